@@ -1,0 +1,198 @@
+//! The command line.
+
+use std::path::{Path, PathBuf};
+
+use clap::{Parser, Subcommand, ValueEnum};
+use keen_notch_core::column::ColumnRef;
+use keen_notch_io::block::MOST_ROW;
+use keen_notch_io::input::{Encoding, Input};
+use keen_notch_io::table::Reading;
+
+/// Cuts columns of codes into their parts: look at a value with gauge, then carve the column.
+#[derive(Debug, Parser)]
+#[command(name = "keen-notch", version, max_term_width = 100, after_help = EXAMPLES)]
+pub struct Args {
+    /// Colours: only on a terminal and without NO_COLOR (auto), always, or never
+    #[arg(long, global = true, value_name = "WHEN", default_value = "auto")]
+    pub color: Color,
+    /// What to do
+    #[command(subcommand)]
+    pub command: Command,
+}
+
+const EXAMPLES: &str = r#"Examples:
+  keen-notch demo
+  keen-notch gauge GRP-00041273-S7K2
+  keen-notch carve parts.csv -c part_code -p 'family: first 3' -p 'serial: section 2 by "-"' -o cut.csv
+
+Exit status: 0 done; 2 the command line is wrong; 3 an input cannot be read or an output cannot be written."#;
+
+/// The commands.
+#[derive(Debug, Subcommand)]
+pub enum Command {
+    /// Add pieces to the rows of a table: the main job
+    Carve(CarveArgs),
+    /// Show a value on a ruler, with every position from both ends
+    Gauge(GaugeArgs),
+    /// Write made-up data of a ropeway and take a short tour on it
+    Demo(DemoArgs),
+}
+
+/// `carve`
+#[derive(Debug, clap::Args)]
+#[command(after_help = PHRASES)]
+pub struct CarveArgs {
+    /// CSV files with the same columns; - or none for standard input
+    #[arg(value_name = "FILE")]
+    pub files: Vec<PathBuf>,
+    /// The column that pieces come from unless they say otherwise: its name, its quoted name, or #4
+    #[arg(short, long, value_name = "COLUMN")]
+    pub column: Option<String>,
+    /// A piece to add: 'NAME: PHRASE' or 'NAME of COLUMN: PHRASE'
+    #[arg(short, long = "piece", value_name = "PIECE", required = true)]
+    pub pieces: Vec<String>,
+    /// Write to this file, which appears whole or not at all
+    #[arg(short, long, value_name = "OUT")]
+    pub out: Option<PathBuf>,
+    /// Leave the original columns out
+    #[arg(long)]
+    pub only_pieces: bool,
+    /// Show no summary
+    #[arg(short, long)]
+    pub quiet: bool,
+    #[command(flatten)]
+    pub reading: ReadingArgs,
+}
+
+const PHRASES: &str = r#"Phrases:
+  whole, first 3, last 4, char -1, chars 5 to 12, chars 5 for 8, chars 5 to end,
+  drop first 4, drop last 5, section 2 by "-", sections 1 to 2 by "-"
+  then trim, trim left, upper, lower, pad left to 6 with "0"
+  or …       what to use where a result is missing: another phrase, or a "text"
+
+Example:
+  keen-notch carve crew.csv -c crew_id -p 'number: section 2 by "-" then pad left to 6 with "0"' -o cut.csv"#;
+
+/// `gauge`
+#[derive(Debug, clap::Args)]
+pub struct GaugeArgs {
+    /// The values to measure
+    #[arg(value_name = "VALUE", required_unless_present = "file", conflicts_with = "file")]
+    pub values: Vec<String>,
+    /// Mark the characters that a phrase takes
+    #[arg(short, long = "piece", value_name = "PHRASE")]
+    pub pieces: Vec<String>,
+    /// Take the values from this file; - for standard input
+    #[arg(long, value_name = "FILE")]
+    pub file: Option<PathBuf>,
+    /// The column of the file: its name, its quoted name, or #4
+    #[arg(short, long, value_name = "COLUMN", requires = "file")]
+    pub column: Option<String>,
+    /// How many rows of the file, from the first
+    #[arg(long, value_name = "N", requires = "file", default_value_t = 5)]
+    pub rows: usize,
+    #[command(flatten)]
+    pub reading: ReadingArgs,
+}
+
+/// `demo`
+#[derive(Debug, clap::Args)]
+pub struct DemoArgs {
+    /// The folder to write the data to
+    #[arg(long, value_name = "DIR", default_value = "keen-notch-demo")]
+    pub dir: PathBuf,
+}
+
+/// How a table is read.
+#[derive(Debug, Clone, clap::Args)]
+#[command(next_help_heading = "Reading")]
+pub struct ReadingArgs {
+    /// What stands between two cells: one ASCII character, or tab [default: comma; tab for .tsv]
+    #[arg(long, value_name = "CHARACTER")]
+    pub delimiter: Option<String>,
+    /// The first row is data: columns are #1, #2 …
+    #[arg(long)]
+    pub no_header: bool,
+    /// What the input is written in, if not UTF-8, such as windows-1252; the output is UTF-8
+    #[arg(long, value_name = "ENCODING")]
+    pub encoding: Option<String>,
+    /// The longest row allowed, in bytes; K, M or G may follow
+    #[arg(long, value_name = "BYTES", default_value_t = Bytes(MOST_ROW))]
+    pub max_row: Bytes,
+}
+
+impl ReadingArgs {
+    /// The same for the reader of tables.
+    pub fn reading(&self) -> Result<Reading, keen_notch_io::Error> {
+        Ok(Reading {
+            delimiter: self.delimiter.clone(),
+            header: !self.no_header,
+            encoding: self.encoding.as_deref().map(Encoding::named).transpose()?,
+            max_row: self.max_row.0,
+            ..Reading::default()
+        })
+    }
+}
+
+/// The input that a path on the command line names.
+pub fn input(path: &Path) -> Input {
+    if path.as_os_str() == "-" { Input::Stdin } else { Input::File(path.to_owned()) }
+}
+
+/// The column that an option names.
+pub fn column(text: Option<&str>) -> Option<ColumnRef> {
+    text.map(ColumnRef::parse)
+}
+
+/// A number of bytes, as `64M`.
+#[derive(Debug, Clone, Copy)]
+pub struct Bytes(usize);
+
+impl std::str::FromStr for Bytes {
+    type Err = String;
+
+    fn from_str(text: &str) -> Result<Bytes, String> {
+        let digits = text.trim_end_matches(|c: char| !c.is_ascii_digit());
+        let unit: usize = match text[digits.len()..].to_ascii_uppercase().as_str() {
+            "" => 1,
+            "K" => 1 << 10,
+            "M" => 1 << 20,
+            "G" => 1 << 30,
+            _ => return Err("write a number of bytes, such as 64M".to_owned()),
+        };
+        let bytes = digits.parse::<usize>().ok().and_then(|n| n.checked_mul(unit)).filter(|bytes| *bytes > 0);
+        bytes.map(Bytes).ok_or_else(|| "write a number of bytes, such as 64M".to_owned())
+    }
+}
+
+impl std::fmt::Display for Bytes {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        match self.0 {
+            n if n.is_multiple_of(1 << 20) => write!(f, "{}M", n >> 20),
+            n => write!(f, "{n}"),
+        }
+    }
+}
+
+/// When to use colours.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+pub enum Color {
+    /// On a terminal, unless NO_COLOR is set.
+    Auto,
+    /// Always.
+    Always,
+    /// Never.
+    Never,
+}
+
+impl Color {
+    /// Applies the choice to all that is printed from here on.
+    pub fn apply(self) {
+        match self {
+            Color::Auto => anstream::ColorChoice::Auto,
+            Color::Always => anstream::ColorChoice::AlwaysAnsi,
+            Color::Never => anstream::ColorChoice::Never,
+        }
+        .write_global();
+    }
+}

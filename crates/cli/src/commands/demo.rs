@@ -1,0 +1,180 @@
+//! `demo`: made-up data of a ropeway, and a short tour on it.
+
+use std::collections::HashMap;
+use std::fs;
+use std::io::{self, Write};
+use std::path::Path;
+
+use clap::Parser;
+
+use crate::args::{Args, DemoArgs};
+use crate::console::Console;
+use crate::draw::style::{self, paint};
+use crate::failure::Failure;
+
+/// The data, by file name.
+const DATA: [(&str, &str); 3] = [
+    ("parts.csv", include_str!("../../demo/parts.csv")),
+    ("crew.csv", include_str!("../../demo/crew.csv")),
+    ("references.csv", include_str!("../../demo/references.csv")),
+];
+
+/// What the tour writes.
+const OUTPUTS: [&str; 1] = ["parts-cut.csv"];
+
+/// The file that remembers what the demo wrote, so that it replaces nothing else.
+const LIST: &str = "DEMO.txt";
+const LIST_HEAD: &str = "Written by `keen-notch demo`, which replaces these files only while they are as it left them.";
+
+/// One stop of the tour: why, and the words of the command; `DIR` is the demo's folder.
+struct Stop {
+    why: &'static str,
+    words: &'static [&'static str],
+}
+
+const TOUR: &[Stop] = &[
+    Stop {
+        why: "A part code on the ruler: every position from both ends, and what divides it.",
+        words: &["gauge", "GRP-00041273-S7K2"],
+    },
+    Stop {
+        why: "Three pieces of each part code. The summary counts the codes that do not fit.",
+        words: &[
+            "carve",
+            "DIR/parts.csv",
+            "-c",
+            "part_code",
+            "-p",
+            "family: first 3",
+            "-p",
+            r#"serial: section 2 by "-""#,
+            "-p",
+            "grade: last 4",
+        ],
+    },
+    Stop {
+        why: "Row 17 ends in two spaces, so its last four characters are not the grade.",
+        words: &["gauge", "HNG-00760251-N9P4  ", "-p", "last 4", "-p", "trim then last 4"],
+    },
+    Stop {
+        why: "Crew numbers have teams of two to five letters: sections hold where positions would not.",
+        words: &[
+            "carve",
+            "DIR/crew.csv",
+            "-c",
+            "crew_id",
+            "-p",
+            "joined: first 4",
+            "-p",
+            r#"number: section 2 by "-" then pad left to 6 with "0""#,
+            "-p",
+            r#"team: section 3 by "-" then trim or "none""#,
+        ],
+    },
+    Stop {
+        why: "A slip is refused before a row is read, with the words at fault and the mend.",
+        words: &["carve", "DIR/parts.csv", "-c", "part_code", "-p", "family: chars 0 to 3"],
+    },
+    Stop {
+        why: "The same pieces into a file: all rows, the original columns untouched.",
+        words: &[
+            "carve",
+            "DIR/parts.csv",
+            "-c",
+            "part_code",
+            "-p",
+            "family: first 3",
+            "-p",
+            r#"serial: section 2 by "-""#,
+            "-p",
+            "grade: trim then last 4",
+            "-o",
+            "DIR/parts-cut.csv",
+        ],
+    },
+];
+
+/// Runs the command.
+pub fn run(args: &DemoArgs, console: &Console) -> Result<(), Failure> {
+    write_data(&args.dir)?;
+    let folder = args.dir.display().to_string();
+    let mut out = anstream::stdout();
+    let files = DATA.map(|(name, _)| name).join(", ");
+    writeln!(out, "Skarn Ropeway's registers are in {folder}: {files}. All of it is made up.")?;
+    let console = Console { shows_tables: true, notes_in_line: true, ..console.clone() };
+    for stop in TOUR {
+        let words: Vec<String> = stop.words.iter().map(|word| word.replace("DIR/", &format!("{folder}/"))).collect();
+        let command = words.iter().map(|word| quoted(word)).collect::<Vec<_>>().join(" ");
+        writeln!(out, "\n{}\n{} keen-notch {command}", paint(style::HEAD, stop.why), paint(style::QUIET, "$"))?;
+        let parsed = Args::try_parse_from(std::iter::once("keen-notch".to_owned()).chain(words));
+        let parsed = parsed.map_err(|error| Failure::usage(format!("the tour cannot go on: {error}"), "report this"))?;
+        if let Err(failure) = super::run(&parsed.command, &console) {
+            failure.report(&console);
+        }
+    }
+    remember(&args.dir)?;
+    writeln!(
+        out,
+        "\nNow yours: {} one of your values, then {} its column.",
+        paint(style::TAKEN, "gauge"),
+        paint(style::TAKEN, "carve")
+    )?;
+    Ok(())
+}
+
+/// A word as a shell takes it.
+fn quoted(word: &str) -> String {
+    let plain = |c: char| c.is_ascii_alphanumeric() || "-_./#:@,+=%".contains(c);
+    if !word.is_empty() && word.chars().all(plain) { word.to_owned() } else { format!("'{}'", word.replace('\'', r"'\''")) }
+}
+
+/// Writes the data, unless that would replace what the demo has not written.
+fn write_data(folder: &Path) -> Result<(), Failure> {
+    let failed = |path: &Path, source: io::Error| {
+        Failure::from(keen_notch_io::Error::Write { name: path.display().to_string(), source })
+    };
+    let known = remembered(folder);
+    for name in DATA.iter().map(|(name, _)| *name).chain(OUTPUTS) {
+        let path = folder.join(name);
+        let own = match fs::read(&path) {
+            Ok(bytes) => known.get(name) == Some(&fingerprint(&bytes)),
+            Err(error) => error.kind() == io::ErrorKind::NotFound,
+        };
+        if !own {
+            return Err(Failure::file(
+                format!("{} is there already, and it is not as the demo left it", path.display()),
+                "nothing was written; move the file away, or name another folder: keen-notch demo --dir DIR",
+            ));
+        }
+    }
+    fs::create_dir_all(folder).map_err(|error| failed(folder, error))?;
+    for (name, text) in DATA {
+        let path = folder.join(name);
+        fs::write(&path, text).map_err(|error| failed(&path, error))?;
+    }
+    remember(folder)
+}
+
+/// Writes down what each of the demo's files holds now.
+fn remember(folder: &Path) -> Result<(), Failure> {
+    let mut list = format!("{LIST_HEAD}\n");
+    for name in DATA.iter().map(|(name, _)| *name).chain(OUTPUTS) {
+        if let Ok(bytes) = fs::read(folder.join(name)) {
+            list += &format!("{:016x} {name}\n", fingerprint(&bytes));
+        }
+    }
+    let path = folder.join(LIST);
+    fs::write(&path, list).map_err(|source| keen_notch_io::Error::Write { name: path.display().to_string(), source }.into())
+}
+
+/// What the demo's files held when it left them, by name.
+fn remembered(folder: &Path) -> HashMap<String, u64> {
+    let list = fs::read_to_string(folder.join(LIST)).unwrap_or_default();
+    let files = list.lines().skip(1).filter_map(|line| line.split_once(' '));
+    files.filter_map(|(print, name)| Some((name.to_owned(), u64::from_str_radix(print, 16).ok()?))).collect()
+}
+
+/// FNV-1a (Fowler, Noll and Vo), 64 bits: enough to see that a file was changed, the same everywhere.
+fn fingerprint(bytes: &[u8]) -> u64 {
+    bytes.iter().fold(0xcbf2_9ce4_8422_2325, |hash, byte| (hash ^ u64::from(*byte)).wrapping_mul(0x100_0000_01b3))
+}

@@ -1,0 +1,208 @@
+//! `gauge`: a value on the ruler.
+
+use std::io::Write;
+use std::ops::ControlFlow;
+
+use keen_notch_core::column::{ColumnRef, Header};
+use keen_notch_core::gauge::{Delimiter, Gauge, Run};
+use keen_notch_core::phrase::Phrase;
+use keen_notch_core::piece::Piece;
+use keen_notch_core::plan::{Plan, Trace};
+use keen_notch_io::table::Table;
+
+use crate::args::{self, GaugeArgs};
+use crate::console::Console;
+use crate::draw::style::{self, paint};
+use crate::draw::{ruler, table, visible};
+use crate::failure::Failure;
+
+/// The widest a run is shown, in columns.
+const MOST_RUN: usize = 60;
+/// More runs than this are shown several to a line.
+const MOST_RUN_LINES: usize = 16;
+
+/// The widest a section is shown, and all the sections of a delimiter, in columns.
+const MOST_SECTION: usize = 20;
+const MOST_SECTIONS: usize = 160;
+
+/// A phrase to be shown on each value.
+struct Shown {
+    source: String,
+    name: String,
+    plan: Plan,
+}
+
+/// Runs the command.
+pub fn run(args: &GaugeArgs, console: &Console) -> Result<(), Failure> {
+    let phrases = args.pieces.iter().map(|text| shown(text, args.pieces.len() == 1)).collect::<Result<Vec<_>, _>>()?;
+    let mut out = anstream::stdout().lock();
+    for (index, (title, value)) in values(args)?.iter().enumerate() {
+        if index > 0 {
+            writeln!(out)?;
+        }
+        for line in draw(title, value, &phrases, console.width) {
+            writeln!(out, "{line}")?;
+        }
+    }
+    out.flush()?;
+    Ok(())
+}
+
+/// A phrase, or a piece as `carve` takes it. One that is not `alone` is told apart by its words.
+fn shown(text: &str, alone: bool) -> Result<Shown, Failure> {
+    let (name, phrase) = match (Phrase::parse(text), Piece::parse(text)) {
+        (Ok(phrase), _) => (if alone { "taken" } else { text.trim() }.to_owned(), phrase),
+        (Err(_), Ok(piece)) => (piece.name, piece.take),
+        (Err(error), Err(_)) => return Err(Failure::phrase(text, error)),
+    };
+    Ok(Shown { source: phrase.source.trim().to_owned(), name, plan: Plan::new(&phrase) })
+}
+
+/// The values to measure, with what to call each.
+fn values(args: &GaugeArgs) -> Result<Vec<(String, String)>, Failure> {
+    let Some(file) = &args.file else {
+        return Ok(args.values.iter().map(|value| (String::new(), value.clone())).collect());
+    };
+    let mut table = Table::open(&[args::input(file)], &args.reading.reading()?)?;
+    let column = column_of(args::column(args.column.as_deref()), &table.header)?;
+    let title = table.header.title(column);
+    let mut values = Vec::new();
+    if args.rows > 0 {
+        let mut room = String::new();
+        table.each_row(|record| {
+            values.push((format!("row {}, {title}: ", values.len() + 1), record.value(column, &mut room).to_owned()));
+            if values.len() < args.rows { ControlFlow::Continue(()) } else { ControlFlow::Break(()) }
+        })?;
+    }
+    Ok(values)
+}
+
+/// The column meant: the only one there is, where none is named.
+pub fn column_of(named: Option<ColumnRef>, header: &Header) -> Result<usize, Failure> {
+    match named {
+        Some(named) => Ok(named.find(header)?),
+        None if header.count() == 1 => Ok(0),
+        None => {
+            let titles: Vec<_> = (0..header.count()).map(|index| header.title(index)).collect();
+            Err(Failure::usage("no column is named", format!("name one with -c; the columns are {}", titles.join(", "))))
+        }
+    }
+}
+
+fn draw(title: &str, value: &str, phrases: &[Shown], width: usize) -> Vec<String> {
+    let gauge = Gauge::new(value);
+    let mut lines = vec![headline(title, &gauge, width)];
+    let traces: Vec<(&Shown, Trace)> = phrases.iter().map(|shown| (shown, shown.plan.trace(value))).collect();
+    if !value.is_empty() {
+        let marks: Vec<_> = traces
+            .iter()
+            .filter_map(|(shown, trace)| Some((shown.name.as_str(), gauge.covered(trace.taken.as_ref()?))))
+            .collect();
+        lines.extend(ruler::draw(&gauge, &marks, width));
+    }
+    if !traces.is_empty() {
+        lines.push(String::new());
+        lines.extend(traces.iter().map(|(shown, trace)| result(shown, trace)));
+    }
+    if !value.is_empty() {
+        lines.extend(runs(&gauge, width));
+        lines.extend(delimiters(&gauge, width));
+    }
+    if !gauge.oddities.is_empty() {
+        lines.push(String::new());
+        lines.push(paint(style::HEAD, "not to be told by looking"));
+        for oddity in &gauge.oddities {
+            let place = span(oddity.first - 1..oddity.last);
+            lines.push(format!("{place:>9}  {}", paint(style::UNSEEN, &oddity.what)));
+        }
+    }
+    lines
+}
+
+/// The value and its sizes in one line, the value cut off where it would not fit: the ruler has it whole.
+fn headline(title: &str, gauge: &Gauge, width: usize) -> String {
+    let (characters, code_points, bytes) = (gauge.characters.len(), gauge.code_points, gauge.value.len());
+    let mut sizes = visible::counted(characters as u64, "character");
+    if code_points != characters {
+        sizes += &format!(", {}", visible::counted(code_points as u64, "code point"));
+    }
+    if bytes != characters {
+        sizes += &format!(", {}", visible::counted(bytes as u64, "byte"));
+    }
+    if characters == 0 {
+        sizes += ": a blank value";
+    }
+    let title = visible::without_controls(title);
+    let room = width.saturating_sub(visible::width(&title) + visible::width(&sizes) + 2).max(20);
+    let value = visible::clipped(&visible::value(gauge.value), room);
+    format!("{title}{}  {}", paint(style::HEAD, value), paint(style::QUIET, sizes))
+}
+
+/// What a phrase gave.
+fn result(shown: &Shown, trace: &Trace) -> String {
+    let state = if trace.state.is_filled() { style::TAKEN } else { style::LOOK };
+    let result = trace.result.as_ref().map_or("nothing".to_owned(), |result| format!("\"{}\"", visible::value(&result.text)));
+    format!("{} → {result}  {}", visible::without_controls(&shown.source), paint(state, trace.state))
+}
+
+/// Positions from 1 of a range of indices.
+fn span(range: std::ops::Range<usize>) -> String {
+    if range.len() == 1 { range.end.to_string() } else { format!("{} to {}", range.start + 1, range.end) }
+}
+
+/// The runs: a table, or a grid of several to a line where a table would be long.
+fn runs(gauge: &Gauge, width: usize) -> Vec<String> {
+    let text = |run: &Run| visible::clipped(&visible::value(&gauge.value[bytes(gauge, &run.characters)]), MOST_RUN);
+    let mut lines = vec![String::new()];
+    if gauge.runs.len() <= MOST_RUN_LINES {
+        let mut drawn = table::table(["run", "kind", "positions", "length", "text"], usize::MAX);
+        for (index, run) in gauge.runs.iter().enumerate() {
+            let (place, length) = (span(run.characters.clone()), run.characters.len());
+            drawn.add_row([(index + 1).to_string(), run.kind.to_string(), place, length.to_string(), text(run)]);
+        }
+        lines.extend(table::lines(&drawn));
+        return lines;
+    }
+    lines.push(paint(style::HEAD, "runs: which, positions, text"));
+    let entries = gauge.runs.iter().enumerate();
+    let entries: Vec<_> =
+        entries.map(|(index, run)| format!("{:>3}  {:>10}  {}", index + 1, span(run.characters.clone()), text(run))).collect();
+    let widest = entries.iter().map(|entry| visible::width(entry)).max().unwrap_or(1) + 3;
+    for line in entries.chunks((width / widest).max(1)) {
+        let cells = line.iter().map(|entry| format!("{entry}{}", " ".repeat(widest - visible::width(entry))));
+        lines.push(cells.collect::<String>().trim_end().to_owned());
+    }
+    lines
+}
+
+/// The bytes of some characters, by index from 0.
+fn bytes(gauge: &Gauge, characters: &std::ops::Range<usize>) -> std::ops::Range<usize> {
+    gauge.characters[characters.start].start..gauge.characters[characters.end - 1].end
+}
+
+fn delimiters(gauge: &Gauge, width: usize) -> Vec<String> {
+    if gauge.delimiters.is_empty() {
+        return Vec::new();
+    }
+    let mut drawn = table::table(["delimiter", "from left", "from right", "sections"], usize::MAX);
+    let count = gauge.characters.len();
+    for delimiter in &gauge.delimiters {
+        let from_left: Vec<_> = delimiter.places.iter().map(usize::to_string).collect();
+        let from_right: Vec<_> = delimiter.places.iter().map(|place| format!("-{}", count + 1 - place)).collect();
+        let character = visible::value(delimiter.character);
+        drawn.add_row([character, from_left.join(" "), from_right.join(" "), sections(gauge, delimiter)]);
+    }
+    drawn.set_content_arrangement(comfy_table::ContentArrangement::Dynamic).set_width(u16::try_from(width).unwrap_or(u16::MAX));
+    let mut lines = vec![String::new()];
+    lines.extend(table::lines(&drawn));
+    lines
+}
+
+fn sections(gauge: &Gauge, delimiter: &Delimiter) -> String {
+    let texts = delimiter.sections.iter().map(|range| match &gauge.value[range.clone()] {
+        "" => "(empty)".to_owned(),
+        section => visible::clipped(&visible::value(section), MOST_SECTION),
+    });
+    let texts: Vec<_> = texts.collect();
+    visible::clipped(&format!("{}: {}", texts.len(), texts.join(" | ")), MOST_SECTIONS)
+}

@@ -1,0 +1,135 @@
+//! The ruler: a value with the position of every character from both ends.
+
+use std::ops::Range;
+
+use keen_notch_core::gauge::Gauge;
+use keen_notch_core::text::kind::Kind;
+use keen_notch_core::text::names::stand_in;
+
+use super::style::{self, paint};
+use super::visible;
+
+/// The names at the left of the lines, and the blanks behind them.
+const MARGIN: usize = 12;
+/// A ruler with whole numbers is drawn up to so many lines of characters; longer values have their
+/// numbers set upright, which is denser.
+const MOST_WIDE_LINES: usize = 3;
+
+/// How the positions are written.
+struct Layout {
+    /// Columns of one character.
+    cell: usize,
+    /// Characters of one line.
+    per_line: usize,
+    /// Whether numbers stand upright, one digit below the other.
+    upright: bool,
+}
+
+impl Layout {
+    fn new(gauge: &Gauge, width: usize) -> Layout {
+        let count = gauge.characters.len();
+        let room = width.saturating_sub(MARGIN).max(10);
+        let widest = (0..count).map(|index| visible::width(shown(gauge, index))).max().unwrap_or(1);
+        let cell = widest.max(format!("-{count}").len()) + 1;
+        if count * cell <= MOST_WIDE_LINES * room {
+            Layout { cell, per_line: whole_tens(room / cell), upright: false }
+        } else {
+            let cell = widest.max(1);
+            Layout { cell, per_line: whole_tens(room / cell), upright: true }
+        }
+    }
+}
+
+/// Lines of whole tens are easier to count by, where they fit.
+fn whole_tens(n: usize) -> usize {
+    if n > 10 { n - n % 10 } else { n.max(1) }
+}
+
+/// Draws the ruler, with a line for each mark: its name and the characters it covers, by index from 0.
+pub fn draw(gauge: &Gauge, marks: &[(&str, Range<usize>)], width: usize) -> Vec<String> {
+    let layout = Layout::new(gauge, width);
+    let count = gauge.characters.len();
+    let mut lines = Vec::new();
+    for start in (0..count).step_by(layout.per_line) {
+        let line = start..(start + layout.per_line).min(count);
+        if start > 0 {
+            lines.push(String::new());
+        }
+        lines.extend(numbers("from left", &line, &layout, |index| (index + 1).to_string()));
+        lines.push(characters(gauge, &line, &layout, marks));
+        for (name, range) in marks {
+            if let Some(mark) = mark(gauge, name, range, &line, &layout) {
+                lines.push(mark);
+            }
+        }
+        lines.extend(numbers("from right", &line, &layout, |index| {
+            if layout.upright { (count - index).to_string() } else { format!("-{}", count - index) }
+        }));
+    }
+    lines
+}
+
+/// A character as it is shown.
+fn shown<'a>(gauge: &Gauge<'a>, index: usize) -> &'a str {
+    let character = &gauge.value[gauge.characters[index].clone()];
+    stand_in(character).unwrap_or(character)
+}
+
+fn margin(name: &str) -> String {
+    format!("{:<MARGIN$}", visible::clipped(name, MARGIN - 2))
+}
+
+/// The lines of numbers: one, or one a digit where they stand upright.
+fn numbers(name: &str, line: &Range<usize>, layout: &Layout, number: impl Fn(usize) -> String) -> Vec<String> {
+    let numbers: Vec<String> = line.clone().map(number).collect();
+    if !layout.upright {
+        let text: String = numbers.iter().map(|number| format!("{number:>width$}", width = layout.cell)).collect();
+        return vec![paint(style::QUIET, margin(name) + &text)];
+    }
+    let digits = numbers.iter().map(String::len).max().unwrap_or(1);
+    (0..digits)
+        .map(|row| {
+            let text: String = numbers
+                .iter()
+                .map(|number| {
+                    let digit = (row + number.len()).checked_sub(digits).and_then(|at| number.get(at..=at)).unwrap_or(" ");
+                    format!("{digit:>width$}", width = layout.cell)
+                })
+                .collect();
+            let name = if row + 1 == digits { margin(name) } else { margin("") };
+            paint(style::QUIET, (name + &text).trim_end())
+        })
+        .collect()
+}
+
+fn characters(gauge: &Gauge, line: &Range<usize>, layout: &Layout, marks: &[(&str, Range<usize>)]) -> String {
+    let mut text = margin("");
+    for index in line.clone() {
+        let character = &gauge.value[gauge.characters[index].clone()];
+        let shown = shown(gauge, index);
+        text.push_str(&" ".repeat(layout.cell.saturating_sub(visible::width(shown))));
+        let style = if stand_in(character).is_some() {
+            style::UNSEEN
+        } else if marks.iter().any(|(_, range)| range.contains(&index)) {
+            style::TAKEN
+        } else if Kind::of(character) == Kind::Punctuation {
+            style::DELIMITER
+        } else {
+            style::HEAD
+        };
+        text.push_str(&paint(style, shown));
+    }
+    text
+}
+
+/// The line that underlines the characters of a mark; `None` where none of them is on this line.
+fn mark(gauge: &Gauge, name: &str, range: &Range<usize>, line: &Range<usize>, layout: &Layout) -> Option<String> {
+    let on_line = range.start.max(line.start)..range.end.min(line.end);
+    if on_line.is_empty() {
+        return None;
+    }
+    let lead = layout.cell - visible::width(shown(gauge, on_line.start)).min(layout.cell);
+    let blanks = (on_line.start - line.start) * layout.cell + lead;
+    let bar = on_line.len() * layout.cell - lead;
+    Some(paint(style::TAKEN, margin(name) + &" ".repeat(blanks) + &"━".repeat(bar)))
+}

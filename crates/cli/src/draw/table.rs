@@ -1,0 +1,69 @@
+//! Aligned tables.
+
+use anstream::adapter::strip_str;
+use anstyle::Style;
+use comfy_table::LineStyle;
+use comfy_table::{Attribute, Cell, CellAlignment, Color, ContentArrangement, Table, TableStyle};
+
+use super::visible;
+
+/// Begins a table: columns set apart by two blanks, a line under the heads.
+pub fn table<'a>(heads: impl IntoIterator<Item = &'a str>, numeric_from: usize) -> Table {
+    let mut table = Table::new();
+    table.load_style(TableStyle::new().header_separator(LineStyle::none().fill('─').junction('─')));
+    table.set_content_arrangement(ContentArrangement::Disabled).enforce_styling();
+    table.set_header(heads.into_iter().map(|head| Cell::new(head).add_attribute(Attribute::Bold)));
+    let mut index = 0;
+    while let Some(column) = table.column_mut(index) {
+        let left = if index == 0 { 0 } else { 1 };
+        column.set_padding((left, 1));
+        if index >= numeric_from {
+            column.set_cell_alignment(CellAlignment::Right);
+        }
+        index += 1;
+    }
+    table
+}
+
+/// A cell in a style.
+pub fn cell(text: impl Into<String>, style: Style) -> Cell {
+    let mut cell = Cell::new(text.into());
+    if let Some(anstyle::Color::Ansi(color)) = style.get_fg_color() {
+        cell = cell.fg(match color {
+            anstyle::AnsiColor::Green => Color::DarkGreen,
+            anstyle::AnsiColor::Magenta => Color::DarkMagenta,
+            _ => Color::Reset,
+        });
+    }
+    let effects = style.get_effects();
+    if effects.contains(anstyle::Effects::DIMMED) {
+        cell = cell.add_attribute(Attribute::Dim);
+    }
+    if effects.contains(anstyle::Effects::BOLD) {
+        cell = cell.add_attribute(Attribute::Bold);
+    }
+    cell
+}
+
+/// The table's lines, with nothing behind the last cell of each.
+pub fn lines(table: &Table) -> Vec<String> {
+    table.lines().map(without_blanks_behind).collect()
+}
+
+/// The columns that the widest line of a table takes.
+pub fn width(table: &Table) -> usize {
+    lines(table).iter().map(|line| visible::width(&strip_str(line).to_string())).max().unwrap_or(0)
+}
+
+/// Takes the blanks off the end of a line, in front of the styles that end there too.
+fn without_blanks_behind(line: String) -> String {
+    let blanks = strip_str(&line).to_string().chars().rev().take_while(|c| *c == ' ').count();
+    let mut line = line;
+    for _ in 0..blanks {
+        // Styles hold no blanks, so the last blank of the line is the last one shown.
+        if let Some(at) = line.rfind(' ') {
+            line.remove(at);
+        }
+    }
+    line
+}

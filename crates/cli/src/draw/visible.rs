@@ -1,0 +1,100 @@
+//! Values made fit to be shown: nothing unseen, nothing that a terminal would obey.
+
+use keen_notch_core::text::characters;
+use keen_notch_core::text::names::stand_in;
+use unicode_width::UnicodeWidthStr;
+
+/// The columns that `text` takes on a terminal.
+pub fn width(text: &str) -> usize {
+    text.width()
+}
+
+/// `text` with every control character as its stand-in, so that no terminal obeys it.
+pub fn without_controls(text: &str) -> String {
+    text.chars()
+        .map(|c| {
+            if c.is_control() && c != '\n' {
+                stand_in(c.encode_utf8(&mut [0; 4])).unwrap_or("▯").to_owned()
+            } else {
+                c.to_string()
+            }
+        })
+        .collect()
+}
+
+/// A value for a cell of a table: spaces at its ends and everything else unseen made visible, single
+/// spaces within left as they are.
+pub fn value(text: &str) -> String {
+    let start = text.len() - text.trim_start_matches(' ').len();
+    let end = text.trim_end_matches(' ').len();
+    characters::ranges(text)
+        .map(|range| {
+            let character = &text[range.clone()];
+            if character == " " && range.start >= start && range.start < end {
+                " "
+            } else {
+                stand_in(character).unwrap_or(character)
+            }
+        })
+        .collect()
+}
+
+/// `text` cut to `most` columns, with `…` for what is left out.
+pub fn clipped(text: &str, most: usize) -> String {
+    if width(text) <= most {
+        return text.to_owned();
+    }
+    let mut shown = String::new();
+    for range in characters::ranges(text) {
+        if width(&shown) + width(&text[range.clone()]) + 1 > most {
+            break;
+        }
+        shown.push_str(&text[range]);
+    }
+    shown + "…"
+}
+
+/// A number with its thousands set apart by spaces.
+pub fn grouped(n: u64) -> String {
+    let digits = n.to_string();
+    let mut shown = String::new();
+    for (index, digit) in digits.chars().enumerate() {
+        if index > 0 && (digits.len() - index).is_multiple_of(3) {
+            shown.push(' ');
+        }
+        shown.push(digit);
+    }
+    shown
+}
+
+/// `count` of `thing`, which takes an s for more than one.
+pub fn counted(count: u64, thing: &str) -> String {
+    format!("{} {thing}{}", grouped(count), if count == 1 { "" } else { "s" })
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn values_are_made_visible() {
+        for (text, expected) in [
+            ("a b", "a b"),
+            (" a b  ", "␣a b␣␣"),
+            ("a\r\nb\tc", "a␤b␉c"),
+            ("a\u{a0}b\u{200b}", "a⍽b▯"),
+            ("\u{1b}[31mred", "␛[31mred"),
+            ("   ", "␣␣␣"),
+        ] {
+            assert_eq!(value(text), expected, "{text:?}");
+        }
+    }
+
+    #[test]
+    fn clipping_counts_columns() {
+        assert_eq!(clipped("東京東京", 5), "東京…");
+        assert_eq!(clipped("abc", 3), "abc");
+        assert_eq!(grouped(1234567), "1 234 567");
+        assert_eq!(grouped(100), "100");
+    }
+}

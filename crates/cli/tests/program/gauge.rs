@@ -1,0 +1,45 @@
+//! `gauge`: the ruler.
+
+use insta::assert_snapshot;
+
+use crate::yard::Yard;
+
+#[test]
+fn a_code_on_the_ruler() {
+    assert_snapshot!(Yard::new().out(&["gauge", "GRP-00041273-S7K2", "-p", "section 2 by \"-\""]));
+}
+
+#[test]
+fn what_cannot_be_seen_is_shown_and_named() {
+    // East Asian wide characters, a letter of two code points, an emoji of three, and odd spaces.
+    let value = " Fu\u{308}hrung\u{a0}– 東京👩\u{200d}🚀\r\n\u{200b} ";
+    assert_snapshot!(Yard::new().out(&["gauge", value, "-p", "chars 12 to 14"]));
+}
+
+#[test]
+fn long_values_wrap() {
+    let value = "INSP 2025/11 WO:77120 (Ines Okafor) brake pad 3.25 mm; ".repeat(4);
+    let out = Yard::new().out(&["gauge", value.trim_end(), "-p", "chars 85 to 100"]);
+    assert!(out.lines().all(|line| line.chars().count() <= 100), "{out}");
+    assert_snapshot!(out.split("\n\n\n").next().unwrap());
+}
+
+#[test]
+fn several_phrases_and_values() {
+    let yard = Yard::new();
+    let words = ["gauge", "S7K2  ", "", "-p", "last 4", "-p", "grade: trim then last 4", "-p", "char 9 or \"none\""];
+    assert_snapshot!(yard.out(&words));
+}
+
+#[test]
+fn values_of_a_file() {
+    let yard = Yard::with("a.csv", "part_code,depot\nGRP-1,x\n\"HN\"\"G\",y\nSHV-3,z\n");
+    let out = yard.out(&["gauge", "--file", "a.csv", "-c", "part_code", "--rows", "2", "-p", "first 3"]);
+    assert!(!out.contains("SHV"));
+    assert_snapshot!(out);
+}
+
+#[test]
+fn a_phrase_that_cannot_be_right() {
+    assert_snapshot!(Yard::new().run(&["gauge", "GRP", "-p", "chars 9 to 3"]).shown());
+}

@@ -1,0 +1,84 @@
+//! A temporary folder to run the program in.
+
+use std::fs;
+
+use assert_cmd::Command;
+use tempfile::TempDir;
+
+/// A temporary folder with files in it.
+pub struct Yard(TempDir);
+
+/// What a run of the program came to.
+pub struct Ran {
+    pub status: i32,
+    pub stdout: String,
+    pub stderr: String,
+}
+
+impl Ran {
+    /// The run as a snapshot shows it.
+    pub fn shown(&self) -> String {
+        format!("exit {}\n--- standard output\n{}--- standard error\n{}", self.status, self.stdout, self.stderr)
+    }
+}
+
+impl Yard {
+    pub fn new() -> Yard {
+        Yard(TempDir::new().unwrap())
+    }
+
+    /// A folder with one file.
+    pub fn with(name: &str, content: impl AsRef<[u8]>) -> Yard {
+        let yard = Yard::new();
+        yard.write(name, content);
+        yard
+    }
+
+    pub fn write(&self, name: &str, content: impl AsRef<[u8]>) {
+        fs::write(self.0.path().join(name), content).unwrap();
+    }
+
+    pub fn read(&self, name: &str) -> String {
+        fs::read_to_string(self.0.path().join(name)).unwrap()
+    }
+
+    pub fn path(&self) -> &std::path::Path {
+        self.0.path()
+    }
+
+    /// The names of everything in the folder, hidden or not.
+    pub fn names(&self) -> Vec<String> {
+        let entries = fs::read_dir(self.0.path()).unwrap();
+        let mut names: Vec<_> = entries.map(|entry| entry.unwrap().file_name().into_string().unwrap()).collect();
+        names.sort();
+        names
+    }
+
+    /// The program with words of a command line, in this folder.
+    pub fn command(&self, words: &[&str]) -> Command {
+        let mut command = Command::cargo_bin("keen-notch").unwrap();
+        command.current_dir(self.0.path()).env("COLUMNS", "100").env_remove("NO_COLOR").args(words);
+        command
+    }
+
+    pub fn run(&self, words: &[&str]) -> Ran {
+        self.run_on("", words)
+    }
+
+    /// Runs the program with something on standard input.
+    pub fn run_on(&self, input: impl Into<Vec<u8>>, words: &[&str]) -> Ran {
+        let output = self.command(words).write_stdin(input).output().unwrap();
+        Ran {
+            status: output.status.code().unwrap(),
+            stdout: String::from_utf8(output.stdout).unwrap(),
+            stderr: String::from_utf8(output.stderr).unwrap(),
+        }
+    }
+
+    /// Runs the program, which must succeed, and gives its standard output.
+    pub fn out(&self, words: &[&str]) -> String {
+        let ran = self.run(words);
+        assert_eq!(ran.status, 0, "{}", ran.shown());
+        ran.stdout
+    }
+}

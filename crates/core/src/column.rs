@@ -1,0 +1,222 @@
+//! Columns: how they are named, and finding the one that is meant.
+
+use std::fmt;
+
+use crate::words;
+
+/// A column as it is named: by its name, or by its number as `#4`.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum ColumnRef {
+    /// By its name in the header.
+    Name(String),
+    /// By its place, from 1.
+    Number(usize),
+}
+
+impl ColumnRef {
+    /// Reads a column as it stands on the command line: a bare name, a quoted name, or `#4`.
+    ///
+    /// A column that is really called `#4` is named in quotes: `"#4"`.
+    pub fn parse(text: &str) -> ColumnRef {
+        let text = text.trim();
+        if let Some(number) = text.strip_prefix('#')
+            && let Ok(number) = number.parse()
+        {
+            return ColumnRef::Number(number);
+        }
+        match crate::phrase::text_at(text, 0) {
+            Ok((name, end)) if text.starts_with(['"', '\'']) && end == text.len() => ColumnRef::Name(name),
+            _ => ColumnRef::Name(text.to_owned()),
+        }
+    }
+
+    /// The index of the column among `header`, from 0.
+    ///
+    /// # Errors
+    /// Where there is no such column, or more than one of that name.
+    pub fn find(&self, header: &Header) -> Result<usize, ColumnError> {
+        match self {
+            ColumnRef::Number(number) => match number.checked_sub(1) {
+                Some(index) if index < header.count() => Ok(index),
+                _ => Err(ColumnError::NoSuchNumber { number: *number, count: header.count() }),
+            },
+            ColumnRef::Name(name) => {
+                let Header::Names(names) = header else {
+                    return Err(ColumnError::NoNames { name: name.clone(), count: header.count() });
+                };
+                let mut found = names.iter().enumerate().filter(|(_, column)| *column == name).map(|(index, _)| index);
+                match (found.next(), found.next()) {
+                    (Some(index), None) => Ok(index),
+                    (Some(first), Some(second)) => {
+                        Err(ColumnError::Doubled { name: name.clone(), first: first + 1, second: second + 1 })
+                    }
+                    (None, _) => Err(ColumnError::Unknown {
+                        name: name.clone(),
+                        nearest: words::nearest(name, names.iter().map(String::as_str)).map(str::to_owned),
+                        names: names.clone(),
+                    }),
+                }
+            }
+        }
+    }
+}
+
+impl fmt::Display for ColumnRef {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self {
+            ColumnRef::Name(name) => f.write_str(name),
+            ColumnRef::Number(number) => write!(f, "#{number}"),
+        }
+    }
+}
+
+/// The columns of a table.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Header {
+    /// The names in its first row.
+    Names(Vec<String>),
+    /// No names, only so many columns.
+    Unnamed(usize),
+}
+
+impl Header {
+    /// The number of columns.
+    pub fn count(&self) -> usize {
+        match self {
+            Header::Names(names) => names.len(),
+            Header::Unnamed(count) => *count,
+        }
+    }
+
+    /// What to call a column, by its index from 0: its name, or its number as `#4`.
+    pub fn title(&self, index: usize) -> String {
+        match self {
+            Header::Names(names) if index < names.len() => names[index].clone(),
+            _ => format!("#{}", index + 1),
+        }
+    }
+}
+
+/// Why a column cannot be found.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum ColumnError {
+    /// No column has the name.
+    Unknown {
+        /// The name asked for.
+        name: String,
+        /// The name most like it.
+        nearest: Option<String>,
+        /// All names there are.
+        names: Vec<String>,
+    },
+    /// Several columns have the name; their numbers from 1.
+    Doubled {
+        /// The name.
+        name: String,
+        /// The first column of that name.
+        first: usize,
+        /// The second.
+        second: usize,
+    },
+    /// There are fewer columns.
+    NoSuchNumber {
+        /// The number asked for.
+        number: usize,
+        /// How many columns there are.
+        count: usize,
+    },
+    /// The table has no header, so its columns have no names.
+    NoNames {
+        /// The name asked for.
+        name: String,
+        /// How many columns there are.
+        count: usize,
+    },
+}
+
+impl ColumnError {
+    /// What to write instead, in one line.
+    pub fn mend(&self) -> String {
+        match self {
+            ColumnError::Unknown { names, nearest, .. } => {
+                let list = list_of(names);
+                match nearest {
+                    Some(nearest) => format!("did you mean {nearest}? The columns are {list}"),
+                    None => format!("the columns are {list}"),
+                }
+            }
+            ColumnError::Doubled { first, .. } => {
+                format!("say which by its number: #{first} for the first of them")
+            }
+            ColumnError::NoSuchNumber { count: 1, .. } => "there is only #1".to_owned(),
+            ColumnError::NoSuchNumber { count, .. } => format!("the columns are #1 to #{count}"),
+            ColumnError::NoNames { count, .. } => {
+                format!("name it by its number, #1 to #{count}, or leave --no-header out if the first row holds the names")
+            }
+        }
+    }
+}
+
+impl fmt::Display for ColumnError {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self {
+            ColumnError::Unknown { name, .. } => write!(f, "there is no column {name}"),
+            ColumnError::Doubled { name, first, second } => {
+                write!(f, "there are two columns called {name}: #{first} and #{second}")
+            }
+            ColumnError::NoSuchNumber { number: 0, .. } => write!(f, "there is no column #0: columns are counted from 1"),
+            ColumnError::NoSuchNumber { number, .. } => write!(f, "there is no column #{number}"),
+            ColumnError::NoNames { name, .. } => {
+                write!(f, "there is no column {name}: without a header, columns have no names")
+            }
+        }
+    }
+}
+
+impl std::error::Error for ColumnError {}
+
+/// The names in one line, cut off where there are very many.
+fn list_of(names: &[String]) -> String {
+    const MOST: usize = 30;
+    let shown: Vec<String> = names
+        .iter()
+        .take(MOST)
+        .map(|name| if name.is_empty() || name.contains([',', ' ']) { format!("\"{name}\"") } else { name.clone() })
+        .collect();
+    let more = names.len().saturating_sub(MOST);
+    if more == 0 { shown.join(", ") } else { format!("{} and {more} more", shown.join(", ")) }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn columns_are_found_by_name_and_number() {
+        let header = Header::Names(["part_code", "#2", "depot", "depot", "crew id"].map(String::from).to_vec());
+        for (text, expected) in [
+            ("part_code", Ok(0)),
+            ("#2", Ok(1)),
+            ("'#2'", Ok(1)),
+            ("\"crew id\"", Ok(4)),
+            ("crew id", Ok(4)),
+            ("#4", Ok(3)),
+            ("depot", Err("there are two columns called depot: #3 and #4")),
+            ("#6", Err("there is no column #6")),
+            ("#0", Err("there is no column #0: columns are counted from 1")),
+            ("Part_Code", Err("there is no column Part_Code")),
+        ] {
+            let found = ColumnRef::parse(text).find(&header).map_err(|error| error.to_string());
+            assert_eq!(found, expected.map_err(str::to_owned), "{text}");
+        }
+    }
+
+    #[test]
+    fn an_unknown_column_is_answered_with_the_nearest_and_all() {
+        let header = Header::Names(["part_code", "crew id"].map(String::from).to_vec());
+        let error = ColumnRef::parse("part_cod").find(&header).unwrap_err();
+        assert_eq!(error.mend(), "did you mean part_code? The columns are part_code, \"crew id\"");
+        let error = ColumnRef::parse("part_code").find(&Header::Unnamed(3)).unwrap_err();
+        assert!(error.mend().contains("#1 to #3"));
+    }
+}

@@ -1,0 +1,202 @@
+//! What the ruler shows of a value: its characters, its runs, and where its delimiters stand.
+
+use std::ops::Range;
+
+use memchr::memmem::Finder;
+
+use crate::plan::occurrences;
+use crate::text::characters;
+use crate::text::kind::Kind;
+use crate::text::names;
+
+/// A value measured.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Gauge<'a> {
+    /// The value itself.
+    pub value: &'a str,
+    /// The byte range of each character, from left to right.
+    pub characters: Vec<Range<usize>>,
+    /// Its unbroken runs of one kind, from left to right.
+    pub runs: Vec<Run>,
+    /// Every space and punctuation mark in it, in the order of their first places.
+    pub delimiters: Vec<Delimiter<'a>>,
+    /// Characters that cannot be told by looking.
+    pub oddities: Vec<Oddity>,
+    /// The number of its code points.
+    pub code_points: usize,
+}
+
+/// An unbroken run of characters of one kind.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Run {
+    /// The kind.
+    pub kind: Kind,
+    /// The characters, by their indices from 0.
+    pub characters: Range<usize>,
+}
+
+/// A character that a value may be divided at.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Delimiter<'a> {
+    /// The character.
+    pub character: &'a str,
+    /// The positions it stands at, from 1.
+    pub places: Vec<usize>,
+    /// The sections it makes, as byte ranges.
+    pub sections: Vec<Range<usize>>,
+}
+
+/// A character that cannot be told by looking.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Oddity {
+    /// Its first position, from 1.
+    pub first: usize,
+    /// Its last position: the same, or more where equal ones follow each other.
+    pub last: usize,
+    /// What it is, such as `space at the end` or `no-break space (U+00A0)`.
+    pub what: String,
+}
+
+impl<'a> Gauge<'a> {
+    /// Measures a value.
+    pub fn new(value: &'a str) -> Gauge<'a> {
+        let characters: Vec<_> = characters::ranges(value).collect();
+        Gauge {
+            runs: runs(value, &characters),
+            delimiters: delimiters(value, &characters),
+            oddities: oddities(value, &characters),
+            code_points: value.chars().count(),
+            characters,
+            value,
+        }
+    }
+
+    /// The characters, by their indices from 0, that a byte range of the value covers.
+    pub fn covered(&self, bytes: &Range<usize>) -> Range<usize> {
+        let start = self.characters.partition_point(|character| character.end <= bytes.start);
+        let end = self.characters.partition_point(|character| character.start < bytes.end);
+        start..end.max(start)
+    }
+}
+
+fn runs(value: &str, characters: &[Range<usize>]) -> Vec<Run> {
+    let mut runs: Vec<Run> = Vec::new();
+    for (index, range) in characters.iter().enumerate() {
+        let kind = Kind::of(&value[range.clone()]);
+        match runs.last_mut() {
+            Some(run) if run.kind == kind => run.characters.end = index + 1,
+            _ => runs.push(Run { kind, characters: index..index + 1 }),
+        }
+    }
+    runs
+}
+
+fn delimiters<'a>(value: &'a str, characters: &[Range<usize>]) -> Vec<Delimiter<'a>> {
+    let mut delimiters: Vec<Delimiter<'a>> = Vec::new();
+    for (index, range) in characters.iter().enumerate() {
+        let character = &value[range.clone()];
+        if !divides(character) {
+            continue;
+        }
+        match delimiters.iter_mut().find(|delimiter| delimiter.character == character) {
+            Some(delimiter) => delimiter.places.push(index + 1),
+            None => delimiters.push(Delimiter { character, places: vec![index + 1], sections: Vec::new() }),
+        }
+    }
+    for delimiter in &mut delimiters {
+        let marker = Finder::new(delimiter.character).into_owned();
+        let mut start = 0;
+        for place in occurrences(value, &marker) {
+            delimiter.sections.push(start..place.start);
+            start = place.end;
+        }
+        delimiter.sections.push(start..value.len());
+    }
+    delimiters
+}
+
+fn oddities(value: &str, characters: &[Range<usize>]) -> Vec<Oddity> {
+    let inner_start = value.len() - value.trim_start_matches(' ').len();
+    let inner_end = value.trim_end_matches(' ').len();
+    let mut oddities: Vec<Oddity> = Vec::new();
+    for (index, range) in characters.iter().enumerate() {
+        let character = &value[range.clone()];
+        let what = if character == " " {
+            if range.start < inner_start {
+                "space at the start".to_owned()
+            } else if range.start >= inner_end {
+                "space at the end".to_owned()
+            } else {
+                continue;
+            }
+        } else if is_odd(character) {
+            names::describe(character)
+        } else {
+            continue;
+        };
+        match oddities.last_mut() {
+            Some(last) if last.last == index && last.what == what => last.last = index + 1,
+            _ => oddities.push(Oddity { first: index + 1, last: index + 1, what }),
+        }
+    }
+    oddities
+}
+
+/// Whether people divide values at such a character: spaces and single punctuation marks, but no emoji
+/// made of several code points.
+fn divides(character: &str) -> bool {
+    match Kind::of(character) {
+        Kind::Letter | Kind::Digit => false,
+        Kind::Space => true,
+        Kind::Punctuation => character.chars().nth(1).is_none(),
+    }
+}
+
+/// Whether a character cannot be told by looking: unseen, of several code points, or other punctuation
+/// than the keyboard's, such as a dash that looks like a hyphen.
+fn is_odd(character: &str) -> bool {
+    names::is_unseen(character)
+        || character.chars().nth(1).is_some()
+        || (!character.is_ascii() && Kind::of(character) == Kind::Punctuation)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn sections(value: &str, character: &str) -> Vec<String> {
+        let gauge = Gauge::new(value);
+        let delimiter = gauge.delimiters.iter().find(|delimiter| delimiter.character == character).unwrap();
+        delimiter.sections.iter().map(|range| value[range.clone()].to_owned()).collect()
+    }
+
+    #[test]
+    fn a_code_is_measured() {
+        let gauge = Gauge::new("GRP-00041273-S7K2");
+        assert_eq!(gauge.characters.len(), 17);
+        let runs: Vec<_> = gauge.runs.iter().map(|run| (run.kind, run.characters.clone())).take(4).collect();
+        assert_eq!(runs, [(Kind::Letter, 0..3), (Kind::Punctuation, 3..4), (Kind::Digit, 4..12), (Kind::Punctuation, 12..13)]);
+        assert_eq!(gauge.delimiters[0].places, [4, 13]);
+        assert_eq!(sections("GRP-00041273-S7K2", "-"), ["GRP", "00041273", "S7K2"]);
+        assert_eq!(sections("-a--", "-"), ["", "a", "", ""]);
+        assert!(gauge.oddities.is_empty());
+        assert_eq!(gauge.covered(&(4..12)), 4..12);
+    }
+
+    #[test]
+    fn what_cannot_be_seen_is_named() {
+        let gauge = Gauge::new(" Fu\u{308}h\u{a0}\u{a0}–  ");
+        let found: Vec<_> = gauge.oddities.iter().map(|o| (o.first, o.last, o.what.as_str())).collect();
+        assert_eq!(
+            found,
+            [
+                (1, 1, "space at the start"),
+                (3, 3, "latin small letter u (U+0075) + combining diaeresis (U+0308)"),
+                (5, 6, "no-break space (U+00A0)"),
+                (7, 7, "en dash (U+2013)"),
+                (8, 9, "space at the end"),
+            ]
+        );
+        assert_eq!(gauge.covered(&(2..4)), 2..3, "a range of code points covers the character it is part of");
+    }
+}

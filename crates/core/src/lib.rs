@@ -1,0 +1,24 @@
+//! The words of Keen Notch as a library: phrases, the plans they compile to, cutting, and the ruler.
+//!
+//! A phrase goes one way: text → tokens with spans → syntax tree → checked plan → results.
+//! Nothing here opens a file, knows a terminal or reads a command line.
+//!
+//! ```
+//! use keen_notch_core::{plan::{Plan, Scratch}, phrase::Phrase};
+//!
+//! let phrase = Phrase::parse(r#"section 2 by "-""#)?;
+//! let plan = Plan::new(&phrase);
+//! let mut scratch = Scratch::default();
+//! assert_eq!(plan.cut("GRP-00041273-S7K2", &mut scratch).text, "00041273");
+//! # Ok::<(), keen_notch_core::phrase::PhraseError>(())
+//! ```
+#![forbid(unsafe_code)]
+
+pub mod column;
+pub mod gauge;
+pub mod phrase;
+pub mod piece;
+pub mod plan;
+pub mod tally;
+pub mod text;
+pub mod words;

@@ -1,0 +1,13 @@
+//! The phrase language: text → tokens with spans → syntax tree.
+//!
+//! This module knows nothing of values or rows; [`crate::plan`] gives a phrase its meaning.
+
+pub mod ast;
+mod error;
+mod parse;
+pub mod reference;
+mod token;
+
+pub use ast::{Phrase, Span};
+pub use error::{ErrorKind, PhraseError};
+pub(crate) use token::text_at;

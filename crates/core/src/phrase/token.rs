@@ -1,0 +1,163 @@
+//! Words, numbers and texts with their places.
+
+use super::{ErrorKind, PhraseError, Span};
+
+/// One token of a phrase.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub(crate) struct Token {
+    pub(crate) kind: TokenKind,
+    pub(crate) span: Span,
+}
+
+/// What a token is.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub(crate) enum TokenKind {
+    /// Anything bare that is no number.
+    Word(String),
+    /// A whole number, with its sign if it has one. One too large to hold is the largest.
+    Number(i64),
+    /// A quoted text, its escapes resolved.
+    Text(String),
+}
+
+/// Cuts a phrase into tokens.
+pub(super) fn tokens(source: &str) -> Result<Vec<Token>, PhraseError> {
+    let mut tokens = Vec::new();
+    let mut at = 0;
+    while let Some(c) = source[at..].chars().next() {
+        if c.is_whitespace() {
+            at += c.len_utf8();
+            continue;
+        }
+        let start = at;
+        let kind = match c {
+            '"' | '\'' => {
+                let (text, end) = text_at(source, start)?;
+                at = end;
+                TokenKind::Text(text)
+            }
+            '“' | '”' | '„' | '‘' | '’' | '«' | '»' => return Err(typographic_quote(source, start, c)),
+            _ => {
+                at = source[at..].find(|c: char| c.is_whitespace() || matches!(c, '"' | '\'')).map_or(source.len(), |n| at + n);
+                bare(&source[start..at])
+            }
+        };
+        tokens.push(Token { kind, span: start..at });
+    }
+    Ok(tokens)
+}
+
+/// A bare token: a number where it is a sign and digits, a word otherwise.
+fn bare(text: &str) -> TokenKind {
+    let digits = text.strip_prefix(['-', '+']).unwrap_or(text);
+    if digits.is_empty() || !digits.bytes().all(|b| b.is_ascii_digit()) {
+        return TokenKind::Word(text.to_owned());
+    }
+    let size = digits.parse::<i64>().unwrap_or(i64::MAX);
+    TokenKind::Number(if text.starts_with('-') { -size } else { size })
+}
+
+/// The quoted text that opens at byte `start` of `source`, and the byte behind its closing quote.
+///
+/// Escapes are `\"`, `\'`, `\\`, `\t`, `\n` and `\u{2013}`.
+pub(crate) fn text_at(source: &str, start: usize) -> Result<(String, usize), PhraseError> {
+    let mut chars = source[start..].char_indices().map(|(offset, c)| (start + offset, c));
+    let quote = chars.next().map_or('"', |(_, c)| c);
+    let mut text = String::new();
+    while let Some((at, c)) = chars.next() {
+        match c {
+            '\\' => {
+                let escape = chars.next();
+                match escape {
+                    Some((_, c @ ('"' | '\'' | '\\'))) => text.push(c),
+                    Some((_, 't')) => text.push('\t'),
+                    Some((_, 'n')) => text.push('\n'),
+                    Some((_, 'u')) => {
+                        let rest = &source[at + 2..];
+                        let (c, width) = code_point(rest).ok_or_else(|| {
+                            let end = rest.find(|c: char| c == quote || c.is_whitespace()).map_or(source.len(), |n| at + 2 + n);
+                            unknown_escape(source, at..end)
+                        })?;
+                        text.push(c);
+                        // `{`, the hexadecimal digits and `}` are ASCII: as many characters as bytes.
+                        chars.nth(width - 1);
+                    }
+                    Some((_, c)) => return Err(unknown_escape(source, at..at + 1 + c.len_utf8())),
+                    None => break,
+                }
+            }
+            c if c == quote => return Ok((text, at + 1)),
+            c => text.push(c),
+        }
+    }
+    Err(PhraseError {
+        kind: ErrorKind::UnclosedText(quote),
+        span: start..source.len(),
+        mend: format!("close it: `{}{quote}`", &source[start..].trim_end_matches('\\')),
+    })
+}
+
+/// The code point of `{2013}` at the start of `rest`, and the bytes it takes.
+fn code_point(rest: &str) -> Option<(char, usize)> {
+    let (digits, _) = rest.strip_prefix('{')?.split_once('}')?;
+    if digits.is_empty() || digits.len() > 6 || !digits.bytes().all(|b| b.is_ascii_hexdigit()) {
+        return None;
+    }
+    let c = char::from_u32(u32::from_str_radix(digits, 16).ok()?)?;
+    Some((c, digits.len() + 2))
+}
+
+fn unknown_escape(source: &str, span: Span) -> PhraseError {
+    PhraseError {
+        kind: ErrorKind::UnknownEscape(source[span.clone()].to_owned()),
+        span,
+        mend: r#"the escapes are `\"`, `\'`, `\\`, `\t`, `\n` and `\u{2013}`; a backslash itself is `\\`"#.to_owned(),
+    }
+}
+
+fn typographic_quote(source: &str, start: usize, quote: char) -> PhraseError {
+    let inside = &source[start + quote.len_utf8()..];
+    let end = inside.find(['“', '”', '‘', '’', '«', '»', '"', '\'']);
+    let text = &inside[..end.unwrap_or(inside.len())];
+    PhraseError {
+        kind: ErrorKind::TypographicQuote(quote),
+        span: start..start + quote.len_utf8(),
+        mend: format!("write straight quotes: `\"{text}\"`"),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn texts_resolve_their_escapes() {
+        for (source, expected) in [
+            (r#""-""#, "-"),
+            (r#"'-'"#, "-"),
+            (r#""say \"hi\"""#, "say \"hi\""),
+            (r#"'it\'s'"#, "it's"),
+            (r#""a\tb\nc\\d""#, "a\tb\nc\\d"),
+            (r#""\u{2013}x\u{1F680}""#, "\u{2013}x\u{1F680}"),
+        ] {
+            assert_eq!(text_at(source, 0), Ok((expected.to_owned(), source.len())), "{source}");
+        }
+    }
+
+    #[test]
+    fn tokens_know_their_places() {
+        let found = tokens(r#"  sections -2 to 3 by "é" "#).unwrap();
+        let kinds: Vec<_> = found.iter().map(|token| (token.span.clone(), token.kind.clone())).collect();
+        assert_eq!(
+            kinds,
+            [
+                (2..10, TokenKind::Word("sections".into())),
+                (11..13, TokenKind::Number(-2)),
+                (14..16, TokenKind::Word("to".into())),
+                (17..18, TokenKind::Number(3)),
+                (19..21, TokenKind::Word("by".into())),
+                (22..26, TokenKind::Text("é".into())),
+            ]
+        );
+    }
+}

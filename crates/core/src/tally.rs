@@ -1,0 +1,29 @@
+//! Counting what became of the pieces of a run.
+
+use crate::plan::State;
+
+/// The counts of one piece.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub struct Tally {
+    /// Results that are exactly what the first branch asked for.
+    pub filled: u64,
+    /// Results with fewer characters or sections than asked for.
+    pub short: u64,
+    /// Results longer than the width they were padded to.
+    pub long: u64,
+    /// No result.
+    pub missing: u64,
+    /// Results of another branch than the first; these may be short or long as well.
+    pub fallback: u64,
+}
+
+impl Tally {
+    /// Counts one result.
+    pub fn count(&mut self, state: State) {
+        self.filled += u64::from(state.is_filled());
+        self.short += u64::from(state.short);
+        self.long += u64::from(state.long);
+        self.missing += u64::from(state.missing);
+        self.fallback += u64::from(state.fallback);
+    }
+}

@@ -1,0 +1,5 @@
+//! What a value is made of: characters as a person sees them, their kinds, and their names.
+
+pub mod characters;
+pub mod kind;
+pub mod names;

@@ -1,0 +1,72 @@
+//! Names of characters, for those that cannot be told by looking.
+
+/// Whether a code point leaves no mark of its own on the screen: white space, controls, joiners,
+/// direction marks and the like.
+pub fn is_invisible(c: char) -> bool {
+    c.is_whitespace()
+        || c.is_control()
+        || matches!(c,
+            '\u{ad}' | '\u{34f}' | '\u{61c}' | '\u{115f}' | '\u{1160}' | '\u{17b4}' | '\u{17b5}'
+            | '\u{180b}'..='\u{180f}' | '\u{200b}'..='\u{200f}' | '\u{202a}'..='\u{202e}'
+            | '\u{2060}'..='\u{206f}' | '\u{2800}' | '\u{3164}' | '\u{fe00}'..='\u{fe0f}' | '\u{feff}'
+            | '\u{ffa0}' | '\u{e0000}'..='\u{e0fff}')
+}
+
+/// Whether a character shows nothing at all: each of its code points is invisible.
+pub fn is_unseen(character: &str) -> bool {
+    character.chars().all(is_invisible)
+}
+
+/// The name of one code point with its number, as in `no-break space (U+00A0)`.
+pub fn name(c: char) -> String {
+    let name = match c {
+        '\t' => "tab".to_owned(),
+        '\n' => "line feed".to_owned(),
+        '\r' => "carriage return".to_owned(),
+        '\0' => "null".to_owned(),
+        '\u{1b}' => "escape".to_owned(),
+        '\u{85}' => "next line".to_owned(),
+        _ if c.is_control() => "control character".to_owned(),
+        _ => unicode_names2::name(c).map_or_else(|| "unnamed".to_owned(), |name| name.to_string().to_lowercase()),
+    };
+    format!("{name} (U+{:04X})", u32::from(c))
+}
+
+/// The names of all code points of a character, joined with ` + `.
+pub fn describe(character: &str) -> String {
+    character.chars().map(name).collect::<Vec<_>>().join(" + ")
+}
+
+/// One visible stand-in for an unseen character, or `None` for a character that can be seen.
+///
+/// Unicode's control pictures stand for spaces and controls; `▯` stands for the rest, which has none.
+pub fn stand_in(character: &str) -> Option<&'static str> {
+    if !is_unseen(character) {
+        return None;
+    }
+    Some(match character {
+        " " => "␣",
+        "\t" => "␉",
+        "\n" => "␊",
+        "\r" => "␍",
+        "\r\n" => "␤",
+        "\u{a0}" => "⍽",
+        "\0" => "␀",
+        "\u{1b}" => "␛",
+        _ => "▯",
+    })
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn unseen_characters_have_names_and_stand_ins() {
+        assert_eq!(describe("\u{a0}"), "no-break space (U+00A0)");
+        assert_eq!(describe("\r\n"), "carriage return (U+000D) + line feed (U+000A)");
+        assert_eq!(stand_in("\u{200b}"), Some("▯"));
+        assert_eq!(stand_in("x"), None);
+        assert_eq!(stand_in("👩\u{200d}🚀"), None, "a joiner inside a visible character is no mystery");
+    }
+}

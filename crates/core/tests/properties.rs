@@ -1,0 +1,134 @@
+//! What holds for every value.
+#![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic, reason = "a test that cannot go on has failed")]
+
+use keen_notch_core::phrase::Phrase;
+use keen_notch_core::plan::{Plan, Scratch};
+use keen_notch_core::text::characters;
+use proptest::prelude::*;
+
+fn cut(value: &str, phrase: &str) -> String {
+    let plan = Plan::new(&Phrase::parse(phrase).unwrap_or_else(|error| panic!("{phrase}: {error}")));
+    plan.cut(value, &mut Scratch::default()).text.to_owned()
+}
+
+/// A text as it is written in a phrase.
+fn quoted(text: &str) -> String {
+    format!("\"{}\"", text.replace('\\', r"\\").replace('"', "\\\""))
+}
+
+/// Values with the delimiters that matter, combining marks, joiners and line breaks.
+fn value() -> impl Strategy<Value = String> {
+    proptest::collection::vec(
+        prop_oneof![
+            Just("-"),
+            Just("--"),
+            Just("A"),
+            Just("7"),
+            Just(" "),
+            Just("\r\n"),
+            Just("\r"),
+            Just("e"),
+            Just("\u{301}"),
+            Just("\u{200d}"),
+            Just("👩"),
+            Just("🇸🇪"),
+            Just("東"),
+            Just("ß"),
+            Just("\""),
+        ],
+        0..12,
+    )
+    .prop_map(|parts| parts.concat())
+}
+
+fn delimiter() -> impl Strategy<Value = String> {
+    prop_oneof![value().prop_filter("a marker has something in it", |text| !text.is_empty()), Just("-".to_owned()), "\\PC"]
+}
+
+proptest! {
+    #[test]
+    fn sections_joined_again_give_the_value(value in value(), by in delimiter()) {
+        let marker = quoted(&by);
+        prop_assert_eq!(cut(&value, &format!("sections 1 to last by {marker}")), value.clone());
+        let mut sections = Vec::new();
+        for n in 1.. {
+            let from_start = cut(&value, &format!("sections {n} to end by {marker}"));
+            if from_start.is_empty() && cut(&value, &format!("sections {n} to {} by {marker}", n + 20)).is_empty() {
+                break;
+            }
+            sections.push(cut(&value, &format!("section {n} by {marker}")));
+        }
+        // Sections that are empty at the end are missing, as the last of them is: they are what is left over.
+        let joined = sections.join(&by);
+        prop_assert!(value.starts_with(&joined));
+        prop_assert!(value[joined.len()..].replace(&by, "").is_empty(), "{:?} of {:?}", joined, value);
+    }
+
+    #[test]
+    fn sections_from_both_ends_are_the_same(value in value(), by in delimiter()) {
+        let marker = quoted(&by);
+        let whole = cut(&value, &format!("section 1 by {marker}"));
+        for n in 1..14 {
+            if cut(&value, &format!("sections -{n} to end by {marker}")) == value {
+                prop_assert_eq!(cut(&value, &format!("section -{n} by {marker}")), whole);
+                break;
+            }
+        }
+    }
+
+    #[test]
+    fn first_and_the_rest_give_the_value(value in value(), n in 1usize..15) {
+        prop_assert_eq!(cut(&value, &format!("first {n}")) + &cut(&value, &format!("drop first {n}")), value.clone());
+        prop_assert_eq!(cut(&value, &format!("drop last {n}")) + &cut(&value, &format!("last {n}")), value.clone());
+        let split = cut(&value, &format!("chars 1 to {n}")) + &cut(&value, &format!("chars {} to end", n + 1));
+        prop_assert_eq!(split, value);
+    }
+
+    #[test]
+    fn characters_tile_the_value(value in "\\PC*") {
+        let joined: String = characters::ranges(&value).map(|range| &value[range]).collect();
+        prop_assert_eq!(&joined, &value);
+        for (index, range) in characters::ranges(&value).enumerate() {
+            prop_assert_eq!(characters::notch(&value, index), range.start);
+        }
+        prop_assert_eq!(characters::ranges(&value).count(), characters::count(&value));
+    }
+
+    #[test]
+    fn padding_reaches_its_width_and_never_shortens(value in "[A-Za-z0-9 -]{1,12}", width in 1usize..20) {
+        let padded = cut(&value, &format!("pad left to {width} with \"0\""));
+        prop_assert_eq!(padded.len(), width.max(value.len()));
+        prop_assert!(padded.ends_with(&value));
+    }
+
+    #[test]
+    fn no_words_make_it_panic(phrase in "[a-z0-9\"'\\\\ -]{0,40}", value in value()) {
+        if let Ok(phrase) = Phrase::parse(&phrase) {
+            Plan::new(&phrase).trace(&value);
+        }
+    }
+
+    #[test]
+    fn phrases_of_real_words_never_panic(
+        words in proptest::collection::vec(prop_oneof![
+            Just("whole"), Just("first"), Just("last"), Just("char"), Just("chars"), Just("drop"), Just("section"),
+            Just("sections"), Just("by"), Just("to"), Just("for"), Just("end"), Just("then"), Just("or"), Just("trim"),
+            Just("left"), Just("right"), Just("upper"), Just("pad"), Just("with"), Just("\"-\""), Just("1"), Just("-2"),
+            Just("3"), Just("0"),
+        ], 0..10),
+        value in value(),
+    ) {
+        let phrase = words.join(" ");
+        match Phrase::parse(&phrase) {
+            Ok(parsed) => {
+                let plan = Plan::new(&parsed);
+                let trace = plan.trace(&value);
+                let mut scratch = Scratch::default();
+                let cut = plan.cut(&value, &mut scratch);
+                prop_assert_eq!(cut.state, trace.state);
+                prop_assert_eq!(cut.text, trace.result.map_or(String::new(), |seen| seen.text));
+            }
+            Err(error) => prop_assert!(phrase.get(error.span.clone()).is_some(), "{:?}", error.span),
+        }
+    }
+}

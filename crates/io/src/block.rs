@@ -1,0 +1,212 @@
+//! Cutting an input into blocks that end where a row ends.
+
+use std::io::Read;
+
+use crate::Error;
+
+/// How much is read at a time, in bytes.
+const STRIDE: usize = 256 * 1024;
+/// The longest row allowed unless said otherwise, in bytes.
+pub const MOST_ROW: usize = 64 * 1024 * 1024;
+
+/// Some whole rows of an input, one behind the other, with their line ends.
+#[derive(Debug)]
+pub struct Block {
+    /// The bytes; never empty.
+    pub bytes: Vec<u8>,
+    /// The line of the input its first row begins on, from 1.
+    pub first_line: u64,
+}
+
+/// The blocks of one input.
+///
+/// A quote opens a cell only at the cell's start; within quotes, line ends are text and two quotes stand
+/// for one. [`crate::record`] reads rows by the same rule, so that both agree where a row ends.
+pub struct Blocks {
+    name: String,
+    reader: Box<dyn Read + Send>,
+    delimiter: u8,
+    limit: usize,
+    stride: usize,
+    /// Read and not yet handed out; begins at the start of a row.
+    held: Vec<u8>,
+    /// How much of `held` has been looked at.
+    looked: usize,
+    /// Where the quoted cell began that `looked` stands in.
+    quote: Option<usize>,
+    /// Behind the last row end found in `held`.
+    row_end: usize,
+    line: u64,
+    ended: bool,
+}
+
+impl Blocks {
+    /// Blocks of what `reader` gives. `limit` is the longest row allowed, in bytes.
+    pub fn new(name: String, reader: Box<dyn Read + Send>, delimiter: u8, limit: usize) -> Blocks {
+        Blocks {
+            name,
+            reader,
+            delimiter,
+            limit,
+            stride: STRIDE,
+            held: Vec::new(),
+            looked: 0,
+            quote: None,
+            row_end: 0,
+            line: 1,
+            ended: false,
+        }
+    }
+
+    /// The same, reading `stride` bytes at a time.
+    pub fn with_stride(mut self, stride: usize) -> Blocks {
+        self.stride = stride.max(1);
+        self
+    }
+
+    /// Takes the byte-order mark off the start, if there is one. To be called before [`Blocks::next_block`].
+    ///
+    /// # Errors
+    /// Where reading fails, or the mark is that of UTF-16.
+    pub fn byte_order_mark(&mut self) -> Result<bool, Error> {
+        while self.held.len() < 3 && !self.ended {
+            self.fill()?;
+        }
+        match self.held.as_slice() {
+            [0xEF, 0xBB, 0xBF, ..] => {
+                self.held.drain(..3);
+                Ok(true)
+            }
+            [0xFF, 0xFE, ..] => Err(Error::Utf16 { name: self.name.clone(), encoding: "utf-16le" }),
+            [0xFE, 0xFF, ..] => Err(Error::Utf16 { name: self.name.clone(), encoding: "utf-16be" }),
+            _ => Ok(false),
+        }
+    }
+
+    /// The next block; `None` behind the last.
+    ///
+    /// # Errors
+    /// Where reading fails, a quote is never closed, or a row is longer than the limit.
+    pub fn next_block(&mut self) -> Result<Option<Block>, Error> {
+        loop {
+            self.look();
+            if self.row_end > 0 {
+                return Ok(Some(self.hand_out(self.row_end)));
+            }
+            if self.ended {
+                if let Some(quote) = self.quote {
+                    return Err(Error::UnclosedQuote { name: self.name.clone(), line: self.line + lines(&self.held[..quote]) });
+                }
+                return Ok((!self.held.is_empty()).then(|| self.hand_out(self.held.len())));
+            }
+            if self.held.len() > self.limit {
+                return Err(Error::RowTooLong { name: self.name.clone(), line: self.line, limit: self.limit });
+            }
+            self.fill()?;
+        }
+    }
+
+    fn hand_out(&mut self, end: usize) -> Block {
+        let rest = self.held.split_off(end);
+        let bytes = std::mem::replace(&mut self.held, rest);
+        let first_line = self.line;
+        self.line += lines(&bytes);
+        self.looked -= end;
+        self.row_end = 0;
+        if let Some(quote) = &mut self.quote {
+            *quote -= end;
+        }
+        Block { bytes, first_line }
+    }
+
+    fn fill(&mut self) -> Result<(), Error> {
+        let before = self.held.len();
+        self.held.reserve(self.stride);
+        let read = self.reader.by_ref().take(self.stride as u64).read_to_end(&mut self.held);
+        read.map_err(|source| Error::Read { name: self.name.clone(), source })?;
+        self.ended = self.held.len() - before < self.stride;
+        Ok(())
+    }
+
+    /// Looks at what has been read since the last look, for quotes and for the last row end.
+    fn look(&mut self) {
+        let held = &self.held;
+        while self.looked < held.len() {
+            if self.quote.is_some() {
+                let Some(found) = memchr::memchr(b'"', &held[self.looked..]) else {
+                    self.looked = held.len();
+                    return;
+                };
+                let at = self.looked + found;
+                match held.get(at + 1) {
+                    Some(b'"') => self.looked = at + 2,
+                    None if !self.ended => {
+                        // Whether this quote closes depends on the next byte.
+                        self.looked = at;
+                        return;
+                    }
+                    _ => {
+                        self.quote = None;
+                        self.looked = at + 1;
+                    }
+                }
+            } else {
+                let found = memchr::memchr(b'"', &held[self.looked..]);
+                let end = found.map_or(held.len(), |found| self.looked + found);
+                if let Some(found) = memchr::memrchr(b'\n', &held[self.looked..end]) {
+                    self.row_end = self.looked + found + 1;
+                }
+                self.looked = end;
+                if found.is_some() {
+                    let opens = end == 0 || held[end - 1] == self.delimiter || held[end - 1] == b'\n';
+                    self.quote = opens.then_some(end);
+                    self.looked += 1;
+                }
+            }
+        }
+    }
+}
+
+/// The number of line ends in `bytes`.
+pub fn lines(bytes: &[u8]) -> u64 {
+    memchr::memchr_iter(b'\n', bytes).count() as u64
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn blocks(text: &'static str, stride: usize) -> Result<Vec<(String, u64)>, Error> {
+        let mut blocks = Blocks::new("test".into(), Box::new(text.as_bytes()), b',', 60).with_stride(stride);
+        let mut found = Vec::new();
+        while let Some(block) = blocks.next_block()? {
+            found.push((String::from_utf8(block.bytes).unwrap(), block.first_line));
+        }
+        Ok(found)
+    }
+
+    #[test]
+    fn blocks_end_where_rows_end_whatever_the_stride() {
+        let text = "a,b\n\"x\n\"\"y\",1\n5\" pipe,2\r\n\"\",\"\n\"\n3,\"end\"";
+        for stride in 1..text.len() + 2 {
+            let blocks = blocks(text, stride).unwrap();
+            assert_eq!(blocks.iter().map(|(block, _)| block.as_str()).collect::<String>(), text);
+            for (block, first_line) in blocks {
+                let start = text.find(&block).unwrap();
+                assert_eq!(first_line, lines(&text.as_bytes()[..start]) + 1);
+                let row_starts = ["a,b", "\"x\n", "5\"", "\"\",", "3,"];
+                assert!(row_starts.iter().any(|row| block.starts_with(row)), "{stride}: {block:?}");
+            }
+        }
+    }
+
+    #[test]
+    fn an_unclosed_quote_and_a_row_without_end_are_refused() {
+        for stride in [1, 7, 100] {
+            let error = blocks("a,b\n1,2\n3,\"x\n4,5\n", stride).unwrap_err();
+            assert!(matches!(error, Error::UnclosedQuote { line: 3, .. }), "{error}");
+        }
+        let error = blocks("a,b\n\"0123456789012345678901234567890123456789012345678901234567890123456789\",", 10).unwrap_err();
+        assert!(matches!(error, Error::RowTooLong { line: 2, limit: 60, .. }), "{error}");
+    }
+}

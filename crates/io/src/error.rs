@@ -1,0 +1,207 @@
+//! What can go wrong with a table, with the line and the mend.
+
+use std::io;
+
+/// An input that cannot be read, or an output that cannot be written.
+#[derive(Debug, thiserror::Error)]
+pub enum Error {
+    /// The input cannot be opened or read: it is missing, or may not be read, or the disk failed.
+    #[error("{name} cannot be read: {}", reason(source))]
+    Read {
+        /// The input.
+        name: String,
+        /// Why.
+        source: io::Error,
+    },
+    /// A folder was named where a file belongs.
+    #[error("{name} is a folder, not a file")]
+    Folder {
+        /// The folder.
+        name: String,
+    },
+    /// There is nothing in the input, not even a header.
+    #[error("{name} is empty: there is no header to find columns by")]
+    Empty {
+        /// The input.
+        name: String,
+    },
+    /// The input is not UTF-8.
+    #[error("{name}, line {line}: byte {byte} of the line (hex {value:02X}) is not UTF-8")]
+    NotUtf8 {
+        /// The input.
+        name: String,
+        /// The line, from 1.
+        line: u64,
+        /// The byte of that line, from 1.
+        byte: usize,
+        /// The byte itself.
+        value: u8,
+    },
+    /// The input begins with the byte-order mark of UTF-16.
+    #[error("{name} is UTF-16, not UTF-8: it begins with that byte-order mark")]
+    Utf16 {
+        /// The input.
+        name: String,
+        /// `utf-16le` or `utf-16be`.
+        encoding: &'static str,
+    },
+    /// A row has another number of cells than the first.
+    #[error("{name}, line {line}: the row has {} where {} expected", cells(*found), were(*wanted))]
+    Ragged {
+        /// The input.
+        name: String,
+        /// The line the row begins on, from 1.
+        line: u64,
+        /// How many cells it has.
+        found: usize,
+        /// How many columns there are.
+        wanted: usize,
+    },
+    /// A quote opens a cell and the input ends before it is closed.
+    #[error("{name}, line {line}: a quote opens a cell here and is never closed")]
+    UnclosedQuote {
+        /// The input.
+        name: String,
+        /// The line the quote stands on, from 1.
+        line: u64,
+    },
+    /// A row is longer than the limit.
+    #[error("{name}, line {line}: the row that begins here is longer than {limit} bytes")]
+    RowTooLong {
+        /// The input.
+        name: String,
+        /// The line the row begins on, from 1.
+        line: u64,
+        /// The limit, in bytes.
+        limit: usize,
+    },
+    /// The lines of the input end in carriage returns alone.
+    #[error("{name}: its lines end in carriage returns alone, so it reads as one long row")]
+    CarriageReturns {
+        /// The input.
+        name: String,
+    },
+    /// A later input has other columns than the first.
+    #[error("{name} has other columns than {first}: column {column} is {found} there, not {wanted}")]
+    OtherColumns {
+        /// The input.
+        name: String,
+        /// The first input.
+        first: String,
+        /// The first column that differs, from 1.
+        column: usize,
+        /// What it is called.
+        found: String,
+        /// What it is called in the first input.
+        wanted: String,
+    },
+    /// The output cannot be written.
+    #[error("{name} cannot be written: {}", write_reason(source))]
+    Write {
+        /// The output.
+        name: String,
+        /// Why.
+        source: io::Error,
+    },
+    /// The output is one of the inputs, which are never written to.
+    #[error("{name} is an input of this run, and inputs are never written to")]
+    OutputIsInput {
+        /// The output.
+        name: String,
+    },
+    /// There is no encoding of that name.
+    #[error("there is no encoding called {label}")]
+    UnknownEncoding {
+        /// The name given.
+        label: String,
+    },
+    /// A delimiter that is not one ASCII character, or one that rows could not be told apart by.
+    #[error("{given:?} cannot be a delimiter")]
+    BadDelimiter {
+        /// What was given.
+        given: String,
+    },
+}
+
+impl Error {
+    /// What to do about it, in one line.
+    pub fn mend(&self) -> String {
+        match self {
+            Error::Read { source, .. } if source.kind() == io::ErrorKind::NotFound => {
+                "look at the name and at the folder you are in".to_owned()
+            }
+            Error::Read { .. } => "see to it that the file can be read, and run again".to_owned(),
+            Error::Folder { name } => format!("name the files in it: {}/*.csv", name.trim_end_matches('/')),
+            Error::Empty { .. } => "look whether whatever made it went through".to_owned(),
+            Error::NotUtf8 { .. } => {
+                "say what the file is written in, such as --encoding windows-1252 (or iso-8859-2, shift_jis …)".to_owned()
+            }
+            Error::Utf16 { encoding, .. } => format!("add --encoding {encoding}"),
+            Error::Ragged { found, wanted, .. } if found > wanted => {
+                "look for a delimiter inside a cell that is not quoted, or give the right --delimiter".to_owned()
+            }
+            Error::Ragged { .. } => {
+                "look for a cell or a closing quote that is missing, or give the right --delimiter".to_owned()
+            }
+            Error::UnclosedQuote { .. } => {
+                "close the cell with a quote; a quote inside a quoted cell is written twice (\"\")".to_owned()
+            }
+            Error::RowTooLong { .. } => {
+                "look for a quote that is not closed; if rows really are so long, raise the limit with --max-row".to_owned()
+            }
+            Error::CarriageReturns { .. } => "convert the line ends first: tr '\\r' '\\n' < OLD > NEW".to_owned(),
+            Error::OtherColumns { .. } => "run files with other columns apart from each other".to_owned(),
+            Error::Write { source, .. } if source.kind() == io::ErrorKind::StorageFull => {
+                "make room, or write to another disk; nothing was left half-written".to_owned()
+            }
+            Error::Write { source, .. } if source.kind() == io::ErrorKind::NotFound => {
+                "make the folder first, or name another output with -o".to_owned()
+            }
+            Error::Write { name, source } if source.kind() == io::ErrorKind::IsADirectory => {
+                format!("name a file in it: -o {}/OUT.csv", name.trim_end_matches('/'))
+            }
+            Error::Write { .. } => "name an output that can be written, with -o".to_owned(),
+            Error::OutputIsInput { .. } => "name another file with -o".to_owned(),
+            Error::UnknownEncoding { .. } => {
+                "give a name of the WHATWG Encoding Standard, such as utf-8, utf-16le, windows-1252 or shift_jis".to_owned()
+            }
+            Error::BadDelimiter { .. } => "give one ASCII character, such as --delimiter ';', or tab".to_owned(),
+        }
+    }
+
+    /// Whether the command line is at fault, and not what it names.
+    pub fn is_usage(&self) -> bool {
+        matches!(self, Error::OutputIsInput { .. } | Error::UnknownEncoding { .. } | Error::BadDelimiter { .. })
+    }
+
+    /// Whether the reader of our output went away, which is no failure of ours.
+    pub fn is_closed_pipe(&self) -> bool {
+        matches!(self, Error::Write { source, .. } if source.kind() == io::ErrorKind::BrokenPipe)
+    }
+}
+
+/// The system's words without its number.
+fn reason(source: &io::Error) -> String {
+    match source.kind() {
+        io::ErrorKind::NotFound => "there is no such file".to_owned(),
+        io::ErrorKind::PermissionDenied => "permission denied".to_owned(),
+        io::ErrorKind::IsADirectory => "it is a folder".to_owned(),
+        io::ErrorKind::StorageFull => "no space is left on the disk".to_owned(),
+        _ => source.to_string().split(" (os error").next().unwrap_or_default().to_lowercase(),
+    }
+}
+
+fn write_reason(source: &io::Error) -> String {
+    match source.kind() {
+        io::ErrorKind::NotFound => "its folder is not there".to_owned(),
+        _ => reason(source),
+    }
+}
+
+fn cells(count: usize) -> String {
+    if count == 1 { "1 cell".to_owned() } else { format!("{count} cells") }
+}
+
+fn were(count: usize) -> String {
+    if count == 1 { "1 was".to_owned() } else { format!("{count} were") }
+}

@@ -1,0 +1,73 @@
+//! Inputs: files and standard input, opened and decoded.
+
+use std::fs::File;
+use std::io::{self, Read};
+use std::path::PathBuf;
+
+use encoding_rs_io::DecodeReaderBytesBuilder;
+
+use crate::Error;
+
+/// An input that is named.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Input {
+    /// Standard input.
+    Stdin,
+    /// A file.
+    File(PathBuf),
+}
+
+impl Input {
+    /// What to call the input in a message.
+    pub fn name(&self) -> String {
+        match self {
+            Input::Stdin => "standard input".to_owned(),
+            Input::File(path) => path.display().to_string(),
+        }
+    }
+
+    /// The path of a file.
+    pub fn path(&self) -> Option<&std::path::Path> {
+        match self {
+            Input::Stdin => None,
+            Input::File(path) => Some(path),
+        }
+    }
+
+    /// Opens the input; with an encoding, what is read from it is UTF-8.
+    ///
+    /// # Errors
+    /// Where it is missing, a folder, or may not be read.
+    pub fn open(&self, encoding: Option<Encoding>) -> Result<Box<dyn Read + Send>, Error> {
+        let raw: Box<dyn Read + Send> = match self {
+            Input::Stdin => Box::new(io::stdin()),
+            Input::File(path) => {
+                let failed = |source| Error::Read { name: self.name(), source };
+                let file = File::open(path).map_err(failed)?;
+                if file.metadata().map_err(failed)?.is_dir() {
+                    return Err(Error::Folder { name: self.name() });
+                }
+                Box::new(file)
+            }
+        };
+        Ok(match encoding {
+            None => raw,
+            Some(encoding) => Box::new(DecodeReaderBytesBuilder::new().encoding(Some(encoding.0)).build(raw)),
+        })
+    }
+}
+
+/// A character encoding other than UTF-8 as it stands.
+#[derive(Debug, Clone, Copy)]
+pub struct Encoding(&'static encoding_rs::Encoding);
+
+impl Encoding {
+    /// The encoding of a name from the WHATWG Encoding Standard.
+    ///
+    /// # Errors
+    /// Where there is none of that name.
+    pub fn named(label: &str) -> Result<Encoding, Error> {
+        let found = encoding_rs::Encoding::for_label(label.trim().as_bytes());
+        found.map(Encoding).ok_or_else(|| Error::UnknownEncoding { label: label.to_owned() })
+    }
+}

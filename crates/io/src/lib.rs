@@ -1,0 +1,16 @@
+//! Tables of text for Keen Notch: reading them block by block, adding pieces to their rows, and writing
+//! the result so that it is whole or not there at all.
+//!
+//! A row keeps its raw bytes from end to end: pieces are appended behind them.
+#![forbid(unsafe_code)]
+
+pub mod block;
+pub mod carve;
+pub mod dialect;
+mod error;
+pub mod input;
+pub mod output;
+pub mod record;
+pub mod table;
+
+pub use error::Error;

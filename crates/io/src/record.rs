@@ -1,0 +1,186 @@
+//! One row: where its cells stand, and their values.
+
+use std::ops::Range;
+
+/// One row as it stands in its block.
+#[derive(Debug, Clone, Copy)]
+pub struct Record<'b> {
+    /// The row without its line end.
+    pub raw: &'b str,
+    /// Its line end: `\n`, `\r\n`, or nothing at the end of the input.
+    pub line_end: &'b str,
+    cells: &'b [Cell],
+}
+
+/// Where one cell stands in the raw row.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Cell {
+    /// Its bytes, quotes included.
+    range: Range<usize>,
+    quoted: bool,
+}
+
+/// Room for the cells of a row, reused from row to row.
+#[derive(Debug, Default)]
+pub struct Cells(Vec<Cell>);
+
+impl<'b> Record<'b> {
+    /// Reads the row that begins at byte `at` of `block`.
+    ///
+    /// A cell that begins with a quote is quoted: up to the closing quote everything is text, and two
+    /// quotes stand for one. What stands between a closing quote and the next delimiter belongs to the
+    /// cell too, as it is. A quote anywhere else is text.
+    pub fn read(block: &'b str, at: usize, delimiter: u8, cells: &'b mut Cells) -> Record<'b> {
+        let text = &block[at..];
+        let bytes = text.as_bytes();
+        cells.0.clear();
+        let mut start = 0;
+        loop {
+            let quoted = bytes.get(start) == Some(&b'"');
+            let from = if quoted { behind_quotes(bytes, start) } else { start };
+            let stop = memchr::memchr2(delimiter, b'\n', &bytes[from..]).map_or(bytes.len(), |n| from + n);
+            if bytes.get(stop) == Some(&delimiter) {
+                cells.0.push(Cell { range: start..stop, quoted });
+                start = stop + 1;
+                continue;
+            }
+            let end = if stop > from && stop < bytes.len() && bytes[stop - 1] == b'\r' { stop - 1 } else { stop };
+            cells.0.push(Cell { range: start..end, quoted });
+            let line_end = &text[end..(stop + 1).min(text.len())];
+            return Record { raw: &text[..end], line_end, cells: &cells.0 };
+        }
+    }
+
+    /// The number of its cells.
+    pub fn count(&self) -> usize {
+        self.cells.len()
+    }
+
+    /// How many bytes of the block it takes, its line end included.
+    pub fn width(&self) -> usize {
+        self.raw.len() + self.line_end.len()
+    }
+
+    /// Whether there is nothing on the line at all.
+    pub fn is_blank_line(&self) -> bool {
+        self.raw.is_empty()
+    }
+
+    /// The value of the cell `index` from 0: without its quotes, and with two quotes within as one.
+    /// It is built in `room` where it does not stand in the row as it is.
+    pub fn value<'v>(&self, index: usize, room: &'v mut String) -> &'v str
+    where
+        'b: 'v,
+    {
+        let Some(cell) = self.cells.get(index) else { return "" };
+        let raw = &self.raw[cell.range.clone()];
+        if !cell.quoted {
+            return raw;
+        }
+        let inner = &raw[1..];
+        match inner.find('"') {
+            Some(close) if close + 1 == inner.len() => &inner[..close],
+            _ => {
+                unquote(inner, room);
+                room
+            }
+        }
+    }
+}
+
+/// Behind the closing quote of the cell that opens at `start`; the end where it is never closed.
+fn behind_quotes(bytes: &[u8], start: usize) -> usize {
+    let mut at = start + 1;
+    loop {
+        match memchr::memchr(b'"', &bytes[at..]) {
+            None => return bytes.len(),
+            Some(found) if bytes.get(at + found + 1) == Some(&b'"') => at += found + 2,
+            Some(found) => return at + found + 1,
+        }
+    }
+}
+
+/// Writes the text of a quoted cell to `room`: `inner` is what stands behind the opening quote.
+fn unquote(inner: &str, room: &mut String) {
+    room.clear();
+    let mut rest = inner;
+    while let Some(quote) = rest.find('"') {
+        room.push_str(&rest[..quote]);
+        rest = &rest[quote + 1..];
+        match rest.strip_prefix('"') {
+            Some(behind) => {
+                room.push('"');
+                rest = behind;
+            }
+            None => break,
+        }
+    }
+    room.push_str(rest);
+}
+
+/// Writes a cell behind `out`, in quotes only if it needs them.
+pub fn push_cell(out: &mut Vec<u8>, text: &str, delimiter: u8) {
+    let bytes = text.as_bytes();
+    if !bytes.iter().any(|&b| b == delimiter || matches!(b, b'"' | b'\n' | b'\r')) {
+        out.extend_from_slice(bytes);
+        return;
+    }
+    out.push(b'"');
+    let mut rest = bytes;
+    while let Some(quote) = memchr::memchr(b'"', rest) {
+        out.extend_from_slice(&rest[..=quote]);
+        out.push(b'"');
+        rest = &rest[quote + 1..];
+    }
+    out.extend_from_slice(rest);
+    out.push(b'"');
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    fn values(row: &str) -> Vec<String> {
+        let mut cells = Cells::default();
+        let record = Record::read(row, 0, b',', &mut cells);
+        (0..record.count()).map(|index| record.value(index, &mut String::new()).to_owned()).collect()
+    }
+
+    #[test]
+    fn rows_are_read() {
+        for (row, expected, line_end) in [
+            ("a,b\n", vec!["a", "b"], "\n"),
+            ("a,b\r\nc", vec!["a", "b"], "\r\n"),
+            ("a,b", vec!["a", "b"], ""),
+            ("a,b\r", vec!["a", "b\r"], ""),
+            (",\n", vec!["", ""], "\n"),
+            ("\n", vec![""], "\n"),
+            ("\r\n", vec![""], "\r\n"),
+            ("\"a,b\",\"\"\n", vec!["a,b", ""], "\n"),
+            ("\"a\r\n\"\"b\"\"\",c\r\n", vec!["a\r\n\"b\"", "c"], "\r\n"),
+            ("\"a\"b,5\" pipe\n", vec!["ab", "5\" pipe"], "\n"),
+            ("\"a\"b\"c\",x\n", vec!["ab\"c\"", "x"], "\n"),
+            ("\"x\"\r\n", vec!["x"], "\r\n"),
+        ] {
+            assert_eq!(values(row), expected, "{row:?}");
+            let mut cells = Cells::default();
+            assert_eq!(Record::read(row, 0, b',', &mut cells).line_end, line_end, "{row:?}");
+        }
+    }
+
+    proptest! {
+        #[test]
+        fn cells_that_are_written_are_read_again(texts in proptest::collection::vec("[a,\"\r\né -]{0,6}", 1..5)) {
+            let mut row = Vec::new();
+            for (index, text) in texts.iter().enumerate() {
+                if index > 0 {
+                    row.push(b',');
+                }
+                push_cell(&mut row, text, b',');
+            }
+            row.push(b'\n');
+            prop_assert_eq!(values(std::str::from_utf8(&row).unwrap()), texts);
+        }
+    }
+}

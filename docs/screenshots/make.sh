@@ -1,0 +1,39 @@
+#!/usr/bin/env bash
+# Makes the pictures of this folder from the demo data.
+# Needs xterm, Xvfb and ImageMagick's import (Debian: xterm xvfb imagemagick fonts-dejavu fonts-noto-cjk).
+# usage: docs/screenshots/make.sh [NAME]…   (all pictures where none is named)
+set -euo pipefail
+here=$(cd "$(dirname "$0")" && pwd)
+cd "$here/../.."
+cargo build --release --quiet
+export PATH="$PWD/target/release:$PATH"
+yard=$(mktemp -d)
+trap 'rm -rf "$yard"; kill "${server:-}" 2>/dev/null || true' EXIT
+cd "$yard"
+keen-notch demo >/dev/null 2>&1
+export DISPLAY=:97
+Xvfb $DISPLAY -screen 0 1280x800x24 >/dev/null 2>&1 &
+server=$!
+for _ in 1 2 3 4 5 6 7 8 9 10; do xdpyinfo >/dev/null 2>&1 && break; sleep 0.3; done
+
+# shoot NAME COMMAND: the command and what it prints, in a terminal of 1280x800
+shoot() {
+  local name=$1 command=$2
+  if [ -n "${only:-}" ] && [[ " $only " != *" $name "* ]]; then return; fi
+  rm -f "$yard/ready"
+  printf '%s\n' 'clear' "printf '\\033[1m\$\\033[0m %s\\n' $(printf '%q' "$command")" "$command" "touch $yard/ready" 'printf "\\033[?25l"; sleep 60' > "$yard/shot.sh"
+  xterm -geometry 126x44+0+0 -fa 'DejaVu Sans Mono' -fd 'Noto Sans Mono CJK JP' -fs 12 -bg '#16191d' -fg '#d8dde3' -b 8 -xrm 'xterm*boldMode: false' -e bash "$yard/shot.sh" &
+  local terminal=$!
+  for _ in $(seq 60); do [ -e "$yard/ready" ] && break; sleep 0.1; done
+  sleep 0.5
+  import -window root "$here/$name.png"
+  kill $terminal 2>/dev/null || true
+  wait $terminal 2>/dev/null || true
+}
+
+only="$*"
+shoot gauge "keen-notch gauge GRP-00041273-S7K2 -p 'section 2 by \"-\"'"
+shoot gauge-spaces "keen-notch gauge 'HNG–00760251-N9P4  ' -p 'last 4' -p 'trim then last 4'"
+shoot carve "keen-notch carve keen-notch-demo/parts.csv -c part_code -p 'family: first 3' -p 'serial: chars 5 to 12' -p 'grade: section 3 by \"-\" or \"none\"'"
+shoot error "keen-notch carve keen-notch-demo/parts.csv -c part_code -p 'family: chars 0 to 3'; keen-notch carve keen-notch-demo/parts.csv -c part_code -p 'serial: secton 2 by \"-\"'; keen-notch carve keen-notch-demo/parts.csv -c part-code -p 'family: first 3'"
+shoot demo "keen-notch --color always demo | head -38"

@@ -13,7 +13,7 @@ use keen_notch_io::table::Reading;
 #[command(name = "keen-notch", version, max_term_width = 100, after_help = EXAMPLES)]
 pub struct Args {
     /// Colours: only on a terminal and without NO_COLOR (auto), always, or never
-    #[arg(long, global = true, value_name = "WHEN", default_value = "auto")]
+    #[arg(long, global = true, value_name = "WHEN", default_value = "auto", hide_possible_values = true)]
     pub color: Color,
     /// What to do
     #[command(subcommand)]

@@ -30,10 +30,16 @@ Exit status: 0 done; 2 the command line is wrong; 3 an input cannot be read or a
 /// The commands.
 #[derive(Debug, Subcommand)]
 pub enum Command {
-    /// Add pieces to the rows of a table: the main job
-    Carve(CarveArgs),
     /// Show a value on a ruler, with every position from both ends
     Gauge(GaugeArgs),
+    /// Add pieces to the rows of a table: the main job
+    Carve(CarveArgs),
+    /// Say in plain words what a cut list does, or what it does with one row, step by step
+    Explain(ExplainArgs),
+    /// Show how phrases are written, with an example of each step
+    Phrases(PhrasesArgs),
+    /// Print the JSON Schema of a cut list, for editors
+    Schema,
     /// Write made-up data of a ropeway and take a short tour on it
     Demo(DemoArgs),
 }
@@ -49,8 +55,11 @@ pub struct CarveArgs {
     #[arg(short, long, value_name = "COLUMN")]
     pub column: Option<String>,
     /// A piece to add: 'NAME: PHRASE' or 'NAME of COLUMN: PHRASE'
-    #[arg(short, long = "piece", value_name = "PIECE", required = true)]
+    #[arg(short, long = "piece", value_name = "PIECE", required_unless_present = "list")]
     pub pieces: Vec<String>,
+    /// A cut list: a TOML file of pieces
+    #[arg(short, long, value_name = "CUTLIST")]
+    pub list: Option<PathBuf>,
     /// Write to this file, which appears whole or not at all
     #[arg(short, long, value_name = "OUT")]
     pub out: Option<PathBuf>,
@@ -64,14 +73,12 @@ pub struct CarveArgs {
     pub reading: ReadingArgs,
 }
 
-const PHRASES: &str = r#"Phrases:
-  whole, first 3, last 4, char -1, chars 5 to 12, chars 5 for 8, chars 5 to end,
-  drop first 4, drop last 5, section 2 by "-", sections 1 to 2 by "-"
-  then trim, trim left, upper, lower, pad left to 6 with "0"
-  or …       what to use where a result is missing: another phrase, or a "text"
+const PHRASES: &str = r#"Examples:
+  keen-notch carve parts.csv -c part_code -p 'family: first 3' -p 'grade: trim then last 4'
+  keen-notch carve crew.csv -p 'number of crew_id: section 2 by "-" then pad left to 6 with "0"' -o cut.csv
+  keen-notch carve parts.csv -l parts.cutlist.toml -o cut.csv
 
-Example:
-  keen-notch carve crew.csv -c crew_id -p 'number: section 2 by "-" then pad left to 6 with "0"' -o cut.csv"#;
+keen-notch phrases shows every step with an example."#;
 
 /// `gauge`
 #[derive(Debug, clap::Args)]
@@ -93,6 +100,36 @@ pub struct GaugeArgs {
     pub rows: usize,
     #[command(flatten)]
     pub reading: ReadingArgs,
+}
+
+/// `explain`
+#[derive(Debug, clap::Args)]
+pub struct ExplainArgs {
+    /// The cut list
+    #[arg(value_name = "CUTLIST")]
+    pub list: PathBuf,
+    /// A table to take a row from; - for standard input
+    #[arg(value_name = "FILE")]
+    pub file: Option<PathBuf>,
+    /// Which row, counted from 1 without the header [default: 1]
+    #[arg(long, value_name = "N", requires = "file", conflicts_with = "line")]
+    pub row: Option<u64>,
+    /// The row that stands on this line of the file
+    #[arg(long, value_name = "N", requires = "file")]
+    pub line: Option<u64>,
+    #[command(flatten)]
+    pub reading: ReadingArgs,
+}
+
+/// `phrases`
+#[derive(Debug, clap::Args)]
+pub struct PhrasesArgs {
+    /// Only this step
+    #[arg(value_name = "WORD")]
+    pub word: Option<String>,
+    /// The whole reference as Markdown
+    #[arg(long, conflicts_with = "word")]
+    pub markdown: bool,
 }
 
 /// `demo`

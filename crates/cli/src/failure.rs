@@ -5,7 +5,7 @@ use std::io;
 use annotate_snippets::{AnnotationKind, Level, Renderer, Snippet};
 use keen_notch_core::column::ColumnError;
 use keen_notch_core::phrase::{PhraseError, Span};
-use keen_notch_core::piece::PieceError;
+use keen_notch_core::refusal::Refusal;
 
 use crate::console::Console;
 use crate::draw::style;
@@ -18,21 +18,30 @@ pub struct Failure {
     exit: Exit,
     message: String,
     /// The words at fault, where there are some.
-    words: Option<Words>,
+    words: Option<Box<Words>>,
     /// What to do about it, in one line.
     mend: String,
 }
 
-/// Words of the command line with some of them at fault.
+/// A text that somebody wrote, and the file it stands in; none where it is an argument.
+#[derive(Debug, Clone)]
+pub struct Text {
+    /// The file.
+    pub name: Option<String>,
+    /// The text.
+    pub text: String,
+}
+
+/// A text with some of its words at fault.
 #[derive(Debug)]
 struct Words {
-    text: String,
+    text: Text,
     span: Span,
     label: String,
 }
 
 impl Failure {
-    /// The command line is wrong.
+    /// The command line or a cut list is wrong.
     pub fn usage(message: impl Into<String>, mend: impl Into<String>) -> Failure {
         Failure { exit: Exit::Usage, message: message.into(), words: None, mend: mend.into() }
     }
@@ -42,15 +51,15 @@ impl Failure {
         Failure { exit: Exit::File, ..Failure::usage(message, mend) }
     }
 
-    /// A piece as given, `text`, cannot be read.
-    pub fn piece(text: &str, error: PieceError) -> Failure {
-        let words = Words { text: text.to_owned(), span: error.span, label: error.label };
-        Failure { exit: Exit::Usage, message: error.message, words: Some(words), mend: error.mend }
+    /// Something in a text is refused.
+    pub fn refusal(text: &Text, refusal: Refusal) -> Failure {
+        let Refusal { message, label, span, mend } = refusal;
+        Failure { exit: Exit::Usage, message, words: Some(Box::new(Words { text: text.clone(), span, label })), mend }
     }
 
-    /// A phrase as given, `text`, cannot be read.
+    /// A phrase given as an argument cannot be read.
     pub fn phrase(text: &str, error: PhraseError) -> Failure {
-        Failure::piece(text, error.into())
+        Failure::refusal(&Text { name: None, text: text.to_owned() }, error.into())
     }
 
     /// Says it on standard error, and gives the exit status.
@@ -65,12 +74,12 @@ impl Failure {
                 let (error, help, plain) = (style::ERROR, style::MEND, anstyle::Reset);
                 console.note(&format!("{error}error{plain}: {message}\n{help}mend{plain}: {mend}"));
             }
-            Some(Words { text, span, label }) => {
+            Some(words) => {
+                let Words { text, span, label } = *words;
                 let mark = AnnotationKind::Primary.span(span).label(label);
-                let report = [Level::ERROR
-                    .primary_title(message)
-                    .element(Snippet::source(text).line_start(1).annotation(mark))
-                    .element(Level::HELP.with_name("mend").message(mend))];
+                let snippet = Snippet::source(&text.text).line_start(1).path(text.name.as_deref()).annotation(mark);
+                let mend = Level::HELP.with_name("mend").message(mend);
+                let report = [Level::ERROR.primary_title(message).element(snippet).element(mend)];
                 console.note(&Renderer::styled().term_width(console.width).render(&report));
             }
         }

@@ -138,6 +138,16 @@ impl ColumnError {
     /// What to write instead, in one line.
     pub fn mend(&self) -> String {
         match self {
+            ColumnError::Unknown { name, names, .. } if delimiter_that_hides(name, names).is_some() => {
+                let delimiter = match delimiter_that_hides(name, names) {
+                    Some('\t') => "tab".to_owned(),
+                    delimiter => format!("'{}'", delimiter.unwrap_or(',')),
+                };
+                format!(
+                    "the whole header is one column, {}; say what stands between its cells: --delimiter {delimiter}",
+                    names[0]
+                )
+            }
             ColumnError::Unknown { names, nearest, .. } => {
                 let list = list_of(names);
                 match nearest {
@@ -174,6 +184,14 @@ impl fmt::Display for ColumnError {
 }
 
 impl std::error::Error for ColumnError {}
+
+/// The delimiter by which a header read as one column would have the name.
+fn delimiter_that_hides(name: &str, names: &[String]) -> Option<char> {
+    let [only] = names else { return None };
+    [';', '\t', '|', ',']
+        .into_iter()
+        .find(|delimiter| only.contains(*delimiter) && only.split(*delimiter).any(|part| part == name))
+}
 
 /// The names in one line, cut off where there are very many.
 fn list_of(names: &[String]) -> String {

@@ -2,9 +2,7 @@
 
 use std::ops::Range;
 
-use memchr::memmem::Finder;
-
-use crate::plan::occurrences;
+use crate::plan::Seeker;
 use crate::text::characters;
 use crate::text::kind::Kind;
 use crate::text::names;
@@ -104,9 +102,9 @@ fn delimiters<'a>(value: &'a str, characters: &[Range<usize>]) -> Vec<Delimiter<
         }
     }
     for delimiter in &mut delimiters {
-        let marker = Finder::new(delimiter.character).into_owned();
+        let marker = Seeker::text(delimiter.character);
         let mut start = 0;
-        for place in occurrences(value, &marker) {
+        for place in marker.occurrences(value) {
             delimiter.sections.push(start..place.start);
             start = place.end;
         }

@@ -4,21 +4,26 @@
 //! Nothing here opens a file, knows a terminal or reads a command line.
 //!
 //! ```
-//! use keen_notch_core::{plan::{Plan, Scratch}, phrase::Phrase};
+//! use keen_notch_core::{phrase::Phrase, plan::{Plan, Scratch}, text::unit::Unit};
 //!
 //! let phrase = Phrase::parse(r#"section 2 by "-""#)?;
-//! let plan = Plan::new(&phrase);
+//! let plan = Plan::new(&phrase, Unit::Characters)?;
 //! let mut scratch = Scratch::default();
 //! assert_eq!(plan.cut("GRP-00041273-S7K2", &mut scratch).text, "00041273");
 //! # Ok::<(), keen_notch_core::phrase::PhraseError>(())
 //! ```
 #![forbid(unsafe_code)]
 
+pub mod carving;
 pub mod column;
+pub mod cutlist;
+pub mod decimal;
+pub mod explain;
 pub mod gauge;
 pub mod phrase;
 pub mod piece;
 pub mod plan;
+pub mod refusal;
 pub mod tally;
 pub mod text;
 pub mod words;

@@ -1,39 +1,153 @@
-//! Pieces as they are declared on the command line: `NAME: PHRASE` or `NAME of COLUMN: PHRASE`.
-
-use std::fmt;
+//! Pieces: named results, each with the column it comes from and the phrase that takes it.
 
 use crate::column::ColumnRef;
+use crate::phrase::ast::Condition;
 use crate::phrase::{Phrase, PhraseError, Span, text_at};
+use crate::refusal::Refusal;
 
-/// A piece: a name for the new column, the column it comes from, and the phrase that takes it.
+/// A piece as it is declared, on the command line or in a cut list.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Piece {
     /// The name of the new column.
     pub name: String,
-    /// The column it is taken from; `None` for the one that all pieces come from.
-    pub of: Option<ColumnRef>,
-    /// How it is taken.
-    pub take: Phrase,
+    /// Where the text comes from.
+    pub source: Source,
+    /// The condition under which it is taken at all.
+    pub when: Option<When>,
+    /// How many columns and rows its results fill.
+    pub shape: Shape,
+    /// Whether it takes the place of the column of its name.
+    pub replace: bool,
+    /// Conditions it must meet.
+    pub checks: Vec<Check>,
+    /// The text it was declared in, by its number in the reader's own list of them.
+    pub origin: usize,
+    /// Whether that is an argument of the command line, where not all that a cut list can say can be said.
+    pub on_command_line: bool,
+    /// Where its name stands in that text.
+    pub span: Span,
+}
+
+/// Where the text of a piece comes from.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Source {
+    /// From a column, by a phrase.
+    Take {
+        /// The column; `None` for the one that pieces come from unless they say otherwise.
+        of: Option<ColumnRef>,
+        /// Where the column is named in the declaration; the piece's name where it is not.
+        of_span: Span,
+        /// How it is taken.
+        phrase: Phrase,
+        /// Where each byte of the phrase stands in the declaration.
+        phrase_at: TextPlace,
+    },
+    /// From other pieces and columns.
+    Build {
+        /// The parts, one behind the other.
+        parts: Vec<BuildPart>,
+        /// Where the text stands in the declaration.
+        span: Span,
+    },
+}
+
+/// A part of a built text.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum BuildPart {
+    /// A text as it stands.
+    Text(String),
+    /// A piece or a column, and where it is named in the declaration.
+    Name(ColumnRef, Span),
+}
+
+/// The condition under which a piece is taken.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct When {
+    /// The column it asks about; `None` for the piece's own.
+    pub column: Option<ColumnRef>,
+    /// Where that column is named in the declaration.
+    pub column_span: Span,
+    /// What must hold.
+    pub condition: Condition,
+    /// Where it stands in the declaration.
+    pub span: Span,
+}
+
+/// A condition that a piece must meet.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Check {
+    /// What must hold.
+    pub condition: Condition,
+    /// The words it was written in.
+    pub words: String,
+    /// Whether not meeting it is counted and shown, but no fault.
+    pub only_warns: bool,
+    /// Where it stands in the declaration.
+    pub span: Span,
+}
+
+/// How many columns and rows the results of a piece fill.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub enum Shape {
+    /// One column.
+    #[default]
+    One,
+    /// So many columns, called name_1, name_2 …
+    Columns(usize),
+    /// As many columns as the row with the most results needs.
+    AutoColumns,
+    /// One output row a result.
+    Rows,
+}
+
+/// Where the bytes of a text stand in a longer one in which it is written, perhaps with escapes.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum TextPlace {
+    /// As they are, from this byte on.
+    At(usize),
+    /// The place of each byte, and of the end.
+    Mapped(Vec<usize>),
+}
+
+impl TextPlace {
+    /// The place of a span of the text.
+    pub fn span(&self, span: &Span) -> Span {
+        match self {
+            TextPlace::At(start) => start + span.start..start + span.end,
+            TextPlace::Mapped(places) => {
+                let place = |at: usize| places.get(at).or(places.last()).copied().unwrap_or(0);
+                place(span.start)..place(span.end)
+            }
+        }
+    }
+
+    /// The same refusal, in the longer text.
+    pub fn refusal(&self, error: impl Into<Refusal>) -> Refusal {
+        let refusal = error.into();
+        Refusal { span: self.span(&refusal.span), ..refusal }
+    }
 }
 
 impl Piece {
     /// Reads `NAME: PHRASE` or `NAME of COLUMN: PHRASE`. A name or a column with a colon, with ` of ` or
-    /// with spaces at its ends stands in quotes.
+    /// with spaces at its ends stands in quotes. `origin` is the number of the text among the reader's.
     ///
     /// # Errors
     /// Where the name, the colon or the phrase is missing or wrong; the span is in `text`.
-    pub fn parse(text: &str) -> Result<Piece, PieceError> {
+    pub fn parse(text: &str, origin: usize) -> Result<Piece, Refusal> {
         let start = text.len() - text.trim_start().len();
         let (name, behind_name) = name_at(text, start)?;
         if name.trim().is_empty() {
-            return Err(PieceError::new("the piece has no name", start..behind_name, "write it like `family: first 3`"));
+            return Err(Refusal::new("the piece has no name", start..behind_name, "write it like `family: first 3`"));
         }
         let rest = text[behind_name..].trim_start();
         let at = text.len() - rest.len();
+        let mut of_span = start..behind_name;
         let (of, colon) = match rest.strip_prefix("of").filter(|rest| rest.starts_with(char::is_whitespace)) {
             Some(column) => {
                 let start = text.len() - column.trim_start().len();
                 let (column, end) = column_at(text, start)?;
+                of_span = start..start + text[start..end].trim_end().len();
                 (Some(column), end)
             }
             None => (None, at),
@@ -43,18 +157,29 @@ impl Piece {
                 Ok(_) => format!("give the piece a name: `NAME: {}`", text.trim()),
                 Err(_) => "write it like `family: first 3` or `family of part_code: first 3`".to_owned(),
             };
-            return Err(PieceError::new("a colon is missing behind the piece's name", colon..text.len(), &mend));
+            return Err(Refusal::new("a colon is missing behind the piece's name", colon..text.len(), mend));
         };
         let offset = text.len() - phrase.len();
-        let take = Phrase::parse(phrase).map_err(|error| PieceError::from(error).moved(offset))?;
-        Ok(Piece { name, of, take })
+        let phrase_at = TextPlace::At(offset);
+        let phrase = Phrase::parse(phrase).map_err(|error: PhraseError| phrase_at.refusal(error))?;
+        Ok(Piece {
+            name,
+            source: Source::Take { of, of_span, phrase, phrase_at },
+            when: None,
+            shape: Shape::One,
+            replace: false,
+            checks: Vec::new(),
+            origin,
+            on_command_line: true,
+            span: start..behind_name,
+        })
     }
 }
 
 /// The name of the piece from byte `start` on, and where it ends: before ` of ` or the colon.
-fn name_at(text: &str, start: usize) -> Result<(String, usize), PieceError> {
+fn name_at(text: &str, start: usize) -> Result<(String, usize), Refusal> {
     if text[start..].starts_with(['"', '\'']) {
-        return text_at(text, start).map_err(PieceError::from);
+        return text_at(text, start).map_err(Refusal::from);
     }
     let stop = text[start..].find(':').map_or(text.len(), |colon| start + colon);
     let end = text[start..stop].find(" of ").map_or(stop, |of| start + of);
@@ -62,15 +187,15 @@ fn name_at(text: &str, start: usize) -> Result<(String, usize), PieceError> {
 }
 
 /// The column from byte `start` on, and where it ends.
-fn column_at(text: &str, start: usize) -> Result<(ColumnRef, usize), PieceError> {
+fn column_at(text: &str, start: usize) -> Result<(ColumnRef, usize), Refusal> {
     if text[start..].starts_with(['"', '\'']) {
-        let (name, end) = text_at(text, start).map_err(PieceError::from)?;
+        let (name, end) = text_at(text, start).map_err(Refusal::from)?;
         return Ok((ColumnRef::Name(name), end));
     }
     let end = text[start..].find(':').map_or(text.len(), |colon| start + colon);
     let column = text[start..end].trim();
     if column.is_empty() {
-        return Err(PieceError::new(
+        return Err(Refusal::new(
             "a column is missing behind `of`",
             start..end,
             "write it like `family of part_code: first 3`",
@@ -78,45 +203,6 @@ fn column_at(text: &str, start: usize) -> Result<(ColumnRef, usize), PieceError>
     }
     Ok((ColumnRef::parse(column), end))
 }
-
-/// A piece that cannot be read.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct PieceError {
-    /// What is wrong.
-    pub message: String,
-    /// What to say at the words at fault; may be empty.
-    pub label: String,
-    /// The words at fault, in bytes of the declaration.
-    pub span: Span,
-    /// What to write instead, in one line.
-    pub mend: String,
-}
-
-impl PieceError {
-    fn new(message: &str, span: Span, mend: &str) -> PieceError {
-        PieceError { message: message.to_owned(), label: String::new(), span, mend: mend.to_owned() }
-    }
-
-    /// The same error, of a phrase that stands at byte `offset` of the declaration.
-    fn moved(mut self, offset: usize) -> PieceError {
-        self.span = offset + self.span.start..offset + self.span.end;
-        self
-    }
-}
-
-impl From<PhraseError> for PieceError {
-    fn from(error: PhraseError) -> PieceError {
-        PieceError { message: error.kind.to_string(), label: error.kind.label(), span: error.span, mend: error.mend }
-    }
-}
-
-impl fmt::Display for PieceError {
-    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        write!(f, "{}; {}", self.message, self.mend)
-    }
-}
-
-impl std::error::Error for PieceError {}
 
 #[cfg(test)]
 mod tests {
@@ -136,9 +222,10 @@ mod tests {
             ("part of part code: first 3", "part", named("part code")),
             ("first part: first 3", "first part", None),
         ] {
-            let piece = Piece::parse(text).unwrap();
-            assert_eq!((piece.name.as_str(), piece.of), (name, of), "{text}");
-            assert_eq!(piece.take.source.trim(), "first 3", "{text}");
+            let piece = Piece::parse(text, 0).unwrap();
+            let Source::Take { of: found, phrase, .. } = piece.source else { panic!("{text}") };
+            assert_eq!((piece.name.as_str(), found), (name, of), "{text}");
+            assert_eq!(phrase.source.trim(), "first 3", "{text}");
         }
     }
 
@@ -152,7 +239,7 @@ mod tests {
             ("\"family: first 3", "\"family: first 3", "a text opened with \" is not closed"),
             ("family: ", " ", "the phrase is empty"),
         ] {
-            let error = Piece::parse(text).unwrap_err();
+            let error = Piece::parse(text, 0).unwrap_err();
             assert_eq!((&text[error.span.clone()], error.message.as_str()), (at_fault, message), "{text}");
         }
     }

@@ -15,6 +15,10 @@ pub struct Tally {
     pub missing: u64,
     /// Results of another branch than the first; these may be short or long as well.
     pub fallback: u64,
+    /// Rows in which a check that only warns was not met.
+    pub warned: u64,
+    /// Rows in which a check was not met, or in which there were more results than columns for them.
+    pub faulted: u64,
 }
 
 impl Tally {

@@ -3,54 +3,87 @@
 use std::io::{self, Write};
 use std::ops::ControlFlow;
 
+use keen_notch_core::carving::{Carving, OutColumn, Workspace};
 use keen_notch_core::column::Header;
-use keen_notch_core::plan::{Plan, Scratch, State};
+use keen_notch_core::plan::State;
 use keen_notch_core::tally::Tally;
 
 use crate::Error;
-use crate::record::{Record, push_cell};
+use crate::record::{Record, Rooms, push_cell};
 use crate::table::{Line, Part, Preamble, Table};
 
-/// What is to be carved.
+/// What is to be carved, and how it is written.
 #[derive(Debug)]
 pub struct Job {
-    /// The pieces, in the order of their columns.
-    pub pieces: Vec<BoundPiece>,
-    /// Whether the original columns are left out.
-    pub only_pieces: bool,
-    /// How many of the first rows are kept to be shown.
-    pub preview: usize,
+    carving: Carving,
+    used: Vec<usize>,
+    columns: Vec<OutColumn>,
+    titles: Vec<String>,
+    layout: Layout,
+    preview: usize,
 }
 
-/// A piece whose column has been found.
-#[derive(Debug)]
-pub struct BoundPiece {
-    /// The name of the new column.
-    pub name: String,
-    /// The column it comes from, by its index from 0.
-    pub column: usize,
-    /// How it is taken.
-    pub plan: Plan,
+/// How an output row is written.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Layout {
+    /// The raw row, and so many columns behind it.
+    Appended(usize),
+    /// Cell by cell.
+    CellByCell,
 }
 
 /// What came of a run.
 #[derive(Debug, Default)]
 pub struct Report {
-    /// Rows read, and written.
+    /// Rows read.
     pub rows: u64,
+    /// Rows written: more, where a piece gets a row a result.
+    pub rows_out: u64,
     /// The counts of each piece.
     pub tallies: Vec<Tally>,
-    /// The first rows, as many as the job asked for.
-    pub preview: Vec<PreviewRow>,
+    /// The first output rows, as many as the job asked for.
+    pub preview: Vec<Vec<PreviewCell>>,
 }
 
-/// A row to be shown.
+/// A cell of an output row, to be shown.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub struct PreviewRow {
-    /// The values of its original cells.
-    pub cells: Vec<String>,
-    /// The pieces and their states.
-    pub pieces: Vec<(String, State)>,
+pub struct PreviewCell {
+    /// Its value.
+    pub text: String,
+    /// What became of it, where it is a piece's.
+    pub state: Option<State>,
+}
+
+impl Job {
+    /// A job on tables with these columns. The first `preview` rows of its output are kept to be shown.
+    pub fn new(carving: Carving, header: &Header, only_pieces: bool, preview: usize) -> Job {
+        let columns = carving.out_columns(header, only_pieces);
+        let kept = columns.iter().enumerate().take_while(|(index, column)| **column == OutColumn::Original(*index)).count();
+        let appends = !only_pieces && kept == header.count();
+        Job {
+            used: carving.used_columns(),
+            titles: columns.iter().map(|column| carving.title(*column, header)).collect(),
+            layout: if appends { Layout::Appended(columns.len() - kept) } else { Layout::CellByCell },
+            columns,
+            carving,
+            preview,
+        }
+    }
+
+    /// The pieces.
+    pub fn carving(&self) -> &Carving {
+        &self.carving
+    }
+
+    /// The columns of the output.
+    pub fn columns(&self) -> &[OutColumn] {
+        &self.columns
+    }
+
+    /// What the columns of the output are called.
+    pub fn titles(&self) -> &[String] {
+        &self.titles
+    }
 }
 
 /// Carves the table and writes it to `out`, in its own format. `name` is what to call `out` in an error.
@@ -59,13 +92,19 @@ pub struct PreviewRow {
 /// Where the table cannot be read to its end, or `out` cannot be written.
 pub fn carve(table: &mut Table, job: &Job, out: &mut dyn Write, name: &str) -> Result<Report, Error> {
     let failed = |source: io::Error| Error::Write { name: name.to_owned(), source };
-    let mut report = Report { tallies: vec![Tally::default(); job.pieces.len()], ..Report::default() };
-    let mut carver = Carver { job, delimiter: table.dialect.delimiter, value: String::new(), scratch: Scratch::default() };
+    let mut report = Report { tallies: vec![Tally::default(); job.carving.count()], ..Report::default() };
+    let mut carver = Carver {
+        job,
+        delimiter: table.dialect.delimiter,
+        line_end: table.preamble.line_end.clone(),
+        rooms: Rooms::default(),
+        work: Workspace::default(),
+        ended: true,
+    };
     let mut bytes = Vec::new();
     carver.header(&table.header, &table.preamble, &mut bytes);
-    let mut ended = bytes.is_empty() || table.preamble.ended;
     while let Some(part) = table.next_part()? {
-        carver.part(&part, &mut bytes, &mut report, &mut ended, &table.preamble.line_end)?;
+        carver.part(&part, &mut bytes, &mut report)?;
         out.write_all(&bytes).map_err(failed)?;
         bytes.clear();
     }
@@ -74,92 +113,154 @@ pub fn carve(table: &mut Table, job: &Job, out: &mut dyn Write, name: &str) -> R
     Ok(report)
 }
 
+/// The greatest number of results that each piece has in any row which fills as many columns as the data
+/// needs. Reads the table to its end.
+///
+/// # Errors
+/// Where the table cannot be read to its end.
+pub fn measure(table: &mut Table, carving: &Carving) -> Result<Vec<(usize, usize)>, Error> {
+    let mut most: Vec<(usize, usize)> = carving.auto_pieces().into_iter().map(|piece| (piece, 0)).collect();
+    let used = carving.used_columns();
+    let mut rooms = Rooms::default();
+    let mut work = Workspace::default();
+    table.each_row(|record, _| {
+        used.iter().for_each(|column| record.prepare(*column, &mut rooms));
+        carving.run(&|column| record.value(column, &rooms), &mut work);
+        for (piece, most) in &mut most {
+            *most = work.count(*piece).max(*most);
+        }
+        ControlFlow::Continue(())
+    })?;
+    Ok(most)
+}
+
 struct Carver<'j> {
     job: &'j Job,
     delimiter: u8,
-    value: String,
-    scratch: Scratch,
+    line_end: String,
+    rooms: Rooms,
+    work: Workspace,
+    /// Whether what was written last ends in a line end.
+    ended: bool,
 }
 
 impl Carver<'_> {
-    fn header(&self, header: &Header, preamble: &Preamble, out: &mut Vec<u8>) {
+    fn header(&mut self, header: &Header, preamble: &Preamble, out: &mut Vec<u8>) {
         if preamble.byte_order_mark {
             out.extend_from_slice("\u{feff}".as_bytes());
         }
         if matches!(header, Header::Unnamed(_)) {
             return;
         }
-        if !self.job.only_pieces {
-            out.extend_from_slice(preamble.header.as_bytes());
-        }
-        for (index, piece) in self.job.pieces.iter().enumerate() {
-            if index > 0 || !self.job.only_pieces {
-                out.push(self.delimiter);
+        match self.job.layout {
+            Layout::Appended(count) => {
+                out.extend_from_slice(preamble.header.as_bytes());
+                for title in &self.job.titles[self.job.titles.len() - count..] {
+                    out.push(self.delimiter);
+                    push_cell(out, title, self.delimiter);
+                }
             }
-            push_cell(out, &piece.name, self.delimiter);
+            Layout::CellByCell => {
+                for (index, title) in self.job.titles.iter().enumerate() {
+                    if index > 0 {
+                        out.push(self.delimiter);
+                    }
+                    push_cell(out, title, self.delimiter);
+                }
+            }
         }
+        self.ended = preamble.ended;
         if preamble.ended {
             out.extend_from_slice(preamble.line_end.as_bytes());
         }
     }
 
-    fn part(
-        &mut self,
-        part: &Part,
-        out: &mut Vec<u8>,
-        report: &mut Report,
-        ended: &mut bool,
-        line_end: &str,
-    ) -> Result<(), Error> {
+    fn part(&mut self, part: &Part, out: &mut Vec<u8>, report: &mut Report) -> Result<(), Error> {
         let _ = part.each_line(|line| {
-            if !*ended {
-                // The input before this one did not end in a line end.
-                out.extend_from_slice(line_end.as_bytes());
-            }
             match line {
-                Line::Row(record) => {
-                    self.row(&record, out, report);
+                Line::Row(record, _) => self.row(&record, out, report),
+                // A line that is no row is kept where the lines are kept.
+                Line::Blank(record) if matches!(self.job.layout, Layout::Appended(_)) => {
+                    self.end_line(out);
                     out.extend_from_slice(record.line_end.as_bytes());
-                    *ended = !record.line_end.is_empty();
                 }
-                Line::Blank(record) => {
-                    if !self.job.only_pieces {
-                        out.extend_from_slice(record.line_end.as_bytes());
-                    }
-                    *ended = true;
-                }
+                Line::Blank(_) => {}
             }
             ControlFlow::Continue(())
         })?;
         Ok(())
     }
 
+    /// Ends the line before this one, if the input that it came from did not.
+    fn end_line(&mut self, out: &mut Vec<u8>) {
+        if !self.ended {
+            out.extend_from_slice(self.line_end.as_bytes());
+            self.ended = true;
+        }
+    }
+
     fn row(&mut self, record: &Record, out: &mut Vec<u8>, report: &mut Report) {
-        let start = out.len();
-        if !self.job.only_pieces {
-            out.extend_from_slice(record.raw.as_bytes());
+        for column in &self.job.used {
+            record.prepare(*column, &mut self.rooms);
+        }
+        let carving = &self.job.carving;
+        carving.run(&|column| record.value(column, &self.rooms), &mut self.work);
+        carving.count_row(&|column| record.value(column, &self.rooms), &self.work, &mut report.tallies);
+        let copies = carving.rows_piece().map_or(1, |piece| self.work.count(piece).max(1));
+        for copy in 0..copies {
+            self.end_line(out);
+            self.row_copy(record, copy, out);
+            if report.preview.len() < self.job.preview {
+                report.preview.push(self.preview(record, copy));
+            }
+            out.extend_from_slice(record.line_end.as_bytes());
+            self.ended = !record.line_end.is_empty();
         }
         report.rows += 1;
-        let mut preview = (report.preview.len() < self.job.preview).then(|| PreviewRow {
-            cells: (0..record.count()).map(|index| record.value(index, &mut self.value).to_owned()).collect(),
-            pieces: Vec::new(),
-        });
-        for (index, piece) in self.job.pieces.iter().enumerate() {
-            let value = record.value(piece.column, &mut self.value);
-            let cut = piece.plan.cut(value, &mut self.scratch);
-            report.tallies[index].count(cut.state);
-            if let Some(preview) = &mut preview {
-                preview.pieces.push((cut.text.to_owned(), cut.state));
+        report.rows_out += copies as u64;
+    }
+
+    /// Writes the row, with the result `copy` of the piece that gets a row a result.
+    fn row_copy(&self, record: &Record, copy: usize, out: &mut Vec<u8>) {
+        let start = out.len();
+        let columns = match self.job.layout {
+            Layout::Appended(count) => {
+                out.extend_from_slice(record.raw.as_bytes());
+                &self.job.columns[self.job.columns.len() - count..]
             }
-            if index > 0 || !self.job.only_pieces {
+            Layout::CellByCell => &self.job.columns,
+        };
+        for (index, column) in columns.iter().enumerate() {
+            if index > 0 || matches!(self.job.layout, Layout::Appended(_)) {
                 out.push(self.delimiter);
             }
-            push_cell(out, cut.text, self.delimiter);
+            match column {
+                OutColumn::Original(index) => out.extend_from_slice(record.raw_cell(*index).as_bytes()),
+                OutColumn::Piece { piece, result } => {
+                    push_cell(out, self.piece_text(record, *piece, *result, copy), self.delimiter)
+                }
+            }
         }
-        if self.job.only_pieces && out.len() == start {
+        if self.job.columns.len() == 1 && out.len() == start {
             // A line with nothing on it would be no row to most readers.
             out.extend_from_slice(b"\"\"");
         }
-        report.preview.extend(preview);
+    }
+
+    fn piece_text<'a>(&'a self, record: &Record<'a>, piece: usize, result: usize, copy: usize) -> &'a str {
+        let carving = &self.job.carving;
+        let result = if carving.rows_piece() == Some(piece) { copy } else { result };
+        carving.text(piece, result, &|column| record.value(column, &self.rooms), &self.work)
+    }
+
+    fn preview(&self, record: &Record, copy: usize) -> Vec<PreviewCell> {
+        let cell = |column: &OutColumn| match column {
+            OutColumn::Original(index) => PreviewCell { text: record.owned_value(*index), state: None },
+            OutColumn::Piece { piece, result } => {
+                let text = self.piece_text(record, *piece, *result, copy).to_owned();
+                PreviewCell { text, state: Some(self.work.state(*piece)) }
+            }
+        };
+        self.job.columns.iter().map(cell).collect()
     }
 }

@@ -17,7 +17,18 @@ pub struct Record<'b> {
 pub struct Cell {
     /// Its bytes, quotes included.
     range: Range<usize>,
-    quoted: bool,
+    form: Form,
+}
+
+/// How a cell is written.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Form {
+    /// As it is.
+    Bare,
+    /// Between two quotes, with none in it.
+    Quoted,
+    /// With quotes that stand for others or that are in the way: its value has to be written anew.
+    Escaped,
 }
 
 /// Room for the cells of a row, reused from row to row.
@@ -37,15 +48,15 @@ impl<'b> Record<'b> {
         let mut start = 0;
         loop {
             let quoted = bytes.get(start) == Some(&b'"');
-            let from = if quoted { behind_quotes(bytes, start) } else { start };
+            let (from, escaped) = if quoted { behind_quotes(bytes, start) } else { (start, false) };
             let stop = memchr::memchr2(delimiter, b'\n', &bytes[from..]).map_or(bytes.len(), |n| from + n);
             if bytes.get(stop) == Some(&delimiter) {
-                cells.0.push(Cell { range: start..stop, quoted });
+                cells.0.push(Cell { range: start..stop, form: form(quoted, escaped || stop > from) });
                 start = stop + 1;
                 continue;
             }
             let end = if stop > from && stop < bytes.len() && bytes[stop - 1] == b'\r' { stop - 1 } else { stop };
-            cells.0.push(Cell { range: start..end, quoted });
+            cells.0.push(Cell { range: start..end, form: form(quoted, escaped || end > from) });
             let line_end = &text[end..(stop + 1).min(text.len())];
             return Record { raw: &text[..end], line_end, cells: &cells.0 };
         }
@@ -66,36 +77,68 @@ impl<'b> Record<'b> {
         self.raw.is_empty()
     }
 
-    /// The value of the cell `index` from 0: without its quotes, and with two quotes within as one.
-    /// It is built in `room` where it does not stand in the row as it is.
-    pub fn value<'v>(&self, index: usize, room: &'v mut String) -> &'v str
+    /// The bytes of the cell `index` from 0 as they stand in the row, quotes included.
+    pub fn raw_cell(&self, index: usize) -> &'b str {
+        self.cells.get(index).map_or("", |cell| &self.raw[cell.range.clone()])
+    }
+
+    /// Makes the value of the cell `index` ready for [`Record::value`], in the room of its column.
+    pub fn prepare(&self, index: usize, rooms: &mut Rooms) {
+        if rooms.0.len() <= index {
+            rooms.0.resize_with(index + 1, String::new);
+        }
+        if let Some(Cell { range, form: Form::Escaped }) = self.cells.get(index) {
+            unquote(&self.raw[range.start + 1..range.end], &mut rooms.0[index]);
+        }
+    }
+
+    /// The value of the cell `index`, which was prepared: without its quotes, and with two quotes within as
+    /// one.
+    pub fn value<'v>(&self, index: usize, rooms: &'v Rooms) -> &'v str
     where
         'b: 'v,
     {
-        let Some(cell) = self.cells.get(index) else { return "" };
-        let raw = &self.raw[cell.range.clone()];
-        if !cell.quoted {
-            return raw;
+        match self.cells.get(index) {
+            None => "",
+            Some(Cell { range, form: Form::Bare }) => &self.raw[range.clone()],
+            Some(Cell { range, form: Form::Quoted }) => &self.raw[range.start + 1..range.end - 1],
+            Some(Cell { form: Form::Escaped, .. }) => rooms.0.get(index).map_or("", String::as_str),
         }
-        let inner = &raw[1..];
-        match inner.find('"') {
-            Some(close) if close + 1 == inner.len() => &inner[..close],
-            _ => {
-                unquote(inner, room);
-                room
-            }
-        }
+    }
+
+    /// The value of the cell `index` as a text of its own.
+    pub fn owned_value(&self, index: usize) -> String {
+        let mut rooms = Rooms::default();
+        self.prepare(index, &mut rooms);
+        self.value(index, &rooms).to_owned()
     }
 }
 
-/// Behind the closing quote of the cell that opens at `start`; the end where it is never closed.
-fn behind_quotes(bytes: &[u8], start: usize) -> usize {
+/// Room for values that do not stand in their row as they are, one for each column, reused from row to row.
+#[derive(Debug, Default)]
+pub struct Rooms(Vec<String>);
+
+fn form(quoted: bool, escaped: bool) -> Form {
+    match (quoted, escaped) {
+        (false, _) => Form::Bare,
+        (true, false) => Form::Quoted,
+        (true, true) => Form::Escaped,
+    }
+}
+
+/// Behind the closing quote of the cell that opens at `start`, and whether there are quotes within.
+fn behind_quotes(bytes: &[u8], start: usize) -> (usize, bool) {
     let mut at = start + 1;
+    let mut escaped = false;
     loop {
         match memchr::memchr(b'"', &bytes[at..]) {
-            None => return bytes.len(),
-            Some(found) if bytes.get(at + found + 1) == Some(&b'"') => at += found + 2,
-            Some(found) => return at + found + 1,
+            // Blocks end with rows, so a quote that is never closed has been refused before.
+            None => return (bytes.len(), true),
+            Some(found) if bytes.get(at + found + 1) == Some(&b'"') => {
+                at += found + 2;
+                escaped = true;
+            }
+            Some(found) => return (at + found + 1, escaped),
         }
     }
 }
@@ -144,7 +187,7 @@ mod tests {
     fn values(row: &str) -> Vec<String> {
         let mut cells = Cells::default();
         let record = Record::read(row, 0, b',', &mut cells);
-        (0..record.count()).map(|index| record.value(index, &mut String::new()).to_owned()).collect()
+        (0..record.count()).map(|index| record.owned_value(index)).collect()
     }
 
     #[test]

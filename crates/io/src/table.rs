@@ -70,8 +70,8 @@ pub struct Part {
 
 /// A row, or a line that is none.
 pub enum Line<'b> {
-    /// A row.
-    Row(Record<'b>),
+    /// A row, and the byte of its part at which it begins.
+    Row(Record<'b>, usize),
     /// A line with nothing on it in a table of several columns: no row, but nothing to lose either.
     Blank(Record<'b>),
 }
@@ -117,7 +117,7 @@ impl Open {
                 };
                 let (header, rows) = if dialect.header {
                     preamble.header = format!("{skipped}{}{}", &text[..at], record.raw);
-                    let names = (0..record.count()).map(|index| record.value(index, &mut String::new()).to_owned()).collect();
+                    let names = (0..record.count()).map(|index| record.owned_value(index)).collect();
                     (Header::Names(names), at + record.width())
                 } else {
                     (Header::Unnamed(record.count()), at)
@@ -175,14 +175,14 @@ impl Table {
         }
     }
 
-    /// Calls `see` with each row in turn, until it breaks off.
+    /// Calls `see` with each row in turn and the line it begins on, until it breaks off.
     ///
     /// # Errors
     /// As [`Table::next_part`], and where a row has another number of cells than there are columns.
-    pub fn each_row(&mut self, mut see: impl FnMut(&Record) -> ControlFlow<()>) -> Result<(), Error> {
+    pub fn each_row(&mut self, mut see: impl FnMut(&Record, u64) -> ControlFlow<()>) -> Result<(), Error> {
         while let Some(part) = self.next_part()? {
             let flow = part.each_line(|line| match line {
-                Line::Row(record) => see(&record),
+                Line::Row(record, at) => see(&record, part.line(at)),
                 Line::Blank(_) => ControlFlow::Continue(()),
             })?;
             if flow.is_break() {
@@ -210,6 +210,11 @@ fn same_columns(first: &Open, other: &Open) -> Result<(), Error> {
 }
 
 impl Part {
+    /// The line of the input that byte `at` of the part is on, from 1.
+    pub fn line(&self, at: usize) -> u64 {
+        self.block.first_line + lines(&self.block.bytes[..at])
+    }
+
     /// Calls `see` with each line in turn, until it breaks off.
     ///
     /// # Errors
@@ -222,13 +227,13 @@ impl Part {
             let record = Record::read(text, at, self.delimiter, &mut cells);
             let width = record.width();
             let flow = if record.count() == self.columns {
-                see(Line::Row(record))
+                see(Line::Row(record, at))
             } else if record.is_blank_line() {
                 see(Line::Blank(record))
             } else {
                 return Err(Error::Ragged {
                     name: self.name.clone(),
-                    line: self.block.first_line + lines(&text.as_bytes()[..at]),
+                    line: self.line(at),
                     found: record.count(),
                     wanted: self.columns,
                 });

@@ -3,9 +3,11 @@
 
 use std::fs;
 
-use keen_notch_core::phrase::Phrase;
-use keen_notch_core::plan::Plan;
-use keen_notch_io::carve::{BoundPiece, Job, carve};
+use keen_notch_core::carving::Carving;
+use keen_notch_core::column::ColumnRef;
+use keen_notch_core::piece::Piece;
+use keen_notch_core::text::unit::Unit;
+use keen_notch_io::carve::{Job, carve};
 use keen_notch_io::input::Input;
 use keen_notch_io::table::{Reading, Table};
 use proptest::prelude::*;
@@ -40,10 +42,11 @@ fn carved(text: &str, stride: usize) -> String {
     fs::write(&path, text).unwrap();
     let reading = Reading { stride: Some(stride), ..Reading::default() };
     let mut table = Table::open(&[Input::File(path)], &reading).unwrap();
-    let phrase = Phrase::parse("first 2 then upper or \"a,b\"").unwrap();
-    let piece = BoundPiece { name: "piece".to_owned(), column: 1, plan: Plan::new(&phrase) };
+    let piece = Piece::parse("piece: first 2 then upper or \"a,b\"", 0).unwrap();
+    let carving = Carving::new(&[piece], Some(&ColumnRef::Number(2)), Unit::Characters, &table.header).unwrap();
     let mut out = Vec::new();
-    carve(&mut table, &Job { pieces: vec![piece], only_pieces: false, preview: 3 }, &mut out, "test").unwrap();
+    let header = table.header.clone();
+    carve(&mut table, &Job::new(carving, &header, false, 3), &mut out, "test").unwrap();
     String::from_utf8(out).unwrap()
 }
 

@@ -13,14 +13,18 @@ use crate::draw::style::{self, paint};
 use crate::failure::Failure;
 
 /// The data, by file name.
-const DATA: [(&str, &str); 3] = [
+const DATA: [(&str, &str); 7] = [
     ("parts.csv", include_str!("../../demo/parts.csv")),
     ("crew.csv", include_str!("../../demo/crew.csv")),
     ("references.csv", include_str!("../../demo/references.csv")),
+    ("parts.cutlist.toml", include_str!("../../demo/parts.cutlist.toml")),
+    ("crew.cutlist.toml", include_str!("../../demo/crew.cutlist.toml")),
+    ("references.cutlist.toml", include_str!("../../demo/references.cutlist.toml")),
+    ("figures.cutlist.toml", include_str!("../../demo/figures.cutlist.toml")),
 ];
 
 /// What the tour writes.
-const OUTPUTS: [&str; 1] = ["parts-cut.csv"];
+const OUTPUTS: [&str; 2] = ["crew-cut.csv", "parts-cut.csv"];
 
 /// The file that remembers what the demo wrote, so that it replaces nothing else.
 const LIST: &str = "DEMO.txt";
@@ -57,40 +61,32 @@ const TOUR: &[Stop] = &[
         words: &["gauge", "HNG-00760251-N9P4  ", "-p", "last 4", "-p", "trim then last 4"],
     },
     Stop {
-        why: "Crew numbers have teams of two to five letters: sections hold where positions would not.",
-        words: &[
-            "carve",
-            "DIR/crew.csv",
-            "-c",
-            "crew_id",
-            "-p",
-            "joined: first 4",
-            "-p",
-            r#"number: section 2 by "-" then pad left to 6 with "0""#,
-            "-p",
-            r#"team: section 3 by "-" then trim or "none""#,
-        ],
-    },
-    Stop {
         why: "A slip is refused before a row is read, with the words at fault and the mend.",
         words: &["carve", "DIR/parts.csv", "-c", "part_code", "-p", "family: chars 0 to 3"],
     },
     Stop {
-        why: "The same pieces into a file: all rows, the original columns untouched.",
-        words: &[
-            "carve",
-            "DIR/parts.csv",
-            "-c",
-            "part_code",
-            "-p",
-            "family: first 3",
-            "-p",
-            r#"serial: section 2 by "-""#,
-            "-p",
-            "grade: trim then last 4",
-            "-o",
-            "DIR/parts-cut.csv",
-        ],
+        why: "Pieces that are used again go into a cut list. What this one does, in plain words:",
+        words: &["explain", "DIR/crew.cutlist.toml"],
+    },
+    Stop {
+        why: "Crew numbers by section, padded; mailboxes by marker, in lower case.",
+        words: &["carve", "DIR/crew.csv", "-l", "DIR/crew.cutlist.toml", "-o", "DIR/crew-cut.csv"],
+    },
+    Stop {
+        why: "Free text: an order number by regular expression, a name between brackets, sizes, all figures in columns.",
+        words: &["carve", "DIR/references.csv", "-l", "DIR/references.cutlist.toml", "--only-pieces"],
+    },
+    Stop {
+        why: "What that list does with row 22, step by step.",
+        words: &["explain", "DIR/references.cutlist.toml", "DIR/references.csv", "--row", "22"],
+    },
+    Stop {
+        why: "The same figures, a row for each.",
+        words: &["carve", "DIR/references.csv", "-l", "DIR/figures.cutlist.toml"],
+    },
+    Stop {
+        why: "A whole cut list into a file: all rows, the original columns untouched.",
+        words: &["carve", "DIR/parts.csv", "-l", "DIR/parts.cutlist.toml", "-o", "DIR/parts-cut.csv"],
     },
 ];
 
@@ -99,8 +95,7 @@ pub fn run(args: &DemoArgs, console: &Console) -> Result<(), Failure> {
     write_data(&args.dir)?;
     let folder = args.dir.display().to_string();
     let mut out = anstream::stdout();
-    let files = DATA.map(|(name, _)| name).join(", ");
-    writeln!(out, "Skarn Ropeway's registers are in {folder}: {files}. All of it is made up.")?;
+    writeln!(out, "The registers of Skarn Ropeway are in {folder}, with cut lists for them. All of it is made up.")?;
     let console = Console { shows_tables: true, notes_in_line: true, ..console.clone() };
     for stop in TOUR {
         let words: Vec<String> = stop.words.iter().map(|word| word.replace("DIR/", &format!("{folder}/"))).collect();
@@ -115,9 +110,10 @@ pub fn run(args: &DemoArgs, console: &Console) -> Result<(), Failure> {
     remember(&args.dir)?;
     writeln!(
         out,
-        "\nNow yours: {} one of your values, then {} its column.",
+        "\nNow yours: {} one of your values, then {} its column; {} shows how phrases are written.",
         paint(style::TAKEN, "gauge"),
-        paint(style::TAKEN, "carve")
+        paint(style::TAKEN, "carve"),
+        paint(style::TAKEN, "phrases")
     )?;
     Ok(())
 }

@@ -6,16 +6,19 @@ use std::ops::ControlFlow;
 use keen_notch_core::column::{ColumnRef, Header};
 use keen_notch_core::gauge::{Delimiter, Gauge, Run};
 use keen_notch_core::phrase::Phrase;
-use keen_notch_core::piece::Piece;
+use keen_notch_core::piece::{Piece, Source};
 use keen_notch_core::plan::{Plan, Trace};
+use keen_notch_core::text::unit::Unit;
 use keen_notch_io::table::Table;
 
 use crate::args::{self, GaugeArgs};
 use crate::console::Console;
 use crate::draw::style::{self, paint};
-use crate::draw::{ruler, table, visible};
+use crate::draw::{ruler, steps, table, visible};
 use crate::failure::Failure;
 
+/// Lines of characters with whole numbers, before the ruler becomes denser.
+const MOST_WIDE: usize = 3;
 /// The widest a run is shown, in columns.
 const MOST_RUN: usize = 60;
 /// More runs than this are shown several to a line.
@@ -50,12 +53,13 @@ pub fn run(args: &GaugeArgs, console: &Console) -> Result<(), Failure> {
 
 /// A phrase, or a piece as `carve` takes it. One that is not `alone` is told apart by its words.
 fn shown(text: &str, alone: bool) -> Result<Shown, Failure> {
-    let (name, phrase) = match (Phrase::parse(text), Piece::parse(text)) {
+    let (name, phrase) = match (Phrase::parse(text), Piece::parse(text, 0)) {
         (Ok(phrase), _) => (if alone { "taken" } else { text.trim() }.to_owned(), phrase),
-        (Err(_), Ok(piece)) => (piece.name, piece.take),
-        (Err(error), Err(_)) => return Err(Failure::phrase(text, error)),
+        (Err(_), Ok(Piece { name, source: Source::Take { phrase, .. }, .. })) => (name, phrase),
+        (Err(error), _) => return Err(Failure::phrase(text, error)),
     };
-    Ok(Shown { source: phrase.source.trim().to_owned(), name, plan: Plan::new(&phrase) })
+    let plan = Plan::new(&phrase, Unit::Characters).map_err(|error| Failure::phrase(&phrase.source, error))?;
+    Ok(Shown { source: phrase.source, name, plan })
 }
 
 /// The values to measure, with what to call each.
@@ -68,9 +72,8 @@ fn values(args: &GaugeArgs) -> Result<Vec<(String, String)>, Failure> {
     let title = table.header.title(column);
     let mut values = Vec::new();
     if args.rows > 0 {
-        let mut room = String::new();
-        table.each_row(|record| {
-            values.push((format!("row {}, {title}: ", values.len() + 1), record.value(column, &mut room).to_owned()));
+        table.each_row(|record, _| {
+            values.push((format!("row {}, {title}: ", values.len() + 1), record.owned_value(column)));
             if values.len() < args.rows { ControlFlow::Continue(()) } else { ControlFlow::Break(()) }
         })?;
     }
@@ -78,7 +81,7 @@ fn values(args: &GaugeArgs) -> Result<Vec<(String, String)>, Failure> {
 }
 
 /// The column meant: the only one there is, where none is named.
-pub fn column_of(named: Option<ColumnRef>, header: &Header) -> Result<usize, Failure> {
+fn column_of(named: Option<ColumnRef>, header: &Header) -> Result<usize, Failure> {
     match named {
         Some(named) => Ok(named.find(header)?),
         None if header.count() == 1 => Ok(0),
@@ -96,13 +99,16 @@ fn draw(title: &str, value: &str, phrases: &[Shown], width: usize) -> Vec<String
     if !value.is_empty() {
         let marks: Vec<_> = traces
             .iter()
-            .filter_map(|(shown, trace)| Some((shown.name.as_str(), gauge.covered(trace.taken.as_ref()?))))
+            .map(|(shown, trace)| (shown.name.as_str(), trace.taken.iter().map(|bytes| gauge.covered(bytes)).collect()))
             .collect();
-        lines.extend(ruler::draw(&gauge, &marks, width));
+        lines.extend(ruler::draw(&gauge, &marks, width, MOST_WIDE));
     }
     if !traces.is_empty() {
-        lines.push(String::new());
-        lines.extend(traces.iter().map(|(shown, trace)| result(shown, trace)));
+        for (shown, trace) in &traces {
+            lines.push(String::new());
+            lines.extend(steps::draw(&shown.source, trace));
+            lines.push(format!("{} {}", visible::without_controls(&shown.source), steps::result(trace)));
+        }
     }
     if !value.is_empty() {
         lines.extend(runs(&gauge, width));
@@ -136,13 +142,6 @@ fn headline(title: &str, gauge: &Gauge, width: usize) -> String {
     let room = width.saturating_sub(visible::width(&title) + visible::width(&sizes) + 2).max(20);
     let value = visible::clipped(&visible::value(gauge.value), room);
     format!("{title}{}  {}", paint(style::HEAD, value), paint(style::QUIET, sizes))
-}
-
-/// What a phrase gave.
-fn result(shown: &Shown, trace: &Trace) -> String {
-    let state = if trace.state.is_filled() { style::TAKEN } else { style::LOOK };
-    let result = trace.result.as_ref().map_or("nothing".to_owned(), |result| format!("\"{}\"", visible::value(&result.text)));
-    format!("{} → {result}  {}", visible::without_controls(&shown.source), paint(state, trace.state))
 }
 
 /// Positions from 1 of a range of indices.

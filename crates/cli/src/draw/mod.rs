@@ -1,6 +1,9 @@
 //! What people see: tables, the ruler, and characters made visible.
 
+pub mod preview;
 pub mod ruler;
+pub mod steps;
 pub mod style;
+pub mod summary;
 pub mod table;
 pub mod visible;

@@ -11,10 +11,6 @@ use super::visible;
 
 /// The names at the left of the lines, and the blanks behind them.
 const MARGIN: usize = 12;
-/// A ruler with whole numbers is drawn up to so many lines of characters; longer values have their
-/// numbers set upright, which is denser.
-const MOST_WIDE_LINES: usize = 3;
-
 /// How the positions are written.
 struct Layout {
     /// Columns of one character.
@@ -26,12 +22,14 @@ struct Layout {
 }
 
 impl Layout {
-    fn new(gauge: &Gauge, width: usize) -> Layout {
+    /// Numbers are whole on up to `most_wide` lines of characters; longer values have them set upright,
+    /// which is denser.
+    fn new(gauge: &Gauge, width: usize, most_wide: usize) -> Layout {
         let count = gauge.characters.len();
         let room = width.saturating_sub(MARGIN).max(10);
         let widest = (0..count).map(|index| visible::width(shown(gauge, index))).max().unwrap_or(1);
         let cell = widest.max(format!("-{count}").len()) + 1;
-        if count * cell <= MOST_WIDE_LINES * room {
+        if count * cell <= most_wide * room {
             Layout { cell, per_line: whole_tens(room / cell), upright: false }
         } else {
             let cell = widest.max(1);
@@ -45,9 +43,13 @@ fn whole_tens(n: usize) -> usize {
     if n > 10 { n - n % 10 } else { n.max(1) }
 }
 
-/// Draws the ruler, with a line for each mark: its name and the characters it covers, by index from 0.
-pub fn draw(gauge: &Gauge, marks: &[(&str, Range<usize>)], width: usize) -> Vec<String> {
-    let layout = Layout::new(gauge, width);
+/// A mark on the ruler: its name, and the characters it covers, by index from 0.
+pub type Mark<'a> = (&'a str, Vec<Range<usize>>);
+
+/// Draws the ruler in `width` columns, with a line for each mark. On up to `most_wide` lines of characters
+/// each has its whole numbers; a longer value is drawn denser.
+pub fn draw(gauge: &Gauge, marks: &[Mark], width: usize, most_wide: usize) -> Vec<String> {
+    let layout = Layout::new(gauge, width, most_wide);
     let count = gauge.characters.len();
     let mut lines = Vec::new();
     for start in (0..count).step_by(layout.per_line) {
@@ -57,11 +59,7 @@ pub fn draw(gauge: &Gauge, marks: &[(&str, Range<usize>)], width: usize) -> Vec<
         }
         lines.extend(numbers("from left", &line, &layout, |index| (index + 1).to_string()));
         lines.push(characters(gauge, &line, &layout, marks));
-        for (name, range) in marks {
-            if let Some(mark) = mark(gauge, name, range, &line, &layout) {
-                lines.push(mark);
-            }
-        }
+        lines.extend(marks.iter().filter_map(|(name, ranges)| mark(gauge, name, ranges, &line, &layout)));
         lines.extend(numbers("from right", &line, &layout, |index| {
             if layout.upright { (count - index).to_string() } else { format!("-{}", count - index) }
         }));
@@ -102,7 +100,7 @@ fn numbers(name: &str, line: &Range<usize>, layout: &Layout, number: impl Fn(usi
         .collect()
 }
 
-fn characters(gauge: &Gauge, line: &Range<usize>, layout: &Layout, marks: &[(&str, Range<usize>)]) -> String {
+fn characters(gauge: &Gauge, line: &Range<usize>, layout: &Layout, marks: &[Mark]) -> String {
     let mut text = margin("");
     for index in line.clone() {
         let character = &gauge.value[gauge.characters[index].clone()];
@@ -110,7 +108,7 @@ fn characters(gauge: &Gauge, line: &Range<usize>, layout: &Layout, marks: &[(&st
         text.push_str(&" ".repeat(layout.cell.saturating_sub(visible::width(shown))));
         let style = if stand_in(character).is_some() {
             style::UNSEEN
-        } else if marks.iter().any(|(_, range)| range.contains(&index)) {
+        } else if marks.iter().any(|(_, ranges)| ranges.iter().any(|range| range.contains(&index))) {
             style::TAKEN
         } else if Kind::of(character) == Kind::Punctuation {
             style::DELIMITER
@@ -123,13 +121,20 @@ fn characters(gauge: &Gauge, line: &Range<usize>, layout: &Layout, marks: &[(&st
 }
 
 /// The line that underlines the characters of a mark; `None` where none of them is on this line.
-fn mark(gauge: &Gauge, name: &str, range: &Range<usize>, line: &Range<usize>, layout: &Layout) -> Option<String> {
-    let on_line = range.start.max(line.start)..range.end.min(line.end);
-    if on_line.is_empty() {
-        return None;
+fn mark(gauge: &Gauge, name: &str, ranges: &[Range<usize>], line: &Range<usize>, layout: &Layout) -> Option<String> {
+    let mut bars = String::new();
+    let mut column = 0;
+    for range in ranges {
+        let on_line = range.start.max(line.start)..range.end.min(line.end);
+        if on_line.is_empty() {
+            continue;
+        }
+        let lead = layout.cell - visible::width(shown(gauge, on_line.start)).min(layout.cell);
+        let start = (on_line.start - line.start) * layout.cell + lead;
+        let end = (on_line.end - line.start) * layout.cell;
+        bars += &" ".repeat(start.saturating_sub(column));
+        bars += &"━".repeat(end.saturating_sub(start.max(column)));
+        column = end.max(column);
     }
-    let lead = layout.cell - visible::width(shown(gauge, on_line.start)).min(layout.cell);
-    let blanks = (on_line.start - line.start) * layout.cell + lead;
-    let bar = on_line.len() * layout.cell - lead;
-    Some(paint(style::TAKEN, margin(name) + &" ".repeat(blanks) + &"━".repeat(bar)))
+    (!bars.is_empty()).then(|| paint(style::TAKEN, margin(name) + &bars))
 }

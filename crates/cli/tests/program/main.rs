@@ -2,7 +2,10 @@
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic, reason = "a test that cannot go on has failed")]
 
 mod carve;
+mod cutlists;
 mod demo;
 mod errors;
+mod explain;
 mod gauge;
+mod phrases;
 mod yard;

@@ -1,9 +1,7 @@
 //! The syntax tree of a phrase. Every node that can be at fault knows where it stands.
 
-use std::ops::Range;
-
 /// A place in the text of a phrase, in bytes.
-pub type Span = Range<usize>;
+pub type Span = std::ops::Range<usize>;
 
 /// A phrase: branches tried from left to right until one gives a result.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -53,14 +51,7 @@ pub enum StepKind {
     /// `char 1`
     Char(Position),
     /// `chars 5 to 12`, `chars 5 to end`
-    CharsTo {
-        /// The first character.
-        from: Position,
-        /// The last character.
-        to: Position,
-        /// Whether all of them must be there: not so where `to end` was said.
-        bounded: bool,
-    },
+    CharsTo(Range),
     /// `chars 5 for 8`
     CharsFor {
         /// The first character.
@@ -72,23 +63,87 @@ pub enum StepKind {
     DropFirst(usize),
     /// `drop last 5`
     DropLast(usize),
-    /// `section 2 by "-"` (then `from` and `to` are the same) and `sections 1 to 2 by "-"`
-    Sections {
-        /// The first section.
-        from: Position,
-        /// The last section.
-        to: Position,
-        /// Whether all of them must be there: not so where `to end` was said.
-        bounded: bool,
-        /// What divides the text.
-        by: Marker,
+    /// `before last "-"`
+    Before(Occurrence),
+    /// `after 2nd "-"`
+    After(Occurrence),
+    /// `from "S"`
+    From(Occurrence),
+    /// `through 2nd "-"`
+    Through(Occurrence),
+    /// `between "(" and ")"`
+    Between {
+        /// What it begins behind.
+        first: Occurrence,
+        /// What it ends before; without an ordinal, the next one behind the first.
+        second: Marker,
+        /// Which one, where an ordinal was said.
+        nth: Option<Position>,
     },
+    /// `section 2 by "-"` (a range of one) and `sections 1 to 2 by "-"`
+    Sections {
+        /// Which of them.
+        range: Range,
+        /// What divides the text.
+        by: Division,
+    },
+    /// `sections by "-"`: every one, as several results
+    AllSections(Division),
+    /// `number`, `number 2 signed`
+    Number {
+        /// Which one.
+        which: Position,
+        /// How numbers are written.
+        style: NumberStyle,
+    },
+    /// `numbers`: every one, as several results
+    AllNumbers(NumberStyle),
+    /// `run 2`, `run 1 of digits`
+    Run {
+        /// Which one.
+        which: Position,
+        /// Of what class; of any one kind where none is said.
+        of: Option<Class>,
+    },
+    /// `runs`, `runs of digits`: every one, as several results
+    AllRuns(Option<Class>),
+    /// `match /re/ group 1`
+    Match(Pattern),
+    /// `matches /re/ group 1`: every one, as several results
+    AllMatches(Pattern),
+    /// `length`
+    Length,
+    /// `position of last "-"`
+    PositionOf(Occurrence),
+    /// `count of "-"`
+    CountOf(Marker),
+    /// `whether starts with "GRP"`
+    Whether(Condition),
+    /// `joined with "; "`: several results made one
+    Joined(String),
     /// `trim`, `trim left`, `trim right`
     Trim(Sides),
+    /// `squeeze`
+    Squeeze,
     /// `upper`
     Upper,
     /// `lower`
     Lower,
+    /// `title`
+    Title,
+    /// `keep digits`
+    Keep(Class),
+    /// `drop spaces`
+    DropClass(Class),
+    /// `replace "/" with "-"`
+    Replace {
+        /// What is replaced, wherever it stands.
+        marker: Marker,
+        /// What stands there instead; `$1` in it is a group where the marker is a regular expression.
+        with: String,
+        /// Where that text stands in the phrase.
+        with_span: Span,
+    },
     /// `pad left to 6 with "0"`
     Pad {
         /// The side the filling goes to.
@@ -98,13 +153,236 @@ pub enum StepKind {
         /// The filling, repeated as needed.
         with: String,
     },
+    /// `clip to 10`, `clip to 10 with "…"`
+    Clip {
+        /// The greatest width, in characters.
+        width: usize,
+        /// What stands at the end of a text that was clipped, and counts in the width.
+        mark: String,
+    },
+    /// `prefix "WO-"`
+    Prefix(String),
+    /// `suffix " mm"`
+    Suffix(String),
+    /// `plain number`, `plain number like "1.234,5"`
+    PlainNumber(Option<Example>),
+    /// `date "%y%m%d"`
+    Date(Example),
+}
+
+impl StepKind {
+    /// Whether the step gives several results.
+    pub fn gives_several(&self) -> bool {
+        matches!(self, StepKind::AllSections(_) | StepKind::AllNumbers(_) | StepKind::AllRuns(_) | StepKind::AllMatches(_))
+    }
+}
+
+/// Places from one to another, both included.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Range {
+    /// The first.
+    pub from: Position,
+    /// The last.
+    pub to: Position,
+    /// Whether all of them must be there: not so where `to end` was said.
+    pub bounded: bool,
+}
+
+/// One of the places where a marker stands.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Occurrence {
+    /// Which one, counted over the whole text.
+    pub nth: Position,
+    /// What is looked for.
+    pub marker: Marker,
+}
+
+/// How a text is divided.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Division {
+    /// What divides it.
+    pub marker: Marker,
+    /// Whether empty sections are left out, and out of the count.
+    pub skipping_empty: bool,
+}
+
+/// How numbers are written.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct NumberStyle {
+    /// Whether a sign belongs to the number.
+    pub signed: bool,
+    /// An example that shows the thousands mark and the decimal mark.
+    pub like: Option<Example>,
+}
+
+/// A text that shows how something is written, with its place.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Example {
+    /// The text.
+    pub text: String,
+    /// Where it stands, quotes included.
+    pub span: Span,
+}
+
+/// A regular expression and the group of it that is meant.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Pattern {
+    /// The regular expression.
+    pub regex: Regex,
+    /// The group; the whole match where none is said.
+    pub group: Option<Group>,
+}
+
+/// A group of a regular expression, with its place.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Group {
+    /// Its number or its name, as written.
+    pub name: String,
+    /// Where that stands.
+    pub span: Span,
+}
+
+/// A regular expression as written.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Regex {
+    /// What stands between the slashes.
+    pub pattern: String,
+    /// The flags behind them: any of `i`, `m`, `s` and `x`.
+    pub flags: String,
+    /// Where it stands, slashes included.
+    pub span: Span,
 }
 
 /// What is looked for in a value.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Marker {
     /// A text as it stands; never empty.
-    Text(String),
+    Text {
+        /// The text.
+        text: String,
+        /// Whether upper and lower case are the same.
+        any_case: bool,
+    },
+    /// Whatever a regular expression matches.
+    Regex(Regex),
+    /// One unbroken run of a class.
+    Run(Class),
+    /// One character out of some.
+    OneOf(String),
+}
+
+/// A class of characters: all that belong to any of its parts.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Class {
+    /// At least one part.
+    pub parts: Vec<ClassPart>,
+}
+
+/// A part of a class.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum ClassPart {
+    /// `digits`: 0 to 9.
+    Digits,
+    /// `letters`, of any script.
+    Letters,
+    /// `uppercase` letters.
+    Uppercase,
+    /// `lowercase` letters.
+    Lowercase,
+    /// `alphanumeric`: letters and digits.
+    Alphanumeric,
+    /// `spaces`: Unicode white space.
+    Spaces,
+    /// `punctuation`: whatever is none of letter, digit or space.
+    Punctuation,
+    /// `any of "-/"`: these characters.
+    AnyOf(String),
+}
+
+/// A condition on a text.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Condition {
+    /// Where it stands, `not` included.
+    pub span: Span,
+    /// Whether `not` stands before it.
+    pub negated: bool,
+    /// What must hold.
+    pub kind: ConditionKind,
+}
+
+/// What a condition asks.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum ConditionKind {
+    /// `required`: the piece is not missing.
+    Required,
+    /// `blank`: there is nothing but white space.
+    Blank,
+    /// `length 8`, `length 4 to 8`; open above where only `length 4 to` was said.
+    Length {
+        /// The least, in characters.
+        from: usize,
+        /// The most.
+        to: Option<usize>,
+    },
+    /// `digits`: every character is of the class.
+    Class(Class),
+    /// `fits /re/`: the whole text does.
+    Fits(Regex),
+    /// `starts with MARKER`
+    StartsWith(Marker),
+    /// `ends with MARKER`
+    EndsWith(Marker),
+    /// `contains MARKER`
+    Contains(Marker),
+    /// `contains word "WO"`: not inside a longer word.
+    ContainsWord(String),
+    /// `one of "A", "B"`
+    OneOf(Vec<String>),
+    /// `listed in "sites.csv" column "site"`
+    ListedIn {
+        /// The file, from the cut list's folder.
+        file: String,
+        /// The column; the first where none is said.
+        column: Option<String>,
+    },
+    /// `range 1 to 999`: numbers, compared exactly; an end may be left open.
+    Range {
+        /// The least, as written.
+        from: Option<String>,
+        /// The greatest, as written.
+        to: Option<String>,
+    },
+    /// `date "%Y-%m-%d"`
+    Date(Example),
+    /// `email`
+    Email,
+    /// `check digit luhn`
+    CheckDigit(CheckDigit),
+    /// `unique`
+    Unique,
+    /// `same as COLUMN`
+    SameAs(String),
+}
+
+/// The published algorithms for check digits.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum CheckDigit {
+    /// `luhn`: ISO/IEC 7812.
+    Luhn,
+    /// `gs1`: GS1 mod 10.
+    Gs1,
+    /// `isbn10`
+    Isbn10,
+    /// `mod97`: ISO 7064 MOD 97-10.
+    Mod97,
+    /// `mod11-2`: ISO 7064 MOD 11-2.
+    Mod112,
+    /// `iban`: ISO 13616.
+    Iban,
+    /// `verhoeff`
+    Verhoeff,
+    /// `damm`
+    Damm,
 }
 
 /// A place counted from 1, from either end.
@@ -117,6 +395,8 @@ pub enum Position {
 }
 
 impl Position {
+    /// The first of them.
+    pub const FIRST: Position = Position::FromStart(1);
     /// The last of them.
     pub const LAST: Position = Position::FromEnd(1);
 

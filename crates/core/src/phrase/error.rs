@@ -54,6 +54,37 @@ pub enum ErrorKind {
     EmptyFilling,
     /// A literal text with steps behind it: it is a result and takes none.
     StepAfterLiteral,
+    /// A regular expression has an opening slash and no closing one.
+    UnclosedRegex,
+    /// A letter behind a regular expression that is no flag.
+    UnknownFlag,
+    /// A word that is no condition where one must stand.
+    UnknownCondition(String),
+    /// A regular expression that cannot be read; the reason is the regex crate's.
+    BadRegex(String),
+    /// A regular expression whose compiled form would be larger than the limit, in bytes.
+    RegexTooLarge {
+        /// The limit, in bytes.
+        limit: usize,
+    },
+    /// A regular expression that matches nothing at all, where it is to be found somewhere.
+    MatchesNothing,
+    /// A group that the regular expression does not have.
+    NoSuchGroup(String),
+    /// An example of a number that is none.
+    BadExample,
+    /// A date format that cannot be read, or that leaves the day open.
+    BadDateFormat(String),
+    /// A mark that alone is wider than the text may be.
+    MarkTooWide,
+    /// Several results where there are several already.
+    SeveralAgain,
+    /// `joined with` where there is only one result.
+    NothingToJoin,
+    /// Several results, with nothing that says what is to become of them.
+    SeveralLeft,
+    /// A condition that needs more than one text to look at.
+    NotHere(&'static str),
 }
 
 impl ErrorKind {
@@ -75,6 +106,20 @@ impl ErrorKind {
             ErrorKind::EmptyMarker => "nothing to look for".to_owned(),
             ErrorKind::EmptyFilling => "nothing to fill with".to_owned(),
             ErrorKind::StepAfterLiteral => "a literal text takes no further step".to_owned(),
+            ErrorKind::UnclosedRegex => "opened here and never closed".to_owned(),
+            ErrorKind::UnknownFlag => "not a flag".to_owned(),
+            ErrorKind::UnknownCondition(_) => "not a condition".to_owned(),
+            ErrorKind::BadRegex(reason) => reason.clone(),
+            ErrorKind::RegexTooLarge { .. } => "too large".to_owned(),
+            ErrorKind::MatchesNothing => "matches the empty text".to_owned(),
+            ErrorKind::NoSuchGroup(_) => "not a group of it".to_owned(),
+            ErrorKind::BadExample => "not an example of a number".to_owned(),
+            ErrorKind::BadDateFormat(reason) => reason.clone(),
+            ErrorKind::MarkTooWide => "wider than the text may be".to_owned(),
+            ErrorKind::SeveralAgain => "gives several results of each".to_owned(),
+            ErrorKind::NothingToJoin => "there is one result only".to_owned(),
+            ErrorKind::SeveralLeft => "gives several results".to_owned(),
+            ErrorKind::NotHere(_) => "not here".to_owned(),
         }
     }
 }
@@ -97,6 +142,22 @@ impl fmt::Display for ErrorKind {
             ErrorKind::EmptyMarker => f.write_str("the marker is empty"),
             ErrorKind::EmptyFilling => f.write_str("the filling is empty"),
             ErrorKind::StepAfterLiteral => f.write_str("a step behind a literal text"),
+            ErrorKind::UnclosedRegex => f.write_str("a regular expression is not closed"),
+            ErrorKind::UnknownFlag => f.write_str("an unknown flag behind a regular expression"),
+            ErrorKind::UnknownCondition(word) => write!(f, "`{word}` is no condition"),
+            ErrorKind::BadRegex(_) => f.write_str("the regular expression cannot be read"),
+            ErrorKind::RegexTooLarge { limit } => {
+                write!(f, "the regular expression is too large: it would compile to more than {} MiB", limit >> 20)
+            }
+            ErrorKind::MatchesNothing => f.write_str("the regular expression can match nothing at all"),
+            ErrorKind::NoSuchGroup(name) => write!(f, "the regular expression has no group {name}"),
+            ErrorKind::BadExample => f.write_str("this does not show how a number is written"),
+            ErrorKind::BadDateFormat(_) => f.write_str("the date format cannot be used"),
+            ErrorKind::MarkTooWide => f.write_str("the mark does not fit in the width"),
+            ErrorKind::SeveralAgain => f.write_str("there are several results already"),
+            ErrorKind::NothingToJoin => f.write_str("there is nothing to join"),
+            ErrorKind::SeveralLeft => f.write_str("the phrase gives several results, and nothing says where they go"),
+            ErrorKind::NotHere(condition) => write!(f, "`{condition}` cannot be asked of a single text"),
         }
     }
 }

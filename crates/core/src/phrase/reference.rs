@@ -1,30 +1,245 @@
-//! The steps of the language: the one list that the parser's advice is taken from.
+//! The steps of the language, with an example of each that can be run: the one list that the reference, the
+//! documents and the parser's advice are taken from.
 
-/// One step of the language, as it is written.
+/// A part of the reference.
 #[derive(Debug, Clone, Copy)]
-pub struct StepForm {
-    /// The word it begins with.
-    pub word: &'static str,
-    /// How it is written in full, with sample arguments: a valid phrase by itself.
-    pub form: &'static str,
+pub struct Group {
+    /// What the steps of it have in common.
+    pub title: &'static str,
+    /// A line or two about them all; may be empty.
+    pub about: &'static str,
+    /// Its entries.
+    pub entries: &'static [Entry],
 }
 
-/// Every step, in the order in which the reference shows them.
-pub const STEPS: &[StepForm] = &[
-    StepForm { word: "whole", form: "whole" },
-    StepForm { word: "first", form: "first 3" },
-    StepForm { word: "last", form: "last 4" },
-    StepForm { word: "char", form: "char 1" },
-    StepForm { word: "chars", form: "chars 5 to 12" },
-    StepForm { word: "chars", form: "chars 5 for 8" },
-    StepForm { word: "drop", form: "drop first 4" },
-    StepForm { word: "section", form: r#"section 2 by "-""# },
-    StepForm { word: "sections", form: r#"sections 1 to 2 by "-""# },
-    StepForm { word: "trim", form: "trim" },
-    StepForm { word: "upper", form: "upper" },
-    StepForm { word: "lower", form: "lower" },
-    StepForm { word: "pad", form: r#"pad left to 6 with "0""# },
+/// A step, in one or more of its forms.
+#[derive(Debug, Clone, Copy)]
+pub struct Entry {
+    /// The word it begins with.
+    pub word: &'static str,
+    /// How it is written.
+    pub form: &'static str,
+    /// What it gives.
+    pub gives: &'static str,
+    /// Values and phrases to show it with.
+    pub examples: &'static [(&'static str, &'static str)],
+}
+
+const CODE: &str = "GRP-00041273-S7K2";
+const REFERENCE: &str = "INSP 2025/11 WO:77120 (Ines Okafor) brake pad 3.25 mm";
+
+const fn entry(
+    word: &'static str,
+    form: &'static str,
+    gives: &'static str,
+    examples: &'static [(&'static str, &'static str)],
+) -> Entry {
+    Entry { word, form, gives, examples }
+}
+
+/// The reference, in the order in which it is shown.
+pub const GROUPS: &[Group] = &[
+    Group {
+        title: "By position",
+        about: "A position is 1, 2, 3 … from the left, -1, -2 … from the right, or last.",
+        entries: &[
+            entry("whole", "whole", "the value", &[(CODE, "whole")]),
+            entry("first", "first 3", "so many characters from the start", &[(CODE, "first 3")]),
+            entry("last", "last 4", "so many characters from the end", &[(CODE, "last 4")]),
+            entry("char", "char 1", "one character", &[(CODE, "char 1"), (CODE, "char -1")]),
+            entry(
+                "chars",
+                "chars 5 to 12",
+                "from one position to another, both included",
+                &[(CODE, "chars 5 to 12"), (CODE, "chars -4 to end")],
+            ),
+            entry("chars", "chars 5 for 8", "so many characters from a position on", &[(CODE, "chars 5 for 8")]),
+            entry(
+                "drop",
+                "drop first 4",
+                "the rest without so many characters at an end",
+                &[(CODE, "drop first 4"), (CODE, "drop last 5")],
+            ),
+        ],
+    },
+    Group {
+        title: "By marker",
+        about: "A marker is a text (\"any case\" may follow), a /regular expression/, a class such as digits (one unbroken run of it), \
+                or any of \"-/\" (one of those characters). Before it may stand which one: 2nd, last, 2nd last …",
+        entries: &[
+            entry("before", r#"before "-""#, "up to the marker", &[(CODE, r#"before "-""#), (CODE, r#"before last "-""#)]),
+            entry(
+                "after",
+                r#"after "-""#,
+                "from behind the marker to the end",
+                &[(CODE, r#"after "-""#), (REFERENCE, r#"after "wo:" any case then before " ""#)],
+            ),
+            entry(
+                "from",
+                r#"from "S""#,
+                "from the marker to the end, with it",
+                &[(CODE, r#"from "S""#), (CODE, "from digits")],
+            ),
+            entry("through", r#"through 2nd "-""#, "up to the marker, with it", &[(CODE, r#"through 2nd "-""#)]),
+            entry(
+                "between",
+                r#"between "(" and ")""#,
+                "what stands between two markers; the second is the next one behind the first, or with an ordinal counted like any other",
+                &[(REFERENCE, r#"between "(" and ")""#), (CODE, r#"between 1st "-" and 2nd "-""#)],
+            ),
+            entry(
+                "section",
+                r#"section 2 by "-""#,
+                "one part of the value as the marker divides it",
+                &[(CODE, r#"section 2 by "-""#), (CODE, r#"section -1 by "-""#)],
+            ),
+            entry(
+                "sections",
+                r#"sections 1 to 2 by "-""#,
+                "several parts, with what stands between them",
+                &[(CODE, r#"sections 1 to 2 by "-""#)],
+            ),
+        ],
+    },
+    Group {
+        title: "Numbers, runs and matches",
+        about: "A number is digits, or digits . digits. A run is unbroken and of one kind: letters, digits, spaces or punctuation.",
+        entries: &[
+            entry(
+                "number",
+                "number 2",
+                "a number in the text",
+                &[("pad 3.25 mm x 12", "number"), ("pad 3.25 mm x 12", "number last")],
+            ),
+            entry(
+                "number",
+                "number 1 signed",
+                "with its sign, where no letter or digit stands before that",
+                &[("t -4.5 C, lot A-12", "number signed")],
+            ),
+            entry(
+                "number",
+                r#"number like "1,234.5""#,
+                "a plain number, its thousands mark and decimal mark as the example shows them",
+                &[("net 1.204,50 kg", r#"number like "1.234,5""#)],
+            ),
+            entry("run", "run 2", "an unbroken run of one kind, or of a class", &[(CODE, "run 2"), (CODE, "run 1 of digits")]),
+            entry(
+                "match",
+                r"match /WO:(\d+)/ group 1",
+                "the first match of a regular expression, or a group of it by number or name",
+                &[(REFERENCE, r"match /\d+\/\d+/"), (REFERENCE, r"match /wo:(?<order>\d+)/i group order")],
+            ),
+        ],
+    },
+    Group {
+        title: "About the text",
+        about: "These are never missing, but for a position whose marker is not there.",
+        entries: &[
+            entry("length", "length", "how many characters", &[(CODE, "length")]),
+            entry(
+                "position",
+                r#"position of "-""#,
+                "where a marker stands",
+                &[(CODE, r#"position of "-""#), (CODE, r#"position of last "-""#)],
+            ),
+            entry("count", r#"count of "-""#, "how often a marker stands there", &[(CODE, r#"count of "-""#)]),
+            entry("whether", r#"whether starts with "GRP""#, "true or false", &[(CODE, r#"whether starts with "GRP""#)]),
+        ],
+    },
+    Group {
+        title: "Several results at once",
+        about: "They end in joined with TEXT (one cell); or the piece of a cut list says columns = 3, columns = \"auto\" or rows = true. \
+                A step behind then works on each result.",
+        entries: &[
+            entry(
+                "sections",
+                r#"sections by ";" skipping empty"#,
+                "every section",
+                &[("A;;B;", r#"sections by ";" skipping empty joined with "+""#)],
+            ),
+            entry("numbers", "numbers", "every number", &[(REFERENCE, r#"numbers joined with "; ""#)]),
+            entry("runs", "runs of digits", "every run", &[(REFERENCE, r#"runs of digits joined with ",""#)]),
+            entry(
+                "matches",
+                r"matches /[A-Z]+/",
+                "every match, or a group of each",
+                &[(CODE, r#"matches /[A-Z]+/ joined with " ""#)],
+            ),
+            entry(
+                "joined",
+                r#"numbers joined with "-""#,
+                "all of them in one text",
+                &[("7 of 12", r#"numbers then pad left to 4 with "0" joined with "-""#)],
+            ),
+        ],
+    },
+    Group {
+        title: "Finishes",
+        about: "Steps that change the text.",
+        entries: &[
+            entry("trim", "trim", "without the white space at its ends; trim left, trim right", &[("  S7K2 ", "trim")]),
+            entry("squeeze", "squeeze", "each run of white space as one space", &[("brake   pad", "squeeze")]),
+            entry("upper", "upper", "in upper case", &[("grp-7ä", "upper")]),
+            entry("lower", "lower", "in lower case", &[("ÅSA LIND", "lower")]),
+            entry(
+                "title",
+                "title",
+                "each word's first letter in upper case, the others in lower case",
+                &[("INES okafor", "title")],
+            ),
+            entry(
+                "keep",
+                "keep digits",
+                "only the characters of a class",
+                &[(CODE, "keep digits"), (CODE, "keep letters and digits")],
+            ),
+            entry(
+                "drop",
+                "drop spaces",
+                "without the characters of a class",
+                &[("00 04 12", "drop spaces"), (CODE, r#"drop any of "-""#)],
+            ),
+            entry(
+                "replace",
+                r#"replace "/" with "-""#,
+                "a text wherever a marker stands; $1 or ${name} in it is a group of a regular expression, $$ a dollar",
+                &[("2025/11", r#"replace "/" with "-""#), ("2025/11", r#"replace /(\d+)\/(\d+)/ with "$2.$1""#)],
+            ),
+            entry(
+                "pad",
+                r#"pad left to 6 with "0""#,
+                "filled up to a width; pad right",
+                &[("385", r#"pad left to 6 with "0""#)],
+            ),
+            entry(
+                "clip",
+                r#"clip to 10 with "…""#,
+                "cut off at a width; the mark counts in it",
+                &[("brake pad, spare", r#"clip to 10 with "…""#)],
+            ),
+            entry("prefix", r#"prefix "WO-""#, "with a text before it", &[("77120", r#"prefix "WO-""#)]),
+            entry("suffix", r#"suffix " mm""#, "with a text behind it", &[("3.25", r#"suffix " mm""#)]),
+            entry(
+                "plain",
+                "plain number",
+                "the number without leading zeros and without zeros at the end of its decimals; like \"1.234,5\" may follow",
+                &[("00041273", "plain number"), ("1.204,50", r#"plain number like "1.234,5""#)],
+            ),
+            entry(
+                "date",
+                r#"date "%d.%m.%Y""#,
+                "a date read by a strftime format, as ISO 8601",
+                &[("03.11.2025", r#"date "%d.%m.%Y""#), ("20251103", r#"date "%Y%m%d""#)],
+            ),
+        ],
+    },
 ];
+
+/// Every entry, in order.
+pub fn entries() -> impl Iterator<Item = &'static Entry> {
+    GROUPS.iter().flat_map(|group| group.entries)
+}
 
 /// Words that people try first for a step that has another name here.
 const ALSO_SAID: &[(&str, &str)] = &[
@@ -42,16 +257,29 @@ const ALSO_SAID: &[(&str, &str)] = &[
     ("all", "whole"),
     ("uppercase", "upper"),
     ("lowercase", "lower"),
+    ("capitalize", "title"),
     ("strip", "trim"),
     ("fill", "pad"),
+    ("until", "before"),
+    ("regex", "match"),
+    ("find", "match"),
+    ("len", "length"),
+    ("digits", "keep"),
+    ("join", "joined"),
+    ("truncate", "clip"),
+    ("append", "suffix"),
+    ("substitute", "replace"),
 ];
 
 /// The step that `word` was probably meant to be.
-pub fn nearest_step(word: &str) -> Option<&'static StepForm> {
+pub fn nearest_step(word: &str) -> Option<&'static Entry> {
     let lower = word.to_lowercase();
-    let meant = match ALSO_SAID.iter().find(|(said, _)| *said == lower) {
-        Some((_, step)) => step,
-        None => crate::words::nearest(word, STEPS.iter().map(|step| step.word))?,
-    };
-    STEPS.iter().find(|step| step.word == meant)
+    let exact = entries().find(|entry| entry.word == lower);
+    exact.or_else(|| {
+        let meant = match ALSO_SAID.iter().find(|(said, _)| *said == lower) {
+            Some((_, step)) => step,
+            None => crate::words::nearest(word, entries().map(|entry| entry.word))?,
+        };
+        entries().find(|entry| entry.word == meant)
+    })
 }

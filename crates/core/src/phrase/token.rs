@@ -16,8 +16,16 @@ pub(crate) enum TokenKind {
     Word(String),
     /// A whole number, with its sign if it has one. One too large to hold is the largest.
     Number(i64),
+    /// Digits, a point and digits, with a sign if there is one, as written.
+    Decimal(String),
+    /// 1st, 2nd, 3rd, 4th …
+    Ordinal(usize),
     /// A quoted text, its escapes resolved.
     Text(String),
+    /// A regular expression between slashes, and the flags behind it.
+    Regex { pattern: String, flags: String },
+    /// A comma.
+    Comma,
 }
 
 /// Cuts a phrase into tokens.
@@ -36,9 +44,20 @@ pub(super) fn tokens(source: &str) -> Result<Vec<Token>, PhraseError> {
                 at = end;
                 TokenKind::Text(text)
             }
+            '/' => {
+                let (kind, end) = regex_at(source, start)?;
+                at = end;
+                kind
+            }
+            ',' => {
+                at += 1;
+                TokenKind::Comma
+            }
             '“' | '”' | '„' | '‘' | '’' | '«' | '»' => return Err(typographic_quote(source, start, c)),
             _ => {
-                at = source[at..].find(|c: char| c.is_whitespace() || matches!(c, '"' | '\'')).map_or(source.len(), |n| at + n);
+                at = source[at..]
+                    .find(|c: char| c.is_whitespace() || matches!(c, '"' | '\'' | ','))
+                    .map_or(source.len(), |n| at + n);
                 bare(&source[start..at])
             }
         };
@@ -47,14 +66,56 @@ pub(super) fn tokens(source: &str) -> Result<Vec<Token>, PhraseError> {
     Ok(tokens)
 }
 
-/// A bare token: a number where it is a sign and digits, a word otherwise.
+/// A bare token: a number or an ordinal where it looks like one, a word otherwise.
 fn bare(text: &str) -> TokenKind {
-    let digits = text.strip_prefix(['-', '+']).unwrap_or(text);
-    if digits.is_empty() || !digits.bytes().all(|b| b.is_ascii_digit()) {
-        return TokenKind::Word(text.to_owned());
+    let is_digits = |text: &str| !text.is_empty() && text.bytes().all(|b| b.is_ascii_digit());
+    let unsigned = text.strip_prefix(['-', '+']).unwrap_or(text);
+    if is_digits(unsigned) {
+        let size = unsigned.parse::<i64>().unwrap_or(i64::MAX);
+        return TokenKind::Number(if text.starts_with('-') { -size } else { size });
     }
-    let size = digits.parse::<i64>().unwrap_or(i64::MAX);
-    TokenKind::Number(if text.starts_with('-') { -size } else { size })
+    if let Some((whole, decimals)) = unsigned.split_once('.')
+        && is_digits(whole)
+        && is_digits(decimals)
+    {
+        return TokenKind::Decimal(text.to_owned());
+    }
+    let ordinal = ["st", "nd", "rd", "th"].iter().find_map(|ending| text.strip_suffix(ending)).filter(|n| is_digits(n));
+    match ordinal {
+        Some(n) => TokenKind::Ordinal(n.parse().unwrap_or(usize::MAX)),
+        None => TokenKind::Word(text.to_owned()),
+    }
+}
+
+/// The regular expression that opens at byte `start` of `source`, and the byte behind its flags.
+fn regex_at(source: &str, start: usize) -> Result<(TokenKind, usize), PhraseError> {
+    let inside = &source[start + 1..];
+    let mut escaped = false;
+    let close = inside.char_indices().find(|&(_, c)| {
+        let closes = c == '/' && !escaped;
+        escaped = c == '\\' && !escaped;
+        closes
+    });
+    let Some((close, _)) = close else {
+        return Err(PhraseError {
+            kind: ErrorKind::UnclosedRegex,
+            span: start..source.len(),
+            mend: format!("close it: `{}/`; a slash within is written `\\/`", source[start..].trim_end()),
+        });
+    };
+    let behind = start + 1 + close + 1;
+    let end = source[behind..].find(|c: char| !c.is_ascii_alphabetic()).map_or(source.len(), |n| behind + n);
+    let flags = &source[behind..end];
+    if let Some(unknown) = flags.find(|c| !"imsx".contains(c)) {
+        return Err(PhraseError {
+            kind: ErrorKind::UnknownFlag,
+            span: behind + unknown..behind + unknown + 1,
+            mend:
+                "the flags are i (any case), m (^ and $ at every line), s (. takes line breaks too) and x (spaces are left out)"
+                    .to_owned(),
+        });
+    }
+    Ok((TokenKind::Regex { pattern: inside[..close].to_owned(), flags: flags.to_owned() }, end))
 }
 
 /// The quoted text that opens at byte `start` of `source`, and the byte behind its closing quote.
@@ -159,5 +220,9 @@ mod tests {
                 (22..26, TokenKind::Text("é".into())),
             ]
         );
+        let kinds: Vec<_> = tokens(r"2nd /a\/b/ix, -1.5 1.").unwrap().into_iter().map(|token| token.kind).collect();
+        let regex = TokenKind::Regex { pattern: r"a\/b".into(), flags: "ix".into() };
+        let [decimal, word] = [TokenKind::Decimal("-1.5".into()), TokenKind::Word("1.".into())];
+        assert_eq!(kinds, [TokenKind::Ordinal(2), regex, TokenKind::Comma, decimal, word]);
     }
 }

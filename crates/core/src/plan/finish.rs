@@ -1,9 +1,13 @@
 //! Finishes: steps that change the text. Each says whether anything changed, and writes only then.
 
-use unicode_segmentation::UnicodeSegmentation;
+use unicode_segmentation::UnicodeSegmentation as _;
 
+use super::class::ClassPlan;
+use super::pattern::{Slots, Template};
+use super::seek::Seeker;
 use crate::phrase::ast::{Side, Sides};
 use crate::text::characters;
+use crate::text::unit::Unit;
 
 /// The range of `text` without the white space (Unicode White_Space) at its ends.
 pub(super) fn trim(text: &str, sides: Sides) -> std::ops::Range<usize> {
@@ -53,7 +57,7 @@ fn ascii(text: &str, out: &mut String, is_other: fn(&u8) -> bool, make: fn(&mut 
 }
 
 /// Writes behind `out`, and takes it back if what was written is `text` again.
-fn changed(text: &str, out: &mut String, write: impl FnOnce(&mut String)) -> bool {
+pub(super) fn changed(text: &str, out: &mut String, write: impl FnOnce(&mut String)) -> bool {
     let start = out.len();
     write(out);
     let changed = out[start..] != *text;
@@ -61,6 +65,88 @@ fn changed(text: &str, out: &mut String, write: impl FnOnce(&mut String)) -> boo
         out.truncate(start);
     }
     changed
+}
+
+/// Writes `text` with each run of white space as one space behind `out`, if that changes it.
+pub(super) fn squeeze(text: &str, out: &mut String) -> bool {
+    let mut in_space = false;
+    let is_squeezed = text.chars().all(|c| {
+        let holds = !c.is_whitespace() || (c == ' ' && !in_space);
+        in_space = c.is_whitespace();
+        holds
+    });
+    if is_squeezed {
+        return false;
+    }
+    let mut in_space = false;
+    for c in text.chars() {
+        if !c.is_whitespace() {
+            out.push(c);
+        } else if !in_space {
+            out.push(' ');
+        }
+        in_space = c.is_whitespace();
+    }
+    true
+}
+
+/// Writes `text` with each word's first letter in upper case and the others in lower case behind `out`, if
+/// that changes it. Words are those of Unicode Standard Annex #29.
+pub(super) fn title(text: &str, out: &mut String) -> bool {
+    changed(text, out, |out| {
+        for word in text.split_word_bounds() {
+            let mut chars = word.chars();
+            out.extend(chars.next().into_iter().flat_map(char::to_uppercase));
+            out.push_str(&chars.as_str().to_lowercase());
+        }
+    })
+}
+
+/// Writes the characters of `text` that are of the class (`keep`), or those that are not, behind `out`, if
+/// that leaves any out.
+pub(super) fn filter(text: &str, class: &ClassPlan, keep: bool, out: &mut String) -> bool {
+    if characters::is_plain(text) {
+        if text.bytes().all(|byte| class.has_byte(byte) == keep) {
+            return false;
+        }
+        out.extend(text.bytes().filter(|byte| class.has_byte(*byte) == keep).map(char::from));
+        return true;
+    }
+    changed(text, out, |out| {
+        out.extend(characters::ranges(text).map(|range| &text[range]).filter(|character| class.has(character) == keep));
+    })
+}
+
+/// Writes `text` with every place of the marker replaced behind `out`, if there is one.
+pub(super) fn replace(text: &str, marker: &Seeker, with: &Template, slots: &mut Slots, out: &mut String) -> bool {
+    let start = out.len();
+    let mut kept = 0;
+    if let (Some(regex), Some(most)) = (marker.regex(), with.greatest_group()) {
+        while regex.find_groups(text, kept, most, slots) {
+            let Some(found) = super::pattern::group(slots, 0) else { break };
+            out.push_str(&text[kept..found.start]);
+            with.write(text, slots, out);
+            kept = found.end;
+        }
+    } else {
+        for found in marker.occurrences(text) {
+            out.push_str(&text[kept..found.start]);
+            with.write(text, slots, out);
+            kept = found.end;
+        }
+    }
+    if kept == 0 {
+        // Nothing was found: a marker is never empty.
+        out.truncate(start);
+        return false;
+    }
+    out.push_str(&text[kept..]);
+    true
+}
+
+/// Where a text is cut off that is clipped to `width`, leaving room for a mark; `None` where it fits.
+pub(super) fn clip(text: &str, width: usize, mark_width: usize, unit: Unit) -> Option<usize> {
+    (unit.count(text) > width).then(|| unit.notch(text, width - mark_width))
 }
 
 /// How a text compares with the width it is padded to.
@@ -74,23 +160,28 @@ pub(super) enum Padded {
     Long,
 }
 
-/// Writes `text` filled up to `width` characters behind `out`, if it is narrower.
-pub(super) fn pad(text: &str, side: Side, width: usize, with: &str, out: &mut String) -> Padded {
-    let there = characters::count(text);
+/// Writes `text` filled up to `width` behind `out`, if it is narrower.
+pub(super) fn pad(text: &str, side: Side, width: usize, with: &str, unit: Unit, out: &mut String) -> Padded {
+    let there = unit.count(text);
     let Some(wanted) = width.checked_sub(there) else { return Padded::Long };
     if wanted == 0 {
         return Padded::Exact;
     }
-    let filling = with.graphemes(true).cycle().take(wanted);
-    match side {
-        Side::Left => {
-            out.extend(filling);
-            out.push_str(text);
-        }
-        Side::Right => {
-            out.push_str(text);
-            out.extend(filling);
-        }
+    if side == Side::Right {
+        out.push_str(text);
+    }
+    fill(wanted, with, unit, out);
+    if side == Side::Left {
+        out.push_str(text);
     }
     Padded::Filled
+}
+
+/// Writes so much of `with`, repeated, as makes `wanted`.
+fn fill(wanted: usize, with: &str, unit: Unit, out: &mut String) {
+    let width = unit.count(with);
+    for _ in 0..wanted / width {
+        out.push_str(with);
+    }
+    out.push_str(&with[..unit.notch(with, wanted % width)]);
 }

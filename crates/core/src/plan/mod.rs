@@ -1,14 +1,23 @@
 //! Phrases with their meaning: a checked plan, compiled once and run on every value.
 
+mod class;
+mod compile;
+mod condition;
 mod cut;
+mod date;
 mod finish;
+mod number;
 mod op;
-mod sections;
+mod parts;
+mod pattern;
+mod seek;
 mod state;
 mod trace;
 
-pub use cut::{Cut, Scratch};
+pub use compile::refuse_several;
+pub use condition::ConditionPlan;
+pub use cut::{Cut, Cuts, Held, Outcome, Scratch};
 pub use op::Plan;
-pub(crate) use sections::occurrences;
+pub(crate) use seek::Seeker;
 pub use state::State;
 pub use trace::{BranchTrace, Seen, StepTrace, Trace};

@@ -1,14 +1,27 @@
-//! The plan of a phrase: which operation each step is.
+//! The operations of a plan.
 
-use memchr::memmem::Finder;
-
-use crate::phrase::Phrase;
-use crate::phrase::ast::{Body, Marker, Position, Side, Sides, Span, StepKind};
+use super::class::ClassPlan;
+use super::condition::ConditionPlan;
+use super::date::DatePlan;
+use super::number::NumberPlan;
+use super::pattern::{PatternPlan, Template};
+use super::seek::Seeker;
+use crate::phrase::ast::{Position, Range, Side, Sides, Span};
+use crate::text::unit::Unit;
 
 /// A phrase made ready to be run on any number of values.
 #[derive(Debug, Clone)]
 pub struct Plan {
     pub(super) branches: Box<[BranchPlan]>,
+    pub(super) unit: Unit,
+    pub(super) several: bool,
+}
+
+impl Plan {
+    /// Whether the phrase gives several results of one value.
+    pub fn gives_several(&self) -> bool {
+        self.several
+    }
 }
 
 /// One branch, and where it stands in the phrase.
@@ -35,72 +48,119 @@ pub(super) struct OpAt {
 /// What is done to the text that reaches a step: the whole cost of a plan can be read off here.
 ///
 /// In a plain text (see [`crate::text::characters::is_plain`]) all cuts by position are arithmetic;
-/// elsewhere they walk over the characters up to the place asked for.
+/// elsewhere they walk over the characters up to the place asked for. What looking for a marker costs is
+/// said at each of its strategies, in [`super::seek`].
 #[derive(Debug, Clone)]
 pub(super) enum Op {
-    /// Gives the text unless it is empty. No work.
+    /// Gives a part of the text: no text is made.
+    Cut(CutOp),
+    /// Gives several parts of the text.
+    Spread(SpreadOp),
+    /// Gives the several results as one, with a text between them. Copies them.
+    Join(String),
+    /// Gives a text about the text: a number, `true` or `false`. Makes a short text.
+    Tell(TellOp),
+    /// Gives the text changed, or as it is where nothing changes.
+    Finish(FinishOp),
+}
+
+/// A part of a text.
+#[derive(Debug, Clone)]
+pub(super) enum CutOp {
+    /// All of it.
     Whole,
-    /// Gives the first `n` characters, or all where there are fewer.
+    /// The first `n`, or all where there are fewer.
     First(usize),
-    /// Gives the last `n` characters, or all where there are fewer.
+    /// The last `n`, or all where there are fewer.
     Last(usize),
-    /// Gives one character where there are so many.
+    /// One, where there are so many.
     Char(Position),
-    /// Gives what there is of the characters from one position to another, both included. Counts the
-    /// characters first.
-    CharsTo { from: Position, to: Position, bounded: bool },
-    /// Gives what there is of `width` characters from a position on. Counts the characters first.
+    /// What there is from one position to another. Counts first.
+    CharsTo(Range),
+    /// What there is of so many from a position on. Counts first.
     CharsFor { from: Position, width: usize },
-    /// Gives what is left without the first `n` characters.
+    /// What is left without the first `n`.
     DropFirst(usize),
-    /// Gives what is left without the last `n` characters.
+    /// What is left without the last `n`.
     DropLast(usize),
-    /// Gives what there is of the sections, with what stands between them, as `by` divides the text.
-    /// One byte search up to the last section asked for; from the end, one over the whole text.
-    Sections { from: Position, to: Position, bounded: bool, by: Box<Finder<'static>> },
-    /// Gives the text without the white space at its ends. Looks at the ends only.
+    /// Up to a marker, with it or without it. Looks no further than the marker, unless it is counted from
+    /// the end.
+    UpTo { nth: Position, marker: Seeker, with_it: bool },
+    /// From a marker on, with it or without it. The same.
+    Onward { nth: Position, marker: Seeker, with_it: bool },
+    /// Between two markers. Looks for the second from behind the first, or where an ordinal was said, from
+    /// the start.
+    Between { first: Position, open: Seeker, second: Option<Position>, close: Seeker },
+    /// What there is of the sections, with what stands between them. Looks no further than the last section
+    /// asked for; where places count from the end, over the whole text first.
+    Sections { range: Range, by: Seeker, skipping_empty: bool },
+    /// One number. Looks for digits.
+    Number { which: Position, style: NumberPlan },
+    /// One unbroken run of a kind. Looks at each character.
+    Run(Position),
+    /// One unbroken run of a class.
+    RunOf { which: Position, class: Seeker },
+    /// The first match of a regular expression, or a group of it.
+    Match(Box<PatternPlan>),
+    /// Without the white space at its ends. Looks at the ends only.
     Trim(Sides),
-    /// Gives the text in upper case; the text itself where nothing changes.
+}
+
+/// Several parts of a text.
+#[derive(Debug, Clone)]
+pub(super) enum SpreadOp {
+    /// Every section.
+    Sections { by: Seeker, skipping_empty: bool },
+    /// Every number.
+    Numbers(NumberPlan),
+    /// Every unbroken run of a kind.
+    Runs,
+    /// Every unbroken run of a class.
+    RunsOf(Seeker),
+    /// Every match, or a group of each.
+    Matches(Box<PatternPlan>),
+}
+
+/// A text about a text. These are never missing, but for a position.
+#[derive(Debug, Clone)]
+pub(super) enum TellOp {
+    /// How long it is.
+    Length,
+    /// Where a marker stands, from 1; missing where it does not.
+    PositionOf { nth: Position, marker: Seeker },
+    /// How often a marker stands there.
+    CountOf(Seeker),
+    /// Whether a condition holds.
+    Whether(Box<ConditionPlan>),
+}
+
+/// A text changed.
+#[derive(Debug, Clone)]
+pub(super) enum FinishOp {
+    /// Each run of white space as one space.
+    Squeeze,
+    /// In upper case.
     Upper,
-    /// Gives the text in lower case; the text itself where nothing changes.
+    /// In lower case.
     Lower,
-    /// Gives the text filled up to a width; the text itself where it is as wide or wider.
+    /// Each word's first letter in upper case, the others in lower case.
+    Title,
+    /// Its characters that are of the class, or those that are not.
+    Filter { class: Box<ClassPlan>, keep: bool },
+    /// Another text wherever the marker stands.
+    Replace { marker: Seeker, with: Template },
+    /// Filled up to a width; as it is where it is as wide or wider.
     Pad { side: Side, width: usize, with: String },
-}
-
-impl Plan {
-    /// Compiles a phrase.
-    pub fn new(phrase: &Phrase) -> Plan {
-        let branches = phrase.branches.iter().map(|branch| BranchPlan {
-            span: branch.span.clone(),
-            body: match &branch.body {
-                Body::Literal(text) => BodyPlan::Literal(text.clone()),
-                Body::Steps(steps) => {
-                    BodyPlan::Ops(steps.iter().map(|step| OpAt { span: step.span.clone(), op: op(&step.kind) }).collect())
-                }
-            },
-        });
-        Plan { branches: branches.collect() }
-    }
-}
-
-fn op(step: &StepKind) -> Op {
-    match step {
-        StepKind::Whole => Op::Whole,
-        StepKind::First(n) => Op::First(*n),
-        StepKind::Last(n) => Op::Last(*n),
-        StepKind::Char(position) => Op::Char(*position),
-        StepKind::CharsTo { from, to, bounded } => Op::CharsTo { from: *from, to: *to, bounded: *bounded },
-        StepKind::CharsFor { from, width } => Op::CharsFor { from: *from, width: *width },
-        StepKind::DropFirst(n) => Op::DropFirst(*n),
-        StepKind::DropLast(n) => Op::DropLast(*n),
-        StepKind::Sections { from, to, bounded, by: Marker::Text(text) } => {
-            let by = Box::new(Finder::new(text.as_bytes()).into_owned());
-            Op::Sections { from: *from, to: *to, bounded: *bounded, by }
-        }
-        StepKind::Trim(sides) => Op::Trim(*sides),
-        StepKind::Upper => Op::Upper,
-        StepKind::Lower => Op::Lower,
-        StepKind::Pad { side, width, with } => Op::Pad { side: *side, width: *width, with: with.clone() },
-    }
+    /// Cut off at a width, with a mark at its end.
+    Clip { width: usize, mark: String, mark_width: usize },
+    /// A text before it.
+    Prefix(String),
+    /// A text behind it.
+    Suffix(String),
+    /// The number it is, without what does not count; missing where it is none.
+    PlainNumber(Option<NumberPlan>),
+    /// The number that was found, without its thousands marks.
+    Undress(NumberPlan),
+    /// The date it is, as ISO 8601; missing where it is none.
+    Date(Box<DatePlan>),
 }

@@ -50,6 +50,11 @@ pub fn is_notch(text: &str, offset: usize) -> bool {
     GraphemeCursor::new(offset, text.len(), true).is_boundary(text, 0).unwrap_or(true)
 }
 
+/// The bytes of the character that begins at the notch `at`; 0 at the end of `text`.
+pub fn width_at(text: &str, at: usize) -> usize {
+    text[at..].graphemes(true).next().map_or(0, str::len)
+}
+
 /// The byte range of each character, from left to right.
 pub fn ranges(text: &str) -> impl Iterator<Item = Range<usize>> + '_ {
     text.grapheme_indices(true).map(|(offset, character)| offset..offset + character.len())

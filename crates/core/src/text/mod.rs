@@ -3,3 +3,4 @@
 pub mod characters;
 pub mod kind;
 pub mod names;
+pub mod unit;

@@ -1,25 +1,6 @@
-//! What phrases give: tables of value, phrase and result.
-#![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic, reason = "a test that cannot go on has failed")]
+//! What steps by position and by section give: tables of value, phrase and result.
 
-use keen_notch_core::phrase::Phrase;
-use keen_notch_core::plan::{Plan, Scratch};
-
-/// The result of a phrase on a value, and its state.
-fn cut(value: &str, phrase: &str) -> (String, String) {
-    let phrase = Phrase::parse(phrase).unwrap_or_else(|error| panic!("{phrase}: {error}"));
-    let plan = Plan::new(&phrase);
-    let mut scratch = Scratch::default();
-    // A scratch that another value has passed through must give the same.
-    plan.cut("  xY-9-ü  ", &mut scratch);
-    let cut = plan.cut(value, &mut scratch);
-    (cut.text.to_owned(), cut.state.to_string())
-}
-
-fn holds(cases: &[(&str, &str, &str, &str)]) {
-    for (value, phrase, result, state) in cases {
-        assert_eq!(cut(value, phrase), (result.to_string(), state.to_string()), "{value:?} → {phrase}");
-    }
-}
+use crate::support::holds;
 
 const CODE: &str = "GRP-00041273-S7K2";
 

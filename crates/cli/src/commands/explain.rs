@@ -1,0 +1,176 @@
+//! `explain`: a cut list in plain words, or what it does with one row, step by step.
+
+use std::io::Write;
+use std::ops::ControlFlow;
+
+use keen_notch_core::carving::{Carving, Workspace};
+use keen_notch_core::column::Header;
+use keen_notch_core::explain;
+use keen_notch_core::gauge::Gauge;
+use keen_notch_core::piece::{Piece, Source};
+use keen_notch_core::text::unit::Unit;
+use keen_notch_io::record::{Record, Rooms};
+use keen_notch_io::table::Table;
+
+use crate::args::{self, ExplainArgs};
+use crate::commands::pieces::Pieces;
+use crate::console::Console;
+use crate::draw::style::{self, paint};
+use crate::draw::{ruler, steps, visible};
+use crate::failure::Failure;
+
+/// Runs the command.
+pub fn run(args: &ExplainArgs, console: &Console) -> Result<(), Failure> {
+    let pieces = Pieces::read(Some(&args.list), &[])?;
+    let lines = match &args.file {
+        None => list(&pieces, console.width),
+        Some(file) => {
+            let mut table = Table::open(&[args::input(file)], &args.reading.reading()?)?;
+            let carving = pieces.bind(None, &table.header)?;
+            row(args, &pieces, &carving, &mut table, console.width)?
+        }
+    };
+    let mut out = anstream::stdout().lock();
+    for line in lines {
+        writeln!(out, "{line}")?;
+    }
+    Ok(out.flush()?)
+}
+
+/// The whole list in plain words.
+fn list(pieces: &Pieces, width: usize) -> Vec<String> {
+    let mut lines = Vec::new();
+    if let Some(title) = &pieces.title {
+        lines.push(paint(style::HEAD, visible::without_controls(title)));
+    }
+    let mut about = visible::counted(pieces.pieces.len() as u64, "piece");
+    if let Some(main) = pieces.main(None) {
+        about += &format!(", from the column {main} unless another is named");
+    }
+    about += match pieces.unit {
+        Unit::Characters => "",
+        Unit::Codepoints => "; positions and widths count code points",
+        Unit::Bytes => "; positions and widths count bytes",
+    };
+    lines.push(visible::without_controls(&about));
+    for piece in &pieces.pieces {
+        lines.push(String::new());
+        lines.push(head(piece));
+        for sentence in explain::piece(piece) {
+            let options = textwrap::Options::new(width).initial_indent("  ").subsequent_indent("    ");
+            lines.extend(textwrap::wrap(&visible::without_controls(&sentence), options).into_iter().map(String::from));
+        }
+        if let Source::Take { phrase, .. } = &piece.source {
+            lines.push(paint(style::QUIET, format!("  in the list: {}", visible::value(phrase.source.trim()))));
+        }
+    }
+    lines
+}
+
+fn head(piece: &Piece) -> String {
+    let from = match &piece.source {
+        Source::Take { of: Some(of), .. } => format!("  from {of}"),
+        Source::Take { of: None, .. } => String::new(),
+        Source::Build { .. } => "  built".to_owned(),
+    };
+    format!("{}{}", paint(style::HEAD, visible::value(&piece.name)), paint(style::QUIET, visible::without_controls(&from)))
+}
+
+/// What the list does with one row.
+fn row(
+    args: &ExplainArgs,
+    pieces: &Pieces,
+    carving: &Carving,
+    table: &mut Table,
+    width: usize,
+) -> Result<Vec<String>, Failure> {
+    let header = table.header.clone();
+    let mut rows = 0;
+    let mut lines = Vec::new();
+    let mut last_line = 0;
+    table.each_row(|record, line| {
+        rows += 1;
+        let behind = line + record.raw.matches('\n').count() as u64;
+        let is_it = match (args.row, args.line) {
+            (_, Some(wanted)) => (line..=behind).contains(&wanted),
+            (row, None) => rows == row.unwrap_or(1),
+        };
+        last_line = behind;
+        if !is_it {
+            return ControlFlow::Continue(());
+        }
+        lines.push(paint(style::HEAD, format!("row {rows}, line {line}")));
+        let mut rooms = Rooms::default();
+        carving.used_columns().iter().for_each(|column| record.prepare(*column, &mut rooms));
+        for (index, piece) in pieces.pieces.iter().enumerate() {
+            lines.push(String::new());
+            lines.extend(piece_of_row(index, piece, carving, record, &rooms, &header, width));
+        }
+        ControlFlow::Break(())
+    })?;
+    if !lines.is_empty() {
+        return Ok(lines);
+    }
+    let (what, wanted) = args.line.map_or(("row", args.row.unwrap_or(1)), |line| ("line", line));
+    let there = if what == "line" {
+        format!("rows end at line {last_line}")
+    } else {
+        format!("there are {}", visible::counted(rows, "row"))
+    };
+    let mend = if what == "line" {
+        "name the line of a row; the header is none"
+    } else {
+        "rows are counted from 1, without the header"
+    };
+    Err(Failure::usage(format!("there is no row at {what} {wanted}: {there}"), mend))
+}
+
+fn piece_of_row(
+    index: usize,
+    piece: &Piece,
+    carving: &Carving,
+    record: &Record,
+    rooms: &Rooms,
+    header: &Header,
+    width: usize,
+) -> Vec<String> {
+    let value = |column: usize| record.value(column, rooms);
+    let from = carving.column(index).map_or("built".to_owned(), |column| format!("from {}", header.title(column)));
+    let mut lines =
+        vec![format!("{}  {}", paint(style::HEAD, visible::value(&piece.name)), paint(style::QUIET, visible::value(&from)))];
+    if let (Some(column), Some(when)) = (carving.fails_when(index, &value), &piece.when) {
+        let condition = explain::condition(&keen_notch_core::phrase::ast::Condition {
+            negated: !when.condition.negated,
+            ..when.condition.clone()
+        });
+        let words = format!("not taken: {} {condition} (\"{}\")", header.title(column), visible::value(value(column)));
+        lines.push(paint(style::LOOK, visible::without_controls(&words)));
+        return lines;
+    }
+    match (&piece.source, carving.plan(index), carving.column(index)) {
+        (Source::Take { phrase, .. }, Some(plan), Some(column)) => {
+            let gauge = Gauge::new(value(column));
+            let trace = plan.trace(value(column));
+            let names = steps::names(&trace);
+            if gauge.value.is_empty() {
+                lines.push(paint(style::QUIET, "the value is blank"));
+            }
+            lines.extend(ruler::draw(&gauge, &steps::marks(&gauge, &trace, &names), width, 1));
+            lines.extend(steps::draw(&phrase.source, &trace));
+            lines.push(if names.len() == 1 {
+                format!("{} {}", visible::value(phrase.source.trim()), steps::result(&trace))
+            } else {
+                steps::result(&trace)
+            });
+        }
+        _ => {
+            let mut work = Workspace::default();
+            carving.run(&value, &mut work);
+            let text = carving.text(index, 0, &value, &work);
+            let words: Vec<_> = explain::piece(piece).into_iter().take(1).collect();
+            lines.push(visible::without_controls(&words.concat()));
+            lines.push(format!("→ \"{}\"  {}", visible::value(text), paint(style::TAKEN, work.state(index))));
+        }
+    }
+    lines
+}

@@ -1,0 +1,127 @@
+//! `phrases`: the reference, each example run when it is printed.
+
+use std::io::Write;
+
+use keen_notch_core::phrase::Phrase;
+use keen_notch_core::phrase::reference::{self, Entry, GROUPS, Group};
+use keen_notch_core::plan::Plan;
+use keen_notch_core::text::unit::Unit;
+use keen_notch_core::words;
+
+use crate::args::PhrasesArgs;
+use crate::console::Console;
+use crate::draw::style::{self, paint};
+use crate::draw::visible;
+use crate::failure::Failure;
+
+const INTRODUCTION: &str = r#"A phrase says how a piece is taken from a value.
+
+  phrase = branch or branch …     the first branch whose result is not missing
+  branch = step then step …       steps from left to right; or a lone "text", the result itself
+
+A result is missing when its marker or position is not there, or when nothing is left in it; with no branch left, the cell is blank. Behind or stands what to use instead; or "" accepts the blank."#;
+
+const SHELL: &str = r#"In a shell, a piece stands in single quotes: -p 'team: section 3 by "-"'. A single quote within is written '\'' there ('name: before "'\''"'), or escaped inside the text: "\u{27}". In a cut list, a phrase stands in single quotes ('before "-"'), or, where it holds one, between three ('''before "'"'''); a slash in a /regular expression/ is written \/ everywhere."#;
+
+/// Runs the command.
+pub fn run(args: &PhrasesArgs, console: &Console) -> Result<(), Failure> {
+    let mut out = anstream::stdout().lock();
+    let text = match &args.word {
+        _ if args.markdown => markdown(),
+        Some(word) => one(word, console.width)?,
+        None => all(console.width),
+    };
+    out.write_all(text.as_bytes())?;
+    Ok(out.flush()?)
+}
+
+/// The whole reference.
+fn all(width: usize) -> String {
+    let mut text = wrapped(INTRODUCTION, width, "");
+    for group in GROUPS {
+        text += &format!("\n{}\n", paint(style::HEAD, group.title));
+        text += &wrapped(group.about, width, "");
+        text += &group.entries.iter().map(|entry| shown(entry, width)).collect::<String>();
+    }
+    text + "\n" + &wrapped(SHELL, width, "")
+}
+
+/// The entries of one word.
+fn one(word: &str, width: usize) -> Result<String, Failure> {
+    let groups: Vec<(&Group, Vec<&Entry>)> = GROUPS
+        .iter()
+        .map(|group| (group, group.entries.iter().filter(|entry| entry.word == word).collect::<Vec<_>>()))
+        .filter(|(_, entries)| !entries.is_empty())
+        .collect();
+    if groups.is_empty() {
+        let nearest = reference::nearest_step(word).map(|entry| entry.word);
+        let mend = match nearest.or_else(|| words::nearest(word, reference::entries().map(|entry| entry.word))) {
+            Some(nearest) => format!("did you mean `{nearest}`? keen-notch phrases shows them all"),
+            None => "keen-notch phrases shows them all".to_owned(),
+        };
+        return Err(Failure::usage(format!("there is no step {word}"), mend));
+    }
+    let shown = groups.iter().map(|(group, entries)| {
+        let entries: String = entries.iter().map(|entry| shown(entry, width)).collect();
+        format!("{}\n{}{entries}", paint(style::HEAD, group.title), wrapped(group.about, width, ""))
+    });
+    Ok(shown.collect::<Vec<_>>().join("\n"))
+}
+
+/// An entry with what its examples give.
+fn shown(entry: &Entry, width: usize) -> String {
+    let mut text = format!("\n  {}\n", paint(style::TAKEN, entry.form));
+    text += &wrapped(entry.gives, width, "    ");
+    for (value, phrase) in entry.examples {
+        let (shown, result) = (paint(style::QUIET, visible::value(value)), visible::value(&result(value, phrase)));
+        text += &format!("    {shown}  {phrase}  → {}\n", paint(style::HEAD, result));
+    }
+    text
+}
+
+/// What an example gives, run here and now.
+fn result(value: &str, phrase: &str) -> String {
+    let plan = Phrase::parse(phrase).and_then(|phrase| Plan::new(&phrase, Unit::Characters));
+    plan.map_or_else(
+        |error| error.to_string(),
+        |plan| plan.trace(value).results.into_iter().map(|seen| seen.text).collect::<Vec<_>>().join(", "),
+    )
+}
+
+fn wrapped(text: &str, width: usize, indent: &str) -> String {
+    let options = textwrap::Options::new(width.min(100)).initial_indent(indent).subsequent_indent(indent);
+    if text.is_empty() { String::new() } else { textwrap::fill(text, options) + "\n" }
+}
+
+/// The same as a document: `docs/phrases.md`.
+fn markdown() -> String {
+    let code = |text: &str| format!("`{}`", text.replace('|', "\\|"));
+    let mut text =
+        "# Phrases\n\nThis page is what `keen-notch phrases --markdown` prints; every result on it was computed.\n\n"
+            .to_owned();
+    text += &INTRODUCTION
+        .replace("\n  phrase", "\n```\nphrase")
+        .replace("\n  branch", "\nbranch")
+        .replace("itself\n", "itself\n```\n");
+    text += "\n";
+    for group in GROUPS {
+        text += &format!("\n## {}\n\n", group.title);
+        if !group.about.is_empty() {
+            text += &format!("{}\n\n", group.about);
+        }
+        text += "| step | gives | for example |\n|---|---|---|\n";
+        for entry in group.entries {
+            let examples = entry
+                .examples
+                .iter()
+                .map(|(value, phrase)| format!("{} on {} → {}", code(phrase), code(value), code(&result(value, phrase))));
+            text += &format!(
+                "| {} | {} | {} |\n",
+                code(entry.form),
+                entry.gives.replace('|', "\\|"),
+                examples.collect::<Vec<_>>().join("<br>")
+            );
+        }
+    }
+    text + &format!("\n## In a shell and in a cut list\n\n{SHELL}\n")
+}

@@ -1,0 +1,63 @@
+//! The first rows of an output, as a table.
+
+use anstyle::Style;
+use keen_notch_core::carving::OutColumn;
+use keen_notch_core::column::Header;
+use keen_notch_io::carve::{Job, PreviewCell, Report};
+
+use super::style::{self, paint};
+use super::{table, visible};
+
+/// The widest a cell is shown, in columns.
+const MOST_CELL: usize = 40;
+
+/// Draws the rows that a run kept. Where they are wider than the terminal, only the pieces and the columns
+/// that they come from are shown, and the others are named below.
+pub fn draw(report: &Report, job: &Job, header: &Header, width: usize) -> Vec<String> {
+    let all: Vec<usize> = (0..job.columns().len()).collect();
+    let mut shown = all.clone();
+    let mut drawn = rows(report, job, &shown);
+    if table::width(&drawn) > width {
+        let used = job.carving().used_columns();
+        shown.retain(|index| match job.columns()[*index] {
+            OutColumn::Original(column) => used.contains(&column),
+            OutColumn::Piece { .. } => true,
+        });
+        drawn = rows(report, job, &shown);
+    }
+    let hidden = all.iter().filter(|index| !shown.contains(index)).filter_map(|index| match job.columns()[*index] {
+        OutColumn::Original(column) => Some(header.title(column)),
+        OutColumn::Piece { .. } => None,
+    });
+    let hidden: Vec<_> = hidden.collect();
+    let mut lines = table::lines(&drawn);
+    let rows =
+        format!("{} of {} shown", visible::grouped(report.preview.len() as u64), visible::counted(report.rows_out, "row"));
+    let columns = if hidden.is_empty() { String::new() } else { format!(", without the columns {}", hidden.join(", ")) };
+    lines.push(String::new());
+    lines.push(paint(style::QUIET, rows + &visible::without_controls(&columns)));
+    lines.push(format!("To get them all, add {} or write to a pipe.", paint(style::TAKEN, "-o OUT.csv")));
+    lines
+}
+
+fn rows(report: &Report, job: &Job, shown: &[usize]) -> comfy_table::Table {
+    let heads: Vec<String> = shown.iter().map(|index| text(&job.titles()[*index])).collect();
+    let mut drawn = table::table(heads.iter().map(String::as_str), usize::MAX);
+    for row in &report.preview {
+        drawn.add_row(shown.iter().map(|index| cell(&row[*index])));
+    }
+    drawn
+}
+
+fn cell(cell: &PreviewCell) -> comfy_table::Cell {
+    match cell.state {
+        None => table::cell(text(&cell.text), Style::new()),
+        Some(state) if state.missing => table::cell("missing", style::QUIET),
+        Some(state) if state.is_filled() => table::cell(text(&cell.text), style::TAKEN),
+        Some(state) => table::cell(format!("{} ({state})", text(&cell.text)), style::LOOK),
+    }
+}
+
+fn text(text: &str) -> String {
+    visible::clipped(&visible::value(text), MOST_CELL)
+}

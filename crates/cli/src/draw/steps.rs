@@ -1,0 +1,69 @@
+//! What a phrase did with a value, step by step.
+
+use keen_notch_core::gauge::Gauge;
+use keen_notch_core::plan::{BranchTrace, Seen, Trace};
+
+use super::ruler::Mark;
+use super::style::{self, paint};
+use super::visible;
+
+/// The widest a text is shown, in columns.
+const MOST_TEXT: usize = 60;
+
+/// What came of a phrase: `→ "00041273"  filled`.
+pub fn result(trace: &Trace) -> String {
+    let state = if trace.state.is_filled() { style::TAKEN } else { style::LOOK };
+    format!("→ {}  {}", texts(&trace.results), paint(state, trace.state))
+}
+
+/// Each step of each branch that was tried, with what it gave, and why a branch was left. `phrase` is the
+/// text of the phrase. Nothing where there is only one step: the result says it all.
+pub fn draw(phrase: &str, trace: &Trace) -> Vec<String> {
+    let steps = || trace.branches.iter().flat_map(|branch| &branch.steps);
+    if trace.branches.len() == 1 && steps().count() <= 1 {
+        return Vec::new();
+    }
+    let words = |span: &std::ops::Range<usize>| visible::value(phrase.get(span.clone()).unwrap_or(""));
+    let widest = steps().map(|step| visible::width(&words(&step.span))).max().unwrap_or(0);
+    let mut lines = Vec::new();
+    let mut number = 0;
+    for (index, branch) in trace.branches.iter().enumerate() {
+        if index > 0 {
+            lines.push(paint(style::QUIET, format!("   or, since that gave nothing: {}", words(&branch.span))));
+        }
+        for step in &branch.steps {
+            number += 1;
+            let words = words(&step.span);
+            let blanks = " ".repeat(widest - visible::width(&words));
+            let gave = if step.after.is_empty() { paint(style::LOOK, "nothing") } else { texts(&step.after) };
+            lines.push(format!("{number:>2} {words}{blanks}  {} → {gave}", paint(style::QUIET, texts(&step.before))));
+        }
+    }
+    lines
+}
+
+/// A mark for each step of the branch that gave the result: what it took of the value.
+pub fn marks<'a>(gauge: &Gauge, trace: &Trace, names: &'a [String]) -> Vec<Mark<'a>> {
+    let before: usize = trace.branches.iter().rev().skip(1).map(|branch| branch.steps.len()).sum();
+    let steps = trace.branches.last().map(|branch: &BranchTrace| branch.steps.as_slice()).unwrap_or_default();
+    let marked = steps.iter().enumerate().filter_map(|(index, step)| {
+        let marked = step.marked();
+        let name = names.get(before + index)?;
+        (!marked.is_empty()).then(|| (name.as_str(), marked.iter().map(|bytes| gauge.covered(bytes)).collect()))
+    });
+    marked.collect()
+}
+
+/// Names for the marks of steps: `step 1`, `step 2` …
+pub fn names(trace: &Trace) -> Vec<String> {
+    let count: usize = trace.branches.iter().map(|branch| branch.steps.len()).sum();
+    (1..=count).map(|number| format!("step {number}")).collect()
+}
+
+fn texts(seen: &[Seen]) -> String {
+    if seen.is_empty() {
+        return "nothing".to_owned();
+    }
+    let texts: Vec<_> = seen.iter().map(|seen| format!("\"{}\"", visible::value(&seen.text))).collect();
+    visible::clipped(&texts.join(", "), MOST_TEXT)
+}

@@ -1,0 +1,60 @@
+//! The summary of a run: what became of each piece.
+
+use anstyle::Style;
+use keen_notch_core::carving::Carving;
+use keen_notch_core::column::Header;
+use keen_notch_core::tally::Tally;
+use keen_notch_io::carve::Report;
+
+use super::style::{self, paint};
+use super::{table, visible};
+
+/// A count of the summary: its head, how it is read off a tally, and what it means.
+struct Count {
+    head: &'static str,
+    of: fn(&Tally) -> u64,
+    means: &'static str,
+}
+
+const COUNTS: [Count; 6] = [
+    Count {
+        head: "short",
+        of: |tally| tally.short,
+        means: "the value ended before the piece was whole, or a part it is built of is missing; what there is was kept",
+    },
+    Count { head: "long", of: |tally| tally.long, means: "wider than the padding asked for; kept as it is" },
+    Count {
+        head: "missing",
+        of: |tally| tally.missing,
+        means: "not there, so the cell is blank; `or` says what to use instead",
+    },
+    Count { head: "fallback", of: |tally| tally.fallback, means: "taken by what stands behind `or`" },
+    Count { head: "warned", of: |tally| tally.warned, means: "a check under `warn` was not met" },
+    Count { head: "faulted", of: |tally| tally.faulted, means: "a check was not met, or there were more results than columns" },
+];
+
+/// Draws the counts of each piece, and says what those that are not zero mean.
+pub fn draw(report: &Report, carving: &Carving, header: &Header) -> Vec<String> {
+    let with_checks = carving.can_fault();
+    let counts = || COUNTS.iter().filter(|count| with_checks || !matches!(count.head, "warned" | "faulted"));
+    let heads = ["piece", "from", "filled"].into_iter().chain(counts().map(|count| count.head));
+    let mut drawn = table::table(heads, 2);
+    for (index, tally) in report.tallies.iter().enumerate() {
+        let from = carving.column(index).map_or("(built)".to_owned(), |column| header.title(column));
+        let mut row = vec![
+            table::cell(visible::value(carving.name(index)), style::HEAD),
+            table::cell(visible::value(&from), Style::new()),
+            table::cell(visible::grouped(tally.filled), Style::new()),
+        ];
+        row.extend(counts().map(|count| match (count.of)(tally) {
+            0 => table::cell("0", style::QUIET),
+            n => table::cell(visible::grouped(n), style::LOOK),
+        }));
+        drawn.add_row(row);
+    }
+    let mut lines = vec![String::new()];
+    lines.extend(table::lines(&drawn));
+    let occurs = |count: &&Count| report.tallies.iter().any(|tally| (count.of)(tally) > 0);
+    lines.extend(counts().filter(occurs).map(|count| paint(style::QUIET, format!("{}: {}", count.head, count.means))));
+    lines
+}

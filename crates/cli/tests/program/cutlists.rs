@@ -1,0 +1,94 @@
+//! `carve -l`: cut lists on tables.
+
+use insta::assert_snapshot;
+
+use crate::yard::Yard;
+
+const PARTS: &str = "part_code,depot\nGRP-00041273-S7K2,\"Workshop, east\"\nHNG-7,x\n";
+
+/// A folder with the parts, an empty-handed table and a cut list.
+fn yard(list: &str) -> Yard {
+    let yard = Yard::with("parts.csv", PARTS);
+    yard.write("a.cutlist.toml", list);
+    yard
+}
+
+fn carved(list: &str, words: &[&str]) -> String {
+    yard(list).out(&[&["carve", "parts.csv", "-l", "a.cutlist.toml", "-q"], words].concat())
+}
+
+#[test]
+fn a_list_alone_and_with_more_pieces() {
+    let list = "column = 'part_code'\n[piece.family]\ntake = 'first 3'\n[piece.label]\nbuild = '{family}/{depot}'";
+    assert_eq!(
+        carved(list, &["-p", "last: last 1", "-p", "site of depot: first 4"]),
+        "part_code,depot,family,label,last,site\n\
+         GRP-00041273-S7K2,\"Workshop, east\",GRP,\"GRP/Workshop, east\",2,Work\n\
+         HNG-7,x,HNG,HNG/x,7,x\n"
+    );
+    // The column of the command line goes before that of the list.
+    assert_eq!(carved("column = 'part_code'\n[piece.a]\ntake = 'first 1'", &["-c", "depot", "--only-pieces"]), "a\nW\nx\n");
+}
+
+#[test]
+fn results_in_columns() {
+    let list = |columns: &str| {
+        format!(
+            "column = 'part_code'\n[piece.part]\ntake = 'sections by \"-\"'\ncolumns = {columns}\n[piece.n]\ntake = 'length'"
+        )
+    };
+    assert_eq!(carved(&list("\"auto\""), &["--only-pieces"]), "part_1,part_2,part_3,n\nGRP,00041273,S7K2,17\nHNG,7,,5\n");
+    let ran = yard(&list("2")).run(&["carve", "parts.csv", "-l", "a.cutlist.toml"]);
+    assert_snapshot!(ran.shown());
+    let ran = yard(&list("\"auto\"")).run_on(PARTS, &["carve", "-l", "a.cutlist.toml"]);
+    assert_snapshot!(ran.shown());
+}
+
+#[test]
+fn a_row_a_result() {
+    let list =
+        "column = 'part_code'\n[piece.part]\ntake = 'sections by \"-\" then lower'\nrows = true\n[piece.n]\ntake = 'length'";
+    let yard = yard(list);
+    // The last row has no line end: the copies before the last one need one.
+    yard.write("parts.csv", PARTS.trim_end().to_owned() + "\n,y");
+    let ran = yard.run(&["carve", "parts.csv", "-l", "a.cutlist.toml"]);
+    assert_snapshot!(ran.shown());
+    yard.write("parts.csv", "part_code,depot\r\nA-B,x");
+    assert_eq!(
+        yard.out(&["carve", "parts.csv", "-l", "a.cutlist.toml", "-q"]),
+        "part_code,depot,part,n\r\nA-B,x,a,3\r\nA-B,x,b,3"
+    );
+}
+
+#[test]
+fn a_piece_in_place_of_its_column() {
+    let list =
+        "[piece.part_code]\nof = 'part_code'\ntake = 'lower'\nreplace = true\n[piece.n]\nof = 'part_code'\ntake = 'length'";
+    assert_eq!(carved(list, &[]), "part_code,depot,n\ngrp-00041273-s7k2,\"Workshop, east\",17\nhng-7,x,5\n");
+}
+
+#[test]
+fn lists_that_cannot_be_used() {
+    let said: Vec<String> = [
+        "column = 'part_code'\n\n[piece.family]\ntak = 'first 3'\n",
+        "column = 'part_cod'\n[piece.family]\ntake = 'first 3'\n",
+        "column = 'part_code'\n[piece.family]\ntake = \"section 2 by \\\"-\\\" then uper\"\n",
+        "column = 'part_code'\n[piece.family]\ntake = 'first 3'\n[layout.part_code]\nform = ['<a>']\n",
+        "[piece.family\n",
+    ]
+    .iter()
+    .map(|list| {
+        let ran = yard(list).run(&["carve", "parts.csv", "-l", "a.cutlist.toml"]);
+        assert_eq!(ran.stdout, "");
+        format!("exit {}\n{}", ran.status, ran.stderr)
+    })
+    .collect();
+    assert_snapshot!(said.join("\n"));
+    let ran = yard("").run(&["carve", "parts.csv", "-l", "b.cutlist.toml"]);
+    assert_snapshot!(ran.shown());
+}
+
+#[test]
+fn several_results_need_a_place() {
+    assert_snapshot!(yard("").run(&["carve", "parts.csv", "-c", "depot", "-p", "n: numbers"]).shown());
+}

@@ -1,0 +1,46 @@
+//! `explain`: cut lists in plain words, and what they do with a row.
+
+use insta::assert_snapshot;
+
+use crate::yard::Yard;
+
+/// A folder with the demo's data in it.
+fn demo() -> Yard {
+    let yard = Yard::new();
+    for name in ["parts.csv", "references.csv", "parts.cutlist.toml", "references.cutlist.toml"] {
+        let path = format!("{}/demo/{name}", env!("CARGO_MANIFEST_DIR"));
+        yard.write(name, std::fs::read(path).unwrap());
+    }
+    yard
+}
+
+#[test]
+fn a_list_in_plain_words() {
+    let yard = demo();
+    assert_snapshot!(yard.out(&["explain", "parts.cutlist.toml"]) + "\n" + &yard.out(&["explain", "references.cutlist.toml"]));
+}
+
+#[test]
+fn a_row_step_by_step() {
+    let yard = demo();
+    let row = yard.out(&["explain", "references.cutlist.toml", "references.csv", "--row", "22"]);
+    assert_snapshot!(row);
+    // Row 58 has a line break in it, so the rows behind it stand a line further down.
+    assert_eq!(yard.out(&["explain", "references.cutlist.toml", "references.csv", "--line", "23"]), row);
+    let by_line = yard.out(&["explain", "references.cutlist.toml", "references.csv", "--line", "60"]);
+    assert!(by_line.starts_with("row 58, line 59\n"), "{by_line}");
+}
+
+#[test]
+fn built_and_missing_pieces_of_a_row() {
+    assert_snapshot!(demo().out(&["explain", "parts.cutlist.toml", "parts.csv", "--row", "95"]));
+}
+
+#[test]
+fn rows_that_are_not_there() {
+    let yard = demo();
+    let said = [["--row", "201"], ["--row", "0"], ["--line", "1"], ["--line", "999"]]
+        .map(|words| yard.run(&[["explain", "parts.cutlist.toml", "parts.csv"].as_slice(), &words].concat()))
+        .map(|ran| format!("exit {}\n{}", ran.status, ran.stderr));
+    assert_snapshot!(said.join("\n"));
+}

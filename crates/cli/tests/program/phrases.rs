@@ -1,0 +1,34 @@
+//! `phrases` and `schema`: what can be looked up.
+
+use insta::assert_snapshot;
+
+use crate::yard::Yard;
+
+#[test]
+fn one_step() {
+    let yard = Yard::new();
+    assert_snapshot!(yard.out(&["phrases", "section"]) + "\n" + &yard.out(&["phrases", "drop"]));
+    assert_snapshot!(yard.run(&["phrases", "secton"]).shown());
+}
+
+#[test]
+fn all_steps() {
+    let out = Yard::new().out(&["phrases"]);
+    assert!(out.lines().all(|line| unicode_width::UnicodeWidthStr::width(line) <= 120), "{out}");
+    for entry in keen_notch_core::phrase::reference::entries() {
+        assert!(out.contains(entry.form), "{}", entry.form);
+    }
+}
+
+#[test]
+fn the_document_is_the_reference() {
+    let path = format!("{}/../../docs/phrases.md", env!("CARGO_MANIFEST_DIR"));
+    let document = std::fs::read_to_string(path).unwrap();
+    let printed = Yard::new().out(&["phrases", "--markdown"]);
+    assert!(document == printed, "docs/phrases.md is stale: keen-notch phrases --markdown > docs/phrases.md");
+}
+
+#[test]
+fn the_schema_is_printed() {
+    assert_eq!(Yard::new().out(&["schema"]), keen_notch_core::cutlist::schema());
+}

@@ -1,0 +1,346 @@
+//! Binding pieces to the columns of a table: everything that can be wrong before a row is read.
+
+use std::collections::HashSet;
+
+use super::row::{CheckPlan, PieceBody, PiecePlan, WhenPlan};
+use crate::column::{ColumnRef, Header};
+use crate::phrase::Span;
+use crate::piece::{BuildPart, Piece, Shape, Source};
+use crate::plan::{ConditionPlan, Plan, refuse_several};
+use crate::refusal::Refusal;
+use crate::text::unit::Unit;
+
+/// The pieces of a run, made ready for the rows of a table.
+#[derive(Debug)]
+pub struct Carving {
+    pub(super) pieces: Vec<PiecePlan>,
+    /// The order in which they are worked out: built pieces behind those that they are built of.
+    pub(super) order: Vec<usize>,
+}
+
+/// A column of the output.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum OutColumn {
+    /// A column of the table as it is, by its index from 0.
+    Original(usize),
+    /// A result of a piece, both by their indices from 0.
+    Piece {
+        /// The piece.
+        piece: usize,
+        /// Which of its results; a piece with an output row a result has only one here.
+        result: usize,
+    },
+}
+
+/// Why pieces cannot be bound to a table.
+#[derive(Debug, Clone)]
+pub struct Unbound {
+    /// The number of the text that the piece was declared in, among the reader's.
+    pub origin: usize,
+    /// What is wrong, with its place in that text.
+    pub refusal: Refusal,
+}
+
+impl Carving {
+    /// Binds pieces to the columns of a table. `main` is the column that pieces come from unless they say
+    /// otherwise; where there is none, it is the only column of a table with one.
+    ///
+    /// # Errors
+    /// Where a column or a piece that is named is not there, a name would stand twice, built pieces go round
+    /// in a circle, or a phrase cannot be used.
+    pub fn new(pieces: &[Piece], main: Option<&ColumnRef>, unit: Unit, header: &Header) -> Result<Carving, Unbound> {
+        let binder = Binder { pieces, main, unit, header };
+        binder.check_names()?;
+        let plans = pieces.iter().map(|piece| binder.piece(piece)).collect::<Result<Vec<_>, _>>()?;
+        let carving = Carving { order: binder.order()?, pieces: plans };
+        binder.check_columns(&carving)?;
+        Ok(carving)
+    }
+
+    /// The number of pieces.
+    pub fn count(&self) -> usize {
+        self.pieces.len()
+    }
+
+    /// The name of a piece.
+    pub fn name(&self, piece: usize) -> &str {
+        &self.pieces[piece].name
+    }
+
+    /// The plan by which a piece is taken; `None` where it is built.
+    pub fn plan(&self, piece: usize) -> Option<&Plan> {
+        match &self.pieces[piece].body {
+            PieceBody::Take { plan, .. } => Some(plan),
+            PieceBody::Build(_) => None,
+        }
+    }
+
+    /// The column that the condition of a piece asks about, where it does not hold; `None` where it holds or
+    /// there is none.
+    pub fn fails_when<'v>(&self, piece: usize, value: &impl Fn(usize) -> &'v str) -> Option<usize> {
+        let when = self.pieces[piece].when.as_ref()?;
+        (!when.condition.holds(value(when.column))).then_some(when.column)
+    }
+
+    /// The column a piece is taken from; `None` where it is built.
+    pub fn column(&self, piece: usize) -> Option<usize> {
+        match &self.pieces[piece].body {
+            PieceBody::Take { column, .. } => Some(*column),
+            PieceBody::Build(_) => None,
+        }
+    }
+
+    /// The columns that any piece looks at, by their indices, each once.
+    pub fn used_columns(&self) -> Vec<usize> {
+        let mut used: Vec<usize> = self.pieces.iter().flat_map(PiecePlan::used_columns).collect();
+        used.sort_unstable();
+        used.dedup();
+        used
+    }
+
+    /// The pieces that fill as many columns as the data needs.
+    pub fn auto_pieces(&self) -> Vec<usize> {
+        (0..self.pieces.len()).filter(|piece| self.pieces[*piece].shape == Shape::AutoColumns).collect()
+    }
+
+    /// Says how many columns a piece fills that was left to the data.
+    pub fn set_columns(&mut self, piece: usize, columns: usize) {
+        self.pieces[piece].shape = Shape::Columns(columns.max(1));
+    }
+
+    /// The piece with an output row a result, if there is one.
+    pub fn rows_piece(&self) -> Option<usize> {
+        (0..self.pieces.len()).find(|piece| self.pieces[*piece].shape == Shape::Rows)
+    }
+
+    /// Whether any piece has conditions to meet, or could have more results than columns.
+    pub fn can_fault(&self) -> bool {
+        self.pieces.iter().any(|piece| !piece.checks.is_empty() || matches!(piece.shape, Shape::Columns(_)))
+    }
+
+    /// The columns of the output: the table's, with pieces in place of those they replace, then the other
+    /// pieces; or the pieces alone.
+    pub fn out_columns(&self, header: &Header, only_pieces: bool) -> Vec<OutColumn> {
+        let replaced = |column| self.pieces.iter().position(|piece| piece.replaces == Some(column));
+        let originals = (0..if only_pieces { 0 } else { header.count() }).map(|column| match replaced(column) {
+            Some(piece) => OutColumn::Piece { piece, result: 0 },
+            None => OutColumn::Original(column),
+        });
+        let behind = self.pieces.iter().enumerate().filter(|(_, piece)| only_pieces || piece.replaces.is_none());
+        let behind = behind.flat_map(|(piece, plan)| (0..plan.columns()).map(move |result| OutColumn::Piece { piece, result }));
+        originals.chain(behind).collect()
+    }
+
+    /// What an output column is called.
+    pub fn title(&self, column: OutColumn, header: &Header) -> String {
+        match column {
+            OutColumn::Original(index) => header.title(index),
+            OutColumn::Piece { piece, result } => match self.pieces[piece].shape {
+                Shape::Columns(_) | Shape::AutoColumns => format!("{}_{}", self.pieces[piece].name, result + 1),
+                Shape::One | Shape::Rows => self.pieces[piece].name.clone(),
+            },
+        }
+    }
+
+    /// The first name that two columns of the output would share, if there is one.
+    pub fn doubled_title(&self, header: &Header) -> Option<(usize, String)> {
+        let mut seen: HashSet<String> =
+            if let Header::Names(names) = header { names.iter().cloned().collect() } else { HashSet::new() };
+        for column in self.out_columns(header, false) {
+            if let OutColumn::Piece { piece, .. } = column
+                && self.pieces[piece].replaces.is_none()
+            {
+                let title = self.title(column, header);
+                if !seen.insert(title.clone()) {
+                    return Some((piece, title));
+                }
+            }
+        }
+        None
+    }
+}
+
+struct Binder<'a> {
+    pieces: &'a [Piece],
+    main: Option<&'a ColumnRef>,
+    unit: Unit,
+    header: &'a Header,
+}
+
+fn unbound(piece: &Piece, refusal: Refusal) -> Unbound {
+    Unbound { origin: piece.origin, refusal }
+}
+
+impl Binder<'_> {
+    fn check_names(&self) -> Result<(), Unbound> {
+        for (index, piece) in self.pieces.iter().enumerate() {
+            let refused = |message: String, mend: &str| Err(unbound(piece, Refusal::new(message, piece.span.clone(), mend)));
+            if self.pieces[..index].iter().any(|other| other.name == piece.name) {
+                return refused(format!("two pieces are called {}", piece.name), "give each piece a name of its own");
+            }
+            let is_column = matches!(self.header, Header::Names(names) if names.contains(&piece.name));
+            if is_column && !piece.replace {
+                let mend = format!(
+                    "call it otherwise, such as {}_cut; in a cut list, `replace = true` puts it in the column's place",
+                    piece.name
+                );
+                return refused(format!("the piece {} is called like a column of the table", piece.name), &mend);
+            }
+        }
+        let mut with_rows = self.pieces.iter().filter(|piece| piece.shape == Shape::Rows);
+        if let (Some(first), Some(second)) = (with_rows.next(), with_rows.next()) {
+            let message = format!("{} and {} both ask for an output row a result", first.name, second.name);
+            let mend = "let one of them do so, and give the other `columns` or `joined with`";
+            return Err(unbound(second, Refusal::new(message, second.span.clone(), mend)));
+        }
+        Ok(())
+    }
+
+    /// Names of several columns, which only show once all are laid out.
+    fn check_columns(&self, carving: &Carving) -> Result<(), Unbound> {
+        let Some((piece, title)) = carving.doubled_title(self.header) else { return Ok(()) };
+        let piece = &self.pieces[piece];
+        let message = format!("two columns of the output would be called {title}");
+        Err(unbound(piece, Refusal::new(message, piece.span.clone(), "call the piece otherwise")))
+    }
+
+    fn piece(&self, piece: &Piece) -> Result<PiecePlan, Unbound> {
+        let refused = |refusal| unbound(piece, refusal);
+        let body = match &piece.source {
+            Source::Take { of, of_span, phrase, phrase_at } => {
+                if piece.shape == Shape::One {
+                    let mend = if piece.on_command_line {
+                        "add `joined with \" \"`; in a cut list, `columns = 3` or `rows = true` give each a place of its own"
+                    } else {
+                        "add `joined with \" \"`, or say `columns = 3`, `columns = \"auto\"` or `rows = true`"
+                    };
+                    refuse_several(phrase, mend).map_err(|error| refused(phrase_at.refusal(error)))?;
+                }
+                let plan = Plan::new(phrase, self.unit).map_err(|error| refused(phrase_at.refusal(error)))?;
+                let column = self.find(of.as_ref(), of_span).map_err(refused)?;
+                PieceBody::Take { column, plan }
+            }
+            Source::Build { parts, .. } => PieceBody::Build(self.build(parts).map_err(refused)?),
+        };
+        let when = match &piece.when {
+            None => None,
+            Some(when) => {
+                let column = match (&when.column, &piece.source) {
+                    (None, Source::Take { of, of_span, .. }) => self.find(of.as_ref(), of_span),
+                    (None, Source::Build { .. }) => Err(Refusal::new(
+                        "a piece that is built comes from no column, so the condition must name one",
+                        when.span.clone(),
+                        "write it as COLUMN: CONDITION",
+                    )),
+                    (named, _) => self.find(named.as_ref(), &when.column_span),
+                };
+                let condition = ConditionPlan::new(&when.condition, self.unit);
+                // A condition's own places are in its text; the whole of it is shown.
+                let condition = condition.map_err(|error| refused(Refusal { span: when.span.clone(), ..error.into() }))?;
+                Some(WhenPlan { column: column.map_err(refused)?, condition })
+            }
+        };
+        let checks = piece.checks.iter().map(|check| {
+            let plan = ConditionPlan::new(&check.condition, self.unit);
+            let plan = plan.map_err(|error| refused(Refusal { span: check.span.clone(), ..error.into() }))?;
+            let asks_missing = check.condition.kind == crate::phrase::ast::ConditionKind::Required;
+            Ok(CheckPlan { plan, asks_missing, only_warns: check.only_warns })
+        });
+        let checks = checks.collect::<Result<Vec<_>, Unbound>>()?;
+        let replaces = if piece.replace { Some(self.replaced(piece).map_err(refused)?) } else { None };
+        Ok(PiecePlan { name: piece.name.clone(), body, when, shape: piece.shape, replaces, checks })
+    }
+
+    /// The column meant: the main one where none is named, and the only one where there is no main one.
+    fn find(&self, named: Option<&ColumnRef>, span: &Span) -> Result<usize, Refusal> {
+        match named.or(self.main) {
+            Some(column) => {
+                column.find(self.header).map_err(|error| Refusal::new(error.to_string(), span.clone(), error.mend()))
+            }
+            None if self.header.count() == 1 => Ok(0),
+            None => {
+                let titles: Vec<_> = (0..self.header.count()).map(|index| self.header.title(index)).collect();
+                let mend = format!(
+                    "name one with -c, with `of`, or as `column` of the cut list; the columns are {}",
+                    titles.join(", ")
+                );
+                Err(Refusal::new("no column is named", span.clone(), mend))
+            }
+        }
+    }
+
+    fn replaced(&self, piece: &Piece) -> Result<usize, Refusal> {
+        ColumnRef::Name(piece.name.clone()).find(self.header).map_err(|error| {
+            let mend = format!("leave `replace` out, or give the piece the name of a column; {}", error.mend());
+            Refusal::new(format!("the piece {} replaces no column: {error}", piece.name), piece.span.clone(), mend)
+        })
+    }
+
+    fn build(&self, parts: &[BuildPart]) -> Result<Vec<super::row::BuildPlan>, Refusal> {
+        use super::row::BuildPlan;
+        let plan = |part: &BuildPart| match part {
+            BuildPart::Text(text) => Ok(BuildPlan::Text(text.clone())),
+            BuildPart::Name(column, span) => {
+                if let ColumnRef::Name(name) = column
+                    && let Some(index) = self.pieces.iter().position(|piece| piece.name == *name)
+                {
+                    if self.pieces[index].shape != Shape::One {
+                        let mend = "build from pieces with one result, such as one with `joined with`";
+                        return Err(Refusal::new(format!("{name} has several results"), span.clone(), mend));
+                    }
+                    return Ok(BuildPlan::Piece(index));
+                }
+                column.find(self.header).map(BuildPlan::Column).map_err(|error| {
+                    let names = self.pieces.iter().map(|piece| piece.name.as_str());
+                    let mend = match crate::words::nearest(&column.to_string(), names) {
+                        Some(name) => format!("did you mean {name}?"),
+                        None => error.mend(),
+                    };
+                    Refusal::new(format!("there is no piece or column {column}"), span.clone(), mend)
+                })
+            }
+        };
+        parts.iter().map(plan).collect()
+    }
+
+    /// The pieces in an order in which each is behind those that it is built of.
+    fn order(&self) -> Result<Vec<usize>, Unbound> {
+        let mut order = Vec::with_capacity(self.pieces.len());
+        let mut state = vec![Visit::Unseen; self.pieces.len()];
+        for piece in 0..self.pieces.len() {
+            self.visit(piece, &mut state, &mut order)?;
+        }
+        Ok(order)
+    }
+
+    fn visit(&self, index: usize, state: &mut [Visit], order: &mut Vec<usize>) -> Result<(), Unbound> {
+        if state[index] == Visit::Done {
+            return Ok(());
+        }
+        state[index] = Visit::Open;
+        if let Source::Build { parts, .. } = &self.pieces[index].source {
+            for part in parts {
+                let BuildPart::Name(ColumnRef::Name(name), span) = part else { continue };
+                let Some(of) = self.pieces.iter().position(|piece| piece.name == *name) else { continue };
+                if state[of] == Visit::Open {
+                    let message = format!("{} is built of {name}, which is built of it in turn", self.pieces[index].name);
+                    return Err(unbound(
+                        &self.pieces[index],
+                        Refusal::new(message, span.clone(), "break the circle: take one of them from a column"),
+                    ));
+                }
+                self.visit(of, state, order)?;
+            }
+        }
+        state[index] = Visit::Done;
+        order.push(index);
+        Ok(())
+    }
+}
+
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Visit {
+    Unseen,
+    Open,
+    Done,
+}

@@ -1,0 +1,7 @@
+//! All pieces of a run together, bound to the columns of a table: what is worked out of each row.
+
+mod bind;
+mod row;
+
+pub use bind::{Carving, OutColumn, Unbound};
+pub use row::Workspace;

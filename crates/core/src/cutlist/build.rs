@@ -1,0 +1,51 @@
+//! Built texts: `{family}-{serial}`, with `{{` for a brace.
+
+use crate::column::ColumnRef;
+use crate::piece::BuildPart;
+use crate::refusal::Refusal;
+
+/// Reads a built text. Spans are in `text`.
+pub(super) fn parts(text: &str) -> Result<Vec<BuildPart>, Refusal> {
+    let mut parts = Vec::new();
+    let mut plain = String::new();
+    let mut at = 0;
+    while let Some(found) = text[at..].find(['{', '}']) {
+        let brace = at + found;
+        plain.push_str(&text[at..brace]);
+        let rest = &text[brace..];
+        if rest.starts_with("{{") || rest.starts_with("}}") {
+            plain.push_str(&rest[..1]);
+            at = brace + 2;
+            continue;
+        }
+        if rest.starts_with('}') {
+            return Err(Refusal::new(
+                "a brace is closed that was never opened",
+                brace..brace + 1,
+                "write `}}` for a brace itself",
+            ));
+        }
+        let Some(close) = rest.find('}') else {
+            return Err(Refusal::new(
+                "a brace is not closed",
+                brace..text.len(),
+                "close it behind the name; write `{{` for a brace itself",
+            ));
+        };
+        let name = rest[1..close].trim();
+        if name.is_empty() {
+            let mend = "name a piece or a column in it: `{family}`";
+            return Err(Refusal::new("there is nothing between the braces", brace..brace + close + 1, mend));
+        }
+        if !plain.is_empty() {
+            parts.push(BuildPart::Text(std::mem::take(&mut plain)));
+        }
+        parts.push(BuildPart::Name(ColumnRef::parse(name), brace..brace + close + 1));
+        at = brace + close + 1;
+    }
+    plain.push_str(&text[at..]);
+    if !plain.is_empty() {
+        parts.push(BuildPart::Text(plain));
+    }
+    Ok(parts)
+}

@@ -1,0 +1,80 @@
+//! Conditions in plain words.
+
+use super::markers::{any, class, regex, text};
+use crate::phrase::ast::{CheckDigit, Condition, ConditionKind, Marker};
+
+/// What a text does that meets the condition.
+pub(super) fn condition(condition: &Condition) -> String {
+    let (yes, no) = match &condition.kind {
+        ConditionKind::Required => ("is there".to_owned(), "is missing".to_owned()),
+        ConditionKind::Blank => is("blank"),
+        ConditionKind::Length { from, to } => has(&match to {
+            Some(to) if to == from => characters(*from),
+            Some(to) => format!("{from} to {}", characters(*to)),
+            None => format!("{} or more", characters(*from)),
+        }),
+        ConditionKind::Class(class) => does("consists of", "consist of", &format!("{} only", self::class(class))),
+        ConditionKind::Fits(regex) => does("fits", "fit", &self::regex(regex)),
+        ConditionKind::StartsWith(marker) => does("starts with", "start with", &end(marker)),
+        ConditionKind::EndsWith(marker) => does("ends with", "end with", &end(marker)),
+        ConditionKind::Contains(marker) => does("contains", "contain", &any(marker)),
+        ConditionKind::ContainsWord(word) => does("contains", "contain", &format!("the word {}", text(word))),
+        ConditionKind::OneOf(texts) => match texts.as_slice() {
+            [only] => is(&text(only)),
+            _ => is(&format!("one of {}", texts.iter().map(|one| text(one)).collect::<Vec<_>>().join(", "))),
+        },
+        ConditionKind::ListedIn { file, column } => is(&match column {
+            Some(column) => format!("listed in the column {column} of {file}"),
+            None => format!("listed in {file}"),
+        }),
+        ConditionKind::Range { from, to } => is(&match (from, to) {
+            (Some(from), Some(to)) => format!("a number from {from} to {to}"),
+            (Some(from), None) => format!("a number of {from} or more"),
+            (None, Some(to)) => format!("a number of {to} or less"),
+            (None, None) => "a number".to_owned(),
+        }),
+        ConditionKind::Date(format) => is(&format!("a date written as {}", text(&format.text))),
+        ConditionKind::Email => is("an email address"),
+        ConditionKind::CheckDigit(algorithm) => has(&format!("a right check digit ({})", name(*algorithm))),
+        ConditionKind::Unique => is("unlike that of any other row"),
+        ConditionKind::SameAs(column) => is(&format!("the same as {column}")),
+    };
+    if condition.negated { no } else { yes }
+}
+
+/// The end of a text that meets a condition.
+fn end(marker: &Marker) -> String {
+    match marker {
+        Marker::Run(class) => format!("one of: {}", self::class(class)),
+        other => any(other),
+    }
+}
+
+fn is(what: &str) -> (String, String) {
+    (format!("is {what}"), format!("is not {what}"))
+}
+
+fn has(what: &str) -> (String, String) {
+    (format!("has {what}"), format!("does not have {what}"))
+}
+
+fn does(verb: &str, base: &str, what: &str) -> (String, String) {
+    (format!("{verb} {what}"), format!("does not {base} {what}"))
+}
+
+pub(super) fn characters(n: usize) -> String {
+    if n == 1 { "1 character".to_owned() } else { format!("{n} characters") }
+}
+
+fn name(algorithm: CheckDigit) -> &'static str {
+    match algorithm {
+        CheckDigit::Luhn => "Luhn, ISO/IEC 7812",
+        CheckDigit::Gs1 => "GS1",
+        CheckDigit::Isbn10 => "ISBN-10",
+        CheckDigit::Mod97 => "ISO 7064 MOD 97-10",
+        CheckDigit::Mod112 => "ISO 7064 MOD 11-2",
+        CheckDigit::Iban => "IBAN, ISO 13616",
+        CheckDigit::Verhoeff => "Verhoeff",
+        CheckDigit::Damm => "Damm",
+    }
+}

@@ -1,0 +1,137 @@
+//! Steps in plain words.
+
+use super::conditions::{characters, condition};
+use super::markers::{any, class, every, occurrence, ordinal, regex, text, the};
+use crate::phrase::ast::{Class, Division, NumberStyle, Pattern, Position, Range, Side, Sides, StepKind};
+
+/// What a step does, beginning with a verb. `several`: it works on each of several results; `first`: it
+/// works on the value itself.
+pub(super) fn step(kind: &StepKind, several: bool, first: bool) -> String {
+    let (it, each) = match (several, first) {
+        (true, _) => ("each", "of each "),
+        (false, true) => ("the value", ""),
+        (false, false) => ("it", ""),
+    };
+    let take = |what: String| if several { format!("take of each {}", what) } else { format!("take {what}") };
+    match kind {
+        StepKind::Whole => "take the whole text".to_owned(),
+        StepKind::First(n) => take(format!("the first {}", characters(*n))),
+        StepKind::Last(n) => take(format!("the last {}", characters(*n))),
+        StepKind::Char(position) => take(character(*position)),
+        StepKind::CharsTo(range) => take(characters_of(range)),
+        StepKind::CharsFor { from, width } => take(format!("{} from {} on", characters(*width), character(*from))),
+        StepKind::DropFirst(n) => format!("leave out {each}the first {}", characters(*n)),
+        StepKind::DropLast(n) => format!("leave out {each}the last {}", characters(*n)),
+        StepKind::Before(marker) => take(format!("what stands before {}", occurrence(marker))),
+        StepKind::After(marker) => take(format!("what stands behind {}", occurrence(marker))),
+        StepKind::From(marker) => take(format!("everything from {} on, with it", occurrence(marker))),
+        StepKind::Through(marker) => take(format!("everything up to {}, with it", occurrence(marker))),
+        StepKind::Between { first, second, nth } => {
+            let second = nth.map_or_else(|| the("next", second), |nth| the(&ordinal(nth), second));
+            take(format!("what stands between {} and {second}", occurrence(first)))
+        }
+        StepKind::Sections { range, by } => format!("divide {} at {} and take {}", whole(several), division(by), parts(range)),
+        StepKind::AllSections(by) => format!("divide the text at {} and take every part", division(by)),
+        StepKind::Number { which, style } => take(format!("the {} number{}", ordinal(*which), number_style(style))),
+        StepKind::AllNumbers(style) => format!("take every number{}", number_style(style)),
+        StepKind::Run { which, of } => take(format!("the {} {}", ordinal(*which), run(of.as_ref()))),
+        StepKind::AllRuns(of) => format!("take every {}", run(of.as_ref())),
+        StepKind::Match(pattern) => take(matched(pattern, "the first match")),
+        StepKind::AllMatches(pattern) => format!("take {}", matched(pattern, "every match")),
+        StepKind::Length => format!("count {each}the characters"),
+        StepKind::PositionOf(marker) => format!("tell {each}the position of {}", occurrence(marker)),
+        StepKind::CountOf(marker) => format!("count how often {} stands in {it}", any(marker)),
+        StepKind::Whether(asked) => format!("write “true” if {it} {}, “false” if not", condition(asked)),
+        StepKind::Joined(with) if with.is_empty() => "join them, with nothing between".to_owned(),
+        StepKind::Joined(with) => format!("join them, with {} between", text(with)),
+        StepKind::Trim(Sides::Both) => format!("take the white space off both ends of {it}"),
+        StepKind::Trim(Sides::Only(Side::Left)) => format!("take the white space off the start of {it}"),
+        StepKind::Trim(Sides::Only(Side::Right)) => format!("take the white space off the end of {it}"),
+        StepKind::Squeeze => "make every run of white space one space".to_owned(),
+        StepKind::Upper => format!("put {it} in upper case"),
+        StepKind::Lower => format!("put {it} in lower case"),
+        StepKind::Title => format!("begin every word of {it} with an upper-case letter, the rest in lower case"),
+        StepKind::Keep(class) => format!("keep only {}", self::class(class)),
+        StepKind::DropClass(class) => format!("leave out {}", self::class(class)),
+        StepKind::Replace { marker, with, .. } if with.is_empty() => format!("leave out {}", every(marker)),
+        StepKind::Replace { marker, with, .. } => format!("replace {} with {}", every(marker), text(with)),
+        StepKind::Pad { side, width, with } => {
+            let side = if *side == Side::Left { "left" } else { "right" };
+            format!("fill {it} up on the {side} with {} to {}", text(with), characters(*width))
+        }
+        StepKind::Clip { width, mark } if mark.is_empty() => format!("cut {it} off at {}", characters(*width)),
+        StepKind::Clip { width, mark } => {
+            format!("cut {it} off at {}, with {} at the end where something was cut off", characters(*width), text(mark))
+        }
+        StepKind::Prefix(prefix) => format!("put {} before {it}", text(prefix)),
+        StepKind::Suffix(suffix) => format!("put {} behind {it}", text(suffix)),
+        StepKind::PlainNumber(like) => {
+            let like = like.as_ref().map_or(String::new(), |example| format!(", read like {}", text(&example.text)));
+            format!("write {it} as a plain number{like}, without zeros that do not count")
+        }
+        StepKind::Date(format) => {
+            format!("read {it} as a date written as {}, and write it as year-month-day", text(&format.text))
+        }
+    }
+}
+
+fn whole(several: bool) -> &'static str {
+    if several { "each" } else { "the text" }
+}
+
+/// `character 5`, `the last character`, `the 4th last character`
+fn character(position: Position) -> String {
+    match position {
+        Position::FromStart(n) => format!("character {n}"),
+        Position::FromEnd(_) => format!("the {} character", ordinal(position)),
+    }
+}
+
+fn characters_of(range: &Range) -> String {
+    match (range.from, range.to) {
+        (from, _) if !range.bounded => format!("everything from {} on", character(from)),
+        (Position::FromStart(from), Position::FromStart(to)) => format!("characters {from} to {to}"),
+        (from, to) => format!("everything from {} to {}", character(from), character(to)),
+    }
+}
+
+fn division(by: &Division) -> String {
+    let skipping = if by.skipping_empty { ", leave empty parts out," } else { "" };
+    format!("{}{skipping}", every(&by.marker))
+}
+
+fn part(position: Position) -> String {
+    match position {
+        Position::FromStart(n) => format!("part {n}"),
+        Position::FromEnd(_) => format!("the {} part", ordinal(position)),
+    }
+}
+
+fn parts(range: &Range) -> String {
+    let between = "with what stands between them";
+    match (range.from, range.to) {
+        (from, to) if from == to && range.bounded => part(from),
+        (from, _) if !range.bounded => format!("everything from {} on", part(from)),
+        (Position::FromStart(from), Position::FromStart(to)) => format!("parts {from} to {to}, {between}"),
+        (from, to) => format!("everything from {} to {}, {between}", part(from), part(to)),
+    }
+}
+
+fn number_style(style: &NumberStyle) -> String {
+    let signed = if style.signed { " with its sign" } else { "" };
+    let like =
+        style.like.as_ref().map_or(String::new(), |example| format!(", read like {}, as a plain number", text(&example.text)));
+    format!("{signed}{like}")
+}
+
+fn run(of: Option<&Class>) -> String {
+    match of {
+        Some(of) => format!("unbroken run of {}", class(of)),
+        None => "unbroken run of one kind (letters, digits, white space or punctuation)".to_owned(),
+    }
+}
+
+fn matched(pattern: &Pattern, which: &str) -> String {
+    let of = format!("{which} of {}", regex(&pattern.regex));
+    pattern.group.as_ref().map_or(of.clone(), |group| format!("group {} of {of}", group.name))
+}

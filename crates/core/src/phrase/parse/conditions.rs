@@ -1,0 +1,198 @@
+//! Conditions.
+
+use super::Parser;
+use crate::phrase::ast::{CheckDigit, Condition, ConditionKind, Example, Span};
+use crate::phrase::token::{Token, TokenKind};
+use crate::phrase::{ErrorKind, PhraseError};
+use crate::words;
+
+/// The words that conditions begin with, classes aside.
+const CONDITIONS: [&str; 17] = [
+    "required", "blank", "length", "fits", "starts", "ends", "contains", "one", "listed", "range", "date", "email", "check",
+    "unique", "same", "not", "digits",
+];
+
+/// The names of the check digits.
+const CHECK_DIGITS: [(&str, CheckDigit); 8] = [
+    ("luhn", CheckDigit::Luhn),
+    ("gs1", CheckDigit::Gs1),
+    ("isbn10", CheckDigit::Isbn10),
+    ("mod97", CheckDigit::Mod97),
+    ("mod11-2", CheckDigit::Mod112),
+    ("iban", CheckDigit::Iban),
+    ("verhoeff", CheckDigit::Verhoeff),
+    ("damm", CheckDigit::Damm),
+];
+
+impl Parser<'_> {
+    pub(super) fn condition(&mut self) -> Result<Condition, PhraseError> {
+        let start = self.here().start;
+        let negated = self.take_word("not");
+        let kind = self.condition_kind()?;
+        Ok(Condition { span: start..self.end_of_last(), negated, kind })
+    }
+
+    fn condition_kind(&mut self) -> Result<ConditionKind, PhraseError> {
+        if self.is_at_class() {
+            return Ok(ConditionKind::Class(self.class("digits")?));
+        }
+        let Some(Token { kind: TokenKind::Word(word), span }) = self.peek() else {
+            return Err(
+                self.expected("a condition", "write one such as `digits`, `length 8` or `starts with \"GRP\"`".to_owned())
+            );
+        };
+        self.at += 1;
+        Ok(match word.as_str() {
+            "required" => ConditionKind::Required,
+            "blank" => ConditionKind::Blank,
+            "length" => self.length_condition()?,
+            "fits" => match self.regex_if_any() {
+                Some(regex) => ConditionKind::Fits(regex),
+                None => {
+                    return Err(
+                        self.expected("a regular expression between slashes", r"write it like `fits /[A-Z]{3}\d+/`".to_owned())
+                    );
+                }
+            },
+            "starts" => {
+                self.word("with", r#"starts with "GRP""#)?;
+                ConditionKind::StartsWith(self.marker()?)
+            }
+            "ends" => {
+                self.word("with", r#"ends with "-""#)?;
+                ConditionKind::EndsWith(self.marker()?)
+            }
+            "contains" if self.take_word("word") => {
+                let (text, span) = self.text("the word in quotes")?;
+                if text.is_empty() {
+                    let mend = self.with(span.clone(), r#""WO""#);
+                    return Err(PhraseError { kind: ErrorKind::EmptyMarker, span, mend });
+                }
+                ConditionKind::ContainsWord(text)
+            }
+            "contains" => ConditionKind::Contains(self.marker()?),
+            "one" => self.one_of()?,
+            "listed" => {
+                self.word("in", r#"listed in "sites.csv""#)?;
+                let file = self.text("the file in quotes")?.0;
+                let column = if self.take_word("column") { Some(self.text("the column in quotes")?.0) } else { None };
+                ConditionKind::ListedIn { file, column }
+            }
+            "range" => self.range_condition()?,
+            "date" => {
+                let (text, span) = self.text("the date format in quotes")?;
+                ConditionKind::Date(Example { text, span })
+            }
+            "email" => ConditionKind::Email,
+            "check" => self.check_digit()?,
+            "unique" => ConditionKind::Unique,
+            "same" => {
+                self.word("as", "same as COLUMN")?;
+                ConditionKind::SameAs(self.column()?)
+            }
+            _ => return Err(self.unknown_condition(word, span)),
+        })
+    }
+
+    fn unknown_condition(&self, word: &str, span: &Span) -> PhraseError {
+        let mend = match words::nearest(word, CONDITIONS) {
+            Some(nearest) => format!("did you mean `{nearest}`?"),
+            None => "conditions are such as `required`, `digits`, `length 8`, `one of \"A\", \"B\"` or `starts with \"GRP\"`"
+                .to_owned(),
+        };
+        PhraseError { kind: ErrorKind::UnknownCondition(word.to_owned()), span: span.clone(), mend }
+    }
+
+    fn word(&mut self, word: &str, form: &str) -> Result<(), PhraseError> {
+        if self.take_word(word) { Ok(()) } else { Err(self.expected(&format!("`{word}`"), format!("write it like `{form}`"))) }
+    }
+
+    /// `length 8`, `length 4 to 8`, `length 4 to`.
+    fn length_condition(&mut self) -> Result<ConditionKind, PhraseError> {
+        let start = self.here().start;
+        let from = self.length("length 8")?;
+        if !self.take_word("to") {
+            return Ok(ConditionKind::Length { from, to: Some(from) });
+        }
+        if !matches!(self.peek(), Some(Token { kind: TokenKind::Number(_), .. })) {
+            return Ok(ConditionKind::Length { from, to: None });
+        }
+        let to = self.length("length 4 to 8")?;
+        if to < from {
+            Err(self.backwards(start..self.end_of_last()))
+        } else {
+            Ok(ConditionKind::Length { from, to: Some(to) })
+        }
+    }
+
+    fn one_of(&mut self) -> Result<ConditionKind, PhraseError> {
+        self.word("of", r#"one of "A", "B""#)?;
+        let mut texts = vec![self.text("a text in quotes")?.0];
+        loop {
+            let comma = matches!(self.peek(), Some(Token { kind: TokenKind::Comma, .. }));
+            self.at += usize::from(comma);
+            match self.peek() {
+                Some(Token { kind: TokenKind::Text(_), .. }) if comma => texts.push(self.text("a text in quotes")?.0),
+                Some(Token { kind: TokenKind::Text(_), span }) => {
+                    let mend = self.with(span.start..span.start, ", ").replace(" , ", ", ");
+                    return Err(self.expected("a comma between the texts", mend));
+                }
+                _ if comma => return Err(self.expected("a text in quotes", "write a text behind the comma".to_owned())),
+                _ => return Ok(ConditionKind::OneOf(texts)),
+            }
+        }
+    }
+
+    /// `range 1 to 999`, with either end left open.
+    fn range_condition(&mut self) -> Result<ConditionKind, PhraseError> {
+        let start = self.here().start;
+        let from = self.decimal_if_any();
+        self.word("to", "range 1 to 999")?;
+        let to = self.decimal_if_any();
+        match (&from, &to) {
+            (None, None) => Err(self
+                .expected("a number at one end", "write it like `range 1 to 999`, `range 1 to` or `range to 999`".to_owned())),
+            (Some(from), Some(to)) if crate::decimal::compare(from, to) == Some(std::cmp::Ordering::Greater) => {
+                Err(self.backwards(start..self.end_of_last()))
+            }
+            _ => Ok(ConditionKind::Range { from, to }),
+        }
+    }
+
+    /// A number as written, if one stands here.
+    fn decimal_if_any(&mut self) -> Option<String> {
+        let Some(Token { kind: TokenKind::Number(_) | TokenKind::Decimal(_), span }) = self.peek() else { return None };
+        self.at += 1;
+        Some(self.source[span.clone()].to_owned())
+    }
+
+    fn check_digit(&mut self) -> Result<ConditionKind, PhraseError> {
+        self.word("digit", "check digit luhn")?;
+        let named = self.peek_word().and_then(|word| CHECK_DIGITS.iter().find(|(name, _)| *name == word));
+        match named {
+            Some((_, algorithm)) => {
+                self.at += 1;
+                Ok(ConditionKind::CheckDigit(*algorithm))
+            }
+            None => {
+                let names: Vec<_> = CHECK_DIGITS.iter().map(|(name, _)| *name).collect();
+                Err(self.expected("the name of a check digit", format!("the names are {}", names.join(", "))))
+            }
+        }
+    }
+
+    /// A column: a bare word, `#4`, or a quoted name.
+    fn column(&mut self) -> Result<String, PhraseError> {
+        match self.peek() {
+            Some(Token { kind: TokenKind::Word(name), .. }) => {
+                self.at += 1;
+                Ok(name.clone())
+            }
+            Some(Token { kind: TokenKind::Text(_), span }) => {
+                self.at += 1;
+                Ok(self.source[span.clone()].to_owned())
+            }
+            _ => Err(self.expected("a column", "write it like `same as crew_id` or `same as \"crew id\"`".to_owned())),
+        }
+    }
+}

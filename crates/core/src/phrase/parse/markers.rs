@@ -1,0 +1,198 @@
+//! Markers, classes and ordinals.
+
+use super::Parser;
+use crate::phrase::ast::{Class, ClassPart, Marker, Occurrence, Position, Regex};
+use crate::phrase::token::{Token, TokenKind};
+use crate::phrase::{ErrorKind, PhraseError};
+use crate::words;
+
+/// The names of the classes.
+const CLASSES: [(&str, ClassPart); 7] = [
+    ("digits", ClassPart::Digits),
+    ("letters", ClassPart::Letters),
+    ("uppercase", ClassPart::Uppercase),
+    ("lowercase", ClassPart::Lowercase),
+    ("alphanumeric", ClassPart::Alphanumeric),
+    ("spaces", ClassPart::Spaces),
+    ("punctuation", ClassPart::Punctuation),
+];
+
+/// Words that people try first for a class.
+const ALSO_SAID: [(&str, &str); 10] = [
+    ("digit", "digits"),
+    ("letter", "letters"),
+    ("space", "spaces"),
+    ("whitespace", "spaces"),
+    ("blanks", "spaces"),
+    ("upper", "uppercase"),
+    ("capitals", "uppercase"),
+    ("lower", "lowercase"),
+    ("alpha", "letters"),
+    ("symbols", "punctuation"),
+];
+
+/// Words for ordinals, as figures.
+const ORDINAL_WORDS: [(&str, &str); 5] =
+    [("first", "1st"), ("second", "2nd"), ("third", "3rd"), ("fourth", "4th"), ("fifth", "5th")];
+
+impl Parser<'_> {
+    /// `[NTH] MARKER`, the first one where no ordinal is said.
+    pub(super) fn occurrence(&mut self, step: &str) -> Result<Occurrence, PhraseError> {
+        self.occurrence_of(step, Parser::marker)
+    }
+
+    /// The same, where `and` ends the marker and does not join classes.
+    pub(super) fn occurrence_before_and(&mut self, step: &str) -> Result<Occurrence, PhraseError> {
+        self.occurrence_of(step, |parser| parser.marker_of(false))
+    }
+
+    fn occurrence_of(
+        &mut self,
+        step: &str,
+        marker: impl FnOnce(&mut Self) -> Result<Marker, PhraseError>,
+    ) -> Result<Occurrence, PhraseError> {
+        if let Some(word) = self.peek_word()
+            && let Some((_, figure)) = ORDINAL_WORDS.iter().find(|(name, _)| *name == word)
+        {
+            let mend = format!("write `{step} {figure} \"-\"`: an ordinal in figures, and a marker behind it");
+            return Err(self.expected("an ordinal in figures, or a marker", mend));
+        }
+        let nth = self.nth()?.unwrap_or(Position::FIRST);
+        Ok(Occurrence { nth, marker: marker(self)? })
+    }
+
+    /// 1st, 2nd …, `last`, `2nd last` …, if one stands here.
+    pub(super) fn nth(&mut self) -> Result<Option<Position>, PhraseError> {
+        match self.peek() {
+            Some(Token { kind: TokenKind::Ordinal(n), span }) => {
+                if *n == 0 {
+                    let mend = self.with(span.clone(), "1st");
+                    return Err(PhraseError { kind: ErrorKind::PositionZero, span: span.clone(), mend });
+                }
+                self.at += 1;
+                Ok(Some(if self.take_word("last") { Position::FromEnd(*n) } else { Position::FromStart(*n) }))
+            }
+            Some(Token { kind: TokenKind::Number(n), span }) => {
+                let mend = match n {
+                    1.. => self.with(span.clone(), &ordinal(*n)),
+                    _ => "write an ordinal, such as `2nd` or `2nd last`".to_owned(),
+                };
+                Err(self.expected("an ordinal or a marker", mend))
+            }
+            _ => Ok(self.take_word("last").then_some(Position::LAST)),
+        }
+    }
+
+    pub(super) fn marker(&mut self) -> Result<Marker, PhraseError> {
+        self.marker_of(true)
+    }
+
+    fn marker_of(&mut self, several_classes: bool) -> Result<Marker, PhraseError> {
+        if let Some(Token { kind: TokenKind::Text(text), span }) = self.peek() {
+            self.at += 1;
+            if text.is_empty() {
+                let mend = format!("{}, or cut by position with `chars`", self.with(span.clone(), r#""-""#));
+                return Err(PhraseError { kind: ErrorKind::EmptyMarker, span: span.clone(), mend });
+            }
+            let any_case = self.take_word("any");
+            if any_case && !self.take_word("case") {
+                return Err(self.expected("`case`", self.with_inserted("case")));
+            }
+            return Ok(Marker::Text { text: text.clone(), any_case });
+        }
+        if let Some(regex) = self.regex_if_any() {
+            return Ok(Marker::Regex(regex));
+        }
+        if let Some(word) = self.peek_word()
+            && word != "any"
+            && class_named(word).is_none()
+        {
+            let mend = match nearest_class(word) {
+                Some(class) => format!("did you mean `{class}`? A text to look for stands in quotes: `\"{word}\"`"),
+                None => self.with(self.here(), &format!("\"{word}\"")),
+            };
+            return Err(self.expected("a marker in quotes", mend));
+        }
+        if !matches!(self.peek(), Some(Token { kind: TokenKind::Word(_), .. })) {
+            return self.text("a marker in quotes").map(|(text, _)| Marker::Text { text, any_case: false });
+        }
+        let class =
+            if several_classes { self.class("after digits")? } else { Class { parts: vec![self.class_part("after digits")?] } };
+        Ok(match class.parts.as_slice() {
+            [ClassPart::AnyOf(characters)] => Marker::OneOf(characters.clone()),
+            _ => Marker::Run(class),
+        })
+    }
+
+    pub(super) fn regex_if_any(&mut self) -> Option<Regex> {
+        let Some(Token { kind: TokenKind::Regex { pattern, flags }, span }) = self.peek() else { return None };
+        self.at += 1;
+        Some(Regex { pattern: pattern.clone(), flags: flags.clone(), span: span.clone() })
+    }
+
+    /// Whether a class begins here.
+    pub(super) fn is_at_class(&self) -> bool {
+        self.peek_word().is_some_and(|word| word == "any" || class_named(word).is_some())
+    }
+
+    /// A class, or several with `and` between them.
+    pub(super) fn class(&mut self, form: &str) -> Result<Class, PhraseError> {
+        let mut parts = vec![self.class_part(form)?];
+        while self.take_word("and") {
+            parts.push(self.class_part(form)?);
+        }
+        Ok(Class { parts })
+    }
+
+    fn class_part(&mut self, form: &str) -> Result<ClassPart, PhraseError> {
+        if self.take_word("any") {
+            if !self.take_word("of") {
+                return Err(self.expected("`of`", self.with_inserted("of")));
+            }
+            let (text, span) = self.text("the characters in quotes")?;
+            if text.is_empty() {
+                let mend = self.with(span.clone(), r#""-/""#);
+                return Err(PhraseError { kind: ErrorKind::EmptyMarker, span, mend });
+            }
+            return Ok(ClassPart::AnyOf(text));
+        }
+        let Some(word) = self.peek_word() else {
+            return Err(self.expected("a class such as `digits`", format!("write it like `{form}`")));
+        };
+        match class_named(word) {
+            Some(part) => {
+                self.at += 1;
+                Ok(part)
+            }
+            None => {
+                let names = CLASSES.iter().map(|(name, _)| *name).collect::<Vec<_>>().join(", ");
+                let mend = match nearest_class(word) {
+                    Some(class) => self.with(self.here(), class),
+                    None => format!("the classes are {names} and any of \"…\""),
+                };
+                Err(self.expected("a class such as `digits`", mend))
+            }
+        }
+    }
+}
+
+fn class_named(word: &str) -> Option<ClassPart> {
+    CLASSES.iter().find(|(name, _)| *name == word).map(|(_, part)| part.clone())
+}
+
+fn nearest_class(word: &str) -> Option<&'static str> {
+    let also = ALSO_SAID.iter().find(|(said, _)| *said == word).map(|(_, class)| *class);
+    also.or_else(|| words::nearest(word, CLASSES.iter().map(|(name, _)| *name)))
+}
+
+/// A number as an ordinal in figures: 1st, 2nd, 3rd, 4th, 11th …
+pub(crate) fn ordinal(n: i64) -> String {
+    let ending = match (n % 100, n % 10) {
+        (11..=13, _) => "th",
+        (_, 1) => "st",
+        (_, 2) => "nd",
+        (_, 3) => "rd",
+        _ => "th",
+    };
+    format!("{n}{ending}")
+}

@@ -1,0 +1,245 @@
+//! Tokens → syntax tree: phrases, their branches, and what all parts of the grammar share.
+
+mod conditions;
+mod markers;
+mod steps;
+
+pub(crate) use markers::ordinal;
+
+use super::ast::{Body, Branch, Condition, Phrase, Position, Span};
+use super::reference::nearest_step;
+use super::token::{Token, TokenKind, tokens};
+use super::{ErrorKind, PhraseError};
+
+/// The greatest position or width that can be asked for, in characters.
+const MOST_CHARACTERS: usize = 1_000_000_000;
+
+const SAMPLE_STEPS: &str = r#"`first 3`, `section 2 by "-"` or `whole`"#;
+
+impl Phrase {
+    /// Reads a phrase.
+    ///
+    /// # Errors
+    /// Where the words do not make a phrase, or make one that could never give what it says.
+    pub fn parse(source: &str) -> Result<Phrase, PhraseError> {
+        let tokens = tokens(source)?;
+        if tokens.is_empty() {
+            return Err(PhraseError {
+                kind: ErrorKind::Empty,
+                span: 0..source.len(),
+                mend: format!("write a step, such as {SAMPLE_STEPS}"),
+            });
+        }
+        let branches = Parser { source, tokens: &tokens, at: 0 }.branches()?;
+        Ok(Phrase { source: source.to_owned(), branches })
+    }
+}
+
+impl Condition {
+    /// Reads a condition that stands by itself.
+    ///
+    /// # Errors
+    /// Where the words do not make a condition, or make one that could never hold.
+    pub fn parse(source: &str) -> Result<Condition, PhraseError> {
+        let tokens = tokens(source)?;
+        let mut parser = Parser { source, tokens: &tokens, at: 0 };
+        let condition = parser.condition()?;
+        match parser.peek() {
+            None => Ok(condition),
+            Some(_) => Err(parser.expected("the end of the condition", "write each condition by itself".to_owned())),
+        }
+    }
+}
+
+struct Parser<'a> {
+    source: &'a str,
+    tokens: &'a [Token],
+    at: usize,
+}
+
+impl<'a> Parser<'a> {
+    fn peek(&self) -> Option<&'a Token> {
+        self.tokens.get(self.at)
+    }
+
+    /// The next token, if it is a word.
+    fn peek_word(&self) -> Option<&'a str> {
+        match self.peek() {
+            Some(Token { kind: TokenKind::Word(word), .. }) => Some(word),
+            _ => None,
+        }
+    }
+
+    /// Takes the next token if it is the word `word`.
+    fn take_word(&mut self, word: &str) -> bool {
+        let found = self.peek_word() == Some(word);
+        self.at += usize::from(found);
+        found
+    }
+
+    /// Where the next token stands: an empty place at the end of the phrase where there is none.
+    fn here(&self) -> Span {
+        self.peek().map_or(self.source.len()..self.source.len(), |token| token.span.clone())
+    }
+
+    fn end_of_last(&self) -> usize {
+        self.at.checked_sub(1).and_then(|last| self.tokens.get(last)).map_or(0, |token| token.span.end)
+    }
+
+    /// `wanted` does not stand here; `mend` says what to write.
+    fn expected(&self, wanted: &str, mend: String) -> PhraseError {
+        let found = self.peek().map(|token| format!("`{}`", &self.source[token.span.clone()]));
+        PhraseError { kind: ErrorKind::Expected { wanted: wanted.to_owned(), found }, span: self.here(), mend }
+    }
+
+    /// The phrase with `span` replaced, to be offered as a mend.
+    fn with(&self, span: Span, words: &str) -> String {
+        let phrase = format!("{}{}{}", &self.source[..span.start], words, &self.source[span.end..]);
+        format!("write `{}`", phrase.trim())
+    }
+
+    /// The phrase with `words` put in before the next token.
+    fn with_inserted(&self, words: &str) -> String {
+        match self.peek() {
+            Some(token) => self.with(token.span.start..token.span.start, &format!("{words} ")),
+            None => format!("write `{} {words}`", self.source.trim()),
+        }
+    }
+
+    fn branches(&mut self) -> Result<Vec<Branch>, PhraseError> {
+        let mut branches = vec![self.branch()?];
+        while self.take_word("or") {
+            branches.push(self.branch()?);
+        }
+        match self.peek() {
+            None => Ok(branches),
+            Some(token) => Err(self.neither_then_nor_or(token, branches.last())),
+        }
+    }
+
+    fn branch(&mut self) -> Result<Branch, PhraseError> {
+        let start = self.here().start;
+        let body = match self.peek() {
+            Some(Token { kind: TokenKind::Text(text), .. }) => {
+                self.at += 1;
+                Body::Literal(text.clone())
+            }
+            _ => {
+                let mut steps = vec![self.step()?];
+                loop {
+                    let then = self.take_word("then");
+                    // `joined with` stands behind its step with or without `then`.
+                    if !then && self.peek_word() != Some("joined") {
+                        break;
+                    }
+                    steps.push(self.step()?);
+                }
+                Body::Steps(steps)
+            }
+        };
+        Ok(Branch { span: start..self.end_of_last(), body })
+    }
+
+    /// The error for a token behind a whole branch that neither goes on with it nor begins another.
+    fn neither_then_nor_or(&self, token: &Token, before: Option<&Branch>) -> PhraseError {
+        let after_literal = matches!(before, Some(Branch { body: Body::Literal(_), .. }));
+        let words = &self.source[token.span.clone()];
+        if after_literal && words == "then" {
+            return PhraseError {
+                kind: ErrorKind::StepAfterLiteral,
+                span: token.span.start..self.source.len(),
+                mend: "write the text as it should stand, or begin the branch with a step".to_owned(),
+            };
+        }
+        let mend = match &token.kind {
+            TokenKind::Word(word) if nearest_step(word).is_some_and(|step| step.word == word) => self.with_inserted("then"),
+            TokenKind::Word(word) if word.eq_ignore_ascii_case("then") || word == "and" || word == "|" => {
+                self.with(token.span.clone(), "then")
+            }
+            TokenKind::Comma => self.with(token.span.clone(), " then"),
+            TokenKind::Text(_) => self.with_inserted("or"),
+            _ => "join steps with `then`, and give what to use instead behind `or`".to_owned(),
+        };
+        self.expected("`then` or `or`", mend)
+    }
+
+    /// A quoted text and its place.
+    fn text(&mut self, wanted: &str) -> Result<(String, Span), PhraseError> {
+        match self.peek() {
+            Some(Token { kind: TokenKind::Text(text), span }) => {
+                self.at += 1;
+                Ok((text.clone(), span.clone()))
+            }
+            Some(token) => {
+                let quoted = format!("\"{}\"", &self.source[token.span.clone()]);
+                Err(self.expected(wanted, self.with(token.span.clone(), &quoted)))
+            }
+            None => Err(self.expected(wanted, self.with_inserted(r#""-""#))),
+        }
+    }
+
+    fn number(&mut self, wanted: &str, form: &str) -> Result<(i64, Span), PhraseError> {
+        match self.peek() {
+            Some(Token { kind: TokenKind::Number(n), span }) => {
+                self.at += 1;
+                Ok((*n, span.clone()))
+            }
+            _ => Err(self.expected(wanted, format!("write it like `{form}`"))),
+        }
+    }
+
+    /// 1, 2, 3 …, -1, -2 … or `last`.
+    fn position(&mut self, form: &str) -> Result<Position, PhraseError> {
+        if self.take_word("last") {
+            return Ok(Position::LAST);
+        }
+        let (n, span) = self.number("a position (1, 2 … or -1, -2 …)", form)?;
+        if n == 0 {
+            let mend = format!("{}: the first is 1", self.with(span.clone(), "1"));
+            return Err(PhraseError { kind: ErrorKind::PositionZero, span, mend });
+        }
+        let size = at_most(MOST_CHARACTERS, n, &span)?;
+        Ok(if n < 0 { Position::FromEnd(size) } else { Position::FromStart(size) })
+    }
+
+    /// A position, if one stands here.
+    fn position_if_any(&mut self, form: &str) -> Result<Option<Position>, PhraseError> {
+        let stands = matches!(self.peek(), Some(Token { kind: TokenKind::Number(_), .. })) || self.peek_word() == Some("last");
+        stands.then(|| self.position(form)).transpose()
+    }
+
+    fn width(&mut self, form: &str) -> Result<usize, PhraseError> {
+        self.width_up_to(MOST_CHARACTERS, form)
+    }
+
+    fn width_up_to(&mut self, most: usize, form: &str) -> Result<usize, PhraseError> {
+        let (n, span) = self.number("a number of characters", form)?;
+        match n {
+            0 => {
+                let mend = format!("{} or more", self.with(span.clone(), "1"));
+                Err(PhraseError { kind: ErrorKind::WidthZero, span, mend })
+            }
+            n if n < 0 => {
+                let mend = self.with(span.clone(), &n.unsigned_abs().to_string());
+                Err(PhraseError { kind: ErrorKind::NegativeWidth, span, mend })
+            }
+            n => at_most(most, n, &span),
+        }
+    }
+
+    /// The error of a range that ends before it begins: the same words the other way round.
+    fn backwards(&self, span: Span) -> PhraseError {
+        let words: Vec<_> = self.source[span.clone()].split_whitespace().collect();
+        let swapped = words.iter().rev().copied().collect::<Vec<_>>().join(" ");
+        PhraseError { kind: ErrorKind::Backwards, mend: self.with(span.clone(), &swapped), span }
+    }
+}
+
+/// The size of `n`, sign set aside, where it is no more than `most`.
+fn at_most(most: usize, n: i64, span: &Span) -> Result<usize, PhraseError> {
+    usize::try_from(n.unsigned_abs()).ok().filter(|size| *size <= most).ok_or_else(|| PhraseError {
+        kind: ErrorKind::NumberTooLarge { most },
+        span: span.clone(),
+        mend: format!("write {most} or less"),
+    })
+}

@@ -1,0 +1,324 @@
+//! The steps, one function for each that takes more than a word.
+
+use super::{MOST_CHARACTERS, Parser, SAMPLE_STEPS, at_most};
+use crate::phrase::ast::{
+    Class, Division, Example, Group, NumberStyle, Pattern, Position, Range, Side, Sides, Span, Step, StepKind,
+};
+use crate::phrase::reference::nearest_step;
+use crate::phrase::token::{Token, TokenKind};
+use crate::phrase::{ErrorKind, PhraseError};
+
+/// The greatest width that padding fills to, in characters, so that a slip of the finger fills no disk.
+const MOST_PADDING: usize = 100_000;
+
+impl Parser<'_> {
+    pub(super) fn step(&mut self) -> Result<Step, PhraseError> {
+        let start = self.here().start;
+        let Some(Token { kind: TokenKind::Word(word), span }) = self.peek() else {
+            let mend = match self.peek() {
+                Some(Token { kind: TokenKind::Text(_), .. }) => {
+                    "a text is a result only where it stands alone behind `or`; to add one, write `prefix` or `suffix`"
+                        .to_owned()
+                }
+                Some(Token { kind: TokenKind::Regex { .. }, .. }) => self.with_inserted("match"),
+                _ => format!("write a step, such as {SAMPLE_STEPS}"),
+            };
+            return Err(self.expected("a step", mend));
+        };
+        self.at += 1;
+        let kind = match word.as_str() {
+            "whole" => StepKind::Whole,
+            "first" => StepKind::First(self.width("first 3")?),
+            "last" => StepKind::Last(self.width("last 4")?),
+            "char" => StepKind::Char(self.position("char 1")?),
+            "chars" => self.chars()?,
+            "drop" => self.drop()?,
+            "before" => StepKind::Before(self.occurrence("before")?),
+            "after" => StepKind::After(self.occurrence("after")?),
+            "from" => StepKind::From(self.occurrence("from")?),
+            "through" => StepKind::Through(self.occurrence("through")?),
+            "between" => self.between()?,
+            "section" => {
+                let which = self.position(r#"section 2 by "-""#)?;
+                StepKind::Sections { range: Range { from: which, to: which, bounded: true }, by: self.division()? }
+            }
+            "sections" => self.sections()?,
+            "number" => {
+                let which = self.position_if_any("number 2")?.unwrap_or(Position::FIRST);
+                StepKind::Number { which, style: self.number_style()? }
+            }
+            "numbers" => StepKind::AllNumbers(self.number_style()?),
+            "run" => StepKind::Run { which: self.position("run 2")?, of: self.of_class()? },
+            "runs" => StepKind::AllRuns(self.of_class()?),
+            "match" => StepKind::Match(self.pattern("match")?),
+            "matches" => StepKind::AllMatches(self.pattern("matches")?),
+            "length" => StepKind::Length,
+            "position" => {
+                self.of(r#"position of "-""#)?;
+                StepKind::PositionOf(self.occurrence("position of")?)
+            }
+            "count" => {
+                self.of(r#"count of "-""#)?;
+                StepKind::CountOf(self.marker()?)
+            }
+            "whether" => StepKind::Whether(self.condition()?),
+            "joined" => StepKind::Joined(self.with_text(r#"joined with "; ""#)?.0),
+            "trim" => StepKind::Trim(self.side().map_or(Sides::Both, Sides::Only)),
+            "squeeze" => StepKind::Squeeze,
+            "upper" => StepKind::Upper,
+            "lower" => StepKind::Lower,
+            "title" => StepKind::Title,
+            "keep" => StepKind::Keep(self.class("keep digits")?),
+            "replace" => {
+                let marker = self.marker()?;
+                let (with, with_span) = self.with_text(r#"replace "/" with "-""#)?;
+                StepKind::Replace { marker, with, with_span }
+            }
+            "pad" => self.pad()?,
+            "clip" => self.clip()?,
+            "prefix" => StepKind::Prefix(self.text("the text in quotes")?.0),
+            "suffix" => StepKind::Suffix(self.text("the text in quotes")?.0),
+            "plain" => self.plain_number()?,
+            "date" => {
+                let (text, span) = self.text("the date format in quotes")?;
+                StepKind::Date(Example { text, span })
+            }
+            _ => return Err(self.unknown_step(word, span)),
+        };
+        Ok(Step { span: start..self.end_of_last(), kind })
+    }
+
+    fn unknown_step(&self, word: &str, span: &Span) -> PhraseError {
+        let mend = match nearest_step(word) {
+            Some(step) => format!("did you mean `{}`? It is written `{}`", step.word, step.form),
+            None if word == "then" || word == "or" => format!("write a step before and behind it, such as {SAMPLE_STEPS}"),
+            None => format!("a step is a word such as {SAMPLE_STEPS}; a text stands in quotes"),
+        };
+        PhraseError { kind: ErrorKind::UnknownStep(word.to_owned()), span: span.clone(), mend }
+    }
+
+    fn chars(&mut self) -> Result<StepKind, PhraseError> {
+        let start = self.here().start;
+        let from = self.position("chars 5 to 12")?;
+        if self.take_word("for") {
+            return Ok(StepKind::CharsFor { from, width: self.width("chars 5 for 8")? });
+        }
+        Ok(StepKind::CharsTo(self.range_from(from, start, "chars 5 to 12", "`to` or `for`")?))
+    }
+
+    /// `sections 1 to 2 by "-"`, or `sections by "-"` for all of them.
+    fn sections(&mut self) -> Result<StepKind, PhraseError> {
+        if self.peek_word() == Some("by") {
+            return Ok(StepKind::AllSections(self.division()?));
+        }
+        let start = self.here().start;
+        let form = r#"sections 1 to 2 by "-""#;
+        let from = self.position(form)?;
+        let range = self.range_from(from, start, form, "`to`")?;
+        Ok(StepKind::Sections { range, by: self.division()? })
+    }
+
+    /// The range that began at `from`, with `to 12`, `to -1` or `to end` still to come.
+    fn range_from(&mut self, from: Position, start: usize, form: &str, wanted: &str) -> Result<Range, PhraseError> {
+        if !self.take_word("to") {
+            let mend = match self.peek() {
+                Some(Token { kind: TokenKind::Number(_), .. }) => self.with_inserted("to"),
+                _ => format!("write it like `{form}`"),
+            };
+            return Err(self.expected(wanted, mend));
+        }
+        if self.take_word("end") {
+            return Ok(Range { from, to: Position::LAST, bounded: false });
+        }
+        let to = self.position(form)?;
+        let backwards = match (from, to) {
+            (Position::FromStart(from), Position::FromStart(to)) => to < from,
+            (Position::FromEnd(from), Position::FromEnd(to)) => to > from,
+            // Which of the two comes first depends on the length of the value.
+            _ => false,
+        };
+        if backwards { Err(self.backwards(start..self.end_of_last())) } else { Ok(Range { from, to, bounded: true }) }
+    }
+
+    /// `drop first 4`, `drop last 5` or `drop CLASS`.
+    fn drop(&mut self) -> Result<StepKind, PhraseError> {
+        if self.take_word("first") {
+            return Ok(StepKind::DropFirst(self.width("drop first 4")?));
+        }
+        if self.take_word("last") {
+            return Ok(StepKind::DropLast(self.width("drop last 5")?));
+        }
+        if let Some(Token { kind: TokenKind::Number(_), .. }) = self.peek() {
+            return Err(self.expected("`first`, `last` or a class", self.with_inserted("first")));
+        }
+        Ok(StepKind::DropClass(self.class("drop spaces")?))
+    }
+
+    fn between(&mut self) -> Result<StepKind, PhraseError> {
+        let first = self.occurrence_before_and("between")?;
+        if !self.take_word("and") {
+            let mend = match self.peek() {
+                Some(Token { kind: TokenKind::Text(_), .. }) => self.with_inserted("and"),
+                _ => r#"write it like `between "(" and ")"`"#.to_owned(),
+            };
+            return Err(self.expected("`and` and the second marker", mend));
+        }
+        let nth = self.nth()?;
+        Ok(StepKind::Between { first, second: self.marker()?, nth })
+    }
+
+    /// `by MARKER`, with `skipping empty` behind it or not.
+    fn division(&mut self) -> Result<Division, PhraseError> {
+        if !self.take_word("by") {
+            let mend = match self.peek() {
+                Some(Token { kind: TokenKind::Text(_) | TokenKind::Regex { .. }, .. }) => self.with_inserted("by"),
+                _ => self.with_inserted(r#"by "-""#),
+            };
+            return Err(self.expected("`by`", mend));
+        }
+        let marker = self.marker()?;
+        let skipping_empty = self.take_word("skipping");
+        if skipping_empty && !self.take_word("empty") {
+            return Err(self.expected("`empty`", self.with_inserted("empty")));
+        }
+        Ok(Division { marker, skipping_empty })
+    }
+
+    /// `signed` and `like "1,234.5"`, in either order.
+    fn number_style(&mut self) -> Result<NumberStyle, PhraseError> {
+        let mut style = NumberStyle { signed: false, like: None };
+        loop {
+            if self.take_word("signed") {
+                style.signed = true;
+            } else if let Some(like) = self.like()? {
+                style.like = Some(like);
+            } else {
+                return Ok(style);
+            }
+        }
+    }
+
+    fn like(&mut self) -> Result<Option<Example>, PhraseError> {
+        if !self.take_word("like") {
+            return Ok(None);
+        }
+        let (text, span) = self.text("an example in quotes")?;
+        Ok(Some(Example { text, span }))
+    }
+
+    fn of_class(&mut self) -> Result<Option<Class>, PhraseError> {
+        if self.take_word("of") { self.class("runs of digits").map(Some) } else { Ok(None) }
+    }
+
+    fn pattern(&mut self, step: &str) -> Result<Pattern, PhraseError> {
+        let Some(regex) = self.regex_if_any() else {
+            let mend = match self.peek() {
+                Some(Token { kind: TokenKind::Text(text), span }) => {
+                    self.with(span.clone(), &format!("/{}/", text.replace('/', r"\/")))
+                }
+                _ => format!(r"write it like `{step} /WO:(\d+)/ group 1`"),
+            };
+            return Err(self.expected("a regular expression between slashes", mend));
+        };
+        if !self.take_word("group") {
+            return Ok(Pattern { regex, group: None });
+        }
+        match self.peek() {
+            Some(Token { kind: TokenKind::Word(name) | TokenKind::Text(name), span }) => {
+                self.at += 1;
+                Ok(Pattern { regex, group: Some(Group { name: name.clone(), span: span.clone() }) })
+            }
+            Some(Token { kind: TokenKind::Number(n), span }) if *n >= 0 => {
+                self.at += 1;
+                Ok(Pattern { regex, group: Some(Group { name: n.to_string(), span: span.clone() }) })
+            }
+            _ => Err(self.expected("the number or the name of a group", format!("write it like `{step} /WO:(\\d+)/ group 1`"))),
+        }
+    }
+
+    fn of(&mut self, form: &str) -> Result<(), PhraseError> {
+        if self.take_word("of") { Ok(()) } else { Err(self.expected("`of`", format!("write it like `{form}`"))) }
+    }
+
+    /// `with TEXT`.
+    fn with_text(&mut self, form: &str) -> Result<(String, Span), PhraseError> {
+        if !self.take_word("with") {
+            let mend = match self.peek() {
+                Some(Token { kind: TokenKind::Text(_), .. }) => self.with_inserted("with"),
+                _ => format!("write it like `{form}`"),
+            };
+            return Err(self.expected("`with`", mend));
+        }
+        self.text("a text in quotes")
+    }
+
+    fn pad(&mut self) -> Result<StepKind, PhraseError> {
+        let form = r#"pad left to 6 with "0""#;
+        let Some(side) = self.side() else {
+            return Err(self.expected("`left` or `right`", format!("write it like `{form}`")));
+        };
+        self.to(form)?;
+        let width = self.width_up_to(MOST_PADDING, form)?;
+        if !self.take_word("with") {
+            let mend = match self.peek() {
+                Some(Token { kind: TokenKind::Text(_), .. }) => self.with_inserted("with"),
+                Some(Token { kind: TokenKind::Number(n), span }) => self.with(span.clone(), &format!("with \"{n}\"")),
+                _ => self.with_inserted(r#"with "0""#),
+            };
+            return Err(self.expected("`with` and the filling", mend));
+        }
+        let (with, span) = self.text("the filling in quotes")?;
+        if with.is_empty() {
+            let mend = self.with(span.clone(), r#""0""#);
+            return Err(PhraseError { kind: ErrorKind::EmptyFilling, span, mend });
+        }
+        Ok(StepKind::Pad { side, width, with })
+    }
+
+    fn clip(&mut self) -> Result<StepKind, PhraseError> {
+        let form = r#"clip to 10 with "…""#;
+        self.to(form)?;
+        let width = self.width(form)?;
+        let mark = if self.peek_word() == Some("with") { self.with_text(form)?.0 } else { String::new() };
+        Ok(StepKind::Clip { width, mark })
+    }
+
+    /// `to`, with a number behind it.
+    fn to(&mut self, form: &str) -> Result<(), PhraseError> {
+        if self.take_word("to") {
+            return Ok(());
+        }
+        let mend = match self.peek() {
+            Some(Token { kind: TokenKind::Number(_), .. }) => self.with_inserted("to"),
+            _ => format!("write it like `{form}`"),
+        };
+        Err(self.expected("`to`", mend))
+    }
+
+    fn plain_number(&mut self) -> Result<StepKind, PhraseError> {
+        if !self.take_word("number") {
+            return Err(self.expected("`number`", self.with_inserted("number")));
+        }
+        Ok(StepKind::PlainNumber(self.like()?))
+    }
+
+    fn side(&mut self) -> Option<Side> {
+        if self.take_word("left") {
+            Some(Side::Left)
+        } else if self.take_word("right") {
+            Some(Side::Right)
+        } else {
+            None
+        }
+    }
+
+    /// A number of characters that may be 0, as a condition on lengths takes it.
+    pub(super) fn length(&mut self, form: &str) -> Result<usize, PhraseError> {
+        let (n, span) = self.number("a number of characters", form)?;
+        if n < 0 {
+            let mend = self.with(span.clone(), &n.unsigned_abs().to_string());
+            return Err(PhraseError { kind: ErrorKind::NegativeWidth, span, mend });
+        }
+        at_most(MOST_CHARACTERS, n, &span)
+    }
+}

@@ -1,0 +1,69 @@
+//! Classes of characters, as tables.
+
+use crate::phrase::ast::{Class, ClassPart};
+use crate::text::characters;
+use crate::text::kind::Kind;
+
+/// A class made ready: an ASCII character is one look into a table.
+#[derive(Debug, Clone)]
+pub(crate) struct ClassPlan {
+    ascii: [bool; 128],
+    parts: Vec<ClassPart>,
+}
+
+impl ClassPlan {
+    pub(crate) fn new(class: &Class) -> ClassPlan {
+        let mut plan = ClassPlan { ascii: [false; 128], parts: class.parts.clone() };
+        for byte in 0..128u8 {
+            plan.ascii[usize::from(byte)] = plan.has_by_parts(char::from(byte).encode_utf8(&mut [0; 4]));
+        }
+        plan
+    }
+
+    /// The class of the characters of a text.
+    pub(crate) fn any_of(text: &str) -> ClassPlan {
+        ClassPlan::new(&Class { parts: vec![ClassPart::AnyOf(text.to_owned())] })
+    }
+
+    /// Whether a byte of a plain text belongs to the class.
+    #[inline]
+    pub(crate) fn has_byte(&self, byte: u8) -> bool {
+        self.ascii.get(usize::from(byte)).copied().unwrap_or(false)
+    }
+
+    /// Whether a character belongs to the class.
+    pub(crate) fn has(&self, character: &str) -> bool {
+        match character.as_bytes() {
+            [byte] => self.has_byte(*byte),
+            _ => self.has_by_parts(character),
+        }
+    }
+
+    /// Whether every character of `text` belongs to the class.
+    pub(crate) fn has_all(&self, text: &str) -> bool {
+        if characters::is_plain(text) {
+            text.bytes().all(|byte| self.has_byte(byte))
+        } else {
+            characters::ranges(text).all(|range| self.has(&text[range]))
+        }
+    }
+
+    fn has_by_parts(&self, character: &str) -> bool {
+        self.parts.iter().any(|part| has(part, character))
+    }
+}
+
+/// Whether a character belongs to a part of a class. The base character decides about letters.
+fn has(part: &ClassPart, character: &str) -> bool {
+    let base_is = |test: fn(char) -> bool| character.chars().next().is_some_and(test);
+    match part {
+        ClassPart::Digits => Kind::of(character) == Kind::Digit,
+        ClassPart::Letters => Kind::of(character) == Kind::Letter,
+        ClassPart::Uppercase => base_is(char::is_uppercase),
+        ClassPart::Lowercase => base_is(char::is_lowercase),
+        ClassPart::Alphanumeric => matches!(Kind::of(character), Kind::Letter | Kind::Digit),
+        ClassPart::Spaces => Kind::of(character) == Kind::Space,
+        ClassPart::Punctuation => Kind::of(character) == Kind::Punctuation,
+        ClassPart::AnyOf(text) => characters::ranges(text).any(|range| &text[range] == character),
+    }
+}

@@ -1,0 +1,171 @@
+//! Syntax tree → plan: where a phrase gets its meaning, and what grammar alone cannot see is refused.
+
+use super::class::ClassPlan;
+use super::condition::ConditionPlan;
+use super::date::DatePlan;
+use super::number::NumberPlan;
+use super::op::{BodyPlan, BranchPlan, CutOp, FinishOp, Op, OpAt, Plan, SpreadOp, TellOp};
+use super::pattern::{PatternPlan, Template};
+use super::seek::Seeker;
+use crate::phrase::ast::{Body, Branch, Class, Marker, Occurrence, Phrase, Step, StepKind};
+use crate::phrase::{ErrorKind, PhraseError};
+use crate::text::unit::Unit;
+
+impl Plan {
+    /// Makes a phrase ready. `unit` is what its positions and widths count.
+    ///
+    /// # Errors
+    /// Where a regular expression, a group, an example or a date format in it cannot be used, or where
+    /// results are joined that are not several.
+    pub fn new(phrase: &Phrase, unit: Unit) -> Result<Plan, PhraseError> {
+        let branches = phrase.branches.iter().map(|branch| self::branch(branch, unit)).collect::<Result<Box<[_]>, _>>()?;
+        let several = phrase.branches.iter().any(ends_in_several);
+        Ok(Plan { branches, unit, several })
+    }
+}
+
+/// The step of a branch that leaves it with several results, if one does.
+pub(crate) fn step_with_several(branch: &Branch) -> Option<&Step> {
+    let Body::Steps(steps) = &branch.body else { return None };
+    let last = steps.iter().rev().find(|step| step.kind.gives_several() || matches!(step.kind, StepKind::Joined(_)))?;
+    last.kind.gives_several().then_some(last)
+}
+
+fn ends_in_several(branch: &Branch) -> bool {
+    step_with_several(branch).is_some()
+}
+
+/// The error for a phrase with several results where there is room for one only, if it is such a phrase.
+pub fn refuse_several(phrase: &Phrase, mend: &str) -> Result<(), PhraseError> {
+    match phrase.branches.iter().find_map(step_with_several) {
+        None => Ok(()),
+        Some(step) => Err(PhraseError { kind: ErrorKind::SeveralLeft, span: step.span.clone(), mend: mend.to_owned() }),
+    }
+}
+
+fn branch(branch: &Branch, unit: Unit) -> Result<BranchPlan, PhraseError> {
+    let body = match &branch.body {
+        Body::Literal(text) => BodyPlan::Literal(text.clone()),
+        Body::Steps(steps) => {
+            check_several(steps)?;
+            let mut ops = Vec::with_capacity(steps.len());
+            for step in steps {
+                ops.push(OpAt { span: step.span.clone(), op: op(step, unit)? });
+                ops.extend(undress(step)?);
+            }
+            BodyPlan::Ops(ops.into())
+        }
+    };
+    Ok(BranchPlan { span: branch.span.clone(), body })
+}
+
+/// Several results come once, and only several can be joined.
+fn check_several(steps: &[Step]) -> Result<(), PhraseError> {
+    let mut several = false;
+    for step in steps {
+        let (kind, mend) = match (&step.kind, several) {
+            (kind, true) if kind.gives_several() => {
+                (ErrorKind::SeveralAgain, "join them first, with `joined with \" \"`".to_owned())
+            }
+            (StepKind::Joined(_), false) => (
+                ErrorKind::NothingToJoin,
+                "leave it out, or begin with `sections by`, `numbers`, `runs` or `matches`, which give several results"
+                    .to_owned(),
+            ),
+            (kind, _) => {
+                several = (several || kind.gives_several()) && !matches!(kind, StepKind::Joined(_));
+                continue;
+            }
+        };
+        return Err(PhraseError { kind, span: step.span.clone(), mend });
+    }
+    Ok(())
+}
+
+/// A number found by an example is stripped of its marks by an operation of its own.
+fn undress(step: &Step) -> Result<Option<OpAt>, PhraseError> {
+    let style = match &step.kind {
+        StepKind::Number { style, .. } | StepKind::AllNumbers(style) if style.like.is_some() => style,
+        _ => return Ok(None),
+    };
+    Ok(Some(OpAt { span: step.span.clone(), op: Op::Finish(FinishOp::Undress(NumberPlan::new(style)?)) }))
+}
+
+fn op(step: &Step, unit: Unit) -> Result<Op, PhraseError> {
+    let seeker = |marker: &Marker| Seeker::new(marker, unit);
+    let run_of = |class: &Class| Seeker::new(&Marker::Run(class.clone()), unit);
+    let cut = |op| Ok(Op::Cut(op));
+    let finish = |op| Ok(Op::Finish(op));
+    let up_to = |Occurrence { nth, marker }: &Occurrence, with_it| {
+        Ok(Op::Cut(CutOp::UpTo { nth: *nth, marker: seeker(marker)?, with_it }))
+    };
+    let onward = |Occurrence { nth, marker }: &Occurrence, with_it| {
+        Ok(Op::Cut(CutOp::Onward { nth: *nth, marker: seeker(marker)?, with_it }))
+    };
+    match &step.kind {
+        StepKind::Whole => cut(CutOp::Whole),
+        StepKind::First(n) => cut(CutOp::First(*n)),
+        StepKind::Last(n) => cut(CutOp::Last(*n)),
+        StepKind::Char(position) => cut(CutOp::Char(*position)),
+        StepKind::CharsTo(range) => cut(CutOp::CharsTo(*range)),
+        StepKind::CharsFor { from, width } => cut(CutOp::CharsFor { from: *from, width: *width }),
+        StepKind::DropFirst(n) => cut(CutOp::DropFirst(*n)),
+        StepKind::DropLast(n) => cut(CutOp::DropLast(*n)),
+        StepKind::Before(occurrence) => up_to(occurrence, false),
+        StepKind::Through(occurrence) => up_to(occurrence, true),
+        StepKind::After(occurrence) => onward(occurrence, false),
+        StepKind::From(occurrence) => onward(occurrence, true),
+        StepKind::Between { first, second, nth } => {
+            cut(CutOp::Between { first: first.nth, open: seeker(&first.marker)?, second: *nth, close: seeker(second)? })
+        }
+        StepKind::Sections { range, by } => {
+            cut(CutOp::Sections { range: *range, by: seeker(&by.marker)?, skipping_empty: by.skipping_empty })
+        }
+        StepKind::AllSections(by) => {
+            Ok(Op::Spread(SpreadOp::Sections { by: seeker(&by.marker)?, skipping_empty: by.skipping_empty }))
+        }
+        StepKind::Number { which, style } => cut(CutOp::Number { which: *which, style: NumberPlan::new(style)? }),
+        StepKind::AllNumbers(style) => Ok(Op::Spread(SpreadOp::Numbers(NumberPlan::new(style)?))),
+        StepKind::Run { which, of: None } => cut(CutOp::Run(*which)),
+        StepKind::Run { which, of: Some(class) } => cut(CutOp::RunOf { which: *which, class: run_of(class)? }),
+        StepKind::AllRuns(None) => Ok(Op::Spread(SpreadOp::Runs)),
+        StepKind::AllRuns(Some(class)) => Ok(Op::Spread(SpreadOp::RunsOf(run_of(class)?))),
+        StepKind::Match(pattern) => cut(CutOp::Match(Box::new(PatternPlan::new(pattern)?))),
+        StepKind::AllMatches(pattern) => Ok(Op::Spread(SpreadOp::Matches(Box::new(PatternPlan::new(pattern)?)))),
+        StepKind::Length => Ok(Op::Tell(TellOp::Length)),
+        StepKind::PositionOf(Occurrence { nth, marker }) => {
+            Ok(Op::Tell(TellOp::PositionOf { nth: *nth, marker: seeker(marker)? }))
+        }
+        StepKind::CountOf(marker) => Ok(Op::Tell(TellOp::CountOf(seeker(marker)?))),
+        StepKind::Whether(condition) => Ok(Op::Tell(TellOp::Whether(Box::new(ConditionPlan::new(condition, unit)?)))),
+        StepKind::Joined(with) => Ok(Op::Join(with.clone())),
+        StepKind::Trim(sides) => cut(CutOp::Trim(*sides)),
+        StepKind::Squeeze => finish(FinishOp::Squeeze),
+        StepKind::Upper => finish(FinishOp::Upper),
+        StepKind::Lower => finish(FinishOp::Lower),
+        StepKind::Title => finish(FinishOp::Title),
+        StepKind::Keep(class) => finish(FinishOp::Filter { class: Box::new(ClassPlan::new(class)), keep: true }),
+        StepKind::DropClass(class) => finish(FinishOp::Filter { class: Box::new(ClassPlan::new(class)), keep: false }),
+        StepKind::Replace { marker, with, with_span } => {
+            let seeker = seeker(marker)?;
+            let with = match (marker, seeker.regex()) {
+                (Marker::Regex(_), Some(compiled)) => Template::with_groups(with, with_span, compiled)?,
+                _ => Template::text(with),
+            };
+            finish(FinishOp::Replace { marker: seeker, with })
+        }
+        StepKind::Pad { side, width, with } => finish(FinishOp::Pad { side: *side, width: *width, with: with.clone() }),
+        StepKind::Clip { width, mark } => {
+            let mark_width = unit.count(mark);
+            if mark_width > *width {
+                let mend = format!("clip to {mark_width} at least, or take a shorter mark");
+                return Err(PhraseError { kind: ErrorKind::MarkTooWide, span: step.span.clone(), mend });
+            }
+            finish(FinishOp::Clip { width: *width, mark: mark.clone(), mark_width })
+        }
+        StepKind::Prefix(text) => finish(FinishOp::Prefix(text.clone())),
+        StepKind::Suffix(text) => finish(FinishOp::Suffix(text.clone())),
+        StepKind::PlainNumber(like) => finish(FinishOp::PlainNumber(like.as_ref().map(NumberPlan::whole).transpose()?)),
+        StepKind::Date(format) => finish(FinishOp::Date(Box::new(DatePlan::new(format)?))),
+    }
+}

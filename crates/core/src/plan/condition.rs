@@ -1,0 +1,157 @@
+//! Conditions, made ready to be asked of a text.
+
+use std::cmp::Ordering;
+
+use super::class::ClassPlan;
+use super::date::DatePlan;
+use super::pattern::{self, Compiled};
+use super::seek::Seeker;
+use crate::decimal;
+use crate::phrase::ast::{Condition, ConditionKind, Marker};
+use crate::phrase::{ErrorKind, PhraseError};
+use crate::text::characters;
+use crate::text::unit::Unit;
+
+/// A condition made ready.
+#[derive(Debug, Clone)]
+pub struct ConditionPlan {
+    negated: bool,
+    test: Test,
+}
+
+/// What is asked. Each holds if and only if its comment says so.
+#[derive(Debug, Clone)]
+enum Test {
+    /// The text has something in it.
+    Required,
+    /// The text is white space only, or empty.
+    Blank,
+    /// The text is as long as this; without a most, as long or longer.
+    Length { from: usize, to: Option<usize>, unit: Unit },
+    /// The text is not empty, and all its characters are of the class.
+    Class(Box<ClassPlan>),
+    /// The regular expression matches somewhere; it holds the ends of the text where they matter.
+    Matches(Box<Compiled>),
+    /// The regular expression matches from the start of the text on.
+    MatchesStart(Box<Compiled>),
+    /// The text begins with this one.
+    StartsWith { text: String, unit: Unit },
+    /// The text ends with this one.
+    EndsWith { text: String, unit: Unit },
+    /// The first character is of the class.
+    FirstOf(Box<ClassPlan>),
+    /// The last character is of the class.
+    LastOf(Box<ClassPlan>),
+    /// The marker stands somewhere.
+    Contains(Box<Seeker>),
+    /// The text stands somewhere with neither letter nor digit on either side.
+    ContainsWord(Box<Seeker>),
+    /// The text is one of these.
+    OneOf(Vec<String>),
+    /// The text is a number, and not outside of these.
+    Range { from: Option<String>, to: Option<String> },
+    /// The text is a date of the format.
+    Date(Box<DatePlan>),
+}
+
+impl ConditionPlan {
+    /// Makes a condition ready.
+    ///
+    /// # Errors
+    /// Where a regular expression or a date format in it cannot be used, or where it needs more to look at
+    /// than one text.
+    pub fn new(condition: &Condition, unit: Unit) -> Result<ConditionPlan, PhraseError> {
+        let not_here = |name: &'static str, mend: &str| {
+            Err(PhraseError { kind: ErrorKind::NotHere(name), span: condition.span.clone(), mend: mend.to_owned() })
+        };
+        let not_yet = "this version does not know it yet";
+        let test = match &condition.kind {
+            ConditionKind::Required => Test::Required,
+            ConditionKind::Blank => Test::Blank,
+            ConditionKind::Length { from, to } => Test::Length { from: *from, to: *to, unit },
+            ConditionKind::Class(class) => Test::Class(Box::new(ClassPlan::new(class))),
+            ConditionKind::Fits(regex) => Test::Matches(Box::new(pattern::compile_whole(regex)?)),
+            ConditionKind::StartsWith(marker) => match marker {
+                Marker::Text { text, any_case: false } => Test::StartsWith { text: text.clone(), unit },
+                Marker::Text { text, any_case: true } => Test::MatchesStart(Box::new(pattern::any_case(text)?)),
+                Marker::Regex(regex) => Test::MatchesStart(Box::new(pattern::compile(regex)?)),
+                Marker::Run(class) => Test::FirstOf(Box::new(ClassPlan::new(class))),
+                Marker::OneOf(text) => Test::FirstOf(Box::new(ClassPlan::any_of(text))),
+            },
+            ConditionKind::EndsWith(marker) => match marker {
+                Marker::Text { text, any_case: false } => Test::EndsWith { text: text.clone(), unit },
+                Marker::Text { text, any_case: true } => Test::Matches(Box::new(pattern::any_case_end(text)?)),
+                Marker::Regex(regex) => Test::Matches(Box::new(pattern::compile_end(regex)?)),
+                Marker::Run(class) => Test::LastOf(Box::new(ClassPlan::new(class))),
+                Marker::OneOf(text) => Test::LastOf(Box::new(ClassPlan::any_of(text))),
+            },
+            ConditionKind::Contains(marker) => Test::Contains(Box::new(Seeker::new(marker, unit)?)),
+            ConditionKind::ContainsWord(text) => {
+                let marker = Marker::Text { text: text.clone(), any_case: false };
+                Test::ContainsWord(Box::new(Seeker::new(&marker, unit)?))
+            }
+            ConditionKind::OneOf(texts) => Test::OneOf(texts.clone()),
+            ConditionKind::Range { from, to } => Test::Range { from: from.clone(), to: to.clone() },
+            ConditionKind::Date(format) => Test::Date(Box::new(DatePlan::new(format)?)),
+            ConditionKind::ListedIn { .. } => return not_here("listed in", not_yet),
+            ConditionKind::Email => return not_here("email", not_yet),
+            ConditionKind::CheckDigit(_) => return not_here("check digit", not_yet),
+            ConditionKind::Unique => return not_here("unique", "it belongs in `check`, which sees all rows"),
+            ConditionKind::SameAs(_) => return not_here("same as", "it belongs in `check`, which sees the other columns"),
+        };
+        Ok(ConditionPlan { negated: condition.negated, test })
+    }
+
+    /// Whether the condition holds for `text`.
+    pub fn holds(&self, text: &str) -> bool {
+        self.test.holds(text) != self.negated
+    }
+}
+
+impl Test {
+    fn holds(&self, text: &str) -> bool {
+        match self {
+            Test::Required => !text.is_empty(),
+            Test::Blank => text.chars().all(char::is_whitespace),
+            Test::Length { from, to, unit } => {
+                let length = unit.count(text);
+                length >= *from && to.is_none_or(|to| length <= to)
+            }
+            Test::Class(class) => !text.is_empty() && class.has_all(text),
+            Test::Matches(compiled) => compiled.is_match(text),
+            Test::MatchesStart(compiled) => compiled.starts(text),
+            Test::StartsWith { text: start, unit } => text.starts_with(start.as_str()) && unit.is_notch(text, start.len()),
+            Test::EndsWith { text: end, unit } => {
+                text.strip_suffix(end.as_str()).is_some_and(|rest| unit.is_notch(text, rest.len()))
+            }
+            Test::FirstOf(class) => !text.is_empty() && class.has(&text[..characters::notch(text, 1)]),
+            Test::LastOf(class) => !text.is_empty() && class.has(&text[characters::notch_from_end(text, 1)..]),
+            Test::Contains(seeker) => seeker.next(text, 0, characters::is_plain(text)).is_some(),
+            Test::ContainsWord(seeker) => contains_word(seeker, text),
+            Test::OneOf(texts) => texts.iter().any(|one| one == text),
+            Test::Range { from, to } => {
+                let at_least =
+                    |from: &String| matches!(decimal::compare(text, from), Some(Ordering::Equal | Ordering::Greater));
+                let at_most = |to: &String| matches!(decimal::compare(text, to), Some(Ordering::Equal | Ordering::Less));
+                from.as_ref().is_none_or(at_least) && to.as_ref().is_none_or(at_most)
+            }
+            Test::Date(date) => date.read(text).is_some(),
+        }
+    }
+}
+
+/// Looks at overlapping places too: one that is inside a word may hide one that is not.
+fn contains_word(seeker: &Seeker, text: &str) -> bool {
+    let is_part_of_word = |c: char| c.is_alphabetic() || c.is_numeric();
+    let plain = characters::is_plain(text);
+    let mut at = 0;
+    while let Some(found) = seeker.next(text, at, plain) {
+        let before = text[..found.start].chars().next_back();
+        let behind = text[found.end..].chars().next();
+        if !before.is_some_and(is_part_of_word) && !behind.is_some_and(is_part_of_word) {
+            return true;
+        }
+        at = found.start + characters::width_at(text, found.start);
+    }
+    false
+}

@@ -1,0 +1,163 @@
+//! Numbers inside a text.
+
+use std::ops::Range;
+
+use super::finish;
+use super::seek::pick;
+use crate::phrase::ast::{Example, NumberStyle, Position};
+use crate::phrase::{ErrorKind, PhraseError};
+use crate::text::characters;
+
+/// How numbers are written, made ready.
+#[derive(Debug, Clone)]
+pub(crate) struct NumberPlan {
+    signed: bool,
+    marks: Marks,
+    /// Whether an example was given, so that the result is a plain number.
+    like: bool,
+}
+
+/// The marks inside a number. A blank thousands mark stands for every kind of blank used for it.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+struct Marks {
+    thousands: Option<char>,
+    decimal: Option<char>,
+}
+
+/// The blanks used as thousands marks: space, no-break space, thin space, narrow no-break space.
+const BLANKS: [char; 4] = [' ', '\u{a0}', '\u{2009}', '\u{202f}'];
+
+impl NumberPlan {
+    pub(crate) fn new(style: &NumberStyle) -> Result<NumberPlan, PhraseError> {
+        let marks = match &style.like {
+            None => Marks { thousands: None, decimal: Some('.') },
+            Some(example) => marks_of(example)?,
+        };
+        Ok(NumberPlan { signed: style.signed, marks, like: style.like.is_some() })
+    }
+
+    /// For a text that is one number as a whole, sign included, as the example shows it.
+    pub(crate) fn whole(like: &Example) -> Result<NumberPlan, PhraseError> {
+        NumberPlan::new(&NumberStyle { signed: true, like: Some(like.clone()) })
+    }
+
+    /// All numbers, from left to right, as byte ranges.
+    pub(crate) fn find_all<'a>(&'a self, text: &'a str) -> impl Iterator<Item = Range<usize>> + 'a {
+        let plain = characters::is_plain(text);
+        let mut at = 0;
+        std::iter::from_fn(move || {
+            loop {
+                let found = self.next(text, at)?;
+                at = found.end;
+                // A digit that wears a combining mark, as in a keycap emoji, is no digit.
+                if plain || (characters::is_notch(text, found.start) && characters::is_notch(text, found.end)) {
+                    return Some(found);
+                }
+            }
+        })
+    }
+
+    /// One of the numbers, counted from either end.
+    pub(crate) fn pick(&self, text: &str, which: Position) -> Option<Range<usize>> {
+        pick(|| self.find_all(text), which)
+    }
+
+    fn next(&self, text: &str, at: usize) -> Option<Range<usize>> {
+        let bytes = text.as_bytes();
+        let start = at + bytes.get(at..)?.iter().position(u8::is_ascii_digit)?;
+        let mut end = digits_end(bytes, start);
+        if let Some(mark) = self.marks.thousands
+            && end - start <= 3
+        {
+            while let Some(behind) = behind_mark(text, end, mark) {
+                let group_end = digits_end(bytes, behind);
+                if group_end - behind != 3 {
+                    break;
+                }
+                end = group_end;
+            }
+        }
+        if let Some(mark) = self.marks.decimal
+            && let Some(behind) = behind_mark(text, end, mark)
+        {
+            let decimals_end = digits_end(bytes, behind);
+            if decimals_end > behind {
+                end = decimals_end;
+            }
+        }
+        let signed = self.signed && start > at && matches!(bytes[start - 1], b'+' | b'-') && {
+            let before = text[..start - 1].chars().next_back();
+            !before.is_some_and(|c| c.is_alphabetic() || c.is_ascii_digit())
+        };
+        Some(start - usize::from(signed)..end)
+    }
+
+    /// Writes a number that was found behind `out`, as a plain number, if that changes it.
+    pub(crate) fn write(&self, number: &str, out: &mut String) -> bool {
+        self.like
+            && finish::changed(number, out, |out| {
+                out.extend(number.chars().filter_map(|c| match c {
+                    '0'..='9' | '-' => Some(c),
+                    c if Some(c) == self.marks.decimal => Some('.'),
+                    _ => None,
+                }));
+            })
+    }
+
+    /// Whether the whole text is one number.
+    pub(crate) fn is_whole(&self, text: &str) -> bool {
+        self.next(text, 0) == Some(0..text.len())
+    }
+}
+
+fn digits_end(bytes: &[u8], start: usize) -> usize {
+    bytes[start..].iter().position(|byte| !byte.is_ascii_digit()).map_or(bytes.len(), |n| start + n)
+}
+
+/// Behind the mark that stands at byte `at`, if it does.
+fn behind_mark(text: &str, at: usize, mark: char) -> Option<usize> {
+    let c = text[at..].chars().next()?;
+    let same = c == mark || (BLANKS.contains(&mark) && BLANKS.contains(&c));
+    same.then(|| at + c.len_utf8())
+}
+
+/// The marks that an example shows: `1,234.5`, `1.234,5`, `1 234,5`, `1234`, `1234.5`.
+///
+/// A single mark with three digits behind it and at most three before it is taken for a thousands mark.
+fn marks_of(example: &Example) -> Result<Marks, PhraseError> {
+    let refused = || PhraseError {
+        kind: ErrorKind::BadExample,
+        span: example.span.clone(),
+        mend:
+            r#"write one number with its marks, such as `like "1,234.5"`, `like "1.234,5"`, `like "1 234,5"` or `like "1234"`"#
+                .to_owned(),
+    };
+    let text = example.text.trim_start_matches(['-', '+']);
+    let marks: Vec<(usize, char)> = text.char_indices().filter(|(_, c)| !c.is_ascii_digit()).collect();
+    let allowed = |c: char| matches!(c, '.' | ',' | '\'' | '’' | '_' | '٬' | '٫') || BLANKS.contains(&c);
+    if !text.starts_with(|c: char| c.is_ascii_digit())
+        || !text.ends_with(|c: char| c.is_ascii_digit())
+        || !marks.iter().all(|(_, c)| allowed(*c))
+    {
+        return Err(refused());
+    }
+    let groups: Vec<usize> = text.split(|c: char| !c.is_ascii_digit()).map(str::len).collect();
+    let grouped = |groups: &[usize]| (1..=3).contains(&groups[0]) && groups[1..].iter().all(|width| *width == 3);
+    let same = |marks: &[(usize, char)]| marks.iter().all(|(_, c)| *c == marks[0].1);
+    Ok(match marks.as_slice() {
+        [] => Marks { thousands: None, decimal: None },
+        [(_, mark)] if grouped(&groups) => Marks { thousands: Some(*mark), decimal: None },
+        [(_, mark)] if !BLANKS.contains(mark) => Marks { thousands: None, decimal: Some(*mark) },
+        all if same(all) && grouped(&groups) => Marks { thousands: Some(all[0].1), decimal: None },
+        [thousands @ .., (_, decimal)]
+            if !thousands.is_empty()
+                && same(thousands)
+                && thousands[0].1 != *decimal
+                && !BLANKS.contains(decimal)
+                && grouped(&groups[..groups.len() - 1]) =>
+        {
+            Marks { thousands: Some(thousands[0].1), decimal: Some(*decimal) }
+        }
+        _ => return Err(refused()),
+    })
+}

@@ -1,0 +1,210 @@
+//! Cutting: which part of a text a step gives.
+
+use std::ops::Range;
+
+use super::op::{CutOp, SpreadOp};
+use super::pattern::Slots;
+use super::seek::{Seeker, pick};
+use super::state::State;
+use super::{finish, op};
+use crate::phrase::ast::{self, Position};
+use crate::text::characters;
+use crate::text::kind::Kind;
+use crate::text::unit::Unit;
+
+impl CutOp {
+    /// The part of `text` that the step gives; `None`, or nothing in the range, where it is missing.
+    #[inline]
+    pub(super) fn part(&self, text: &str, unit: Unit, slots: &mut Slots, state: &mut State) -> Option<Range<usize>> {
+        Some(match self {
+            CutOp::Whole => 0..text.len(),
+            CutOp::First(n) => {
+                let end = unit.notch(text, *n);
+                state.short |= falls_short(text, unit, *n, end == text.len(), end);
+                0..end
+            }
+            CutOp::Last(n) => {
+                let start = unit.notch_from_end(text, *n);
+                state.short |= falls_short(text, unit, *n, start == 0, text.len() - start);
+                start..text.len()
+            }
+            CutOp::Char(position) => {
+                let count = unit.count(text);
+                let n = position.among(count);
+                window(text, unit, count, n, n, true, state)?
+            }
+            CutOp::CharsTo(range) => {
+                let count = unit.count(text);
+                window(text, unit, count, range.from.among(count), range.to.among(count), range.bounded, state)?
+            }
+            CutOp::CharsFor { from, width } => {
+                let count = unit.count(text);
+                let first = from.among(count);
+                window(text, unit, count, first, first.saturating_add_unsigned(*width as u64 - 1), true, state)?
+            }
+            CutOp::DropFirst(n) => unit.notch(text, *n)..text.len(),
+            CutOp::DropLast(n) => 0..unit.notch_from_end(text, *n),
+            CutOp::UpTo { nth, marker, with_it } => {
+                let found = marker.nth(text, *nth)?;
+                0..if *with_it { found.end } else { found.start }
+            }
+            CutOp::Onward { nth, marker, with_it } => {
+                let found = marker.nth(text, *nth)?;
+                (if *with_it { found.start } else { found.end })..text.len()
+            }
+            CutOp::Between { first, open, second, close } => {
+                let start = open.nth(text, *first)?.end;
+                let end = match second {
+                    None => close.next(text, start, characters::is_plain(text))?.start,
+                    Some(nth) => close.nth(text, *nth)?.start,
+                };
+                (start <= end).then_some(start..end)?
+            }
+            CutOp::Sections { range, by, skipping_empty } => {
+                let (part, all_there) = sections_from_to(text, range, by, *skipping_empty)?;
+                state.short |= !all_there;
+                part
+            }
+            CutOp::Number { which, style } => style.pick(text, *which)?,
+            CutOp::Run(which) => pick(|| runs(text), *which)?,
+            CutOp::RunOf { which, class } => class.nth(text, *which)?,
+            CutOp::Match(pattern) => pattern.find(text, 0, slots)?.1?,
+            CutOp::Trim(sides) => finish::trim(text, *sides),
+        })
+    }
+}
+
+impl op::SpreadOp {
+    /// Calls `give` with each of the parts of `text`, empty ones too.
+    pub(super) fn parts(&self, text: &str, slots: &mut Slots, mut give: impl FnMut(Range<usize>)) {
+        match self {
+            SpreadOp::Sections { by, skipping_empty } => sections(text, by, *skipping_empty).for_each(give),
+            SpreadOp::Numbers(style) => style.find_all(text).for_each(give),
+            SpreadOp::Runs => runs(text).for_each(give),
+            SpreadOp::RunsOf(class) => class.occurrences(text).for_each(give),
+            SpreadOp::Matches(pattern) => {
+                let mut at = 0;
+                while let Some((found, part)) = pattern.find(text, at, slots) {
+                    // A match with nothing in it is no result; looking on begins behind the next character.
+                    if found.is_empty() {
+                        at = found.end + text[found.end..].chars().next().map_or(1, char::len_utf8);
+                    } else {
+                        give(part.unwrap_or(found.end..found.end));
+                        at = found.end;
+                    }
+                }
+            }
+        }
+    }
+}
+
+/// Whether a cut of `n` from one end got fewer: it reached the other end, or left out a code point that
+/// would have been cut in two.
+fn falls_short(text: &str, unit: Unit, n: usize, reached_end: bool, bytes: usize) -> bool {
+    match unit {
+        Unit::Bytes => bytes < n,
+        _ => reached_end && unit.count(text) < n,
+    }
+}
+
+/// The bytes of the places `first` to `last`, counted from 1, of which there are `count`; what lies outside
+/// is not there, and where that leaves fewer than were asked for, the result is short.
+fn window(
+    text: &str,
+    unit: Unit,
+    count: usize,
+    first: i64,
+    last: i64,
+    bounded: bool,
+    state: &mut State,
+) -> Option<Range<usize>> {
+    let found_first = usize::try_from(first.max(1)).ok()?;
+    let found_last = usize::try_from(last).ok()?.min(count);
+    if found_first > found_last {
+        return None;
+    }
+    let end = unit.notch(text, found_last);
+    let start = match unit {
+        // A code point that begins before the window is left out.
+        Unit::Bytes => text.ceil_char_boundary(found_first - 1),
+        _ => unit.notch(text, found_first - 1),
+    };
+    let wanted = if bounded { last - first + 1 } else { found_last as i64 - first + 1 };
+    let got = if unit == Unit::Bytes { end.saturating_sub(start) } else { found_last - found_first + 1 };
+    let is_short = (got as i64) < wanted;
+    if start >= end {
+        return None;
+    }
+    state.short |= is_short;
+    Some(start..end)
+}
+
+/// The sections of `text`, from left to right.
+fn sections<'a>(text: &'a str, by: &'a Seeker, skipping_empty: bool) -> impl Iterator<Item = Range<usize>> + 'a {
+    let mut markers = by.occurrences(text);
+    let mut start = Some(0);
+    std::iter::from_fn(move || {
+        let from = start?;
+        let marker = markers.next();
+        start = marker.as_ref().map(|marker| marker.end);
+        Some(from..marker.map_or(text.len(), |marker| marker.start))
+    })
+    .filter(move |section| !(skipping_empty && section.is_empty()))
+}
+
+/// The part from one section to another, and whether all that were asked for are there. `None` where none is
+/// there.
+fn sections_from_to(text: &str, range: &ast::Range, by: &Seeker, skipping_empty: bool) -> Option<(Range<usize>, bool)> {
+    let iterate = || sections(text, by, skipping_empty);
+    if range.from == range.to && range.bounded {
+        return Some((pick(iterate, range.from)?, true));
+    }
+    let (from, to, all_there) = match (range.from, range.to) {
+        (Position::FromStart(from), Position::FromStart(to)) => (from, to, None),
+        (Position::FromStart(from), Position::FromEnd(1)) if !range.bounded => (from, usize::MAX, Some(true)),
+        (from, to) => {
+            let count = iterate().count();
+            let (first, last) = (from.among(count), to.among(count));
+            let (found_first, found_last) = (usize::try_from(first.max(1)).ok()?, usize::try_from(last).ok()?.min(count));
+            if found_first > found_last {
+                return None;
+            }
+            let all = !range.bounded || (first >= 1 && last <= i64::try_from(count).unwrap_or(i64::MAX));
+            (found_first, found_last, Some(all))
+        }
+    };
+    let mut there = iterate().skip(from - 1);
+    let first = there.next()?;
+    let mut part = first;
+    let mut last = from;
+    while last < to
+        && let Some(section) = there.next()
+    {
+        part.end = section.end;
+        last += 1;
+    }
+    Some((part, all_there.unwrap_or(last == to)))
+}
+
+/// The unbroken runs of one kind.
+fn runs(text: &str) -> impl Iterator<Item = Range<usize>> + '_ {
+    let plain = characters::is_plain(text);
+    let mut at = 0;
+    std::iter::from_fn(move || {
+        let start = at;
+        let width = |at: usize| if plain { usize::from(at < text.len()) } else { characters::width_at(text, at) };
+        let mut next = at + width(at);
+        if next == at {
+            return None;
+        }
+        let kind = Kind::of(&text[at..next]);
+        at = next;
+        loop {
+            next = at + width(at);
+            if next == at || Kind::of(&text[at..next]) != kind {
+                return Some(start..at);
+            }
+            at = next;
+        }
+    })
+}

@@ -1,0 +1,280 @@
+//! Regular expressions, compiled once. The engine's time is linear in the text, whatever the pattern.
+
+use std::ops::Range;
+
+use regex_automata::meta::{BuildError, Config, Regex as Engine};
+use regex_automata::util::primitives::NonMaxUsize;
+use regex_automata::util::syntax;
+use regex_automata::{Anchored, Input};
+use regex_syntax::ast::Span as PatternSpan;
+
+use crate::phrase::ast::{Group, Pattern, Regex, Span};
+use crate::phrase::{ErrorKind, PhraseError};
+
+/// The largest compiled form, in bytes.
+const LIMIT: usize = 10 << 20;
+
+/// Where the engine leaves the groups it found.
+pub(crate) type Slots = Vec<Option<NonMaxUsize>>;
+
+/// A compiled regular expression.
+#[derive(Debug, Clone)]
+pub(crate) struct Compiled {
+    engine: Engine,
+}
+
+impl Compiled {
+    /// The first match at or behind byte `at`.
+    pub(crate) fn find(&self, text: &str, at: usize) -> Option<Range<usize>> {
+        if at > text.len() {
+            return None;
+        }
+        self.engine.search(&Input::new(text).range(at..)).map(|found| found.range())
+    }
+
+    /// Whether the text from its start on matches.
+    pub(crate) fn starts(&self, text: &str) -> bool {
+        self.engine.is_match(Input::new(text).anchored(Anchored::Yes))
+    }
+
+    /// Whether there is a match at all.
+    pub(crate) fn is_match(&self, text: &str) -> bool {
+        self.engine.is_match(text)
+    }
+
+    /// Finds the first match at or behind byte `at` with its groups up to `most`.
+    pub(crate) fn find_groups(&self, text: &str, at: usize, most: usize, slots: &mut Slots) -> bool {
+        if at > text.len() {
+            return false;
+        }
+        slots.clear();
+        slots.resize((most + 1) * 2, None);
+        self.engine.search_slots(&Input::new(text).range(at..), slots).is_some()
+    }
+
+    /// The number of a group that is written as a number or a name.
+    pub(crate) fn group_number(&self, name: &str) -> Option<usize> {
+        let info = self.engine.group_info();
+        match name.parse::<usize>() {
+            Ok(number) => (number < self.engine.captures_len()).then_some(number),
+            Err(_) => info.to_index(regex_automata::PatternID::ZERO, name),
+        }
+    }
+
+    /// The names of the groups there are, for a message.
+    fn groups(&self) -> String {
+        let names: Vec<String> = self
+            .engine
+            .group_info()
+            .pattern_names(regex_automata::PatternID::ZERO)
+            .enumerate()
+            .skip(1)
+            .map(|(number, name)| name.map_or(number.to_string(), str::to_owned))
+            .collect();
+        if names.is_empty() {
+            "it has none: put parentheses round what is wanted".to_owned()
+        } else {
+            format!("it has {}", names.join(", "))
+        }
+    }
+}
+
+/// The group `number` that the last search left in `slots`.
+pub(crate) fn group(slots: &Slots, number: usize) -> Option<Range<usize>> {
+    let (start, end) = (slots.get(number * 2)?.as_ref()?, slots.get(number * 2 + 1)?.as_ref()?);
+    Some(start.get()..end.get())
+}
+
+/// Compiles a regular expression.
+pub(crate) fn compile(regex: &Regex) -> Result<Compiled, PhraseError> {
+    compile_as(regex, |pattern| pattern.to_owned())
+}
+
+/// Compiles one that must match the whole text.
+pub(crate) fn compile_whole(regex: &Regex) -> Result<Compiled, PhraseError> {
+    // Errors are told of the pattern as it was written, so it is tried by itself first.
+    compile(regex)?;
+    compile_as(regex, |pattern| format!(r"\A(?:{pattern}{})\z", line_end(regex)))
+}
+
+/// Compiles one that must match up to the end of the text.
+pub(crate) fn compile_end(regex: &Regex) -> Result<Compiled, PhraseError> {
+    compile(regex)?;
+    compile_as(regex, |pattern| format!(r"(?:{pattern}{})\z", line_end(regex)))
+}
+
+/// With the flag x a comment may run up to the end of the pattern, where nothing may be put behind it.
+fn line_end(regex: &Regex) -> &'static str {
+    if regex.flags.contains('x') { "\n" } else { "" }
+}
+
+/// Compiles a regular expression that is looked for as a marker, and so must not match the empty text.
+pub(crate) fn marker(regex: &Regex) -> Result<Compiled, PhraseError> {
+    let compiled = compile(regex)?;
+    let matches_nothing = regex_syntax::ParserBuilder::new()
+        .ignore_whitespace(regex.flags.contains('x'))
+        .build()
+        .parse(&regex.pattern)
+        .is_ok_and(|hir| hir.properties().minimum_len() == Some(0));
+    if matches_nothing {
+        return Err(PhraseError {
+            kind: ErrorKind::MatchesNothing,
+            span: regex.span.clone(),
+            mend: "let it match one character at least: `+` instead of `*`, or leave a `?` out".to_owned(),
+        });
+    }
+    Ok(compiled)
+}
+
+/// A text in any case, by Unicode's simple case folding.
+pub(crate) fn any_case(text: &str) -> Result<Compiled, PhraseError> {
+    let pattern = regex_syntax::escape(text);
+    compile(&Regex { pattern, flags: "i".to_owned(), span: 0..0 })
+}
+
+/// The same at the end of a text.
+pub(crate) fn any_case_end(text: &str) -> Result<Compiled, PhraseError> {
+    let pattern = regex_syntax::escape(text);
+    compile_end(&Regex { pattern, flags: "i".to_owned(), span: 0..0 })
+}
+
+fn compile_as(regex: &Regex, write: impl FnOnce(&str) -> String) -> Result<Compiled, PhraseError> {
+    let syntax = syntax::Config::new()
+        .case_insensitive(regex.flags.contains('i'))
+        .multi_line(regex.flags.contains('m'))
+        .dot_matches_new_line(regex.flags.contains('s'))
+        .ignore_whitespace(regex.flags.contains('x'));
+    let config = Config::new().nfa_size_limit(Some(LIMIT)).utf8_empty(true);
+    let engine = Engine::builder().configure(config).syntax(syntax).build(&write(&regex.pattern));
+    engine.map(|engine| Compiled { engine }).map_err(|error| refused(regex, &error))
+}
+
+fn refused(regex: &Regex, error: &BuildError) -> PhraseError {
+    let Some(syntax) = error.syntax_error() else {
+        return PhraseError {
+            kind: ErrorKind::RegexTooLarge { limit: LIMIT },
+            span: regex.span.clone(),
+            mend: "ask for fewer repetitions: a count such as {1000} is written out that many times".to_owned(),
+        };
+    };
+    let (reason, span) = match syntax {
+        regex_syntax::Error::Parse(error) => (error.kind().to_string(), Some(error.span())),
+        regex_syntax::Error::Translate(error) => (error.kind().to_string(), Some(error.span())),
+        other => (other.to_string(), None),
+    };
+    PhraseError {
+        kind: ErrorKind::BadRegex(reason),
+        span: span.map_or(regex.span.clone(), |span| in_phrase(regex, span)),
+        mend: r"mend the pattern; a character that means something there is taken as it is behind a backslash: \( \. \+"
+            .to_owned(),
+    }
+}
+
+/// A place in the pattern, as a place in the phrase.
+fn in_phrase(regex: &Regex, span: &PatternSpan) -> Span {
+    let start = regex.span.start + 1;
+    start + span.start.offset..start + span.end.offset
+}
+
+/// A pattern with the group that is wanted of it.
+#[derive(Debug, Clone)]
+pub(crate) struct PatternPlan {
+    pub(crate) compiled: Compiled,
+    pub(crate) group: usize,
+}
+
+impl PatternPlan {
+    pub(crate) fn new(pattern: &Pattern) -> Result<PatternPlan, PhraseError> {
+        let compiled = compile(&pattern.regex)?;
+        let group = match &pattern.group {
+            None => 0,
+            Some(group) => number_of(&compiled, group)?,
+        };
+        Ok(PatternPlan { compiled, group })
+    }
+
+    /// The match at or behind byte `at`, and the group wanted of it if it took part.
+    pub(crate) fn find(&self, text: &str, at: usize, slots: &mut Slots) -> Option<(Range<usize>, Option<Range<usize>>)> {
+        if self.group == 0 {
+            let found = self.compiled.find(text, at)?;
+            return Some((found.clone(), Some(found)));
+        }
+        if !self.compiled.find_groups(text, at, self.group, slots) {
+            return None;
+        }
+        Some((group(slots, 0)?, group(slots, self.group)))
+    }
+}
+
+fn number_of(compiled: &Compiled, group: &Group) -> Result<usize, PhraseError> {
+    compiled.group_number(&group.name).ok_or_else(|| PhraseError {
+        kind: ErrorKind::NoSuchGroup(group.name.clone()),
+        span: group.span.clone(),
+        mend: compiled.groups(),
+    })
+}
+
+/// What stands in for a match: texts and groups of it, one behind the other.
+#[derive(Debug, Clone)]
+pub(crate) struct Template(Vec<TemplatePart>);
+
+#[derive(Debug, Clone)]
+enum TemplatePart {
+    Text(String),
+    Group(usize),
+}
+
+impl Template {
+    /// A text as it stands.
+    pub(crate) fn text(text: &str) -> Template {
+        Template(vec![TemplatePart::Text(text.to_owned())])
+    }
+
+    /// A text in which `$1`, `${1}` and `${name}` are groups of `compiled`, and `$$` is a dollar.
+    pub(crate) fn with_groups(text: &str, span: &Span, compiled: &Compiled) -> Result<Template, PhraseError> {
+        let mut parts = Vec::new();
+        let mut rest = text;
+        while let Some(dollar) = rest.find('$') {
+            parts.push(TemplatePart::Text(rest[..dollar].to_owned()));
+            let behind = &rest[dollar + 1..];
+            let name_in_braces = behind.strip_prefix('{').and_then(|name| name.split_once('}')).map(|(name, _)| name);
+            let digits = &behind[..behind.find(|c: char| !c.is_ascii_digit()).unwrap_or(behind.len())];
+            let (name, width) = match name_in_braces {
+                _ if behind.starts_with('$') => {
+                    parts.push(TemplatePart::Text("$".to_owned()));
+                    rest = &behind[1..];
+                    continue;
+                }
+                Some(name) => (name, name.len() + 2),
+                None => (digits, digits.len()),
+            };
+            if name.is_empty() {
+                return Err(PhraseError {
+                    kind: ErrorKind::NoSuchGroup("$".to_owned()),
+                    span: span.clone(),
+                    mend: "write `$1` or `${name}` for a group, and `$$` for a dollar".to_owned(),
+                });
+            }
+            let group = Group { name: name.to_owned(), span: span.clone() };
+            parts.push(TemplatePart::Group(number_of(compiled, &group)?));
+            rest = &behind[width..];
+        }
+        parts.push(TemplatePart::Text(rest.to_owned()));
+        Ok(Template(parts))
+    }
+
+    /// The greatest group asked for, if any is.
+    pub(crate) fn greatest_group(&self) -> Option<usize> {
+        self.0.iter().filter_map(|part| if let TemplatePart::Group(number) = part { Some(*number) } else { None }).max()
+    }
+
+    /// Writes it behind `out`, with the groups that `slots` holds of `text`.
+    pub(crate) fn write(&self, text: &str, slots: &Slots, out: &mut String) {
+        for part in &self.0 {
+            match part {
+                TemplatePart::Text(text) => out.push_str(text),
+                TemplatePart::Group(number) => out.push_str(group(slots, *number).map_or("", |range| &text[range])),
+            }
+        }
+    }
+}

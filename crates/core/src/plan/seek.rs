@@ -1,0 +1,165 @@
+//! Finding markers. A marker that is a text or a class is found by byte search and tables; a regular
+//! expression is the last resort.
+
+use std::ops::Range;
+
+use aho_corasick::AhoCorasick;
+use memchr::memmem::Finder;
+
+use super::class::ClassPlan;
+use super::pattern::{self, Compiled};
+use crate::phrase::PhraseError;
+use crate::phrase::ast::{Marker, Position};
+use crate::text::characters;
+use crate::text::unit::Unit;
+
+/// A marker made ready to be found.
+#[derive(Debug, Clone)]
+pub(crate) struct Seeker {
+    strategy: Strategy,
+    unit: Unit,
+}
+
+#[derive(Debug, Clone)]
+enum Strategy {
+    /// Matches if and only if this byte, an ASCII character, stands there. One `memchr`.
+    Byte(u8),
+    /// Matches if and only if this text stands there. One substring search, made ready once.
+    Text(Box<Finder<'static>>),
+    /// Matches if and only if this ASCII text stands there in any case. One automaton, made once.
+    AnyCase(Box<AhoCorasick>),
+    /// Matches an unbroken run of the class, as long as it is. One look into a table a character.
+    Run(Box<ClassPlan>),
+    /// Matches one character of the class. One look into a table a character.
+    OneOf(Box<ClassPlan>),
+    /// Matches what the regular expression matches; also for texts beyond ASCII in any case.
+    Regex(Box<Compiled>),
+}
+
+impl Seeker {
+    pub(crate) fn new(marker: &Marker, unit: Unit) -> Result<Seeker, PhraseError> {
+        let strategy = match marker {
+            Marker::Text { text, any_case: false } => match text.as_bytes() {
+                [byte] => Strategy::Byte(*byte),
+                bytes => Strategy::Text(Box::new(Finder::new(bytes).into_owned())),
+            },
+            Marker::Text { text, any_case: true } if text.is_ascii() => {
+                match AhoCorasick::builder().ascii_case_insensitive(true).build([text]) {
+                    Ok(automaton) => Strategy::AnyCase(Box::new(automaton)),
+                    Err(_) => Strategy::Regex(Box::new(pattern::any_case(text)?)),
+                }
+            }
+            Marker::Text { text, any_case: true } => Strategy::Regex(Box::new(pattern::any_case(text)?)),
+            Marker::Run(class) => Strategy::Run(Box::new(ClassPlan::new(class))),
+            Marker::OneOf(text) => Strategy::OneOf(Box::new(ClassPlan::any_of(text))),
+            Marker::Regex(regex) => Strategy::Regex(Box::new(pattern::marker(regex)?)),
+        };
+        Ok(Seeker { strategy, unit })
+    }
+
+    /// The marker for a text as it stands.
+    pub(crate) fn text(text: &str) -> Seeker {
+        Seeker { strategy: Strategy::Text(Box::new(Finder::new(text.as_bytes()).into_owned())), unit: Unit::Characters }
+    }
+
+    /// The regular expression behind the marker, if there is one.
+    pub(crate) fn regex(&self) -> Option<&Compiled> {
+        if let Strategy::Regex(compiled) = &self.strategy { Some(compiled) } else { None }
+    }
+
+    /// The first place at or behind the notch `at` of `text` where the marker stands. `plain` says whether
+    /// the text is, since a look for many places finds that out once.
+    ///
+    /// Both ends of what is found are notches, but for a regular expression's, which are its own affair.
+    #[inline]
+    pub(crate) fn next(&self, text: &str, at: usize, plain: bool) -> Option<Range<usize>> {
+        match &self.strategy {
+            Strategy::Byte(byte) => {
+                let find = |at| memchr::memchr(*byte, text.as_bytes().get(at..)?).map(|n| at + n..at + n + 1);
+                self.between_characters(text, at, plain, find)
+            }
+            Strategy::Text(finder) => {
+                let width = finder.needle().len();
+                let find = |at| finder.find(text.as_bytes().get(at..)?).map(|n| at + n..at + n + width);
+                self.between_characters(text, at, plain, find)
+            }
+            Strategy::AnyCase(automaton) => {
+                let find = |at| automaton.find(text.get(at..)?).map(|found| at + found.start()..at + found.end());
+                self.between_characters(text, at, plain, find)
+            }
+            Strategy::Run(class) if plain => {
+                let bytes = text.as_bytes();
+                let start = at + bytes.get(at..)?.iter().position(|byte| class.has_byte(*byte))?;
+                let end = bytes[start..].iter().position(|byte| !class.has_byte(*byte)).map_or(bytes.len(), |n| start + n);
+                Some(start..end)
+            }
+            Strategy::Run(class) => {
+                let rest = text.get(at..)?;
+                let mut ranges = characters::ranges(rest).skip_while(|range| !class.has(&rest[range.clone()]));
+                let first = ranges.next()?;
+                let last = ranges.take_while(|range| class.has(&rest[range.clone()])).last();
+                Some(at + first.start..at + last.map_or(first.end, |last| last.end))
+            }
+            Strategy::OneOf(class) if plain => {
+                let start = at + text.as_bytes().get(at..)?.iter().position(|byte| class.has_byte(*byte))?;
+                Some(start..start + 1)
+            }
+            Strategy::OneOf(class) => {
+                let rest = text.get(at..)?;
+                let found = characters::ranges(rest).find(|range| class.has(&rest[range.clone()]))?;
+                Some(at + found.start..at + found.end)
+            }
+            Strategy::Regex(compiled) => compiled.find(text, at),
+        }
+    }
+
+    /// The first place that `find` gives whose ends both stand between characters.
+    #[inline]
+    fn between_characters(
+        &self,
+        text: &str,
+        mut at: usize,
+        plain: bool,
+        find: impl Fn(usize) -> Option<Range<usize>>,
+    ) -> Option<Range<usize>> {
+        loop {
+            let found = find(at)?;
+            if plain || (self.unit.is_notch(text, found.start) && self.unit.is_notch(text, found.end)) {
+                return Some(found);
+            }
+            // Look on from the next code point.
+            at = found.start + text[found.start..].chars().next().map_or(1, char::len_utf8);
+        }
+    }
+
+    /// All places where the marker stands, from left to right; they do not overlap.
+    pub(crate) fn occurrences<'a>(&'a self, text: &'a str) -> impl Iterator<Item = Range<usize>> + 'a {
+        let plain = characters::is_plain(text);
+        let mut at = 0;
+        std::iter::from_fn(move || {
+            let found = self.next(text, at, plain)?;
+            at = found.end;
+            Some(found)
+        })
+    }
+
+    /// One of the places where the marker stands, counted over the whole text.
+    pub(crate) fn nth(&self, text: &str, nth: Position) -> Option<Range<usize>> {
+        if let (Strategy::Byte(byte), Position::FromEnd(1)) = (&self.strategy, nth)
+            && characters::is_plain(text)
+        {
+            return memchr::memrchr(*byte, text.as_bytes()).map(|at| at..at + 1);
+        }
+        pick(|| self.occurrences(text), nth)
+    }
+}
+
+/// One of the things that an iterator gives, counted from either end. It is begun twice to count from the
+/// end.
+pub(crate) fn pick<T, I: Iterator<Item = T>>(iterate: impl Fn() -> I, which: Position) -> Option<T> {
+    match which {
+        Position::FromStart(n) => iterate().nth(n - 1),
+        Position::FromEnd(1) => iterate().last(),
+        Position::FromEnd(n) => iterate().nth(iterate().count().checked_sub(n)?),
+    }
+}

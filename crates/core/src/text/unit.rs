@@ -1,0 +1,80 @@
+//! What positions and widths count.
+
+use schemars::JsonSchema;
+use serde::{Deserialize, Serialize};
+
+use super::characters;
+
+/// What positions and widths count.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize, JsonSchema)]
+#[serde(rename_all = "lowercase")]
+pub enum Unit {
+    /// What a person sees: extended grapheme clusters.
+    #[default]
+    Characters,
+    /// Unicode code points.
+    Codepoints,
+    /// Bytes of UTF-8. A cut never falls inside a code point: one that would leaves it out.
+    Bytes,
+}
+
+impl Unit {
+    /// How many there are in `text`.
+    pub fn count(self, text: &str) -> usize {
+        match self {
+            Unit::Characters => characters::count(text),
+            Unit::Codepoints if text.is_ascii() => text.len(),
+            Unit::Codepoints => text.chars().count(),
+            Unit::Bytes => text.len(),
+        }
+    }
+
+    /// The notch behind the first `n`, as a byte offset; the end of `text` if it has fewer.
+    pub fn notch(self, text: &str, n: usize) -> usize {
+        match self {
+            Unit::Characters => characters::notch(text, n),
+            Unit::Codepoints if text.is_ascii() => n.min(text.len()),
+            Unit::Codepoints => text.char_indices().nth(n).map_or(text.len(), |(offset, _)| offset),
+            Unit::Bytes => text.floor_char_boundary(n),
+        }
+    }
+
+    /// The notch before the last `n`, as a byte offset; 0 if `text` has fewer.
+    pub fn notch_from_end(self, text: &str, n: usize) -> usize {
+        match self {
+            Unit::Characters => characters::notch_from_end(text, n),
+            Unit::Codepoints if text.is_ascii() => text.len().saturating_sub(n),
+            Unit::Codepoints => match n.checked_sub(1) {
+                None => text.len(),
+                Some(before) => text.char_indices().rev().nth(before).map_or(0, |(offset, _)| offset),
+            },
+            Unit::Bytes => text.ceil_char_boundary(text.len().saturating_sub(n)),
+        }
+    }
+
+    /// Whether a marker's text may begin or end at byte `offset` of `text`.
+    pub fn is_notch(self, text: &str, offset: usize) -> bool {
+        match self {
+            Unit::Characters => characters::is_notch(text, offset),
+            Unit::Codepoints | Unit::Bytes => text.is_char_boundary(offset),
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn units_count_differently() {
+        // An é of two code points, an ü of two bytes.
+        let text = "e\u{301}ü-";
+        for (unit, count, first_two, last_two) in
+            [(Unit::Characters, 3, 5, 3), (Unit::Codepoints, 4, 3, 3), (Unit::Bytes, 6, 1, 5)]
+        {
+            assert_eq!(unit.count(text), count, "{unit:?}");
+            assert_eq!((unit.notch(text, 2), unit.notch_from_end(text, 2)), (first_two, last_two), "{unit:?}");
+            assert_eq!((unit.notch(text, 99), unit.notch_from_end(text, 99), unit.notch_from_end(text, 0)), (6, 0, 6));
+        }
+    }
+}

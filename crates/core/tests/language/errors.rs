@@ -1,0 +1,125 @@
+//! Phrases that cannot be right: what is said, which words are at fault, and the mend.
+
+use keen_notch_core::phrase::{Phrase, reference};
+use keen_notch_core::plan::{Plan, Scratch};
+use keen_notch_core::text::unit::Unit;
+
+#[test]
+fn phrases_that_cannot_be_right() {
+    for (phrase, at_fault, message, mend) in [
+        ("chars 0 to 3", "0", "positions start at 1", "write `chars 1 to 3`: the first is 1"),
+        ("char 0", "0", "positions start at 1", "write `char 1`: the first is 1"),
+        (r#"section 0 by "-""#, "0", "positions start at 1", r#"write `section 1 by "-"`: the first is 1"#),
+        (r#"section 2 by "-"#, "\"-", "a text opened with \" is not closed", r#"close it: `"-"`"#),
+        (r#"section 2 by "\x""#, r"\x", r"`\x` means nothing in a text", r"a backslash itself is `\\`"),
+        (r#"section 2 by "\u{110000}""#, r"\u{110000}", r"`\u{110000}` means nothing in a text", r"`\u{2013}`"),
+        ("section 2 by “-”", "“", "the typographic quote “ does not open a text", "write straight quotes: `\"-\"`"),
+        ("secton 2 by \"-\"", "secton", "`secton` is no step", "did you mean `section`? It is written `section 2 by \"-\"`"),
+        ("left 3", "left", "`left` is no step", "did you mean `first`? It is written `first 3`"),
+        ("banana", "banana", "`banana` is no step", "a step is a word such as `first 3`"),
+        ("first 0", "0", "a width of 0", "write `first 1` or more"),
+        ("chars 5 for 0", "0", "a width of 0", "write `chars 5 for 1` or more"),
+        (r#"pad left to 0 with "0""#, "0", "a width of 0", r#"write `pad left to 1 with "0"` or more"#),
+        ("first -3", "-3", "a width is a number of characters, counted from 1", "write `first 3`"),
+        ("first", "", "a number of characters is missing at the end", "write it like `first 3`"),
+        ("first three", "three", "a number of characters was expected, not `three`", "write it like `first 3`"),
+        ("chars 9 to 3", "9 to 3", "the range runs backwards", "write `chars 3 to 9`"),
+        ("chars -1 to -4", "-1 to -4", "the range runs backwards", "write `chars -4 to -1`"),
+        (r#"sections 3 to 2 by "-""#, "3 to 2", "the range runs backwards", r#"write `sections 2 to 3 by "-"`"#),
+        ("chars 5 12", "12", "`to` or `for` was expected, not `12`", "write `chars 5 to 12`"),
+        ("first 99999999999999999999", "99999999999999999999", "the number is too large", "write 1000000000 or less"),
+        (r#"pad left to 1000000 with "0""#, "1000000", "the number is too large", "write 100000 or less"),
+        (r#"section 2 "-""#, r#""-""#, r#"`by` was expected, not `"-"`"#, r#"write `section 2 by "-"`"#),
+        ("section 2", "", "`by` is missing at the end", r#"write `section 2 by "-"`"#),
+        ("section 2 by -", "-", "a marker in quotes was expected, not `-`", r#"write `section 2 by "-"`"#),
+        (r#"section 2 by """#, r#""""#, "the marker is empty", r#"write `section 2 by "-"`"#),
+        (r#"pad left to 6 with """#, r#""""#, "the filling is empty", r#"write `pad left to 6 with "0"`"#),
+        ("pad left to 6", "", "`with` and the filling is missing at the end", r#"write `pad left to 6 with "0"`"#),
+        ("pad to 6", "to", "`left` or `right` was expected, not `to`", r#"write it like `pad left to 6 with "0"`"#),
+        ("drop 4", "4", "`first`, `last` or a class was expected, not `4`", "write `drop first 4`"),
+        ("first 3 upper", "upper", "`then` or `or` was expected, not `upper`", "write `first 3 then upper`"),
+        ("first 3, upper", ",", "`then` or `or` was expected, not `,`", "write `first 3 then upper`"),
+        (r#"first 3 "x""#, r#""x""#, r#"`then` or `or` was expected, not `"x"`"#, r#"write `first 3 or "x"`"#),
+        (r#""x" then upper"#, "then upper", "a step behind a literal text", "write the text as it should stand"),
+        ("first 3 then", "", "a step is missing at the end", "write a step, such as"),
+        ("first 3 or or whole", "or", "`or` is no step", "write a step before and behind it"),
+        ("", "", "the phrase is empty", "write a step, such as"),
+        (
+            r#"before first "-""#,
+            "first",
+            "an ordinal in figures, or a marker was expected, not `first`",
+            r#"write `before 1st "-"`"#,
+        ),
+        (r#"after 2 "-""#, "2", "an ordinal or a marker was expected, not `2`", r#"write `after 2nd "-"`"#),
+        (r#"after 0th "-""#, "0th", "positions start at 1", r#"write `after 1st "-"`"#),
+        ("before", "", "a marker in quotes is missing at the end", r#"write `before "-"`"#),
+        ("before digit", "digit", "a marker in quotes was expected, not `digit`", "did you mean `digits`?"),
+        ("before WO", "WO", "a marker in quotes was expected, not `WO`", "write `before \"WO\"`"),
+        (
+            r#"between "(" ")""#,
+            r#"")""#,
+            r#"`and` and the second marker was expected, not `")"`"#,
+            r#"write `between "(" and ")"`"#,
+        ),
+        ("match /a", "/a", "a regular expression is not closed", "close it: `/a/`"),
+        ("match /a/q", "q", "an unknown flag behind a regular expression", "the flags are i"),
+        ("match \"a\"", "\"a\"", "a regular expression between slashes was expected, not `\"a\"`", "write `match /a/`"),
+        ("match /a(b/", "(", "the regular expression cannot be read", "mend the pattern"),
+        (r"match /a(b)/ group 2", "2", "the regular expression has no group 2", "it has 1"),
+        (r"match /a(?<n>b)/ group m", "m", "the regular expression has no group m", "it has n"),
+        (r#"replace /a(b)/ with "$2""#, r#""$2""#, "the regular expression has no group 2", "it has 1"),
+        (
+            "match /(\\w{900}){900}/",
+            "/(\\w{900}){900}/",
+            "the regular expression is too large: it would compile to more than 10 MiB",
+            "fewer repetitions",
+        ),
+        ("before /x*/", "/x*/", "the regular expression can match nothing at all", "`+` instead of `*`"),
+        (r#"number like "abc""#, r#""abc""#, "this does not show how a number is written", r#"`like "1,234.5"`"#),
+        (r#"number like "1.23.4""#, r#""1.23.4""#, "this does not show how a number is written", "write one number"),
+        (r#"date "%Y-%q""#, r#""%Y-%q""#, "the date format cannot be used", "%m month"),
+        (r#"date "%Y-%m""#, r#""%Y-%m""#, "the date format cannot be used", "%d day"),
+        (r#"clip to 2 with "...""#, r#"clip to 2 with "...""#, "the mark does not fit in the width", "clip to 3"),
+        ("whole joined with \"-\"", "joined with \"-\"", "there is nothing to join", "`numbers`"),
+        ("numbers then runs", "runs", "there are several results already", "join them first"),
+        ("keep digit", "digit", "a class such as `digits` was expected, not `digit`", "write `keep digits`"),
+        ("whether unikue", "unikue", "`unikue` is no condition", "did you mean `unique`?"),
+        ("whether unique", "unique", "`unique` cannot be asked of a single text", "`check`"),
+        ("whether length 8 to 4", "8 to 4", "the range runs backwards", "write `whether length 4 to 8`"),
+        ("whether range 9 to 1.5", "9 to 1.5", "the range runs backwards", "write `whether range 1.5 to 9`"),
+        ("whether range to", "", "a number at one end is missing at the end", "`range to 999`"),
+        (r#"whether one of "A" "B""#, r#""B""#, r#"a comma between the texts was expected, not `"B"`"#, r#"one of "A", "B""#),
+        ("whether check digit lun", "lun", "the name of a check digit was expected, not `lun`", "luhn, gs1"),
+        ("section 2 by \"-\" skipping", "", "`empty` is missing at the end", "skipping empty"),
+    ] {
+        let error = Phrase::parse(phrase).and_then(|phrase| Plan::new(&phrase, Unit::Characters)).expect_err(phrase);
+        let found = (&phrase[error.span.clone()], error.kind.to_string());
+        assert_eq!(found, (at_fault, message.to_owned()), "{phrase}");
+        assert!(error.mend.contains(mend), "{phrase}: {} does not hold {mend}", error.mend);
+    }
+}
+
+#[test]
+fn a_phrase_that_is_offered_as_a_mend_can_be_read() {
+    for phrase in ["chars 0 to 3", "chars 9 to 3", "section 2", r#"section 2 "-""#, "first 3 upper", "drop 4", "pad left to 6"]
+    {
+        let error = Phrase::parse(phrase).expect_err(phrase);
+        let offered = error.mend.split('`').nth(1).unwrap_or_default();
+        assert!(Phrase::parse(offered).is_ok(), "{phrase}: {}", error.mend);
+    }
+}
+
+#[test]
+fn every_form_and_example_of_the_reference_can_be_run() {
+    for entry in reference::entries() {
+        let examples = entry.examples.iter().map(|(value, phrase)| (*value, *phrase));
+        for (value, phrase) in examples.chain([("GRP-00041273-S7K2", entry.form)]) {
+            let plan = Phrase::parse(phrase).and_then(|phrase| Plan::new(&phrase, Unit::Characters));
+            let plan = plan.unwrap_or_else(|error| panic!("{phrase}: {error}"));
+            if phrase != entry.form {
+                assert!(!plan.cut(value, &mut Scratch::default()).state.missing, "{phrase} gives nothing of {value}");
+            }
+        }
+        assert!(entry.form.starts_with(entry.word) || entry.word == "joined");
+    }
+}

@@ -1,0 +1,9 @@
+//! The phrase language: what it gives, what it refuses, and what always holds.
+#![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic, reason = "a test that cannot go on has failed")]
+
+mod errors;
+mod finishes;
+mod markers;
+mod positions;
+mod properties;
+mod support;

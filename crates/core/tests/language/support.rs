@@ -1,0 +1,31 @@
+//! What the tables of value, phrase and result share.
+
+use keen_notch_core::phrase::Phrase;
+use keen_notch_core::plan::{Plan, Scratch};
+use keen_notch_core::text::unit::Unit;
+
+/// The result of a phrase on a value, and its state.
+pub fn cut(value: &str, phrase: &str, unit: Unit) -> (String, String) {
+    let plan = Phrase::parse(phrase).and_then(|phrase| Plan::new(&phrase, unit));
+    let plan = plan.unwrap_or_else(|error| panic!("{phrase}: {error}"));
+    let mut scratch = Scratch::default();
+    // A scratch that another value has passed through must give the same.
+    plan.cut("  xY-9-ü 1,2  ", &mut scratch);
+    let cut = plan.cut(value, &mut scratch);
+    (cut.text.to_owned(), cut.state.to_string())
+}
+
+/// Each case is a value, a phrase, its result and the state.
+pub fn holds(cases: &[(&str, &str, &str, &str)]) {
+    for (value, phrase, result, state) in cases {
+        assert_eq!(cut(value, phrase, Unit::Characters), (result.to_string(), state.to_string()), "{value:?} → {phrase}");
+    }
+}
+
+/// Each case is a value, a phrase and its result, which is filled, or missing where it is empty.
+pub fn gives(cases: &[(&str, &str, &str)]) {
+    for (value, phrase, result) in cases {
+        let state = if result.is_empty() { "missing" } else { "filled" };
+        holds(&[(value, phrase, result, state)]);
+    }
+}

@@ -111,18 +111,16 @@ fn row(
     if !lines.is_empty() {
         return Ok(lines);
     }
-    let (what, wanted) = args.line.map_or(("row", args.row.unwrap_or(1)), |line| ("line", line));
-    let there = if what == "line" {
-        format!("rows end at line {last_line}")
-    } else {
-        format!("there are {}", visible::counted(rows, "row"))
-    };
-    let mend = if what == "line" {
-        "name the line of a row; the header is none"
-    } else {
-        "rows are counted from 1, without the header"
-    };
-    Err(Failure::usage(format!("there is no row at {what} {wanted}: {there}"), mend))
+    Err(match args.line {
+        Some(wanted) => Failure::usage(
+            format!("no row stands on line {wanted}: the last one ends on line {last_line}"),
+            "name the line of a row; the header is none",
+        ),
+        None => Failure::usage(
+            format!("there is no row {}: there are {}", args.row.unwrap_or(1), visible::counted(rows, "row")),
+            "rows are counted from 1, without the header",
+        ),
+    })
 }
 
 fn piece_of_row(

@@ -107,7 +107,7 @@ fn draw(title: &str, value: &str, phrases: &[Shown], width: usize) -> Vec<String
         for (shown, trace) in &traces {
             lines.push(String::new());
             lines.extend(steps::draw(&shown.source, trace));
-            lines.push(format!("{} {}", visible::without_controls(&shown.source), steps::result(trace)));
+            lines.push(format!("{} {}", visible::without_controls(shown.source.trim()), steps::result(trace)));
         }
     }
     if !value.is_empty() {

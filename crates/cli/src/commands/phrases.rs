@@ -3,7 +3,7 @@
 use std::io::Write;
 
 use keen_notch_core::phrase::Phrase;
-use keen_notch_core::phrase::reference::{self, Entry, GROUPS, Group};
+use keen_notch_core::phrase::reference::{self, CONDITIONS, Entry, GROUPS, Group};
 use keen_notch_core::plan::Plan;
 use keen_notch_core::text::unit::Unit;
 use keen_notch_core::words;
@@ -19,7 +19,10 @@ const INTRODUCTION: &str = r#"A phrase says how a piece is taken from a value.
   phrase = branch or branch …     the first branch whose result is not missing
   branch = step then step …       steps from left to right; or a lone "text", the result itself
 
-A result is missing when its marker or position is not there, or when nothing is left in it; with no branch left, the cell is blank. Behind or stands what to use instead; or "" accepts the blank."#;
+Missing: its marker or position is not there, or nothing is left of it. Behind `or` stands what to use instead, beginning again from the whole value; with no branch left, the cell is blank. `or ""` accepts the blank.
+Short: a cut by position found some but not all of what was asked for; what there is is kept.
+Long: a value is wider than it was to be padded to; it is kept as it is.
+Fallback: the result comes from behind an `or`."#;
 
 const SHELL: &str = r#"In a shell, a piece stands in single quotes: -p 'team: section 3 by "-"'. A single quote within is written '\'' there ('name: before "'\''"'), or escaped inside the text: "\u{27}". In a cut list, a phrase stands in single quotes ('before "-"'), or, where it holds one, between three ('''before "'"'''); a slash in a /regular expression/ is written \/ everywhere."#;
 
@@ -38,7 +41,7 @@ pub fn run(args: &PhrasesArgs, console: &Console) -> Result<(), Failure> {
 /// The whole reference.
 fn all(width: usize) -> String {
     let mut text = wrapped(INTRODUCTION, width, "");
-    for group in GROUPS {
+    for group in groups() {
         text += &format!("\n{}\n", paint(style::HEAD, group.title));
         text += &wrapped(group.about, width, "");
         text += &group.entries.iter().map(|entry| shown(entry, width)).collect::<String>();
@@ -46,10 +49,14 @@ fn all(width: usize) -> String {
     text + "\n" + &wrapped(SHELL, width, "")
 }
 
+/// The steps and the conditions.
+fn groups() -> impl Iterator<Item = &'static Group> {
+    GROUPS.iter().chain(std::iter::once(&CONDITIONS))
+}
+
 /// The entries of one word.
 fn one(word: &str, width: usize) -> Result<String, Failure> {
-    let groups: Vec<(&Group, Vec<&Entry>)> = GROUPS
-        .iter()
+    let groups: Vec<(&Group, Vec<&Entry>)> = groups()
         .map(|group| (group, group.entries.iter().filter(|entry| entry.word == word).collect::<Vec<_>>()))
         .filter(|(_, entries)| !entries.is_empty())
         .collect();
@@ -59,7 +66,7 @@ fn one(word: &str, width: usize) -> Result<String, Failure> {
             Some(nearest) => format!("did you mean `{nearest}`? keen-notch phrases shows them all"),
             None => "keen-notch phrases shows them all".to_owned(),
         };
-        return Err(Failure::usage(format!("there is no step {word}"), mend));
+        return Err(Failure::usage(format!("there is no step or condition {word}"), mend));
     }
     let shown = groups.iter().map(|(group, entries)| {
         let entries: String = entries.iter().map(|entry| shown(entry, width)).collect();
@@ -102,9 +109,10 @@ fn markdown() -> String {
     text += &INTRODUCTION
         .replace("\n  phrase", "\n```\nphrase")
         .replace("\n  branch", "\nbranch")
-        .replace("itself\n", "itself\n```\n");
+        .replace("itself\n", "itself\n```\n")
+        .replace(".\n", ".\n\n");
     text += "\n";
-    for group in GROUPS {
+    for group in groups() {
         text += &format!("\n## {}\n\n", group.title);
         if !group.about.is_empty() {
             text += &format!("{}\n\n", group.about);

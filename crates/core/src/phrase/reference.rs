@@ -236,7 +236,52 @@ pub const GROUPS: &[Group] = &[
     },
 ];
 
-/// Every entry, in order.
+/// The conditions, each with examples that ask it.
+pub const CONDITIONS: Group = Group {
+    title: "Conditions",
+    about: "For whether, and in a cut list for check, warn and when. `not` may stand before any of them.",
+    entries: &[
+        entry("required", "required", "the piece is not missing", &[(CODE, "whether required")]),
+        entry("blank", "blank", "there is nothing but white space", &[("  ", "whether blank")]),
+        entry(
+            "length",
+            "length 4 to 8",
+            "so many characters; length 8 for exactly so many, length 4 to for no upper end",
+            &[(CODE, "whether length 17")],
+        ),
+        entry(
+            "digits",
+            "digits",
+            "every character is of the class; several classes are joined with `and`",
+            &[("00041273", "whether digits"), ("S7K2", "whether uppercase and digits")],
+        ),
+        entry("fits", "fits /[A-Z]{3}/", "the whole text fits a regular expression", &[("GRP", "whether fits /[A-Z]{3}/")]),
+        entry("starts", r#"starts with "GRP""#, "it begins with a marker", &[(CODE, r#"whether starts with "grp" any case"#)]),
+        entry(
+            "ends",
+            r#"ends with "mm""#,
+            "it ends with a marker",
+            &[(REFERENCE, r#"whether ends with "mm""#), (CODE, "whether ends with digits")],
+        ),
+        entry("contains", r#"contains "-""#, "a marker stands in it", &[(CODE, r#"whether contains "--""#)]),
+        entry(
+            "contains",
+            r#"contains word "WO""#,
+            "a text stands in it, not inside a longer word",
+            &[(REFERENCE, r#"whether contains word "WO""#)],
+        ),
+        entry("one", r#"one of "A", "B""#, "it is one of these texts", &[("RIG", r#"whether one of "RIG", "EL""#)]),
+        entry(
+            "range",
+            "range 1 to 999",
+            "a number within these, compared exactly; either end may be left open",
+            &[("00385", "whether range 1 to 999"), ("1000.5", "whether range to 1000")],
+        ),
+        entry("date", r#"date "%Y-%m-%d""#, "a date of a strftime format", &[("2025-02-29", r#"whether date "%Y-%m-%d""#)]),
+    ],
+};
+
+/// Every step, in order.
 pub fn entries() -> impl Iterator<Item = &'static Entry> {
     GROUPS.iter().flat_map(|group| group.entries)
 }

@@ -19,31 +19,22 @@ impl CutOp {
         Some(match self {
             CutOp::Whole => 0..text.len(),
             CutOp::First(n) => {
+                let unit = unit.of(text);
                 let end = unit.notch(text, *n);
                 state.short |= falls_short(text, unit, *n, end == text.len(), end);
                 0..end
             }
             CutOp::Last(n) => {
+                let unit = unit.of(text);
                 let start = unit.notch_from_end(text, *n);
                 state.short |= falls_short(text, unit, *n, start == 0, text.len() - start);
                 start..text.len()
             }
-            CutOp::Char(position) => {
-                let count = unit.count(text);
-                let n = position.among(count);
-                window(text, unit, count, n, n, true, state)?
-            }
-            CutOp::CharsTo(range) => {
-                let count = unit.count(text);
-                window(text, unit, count, range.from.among(count), range.to.among(count), range.bounded, state)?
-            }
-            CutOp::CharsFor { from, width } => {
-                let count = unit.count(text);
-                let first = from.among(count);
-                window(text, unit, count, first, first.saturating_add_unsigned(*width as u64 - 1), true, state)?
-            }
-            CutOp::DropFirst(n) => unit.notch(text, *n)..text.len(),
-            CutOp::DropLast(n) => 0..unit.notch_from_end(text, *n),
+            CutOp::Char(position) => window(text, unit.of(text), *position, *position, None, true, state)?,
+            CutOp::CharsTo(range) => window(text, unit.of(text), range.from, range.to, None, range.bounded, state)?,
+            CutOp::CharsFor { from, width } => window(text, unit.of(text), *from, *from, Some(*width), true, state)?,
+            CutOp::DropFirst(n) => unit.of(text).notch(text, *n)..text.len(),
+            CutOp::DropLast(n) => 0..unit.of(text).notch_from_end(text, *n),
             CutOp::UpTo { nth, marker, with_it } => {
                 let found = marker.nth(text, *nth)?;
                 0..if *with_it { found.end } else { found.start }
@@ -107,35 +98,39 @@ fn falls_short(text: &str, unit: Unit, n: usize, reached_end: bool, bytes: usize
     }
 }
 
-/// The bytes of the places `first` to `last`, counted from 1, of which there are `count`; what lies outside
-/// is not there, and where that leaves fewer than were asked for, the result is short.
+/// The bytes of the places `from` to `to`, or of `width` places from `from` on; what lies outside is not there,
+/// and where that leaves fewer than were asked for, the result is short.
 fn window(
     text: &str,
     unit: Unit,
-    count: usize,
-    first: i64,
-    last: i64,
+    from: Position,
+    to: Position,
+    width: Option<usize>,
     bounded: bool,
     state: &mut State,
 ) -> Option<Range<usize>> {
+    let count = unit.count(text);
+    let first = from.among(count);
+    let last = width.map_or_else(|| to.among(count), |width| first.saturating_add_unsigned(width as u64 - 1));
     let found_first = usize::try_from(first.max(1)).ok()?;
     let found_last = usize::try_from(last).ok()?.min(count);
     if found_first > found_last {
         return None;
     }
-    let end = unit.notch(text, found_last);
-    let start = match unit {
-        // A code point that begins before the window is left out.
-        Unit::Bytes => text.ceil_char_boundary(found_first - 1),
-        _ => unit.notch(text, found_first - 1),
+    let (start, end) = match unit {
+        // A code point that begins before the window, or ends behind it, is left out.
+        Unit::Bytes => (text.ceil_char_boundary(found_first - 1), text.floor_char_boundary(found_last)),
+        _ => {
+            let start = unit.notch(text, found_first - 1);
+            (start, start + unit.notch(&text[start..], found_last + 1 - found_first))
+        }
     };
-    let wanted = if bounded { last - first + 1 } else { found_last as i64 - first + 1 };
-    let got = if unit == Unit::Bytes { end.saturating_sub(start) } else { found_last - found_first + 1 };
-    let is_short = (got as i64) < wanted;
     if start >= end {
         return None;
     }
-    state.short |= is_short;
+    let wanted = if bounded { last - first + 1 } else { found_last as i64 - first + 1 };
+    let got = if unit == Unit::Bytes { end - start } else { found_last - found_first + 1 };
+    state.short |= (got as i64) < wanted;
     Some(start..end)
 }
 

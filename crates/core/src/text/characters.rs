@@ -10,8 +10,20 @@ use unicode_segmentation::{GraphemeCursor, UnicodeSegmentation};
 /// Whether every character of `text` is one byte.
 ///
 /// ASCII alone is not enough: a carriage return and the line feed behind it are one character.
+#[inline]
 pub fn is_plain(text: &str) -> bool {
-    text.is_ascii() && memchr::memchr(b'\r', text.as_bytes()).is_none()
+    /// A byte of a word that is not ASCII has its high bit set.
+    const HIGH: u64 = 0x8080_8080_8080_8080;
+    const LOW: u64 = 0x0101_0101_0101_0101;
+    /// Carriage returns become zero bytes, which the subtraction turns into bytes with the high bit set.
+    const RETURNS: u64 = LOW * b'\r' as u64;
+    let (words, rest) = text.as_bytes().as_chunks::<8>();
+    let word_is_plain = |word: &[u8; 8]| {
+        let word = u64::from_ne_bytes(*word);
+        let returns = word ^ RETURNS;
+        (word | (returns.wrapping_sub(LOW) & !returns)) & HIGH == 0
+    };
+    words.iter().all(word_is_plain) && rest.iter().all(|byte| byte.is_ascii() && *byte != b'\r')
 }
 
 /// The number of characters in `text`.
@@ -71,6 +83,19 @@ mod tests {
         {
             assert_eq!(count(text), expected, "{text:?}");
             assert_eq!(ranges(text).count(), expected, "{text:?}");
+        }
+    }
+
+    #[test]
+    fn plain_texts() {
+        for length in 0..20 {
+            let text = "~\u{c}\u{e}x".repeat(5)[..length].to_owned();
+            assert!(is_plain(&text));
+            for at in 0..length {
+                for odd in ["\r", "ü", "\u{80}"] {
+                    assert!(!is_plain(&format!("{}{odd}{}", &text[..at], &text[at..])), "{odd:?} at {at} of {length}");
+                }
+            }
         }
     }
 

@@ -19,6 +19,12 @@ pub enum Unit {
 }
 
 impl Unit {
+    /// The cheapest unit that counts the same in `text`: in a plain text, characters are bytes.
+    #[inline]
+    pub fn of(self, text: &str) -> Unit {
+        if self == Unit::Characters && characters::is_plain(text) { Unit::Bytes } else { self }
+    }
+
     /// How many there are in `text`.
     pub fn count(self, text: &str) -> usize {
         match self {

@@ -122,4 +122,12 @@ fn every_form_and_example_of_the_reference_can_be_run() {
         }
         assert!(entry.form.starts_with(entry.word) || entry.word == "joined");
     }
+    for entry in reference::CONDITIONS.entries {
+        for phrase in entry.examples.iter().map(|(_, phrase)| *phrase).chain([format!("whether {}", entry.form).as_str()]) {
+            Phrase::parse(phrase)
+                .and_then(|phrase| Plan::new(&phrase, Unit::Characters))
+                .unwrap_or_else(|error| panic!("{phrase}: {error}"));
+        }
+        assert!(entry.form.starts_with(entry.word));
+    }
 }

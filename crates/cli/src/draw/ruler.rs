@@ -106,8 +106,10 @@ fn characters(gauge: &Gauge, line: &Range<usize>, layout: &Layout, marks: &[Mark
         let character = &gauge.value[gauge.characters[index].clone()];
         let shown = shown(gauge, index);
         text.push_str(&" ".repeat(layout.cell.saturating_sub(visible::width(shown))));
+        let is_odd = gauge.oddities.iter().any(|oddity| (oddity.first..=oddity.last).contains(&(index + 1)));
         let style = if stand_in(character).is_some() {
-            style::UNSEEN
+            // A space between words is no surprise.
+            if is_odd { style::UNSEEN } else { style::QUIET }
         } else if marks.iter().any(|(_, ranges)| ranges.iter().any(|range| range.contains(&index))) {
             style::TAKEN
         } else if Kind::of(character) == Kind::Punctuation {

@@ -68,6 +68,24 @@ fn a_piece_in_place_of_its_column() {
 }
 
 #[test]
+fn quotes_and_slashes_need_no_shell() {
+    let yard = Yard::with("a.csv", "x\n\"o'neill \"\"jr\"\" a/b\"\n");
+    let list = r#"
+[piece.before_apostrophe]
+take = '''before "'"'''
+[piece.in_quotes]
+take = 'between "\"" and "\""'
+[piece.behind_slash]
+take = 'match /\/(.)/ group 1'
+"#;
+    yard.write("a.cutlist.toml", list);
+    assert_eq!(
+        yard.out(&["carve", "a.csv", "-l", "a.cutlist.toml", "-q", "--only-pieces"]),
+        "before_apostrophe,in_quotes,behind_slash\no,jr,b\n"
+    );
+}
+
+#[test]
 fn lists_that_cannot_be_used() {
     let said: Vec<String> = [
         "column = 'part_code'\n\n[piece.family]\ntak = 'first 3'\n",

@@ -6,7 +6,7 @@ use clap::{Parser, Subcommand, ValueEnum};
 use keen_notch_core::column::ColumnRef;
 use keen_notch_io::block::MOST_ROW;
 use keen_notch_io::input::{Encoding, Input};
-use keen_notch_io::table::Reading;
+use keen_notch_io::table::{Ragged, Reading};
 
 /// Cuts columns of codes into their parts: look at a value with gauge, then carve the column.
 #[derive(Debug, Parser)]
@@ -25,7 +25,7 @@ const EXAMPLES: &str = r#"Examples:
   keen-notch gauge GRP-00041273-S7K2
   keen-notch carve parts.csv -c part_code -p 'family: first 3' -p 'serial: section 2 by "-"' -o cut.csv
 
-Exit status: 0 done; 2 the command line is wrong; 3 an input cannot be read or an output cannot be written."#;
+Exit status: 0 done; 1 faults were found (check, or carve --strict); 2 the command line or the cut list is wrong; 3 an input cannot be read or an output cannot be written."#;
 
 /// The commands.
 #[derive(Debug, Subcommand)]
@@ -34,6 +34,8 @@ pub enum Command {
     Gauge(GaugeArgs),
     /// Add pieces to the rows of a table: the main job
     Carve(CarveArgs),
+    /// Check a table against a cut list and write nothing: a table of faults and their rows
+    Check(CheckArgs),
     /// Say in plain words what a cut list does, or what it does with one row, step by step
     Explain(ExplainArgs),
     /// Show how phrases are written, with an example of each step
@@ -55,7 +57,7 @@ pub struct CarveArgs {
     #[arg(short, long, value_name = "COLUMN")]
     pub column: Option<String>,
     /// A piece to add: 'NAME: PHRASE' or 'NAME of COLUMN: PHRASE'
-    #[arg(short, long = "piece", value_name = "PIECE", required_unless_present = "list")]
+    #[arg(short, long = "piece", value_name = "PIECE", required_unless_present_any = ["list", "layouts"])]
     pub pieces: Vec<String>,
     /// A cut list: a TOML file of pieces
     #[arg(short, long, value_name = "CUTLIST")]
@@ -66,11 +68,72 @@ pub struct CarveArgs {
     /// Leave the original columns out
     #[arg(long)]
     pub only_pieces: bool,
+    /// Write no output file if any row has a fault, and exit with 1
+    #[arg(long)]
+    pub strict: bool,
     /// Show no summary
     #[arg(short, long)]
     pub quiet: bool,
     #[command(flatten)]
+    pub faults: FaultArgs,
+    #[command(flatten)]
     pub reading: ReadingArgs,
+}
+
+/// `check`
+#[derive(Debug, clap::Args)]
+pub struct CheckArgs {
+    /// CSV files with the same columns; - or none for standard input
+    #[arg(value_name = "FILE")]
+    pub files: Vec<PathBuf>,
+    /// The cut list with the checks
+    #[arg(short, long, value_name = "CUTLIST", required_unless_present = "layouts")]
+    pub list: Option<PathBuf>,
+    /// The column that pieces come from unless they say otherwise
+    #[arg(short, long, value_name = "COLUMN")]
+    pub column: Option<String>,
+    /// Show so many of the rows with faults, with the piece and its place in the value
+    #[arg(long, value_name = "N", default_value_t = 0)]
+    pub rows: usize,
+    /// Say nothing; the exit status tells
+    #[arg(short, long)]
+    pub quiet: bool,
+    #[command(flatten)]
+    pub faults: FaultArgs,
+    #[command(flatten)]
+    pub reading: ReadingArgs,
+}
+
+/// Layouts, and what becomes of faults.
+#[derive(Debug, Clone, clap::Args)]
+#[command(next_help_heading = "Checking")]
+pub struct FaultArgs {
+    /// A layout: 'COLUMN: FORM', such as 'part_code: <family 3 uppercase>-<serial 8 digits>'
+    #[arg(long = "layout", value_name = "LAYOUT")]
+    pub layouts: Vec<String>,
+    /// Write one line a fault to this file: CSV, or JSON lines where it ends in .jsonl
+    #[arg(long, value_name = "FILE")]
+    pub faults: Option<PathBuf>,
+    /// Write rows with faults to this file instead of the output, with a column that says why
+    #[arg(long, value_name = "FILE")]
+    pub offcuts: Option<PathBuf>,
+    /// Write the counts of the run to this file, as JSON
+    #[arg(long, value_name = "FILE")]
+    pub summary: Option<PathBuf>,
+    /// Rows with too few or too many cells: stop there, keep them, or set them aside among the offcuts
+    #[arg(long, value_name = "WHAT", default_value = "stop", hide_possible_values = true)]
+    pub ragged: RaggedArg,
+}
+
+/// What becomes of rows with too few or too many cells.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+pub enum RaggedArg {
+    /// The run ends with an error.
+    Stop,
+    /// They are kept.
+    Keep,
+    /// They are set aside.
+    SetAside,
 }
 
 const PHRASES: &str = r#"Examples:
@@ -168,6 +231,18 @@ impl ReadingArgs {
             max_row: self.max_row.0,
             ..Reading::default()
         })
+    }
+}
+
+impl FaultArgs {
+    /// The reading of tables, as far as these arguments say it.
+    pub fn reading(&self, reading: &ReadingArgs) -> Result<Reading, keen_notch_io::Error> {
+        let ragged = match self.ragged {
+            RaggedArg::Stop => Ragged::Stop,
+            RaggedArg::Keep => Ragged::Keep,
+            RaggedArg::SetAside => Ragged::SetAside,
+        };
+        Ok(Reading { ragged, ..reading.reading()? })
     }
 }
 

@@ -14,14 +14,13 @@ use clap::Parser;
 
 use crate::args::Args;
 use crate::console::Console;
-use crate::exit::Exit;
 
 fn main() -> ExitCode {
     let args = Args::parse();
     args.color.apply();
     let console = Console::detect();
     match commands::run(&args.command, &console) {
-        Ok(()) => Exit::Done.into(),
+        Ok(exit) => exit.into(),
         Err(failure) => failure.report(&console).into(),
     }
 }

@@ -15,11 +15,13 @@
 #![forbid(unsafe_code)]
 
 pub mod carving;
+pub mod check;
 pub mod column;
 pub mod cutlist;
 pub mod decimal;
 pub mod explain;
 pub mod gauge;
+pub mod layout;
 pub mod phrase;
 pub mod piece;
 pub mod plan;

@@ -42,6 +42,14 @@ pub enum Source {
         /// Where each byte of the phrase stands in the declaration.
         phrase_at: TextPlace,
     },
+    /// From a layout, both by their numbers: the layout's among those of the run, the piece's among the
+    /// layout's.
+    Field {
+        /// The layout.
+        layout: usize,
+        /// The piece.
+        field: usize,
+    },
     /// From other pieces and columns.
     Build {
         /// The parts, one behind the other.
@@ -84,6 +92,81 @@ pub struct Check {
     pub only_warns: bool,
     /// Where it stands in the declaration.
     pub span: Span,
+}
+
+/// A text of pieces that must make the value of a column again.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Proof {
+    /// The column.
+    pub column: ColumnRef,
+    /// Where it is named in the declaration.
+    pub column_span: Span,
+    /// The parts of the text.
+    pub parts: Vec<BuildPart>,
+    /// The text as it was written.
+    pub words: String,
+    /// The text it was declared in, by its number in the reader's own list of them.
+    pub origin: usize,
+}
+
+/// A condition that a row must meet to be kept.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Keep {
+    /// The piece or the column it asks about.
+    pub of: ColumnRef,
+    /// Where that is named in the declaration.
+    pub of_span: Span,
+    /// What must hold.
+    pub condition: Condition,
+    /// Where it stands in the declaration.
+    pub span: Span,
+    /// The text it was declared in, by its number in the reader's own list of them.
+    pub origin: usize,
+}
+
+/// Pieces whose texts must be unique together.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct UniqueTogether {
+    /// The pieces or columns, and where each is named in the declaration.
+    pub of: Vec<(ColumnRef, Span)>,
+    /// The text it was declared in, by its number in the reader's own list of them.
+    pub origin: usize,
+}
+
+/// All that is wanted of a run.
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+pub struct Wanted {
+    /// The pieces, in the order of their columns; those of layouts among them.
+    pub pieces: Vec<Piece>,
+    /// The layouts that pieces come from.
+    pub layouts: Vec<crate::layout::Layout>,
+    /// What must be made again.
+    pub proofs: Vec<Proof>,
+    /// Which rows are kept.
+    pub keep: Vec<Keep>,
+    /// What must be unique together.
+    pub unique: Option<UniqueTogether>,
+}
+
+impl Wanted {
+    /// Adds a layout and its pieces.
+    pub fn add_layout(&mut self, layout: crate::layout::Layout, on_command_line: bool) {
+        let number = self.layouts.len();
+        let piece = |(field, name): (usize, &str)| Piece {
+            name: name.to_owned(),
+            source: Source::Field { layout: number, field },
+            when: None,
+            shape: Shape::One,
+            replace: false,
+            checks: Vec::new(),
+            origin: layout.origin,
+            on_command_line,
+            span: layout.column_span.clone(),
+        };
+        let pieces: Vec<Piece> = layout.names().into_iter().enumerate().map(piece).collect();
+        self.pieces.extend(pieces);
+        self.layouts.push(layout);
+    }
 }
 
 /// How many columns and rows the results of a piece fill.

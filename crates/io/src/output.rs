@@ -54,6 +54,14 @@ impl Output {
         Ok(Output { name, writer: Writer::Beside { file: BufWriter::new(file), place } })
     }
 
+    /// Writes some bytes.
+    ///
+    /// # Errors
+    /// Where they cannot be written.
+    pub fn put(&mut self, bytes: &[u8]) -> Result<(), Error> {
+        self.write_all(bytes).map_err(|source| Error::Write { name: self.name.clone(), source })
+    }
+
     /// Puts the file in its place. Without this, nothing is left of it.
     ///
     /// # Errors

@@ -22,13 +22,27 @@ pub struct Reading {
     pub encoding: Option<Encoding>,
     /// The longest row allowed, in bytes.
     pub max_row: usize,
+    /// What becomes of rows with another number of cells than there are columns.
+    pub ragged: Ragged,
     /// How many bytes are read at a time; `None` leaves it to the reader.
     pub stride: Option<usize>,
 }
 
+/// What becomes of rows with another number of cells than there are columns.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub enum Ragged {
+    /// The run ends with an error.
+    #[default]
+    Stop,
+    /// They are kept: cells that are not there are blank, cells too many stay where they are.
+    Keep,
+    /// They are set aside with the rows that have faults.
+    SetAside,
+}
+
 impl Default for Reading {
     fn default() -> Reading {
-        Reading { delimiter: None, header: true, encoding: None, max_row: MOST_ROW, stride: None }
+        Reading { delimiter: None, header: true, encoding: None, max_row: MOST_ROW, ragged: Ragged::Stop, stride: None }
     }
 }
 
@@ -66,12 +80,16 @@ pub struct Part {
     name: String,
     columns: usize,
     delimiter: u8,
+    ragged: Ragged,
 }
 
 /// A row, or a line that is none.
 pub enum Line<'b> {
     /// A row, and the byte of its part at which it begins.
     Row(Record<'b>, usize),
+    /// A row with another number of cells than there are columns, and where it begins. Only where the reader
+    /// was not told to stop there.
+    Ragged(Record<'b>, usize),
     /// A line with nothing on it in a table of several columns: no row, but nothing to lose either.
     Blank(Record<'b>),
 }
@@ -129,7 +147,7 @@ impl Open {
         Err(Error::Empty { name })
     }
 
-    fn next(&mut self, delimiter: u8) -> Result<Option<Part>, Error> {
+    fn next(&mut self, delimiter: u8, ragged: Ragged) -> Result<Option<Part>, Error> {
         let (block, start) = match self.first.take() {
             Some(first) => first,
             None => match self.blocks.next_block()? {
@@ -137,7 +155,7 @@ impl Open {
                 None => return Ok(None),
             },
         };
-        Ok(Some(Part { block, start, name: self.name.clone(), columns: self.header.count(), delimiter }))
+        Ok(Some(Part { block, start, name: self.name.clone(), columns: self.header.count(), delimiter, ragged }))
     }
 }
 
@@ -165,7 +183,7 @@ impl Table {
     /// Where an input cannot be read on, or a later one has other columns than the first.
     pub fn next_part(&mut self) -> Result<Option<Part>, Error> {
         loop {
-            if let Some(part) = self.current.next(self.dialect.delimiter)? {
+            if let Some(part) = self.current.next(self.dialect.delimiter, self.reading.ragged)? {
                 return Ok(Some(part));
             }
             let Some(input) = self.waiting.pop_front() else { return Ok(None) };
@@ -182,7 +200,7 @@ impl Table {
     pub fn each_row(&mut self, mut see: impl FnMut(&Record, u64) -> ControlFlow<()>) -> Result<(), Error> {
         while let Some(part) = self.next_part()? {
             let flow = part.each_line(|line| match line {
-                Line::Row(record, at) => see(&record, part.line(at)),
+                Line::Row(record, at) | Line::Ragged(record, at) => see(&record, part.line(at)),
                 Line::Blank(_) => ControlFlow::Continue(()),
             })?;
             if flow.is_break() {
@@ -210,6 +228,21 @@ fn same_columns(first: &Open, other: &Open) -> Result<(), Error> {
 }
 
 impl Part {
+    /// The columns of the table.
+    pub fn columns(&self) -> usize {
+        self.columns
+    }
+
+    /// What becomes of rows with another number of cells.
+    pub fn ragged(&self) -> Ragged {
+        self.ragged
+    }
+
+    /// The bytes of the part, its header before the first row included.
+    pub fn bytes(&self) -> &[u8] {
+        &self.block.bytes
+    }
+
     /// The line of the input that byte `at` of the part is on, from 1.
     pub fn line(&self, at: usize) -> u64 {
         self.block.first_line + lines(&self.block.bytes[..at])
@@ -230,6 +263,8 @@ impl Part {
                 see(Line::Row(record, at))
             } else if record.is_blank_line() {
                 see(Line::Blank(record))
+            } else if self.ragged != Ragged::Stop {
+                see(Line::Ragged(record, at))
             } else {
                 return Err(Error::Ragged {
                     name: self.name.clone(),

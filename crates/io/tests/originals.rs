@@ -5,9 +5,10 @@ use std::fs;
 
 use keen_notch_core::carving::Carving;
 use keen_notch_core::column::ColumnRef;
-use keen_notch_core::piece::Piece;
+use keen_notch_core::piece::{Piece, Wanted};
+use keen_notch_core::plan::Setting;
 use keen_notch_core::text::unit::Unit;
-use keen_notch_io::carve::{Job, carve};
+use keen_notch_io::carve::{Job, Outs, carve};
 use keen_notch_io::input::Input;
 use keen_notch_io::table::{Reading, Table};
 use proptest::prelude::*;
@@ -43,10 +44,12 @@ fn carved(text: &str, stride: usize) -> String {
     let reading = Reading { stride: Some(stride), ..Reading::default() };
     let mut table = Table::open(&[Input::File(path)], &reading).unwrap();
     let piece = Piece::parse("piece: first 2 then upper or \"a,b\"", 0).unwrap();
-    let carving = Carving::new(&[piece], Some(&ColumnRef::Number(2)), Unit::Characters, &table.header).unwrap();
+    let wanted = Wanted { pieces: vec![piece], ..Wanted::default() };
+    let carving = Carving::new(&wanted, Some(&ColumnRef::Number(2)), &Setting::new(Unit::Characters), &table.header).unwrap();
     let mut out = Vec::new();
     let header = table.header.clone();
-    carve(&mut table, &Job::new(carving, &header, false, 3), &mut out, "test").unwrap();
+    let mut outs = Outs { rows: &mut out, name: "test".to_owned(), offcuts: None, faults: None };
+    carve(&mut table, &Job::new(carving, &header, false, 3), &mut outs).unwrap();
     String::from_utf8(out).unwrap()
 }
 

@@ -103,6 +103,7 @@ pub fn run(args: &DemoArgs, console: &Console) -> Result<(), Failure> {
         writeln!(out, "\n{}\n{} keen-notch {command}", paint(style::HEAD, stop.why), paint(style::QUIET, "$"))?;
         let parsed = Args::try_parse_from(std::iter::once("keen-notch".to_owned()).chain(words));
         let parsed = parsed.map_err(|error| Failure::usage(format!("the tour cannot go on: {error}"), "report this"))?;
+        // A failure is part of the tour, and so are faults that a check finds.
         if let Err(failure) = super::run(&parsed.command, &console) {
             failure.report(&console);
         }

@@ -21,7 +21,7 @@ use crate::failure::Failure;
 
 /// Runs the command.
 pub fn run(args: &ExplainArgs, console: &Console) -> Result<(), Failure> {
-    let pieces = Pieces::read(Some(&args.list), &[])?;
+    let pieces = Pieces::read(Some(&args.list), &[], &[])?;
     let lines = match &args.file {
         None => list(&pieces, console.width),
         Some(file) => {
@@ -43,7 +43,7 @@ fn list(pieces: &Pieces, width: usize) -> Vec<String> {
     if let Some(title) = &pieces.title {
         lines.push(paint(style::HEAD, visible::without_controls(title)));
     }
-    let mut about = visible::counted(pieces.pieces.len() as u64, "piece");
+    let mut about = visible::counted(pieces.wanted.pieces.len() as u64, "piece");
     if let Some(main) = pieces.main(None) {
         about += &format!(", from the column {main} unless another is named");
     }
@@ -53,7 +53,7 @@ fn list(pieces: &Pieces, width: usize) -> Vec<String> {
         Unit::Bytes => "; positions and widths count bytes",
     };
     lines.push(visible::without_controls(&about));
-    for piece in &pieces.pieces {
+    for piece in &pieces.wanted.pieces {
         lines.push(String::new());
         lines.push(head(piece));
         for sentence in explain::piece(piece) {
@@ -71,6 +71,7 @@ fn head(piece: &Piece) -> String {
     let from = match &piece.source {
         Source::Take { of: Some(of), .. } => format!("  from {of}"),
         Source::Take { of: None, .. } => String::new(),
+        Source::Field { .. } => "  from a layout".to_owned(),
         Source::Build { .. } => "  built".to_owned(),
     };
     format!("{}{}", paint(style::HEAD, visible::value(&piece.name)), paint(style::QUIET, visible::without_controls(&from)))
@@ -102,7 +103,7 @@ fn row(
         lines.push(paint(style::HEAD, format!("row {rows}, line {line}")));
         let mut rooms = Rooms::default();
         carving.used_columns().iter().for_each(|column| record.prepare(*column, &mut rooms));
-        for (index, piece) in pieces.pieces.iter().enumerate() {
+        for (index, piece) in pieces.wanted.pieces.iter().enumerate() {
             lines.push(String::new());
             lines.extend(piece_of_row(index, piece, carving, record, &rooms, &header, width));
         }

@@ -1,26 +1,31 @@
 //! One file a command.
 
 mod carve;
+mod check;
 mod demo;
 mod explain;
 mod gauge;
 mod phrases;
 mod pieces;
+mod run;
 
 use std::io::Write;
 
 use crate::args::Command;
 use crate::console::Console;
+use crate::exit::Exit;
 use crate::failure::Failure;
 
 /// Runs a command.
-pub fn run(command: &Command, console: &Console) -> Result<(), Failure> {
+pub fn run(command: &Command, console: &Console) -> Result<Exit, Failure> {
     match command {
         Command::Gauge(args) => gauge::run(args, console),
-        Command::Carve(args) => carve::run(args, console),
+        Command::Carve(args) => return carve::run(args, console),
+        Command::Check(args) => return check::run(args, console),
         Command::Explain(args) => explain::run(args, console),
         Command::Phrases(args) => phrases::run(args, console),
         Command::Schema => Ok(anstream::stdout().write_all(keen_notch_core::cutlist::schema().as_bytes())?),
         Command::Demo(args) => demo::run(args, console),
     }
+    .map(|()| Exit::Done)
 }

@@ -2,46 +2,70 @@
 
 use std::fs;
 use std::io;
-use std::path::Path;
+use std::path::{Path, PathBuf};
 
 use keen_notch_core::carving::Carving;
 use keen_notch_core::column::{ColumnRef, Header};
 use keen_notch_core::cutlist::{CutList, Main};
-use keen_notch_core::piece::Piece;
+use keen_notch_core::layout::Layout;
+use keen_notch_core::piece::{Piece, Wanted};
+use keen_notch_core::plan::Setting;
+use keen_notch_core::refusal::Refusal;
 use keen_notch_core::text::unit::Unit;
 
 use crate::failure::{Failure, Text};
 
 /// Pieces that have been read, and the texts they were written in.
 pub struct Pieces {
-    /// The pieces, those of the cut list first.
-    pub pieces: Vec<Piece>,
+    /// What is wanted: that of the cut list first.
+    pub wanted: Wanted,
     /// What the cut list says it is for.
     pub title: Option<String>,
     /// What positions and widths count.
     pub unit: Unit,
     /// The column that pieces come from unless they say otherwise, as the cut list names it.
     main: Option<Main>,
+    /// The folder of the cut list, from which the files it names are found.
+    folder: PathBuf,
     /// The cut list's text, then those of the command line.
     texts: Vec<Text>,
 }
 
 impl Pieces {
-    /// Reads a cut list, if there is one, and the pieces of the command line.
-    pub fn read(list: Option<&Path>, arguments: &[String]) -> Result<Pieces, Failure> {
-        let mut pieces = Pieces { pieces: Vec::new(), title: None, unit: Unit::default(), main: None, texts: Vec::new() };
+    /// Reads a cut list, if there is one, and the layouts and pieces of the command line.
+    pub fn read(list: Option<&Path>, layouts: &[String], arguments: &[String]) -> Result<Pieces, Failure> {
+        let mut pieces = Pieces {
+            wanted: Wanted::default(),
+            title: None,
+            unit: Unit::default(),
+            main: None,
+            folder: PathBuf::new(),
+            texts: Vec::new(),
+        };
         if let Some(path) = list {
             let text = Text { name: Some(path.display().to_string()), text: read_list(path)? };
             let list = CutList::parse(&text.text, 0).map_err(|refusal| Failure::refusal(&text, refusal))?;
-            pieces = Pieces { pieces: list.pieces, title: list.title, unit: list.unit, main: list.column, texts: vec![text] };
-        }
-        for argument in arguments {
-            let text = Text { name: None, text: argument.clone() };
-            let piece = Piece::parse(argument, pieces.texts.len()).map_err(|refusal| Failure::refusal(&text, refusal))?;
-            pieces.pieces.push(piece);
+            pieces.folder = path.parent().map(Path::to_owned).unwrap_or_default();
+            (pieces.wanted, pieces.title, pieces.unit, pieces.main) = (list.wanted, list.title, list.unit, list.column);
             pieces.texts.push(text);
         }
+        for argument in layouts {
+            let layout = pieces.argument(argument, Layout::parse)?;
+            pieces.wanted.add_layout(layout, true);
+        }
+        for argument in arguments {
+            let piece = pieces.argument(argument, Piece::parse)?;
+            pieces.wanted.pieces.push(piece);
+        }
         Ok(pieces)
+    }
+
+    /// Reads an argument, and keeps its text.
+    fn argument<T>(&mut self, argument: &str, read: fn(&str, usize) -> Result<T, Refusal>) -> Result<T, Failure> {
+        let text = Text { name: None, text: argument.to_owned() };
+        let found = read(argument, self.texts.len()).map_err(|refusal| Failure::refusal(&text, refusal))?;
+        self.texts.push(text);
+        Ok(found)
     }
 
     /// The column that pieces come from unless they say otherwise: `argument`, or as the cut list names it.
@@ -55,14 +79,13 @@ impl Pieces {
         match (argument, &self.main) {
             (Some(argument), _) => argument.find(header).map(drop)?,
             (None, Some(main)) => main.column.find(header).map(drop).map_err(|error| {
-                Failure::refusal(
-                    &self.texts[0],
-                    keen_notch_core::refusal::Refusal::new(error.to_string(), main.span.clone(), error.mend()),
-                )
+                Failure::refusal(&self.texts[0], Refusal::new(error.to_string(), main.span.clone(), error.mend()))
             })?,
             (None, None) => {}
         }
-        Carving::new(&self.pieces, self.main(argument), self.unit, header)
+        let lists = |file: &str, column: Option<&str>| keen_notch_io::lists::read(&self.folder.join(file), column);
+        let setting = Setting { unit: self.unit, lists: &lists };
+        Carving::new(&self.wanted, self.main(argument), &setting, header)
             .map_err(|unbound| Failure::refusal(&self.texts[unbound.origin], unbound.refusal))
     }
 }

@@ -1,5 +1,6 @@
 //! What people see: tables, the ruler, and characters made visible.
 
+pub mod faults;
 pub mod preview;
 pub mod ruler;
 pub mod steps;

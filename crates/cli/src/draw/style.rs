@@ -19,6 +19,9 @@ pub const UNSEEN: Style = AnsiColor::Red.on_default().bold();
 /// What may need a look: short, long, missing, fallback.
 pub const LOOK: Style = AnsiColor::Magenta.on_default();
 
+/// What is wrong.
+pub const FAULT: Style = AnsiColor::Red.on_default();
+
 /// `text` in a style.
 pub fn paint(style: Style, text: impl std::fmt::Display) -> String {
     format!("{style}{text}{style:#}")

@@ -1,10 +1,10 @@
 //! The summary of a run: what became of each piece.
 
 use anstyle::Style;
-use keen_notch_core::carving::Carving;
 use keen_notch_core::column::Header;
 use keen_notch_core::tally::Tally;
-use keen_notch_io::carve::Report;
+use keen_notch_io::carve::{Job, Report};
+use serde_json::json;
 
 use super::style::{self, paint};
 use super::{table, visible};
@@ -34,8 +34,9 @@ const COUNTS: [Count; 6] = [
 ];
 
 /// Draws the counts of each piece, and says what those that are not zero mean.
-pub fn draw(report: &Report, carving: &Carving, header: &Header) -> Vec<String> {
-    let with_checks = carving.can_fault();
+pub fn draw(report: &Report, job: &Job, header: &Header) -> Vec<String> {
+    let carving = job.carving();
+    let with_checks = job.checks().iter().any(|check| check.piece.is_some());
     let counts = || COUNTS.iter().filter(|count| with_checks || !matches!(count.head, "warned" | "faulted"));
     let heads = ["piece", "from", "filled"].into_iter().chain(counts().map(|count| count.head));
     let mut drawn = table::table(heads, 2);
@@ -57,4 +58,35 @@ pub fn draw(report: &Report, carving: &Carving, header: &Header) -> Vec<String> 
     let occurs = |count: &&Count| report.tallies.iter().any(|tally| (count.of)(tally) > 0);
     lines.extend(counts().filter(occurs).map(|count| paint(style::QUIET, format!("{}: {}", count.head, count.means))));
     lines
+}
+
+/// The version of the summary file: it grows when a key changes its meaning or goes.
+const VERSION: u32 = 1;
+
+/// The summary as a file that programs read.
+pub fn json(report: &Report, job: &Job, header: &Header) -> String {
+    let title = |column: Option<usize>| column.map(|column| header.title(column));
+    let pieces = report.tallies.iter().enumerate().map(|(index, tally)| {
+        json!({
+            "name": job.carving().name(index), "column": title(job.carving().column(index)), "filled": tally.filled,
+            "short": tally.short, "long": tally.long, "missing": tally.missing, "fallback": tally.fallback,
+            "warned": tally.warned, "faulted": tally.faulted,
+        })
+    });
+    let checks = job.checks().iter().zip(&report.checks).map(|(check, tally)| {
+        json!({
+            "of": check.of, "column": title(check.column), "check": check.words,
+            "level": if check.only_warns { "warning" } else { "fault" }, "rows": tally.rows, "first_rows": tally.first,
+        })
+    });
+    let summary = json!({
+        "version": VERSION,
+        "rows": {
+            "read": report.rows, "kept": report.rows_kept, "written": report.rows_out, "set_aside": report.set_aside,
+            "left_out": report.left_out, "with_faults": report.faulty,
+        },
+        "pieces": pieces.collect::<Vec<_>>(),
+        "checks": checks.collect::<Vec<_>>(),
+    });
+    format!("{summary:#}\n")
 }

@@ -30,6 +30,7 @@ pub fn cell(text: impl Into<String>, style: Style) -> Cell {
     let mut cell = Cell::new(text.into());
     if let Some(anstyle::Color::Ansi(color)) = style.get_fg_color() {
         cell = cell.fg(match color {
+            anstyle::AnsiColor::Red => Color::DarkRed,
             anstyle::AnsiColor::Green => Color::DarkGreen,
             anstyle::AnsiColor::Magenta => Color::DarkMagenta,
             _ => Color::Reset,

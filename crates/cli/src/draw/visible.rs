@@ -67,6 +67,20 @@ pub fn grouped(n: u64) -> String {
     shown
 }
 
+/// A part of a whole in per cent, never rounded to nothing or to all.
+pub fn share(part: u64, whole: u64) -> String {
+    if whole == 0 {
+        return "0 %".to_owned();
+    }
+    let percent = part as f64 * 100.0 / whole as f64;
+    match percent {
+        _ if part == whole => "100 %".to_owned(),
+        _ if part > 0 && percent < 0.1 => "< 0.1 %".to_owned(),
+        percent if percent > 99.9 => "> 99.9 %".to_owned(),
+        percent => format!("{percent:.1} %"),
+    }
+}
+
 /// `count` of `thing`, which takes an s for more than one.
 pub fn counted(count: u64, thing: &str) -> String {
     format!("{} {thing}{}", grouped(count), if count == 1 { "" } else { "s" })

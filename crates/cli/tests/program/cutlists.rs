@@ -91,7 +91,7 @@ fn lists_that_cannot_be_used() {
         "column = 'part_code'\n\n[piece.family]\ntak = 'first 3'\n",
         "column = 'part_cod'\n[piece.family]\ntake = 'first 3'\n",
         "column = 'part_code'\n[piece.family]\ntake = \"section 2 by \\\"-\\\" then uper\"\n",
-        "column = 'part_code'\n[piece.family]\ntake = 'first 3'\n[layout.part_code]\nform = ['<a>']\n",
+        "column = 'part_code'\n[piece.family]\ntake = 'first 3'\n[layout.part_code]\nform = ['<a 3 digit>']\n",
         "[piece.family\n",
     ]
     .iter()

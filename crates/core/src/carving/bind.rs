@@ -1,14 +1,16 @@
 //! Binding pieces to the columns of a table: everything that can be wrong before a row is read.
 
+use std::cell::Cell;
 use std::collections::HashSet;
 
-use super::row::{CheckPlan, PieceBody, PiecePlan, WhenPlan};
+use super::row::{BoundLayout, BuildPlan, CheckPlan, CheckTest, KeepPlan, PieceBody, PiecePlan, ProofPlan, WhenPlan};
 use crate::column::{ColumnRef, Header};
+use crate::layout::{Layout, LayoutPlan};
 use crate::phrase::Span;
-use crate::piece::{BuildPart, Piece, Shape, Source};
-use crate::plan::{ConditionPlan, Plan, refuse_several};
+use crate::phrase::ast::ConditionKind;
+use crate::piece::{BuildPart, Check, Keep, Piece, Proof, Shape, Source, Wanted};
+use crate::plan::{ConditionPlan, Plan, Setting, refuse_several};
 use crate::refusal::Refusal;
-use crate::text::unit::Unit;
 
 /// The pieces of a run, made ready for the rows of a table.
 #[derive(Debug)]
@@ -16,6 +18,11 @@ pub struct Carving {
     pub(super) pieces: Vec<PiecePlan>,
     /// The order in which they are worked out: built pieces behind those that they are built of.
     pub(super) order: Vec<usize>,
+    pub(super) layouts: Vec<BoundLayout>,
+    pub(super) proofs: Vec<ProofPlan>,
+    pub(super) keep: Vec<KeepPlan>,
+    /// What must be unique together, and what the rows before it are remembered by.
+    pub(super) unique: Option<(Vec<BuildPlan>, usize, String)>,
 }
 
 /// A column of the output.
@@ -48,11 +55,19 @@ impl Carving {
     /// # Errors
     /// Where a column or a piece that is named is not there, a name would stand twice, built pieces go round
     /// in a circle, or a phrase cannot be used.
-    pub fn new(pieces: &[Piece], main: Option<&ColumnRef>, unit: Unit, header: &Header) -> Result<Carving, Unbound> {
-        let binder = Binder { pieces, main, unit, header };
+    pub fn new(wanted: &Wanted, main: Option<&ColumnRef>, setting: &Setting, header: &Header) -> Result<Carving, Unbound> {
+        let pieces = &wanted.pieces;
+        let binder = Binder { wanted, pieces, main, setting, header, uniques: Cell::new(0) };
         binder.check_names()?;
         let plans = pieces.iter().map(|piece| binder.piece(piece)).collect::<Result<Vec<_>, _>>()?;
-        let carving = Carving { order: binder.order()?, pieces: plans };
+        let carving = Carving {
+            order: binder.order()?,
+            pieces: plans,
+            layouts: binder.layouts()?,
+            proofs: binder.proofs()?,
+            keep: binder.keep()?,
+            unique: binder.unique_together()?,
+        };
         binder.check_columns(&carving)?;
         Ok(carving)
     }
@@ -71,7 +86,7 @@ impl Carving {
     pub fn plan(&self, piece: usize) -> Option<&Plan> {
         match &self.pieces[piece].body {
             PieceBody::Take { plan, .. } => Some(plan),
-            PieceBody::Build(_) => None,
+            PieceBody::Field { .. } | PieceBody::Build(_) => None,
         }
     }
 
@@ -85,7 +100,7 @@ impl Carving {
     /// The column a piece is taken from; `None` where it is built.
     pub fn column(&self, piece: usize) -> Option<usize> {
         match &self.pieces[piece].body {
-            PieceBody::Take { column, .. } => Some(*column),
+            PieceBody::Take { column, .. } | PieceBody::Field { column, .. } => Some(*column),
             PieceBody::Build(_) => None,
         }
     }
@@ -93,6 +108,11 @@ impl Carving {
     /// The columns that any piece looks at, by their indices, each once.
     pub fn used_columns(&self) -> Vec<usize> {
         let mut used: Vec<usize> = self.pieces.iter().flat_map(PiecePlan::used_columns).collect();
+        used.extend(self.layouts.iter().map(|layout| layout.column));
+        used.extend(self.proofs.iter().map(|proof| proof.column));
+        let parts = self.proofs.iter().flat_map(|proof| &proof.parts).chain(self.keep.iter().map(|keep| &keep.of));
+        let parts = parts.chain(self.unique.iter().flat_map(|(parts, ..)| parts));
+        used.extend(parts.filter_map(|part| if let BuildPlan::Column(column) = part { Some(*column) } else { None }));
         used.sort_unstable();
         used.dedup();
         used
@@ -111,11 +131,6 @@ impl Carving {
     /// The piece with an output row a result, if there is one.
     pub fn rows_piece(&self) -> Option<usize> {
         (0..self.pieces.len()).find(|piece| self.pieces[*piece].shape == Shape::Rows)
-    }
-
-    /// Whether any piece has conditions to meet, or could have more results than columns.
-    pub fn can_fault(&self) -> bool {
-        self.pieces.iter().any(|piece| !piece.checks.is_empty() || matches!(piece.shape, Shape::Columns(_)))
     }
 
     /// The columns of the output: the table's, with pieces in place of those they replace, then the other
@@ -161,10 +176,13 @@ impl Carving {
 }
 
 struct Binder<'a> {
+    wanted: &'a Wanted,
     pieces: &'a [Piece],
     main: Option<&'a ColumnRef>,
-    unit: Unit,
+    setting: &'a Setting<'a>,
     header: &'a Header,
+    /// How many memories of rows before have been given out.
+    uniques: Cell<usize>,
 }
 
 fn unbound(piece: &Piece, refusal: Refusal) -> Unbound {
@@ -216,9 +234,14 @@ impl Binder<'_> {
                     };
                     refuse_several(phrase, mend).map_err(|error| refused(phrase_at.refusal(error)))?;
                 }
-                let plan = Plan::new(phrase, self.unit).map_err(|error| refused(phrase_at.refusal(error)))?;
+                let plan = Plan::with(phrase, self.setting).map_err(|error| refused(phrase_at.refusal(error)))?;
                 let column = self.find(of.as_ref(), of_span).map_err(refused)?;
                 PieceBody::Take { column, plan }
+            }
+            Source::Field { layout, field } => {
+                let of = &self.wanted.layouts[*layout];
+                let column = self.find(Some(&of.column), &of.column_span).map_err(refused)?;
+                PieceBody::Field { column, layout: *layout, field: *field }
             }
             Source::Build { parts, .. } => PieceBody::Build(self.build(parts).map_err(refused)?),
         };
@@ -227,28 +250,44 @@ impl Binder<'_> {
             Some(when) => {
                 let column = match (&when.column, &piece.source) {
                     (None, Source::Take { of, of_span, .. }) => self.find(of.as_ref(), of_span),
-                    (None, Source::Build { .. }) => Err(Refusal::new(
+                    (None, Source::Build { .. } | Source::Field { .. }) => Err(Refusal::new(
                         "a piece that is built comes from no column, so the condition must name one",
                         when.span.clone(),
                         "write it as COLUMN: CONDITION",
                     )),
                     (named, _) => self.find(named.as_ref(), &when.column_span),
                 };
-                let condition = ConditionPlan::new(&when.condition, self.unit);
+                let condition = ConditionPlan::new(&when.condition, self.setting);
                 // A condition's own places are in its text; the whole of it is shown.
                 let condition = condition.map_err(|error| refused(Refusal { span: when.span.clone(), ..error.into() }))?;
                 Some(WhenPlan { column: column.map_err(refused)?, condition })
             }
         };
-        let checks = piece.checks.iter().map(|check| {
-            let plan = ConditionPlan::new(&check.condition, self.unit);
-            let plan = plan.map_err(|error| refused(Refusal { span: check.span.clone(), ..error.into() }))?;
-            let asks_missing = check.condition.kind == crate::phrase::ast::ConditionKind::Required;
-            Ok(CheckPlan { plan, asks_missing, only_warns: check.only_warns })
-        });
+        let checks = piece.checks.iter().map(|check| self.check(check).map_err(refused));
         let checks = checks.collect::<Result<Vec<_>, Unbound>>()?;
         let replaces = if piece.replace { Some(self.replaced(piece).map_err(refused)?) } else { None };
         Ok(PiecePlan { name: piece.name.clone(), body, when, shape: piece.shape, replaces, checks })
+    }
+
+    fn check(&self, check: &Check) -> Result<CheckPlan, Refusal> {
+        let test = match &check.condition.kind {
+            ConditionKind::Unique => CheckTest::Unique(self.uniques.replace(self.uniques.get() + 1)),
+            ConditionKind::SameAs(column) => {
+                let column = self.find(Some(&ColumnRef::parse(column)), &check.span)?;
+                CheckTest::SameAs { column, title: self.header.title(column) }
+            }
+            _ => CheckTest::Text(
+                ConditionPlan::new(&check.condition, self.setting)
+                    .map_err(|error| Refusal { span: check.span.clone(), ..error.into() })?,
+            ),
+        };
+        Ok(CheckPlan {
+            test,
+            negated: check.condition.negated,
+            asks_missing: check.condition.kind == ConditionKind::Required,
+            only_warns: check.only_warns,
+            words: check.words.clone(),
+        })
     }
 
     /// The column meant: the main one where none is named, and the only one where there is no main one.
@@ -276,31 +315,73 @@ impl Binder<'_> {
         })
     }
 
-    fn build(&self, parts: &[BuildPart]) -> Result<Vec<super::row::BuildPlan>, Refusal> {
-        use super::row::BuildPlan;
+    fn layouts(&self) -> Result<Vec<BoundLayout>, Unbound> {
+        let bound = |layout: &Layout| {
+            let column = self.find(Some(&layout.column), &layout.column_span);
+            let column = column.map_err(|refusal| Unbound { origin: layout.origin, refusal })?;
+            let words = layout.forms.iter().map(|form| form.source.as_str()).collect::<Vec<_>>().join(" or ");
+            Ok(BoundLayout { column, plan: LayoutPlan::new(layout), words })
+        };
+        self.wanted.layouts.iter().map(bound).collect()
+    }
+
+    fn proofs(&self) -> Result<Vec<ProofPlan>, Unbound> {
+        let bound = |proof: &Proof| {
+            let refused = |refusal| Unbound { origin: proof.origin, refusal };
+            let column = self.find(Some(&proof.column), &proof.column_span).map_err(refused)?;
+            Ok(ProofPlan { column, parts: self.build(&proof.parts).map_err(refused)?, words: proof.words.clone() })
+        };
+        self.wanted.proofs.iter().map(bound).collect()
+    }
+
+    fn keep(&self) -> Result<Vec<KeepPlan>, Unbound> {
+        let bound = |keep: &Keep| {
+            let refused = |refusal| Unbound { origin: keep.origin, refusal };
+            let of = self.piece_or_column(&keep.of, &keep.of_span).map_err(refused)?;
+            let condition = ConditionPlan::new(&keep.condition, self.setting);
+            let condition = condition.map_err(|error| refused(Refusal { span: keep.span.clone(), ..error.into() }))?;
+            Ok(KeepPlan { of, condition })
+        };
+        self.wanted.keep.iter().map(bound).collect()
+    }
+
+    fn unique_together(&self) -> Result<Option<(Vec<BuildPlan>, usize, String)>, Unbound> {
+        let Some(unique) = &self.wanted.unique else { return Ok(None) };
+        let bound = |(of, span): &(ColumnRef, Span)| {
+            self.piece_or_column(of, span).map_err(|refusal| Unbound { origin: unique.origin, refusal })
+        };
+        let parts = unique.of.iter().map(bound).collect::<Result<Vec<_>, _>>()?;
+        let words = unique.of.iter().map(|(of, _)| of.to_string()).collect::<Vec<_>>().join(" + ");
+        Ok(Some((parts, self.uniques.replace(self.uniques.get() + 1), words)))
+    }
+
+    fn build(&self, parts: &[BuildPart]) -> Result<Vec<BuildPlan>, Refusal> {
         let plan = |part: &BuildPart| match part {
             BuildPart::Text(text) => Ok(BuildPlan::Text(text.clone())),
-            BuildPart::Name(column, span) => {
-                if let ColumnRef::Name(name) = column
-                    && let Some(index) = self.pieces.iter().position(|piece| piece.name == *name)
-                {
-                    if self.pieces[index].shape != Shape::One {
-                        let mend = "build from pieces with one result, such as one with `joined with`";
-                        return Err(Refusal::new(format!("{name} has several results"), span.clone(), mend));
-                    }
-                    return Ok(BuildPlan::Piece(index));
-                }
-                column.find(self.header).map(BuildPlan::Column).map_err(|error| {
-                    let names = self.pieces.iter().map(|piece| piece.name.as_str());
-                    let mend = match crate::words::nearest(&column.to_string(), names) {
-                        Some(name) => format!("did you mean {name}?"),
-                        None => error.mend(),
-                    };
-                    Refusal::new(format!("there is no piece or column {column}"), span.clone(), mend)
-                })
-            }
+            BuildPart::Name(name, span) => self.piece_or_column(name, span),
         };
         parts.iter().map(plan).collect()
+    }
+
+    /// The piece of a name, or else the column.
+    fn piece_or_column(&self, column: &ColumnRef, span: &Span) -> Result<BuildPlan, Refusal> {
+        if let ColumnRef::Name(name) = column
+            && let Some(index) = self.pieces.iter().position(|piece| piece.name == *name)
+        {
+            if self.pieces[index].shape != Shape::One {
+                let mend = "name pieces with one result, such as one with `joined with`";
+                return Err(Refusal::new(format!("{name} has several results"), span.clone(), mend));
+            }
+            return Ok(BuildPlan::Piece(index));
+        }
+        column.find(self.header).map(BuildPlan::Column).map_err(|error| {
+            let names = self.pieces.iter().map(|piece| piece.name.as_str());
+            let mend = match crate::words::nearest(&column.to_string(), names) {
+                Some(name) => format!("did you mean {name}?"),
+                None => error.mend(),
+            };
+            Refusal::new(format!("there is no piece or column {column}"), span.clone(), mend)
+        })
     }
 
     /// The pieces in an order in which each is behind those that it is built of.

@@ -1,9 +1,10 @@
 //! Working out the pieces of one row.
 
 use super::bind::Carving;
+use crate::check::Misfit;
+use crate::layout::{Fit, LayoutPlan, Room};
 use crate::piece::Shape;
 use crate::plan::{ConditionPlan, Held, Outcome, Plan, Scratch, State};
-use crate::tally::Tally;
 
 /// A piece made ready.
 #[derive(Debug)]
@@ -21,13 +22,17 @@ impl PiecePlan {
     /// The columns it looks at.
     pub(super) fn used_columns(&self) -> Vec<usize> {
         let mut used: Vec<usize> = match &self.body {
-            PieceBody::Take { column, .. } => vec![*column],
+            PieceBody::Take { column, .. } | PieceBody::Field { column, .. } => vec![*column],
             PieceBody::Build(parts) => parts
                 .iter()
                 .filter_map(|part| if let BuildPlan::Column(column) = part { Some(*column) } else { None })
                 .collect(),
         };
         used.extend(self.when.as_ref().map(|when| when.column));
+        used.extend(self.checks.iter().filter_map(|check| match check.test {
+            CheckTest::SameAs { column, .. } => Some(column),
+            CheckTest::Text(_) | CheckTest::Unique(_) => None,
+        }));
         used
     }
 
@@ -44,7 +49,16 @@ impl PiecePlan {
 /// Where the text of a piece comes from.
 #[derive(Debug)]
 pub(super) enum PieceBody {
-    Take { column: usize, plan: Plan },
+    Take {
+        column: usize,
+        plan: Plan,
+    },
+    /// A piece of a layout, both by their numbers.
+    Field {
+        column: usize,
+        layout: usize,
+        field: usize,
+    },
     Build(Vec<BuildPlan>),
 }
 
@@ -63,20 +77,60 @@ pub(super) struct WhenPlan {
     pub(super) condition: ConditionPlan,
 }
 
+/// A layout and the column it describes.
+#[derive(Debug)]
+pub(super) struct BoundLayout {
+    pub(super) column: usize,
+    pub(super) plan: LayoutPlan,
+    pub(super) words: String,
+}
+
+/// A text that must make a column's value again.
+#[derive(Debug)]
+pub(super) struct ProofPlan {
+    pub(super) column: usize,
+    pub(super) parts: Vec<BuildPlan>,
+    pub(super) words: String,
+}
+
+/// A condition on a piece or a column that a row must meet to be kept.
+#[derive(Debug)]
+pub(super) struct KeepPlan {
+    pub(super) of: BuildPlan,
+    pub(super) condition: ConditionPlan,
+}
+
 /// A condition that a piece must meet.
 #[derive(Debug)]
 pub(super) struct CheckPlan {
-    pub(super) plan: ConditionPlan,
+    pub(super) test: CheckTest,
+    pub(super) negated: bool,
     /// Whether it is asked of a missing piece too.
     pub(super) asks_missing: bool,
     pub(super) only_warns: bool,
+    /// The words it was written in.
+    pub(super) words: String,
+}
+
+/// What a check looks at.
+#[derive(Debug)]
+pub(super) enum CheckTest {
+    /// The text alone.
+    Text(ConditionPlan),
+    /// All texts of the piece so far, in the memory's place.
+    Unique(usize),
+    /// Another column of the row.
+    SameAs { column: usize, title: String },
 }
 
 /// Room for what is worked out of a row, reused from row to row.
 #[derive(Debug, Default)]
 pub struct Workspace {
-    scratch: Scratch,
-    outcomes: Vec<Outcome>,
+    pub(super) scratch: Scratch,
+    pub(super) outcomes: Vec<Outcome>,
+    /// What became of each layout.
+    pub(super) fits: Vec<Result<Fit, Misfit>>,
+    room: Room,
 }
 
 impl Workspace {
@@ -96,12 +150,22 @@ impl Carving {
     pub fn run<'v>(&self, value: &impl Fn(usize) -> &'v str, work: &mut Workspace) {
         work.scratch.clear();
         work.outcomes.resize(self.pieces.len(), Outcome::MISSING);
+        work.fits.clear();
+        for layout in &self.layouts {
+            work.fits.push(layout.plan.fit(value(layout.column), &mut work.room));
+        }
         for &index in &self.order {
             let piece = &self.pieces[index];
             let holds = piece.when.as_ref().is_none_or(|when| when.condition.holds(value(when.column)));
             work.outcomes[index] = match &piece.body {
                 _ if !holds => Outcome::MISSING,
                 PieceBody::Take { column, plan } => plan.run(value(*column), &mut work.scratch),
+                PieceBody::Field { layout, field, .. } => match &work.fits[*layout] {
+                    Ok(Fit { fields, .. }) => {
+                        fields[*field].as_ref().map_or(Outcome::MISSING, |range| Outcome::cut(range.clone()))
+                    }
+                    Err(_) => Outcome::MISSING,
+                },
                 PieceBody::Build(parts) => self.build(parts, value, work),
             };
         }
@@ -112,32 +176,33 @@ impl Carving {
         let Some(held) = work.outcomes[piece].held(result, &work.scratch) else { return "" };
         match (&self.pieces[piece].body, held) {
             (PieceBody::Take { column, plan }, held) => plan.text(held, value(*column), &work.scratch),
+            (PieceBody::Field { column, .. }, Held::Value(start, end)) => &value(*column)[start..end],
             (PieceBody::Build(_), Held::Made(start, end)) => &work.scratch.made[start..end],
-            (PieceBody::Build(_), _) => "",
+            (PieceBody::Field { .. } | PieceBody::Build(_), _) => "",
         }
     }
 
-    /// Counts what became of the row's pieces, and asks their checks.
-    pub fn count_row<'a>(&'a self, value: &impl Fn(usize) -> &'a str, work: &'a Workspace, tallies: &mut [Tally]) {
-        for (index, (piece, tally)) in self.pieces.iter().zip(tallies).enumerate() {
-            let outcome = &work.outcomes[index];
-            tally.count(outcome.state);
-            let too_many = matches!(piece.shape, Shape::Columns(columns) if outcome.count() > columns);
-            let results = outcome.count().max(1);
-            let fails = |check: &&CheckPlan| {
-                (0..results).any(|result| {
-                    let text = self.text(index, result, value, work);
-                    (check.asks_missing || !text.is_empty()) && !check.plan.holds(text)
-                })
-            };
-            tally.faulted +=
-                u64::from(too_many || piece.checks.iter().filter(|check| !check.only_warns).any(|check| fails(&check)));
-            tally.warned += u64::from(piece.checks.iter().filter(|check| check.only_warns).any(|check| fails(&check)));
+    /// Whether the row that was worked out is kept.
+    pub fn keeps<'a>(&'a self, value: &impl Fn(usize) -> &'a str, work: &'a Workspace) -> bool {
+        self.keep.iter().all(|keep| keep.condition.holds(self.part_text(&keep.of, value, work)))
+    }
+
+    /// The text of a piece or a column.
+    pub(super) fn part_text<'a>(
+        &'a self,
+        part: &'a BuildPlan,
+        value: &impl Fn(usize) -> &'a str,
+        work: &'a Workspace,
+    ) -> &'a str {
+        match part {
+            BuildPlan::Text(text) => text,
+            BuildPlan::Piece(piece) => self.text(*piece, 0, value, work),
+            BuildPlan::Column(column) => value(*column),
         }
     }
 
     /// Builds a text: missing where all it is built of is blank, short where some of that is.
-    fn build<'v>(&self, parts: &[BuildPlan], value: &impl Fn(usize) -> &'v str, work: &mut Workspace) -> Outcome {
+    pub(super) fn build<'v>(&self, parts: &[BuildPlan], value: &impl Fn(usize) -> &'v str, work: &mut Workspace) -> Outcome {
         let start = work.scratch.made.len();
         let (mut there, mut blank) = (0, 0);
         for part in parts {
@@ -150,7 +215,7 @@ impl Carving {
                 BuildPlan::Column(column) => work.scratch.made.push_str(value(*column)),
                 BuildPlan::Piece(piece) => match (work.outcomes[*piece].held(0, &work.scratch), &self.pieces[*piece].body) {
                     (Some(Held::Made(from, to)), _) => work.scratch.made.extend_from_within(from..to),
-                    (Some(Held::Value(from, to)), PieceBody::Take { column, .. }) => {
+                    (Some(Held::Value(from, to)), PieceBody::Take { column, .. } | PieceBody::Field { column, .. }) => {
                         work.scratch.made.push_str(&value(*column)[from..to]);
                     }
                     (Some(held), PieceBody::Take { plan, .. }) => plan.push_literal(held, &mut work.scratch),

@@ -31,7 +31,7 @@ pub(super) struct File {
     /// Texts of pieces that must rebuild a column's value, by that column.
     #[serde(default)]
     #[schemars(with = "IndexMap<String, String>")]
-    pub(super) proof: IndexMap<Spanned<String>, String>,
+    pub(super) proof: IndexMap<Spanned<String>, Spanned<String>>,
     /// Which rows are kept, and what must be unique among them.
     pub(super) rows: Option<RowsEntry>,
 }
@@ -77,8 +77,8 @@ pub(super) struct PieceEntry {
 #[serde(deny_unknown_fields)]
 pub(super) struct LayoutEntry {
     /// Pictures of the whole value, such as <family 3 uppercase>-<serial 8 digits>.
-    #[expect(dead_code, reason = "layouts are refused until they can be run")]
-    pub(super) form: Vec<String>,
+    #[schemars(with = "Vec<String>")]
+    pub(super) form: Vec<Spanned<String>>,
 }
 
 /// Which rows are kept.

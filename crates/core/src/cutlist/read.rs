@@ -5,12 +5,13 @@ use std::ops::Range;
 use toml::Spanned;
 
 use super::build;
-use super::file::{File, PieceEntry};
+use super::file::{File, LayoutEntry, PieceEntry};
 use super::place::text_place;
 use crate::column::ColumnRef;
+use crate::layout::{Form, Layout};
 use crate::phrase::Phrase;
 use crate::phrase::ast::Condition;
-use crate::piece::{BuildPart, Check, Piece, Shape, Source, When};
+use crate::piece::{BuildPart, Check, Keep, Piece, Proof, Shape, Source, UniqueTogether, Wanted, When};
 use crate::refusal::Refusal;
 use crate::text::unit::Unit;
 use crate::words;
@@ -28,8 +29,8 @@ pub struct CutList {
     pub column: Option<Main>,
     /// What positions and widths count.
     pub unit: Unit,
-    /// The pieces, in the order of the file.
-    pub pieces: Vec<Piece>,
+    /// What is wanted: the pieces of layouts first, then the others in the order of the file.
+    pub wanted: Wanted,
 }
 
 /// The column that pieces come from unless they say otherwise, and where it is named.
@@ -49,27 +50,28 @@ impl CutList {
     /// right; the span is in `file`.
     pub fn parse(file: &str, origin: usize) -> Result<CutList, Refusal> {
         let keys: File = toml::from_str(file).map_err(|error| from_toml(file, &error))?;
-        not_yet(&keys)?;
-        let pieces = keys.piece.iter().map(|(name, entry)| Reader { file, origin }.piece(name, entry));
-        let pieces = pieces.collect::<Result<Vec<_>, _>>()?;
-        if pieces.is_empty() {
+        let reader = Reader { file, origin };
+        let mut wanted = Wanted::default();
+        for (column, entry) in &keys.layout {
+            wanted.add_layout(reader.layout(column, entry)?, false);
+        }
+        for (name, entry) in &keys.piece {
+            wanted.pieces.push(reader.piece(name, entry)?);
+        }
+        if wanted.pieces.is_empty() {
             let mend = "add one:  [piece.family]  take = 'first 3'";
             return Err(Refusal::new("the cut list has no piece", file.len()..file.len(), mend));
         }
+        for (column, text) in &keys.proof {
+            wanted.proofs.push(reader.proof(column, text)?);
+        }
+        if let Some(rows) = &keys.rows {
+            wanted.keep = rows.keep.iter().map(|text| reader.keep(text)).collect::<Result<_, _>>()?;
+            let of: Vec<_> = rows.unique.iter().map(|name| (ColumnRef::parse(name.get_ref()), name.span())).collect();
+            wanted.unique = (!of.is_empty()).then_some(UniqueTogether { of, origin });
+        }
         let column = keys.column.map(|column| Main { column: ColumnRef::parse(column.get_ref()), span: column.span() });
-        Ok(CutList { title: keys.title, column, unit: keys.unit, pieces })
-    }
-}
-
-/// Keys that are known but cannot be run yet are refused, so that nothing is left out in silence.
-fn not_yet(keys: &File) -> Result<(), Refusal> {
-    let layout = keys.layout.keys().next().map(|key| ("layout", key.span()));
-    let proof = keys.proof.keys().next().map(|key| ("proof", key.span()));
-    let rows =
-        keys.rows.as_ref().and_then(|rows| rows.keep.first().or(rows.unique.first())).map(|first| ("rows", first.span()));
-    match layout.or(proof).or(rows) {
-        None => Ok(()),
-        Some((key, span)) => Err(Refusal::new(format!("this version cannot run `{key}` yet"), span, "leave it out for now")),
+        Ok(CutList { title: keys.title, column, unit: keys.unit, wanted })
     }
 }
 
@@ -114,14 +116,49 @@ impl Reader<'_> {
         })
     }
 
+    fn layout(&self, column: &Spanned<String>, entry: &LayoutEntry) -> Result<Layout, Refusal> {
+        let forms = entry.form.iter().map(|form| {
+            let place = text_place(self.file, &form.span());
+            Form::parse(form.get_ref()).map_err(|refusal| place.refusal(refusal))
+        });
+        let forms = forms.collect::<Result<Vec<_>, _>>()?;
+        if forms.is_empty() {
+            let mend = "add one: form = ['<family 3 uppercase>-<serial 8 digits>']";
+            return Err(Refusal::new("the layout has no form", column.span(), mend));
+        }
+        Ok(Layout { column: ColumnRef::parse(column.get_ref()), column_span: column.span(), forms, origin: self.origin })
+    }
+
+    fn proof(&self, column: &Spanned<String>, text: &Spanned<String>) -> Result<Proof, Refusal> {
+        Ok(Proof {
+            column: ColumnRef::parse(column.get_ref()),
+            column_span: column.span(),
+            parts: self.parts(text)?,
+            words: text.get_ref().clone(),
+            origin: self.origin,
+        })
+    }
+
+    /// `COLUMN: CONDITION`.
+    fn keep(&self, text: &Spanned<String>) -> Result<Keep, Refusal> {
+        let When { column, column_span, condition, span } = self.when(text)?;
+        let Some(of) = column else {
+            let mend = format!("write it as COLUMN: CONDITION, such as `part_code: {}`", text.get_ref().trim());
+            return Err(Refusal::new("the condition does not say what it asks about", span, mend));
+        };
+        Ok(Keep { of, of_span: column_span, condition, span, origin: self.origin })
+    }
+
     fn build(&self, build: &Spanned<String>, entry: &PieceEntry) -> Result<Source, Refusal> {
         if let Some(of) = &entry.of {
-            return Err(Refusal::new(
-                "a piece that is built comes from no column",
-                of.span(),
-                "name columns in `build`, in braces",
-            ));
+            let mend = "name columns in `build`, in braces";
+            return Err(Refusal::new("a piece that is built comes from no column", of.span(), mend));
         }
+        Ok(Source::Build { parts: self.parts(build)?, span: build.span() })
+    }
+
+    /// The parts of a built text.
+    fn parts(&self, build: &Spanned<String>) -> Result<Vec<BuildPart>, Refusal> {
         let place = text_place(self.file, &build.span());
         let mut parts = build::parts(build.get_ref()).map_err(|refusal| place.refusal(refusal))?;
         for part in &mut parts {
@@ -129,7 +166,7 @@ impl Reader<'_> {
                 *span = place.span(span);
             }
         }
-        Ok(Source::Build { parts, span: build.span() })
+        Ok(parts)
     }
 
     /// `CONDITION`, or `COLUMN: CONDITION`.
@@ -198,7 +235,7 @@ fn shape(entry: &PieceEntry, source: &Source) -> Result<Shape, Refusal> {
     let span = entry.columns.as_ref().map(Spanned::span).or(entry.rows.as_ref().map(Spanned::span)).unwrap_or_default();
     match (source, shape) {
         (_, Shape::One) => {}
-        (Source::Build { .. }, _) => {
+        (Source::Build { .. } | Source::Field { .. }, _) => {
             return Err(Refusal::new("a piece that is built has one result", span, "leave this out"));
         }
         (Source::Take { phrase, .. }, _) if crate::plan::refuse_several(phrase, "").is_ok() => {

@@ -56,6 +56,7 @@ pub fn condition(condition: &Condition) -> String {
 pub fn piece(piece: &Piece) -> Vec<String> {
     let mut sentences = match &piece.source {
         Source::Take { phrase, .. } => self::phrase(phrase),
+        Source::Field { .. } => vec!["It is named in the layout.".to_owned()],
         Source::Build { parts, .. } => {
             vec![format!("Put together {}.", list(&parts.iter().map(build_part).collect::<Vec<_>>()))]
         }

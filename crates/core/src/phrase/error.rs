@@ -85,6 +85,8 @@ pub enum ErrorKind {
     SeveralLeft,
     /// A condition that needs more than one text to look at.
     NotHere(&'static str),
+    /// A list that cannot be had; the reason is a sentence.
+    NoList(String),
 }
 
 impl ErrorKind {
@@ -120,6 +122,7 @@ impl ErrorKind {
             ErrorKind::NothingToJoin => "there is one result only".to_owned(),
             ErrorKind::SeveralLeft => "gives several results".to_owned(),
             ErrorKind::NotHere(_) => "not here".to_owned(),
+            ErrorKind::NoList(_) => String::new(),
         }
     }
 }
@@ -157,6 +160,7 @@ impl fmt::Display for ErrorKind {
             ErrorKind::SeveralAgain => f.write_str("there are several results already"),
             ErrorKind::NothingToJoin => f.write_str("there is nothing to join"),
             ErrorKind::SeveralLeft => f.write_str("the phrase gives several results, and nothing says where they go"),
+            ErrorKind::NoList(reason) => f.write_str(reason),
             ErrorKind::NotHere(condition) => write!(f, "`{condition}` cannot be asked of a single text"),
         }
     }

@@ -10,5 +10,5 @@ mod token;
 
 pub use ast::{Phrase, Span};
 pub use error::{ErrorKind, PhraseError};
-pub(crate) use parse::ordinal;
+pub(crate) use parse::{ordinal, parse_field};
 pub(crate) use token::text_at;

@@ -25,6 +25,21 @@ impl ClassPlan {
         ClassPlan::new(&Class { parts: vec![ClassPart::AnyOf(text.to_owned())] })
     }
 
+    /// One character of the class, in words: `a digit`.
+    pub(crate) fn one(&self) -> String {
+        let part = |part: &ClassPart| match part {
+            ClassPart::Digits => "a digit".to_owned(),
+            ClassPart::Letters => "a letter".to_owned(),
+            ClassPart::Uppercase => "an upper-case letter".to_owned(),
+            ClassPart::Lowercase => "a lower-case letter".to_owned(),
+            ClassPart::Alphanumeric => "a letter or a digit".to_owned(),
+            ClassPart::Spaces => "white space".to_owned(),
+            ClassPart::Punctuation => "punctuation".to_owned(),
+            ClassPart::AnyOf(text) => format!("one of {}", crate::explain::quoted(text)),
+        };
+        self.parts.iter().map(part).collect::<Vec<_>>().join(" or ")
+    }
+
     /// Whether a byte of a plain text belongs to the class.
     #[inline]
     pub(crate) fn has_byte(&self, byte: u8) -> bool {

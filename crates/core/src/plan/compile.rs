@@ -7,6 +7,7 @@ use super::number::NumberPlan;
 use super::op::{BodyPlan, BranchPlan, CutOp, FinishOp, Op, OpAt, Plan, SpreadOp, TellOp};
 use super::pattern::{PatternPlan, Template};
 use super::seek::Seeker;
+use super::setting::Setting;
 use crate::phrase::ast::{Body, Branch, Class, Marker, Occurrence, Phrase, Step, StepKind};
 use crate::phrase::{ErrorKind, PhraseError};
 use crate::text::unit::Unit;
@@ -18,9 +19,17 @@ impl Plan {
     /// Where a regular expression, a group, an example or a date format in it cannot be used, or where
     /// results are joined that are not several.
     pub fn new(phrase: &Phrase, unit: Unit) -> Result<Plan, PhraseError> {
-        let branches = phrase.branches.iter().map(|branch| self::branch(branch, unit)).collect::<Result<Box<[_]>, _>>()?;
+        Plan::with(phrase, &Setting::new(unit))
+    }
+
+    /// Makes a phrase ready that may ask for lists.
+    ///
+    /// # Errors
+    /// As [`Plan::new`], and where a list cannot be had.
+    pub fn with(phrase: &Phrase, setting: &Setting) -> Result<Plan, PhraseError> {
+        let branches = phrase.branches.iter().map(|branch| self::branch(branch, setting)).collect::<Result<Box<[_]>, _>>()?;
         let several = phrase.branches.iter().any(ends_in_several);
-        Ok(Plan { branches, unit, several })
+        Ok(Plan { branches, unit: setting.unit, several })
     }
 }
 
@@ -43,14 +52,14 @@ pub fn refuse_several(phrase: &Phrase, mend: &str) -> Result<(), PhraseError> {
     }
 }
 
-fn branch(branch: &Branch, unit: Unit) -> Result<BranchPlan, PhraseError> {
+fn branch(branch: &Branch, setting: &Setting) -> Result<BranchPlan, PhraseError> {
     let body = match &branch.body {
         Body::Literal(text) => BodyPlan::Literal(text.clone()),
         Body::Steps(steps) => {
             check_several(steps)?;
             let mut ops = Vec::with_capacity(steps.len());
             for step in steps {
-                ops.push(OpAt { span: step.span.clone(), op: op(step, unit)? });
+                ops.push(OpAt { span: step.span.clone(), op: op(step, setting)? });
                 ops.extend(undress(step)?);
             }
             BodyPlan::Ops(ops.into())
@@ -91,7 +100,8 @@ fn undress(step: &Step) -> Result<Option<OpAt>, PhraseError> {
     Ok(Some(OpAt { span: step.span.clone(), op: Op::Finish(FinishOp::Undress(NumberPlan::new(style)?)) }))
 }
 
-fn op(step: &Step, unit: Unit) -> Result<Op, PhraseError> {
+fn op(step: &Step, setting: &Setting) -> Result<Op, PhraseError> {
+    let unit = setting.unit;
     let seeker = |marker: &Marker| Seeker::new(marker, unit);
     let run_of = |class: &Class| Seeker::new(&Marker::Run(class.clone()), unit);
     let cut = |op| Ok(Op::Cut(op));
@@ -137,7 +147,7 @@ fn op(step: &Step, unit: Unit) -> Result<Op, PhraseError> {
             Ok(Op::Tell(TellOp::PositionOf { nth: *nth, marker: seeker(marker)? }))
         }
         StepKind::CountOf(marker) => Ok(Op::Tell(TellOp::CountOf(seeker(marker)?))),
-        StepKind::Whether(condition) => Ok(Op::Tell(TellOp::Whether(Box::new(ConditionPlan::new(condition, unit)?)))),
+        StepKind::Whether(condition) => Ok(Op::Tell(TellOp::Whether(Box::new(ConditionPlan::new(condition, setting)?)))),
         StepKind::Joined(with) => Ok(Op::Join(with.clone())),
         StepKind::Trim(sides) => cut(CutOp::Trim(*sides)),
         StepKind::Squeeze => finish(FinishOp::Squeeze),

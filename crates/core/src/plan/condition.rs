@@ -6,8 +6,10 @@ use super::class::ClassPlan;
 use super::date::DatePlan;
 use super::pattern::{self, Compiled};
 use super::seek::Seeker;
+use super::setting::{List, Setting};
+use crate::check::{Misfit, MisfitKind, check_digit, email};
 use crate::decimal;
-use crate::phrase::ast::{Condition, ConditionKind, Marker};
+use crate::phrase::ast::{CheckDigit, Condition, ConditionKind, Marker};
 use crate::phrase::{ErrorKind, PhraseError};
 use crate::text::characters;
 use crate::text::unit::Unit;
@@ -17,6 +19,8 @@ use crate::text::unit::Unit;
 pub struct ConditionPlan {
     negated: bool,
     test: Test,
+    /// What a text does that meets it, `not` set aside.
+    words: String,
 }
 
 /// What is asked. Each holds if and only if its comment says so.
@@ -52,6 +56,12 @@ enum Test {
     Range { from: Option<String>, to: Option<String> },
     /// The text is a date of the format.
     Date(Box<DatePlan>),
+    /// The text is one of the list's.
+    ListedIn { list: List, file: String },
+    /// The text is an email address.
+    Email,
+    /// The text ends in its check digit.
+    CheckDigit(CheckDigit),
 }
 
 impl ConditionPlan {
@@ -60,11 +70,11 @@ impl ConditionPlan {
     /// # Errors
     /// Where a regular expression or a date format in it cannot be used, or where it needs more to look at
     /// than one text.
-    pub fn new(condition: &Condition, unit: Unit) -> Result<ConditionPlan, PhraseError> {
+    pub fn new(condition: &Condition, setting: &Setting) -> Result<ConditionPlan, PhraseError> {
+        let unit = setting.unit;
         let not_here = |name: &'static str, mend: &str| {
             Err(PhraseError { kind: ErrorKind::NotHere(name), span: condition.span.clone(), mend: mend.to_owned() })
         };
-        let not_yet = "this version does not know it yet";
         let test = match &condition.kind {
             ConditionKind::Required => Test::Required,
             ConditionKind::Blank => Test::Blank,
@@ -93,13 +103,28 @@ impl ConditionPlan {
             ConditionKind::OneOf(texts) => Test::OneOf(texts.clone()),
             ConditionKind::Range { from, to } => Test::Range { from: from.clone(), to: to.clone() },
             ConditionKind::Date(format) => Test::Date(Box::new(DatePlan::new(format)?)),
-            ConditionKind::ListedIn { .. } => return not_here("listed in", not_yet),
-            ConditionKind::Email => return not_here("email", not_yet),
-            ConditionKind::CheckDigit(_) => return not_here("check digit", not_yet),
+            ConditionKind::ListedIn { file, column } => match (setting.lists)(file, column.as_deref()) {
+                Ok(list) => Test::ListedIn { list, file: file.clone() },
+                Err((reason, mend)) => {
+                    return Err(PhraseError { kind: ErrorKind::NoList(reason), span: condition.span.clone(), mend });
+                }
+            },
+            ConditionKind::Email => Test::Email,
+            ConditionKind::CheckDigit(algorithm) => Test::CheckDigit(*algorithm),
             ConditionKind::Unique => return not_here("unique", "it belongs in `check`, which sees all rows"),
             ConditionKind::SameAs(_) => return not_here("same as", "it belongs in `check`, which sees the other columns"),
         };
-        Ok(ConditionPlan { negated: condition.negated, test })
+        let words = crate::explain::condition(&Condition { negated: false, ..condition.clone() });
+        Ok(ConditionPlan { negated: condition.negated, test, words })
+    }
+
+    /// Why the condition does not hold for `text`; not to be asked where it does.
+    pub fn misfit(&self, text: &str) -> Misfit {
+        if self.negated {
+            Misfit::new(MisfitKind::NotAllowed, format!("it {}", self.words))
+        } else {
+            self.test.misfit(text, &self.words)
+        }
     }
 
     /// Whether the condition holds for `text`.
@@ -136,6 +161,57 @@ impl Test {
                 from.as_ref().is_none_or(at_least) && to.as_ref().is_none_or(at_most)
             }
             Test::Date(date) => date.read(text).is_some(),
+            Test::ListedIn { list, .. } => list.contains(text),
+            Test::Email => email::check(text).is_ok(),
+            Test::CheckDigit(algorithm) => check_digit::check(*algorithm, text).is_ok(),
+        }
+    }
+
+    /// Why the test does not hold for `text`; `words` says what a text does that meets it.
+    fn misfit(&self, text: &str, words: &str) -> Misfit {
+        let fails_to = |kind| Misfit::new(kind, format!("it should be one that {words}"));
+        match self {
+            Test::Required => Misfit::new(MisfitKind::Missing, "it is missing"),
+            Test::Blank => Misfit::new(MisfitKind::NotBlank, "it is not blank"),
+            Test::Length { from, to, unit } => {
+                let length = unit.count(text);
+                let kind = if length < *from { MisfitKind::TooShort } else { MisfitKind::TooLong };
+                let wanted = match to {
+                    Some(to) if to == from => from.to_string(),
+                    Some(to) => format!("{from} to {to}"),
+                    None => format!("{from} or more"),
+                };
+                Misfit::new(kind, format!("it has {length} characters, not {wanted}"))
+            }
+            Test::Class(class) => {
+                let wrong = characters::ranges(text).position(|range| !class.has(&text[range]));
+                Misfit::at_character(text, wrong.unwrap_or(0), &class.one())
+            }
+            Test::Matches(_) => fails_to(MisfitKind::DoesNotFit),
+            Test::MatchesStart(_) | Test::StartsWith { .. } | Test::FirstOf(_) | Test::EndsWith { .. } | Test::LastOf(_) => {
+                fails_to(MisfitKind::WrongEnd)
+            }
+            Test::Contains(_) | Test::ContainsWord(_) => fails_to(MisfitKind::Lacks),
+            Test::OneOf(texts) => match crate::words::nearest(text, texts.iter().map(String::as_str)) {
+                Some(nearest) => {
+                    Misfit::new(MisfitKind::NotListed, format!("it is none of the texts allowed; {nearest} is the nearest"))
+                }
+                None => Misfit::new(MisfitKind::NotListed, "it is none of the texts allowed"),
+            },
+            Test::ListedIn { file, .. } => Misfit::new(MisfitKind::NotListed, format!("it is not listed in {file}")),
+            Test::Range { .. } if decimal::compare(text, "0").is_none() => {
+                Misfit::new(MisfitKind::NotANumber, "it is no number")
+            }
+            Test::Range { .. } => fails_to(MisfitKind::OutOfRange),
+            Test::Date(_) => fails_to(MisfitKind::NotADate),
+            Test::Email => match email::check(text) {
+                Ok(()) => fails_to(MisfitKind::NotAnEmail),
+                Err(wrong) => Misfit { kind: MisfitKind::NotAnEmail, detail: wrong.reason, at: wrong.at },
+            },
+            Test::CheckDigit(algorithm) => {
+                let reason = check_digit::check(*algorithm, text).err().unwrap_or_default();
+                Misfit::new(MisfitKind::WrongCheckDigit, reason)
+            }
         }
     }
 }

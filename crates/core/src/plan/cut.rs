@@ -83,6 +83,14 @@ pub(crate) enum Results {
 impl Outcome {
     pub(crate) const MISSING: Outcome = Outcome { results: Results::None, state: State::MISSING };
 
+    /// One result, a range of the value.
+    pub(crate) fn cut(range: Range<usize>) -> Outcome {
+        if range.is_empty() {
+            return Outcome::MISSING;
+        }
+        Outcome { results: Results::One(Held::Value(range.start, range.end)), state: State::default() }
+    }
+
     /// One result, held in the made texts.
     pub(crate) fn made(start: usize, end: usize, state: State) -> Outcome {
         Outcome { results: Results::One(Held::Made(start, end)), state }

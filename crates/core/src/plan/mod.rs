@@ -11,13 +11,16 @@ mod op;
 mod parts;
 mod pattern;
 mod seek;
+mod setting;
 mod state;
 mod trace;
 
+pub(crate) use class::ClassPlan;
 pub use compile::refuse_several;
 pub use condition::ConditionPlan;
 pub use cut::{Cut, Cuts, Held, Outcome, Scratch};
 pub use op::Plan;
 pub(crate) use seek::Seeker;
+pub use setting::{List, Setting};
 pub use state::State;
 pub use trace::{BranchTrace, Seen, StepTrace, Trace};

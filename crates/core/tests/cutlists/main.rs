@@ -1,10 +1,14 @@
 //! Cut lists: what is read out of them, what is refused and where, and what they make of a row.
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic, reason = "a test that cannot go on has failed")]
 
-use keen_notch_core::carving::{Carving, OutColumn, Workspace};
+use std::sync::Arc;
+
+use keen_notch_core::carving::{Carving, Memory, OutColumn, Workspace};
 use keen_notch_core::column::Header;
 use keen_notch_core::cutlist::{self, CutList};
+use keen_notch_core::plan::Setting;
 use keen_notch_core::tally::Tally;
+use keen_notch_core::text::unit::Unit;
 
 const HEADER: [&str; 3] = ["part_code", "crew_id", "depot"];
 
@@ -17,7 +21,18 @@ fn bound(file: &str) -> Result<Carving, (String, String, String)> {
     let refused = |refusal: keen_notch_core::refusal::Refusal| (file[refusal.span].to_owned(), refusal.message, refusal.mend);
     let list = CutList::parse(file, 0).map_err(refused)?;
     let main = list.column.as_ref().map(|main| &main.column);
-    Carving::new(&list.pieces, main, list.unit, &header()).map_err(|unbound| refused(unbound.refusal))
+    Carving::new(&list.wanted, main, &setting(list.unit), &header()).map_err(|unbound| refused(unbound.refusal))
+}
+
+/// A setting with one list, `teams.csv`.
+fn setting(unit: Unit) -> Setting<'static> {
+    Setting {
+        unit,
+        lists: &|file, column| match (file, column) {
+            ("teams.csv", None) => Ok(Arc::new(["RIG", "EL"].map(Box::from).into())),
+            _ => Err((format!("{file} is not there"), "look for it".to_owned())),
+        },
+    }
 }
 
 /// The row that a cut list makes of another: name, text, state.
@@ -121,16 +136,138 @@ check = ['required']
 take = 'sections by \"-\"'
 columns = 2";
     let carving = bound(list).unwrap();
-    let mut tallies = vec![Tally::default(); 3];
-    let mut work = Workspace::default();
-    for code in ["GRP-00041273-S7K2", "GRP-0004127O-S7K2", "GRP-00000000", "GRP"] {
-        let value = |column: usize| if column == 0 { code } else { "" };
+    let faults = judged(
+        &carving,
+        &[["GRP-00041273-S7K2", "", ""], ["GRP-0004127O-S7K2", "", ""], ["GRP-00000000", "", ""], ["GRP", "", ""]],
+    );
+    assert_eq!(
+        faults,
+        [
+            "1: part columns = 2: there are 3 results for 2 columns",
+            "2: serial digits: character 8 is the letter O; a digit was expected",
+            "2: part columns = 2: there are 3 results for 2 columns",
+            "3: serial not one of \"00000000\" (warns): it is “00000000”",
+            "3: grade required: it is missing",
+            // A missing serial passes what is asked of serials; a missing grade does not pass `required`.
+            "4: grade required: it is missing",
+        ]
+    );
+}
+
+/// What is wrong with some rows: row, what it is of, check, detail. The tallies must say the same.
+fn judged(carving: &Carving, rows: &[[&str; 3]]) -> Vec<String> {
+    let mut tallies = vec![Tally::default(); carving.count()];
+    let (mut work, mut memory, mut said) = (Workspace::default(), Memory::default(), Vec::new());
+    let checks = carving.checks();
+    let (mut faulted, mut warned) = (0, 0);
+    for (index, row) in rows.iter().enumerate() {
+        let value = |column: usize| row[column];
+        let mut faults = Vec::new();
         carving.run(&value, &mut work);
-        carving.count_row(&value, &work, &mut tallies);
+        carving.judge(&value, &mut work, index as u64 + 1, &mut memory, &mut tallies, &mut faults);
+        for fault in faults {
+            let check = &checks[fault.check];
+            let warns = if check.only_warns { " (warns)" } else { "" };
+            said.push(format!("{}: {} {}{warns}: {}", index + 1, check.of, check.words, fault.misfit.detail));
+            *if check.only_warns { &mut warned } else { &mut faulted } += u64::from(check.piece.is_some());
+        }
     }
-    // A missing serial passes what is asked of serials; a missing grade does not pass `required`.
-    let counts: Vec<_> = tallies.iter().map(|tally| (tally.faulted, tally.warned, tally.missing)).collect();
-    assert_eq!(counts, [(1, 1, 1), (2, 0, 2), (2, 0, 0)]);
+    let counted = tallies.iter().fold((0, 0), |(f, w), tally| (f + tally.faulted, w + tally.warned));
+    assert!(counted.0 <= faulted && counted.1 <= warned && (counted.0 > 0) == (faulted > 0) && (counted.1 > 0) == (warned > 0));
+    said
+}
+
+#[test]
+fn checks_that_look_beyond_the_piece() {
+    let list = "column = 'crew_id'
+[piece.no]
+take = 'section 2 by \"-\"'
+check = ['unique', 'not same as depot']
+[piece.team]
+take = 'section 3 by \"-\"'
+check = ['listed in \"teams.csv\"', 'same as \"depot\"']
+[rows]
+unique = ['team', 'part_code']";
+    let rows = [["a", "2019-1-RIG", "RIG"], ["a", "2020-1-RIG", "1"], ["b", "2021-2-OPS", "OPS"], ["c", "x", "y"]];
+    assert_eq!(
+        judged(&bound(list).unwrap(), &rows),
+        [
+            "2: no unique: it stands in row 1 too",
+            "2: no not same as depot: it is the same as depot",
+            "2: team same as \"depot\": depot has \"1\"",
+            "2: rows unique: team + part_code: together they stand in row 1 too",
+            "3: team listed in \"teams.csv\": it is not listed in teams.csv",
+        ]
+    );
+}
+
+#[test]
+fn what_a_misfit_says() {
+    for (check, value, kind, detail, at) in [
+        ("length 8", "1234567", "too-short", "it has 7 characters, not 8", None),
+        ("length 2 to 3", "1234", "too-long", "it has 4 characters, not 2 to 3", None),
+        ("blank", "x", "not-blank", "it is not blank", None),
+        ("digits", "12 4", "wrong-character", "character 3 is a space; a digit was expected", Some(3)),
+        (
+            "uppercase and digits",
+            "A\u{2013}",
+            "wrong-character",
+            "character 2 is en dash (U+2013); an upper-case letter or a digit was expected",
+            Some(2),
+        ),
+        ("fits /[A-Z]+/", "x", "does-not-fit", "it should be one that fits the regular expression /[A-Z]+/", None),
+        ("starts with \"G\"", "x", "wrong-end", "it should be one that starts with “G”", None),
+        ("contains \"-\"", "x", "lacks", "it should be one that contains “-”", None),
+        ("one of \"RIG\", \"OPS\"", "RIGS", "not-listed", "it is none of the texts allowed; RIG is the nearest", None),
+        ("range 1 to 9", "x", "not-a-number", "it is no number", None),
+        ("range 1 to 9", "10", "out-of-range", "it should be one that is a number from 1 to 9", None),
+        ("date \"%Y\u{2d}%m-%d\"", "2025-13-01", "not-a-date", "it should be one that is a date written as “%Y-%m-%d”", None),
+        ("email", "a..b@c.example", "not-an-email", "there are two dots in a row", Some(2)),
+        ("check digit luhn", "79927398710", "wrong-check-digit", "the check digit does not fit the rest", None),
+        ("not digits", "12", "not-allowed", "it consists of digits only", None),
+    ] {
+        let condition = keen_notch_core::phrase::ast::Condition::parse(check).unwrap();
+        let plan = keen_notch_core::plan::ConditionPlan::new(&condition, &setting(Unit::Characters)).unwrap();
+        assert!(!plan.holds(value), "{check} {value}");
+        let misfit = plan.misfit(value);
+        assert_eq!((misfit.kind.word(), misfit.detail.as_str(), misfit.at), (kind, detail, at), "{check} {value}");
+    }
+}
+
+#[test]
+fn layouts_and_proofs() {
+    let list = "column = 'part_code'
+[layout.part_code]
+form = ['<family 3 uppercase>-<serial 8 digits>-<grade 4>', '<family 2 uppercase><serial 6 digits>']
+[proof]
+part_code = '{family}-{serial}-{grade}'
+[piece.label]
+build = '{family}/{grade}'";
+    assert_eq!(pieces(list, ROW), ["family=GRP", "serial=00041273", "grade=S7K2", "label=GRP/S7K2"]);
+    assert_eq!(pieces(list, ["HN004127", "", ""]), ["family=HN", "serial=004127", "grade= (missing)", "label=HN/ (short)"]);
+    let rows = [ROW, ["HN004127", "", ""], ["GRP-0004127O-S7K2", "", ""]];
+    assert_eq!(
+        judged(&bound(list).unwrap(), &rows),
+        [
+            "2: proof {family}-{serial}-{grade}: the pieces make \"HN-004127-\" instead",
+            "3: layout <family 3 uppercase>-<serial 8 digits>-<grade 4> or <family 2 uppercase><serial 6 digits>: \
+             form 1 comes nearest: character 12 is the letter O; a digit of serial was expected",
+            "3: proof {family}-{serial}-{grade}: the pieces make \"\" instead",
+        ]
+    );
+}
+
+#[test]
+fn rows_that_are_kept() {
+    let list =
+        "column = 'part_code'\n[piece.family]\ntake = 'first 3'\n[rows]\nkeep = ['family: one of \"GRP\"', 'depot: not blank']";
+    let carving = bound(list).unwrap();
+    let mut work = Workspace::default();
+    for (row, kept) in [(ROW, true), (["HNG-1", "", "x"], false), (["GRP-1", "", ""], false)] {
+        let value = |column: usize| row[column];
+        carving.run(&value, &mut work);
+        assert_eq!(carving.keeps(&value, &work), kept, "{row:?}");
+    }
 }
 
 #[test]
@@ -231,6 +368,46 @@ fn what_is_refused_and_where() {
             "a_2",
             "two columns of the output would be called a_2",
             "otherwise",
+        ),
+        ("[layout.part_code]\nform = ['<a 3 digit>']", "digit", "a class such as `digits` was expected", "write"),
+        ("[layout.part_code]\nform = []", "part_code", "the layout has no form", "add one"),
+        ("[layout.part_cod]\nform = ['<a>']", "part_cod", "there is no column part_cod", "did you mean part_code?"),
+        (
+            "[layout.part_code]\nform = ['<depot>']",
+            "part_code",
+            "the piece depot is called like a column of the table",
+            "otherwise",
+        ),
+        ("[piece.a]\nbuild = 'x'\n[proof]\npart_code = '{b}'", "{b}", "there is no piece or column b", ""),
+        (
+            "[piece.a]\nbuild = 'x'\n[rows]\nkeep = ['required']",
+            "required",
+            "the condition does not say what it asks about",
+            "COLUMN: CONDITION",
+        ),
+        (
+            "[piece.a]\nbuild = 'x'\n[rows]\nkeep = ['site: required']",
+            "site",
+            "there is no piece or column site",
+            "the columns are",
+        ),
+        (
+            "[piece.a]\nbuild = 'x'\n[rows]\nunique = ['depott']",
+            "'depott'",
+            "there is no piece or column depott",
+            "did you mean depot?",
+        ),
+        (
+            "[piece.a]\nbuild = 'x'\ncheck = ['same as depott']",
+            "'same as depott'",
+            "there is no column depott",
+            "did you mean depot?",
+        ),
+        (
+            "[piece.a]\nbuild = 'x'\ncheck = ['listed in \"x.csv\"']",
+            "'listed in \"x.csv\"'",
+            "x.csv is not there",
+            "look for it",
         ),
         ("[piece.a]\ntake = 'whole'\n[piece.a]\ntake = 'whole'", "a", "duplicate key", "a cut list is TOML"),
     ] {

@@ -7,7 +7,7 @@ use crate::phrase::{ErrorKind, PhraseError};
 use crate::words;
 
 /// The names of the classes.
-const CLASSES: [(&str, ClassPart); 7] = [
+const CLASSES: [(&str, ClassPart); 8] = [
     ("digits", ClassPart::Digits),
     ("letters", ClassPart::Letters),
     ("uppercase", ClassPart::Uppercase),
@@ -15,17 +15,17 @@ const CLASSES: [(&str, ClassPart); 7] = [
     ("alphanumeric", ClassPart::Alphanumeric),
     ("spaces", ClassPart::Spaces),
     ("punctuation", ClassPart::Punctuation),
+    ("capitals", ClassPart::Uppercase),
 ];
 
 /// Words that people try first for a class.
-const ALSO_SAID: [(&str, &str); 10] = [
+const ALSO_SAID: [(&str, &str); 9] = [
     ("digit", "digits"),
     ("letter", "letters"),
     ("space", "spaces"),
     ("whitespace", "spaces"),
     ("blanks", "spaces"),
     ("upper", "uppercase"),
-    ("capitals", "uppercase"),
     ("lower", "lowercase"),
     ("alpha", "letters"),
     ("symbols", "punctuation"),

@@ -10,6 +10,7 @@ use super::ast::{Body, Branch, Condition, Phrase, Position, Span};
 use super::reference::nearest_step;
 use super::token::{Token, TokenKind, tokens};
 use super::{ErrorKind, PhraseError};
+use crate::layout::Field;
 
 /// The greatest position or width that can be asked for, in characters.
 const MOST_CHARACTERS: usize = 1_000_000_000;
@@ -48,6 +49,32 @@ impl Condition {
             None => Ok(condition),
             Some(_) => Err(parser.expected("the end of the condition", "write each condition by itself".to_owned())),
         }
+    }
+}
+
+/// Reads what stands in a layout between `<` and `>`: `name`, `name 3`, `name 3 to 5`, each with a class behind
+/// it or not.
+pub(crate) fn parse_field(source: &str) -> Result<Field, PhraseError> {
+    let tokens = tokens(source)?;
+    let mut parser = Parser { source, tokens: &tokens, at: 0 };
+    let form = "<family 3 uppercase>";
+    let Some(Token { kind: TokenKind::Word(name) | TokenKind::Text(name), .. }) = parser.peek() else {
+        return Err(parser.expected("a name", format!("write it like `{form}`")));
+    };
+    parser.at += 1;
+    let (mut from, mut to) = (1, None);
+    if let Some(Token { kind: TokenKind::Number(_), span }) = parser.peek() {
+        let start = span.start;
+        from = parser.width(form)?;
+        to = Some(if parser.take_word("to") { parser.width("<team 2 to 5 uppercase>")? } else { from });
+        if to.is_some_and(|to| to < from) {
+            return Err(parser.backwards(start..parser.end_of_last()));
+        }
+    }
+    let class = if parser.peek().is_some() { Some(parser.class(form)?) } else { None };
+    match parser.peek() {
+        None => Ok(Field { name: name.clone(), from, to, class }),
+        Some(_) => Err(parser.expected("the end of the piece", format!("write it like `{form}`"))),
     }
 }
 

@@ -1,0 +1,77 @@
+//! `check`: only the checks.
+
+use std::io::{self, Write};
+
+use keen_notch_io::carve::Job;
+
+use crate::args::{self, CheckArgs};
+use crate::commands::pieces::Pieces;
+use crate::commands::run::{self, Files};
+use crate::console::Console;
+use crate::draw::style::{self, paint};
+use crate::draw::{faults, summary, visible};
+use crate::exit::Exit;
+use crate::failure::Failure;
+
+/// Runs the command.
+pub fn run(args: &CheckArgs, console: &Console) -> Result<Exit, Failure> {
+    let pieces = Pieces::read(args.list.as_deref(), &args.faults.layouts, &[])?;
+    let inputs = run::inputs(&args.files, console)?;
+    let mut files = Files::create(&args.faults, None, &inputs)?;
+    let reading = args.faults.reading(&args.reading)?;
+    let (mut table, carving) = run::open(&inputs, &reading, &pieces, args::column(args.column.as_deref()).as_ref())?;
+    let header = table.header.clone();
+    let job = Job::new(carving, &header, false, 0).with_samples(args.rows);
+    // The last check is that rows have all their cells, which needs no cut list.
+    let asked = job.checks().len() - 1;
+    if asked == 0 {
+        return Err(Failure::usage(
+            "the cut list has nothing to check",
+            "add `check = [\"required\"]` to a piece, or a layout or a proof",
+        ));
+    }
+    let report = files.carve(&mut table, &job, &mut io::sink(), "the output")?;
+    files.finish(&summary::json(&report, &job, &header))?;
+    if !args.quiet {
+        let mut out = anstream::stdout().lock();
+        let all_good = report.checks.iter().all(|check| check.rows == 0);
+        if all_good {
+            let words = format!(
+                "{}: {}, {}: nothing is wrong",
+                run::names(&inputs),
+                visible::counted(report.rows, "row"),
+                visible::counted(asked as u64, "check")
+            );
+            writeln!(out, "{}", paint(style::TAKEN, visible::without_controls(&words)))?;
+        } else {
+            for line in faults::table(&report, &job, &header) {
+                writeln!(out, "{line}")?;
+            }
+            for sample in &report.samples {
+                writeln!(out)?;
+                for line in faults::sample(sample, &job, &header, console.width) {
+                    writeln!(out, "{line}")?;
+                }
+            }
+            writeln!(out)?;
+            let words = format!(
+                "{}: {} of {} with faults ({})",
+                run::names(&inputs),
+                visible::grouped(report.faulty),
+                visible::counted(report.rows, "row"),
+                visible::share(report.faulty, report.rows)
+            );
+            writeln!(out, "{}", visible::without_controls(&words))?;
+            if args.rows == 0 && report.faulty > 0 {
+                writeln!(
+                    out,
+                    "To see the rows, add {}; {} has them all.",
+                    paint(style::TAKEN, "--rows 5"),
+                    paint(style::TAKEN, "--faults FILE")
+                )?;
+            }
+        }
+        out.flush()?;
+    }
+    Ok(if report.faulty > 0 { Exit::Faults } else { Exit::Done })
+}

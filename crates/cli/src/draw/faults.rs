@@ -1,0 +1,74 @@
+//! Faults: a table of the checks, and rows with what is wrong in them marked.
+
+use std::ops::Range;
+
+use anstyle::Style;
+use keen_notch_core::column::Header;
+use keen_notch_core::gauge::Gauge;
+use keen_notch_io::carve::{FaultyRow, Job, Report};
+
+use super::style::{self, paint};
+use super::{ruler, visible};
+
+/// The checks with their counts, shares and first rows; those that are met by all rows in quiet.
+pub fn table(report: &Report, job: &Job, header: &Header) -> Vec<String> {
+    let mut drawn = super::table::table(["of", "column", "check", "rows", "share", "first rows"], usize::MAX);
+    for (check, tally) in job.checks().iter().zip(&report.checks) {
+        if check.of == "rows" && tally.rows == 0 {
+            continue;
+        }
+        let is_met = tally.rows == 0;
+        let count = match (is_met, check.only_warns) {
+            (true, _) => style::QUIET,
+            (false, true) => style::LOOK,
+            (false, false) => style::FAULT,
+        };
+        let first: Vec<_> = tally.first.iter().map(u64::to_string).collect();
+        let more = if tally.rows > tally.first.len() as u64 { " …" } else { "" };
+        let words = if check.only_warns { format!("{} (warns)", check.words) } else { check.words.clone() };
+        drawn.add_row([
+            super::table::cell(visible::value(&check.of), style::HEAD),
+            super::table::cell(
+                check.column.map_or(String::new(), |column| visible::value(&header.title(column))),
+                Style::new(),
+            ),
+            super::table::cell(visible::clipped(&visible::value(&words), 60), Style::new()),
+            super::table::cell(visible::grouped(tally.rows), count),
+            super::table::cell(if is_met { "all meet it".to_owned() } else { visible::share(tally.rows, report.rows) }, count),
+            super::table::cell(first.join(" ") + more, Style::new()),
+        ]);
+    }
+    super::table::lines(&drawn)
+}
+
+/// A row with its faults: the value on the ruler, the piece and the character at fault marked.
+pub fn sample(sample: &FaultyRow, job: &Job, header: &Header, width: usize) -> Vec<String> {
+    let mut lines = vec![paint(style::HEAD, format!("row {}, line {}", sample.row, sample.line))];
+    for (fault, value) in &sample.faults {
+        let check = &job.checks()[fault.check];
+        let column = check.column.map_or(String::new(), |column| format!(" of {}", header.title(column)));
+        let what = visible::without_controls(&format!("{}{column}", check.of));
+        let level = if check.only_warns { style::LOOK } else { style::FAULT };
+        let detail = visible::without_controls(&fault.misfit.detail);
+        lines.push(format!(
+            "  {what}: {}  {}",
+            paint(level, detail),
+            paint(style::QUIET, format!("{} ({})", fault.misfit.kind, check.words))
+        ));
+        let Some((start, end)) = fault.place.filter(|_| !value.is_empty()) else {
+            if !value.is_empty() {
+                lines.push(format!("  {}", visible::clipped(&visible::value(value), width.saturating_sub(2))));
+            }
+            continue;
+        };
+        let gauge = Gauge::new(value);
+        let piece = gauge.covered(&(start..end));
+        let at = fault.misfit.at.map(|at| piece.start + at - 1).filter(|at| *at < piece.end);
+        let marks: Vec<(&str, Vec<Range<usize>>)> = match at {
+            Some(at) => vec![(check.of.as_str(), vec![piece]), ("here", vec![at..at + 1])],
+            None => vec![(check.of.as_str(), vec![piece])],
+        };
+        lines.extend(ruler::draw(&gauge, &marks, width, 1));
+    }
+    lines
+}

@@ -1,0 +1,170 @@
+//! Reading a form.
+
+use crate::phrase::ast::Class;
+use crate::phrase::parse_field;
+use crate::refusal::Refusal;
+
+/// The most characters that the fields of a form may be wide together, where they have an end.
+const MOST_WIDTH: usize = 10_000;
+/// How deep parts that may be absent may stand in each other.
+const MOST_DEPTH: usize = 20;
+
+/// One picture of a whole value.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Form {
+    /// How it is written.
+    pub source: String,
+    /// What it is made of, from left to right.
+    pub items: Vec<Item>,
+}
+
+/// What a form is made of.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Item {
+    /// A text that stands there.
+    Text(String),
+    /// A piece.
+    Field(Field),
+    /// A part that may be absent.
+    Optional(Vec<Item>),
+}
+
+/// A piece in a form.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Field {
+    /// Its name.
+    pub name: String,
+    /// Its least width, in characters.
+    pub from: usize,
+    /// Its greatest width; none where it is as wide as it has to be.
+    pub to: Option<usize>,
+    /// The class of its characters; any where none is said.
+    pub class: Option<Class>,
+}
+
+impl Form {
+    /// Reads a form.
+    ///
+    /// # Errors
+    /// Where a bracket is not closed, a piece is named twice, or its width or class cannot be right.
+    pub fn parse(source: &str) -> Result<Form, Refusal> {
+        let mut reader = Reader { source, at: 0, names: Vec::new(), width: 0 };
+        let items = reader.items(0)?;
+        if reader.names.is_empty() {
+            let mend = "name its pieces between < and >: `<family 3 uppercase>-<serial 8 digits>`";
+            return Err(Refusal::new("the form has no piece", 0..source.len(), mend));
+        }
+        Ok(Form { source: source.to_owned(), items })
+    }
+
+    pub(super) fn each_field<'a>(&'a self, see: &mut impl FnMut(&'a Field)) {
+        fn each<'a>(items: &'a [Item], see: &mut impl FnMut(&'a Field)) {
+            for item in items {
+                match item {
+                    Item::Text(_) => {}
+                    Item::Field(field) => see(field),
+                    Item::Optional(items) => each(items, see),
+                }
+            }
+        }
+        each(&self.items, see);
+    }
+}
+
+struct Reader<'a> {
+    source: &'a str,
+    at: usize,
+    names: Vec<String>,
+    width: usize,
+}
+
+impl Reader<'_> {
+    /// The items up to the end, or up to the bracket that closes an absent part.
+    fn items(&mut self, depth: usize) -> Result<Vec<Item>, Refusal> {
+        let mut items = Vec::new();
+        let mut text = String::new();
+        while let Some(c) = self.source[self.at..].chars().next() {
+            let start = self.at;
+            self.at += c.len_utf8();
+            let doubled = self.source[self.at..].starts_with(c);
+            match c {
+                '<' | '[' | '>' | ']' if doubled && (c != ']' || depth == 0) => {
+                    self.at += 1;
+                    text.push(c);
+                    continue;
+                }
+                '<' => {
+                    flush(&mut text, &mut items);
+                    items.push(Item::Field(self.field(start)?));
+                }
+                '[' => {
+                    flush(&mut text, &mut items);
+                    if depth == MOST_DEPTH {
+                        return Err(Refusal::new(
+                            "too many brackets stand in each other",
+                            start..start + 1,
+                            "write several forms instead",
+                        ));
+                    }
+                    let inner = self.items(depth + 1)?;
+                    if !self.source[..self.at].ends_with(']') || self.at == start + 1 {
+                        return Err(Refusal::new(
+                            "a bracket is not closed",
+                            start..self.source.len(),
+                            "close it with ]; write [[ for a bracket itself",
+                        ));
+                    }
+                    items.push(Item::Optional(inner));
+                }
+                ']' if depth > 0 => {
+                    flush(&mut text, &mut items);
+                    return Ok(items);
+                }
+                '>' | ']' => {
+                    let mend = format!("write {c}{c} for the character itself");
+                    return Err(Refusal::new(format!("{c} closes nothing"), start..start + 1, mend));
+                }
+                _ => text.push(c),
+            }
+        }
+        if depth > 0 {
+            return Err(Refusal::new(
+                "a bracket is not closed",
+                self.at..self.at,
+                "close it with ]; write [[ for a bracket itself",
+            ));
+        }
+        flush(&mut text, &mut items);
+        Ok(items)
+    }
+
+    /// The piece whose `<` stands at byte `start`.
+    fn field(&mut self, start: usize) -> Result<Field, Refusal> {
+        let Some(close) = self.source[self.at..].find('>') else {
+            let mend = "close it with >; write << for the character itself";
+            return Err(Refusal::new("a piece is not closed", start..self.source.len(), mend));
+        };
+        let inner = &self.source[self.at..self.at + close];
+        let field = parse_field(inner).map_err(|error| Refusal::from(error).moved(self.at))?;
+        self.at += close + 1;
+        let refused = |message: String, mend: &str| Err(Refusal::new(message, start..self.at, mend));
+        if self.names.contains(&field.name) {
+            return refused(format!("the piece {} stands twice in the form", field.name), "give each a name of its own");
+        }
+        self.names.push(field.name.clone());
+        self.width += field.to.unwrap_or(field.from);
+        if self.width > MOST_WIDTH {
+            return refused(
+                format!("the form is more than {MOST_WIDTH} characters wide"),
+                "leave the width out, for as wide as it has to be",
+            );
+        }
+        Ok(field)
+    }
+}
+
+fn flush(text: &mut String, items: &mut Vec<Item>) {
+    if !text.is_empty() {
+        items.push(Item::Text(std::mem::take(text)));
+    }
+}

@@ -1,0 +1,59 @@
+//! Layouts: pictures of a whole code with its pieces named, such as `<family 3 uppercase>-<serial 8 digits>`.
+
+mod form;
+mod program;
+
+pub use form::{Field, Form, Item};
+pub use program::{Fit, LayoutPlan, Room};
+
+use crate::column::ColumnRef;
+use crate::phrase::Span;
+
+/// The layout of a column: its forms are tried in order.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Layout {
+    /// The column it describes.
+    pub column: ColumnRef,
+    /// Where that is named in the declaration.
+    pub column_span: Span,
+    /// At least one form.
+    pub forms: Vec<Form>,
+    /// The text it was declared in, by its number in the reader's own list of them.
+    pub origin: usize,
+}
+
+impl Layout {
+    /// The names of its pieces, each once, in the order in which they stand in the forms.
+    pub fn names(&self) -> Vec<&str> {
+        let mut names: Vec<&str> = Vec::new();
+        for form in &self.forms {
+            form.each_field(&mut |field| {
+                if !names.contains(&field.name.as_str()) {
+                    names.push(&field.name);
+                }
+            });
+        }
+        names
+    }
+
+    /// Reads `COLUMN: FORM`, as the command line gives it.
+    ///
+    /// # Errors
+    /// Where the column, the colon or the form is missing or wrong; the span is in `text`.
+    pub fn parse(text: &str, origin: usize) -> Result<Layout, crate::refusal::Refusal> {
+        use crate::refusal::Refusal;
+        let behind_name = match crate::phrase::text_at(text, 0) {
+            Ok((_, end)) if text.starts_with(['"', '\'']) => end,
+            _ => 0,
+        };
+        let colon = text[behind_name..].find([':', '<']).map(|at| behind_name + at).filter(|at| text[*at..].starts_with(':'));
+        let Some(colon) = colon.filter(|colon| !text[..*colon].trim().is_empty()) else {
+            let mend = "write it like `part_code: <family 3 uppercase>-<serial 8 digits>`";
+            return Err(Refusal::new("the layout does not say which column it describes", 0..0, mend));
+        };
+        let form = text[colon + 1..].trim_start();
+        let offset = text.len() - form.len();
+        let forms = vec![Form::parse(form).map_err(|refusal| refusal.moved(offset))?];
+        Ok(Layout { column: ColumnRef::parse(&text[..colon]), column_span: 0..text[..colon].trim_end().len(), forms, origin })
+    }
+}

@@ -1,0 +1,123 @@
+//! The file of faults: one line each, CSV or JSON lines.
+
+use keen_notch_core::carving::{CheckName, Fault};
+use keen_notch_core::column::Header;
+use serde::Serialize;
+
+use crate::Error;
+use crate::output::Output;
+use crate::record::push_cell;
+
+/// How faults are written down.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum FaultFormat {
+    /// A table with a header.
+    Csv,
+    /// An object a line.
+    JsonLines,
+}
+
+impl FaultFormat {
+    /// JSON lines for `.jsonl` and `.ndjson`, CSV for everything else.
+    pub fn of(path: &std::path::Path) -> FaultFormat {
+        match path.extension() {
+            Some(ending) if ending.eq_ignore_ascii_case("jsonl") || ending.eq_ignore_ascii_case("ndjson") => {
+                FaultFormat::JsonLines
+            }
+            _ => FaultFormat::Csv,
+        }
+    }
+}
+
+/// A file of faults being written.
+pub struct FaultFile<'a> {
+    out: &'a mut Output,
+    format: FaultFormat,
+    header: &'a Header,
+    line: Vec<u8>,
+}
+
+/// One fault, as it is written.
+#[derive(Serialize)]
+struct Entry<'a> {
+    row: u64,
+    line: u64,
+    column: &'a str,
+    piece: &'a str,
+    fault: &'a str,
+    level: &'a str,
+    value: &'a str,
+    result: &'a str,
+    /// The character of the result at which it went wrong, from 1.
+    at: Option<usize>,
+    check: &'a str,
+    detail: &'a str,
+}
+
+impl<'a> FaultFile<'a> {
+    /// Begins a file of faults on a table with these columns.
+    ///
+    /// # Errors
+    /// Where its first line cannot be written.
+    pub fn new(out: &'a mut Output, format: FaultFormat, header: &'a Header) -> Result<FaultFile<'a>, Error> {
+        if format == FaultFormat::Csv {
+            out.put(b"row,line,column,piece,fault,level,value,result,at,check,detail\n")?;
+        }
+        Ok(FaultFile { out, format, header, line: Vec::new() })
+    }
+
+    /// Writes a fault of a row. `value` is the value of the column it is about.
+    ///
+    /// # Errors
+    /// Where it cannot be written.
+    pub fn write(&mut self, row: u64, line: u64, check: &CheckName, fault: &Fault, value: &str) -> Result<(), Error> {
+        let column = check.column.map_or(String::new(), |column| self.header.title(column));
+        let entry = Entry {
+            row,
+            line,
+            column: &column,
+            piece: &check.of,
+            fault: fault.misfit.kind.word(),
+            level: if check.only_warns { "warning" } else { "fault" },
+            value,
+            result: &fault.result,
+            at: fault.misfit.at,
+            check: &check.words,
+            detail: &fault.misfit.detail,
+        };
+        self.line.clear();
+        match self.format {
+            FaultFormat::Csv => entry.push_csv(&mut self.line),
+            // Numbers and texts can always be written as JSON.
+            FaultFormat::JsonLines => serde_json::to_writer(&mut self.line, &entry).unwrap_or_default(),
+        }
+        self.line.push(b'\n');
+        self.out.put(&self.line)
+    }
+}
+
+impl Entry<'_> {
+    fn push_csv(&self, out: &mut Vec<u8>) {
+        let at = self.at.map_or(String::new(), |at| at.to_string());
+        let (row, line) = (self.row.to_string(), self.line.to_string());
+        let cells = [
+            &row,
+            &line,
+            self.column,
+            self.piece,
+            self.fault,
+            self.level,
+            self.value,
+            self.result,
+            &at,
+            self.check,
+            self.detail,
+        ];
+        for (index, cell) in cells.into_iter().enumerate() {
+            if index > 0 {
+                out.push(b',');
+            }
+            push_cell(out, cell, b',');
+        }
+    }
+}

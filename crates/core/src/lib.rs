@@ -21,6 +21,7 @@ pub mod cutlist;
 pub mod decimal;
 pub mod explain;
 pub mod gauge;
+pub mod hints;
 pub mod layout;
 pub mod phrase;
 pub mod piece;

@@ -6,6 +6,7 @@ use std::ops::ControlFlow;
 use keen_notch_core::carving::{Carving, CheckName, Fault, Memory, OutColumn, Workspace};
 use keen_notch_core::check::{Misfit, MisfitKind};
 use keen_notch_core::column::Header;
+use keen_notch_core::hints::{Hint, Sightings, Watcher};
 use keen_notch_core::plan::State;
 use keen_notch_core::tally::Tally;
 
@@ -28,6 +29,7 @@ pub struct Job {
     /// How many of the first output rows, and of the rows with faults, are kept to be shown.
     preview: usize,
     samples: usize,
+    watcher: Watcher,
 }
 
 /// How an output row is written.
@@ -62,6 +64,8 @@ pub struct Report {
     pub preview: Vec<Vec<PreviewCell>>,
     /// The first rows with faults, as many as the job asked for.
     pub samples: Vec<FaultyRow>,
+    /// What a person should know of the run, the most useful first.
+    pub hints: Vec<Hint>,
 }
 
 /// The counts of one check.
@@ -124,7 +128,14 @@ impl Job {
             carving,
             preview,
             samples: 0,
+            watcher: Watcher::default(),
         }
+    }
+
+    /// The same, with a watcher of its pieces, which gives hints after the run.
+    pub fn with_watcher(mut self, watcher: Watcher) -> Job {
+        self.watcher = watcher;
+        self
     }
 
     /// The same, with the first `samples` rows that have faults kept to be shown.
@@ -188,6 +199,7 @@ pub fn carve(table: &mut Table, job: &Job, outs: &mut Outs) -> Result<Report, Er
         found: Vec::new(),
         ended: true,
         counted: (0, 0),
+        watcher: job.watcher.clone(),
     };
     let mut bytes = Vec::new();
     let mut aside = Vec::new();
@@ -206,6 +218,13 @@ pub fn carve(table: &mut Table, job: &Job, outs: &mut Outs) -> Result<Report, Er
     }
     outs.rows.write_all(&bytes).map_err(failed)?;
     outs.rows.flush().map_err(failed)?;
+    let checks = job.checks.iter().zip(&report.checks);
+    let checks: Vec<_> = checks
+        .map(|(check, tally)| {
+            (check.of.clone(), check.words.clone(), Sightings { count: tally.rows, rows: tally.first.clone() })
+        })
+        .collect();
+    report.hints = carver.watcher.hints(report.rows, &checks);
     Ok(report)
 }
 
@@ -250,6 +269,7 @@ struct Carver<'j> {
     ended: bool,
     /// The byte of the part at hand up to which lines were counted, and the line there.
     counted: (usize, u64),
+    watcher: Watcher,
 }
 
 impl Carver<'_> {
@@ -355,10 +375,20 @@ impl Carver<'_> {
                 return Ok(());
             }
             let value = |column| record.value(column, &self.rooms);
+            for piece in 0..self.watcher.count() {
+                if let Some(column) = carving.column(piece) {
+                    let text = carving.text(piece, 0, &value, &self.work);
+                    self.watcher.see(piece, report.rows, value(column), text, self.work.state(piece));
+                }
+            }
+            let value = |column| record.value(column, &self.rooms);
             carving.judge(&value, &mut self.work, report.rows, &mut self.memory, &mut report.tallies, &mut self.found);
             if is_ragged {
                 self.found.push(ragged(record, part, self.job));
             }
+        }
+        for fault in self.found.iter().filter(|fault| fault.misfit.kind == MisfitKind::WrongLayout) {
+            self.watcher.see_layout(report.rows, &fault.result, &fault.misfit);
         }
         if !self.found.is_empty() {
             let line = self.line(part, at);

@@ -6,7 +6,7 @@ use std::path::Path;
 use std::sync::Arc;
 
 use keen_notch_core::column::ColumnRef;
-use keen_notch_core::plan::List;
+use keen_notch_core::plan::{List, NoList};
 
 use crate::input::Input;
 use crate::table::{Reading, Table};
@@ -14,15 +14,15 @@ use crate::table::{Reading, Table};
 /// Reads the texts of a column of a file; of its first column where none is named. Blank cells are left out.
 ///
 /// # Errors
-/// What is wrong with the file, and what to do about it, each in a sentence.
-pub fn read(path: &Path, column: Option<&str>) -> Result<List, (String, String)> {
-    let failed = |error: crate::Error| (error.to_string(), error.mend());
+/// Where the file cannot be read, has no such column, or lists nothing.
+pub fn read(path: &Path, column: Option<&str>) -> Result<List, NoList> {
+    let failed = |error: crate::Error| NoList { reason: error.to_string(), mend: error.mend() };
     let mut table = Table::open(&[Input::File(path.to_owned())], &Reading::default()).map_err(failed)?;
     let column = match column {
         None => 0,
         Some(name) => {
             let found = ColumnRef::parse(name).find(&table.header);
-            found.map_err(|error| (format!("{}: {error}", path.display()), error.mend()))?
+            found.map_err(|error| NoList { reason: format!("{}: {error}", path.display()), mend: error.mend() })?
         }
     };
     let mut list = HashSet::new();
@@ -37,7 +37,7 @@ pub fn read(path: &Path, column: Option<&str>) -> Result<List, (String, String)>
         .map_err(failed)?;
     if list.is_empty() {
         let mend = "put what is allowed into it, one a row below a header".to_owned();
-        return Err((format!("{} lists nothing", path.display()), mend));
+        return Err(NoList { reason: format!("{} lists nothing", path.display()), mend });
     }
     Ok(Arc::new(list))
 }

@@ -2,6 +2,7 @@
 
 use std::io::{self, Write};
 
+use keen_notch_core::hints::Watcher;
 use keen_notch_io::carve::Job;
 use keen_notch_io::output::Output;
 
@@ -10,7 +11,7 @@ use crate::commands::pieces::Pieces;
 use crate::commands::run::{self, Files};
 use crate::console::Console;
 use crate::draw::style::{self, paint};
-use crate::draw::{preview, summary};
+use crate::draw::{hints, preview, summary};
 use crate::exit::Exit;
 use crate::failure::Failure;
 
@@ -27,7 +28,7 @@ pub fn run(args: &CarveArgs, console: &Console) -> Result<Exit, Failure> {
     let (mut table, carving) = run::open(&inputs, &reading, &pieces, args::column(args.column.as_deref()).as_ref())?;
     let header = table.header.clone();
     let shown = if out.is_none() && console.shows_tables { PREVIEW } else { 0 };
-    let job = Job::new(carving, &header, args.only_pieces, shown);
+    let job = Job::new(carving, &header, args.only_pieces, shown).with_watcher(Watcher::new(&pieces.wanted.pieces));
     let name = args.out.as_ref().map_or_else(|| "standard output".to_owned(), |path| path.display().to_string());
     let report = match &mut out {
         Some(out) => files.carve(&mut table, &job, out, &name)?,
@@ -50,6 +51,7 @@ pub fn run(args: &CarveArgs, console: &Console) -> Result<Exit, Failure> {
     }
     if !args.quiet {
         summary::draw(&report, &job, &header).iter().for_each(|line| console.note(line));
+        hints::draw(&report, console.width).iter().for_each(|line| console.note(line));
         let written = args.out.as_deref().filter(|_| !refused);
         run::outcome(&report, &inputs, written, &args.faults).iter().for_each(|line| console.note(line));
         if refused {

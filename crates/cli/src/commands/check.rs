@@ -2,6 +2,7 @@
 
 use std::io::{self, Write};
 
+use keen_notch_core::hints::Watcher;
 use keen_notch_io::carve::Job;
 
 use crate::args::{self, CheckArgs};
@@ -9,7 +10,7 @@ use crate::commands::pieces::Pieces;
 use crate::commands::run::{self, Files};
 use crate::console::Console;
 use crate::draw::style::{self, paint};
-use crate::draw::{faults, summary, visible};
+use crate::draw::{faults, hints, summary, visible};
 use crate::exit::Exit;
 use crate::failure::Failure;
 
@@ -21,7 +22,7 @@ pub fn run(args: &CheckArgs, console: &Console) -> Result<Exit, Failure> {
     let reading = args.faults.reading(&args.reading)?;
     let (mut table, carving) = run::open(&inputs, &reading, &pieces, args::column(args.column.as_deref()).as_ref())?;
     let header = table.header.clone();
-    let job = Job::new(carving, &header, false, 0).with_samples(args.rows);
+    let job = Job::new(carving, &header, false, 0).with_samples(args.rows).with_watcher(Watcher::new(&pieces.wanted.pieces));
     // The last check is that rows have all their cells, which needs no cut list.
     let asked = job.checks().len() - 1;
     if asked == 0 {
@@ -52,6 +53,9 @@ pub fn run(args: &CheckArgs, console: &Console) -> Result<Exit, Failure> {
                 for line in faults::sample(sample, &job, &header, console.width) {
                     writeln!(out, "{line}")?;
                 }
+            }
+            for line in hints::draw(&report, console.width) {
+                writeln!(out, "{line}")?;
             }
             writeln!(out)?;
             let words = format!(

@@ -129,10 +129,17 @@ pub fn outcome(report: &Report, inputs: &[Input], out: Option<&Path>, args: &Fau
     if report.left_out > 0 {
         line += &format!(", {} left out", visible::grouped(report.left_out));
     }
-    let differs = report.rows_out != report.rows;
-    if differs || out.is_some() {
-        let count = if differs { format!(" as {}", visible::counted(report.rows_out, "row")) } else { String::new() };
-        line += &format!(", written{count}{}", out.map_or(String::new(), |path| format!(" to {}", path.display())));
+    let to = out.map_or(String::new(), |path| format!(" to {}", path.display()));
+    if report.rows_kept < report.rows {
+        line += &format!(", {} of them written{to}", visible::grouped(report.rows_kept));
+    } else if report.rows_out != report.rows_kept || out.is_some() {
+        line += ", written";
+    }
+    if report.rows_out != report.rows_kept {
+        line += &format!(" as {}", visible::counted(report.rows_out, "row"));
+    }
+    if report.rows_kept == report.rows {
+        line += &to;
     }
     let mut lines = vec![line];
     if report.faulty > 0 {

@@ -1,7 +1,5 @@
 //! Faults: a table of the checks, and rows with what is wrong in them marked.
 
-use std::ops::Range;
-
 use anstyle::Style;
 use keen_notch_core::column::Header;
 use keen_notch_core::gauge::Gauge;
@@ -64,10 +62,9 @@ pub fn sample(sample: &FaultyRow, job: &Job, header: &Header, width: usize) -> V
         let gauge = Gauge::new(value);
         let piece = gauge.covered(&(start..end));
         let at = fault.misfit.at.map(|at| piece.start + at - 1).filter(|at| *at < piece.end);
-        let marks: Vec<(&str, Vec<Range<usize>>)> = match at {
-            Some(at) => vec![(check.of.as_str(), vec![piece]), ("here", vec![at..at + 1])],
-            None => vec![(check.of.as_str(), vec![piece])],
-        };
+        let here = at.map(|at| ("here", std::iter::once(at..at + 1).collect()));
+        let marks: Vec<ruler::Mark> =
+            std::iter::once((check.of.as_str(), std::iter::once(piece).collect())).chain(here).collect();
         lines.extend(ruler::draw(&gauge, &marks, width, 1));
     }
     lines

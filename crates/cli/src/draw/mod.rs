@@ -1,6 +1,7 @@
 //! What people see: tables, the ruler, and characters made visible.
 
 pub mod faults;
+pub mod hints;
 pub mod preview;
 pub mod ruler;
 pub mod steps;

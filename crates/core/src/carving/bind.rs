@@ -185,6 +185,23 @@ struct Binder<'a> {
     uniques: Cell<usize>,
 }
 
+/// Refuses lengths that no text can have together.
+fn lengths_agree(checks: &[Check]) -> Result<(), Refusal> {
+    let lengths = checks.iter().filter_map(|check| match check.condition.kind {
+        ConditionKind::Length { from, to } if !check.condition.negated => Some((check, from, to.unwrap_or(usize::MAX))),
+        _ => None,
+    });
+    let lengths: Vec<_> = lengths.collect();
+    for (index, (check, from, to)) in lengths.iter().enumerate() {
+        if let Some((other, ..)) = lengths[..index].iter().find(|(_, other_from, other_to)| from > other_to || other_from > to)
+        {
+            let mend = format!("keep this or `{}`", other.words);
+            return Err(Refusal::new("no text can have both lengths", check.span.clone(), mend));
+        }
+    }
+    Ok(())
+}
+
 fn unbound(piece: &Piece, refusal: Refusal) -> Unbound {
     Unbound { origin: piece.origin, refusal }
 }
@@ -263,6 +280,7 @@ impl Binder<'_> {
                 Some(WhenPlan { column: column.map_err(refused)?, condition })
             }
         };
+        lengths_agree(&piece.checks).map_err(refused)?;
         let checks = piece.checks.iter().map(|check| self.check(check).map_err(refused));
         let checks = checks.collect::<Result<Vec<_>, Unbound>>()?;
         let replaces = if piece.replace { Some(self.replaced(piece).map_err(refused)?) } else { None };

@@ -143,7 +143,11 @@ impl Carving {
                 _ => "",
             };
             if made != value(proof.column) {
-                let misfit = Misfit::new(MisfitKind::NotRebuilt, format!("the pieces make \"{made}\" instead"));
+                let detail = match made {
+                    "" => "its pieces are missing, so it cannot be made again".to_owned(),
+                    made => format!("the pieces make \"{made}\" instead"),
+                };
+                let misfit = Misfit::new(MisfitKind::NotRebuilt, detail);
                 let result = value(proof.column).to_owned();
                 faults.push(Fault { check: number, place: Some((0, result.len())), result, misfit });
             }

@@ -26,7 +26,7 @@ pub struct Fit {
     /// Which form, from 0.
     pub form: usize,
     /// Where each of the layout's pieces stands; none for one that is not there.
-    pub fields: Vec<Option<Range<usize>>>,
+    pub fields: Places,
 }
 
 /// Room for fitting, reused from value to value.
@@ -68,6 +68,16 @@ struct Threads {
     there: Vec<bool>,
 }
 
+/// Where each field stands, in bytes; none for one that is not there.
+type Places = Vec<Option<Range<usize>>>;
+
+/// How many characters fitted, and what was wanted then.
+#[derive(Debug, Default)]
+struct Stuck {
+    at: usize,
+    wanted: Vec<String>,
+}
+
 /// No place.
 const NOWHERE: usize = usize::MAX;
 
@@ -86,17 +96,17 @@ impl LayoutPlan {
     pub fn fit(&self, value: &str, room: &mut Room) -> Result<Fit, Misfit> {
         room.characters.clear();
         room.characters.extend(characters::ranges(value));
-        let mut nearest: Option<(usize, usize, Vec<String>)> = None;
+        let mut nearest: Option<(usize, Stuck)> = None;
         for (form, program) in self.forms.iter().enumerate() {
             match program.run(value, self.fields, room) {
                 Ok(fields) => return Ok(Fit { form, fields }),
-                Err((at, wanted)) if nearest.as_ref().is_none_or(|(_, furthest, _)| at > *furthest) => {
-                    nearest = Some((form, at, wanted))
+                Err(stuck) if nearest.as_ref().is_none_or(|(_, nearest)| stuck.at > nearest.at) => {
+                    nearest = Some((form, stuck))
                 }
                 Err(_) => {}
             }
         }
-        let (form, at, wanted) = nearest.unwrap_or_default();
+        let (form, Stuck { at, wanted }) = nearest.unwrap_or_default();
         let wanted = wanted.join(" or ");
         let which = if self.forms.len() > 1 { format!("form {} comes nearest: ", form + 1) } else { String::new() };
         let detail = match room.characters.get(at) {
@@ -127,7 +137,7 @@ impl Program {
                 Item::Optional(items) => {
                     let fork = self.fork();
                     self.items(items, names);
-                    self.join(fork, |inside, behind| Step::Either(inside, behind));
+                    self.join(fork, Step::Either);
                 }
                 Item::Field(field) => {
                     let number = names.iter().position(|name| *name == field.name).unwrap_or(0);
@@ -163,7 +173,7 @@ impl Program {
                     })
                     .collect();
                 for fork in forks {
-                    self.join(fork, |inside, behind| Step::Either(inside, behind));
+                    self.join(fork, Step::Either);
                 }
             }
         }
@@ -181,7 +191,7 @@ impl Program {
     }
 
     /// Where the fields stand, or how many characters fitted and what was wanted then.
-    fn run(&self, value: &str, fields: usize, room: &mut Room) -> Result<Vec<Option<Range<usize>>>, (usize, Vec<String>)> {
+    fn run(&self, value: &str, fields: usize, room: &mut Room) -> Result<Places, Stuck> {
         let Room { characters, now, next } = room;
         now.clear(self.steps.len());
         self.follow(0, 0, &mut vec![(NOWHERE, NOWHERE); fields], now);
@@ -199,13 +209,13 @@ impl Program {
                 }
             }
             if next.list.is_empty() {
-                return Err((at, self.wanted(now)));
+                return Err(Stuck { at, wanted: self.wanted(now) });
             }
             std::mem::swap(now, next);
         }
         match now.list.iter().find(|(step, _)| matches!(self.steps[*step], Step::Done)) {
             Some((_, seen)) => Ok(seen.iter().map(|(start, end)| (*end != NOWHERE).then_some(*start..*end)).collect()),
-            None => Err((characters.len(), self.wanted(now))),
+            None => Err(Stuck { at: characters.len(), wanted: self.wanted(now) }),
         }
     }
 

@@ -6,7 +6,7 @@ use super::class::ClassPlan;
 use super::date::DatePlan;
 use super::pattern::{self, Compiled};
 use super::seek::Seeker;
-use super::setting::{List, Setting};
+use super::setting::{List, NoList, Setting};
 use crate::check::{Misfit, MisfitKind, check_digit, email};
 use crate::decimal;
 use crate::phrase::ast::{CheckDigit, Condition, ConditionKind, Marker};
@@ -105,7 +105,7 @@ impl ConditionPlan {
             ConditionKind::Date(format) => Test::Date(Box::new(DatePlan::new(format)?)),
             ConditionKind::ListedIn { file, column } => match (setting.lists)(file, column.as_deref()) {
                 Ok(list) => Test::ListedIn { list, file: file.clone() },
-                Err((reason, mend)) => {
+                Err(NoList { reason, mend }) => {
                     return Err(PhraseError { kind: ErrorKind::NoList(reason), span: condition.span.clone(), mend });
                 }
             },

@@ -8,13 +8,21 @@ use crate::text::unit::Unit;
 /// A list of texts, as `listed in` asks for it.
 pub type List = Arc<HashSet<Box<str>>>;
 
+/// Why a list cannot be had, and what to do about it, each in a sentence.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct NoList {
+    /// Why.
+    pub reason: String,
+    /// What to do.
+    pub mend: String,
+}
+
 /// What a plan is made with: what its positions count, and where its lists come from.
 pub struct Setting<'a> {
     /// What positions and widths count.
     pub unit: Unit,
-    /// Gives the texts of a column of a file, the first one where none is named, or says in a sentence what
-    /// is wrong with it and in another what to do.
-    pub lists: &'a dyn Fn(&str, Option<&str>) -> Result<List, (String, String)>,
+    /// Gives the texts of a column of a file, the first one where none is named.
+    pub lists: &'a dyn Fn(&str, Option<&str>) -> Result<List, NoList>,
 }
 
 impl Setting<'static> {
@@ -22,7 +30,12 @@ impl Setting<'static> {
     pub fn new(unit: Unit) -> Setting<'static> {
         Setting {
             unit,
-            lists: &|_, _| Err(("there are no lists here".to_owned(), "ask it in a cut list, as `check`".to_owned())),
+            lists: &|_, _| {
+                Err(NoList {
+                    reason: "there are no lists here".to_owned(),
+                    mend: "ask it in a cut list, as `check`".to_owned(),
+                })
+            },
         }
     }
 }

@@ -6,7 +6,7 @@ use std::sync::Arc;
 use keen_notch_core::carving::{Carving, Memory, OutColumn, Workspace};
 use keen_notch_core::column::Header;
 use keen_notch_core::cutlist::{self, CutList};
-use keen_notch_core::plan::Setting;
+use keen_notch_core::plan::{NoList, Setting};
 use keen_notch_core::tally::Tally;
 use keen_notch_core::text::unit::Unit;
 
@@ -30,7 +30,7 @@ fn setting(unit: Unit) -> Setting<'static> {
         unit,
         lists: &|file, column| match (file, column) {
             ("teams.csv", None) => Ok(Arc::new(["RIG", "EL"].map(Box::from).into())),
-            _ => Err((format!("{file} is not there"), "look for it".to_owned())),
+            _ => Err(NoList { reason: format!("{file} is not there"), mend: "look for it".to_owned() }),
         },
     }
 }
@@ -252,7 +252,7 @@ build = '{family}/{grade}'";
             "2: proof {family}-{serial}-{grade}: the pieces make \"HN-004127-\" instead",
             "3: layout <family 3 uppercase>-<serial 8 digits>-<grade 4> or <family 2 uppercase><serial 6 digits>: \
              form 1 comes nearest: character 12 is the letter O; a digit of serial was expected",
-            "3: proof {family}-{serial}-{grade}: the pieces make \"\" instead",
+            "3: proof {family}-{serial}-{grade}: its pieces are missing, so it cannot be made again",
         ]
     );
 }
@@ -408,6 +408,12 @@ fn what_is_refused_and_where() {
             "'listed in \"x.csv\"'",
             "x.csv is not there",
             "look for it",
+        ),
+        (
+            &format!("{take}'whole'\nof = '#1'\ncheck = ['length 2 to 3', 'digits', 'length 4 to']"),
+            "'length 4 to'",
+            "no text can have both lengths",
+            "length 2 to 3",
         ),
         ("[piece.a]\ntake = 'whole'\n[piece.a]\ntake = 'whole'", "a", "duplicate key", "a cut list is TOML"),
     ] {

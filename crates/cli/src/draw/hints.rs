@@ -1,0 +1,25 @@
+//! Hints: what was seen, in which rows, and what to do about it.
+
+use keen_notch_io::carve::Report;
+
+use super::style::{self, paint};
+use super::visible;
+
+/// Draws the hints of a run.
+pub fn draw(report: &Report, width: usize) -> Vec<String> {
+    let mut lines = Vec::new();
+    for hint in &report.hints {
+        let rows: Vec<_> = hint.rows.iter().map(u64::to_string).collect();
+        let rows = match rows.as_slice() {
+            [] => String::new(),
+            [only] => format!(" (row {only})"),
+            _ => format!(" (rows {})", rows.join(", ")),
+        };
+        let words = visible::without_controls(&format!("{}{rows}", hint.seen));
+        let options = textwrap::Options::new(width).initial_indent("hint: ").subsequent_indent("      ");
+        let seen = textwrap::fill(&words, options);
+        lines.push(seen.replacen("hint:", &paint(style::LOOK, "hint:"), 1));
+        lines.push(format!("      {}", paint(style::MEND, visible::without_controls(&hint.mend))));
+    }
+    lines
+}

@@ -1,0 +1,545 @@
+//! The keen eye: what a run saw that its summary does not say, with the rows and a mend to paste.
+
+use std::collections::BTreeMap;
+
+use crate::check::Misfit;
+use crate::phrase::ast::{Body, Marker, Phrase, Position, Sides, StepKind};
+use crate::piece::{Piece, Source};
+use crate::plan::State;
+use crate::text::{characters, names};
+
+/// The most hints that are given.
+pub const MOST: usize = 5;
+/// Rows that a hint names.
+const ROWS: usize = 5;
+/// A piece that is missing or short in at most this share of the rows is worth a look.
+const FEW: f64 = 0.02;
+/// A check that is not met in at least this share of the rows may be wrong itself.
+const NEARLY_ALL: f64 = 0.9;
+
+/// Something that a person should know of a run.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Hint {
+    /// What was seen, in a sentence without its full stop.
+    pub seen: String,
+    /// The first rows it was seen in.
+    pub rows: Vec<u64>,
+    /// What to do about it, in one line.
+    pub mend: String,
+}
+
+/// How often something was seen, and in which rows first.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct Sightings {
+    /// How often.
+    pub count: u64,
+    /// The first rows.
+    pub rows: Vec<u64>,
+}
+
+impl Sightings {
+    fn note(&mut self, row: u64) {
+        self.count += 1;
+        if self.rows.len() < ROWS {
+            self.rows.push(row);
+        }
+    }
+}
+
+/// Watches the pieces of a run.
+#[derive(Debug, Clone, Default)]
+pub struct Watcher {
+    pieces: Vec<Watched>,
+    /// Characters at which a layout did not fit that look like what it wanted: (what it is, what was wanted).
+    in_layouts: BTreeMap<(char, char), Sightings>,
+}
+
+/// What is watched of one piece.
+#[derive(Debug, Clone, Default)]
+struct Watched {
+    name: String,
+    /// The phrase as it was written; empty where the piece comes from no phrase.
+    phrase: String,
+    /// Whether spaces at an end of the value would be counted by the first step.
+    counts_left: bool,
+    counts_right: bool,
+    /// The texts looked for, in the order of the phrase.
+    markers: Vec<String>,
+    spaces: Sightings,
+    /// Characters that look like one of a marker's, where the marker was missing: (marker, look-alike).
+    look_alikes: BTreeMap<(String, char), Sightings>,
+    other_case: BTreeMap<String, Sightings>,
+    /// Results of digits but for letters that look like some.
+    letters: BTreeMap<char, Sightings>,
+    digits_only: u64,
+    missing: Sightings,
+    short: Sightings,
+    /// Values of digits only: by width, and how many of the widest begin with a zero.
+    widths: BTreeMap<usize, Sightings>,
+    zeros: BTreeMap<usize, u64>,
+}
+
+impl Watcher {
+    /// A watcher for pieces.
+    pub fn new(pieces: &[Piece]) -> Watcher {
+        Watcher { pieces: pieces.iter().map(Watched::new).collect(), in_layouts: BTreeMap::new() }
+    }
+
+    /// The number of pieces watched.
+    pub fn count(&self) -> usize {
+        self.pieces.len()
+    }
+
+    /// Sees a piece of a row: the value it came from, its first result, and its state.
+    pub fn see(&mut self, piece: usize, row: u64, value: &str, text: &str, state: State) {
+        self.pieces[piece].see(row, value, text, state);
+    }
+
+    /// Sees why a value has none of the forms of its layout.
+    pub fn see_layout(&mut self, row: u64, value: &str, misfit: &Misfit) {
+        let character = misfit.at.and_then(|at| characters::ranges(value).nth(at.checked_sub(1)?)).map(|range| &value[range]);
+        let Some(found) = character.and_then(|character| character.chars().next()) else { return };
+        let wanted = match (digit_of(found), looks_like(found)) {
+            (Some(digit), _) if misfit.detail.contains("a digit") => digit,
+            (_, Some(plain)) if misfit.detail.contains(&format!("\"{plain}\"")) => plain,
+            _ => return,
+        };
+        self.in_layouts.entry((found, wanted)).or_default().note(row);
+    }
+
+    /// The hints after a run of so many rows, the most useful first. `checks` are the checks by what they are
+    /// of and their words, with how many rows did not meet them.
+    pub fn hints(&self, rows: u64, checks: &[(String, String, Sightings)]) -> Vec<Hint> {
+        let mut hints: Vec<Hint> = Vec::new();
+        for (of, words, seen) in checks {
+            if rows >= 10 && seen.count as f64 >= NEARLY_ALL * rows as f64 {
+                hints.push(Hint {
+                    seen: format!("{} of {rows} rows do not meet `{words}` of {of}", seen.count),
+                    rows: seen.rows.clone(),
+                    mend: "is the check right? Look at one of the rows with explain".to_owned(),
+                });
+            }
+        }
+        let each = |kind: fn(&Watched, u64) -> Vec<Hint>| self.pieces.iter().flat_map(move |piece| kind(piece, rows));
+        hints.extend(each(Watched::spaces));
+        hints.extend(self.look_alikes());
+        hints.extend(self.in_layouts.iter().map(|((found, wanted), seen)| Hint {
+            seen: format!(
+                "{} {} where the layout wants {}",
+                have(seen.count),
+                named(*found),
+                if wanted.is_ascii_digit() { "a digit".to_owned() } else { format!("\"{wanted}\"") }
+            ),
+            rows: seen.rows.clone(),
+            mend: format!("mend the data: {} should be \"{wanted}\"", named(*found)),
+        }));
+        for kind in [Watched::letters, Watched::other_case, Watched::lost_zeros, Watched::few] {
+            hints.extend(each(kind));
+        }
+        hints.truncate(MOST);
+        hints
+    }
+
+    /// Look-alikes of markers, told once for all pieces that they hide the same marker from.
+    fn look_alikes(&self) -> Vec<Hint> {
+        let mut told: BTreeMap<(&str, char), (&Sightings, Vec<&Watched>)> = BTreeMap::new();
+        for piece in &self.pieces {
+            for ((marker, found), seen) in &piece.look_alikes {
+                let (most, pieces) = told.entry((marker, *found)).or_insert((seen, Vec::new()));
+                if seen.count > most.count {
+                    *most = seen;
+                }
+                pieces.push(piece);
+            }
+        }
+        let hints = told.into_iter().map(|((marker, found), (seen, pieces))| {
+            let names: Vec<_> = pieces.iter().map(|piece| piece.name.clone()).collect();
+            let plain = looks_like(found).unwrap_or('-');
+            let mend = pieces.first().map(|piece| {
+                format!("{}: replace \"\\u{{{:x}}}\" with \"{plain}\" then {}", piece.name, u32::from(found), piece.phrase)
+            });
+            Hint {
+                seen: format!(
+                    "{} {} instead of the marker \"{marker}\" of {}",
+                    have(seen.count),
+                    names::name(found),
+                    names.join(", ")
+                ),
+                rows: seen.rows.clone(),
+                mend: mend.unwrap_or_default(),
+            }
+        });
+        hints.collect()
+    }
+}
+
+impl Watched {
+    fn new(piece: &Piece) -> Watched {
+        let Source::Take { phrase, .. } = &piece.source else {
+            return Watched { name: piece.name.clone(), ..Watched::default() };
+        };
+        let (counts_left, counts_right) = counted_ends(phrase);
+        let markers = markers(phrase);
+        Watched {
+            name: piece.name.clone(),
+            phrase: phrase.source.trim().to_owned(),
+            counts_left,
+            counts_right,
+            markers,
+            ..Watched::default()
+        }
+    }
+
+    fn see(&mut self, row: u64, value: &str, text: &str, state: State) {
+        if (self.counts_right && value.ends_with([' ', '\u{a0}', '\t']))
+            || (self.counts_left && value.starts_with([' ', '\u{a0}', '\t']))
+        {
+            self.spaces.note(row);
+        }
+        if (state.missing || state.fallback) && !value.is_empty() {
+            self.look_for_markers(row, value);
+        }
+        if state.missing {
+            if !value.is_empty() {
+                self.missing.note(row);
+            }
+            return;
+        }
+        if state.short {
+            self.short.note(row);
+        }
+        if !text.is_empty() && text.bytes().all(|byte| byte.is_ascii_digit()) {
+            self.digits_only += 1;
+        } else if let Some(letter) = digit_look_alike(text) {
+            self.letters.entry(letter).or_default().note(row);
+        }
+        if !value.is_empty() && value.len() <= 40 && value.bytes().all(|byte| byte.is_ascii_digit()) {
+            self.widths.entry(value.len()).or_default().note(row);
+            *self.zeros.entry(value.len()).or_default() += u64::from(value.starts_with('0'));
+        }
+    }
+
+    fn look_for_markers(&mut self, row: u64, value: &str) {
+        for marker in &self.markers {
+            if value.contains(marker.as_str()) {
+                continue;
+            }
+            let found = value.chars().find(|c| looks_like(*c).is_some_and(|plain| marker.contains(plain)));
+            if let Some(found) = found {
+                self.look_alikes.entry((marker.clone(), found)).or_default().note(row);
+            } else if marker.chars().any(char::is_alphabetic) && value.to_lowercase().contains(&marker.to_lowercase()) {
+                self.other_case.entry(marker.clone()).or_default().note(row);
+            }
+        }
+    }
+
+    fn spaces(&self, _rows: u64) -> Vec<Hint> {
+        let Sightings { count, rows } = &self.spaces;
+        hint(*count > 0, || Hint {
+            seen: format!("{} with spaces at an end, and `{}` counts them for {}", values(*count), self.phrase, self.name),
+            rows: rows.clone(),
+            mend: format!("{}: trim then {}", self.name, self.phrase),
+        })
+    }
+
+    fn letters(&self, rows: u64) -> Vec<Hint> {
+        let seen: u64 = self.letters.values().map(|seen| seen.count).sum();
+        // A piece is otherwise digits if nearly all of its results are.
+        if self.digits_only < seen * 4 || rows == 0 {
+            return Vec::new();
+        }
+        let hints = self.letters.iter().map(|(letter, seen)| Hint {
+            seen: format!(
+                "{} the letter {letter} in {} where the other {} have digits",
+                have(seen.count),
+                self.name,
+                self.digits_only
+            ),
+            rows: seen.rows.clone(),
+            mend: self.with_behind(&format!("replace \"{letter}\" with \"{}\"", digit_of(*letter).unwrap_or('0'))),
+        });
+        hints.collect()
+    }
+
+    /// The piece with a step behind its phrase, to be pasted.
+    fn with_behind(&self, step: &str) -> String {
+        match self.phrase.as_str() {
+            "" => "mend the data".to_owned(),
+            phrase => format!("{}: {phrase} then {step}", self.name),
+        }
+    }
+
+    fn other_case(&self, _rows: u64) -> Vec<Hint> {
+        let hints = self.other_case.iter().map(|(marker, seen)| Hint {
+            seen: format!("the marker \"{marker}\" of {} is written in another case in {}", self.name, values(seen.count)),
+            rows: seen.rows.clone(),
+            mend: format!("write \"{marker}\" any case"),
+        });
+        hints.collect()
+    }
+
+    /// Values of digits that are narrower than most, where most begin with zeros now and then.
+    fn lost_zeros(&self, _rows: u64) -> Vec<Hint> {
+        let Some((width, most)) = self.widths.iter().max_by_key(|(_, seen)| seen.count) else { return Vec::new() };
+        let narrower: Vec<&Sightings> = self.widths.iter().filter(|(other, _)| *other < width).map(|(_, seen)| seen).collect();
+        let count: u64 = narrower.iter().map(|seen| seen.count).sum();
+        let zeros = self.zeros.get(width).copied().unwrap_or(0);
+        hint(count > 0 && zeros > 0 && most.count >= count * 2, || Hint {
+            seen: format!(
+                "{} of the column of {} may have lost their leading zeros: most have {width} digits",
+                values(count),
+                self.name
+            ),
+            rows: narrower.iter().flat_map(|seen| seen.rows.iter().copied()).take(ROWS).collect(),
+            mend: format!("{}: pad left to {width} with \"0\" then {}", self.name, self.phrase),
+        })
+    }
+
+    /// A piece that is missing or short in a few rows only.
+    fn few(&self, rows: u64) -> Vec<Hint> {
+        let explained: u64 = self.look_alikes.values().chain(self.other_case.values()).map(|seen| seen.count).sum();
+        let few = |seen: &Sightings| seen.count > 0 && rows >= 50 && (seen.count as f64) < FEW * rows as f64;
+        let said = |what: &str, seen: &Sightings| Hint {
+            seen: format!(
+                "{} is {what} in {} only, of {rows} rows",
+                self.name,
+                if seen.count == 1 { "1 row".to_owned() } else { format!("{} rows", seen.count) }
+            ),
+            rows: seen.rows.clone(),
+            mend: format!("look at the row: explain CUTLIST FILE --row {}", seen.rows.first().copied().unwrap_or(1)),
+        };
+        let mut hints = hint(few(&self.missing) && self.missing.count > explained, || said("missing", &self.missing));
+        hints.extend(hint(few(&self.short), || said("short", &self.short)));
+        hints
+    }
+}
+
+fn hint(holds: bool, hint: impl FnOnce() -> Hint) -> Vec<Hint> {
+    if holds { vec![hint()] } else { Vec::new() }
+}
+
+/// `1 value has`, `2 values have`
+fn have(count: u64) -> String {
+    format!("{} {}", values(count), if count == 1 { "has" } else { "have" })
+}
+
+/// A character as a hint calls it.
+fn named(c: char) -> String {
+    crate::check::described(c.encode_utf8(&mut [0; 4]))
+}
+
+fn values(count: u64) -> String {
+    if count == 1 { "1 value".to_owned() } else { format!("{count} values") }
+}
+
+/// The ends of the value from which the first step counts characters.
+fn counted_ends(phrase: &Phrase) -> (bool, bool) {
+    let Some(Body::Steps(steps)) = phrase.branches.first().map(|branch| &branch.body) else { return (false, false) };
+    let from = |position: Position| matches!(position, Position::FromStart(_));
+    match steps.first().map(|step| &step.kind) {
+        Some(StepKind::First(_) | StepKind::DropFirst(_)) => (true, false),
+        Some(StepKind::Last(_) | StepKind::DropLast(_)) => (false, true),
+        Some(StepKind::Char(position)) => (from(*position), !from(*position)),
+        Some(StepKind::CharsFor { from: first, .. }) => (from(*first), !from(*first)),
+        Some(StepKind::CharsTo(range)) => {
+            (from(range.from) || from(range.to), !from(range.from) || !from(range.to) || !range.bounded)
+        }
+        Some(StepKind::Trim(Sides::Both) | _) | None => (false, false),
+    }
+}
+
+/// The texts that a phrase looks for as they stand.
+fn markers(phrase: &Phrase) -> Vec<String> {
+    let mut texts = Vec::new();
+    let mut add = |marker: &Marker| {
+        if let Marker::Text { text, any_case: false } = marker
+            && !texts.contains(text)
+        {
+            texts.push(text.clone());
+        }
+    };
+    for branch in &phrase.branches {
+        let Body::Steps(steps) = &branch.body else { continue };
+        for step in steps {
+            match &step.kind {
+                StepKind::Before(of)
+                | StepKind::After(of)
+                | StepKind::From(of)
+                | StepKind::Through(of)
+                | StepKind::PositionOf(of) => {
+                    add(&of.marker);
+                }
+                StepKind::Between { first, second, .. } => {
+                    add(&first.marker);
+                    add(second);
+                }
+                StepKind::Sections { by, .. } | StepKind::AllSections(by) => add(&by.marker),
+                _ => {}
+            }
+        }
+    }
+    texts
+}
+
+/// The keyboard's character that another looks like: dashes, spaces, quotes, slashes, colons, dots and commas,
+/// after the table of Unicode Technical Standard #39 as far as delimiters go.
+fn looks_like(c: char) -> Option<char> {
+    Some(match c {
+        '\u{2010}'..='\u{2015}' | '\u{2212}' | '\u{2043}' | '\u{02d7}' | '\u{fe58}' | '\u{fe63}' | '\u{ff0d}' => '-',
+        '\u{a0}' | '\u{2000}'..='\u{200a}' | '\u{202f}' | '\u{205f}' | '\u{3000}' | '\t' => ' ',
+        '\u{2018}' | '\u{2019}' | '\u{201b}' | '\u{2032}' | '\u{02bc}' | '\u{00b4}' | '\u{ff07}' => '\'',
+        '\u{201c}'..='\u{201f}' | '\u{2033}' | '\u{00ab}' | '\u{00bb}' | '\u{ff02}' => '"',
+        '\u{2044}' | '\u{2215}' | '\u{ff0f}' | '\u{29f8}' => '/',
+        '\u{ff1a}' | '\u{2236}' | '\u{a789}' | '\u{02d0}' => ':',
+        '\u{ff0c}' | '\u{201a}' | '\u{060c}' => ',',
+        '\u{ff0e}' | '\u{2024}' => '.',
+        '\u{ff1b}' | '\u{037e}' => ';',
+        '\u{ff3f}' | '\u{02cd}' => '_',
+        '\u{ff20}' => '@',
+        '\u{ff5c}' | '\u{2223}' | '\u{01c0}' => '|',
+        _ => return None,
+    })
+}
+
+/// The digit that a letter looks like.
+fn digit_of(letter: char) -> Option<char> {
+    Some(match letter {
+        'O' | 'o' | 'Q' => '0',
+        'l' | 'I' | 'i' => '1',
+        'Z' | 'z' => '2',
+        'S' | 's' => '5',
+        'B' => '8',
+        _ => return None,
+    })
+}
+
+/// The letter in a text that is digits but for letters which look like some.
+fn digit_look_alike(text: &str) -> Option<char> {
+    let mut letter = None;
+    let (mut digits, mut letters) = (0, 0);
+    for c in text.chars() {
+        if c.is_ascii_digit() {
+            digits += 1;
+        } else {
+            digit_of(c)?;
+            letters += 1;
+            letter.get_or_insert(c);
+        }
+    }
+    letter.filter(|_| digits > letters)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::column::{ColumnRef, Header};
+    use crate::plan::Setting;
+    use crate::text::unit::Unit;
+
+    /// The hints of a piece on values, as they are shown.
+    fn hints(piece: &str, values: &[&str]) -> Vec<String> {
+        let pieces = vec![Piece::parse(&format!("p: {piece}"), 0).unwrap()];
+        let mut watcher = Watcher::new(&pieces);
+        let wanted = crate::piece::Wanted { pieces, ..crate::piece::Wanted::default() };
+        let setting = Setting::new(Unit::Characters);
+        let carving =
+            crate::carving::Carving::new(&wanted, Some(&ColumnRef::Number(1)), &setting, &Header::Unnamed(1)).unwrap();
+        let mut work = crate::carving::Workspace::default();
+        for (index, value) in values.iter().enumerate() {
+            carving.run(&|_| *value, &mut work);
+            watcher.see(0, index as u64 + 1, value, carving.text(0, 0, &|_| *value, &work), work.state(0));
+        }
+        watcher
+            .hints(values.len() as u64, &[])
+            .into_iter()
+            .map(|hint| format!("{} {:?}: {}", hint.seen, hint.rows, hint.mend))
+            .collect()
+    }
+
+    #[test]
+    fn what_the_keen_eye_sees() {
+        let many = |value: &'static str, odd: &'static str| std::iter::repeat_n(value, 99).chain([odd]).collect::<Vec<_>>();
+        for (piece, values, expected) in [
+            (
+                "last 4",
+                vec!["GRP-S7K2", "GRP-S7K2  ", "  GRP-S7K2"],
+                vec!["1 value with spaces at an end, and `last 4` counts them for p [2]: p: trim then last 4"],
+            ),
+            ("trim then last 4", vec!["GRP-S7K2", "GRP-S7K2  "], vec![]),
+            (
+                r#"section 2 by "-""#,
+                vec!["A-1", "A–2", "A–3", "A−4"],
+                vec![
+                    r#"2 values have en dash (U+2013) instead of the marker "-" of p [2, 3]: p: replace "\u{2013}" with "-" then section 2 by "-""#,
+                    r#"1 value has minus sign (U+2212) instead of the marker "-" of p [4]: p: replace "\u{2212}" with "-" then section 2 by "-""#,
+                ],
+            ),
+            (
+                r#"after "-""#,
+                many("A-0041", "A-0O41"),
+                vec![
+                    r#"1 value has the letter O in p where the other 99 have digits [100]: p: after "-" then replace "O" with "0""#,
+                ],
+            ),
+            (
+                r#"after "WO:""#,
+                vec!["WO:a", "wo:b"],
+                vec![r#"the marker "WO:" of p is written in another case in 1 value [2]: write "WO:" any case"#],
+            ),
+            (
+                "whole",
+                vec!["00412", "10413", "00414", "412"],
+                vec![
+                    r#"1 value of the column of p may have lost their leading zeros: most have 5 digits [4]: p: pad left to 5 with "0" then whole"#,
+                ],
+            ),
+            (
+                "char 3 then upper",
+                many("abc", "ab"),
+                vec!["p is missing in 1 row only, of 100 rows [100]: look at the row: explain CUTLIST FILE --row 100"],
+            ),
+            (
+                "first 3",
+                many("abc", "ab"),
+                vec!["p is short in 1 row only, of 100 rows [100]: look at the row: explain CUTLIST FILE --row 100"],
+            ),
+            ("first 3", vec!["S1B", "abc", "IOU"], vec![]),
+        ] {
+            assert_eq!(hints(piece, &values), expected, "{piece}");
+        }
+    }
+
+    #[test]
+    fn the_mends_that_are_offered_can_be_pasted() {
+        for hint in [hints(r#"section 2 by "-""#, &["A–2"]), hints("last 4", &["GRP  "])].concat() {
+            let (_, mend) = hint.split_once("]: ").unwrap();
+            assert!(Piece::parse(mend, 0).is_ok(), "{mend}");
+        }
+    }
+
+    #[test]
+    fn a_layout_that_a_look_alike_does_not_fit() {
+        let layout = crate::layout::Layout::parse("x: <family 3 uppercase>-<serial 8 digits>-<grade 4>", 0).unwrap();
+        let plan = crate::layout::LayoutPlan::new(&layout);
+        let mut watcher = Watcher::default();
+        for (row, value) in ["GRP-0004127O-S7K2", "GRP–00041270-S7K2", "GR-1"].into_iter().enumerate() {
+            let misfit = plan.fit(value, &mut crate::layout::Room::default()).unwrap_err();
+            watcher.see_layout(row as u64 + 1, value, &misfit);
+        }
+        let hints: Vec<_> = watcher.hints(3, &[]).into_iter().map(|hint| (hint.seen, hint.rows)).collect();
+        assert_eq!(
+            hints,
+            [
+                ("1 value has the letter O where the layout wants a digit".to_owned(), vec![1]),
+                ("1 value has en dash (U+2013) where the layout wants \"-\"".to_owned(), vec![2]),
+            ]
+        );
+    }
+
+    #[test]
+    fn a_check_that_nearly_all_rows_fail_comes_first() {
+        let seen = Sightings { count: 19, rows: vec![1, 2] };
+        let hints = Watcher::default().hints(20, &[("serial".to_owned(), "length 9".to_owned(), seen)]);
+        assert_eq!(hints[0].seen, "19 of 20 rows do not meet `length 9` of serial");
+    }
+}

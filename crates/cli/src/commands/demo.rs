@@ -24,7 +24,7 @@ const DATA: [(&str, &str); 7] = [
 ];
 
 /// What the tour writes.
-const OUTPUTS: [&str; 2] = ["crew-cut.csv", "parts-cut.csv"];
+const OUTPUTS: [&str; 5] = ["crew-cut.csv", "parts-cut.csv", "parts-good.csv", "parts-offcuts.csv", "parts-faults.csv"];
 
 /// The file that remembers what the demo wrote, so that it replaces nothing else.
 const LIST: &str = "DEMO.txt";
@@ -83,6 +83,25 @@ const TOUR: &[Stop] = &[
     Stop {
         why: "The same figures, a row for each.",
         words: &["carve", "DIR/references.csv", "-l", "DIR/figures.cutlist.toml"],
+    },
+    Stop {
+        why: "Checks: which codes are wrong, where, and what the keen eye saw.",
+        words: &["check", "DIR/parts.csv", "-l", "DIR/parts.cutlist.toml", "--rows", "2"],
+    },
+    Stop {
+        why: "A layout is a picture of the whole code; rows that do not fit are set aside, each with its reason.",
+        words: &[
+            "carve",
+            "DIR/parts.csv",
+            "--layout",
+            "part_code: <family 3 uppercase>-<serial 8 digits>-<grade 4>",
+            "-o",
+            "DIR/parts-good.csv",
+            "--offcuts",
+            "DIR/parts-offcuts.csv",
+            "--faults",
+            "DIR/parts-faults.csv",
+        ],
     },
     Stop {
         why: "A whole cut list into a file: all rows, the original columns untouched.",

@@ -239,7 +239,8 @@ pub const GROUPS: &[Group] = &[
 /// The conditions, each with examples that ask it.
 pub const CONDITIONS: Group = Group {
     title: "Conditions",
-    about: "For whether, and in a cut list for check, warn and when. `not` may stand before any of them.",
+    about: "For whether, and in a cut list for check, warn, when and the rows to keep. `not` may stand before any of them. \
+            All but required pass over a missing piece.",
     entries: &[
         entry("required", "required", "the piece is not missing", &[(CODE, "whether required")]),
         entry("blank", "blank", "there is nothing but white space", &[("  ", "whether blank")]),
@@ -278,6 +279,21 @@ pub const CONDITIONS: Group = Group {
             &[("00385", "whether range 1 to 999"), ("1000.5", "whether range to 1000")],
         ),
         entry("date", r#"date "%Y-%m-%d""#, "a date of a strftime format", &[("2025-02-29", r#"whether date "%Y-%m-%d""#)]),
+        entry("email", "email", "an address that mail systems accept", &[("ines..okafor@lift.skarn.example", "whether email")]),
+        entry(
+            "check",
+            "check digit luhn",
+            "the last digit fits the rest; also gs1, isbn10, mod97, mod11-2, iban, verhoeff and damm",
+            &[("79927398713", "whether check digit luhn")],
+        ),
+        entry(
+            "listed",
+            r#"listed in "sites.csv""#,
+            "it stands in the first column of a file, or in column \"site\"; from the cut list's folder",
+            &[],
+        ),
+        entry("unique", "unique", "no row before has the same; only in check and warn", &[]),
+        entry("same", "same as COLUMN", "it is what the row has in another column; only in check and warn", &[]),
     ],
 };
 

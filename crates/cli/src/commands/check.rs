@@ -54,6 +54,9 @@ pub fn run(args: &CheckArgs, console: &Console) -> Result<Exit, Failure> {
                     writeln!(out, "{line}")?;
                 }
             }
+            if !report.hints.is_empty() {
+                writeln!(out)?;
+            }
             for line in hints::draw(&report, console.width) {
                 writeln!(out, "{line}")?;
             }

@@ -13,8 +13,9 @@ use keen_notch_io::table::Table;
 
 use crate::args::{self, GaugeArgs};
 use crate::console::Console;
+use crate::draw::ruler::{self, Mark};
 use crate::draw::style::{self, paint};
-use crate::draw::{ruler, steps, table, visible};
+use crate::draw::{steps, table, visible};
 use crate::failure::Failure;
 
 /// Lines of characters with whole numbers, before the ruler becomes denser.
@@ -99,7 +100,7 @@ fn draw(title: &str, value: &str, phrases: &[Shown], width: usize) -> Vec<String
     if !value.is_empty() {
         let marks: Vec<_> = traces
             .iter()
-            .map(|(shown, trace)| (shown.name.as_str(), trace.taken.iter().map(|bytes| gauge.covered(bytes)).collect()))
+            .map(|(shown, trace)| Mark::taken(&shown.name, trace.taken.iter().map(|bytes| gauge.covered(bytes)).collect()))
             .collect();
         lines.extend(ruler::draw(&gauge, &marks, width, MOST_WIDE));
     }

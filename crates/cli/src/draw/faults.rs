@@ -1,12 +1,16 @@
 //! Faults: a table of the checks, and rows with what is wrong in them marked.
 
+use std::ops::Range;
+
 use anstyle::Style;
+use keen_notch_core::check::MisfitKind;
 use keen_notch_core::column::Header;
 use keen_notch_core::gauge::Gauge;
 use keen_notch_io::carve::{FaultyRow, Job, Report};
 
+use super::ruler::{self, Mark};
 use super::style::{self, paint};
-use super::{ruler, visible};
+use super::visible;
 
 /// The checks with their counts, shares and first rows; those that are met by all rows in quiet.
 pub fn table(report: &Report, job: &Job, header: &Header) -> Vec<String> {
@@ -48,11 +52,11 @@ pub fn sample(sample: &FaultyRow, job: &Job, header: &Header, width: usize) -> V
         let what = visible::without_controls(&format!("{}{column}", check.of));
         let level = if check.only_warns { style::LOOK } else { style::FAULT };
         let detail = visible::without_controls(&fault.misfit.detail);
-        lines.push(format!(
-            "  {what}: {}  {}",
-            paint(level, detail),
-            paint(style::QUIET, format!("{} ({})", fault.misfit.kind, check.words))
-        ));
+        let said = format!("  {what}: {detail}  ");
+        let room = width.saturating_sub(visible::width(&said) + visible::width(fault.misfit.kind.word()) + 3);
+        let words = if visible::width(&check.words) <= room { format!(" ({})", check.words) } else { String::new() };
+        let kind = paint(style::QUIET, format!("{}{words}", fault.misfit.kind));
+        lines.push(format!("  {what}: {}  {kind}", paint(level, detail)));
         let Some((start, end)) = fault.place.filter(|_| !value.is_empty()) else {
             if !value.is_empty() {
                 lines.push(format!("  {}", visible::clipped(&visible::value(value), width.saturating_sub(2))));
@@ -62,10 +66,18 @@ pub fn sample(sample: &FaultyRow, job: &Job, header: &Header, width: usize) -> V
         let gauge = Gauge::new(value);
         let piece = gauge.covered(&(start..end));
         let at = fault.misfit.at.map(|at| piece.start + at - 1).filter(|at| *at < piece.end);
-        let here = at.map(|at| ("here", std::iter::once(at..at + 1).collect()));
-        let marks: Vec<ruler::Mark> =
-            std::iter::once((check.of.as_str(), std::iter::once(piece).collect())).chain(here).collect();
+        let mut marks = Vec::new();
+        match at {
+            // A layout fits up to the character at fault.
+            Some(at) if fault.misfit.kind == MisfitKind::WrongLayout => marks.push(Mark::taken("fits", one(piece.start..at))),
+            _ => marks.push(Mark::taken(&check.of, one(piece))),
+        }
+        marks.extend(at.map(|at| Mark { name: "here", ranges: one(at..at + 1), style: style::ERROR }));
         lines.extend(ruler::draw(&gauge, &marks, width, 1));
     }
     lines
+}
+
+fn one(range: Range<usize>) -> Vec<Range<usize>> {
+    std::iter::once(range).collect()
 }

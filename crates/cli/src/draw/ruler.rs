@@ -2,6 +2,7 @@
 
 use std::ops::Range;
 
+use anstyle::Style;
 use keen_notch_core::gauge::Gauge;
 use keen_notch_core::text::kind::Kind;
 use keen_notch_core::text::names::stand_in;
@@ -43,8 +44,26 @@ fn whole_tens(n: usize) -> usize {
     if n > 10 { n - n % 10 } else { n.max(1) }
 }
 
-/// A mark on the ruler: its name, and the characters it covers, by index from 0.
-pub type Mark<'a> = (&'a str, Vec<Range<usize>>);
+/// A mark on the ruler.
+pub struct Mark<'a> {
+    /// What it is called, at the left.
+    pub name: &'a str,
+    /// The characters it covers, by index from 0.
+    pub ranges: Vec<Range<usize>>,
+    /// How it and the characters are painted.
+    pub style: Style,
+}
+
+impl<'a> Mark<'a> {
+    /// A mark of what is taken.
+    pub fn taken(name: &'a str, ranges: Vec<Range<usize>>) -> Mark<'a> {
+        Mark { name, ranges, style: style::TAKEN }
+    }
+
+    fn covers(&self, index: usize) -> bool {
+        self.ranges.iter().any(|range| range.contains(&index))
+    }
+}
 
 /// Draws the ruler in `width` columns, with a line for each mark. On up to `most_wide` lines of characters
 /// each has its whole numbers; a longer value is drawn denser.
@@ -59,7 +78,7 @@ pub fn draw(gauge: &Gauge, marks: &[Mark], width: usize, most_wide: usize) -> Ve
         }
         lines.extend(numbers("from left", &line, &layout, |index| (index + 1).to_string()));
         lines.push(characters(gauge, &line, &layout, marks));
-        lines.extend(marks.iter().filter_map(|(name, ranges)| mark(gauge, name, ranges, &line, &layout)));
+        lines.extend(marks.iter().filter_map(|mark| bars(gauge, mark, &line, &layout)));
         lines.extend(numbers("from right", &line, &layout, |index| {
             if layout.upright { (count - index).to_string() } else { format!("-{}", count - index) }
         }));
@@ -110,8 +129,8 @@ fn characters(gauge: &Gauge, line: &Range<usize>, layout: &Layout, marks: &[Mark
         let style = if stand_in(character).is_some() {
             // A space between words is no surprise.
             if is_odd { style::UNSEEN } else { style::QUIET }
-        } else if marks.iter().any(|(_, ranges)| ranges.iter().any(|range| range.contains(&index))) {
-            style::TAKEN
+        } else if let Some(mark) = marks.iter().rev().find(|mark| mark.covers(index)) {
+            mark.style
         } else if Kind::of(character) == Kind::Punctuation {
             style::DELIMITER
         } else {
@@ -123,10 +142,10 @@ fn characters(gauge: &Gauge, line: &Range<usize>, layout: &Layout, marks: &[Mark
 }
 
 /// The line that underlines the characters of a mark; `None` where none of them is on this line.
-fn mark(gauge: &Gauge, name: &str, ranges: &[Range<usize>], line: &Range<usize>, layout: &Layout) -> Option<String> {
+fn bars(gauge: &Gauge, mark: &Mark, line: &Range<usize>, layout: &Layout) -> Option<String> {
     let mut bars = String::new();
     let mut column = 0;
-    for range in ranges {
+    for range in &mark.ranges {
         let on_line = range.start.max(line.start)..range.end.min(line.end);
         if on_line.is_empty() {
             continue;
@@ -138,5 +157,5 @@ fn mark(gauge: &Gauge, name: &str, ranges: &[Range<usize>], line: &Range<usize>,
         bars += &"━".repeat(end.saturating_sub(start.max(column)));
         column = end.max(column);
     }
-    (!bars.is_empty()).then(|| paint(style::TAKEN, margin(name) + &bars))
+    (!bars.is_empty()).then(|| paint(mark.style, margin(mark.name) + &bars))
 }

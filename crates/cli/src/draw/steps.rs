@@ -49,7 +49,7 @@ pub fn marks<'a>(gauge: &Gauge, trace: &Trace, names: &'a [String]) -> Vec<Mark<
     let marked = steps.iter().enumerate().filter_map(|(index, step)| {
         let marked = step.marked();
         let name = names.get(before + index)?;
-        (!marked.is_empty()).then(|| (name.as_str(), marked.iter().map(|bytes| gauge.covered(bytes)).collect()))
+        (!marked.is_empty()).then(|| Mark::taken(name, marked.iter().map(|bytes| gauge.covered(bytes)).collect()))
     });
     marked.collect()
 }

@@ -21,6 +21,6 @@ pub use condition::ConditionPlan;
 pub use cut::{Cut, Cuts, Held, Outcome, Scratch};
 pub use op::Plan;
 pub(crate) use seek::Seeker;
-pub use setting::{List, NoList, Setting};
+pub use setting::{GetList, List, NoList, Setting};
 pub use state::State;
 pub use trace::{BranchTrace, Seen, StepTrace, Trace};

@@ -17,12 +17,15 @@ pub struct NoList {
     pub mend: String,
 }
 
+/// Gives the texts of a column of a file.
+pub type GetList<'a> = dyn Fn(&str, Option<&str>) -> Result<List, NoList> + 'a;
+
 /// What a plan is made with: what its positions count, and where its lists come from.
 pub struct Setting<'a> {
     /// What positions and widths count.
     pub unit: Unit,
     /// Gives the texts of a column of a file, the first one where none is named.
-    pub lists: &'a dyn Fn(&str, Option<&str>) -> Result<List, NoList>,
+    pub lists: &'a GetList<'a>,
 }
 
 impl Setting<'static> {

@@ -60,6 +60,8 @@ struct Watched {
     name: String,
     /// The phrase as it was written; empty where the piece comes from no phrase.
     phrase: String,
+    /// Whether the phrase has one branch only, so that a step can be put behind it.
+    one_branch: bool,
     /// Whether spaces at an end of the value would be counted by the first step.
     counts_left: bool,
     counts_right: bool,
@@ -183,6 +185,7 @@ impl Watched {
         Watched {
             name: piece.name.clone(),
             phrase: phrase.source.trim().to_owned(),
+            one_branch: phrase.branches.len() == 1,
             counts_left,
             counts_right,
             markers,
@@ -263,9 +266,10 @@ impl Watched {
 
     /// The piece with a step behind its phrase, to be pasted.
     fn with_behind(&self, step: &str) -> String {
-        match self.phrase.as_str() {
-            "" => "mend the data".to_owned(),
-            phrase => format!("{}: {phrase} then {step}", self.name),
+        match (self.phrase.as_str(), self.one_branch) {
+            ("", _) => "mend the data".to_owned(),
+            (phrase, true) => format!("{}: {phrase} then {step}", self.name),
+            (_, false) => format!("mend the data, or put `then {step}` before the `or` of {}", self.name),
         }
     }
 
@@ -479,6 +483,13 @@ mod tests {
                 many("A-0041", "A-0O41"),
                 vec![
                     r#"1 value has the letter O in p where the other 99 have digits [100]: p: after "-" then replace "O" with "0""#,
+                ],
+            ),
+            (
+                r#"after "-" or "none""#,
+                many("A-0041", "A-0O41"),
+                vec![
+                    r#"1 value has the letter O in p where the other 99 have digits [100]: mend the data, or put `then replace "O" with "0"` before the `or` of p"#,
                 ],
             ),
             (

@@ -15,8 +15,9 @@ use keen_notch_io::table::Table;
 use crate::args::{self, ExplainArgs};
 use crate::commands::pieces::Pieces;
 use crate::console::Console;
+use crate::draw::ruler::{self, Mark};
 use crate::draw::style::{self, paint};
-use crate::draw::{ruler, steps, visible};
+use crate::draw::{steps, visible};
 use crate::failure::Failure;
 
 /// Runs the command.
@@ -53,13 +54,19 @@ fn list(pieces: &Pieces, width: usize) -> Vec<String> {
         Unit::Bytes => "; positions and widths count bytes",
     };
     lines.push(visible::without_controls(&about));
+    let wrap = |sentence: &str| {
+        let options = textwrap::Options::new(width).initial_indent("  ").subsequent_indent("    ");
+        textwrap::wrap(&visible::without_controls(sentence), options).into_iter().map(String::from).collect::<Vec<_>>()
+    };
+    let rest = explain::rest(&pieces.wanted);
+    if !rest.is_empty() {
+        lines.push(String::new());
+        lines.extend(rest.iter().flat_map(|sentence| wrap(sentence)));
+    }
     for piece in &pieces.wanted.pieces {
         lines.push(String::new());
         lines.push(head(piece));
-        for sentence in explain::piece(piece) {
-            let options = textwrap::Options::new(width).initial_indent("  ").subsequent_indent("    ");
-            lines.extend(textwrap::wrap(&visible::without_controls(&sentence), options).into_iter().map(String::from));
-        }
+        lines.extend(explain::piece(piece).iter().flat_map(|sentence| wrap(sentence)));
         if let Source::Take { phrase, .. } = &piece.source {
             lines.push(paint(style::QUIET, format!("  in the list: {}", visible::value(phrase.source.trim()))));
         }
@@ -165,6 +172,20 @@ fn piece_of_row(
         _ => {
             let mut work = Workspace::default();
             carving.run(&value, &mut work);
+            if let Source::Field { layout, .. } = &piece.source
+                && let Some(misfit) = work.layout_misfit(*layout)
+            {
+                lines.push(paint(
+                    style::LOOK,
+                    visible::without_controls(&format!("the value does not fit its layout: {}", misfit.detail)),
+                ));
+                return lines;
+            }
+            if let (Some(column), Some(place)) = (carving.column(index), work.place(index)) {
+                let gauge = Gauge::new(value(column));
+                let mark = Mark::taken(&piece.name, std::iter::once(gauge.covered(&place)).collect());
+                lines.extend(ruler::draw(&gauge, &[mark], width, 1));
+            }
             let text = carving.text(index, 0, &value, &work);
             let words: Vec<_> = explain::piece(piece).into_iter().take(1).collect();
             lines.push(visible::without_controls(&words.concat()));

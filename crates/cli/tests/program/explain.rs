@@ -37,6 +37,22 @@ fn built_and_missing_pieces_of_a_row() {
 }
 
 #[test]
+fn layouts_proofs_and_rows() {
+    let yard = demo();
+    let list = "[layout.part_code]
+form = ['<family 3 uppercase>-<serial 8 digits>-<grade 4>', '<family 2 uppercase><serial 6 digits>']
+[proof]
+part_code = '{family}-{serial}-{grade}'
+[rows]
+keep = ['depot: one of \"Valley\", \"Summit\"']
+unique = ['family', 'serial']
+";
+    yard.write("l.cutlist.toml", list);
+    let explained = ["1", "36"].map(|row| yard.out(&["explain", "l.cutlist.toml", "parts.csv", "--row", row]));
+    assert_snapshot!(yard.out(&["explain", "l.cutlist.toml"]) + "\n" + &explained.join("\n"));
+}
+
+#[test]
 fn rows_that_are_not_there() {
     let yard = demo();
     let said = [["--row", "201"], ["--row", "0"], ["--line", "1"], ["--line", "999"]]

@@ -139,6 +139,19 @@ impl Workspace {
         self.outcomes[piece].state
     }
 
+    /// Why the value of the layout `layout` has none of its forms; `None` where it has one.
+    pub fn layout_misfit(&self, layout: usize) -> Option<&Misfit> {
+        self.fits.get(layout)?.as_ref().err()
+    }
+
+    /// Where the first result of a piece stands in its value, in bytes; `None` where it was made or is missing.
+    pub fn place(&self, piece: usize) -> Option<std::ops::Range<usize>> {
+        match self.outcomes[piece].held(0, &self.scratch) {
+            Some(Held::Value(start, end)) => Some(start..end),
+            _ => None,
+        }
+    }
+
     /// The number of results of a piece.
     pub fn count(&self, piece: usize) -> usize {
         self.outcomes[piece].count()

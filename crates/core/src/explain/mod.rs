@@ -5,7 +5,7 @@ mod markers;
 mod steps;
 
 use crate::phrase::ast::{Body, Condition, Phrase};
-use crate::piece::{BuildPart, Piece, Shape, Source};
+use crate::piece::{BuildPart, Piece, Shape, Source, Wanted};
 
 pub use markers::text as quoted;
 
@@ -44,6 +44,36 @@ fn sentence(index: usize, body: &Body) -> String {
         1 => format!("Where that is missing: {words}."),
         _ => format!("Where that is missing too: {words}."),
     }
+}
+
+/// What is wanted of a run beside its pieces: layouts, proofs, and which rows are kept; one sentence each.
+pub fn rest(wanted: &Wanted) -> Vec<String> {
+    let mut sentences = Vec::new();
+    for layout in &wanted.layouts {
+        let forms: Vec<_> = layout.forms.iter().map(|form| form.source.as_str()).collect();
+        let names = list(&layout.names().iter().map(ToString::to_string).collect::<Vec<_>>());
+        sentences.push(format!(
+            "The layout of {} gives {names}: {}. A value that does not fit is a fault.",
+            layout.column,
+            forms.join(", or else ")
+        ));
+    }
+    for proof in &wanted.proofs {
+        let parts: Vec<_> = proof.parts.iter().map(build_part).collect();
+        sentences.push(format!(
+            "Put together, {} must make {} again; it is a fault where they do not.",
+            list(&parts),
+            proof.column
+        ));
+    }
+    for keep in &wanted.keep {
+        sentences.push(format!("Only rows are kept in which {} {}.", keep.of, condition(&keep.condition)));
+    }
+    if let Some(unique) = &wanted.unique {
+        let of: Vec<_> = unique.of.iter().map(|(of, _)| of.to_string()).collect();
+        sentences.push(format!("Together, {} must be unlike those of any other row.", list(&of)));
+    }
+    sentences
 }
 
 /// A condition in plain words, as what a text does: `has 8 characters`, `does not start with “X”`.

@@ -6,4 +6,5 @@ mod finishes;
 mod markers;
 mod positions;
 mod properties;
+mod random_phrases;
 mod support;

@@ -277,7 +277,12 @@ impl Watched {
         let hints = self.other_case.iter().map(|(marker, seen)| Hint {
             seen: format!("the marker \"{marker}\" of {} is written in another case in {}", self.name, values(seen.count)),
             rows: seen.rows.clone(),
-            mend: format!("write \"{marker}\" any case"),
+            mend: match (self.phrase.contains(&format!("\"{marker}\"")), self.phrase.as_str()) {
+                (true, phrase) => {
+                    format!("{}: {}", self.name, phrase.replace(&format!("\"{marker}\""), &format!("\"{marker}\" any case")))
+                }
+                (false, _) => format!("write \"{marker}\" any case"),
+            },
         });
         hints.collect()
     }
@@ -495,7 +500,7 @@ mod tests {
             (
                 r#"after "WO:""#,
                 vec!["WO:a", "wo:b"],
-                vec![r#"the marker "WO:" of p is written in another case in 1 value [2]: write "WO:" any case"#],
+                vec![r#"the marker "WO:" of p is written in another case in 1 value [2]: p: after "WO:" any case"#],
             ),
             (
                 "whole",

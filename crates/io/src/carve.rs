@@ -370,7 +370,7 @@ impl Carver<'_> {
             self.found.push(ragged(record, part, self.job));
         } else {
             carving.run(&|column| record.value(column, &self.rooms), &mut self.work);
-            if !carving.keeps(&|column| record.value(column, &self.rooms), &self.work) {
+            if !carving.keeps(&|column| record.value(column, &self.rooms), &self.work, report.rows, &mut self.memory) {
                 report.left_out += 1;
                 return Ok(());
             }

@@ -3,11 +3,12 @@
 use std::cell::Cell;
 use std::collections::HashSet;
 
-use super::row::{BoundLayout, BuildPlan, CheckPlan, CheckTest, KeepPlan, PieceBody, PiecePlan, ProofPlan, WhenPlan};
+use super::asked::{Asked, Test};
+use super::row::{BoundLayout, BuildPlan, CheckPlan, KeepPlan, PieceBody, PiecePlan, ProofPlan, WhenPlan};
 use crate::column::{ColumnRef, Header};
 use crate::layout::{Layout, LayoutPlan};
 use crate::phrase::Span;
-use crate::phrase::ast::ConditionKind;
+use crate::phrase::ast::{Condition, ConditionKind};
 use crate::piece::{BuildPart, Check, Keep, Piece, Proof, Shape, Source, Wanted};
 use crate::plan::{ConditionPlan, Plan, Setting, refuse_several};
 use crate::refusal::Refusal;
@@ -94,7 +95,7 @@ impl Carving {
     /// there is none.
     pub fn fails_when<'v>(&self, piece: usize, value: &impl Fn(usize) -> &'v str) -> Option<usize> {
         let when = self.pieces[piece].when.as_ref()?;
-        (!when.condition.holds(value(when.column))).then_some(when.column)
+        (!when.asked.holds_in_row(value(when.column), value)).then_some(when.column)
     }
 
     /// The column a piece is taken from; `None` where it is built.
@@ -112,6 +113,7 @@ impl Carving {
         used.extend(self.proofs.iter().map(|proof| proof.column));
         let parts = self.proofs.iter().flat_map(|proof| &proof.parts).chain(self.keep.iter().map(|keep| &keep.of));
         let parts = parts.chain(self.unique.iter().flat_map(|(parts, ..)| parts));
+        used.extend(self.keep.iter().filter_map(|keep| keep.asked.column()));
         used.extend(parts.filter_map(|part| if let BuildPlan::Column(column) = part { Some(*column) } else { None }));
         used.sort_unstable();
         used.dedup();
@@ -274,10 +276,12 @@ impl Binder<'_> {
                     )),
                     (named, _) => self.find(named.as_ref(), &when.column_span),
                 };
-                let condition = ConditionPlan::new(&when.condition, self.setting);
-                // A condition's own places are in its text; the whole of it is shown.
-                let condition = condition.map_err(|error| refused(Refusal { span: when.span.clone(), ..error.into() }))?;
-                Some(WhenPlan { column: column.map_err(refused)?, condition })
+                if when.condition.kind == ConditionKind::Unique {
+                    let mend = "ask it as a check, or in `keep` of [rows]";
+                    return Err(refused(Refusal::new("a piece cannot hang on the rows before", when.span.clone(), mend)));
+                }
+                let asked = self.asked(&when.condition, &when.span).map_err(refused)?;
+                Some(WhenPlan { column: column.map_err(refused)?, asked })
             }
         };
         lengths_agree(&piece.checks).map_err(refused)?;
@@ -288,24 +292,29 @@ impl Binder<'_> {
     }
 
     fn check(&self, check: &Check) -> Result<CheckPlan, Refusal> {
-        let test = match &check.condition.kind {
-            ConditionKind::Unique => CheckTest::Unique(self.uniques.replace(self.uniques.get() + 1)),
-            ConditionKind::SameAs(column) => {
-                let column = self.find(Some(&ColumnRef::parse(column)), &check.span)?;
-                CheckTest::SameAs { column, title: self.header.title(column) }
-            }
-            _ => CheckTest::Text(
-                ConditionPlan::new(&check.condition, self.setting)
-                    .map_err(|error| Refusal { span: check.span.clone(), ..error.into() })?,
-            ),
-        };
         Ok(CheckPlan {
-            test,
-            negated: check.condition.negated,
+            asked: self.asked(&check.condition, &check.span)?,
             asks_missing: check.condition.kind == ConditionKind::Required,
             only_warns: check.only_warns,
             words: check.words.clone(),
         })
+    }
+
+    /// A condition that stands at `span`. Its own places are in its text, so the whole of it is shown where it
+    /// is at fault.
+    fn asked(&self, condition: &Condition, span: &Span) -> Result<Asked, Refusal> {
+        let test = match &condition.kind {
+            ConditionKind::Unique => Test::Unique(self.uniques.replace(self.uniques.get() + 1)),
+            ConditionKind::SameAs(column) => {
+                let column = self.find(Some(&ColumnRef::parse(column)), span)?;
+                Test::SameAs { column, title: self.header.title(column) }
+            }
+            _ => {
+                let plan = ConditionPlan::new(condition, self.setting);
+                Test::Text(plan.map_err(|error| Refusal { span: span.clone(), ..error.into() })?)
+            }
+        };
+        Ok(Asked { test, negated: condition.negated })
     }
 
     /// The column meant: the main one where none is named, and the only one where there is no main one.
@@ -356,9 +365,7 @@ impl Binder<'_> {
         let bound = |keep: &Keep| {
             let refused = |refusal| Unbound { origin: keep.origin, refusal };
             let of = self.piece_or_column(&keep.of, &keep.of_span).map_err(refused)?;
-            let condition = ConditionPlan::new(&keep.condition, self.setting);
-            let condition = condition.map_err(|error| refused(Refusal { span: keep.span.clone(), ..error.into() }))?;
-            Ok(KeepPlan { of, condition })
+            Ok(KeepPlan { of, asked: self.asked(&keep.condition, &keep.span).map_err(refused)? })
         };
         self.wanted.keep.iter().map(bound).collect()
     }

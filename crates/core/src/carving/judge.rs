@@ -1,8 +1,8 @@
 //! Judging the pieces of a row: which checks they do not meet, and why.
 
+use super::asked::Memory;
 use super::bind::Carving;
-use super::row::{CheckPlan, CheckTest, Workspace};
-use crate::check::seen::Seen;
+use super::row::Workspace;
 use crate::check::{Misfit, MisfitKind};
 use crate::piece::Shape;
 use crate::plan::Held;
@@ -34,21 +34,6 @@ pub struct CheckName {
     pub words: String,
     /// Whether it is only counted and shown.
     pub only_warns: bool,
-}
-
-/// What has to be known of the rows before: one for a run, asked in the order of the rows.
-#[derive(Debug, Default)]
-pub struct Memory {
-    seen: Vec<Seen>,
-}
-
-impl Memory {
-    fn note<'a>(&mut self, place: usize, texts: impl IntoIterator<Item = &'a str>, row: u64) -> Option<u64> {
-        if self.seen.len() <= place {
-            self.seen.resize_with(place + 1, Seen::default);
-        }
-        self.seen[place].note(texts, row)
-    }
 }
 
 impl Carving {
@@ -107,7 +92,7 @@ impl Carving {
                     if text.is_empty() && !check.asks_missing {
                         continue;
                     }
-                    if let Some(misfit) = check.misfit(text, value, row, memory) {
+                    if let Some(misfit) = check.asked.misfit(text, value, row, memory) {
                         let place = match outcome.held(result, &work.scratch) {
                             Some(Held::Value(start, end)) => Some((start, end)),
                             _ => None,
@@ -161,25 +146,6 @@ impl Carving {
                 let misfit = Misfit::new(MisfitKind::NotUnique, format!("together they stand in row {first} too"));
                 faults.push(Fault { check: number, result: texts.join(" + "), place: None, misfit });
             }
-        }
-    }
-}
-
-impl CheckPlan {
-    /// Why a text does not meet the check; `None` where it does.
-    fn misfit<'a>(&self, text: &str, value: &impl Fn(usize) -> &'a str, row: u64, memory: &mut Memory) -> Option<Misfit> {
-        match &self.test {
-            CheckTest::Text(condition) => (!condition.holds(text)).then(|| condition.misfit(text)),
-            CheckTest::Unique(place) => match (memory.note(*place, [text], row), self.negated) {
-                (Some(first), false) => Some(Misfit::new(MisfitKind::NotUnique, format!("it stands in row {first} too"))),
-                (None, true) => Some(Misfit::new(MisfitKind::NotAllowed, "no row before has it")),
-                _ => None,
-            },
-            CheckTest::SameAs { column, title } => match (text == value(*column), self.negated) {
-                (false, false) => Some(Misfit::new(MisfitKind::NotTheSame, format!("{title} has \"{}\"", value(*column)))),
-                (true, true) => Some(Misfit::new(MisfitKind::NotAllowed, format!("it is the same as {title}"))),
-                _ => None,
-            },
         }
     }
 }

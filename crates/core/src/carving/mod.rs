@@ -1,9 +1,11 @@
 //! All pieces of a run together, bound to the columns of a table: what is worked out of each row.
 
+mod asked;
 mod bind;
 mod judge;
 mod row;
 
+pub use asked::Memory;
 pub use bind::{Carving, OutColumn, Unbound};
-pub use judge::{CheckName, Fault, Memory};
+pub use judge::{CheckName, Fault};
 pub use row::Workspace;

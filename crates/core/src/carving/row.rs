@@ -1,10 +1,11 @@
 //! Working out the pieces of one row.
 
+use super::asked::{Asked, Memory};
 use super::bind::Carving;
 use crate::check::Misfit;
 use crate::layout::{Fit, LayoutPlan, Room};
 use crate::piece::Shape;
-use crate::plan::{ConditionPlan, Held, Outcome, Plan, Scratch, State};
+use crate::plan::{Held, Outcome, Plan, Scratch, State};
 
 /// A piece made ready.
 #[derive(Debug)]
@@ -29,10 +30,8 @@ impl PiecePlan {
                 .collect(),
         };
         used.extend(self.when.as_ref().map(|when| when.column));
-        used.extend(self.checks.iter().filter_map(|check| match check.test {
-            CheckTest::SameAs { column, .. } => Some(column),
-            CheckTest::Text(_) | CheckTest::Unique(_) => None,
-        }));
+        used.extend(self.when.as_ref().and_then(|when| when.asked.column()));
+        used.extend(self.checks.iter().filter_map(|check| check.asked.column()));
         used
     }
 
@@ -74,7 +73,7 @@ pub(super) enum BuildPlan {
 #[derive(Debug)]
 pub(super) struct WhenPlan {
     pub(super) column: usize,
-    pub(super) condition: ConditionPlan,
+    pub(super) asked: Asked,
 }
 
 /// A layout and the column it describes.
@@ -97,30 +96,18 @@ pub(super) struct ProofPlan {
 #[derive(Debug)]
 pub(super) struct KeepPlan {
     pub(super) of: BuildPlan,
-    pub(super) condition: ConditionPlan,
+    pub(super) asked: Asked,
 }
 
 /// A condition that a piece must meet.
 #[derive(Debug)]
 pub(super) struct CheckPlan {
-    pub(super) test: CheckTest,
-    pub(super) negated: bool,
+    pub(super) asked: Asked,
     /// Whether it is asked of a missing piece too.
     pub(super) asks_missing: bool,
     pub(super) only_warns: bool,
     /// The words it was written in.
     pub(super) words: String,
-}
-
-/// What a check looks at.
-#[derive(Debug)]
-pub(super) enum CheckTest {
-    /// The text alone.
-    Text(ConditionPlan),
-    /// All texts of the piece so far, in the memory's place.
-    Unique(usize),
-    /// Another column of the row.
-    SameAs { column: usize, title: String },
 }
 
 /// Room for what is worked out of a row, reused from row to row.
@@ -169,7 +156,7 @@ impl Carving {
         }
         for &index in &self.order {
             let piece = &self.pieces[index];
-            let holds = piece.when.as_ref().is_none_or(|when| when.condition.holds(value(when.column)));
+            let holds = piece.when.as_ref().is_none_or(|when| when.asked.holds_in_row(value(when.column), value));
             work.outcomes[index] = match &piece.body {
                 _ if !holds => Outcome::MISSING,
                 PieceBody::Take { column, plan } => plan.run(value(*column), &mut work.scratch),
@@ -195,9 +182,9 @@ impl Carving {
         }
     }
 
-    /// Whether the row that was worked out is kept.
-    pub fn keeps<'a>(&'a self, value: &impl Fn(usize) -> &'a str, work: &'a Workspace) -> bool {
-        self.keep.iter().all(|keep| keep.condition.holds(self.part_text(&keep.of, value, work)))
+    /// Whether the row that was worked out is kept. `row` is its number, from 1.
+    pub fn keeps<'a>(&'a self, value: &impl Fn(usize) -> &'a str, work: &'a Workspace, row: u64, memory: &mut Memory) -> bool {
+        self.keep.iter().all(|keep| keep.asked.misfit(self.part_text(&keep.of, value, work), value, row, memory).is_none())
     }
 
     /// The text of a piece or a column.

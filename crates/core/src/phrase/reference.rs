@@ -292,8 +292,8 @@ pub const CONDITIONS: Group = Group {
             "it stands in the first column of a file, or in column \"site\"; from the cut list's folder",
             &[],
         ),
-        entry("unique", "unique", "no row before has the same; only in check and warn", &[]),
-        entry("same", "same as COLUMN", "it is what the row has in another column; only in check and warn", &[]),
+        entry("unique", "unique", "no row before has the same; in check and warn, and for the rows to keep", &[]),
+        entry("same", "same as COLUMN", "it is what the row has in another column; everywhere but in whether", &[]),
     ],
 };
 

@@ -111,8 +111,12 @@ impl ConditionPlan {
             },
             ConditionKind::Email => Test::Email,
             ConditionKind::CheckDigit(algorithm) => Test::CheckDigit(*algorithm),
-            ConditionKind::Unique => return not_here("unique", "it belongs in `check`, which sees all rows"),
-            ConditionKind::SameAs(_) => return not_here("same as", "it belongs in `check`, which sees the other columns"),
+            ConditionKind::Unique => {
+                return not_here("unique", "it belongs in `check` or in `keep` of [rows], which see all rows");
+            }
+            ConditionKind::SameAs(_) => {
+                return not_here("same as", "it belongs in `check`, `when` or `keep` of [rows], which see the other columns");
+            }
         };
         let words = crate::explain::condition(&Condition { negated: false, ..condition.clone() });
         Ok(ConditionPlan { negated: condition.negated, test, words })

@@ -266,8 +266,37 @@ fn rows_that_are_kept() {
     for (row, kept) in [(ROW, true), (["HNG-1", "", "x"], false), (["GRP-1", "", ""], false)] {
         let value = |column: usize| row[column];
         carving.run(&value, &mut work);
-        assert_eq!(carving.keeps(&value, &work), kept, "{row:?}");
+        assert_eq!(carving.keeps(&value, &work, 1, &mut Memory::default()), kept, "{row:?}");
     }
+}
+
+#[test]
+fn conditions_on_other_columns_and_rows_before() {
+    let list = "column = 'part_code'
+[piece.a]
+when = 'same as crew_id'
+take = 'first 1'
+[piece.b]
+when = 'crew_id: not same as depot'
+take = 'first 1'
+[rows]
+keep = ['part_code: unique', 'depot: not same as part_code']";
+    assert_eq!(pieces(list, ["x", "x", "y"]), ["a=x", "b=x"]);
+    assert_eq!(pieces(list, ["x", "y", "y"]), ["a= (missing)", "b= (missing)"]);
+    let carving = bound(list).unwrap();
+    let (mut work, mut memory) = (Workspace::default(), Memory::default());
+    let rows = [["x", "", "y"], ["x", "", "z"], ["y", "", "y"], ["y", "", "z"], ["", "", "z"], ["", "", "z"]];
+    let kept: Vec<bool> = rows
+        .iter()
+        .enumerate()
+        .map(|(index, row)| {
+            let value = |column: usize| row[column];
+            carving.run(&value, &mut work);
+            carving.keeps(&value, &work, index as u64 + 1, &mut memory)
+        })
+        .collect();
+    // The second x was seen before; the first y is its own depot; a blank is like no other.
+    assert_eq!(kept, [true, false, false, false, true, true]);
 }
 
 #[test]

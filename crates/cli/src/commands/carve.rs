@@ -36,12 +36,13 @@ pub fn run(args: &CarveArgs, console: &Console) -> Result<Exit, Failure> {
         None => files.carve(&mut table, &job, &mut io::stdout().lock(), &name)?,
     };
     let refused = args.strict && report.faulty > 0;
+    // The rows come last: where they are in their place, so is all that is said of them.
+    files.finish(&summary::json(&report, &job, &header))?;
     if let Some(out) = out
         && !refused
     {
         out.finish()?;
     }
-    files.finish(&summary::json(&report, &job, &header))?;
     if shown > 0 {
         let mut stdout = anstream::stdout().lock();
         for line in preview::draw(&report, &job, &header, console.width) {

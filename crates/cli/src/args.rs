@@ -66,8 +66,11 @@ pub struct CarveArgs {
     #[arg(short, long, value_name = "OUT")]
     pub out: Option<PathBuf>,
     /// Leave the original columns out
-    #[arg(long)]
+    #[arg(long, conflicts_with = "columns")]
     pub only_pieces: bool,
+    /// Keep only these original columns, in this order: names or numbers, with commas between
+    #[arg(long, value_name = "A,B,C", value_delimiter = ',')]
+    pub columns: Option<Vec<String>>,
     /// Write no output file if any row has a fault, and exit with 1
     #[arg(long)]
     pub strict: bool,

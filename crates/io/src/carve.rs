@@ -24,7 +24,8 @@ pub struct Job {
     columns: Vec<OutColumn>,
     titles: Vec<String>,
     layout: Layout,
-    only_pieces: bool,
+    /// Whether all original columns go into the output, in their order.
+    keeps_all: bool,
     checks: Vec<CheckName>,
     /// How many of the first output rows, and of the rows with faults, are kept to be shown.
     preview: usize,
@@ -113,17 +114,19 @@ pub struct PreviewCell {
 }
 
 impl Job {
-    /// A job on tables with these columns. The first `preview` rows of its output are kept to be shown.
-    pub fn new(carving: Carving, header: &Header, only_pieces: bool, preview: usize) -> Job {
-        let columns = carving.out_columns(header, only_pieces);
+    /// A job on tables with these columns, of which `originals` go into the output, by their indices. The
+    /// first `preview` rows of its output are kept to be shown.
+    pub fn new(carving: Carving, header: &Header, originals: &[usize], preview: usize) -> Job {
+        let columns = carving.out_columns(originals);
+        let keeps_all = originals.iter().copied().eq(0..header.count());
         let kept = columns.iter().enumerate().take_while(|(index, column)| **column == OutColumn::Original(*index)).count();
-        let appends = !only_pieces && kept == header.count();
+        let appends = keeps_all && kept == header.count();
         Job {
             used: carving.used_columns(),
             titles: columns.iter().map(|column| carving.title(*column, header)).collect(),
             layout: if appends { Layout::Appended(columns.len() - kept) } else { Layout::CellByCell },
             columns,
-            only_pieces,
+            keeps_all,
             checks: checks(&carving),
             carving,
             preview,
@@ -484,7 +487,7 @@ impl Carver<'_> {
                 }
             }
         }
-        if self.job.layout == Layout::CellByCell && !self.job.only_pieces {
+        if self.job.layout == Layout::CellByCell && self.job.keeps_all {
             // Cells beyond the last column have no place, but must not be lost.
             for index in table_columns..record.count() {
                 out.push(self.delimiter);

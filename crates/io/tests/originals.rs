@@ -49,7 +49,7 @@ fn carved(text: &str, stride: usize) -> String {
     let mut out = Vec::new();
     let header = table.header.clone();
     let mut outs = Outs { rows: &mut out, name: "test".to_owned(), offcuts: None, faults: None };
-    carve(&mut table, &Job::new(carving, &header, false, 3), &mut outs).unwrap();
+    carve(&mut table, &Job::new(carving, &header, &(0..header.count()).collect::<Vec<_>>(), 3), &mut outs).unwrap();
     String::from_utf8(out).unwrap()
 }
 

@@ -2,6 +2,7 @@
 
 use std::io::{self, Write};
 
+use keen_notch_core::column::{ColumnRef, Header};
 use keen_notch_core::hints::Watcher;
 use keen_notch_io::carve::Job;
 use keen_notch_io::output::Output;
@@ -28,7 +29,7 @@ pub fn run(args: &CarveArgs, console: &Console) -> Result<Exit, Failure> {
     let (mut table, carving) = run::open(&inputs, &reading, &pieces, args::column(args.column.as_deref()).as_ref())?;
     let header = table.header.clone();
     let shown = if out.is_none() && console.shows_tables { PREVIEW } else { 0 };
-    let job = Job::new(carving, &header, args.only_pieces, shown).with_watcher(Watcher::new(&pieces.wanted.pieces));
+    let job = Job::new(carving, &header, &originals(args, &header)?, shown).with_watcher(Watcher::new(&pieces.wanted.pieces));
     let name = args.out.as_ref().map_or_else(|| "standard output".to_owned(), |path| path.display().to_string());
     let report = match &mut out {
         Some(out) => files.carve(&mut table, &job, out, &name)?,
@@ -61,4 +62,15 @@ pub fn run(args: &CarveArgs, console: &Console) -> Result<Exit, Failure> {
         }
     }
     Ok(if refused { Exit::Faults } else { Exit::Done })
+}
+
+/// The original columns that go into the output, by their indices.
+fn originals(args: &CarveArgs, header: &Header) -> Result<Vec<usize>, Failure> {
+    if args.only_pieces {
+        return Ok(Vec::new());
+    }
+    match &args.columns {
+        None => Ok((0..header.count()).collect()),
+        Some(columns) => columns.iter().map(|column| Ok(ColumnRef::parse(column).find(header)?)).collect(),
+    }
 }

@@ -22,7 +22,7 @@ pub fn run(args: &CheckArgs, console: &Console) -> Result<Exit, Failure> {
     let reading = args.faults.reading(&args.reading)?;
     let (mut table, carving) = run::open(&inputs, &reading, &pieces, args::column(args.column.as_deref()).as_ref())?;
     let header = table.header.clone();
-    let job = Job::new(carving, &header, false, 0).with_samples(args.rows).with_watcher(Watcher::new(&pieces.wanted.pieces));
+    let job = Job::new(carving, &header, &[], 0).with_samples(args.rows).with_watcher(Watcher::new(&pieces.wanted.pieces));
     // The last check is that rows have all their cells, which needs no cut list.
     let asked = job.checks().len() - 1;
     if asked == 0 {

@@ -31,6 +31,21 @@ fn a_list_alone_and_with_more_pieces() {
 }
 
 #[test]
+fn only_some_of_the_original_columns() {
+    let list = "column = 'part_code'\n[piece.n]\ntake = 'length'\n[piece.depot]\nof = 'depot'\ntake = 'upper'\nreplace = true";
+    assert_eq!(
+        carved(list, &["--columns", "#2,part_code"]),
+        "depot,part_code,n\n\"WORKSHOP, EAST\",GRP-00041273-S7K2,17\nX,HNG-7,5\n"
+    );
+    assert_eq!(
+        carved(list, &["--columns", "part_code"]),
+        "part_code,n,depot\nGRP-00041273-S7K2,17,\"WORKSHOP, EAST\"\nHNG-7,5,X\n"
+    );
+    let ran = yard(list).run(&["carve", "parts.csv", "-l", "a.cutlist.toml", "--columns", "part_cod"]);
+    assert_eq!((ran.status, ran.stderr.lines().next().unwrap()), (2, "error: there is no column part_cod"));
+}
+
+#[test]
 fn results_in_columns() {
     let list = |columns: &str| {
         format!(

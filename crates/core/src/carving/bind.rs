@@ -135,17 +135,18 @@ impl Carving {
         (0..self.pieces.len()).find(|piece| self.pieces[*piece].shape == Shape::Rows)
     }
 
-    /// The columns of the output: the table's, with pieces in place of those they replace, then the other
-    /// pieces; or the pieces alone.
-    pub fn out_columns(&self, header: &Header, only_pieces: bool) -> Vec<OutColumn> {
+    /// The columns of the output: those of the table that are wanted, by their indices, with pieces in place of
+    /// those they replace, then the other pieces.
+    pub fn out_columns(&self, originals: &[usize]) -> Vec<OutColumn> {
         let replaced = |column| self.pieces.iter().position(|piece| piece.replaces == Some(column));
-        let originals = (0..if only_pieces { 0 } else { header.count() }).map(|column| match replaced(column) {
+        let before = originals.iter().map(|&column| match replaced(column) {
             Some(piece) => OutColumn::Piece { piece, result: 0 },
             None => OutColumn::Original(column),
         });
-        let behind = self.pieces.iter().enumerate().filter(|(_, piece)| only_pieces || piece.replaces.is_none());
+        let is_behind = |piece: &PiecePlan| piece.replaces.is_none_or(|column| !originals.contains(&column));
+        let behind = self.pieces.iter().enumerate().filter(|(_, piece)| is_behind(piece));
         let behind = behind.flat_map(|(piece, plan)| (0..plan.columns()).map(move |result| OutColumn::Piece { piece, result }));
-        originals.chain(behind).collect()
+        before.chain(behind).collect()
     }
 
     /// What an output column is called.
@@ -163,7 +164,7 @@ impl Carving {
     pub fn doubled_title(&self, header: &Header) -> Option<(usize, String)> {
         let mut seen: HashSet<String> =
             if let Header::Names(names) = header { names.iter().cloned().collect() } else { HashSet::new() };
-        for column in self.out_columns(header, false) {
+        for column in self.out_columns(&(0..header.count()).collect::<Vec<_>>()) {
             if let OutColumn::Piece { piece, .. } = column
                 && self.pieces[piece].replaces.is_none()
             {

@@ -30,6 +30,18 @@ impl ColumnRef {
         }
     }
 
+    /// The index of the column that is named, or of the only one there is, where none is named.
+    ///
+    /// # Errors
+    /// As [`ColumnRef::find`], and where none is named and there are several.
+    pub fn find_or_only(named: Option<&ColumnRef>, header: &Header) -> Result<usize, ColumnError> {
+        match named {
+            Some(column) => column.find(header),
+            None if header.count() == 1 => Ok(0),
+            None => Err(ColumnError::NotNamed { titles: (0..header.count()).map(|index| header.title(index)).collect() }),
+        }
+    }
+
     /// The index of the column among `header`, from 0.
     ///
     /// # Errors
@@ -100,6 +112,11 @@ impl Header {
 /// Why a column cannot be found.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum ColumnError {
+    /// None is named, and there are several.
+    NotNamed {
+        /// What they are called.
+        titles: Vec<String>,
+    },
     /// No column has the name.
     Unknown {
         /// The name asked for.
@@ -138,6 +155,9 @@ impl ColumnError {
     /// What to write instead, in one line.
     pub fn mend(&self) -> String {
         match self {
+            ColumnError::NotNamed { titles } => {
+                format!("name one with -c, or in a cut list with `of` or `column`; the columns are {}", list_of(titles))
+            }
             ColumnError::Unknown { name, names, .. } if delimiter_that_hides(name, names).is_some() => {
                 let delimiter = match delimiter_that_hides(name, names) {
                     Some('\t') => "tab".to_owned(),
@@ -170,6 +190,7 @@ impl ColumnError {
 impl fmt::Display for ColumnError {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         match self {
+            ColumnError::NotNamed { .. } => write!(f, "no column is named"),
             ColumnError::Unknown { name, .. } => write!(f, "there is no column {name}"),
             ColumnError::Doubled { name, first, second } => {
                 write!(f, "there are two columns called {name}: #{first} and #{second}")

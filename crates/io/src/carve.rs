@@ -13,7 +13,7 @@ use keen_notch_core::tally::Tally;
 use crate::Error;
 use crate::faults::FaultFile;
 use crate::output::Output;
-use crate::record::{Record, Rooms, push_cell};
+use crate::record::{Cells, Record, Rooms, push_cell};
 use crate::table::{Line, Part, Preamble, Ragged, Table};
 
 /// What is to be carved, and how it is written.
@@ -292,11 +292,16 @@ impl Carver<'_> {
                 }
             }
             Layout::CellByCell => {
-                for (index, title) in self.job.titles.iter().enumerate() {
+                let mut cells = Cells::default();
+                let record = Record::read(preamble.header_row(), 0, self.delimiter, &mut cells);
+                for (index, (column, title)) in self.job.columns.iter().zip(&self.job.titles).enumerate() {
                     if index > 0 {
                         out.push(self.delimiter);
                     }
-                    push_cell(out, title, self.delimiter);
+                    match column {
+                        OutColumn::Original(index) => out.extend_from_slice(record.raw_cell(*index).as_bytes()),
+                        OutColumn::Piece { .. } => push_cell(out, title, self.delimiter),
+                    }
                 }
             }
         }
@@ -310,7 +315,7 @@ impl Carver<'_> {
     fn offcuts_header(&self, header: &Header, preamble: &Preamble, out: &mut Vec<u8>) {
         let Header::Names(names) = header else { return };
         let why = ["why", "why_set_aside", "keen_notch_why"].into_iter().find(|name| !names.iter().any(|taken| taken == name));
-        out.extend_from_slice(preamble.header.trim_start_matches(['\r', '\n']).as_bytes());
+        out.extend_from_slice(preamble.header_row().as_bytes());
         out.push(self.delimiter);
         push_cell(out, why.unwrap_or("why"), self.delimiter);
         out.extend_from_slice(preamble.line_end.as_bytes());

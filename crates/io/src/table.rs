@@ -72,6 +72,13 @@ pub struct Preamble {
     pub ended: bool,
 }
 
+impl Preamble {
+    /// The header row without the blank lines before it and without its line end.
+    pub fn header_row(&self) -> &str {
+        self.header.trim_start_matches(['\r', '\n'])
+    }
+}
+
 /// Some rows of a table.
 pub struct Part {
     block: Block,

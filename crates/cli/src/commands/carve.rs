@@ -71,6 +71,17 @@ fn originals(args: &CarveArgs, header: &Header) -> Result<Vec<usize>, Failure> {
     }
     match &args.columns {
         None => Ok((0..header.count()).collect()),
-        Some(columns) => columns.iter().map(|column| Ok(ColumnRef::parse(column).find(header)?)).collect(),
+        Some(columns) => {
+            let mut found = Vec::with_capacity(columns.len());
+            for column in columns {
+                let index = ColumnRef::parse(column).find(header)?;
+                if found.contains(&index) {
+                    let message = format!("--columns names {} twice", header.title(index));
+                    return Err(Failure::usage(message, "name each column once"));
+                }
+                found.push(index);
+            }
+            Ok(found)
+        }
     }
 }

@@ -3,7 +3,7 @@
 use std::io::Write;
 use std::ops::ControlFlow;
 
-use keen_notch_core::column::{ColumnRef, Header};
+use keen_notch_core::column::ColumnRef;
 use keen_notch_core::gauge::{Delimiter, Gauge, Run};
 use keen_notch_core::phrase::Phrase;
 use keen_notch_core::piece::{Piece, Source};
@@ -69,7 +69,7 @@ fn values(args: &GaugeArgs) -> Result<Vec<(String, String)>, Failure> {
         return Ok(args.values.iter().map(|value| (String::new(), value.clone())).collect());
     };
     let mut table = Table::open(&[args::input(file)], &args.reading.reading()?)?;
-    let column = column_of(args::column(args.column.as_deref()), &table.header)?;
+    let column = ColumnRef::find_or_only(args::column(args.column.as_deref()).as_ref(), &table.header)?;
     let title = table.header.title(column);
     let mut values = Vec::new();
     if args.rows > 0 {
@@ -79,18 +79,6 @@ fn values(args: &GaugeArgs) -> Result<Vec<(String, String)>, Failure> {
         })?;
     }
     Ok(values)
-}
-
-/// The column meant: the only one there is, where none is named.
-fn column_of(named: Option<ColumnRef>, header: &Header) -> Result<usize, Failure> {
-    match named {
-        Some(named) => Ok(named.find(header)?),
-        None if header.count() == 1 => Ok(0),
-        None => {
-            let titles: Vec<_> = (0..header.count()).map(|index| header.title(index)).collect();
-            Err(Failure::usage("no column is named", format!("name one with -c; the columns are {}", titles.join(", "))))
-        }
-    }
 }
 
 fn draw(title: &str, value: &str, phrases: &[Shown], width: usize) -> Vec<String> {

@@ -43,6 +43,15 @@ fn only_some_of_the_original_columns() {
     );
     let ran = yard(list).run(&["carve", "parts.csv", "-l", "a.cutlist.toml", "--columns", "part_cod"]);
     assert_eq!((ran.status, ran.stderr.lines().next().unwrap()), (2, "error: there is no column part_cod"));
+    let ran = yard(list).run(&["carve", "parts.csv", "-l", "a.cutlist.toml", "--columns", "depot,#2"]);
+    assert_eq!((ran.status, ran.stderr.lines().next().unwrap()), (2, "error: --columns names depot twice"));
+}
+
+#[test]
+fn header_cells_keep_their_quotes_when_columns_are_chosen() {
+    let yard = Yard::with("a.csv", "\n\"a\",b,\"c\"\"d\"\n1,\"2\",3\n");
+    let out = yard.out(&["carve", "a.csv", "-p", "x of b: whole", "--columns", "#3,a,b", "-q"]);
+    assert_eq!(out, "\"c\"\"d\",\"a\",b,x\n3,1,\"2\",2\n");
 }
 
 #[test]

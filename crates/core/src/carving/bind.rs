@@ -320,20 +320,8 @@ impl Binder<'_> {
 
     /// The column meant: the main one where none is named, and the only one where there is no main one.
     fn find(&self, named: Option<&ColumnRef>, span: &Span) -> Result<usize, Refusal> {
-        match named.or(self.main) {
-            Some(column) => {
-                column.find(self.header).map_err(|error| Refusal::new(error.to_string(), span.clone(), error.mend()))
-            }
-            None if self.header.count() == 1 => Ok(0),
-            None => {
-                let titles: Vec<_> = (0..self.header.count()).map(|index| self.header.title(index)).collect();
-                let mend = format!(
-                    "name one with -c, with `of`, or as `column` of the cut list; the columns are {}",
-                    titles.join(", ")
-                );
-                Err(Refusal::new("no column is named", span.clone(), mend))
-            }
-        }
+        ColumnRef::find_or_only(named.or(self.main), self.header)
+            .map_err(|error| Refusal::new(error.to_string(), span.clone(), error.mend()))
     }
 
     fn replaced(&self, piece: &Piece) -> Result<usize, Refusal> {

@@ -32,6 +32,8 @@ Exit status: 0 done; 1 faults were found (check, or carve --strict); 2 the comma
 pub enum Command {
     /// Show a value on a ruler, with every position from both ends
     Gauge(GaugeArgs),
+    /// Show what is in the columns of a table, before any rule is written
+    Survey(SurveyArgs),
     /// Add pieces to the rows of a table: the main job
     Carve(CarveArgs),
     /// Check a table against a cut list and write nothing: a table of faults and their rows
@@ -166,6 +168,51 @@ pub struct GaugeArgs {
     pub rows: usize,
     #[command(flatten)]
     pub reading: ReadingArgs,
+}
+
+/// `survey`
+#[derive(Debug, clap::Args)]
+#[command(after_help = SURVEYS)]
+pub struct SurveyArgs {
+    /// A CSV file; - or none for standard input
+    #[arg(value_name = "FILE", default_value = "-")]
+    pub file: PathBuf,
+    /// A column to survey in depth: its name, its quoted name, or #4; without one, all columns in brief
+    #[arg(short, long = "column", value_name = "COLUMN")]
+    pub columns: Vec<String>,
+    /// Show each shape by itself, close ones too
+    #[arg(long)]
+    pub fine: bool,
+    /// List the rows of a shape, as the survey of the column writes it; CSV into a pipe
+    #[arg(long, value_name = "SHAPE")]
+    pub rows_of: Option<String>,
+    /// Look at the first N rows only
+    #[arg(long, value_name = "N", value_parser = clap::value_parser!(u64).range(1..))]
+    pub sample: Option<u64>,
+    /// What to write: text for people, json for programs
+    #[arg(long, value_name = "FORMAT", default_value = "text", hide_possible_values = true)]
+    pub to: SurveyFormat,
+    /// Show no progress
+    #[arg(short, long)]
+    pub quiet: bool,
+    #[command(flatten)]
+    pub reading: ReadingArgs,
+}
+
+const SURVEYS: &str = r#"Examples:
+  keen-notch survey parts.csv
+  keen-notch survey parts.csv -c part_code
+  keen-notch survey parts.csv -c part_code --rows-of 'U3-d8'
+
+A shape is a value with its characters replaced by what they are: U3-d8-X4 is three uppercase letters, a hyphen, eight digits, a hyphen, and four uppercase letters and digits mixed."#;
+
+/// What a survey is written as.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+pub enum SurveyFormat {
+    /// For people.
+    Text,
+    /// For programs.
+    Json,
 }
 
 /// `explain`

@@ -6,12 +6,12 @@ use crate::check::Misfit;
 use crate::phrase::ast::{Body, Marker, Phrase, Position, Sides, StepKind};
 use crate::piece::{Piece, Source};
 use crate::plan::State;
+use crate::sightings::{ROWS, Sightings};
+use crate::text::look_alikes::{digit_of, looks_like};
 use crate::text::{characters, names};
 
 /// The most hints that are given.
 pub const MOST: usize = 5;
-/// Rows that a hint names.
-const ROWS: usize = 5;
 /// A piece that is missing or short in at most this share of the rows is worth a look.
 const FEW: f64 = 0.02;
 /// A check that is not met in at least this share of the rows may be wrong itself.
@@ -26,24 +26,6 @@ pub struct Hint {
     pub rows: Vec<u64>,
     /// What to do about it, in one line.
     pub mend: String,
-}
-
-/// How often something was seen, and in which rows first.
-#[derive(Debug, Clone, Default, PartialEq, Eq)]
-pub struct Sightings {
-    /// How often.
-    pub count: u64,
-    /// The first rows.
-    pub rows: Vec<u64>,
-}
-
-impl Sightings {
-    fn note(&mut self, row: u64) {
-        self.count += 1;
-        if self.rows.len() < ROWS {
-            self.rows.push(row);
-        }
-    }
 }
 
 /// Watches the pieces of a run.
@@ -388,38 +370,6 @@ fn markers(phrase: &Phrase) -> Vec<String> {
         }
     }
     texts
-}
-
-/// The keyboard's character that another looks like: dashes, spaces, quotes, slashes, colons, dots and commas,
-/// after the table of Unicode Technical Standard #39 as far as delimiters go.
-fn looks_like(c: char) -> Option<char> {
-    Some(match c {
-        '\u{2010}'..='\u{2015}' | '\u{2212}' | '\u{2043}' | '\u{02d7}' | '\u{fe58}' | '\u{fe63}' | '\u{ff0d}' => '-',
-        '\u{a0}' | '\u{2000}'..='\u{200a}' | '\u{202f}' | '\u{205f}' | '\u{3000}' | '\t' => ' ',
-        '\u{2018}' | '\u{2019}' | '\u{201b}' | '\u{2032}' | '\u{02bc}' | '\u{00b4}' | '\u{ff07}' => '\'',
-        '\u{201c}'..='\u{201f}' | '\u{2033}' | '\u{00ab}' | '\u{00bb}' | '\u{ff02}' => '"',
-        '\u{2044}' | '\u{2215}' | '\u{ff0f}' | '\u{29f8}' => '/',
-        '\u{ff1a}' | '\u{2236}' | '\u{a789}' | '\u{02d0}' => ':',
-        '\u{ff0c}' | '\u{201a}' | '\u{060c}' => ',',
-        '\u{ff0e}' | '\u{2024}' => '.',
-        '\u{ff1b}' | '\u{037e}' => ';',
-        '\u{ff3f}' | '\u{02cd}' => '_',
-        '\u{ff20}' => '@',
-        '\u{ff5c}' | '\u{2223}' | '\u{01c0}' => '|',
-        _ => return None,
-    })
-}
-
-/// The digit that a letter looks like.
-fn digit_of(letter: char) -> Option<char> {
-    Some(match letter {
-        'O' | 'o' | 'Q' => '0',
-        'l' | 'I' | 'i' => '1',
-        'Z' | 'z' => '2',
-        'S' | 's' => '5',
-        'B' => '8',
-        _ => return None,
-    })
 }
 
 /// The letter in a text that is digits but for letters which look like some.

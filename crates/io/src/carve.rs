@@ -6,8 +6,9 @@ use std::ops::ControlFlow;
 use keen_notch_core::carving::{Carving, CheckName, Fault, Memory, OutColumn, Workspace};
 use keen_notch_core::check::{Misfit, MisfitKind};
 use keen_notch_core::column::Header;
-use keen_notch_core::hints::{Hint, Sightings, Watcher};
+use keen_notch_core::hints::{Hint, Watcher};
 use keen_notch_core::plan::State;
+use keen_notch_core::sightings::Sightings;
 use keen_notch_core::tally::Tally;
 
 use crate::Error;
@@ -211,7 +212,9 @@ pub fn carve(table: &mut Table, job: &Job, outs: &mut Outs) -> Result<Report, Er
         carver.offcuts_header(&table.header, &table.preamble, &mut aside);
     }
     while let Some(part) = table.next_part()? {
+        let before = report.rows;
         carver.part(&part, &mut bytes, &mut aside, outs, &mut report)?;
+        table.meter().add_rows(report.rows - before);
         outs.rows.write_all(&bytes).map_err(failed)?;
         bytes.clear();
         if let Some(offcuts) = &mut outs.offcuts {

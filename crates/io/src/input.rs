@@ -3,10 +3,12 @@
 use std::fs::File;
 use std::io::{self, Read};
 use std::path::PathBuf;
+use std::sync::Arc;
 
 use encoding_rs_io::DecodeReaderBytesBuilder;
 
 use crate::Error;
+use crate::meter::{Meter, Metered};
 
 /// An input that is named.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -34,11 +36,11 @@ impl Input {
         }
     }
 
-    /// Opens the input; with an encoding, what is read from it is UTF-8.
+    /// Opens the input; with an encoding, what is read from it is UTF-8. The meter counts the bytes as they stand.
     ///
     /// # Errors
     /// Where it is missing, a folder, or may not be read.
-    pub fn open(&self, encoding: Option<Encoding>) -> Result<Box<dyn Read + Send>, Error> {
+    pub fn open(&self, encoding: Option<Encoding>, meter: &Arc<Meter>) -> Result<Box<dyn Read + Send>, Error> {
         let raw: Box<dyn Read + Send> = match self {
             Input::Stdin => Box::new(io::stdin()),
             Input::File(path) => {
@@ -50,8 +52,9 @@ impl Input {
                 Box::new(file)
             }
         };
+        let raw = Metered { reader: raw, meter: Arc::clone(meter) };
         Ok(match encoding {
-            None => raw,
+            None => Box::new(raw),
             Some(encoding) => Box::new(DecodeReaderBytesBuilder::new().encoding(Some(encoding.0)).build(raw)),
         })
     }

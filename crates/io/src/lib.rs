@@ -11,8 +11,10 @@ mod error;
 pub mod faults;
 pub mod input;
 pub mod lists;
+pub mod meter;
 pub mod output;
 pub mod record;
+pub mod survey;
 pub mod table;
 
 pub use error::Error;

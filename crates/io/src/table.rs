@@ -2,6 +2,7 @@
 
 use std::collections::VecDeque;
 use std::ops::ControlFlow;
+use std::sync::Arc;
 
 use keen_notch_core::column::Header;
 
@@ -9,6 +10,7 @@ use crate::Error;
 use crate::block::{Block, Blocks, MOST_ROW, lines};
 use crate::dialect::Dialect;
 use crate::input::{Encoding, Input};
+use crate::meter::Meter;
 use crate::record::{Cells, Record};
 
 /// How inputs are to be read.
@@ -26,6 +28,8 @@ pub struct Reading {
     pub ragged: Ragged,
     /// How many bytes are read at a time; `None` leaves it to the reader.
     pub stride: Option<usize>,
+    /// Counts what has been read and done.
+    pub meter: Arc<Meter>,
 }
 
 /// What becomes of rows with another number of cells than there are columns.
@@ -42,7 +46,15 @@ pub enum Ragged {
 
 impl Default for Reading {
     fn default() -> Reading {
-        Reading { delimiter: None, header: true, encoding: None, max_row: MOST_ROW, ragged: Ragged::Stop, stride: None }
+        Reading {
+            delimiter: None,
+            header: true,
+            encoding: None,
+            max_row: MOST_ROW,
+            ragged: Ragged::Stop,
+            stride: None,
+            meter: Arc::default(),
+        }
     }
 }
 
@@ -101,6 +113,20 @@ pub enum Line<'b> {
     Blank(Record<'b>),
 }
 
+/// Where a row stands. Its line is counted only when it is asked for.
+#[derive(Clone, Copy)]
+pub struct At<'p> {
+    part: &'p Part,
+    at: usize,
+}
+
+impl At<'_> {
+    /// The line of the input that the row begins on, from 1.
+    pub fn line(self) -> u64 {
+        self.part.line(self.at)
+    }
+}
+
 /// An input that is being read.
 struct Open {
     name: String,
@@ -114,7 +140,7 @@ struct Open {
 impl Open {
     fn new(input: &Input, dialect: Dialect, reading: &Reading) -> Result<Open, Error> {
         let name = input.name();
-        let reader = input.open(reading.encoding)?;
+        let reader = input.open(reading.encoding, &reading.meter)?;
         let mut blocks = Blocks::new(name.clone(), reader, dialect.delimiter, reading.max_row);
         if let Some(stride) = reading.stride {
             blocks = blocks.with_stride(stride);
@@ -176,9 +202,12 @@ impl Table {
         let mut waiting: VecDeque<Input> = inputs.iter().cloned().collect();
         let first = waiting.pop_front().unwrap_or(Input::Stdin);
         let dialect = Dialect::new(reading.delimiter.as_deref(), first.path(), reading.header)?;
+        // The first look at the others is not counted: they are read again when it is their turn.
+        let first_look = Reading { meter: Arc::default(), ..reading.clone() };
+        reading.meter.restart();
         let current = Open::new(&first, dialect, reading)?;
         for input in waiting.iter().filter(|input| **input != Input::Stdin) {
-            same_columns(&current, &Open::new(input, dialect, reading)?)?;
+            same_columns(&current, &Open::new(input, dialect, &first_look)?)?;
         }
         let (header, preamble) = (current.header.clone(), current.preamble.clone());
         Ok(Table { header, dialect, preamble, reading: reading.clone(), current, waiting })
@@ -200,16 +229,26 @@ impl Table {
         }
     }
 
-    /// Calls `see` with each row in turn and the line it begins on, until it breaks off.
+    /// Counts what has been read and done.
+    pub fn meter(&self) -> &Meter {
+        &self.reading.meter
+    }
+
+    /// Calls `see` with each row in turn and where it stands, until it breaks off.
     ///
     /// # Errors
     /// As [`Table::next_part`], and where a row has another number of cells than there are columns.
-    pub fn each_row(&mut self, mut see: impl FnMut(&Record, u64) -> ControlFlow<()>) -> Result<(), Error> {
+    pub fn each_row(&mut self, mut see: impl FnMut(&Record, At) -> ControlFlow<()>) -> Result<(), Error> {
         while let Some(part) = self.next_part()? {
+            let mut rows = 0;
             let flow = part.each_line(|line| match line {
-                Line::Row(record, at) | Line::Ragged(record, at) => see(&record, part.line(at)),
+                Line::Row(record, at) | Line::Ragged(record, at) => {
+                    rows += 1;
+                    see(&record, At { part: &part, at })
+                }
                 Line::Blank(_) => ControlFlow::Continue(()),
             })?;
+            self.meter().add_rows(rows);
             if flow.is_break() {
                 break;
             }

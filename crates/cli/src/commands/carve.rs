@@ -15,6 +15,7 @@ use crate::draw::style::{self, paint};
 use crate::draw::{hints, preview, summary};
 use crate::exit::Exit;
 use crate::failure::Failure;
+use crate::progress::Progress;
 
 /// Output rows shown on a terminal.
 const PREVIEW: usize = 10;
@@ -26,6 +27,7 @@ pub fn run(args: &CarveArgs, console: &Console) -> Result<Exit, Failure> {
     let mut out = args.out.as_ref().map(|path| Output::create(path, &inputs)).transpose()?;
     let mut files = Files::create(&args.faults, args.out.as_deref(), &inputs)?;
     let reading = args.faults.reading(&args.reading)?;
+    let progress = Progress::of(&inputs, &reading.meter, args.quiet, args.out.is_some());
     let (mut table, carving) = run::open(&inputs, &reading, &pieces, args::column(args.column.as_deref()).as_ref())?;
     let header = table.header.clone();
     let shown = if out.is_none() && console.shows_tables { PREVIEW } else { 0 };
@@ -36,6 +38,7 @@ pub fn run(args: &CarveArgs, console: &Console) -> Result<Exit, Failure> {
         None if shown > 0 => files.carve(&mut table, &job, &mut io::sink(), &name)?,
         None => files.carve(&mut table, &job, &mut io::stdout().lock(), &name)?,
     };
+    drop(progress);
     let refused = args.strict && report.faulty > 0;
     // The rows come last: where they are in their place, so is all that is said of them.
     files.finish(&summary::json(&report, &job, &header))?;

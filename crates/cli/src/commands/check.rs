@@ -13,6 +13,7 @@ use crate::draw::style::{self, paint};
 use crate::draw::{faults, hints, summary, visible};
 use crate::exit::Exit;
 use crate::failure::Failure;
+use crate::progress::Progress;
 
 /// Runs the command.
 pub fn run(args: &CheckArgs, console: &Console) -> Result<Exit, Failure> {
@@ -20,6 +21,7 @@ pub fn run(args: &CheckArgs, console: &Console) -> Result<Exit, Failure> {
     let inputs = run::inputs(&args.files, console)?;
     let mut files = Files::create(&args.faults, None, &inputs)?;
     let reading = args.faults.reading(&args.reading)?;
+    let progress = Progress::of(&inputs, &reading.meter, args.quiet, true);
     let (mut table, carving) = run::open(&inputs, &reading, &pieces, args::column(args.column.as_deref()).as_ref())?;
     let header = table.header.clone();
     let job = Job::new(carving, &header, &[], 0).with_samples(args.rows).with_watcher(Watcher::new(&pieces.wanted.pieces));
@@ -32,6 +34,7 @@ pub fn run(args: &CheckArgs, console: &Console) -> Result<Exit, Failure> {
         ));
     }
     let report = files.carve(&mut table, &job, &mut io::sink(), "the output")?;
+    drop(progress);
     files.finish(&summary::json(&report, &job, &header))?;
     if !args.quiet {
         let mut out = anstream::stdout().lock();

@@ -9,6 +9,7 @@ use clap::Parser;
 
 use crate::args::{Args, DemoArgs};
 use crate::console::Console;
+use crate::draw::shell;
 use crate::draw::style::{self, paint};
 use crate::failure::Failure;
 
@@ -118,7 +119,7 @@ pub fn run(args: &DemoArgs, console: &Console) -> Result<(), Failure> {
     let console = Console { shows_tables: true, notes_in_line: true, ..console.clone() };
     for stop in TOUR {
         let words: Vec<String> = stop.words.iter().map(|word| word.replace("DIR/", &format!("{folder}/"))).collect();
-        let command = words.iter().map(|word| quoted(word)).collect::<Vec<_>>().join(" ");
+        let command = words.iter().map(|word| shell::quoted(word)).collect::<Vec<_>>().join(" ");
         writeln!(out, "\n{}\n{} keen-notch {command}", paint(style::HEAD, stop.why), paint(style::QUIET, "$"))?;
         let parsed = Args::try_parse_from(std::iter::once("keen-notch".to_owned()).chain(words));
         let parsed = parsed.map_err(|error| Failure::usage(format!("the tour cannot go on: {error}"), "report this"))?;
@@ -136,12 +137,6 @@ pub fn run(args: &DemoArgs, console: &Console) -> Result<(), Failure> {
         paint(style::TAKEN, "phrases")
     )?;
     Ok(())
-}
-
-/// A word as a shell takes it.
-fn quoted(word: &str) -> String {
-    let plain = |c: char| c.is_ascii_alphanumeric() || "-_./#:@,+=%".contains(c);
-    if !word.is_empty() && word.chars().all(plain) { word.to_owned() } else { format!("'{}'", word.replace('\'', r"'\''")) }
 }
 
 /// Writes the data, unless that would replace what the demo has not written.

@@ -96,17 +96,19 @@ fn row(
     let mut rows = 0;
     let mut lines = Vec::new();
     let mut last_line = 0;
-    table.each_row(|record, line| {
+    table.each_row(|record, at| {
         rows += 1;
-        let behind = line + record.raw.matches('\n').count() as u64;
         let is_it = match (args.row, args.line) {
-            (_, Some(wanted)) => (line..=behind).contains(&wanted),
+            (_, Some(wanted)) => {
+                last_line = at.line() + record.raw.matches('\n').count() as u64;
+                (at.line()..=last_line).contains(&wanted)
+            }
             (row, None) => rows == row.unwrap_or(1),
         };
-        last_line = behind;
         if !is_it {
             return ControlFlow::Continue(());
         }
+        let line = at.line();
         lines.push(paint(style::HEAD, format!("row {rows}, line {line}")));
         let mut rooms = Rooms::default();
         carving.used_columns().iter().for_each(|column| record.prepare(*column, &mut rooms));

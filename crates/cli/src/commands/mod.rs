@@ -8,6 +8,7 @@ mod gauge;
 mod phrases;
 mod pieces;
 mod run;
+mod survey;
 
 use std::io::Write;
 
@@ -20,6 +21,7 @@ use crate::failure::Failure;
 pub fn run(command: &Command, console: &Console) -> Result<Exit, Failure> {
     match command {
         Command::Gauge(args) => gauge::run(args, console),
+        Command::Survey(args) => survey::run(args, console),
         Command::Carve(args) => return carve::run(args, console),
         Command::Check(args) => return check::run(args, console),
         Command::Explain(args) => explain::run(args, console),

@@ -1,11 +1,14 @@
 //! What people see: tables, the ruler, and characters made visible.
 
+pub mod bar;
 pub mod faults;
 pub mod hints;
 pub mod preview;
 pub mod ruler;
+pub mod shell;
 pub mod steps;
 pub mod style;
 pub mod summary;
+pub mod survey;
 pub mod table;
 pub mod visible;

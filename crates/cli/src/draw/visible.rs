@@ -39,6 +39,11 @@ pub fn value(text: &str) -> String {
         .collect()
 }
 
+/// A short text between quotes, with everything unseen in it made visible; a lone space stays one.
+pub fn quoted(text: &str) -> String {
+    if text == " " { "\" \"".to_owned() } else { format!("\"{}\"", value(text)) }
+}
+
 /// `text` cut to `most` columns, with `…` for what is left out.
 pub fn clipped(text: &str, most: usize) -> String {
     if width(text) <= most {

@@ -9,4 +9,5 @@ mod errors;
 mod explain;
 mod gauge;
 mod phrases;
+mod survey;
 mod yard;

@@ -5,6 +5,8 @@ use std::hash::{BuildHasherDefault, Hasher};
 
 use siphasher::sip128::{Hasher128, SipHasher13};
 
+use crate::hashed::AsItIs;
+
 /// The texts seen so far, with the row each was first seen in.
 ///
 /// A text is kept as 88 bits of its hash (SipHash-1-3, 128 bits) and 40 bits of its row: 17 bytes a slot,
@@ -52,27 +54,6 @@ impl Seen {
                 Some(_) => key = key.wrapping_add(1),
             }
         }
-    }
-}
-
-/// The hasher for keys that are hashes already.
-#[derive(Debug, Default)]
-pub struct AsItIs(u64);
-
-impl Hasher for AsItIs {
-    fn finish(&self) -> u64 {
-        self.0
-    }
-
-    fn write(&mut self, bytes: &[u8]) {
-        // Only whole keys are ever written; anything else would still be hashed, if badly.
-        for byte in bytes {
-            self.0 = self.0.rotate_left(8) ^ u64::from(*byte);
-        }
-    }
-
-    fn write_u64(&mut self, key: u64) {
-        self.0 = key;
     }
 }
 

@@ -2,5 +2,6 @@
 
 pub mod characters;
 pub mod kind;
+pub mod look_alikes;
 pub mod names;
 pub mod unit;

@@ -1,0 +1,307 @@
+//! A survey as people see it: tables with bars, at most 100 columns wide.
+
+mod json;
+mod positions;
+mod shapes;
+
+use anstyle::Style;
+use keen_notch_core::sightings::Sightings;
+use keen_notch_core::survey::{Count, Delimiter, Survey};
+
+pub use json::text as json;
+
+use super::style::{self, paint};
+use super::{bar, table, visible};
+
+/// The widest that a survey is drawn, in columns.
+const WIDEST: usize = 100;
+/// Bars of the lengths.
+const MOST_LENGTHS: usize = 12;
+/// Delimiters that have a line.
+const MOST_DELIMITERS: usize = 8;
+/// Numbers of sections that are told of a delimiter.
+const MOST_SECTIONS: usize = 4;
+
+/// A column that was surveyed.
+#[derive(Debug, Clone, Copy)]
+pub struct Surveyed<'a> {
+    /// What it is called.
+    pub title: &'a str,
+    /// What was found.
+    pub survey: &'a Survey,
+    /// Whether each shape is shown by itself.
+    pub fine: bool,
+}
+
+/// A line for each column.
+pub fn in_brief(name: &str, columns: &[Surveyed], sample: Option<u64>, width: usize) -> Vec<String> {
+    let width = width.min(WIDEST);
+    let rows = columns.first().map_or(0, |column| column.survey.rows);
+    let mut lines = vec![paint(style::HEAD, format!("{name}: {}", what_was_read(rows, columns.len(), sample))), String::new()];
+    if rows == 0 {
+        return lines;
+    }
+    let mut drawn = table::table(["column", "blank", "distinct", "length", "commonest shape", "share", "such as"], usize::MAX);
+    for index in [1, 2, 3, 5] {
+        if let Some(column) = drawn.column_mut(index) {
+            column.set_cell_alignment(comfy_table::CellAlignment::Right);
+        }
+    }
+    let title_width = columns.iter().map(|column| visible::width(column.title)).max().unwrap_or(0).min(24);
+    let room = width.saturating_sub(title_width + 46).max(24);
+    for Surveyed { title, survey, .. } in columns {
+        let groups = survey.groups();
+        let commonest = groups.first();
+        let length = survey.lengths.range().map_or_else(String::new, |(least, most)| range(least, most));
+        let shape = commonest.map_or_else(String::new, |group| group.shape.to_string());
+        let example = commonest.map_or_else(String::new, |group| visible::value(&group.example));
+        drawn.add_row(vec![
+            table::cell(visible::clipped(&visible::value(title), title_width), style::HEAD),
+            count_cell(survey.blank.count),
+            table::cell(distinct(survey), Style::new()),
+            table::cell(length, Style::new()),
+            table::cell(visible::clipped(&shape, room * 3 / 5), Style::new()),
+            table::cell(
+                commonest.map_or(String::new(), |group| visible::share(group.seen.count, survey.values())),
+                Style::new(),
+            ),
+            table::cell(visible::clipped(&example, room * 2 / 5), style::QUIET),
+        ]);
+    }
+    lines.extend(table::lines(&drawn));
+    lines.push(String::new());
+    let symbols: Vec<String> = columns
+        .iter()
+        .flat_map(|column| column.survey.groups().into_iter().take(1))
+        .flat_map(|group| group.shape.symbols().map(String::from).collect::<Vec<_>>())
+        .collect();
+    lines.extend(shapes::legend(&symbols.concat(), width));
+    // The column that is most worth a look has the most parts in its shape.
+    let parts = |column: &&Surveyed| column.survey.groups().first().map_or(0, |group| group.shape.parts.len().min(12));
+    let first = columns.iter().rev().max_by_key(parts).map_or("COLUMN", |column| column.title);
+    lines.push(format!("A column in depth: {}", paint(style::TAKEN, format!("survey {name} -c {}", argument(first)))));
+    lines
+}
+
+/// A page for each column.
+pub fn in_depth(name: &str, columns: &[Surveyed], sample: Option<u64>, width: usize) -> Vec<String> {
+    let width = width.min(WIDEST);
+    let mut lines = Vec::new();
+    for column in columns {
+        if !lines.is_empty() {
+            lines.push(String::new());
+        }
+        lines.extend(page(name, column, sample, width));
+    }
+    lines
+}
+
+/// The rows of a shape.
+pub fn rows(title: &str, found: &[(u64, u64, String)], width: usize) -> Vec<String> {
+    let mut drawn = table::table(["row", "line", title], usize::MAX);
+    for (row, line, value) in found {
+        let value = visible::clipped(&visible::value(value), width.saturating_sub(24).max(20));
+        drawn.add_row([visible::grouped(*row), visible::grouped(*line), value]);
+    }
+    for index in 0..2 {
+        if let Some(column) = drawn.column_mut(index) {
+            column.set_cell_alignment(comfy_table::CellAlignment::Right);
+        }
+    }
+    table::lines(&drawn)
+}
+
+fn what_was_read(rows: u64, columns: usize, sample: Option<u64>) -> String {
+    let columns = visible::counted(columns as u64, "column");
+    match sample {
+        Some(sample) if rows >= sample => format!("{columns}, the first {} only, as asked", visible::counted(rows, "row")),
+        _ => format!("{columns}, {}", if rows == 0 { "no rows".to_owned() } else { visible::counted(rows, "row") }),
+    }
+}
+
+fn page(name: &str, column: &Surveyed, sample: Option<u64>, width: usize) -> Vec<String> {
+    let survey = column.survey;
+    let head = format!("{} of {name}", visible::value(column.title));
+    let mut lines = vec![paint(style::HEAD, head), String::new()];
+    let mut fact = |name: &str, fact: String| lines.push(format!("{} {fact}", paint(style::QUIET, format!("{name:<9}"))));
+    fact(
+        "rows",
+        match sample {
+            Some(sample) if survey.rows >= sample => {
+                format!("{}: the first ones only, as asked", visible::grouped(survey.rows))
+            }
+            _ => visible::grouped(survey.rows),
+        },
+    );
+    fact("blank", blank(survey));
+    if survey.values() == 0 {
+        return lines;
+    }
+    fact("distinct", distinct_in_words(survey));
+    if let Some((least, most)) = survey.lengths.range() {
+        let words = match survey.lengths.median() {
+            _ if least == most => format!("{}, all of them", visible::counted(least as u64, "character")),
+            Some(median) => format!("{least} to {most} characters; the median is {median}"),
+            None => format!("{least} to {most} characters"),
+        };
+        fact("length", words);
+    }
+    lines.extend(lengths(survey));
+    lines.push(String::new());
+    lines.extend(shapes::draw(column, width));
+    lines.extend(section("divided by", delimiters(survey, width)));
+    lines.extend(section("position by position", positions::draw(survey, width)));
+    lines.extend(section("not to be told by looking", oddities(survey, width)));
+    lines
+}
+
+/// A part of the page with a heading, where there is anything in it.
+fn section(head: &str, lines: Vec<String>) -> Vec<String> {
+    if lines.is_empty() {
+        return lines;
+    }
+    [String::new(), paint(style::HEAD, head)].into_iter().chain(lines).collect()
+}
+
+fn blank(survey: &Survey) -> String {
+    let rows = &survey.blank;
+    match rows.count {
+        0 => "none".to_owned(),
+        count if count == survey.rows => "all of them".to_owned(),
+        count => {
+            let spaces = match survey.spaces_only {
+                0 => String::new(),
+                spaces => format!(", {} of them with white space", visible::grouped(spaces)),
+            };
+            format!("{}{spaces} ({})", visible::grouped(count), rows_in_words(rows))
+        }
+    }
+}
+
+fn distinct(survey: &Survey) -> String {
+    match survey.distinct() {
+        Count::Exact(count) => visible::grouped(count),
+        Count::About(count) => format!("~ {}", visible::grouped(rounded(count))),
+    }
+}
+
+fn distinct_in_words(survey: &Survey) -> String {
+    match survey.distinct() {
+        Count::Exact(count) if count == survey.values() => format!("{}: no value twice", visible::grouped(count)),
+        Count::Exact(count) => visible::grouped(count),
+        Count::About(count) => format!(
+            "about {} (an estimate; it is within {:.1} % nearly always)",
+            visible::grouped(rounded(count)),
+            survey.distinct_error() * 300.0
+        ),
+    }
+}
+
+/// Three digits of an estimate: the others mean nothing.
+fn rounded(count: u64) -> u64 {
+    let unit = 10u64.pow(count.max(1).ilog10().saturating_sub(2));
+    (count + unit / 2) / unit * unit
+}
+
+fn lengths(survey: &Survey) -> Vec<String> {
+    let bars = survey.lengths.bars(MOST_LENGTHS);
+    if bars.len() < 2 {
+        return Vec::new();
+    }
+    let most = bars.iter().map(|bar| bar.count).max().unwrap_or(1);
+    let name = |bar: &keen_notch_core::survey::Bar| range(bar.from, bar.to);
+    let wide = bars.iter().map(|bar| visible::width(&name(bar))).max().unwrap_or(0);
+    let digits = bars.iter().map(|bar| visible::grouped(bar.count).len()).max().unwrap_or(0);
+    let line = |each: &keen_notch_core::survey::Bar| {
+        format!(
+            "{:10}{:>wide$}  {:>digits$}  {}",
+            "",
+            name(each),
+            visible::grouped(each.count),
+            bar::lying(each.count, most, 32)
+        )
+    };
+    bars.iter().map(line).collect()
+}
+
+fn delimiters(survey: &Survey, width: usize) -> Vec<String> {
+    let all = survey.delimiters();
+    if all.is_empty() {
+        return Vec::new();
+    }
+    let mut drawn = table::table(["", "in values", "sections it makes"], usize::MAX);
+    if let Some(column) = drawn.column_mut(1) {
+        column.set_cell_alignment(comfy_table::CellAlignment::Right);
+    }
+    for delimiter in all.iter().take(MOST_DELIMITERS) {
+        let words = visible::clipped(&sections(delimiter), width.saturating_sub(24));
+        drawn.add_row(vec![
+            table::cell(visible::quoted(&delimiter.character), style::HEAD),
+            table::cell(visible::share(delimiter.values, survey.values()), Style::new()),
+            table::cell(words, Style::new()),
+        ]);
+    }
+    let mut lines = table::lines(&drawn);
+    if all.len() > MOST_DELIMITERS {
+        let rest: Vec<String> = all[MOST_DELIMITERS..].iter().map(|delimiter| visible::quoted(&delimiter.character)).collect();
+        lines.push(paint(style::QUIET, visible::clipped(&format!("and {}", rest.join(" ")), width)));
+    }
+    lines
+}
+
+/// `3 in 9 960 values; 2 in 12 (rows 17, 44 …); 1 in 6`
+fn sections(delimiter: &Delimiter) -> String {
+    let shown = delimiter.sections.iter().enumerate().take(MOST_SECTIONS).map(|(index, (sections, seen))| {
+        let many = if *sections >= 1000 { " or more" } else { "" };
+        let rows = if index > 0 && !seen.rows.is_empty() { format!(" ({})", rows_in_words(seen)) } else { String::new() };
+        let sections = if *sections == 1 { "none".to_owned() } else { format!("{sections}{many}") };
+        format!("{sections} in {}{rows}", visible::grouped(seen.count))
+    });
+    let mut words = shown.collect::<Vec<_>>().join("; ");
+    if let Some(more) = delimiter.sections.len().checked_sub(MOST_SECTIONS).filter(|more| *more > 0) {
+        words += &format!("; {more} more numbers of sections");
+    }
+    words
+}
+
+fn oddities(survey: &Survey, width: usize) -> Vec<String> {
+    let all = survey.oddities();
+    if all.is_empty() {
+        return Vec::new();
+    }
+    let mut drawn = table::table(["", "values", ""], usize::MAX);
+    if let Some(column) = drawn.column_mut(1) {
+        column.set_cell_alignment(comfy_table::CellAlignment::Right);
+    }
+    for (oddity, seen) in &all {
+        drawn.add_row(vec![
+            table::cell(visible::clipped(&oddity.to_string(), width.saturating_sub(40)), style::UNSEEN),
+            table::cell(visible::grouped(seen.count), Style::new()),
+            table::cell(rows_in_words(seen), style::QUIET),
+        ]);
+    }
+    table::lines(&drawn).split_off(2)
+}
+
+/// `row 17`, `rows 17, 44, 81 …`
+fn rows_in_words(seen: &Sightings) -> String {
+    let rows: Vec<String> = seen.rows.iter().map(|row| visible::grouped(*row)).collect();
+    let more = if seen.count > seen.rows.len() as u64 { " …" } else { "" };
+    format!("row{} {}{more}", if seen.count == 1 { "" } else { "s" }, rows.join(", "))
+}
+
+fn range(least: usize, most: usize) -> String {
+    if least == most { least.to_string() } else { format!("{least} to {most}") }
+}
+
+fn count_cell(count: u64) -> comfy_table::Cell {
+    match count {
+        0 => table::cell("0", style::QUIET),
+        count => table::cell(visible::grouped(count), style::LOOK),
+    }
+}
+
+/// A column's name as an argument of a shell.
+fn argument(title: &str) -> String {
+    super::shell::quoted(title)
+}

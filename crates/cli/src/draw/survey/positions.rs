@@ -1,0 +1,189 @@
+//! What stands at each position of a column of steady length.
+
+use anstyle::Style;
+use keen_notch_core::sightings::Sightings;
+use keen_notch_core::survey::{Kinds, Position, Stands, Survey};
+
+use super::rows_in_words;
+use crate::draw::style::{self, paint};
+use crate::draw::{bar, table, visible};
+
+/// Stretches of positions that have a line.
+const MOST: usize = 40;
+/// Odd things that are told of a stretch.
+const MOST_ODD: usize = 3;
+
+/// Positions side by side at which the same stands.
+struct Stretch<'a> {
+    /// The first and the last, from 1.
+    from: usize,
+    to: usize,
+    /// The kinds or the character that nearly all have here; other letters and digits besides.
+    main: Main,
+    positions: &'a [Position],
+}
+
+/// What nearly all values have at a position.
+#[derive(PartialEq, Eq)]
+enum Main {
+    Character(String),
+    Kinds(Kinds),
+}
+
+/// Kinds that so large a share of values has at a position belong there.
+const BELONGS: f64 = 0.02;
+
+impl Main {
+    fn of(position: &Position) -> Option<Main> {
+        let (first, seen) = position.stands.first()?;
+        let total = position.count() as f64;
+        match first {
+            Stands::Character(character) if seen.count as f64 >= 0.9 * total || position.stands.len() == 1 => {
+                Some(Main::Character(character.clone()))
+            }
+            _ => {
+                let kinds = position.stands.iter().filter(|(_, seen)| seen.count as f64 >= BELONGS * total);
+                let kinds = kinds.filter_map(|(stands, _)| kinds_of(stands)).fold(Kinds::default(), Kinds::with);
+                (kinds != Kinds::default()).then_some(Main::Kinds(kinds))
+            }
+        }
+    }
+
+    fn takes(&self, stands: &Stands) -> bool {
+        match (self, stands) {
+            (Main::Character(character), Stands::Character(found)) => character == found,
+            (Main::Character(_), Stands::Kind(_)) => false,
+            (Main::Kinds(kinds), stands) => kinds_of(stands).is_some_and(|found| found.is_within(*kinds)),
+        }
+    }
+}
+
+fn kinds_of(stands: &Stands) -> Option<Kinds> {
+    match stands {
+        Stands::Kind(kinds) => Some(*kinds),
+        Stands::Character(character) => match character.chars().next() {
+            Some(c) if c.is_ascii_digit() => Some(Kinds::DIGIT),
+            Some(c) if c.is_alphabetic() => Some(Kinds::of_letter(c)),
+            _ => None,
+        },
+    }
+}
+
+/// Draws the map.
+pub fn draw(survey: &Survey, width: usize) -> Vec<String> {
+    let Some((length, positions)) = survey.positions() else { return Vec::new() };
+    let values = positions.first().map_or(0, Position::count);
+    let mut lines = Vec::new();
+    if values < survey.values() {
+        let of = format!(
+            "of the {} with {length} characters, which is {}",
+            visible::counted(values, "value"),
+            visible::share(values, survey.values())
+        );
+        lines.push(paint(style::QUIET, of));
+    }
+    lines.extend(strip(&positions, width));
+    lines.push(String::new());
+    let stretches = stretches(&positions);
+    let mut drawn = table::table(["from left", "from right", "what stands there", "and otherwise"], usize::MAX);
+    let steadiest: Vec<String> = stretches.iter().take(MOST).map(steadiness).collect();
+    let widest = steadiest.iter().map(|words| visible::width(words)).max().unwrap_or(0);
+    let room = width.saturating_sub(widest + 29).max(24);
+    for (stretch, steadiness) in stretches.iter().zip(steadiest) {
+        drawn.add_row(vec![
+            table::cell(span(stretch.from as i64, stretch.to as i64), style::HEAD),
+            table::cell(span(stretch.from as i64 - length as i64 - 1, stretch.to as i64 - length as i64 - 1), style::QUIET),
+            table::cell(steadiness, Style::new()),
+            table::cell(visible::clipped(&oddities(stretch), room), style::LOOK),
+        ]);
+    }
+    lines.extend(table::lines(&drawn));
+    if stretches.len() > MOST {
+        lines.push(format!("and {} more stretches", stretches.len() - MOST));
+    }
+    lines
+}
+
+/// One block a position: as high as the share of what stands there mostly.
+fn strip(positions: &[Position], width: usize) -> Vec<String> {
+    let room = width.saturating_sub(11);
+    let mut lines = Vec::new();
+    for (index, part) in positions.chunks(room).enumerate() {
+        let mains = part.iter().map(|position| match Main::of(position) {
+            Some(Main::Character(character)) => visible::value(&character),
+            Some(Main::Kinds(kinds)) => kinds.symbol().to_string(),
+            None => "·".to_owned(),
+        });
+        let heights = part.iter().map(|position| {
+            let main = Main::of(position);
+            let taken = position.stands.iter().filter(|(stands, _)| main.as_ref().is_some_and(|main| main.takes(stands)));
+            bar::standing(taken.map(|(_, seen)| seen.count).sum(), position.count())
+        });
+        let head = if index == 0 { "mostly" } else { "" };
+        lines.push(format!("{}{}", paint(style::QUIET, format!("{head:<11}")), mains.collect::<String>()));
+        let head = if index == 0 { "how many" } else { "" };
+        lines.push(format!("{}{}", paint(style::QUIET, format!("{head:<11}")), heights.collect::<String>()));
+    }
+    lines
+}
+
+fn stretches(positions: &[Position]) -> Vec<Stretch<'_>> {
+    let mut stretches: Vec<Stretch> = Vec::new();
+    for (index, position) in positions.iter().enumerate() {
+        let main = Main::of(position).unwrap_or(Main::Kinds(Kinds::default()));
+        match stretches.last_mut() {
+            Some(last) if last.main == main && matches!(main, Main::Kinds(_)) => {
+                last.to = index + 1;
+                last.positions = &positions[last.from - 1..=index];
+            }
+            _ => stretches.push(Stretch { from: index + 1, to: index + 1, main, positions: &positions[index..=index] }),
+        }
+    }
+    stretches
+}
+
+/// `always "-"`, `a digit in 99.8 %`
+fn steadiness(stretch: &Stretch) -> String {
+    let words = match &stretch.main {
+        Main::Character(character) => visible::quoted(character),
+        Main::Kinds(kinds) if *kinds == Kinds::default() => return "this and that".to_owned(),
+        Main::Kinds(kinds) => kinds.to_string(),
+    };
+    let total = stretch.positions.first().map_or(0, Position::count);
+    // A value counts as odd once, however many of its places are; that is not known, so the worst place speaks.
+    let least = stretch.positions.iter().map(|position| {
+        position.stands.iter().filter(|(stands, _)| stretch.main.takes(stands)).map(|(_, seen)| seen.count).sum::<u64>()
+    });
+    match least.min() {
+        Some(least) if least < total => format!("{words} in {}", visible::share(least, total)),
+        _ => format!("always {words}"),
+    }
+}
+
+fn oddities(stretch: &Stretch) -> String {
+    let mut odd: Vec<(String, Sightings)> = Vec::new();
+    for position in stretch.positions {
+        for (stands, seen) in position.stands.iter().filter(|(stands, _)| !stretch.main.takes(stands)) {
+            let what = match stands {
+                Stands::Kind(kinds) => kinds.class().to_owned(),
+                Stands::Character(character) => visible::quoted(character),
+            };
+            match odd.iter_mut().find(|(known, _)| *known == what) {
+                Some((_, sum)) => sum.add(seen),
+                None => odd.push((what, seen.clone())),
+            }
+        }
+    }
+    odd.sort_by_key(|(_, seen)| std::cmp::Reverse(seen.count));
+    let shown = odd.iter().take(MOST_ODD);
+    let shown = shown.map(|(what, seen)| format!("{} {what} ({})", visible::grouped(seen.count), rows_in_words(seen)));
+    let mut words = shown.collect::<Vec<_>>().join("; ");
+    if odd.len() > MOST_ODD {
+        words += &format!("; {} more", odd.len() - MOST_ODD);
+    }
+    words
+}
+
+fn span(from: i64, to: i64) -> String {
+    if from == to { from.to_string() } else { format!("{from} to {to}") }
+}

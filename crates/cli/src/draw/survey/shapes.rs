@@ -1,0 +1,141 @@
+//! The shapes of a column: each with its share as a bar, and an example.
+
+use std::collections::BTreeSet;
+
+use anstyle::Style;
+use comfy_table::CellAlignment;
+use keen_notch_core::survey::{Group, Kinds, Survey};
+
+use super::{Surveyed, rows_in_words};
+use crate::draw::style::{self, paint};
+use crate::draw::{bar, table, visible};
+
+/// Shapes that have a line, unless each is asked for.
+const MOST: usize = 16;
+/// Shapes that have a line where each is asked for.
+const MOST_FINE: usize = 1000;
+/// Columns of a bar.
+const BAR: usize = 16;
+/// Columns of a bar before a wide shape.
+const NARROW_BAR: usize = 8;
+/// The widest shape that has its example on the same line.
+const SHAPE: usize = 34;
+/// Columns that an example should have.
+const ROOM: usize = 18;
+
+/// Draws the shapes.
+pub fn draw(column: &Surveyed, width: usize) -> Vec<String> {
+    let survey = column.survey;
+    let groups = if column.fine { survey.fine_groups() } else { survey.groups() };
+    let most = if column.fine { MOST_FINE } else { MOST };
+    let shown = &groups[..groups.len().min(most)];
+    let widest = shown.iter().map(|group| visible::width(&group.shape.to_string())).max().unwrap_or(0);
+    let mut lines = if widest <= SHAPE { side_by_side(shown, survey, width) } else { stacked(shown, survey, width) };
+    lines.extend(the_rest(&groups[shown.len()..], column));
+    lines.push(String::new());
+    let symbols: String = shown.iter().flat_map(|group| group.shape.symbols().collect::<Vec<_>>()).collect();
+    lines.extend(legend(&symbols, width));
+    lines
+}
+
+/// A line for each shape.
+fn side_by_side(groups: &[Group], survey: &Survey, width: usize) -> Vec<String> {
+    let mut drawn = table::table(["shape", "values", "share", "", "such as", ""], usize::MAX);
+    for index in 1..3 {
+        if let Some(column) = drawn.column_mut(index) {
+            column.set_cell_alignment(CellAlignment::Right);
+        }
+    }
+    let widest = |of: &dyn Fn(&Group) -> String| groups.iter().map(|group| visible::width(&of(group))).max().unwrap_or(0);
+    let others = widest(&|group| group.shape.to_string()) + widest(&|group| visible::grouped(group.seen.count)).max(6);
+    let room = |rows: fn(&Group) -> String| width.saturating_sub(others + widest(&rows) + BAR + 19);
+    // Where examples would be cut short, only one row of each shape is named.
+    let rows = if room(rows_of) < ROOM { first_row } else { rows_of };
+    let room = room(rows).max(12);
+    for group in groups {
+        drawn.add_row(vec![
+            table::cell(group.shape.to_string(), style::HEAD),
+            table::cell(visible::grouped(group.seen.count), Style::new()),
+            table::cell(visible::share(group.seen.count, survey.values()), Style::new()),
+            table::cell(format!("{:<BAR$}", bar::lying(group.seen.count, survey.values(), BAR)), Style::new()),
+            table::cell(visible::clipped(&visible::value(&group.example), room), Style::new()),
+            table::cell(rows(group), style::QUIET),
+        ]);
+    }
+    table::lines(&drawn)
+}
+
+/// Two lines for each shape: wide ones would leave no room for their examples.
+fn stacked(groups: &[Group], survey: &Survey, width: usize) -> Vec<String> {
+    let mut drawn = table::table(["values", "share", "", "shape, and such as"], usize::MAX);
+    for index in 0..2 {
+        if let Some(column) = drawn.column_mut(index) {
+            column.set_cell_alignment(CellAlignment::Right);
+        }
+    }
+    let digits = groups.iter().map(|group| visible::grouped(group.seen.count).len()).max().unwrap_or(0).max(6);
+    let room = width.saturating_sub(digits + NARROW_BAR + 16).max(20);
+    for group in groups {
+        let share = visible::share(group.seen.count, survey.values());
+        let bar = bar::lying(group.seen.count, survey.values(), NARROW_BAR);
+        drawn.add_row(vec![
+            table::cell(visible::grouped(group.seen.count), Style::new()),
+            table::cell(share, Style::new()),
+            table::cell(format!("{bar:<NARROW_BAR$}"), Style::new()),
+            table::cell(visible::clipped(&group.shape.to_string(), room), style::HEAD),
+        ]);
+        let example = format!("{}: {}", rows_of(group), visible::value(&group.example));
+        let blank = || table::cell("", Style::new());
+        drawn.add_row(vec![blank(), blank(), blank(), table::cell(visible::clipped(&example, room), style::QUIET)]);
+    }
+    table::lines(&drawn)
+}
+
+/// Common shapes name one row, rare ones their first.
+fn rows_of(group: &Group) -> String {
+    match group.seen.count {
+        count if count <= 5 => rows_in_words(&group.seen),
+        _ => first_row(group),
+    }
+}
+
+fn first_row(group: &Group) -> String {
+    format!("row {}", group.seen.rows.first().map_or_else(String::new, |row| visible::grouped(*row)))
+}
+
+/// What stands in for the shapes that have no line.
+fn the_rest(rest: &[Group], column: &Surveyed) -> Vec<String> {
+    let mut lines = Vec::new();
+    if !rest.is_empty() {
+        let values: u64 = rest.iter().map(|group| group.seen.count).sum();
+        let more = if column.fine { "" } else { "; --fine shows each" };
+        lines.push(format!(
+            "and {} in {}{more}",
+            visible::counted(rest.len() as u64, "more shape"),
+            visible::counted(values, "value")
+        ));
+    }
+    let others = column.survey.other_shapes();
+    if others.count > 0 {
+        lines.push(format!("and {} of shapes beyond those that are kept apart", visible::counted(others.count, "value")));
+    } else if column.survey.shapes_overflowed() {
+        lines.push(paint(
+            style::QUIET,
+            "so many shapes that the rarer ones are told apart by their kinds only, not by each run",
+        ));
+    }
+    lines
+}
+
+/// What the letters of some shapes mean.
+pub fn legend(symbols: &str, width: usize) -> Vec<String> {
+    let symbols: BTreeSet<char> = symbols.chars().collect();
+    let order = "UdLAXxW";
+    let known = order.chars().filter(|symbol| symbols.contains(symbol));
+    let words: Vec<String> = known.map(|symbol| format!("{symbol} {}", Kinds::meaning(symbol))).collect();
+    if words.is_empty() {
+        return Vec::new();
+    }
+    let text = format!("{}; anything else stands for itself", words.join(", "));
+    textwrap::wrap(&text, width).into_iter().map(|line| paint(style::QUIET, line)).collect()
+}

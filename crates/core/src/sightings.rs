@@ -1,0 +1,34 @@
+//! How often something was seen, and where first.
+
+use serde::Serialize;
+
+/// Rows that are remembered by their numbers.
+pub const ROWS: usize = 5;
+
+/// How often something was seen, and in which rows first.
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize)]
+pub struct Sightings {
+    /// How often.
+    pub count: u64,
+    /// The first rows, in their order.
+    pub rows: Vec<u64>,
+}
+
+impl Sightings {
+    /// Notes that it was seen in a row.
+    pub fn note(&mut self, row: u64) {
+        self.count += 1;
+        if self.rows.len() < ROWS {
+            self.rows.push(row);
+        }
+    }
+
+    /// Adds what was seen elsewhere.
+    pub fn add(&mut self, other: &Sightings) {
+        self.count += other.count;
+        self.rows.extend_from_slice(&other.rows);
+        self.rows.sort_unstable();
+        self.rows.dedup();
+        self.rows.truncate(ROWS);
+    }
+}

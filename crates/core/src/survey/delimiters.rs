@@ -1,0 +1,87 @@
+//! What values may be divided at, and how steadily.
+
+use std::collections::BTreeMap;
+
+use super::fine::{FineRun, What};
+use crate::sightings::Sightings;
+use crate::text::characters;
+use crate::text::kind::Kind;
+
+/// Different delimiters that are told apart.
+const MOST: usize = 64;
+/// From here on, how often a delimiter stands in a value is not told apart.
+pub const MANY: usize = 999;
+
+/// Every space and punctuation mark of a column, with how often it stands in how many values.
+#[derive(Debug, Clone, Default)]
+pub struct Delimiters {
+    counts: BTreeMap<String, BTreeMap<usize, Sightings>>,
+}
+
+/// A character that values may be divided at.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Delimiter {
+    /// The character.
+    pub character: String,
+    /// How many sections it makes, in how many values; the commonest first. Values without it have one, and
+    /// 1000 are 1000 or more.
+    pub sections: Vec<(usize, Sightings)>,
+    /// The values it stands in.
+    pub values: u64,
+}
+
+impl Delimiters {
+    /// Adds values of these runs.
+    pub fn add(&mut self, runs: &[FineRun], seen: &Sightings) {
+        let mut here: BTreeMap<&str, usize> = BTreeMap::new();
+        for run in runs {
+            if let What::Character(character) = &run.what {
+                *here.entry(character).or_default() += run.count;
+            }
+        }
+        here.into_iter().for_each(|(character, count)| self.note(character, count, seen));
+    }
+
+    /// Looks at a value whose runs are not all known.
+    pub fn look(&mut self, row: u64, value: &str) {
+        let mut here: BTreeMap<&str, usize> = BTreeMap::new();
+        for range in characters::ranges(value) {
+            let character = &value[range];
+            if matches!(Kind::of(character), Kind::Space | Kind::Punctuation) {
+                *here.entry(character).or_default() += 1;
+            }
+        }
+        let seen = Sightings { count: 1, rows: vec![row] };
+        here.into_iter().for_each(|(character, count)| self.note(character, count, &seen));
+    }
+
+    fn note(&mut self, character: &str, count: usize, seen: &Sightings) {
+        if self.counts.len() >= MOST && !self.counts.contains_key(character) {
+            return;
+        }
+        self.counts.entry(character.to_owned()).or_default().entry(count.min(MANY)).or_default().add(seen);
+    }
+
+    /// The delimiters of a column of so many values that are not blank, the steadiest first.
+    pub fn all(&self, values: u64) -> Vec<Delimiter> {
+        let mut all: Vec<Delimiter> = self
+            .counts
+            .iter()
+            .map(|(character, counts)| {
+                let with: u64 = counts.values().map(|seen| seen.count).sum();
+                let mut sections: Vec<_> = counts.iter().map(|(count, seen)| (count + 1, seen.clone())).collect();
+                if with < values {
+                    sections.push((1, Sightings { count: values - with, rows: Vec::new() }));
+                }
+                sections.sort_by_key(|(sections, seen)| (std::cmp::Reverse(seen.count), *sections));
+                Delimiter { character: character.clone(), sections, values: with }
+            })
+            .collect();
+        let steadiest = |delimiter: &Delimiter| {
+            let with = delimiter.sections.iter().filter(|(sections, _)| *sections > 1);
+            with.map(|(_, seen)| seen.count).max().unwrap_or(0)
+        };
+        all.sort_by(|a, b| steadiest(b).cmp(&steadiest(a)).then_with(|| a.character.cmp(&b.character)));
+        all
+    }
+}

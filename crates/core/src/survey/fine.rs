@@ -1,0 +1,224 @@
+//! The fine shape of one value: every unbroken run of one kind with its length, every other character as it is.
+
+use super::kinds::Kinds;
+use crate::text::characters;
+use crate::text::kind::Kind;
+
+/// Tags of the encoding: below 0x80 stands an ASCII character for itself.
+const FIRST_KIND: u8 = 0x80;
+const OTHER: u8 = 0x84;
+const CUT_OFF: u8 = 0x85;
+/// Runs of a fine shape; what is behind them is not told apart.
+const MOST_RUNS: usize = 64;
+
+/// A run of a fine shape.
+#[derive(Debug, Clone, PartialEq, Eq, Hash)]
+pub struct FineRun {
+    /// What it is made of.
+    pub what: What,
+    /// How many characters.
+    pub count: usize,
+}
+
+/// What a run is made of.
+#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub enum What {
+    /// Letters or digits of one kind.
+    Kind(Kinds),
+    /// The same character again and again, neither letter nor digit.
+    Character(String),
+    /// Whatever is behind the runs that a shape tells apart.
+    Rest,
+}
+
+/// Turns values into fine shapes, in an encoding that serves as a key.
+#[derive(Debug, Clone, Default)]
+pub struct Encoder {
+    key: Vec<u8>,
+}
+
+/// What was seen while a value was encoded.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
+pub struct Glance {
+    /// Its characters.
+    pub length: usize,
+    /// Whether every character is one byte, so that places are bytes.
+    pub plain: bool,
+    /// Whether it may hold something that is worth a closer look: spaces at an end or two in a row, controls,
+    /// anything beyond ASCII.
+    pub odd: bool,
+    /// Whether there are more runs than a shape tells apart.
+    pub cut_off: bool,
+}
+
+/// The tag of each ASCII character.
+const TAGS: [u8; 128] = {
+    let mut tags = [0; 128];
+    let mut byte = 0;
+    while byte < 128 {
+        let c = byte as u8;
+        tags[byte] = if c.is_ascii_uppercase() {
+            FIRST_KIND
+        } else if c.is_ascii_lowercase() {
+            FIRST_KIND + 1
+        } else if c.is_ascii_digit() {
+            FIRST_KIND + 2
+        } else {
+            c
+        };
+        byte += 1;
+    }
+    tags
+};
+
+impl Encoder {
+    /// Encodes a value. The key is [`Encoder::key`] until the next call.
+    #[inline]
+    pub fn encode(&mut self, value: &str) -> Glance {
+        self.key.clear();
+        let plain = characters::is_plain(value);
+        let mut glance = if plain { self.plain(value.as_bytes()) } else { self.walk(value) };
+        glance.plain = plain;
+        glance
+    }
+
+    /// The fine shape of the value encoded last.
+    pub fn key(&self) -> &[u8] {
+        &self.key
+    }
+
+    #[inline]
+    fn plain(&mut self, bytes: &[u8]) -> Glance {
+        let mut odd = bytes.first() == Some(&b' ') || bytes.last() == Some(&b' ');
+        let mut runs = 0;
+        let mut at = 0;
+        while let Some(byte) = bytes.get(at) {
+            let tag = TAGS[usize::from(*byte & 0x7F)];
+            let behind = at + 1 + bytes[at + 1..].iter().take_while(|byte| TAGS[usize::from(**byte & 0x7F)] == tag).count();
+            if runs == MOST_RUNS {
+                self.key.push(CUT_OFF);
+                return Glance { length: bytes.len(), plain: true, odd: true, cut_off: true };
+            }
+            odd |= tag < b' ' || tag == 0x7F || (tag == b' ' && behind - at > 1);
+            self.push(tag, behind - at);
+            runs += 1;
+            at = behind;
+        }
+        Glance { length: bytes.len(), plain: true, odd, cut_off: false }
+    }
+
+    fn walk(&mut self, value: &str) -> Glance {
+        let mut glance = Glance { odd: true, ..Glance::default() };
+        let mut runs = 0;
+        let mut last: Option<(&str, Option<Kinds>, usize)> = None;
+        for range in characters::ranges(value) {
+            glance.length += 1;
+            let character = &value[range];
+            let kind = kind_of(character);
+            match &mut last {
+                Some((_, Some(of), count)) if kind == Some(*of) => *count += 1,
+                Some((of, None, count)) if kind.is_none() && *of == character => *count += 1,
+                _ if runs == MOST_RUNS => glance.cut_off = true,
+                _ => {
+                    if let Some(run) = last.replace((character, kind, 1)) {
+                        self.push_run(run);
+                        runs += 1;
+                    }
+                }
+            }
+        }
+        if let Some(run) = last.filter(|_| runs < MOST_RUNS) {
+            self.push_run(run);
+        }
+        if glance.cut_off {
+            self.key.push(CUT_OFF);
+        }
+        glance
+    }
+
+    fn push_run(&mut self, (character, kind, count): (&str, Option<Kinds>, usize)) {
+        let index = kind.and_then(|kind| Kinds::EACH.iter().position(|each| *each == kind));
+        match (index, character.as_bytes()) {
+            (Some(index), _) => self.push(FIRST_KIND + index as u8, count),
+            (None, [byte]) => self.push(*byte, count),
+            (None, bytes) => {
+                // No character of a real text is longer than this; one that is counts as its first bytes.
+                let width = bytes.len().min(255);
+                self.key.extend_from_slice(&[OTHER, width as u8]);
+                self.key.extend_from_slice(&bytes[..width]);
+                self.count(count);
+            }
+        }
+    }
+
+    #[inline]
+    fn push(&mut self, tag: u8, count: usize) {
+        self.key.push(tag);
+        self.count(count);
+    }
+
+    /// A count in one byte, or behind a zero in eight.
+    #[inline]
+    fn count(&mut self, count: usize) {
+        match u8::try_from(count) {
+            Ok(count) => self.key.push(count),
+            Err(_) => {
+                self.key.push(0);
+                self.key.extend_from_slice(&(count as u64).to_le_bytes());
+            }
+        }
+    }
+}
+
+/// The kind of a letter or a digit; `None` for any other character.
+pub fn kind_of(character: &str) -> Option<Kinds> {
+    match (Kind::of(character), character.chars().next()) {
+        (Kind::Letter, Some(c)) => Some(Kinds::of_letter(c)),
+        (Kind::Digit, _) => Some(Kinds::DIGIT),
+        _ => None,
+    }
+}
+
+/// The runs that a key stands for.
+pub fn decode(key: &[u8]) -> Vec<FineRun> {
+    let mut runs = Vec::new();
+    let mut rest = key;
+    while let [tag, behind @ ..] = rest {
+        rest = behind;
+        let what = match *tag {
+            CUT_OFF => {
+                runs.push(FineRun { what: What::Rest, count: 1 });
+                continue;
+            }
+            OTHER => {
+                let [width, behind @ ..] = rest else { break };
+                let (character, behind) = behind.split_at(usize::from(*width).min(behind.len()));
+                rest = behind;
+                What::Character(String::from_utf8_lossy(character).into_owned())
+            }
+            tag if tag >= FIRST_KIND => What::Kind(Kinds::EACH[usize::from(tag - FIRST_KIND) % 4]),
+            tag => What::Character(char::from(tag).to_string()),
+        };
+        let count = match rest {
+            [0, behind @ ..] if behind.len() >= 8 => {
+                let (bytes, behind) = behind.split_at(8);
+                rest = behind;
+                bytes.iter().rev().fold(0, |count, byte| count << 8 | usize::from(*byte))
+            }
+            [count, behind @ ..] => {
+                rest = behind;
+                usize::from(*count)
+            }
+            [] => break,
+        };
+        runs.push(FineRun { what, count });
+    }
+    runs
+}
+
+/// The fine shape of a value.
+pub fn runs_of(value: &str) -> Vec<FineRun> {
+    let mut encoder = Encoder::default();
+    encoder.encode(value);
+    decode(encoder.key())
+}

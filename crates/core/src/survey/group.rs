@@ -1,0 +1,292 @@
+//! Close shapes put together, so that a column of codes gives a handful of lines, and nothing rare is hidden
+//! among what is common.
+//!
+//! Shapes are only ever put together where the same characters stand between their words. There, each word is
+//! looked at over all those values: where nearly all have one make (capitals, digits, a capital and then small
+//! letters), that make stands alone and the others are kept apart; where there are many, letters and digits
+//! are mixed there as a matter of course, and one set of kinds covers them. Lengths are then treated in the
+//! same way.
+
+use std::collections::{BTreeMap, HashMap};
+
+use super::fine::What;
+use super::kinds::Kinds;
+use super::shape::{Part, Shape};
+use super::shapes::{Shapes, slots};
+use crate::sightings::Sightings;
+
+/// A make of word that so large a share of values has stands alone.
+const NEARLY_ALL: f64 = 0.95;
+/// Up to so many makes that have nearly all values between them stand alone too.
+const FEW: usize = 3;
+/// But only if each has so many values on average: otherwise they are taken for chance.
+const EACH_HAS: u64 = 4;
+/// A length that so large a share of words has stands alone.
+const STEADY: f64 = 0.9;
+/// Lengths that so large a share of words has are common where none stands alone.
+const COMMON: f64 = 0.01;
+
+/// Values of close shapes.
+#[derive(Debug, Clone)]
+pub struct Group {
+    /// What they have in common.
+    pub shape: Shape,
+    /// How many, and the first rows.
+    pub seen: Sightings,
+    /// The first value, cut off where it is long.
+    pub example: String,
+    /// Their fine shapes, by index.
+    pub fine: Vec<usize>,
+    /// Their coarse shapes, by index.
+    pub coarse: Vec<usize>,
+}
+
+/// A shape of the column, fine or coarse.
+struct Member {
+    slots: Vec<Slot>,
+    fine: Option<usize>,
+    coarse: Option<usize>,
+    count: u64,
+}
+
+/// A word, or what stands between two.
+struct Slot {
+    /// The kinds of its runs in their order; none where only the set of kinds is known.
+    make: Vec<Kinds>,
+    kinds: Kinds,
+    /// The lengths of its runs; one where the runs are not known.
+    widths: Vec<(usize, usize)>,
+    /// What stands there if it is no word.
+    what: Option<What>,
+}
+
+/// The groups, each as large as can be, in the order of their counts.
+pub fn groups(shapes: &Shapes) -> Vec<Group> {
+    let mut by_skeleton: BTreeMap<Vec<Option<What>>, Vec<Member>> = BTreeMap::new();
+    for member in members(shapes) {
+        let skeleton = member.slots.iter().map(|slot| slot.what.clone()).collect();
+        by_skeleton.entry(skeleton).or_default().push(member);
+    }
+    let mut groups = Vec::new();
+    for members in by_skeleton.into_values() {
+        for members in by_kinds(members) {
+            groups.extend(by_widths(members).into_iter().map(|members| group(&members, shapes)));
+        }
+    }
+    sort(&mut groups);
+    groups
+}
+
+/// Each fine shape by itself, in the order of their counts.
+pub fn each(shapes: &Shapes) -> Vec<Group> {
+    let mut groups: Vec<_> = members(shapes).map(|member| group(&[member], shapes)).collect();
+    sort(&mut groups);
+    groups
+}
+
+fn sort(groups: &mut [Group]) {
+    groups.sort_by(|a, b| b.seen.count.cmp(&a.seen.count).then_with(|| a.seen.rows.cmp(&b.seen.rows)));
+}
+
+fn members(shapes: &Shapes) -> impl Iterator<Item = Member> {
+    let fine = shapes.entries.iter().enumerate().map(|(index, entry)| {
+        let slots = slots(&entry.runs).map(|runs| {
+            let make: Vec<_> = runs.iter().filter_map(|run| kinds_of(&run.what)).collect();
+            Slot {
+                kinds: make.iter().fold(Kinds::default(), |all, kinds| all.with(*kinds)),
+                what: make.is_empty().then(|| runs[0].what.clone()),
+                make,
+                widths: runs.iter().map(|run| (run.count, run.count)).collect(),
+            }
+        });
+        Member { slots: slots.collect(), fine: Some(index), coarse: None, count: entry.seen.count }
+    });
+    let coarse = shapes.coarse_entries.iter().enumerate().map(|(index, entry)| {
+        let slots = slots(&entry.runs).zip(&entry.widths).map(|(runs, widths)| {
+            let kinds: Vec<_> = runs.iter().filter_map(|run| kinds_of(&run.what)).collect();
+            Slot {
+                make: if kinds.len() == 1 { kinds.clone() } else { Vec::new() },
+                what: kinds.is_empty().then(|| runs[0].what.clone()),
+                kinds: kinds.into_iter().fold(Kinds::default(), Kinds::with),
+                widths: vec![*widths],
+            }
+        });
+        Member { slots: slots.collect(), fine: None, coarse: Some(index), count: entry.seen.count }
+    });
+    fine.chain(coarse)
+}
+
+fn kinds_of(what: &What) -> Option<Kinds> {
+    if let What::Kind(kinds) = what { Some(*kinds) } else { None }
+}
+
+/// Parts members by the classes that their words fall in.
+fn by_kinds(members: Vec<Member>) -> Vec<Vec<Member>> {
+    let count = members.first().map_or(0, |member| member.slots.len());
+    let classes: Vec<HashMap<(Vec<Kinds>, Kinds), usize>> = (0..count).map(|slot| makes(&members, slot)).collect();
+    part(members, |member| {
+        let slots = member.slots.iter().zip(&classes);
+        slots.map(|(slot, classes)| classes.get(&(slot.make.clone(), slot.kinds)).copied().unwrap_or(0)).collect()
+    })
+}
+
+/// Which makes of a word belong together: a class for each.
+fn makes(members: &[Member], slot: usize) -> HashMap<(Vec<Kinds>, Kinds), usize> {
+    let mut counts: BTreeMap<(Vec<Kinds>, Kinds), u64> = BTreeMap::new();
+    for member in members {
+        let slot = &member.slots[slot];
+        *counts.entry((slot.make.clone(), slot.kinds)).or_default() += member.count;
+    }
+    let mut left: Vec<_> = counts.into_iter().collect();
+    left.sort_by_key(|(_, count)| std::cmp::Reverse(*count));
+    let mut classes = HashMap::new();
+    let mut class = 0;
+    while !left.is_empty() {
+        let total: u64 = left.iter().map(|(_, count)| count).sum();
+        let mut before = 0;
+        let most = left.iter().take_while(|(_, count)| {
+            let goes_on = (before as f64) < NEARLY_ALL * total as f64;
+            before += count;
+            goes_on
+        });
+        let most = most.count();
+        if most == 1 || (most <= FEW && total >= EACH_HAS * most as u64) {
+            for (make, _) in left.drain(..most) {
+                classes.insert(make, class);
+                class += 1;
+            }
+            continue;
+        }
+        // Many makes: the commonest mixture takes all that it can be made of.
+        let mixture = left.iter().map(|((_, kinds), _)| *kinds).find(|kinds| kinds.is_mixed());
+        let within = |kinds: Kinds| mixture.map_or(kinds == left[0].0.1, |mixture| kinds.is_within(mixture));
+        let (taken, rest): (Vec<_>, Vec<_>) = left.iter().cloned().partition(|((_, kinds), _)| within(*kinds));
+        classes.extend(taken.into_iter().map(|(make, _)| (make, class)));
+        class += 1;
+        left = rest;
+    }
+    classes
+}
+
+/// Parts members by the lengths of their words, and of their runs where these are the same in all.
+fn by_widths(members: Vec<Member>) -> Vec<Vec<Member>> {
+    let count = members.first().map_or(0, |member| member.slots.len());
+    let same: Vec<bool> = (0..count).map(|slot| has_one_make(&members, slot)).collect();
+    let widths = |member: &Member| -> Vec<(usize, usize)> {
+        let slots = member.slots.iter().zip(&same);
+        slots.flat_map(|(slot, same)| if *same { slot.widths.clone() } else { vec![slot.width()] }).collect()
+    };
+    let count = members.first().map_or(0, |member| widths(member).len());
+    let ranges: Vec<Vec<(usize, usize)>> = (0..count)
+        .map(|index| {
+            let mut counts: BTreeMap<usize, u64> = BTreeMap::new();
+            members.iter().for_each(|member| *counts.entry(widths(member)[index].1).or_default() += member.count);
+            width_ranges(&counts)
+        })
+        .collect();
+    part(members, |member| {
+        let widths = widths(member);
+        let place = |(width, ranges): (&(usize, usize), &Vec<(usize, usize)>)| {
+            ranges.iter().position(|(least, most)| (least..=most).contains(&&width.1)).unwrap_or(0)
+        };
+        widths.iter().zip(&ranges).map(place).collect()
+    })
+}
+
+fn has_one_make(members: &[Member], slot: usize) -> bool {
+    let first = &members[0].slots[slot];
+    members.iter().all(|member| {
+        let slot = &member.slots[slot];
+        slot.make == first.make && slot.widths.len() == first.widths.len()
+    })
+}
+
+/// Which lengths belong together.
+fn width_ranges(counts: &BTreeMap<usize, u64>) -> Vec<(usize, usize)> {
+    let total: u64 = counts.values().sum();
+    let Some((&steady, &most)) = counts.iter().max_by_key(|(_, count)| **count) else { return Vec::new() };
+    let is_common = |count: u64| count as f64 >= COMMON * total as f64;
+    let (least, most) = if most as f64 >= STEADY * total as f64 {
+        (steady, steady)
+    } else {
+        let mut common = counts.iter().filter(|(_, count)| is_common(**count)).map(|(width, _)| *width);
+        let least = common.next().unwrap_or(steady);
+        let most = common.next_back().unwrap_or(least);
+        // What hangs together with the common lengths is no exception.
+        let shorter = counts.keys().rev().filter(|width| **width < least);
+        let longer = counts.keys().filter(|width| **width > most);
+        let least = shorter.fold(least, |least, width| if least - width == 1 { *width } else { least });
+        (least, longer.fold(most, |most, width| if width - most == 1 { *width } else { most }))
+    };
+    let mut ranges = vec![(least, most)];
+    let shorter: Vec<usize> = counts.range(..least).map(|(width, _)| *width).collect();
+    let longer: Vec<usize> = counts.range(most + 1..).map(|(width, _)| *width).collect();
+    for widths in [shorter, longer] {
+        match widths.as_slice() {
+            [] => {}
+            few if few.len() <= FEW => ranges.extend(few.iter().map(|width| (*width, *width))),
+            [first, .., last] => ranges.push((*first, *last)),
+            [_] => {}
+        }
+    }
+    ranges
+}
+
+/// Parts members by a key, in the order in which keys are first met.
+fn part(members: Vec<Member>, key: impl Fn(&Member) -> Vec<usize>) -> Vec<Vec<Member>> {
+    let mut parts: indexmap::IndexMap<Vec<usize>, Vec<Member>> = indexmap::IndexMap::new();
+    for member in members {
+        parts.entry(key(&member)).or_default().push(member);
+    }
+    parts.into_values().collect()
+}
+
+impl Slot {
+    fn width(&self) -> (usize, usize) {
+        self.widths.iter().fold((0, 0), |(least, most), (a, b)| (least + a, most + b))
+    }
+}
+
+/// What members have in common.
+fn group(members: &[Member], shapes: &Shapes) -> Group {
+    let count = members.first().map_or(0, |member| member.slots.len());
+    let mut parts = Vec::new();
+    for index in 0..count {
+        let slots = || members.iter().map(|member| &member.slots[index]);
+        let range = |widths: &dyn Fn(&Slot) -> (usize, usize)| {
+            slots().map(widths).reduce(|(a, b), (least, most)| (a.min(least), b.max(most))).unwrap_or((0, 0))
+        };
+        let first = &members[0].slots[index];
+        if let Some(what) = &first.what {
+            let (least, most) = range(&Slot::width);
+            parts.push(Part { what: what.clone(), least, most });
+        } else if has_one_make(members, index) && !first.make.is_empty() {
+            for (run, kinds) in first.make.iter().enumerate() {
+                let (least, most) = range(&|slot| slot.widths[run]);
+                parts.push(Part { what: What::Kind(*kinds), least, most });
+            }
+        } else {
+            let kinds = slots().fold(Kinds::default(), |all, slot| all.with(slot.kinds));
+            let (least, most) = range(&Slot::width);
+            parts.push(Part { what: What::Kind(kinds), least, most });
+        }
+    }
+    let mut group = Group {
+        shape: Shape { parts },
+        seen: Sightings::default(),
+        example: String::new(),
+        fine: members.iter().filter_map(|member| member.fine).collect(),
+        coarse: members.iter().filter_map(|member| member.coarse).collect(),
+    };
+    let fine = group.fine.iter().map(|index| (&shapes.entries[*index].seen, &shapes.entries[*index].example));
+    let coarse = group.coarse.iter().map(|index| (&shapes.coarse_entries[*index].seen, &shapes.coarse_entries[*index].example));
+    let mut first_row = u64::MAX;
+    for (seen, example) in fine.chain(coarse) {
+        group.seen.add(seen);
+        if seen.rows.first().is_some_and(|row| *row < first_row) {
+            first_row = seen.rows.first().copied().unwrap_or(first_row);
+            group.example.clone_from(example);
+        }
+    }
+    group
+}

@@ -1,0 +1,123 @@
+//! How long values are, in characters.
+
+/// Lengths up to here are counted one by one; longer ones by powers of two.
+const EACH: usize = 4096;
+
+/// How long values are, in characters.
+#[derive(Debug, Clone, Default)]
+pub struct Lengths {
+    counts: Vec<u64>,
+    /// Index n: lengths from 2ⁿ to 2ⁿ⁺¹ − 1, of those beyond [`EACH`].
+    longer: Vec<u64>,
+    least: usize,
+    most: usize,
+    values: u64,
+}
+
+/// A bar of the histogram: lengths from one to another, and how many values have them.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Bar {
+    /// The shortest length.
+    pub from: usize,
+    /// The longest length.
+    pub to: usize,
+    /// Values.
+    pub count: u64,
+}
+
+impl Lengths {
+    /// Sees a value of so many characters.
+    #[inline]
+    pub fn see(&mut self, length: usize) {
+        if self.values == 0 {
+            (self.least, self.most) = (length, length);
+        }
+        self.values += 1;
+        self.least = self.least.min(length);
+        self.most = self.most.max(length);
+        if length <= EACH {
+            if self.counts.len() <= length {
+                self.counts.resize(length + 1, 0);
+            }
+            self.counts[length] += 1;
+        } else {
+            let power = length.ilog2() as usize;
+            if self.longer.len() <= power {
+                self.longer.resize(power + 1, 0);
+            }
+            self.longer[power] += 1;
+        }
+    }
+
+    /// The shortest and the longest; `None` where nothing was seen.
+    pub fn range(&self) -> Option<(usize, usize)> {
+        (self.values > 0).then_some((self.least, self.most))
+    }
+
+    /// The length in the middle: half of the values are as long or shorter. Beyond 4096 characters, the power
+    /// of two below it.
+    pub fn median(&self) -> Option<usize> {
+        let mut before = 0;
+        let middle = self.values.div_ceil(2);
+        self.all().find_map(|bar| {
+            before += bar.count;
+            (before >= middle && middle > 0).then_some(bar.from)
+        })
+    }
+
+    /// The commonest length and how many values have it; of two, the longer.
+    pub fn commonest(&self) -> Option<(usize, u64)> {
+        self.all().filter(|bar| bar.from == bar.to).max_by_key(|bar| bar.count).map(|bar| (bar.from, bar.count))
+    }
+
+    /// The histogram in at most `most` bars: one a length where that is enough, else each as wide as the others.
+    pub fn bars(&self, most: usize) -> Vec<Bar> {
+        let all: Vec<Bar> = self.all().collect();
+        let (Some(first), Some(last)) = (all.first(), all.last()) else { return Vec::new() };
+        if all.len() <= most {
+            return all;
+        }
+        let width = (last.to + 1 - first.from).div_ceil(most.max(1));
+        let mut bars: Vec<Bar> = Vec::new();
+        for bar in &all {
+            let from = first.from + (bar.from - first.from) / width * width;
+            match bars.last_mut() {
+                Some(into) if into.from == from => into.count += bar.count,
+                _ => bars.push(Bar { from, to: from + width - 1, count: bar.count }),
+            }
+            if let Some(into) = bars.last_mut() {
+                into.to = into.to.max(bar.to);
+            }
+        }
+        bars
+    }
+
+    fn all(&self) -> impl Iterator<Item = Bar> + '_ {
+        let each = self.counts.iter().enumerate().map(|(length, count)| Bar { from: length, to: length, count: *count });
+        let longer = self.longer.iter().enumerate();
+        let longer = longer.map(|(power, count)| Bar { from: 1 << power, to: (2 << power) - 1, count: *count });
+        each.chain(longer).filter(|bar| bar.count > 0)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn lengths_are_counted() {
+        let mut lengths = Lengths::default();
+        assert_eq!((lengths.range(), lengths.median(), lengths.bars(5)), (None, None, Vec::new()));
+        for length in [17, 17, 17, 12, 19, 17] {
+            lengths.see(length);
+        }
+        assert_eq!((lengths.range(), lengths.median(), lengths.commonest()), (Some((12, 19)), Some(17), Some((17, 4))));
+        let counts: Vec<_> = lengths.bars(5).iter().map(|bar| (bar.from, bar.to, bar.count)).collect();
+        assert_eq!(counts, [(12, 12, 1), (17, 17, 4), (19, 19, 1)]);
+        let counts: Vec<_> = lengths.bars(2).iter().map(|bar| (bar.from, bar.to, bar.count)).collect();
+        assert_eq!(counts, [(12, 15, 1), (16, 19, 5)]);
+        lengths.see(1 << 30);
+        assert_eq!(lengths.range(), Some((12, 1 << 30)));
+        assert_eq!(lengths.bars(3).iter().map(|bar| bar.count).sum::<u64>(), 7);
+    }
+}

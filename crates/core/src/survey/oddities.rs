@@ -1,0 +1,143 @@
+//! What cannot be told by looking at values.
+
+use std::collections::BTreeMap;
+
+use crate::sightings::Sightings;
+use crate::text::look_alikes::{latin_of, looks_like};
+use crate::text::{characters, names};
+
+/// Different oddities that are told apart.
+const MOST: usize = 100;
+
+/// Something in a value that cannot be told by looking.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
+pub enum Oddity {
+    /// White space before the first other character.
+    SpaceAtStart,
+    /// White space behind the last other character.
+    SpaceAtEnd,
+    /// Two or more spaces in a row within the value.
+    DoubleSpace,
+    /// Anything else that shows nothing: no-break spaces, tabs, line breaks, joiners.
+    Unseen(char),
+    /// Something that looks like a character of the keyboard.
+    LooksLike(char, char),
+    /// A mark that is a code point of its own on the letter before it.
+    Combining(char),
+    /// Oddities beyond the number that is told apart.
+    Others,
+}
+
+impl std::fmt::Display for Oddity {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        match self {
+            Oddity::SpaceAtStart => f.write_str("space at the start"),
+            Oddity::SpaceAtEnd => f.write_str("space at the end"),
+            Oddity::DoubleSpace => f.write_str("two or more spaces in a row"),
+            Oddity::Unseen(c) => f.write_str(&names::name(*c)),
+            Oddity::LooksLike(c, plain) => write!(f, "{}, which looks like \"{plain}\"", names::name(*c)),
+            Oddity::Combining(c) => write!(f, "{} behind its letter", names::name(*c)),
+            Oddity::Others => f.write_str("other such characters"),
+        }
+    }
+}
+
+/// The oddities of a column.
+#[derive(Debug, Clone, Default)]
+pub struct Oddities {
+    seen: BTreeMap<Oddity, Sightings>,
+    /// Those of the value at hand.
+    here: Vec<Oddity>,
+}
+
+impl Oddities {
+    /// Looks at a value. Each kind of oddity counts once a value.
+    pub fn look(&mut self, row: u64, value: &str) {
+        let mut here = std::mem::take(&mut self.here);
+        here.clear();
+        find(value, &mut here);
+        here.sort_unstable();
+        here.dedup();
+        for oddity in &here {
+            let known = self.seen.len() < MOST || self.seen.contains_key(oddity);
+            self.seen.entry(if known { *oddity } else { Oddity::Others }).or_default().note(row);
+        }
+        self.here = here;
+    }
+
+    /// The oddities and where they were seen.
+    pub fn all(&self) -> impl Iterator<Item = (Oddity, &Sightings)> {
+        self.seen.iter().map(|(oddity, seen)| (*oddity, seen))
+    }
+}
+
+fn find(value: &str, here: &mut Vec<Oddity>) {
+    let inner = value.trim();
+    if value.starts_with(char::is_whitespace) {
+        here.push(Oddity::SpaceAtStart);
+    }
+    if value.ends_with(char::is_whitespace) {
+        here.push(Oddity::SpaceAtEnd);
+    }
+    if inner.contains("  ") {
+        here.push(Oddity::DoubleSpace);
+    }
+    if value.bytes().all(|byte| (b' '..0x7F).contains(&byte)) {
+        return;
+    }
+    let letters = || value.chars().filter(|c| c.is_alphabetic());
+    // A letter that looks like a Latin one is odd among Latin ones, and where no letter tells which script it is.
+    let is_latin = letters().any(|c| c.is_ascii()) || letters().all(|c| latin_of(c).is_some());
+    for range in characters::ranges(value) {
+        let character = &value[range];
+        if names::is_unseen(character) {
+            here.extend(character.chars().filter(|c| *c != ' ').map(Oddity::Unseen));
+            continue;
+        }
+        for (index, c) in character.chars().enumerate() {
+            if index > 0 && character.starts_with(char::is_alphabetic) {
+                here.push(if names::is_invisible(c) { Oddity::Unseen(c) } else { Oddity::Combining(c) });
+            } else if let Some(plain) = looks_like(c).or_else(|| latin_of(c).filter(|_| is_latin)) {
+                here.push(Oddity::LooksLike(c, plain));
+            }
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn odd_characters_are_named() {
+        for (value, expected) in [
+            ("GRP-1", vec![]),
+            ("Führung 東京", vec![]),
+            (" a  b ", vec!["space at the start", "space at the end", "two or more spaces in a row"]),
+            ("a\u{a0}", vec!["space at the end", "no-break space (U+00A0)"]),
+            ("a\tb\r\nc", vec!["tab (U+0009)", "line feed (U+000A)", "carriage return (U+000D)"]),
+            ("HNG–1−2", vec!["en dash (U+2013), which looks like \"-\"", "minus sign (U+2212), which looks like \"-\""]),
+            ("GRР-1", vec!["cyrillic capital letter er (U+0420), which looks like \"P\""]),
+            ("А-1", vec!["cyrillic capital letter a (U+0410), which looks like \"A\""]),
+            ("ГРП-1", vec![]),
+            ("e\u{301}", vec!["combining acute accent (U+0301) behind its letter"]),
+        ] {
+            let mut found = Vec::new();
+            find(value, &mut found);
+            found.sort_unstable();
+            found.dedup();
+            let found: Vec<_> = found.iter().map(ToString::to_string).collect();
+            assert_eq!(found, expected, "{value:?}");
+        }
+    }
+
+    #[test]
+    fn oddities_are_bounded() {
+        let mut oddities = Oddities::default();
+        for (row, code) in ('\u{e0000}'..'\u{e0fff}').enumerate() {
+            oddities.look(row as u64 + 1, &format!("{code}{code}x"));
+        }
+        assert!(oddities.all().count() <= MOST + 1);
+        assert_eq!(oddities.all().map(|(_, seen)| seen.count).sum::<u64>(), 0xfff);
+    }
+}

@@ -1,0 +1,202 @@
+//! Shapes as they are written: `U3-d8-X4`.
+
+use std::fmt;
+
+use super::fine::{FineRun, What};
+use super::kinds::Kinds;
+use crate::text::names::stand_in;
+
+/// What values look like: parts from left to right.
+#[derive(Debug, Clone, PartialEq, Eq, Hash, Default)]
+pub struct Shape {
+    /// The parts; none for a blank value.
+    pub parts: Vec<Part>,
+}
+
+/// A part of a shape.
+#[derive(Debug, Clone, PartialEq, Eq, Hash)]
+pub struct Part {
+    /// What it is made of.
+    pub what: What,
+    /// The fewest characters.
+    pub least: usize,
+    /// The most characters.
+    pub most: usize,
+}
+
+impl Shape {
+    /// The shape that only values of these runs have.
+    pub fn fine(runs: &[FineRun]) -> Shape {
+        let part = |run: &FineRun| Part { what: run.what.clone(), least: run.count, most: run.count };
+        Shape { parts: runs.iter().map(part).collect() }
+    }
+
+    /// Reads a shape as it is written. `None` where it is none.
+    pub fn parse(text: &str) -> Option<Shape> {
+        let mut parts: Vec<Part> = Vec::new();
+        let mut rest = text;
+        while let Some(symbol) = rest.chars().next() {
+            rest = &rest[symbol.len_utf8()..];
+            let (what, least, most);
+            (least, most, rest) = counts(rest)?;
+            what = match Kinds::of_symbol(symbol) {
+                Some(kinds) => What::Kind(kinds),
+                None if symbol == '…' => What::Rest,
+                None if symbol.is_alphanumeric() => return None,
+                None => What::Character(if symbol == '␣' { " ".to_owned() } else { symbol.to_string() }),
+            };
+            match parts.last_mut() {
+                Some(last) if last.what == what && matches!(what, What::Character(_)) => {
+                    (last.least, last.most) = (last.least + least, last.most + most);
+                }
+                _ => parts.push(Part { what, least, most }),
+            }
+        }
+        (!parts.is_empty()).then_some(Shape { parts })
+    }
+
+    /// Whether values of these runs have the shape.
+    pub fn has(&self, runs: &[FineRun]) -> bool {
+        fits(&self.parts, runs)
+    }
+
+    /// Whether all values of the other shape have this one.
+    pub fn has_shape(&self, other: &Shape) -> bool {
+        let runs = |count: fn(&Part) -> usize| -> Vec<FineRun> {
+            other.parts.iter().map(|part| FineRun { what: part.what.clone(), count: count(part) }).collect()
+        };
+        self.has(&runs(|part| part.least)) && self.has(&runs(|part| part.most))
+    }
+
+    /// The letters in the shape that stand for kinds.
+    pub fn symbols(&self) -> impl Iterator<Item = char> + '_ {
+        self.parts.iter().filter_map(|part| match &part.what {
+            What::Kind(kinds) => Some(kinds.symbol()),
+            _ => None,
+        })
+    }
+}
+
+/// The counts at the start of a text: `8`, `2..5`, or none for 1. And what stands behind them.
+fn counts(text: &str) -> Option<(usize, usize, &str)> {
+    let number = |text: &str| {
+        let digits = text.bytes().take_while(u8::is_ascii_digit).count();
+        let (number, rest) = text.split_at(digits);
+        (number.parse::<usize>().ok(), rest.len())
+    };
+    let (Some(least), rest) = number(text) else { return Some((1, 1, text)) };
+    let rest = &text[text.len() - rest..];
+    let Some(behind) = rest.strip_prefix("..") else { return Some((least, least, rest)) };
+    let (Some(most), left) = number(behind) else { return Some((least, least, rest)) };
+    (least <= most).then_some((least, most, &behind[behind.len() - left..]))
+}
+
+/// Whether runs can be dealt out to the parts, each of which takes as many as it allows.
+fn fits(parts: &[Part], runs: &[FineRun]) -> bool {
+    let [part, parts @ ..] = parts else { return runs.is_empty() };
+    if part.what == What::Rest {
+        return true;
+    }
+    let mut taken = 0;
+    for (index, run) in runs.iter().enumerate() {
+        let is_of = match (&part.what, &run.what) {
+            (What::Kind(kinds), What::Kind(kind)) => kind.is_within(*kinds),
+            (What::Character(wanted), What::Character(found)) => {
+                wanted == found || stand_in(found).is_some_and(|shown| shown == wanted)
+            }
+            _ => false,
+        };
+        taken += run.count;
+        if !is_of || taken > part.most {
+            return false;
+        }
+        if taken >= part.least && fits(parts, &runs[index + 1..]) {
+            return true;
+        }
+    }
+    false
+}
+
+/// With spaces at its ends, and everything else that is unseen, as visible stand-ins.
+impl fmt::Display for Shape {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        let last = self.parts.len().saturating_sub(1);
+        for (index, part) in self.parts.iter().enumerate() {
+            match &part.what {
+                What::Rest => f.write_str("…")?,
+                What::Kind(kinds) => write!(f, "{}", kinds.symbol())?,
+                What::Character(character) => {
+                    let is_inner = index > 0 && index < last && part.most == 1;
+                    let shown = match character.as_str() {
+                        " " if is_inner => " ",
+                        character => stand_in(character).unwrap_or(character),
+                    };
+                    match (part.least, part.most) {
+                        (least, most) if least == most && most <= 3 => f.write_str(&shown.repeat(most))?,
+                        (least, most) if least == most => write!(f, "{shown}{most}")?,
+                        (least, most) => write!(f, "{shown}{least}..{most}")?,
+                    }
+                    continue;
+                }
+            }
+            match (&part.what, part.least, part.most) {
+                (What::Rest, ..) => {}
+                (_, least, most) if least == most => write!(f, "{most}")?,
+                (_, least, most) => write!(f, "{least}..{most}")?,
+            }
+        }
+        Ok(())
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::super::fine::runs_of;
+    use super::*;
+
+    #[test]
+    fn fine_shapes_are_written_and_read_again() {
+        for (value, expected) in [
+            ("", ""),
+            ("GRP-00041273-S7K2", "U3-d8-U1d1U1d1"),
+            (" GRP  7 x ", "␣U3␣␣d1 L1␣"),
+            ("signe.lindqvist@lift", "L5.L9@L4"),
+            ("Führung", "U1L6"),
+            ("Fu\u{308}h–東京\t#", "U1L2–A2␉#"),
+            ("-----", "-5"),
+            ("a\u{a0}b", "L1⍽L1"),
+            ("a..5", "L1..d1"),
+        ] {
+            let runs = runs_of(value);
+            let shape = Shape::fine(&runs);
+            assert_eq!(shape.to_string(), expected, "{value:?}");
+            if !value.is_empty() {
+                let read = Shape::parse(expected).unwrap();
+                assert!(read.has(&runs), "{value:?}: {read:?}");
+                assert_eq!(read.to_string(), expected);
+            }
+        }
+        let long = "x".repeat(70_000) + &"-a".repeat(80);
+        assert_eq!(Shape::fine(&runs_of(&long[..70_000])).to_string(), "L70000");
+        assert!(Shape::fine(&runs_of(&long)).to_string().ends_with("-L1-…"));
+        assert!(Shape::fine(&runs_of(&("ü".to_owned() + &long))).to_string().ends_with("-L1-…"));
+    }
+
+    #[test]
+    fn a_shape_has_values() {
+        for (shape, value, expected) in [
+            ("U3-d8-X4", "GRP-00041273-S7K2", true),
+            ("U3-d8-X4", "GRP-00041273-S7k2", false),
+            ("U3-d8-X4", "GRP-0004127-S7K2", false),
+            ("d4-U2..5", "2019-HYDR", true),
+            ("d4-U2..5", "2019-H", false),
+            ("W4..6x2", "Ab12c3", true),
+            ("␣1..3d2", "   17", true),
+        ] {
+            assert_eq!(Shape::parse(shape).unwrap().has(&runs_of(value)), expected, "{shape} {value}");
+        }
+        for text in ["", "Q3", "U3-7x", "U5..2"] {
+            assert!(Shape::parse(text).is_none() || text == "U3-7x", "{text}");
+        }
+    }
+}

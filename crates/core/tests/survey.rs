@@ -1,0 +1,147 @@
+//! Surveys of columns: what a person should see first, and what must hold for every column.
+
+use keen_notch_core::survey::{Count, Depth, Kinds, Stands, Survey, runs_of};
+use proptest::prelude::*;
+
+fn surveyed<'a>(values: impl IntoIterator<Item = &'a str>) -> Survey {
+    let mut survey = Survey::new(Depth::Full);
+    for (index, value) in values.into_iter().enumerate() {
+        survey.see(index as u64 + 1, value);
+    }
+    survey
+}
+
+fn shapes(survey: &Survey) -> Vec<String> {
+    survey.groups().iter().map(|group| format!("{} {}", group.seen.count, group.shape)).collect()
+}
+
+/// Numbers that look like chance, the same each time.
+fn dice(n: u64) -> u64 {
+    let mut x = n.wrapping_mul(0x9E37_79B9_7F4A_7C15).wrapping_add(1);
+    for shift in [31, 27, 33] {
+        x = (x ^ (x >> shift)).wrapping_mul(0xBF58_476D_1CE4_E5B9);
+    }
+    x ^ (x >> 29)
+}
+
+/// Part codes of the ropeway, 40 of 10 000 irregular in five ways.
+pub fn part_codes() -> Vec<String> {
+    const GRADE: &[u8] = b"ABCDEFGHJKLMNPQRSTUVWXYZ0123456789";
+    let code = |row: u64| {
+        let family = ["GRP", "HNG", "SHV", "BRK", "CAB", "TWR"][(dice(row) % 6) as usize];
+        let serial = format!("{:08}", dice(row + 1_000_000) % 100_000_000);
+        let grade: String = (0..4).map(|n| char::from(GRADE[(dice(row * 4 + n) % 34) as usize])).collect();
+        (family, serial, grade)
+    };
+    let row = |row: u64| {
+        let (family, serial, grade) = code(row);
+        match row {
+            _ if row % 250 != 7 => format!("{family}-{serial}-{grade}"),
+            _ => match row / 250 % 5 {
+                0 => format!("{family}-{serial}-{grade}  "),
+                1 => format!("{family}-{serial}"),
+                2 => format!("{}-{serial}-{grade}", &family[..2]),
+                3 => format!("{family}–{serial}-{grade}"),
+                _ => {
+                    let at = (row / 1250 % 8) as usize;
+                    format!("{family}-{}O{}-{grade}", &serial[..at], &serial[at + 1..])
+                }
+            },
+        }
+    };
+    (1..=10_000).map(row).collect()
+}
+
+#[test]
+fn part_codes_with_forty_irregular_ones() {
+    let codes = part_codes();
+    let survey = surveyed(codes.iter().map(String::as_str));
+    assert_eq!(
+        shapes(&survey),
+        ["9960 U3-d8-X4", "8 U3-d8-X4␣␣", "8 U3-d8", "8 U2-d8-X4", "8 U3–d8-X4", "8 U3-X8-X4"],
+        "the main shape, and every kind of irregularity with its count"
+    );
+    assert_eq!(survey.groups()[1].seen.rows, [7, 1257, 2507, 3757, 5007]);
+    let delimiters = survey.delimiters();
+    assert_eq!(delimiters[0].character, "-");
+    let sections: Vec<_> = delimiters[0].sections.iter().map(|(sections, seen)| (*sections, seen.count)).collect();
+    assert_eq!(sections, [(3, 9984), (2, 16)]);
+    let (length, positions) = survey.positions().unwrap();
+    assert_eq!(length, 17);
+    let stands = |position: usize| -> Vec<_> {
+        positions[position - 1].stands.iter().map(|(stands, seen)| (stands.clone(), seen.count)).collect()
+    };
+    let dash = |text: &str, count| (Stands::Character(text.to_owned()), count);
+    assert_eq!(stands(4), [dash("-", 9968), dash("–", 8)]);
+    assert_eq!(stands(13), [dash("-", 9976)]);
+    assert_eq!(stands(1), [(Stands::Kind(Kinds::UPPER), 9976)]);
+    for position in 5..=12 {
+        let letter = &positions[position - 1].stands[1];
+        assert_eq!((&letter.0, letter.1.count), (&Stands::Kind(Kinds::UPPER), 1), "one O at each");
+    }
+    let odd: Vec<_> = survey.oddities().iter().map(|(oddity, seen)| format!("{oddity} {}", seen.count)).collect();
+    assert_eq!(odd, ["space at the end 8", "en dash (U+2013), which looks like \"-\" 8"]);
+}
+
+#[test]
+fn shapes_of_other_columns() {
+    let owned = |values: Vec<&'static str>, times: usize| values.repeat(times);
+    for (values, expected) in [
+        (owned(vec!["RIG", "IT", "HYDR", "OPS"], 20), vec!["80 U2..4"]),
+        (owned(vec!["2019-0385-RIG", "2020-0386-HYDRA"], 30), vec!["60 d4-d4-U3..5"]),
+        // Two populations under one skeleton are not mixed up.
+        (owned(vec!["GRP-1234", "2019-RIG"], 30), vec!["30 U3-d4", "30 d4-U3"]),
+        (owned(vec!["Okafor", "Hale", "Lindqvist"], 30), vec!["90 U1L3..8"]),
+        (vec!["", "  ", "A"], vec!["1 U1"]),
+        (vec![""], vec![]),
+        (vec!["a b"], vec!["1 L1 L1"]),
+    ] {
+        assert_eq!(shapes(&surveyed(values.clone())), expected, "{values:?}");
+    }
+    let survey = surveyed(["", "  ", "A"]);
+    assert_eq!((survey.values(), survey.blank.count, survey.spaces_only), (1, 2, 1));
+}
+
+#[test]
+fn many_shapes_stay_in_bounds_and_positions_are_known() {
+    // Random hexadecimal identifiers have more shapes than are kept.
+    let code = |n: u64| {
+        let hex = format!("{:016x}{:016x}", dice(n), dice(n + 500_000));
+        format!("{}-{}-4{}-{}", &hex[..8], &hex[8..12], &hex[12..15], &hex[15..31])
+    };
+    let codes: Vec<String> = (0..40_000).map(code).chain(["short".to_owned()]).collect();
+    let survey = surveyed(codes.iter().map(String::as_str));
+    let groups = survey.groups();
+    assert_eq!(groups.iter().map(|group| group.seen.count).sum::<u64>() + survey.other_shapes().count, 40_001);
+    assert!(groups.len() < 30, "{}", groups.len());
+    assert_eq!(groups[0].shape.to_string(), "x8-x4-x4-x16");
+    let (length, positions) = survey.positions().unwrap();
+    assert_eq!(length, 35);
+    assert_eq!(positions[8].stands.len(), 1, "always a hyphen");
+    assert_eq!(positions[14].stands[0].0, Stands::Character("4".to_owned()), "always 4");
+    let Count::Exact(distinct) = survey.distinct() else { panic!("few enough to be counted") };
+    assert_eq!(distinct, 40_001);
+    let mut members = survey.members(&groups[..1]);
+    assert_eq!(codes.iter().filter(|code| members.has(code)).count() as u64, groups[0].seen.count);
+}
+
+proptest! {
+    #[test]
+    fn every_value_is_in_one_group_whose_shape_it_has(
+        values in proptest::collection::vec("[aB7é –\t.-]{0,7}|[A-C]{3}-[0-9]{1,3}", 1..60)
+    ) {
+        let survey = surveyed(values.iter().map(String::as_str));
+        let groups = survey.groups();
+        prop_assert_eq!(groups.iter().map(|group| group.seen.count).sum::<u64>(), survey.values());
+        let fine = survey.fine_groups();
+        prop_assert_eq!(fine.iter().map(|group| group.seen.count).sum::<u64>(), survey.values());
+        let mut members: Vec<_> = groups.iter().map(|group| survey.members(std::slice::from_ref(group))).collect();
+        for value in &values {
+            let of: Vec<usize> = (0..groups.len()).filter(|index| members[*index].has(value)).collect();
+            prop_assert_eq!(of.len(), usize::from(!value.trim().is_empty()), "{:?} is in {:?}", value, of);
+            for index in of {
+                prop_assert!(groups[index].shape.has(&runs_of(value)), "{:?} has {}", value, groups[index].shape);
+            }
+        }
+    }
+}

@@ -1,0 +1,51 @@
+//! How far a run has come: counted where bytes are read and rows are done, read by whoever shows it.
+
+use std::io::{self, Read};
+use std::sync::Arc;
+use std::sync::atomic::{AtomicU64, Ordering};
+
+/// How far a run has come.
+#[derive(Debug, Default)]
+pub struct Meter {
+    bytes: AtomicU64,
+    rows: AtomicU64,
+}
+
+impl Meter {
+    /// Bytes read so far, before any decoding.
+    pub fn bytes(&self) -> u64 {
+        self.bytes.load(Ordering::Relaxed)
+    }
+
+    /// Rows done so far.
+    pub fn rows(&self) -> u64 {
+        self.rows.load(Ordering::Relaxed)
+    }
+
+    /// Counts rows that are done.
+    pub fn add_rows(&self, rows: u64) {
+        self.rows.fetch_add(rows, Ordering::Relaxed);
+    }
+
+    /// Begins anew, for an input that is read a second time.
+    pub fn restart(&self) {
+        self.bytes.store(0, Ordering::Relaxed);
+        self.rows.store(0, Ordering::Relaxed);
+    }
+}
+
+/// A reader whose bytes are counted.
+pub struct Metered<R> {
+    /// The reader.
+    pub reader: R,
+    /// What counts.
+    pub meter: Arc<Meter>,
+}
+
+impl<R: Read> Read for Metered<R> {
+    fn read(&mut self, room: &mut [u8]) -> io::Result<usize> {
+        let read = self.reader.read(room)?;
+        self.meter.bytes.fetch_add(read as u64, Ordering::Relaxed);
+        Ok(read)
+    }
+}

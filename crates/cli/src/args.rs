@@ -34,6 +34,8 @@ pub enum Command {
     Gauge(GaugeArgs),
     /// Show what is in the columns of a table, before any rule is written
     Survey(SurveyArgs),
+    /// Propose a cut list from the data, or a phrase from examples of what is wanted
+    Draft(DraftArgs),
     /// Add pieces to the rows of a table: the main job
     Carve(CarveArgs),
     /// Check a table against a cut list and write nothing: a table of faults and their rows
@@ -205,6 +207,39 @@ const SURVEYS: &str = r#"Examples:
   keen-notch survey parts.csv -c part_code --rows-of 'U3-d8'
 
 A shape is a value with its characters replaced by what they are: U3-d8-X4 is three uppercase letters, a hyphen, eight digits, a hyphen, and four uppercase letters and digits mixed."#;
+
+/// `draft`
+#[derive(Debug, clap::Args)]
+#[command(after_help = DRAFTS)]
+pub struct DraftArgs {
+    /// A CSV file
+    #[arg(value_name = "FILE")]
+    pub file: PathBuf,
+    /// The column: its name, its quoted name, or #4
+    #[arg(short, long, value_name = "COLUMN")]
+    pub column: Option<String>,
+    /// An example of what is wanted: 'VALUE => RESULT'; with any, a phrase is looked for that fits them all
+    #[arg(long, value_name = "EXAMPLE")]
+    pub want: Vec<String>,
+    /// More examples: a CSV file with the columns value and result
+    #[arg(long, value_name = "FILE")]
+    pub want_file: Option<PathBuf>,
+    /// Write the cut list to this file, which must not be there yet
+    #[arg(long, value_name = "NAME.cutlist.toml")]
+    pub write: Option<PathBuf>,
+    /// Show no progress, and say nothing of the file written
+    #[arg(short, long)]
+    pub quiet: bool,
+    #[command(flatten)]
+    pub reading: ReadingArgs,
+}
+
+const DRAFTS: &str = r#"Examples:
+  keen-notch draft parts.csv -c part_code
+  keen-notch draft parts.csv -c part_code --write parts.cutlist.toml
+  keen-notch draft parts.csv -c part_code --want 'GRP-00041273-S7K2 => 41273'
+
+A draft is a proposal with its evidence. Nothing is applied until you run it with carve -l."#;
 
 /// What a survey is written as.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]

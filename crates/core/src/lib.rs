@@ -19,6 +19,7 @@ pub mod check;
 pub mod column;
 pub mod cutlist;
 pub mod decimal;
+pub mod draft;
 pub mod explain;
 pub mod gauge;
 mod hashed;

@@ -1,4 +1,4 @@
-//! The nearest right word for a wrong one.
+//! Words for people: the nearest right one for a wrong one, and numbers as they are read.
 
 /// The candidate most like `word`, if any is like enough to be worth offering.
 ///
@@ -17,6 +17,24 @@ pub fn nearest<'a>(word: &str, candidates: impl IntoIterator<Item = &'a str>) ->
         .filter(|(distance, _)| *distance <= allowed)
         .min_by_key(|(distance, _)| *distance)
         .map(|(_, candidate)| candidate)
+}
+
+/// A number with its thousands set apart by spaces.
+pub fn grouped(n: u64) -> String {
+    let digits = n.to_string();
+    let mut shown = String::new();
+    for (index, digit) in digits.chars().enumerate() {
+        if index > 0 && (digits.len() - index).is_multiple_of(3) {
+            shown.push(' ');
+        }
+        shown.push(digit);
+    }
+    shown
+}
+
+/// `count` of `thing`, which takes an s for more than one.
+pub fn counted(count: u64, thing: &str) -> String {
+    format!("{} {thing}{}", grouped(count), if count == 1 { "" } else { "s" })
 }
 
 #[cfg(test)]

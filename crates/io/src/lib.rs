@@ -7,6 +7,7 @@
 pub mod block;
 pub mod carve;
 pub mod dialect;
+pub mod draft;
 mod error;
 pub mod faults;
 pub mod input;

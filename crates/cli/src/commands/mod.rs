@@ -3,6 +3,7 @@
 mod carve;
 mod check;
 mod demo;
+mod draft;
 mod explain;
 mod gauge;
 mod phrases;
@@ -22,6 +23,7 @@ pub fn run(command: &Command, console: &Console) -> Result<Exit, Failure> {
     match command {
         Command::Gauge(args) => gauge::run(args, console),
         Command::Survey(args) => survey::run(args, console),
+        Command::Draft(args) => draft::run(args, console),
         Command::Carve(args) => return carve::run(args, console),
         Command::Check(args) => return check::run(args, console),
         Command::Explain(args) => explain::run(args, console),

@@ -12,3 +12,4 @@ pub mod summary;
 pub mod survey;
 pub mod table;
 pub mod visible;
+pub mod wanted;

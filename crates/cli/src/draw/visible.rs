@@ -2,6 +2,7 @@
 
 use keen_notch_core::text::characters;
 use keen_notch_core::text::names::stand_in;
+pub use keen_notch_core::words::{counted, grouped};
 use unicode_width::UnicodeWidthStr;
 
 /// The columns that `text` takes on a terminal.
@@ -59,19 +60,6 @@ pub fn clipped(text: &str, most: usize) -> String {
     shown + "…"
 }
 
-/// A number with its thousands set apart by spaces.
-pub fn grouped(n: u64) -> String {
-    let digits = n.to_string();
-    let mut shown = String::new();
-    for (index, digit) in digits.chars().enumerate() {
-        if index > 0 && (digits.len() - index).is_multiple_of(3) {
-            shown.push(' ');
-        }
-        shown.push(digit);
-    }
-    shown
-}
-
 /// A part of a whole in per cent, never rounded to nothing or to all.
 pub fn share(part: u64, whole: u64) -> String {
     if whole == 0 {
@@ -84,11 +72,6 @@ pub fn share(part: u64, whole: u64) -> String {
         percent if percent > 99.9 => "> 99.9 %".to_owned(),
         percent => format!("{percent:.1} %"),
     }
-}
-
-/// `count` of `thing`, which takes an s for more than one.
-pub fn counted(count: u64, thing: &str) -> String {
-    format!("{} {thing}{}", grouped(count), if count == 1 { "" } else { "s" })
 }
 
 #[cfg(test)]

@@ -7,8 +7,10 @@ mod error;
 mod parse;
 pub mod reference;
 mod token;
+mod write;
 
 pub use ast::{Phrase, Span};
 pub use error::{ErrorKind, PhraseError};
 pub(crate) use parse::{ordinal, parse_field};
 pub(crate) use token::text_at;
+pub use write::quoted;

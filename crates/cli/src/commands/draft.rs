@@ -1,0 +1,228 @@
+//! `draft`: a first cut list from the data, or a phrase from examples.
+
+use std::io::Write;
+use std::path::Path;
+
+use keen_notch_core::column::{ColumnRef, Header};
+use keen_notch_core::cutlist::CutList;
+use keen_notch_core::draft::{self, Contradiction, Example, Origin, Ranked, Sample};
+use keen_notch_core::phrase::Phrase;
+use keen_notch_core::piece::Wanted;
+use keen_notch_core::plan::{Plan, Setting};
+use keen_notch_core::text::unit::Unit;
+use keen_notch_io::draft::{look, prove, try_phrases};
+use keen_notch_io::input::Input;
+use keen_notch_io::output::Output;
+use keen_notch_io::table::{Reading, Table};
+
+use crate::args::{self, DraftArgs};
+use crate::commands::run::{inputs, names};
+use crate::console::Console;
+use crate::draw::shell;
+use crate::draw::style::{self, paint};
+use crate::draw::wanted;
+use crate::failure::{Failure, Text};
+use crate::progress::Progress;
+
+/// The names of the columns in a file of examples.
+const PAIR: [&str; 2] = ["value", "result"];
+
+/// Runs the command.
+pub fn run(args: &DraftArgs, console: &Console) -> Result<(), Failure> {
+    let examples = examples(args)?;
+    let inputs = inputs(std::slice::from_ref(&args.file), console)?;
+    if inputs.contains(&Input::Stdin) {
+        let message = "a draft is made by reading the input more than once";
+        return Err(Failure::usage(message, "name a file instead of standard input"));
+    }
+    if let Some(path) = &args.write {
+        refuse_to_replace(path)?;
+    }
+    let reading = args.reading.reading()?;
+    let progress = Progress::of(&inputs, &reading.meter, args.quiet, true);
+    let mut table = Table::open(&inputs, &reading)?;
+    let column = ColumnRef::find_or_only(args::column(args.column.as_deref()).as_ref(), &table.header)?;
+    let origin = origin(&inputs, column, &table.header);
+    let drafted = if examples.is_empty() {
+        let text = from_data(&origin, column, &inputs, &reading, &mut table)?;
+        Drafted { shown: text.lines().map(str::to_owned).collect(), list: text }
+    } else {
+        from_examples(&examples, &origin, column, &inputs, &reading, &mut table, console)?
+    };
+    drop(progress);
+    match &args.write {
+        None => {
+            let mut out = anstream::stdout().lock();
+            for line in &drafted.shown {
+                writeln!(out, "{line}")?;
+            }
+            out.flush()?;
+        }
+        Some(path) => {
+            refuse_to_replace(path)?;
+            let mut out = Output::create(path, &inputs)?;
+            out.put(drafted.list.as_bytes())?;
+            out.finish()?;
+            if !args.quiet {
+                if !examples.is_empty() {
+                    drafted.shown.iter().for_each(|line| console.note(line));
+                    console.note("");
+                }
+                let (file, list) = (names(&inputs), path.display().to_string());
+                let words = format!("keen-notch check {} -l {}", shell::quoted(&file), shell::quoted(&list));
+                console.note(&format!("{list} is written. What breaks its checks: {}", paint(style::TAKEN, words)));
+            }
+        }
+    }
+    Ok(())
+}
+
+/// What is shown, and the cut list.
+struct Drafted {
+    shown: Vec<String>,
+    list: String,
+}
+
+/// A file that is there is never replaced: it may hold work.
+fn refuse_to_replace(path: &Path) -> Result<(), Failure> {
+    if path.symlink_metadata().is_err() {
+        return Ok(());
+    }
+    Err(Failure::file(format!("{} is there already", path.display()), "a draft replaces no file; give another name"))
+}
+
+/// The examples of the command line, then those of the file.
+fn examples(args: &DraftArgs) -> Result<Vec<Example>, Failure> {
+    let mut examples = Vec::new();
+    for text in &args.want {
+        let whole = Text { name: None, text: text.clone() };
+        let example = Example::parse(text).map_err(|refusal| Failure::refusal(&whole, refusal))?;
+        examples.push(example);
+    }
+    if let Some(path) = &args.want_file {
+        let mut table = Table::open(&[args::input(path)], &Reading::default())?;
+        let place = |name: &str| ColumnRef::Name(name.to_owned()).find(&table.header);
+        let (Ok(value), Ok(result)) = (place(PAIR[0]), place(PAIR[1])) else {
+            let message = format!("{} has no columns called value and result", path.display());
+            return Err(Failure::usage(message, "write a line `value,result` first, then a line for each example"));
+        };
+        table.each_row(|record, _| {
+            examples.push(Example { value: record.owned_value(value), result: record.owned_value(result) });
+            std::ops::ControlFlow::Continue(())
+        })?;
+        if examples.is_empty() {
+            return Err(Failure::usage(format!("{} has no examples", path.display()), "add a line for each example"));
+        }
+    }
+    draft::check(&examples).map_err(|(index, refusal)| {
+        let Example { value, result } = &examples[index];
+        match args.want.get(index) {
+            Some(text) => Failure::refusal(&Text { name: None, text: text.clone() }, refusal.moved(text.len() - result.len())),
+            None => {
+                let name = args.want_file.as_deref().map_or(String::new(), |path| path.display().to_string());
+                let row = index - args.want.len() + 1;
+                Failure::usage(format!("{name}, row {row}, {value} => {result}: {}", refusal.message), refusal.mend)
+            }
+        }
+    })?;
+    Ok(examples)
+}
+
+/// Where the draft comes from.
+fn origin(inputs: &[Input], column: usize, header: &Header) -> Origin {
+    let number = format!("#{}", column + 1);
+    let (columns, column) = match header {
+        Header::Unnamed(_) => (Vec::new(), number),
+        Header::Names(columns) => {
+            let name = &columns[column];
+            let is_plain = !name.trim().is_empty()
+                && ColumnRef::parse(name) == ColumnRef::Name(name.clone())
+                && columns.iter().filter(|other| *other == name).count() == 1;
+            (columns.clone(), if is_plain { name.clone() } else { number })
+        }
+    };
+    Origin { input: names(inputs), column, columns }
+}
+
+/// A cut list from what the column holds; every line of it is tried on all rows.
+fn from_data(
+    origin: &Origin,
+    column: usize,
+    inputs: &[Input],
+    reading: &Reading,
+    table: &mut Table,
+) -> Result<String, Failure> {
+    let (survey, sample) = look(table, column)?;
+    let Some(draft) = draft::draft(origin.clone(), &survey, &sample) else {
+        let message = match survey.rows {
+            0 => format!("{} has no rows", origin.input),
+            _ => format!("every value of {} is blank", origin.column),
+        };
+        return Err(Failure::usage(message, "a draft needs values; `survey` shows what is in each column"));
+    };
+    let mut proved = Vec::new();
+    for index in 0..draft.readings.len() {
+        let list = draft.list(index);
+        let text = Text { name: Some("the draft".to_owned()), text: list };
+        let wanted: Wanted = CutList::parse(&text.text, 0).map_err(|refusal| Failure::refusal(&text, refusal))?.wanted;
+        let mut table = Table::open(inputs, reading)?;
+        let main = ColumnRef::Number(column + 1);
+        let setting = Setting::new(Unit::Characters);
+        let carving = keen_notch_core::carving::Carving::new(&wanted, Some(&main), &setting, &table.header)
+            .map_err(|unbound| Failure::refusal(&text, unbound.refusal))?;
+        proved.push(prove(&mut table, carving)?);
+    }
+    Ok(draft.text(&proved))
+}
+
+/// A phrase that does what examples want.
+fn from_examples(
+    examples: &[Example],
+    origin: &Origin,
+    column: usize,
+    inputs: &[Input],
+    reading: &Reading,
+    table: &mut Table,
+    console: &Console,
+) -> Result<Drafted, Failure> {
+    let found = draft::search(examples);
+    if found.is_empty() {
+        return Err(no_phrase(examples));
+    }
+    let (_, sample): (_, Sample) = look(table, column)?;
+    let ranked: Vec<Ranked> = draft::rank(&found, examples, sample.rows());
+    let plans: Vec<Plan> = ranked.iter().filter_map(|ranked| plan(&ranked.phrase)).collect();
+    let tried = try_phrases(&mut Table::open(inputs, reading)?, column, &plans)?;
+    let list = draft::wanted_list(origin, examples, &ranked, &tried.gives, tried.rows);
+    Ok(Drafted { shown: wanted::draw(&origin.column, found.len(), &ranked, &tried, console.width), list })
+}
+
+fn plan(phrase: &str) -> Option<Plan> {
+    Plan::new(&Phrase::parse(phrase).ok()?, Unit::Characters).ok()
+}
+
+/// Why there is no phrase for the examples.
+fn no_phrase(examples: &[Example]) -> Failure {
+    let shown = |index: &usize| format!("{} => {}", examples[*index].value, examples[*index].result);
+    let slip = "look for a slip in them; codes of two kinds take a phrase each, joined by `or` or chosen by `when`";
+    match draft::contradiction(examples) {
+        Contradiction::Alone(alone) => {
+            let all: Vec<String> = alone.iter().map(|index| format!("'{}'", shown(index))).collect();
+            let mend = "phrases take one part of a value and tidy it; they do not reorder it or put two parts together";
+            Failure::usage(format!("no phrase that was tried gives {}", all.join(" or ")), mend)
+        }
+        Contradiction::Pairs(pairs) => {
+            let all: Vec<String> =
+                pairs.iter().map(|(first, second)| format!("'{}' and '{}'", shown(first), shown(second))).collect();
+            Failure::usage(format!("these examples contradict each other, no phrase fits both: {}", all.join("; ")), slip)
+        }
+        Contradiction::OddOneOut(odd, phrase) => Failure::usage(
+            format!("no phrase fits all examples: '{}' contradicts the others, which `{phrase}` fits", shown(&odd)),
+            slip,
+        ),
+        Contradiction::Together => Failure::usage(
+            format!("no phrase fits all {} examples, though every two of those tried have one", examples.len()),
+            slip,
+        ),
+    }
+}

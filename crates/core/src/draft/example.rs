@@ -1,0 +1,196 @@
+//! Examples of what is wanted: a value, and the result it should give.
+
+use crate::refusal::Refusal;
+
+/// What stands between a value and its result.
+const ARROW: &str = " => ";
+
+/// A value, and the result it should give.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Example {
+    /// The value.
+    pub value: String,
+    /// Its result.
+    pub result: String,
+}
+
+impl Example {
+    /// Reads `VALUE => RESULT`. Spaces count, but for one on each side of the arrow.
+    ///
+    /// # Errors
+    /// Where the arrow is missing or a side is empty.
+    pub fn parse(text: &str) -> Result<Example, Refusal> {
+        let Some(at) = text.rfind(ARROW) else {
+            let bare = ["=>", "=", "->", "→"].iter().find_map(|arrow| text.find(arrow).map(|at| at..at + arrow.len()));
+            if let Some(span) = bare.clone().filter(|span| span.end == text.len() && text.ends_with("=>")) {
+                return Err(empty_result(span));
+            }
+            if let Some(span) = bare.clone().filter(|span| span.start == 0 && text.starts_with("=>")) {
+                return Err(Refusal::new("the value is empty", span, "put a value of the column before the arrow"));
+            }
+            let mend = "write the value, a space, =>, a space, and the result: 'GRP-00041273-S7K2 => 41273'";
+            return Err(Refusal::new("the arrow => is missing", bare.unwrap_or(text.len()..text.len()), mend));
+        };
+        let example = Example { value: text[..at].to_owned(), result: text[at + ARROW.len()..].to_owned() };
+        if example.value.is_empty() {
+            return Err(Refusal::new("the value is empty", 0..at + ARROW.len(), "put a value of the column before the arrow"));
+        }
+        if example.result.is_empty() {
+            return Err(empty_result(at..text.len()));
+        }
+        Ok(example)
+    }
+}
+
+/// Whether each result can come from its value at all: its characters stand there, in either case, but for some
+/// put before them, behind them, or as padding.
+///
+/// # Errors
+/// The index of an example whose result cannot; the span is in that result.
+pub fn check(examples: &[Example]) -> Result<(), (usize, Refusal)> {
+    let (before, behind) = common_ends(examples);
+    for (index, example) in examples.iter().enumerate() {
+        example.check(before, behind).map_err(|refusal| (index, refusal))?;
+    }
+    Ok(())
+}
+
+impl Example {
+    /// The check of one example, so many bytes of whose result are the same in all of them at either end.
+    fn check(&self, before: usize, behind: usize) -> Result<(), Refusal> {
+        if self.value.is_empty() {
+            return Err(Refusal::new("the value is empty", 0..0, "give a value of the column"));
+        }
+        if self.result.is_empty() {
+            return Err(empty_result(0..0));
+        }
+        let value = folded(&self.value);
+        let has = |c: char| folded(&c.to_string()).chars().all(|c| value.contains(c));
+        let foreign = |text: &str| text.contains(|c| !has(c));
+        let mut core = before..self.result.len() - behind;
+        // What all results begin or end with may be put there; so may whole words, and characters at the ends.
+        loop {
+            let text = &self.result[core.clone()];
+            let is_word = |c: char| c.is_alphanumeric();
+            let first =
+                text.find(|c| !is_word(c)).map_or(text.len(), |at| at + text[at..].chars().next().map_or(0, char::len_utf8));
+            let last = text.rfind(|c| !is_word(c)).unwrap_or(0);
+            match (text.chars().next(), text.chars().next_back()) {
+                (Some(c), _) if !has(c) => core.start += c.len_utf8(),
+                (_, Some(c)) if !has(c) => core.end -= c.len_utf8(),
+                _ if first < text.len() && foreign(&text[..first]) => core.start += first,
+                _ if last > 0 && foreign(&text[last..]) => core.end = core.start + last,
+                _ => break,
+            }
+        }
+        let text = &self.result[core.clone()];
+        let (culprit, all) = match text.chars().find(|c| !has(*c)) {
+            Some(culprit) => (core.start + text.find(culprit).unwrap_or(0), text),
+            // Nothing is left that comes from the value, unless all results share what does.
+            None if text.is_empty() && !self.result.contains(has) => (0, self.result.as_str()),
+            None => return Ok(()),
+        };
+        let width = self.result[culprit..].chars().next().map_or(0, char::len_utf8);
+        let mend = match text {
+            "" => "a phrase takes a part of the value, and nothing of this result stands in it",
+            _ => "characters that the value has not can only be put before a piece, behind it, or as padding",
+        };
+        let message = format!("{} cannot come from the value", characters(all.chars().filter(|c| !has(*c))));
+        Err(Refusal::new(message, culprit..culprit + width, mend))
+    }
+}
+
+/// How many bytes the results of several examples share at their starts and at their ends, as whole characters.
+fn common_ends(examples: &[Example]) -> (usize, usize) {
+    let [first, rest @ ..] = examples else { return (0, 0) };
+    if rest.is_empty() {
+        return (0, 0);
+    }
+    let first = first.result.as_str();
+    let shortest = examples.iter().map(|example| example.result.len()).min().unwrap_or(0);
+    let same = |a: &mut dyn Iterator<Item = char>, b: &mut dyn Iterator<Item = char>| -> usize {
+        a.zip(b).take_while(|(a, b)| a == b).map(|(a, _)| a.len_utf8()).sum()
+    };
+    let before = rest.iter().map(|other| same(&mut first.chars(), &mut other.result.chars())).min().unwrap_or(0);
+    let behind = rest.iter().map(|other| same(&mut first.chars().rev(), &mut other.result.chars().rev())).min().unwrap_or(0);
+    (before, behind.min(shortest - before))
+}
+
+fn empty_result(span: std::ops::Range<usize>) -> Refusal {
+    let mend = "put behind the arrow what the value should give; a blank result needs no phrase";
+    Refusal::new("the result is empty", span, mend)
+}
+
+/// A text with its case set aside.
+pub(super) fn folded(text: &str) -> String {
+    text.to_lowercase()
+}
+
+/// `"X", "Y"`: each once, in their order.
+fn characters(all: impl Iterator<Item = char>) -> String {
+    let mut seen: Vec<String> = Vec::new();
+    for c in all {
+        let shown = crate::phrase::quoted(&c.to_string());
+        if !seen.contains(&shown) {
+            seen.push(shown);
+        }
+    }
+    seen.join(", ")
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn examples_are_read() {
+        let example = Example::parse("HNG-1   => 1").unwrap();
+        assert_eq!((example.value.as_str(), example.result.as_str()), ("HNG-1  ", "1"));
+        let example = Example::parse("a => b => b").unwrap();
+        assert_eq!((example.value.as_str(), example.result.as_str()), ("a => b", "b"));
+    }
+
+    #[test]
+    fn examples_that_cannot_be_right() {
+        for (text, expected) in [
+            ("GRP-1", "the arrow => is missing"),
+            ("GRP-1 -> 1", "the arrow => is missing"),
+            ("GRP-1=>1", "the arrow => is missing"),
+            (" => x", "the value is empty"),
+            ("=> x", "the value is empty"),
+            ("GRP-1 => ", "the result is empty"),
+            ("GRP-1 =>", "the result is empty"),
+        ] {
+            let refusal = Example::parse(text).unwrap_err();
+            assert_eq!(refusal.message, expected, "{text}");
+            assert!(text.get(refusal.span.clone()).is_some(), "{text}: {:?}", refusal.span);
+        }
+    }
+
+    #[test]
+    fn results_that_cannot_come_from_their_values() {
+        let checked = |texts: &[&str]| {
+            let examples: Vec<_> = texts.iter().map(|text| Example::parse(text).unwrap()).collect();
+            check(&examples)
+        };
+        for (texts, expected) in [
+            (vec!["GRP-1 => XY"], "\"X\", \"Y\" cannot come from the value"),
+            (vec!["GRP-1 => GxR"], "\"x\" cannot come from the value"),
+            (vec!["A 1 B 2 => 1 X 2"], "\"X\" cannot come from the value"),
+            (vec!["GRP-1 => 1", "HNG-2 => 7"], "\"7\" cannot come from the value"),
+        ] {
+            let (index, refusal) = checked(&texts).unwrap_err();
+            assert_eq!((index, refusal.message.as_str()), (texts.len() - 1, expected), "{texts:?}");
+        }
+        for texts in [
+            vec!["GRP-1 => grp"],
+            vec!["GRP-1 => 0001"],
+            vec!["GRP-1 => WO-1 mm"],
+            vec!["GRP-1 => PART 1"],
+            vec!["GRP-1 => P9R1", "GRP-2 => P9R2"],
+            vec!["GRP-1 => 1", "GRP-1 => 1"],
+        ] {
+            assert!(checked(&texts).is_ok(), "{texts:?}");
+        }
+    }
+}

@@ -1,0 +1,401 @@
+//! A cut list that is proposed for a column, with the evidence for each line of it.
+
+use super::checks::NEARLY_ALL;
+use super::marks::spaced;
+use super::places::by_position;
+use super::plans::Plans;
+use super::reading::{DraftPiece, Proposal, Reading, form, pieces, proof};
+use super::sample::Sample;
+use super::structure::{Node, structure};
+use crate::phrase::quoted;
+use crate::sightings::Sightings;
+use crate::survey::{Delimiter, Survey};
+use crate::words::{counted, grouped};
+
+/// A layout that fits fewer rows than this is no reading.
+const FITS: f64 = 0.9;
+/// With fewer values, what holds may be chance.
+const FEW_VALUES: u64 = 20;
+
+/// Where a draft comes from.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Origin {
+    /// What the input is called.
+    pub input: String,
+    /// The column as a cut list names it.
+    pub column: String,
+    /// The names of all columns, which pieces must not take.
+    pub columns: Vec<String>,
+}
+
+/// A cut list that is proposed, in one or more readings: the likeliest first.
+#[derive(Debug, Clone)]
+pub struct Draft {
+    origin: Origin,
+    rows: u64,
+    blank: u64,
+    remarks: Vec<String>,
+    /// The readings.
+    pub readings: Vec<Reading>,
+}
+
+/// What came of trying a reading on all rows.
+#[derive(Debug, Clone, Default)]
+pub struct Proved {
+    /// Rows with any fault.
+    pub faulty: Sightings,
+    /// Each check, by the name of what it is of and its words, with the rows that do not meet it.
+    pub checks: Vec<(String, String, Sightings)>,
+    /// How many rows have each piece, in the order of the reading.
+    pub filled: Vec<u64>,
+}
+
+/// Proposes a cut list for a column that was surveyed, from a sample of its rows. `None` where all of them are
+/// blank.
+pub fn draft(origin: Origin, survey: &Survey, sample: &Sample) -> Option<Draft> {
+    let texts: Vec<String> = sample.rows().iter().map(|row| row.value.clone()).collect();
+    if texts.is_empty() {
+        return None;
+    }
+    let mut plans = Plans::default();
+    let node = structure(&texts, true, &mut plans);
+    let mut readings = vec![reading(&node, heading(&node, survey), &origin.columns)];
+    let (first_pieces, is_whole) = match &readings[0].proposal {
+        Proposal::Pieces { pieces, .. } => (pieces.clone(), matches!(node, Node::Leaf(_))),
+        Proposal::Layout(_) => (Vec::new(), true),
+    };
+    if !is_whole && let Some(form) = form(&node, &first_pieces) {
+        readings.push(Reading {
+            heading: "The same pieces by a layout, a picture of the whole value; take one or the other.".to_owned(),
+            proposal: Proposal::Layout(form),
+        });
+    }
+    if let Some(places) = by_position(&texts).filter(|places| *places != node) {
+        let heading = "Another reading: all values have one length, so they can be cut by position.".to_owned();
+        let other = reading(&places, heading, &origin.columns);
+        if phrases(&other) != phrases(&readings[0]) {
+            readings.push(other);
+        }
+    }
+    if is_whole && let Some(other) = at_first_mark(survey, &origin.columns, &texts, &mut plans) {
+        readings.push(other);
+    }
+    let mut remarks = Vec::new();
+    if survey.values() < FEW_VALUES {
+        remarks.push(match survey.values() {
+            1 => "There is one value only: what follows is read off it, and nothing tells how others look.".to_owned(),
+            values => format!("There are {values} values only: what holds for them may be chance."),
+        });
+    }
+    Some(Draft { origin, rows: survey.rows, blank: survey.blank.count, remarks, readings })
+}
+
+fn reading(node: &Node, heading: String, taken: &[String]) -> Reading {
+    let pieces = pieces(node, taken);
+    let proof = proof(node, &pieces).filter(|_| !matches!(node, Node::Leaf(_)));
+    Reading { heading, proposal: Proposal::Pieces { pieces, proof } }
+}
+
+fn phrases(reading: &Reading) -> Vec<&str> {
+    match &reading.proposal {
+        Proposal::Pieces { pieces, .. } => pieces.iter().map(|piece| piece.take.as_str()).collect(),
+        Proposal::Layout(_) => Vec::new(),
+    }
+}
+
+/// Values that nothing divides steadily may still be cut at a mark that many of them have.
+fn at_first_mark(survey: &Survey, taken: &[String], texts: &[String], plans: &mut Plans) -> Option<Reading> {
+    let delimiters = survey.delimiters();
+    let mark = delimiters.iter().max_by_key(|delimiter| delimiter.values)?;
+    if mark.values * 4 < survey.values() {
+        return None;
+    }
+    let written = quoted(&spaced(&mark.character, texts));
+    let expected = mark.values as f64 >= NEARLY_ALL * survey.values() as f64;
+    let all = [(format!("before {written} or whole"), true), (format!("after {written}"), expected)];
+    let mut pieces: Vec<DraftPiece> = Vec::new();
+    for (index, (take, expected)) in all.into_iter().enumerate() {
+        let names = (1..).map(|n| if n == 1 { format!("part_{}", index + 1) } else { format!("part_{}_{n}", index + 1) });
+        let name = names.into_iter().find(|name| !taken.contains(name))?;
+        let known = super::checks::known(&plans.each(&take, texts));
+        pieces.push(DraftPiece { name, take, expected, known });
+    }
+    let heading =
+        format!("Another reading: cut at the first {written}, which {} have.", of(mark.values, survey.values(), "values"));
+    Some(Reading { heading, proposal: Proposal::Pieces { pieces, proof: None } })
+}
+
+/// What the first reading rests on.
+fn heading(node: &Node, survey: &Survey) -> String {
+    let delimiters = survey.delimiters();
+    let of_mark = |mark: &str| delimiters.iter().find(|delimiter| delimiter.character == mark);
+    let values = survey.values();
+    match node {
+        Node::Sections { by, parts } => {
+            let counted = of_mark(by).map_or(0, |mark: &Delimiter| {
+                mark.sections.iter().filter(|(count, _)| *count == parts.len()).map(|(_, seen)| seen.count).sum()
+            });
+            format!("{} have {} sections by {}.", of(counted, values, "values"), number(parts.len()), quoted(by))
+        }
+        Node::Brackets { marks: (open, close), .. } => {
+            let counted = of_mark(open.trim()).map_or(0, |mark| mark.values);
+            let shown = format!("{}…{}", open.trim(), close.trim());
+            format!("{} have something in brackets, {shown}, and are cut there first.", of(counted, values, "values"))
+        }
+        Node::Optional { by, at_start, .. } => {
+            let counted = of_mark(by.trim()).map_or(0, |mark| mark.values);
+            let side = if *at_start { "before" } else { "behind" };
+            format!(
+                "Only {} have {}: what stands {side} it is missing in the others.",
+                of(counted, values, "values"),
+                quoted(by)
+            )
+        }
+        Node::Joined(_) => {
+            let group = survey.groups().into_iter().next();
+            let (shape, count) = group.map_or((String::new(), 0), |group| (group.shape.to_string(), group.seen.count));
+            format!(
+                "Nothing divides the values, but letters turn into digits at the same place: {} are {shape}.",
+                of(count, values, "values")
+            )
+        }
+        _ => nothing_to_cut(survey, &delimiters),
+    }
+}
+
+/// Why a column is not cut, and what was looked for.
+fn nothing_to_cut(survey: &Survey, delimiters: &[Delimiter]) -> String {
+    let groups = survey.groups();
+    let range = survey.lengths.range().map_or_else(String::new, |(least, most)| match (least, most) {
+        (least, most) if least == most => format!("{least} characters each"),
+        (least, most) => format!("{least} to {most} characters"),
+    });
+    if groups.iter().all(|group| group.shape.symbols().eq(['d']) && group.shape.parts.len() == 1) {
+        return format!(
+            "The values are digits and nothing else, {range}: there is nothing to cut at, only what can be checked."
+        );
+    }
+    let steadiest = delimiters.iter().max_by_key(|delimiter| delimiter.values);
+    match steadiest {
+        None => {
+            format!("No mark divides the values ({range}), and no place at which they change is steady: they are left whole.")
+        }
+        Some(mark) => {
+            let counts = mark.sections.iter().take(3).map(|(sections, seen)| match sections {
+                1 => format!("not there in {}", grouped(seen.count)),
+                sections => format!("{} sections in {}", number(*sections), grouped(seen.count)),
+            });
+            let counts: Vec<String> = counts.collect();
+            format!(
+                "No mark divides nearly all values ({range}) in the same way, so they are left whole. {}: {}.",
+                quoted(&mark.character),
+                counts.join(", ")
+            )
+        }
+    }
+}
+
+impl Draft {
+    /// A cut list of one reading by itself, to be tried on all rows.
+    pub fn list(&self, reading: usize) -> String {
+        let body = self.readings.get(reading).map_or_else(String::new, |reading| self.body(reading, None));
+        format!("{}\n{body}", self.head())
+    }
+
+    /// The whole draft: the first reading as it runs, the others as comments, each with what came of it.
+    pub fn text(&self, proved: &[Proved]) -> String {
+        let input = &self.origin.input;
+        let mut text = format!("# Drafted from {} of {}: {}", self.shown_column(), one_line(input), counted(self.rows, "row"));
+        text += &match self.blank {
+            0 => ", none of them blank.\n".to_owned(),
+            blank => format!(", {} of them blank.\n", grouped(blank)),
+        };
+        for remark in &self.remarks {
+            text += &format!("# {remark}\n");
+        }
+        text += "# Nothing is applied until you say so: read it, name the pieces, and run it with carve -l.\n";
+        text += &self.head();
+        for (index, reading) in self.readings.iter().enumerate() {
+            let proof = proved.get(index);
+            if index == 0 {
+                text += &format!("\n# {}\n\n{}", capital(&reading.heading), self.body(reading, proof));
+                continue;
+            }
+            let fits = proof.is_some_and(|proof| {
+                let good = self.rows.saturating_sub(self.blank.max(proof.faulty.count));
+                matches!(reading.proposal, Proposal::Pieces { .. }) || good as f64 >= FITS * (self.rows - self.blank) as f64
+            });
+            if !fits {
+                continue;
+            }
+            text += &format!("\n# {}\n#\n", reading.heading);
+            for line in self.body(reading, proof).lines() {
+                text += &if line.is_empty() { "#\n".to_owned() } else { format!("# {line}\n") };
+            }
+        }
+        text
+    }
+
+    /// The checks of a reading that too many rows break to be proposed.
+    fn is_dropped(&self, of: &str, words: &str, proved: Option<&Proved>) -> bool {
+        let bound = (1.0 - NEARLY_ALL) * (self.rows - self.blank) as f64 + self.blank_faults(words) as f64;
+        found(proved, of, words).is_some_and(|seen| seen.count as f64 > bound.max(1.0))
+    }
+
+    /// Blank values break `required`, and that is no reason to drop it.
+    fn blank_faults(&self, words: &str) -> u64 {
+        if words == "required" { self.blank } else { 0 }
+    }
+
+    fn head(&self) -> String {
+        format!(
+            "title  = {}\ncolumn = {}\n",
+            toml_text(&format!("Draft for {}", self.shown_column())),
+            toml_text(&self.origin.column)
+        )
+    }
+
+    fn shown_column(&self) -> String {
+        one_line(self.origin.column.trim_matches('"'))
+    }
+
+    fn body(&self, reading: &Reading, proved: Option<&Proved>) -> String {
+        match &reading.proposal {
+            Proposal::Layout(form) => self.layout(form, proved),
+            Proposal::Pieces { pieces, proof } => {
+                let mut text = String::new();
+                for (index, piece) in pieces.iter().enumerate() {
+                    if index > 0 {
+                        text.push('\n');
+                    }
+                    text += &self.piece(piece, index, proved);
+                }
+                if let Some(proof) = proof
+                    && !self.is_dropped("proof", proof, proved)
+                {
+                    text += "\n# The pieces put together again must give the value: nothing is lost between them.\n";
+                    text += &self.announced("proof", proof, "it", proved);
+                    text += &format!("[proof]\n{} = {}\n", toml_key(&self.origin.column), toml_text(proof));
+                }
+                text
+            }
+        }
+    }
+
+    fn piece(&self, piece: &DraftPiece, index: usize, proved: Option<&Proved>) -> String {
+        let mut text = String::new();
+        if let Some(filled) = proved.and_then(|proved| proved.filled.get(index)) {
+            let such_as: Vec<String> = piece.known.such_as.iter().map(|text| quoted(&clipped(text))).collect();
+            text += &format!("# In {}, such as {}.\n", of(*filled, self.rows, "rows"), such_as.join(", "));
+        }
+        let (dropped, kept): (Vec<String>, Vec<String>) =
+            piece.checks().into_iter().partition(|check| self.is_dropped(&piece.name, check, proved));
+        for check in &kept {
+            text += &self.announced(&piece.name, check, &format!("`{check}`"), proved);
+        }
+        for check in &dropped {
+            if let Some(seen) = found(proved, &piece.name, check) {
+                text += &format!("# Not proposed: `{check}`, which {} break.\n", of(seen.count, self.rows, "rows"));
+            }
+        }
+        if proved.is_some() && !piece.known.few.is_empty() {
+            let few: Vec<String> = piece.known.few.iter().map(|text| quoted(&clipped(text))).collect();
+            text += &format!("# Few different ones were seen; a stricter check: one of {}\n", few.join(", "));
+        }
+        text += &format!("[piece.{}]\ntake  = {}\n", toml_key(&piece.name), toml_text(&piece.take));
+        if !kept.is_empty() {
+            let checks: Vec<String> = kept.iter().map(|check| toml_text(check)).collect();
+            text += &format!("check = [{}]\n", checks.join(", "));
+        }
+        text
+    }
+
+    fn layout(&self, form: &str, proved: Option<&Proved>) -> String {
+        let mut text = String::new();
+        if let Some(proved) = proved {
+            let good = self.rows - proved.faulty.count;
+            let good = capital(&of(good, self.rows, "rows"));
+            text += &format!("# {good} have it{}.\n", rows_in_words(&proved.faulty, "; the others are "));
+        }
+        text + &format!("[layout.{}]\nform = [{}]\n", toml_key(&self.origin.column), toml_text(form))
+    }
+
+    /// The rows that do not meet a check, which are no surprise then.
+    fn announced(&self, of: &str, words: &str, called: &str, proved: Option<&Proved>) -> String {
+        match found(proved, of, words) {
+            Some(seen) if seen.count > 0 => {
+                format!("# {} will not meet {called}{}.\n", counted(seen.count, "row"), rows_in_words(seen, ": "))
+            }
+            _ => String::new(),
+        }
+    }
+}
+
+fn found<'p>(proved: Option<&'p Proved>, of: &str, words: &str) -> Option<&'p Sightings> {
+    let checks = &proved?.checks;
+    checks.iter().find(|(name, check, _)| name == of && check == words).map(|(_, _, seen)| seen)
+}
+
+/// `: rows 17, 44, 81 …`, or nothing where no row is known.
+fn rows_in_words(seen: &Sightings, lead: &str) -> String {
+    if seen.rows.is_empty() {
+        return String::new();
+    }
+    let rows: Vec<String> = seen.rows.iter().map(|row| grouped(*row)).collect();
+    let more = if seen.count > seen.rows.len() as u64 { " …" } else { "" };
+    format!("{lead}row{} {}{more}", if seen.count == 1 { "" } else { "s" }, rows.join(", "))
+}
+
+/// `9 984 of 10 000 rows`, `all 200 rows`
+pub(super) fn of(part: u64, whole: u64, things: &str) -> String {
+    match (part == whole, whole) {
+        (true, 1) => format!("the one {}", things.trim_end_matches('s')),
+        (true, _) => format!("all {} {things}", grouped(whole)),
+        (false, _) => format!("{} of {} {things}", grouped(part), grouped(whole)),
+    }
+}
+
+/// Small numbers in words.
+fn number(n: usize) -> String {
+    let words = ["no", "one", "two", "three", "four", "five", "six", "seven", "eight", "nine"];
+    words.get(n).map_or_else(|| n.to_string(), |word| (*word).to_owned())
+}
+
+/// A sentence, which begins with a capital.
+fn capital(text: &str) -> String {
+    let mut chars = text.chars();
+    chars.next().map_or_else(String::new, |first| first.to_uppercase().chain(chars).collect())
+}
+
+/// The most characters of a value that a comment shows.
+const SHOWN: usize = 30;
+
+pub(super) fn clipped(text: &str) -> String {
+    let end = crate::text::characters::notch(text, SHOWN);
+    if end < text.len() { format!("{}…", &text[..end]) } else { text.to_owned() }
+}
+
+/// A text that cannot break out of a comment.
+pub(super) fn one_line(text: &str) -> String {
+    text.chars().map(|c| if c.is_control() { ' ' } else { c }).collect()
+}
+
+/// A text as TOML: between single quotes where it can be, as people write phrases.
+pub(super) fn toml_text(text: &str) -> String {
+    let plain = !text.contains('\'') && !text.chars().any(char::is_control);
+    if plain {
+        return format!("'{text}'");
+    }
+    let escaped = text.chars().map(|c| match c {
+        '"' | '\\' => format!("\\{c}"),
+        c if c.is_control() => format!("\\u{:04X}", u32::from(c)),
+        c => c.to_string(),
+    });
+    format!("\"{}\"", escaped.collect::<String>())
+}
+
+/// A key as TOML: bare where it can be.
+fn toml_key(key: &str) -> String {
+    let bare = !key.is_empty() && key.bytes().all(|byte| byte.is_ascii_alphanumeric() || byte == b'_' || byte == b'-');
+    if bare { key.to_owned() } else { toml_text(key) }
+}

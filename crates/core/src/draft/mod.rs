@@ -1,0 +1,26 @@
+//! First rules: phrases from examples of what is wanted, and cut lists from the data.
+
+mod access;
+mod checks;
+mod cuts;
+mod example;
+mod finishes;
+mod list;
+mod marks;
+mod naming;
+mod places;
+mod plans;
+mod rank;
+mod reading;
+mod sample;
+mod search;
+mod structure;
+mod wanted;
+
+pub use example::{Example, check};
+pub use list::{Draft, Origin, Proved, draft};
+pub use rank::{Ranked, differ, rank};
+pub use reading::{DraftPiece, Proposal, Reading};
+pub use sample::{Row, Sample};
+pub use search::{Contradiction, Found, contradiction, fits, search};
+pub use wanted::list as wanted_list;

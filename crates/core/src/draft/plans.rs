@@ -1,0 +1,62 @@
+//! Steps that have been compiled, each once.
+
+use std::collections::HashMap;
+
+use crate::phrase::Phrase;
+use crate::plan::{Plan, Scratch};
+use crate::text::unit::Unit;
+
+/// Compiled steps, by how they are written.
+#[derive(Debug, Default)]
+pub struct Plans {
+    known: HashMap<String, Option<Plan>>,
+    scratch: Scratch,
+}
+
+impl Plans {
+    /// What a phrase gives of those texts for which it gives something.
+    pub fn each(&mut self, phrase: &str, texts: &[String]) -> Vec<String> {
+        let Some(plan) = self.plan(phrase) else { return Vec::new() };
+        let mut scratch = Scratch::default();
+        let mut results = Vec::new();
+        for text in texts {
+            scratch.clear();
+            let cut = plan.cut(text, &mut scratch);
+            if !cut.state.missing {
+                results.push(cut.text.to_owned());
+            }
+        }
+        results
+    }
+
+    fn plan(&mut self, phrase: &str) -> Option<&Plan> {
+        if !self.known.contains_key(phrase) {
+            self.known.insert(phrase.to_owned(), compile(phrase));
+        }
+        self.known.get(phrase)?.as_ref()
+    }
+
+    /// Runs a phrase on texts. `None` where it is none, or where a result is missing, short or long.
+    pub fn run<T: AsRef<str>>(&mut self, phrase: &str, texts: &[T]) -> Option<Vec<String>> {
+        let mut scratch = std::mem::take(&mut self.scratch);
+        let ran = self.plan(phrase).and_then(|plan| {
+            let mut results = Vec::with_capacity(texts.len());
+            for text in texts {
+                scratch.clear();
+                let cut = plan.cut(text.as_ref(), &mut scratch);
+                if cut.state.missing || cut.state.short || cut.state.long {
+                    return None;
+                }
+                results.push(cut.text.to_owned());
+            }
+            Some(results)
+        });
+        self.scratch = scratch;
+        ran
+    }
+}
+
+/// A phrase made ready; `None` where it cannot be right.
+pub fn compile(phrase: &str) -> Option<Plan> {
+    Plan::new(&Phrase::parse(phrase).ok()?, Unit::Characters).ok()
+}

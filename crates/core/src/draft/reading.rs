@@ -1,0 +1,150 @@
+//! One way to read a column: pieces with their checks, or a layout.
+
+use super::checks::{Known, known};
+use super::structure::{Leaf, Node};
+
+/// One way to read a column.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Reading {
+    /// What it is, in a line.
+    pub heading: String,
+    /// What is proposed.
+    pub proposal: Proposal,
+}
+
+/// What a reading proposes.
+#[derive(Debug, Clone, PartialEq)]
+pub enum Proposal {
+    /// Pieces, each by a phrase, and a proof that nothing is lost between them.
+    Pieces {
+        /// The pieces.
+        pieces: Vec<DraftPiece>,
+        /// The template that puts them together again.
+        proof: Option<String>,
+    },
+    /// A layout, by its form.
+    Layout(String),
+}
+
+/// A piece that is proposed.
+#[derive(Debug, Clone, PartialEq)]
+pub struct DraftPiece {
+    /// Its name.
+    pub name: String,
+    /// Its phrase.
+    pub take: String,
+    /// Whether every value should have it.
+    pub expected: bool,
+    /// What is known of its texts.
+    pub known: Known,
+}
+
+impl DraftPiece {
+    /// Its checks, as they are written.
+    pub fn checks(&self) -> Vec<String> {
+        let required = self.expected.then(|| "required".to_owned());
+        required.into_iter().chain(self.known.checks()).collect()
+    }
+}
+
+/// The pieces of a structure, in the order of the value. `taken` are names that are not free.
+pub fn pieces(node: &Node, taken: &[String]) -> Vec<DraftPiece> {
+    let mut leaves = Vec::new();
+    leaves_of(node, &mut leaves);
+    let mut pieces: Vec<DraftPiece> = Vec::new();
+    for (index, leaf) in leaves.iter().enumerate() {
+        let wished = leaf.hint.clone().unwrap_or_else(|| format!("part_{}", index + 1));
+        let is_free = |name: &String| !taken.contains(name) && pieces.iter().all(|piece| piece.name != *name);
+        let others = (2..).map(|n| format!("{wished}_{n}"));
+        let name = std::iter::once(wished.clone()).chain(others).find(is_free).unwrap_or(wished);
+        pieces.push(DraftPiece { name, take: leaf.access.phrase(), expected: leaf.expected, known: known(&leaf.texts) });
+    }
+    pieces
+}
+
+fn leaves_of<'n>(node: &'n Node, leaves: &mut Vec<&'n Leaf>) {
+    match node {
+        Node::Leaf(leaf) => leaves.push(leaf),
+        Node::Same(_) | Node::Nothing => {}
+        Node::Sections { parts, .. } | Node::Joined(parts) | Node::AroundNumber(parts) => {
+            parts.iter().for_each(|part| leaves_of(part, leaves));
+        }
+        Node::Brackets { parts, .. } => parts.iter().for_each(|part| leaves_of(part, leaves)),
+        Node::Optional { main, rest, at_start, .. } => {
+            let (first, second) = if *at_start { (rest, main) } else { (main, rest) };
+            leaves_of(first, leaves);
+            leaves_of(second, leaves);
+        }
+    }
+}
+
+/// How a structure is written, as a form of a layout or as a template of a proof.
+pub struct Writing<'a> {
+    /// The pieces, in the order of the structure.
+    pub pieces: std::slice::Iter<'a, DraftPiece>,
+    /// How a piece is written.
+    pub piece: fn(&DraftPiece) -> String,
+    /// Characters that are doubled where they stand for themselves.
+    pub doubled: &'static [char],
+    /// Whether parts that may be absent can be written.
+    pub optional: bool,
+}
+
+impl Writing<'_> {
+    /// Writes a structure; `None` where it cannot be written so.
+    pub fn write(&mut self, node: &Node) -> Option<String> {
+        Some(match node {
+            Node::Leaf(_) => (self.piece)(self.pieces.next()?),
+            Node::Same(text) => self.text(text),
+            Node::Nothing => String::new(),
+            Node::Joined(parts) => parts.iter().map(|part| self.write(part)).collect::<Option<Vec<_>>>()?.concat(),
+            Node::Sections { by, parts } => {
+                let parts = parts.iter().map(|part| self.write(part)).collect::<Option<Vec<_>>>()?;
+                parts.join(&self.text(by))
+            }
+            Node::Brackets { marks: (open, close), parts: [before, inside, after] } => {
+                // What stands beside the brackets and is no piece would be lost.
+                let whole = [before, after].iter().all(|side| ***side != Node::Nothing);
+                let (before, inside, after) = (self.write(before)?, self.write(inside)?, self.write(after)?);
+                whole.then(|| format!("{before}{}{inside}{}{after}", self.text(open), self.text(close)))?
+            }
+            Node::Optional { main, by, rest, at_start } => {
+                let (first, second) = if *at_start { (rest, main) } else { (main, rest) };
+                let (first, second) = (self.write(first)?, self.write(second)?);
+                // Two brackets would be one that stands for itself.
+                if first.starts_with('[') && *at_start {
+                    return None;
+                }
+                match (self.optional, at_start) {
+                    (false, _) => return None,
+                    (true, true) => format!("[{first}{}]{second}", self.text(by)),
+                    (true, false) => format!("{first}[{}{second}]", self.text(by)),
+                }
+            }
+            Node::AroundNumber(_) => return None,
+        })
+    }
+
+    fn text(&self, text: &str) -> String {
+        let mut written = String::new();
+        for c in text.chars() {
+            written.push(c);
+            if self.doubled.contains(&c) {
+                written.push(c);
+            }
+        }
+        written
+    }
+}
+
+/// The form of a structure, with the pieces that it was turned into.
+pub fn form(node: &Node, pieces: &[DraftPiece]) -> Option<String> {
+    let piece = |piece: &DraftPiece| piece.known.field(&piece.name);
+    Writing { pieces: pieces.iter(), piece, doubled: &['<', '>', '[', ']'], optional: true }.write(node)
+}
+
+/// The template that puts the pieces of a structure together again.
+pub fn proof(node: &Node, pieces: &[DraftPiece]) -> Option<String> {
+    let piece = |piece: &DraftPiece| format!("{{{}}}", piece.name);
+    Writing { pieces: pieces.iter(), piece, doubled: &['{', '}'], optional: false }.write(node)
+}

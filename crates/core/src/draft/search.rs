@@ -1,0 +1,190 @@
+//! Looking for phrases that turn each value into its result.
+//!
+//! Nothing is guessed that is not tried: cuts are proposed from what the values have in common, run on all of
+//! them, and told apart by what they give, so that phrases which give the same are followed up once. Behind
+//! each cut, and each cut of a cut, the finishes are looked for that make the results of it. All is in a fixed
+//! order, so that the same examples give the same phrases.
+
+use std::collections::HashMap;
+
+use indexmap::IndexMap;
+
+use super::cuts::{Step, steps};
+use super::example::Example;
+use super::finishes::{Target, finishes};
+use super::plans::{Plans, compile};
+
+/// What a `then` costs.
+pub const THEN: f64 = 0.15;
+/// A phrase that costs more is no help to anybody.
+const MOST_COST: f64 = 4.5;
+/// Phrases are given that cost so much more than the simplest.
+const MARGIN: f64 = 1.1;
+/// Different cuts that are cut again.
+const MOST_FIRST: usize = 80;
+/// Phrases kept of those that give the same results of the examples.
+const MOST_ALIKE: usize = 12;
+/// Phrases given.
+const MOST_FOUND: usize = 120;
+
+/// A phrase that turns each value into its result.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Found {
+    /// The phrase.
+    pub phrase: String,
+    /// What it costs: the less, the simpler.
+    pub cost: f64,
+}
+
+/// The phrases that turn each value into its result, the simplest first.
+pub fn search(examples: &[Example]) -> Vec<Found> {
+    let mut search = Search {
+        target: Target::new(examples.iter().map(|example| example.result.as_str()).collect()),
+        plans: Plans::default(),
+        cuts: IndexMap::new(),
+        found: HashMap::new(),
+        best: MOST_COST - MARGIN,
+    };
+    let values: Vec<String> = examples.iter().map(|example| example.value.clone()).collect();
+    search.cuts.insert(values.clone(), vec![Step { text: "whole".to_owned(), cost: 0.1 }]);
+    search.cut(&values, None);
+    let mut first: Vec<(Vec<String>, Step)> =
+        search.cuts.iter().skip(1).filter_map(|(texts, steps)| Some((texts.clone(), cheapest(steps)?.clone()))).collect();
+    search.finish();
+    first.sort_by(|(_, a), (_, b)| by_cost(a, b));
+    first.truncate(MOST_FIRST);
+    for (texts, before) in first {
+        search.cut(&texts, Some(&before));
+    }
+    search.finish();
+    let found = search.found.into_iter().map(|(phrase, cost)| Found { phrase, cost });
+    let mut found: Vec<Found> = found.filter(|found| found.cost <= search.best + MARGIN).collect();
+    found.sort_by(|a, b| a.cost.total_cmp(&b.cost).then_with(|| a.phrase.cmp(&b.phrase)));
+    found.retain(|found| fits(&found.phrase, examples));
+    found.truncate(MOST_FOUND);
+    found
+}
+
+/// What has been tried so far.
+struct Search<'a> {
+    target: Target<'a>,
+    plans: Plans,
+    /// Cuts, by what they give of all values. Those that were finished are taken out.
+    cuts: IndexMap<Vec<String>, Vec<Step>>,
+    found: HashMap<String, f64>,
+    /// What the simplest phrase found so far costs.
+    best: f64,
+}
+
+impl Search<'_> {
+    /// Cuts texts in every way that may lead to the results; `before` is the cut that they come from.
+    fn cut(&mut self, texts: &[String], before: Option<&Step>) {
+        let borrowed: Vec<&str> = texts.iter().map(String::as_str).collect();
+        for step in steps(&borrowed, &self.target.results) {
+            let step = match before {
+                None => step,
+                Some(before) => {
+                    Step { text: format!("{} then {}", before.text, step.text), cost: before.cost + step.cost + THEN }
+                }
+            };
+            if step.cost > self.best + MARGIN {
+                continue;
+            }
+            let words = before.map_or(0, |before| before.text.len() + " then ".len());
+            let Some(made) = self.plans.run(&step.text[words..], texts) else { continue };
+            if self.target.may_come_from(&made) {
+                add(self.cuts.entry(made).or_default(), step);
+            }
+        }
+    }
+
+    /// Looks for the finishes of all cuts, the cheapest first, and takes the cuts out.
+    fn finish(&mut self) {
+        let mut cuts: Vec<(Vec<String>, Vec<Step>)> = self.cuts.drain(..).collect();
+        let least = |steps: &[Step]| cheapest(steps).map_or(f64::MAX, |step| step.cost);
+        cuts.sort_by(|(a, left), (b, right)| least(left).total_cmp(&least(right)).then_with(|| a.cmp(b)));
+        for (texts, steps) in cuts {
+            let most = self.best + MARGIN - least(&steps);
+            let Some(finish) = finishes(&texts, &self.target, most, &mut self.plans) else { continue };
+            for step in steps {
+                let mut words = vec![step.text.as_str()];
+                if step.text == "whole" && !finish.steps.is_empty() {
+                    words.clear();
+                }
+                words.extend(finish.steps.iter().map(String::as_str));
+                let cost = step.cost + finish.cost;
+                let known = self.found.entry(words.join(" then ")).or_insert(cost);
+                *known = known.min(cost);
+                self.best = self.best.min(cost);
+            }
+        }
+    }
+}
+
+/// Whether a phrase turns each value into its result.
+pub fn fits(phrase: &str, examples: &[Example]) -> bool {
+    let Some(plan) = compile(phrase) else { return false };
+    let mut scratch = crate::plan::Scratch::default();
+    examples.iter().all(|example| {
+        scratch.clear();
+        let cut = plan.cut(&example.value, &mut scratch);
+        !cut.state.missing && cut.text == example.result
+    })
+}
+
+/// Why no phrase fits all examples, which are told by their indices.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Contradiction {
+    /// No phrase fits these, each by itself.
+    Alone(Vec<usize>),
+    /// No phrase fits both of these.
+    Pairs(Vec<(usize, usize)>),
+    /// All but this one have a phrase.
+    OddOneOut(usize, String),
+    /// Every two of those that were tried have a phrase, but all together have none.
+    Together,
+}
+
+/// Examples of which every pair is tried.
+const MOST_PAIRED: usize = 6;
+
+/// Which examples contradict each other, where no phrase fits all of them.
+pub fn contradiction(examples: &[Example]) -> Contradiction {
+    let has_one = |indices: &[usize]| {
+        let chosen: Vec<Example> = indices.iter().map(|index| examples[*index].clone()).collect();
+        search(&chosen).into_iter().next()
+    };
+    let alone: Vec<usize> = (0..examples.len()).filter(|index| has_one(&[*index]).is_none()).collect();
+    if !alone.is_empty() {
+        return Contradiction::Alone(alone);
+    }
+    let tried = examples.len().min(MOST_PAIRED);
+    let pairs = (0..tried).flat_map(|first| (first + 1..tried).map(move |second| (first, second)));
+    let pairs: Vec<(usize, usize)> = pairs.filter(|(first, second)| has_one(&[*first, *second]).is_none()).collect();
+    // One example that is in every such pair is the odd one, if the others have a phrase.
+    for odd in (0..examples.len()).filter(|_| examples.len() > 2) {
+        let others: Vec<usize> = (0..examples.len()).filter(|index| *index != odd).collect();
+        if pairs.iter().all(|(first, second)| *first == odd || *second == odd)
+            && let Some(found) = has_one(&others)
+        {
+            return Contradiction::OddOneOut(odd, found.phrase);
+        }
+    }
+    if pairs.is_empty() { Contradiction::Together } else { Contradiction::Pairs(pairs) }
+}
+
+fn add(steps: &mut Vec<Step>, step: Step) {
+    steps.push(step);
+    if steps.len() > MOST_ALIKE {
+        steps.sort_by(by_cost);
+        steps.truncate(MOST_ALIKE);
+    }
+}
+
+fn cheapest(steps: &[Step]) -> Option<&Step> {
+    steps.iter().min_by(|a, b| by_cost(a, b))
+}
+
+fn by_cost(a: &Step, b: &Step) -> std::cmp::Ordering {
+    a.cost.total_cmp(&b.cost).then_with(|| a.text.cmp(&b.text))
+}

@@ -1,0 +1,27 @@
+//! A cut list for what examples want.
+
+use super::example::Example;
+use super::list::{Origin, of, one_line, toml_text};
+use super::rank::Ranked;
+use crate::phrase::quoted;
+
+/// A cut list of the best phrase, with the others as comments. `gives` is how many of `rows` rows each gives a
+/// result for.
+pub fn list(origin: &Origin, examples: &[Example], ranked: &[Ranked], gives: &[u64], rows: u64) -> String {
+    let column = one_line(origin.column.trim_matches('"'));
+    let name = (1..).map(|n| format!("part_{n}")).find(|name| !origin.columns.contains(name)).unwrap_or_default();
+    let mut text = format!("# Drafted from {column} of {}, as these examples want it:\n", one_line(&origin.input));
+    for example in examples {
+        text += &format!("#   {} => {}\n", quoted(&example.value), quoted(&example.result));
+    }
+    let title = toml_text(&format!("Draft for {column}"));
+    text += &format!("title  = {title}\ncolumn = {}\n", toml_text(&origin.column));
+    for (index, (phrase, gives)) in ranked.iter().zip(gives).enumerate() {
+        let take = toml_text(&phrase.phrase);
+        text += &match index {
+            0 => format!("\n# Gives a result for {}.\n[piece.{name}]\ntake = {take}\n", of(*gives, rows, "rows")),
+            _ => format!("# Or this, which gives one for {}:\n# take = {take}\n", of(*gives, rows, "rows")),
+        };
+    }
+    text
+}

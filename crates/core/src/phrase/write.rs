@@ -1,0 +1,38 @@
+//! Writing texts so that a phrase reads them again.
+
+use crate::text::names::is_invisible;
+
+/// A text between quotes, as a phrase takes it: what cannot be seen is written by its number.
+pub fn quoted(text: &str) -> String {
+    let mut written = String::with_capacity(text.len() + 2);
+    written.push('"');
+    for c in text.chars() {
+        match c {
+            '"' | '\\' => written.extend(['\\', c]),
+            '\t' => written.push_str("\\t"),
+            '\n' => written.push_str("\\n"),
+            ' ' => written.push(' '),
+            c if is_invisible(c) => written.push_str(&format!("\\u{{{:x}}}", u32::from(c))),
+            c => written.push(c),
+        }
+    }
+    written.push('"');
+    written
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::phrase::Phrase;
+    use crate::plan::{Plan, Scratch};
+    use crate::text::unit::Unit;
+
+    #[test]
+    fn what_is_written_is_read_again() {
+        for text in ["-", "\"", "\\", "a b", "\u{a0}", "\r\n\t", "–é'/"] {
+            let phrase = Phrase::parse(&format!("suffix {}", quoted(text))).unwrap();
+            let plan = Plan::new(&phrase, Unit::Characters).unwrap();
+            assert_eq!(plan.cut("x", &mut Scratch::default()).text, format!("x{text}"), "{text:?}");
+        }
+    }
+}

@@ -248,3 +248,25 @@ fn dates_are_named_where_their_order_is_plain() {
         assert_eq!(found, names, "{}", values[0]);
     }
 }
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(150))]
+
+    /// Whatever the values, what is drafted can be read and bound, and its phrases reach what they promise.
+    #[test]
+    fn every_draft_can_be_run(
+        parts in proptest::collection::vec("[A-Z]{1,3}|[0-9]{1,4}|[a-z]{1,5}|[-_./:@ ,'\"(){}<>+~]|é|–", 1..7),
+        more in proptest::collection::vec("[A-Z]{1,3}[-./ ]?[0-9]{0,3}[(@:]?[a-z]{0,3}[)]?", 0..30),
+        times in 1..40usize,
+    ) {
+        let value = parts.concat();
+        let values: Vec<String> = std::iter::repeat_n(value, times).chain(more).collect();
+        prop_assume!(values.iter().any(|value| !value.trim().is_empty()));
+        let (pieces, _) = drafted(&values);
+        prop_assert!(!pieces.is_empty());
+        for piece in pieces.iter().filter(|piece| piece.expected && values.len() > 20) {
+            let reached = values.iter().filter_map(|value| cut(&piece.take, value)).count();
+            prop_assert!(reached > 0, "{} gives nothing of {:?}", piece.take, values);
+        }
+    }
+}

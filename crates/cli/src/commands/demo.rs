@@ -43,6 +43,27 @@ const TOUR: &[Stop] = &[
         words: &["gauge", "GRP-00041273-S7K2"],
     },
     Stop {
+        why: "The whole column, before any rule is written: its shapes, what divides it, what stands where.",
+        words: &["survey", "DIR/parts.csv", "-c", "part_code"],
+    },
+    Stop {
+        why: "A first cut list for the crew numbers, with the evidence for every line and the rows that break it.",
+        words: &["draft", "DIR/crew.csv", "-c", "crew_id"],
+    },
+    Stop {
+        why: "Or show what is wanted, and a phrase is found for it. Row 111 would tell the best two apart.",
+        words: &[
+            "draft",
+            "DIR/references.csv",
+            "-c",
+            "reference",
+            "--want",
+            "INSP 2025/11 WO:77120 (Ines Okafor) brake pad 3.25 mm => Okafor",
+            "--want",
+            "CALL 2024/02 WO:5512 (Zoë Müller) relay 2 mm => Müller",
+        ],
+    },
+    Stop {
         why: "Three pieces of each part code. The summary counts the codes that do not fit.",
         words: &[
             "carve",

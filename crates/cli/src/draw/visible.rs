@@ -42,7 +42,11 @@ pub fn value(text: &str) -> String {
 
 /// A short text between quotes, with everything unseen in it made visible; a lone space stays one.
 pub fn quoted(text: &str) -> String {
-    if text == " " { "\" \"".to_owned() } else { format!("\"{}\"", value(text)) }
+    match text {
+        " " => "\" \"".to_owned(),
+        "\"" => "'\"'".to_owned(),
+        text => format!("\"{}\"", value(text)),
+    }
 }
 
 /// `text` cut to `most` columns, with `…` for what is left out.

@@ -58,7 +58,13 @@ pub fn draft(origin: Origin, survey: &Survey, sample: &Sample) -> Option<Draft> 
         return None;
     }
     let mut plans = Plans::default();
-    let node = structure(&texts, true, &mut plans);
+    let mut node = structure(&texts, true, &mut plans);
+    let mut remarks = Vec::new();
+    if pieces(&node, &[]).is_empty() {
+        // Parts that never change need no piece, unless there is nothing else: then one value shows the parts.
+        node = structure(&texts[..1], true, &mut plans);
+        remarks.push(format!("Nearly every value is the same, such as {}.", quoted(&clipped(&texts[0]))));
+    }
     let mut readings = vec![reading(&node, heading(&node, survey), &origin.columns)];
     let (first_pieces, is_whole) = match &readings[0].proposal {
         Proposal::Pieces { pieces, .. } => (pieces.clone(), matches!(node, Node::Leaf(_))),
@@ -80,7 +86,6 @@ pub fn draft(origin: Origin, survey: &Survey, sample: &Sample) -> Option<Draft> 
     if is_whole && let Some(other) = at_first_mark(survey, &origin.columns, &texts, &mut plans) {
         readings.push(other);
     }
-    let mut remarks = Vec::new();
     if survey.values() < FEW_VALUES {
         remarks.push(match survey.values() {
             1 => "There is one value only: what follows is read off it, and nothing tells how others look.".to_owned(),

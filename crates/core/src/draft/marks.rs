@@ -120,7 +120,11 @@ fn marks(texts: &[String]) -> Vec<String> {
     let mut counts: BTreeMap<&str, usize> = BTreeMap::new();
     for text in texts {
         let mut here: Vec<&str> = characters::ranges(text).map(|range| &text[range]).collect();
-        here.retain(|character| matches!(Kind::of(character), Kind::Punctuation | Kind::Space));
+        // A mark of several code points is no mark that people divide by.
+        let divides = |character: &str| {
+            matches!(Kind::of(character), Kind::Punctuation | Kind::Space) && character.chars().nth(1).is_none()
+        };
+        here.retain(|character| divides(character));
         here.sort_unstable();
         here.dedup();
         here.into_iter().for_each(|character| *counts.entry(character).or_default() += 1);

@@ -42,8 +42,20 @@ impl Delimiters {
         here.into_iter().for_each(|(character, count)| self.note(character, count, seen));
     }
 
-    /// Looks at a value whose runs are not all known.
-    pub fn look(&mut self, row: u64, value: &str) {
+    /// Looks at a value whose runs are not all known; `plain` where every character is one byte.
+    pub fn look(&mut self, row: u64, value: &str, plain: bool) {
+        if plain {
+            let mut here = [0u16; 128];
+            for byte in value.bytes().filter(|byte| !byte.is_ascii_alphanumeric()) {
+                let count = &mut here[usize::from(byte & 0x7F)];
+                *count = count.saturating_add(1);
+            }
+            for (byte, count) in here.into_iter().enumerate().filter(|(_, count)| *count > 0) {
+                let mut room = [0; 4];
+                self.one(char::from(byte as u8).encode_utf8(&mut room), usize::from(count), row);
+            }
+            return;
+        }
         let mut here: BTreeMap<&str, usize> = BTreeMap::new();
         for range in characters::ranges(value) {
             let character = &value[range];
@@ -51,8 +63,14 @@ impl Delimiters {
                 *here.entry(character).or_default() += 1;
             }
         }
-        let seen = Sightings { count: 1, rows: vec![row] };
-        here.into_iter().for_each(|(character, count)| self.note(character, count, &seen));
+        here.into_iter().for_each(|(character, count)| self.one(character, count, row));
+    }
+
+    fn one(&mut self, character: &str, count: usize, row: u64) {
+        match self.counts.get_mut(character).and_then(|counts| counts.get_mut(&count.min(MANY))) {
+            Some(seen) => seen.note(row),
+            None => self.note(character, count, &Sightings { count: 1, rows: vec![row] }),
+        }
     }
 
     fn note(&mut self, character: &str, count: usize, seen: &Sightings) {

@@ -179,41 +179,63 @@ pub fn kind_of(character: &str) -> Option<Kinds> {
     }
 }
 
+/// A run of an encoded shape, as it stands in the key.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Token<'k> {
+    /// So many letters or digits of one kind.
+    Kind(Kinds, usize),
+    /// The same character so many times, as UTF-8.
+    Character(&'k [u8], usize),
+    /// Whatever is behind the runs that a shape tells apart.
+    Rest,
+}
+
+/// The runs of a key.
+pub fn tokens(key: &[u8]) -> impl Iterator<Item = Token<'_>> {
+    let mut rest = key;
+    std::iter::from_fn(move || {
+        let (tag, behind) = rest.split_first()?;
+        rest = behind;
+        if *tag == CUT_OFF {
+            return Some(Token::Rest);
+        }
+        let character = match *tag {
+            OTHER => {
+                let (width, behind) = rest.split_first()?;
+                let (character, behind) = behind.split_at_checked(usize::from(*width))?;
+                rest = behind;
+                Some(character)
+            }
+            tag if tag >= FIRST_KIND => None,
+            _ => Some(std::slice::from_ref(tag)),
+        };
+        let (count, behind) = rest.split_first()?;
+        rest = behind;
+        let count = match *count {
+            0 => {
+                let (bytes, behind) = rest.split_first_chunk::<8>()?;
+                rest = behind;
+                usize::try_from(u64::from_le_bytes(*bytes)).unwrap_or(usize::MAX)
+            }
+            count => usize::from(count),
+        };
+        Some(match character {
+            Some(character) => Token::Character(character, count),
+            None => Token::Kind(Kinds::EACH[usize::from(*tag - FIRST_KIND) % 4], count),
+        })
+    })
+}
+
 /// The runs that a key stands for.
 pub fn decode(key: &[u8]) -> Vec<FineRun> {
-    let mut runs = Vec::new();
-    let mut rest = key;
-    while let [tag, behind @ ..] = rest {
-        rest = behind;
-        let what = match *tag {
-            CUT_OFF => {
-                runs.push(FineRun { what: What::Rest, count: 1 });
-                continue;
-            }
-            OTHER => {
-                let [width, behind @ ..] = rest else { break };
-                let (character, behind) = behind.split_at(usize::from(*width).min(behind.len()));
-                rest = behind;
-                What::Character(String::from_utf8_lossy(character).into_owned())
-            }
-            tag if tag >= FIRST_KIND => What::Kind(Kinds::EACH[usize::from(tag - FIRST_KIND) % 4]),
-            tag => What::Character(char::from(tag).to_string()),
-        };
-        let count = match rest {
-            [0, behind @ ..] if behind.len() >= 8 => {
-                let (bytes, behind) = behind.split_at(8);
-                rest = behind;
-                bytes.iter().rev().fold(0, |count, byte| count << 8 | usize::from(*byte))
-            }
-            [count, behind @ ..] => {
-                rest = behind;
-                usize::from(*count)
-            }
-            [] => break,
-        };
-        runs.push(FineRun { what, count });
-    }
-    runs
+    let run = |token| match token {
+        Token::Kind(kinds, count) => FineRun { what: What::Kind(kinds), count },
+        Token::Character(character, count) => {
+            FineRun { what: What::Character(String::from_utf8_lossy(character).into_owned()), count }
+        }
+        Token::Rest => FineRun { what: What::Rest, count: 1 },
+    };
+    tokens(key).map(run).collect()
 }
 
 /// The fine shape of a value.

@@ -9,6 +9,9 @@
 
 use std::collections::{BTreeMap, HashMap};
 
+use indexmap::IndexMap;
+use indexmap::map::Entry;
+
 use super::fine::What;
 use super::kinds::Kinds;
 use super::shape::{Part, Shape};
@@ -39,6 +42,18 @@ pub struct Group {
     pub fine: Vec<usize>,
     /// Their coarse shapes, by index.
     pub coarse: Vec<usize>,
+}
+
+impl Group {
+    /// Takes in another group.
+    fn add(&mut self, other: Group) {
+        if other.seen.rows.first() < self.seen.rows.first() {
+            self.example = other.example;
+        }
+        self.seen.add(&other.seen);
+        self.fine.extend(other.fine);
+        self.coarse.extend(other.coarse);
+    }
 }
 
 /// A shape of the column, fine or coarse.
@@ -73,6 +88,17 @@ pub fn groups(shapes: &Shapes) -> Vec<Group> {
             groups.extend(by_widths(members).into_iter().map(|members| group(&members, shapes)));
         }
     }
+    // Fine and coarse shapes may come to the same.
+    let mut by_shape: IndexMap<Shape, Group> = IndexMap::new();
+    for group in groups {
+        match by_shape.entry(group.shape.clone()) {
+            Entry::Vacant(place) => {
+                place.insert(group);
+            }
+            Entry::Occupied(mut known) => known.get_mut().add(group),
+        }
+    }
+    let mut groups: Vec<Group> = by_shape.into_values().collect();
     sort(&mut groups);
     groups
 }
@@ -89,8 +115,8 @@ fn sort(groups: &mut [Group]) {
 }
 
 fn members(shapes: &Shapes) -> impl Iterator<Item = Member> {
-    let fine = shapes.entries.iter().enumerate().map(|(index, entry)| {
-        let slots = slots(&entry.runs).map(|runs| {
+    let fine = shapes.fine().enumerate().map(|(index, (runs, entry))| {
+        let slots = slots(&runs).map(|runs| {
             let make: Vec<_> = runs.iter().filter_map(|run| kinds_of(&run.what)).collect();
             Slot {
                 kinds: make.iter().fold(Kinds::default(), |all, kinds| all.with(*kinds)),
@@ -101,8 +127,9 @@ fn members(shapes: &Shapes) -> impl Iterator<Item = Member> {
         });
         Member { slots: slots.collect(), fine: Some(index), coarse: None, count: entry.seen.count }
     });
-    let coarse = shapes.coarse_entries.iter().enumerate().map(|(index, entry)| {
-        let slots = slots(&entry.runs).zip(&entry.widths).map(|(runs, widths)| {
+    let coarse = shapes.coarse().enumerate().map(|(index, entry)| {
+        let runs = entry.runs();
+        let slots = slots(&runs).zip(&entry.widths).map(|(runs, widths)| {
             let kinds: Vec<_> = runs.iter().filter_map(|run| kinds_of(&run.what)).collect();
             Slot {
                 make: if kinds.len() == 1 { kinds.clone() } else { Vec::new() },
@@ -234,7 +261,7 @@ fn width_ranges(counts: &BTreeMap<usize, u64>) -> Vec<(usize, usize)> {
 
 /// Parts members by a key, in the order in which keys are first met.
 fn part(members: Vec<Member>, key: impl Fn(&Member) -> Vec<usize>) -> Vec<Vec<Member>> {
-    let mut parts: indexmap::IndexMap<Vec<usize>, Vec<Member>> = indexmap::IndexMap::new();
+    let mut parts: IndexMap<Vec<usize>, Vec<Member>> = IndexMap::new();
     for member in members {
         parts.entry(key(&member)).or_default().push(member);
     }
@@ -278,8 +305,8 @@ fn group(members: &[Member], shapes: &Shapes) -> Group {
         fine: members.iter().filter_map(|member| member.fine).collect(),
         coarse: members.iter().filter_map(|member| member.coarse).collect(),
     };
-    let fine = group.fine.iter().map(|index| (&shapes.entries[*index].seen, &shapes.entries[*index].example));
-    let coarse = group.coarse.iter().map(|index| (&shapes.coarse_entries[*index].seen, &shapes.coarse_entries[*index].example));
+    let fine = group.fine.iter().map(|index| shapes.entry(*index)).map(|entry| (&entry.seen, &entry.example));
+    let coarse = group.coarse.iter().map(|index| shapes.coarse_entry(*index)).map(|entry| (&entry.seen, &entry.example));
     let mut first_row = u64::MAX;
     for (seen, example) in fine.chain(coarse) {
         group.seen.add(seen);

@@ -103,9 +103,9 @@ impl Survey {
         }
         let kept = self.shapes.see(row, value, glance, &self.encoder);
         if kept == Kept::Not || glance.cut_off {
-            self.delimiters.look(row, value);
+            self.delimiters.look(row, value, glance.plain);
             if kept == Kept::Not {
-                self.places.look(row, value, glance.length);
+                self.places.look(row, value, glance.length, glance.plain);
             }
         }
     }
@@ -117,7 +117,10 @@ impl Survey {
 
     /// How many different values there are that are not blank.
     pub fn distinct(&self) -> Count {
-        self.distinct.count()
+        match self.distinct.count() {
+            Count::About(count) => Count::About(count.min(self.values())),
+            exact => exact,
+        }
     }
 
     /// The standard error of [`Count::About`], as a share.
@@ -142,7 +145,7 @@ impl Survey {
 
     /// Whether there were more fine shapes than are kept.
     pub fn shapes_overflowed(&self) -> bool {
-        !self.shapes.coarse_entries.is_empty()
+        self.shapes.coarse().next().is_some()
     }
 
     /// What cannot be told by looking, and where.
@@ -153,8 +156,8 @@ impl Survey {
     /// What values may be divided at, the steadiest first.
     pub fn delimiters(&self) -> Vec<Delimiter> {
         let mut delimiters = self.delimiters.clone();
-        for entry in self.shapes.entries.iter().filter(|entry| entry.runs.last().is_none_or(|run| run.what != What::Rest)) {
-            delimiters.add(&entry.runs, &entry.seen);
+        for (runs, entry) in self.shapes.fine().filter(|(runs, _)| runs.last().is_none_or(|run| run.what != What::Rest)) {
+            delimiters.add(&runs, &entry.seen);
         }
         delimiters.all(self.values())
     }
@@ -166,7 +169,7 @@ impl Survey {
         if length < 2 || (count as f64) < STEADY * self.values() as f64 {
             return None;
         }
-        let positions = positions::positions(length, &self.shapes.entries, &self.places);
+        let positions = positions::positions(length, &self.shapes, &self.places);
         (!positions.is_empty()).then_some((length, positions))
     }
 

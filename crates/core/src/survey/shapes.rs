@@ -1,10 +1,9 @@
 //! The shapes of a column, counted in bounded memory.
 
-use std::collections::HashMap;
-
 use foldhash::fast::FixedState;
+use indexmap::IndexMap;
 
-use super::fine::{Encoder, FineRun, Glance, What, decode};
+use super::fine::{Encoder, FineRun, Glance, Token, What, decode, tokens};
 use super::kinds::Kinds;
 use crate::sightings::Sightings;
 use crate::text::characters;
@@ -18,22 +17,24 @@ const SAME: usize = 128;
 #[derive(Debug, Clone)]
 pub struct Shapes {
     most: usize,
-    fine: HashMap<Box<[u8]>, usize, FixedState>,
-    coarse: HashMap<Box<[u8]>, usize, FixedState>,
-    /// Fine shapes in the order in which they were first seen.
-    pub entries: Vec<Entry>,
-    /// Coarse shapes of the values that no fine shape was kept for.
-    pub coarse_entries: Vec<CoarseEntry>,
+    /// Fine shapes by their keys, in the order in which they were first seen.
+    fine: IndexMap<Box<[u8]>, Entry, FixedState>,
+    coarse: IndexMap<Box<[u8]>, CoarseEntry, FixedState>,
     /// Values of which no shape was kept.
     pub others: Sightings,
-    scratch: Vec<u8>,
+    room: Room,
+}
+
+/// Room for the coarse key of the value at hand and the widths of its slots.
+#[derive(Debug, Clone, Default)]
+struct Room {
+    key: Vec<u8>,
+    widths: Vec<usize>,
 }
 
 /// A fine shape of the column.
 #[derive(Debug, Clone)]
 pub struct Entry {
-    /// Its runs.
-    pub runs: Vec<FineRun>,
     /// How many values, and the first rows.
     pub seen: Sightings,
     /// Their length in characters.
@@ -47,14 +48,21 @@ pub struct Entry {
 /// Values whose fine shapes were not kept: words are told apart by their kinds only.
 #[derive(Debug, Clone)]
 pub struct CoarseEntry {
-    /// The runs of the first of them.
-    pub runs: Vec<FineRun>,
+    /// The fine shape of the first of them.
+    first: Box<[u8]>,
     /// The fewest characters of each slot (see [`slots`]), and the most.
     pub widths: Vec<(usize, usize)>,
     /// How many values, and the first rows.
     pub seen: Sightings,
     /// The first value, cut off where it is long.
     pub example: String,
+}
+
+impl CoarseEntry {
+    /// The runs of the first value.
+    pub fn runs(&self) -> Vec<FineRun> {
+        decode(&self.first)
+    }
 }
 
 /// Where a value went.
@@ -71,85 +79,114 @@ impl Shapes {
     pub fn new(most: usize) -> Shapes {
         Shapes {
             most,
-            fine: HashMap::default(),
-            coarse: HashMap::default(),
-            entries: Vec::new(),
-            coarse_entries: Vec::new(),
+            fine: IndexMap::default(),
+            coarse: IndexMap::default(),
             others: Sightings::default(),
-            scratch: Vec::new(),
+            room: Room::default(),
         }
     }
 
     /// Sees a value that was just encoded.
     #[inline]
     pub fn see(&mut self, row: u64, value: &str, glance: Glance, encoder: &Encoder) -> Kept {
-        if let Some(index) = self.fine.get(encoder.key()) {
-            let entry = &mut self.entries[*index];
+        if let Some((index, _, entry)) = self.fine.get_full_mut(encoder.key()) {
             entry.seen.note(row);
             if entry.same != 0 {
                 entry.compare(value, glance.plain);
             }
-            return Kept::Fine(*index);
+            return Kept::Fine(index);
         }
         self.meet(row, value, glance, encoder.key())
     }
 
+    /// The fine shapes with their runs, in the order in which they were first seen.
+    pub fn fine(&self) -> impl Iterator<Item = (Vec<FineRun>, &Entry)> {
+        self.fine.iter().map(|(key, entry)| (decode(key), entry))
+    }
+
+    /// A fine shape by its index.
+    pub fn entry(&self, index: usize) -> &Entry {
+        &self.fine[index]
+    }
+
+    /// The coarse shapes.
+    pub fn coarse(&self) -> impl Iterator<Item = &CoarseEntry> {
+        self.coarse.values()
+    }
+
+    /// A coarse shape by its index.
+    pub fn coarse_entry(&self, index: usize) -> &CoarseEntry {
+        &self.coarse[index]
+    }
+
     /// Where the values of an encoded shape go, if its fine shape is kept.
     pub fn find(&self, key: &[u8]) -> Option<usize> {
-        self.fine.get(key).copied()
+        self.fine.get_index_of(key)
     }
 
     /// Where the values of a shape go that has no fine one.
     pub fn find_coarse(&mut self, key: &[u8]) -> Option<usize> {
-        self.coarse_key(&decode(key));
-        self.coarse.get(self.scratch.as_slice()).copied()
+        self.room.read(key);
+        self.coarse.get_index_of(self.room.key.as_slice())
     }
 
     fn meet(&mut self, row: u64, value: &str, glance: Glance, key: &[u8]) -> Kept {
-        if self.entries.len() < self.most {
-            let index = self.entries.len();
-            self.fine.insert(key.into(), index);
-            let mut seen = Sightings::default();
-            seen.note(row);
+        let first = || Sightings { count: 1, rows: vec![row] };
+        if self.fine.len() < self.most {
             let places = glance.length.min(SAME);
             let same = if !glance.plain || places == 0 { 0 } else { u128::MAX >> (SAME - places) };
-            self.entries.push(Entry { runs: decode(key), seen, length: glance.length, example: example(value), same });
+            let entry = Entry { seen: first(), length: glance.length, example: example(value), same };
+            let (index, _) = self.fine.insert_full(key.into(), entry);
             return Kept::Fine(index);
         }
-        let runs = decode(key);
-        let slots: Vec<usize> = slots(&runs).map(|slot| slot.iter().map(|run| run.count).sum()).collect();
-        self.coarse_key(&runs);
-        if let Some(index) = self.coarse.get(self.scratch.as_slice()) {
-            let entry = &mut self.coarse_entries[*index];
+        self.room.read(key);
+        if let Some(entry) = self.coarse.get_mut(self.room.key.as_slice()) {
             entry.seen.note(row);
-            for ((least, most), width) in entry.widths.iter_mut().zip(slots) {
-                (*least, *most) = ((*least).min(width), (*most).max(width));
+            for ((least, most), width) in entry.widths.iter_mut().zip(&self.room.widths) {
+                (*least, *most) = ((*least).min(*width), (*most).max(*width));
             }
-        } else if self.coarse_entries.len() < self.most {
-            self.coarse.insert(self.scratch.as_slice().into(), self.coarse_entries.len());
-            let mut seen = Sightings::default();
-            seen.note(row);
-            let widths = slots.into_iter().map(|width| (width, width)).collect();
-            self.coarse_entries.push(CoarseEntry { runs, widths, seen, example: example(value) });
+        } else if self.coarse.len() < self.most {
+            let widths = self.room.widths.iter().map(|width| (*width, *width)).collect();
+            let entry = CoarseEntry { first: key.into(), widths, seen: first(), example: example(value) };
+            self.coarse.insert(self.room.key.as_slice().into(), entry);
         } else {
             self.others.note(row);
         }
         Kept::Not
     }
+}
 
-    /// What stands between the words, and of which kinds these are: into the scratch room.
-    fn coarse_key(&mut self, runs: &[FineRun]) {
-        self.scratch.clear();
-        for slot in slots(runs) {
-            let kinds = slot.iter().fold(Kinds::default(), |all, run| match &run.what {
-                What::Kind(kinds) => all.with(*kinds),
-                _ => all,
-            });
-            match slot {
-                [FineRun { what: What::Character(character), .. }] => self.scratch.extend_from_slice(character.as_bytes()),
-                [FineRun { what: What::Rest, .. }] => self.scratch.push(0xFF),
-                _ => self.scratch.extend_from_slice(&[0xFE, kinds.bits()]),
+impl Room {
+    /// What stands between the words of a fine shape, and of which kinds these are; and how wide each slot is.
+    fn read(&mut self, key: &[u8]) {
+        self.key.clear();
+        self.widths.clear();
+        let mut word: Option<(Kinds, usize)> = None;
+        for token in tokens(key) {
+            if let Token::Kind(kinds, count) = token {
+                let (all, width) = word.unwrap_or_default();
+                word = Some((all.with(kinds), width + count));
+                continue;
             }
+            self.end(word.take());
+            match token {
+                Token::Character(character, count) => {
+                    self.key.extend_from_slice(character);
+                    self.widths.push(count);
+                }
+                _ => {
+                    self.key.push(0xFF);
+                    self.widths.push(1);
+                }
+            }
+        }
+        self.end(word);
+    }
+
+    fn end(&mut self, word: Option<(Kinds, usize)>) {
+        if let Some((kinds, width)) = word {
+            self.key.extend_from_slice(&[0xFE, kinds.bits()]);
+            self.widths.push(width);
         }
     }
 }

@@ -16,7 +16,7 @@ use super::{bar, table, visible};
 /// The widest that a survey is drawn, in columns.
 const WIDEST: usize = 100;
 /// Bars of the lengths.
-const MOST_LENGTHS: usize = 12;
+const MOST_LENGTHS: usize = 10;
 /// Delimiters that have a line.
 const MOST_DELIMITERS: usize = 8;
 /// Numbers of sections that are told of a delimiter.
@@ -79,7 +79,10 @@ pub fn in_brief(name: &str, columns: &[Surveyed], sample: Option<u64>, width: us
     // The column that is most worth a look has the most parts in its shape.
     let parts = |column: &&Surveyed| column.survey.groups().first().map_or(0, |group| group.shape.parts.len().min(12));
     let first = columns.iter().rev().max_by_key(parts).map_or("COLUMN", |column| column.title);
-    lines.push(format!("A column in depth: {}", paint(style::TAKEN, format!("survey {name} -c {}", argument(first)))));
+    lines.push(format!(
+        "A column in depth: {}",
+        paint(style::TAKEN, format!("keen-notch survey {} -c {}", argument(name), argument(first)))
+    ));
     lines
 }
 
@@ -146,12 +149,13 @@ fn page(name: &str, column: &Surveyed, sample: Option<u64>, width: usize) -> Vec
         };
         fact("length", words);
     }
-    lines.extend(lengths(survey));
     lines.push(String::new());
+    // What decides on rules comes first: a page is read from the top.
     lines.extend(shapes::draw(column, width));
-    lines.extend(section("divided by", delimiters(survey, width)));
     lines.extend(section("position by position", positions::draw(survey, width)));
+    lines.extend(section("divided by", delimiters(survey, width)));
     lines.extend(section("not to be told by looking", oddities(survey, width)));
+    lines.extend(section("lengths in characters", lengths(survey)));
     lines
 }
 
@@ -213,13 +217,7 @@ fn lengths(survey: &Survey) -> Vec<String> {
     let wide = bars.iter().map(|bar| visible::width(&name(bar))).max().unwrap_or(0);
     let digits = bars.iter().map(|bar| visible::grouped(bar.count).len()).max().unwrap_or(0);
     let line = |each: &keen_notch_core::survey::Bar| {
-        format!(
-            "{:10}{:>wide$}  {:>digits$}  {}",
-            "",
-            name(each),
-            visible::grouped(each.count),
-            bar::lying(each.count, most, 32)
-        )
+        format!("{:>wide$}  {:>digits$}  {}", name(each), visible::grouped(each.count), bar::lying(each.count, most, 32))
     };
     bars.iter().map(line).collect()
 }

@@ -132,10 +132,12 @@ pub fn legend(symbols: &str, width: usize) -> Vec<String> {
     let symbols: BTreeSet<char> = symbols.chars().collect();
     let order = "UdLAXxW";
     let known = order.chars().filter(|symbol| symbols.contains(symbol));
-    let words: Vec<String> = known.map(|symbol| format!("{symbol} {}", Kinds::meaning(symbol))).collect();
+    // A letter and its meaning stay on one line.
+    let words: Vec<String> =
+        known.map(|symbol| format!("{symbol} {}", Kinds::meaning(symbol)).replace(' ', "\u{a0}")).collect();
     if words.is_empty() {
         return Vec::new();
     }
     let text = format!("{}; anything else stands for itself", words.join(", "));
-    textwrap::wrap(&text, width).into_iter().map(|line| paint(style::QUIET, line)).collect()
+    textwrap::wrap(&text, width).into_iter().map(|line| paint(style::QUIET, line.replace('\u{a0}', " "))).collect()
 }

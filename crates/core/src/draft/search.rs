@@ -38,31 +38,7 @@ pub struct Found {
 
 /// The phrases that turn each value into its result, the simplest first.
 pub fn search(examples: &[Example]) -> Vec<Found> {
-    let mut search = Search {
-        target: Target::new(examples.iter().map(|example| example.result.as_str()).collect()),
-        plans: Plans::default(),
-        cuts: IndexMap::new(),
-        found: HashMap::new(),
-        best: MOST_COST - MARGIN,
-    };
-    let values: Vec<String> = examples.iter().map(|example| example.value.clone()).collect();
-    search.cuts.insert(values.clone(), vec![Step { text: "whole".to_owned(), cost: 0.1 }]);
-    search.cut(&values, None);
-    let mut first: Vec<(Vec<String>, Step)> =
-        search.cuts.iter().skip(1).filter_map(|(texts, steps)| Some((texts.clone(), cheapest(steps)?.clone()))).collect();
-    search.finish();
-    first.sort_by(|(_, a), (_, b)| by_cost(a, b));
-    first.truncate(MOST_FIRST);
-    for (texts, before) in first {
-        search.cut(&texts, Some(&before));
-    }
-    search.finish();
-    let found = search.found.into_iter().map(|(phrase, cost)| Found { phrase, cost });
-    let mut found: Vec<Found> = found.filter(|found| found.cost <= search.best + MARGIN).collect();
-    found.sort_by(|a, b| a.cost.total_cmp(&b.cost).then_with(|| a.phrase.cmp(&b.phrase)));
-    found.retain(|found| fits(&found.phrase, examples));
-    found.truncate(MOST_FOUND);
-    found
+    Search::of(examples, false)
 }
 
 /// What has been tried so far.
@@ -77,6 +53,37 @@ struct Search<'a> {
 }
 
 impl Search<'_> {
+    /// Looks for phrases; with `any_will_do`, no further than to the first ones.
+    fn of(examples: &[Example], any_will_do: bool) -> Vec<Found> {
+        let mut search = Search {
+            target: Target::new(examples.iter().map(|example| example.result.as_str()).collect()),
+            plans: Plans::default(),
+            cuts: IndexMap::new(),
+            found: HashMap::new(),
+            best: MOST_COST - MARGIN,
+        };
+        let values: Vec<String> = examples.iter().map(|example| example.value.clone()).collect();
+        search.cuts.insert(values.clone(), vec![Step { text: "whole".to_owned(), cost: 0.1 }]);
+        search.cut(&values, None);
+        let mut first: Vec<(Vec<String>, Step)> =
+            search.cuts.iter().skip(1).filter_map(|(texts, steps)| Some((texts.clone(), cheapest(steps)?.clone()))).collect();
+        search.finish();
+        first.sort_by(|(_, a), (_, b)| by_cost(a, b));
+        first.truncate(MOST_FIRST);
+        if !(any_will_do && search.found.keys().any(|phrase| fits(phrase, examples))) {
+            for (texts, before) in first {
+                search.cut(&texts, Some(&before));
+            }
+            search.finish();
+        }
+        let found = search.found.into_iter().map(|(phrase, cost)| Found { phrase, cost });
+        let mut found: Vec<Found> = found.filter(|found| found.cost <= search.best + MARGIN).collect();
+        found.sort_by(|a, b| a.cost.total_cmp(&b.cost).then_with(|| a.phrase.cmp(&b.phrase)));
+        found.retain(|found| fits(&found.phrase, examples));
+        found.truncate(MOST_FOUND);
+        found
+    }
+
     /// Cuts texts in every way that may lead to the results; `before` is the cut that they come from.
     fn cut(&mut self, texts: &[String], before: Option<&Step>) {
         let borrowed: Vec<&str> = texts.iter().map(String::as_str).collect();
@@ -152,7 +159,7 @@ const MOST_PAIRED: usize = 6;
 pub fn contradiction(examples: &[Example]) -> Contradiction {
     let has_one = |indices: &[usize]| {
         let chosen: Vec<Example> = indices.iter().map(|index| examples[*index].clone()).collect();
-        search(&chosen).into_iter().next()
+        Search::of(&chosen, true).into_iter().next()
     };
     let alone: Vec<usize> = (0..examples.len()).filter(|index| has_one(&[*index]).is_none()).collect();
     if !alone.is_empty() {

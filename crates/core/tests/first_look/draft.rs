@@ -1,5 +1,4 @@
 //! Drafts: phrases from examples, and cut lists from data.
-#![allow(clippy::unwrap_used, clippy::panic, reason = "a test that cannot go on has failed")]
 
 use keen_notch_core::cutlist::CutList;
 use keen_notch_core::draft::{
@@ -10,6 +9,8 @@ use keen_notch_core::plan::{Plan, Scratch};
 use keen_notch_core::survey::{Depth, Survey};
 use keen_notch_core::text::unit::Unit;
 use proptest::prelude::*;
+
+use crate::codes::part_codes;
 
 fn examples(texts: &[&str]) -> Vec<Example> {
     texts.iter().map(|text| Example::parse(text).unwrap()).collect()
@@ -230,6 +231,18 @@ fn cut_lists_from_data() {
             assert_eq!(forms, [form]);
         }
     }
+}
+
+#[test]
+fn part_codes_with_forty_irregular_ones() {
+    let (pieces, forms) = drafted(&part_codes());
+    let expected = [
+        r#"part_1: section 1 by "-" [required, uppercase, length 3]"#,
+        r#"part_2: section 2 by "-" [required, digits, length 8]"#,
+        r#"part_3: section 3 by "-" [required, uppercase and digits, length 4]"#,
+    ];
+    assert_eq!(shown(&pieces), expected);
+    assert_eq!(forms, ["<part_1 3 uppercase>-<part_2 8 digits>-<part_3 4 uppercase and digits>"]);
 }
 
 #[test]

@@ -1,0 +1,6 @@
+//! What comes before any rule: surveys and drafts.
+#![allow(clippy::unwrap_used, clippy::panic, reason = "a test that cannot go on has failed")]
+
+mod codes;
+mod draft;
+mod survey;

@@ -78,9 +78,11 @@ pub struct CarveArgs {
     /// Write no output file if any row has a fault, and exit with 1
     #[arg(long)]
     pub strict: bool,
-    /// Show no summary
+    /// Show no summary and no progress
     #[arg(short, long)]
     pub quiet: bool,
+    #[command(flatten)]
+    pub threads: ThreadArgs,
     #[command(flatten)]
     pub faults: FaultArgs,
     #[command(flatten)]
@@ -106,9 +108,29 @@ pub struct CheckArgs {
     #[arg(short, long)]
     pub quiet: bool,
     #[command(flatten)]
+    pub threads: ThreadArgs,
+    #[command(flatten)]
     pub faults: FaultArgs,
     #[command(flatten)]
     pub reading: ReadingArgs,
+}
+
+/// How many threads work.
+#[derive(Debug, Clone, clap::Args)]
+pub struct ThreadArgs {
+    /// How many threads work on the rows [default: one a core]; what comes out is the same
+    #[arg(long, value_name = "N", value_parser = clap::value_parser!(u16).range(1..=1024))]
+    pub threads: Option<u16>,
+}
+
+impl ThreadArgs {
+    /// As many as were said, or as many as can run at once.
+    pub fn count(&self) -> usize {
+        match self.threads {
+            Some(threads) => usize::from(threads),
+            None => std::thread::available_parallelism().map_or(1, usize::from),
+        }
+    }
 }
 
 /// Layouts, and what becomes of faults.

@@ -91,6 +91,20 @@ impl Watcher {
         self.in_layouts.entry((found, wanted)).or_default().note(row);
     }
 
+    /// Adds what another watcher of the same pieces saw in later rows, which it counted from behind row `offset`.
+    pub fn append(&mut self, later: &Watcher, offset: u64) {
+        for (piece, later) in self.pieces.iter_mut().zip(&later.pieces) {
+            piece.append(later, offset);
+        }
+        append_all(&mut self.in_layouts, &later.in_layouts, offset);
+    }
+
+    /// Forgets what was seen.
+    pub fn clear(&mut self) {
+        self.pieces.iter_mut().for_each(Watched::clear);
+        self.in_layouts.clear();
+    }
+
     /// The hints after a run of so many rows, the most useful first. `checks` are the checks by what they are
     /// of and their words, with how many rows did not meet them.
     pub fn hints(&self, rows: u64, checks: &[(String, String, Sightings)]) -> Vec<Hint> {
@@ -173,6 +187,32 @@ impl Watched {
             markers,
             ..Watched::default()
         }
+    }
+
+    fn append(&mut self, later: &Watched, offset: u64) {
+        self.spaces.append(&later.spaces, offset);
+        self.missing.append(&later.missing, offset);
+        self.short.append(&later.short, offset);
+        self.digits_only += later.digits_only;
+        append_all(&mut self.look_alikes, &later.look_alikes, offset);
+        append_all(&mut self.other_case, &later.other_case, offset);
+        append_all(&mut self.letters, &later.letters, offset);
+        append_all(&mut self.widths, &later.widths, offset);
+        for (width, zeros) in &later.zeros {
+            *self.zeros.entry(*width).or_default() += zeros;
+        }
+    }
+
+    fn clear(&mut self) {
+        self.spaces = Sightings::default();
+        self.missing = Sightings::default();
+        self.short = Sightings::default();
+        self.digits_only = 0;
+        self.look_alikes.clear();
+        self.other_case.clear();
+        self.letters.clear();
+        self.widths.clear();
+        self.zeros.clear();
     }
 
     fn see(&mut self, row: u64, value: &str, text: &str, state: State) {
@@ -302,6 +342,13 @@ impl Watched {
         let mut hints = hint(few(&self.missing) && self.missing.count > explained, || said("missing", &self.missing));
         hints.extend(hint(few(&self.short), || said("short", &self.short)));
         hints
+    }
+}
+
+/// Adds what was seen in later rows, kind by kind.
+fn append_all<K: Ord + Clone>(all: &mut BTreeMap<K, Sightings>, later: &BTreeMap<K, Sightings>, offset: u64) {
+    for (kind, seen) in later {
+        all.entry(kind.clone()).or_default().append(seen, offset);
     }
 }
 

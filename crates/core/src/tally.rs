@@ -22,6 +22,17 @@ pub struct Tally {
 }
 
 impl Tally {
+    /// Adds counts of other rows.
+    pub fn add(&mut self, other: &Tally) {
+        self.filled += other.filled;
+        self.short += other.short;
+        self.long += other.long;
+        self.missing += other.missing;
+        self.fallback += other.fallback;
+        self.warned += other.warned;
+        self.faulted += other.faulted;
+    }
+
     /// Counts one result.
     pub fn count(&mut self, state: State) {
         self.filled += u64::from(state.is_filled());

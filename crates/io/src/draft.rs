@@ -50,9 +50,7 @@ pub fn prove(table: &mut Table, carving: Carving) -> Result<Proved, Error> {
     let checks = job.checks().iter().zip(report.checks);
     Ok(Proved {
         faulty: Sightings { count: report.faulty, rows },
-        checks: checks
-            .map(|(check, tally)| (check.of.clone(), check.words.clone(), Sightings { count: tally.rows, rows: tally.first }))
-            .collect(),
+        checks: checks.map(|(check, seen)| (check.of.clone(), check.words.clone(), seen)).collect(),
         filled: report.tallies.iter().map(|tally| report.rows.saturating_sub(tally.missing)).collect(),
     })
 }

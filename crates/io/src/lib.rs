@@ -14,6 +14,7 @@ pub mod input;
 pub mod lists;
 pub mod meter;
 pub mod output;
+mod pool;
 pub mod record;
 pub mod survey;
 pub mod table;

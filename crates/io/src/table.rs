@@ -234,6 +234,11 @@ impl Table {
         &self.reading.meter
     }
 
+    /// The same, to be kept.
+    pub fn shared_meter(&self) -> Arc<Meter> {
+        Arc::clone(&self.reading.meter)
+    }
+
     /// Calls `see` with each row in turn and where it stands, until it breaks off.
     ///
     /// # Errors
@@ -287,6 +292,11 @@ impl Part {
     /// The bytes of the part, its header before the first row included.
     pub fn bytes(&self) -> &[u8] {
         &self.block.bytes
+    }
+
+    /// The line of the input that the part begins on, from 1.
+    pub fn first_line(&self) -> u64 {
+        self.block.first_line
     }
 
     /// The line of the input that byte `at` of the part is on, from 1.

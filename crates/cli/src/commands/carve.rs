@@ -31,7 +31,9 @@ pub fn run(args: &CarveArgs, console: &Console) -> Result<Exit, Failure> {
     let (mut table, carving) = run::open(&inputs, &reading, &pieces, args::column(args.column.as_deref()).as_ref())?;
     let header = table.header.clone();
     let shown = if out.is_none() && console.shows_tables { PREVIEW } else { 0 };
-    let job = Job::new(carving, &header, &originals(args, &header)?, shown).with_watcher(Watcher::new(&pieces.wanted.pieces));
+    let job = Job::new(carving, &header, &originals(args, &header)?, shown)
+        .with_watcher(Watcher::new(&pieces.wanted.pieces))
+        .with_threads(args.threads.count());
     let name = args.out.as_ref().map_or_else(|| "standard output".to_owned(), |path| path.display().to_string());
     let report = match &mut out {
         Some(out) => files.carve(&mut table, &job, out, &name)?,

@@ -24,7 +24,10 @@ pub fn run(args: &CheckArgs, console: &Console) -> Result<Exit, Failure> {
     let progress = Progress::of(&inputs, &reading.meter, args.quiet, true);
     let (mut table, carving) = run::open(&inputs, &reading, &pieces, args::column(args.column.as_deref()).as_ref())?;
     let header = table.header.clone();
-    let job = Job::new(carving, &header, &[], 0).with_samples(args.rows).with_watcher(Watcher::new(&pieces.wanted.pieces));
+    let job = Job::new(carving, &header, &[], 0)
+        .with_samples(args.rows)
+        .with_watcher(Watcher::new(&pieces.wanted.pieces))
+        .with_threads(args.threads.count());
     // The last check is that rows have all their cells, which needs no cut list.
     let asked = job.checks().len() - 1;
     if asked == 0 {
@@ -38,7 +41,7 @@ pub fn run(args: &CheckArgs, console: &Console) -> Result<Exit, Failure> {
     files.finish(&summary::json(&report, &job, &header))?;
     if !args.quiet {
         let mut out = anstream::stdout().lock();
-        let all_good = report.checks.iter().all(|check| check.rows == 0);
+        let all_good = report.checks.iter().all(|seen| seen.count == 0);
         if all_good {
             let words = format!(
                 "{}: {}, {}: nothing is wrong",

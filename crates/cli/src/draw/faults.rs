@@ -15,18 +15,18 @@ use super::visible;
 /// The checks with their counts, shares and first rows; those that are met by all rows in quiet.
 pub fn table(report: &Report, job: &Job, header: &Header) -> Vec<String> {
     let mut drawn = super::table::table(["of", "column", "check", "rows", "share", "first rows"], usize::MAX);
-    for (check, tally) in job.checks().iter().zip(&report.checks) {
-        if check.of == "rows" && tally.rows == 0 {
+    for (check, seen) in job.checks().iter().zip(&report.checks) {
+        if check.of == "rows" && seen.count == 0 {
             continue;
         }
-        let is_met = tally.rows == 0;
+        let is_met = seen.count == 0;
         let count = match (is_met, check.only_warns) {
             (true, _) => style::QUIET,
             (false, true) => style::LOOK,
             (false, false) => style::FAULT,
         };
-        let first: Vec<_> = tally.first.iter().map(u64::to_string).collect();
-        let more = if tally.rows > tally.first.len() as u64 { " …" } else { "" };
+        let first: Vec<_> = seen.rows.iter().map(u64::to_string).collect();
+        let more = if seen.count > seen.rows.len() as u64 { " …" } else { "" };
         let words = if check.only_warns { format!("{} (warns)", check.words) } else { check.words.clone() };
         drawn.add_row([
             super::table::cell(visible::value(&check.of), style::HEAD),
@@ -35,8 +35,8 @@ pub fn table(report: &Report, job: &Job, header: &Header) -> Vec<String> {
                 Style::new(),
             ),
             super::table::cell(visible::clipped(&visible::value(&words), 60), Style::new()),
-            super::table::cell(visible::grouped(tally.rows), count),
-            super::table::cell(if is_met { "all meet it".to_owned() } else { visible::share(tally.rows, report.rows) }, count),
+            super::table::cell(visible::grouped(seen.count), count),
+            super::table::cell(if is_met { "all meet it".to_owned() } else { visible::share(seen.count, report.rows) }, count),
             super::table::cell(first.join(" ") + more, Style::new()),
         ]);
     }

@@ -73,10 +73,10 @@ pub fn json(report: &Report, job: &Job, header: &Header) -> String {
             "warned": tally.warned, "faulted": tally.faulted,
         })
     });
-    let checks = job.checks().iter().zip(&report.checks).map(|(check, tally)| {
+    let checks = job.checks().iter().zip(&report.checks).map(|(check, seen)| {
         json!({
             "of": check.of, "column": title(check.column), "check": check.words,
-            "level": if check.only_warns { "warning" } else { "fault" }, "rows": tally.rows, "first_rows": tally.first,
+            "level": if check.only_warns { "warning" } else { "fault" }, "rows": seen.count, "first_rows": seen.rows,
         })
     });
     let summary = json!({

@@ -120,6 +120,15 @@ impl Carving {
         used
     }
 
+    /// Whether anything is asked of the rows before: then rows must be judged in their order.
+    pub fn looks_back(&self) -> bool {
+        let is_unique = |asked: &Asked| matches!(asked.test, Test::Unique(_));
+        let checks = self.pieces.iter().flat_map(|piece| &piece.checks);
+        self.unique.is_some()
+            || checks.into_iter().any(|check| is_unique(&check.asked))
+            || self.keep.iter().any(|keep| is_unique(&keep.asked))
+    }
+
     /// The pieces that fill as many columns as the data needs.
     pub fn auto_pieces(&self) -> Vec<usize> {
         (0..self.pieces.len()).filter(|piece| self.pieces[*piece].shape == Shape::AutoColumns).collect()

@@ -1,0 +1,67 @@
+//! What an output begins with.
+
+use keen_notch_core::carving::OutColumn;
+use keen_notch_core::column::Header;
+
+use super::{Job, Layout};
+use crate::record::{Cells, Record, push_cell};
+use crate::table::Preamble;
+
+/// What is known before the first row.
+pub struct Begin<'j> {
+    /// The job.
+    pub job: &'j Job,
+    /// What stands between two cells.
+    pub delimiter: u8,
+    /// What stands before the first row of the table.
+    pub preamble: Preamble,
+}
+
+impl Begin<'_> {
+    /// The header of the output. Whether it ends in a line end.
+    pub fn header(&self, header: &Header, out: &mut Vec<u8>) -> bool {
+        let Begin { job, delimiter, preamble } = self;
+        if preamble.byte_order_mark {
+            out.extend_from_slice("\u{feff}".as_bytes());
+        }
+        if matches!(header, Header::Unnamed(_)) {
+            return true;
+        }
+        match job.layout {
+            Layout::Appended(count) => {
+                out.extend_from_slice(preamble.header.as_bytes());
+                for title in &job.titles[job.titles.len() - count..] {
+                    out.push(*delimiter);
+                    push_cell(out, title, *delimiter);
+                }
+            }
+            Layout::CellByCell => {
+                let mut cells = Cells::default();
+                let record = Record::read(preamble.header_row(), 0, *delimiter, &mut cells);
+                for (index, (column, title)) in job.columns.iter().zip(&job.titles).enumerate() {
+                    if index > 0 {
+                        out.push(*delimiter);
+                    }
+                    match column {
+                        OutColumn::Original(index) => out.extend_from_slice(record.raw_cell(*index).as_bytes()),
+                        OutColumn::Piece { .. } => push_cell(out, title, *delimiter),
+                    }
+                }
+            }
+        }
+        if preamble.ended {
+            out.extend_from_slice(preamble.line_end.as_bytes());
+        }
+        preamble.ended
+    }
+
+    /// The header of the rows that are set aside: the table's own, and a column that says why.
+    pub fn offcuts_header(&self, header: &Header, out: &mut Vec<u8>) {
+        let Header::Names(names) = header else { return };
+        let why = ["why", "why_set_aside", "keen_notch_why"].into_iter().find(|name| !names.iter().any(|taken| taken == name));
+        out.extend_from_slice(self.preamble.header_row().as_bytes());
+        out.push(self.delimiter);
+        push_cell(out, why.unwrap_or("why"), self.delimiter);
+        out.extend_from_slice(self.preamble.line_end.as_bytes());
+    }
+}

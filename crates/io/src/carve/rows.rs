@@ -1,0 +1,315 @@
+//! Working out the rows of one part: their pieces, what is wrong with them, and the bytes that are written.
+
+use std::ops::ControlFlow;
+
+use keen_notch_core::carving::{CheckName, Fault, Memory, OutColumn, Workspace};
+use keen_notch_core::check::{Misfit, MisfitKind};
+use keen_notch_core::hints::Watcher;
+use keen_notch_core::sightings::Sightings;
+use keen_notch_core::tally::Tally;
+
+use super::header::Begin;
+use super::{FaultyRow, Job, Layout, PreviewCell};
+use crate::Error;
+use crate::record::{Record, Rooms, push_cell};
+use crate::table::{Line, Part, Ragged};
+
+/// What came of a part. Its rows are counted from 1 within it.
+pub struct Worked {
+    /// What is written.
+    pub bytes: Vec<u8>,
+    /// What is written of the rows that are set aside.
+    pub aside: Vec<u8>,
+    /// Whether `bytes` ends in a line end.
+    pub ended: bool,
+    /// Every fault, where they are asked for.
+    pub faults: Vec<Found>,
+    /// The first rows with faults, as many as are asked for.
+    pub samples: Vec<FaultyRow>,
+    /// The first output rows, as many as are asked for.
+    pub preview: Vec<Vec<PreviewCell>>,
+    /// The counts of each piece.
+    pub tallies: Vec<Tally>,
+    /// The counts of each check.
+    pub checks: Vec<Sightings>,
+    /// What the keen eye saw.
+    pub watcher: Watcher,
+    /// Rows read, kept, written, set aside, left out, and with faults.
+    pub rows: u64,
+    pub rows_kept: u64,
+    pub rows_out: u64,
+    pub set_aside: u64,
+    pub left_out: u64,
+    pub faulty: u64,
+}
+
+/// A fault, and where it is.
+pub struct Found {
+    /// The row.
+    pub row: u64,
+    /// The line it begins on, in its input.
+    pub line: u64,
+    /// What is wrong.
+    pub fault: Fault,
+    /// The value of the column it is about.
+    pub value: String,
+}
+
+impl Worked {
+    /// Nothing so far.
+    pub fn new(job: &Job) -> Worked {
+        Worked {
+            bytes: Vec::new(),
+            aside: Vec::new(),
+            ended: true,
+            faults: Vec::new(),
+            samples: Vec::new(),
+            preview: Vec::new(),
+            tallies: vec![Tally::default(); job.carving.count()],
+            checks: vec![Sightings::default(); job.checks.len()],
+            watcher: job.watcher.clone(),
+            rows: 0,
+            rows_kept: 0,
+            rows_out: 0,
+            set_aside: 0,
+            left_out: 0,
+            faulty: 0,
+        }
+    }
+
+    /// Nothing again, with the room kept.
+    pub fn clear(&mut self, job: &Job) {
+        let (mut bytes, mut aside) = (std::mem::take(&mut self.bytes), std::mem::take(&mut self.aside));
+        bytes.clear();
+        aside.clear();
+        *self = Worked { bytes, aside, ..Worked::new(job) };
+    }
+}
+
+/// What the run asks for besides the rows.
+#[derive(Debug, Clone, Copy)]
+pub struct Asked {
+    /// That rows with faults are set aside.
+    pub offcuts: bool,
+    /// Every fault.
+    pub faults: bool,
+}
+
+/// Works out the rows of parts.
+pub struct Rows<'j> {
+    job: &'j Job,
+    delimiter: u8,
+    line_end: &'j str,
+    asked: Asked,
+    rooms: Rooms,
+    work: Workspace,
+    memory: Memory,
+    /// What is wrong with the row at hand.
+    found: Vec<Fault>,
+    /// The byte of the part at hand up to which lines were counted, and the line there.
+    counted: (usize, u64),
+}
+
+impl<'j> Rows<'j> {
+    /// Ready for any part of the table.
+    pub fn new(job: &'j Job, begin: &'j Begin, asked: Asked) -> Rows<'j> {
+        Rows {
+            job,
+            delimiter: begin.delimiter,
+            line_end: &begin.preamble.line_end,
+            asked,
+            rooms: Rooms::default(),
+            work: Workspace::default(),
+            memory: Memory::default(),
+            found: Vec::new(),
+            counted: (0, 0),
+        }
+    }
+
+    /// Works out a part. `before` is the number of rows before it, where anything is asked of these.
+    ///
+    /// # Errors
+    /// Where the part is not UTF-8, or a row has another number of cells than there are columns.
+    pub fn work(&mut self, part: &Part, before: u64, worked: &mut Worked) -> Result<(), Error> {
+        self.counted = (0, part.first_line());
+        let _ = part.each_line(|line| {
+            match line {
+                Line::Row(record, at) | Line::Ragged(record, at) => self.row(&record, part, at, before, worked),
+                // A line that is no row is kept where the lines are kept.
+                Line::Blank(record) if matches!(self.job.layout, Layout::Appended(_)) => {
+                    self.end_line(worked);
+                    worked.bytes.extend_from_slice(record.line_end.as_bytes());
+                }
+                Line::Blank(_) => {}
+            }
+            ControlFlow::Continue(())
+        })?;
+        Ok(())
+    }
+
+    /// Ends the line before this one, if the input that it came from did not.
+    fn end_line(&self, worked: &mut Worked) {
+        if !worked.ended {
+            worked.bytes.extend_from_slice(self.line_end.as_bytes());
+            worked.ended = true;
+        }
+    }
+
+    fn row(&mut self, record: &Record, part: &Part, at: usize, before: u64, worked: &mut Worked) {
+        worked.rows += 1;
+        let row = worked.rows;
+        for column in &self.job.used {
+            record.prepare(*column, &mut self.rooms);
+        }
+        let carving = &self.job.carving;
+        let value = |column| record.value(column, &self.rooms);
+        self.found.clear();
+        let is_ragged = record.count() != part.columns();
+        if is_ragged && part.ragged() == Ragged::SetAside {
+            self.found.push(ragged(record, part, self.job));
+        } else {
+            carving.run(&value, &mut self.work);
+            if !carving.keeps(&value, &self.work, before + row, &mut self.memory) {
+                worked.left_out += 1;
+                return;
+            }
+            for piece in 0..worked.watcher.count() {
+                if let Some(column) = carving.column(piece) {
+                    let text = carving.text(piece, 0, &value, &self.work);
+                    worked.watcher.see(piece, row, value(column), text, self.work.state(piece));
+                }
+            }
+            let value = |column| record.value(column, &self.rooms);
+            carving.judge(&value, &mut self.work, before + row, &mut self.memory, &mut worked.tallies, &mut self.found);
+            if is_ragged {
+                self.found.push(ragged(record, part, self.job));
+            }
+        }
+        if !self.found.is_empty() {
+            let line = self.line(part, at);
+            self.note_faults(record, row, line, worked);
+            let is_faulty = self.found.iter().any(|fault| !self.job.checks[fault.check].only_warns);
+            worked.faulty += u64::from(is_faulty);
+            if is_faulty && self.asked.offcuts {
+                worked.set_aside += 1;
+                self.set_aside(record, &mut worked.aside);
+                return;
+            }
+        }
+        let copies = carving.rows_piece().map_or(1, |piece| self.work.count(piece).max(1));
+        for copy in 0..copies {
+            self.end_line(worked);
+            self.row_copy(record, part.columns(), copy, &mut worked.bytes);
+            if worked.preview.len() < self.job.preview {
+                worked.preview.push(self.preview(record, copy));
+            }
+            worked.bytes.extend_from_slice(record.line_end.as_bytes());
+            worked.ended = !record.line_end.is_empty();
+        }
+        worked.rows_kept += 1;
+        worked.rows_out += copies as u64;
+    }
+
+    /// The line that byte `at` of the part is on; bytes are asked for from left to right.
+    fn line(&mut self, part: &Part, at: usize) -> u64 {
+        let (from, line) = self.counted;
+        self.counted = (at, line + crate::block::lines(&part.bytes()[from..at]));
+        self.counted.1
+    }
+
+    /// Counts the faults of the row at hand, and notes them down.
+    fn note_faults(&self, record: &Record, row: u64, line: u64, worked: &mut Worked) {
+        let mut last = None;
+        for fault in &self.found {
+            if last.replace(fault.check) != Some(fault.check) {
+                worked.checks[fault.check].note(row);
+            }
+            if fault.misfit.kind == MisfitKind::WrongLayout {
+                worked.watcher.see_layout(row, &fault.result, &fault.misfit);
+            }
+            if self.asked.faults {
+                let value = self.value_of(record, &self.job.checks[fault.check]);
+                worked.faults.push(Found { row, line, fault: fault.clone(), value });
+            }
+        }
+        if worked.samples.len() < self.job.samples {
+            let faults = self.found.iter().map(|fault| (fault.clone(), self.value_of(record, &self.job.checks[fault.check])));
+            worked.samples.push(FaultyRow { row, line, faults: faults.collect() });
+        }
+    }
+
+    /// The value of the column that a check is about; the whole row where it is about no column.
+    fn value_of(&self, record: &Record, check: &CheckName) -> String {
+        check.column.map_or_else(|| record.raw.to_owned(), |column| record.owned_value(column))
+    }
+
+    /// Writes the row as it is, and why it is set aside.
+    fn set_aside(&self, record: &Record, aside: &mut Vec<u8>) {
+        aside.extend_from_slice(record.raw.as_bytes());
+        aside.push(self.delimiter);
+        let faults = self.found.iter().filter(|fault| !self.job.checks[fault.check].only_warns);
+        let why = faults.map(|fault| format!("{}: {}", self.job.checks[fault.check].of, fault.misfit.detail));
+        push_cell(aside, &why.collect::<Vec<_>>().join("; "), self.delimiter);
+        aside.extend_from_slice(if record.line_end.is_empty() { self.line_end } else { record.line_end }.as_bytes());
+    }
+
+    /// Writes the row, with the result `copy` of the piece that gets a row a result.
+    fn row_copy(&self, record: &Record, table_columns: usize, copy: usize, out: &mut Vec<u8>) {
+        let start = out.len();
+        let columns = match self.job.layout {
+            Layout::Appended(count) => {
+                out.extend_from_slice(record.raw.as_bytes());
+                // A row that is too short is filled up, so that the pieces stand in their columns.
+                out.extend(std::iter::repeat_n(self.delimiter, table_columns.saturating_sub(record.count())));
+                &self.job.columns[self.job.columns.len() - count..]
+            }
+            Layout::CellByCell => &self.job.columns,
+        };
+        for (index, column) in columns.iter().enumerate() {
+            if index > 0 || matches!(self.job.layout, Layout::Appended(_)) {
+                out.push(self.delimiter);
+            }
+            match column {
+                OutColumn::Original(index) => out.extend_from_slice(record.raw_cell(*index).as_bytes()),
+                OutColumn::Piece { piece, result } => {
+                    push_cell(out, self.piece_text(record, *piece, *result, copy), self.delimiter)
+                }
+            }
+        }
+        if self.job.layout == Layout::CellByCell && self.job.keeps_all {
+            // Cells beyond the last column have no place, but must not be lost.
+            for index in table_columns..record.count() {
+                out.push(self.delimiter);
+                out.extend_from_slice(record.raw_cell(index).as_bytes());
+            }
+        }
+        if self.job.columns.len() == 1 && out.len() == start {
+            // A line with nothing on it would be no row to most readers.
+            out.extend_from_slice(b"\"\"");
+        }
+    }
+
+    fn piece_text<'a>(&'a self, record: &Record<'a>, piece: usize, result: usize, copy: usize) -> &'a str {
+        let carving = &self.job.carving;
+        let result = if carving.rows_piece() == Some(piece) { copy } else { result };
+        carving.text(piece, result, &|column| record.value(column, &self.rooms), &self.work)
+    }
+
+    fn preview(&self, record: &Record, copy: usize) -> Vec<PreviewCell> {
+        let cell = |column: &OutColumn| match column {
+            OutColumn::Original(index) => PreviewCell { text: record.owned_value(*index), state: None },
+            OutColumn::Piece { piece, result } => {
+                let text = self.piece_text(record, *piece, *result, copy).to_owned();
+                PreviewCell { text, state: Some(self.work.state(*piece)) }
+            }
+        };
+        self.job.columns.iter().map(cell).collect()
+    }
+}
+
+/// The fault of a row with another number of cells than there are columns.
+fn ragged(record: &Record, part: &Part, job: &Job) -> Fault {
+    let detail = format!("it has {} cells, not {}", record.count(), part.columns());
+    let misfit = Misfit::new(MisfitKind::Ragged, detail);
+    Fault { check: job.checks.len() - 1, result: String::new(), place: None, misfit }
+}

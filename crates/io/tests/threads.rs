@@ -1,0 +1,103 @@
+//! What comes out of a run is the same, byte for byte and count for count, whatever the number of threads and the
+//! size of the parts that are read.
+#![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic, reason = "a test that cannot go on has failed")]
+
+use std::fs;
+use std::path::Path;
+
+use keen_notch_core::carving::Carving;
+use keen_notch_core::column::ColumnRef;
+use keen_notch_core::cutlist::CutList;
+use keen_notch_core::hints::Watcher;
+use keen_notch_core::plan::Setting;
+use keen_notch_core::text::unit::Unit;
+use keen_notch_io::carve::{Job, Outs, carve};
+use keen_notch_io::faults::{FaultFile, FaultFormat};
+use keen_notch_io::input::Input;
+use keen_notch_io::output::Output;
+use keen_notch_io::table::{Ragged, Reading, Table};
+use proptest::prelude::*;
+
+const LIST: &str = r#"
+[piece.head]
+take  = 'first 2 then upper or "a,b"'
+check = ["not digits", "length 2"]
+
+[piece.tail]
+take  = 'section 2 by "-"'
+check = ["required"]
+warn  = ["digits"]
+
+[piece.parts]
+take = 'sections by "-"'
+rows = true
+
+[rows]
+keep = ['head: not starts with "7"']
+"#;
+
+/// The same, and something that is asked of the rows before.
+const LOOKING_BACK: &str = r#"
+[piece.head]
+take  = 'first 2'
+check = ["unique"]
+"#;
+
+/// Rows as no careful writer would write them: quotes, line ends within quotes, too few cells and too many.
+fn table() -> impl Strategy<Value = String> {
+    let cell = prop_oneof![
+        4 => "[a-c7 é-]{0,4}",
+        2 => "[a,\"\r\n-]{0,5}".prop_map(|text| format!("\"{}\"", text.replace('"', "\"\""))),
+        1 => "[a-z]\"[a-z]{0,2}",
+    ];
+    let row = proptest::collection::vec(cell, 1..5);
+    (proptest::collection::vec(row, 1..40), proptest::bool::ANY, proptest::bool::ANY).prop_map(|(rows, crlf, last_end)| {
+        let line_end = if crlf { "\r\n" } else { "\n" };
+        let rows = std::iter::once("x,y,z".to_owned()).chain(rows.iter().map(|cells| cells.join(",")));
+        format!("{}{}", rows.collect::<Vec<_>>().join(line_end), if last_end { line_end } else { "" })
+    })
+}
+
+/// Everything that a run gives, or its error.
+fn everything(folder: &Path, list: &str, stride: usize, threads: usize, sets_aside: bool) -> String {
+    let inputs = [Input::File(folder.join("a.csv")), Input::File(folder.join("b.csv"))];
+    let ragged = if sets_aside { Ragged::SetAside } else { Ragged::Keep };
+    let reading = Reading { stride: Some(stride), ragged, ..Reading::default() };
+    let mut table = Table::open(&inputs, &reading).unwrap();
+    let wanted = CutList::parse(list, 0).unwrap().wanted;
+    let carving = Carving::new(&wanted, Some(&ColumnRef::Number(1)), &Setting::new(Unit::Characters), &table.header).unwrap();
+    let header = table.header.clone();
+    let job = Job::new(carving, &header, &[0, 1, 2], 4)
+        .with_samples(3)
+        .with_watcher(Watcher::new(&wanted.pieces))
+        .with_threads(threads);
+    let mut rows = Vec::new();
+    let mut offcuts = Output::create(&folder.join("offcuts.csv"), &inputs).unwrap();
+    let mut faults = Output::create(&folder.join("faults.csv"), &inputs).unwrap();
+    let file = FaultFile::new(&mut faults, FaultFormat::Csv, &header).unwrap();
+    let mut outs =
+        Outs { rows: &mut rows, name: "test".to_owned(), offcuts: sets_aside.then_some(&mut offcuts), faults: Some(file) };
+    let report = carve(&mut table, &job, &mut outs);
+    offcuts.finish().unwrap();
+    faults.finish().unwrap();
+    let read = |name: &str| fs::read_to_string(folder.join(name)).unwrap();
+    format!("{report:?}\n{}\n{}\n{}", String::from_utf8(rows).unwrap(), read("offcuts.csv"), read("faults.csv"))
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(60))]
+
+    #[test]
+    fn threads_and_parts_do_not_show(first in table(), second in table(), sets_aside in proptest::bool::ANY) {
+        let folder = tempfile::tempdir().unwrap();
+        fs::write(folder.path().join("a.csv"), &first).unwrap();
+        fs::write(folder.path().join("b.csv"), &second).unwrap();
+        for list in [LIST, LOOKING_BACK] {
+            let whole = everything(folder.path(), list, 1 << 20, 1, sets_aside);
+            for (stride, threads) in [(16, 1), (16, 2), (16, 5), (1 << 20, 3)] {
+                let parted = everything(folder.path(), list, stride, threads, sets_aside);
+                prop_assert_eq!(&parted, &whole, "{} bytes at a time on {} threads", stride, threads);
+            }
+        }
+    }
+}

@@ -216,8 +216,11 @@ impl Watched {
     }
 
     fn see(&mut self, row: u64, value: &str, text: &str, state: State) {
-        if (self.counts_right && value.ends_with([' ', '\u{a0}', '\t']))
-            || (self.counts_left && value.starts_with([' ', '\u{a0}', '\t']))
+        // The last byte of a no-break space is looked at first: few values end in it, and in none of these.
+        let is_space = |byte: Option<&u8>| matches!(byte, Some(b' ' | b'\t' | 0xA0 | 0xC2));
+        let bytes = value.as_bytes();
+        if (self.counts_right && is_space(bytes.last()) && value.ends_with([' ', '\u{a0}', '\t']))
+            || (self.counts_left && is_space(bytes.first()) && value.starts_with([' ', '\u{a0}', '\t']))
         {
             self.spaces.note(row);
         }
@@ -233,12 +236,15 @@ impl Watched {
         if state.short {
             self.short.note(row);
         }
-        if !text.is_empty() && text.bytes().all(|byte| byte.is_ascii_digit()) {
+        let digits = |text: &str| {
+            text.as_bytes().first().is_some_and(u8::is_ascii_digit) && text.bytes().all(|byte| byte.is_ascii_digit())
+        };
+        if digits(text) {
             self.digits_only += 1;
         } else if let Some(letter) = digit_look_alike(text) {
             self.letters.entry(letter).or_default().note(row);
         }
-        if !value.is_empty() && value.len() <= 40 && value.bytes().all(|byte| byte.is_ascii_digit()) {
+        if value.len() <= 40 && digits(value) {
             self.widths.entry(value.len()).or_default().note(row);
             *self.zeros.entry(value.len()).or_default() += u64::from(value.starts_with('0'));
         }
@@ -452,7 +458,7 @@ mod tests {
             crate::carving::Carving::new(&wanted, Some(&ColumnRef::Number(1)), &setting, &Header::Unnamed(1)).unwrap();
         let mut work = crate::carving::Workspace::default();
         for (index, value) in values.iter().enumerate() {
-            carving.run(&|_| *value, &mut work);
+            carving.run(&|_| *value, false, &mut work);
             watcher.see(0, index as u64 + 1, value, carving.text(0, 0, &|_| *value, &work), work.state(0));
         }
         watcher

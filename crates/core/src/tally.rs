@@ -34,8 +34,12 @@ impl Tally {
     }
 
     /// Counts one result.
+    #[inline]
     pub fn count(&mut self, state: State) {
-        self.filled += u64::from(state.is_filled());
+        if state.is_filled() {
+            self.filled += 1;
+            return;
+        }
         self.short += u64::from(state.short);
         self.long += u64::from(state.long);
         self.missing += u64::from(state.missing);

@@ -2,6 +2,8 @@
 
 use std::ops::Range;
 
+use keen_notch_core::text::bytes::{any_word, eight, has};
+
 /// One row as it stands in its block.
 #[derive(Debug, Clone, Copy)]
 pub struct Record<'b> {
@@ -164,7 +166,13 @@ fn unquote(inner: &str, room: &mut String) {
 /// Writes a cell behind `out`, in quotes only if it needs them.
 pub fn push_cell(out: &mut Vec<u8>, text: &str, delimiter: u8) {
     let bytes = text.as_bytes();
-    if !bytes.iter().any(|&b| b == delimiter || matches!(b, b'"' | b'\n' | b'\r')) {
+    const QUOTE: u64 = eight(b'"');
+    const FEED: u64 = eight(b'\n');
+    const RETURN: u64 = eight(b'\r');
+    let delimiters = eight(delimiter);
+    let needs_quotes =
+        any_word(bytes, |word| has(word, delimiters) | has(word, QUOTE) | has(word, FEED) | has(word, RETURN) != 0);
+    if !needs_quotes {
         out.extend_from_slice(bytes);
         return;
     }

@@ -173,7 +173,7 @@ fn piece_of_row(
         }
         _ => {
             let mut work = Workspace::default();
-            carving.run(&value, &mut work);
+            carving.run(&value, false, &mut work);
             if let Source::Field { layout, .. } = &piece.source
                 && let Some(misfit) = work.layout_misfit(*layout)
             {

@@ -69,10 +69,10 @@ impl Carving {
 
     /// Judges a row that has been worked out: counts what became of its pieces, and adds what is wrong with
     /// them to `faults`. `row` is its number, from 1.
-    pub fn judge<'a>(
-        &'a self,
-        value: &impl Fn(usize) -> &'a str,
-        work: &'a mut Workspace,
+    pub fn judge<'v>(
+        &self,
+        value: &impl Fn(usize) -> &'v str,
+        work: &mut Workspace,
         row: u64,
         memory: &mut Memory,
         tallies: &mut [Tally],

@@ -146,8 +146,9 @@ impl Workspace {
 }
 
 impl Carving {
-    /// Works out all pieces of a row. `value` gives the value of a column of the row by its index.
-    pub fn run<'v>(&self, value: &impl Fn(usize) -> &'v str, work: &mut Workspace) {
+    /// Works out all pieces of a row. `value` gives the value of a column of the row by its index; `plain` says
+    /// that all of them are known to be plain texts (see [`crate::text::characters::is_plain`]).
+    pub fn run<'v>(&self, value: &impl Fn(usize) -> &'v str, plain: bool, work: &mut Workspace) {
         work.scratch.clear();
         work.outcomes.resize(self.pieces.len(), Outcome::MISSING);
         work.fits.clear();
@@ -159,6 +160,7 @@ impl Carving {
             let holds = piece.when.as_ref().is_none_or(|when| when.asked.holds_in_row(value(when.column), value));
             work.outcomes[index] = match &piece.body {
                 _ if !holds => Outcome::MISSING,
+                PieceBody::Take { column, plan } if plain => plan.run_plain(value(*column), &mut work.scratch),
                 PieceBody::Take { column, plan } => plan.run(value(*column), &mut work.scratch),
                 PieceBody::Field { layout, field, .. } => match &work.fits[*layout] {
                     Ok(Fit { fields, .. }) => {
@@ -172,7 +174,13 @@ impl Carving {
     }
 
     /// A result of a piece, from 0; empty where it is missing. `value` is the one the row was run with.
-    pub fn text<'a>(&'a self, piece: usize, result: usize, value: &impl Fn(usize) -> &'a str, work: &'a Workspace) -> &'a str {
+    pub fn text<'a, 'v: 'a>(
+        &'a self,
+        piece: usize,
+        result: usize,
+        value: &impl Fn(usize) -> &'v str,
+        work: &'a Workspace,
+    ) -> &'a str {
         let Some(held) = work.outcomes[piece].held(result, &work.scratch) else { return "" };
         match (&self.pieces[piece].body, held) {
             (PieceBody::Take { column, plan }, held) => plan.text(held, value(*column), &work.scratch),
@@ -183,15 +191,15 @@ impl Carving {
     }
 
     /// Whether the row that was worked out is kept. `row` is its number, from 1.
-    pub fn keeps<'a>(&'a self, value: &impl Fn(usize) -> &'a str, work: &'a Workspace, row: u64, memory: &mut Memory) -> bool {
+    pub fn keeps<'v>(&self, value: &impl Fn(usize) -> &'v str, work: &Workspace, row: u64, memory: &mut Memory) -> bool {
         self.keep.iter().all(|keep| keep.asked.misfit(self.part_text(&keep.of, value, work), value, row, memory).is_none())
     }
 
     /// The text of a piece or a column.
-    pub(super) fn part_text<'a>(
+    pub(super) fn part_text<'a, 'v: 'a>(
         &'a self,
         part: &'a BuildPlan,
-        value: &impl Fn(usize) -> &'a str,
+        value: &impl Fn(usize) -> &'v str,
         work: &'a Workspace,
     ) -> &'a str {
         match part {

@@ -4,7 +4,7 @@ use std::fmt::Write as _;
 use std::ops::Range;
 
 use super::finish::{self, Padded};
-use super::op::{BodyPlan, FinishOp, Op, Plan, TellOp};
+use super::op::{BodyPlan, BranchPlan, FinishOp, Op, Plan, TellOp};
 use super::pattern::Slots;
 use super::state::State;
 use crate::decimal;
@@ -158,6 +158,30 @@ impl Plan {
         self.run_seen(value, scratch, &mut Unobserved)
     }
 
+    /// The same as [`Plan::run`], for a value that is plain (see [`crate::text::characters::is_plain`]).
+    #[inline]
+    pub(crate) fn run_plain(&self, value: &str, scratch: &mut Scratch) -> Outcome {
+        let Some((BranchPlan { quick: Some(quick), body: BodyPlan::Ops(ops), .. }, rest)) = self.branches.split_first() else {
+            return self.run(value, scratch);
+        };
+        let mut state = State::default();
+        if let Some((start, end)) = quick.cut(value.as_bytes(), &mut state)
+            && start < end
+        {
+            let mut results = Results::One(Held::Value(start, end));
+            for at in &ops[1..] {
+                results = at.op.apply(results, value, self.unit, scratch, &mut state);
+                if matches!(results, Results::None) {
+                    break;
+                }
+            }
+            if !matches!(results, Results::None) {
+                return Outcome { results, state };
+            }
+        }
+        if rest.is_empty() { Outcome::MISSING } else { self.run_from(1, value, scratch, &mut Unobserved) }
+    }
+
     /// The text that is held, of the value the plan was run on.
     #[inline]
     pub fn text<'a>(&'a self, held: Held, value: &'a str, scratch: &'a Scratch) -> &'a str {
@@ -182,7 +206,12 @@ impl Plan {
 
     /// Runs the branches until one gives a result.
     pub(super) fn run_seen<O: Observer>(&self, value: &str, scratch: &mut Scratch, observer: &mut O) -> Outcome {
-        for (index, branch) in self.branches.iter().enumerate() {
+        self.run_from(0, value, scratch, observer)
+    }
+
+    /// The same, from one of the branches on.
+    fn run_from<O: Observer>(&self, first: usize, value: &str, scratch: &mut Scratch, observer: &mut O) -> Outcome {
+        for (index, branch) in self.branches.iter().enumerate().skip(first) {
             if O::LOOKS {
                 observer.branch(&branch.span);
             }

@@ -10,6 +10,7 @@ mod number;
 mod op;
 mod parts;
 mod pattern;
+mod quick;
 mod seek;
 mod setting;
 mod state;

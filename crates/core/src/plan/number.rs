@@ -41,6 +41,11 @@ impl NumberPlan {
         NumberPlan::new(&NumberStyle { signed: true, like: Some(like.clone()) })
     }
 
+    /// Whether a number is what it is unless anything is said: digits, or digits with decimals behind a point.
+    pub(super) fn is_usual(&self) -> bool {
+        !self.signed && !self.like && self.marks == Marks { thousands: None, decimal: Some('.') }
+    }
+
     /// All numbers, from left to right, as byte ranges.
     pub(crate) fn find_all<'a>(&'a self, text: &'a str) -> impl Iterator<Item = Range<usize>> + 'a {
         let plain = characters::is_plain(text);

@@ -5,6 +5,7 @@ use super::condition::ConditionPlan;
 use super::date::DatePlan;
 use super::number::NumberPlan;
 use super::pattern::{PatternPlan, Template};
+use super::quick::Quick;
 use super::seek::Seeker;
 use crate::phrase::ast::{Position, Range, Side, Sides, Span};
 use crate::text::unit::Unit;
@@ -29,6 +30,8 @@ impl Plan {
 pub(super) struct BranchPlan {
     pub(super) span: Span,
     pub(super) body: BodyPlan,
+    /// A short cut for the first step on plain texts.
+    pub(super) quick: Option<Quick>,
 }
 
 #[derive(Debug, Clone)]

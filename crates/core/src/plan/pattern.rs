@@ -7,6 +7,7 @@ use regex_automata::util::primitives::NonMaxUsize;
 use regex_automata::util::syntax;
 use regex_automata::{Anchored, Input};
 use regex_syntax::ast::Span as PatternSpan;
+use regex_syntax::hir::{Class, HirKind};
 
 use crate::phrase::ast::{Group, Pattern, Regex, Span};
 use crate::phrase::{ErrorKind, PhraseError};
@@ -181,6 +182,9 @@ fn in_phrase(regex: &Regex, span: &PatternSpan) -> Span {
 pub(crate) struct PatternPlan {
     pub(crate) compiled: Compiled,
     pub(crate) group: usize,
+    /// A text and a class, where the pattern is that text and then a group of one or more of that class, and the
+    /// group is what is wanted: in a text of ASCII only, that takes no engine.
+    pub(super) run_behind: Option<(Vec<u8>, Box<[bool; 256]>)>,
 }
 
 impl PatternPlan {
@@ -190,7 +194,8 @@ impl PatternPlan {
             None => 0,
             Some(group) => number_of(&compiled, group)?,
         };
-        Ok(PatternPlan { compiled, group })
+        let run_behind = if group == 1 { run_behind(&pattern.regex) } else { None };
+        Ok(PatternPlan { compiled, group, run_behind })
     }
 
     /// The match at or behind byte `at`, and the group wanted of it if it took part.
@@ -204,6 +209,28 @@ impl PatternPlan {
         }
         Some((group(slots, 0)?, group(slots, self.group)))
     }
+}
+
+/// The text and the class of a pattern such as `WO:([0-9]+)`.
+fn run_behind(regex: &Regex) -> Option<(Vec<u8>, Box<[bool; 256]>)> {
+    if !regex.flags.is_empty() {
+        return None;
+    }
+    let parsed = regex_syntax::parse(&regex.pattern).ok()?;
+    let HirKind::Concat(parts) = parsed.kind() else { return None };
+    let [prefix, group] = parts.as_slice() else { return None };
+    let (HirKind::Literal(prefix), HirKind::Capture(group)) = (prefix.kind(), group.kind()) else { return None };
+    let HirKind::Repetition(run) = group.sub.kind() else { return None };
+    if run.min != 1 || run.max.is_some() || !run.greedy || !prefix.0.is_ascii() {
+        return None;
+    }
+    let HirKind::Class(Class::Unicode(class)) = run.sub.kind() else { return None };
+    let mut table = Box::new([false; 256]);
+    for byte in 0..128u8 {
+        let c = char::from(byte);
+        table[usize::from(byte)] = class.iter().any(|range| (range.start()..=range.end()).contains(&c));
+    }
+    Some((prefix.0.to_vec(), table))
 }
 
 fn number_of(compiled: &Compiled, group: &Group) -> Result<usize, PhraseError> {

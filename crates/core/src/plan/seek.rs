@@ -67,6 +67,11 @@ impl Seeker {
         if let Strategy::Regex(compiled) = &self.strategy { Some(compiled) } else { None }
     }
 
+    /// The byte that the marker is, if it is one.
+    pub(super) fn byte(&self) -> Option<u8> {
+        if let Strategy::Byte(byte) = self.strategy { Some(byte) } else { None }
+    }
+
     /// The first place at or behind the notch `at` of `text` where the marker stands. `plain` says whether
     /// the text is, since a look for many places finds that out once.
     ///

@@ -7,23 +7,14 @@ use std::ops::Range;
 
 use unicode_segmentation::{GraphemeCursor, UnicodeSegmentation};
 
+use super::bytes;
+
 /// Whether every character of `text` is one byte.
 ///
 /// ASCII alone is not enough: a carriage return and the line feed behind it are one character.
 #[inline]
 pub fn is_plain(text: &str) -> bool {
-    /// A byte of a word that is not ASCII has its high bit set.
-    const HIGH: u64 = 0x8080_8080_8080_8080;
-    const LOW: u64 = 0x0101_0101_0101_0101;
-    /// Carriage returns become zero bytes, which the subtraction turns into bytes with the high bit set.
-    const RETURNS: u64 = LOW * b'\r' as u64;
-    let (words, rest) = text.as_bytes().as_chunks::<8>();
-    let word_is_plain = |word: &[u8; 8]| {
-        let word = u64::from_ne_bytes(*word);
-        let returns = word ^ RETURNS;
-        (word | (returns.wrapping_sub(LOW) & !returns)) & HIGH == 0
-    };
-    words.iter().all(word_is_plain) && rest.iter().all(|byte| byte.is_ascii() && *byte != b'\r')
+    !bytes::any_word(text.as_bytes(), |word| (word & bytes::HIGH) | bytes::has(word, bytes::eight(b'\r')) != 0)
 }
 
 /// The number of characters in `text`.

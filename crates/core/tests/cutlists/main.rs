@@ -40,7 +40,7 @@ fn row(file: &str, values: [&str; 3]) -> Vec<(String, String, String)> {
     let carving = bound(file).unwrap();
     let mut work = Workspace::default();
     let value = |column: usize| values[column];
-    carving.run(&value, &mut work);
+    carving.run(&value, false, &mut work);
     let cell = |column: OutColumn| {
         let title = carving.title(column, &header());
         match column {
@@ -116,7 +116,7 @@ fn columns_rows_and_replacing() {
     let list = "column = 'part_code'\n[piece.part]\ntake = 'sections by \"-\" or \"none\"'\nrows = true\n[piece.all]\ntake = 'numbers'\ncolumns = \"auto\"";
     let mut carving = bound(list).unwrap();
     let mut work = Workspace::default();
-    carving.run(&|column: usize| ROW[column], &mut work);
+    carving.run(&|column: usize| ROW[column], false, &mut work);
     assert_eq!((carving.rows_piece(), work.count(0), carving.auto_pieces(), work.count(1)), (Some(0), 3, vec![1], 3));
     carving.set_columns(1, 3);
     assert_eq!(carving.out_columns(&[]).len(), 4);
@@ -163,7 +163,7 @@ fn judged(carving: &Carving, rows: &[[&str; 3]]) -> Vec<String> {
     for (index, row) in rows.iter().enumerate() {
         let value = |column: usize| row[column];
         let mut faults = Vec::new();
-        carving.run(&value, &mut work);
+        carving.run(&value, false, &mut work);
         carving.judge(&value, &mut work, index as u64 + 1, &mut memory, &mut tallies, &mut faults);
         for fault in faults {
             let check = &checks[fault.check];
@@ -265,7 +265,7 @@ fn rows_that_are_kept() {
     let mut work = Workspace::default();
     for (row, kept) in [(ROW, true), (["HNG-1", "", "x"], false), (["GRP-1", "", ""], false)] {
         let value = |column: usize| row[column];
-        carving.run(&value, &mut work);
+        carving.run(&value, false, &mut work);
         assert_eq!(carving.keeps(&value, &work, 1, &mut Memory::default()), kept, "{row:?}");
     }
 }
@@ -291,7 +291,7 @@ keep = ['part_code: unique', 'depot: not same as part_code']";
         .enumerate()
         .map(|(index, row)| {
             let value = |column: usize| row[column];
-            carving.run(&value, &mut work);
+            carving.run(&value, false, &mut work);
             carving.keeps(&value, &work, index as u64 + 1, &mut memory)
         })
         .collect();

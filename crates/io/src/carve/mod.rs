@@ -235,7 +235,7 @@ pub fn measure(table: &mut Table, carving: &Carving) -> Result<Vec<(usize, usize
     let mut work = Workspace::default();
     table.each_row(|record, _| {
         used.iter().for_each(|column| record.prepare(*column, &mut rooms));
-        carving.run(&|column| record.value(column, &rooms), &mut work);
+        carving.run(&|column| record.value(column, &rooms), false, &mut work);
         for (piece, most) in &mut most {
             *most = work.count(*piece).max(*most);
         }

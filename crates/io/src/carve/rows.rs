@@ -7,6 +7,7 @@ use keen_notch_core::check::{Misfit, MisfitKind};
 use keen_notch_core::hints::Watcher;
 use keen_notch_core::sightings::Sightings;
 use keen_notch_core::tally::Tally;
+use keen_notch_core::text::characters::is_plain;
 
 use super::header::Begin;
 use super::{FaultyRow, Job, Layout, PreviewCell};
@@ -95,6 +96,17 @@ pub struct Asked {
     pub faults: bool,
 }
 
+/// Values of so many columns from the first are looked up once a row.
+const NEAR: usize = 32;
+
+/// Where a row stands: in its part, at this byte, behind so many rows.
+#[derive(Clone, Copy)]
+struct Place<'p> {
+    part: &'p Part,
+    at: usize,
+    before: u64,
+}
+
 /// Works out the rows of parts.
 pub struct Rows<'j> {
     job: &'j Job,
@@ -156,31 +168,42 @@ impl<'j> Rows<'j> {
     }
 
     fn row(&mut self, record: &Record, part: &Part, at: usize, before: u64, worked: &mut Worked) {
+        let place = Place { part, at, before };
+        // The room is put aside, so that values can be read from it while everything else is at work.
+        let mut rooms = std::mem::take(&mut self.rooms);
+        self.job.used.iter().for_each(|column| record.prepare(*column, &mut rooms));
+        if self.job.used.last().is_none_or(|last| *last < NEAR) {
+            let mut values = [""; NEAR];
+            self.job.used.iter().for_each(|column| values[*column] = record.value(*column, &rooms));
+            self.row_of(record, &|column| values[column], place, worked);
+        } else {
+            self.row_of(record, &|column| record.value(column, &rooms), place, worked);
+        }
+        self.rooms = rooms;
+    }
+
+    fn row_of<'v>(&mut self, record: &Record<'v>, value: &impl Fn(usize) -> &'v str, place: Place, worked: &mut Worked) {
+        let Place { part, at, before } = place;
         worked.rows += 1;
         let row = worked.rows;
-        for column in &self.job.used {
-            record.prepare(*column, &mut self.rooms);
-        }
         let carving = &self.job.carving;
-        let value = |column| record.value(column, &self.rooms);
         self.found.clear();
         let is_ragged = record.count() != part.columns();
         if is_ragged && part.ragged() == Ragged::SetAside {
             self.found.push(ragged(record, part, self.job));
         } else {
-            carving.run(&value, &mut self.work);
-            if !carving.keeps(&value, &self.work, before + row, &mut self.memory) {
+            carving.run(value, is_plain(record.raw), &mut self.work);
+            if !carving.keeps(value, &self.work, before + row, &mut self.memory) {
                 worked.left_out += 1;
                 return;
             }
             for piece in 0..worked.watcher.count() {
                 if let Some(column) = carving.column(piece) {
-                    let text = carving.text(piece, 0, &value, &self.work);
+                    let text = carving.text(piece, 0, value, &self.work);
                     worked.watcher.see(piece, row, value(column), text, self.work.state(piece));
                 }
             }
-            let value = |column| record.value(column, &self.rooms);
-            carving.judge(&value, &mut self.work, before + row, &mut self.memory, &mut worked.tallies, &mut self.found);
+            carving.judge(value, &mut self.work, before + row, &mut self.memory, &mut worked.tallies, &mut self.found);
             if is_ragged {
                 self.found.push(ragged(record, part, self.job));
             }
@@ -199,9 +222,9 @@ impl<'j> Rows<'j> {
         let copies = carving.rows_piece().map_or(1, |piece| self.work.count(piece).max(1));
         for copy in 0..copies {
             self.end_line(worked);
-            self.row_copy(record, part.columns(), copy, &mut worked.bytes);
+            self.row_copy(record, value, part.columns(), copy, &mut worked.bytes);
             if worked.preview.len() < self.job.preview {
-                worked.preview.push(self.preview(record, copy));
+                worked.preview.push(self.preview(record, value, copy));
             }
             worked.bytes.extend_from_slice(record.line_end.as_bytes());
             worked.ended = !record.line_end.is_empty();
@@ -254,7 +277,14 @@ impl<'j> Rows<'j> {
     }
 
     /// Writes the row, with the result `copy` of the piece that gets a row a result.
-    fn row_copy(&self, record: &Record, table_columns: usize, copy: usize, out: &mut Vec<u8>) {
+    fn row_copy<'v>(
+        &self,
+        record: &Record<'v>,
+        value: &impl Fn(usize) -> &'v str,
+        table_columns: usize,
+        copy: usize,
+        out: &mut Vec<u8>,
+    ) {
         let start = out.len();
         let columns = match self.job.layout {
             Layout::Appended(count) => {
@@ -272,7 +302,7 @@ impl<'j> Rows<'j> {
             match column {
                 OutColumn::Original(index) => out.extend_from_slice(record.raw_cell(*index).as_bytes()),
                 OutColumn::Piece { piece, result } => {
-                    push_cell(out, self.piece_text(record, *piece, *result, copy), self.delimiter)
+                    push_cell(out, self.piece_text(value, *piece, *result, copy), self.delimiter)
                 }
             }
         }
@@ -289,17 +319,23 @@ impl<'j> Rows<'j> {
         }
     }
 
-    fn piece_text<'a>(&'a self, record: &Record<'a>, piece: usize, result: usize, copy: usize) -> &'a str {
+    fn piece_text<'a, 'v: 'a>(
+        &'a self,
+        value: &impl Fn(usize) -> &'v str,
+        piece: usize,
+        result: usize,
+        copy: usize,
+    ) -> &'a str {
         let carving = &self.job.carving;
         let result = if carving.rows_piece() == Some(piece) { copy } else { result };
-        carving.text(piece, result, &|column| record.value(column, &self.rooms), &self.work)
+        carving.text(piece, result, value, &self.work)
     }
 
-    fn preview(&self, record: &Record, copy: usize) -> Vec<PreviewCell> {
+    fn preview<'v>(&self, record: &Record<'v>, value: &impl Fn(usize) -> &'v str, copy: usize) -> Vec<PreviewCell> {
         let cell = |column: &OutColumn| match column {
             OutColumn::Original(index) => PreviewCell { text: record.owned_value(*index), state: None },
             OutColumn::Piece { piece, result } => {
-                let text = self.piece_text(record, *piece, *result, copy).to_owned();
+                let text = self.piece_text(value, *piece, *result, copy).to_owned();
                 PreviewCell { text, state: Some(self.work.state(*piece)) }
             }
         };

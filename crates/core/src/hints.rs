@@ -215,6 +215,7 @@ impl Watched {
         self.zeros.clear();
     }
 
+    #[inline]
     fn see(&mut self, row: u64, value: &str, text: &str, state: State) {
         // The last byte of a no-break space is looked at first: few values end in it, and in none of these.
         let is_space = |byte: Option<&u8>| matches!(byte, Some(b' ' | b'\t' | 0xA0 | 0xC2));
@@ -241,7 +242,9 @@ impl Watched {
         };
         if digits(text) {
             self.digits_only += 1;
-        } else if let Some(letter) = digit_look_alike(text) {
+        } else if text.as_bytes().first().is_some_and(|byte| MAY_BE_DIGITS[usize::from(*byte)])
+            && let Some(letter) = digit_look_alike(text)
+        {
             self.letters.entry(letter).or_default().note(row);
         }
         if value.len() <= 40 && digits(value) {
@@ -424,6 +427,18 @@ fn markers(phrase: &Phrase) -> Vec<String> {
     }
     texts
 }
+
+/// The first bytes of texts that are digits, or letters which look like some.
+const MAY_BE_DIGITS: [bool; 256] = {
+    let mut may_be = [false; 256];
+    let looks = *b"0123456789OoQlIiZzSsB";
+    let mut at = 0;
+    while at < looks.len() {
+        may_be[looks[at] as usize] = true;
+        at += 1;
+    }
+    may_be
+};
 
 /// The letter in a text that is digits but for letters which look like some.
 fn digit_look_alike(text: &str) -> Option<char> {

@@ -4,8 +4,10 @@ mod asked;
 mod bind;
 mod judge;
 mod row;
+mod swift;
 
 pub use asked::Memory;
 pub use bind::{Carving, OutColumn, Unbound};
 pub use judge::{CheckName, Fault};
 pub use row::Workspace;
+pub use swift::Swift;

@@ -7,13 +7,13 @@ use crate::text::kind::Kind;
 /// A class made ready: an ASCII character is one look into a table.
 #[derive(Debug, Clone)]
 pub(crate) struct ClassPlan {
-    ascii: [bool; 128],
+    ascii: [bool; 256],
     parts: Vec<ClassPart>,
 }
 
 impl ClassPlan {
     pub(crate) fn new(class: &Class) -> ClassPlan {
-        let mut plan = ClassPlan { ascii: [false; 128], parts: class.parts.clone() };
+        let mut plan = ClassPlan { ascii: [false; 256], parts: class.parts.clone() };
         for byte in 0..128u8 {
             plan.ascii[usize::from(byte)] = plan.has_by_parts(char::from(byte).encode_utf8(&mut [0; 4]));
         }
@@ -43,7 +43,7 @@ impl ClassPlan {
     /// Whether a byte of a plain text belongs to the class.
     #[inline]
     pub(crate) fn has_byte(&self, byte: u8) -> bool {
-        self.ascii.get(usize::from(byte)).copied().unwrap_or(false)
+        self.ascii[usize::from(byte)]
     }
 
     /// Whether a character belongs to the class.

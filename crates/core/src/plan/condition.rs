@@ -65,6 +65,18 @@ enum Test {
 }
 
 impl ConditionPlan {
+    /// The same as [`ConditionPlan::holds`], for a text that is plain (see [`crate::text::characters::is_plain`]).
+    #[inline]
+    pub(crate) fn holds_of_plain(&self, text: &str) -> bool {
+        let holds = match &self.test {
+            Test::Required => !text.is_empty(),
+            Test::Length { from, to, .. } => *from <= text.len() && to.is_none_or(|to| text.len() <= to),
+            Test::Class(class) => !text.is_empty() && text.bytes().all(|byte| class.has_byte(byte)),
+            _ => return self.holds(text),
+        };
+        holds != self.negated
+    }
+
     /// Makes a condition ready.
     ///
     /// # Errors

@@ -182,6 +182,23 @@ impl Plan {
         if rest.is_empty() { Outcome::MISSING } else { self.run_from(1, value, scratch, &mut Unobserved) }
     }
 
+    /// The first result of a plain value, and what became of it: what [`Plan::run_plain`] gives, with nothing in
+    /// the way where one short cut is all there is.
+    #[inline]
+    pub(crate) fn cut_plain(&self, value: &str, scratch: &mut Scratch) -> (Option<Held>, State) {
+        if let [BranchPlan { quick: Some(quick), body: BodyPlan::Ops(ops), .. }] = &*self.branches
+            && ops.len() == 1
+        {
+            let mut state = State::default();
+            return match quick.cut(value.as_bytes(), &mut state) {
+                Some((start, end)) if start < end => (Some(Held::Value(start, end)), state),
+                _ => (None, State::MISSING),
+            };
+        }
+        let outcome = self.run_plain(value, scratch);
+        (outcome.held(0, scratch), outcome.state)
+    }
+
     /// The text that is held, of the value the plan was run on.
     #[inline]
     pub fn text<'a>(&'a self, held: Held, value: &'a str, scratch: &'a Scratch) -> &'a str {

@@ -43,6 +43,8 @@ pub struct Job {
     samples: usize,
     watcher: Watcher,
     threads: usize,
+    /// Whether pieces can be written as they are cut.
+    is_swift: bool,
 }
 
 /// How an output row is written.
@@ -121,6 +123,8 @@ impl Job {
         let keeps_all = originals.iter().copied().eq(0..header.count());
         let kept = columns.iter().enumerate().take_while(|(index, column)| **column == OutColumn::Original(*index)).count();
         let appends = keeps_all && kept == header.count();
+        let in_order = (0..carving.count()).map(|piece| OutColumn::Piece { piece, result: 0 });
+        let is_swift = appends && carving.is_swift() && columns[kept..].iter().copied().eq(in_order);
         Job {
             used: carving.used_columns(),
             titles: columns.iter().map(|column| carving.title(*column, header)).collect(),
@@ -133,6 +137,7 @@ impl Job {
             samples: 0,
             watcher: Watcher::default(),
             threads: 1,
+            is_swift,
         }
     }
 

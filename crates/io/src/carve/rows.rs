@@ -2,7 +2,7 @@
 
 use std::ops::ControlFlow;
 
-use keen_notch_core::carving::{CheckName, Fault, Memory, OutColumn, Workspace};
+use keen_notch_core::carving::{CheckName, Fault, Memory, OutColumn, Swift, Workspace};
 use keen_notch_core::check::{Misfit, MisfitKind};
 use keen_notch_core::hints::Watcher;
 use keen_notch_core::sightings::Sightings;
@@ -21,7 +21,7 @@ pub struct Worked {
     pub bytes: Vec<u8>,
     /// What is written of the rows that are set aside.
     pub aside: Vec<u8>,
-    /// Whether `bytes` ends in a line end.
+    /// Whether `bytes` ends in a line end: only the last row of an input may have none.
     pub ended: bool,
     /// Every fault, where they are asked for.
     pub faults: Vec<Found>,
@@ -149,7 +149,6 @@ impl<'j> Rows<'j> {
                 Line::Row(record, at) | Line::Ragged(record, at) => self.row(&record, part, at, before, worked),
                 // A line that is no row is kept where the lines are kept.
                 Line::Blank(record) if matches!(self.job.layout, Layout::Appended(_)) => {
-                    self.end_line(worked);
                     worked.bytes.extend_from_slice(record.line_end.as_bytes());
                 }
                 Line::Blank(_) => {}
@@ -157,14 +156,6 @@ impl<'j> Rows<'j> {
             ControlFlow::Continue(())
         })?;
         Ok(())
-    }
-
-    /// Ends the line before this one, if the input that it came from did not.
-    fn end_line(&self, worked: &mut Worked) {
-        if !worked.ended {
-            worked.bytes.extend_from_slice(self.line_end.as_bytes());
-            worked.ended = true;
-        }
     }
 
     fn row(&mut self, record: &Record, part: &Part, at: usize, before: u64, worked: &mut Worked) {
@@ -175,11 +166,53 @@ impl<'j> Rows<'j> {
         if self.job.used.last().is_none_or(|last| *last < NEAR) {
             let mut values = [""; NEAR];
             self.job.used.iter().for_each(|column| values[*column] = record.value(*column, &rooms));
-            self.row_of(record, &|column| values[column], place, worked);
+            let is_swift = self.job.is_swift
+                && record.count() == part.columns()
+                && worked.preview.len() >= self.job.preview
+                && is_plain(record.raw);
+            if is_swift {
+                self.swift_row(record, &|column| values[column], place, worked);
+            } else {
+                self.row_of(record, &|column| values[column], place, worked);
+            }
         } else {
             self.row_of(record, &|column| record.value(column, &rooms), place, worked);
         }
         self.rooms = rooms;
+    }
+
+    /// A row whose pieces are written as they are cut.
+    fn swift_row<'v>(&mut self, record: &Record<'v>, value: &impl Fn(usize) -> &'v str, place: Place, worked: &mut Worked) {
+        worked.rows += 1;
+        let row = worked.rows;
+        self.found.clear();
+        let start = worked.bytes.len();
+        worked.bytes.extend_from_slice(record.raw.as_bytes());
+        let Worked { bytes, watcher, tallies, .. } = worked;
+        let watched = watcher.count() > 0;
+        self.job.carving.run_swiftly(value, &mut self.work, tallies, &mut self.found, |Swift { piece, text, value, state }| {
+            bytes.push(self.delimiter);
+            push_cell(bytes, text, self.delimiter);
+            if watched {
+                watcher.see(piece, row, value, text, state);
+            }
+        });
+        if !self.found.is_empty() {
+            let line = self.line(place.part, place.at);
+            self.note_faults(record, row, line, worked);
+            let is_faulty = self.found.iter().any(|fault| !self.job.checks[fault.check].only_warns);
+            worked.faulty += u64::from(is_faulty);
+            if is_faulty && self.asked.offcuts {
+                worked.bytes.truncate(start);
+                worked.set_aside += 1;
+                self.set_aside(record, &mut worked.aside);
+                return;
+            }
+        }
+        worked.bytes.extend_from_slice(record.line_end.as_bytes());
+        worked.ended = !record.line_end.is_empty();
+        worked.rows_kept += 1;
+        worked.rows_out += 1;
     }
 
     fn row_of<'v>(&mut self, record: &Record<'v>, value: &impl Fn(usize) -> &'v str, place: Place, worked: &mut Worked) {
@@ -221,7 +254,10 @@ impl<'j> Rows<'j> {
         }
         let copies = carving.rows_piece().map_or(1, |piece| self.work.count(piece).max(1));
         for copy in 0..copies {
-            self.end_line(worked);
+            // The last row of an input may have no line end; between two of its copies there is one.
+            if copy > 0 && !worked.ended {
+                worked.bytes.extend_from_slice(self.line_end.as_bytes());
+            }
             self.row_copy(record, value, part.columns(), copy, &mut worked.bytes);
             if worked.preview.len() < self.job.preview {
                 worked.preview.push(self.preview(record, value, copy));

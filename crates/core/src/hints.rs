@@ -237,12 +237,16 @@ impl Watched {
         if state.short {
             self.short.note(row);
         }
-        let digits = |text: &str| {
-            text.as_bytes().first().is_some_and(u8::is_ascii_digit) && text.bytes().all(|byte| byte.is_ascii_digit())
+        // Looked at from both ends first: few texts that are no digits get any further.
+        let ends = |text: &str, are: &[bool; 256]| match text.as_bytes() {
+            [first, .., last] => are[usize::from(*first)] && are[usize::from(*last)],
+            [one] => are[usize::from(*one)],
+            [] => false,
         };
+        let digits = |text: &str| ends(text, &DIGITS) && text.bytes().all(|byte| byte.is_ascii_digit());
         if digits(text) {
             self.digits_only += 1;
-        } else if text.as_bytes().first().is_some_and(|byte| MAY_BE_DIGITS[usize::from(*byte)])
+        } else if ends(text, &MAY_BE_DIGITS)
             && let Some(letter) = digit_look_alike(text)
         {
             self.letters.entry(letter).or_default().note(row);
@@ -428,17 +432,20 @@ fn markers(phrase: &Phrase) -> Vec<String> {
     texts
 }
 
-/// The first bytes of texts that are digits, or letters which look like some.
-const MAY_BE_DIGITS: [bool; 256] = {
-    let mut may_be = [false; 256];
-    let looks = *b"0123456789OoQlIiZzSsB";
+/// Digits.
+const DIGITS: [bool; 256] = table(b"0123456789");
+/// Digits, and letters which look like some.
+const MAY_BE_DIGITS: [bool; 256] = table(b"0123456789OoQlIiZzSsB");
+
+const fn table(bytes: &[u8]) -> [bool; 256] {
+    let mut table = [false; 256];
     let mut at = 0;
-    while at < looks.len() {
-        may_be[looks[at] as usize] = true;
+    while at < bytes.len() {
+        table[bytes[at] as usize] = true;
         at += 1;
     }
-    may_be
-};
+    table
+}
 
 /// The letter in a text that is digits but for letters which look like some.
 fn digit_look_alike(text: &str) -> Option<char> {

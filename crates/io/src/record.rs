@@ -2,7 +2,7 @@
 
 use std::ops::Range;
 
-use keen_notch_core::text::bytes::{any_word, eight, has};
+use keen_notch_core::text::bytes::{any_word, eight, has, position_of_two};
 
 /// One row as it stands in its block.
 #[derive(Debug, Clone, Copy)]
@@ -51,7 +51,7 @@ impl<'b> Record<'b> {
         loop {
             let quoted = bytes.get(start) == Some(&b'"');
             let (from, escaped) = if quoted { behind_quotes(bytes, start) } else { (start, false) };
-            let stop = memchr::memchr2(delimiter, b'\n', &bytes[from..]).map_or(bytes.len(), |n| from + n);
+            let stop = position_of_two(delimiter, b'\n', &bytes[from..]).map_or(bytes.len(), |n| from + n);
             if bytes.get(stop) == Some(&delimiter) {
                 cells.0.push(Cell { range: start..stop, form: form(quoted, escaped || stop > from) });
                 start = stop + 1;

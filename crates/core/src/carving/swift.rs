@@ -20,6 +20,8 @@ pub struct Swift<'a> {
     pub value: &'a str,
     /// What became of it.
     pub state: State,
+    /// Whether the text is a part of the value as it stands.
+    pub is_part: bool,
 }
 
 impl Carving {
@@ -78,7 +80,7 @@ impl Carving {
                 tally.warned += u64::from(warned);
                 tally.faulted += u64::from(faulted);
             }
-            see(Swift { piece: index, text, value, state });
+            see(Swift { piece: index, text, value, state, is_part: !matches!(held, Some(Held::Made(..) | Held::Literal(_))) });
         }
     }
 }

@@ -6,7 +6,7 @@ use super::date::DatePlan;
 use super::number::NumberPlan;
 use super::op::{BodyPlan, BranchPlan, CutOp, FinishOp, Op, OpAt, Plan, SpreadOp, TellOp};
 use super::pattern::{PatternPlan, Template};
-use super::quick::Quick;
+use super::quick::{Quick, QuickFinish};
 use super::seek::Seeker;
 use super::setting::Setting;
 use crate::phrase::ast::{Body, Branch, Class, Marker, Occurrence, Phrase, Step, StepKind};
@@ -70,8 +70,15 @@ fn branch(branch: &Branch, setting: &Setting) -> Result<BranchPlan, PhraseError>
         BodyPlan::Ops(ops) => ops.first().and_then(|at| if let Op::Cut(cut) = &at.op { Quick::of(cut) } else { None }),
         BodyPlan::Literal(_) => None,
     };
+    let quick_finish = match &body {
+        BodyPlan::Ops(ops) => match &**ops {
+            [_, OpAt { op: Op::Finish(finish), .. }] => QuickFinish::of(finish),
+            _ => None,
+        },
+        BodyPlan::Literal(_) => None,
+    };
     // Short cuts count bytes as characters, which is what they are in a plain text, whatever the unit.
-    Ok(BranchPlan { span: branch.span.clone(), body, quick })
+    Ok(BranchPlan { span: branch.span.clone(), body, quick, quick_finish })
 }
 
 /// Several results come once, and only several can be joined.

@@ -186,12 +186,15 @@ impl Plan {
     /// the way where one short cut is all there is.
     #[inline]
     pub(crate) fn cut_plain(&self, value: &str, scratch: &mut Scratch) -> (Option<Held>, State) {
-        if let [BranchPlan { quick: Some(quick), body: BodyPlan::Ops(ops), .. }] = &*self.branches
-            && ops.len() == 1
+        if let [BranchPlan { quick: Some(quick), quick_finish, body: BodyPlan::Ops(ops), .. }] = &*self.branches
+            && (ops.len() == 1 || quick_finish.is_some())
         {
             let mut state = State::default();
             return match quick.cut(value.as_bytes(), &mut state) {
-                Some((start, end)) if start < end => (Some(Held::Value(start, end)), state),
+                Some((start, end)) if start < end => match quick_finish {
+                    None => (Some(Held::Value(start, end)), state),
+                    Some(finish) => (Some(finish.finish(value, (start, end), scratch, &mut state)), state),
+                },
                 _ => (None, State::MISSING),
             };
         }

@@ -5,7 +5,7 @@ use super::condition::ConditionPlan;
 use super::date::DatePlan;
 use super::number::NumberPlan;
 use super::pattern::{PatternPlan, Template};
-use super::quick::Quick;
+use super::quick::{Quick, QuickFinish};
 use super::seek::Seeker;
 use crate::phrase::ast::{Position, Range, Side, Sides, Span};
 use crate::text::unit::Unit;
@@ -32,6 +32,8 @@ pub(super) struct BranchPlan {
     pub(super) body: BodyPlan,
     /// A short cut for the first step on plain texts.
     pub(super) quick: Option<Quick>,
+    /// One for the second, where that is the last.
+    pub(super) quick_finish: Option<QuickFinish>,
 }
 
 #[derive(Debug, Clone)]

@@ -6,9 +6,11 @@
 
 use memchr::memmem::Finder;
 
-use super::op::CutOp;
+use super::cut::{Held, Scratch};
+use super::op::{CutOp, FinishOp};
 use super::state::State;
-use crate::phrase::ast::{Position, Range};
+use crate::phrase::ast::{Position, Range, Side};
+use crate::text::bytes;
 
 /// A first cut with a short cut.
 #[derive(Debug, Clone)]
@@ -133,9 +135,64 @@ impl Quick {
     }
 }
 
+/// A finish with a short cut, for plain texts.
+#[derive(Debug, Clone)]
+pub(super) enum QuickFinish {
+    /// In upper case.
+    Upper,
+    /// In lower case.
+    Lower,
+    /// Filled up at the start with a byte.
+    PadLeft { width: usize, with: u8 },
+}
+
+impl QuickFinish {
+    /// The short cut for a finish, if there is one.
+    pub(super) fn of(op: &FinishOp) -> Option<QuickFinish> {
+        Some(match op {
+            FinishOp::Upper => QuickFinish::Upper,
+            FinishOp::Lower => QuickFinish::Lower,
+            FinishOp::Pad { side: Side::Left, width, with } => match with.as_bytes() {
+                [with] if with.is_ascii() => QuickFinish::PadLeft { width: *width, with: *with },
+                _ => return None,
+            },
+            _ => return None,
+        })
+    }
+
+    /// Finishes a part of a plain value that is not empty.
+    #[inline]
+    pub(super) fn finish(&self, value: &str, (start, end): (usize, usize), scratch: &mut Scratch, state: &mut State) -> Held {
+        let text = &value[start..end];
+        let from = scratch.made.len();
+        match self {
+            QuickFinish::Lower if text.bytes().any(|byte| byte.is_ascii_uppercase()) => {
+                scratch.made.push_str(text);
+                scratch.made[from..].make_ascii_lowercase();
+            }
+            QuickFinish::Upper if text.bytes().any(|byte| byte.is_ascii_lowercase()) => {
+                scratch.made.push_str(text);
+                scratch.made[from..].make_ascii_uppercase();
+            }
+            QuickFinish::PadLeft { width, with } if text.len() < *width => {
+                for _ in text.len()..*width {
+                    scratch.made.push(char::from(*with));
+                }
+                scratch.made.push_str(text);
+            }
+            QuickFinish::PadLeft { width, .. } => {
+                state.long = text.len() > *width;
+                return Held::Value(start, end);
+            }
+            QuickFinish::Lower | QuickFinish::Upper => return Held::Value(start, end),
+        }
+        Held::Made(from, scratch.made.len())
+    }
+}
+
 #[inline]
 fn find(byte: u8, text: &[u8]) -> Option<usize> {
-    memchr::memchr(byte, text)
+    bytes::position(byte, text)
 }
 
 /// Where the number that begins at a digit ends.
@@ -177,7 +234,7 @@ mod tests {
     use crate::plan::{Plan, Scratch};
     use crate::text::unit::Unit;
 
-    const PHRASES: [&str; 16] = [
+    const PHRASES: [&str; 20] = [
         "whole",
         "first 3",
         "last 4",
@@ -194,6 +251,10 @@ mod tests {
         "number last",
         r"match /a-(\d+)/ group 1",
         "match /1([a-b1]+)/ group 1",
+        "first 4 then upper",
+        r#"before "-" then lower"#,
+        r#"section 1 by "-" then pad left to 3 with "0""#,
+        r#"number then pad left to 4 with "-" or "none""#,
     ];
 
     #[test]
@@ -222,6 +283,11 @@ mod tests {
                 let (mut one, mut other) = (Scratch::default(), Scratch::default());
                 let general = plan.run(&text, &mut one);
                 prop_assert_eq!(plan.run_plain(&text, &mut other).state, general.state);
+                other.clear();
+                let (held, state) = plan.cut_plain(&text, &mut other);
+                let expected = general.held(0, &one).map(|held| plan.text(held, &text, &one));
+                prop_assert_eq!(held.map(|held| plan.text(held, &text, &other)), expected, "{} on {:?}", phrase, text);
+                prop_assert_eq!(state, general.state, "{} on {:?}", phrase, text);
             }
         }
     }

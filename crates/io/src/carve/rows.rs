@@ -190,13 +190,25 @@ impl<'j> Rows<'j> {
         worked.bytes.extend_from_slice(record.raw.as_bytes());
         let Worked { bytes, watcher, tallies, .. } = worked;
         let watched = watcher.count() > 0;
-        self.job.carving.run_swiftly(value, &mut self.work, tallies, &mut self.found, |Swift { piece, text, value, state }| {
-            bytes.push(self.delimiter);
-            push_cell(bytes, text, self.delimiter);
-            if watched {
-                watcher.see(piece, row, value, text, state);
-            }
-        });
+        // A part of a cell needs quotes only for a quote within it: everything else would have put the cell in quotes.
+        let has_quotes = memchr::memchr(b'"', record.raw.as_bytes()).is_some();
+        self.job.carving.run_swiftly(
+            value,
+            &mut self.work,
+            tallies,
+            &mut self.found,
+            |Swift { piece, text, value, state, is_part }| {
+                bytes.push(self.delimiter);
+                if is_part && !has_quotes {
+                    bytes.extend_from_slice(text.as_bytes());
+                } else {
+                    push_cell(bytes, text, self.delimiter);
+                }
+                if watched {
+                    watcher.see(piece, row, value, text, state);
+                }
+            },
+        );
         if !self.found.is_empty() {
             let line = self.line(place.part, place.at);
             self.note_faults(record, row, line, worked);

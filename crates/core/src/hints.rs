@@ -75,6 +75,7 @@ impl Watcher {
     }
 
     /// Sees a piece of a row: the value it came from, its first result, and its state.
+    #[inline]
     pub fn see(&mut self, piece: usize, row: u64, value: &str, text: &str, state: State) {
         self.pieces[piece].see(row, value, text, state);
     }
@@ -215,14 +216,36 @@ impl Watched {
         self.zeros.clear();
     }
 
+    /// Most pieces of most rows are nothing special, which is found out here; the rest is seen to elsewhere.
     #[inline]
     fn see(&mut self, row: u64, value: &str, text: &str, state: State) {
-        // The last byte of a no-break space is looked at first: few values end in it, and in none of these.
-        let is_space = |byte: Option<&u8>| matches!(byte, Some(b' ' | b'\t' | 0xA0 | 0xC2));
-        let bytes = value.as_bytes();
-        if (self.counts_right && is_space(bytes.last()) && value.ends_with([' ', '\u{a0}', '\t']))
-            || (self.counts_left && is_space(bytes.first()) && value.starts_with([' ', '\u{a0}', '\t']))
-        {
+        let (first, last) = match value.as_bytes() {
+            [] => (0, 0),
+            [one] => (*one, *one),
+            [first, .., last] => (*first, *last),
+        };
+        // The last byte of a no-break space is looked at: few values end in it, and in none of these.
+        let is_space = |byte: u8| matches!(byte, b' ' | b'\t' | 0xA0 | 0xC2);
+        let is_digit = |byte: u8| DIGITS[usize::from(byte)];
+        let may_have_spaces = (self.counts_right && is_space(last)) || (self.counts_left && is_space(first));
+        if !state.is_filled() || may_have_spaces || (is_digit(first) && is_digit(last)) {
+            self.see_value(row, value, state);
+        }
+        let may_be_digits = match text.as_bytes() {
+            [first, .., last] => MAY_BE_DIGITS[usize::from(*first)] && MAY_BE_DIGITS[usize::from(*last)],
+            [one] => MAY_BE_DIGITS[usize::from(*one)],
+            [] => false,
+        };
+        if may_be_digits && !state.missing {
+            self.see_digits(row, text);
+        }
+    }
+
+    /// Sees a value that is not all plain sailing.
+    #[cold]
+    fn see_value(&mut self, row: u64, value: &str, state: State) {
+        const SPACES: [char; 3] = [' ', '\u{a0}', '\t'];
+        if (self.counts_right && value.ends_with(SPACES)) || (self.counts_left && value.starts_with(SPACES)) {
             self.spaces.note(row);
         }
         if (state.missing || state.fallback) && !value.is_empty() {
@@ -237,23 +260,18 @@ impl Watched {
         if state.short {
             self.short.note(row);
         }
-        // Looked at from both ends first: few texts that are no digits get any further.
-        let ends = |text: &str, are: &[bool; 256]| match text.as_bytes() {
-            [first, .., last] => are[usize::from(*first)] && are[usize::from(*last)],
-            [one] => are[usize::from(*one)],
-            [] => false,
-        };
-        let digits = |text: &str| ends(text, &DIGITS) && text.bytes().all(|byte| byte.is_ascii_digit());
-        if digits(text) {
-            self.digits_only += 1;
-        } else if ends(text, &MAY_BE_DIGITS)
-            && let Some(letter) = digit_look_alike(text)
-        {
-            self.letters.entry(letter).or_default().note(row);
-        }
-        if value.len() <= 40 && digits(value) {
+        if (1..=40).contains(&value.len()) && value.bytes().all(|byte| byte.is_ascii_digit()) {
             self.widths.entry(value.len()).or_default().note(row);
             *self.zeros.entry(value.len()).or_default() += u64::from(value.starts_with('0'));
+        }
+    }
+
+    /// Sees a text that begins and ends like a number.
+    fn see_digits(&mut self, row: u64, text: &str) {
+        if text.bytes().all(|byte| byte.is_ascii_digit()) {
+            self.digits_only += 1;
+        } else if let Some(letter) = digit_look_alike(text) {
+            self.letters.entry(letter).or_default().note(row);
         }
     }
 

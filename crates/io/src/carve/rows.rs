@@ -97,7 +97,7 @@ pub struct Asked {
 }
 
 /// Values of so many columns from the first are looked up once a row.
-const NEAR: usize = 32;
+const NEAR: usize = 16;
 
 /// Where a row stands: in its part, at this byte, behind so many rows.
 #[derive(Clone, Copy)]

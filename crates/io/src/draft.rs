@@ -27,12 +27,11 @@ pub fn look(table: &mut Table, column: usize) -> Result<(Survey, Sample), Error>
     let mut survey = Survey::new(Depth::Full);
     let mut sample = Sample::new(SAMPLE);
     let mut rooms = Rooms::default();
-    table.each_row(|record, _| {
+    table.every_row(|record, _| {
         record.prepare(column, &mut rooms);
         let value = record.value(column, &rooms);
         survey.see(survey.rows + 1, value);
         sample.see(survey.rows, value);
-        ControlFlow::Continue(())
     })?;
     Ok((survey, sample))
 }
@@ -43,7 +42,8 @@ pub fn look(table: &mut Table, column: usize) -> Result<(Survey, Sample), Error>
 /// Where the table cannot be read to its end.
 pub fn prove(table: &mut Table, carving: Carving) -> Result<Proved, Error> {
     let header = table.header.clone();
-    let job = Job::new(carving, &header, &[], 0).with_samples(keen_notch_core::sightings::ROWS);
+    let threads = std::thread::available_parallelism().map_or(1, usize::from);
+    let job = Job::new(carving, &header, &[], 0).with_samples(keen_notch_core::sightings::ROWS).with_threads(threads);
     let mut outs = Outs { rows: &mut io::sink(), name: String::new(), offcuts: None, faults: None };
     let report = carve(table, &job, &mut outs)?;
     let rows = report.samples.iter().map(|sample| sample.row).collect();

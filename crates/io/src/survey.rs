@@ -5,7 +5,7 @@ use std::ops::ControlFlow;
 use keen_notch_core::survey::{Depth, Members, Survey};
 
 use crate::Error;
-use crate::record::Rooms;
+use crate::record::{Record, Rooms};
 use crate::table::Table;
 
 /// Surveys columns of a table, by their indices. Reads to its end, or so many rows.
@@ -16,18 +16,24 @@ pub fn survey(table: &mut Table, columns: &[usize], depth: Depth, most: Option<u
     let mut surveys: Vec<Survey> = columns.iter().map(|_| Survey::new(depth)).collect();
     let mut rooms = Rooms::default();
     let mut row = 0;
-    let most = most.unwrap_or(u64::MAX);
-    if most == 0 {
-        return Ok(surveys);
-    }
-    table.each_row(|record, _| {
+    let mut see = |record: &Record| {
         row += 1;
         for (survey, column) in surveys.iter_mut().zip(columns) {
             record.prepare(*column, &mut rooms);
             survey.see(row, record.value(*column, &rooms));
         }
-        if row < most { ControlFlow::Continue(()) } else { ControlFlow::Break(()) }
-    })?;
+        row
+    };
+    match most {
+        None => table.every_row(|record, _| {
+            see(record);
+        })?,
+        Some(0) => {}
+        // Nothing is read ahead of the last row that is asked for: more may never come.
+        Some(most) => {
+            table.each_row(|record, _| if see(record) < most { ControlFlow::Continue(()) } else { ControlFlow::Break(()) })?
+        }
+    }
     Ok(surveys)
 }
 

@@ -11,6 +11,7 @@ use crate::block::{Block, Blocks, MOST_ROW, lines};
 use crate::dialect::Dialect;
 use crate::input::{Encoding, Input};
 use crate::meter::Meter;
+use crate::pool;
 use crate::record::{Cells, Record};
 
 /// How inputs are to be read.
@@ -230,11 +231,6 @@ impl Table {
     }
 
     /// Counts what has been read and done.
-    pub fn meter(&self) -> &Meter {
-        &self.reading.meter
-    }
-
-    /// The same, to be kept.
     pub fn shared_meter(&self) -> Arc<Meter> {
         Arc::clone(&self.reading.meter)
     }
@@ -244,22 +240,44 @@ impl Table {
     /// # Errors
     /// As [`Table::next_part`], and where a row has another number of cells than there are columns.
     pub fn each_row(&mut self, mut see: impl FnMut(&Record, At) -> ControlFlow<()>) -> Result<(), Error> {
+        let meter = self.shared_meter();
         while let Some(part) = self.next_part()? {
-            let mut rows = 0;
-            let flow = part.each_line(|line| match line {
-                Line::Row(record, at) | Line::Ragged(record, at) => {
-                    rows += 1;
-                    see(&record, At { part: &part, at })
-                }
-                Line::Blank(_) => ControlFlow::Continue(()),
-            })?;
-            self.meter().add_rows(rows);
-            if flow.is_break() {
+            if rows_of(&part, &meter, &mut see)?.is_break() {
                 break;
             }
         }
         Ok(())
     }
+
+    /// Calls `see` with each row in turn, to the last, while another thread reads on.
+    ///
+    /// # Errors
+    /// As [`Table::each_row`].
+    pub fn every_row(&mut self, mut see: impl FnMut(&Record, At)) -> Result<(), Error> {
+        let meter = self.shared_meter();
+        let take = |part: Part| {
+            rows_of(&part, &meter, &mut |record: &Record, at: At<'_>| {
+                see(record, at);
+                ControlFlow::Continue(())
+            })
+            .map(drop)
+        };
+        pool::ahead(|| self.next_part(), take)
+    }
+}
+
+/// Calls `see` with each row of a part, and counts them.
+fn rows_of(part: &Part, meter: &Meter, see: &mut impl FnMut(&Record, At) -> ControlFlow<()>) -> Result<ControlFlow<()>, Error> {
+    let mut rows = 0;
+    let flow = part.each_line(|line| match line {
+        Line::Row(record, at) | Line::Ragged(record, at) => {
+            rows += 1;
+            see(&record, At { part, at })
+        }
+        Line::Blank(_) => ControlFlow::Continue(()),
+    })?;
+    meter.add_rows(rows);
+    Ok(flow)
 }
 
 fn same_columns(first: &Open, other: &Open) -> Result<(), Error> {

@@ -58,7 +58,11 @@ impl Carving {
             let value = value(*column);
             work.scratch.clear();
             let (held, state) = plan.cut_plain(value, &mut work.scratch);
-            let text = held.map_or("", |held| plan.text(held, value, &work.scratch));
+            let text = match held {
+                Some(Held::Value(start, end)) => &value[start..end],
+                Some(held) => plan.text(held, value, &work.scratch),
+                None => "",
+            };
             tally.count(state);
             if !piece.checks.is_empty() {
                 let (mut warned, mut faulted) = (false, false);

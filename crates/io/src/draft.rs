@@ -49,9 +49,9 @@ pub fn prove(table: &mut Table, carving: Carving) -> Result<Proved, Error> {
     let rows = report.samples.iter().map(|sample| sample.row).collect();
     let checks = job.checks().iter().zip(report.checks);
     Ok(Proved {
-        faulty: Sightings { count: report.faulty, rows },
+        faulty: Sightings { count: report.counts.faulty, rows },
         checks: checks.map(|(check, seen)| (check.of.clone(), check.words.clone(), seen)).collect(),
-        filled: report.tallies.iter().map(|tally| report.rows.saturating_sub(tally.missing)).collect(),
+        filled: report.tallies.iter().map(|tally| report.counts.rows.saturating_sub(tally.missing)).collect(),
     })
 }
 

@@ -41,7 +41,7 @@ pub fn run(args: &CarveArgs, console: &Console) -> Result<Exit, Failure> {
         None => files.carve(&mut table, &job, &mut io::stdout().lock(), &name)?,
     };
     drop(progress);
-    let refused = args.strict && report.faulty > 0;
+    let refused = args.strict && report.counts.faulty > 0;
     // The rows come last: where they are in their place, so is all that is said of them.
     files.finish(&summary::json(&report, &job, &header))?;
     if let Some(out) = out

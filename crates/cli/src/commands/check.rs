@@ -46,7 +46,7 @@ pub fn run(args: &CheckArgs, console: &Console) -> Result<Exit, Failure> {
             let words = format!(
                 "{}: {}, {}: nothing is wrong",
                 run::names(&inputs),
-                visible::counted(report.rows, "row"),
+                visible::counted(report.counts.rows, "row"),
                 visible::counted(asked as u64, "check")
             );
             writeln!(out, "{}", paint(style::TAKEN, visible::without_controls(&words)))?;
@@ -70,12 +70,12 @@ pub fn run(args: &CheckArgs, console: &Console) -> Result<Exit, Failure> {
             let words = format!(
                 "{}: {} of {} with faults ({})",
                 run::names(&inputs),
-                visible::grouped(report.faulty),
-                visible::counted(report.rows, "row"),
-                visible::share(report.faulty, report.rows)
+                visible::grouped(report.counts.faulty),
+                visible::counted(report.counts.rows, "row"),
+                visible::share(report.counts.faulty, report.counts.rows)
             );
             writeln!(out, "{}", visible::without_controls(&words))?;
-            if args.rows == 0 && report.faulty > 0 {
+            if args.rows == 0 && report.counts.faulty > 0 {
                 writeln!(
                     out,
                     "To see the rows, add {}; {} has them all.",
@@ -86,5 +86,5 @@ pub fn run(args: &CheckArgs, console: &Console) -> Result<Exit, Failure> {
         }
         out.flush()?;
     }
-    Ok(if report.faulty > 0 { Exit::Faults } else { Exit::Done })
+    Ok(if report.counts.faulty > 0 { Exit::Faults } else { Exit::Done })
 }

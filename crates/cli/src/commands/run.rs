@@ -121,31 +121,31 @@ impl Files {
 
 /// What was read and where it went, in one line or more.
 pub fn outcome(report: &Report, inputs: &[Input], out: Option<&Path>, args: &FaultArgs) -> Vec<String> {
-    let rows = match report.rows {
+    let rows = match report.counts.rows {
         0 => "no rows: there is only a header".to_owned(),
         rows => visible::counted(rows, "row"),
     };
     let mut line = format!("{}: {rows}", names(inputs));
-    if report.left_out > 0 {
-        line += &format!(", {} left out", visible::grouped(report.left_out));
+    if report.counts.left_out > 0 {
+        line += &format!(", {} left out", visible::grouped(report.counts.left_out));
     }
     let to = out.map_or(String::new(), |path| format!(" to {}", path.display()));
-    if report.rows_kept < report.rows {
-        line += &format!(", {} of them written{to}", visible::grouped(report.rows_kept));
-    } else if report.rows_out != report.rows_kept || out.is_some() {
+    if report.counts.rows_kept < report.counts.rows {
+        line += &format!(", {} of them written{to}", visible::grouped(report.counts.rows_kept));
+    } else if report.counts.rows_out != report.counts.rows_kept || out.is_some() {
         line += ", written";
     }
-    if report.rows_out != report.rows_kept {
-        line += &format!(" as {}", visible::counted(report.rows_out, "row"));
+    if report.counts.rows_out != report.counts.rows_kept {
+        line += &format!(" as {}", visible::counted(report.counts.rows_out, "row"));
     }
-    if report.rows_kept == report.rows {
+    if report.counts.rows_kept == report.counts.rows {
         line += &to;
     }
     let mut lines = vec![line];
-    if report.faulty > 0 {
+    if report.counts.faulty > 0 {
         let aside = args.offcuts.as_ref().map_or(String::new(), |path| format!(", set aside in {}", path.display()));
         let told = args.faults.as_ref().map_or(String::new(), |path| format!("; each fault is in {}", path.display()));
-        lines.push(format!("{} with faults{aside}{told}", visible::counted(report.faulty, "row")));
+        lines.push(format!("{} with faults{aside}{told}", visible::counted(report.counts.faulty, "row")));
     }
     lines.iter().map(|line| visible::without_controls(line)).collect()
 }

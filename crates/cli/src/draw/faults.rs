@@ -36,7 +36,10 @@ pub fn table(report: &Report, job: &Job, header: &Header) -> Vec<String> {
             ),
             super::table::cell(visible::clipped(&visible::value(&words), 60), Style::new()),
             super::table::cell(visible::grouped(seen.count), count),
-            super::table::cell(if is_met { "all meet it".to_owned() } else { visible::share(seen.count, report.rows) }, count),
+            super::table::cell(
+                if is_met { "all meet it".to_owned() } else { visible::share(seen.count, report.counts.rows) },
+                count,
+            ),
             super::table::cell(first.join(" ") + more, Style::new()),
         ]);
     }

@@ -31,8 +31,11 @@ pub fn draw(report: &Report, job: &Job, header: &Header, width: usize) -> Vec<St
     });
     let hidden: Vec<_> = hidden.collect();
     let mut lines = table::lines(&drawn);
-    let rows =
-        format!("{} of {} shown", visible::grouped(report.preview.len() as u64), visible::counted(report.rows_out, "row"));
+    let rows = format!(
+        "{} of {} shown",
+        visible::grouped(report.preview.len() as u64),
+        visible::counted(report.counts.rows_out, "row")
+    );
     let columns = if hidden.is_empty() { String::new() } else { format!(", without the columns {}", hidden.join(", ")) };
     lines.push(String::new());
     lines.push(paint(style::QUIET, rows + &visible::without_controls(&columns)));

@@ -82,8 +82,8 @@ pub fn json(report: &Report, job: &Job, header: &Header) -> String {
     let summary = json!({
         "version": VERSION,
         "rows": {
-            "read": report.rows, "kept": report.rows_kept, "written": report.rows_out, "set_aside": report.set_aside,
-            "left_out": report.left_out, "with_faults": report.faulty,
+            "read": report.counts.rows, "kept": report.counts.rows_kept, "written": report.counts.rows_out, "set_aside": report.counts.set_aside,
+            "left_out": report.counts.left_out, "with_faults": report.counts.faulty,
         },
         "pieces": pieces.collect::<Vec<_>>(),
         "checks": checks.collect::<Vec<_>>(),

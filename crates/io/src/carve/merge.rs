@@ -49,7 +49,7 @@ impl<'m, 'o> Merger<'m, 'o> {
 
     /// Rows so far.
     pub fn rows(&self) -> u64 {
-        self.report.rows
+        self.report.counts.rows
     }
 
     /// Takes what came of the next part.
@@ -68,7 +68,7 @@ impl<'m, 'o> Merger<'m, 'o> {
             offcuts.put(&worked.aside)?;
         }
         let report = &mut self.report;
-        let before = report.rows;
+        let before = report.counts.rows;
         for found in &worked.faults {
             if let Some(file) = &mut self.outs.faults {
                 file.write(before + found.row, found.line, &self.job.checks[found.fault.check], &found.fault, &found.value)?;
@@ -82,12 +82,7 @@ impl<'m, 'o> Merger<'m, 'o> {
         report.tallies.iter_mut().zip(&worked.tallies).for_each(|(all, tally)| all.add(tally));
         report.checks.iter_mut().zip(&worked.checks).for_each(|(all, seen)| all.append(seen, before));
         self.watcher.append(&worked.watcher, before);
-        report.rows += worked.rows;
-        report.rows_kept += worked.rows_kept;
-        report.rows_out += worked.rows_out;
-        report.set_aside += worked.set_aside;
-        report.left_out += worked.left_out;
-        report.faulty += worked.faulty;
+        report.counts.add(&worked.counts);
         Ok(())
     }
 
@@ -107,7 +102,7 @@ impl<'m, 'o> Merger<'m, 'o> {
         self.outs.rows.flush().map_err(|source| self.failed(source))?;
         let checks = self.job.checks.iter().zip(&self.report.checks);
         let checks: Vec<_> = checks.map(|(check, seen)| (check.of.clone(), check.words.clone(), seen.clone())).collect();
-        self.report.hints = self.watcher.hints(self.report.rows, &checks);
+        self.report.hints = self.watcher.hints(self.report.counts.rows, &checks);
         Ok(self.report)
     }
 }

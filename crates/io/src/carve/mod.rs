@@ -56,9 +56,9 @@ enum Layout {
     CellByCell,
 }
 
-/// What came of a run. Rows read are those written, those set aside and those left out.
-#[derive(Debug, Default)]
-pub struct Report {
+/// How many rows came to what. Rows read are those kept, those set aside and those left out.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
+pub struct Counts {
     /// Rows read.
     pub rows: u64,
     /// Rows read that went into the output.
@@ -71,6 +71,25 @@ pub struct Report {
     pub left_out: u64,
     /// Rows with at least one fault.
     pub faulty: u64,
+}
+
+impl Counts {
+    /// Adds the counts of other rows.
+    fn add(&mut self, other: &Counts) {
+        self.rows += other.rows;
+        self.rows_kept += other.rows_kept;
+        self.rows_out += other.rows_out;
+        self.set_aside += other.set_aside;
+        self.left_out += other.left_out;
+        self.faulty += other.faulty;
+    }
+}
+
+/// What came of a run.
+#[derive(Debug, Default)]
+pub struct Report {
+    /// How many rows came to what.
+    pub counts: Counts,
     /// The counts of each piece.
     pub tallies: Vec<Tally>,
     /// The counts of each check, in the order of [`Job::checks`].
@@ -208,7 +227,7 @@ pub fn carve(table: &mut Table, job: &Job, outs: &mut Outs) -> Result<Report, Er
         let mut worked = Worked::new(job);
         while let Some(part) = table.next_part()? {
             rows.work(&part, merger.rows(), &mut worked)?;
-            meter.add_rows(worked.rows);
+            meter.add_rows(worked.counts.rows);
             merger.take(&worked)?;
             worked.clear(job);
         }
@@ -219,7 +238,7 @@ pub fn carve(table: &mut Table, job: &Job, outs: &mut Outs) -> Result<Report, Er
             move |part| {
                 let mut worked = Worked::new(job);
                 rows.work(&part, 0, &mut worked)?;
-                meter.add_rows(worked.rows);
+                meter.add_rows(worked.counts.rows);
                 Ok(worked)
             }
         };

@@ -10,7 +10,7 @@ use keen_notch_core::tally::Tally;
 use keen_notch_core::text::characters::is_plain;
 
 use super::header::Begin;
-use super::{FaultyRow, Job, Layout, PreviewCell};
+use super::{Counts, FaultyRow, Job, Layout, PreviewCell};
 use crate::Error;
 use crate::record::{Record, Rooms, push_cell};
 use crate::table::{Line, Part, Ragged};
@@ -35,13 +35,8 @@ pub struct Worked {
     pub checks: Vec<Sightings>,
     /// What the keen eye saw.
     pub watcher: Watcher,
-    /// Rows read, kept, written, set aside, left out, and with faults.
-    pub rows: u64,
-    pub rows_kept: u64,
-    pub rows_out: u64,
-    pub set_aside: u64,
-    pub left_out: u64,
-    pub faulty: u64,
+    /// How many rows came to what.
+    pub counts: Counts,
 }
 
 /// A fault, and where it is.
@@ -69,12 +64,7 @@ impl Worked {
             tallies: vec![Tally::default(); job.carving.count()],
             checks: vec![Sightings::default(); job.checks.len()],
             watcher: job.watcher.clone(),
-            rows: 0,
-            rows_kept: 0,
-            rows_out: 0,
-            set_aside: 0,
-            left_out: 0,
-            faulty: 0,
+            counts: Counts::default(),
         }
     }
 
@@ -183,8 +173,8 @@ impl<'j> Rows<'j> {
 
     /// A row whose pieces are written as they are cut.
     fn swift_row<'v>(&mut self, record: &Record<'v>, value: &impl Fn(usize) -> &'v str, place: Place, worked: &mut Worked) {
-        worked.rows += 1;
-        let row = worked.rows;
+        worked.counts.rows += 1;
+        let row = worked.counts.rows;
         self.found.clear();
         let start = worked.bytes.len();
         worked.bytes.extend_from_slice(record.raw.as_bytes());
@@ -213,24 +203,24 @@ impl<'j> Rows<'j> {
             let line = self.line(place.part, place.at);
             self.note_faults(record, row, line, worked);
             let is_faulty = self.found.iter().any(|fault| !self.job.checks[fault.check].only_warns);
-            worked.faulty += u64::from(is_faulty);
+            worked.counts.faulty += u64::from(is_faulty);
             if is_faulty && self.asked.offcuts {
                 worked.bytes.truncate(start);
-                worked.set_aside += 1;
+                worked.counts.set_aside += 1;
                 self.set_aside(record, &mut worked.aside);
                 return;
             }
         }
         worked.bytes.extend_from_slice(record.line_end.as_bytes());
         worked.ended = !record.line_end.is_empty();
-        worked.rows_kept += 1;
-        worked.rows_out += 1;
+        worked.counts.rows_kept += 1;
+        worked.counts.rows_out += 1;
     }
 
     fn row_of<'v>(&mut self, record: &Record<'v>, value: &impl Fn(usize) -> &'v str, place: Place, worked: &mut Worked) {
         let Place { part, at, before } = place;
-        worked.rows += 1;
-        let row = worked.rows;
+        worked.counts.rows += 1;
+        let row = worked.counts.rows;
         let carving = &self.job.carving;
         self.found.clear();
         let is_ragged = record.count() != part.columns();
@@ -239,7 +229,7 @@ impl<'j> Rows<'j> {
         } else {
             carving.run(value, is_plain(record.raw), &mut self.work);
             if !carving.keeps(value, &self.work, before + row, &mut self.memory) {
-                worked.left_out += 1;
+                worked.counts.left_out += 1;
                 return;
             }
             for piece in 0..worked.watcher.count() {
@@ -257,9 +247,9 @@ impl<'j> Rows<'j> {
             let line = self.line(part, at);
             self.note_faults(record, row, line, worked);
             let is_faulty = self.found.iter().any(|fault| !self.job.checks[fault.check].only_warns);
-            worked.faulty += u64::from(is_faulty);
+            worked.counts.faulty += u64::from(is_faulty);
             if is_faulty && self.asked.offcuts {
-                worked.set_aside += 1;
+                worked.counts.set_aside += 1;
                 self.set_aside(record, &mut worked.aside);
                 return;
             }
@@ -277,8 +267,8 @@ impl<'j> Rows<'j> {
             worked.bytes.extend_from_slice(record.line_end.as_bytes());
             worked.ended = !record.line_end.is_empty();
         }
-        worked.rows_kept += 1;
-        worked.rows_out += copies as u64;
+        worked.counts.rows_kept += 1;
+        worked.counts.rows_out += copies as u64;
     }
 
     /// The line that byte `at` of the part is on; bytes are asked for from left to right.

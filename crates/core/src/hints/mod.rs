@@ -1,9 +1,14 @@
 //! The keen eye: what a run saw that its summary does not say, with the rows and a mend to paste.
 
+mod digits;
+mod phrase;
+
 use std::collections::BTreeMap;
 
+use digits::{DIGITS, MAY_BE_DIGITS, digit_look_alike};
+use phrase::{counted_ends, markers};
+
 use crate::check::Misfit;
-use crate::phrase::ast::{Body, Marker, Phrase, Position, Sides, StepKind};
 use crate::piece::{Piece, Source};
 use crate::plan::State;
 use crate::sightings::{ROWS, Sightings};
@@ -399,86 +404,6 @@ fn named(c: char) -> String {
 
 fn values(count: u64) -> String {
     if count == 1 { "1 value".to_owned() } else { format!("{count} values") }
-}
-
-/// The ends of the value from which the first step counts characters.
-fn counted_ends(phrase: &Phrase) -> (bool, bool) {
-    let Some(Body::Steps(steps)) = phrase.branches.first().map(|branch| &branch.body) else { return (false, false) };
-    let from = |position: Position| matches!(position, Position::FromStart(_));
-    match steps.first().map(|step| &step.kind) {
-        Some(StepKind::First(_) | StepKind::DropFirst(_)) => (true, false),
-        Some(StepKind::Last(_) | StepKind::DropLast(_)) => (false, true),
-        Some(StepKind::Char(position)) => (from(*position), !from(*position)),
-        Some(StepKind::CharsFor { from: first, .. }) => (from(*first), !from(*first)),
-        Some(StepKind::CharsTo(range)) => {
-            (from(range.from) || from(range.to), !from(range.from) || !from(range.to) || !range.bounded)
-        }
-        Some(StepKind::Trim(Sides::Both) | _) | None => (false, false),
-    }
-}
-
-/// The texts that a phrase looks for as they stand.
-fn markers(phrase: &Phrase) -> Vec<String> {
-    let mut texts = Vec::new();
-    let mut add = |marker: &Marker| {
-        if let Marker::Text { text, any_case: false } = marker
-            && !texts.contains(text)
-        {
-            texts.push(text.clone());
-        }
-    };
-    for branch in &phrase.branches {
-        let Body::Steps(steps) = &branch.body else { continue };
-        for step in steps {
-            match &step.kind {
-                StepKind::Before(of)
-                | StepKind::After(of)
-                | StepKind::From(of)
-                | StepKind::Through(of)
-                | StepKind::PositionOf(of) => {
-                    add(&of.marker);
-                }
-                StepKind::Between { first, second, .. } => {
-                    add(&first.marker);
-                    add(second);
-                }
-                StepKind::Sections { by, .. } | StepKind::AllSections(by) => add(&by.marker),
-                _ => {}
-            }
-        }
-    }
-    texts
-}
-
-/// Digits.
-const DIGITS: [bool; 256] = table(b"0123456789");
-/// Digits, and letters which look like some.
-const MAY_BE_DIGITS: [bool; 256] = table(b"0123456789OoQlIiZzSsB");
-
-const fn table(bytes: &[u8]) -> [bool; 256] {
-    let mut table = [false; 256];
-    let mut at = 0;
-    while at < bytes.len() {
-        table[bytes[at] as usize] = true;
-        at += 1;
-    }
-    table
-}
-
-/// The letter in a text that is digits but for letters which look like some.
-fn digit_look_alike(text: &str) -> Option<char> {
-    let mut letter = None;
-    let (mut digits, mut letters) = (0, 0);
-    for c in text.chars() {
-        if c.is_ascii_digit() {
-            digits += 1;
-        } else {
-            digit_of(c)?;
-            letters += 1;
-            letter.get_or_insert(c);
-        }
-    }
-    letter.filter(|_| digits > letters)
 }
 
 #[cfg(test)]

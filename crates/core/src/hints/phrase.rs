@@ -1,0 +1,52 @@
+//! What a phrase looks at, as far as hints go: the ends it counts from, and the texts it looks for.
+
+use crate::phrase::ast::{Body, Marker, Phrase, Position, Sides, StepKind};
+
+/// The ends of the value from which the first step counts characters.
+pub fn counted_ends(phrase: &Phrase) -> (bool, bool) {
+    let Some(Body::Steps(steps)) = phrase.branches.first().map(|branch| &branch.body) else { return (false, false) };
+    let from = |position: Position| matches!(position, Position::FromStart(_));
+    match steps.first().map(|step| &step.kind) {
+        Some(StepKind::First(_) | StepKind::DropFirst(_)) => (true, false),
+        Some(StepKind::Last(_) | StepKind::DropLast(_)) => (false, true),
+        Some(StepKind::Char(position)) => (from(*position), !from(*position)),
+        Some(StepKind::CharsFor { from: first, .. }) => (from(*first), !from(*first)),
+        Some(StepKind::CharsTo(range)) => {
+            (from(range.from) || from(range.to), !from(range.from) || !from(range.to) || !range.bounded)
+        }
+        Some(StepKind::Trim(Sides::Both) | _) | None => (false, false),
+    }
+}
+
+/// The texts that a phrase looks for as they stand.
+pub fn markers(phrase: &Phrase) -> Vec<String> {
+    let mut texts = Vec::new();
+    let mut add = |marker: &Marker| {
+        if let Marker::Text { text, any_case: false } = marker
+            && !texts.contains(text)
+        {
+            texts.push(text.clone());
+        }
+    };
+    for branch in &phrase.branches {
+        let Body::Steps(steps) = &branch.body else { continue };
+        for step in steps {
+            match &step.kind {
+                StepKind::Before(of)
+                | StepKind::After(of)
+                | StepKind::From(of)
+                | StepKind::Through(of)
+                | StepKind::PositionOf(of) => {
+                    add(&of.marker);
+                }
+                StepKind::Between { first, second, .. } => {
+                    add(&first.marker);
+                    add(second);
+                }
+                StepKind::Sections { by, .. } | StepKind::AllSections(by) => add(&by.marker),
+                _ => {}
+            }
+        }
+    }
+    texts
+}

@@ -6,7 +6,6 @@ use std::path::Path;
 use keen_notch_core::column::{ColumnRef, Header};
 use keen_notch_core::cutlist::CutList;
 use keen_notch_core::draft::{self, Contradiction, Example, Origin, Ranked, Sample};
-use keen_notch_core::phrase::Phrase;
 use keen_notch_core::piece::Wanted;
 use keen_notch_core::plan::{Plan, Setting};
 use keen_notch_core::text::unit::Unit;
@@ -191,14 +190,10 @@ fn from_examples(
     }
     let (_, sample): (_, Sample) = look(table, column)?;
     let ranked: Vec<Ranked> = draft::rank(&found, examples, sample.rows());
-    let plans: Vec<Plan> = ranked.iter().filter_map(|ranked| plan(&ranked.phrase)).collect();
+    let plans: Vec<Plan> = ranked.iter().filter_map(|ranked| draft::compile(&ranked.phrase)).collect();
     let tried = try_phrases(&mut Table::open(inputs, reading)?, column, &plans)?;
     let list = draft::wanted_list(origin, examples, &ranked, &tried.gives, tried.rows);
     Ok(Drafted { shown: wanted::draw(&origin.column, found.len(), &ranked, &tried, console.width), list })
-}
-
-fn plan(phrase: &str) -> Option<Plan> {
-    Plan::new(&Phrase::parse(phrase).ok()?, Unit::Characters).ok()
 }
 
 /// Why there is no phrase for the examples.

@@ -19,6 +19,7 @@ mod wanted;
 
 pub use example::{Example, check};
 pub use list::{Draft, Origin, Proved, draft};
+pub use plans::compile;
 pub use rank::{Ranked, differ, rank};
 pub use reading::{DraftPiece, Proposal, Reading};
 pub use sample::{Row, Sample};

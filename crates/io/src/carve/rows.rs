@@ -199,17 +199,9 @@ impl<'j> Rows<'j> {
                 }
             },
         );
-        if !self.found.is_empty() {
-            let line = self.line(place.part, place.at);
-            self.note_faults(record, row, line, worked);
-            let is_faulty = self.found.iter().any(|fault| !self.job.checks[fault.check].only_warns);
-            worked.counts.faulty += u64::from(is_faulty);
-            if is_faulty && self.asked.offcuts {
-                worked.bytes.truncate(start);
-                worked.counts.set_aside += 1;
-                self.set_aside(record, &mut worked.aside);
-                return;
-            }
+        if self.is_set_aside(record, row, place, worked) {
+            worked.bytes.truncate(start);
+            return;
         }
         worked.bytes.extend_from_slice(record.line_end.as_bytes());
         worked.ended = !record.line_end.is_empty();
@@ -218,7 +210,7 @@ impl<'j> Rows<'j> {
     }
 
     fn row_of<'v>(&mut self, record: &Record<'v>, value: &impl Fn(usize) -> &'v str, place: Place, worked: &mut Worked) {
-        let Place { part, at, before } = place;
+        let Place { part, before, .. } = place;
         worked.counts.rows += 1;
         let row = worked.counts.rows;
         let carving = &self.job.carving;
@@ -243,16 +235,8 @@ impl<'j> Rows<'j> {
                 self.found.push(ragged(record, part, self.job));
             }
         }
-        if !self.found.is_empty() {
-            let line = self.line(part, at);
-            self.note_faults(record, row, line, worked);
-            let is_faulty = self.found.iter().any(|fault| !self.job.checks[fault.check].only_warns);
-            worked.counts.faulty += u64::from(is_faulty);
-            if is_faulty && self.asked.offcuts {
-                worked.counts.set_aside += 1;
-                self.set_aside(record, &mut worked.aside);
-                return;
-            }
+        if self.is_set_aside(record, row, place, worked) {
+            return;
         }
         let copies = carving.rows_piece().map_or(1, |piece| self.work.count(piece).max(1));
         for copy in 0..copies {
@@ -269,6 +253,22 @@ impl<'j> Rows<'j> {
         }
         worked.counts.rows_kept += 1;
         worked.counts.rows_out += copies as u64;
+    }
+
+    /// Notes down what is wrong with the row at hand. Whether it is set aside for that, and so not written.
+    fn is_set_aside(&mut self, record: &Record, row: u64, place: Place, worked: &mut Worked) -> bool {
+        if self.found.is_empty() {
+            return false;
+        }
+        let line = self.line(place.part, place.at);
+        self.note_faults(record, row, line, worked);
+        let is_faulty = self.found.iter().any(|fault| !self.job.checks[fault.check].only_warns);
+        worked.counts.faulty += u64::from(is_faulty);
+        if is_faulty && self.asked.offcuts {
+            worked.counts.set_aside += 1;
+            self.set_aside(record, &mut worked.aside);
+        }
+        is_faulty && self.asked.offcuts
     }
 
     /// The line that byte `at` of the part is on; bytes are asked for from left to right.

@@ -2,6 +2,7 @@
 
 use keen_notch_core::carving::{CheckName, Fault};
 use keen_notch_core::column::Header;
+use keen_notch_core::text::sheet::Sheet;
 use serde::Serialize;
 
 use crate::Error;
@@ -34,7 +35,7 @@ pub struct FaultFile<'a> {
     out: &'a mut Output,
     format: FaultFormat,
     header: &'a Header,
-    line: Vec<u8>,
+    line: Sheet,
 }
 
 /// One fault, as it is written.
@@ -63,7 +64,7 @@ impl<'a> FaultFile<'a> {
         if format == FaultFormat::Csv {
             out.put(b"row,line,column,piece,fault,level,value,result,at,check,detail\n")?;
         }
-        Ok(FaultFile { out, format, header, line: Vec::new() })
+        Ok(FaultFile { out, format, header, line: Sheet::default() })
     }
 
     /// Writes a fault of a row. `value` is the value of the column it is about.
@@ -89,15 +90,15 @@ impl<'a> FaultFile<'a> {
         match self.format {
             FaultFormat::Csv => entry.push_csv(&mut self.line),
             // Numbers and texts can always be written as JSON.
-            FaultFormat::JsonLines => serde_json::to_writer(&mut self.line, &entry).unwrap_or_default(),
+            FaultFormat::JsonLines => self.line.extend(serde_json::to_string(&entry).unwrap_or_default().as_bytes()),
         }
         self.line.push(b'\n');
-        self.out.put(&self.line)
+        self.out.put(self.line.bytes())
     }
 }
 
 impl Entry<'_> {
-    fn push_csv(&self, out: &mut Vec<u8>) {
+    fn push_csv(&self, out: &mut Sheet) {
         let at = self.at.map_or(String::new(), |at| at.to_string());
         let (row, line) = (self.row.to_string(), self.line.to_string());
         let cells = [

@@ -12,6 +12,7 @@ mod error;
 pub mod faults;
 pub mod input;
 pub mod lists;
+mod marks;
 pub mod meter;
 pub mod output;
 mod pool;

@@ -3,6 +3,7 @@
 use std::ops::Range;
 
 use keen_notch_core::text::bytes::{any_word, eight, has, position_of_two};
+use keen_notch_core::text::sheet::Sheet;
 
 /// One row as it stands in its block.
 #[derive(Debug, Clone, Copy)]
@@ -164,7 +165,7 @@ fn unquote(inner: &str, room: &mut String) {
 }
 
 /// Writes a cell behind `out`, in quotes only if it needs them.
-pub fn push_cell(out: &mut Vec<u8>, text: &str, delimiter: u8) {
+pub fn push_cell(out: &mut Sheet, text: &str, delimiter: u8) {
     let bytes = text.as_bytes();
     const QUOTE: u64 = eight(b'"');
     const FEED: u64 = eight(b'\n');
@@ -173,17 +174,17 @@ pub fn push_cell(out: &mut Vec<u8>, text: &str, delimiter: u8) {
     let needs_quotes =
         any_word(bytes, |word| has(word, delimiters) | has(word, QUOTE) | has(word, FEED) | has(word, RETURN) != 0);
     if !needs_quotes {
-        out.extend_from_slice(bytes);
+        out.extend(bytes);
         return;
     }
     out.push(b'"');
     let mut rest = bytes;
     while let Some(quote) = memchr::memchr(b'"', rest) {
-        out.extend_from_slice(&rest[..=quote]);
+        out.extend(&rest[..=quote]);
         out.push(b'"');
         rest = &rest[quote + 1..];
     }
-    out.extend_from_slice(rest);
+    out.extend(rest);
     out.push(b'"');
 }
 
@@ -223,7 +224,7 @@ mod tests {
     proptest! {
         #[test]
         fn cells_that_are_written_are_read_again(texts in proptest::collection::vec("[a,\"\r\né -]{0,6}", 1..5)) {
-            let mut row = Vec::new();
+            let mut row = Sheet::default();
             for (index, text) in texts.iter().enumerate() {
                 if index > 0 {
                     row.push(b',');
@@ -231,7 +232,7 @@ mod tests {
                 push_cell(&mut row, text, b',');
             }
             row.push(b'\n');
-            prop_assert_eq!(values(std::str::from_utf8(&row).unwrap()), texts);
+            prop_assert_eq!(values(std::str::from_utf8(row.bytes()).unwrap()), texts);
         }
     }
 }

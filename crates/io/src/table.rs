@@ -114,6 +114,15 @@ pub enum Line<'b> {
     Blank(Record<'b>),
 }
 
+impl Line<'_> {
+    /// How many bytes of the part it takes, its line end included.
+    pub fn width(&self) -> usize {
+        match self {
+            Line::Row(record, _) | Line::Ragged(record, _) | Line::Blank(record) => record.width(),
+        }
+    }
+}
+
 /// Where a row stands. Its line is counted only when it is asked for.
 #[derive(Clone, Copy)]
 pub struct At<'p> {
@@ -322,35 +331,51 @@ impl Part {
         self.block.first_line + lines(&self.block.bytes[..at])
     }
 
+    /// The text of the part, its header before the first row included.
+    ///
+    /// # Errors
+    /// Where it is not UTF-8.
+    pub fn text(&self) -> Result<&str, Error> {
+        block_text(&self.block, &self.name)
+    }
+
+    /// The byte that the first row begins at.
+    pub fn start(&self) -> usize {
+        self.start
+    }
+
+    /// The line that begins at byte `at` of the part, whose text this is.
+    ///
+    /// # Errors
+    /// Where it is a row with another number of cells than there are columns.
+    pub fn line_at<'b>(&self, text: &'b str, at: usize, cells: &'b mut Cells) -> Result<Line<'b>, Error> {
+        let record = Record::read(text, at, self.delimiter, cells);
+        if record.count() == self.columns {
+            Ok(Line::Row(record, at))
+        } else if record.is_blank_line() {
+            Ok(Line::Blank(record))
+        } else if self.ragged != Ragged::Stop {
+            Ok(Line::Ragged(record, at))
+        } else {
+            let (name, line) = (self.name.clone(), self.line(at));
+            Err(Error::Ragged { name, line, found: record.count(), wanted: self.columns })
+        }
+    }
+
     /// Calls `see` with each line in turn, until it breaks off.
     ///
     /// # Errors
     /// Where the part is not UTF-8, or a row has another number of cells than there are columns.
     pub fn each_line(&self, mut see: impl FnMut(Line) -> ControlFlow<()>) -> Result<ControlFlow<()>, Error> {
-        let text = block_text(&self.block, &self.name)?;
+        let text = self.text()?;
         let mut cells = Cells::default();
         let mut at = self.start;
         while at < text.len() {
-            let record = Record::read(text, at, self.delimiter, &mut cells);
-            let width = record.width();
-            let flow = if record.count() == self.columns {
-                see(Line::Row(record, at))
-            } else if record.is_blank_line() {
-                see(Line::Blank(record))
-            } else if self.ragged != Ragged::Stop {
-                see(Line::Ragged(record, at))
-            } else {
-                return Err(Error::Ragged {
-                    name: self.name.clone(),
-                    line: self.line(at),
-                    found: record.count(),
-                    wanted: self.columns,
-                });
-            };
-            if flow.is_break() {
-                return Ok(flow);
+            let line = self.line_at(text, at, &mut cells)?;
+            at += line.width();
+            if see(line).is_break() {
+                return Ok(ControlFlow::Break(()));
             }
-            at += width;
         }
         Ok(ControlFlow::Continue(()))
     }

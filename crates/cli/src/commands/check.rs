@@ -25,6 +25,7 @@ pub fn run(args: &CheckArgs, console: &Console) -> Result<Exit, Failure> {
     let (mut table, carving) = run::open(&inputs, &reading, &pieces, args::column(args.column.as_deref()).as_ref())?;
     let header = table.header.clone();
     let job = Job::new(carving, &header, &[], 0)
+        .without_rows()
         .with_samples(args.rows)
         .with_watcher(Watcher::new(&pieces.wanted.pieces))
         .with_threads(args.threads.count());

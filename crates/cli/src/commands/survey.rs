@@ -5,6 +5,7 @@ use std::ops::ControlFlow;
 
 use keen_notch_core::column::ColumnRef;
 use keen_notch_core::survey::{Depth, Group, Members, Shape, Survey};
+use keen_notch_core::text::sheet::Sheet;
 use keen_notch_core::words;
 use keen_notch_io::input::Input;
 use keen_notch_io::record::push_cell;
@@ -96,11 +97,11 @@ fn rows(args: &SurveyArgs, shape: &str, inputs: &[Input], console: &Console) -> 
     }
     let delimiter = table.dialect.delimiter;
     let mut out = BufWriter::new(io::stdout().lock());
-    let mut line = Vec::new();
+    let mut line = Sheet::default();
     if args.to == SurveyFormat::Text {
         let title = table.header.title(column);
         push_row(&mut line, ["row", "line", &title], delimiter);
-        out.write_all(&line)?;
+        out.write_all(line.bytes())?;
     }
     let mut failed = Ok(());
     rows_of(&mut table, column, &mut members, args.sample, |Found { row, line: at, value }| {
@@ -108,11 +109,11 @@ fn rows(args: &SurveyArgs, shape: &str, inputs: &[Input], console: &Console) -> 
         match args.to {
             SurveyFormat::Json => {
                 let found = serde_json::json!({"row": row, "line": at, "value": value});
-                line.extend_from_slice(format!("{found}\n").as_bytes());
+                line.extend(format!("{found}\n").as_bytes());
             }
             SurveyFormat::Text => push_row(&mut line, [&row.to_string(), &at.to_string(), value], delimiter),
         }
-        failed = out.write_all(&line);
+        failed = out.write_all(line.bytes());
         if failed.is_ok() { ControlFlow::Continue(()) } else { ControlFlow::Break(()) }
     })?;
     failed?;
@@ -137,7 +138,7 @@ fn rows_as_table(table: &mut Table, column: usize, members: &mut Members, all: u
     Ok(out.flush()?)
 }
 
-fn push_row(line: &mut Vec<u8>, cells: [&str; 3], delimiter: u8) {
+fn push_row(line: &mut Sheet, cells: [&str; 3], delimiter: u8) {
     for (index, cell) in cells.into_iter().enumerate() {
         if index > 0 {
             line.push(delimiter);

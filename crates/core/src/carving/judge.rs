@@ -93,10 +93,7 @@ impl Carving {
                         continue;
                     }
                     if let Some(misfit) = check.asked.misfit(text, value, row, memory) {
-                        let place = match outcome.held(result, &work.scratch) {
-                            Some(Held::Value(start, end)) => Some((start, end)),
-                            _ => None,
-                        };
+                        let place = place(outcome.held(result, &work.scratch));
                         faults.push(Fault { check: number, result: text.to_owned(), place, misfit });
                         if check.only_warns { warned = true } else { faulted = true }
                     }
@@ -147,5 +144,13 @@ impl Carving {
                 faults.push(Fault { check: number, result: texts.join(" + "), place: None, misfit });
             }
         }
+    }
+}
+
+/// Where a result stands in its value, in bytes, if it does.
+pub(super) fn place(held: Option<Held>) -> Option<(usize, usize)> {
+    match held {
+        Some(Held::Value(start, end)) => Some((start, end)),
+        _ => None,
     }
 }

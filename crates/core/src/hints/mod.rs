@@ -10,8 +10,9 @@ use phrase::{counted_ends, markers};
 
 use crate::check::Misfit;
 use crate::piece::{Piece, Source};
-use crate::plan::State;
+use crate::plan::{CutColumn, State};
 use crate::sightings::{ROWS, Sightings};
+use crate::text::lanes::{self, Extent};
 use crate::text::look_alikes::{digit_of, looks_like};
 use crate::text::{characters, names};
 
@@ -63,9 +64,9 @@ struct Watched {
     digits_only: u64,
     missing: Sightings,
     short: Sightings,
-    /// Values of digits only: by width, and how many of the widest begin with a zero.
-    widths: BTreeMap<usize, Sightings>,
-    zeros: BTreeMap<usize, u64>,
+    /// Values of digits only by their width, and how many of each width begin with a zero.
+    widths: Vec<Sightings>,
+    zeros: Vec<u64>,
 }
 
 impl Watcher {
@@ -83,6 +84,11 @@ impl Watcher {
     #[inline]
     pub fn see(&mut self, piece: usize, row: u64, value: &str, text: &str, state: State) {
         self.pieces[piece].see(row, value, text, state);
+    }
+
+    /// Sees a piece of many rows, the first of which has this number.
+    pub fn see_many(&mut self, piece: usize, first_row: u64, seen: Seen) {
+        self.pieces[piece].see_many(first_row, seen);
     }
 
     /// Sees why a value has none of the forms of its layout.
@@ -177,6 +183,46 @@ impl Watcher {
     }
 }
 
+/// A piece of many rows.
+#[derive(Debug, Clone, Copy)]
+pub struct Seen<'a> {
+    /// The text that the values stand in.
+    pub text: &'a str,
+    /// The value of each row.
+    pub values: &'a [Extent],
+    /// Which of the values are worth a look, by [`note_looks`].
+    pub looks: &'a [u32],
+    /// What was cut out of them.
+    pub results: &'a CutColumn,
+}
+
+/// Notes which of many values should be seen, whatever is cut out of them: once a column, for all its pieces.
+pub fn note_looks(text: &str, values: &[Extent], looks: &mut Vec<u32>) {
+    let worth = (0..).zip(values).filter(|(_, value)| is_worth_a_look(value.bytes(text.as_bytes())));
+    looks.extend(worth.map(|(row, _)| row));
+}
+
+/// Whether a value may have spaces at an end, or be digits only.
+#[inline]
+fn is_worth_a_look(value: &[u8]) -> bool {
+    // The last byte of a no-break space is looked at: few values end in it, and in none of these.
+    let is_space = |byte: u8| matches!(byte, b' ' | b'\t' | 0xA0 | 0xC2);
+    let is_digit = |byte: u8| DIGITS[usize::from(byte)];
+    let [first, .., last] = value else { return !value.is_empty() };
+    is_space(*first) || is_space(*last) || (is_digit(*first) && is_digit(*last))
+}
+
+/// Whether a text begins and ends like one of digits.
+#[inline]
+fn may_be_digits(text: &[u8]) -> bool {
+    let may_be = |byte: u8| MAY_BE_DIGITS[usize::from(byte)];
+    match text {
+        [] => false,
+        [one] => may_be(*one),
+        [first, .., last] => may_be(*first) && may_be(*last),
+    }
+}
+
 impl Watched {
     fn new(piece: &Piece) -> Watched {
         let Source::Take { phrase, .. } = &piece.source else {
@@ -203,9 +249,10 @@ impl Watched {
         append_all(&mut self.look_alikes, &later.look_alikes, offset);
         append_all(&mut self.other_case, &later.other_case, offset);
         append_all(&mut self.letters, &later.letters, offset);
-        append_all(&mut self.widths, &later.widths, offset);
-        for (width, zeros) in &later.zeros {
-            *self.zeros.entry(*width).or_default() += zeros;
+        for (width, seen) in later.widths.iter().enumerate() {
+            let (all, zeros) = self.width(width);
+            all.append(seen, offset);
+            *zeros += later.zeros[width];
         }
     }
 
@@ -224,25 +271,38 @@ impl Watched {
     /// Most pieces of most rows are nothing special, which is found out here; the rest is seen to elsewhere.
     #[inline]
     fn see(&mut self, row: u64, value: &str, text: &str, state: State) {
-        let (first, last) = match value.as_bytes() {
-            [] => (0, 0),
-            [one] => (*one, *one),
-            [first, .., last] => (*first, *last),
-        };
-        // The last byte of a no-break space is looked at: few values end in it, and in none of these.
-        let is_space = |byte: u8| matches!(byte, b' ' | b'\t' | 0xA0 | 0xC2);
-        let is_digit = |byte: u8| DIGITS[usize::from(byte)];
-        let may_have_spaces = (self.counts_right && is_space(last)) || (self.counts_left && is_space(first));
-        if !state.is_filled() || may_have_spaces || (is_digit(first) && is_digit(last)) {
+        if !state.is_filled() || is_worth_a_look(value.as_bytes()) {
             self.see_value(row, value, state);
         }
-        let may_be_digits = match text.as_bytes() {
-            [first, .., last] => MAY_BE_DIGITS[usize::from(*first)] && MAY_BE_DIGITS[usize::from(*last)],
-            [one] => MAY_BE_DIGITS[usize::from(*one)],
-            [] => false,
-        };
-        if may_be_digits && !state.missing {
+        if may_be_digits(text.as_bytes()) && !state.missing {
             self.see_digits(row, text);
+        }
+    }
+
+    /// The same for many rows: values and texts are gone through one after the other.
+    fn see_many(&mut self, first_row: u64, Seen { text, values, looks, results }: Seen) {
+        let states = results.states();
+        let mut looks = looks.iter().map(|row| *row as usize).peekable();
+        if looks.peek().is_some() || states.iter().any(|state| !state.is_filled()) {
+            for (row, state) in states.iter().enumerate() {
+                let is_to_be_looked_at = looks.next_if_eq(&row).is_some();
+                if is_to_be_looked_at || !state.is_filled() {
+                    self.see_value(first_row + row as u64, values[row].text(text), *state);
+                }
+            }
+        }
+        let source = results.source(text.as_bytes());
+        for (row, extent) in results.extents().iter().enumerate() {
+            let bytes = extent.bytes(source);
+            // Pieces that are missing are empty.
+            if !may_be_digits(bytes) {
+                continue;
+            }
+            if lanes::all(source, extent.start as usize, extent.end as usize, lanes::are_digits) {
+                self.digits_only += 1;
+            } else if let Ok(text) = str::from_utf8(bytes) {
+                self.see_digits(first_row + row as u64, text);
+            }
         }
     }
 
@@ -266,9 +326,19 @@ impl Watched {
             self.short.note(row);
         }
         if (1..=40).contains(&value.len()) && value.bytes().all(|byte| byte.is_ascii_digit()) {
-            self.widths.entry(value.len()).or_default().note(row);
-            *self.zeros.entry(value.len()).or_default() += u64::from(value.starts_with('0'));
+            let (all, zeros) = self.width(value.len());
+            all.note(row);
+            *zeros += u64::from(value.starts_with('0'));
         }
+    }
+
+    /// What was seen of the values of digits that are so wide.
+    fn width(&mut self, width: usize) -> (&mut Sightings, &mut u64) {
+        if self.widths.len() <= width {
+            self.widths.resize_with(width + 1, Sightings::default);
+            self.zeros.resize(width + 1, 0);
+        }
+        (&mut self.widths[width], &mut self.zeros[width])
     }
 
     /// Sees a text that begins and ends like a number.
@@ -347,10 +417,11 @@ impl Watched {
 
     /// Values of digits that are narrower than most, where most begin with zeros now and then.
     fn lost_zeros(&self, _rows: u64) -> Vec<Hint> {
-        let Some((width, most)) = self.widths.iter().max_by_key(|(_, seen)| seen.count) else { return Vec::new() };
-        let narrower: Vec<&Sightings> = self.widths.iter().filter(|(other, _)| *other < width).map(|(_, seen)| seen).collect();
+        let most = self.widths.iter().enumerate().max_by_key(|(_, seen)| seen.count);
+        let Some((width, most)) = most else { return Vec::new() };
+        let narrower = &self.widths[..width];
         let count: u64 = narrower.iter().map(|seen| seen.count).sum();
-        let zeros = self.zeros.get(width).copied().unwrap_or(0);
+        let zeros = self.zeros[width];
         hint(count > 0 && zeros > 0 && most.count >= count * 2, || Hint {
             seen: format!(
                 "{} of the column of {} may have lost their leading zeros: most have {width} digits",

@@ -4,6 +4,7 @@ use std::cmp::Ordering;
 
 use super::class::ClassPlan;
 use super::date::DatePlan;
+use super::many::CutColumn;
 use super::pattern::{self, Compiled};
 use super::seek::Seeker;
 use super::setting::{List, NoList, Setting};
@@ -12,6 +13,7 @@ use crate::decimal;
 use crate::phrase::ast::{CheckDigit, Condition, ConditionKind, Marker};
 use crate::phrase::{ErrorKind, PhraseError};
 use crate::text::characters;
+use crate::text::lanes::Extent;
 use crate::text::unit::Unit;
 
 /// A condition made ready.
@@ -65,16 +67,21 @@ enum Test {
 }
 
 impl ConditionPlan {
-    /// The same as [`ConditionPlan::holds`], for a text that is plain (see [`crate::text::characters::is_plain`]).
-    #[inline]
-    pub(crate) fn holds_of_plain(&self, text: &str) -> bool {
-        let holds = match &self.test {
-            Test::Required => !text.is_empty(),
-            Test::Length { from, to, .. } => *from <= text.len() && to.is_none_or(|to| text.len() <= to),
-            Test::Class(class) => !text.is_empty() && text.bytes().all(|byte| class.has_byte(byte)),
-            _ => return self.holds(text),
-        };
-        holds != self.negated
+    /// Notes which of many results do not meet the condition, in their order; missing ones are asked only if
+    /// `asks_missing`. `text` is what the values stand in.
+    pub(crate) fn note_failing(&self, results: &CutColumn, text: &str, asks_missing: bool, failing: &mut Vec<u32>) {
+        let source = results.source(text.as_bytes());
+        let mut note = Unmet { extents: results.extents(), asks_missing, negated: self.negated, failing };
+        match &self.test {
+            Test::Required => note.unless(|extent| !extent.is_empty()),
+            Test::Length { from, to, .. } if results.are_plain() => {
+                note.unless(|extent| *from <= extent.width() && to.is_none_or(|to| extent.width() <= to));
+            }
+            Test::Class(class) if results.are_plain() => {
+                note.unless(|extent| !extent.is_empty() && extent.bytes(source).iter().all(|byte| class.has_byte(*byte)));
+            }
+            test => note.unless(|extent| test.holds(str::from_utf8(extent.bytes(source)).unwrap_or_default())),
+        }
     }
 
     /// Makes a condition ready.
@@ -227,6 +234,26 @@ impl Test {
             Test::CheckDigit(algorithm) => {
                 let reason = check_digit::check(*algorithm, text).err().unwrap_or_default();
                 Misfit::new(MisfitKind::WrongCheckDigit, reason)
+            }
+        }
+    }
+}
+
+/// Notes which of many texts do not meet a condition. What is asked is known when this is compiled, so that texts are
+/// gone through with nothing in between.
+struct Unmet<'a> {
+    extents: &'a [Extent],
+    asks_missing: bool,
+    negated: bool,
+    failing: &'a mut Vec<u32>,
+}
+
+impl Unmet<'_> {
+    #[inline]
+    fn unless(&mut self, holds: impl Fn(Extent) -> bool) {
+        for (row, extent) in (0..).zip(self.extents) {
+            if (self.asks_missing || !extent.is_empty()) && holds(*extent) == self.negated {
+                self.failing.push(row);
             }
         }
     }

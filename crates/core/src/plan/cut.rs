@@ -164,10 +164,11 @@ impl Plan {
         let Some((BranchPlan { quick: Some(quick), body: BodyPlan::Ops(ops), .. }, rest)) = self.branches.split_first() else {
             return self.run(value, scratch);
         };
+        if u32::try_from(value.len()).is_err() {
+            return self.run(value, scratch);
+        }
         let mut state = State::default();
-        if let Some((start, end)) = quick.cut(value.as_bytes(), &mut state)
-            && start < end
-        {
+        if let Some((start, end)) = quick.cut(value, &mut state) {
             let mut results = Results::One(Held::Value(start, end));
             for at in &ops[1..] {
                 results = at.op.apply(results, value, self.unit, scratch, &mut state);
@@ -180,26 +181,6 @@ impl Plan {
             }
         }
         if rest.is_empty() { Outcome::MISSING } else { self.run_from(1, value, scratch, &mut Unobserved) }
-    }
-
-    /// The first result of a plain value, and what became of it: what [`Plan::run_plain`] gives, with nothing in
-    /// the way where one short cut is all there is.
-    #[inline]
-    pub(crate) fn cut_plain(&self, value: &str, scratch: &mut Scratch) -> (Option<Held>, State) {
-        if let [BranchPlan { quick: Some(quick), quick_finish, body: BodyPlan::Ops(ops), .. }] = &*self.branches
-            && (ops.len() == 1 || quick_finish.is_some())
-        {
-            let mut state = State::default();
-            return match quick.cut(value.as_bytes(), &mut state) {
-                Some((start, end)) if start < end => match quick_finish {
-                    None => (Some(Held::Value(start, end)), state),
-                    Some(finish) => (Some(finish.finish(value, (start, end), scratch, &mut state)), state),
-                },
-                _ => (None, State::MISSING),
-            };
-        }
-        let outcome = self.run_plain(value, scratch);
-        (outcome.held(0, scratch), outcome.state)
     }
 
     /// The text that is held, of the value the plan was run on.

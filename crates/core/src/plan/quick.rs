@@ -6,11 +6,11 @@
 
 use memchr::memmem::Finder;
 
-use super::cut::{Held, Scratch};
 use super::op::{CutOp, FinishOp};
 use super::state::State;
 use crate::phrase::ast::{Position, Range, Side};
-use crate::text::bytes;
+use crate::text::lanes::{self, Extent};
+use crate::text::sheet::Sheet;
 
 /// A first cut with a short cut.
 #[derive(Debug, Clone)]
@@ -78,60 +78,116 @@ impl Quick {
         })
     }
 
-    /// The part of a plain text; `None` where it is missing. It may be empty, which is missing too.
+    /// Cuts a part out of each of some stretches of plain text.
     #[inline]
-    pub(super) fn cut(&self, text: &[u8], state: &mut State) -> Option<(usize, usize)> {
-        let length = text.len();
-        Some(match self {
-            Quick::Whole => (0, length),
-            Quick::First(n) => {
-                state.short = length < *n;
-                (0, length.min(*n))
-            }
-            Quick::Last(n) => {
-                state.short = length < *n;
-                (length.saturating_sub(*n), length)
-            }
-            Quick::Window { from, to } => {
-                let end = length.min(*to);
-                if *from >= end {
-                    return None;
+    pub(super) fn each(&self, text: &[u8], run: impl Run) {
+        match *self {
+            Quick::Whole => run.with(Found::of),
+            Quick::First(n) => run.with(|value| {
+                let width = value.width();
+                Found { extent: part(value, 0, width.min(n)), short: width < n }
+            }),
+            Quick::Last(n) => run.with(|value| {
+                let width = value.width();
+                Found { extent: part(value, width.saturating_sub(n), width), short: width < n }
+            }),
+            Quick::Window { from, to } => run.with(|value| {
+                let end = value.width().min(to);
+                Found { extent: part(value, from.min(end), end), short: end < to }
+            }),
+            Quick::Before(byte) => run.with(|value| match find(byte, text, value) {
+                Some(at) => Found::of(Extent::new(value.start as usize, at)),
+                None => Found::NOTHING,
+            }),
+            Quick::After(byte) => run.with(|value| match find(byte, text, value) {
+                Some(at) => Found::of(behind(value, at)),
+                None => Found::NOTHING,
+            }),
+            Quick::AfterLast(byte) => run.with(|value| {
+                let found = lanes::last(text, value.start as usize, value.end as usize, |lanes| lanes::are(lanes, byte));
+                found.map_or(Found::NOTHING, |at| Found::of(behind(value, at)))
+            }),
+            Quick::Between(open, close) => run.with(|value| {
+                let Some(rest) = find(open, text, value).map(|at| behind(value, at)) else { return Found::NOTHING };
+                match find(close, text, rest) {
+                    Some(at) => Found::of(Extent::new(rest.start as usize, at)),
+                    None => Found::NOTHING,
                 }
-                state.short = end < *to;
-                (*from, end)
+            }),
+            Quick::Section { index: 0, by } => run.with(|value| {
+                let end = find(by, text, value).unwrap_or(value.end as usize);
+                Found::of(Extent::new(value.start as usize, end))
+            }),
+            Quick::Section { index, by } => run.with(|value| {
+                let opening = lanes::nth(text, value.start as usize, value.end as usize, by, index - 1);
+                let Some(rest) = opening.map(|at| behind(value, at)) else { return Found::NOTHING };
+                Found::of(Extent::new(rest.start as usize, find(by, text, rest).unwrap_or(rest.end as usize)))
+            }),
+            Quick::FirstNumber => run.with(|value| first_number(text, value).map_or(Found::NOTHING, Found::of)),
+            Quick::LastNumber => run.with(|value| last_number(text, value).map_or(Found::NOTHING, Found::of)),
+            Quick::RunBehind { ref prefix, ref class } => {
+                run.with(|value| run_behind(prefix, class, text, value).map_or(Found::NOTHING, Found::of));
             }
-            Quick::Before(byte) => (0, find(*byte, text)?),
-            Quick::After(byte) => (find(*byte, text)? + 1, length),
-            Quick::AfterLast(byte) => (memchr::memrchr(*byte, text)? + 1, length),
-            Quick::Between(open, close) => {
-                let start = find(*open, text)? + 1;
-                (start, start + find(*close, &text[start..])?)
+        }
+    }
+
+    /// The part of one plain text; `None` where it is missing, which an empty part is too.
+    #[inline]
+    pub(super) fn cut(&self, text: &str, state: &mut State) -> Option<(usize, usize)> {
+        struct Once<'a>(Extent, &'a mut Found);
+        impl Run for Once<'_> {
+            fn with(self, cut: impl Fn(Extent) -> Found) {
+                *self.1 = cut(self.0);
             }
-            Quick::Section { index, by } => {
-                let mut start = 0;
-                for _ in 0..*index {
-                    start += find(*by, &text[start..])? + 1;
+        }
+        let mut found = Found::NOTHING;
+        self.each(text.as_bytes(), Once(Extent::new(0, text.len()), &mut found));
+        state.short = found.short;
+        let Extent { start, end } = found.extent;
+        (start < end).then_some((start as usize, end as usize))
+    }
+
+    /// Cuts a part out of each of some stretches of plain text: the part, empty where it is missing, and what became
+    /// of it.
+    pub(super) fn cut_all(&self, text: &[u8], values: &[Extent], cuts: &mut [Extent], states: &mut [State]) {
+        struct All<'a>(&'a [Extent], &'a mut [Extent], &'a mut [State]);
+        impl Run for All<'_> {
+            #[inline]
+            fn with(self, cut: impl Fn(Extent) -> Found) {
+                let places = self.1.iter_mut().zip(self.2);
+                for (value, (place, state)) in self.0.iter().zip(places) {
+                    let found = cut(*value);
+                    *place = found.extent;
+                    *state =
+                        if found.extent.is_empty() { State::MISSING } else { State { short: found.short, ..State::default() } };
                 }
-                (start, find(*by, &text[start..]).map_or(length, |at| start + at))
             }
-            Quick::FirstNumber => {
-                let start = text.iter().position(u8::is_ascii_digit)?;
-                (start, number_end(text, start))
-            }
-            Quick::LastNumber => last_number(text)?,
-            Quick::RunBehind { prefix, class } => {
-                let mut at = 0;
-                loop {
-                    let found = at + prefix.find(&text[at..])?;
-                    let start = found + prefix.needle().len();
-                    let run = text[start..].iter().take_while(|byte| class[usize::from(**byte)]).count();
-                    if run > 0 {
-                        return Some((start, start + run));
-                    }
-                    at = found + 1;
-                }
-            }
-        })
+        }
+        self.each(text, All(values, cuts, states));
+    }
+}
+
+/// What is done with a cut: so that which cut it is is asked once, and not once a value.
+pub(super) trait Run {
+    /// Runs the cut on what is to be cut.
+    fn with(self, cut: impl Fn(Extent) -> Found);
+}
+
+/// What was cut out of a value.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(super) struct Found {
+    /// Where it stands; empty where it is missing.
+    extent: Extent,
+    /// Whether it is less than was asked for.
+    short: bool,
+}
+
+impl Found {
+    const NOTHING: Found = Found { extent: Extent { start: 0, end: 0 }, short: false };
+
+    #[inline]
+    fn of(extent: Extent) -> Found {
+        Found { extent, short: false }
     }
 }
 
@@ -153,74 +209,98 @@ impl QuickFinish {
             FinishOp::Upper => QuickFinish::Upper,
             FinishOp::Lower => QuickFinish::Lower,
             FinishOp::Pad { side: Side::Left, width, with } => match with.as_bytes() {
-                [with] if with.is_ascii() => QuickFinish::PadLeft { width: *width, with: *with },
+                [with] if with.is_ascii() && *with != b'\r' => QuickFinish::PadLeft { width: *width, with: *with },
                 _ => return None,
             },
             _ => return None,
         })
     }
 
-    /// Finishes a part of a plain value that is not empty.
+    /// Writes a stretch of plain text that is not empty as the finish makes it.
     #[inline]
-    pub(super) fn finish(&self, value: &str, (start, end): (usize, usize), scratch: &mut Scratch, state: &mut State) -> Held {
-        let text = &value[start..end];
-        let from = scratch.made.len();
-        match self {
-            QuickFinish::Lower if text.bytes().any(|byte| byte.is_ascii_uppercase()) => {
-                scratch.made.push_str(text);
-                scratch.made[from..].make_ascii_lowercase();
-            }
-            QuickFinish::Upper if text.bytes().any(|byte| byte.is_ascii_lowercase()) => {
-                scratch.made.push_str(text);
-                scratch.made[from..].make_ascii_uppercase();
-            }
-            QuickFinish::PadLeft { width, with } if text.len() < *width => {
-                for _ in text.len()..*width {
-                    scratch.made.push(char::from(*with));
+    pub(super) fn write(&self, text: &[u8], part: Extent, state: &mut State, sheet: &mut Sheet) {
+        match *self {
+            QuickFinish::Lower => sheet.take_as(text, part, |bytes| bytes.map(|byte| byte.to_ascii_lowercase())),
+            QuickFinish::Upper => sheet.take_as(text, part, |bytes| bytes.map(|byte| byte.to_ascii_uppercase())),
+            QuickFinish::PadLeft { width, with } => {
+                state.long = part.width() > width;
+                for _ in part.width()..width {
+                    sheet.push(with);
                 }
-                scratch.made.push_str(text);
+                sheet.take(text, part);
             }
-            QuickFinish::PadLeft { width, .. } => {
-                state.long = text.len() > *width;
-                return Held::Value(start, end);
-            }
-            QuickFinish::Lower | QuickFinish::Upper => return Held::Value(start, end),
         }
-        Held::Made(from, scratch.made.len())
     }
 }
 
+/// The bytes of a value from one on, up to another, counted from 0.
 #[inline]
-fn find(byte: u8, text: &[u8]) -> Option<usize> {
-    bytes::position(byte, text)
+fn part(value: Extent, from: usize, to: usize) -> Extent {
+    Extent { start: value.start + from as u32, end: value.start + to as u32 }
 }
 
-/// Where the number that begins at a digit ends.
+/// What stands in a value behind the byte `at` of the text.
 #[inline]
-fn number_end(text: &[u8], start: usize) -> usize {
-    let digits = |from: usize| from + text[from..].iter().take_while(|byte| byte.is_ascii_digit()).count();
-    let end = digits(start);
-    match (text.get(end), text.get(end + 1)) {
-        (Some(b'.'), Some(digit)) if digit.is_ascii_digit() => digits(end + 1),
-        _ => end,
+fn behind(value: Extent, at: usize) -> Extent {
+    Extent { start: at as u32 + 1, end: value.end }
+}
+
+#[inline]
+fn find(byte: u8, text: &[u8], value: Extent) -> Option<usize> {
+    lanes::first(text, value.start as usize, value.end as usize, |lanes| lanes::are(lanes, byte))
+}
+
+#[inline]
+fn first_number(text: &[u8], value: Extent) -> Option<Extent> {
+    let end = value.end as usize;
+    let start = lanes::first(text, value.start as usize, end, lanes::are_digits)?;
+    Some(Extent::new(start, number_end(text, start, end)))
+}
+
+/// Where the number that begins at a digit ends, in a stretch with this end.
+#[inline]
+fn number_end(text: &[u8], start: usize, end: usize) -> usize {
+    let no_digit = |from: usize| lanes::first(text, from, end, |lanes| !lanes::are_digits(lanes) & 0xFFFF).unwrap_or(end);
+    let point = no_digit(start);
+    let decimals = point + 1;
+    if decimals < end && text.get(point) == Some(&b'.') && text.get(decimals).is_some_and(u8::is_ascii_digit) {
+        no_digit(decimals)
+    } else {
+        point
     }
 }
 
 /// The last number: looked for from the end, in the stretch of digits and points that holds it, for no number
 /// reaches beyond such a stretch.
 #[inline]
-fn last_number(text: &[u8]) -> Option<(usize, usize)> {
-    let last = text.iter().rposition(u8::is_ascii_digit)?;
-    let is_part = |byte: &u8| byte.is_ascii_digit() || *byte == b'.';
-    let stretch = text[..=last].iter().rposition(|byte| !is_part(byte)).map_or(0, |at| at + 1);
-    let mut start = stretch;
+fn last_number(text: &[u8], value: Extent) -> Option<Extent> {
+    let (first, end) = (value.start as usize, value.end as usize);
+    let last = lanes::last(text, first, end, lanes::are_digits)?;
+    let no_part = |lanes| !(lanes::are_digits(lanes) | lanes::are(lanes, b'.')) & 0xFFFF;
+    let mut start = lanes::last(text, first, last, no_part).map_or(first, |at| at + 1);
     loop {
-        start += text[start..=last].iter().position(u8::is_ascii_digit)?;
-        let end = number_end(text, start);
+        start = lanes::first(text, start, last + 1, lanes::are_digits)?;
+        let end = number_end(text, start, end);
         if end > last {
-            return Some((start, end));
+            return Some(Extent::new(start, end));
         }
         start = end;
+    }
+}
+
+/// The first run of a class behind a text.
+#[inline]
+fn run_behind(prefix: &Finder, class: &[bool; 256], text: &[u8], value: Extent) -> Option<Extent> {
+    let mut at = value.start as usize;
+    let end = value.end as usize;
+    loop {
+        let found = at + prefix.find(text.get(at..end)?)?;
+        let start = found + prefix.needle().len();
+        let run = text.get(start..end)?.iter().take_while(|byte| class[usize::from(**byte)]).count();
+        if run > 0 {
+            return Some(Extent::new(start, start + run));
+        }
+        at = found + 1;
     }
 }
 
@@ -230,11 +310,10 @@ mod tests {
 
     use super::*;
     use crate::phrase::Phrase;
-    use crate::plan::op::{BodyPlan, Op};
-    use crate::plan::{Plan, Scratch};
+    use crate::plan::{CutColumn, Plan, Scratch};
     use crate::text::unit::Unit;
 
-    const PHRASES: [&str; 20] = [
+    const PHRASES: [&str; 21] = [
         "whole",
         "first 3",
         "last 4",
@@ -255,6 +334,7 @@ mod tests {
         r#"before "-" then lower"#,
         r#"section 1 by "-" then pad left to 3 with "0""#,
         r#"number then pad left to 4 with "-" or "none""#,
+        r#"after "-" or "none""#,
     ];
 
     #[test]
@@ -267,27 +347,28 @@ mod tests {
 
     proptest! {
         #[test]
-        fn short_cuts_give_what_the_steps_give(text in "[ab1.-]{0,12}|[ -~]{0,20}") {
+        fn short_cuts_give_what_the_steps_give(texts in proptest::collection::vec("[ab1.-]{0,12}|[ -~]{0,40}", 1..6)) {
+            // The values stand in one text, with nothing between them that would keep a cut in its bounds.
+            let whole = texts.concat();
+            let mut at = 0;
+            let values = texts.iter().map(|text| {
+                at += text.len();
+                Extent::new(at - text.len(), at)
+            });
+            let values: Vec<Extent> = values.collect();
             for phrase in PHRASES {
                 let plan = Plan::new(&Phrase::parse(phrase).unwrap(), Unit::Characters).unwrap();
-                let BodyPlan::Ops(ops) = &plan.branches[0].body else { panic!("{phrase} has steps") };
-                let Op::Cut(op) = &ops[0].op else { panic!("{phrase} is a cut") };
-                let Some(quick) = Quick::of(op) else { continue };
-                let (mut state, mut quick_state) = (State::default(), State::default());
-                let part = op.part(&text, Unit::Characters, &mut Vec::new(), &mut state).filter(|part| !part.is_empty());
-                let cut = quick.cut(text.as_bytes(), &mut quick_state).filter(|(start, end)| start < end);
-                prop_assert_eq!(cut, part.as_ref().map(|part| (part.start, part.end)), "{} on {:?}", phrase, text);
-                if part.is_some() {
-                    prop_assert_eq!(quick_state, state, "{} on {:?}", phrase, text);
+                let (mut many, mut scratch, mut other) = (CutColumn::default(), Scratch::default(), Scratch::default());
+                plan.cut_many(&whole, &values, &mut scratch, &mut many);
+                for (index, text) in texts.iter().enumerate() {
+                    let general = plan.cut(text, &mut scratch);
+                    prop_assert_eq!(many.text(&whole, index), general.text, "{} on {:?}", phrase, text);
+                    prop_assert_eq!(many.states()[index], general.state, "{} on {:?}", phrase, text);
+                    other.clear();
+                    let quick = plan.run_plain(text, &mut other);
+                    let quick_text = quick.held(0, &other).map_or("", |held| plan.text(held, text, &other));
+                    prop_assert_eq!((quick_text, quick.state), (general.text, general.state), "{} on {:?}", phrase, text);
                 }
-                let (mut one, mut other) = (Scratch::default(), Scratch::default());
-                let general = plan.run(&text, &mut one);
-                prop_assert_eq!(plan.run_plain(&text, &mut other).state, general.state);
-                other.clear();
-                let (held, state) = plan.cut_plain(&text, &mut other);
-                let expected = general.held(0, &one).map(|held| plan.text(held, &text, &one));
-                prop_assert_eq!(held.map(|held| plan.text(held, &text, &other)), expected, "{} on {:?}", phrase, text);
-                prop_assert_eq!(state, general.state, "{} on {:?}", phrase, text);
             }
         }
     }

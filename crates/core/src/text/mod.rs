@@ -3,6 +3,8 @@
 pub mod bytes;
 pub mod characters;
 pub mod kind;
+pub mod lanes;
 pub mod look_alikes;
 pub mod names;
+pub mod sheet;
 pub mod unit;

@@ -2,6 +2,7 @@
 
 use keen_notch_core::carving::OutColumn;
 use keen_notch_core::column::Header;
+use keen_notch_core::text::sheet::Sheet;
 
 use super::{Job, Layout};
 use crate::record::{Cells, Record, push_cell};
@@ -19,17 +20,18 @@ pub struct Begin<'j> {
 
 impl Begin<'_> {
     /// The header of the output. Whether it ends in a line end.
-    pub fn header(&self, header: &Header, out: &mut Vec<u8>) -> bool {
+    pub fn header(&self, header: &Header, out: &mut Sheet) -> bool {
         let Begin { job, delimiter, preamble } = self;
-        if preamble.byte_order_mark {
-            out.extend_from_slice("\u{feff}".as_bytes());
+        if preamble.byte_order_mark && job.layout != Layout::Nothing {
+            out.extend("\u{feff}".as_bytes());
         }
         if matches!(header, Header::Unnamed(_)) {
             return true;
         }
         match job.layout {
+            Layout::Nothing => return true,
             Layout::Appended(count) => {
-                out.extend_from_slice(preamble.header.as_bytes());
+                out.extend(preamble.header.as_bytes());
                 for title in &job.titles[job.titles.len() - count..] {
                     out.push(*delimiter);
                     push_cell(out, title, *delimiter);
@@ -43,25 +45,25 @@ impl Begin<'_> {
                         out.push(*delimiter);
                     }
                     match column {
-                        OutColumn::Original(index) => out.extend_from_slice(record.raw_cell(*index).as_bytes()),
+                        OutColumn::Original(index) => out.extend(record.raw_cell(*index).as_bytes()),
                         OutColumn::Piece { .. } => push_cell(out, title, *delimiter),
                     }
                 }
             }
         }
         if preamble.ended {
-            out.extend_from_slice(preamble.line_end.as_bytes());
+            out.extend(preamble.line_end.as_bytes());
         }
         preamble.ended
     }
 
     /// The header of the rows that are set aside: the table's own, and a column that says why.
-    pub fn offcuts_header(&self, header: &Header, out: &mut Vec<u8>) {
+    pub fn offcuts_header(&self, header: &Header, out: &mut Sheet) {
         let Header::Names(names) = header else { return };
         let why = ["why", "why_set_aside", "keen_notch_why"].into_iter().find(|name| !names.iter().any(|taken| taken == name));
-        out.extend_from_slice(self.preamble.header_row().as_bytes());
+        out.extend(self.preamble.header_row().as_bytes());
         out.push(self.delimiter);
         push_cell(out, why.unwrap_or("why"), self.delimiter);
-        out.extend_from_slice(self.preamble.line_end.as_bytes());
+        out.extend(self.preamble.line_end.as_bytes());
     }
 }

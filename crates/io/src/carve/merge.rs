@@ -6,6 +6,7 @@ use keen_notch_core::column::Header;
 use keen_notch_core::hints::Watcher;
 use keen_notch_core::sightings::Sightings;
 use keen_notch_core::tally::Tally;
+use keen_notch_core::text::sheet::Sheet;
 
 use super::header::Begin;
 use super::rows::Worked;
@@ -36,13 +37,13 @@ impl<'m, 'o> Merger<'m, 'o> {
         };
         let line_end = begin.preamble.line_end.as_str();
         let mut merger = Merger { job, outs, line_end, report, watcher: job.watcher.clone(), ended: true };
-        let mut head = Vec::new();
+        let mut head = Sheet::default();
         merger.ended = begin.header(header, &mut head);
-        merger.write(&head)?;
+        merger.write(head.bytes())?;
         if let Some(offcuts) = &mut merger.outs.offcuts {
-            let mut head = Vec::new();
+            let mut head = Sheet::default();
             begin.offcuts_header(header, &mut head);
-            offcuts.put(&head)?;
+            offcuts.put(head.bytes())?;
         }
         Ok(merger)
     }
@@ -57,15 +58,15 @@ impl<'m, 'o> Merger<'m, 'o> {
     /// # Errors
     /// Where an output cannot be written.
     pub fn take(&mut self, worked: &Worked) -> Result<(), Error> {
-        if !worked.bytes.is_empty() {
+        if worked.bytes.width() > 0 {
             if !self.ended {
                 self.write(self.line_end.as_bytes())?;
             }
-            self.write(&worked.bytes)?;
+            self.write(worked.bytes.bytes())?;
             self.ended = worked.ended;
         }
         if let Some(offcuts) = &mut self.outs.offcuts {
-            offcuts.put(&worked.aside)?;
+            offcuts.put(worked.aside.bytes())?;
         }
         let report = &mut self.report;
         let before = report.counts.rows;

@@ -3,6 +3,7 @@
 //! A table is read part by part. Each part is worked out by itself, on any thread; what came of the parts is put
 //! together in their order, which is where rows get their numbers and are written.
 
+mod gather;
 mod header;
 mod merge;
 mod rows;
@@ -24,6 +25,7 @@ use crate::pool;
 use crate::record::Rooms;
 use crate::table::Table;
 
+use gather::Gathered;
 use merge::Merger;
 use rows::{Rows, Worked};
 
@@ -43,8 +45,8 @@ pub struct Job {
     samples: usize,
     watcher: Watcher,
     threads: usize,
-    /// Whether pieces can be written as they are cut.
-    is_swift: bool,
+    /// Whether rows can go the short way.
+    has_short_way: bool,
 }
 
 /// How an output row is written.
@@ -54,6 +56,8 @@ enum Layout {
     Appended(usize),
     /// Cell by cell.
     CellByCell,
+    /// Not at all.
+    Nothing,
 }
 
 /// How many rows came to what. Rows read are those kept, those set aside and those left out.
@@ -142,8 +146,6 @@ impl Job {
         let keeps_all = originals.iter().copied().eq(0..header.count());
         let kept = columns.iter().enumerate().take_while(|(index, column)| **column == OutColumn::Original(*index)).count();
         let appends = keeps_all && kept == header.count();
-        let in_order = (0..carving.count()).map(|piece| OutColumn::Piece { piece, result: 0 });
-        let is_swift = appends && carving.is_swift() && columns[kept..].iter().copied().eq(in_order);
         Job {
             used: carving.used_columns(),
             titles: columns.iter().map(|column| carving.title(*column, header)).collect(),
@@ -151,12 +153,12 @@ impl Job {
             columns,
             keeps_all,
             checks: checks(&carving),
+            has_short_way: carving.has_short_way(),
             carving,
             preview,
             samples: 0,
             watcher: Watcher::default(),
             threads: 1,
-            is_swift,
         }
     }
 
@@ -169,6 +171,12 @@ impl Job {
     /// The same, with the first `samples` rows that have faults kept to be shown.
     pub fn with_samples(mut self, samples: usize) -> Job {
         self.samples = samples;
+        self
+    }
+
+    /// The same, with nothing written of its rows.
+    pub fn without_rows(mut self) -> Job {
+        self.layout = Layout::Nothing;
         self
     }
 
@@ -224,25 +232,38 @@ pub fn carve(table: &mut Table, job: &Job, outs: &mut Outs) -> Result<Report, Er
     // What must be known of the rows before is asked in their order: on one thread, with the rows' own numbers.
     if job.threads == 1 || job.carving.looks_back() {
         let mut rows = Rows::new(job, &begin, wanted);
-        let mut worked = Worked::new(job);
+        let (mut gathered, mut worked) = (Gathered::default(), Worked::new(job));
         while let Some(part) = table.next_part()? {
-            rows.work(&part, merger.rows(), &mut worked)?;
+            rows.work(&part, merger.rows(), &mut gathered, &mut worked)?;
             meter.add_rows(worked.counts.rows);
             merger.take(&worked)?;
             worked.clear(job);
         }
     } else {
+        // What was written is used again: room that is new costs more than what is written to it.
+        let (give_back, spare) = crossbeam_channel::unbounded::<Worked>();
         let worker = || {
-            let mut rows = Rows::new(job, &begin, wanted);
-            let meter = &meter;
+            let (mut rows, mut gathered) = (Rows::new(job, &begin, wanted), Gathered::default());
+            let (meter, spare) = (&meter, &spare);
             move |part| {
-                let mut worked = Worked::new(job);
-                rows.work(&part, 0, &mut worked)?;
+                let mut worked = spare.try_recv().unwrap_or_else(|_| Worked::new(job));
+                rows.work(&part, 0, &mut gathered, &mut worked)?;
                 meter.add_rows(worked.counts.rows);
                 Ok(worked)
             }
         };
-        pool::in_order(job.threads, || table.next_part(), worker, |worked| merger.take(&worked))?;
+        pool::in_order(
+            job.threads,
+            || table.next_part(),
+            worker,
+            |mut worked| {
+                merger.take(&worked)?;
+                worked.clear(job);
+                // Nobody to take it means that the run is over.
+                let _ = give_back.send(worked);
+                Ok(())
+            },
+        )?;
     }
     merger.finish()
 }

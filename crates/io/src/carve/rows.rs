@@ -2,25 +2,28 @@
 
 use std::ops::ControlFlow;
 
-use keen_notch_core::carving::{CheckName, Fault, Memory, OutColumn, Swift, Workspace};
+use keen_notch_core::carving::{Batch, CheckName, Fault, Memory, OutColumn, Workspace};
 use keen_notch_core::check::{Misfit, MisfitKind};
-use keen_notch_core::hints::Watcher;
+use keen_notch_core::hints::{Seen, Watcher};
 use keen_notch_core::sightings::Sightings;
 use keen_notch_core::tally::Tally;
 use keen_notch_core::text::characters::is_plain;
+use keen_notch_core::text::lanes::Extent;
+use keen_notch_core::text::sheet::Sheet;
 
+use super::gather::{Gathered, Row};
 use super::header::Begin;
 use super::{Counts, FaultyRow, Job, Layout, PreviewCell};
 use crate::Error;
-use crate::record::{Record, Rooms, push_cell};
+use crate::record::{Cells, Record, Rooms, push_cell};
 use crate::table::{Line, Part, Ragged};
 
 /// What came of a part. Its rows are counted from 1 within it.
 pub struct Worked {
     /// What is written.
-    pub bytes: Vec<u8>,
+    pub bytes: Sheet,
     /// What is written of the rows that are set aside.
-    pub aside: Vec<u8>,
+    pub aside: Sheet,
     /// Whether `bytes` ends in a line end: only the last row of an input may have none.
     pub ended: bool,
     /// Every fault, where they are asked for.
@@ -55,8 +58,8 @@ impl Worked {
     /// Nothing so far.
     pub fn new(job: &Job) -> Worked {
         Worked {
-            bytes: Vec::new(),
-            aside: Vec::new(),
+            bytes: Sheet::default(),
+            aside: Sheet::default(),
             ended: true,
             faults: Vec::new(),
             samples: Vec::new(),
@@ -86,16 +89,8 @@ pub struct Asked {
     pub faults: bool,
 }
 
-/// Values of so many columns from the first are looked up once a row.
-const NEAR: usize = 16;
-
-/// Where a row stands: in its part, at this byte, behind so many rows.
-#[derive(Clone, Copy)]
-struct Place<'p> {
-    part: &'p Part,
-    at: usize,
-    before: u64,
-}
+/// Parts up to this size go the short way; those that are longer hold a row that is.
+const MOST_SHORT: usize = 1 << 24;
 
 /// Works out the rows of parts.
 pub struct Rows<'j> {
@@ -110,6 +105,7 @@ pub struct Rows<'j> {
     found: Vec<Fault>,
     /// The byte of the part at hand up to which lines were counted, and the line there.
     counted: (usize, u64),
+    batch: Batch,
 }
 
 impl<'j> Rows<'j> {
@@ -125,92 +121,144 @@ impl<'j> Rows<'j> {
             memory: Memory::default(),
             found: Vec::new(),
             counted: (0, 0),
+            batch: Batch::default(),
         }
     }
 
-    /// Works out a part. `before` is the number of rows before it, where anything is asked of these.
+    /// Works out a part. `before` is the number of rows before it, where anything is asked of these. The room that
+    /// `gathered` has is used.
     ///
     /// # Errors
     /// Where the part is not UTF-8, or a row has another number of cells than there are columns.
-    pub fn work(&mut self, part: &Part, before: u64, worked: &mut Worked) -> Result<(), Error> {
+    pub fn work(&mut self, part: &Part, before: u64, gathered: &mut Gathered, worked: &mut Worked) -> Result<(), Error> {
         self.counted = (0, part.first_line());
-        let _ = part.each_line(|line| {
-            match line {
-                Line::Row(record, at) | Line::Ragged(record, at) => self.row(&record, part, at, before, worked),
-                // A line that is no row is kept where the lines are kept.
-                Line::Blank(record) if matches!(self.job.layout, Layout::Appended(_)) => {
-                    worked.bytes.extend_from_slice(record.line_end.as_bytes());
+        let text = part.text()?;
+        if !self.job.has_short_way || text.len() > MOST_SHORT {
+            let _ = part.each_line(|line| {
+                self.line_of(line, part, before, worked);
+                ControlFlow::Continue(())
+            })?;
+            return Ok(());
+        }
+        let mut cells = Cells::default();
+        gathered.begin(text, part.start(), self.delimiter);
+        while gathered.at() < text.len() {
+            // The first rows are shown, and go the long way.
+            if worked.preview.len() >= self.job.preview {
+                let is_full = gathered.gather(text, &self.job.used, part.columns());
+                if !gathered.rows().is_empty() {
+                    self.rows_together(gathered, part, text, worked);
                 }
-                Line::Blank(_) => {}
+                if is_full || gathered.at() >= text.len() {
+                    continue;
+                }
             }
-            ControlFlow::Continue(())
-        })?;
+            let line = part.line_at(text, gathered.at(), &mut cells)?;
+            let next = gathered.at() + line.width();
+            self.line_of(line, part, before, worked);
+            gathered.go_on_at(next);
+        }
         Ok(())
     }
 
+    fn line_of(&mut self, line: Line, part: &Part, before: u64, worked: &mut Worked) {
+        match line {
+            Line::Row(record, at) | Line::Ragged(record, at) => self.row(&record, part, at, before, worked),
+            // A line that is no row is kept where the lines are kept.
+            Line::Blank(record) if matches!(self.job.layout, Layout::Appended(_)) => {
+                worked.bytes.extend(record.line_end.as_bytes());
+            }
+            Line::Blank(_) => {}
+        }
+    }
+
+    /// The short way: the rows that were gathered.
+    fn rows_together(&mut self, gathered: &mut Gathered, part: &Part, text: &str, worked: &mut Worked) {
+        let mut batch = std::mem::take(&mut self.batch);
+        let first = worked.counts.rows + 1;
+        worked.counts.rows += gathered.rows().len() as u64;
+        let carving = &self.job.carving;
+        carving.run_batch(gathered.values(text), &mut batch, &mut worked.tallies);
+        if worked.watcher.count() > 0 {
+            gathered.note_looks(text, &self.job.used);
+            for (piece, results) in batch.pieces().iter().enumerate() {
+                let Some(column) = carving.column(piece) else { continue };
+                let values = &gathered.values(text).columns[column];
+                worked.watcher.see_many(piece, first, Seen { text, values, looks: gathered.looks(column), results });
+            }
+        }
+        let columns = written(self.job, text, &batch);
+        let mut faults = batch.faults().iter().peekable();
+        for (index, row) in gathered.rows().iter().enumerate() {
+            if faults.peek().is_some_and(|(faulty, _)| *faulty as usize == index) {
+                self.found.clear();
+                while let Some((_, fault)) = faults.next_if(|(faulty, _)| *faulty as usize == index) {
+                    self.found.push(fault.clone());
+                }
+                let mut cells = Cells::default();
+                let at = row.raw.start as usize;
+                let record = Record::read(text, at, self.delimiter, &mut cells);
+                if self.is_set_aside(&record, first + index as u64, part, at, worked) {
+                    continue;
+                }
+            }
+            self.write_row(gathered, *row, index, text, &columns, &mut worked.bytes);
+            worked.counts.rows_kept += 1;
+            worked.counts.rows_out += 1;
+        }
+        worked.ended = true;
+        drop(columns);
+        self.batch = batch;
+    }
+
+    #[inline]
+    fn write_row(&self, gathered: &Gathered, row: Row, index: usize, text: &str, columns: &[Column], out: &mut Sheet) {
+        let start = out.width();
+        let mut is_first = true;
+        match self.job.layout {
+            Layout::Nothing => return,
+            Layout::Appended(_) => {
+                out.extend(row.raw.bytes(text.as_bytes()));
+                is_first = false;
+            }
+            Layout::CellByCell => {}
+        }
+        for column in columns {
+            if !is_first {
+                out.push(self.delimiter);
+            }
+            is_first = false;
+            match column {
+                Column::Original(column) => out.take(text.as_bytes(), gathered.raw_cell(row, *column)),
+                Column::Piece { source, extents, is_bare } if *is_bare && !row.has_quotes => out.take(source, extents[index]),
+                Column::Piece { source, extents, .. } => {
+                    push_cell(out, str::from_utf8(extents[index].bytes(source)).unwrap_or_default(), self.delimiter);
+                }
+            }
+        }
+        if self.job.columns.len() == 1 && out.width() == start {
+            // A line with nothing on it would be no row to most readers.
+            out.extend(b"\"\"");
+        }
+        out.take(text.as_bytes(), Extent { start: row.raw.end, end: row.next });
+    }
+
     fn row(&mut self, record: &Record, part: &Part, at: usize, before: u64, worked: &mut Worked) {
-        let place = Place { part, at, before };
         // The room is put aside, so that values can be read from it while everything else is at work.
         let mut rooms = std::mem::take(&mut self.rooms);
         self.job.used.iter().for_each(|column| record.prepare(*column, &mut rooms));
-        if self.job.used.last().is_none_or(|last| *last < NEAR) {
-            let mut values = [""; NEAR];
-            self.job.used.iter().for_each(|column| values[*column] = record.value(*column, &rooms));
-            let is_swift = self.job.is_swift
-                && record.count() == part.columns()
-                && worked.preview.len() >= self.job.preview
-                && is_plain(record.raw);
-            if is_swift {
-                self.swift_row(record, &|column| values[column], place, worked);
-            } else {
-                self.row_of(record, &|column| values[column], place, worked);
-            }
-        } else {
-            self.row_of(record, &|column| record.value(column, &rooms), place, worked);
-        }
+        self.row_of(record, &|column| record.value(column, &rooms), (part, at, before), worked);
         self.rooms = rooms;
     }
 
-    /// A row whose pieces are written as they are cut.
-    fn swift_row<'v>(&mut self, record: &Record<'v>, value: &impl Fn(usize) -> &'v str, place: Place, worked: &mut Worked) {
-        worked.counts.rows += 1;
-        let row = worked.counts.rows;
-        self.found.clear();
-        let start = worked.bytes.len();
-        worked.bytes.extend_from_slice(record.raw.as_bytes());
-        let Worked { bytes, watcher, tallies, .. } = worked;
-        let watched = watcher.count() > 0;
-        // A part of a cell needs quotes only for a quote within it: everything else would have put the cell in quotes.
-        let has_quotes = memchr::memchr(b'"', record.raw.as_bytes()).is_some();
-        self.job.carving.run_swiftly(
-            value,
-            &mut self.work,
-            tallies,
-            &mut self.found,
-            |Swift { piece, text, value, state, is_part }| {
-                bytes.push(self.delimiter);
-                if is_part && !has_quotes {
-                    bytes.extend_from_slice(text.as_bytes());
-                } else {
-                    push_cell(bytes, text, self.delimiter);
-                }
-                if watched {
-                    watcher.see(piece, row, value, text, state);
-                }
-            },
-        );
-        if self.is_set_aside(record, row, place, worked) {
-            worked.bytes.truncate(start);
-            return;
-        }
-        worked.bytes.extend_from_slice(record.line_end.as_bytes());
-        worked.ended = !record.line_end.is_empty();
-        worked.counts.rows_kept += 1;
-        worked.counts.rows_out += 1;
-    }
-
-    fn row_of<'v>(&mut self, record: &Record<'v>, value: &impl Fn(usize) -> &'v str, place: Place, worked: &mut Worked) {
-        let Place { part, before, .. } = place;
+    /// The long way: one row, which begins at byte `at` of a part with so many rows before it.
+    fn row_of<'v>(
+        &mut self,
+        record: &Record<'v>,
+        value: &impl Fn(usize) -> &'v str,
+        (part, at, before): (&Part, usize, u64),
+        worked: &mut Worked,
+    ) {
         worked.counts.rows += 1;
         let row = worked.counts.rows;
         let carving = &self.job.carving;
@@ -235,20 +283,22 @@ impl<'j> Rows<'j> {
                 self.found.push(ragged(record, part, self.job));
             }
         }
-        if self.is_set_aside(record, row, place, worked) {
+        if self.is_set_aside(record, row, part, at, worked) {
             return;
         }
         let copies = carving.rows_piece().map_or(1, |piece| self.work.count(piece).max(1));
         for copy in 0..copies {
             // The last row of an input may have no line end; between two of its copies there is one.
-            if copy > 0 && !worked.ended {
-                worked.bytes.extend_from_slice(self.line_end.as_bytes());
+            if copy > 0 && !worked.ended && self.job.layout != Layout::Nothing {
+                worked.bytes.extend(self.line_end.as_bytes());
             }
             self.row_copy(record, value, part.columns(), copy, &mut worked.bytes);
             if worked.preview.len() < self.job.preview {
                 worked.preview.push(self.preview(record, value, copy));
             }
-            worked.bytes.extend_from_slice(record.line_end.as_bytes());
+            if self.job.layout != Layout::Nothing {
+                worked.bytes.extend(record.line_end.as_bytes());
+            }
             worked.ended = !record.line_end.is_empty();
         }
         worked.counts.rows_kept += 1;
@@ -256,11 +306,11 @@ impl<'j> Rows<'j> {
     }
 
     /// Notes down what is wrong with the row at hand. Whether it is set aside for that, and so not written.
-    fn is_set_aside(&mut self, record: &Record, row: u64, place: Place, worked: &mut Worked) -> bool {
+    fn is_set_aside(&mut self, record: &Record, row: u64, part: &Part, at: usize, worked: &mut Worked) -> bool {
         if self.found.is_empty() {
             return false;
         }
-        let line = self.line(place.part, place.at);
+        let line = self.line(part, at);
         self.note_faults(record, row, line, worked);
         let is_faulty = self.found.iter().any(|fault| !self.job.checks[fault.check].only_warns);
         worked.counts.faulty += u64::from(is_faulty);
@@ -305,13 +355,13 @@ impl<'j> Rows<'j> {
     }
 
     /// Writes the row as it is, and why it is set aside.
-    fn set_aside(&self, record: &Record, aside: &mut Vec<u8>) {
-        aside.extend_from_slice(record.raw.as_bytes());
+    fn set_aside(&self, record: &Record, aside: &mut Sheet) {
+        aside.extend(record.raw.as_bytes());
         aside.push(self.delimiter);
         let faults = self.found.iter().filter(|fault| !self.job.checks[fault.check].only_warns);
         let why = faults.map(|fault| format!("{}: {}", self.job.checks[fault.check].of, fault.misfit.detail));
         push_cell(aside, &why.collect::<Vec<_>>().join("; "), self.delimiter);
-        aside.extend_from_slice(if record.line_end.is_empty() { self.line_end } else { record.line_end }.as_bytes());
+        aside.extend(if record.line_end.is_empty() { self.line_end } else { record.line_end }.as_bytes());
     }
 
     /// Writes the row, with the result `copy` of the piece that gets a row a result.
@@ -321,14 +371,17 @@ impl<'j> Rows<'j> {
         value: &impl Fn(usize) -> &'v str,
         table_columns: usize,
         copy: usize,
-        out: &mut Vec<u8>,
+        out: &mut Sheet,
     ) {
-        let start = out.len();
+        let start = out.width();
         let columns = match self.job.layout {
+            Layout::Nothing => return,
             Layout::Appended(count) => {
-                out.extend_from_slice(record.raw.as_bytes());
+                out.extend(record.raw.as_bytes());
                 // A row that is too short is filled up, so that the pieces stand in their columns.
-                out.extend(std::iter::repeat_n(self.delimiter, table_columns.saturating_sub(record.count())));
+                for _ in record.count()..table_columns {
+                    out.push(self.delimiter);
+                }
                 &self.job.columns[self.job.columns.len() - count..]
             }
             Layout::CellByCell => &self.job.columns,
@@ -338,7 +391,7 @@ impl<'j> Rows<'j> {
                 out.push(self.delimiter);
             }
             match column {
-                OutColumn::Original(index) => out.extend_from_slice(record.raw_cell(*index).as_bytes()),
+                OutColumn::Original(index) => out.extend(record.raw_cell(*index).as_bytes()),
                 OutColumn::Piece { piece, result } => {
                     push_cell(out, self.piece_text(value, *piece, *result, copy), self.delimiter)
                 }
@@ -348,12 +401,12 @@ impl<'j> Rows<'j> {
             // Cells beyond the last column have no place, but must not be lost.
             for index in table_columns..record.count() {
                 out.push(self.delimiter);
-                out.extend_from_slice(record.raw_cell(index).as_bytes());
+                out.extend(record.raw_cell(index).as_bytes());
             }
         }
-        if self.job.columns.len() == 1 && out.len() == start {
+        if self.job.columns.len() == 1 && out.width() == start {
             // A line with nothing on it would be no row to most readers.
-            out.extend_from_slice(b"\"\"");
+            out.extend(b"\"\"");
         }
     }
 
@@ -386,4 +439,34 @@ fn ragged(record: &Record, part: &Part, job: &Job) -> Fault {
     let detail = format!("it has {} cells, not {}", record.count(), part.columns());
     let misfit = Misfit::new(MisfitKind::Ragged, detail);
     Fault { check: job.checks.len() - 1, result: String::new(), place: None, misfit }
+}
+
+/// A column of the output as rows that go together are written.
+enum Column<'b> {
+    /// A column of the table.
+    Original(usize),
+    /// The results of a piece, and the bytes that they stand in.
+    Piece {
+        source: &'b [u8],
+        extents: &'b [Extent],
+        /// Whether results need quotes only where their values have some.
+        is_bare: bool,
+    },
+}
+
+/// The columns that are written behind what is copied of each row.
+fn written<'b>(job: &Job, text: &'b str, batch: &'b Batch) -> Vec<Column<'b>> {
+    let columns = match job.layout {
+        Layout::Appended(count) => &job.columns[job.columns.len() - count..],
+        Layout::CellByCell => &job.columns[..],
+        Layout::Nothing => &[],
+    };
+    let column = |column: &OutColumn| match column {
+        OutColumn::Original(column) => Column::Original(*column),
+        OutColumn::Piece { piece, .. } => {
+            let results = &batch.pieces()[*piece];
+            Column::Piece { source: results.source(text.as_bytes()), extents: results.extents(), is_bare: results.are_parts() }
+        }
+    };
+    columns.iter().map(column).collect()
 }

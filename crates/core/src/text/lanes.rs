@@ -1,0 +1,198 @@
+//! Looking at stretches of a longer text sixteen bytes at a time.
+//!
+//! A stretch is looked at as a part of the text it stands in: so what lies behind its end can be read with it and
+//! need not be told apart byte by byte.
+
+use wide::u8x16;
+
+/// A stretch of a text, in bytes from the text's start. Half as wide as a range, since there are many.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub struct Extent {
+    /// Its first byte.
+    pub start: u32,
+    /// Behind its last.
+    pub end: u32,
+}
+
+impl Extent {
+    /// The stretch of these bytes; those beyond 4 GiB cannot be told.
+    #[inline]
+    pub fn new(start: usize, end: usize) -> Extent {
+        Extent { start: start as u32, end: end as u32 }
+    }
+
+    /// The number of bytes.
+    #[inline]
+    pub fn width(self) -> usize {
+        (self.end - self.start) as usize
+    }
+
+    /// Whether there is nothing in it.
+    #[inline]
+    pub fn is_empty(self) -> bool {
+        self.start == self.end
+    }
+
+    /// The bytes.
+    #[inline]
+    pub fn bytes(self, text: &[u8]) -> &[u8] {
+        text.get(self.start as usize..self.end as usize).unwrap_or_default()
+    }
+
+    /// The text.
+    pub fn text(self, text: &str) -> &str {
+        text.get(self.start as usize..self.end as usize).unwrap_or_default()
+    }
+}
+
+/// The sixteen bytes from `at` on; zeros stand for those behind the end of the text.
+#[inline]
+pub fn lanes(text: &[u8], at: usize) -> u8x16 {
+    match text.get(at..).and_then(|rest| rest.first_chunk::<16>()) {
+        Some(chunk) => u8x16::new(*chunk),
+        None => last_lanes(text, at),
+    }
+}
+
+#[cold]
+fn last_lanes(text: &[u8], at: usize) -> u8x16 {
+    let mut chunk = [0; 16];
+    let rest = text.get(at..).unwrap_or_default();
+    chunk[..rest.len()].copy_from_slice(rest);
+    u8x16::new(chunk)
+}
+
+/// A bit for each of the lanes that is this byte, the lowest for the first.
+#[inline]
+pub fn are(lanes: u8x16, byte: u8) -> u32 {
+    lanes.simd_eq(u8x16::splat(byte)).to_bitmask()
+}
+
+/// A bit for each of the lanes that is a byte of this range.
+#[inline]
+pub fn are_within(lanes: u8x16, first: u8, last: u8) -> u32 {
+    let beyond = (lanes - u8x16::splat(first)).saturating_sub(u8x16::splat(last - first));
+    beyond.simd_eq(u8x16::splat(0)).to_bitmask()
+}
+
+/// A bit for each of the lanes that is no ASCII.
+#[inline]
+pub fn are_beyond_ascii(lanes: u8x16) -> u32 {
+    lanes.to_bitmask()
+}
+
+/// A bit for each of so many lanes from the first.
+#[inline]
+fn first_lanes(count: usize) -> u32 {
+    if count >= 16 { 0xFFFF } else { (1 << count) - 1 }
+}
+
+/// The first lane of a stretch for which a test sets its bit.
+#[inline]
+pub fn first(text: &[u8], start: usize, end: usize, test: impl Fn(u8x16) -> u32) -> Option<usize> {
+    let mut at = start;
+    while at < end {
+        let found = test(lanes(text, at));
+        if found != 0 {
+            let found = at + found.trailing_zeros() as usize;
+            return (found < end).then_some(found);
+        }
+        at += 16;
+    }
+    None
+}
+
+/// The last lane of a stretch for which a test sets its bit.
+#[inline]
+pub fn last(text: &[u8], start: usize, end: usize, test: impl Fn(u8x16) -> u32) -> Option<usize> {
+    let mut to = end;
+    while to > start {
+        // Near the start of the text the lanes reach beyond `to`: those bits are not looked at.
+        let at = to.saturating_sub(16);
+        let found = test(lanes(text, at)) & first_lanes(to - at);
+        if found != 0 {
+            let found = at + found.ilog2() as usize;
+            return (found >= start).then_some(found);
+        }
+        to = at;
+    }
+    None
+}
+
+/// The place of a byte, the first but for so many.
+#[inline]
+pub fn nth(text: &[u8], start: usize, end: usize, byte: u8, mut skipped: usize) -> Option<usize> {
+    let mut at = start;
+    while at < end {
+        let mut found = are(lanes(text, at), byte);
+        while found != 0 {
+            if skipped == 0 {
+                let found = at + found.trailing_zeros() as usize;
+                return (found < end).then_some(found);
+            }
+            skipped -= 1;
+            found &= found - 1;
+        }
+        at += 16;
+    }
+    None
+}
+
+/// Whether a test sets the bits of all lanes of a stretch.
+#[inline]
+pub fn all(text: &[u8], start: usize, end: usize, test: impl Fn(u8x16) -> u32) -> bool {
+    let mut at = start;
+    while at < end {
+        let wanted = first_lanes(end - at);
+        if test(lanes(text, at)) & wanted != wanted {
+            return false;
+        }
+        at += 16;
+    }
+    true
+}
+
+/// A bit for each digit.
+#[inline]
+pub fn are_digits(lanes: u8x16) -> u32 {
+    are_within(lanes, b'0', b'9')
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn stretches_are_searched_and_nothing_around_them() {
+        // The byte looked for stands all around the stretch.
+        for (length, before) in (0..40).flat_map(|length| [0, 1, 5, 17].map(|before| (length, before))) {
+            let mut text = vec![b'-'; before + length + 20];
+            let (start, end) = (before, before + length);
+            text[start..end].fill(b'x');
+            for behind in [0, 20] {
+                text.truncate(end + behind);
+                let dash = |lanes| are(lanes, b'-');
+                assert_eq!((first(&text, start, end, dash), last(&text, start, end, dash)), (None, None));
+                assert_eq!(nth(&text, start, end, b'-', 0), None);
+                assert!(all(&text, start, end, |lanes| are_within(lanes, b'a', b'x')));
+            }
+            text.resize(end + 20, b'-');
+            for at in start..end {
+                text[at] = b'-';
+                assert_eq!(first(&text, start, end, |lanes| are(lanes, b'-')), Some(start), "{at} of {length}");
+                assert_eq!(last(&text, start, end, |lanes| are(lanes, b'-')), Some(at), "{at} of {length}");
+                assert_eq!(nth(&text, start, end, b'-', at - start), Some(at));
+                assert_eq!(nth(&text, start, end, b'-', at - start + 1), None);
+                assert!(!all(&text, start, end, |lanes| are_within(lanes, b'a', b'x')));
+            }
+        }
+    }
+
+    #[test]
+    fn ranges_of_bytes() {
+        for byte in 0..=255u8 {
+            assert_eq!(are_digits(u8x16::splat(byte)) != 0, byte.is_ascii_digit(), "{byte}");
+            assert_eq!(are_within(u8x16::splat(byte), 0, 127) != 0, byte < 128);
+        }
+    }
+}

@@ -1,0 +1,132 @@
+//! A sheet that stretches of texts are written on, one behind another.
+
+use super::lanes::Extent;
+
+/// Bytes that are written one stretch behind another. Its room stays when it is cleared, and short stretches are
+/// copied sixteen bytes at a time, with what lies behind them: the next one is written over that.
+#[derive(Debug, Default, Clone)]
+pub struct Sheet {
+    room: Vec<u8>,
+    end: usize,
+}
+
+impl Sheet {
+    /// Forgets what was written.
+    pub fn clear(&mut self) {
+        self.end = 0;
+    }
+
+    /// What was written.
+    #[inline]
+    pub fn bytes(&self) -> &[u8] {
+        self.room.get(..self.end).unwrap_or_default()
+    }
+
+    /// How much was written, in bytes.
+    #[inline]
+    pub fn width(&self) -> usize {
+        self.end
+    }
+
+    /// Forgets what was written from byte `end` on.
+    pub fn truncate(&mut self, end: usize) {
+        self.end = self.end.min(end);
+    }
+
+    /// Writes one byte.
+    #[inline]
+    pub fn push(&mut self, byte: u8) {
+        match self.room.get_mut(self.end) {
+            Some(place) => *place = byte,
+            None => self.grow(1).fill(byte),
+        }
+        self.end += 1;
+    }
+
+    /// Writes some bytes.
+    #[inline]
+    pub fn extend(&mut self, bytes: &[u8]) {
+        let end = self.end + bytes.len();
+        match self.room.get_mut(self.end..end) {
+            Some(place) => place.copy_from_slice(bytes),
+            None => self.grow(bytes.len()).copy_from_slice(bytes),
+        }
+        self.end = end;
+    }
+
+    /// Writes a stretch of a text.
+    #[inline]
+    pub fn take(&mut self, text: &[u8], extent: Extent) {
+        self.take_as(text, extent, |bytes| bytes);
+    }
+
+    /// Writes a stretch of a text, each of its bytes as `write` gives it.
+    #[inline]
+    pub fn take_as(&mut self, text: &[u8], extent: Extent, write: impl Fn([u8; 16]) -> [u8; 16]) {
+        let mut at = extent.start as usize;
+        let mut left = extent.width();
+        while left > 0 {
+            let sixteen = text.get(at..).and_then(|rest| rest.first_chunk::<16>());
+            let place = self.room.get_mut(self.end..).and_then(|rest| rest.first_chunk_mut::<16>());
+            let step = left.min(16);
+            match (sixteen, place) {
+                (Some(sixteen), Some(place)) => *place = write(*sixteen),
+                _ => self.put(text.get(at..at + step).unwrap_or_default(), &write),
+            }
+            self.end += step;
+            at += step;
+            left -= step;
+        }
+    }
+
+    /// Writes sixteen bytes or fewer where there is no room for sixteen, or no sixteen to be read; the end stays.
+    #[cold]
+    fn put(&mut self, bytes: &[u8], write: impl Fn([u8; 16]) -> [u8; 16]) {
+        let mut sixteen = [0; 16];
+        sixteen[..bytes.len()].copy_from_slice(bytes);
+        let sixteen = write(sixteen);
+        self.grow(16).copy_from_slice(&sixteen);
+    }
+
+    /// Room for so many bytes more, behind what was written.
+    #[cold]
+    fn grow(&mut self, more: usize) -> &mut [u8] {
+        let needed = self.end + more;
+        if self.room.len() < needed {
+            self.room.resize(needed.max(self.room.len() * 2).max(256), 0);
+        }
+        &mut self.room[self.end..needed]
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn what_is_written_stands_there() {
+        let text: Vec<u8> = (b'!'..=b'~').collect();
+        let mut sheet = Sheet::default();
+        let mut expected = Vec::new();
+        for round in 0..2 {
+            for width in (0..60).chain([0, 16, 32, 94]) {
+                for start in [0, 7, text.len() - width] {
+                    let extent = Extent::new(start.min(text.len() - width), start.min(text.len() - width) + width);
+                    sheet.take(&text, extent);
+                    expected.extend_from_slice(extent.bytes(&text));
+                    sheet.push(b',');
+                    sheet.extend(b"\r\n");
+                    expected.extend_from_slice(b",\r\n");
+                    sheet.take_as(&text, extent, |bytes| bytes.map(|byte| byte.to_ascii_lowercase()));
+                    expected.extend(extent.bytes(&text).to_ascii_lowercase());
+                    assert_eq!(sheet.bytes(), expected, "{start} for {width} in round {round}");
+                }
+            }
+            sheet.truncate(5);
+            assert_eq!(sheet.bytes(), &expected[..5]);
+            sheet.clear();
+            expected.clear();
+            assert_eq!((sheet.width(), sheet.bytes()), (0, &b""[..]));
+        }
+    }
+}

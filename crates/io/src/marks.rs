@@ -1,0 +1,139 @@
+//! Where the cells and rows of a part end, found in one pass over its bytes.
+
+use keen_notch_core::text::lanes::{are, are_beyond_ascii, lanes};
+
+/// The places of the bytes that matter for where rows and cells end and for how they are read, each kind in order.
+#[derive(Debug, Default)]
+pub struct Marks {
+    /// Delimiters and line feeds that are not in quotes: where cells end.
+    pub ends: Vec<u32>,
+    /// Line feeds that are not in quotes: where rows end.
+    pub feeds: Vec<u32>,
+    /// Quotes.
+    pub quotes: Vec<u32>,
+    /// Bytes beyond ASCII, and carriage returns: where a value is not plain.
+    pub odd: Vec<u32>,
+}
+
+/// The bytes looked at in one go; a bit for each in a mask.
+const STEP: usize = 64;
+
+impl Marks {
+    /// Finds them in `bytes` from the row start `from` on, by the rule of [`crate::record`]. Places are counted from
+    /// the start of `bytes`, of which there are fewer than 4 GiB.
+    pub fn find(&mut self, bytes: &[u8], from: usize, delimiter: u8) {
+        self.ends.clear();
+        self.feeds.clear();
+        self.quotes.clear();
+        self.odd.clear();
+        let mut quoted = Quoted { inside: false, past: 0 };
+        let mut at = from;
+        while at < bytes.len() {
+            let (mut ends, mut feeds, mut quotes, mut odd) = (0, 0, 0, 0);
+            for part in 0..STEP / 16 {
+                let lanes = lanes(bytes, at + part * 16);
+                let shift = part * 16;
+                let feed = are(lanes, b'\n');
+                feeds |= u64::from(feed) << shift;
+                ends |= u64::from(feed | are(lanes, delimiter)) << shift;
+                quotes |= u64::from(are(lanes, b'"')) << shift;
+                odd |= u64::from(are_beyond_ascii(lanes) | are(lanes, b'\r')) << shift;
+            }
+            if quotes != 0 || quoted.inside {
+                let seen = quoted.outside(bytes, from, delimiter, at, ends | quotes);
+                push_all(&mut self.quotes, quotes, at);
+                (ends, feeds) = (ends & seen, feeds & seen);
+            }
+            push_all(&mut self.ends, ends, at);
+            push_all(&mut self.feeds, feeds, at);
+            push_all(&mut self.odd, odd, at);
+            at += STEP;
+        }
+    }
+}
+
+#[inline]
+fn push_all(places: &mut Vec<u32>, mut mask: u64, at: usize) {
+    while mask != 0 {
+        places.push(at as u32 + mask.trailing_zeros());
+        mask &= mask - 1;
+    }
+}
+
+/// Whether the byte at hand is in quotes.
+struct Quoted {
+    inside: bool,
+    /// Quotes before this place have been seen to.
+    past: usize,
+}
+
+impl Quoted {
+    /// Of the delimiters, line feeds and quotes in the step at `at`, those that are not in quotes.
+    fn outside(&mut self, bytes: &[u8], from: usize, delimiter: u8, at: usize, mut marks: u64) -> u64 {
+        let mut outside = 0;
+        while marks != 0 {
+            let bit = marks & marks.wrapping_neg();
+            let place = at + marks.trailing_zeros() as usize;
+            marks &= marks - 1;
+            let is_quote = bytes.get(place) == Some(&b'"');
+            if !self.inside {
+                outside |= bit;
+                // A quote opens a cell at its start only; anywhere else it is text.
+                self.inside = is_quote && (place == from || bytes[place - 1] == delimiter || bytes[place - 1] == b'\n');
+            } else if is_quote && place >= self.past {
+                if bytes.get(place + 1) == Some(&b'"') {
+                    self.past = place + 2;
+                } else {
+                    self.inside = false;
+                }
+            }
+        }
+        outside
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use proptest::prelude::*;
+
+    use super::*;
+    use crate::record::{Cells, Record};
+
+    proptest! {
+        #[test]
+        fn rows_and_cells_end_where_the_reader_ends_them(text in "([a,;\"\r\né]{0,30}|[a-z,\"\n]{60,200})") {
+            // A part ends with a row, so quotes are closed in it.
+            let open = {
+                let mut blocks = crate::block::Blocks::new(String::new(), Box::new(std::io::Cursor::new(text.clone())), b',', 9999);
+                std::iter::from_fn(|| blocks.next_block().transpose()).any(|block| block.is_err())
+            };
+            prop_assume!(!open);
+            let mut marks = Marks::default();
+            marks.find(text.as_bytes(), 0, b',');
+            let (mut ends, mut feeds, mut at) = (Vec::new(), Vec::new(), 0);
+            let mut cells = Cells::default();
+            while at < text.len() {
+                let record = Record::read(&text, at, b',', &mut cells);
+                let mut end = at;
+                for index in 0..record.count() {
+                    end += record.raw_cell(index).len() + 1;
+                    ends.push(end as u32 - 1);
+                }
+                at += record.width();
+                match record.line_end {
+                    "" => _ = ends.pop(),
+                    _ => {
+                        *ends.last_mut().unwrap() = at as u32 - 1;
+                        feeds.push(at as u32 - 1);
+                    }
+                }
+            }
+            prop_assert_eq!(&marks.ends, &ends, "{:?}", text);
+            prop_assert_eq!(&marks.feeds, &feeds);
+            let places = |is: fn(char) -> bool| text.char_indices().filter(move |(_, c)| is(*c)).map(|(at, _)| at as u32);
+            prop_assert_eq!(&marks.quotes, &places(|c| c == '"').collect::<Vec<_>>());
+            let odd = places(|c| c == '\r' || c == 'é').collect::<Vec<_>>();
+            prop_assert!(odd.iter().all(|at| marks.odd.contains(at)));
+        }
+    }
+}

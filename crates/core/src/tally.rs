@@ -33,15 +33,6 @@ impl Tally {
         self.faulted += other.faulted;
     }
 
-    /// Counts results.
-    pub(crate) fn count_all(&mut self, states: &[State]) {
-        let filled = states.iter().filter(|state| state.is_filled()).count();
-        self.filled += filled as u64;
-        if filled < states.len() {
-            states.iter().filter(|state| !state.is_filled()).for_each(|state| self.count(*state));
-        }
-    }
-
     /// Counts one result.
     #[inline]
     pub fn count(&mut self, state: State) {

@@ -118,7 +118,7 @@ impl Entry<'_> {
             if index > 0 {
                 out.push(b',');
             }
-            push_cell(out, cell, b',');
+            push_cell(out, cell.as_bytes(), b',');
         }
     }
 }

@@ -1,6 +1,6 @@
 //! Where the cells and rows of a part end, found in one pass over its bytes.
 
-use keen_notch_core::text::lanes::{are, are_beyond_ascii, lanes};
+use keen_notch_core::text::lanes;
 
 /// The places of the bytes that matter for where rows and cells end and for how they are read, each kind in order.
 #[derive(Debug, Default)]
@@ -28,27 +28,41 @@ impl Marks {
         self.odd.clear();
         let mut quoted = Quoted { inside: false, past: 0 };
         let mut at = from;
-        while at < bytes.len() {
-            let (mut ends, mut feeds, mut quotes, mut odd) = (0, 0, 0, 0);
-            for part in 0..STEP / 16 {
-                let lanes = lanes(bytes, at + part * 16);
-                let shift = part * 16;
-                let feed = are(lanes, b'\n');
-                feeds |= u64::from(feed) << shift;
-                ends |= u64::from(feed | are(lanes, delimiter)) << shift;
-                quotes |= u64::from(are(lanes, b'"')) << shift;
-                odd |= u64::from(are_beyond_ascii(lanes) | are(lanes, b'\r')) << shift;
+        while let Some(rest) = bytes.get(at..).filter(|rest| !rest.is_empty()) {
+            match rest.first_chunk::<STEP>() {
+                Some(step) => self.find_in_step(step, bytes, from, delimiter, at, &mut quoted),
+                None => {
+                    let mut step = [0; STEP];
+                    step[..rest.len()].copy_from_slice(rest);
+                    self.find_in_step(&step, bytes, from, delimiter, at, &mut quoted);
+                }
             }
-            if quotes != 0 || quoted.inside {
-                let seen = quoted.outside(bytes, from, delimiter, at, ends | quotes);
-                push_all(&mut self.quotes, quotes, at);
-                (ends, feeds) = (ends & seen, feeds & seen);
-            }
-            push_all(&mut self.ends, ends, at);
-            push_all(&mut self.feeds, feeds, at);
-            push_all(&mut self.odd, odd, at);
             at += STEP;
         }
+    }
+
+    /// The same in the step at `at`, where zeros stand for bytes behind the end.
+    #[inline]
+    fn find_in_step(&mut self, step: &[u8; STEP], bytes: &[u8], from: usize, delimiter: u8, at: usize, quoted: &mut Quoted) {
+        let (mut ends, mut feeds, mut rare) = (0, 0, 0);
+        for (part, sixteen) in step.as_chunks::<16>().0.iter().enumerate() {
+            let marks = lanes::marks(*sixteen, delimiter);
+            ends |= u64::from(marks.ends) << (part * 16);
+            feeds |= u64::from(marks.feeds) << (part * 16);
+            rare |= u64::from(marks.rare) << (part * 16);
+        }
+        if rare != 0 || quoted.inside {
+            let quote = |part: usize| u64::from(lanes::are(lanes::lanes(step, part * 16), b'"')) << (part * 16);
+            let quotes = (0..STEP / 16).map(quote).fold(0, |quotes, sixteen| quotes | sixteen);
+            push_all(&mut self.quotes, quotes, at);
+            push_all(&mut self.odd, rare & !quotes, at);
+            if quotes != 0 || quoted.inside {
+                let outside = quoted.outside(bytes, from, delimiter, at, ends | quotes);
+                (ends, feeds) = (ends & outside, feeds & outside);
+            }
+        }
+        push_all(&mut self.ends, ends, at);
+        push_all(&mut self.feeds, feeds, at);
     }
 }
 

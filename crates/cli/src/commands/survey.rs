@@ -143,7 +143,7 @@ fn push_row(line: &mut Sheet, cells: [&str; 3], delimiter: u8) {
         if index > 0 {
             line.push(delimiter);
         }
-        push_cell(line, cell, delimiter);
+        push_cell(line, cell.as_bytes(), delimiter);
     }
     line.push(b'\n');
 }

@@ -71,7 +71,10 @@ impl Carving {
             let PieceBody::Take { column, plan } = &piece.body else { continue };
             let Some(column) = values.columns.get(*column) else { continue };
             plan.cut_many(values.text, column, &mut batch.scratch, &mut batch.pieces[index]);
-            tally.count_all(batch.pieces[index].states());
+            match batch.pieces[index].are_filled() {
+                true => tally.filled += column.len() as u64,
+                false => batch.pieces[index].states().iter().for_each(|state| tally.count(*state)),
+            }
             batch.judge(piece, values.text, column, index, number, tally);
             number += piece.checks.len();
         }

@@ -283,7 +283,7 @@ impl Watched {
     fn see_many(&mut self, first_row: u64, Seen { text, values, looks, results }: Seen) {
         let states = results.states();
         let mut looks = looks.iter().map(|row| *row as usize).peekable();
-        if looks.peek().is_some() || states.iter().any(|state| !state.is_filled()) {
+        if looks.peek().is_some() || !results.are_filled() {
             for (row, state) in states.iter().enumerate() {
                 let is_to_be_looked_at = looks.next_if_eq(&row).is_some();
                 if is_to_be_looked_at || !state.is_filled() {
@@ -292,15 +292,15 @@ impl Watched {
             }
         }
         let source = results.source(text.as_bytes());
+        let may_be = |at: u32| source.get(at as usize).is_some_and(|byte| MAY_BE_DIGITS[usize::from(*byte)]);
         for (row, extent) in results.extents().iter().enumerate() {
-            let bytes = extent.bytes(source);
             // Pieces that are missing are empty.
-            if !may_be_digits(bytes) {
+            if extent.is_empty() || !may_be(extent.start) || !may_be(extent.end - 1) {
                 continue;
             }
             if lanes::all(source, extent.start as usize, extent.end as usize, lanes::are_digits) {
                 self.digits_only += 1;
-            } else if let Ok(text) = str::from_utf8(bytes) {
+            } else if let Ok(text) = str::from_utf8(extent.bytes(source)) {
                 self.see_digits(first_row + row as u64, text);
             }
         }

@@ -15,11 +15,21 @@ use crate::text::sheet::Sheet;
 pub struct CutColumn {
     extents: Vec<Extent>,
     states: Vec<State>,
-    made: Sheet,
-    /// Whether the results stand on the sheet, and not in the text that the values stand in.
-    is_made: bool,
-    /// Whether all results are known to be plain, as the values are.
-    are_plain: bool,
+    are_filled: bool,
+    sheet: Sheet,
+    made: Made,
+}
+
+/// What results are made of.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub enum Made {
+    /// They are parts of their values as they stand.
+    #[default]
+    Parts,
+    /// Parts in another case, or filled up with a byte, on a sheet of their own.
+    Changed(Option<u8>),
+    /// Anything, on a sheet of their own.
+    Anew,
 }
 
 impl CutColumn {
@@ -33,19 +43,24 @@ impl CutColumn {
         &self.states
     }
 
+    /// Whether all of them are filled.
+    pub(crate) fn are_filled(&self) -> bool {
+        self.are_filled
+    }
+
     /// The bytes that the results stand in, of those that the values stand in.
     pub fn source<'a>(&'a self, text: &'a [u8]) -> &'a [u8] {
-        if self.is_made { self.made.bytes() } else { text }
+        if self.made == Made::Parts { text } else { self.sheet.bytes() }
     }
 
-    /// Whether all results are parts of their values as they stand.
-    pub fn are_parts(&self) -> bool {
-        !self.is_made
+    /// What the results are made of.
+    pub fn made(&self) -> Made {
+        self.made
     }
 
-    /// Whether all results are known to be plain texts.
+    /// Whether all results are known to be plain texts, as the values are.
     pub(crate) fn are_plain(&self) -> bool {
-        self.are_plain
+        self.made != Made::Anew
     }
 
     /// A result as a text of its own.
@@ -61,46 +76,49 @@ impl Plan {
     pub(crate) fn cut_many(&self, text: &str, values: &[Extent], scratch: &mut Scratch, out: &mut CutColumn) {
         out.extents.resize(values.len(), Extent::default());
         out.states.resize(values.len(), State::default());
-        out.made.clear();
-        out.is_made = true;
-        out.are_plain = true;
+        out.sheet.clear();
         match &*self.branches {
             [BranchPlan { quick: Some(quick), body: BodyPlan::Ops(ops), .. }] if ops.len() == 1 => {
-                out.is_made = false;
-                quick.cut_all(text.as_bytes(), values, &mut out.extents, &mut out.states);
+                out.made = Made::Parts;
+                out.are_filled = quick.cut_all(text.as_bytes(), values, &mut out.extents, &mut out.states);
             }
             [BranchPlan { quick: Some(quick), quick_finish: Some(finish), .. }] => {
+                out.made = Made::Changed(finish.adds());
                 quick_and_finish(quick, finish, text.as_bytes(), values, out);
             }
-            _ => self.cut_each(text, values, scratch, out),
+            _ => {
+                out.made = Made::Anew;
+                self.cut_each(text, values, scratch, out);
+            }
         }
     }
 
     /// The way of all plans: one value after another.
     fn cut_each(&self, text: &str, values: &[Extent], scratch: &mut Scratch, out: &mut CutColumn) {
-        // Literals and what texts are filled up with may be anything.
-        out.are_plain = false;
+        out.are_filled = true;
         for (value, (extent, state)) in values.iter().zip(out.extents.iter_mut().zip(&mut out.states)) {
             let value = value.text(text);
             scratch.clear();
             let outcome = self.run_plain(value, scratch);
-            let start = out.made.width();
+            let start = out.sheet.width();
             if let Some(held) = outcome.held(0, scratch) {
-                out.made.extend(self.text(held, value, scratch).as_bytes());
+                out.sheet.extend(self.text(held, value, scratch).as_bytes());
             }
-            *extent = Extent::new(start, out.made.width());
+            *extent = Extent::new(start, out.sheet.width());
             *state = outcome.state;
+            out.are_filled &= outcome.state.is_filled();
         }
     }
 }
 
 fn quick_and_finish(quick: &Quick, finish: &QuickFinish, text: &[u8], values: &[Extent], out: &mut CutColumn) {
-    quick.cut_all(text, values, &mut out.extents, &mut out.states);
+    out.are_filled = quick.cut_all(text, values, &mut out.extents, &mut out.states);
     for (extent, state) in out.extents.iter_mut().zip(&mut out.states) {
-        let start = out.made.width();
+        let start = out.sheet.width();
         if !extent.is_empty() {
-            finish.write(text, *extent, state, &mut out.made);
+            finish.write(text, *extent, state, &mut out.sheet);
+            out.are_filled &= !state.long;
         }
-        *extent = Extent::new(start, out.made.width());
+        *extent = Extent::new(start, out.sheet.width());
     }
 }

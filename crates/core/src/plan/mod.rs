@@ -21,7 +21,7 @@ pub(crate) use class::ClassPlan;
 pub use compile::refuse_several;
 pub use condition::ConditionPlan;
 pub use cut::{Cut, Cuts, Held, Outcome, Scratch};
-pub use many::CutColumn;
+pub use many::{CutColumn, Made};
 pub use op::Plan;
 pub(crate) use seek::Seeker;
 pub use setting::{GetList, List, NoList, Setting};

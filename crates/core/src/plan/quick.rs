@@ -148,22 +148,27 @@ impl Quick {
     }
 
     /// Cuts a part out of each of some stretches of plain text: the part, empty where it is missing, and what became
-    /// of it.
-    pub(super) fn cut_all(&self, text: &[u8], values: &[Extent], cuts: &mut [Extent], states: &mut [State]) {
-        struct All<'a>(&'a [Extent], &'a mut [Extent], &'a mut [State]);
+    /// of it. Whether all are filled.
+    pub(super) fn cut_all(&self, text: &[u8], values: &[Extent], cuts: &mut [Extent], states: &mut [State]) -> bool {
+        struct All<'a>(&'a [Extent], &'a mut [Extent], &'a mut [State], &'a mut bool);
         impl Run for All<'_> {
             #[inline]
             fn with(self, cut: impl Fn(Extent) -> Found) {
                 let places = self.1.iter_mut().zip(self.2);
+                let mut unfilled = false;
                 for (value, (place, state)) in self.0.iter().zip(places) {
                     let found = cut(*value);
                     *place = found.extent;
-                    *state =
-                        if found.extent.is_empty() { State::MISSING } else { State { short: found.short, ..State::default() } };
+                    let missing = found.extent.is_empty();
+                    *state = State { missing, short: found.short & !missing, ..State::default() };
+                    unfilled |= missing | found.short;
                 }
+                *self.3 = !unfilled;
             }
         }
-        self.each(text, All(values, cuts, states));
+        let mut are_filled = true;
+        self.each(text, All(values, cuts, states, &mut are_filled));
+        are_filled
     }
 }
 
@@ -214,6 +219,14 @@ impl QuickFinish {
             },
             _ => return None,
         })
+    }
+
+    /// The byte that it may add, if it adds one.
+    pub(super) fn adds(&self) -> Option<u8> {
+        match self {
+            QuickFinish::PadLeft { with, .. } => Some(*with),
+            QuickFinish::Lower | QuickFinish::Upper => None,
+        }
     }
 
     /// Writes a stretch of plain text that is not empty as the finish makes it.

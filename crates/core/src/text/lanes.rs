@@ -75,10 +75,26 @@ pub fn are_within(lanes: u8x16, first: u8, last: u8) -> u32 {
     beyond.simd_eq(u8x16::splat(0)).to_bitmask()
 }
 
-/// A bit for each of the lanes that is no ASCII.
+/// What matters of sixteen bytes of a table: a bit for each byte of the kind.
+#[derive(Debug, Clone, Copy)]
+pub struct Marks {
+    /// Delimiters and line feeds.
+    pub ends: u32,
+    /// Line feeds.
+    pub feeds: u32,
+    /// Quotes, carriage returns, and what is no ASCII.
+    pub rare: u32,
+}
+
+/// The marks of sixteen bytes.
 #[inline]
-pub fn are_beyond_ascii(lanes: u8x16) -> u32 {
-    lanes.to_bitmask()
+pub fn marks(sixteen: [u8; 16], delimiter: u8) -> Marks {
+    let lanes = u8x16::new(sixteen);
+    let is = |byte: u8| lanes.simd_eq(u8x16::splat(byte));
+    let feeds = is(b'\n');
+    // The highest bit of a byte beyond ASCII is set, as it is in a lane that is equal.
+    let rare = is(b'"') | is(b'\r') | lanes;
+    Marks { ends: (feeds | is(delimiter)).to_bitmask(), feeds: feeds.to_bitmask(), rare: rare.to_bitmask() }
 }
 
 /// A bit for each of so many lanes from the first.

@@ -33,6 +33,17 @@ impl Sheet {
         self.end = self.end.min(end);
     }
 
+    /// A pen that can write so many bytes behind what was written.
+    #[inline]
+    pub fn pen(&mut self, most: usize) -> Pen<'_> {
+        let needed = self.end + most + CHUNK;
+        if self.room.len() < needed {
+            self.grow(most + CHUNK);
+        }
+        let Sheet { room, end } = self;
+        Pen { room, at: *end, end }
+    }
+
     /// Writes one byte.
     #[inline]
     pub fn push(&mut self, byte: u8) {
@@ -99,6 +110,49 @@ impl Sheet {
     }
 }
 
+/// The bytes that a pen copies in one go.
+const CHUNK: usize = 32;
+
+/// Writes on a sheet, into room that was made before. What it wrote stands there when it is lifted.
+pub struct Pen<'s> {
+    room: &'s mut [u8],
+    at: usize,
+    end: &'s mut usize,
+}
+
+impl Pen<'_> {
+    /// Writes some bytes.
+    #[inline]
+    pub fn extend(&mut self, bytes: &[u8]) {
+        let end = self.at + bytes.len();
+        self.room[self.at..end].copy_from_slice(bytes);
+        self.at = end;
+    }
+
+    /// Writes a byte, and a stretch of a text behind it.
+    #[inline]
+    pub fn cell(&mut self, before: u8, text: &[u8], extent: Extent) {
+        let width = extent.width();
+        let chunk = text.get(extent.start as usize..).and_then(|rest| rest.first_chunk::<CHUNK>());
+        if let (true, Some(chunk)) = (width <= CHUNK, chunk)
+            && let Some([first, place @ ..]) = self.room[self.at..].first_chunk_mut::<{ CHUNK + 1 }>()
+        {
+            *first = before;
+            place.copy_from_slice(chunk);
+            self.at += width + 1;
+        } else {
+            self.extend(&[before]);
+            self.extend(extent.bytes(text));
+        }
+    }
+
+    /// Ends the writing.
+    #[inline]
+    pub fn lift(self) {
+        *self.end = self.at;
+    }
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -119,6 +173,13 @@ mod tests {
                     expected.extend_from_slice(b",\r\n");
                     sheet.take_as(&text, extent, |bytes| bytes.map(|byte| byte.to_ascii_lowercase()));
                     expected.extend(extent.bytes(&text).to_ascii_lowercase());
+                    let mut pen = sheet.pen(width + 3);
+                    pen.cell(b';', &text, extent);
+                    pen.extend(b"--");
+                    pen.lift();
+                    expected.push(b';');
+                    expected.extend_from_slice(extent.bytes(&text));
+                    expected.extend_from_slice(b"--");
                     assert_eq!(sheet.bytes(), expected, "{start} for {width} in round {round}");
                 }
             }

@@ -34,7 +34,7 @@ impl Begin<'_> {
                 out.extend(preamble.header.as_bytes());
                 for title in &job.titles[job.titles.len() - count..] {
                     out.push(*delimiter);
-                    push_cell(out, title, *delimiter);
+                    push_cell(out, title.as_bytes(), *delimiter);
                 }
             }
             Layout::CellByCell => {
@@ -46,7 +46,7 @@ impl Begin<'_> {
                     }
                     match column {
                         OutColumn::Original(index) => out.extend(record.raw_cell(*index).as_bytes()),
-                        OutColumn::Piece { .. } => push_cell(out, title, *delimiter),
+                        OutColumn::Piece { .. } => push_cell(out, title.as_bytes(), *delimiter),
                     }
                 }
             }
@@ -63,7 +63,7 @@ impl Begin<'_> {
         let why = ["why", "why_set_aside", "keen_notch_why"].into_iter().find(|name| !names.iter().any(|taken| taken == name));
         out.extend(self.preamble.header_row().as_bytes());
         out.push(self.delimiter);
-        push_cell(out, why.unwrap_or("why"), self.delimiter);
+        push_cell(out, why.unwrap_or("why").as_bytes(), self.delimiter);
         out.extend(self.preamble.line_end.as_bytes());
     }
 }

@@ -5,6 +5,7 @@ use std::ops::ControlFlow;
 use keen_notch_core::carving::{Batch, CheckName, Fault, Memory, OutColumn, Workspace};
 use keen_notch_core::check::{Misfit, MisfitKind};
 use keen_notch_core::hints::{Seen, Watcher};
+use keen_notch_core::plan::Made;
 use keen_notch_core::sightings::Sightings;
 use keen_notch_core::tally::Tally;
 use keen_notch_core::text::characters::is_plain;
@@ -187,7 +188,7 @@ impl<'j> Rows<'j> {
                 worked.watcher.see_many(piece, first, Seen { text, values, looks: gathered.looks(column), results });
             }
         }
-        let columns = written(self.job, text, &batch);
+        let written = Written::new(self.job, self.delimiter, gathered, text, &batch);
         let mut faults = batch.faults().iter().peekable();
         for (index, row) in gathered.rows().iter().enumerate() {
             if faults.peek().is_some_and(|(faulty, _)| *faulty as usize == index) {
@@ -202,45 +203,65 @@ impl<'j> Rows<'j> {
                     continue;
                 }
             }
-            self.write_row(gathered, *row, index, text, &columns, &mut worked.bytes);
+            if self.job.layout != Layout::Nothing {
+                if written.is_plain && !row.has_quotes {
+                    self.write_plainly(gathered, *row, index, text, &written, &mut worked.bytes);
+                } else {
+                    self.write_carefully(gathered, *row, index, text, &written, &mut worked.bytes);
+                }
+            }
             worked.counts.rows_kept += 1;
             worked.counts.rows_out += 1;
         }
         worked.ended = true;
-        drop(columns);
+        drop(written);
         self.batch = batch;
     }
 
+    /// Writes a row none of whose values has quotes, where no result needs any; `most` is what it takes at most.
     #[inline]
-    fn write_row(&self, gathered: &Gathered, row: Row, index: usize, text: &str, columns: &[Column], out: &mut Sheet) {
-        let start = out.width();
-        let mut is_first = true;
-        match self.job.layout {
-            Layout::Nothing => return,
-            Layout::Appended(_) => {
-                out.extend(row.raw.bytes(text.as_bytes()));
-                is_first = false;
-            }
-            Layout::CellByCell => {}
+    fn write_plainly(&self, gathered: &Gathered, row: Row, index: usize, text: &str, written: &Written, out: &mut Sheet) {
+        let bytes = text.as_bytes();
+        let mut pen = out.pen(written.most);
+        let mut columns = written.columns.as_slice();
+        if let Layout::Appended(_) = self.job.layout {
+            pen.extend(row.raw.bytes(bytes));
+        } else if let [first, rest @ ..] = columns {
+            let (source, extent) = first.cell(gathered, row, index, bytes);
+            pen.extend(extent.bytes(source));
+            columns = rest;
         }
         for column in columns {
-            if !is_first {
+            let (source, extent) = column.cell(gathered, row, index, bytes);
+            pen.cell(self.delimiter, source, extent);
+        }
+        pen.extend(Extent { start: row.raw.end, end: row.next }.bytes(bytes));
+        pen.lift();
+    }
+
+    /// Writes a row of which results may need quotes.
+    fn write_carefully(&self, gathered: &Gathered, row: Row, index: usize, text: &str, written: &Written, out: &mut Sheet) {
+        let bytes = text.as_bytes();
+        let start = out.width();
+        let is_appended = matches!(self.job.layout, Layout::Appended(_));
+        if is_appended {
+            out.extend(row.raw.bytes(bytes));
+        }
+        for (place, column) in written.columns.iter().enumerate() {
+            if is_appended || place > 0 {
                 out.push(self.delimiter);
             }
-            is_first = false;
+            let (source, extent) = column.cell(gathered, row, index, bytes);
             match column {
-                Column::Original(column) => out.take(text.as_bytes(), gathered.raw_cell(row, *column)),
-                Column::Piece { source, extents, is_bare } if *is_bare && !row.has_quotes => out.take(source, extents[index]),
-                Column::Piece { source, extents, .. } => {
-                    push_cell(out, str::from_utf8(extents[index].bytes(source)).unwrap_or_default(), self.delimiter);
-                }
+                Column::Original(_) => out.take(source, extent),
+                Column::Piece { .. } => push_cell(out, extent.bytes(source), self.delimiter),
             }
         }
         if self.job.columns.len() == 1 && out.width() == start {
             // A line with nothing on it would be no row to most readers.
             out.extend(b"\"\"");
         }
-        out.take(text.as_bytes(), Extent { start: row.raw.end, end: row.next });
+        out.take(bytes, Extent { start: row.raw.end, end: row.next });
     }
 
     fn row(&mut self, record: &Record, part: &Part, at: usize, before: u64, worked: &mut Worked) {
@@ -360,7 +381,7 @@ impl<'j> Rows<'j> {
         aside.push(self.delimiter);
         let faults = self.found.iter().filter(|fault| !self.job.checks[fault.check].only_warns);
         let why = faults.map(|fault| format!("{}: {}", self.job.checks[fault.check].of, fault.misfit.detail));
-        push_cell(aside, &why.collect::<Vec<_>>().join("; "), self.delimiter);
+        push_cell(aside, why.collect::<Vec<_>>().join("; ").as_bytes(), self.delimiter);
         aside.extend(if record.line_end.is_empty() { self.line_end } else { record.line_end }.as_bytes());
     }
 
@@ -393,7 +414,7 @@ impl<'j> Rows<'j> {
             match column {
                 OutColumn::Original(index) => out.extend(record.raw_cell(*index).as_bytes()),
                 OutColumn::Piece { piece, result } => {
-                    push_cell(out, self.piece_text(value, *piece, *result, copy), self.delimiter)
+                    push_cell(out, self.piece_text(value, *piece, *result, copy).as_bytes(), self.delimiter)
                 }
             }
         }
@@ -441,32 +462,65 @@ fn ragged(record: &Record, part: &Part, job: &Job) -> Fault {
     Fault { check: job.checks.len() - 1, result: String::new(), place: None, misfit }
 }
 
-/// A column of the output as rows that go together are written.
+/// What is written of rows that go together, behind what is copied of each.
+struct Written<'b> {
+    columns: Vec<Column<'b>>,
+    /// Whether results need quotes only where their values have some.
+    is_plain: bool,
+    /// The bytes that all rows take at most, where no cell needs quotes.
+    most: usize,
+}
+
+/// A column of the output.
 enum Column<'b> {
     /// A column of the table.
     Original(usize),
     /// The results of a piece, and the bytes that they stand in.
-    Piece {
-        source: &'b [u8],
-        extents: &'b [Extent],
-        /// Whether results need quotes only where their values have some.
-        is_bare: bool,
-    },
+    Piece { source: &'b [u8], extents: &'b [Extent] },
 }
 
-/// The columns that are written behind what is copied of each row.
-fn written<'b>(job: &Job, text: &'b str, batch: &'b Batch) -> Vec<Column<'b>> {
-    let columns = match job.layout {
-        Layout::Appended(count) => &job.columns[job.columns.len() - count..],
-        Layout::CellByCell => &job.columns[..],
-        Layout::Nothing => &[],
-    };
-    let column = |column: &OutColumn| match column {
-        OutColumn::Original(column) => Column::Original(*column),
-        OutColumn::Piece { piece, .. } => {
-            let results = &batch.pieces()[*piece];
-            Column::Piece { source: results.source(text.as_bytes()), extents: results.extents(), is_bare: results.are_parts() }
+impl<'b> Column<'b> {
+    /// The cell of a row, and the bytes it stands in.
+    #[inline]
+    fn cell(&self, gathered: &Gathered, row: Row, index: usize, text: &'b [u8]) -> (&'b [u8], Extent) {
+        match self {
+            Column::Piece { source, extents } => (source, extents[index]),
+            Column::Original(column) => (text, gathered.raw_cell(row, *column)),
         }
-    };
-    columns.iter().map(column).collect()
+    }
+}
+
+impl<'b> Written<'b> {
+    fn new(job: &Job, delimiter: u8, gathered: &Gathered, text: &'b str, batch: &'b Batch) -> Written<'b> {
+        let columns = match job.layout {
+            Layout::Appended(count) => &job.columns[job.columns.len() - count..],
+            Layout::CellByCell => &job.columns[..],
+            Layout::Nothing => &[],
+        };
+        let is_special = |byte: u8| byte == delimiter || matches!(byte, b'"' | b'\n' | b'\r');
+        // A delimiter may be a letter, and come to be in another case.
+        let needs_no_quotes = |made: Made| match made {
+            Made::Parts => true,
+            Made::Changed(added) => !delimiter.is_ascii_alphabetic() && !added.is_some_and(is_special),
+            Made::Anew => false,
+        };
+        // A line with nothing on it needs quotes too.
+        let mut is_plain = job.columns.len() > 1;
+        let rows: usize = gathered.rows().iter().map(|row| row.next - row.raw.start).map(|width| width as usize).sum();
+        let mut most = rows + gathered.rows().len() * columns.len();
+        let column = |column: &OutColumn| match column {
+            OutColumn::Original(column) => {
+                most += rows;
+                Column::Original(*column)
+            }
+            OutColumn::Piece { piece, .. } => {
+                let results = &batch.pieces()[*piece];
+                is_plain &= needs_no_quotes(results.made());
+                most += results.extents().iter().map(|extent| extent.width()).sum::<usize>();
+                Column::Piece { source: results.source(text.as_bytes()), extents: results.extents() }
+            }
+        };
+        let columns = columns.iter().map(column).collect();
+        Written { columns, is_plain, most }
+    }
 }

@@ -1,6 +1,7 @@
 //! Cutting an input into blocks that end where a row ends.
 
-use std::io::Read;
+use std::io::{self, Read};
+use std::sync::{Arc, Mutex, PoisonError};
 
 use crate::Error;
 
@@ -16,6 +17,35 @@ pub struct Block {
     pub bytes: Vec<u8>,
     /// The line of the input its first row begins on, from 1.
     pub first_line: u64,
+    spares: Arc<Spares>,
+}
+
+impl Drop for Block {
+    fn drop(&mut self) {
+        self.spares.give_back(std::mem::take(&mut self.bytes));
+    }
+}
+
+/// Room of blocks that are done with, to be read into again: room that is new costs more than reading does.
+#[derive(Debug, Default)]
+struct Spares(Mutex<Vec<Vec<u8>>>);
+
+impl Spares {
+    /// The most that are kept: more are never on their way.
+    const MOST: usize = 16;
+
+    fn take(&self) -> Vec<u8> {
+        // Whoever held the lock cannot have left anything half done.
+        self.0.lock().unwrap_or_else(PoisonError::into_inner).pop().unwrap_or_default()
+    }
+
+    fn give_back(&self, room: Vec<u8>) {
+        let mut spares = self.0.lock().unwrap_or_else(PoisonError::into_inner);
+        // The room of a row that was very long is not kept.
+        if spares.len() < Spares::MOST && room.capacity() <= STRIDE * 2 {
+            spares.push(room);
+        }
+    }
 }
 
 /// The blocks of one input.
@@ -28,13 +58,15 @@ pub struct Blocks {
     delimiter: u8,
     limit: usize,
     stride: usize,
-    /// Read and not yet handed out; begins at the start of a row.
-    held: Vec<u8>,
-    /// How much of `held` has been looked at.
+    /// Room whose first `filled` bytes were read and not yet handed out; it begins at the start of a row.
+    room: Vec<u8>,
+    filled: usize,
+    spares: Arc<Spares>,
+    /// How much of that has been looked at.
     looked: usize,
     /// Where the quoted cell began that `looked` stands in.
     quote: Option<usize>,
-    /// Behind the last row end found in `held`.
+    /// Behind the last row end found there.
     row_end: usize,
     line: u64,
     ended: bool,
@@ -49,7 +81,9 @@ impl Blocks {
             delimiter,
             limit,
             stride: STRIDE,
-            held: Vec::new(),
+            room: Vec::new(),
+            filled: 0,
+            spares: Arc::default(),
             looked: 0,
             quote: None,
             row_end: 0,
@@ -69,18 +103,24 @@ impl Blocks {
     /// # Errors
     /// Where reading fails, or the mark is that of UTF-16.
     pub fn byte_order_mark(&mut self) -> Result<bool, Error> {
-        while self.held.len() < 3 && !self.ended {
+        while self.filled < 3 && !self.ended {
             self.fill()?;
         }
-        match self.held.as_slice() {
+        match self.held() {
             [0xEF, 0xBB, 0xBF, ..] => {
-                self.held.drain(..3);
+                self.room.copy_within(3..self.filled, 0);
+                self.filled -= 3;
                 Ok(true)
             }
             [0xFF, 0xFE, ..] => Err(Error::Utf16 { name: self.name.clone(), encoding: "utf-16le" }),
             [0xFE, 0xFF, ..] => Err(Error::Utf16 { name: self.name.clone(), encoding: "utf-16be" }),
             _ => Ok(false),
         }
+    }
+
+    /// What was read and not yet handed out.
+    fn held(&self) -> &[u8] {
+        &self.room[..self.filled]
     }
 
     /// The next block; `None` behind the last.
@@ -95,11 +135,14 @@ impl Blocks {
             }
             if self.ended {
                 if let Some(quote) = self.quote {
-                    return Err(Error::UnclosedQuote { name: self.name.clone(), line: self.line + lines(&self.held[..quote]) });
+                    return Err(Error::UnclosedQuote {
+                        name: self.name.clone(),
+                        line: self.line + lines(&self.held()[..quote]),
+                    });
                 }
-                return Ok((!self.held.is_empty()).then(|| self.hand_out(self.held.len())));
+                return Ok((self.filled > 0).then(|| self.hand_out(self.filled)));
             }
-            if self.held.len() > self.limit {
+            if self.filled > self.limit {
                 return Err(Error::RowTooLong { name: self.name.clone(), line: self.line, limit: self.limit });
             }
             self.fill()?;
@@ -107,8 +150,15 @@ impl Blocks {
     }
 
     fn hand_out(&mut self, end: usize) -> Block {
-        let rest = self.held.split_off(end);
-        let bytes = std::mem::replace(&mut self.held, rest);
+        let mut rest = self.spares.take();
+        let behind = &self.room[end..self.filled];
+        if rest.len() < behind.len() {
+            rest.resize(behind.len(), 0);
+        }
+        rest[..behind.len()].copy_from_slice(behind);
+        self.filled = behind.len();
+        let mut bytes = std::mem::replace(&mut self.room, rest);
+        bytes.truncate(end);
         let first_line = self.line;
         self.line += lines(&bytes);
         self.looked -= end;
@@ -116,21 +166,34 @@ impl Blocks {
         if let Some(quote) = &mut self.quote {
             *quote -= end;
         }
-        Block { bytes, first_line }
+        Block { bytes, first_line, spares: Arc::clone(&self.spares) }
     }
 
+    /// Reads on until there is as much more as is read at a time, or the input ends.
     fn fill(&mut self) -> Result<(), Error> {
-        let before = self.held.len();
-        self.held.reserve(self.stride);
-        let read = self.reader.by_ref().take(self.stride as u64).read_to_end(&mut self.held);
-        read.map_err(|source| Error::Read { name: self.name.clone(), source })?;
-        self.ended = self.held.len() - before < self.stride;
+        let wanted = self.filled + self.stride;
+        if self.room.is_empty() {
+            // Zeros that come from the system cost nothing until they are written over.
+            self.room = vec![0; wanted];
+        } else if self.room.len() < wanted {
+            self.room.resize(wanted, 0);
+        }
+        while self.filled < wanted && !self.ended {
+            match self.reader.read(&mut self.room[self.filled..wanted]) {
+                Ok(read) => {
+                    self.ended = read == 0;
+                    self.filled += read;
+                }
+                Err(error) if error.kind() == io::ErrorKind::Interrupted => {}
+                Err(source) => return Err(Error::Read { name: self.name.clone(), source }),
+            }
+        }
         Ok(())
     }
 
     /// Looks at what has been read since the last look, for quotes and for the last row end.
     fn look(&mut self) {
-        let held = &self.held;
+        let held = &self.room[..self.filled];
         while self.looked < held.len() {
             if self.quote.is_some() {
                 let Some(found) = memchr::memchr(b'"', &held[self.looked..]) else {
@@ -180,7 +243,7 @@ mod tests {
         let mut blocks = Blocks::new("test".into(), Box::new(text.as_bytes()), b',', 60).with_stride(stride);
         let mut found = Vec::new();
         while let Some(block) = blocks.next_block()? {
-            found.push((String::from_utf8(block.bytes).unwrap(), block.first_line));
+            found.push((String::from_utf8(block.bytes.clone()).unwrap(), block.first_line));
         }
         Ok(found)
     }

@@ -5,73 +5,113 @@ use keen_notch_core::text::lanes;
 /// The places of the bytes that matter for where rows and cells end and for how they are read, each kind in order.
 #[derive(Debug, Default)]
 pub struct Marks {
-    /// Delimiters and line feeds that are not in quotes: where cells end.
-    pub ends: Vec<u32>,
-    /// Line feeds that are not in quotes: where rows end.
-    pub feeds: Vec<u32>,
-    /// Quotes.
-    pub quotes: Vec<u32>,
-    /// Bytes beyond ASCII, and carriage returns: where a value is not plain.
-    pub odd: Vec<u32>,
+    ends: Places,
+    feeds: Places,
+    quotes: Places,
+    odd: Places,
+}
+
+/// Places in a part, from left to right.
+#[derive(Debug, Default)]
+struct Places {
+    /// Room, of which so many are in use.
+    room: Vec<u32>,
+    count: usize,
 }
 
 /// The bytes looked at in one go; a bit for each in a mask.
 const STEP: usize = 64;
 
+impl Places {
+    /// Adds the places whose bits are set in the mask of the step at `at`.
+    #[inline]
+    fn add(&mut self, mut mask: u64, at: usize) {
+        if self.room.len() < self.count + STEP {
+            self.room.resize((self.count + STEP) * 2, 0);
+        }
+        let Some(room) = self.room.get_mut(self.count..).and_then(|room| room.first_chunk_mut::<STEP>()) else { return };
+        let mut added = 0;
+        while mask != 0 {
+            room[added % STEP] = at as u32 + mask.trailing_zeros();
+            added += 1;
+            mask &= mask - 1;
+        }
+        self.count += added;
+    }
+
+    fn all(&self) -> &[u32] {
+        &self.room[..self.count]
+    }
+}
+
 impl Marks {
+    /// Delimiters and line feeds that are not in quotes: where cells end.
+    pub fn ends(&self) -> &[u32] {
+        self.ends.all()
+    }
+
+    /// Line feeds that are not in quotes: where rows end.
+    pub fn feeds(&self) -> &[u32] {
+        self.feeds.all()
+    }
+
+    /// Quotes.
+    pub fn quotes(&self) -> &[u32] {
+        self.quotes.all()
+    }
+
+    /// Bytes beyond ASCII, and carriage returns: where a value is not plain.
+    pub fn odd(&self) -> &[u32] {
+        self.odd.all()
+    }
+
     /// Finds them in `bytes` from the row start `from` on, by the rule of [`crate::record`]. Places are counted from
     /// the start of `bytes`, of which there are fewer than 4 GiB.
     pub fn find(&mut self, bytes: &[u8], from: usize, delimiter: u8) {
-        self.ends.clear();
-        self.feeds.clear();
-        self.quotes.clear();
-        self.odd.clear();
+        for places in [&mut self.ends, &mut self.feeds, &mut self.quotes, &mut self.odd] {
+            places.count = 0;
+        }
         let mut quoted = Quoted { inside: false, past: 0 };
         let mut at = from;
         while let Some(rest) = bytes.get(at..).filter(|rest| !rest.is_empty()) {
-            match rest.first_chunk::<STEP>() {
-                Some(step) => self.find_in_step(step, bytes, from, delimiter, at, &mut quoted),
+            let filled;
+            let step = match rest.first_chunk::<STEP>() {
+                Some(step) => step,
                 None => {
-                    let mut step = [0; STEP];
-                    step[..rest.len()].copy_from_slice(rest);
-                    self.find_in_step(&step, bytes, from, delimiter, at, &mut quoted);
+                    // Zeros stand for bytes behind the end.
+                    filled = std::array::from_fn(|place| rest.get(place).copied().unwrap_or(0));
+                    &filled
                 }
+            };
+            let (mut ends, mut feeds, mut rare) = (0, 0, 0);
+            for (part, sixteen) in step.as_chunks::<16>().0.iter().enumerate() {
+                let marks = lanes::marks(*sixteen, delimiter);
+                ends |= u64::from(marks.ends) << (part * 16);
+                feeds |= u64::from(marks.feeds) << (part * 16);
+                rare |= u64::from(marks.rare) << (part * 16);
+            }
+            if rare != 0 || quoted.inside {
+                let quotes = quotes_in(step);
+                self.quotes.add(quotes, at);
+                self.odd.add(rare & !quotes, at);
+                if quotes != 0 || quoted.inside {
+                    let outside = quoted.outside(bytes, from, delimiter, at, ends | quotes);
+                    (ends, feeds) = (ends & outside, feeds & outside);
+                }
+            }
+            self.ends.add(ends, at);
+            if feeds != 0 {
+                self.feeds.add(feeds, at);
             }
             at += STEP;
         }
     }
-
-    /// The same in the step at `at`, where zeros stand for bytes behind the end.
-    #[inline]
-    fn find_in_step(&mut self, step: &[u8; STEP], bytes: &[u8], from: usize, delimiter: u8, at: usize, quoted: &mut Quoted) {
-        let (mut ends, mut feeds, mut rare) = (0, 0, 0);
-        for (part, sixteen) in step.as_chunks::<16>().0.iter().enumerate() {
-            let marks = lanes::marks(*sixteen, delimiter);
-            ends |= u64::from(marks.ends) << (part * 16);
-            feeds |= u64::from(marks.feeds) << (part * 16);
-            rare |= u64::from(marks.rare) << (part * 16);
-        }
-        if rare != 0 || quoted.inside {
-            let quote = |part: usize| u64::from(lanes::are(lanes::lanes(step, part * 16), b'"')) << (part * 16);
-            let quotes = (0..STEP / 16).map(quote).fold(0, |quotes, sixteen| quotes | sixteen);
-            push_all(&mut self.quotes, quotes, at);
-            push_all(&mut self.odd, rare & !quotes, at);
-            if quotes != 0 || quoted.inside {
-                let outside = quoted.outside(bytes, from, delimiter, at, ends | quotes);
-                (ends, feeds) = (ends & outside, feeds & outside);
-            }
-        }
-        push_all(&mut self.ends, ends, at);
-        push_all(&mut self.feeds, feeds, at);
-    }
 }
 
-#[inline]
-fn push_all(places: &mut Vec<u32>, mut mask: u64, at: usize) {
-    while mask != 0 {
-        places.push(at as u32 + mask.trailing_zeros());
-        mask &= mask - 1;
-    }
+/// A bit for each quote in a step.
+fn quotes_in(step: &[u8; STEP]) -> u64 {
+    let quotes = |part: usize| u64::from(lanes::are(lanes::lanes(step, part * 16), b'"')) << (part * 16);
+    (0..STEP / 16).map(quotes).fold(0, |all, quotes| all | quotes)
 }
 
 /// Whether the byte at hand is in quotes.
@@ -142,12 +182,12 @@ mod tests {
                     }
                 }
             }
-            prop_assert_eq!(&marks.ends, &ends, "{:?}", text);
-            prop_assert_eq!(&marks.feeds, &feeds);
+            prop_assert_eq!(marks.ends(), &ends, "{:?}", text);
+            prop_assert_eq!(marks.feeds(), &feeds);
             let places = |is: fn(char) -> bool| text.char_indices().filter(move |(_, c)| is(*c)).map(|(at, _)| at as u32);
-            prop_assert_eq!(&marks.quotes, &places(|c| c == '"').collect::<Vec<_>>());
+            prop_assert_eq!(marks.quotes(), places(|c| c == '"').collect::<Vec<_>>());
             let odd = places(|c| c == '\r' || c == 'é').collect::<Vec<_>>();
-            prop_assert!(odd.iter().all(|at| marks.odd.contains(at)));
+            prop_assert!(odd.iter().all(|at| marks.odd().contains(at)));
         }
     }
 }

@@ -40,6 +40,16 @@ pub enum OutColumn {
     },
 }
 
+impl OutColumn {
+    /// The column of the table that it is, if it is one.
+    pub fn original(self) -> Option<usize> {
+        match self {
+            OutColumn::Original(column) => Some(column),
+            OutColumn::Piece { .. } => None,
+        }
+    }
+}
+
 /// Why pieces cannot be bound to a table.
 #[derive(Debug, Clone)]
 pub struct Unbound {

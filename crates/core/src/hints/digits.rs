@@ -1,9 +1,27 @@
-//! Texts of digits, and those with letters that look like some.
+//! Texts of digits, and those with letters that look like some; and what the ends of a value tell at once.
 
 use crate::text::look_alikes::digit_of;
 
-/// Digits.
-pub const DIGITS: [bool; 256] = table(b"0123456789");
+/// What the bytes at the ends of a value tell: that it may be of digits, or may have spaces there. The last byte of a
+/// no-break space is one of those: few values end in it, and in none of these.
+pub const ENDS: [u8; 256] = {
+    let mut table = [0; 256];
+    let mut digit = b'0';
+    while digit <= b'9' {
+        table[digit as usize] = DIGIT;
+        digit += 1;
+    }
+    table[b' ' as usize] = SPACE;
+    table[b'\t' as usize] = SPACE;
+    table[0xA0] = SPACE;
+    table[0xC2] = SPACE;
+    table
+};
+/// A digit.
+pub const DIGIT: u8 = 1;
+/// What may be a space.
+pub const SPACE: u8 = 2;
+
 /// Digits, and letters which look like some.
 pub const MAY_BE_DIGITS: [bool; 256] = table(b"0123456789OoQlIiZzSsB");
 

@@ -5,7 +5,7 @@ mod phrase;
 
 use std::collections::BTreeMap;
 
-use digits::{DIGITS, MAY_BE_DIGITS, digit_look_alike};
+use digits::{DIGIT, ENDS, MAY_BE_DIGITS, SPACE, digit_look_alike};
 use phrase::{counted_ends, markers};
 
 use crate::check::Misfit;
@@ -198,18 +198,23 @@ pub struct Seen<'a> {
 
 /// Notes which of many values should be seen, whatever is cut out of them: once a column, for all its pieces.
 pub fn note_looks(text: &str, values: &[Extent], looks: &mut Vec<u32>) {
-    let worth = (0..).zip(values).filter(|(_, value)| is_worth_a_look(value.bytes(text.as_bytes())));
-    looks.extend(worth.map(|(row, _)| row));
+    let bytes = text.as_bytes();
+    for (row, value) in (0..).zip(values) {
+        let ends = (bytes.get(value.start as usize), bytes.get((value.end as usize).wrapping_sub(1)));
+        if let (Some(first), Some(last)) = ends
+            && are_worth_a_look(*first, *last)
+            && !value.is_empty()
+        {
+            looks.push(row);
+        }
+    }
 }
 
-/// Whether a value may have spaces at an end, or be digits only.
+/// Whether a value that begins and ends with these bytes may have spaces there, or be digits only.
 #[inline]
-fn is_worth_a_look(value: &[u8]) -> bool {
-    // The last byte of a no-break space is looked at: few values end in it, and in none of these.
-    let is_space = |byte: u8| matches!(byte, b' ' | b'\t' | 0xA0 | 0xC2);
-    let is_digit = |byte: u8| DIGITS[usize::from(byte)];
-    let [first, .., last] = value else { return !value.is_empty() };
-    is_space(*first) || is_space(*last) || (is_digit(*first) && is_digit(*last))
+fn are_worth_a_look(first: u8, last: u8) -> bool {
+    let (first, last) = (ENDS[usize::from(first)], ENDS[usize::from(last)]);
+    ((first | last) & SPACE) | (first & last & DIGIT) != 0
 }
 
 /// Whether a text begins and ends like one of digits.
@@ -271,7 +276,8 @@ impl Watched {
     /// Most pieces of most rows are nothing special, which is found out here; the rest is seen to elsewhere.
     #[inline]
     fn see(&mut self, row: u64, value: &str, text: &str, state: State) {
-        if !state.is_filled() || is_worth_a_look(value.as_bytes()) {
+        let ends = value.as_bytes().first().zip(value.as_bytes().last());
+        if !state.is_filled() || ends.is_some_and(|(first, last)| are_worth_a_look(*first, *last)) {
             self.see_value(row, value, state);
         }
         if may_be_digits(text.as_bytes()) && !state.missing {
@@ -294,13 +300,18 @@ impl Watched {
         let source = results.source(text.as_bytes());
         let may_be = |at: u32| source.get(at as usize).is_some_and(|byte| MAY_BE_DIGITS[usize::from(*byte)]);
         for (row, extent) in results.extents().iter().enumerate() {
-            // Pieces that are missing are empty.
-            if extent.is_empty() || !may_be(extent.start) || !may_be(extent.end - 1) {
+            // Pieces that are missing are empty, and few pieces are digits: the first byte tells most.
+            if !may_be(extent.start) || extent.is_empty() || !may_be(extent.end - 1) {
                 continue;
             }
             if lanes::all(source, extent.start as usize, extent.end as usize, lanes::are_digits) {
                 self.digits_only += 1;
-            } else if let Ok(text) = str::from_utf8(extent.bytes(source)) {
+                continue;
+            }
+            let bytes = extent.bytes(source);
+            // Beyond ASCII, there are more letters that look like digits.
+            let is_possible = bytes.iter().all(|byte| MAY_BE_DIGITS[usize::from(*byte)] || !byte.is_ascii());
+            if is_possible && let Ok(text) = str::from_utf8(bytes) {
                 self.see_digits(first_row + row as u64, text);
             }
         }

@@ -8,15 +8,20 @@ use crate::text::kind::Kind;
 #[derive(Debug, Clone)]
 pub(crate) struct ClassPlan {
     ascii: [bool; 256],
+    /// The same as ranges of bytes, both ends included.
+    runs: Vec<(u8, u8)>,
     parts: Vec<ClassPart>,
 }
 
 impl ClassPlan {
     pub(crate) fn new(class: &Class) -> ClassPlan {
-        let mut plan = ClassPlan { ascii: [false; 256], parts: class.parts.clone() };
+        let mut plan = ClassPlan { ascii: [false; 256], runs: Vec::new(), parts: class.parts.clone() };
         for byte in 0..128u8 {
             plan.ascii[usize::from(byte)] = plan.has_by_parts(char::from(byte).encode_utf8(&mut [0; 4]));
         }
+        let has = |byte: u8| plan.ascii[usize::from(byte)];
+        let begins = (0..128u8).filter(|byte| has(*byte) && !byte.checked_sub(1).is_some_and(has));
+        plan.runs = begins.map(|first| (first, (first..).take_while(|byte| has(*byte)).last().unwrap_or(first))).collect();
         plan
     }
 
@@ -44,6 +49,11 @@ impl ClassPlan {
     #[inline]
     pub(crate) fn has_byte(&self, byte: u8) -> bool {
         self.ascii[usize::from(byte)]
+    }
+
+    /// The bytes of plain texts that belong to the class, as ranges with both ends.
+    pub(crate) fn runs(&self) -> &[(u8, u8)] {
+        &self.runs
     }
 
     /// Whether a character belongs to the class.

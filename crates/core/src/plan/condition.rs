@@ -2,6 +2,8 @@
 
 use std::cmp::Ordering;
 
+use wide::u8x16;
+
 use super::class::ClassPlan;
 use super::date::DatePlan;
 use super::many::CutColumn;
@@ -13,7 +15,7 @@ use crate::decimal;
 use crate::phrase::ast::{CheckDigit, Condition, ConditionKind, Marker};
 use crate::phrase::{ErrorKind, PhraseError};
 use crate::text::characters;
-use crate::text::lanes::Extent;
+use crate::text::lanes::{self, Extent};
 use crate::text::unit::Unit;
 
 /// A condition made ready.
@@ -77,9 +79,13 @@ impl ConditionPlan {
             Test::Length { from, to, .. } if results.are_plain() => {
                 note.unless(|extent| *from <= extent.width() && to.is_none_or(|to| extent.width() <= to));
             }
-            Test::Class(class) if results.are_plain() => {
-                note.unless(|extent| !extent.is_empty() && extent.bytes(source).iter().all(|byte| class.has_byte(*byte)));
-            }
+            Test::Class(class) if results.are_plain() => match *class.runs() {
+                [(first, last)] => note.unless(has_all(source, |lanes| lanes::are_within(lanes, first, last))),
+                [one, other] => note.unless(has_all(source, |lanes| {
+                    lanes::are_within(lanes, one.0, one.1) | lanes::are_within(lanes, other.0, other.1)
+                })),
+                _ => note.unless(|extent| !extent.is_empty() && extent.bytes(source).iter().all(|byte| class.has_byte(*byte))),
+            },
             test => note.unless(|extent| test.holds(str::from_utf8(extent.bytes(source)).unwrap_or_default())),
         }
     }
@@ -237,6 +243,12 @@ impl Test {
             }
         }
     }
+}
+
+/// Whether a stretch is not empty, and all its bytes meet a test.
+#[inline]
+fn has_all(source: &[u8], test: impl Fn(u8x16) -> u32) -> impl Fn(Extent) -> bool {
+    move |extent| !extent.is_empty() && lanes::all(source, extent.start as usize, extent.end as usize, &test)
 }
 
 /// Notes which of many texts do not meet a condition. What is asked is known when this is compiled, so that texts are

@@ -99,7 +99,7 @@ pub fn marks(sixteen: [u8; 16], delimiter: u8) -> Marks {
 
 /// A bit for each of so many lanes from the first.
 #[inline]
-fn first_lanes(count: usize) -> u32 {
+pub fn first_lanes(count: usize) -> u32 {
     if count >= 16 { 0xFFFF } else { (1 << count) - 1 }
 }
 
@@ -112,6 +112,32 @@ pub fn first(text: &[u8], start: usize, end: usize, test: impl Fn(u8x16) -> u32)
         if found != 0 {
             let found = at + found.trailing_zeros() as usize;
             return (found < end).then_some(found);
+        }
+        at += 16;
+    }
+    None
+}
+
+/// The first place of a text in a stretch, which is where its first and its last byte stand so far apart.
+#[inline]
+pub fn first_text(text: &[u8], start: usize, end: usize, wanted: &[u8]) -> Option<usize> {
+    let [first, .., last] = wanted else {
+        return self::first(text, start, end, |lanes| wanted.first().map_or(0, |byte| are(lanes, *byte)));
+    };
+    let apart = wanted.len() - 1;
+    let mut at = start;
+    while at + apart < end {
+        let mut found = are(lanes(text, at), *first) & are(lanes(text, at + apart), *last);
+        while found != 0 {
+            let place = at + found.trailing_zeros() as usize;
+            if place + apart >= end {
+                return None;
+            }
+            // The texts that are looked for are short: a call to compare them takes longer than they do.
+            if text.get(place..place + wanted.len())?.iter().zip(wanted).all(|(byte, wanted)| byte == wanted) {
+                return Some(place);
+            }
+            found &= found - 1;
         }
         at += 16;
     }
@@ -152,6 +178,32 @@ pub fn nth(text: &[u8], start: usize, end: usize, byte: u8, mut skipped: usize) 
         at += 16;
     }
     None
+}
+
+/// The section with this number, counted from 0, between bytes like this; `None` where there are fewer.
+#[inline]
+pub fn section(text: &[u8], value: Extent, by: u8, index: usize) -> Option<Extent> {
+    let (start, end) = (value.start as usize, value.end as usize);
+    if value.width() <= 16 {
+        // All there are at once: a section begins behind one of them, and ends at the next.
+        let mut found = are(lanes(text, start), by) & first_lanes(value.width());
+        let mut from = 0;
+        for _ in 0..index {
+            if found == 0 {
+                return None;
+            }
+            from = found.trailing_zeros() + 1;
+            found &= found - 1;
+        }
+        let to = if found == 0 { value.width() as u32 } else { found.trailing_zeros() };
+        return Some(Extent { start: value.start + from, end: value.start + to });
+    }
+    let from = match index.checked_sub(1) {
+        None => start,
+        Some(before) => nth(text, start, end, by, before)? + 1,
+    };
+    let to = first(text, from, end, |lanes| are(lanes, by)).unwrap_or(end);
+    Some(Extent::new(from, to))
 }
 
 /// Whether a test sets the bits of all lanes of a stretch.
@@ -200,6 +252,20 @@ mod tests {
                 assert_eq!(nth(&text, start, end, b'-', at - start), Some(at));
                 assert_eq!(nth(&text, start, end, b'-', at - start + 1), None);
                 assert!(!all(&text, start, end, |lanes| are_within(lanes, b'a', b'x')));
+            }
+        }
+    }
+
+    #[test]
+    fn texts_are_found_where_they_stand_whole() {
+        let text = b"WO WO:WO:1 and then far behind all of this WO:2 OO:";
+        let find = |start: usize, end: usize, wanted: &str| first_text(text, start, end, wanted.as_bytes());
+        for start in 0..text.len() {
+            for end in start..=text.len() {
+                for wanted in ["WO:", "O", "WO", "WO:2", "far behind all of this"] {
+                    let plain = str::from_utf8(&text[start..end]).unwrap().find(wanted).map(|at| start + at);
+                    assert_eq!(find(start, end, wanted), plain, "{wanted} in {start}..{end}");
+                }
             }
         }
     }

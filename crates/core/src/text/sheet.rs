@@ -133,16 +133,16 @@ impl Pen<'_> {
     #[inline]
     pub fn cell(&mut self, before: u8, text: &[u8], extent: Extent) {
         let width = extent.width();
-        let chunk = text.get(extent.start as usize..).and_then(|rest| rest.first_chunk::<CHUNK>());
-        if let (true, Some(chunk)) = (width <= CHUNK, chunk)
-            && let Some([first, place @ ..]) = self.room[self.at..].first_chunk_mut::<{ CHUNK + 1 }>()
+        if width <= CHUNK
+            && let Some(chunk) = text.get(extent.start as usize..).and_then(|rest| rest.first_chunk::<CHUNK>())
+            && let Some(place) = self.room.get_mut(self.at..).and_then(|rest| rest.first_chunk_mut::<{ CHUNK + 1 }>())
         {
+            let [first, place @ ..] = place;
             *first = before;
-            place.copy_from_slice(chunk);
+            *place = *chunk;
             self.at += width + 1;
         } else {
-            self.extend(&[before]);
-            self.extend(extent.bytes(text));
+            self.at = wide_cell(self.room, self.at, before, extent.bytes(text));
         }
     }
 
@@ -151,6 +151,16 @@ impl Pen<'_> {
     pub fn lift(self) {
         *self.end = self.at;
     }
+}
+
+/// Writes a byte and some others at a place; gives the place behind them.
+#[cold]
+#[inline(never)]
+fn wide_cell(room: &mut [u8], at: usize, before: u8, bytes: &[u8]) -> usize {
+    let behind = at + 1 + bytes.len();
+    room[at] = before;
+    room[at + 1..behind].copy_from_slice(bytes);
+    behind
 }
 
 #[cfg(test)]

@@ -19,25 +19,41 @@ pub struct Row {
     /// The byte behind its line end.
     pub next: u32,
     /// The mark at the end of its first cell.
-    cell: u32,
+    end: u32,
     /// Whether values stand in quotes or have some, so that a part of one may need quotes.
     pub has_quotes: bool,
+}
+
+/// Where the next row begins, and the first mark of each kind at or behind that.
+#[derive(Debug, Clone, Copy, Default)]
+struct Place {
+    at: usize,
+    end: usize,
+    feed: usize,
+    quote: usize,
+    odd: usize,
+}
+
+/// What is wanted of rows.
+#[derive(Debug, Clone, Copy)]
+pub struct Needed<'j> {
+    /// How many columns there are.
+    pub columns: usize,
+    /// The columns whose values are needed, by their indices.
+    pub values: &'j [usize],
+    /// The columns whose cells are needed as they stand.
+    pub cells: &'j [usize],
 }
 
 /// Rows that were gathered from a part, and where its next row begins.
 #[derive(Debug, Default)]
 pub struct Gathered {
     marks: Marks,
-    /// The byte of the part that the next row begins at.
-    at: usize,
-    /// The first mark of each kind at or behind it.
-    end: usize,
-    feed: usize,
-    quote: usize,
-    odd: usize,
+    place: Place,
     rows: Vec<Row>,
     /// By column and row.
     values: Vec<Vec<Extent>>,
+    cells: Vec<Vec<Extent>>,
     /// By column.
     looks: Vec<Vec<u32>>,
 }
@@ -46,12 +62,12 @@ impl Gathered {
     /// Begins with the part `text`, whose rows begin at byte `start`.
     pub fn begin(&mut self, text: &str, start: usize, delimiter: u8) {
         self.marks.find(text.as_bytes(), start, delimiter);
-        (self.at, self.end, self.feed, self.quote, self.odd) = (start, 0, 0, 0, 0);
+        self.place = Place { at: start, ..Place::default() };
     }
 
     /// The byte of the part that the next row begins at.
     pub fn at(&self) -> usize {
-        self.at
+        self.place.at
     }
 
     /// The rows that were gathered.
@@ -64,25 +80,48 @@ impl Gathered {
         Values { text, columns: &self.values }
     }
 
+    /// The cells of a column as they stand.
+    pub fn cells(&self, column: usize) -> &[Extent] {
+        &self.cells[column]
+    }
+
     /// Which of the values of a column are worth a look.
     pub fn looks(&self, column: usize) -> &[u32] {
         &self.looks[column]
     }
 
-    /// Gathers the next rows, up to one that has to go the long way; `used` are the columns whose values are
-    /// needed, `columns` is how many there are. Whether as many were gathered as go together.
-    pub fn gather(&mut self, text: &str, used: &[usize], columns: usize) -> bool {
-        self.rows.clear();
-        self.values.iter_mut().for_each(Vec::clear);
-        if let Some(last) = used.last() {
-            self.values.resize_with(self.values.len().max(last + 1), Vec::new);
+    /// Gathers the next rows, up to one that has to go the long way. Whether as many were gathered as go together.
+    pub fn gather(&mut self, text: &str, needed: Needed) -> bool {
+        let Gathered { marks, place, rows, values, cells, .. } = self;
+        rows.clear();
+        while rows.len() < MOST
+            && let Some(row) = next_row(text, marks, place, needed)
+        {
+            rows.push(row);
         }
-        while self.rows.len() < MOST {
-            if !self.gather_row(text, used, columns) {
-                return false;
+        // Column by column: what a cell is found by is the same for all rows.
+        let raw_cells = |column: usize, out: &mut Vec<Extent>| {
+            out.clear();
+            match column.checked_sub(1) {
+                None => out.extend(rows.iter().map(|row| first_cell(marks.ends(), *row))),
+                Some(before) => out.extend(rows.iter().map(|row| cell_behind(marks.ends(), *row, before))),
+            }
+        };
+        for (columns, out) in [(needed.values, &mut *values), (needed.cells, &mut *cells)] {
+            if out.len() < needed.columns {
+                out.resize_with(needed.columns, Vec::new);
+            }
+            columns.iter().for_each(|column| raw_cells(*column, &mut out[*column]));
+        }
+        for (index, row) in rows.iter().enumerate().filter(|(_, row)| row.has_quotes) {
+            let quotes = within(marks.quotes(), row.raw);
+            for column in needed.values {
+                let value = &mut values[*column][index];
+                let around = u32::from(quoting(text.as_bytes(), *value, quotes) == Quoting::Around);
+                *value = Extent { start: value.start + around, end: value.end - around };
             }
         }
-        true
+        rows.len() == MOST
     }
 
     /// Looks for values that are worth a look.
@@ -94,111 +133,127 @@ impl Gathered {
         }
     }
 
-    #[inline]
-    fn gather_row(&mut self, text: &str, used: &[usize], columns: usize) -> bool {
-        let bytes = text.as_bytes();
-        // A row has all its cells if its line feed is where the last of them ends.
-        let (Some(feed), Some(ends)) = (self.marks.feeds.get(self.feed), self.marks.ends.get(self.end..self.end + columns))
-        else {
-            return false;
-        };
-        let feed = *feed as usize;
-        if ends.last().is_none_or(|last| *last as usize != feed) {
-            return false;
-        }
-        let has_return = feed > self.at && bytes.get(feed - 1) == Some(&b'\r');
-        let raw = Extent::new(self.at, feed - usize::from(has_return));
-        let cell = |column: usize| cell(ends, raw, column);
-        let is_before = |place: Option<&u32>| place.is_some_and(|place| *place < raw.end);
-        let mut row = Row { raw, next: feed as u32 + 1, cell: self.end as u32, has_quotes: false };
-        if is_before(self.marks.odd.get(self.odd)) && !used.iter().all(|column| is_plain(cell(*column).text(text))) {
-            return false;
-        }
-        if is_before(self.marks.quotes.get(self.quote)) {
-            for column in used {
-                match bare(bytes, cell(*column)) {
-                    Cell::Escaped => return false,
-                    Cell::Bare => {}
-                    Cell::Quoted | Cell::WithQuotes => row.has_quotes = true,
-                }
-            }
-        }
-        if row.has_quotes {
-            for column in used {
-                let cell = cell(*column);
-                let is_quoted = bare(bytes, cell) == Cell::Quoted;
-                let inner = Extent { start: cell.start + u32::from(is_quoted), end: cell.end - u32::from(is_quoted) };
-                self.values[*column].push(inner);
-            }
-        } else {
-            for column in used {
-                self.values[*column].push(cell(*column));
-            }
-        }
-        self.rows.push(row);
-        self.end += columns;
-        self.skip_to(feed + 1);
-        true
-    }
-
     /// Goes on behind a row that went the long way.
     pub fn go_on_at(&mut self, at: usize) {
-        self.skip_to(at);
-        self.end += count_before(&self.marks.ends[self.end..], at);
+        let Gathered { marks, place, .. } = self;
+        *place = Place {
+            at,
+            end: place.end + count_before(&marks.ends()[place.end..], at),
+            feed: place.feed + count_before(&marks.feeds()[place.feed..], at),
+            quote: place.quote + count_before(&marks.quotes()[place.quote..], at),
+            odd: place.odd + count_before(&marks.odd()[place.odd..], at),
+        };
     }
+}
 
-    /// The next row begins at byte `at`.
-    #[inline]
-    fn skip_to(&mut self, at: usize) {
-        self.at = at;
-        self.feed += count_before(&self.marks.feeds[self.feed..], at);
-        self.quote += count_before(&self.marks.quotes[self.quote..], at);
-        self.odd += count_before(&self.marks.odd[self.odd..], at);
+/// The row at a place, if it can go the short way: then the place is behind it.
+#[inline]
+fn next_row(text: &str, marks: &Marks, place: &mut Place, needed: Needed) -> Option<Row> {
+    let bytes = text.as_bytes();
+    // A row has all its cells if its line feed is where the last of them ends.
+    let feed = *marks.feeds().get(place.feed)?;
+    let end = place.end + needed.columns;
+    if *marks.ends().get(end - 1)? != feed {
+        return None;
     }
+    let feed = feed as usize;
+    let has_return = feed > place.at && bytes.get(feed - 1) == Some(&b'\r');
+    let raw = Extent::new(place.at, feed - usize::from(has_return));
+    let mut row = Row { raw, next: feed as u32 + 1, end: place.end as u32, has_quotes: false };
+    let odd = count_before(marks.odd().get(place.odd..)?, feed);
+    if odd > usize::from(has_return) && !has_plain_values(text, marks, row, needed) {
+        return None;
+    }
+    let quotes = count_before(marks.quotes().get(place.quote..)?, feed);
+    if quotes > 0 {
+        row.has_quotes = has_quotes(bytes, marks, row, needed, marks.quotes().get(place.quote..place.quote + quotes)?)?;
+    }
+    *place = Place { at: feed + 1, end, feed: place.feed + 1, quote: place.quote + quotes, odd: place.odd + odd };
+    Some(row)
+}
 
-    /// A cell of a row as it stands, quotes included.
-    pub fn raw_cell(&self, row: Row, column: usize) -> Extent {
-        cell(self.marks.ends.get(row.cell as usize..).unwrap_or_default(), row.raw, column)
+/// Whether the values that are needed are plain, of a row that is not.
+#[cold]
+fn has_plain_values(text: &str, marks: &Marks, row: Row, needed: Needed) -> bool {
+    needed.values.iter().all(|column| is_plain(raw_cell(marks.ends(), row, *column).text(text)))
+}
+
+/// Whether values that are needed have quotes, or stand in some; `None` where one does not stand in its cell as it is.
+fn has_quotes(bytes: &[u8], marks: &Marks, row: Row, needed: Needed, quotes: &[u32]) -> Option<bool> {
+    let mut has_quotes = false;
+    for column in needed.values {
+        match quoting(bytes, raw_cell(marks.ends(), row, *column), quotes) {
+            Quoting::Escaped => return None,
+            Quoting::None => {}
+            Quoting::Around | Quoting::Within => has_quotes = true,
+        }
     }
+    Some(has_quotes)
 }
 
 /// How many of the first places are before byte `at`.
 #[inline]
 fn count_before(places: &[u32], at: usize) -> usize {
-    places.iter().take_while(|place| (**place as usize) < at).count()
+    let mut count = 0;
+    while places.get(count).is_some_and(|place| (*place as usize) < at) {
+        count += 1;
+    }
+    count
 }
 
-/// A cell of a row, of the marks at whose ends this one's begin.
+/// The places that are in a row.
+fn within(places: &[u32], raw: Extent) -> &[u32] {
+    let first = places.partition_point(|place| *place < raw.start);
+    let behind = places.partition_point(|place| *place < raw.end);
+    places.get(first..behind).unwrap_or_default()
+}
+
+/// A cell of a row as it stands, quotes included.
+fn raw_cell(ends: &[u32], row: Row, column: usize) -> Extent {
+    match column.checked_sub(1) {
+        None => first_cell(ends, row),
+        Some(before) => cell_behind(ends, row, before),
+    }
+}
+
 #[inline]
-fn cell(ends: &[u32], raw: Extent, column: usize) -> Extent {
-    let start = match column.checked_sub(1) {
-        None => raw.start,
-        Some(before) => ends.get(before).map_or(raw.end, |end| end + 1),
-    };
+fn first_cell(ends: &[u32], row: Row) -> Extent {
+    let end = ends.get(row.end as usize).copied().unwrap_or(row.raw.end);
     // The mark at the end of the row is behind a carriage return.
-    Extent { start, end: ends.get(column).map_or(raw.end, |end| raw.end.min(*end)) }
+    Extent { start: row.raw.start, end: end.min(row.raw.end) }
 }
 
-/// How the value of a cell stands in it.
+/// The cell behind the cell `before`.
+#[inline]
+fn cell_behind(ends: &[u32], row: Row, before: usize) -> Extent {
+    let at = row.end as usize + before;
+    match ends.get(at..).and_then(|ends| ends.first_chunk::<2>()) {
+        Some([start, end]) => Extent { start: start + 1, end: (*end).min(row.raw.end) },
+        None => Extent { start: row.raw.end, end: row.raw.end },
+    }
+}
+
+/// Which quotes a cell has.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-enum Cell {
-    /// As it is.
-    Bare,
-    /// As it is, with quotes.
-    WithQuotes,
-    /// Between two quotes, with none in it.
-    Quoted,
-    /// Not as it is.
+enum Quoting {
+    /// None.
+    None,
+    /// Some that are part of its value.
+    Within,
+    /// One at each end, and none within.
+    Around,
+    /// Some that keep the value from standing in the cell as it is.
     Escaped,
 }
 
-fn bare(bytes: &[u8], cell: Extent) -> Cell {
-    let bytes = cell.bytes(bytes);
-    let has_quote = |bytes: &[u8]| memchr::memchr(b'"', bytes).is_some();
-    match bytes {
-        [b'"', inner @ .., b'"'] if !has_quote(inner) => Cell::Quoted,
-        [b'"', ..] => Cell::Escaped,
-        bytes if has_quote(bytes) => Cell::WithQuotes,
-        _ => Cell::Bare,
+/// Which of the quotes of a row the cell has.
+fn quoting(bytes: &[u8], cell: Extent, quotes: &[u32]) -> Quoting {
+    let count = quotes.iter().filter(|quote| (cell.start..cell.end).contains(quote)).count();
+    let is_quote = |at: u32| bytes.get(at as usize) == Some(&b'"');
+    match (count, is_quote(cell.start)) {
+        (0, _) => Quoting::None,
+        (2, true) if is_quote(cell.end - 1) => Quoting::Around,
+        (_, true) => Quoting::Escaped,
+        (_, false) => Quoting::Within,
     }
 }

@@ -35,6 +35,8 @@ pub struct Job {
     carving: Carving,
     used: Vec<usize>,
     columns: Vec<OutColumn>,
+    /// The columns of the table that go into the output as they are.
+    originals: Vec<usize>,
     titles: Vec<String>,
     layout: Layout,
     /// Whether all original columns go into the output, in their order.
@@ -150,6 +152,7 @@ impl Job {
             used: carving.used_columns(),
             titles: columns.iter().map(|column| carving.title(*column, header)).collect(),
             layout: if appends { Layout::Appended(columns.len() - kept) } else { Layout::CellByCell },
+            originals: columns.iter().filter_map(|column| column.original()).collect(),
             columns,
             keeps_all,
             checks: checks(&carving),

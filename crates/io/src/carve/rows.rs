@@ -12,7 +12,7 @@ use keen_notch_core::text::characters::is_plain;
 use keen_notch_core::text::lanes::Extent;
 use keen_notch_core::text::sheet::Sheet;
 
-use super::gather::{Gathered, Row};
+use super::gather::{Gathered, Needed, Row};
 use super::header::Begin;
 use super::{Counts, FaultyRow, Job, Layout, PreviewCell};
 use crate::Error;
@@ -141,12 +141,14 @@ impl<'j> Rows<'j> {
             })?;
             return Ok(());
         }
-        let mut cells = Cells::default();
+        let mut room = Cells::default();
         gathered.begin(text, part.start(), self.delimiter);
+        let cells = if self.job.layout == Layout::CellByCell { self.job.originals.as_slice() } else { &[] };
+        let needed = Needed { columns: part.columns(), values: &self.job.used, cells };
         while gathered.at() < text.len() {
             // The first rows are shown, and go the long way.
             if worked.preview.len() >= self.job.preview {
-                let is_full = gathered.gather(text, &self.job.used, part.columns());
+                let is_full = gathered.gather(text, needed);
                 if !gathered.rows().is_empty() {
                     self.rows_together(gathered, part, text, worked);
                 }
@@ -154,7 +156,7 @@ impl<'j> Rows<'j> {
                     continue;
                 }
             }
-            let line = part.line_at(text, gathered.at(), &mut cells)?;
+            let line = part.line_at(text, gathered.at(), &mut room)?;
             let next = gathered.at() + line.width();
             self.line_of(line, part, before, worked);
             gathered.go_on_at(next);
@@ -205,9 +207,9 @@ impl<'j> Rows<'j> {
             }
             if self.job.layout != Layout::Nothing {
                 if written.is_plain && !row.has_quotes {
-                    self.write_plainly(gathered, *row, index, text, &written, &mut worked.bytes);
+                    self.write_plainly(*row, index, text, &written, &mut worked.bytes);
                 } else {
-                    self.write_carefully(gathered, *row, index, text, &written, &mut worked.bytes);
+                    self.write_carefully(*row, index, text, &written, &mut worked.bytes);
                 }
             }
             worked.counts.rows_kept += 1;
@@ -218,43 +220,40 @@ impl<'j> Rows<'j> {
         self.batch = batch;
     }
 
-    /// Writes a row none of whose values has quotes, where no result needs any; `most` is what it takes at most.
+    /// Writes a row none of whose values has quotes, where no result needs any.
     #[inline]
-    fn write_plainly(&self, gathered: &Gathered, row: Row, index: usize, text: &str, written: &Written, out: &mut Sheet) {
+    fn write_plainly(&self, row: Row, index: usize, text: &str, written: &Written, out: &mut Sheet) {
         let bytes = text.as_bytes();
         let mut pen = out.pen(written.most);
         let mut columns = written.columns.as_slice();
-        if let Layout::Appended(_) = self.job.layout {
+        if written.is_appended {
             pen.extend(row.raw.bytes(bytes));
         } else if let [first, rest @ ..] = columns {
-            let (source, extent) = first.cell(gathered, row, index, bytes);
-            pen.extend(extent.bytes(source));
+            pen.extend(first.extents[index].bytes(first.source));
             columns = rest;
         }
         for column in columns {
-            let (source, extent) = column.cell(gathered, row, index, bytes);
-            pen.cell(self.delimiter, source, extent);
+            pen.cell(self.delimiter, column.source, column.extents[index]);
         }
         pen.extend(Extent { start: row.raw.end, end: row.next }.bytes(bytes));
         pen.lift();
     }
 
     /// Writes a row of which results may need quotes.
-    fn write_carefully(&self, gathered: &Gathered, row: Row, index: usize, text: &str, written: &Written, out: &mut Sheet) {
+    fn write_carefully(&self, row: Row, index: usize, text: &str, written: &Written, out: &mut Sheet) {
         let bytes = text.as_bytes();
         let start = out.width();
-        let is_appended = matches!(self.job.layout, Layout::Appended(_));
-        if is_appended {
+        if written.is_appended {
             out.extend(row.raw.bytes(bytes));
         }
         for (place, column) in written.columns.iter().enumerate() {
-            if is_appended || place > 0 {
+            if written.is_appended || place > 0 {
                 out.push(self.delimiter);
             }
-            let (source, extent) = column.cell(gathered, row, index, bytes);
-            match column {
-                Column::Original(_) => out.take(source, extent),
-                Column::Piece { .. } => push_cell(out, extent.bytes(source), self.delimiter),
+            if column.is_piece {
+                push_cell(out, column.extents[index].bytes(column.source), self.delimiter);
+            } else {
+                out.take(column.source, column.extents[index]);
             }
         }
         if self.job.columns.len() == 1 && out.width() == start {
@@ -462,40 +461,31 @@ fn ragged(record: &Record, part: &Part, job: &Job) -> Fault {
     Fault { check: job.checks.len() - 1, result: String::new(), place: None, misfit }
 }
 
-/// What is written of rows that go together, behind what is copied of each.
+/// What is written of rows that go together.
 struct Written<'b> {
     columns: Vec<Column<'b>>,
+    /// Whether the columns stand behind the row as it is.
+    is_appended: bool,
     /// Whether results need quotes only where their values have some.
     is_plain: bool,
     /// The bytes that all rows take at most, where no cell needs quotes.
     most: usize,
 }
 
-/// A column of the output.
-enum Column<'b> {
-    /// A column of the table.
-    Original(usize),
-    /// The results of a piece, and the bytes that they stand in.
-    Piece { source: &'b [u8], extents: &'b [Extent] },
-}
-
-impl<'b> Column<'b> {
-    /// The cell of a row, and the bytes it stands in.
-    #[inline]
-    fn cell(&self, gathered: &Gathered, row: Row, index: usize, text: &'b [u8]) -> (&'b [u8], Extent) {
-        match self {
-            Column::Piece { source, extents } => (source, extents[index]),
-            Column::Original(column) => (text, gathered.raw_cell(row, *column)),
-        }
-    }
+/// A column of the output: its cells by row, and the bytes that they stand in.
+struct Column<'b> {
+    source: &'b [u8],
+    extents: &'b [Extent],
+    /// Whether they are results, and not cells of the table as they stand.
+    is_piece: bool,
 }
 
 impl<'b> Written<'b> {
-    fn new(job: &Job, delimiter: u8, gathered: &Gathered, text: &'b str, batch: &'b Batch) -> Written<'b> {
-        let columns = match job.layout {
-            Layout::Appended(count) => &job.columns[job.columns.len() - count..],
-            Layout::CellByCell => &job.columns[..],
-            Layout::Nothing => &[],
+    fn new(job: &Job, delimiter: u8, gathered: &'b Gathered, text: &'b str, batch: &'b Batch) -> Written<'b> {
+        let (columns, is_appended) = match job.layout {
+            Layout::Appended(count) => (&job.columns[job.columns.len() - count..], true),
+            Layout::CellByCell => (&job.columns[..], false),
+            Layout::Nothing => (&[][..], false),
         };
         let is_special = |byte: u8| byte == delimiter || matches!(byte, b'"' | b'\n' | b'\r');
         // A delimiter may be a letter, and come to be in another case.
@@ -506,21 +496,19 @@ impl<'b> Written<'b> {
         };
         // A line with nothing on it needs quotes too.
         let mut is_plain = job.columns.len() > 1;
-        let rows: usize = gathered.rows().iter().map(|row| row.next - row.raw.start).map(|width| width as usize).sum();
-        let mut most = rows + gathered.rows().len() * columns.len();
         let column = |column: &OutColumn| match column {
             OutColumn::Original(column) => {
-                most += rows;
-                Column::Original(*column)
+                Column { source: text.as_bytes(), extents: gathered.cells(*column), is_piece: false }
             }
             OutColumn::Piece { piece, .. } => {
                 let results = &batch.pieces()[*piece];
                 is_plain &= needs_no_quotes(results.made());
-                most += results.extents().iter().map(|extent| extent.width()).sum::<usize>();
-                Column::Piece { source: results.source(text.as_bytes()), extents: results.extents() }
+                Column { source: results.source(text.as_bytes()), extents: results.extents(), is_piece: true }
             }
         };
-        let columns = columns.iter().map(column).collect();
-        Written { columns, is_plain, most }
+        let columns: Vec<Column> = columns.iter().map(column).collect();
+        let raw = gathered.rows().iter().map(|row| (row.next - row.raw.start) as usize).sum::<usize>();
+        let cells = columns.iter().flat_map(|column| column.extents).map(|extent| extent.width() + 1).sum::<usize>();
+        Written { columns, is_appended, is_plain, most: raw + cells }
     }
 }

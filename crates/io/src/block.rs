@@ -1,9 +1,10 @@
 //! Cutting an input into blocks that end where a row ends.
 
 use std::io::{self, Read};
-use std::sync::{Arc, Mutex, PoisonError};
+use std::sync::{Arc, Mutex};
 
 use crate::Error;
+use crate::pool::lock;
 
 /// How much is read at a time, in bytes.
 const STRIDE: usize = 256 * 1024;
@@ -35,12 +36,11 @@ impl Spares {
     const MOST: usize = 16;
 
     fn take(&self) -> Vec<u8> {
-        // Whoever held the lock cannot have left anything half done.
-        self.0.lock().unwrap_or_else(PoisonError::into_inner).pop().unwrap_or_default()
+        lock(&self.0).pop().unwrap_or_default()
     }
 
     fn give_back(&self, room: Vec<u8>) {
-        let mut spares = self.0.lock().unwrap_or_else(PoisonError::into_inner);
+        let mut spares = lock(&self.0);
         // The room of a row that was very long is not kept.
         if spares.len() < Spares::MOST && room.capacity() <= STRIDE * 2 {
             spares.push(room);
@@ -153,7 +153,8 @@ impl Blocks {
         let mut rest = self.spares.take();
         let behind = &self.room[end..self.filled];
         if rest.len() < behind.len() {
-            rest.resize(behind.len(), 0);
+            // Zeros that come from the system cost nothing until they are written over.
+            rest = vec![0; behind.len() + self.stride];
         }
         rest[..behind.len()].copy_from_slice(behind);
         self.filled = behind.len();
@@ -173,7 +174,6 @@ impl Blocks {
     fn fill(&mut self) -> Result<(), Error> {
         let wanted = self.filled + self.stride;
         if self.room.is_empty() {
-            // Zeros that come from the system cost nothing until they are written over.
             self.room = vec![0; wanted];
         } else if self.room.len() < wanted {
             self.room.resize(wanted, 0);

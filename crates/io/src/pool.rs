@@ -1,25 +1,47 @@
 //! Work on several threads whose results come in the order of what was worked on.
 
 use std::collections::BTreeMap;
+use std::sync::atomic::{AtomicBool, Ordering, fence};
+use std::sync::{Mutex, MutexGuard, PoisonError};
 use std::thread;
 
-use crossbeam_channel::bounded;
+use crossbeam_channel::{Sender, bounded, unbounded};
 
-/// Items on their way, for each thread: read, worked on, or waiting for one before them. This is what bounds
-/// memory.
+/// Items on their way, for each thread: worked on, or waiting for one before them. This is what bounds memory.
 const ON_THE_WAY: usize = 4;
 
-/// Takes items from `source` until it gives none, works on each on one of so many threads, and hands the results
-/// to `sink` in the order of the items. `worker` is called on each thread once, and gives what works there.
+/// Where items come from, one thread at a time.
+struct Source<S> {
+    give: S,
+    /// The number of the next item.
+    next: u64,
+    ended: bool,
+}
+
+/// Where results go to, one thread at a time.
+struct Sink<K, R, E> {
+    take: K,
+    /// The number of the result that is next.
+    next: u64,
+    /// Results that came before it was their turn.
+    waiting: BTreeMap<u64, Result<R, E>>,
+    outcome: Result<(), E>,
+}
+
+/// Takes items from `source` until it gives none, works on each, and hands the results to `sink` in the order of the
+/// items, on so many threads. `worker` is called on each thread once, and gives what works there.
+///
+/// Each thread takes an item, works on it and hands the result on itself, if nobody else is handing on: so what it
+/// reads, works on and writes stays near its processor.
 ///
 /// # Errors
 /// The first in the order of the items, whichever of the three it comes from; what came before it has been handed
 /// to `sink`.
-pub fn in_order<T: Send, R: Send, E: Send, W: FnMut(T) -> Result<R, E>>(
+pub fn in_order<T, R: Send, E: Send, W: FnMut(T) -> Result<R, E>>(
     threads: usize,
     mut source: impl FnMut() -> Result<Option<T>, E> + Send,
     worker: impl Fn() -> W + Sync,
-    mut sink: impl FnMut(R) -> Result<(), E>,
+    mut sink: impl FnMut(R) -> Result<(), E> + Send,
 ) -> Result<(), E> {
     if threads <= 1 {
         let mut work = worker();
@@ -28,56 +50,93 @@ pub fn in_order<T: Send, R: Send, E: Send, W: FnMut(T) -> Result<R, E>>(
         }
         return Ok(());
     }
+    // Whoever takes an item has to have leave, which is given back when its result has been handed on.
+    let (leave, left) = bounded::<()>(threads * (ON_THE_WAY + 1));
+    give_leave(&leave, threads * ON_THE_WAY);
+    let (results, done) = unbounded::<(u64, Result<R, E>)>();
+    let source = Mutex::new(Source { give: source, next: 0, ended: false });
+    let sink = Mutex::new(Sink { take: sink, next: 0, waiting: BTreeMap::new(), outcome: Ok(()) });
+    let stopped = AtomicBool::new(false);
+    let stop = || {
+        stopped.store(true, Ordering::SeqCst);
+        give_leave(&leave, threads);
+    };
+    let next_item = || {
+        let mut source = lock(&source);
+        if source.ended {
+            return None;
+        }
+        let item = (source.give)().transpose();
+        source.ended = !matches!(item, Some(Ok(_)));
+        source.next += 1;
+        item.map(|item| (source.next - 1, item))
+    };
+    // Whoever finds somebody handing on leaves the result to them: they look again before they go.
+    let hand_on = || {
+        loop {
+            fence(Ordering::SeqCst);
+            let Ok(mut locked) = sink.try_lock() else { return };
+            let sink = &mut *locked;
+            sink.waiting.extend(done.try_iter());
+            while sink.outcome.is_ok()
+                && let Some(result) = sink.waiting.remove(&sink.next)
+            {
+                sink.outcome = result.and_then(&mut sink.take);
+                sink.next += 1;
+                give_leave(&leave, 1);
+            }
+            if sink.outcome.is_err() {
+                stop();
+                return;
+            }
+            drop(locked);
+            fence(Ordering::SeqCst);
+            if done.is_empty() {
+                return;
+            }
+        }
+    };
+    let run = || {
+        let _stops = OnPanic(&stop);
+        let mut work = worker();
+        while left.recv().is_ok() && !stopped.load(Ordering::SeqCst) {
+            let Some((number, item)) = next_item() else {
+                // The next to come finds the end too.
+                give_leave(&leave, 1);
+                return;
+            };
+            let _ = results.send((number, item.and_then(&mut work)));
+            hand_on();
+        }
+    };
     thread::scope(|scope| {
-        let (items, to_do) = bounded::<(u64, T)>(threads);
-        let (results, done) = bounded::<(u64, Result<R, E>)>(threads * ON_THE_WAY);
-        let (leave, left) = bounded::<()>(threads * ON_THE_WAY);
-        for _ in 0..threads * ON_THE_WAY {
-            let _ = leave.send(());
+        (1..threads).for_each(|_| drop(scope.spawn(run)));
+        run();
+    });
+    sink.into_inner().unwrap_or_else(PoisonError::into_inner).outcome
+}
+
+/// Lets so many more take an item; there is room for all there can be.
+fn give_leave(leave: &Sender<()>, count: usize) {
+    for _ in 0..count {
+        let _ = leave.try_send(());
+    }
+}
+
+/// What a thread held that panicked is not used again: the panic ends the run.
+pub fn lock<T>(of: &Mutex<T>) -> MutexGuard<'_, T> {
+    of.lock().unwrap_or_else(PoisonError::into_inner)
+}
+
+/// Calls something if its thread panics: others must not wait for what that would have done.
+struct OnPanic<F: Fn()>(F);
+
+impl<F: Fn()> Drop for OnPanic<F> {
+    fn drop(&mut self) {
+        if thread::panicking() {
+            (self.0)();
         }
-        for _ in 0..threads {
-            let (to_do, results, worker) = (to_do.clone(), results.clone(), &worker);
-            scope.spawn(move || {
-                let mut work = worker();
-                for (number, item) in to_do {
-                    if results.send((number, work(item))).is_err() {
-                        break;
-                    }
-                }
-            });
-        }
-        drop(to_do);
-        scope.spawn(move || {
-            // Nobody to hand on to means that the run is over.
-            for number in 0.. {
-                if left.recv().is_err() {
-                    break;
-                }
-                let handed_on = match source() {
-                    Ok(Some(item)) => items.send((number, item)).is_ok(),
-                    Ok(None) => false,
-                    Err(error) => {
-                        let _ = results.send((number, Err(error)));
-                        false
-                    }
-                };
-                if !handed_on {
-                    break;
-                }
-            }
-        });
-        let mut waiting: BTreeMap<u64, Result<R, E>> = BTreeMap::new();
-        let mut next = 0;
-        for (number, result) in &done {
-            waiting.insert(number, result);
-            while let Some(result) = waiting.remove(&next) {
-                sink(result?)?;
-                next += 1;
-                let _ = leave.send(());
-            }
-        }
-        Ok(())
-    })
+    }
 }
 
 /// Takes items from `source` on a thread of its own, a few ahead, and hands them to `sink`.

@@ -38,7 +38,7 @@ pub fn run(args: &CarveArgs, console: &Console) -> Result<Exit, Failure> {
     let report = match &mut out {
         Some(out) => files.carve(&mut table, &job, out, &name)?,
         None if shown > 0 => files.carve(&mut table, &job, &mut io::sink(), &name)?,
-        None => files.carve(&mut table, &job, &mut io::stdout().lock(), &name)?,
+        None => files.carve(&mut table, &job, &mut io::stdout(), &name)?,
     };
     drop(progress);
     let refused = args.strict && report.counts.faulty > 0;

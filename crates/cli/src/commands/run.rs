@@ -97,7 +97,13 @@ impl Files {
     }
 
     /// Carves the table into `rows`, which is called `name` in an error.
-    pub fn carve(&mut self, table: &mut Table, job: &Job, rows: &mut dyn Write, name: &str) -> Result<Report, Failure> {
+    pub fn carve(
+        &mut self,
+        table: &mut Table,
+        job: &Job,
+        rows: &mut (dyn Write + Send),
+        name: &str,
+    ) -> Result<Report, Failure> {
         let header = table.header.clone();
         let faults = match &mut self.faults {
             Some((out, format)) => Some(FaultFile::new(out, *format, &header)?),

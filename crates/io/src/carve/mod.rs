@@ -10,6 +10,7 @@ mod rows;
 
 use std::io::Write;
 use std::ops::ControlFlow;
+use std::sync::Mutex;
 
 use keen_notch_core::carving::{Carving, CheckName, Fault, OutColumn, Workspace};
 use keen_notch_core::column::Header;
@@ -122,7 +123,7 @@ pub struct FaultyRow {
 /// Where a run writes to.
 pub struct Outs<'a> {
     /// The rows.
-    pub rows: &'a mut dyn Write,
+    pub rows: &'a mut (dyn Write + Send),
     /// What to call that in an error.
     pub name: String,
     /// Rows with faults, where they are set aside.
@@ -244,12 +245,12 @@ pub fn carve(table: &mut Table, job: &Job, outs: &mut Outs) -> Result<Report, Er
         }
     } else {
         // What was written is used again: room that is new costs more than what is written to it.
-        let (give_back, spare) = crossbeam_channel::unbounded::<Worked>();
+        let spare = Mutex::new(Vec::<Worked>::new());
         let worker = || {
             let (mut rows, mut gathered) = (Rows::new(job, &begin, wanted), Gathered::default());
             let (meter, spare) = (&meter, &spare);
             move |part| {
-                let mut worked = spare.try_recv().unwrap_or_else(|_| Worked::new(job));
+                let mut worked = pool::lock(spare).pop().unwrap_or_else(|| Worked::new(job));
                 rows.work(&part, 0, &mut gathered, &mut worked)?;
                 meter.add_rows(worked.counts.rows);
                 Ok(worked)
@@ -262,8 +263,7 @@ pub fn carve(table: &mut Table, job: &Job, outs: &mut Outs) -> Result<Report, Er
             |mut worked| {
                 merger.take(&worked)?;
                 worked.clear(job);
-                // Nobody to take it means that the run is over.
-                let _ = give_back.send(worked);
+                pool::lock(&spare).push(worked);
                 Ok(())
             },
         )?;

@@ -73,7 +73,7 @@ impl Carving {
             plan.cut_many(values.text, column, &mut batch.scratch, &mut batch.pieces[index]);
             match batch.pieces[index].are_filled() {
                 true => tally.filled += column.len() as u64,
-                false => batch.pieces[index].states().iter().for_each(|state| tally.count(*state)),
+                false => (0..column.len()).for_each(|row| tally.count(batch.pieces[index].state(row))),
             }
             batch.judge(piece, values.text, column, index, number, tally);
             number += piece.checks.len();

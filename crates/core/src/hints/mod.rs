@@ -287,33 +287,41 @@ impl Watched {
 
     /// The same for many rows: values and texts are gone through one after the other.
     fn see_many(&mut self, first_row: u64, Seen { text, values, looks, results }: Seen) {
-        let states = results.states();
         let mut looks = looks.iter().map(|row| *row as usize).peekable();
         if looks.peek().is_some() || !results.are_filled() {
-            for (row, state) in states.iter().enumerate() {
-                let is_to_be_looked_at = looks.next_if_eq(&row).is_some();
+            for (row, value) in values.iter().enumerate() {
+                let (is_to_be_looked_at, state) = (looks.next_if_eq(&row).is_some(), results.state(row));
                 if is_to_be_looked_at || !state.is_filled() {
-                    self.see_value(first_row + row as u64, values[row].text(text), *state);
+                    self.see_value(first_row + row as u64, value.text(text), state);
                 }
             }
         }
         let source = results.source(text.as_bytes());
-        let may_be = |at: u32| source.get(at as usize).is_some_and(|byte| MAY_BE_DIGITS[usize::from(*byte)]);
+        let mut digits_only = 0;
         for (row, extent) in results.extents().iter().enumerate() {
-            // Pieces that are missing are empty, and few pieces are digits: the first byte tells most.
-            if !may_be(extent.start) || extent.is_empty() || !may_be(extent.end - 1) {
-                continue;
+            // Codes are as good as random, so what is asked of them one after the other is not foreseen by the
+            // processor. There is one way for all but those with digits among other characters.
+            let wanted = lanes::first_lanes(extent.width());
+            let digits = lanes::are_digits(lanes::lanes(source, extent.start as usize)) & wanted;
+            let is_short = extent.width() <= 16;
+            let are_digits = is_short & (digits == wanted) & (wanted != 0);
+            digits_only += u64::from(are_digits);
+            if ((digits != 0) | !is_short) & !are_digits {
+                self.see_mixed(first_row + row as u64, extent.bytes(source));
             }
-            if lanes::all(source, extent.start as usize, extent.end as usize, lanes::are_digits) {
-                self.digits_only += 1;
-                continue;
-            }
-            let bytes = extent.bytes(source);
-            // Beyond ASCII, there are more letters that look like digits.
-            let is_possible = bytes.iter().all(|byte| MAY_BE_DIGITS[usize::from(*byte)] || !byte.is_ascii());
-            if is_possible && let Ok(text) = str::from_utf8(bytes) {
-                self.see_digits(first_row + row as u64, text);
-            }
+        }
+        self.digits_only += digits_only;
+    }
+
+    /// Sees a text with digits among other characters.
+    fn see_mixed(&mut self, row: u64, text: &[u8]) {
+        // Beyond ASCII, there are more letters that look like digits.
+        let is_possible = || text.iter().all(|byte| MAY_BE_DIGITS[usize::from(*byte)] || !byte.is_ascii());
+        if may_be_digits(text)
+            && is_possible()
+            && let Ok(text) = str::from_utf8(text)
+        {
+            self.see_digits(row, text);
         }
     }
 

@@ -75,13 +75,14 @@ impl ConditionPlan {
         let source = results.source(text.as_bytes());
         let mut note = Unmet { extents: results.extents(), asks_missing, negated: self.negated, failing };
         match &self.test {
-            Test::Required => note.unless(|extent| !extent.is_empty()),
+            Test::Required => note.unless_at_once(|extent| !extent.is_empty()),
             Test::Length { from, to, .. } if results.are_plain() => {
-                note.unless(|extent| *from <= extent.width() && to.is_none_or(|to| extent.width() <= to));
+                let to = to.unwrap_or(usize::MAX);
+                note.unless_at_once(|extent| (*from <= extent.width()) & (extent.width() <= to));
             }
             Test::Class(class) if results.are_plain() => match *class.runs() {
-                [(first, last)] => note.unless(has_all(source, |lanes| lanes::are_within(lanes, first, last))),
-                [one, other] => note.unless(has_all(source, |lanes| {
+                [(first, last)] => note.unless_at_once(has_all(source, |lanes| lanes::are_within(lanes, first, last))),
+                [one, other] => note.unless_at_once(has_all(source, |lanes| {
                     lanes::are_within(lanes, one.0, one.1) | lanes::are_within(lanes, other.0, other.1)
                 })),
                 _ => note.unless(|extent| !extent.is_empty() && extent.bytes(source).iter().all(|byte| class.has_byte(*byte))),
@@ -248,7 +249,7 @@ impl Test {
 /// Whether a stretch is not empty, and all its bytes meet a test.
 #[inline]
 fn has_all(source: &[u8], test: impl Fn(u8x16) -> u32) -> impl Fn(Extent) -> bool {
-    move |extent| !extent.is_empty() && lanes::all(source, extent.start as usize, extent.end as usize, &test)
+    move |extent| !extent.is_empty() & lanes::all(source, extent.start as usize, extent.end as usize, &test)
 }
 
 /// Notes which of many texts do not meet a condition. What is asked is known when this is compiled, so that texts are
@@ -261,6 +262,15 @@ struct Unmet<'a> {
 }
 
 impl Unmet<'_> {
+    /// For what is quickly asked: whether there are any is found out first, with one way for all texts.
+    #[inline]
+    fn unless_at_once(&mut self, holds: impl Fn(Extent) -> bool) {
+        let fails = |extent: &Extent| (self.asks_missing | !extent.is_empty()) & (holds(*extent) == self.negated);
+        if self.extents.iter().fold(false, |any, extent| any | fails(extent)) {
+            self.unless(holds);
+        }
+    }
+
     #[inline]
     fn unless(&mut self, holds: impl Fn(Extent) -> bool) {
         for (row, extent) in (0..).zip(self.extents) {

@@ -14,8 +14,8 @@ use crate::text::sheet::Sheet;
 #[derive(Debug, Default)]
 pub struct CutColumn {
     extents: Vec<Extent>,
+    /// What became of each; none where all are filled.
     states: Vec<State>,
-    are_filled: bool,
     sheet: Sheet,
     made: Made,
 }
@@ -38,14 +38,14 @@ impl CutColumn {
         &self.extents
     }
 
-    /// What became of each.
-    pub fn states(&self) -> &[State] {
-        &self.states
+    /// What became of one of them.
+    pub fn state(&self, index: usize) -> State {
+        self.states.get(index).copied().unwrap_or_default()
     }
 
     /// Whether all of them are filled.
     pub(crate) fn are_filled(&self) -> bool {
-        self.are_filled
+        self.states.is_empty()
     }
 
     /// The bytes that the results stand in, of those that the values stand in.
@@ -75,16 +75,17 @@ impl Plan {
     /// [`crate::text::characters::is_plain`]).
     pub(crate) fn cut_many(&self, text: &str, values: &[Extent], scratch: &mut Scratch, out: &mut CutColumn) {
         out.extents.resize(values.len(), Extent::default());
-        out.states.resize(values.len(), State::default());
+        out.states.clear();
         out.sheet.clear();
         match &*self.branches {
             [BranchPlan { quick: Some(quick), body: BodyPlan::Ops(ops), .. }] if ops.len() == 1 => {
                 out.made = Made::Parts;
-                out.are_filled = quick.cut_all(text.as_bytes(), values, &mut out.extents, &mut out.states);
+                cut_quickly(quick, text.as_bytes(), values, out);
             }
             [BranchPlan { quick: Some(quick), quick_finish: Some(finish), .. }] => {
                 out.made = Made::Changed(finish.adds());
-                quick_and_finish(quick, finish, text.as_bytes(), values, out);
+                cut_quickly(quick, text.as_bytes(), values, out);
+                finish_quickly(finish, text.as_bytes(), out);
             }
             _ => {
                 out.made = Made::Anew;
@@ -95,8 +96,7 @@ impl Plan {
 
     /// The way of all plans: one value after another.
     fn cut_each(&self, text: &str, values: &[Extent], scratch: &mut Scratch, out: &mut CutColumn) {
-        out.are_filled = true;
-        for (value, (extent, state)) in values.iter().zip(out.extents.iter_mut().zip(&mut out.states)) {
+        for (value, extent) in values.iter().zip(&mut out.extents) {
             let value = value.text(text);
             scratch.clear();
             let outcome = self.run_plain(value, scratch);
@@ -105,19 +105,29 @@ impl Plan {
                 out.sheet.extend(self.text(held, value, scratch).as_bytes());
             }
             *extent = Extent::new(start, out.sheet.width());
-            *state = outcome.state;
-            out.are_filled &= outcome.state.is_filled();
+            out.states.push(outcome.state);
+        }
+        if out.states.iter().all(|state| state.is_filled()) {
+            out.states.clear();
         }
     }
 }
 
-fn quick_and_finish(quick: &Quick, finish: &QuickFinish, text: &[u8], values: &[Extent], out: &mut CutColumn) {
-    out.are_filled = quick.cut_all(text, values, &mut out.extents, &mut out.states);
-    for (extent, state) in out.extents.iter_mut().zip(&mut out.states) {
+fn cut_quickly(quick: &Quick, text: &[u8], values: &[Extent], out: &mut CutColumn) {
+    if !quick.cut_all(text, values, &mut out.extents) {
+        quick.states(text, values, &mut out.states);
+    }
+}
+
+fn finish_quickly(finish: &QuickFinish, text: &[u8], out: &mut CutColumn) {
+    if out.extents.iter().any(|extent| finish.is_long(*extent)) {
+        out.states.resize(out.extents.len(), State::default());
+        out.states.iter_mut().zip(&out.extents).for_each(|(state, extent)| state.long = finish.is_long(*extent));
+    }
+    for extent in &mut out.extents {
         let start = out.sheet.width();
         if !extent.is_empty() {
-            finish.write(text, *extent, state, &mut out.sheet);
-            out.are_filled &= !state.long;
+            finish.write(text, *extent, &mut out.sheet);
         }
         *extent = Extent::new(start, out.sheet.width());
     }

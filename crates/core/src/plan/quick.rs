@@ -139,28 +139,38 @@ impl Quick {
         (start < end).then_some((start as usize, end as usize))
     }
 
-    /// Cuts a part out of each of some stretches of plain text: the part, empty where it is missing, and what became
-    /// of it. Whether all are filled.
-    pub(super) fn cut_all(&self, text: &[u8], values: &[Extent], cuts: &mut [Extent], states: &mut [State]) -> bool {
-        struct All<'a>(&'a [Extent], &'a mut [Extent], &'a mut [State], &'a mut bool);
+    /// Cuts a part out of each of some stretches of plain text, empty where it is missing. Whether all are filled.
+    pub(super) fn cut_all(&self, text: &[u8], values: &[Extent], cuts: &mut [Extent]) -> bool {
+        struct All<'a>(&'a [Extent], &'a mut [Extent], &'a mut bool);
         impl Run for All<'_> {
             #[inline]
             fn with(self, cut: impl Fn(Extent) -> Found) {
-                let places = self.1.iter_mut().zip(self.2);
                 let mut unfilled = false;
-                for (value, (place, state)) in self.0.iter().zip(places) {
+                for (value, place) in self.0.iter().zip(self.1) {
                     let found = cut(*value);
                     *place = found.extent;
-                    let missing = found.extent.is_empty();
-                    *state = State { missing, short: found.short & !missing, ..State::default() };
-                    unfilled |= missing | found.short;
+                    unfilled |= found.extent.is_empty() | found.short;
                 }
-                *self.3 = !unfilled;
+                *self.2 = !unfilled;
             }
         }
         let mut are_filled = true;
-        self.each(text, All(values, cuts, states, &mut are_filled));
+        self.each(text, All(values, cuts, &mut are_filled));
         are_filled
+    }
+
+    /// What becomes of each of some stretches of plain text. It is asked only where some are not filled, and cuts again.
+    pub(super) fn states(&self, text: &[u8], values: &[Extent], states: &mut Vec<State>) {
+        struct States<'a>(&'a [Extent], &'a mut Vec<State>);
+        impl Run for States<'_> {
+            fn with(self, cut: impl Fn(Extent) -> Found) {
+                self.1.extend(self.0.iter().map(|value| match cut(*value) {
+                    Found { extent, .. } if extent.is_empty() => State::MISSING,
+                    Found { short, .. } => State { short, ..State::default() },
+                }));
+            }
+        }
+        self.each(text, States(values, states));
     }
 }
 
@@ -221,14 +231,19 @@ impl QuickFinish {
         }
     }
 
+    /// Whether it finds a part longer than it should be.
+    #[inline]
+    pub(super) fn is_long(&self, part: Extent) -> bool {
+        matches!(self, QuickFinish::PadLeft { width, .. } if part.width() > *width)
+    }
+
     /// Writes a stretch of plain text that is not empty as the finish makes it.
     #[inline]
-    pub(super) fn write(&self, text: &[u8], part: Extent, state: &mut State, sheet: &mut Sheet) {
+    pub(super) fn write(&self, text: &[u8], part: Extent, sheet: &mut Sheet) {
         match *self {
             QuickFinish::Lower => sheet.take_as(text, part, |bytes| bytes.map(|byte| byte.to_ascii_lowercase())),
             QuickFinish::Upper => sheet.take_as(text, part, |bytes| bytes.map(|byte| byte.to_ascii_uppercase())),
             QuickFinish::PadLeft { width, with } => {
-                state.long = part.width() > width;
                 for _ in part.width()..width {
                     sheet.push(with);
                 }
@@ -392,7 +407,7 @@ mod tests {
                 for (index, text) in texts.iter().enumerate() {
                     let general = plan.cut(text, &mut scratch);
                     prop_assert_eq!(many.text(&whole, index), general.text, "{} on {:?}", phrase, text);
-                    prop_assert_eq!(many.states()[index], general.state, "{} on {:?}", phrase, text);
+                    prop_assert_eq!(many.state(index), general.state, "{} on {:?}", phrase, text);
                     other.clear();
                     let quick = plan.run_plain(text, &mut other);
                     let quick_text = quick.held(0, &other).map_or("", |held| plan.text(held, text, &other));

@@ -48,18 +48,30 @@ impl Extent {
 /// The sixteen bytes from `at` on; zeros stand for those behind the end of the text.
 #[inline]
 pub fn lanes(text: &[u8], at: usize) -> u8x16 {
-    match text.get(at..).and_then(|rest| rest.first_chunk::<16>()) {
+    match text.get(at..at + 16).and_then(|rest| rest.first_chunk::<16>()) {
         Some(chunk) => u8x16::new(*chunk),
-        None => last_lanes(text, at),
+        None => u8x16::new(last_lanes(text.get(at..).unwrap_or_default()).to_le_bytes()),
     }
 }
 
+/// The first sixteen bytes, and what is behind them.
+#[inline]
+fn next_lanes(text: &[u8]) -> (u8x16, &[u8]) {
+    match text.split_first_chunk::<16>() {
+        Some((chunk, rest)) => (u8x16::new(*chunk), rest),
+        None => (u8x16::new(last_lanes(text).to_le_bytes()), &[]),
+    }
+}
+
+/// Fewer than sixteen bytes, filled up with zeros. A number is given in registers, where lanes would not be: then all
+/// lanes would take the way through memory, for the sake of a few.
 #[cold]
-fn last_lanes(text: &[u8], at: usize) -> u8x16 {
+#[inline(never)]
+fn last_lanes(rest: &[u8]) -> u128 {
     let mut chunk = [0; 16];
-    let rest = text.get(at..).unwrap_or_default();
-    chunk[..rest.len()].copy_from_slice(rest);
-    u8x16::new(chunk)
+    let width = rest.len().min(16);
+    chunk[..width].copy_from_slice(&rest[..width]);
+    u128::from_le_bytes(chunk)
 }
 
 /// A bit for each of the lanes that is this byte, the lowest for the first.
@@ -100,20 +112,23 @@ pub fn marks(sixteen: [u8; 16], delimiter: u8) -> Marks {
 /// A bit for each of so many lanes from the first.
 #[inline]
 pub fn first_lanes(count: usize) -> u32 {
-    if count >= 16 { 0xFFFF } else { (1 << count) - 1 }
+    (1 << count.min(16)) - 1
 }
 
 /// The first lane of a stretch for which a test sets its bit.
 #[inline]
 pub fn first(text: &[u8], start: usize, end: usize, test: impl Fn(u8x16) -> u32) -> Option<usize> {
+    let mut rest = text.get(start..).unwrap_or_default();
     let mut at = start;
     while at < end {
-        let found = test(lanes(text, at));
+        let (lanes, behind) = next_lanes(rest);
+        let found = test(lanes);
         if found != 0 {
             let found = at + found.trailing_zeros() as usize;
             return (found < end).then_some(found);
         }
         at += 16;
+        rest = behind;
     }
     None
 }
@@ -164,9 +179,11 @@ pub fn last(text: &[u8], start: usize, end: usize, test: impl Fn(u8x16) -> u32) 
 /// The place of a byte, the first but for so many.
 #[inline]
 pub fn nth(text: &[u8], start: usize, end: usize, byte: u8, mut skipped: usize) -> Option<usize> {
+    let mut rest = text.get(start..).unwrap_or_default();
     let mut at = start;
     while at < end {
-        let mut found = are(lanes(text, at), byte);
+        let (lanes, behind) = next_lanes(rest);
+        let mut found = are(lanes, byte);
         while found != 0 {
             if skipped == 0 {
                 let found = at + found.trailing_zeros() as usize;
@@ -176,6 +193,7 @@ pub fn nth(text: &[u8], start: usize, end: usize, byte: u8, mut skipped: usize) 
             found &= found - 1;
         }
         at += 16;
+        rest = behind;
     }
     None
 }
@@ -209,15 +227,20 @@ pub fn section(text: &[u8], value: Extent, by: u8, index: usize) -> Option<Exten
 /// Whether a test sets the bits of all lanes of a stretch.
 #[inline]
 pub fn all(text: &[u8], start: usize, end: usize, test: impl Fn(u8x16) -> u32) -> bool {
-    let mut at = start;
-    while at < end {
-        let wanted = first_lanes(end - at);
-        if test(lanes(text, at)) & wanted != wanted {
+    let mut rest = text.get(start..).unwrap_or_default();
+    let mut left = end - start;
+    loop {
+        let (lanes, behind) = next_lanes(rest);
+        let wanted = first_lanes(left);
+        if test(lanes) & wanted != wanted {
             return false;
         }
-        at += 16;
+        if left <= 16 {
+            return true;
+        }
+        left -= 16;
+        rest = behind;
     }
-    true
 }
 
 /// A bit for each digit.

@@ -36,12 +36,12 @@ impl Sheet {
     /// A pen that can write so many bytes behind what was written.
     #[inline]
     pub fn pen(&mut self, most: usize) -> Pen<'_> {
-        let needed = self.end + most + CHUNK;
-        if self.room.len() < needed {
+        if self.room.len() < self.end + most + CHUNK {
             self.grow(most + CHUNK);
         }
         let Sheet { room, end } = self;
-        Pen { room, at: *end, end }
+        let whole = room.len();
+        Pen { room: room.get_mut(*end..).unwrap_or_default(), whole, end }
     }
 
     /// Writes one byte.
@@ -115,8 +115,10 @@ const CHUNK: usize = 32;
 
 /// Writes on a sheet, into room that was made before. What it wrote stands there when it is lifted.
 pub struct Pen<'s> {
+    /// What is left of the room.
     room: &'s mut [u8],
-    at: usize,
+    /// All the room there is.
+    whole: usize,
     end: &'s mut usize,
 }
 
@@ -124,43 +126,41 @@ impl Pen<'_> {
     /// Writes some bytes.
     #[inline]
     pub fn extend(&mut self, bytes: &[u8]) {
-        let end = self.at + bytes.len();
-        self.room[self.at..end].copy_from_slice(bytes);
-        self.at = end;
+        let (place, rest) = std::mem::take(&mut self.room).split_at_mut(bytes.len());
+        place.copy_from_slice(bytes);
+        self.room = rest;
+    }
+
+    /// Writes a line end.
+    #[inline]
+    pub fn line_end(&mut self, bytes: &[u8]) {
+        for byte in bytes {
+            self.extend(&[*byte]);
+        }
     }
 
     /// Writes a byte, and a stretch of a text behind it.
     #[inline]
     pub fn cell(&mut self, before: u8, text: &[u8], extent: Extent) {
-        let width = extent.width();
+        let (width, start) = (extent.width(), extent.start as usize);
         if width <= CHUNK
-            && let Some(chunk) = text.get(extent.start as usize..).and_then(|rest| rest.first_chunk::<CHUNK>())
-            && let Some(place) = self.room.get_mut(self.at..).and_then(|rest| rest.first_chunk_mut::<{ CHUNK + 1 }>())
+            && let Some(chunk) = text.get(start..start + CHUNK).and_then(|chunk| chunk.first_chunk::<CHUNK>())
+            && let Some([first, place @ ..]) = self.room.first_chunk_mut::<{ CHUNK + 1 }>()
         {
-            let [first, place @ ..] = place;
             *first = before;
             *place = *chunk;
-            self.at += width + 1;
+            self.room = &mut std::mem::take(&mut self.room)[width + 1..];
         } else {
-            self.at = wide_cell(self.room, self.at, before, extent.bytes(text));
+            self.extend(&[before]);
+            self.extend(extent.bytes(text));
         }
     }
 
     /// Ends the writing.
     #[inline]
     pub fn lift(self) {
-        *self.end = self.at;
+        *self.end = self.whole - self.room.len();
     }
-}
-
-/// Writes a byte and some others at a place; gives the place behind them.
-#[cold]
-#[inline(never)]
-fn wide_cell(room: &mut [u8], at: usize, before: u8, bytes: &[u8]) -> usize {
-    let behind = at + 1 + bytes.len();
-    room[at] = before;
-    room[at + 1..behind].copy_from_slice(bytes);
-    behind
 }
 
 #[cfg(test)]

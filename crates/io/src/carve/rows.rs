@@ -235,7 +235,7 @@ impl<'j> Rows<'j> {
         for column in columns {
             pen.cell(self.delimiter, column.source, column.extents[index]);
         }
-        pen.extend(Extent { start: row.raw.end, end: row.next }.bytes(bytes));
+        pen.line_end(Extent { start: row.raw.end, end: row.next }.bytes(bytes));
         pen.lift();
     }
 
@@ -508,7 +508,10 @@ impl<'b> Written<'b> {
         };
         let columns: Vec<Column> = columns.iter().map(column).collect();
         let raw = gathered.rows().iter().map(|row| (row.next - row.raw.start) as usize).sum::<usize>();
-        let cells = columns.iter().flat_map(|column| column.extents).map(|extent| extent.width() + 1).sum::<usize>();
+        // The cells of a column do not overlap: together they are no longer than what they stand in, which has less
+        // than 4 GiB.
+        let wide = |column: &Column| column.extents.iter().fold(0, |sum: u32, extent| sum + (extent.end - extent.start));
+        let cells = columns.iter().map(|column| wide(column) as usize + column.extents.len()).sum::<usize>();
         Written { columns, is_appended, is_plain, most: raw + cells }
     }
 }

@@ -7,6 +7,7 @@ mod console;
 mod draw;
 mod exit;
 mod failure;
+mod pipes;
 mod progress;
 
 use std::process::ExitCode;

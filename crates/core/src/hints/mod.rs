@@ -199,21 +199,18 @@ pub struct Seen<'a> {
 /// Notes which of many values should be seen, whatever is cut out of them: once a column, for all its pieces.
 pub fn note_looks(text: &str, values: &[Extent], looks: &mut Vec<u32>) {
     let bytes = text.as_bytes();
+    let end_of = |at: u32| bytes.get(at as usize).map_or(0, |byte| ENDS[usize::from(*byte)]);
     for (row, value) in (0..).zip(values) {
-        let ends = (bytes.get(value.start as usize), bytes.get((value.end as usize).wrapping_sub(1)));
-        if let (Some(first), Some(last)) = ends
-            && are_worth_a_look(*first, *last)
-            && !value.is_empty()
-        {
+        // An empty value has the bytes around it for its ends: it is seen, and nothing is found.
+        if tell_of_a_look(end_of(value.start), end_of(value.end.wrapping_sub(1))) {
             looks.push(row);
         }
     }
 }
 
-/// Whether a value that begins and ends with these bytes may have spaces there, or be digits only.
+/// Whether what the first and the last byte of a value tell is that it may have spaces there, or be digits only.
 #[inline]
-fn are_worth_a_look(first: u8, last: u8) -> bool {
-    let (first, last) = (ENDS[usize::from(first)], ENDS[usize::from(last)]);
+fn tell_of_a_look(first: u8, last: u8) -> bool {
     ((first | last) & SPACE) | (first & last & DIGIT) != 0
 }
 
@@ -277,7 +274,9 @@ impl Watched {
     #[inline]
     fn see(&mut self, row: u64, value: &str, text: &str, state: State) {
         let ends = value.as_bytes().first().zip(value.as_bytes().last());
-        if !state.is_filled() || ends.is_some_and(|(first, last)| are_worth_a_look(*first, *last)) {
+        if !state.is_filled()
+            || ends.is_some_and(|(first, last)| tell_of_a_look(ENDS[usize::from(*first)], ENDS[usize::from(*last)]))
+        {
             self.see_value(row, value, state);
         }
         if may_be_digits(text.as_bytes()) && !state.missing {

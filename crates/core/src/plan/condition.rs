@@ -78,6 +78,10 @@ impl ConditionPlan {
             Test::Required => note.unless_at_once(|extent| !extent.is_empty()),
             Test::Length { from, to, .. } if results.are_plain() => {
                 let to = to.unwrap_or(usize::MAX);
+                // What the cut has seen to is not asked again.
+                if !self.negated && results.width().is_some_and(|width| (*from..=to).contains(&width)) {
+                    return;
+                }
                 note.unless_at_once(|extent| (*from <= extent.width()) & (extent.width() <= to));
             }
             Test::Class(class) if results.are_plain() => match *class.runs() {

@@ -16,6 +16,8 @@ pub struct CutColumn {
     extents: Vec<Extent>,
     /// What became of each; none where all are filled.
     states: Vec<State>,
+    /// How wide all of them are, where that is known from the cut.
+    width: Option<usize>,
     sheet: Sheet,
     made: Made,
 }
@@ -48,6 +50,11 @@ impl CutColumn {
         self.states.is_empty()
     }
 
+    /// How wide all of them are, where that is known from the cut.
+    pub(crate) fn width(&self) -> Option<usize> {
+        self.width
+    }
+
     /// The bytes that the results stand in, of those that the values stand in.
     pub fn source<'a>(&'a self, text: &'a [u8]) -> &'a [u8] {
         if self.made == Made::Parts { text } else { self.sheet.bytes() }
@@ -76,11 +83,13 @@ impl Plan {
     pub(crate) fn cut_many(&self, text: &str, values: &[Extent], scratch: &mut Scratch, out: &mut CutColumn) {
         out.extents.resize(values.len(), Extent::default());
         out.states.clear();
+        out.width = None;
         out.sheet.clear();
         match &*self.branches {
             [BranchPlan { quick: Some(quick), body: BodyPlan::Ops(ops), .. }] if ops.len() == 1 => {
                 out.made = Made::Parts;
                 cut_quickly(quick, text.as_bytes(), values, out);
+                out.width = quick.width().filter(|_| out.are_filled());
             }
             [BranchPlan { quick: Some(quick), quick_finish: Some(finish), .. }] => {
                 out.made = Made::Changed(finish.adds());

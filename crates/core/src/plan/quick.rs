@@ -36,7 +36,7 @@ pub(super) enum Quick {
     /// The last number.
     LastNumber,
     /// The run of a class that is as long as can be, behind the first place of a text that has one.
-    RunBehind { prefix: Box<[u8]>, class: Box<[bool; 256]> },
+    RunBehind { prefix: Box<[u8]>, class: RunClass },
 }
 
 impl Quick {
@@ -70,7 +70,7 @@ impl Quick {
             CutOp::Number { which: Position::LAST, style } if style.is_usual() => Quick::LastNumber,
             CutOp::Match(pattern) => {
                 let (prefix, class) = pattern.run_behind.as_ref()?;
-                Quick::RunBehind { prefix: prefix.as_slice().into(), class: class.clone() }
+                Quick::RunBehind { prefix: prefix.as_slice().into(), class: RunClass::new(class) }
             }
             _ => return None,
         })
@@ -157,6 +157,15 @@ impl Quick {
         let mut are_filled = true;
         self.each(text, All(values, cuts, &mut are_filled));
         are_filled
+    }
+
+    /// How wide all parts are that are filled, where it is one width.
+    pub(super) fn width(&self) -> Option<usize> {
+        match *self {
+            Quick::First(n) | Quick::Last(n) => Some(n),
+            Quick::Window { from, to } => to.checked_sub(from),
+            _ => None,
+        }
     }
 
     /// What becomes of each of some stretches of plain text. It is asked only where some are not filled, and cuts again.
@@ -334,17 +343,45 @@ fn last_number_of_all(text: &[u8], value: Extent) -> Option<Extent> {
 
 /// The first run of a class behind a text.
 #[inline]
-fn run_behind(prefix: &[u8], class: &[bool; 256], text: &[u8], value: Extent) -> Option<Extent> {
+fn run_behind(prefix: &[u8], class: &RunClass, text: &[u8], value: Extent) -> Option<Extent> {
     let mut at = value.start as usize;
     let end = value.end as usize;
     loop {
         let found = lanes::first_text(text, at, end, prefix)?;
         let start = found + prefix.len();
-        let run = text.get(start..end)?.iter().take_while(|byte| class[usize::from(**byte)]).count();
-        if run > 0 {
-            return Some(Extent::new(start, start + run));
+        let behind = match *class {
+            RunClass::Within(first, last) => {
+                let is_other = |lanes| !lanes::are_within(lanes, first, last) & 0xFFFF;
+                lanes::first(text, start, end, is_other).unwrap_or(end)
+            }
+            RunClass::Table(ref class) => {
+                start + text.get(start..end)?.iter().take_while(|byte| class[usize::from(**byte)]).count()
+            }
+        };
+        if behind > start {
+            return Some(Extent::new(start, behind));
         }
         at = found + 1;
+    }
+}
+
+/// The characters of a run.
+#[derive(Debug, Clone)]
+pub(super) enum RunClass {
+    /// Those from one to another.
+    Within(u8, u8),
+    /// Any.
+    Table(Box<[bool; 256]>),
+}
+
+impl RunClass {
+    fn new(table: &[bool; 256]) -> RunClass {
+        let has = |byte: &u8| table[usize::from(*byte)];
+        let (first, last) = ((0..=255).find(has), (0..=255).rev().find(has));
+        match first.zip(last) {
+            Some((first, last)) if (first..=last).all(|byte| has(&byte)) => RunClass::Within(first, last),
+            _ => RunClass::Table(Box::new(*table)),
+        }
     }
 }
 

@@ -180,6 +180,12 @@ fn has_plain_values(text: &str, marks: &Marks, row: Row, needed: Needed) -> bool
 
 /// Whether values that are needed have quotes, or stand in some; `None` where one does not stand in its cell as it is.
 fn has_quotes(bytes: &[u8], marks: &Marks, row: Row, needed: Needed, quotes: &[u32]) -> Option<bool> {
+    // Most quotes are in columns that nobody asked for.
+    let ends = marks.ends().get(row.end as usize..row.end as usize + needed.columns)?;
+    let column = |quote: &u32| ends.iter().take_while(|end| **end < *quote).count();
+    if !quotes.iter().any(|quote| needed.values.contains(&column(quote))) {
+        return Some(false);
+    }
     let mut has_quotes = false;
     for column in needed.values {
         match quoting(bytes, raw_cell(marks.ends(), row, *column), quotes) {

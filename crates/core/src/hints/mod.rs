@@ -23,6 +23,9 @@ const FEW: f64 = 0.02;
 /// A check that is not met in at least this share of the rows may be wrong itself.
 const NEARLY_ALL: f64 = 0.9;
 
+/// Texts that are looked at together.
+const LOOKED_AT: usize = 64;
+
 /// Something that a person should know of a run.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Hint {
@@ -197,6 +200,7 @@ pub struct Seen<'a> {
 }
 
 /// Notes which of many values should be seen, whatever is cut out of them: once a column, for all its pieces.
+#[inline(never)]
 pub fn note_looks(text: &str, values: &[Extent], looks: &mut Vec<u32>) {
     let bytes = text.as_bytes();
     let end_of = |at: u32| bytes.get(at as usize).map_or(0, |byte| ENDS[usize::from(*byte)]);
@@ -296,30 +300,37 @@ impl Watched {
             }
         }
         let source = results.source(text.as_bytes());
+        let may_be = |at: u32| source.get(at as usize).is_some_and(|byte| MAY_BE_DIGITS[usize::from(*byte)]);
         let mut digits_only = 0;
-        for (row, extent) in results.extents().iter().enumerate() {
-            // Codes are as good as random, so what is asked of them one after the other is not foreseen by the
-            // processor. There is one way for all but those with digits among other characters.
-            let wanted = lanes::first_lanes(extent.width());
-            let digits = lanes::are_digits(lanes::lanes(source, extent.start as usize)) & wanted;
-            let is_short = extent.width() <= 16;
-            let are_digits = is_short & (digits == wanted) & (wanted != 0);
-            digits_only += u64::from(are_digits);
-            if ((digits != 0) | !is_short) & !are_digits {
-                self.see_mixed(first_row + row as u64, extent.bytes(source));
+        for (part, extents) in results.extents().chunks(LOOKED_AT).enumerate() {
+            // Codes are as good as random, and what comes of them is not foreseen by the processor: so those that begin
+            // and end like digits are picked out first, in the same way for all.
+            let mut picked = [0; LOOKED_AT];
+            let mut count = 0;
+            for (index, extent) in extents.iter().enumerate() {
+                picked[count % LOOKED_AT] = index;
+                count += usize::from(may_be(extent.start) & may_be(extent.end.wrapping_sub(1)));
+            }
+            for index in picked.iter().take(count) {
+                let Some(extent) = extents.get(*index).filter(|extent| !extent.is_empty()) else { continue };
+                let (start, end) = (extent.start as usize, extent.end as usize);
+                if lanes::all(source, start, end, lanes::are_digits) {
+                    digits_only += 1;
+                } else {
+                    let row = part * LOOKED_AT + index;
+                    self.see_mixed(first_row + row as u64, extent.bytes(source));
+                }
             }
         }
         self.digits_only += digits_only;
     }
 
-    /// Sees a text with digits among other characters.
+    /// Sees a text that begins and ends like digits, and is not all of them.
+    #[inline(never)]
     fn see_mixed(&mut self, row: u64, text: &[u8]) {
         // Beyond ASCII, there are more letters that look like digits.
-        let is_possible = || text.iter().all(|byte| MAY_BE_DIGITS[usize::from(*byte)] || !byte.is_ascii());
-        if may_be_digits(text)
-            && is_possible()
-            && let Ok(text) = str::from_utf8(text)
-        {
+        let is_possible = text.iter().all(|byte| MAY_BE_DIGITS[usize::from(*byte)] || !byte.is_ascii());
+        if is_possible && let Ok(text) = str::from_utf8(text) {
             self.see_digits(row, text);
         }
     }

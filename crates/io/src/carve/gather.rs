@@ -91,6 +91,7 @@ impl Gathered {
     }
 
     /// Gathers the next rows, up to one that has to go the long way. Whether as many were gathered as go together.
+    #[inline(never)]
     pub fn gather(&mut self, text: &str, needed: Needed) -> bool {
         let Gathered { marks, place, rows, values, cells, .. } = self;
         rows.clear();
@@ -100,11 +101,12 @@ impl Gathered {
             rows.push(row);
         }
         // Column by column: what a cell is found by is the same for all rows.
+        let ends = marks.ends();
         let raw_cells = |column: usize, out: &mut Vec<Extent>| {
             out.clear();
             match column.checked_sub(1) {
-                None => out.extend(rows.iter().map(|row| first_cell(marks.ends(), *row))),
-                Some(before) => out.extend(rows.iter().map(|row| cell_behind(marks.ends(), *row, before))),
+                None => out.extend(rows.iter().map(|row| first_cell(ends, *row))),
+                Some(before) => out.extend(rows.iter().map(|row| cell_behind(ends, *row, before))),
             }
         };
         for (columns, out) in [(needed.values, &mut *values), (needed.cells, &mut *cells)] {

@@ -176,6 +176,7 @@ impl<'j> Rows<'j> {
     }
 
     /// The short way: the rows that were gathered.
+    #[inline(never)]
     fn rows_together(&mut self, gathered: &mut Gathered, part: &Part, text: &str, worked: &mut Worked) {
         let mut batch = std::mem::take(&mut self.batch);
         let first = worked.counts.rows + 1;
@@ -191,13 +192,15 @@ impl<'j> Rows<'j> {
             }
         }
         let written = Written::new(self.job, self.delimiter, gathered, text, &batch);
-        let mut faults = batch.faults().iter().peekable();
+        let writes = self.job.layout != Layout::Nothing;
+        let mut faults = batch.faults();
+        let mut kept = 0;
         for (index, row) in gathered.rows().iter().enumerate() {
-            if faults.peek().is_some_and(|(faulty, _)| *faulty as usize == index) {
+            if faults.first().is_some_and(|(faulty, _)| *faulty as usize == index) {
+                let (of_row, rest) = faults.split_at(faults.partition_point(|(faulty, _)| *faulty as usize == index));
+                faults = rest;
                 self.found.clear();
-                while let Some((_, fault)) = faults.next_if(|(faulty, _)| *faulty as usize == index) {
-                    self.found.push(fault.clone());
-                }
+                self.found.extend(of_row.iter().map(|(_, fault)| fault.clone()));
                 let mut cells = Cells::default();
                 let at = row.raw.start as usize;
                 let record = Record::read(text, at, self.delimiter, &mut cells);
@@ -205,24 +208,23 @@ impl<'j> Rows<'j> {
                     continue;
                 }
             }
-            if self.job.layout != Layout::Nothing {
-                if written.is_plain && !row.has_quotes {
-                    self.write_plainly(*row, index, text, &written, &mut worked.bytes);
-                } else {
-                    self.write_carefully(*row, index, text, &written, &mut worked.bytes);
-                }
+            kept += 1;
+            if writes & written.is_plain & !row.has_quotes {
+                self.write_plainly(row, index, text, &written, &mut worked.bytes);
+            } else if writes {
+                self.write_carefully(row, index, text, &written, &mut worked.bytes);
             }
-            worked.counts.rows_kept += 1;
-            worked.counts.rows_out += 1;
         }
+        worked.counts.rows_kept += kept;
+        worked.counts.rows_out += kept;
         worked.ended = true;
         drop(written);
         self.batch = batch;
     }
 
     /// Writes a row none of whose values has quotes, where no result needs any.
-    #[inline]
-    fn write_plainly(&self, row: Row, index: usize, text: &str, written: &Written, out: &mut Sheet) {
+    #[inline(never)]
+    fn write_plainly(&self, row: &Row, index: usize, text: &str, written: &Written, out: &mut Sheet) {
         let bytes = text.as_bytes();
         let mut pen = out.pen(written.most);
         let mut columns = written.columns.as_slice();
@@ -240,7 +242,7 @@ impl<'j> Rows<'j> {
     }
 
     /// Writes a row of which results may need quotes.
-    fn write_carefully(&self, row: Row, index: usize, text: &str, written: &Written, out: &mut Sheet) {
+    fn write_carefully(&self, row: &Row, index: usize, text: &str, written: &Written, out: &mut Sheet) {
         let bytes = text.as_bytes();
         let start = out.width();
         if written.is_appended {

@@ -227,20 +227,12 @@ pub fn section(text: &[u8], value: Extent, by: u8, index: usize) -> Option<Exten
 /// Whether a test sets the bits of all lanes of a stretch.
 #[inline]
 pub fn all(text: &[u8], start: usize, end: usize, test: impl Fn(u8x16) -> u32) -> bool {
-    let mut rest = text.get(start..).unwrap_or_default();
-    let mut left = end - start;
-    loop {
-        let (lanes, behind) = next_lanes(rest);
-        let wanted = first_lanes(left);
-        if test(lanes) & wanted != wanted {
-            return false;
-        }
-        if left <= 16 {
-            return true;
-        }
-        left -= 16;
-        rest = behind;
-    }
+    let has_all = |at: usize| {
+        let wanted = first_lanes(end - at);
+        test(lanes(text, at)) & wanted == wanted
+    };
+    // Most stretches are short, and need no loop.
+    has_all(start) && (end - start <= 16 || (start + 16..end).step_by(16).all(has_all))
 }
 
 /// A bit for each digit.

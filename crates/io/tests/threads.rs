@@ -74,15 +74,28 @@ fn table() -> impl Strategy<Value = String> {
         1 => "[a-z]\"[a-z]{0,2}",
     ];
     let row = proptest::collection::vec(cell, 1..5);
-    (proptest::collection::vec(row, 1..40), proptest::bool::ANY, proptest::bool::ANY).prop_map(|(rows, crlf, last_end)| {
+    // Now and then there are more rows than go together.
+    let times = prop_oneof![3 => Just(1), 1 => 5..9_usize];
+    let rows = (proptest::collection::vec(row, 1..40), times).prop_map(|(rows, times)| vec![rows; times].concat());
+    (rows, proptest::bool::ANY, proptest::bool::ANY).prop_map(|(rows, crlf, last_end)| {
         let line_end = if crlf { "\r\n" } else { "\n" };
         let rows = std::iter::once("x,y,z".to_owned()).chain(rows.iter().map(|cells| cells.join(",")));
         format!("{}{}", rows.collect::<Vec<_>>().join(line_end), if last_end { line_end } else { "" })
     })
 }
 
+/// How a run is done.
+#[derive(Debug, Clone, Copy)]
+struct Way {
+    stride: usize,
+    threads: usize,
+    sets_aside: bool,
+    /// The columns that go into the output.
+    originals: &'static [usize],
+}
+
 /// Everything that a run gives, or its error.
-fn everything(folder: &Path, list: &str, stride: usize, threads: usize, sets_aside: bool) -> String {
+fn everything(folder: &Path, list: &str, Way { stride, threads, sets_aside, originals }: Way) -> String {
     let inputs = [Input::File(folder.join("a.csv")), Input::File(folder.join("b.csv"))];
     let ragged = if sets_aside { Ragged::SetAside } else { Ragged::Keep };
     let reading = Reading { stride: Some(stride), ragged, ..Reading::default() };
@@ -90,7 +103,7 @@ fn everything(folder: &Path, list: &str, stride: usize, threads: usize, sets_asi
     let wanted = CutList::parse(list, 0).unwrap().wanted;
     let carving = Carving::new(&wanted, Some(&ColumnRef::Number(1)), &Setting::new(Unit::Characters), &table.header).unwrap();
     let header = table.header.clone();
-    let job = Job::new(carving, &header, &[0, 1, 2], 2)
+    let job = Job::new(carving, &header, originals, 2)
         .with_samples(3)
         .with_watcher(Watcher::new(&wanted.pieces))
         .with_threads(threads);
@@ -116,12 +129,16 @@ proptest! {
         fs::write(folder.path().join("a.csv"), &first).unwrap();
         fs::write(folder.path().join("b.csv"), &second).unwrap();
         let kept = format!("{SWIFT}{KEEPS_ALL}");
-        let long_way = everything(folder.path(), &kept, 1 << 20, 1, sets_aside);
-        prop_assert_eq!(everything(folder.path(), SWIFT, 1 << 20, 1, sets_aside), long_way, "the short way shows");
+        let whole_way = Way { stride: 1 << 20, threads: 1, sets_aside, originals: &[0, 1, 2] };
+        for originals in [&[0, 1, 2][..], &[2, 0], &[]] {
+            let way = Way { originals, ..whole_way };
+            let long_way = everything(folder.path(), &kept, way);
+            prop_assert_eq!(everything(folder.path(), SWIFT, way), long_way, "the short way shows, with {:?}", originals);
+        }
         for list in [LIST, LOOKING_BACK, SWIFT] {
-            let whole = everything(folder.path(), list, 1 << 20, 1, sets_aside);
+            let whole = everything(folder.path(), list, whole_way);
             for (stride, threads) in [(16, 1), (16, 2), (16, 5), (1 << 20, 3)] {
-                let parted = everything(folder.path(), list, stride, threads, sets_aside);
+                let parted = everything(folder.path(), list, Way { stride, threads, ..whole_way });
                 prop_assert_eq!(&parted, &whole, "{} bytes at a time on {} threads", stride, threads);
             }
         }

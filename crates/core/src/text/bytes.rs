@@ -23,13 +23,6 @@ pub fn any_word(bytes: &[u8], test: impl Fn(u64) -> bool) -> bool {
 /// Words that are looked at before a search is left to the machine's wide registers, which take longer to begin.
 const SHORT: usize = 6;
 
-/// The first place of a byte, in texts that are short more often than not.
-#[inline]
-pub fn position(byte: u8, bytes: &[u8]) -> Option<usize> {
-    let eight = eight(byte);
-    first(bytes, |word| has(word, eight), |one| one == byte, |rest| memchr::memchr(byte, rest))
-}
-
 /// The first place of one of two bytes, in texts of which the first place is near more often than not.
 #[inline]
 pub fn position_of_two(one: u8, other: u8, bytes: &[u8]) -> Option<usize> {
@@ -92,15 +85,13 @@ mod tests {
     fn first_places() {
         for length in 0..80 {
             let mut bytes = vec![b'x'; length];
-            assert_eq!((position(b',', &bytes), position_of_two(b',', b'\n', &bytes)), (None, None));
+            assert_eq!(position_of_two(b',', b'\n', &bytes), None);
             for at in (0..length).rev() {
                 bytes[at] = if at % 2 == 0 { b',' } else { b'\n' };
                 assert_eq!(position_of_two(b',', b'\n', &bytes), Some(at));
-                bytes[at] = b',';
-                assert_eq!(position(b',', &bytes), Some(at), "{at} of {length}");
-                // A byte that differs from the one looked for in its lowest bit only.
+                // A byte that differs from one that is looked for in its lowest bit only.
                 bytes[at] = b',' + 1;
-                assert_eq!(position(b',', &bytes), (at + 1..length).next());
+                assert_eq!(position_of_two(b',', b'\n', &bytes), (at + 1..length).next());
                 bytes[at] = b',';
             }
         }

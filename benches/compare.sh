@@ -52,6 +52,8 @@ echo "$rows rows, $(stat -c %s "$work/yard.csv") bytes, $(nproc) cores; seconds,
 run() { # run NAME COMMAND…: one timed run, its time noted under the name
   local name=$1 start end
   shift
+  # Every run writes new files: what it costs to do away with the old ones is no part of it.
+  rm -f "$work/out.csv" "$work/hand.csv"
   start=$(date +%s.%N)
   "$@"
   end=$(date +%s.%N)

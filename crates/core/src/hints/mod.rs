@@ -200,6 +200,7 @@ pub struct Seen<'a> {
 }
 
 /// Notes which of many values should be seen, whatever is cut out of them: once a column, for all its pieces.
+// Compiled by itself: what its loops need then stays in registers.
 #[inline(never)]
 pub fn note_looks(text: &str, values: &[Extent], looks: &mut Vec<u32>) {
     let bytes = text.as_bytes();
@@ -326,6 +327,7 @@ impl Watched {
     }
 
     /// Sees a text that begins and ends like digits, and is not all of them.
+    // Compiled by itself: what its loops need then stays in registers.
     #[inline(never)]
     fn see_mixed(&mut self, row: u64, text: &[u8]) {
         // Beyond ASCII, there are more letters that look like digits.

@@ -28,11 +28,6 @@ impl Sheet {
         self.end
     }
 
-    /// Forgets what was written from byte `end` on.
-    pub fn truncate(&mut self, end: usize) {
-        self.end = self.end.min(end);
-    }
-
     /// A pen that can write so many bytes behind what was written.
     #[inline]
     pub fn pen(&mut self, most: usize) -> Pen<'_> {
@@ -193,8 +188,6 @@ mod tests {
                     assert_eq!(sheet.bytes(), expected, "{start} for {width} in round {round}");
                 }
             }
-            sheet.truncate(5);
-            assert_eq!(sheet.bytes(), &expected[..5]);
             sheet.clear();
             expected.clear();
             assert_eq!((sheet.width(), sheet.bytes()), (0, &b""[..]));

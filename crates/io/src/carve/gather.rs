@@ -17,11 +17,18 @@ pub struct Row {
     /// The row in the part, without its line end.
     pub raw: Extent,
     /// The byte behind its line end.
-    pub next: u32,
+    next: u32,
     /// The mark at the end of its first cell.
     end: u32,
     /// Whether values stand in quotes or have some, so that a part of one may need quotes.
     pub has_quotes: bool,
+}
+
+impl Row {
+    /// The line end, in the part.
+    pub fn line_end(&self) -> Extent {
+        Extent { start: self.raw.end, end: self.next }
+    }
 }
 
 /// Where the next row begins, and the first mark of each kind at or behind that.
@@ -70,6 +77,11 @@ impl Gathered {
         self.place.at
     }
 
+    /// The bytes of the rows that were gathered, with their line ends.
+    pub fn width(&self) -> usize {
+        self.rows.iter().map(|row| (row.next - row.raw.start) as usize).sum()
+    }
+
     /// The rows that were gathered.
     pub fn rows(&self) -> &[Row] {
         &self.rows
@@ -91,6 +103,7 @@ impl Gathered {
     }
 
     /// Gathers the next rows, up to one that has to go the long way. Whether as many were gathered as go together.
+    // Compiled by itself: what its loops need then stays in registers.
     #[inline(never)]
     pub fn gather(&mut self, text: &str, needed: Needed) -> bool {
         let Gathered { marks, place, rows, values, cells, .. } = self;

@@ -7,6 +7,7 @@ mod gather;
 mod header;
 mod merge;
 mod rows;
+mod written;
 
 use std::io::Write;
 use std::ops::ControlFlow;

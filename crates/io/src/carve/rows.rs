@@ -5,15 +5,14 @@ use std::ops::ControlFlow;
 use keen_notch_core::carving::{Batch, CheckName, Fault, Memory, OutColumn, Workspace};
 use keen_notch_core::check::{Misfit, MisfitKind};
 use keen_notch_core::hints::{Seen, Watcher};
-use keen_notch_core::plan::Made;
 use keen_notch_core::sightings::Sightings;
 use keen_notch_core::tally::Tally;
 use keen_notch_core::text::characters::is_plain;
-use keen_notch_core::text::lanes::Extent;
 use keen_notch_core::text::sheet::Sheet;
 
-use super::gather::{Gathered, Needed, Row};
+use super::gather::{Gathered, Needed};
 use super::header::Begin;
+use super::written::Written;
 use super::{Counts, FaultyRow, Job, Layout, PreviewCell};
 use crate::Error;
 use crate::record::{Cells, Record, Rooms, push_cell};
@@ -176,6 +175,7 @@ impl<'j> Rows<'j> {
     }
 
     /// The short way: the rows that were gathered.
+    // Compiled by itself: what its loops need then stays in registers.
     #[inline(never)]
     fn rows_together(&mut self, gathered: &mut Gathered, part: &Part, text: &str, worked: &mut Worked) {
         let mut batch = std::mem::take(&mut self.batch);
@@ -192,7 +192,6 @@ impl<'j> Rows<'j> {
             }
         }
         let written = Written::new(self.job, self.delimiter, gathered, text, &batch);
-        let writes = self.job.layout != Layout::Nothing;
         let mut faults = batch.faults();
         let mut kept = 0;
         for (index, row) in gathered.rows().iter().enumerate() {
@@ -209,60 +208,13 @@ impl<'j> Rows<'j> {
                 }
             }
             kept += 1;
-            if writes & written.is_plain & !row.has_quotes {
-                self.write_plainly(row, index, text, &written, &mut worked.bytes);
-            } else if writes {
-                self.write_carefully(row, index, text, &written, &mut worked.bytes);
-            }
+            written.write(row, index, &mut worked.bytes);
         }
         worked.counts.rows_kept += kept;
         worked.counts.rows_out += kept;
         worked.ended = true;
         drop(written);
         self.batch = batch;
-    }
-
-    /// Writes a row none of whose values has quotes, where no result needs any.
-    #[inline(never)]
-    fn write_plainly(&self, row: &Row, index: usize, text: &str, written: &Written, out: &mut Sheet) {
-        let bytes = text.as_bytes();
-        let mut pen = out.pen(written.most);
-        let mut columns = written.columns.as_slice();
-        if written.is_appended {
-            pen.extend(row.raw.bytes(bytes));
-        } else if let [first, rest @ ..] = columns {
-            pen.extend(first.extents[index].bytes(first.source));
-            columns = rest;
-        }
-        for column in columns {
-            pen.cell(self.delimiter, column.source, column.extents[index]);
-        }
-        pen.line_end(Extent { start: row.raw.end, end: row.next }.bytes(bytes));
-        pen.lift();
-    }
-
-    /// Writes a row of which results may need quotes.
-    fn write_carefully(&self, row: &Row, index: usize, text: &str, written: &Written, out: &mut Sheet) {
-        let bytes = text.as_bytes();
-        let start = out.width();
-        if written.is_appended {
-            out.extend(row.raw.bytes(bytes));
-        }
-        for (place, column) in written.columns.iter().enumerate() {
-            if written.is_appended || place > 0 {
-                out.push(self.delimiter);
-            }
-            if column.is_piece {
-                push_cell(out, column.extents[index].bytes(column.source), self.delimiter);
-            } else {
-                out.take(column.source, column.extents[index]);
-            }
-        }
-        if self.job.columns.len() == 1 && out.width() == start {
-            // A line with nothing on it would be no row to most readers.
-            out.extend(b"\"\"");
-        }
-        out.take(bytes, Extent { start: row.raw.end, end: row.next });
     }
 
     fn row(&mut self, record: &Record, part: &Part, at: usize, before: u64, worked: &mut Worked) {
@@ -461,59 +413,4 @@ fn ragged(record: &Record, part: &Part, job: &Job) -> Fault {
     let detail = format!("it has {} cells, not {}", record.count(), part.columns());
     let misfit = Misfit::new(MisfitKind::Ragged, detail);
     Fault { check: job.checks.len() - 1, result: String::new(), place: None, misfit }
-}
-
-/// What is written of rows that go together.
-struct Written<'b> {
-    columns: Vec<Column<'b>>,
-    /// Whether the columns stand behind the row as it is.
-    is_appended: bool,
-    /// Whether results need quotes only where their values have some.
-    is_plain: bool,
-    /// The bytes that all rows take at most, where no cell needs quotes.
-    most: usize,
-}
-
-/// A column of the output: its cells by row, and the bytes that they stand in.
-struct Column<'b> {
-    source: &'b [u8],
-    extents: &'b [Extent],
-    /// Whether they are results, and not cells of the table as they stand.
-    is_piece: bool,
-}
-
-impl<'b> Written<'b> {
-    fn new(job: &Job, delimiter: u8, gathered: &'b Gathered, text: &'b str, batch: &'b Batch) -> Written<'b> {
-        let (columns, is_appended) = match job.layout {
-            Layout::Appended(count) => (&job.columns[job.columns.len() - count..], true),
-            Layout::CellByCell => (&job.columns[..], false),
-            Layout::Nothing => (&[][..], false),
-        };
-        let is_special = |byte: u8| byte == delimiter || matches!(byte, b'"' | b'\n' | b'\r');
-        // A delimiter may be a letter, and come to be in another case.
-        let needs_no_quotes = |made: Made| match made {
-            Made::Parts => true,
-            Made::Changed(added) => !delimiter.is_ascii_alphabetic() && !added.is_some_and(is_special),
-            Made::Anew => false,
-        };
-        // A line with nothing on it needs quotes too.
-        let mut is_plain = job.columns.len() > 1;
-        let column = |column: &OutColumn| match column {
-            OutColumn::Original(column) => {
-                Column { source: text.as_bytes(), extents: gathered.cells(*column), is_piece: false }
-            }
-            OutColumn::Piece { piece, .. } => {
-                let results = &batch.pieces()[*piece];
-                is_plain &= needs_no_quotes(results.made());
-                Column { source: results.source(text.as_bytes()), extents: results.extents(), is_piece: true }
-            }
-        };
-        let columns: Vec<Column> = columns.iter().map(column).collect();
-        let raw = gathered.rows().iter().map(|row| (row.next - row.raw.start) as usize).sum::<usize>();
-        // The cells of a column do not overlap: together they are no longer than what they stand in, which has less
-        // than 4 GiB.
-        let wide = |column: &Column| column.extents.iter().fold(0, |sum: u32, extent| sum + (extent.end - extent.start));
-        let cells = columns.iter().map(|column| wide(column) as usize + column.extents.len()).sum::<usize>();
-        Written { columns, is_appended, is_plain, most: raw + cells }
-    }
 }

@@ -1,0 +1,127 @@
+//! Writing the rows that went the short way.
+
+use keen_notch_core::carving::{Batch, OutColumn};
+use keen_notch_core::plan::Made;
+use keen_notch_core::text::lanes::Extent;
+use keen_notch_core::text::sheet::Sheet;
+
+use super::gather::{Gathered, Row};
+use super::{Job, Layout};
+use crate::record::push_cell;
+
+/// What is written of rows that go together.
+pub struct Written<'b> {
+    /// The part that the rows stand in.
+    text: &'b [u8],
+    delimiter: u8,
+    columns: Vec<Column<'b>>,
+    /// Whether anything is.
+    is_written: bool,
+    /// Whether there is one column only.
+    is_alone: bool,
+    /// Whether the columns stand behind the row as it is.
+    is_appended: bool,
+    /// Whether results need quotes only where their values have some.
+    is_plain: bool,
+    /// The bytes that all rows take at most, where no cell needs quotes.
+    most: usize,
+}
+
+/// A column of the output: its cells by row, and the bytes that they stand in.
+struct Column<'b> {
+    source: &'b [u8],
+    extents: &'b [Extent],
+    /// Whether they are results, and not cells of the table as they stand.
+    is_piece: bool,
+}
+
+impl<'b> Written<'b> {
+    /// What is written of the rows that were gathered from the part `text`, and of what came of them.
+    pub fn new(job: &Job, delimiter: u8, gathered: &'b Gathered, text: &'b str, batch: &'b Batch) -> Written<'b> {
+        let (columns, is_appended) = match job.layout {
+            Layout::Appended(count) => (&job.columns[job.columns.len() - count..], true),
+            Layout::CellByCell => (&job.columns[..], false),
+            Layout::Nothing => (&[][..], false),
+        };
+        let is_special = |byte: u8| byte == delimiter || matches!(byte, b'"' | b'\n' | b'\r');
+        // A delimiter may be a letter, and come to be in another case.
+        let needs_no_quotes = |made: Made| match made {
+            Made::Parts => true,
+            Made::Changed(added) => !delimiter.is_ascii_alphabetic() && !added.is_some_and(is_special),
+            Made::Anew => false,
+        };
+        // A line with nothing on it needs quotes too.
+        let is_alone = job.columns.len() == 1;
+        let mut is_plain = !is_alone;
+        let column = |column: &OutColumn| match column {
+            OutColumn::Original(column) => {
+                Column { source: text.as_bytes(), extents: gathered.cells(*column), is_piece: false }
+            }
+            OutColumn::Piece { piece, .. } => {
+                let results = &batch.pieces()[*piece];
+                is_plain &= needs_no_quotes(results.made());
+                Column { source: results.source(text.as_bytes()), extents: results.extents(), is_piece: true }
+            }
+        };
+        let columns: Vec<Column> = columns.iter().map(column).collect();
+        let raw = gathered.width();
+        // The cells of a column do not overlap: together they are no longer than what they stand in, which has less
+        // than 4 GiB.
+        let wide = |column: &Column| column.extents.iter().fold(0, |sum: u32, extent| sum + (extent.end - extent.start));
+        let cells = columns.iter().map(|column| wide(column) as usize + column.extents.len()).sum::<usize>();
+        let (text, is_written) = (text.as_bytes(), job.layout != Layout::Nothing);
+        Written { text, delimiter, columns, is_written, is_alone, is_appended, is_plain, most: raw + cells }
+    }
+
+    /// Writes the row with this index among them.
+    #[inline]
+    pub fn write(&self, row: &Row, index: usize, out: &mut Sheet) {
+        if self.is_written & self.is_plain & !row.has_quotes {
+            self.write_plainly(row, index, out);
+        } else if self.is_written {
+            self.write_carefully(row, index, out);
+        }
+    }
+
+    /// Writes a row none of whose values has quotes, where no result needs any.
+    // Compiled by itself: what its loops need then stays in registers.
+    #[inline(never)]
+    fn write_plainly(&self, row: &Row, index: usize, out: &mut Sheet) {
+        let mut pen = out.pen(self.most);
+        let mut columns = self.columns.as_slice();
+        if self.is_appended {
+            pen.extend(row.raw.bytes(self.text));
+        } else if let [first, rest @ ..] = columns {
+            pen.extend(first.extents[index].bytes(first.source));
+            columns = rest;
+        }
+        for column in columns {
+            pen.cell(self.delimiter, column.source, column.extents[index]);
+        }
+        pen.line_end(row.line_end().bytes(self.text));
+        pen.lift();
+    }
+
+    /// Writes a row of which results may need quotes.
+    fn write_carefully(&self, row: &Row, index: usize, out: &mut Sheet) {
+        let start = out.width();
+        if self.is_appended {
+            out.extend(row.raw.bytes(self.text));
+        }
+        for (place, column) in self.columns.iter().enumerate() {
+            if self.is_appended || place > 0 {
+                out.push(self.delimiter);
+            }
+            if column.is_piece {
+                push_cell(out, column.extents[index].bytes(column.source), self.delimiter);
+            } else {
+                out.take(column.source, column.extents[index]);
+            }
+        }
+        if self.is_alone && out.width() == start {
+            // A line with nothing on it would be no row to most readers.
+            out.extend(b"\"\"");
+        }
+        out.take(self.text, row.line_end());
+    }
+}

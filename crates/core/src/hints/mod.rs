@@ -2,17 +2,17 @@
 
 mod digits;
 mod phrase;
+mod watched;
 
 use std::collections::BTreeMap;
 
-use digits::{DIGIT, ENDS, MAY_BE_DIGITS, SPACE, digit_look_alike};
-use phrase::{counted_ends, markers};
+pub use watched::{Seen, note_looks};
+use watched::{Watched, append_all};
 
 use crate::check::Misfit;
-use crate::piece::{Piece, Source};
-use crate::plan::{CutColumn, State};
+use crate::piece::Piece;
+use crate::plan::State;
 use crate::sightings::{ROWS, Sightings};
-use crate::text::lanes::{self, Extent};
 use crate::text::look_alikes::{digit_of, looks_like};
 use crate::text::{characters, names};
 
@@ -22,9 +22,6 @@ pub const MOST: usize = 5;
 const FEW: f64 = 0.02;
 /// A check that is not met in at least this share of the rows may be wrong itself.
 const NEARLY_ALL: f64 = 0.9;
-
-/// Texts that are looked at together.
-const LOOKED_AT: usize = 64;
 
 /// Something that a person should know of a run.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -43,33 +40,6 @@ pub struct Watcher {
     pieces: Vec<Watched>,
     /// Characters at which a layout did not fit that look like what it wanted: (what it is, what was wanted).
     in_layouts: BTreeMap<(char, char), Sightings>,
-}
-
-/// What is watched of one piece.
-#[derive(Debug, Clone, Default)]
-struct Watched {
-    name: String,
-    /// The phrase as it was written; empty where the piece comes from no phrase.
-    phrase: String,
-    /// Whether the phrase has one branch only, so that a step can be put behind it.
-    one_branch: bool,
-    /// Whether spaces at an end of the value would be counted by the first step.
-    counts_left: bool,
-    counts_right: bool,
-    /// The texts looked for, in the order of the phrase.
-    markers: Vec<String>,
-    spaces: Sightings,
-    /// Characters that look like one of a marker's, where the marker was missing: (marker, look-alike).
-    look_alikes: BTreeMap<(String, char), Sightings>,
-    other_case: BTreeMap<String, Sightings>,
-    /// Results of digits but for letters that look like some.
-    letters: BTreeMap<char, Sightings>,
-    digits_only: u64,
-    missing: Sightings,
-    short: Sightings,
-    /// Values of digits only by their width, and how many of each width begin with a zero.
-    widths: Vec<Sightings>,
-    zeros: Vec<u64>,
 }
 
 impl Watcher {
@@ -186,215 +156,7 @@ impl Watcher {
     }
 }
 
-/// A piece of many rows.
-#[derive(Debug, Clone, Copy)]
-pub struct Seen<'a> {
-    /// The text that the values stand in.
-    pub text: &'a str,
-    /// The value of each row.
-    pub values: &'a [Extent],
-    /// Which of the values are worth a look, by [`note_looks`].
-    pub looks: &'a [u32],
-    /// What was cut out of them.
-    pub results: &'a CutColumn,
-}
-
-/// Notes which of many values should be seen, whatever is cut out of them: once a column, for all its pieces.
-// Compiled by itself: what its loops need then stays in registers.
-#[inline(never)]
-pub fn note_looks(text: &str, values: &[Extent], looks: &mut Vec<u32>) {
-    let bytes = text.as_bytes();
-    let end_of = |at: u32| bytes.get(at as usize).map_or(0, |byte| ENDS[usize::from(*byte)]);
-    for (row, value) in (0..).zip(values) {
-        // An empty value has the bytes around it for its ends: it is seen, and nothing is found.
-        if tell_of_a_look(end_of(value.start), end_of(value.end.wrapping_sub(1))) {
-            looks.push(row);
-        }
-    }
-}
-
-/// Whether what the first and the last byte of a value tell is that it may have spaces there, or be digits only.
-#[inline]
-fn tell_of_a_look(first: u8, last: u8) -> bool {
-    ((first | last) & SPACE) | (first & last & DIGIT) != 0
-}
-
-/// Whether a text begins and ends like one of digits.
-#[inline]
-fn may_be_digits(text: &[u8]) -> bool {
-    let may_be = |byte: u8| MAY_BE_DIGITS[usize::from(byte)];
-    match text {
-        [] => false,
-        [one] => may_be(*one),
-        [first, .., last] => may_be(*first) && may_be(*last),
-    }
-}
-
 impl Watched {
-    fn new(piece: &Piece) -> Watched {
-        let Source::Take { phrase, .. } = &piece.source else {
-            return Watched { name: piece.name.clone(), ..Watched::default() };
-        };
-        let (counts_left, counts_right) = counted_ends(phrase);
-        let markers = markers(phrase);
-        Watched {
-            name: piece.name.clone(),
-            phrase: phrase.source.trim().to_owned(),
-            one_branch: phrase.branches.len() == 1,
-            counts_left,
-            counts_right,
-            markers,
-            ..Watched::default()
-        }
-    }
-
-    fn append(&mut self, later: &Watched, offset: u64) {
-        self.spaces.append(&later.spaces, offset);
-        self.missing.append(&later.missing, offset);
-        self.short.append(&later.short, offset);
-        self.digits_only += later.digits_only;
-        append_all(&mut self.look_alikes, &later.look_alikes, offset);
-        append_all(&mut self.other_case, &later.other_case, offset);
-        append_all(&mut self.letters, &later.letters, offset);
-        for (width, seen) in later.widths.iter().enumerate() {
-            let (all, zeros) = self.width(width);
-            all.append(seen, offset);
-            *zeros += later.zeros[width];
-        }
-    }
-
-    fn clear(&mut self) {
-        self.spaces = Sightings::default();
-        self.missing = Sightings::default();
-        self.short = Sightings::default();
-        self.digits_only = 0;
-        self.look_alikes.clear();
-        self.other_case.clear();
-        self.letters.clear();
-        self.widths.clear();
-        self.zeros.clear();
-    }
-
-    /// Most pieces of most rows are nothing special, which is found out here; the rest is seen to elsewhere.
-    #[inline]
-    fn see(&mut self, row: u64, value: &str, text: &str, state: State) {
-        let ends = value.as_bytes().first().zip(value.as_bytes().last());
-        if !state.is_filled()
-            || ends.is_some_and(|(first, last)| tell_of_a_look(ENDS[usize::from(*first)], ENDS[usize::from(*last)]))
-        {
-            self.see_value(row, value, state);
-        }
-        if may_be_digits(text.as_bytes()) && !state.missing {
-            self.see_digits(row, text);
-        }
-    }
-
-    /// The same for many rows: values and texts are gone through one after the other.
-    fn see_many(&mut self, first_row: u64, Seen { text, values, looks, results }: Seen) {
-        let mut looks = looks.iter().map(|row| *row as usize).peekable();
-        if looks.peek().is_some() || !results.are_filled() {
-            for (row, value) in values.iter().enumerate() {
-                let (is_to_be_looked_at, state) = (looks.next_if_eq(&row).is_some(), results.state(row));
-                if is_to_be_looked_at || !state.is_filled() {
-                    self.see_value(first_row + row as u64, value.text(text), state);
-                }
-            }
-        }
-        let source = results.source(text.as_bytes());
-        let may_be = |at: u32| source.get(at as usize).is_some_and(|byte| MAY_BE_DIGITS[usize::from(*byte)]);
-        let mut digits_only = 0;
-        for (part, extents) in results.extents().chunks(LOOKED_AT).enumerate() {
-            // Codes are as good as random, and what comes of them is not foreseen by the processor: so those that begin
-            // and end like digits are picked out first, in the same way for all.
-            let mut picked = [0; LOOKED_AT];
-            let mut count = 0;
-            for (index, extent) in extents.iter().enumerate() {
-                picked[count % LOOKED_AT] = index;
-                count += usize::from(may_be(extent.start) & may_be(extent.end.wrapping_sub(1)));
-            }
-            for index in picked.iter().take(count) {
-                let Some(extent) = extents.get(*index).filter(|extent| !extent.is_empty()) else { continue };
-                let (start, end) = (extent.start as usize, extent.end as usize);
-                if lanes::all(source, start, end, lanes::are_digits) {
-                    digits_only += 1;
-                } else {
-                    let row = part * LOOKED_AT + index;
-                    self.see_mixed(first_row + row as u64, extent.bytes(source));
-                }
-            }
-        }
-        self.digits_only += digits_only;
-    }
-
-    /// Sees a text that begins and ends like digits, and is not all of them.
-    // Compiled by itself: what its loops need then stays in registers.
-    #[inline(never)]
-    fn see_mixed(&mut self, row: u64, text: &[u8]) {
-        // Beyond ASCII, there are more letters that look like digits.
-        let is_possible = text.iter().all(|byte| MAY_BE_DIGITS[usize::from(*byte)] || !byte.is_ascii());
-        if is_possible && let Ok(text) = str::from_utf8(text) {
-            self.see_digits(row, text);
-        }
-    }
-
-    /// Sees a value that is not all plain sailing.
-    #[cold]
-    fn see_value(&mut self, row: u64, value: &str, state: State) {
-        const SPACES: [char; 3] = [' ', '\u{a0}', '\t'];
-        if (self.counts_right && value.ends_with(SPACES)) || (self.counts_left && value.starts_with(SPACES)) {
-            self.spaces.note(row);
-        }
-        if (state.missing || state.fallback) && !value.is_empty() {
-            self.look_for_markers(row, value);
-        }
-        if state.missing {
-            if !value.is_empty() {
-                self.missing.note(row);
-            }
-            return;
-        }
-        if state.short {
-            self.short.note(row);
-        }
-        if (1..=40).contains(&value.len()) && value.bytes().all(|byte| byte.is_ascii_digit()) {
-            let (all, zeros) = self.width(value.len());
-            all.note(row);
-            *zeros += u64::from(value.starts_with('0'));
-        }
-    }
-
-    /// What was seen of the values of digits that are so wide.
-    fn width(&mut self, width: usize) -> (&mut Sightings, &mut u64) {
-        if self.widths.len() <= width {
-            self.widths.resize_with(width + 1, Sightings::default);
-            self.zeros.resize(width + 1, 0);
-        }
-        (&mut self.widths[width], &mut self.zeros[width])
-    }
-
-    /// Sees a text that begins and ends like a number.
-    fn see_digits(&mut self, row: u64, text: &str) {
-        if text.bytes().all(|byte| byte.is_ascii_digit()) {
-            self.digits_only += 1;
-        } else if let Some(letter) = digit_look_alike(text) {
-            self.letters.entry(letter).or_default().note(row);
-        }
-    }
-
-    fn look_for_markers(&mut self, row: u64, value: &str) {
-        for marker in &self.markers {
-            if value.contains(marker.as_str()) {
-                continue;
-            }
-            let found = value.chars().find(|c| looks_like(*c).is_some_and(|plain| marker.contains(plain)));
-            if let Some(found) = found {
-                self.look_alikes.entry((marker.clone(), found)).or_default().note(row);
-            } else if marker.chars().any(char::is_alphabetic) && value.to_lowercase().contains(&marker.to_lowercase()) {
-                self.other_case.entry(marker.clone()).or_default().note(row);
-            }
-        }
-    }
-
     fn spaces(&self, _rows: u64) -> Vec<Hint> {
         let Sightings { count, rows } = &self.spaces;
         hint(*count > 0, || Hint {
@@ -480,13 +242,6 @@ impl Watched {
         let mut hints = hint(few(&self.missing) && self.missing.count > explained, || said("missing", &self.missing));
         hints.extend(hint(few(&self.short), || said("short", &self.short)));
         hints
-    }
-}
-
-/// Adds what was seen in later rows, kind by kind.
-fn append_all<K: Ord + Clone>(all: &mut BTreeMap<K, Sightings>, later: &BTreeMap<K, Sightings>, offset: u64) {
-    for (kind, seen) in later {
-        all.entry(kind.clone()).or_default().append(seen, offset);
     }
 }
 

@@ -20,6 +20,7 @@ use crate::console::Console;
 fn main() -> ExitCode {
     let args = Args::parse();
     args.color.apply();
+    pipes::widen();
     let console = Console::detect();
     match commands::run(&args.command, &console) {
         Ok(exit) => exit.into(),

@@ -224,4 +224,12 @@ mod tests {
             assert_eq!(broken, Err("broken"));
         }
     }
+
+    #[test]
+    fn a_panic_ends_the_run_and_nobody_waits_for_it() {
+        let mut numbers = 0..;
+        let work = |number: u32| if number == 20 { panic!("a bug") } else { Ok::<u32, ()>(number) };
+        let run = || in_order(3, || Ok(numbers.next()), || work, |_| Ok(()));
+        assert!(std::panic::catch_unwind(std::panic::AssertUnwindSafe(run)).is_err());
+    }
 }

@@ -15,7 +15,6 @@ use crate::draw::style::{self, paint};
 use crate::draw::{hints, preview, summary};
 use crate::exit::Exit;
 use crate::failure::Failure;
-use crate::pipes;
 use crate::progress::Progress;
 
 /// Output rows shown on a terminal.
@@ -35,7 +34,6 @@ pub fn run(args: &CarveArgs, console: &Console) -> Result<Exit, Failure> {
     let job = Job::new(carving, &header, &originals(args, &header)?, shown)
         .with_watcher(Watcher::new(&pieces.wanted.pieces))
         .with_threads(args.threads.count());
-    pipes::widen();
     let name = args.out.as_ref().map_or_else(|| "standard output".to_owned(), |path| path.display().to_string());
     let report = match &mut out {
         Some(out) => files.carve(&mut table, &job, out, &name)?,

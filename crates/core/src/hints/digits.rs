@@ -23,30 +23,28 @@ pub const DIGIT: u8 = 1;
 pub const SPACE: u8 = 2;
 
 /// Digits, and letters which look like some.
-pub const MAY_BE_DIGITS: [bool; 256] = table(b"0123456789OoQlIiZzSsB");
-
-const fn table(bytes: &[u8]) -> [bool; 256] {
+pub const MAY_BE_DIGITS: [bool; 256] = {
     let mut table = [false; 256];
-    let mut at = 0;
-    while at < bytes.len() {
-        table[bytes[at] as usize] = true;
-        at += 1;
+    let mut byte = 0u8;
+    while byte < 128 {
+        table[byte as usize] = byte.is_ascii_digit() || digit_of(byte as char).is_some();
+        byte += 1;
     }
     table
-}
+};
 
 /// The letter in a text that is digits but for letters which look like some.
-pub fn digit_look_alike(text: &str) -> Option<char> {
+pub fn digit_look_alike(text: &[u8]) -> Option<char> {
     let mut letter = None;
-    let (mut digits, mut letters) = (0, 0);
-    for c in text.chars() {
-        if c.is_ascii_digit() {
+    let mut digits = 0;
+    for byte in text {
+        if byte.is_ascii_digit() {
             digits += 1;
+        } else if MAY_BE_DIGITS[usize::from(*byte)] {
+            letter.get_or_insert(char::from(*byte));
         } else {
-            digit_of(c)?;
-            letters += 1;
-            letter.get_or_insert(c);
+            return None;
         }
     }
-    letter.filter(|_| digits > letters)
+    letter.filter(|_| digits > text.len() - digits)
 }

@@ -265,9 +265,14 @@ fn values(count: u64) -> String {
 
 #[cfg(test)]
 mod tests {
+    use proptest::prelude::*;
+
     use super::*;
+    use crate::carving::{Batch, Carving, Values, Workspace};
     use crate::column::{ColumnRef, Header};
     use crate::plan::Setting;
+    use crate::tally::Tally;
+    use crate::text::lanes::Extent;
     use crate::text::unit::Unit;
 
     /// The hints of a piece on values, as they are shown.
@@ -276,9 +281,8 @@ mod tests {
         let mut watcher = Watcher::new(&pieces);
         let wanted = crate::piece::Wanted { pieces, ..crate::piece::Wanted::default() };
         let setting = Setting::new(Unit::Characters);
-        let carving =
-            crate::carving::Carving::new(&wanted, Some(&ColumnRef::Number(1)), &setting, &Header::Unnamed(1)).unwrap();
-        let mut work = crate::carving::Workspace::default();
+        let carving = Carving::new(&wanted, Some(&ColumnRef::Number(1)), &setting, &Header::Unnamed(1)).unwrap();
+        let mut work = Workspace::default();
         for (index, value) in values.iter().enumerate() {
             carving.run(&|_| *value, false, &mut work);
             watcher.see(0, index as u64 + 1, value, carving.text(0, 0, &|_| *value, &work), work.state(0));
@@ -382,5 +386,38 @@ mod tests {
         let seen = Sightings { count: 19, rows: vec![1, 2] };
         let hints = Watcher::default().hints(20, &[("serial".to_owned(), "length 9".to_owned(), seen)]);
         assert_eq!(hints[0].seen, "19 of 20 rows do not meet `length 9` of serial");
+    }
+
+    proptest! {
+        #[test]
+        fn many_rows_are_seen_as_one_by_one(texts in proptest::collection::vec("[0-9OSB]{0,5}|[ 0-9aOSl-]{0,20}|[0-9]{15,18}", 1..150)) {
+            let whole = texts.concat();
+            let mut at = 0;
+            let places = texts.iter().map(|text| {
+                at += text.len();
+                Extent::new(at - text.len(), at)
+            });
+            let places = vec![places.collect::<Vec<_>>()];
+            for phrase in ["whole", "first 4", r#"after "-""#, r#"before "-" or "none""#, r#"first 3 then pad left to 4 with "0""#] {
+                let pieces = vec![Piece::parse(&format!("p: {phrase}"), 0).unwrap()];
+                let mut one_by_one = Watcher::new(&pieces);
+                let mut together = one_by_one.clone();
+                let wanted = crate::piece::Wanted { pieces, ..crate::piece::Wanted::default() };
+                let (setting, column) = (Setting::new(Unit::Characters), ColumnRef::Number(1));
+                let carving = Carving::new(&wanted, Some(&column), &setting, &Header::Unnamed(1)).unwrap();
+                let mut work = Workspace::default();
+                for (row, value) in (7..).zip(&texts) {
+                    let value = |_| value.as_str();
+                    carving.run(&value, false, &mut work);
+                    one_by_one.see(0, row, value(0), carving.text(0, 0, &value, &work), work.state(0));
+                }
+                let mut batch = Batch::default();
+                carving.run_batch(Values { text: &whole, columns: &places }, &mut batch, &mut [Tally::default()]);
+                let mut looks = Vec::new();
+                note_looks(&whole, &places[0], &mut looks);
+                together.see_many(0, 7, Seen { text: &whole, values: &places[0], looks: &looks, results: &batch.pieces()[0] });
+                prop_assert_eq!(format!("{:?}", together), format!("{:?}", one_by_one), "{}", phrase);
+            }
+        }
     }
 }

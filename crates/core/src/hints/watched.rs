@@ -149,8 +149,13 @@ impl Watched {
         {
             self.see_value(row, value, state);
         }
-        if may_be_digits(text.as_bytes()) && !state.missing {
-            self.see_digits(row, text);
+        if state.missing || !may_be_digits(text.as_bytes()) {
+            return;
+        }
+        if text.bytes().all(|byte| byte.is_ascii_digit()) {
+            self.digits_only += 1;
+        } else {
+            self.see_letters(row, text.as_bytes());
         }
     }
 
@@ -184,22 +189,11 @@ impl Watched {
                     digits_only += 1;
                 } else {
                     let row = part * LOOKED_AT + index;
-                    self.see_mixed(first_row + row as u64, extent.bytes(source));
+                    self.see_letters(first_row + row as u64, extent.bytes(source));
                 }
             }
         }
         self.digits_only += digits_only;
-    }
-
-    /// Sees a text that begins and ends like digits, and is not all of them.
-    // Compiled by itself: what its loops need then stays in registers.
-    #[inline(never)]
-    fn see_mixed(&mut self, row: u64, text: &[u8]) {
-        // Beyond ASCII, there are more letters that look like digits.
-        let is_possible = text.iter().all(|byte| MAY_BE_DIGITS[usize::from(*byte)] || !byte.is_ascii());
-        if is_possible && let Ok(text) = str::from_utf8(text) {
-            self.see_digits(row, text);
-        }
     }
 
     /// Sees a value that is not all plain sailing.
@@ -237,11 +231,11 @@ impl Watched {
         (&mut self.widths[width], &mut self.zeros[width])
     }
 
-    /// Sees a text that begins and ends like a number.
-    fn see_digits(&mut self, row: u64, text: &str) {
-        if text.bytes().all(|byte| byte.is_ascii_digit()) {
-            self.digits_only += 1;
-        } else if let Some(letter) = digit_look_alike(text) {
+    /// Sees a text that begins and ends like digits, and is not all of them.
+    // Compiled by itself: what its loops need then stays in registers.
+    #[inline(never)]
+    fn see_letters(&mut self, row: u64, text: &[u8]) {
+        if let Some(letter) = digit_look_alike(text) {
             self.letters.entry(letter).or_default().note(row);
         }
     }

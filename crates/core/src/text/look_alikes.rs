@@ -23,7 +23,7 @@ pub fn looks_like(c: char) -> Option<char> {
 }
 
 /// The digit that a letter looks like.
-pub fn digit_of(letter: char) -> Option<char> {
+pub const fn digit_of(letter: char) -> Option<char> {
     Some(match letter {
         'O' | 'o' | 'Q' => '0',
         'l' | 'I' | 'i' => '1',

@@ -89,8 +89,9 @@ pub struct Asked {
     pub faults: bool,
 }
 
-/// Parts up to this size go the short way; those that are longer hold a row that is.
-const MOST_SHORT: usize = 1 << 24;
+/// Parts up to this size go the short way; those that are longer hold a row that is. Results of rows that go together
+/// stand in a text of less than 4 GiB, so there has to be room for what finishes make of them.
+const MOST_SHORT: usize = 1 << 20;
 
 /// Works out the rows of parts.
 pub struct Rows<'j> {
@@ -193,14 +194,13 @@ impl<'j> Rows<'j> {
         }
         let written = Written::new(self.job, self.delimiter, gathered, text, &batch);
         let mut faults = batch.faults();
-        let mut kept = 0;
+        let (mut cells, mut kept) = (Cells::default(), 0);
         for (index, row) in gathered.rows().iter().enumerate() {
             if faults.first().is_some_and(|(faulty, _)| *faulty as usize == index) {
                 let (of_row, rest) = faults.split_at(faults.partition_point(|(faulty, _)| *faulty as usize == index));
                 faults = rest;
                 self.found.clear();
                 self.found.extend(of_row.iter().map(|(_, fault)| fault.clone()));
-                let mut cells = Cells::default();
                 let at = row.raw.start as usize;
                 let record = Record::read(text, at, self.delimiter, &mut cells);
                 if self.is_set_aside(&record, first + index as u64, part, at, worked) {

@@ -1,6 +1,6 @@
 //! Where the cells and rows of a part end, found in one pass over its bytes.
 
-use keen_notch_core::text::lanes;
+use keen_notch_core::text::lanes::{self, STEP};
 
 /// The places of the bytes that matter for where rows and cells end and for how they are read, each kind in order.
 #[derive(Debug, Default)]
@@ -19,24 +19,26 @@ struct Places {
     count: usize,
 }
 
-/// The bytes looked at in one go; a bit for each in a mask.
-const STEP: usize = 64;
-
 impl Places {
-    /// Adds the places whose bits are set in the mask of the step at `at`.
+    /// Adds the places whose bits are set in the mask of the step at `at`, so many at a time. Those too many are written
+    /// over by the next: how many bits are set is as good as random, and a processor that foresees branches would be
+    /// wrong if each bit were asked.
     #[inline]
-    fn add(&mut self, mut mask: u64, at: usize) {
+    fn add<const MANY: usize>(&mut self, mut mask: u64, at: usize) {
         if self.room.len() < self.count + STEP {
             self.room.resize((self.count + STEP) * 2, 0);
         }
         let Some(room) = self.room.get_mut(self.count..).and_then(|room| room.first_chunk_mut::<STEP>()) else { return };
-        let mut added = 0;
-        while mask != 0 {
-            room[added % STEP] = at as u32 + mask.trailing_zeros();
-            added += 1;
-            mask &= mask - 1;
+        self.count += mask.count_ones() as usize;
+        for places in room.as_chunks_mut::<MANY>().0 {
+            for place in places {
+                *place = at as u32 + mask.trailing_zeros();
+                mask &= mask.wrapping_sub(1);
+            }
+            if mask == 0 {
+                return;
+            }
         }
-        self.count += added;
     }
 
     fn all(&self) -> &[u32] {
@@ -85,35 +87,21 @@ impl Marks {
                     &filled
                 }
             };
-            let (mut ends, mut feeds, mut rare) = (0, 0, 0);
-            for (part, sixteen) in step.as_chunks::<16>().0.iter().enumerate() {
-                let marks = lanes::marks(*sixteen, delimiter);
-                ends |= u64::from(marks.ends) << (part * 16);
-                feeds |= u64::from(marks.feeds) << (part * 16);
-                rare |= u64::from(marks.rare) << (part * 16);
-            }
+            let lanes::Marks { mut ends, mut feeds, rare } = lanes::marks(step, delimiter);
             if rare != 0 || quoted.inside {
-                let quotes = quotes_in(step);
-                self.quotes.add(quotes, at);
-                self.odd.add(rare & !quotes, at);
+                let quotes = lanes::places(step, b'"');
+                self.quotes.add::<1>(quotes, at);
+                self.odd.add::<1>(rare & !quotes, at);
                 if quotes != 0 || quoted.inside {
                     let outside = quoted.outside(bytes, from, delimiter, at, ends | quotes);
                     (ends, feeds) = (ends & outside, feeds & outside);
                 }
             }
-            self.ends.add(ends, at);
-            if feeds != 0 {
-                self.feeds.add(feeds, at);
-            }
+            self.ends.add::<8>(ends, at);
+            self.feeds.add::<2>(feeds, at);
             at += STEP;
         }
     }
-}
-
-/// A bit for each quote in a step.
-fn quotes_in(step: &[u8; STEP]) -> u64 {
-    let quotes = |part: usize| u64::from(lanes::are(lanes::lanes(step, part * 16), b'"')) << (part * 16);
-    (0..STEP / 16).map(quotes).fold(0, |all, quotes| all | quotes)
 }
 
 /// Whether the byte at hand is in quotes.

@@ -94,6 +94,9 @@ impl Batch {
             let Test::Text(condition) = &check.asked.test else { continue };
             failing.clear();
             condition.note_failing(&pieces[index], text, check.asks_missing, failing);
+            if let Some(are_digits) = condition.gives_digits().filter(|_| failing.is_empty() && pieces[index].are_plain()) {
+                pieces[index].note_digits(are_digits);
+            }
             for row in &*failing {
                 let value = values[*row as usize].text(text);
                 scratch.clear();

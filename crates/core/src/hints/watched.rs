@@ -10,9 +10,6 @@ use crate::sightings::Sightings;
 use crate::text::lanes::{self, Extent};
 use crate::text::look_alikes::looks_like;
 
-/// Texts that are looked at together.
-const LOOKED_AT: usize = 64;
-
 /// What is watched of one piece.
 #[derive(Debug, Clone, Default)]
 pub struct Watched {
@@ -67,12 +64,17 @@ pub struct Seen<'a> {
 pub fn note_looks(text: &str, values: &[Extent], looks: &mut Vec<u32>) {
     let bytes = text.as_bytes();
     let end_of = |at: u32| bytes.get(at as usize).map_or(0, |byte| ENDS[usize::from(*byte)]);
+    looks.resize(values.len() + 1, 0);
+    let mut count = 0;
     for (row, value) in (0..).zip(values) {
-        // An empty value has the bytes around it for its ends: it is seen, and nothing is found.
-        if tell_of_a_look(end_of(value.start), end_of(value.end.wrapping_sub(1))) {
-            looks.push(row);
+        // All are taken down, and those not worth a look are written over: which they are is not foreseen.
+        if let Some(place) = looks.get_mut(count) {
+            *place = row;
         }
+        // An empty value has the bytes around it for its ends: it is seen, and nothing is found.
+        count += usize::from(tell_of_a_look(end_of(value.start), end_of(value.end.wrapping_sub(1))));
     }
+    looks.truncate(count);
 }
 
 /// Whether what the first and the last byte of a value tell is that it may have spaces there, or be digits only.
@@ -152,11 +154,7 @@ impl Watched {
         if state.missing || !may_be_digits(text.as_bytes()) {
             return;
         }
-        if text.bytes().all(|byte| byte.is_ascii_digit()) {
-            self.digits_only += 1;
-        } else {
-            self.see_letters(row, text.as_bytes());
-        }
+        self.digits_only += u64::from(self.see_letters(row, text.as_bytes()));
     }
 
     /// The same for many rows: values and texts are gone through one after the other.
@@ -170,27 +168,30 @@ impl Watched {
                 }
             }
         }
-        let source = results.source(text.as_bytes());
-        let may_be = |at: u32| source.get(at as usize).is_some_and(|byte| MAY_BE_DIGITS[usize::from(*byte)]);
+        match results.are_digits() {
+            // What a cut or a check has seen to is not looked for again.
+            Some(true) if results.are_filled() => self.digits_only += values.len() as u64,
+            Some(false) => {}
+            _ => self.see_digits(first_row, results.source(text.as_bytes()), results.extents()),
+        }
+    }
+
+    /// Sees texts that are digits, and those that are nearly.
+    // Compiled by itself: what its loops need then stays in registers.
+    #[inline(never)]
+    fn see_digits(&mut self, first_row: u64, source: &[u8], texts: &[Extent]) {
+        let is_like_digits = |at: usize| source.get(at).is_some_and(|byte| MAY_BE_DIGITS[usize::from(*byte)]);
         let mut digits_only = 0;
-        for (part, extents) in results.extents().chunks(LOOKED_AT).enumerate() {
-            // Codes are as good as random, and what comes of them is not foreseen by the processor: so those that begin
-            // and end like digits are picked out first, in the same way for all.
-            let mut picked = [0; LOOKED_AT];
-            let mut count = 0;
-            for (index, extent) in extents.iter().enumerate() {
-                picked[count % LOOKED_AT] = index;
-                count += usize::from(may_be(extent.start) & may_be(extent.end.wrapping_sub(1)));
-            }
-            for index in picked.iter().take(count) {
-                let Some(extent) = extents.get(*index).filter(|extent| !extent.is_empty()) else { continue };
-                let (start, end) = (extent.start as usize, extent.end as usize);
-                if lanes::all(source, start, end, lanes::are_digits) {
-                    digits_only += 1;
-                } else {
-                    let row = part * LOOKED_AT + index;
-                    self.see_letters(first_row + row as u64, extent.bytes(source));
-                }
+        for (row, extent) in (first_row..).zip(texts) {
+            let (start, width) = (extent.start as usize, extent.width());
+            let others = !lanes::are_digits(lanes::lanes(source, start)) & lanes::first_lanes(width);
+            if others == 0 && width <= 16 {
+                digits_only += u64::from(width > 0);
+            } else if others.count_ones() as usize * 2 < width
+                && (others == 0 || is_like_digits(start + others.trailing_zeros() as usize))
+            {
+                // Codes are as good as random, but few come so near to digits: the processor foresees that.
+                digits_only += u64::from(self.see_letters(row, extent.bytes(source)));
             }
         }
         self.digits_only += digits_only;
@@ -231,13 +232,14 @@ impl Watched {
         (&mut self.widths[width], &mut self.zeros[width])
     }
 
-    /// Sees a text that begins and ends like digits, and is not all of them.
+    /// Sees a text that may be digits, or digits but for letters which look like some. Whether it is digits only.
     // Compiled by itself: what its loops need then stays in registers.
     #[inline(never)]
-    fn see_letters(&mut self, row: u64, text: &[u8]) {
+    fn see_letters(&mut self, row: u64, text: &[u8]) -> bool {
         if let Some(letter) = digit_look_alike(text) {
             self.letters.entry(letter).or_default().note(row);
         }
+        !text.is_empty() && text.iter().all(u8::is_ascii_digit)
     }
 
     fn look_for_markers(&mut self, row: u64, value: &str) {

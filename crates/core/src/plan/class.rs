@@ -56,6 +56,18 @@ impl ClassPlan {
         &self.runs
     }
 
+    /// What is known of the digits of a plain text all of whose bytes belong to the class: that it has nothing else
+    /// (`true`), or none (`false`).
+    pub(crate) fn gives_digits(&self) -> Option<bool> {
+        let is_digits = |(first, last): &(u8, u8)| first.is_ascii_digit() && last.is_ascii_digit();
+        let has_digits = |(first, last): &(u8, u8)| *first <= b'9' && *last >= b'0';
+        match (self.runs.iter().all(is_digits), self.runs.iter().any(has_digits)) {
+            (true, _) => Some(true),
+            (_, false) => Some(false),
+            _ => None,
+        }
+    }
+
     /// Whether a character belongs to the class.
     pub(crate) fn has(&self, character: &str) -> bool {
         match character.as_bytes() {

@@ -95,6 +95,15 @@ impl ConditionPlan {
         }
     }
 
+    /// What is known of the digits of plain texts that meet the condition: that they have nothing else (`true`), or none
+    /// (`false`).
+    pub(crate) fn gives_digits(&self) -> Option<bool> {
+        match &self.test {
+            Test::Class(class) if !self.negated => class.gives_digits(),
+            _ => None,
+        }
+    }
+
     /// Makes a condition ready.
     ///
     /// # Errors

@@ -18,6 +18,9 @@ pub struct CutColumn {
     states: Vec<State>,
     /// How wide all of them are, where that is known from the cut.
     width: Option<usize>,
+    /// Whether all that are not missing are of digits only (`true`) or none has any (`false`), where that is known from
+    /// the cut or from a check.
+    are_digits: Option<bool>,
     sheet: Sheet,
     made: Made,
 }
@@ -55,6 +58,16 @@ impl CutColumn {
         self.width
     }
 
+    /// Whether all that are not missing are of digits only (`true`), or none has any (`false`), where that is known.
+    pub(crate) fn are_digits(&self) -> Option<bool> {
+        self.are_digits
+    }
+
+    /// Takes down what a check has found of the digits of all results that are not missing.
+    pub(crate) fn note_digits(&mut self, are_digits: bool) {
+        self.are_digits = Some(are_digits);
+    }
+
     /// The bytes that the results stand in, of those that the values stand in.
     pub fn source<'a>(&'a self, text: &'a [u8]) -> &'a [u8] {
         if self.made == Made::Parts { text } else { self.sheet.bytes() }
@@ -83,13 +96,14 @@ impl Plan {
     pub(crate) fn cut_many(&self, text: &str, values: &[Extent], scratch: &mut Scratch, out: &mut CutColumn) {
         out.extents.resize(values.len(), Extent::default());
         out.states.clear();
-        out.width = None;
+        (out.width, out.are_digits) = (None, None);
         out.sheet.clear();
         match &*self.branches {
             [BranchPlan { quick: Some(quick), body: BodyPlan::Ops(ops), .. }] if ops.len() == 1 => {
                 out.made = Made::Parts;
                 cut_quickly(quick, text.as_bytes(), values, out);
                 out.width = quick.width().filter(|_| out.are_filled());
+                out.are_digits = quick.gives_digits().then_some(true);
             }
             [BranchPlan { quick: Some(quick), quick_finish: Some(finish), .. }] => {
                 out.made = Made::Changed(finish.adds());
@@ -133,11 +147,5 @@ fn finish_quickly(finish: &QuickFinish, text: &[u8], out: &mut CutColumn) {
         out.states.resize(out.extents.len(), State::default());
         out.states.iter_mut().zip(&out.extents).for_each(|(state, extent)| state.long = finish.is_long(*extent));
     }
-    for extent in &mut out.extents {
-        let start = out.sheet.width();
-        if !extent.is_empty() {
-            finish.write(text, *extent, &mut out.sheet);
-        }
-        *extent = Extent::new(start, out.sheet.width());
-    }
+    finish.write_all(text, &mut out.extents, &mut out.sheet);
 }

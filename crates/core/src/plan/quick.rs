@@ -8,7 +8,7 @@ use super::op::{CutOp, FinishOp};
 use super::state::State;
 use crate::phrase::ast::{Position, Range, Side};
 use crate::text::lanes::{self, Extent};
-use crate::text::sheet::Sheet;
+use crate::text::sheet::{Pen, Sheet};
 
 /// A first cut with a short cut.
 #[derive(Debug, Clone)]
@@ -168,6 +168,11 @@ impl Quick {
         }
     }
 
+    /// Whether all parts are of digits only.
+    pub(super) fn gives_digits(&self) -> bool {
+        matches!(self, Quick::RunBehind { class: RunClass::Within(b'0'.., ..=b'9'), .. })
+    }
+
     /// What becomes of each of some stretches of plain text. It is asked only where some are not filled, and cuts again.
     pub(super) fn states(&self, text: &[u8], values: &[Extent], states: &mut Vec<State>) {
         struct States<'a>(&'a [Extent], &'a mut Vec<State>);
@@ -246,20 +251,39 @@ impl QuickFinish {
         matches!(self, QuickFinish::PadLeft { width, .. } if part.width() > *width)
     }
 
-    /// Writes a stretch of plain text that is not empty as the finish makes it.
-    #[inline]
-    pub(super) fn write(&self, text: &[u8], part: Extent, sheet: &mut Sheet) {
+    /// Writes stretches of plain text on a sheet as the finish makes them, and gives where they stand there; those that
+    /// are empty stay so.
+    pub(super) fn write_all(&self, text: &[u8], parts: &mut [Extent], sheet: &mut Sheet) {
         match *self {
-            QuickFinish::Lower => sheet.take_as(text, part, |bytes| bytes.map(|byte| byte.to_ascii_lowercase())),
-            QuickFinish::Upper => sheet.take_as(text, part, |bytes| bytes.map(|byte| byte.to_ascii_uppercase())),
-            QuickFinish::PadLeft { width, with } => {
-                for _ in part.width()..width {
-                    sheet.push(with);
-                }
-                sheet.take(text, part);
-            }
+            QuickFinish::Lower => rewrite(parts, 0, sheet, |pen, part| {
+                pen.take_as(text, part, |bytes| bytes.map(|byte| byte.to_ascii_lowercase()));
+            }),
+            QuickFinish::Upper => rewrite(parts, 0, sheet, |pen, part| {
+                pen.take_as(text, part, |bytes| bytes.map(|byte| byte.to_ascii_uppercase()));
+            }),
+            QuickFinish::PadLeft { width, with } => rewrite(parts, width, sheet, |pen, part| {
+                pen.fill(with, width.saturating_sub(part.width()));
+                pen.take_as(text, part, |bytes| bytes);
+            }),
         }
     }
+}
+
+/// Writes parts on a sheet, each of which takes its own width there, or `least` bytes.
+#[inline]
+fn rewrite(parts: &mut [Extent], least: usize, sheet: &mut Sheet, write: impl Fn(&mut Pen, Extent)) {
+    let width = |part: Extent| if part.is_empty() { 0 } else { part.width().max(least) };
+    let mut start = sheet.width();
+    let mut pen = sheet.pen(parts.iter().map(|part| width(*part)).sum());
+    for part in parts {
+        let end = start + width(*part);
+        if !part.is_empty() {
+            write(&mut pen, *part);
+        }
+        *part = Extent::new(start, end);
+        start = end;
+    }
+    pen.lift();
 }
 
 /// The bytes of a value from one on, up to another, counted from 0.
@@ -300,7 +324,7 @@ fn number_end(text: &[u8], start: usize, end: usize) -> usize {
 }
 
 /// The last number. It mostly stands in the last sixteen bytes, where a few bits tell all.
-#[inline]
+#[inline(always)]
 fn last_number(text: &[u8], value: Extent) -> Option<Extent> {
     let (first, end) = (value.start as usize, value.end as usize);
     let at = first.max(end.saturating_sub(16));
@@ -323,8 +347,9 @@ fn last_number(text: &[u8], value: Extent) -> Option<Extent> {
     Some(Extent::new(at + start as usize, at + last as usize + 1))
 }
 
-/// The last number: looked for from the end, in the stretch of digits and points that holds it, for no number
+/// The last number, wherever it stands: looked for from the end, in the stretch of digits and points that holds it, for no number
 /// reaches beyond such a stretch.
+#[inline(never)]
 fn last_number_of_all(text: &[u8], value: Extent) -> Option<Extent> {
     let (first, end) = (value.start as usize, value.end as usize);
     let last = lanes::last(text, first, end, lanes::are_digits)?;
@@ -342,7 +367,7 @@ fn last_number_of_all(text: &[u8], value: Extent) -> Option<Extent> {
 }
 
 /// The first run of a class behind a text.
-#[inline]
+#[inline(always)]
 fn run_behind(prefix: &[u8], class: &RunClass, text: &[u8], value: Extent) -> Option<Extent> {
     let mut at = value.start as usize;
     let end = value.end as usize;

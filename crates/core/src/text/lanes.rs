@@ -3,7 +3,7 @@
 //! A stretch is looked at as a part of the text it stands in: so what lies behind its end can be read with it and
 //! need not be told apart byte by byte.
 
-use wide::u8x16;
+use wide::{u8x16, u8x32};
 
 /// A stretch of a text, in bytes from the text's start. Half as wide as a range, since there are many.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
@@ -54,15 +54,6 @@ pub fn lanes(text: &[u8], at: usize) -> u8x16 {
     }
 }
 
-/// The first sixteen bytes, and what is behind them.
-#[inline]
-fn next_lanes(text: &[u8]) -> (u8x16, &[u8]) {
-    match text.split_first_chunk::<16>() {
-        Some((chunk, rest)) => (u8x16::new(*chunk), rest),
-        None => (u8x16::new(last_lanes(text).to_le_bytes()), &[]),
-    }
-}
-
 /// Fewer than sixteen bytes, filled up with zeros. A number is given in registers, where lanes would not be: then all
 /// lanes would take the way through memory, for the sake of a few.
 #[cold]
@@ -87,26 +78,46 @@ pub fn are_within(lanes: u8x16, first: u8, last: u8) -> u32 {
     beyond.simd_eq(u8x16::splat(0)).to_bitmask()
 }
 
-/// What matters of sixteen bytes of a table: a bit for each byte of the kind.
+/// The bytes of a table that are looked at in one go for where its cells end; a bit for each in a mask.
+pub const STEP: usize = 64;
+
+/// What matters of some bytes of a table: a bit for each byte of the kind.
 #[derive(Debug, Clone, Copy)]
 pub struct Marks {
     /// Delimiters and line feeds.
-    pub ends: u32,
+    pub ends: u64,
     /// Line feeds.
-    pub feeds: u32,
+    pub feeds: u64,
     /// Quotes, carriage returns, and what is no ASCII.
-    pub rare: u32,
+    pub rare: u64,
 }
 
-/// The marks of sixteen bytes.
+/// The marks of some bytes.
 #[inline]
-pub fn marks(sixteen: [u8; 16], delimiter: u8) -> Marks {
-    let lanes = u8x16::new(sixteen);
-    let is = |byte: u8| lanes.simd_eq(u8x16::splat(byte));
-    let feeds = is(b'\n');
-    // The highest bit of a byte beyond ASCII is set, as it is in a lane that is equal.
-    let rare = is(b'"') | is(b'\r') | lanes;
-    Marks { ends: (feeds | is(delimiter)).to_bitmask(), feeds: feeds.to_bitmask(), rare: rare.to_bitmask() }
+pub fn marks(step: &[u8; STEP], delimiter: u8) -> Marks {
+    let marks = |lanes: u8x32| {
+        let is = |byte: u8| lanes.simd_eq(u8x32::splat(byte));
+        let feeds = is(b'\n');
+        // The highest bit of a byte beyond ASCII is set, as it is in a lane that is equal.
+        let rare = is(b'"') | is(b'\r') | lanes;
+        [feeds | is(delimiter), feeds, rare].map(|lanes| u64::from(lanes.to_bitmask()))
+    };
+    let [first, second] = halves(step).map(marks);
+    let [ends, feeds, rare] = [0, 1, 2].map(|kind| first[kind] | second[kind] << 32);
+    Marks { ends, feeds, rare }
+}
+
+/// A bit for each of some bytes that is this byte.
+#[inline]
+pub fn places(step: &[u8; STEP], byte: u8) -> u64 {
+    let [first, second] = halves(step).map(|lanes| u64::from(lanes.simd_eq(u8x32::splat(byte)).to_bitmask()));
+    first | second << 32
+}
+
+#[inline]
+fn halves(step: &[u8; STEP]) -> [u8x32; 2] {
+    let (halves, _) = step.as_chunks::<32>();
+    [0, 1].map(|half| halves.get(half).map_or(u8x32::splat(0), |half| u8x32::new(*half)))
 }
 
 /// A bit for each of so many lanes from the first.
@@ -118,17 +129,19 @@ pub fn first_lanes(count: usize) -> u32 {
 /// The first lane of a stretch for which a test sets its bit.
 #[inline]
 pub fn first(text: &[u8], start: usize, end: usize, test: impl Fn(u8x16) -> u32) -> Option<usize> {
-    let mut rest = text.get(start..).unwrap_or_default();
-    let mut at = start;
+    // Most of what is looked for stands in the first sixteen bytes.
+    let found = test(lanes(text, start)) & first_lanes(end - start);
+    if found != 0 {
+        return Some(start + found.trailing_zeros() as usize);
+    }
+    let mut at = start + 16;
     while at < end {
-        let (lanes, behind) = next_lanes(rest);
-        let found = test(lanes);
+        let found = test(lanes(text, at));
         if found != 0 {
             let found = at + found.trailing_zeros() as usize;
             return (found < end).then_some(found);
         }
         at += 16;
-        rest = behind;
     }
     None
 }
@@ -136,7 +149,7 @@ pub fn first(text: &[u8], start: usize, end: usize, test: impl Fn(u8x16) -> u32)
 /// The first place of a text in a stretch, which is where its first and its last byte stand so far apart.
 #[inline]
 pub fn first_text(text: &[u8], start: usize, end: usize, wanted: &[u8]) -> Option<usize> {
-    let [first, .., last] = wanted else {
+    let [first, between @ .., last] = wanted else {
         return self::first(text, start, end, |lanes| wanted.first().map_or(0, |byte| are(lanes, *byte)));
     };
     let apart = wanted.len() - 1;
@@ -149,7 +162,7 @@ pub fn first_text(text: &[u8], start: usize, end: usize, wanted: &[u8]) -> Optio
                 return None;
             }
             // The texts that are looked for are short: a call to compare them takes longer than they do.
-            if text.get(place..place + wanted.len())?.iter().zip(wanted).all(|(byte, wanted)| byte == wanted) {
+            if text.get(place + 1..place + apart)?.iter().zip(between).all(|(byte, wanted)| byte == wanted) {
                 return Some(place);
             }
             found &= found - 1;
@@ -179,11 +192,9 @@ pub fn last(text: &[u8], start: usize, end: usize, test: impl Fn(u8x16) -> u32) 
 /// The place of a byte, the first but for so many.
 #[inline]
 pub fn nth(text: &[u8], start: usize, end: usize, byte: u8, mut skipped: usize) -> Option<usize> {
-    let mut rest = text.get(start..).unwrap_or_default();
     let mut at = start;
     while at < end {
-        let (lanes, behind) = next_lanes(rest);
-        let mut found = are(lanes, byte);
+        let mut found = are(lanes(text, at), byte);
         while found != 0 {
             if skipped == 0 {
                 let found = at + found.trailing_zeros() as usize;
@@ -193,7 +204,6 @@ pub fn nth(text: &[u8], start: usize, end: usize, byte: u8, mut skipped: usize) 
             found &= found - 1;
         }
         at += 16;
-        rest = behind;
     }
     None
 }

@@ -2,8 +2,7 @@
 
 use super::lanes::Extent;
 
-/// Bytes that are written one stretch behind another. Its room stays when it is cleared, and short stretches are
-/// copied sixteen bytes at a time, with what lies behind them: the next one is written over that.
+/// Bytes that are written one stretch behind another. Its room stays when it is cleared.
 #[derive(Debug, Default, Clone)]
 pub struct Sheet {
     room: Vec<u8>,
@@ -60,40 +59,6 @@ impl Sheet {
         self.end = end;
     }
 
-    /// Writes a stretch of a text.
-    #[inline]
-    pub fn take(&mut self, text: &[u8], extent: Extent) {
-        self.take_as(text, extent, |bytes| bytes);
-    }
-
-    /// Writes a stretch of a text, each of its bytes as `write` gives it.
-    #[inline]
-    pub fn take_as(&mut self, text: &[u8], extent: Extent, write: impl Fn([u8; 16]) -> [u8; 16]) {
-        let mut at = extent.start as usize;
-        let mut left = extent.width();
-        while left > 0 {
-            let sixteen = text.get(at..).and_then(|rest| rest.first_chunk::<16>());
-            let place = self.room.get_mut(self.end..).and_then(|rest| rest.first_chunk_mut::<16>());
-            let step = left.min(16);
-            match (sixteen, place) {
-                (Some(sixteen), Some(place)) => *place = write(*sixteen),
-                _ => self.put(text.get(at..at + step).unwrap_or_default(), &write),
-            }
-            self.end += step;
-            at += step;
-            left -= step;
-        }
-    }
-
-    /// Writes sixteen bytes or fewer where there is no room for sixteen, or no sixteen to be read; the end stays.
-    #[cold]
-    fn put(&mut self, bytes: &[u8], write: impl Fn([u8; 16]) -> [u8; 16]) {
-        let mut sixteen = [0; 16];
-        sixteen[..bytes.len()].copy_from_slice(bytes);
-        let sixteen = write(sixteen);
-        self.grow(16).copy_from_slice(&sixteen);
-    }
-
     /// Room for so many bytes more, behind what was written.
     #[cold]
     fn grow(&mut self, more: usize) -> &mut [u8] {
@@ -108,7 +73,8 @@ impl Sheet {
 /// The bytes that a pen copies in one go.
 const CHUNK: usize = 32;
 
-/// Writes on a sheet, into room that was made before. What it wrote stands there when it is lifted.
+/// Writes on a sheet, into room that was made before. What it wrote stands there when it is lifted. Short stretches are
+/// copied as many bytes at a time as are quick to copy, with what lies behind them: the next is written over that.
 pub struct Pen<'s> {
     /// What is left of the room.
     room: &'s mut [u8],
@@ -129,9 +95,45 @@ impl Pen<'_> {
     /// Writes a line end.
     #[inline]
     pub fn line_end(&mut self, bytes: &[u8]) {
-        for byte in bytes {
-            self.extend(&[*byte]);
+        match bytes {
+            [one] => self.extend(&[*one]),
+            _ => self.extend(bytes),
         }
+    }
+
+    /// Writes a byte so many times.
+    #[inline]
+    pub fn fill(&mut self, byte: u8, count: usize) {
+        match self.room.first_chunk_mut::<16>().filter(|_| count <= 16) {
+            Some(place) => *place = [byte; 16],
+            None => self.room[..count].fill(byte),
+        }
+        self.go_on(count);
+    }
+
+    /// Writes a stretch of a text, each of its bytes as `write` gives it.
+    #[inline]
+    pub fn take_as(&mut self, text: &[u8], extent: Extent, write: impl Fn([u8; 16]) -> [u8; 16]) {
+        let mut at = extent.start as usize;
+        let mut left = extent.width();
+        while left > 0 {
+            let step = left.min(16);
+            let sixteen = text.get(at..at + 16).and_then(|rest| rest.first_chunk::<16>());
+            match (sixteen, self.room.first_chunk_mut::<16>()) {
+                (Some(sixteen), Some(place)) => {
+                    *place = write(*sixteen);
+                    self.go_on(step);
+                }
+                _ => self.extend(&last(text.get(at..at + step).unwrap_or_default(), &write)[..step]),
+            }
+            at += step;
+            left -= step;
+        }
+    }
+
+    #[inline]
+    fn go_on(&mut self, width: usize) {
+        self.room = &mut std::mem::take(&mut self.room)[width..];
     }
 
     /// Writes a byte, and a stretch of a text behind it.
@@ -144,7 +146,7 @@ impl Pen<'_> {
         {
             *first = before;
             *place = *chunk;
-            self.room = &mut std::mem::take(&mut self.room)[width + 1..];
+            self.go_on(width + 1);
         } else {
             self.extend(&[before]);
             self.extend(extent.bytes(text));
@@ -156,6 +158,14 @@ impl Pen<'_> {
     pub fn lift(self) {
         *self.end = self.whole - self.room.len();
     }
+}
+
+/// Sixteen bytes or fewer as `write` gives them, where no sixteen can be read.
+#[cold]
+fn last(bytes: &[u8], write: impl Fn([u8; 16]) -> [u8; 16]) -> [u8; 16] {
+    let mut sixteen = [0; 16];
+    sixteen[..bytes.len()].copy_from_slice(bytes);
+    write(sixteen)
 }
 
 #[cfg(test)]
@@ -171,20 +181,22 @@ mod tests {
             for width in (0..60).chain([0, 16, 32, 94]) {
                 for start in [0, 7, text.len() - width] {
                     let extent = Extent::new(start.min(text.len() - width), start.min(text.len() - width) + width);
-                    sheet.take(&text, extent);
-                    expected.extend_from_slice(extent.bytes(&text));
                     sheet.push(b',');
                     sheet.extend(b"\r\n");
                     expected.extend_from_slice(b",\r\n");
-                    sheet.take_as(&text, extent, |bytes| bytes.map(|byte| byte.to_ascii_lowercase()));
-                    expected.extend(extent.bytes(&text).to_ascii_lowercase());
-                    let mut pen = sheet.pen(width + 3);
+                    let mut pen = sheet.pen(width * 3 + 4);
                     pen.cell(b';', &text, extent);
                     pen.extend(b"--");
+                    pen.take_as(&text, extent, |bytes| bytes.map(|byte| byte.to_ascii_lowercase()));
+                    pen.fill(b'0', width);
+                    pen.line_end(b"\n");
                     pen.lift();
                     expected.push(b';');
                     expected.extend_from_slice(extent.bytes(&text));
                     expected.extend_from_slice(b"--");
+                    expected.extend(extent.bytes(&text).to_ascii_lowercase());
+                    expected.extend(vec![b'0'; width]);
+                    expected.push(b'\n');
                     assert_eq!(sheet.bytes(), expected, "{start} for {width} in round {round}");
                 }
             }

@@ -46,7 +46,7 @@ struct Place {
 pub struct Needed<'j> {
     /// How many columns there are.
     pub columns: usize,
-    /// The columns whose values are needed, by their indices.
+    /// The columns whose values are needed, by their indices, in order.
     pub values: &'j [usize],
     /// The columns whose cells are needed as they stand.
     pub cells: &'j [usize],
@@ -195,7 +195,11 @@ fn has_plain_values(text: &str, marks: &Marks, row: Row, needed: Needed) -> bool
 
 /// Whether values that are needed have quotes, or stand in some; `None` where one does not stand in its cell as it is.
 fn has_quotes(bytes: &[u8], marks: &Marks, row: Row, needed: Needed, quotes: &[u32]) -> Option<bool> {
-    // Most quotes are in columns that nobody asked for.
+    // Most quotes are in columns that nobody asked for, and many behind all of these.
+    let last = needed.values.last().and_then(|last| marks.ends().get(row.end as usize + last));
+    if last.zip(quotes.first()).is_none_or(|(last, quote)| quote > last) {
+        return Some(false);
+    }
     let ends = marks.ends().get(row.end as usize..row.end as usize + needed.columns)?;
     let column = |quote: &u32| ends.iter().take_while(|end| **end < *quote).count();
     if !quotes.iter().any(|quote| needed.values.contains(&column(quote))) {

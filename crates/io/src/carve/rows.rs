@@ -193,23 +193,24 @@ impl<'j> Rows<'j> {
             }
         }
         let written = Written::new(self.job, self.delimiter, gathered, text, &batch);
-        let mut faults = batch.faults();
-        let (mut cells, mut kept) = (Cells::default(), 0);
-        for (index, row) in gathered.rows().iter().enumerate() {
-            if faults.first().is_some_and(|(faulty, _)| *faulty as usize == index) {
-                let (of_row, rest) = faults.split_at(faults.partition_point(|(faulty, _)| *faulty as usize == index));
-                faults = rest;
-                self.found.clear();
-                self.found.extend(of_row.iter().map(|(_, fault)| fault.clone()));
-                let at = row.raw.start as usize;
-                let record = Record::read(text, at, self.delimiter, &mut cells);
-                if self.is_set_aside(&record, first + index as u64, part, at, worked) {
-                    continue;
-                }
+        let rows = gathered.rows();
+        let (mut cells, mut faults, mut written_to, mut set_aside) = (Cells::default(), batch.faults(), 0, 0);
+        while let Some((index, _)) = faults.first() {
+            let (of_row, rest) = faults.split_at(faults.partition_point(|(row, _)| row == index));
+            faults = rest;
+            self.found.clear();
+            self.found.extend(of_row.iter().map(|(_, fault)| fault.clone()));
+            let index = *index as usize;
+            let at = rows[index].raw.start as usize;
+            let record = Record::read(text, at, self.delimiter, &mut cells);
+            if self.is_set_aside(&record, first + index as u64, part, at, worked) {
+                written.write(&rows[written_to..index], written_to, &mut worked.bytes);
+                written_to = index + 1;
+                set_aside += 1;
             }
-            kept += 1;
-            written.write(row, index, &mut worked.bytes);
         }
+        written.write(&rows[written_to..], written_to, &mut worked.bytes);
+        let kept = rows.len() as u64 - set_aside;
         worked.counts.rows_kept += kept;
         worked.counts.rows_out += kept;
         worked.ended = true;

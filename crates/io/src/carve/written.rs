@@ -73,32 +73,41 @@ impl<'b> Written<'b> {
         Written { text, delimiter, columns, is_written, is_alone, is_appended, is_plain, most: raw + cells }
     }
 
-    /// Writes the row with this index among them.
-    #[inline]
-    pub fn write(&self, row: &Row, index: usize, out: &mut Sheet) {
-        if self.is_written & self.is_plain & !row.has_quotes {
-            self.write_plainly(row, index, out);
-        } else if self.is_written {
-            self.write_carefully(row, index, out);
+    /// Writes some of the rows, the first of which has this index among them.
+    pub fn write(&self, rows: &[Row], first: usize, out: &mut Sheet) {
+        if !self.is_written {
+            return;
+        }
+        let mut first = first;
+        for rows in rows.chunk_by(|row, next| row.has_quotes == next.has_quotes) {
+            if self.is_plain && !rows.iter().any(|row| row.has_quotes) {
+                self.write_plainly(rows, first, out);
+            } else {
+                (first..).zip(rows).for_each(|(index, row)| self.write_carefully(row, index, out));
+            }
+            first += rows.len();
         }
     }
 
-    /// Writes a row none of whose values has quotes, where no result needs any.
+    /// Writes rows none of whose values has quotes, where no result needs any.
     // Compiled by itself: what its loops need then stays in registers.
     #[inline(never)]
-    fn write_plainly(&self, row: &Row, index: usize, out: &mut Sheet) {
+    fn write_plainly(&self, rows: &[Row], first: usize, out: &mut Sheet) {
         let mut pen = out.pen(self.most);
-        let mut columns = self.columns.as_slice();
-        if self.is_appended {
-            pen.extend(row.raw.bytes(self.text));
-        } else if let [first, rest @ ..] = columns {
-            pen.extend(first.extents[index].bytes(first.source));
-            columns = rest;
+        let (before, behind) =
+            if self.is_appended { (&[][..], &self.columns[..]) } else { self.columns.split_at(self.columns.len().min(1)) };
+        for (index, row) in (first..).zip(rows) {
+            if self.is_appended {
+                pen.extend(row.raw.bytes(self.text));
+            }
+            for column in before {
+                pen.extend(column.extents[index].bytes(column.source));
+            }
+            for column in behind {
+                pen.cell(self.delimiter, column.source, column.extents[index]);
+            }
+            pen.line_end(row.line_end().bytes(self.text));
         }
-        for column in columns {
-            pen.cell(self.delimiter, column.source, column.extents[index]);
-        }
-        pen.line_end(row.line_end().bytes(self.text));
         pen.lift();
     }
 
@@ -115,13 +124,13 @@ impl<'b> Written<'b> {
             if column.is_piece {
                 push_cell(out, column.extents[index].bytes(column.source), self.delimiter);
             } else {
-                out.take(column.source, column.extents[index]);
+                out.extend(column.extents[index].bytes(column.source));
             }
         }
         if self.is_alone && out.width() == start {
             // A line with nothing on it would be no row to most readers.
             out.extend(b"\"\"");
         }
-        out.take(self.text, row.line_end());
+        out.extend(row.line_end().bytes(self.text));
     }
 }

@@ -19,30 +19,53 @@ struct Places {
     count: usize,
 }
 
+/// The bytes that room for places is made for at a time.
+const STRETCH: usize = 64 * STEP;
+
 impl Places {
+    /// Room for the places in a stretch, behind those there are.
+    fn room(&mut self) -> Room<'_> {
+        if self.room.len() < self.count + STRETCH + STEP {
+            self.room.resize((self.count + STRETCH) * 2, 0);
+        }
+        let room = self.room.get_mut(self.count..).unwrap_or_default();
+        Room { whole: room.len(), room, count: &mut self.count }
+    }
+
+    fn all(&self) -> &[u32] {
+        &self.room[..self.count]
+    }
+}
+
+/// Room for places that were not found yet.
+struct Room<'p> {
+    room: &'p mut [u32],
+    whole: usize,
+    count: &'p mut usize,
+}
+
+impl Room<'_> {
     /// Adds the places whose bits are set in the mask of the step at `at`, so many at a time. Those too many are written
     /// over by the next: how many bits are set is as good as random, and a processor that foresees branches would be
     /// wrong if each bit were asked.
     #[inline]
     fn add<const MANY: usize>(&mut self, mut mask: u64, at: usize) {
-        if self.room.len() < self.count + STEP {
-            self.room.resize((self.count + STEP) * 2, 0);
-        }
-        let Some(room) = self.room.get_mut(self.count..).and_then(|room| room.first_chunk_mut::<STEP>()) else { return };
-        self.count += mask.count_ones() as usize;
-        for places in room.as_chunks_mut::<MANY>().0 {
+        let count = mask.count_ones() as usize;
+        for places in self.room.as_chunks_mut::<MANY>().0 {
             for place in places {
                 *place = at as u32 + mask.trailing_zeros();
                 mask &= mask.wrapping_sub(1);
             }
             if mask == 0 {
-                return;
+                break;
             }
         }
+        self.room = std::mem::take(&mut self.room).get_mut(count..).unwrap_or_default();
     }
 
-    fn all(&self) -> &[u32] {
-        &self.room[..self.count]
+    /// Those that were added are among the places from now on.
+    fn close(self) {
+        *self.count += self.whole - self.room.len();
     }
 }
 
@@ -77,31 +100,47 @@ impl Marks {
         }
         let mut quoted = Quoted { inside: false, past: 0 };
         let mut at = from;
-        while let Some(rest) = bytes.get(at..).filter(|rest| !rest.is_empty()) {
-            let filled;
-            let step = match rest.first_chunk::<STEP>() {
-                Some(step) => step,
-                None => {
-                    // Zeros stand for bytes behind the end.
-                    filled = std::array::from_fn(|place| rest.get(place).copied().unwrap_or(0));
-                    &filled
+        while at < bytes.len() {
+            let end = bytes.len().min(at + STRETCH);
+            let (mut all_ends, mut all_feeds) = (self.ends.room(), self.feeds.room());
+            while at < end {
+                let filled;
+                let step = match bytes.get(at..at + STEP).and_then(|step| step.first_chunk::<STEP>()) {
+                    Some(step) => step,
+                    None => {
+                        filled = last_step(&bytes[at..]);
+                        &filled
+                    }
+                };
+                let lanes::Marks { mut ends, mut feeds, rare } = lanes::marks(step, delimiter);
+                if rare != 0 || quoted.inside {
+                    let quotes = lanes::places(step, b'"');
+                    for (places, mask) in [(&mut self.quotes, quotes), (&mut self.odd, rare & !quotes)] {
+                        if mask != 0 {
+                            let mut room = places.room();
+                            room.add::<1>(mask, at);
+                            room.close();
+                        }
+                    }
+                    if quotes != 0 || quoted.inside {
+                        let inside = quoted.inside(bytes, from, delimiter, at, quotes);
+                        (ends, feeds) = (ends & !inside, feeds & !inside);
+                    }
                 }
-            };
-            let lanes::Marks { mut ends, mut feeds, rare } = lanes::marks(step, delimiter);
-            if rare != 0 || quoted.inside {
-                let quotes = lanes::places(step, b'"');
-                self.quotes.add::<1>(quotes, at);
-                self.odd.add::<1>(rare & !quotes, at);
-                if quotes != 0 || quoted.inside {
-                    let outside = quoted.outside(bytes, from, delimiter, at, ends | quotes);
-                    (ends, feeds) = (ends & outside, feeds & outside);
-                }
+                all_ends.add::<8>(ends, at);
+                all_feeds.add::<2>(feeds, at);
+                at += STEP;
             }
-            self.ends.add::<8>(ends, at);
-            self.feeds.add::<2>(feeds, at);
-            at += STEP;
+            all_ends.close();
+            all_feeds.close();
         }
     }
+}
+
+/// Fewer bytes than a step has; zeros stand for those behind the end.
+#[cold]
+fn last_step(rest: &[u8]) -> [u8; STEP] {
+    std::array::from_fn(|place| rest.get(place).copied().unwrap_or(0))
 }
 
 /// Whether the byte at hand is in quotes.
@@ -112,27 +151,27 @@ struct Quoted {
 }
 
 impl Quoted {
-    /// Of the delimiters, line feeds and quotes in the step at `at`, those that are not in quotes.
-    fn outside(&mut self, bytes: &[u8], from: usize, delimiter: u8, at: usize, mut marks: u64) -> u64 {
-        let mut outside = 0;
-        while marks != 0 {
-            let bit = marks & marks.wrapping_neg();
-            let place = at + marks.trailing_zeros() as usize;
-            marks &= marks - 1;
-            let is_quote = bytes.get(place) == Some(&b'"');
+    /// A bit for each byte in quotes of the step at `at`, in which these are the quotes.
+    fn inside(&mut self, bytes: &[u8], from: usize, delimiter: u8, at: usize, mut quotes: u64) -> u64 {
+        let (mut inside, mut since) = (0, 0);
+        while quotes != 0 {
+            let bit = quotes.trailing_zeros();
+            let place = at + bit as usize;
+            quotes &= quotes - 1;
             if !self.inside {
-                outside |= bit;
                 // A quote opens a cell at its start only; anywhere else it is text.
-                self.inside = is_quote && (place == from || bytes[place - 1] == delimiter || bytes[place - 1] == b'\n');
-            } else if is_quote && place >= self.past {
+                self.inside = place == from || bytes[place - 1] == delimiter || bytes[place - 1] == b'\n';
+                since = bit;
+            } else if place >= self.past {
                 if bytes.get(place + 1) == Some(&b'"') {
                     self.past = place + 2;
                 } else {
                     self.inside = false;
+                    inside |= (u64::MAX << since) & ((1 << bit) - 1);
                 }
             }
         }
-        outside
+        if self.inside { inside | u64::MAX << since } else { inside }
     }
 }
 

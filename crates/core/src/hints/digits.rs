@@ -2,8 +2,9 @@
 
 use crate::text::look_alikes::digit_of;
 
-/// What the bytes at the ends of a value tell: that it may be of digits, or may have spaces there. The last byte of a
-/// no-break space is one of those: few values end in it, and in none of these.
+/// What the bytes at the ends of a value tell: that it may be of digits, or may have spaces there. A value is worth a
+/// look where both come to [`LOOK`] together: two digits, or a space. The last byte of a no-break space is one of those:
+/// few values end in it, and in none of these.
 pub const ENDS: [u8; 256] = {
     let mut table = [0; 256];
     let mut digit = b'0';
@@ -17,10 +18,10 @@ pub const ENDS: [u8; 256] = {
     table[0xC2] = SPACE;
     table
 };
-/// A digit.
-pub const DIGIT: u8 = 1;
-/// What may be a space.
-pub const SPACE: u8 = 2;
+/// What two ends come to, or more, that are worth a look.
+pub const LOOK: u8 = 2;
+const DIGIT: u8 = 1;
+const SPACE: u8 = LOOK;
 
 /// Digits, and letters which look like some.
 pub const MAY_BE_DIGITS: [bool; 256] = {

@@ -2,7 +2,7 @@
 
 use std::collections::BTreeMap;
 
-use super::digits::{DIGIT, ENDS, MAY_BE_DIGITS, SPACE, digit_look_alike};
+use super::digits::{ENDS, LOOK, MAY_BE_DIGITS, digit_look_alike};
 use super::phrase::{counted_ends, markers};
 use crate::piece::{Piece, Source};
 use crate::plan::{CutColumn, State};
@@ -72,15 +72,9 @@ pub fn note_looks(text: &str, values: &[Extent], looks: &mut Vec<u32>) {
             *place = row;
         }
         // An empty value has the bytes around it for its ends: it is seen, and nothing is found.
-        count += usize::from(tell_of_a_look(end_of(value.start), end_of(value.end.wrapping_sub(1))));
+        count += usize::from(end_of(value.start) + end_of(value.end.wrapping_sub(1)) >= LOOK);
     }
     looks.truncate(count);
-}
-
-/// Whether what the first and the last byte of a value tell is that it may have spaces there, or be digits only.
-#[inline]
-fn tell_of_a_look(first: u8, last: u8) -> bool {
-    ((first | last) & SPACE) | (first & last & DIGIT) != 0
 }
 
 /// Whether a text begins and ends like one of digits.
@@ -145,10 +139,8 @@ impl Watched {
     /// Most pieces of most rows are nothing special, which is found out here; the rest is seen to elsewhere.
     #[inline]
     pub fn see(&mut self, row: u64, value: &str, text: &str, state: State) {
-        let ends = value.as_bytes().first().zip(value.as_bytes().last());
-        if !state.is_filled()
-            || ends.is_some_and(|(first, last)| tell_of_a_look(ENDS[usize::from(*first)], ENDS[usize::from(*last)]))
-        {
+        let end = |byte: Option<&u8>| byte.map_or(0, |byte| ENDS[usize::from(*byte)]);
+        if !state.is_filled() || end(value.as_bytes().first()) + end(value.as_bytes().last()) >= LOOK {
             self.see_value(row, value, state);
         }
         if state.missing || !may_be_digits(text.as_bytes()) {

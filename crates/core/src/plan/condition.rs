@@ -276,7 +276,8 @@ struct Unmet<'a> {
 
 impl Unmet<'_> {
     /// For what is quickly asked: whether there are any is found out first, with one way for all texts.
-    #[inline]
+    // Compiled by itself: what its loop needs then stays in registers.
+    #[inline(never)]
     fn unless_at_once(&mut self, holds: impl Fn(Extent) -> bool) {
         let fails = |extent: &Extent| (self.asks_missing | !extent.is_empty()) & (holds(*extent) == self.negated);
         if self.extents.iter().fold(false, |any, extent| any | fails(extent)) {

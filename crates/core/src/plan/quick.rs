@@ -143,7 +143,8 @@ impl Quick {
     pub(super) fn cut_all(&self, text: &[u8], values: &[Extent], cuts: &mut [Extent]) -> bool {
         struct All<'a>(&'a [Extent], &'a mut [Extent], &'a mut bool);
         impl Run for All<'_> {
-            #[inline]
+            // Each cut is compiled by itself: what its loop needs then stays in registers.
+            #[inline(never)]
             fn with(self, cut: impl Fn(Extent) -> Found) {
                 let mut unfilled = false;
                 for (value, place) in self.0.iter().zip(self.1) {
@@ -270,7 +271,8 @@ impl QuickFinish {
 }
 
 /// Writes parts on a sheet, each of which takes its own width there, or `least` bytes.
-#[inline]
+// Compiled by itself: what its loops need then stays in registers.
+#[inline(never)]
 fn rewrite(parts: &mut [Extent], least: usize, sheet: &mut Sheet, write: impl Fn(&mut Pen, Extent)) {
     let width = |part: Extent| if part.is_empty() { 0 } else { part.width().max(least) };
     let mut start = sheet.width();
@@ -324,6 +326,7 @@ fn number_end(text: &[u8], start: usize, end: usize) -> usize {
 }
 
 /// The last number. It mostly stands in the last sixteen bytes, where a few bits tell all.
+// Always put where it is called: a call takes longer than it does.
 #[inline(always)]
 fn last_number(text: &[u8], value: Extent) -> Option<Extent> {
     let (first, end) = (value.start as usize, value.end as usize);
@@ -367,6 +370,7 @@ fn last_number_of_all(text: &[u8], value: Extent) -> Option<Extent> {
 }
 
 /// The first run of a class behind a text.
+// Always put where it is called: a call takes longer than it does.
 #[inline(always)]
 fn run_behind(prefix: &[u8], class: &RunClass, text: &[u8], value: Extent) -> Option<Extent> {
     let mut at = value.start as usize;

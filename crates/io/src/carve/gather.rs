@@ -108,18 +108,23 @@ impl Gathered {
     pub fn gather(&mut self, text: &str, needed: Needed) -> bool {
         let Gathered { marks, place, rows, values, cells, .. } = self;
         rows.clear();
+        let mut next = *place;
         while rows.len() < MOST
-            && let Some(row) = next_row(text, marks, place, needed)
+            && let Some(row) = next_row(text, marks, &mut next, needed)
         {
             rows.push(row);
         }
+        *place = next;
         // Column by column: what a cell is found by is the same for all rows.
         let ends = marks.ends();
         let raw_cells = |column: usize, out: &mut Vec<Extent>| {
             out.clear();
             match column.checked_sub(1) {
                 None => out.extend(rows.iter().map(|row| first_cell(ends, *row))),
-                Some(before) => out.extend(rows.iter().map(|row| cell_behind(ends, *row, before))),
+                Some(before) => {
+                    let ends = ends.get(before..).unwrap_or_default();
+                    out.extend(rows.iter().map(|row| cell_behind(ends, *row)));
+                }
             }
         };
         for (columns, out) in [(needed.values, &mut *values), (needed.cells, &mut *cells)] {
@@ -237,7 +242,7 @@ fn within(places: &[u32], raw: Extent) -> &[u32] {
 fn raw_cell(ends: &[u32], row: Row, column: usize) -> Extent {
     match column.checked_sub(1) {
         None => first_cell(ends, row),
-        Some(before) => cell_behind(ends, row, before),
+        Some(before) => cell_behind(ends.get(before..).unwrap_or_default(), row),
     }
 }
 
@@ -248,13 +253,13 @@ fn first_cell(ends: &[u32], row: Row) -> Extent {
     Extent { start: row.raw.start, end: end.min(row.raw.end) }
 }
 
-/// The cell behind the cell `before`.
+/// The cell behind the one that ends as many marks before the first of `ends` as the row's first cell does.
 #[inline]
-fn cell_behind(ends: &[u32], row: Row, before: usize) -> Extent {
-    let at = row.end as usize + before;
-    match ends.get(at..).and_then(|ends| ends.first_chunk::<2>()) {
+fn cell_behind(ends: &[u32], row: Row) -> Extent {
+    let at = row.end as usize;
+    match ends.get(at..at + 2) {
         Some([start, end]) => Extent { start: start + 1, end: (*end).min(row.raw.end) },
-        None => Extent { start: row.raw.end, end: row.raw.end },
+        _ => Extent { start: row.raw.end, end: row.raw.end },
     }
 }
 

@@ -32,6 +32,16 @@ impl Places {
         Room { whole: room.len(), room, count: &mut self.count }
     }
 
+    /// Adds the places whose bits are set in the mask of the step at `at`, where few are.
+    #[inline(never)]
+    fn add(&mut self, mask: u64, at: usize) {
+        if mask != 0 {
+            let mut room = self.room();
+            room.add::<1>(mask, at);
+            room.close();
+        }
+    }
+
     fn all(&self) -> &[u32] {
         &self.room[..self.count]
     }
@@ -60,7 +70,7 @@ impl Room<'_> {
                 break;
             }
         }
-        self.room = std::mem::take(&mut self.room).get_mut(count..).unwrap_or_default();
+        self.room = &mut std::mem::take(&mut self.room)[count..];
     }
 
     /// Those that were added are among the places from now on.
@@ -95,14 +105,15 @@ impl Marks {
     // Compiled by itself: what its loops need then stays in registers.
     #[inline(never)]
     pub fn find(&mut self, bytes: &[u8], from: usize, delimiter: u8) {
-        for places in [&mut self.ends, &mut self.feeds, &mut self.quotes, &mut self.odd] {
+        let Marks { ends: all_ends, feeds: all_feeds, quotes, odd } = self;
+        for places in [&mut *all_ends, all_feeds, quotes, odd] {
             places.count = 0;
         }
-        let mut quoted = Quoted { inside: false, past: 0 };
+        let mut quoted = Quoted { bytes, from, delimiter, inside: false, past: 0 };
         let mut at = from;
         while at < bytes.len() {
             let end = bytes.len().min(at + STRETCH);
-            let (mut all_ends, mut all_feeds) = (self.ends.room(), self.feeds.room());
+            let (mut ends_room, mut feeds_room) = (all_ends.room(), all_feeds.room());
             while at < end {
                 let filled;
                 let step = match bytes.get(at..at + STEP).and_then(|step| step.first_chunk::<STEP>()) {
@@ -114,25 +125,18 @@ impl Marks {
                 };
                 let lanes::Marks { mut ends, mut feeds, rare } = lanes::marks(step, delimiter);
                 if rare != 0 || quoted.inside {
-                    let quotes = lanes::places(step, b'"');
-                    for (places, mask) in [(&mut self.quotes, quotes), (&mut self.odd, rare & !quotes)] {
-                        if mask != 0 {
-                            let mut room = places.room();
-                            room.add::<1>(mask, at);
-                            room.close();
-                        }
-                    }
-                    if quotes != 0 || quoted.inside {
-                        let inside = quoted.inside(bytes, from, delimiter, at, quotes);
-                        (ends, feeds) = (ends & !inside, feeds & !inside);
-                    }
+                    let places = lanes::places(step, b'"');
+                    quotes.add(places, at);
+                    odd.add(rare & !places, at);
+                    let inside = quoted.inside(places, at);
+                    (ends, feeds) = (ends & !inside, feeds & !inside);
                 }
-                all_ends.add::<8>(ends, at);
-                all_feeds.add::<2>(feeds, at);
+                ends_room.add::<8>(ends, at);
+                feeds_room.add::<2>(feeds, at);
                 at += STEP;
             }
-            all_ends.close();
-            all_feeds.close();
+            ends_room.close();
+            feeds_room.close();
         }
     }
 }
@@ -144,15 +148,19 @@ fn last_step(rest: &[u8]) -> [u8; STEP] {
 }
 
 /// Whether the byte at hand is in quotes.
-struct Quoted {
+struct Quoted<'b> {
+    bytes: &'b [u8],
+    from: usize,
+    delimiter: u8,
     inside: bool,
     /// Quotes before this place have been seen to.
     past: usize,
 }
 
-impl Quoted {
-    /// A bit for each byte in quotes of the step at `at`, in which these are the quotes.
-    fn inside(&mut self, bytes: &[u8], from: usize, delimiter: u8, at: usize, mut quotes: u64) -> u64 {
+impl Quoted<'_> {
+    /// A bit for each byte of the step at `at` that is in quotes, but for the quotes; a bit for each of these is given.
+    #[inline(never)]
+    fn inside(&mut self, mut quotes: u64, at: usize) -> u64 {
         let (mut inside, mut since) = (0, 0);
         while quotes != 0 {
             let bit = quotes.trailing_zeros();
@@ -160,10 +168,11 @@ impl Quoted {
             quotes &= quotes - 1;
             if !self.inside {
                 // A quote opens a cell at its start only; anywhere else it is text.
-                self.inside = place == from || bytes[place - 1] == delimiter || bytes[place - 1] == b'\n';
+                let before = || self.bytes[place - 1];
+                self.inside = place == self.from || before() == self.delimiter || before() == b'\n';
                 since = bit;
             } else if place >= self.past {
-                if bytes.get(place + 1) == Some(&b'"') {
+                if self.bytes.get(place + 1) == Some(&b'"') {
                     self.past = place + 2;
                 } else {
                     self.inside = false;

@@ -7,7 +7,7 @@ use super::phrase::{counted_ends, markers};
 use crate::piece::{Piece, Source};
 use crate::plan::{CutColumn, State};
 use crate::sightings::Sightings;
-use crate::text::lanes::{self, Extent};
+use crate::text::lanes::{self, ByteRange, Extent};
 use crate::text::look_alikes::looks_like;
 
 /// What is watched of one piece.
@@ -176,7 +176,7 @@ impl Watched {
         let mut digits_only = 0;
         for (row, extent) in (first_row..).zip(texts) {
             let (start, width) = (extent.start as usize, extent.width());
-            let others = !lanes::are_digits(lanes::lanes(source, start)) & lanes::first_lanes(width);
+            let others = !ByteRange::DIGITS.has(lanes::lanes(source, start)) & lanes::first_lanes(width);
             if others == 0 && width <= 16 {
                 digits_only += u64::from(width > 0);
             } else if others.count_ones() as usize * 2 < width

@@ -15,7 +15,7 @@ use crate::decimal;
 use crate::phrase::ast::{CheckDigit, Condition, ConditionKind, Marker};
 use crate::phrase::{ErrorKind, PhraseError};
 use crate::text::characters;
-use crate::text::lanes::{self, Extent};
+use crate::text::lanes::{self, ByteRange, Extent};
 use crate::text::unit::Unit;
 
 /// A condition made ready.
@@ -85,10 +85,14 @@ impl ConditionPlan {
                 note.unless_at_once(|extent| (*from <= extent.width()) & (extent.width() <= to));
             }
             Test::Class(class) if results.are_plain() => match *class.runs() {
-                [(first, last)] => note.unless_at_once(has_all(source, |lanes| lanes::are_within(lanes, first, last))),
-                [one, other] => note.unless_at_once(has_all(source, |lanes| {
-                    lanes::are_within(lanes, one.0, one.1) | lanes::are_within(lanes, other.0, other.1)
-                })),
+                [(first, last)] => {
+                    let span = ByteRange::new(first, last);
+                    note.unless_at_once(has_all(source, move |lanes| span.has(lanes)));
+                }
+                [one, other] => {
+                    let (one, other) = (ByteRange::new(one.0, one.1), ByteRange::new(other.0, other.1));
+                    note.unless_at_once(has_all(source, move |lanes| one.has(lanes) | other.has(lanes)));
+                }
                 _ => note.unless(|extent| !extent.is_empty() && extent.bytes(source).iter().all(|byte| class.has_byte(*byte))),
             },
             test => note.unless(|extent| test.holds(str::from_utf8(extent.bytes(source)).unwrap_or_default())),

@@ -4,10 +4,12 @@
 //! a number, a regular expression that is a text and then a run. What these give is given here with nothing in
 //! the way; [`super::parts`] says what is right, and a property holds the two together.
 
+use wide::u8x16;
+
 use super::op::{CutOp, FinishOp};
 use super::state::State;
 use crate::phrase::ast::{Position, Range, Side};
-use crate::text::lanes::{self, Extent};
+use crate::text::lanes::{self, ByteRange, Extent, Wanted};
 use crate::text::sheet::{Pen, Sheet};
 
 /// A first cut with a short cut.
@@ -81,44 +83,72 @@ impl Quick {
     pub(super) fn each(&self, text: &[u8], run: impl Run) {
         match *self {
             Quick::Whole => run.with(Found::of),
-            Quick::First(n) => run.with(|value| {
+            Quick::First(n) => run.with(move |value| {
                 let width = value.width();
                 Found { extent: part(value, 0, width.min(n)), short: width < n }
             }),
-            Quick::Last(n) => run.with(|value| {
+            Quick::Last(n) => run.with(move |value| {
                 let width = value.width();
                 Found { extent: part(value, width.saturating_sub(n), width), short: width < n }
             }),
-            Quick::Window { from, to } => run.with(|value| {
+            Quick::Window { from, to } => run.with(move |value| {
                 let end = value.width().min(to);
                 Found { extent: part(value, from.min(end), end), short: end < to }
             }),
-            Quick::Before(byte) => run.with(|value| match find(byte, text, value) {
-                Some(at) => Found::of(Extent::new(value.start as usize, at)),
-                None => Found::NOTHING,
-            }),
-            Quick::After(byte) => run.with(|value| match find(byte, text, value) {
-                Some(at) => Found::of(behind(value, at)),
-                None => Found::NOTHING,
-            }),
-            Quick::AfterLast(byte) => run.with(|value| {
-                let found = lanes::last(text, value.start as usize, value.end as usize, |lanes| lanes::are(lanes, byte));
-                found.map_or(Found::NOTHING, |at| Found::of(behind(value, at)))
-            }),
-            Quick::Between(open, close) => run.with(|value| {
-                let Some(rest) = find(open, text, value).map(|at| behind(value, at)) else { return Found::NOTHING };
-                match find(close, text, rest) {
-                    Some(at) => Found::of(Extent::new(rest.start as usize, at)),
+            Quick::Before(byte) => {
+                let byte = u8x16::splat(byte);
+                run.with(move |value| match find(byte, text, value) {
+                    Some(at) => Found::of(Extent::new(value.start as usize, at)),
                     None => Found::NOTHING,
-                }
-            }),
-            Quick::Section { index, by } => {
-                run.with(|value| lanes::section(text, value, by, index).map_or(Found::NOTHING, Found::of));
+                });
             }
-            Quick::FirstNumber => run.with(|value| first_number(text, value).map_or(Found::NOTHING, Found::of)),
-            Quick::LastNumber => run.with(|value| last_number(text, value).map_or(Found::NOTHING, Found::of)),
+            Quick::After(byte) => {
+                let byte = u8x16::splat(byte);
+                run.with(move |value| match find(byte, text, value) {
+                    Some(at) => Found::of(behind(value, at)),
+                    None => Found::NOTHING,
+                });
+            }
+            Quick::AfterLast(byte) => {
+                let byte = u8x16::splat(byte);
+                run.with(move |value| {
+                    let found = lanes::last(text, value.start as usize, value.end as usize, |lanes| lanes::are(lanes, byte));
+                    found.map_or(Found::NOTHING, |at| Found::of(behind(value, at)))
+                });
+            }
+            Quick::Between(open, close) => {
+                let (open, close) = (u8x16::splat(open), u8x16::splat(close));
+                run.with(move |value| {
+                    let Some(rest) = find(open, text, value).map(|at| behind(value, at)) else { return Found::NOTHING };
+                    match find(close, text, rest) {
+                        Some(at) => Found::of(Extent::new(rest.start as usize, at)),
+                        None => Found::NOTHING,
+                    }
+                });
+            }
+            Quick::Section { index, by } => {
+                let by = u8x16::splat(by);
+                run.with(move |value| lanes::section(text, value, by, index).map_or(Found::NOTHING, Found::of));
+            }
+            Quick::FirstNumber => run.with(move |value| first_number(text, value).map_or(Found::NOTHING, Found::of)),
+            Quick::LastNumber => run.with(move |value| last_number(text, value).map_or(Found::NOTHING, Found::of)),
             Quick::RunBehind { ref prefix, ref class } => {
-                run.with(|value| run_behind(prefix, class, text, value).map_or(Found::NOTHING, Found::of));
+                let prefix = Wanted::new(prefix);
+                match class {
+                    RunClass::Within(first, last) => {
+                        let span = ByteRange::new(*first, *last);
+                        let end_of_run =
+                            move |start, end| lanes::first(text, start, end, |lanes| !span.has(lanes) & 0xFFFF).unwrap_or(end);
+                        run.with(move |value| run_behind(prefix, text, value, end_of_run).map_or(Found::NOTHING, Found::of));
+                    }
+                    RunClass::Table(class) => {
+                        let end_of_run = move |start: usize, end: usize| {
+                            let run = text.get(start..end).unwrap_or_default().iter();
+                            start + run.take_while(|byte| class[usize::from(**byte)]).count()
+                        };
+                        run.with(move |value| run_behind(prefix, text, value, end_of_run).map_or(Found::NOTHING, Found::of));
+                    }
+                }
             }
         }
     }
@@ -301,14 +331,14 @@ fn behind(value: Extent, at: usize) -> Extent {
 }
 
 #[inline]
-fn find(byte: u8, text: &[u8], value: Extent) -> Option<usize> {
+fn find(byte: u8x16, text: &[u8], value: Extent) -> Option<usize> {
     lanes::first(text, value.start as usize, value.end as usize, |lanes| lanes::are(lanes, byte))
 }
 
 #[inline]
 fn first_number(text: &[u8], value: Extent) -> Option<Extent> {
     let end = value.end as usize;
-    let start = lanes::first(text, value.start as usize, end, lanes::are_digits)?;
+    let start = lanes::first(text, value.start as usize, end, |lanes| ByteRange::DIGITS.has(lanes))?;
     Some(Extent::new(start, number_end(text, start, end)))
 }
 
@@ -330,20 +360,21 @@ fn number_end(text: &[u8], start: usize, end: usize) -> usize {
 #[inline(always)]
 fn last_number(text: &[u8], value: Extent) -> Option<Extent> {
     let (first, end) = (value.start as usize, value.end as usize);
+    let found = |number: Extent| (!number.is_empty()).then_some(number);
     let at = first.max(end.saturating_sub(16));
     let lanes = lanes::lanes(text, at);
-    let (digits, points) = (lanes::are_digits(lanes), lanes::are(lanes, b'.'));
+    let (digits, points) = (ByteRange::DIGITS.has(lanes), lanes::are(lanes, u8x16::splat(b'.')));
     let inside = lanes::first_lanes(end - at);
-    let Some(last) = (digits & inside).checked_ilog2() else { return last_number_of_all(text, value) };
+    let Some(last) = (digits & inside).checked_ilog2() else { return found(last_number_of_all(text, value)) };
     let before_last = (1 << last) - 1;
     // The stretch of digits and points that ends there begins behind the last byte that is neither.
     let Some(stretch) = (!(digits | points) & before_last).checked_ilog2().map(|byte| byte + 1).or((at == first).then_some(0))
     else {
-        return last_number_of_all(text, value);
+        return found(last_number_of_all(text, value));
     };
     let points = points & before_last & !((1 << stretch) - 1);
     if points & points.wrapping_sub(1) != 0 {
-        return last_number_of_all(text, value);
+        return found(last_number_of_all(text, value));
     }
     // One point is the number's own, unless no digit stands before it.
     let start = if points == 1 << stretch { stretch + 1 } else { stretch };
@@ -352,41 +383,36 @@ fn last_number(text: &[u8], value: Extent) -> Option<Extent> {
 
 /// The last number, wherever it stands: looked for from the end, in the stretch of digits and points that holds it, for no number
 /// reaches beyond such a stretch.
+/// It is empty where there is none.
 #[inline(never)]
-fn last_number_of_all(text: &[u8], value: Extent) -> Option<Extent> {
+fn last_number_of_all(text: &[u8], value: Extent) -> Extent {
     let (first, end) = (value.start as usize, value.end as usize);
-    let last = lanes::last(text, first, end, lanes::are_digits)?;
+    let Some(last) = lanes::last(text, first, end, |lanes| ByteRange::DIGITS.has(lanes)) else { return Extent::default() };
     let is_part = |byte: &u8| byte.is_ascii_digit() || *byte == b'.';
-    let before = text.get(first..last)?;
+    let digit =
+        |from: usize| from + text.get(from..).unwrap_or_default().iter().take_while(|byte| !byte.is_ascii_digit()).count();
+    let before = text.get(first..last).unwrap_or_default();
     let mut start = last - before.iter().rev().take_while(|byte| is_part(byte)).count();
     loop {
-        start += text.get(start..=last)?.iter().position(u8::is_ascii_digit)?;
+        start = digit(start);
         let end = number_end(text, start, end);
         if end > last {
-            return Some(Extent::new(start, end));
+            return Extent::new(start, end);
         }
         start = end;
     }
 }
 
-/// The first run of a class behind a text.
+/// The first run behind a text, which ends where `end_of_run` says, of the byte it would begin at and the value's end.
 // Always put where it is called: a call takes longer than it does.
 #[inline(always)]
-fn run_behind(prefix: &[u8], class: &RunClass, text: &[u8], value: Extent) -> Option<Extent> {
+fn run_behind(prefix: Wanted, text: &[u8], value: Extent, end_of_run: impl Fn(usize, usize) -> usize) -> Option<Extent> {
     let mut at = value.start as usize;
     let end = value.end as usize;
     loop {
-        let found = lanes::first_text(text, at, end, prefix)?;
-        let start = found + prefix.len();
-        let behind = match *class {
-            RunClass::Within(first, last) => {
-                let is_other = |lanes| !lanes::are_within(lanes, first, last) & 0xFFFF;
-                lanes::first(text, start, end, is_other).unwrap_or(end)
-            }
-            RunClass::Table(ref class) => {
-                start + text.get(start..end)?.iter().take_while(|byte| class[usize::from(**byte)]).count()
-            }
-        };
+        let found = prefix.first(text, at, end)?;
+        let start = found + prefix.width();
+        let behind = end_of_run(start, end);
         if behind > start {
             return Some(Extent::new(start, behind));
         }

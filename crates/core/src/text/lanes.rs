@@ -65,17 +65,34 @@ fn last_lanes(rest: &[u8]) -> u128 {
     u128::from_le_bytes(chunk)
 }
 
-/// A bit for each of the lanes that is this byte, the lowest for the first.
+/// A bit for each of the lanes that is equal to that of `wanted`, the lowest for the first.
 #[inline]
-pub fn are(lanes: u8x16, byte: u8) -> u32 {
-    lanes.simd_eq(u8x16::splat(byte)).to_bitmask()
+pub fn are(lanes: u8x16, wanted: u8x16) -> u32 {
+    lanes.simd_eq(wanted).to_bitmask()
 }
 
-/// A bit for each of the lanes that is a byte of this range.
-#[inline]
-pub fn are_within(lanes: u8x16, first: u8, last: u8) -> u32 {
-    let beyond = (lanes - u8x16::splat(first)).saturating_sub(u8x16::splat(last - first));
-    beyond.simd_eq(u8x16::splat(0)).to_bitmask()
+/// Bytes from one to another, ready to be looked for.
+#[derive(Debug, Clone, Copy)]
+pub struct ByteRange {
+    first: u8x16,
+    wide: u8x16,
+}
+
+impl ByteRange {
+    /// The digits.
+    pub const DIGITS: ByteRange = ByteRange { first: u8x16::new([b'0'; 16]), wide: u8x16::new([9; 16]) };
+
+    /// Those from `first` to `last`, both included.
+    #[inline]
+    pub fn new(first: u8, last: u8) -> ByteRange {
+        ByteRange { first: u8x16::splat(first), wide: u8x16::splat(last - first) }
+    }
+
+    /// A bit for each of the lanes that is one of them, the lowest for the first.
+    #[inline]
+    pub fn has(self, lanes: u8x16) -> u32 {
+        (lanes - self.first).saturating_sub(self.wide).simd_eq(u8x16::splat(0)).to_bitmask()
+    }
 }
 
 /// The bytes of a table that are looked at in one go for where its cells end; a bit for each in a mask.
@@ -129,47 +146,67 @@ pub fn first_lanes(count: usize) -> u32 {
 /// The first lane of a stretch for which a test sets its bit.
 #[inline]
 pub fn first(text: &[u8], start: usize, end: usize, test: impl Fn(u8x16) -> u32) -> Option<usize> {
-    // Most of what is looked for stands in the first sixteen bytes.
-    let found = test(lanes(text, start)) & first_lanes(end - start);
-    if found != 0 {
-        return Some(start + found.trailing_zeros() as usize);
-    }
-    let mut at = start + 16;
-    while at < end {
+    let mut at = start;
+    loop {
         let found = test(lanes(text, at));
         if found != 0 {
             let found = at + found.trailing_zeros() as usize;
             return (found < end).then_some(found);
         }
         at += 16;
+        if at >= end {
+            return None;
+        }
     }
-    None
 }
 
-/// The first place of a text in a stretch, which is where its first and its last byte stand so far apart.
-#[inline]
-pub fn first_text(text: &[u8], start: usize, end: usize, wanted: &[u8]) -> Option<usize> {
-    let [first, between @ .., last] = wanted else {
-        return self::first(text, start, end, |lanes| wanted.first().map_or(0, |byte| are(lanes, *byte)));
-    };
-    let apart = wanted.len() - 1;
-    let mut at = start;
-    while at + apart < end {
-        let mut found = are(lanes(text, at), *first) & are(lanes(text, at + apart), *last);
-        while found != 0 {
-            let place = at + found.trailing_zeros() as usize;
-            if place + apart >= end {
-                return None;
-            }
-            // The texts that are looked for are short: a call to compare them takes longer than they do.
-            if text.get(place + 1..place + apart)?.iter().zip(between).all(|(byte, wanted)| byte == wanted) {
-                return Some(place);
-            }
-            found &= found - 1;
-        }
-        at += 16;
+/// A text of at least one byte, ready to be looked for.
+#[derive(Debug, Clone, Copy)]
+pub struct Wanted<'w> {
+    text: &'w [u8],
+    first: u8x16,
+    last: u8x16,
+}
+
+impl<'w> Wanted<'w> {
+    /// This text.
+    #[inline]
+    pub fn new(text: &'w [u8]) -> Wanted<'w> {
+        let splat = |byte: Option<&u8>| u8x16::splat(byte.copied().unwrap_or_default());
+        Wanted { text, first: splat(text.first()), last: splat(text.last()) }
     }
-    None
+
+    /// The number of bytes.
+    #[inline]
+    pub fn width(&self) -> usize {
+        self.text.len()
+    }
+
+    /// Its first place in a stretch, which is where its first and its last byte stand so far apart.
+    #[inline]
+    pub fn first(&self, text: &[u8], start: usize, end: usize) -> Option<usize> {
+        let (apart, between) = match self.text {
+            [_, between @ .., _] => (between.len() + 1, between),
+            _ => (0, &[][..]),
+        };
+        let mut at = start;
+        while at + apart < end {
+            let mut found = are(lanes(text, at), self.first) & are(lanes(text, at + apart), self.last);
+            while found != 0 {
+                let place = at + found.trailing_zeros() as usize;
+                if place + apart >= end {
+                    return None;
+                }
+                // The texts that are looked for are short: a call to compare them takes longer than they do.
+                if text.get(place + 1..)?.iter().zip(between).all(|(byte, wanted)| byte == wanted) {
+                    return Some(place);
+                }
+                found &= found - 1;
+            }
+            at += 16;
+        }
+        None
+    }
 }
 
 /// The last lane of a stretch for which a test sets its bit.
@@ -191,7 +228,7 @@ pub fn last(text: &[u8], start: usize, end: usize, test: impl Fn(u8x16) -> u32) 
 
 /// The place of a byte, the first but for so many.
 #[inline]
-pub fn nth(text: &[u8], start: usize, end: usize, byte: u8, mut skipped: usize) -> Option<usize> {
+pub fn nth(text: &[u8], start: usize, end: usize, byte: u8x16, mut skipped: usize) -> Option<usize> {
     let mut at = start;
     while at < end {
         let mut found = are(lanes(text, at), byte);
@@ -211,7 +248,7 @@ pub fn nth(text: &[u8], start: usize, end: usize, byte: u8, mut skipped: usize) 
 /// The section with this number, counted from 0, between bytes like this; `None` where there are fewer.
 // Always put where it is called: a call takes longer than it does.
 #[inline(always)]
-pub fn section(text: &[u8], value: Extent, by: u8, index: usize) -> Option<Extent> {
+pub fn section(text: &[u8], value: Extent, by: u8x16, index: usize) -> Option<Extent> {
     let (start, end) = (value.start as usize, value.end as usize);
     if value.width() <= 16 {
         // All there are at once: a section begins behind one of them, and ends at the next.
@@ -246,15 +283,11 @@ pub fn all(text: &[u8], start: usize, end: usize, test: impl Fn(u8x16) -> u32) -
     has_all(start) && (end - start <= 16 || (start + 16..end).step_by(16).all(has_all))
 }
 
-/// A bit for each digit.
-#[inline]
-pub fn are_digits(lanes: u8x16) -> u32 {
-    are_within(lanes, b'0', b'9')
-}
-
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    const DASH: u8x16 = u8x16::new([b'-'; 16]);
 
     #[test]
     fn stretches_are_searched_and_nothing_around_them() {
@@ -265,19 +298,19 @@ mod tests {
             text[start..end].fill(b'x');
             for behind in [0, 20] {
                 text.truncate(end + behind);
-                let dash = |lanes| are(lanes, b'-');
+                let dash = |lanes| are(lanes, DASH);
                 assert_eq!((first(&text, start, end, dash), last(&text, start, end, dash)), (None, None));
-                assert_eq!(nth(&text, start, end, b'-', 0), None);
-                assert!(all(&text, start, end, |lanes| are_within(lanes, b'a', b'x')));
+                assert_eq!(nth(&text, start, end, DASH, 0), None);
+                assert!(all(&text, start, end, |lanes| ByteRange::new(b'a', b'x').has(lanes)));
             }
             text.resize(end + 20, b'-');
             for at in start..end {
                 text[at] = b'-';
-                assert_eq!(first(&text, start, end, |lanes| are(lanes, b'-')), Some(start), "{at} of {length}");
-                assert_eq!(last(&text, start, end, |lanes| are(lanes, b'-')), Some(at), "{at} of {length}");
-                assert_eq!(nth(&text, start, end, b'-', at - start), Some(at));
-                assert_eq!(nth(&text, start, end, b'-', at - start + 1), None);
-                assert!(!all(&text, start, end, |lanes| are_within(lanes, b'a', b'x')));
+                assert_eq!(first(&text, start, end, |lanes| are(lanes, DASH)), Some(start), "{at} of {length}");
+                assert_eq!(last(&text, start, end, |lanes| are(lanes, DASH)), Some(at), "{at} of {length}");
+                assert_eq!(nth(&text, start, end, DASH, at - start), Some(at));
+                assert_eq!(nth(&text, start, end, DASH, at - start + 1), None);
+                assert!(!all(&text, start, end, |lanes| ByteRange::new(b'a', b'x').has(lanes)));
             }
         }
     }
@@ -285,7 +318,7 @@ mod tests {
     #[test]
     fn texts_are_found_where_they_stand_whole() {
         let text = b"WO WO:WO:1 and then far behind all of this WO:2 OO:";
-        let find = |start: usize, end: usize, wanted: &str| first_text(text, start, end, wanted.as_bytes());
+        let find = |start: usize, end: usize, wanted: &str| Wanted::new(wanted.as_bytes()).first(text, start, end);
         for start in 0..text.len() {
             for end in start..=text.len() {
                 for wanted in ["WO:", "O", "WO", "WO:2", "far behind all of this"] {
@@ -299,8 +332,8 @@ mod tests {
     #[test]
     fn ranges_of_bytes() {
         for byte in 0..=255u8 {
-            assert_eq!(are_digits(u8x16::splat(byte)) != 0, byte.is_ascii_digit(), "{byte}");
-            assert_eq!(are_within(u8x16::splat(byte), 0, 127) != 0, byte < 128);
+            assert_eq!(ByteRange::DIGITS.has(u8x16::splat(byte)) != 0, byte.is_ascii_digit(), "{byte}");
+            assert_eq!(ByteRange::new(0, 127).has(u8x16::splat(byte)) != 0, byte < 128);
         }
     }
 }

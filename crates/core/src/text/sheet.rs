@@ -1,5 +1,7 @@
 //! A sheet that stretches of texts are written on, one behind another.
 
+use wide::u8x16;
+
 use super::lanes::Extent;
 
 /// Bytes that are written one stretch behind another. Its room stays when it is cleared.
@@ -105,7 +107,7 @@ impl Pen<'_> {
     #[inline]
     pub fn fill(&mut self, byte: u8, count: usize) {
         match self.room.first_chunk_mut::<16>().filter(|_| count <= 16) {
-            Some(place) => *place = [byte; 16],
+            Some(place) => *place = u8x16::splat(byte).to_array(),
             None => self.room[..count].fill(byte),
         }
         self.go_on(count);
@@ -114,21 +116,25 @@ impl Pen<'_> {
     /// Writes a stretch of a text, each of its bytes as `write` gives it.
     #[inline]
     pub fn take_as(&mut self, text: &[u8], extent: Extent, write: impl Fn([u8; 16]) -> [u8; 16]) {
-        let mut at = extent.start as usize;
-        let mut left = extent.width();
-        while left > 0 {
-            let step = left.min(16);
-            let sixteen = text.get(at..at + 16).and_then(|rest| rest.first_chunk::<16>());
-            match (sixteen, self.room.first_chunk_mut::<16>()) {
-                (Some(sixteen), Some(place)) => {
-                    *place = write(*sixteen);
-                    self.go_on(step);
-                }
-                _ => self.extend(&last(text.get(at..at + step).unwrap_or_default(), &write)[..step]),
-            }
-            at += step;
-            left -= step;
+        let (width, start) = (extent.width(), extent.start as usize);
+        if width <= 16
+            && let Some(sixteen) = text.get(start..start + 16).and_then(|rest| rest.first_chunk::<16>())
+            && let Some(place) = self.room.first_chunk_mut::<16>()
+        {
+            *place = write(*sixteen);
+            self.go_on(width);
+        } else {
+            self.take_long(extent.bytes(text), write);
         }
+    }
+
+    #[inline(never)]
+    fn take_long(&mut self, bytes: &[u8], write: impl Fn([u8; 16]) -> [u8; 16]) {
+        let (sixteens, rest) = bytes.as_chunks::<16>();
+        sixteens.iter().for_each(|sixteen| self.extend(&write(*sixteen)));
+        let mut sixteen = [0; 16];
+        sixteen[..rest.len()].copy_from_slice(rest);
+        self.extend(&write(sixteen)[..rest.len()]);
     }
 
     #[inline]
@@ -158,14 +164,6 @@ impl Pen<'_> {
     pub fn lift(self) {
         *self.end = self.whole - self.room.len();
     }
-}
-
-/// Sixteen bytes or fewer as `write` gives them, where no sixteen can be read.
-#[cold]
-fn last(bytes: &[u8], write: impl Fn([u8; 16]) -> [u8; 16]) -> [u8; 16] {
-    let mut sixteen = [0; 16];
-    sixteen[..bytes.len()].copy_from_slice(bytes);
-    write(sixteen)
 }
 
 #[cfg(test)]

@@ -176,13 +176,17 @@ impl Watched {
         let mut digits_only = 0;
         for (row, extent) in (first_row..).zip(texts) {
             let (start, width) = (extent.start as usize, extent.width());
-            let others = !ByteRange::DIGITS.has(lanes::lanes(source, start)) & lanes::first_lanes(width);
-            if others == 0 && width <= 16 {
+            let others = !ByteRange::DIGITS.has(lanes::lanes(source, start));
+            // Codes are as good as random, but few come near to digits: the processor foresees that.
+            let (others, is_all) = match width <= 16 {
+                true => (others & lanes::first_lanes(width), true),
+                false => (others & lanes::first_lanes(16), false),
+            };
+            if is_all && others == 0 {
                 digits_only += u64::from(width > 0);
             } else if others.count_ones() as usize * 2 < width
                 && (others == 0 || is_like_digits(start + others.trailing_zeros() as usize))
             {
-                // Codes are as good as random, but few come so near to digits: the processor foresees that.
                 digits_only += u64::from(self.see_letters(row, extent.bytes(source)));
             }
         }

@@ -86,12 +86,12 @@ impl ConditionPlan {
             }
             Test::Class(class) if results.are_plain() => match *class.runs() {
                 [(first, last)] => {
-                    let span = ByteRange::new(first, last);
-                    note.unless_at_once(has_all(source, move |lanes| span.has(lanes)));
+                    let range = ByteRange::new(first, last);
+                    note.unless_all(source, move |lanes| range.has(lanes));
                 }
                 [one, other] => {
                     let (one, other) = (ByteRange::new(one.0, one.1), ByteRange::new(other.0, other.1));
-                    note.unless_at_once(has_all(source, move |lanes| one.has(lanes) | other.has(lanes)));
+                    note.unless_all(source, move |lanes| one.has(lanes) | other.has(lanes));
                 }
                 _ => note.unless(|extent| !extent.is_empty() && extent.bytes(source).iter().all(|byte| class.has_byte(*byte))),
             },
@@ -263,12 +263,6 @@ impl Test {
     }
 }
 
-/// Whether a stretch is not empty, and all its bytes meet a test.
-#[inline]
-fn has_all(source: &[u8], test: impl Fn(u8x16) -> u32) -> impl Fn(Extent) -> bool {
-    move |extent| !extent.is_empty() & lanes::all(source, extent.start as usize, extent.end as usize, &test)
-}
-
 /// Notes which of many texts do not meet a condition. What is asked is known when this is compiled, so that texts are
 /// gone through with nothing in between.
 struct Unmet<'a> {
@@ -286,6 +280,18 @@ impl Unmet<'_> {
         let fails = |extent: &Extent| (self.asks_missing | !extent.is_empty()) & (holds(*extent) == self.negated);
         if self.extents.iter().fold(false, |any, extent| any | fails(extent)) {
             self.unless(holds);
+        }
+    }
+
+    /// For what is asked of every byte.
+    // Compiled by itself: what its loop needs then stays in registers.
+    #[inline(never)]
+    fn unless_all(&mut self, source: &[u8], test: impl Fn(u8x16) -> u32) {
+        let all = |extent: Extent| lanes::all(source, extent.start as usize, extent.end as usize, &test);
+        // Empty texts have no byte that fails.
+        let passes = |extents: &[Extent]| extents.iter().fold(true, |so_far, extent| so_far & all(*extent));
+        if self.negated || self.asks_missing || !passes(self.extents) {
+            self.unless(|extent| !extent.is_empty() && all(extent));
         }
     }
 

@@ -275,12 +275,12 @@ pub fn section(text: &[u8], value: Extent, by: u8x16, index: usize) -> Option<Ex
 /// Whether a test sets the bits of all lanes of a stretch.
 #[inline]
 pub fn all(text: &[u8], start: usize, end: usize, test: impl Fn(u8x16) -> u32) -> bool {
-    let has_all = |at: usize| {
-        let wanted = first_lanes(end - at);
-        test(lanes(text, at)) & wanted == wanted
-    };
+    let lacks = |at: usize, width: usize| !test(lanes(text, at)) & first_lanes(width);
     // Most stretches are short, and need no loop.
-    has_all(start) && (end - start <= 16 || (start + 16..end).step_by(16).all(has_all))
+    if end - start <= 16 {
+        return lacks(start, end - start) == 0;
+    }
+    (start..end).step_by(16).all(|at| lacks(at, end - at) == 0)
 }
 
 #[cfg(test)]

@@ -108,9 +108,10 @@ impl Gathered {
     pub fn gather(&mut self, text: &str, needed: Needed) -> bool {
         let Gathered { marks, place, rows, values, cells, .. } = self;
         rows.clear();
+        let found = Found::new(text, marks, needed);
         let mut next = *place;
         while rows.len() < MOST
-            && let Some(row) = next_row(text, marks, &mut next, needed)
+            && let Some(row) = found.next_row(&mut next)
         {
             rows.push(row);
         }
@@ -166,59 +167,81 @@ impl Gathered {
     }
 }
 
-/// The row at a place, if it can go the short way: then the place is behind it.
-#[inline]
-fn next_row(text: &str, marks: &Marks, place: &mut Place, needed: Needed) -> Option<Row> {
-    let bytes = text.as_bytes();
-    // A row has all its cells if its line feed is where the last of them ends.
-    let feed = *marks.feeds().get(place.feed)?;
-    let end = place.end + needed.columns;
-    if *marks.ends().get(end - 1)? != feed {
-        return None;
-    }
-    let feed = feed as usize;
-    let has_return = feed > place.at && bytes.get(feed - 1) == Some(&b'\r');
-    let raw = Extent::new(place.at, feed - usize::from(has_return));
-    let mut row = Row { raw, next: feed as u32 + 1, end: place.end as u32, has_quotes: false };
-    let odd = count_before(marks.odd().get(place.odd..)?, feed);
-    if odd > usize::from(has_return) && !has_plain_values(text, marks, row, needed) {
-        return None;
-    }
-    let quotes = count_before(marks.quotes().get(place.quote..)?, feed);
-    if quotes > 0 {
-        row.has_quotes = has_quotes(bytes, marks, row, needed, marks.quotes().get(place.quote..place.quote + quotes)?)?;
-    }
-    *place = Place { at: feed + 1, end, feed: place.feed + 1, quote: place.quote + quotes, odd: place.odd + odd };
-    Some(row)
+/// What was found in a part, and what is wanted of it.
+struct Found<'m> {
+    text: &'m str,
+    ends: &'m [u32],
+    feeds: &'m [u32],
+    quotes: &'m [u32],
+    odd: &'m [u32],
+    needed: Needed<'m>,
 }
 
-/// Whether the values that are needed are plain, of a row that is not.
-#[cold]
-fn has_plain_values(text: &str, marks: &Marks, row: Row, needed: Needed) -> bool {
-    needed.values.iter().all(|column| is_plain(raw_cell(marks.ends(), row, *column).text(text)))
-}
+impl<'m> Found<'m> {
+    fn new(text: &'m str, marks: &'m Marks, needed: Needed<'m>) -> Found<'m> {
+        Found { text, ends: marks.ends(), feeds: marks.feeds(), quotes: marks.quotes(), odd: marks.odd(), needed }
+    }
 
-/// Whether values that are needed have quotes, or stand in some; `None` where one does not stand in its cell as it is.
-fn has_quotes(bytes: &[u8], marks: &Marks, row: Row, needed: Needed, quotes: &[u32]) -> Option<bool> {
-    // Most quotes are in columns that nobody asked for, and many behind all of these.
-    let last = needed.values.last().and_then(|last| marks.ends().get(row.end as usize + last));
-    if last.zip(quotes.first()).is_none_or(|(last, quote)| quote > last) {
-        return Some(false);
-    }
-    let ends = marks.ends().get(row.end as usize..row.end as usize + needed.columns)?;
-    let column = |quote: &u32| ends.iter().take_while(|end| **end < *quote).count();
-    if !quotes.iter().any(|quote| needed.values.contains(&column(quote))) {
-        return Some(false);
-    }
-    let mut has_quotes = false;
-    for column in needed.values {
-        match quoting(bytes, raw_cell(marks.ends(), row, *column), quotes) {
-            Quoting::Escaped => return None,
-            Quoting::None => {}
-            Quoting::Around | Quoting::Within => has_quotes = true,
+    /// The row at a place, if it can go the short way: then the place is behind it.
+    #[inline]
+    fn next_row(&self, place: &mut Place) -> Option<Row> {
+        // A row has all its cells if its line feed is where the last of them ends.
+        let feed = *self.feeds.get(place.feed)?;
+        let end = place.end + self.needed.columns;
+        if *self.ends.get(end - 1)? != feed {
+            return None;
         }
+        let feed = feed as usize;
+        let has_return = feed > place.at && self.text.as_bytes().get(feed - 1) == Some(&b'\r');
+        let raw = Extent::new(place.at, feed - usize::from(has_return));
+        let mut row = Row { raw, next: feed as u32 + 1, end: place.end as u32, has_quotes: false };
+        let odd = count_before(self.odd.get(place.odd..)?, feed);
+        if odd > usize::from(has_return) && !self.has_plain_values(row) {
+            return None;
+        }
+        let quotes = count_before(self.quotes.get(place.quote..)?, feed);
+        if quotes > 0 {
+            row.has_quotes = self.has_quotes(row, self.quotes.get(place.quote..place.quote + quotes)?)?;
+        }
+        *place = Place { at: feed + 1, end, feed: place.feed + 1, quote: place.quote + quotes, odd: place.odd + odd };
+        Some(row)
     }
-    Some(has_quotes)
+
+    /// Whether the values that are needed are plain, of a row that is not.
+    #[cold]
+    fn has_plain_values(&self, row: Row) -> bool {
+        self.needed.values.iter().all(|column| is_plain(raw_cell(self.ends, row, *column).text(self.text)))
+    }
+
+    /// Whether values that are needed have quotes, or stand in some, of a row that has these; `None` where one does not
+    /// stand in its cell as it is.
+    #[inline]
+    fn has_quotes(&self, row: Row, quotes: &[u32]) -> Option<bool> {
+        // Most quotes are in columns that nobody asked for, and many behind all of these.
+        let last = self.needed.values.last().and_then(|last| self.ends.get(row.end as usize + last));
+        if last.zip(quotes.first()).is_none_or(|(last, quote)| quote > last) {
+            return Some(false);
+        }
+        self.have_quotes(row, quotes)
+    }
+
+    #[inline(never)]
+    fn have_quotes(&self, row: Row, quotes: &[u32]) -> Option<bool> {
+        let ends = self.ends.get(row.end as usize..row.end as usize + self.needed.columns)?;
+        let column = |quote: &u32| ends.iter().take_while(|end| **end < *quote).count();
+        if !quotes.iter().any(|quote| self.needed.values.contains(&column(quote))) {
+            return Some(false);
+        }
+        let mut has_quotes = false;
+        for column in self.needed.values {
+            match quoting(self.text.as_bytes(), raw_cell(self.ends, row, *column), quotes) {
+                Quoting::Escaped => return None,
+                Quoting::None => {}
+                Quoting::Around | Quoting::Within => has_quotes = true,
+            }
+        }
+        Some(has_quotes)
+    }
 }
 
 /// How many of the first places are before byte `at`.
@@ -253,7 +276,8 @@ fn first_cell(ends: &[u32], row: Row) -> Extent {
     Extent { start: row.raw.start, end: end.min(row.raw.end) }
 }
 
-/// The cell behind the one that ends as many marks before the first of `ends` as the row's first cell does.
+/// The cell between two marks behind each other. `ends` lacks as many of the first marks as there are cells before the
+/// one that ends at the first of the two: so it is found by the row alone.
 #[inline]
 fn cell_behind(ends: &[u32], row: Row) -> Extent {
     let at = row.end as usize;

@@ -1,10 +1,14 @@
 //! Cutting an input into blocks that end where a row ends.
 
+use std::hint::select_unpredictable;
 use std::io::{self, Read};
 use std::sync::{Arc, Mutex};
 
+use keen_notch_core::text::lanes::{self, STEP};
+
 use crate::Error;
 use crate::pool::lock;
+use crate::quoted::{Quoted, steps};
 
 /// How much is read at a time, in bytes.
 const STRIDE: usize = 256 * 1024;
@@ -49,13 +53,9 @@ impl Spares {
 }
 
 /// The blocks of one input.
-///
-/// A quote opens a cell only at the cell's start; within quotes, line ends are text and two quotes stand
-/// for one. [`crate::record`] reads rows by the same rule, so that both agree where a row ends.
 pub struct Blocks {
     name: String,
     reader: Box<dyn Read + Send>,
-    delimiter: u8,
     limit: usize,
     stride: usize,
     /// Room whose first `filled` bytes were read and not yet handed out; it begins at the start of a row.
@@ -64,8 +64,8 @@ pub struct Blocks {
     spares: Arc<Spares>,
     /// How much of that has been looked at.
     looked: usize,
-    /// Where the quoted cell began that `looked` stands in.
-    quote: Option<usize>,
+    /// Whether that ends in quotes.
+    quoted: Quoted,
     /// Behind the last row end found there.
     row_end: usize,
     line: u64,
@@ -78,14 +78,13 @@ impl Blocks {
         Blocks {
             name,
             reader,
-            delimiter,
             limit,
             stride: STRIDE,
             room: Vec::new(),
             filled: 0,
             spares: Arc::default(),
             looked: 0,
-            quote: None,
+            quoted: Quoted::new(delimiter),
             row_end: 0,
             line: 1,
             ended: false,
@@ -134,7 +133,7 @@ impl Blocks {
                 return Ok(Some(self.hand_out(self.row_end)));
             }
             if self.ended {
-                if let Some(quote) = self.quote {
+                if let Some(quote) = self.quoted.opened() {
                     return Err(Error::UnclosedQuote {
                         name: self.name.clone(),
                         line: self.line + lines(&self.held()[..quote]),
@@ -164,9 +163,7 @@ impl Blocks {
         self.line += lines(&bytes);
         self.looked -= end;
         self.row_end = 0;
-        if let Some(quote) = &mut self.quote {
-            *quote -= end;
-        }
+        self.quoted.go_on(end);
         Block { bytes, first_line, spares: Arc::clone(&self.spares) }
     }
 
@@ -194,39 +191,18 @@ impl Blocks {
     /// Looks at what has been read since the last look, for quotes and for the last row end.
     fn look(&mut self) {
         let held = &self.room[..self.filled];
-        while self.looked < held.len() {
-            if self.quote.is_some() {
-                let Some(found) = memchr::memchr(b'"', &held[self.looked..]) else {
-                    self.looked = held.len();
-                    return;
-                };
-                let at = self.looked + found;
-                match held.get(at + 1) {
-                    Some(b'"') => self.looked = at + 2,
-                    None if !self.ended => {
-                        // Whether this quote closes depends on the next byte.
-                        self.looked = at;
-                        return;
-                    }
-                    _ => {
-                        self.quote = None;
-                        self.looked = at + 1;
-                    }
-                }
-            } else {
-                let found = memchr::memchr(b'"', &held[self.looked..]);
-                let end = found.map_or(held.len(), |found| self.looked + found);
-                if let Some(found) = memchr::memrchr(b'\n', &held[self.looked..end]) {
-                    self.row_end = self.looked + found + 1;
-                }
-                self.looked = end;
-                if found.is_some() {
-                    let opens = end == 0 || held[end - 1] == self.delimiter || held[end - 1] == b'\n';
-                    self.quote = opens.then_some(end);
-                    self.looked += 1;
-                }
+        // What a quote means depends on the byte behind it.
+        let end = self.filled - usize::from(!self.ended && held.last() == Some(&b'"'));
+        let mut filled = [0; STEP];
+        for (at, step) in steps(&held[self.looked.min(end)..end], self.looked, &mut filled) {
+            let (quotes, mut feeds) = (lanes::places(step, b'"'), lanes::places(step, b'\n'));
+            if quotes != 0 || self.quoted.is_inside() {
+                feeds &= !self.quoted.inside(held, 0, at, quotes);
             }
+            let behind_last = at + STEP - feeds.leading_zeros() as usize;
+            self.row_end = select_unpredictable(feeds != 0, behind_last, self.row_end);
         }
+        self.looked = self.looked.max(end);
     }
 }
 

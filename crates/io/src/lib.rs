@@ -16,6 +16,7 @@ mod marks;
 pub mod meter;
 pub mod output;
 mod pool;
+mod quoted;
 pub mod record;
 pub mod survey;
 pub mod table;

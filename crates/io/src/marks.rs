@@ -2,6 +2,8 @@
 
 use keen_notch_core::text::lanes::{self, STEP};
 
+use crate::quoted::{Quoted, steps};
+
 /// The places of the bytes that matter for where rows and cells end and for how they are read, each kind in order.
 #[derive(Debug, Default)]
 pub struct Marks {
@@ -109,78 +111,26 @@ impl Marks {
         for places in [&mut *all_ends, all_feeds, quotes, odd] {
             places.count = 0;
         }
-        let mut quoted = Quoted { bytes, from, delimiter, inside: false, past: 0 };
-        let mut at = from;
-        while at < bytes.len() {
-            let end = bytes.len().min(at + STRETCH);
+        let mut quoted = Quoted::new(delimiter);
+        let mut filled = [0; STEP];
+        let stretches = bytes.get(from..).unwrap_or_default().chunks(STRETCH);
+        for (start, stretch) in (from..).step_by(STRETCH).zip(stretches) {
             let (mut ends_room, mut feeds_room) = (all_ends.room(), all_feeds.room());
-            while at < end {
-                let filled;
-                let step = match bytes.get(at..at + STEP).and_then(|step| step.first_chunk::<STEP>()) {
-                    Some(step) => step,
-                    None => {
-                        filled = last_step(&bytes[at..]);
-                        &filled
-                    }
-                };
+            for (at, step) in steps(stretch, start, &mut filled) {
                 let lanes::Marks { mut ends, mut feeds, rare } = lanes::marks(step, delimiter);
-                if rare != 0 || quoted.inside {
+                if rare != 0 || quoted.is_inside() {
                     let places = lanes::places(step, b'"');
                     quotes.add(places, at);
                     odd.add(rare & !places, at);
-                    let inside = quoted.inside(places, at);
+                    let inside = quoted.inside(bytes, from, at, places);
                     (ends, feeds) = (ends & !inside, feeds & !inside);
                 }
                 ends_room.add::<8>(ends, at);
                 feeds_room.add::<2>(feeds, at);
-                at += STEP;
             }
             ends_room.close();
             feeds_room.close();
         }
-    }
-}
-
-/// Fewer bytes than a step has; zeros stand for those behind the end.
-#[cold]
-fn last_step(rest: &[u8]) -> [u8; STEP] {
-    std::array::from_fn(|place| rest.get(place).copied().unwrap_or(0))
-}
-
-/// Whether the byte at hand is in quotes.
-struct Quoted<'b> {
-    bytes: &'b [u8],
-    from: usize,
-    delimiter: u8,
-    inside: bool,
-    /// Quotes before this place have been seen to.
-    past: usize,
-}
-
-impl Quoted<'_> {
-    /// A bit for each byte of the step at `at` that is in quotes, but for the quotes; a bit for each of these is given.
-    #[inline(never)]
-    fn inside(&mut self, mut quotes: u64, at: usize) -> u64 {
-        let (mut inside, mut since) = (0, 0);
-        while quotes != 0 {
-            let bit = quotes.trailing_zeros();
-            let place = at + bit as usize;
-            quotes &= quotes - 1;
-            if !self.inside {
-                // A quote opens a cell at its start only; anywhere else it is text.
-                let before = || self.bytes[place - 1];
-                self.inside = place == self.from || before() == self.delimiter || before() == b'\n';
-                since = bit;
-            } else if place >= self.past {
-                if self.bytes.get(place + 1) == Some(&b'"') {
-                    self.past = place + 2;
-                } else {
-                    self.inside = false;
-                    inside |= (u64::MAX << since) & ((1 << bit) - 1);
-                }
-            }
-        }
-        if self.inside { inside | u64::MAX << since } else { inside }
     }
 }
 

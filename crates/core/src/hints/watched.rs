@@ -64,17 +64,12 @@ pub struct Seen<'a> {
 pub fn note_looks(text: &str, values: &[Extent], looks: &mut Vec<u32>) {
     let bytes = text.as_bytes();
     let end_of = |at: u32| bytes.get(at as usize).map_or(0, |byte| ENDS[usize::from(*byte)]);
-    looks.resize(values.len() + 1, 0);
-    let mut count = 0;
     for (row, value) in (0..).zip(values) {
-        // All are taken down, and those not worth a look are written over: which they are is not foreseen.
-        if let Some(place) = looks.get_mut(count) {
-            *place = row;
-        }
         // An empty value has the bytes around it for its ends: it is seen, and nothing is found.
-        count += usize::from(end_of(value.start) + end_of(value.end.wrapping_sub(1)) >= LOOK);
+        if end_of(value.start) + end_of(value.end.wrapping_sub(1)) >= LOOK {
+            looks.push(row);
+        }
     }
-    looks.truncate(count);
 }
 
 /// Whether a text begins and ends like one of digits.

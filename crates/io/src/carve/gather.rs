@@ -9,7 +9,7 @@ use crate::marks::Marks;
 
 /// Rows that go together: few enough for all that is known of them to stay near the processor, and many enough
 /// that what is done once for all of them does not matter.
-const MOST: usize = 128;
+const MOST: usize = 256;
 
 /// A row that was gathered.
 #[derive(Debug, Clone, Copy)]

@@ -68,6 +68,8 @@ pub struct Blocks {
     quoted: Quoted,
     /// Behind the last row end found there.
     row_end: usize,
+    /// The line ends found there, those in quotes included.
+    line_ends: u64,
     line: u64,
     ended: bool,
 }
@@ -86,6 +88,7 @@ impl Blocks {
             looked: 0,
             quoted: Quoted::new(delimiter),
             row_end: 0,
+            line_ends: 0,
             line: 1,
             ended: false,
         }
@@ -151,6 +154,7 @@ impl Blocks {
     fn hand_out(&mut self, end: usize) -> Block {
         let mut rest = self.spares.take();
         let behind = &self.room[end..self.filled];
+        let behind_lines = lines(&self.room[end..self.looked]);
         if rest.len() < behind.len() {
             // Zeros that come from the system cost nothing until they are written over.
             rest = vec![0; behind.len() + self.stride];
@@ -160,7 +164,9 @@ impl Blocks {
         let mut bytes = std::mem::replace(&mut self.room, rest);
         bytes.truncate(end);
         let first_line = self.line;
-        self.line += lines(&bytes);
+        // Those behind the block are few: they belong to the next.
+        self.line += self.line_ends - behind_lines;
+        self.line_ends = behind_lines;
         self.looked -= end;
         self.row_end = 0;
         self.quoted.go_on(end);
@@ -193,15 +199,18 @@ impl Blocks {
         let held = &self.room[..self.filled];
         // What a quote means depends on the byte behind it.
         let end = self.filled - usize::from(!self.ended && held.last() == Some(&b'"'));
+        let (mut row_end, mut line_ends) = (self.row_end, self.line_ends);
         let mut filled = [0; STEP];
         for (at, step) in steps(&held[self.looked.min(end)..end], self.looked, &mut filled) {
             let (quotes, mut feeds) = (lanes::places(step, b'"'), lanes::places(step, b'\n'));
+            line_ends += u64::from(feeds.count_ones());
             if quotes != 0 || self.quoted.is_inside() {
                 feeds &= !self.quoted.inside(held, 0, at, quotes);
             }
             let behind_last = at + STEP - feeds.leading_zeros() as usize;
-            self.row_end = select_unpredictable(feeds != 0, behind_last, self.row_end);
+            row_end = select_unpredictable(feeds != 0, behind_last, row_end);
         }
+        (self.row_end, self.line_ends) = (row_end, line_ends);
         self.looked = self.looked.max(end);
     }
 }

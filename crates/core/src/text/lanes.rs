@@ -197,8 +197,7 @@ impl<'w> Wanted<'w> {
                 if place + apart >= end {
                     return None;
                 }
-                // The texts that are looked for are short: a call to compare them takes longer than they do.
-                if text.get(place + 1..)?.iter().zip(between).all(|(byte, wanted)| byte == wanted) {
+                if has_at(text, place + 1, between) {
                     return Some(place);
                 }
                 found &= found - 1;
@@ -206,6 +205,17 @@ impl<'w> Wanted<'w> {
             at += 16;
         }
         None
+    }
+}
+
+/// Whether a text stands at a place. Those that are looked for are short: a call to compare them takes longer than they
+/// do.
+#[inline]
+fn has_at(text: &[u8], at: usize, wanted: &[u8]) -> bool {
+    match wanted {
+        [] => true,
+        [one] => text.get(at) == Some(one),
+        _ => text.get(at..).unwrap_or_default().iter().zip(wanted).all(|(byte, wanted)| byte == wanted),
     }
 }
 

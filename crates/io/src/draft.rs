@@ -11,6 +11,7 @@ use keen_notch_core::survey::{Depth, Survey};
 
 use crate::Error;
 use crate::carve::{Job, Outs, carve};
+use crate::columns::{self, Column};
 use crate::record::Rooms;
 use crate::table::Table;
 
@@ -26,12 +27,11 @@ const DIFFERING: usize = 3;
 pub fn look(table: &mut Table, column: usize) -> Result<(Survey, Sample), Error> {
     let mut survey = Survey::new(Depth::Full);
     let mut sample = Sample::new(SAMPLE);
-    let mut rooms = Rooms::default();
-    table.every_row(|record, _| {
-        record.prepare(column, &mut rooms);
-        let value = record.value(column, &rooms);
-        survey.see(survey.rows + 1, value);
-        sample.see(survey.rows, value);
+    columns::each(table, &[column], |values| {
+        for value in values.iter().flat_map(Column::values) {
+            survey.see(survey.rows + 1, value);
+            sample.see(survey.rows, value);
+        }
     })?;
     Ok((survey, sample))
 }

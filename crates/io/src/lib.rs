@@ -6,10 +6,12 @@
 
 pub mod block;
 pub mod carve;
+mod columns;
 pub mod dialect;
 pub mod draft;
 mod error;
 pub mod faults;
+mod gather;
 pub mod input;
 pub mod lists;
 mod marks;

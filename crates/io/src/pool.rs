@@ -139,31 +139,6 @@ impl<F: Fn()> Drop for OnPanic<F> {
     }
 }
 
-/// Takes items from `source` on a thread of its own, a few ahead, and hands them to `sink`.
-///
-/// # Errors
-/// The first of either.
-pub fn ahead<T: Send, E: Send>(
-    mut source: impl FnMut() -> Result<Option<T>, E> + Send,
-    mut sink: impl FnMut(T) -> Result<(), E>,
-) -> Result<(), E> {
-    thread::scope(|scope| {
-        let (items, to_take) = bounded::<Result<T, E>>(ON_THE_WAY);
-        scope.spawn(move || {
-            while let Some(item) = source().transpose() {
-                let failed = item.is_err();
-                if items.send(item).is_err() || failed {
-                    break;
-                }
-            }
-        });
-        for item in to_take {
-            sink(item?)?;
-        }
-        Ok(())
-    })
-}
-
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -186,24 +161,6 @@ mod tests {
             },
         );
         (doubled, result)
-    }
-
-    #[test]
-    fn items_are_taken_ahead() {
-        let taken = |fails: Option<u32>| {
-            let (mut numbers, mut taken) = (0..100, Vec::new());
-            let result = ahead(
-                || if numbers.start == 50 && fails.is_some() { Err("broken") } else { Ok(numbers.next()) },
-                |number| {
-                    taken.push(number);
-                    if Some(number) == fails { Err("full") } else { Ok(()) }
-                },
-            );
-            (taken.len(), result)
-        };
-        assert_eq!(taken(None), (100, Ok(())));
-        assert_eq!(taken(Some(99)), (50, Err("broken")));
-        assert_eq!(taken(Some(7)), (8, Err("full")));
     }
 
     #[test]

@@ -4,9 +4,9 @@ use std::ops::ControlFlow;
 
 use keen_notch_core::survey::{Depth, Members, Survey};
 
-use crate::Error;
-use crate::record::{Record, Rooms};
+use crate::record::Rooms;
 use crate::table::Table;
+use crate::{Error, columns};
 
 /// Surveys columns of a table, by their indices. Reads to its end, or so many rows.
 ///
@@ -14,25 +14,25 @@ use crate::table::Table;
 /// Where the table cannot be read so far.
 pub fn survey(table: &mut Table, columns: &[usize], depth: Depth, most: Option<u64>) -> Result<Vec<Survey>, Error> {
     let mut surveys: Vec<Survey> = columns.iter().map(|_| Survey::new(depth)).collect();
-    let mut rooms = Rooms::default();
-    let mut row = 0;
-    let mut see = |record: &Record| {
-        row += 1;
-        for (survey, column) in surveys.iter_mut().zip(columns) {
-            record.prepare(*column, &mut rooms);
-            survey.see(row, record.value(*column, &rooms));
-        }
-        row
+    let Some(most) = most else {
+        columns::each(table, columns, |values| {
+            for (survey, values) in surveys.iter_mut().zip(values) {
+                values.values().for_each(|value| survey.see(survey.rows + 1, value));
+            }
+        })?;
+        return Ok(surveys);
     };
-    match most {
-        None => table.every_row(|record, _| {
-            see(record);
-        })?,
-        Some(0) => {}
-        // Nothing is read ahead of the last row that is asked for: more may never come.
-        Some(most) => {
-            table.each_row(|record, _| if see(record) < most { ControlFlow::Continue(()) } else { ControlFlow::Break(()) })?
-        }
+    // Nothing is read ahead of the last row that is asked for: more may never come.
+    let (mut rooms, mut row) = (Rooms::default(), 0);
+    if most > 0 {
+        table.each_row(|record, _| {
+            row += 1;
+            for (survey, column) in surveys.iter_mut().zip(columns) {
+                record.prepare(*column, &mut rooms);
+                survey.see(row, record.value(*column, &rooms));
+            }
+            if row < most { ControlFlow::Continue(()) } else { ControlFlow::Break(()) }
+        })?;
     }
     Ok(surveys)
 }

@@ -11,7 +11,6 @@ use crate::block::{Block, Blocks, MOST_ROW, lines};
 use crate::dialect::Dialect;
 use crate::input::{Encoding, Input};
 use crate::meter::Meter;
-use crate::pool;
 use crate::record::{Cells, Record};
 
 /// How inputs are to be read.
@@ -257,22 +256,6 @@ impl Table {
         }
         Ok(())
     }
-
-    /// Calls `see` with each row in turn, to the last, while another thread reads on.
-    ///
-    /// # Errors
-    /// As [`Table::each_row`].
-    pub fn every_row(&mut self, mut see: impl FnMut(&Record, At)) -> Result<(), Error> {
-        let meter = self.shared_meter();
-        let take = |part: Part| {
-            rows_of(&part, &meter, &mut |record: &Record, at: At<'_>| {
-                see(record, at);
-                ControlFlow::Continue(())
-            })
-            .map(drop)
-        };
-        pool::ahead(|| self.next_part(), take)
-    }
 }
 
 /// Calls `see` with each row of a part, and counts them.
@@ -337,6 +320,11 @@ impl Part {
     /// Where it is not UTF-8.
     pub fn text(&self) -> Result<&str, Error> {
         block_text(&self.block, &self.name)
+    }
+
+    /// The byte that divides cells.
+    pub fn delimiter(&self) -> u8 {
+        self.delimiter
     }
 
     /// The byte that the first row begins at.

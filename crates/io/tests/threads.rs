@@ -10,11 +10,13 @@ use keen_notch_core::column::ColumnRef;
 use keen_notch_core::cutlist::CutList;
 use keen_notch_core::hints::Watcher;
 use keen_notch_core::plan::Setting;
+use keen_notch_core::survey::Depth;
 use keen_notch_core::text::unit::Unit;
 use keen_notch_io::carve::{Job, Outs, carve};
 use keen_notch_io::faults::{FaultFile, FaultFormat};
 use keen_notch_io::input::Input;
 use keen_notch_io::output::Output;
+use keen_notch_io::survey::survey;
 use keen_notch_io::table::{Ragged, Reading, Table};
 use proptest::prelude::*;
 
@@ -141,6 +143,23 @@ proptest! {
                 let parted = everything(folder.path(), list, Way { stride, threads, ..whole_way });
                 prop_assert_eq!(&parted, &whole, "{} bytes at a time on {} threads", stride, threads);
             }
+        }
+    }
+
+    #[test]
+    fn a_survey_on_threads_finds_what_one_row_by_row_does(text in table()) {
+        let folder = tempfile::tempdir().unwrap();
+        let path = folder.path().join("a.csv");
+        fs::write(&path, &text).unwrap();
+        let surveyed = |stride, most| {
+            let reading = Reading { stride: Some(stride), ragged: Ragged::Keep, ..Reading::default() };
+            let mut table = Table::open(&[Input::File(path.clone())], &reading).unwrap();
+            format!("{:?}", survey(&mut table, &[2, 0, 2], Depth::Brief, most))
+        };
+        // One that may end before the last row goes row by row.
+        let by_row = surveyed(1 << 20, Some(u64::MAX));
+        for stride in [16, 1 << 20] {
+            prop_assert_eq!(&surveyed(stride, None), &by_row, "{} bytes at a time", stride);
         }
     }
 }

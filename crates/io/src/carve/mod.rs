@@ -3,7 +3,6 @@
 //! A table is read part by part. Each part is worked out by itself, on any thread; what came of the parts is put
 //! together in their order, which is where rows get their numbers and are written.
 
-mod gather;
 mod header;
 mod merge;
 mod rows;
@@ -22,12 +21,12 @@ use keen_notch_core::tally::Tally;
 
 use crate::Error;
 use crate::faults::FaultFile;
+use crate::gather::Gathered;
 use crate::output::Output;
 use crate::pool;
 use crate::record::Rooms;
 use crate::table::Table;
 
-use gather::Gathered;
 use merge::Merger;
 use rows::{Rows, Worked};
 

@@ -1,7 +1,5 @@
 //! Working out the rows of one part: their pieces, what is wrong with them, and the bytes that are written.
 
-use std::ops::ControlFlow;
-
 use keen_notch_core::carving::{Batch, CheckName, Fault, Memory, OutColumn, Workspace};
 use keen_notch_core::check::{Misfit, MisfitKind};
 use keen_notch_core::hints::{Seen, Watcher};
@@ -10,11 +8,11 @@ use keen_notch_core::tally::Tally;
 use keen_notch_core::text::characters::is_plain;
 use keen_notch_core::text::sheet::Sheet;
 
-use super::gather::{Gathered, Needed};
 use super::header::Begin;
 use super::written::Written;
 use super::{Counts, FaultyRow, Job, Layout, PreviewCell};
 use crate::Error;
+use crate::gather::{Gathered, Needed, Next};
 use crate::record::{Cells, Record, Rooms, push_cell};
 use crate::table::{Line, Part, Ragged};
 
@@ -89,10 +87,6 @@ pub struct Asked {
     pub faults: bool,
 }
 
-/// Parts up to this size go the short way; those that are longer hold a row that is. Results of rows that go together
-/// stand in a text of less than 4 GiB, so there has to be room for what finishes make of them.
-const MOST_SHORT: usize = 1 << 20;
-
 /// Works out the rows of parts.
 pub struct Rows<'j> {
     job: &'j Job,
@@ -134,34 +128,19 @@ impl<'j> Rows<'j> {
     pub fn work(&mut self, part: &Part, before: u64, gathered: &mut Gathered, worked: &mut Worked) -> Result<(), Error> {
         self.counted = (0, part.first_line());
         let text = part.text()?;
-        if !self.job.has_short_way || text.len() > MOST_SHORT {
-            let _ = part.each_line(|line| {
-                self.line_of(line, part, before, worked);
-                ControlFlow::Continue(())
-            })?;
-            return Ok(());
-        }
         let mut room = Cells::default();
-        gathered.begin(text, part.start(), self.delimiter);
+        gathered.begin(part, text, self.job.has_short_way);
         let cells = if self.job.layout == Layout::CellByCell { self.job.originals.as_slice() } else { &[] };
         let needed = Needed { columns: part.columns(), values: &self.job.used, cells };
-        while gathered.at() < text.len() {
+        loop {
             // The first rows are shown, and go the long way.
-            if worked.preview.len() >= self.job.preview {
-                let is_full = gathered.gather(text, needed);
-                if !gathered.rows().is_empty() {
-                    self.rows_together(gathered, part, text, worked);
-                }
-                if is_full || gathered.at() >= text.len() {
-                    continue;
-                }
+            let together = self.job.has_short_way && worked.preview.len() >= self.job.preview;
+            match gathered.next(part, text, together.then_some(needed), &mut room)? {
+                Some(Next::Rows) => self.rows_together(gathered, part, text, worked),
+                Some(Next::Line(line)) => self.line_of(line, part, before, worked),
+                None => return Ok(()),
             }
-            let line = part.line_at(text, gathered.at(), &mut room)?;
-            let next = gathered.at() + line.width();
-            self.line_of(line, part, before, worked);
-            gathered.go_on_at(next);
         }
-        Ok(())
     }
 
     fn line_of(&mut self, line: Line, part: &Part, before: u64, worked: &mut Worked) {

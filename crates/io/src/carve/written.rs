@@ -5,8 +5,8 @@ use keen_notch_core::plan::Made;
 use keen_notch_core::text::lanes::Extent;
 use keen_notch_core::text::sheet::Sheet;
 
-use super::gather::{Gathered, Row};
 use super::{Job, Layout};
+use crate::gather::{Gathered, Row};
 use crate::record::push_cell;
 
 /// What is written of rows that go together.

@@ -5,7 +5,10 @@ use keen_notch_core::hints::note_looks;
 use keen_notch_core::text::characters::is_plain;
 use keen_notch_core::text::lanes::Extent;
 
+use crate::Error;
 use crate::marks::Marks;
+use crate::record::Cells;
+use crate::table::{Line, Part};
 
 /// Rows that go together: few enough for all that is known of them to stay near the processor, and many enough
 /// that what is done once for all of them does not matter.
@@ -52,11 +55,25 @@ pub struct Needed<'j> {
     pub cells: &'j [usize],
 }
 
+/// What comes next in a part.
+pub enum Next<'b> {
+    /// Rows that go together: those that were gathered.
+    Rows,
+    /// A line that has to go the long way.
+    Line(Line<'b>),
+}
+
+/// Parts up to this size have rows that go together; those that are longer hold a row that is. What finishes make of
+/// rows that go together stands in a text of less than 4 GiB, so there has to be room for it.
+const MOST_SHORT: usize = 1 << 20;
+
 /// Rows that were gathered from a part, and where its next row begins.
 #[derive(Debug, Default)]
 pub struct Gathered {
     marks: Marks,
     place: Place,
+    /// Whether the next row has to go the long way.
+    is_long: bool,
     rows: Vec<Row>,
     /// By column and row.
     values: Vec<Vec<Extent>>,
@@ -66,15 +83,40 @@ pub struct Gathered {
 }
 
 impl Gathered {
-    /// Begins with the part `text`, whose rows begin at byte `start`.
-    pub fn begin(&mut self, text: &str, start: usize, delimiter: u8) {
-        self.marks.find(text.as_bytes(), start, delimiter);
-        self.place = Place { at: start, ..Place::default() };
+    /// Begins with a part, whose text this is. `has_short_way` says whether any of its rows may go together.
+    pub fn begin(&mut self, part: &Part, text: &str, has_short_way: bool) {
+        // Where nothing is found, no row is gathered.
+        let found_in = if has_short_way && text.len() <= MOST_SHORT { text } else { "" };
+        self.marks.find(found_in.as_bytes(), part.start(), part.delimiter());
+        self.place = Place { at: part.start(), ..Place::default() };
+        self.is_long = false;
     }
 
-    /// The byte of the part that the next row begins at.
-    pub fn at(&self) -> usize {
-        self.place.at
+    /// What comes next in the part that was begun with: rows that go together if there are some and they may, else a
+    /// line.
+    ///
+    /// # Errors
+    /// Where the line is a row with another number of cells than there are columns.
+    pub fn next<'b>(
+        &mut self,
+        part: &Part,
+        text: &'b str,
+        needed: Option<Needed>,
+        cells: &'b mut Cells,
+    ) -> Result<Option<Next<'b>>, Error> {
+        if let Some(needed) = needed.filter(|_| !self.is_long) {
+            self.is_long = !self.gather(text, needed);
+            if !self.rows.is_empty() {
+                return Ok(Some(Next::Rows));
+            }
+        }
+        if self.place.at >= text.len() {
+            return Ok(None);
+        }
+        self.is_long = false;
+        let line = part.line_at(text, self.place.at, cells)?;
+        self.go_on_at(self.place.at + line.width());
+        Ok(Some(Next::Line(line)))
     }
 
     /// The bytes of the rows that were gathered, with their line ends.
@@ -105,7 +147,7 @@ impl Gathered {
     /// Gathers the next rows, up to one that has to go the long way. Whether as many were gathered as go together.
     // Compiled by itself: what its loops need then stays in registers.
     #[inline(never)]
-    pub fn gather(&mut self, text: &str, needed: Needed) -> bool {
+    fn gather(&mut self, text: &str, needed: Needed) -> bool {
         let Gathered { marks, place, rows, values, cells, .. } = self;
         rows.clear();
         let found = Found::new(text, marks, needed);
@@ -155,7 +197,7 @@ impl Gathered {
     }
 
     /// Goes on behind a row that went the long way.
-    pub fn go_on_at(&mut self, at: usize) {
+    fn go_on_at(&mut self, at: usize) {
         let Gathered { marks, place, .. } = self;
         *place = Place {
             at,

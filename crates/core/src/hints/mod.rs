@@ -270,6 +270,7 @@ mod tests {
     use super::*;
     use crate::carving::{Batch, Carving, Values, Workspace};
     use crate::column::{ColumnRef, Header};
+    use crate::cutlist::CutList;
     use crate::plan::Setting;
     use crate::tally::Tally;
     use crate::text::lanes::Extent;
@@ -388,9 +389,22 @@ mod tests {
         assert_eq!(hints[0].seen, "19 of 20 rows do not meet `length 9` of serial");
     }
 
+    /// Texts of many kinds, or all of one that a check is met by.
+    fn texts() -> impl Strategy<Value = Vec<String>> {
+        let kind = prop_oneof![
+            3 => Just("[0-9OSB]{0,5}|[ 0-9aOSl-]{0,20}|[0-9]{15,18}"),
+            1 => Just("[0-9]{0,18}"),
+            1 => Just("[A-Z]{0,5}"),
+            1 => Just("[A-Z]{1,3}-[0-9O]{1,3}"),
+        ];
+        kind.prop_flat_map(|kind| proptest::collection::vec(kind, 1..150))
+    }
+
     proptest! {
+        #![proptest_config(ProptestConfig::with_cases(60))]
+
         #[test]
-        fn many_rows_are_seen_as_one_by_one(texts in proptest::collection::vec("[0-9OSB]{0,5}|[ 0-9aOSl-]{0,20}|[0-9]{15,18}", 1..150)) {
+        fn many_rows_are_seen_as_one_by_one(texts in texts()) {
             let whole = texts.concat();
             let mut at = 0;
             let places = texts.iter().map(|text| {
@@ -398,8 +412,12 @@ mod tests {
                 Extent::new(at - text.len(), at)
             });
             let places = vec![places.collect::<Vec<_>>()];
-            for phrase in ["whole", "first 4", r#"after "-""#, r#"before "-" or "none""#, r#"first 3 then pad left to 4 with "0""#] {
-                let pieces = vec![Piece::parse(&format!("p: {phrase}"), 0).unwrap()];
+            let phrases = ["whole", "first 4", r#"after "-""#, r#"before "-" or "none""#, "match /-([0-9]+)/ group 1",
+                r#"first 3 then pad left to 4 with "0""#];
+            let checks = ["", r#""digits""#, r#""uppercase""#, r#""uppercase and digits""#, r#""not digits""#];
+            for (phrase, check) in phrases.iter().flat_map(|phrase| checks.map(|check| (phrase, check))) {
+                let list = CutList::parse(&format!("[piece.p]\ntake = '{phrase}'\ncheck = [{check}]\n"), 0).unwrap();
+                let pieces = list.wanted.pieces;
                 let mut one_by_one = Watcher::new(&pieces);
                 let mut together = one_by_one.clone();
                 let wanted = crate::piece::Wanted { pieces, ..crate::piece::Wanted::default() };
@@ -416,7 +434,7 @@ mod tests {
                 let mut looks = Vec::new();
                 note_looks(&whole, &places[0], &mut looks);
                 together.see_many(0, 7, Seen { text: &whole, values: &places[0], looks: &looks, results: &batch.pieces()[0] });
-                prop_assert_eq!(format!("{:?}", together), format!("{:?}", one_by_one), "{}", phrase);
+                prop_assert_eq!(format!("{:?}", together), format!("{:?}", one_by_one), "{} {}", phrase, check);
             }
         }
     }

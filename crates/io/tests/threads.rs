@@ -60,6 +60,10 @@ of    = "y"
 take  = 'section 1 by "-" then pad left to 3 with "0"'
 check = ["required"]
 
+[piece.front]
+of   = "y"
+take = 'before "-"'
+
 [piece.number]
 of   = "y"
 take = 'number last'

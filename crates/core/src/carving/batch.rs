@@ -6,7 +6,7 @@ use super::bind::Carving;
 use super::judge::{Fault, place};
 use super::row::{PieceBody, PiecePlan};
 use crate::piece::Shape;
-use crate::plan::{CutColumn, Scratch};
+use crate::plan::{CutColumn, Hits, Many, Scratch};
 use crate::tally::Tally;
 use crate::text::lanes::Extent;
 
@@ -22,6 +22,8 @@ pub struct Values<'t> {
 /// What came of some rows; its room is kept from batch to batch.
 #[derive(Debug, Default)]
 pub struct Batch {
+    /// What each search found that several pieces begin with.
+    hits: Vec<Hits>,
     pieces: Vec<CutColumn>,
     /// What is wrong, row by row: the row, counted from 0, and the fault.
     faults: Vec<(u32, Fault)>,
@@ -66,11 +68,18 @@ impl Carving {
     pub fn run_batch(&self, values: Values, batch: &mut Batch, tallies: &mut [Tally]) {
         batch.faults.clear();
         batch.pieces.resize_with(self.pieces.len(), CutColumn::default);
+        batch.hits.resize_with(self.searches.len(), Hits::default);
+        for (search, hits) in self.searches.iter().zip(&mut batch.hits) {
+            let values_of = values.columns.get(search.column).map_or(&[][..], Vec::as_slice);
+            hits.find(values.text.as_bytes(), values_of, search.byte);
+        }
         let mut number = 0;
         for (index, (piece, tally)) in self.pieces.iter().zip(tallies).enumerate() {
             let PieceBody::Take { column, plan } = &piece.body else { continue };
             let Some(column) = values.columns.get(*column) else { continue };
-            plan.cut_many(values.text, column, &mut batch.scratch, &mut batch.pieces[index]);
+            let hits = piece.search.and_then(|search| batch.hits.get(search));
+            let many = Many { text: values.text, extents: column, hits };
+            plan.cut_many(many, &mut batch.scratch, &mut batch.pieces[index]);
             match batch.pieces[index].are_filled() {
                 true => tally.filled += column.len() as u64,
                 false => (0..column.len()).for_each(|row| tally.count(batch.pieces[index].state(row))),
@@ -87,7 +96,7 @@ impl Batch {
     /// Judges a piece of all rows, whose first check has this number.
     fn judge(&mut self, piece: &PiecePlan, text: &str, values: &[Extent], index: usize, number: usize, tally: &mut Tally) {
         let PieceBody::Take { plan, .. } = &piece.body else { return };
-        let Batch { pieces, faults, failing, warned, faulted, scratch } = self;
+        let Batch { pieces, faults, failing, warned, faulted, scratch, .. } = self;
         warned.clear();
         faulted.clear();
         for (number, check) in (number..).zip(&piece.checks) {

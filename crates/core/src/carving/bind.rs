@@ -5,6 +5,7 @@ use std::collections::HashSet;
 
 use super::asked::{Asked, Test};
 use super::row::{BoundLayout, BuildPlan, CheckPlan, KeepPlan, PieceBody, PiecePlan, ProofPlan, WhenPlan};
+use super::shared::{Search, searches};
 use crate::column::{ColumnRef, Header};
 use crate::layout::{Layout, LayoutPlan};
 use crate::phrase::Span;
@@ -17,6 +18,8 @@ use crate::refusal::Refusal;
 #[derive(Debug)]
 pub struct Carving {
     pub(super) pieces: Vec<PiecePlan>,
+    /// The searches that several of them begin with.
+    pub(super) searches: Vec<Search>,
     /// The order in which they are worked out: built pieces behind those that they are built of.
     pub(super) order: Vec<usize>,
     pub(super) layouts: Vec<BoundLayout>,
@@ -70,9 +73,10 @@ impl Carving {
         let pieces = &wanted.pieces;
         let binder = Binder { wanted, pieces, main, setting, header, uniques: Cell::new(0) };
         binder.check_names()?;
-        let plans = pieces.iter().map(|piece| binder.piece(piece)).collect::<Result<Vec<_>, _>>()?;
+        let mut plans = pieces.iter().map(|piece| binder.piece(piece)).collect::<Result<Vec<_>, _>>()?;
         let carving = Carving {
             order: binder.order()?,
+            searches: searches(&mut plans),
             pieces: plans,
             layouts: binder.layouts()?,
             proofs: binder.proofs()?,
@@ -308,7 +312,7 @@ impl Binder<'_> {
         let checks = piece.checks.iter().map(|check| self.check(check).map_err(refused));
         let checks = checks.collect::<Result<Vec<_>, Unbound>>()?;
         let replaces = if piece.replace { Some(self.replaced(piece).map_err(refused)?) } else { None };
-        Ok(PiecePlan { name: piece.name.clone(), body, when, shape: piece.shape, replaces, checks })
+        Ok(PiecePlan { name: piece.name.clone(), body, when, shape: piece.shape, replaces, checks, search: None })
     }
 
     fn check(&self, check: &Check) -> Result<CheckPlan, Refusal> {

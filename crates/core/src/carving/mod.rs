@@ -5,6 +5,7 @@ mod batch;
 mod bind;
 mod judge;
 mod row;
+mod shared;
 
 pub use asked::Memory;
 pub use batch::{Batch, Values};

@@ -17,6 +17,8 @@ pub(super) struct PiecePlan {
     /// The column whose place it takes.
     pub(super) replaces: Option<usize>,
     pub(super) checks: Vec<CheckPlan>,
+    /// The search that it begins with, among those that several pieces begin with.
+    pub(super) search: Option<usize>,
 }
 
 impl PiecePlan {

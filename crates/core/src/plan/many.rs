@@ -4,11 +4,23 @@
 //! [`super::cut`] says what is right for one value, and a property of [`super::quick`] holds the two together.
 
 use super::cut::Scratch;
+use super::hits::Hits;
 use super::op::{BodyPlan, BranchPlan, Plan};
 use super::quick::{Quick, QuickFinish};
 use super::state::State;
 use crate::text::lanes::Extent;
 use crate::text::sheet::Sheet;
+
+/// Many values.
+#[derive(Debug, Clone, Copy)]
+pub(crate) struct Many<'a> {
+    /// The text that they stand in.
+    pub(crate) text: &'a str,
+    /// Where they stand in it.
+    pub(crate) extents: &'a [Extent],
+    /// Where the byte stands that the plan looks for, if that is known.
+    pub(crate) hits: Option<&'a Hits>,
+}
 
 /// The first results of a plan on many values.
 #[derive(Debug, Default)]
@@ -91,28 +103,39 @@ impl CutColumn {
 }
 
 impl Plan {
-    /// Cuts the pieces out of values that stand in `text` at these places and are plain (see
-    /// [`crate::text::characters::is_plain`]).
-    pub(crate) fn cut_many(&self, text: &str, values: &[Extent], scratch: &mut Scratch, out: &mut CutColumn) {
-        out.extents.resize(values.len(), Extent::default());
+    /// The byte that the plan looks for first, where it may be told where that stands.
+    pub(crate) fn looks_for(&self) -> Option<u8> {
+        match &*self.branches {
+            [BranchPlan { quick: Some(quick), body: BodyPlan::Ops(ops), quick_finish, .. }]
+                if ops.len() == 1 || quick_finish.is_some() =>
+            {
+                quick.looks_for()
+            }
+            _ => None,
+        }
+    }
+
+    /// Cuts the pieces out of values that are plain (see [`crate::text::characters::is_plain`]).
+    pub(crate) fn cut_many(&self, values: Many, scratch: &mut Scratch, out: &mut CutColumn) {
+        out.extents.resize(values.extents.len(), Extent::default());
         out.states.clear();
         (out.width, out.are_digits) = (None, None);
         out.sheet.clear();
         match &*self.branches {
             [BranchPlan { quick: Some(quick), body: BodyPlan::Ops(ops), .. }] if ops.len() == 1 => {
                 out.made = Made::Parts;
-                cut_quickly(quick, text.as_bytes(), values, out);
+                cut_quickly(quick, values, out);
                 out.width = quick.width().filter(|_| out.are_filled());
                 out.are_digits = quick.gives_digits().then_some(true);
             }
             [BranchPlan { quick: Some(quick), quick_finish: Some(finish), .. }] => {
                 out.made = Made::Changed(finish.adds());
-                cut_quickly(quick, text.as_bytes(), values, out);
-                finish_quickly(finish, text.as_bytes(), out);
+                cut_quickly(quick, values, out);
+                finish_quickly(finish, values.text.as_bytes(), out);
             }
             _ => {
                 out.made = Made::Anew;
-                self.cut_each(text, values, scratch, out);
+                self.cut_each(values.text, values.extents, scratch, out);
             }
         }
     }
@@ -136,9 +159,11 @@ impl Plan {
     }
 }
 
-fn cut_quickly(quick: &Quick, text: &[u8], values: &[Extent], out: &mut CutColumn) {
-    if !quick.cut_all(text, values, &mut out.extents) {
-        quick.states(text, values, &mut out.states);
+fn cut_quickly(quick: &Quick, Many { text, extents, hits }: Many, out: &mut CutColumn) {
+    let text = text.as_bytes();
+    let by_hits = hits.and_then(|hits| quick.cut_all_by(hits, extents, &mut out.extents));
+    if !by_hits.unwrap_or_else(|| quick.cut_all(text, extents, &mut out.extents)) {
+        quick.states(text, extents, &mut out.states);
     }
 }
 

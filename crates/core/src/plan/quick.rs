@@ -446,7 +446,7 @@ mod tests {
 
     use super::*;
     use crate::phrase::Phrase;
-    use crate::plan::{CutColumn, Plan, Scratch};
+    use crate::plan::{CutColumn, Hits, Many, Plan, Scratch};
     use crate::text::unit::Unit;
 
     const PHRASES: [&str; 21] = [
@@ -483,7 +483,7 @@ mod tests {
 
     proptest! {
         #[test]
-        fn short_cuts_give_what_the_steps_give(texts in proptest::collection::vec("[ab1.-]{0,12}|[ -~]{0,40}|[1.]{0,20}-{0,17}", 1..6)) {
+        fn short_cuts_give_what_the_steps_give(texts in proptest::collection::vec("[ab1.-]{0,12}|[ -~]{0,70}|[1.]{0,20}-{0,17}", 1..6)) {
             // The values stand in one text, with nothing between them that would keep a cut in its bounds.
             let whole = texts.concat();
             let mut at = 0;
@@ -495,11 +495,18 @@ mod tests {
             for phrase in PHRASES {
                 let plan = Plan::new(&Phrase::parse(phrase).unwrap(), Unit::Characters).unwrap();
                 let (mut many, mut scratch, mut other) = (CutColumn::default(), Scratch::default(), Scratch::default());
-                plan.cut_many(&whole, &values, &mut scratch, &mut many);
-                for (index, text) in texts.iter().enumerate() {
+                let mut hits = Hits::default();
+                plan.looks_for().into_iter().for_each(|byte| hits.find(whole.as_bytes(), &values, byte));
+                for hits in [None, plan.looks_for().map(|_| &hits)] {
+                    plan.cut_many(Many { text: &whole, extents: &values, hits }, &mut scratch, &mut many);
+                    for (index, text) in texts.iter().enumerate() {
+                        let one = plan.cut(text, &mut other);
+                        prop_assert_eq!(many.text(&whole, index), one.text, "{} on {:?}", phrase, text);
+                        prop_assert_eq!(many.state(index), one.state, "{} on {:?}", phrase, text);
+                    }
+                }
+                for text in &texts {
                     let general = plan.cut(text, &mut scratch);
-                    prop_assert_eq!(many.text(&whole, index), general.text, "{} on {:?}", phrase, text);
-                    prop_assert_eq!(many.state(index), general.state, "{} on {:?}", phrase, text);
                     other.clear();
                     let quick = plan.run_plain(text, &mut other);
                     let quick_text = quick.held(0, &other).map_or("", |held| plan.text(held, text, &other));

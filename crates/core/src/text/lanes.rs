@@ -131,6 +131,20 @@ pub fn places(step: &[u8; STEP], byte: u8) -> u64 {
     first | second << 32
 }
 
+/// The same of those from a place on; none behind the end of the text.
+#[inline]
+pub fn places_from(text: &[u8], at: usize, byte: u8) -> u64 {
+    match text.get(at..at + STEP).and_then(|step| step.first_chunk::<STEP>()) {
+        Some(step) => places(step, byte),
+        None => last_places(text.get(at..).unwrap_or_default(), byte),
+    }
+}
+
+#[cold]
+fn last_places(rest: &[u8], byte: u8) -> u64 {
+    rest.iter().take(STEP).rev().fold(0, |places, other| places << 1 | u64::from(*other == byte))
+}
+
 #[inline]
 fn halves(step: &[u8; STEP]) -> [u8x32; 2] {
     let (halves, _) = step.as_chunks::<32>();
@@ -261,18 +275,8 @@ pub fn nth(text: &[u8], start: usize, end: usize, byte: u8x16, mut skipped: usiz
 pub fn section(text: &[u8], value: Extent, by: u8x16, index: usize) -> Option<Extent> {
     let (start, end) = (value.start as usize, value.end as usize);
     if value.width() <= 16 {
-        // All there are at once: a section begins behind one of them, and ends at the next.
-        let mut found = are(lanes(text, start), by) & first_lanes(value.width());
-        let mut from = 0;
-        for _ in 0..index {
-            if found == 0 {
-                return None;
-            }
-            from = found.trailing_zeros() + 1;
-            found &= found - 1;
-        }
-        let to = if found == 0 { value.width() as u32 } else { found.trailing_zeros() };
-        return Some(Extent { start: value.start + from, end: value.start + to });
+        let found = are(lanes(text, start), by) & first_lanes(value.width());
+        return section_by(u64::from(found), value, index);
     }
     let from = match index.checked_sub(1) {
         None => start,
@@ -280,6 +284,22 @@ pub fn section(text: &[u8], value: Extent, by: u8x16, index: usize) -> Option<Ex
     };
     let to = first(text, from, end, |lanes| are(lanes, by)).unwrap_or(end);
     Some(Extent::new(from, to))
+}
+
+/// The same, where a bit is set for each byte of the value that is between sections: a section begins behind one of them,
+/// and ends at the next.
+#[inline(always)]
+pub fn section_by(mut found: u64, value: Extent, index: usize) -> Option<Extent> {
+    let mut from = 0;
+    for _ in 0..index {
+        if found == 0 {
+            return None;
+        }
+        from = found.trailing_zeros() + 1;
+        found &= found - 1;
+    }
+    let to = if found == 0 { value.width() as u32 } else { found.trailing_zeros() };
+    Some(Extent { start: value.start + from, end: value.start + to })
 }
 
 /// Whether a test sets the bits of all lanes of a stretch.

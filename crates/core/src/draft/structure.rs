@@ -114,7 +114,11 @@ impl Builder<'_> {
 
     /// Addresses: what stands around the @ is called so by everybody.
     fn mailbox(&mut self, texts: &[String], access: &Access, expected: bool) -> Option<Node> {
-        let addresses = texts.iter().filter(|text| text.matches('@').count() == 1 && text.contains('.') && !text.contains(' '));
+        let is_address = |text: &&String| {
+            let sides = text.split_once('@').filter(|(mailbox, domain)| !mailbox.is_empty() && !domain.is_empty());
+            sides.is_some_and(|(_, domain)| !domain.contains('@')) && text.contains('.') && !text.contains(' ')
+        };
+        let addresses = texts.iter().filter(is_address);
         if (addresses.count() as f64) < STEADY * texts.len() as f64 {
             return None;
         }
@@ -128,7 +132,11 @@ impl Builder<'_> {
     fn brackets(&mut self, texts: &[String], access: &Access, expected: bool, depth: usize) -> Option<Node> {
         for (open, close) in [("(", ")"), ("[", "]"), ("{", "}"), ("<", ">")] {
             let has = |text: &&String| {
-                text.matches(open).count() == 1 && text.matches(close).count() == 1 && text.find(open) < text.find(close)
+                let inside = text.split_once(open).and_then(|(_, rest)| rest.split_once(close)).map(|(inside, _)| inside);
+                // Brackets with nothing in them hold no piece.
+                inside.is_some_and(|inside| !inside.is_empty())
+                    && text.matches(open).count() == 1
+                    && text.matches(close).count() == 1
             };
             let with: Vec<&String> = texts.iter().filter(has).collect();
             if (with.len() as f64) < STEADY * texts.len() as f64 {

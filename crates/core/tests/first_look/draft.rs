@@ -262,6 +262,18 @@ fn dates_are_named_where_their_order_is_plain() {
     }
 }
 
+#[test]
+fn what_is_empty_is_no_piece() {
+    for value in ["<>", "()", "@.", "a()b", "@lift.example"] {
+        let values = vec![value.to_owned(); 21];
+        let (pieces, _) = drafted(&values);
+        assert!(!pieces.is_empty(), "{value}");
+        for piece in &pieces {
+            assert!(values.iter().any(|value| cut(&piece.take, value).is_some()), "{} of {value}", piece.take);
+        }
+    }
+}
+
 proptest! {
     #![proptest_config(ProptestConfig::with_cases(150))]
 

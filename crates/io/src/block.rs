@@ -12,8 +12,9 @@ use crate::quoted::{Quoted, steps};
 
 /// How much is read at a time, in bytes.
 const STRIDE: usize = 256 * 1024;
-/// The longest row allowed unless said otherwise, in bytes.
-pub const MOST_ROW: usize = 64 * 1024 * 1024;
+/// The longest row allowed unless said otherwise, in bytes: held as it was read and as it is written, it takes less than
+/// 64 MiB with all the rest.
+pub const MOST_ROW: usize = 24 * 1024 * 1024;
 
 /// Some whole rows of an input, one behind the other, with their line ends.
 #[derive(Debug)]

@@ -66,11 +66,15 @@ impl Sheet {
     fn grow(&mut self, more: usize) -> &mut [u8] {
         let needed = self.end + more;
         if self.room.len() < needed {
-            self.room.resize(needed.max(self.room.len() * 2).max(256), 0);
+            // Twice what is needed, but where that is much, for room that is made is written to.
+            self.room.resize(needed + needed.clamp(256, MOST_AHEAD), 0);
         }
         &mut self.room[self.end..needed]
     }
 }
+
+/// The most room that is made beyond what is needed, in bytes.
+const MOST_AHEAD: usize = 1 << 20;
 
 /// The bytes that a pen copies in one go.
 const CHUNK: usize = 32;

@@ -136,9 +136,9 @@ impl Quick {
                 let prefix = Wanted::new(prefix);
                 match class {
                     RunClass::Within(first, last) => {
-                        let span = ByteRange::new(*first, *last);
+                        let range = ByteRange::new(*first, *last);
                         let end_of_run =
-                            move |start, end| lanes::first(text, start, end, |lanes| !span.has(lanes) & 0xFFFF).unwrap_or(end);
+                            move |start, end| lanes::first(text, start, end, |lanes| !range.has(lanes) & 0xFFFF).unwrap_or(end);
                         run.with(move |value| run_behind(prefix, text, value, end_of_run).map_or(Found::NOTHING, Found::of));
                     }
                     RunClass::Table(class) => {
@@ -381,9 +381,8 @@ fn last_number(text: &[u8], value: Extent) -> Option<Extent> {
     Some(Extent::new(at + start as usize, at + last as usize + 1))
 }
 
-/// The last number, wherever it stands: looked for from the end, in the stretch of digits and points that holds it, for no number
-/// reaches beyond such a stretch.
-/// It is empty where there is none.
+/// The last number, wherever it stands; empty where there is none. It is looked for from the end, in the stretch of digits
+/// and points that holds it, for no number reaches beyond such a stretch.
 #[inline(never)]
 fn last_number_of_all(text: &[u8], value: Extent) -> Extent {
     let (first, end) = (value.start as usize, value.end as usize);

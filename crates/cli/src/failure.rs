@@ -5,7 +5,7 @@ use std::io;
 use annotate_snippets::{AnnotationKind, Level, Renderer, Snippet};
 use keen_notch_core::column::ColumnError;
 use keen_notch_core::phrase::{PhraseError, Span};
-use keen_notch_core::refusal::Refusal;
+use keen_notch_core::text_error::TextError;
 
 use crate::console::Console;
 use crate::draw::style;
@@ -20,7 +20,7 @@ pub struct Failure {
     /// The words at fault, where there are some.
     words: Option<Box<Words>>,
     /// What to do about it, in one line.
-    mend: String,
+    help: String,
 }
 
 /// A text that somebody wrote, and the file it stands in; none where it is an argument.
@@ -42,24 +42,24 @@ struct Words {
 
 impl Failure {
     /// The command line or a cut list is wrong.
-    pub fn usage(message: impl Into<String>, mend: impl Into<String>) -> Failure {
-        Failure { exit: Exit::Usage, message: message.into(), words: None, mend: mend.into() }
+    pub fn usage(message: impl Into<String>, help: impl Into<String>) -> Failure {
+        Failure { exit: Exit::Usage, message: message.into(), words: None, help: help.into() }
     }
 
     /// A file stands in the way.
-    pub fn file(message: impl Into<String>, mend: impl Into<String>) -> Failure {
-        Failure { exit: Exit::File, ..Failure::usage(message, mend) }
+    pub fn file(message: impl Into<String>, help: impl Into<String>) -> Failure {
+        Failure { exit: Exit::File, ..Failure::usage(message, help) }
     }
 
     /// Something in a text is refused.
-    pub fn refusal(text: &Text, refusal: Refusal) -> Failure {
-        let Refusal { message, label, span, mend } = refusal;
-        Failure { exit: Exit::Usage, message, words: Some(Box::new(Words { text: text.clone(), span, label })), mend }
+    pub fn text_error(text: &Text, error: TextError) -> Failure {
+        let TextError { message, label, span, help } = error;
+        Failure { exit: Exit::Usage, message, words: Some(Box::new(Words { text: text.clone(), span, label })), help }
     }
 
     /// A phrase given as an argument cannot be read.
     pub fn phrase(text: &str, error: PhraseError) -> Failure {
-        Failure::refusal(&Text { name: None, text: text.to_owned() }, error.into())
+        Failure::text_error(&Text { name: None, text: text.to_owned() }, error.into())
     }
 
     /// Says it on standard error, and gives the exit status.
@@ -68,18 +68,18 @@ impl Failure {
             return self.exit;
         }
         let message = without_controls(&self.message);
-        let mend = without_controls(&self.mend);
+        let help = without_controls(&self.help);
         match self.words {
             None => {
-                let (error, help, plain) = (style::ERROR, style::MEND, anstyle::Reset);
-                console.note(&format!("{error}error{plain}: {message}\n{help}mend{plain}: {mend}"));
+                let (red, green, plain) = (style::ERROR, style::HELP, anstyle::Reset);
+                console.note(&format!("{red}error{plain}: {message}\n{green}help{plain}: {help}"));
             }
             Some(words) => {
                 let Words { text, span, label } = *words;
                 let mark = AnnotationKind::Primary.span(span).label(label);
                 let snippet = Snippet::source(&text.text).line_start(1).path(text.name.as_deref()).annotation(mark);
-                let mend = Level::HELP.with_name("mend").message(mend);
-                let report = [Level::ERROR.primary_title(message).element(snippet).element(mend)];
+                let help = Level::HELP.message(help);
+                let report = [Level::ERROR.primary_title(message).element(snippet).element(help)];
                 console.note(&Renderer::styled().term_width(console.width).render(&report));
             }
         }
@@ -94,13 +94,13 @@ impl From<keen_notch_io::Error> for Failure {
             error if error.is_usage() => Exit::Usage,
             _ => Exit::File,
         };
-        Failure { exit, message: error.to_string(), words: None, mend: error.mend() }
+        Failure { exit, message: error.to_string(), words: None, help: error.help() }
     }
 }
 
 impl From<ColumnError> for Failure {
     fn from(error: ColumnError) -> Failure {
-        Failure::usage(error.to_string(), error.mend())
+        Failure::usage(error.to_string(), error.help())
     }
 }
 

@@ -33,5 +33,5 @@ pub fn is_right() -> bool {
 /// What is said where it is not the right one.
 pub const WRONG: &str = "\
 error: this program was built for newer processors than the one here (with AVX2, of about 2013 and later)
-mend: build it for this one: RUSTFLAGS=\"-C target-cpu=native\" cargo build --release
+help: build it for this one: RUSTFLAGS=\"-C target-cpu=native\" cargo build --release
 ";

@@ -5,7 +5,7 @@ use std::hint::black_box;
 
 use criterion::{Criterion, criterion_group, criterion_main};
 use keen_notch_core::phrase::Phrase;
-use keen_notch_core::plan::{Plan, Scratch};
+use keen_notch_core::program::{Program, Scratch};
 use keen_notch_core::text::unit::Unit;
 
 const CODE: &str = "GRP-00041273-S7K2";
@@ -49,7 +49,7 @@ const STEPS: &[(&str, &str)] = &[
 
 fn phrases(criterion: &mut Criterion) {
     for (value, phrase) in STEPS {
-        let plan = Plan::new(&Phrase::parse(phrase).unwrap(), Unit::Characters).unwrap();
+        let plan = Program::new(&Phrase::parse(phrase).unwrap(), Unit::Characters).unwrap();
         let mut scratch = Scratch::default();
         let name = if value.is_ascii() { (*phrase).to_owned() } else { format!("{phrase} of text beyond ASCII") };
         // A slash would make a folder of the name.

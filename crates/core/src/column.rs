@@ -153,7 +153,7 @@ pub enum ColumnError {
 
 impl ColumnError {
     /// What to write instead, in one line.
-    pub fn mend(&self) -> String {
+    pub fn help(&self) -> String {
         match self {
             ColumnError::NotNamed { titles } => {
                 format!("name one with -c, or in a cut list with `of` or `column`; the columns are {}", list_of(titles))
@@ -254,8 +254,8 @@ mod tests {
     fn an_unknown_column_is_answered_with_the_nearest_and_all() {
         let header = Header::Names(["part_code", "crew id"].map(String::from).to_vec());
         let error = ColumnRef::parse("part_cod").find(&header).unwrap_err();
-        assert_eq!(error.mend(), "did you mean part_code? The columns are part_code, \"crew id\"");
+        assert_eq!(error.help(), "did you mean part_code? The columns are part_code, \"crew id\"");
         let error = ColumnRef::parse("part_code").find(&Header::Unnamed(3)).unwrap_err();
-        assert!(error.mend().contains("#1 to #3"));
+        assert!(error.help().contains("#1 to #3"));
     }
 }

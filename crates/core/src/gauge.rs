@@ -2,7 +2,7 @@
 
 use std::ops::Range;
 
-use crate::plan::Seeker;
+use crate::program::Matcher;
 use crate::text::characters;
 use crate::text::kind::Kind;
 use crate::text::names;
@@ -102,7 +102,7 @@ fn delimiters<'a>(value: &'a str, characters: &[Range<usize>]) -> Vec<Delimiter<
         }
     }
     for delimiter in &mut delimiters {
-        let marker = Seeker::text(delimiter.character);
+        let marker = Matcher::text(delimiter.character);
         let mut start = 0;
         for place in marker.occurrences(value) {
             delimiter.sections.push(start..place.start);

@@ -4,10 +4,10 @@
 //! Nothing here opens a file, knows a terminal or reads a command line.
 //!
 //! ```
-//! use keen_notch_core::{phrase::Phrase, plan::{Plan, Scratch}, text::unit::Unit};
+//! use keen_notch_core::{phrase::Phrase, program::{Program, Scratch}, text::unit::Unit};
 //!
 //! let phrase = Phrase::parse(r#"section 2 by "-""#)?;
-//! let plan = Plan::new(&phrase, Unit::Characters)?;
+//! let plan = Program::new(&phrase, Unit::Characters)?;
 //! let mut scratch = Scratch::default();
 //! assert_eq!(plan.cut("GRP-00041273-S7K2", &mut scratch).text, "00041273");
 //! # Ok::<(), keen_notch_core::phrase::PhraseError>(())
@@ -27,10 +27,10 @@ pub mod hints;
 pub mod layout;
 pub mod phrase;
 pub mod piece;
-pub mod plan;
-pub mod refusal;
+pub mod program;
 pub mod sightings;
 pub mod survey;
 pub mod tally;
 pub mod text;
+pub mod text_error;
 pub mod words;

@@ -3,7 +3,7 @@
 use crate::column::ColumnRef;
 use crate::phrase::ast::Condition;
 use crate::phrase::{Phrase, PhraseError, Span, text_at};
-use crate::refusal::Refusal;
+use crate::text_error::TextError;
 
 /// A piece as it is declared, on the command line or in a cut list.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -204,10 +204,10 @@ impl TextPlace {
         }
     }
 
-    /// The same refusal, in the longer text.
-    pub fn refusal(&self, error: impl Into<Refusal>) -> Refusal {
-        let refusal = error.into();
-        Refusal { span: self.span(&refusal.span), ..refusal }
+    /// The same error, in the longer text.
+    pub fn error(&self, error: impl Into<TextError>) -> TextError {
+        let error = error.into();
+        TextError { span: self.span(&error.span), ..error }
     }
 }
 
@@ -217,11 +217,11 @@ impl Piece {
     ///
     /// # Errors
     /// Where the name, the colon or the phrase is missing or wrong; the span is in `text`.
-    pub fn parse(text: &str, origin: usize) -> Result<Piece, Refusal> {
+    pub fn parse(text: &str, origin: usize) -> Result<Piece, TextError> {
         let start = text.len() - text.trim_start().len();
         let (name, behind_name) = name_at(text, start)?;
         if name.trim().is_empty() {
-            return Err(Refusal::new("the piece has no name", start..behind_name, "write it like `family: first 3`"));
+            return Err(TextError::new("the piece has no name", start..behind_name, "write it like `family: first 3`"));
         }
         let rest = text[behind_name..].trim_start();
         let at = text.len() - rest.len();
@@ -236,15 +236,15 @@ impl Piece {
             None => (None, at),
         };
         let Some(phrase) = text[colon..].trim_start().strip_prefix(':') else {
-            let mend = match Phrase::parse(text.trim()) {
+            let help = match Phrase::parse(text.trim()) {
                 Ok(_) => format!("give the piece a name: `NAME: {}`", text.trim()),
                 Err(_) => "write it like `family: first 3` or `family of part_code: first 3`".to_owned(),
             };
-            return Err(Refusal::new("a colon is missing behind the piece's name", colon..text.len(), mend));
+            return Err(TextError::new("a colon is missing behind the piece's name", colon..text.len(), help));
         };
         let offset = text.len() - phrase.len();
         let phrase_at = TextPlace::At(offset);
-        let phrase = Phrase::parse(phrase).map_err(|error: PhraseError| phrase_at.refusal(error))?;
+        let phrase = Phrase::parse(phrase).map_err(|error: PhraseError| phrase_at.error(error))?;
         Ok(Piece {
             name,
             source: Source::Take { of, of_span, phrase, phrase_at },
@@ -260,9 +260,9 @@ impl Piece {
 }
 
 /// The name of the piece from byte `start` on, and where it ends: before ` of ` or the colon.
-fn name_at(text: &str, start: usize) -> Result<(String, usize), Refusal> {
+fn name_at(text: &str, start: usize) -> Result<(String, usize), TextError> {
     if text[start..].starts_with(['"', '\'']) {
-        return text_at(text, start).map_err(Refusal::from);
+        return text_at(text, start).map_err(TextError::from);
     }
     let stop = text[start..].find(':').map_or(text.len(), |colon| start + colon);
     let end = text[start..stop].find(" of ").map_or(stop, |of| start + of);
@@ -270,15 +270,15 @@ fn name_at(text: &str, start: usize) -> Result<(String, usize), Refusal> {
 }
 
 /// The column from byte `start` on, and where it ends.
-fn column_at(text: &str, start: usize) -> Result<(ColumnRef, usize), Refusal> {
+fn column_at(text: &str, start: usize) -> Result<(ColumnRef, usize), TextError> {
     if text[start..].starts_with(['"', '\'']) {
-        let (name, end) = text_at(text, start).map_err(Refusal::from)?;
+        let (name, end) = text_at(text, start).map_err(TextError::from)?;
         return Ok((ColumnRef::Name(name), end));
     }
     let end = text[start..].find(':').map_or(text.len(), |colon| start + colon);
     let column = text[start..end].trim();
     if column.is_empty() {
-        return Err(Refusal::new(
+        return Err(TextError::new(
             "a column is missing behind `of`",
             start..end,
             "write it like `family of part_code: first 3`",

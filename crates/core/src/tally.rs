@@ -1,6 +1,6 @@
 //! Counting what became of the pieces of a run.
 
-use crate::plan::State;
+use crate::program::State;
 
 /// The counts of one piece.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]

@@ -4,7 +4,7 @@ use std::hint::select_unpredictable;
 use std::io::{self, Read};
 use std::sync::{Arc, Mutex};
 
-use keen_notch_core::text::lanes::{self, STEP};
+use keen_notch_core::text::simd::{self, STEP};
 
 use crate::Error;
 use crate::pool::lock;
@@ -203,7 +203,7 @@ impl Blocks {
         let (mut row_end, mut line_ends) = (self.row_end, self.line_ends);
         let mut filled = [0; STEP];
         for (at, step) in steps(&held[self.looked.min(end)..end], self.looked, &mut filled) {
-            let (quotes, mut feeds) = (lanes::places(step, b'"'), lanes::places(step, b'\n'));
+            let (quotes, mut feeds) = (simd::places(step, b'"'), simd::places(step, b'\n'));
             line_ends += u64::from(feeds.count_ones());
             if quotes != 0 || self.quoted.is_inside() {
                 feeds &= !self.quoted.inside(held, 0, at, quotes);

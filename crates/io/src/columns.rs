@@ -1,6 +1,6 @@
 //! The values of columns of a table, for what looks at one value after another.
 
-use keen_notch_core::text::lanes::Extent;
+use keen_notch_core::text::simd::Span;
 
 use crate::Error;
 use crate::gather::{Gathered, Needed, Next};
@@ -83,7 +83,7 @@ fn take(
             Next::Rows => {
                 rows += gathered.rows().len() as u64;
                 for (column, taken) in columns.iter().zip(&mut taken) {
-                    let values: &[Extent] = &gathered.values(text).columns[*column];
+                    let values: &[Span] = &gathered.values(text).columns[*column];
                     values.iter().for_each(|value| taken.push(value.text(text)));
                 }
             }

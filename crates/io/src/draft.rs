@@ -5,7 +5,7 @@ use std::ops::ControlFlow;
 
 use keen_notch_core::carving::Carving;
 use keen_notch_core::draft::{Proved, Sample};
-use keen_notch_core::plan::{Plan, Scratch};
+use keen_notch_core::program::{Program, Scratch};
 use keen_notch_core::sightings::Sightings;
 use keen_notch_core::survey::{Depth, Survey};
 
@@ -81,7 +81,7 @@ pub struct Differing {
 ///
 /// # Errors
 /// Where the table cannot be read to its end.
-pub fn try_phrases(table: &mut Table, column: usize, plans: &[Plan]) -> Result<Tried, Error> {
+pub fn try_phrases(table: &mut Table, column: usize, plans: &[Program]) -> Result<Tried, Error> {
     let mut tried = Tried { gives: vec![0; plans.len()], ..Tried::default() };
     let mut rooms = Rooms::default();
     let mut scratch = Scratch::default();

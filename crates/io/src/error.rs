@@ -1,4 +1,4 @@
-//! What can go wrong with a table, with the line and the mend.
+//! What can go wrong with a table, with the line and the help.
 
 use std::io;
 
@@ -125,7 +125,7 @@ pub enum Error {
 
 impl Error {
     /// What to do about it, in one line.
-    pub fn mend(&self) -> String {
+    pub fn help(&self) -> String {
         match self {
             Error::Read { source, .. } if source.kind() == io::ErrorKind::NotFound => {
                 "look at the name and at the folder you are in".to_owned()

@@ -2,7 +2,7 @@
 
 use keen_notch_core::carving::{CheckName, Fault};
 use keen_notch_core::column::Header;
-use keen_notch_core::text::sheet::Sheet;
+use keen_notch_core::text::buffer::Buffer;
 use serde::Serialize;
 
 use crate::Error;
@@ -35,7 +35,7 @@ pub struct FaultFile<'a> {
     out: &'a mut Output,
     format: FaultFormat,
     header: &'a Header,
-    line: Sheet,
+    line: Buffer,
 }
 
 /// One fault, as it is written.
@@ -64,7 +64,7 @@ impl<'a> FaultFile<'a> {
         if format == FaultFormat::Csv {
             out.put(b"row,line,column,piece,fault,level,value,result,at,check,detail\n")?;
         }
-        Ok(FaultFile { out, format, header, line: Sheet::default() })
+        Ok(FaultFile { out, format, header, line: Buffer::default() })
     }
 
     /// Writes a fault of a row. `value` is the value of the column it is about.
@@ -78,13 +78,13 @@ impl<'a> FaultFile<'a> {
             line,
             column: &column,
             piece: &check.of,
-            fault: fault.misfit.kind.word(),
+            fault: fault.violation.kind.word(),
             level: if check.only_warns { "warning" } else { "fault" },
             value,
             result: &fault.result,
-            at: fault.misfit.at,
+            at: fault.violation.at,
             check: &check.words,
-            detail: &fault.misfit.detail,
+            detail: &fault.violation.detail,
         };
         self.line.clear();
         match self.format {
@@ -98,7 +98,7 @@ impl<'a> FaultFile<'a> {
 }
 
 impl Entry<'_> {
-    fn push_csv(&self, out: &mut Sheet) {
+    fn push_csv(&self, out: &mut Buffer) {
         let at = self.at.map_or(String::new(), |at| at.to_string());
         let (row, line) = (self.row.to_string(), self.line.to_string());
         let cells = [

@@ -3,7 +3,7 @@
 use keen_notch_core::carving::Values;
 use keen_notch_core::hints::note_looks;
 use keen_notch_core::text::characters::is_plain;
-use keen_notch_core::text::lanes::Extent;
+use keen_notch_core::text::simd::Span;
 
 use crate::Error;
 use crate::marks::Marks;
@@ -18,7 +18,7 @@ const MOST: usize = 256;
 #[derive(Debug, Clone, Copy)]
 pub struct Row {
     /// The row in the part, without its line end.
-    pub raw: Extent,
+    pub raw: Span,
     /// The byte behind its line end.
     next: u32,
     /// The mark at the end of its first cell.
@@ -29,8 +29,8 @@ pub struct Row {
 
 impl Row {
     /// The line end, in the part.
-    pub fn line_end(&self) -> Extent {
-        Extent { start: self.raw.end, end: self.next }
+    pub fn line_end(&self) -> Span {
+        Span { start: self.raw.end, end: self.next }
     }
 }
 
@@ -76,8 +76,8 @@ pub struct Gathered {
     is_long: bool,
     rows: Vec<Row>,
     /// By column and row.
-    values: Vec<Vec<Extent>>,
-    cells: Vec<Vec<Extent>>,
+    values: Vec<Vec<Span>>,
+    cells: Vec<Vec<Span>>,
     /// By column.
     looks: Vec<Vec<u32>>,
 }
@@ -135,7 +135,7 @@ impl Gathered {
     }
 
     /// The cells of a column as they stand.
-    pub fn cells(&self, column: usize) -> &[Extent] {
+    pub fn cells(&self, column: usize) -> &[Span] {
         &self.cells[column]
     }
 
@@ -160,7 +160,7 @@ impl Gathered {
         *place = next;
         // Column by column: what a cell is found by is the same for all rows.
         let ends = marks.ends();
-        let raw_cells = |column: usize, out: &mut Vec<Extent>| {
+        let raw_cells = |column: usize, out: &mut Vec<Span>| {
             out.clear();
             match column.checked_sub(1) {
                 None => out.extend(rows.iter().map(|row| first_cell(ends, *row))),
@@ -181,7 +181,7 @@ impl Gathered {
             for column in needed.values {
                 let value = &mut values[*column][index];
                 let around = u32::from(quoting(text.as_bytes(), *value, quotes) == Quoting::Around);
-                *value = Extent { start: value.start + around, end: value.end - around };
+                *value = Span { start: value.start + around, end: value.end - around };
             }
         }
         rows.len() == MOST
@@ -235,7 +235,7 @@ impl<'m> Found<'m> {
         }
         let feed = feed as usize;
         let has_return = feed > place.at && self.text.as_bytes().get(feed - 1) == Some(&b'\r');
-        let raw = Extent::new(place.at, feed - usize::from(has_return));
+        let raw = Span::new(place.at, feed - usize::from(has_return));
         let mut row = Row { raw, next: feed as u32 + 1, end: place.end as u32, has_quotes: false };
         let odd = count_before(self.odd.get(place.odd..)?, feed);
         if odd > usize::from(has_return) && !self.has_plain_values(row) {
@@ -297,14 +297,14 @@ fn count_before(places: &[u32], at: usize) -> usize {
 }
 
 /// The places that are in a row.
-fn within(places: &[u32], raw: Extent) -> &[u32] {
+fn within(places: &[u32], raw: Span) -> &[u32] {
     let first = places.partition_point(|place| *place < raw.start);
     let behind = places.partition_point(|place| *place < raw.end);
     places.get(first..behind).unwrap_or_default()
 }
 
 /// A cell of a row as it stands, quotes included.
-fn raw_cell(ends: &[u32], row: Row, column: usize) -> Extent {
+fn raw_cell(ends: &[u32], row: Row, column: usize) -> Span {
     match column.checked_sub(1) {
         None => first_cell(ends, row),
         Some(before) => cell_behind(ends.get(before..).unwrap_or_default(), row),
@@ -312,20 +312,20 @@ fn raw_cell(ends: &[u32], row: Row, column: usize) -> Extent {
 }
 
 #[inline]
-fn first_cell(ends: &[u32], row: Row) -> Extent {
+fn first_cell(ends: &[u32], row: Row) -> Span {
     let end = ends.get(row.end as usize).copied().unwrap_or(row.raw.end);
     // The mark at the end of the row is behind a carriage return.
-    Extent { start: row.raw.start, end: end.min(row.raw.end) }
+    Span { start: row.raw.start, end: end.min(row.raw.end) }
 }
 
 /// The cell between two marks behind each other. `ends` lacks as many of the first marks as there are cells before the
 /// one that ends at the first of the two: so it is found by the row alone.
 #[inline]
-fn cell_behind(ends: &[u32], row: Row) -> Extent {
+fn cell_behind(ends: &[u32], row: Row) -> Span {
     let at = row.end as usize;
     match ends.get(at..at + 2) {
-        Some([start, end]) => Extent { start: start + 1, end: (*end).min(row.raw.end) },
-        _ => Extent { start: row.raw.end, end: row.raw.end },
+        Some([start, end]) => Span { start: start + 1, end: (*end).min(row.raw.end) },
+        _ => Span { start: row.raw.end, end: row.raw.end },
     }
 }
 
@@ -343,7 +343,7 @@ enum Quoting {
 }
 
 /// Which of the quotes of a row the cell has.
-fn quoting(bytes: &[u8], cell: Extent, quotes: &[u32]) -> Quoting {
+fn quoting(bytes: &[u8], cell: Span, quotes: &[u32]) -> Quoting {
     let count = quotes.iter().filter(|quote| (cell.start..cell.end).contains(quote)).count();
     let is_quote = |at: u32| bytes.get(at as usize) == Some(&b'"');
     match (count, is_quote(cell.start)) {

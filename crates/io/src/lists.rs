@@ -6,7 +6,7 @@ use std::path::Path;
 use std::sync::Arc;
 
 use keen_notch_core::column::ColumnRef;
-use keen_notch_core::plan::{List, NoList};
+use keen_notch_core::program::{List, NoList};
 
 use crate::input::Input;
 use crate::table::{Reading, Table};
@@ -16,13 +16,13 @@ use crate::table::{Reading, Table};
 /// # Errors
 /// Where the file cannot be read, has no such column, or lists nothing.
 pub fn read(path: &Path, column: Option<&str>) -> Result<List, NoList> {
-    let failed = |error: crate::Error| NoList { reason: error.to_string(), mend: error.mend() };
+    let failed = |error: crate::Error| NoList { reason: error.to_string(), help: error.help() };
     let mut table = Table::open(&[Input::File(path.to_owned())], &Reading::default()).map_err(failed)?;
     let column = match column {
         None => 0,
         Some(name) => {
             let found = ColumnRef::parse(name).find(&table.header);
-            found.map_err(|error| NoList { reason: format!("{}: {error}", path.display()), mend: error.mend() })?
+            found.map_err(|error| NoList { reason: format!("{}: {error}", path.display()), help: error.help() })?
         }
     };
     let mut list = HashSet::new();
@@ -36,8 +36,8 @@ pub fn read(path: &Path, column: Option<&str>) -> Result<List, NoList> {
         })
         .map_err(failed)?;
     if list.is_empty() {
-        let mend = "put what is allowed into it, one a row below a header".to_owned();
-        return Err(NoList { reason: format!("{} lists nothing", path.display()), mend });
+        let help = "put what is allowed into it, one a row below a header".to_owned();
+        return Err(NoList { reason: format!("{} lists nothing", path.display()), help });
     }
     Ok(Arc::new(list))
 }

@@ -1,6 +1,6 @@
 //! Where the cells and rows of a part end, found in one pass over its bytes.
 
-use keen_notch_core::text::lanes::{self, STEP};
+use keen_notch_core::text::simd::{self, STEP};
 
 use crate::quoted::{Quoted, steps};
 
@@ -117,9 +117,9 @@ impl Marks {
         for (start, stretch) in (from..).step_by(STRETCH).zip(stretches) {
             let (mut ends_room, mut feeds_room) = (all_ends.room(), all_feeds.room());
             for (at, step) in steps(stretch, start, &mut filled) {
-                let lanes::Marks { mut ends, mut feeds, rare } = lanes::marks(step, delimiter);
+                let simd::Marks { mut ends, mut feeds, rare } = simd::marks(step, delimiter);
                 if rare != 0 || quoted.is_inside() {
-                    let places = lanes::places(step, b'"');
+                    let places = simd::places(step, b'"');
                     quotes.add(places, at);
                     odd.add(rare & !places, at);
                     let inside = quoted.inside(bytes, from, at, places);

@@ -3,7 +3,7 @@
 //! A quote opens a cell only at the cell's start; within quotes, line ends are text and two quotes stand for one.
 //! [`crate::record`] reads rows by the same rule, so that all agree where a row ends.
 
-use keen_notch_core::text::lanes::STEP;
+use keen_notch_core::text::simd::STEP;
 
 /// Bytes as many at a time as are looked at in one go, with the place of the first of them, counted from `from`. Zeros
 /// stand for those behind the end, in the room given.

@@ -2,8 +2,8 @@
 
 use std::ops::Range;
 
+use keen_notch_core::text::buffer::Buffer;
 use keen_notch_core::text::bytes::{any_word, eight, has, position_of_two};
-use keen_notch_core::text::sheet::Sheet;
 
 /// One row as it stands in its block.
 #[derive(Debug, Clone, Copy)]
@@ -165,7 +165,7 @@ fn unquote(inner: &str, room: &mut String) {
 }
 
 /// Writes a cell behind `out`, in quotes only if it needs them.
-pub fn push_cell(out: &mut Sheet, bytes: &[u8], delimiter: u8) {
+pub fn push_cell(out: &mut Buffer, bytes: &[u8], delimiter: u8) {
     const QUOTE: u64 = eight(b'"');
     const FEED: u64 = eight(b'\n');
     const RETURN: u64 = eight(b'\r');
@@ -223,7 +223,7 @@ mod tests {
     proptest! {
         #[test]
         fn cells_that_are_written_are_read_again(texts in proptest::collection::vec("[a,\"\r\né -]{0,6}", 1..5)) {
-            let mut row = Sheet::default();
+            let mut row = Buffer::default();
             for (index, text) in texts.iter().enumerate() {
                 if index > 0 {
                     row.push(b',');

@@ -6,7 +6,7 @@ use std::fs;
 use keen_notch_core::carving::Carving;
 use keen_notch_core::column::ColumnRef;
 use keen_notch_core::piece::{Piece, Wanted};
-use keen_notch_core::plan::Setting;
+use keen_notch_core::program::Setting;
 use keen_notch_core::text::unit::Unit;
 use keen_notch_io::carve::{Job, Outs, carve};
 use keen_notch_io::input::Input;

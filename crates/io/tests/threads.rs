@@ -9,7 +9,7 @@ use keen_notch_core::carving::Carving;
 use keen_notch_core::column::ColumnRef;
 use keen_notch_core::cutlist::CutList;
 use keen_notch_core::hints::Watcher;
-use keen_notch_core::plan::Setting;
+use keen_notch_core::program::Setting;
 use keen_notch_core::survey::Depth;
 use keen_notch_core::text::unit::Unit;
 use keen_notch_io::carve::{Job, Outs, carve};

@@ -83,7 +83,7 @@ const TOUR: &[Stop] = &[
         words: &["gauge", "HNG-00760251-N9P4  ", "-p", "last 4", "-p", "trim then last 4"],
     },
     Stop {
-        why: "A slip is refused before a row is read, with the words at fault and the mend.",
+        why: "A slip is refused before a row is read, with the words at fault and the help.",
         words: &["carve", "DIR/parts.csv", "-c", "part_code", "-p", "family: chars 0 to 3"],
     },
     Stop {

@@ -7,7 +7,7 @@ use keen_notch_core::column::{ColumnRef, Header};
 use keen_notch_core::cutlist::CutList;
 use keen_notch_core::draft::{self, Contradiction, Example, Origin, Ranked, Sample};
 use keen_notch_core::piece::Wanted;
-use keen_notch_core::plan::{Plan, Setting};
+use keen_notch_core::program::{Program, Setting};
 use keen_notch_core::text::unit::Unit;
 use keen_notch_io::draft::{look, prove, try_phrases};
 use keen_notch_io::input::Input;
@@ -95,7 +95,7 @@ fn examples(args: &DraftArgs) -> Result<Vec<Example>, Failure> {
     let mut examples = Vec::new();
     for text in &args.want {
         let whole = Text { name: None, text: text.clone() };
-        let example = Example::parse(text).map_err(|refusal| Failure::refusal(&whole, refusal))?;
+        let example = Example::parse(text).map_err(|error| Failure::text_error(&whole, error))?;
         examples.push(example);
     }
     if let Some(path) = &args.want_file {
@@ -113,14 +113,14 @@ fn examples(args: &DraftArgs) -> Result<Vec<Example>, Failure> {
             return Err(Failure::usage(format!("{} has no examples", path.display()), "add a line for each example"));
         }
     }
-    draft::check(&examples).map_err(|(index, refusal)| {
+    draft::check(&examples).map_err(|(index, error)| {
         let Example { value, result } = &examples[index];
         match args.want.get(index) {
-            Some(text) => Failure::refusal(&Text { name: None, text: text.clone() }, refusal.moved(text.len() - result.len())),
+            Some(text) => Failure::text_error(&Text { name: None, text: text.clone() }, error.moved(text.len() - result.len())),
             None => {
                 let name = args.want_file.as_deref().map_or(String::new(), |path| path.display().to_string());
                 let row = index - args.want.len() + 1;
-                Failure::usage(format!("{name}, row {row}, {value} => {result}: {}", refusal.message), refusal.mend)
+                Failure::usage(format!("{name}, row {row}, {value} => {result}: {}", error.message), error.help)
             }
         }
     })?;
@@ -163,12 +163,12 @@ fn from_data(
     for index in 0..draft.readings.len() {
         let list = draft.list(index);
         let text = Text { name: Some("the draft".to_owned()), text: list };
-        let wanted: Wanted = CutList::parse(&text.text, 0).map_err(|refusal| Failure::refusal(&text, refusal))?.wanted;
+        let wanted: Wanted = CutList::parse(&text.text, 0).map_err(|error| Failure::text_error(&text, error))?.wanted;
         let mut table = Table::open(inputs, reading)?;
         let main = ColumnRef::Number(column + 1);
         let setting = Setting::new(Unit::Characters);
         let carving = keen_notch_core::carving::Carving::new(&wanted, Some(&main), &setting, &table.header)
-            .map_err(|unbound| Failure::refusal(&text, unbound.refusal))?;
+            .map_err(|unbound| Failure::text_error(&text, unbound.error))?;
         proved.push(prove(&mut table, carving)?);
     }
     Ok(draft.text(&proved))
@@ -190,7 +190,7 @@ fn from_examples(
     }
     let (_, sample): (_, Sample) = look(table, column)?;
     let ranked: Vec<Ranked> = draft::rank(&found, examples, sample.rows());
-    let plans: Vec<Plan> = ranked.iter().filter_map(|ranked| draft::compile(&ranked.phrase)).collect();
+    let plans: Vec<Program> = ranked.iter().filter_map(|ranked| draft::compile(&ranked.phrase)).collect();
     let tried = try_phrases(&mut Table::open(inputs, reading)?, column, &plans)?;
     let list = draft::wanted_list(origin, examples, &ranked, &tried.gives, tried.rows);
     Ok(Drafted { shown: wanted::draw(&origin.column, found.len(), &ranked, &tried, console.width), list })
@@ -203,8 +203,8 @@ fn no_phrase(examples: &[Example]) -> Failure {
     match draft::contradiction(examples) {
         Contradiction::Alone(alone) => {
             let all: Vec<String> = alone.iter().map(|index| format!("'{}'", shown(index))).collect();
-            let mend = "phrases take one part of a value and tidy it; they do not reorder it or put two parts together";
-            Failure::usage(format!("no phrase that was tried gives {}", all.join(" or ")), mend)
+            let help = "phrases take one part of a value and tidy it; they do not reorder it or put two parts together";
+            Failure::usage(format!("no phrase that was tried gives {}", all.join(" or ")), help)
         }
         Contradiction::Pairs(pairs) => {
             let all: Vec<String> =

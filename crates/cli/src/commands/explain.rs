@@ -175,11 +175,11 @@ fn piece_of_row(
             let mut work = Workspace::default();
             carving.run(&value, false, &mut work);
             if let Source::Field { layout, .. } = &piece.source
-                && let Some(misfit) = work.layout_misfit(*layout)
+                && let Some(violation) = work.layout_violation(*layout)
             {
                 lines.push(paint(
                     style::LOOK,
-                    visible::without_controls(&format!("the value does not fit its layout: {}", misfit.detail)),
+                    visible::without_controls(&format!("the value does not fit its layout: {}", violation.detail)),
                 ));
                 return lines;
             }

@@ -7,7 +7,7 @@ use keen_notch_core::column::ColumnRef;
 use keen_notch_core::gauge::{Delimiter, Gauge, Run};
 use keen_notch_core::phrase::Phrase;
 use keen_notch_core::piece::{Piece, Source};
-use keen_notch_core::plan::{Plan, Trace};
+use keen_notch_core::program::{Program, Trace};
 use keen_notch_core::text::unit::Unit;
 use keen_notch_io::table::Table;
 
@@ -33,7 +33,7 @@ const MOST_SECTIONS: usize = 160;
 struct Shown {
     source: String,
     name: String,
-    plan: Plan,
+    plan: Program,
 }
 
 /// Runs the command.
@@ -59,7 +59,7 @@ fn shown(text: &str, alone: bool) -> Result<Shown, Failure> {
         (Err(_), Ok(Piece { name, source: Source::Take { phrase, .. }, .. })) => (name, phrase),
         (Err(error), _) => return Err(Failure::phrase(text, error)),
     };
-    let plan = Plan::new(&phrase, Unit::Characters).map_err(|error| Failure::phrase(&phrase.source, error))?;
+    let plan = Program::new(&phrase, Unit::Characters).map_err(|error| Failure::phrase(&phrase.source, error))?;
     Ok(Shown { source: phrase.source, name, plan })
 }
 

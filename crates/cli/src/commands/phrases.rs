@@ -4,7 +4,7 @@ use std::io::Write;
 
 use keen_notch_core::phrase::Phrase;
 use keen_notch_core::phrase::reference::{self, CONDITIONS, Entry, GROUPS, Group};
-use keen_notch_core::plan::Plan;
+use keen_notch_core::program::Program;
 use keen_notch_core::text::unit::Unit;
 use keen_notch_core::words;
 
@@ -62,11 +62,11 @@ fn one(word: &str, width: usize) -> Result<String, Failure> {
         .collect();
     if groups.is_empty() {
         let nearest = reference::nearest_step(word).map(|entry| entry.word);
-        let mend = match nearest.or_else(|| words::nearest(word, reference::entries().map(|entry| entry.word))) {
+        let help = match nearest.or_else(|| words::nearest(word, reference::entries().map(|entry| entry.word))) {
             Some(nearest) => format!("did you mean `{nearest}`? keen-notch phrases shows them all"),
             None => "keen-notch phrases shows them all".to_owned(),
         };
-        return Err(Failure::usage(format!("there is no step or condition {word}"), mend));
+        return Err(Failure::usage(format!("there is no step or condition {word}"), help));
     }
     let shown = groups.iter().map(|(group, entries)| {
         let entries: String = entries.iter().map(|entry| shown(entry, width)).collect();
@@ -88,7 +88,7 @@ fn shown(entry: &Entry, width: usize) -> String {
 
 /// What an example gives, run here and now.
 fn result(value: &str, phrase: &str) -> String {
-    let plan = Phrase::parse(phrase).and_then(|phrase| Plan::new(&phrase, Unit::Characters));
+    let plan = Phrase::parse(phrase).and_then(|phrase| Program::new(&phrase, Unit::Characters));
     plan.map_or_else(
         |error| error.to_string(),
         |plan| plan.trace(value).results.into_iter().map(|seen| seen.text).collect::<Vec<_>>().join(", "),

@@ -9,9 +9,9 @@ use keen_notch_core::column::{ColumnRef, Header};
 use keen_notch_core::cutlist::{CutList, Main};
 use keen_notch_core::layout::Layout;
 use keen_notch_core::piece::{Piece, Wanted};
-use keen_notch_core::plan::Setting;
-use keen_notch_core::refusal::Refusal;
+use keen_notch_core::program::Setting;
 use keen_notch_core::text::unit::Unit;
+use keen_notch_core::text_error::TextError;
 
 use crate::failure::{Failure, Text};
 
@@ -44,7 +44,7 @@ impl Pieces {
         };
         if let Some(path) = list {
             let text = Text { name: Some(path.display().to_string()), text: read_list(path)? };
-            let list = CutList::parse(&text.text, 0).map_err(|refusal| Failure::refusal(&text, refusal))?;
+            let list = CutList::parse(&text.text, 0).map_err(|error| Failure::text_error(&text, error))?;
             pieces.folder = path.parent().map(Path::to_owned).unwrap_or_default();
             (pieces.wanted, pieces.title, pieces.unit, pieces.main) = (list.wanted, list.title, list.unit, list.column);
             pieces.texts.push(text);
@@ -61,9 +61,9 @@ impl Pieces {
     }
 
     /// Reads an argument, and keeps its text.
-    fn argument<T>(&mut self, argument: &str, read: fn(&str, usize) -> Result<T, Refusal>) -> Result<T, Failure> {
+    fn argument<T>(&mut self, argument: &str, read: fn(&str, usize) -> Result<T, TextError>) -> Result<T, Failure> {
         let text = Text { name: None, text: argument.to_owned() };
-        let found = read(argument, self.texts.len()).map_err(|refusal| Failure::refusal(&text, refusal))?;
+        let found = read(argument, self.texts.len()).map_err(|error| Failure::text_error(&text, error))?;
         self.texts.push(text);
         Ok(found)
     }
@@ -79,14 +79,14 @@ impl Pieces {
         match (argument, &self.main) {
             (Some(argument), _) => argument.find(header).map(drop)?,
             (None, Some(main)) => main.column.find(header).map(drop).map_err(|error| {
-                Failure::refusal(&self.texts[0], Refusal::new(error.to_string(), main.span.clone(), error.mend()))
+                Failure::text_error(&self.texts[0], TextError::new(error.to_string(), main.span.clone(), error.help()))
             })?,
             (None, None) => {}
         }
         let lists = |file: &str, column: Option<&str>| keen_notch_io::lists::read(&self.folder.join(file), column);
         let setting = Setting { unit: self.unit, lists: &lists };
         Carving::new(&self.wanted, self.main(argument), &setting, header)
-            .map_err(|unbound| Failure::refusal(&self.texts[unbound.origin], unbound.refusal))
+            .map_err(|unbound| Failure::text_error(&self.texts[unbound.origin], unbound.error))
     }
 }
 

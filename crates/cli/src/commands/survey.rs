@@ -5,7 +5,7 @@ use std::ops::ControlFlow;
 
 use keen_notch_core::column::ColumnRef;
 use keen_notch_core::survey::{Depth, Group, Members, Shape, Survey};
-use keen_notch_core::text::sheet::Sheet;
+use keen_notch_core::text::buffer::Buffer;
 use keen_notch_core::words;
 use keen_notch_io::input::Input;
 use keen_notch_io::record::push_cell;
@@ -97,7 +97,7 @@ fn rows(args: &SurveyArgs, shape: &str, inputs: &[Input], console: &Console) -> 
     }
     let delimiter = table.dialect.delimiter;
     let mut out = BufWriter::new(io::stdout().lock());
-    let mut line = Sheet::default();
+    let mut line = Buffer::default();
     if args.to == SurveyFormat::Text {
         let title = table.header.title(column);
         push_row(&mut line, ["row", "line", &title], delimiter);
@@ -138,7 +138,7 @@ fn rows_as_table(table: &mut Table, column: usize, members: &mut Members, all: u
     Ok(out.flush()?)
 }
 
-fn push_row(line: &mut Sheet, cells: [&str; 3], delimiter: u8) {
+fn push_row(line: &mut Buffer, cells: [&str; 3], delimiter: u8) {
     for (index, cell) in cells.into_iter().enumerate() {
         if index > 0 {
             line.push(delimiter);
@@ -167,9 +167,9 @@ fn is_shown_as(shape: &Shape, text: &str) -> bool {
 }
 
 fn no_shape(shape: &str, shown: &[String]) -> Failure {
-    let mend = match words::nearest(shape, shown.iter().map(String::as_str)) {
+    let help = match words::nearest(shape, shown.iter().map(String::as_str)) {
         Some(near) => format!("did you mean {near}? The survey of the column shows its shapes"),
         None => "write it as the survey of the column shows it, such as U3-d8-X4".to_owned(),
     };
-    Failure::usage(format!("no value of the column has the shape {shape}"), mend)
+    Failure::usage(format!("no value of the column has the shape {shape}"), help)
 }

@@ -3,7 +3,7 @@
 use std::ops::Range;
 
 use anstyle::Style;
-use keen_notch_core::check::MisfitKind;
+use keen_notch_core::check::ViolationKind;
 use keen_notch_core::column::Header;
 use keen_notch_core::gauge::Gauge;
 use keen_notch_io::carve::{FaultyRow, Job, Report};
@@ -54,11 +54,11 @@ pub fn sample(sample: &FaultyRow, job: &Job, header: &Header, width: usize) -> V
         let column = check.column.map_or(String::new(), |column| format!(" of {}", header.title(column)));
         let what = visible::without_controls(&format!("{}{column}", check.of));
         let level = if check.only_warns { style::LOOK } else { style::FAULT };
-        let detail = visible::without_controls(&fault.misfit.detail);
+        let detail = visible::without_controls(&fault.violation.detail);
         let said = format!("  {what}: {detail}  ");
-        let room = width.saturating_sub(visible::width(&said) + visible::width(fault.misfit.kind.word()) + 3);
+        let room = width.saturating_sub(visible::width(&said) + visible::width(fault.violation.kind.word()) + 3);
         let words = if visible::width(&check.words) <= room { format!(" ({})", check.words) } else { String::new() };
-        let kind = paint(style::QUIET, format!("{}{words}", fault.misfit.kind));
+        let kind = paint(style::QUIET, format!("{}{words}", fault.violation.kind));
         lines.push(format!("  {what}: {}  {kind}", paint(level, detail)));
         let Some((start, end)) = fault.place.filter(|_| !value.is_empty()) else {
             if !value.is_empty() {
@@ -68,11 +68,13 @@ pub fn sample(sample: &FaultyRow, job: &Job, header: &Header, width: usize) -> V
         };
         let gauge = Gauge::new(value);
         let piece = gauge.covered(&(start..end));
-        let at = fault.misfit.at.map(|at| piece.start + at - 1).filter(|at| *at < piece.end);
+        let at = fault.violation.at.map(|at| piece.start + at - 1).filter(|at| *at < piece.end);
         let mut marks = Vec::new();
         match at {
             // A layout fits up to the character at fault.
-            Some(at) if fault.misfit.kind == MisfitKind::WrongLayout => marks.push(Mark::taken("fits", one(piece.start..at))),
+            Some(at) if fault.violation.kind == ViolationKind::WrongLayout => {
+                marks.push(Mark::taken("fits", one(piece.start..at)))
+            }
             _ => marks.push(Mark::taken(&check.of, one(piece))),
         }
         marks.extend(at.map(|at| Mark { name: "here", ranges: one(at..at + 1), style: style::ERROR }));

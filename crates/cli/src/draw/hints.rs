@@ -19,7 +19,7 @@ pub fn draw(report: &Report, width: usize) -> Vec<String> {
         let options = textwrap::Options::new(width).initial_indent("hint: ").subsequent_indent("      ");
         let seen = textwrap::fill(&words, options);
         lines.push(seen.replacen("hint:", &paint(style::LOOK, "hint:"), 1));
-        lines.push(format!("      {}", paint(style::MEND, visible::without_controls(&hint.mend))));
+        lines.push(format!("      {}", paint(style::HELP, visible::without_controls(&hint.help))));
     }
     lines
 }

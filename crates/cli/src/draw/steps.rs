@@ -1,7 +1,7 @@
 //! What a phrase did with a value, step by step.
 
 use keen_notch_core::gauge::Gauge;
-use keen_notch_core::plan::{BranchTrace, Seen, Trace};
+use keen_notch_core::program::{BranchTrace, Seen, Trace};
 
 use super::ruler::Mark;
 use super::style::{self, paint};

@@ -5,7 +5,7 @@ use anstyle::{AnsiColor, Style};
 /// The word that says something failed.
 pub const ERROR: Style = AnsiColor::Red.on_default().bold();
 /// The word that says what to do.
-pub const MEND: Style = AnsiColor::Green.on_default().bold();
+pub const HELP: Style = AnsiColor::Green.on_default().bold();
 /// What is there to help the eye, not to be read first.
 pub const QUIET: Style = Style::new().dimmed();
 /// A heading.

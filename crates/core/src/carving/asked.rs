@@ -1,8 +1,8 @@
 //! Conditions as a row is asked them: of a text alone, of another column too, or of the rows before.
 
 use crate::check::seen::Seen;
-use crate::check::{Misfit, MisfitKind};
-use crate::plan::ConditionPlan;
+use crate::check::{Violation, ViolationKind};
+use crate::program::ConditionPlan;
 
 /// What has to be known of the rows before: one for a run, asked in the order of the rows.
 #[derive(Debug, Default)]
@@ -58,24 +58,26 @@ impl Asked {
     }
 
     /// Why the text does not meet it; `None` where it does. A blank is like no other.
-    pub(super) fn misfit<'a>(
+    pub(super) fn violation<'a>(
         &self,
         text: &str,
         value: &impl Fn(usize) -> &'a str,
         row: u64,
         memory: &mut Memory,
-    ) -> Option<Misfit> {
+    ) -> Option<Violation> {
         match &self.test {
-            Test::Text(condition) => (!condition.holds(text)).then(|| condition.misfit(text)),
+            Test::Text(condition) => (!condition.holds(text)).then(|| condition.violation(text)),
             Test::Unique(_) if text.is_empty() => None,
             Test::Unique(place) => match (memory.note(*place, [text], row), self.negated) {
-                (Some(first), false) => Some(Misfit::new(MisfitKind::NotUnique, format!("it stands in row {first} too"))),
-                (None, true) => Some(Misfit::new(MisfitKind::NotAllowed, "no row before has it")),
+                (Some(first), false) => Some(Violation::new(ViolationKind::NotUnique, format!("it stands in row {first} too"))),
+                (None, true) => Some(Violation::new(ViolationKind::NotAllowed, "no row before has it")),
                 _ => None,
             },
             Test::SameAs { column, title } => match (text == value(*column), self.negated) {
-                (false, false) => Some(Misfit::new(MisfitKind::NotTheSame, format!("{title} has \"{}\"", value(*column)))),
-                (true, true) => Some(Misfit::new(MisfitKind::NotAllowed, format!("it is the same as {title}"))),
+                (false, false) => {
+                    Some(Violation::new(ViolationKind::NotTheSame, format!("{title} has \"{}\"", value(*column))))
+                }
+                (true, true) => Some(Violation::new(ViolationKind::NotAllowed, format!("it is the same as {title}"))),
                 _ => None,
             },
         }

@@ -6,9 +6,9 @@ use super::bind::Carving;
 use super::judge::{Fault, place};
 use super::row::{PieceBody, PiecePlan};
 use crate::piece::Shape;
-use crate::plan::{CutColumn, Hits, Many, Scratch};
+use crate::program::{CutColumn, Hits, Many, Scratch};
 use crate::tally::Tally;
-use crate::text::lanes::Extent;
+use crate::text::simd::Span;
 
 /// The values of some rows, all of them plain.
 #[derive(Debug, Clone, Copy)]
@@ -16,7 +16,7 @@ pub struct Values<'t> {
     /// The text that they stand in.
     pub text: &'t str,
     /// Where they stand in it, by column and row; only the columns that are used are looked at.
-    pub columns: &'t [Vec<Extent>],
+    pub columns: &'t [Vec<Span>],
 }
 
 /// What came of some rows; its room is kept from batch to batch.
@@ -78,7 +78,7 @@ impl Carving {
             let PieceBody::Take { column, plan } = &piece.body else { continue };
             let Some(column) = values.columns.get(*column) else { continue };
             let hits = piece.search.and_then(|search| batch.hits.get(search));
-            let many = Many { text: values.text, extents: column, hits };
+            let many = Many { text: values.text, spans: column, hits };
             plan.cut_many(many, &mut batch.scratch, &mut batch.pieces[index]);
             match batch.pieces[index].are_filled() {
                 true => tally.filled += column.len() as u64,
@@ -94,7 +94,7 @@ impl Carving {
 
 impl Batch {
     /// Judges a piece of all rows, whose first check has this number.
-    fn judge(&mut self, piece: &PiecePlan, text: &str, values: &[Extent], index: usize, number: usize, tally: &mut Tally) {
+    fn judge(&mut self, piece: &PiecePlan, text: &str, values: &[Span], index: usize, number: usize, tally: &mut Tally) {
         let PieceBody::Take { plan, .. } = &piece.body else { return };
         let Batch { pieces, faults, failing, warned, faulted, scratch, .. } = self;
         warned.clear();
@@ -112,8 +112,8 @@ impl Batch {
                 let outcome = plan.run_plain(value, scratch);
                 let held = outcome.held(0, scratch);
                 let result = held.map_or("", |held| plan.text(held, value, scratch));
-                let misfit = condition.misfit(result);
-                faults.push((*row, Fault { check: number, result: result.to_owned(), place: place(held), misfit }));
+                let violation = condition.violation(result);
+                faults.push((*row, Fault { check: number, result: result.to_owned(), place: place(held), violation }));
             }
             if check.only_warns { &mut *warned } else { &mut *faulted }.extend_from_slice(failing);
         }

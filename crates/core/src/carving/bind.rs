@@ -11,8 +11,8 @@ use crate::layout::{Layout, LayoutPlan};
 use crate::phrase::Span;
 use crate::phrase::ast::{Condition, ConditionKind};
 use crate::piece::{BuildPart, Check, Keep, Piece, Proof, Shape, Source, Wanted};
-use crate::plan::{ConditionPlan, Plan, Setting, refuse_several};
-use crate::refusal::Refusal;
+use crate::program::{ConditionPlan, Program, Setting, refuse_several};
+use crate::text_error::TextError;
 
 /// The pieces of a run, made ready for the rows of a table.
 #[derive(Debug)]
@@ -59,7 +59,7 @@ pub struct Unbound {
     /// The number of the text that the piece was declared in, among the reader's.
     pub origin: usize,
     /// What is wrong, with its place in that text.
-    pub refusal: Refusal,
+    pub error: TextError,
 }
 
 impl Carving {
@@ -98,7 +98,7 @@ impl Carving {
     }
 
     /// The plan by which a piece is taken; `None` where it is built.
-    pub fn plan(&self, piece: usize) -> Option<&Plan> {
+    pub fn plan(&self, piece: usize) -> Option<&Program> {
         match &self.pieces[piece].body {
             PieceBody::Take { plan, .. } => Some(plan),
             PieceBody::Field { .. } | PieceBody::Build(_) => None,
@@ -212,7 +212,7 @@ struct Binder<'a> {
 }
 
 /// Refuses lengths that no text can have together.
-fn lengths_agree(checks: &[Check]) -> Result<(), Refusal> {
+fn lengths_agree(checks: &[Check]) -> Result<(), TextError> {
     let lengths = checks.iter().filter_map(|check| match check.condition.kind {
         ConditionKind::Length { from, to } if !check.condition.negated => Some((check, from, to.unwrap_or(usize::MAX))),
         _ => None,
@@ -221,38 +221,38 @@ fn lengths_agree(checks: &[Check]) -> Result<(), Refusal> {
     for (index, (check, from, to)) in lengths.iter().enumerate() {
         if let Some((other, ..)) = lengths[..index].iter().find(|(_, other_from, other_to)| from > other_to || other_from > to)
         {
-            let mend = format!("keep this or `{}`", other.words);
-            return Err(Refusal::new("no text can have both lengths", check.span.clone(), mend));
+            let help = format!("keep this or `{}`", other.words);
+            return Err(TextError::new("no text can have both lengths", check.span.clone(), help));
         }
     }
     Ok(())
 }
 
-fn unbound(piece: &Piece, refusal: Refusal) -> Unbound {
-    Unbound { origin: piece.origin, refusal }
+fn unbound(piece: &Piece, error: TextError) -> Unbound {
+    Unbound { origin: piece.origin, error }
 }
 
 impl Binder<'_> {
     fn check_names(&self) -> Result<(), Unbound> {
         for (index, piece) in self.pieces.iter().enumerate() {
-            let refused = |message: String, mend: &str| Err(unbound(piece, Refusal::new(message, piece.span.clone(), mend)));
+            let refused = |message: String, help: &str| Err(unbound(piece, TextError::new(message, piece.span.clone(), help)));
             if self.pieces[..index].iter().any(|other| other.name == piece.name) {
                 return refused(format!("two pieces are called {}", piece.name), "give each piece a name of its own");
             }
             let is_column = matches!(self.header, Header::Names(names) if names.contains(&piece.name));
             if is_column && !piece.replace {
-                let mend = format!(
+                let help = format!(
                     "call it otherwise, such as {}_cut; in a cut list, `replace = true` puts it in the column's place",
                     piece.name
                 );
-                return refused(format!("the piece {} is called like a column of the table", piece.name), &mend);
+                return refused(format!("the piece {} is called like a column of the table", piece.name), &help);
             }
         }
         let mut with_rows = self.pieces.iter().filter(|piece| piece.shape == Shape::Rows);
         if let (Some(first), Some(second)) = (with_rows.next(), with_rows.next()) {
             let message = format!("{} and {} both ask for an output row a result", first.name, second.name);
-            let mend = "let one of them do so, and give the other `columns` or `joined with`";
-            return Err(unbound(second, Refusal::new(message, second.span.clone(), mend)));
+            let help = "let one of them do so, and give the other `columns` or `joined with`";
+            return Err(unbound(second, TextError::new(message, second.span.clone(), help)));
         }
         Ok(())
     }
@@ -262,22 +262,22 @@ impl Binder<'_> {
         let Some((piece, title)) = carving.doubled_title(self.header) else { return Ok(()) };
         let piece = &self.pieces[piece];
         let message = format!("two columns of the output would be called {title}");
-        Err(unbound(piece, Refusal::new(message, piece.span.clone(), "call the piece otherwise")))
+        Err(unbound(piece, TextError::new(message, piece.span.clone(), "call the piece otherwise")))
     }
 
     fn piece(&self, piece: &Piece) -> Result<PiecePlan, Unbound> {
-        let refused = |refusal| unbound(piece, refusal);
+        let refused = |error| unbound(piece, error);
         let body = match &piece.source {
             Source::Take { of, of_span, phrase, phrase_at } => {
                 if piece.shape == Shape::One {
-                    let mend = if piece.on_command_line {
+                    let help = if piece.on_command_line {
                         "add `joined with \" \"`; in a cut list, `columns = 3` or `rows = true` give each a place of its own"
                     } else {
                         "add `joined with \" \"`, or say `columns = 3`, `columns = \"auto\"` or `rows = true`"
                     };
-                    refuse_several(phrase, mend).map_err(|error| refused(phrase_at.refusal(error)))?;
+                    refuse_several(phrase, help).map_err(|error| refused(phrase_at.error(error)))?;
                 }
-                let plan = Plan::with(phrase, self.setting).map_err(|error| refused(phrase_at.refusal(error)))?;
+                let plan = Program::with(phrase, self.setting).map_err(|error| refused(phrase_at.error(error)))?;
                 let column = self.find(of.as_ref(), of_span).map_err(refused)?;
                 PieceBody::Take { column, plan }
             }
@@ -293,7 +293,7 @@ impl Binder<'_> {
             Some(when) => {
                 let column = match (&when.column, &piece.source) {
                     (None, Source::Take { of, of_span, .. }) => self.find(of.as_ref(), of_span),
-                    (None, Source::Build { .. } | Source::Field { .. }) => Err(Refusal::new(
+                    (None, Source::Build { .. } | Source::Field { .. }) => Err(TextError::new(
                         "a piece that is built comes from no column, so the condition must name one",
                         when.span.clone(),
                         "write it as COLUMN: CONDITION",
@@ -301,8 +301,8 @@ impl Binder<'_> {
                     (named, _) => self.find(named.as_ref(), &when.column_span),
                 };
                 if when.condition.kind == ConditionKind::Unique {
-                    let mend = "ask it as a check, or in `keep` of [rows]";
-                    return Err(refused(Refusal::new("a piece cannot hang on the rows before", when.span.clone(), mend)));
+                    let help = "ask it as a check, or in `keep` of [rows]";
+                    return Err(refused(TextError::new("a piece cannot hang on the rows before", when.span.clone(), help)));
                 }
                 let asked = self.asked(&when.condition, &when.span).map_err(refused)?;
                 Some(WhenPlan { column: column.map_err(refused)?, asked })
@@ -315,7 +315,7 @@ impl Binder<'_> {
         Ok(PiecePlan { name: piece.name.clone(), body, when, shape: piece.shape, replaces, checks, search: None })
     }
 
-    fn check(&self, check: &Check) -> Result<CheckPlan, Refusal> {
+    fn check(&self, check: &Check) -> Result<CheckPlan, TextError> {
         Ok(CheckPlan {
             asked: self.asked(&check.condition, &check.span)?,
             asks_missing: check.condition.kind == ConditionKind::Required,
@@ -326,7 +326,7 @@ impl Binder<'_> {
 
     /// A condition that stands at `span`. Its own places are in its text, so the whole of it is shown where it
     /// is at fault.
-    fn asked(&self, condition: &Condition, span: &Span) -> Result<Asked, Refusal> {
+    fn asked(&self, condition: &Condition, span: &Span) -> Result<Asked, TextError> {
         let test = match &condition.kind {
             ConditionKind::Unique => Test::Unique(self.uniques.replace(self.uniques.get() + 1)),
             ConditionKind::SameAs(column) => {
@@ -335,29 +335,29 @@ impl Binder<'_> {
             }
             _ => {
                 let plan = ConditionPlan::new(condition, self.setting);
-                Test::Text(plan.map_err(|error| Refusal { span: span.clone(), ..error.into() })?)
+                Test::Text(plan.map_err(|error| TextError { span: span.clone(), ..error.into() })?)
             }
         };
         Ok(Asked { test, negated: condition.negated })
     }
 
     /// The column meant: the main one where none is named, and the only one where there is no main one.
-    fn find(&self, named: Option<&ColumnRef>, span: &Span) -> Result<usize, Refusal> {
+    fn find(&self, named: Option<&ColumnRef>, span: &Span) -> Result<usize, TextError> {
         ColumnRef::find_or_only(named.or(self.main), self.header)
-            .map_err(|error| Refusal::new(error.to_string(), span.clone(), error.mend()))
+            .map_err(|error| TextError::new(error.to_string(), span.clone(), error.help()))
     }
 
-    fn replaced(&self, piece: &Piece) -> Result<usize, Refusal> {
+    fn replaced(&self, piece: &Piece) -> Result<usize, TextError> {
         ColumnRef::Name(piece.name.clone()).find(self.header).map_err(|error| {
-            let mend = format!("leave `replace` out, or give the piece the name of a column; {}", error.mend());
-            Refusal::new(format!("the piece {} replaces no column: {error}", piece.name), piece.span.clone(), mend)
+            let help = format!("leave `replace` out, or give the piece the name of a column; {}", error.help());
+            TextError::new(format!("the piece {} replaces no column: {error}", piece.name), piece.span.clone(), help)
         })
     }
 
     fn layouts(&self) -> Result<Vec<BoundLayout>, Unbound> {
         let bound = |layout: &Layout| {
             let column = self.find(Some(&layout.column), &layout.column_span);
-            let column = column.map_err(|refusal| Unbound { origin: layout.origin, refusal })?;
+            let column = column.map_err(|error| Unbound { origin: layout.origin, error })?;
             let words = layout.forms.iter().map(|form| form.source.as_str()).collect::<Vec<_>>().join(" or ");
             Ok(BoundLayout { column, plan: LayoutPlan::new(layout), words })
         };
@@ -366,7 +366,7 @@ impl Binder<'_> {
 
     fn proofs(&self) -> Result<Vec<ProofPlan>, Unbound> {
         let bound = |proof: &Proof| {
-            let refused = |refusal| Unbound { origin: proof.origin, refusal };
+            let refused = |error| Unbound { origin: proof.origin, error };
             let column = self.find(Some(&proof.column), &proof.column_span).map_err(refused)?;
             Ok(ProofPlan { column, parts: self.build(&proof.parts).map_err(refused)?, words: proof.words.clone() })
         };
@@ -375,7 +375,7 @@ impl Binder<'_> {
 
     fn keep(&self) -> Result<Vec<KeepPlan>, Unbound> {
         let bound = |keep: &Keep| {
-            let refused = |refusal| Unbound { origin: keep.origin, refusal };
+            let refused = |error| Unbound { origin: keep.origin, error };
             let of = self.piece_or_column(&keep.of, &keep.of_span).map_err(refused)?;
             Ok(KeepPlan { of, asked: self.asked(&keep.condition, &keep.span).map_err(refused)? })
         };
@@ -385,14 +385,14 @@ impl Binder<'_> {
     fn unique_together(&self) -> Result<Option<(Vec<BuildPlan>, usize, String)>, Unbound> {
         let Some(unique) = &self.wanted.unique else { return Ok(None) };
         let bound = |(of, span): &(ColumnRef, Span)| {
-            self.piece_or_column(of, span).map_err(|refusal| Unbound { origin: unique.origin, refusal })
+            self.piece_or_column(of, span).map_err(|error| Unbound { origin: unique.origin, error })
         };
         let parts = unique.of.iter().map(bound).collect::<Result<Vec<_>, _>>()?;
         let words = unique.of.iter().map(|(of, _)| of.to_string()).collect::<Vec<_>>().join(" + ");
         Ok(Some((parts, self.uniques.replace(self.uniques.get() + 1), words)))
     }
 
-    fn build(&self, parts: &[BuildPart]) -> Result<Vec<BuildPlan>, Refusal> {
+    fn build(&self, parts: &[BuildPart]) -> Result<Vec<BuildPlan>, TextError> {
         let plan = |part: &BuildPart| match part {
             BuildPart::Text(text) => Ok(BuildPlan::Text(text.clone())),
             BuildPart::Name(name, span) => self.piece_or_column(name, span),
@@ -401,23 +401,23 @@ impl Binder<'_> {
     }
 
     /// The piece of a name, or else the column.
-    fn piece_or_column(&self, column: &ColumnRef, span: &Span) -> Result<BuildPlan, Refusal> {
+    fn piece_or_column(&self, column: &ColumnRef, span: &Span) -> Result<BuildPlan, TextError> {
         if let ColumnRef::Name(name) = column
             && let Some(index) = self.pieces.iter().position(|piece| piece.name == *name)
         {
             if self.pieces[index].shape != Shape::One {
-                let mend = "name pieces with one result, such as one with `joined with`";
-                return Err(Refusal::new(format!("{name} has several results"), span.clone(), mend));
+                let help = "name pieces with one result, such as one with `joined with`";
+                return Err(TextError::new(format!("{name} has several results"), span.clone(), help));
             }
             return Ok(BuildPlan::Piece(index));
         }
         column.find(self.header).map(BuildPlan::Column).map_err(|error| {
             let names = self.pieces.iter().map(|piece| piece.name.as_str());
-            let mend = match crate::words::nearest(&column.to_string(), names) {
+            let help = match crate::words::nearest(&column.to_string(), names) {
                 Some(name) => format!("did you mean {name}?"),
-                None => error.mend(),
+                None => error.help(),
             };
-            Refusal::new(format!("there is no piece or column {column}"), span.clone(), mend)
+            TextError::new(format!("there is no piece or column {column}"), span.clone(), help)
         })
     }
 
@@ -444,7 +444,7 @@ impl Binder<'_> {
                     let message = format!("{} is built of {name}, which is built of it in turn", self.pieces[index].name);
                     return Err(unbound(
                         &self.pieces[index],
-                        Refusal::new(message, span.clone(), "break the circle: take one of them from a column"),
+                        TextError::new(message, span.clone(), "break the circle: take one of them from a column"),
                     ));
                 }
                 self.visit(of, state, order)?;

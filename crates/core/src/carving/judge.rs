@@ -3,9 +3,9 @@
 use super::asked::Memory;
 use super::bind::Carving;
 use super::row::Workspace;
-use crate::check::{Misfit, MisfitKind};
+use crate::check::{Violation, ViolationKind};
 use crate::piece::Shape;
-use crate::plan::Held;
+use crate::program::Held;
 use crate::tally::Tally;
 
 /// Something wrong with a row.
@@ -18,7 +18,7 @@ pub struct Fault {
     /// Where it stands in the value of its column, in bytes; none where it was made or is missing.
     pub place: Option<(usize, usize)>,
     /// Why.
-    pub misfit: Misfit,
+    pub violation: Violation,
 }
 
 /// A check of a carving, as a report names it.
@@ -92,9 +92,9 @@ impl Carving {
                     if text.is_empty() && !check.asks_missing {
                         continue;
                     }
-                    if let Some(misfit) = check.asked.misfit(text, value, row, memory) {
+                    if let Some(violation) = check.asked.violation(text, value, row, memory) {
                         let place = place(outcome.held(result, &work.scratch));
-                        faults.push(Fault { check: number, result: text.to_owned(), place, misfit });
+                        faults.push(Fault { check: number, result: text.to_owned(), place, violation });
                         if check.only_warns { warned = true } else { faulted = true }
                     }
                 }
@@ -104,7 +104,12 @@ impl Carving {
                 if outcome.count() > columns {
                     let detail = format!("there are {} results for {columns} columns", outcome.count());
                     let result = self.text(index, columns, value, work).to_owned();
-                    faults.push(Fault { check: number, result, place: None, misfit: Misfit::new(MisfitKind::TooMany, detail) });
+                    faults.push(Fault {
+                        check: number,
+                        result,
+                        place: None,
+                        violation: Violation::new(ViolationKind::TooMany, detail),
+                    });
                     faulted = true;
                 }
                 number += 1;
@@ -113,9 +118,9 @@ impl Carving {
             tally.faulted += u64::from(faulted);
         }
         for (fit, layout) in work.fits.iter().zip(&self.layouts) {
-            if let Err(misfit) = fit {
+            if let Err(violation) = fit {
                 let result = value(layout.column).to_owned();
-                faults.push(Fault { check: number, place: Some((0, result.len())), result, misfit: misfit.clone() });
+                faults.push(Fault { check: number, place: Some((0, result.len())), result, violation: violation.clone() });
             }
             number += 1;
         }
@@ -129,9 +134,9 @@ impl Carving {
                     "" => "its pieces are missing, so it cannot be made again".to_owned(),
                     made => format!("the pieces make \"{made}\" instead"),
                 };
-                let misfit = Misfit::new(MisfitKind::NotRebuilt, detail);
+                let violation = Violation::new(ViolationKind::NotRebuilt, detail);
                 let result = value(proof.column).to_owned();
-                faults.push(Fault { check: number, place: Some((0, result.len())), result, misfit });
+                faults.push(Fault { check: number, place: Some((0, result.len())), result, violation });
             }
             number += 1;
         }
@@ -140,8 +145,8 @@ impl Carving {
             if texts.iter().any(|text| !text.is_empty())
                 && let Some(first) = memory.note(*place, texts.iter().copied(), row)
             {
-                let misfit = Misfit::new(MisfitKind::NotUnique, format!("together they stand in row {first} too"));
-                faults.push(Fault { check: number, result: texts.join(" + "), place: None, misfit });
+                let violation = Violation::new(ViolationKind::NotUnique, format!("together they stand in row {first} too"));
+                faults.push(Fault { check: number, result: texts.join(" + "), place: None, violation });
             }
         }
     }

@@ -2,10 +2,10 @@
 
 use super::asked::{Asked, Memory};
 use super::bind::Carving;
-use crate::check::Misfit;
+use crate::check::Violation;
 use crate::layout::{Fit, LayoutPlan, Room};
 use crate::piece::Shape;
-use crate::plan::{Held, Outcome, Plan, Scratch, State};
+use crate::program::{Held, Outcome, Program, Scratch, State};
 
 /// A piece made ready.
 #[derive(Debug)]
@@ -52,7 +52,7 @@ impl PiecePlan {
 pub(super) enum PieceBody {
     Take {
         column: usize,
-        plan: Plan,
+        plan: Program,
     },
     /// A piece of a layout, both by their numbers.
     Field {
@@ -118,7 +118,7 @@ pub struct Workspace {
     pub(super) scratch: Scratch,
     pub(super) outcomes: Vec<Outcome>,
     /// What became of each layout.
-    pub(super) fits: Vec<Result<Fit, Misfit>>,
+    pub(super) fits: Vec<Result<Fit, Violation>>,
     room: Room,
 }
 
@@ -129,7 +129,7 @@ impl Workspace {
     }
 
     /// Why the value of the layout `layout` has none of its forms; `None` where it has one.
-    pub fn layout_misfit(&self, layout: usize) -> Option<&Misfit> {
+    pub fn layout_violation(&self, layout: usize) -> Option<&Violation> {
         self.fits.get(layout)?.as_ref().err()
     }
 
@@ -194,7 +194,7 @@ impl Carving {
 
     /// Whether the row that was worked out is kept. `row` is its number, from 1.
     pub fn keeps<'v>(&self, value: &impl Fn(usize) -> &'v str, work: &Workspace, row: u64, memory: &mut Memory) -> bool {
-        self.keep.iter().all(|keep| keep.asked.misfit(self.part_text(&keep.of, value, work), value, row, memory).is_none())
+        self.keep.iter().all(|keep| keep.asked.violation(self.part_text(&keep.of, value, work), value, row, memory).is_none())
     }
 
     /// The text of a piece or a column.

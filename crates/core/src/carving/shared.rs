@@ -36,7 +36,7 @@ mod tests {
     use crate::carving::Carving;
     use crate::column::{ColumnRef, Header};
     use crate::piece::{Piece, Wanted};
-    use crate::plan::Setting;
+    use crate::program::Setting;
     use crate::text::unit::Unit;
 
     #[test]

@@ -1,6 +1,6 @@
 //! Email addresses that mail systems accept: RFC 5321 with dot-atoms, and RFC 6531 beyond ASCII.
 
-use super::misfit::described;
+use super::violation::described;
 use crate::text::characters;
 
 /// The longest local part, in bytes (RFC 5321, 4.5.3.1.1).

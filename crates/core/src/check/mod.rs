@@ -3,8 +3,8 @@
 
 pub mod check_digit;
 pub mod email;
-mod misfit;
 pub mod seen;
+mod violation;
 
-pub(crate) use misfit::described;
-pub use misfit::{Misfit, MisfitKind};
+pub(crate) use violation::described;
+pub use violation::{Violation, ViolationKind};

@@ -2,10 +2,10 @@
 
 use crate::column::ColumnRef;
 use crate::piece::BuildPart;
-use crate::refusal::Refusal;
+use crate::text_error::TextError;
 
 /// Reads a built text. Spans are in `text`.
-pub(super) fn parts(text: &str) -> Result<Vec<BuildPart>, Refusal> {
+pub(super) fn parts(text: &str) -> Result<Vec<BuildPart>, TextError> {
     let mut parts = Vec::new();
     let mut plain = String::new();
     let mut at = 0;
@@ -19,14 +19,14 @@ pub(super) fn parts(text: &str) -> Result<Vec<BuildPart>, Refusal> {
             continue;
         }
         if rest.starts_with('}') {
-            return Err(Refusal::new(
+            return Err(TextError::new(
                 "a brace is closed that was never opened",
                 brace..brace + 1,
                 "write `}}` for a brace itself",
             ));
         }
         let Some(close) = rest.find('}') else {
-            return Err(Refusal::new(
+            return Err(TextError::new(
                 "a brace is not closed",
                 brace..text.len(),
                 "close it behind the name; write `{{` for a brace itself",
@@ -34,8 +34,8 @@ pub(super) fn parts(text: &str) -> Result<Vec<BuildPart>, Refusal> {
         };
         let name = rest[1..close].trim();
         if name.is_empty() {
-            let mend = "name a piece or a column in it: `{family}`";
-            return Err(Refusal::new("there is nothing between the braces", brace..brace + close + 1, mend));
+            let help = "name a piece or a column in it: `{family}`";
+            return Err(TextError::new("there is nothing between the braces", brace..brace + close + 1, help));
         }
         if !plain.is_empty() {
             parts.push(BuildPart::Text(std::mem::take(&mut plain)));

@@ -12,8 +12,8 @@ use crate::layout::{Form, Layout};
 use crate::phrase::Phrase;
 use crate::phrase::ast::Condition;
 use crate::piece::{BuildPart, Check, Keep, Piece, Proof, Shape, Source, UniqueTogether, Wanted, When};
-use crate::refusal::Refusal;
 use crate::text::unit::Unit;
+use crate::text_error::TextError;
 use crate::words;
 
 /// The most columns that one piece may fill.
@@ -48,7 +48,7 @@ impl CutList {
     /// # Errors
     /// Where the file is no TOML, holds a key that there is not, or a phrase or condition that cannot be
     /// right; the span is in `file`.
-    pub fn parse(file: &str, origin: usize) -> Result<CutList, Refusal> {
+    pub fn parse(file: &str, origin: usize) -> Result<CutList, TextError> {
         let keys: File = toml::from_str(file).map_err(|error| from_toml(file, &error))?;
         let reader = Reader { file, origin };
         let mut wanted = Wanted::default();
@@ -59,8 +59,8 @@ impl CutList {
             wanted.pieces.push(reader.piece(name, entry)?);
         }
         if wanted.pieces.is_empty() {
-            let mend = "add one:  [piece.family]  take = 'first 3'";
-            return Err(Refusal::new("the cut list has no piece", file.len()..file.len(), mend));
+            let help = "add one:  [piece.family]  take = 'first 3'";
+            return Err(TextError::new("the cut list has no piece", file.len()..file.len(), help));
         }
         for (column, text) in &keys.proof {
             wanted.proofs.push(reader.proof(column, text)?);
@@ -81,14 +81,14 @@ struct Reader<'a> {
 }
 
 impl Reader<'_> {
-    fn piece(&self, name: &Spanned<String>, entry: &PieceEntry) -> Result<Piece, Refusal> {
-        let at_name = |message: &str, mend: &str| Err(Refusal::new(message, name.span(), mend));
+    fn piece(&self, name: &Spanned<String>, entry: &PieceEntry) -> Result<Piece, TextError> {
+        let at_name = |message: &str, help: &str| Err(TextError::new(message, name.span(), help));
         if name.get_ref().trim().is_empty() {
             return at_name("the piece has no name", "write it like [piece.family]");
         }
         let source = match (&entry.take, &entry.build) {
             (Some(_), Some(build)) => {
-                return Err(Refusal::new(
+                return Err(TextError::new(
                     "a piece is taken or built, not both",
                     build.span(),
                     "keep one of `take` and `build`",
@@ -97,7 +97,7 @@ impl Reader<'_> {
             (None, None) => return at_name("the piece says neither `take` nor `build`", "add a phrase: take = 'first 3'"),
             (Some(take), None) => {
                 let phrase_at = text_place(self.file, &take.span());
-                let phrase = Phrase::parse(take.get_ref()).map_err(|error| phrase_at.refusal(error))?;
+                let phrase = Phrase::parse(take.get_ref()).map_err(|error| phrase_at.error(error))?;
                 let of_span = entry.of.as_ref().map_or(name.span(), Spanned::span);
                 Source::Take { of: entry.of.as_ref().map(|of| ColumnRef::parse(of.get_ref())), of_span, phrase, phrase_at }
             }
@@ -116,20 +116,20 @@ impl Reader<'_> {
         })
     }
 
-    fn layout(&self, column: &Spanned<String>, entry: &LayoutEntry) -> Result<Layout, Refusal> {
+    fn layout(&self, column: &Spanned<String>, entry: &LayoutEntry) -> Result<Layout, TextError> {
         let forms = entry.form.iter().map(|form| {
             let place = text_place(self.file, &form.span());
-            Form::parse(form.get_ref()).map_err(|refusal| place.refusal(refusal))
+            Form::parse(form.get_ref()).map_err(|error| place.error(error))
         });
         let forms = forms.collect::<Result<Vec<_>, _>>()?;
         if forms.is_empty() {
-            let mend = "add one: form = ['<family 3 uppercase>-<serial 8 digits>']";
-            return Err(Refusal::new("the layout has no form", column.span(), mend));
+            let help = "add one: form = ['<family 3 uppercase>-<serial 8 digits>']";
+            return Err(TextError::new("the layout has no form", column.span(), help));
         }
         Ok(Layout { column: ColumnRef::parse(column.get_ref()), column_span: column.span(), forms, origin: self.origin })
     }
 
-    fn proof(&self, column: &Spanned<String>, text: &Spanned<String>) -> Result<Proof, Refusal> {
+    fn proof(&self, column: &Spanned<String>, text: &Spanned<String>) -> Result<Proof, TextError> {
         Ok(Proof {
             column: ColumnRef::parse(column.get_ref()),
             column_span: column.span(),
@@ -140,27 +140,27 @@ impl Reader<'_> {
     }
 
     /// `COLUMN: CONDITION`.
-    fn keep(&self, text: &Spanned<String>) -> Result<Keep, Refusal> {
+    fn keep(&self, text: &Spanned<String>) -> Result<Keep, TextError> {
         let When { column, column_span, condition, span } = self.when(text)?;
         let Some(of) = column else {
-            let mend = format!("write it as COLUMN: CONDITION, such as `part_code: {}`", text.get_ref().trim());
-            return Err(Refusal::new("the condition does not say what it asks about", span, mend));
+            let help = format!("write it as COLUMN: CONDITION, such as `part_code: {}`", text.get_ref().trim());
+            return Err(TextError::new("the condition does not say what it asks about", span, help));
         };
         Ok(Keep { of, of_span: column_span, condition, span, origin: self.origin })
     }
 
-    fn build(&self, build: &Spanned<String>, entry: &PieceEntry) -> Result<Source, Refusal> {
+    fn build(&self, build: &Spanned<String>, entry: &PieceEntry) -> Result<Source, TextError> {
         if let Some(of) = &entry.of {
-            let mend = "name columns in `build`, in braces";
-            return Err(Refusal::new("a piece that is built comes from no column", of.span(), mend));
+            let help = "name columns in `build`, in braces";
+            return Err(TextError::new("a piece that is built comes from no column", of.span(), help));
         }
         Ok(Source::Build { parts: self.parts(build)?, span: build.span() })
     }
 
     /// The parts of a built text.
-    fn parts(&self, build: &Spanned<String>) -> Result<Vec<BuildPart>, Refusal> {
+    fn parts(&self, build: &Spanned<String>) -> Result<Vec<BuildPart>, TextError> {
         let place = text_place(self.file, &build.span());
-        let mut parts = build::parts(build.get_ref()).map_err(|refusal| place.refusal(refusal))?;
+        let mut parts = build::parts(build.get_ref()).map_err(|error| place.error(error))?;
         for part in &mut parts {
             if let BuildPart::Name(_, span) = part {
                 *span = place.span(span);
@@ -170,7 +170,7 @@ impl Reader<'_> {
     }
 
     /// `CONDITION`, or `COLUMN: CONDITION`.
-    fn when(&self, when: &Spanned<String>) -> Result<When, Refusal> {
+    fn when(&self, when: &Spanned<String>) -> Result<When, TextError> {
         let text = when.get_ref();
         let place = text_place(self.file, &when.span());
         // Outside of quotes and slashes, no condition has a colon.
@@ -183,15 +183,15 @@ impl Reader<'_> {
             None => (None, 0),
         };
         let start = text.len() - text[start..].trim_start().len();
-        let condition = Condition::parse(&text[start..]).map_err(|error| place.refusal(Refusal::from(error).moved(start)))?;
+        let condition = Condition::parse(&text[start..]).map_err(|error| place.error(TextError::from(error).moved(start)))?;
         let column_span = place.span(&(0..text[..colon.unwrap_or(0)].trim_end().len()));
         Ok(When { column, column_span, condition, span: place.span(&(start..text.len())) })
     }
 
-    fn checks(&self, entry: &PieceEntry) -> Result<Vec<Check>, Refusal> {
+    fn checks(&self, entry: &PieceEntry) -> Result<Vec<Check>, TextError> {
         let check = |text: &Spanned<String>, only_warns| {
             let place = text_place(self.file, &text.span());
-            let condition = Condition::parse(text.get_ref()).map_err(|error| place.refusal(error))?;
+            let condition = Condition::parse(text.get_ref()).map_err(|error| place.error(error))?;
             Ok(Check { condition, words: text.get_ref().clone(), only_warns, span: text.span() })
         };
         let checks = entry.check.iter().map(|text| check(text, false));
@@ -210,10 +210,10 @@ fn colon_behind_column(text: &str) -> Option<usize> {
 }
 
 /// What `columns` and `rows` say.
-fn shape(entry: &PieceEntry, source: &Source) -> Result<Shape, Refusal> {
+fn shape(entry: &PieceEntry, source: &Source) -> Result<Shape, TextError> {
     let shape = match (&entry.columns, &entry.rows) {
         (Some(columns), Some(rows)) if *rows.get_ref() => {
-            return Err(Refusal::new(
+            return Err(TextError::new(
                 "results fill columns or rows, not both",
                 columns.span(),
                 "keep one of `columns` and `rows`",
@@ -225,8 +225,8 @@ fn shape(entry: &PieceEntry, source: &Source) -> Result<Shape, Refusal> {
                 Shape::Columns(usize::try_from(*n).unwrap_or(1))
             }
             _ => {
-                let mend = format!("write a number from 1 to {MOST_COLUMNS}, or \"auto\" for as many as the data needs");
-                return Err(Refusal::new("this is no number of columns", columns.span(), mend));
+                let help = format!("write a number from 1 to {MOST_COLUMNS}, or \"auto\" for as many as the data needs");
+                return Err(TextError::new("this is no number of columns", columns.span(), help));
             }
         },
         (None, Some(rows)) if *rows.get_ref() => Shape::Rows,
@@ -236,14 +236,14 @@ fn shape(entry: &PieceEntry, source: &Source) -> Result<Shape, Refusal> {
     match (source, shape) {
         (_, Shape::One) => {}
         (Source::Build { .. } | Source::Field { .. }, _) => {
-            return Err(Refusal::new("a piece that is built has one result", span, "leave this out"));
+            return Err(TextError::new("a piece that is built has one result", span, "leave this out"));
         }
-        (Source::Take { phrase, .. }, _) if crate::plan::refuse_several(phrase, "").is_ok() => {
-            let mend = "leave it out, or take several: `sections by`, `numbers`, `runs` or `matches`";
-            return Err(Refusal::new("the phrase gives a single result", span, mend));
+        (Source::Take { phrase, .. }, _) if crate::program::refuse_several(phrase, "").is_ok() => {
+            let help = "leave it out, or take several: `sections by`, `numbers`, `runs` or `matches`";
+            return Err(TextError::new("the phrase gives a single result", span, help));
         }
         _ if entry.replace && shape != Shape::Rows => {
-            return Err(Refusal::new("several columns cannot take the place of one", span, "leave `replace` out"));
+            return Err(TextError::new("several columns cannot take the place of one", span, "leave `replace` out"));
         }
         _ => {}
     }
@@ -251,7 +251,7 @@ fn shape(entry: &PieceEntry, source: &Source) -> Result<Shape, Refusal> {
 }
 
 /// An error of the TOML reader, in our words where it is about keys.
-fn from_toml(file: &str, error: &toml::de::Error) -> Refusal {
+fn from_toml(file: &str, error: &toml::de::Error) -> TextError {
     let span = error.span().unwrap_or(file.len()..file.len());
     let message = error.message();
     let mut names = message.split('`').skip(1).step_by(2);
@@ -260,19 +260,19 @@ fn from_toml(file: &str, error: &toml::de::Error) -> Refusal {
     {
         let known: Vec<&str> = names.collect();
         let list = format!("the keys here are {}", known.join(", "));
-        let mend = match words::nearest(unknown, known.iter().copied()) {
+        let help = match words::nearest(unknown, known.iter().copied()) {
             Some(nearest) => format!("did you mean `{nearest}`? {}{}", list[..1].to_uppercase(), &list[1..]),
             None => list,
         };
-        return Refusal::new(format!("there is no key `{unknown}`"), span, mend);
+        return TextError::new(format!("there is no key `{unknown}`"), span, help);
     }
     if message.contains("expected a sequence") {
-        return Refusal::new("a list is expected here", span, "put it in brackets: [\"…\"]");
+        return TextError::new("a list is expected here", span, "put it in brackets: [\"…\"]");
     }
-    let mend = if message.starts_with("invalid type") {
+    let help = if message.starts_with("invalid type") {
         "write a value of the kind that is expected"
     } else {
         "a cut list is TOML: key = \"value\" lines under [piece.NAME]; texts with quotes in them stand in single quotes"
     };
-    Refusal::new(message.lines().next().unwrap_or_default(), span, mend)
+    TextError::new(message.lines().next().unwrap_or_default(), span, help)
 }

@@ -1,6 +1,6 @@
 //! Examples of what is wanted: a value, and the result it should give.
 
-use crate::refusal::Refusal;
+use crate::text_error::TextError;
 
 /// What stands between a value and its result.
 const ARROW: &str = " => ";
@@ -19,21 +19,25 @@ impl Example {
     ///
     /// # Errors
     /// Where the arrow is missing or a side is empty.
-    pub fn parse(text: &str) -> Result<Example, Refusal> {
+    pub fn parse(text: &str) -> Result<Example, TextError> {
         let Some(at) = text.rfind(ARROW) else {
             let bare = ["=>", "=", "->", "→"].iter().find_map(|arrow| text.find(arrow).map(|at| at..at + arrow.len()));
             if let Some(span) = bare.clone().filter(|span| span.end == text.len() && text.ends_with("=>")) {
                 return Err(empty_result(span));
             }
             if let Some(span) = bare.clone().filter(|span| span.start == 0 && text.starts_with("=>")) {
-                return Err(Refusal::new("the value is empty", span, "put a value of the column before the arrow"));
+                return Err(TextError::new("the value is empty", span, "put a value of the column before the arrow"));
             }
-            let mend = "write the value, a space, =>, a space, and the result: 'GRP-00041273-S7K2 => 41273'";
-            return Err(Refusal::new("the arrow => is missing", bare.unwrap_or(text.len()..text.len()), mend));
+            let help = "write the value, a space, =>, a space, and the result: 'GRP-00041273-S7K2 => 41273'";
+            return Err(TextError::new("the arrow => is missing", bare.unwrap_or(text.len()..text.len()), help));
         };
         let example = Example { value: text[..at].to_owned(), result: text[at + ARROW.len()..].to_owned() };
         if example.value.is_empty() {
-            return Err(Refusal::new("the value is empty", 0..at + ARROW.len(), "put a value of the column before the arrow"));
+            return Err(TextError::new(
+                "the value is empty",
+                0..at + ARROW.len(),
+                "put a value of the column before the arrow",
+            ));
         }
         if example.result.is_empty() {
             return Err(empty_result(at..text.len()));
@@ -47,19 +51,19 @@ impl Example {
 ///
 /// # Errors
 /// The index of an example whose result cannot; the span is in that result.
-pub fn check(examples: &[Example]) -> Result<(), (usize, Refusal)> {
+pub fn check(examples: &[Example]) -> Result<(), (usize, TextError)> {
     let (before, behind) = common_ends(examples);
     for (index, example) in examples.iter().enumerate() {
-        example.check(before, behind).map_err(|refusal| (index, refusal))?;
+        example.check(before, behind).map_err(|error| (index, error))?;
     }
     Ok(())
 }
 
 impl Example {
     /// The check of one example, so many bytes of whose result are the same in all of them at either end.
-    fn check(&self, before: usize, behind: usize) -> Result<(), Refusal> {
+    fn check(&self, before: usize, behind: usize) -> Result<(), TextError> {
         if self.value.is_empty() {
-            return Err(Refusal::new("the value is empty", 0..0, "give a value of the column"));
+            return Err(TextError::new("the value is empty", 0..0, "give a value of the column"));
         }
         if self.result.is_empty() {
             return Err(empty_result(0..0));
@@ -91,12 +95,12 @@ impl Example {
             None => return Ok(()),
         };
         let width = self.result[culprit..].chars().next().map_or(0, char::len_utf8);
-        let mend = match text {
+        let help = match text {
             "" => "a phrase takes a part of the value, and nothing of this result stands in it",
             _ => "characters that the value has not can only be put before a piece, behind it, or as padding",
         };
         let message = format!("{} cannot come from the value", characters(all.chars().filter(|c| !has(*c))));
-        Err(Refusal::new(message, culprit..culprit + width, mend))
+        Err(TextError::new(message, culprit..culprit + width, help))
     }
 }
 
@@ -116,9 +120,9 @@ fn common_ends(examples: &[Example]) -> (usize, usize) {
     (before, behind.min(shortest - before))
 }
 
-fn empty_result(span: std::ops::Range<usize>) -> Refusal {
-    let mend = "put behind the arrow what the value should give; a blank result needs no phrase";
-    Refusal::new("the result is empty", span, mend)
+fn empty_result(span: std::ops::Range<usize>) -> TextError {
+    let help = "put behind the arrow what the value should give; a blank result needs no phrase";
+    TextError::new("the result is empty", span, help)
 }
 
 /// A text with its case set aside.
@@ -161,9 +165,9 @@ mod tests {
             ("GRP-1 => ", "the result is empty"),
             ("GRP-1 =>", "the result is empty"),
         ] {
-            let refusal = Example::parse(text).unwrap_err();
-            assert_eq!(refusal.message, expected, "{text}");
-            assert!(text.get(refusal.span.clone()).is_some(), "{text}: {:?}", refusal.span);
+            let error = Example::parse(text).unwrap_err();
+            assert_eq!(error.message, expected, "{text}");
+            assert!(text.get(error.span.clone()).is_some(), "{text}: {:?}", error.span);
         }
     }
 
@@ -179,8 +183,8 @@ mod tests {
             (vec!["A 1 B 2 => 1 X 2"], "\"X\" cannot come from the value"),
             (vec!["GRP-1 => 1", "HNG-2 => 7"], "\"7\" cannot come from the value"),
         ] {
-            let (index, refusal) = checked(&texts).unwrap_err();
-            assert_eq!((index, refusal.message.as_str()), (texts.len() - 1, expected), "{texts:?}");
+            let (index, error) = checked(&texts).unwrap_err();
+            assert_eq!((index, error.message.as_str()), (texts.len() - 1, expected), "{texts:?}");
         }
         for texts in [
             vec!["GRP-1 => grp"],

@@ -3,13 +3,13 @@
 use std::collections::HashMap;
 
 use crate::phrase::Phrase;
-use crate::plan::{Plan, Scratch};
+use crate::program::{Program, Scratch};
 use crate::text::unit::Unit;
 
 /// Compiled steps, by how they are written.
 #[derive(Debug, Default)]
 pub struct Plans {
-    known: HashMap<String, Option<Plan>>,
+    known: HashMap<String, Option<Program>>,
     scratch: Scratch,
 }
 
@@ -29,7 +29,7 @@ impl Plans {
         results
     }
 
-    fn plan(&mut self, phrase: &str) -> Option<&Plan> {
+    fn plan(&mut self, phrase: &str) -> Option<&Program> {
         if !self.known.contains_key(phrase) {
             self.known.insert(phrase.to_owned(), compile(phrase));
         }
@@ -57,6 +57,6 @@ impl Plans {
 }
 
 /// A phrase made ready; `None` where it cannot be right.
-pub fn compile(phrase: &str) -> Option<Plan> {
-    Plan::new(&Phrase::parse(phrase).ok()?, Unit::Characters).ok()
+pub fn compile(phrase: &str) -> Option<Program> {
+    Program::new(&Phrase::parse(phrase).ok()?, Unit::Characters).ok()
 }

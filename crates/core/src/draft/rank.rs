@@ -8,7 +8,7 @@ use super::example::Example;
 use super::plans::compile;
 use super::sample::Row;
 use super::search::Found;
-use crate::plan::{Plan, Scratch};
+use crate::program::{Program, Scratch};
 use crate::survey::{Kinds, What, runs_of};
 
 /// Phrases that are shown.
@@ -71,7 +71,7 @@ pub fn differ(first: &Ranked, second: &Ranked) -> Option<usize> {
     all().find(both).or_else(|| all().next())
 }
 
-fn result(plan: &Plan, value: &str, scratch: &mut Scratch) -> Option<String> {
+fn result(plan: &Program, value: &str, scratch: &mut Scratch) -> Option<String> {
     scratch.clear();
     let cut = plan.cut(value, scratch);
     (!cut.state.missing).then(|| cut.text.to_owned())

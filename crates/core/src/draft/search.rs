@@ -131,7 +131,7 @@ impl Search<'_> {
 /// Whether a phrase turns each value into its result.
 pub fn fits(phrase: &str, examples: &[Example]) -> bool {
     let Some(plan) = compile(phrase) else { return false };
-    let mut scratch = crate::plan::Scratch::default();
+    let mut scratch = crate::program::Scratch::default();
     examples.iter().all(|example| {
         scratch.clear();
         let cut = plan.cut(&example.value, &mut scratch);

@@ -1,4 +1,4 @@
-//! The keen eye: what a run saw that its summary does not say, with the rows and a mend to paste.
+//! The keen eye: what a run saw that its summary does not say, with the rows and a help to paste.
 
 mod digits;
 mod phrase;
@@ -9,9 +9,9 @@ use std::collections::BTreeMap;
 pub use watched::{Seen, note_looks};
 use watched::{Watched, append_all};
 
-use crate::check::Misfit;
+use crate::check::Violation;
 use crate::piece::Piece;
-use crate::plan::State;
+use crate::program::State;
 use crate::sightings::{ROWS, Sightings};
 use crate::text::look_alikes::{digit_of, looks_like};
 use crate::text::{characters, names};
@@ -31,7 +31,7 @@ pub struct Hint {
     /// The first rows it was seen in.
     pub rows: Vec<u64>,
     /// What to do about it, in one line.
-    pub mend: String,
+    pub help: String,
 }
 
 /// Watches the pieces of a run.
@@ -65,12 +65,13 @@ impl Watcher {
     }
 
     /// Sees why a value has none of the forms of its layout.
-    pub fn see_layout(&mut self, row: u64, value: &str, misfit: &Misfit) {
-        let character = misfit.at.and_then(|at| characters::ranges(value).nth(at.checked_sub(1)?)).map(|range| &value[range]);
+    pub fn see_layout(&mut self, row: u64, value: &str, violation: &Violation) {
+        let character =
+            violation.at.and_then(|at| characters::ranges(value).nth(at.checked_sub(1)?)).map(|range| &value[range]);
         let Some(found) = character.and_then(|character| character.chars().next()) else { return };
         let wanted = match (digit_of(found), looks_like(found)) {
-            (Some(digit), _) if misfit.detail.contains("a digit") => digit,
-            (_, Some(plain)) if misfit.detail.contains(&format!("\"{plain}\"")) => plain,
+            (Some(digit), _) if violation.detail.contains("a digit") => digit,
+            (_, Some(plain)) if violation.detail.contains(&format!("\"{plain}\"")) => plain,
             _ => return,
         };
         self.in_layouts.entry((found, wanted)).or_default().note(row);
@@ -99,7 +100,7 @@ impl Watcher {
                 hints.push(Hint {
                     seen: format!("{} of {rows} rows do not meet `{words}` of {of}", seen.count),
                     rows: seen.rows.clone(),
-                    mend: "is the check right? Look at one of the rows with explain".to_owned(),
+                    help: "is the check right? Look at one of the rows with explain".to_owned(),
                 });
             }
         }
@@ -114,7 +115,7 @@ impl Watcher {
                 if wanted.is_ascii_digit() { "a digit".to_owned() } else { format!("\"{wanted}\"") }
             ),
             rows: seen.rows.clone(),
-            mend: format!("mend the data: {} should be \"{wanted}\"", named(*found)),
+            help: format!("fix the data: {} should be \"{wanted}\"", named(*found)),
         }));
         for kind in [Watched::letters, Watched::other_case, Watched::lost_zeros, Watched::few] {
             hints.extend(each(kind));
@@ -138,7 +139,7 @@ impl Watcher {
         let hints = told.into_iter().map(|((marker, found), (seen, pieces))| {
             let names: Vec<_> = pieces.iter().map(|piece| piece.name.clone()).collect();
             let plain = looks_like(found).unwrap_or('-');
-            let mend = pieces.first().map(|piece| {
+            let help = pieces.first().map(|piece| {
                 format!("{}: replace \"\\u{{{:x}}}\" with \"{plain}\" then {}", piece.name, u32::from(found), piece.phrase)
             });
             Hint {
@@ -149,7 +150,7 @@ impl Watcher {
                     names.join(", ")
                 ),
                 rows: seen.rows.clone(),
-                mend: mend.unwrap_or_default(),
+                help: help.unwrap_or_default(),
             }
         });
         hints.collect()
@@ -162,7 +163,7 @@ impl Watched {
         hint(*count > 0, || Hint {
             seen: format!("{} with spaces at an end, and `{}` counts them for {}", values(*count), self.phrase, self.name),
             rows: rows.clone(),
-            mend: format!("{}: trim then {}", self.name, self.phrase),
+            help: format!("{}: trim then {}", self.name, self.phrase),
         })
     }
 
@@ -180,7 +181,7 @@ impl Watched {
                 self.digits_only
             ),
             rows: seen.rows.clone(),
-            mend: self.with_behind(&format!("replace \"{letter}\" with \"{}\"", digit_of(*letter).unwrap_or('0'))),
+            help: self.with_behind(&format!("replace \"{letter}\" with \"{}\"", digit_of(*letter).unwrap_or('0'))),
         });
         hints.collect()
     }
@@ -188,9 +189,9 @@ impl Watched {
     /// The piece with a step behind its phrase, to be pasted.
     fn with_behind(&self, step: &str) -> String {
         match (self.phrase.as_str(), self.one_branch) {
-            ("", _) => "mend the data".to_owned(),
+            ("", _) => "fix the data".to_owned(),
             (phrase, true) => format!("{}: {phrase} then {step}", self.name),
-            (_, false) => format!("mend the data, or put `then {step}` before the `or` of {}", self.name),
+            (_, false) => format!("fix the data, or put `then {step}` before the `or` of {}", self.name),
         }
     }
 
@@ -198,7 +199,7 @@ impl Watched {
         let hints = self.other_case.iter().map(|(marker, seen)| Hint {
             seen: format!("the marker \"{marker}\" of {} is written in another case in {}", self.name, values(seen.count)),
             rows: seen.rows.clone(),
-            mend: match (self.phrase.contains(&format!("\"{marker}\"")), self.phrase.as_str()) {
+            help: match (self.phrase.contains(&format!("\"{marker}\"")), self.phrase.as_str()) {
                 (true, phrase) => {
                     format!("{}: {}", self.name, phrase.replace(&format!("\"{marker}\""), &format!("\"{marker}\" any case")))
                 }
@@ -222,7 +223,7 @@ impl Watched {
                 self.name
             ),
             rows: narrower.iter().flat_map(|seen| seen.rows.iter().copied()).take(ROWS).collect(),
-            mend: format!("{}: pad left to {width} with \"0\" then {}", self.name, self.phrase),
+            help: format!("{}: pad left to {width} with \"0\" then {}", self.name, self.phrase),
         })
     }
 
@@ -237,7 +238,7 @@ impl Watched {
                 if seen.count == 1 { "1 row".to_owned() } else { format!("{} rows", seen.count) }
             ),
             rows: seen.rows.clone(),
-            mend: format!("look at the row: explain CUTLIST FILE --row {}", seen.rows.first().copied().unwrap_or(1)),
+            help: format!("look at the row: explain CUTLIST FILE --row {}", seen.rows.first().copied().unwrap_or(1)),
         };
         let mut hints = hint(few(&self.missing) && self.missing.count > explained, || said("missing", &self.missing));
         hints.extend(hint(few(&self.short), || said("short", &self.short)));
@@ -271,9 +272,9 @@ mod tests {
     use crate::carving::{Batch, Carving, Values, Workspace};
     use crate::column::{ColumnRef, Header};
     use crate::cutlist::CutList;
-    use crate::plan::Setting;
+    use crate::program::Setting;
     use crate::tally::Tally;
-    use crate::text::lanes::Extent;
+    use crate::text::simd::Span;
     use crate::text::unit::Unit;
 
     /// The hints of a piece on values, as they are shown.
@@ -291,7 +292,7 @@ mod tests {
         watcher
             .hints(values.len() as u64, &[])
             .into_iter()
-            .map(|hint| format!("{} {:?}: {}", hint.seen, hint.rows, hint.mend))
+            .map(|hint| format!("{} {:?}: {}", hint.seen, hint.rows, hint.help))
             .collect()
     }
 
@@ -324,7 +325,7 @@ mod tests {
                 r#"after "-" or "none""#,
                 many("A-0041", "A-0O41"),
                 vec![
-                    r#"1 value has the letter O in p where the other 99 have digits [100]: mend the data, or put `then replace "O" with "0"` before the `or` of p"#,
+                    r#"1 value has the letter O in p where the other 99 have digits [100]: fix the data, or put `then replace "O" with "0"` before the `or` of p"#,
                 ],
             ),
             (
@@ -358,8 +359,8 @@ mod tests {
     #[test]
     fn the_mends_that_are_offered_can_be_pasted() {
         for hint in [hints(r#"section 2 by "-""#, &["A–2"]), hints("last 4", &["GRP  "])].concat() {
-            let (_, mend) = hint.split_once("]: ").unwrap();
-            assert!(Piece::parse(mend, 0).is_ok(), "{mend}");
+            let (_, help) = hint.split_once("]: ").unwrap();
+            assert!(Piece::parse(help, 0).is_ok(), "{help}");
         }
     }
 
@@ -369,8 +370,8 @@ mod tests {
         let plan = crate::layout::LayoutPlan::new(&layout);
         let mut watcher = Watcher::default();
         for (row, value) in ["GRP-0004127O-S7K2", "GRP–00041270-S7K2", "GR-1"].into_iter().enumerate() {
-            let misfit = plan.fit(value, &mut crate::layout::Room::default()).unwrap_err();
-            watcher.see_layout(row as u64 + 1, value, &misfit);
+            let violation = plan.fit(value, &mut crate::layout::Room::default()).unwrap_err();
+            watcher.see_layout(row as u64 + 1, value, &violation);
         }
         let hints: Vec<_> = watcher.hints(3, &[]).into_iter().map(|hint| (hint.seen, hint.rows)).collect();
         assert_eq!(
@@ -409,7 +410,7 @@ mod tests {
             let mut at = 0;
             let places = texts.iter().map(|text| {
                 at += text.len();
-                Extent::new(at - text.len(), at)
+                Span::new(at - text.len(), at)
             });
             let places = vec![places.collect::<Vec<_>>()];
             let phrases = ["whole", "first 4", r#"after "-""#, r#"before "-" or "none""#, "match /-([0-9]+)/ group 1",

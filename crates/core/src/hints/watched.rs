@@ -5,10 +5,10 @@ use std::collections::BTreeMap;
 use super::digits::{ENDS, LOOK, MAY_BE_DIGITS, digit_look_alike};
 use super::phrase::{counted_ends, markers};
 use crate::piece::{Piece, Source};
-use crate::plan::{CutColumn, State};
+use crate::program::{CutColumn, State};
 use crate::sightings::Sightings;
-use crate::text::lanes::{self, ByteRange, Extent};
 use crate::text::look_alikes::looks_like;
+use crate::text::simd::{self, ByteRange, Span};
 
 /// What is watched of one piece.
 #[derive(Debug, Clone, Default)]
@@ -51,7 +51,7 @@ pub struct Seen<'a> {
     /// The text that the values stand in.
     pub text: &'a str,
     /// The value of each row.
-    pub values: &'a [Extent],
+    pub values: &'a [Span],
     /// Which of the values are worth a look, by [`note_looks`].
     pub looks: &'a [u32],
     /// What was cut out of them.
@@ -61,7 +61,7 @@ pub struct Seen<'a> {
 /// Notes which of many values should be seen, whatever is cut out of them: once a column, for all its pieces.
 // Compiled by itself: what its loops need then stays in registers.
 #[inline(never)]
-pub fn note_looks(text: &str, values: &[Extent], looks: &mut Vec<u32>) {
+pub fn note_looks(text: &str, values: &[Span], looks: &mut Vec<u32>) {
     let bytes = text.as_bytes();
     let end_of = |at: u32| bytes.get(at as usize).map_or(0, |byte| ENDS[usize::from(*byte)]);
     for (row, value) in (0..).zip(values) {
@@ -159,30 +159,30 @@ impl Watched {
             // What a cut or a check has seen to is not looked for again.
             Some(true) if results.are_filled() => self.digits_only += values.len() as u64,
             Some(false) => {}
-            _ => self.see_digits(first_row, results.source(text.as_bytes()), results.extents()),
+            _ => self.see_digits(first_row, results.source(text.as_bytes()), results.spans()),
         }
     }
 
     /// Sees texts that are digits, and those that are nearly.
     // Compiled by itself: what its loops need then stays in registers.
     #[inline(never)]
-    fn see_digits(&mut self, first_row: u64, source: &[u8], texts: &[Extent]) {
+    fn see_digits(&mut self, first_row: u64, source: &[u8], texts: &[Span]) {
         let is_like_digits = |at: usize| source.get(at).is_some_and(|byte| MAY_BE_DIGITS[usize::from(*byte)]);
         let mut digits_only = 0;
-        for (row, extent) in (first_row..).zip(texts) {
-            let (start, width) = (extent.start as usize, extent.width());
-            let others = !ByteRange::DIGITS.has(lanes::lanes(source, start));
+        for (row, span) in (first_row..).zip(texts) {
+            let (start, width) = (span.start as usize, span.width());
+            let others = !ByteRange::DIGITS.has(simd::lanes(source, start));
             // Codes are as good as random, but few come near to digits: the processor foresees that.
             let (others, is_all) = match width <= 16 {
-                true => (others & lanes::first_lanes(width), true),
-                false => (others & lanes::first_lanes(16), false),
+                true => (others & simd::first_lanes(width), true),
+                false => (others & simd::first_lanes(16), false),
             };
             if is_all && others == 0 {
                 digits_only += u64::from(width > 0);
             } else if others.count_ones() as usize * 2 < width
                 && (others == 0 || is_like_digits(start + others.trailing_zeros() as usize))
             {
-                digits_only += u64::from(self.see_letters(row, extent.bytes(source)));
+                digits_only += u64::from(self.see_letters(row, span.bytes(source)));
             }
         }
         self.digits_only += digits_only;

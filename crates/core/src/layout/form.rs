@@ -2,7 +2,7 @@
 
 use crate::phrase::ast::Class;
 use crate::phrase::parse_field;
-use crate::refusal::Refusal;
+use crate::text_error::TextError;
 
 /// The most characters that the fields of a form may be wide together, where they have an end.
 const MOST_WIDTH: usize = 10_000;
@@ -47,12 +47,12 @@ impl Form {
     ///
     /// # Errors
     /// Where a bracket is not closed, a piece is named twice, or its width or class cannot be right.
-    pub fn parse(source: &str) -> Result<Form, Refusal> {
+    pub fn parse(source: &str) -> Result<Form, TextError> {
         let mut reader = Reader { source, at: 0, names: Vec::new(), width: 0 };
         let items = reader.items(0)?;
         if reader.names.is_empty() {
-            let mend = "name its pieces between < and >: `<family 3 uppercase>-<serial 8 digits>`";
-            return Err(Refusal::new("the form has no piece", 0..source.len(), mend));
+            let help = "name its pieces between < and >: `<family 3 uppercase>-<serial 8 digits>`";
+            return Err(TextError::new("the form has no piece", 0..source.len(), help));
         }
         Ok(Form { source: source.to_owned(), items })
     }
@@ -80,7 +80,7 @@ struct Reader<'a> {
 
 impl Reader<'_> {
     /// The items up to the end, or up to the bracket that closes an absent part.
-    fn items(&mut self, depth: usize) -> Result<Vec<Item>, Refusal> {
+    fn items(&mut self, depth: usize) -> Result<Vec<Item>, TextError> {
         let mut items = Vec::new();
         let mut text = String::new();
         while let Some(c) = self.source[self.at..].chars().next() {
@@ -100,7 +100,7 @@ impl Reader<'_> {
                 '[' => {
                     flush(&mut text, &mut items);
                     if depth == MOST_DEPTH {
-                        return Err(Refusal::new(
+                        return Err(TextError::new(
                             "too many brackets stand in each other",
                             start..start + 1,
                             "write several forms instead",
@@ -108,7 +108,7 @@ impl Reader<'_> {
                     }
                     let inner = self.items(depth + 1)?;
                     if !self.source[..self.at].ends_with(']') || self.at == start + 1 {
-                        return Err(Refusal::new(
+                        return Err(TextError::new(
                             "a bracket is not closed",
                             start..self.source.len(),
                             "close it with ]; write [[ for a bracket itself",
@@ -121,14 +121,14 @@ impl Reader<'_> {
                     return Ok(items);
                 }
                 '>' | ']' => {
-                    let mend = format!("write {c}{c} for the character itself");
-                    return Err(Refusal::new(format!("{c} closes nothing"), start..start + 1, mend));
+                    let help = format!("write {c}{c} for the character itself");
+                    return Err(TextError::new(format!("{c} closes nothing"), start..start + 1, help));
                 }
                 _ => text.push(c),
             }
         }
         if depth > 0 {
-            return Err(Refusal::new(
+            return Err(TextError::new(
                 "a bracket is not closed",
                 self.at..self.at,
                 "close it with ]; write [[ for a bracket itself",
@@ -139,15 +139,15 @@ impl Reader<'_> {
     }
 
     /// The piece whose `<` stands at byte `start`.
-    fn field(&mut self, start: usize) -> Result<Field, Refusal> {
+    fn field(&mut self, start: usize) -> Result<Field, TextError> {
         let Some(close) = self.source[self.at..].find('>') else {
-            let mend = "close it with >; write << for the character itself";
-            return Err(Refusal::new("a piece is not closed", start..self.source.len(), mend));
+            let help = "close it with >; write << for the character itself";
+            return Err(TextError::new("a piece is not closed", start..self.source.len(), help));
         };
         let inner = &self.source[self.at..self.at + close];
-        let field = parse_field(inner).map_err(|error| Refusal::from(error).moved(self.at))?;
+        let field = parse_field(inner).map_err(|error| TextError::from(error).moved(self.at))?;
         self.at += close + 1;
-        let refused = |message: String, mend: &str| Err(Refusal::new(message, start..self.at, mend));
+        let refused = |message: String, help: &str| Err(TextError::new(message, start..self.at, help));
         if self.names.contains(&field.name) {
             return refused(format!("the piece {} stands twice in the form", field.name), "give each a name of its own");
         }

@@ -1,10 +1,10 @@
 //! Layouts: pictures of a whole code with its pieces named, such as `<family 3 uppercase>-<serial 8 digits>`.
 
 mod form;
-mod program;
+mod machine;
 
 pub use form::{Field, Form, Item};
-pub use program::{Fit, LayoutPlan, Room};
+pub use machine::{Fit, LayoutPlan, Room};
 
 use crate::column::ColumnRef;
 use crate::phrase::Span;
@@ -40,20 +40,20 @@ impl Layout {
     ///
     /// # Errors
     /// Where the column, the colon or the form is missing or wrong; the span is in `text`.
-    pub fn parse(text: &str, origin: usize) -> Result<Layout, crate::refusal::Refusal> {
-        use crate::refusal::Refusal;
+    pub fn parse(text: &str, origin: usize) -> Result<Layout, crate::text_error::TextError> {
+        use crate::text_error::TextError;
         let behind_name = match crate::phrase::text_at(text, 0) {
             Ok((_, end)) if text.starts_with(['"', '\'']) => end,
             _ => 0,
         };
         let colon = text[behind_name..].find([':', '<']).map(|at| behind_name + at).filter(|at| text[*at..].starts_with(':'));
         let Some(colon) = colon.filter(|colon| !text[..*colon].trim().is_empty()) else {
-            let mend = "write it like `part_code: <family 3 uppercase>-<serial 8 digits>`";
-            return Err(Refusal::new("the layout does not say which column it describes", 0..0, mend));
+            let help = "write it like `part_code: <family 3 uppercase>-<serial 8 digits>`";
+            return Err(TextError::new("the layout does not say which column it describes", 0..0, help));
         };
         let form = text[colon + 1..].trim_start();
         let offset = text.len() - form.len();
-        let forms = vec![Form::parse(form).map_err(|refusal| refusal.moved(offset))?];
+        let forms = vec![Form::parse(form).map_err(|error| error.moved(offset))?];
         Ok(Layout { column: ColumnRef::parse(&text[..colon]), column_span: 0..text[..colon].trim_end().len(), forms, origin })
     }
 }

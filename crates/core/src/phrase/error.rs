@@ -12,7 +12,7 @@ pub struct PhraseError {
     /// The words at fault, in bytes of the phrase; empty at its end where something is missing.
     pub span: Span,
     /// What to write instead, in one line.
-    pub mend: String,
+    pub help: String,
 }
 
 /// What is wrong with a phrase.
@@ -168,7 +168,7 @@ impl fmt::Display for ErrorKind {
 
 impl fmt::Display for PhraseError {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        write!(f, "{}; {}", self.kind, self.mend)
+        write!(f, "{}; {}", self.kind, self.help)
     }
 }
 

@@ -1,6 +1,6 @@
 //! The phrase language: text → tokens with spans → syntax tree.
 //!
-//! This module knows nothing of values or rows; [`crate::plan`] gives a phrase its meaning.
+//! This module knows nothing of values or rows; [`crate::program`] gives a phrase its meaning.
 
 pub mod ast;
 mod error;

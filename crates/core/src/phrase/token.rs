@@ -100,7 +100,7 @@ fn regex_at(source: &str, start: usize) -> Result<(TokenKind, usize), PhraseErro
         return Err(PhraseError {
             kind: ErrorKind::UnclosedRegex,
             span: start..source.len(),
-            mend: format!("close it: `{}/`; a slash within is written `\\/`", source[start..].trim_end()),
+            help: format!("close it: `{}/`; a slash within is written `\\/`", source[start..].trim_end()),
         });
     };
     let behind = start + 1 + close + 1;
@@ -110,7 +110,7 @@ fn regex_at(source: &str, start: usize) -> Result<(TokenKind, usize), PhraseErro
         return Err(PhraseError {
             kind: ErrorKind::UnknownFlag,
             span: behind + unknown..behind + unknown + 1,
-            mend:
+            help:
                 "the flags are i (any case), m (^ and $ at every line), s (. takes line breaks too) and x (spaces are left out)"
                     .to_owned(),
         });
@@ -154,7 +154,7 @@ pub(crate) fn text_at(source: &str, start: usize) -> Result<(String, usize), Phr
     Err(PhraseError {
         kind: ErrorKind::UnclosedText(quote),
         span: start..source.len(),
-        mend: format!("close it: `{}{quote}`", &source[start..].trim_end_matches('\\')),
+        help: format!("close it: `{}{quote}`", &source[start..].trim_end_matches('\\')),
     })
 }
 
@@ -172,7 +172,7 @@ fn unknown_escape(source: &str, span: Span) -> PhraseError {
     PhraseError {
         kind: ErrorKind::UnknownEscape(source[span.clone()].to_owned()),
         span,
-        mend: r#"the escapes are `\"`, `\'`, `\\`, `\t`, `\n` and `\u{2013}`; a backslash itself is `\\`"#.to_owned(),
+        help: r#"the escapes are `\"`, `\'`, `\\`, `\t`, `\n` and `\u{2013}`; a backslash itself is `\\`"#.to_owned(),
     }
 }
 
@@ -183,7 +183,7 @@ fn typographic_quote(source: &str, start: usize, quote: char) -> PhraseError {
     PhraseError {
         kind: ErrorKind::TypographicQuote(quote),
         span: start..start + quote.len_utf8(),
-        mend: format!("write straight quotes: `\"{text}\"`"),
+        help: format!("write straight quotes: `\"{text}\"`"),
     }
 }
 

@@ -24,14 +24,14 @@ pub fn quoted(text: &str) -> String {
 mod tests {
     use super::*;
     use crate::phrase::Phrase;
-    use crate::plan::{Plan, Scratch};
+    use crate::program::{Program, Scratch};
     use crate::text::unit::Unit;
 
     #[test]
     fn what_is_written_is_read_again() {
         for text in ["-", "\"", "\\", "a b", "\u{a0}", "\r\n\t", "–é'/"] {
             let phrase = Phrase::parse(&format!("suffix {}", quoted(text))).unwrap();
-            let plan = Plan::new(&phrase, Unit::Characters).unwrap();
+            let plan = Program::new(&phrase, Unit::Characters).unwrap();
             assert_eq!(plan.cut("x", &mut Scratch::default()).text, format!("x{text}"), "{text:?}");
         }
     }

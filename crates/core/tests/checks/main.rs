@@ -10,7 +10,7 @@ use keen_notch_core::check::seen::Seen;
 use keen_notch_core::decimal;
 use keen_notch_core::layout::{Layout, LayoutPlan, Room};
 use keen_notch_core::phrase::ast::{CheckDigit, Condition};
-use keen_notch_core::plan::{ConditionPlan, Setting};
+use keen_notch_core::program::{ConditionPlan, Setting};
 use keen_notch_core::text::characters;
 use keen_notch_core::text::unit::Unit;
 use proptest::prelude::*;
@@ -77,8 +77,8 @@ proptest! {
     fn a_layout_that_does_not_fit_says_how_far_it_did(value in "[A-C1-3–-]{0,10}") {
         let layout = Layout::parse("x: <a 2 to 3 uppercase>-<b digits>[-<c 1>]", 0).unwrap();
         let plan = LayoutPlan::new(&layout);
-        if let Err(misfit) = plan.fit(&value, &mut Room::default()) {
-            let at = misfit.at.unwrap();
+        if let Err(violation) = plan.fit(&value, &mut Room::default()) {
+            let at = violation.at.unwrap();
             prop_assert!((1..=characters::count(&value) + 1).contains(&at));
             // What stands before that character could still have become a code that fits.
             let fits_so_far: String = value.chars().take(at - 1).collect();
@@ -104,9 +104,9 @@ proptest! {
             let words = if negated { format!("not {condition}") } else { condition.to_owned() };
             let plan = ConditionPlan::new(&Condition::parse(&words).unwrap(), &Setting::new(Unit::Characters)).unwrap();
             if !plan.holds(&text) {
-                let misfit = plan.misfit(&text);
-                prop_assert!(!misfit.detail.is_empty());
-                prop_assert!(misfit.at.is_none_or(|at| (1..=characters::count(&text)).contains(&at)), "{} {:?}", words, misfit);
+                let violation = plan.violation(&text);
+                prop_assert!(!violation.detail.is_empty());
+                prop_assert!(violation.at.is_none_or(|at| (1..=characters::count(&text)).contains(&at)), "{} {:?}", words, violation);
             }
         }
     }

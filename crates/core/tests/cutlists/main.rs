@@ -6,7 +6,7 @@ use std::sync::Arc;
 use keen_notch_core::carving::{Carving, Memory, OutColumn, Workspace};
 use keen_notch_core::column::Header;
 use keen_notch_core::cutlist::{self, CutList};
-use keen_notch_core::plan::{NoList, Setting};
+use keen_notch_core::program::{NoList, Setting};
 use keen_notch_core::tally::Tally;
 use keen_notch_core::text::unit::Unit;
 
@@ -16,12 +16,12 @@ fn header() -> Header {
     Header::Names(HEADER.map(String::from).to_vec())
 }
 
-/// The carving of a cut list on the columns of `HEADER`, or the words at fault with the message and the mend.
+/// The carving of a cut list on the columns of `HEADER`, or the words at fault with the message and the help.
 fn bound(file: &str) -> Result<Carving, (String, String, String)> {
-    let refused = |refusal: keen_notch_core::refusal::Refusal| (file[refusal.span].to_owned(), refusal.message, refusal.mend);
+    let refused = |error: keen_notch_core::text_error::TextError| (file[error.span].to_owned(), error.message, error.help);
     let list = CutList::parse(file, 0).map_err(refused)?;
     let main = list.column.as_ref().map(|main| &main.column);
-    Carving::new(&list.wanted, main, &setting(list.unit), &header()).map_err(|unbound| refused(unbound.refusal))
+    Carving::new(&list.wanted, main, &setting(list.unit), &header()).map_err(|unbound| refused(unbound.error))
 }
 
 /// A setting with one list, `teams.csv`.
@@ -30,7 +30,7 @@ fn setting(unit: Unit) -> Setting<'static> {
         unit,
         lists: &|file, column| match (file, column) {
             ("teams.csv", None) => Ok(Arc::new(["RIG", "EL"].map(Box::from).into())),
-            _ => Err(NoList { reason: format!("{file} is not there"), mend: "look for it".to_owned() }),
+            _ => Err(NoList { reason: format!("{file} is not there"), help: "look for it".to_owned() }),
         },
     }
 }
@@ -168,7 +168,7 @@ fn judged(carving: &Carving, rows: &[[&str; 3]]) -> Vec<String> {
         for fault in faults {
             let check = &checks[fault.check];
             let warns = if check.only_warns { " (warns)" } else { "" };
-            said.push(format!("{}: {} {}{warns}: {}", index + 1, check.of, check.words, fault.misfit.detail));
+            said.push(format!("{}: {} {}{warns}: {}", index + 1, check.of, check.words, fault.violation.detail));
             *if check.only_warns { &mut warned } else { &mut faulted } += u64::from(check.piece.is_some());
         }
     }
@@ -227,10 +227,10 @@ fn what_a_misfit_says() {
         ("not digits", "12", "not-allowed", "it consists of digits only", None),
     ] {
         let condition = keen_notch_core::phrase::ast::Condition::parse(check).unwrap();
-        let plan = keen_notch_core::plan::ConditionPlan::new(&condition, &setting(Unit::Characters)).unwrap();
+        let plan = keen_notch_core::program::ConditionPlan::new(&condition, &setting(Unit::Characters)).unwrap();
         assert!(!plan.holds(value), "{check} {value}");
-        let misfit = plan.misfit(value);
-        assert_eq!((misfit.kind.word(), misfit.detail.as_str(), misfit.at), (kind, detail, at), "{check} {value}");
+        let violation = plan.violation(value);
+        assert_eq!((violation.kind.word(), violation.detail.as_str(), violation.at), (kind, detail, at), "{check} {value}");
     }
 }
 
@@ -308,7 +308,7 @@ fn units_are_said_once() {
 #[test]
 fn what_is_refused_and_where() {
     let take = "[piece.a]\ntake = ";
-    for (file, at_fault, message, mend) in [
+    for (file, at_fault, message, help) in [
         (
             "tittle = 'x'\n[piece.a]\ntake = 'whole'",
             "tittle",
@@ -449,7 +449,7 @@ fn what_is_refused_and_where() {
         let (found, said, offered) = bound(file).map(drop).expect_err(file);
         assert_eq!(found, at_fault, "{file}: {said}");
         assert!(said.starts_with(message), "{file}: {said}");
-        assert!(offered.contains(mend), "{file}: {offered}");
+        assert!(offered.contains(help), "{file}: {offered}");
     }
 }
 

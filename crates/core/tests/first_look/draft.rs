@@ -5,7 +5,7 @@ use keen_notch_core::draft::{
     Contradiction, DraftPiece, Example, Origin, Proposal, Ranked, Row, Sample, contradiction, differ, draft, fits, rank, search,
 };
 use keen_notch_core::phrase::Phrase;
-use keen_notch_core::plan::{Plan, Scratch};
+use keen_notch_core::program::{Program, Scratch};
 use keen_notch_core::survey::{Depth, Survey};
 use keen_notch_core::text::unit::Unit;
 use proptest::prelude::*;
@@ -26,7 +26,7 @@ fn ranked(texts: &[&str], values: &[&str]) -> Vec<Ranked> {
 }
 
 fn cut(phrase: &str, value: &str) -> Option<String> {
-    let plan = Plan::new(&Phrase::parse(phrase).unwrap(), Unit::Characters).unwrap();
+    let plan = Program::new(&Phrase::parse(phrase).unwrap(), Unit::Characters).unwrap();
     let mut scratch = Scratch::default();
     let cut = plan.cut(value, &mut scratch);
     (!cut.state.missing).then(|| cut.text.to_owned())
@@ -146,7 +146,7 @@ fn drafted(values: &[String]) -> (Vec<DraftPiece>, Vec<String>) {
     let origin = Origin { input: "a.csv".to_owned(), column: "code".to_owned(), columns: vec!["code".to_owned()] };
     let draft = draft(origin, &survey, &sample).unwrap();
     for index in 0..draft.readings.len() {
-        CutList::parse(&draft.list(index), 0).unwrap_or_else(|refusal| panic!("{refusal}\n{}", draft.list(index)));
+        CutList::parse(&draft.list(index), 0).unwrap_or_else(|error| panic!("{error}\n{}", draft.list(index)));
     }
     let mut pieces = Vec::new();
     let mut forms = Vec::new();

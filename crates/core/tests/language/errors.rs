@@ -1,13 +1,13 @@
-//! Phrases that cannot be right: what is said, which words are at fault, and the mend.
+//! Phrases that cannot be right: what is said, which words are at fault, and the help.
 
 use keen_notch_core::phrase::ast::Condition;
 use keen_notch_core::phrase::{Phrase, reference};
-use keen_notch_core::plan::{Plan, Scratch};
+use keen_notch_core::program::{Program, Scratch};
 use keen_notch_core::text::unit::Unit;
 
 #[test]
 fn phrases_that_cannot_be_right() {
-    for (phrase, at_fault, message, mend) in [
+    for (phrase, at_fault, message, help) in [
         ("chars 0 to 3", "0", "positions start at 1", "write `chars 1 to 3`: the first is 1"),
         ("char 0", "0", "positions start at 1", "write `char 1`: the first is 1"),
         (r#"section 0 by "-""#, "0", "positions start at 1", r#"write `section 1 by "-"`: the first is 1"#),
@@ -93,10 +93,10 @@ fn phrases_that_cannot_be_right() {
         ("whether check digit lun", "lun", "the name of a check digit was expected, not `lun`", "luhn, gs1"),
         ("section 2 by \"-\" skipping", "", "`empty` is missing at the end", "skipping empty"),
     ] {
-        let error = Phrase::parse(phrase).and_then(|phrase| Plan::new(&phrase, Unit::Characters)).expect_err(phrase);
+        let error = Phrase::parse(phrase).and_then(|phrase| Program::new(&phrase, Unit::Characters)).expect_err(phrase);
         let found = (&phrase[error.span.clone()], error.kind.to_string());
         assert_eq!(found, (at_fault, message.to_owned()), "{phrase}");
-        assert!(error.mend.contains(mend), "{phrase}: {} does not hold {mend}", error.mend);
+        assert!(error.help.contains(help), "{phrase}: {} does not hold {help}", error.help);
     }
 }
 
@@ -105,8 +105,8 @@ fn a_phrase_that_is_offered_as_a_mend_can_be_read() {
     for phrase in ["chars 0 to 3", "chars 9 to 3", "section 2", r#"section 2 "-""#, "first 3 upper", "drop 4", "pad left to 6"]
     {
         let error = Phrase::parse(phrase).expect_err(phrase);
-        let offered = error.mend.split('`').nth(1).unwrap_or_default();
-        assert!(Phrase::parse(offered).is_ok(), "{phrase}: {}", error.mend);
+        let offered = error.help.split('`').nth(1).unwrap_or_default();
+        assert!(Phrase::parse(offered).is_ok(), "{phrase}: {}", error.help);
     }
 }
 
@@ -115,7 +115,7 @@ fn every_form_and_example_of_the_reference_can_be_run() {
     for entry in reference::entries() {
         let examples = entry.examples.iter().map(|(value, phrase)| (*value, *phrase));
         for (value, phrase) in examples.chain([("GRP-00041273-S7K2", entry.form)]) {
-            let plan = Phrase::parse(phrase).and_then(|phrase| Plan::new(&phrase, Unit::Characters));
+            let plan = Phrase::parse(phrase).and_then(|phrase| Program::new(&phrase, Unit::Characters));
             let plan = plan.unwrap_or_else(|error| panic!("{phrase}: {error}"));
             if phrase != entry.form {
                 assert!(!plan.cut(value, &mut Scratch::default()).state.missing, "{phrase} gives nothing of {value}");
@@ -126,7 +126,7 @@ fn every_form_and_example_of_the_reference_can_be_run() {
     for entry in reference::CONDITIONS.entries {
         Condition::parse(entry.form).unwrap_or_else(|error| panic!("{}: {error}", entry.form));
         for (_, phrase) in entry.examples {
-            let plan = Phrase::parse(phrase).and_then(|phrase| Plan::new(&phrase, Unit::Characters));
+            let plan = Phrase::parse(phrase).and_then(|phrase| Program::new(&phrase, Unit::Characters));
             plan.unwrap_or_else(|error| panic!("{phrase}: {error}"));
         }
         assert!(entry.form.starts_with(entry.word));

@@ -1,13 +1,14 @@
 //! What holds for every value.
 
 use keen_notch_core::phrase::Phrase;
-use keen_notch_core::plan::{Plan, Scratch};
+use keen_notch_core::program::{Program, Scratch};
 use keen_notch_core::text::characters;
 use keen_notch_core::text::unit::Unit;
 use proptest::prelude::*;
 
 fn cut(value: &str, phrase: &str) -> String {
-    let plan = Plan::new(&Phrase::parse(phrase).unwrap_or_else(|error| panic!("{phrase}: {error}")), Unit::Characters).unwrap();
+    let plan =
+        Program::new(&Phrase::parse(phrase).unwrap_or_else(|error| panic!("{phrase}: {error}")), Unit::Characters).unwrap();
     plan.cut(value, &mut Scratch::default()).text.to_owned()
 }
 
@@ -103,7 +104,7 @@ proptest! {
 
     #[test]
     fn no_words_make_it_panic(phrase in "[a-z0-9\"'\\\\ -]{0,40}", value in value()) {
-        if let Ok(plan) = Phrase::parse(&phrase).and_then(|phrase| Plan::new(&phrase, Unit::Characters)) {
+        if let Ok(plan) = Phrase::parse(&phrase).and_then(|phrase| Program::new(&phrase, Unit::Characters)) {
             plan.trace(&value);
         }
     }
@@ -124,7 +125,7 @@ proptest! {
     ) {
         let phrase = words.join(" ");
         match Phrase::parse(&phrase) {
-            Ok(parsed) => match Plan::new(&parsed, Unit::Characters) {
+            Ok(parsed) => match Program::new(&parsed, Unit::Characters) {
                 Ok(plan) => {
                     let trace = plan.trace(&value);
                     let mut scratch = Scratch::default();

@@ -3,7 +3,7 @@
 use keen_notch_core::explain;
 use keen_notch_core::phrase::Phrase;
 use keen_notch_core::phrase::reference;
-use keen_notch_core::plan::{Plan, Scratch};
+use keen_notch_core::program::{Program, Scratch};
 use keen_notch_core::text::unit::Unit;
 use proptest::prelude::*;
 use proptest::sample::select;
@@ -87,9 +87,9 @@ fn phrase() -> impl Strategy<Value = String> {
         .prop_map(|branches| branches.join(" or "))
 }
 
-fn plan(phrase: &str, unit: Unit) -> Plan {
+fn plan(phrase: &str, unit: Unit) -> Program {
     let parsed = Phrase::parse(phrase).unwrap_or_else(|error| panic!("{phrase}: {error}"));
-    Plan::new(&parsed, unit).unwrap_or_else(|error| panic!("{phrase}: {error}"))
+    Program::new(&parsed, unit).unwrap_or_else(|error| panic!("{phrase}: {error}"))
 }
 
 proptest! {
@@ -138,10 +138,10 @@ proptest! {
     fn a_phrase_cut_short_is_refused_or_read_but_never_panics(phrase in phrase(), at in 0usize..200) {
         let end = (0..=at.min(phrase.len())).rev().find(|end| phrase.is_char_boundary(*end)).unwrap_or(0);
         match Phrase::parse(&phrase[..end]) {
-            Ok(parsed) => drop(Plan::new(&parsed, Unit::Characters)),
+            Ok(parsed) => drop(Program::new(&parsed, Unit::Characters)),
             Err(error) => {
                 prop_assert!(phrase[..end].get(error.span.clone()).is_some());
-                prop_assert!(!error.mend.is_empty());
+                prop_assert!(!error.help.is_empty());
             }
         }
     }

@@ -1,12 +1,12 @@
 //! What the tables of value, phrase and result share.
 
 use keen_notch_core::phrase::Phrase;
-use keen_notch_core::plan::{Plan, Scratch};
+use keen_notch_core::program::{Program, Scratch};
 use keen_notch_core::text::unit::Unit;
 
 /// The result of a phrase on a value, and its state.
 pub fn cut(value: &str, phrase: &str, unit: Unit) -> (String, String) {
-    let plan = Phrase::parse(phrase).and_then(|phrase| Plan::new(&phrase, unit));
+    let plan = Phrase::parse(phrase).and_then(|phrase| Program::new(&phrase, unit));
     let plan = plan.unwrap_or_else(|error| panic!("{phrase}: {error}"));
     let mut scratch = Scratch::default();
     // A scratch that another value has passed through must give the same.

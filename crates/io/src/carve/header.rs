@@ -2,7 +2,7 @@
 
 use keen_notch_core::carving::OutColumn;
 use keen_notch_core::column::Header;
-use keen_notch_core::text::sheet::Sheet;
+use keen_notch_core::text::buffer::Buffer;
 
 use super::{Job, Layout};
 use crate::record::{Cells, Record, push_cell};
@@ -20,7 +20,7 @@ pub struct Begin<'j> {
 
 impl Begin<'_> {
     /// The header of the output. Whether it ends in a line end.
-    pub fn header(&self, header: &Header, out: &mut Sheet) -> bool {
+    pub fn header(&self, header: &Header, out: &mut Buffer) -> bool {
         let Begin { job, delimiter, preamble } = self;
         if preamble.byte_order_mark && job.layout != Layout::Nothing {
             out.extend("\u{feff}".as_bytes());
@@ -58,7 +58,7 @@ impl Begin<'_> {
     }
 
     /// The header of the rows that are set aside: the table's own, and a column that says why.
-    pub fn offcuts_header(&self, header: &Header, out: &mut Sheet) {
+    pub fn offcuts_header(&self, header: &Header, out: &mut Buffer) {
         let Header::Names(names) = header else { return };
         let why = ["why", "why_set_aside", "keen_notch_why"].into_iter().find(|name| !names.iter().any(|taken| taken == name));
         out.extend(self.preamble.header_row().as_bytes());

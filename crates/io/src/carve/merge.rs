@@ -6,7 +6,7 @@ use keen_notch_core::column::Header;
 use keen_notch_core::hints::Watcher;
 use keen_notch_core::sightings::Sightings;
 use keen_notch_core::tally::Tally;
-use keen_notch_core::text::sheet::Sheet;
+use keen_notch_core::text::buffer::Buffer;
 
 use super::header::Begin;
 use super::rows::Worked;
@@ -37,11 +37,11 @@ impl<'m, 'o> Merger<'m, 'o> {
         };
         let line_end = begin.preamble.line_end.as_str();
         let mut merger = Merger { job, outs, line_end, report, watcher: job.watcher.clone(), ended: true };
-        let mut head = Sheet::default();
+        let mut head = Buffer::default();
         merger.ended = begin.header(header, &mut head);
         merger.write(head.bytes())?;
         if let Some(offcuts) = &mut merger.outs.offcuts {
-            let mut head = Sheet::default();
+            let mut head = Buffer::default();
             begin.offcuts_header(header, &mut head);
             offcuts.put(head.bytes())?;
         }

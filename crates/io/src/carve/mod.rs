@@ -15,7 +15,7 @@ use std::sync::Mutex;
 use keen_notch_core::carving::{Carving, CheckName, Fault, OutColumn, Workspace};
 use keen_notch_core::column::Header;
 use keen_notch_core::hints::{Hint, Watcher};
-use keen_notch_core::plan::State;
+use keen_notch_core::program::State;
 use keen_notch_core::sightings::Sightings;
 use keen_notch_core::tally::Tally;
 

@@ -1,12 +1,12 @@
 //! Working out the rows of one part: their pieces, what is wrong with them, and the bytes that are written.
 
 use keen_notch_core::carving::{Batch, CheckName, Fault, Memory, OutColumn, Workspace};
-use keen_notch_core::check::{Misfit, MisfitKind};
+use keen_notch_core::check::{Violation, ViolationKind};
 use keen_notch_core::hints::{Seen, Watcher};
 use keen_notch_core::sightings::Sightings;
 use keen_notch_core::tally::Tally;
+use keen_notch_core::text::buffer::Buffer;
 use keen_notch_core::text::characters::is_plain;
-use keen_notch_core::text::sheet::Sheet;
 
 use super::header::Begin;
 use super::written::Written;
@@ -19,9 +19,9 @@ use crate::table::{Line, Part, Ragged};
 /// What came of a part. Its rows are counted from 1 within it.
 pub struct Worked {
     /// What is written.
-    pub bytes: Sheet,
+    pub bytes: Buffer,
     /// What is written of the rows that are set aside.
-    pub aside: Sheet,
+    pub aside: Buffer,
     /// Whether `bytes` ends in a line end: only the last row of an input may have none.
     pub ended: bool,
     /// Every fault, where they are asked for.
@@ -56,8 +56,8 @@ impl Worked {
     /// Nothing so far.
     pub fn new(job: &Job) -> Worked {
         Worked {
-            bytes: Sheet::default(),
-            aside: Sheet::default(),
+            bytes: Buffer::default(),
+            aside: Buffer::default(),
             ended: true,
             faults: Vec::new(),
             samples: Vec::new(),
@@ -289,8 +289,8 @@ impl<'j> Rows<'j> {
             if last.replace(fault.check) != Some(fault.check) {
                 worked.checks[fault.check].note(row);
             }
-            if fault.misfit.kind == MisfitKind::WrongLayout {
-                worked.watcher.see_layout(row, &fault.result, &fault.misfit);
+            if fault.violation.kind == ViolationKind::WrongLayout {
+                worked.watcher.see_layout(row, &fault.result, &fault.violation);
             }
             if self.asked.faults {
                 let value = self.value_of(record, &self.job.checks[fault.check]);
@@ -309,11 +309,11 @@ impl<'j> Rows<'j> {
     }
 
     /// Writes the row as it is, and why it is set aside.
-    fn set_aside(&self, record: &Record, aside: &mut Sheet) {
+    fn set_aside(&self, record: &Record, aside: &mut Buffer) {
         aside.extend(record.raw.as_bytes());
         aside.push(self.delimiter);
         let faults = self.found.iter().filter(|fault| !self.job.checks[fault.check].only_warns);
-        let why = faults.map(|fault| format!("{}: {}", self.job.checks[fault.check].of, fault.misfit.detail));
+        let why = faults.map(|fault| format!("{}: {}", self.job.checks[fault.check].of, fault.violation.detail));
         push_cell(aside, why.collect::<Vec<_>>().join("; ").as_bytes(), self.delimiter);
         aside.extend(if record.line_end.is_empty() { self.line_end } else { record.line_end }.as_bytes());
     }
@@ -325,7 +325,7 @@ impl<'j> Rows<'j> {
         value: &impl Fn(usize) -> &'v str,
         table_columns: usize,
         copy: usize,
-        out: &mut Sheet,
+        out: &mut Buffer,
     ) {
         let start = out.width();
         let columns = match self.job.layout {
@@ -391,6 +391,6 @@ impl<'j> Rows<'j> {
 /// The fault of a row with another number of cells than there are columns.
 fn ragged(record: &Record, part: &Part, job: &Job) -> Fault {
     let detail = format!("it has {} cells, not {}", record.count(), part.columns());
-    let misfit = Misfit::new(MisfitKind::Ragged, detail);
-    Fault { check: job.checks.len() - 1, result: String::new(), place: None, misfit }
+    let violation = Violation::new(ViolationKind::Ragged, detail);
+    Fault { check: job.checks.len() - 1, result: String::new(), place: None, violation }
 }

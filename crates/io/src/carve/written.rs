@@ -1,9 +1,9 @@
 //! Writing the rows that went the short way.
 
 use keen_notch_core::carving::{Batch, OutColumn};
-use keen_notch_core::plan::Made;
-use keen_notch_core::text::lanes::Extent;
-use keen_notch_core::text::sheet::Sheet;
+use keen_notch_core::program::Made;
+use keen_notch_core::text::buffer::Buffer;
+use keen_notch_core::text::simd::Span;
 
 use super::{Job, Layout};
 use crate::gather::{Gathered, Row};
@@ -30,7 +30,7 @@ pub struct Written<'b> {
 /// A column of the output: its cells by row, and the bytes that they stand in.
 struct Column<'b> {
     source: &'b [u8],
-    extents: &'b [Extent],
+    spans: &'b [Span],
     /// Whether they are results, and not cells of the table as they stand.
     is_piece: bool,
 }
@@ -54,27 +54,25 @@ impl<'b> Written<'b> {
         let is_alone = job.columns.len() == 1;
         let mut is_plain = !is_alone;
         let column = |column: &OutColumn| match column {
-            OutColumn::Original(column) => {
-                Column { source: text.as_bytes(), extents: gathered.cells(*column), is_piece: false }
-            }
+            OutColumn::Original(column) => Column { source: text.as_bytes(), spans: gathered.cells(*column), is_piece: false },
             OutColumn::Piece { piece, .. } => {
                 let results = &batch.pieces()[*piece];
                 is_plain &= needs_no_quotes(results.made());
-                Column { source: results.source(text.as_bytes()), extents: results.extents(), is_piece: true }
+                Column { source: results.source(text.as_bytes()), spans: results.spans(), is_piece: true }
             }
         };
         let columns: Vec<Column> = columns.iter().map(column).collect();
         let raw = gathered.width();
         // The cells of a column do not overlap: together they are no longer than what they stand in, which has less
         // than 4 GiB.
-        let wide = |column: &Column| column.extents.iter().fold(0, |sum: u32, extent| sum + (extent.end - extent.start));
-        let cells = columns.iter().map(|column| wide(column) as usize + column.extents.len()).sum::<usize>();
+        let wide = |column: &Column| column.spans.iter().fold(0, |sum: u32, span| sum + (span.end - span.start));
+        let cells = columns.iter().map(|column| wide(column) as usize + column.spans.len()).sum::<usize>();
         let (text, is_written) = (text.as_bytes(), job.layout != Layout::Nothing);
         Written { text, delimiter, columns, is_written, is_alone, is_appended, is_plain, most: raw + cells }
     }
 
     /// Writes some of the rows, the first of which has this index among them.
-    pub fn write(&self, rows: &[Row], first: usize, out: &mut Sheet) {
+    pub fn write(&self, rows: &[Row], first: usize, out: &mut Buffer) {
         if !self.is_written {
             return;
         }
@@ -92,27 +90,27 @@ impl<'b> Written<'b> {
     /// Writes rows none of whose values has quotes, where no result needs any.
     // Compiled by itself: what its loops need then stays in registers.
     #[inline(never)]
-    fn write_plainly(&self, rows: &[Row], first: usize, out: &mut Sheet) {
-        let mut pen = out.pen(self.most);
+    fn write_plainly(&self, rows: &[Row], first: usize, out: &mut Buffer) {
+        let mut writer = out.writer(self.most);
         let (before, behind) =
             if self.is_appended { (&[][..], &self.columns[..]) } else { self.columns.split_at(self.columns.len().min(1)) };
         for (index, row) in (first..).zip(rows) {
             if self.is_appended {
-                pen.extend(row.raw.bytes(self.text));
+                writer.extend(row.raw.bytes(self.text));
             }
             for column in before {
-                pen.extend(column.extents[index].bytes(column.source));
+                writer.extend(column.spans[index].bytes(column.source));
             }
             for column in behind {
-                pen.cell(self.delimiter, column.source, column.extents[index]);
+                writer.cell(self.delimiter, column.source, column.spans[index]);
             }
-            pen.line_end(row.line_end().bytes(self.text));
+            writer.line_end(row.line_end().bytes(self.text));
         }
-        pen.lift();
+        writer.finish();
     }
 
     /// Writes a row of which results may need quotes.
-    fn write_carefully(&self, row: &Row, index: usize, out: &mut Sheet) {
+    fn write_carefully(&self, row: &Row, index: usize, out: &mut Buffer) {
         let start = out.width();
         if self.is_appended {
             out.extend(row.raw.bytes(self.text));
@@ -122,9 +120,9 @@ impl<'b> Written<'b> {
                 out.push(self.delimiter);
             }
             if column.is_piece {
-                push_cell(out, column.extents[index].bytes(column.source), self.delimiter);
+                push_cell(out, column.spans[index].bytes(column.source), self.delimiter);
             } else {
-                out.extend(column.extents[index].bytes(column.source));
+                out.extend(column.spans[index].bytes(column.source));
             }
         }
         if self.is_alone && out.width() == start {

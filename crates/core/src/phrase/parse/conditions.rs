@@ -65,8 +65,8 @@ impl Parser<'_> {
             "contains" if self.take_word("word") => {
                 let (text, span) = self.text("the word in quotes")?;
                 if text.is_empty() {
-                    let mend = self.with(span.clone(), r#""WO""#);
-                    return Err(PhraseError { kind: ErrorKind::EmptyMarker, span, mend });
+                    let help = self.with(span.clone(), r#""WO""#);
+                    return Err(PhraseError { kind: ErrorKind::EmptyMarker, span, help });
                 }
                 ConditionKind::ContainsWord(text)
             }
@@ -95,12 +95,12 @@ impl Parser<'_> {
     }
 
     fn unknown_condition(&self, word: &str, span: &Span) -> PhraseError {
-        let mend = match words::nearest(word, CONDITIONS) {
+        let help = match words::nearest(word, CONDITIONS) {
             Some(nearest) => format!("did you mean `{nearest}`?"),
             None => "conditions are such as `required`, `digits`, `length 8`, `one of \"A\", \"B\"` or `starts with \"GRP\"`"
                 .to_owned(),
         };
-        PhraseError { kind: ErrorKind::UnknownCondition(word.to_owned()), span: span.clone(), mend }
+        PhraseError { kind: ErrorKind::UnknownCondition(word.to_owned()), span: span.clone(), help }
     }
 
     fn word(&mut self, word: &str, form: &str) -> Result<(), PhraseError> {
@@ -134,8 +134,8 @@ impl Parser<'_> {
             match self.peek() {
                 Some(Token { kind: TokenKind::Text(_), .. }) if comma => texts.push(self.text("a text in quotes")?.0),
                 Some(Token { kind: TokenKind::Text(_), span }) => {
-                    let mend = self.with(span.start..span.start, ", ").replace(" , ", ", ");
-                    return Err(self.expected("a comma between the texts", mend));
+                    let help = self.with(span.start..span.start, ", ").replace(" , ", ", ");
+                    return Err(self.expected("a comma between the texts", help));
                 }
                 _ if comma => return Err(self.expected("a text in quotes", "write a text behind the comma".to_owned())),
                 _ => return Ok(ConditionKind::OneOf(texts)),

@@ -54,8 +54,8 @@ impl Parser<'_> {
         if let Some(word) = self.peek_word()
             && let Some((_, figure)) = ORDINAL_WORDS.iter().find(|(name, _)| *name == word)
         {
-            let mend = format!("write `{step} {figure} \"-\"`: an ordinal in figures, and a marker behind it");
-            return Err(self.expected("an ordinal in figures, or a marker", mend));
+            let help = format!("write `{step} {figure} \"-\"`: an ordinal in figures, and a marker behind it");
+            return Err(self.expected("an ordinal in figures, or a marker", help));
         }
         let nth = self.nth()?.unwrap_or(Position::FIRST);
         Ok(Occurrence { nth, marker: marker(self)? })
@@ -66,18 +66,18 @@ impl Parser<'_> {
         match self.peek() {
             Some(Token { kind: TokenKind::Ordinal(n), span }) => {
                 if *n == 0 {
-                    let mend = self.with(span.clone(), "1st");
-                    return Err(PhraseError { kind: ErrorKind::PositionZero, span: span.clone(), mend });
+                    let help = self.with(span.clone(), "1st");
+                    return Err(PhraseError { kind: ErrorKind::PositionZero, span: span.clone(), help });
                 }
                 self.at += 1;
                 Ok(Some(if self.take_word("last") { Position::FromEnd(*n) } else { Position::FromStart(*n) }))
             }
             Some(Token { kind: TokenKind::Number(n), span }) => {
-                let mend = match n {
+                let help = match n {
                     1.. => self.with(span.clone(), &ordinal(*n)),
                     _ => "write an ordinal, such as `2nd` or `2nd last`".to_owned(),
                 };
-                Err(self.expected("an ordinal or a marker", mend))
+                Err(self.expected("an ordinal or a marker", help))
             }
             _ => Ok(self.take_word("last").then_some(Position::LAST)),
         }
@@ -91,8 +91,8 @@ impl Parser<'_> {
         if let Some(Token { kind: TokenKind::Text(text), span }) = self.peek() {
             self.at += 1;
             if text.is_empty() {
-                let mend = format!("{}, or cut by position with `chars`", self.with(span.clone(), r#""-""#));
-                return Err(PhraseError { kind: ErrorKind::EmptyMarker, span: span.clone(), mend });
+                let help = format!("{}, or cut by position with `chars`", self.with(span.clone(), r#""-""#));
+                return Err(PhraseError { kind: ErrorKind::EmptyMarker, span: span.clone(), help });
             }
             let any_case = self.take_word("any");
             if any_case && !self.take_word("case") {
@@ -107,11 +107,11 @@ impl Parser<'_> {
             && word != "any"
             && class_named(word).is_none()
         {
-            let mend = match nearest_class(word) {
+            let help = match nearest_class(word) {
                 Some(class) => format!("did you mean `{class}`? A text to look for stands in quotes: `\"{word}\"`"),
                 None => self.with(self.here(), &format!("\"{word}\"")),
             };
-            return Err(self.expected("a marker in quotes", mend));
+            return Err(self.expected("a marker in quotes", help));
         }
         if !matches!(self.peek(), Some(Token { kind: TokenKind::Word(_), .. })) {
             return self.text("a marker in quotes").map(|(text, _)| Marker::Text { text, any_case: false });
@@ -151,8 +151,8 @@ impl Parser<'_> {
             }
             let (text, span) = self.text("the characters in quotes")?;
             if text.is_empty() {
-                let mend = self.with(span.clone(), r#""-/""#);
-                return Err(PhraseError { kind: ErrorKind::EmptyMarker, span, mend });
+                let help = self.with(span.clone(), r#""-/""#);
+                return Err(PhraseError { kind: ErrorKind::EmptyMarker, span, help });
             }
             return Ok(ClassPart::AnyOf(text));
         }
@@ -166,11 +166,11 @@ impl Parser<'_> {
             }
             None => {
                 let names = CLASSES.iter().map(|(name, _)| *name).collect::<Vec<_>>().join(", ");
-                let mend = match nearest_class(word) {
+                let help = match nearest_class(word) {
                     Some(class) => self.with(self.here(), class),
                     None => format!("the classes are {names} and any of \"…\""),
                 };
-                Err(self.expected("a class such as `digits`", mend))
+                Err(self.expected("a class such as `digits`", help))
             }
         }
     }

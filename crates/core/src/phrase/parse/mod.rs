@@ -28,7 +28,7 @@ impl Phrase {
             return Err(PhraseError {
                 kind: ErrorKind::Empty,
                 span: 0..source.len(),
-                mend: format!("write a step, such as {SAMPLE_STEPS}"),
+                help: format!("write a step, such as {SAMPLE_STEPS}"),
             });
         }
         let branches = Parser { source, tokens: &tokens, at: 0 }.branches()?;
@@ -113,13 +113,13 @@ impl<'a> Parser<'a> {
         self.at.checked_sub(1).and_then(|last| self.tokens.get(last)).map_or(0, |token| token.span.end)
     }
 
-    /// `wanted` does not stand here; `mend` says what to write.
-    fn expected(&self, wanted: &str, mend: String) -> PhraseError {
+    /// `wanted` does not stand here; `help` says what to write.
+    fn expected(&self, wanted: &str, help: String) -> PhraseError {
         let found = self.peek().map(|token| format!("`{}`", &self.source[token.span.clone()]));
-        PhraseError { kind: ErrorKind::Expected { wanted: wanted.to_owned(), found }, span: self.here(), mend }
+        PhraseError { kind: ErrorKind::Expected { wanted: wanted.to_owned(), found }, span: self.here(), help }
     }
 
-    /// The phrase with `span` replaced, to be offered as a mend.
+    /// The phrase with `span` replaced, to be offered as a help.
     fn with(&self, span: Span, words: &str) -> String {
         let phrase = format!("{}{}{}", &self.source[..span.start], words, &self.source[span.end..]);
         format!("write `{}`", phrase.trim())
@@ -175,10 +175,10 @@ impl<'a> Parser<'a> {
             return PhraseError {
                 kind: ErrorKind::StepAfterLiteral,
                 span: token.span.start..self.source.len(),
-                mend: "write the text as it should stand, or begin the branch with a step".to_owned(),
+                help: "write the text as it should stand, or begin the branch with a step".to_owned(),
             };
         }
-        let mend = match &token.kind {
+        let help = match &token.kind {
             TokenKind::Word(word) if nearest_step(word).is_some_and(|step| step.word == word) => self.with_inserted("then"),
             TokenKind::Word(word) if word.eq_ignore_ascii_case("then") || word == "and" || word == "|" => {
                 self.with(token.span.clone(), "then")
@@ -187,7 +187,7 @@ impl<'a> Parser<'a> {
             TokenKind::Text(_) => self.with_inserted("or"),
             _ => "join steps with `then`, and give what to use instead behind `or`".to_owned(),
         };
-        self.expected("`then` or `or`", mend)
+        self.expected("`then` or `or`", help)
     }
 
     /// A quoted text and its place.
@@ -222,8 +222,8 @@ impl<'a> Parser<'a> {
         }
         let (n, span) = self.number("a position (1, 2 … or -1, -2 …)", form)?;
         if n == 0 {
-            let mend = format!("{}: the first is 1", self.with(span.clone(), "1"));
-            return Err(PhraseError { kind: ErrorKind::PositionZero, span, mend });
+            let help = format!("{}: the first is 1", self.with(span.clone(), "1"));
+            return Err(PhraseError { kind: ErrorKind::PositionZero, span, help });
         }
         let size = at_most(MOST_CHARACTERS, n, &span)?;
         Ok(if n < 0 { Position::FromEnd(size) } else { Position::FromStart(size) })
@@ -243,12 +243,12 @@ impl<'a> Parser<'a> {
         let (n, span) = self.number("a number of characters", form)?;
         match n {
             0 => {
-                let mend = format!("{} or more", self.with(span.clone(), "1"));
-                Err(PhraseError { kind: ErrorKind::WidthZero, span, mend })
+                let help = format!("{} or more", self.with(span.clone(), "1"));
+                Err(PhraseError { kind: ErrorKind::WidthZero, span, help })
             }
             n if n < 0 => {
-                let mend = self.with(span.clone(), &n.unsigned_abs().to_string());
-                Err(PhraseError { kind: ErrorKind::NegativeWidth, span, mend })
+                let help = self.with(span.clone(), &n.unsigned_abs().to_string());
+                Err(PhraseError { kind: ErrorKind::NegativeWidth, span, help })
             }
             n => at_most(most, n, &span),
         }
@@ -258,7 +258,7 @@ impl<'a> Parser<'a> {
     fn backwards(&self, span: Span) -> PhraseError {
         let words: Vec<_> = self.source[span.clone()].split_whitespace().collect();
         let swapped = words.iter().rev().copied().collect::<Vec<_>>().join(" ");
-        PhraseError { kind: ErrorKind::Backwards, mend: self.with(span.clone(), &swapped), span }
+        PhraseError { kind: ErrorKind::Backwards, help: self.with(span.clone(), &swapped), span }
     }
 }
 
@@ -267,6 +267,6 @@ fn at_most(most: usize, n: i64, span: &Span) -> Result<usize, PhraseError> {
     usize::try_from(n.unsigned_abs()).ok().filter(|size| *size <= most).ok_or_else(|| PhraseError {
         kind: ErrorKind::NumberTooLarge { most },
         span: span.clone(),
-        mend: format!("write {most} or less"),
+        help: format!("write {most} or less"),
     })
 }

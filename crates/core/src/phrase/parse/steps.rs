@@ -15,7 +15,7 @@ impl Parser<'_> {
     pub(super) fn step(&mut self) -> Result<Step, PhraseError> {
         let start = self.here().start;
         let Some(Token { kind: TokenKind::Word(word), span }) = self.peek() else {
-            let mend = match self.peek() {
+            let help = match self.peek() {
                 Some(Token { kind: TokenKind::Text(_), .. }) => {
                     "a text is a result only where it stands alone behind `or`; to add one, write `prefix` or `suffix`"
                         .to_owned()
@@ -23,7 +23,7 @@ impl Parser<'_> {
                 Some(Token { kind: TokenKind::Regex { .. }, .. }) => self.with_inserted("match"),
                 _ => format!("write a step, such as {SAMPLE_STEPS}"),
             };
-            return Err(self.expected("a step", mend));
+            return Err(self.expected("a step", help));
         };
         self.at += 1;
         let kind = match word.as_str() {
@@ -89,12 +89,12 @@ impl Parser<'_> {
     }
 
     fn unknown_step(&self, word: &str, span: &Span) -> PhraseError {
-        let mend = match nearest_step(word) {
+        let help = match nearest_step(word) {
             Some(step) => format!("did you mean `{}`? It is written `{}`", step.word, step.form),
             None if word == "then" || word == "or" => format!("write a step before and behind it, such as {SAMPLE_STEPS}"),
             None => format!("a step is a word such as {SAMPLE_STEPS}; a text stands in quotes"),
         };
-        PhraseError { kind: ErrorKind::UnknownStep(word.to_owned()), span: span.clone(), mend }
+        PhraseError { kind: ErrorKind::UnknownStep(word.to_owned()), span: span.clone(), help }
     }
 
     fn chars(&mut self) -> Result<StepKind, PhraseError> {
@@ -121,11 +121,11 @@ impl Parser<'_> {
     /// The range that began at `from`, with `to 12`, `to -1` or `to end` still to come.
     fn range_from(&mut self, from: Position, start: usize, form: &str, wanted: &str) -> Result<Range, PhraseError> {
         if !self.take_word("to") {
-            let mend = match self.peek() {
+            let help = match self.peek() {
                 Some(Token { kind: TokenKind::Number(_), .. }) => self.with_inserted("to"),
                 _ => format!("write it like `{form}`"),
             };
-            return Err(self.expected(wanted, mend));
+            return Err(self.expected(wanted, help));
         }
         if self.take_word("end") {
             return Ok(Range { from, to: Position::LAST, bounded: false });
@@ -157,11 +157,11 @@ impl Parser<'_> {
     fn between(&mut self) -> Result<StepKind, PhraseError> {
         let first = self.occurrence_before_and("between")?;
         if !self.take_word("and") {
-            let mend = match self.peek() {
+            let help = match self.peek() {
                 Some(Token { kind: TokenKind::Text(_), .. }) => self.with_inserted("and"),
                 _ => r#"write it like `between "(" and ")"`"#.to_owned(),
             };
-            return Err(self.expected("`and` and the second marker", mend));
+            return Err(self.expected("`and` and the second marker", help));
         }
         let nth = self.nth()?;
         Ok(StepKind::Between { first, second: self.marker()?, nth })
@@ -170,11 +170,11 @@ impl Parser<'_> {
     /// `by MARKER`, with `skipping empty` behind it or not.
     fn division(&mut self) -> Result<Division, PhraseError> {
         if !self.take_word("by") {
-            let mend = match self.peek() {
+            let help = match self.peek() {
                 Some(Token { kind: TokenKind::Text(_) | TokenKind::Regex { .. }, .. }) => self.with_inserted("by"),
                 _ => self.with_inserted(r#"by "-""#),
             };
-            return Err(self.expected("`by`", mend));
+            return Err(self.expected("`by`", help));
         }
         let marker = self.marker()?;
         let skipping_empty = self.take_word("skipping");
@@ -212,13 +212,13 @@ impl Parser<'_> {
 
     fn pattern(&mut self, step: &str) -> Result<Pattern, PhraseError> {
         let Some(regex) = self.regex_if_any() else {
-            let mend = match self.peek() {
+            let help = match self.peek() {
                 Some(Token { kind: TokenKind::Text(text), span }) => {
                     self.with(span.clone(), &format!("/{}/", text.replace('/', r"\/")))
                 }
                 _ => format!(r"write it like `{step} /WO:(\d+)/ group 1`"),
             };
-            return Err(self.expected("a regular expression between slashes", mend));
+            return Err(self.expected("a regular expression between slashes", help));
         };
         if !self.take_word("group") {
             return Ok(Pattern { regex, group: None });
@@ -243,11 +243,11 @@ impl Parser<'_> {
     /// `with TEXT`.
     fn with_text(&mut self, form: &str) -> Result<(String, Span), PhraseError> {
         if !self.take_word("with") {
-            let mend = match self.peek() {
+            let help = match self.peek() {
                 Some(Token { kind: TokenKind::Text(_), .. }) => self.with_inserted("with"),
                 _ => format!("write it like `{form}`"),
             };
-            return Err(self.expected("`with`", mend));
+            return Err(self.expected("`with`", help));
         }
         self.text("a text in quotes")
     }
@@ -260,17 +260,17 @@ impl Parser<'_> {
         self.to(form)?;
         let width = self.width_up_to(MOST_PADDING, form)?;
         if !self.take_word("with") {
-            let mend = match self.peek() {
+            let help = match self.peek() {
                 Some(Token { kind: TokenKind::Text(_), .. }) => self.with_inserted("with"),
                 Some(Token { kind: TokenKind::Number(n), span }) => self.with(span.clone(), &format!("with \"{n}\"")),
                 _ => self.with_inserted(r#"with "0""#),
             };
-            return Err(self.expected("`with` and the filling", mend));
+            return Err(self.expected("`with` and the filling", help));
         }
         let (with, span) = self.text("the filling in quotes")?;
         if with.is_empty() {
-            let mend = self.with(span.clone(), r#""0""#);
-            return Err(PhraseError { kind: ErrorKind::EmptyFilling, span, mend });
+            let help = self.with(span.clone(), r#""0""#);
+            return Err(PhraseError { kind: ErrorKind::EmptyFilling, span, help });
         }
         Ok(StepKind::Pad { side, width, with })
     }
@@ -288,11 +288,11 @@ impl Parser<'_> {
         if self.take_word("to") {
             return Ok(());
         }
-        let mend = match self.peek() {
+        let help = match self.peek() {
             Some(Token { kind: TokenKind::Number(_), .. }) => self.with_inserted("to"),
             _ => format!("write it like `{form}`"),
         };
-        Err(self.expected("`to`", mend))
+        Err(self.expected("`to`", help))
     }
 
     fn plain_number(&mut self) -> Result<StepKind, PhraseError> {
@@ -316,8 +316,8 @@ impl Parser<'_> {
     pub(super) fn length(&mut self, form: &str) -> Result<usize, PhraseError> {
         let (n, span) = self.number("a number of characters", form)?;
         if n < 0 {
-            let mend = self.with(span.clone(), &n.unsigned_abs().to_string());
-            return Err(PhraseError { kind: ErrorKind::NegativeWidth, span, mend });
+            let help = self.with(span.clone(), &n.unsigned_abs().to_string());
+            return Err(PhraseError { kind: ErrorKind::NegativeWidth, span, help });
         }
         at_most(MOST_CHARACTERS, n, &span)
     }

@@ -3,22 +3,22 @@
 use super::class::ClassPlan;
 use super::condition::ConditionPlan;
 use super::date::DatePlan;
+use super::matcher::Matcher;
 use super::number::NumberPlan;
 use super::pattern::{PatternPlan, Template};
 use super::quick::{Quick, QuickFinish};
-use super::seek::Seeker;
 use crate::phrase::ast::{Position, Range, Side, Sides, Span};
 use crate::text::unit::Unit;
 
 /// A phrase made ready to be run on any number of values.
 #[derive(Debug, Clone)]
-pub struct Plan {
+pub struct Program {
     pub(super) branches: Box<[BranchPlan]>,
     pub(super) unit: Unit,
     pub(super) several: bool,
 }
 
-impl Plan {
+impl Program {
     /// Whether the phrase gives several results of one value.
     pub fn gives_several(&self) -> bool {
         self.several
@@ -54,7 +54,7 @@ pub(super) struct OpAt {
 ///
 /// In a plain text (see [`crate::text::characters::is_plain`]) all cuts by position are arithmetic;
 /// elsewhere they walk over the characters up to the place asked for. What looking for a marker costs is
-/// said at each of its strategies, in [`super::seek`].
+/// said at each of its strategies, in [`super::matcher`].
 #[derive(Debug, Clone)]
 pub(super) enum Op {
     /// Gives a part of the text: no text is made.
@@ -90,21 +90,21 @@ pub(super) enum CutOp {
     DropLast(usize),
     /// Up to a marker, with it or without it. Looks no further than the marker, unless it is counted from
     /// the end.
-    UpTo { nth: Position, marker: Seeker, with_it: bool },
+    UpTo { nth: Position, marker: Matcher, with_it: bool },
     /// From a marker on, with it or without it. The same.
-    Onward { nth: Position, marker: Seeker, with_it: bool },
+    Onward { nth: Position, marker: Matcher, with_it: bool },
     /// Between two markers. Looks for the second from behind the first, or where an ordinal was said, from
     /// the start.
-    Between { first: Position, open: Seeker, second: Option<Position>, close: Seeker },
+    Between { first: Position, open: Matcher, second: Option<Position>, close: Matcher },
     /// What there is of the sections, with what stands between them. Looks no further than the last section
     /// asked for; where places count from the end, over the whole text first.
-    Sections { range: Range, by: Seeker, skipping_empty: bool },
+    Sections { range: Range, by: Matcher, skipping_empty: bool },
     /// One number. Looks for digits.
     Number { which: Position, style: NumberPlan },
     /// One unbroken run of a kind. Looks at each character.
     Run(Position),
     /// One unbroken run of a class.
-    RunOf { which: Position, class: Seeker },
+    RunOf { which: Position, class: Matcher },
     /// The first match of a regular expression, or a group of it.
     Match(Box<PatternPlan>),
     /// Without the white space at its ends. Looks at the ends only.
@@ -115,13 +115,13 @@ pub(super) enum CutOp {
 #[derive(Debug, Clone)]
 pub(super) enum SpreadOp {
     /// Every section.
-    Sections { by: Seeker, skipping_empty: bool },
+    Sections { by: Matcher, skipping_empty: bool },
     /// Every number.
     Numbers(NumberPlan),
     /// Every unbroken run of a kind.
     Runs,
     /// Every unbroken run of a class.
-    RunsOf(Seeker),
+    RunsOf(Matcher),
     /// Every match, or a group of each.
     Matches(Box<PatternPlan>),
 }
@@ -132,9 +132,9 @@ pub(super) enum TellOp {
     /// How long it is.
     Length,
     /// Where a marker stands, from 1; missing where it does not.
-    PositionOf { nth: Position, marker: Seeker },
+    PositionOf { nth: Position, marker: Matcher },
     /// How often a marker stands there.
-    CountOf(Seeker),
+    CountOf(Matcher),
     /// Whether a condition holds.
     Whether(Box<ConditionPlan>),
 }
@@ -153,7 +153,7 @@ pub(super) enum FinishOp {
     /// Its characters that are of the class, or those that are not.
     Filter { class: Box<ClassPlan>, keep: bool },
     /// Another text wherever the marker stands.
-    Replace { marker: Seeker, with: Template },
+    Replace { marker: Matcher, with: Template },
     /// Filled up to a width; as it is where it is as wide or wider.
     Pad { side: Side, width: usize, with: String },
     /// Cut off at a width, with a mark at its end.

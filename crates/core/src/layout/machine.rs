@@ -9,14 +9,14 @@ use std::ops::Range;
 
 use super::Layout;
 use super::form::{Field, Form, Item};
-use crate::check::{Misfit, MisfitKind, described};
-use crate::plan::ClassPlan;
+use crate::check::{Violation, ViolationKind, described};
+use crate::program::ClassPlan;
 use crate::text::characters;
 
 /// A layout made ready.
 #[derive(Debug)]
 pub struct LayoutPlan {
-    forms: Vec<Program>,
+    forms: Vec<Machine>,
     fields: usize,
 }
 
@@ -38,7 +38,7 @@ pub struct Room {
 }
 
 #[derive(Debug)]
-struct Program {
+struct Machine {
     steps: Vec<Step>,
 }
 
@@ -85,7 +85,7 @@ impl LayoutPlan {
     /// Makes a layout ready.
     pub fn new(layout: &Layout) -> LayoutPlan {
         let names = layout.names();
-        LayoutPlan { forms: layout.forms.iter().map(|form| Program::new(form, &names)).collect(), fields: names.len() }
+        LayoutPlan { forms: layout.forms.iter().map(|form| Machine::new(form, &names)).collect(), fields: names.len() }
     }
 
     /// The first form that the value has; otherwise which form came nearest, where it stopped, and what it
@@ -93,7 +93,7 @@ impl LayoutPlan {
     ///
     /// # Errors
     /// Where the value has none of the forms.
-    pub fn fit(&self, value: &str, room: &mut Room) -> Result<Fit, Misfit> {
+    pub fn fit(&self, value: &str, room: &mut Room) -> Result<Fit, Violation> {
         room.characters.clear();
         room.characters.extend(characters::ranges(value));
         let mut nearest: Option<(usize, Stuck)> = None;
@@ -116,13 +116,13 @@ impl LayoutPlan {
             None if at == 0 => "it is blank".to_owned(),
             None => format!("{which}it ends behind character {at}; {wanted} was expected there"),
         };
-        Err(Misfit { kind: MisfitKind::WrongLayout, detail, at: Some(at + 1) })
+        Err(Violation { kind: ViolationKind::WrongLayout, detail, at: Some(at + 1) })
     }
 }
 
-impl Program {
-    fn new(form: &Form, names: &[&str]) -> Program {
-        let mut program = Program { steps: Vec::new() };
+impl Machine {
+    fn new(form: &Form, names: &[&str]) -> Machine {
+        let mut program = Machine { steps: Vec::new() };
         program.items(&form.items, names);
         program.steps.push(Step::Done);
         program
@@ -280,7 +280,7 @@ mod tests {
         Layout { column: ColumnRef::Number(1), column_span: 0..0, forms, origin: 0 }
     }
 
-    /// The fields as `name=text`, or the detail of the misfit.
+    /// The fields as `name=text`, or the detail of the violation.
     fn fit(forms: &[&str], value: &str) -> String {
         let layout = layout(forms);
         match LayoutPlan::new(&layout).fit(value, &mut Room::default()) {
@@ -288,7 +288,7 @@ mod tests {
                 let fields = layout.names().into_iter().zip(fit.fields);
                 fields.filter_map(|(name, range)| Some(format!("{name}={}", &value[range?]))).collect::<Vec<_>>().join(" ")
             }
-            Err(misfit) => misfit.detail,
+            Err(violation) => violation.detail,
         }
     }
 
@@ -350,9 +350,9 @@ mod tests {
             ("<a>]", "]", "] closes nothing"),
             ("<a 20000>", "<a 20000>", "the form is more than 10000 characters wide"),
         ] {
-            let refusal = Form::parse(form).unwrap_err();
-            assert_eq!(refusal.message, message, "{form}");
-            assert!(form[refusal.span.clone()].contains(at_fault) || at_fault.starts_with(&form[refusal.span]), "{form}");
+            let error = Form::parse(form).unwrap_err();
+            assert_eq!(error.message, message, "{form}");
+            assert!(form[error.span.clone()].contains(at_fault) || at_fault.starts_with(&form[error.span]), "{form}");
         }
     }
 }

@@ -8,9 +8,9 @@ use crate::text::names;
 
 /// Why a value does not meet a condition.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Misfit {
+pub struct Violation {
     /// What is wrong, in one of a few words.
-    pub kind: MisfitKind,
+    pub kind: ViolationKind,
     /// What is wrong, in a sentence without its full stop.
     pub detail: String,
     /// The character at which it went wrong, from 1, where there is one.
@@ -20,7 +20,7 @@ pub struct Misfit {
 /// What is wrong with a value, in one of a few words. They are written in files that programs read, so they do
 /// not change.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
-pub enum MisfitKind {
+pub enum ViolationKind {
     /// The piece is not there and had to be.
     Missing,
     /// There is something where nothing should be.
@@ -65,58 +65,58 @@ pub enum MisfitKind {
     Ragged,
 }
 
-impl MisfitKind {
+impl ViolationKind {
     /// The word for it.
     pub fn word(self) -> &'static str {
         match self {
-            MisfitKind::Missing => "missing",
-            MisfitKind::NotBlank => "not-blank",
-            MisfitKind::TooShort => "too-short",
-            MisfitKind::TooLong => "too-long",
-            MisfitKind::WrongCharacter => "wrong-character",
-            MisfitKind::DoesNotFit => "does-not-fit",
-            MisfitKind::WrongEnd => "wrong-end",
-            MisfitKind::Lacks => "lacks",
-            MisfitKind::NotListed => "not-listed",
-            MisfitKind::NotANumber => "not-a-number",
-            MisfitKind::OutOfRange => "out-of-range",
-            MisfitKind::NotADate => "not-a-date",
-            MisfitKind::NotAnEmail => "not-an-email",
-            MisfitKind::WrongCheckDigit => "wrong-check-digit",
-            MisfitKind::NotUnique => "not-unique",
-            MisfitKind::NotTheSame => "not-the-same",
-            MisfitKind::NotAllowed => "not-allowed",
-            MisfitKind::TooMany => "too-many-results",
-            MisfitKind::NotRebuilt => "not-rebuilt",
-            MisfitKind::WrongLayout => "wrong-layout",
-            MisfitKind::Ragged => "ragged-row",
+            ViolationKind::Missing => "missing",
+            ViolationKind::NotBlank => "not-blank",
+            ViolationKind::TooShort => "too-short",
+            ViolationKind::TooLong => "too-long",
+            ViolationKind::WrongCharacter => "wrong-character",
+            ViolationKind::DoesNotFit => "does-not-fit",
+            ViolationKind::WrongEnd => "wrong-end",
+            ViolationKind::Lacks => "lacks",
+            ViolationKind::NotListed => "not-listed",
+            ViolationKind::NotANumber => "not-a-number",
+            ViolationKind::OutOfRange => "out-of-range",
+            ViolationKind::NotADate => "not-a-date",
+            ViolationKind::NotAnEmail => "not-an-email",
+            ViolationKind::WrongCheckDigit => "wrong-check-digit",
+            ViolationKind::NotUnique => "not-unique",
+            ViolationKind::NotTheSame => "not-the-same",
+            ViolationKind::NotAllowed => "not-allowed",
+            ViolationKind::TooMany => "too-many-results",
+            ViolationKind::NotRebuilt => "not-rebuilt",
+            ViolationKind::WrongLayout => "wrong-layout",
+            ViolationKind::Ragged => "ragged-row",
         }
     }
 }
 
-impl fmt::Display for MisfitKind {
+impl fmt::Display for ViolationKind {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         f.write_str(self.word())
     }
 }
 
-impl Misfit {
-    /// A misfit of the value as a whole.
-    pub fn new(kind: MisfitKind, detail: impl Into<String>) -> Misfit {
-        Misfit { kind, detail: detail.into(), at: None }
+impl Violation {
+    /// A violation of the value as a whole.
+    pub fn new(kind: ViolationKind, detail: impl Into<String>) -> Violation {
+        Violation { kind, detail: detail.into(), at: None }
     }
 
     /// A character where another was expected: `at` is its index from 0. Behind the end, the value is too
     /// short.
-    pub fn at_character(text: &str, at: usize, expected: &str) -> Misfit {
+    pub fn at_character(text: &str, at: usize, expected: &str) -> Violation {
         match characters::ranges(text).nth(at) {
-            Some(range) => Misfit {
-                kind: MisfitKind::WrongCharacter,
+            Some(range) => Violation {
+                kind: ViolationKind::WrongCharacter,
                 detail: format!("character {} is {}; {expected} was expected", at + 1, described(&text[range])),
                 at: Some(at + 1),
             },
-            None => Misfit {
-                kind: MisfitKind::TooShort,
+            None => Violation {
+                kind: ViolationKind::TooShort,
                 detail: format!("it ends behind character {at}; {expected} was expected there"),
                 at: Some(at + 1),
             },

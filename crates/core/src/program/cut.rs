@@ -4,7 +4,7 @@ use std::fmt::Write as _;
 use std::ops::Range;
 
 use super::finish::{self, Padded};
-use super::op::{BodyPlan, BranchPlan, FinishOp, Op, Plan, TellOp};
+use super::op::{BodyPlan, BranchPlan, FinishOp, Op, Program, TellOp};
 use super::pattern::Slots;
 use super::state::State;
 use crate::decimal;
@@ -135,7 +135,7 @@ impl Observer for Unobserved {
     const LOOKS: bool = false;
 }
 
-impl Plan {
+impl Program {
     /// Cuts the piece out of `value`: the first result, where the phrase gives several. Allocates only while
     /// `scratch` has not yet grown to its size.
     pub fn cut<'a>(&'a self, value: &'a str, scratch: &'a mut Scratch) -> Cut<'a> {
@@ -158,7 +158,7 @@ impl Plan {
         self.run_seen(value, scratch, &mut Unobserved)
     }
 
-    /// The same as [`Plan::run`], for a value that is plain (see [`crate::text::characters::is_plain`]).
+    /// The same as [`Program::run`], for a value that is plain (see [`crate::text::characters::is_plain`]).
     #[inline]
     pub(crate) fn run_plain(&self, value: &str, scratch: &mut Scratch) -> Outcome {
         let Some((BranchPlan { quick: Some(quick), body: BodyPlan::Ops(ops), .. }, rest)) = self.branches.split_first() else {

@@ -7,18 +7,18 @@ use wide::{u8x16, u8x32};
 
 /// A stretch of a text, in bytes from the text's start. Half as wide as a range, since there are many.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
-pub struct Extent {
+pub struct Span {
     /// Its first byte.
     pub start: u32,
     /// Behind its last.
     pub end: u32,
 }
 
-impl Extent {
+impl Span {
     /// The stretch of these bytes; those beyond 4 GiB cannot be told.
     #[inline]
-    pub fn new(start: usize, end: usize) -> Extent {
-        Extent { start: start as u32, end: end as u32 }
+    pub fn new(start: usize, end: usize) -> Span {
+        Span { start: start as u32, end: end as u32 }
     }
 
     /// The number of bytes.
@@ -272,7 +272,7 @@ pub fn nth(text: &[u8], start: usize, end: usize, byte: u8x16, mut skipped: usiz
 /// The section with this number, counted from 0, between bytes like this; `None` where there are fewer.
 // Always put where it is called: a call takes longer than it does.
 #[inline(always)]
-pub fn section(text: &[u8], value: Extent, by: u8x16, index: usize) -> Option<Extent> {
+pub fn section(text: &[u8], value: Span, by: u8x16, index: usize) -> Option<Span> {
     let (start, end) = (value.start as usize, value.end as usize);
     if value.width() <= 16 {
         let found = are(lanes(text, start), by) & first_lanes(value.width());
@@ -283,13 +283,13 @@ pub fn section(text: &[u8], value: Extent, by: u8x16, index: usize) -> Option<Ex
         Some(before) => nth(text, start, end, by, before)? + 1,
     };
     let to = first(text, from, end, |lanes| are(lanes, by)).unwrap_or(end);
-    Some(Extent::new(from, to))
+    Some(Span::new(from, to))
 }
 
 /// The same, where a bit is set for each byte of the value that is between sections: a section begins behind one of them,
 /// and ends at the next.
 #[inline(always)]
-pub fn section_by(mut found: u64, value: Extent, index: usize) -> Option<Extent> {
+pub fn section_by(mut found: u64, value: Span, index: usize) -> Option<Span> {
     let mut from = 0;
     for _ in 0..index {
         if found == 0 {
@@ -299,7 +299,7 @@ pub fn section_by(mut found: u64, value: Extent, index: usize) -> Option<Extent>
         found &= found - 1;
     }
     let to = if found == 0 { value.width() as u32 } else { found.trailing_zeros() };
-    Some(Extent { start: value.start + from, end: value.start + to })
+    Some(Span { start: value.start + from, end: value.start + to })
 }
 
 /// Whether a test sets the bits of all lanes of a stretch.

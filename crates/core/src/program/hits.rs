@@ -1,7 +1,7 @@
 //! One search for several pieces: where a byte stands in the values of a column.
 
 use super::quick::Quick;
-use crate::text::lanes::{self, Extent, STEP};
+use crate::text::simd::{self, STEP, Span};
 
 /// Where a byte stands in each of many values.
 #[derive(Debug, Default)]
@@ -16,14 +16,14 @@ impl Hits {
     /// Looks for a byte in values that stand in `text` at these places.
     // Compiled by itself: what its loop needs then stays in registers.
     #[inline(never)]
-    pub(crate) fn find(&mut self, text: &[u8], values: &[Extent], byte: u8) {
+    pub(crate) fn find(&mut self, text: &[u8], values: &[Span], byte: u8) {
         self.masks.clear();
         let mut widest = 0;
         self.masks.extend(values.iter().map(|value| {
             let width = value.width();
             widest = widest.max(width);
             let inside = if width < STEP { (1 << width) - 1 } else { u64::MAX };
-            lanes::places_from(text, value.start as usize, byte) & inside
+            simd::places_from(text, value.start as usize, byte) & inside
         }));
         self.are_all = widest <= STEP;
     }
@@ -39,23 +39,23 @@ impl Quick {
     }
 
     /// What [`Quick::cut_all`] does, by the hits of the byte that the cut looks for; `None` where these do not tell.
-    pub(super) fn cut_all_by(&self, hits: &Hits, values: &[Extent], cuts: &mut [Extent]) -> Option<bool> {
+    pub(super) fn cut_all_by(&self, hits: &Hits, values: &[Span], cuts: &mut [Span]) -> Option<bool> {
         let masks = hits.are_all.then_some(hits.masks.as_slice())?;
         Some(match *self {
             Quick::Before(_) => cut_each(values, masks, cuts, |value, mask| match mask {
-                0 => Extent::default(),
-                _ => Extent { start: value.start, end: value.start + mask.trailing_zeros() },
+                0 => Span::default(),
+                _ => Span { start: value.start, end: value.start + mask.trailing_zeros() },
             }),
             Quick::After(_) => cut_each(values, masks, cuts, |value, mask| match mask {
-                0 => Extent::default(),
-                _ => Extent { start: value.start + mask.trailing_zeros() + 1, end: value.end },
+                0 => Span::default(),
+                _ => Span { start: value.start + mask.trailing_zeros() + 1, end: value.end },
             }),
             Quick::AfterLast(_) => cut_each(values, masks, cuts, |value, mask| match mask {
-                0 => Extent::default(),
-                _ => Extent { start: value.start + mask.ilog2() + 1, end: value.end },
+                0 => Span::default(),
+                _ => Span { start: value.start + mask.ilog2() + 1, end: value.end },
             }),
             Quick::Section { index, .. } => {
-                cut_each(values, masks, cuts, move |value, mask| lanes::section_by(mask, value, index).unwrap_or_default())
+                cut_each(values, masks, cuts, move |value, mask| simd::section_by(mask, value, index).unwrap_or_default())
             }
             _ => return None,
         })
@@ -65,7 +65,7 @@ impl Quick {
 /// Cuts a part out of each value by its hits, empty where it is missing. Whether all are filled.
 // Compiled by itself: what its loop needs then stays in registers.
 #[inline(never)]
-fn cut_each(values: &[Extent], masks: &[u64], cuts: &mut [Extent], cut: impl Fn(Extent, u64) -> Extent) -> bool {
+fn cut_each(values: &[Span], masks: &[u64], cuts: &mut [Span], cut: impl Fn(Span, u64) -> Span) -> bool {
     let mut unfilled = false;
     for ((value, mask), place) in values.iter().zip(masks).zip(cuts) {
         *place = cut(*value, *mask);

@@ -5,11 +5,11 @@
 
 use super::cut::Scratch;
 use super::hits::Hits;
-use super::op::{BodyPlan, BranchPlan, Plan};
+use super::op::{BodyPlan, BranchPlan, Program};
 use super::quick::{Quick, QuickFinish};
 use super::state::State;
-use crate::text::lanes::Extent;
-use crate::text::sheet::Sheet;
+use crate::text::buffer::Buffer;
+use crate::text::simd::Span;
 
 /// Many values.
 #[derive(Debug, Clone, Copy)]
@@ -17,7 +17,7 @@ pub(crate) struct Many<'a> {
     /// The text that they stand in.
     pub(crate) text: &'a str,
     /// Where they stand in it.
-    pub(crate) extents: &'a [Extent],
+    pub(crate) spans: &'a [Span],
     /// Where the byte stands that the plan looks for, if that is known.
     pub(crate) hits: Option<&'a Hits>,
 }
@@ -25,7 +25,7 @@ pub(crate) struct Many<'a> {
 /// The first results of a plan on many values.
 #[derive(Debug, Default)]
 pub struct CutColumn {
-    extents: Vec<Extent>,
+    spans: Vec<Span>,
     /// What became of each; none where all are filled.
     states: Vec<State>,
     /// How wide all of them are, where that is known from the cut.
@@ -33,7 +33,7 @@ pub struct CutColumn {
     /// Whether all that are not missing are of digits only (`true`) or none has any (`false`), where that is known from
     /// the cut or from a check.
     are_digits: Option<bool>,
-    sheet: Sheet,
+    buffer: Buffer,
     made: Made,
 }
 
@@ -43,16 +43,16 @@ pub enum Made {
     /// They are parts of their values as they stand.
     #[default]
     Parts,
-    /// Parts in another case, or filled up with a byte, on a sheet of their own.
+    /// Parts in another case, or filled up with a byte, on a buffer of their own.
     Changed(Option<u8>),
-    /// Anything, on a sheet of their own.
+    /// Anything, on a buffer of their own.
     Anew,
 }
 
 impl CutColumn {
     /// Where each result stands in [`CutColumn::source`]; empty where it is missing.
-    pub fn extents(&self) -> &[Extent] {
-        &self.extents
+    pub fn spans(&self) -> &[Span] {
+        &self.spans
     }
 
     /// What became of one of them.
@@ -82,7 +82,7 @@ impl CutColumn {
 
     /// The bytes that the results stand in, of those that the values stand in.
     pub fn source<'a>(&'a self, text: &'a [u8]) -> &'a [u8] {
-        if self.made == Made::Parts { text } else { self.sheet.bytes() }
+        if self.made == Made::Parts { text } else { self.buffer.bytes() }
     }
 
     /// What the results are made of.
@@ -97,12 +97,12 @@ impl CutColumn {
 
     /// A result as a text of its own.
     pub fn text(&self, text: &str, index: usize) -> String {
-        let bytes = self.extents.get(index).map_or(&b""[..], |extent| extent.bytes(self.source(text.as_bytes())));
+        let bytes = self.spans.get(index).map_or(&b""[..], |span| span.bytes(self.source(text.as_bytes())));
         String::from_utf8_lossy(bytes).into_owned()
     }
 }
 
-impl Plan {
+impl Program {
     /// The byte that the plan looks for first, where it may be told where that stands.
     pub(crate) fn looks_for(&self) -> Option<u8> {
         match &*self.branches {
@@ -117,10 +117,10 @@ impl Plan {
 
     /// Cuts the pieces out of values that are plain (see [`crate::text::characters::is_plain`]).
     pub(crate) fn cut_many(&self, values: Many, scratch: &mut Scratch, out: &mut CutColumn) {
-        out.extents.resize(values.extents.len(), Extent::default());
+        out.spans.resize(values.spans.len(), Span::default());
         out.states.clear();
         (out.width, out.are_digits) = (None, None);
-        out.sheet.clear();
+        out.buffer.clear();
         match &*self.branches {
             [BranchPlan { quick: Some(quick), body: BodyPlan::Ops(ops), .. }] if ops.len() == 1 => {
                 out.made = Made::Parts;
@@ -135,22 +135,22 @@ impl Plan {
             }
             _ => {
                 out.made = Made::Anew;
-                self.cut_each(values.text, values.extents, scratch, out);
+                self.cut_each(values.text, values.spans, scratch, out);
             }
         }
     }
 
     /// The way of all plans: one value after another.
-    fn cut_each(&self, text: &str, values: &[Extent], scratch: &mut Scratch, out: &mut CutColumn) {
-        for (value, extent) in values.iter().zip(&mut out.extents) {
+    fn cut_each(&self, text: &str, values: &[Span], scratch: &mut Scratch, out: &mut CutColumn) {
+        for (value, span) in values.iter().zip(&mut out.spans) {
             let value = value.text(text);
             scratch.clear();
             let outcome = self.run_plain(value, scratch);
-            let start = out.sheet.width();
+            let start = out.buffer.width();
             if let Some(held) = outcome.held(0, scratch) {
-                out.sheet.extend(self.text(held, value, scratch).as_bytes());
+                out.buffer.extend(self.text(held, value, scratch).as_bytes());
             }
-            *extent = Extent::new(start, out.sheet.width());
+            *span = Span::new(start, out.buffer.width());
             out.states.push(outcome.state);
         }
         if out.states.iter().all(|state| state.is_filled()) {
@@ -159,18 +159,18 @@ impl Plan {
     }
 }
 
-fn cut_quickly(quick: &Quick, Many { text, extents, hits }: Many, out: &mut CutColumn) {
+fn cut_quickly(quick: &Quick, Many { text, spans, hits }: Many, out: &mut CutColumn) {
     let text = text.as_bytes();
-    let by_hits = hits.and_then(|hits| quick.cut_all_by(hits, extents, &mut out.extents));
-    if !by_hits.unwrap_or_else(|| quick.cut_all(text, extents, &mut out.extents)) {
-        quick.states(text, extents, &mut out.states);
+    let by_hits = hits.and_then(|hits| quick.cut_all_by(hits, spans, &mut out.spans));
+    if !by_hits.unwrap_or_else(|| quick.cut_all(text, spans, &mut out.spans)) {
+        quick.states(text, spans, &mut out.states);
     }
 }
 
 fn finish_quickly(finish: &QuickFinish, text: &[u8], out: &mut CutColumn) {
-    if out.extents.iter().any(|extent| finish.is_long(*extent)) {
-        out.states.resize(out.extents.len(), State::default());
-        out.states.iter_mut().zip(&out.extents).for_each(|(state, extent)| state.long = finish.is_long(*extent));
+    if out.spans.iter().any(|span| finish.is_long(*span)) {
+        out.states.resize(out.spans.len(), State::default());
+        out.states.iter_mut().zip(&out.spans).for_each(|(state, span)| state.long = finish.is_long(*span));
     }
-    finish.write_all(text, &mut out.extents, &mut out.sheet);
+    finish.write_all(text, &mut out.spans, &mut out.buffer);
 }

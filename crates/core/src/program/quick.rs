@@ -9,8 +9,8 @@ use wide::u8x16;
 use super::op::{CutOp, FinishOp};
 use super::state::State;
 use crate::phrase::ast::{Position, Range, Side};
-use crate::text::lanes::{self, ByteRange, Extent, Wanted};
-use crate::text::sheet::{Pen, Sheet};
+use crate::text::buffer::{Buffer, Writer};
+use crate::text::simd::{self, ByteRange, Span, Wanted};
 
 /// A first cut with a short cut.
 #[derive(Debug, Clone)]
@@ -85,20 +85,20 @@ impl Quick {
             Quick::Whole => run.with(Found::of),
             Quick::First(n) => run.with(move |value| {
                 let width = value.width();
-                Found { extent: part(value, 0, width.min(n)), short: width < n }
+                Found { span: part(value, 0, width.min(n)), short: width < n }
             }),
             Quick::Last(n) => run.with(move |value| {
                 let width = value.width();
-                Found { extent: part(value, width.saturating_sub(n), width), short: width < n }
+                Found { span: part(value, width.saturating_sub(n), width), short: width < n }
             }),
             Quick::Window { from, to } => run.with(move |value| {
                 let end = value.width().min(to);
-                Found { extent: part(value, from.min(end), end), short: end < to }
+                Found { span: part(value, from.min(end), end), short: end < to }
             }),
             Quick::Before(byte) => {
                 let byte = u8x16::splat(byte);
                 run.with(move |value| match find(byte, text, value) {
-                    Some(at) => Found::of(Extent::new(value.start as usize, at)),
+                    Some(at) => Found::of(Span::new(value.start as usize, at)),
                     None => Found::NOTHING,
                 });
             }
@@ -112,7 +112,7 @@ impl Quick {
             Quick::AfterLast(byte) => {
                 let byte = u8x16::splat(byte);
                 run.with(move |value| {
-                    let found = lanes::last(text, value.start as usize, value.end as usize, |lanes| lanes::are(lanes, byte));
+                    let found = simd::last(text, value.start as usize, value.end as usize, |lanes| simd::are(lanes, byte));
                     found.map_or(Found::NOTHING, |at| Found::of(behind(value, at)))
                 });
             }
@@ -121,14 +121,14 @@ impl Quick {
                 run.with(move |value| {
                     let Some(rest) = find(open, text, value).map(|at| behind(value, at)) else { return Found::NOTHING };
                     match find(close, text, rest) {
-                        Some(at) => Found::of(Extent::new(rest.start as usize, at)),
+                        Some(at) => Found::of(Span::new(rest.start as usize, at)),
                         None => Found::NOTHING,
                     }
                 });
             }
             Quick::Section { index, by } => {
                 let by = u8x16::splat(by);
-                run.with(move |value| lanes::section(text, value, by, index).map_or(Found::NOTHING, Found::of));
+                run.with(move |value| simd::section(text, value, by, index).map_or(Found::NOTHING, Found::of));
             }
             Quick::FirstNumber => run.with(move |value| first_number(text, value).map_or(Found::NOTHING, Found::of)),
             Quick::LastNumber => run.with(move |value| last_number(text, value).map_or(Found::NOTHING, Found::of)),
@@ -138,7 +138,7 @@ impl Quick {
                     RunClass::Within(first, last) => {
                         let range = ByteRange::new(*first, *last);
                         let end_of_run =
-                            move |start, end| lanes::first(text, start, end, |lanes| !range.has(lanes) & 0xFFFF).unwrap_or(end);
+                            move |start, end| simd::first(text, start, end, |lanes| !range.has(lanes) & 0xFFFF).unwrap_or(end);
                         run.with(move |value| run_behind(prefix, text, value, end_of_run).map_or(Found::NOTHING, Found::of));
                     }
                     RunClass::Table(class) => {
@@ -156,31 +156,31 @@ impl Quick {
     /// The part of one plain text; `None` where it is missing, which an empty part is too.
     #[inline]
     pub(super) fn cut(&self, text: &str, state: &mut State) -> Option<(usize, usize)> {
-        struct Once<'a>(Extent, &'a mut Found);
+        struct Once<'a>(Span, &'a mut Found);
         impl Run for Once<'_> {
-            fn with(self, cut: impl Fn(Extent) -> Found) {
+            fn with(self, cut: impl Fn(Span) -> Found) {
                 *self.1 = cut(self.0);
             }
         }
         let mut found = Found::NOTHING;
-        self.each(text.as_bytes(), Once(Extent::new(0, text.len()), &mut found));
+        self.each(text.as_bytes(), Once(Span::new(0, text.len()), &mut found));
         state.short = found.short;
-        let Extent { start, end } = found.extent;
+        let Span { start, end } = found.span;
         (start < end).then_some((start as usize, end as usize))
     }
 
     /// Cuts a part out of each of some stretches of plain text, empty where it is missing. Whether all are filled.
-    pub(super) fn cut_all(&self, text: &[u8], values: &[Extent], cuts: &mut [Extent]) -> bool {
-        struct All<'a>(&'a [Extent], &'a mut [Extent], &'a mut bool);
+    pub(super) fn cut_all(&self, text: &[u8], values: &[Span], cuts: &mut [Span]) -> bool {
+        struct All<'a>(&'a [Span], &'a mut [Span], &'a mut bool);
         impl Run for All<'_> {
             // Each cut is compiled by itself: what its loop needs then stays in registers.
             #[inline(never)]
-            fn with(self, cut: impl Fn(Extent) -> Found) {
+            fn with(self, cut: impl Fn(Span) -> Found) {
                 let mut unfilled = false;
                 for (value, place) in self.0.iter().zip(self.1) {
                     let found = cut(*value);
-                    *place = found.extent;
-                    unfilled |= found.extent.is_empty() | found.short;
+                    *place = found.span;
+                    unfilled |= found.span.is_empty() | found.short;
                 }
                 *self.2 = !unfilled;
             }
@@ -205,12 +205,12 @@ impl Quick {
     }
 
     /// What becomes of each of some stretches of plain text. It is asked only where some are not filled, and cuts again.
-    pub(super) fn states(&self, text: &[u8], values: &[Extent], states: &mut Vec<State>) {
-        struct States<'a>(&'a [Extent], &'a mut Vec<State>);
+    pub(super) fn states(&self, text: &[u8], values: &[Span], states: &mut Vec<State>) {
+        struct States<'a>(&'a [Span], &'a mut Vec<State>);
         impl Run for States<'_> {
-            fn with(self, cut: impl Fn(Extent) -> Found) {
+            fn with(self, cut: impl Fn(Span) -> Found) {
                 self.1.extend(self.0.iter().map(|value| match cut(*value) {
-                    Found { extent, .. } if extent.is_empty() => State::MISSING,
+                    Found { span, .. } if span.is_empty() => State::MISSING,
                     Found { short, .. } => State { short, ..State::default() },
                 }));
             }
@@ -222,24 +222,24 @@ impl Quick {
 /// What is done with a cut: so that which cut it is is asked once, and not once a value.
 pub(super) trait Run {
     /// Runs the cut on what is to be cut.
-    fn with(self, cut: impl Fn(Extent) -> Found);
+    fn with(self, cut: impl Fn(Span) -> Found);
 }
 
 /// What was cut out of a value.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(super) struct Found {
     /// Where it stands; empty where it is missing.
-    extent: Extent,
+    span: Span,
     /// Whether it is less than was asked for.
     short: bool,
 }
 
 impl Found {
-    const NOTHING: Found = Found { extent: Extent { start: 0, end: 0 }, short: false };
+    const NOTHING: Found = Found { span: Span { start: 0, end: 0 }, short: false };
 
     #[inline]
-    fn of(extent: Extent) -> Found {
-        Found { extent, short: false }
+    fn of(span: Span) -> Found {
+        Found { span, short: false }
     }
 }
 
@@ -278,68 +278,68 @@ impl QuickFinish {
 
     /// Whether it finds a part longer than it should be.
     #[inline]
-    pub(super) fn is_long(&self, part: Extent) -> bool {
+    pub(super) fn is_long(&self, part: Span) -> bool {
         matches!(self, QuickFinish::PadLeft { width, .. } if part.width() > *width)
     }
 
-    /// Writes stretches of plain text on a sheet as the finish makes them, and gives where they stand there; those that
+    /// Writes stretches of plain text on a buffer as the finish makes them, and gives where they stand there; those that
     /// are empty stay so.
-    pub(super) fn write_all(&self, text: &[u8], parts: &mut [Extent], sheet: &mut Sheet) {
+    pub(super) fn write_all(&self, text: &[u8], parts: &mut [Span], buffer: &mut Buffer) {
         match *self {
-            QuickFinish::Lower => rewrite(parts, 0, sheet, |pen, part| {
-                pen.take_as(text, part, |bytes| bytes.map(|byte| byte.to_ascii_lowercase()));
+            QuickFinish::Lower => rewrite(parts, 0, buffer, |writer, part| {
+                writer.take_as(text, part, |bytes| bytes.map(|byte| byte.to_ascii_lowercase()));
             }),
-            QuickFinish::Upper => rewrite(parts, 0, sheet, |pen, part| {
-                pen.take_as(text, part, |bytes| bytes.map(|byte| byte.to_ascii_uppercase()));
+            QuickFinish::Upper => rewrite(parts, 0, buffer, |writer, part| {
+                writer.take_as(text, part, |bytes| bytes.map(|byte| byte.to_ascii_uppercase()));
             }),
-            QuickFinish::PadLeft { width, with } => rewrite(parts, width, sheet, |pen, part| {
-                pen.fill(with, width.saturating_sub(part.width()));
-                pen.take_as(text, part, |bytes| bytes);
+            QuickFinish::PadLeft { width, with } => rewrite(parts, width, buffer, |writer, part| {
+                writer.fill(with, width.saturating_sub(part.width()));
+                writer.take_as(text, part, |bytes| bytes);
             }),
         }
     }
 }
 
-/// Writes parts on a sheet, each of which takes its own width there, or `least` bytes.
+/// Writes parts on a buffer, each of which takes its own width there, or `least` bytes.
 // Compiled by itself: what its loops need then stays in registers.
 #[inline(never)]
-fn rewrite(parts: &mut [Extent], least: usize, sheet: &mut Sheet, write: impl Fn(&mut Pen, Extent)) {
-    let width = |part: Extent| if part.is_empty() { 0 } else { part.width().max(least) };
-    let mut start = sheet.width();
-    let mut pen = sheet.pen(parts.iter().map(|part| width(*part)).sum());
+fn rewrite(parts: &mut [Span], least: usize, buffer: &mut Buffer, write: impl Fn(&mut Writer, Span)) {
+    let width = |part: Span| if part.is_empty() { 0 } else { part.width().max(least) };
+    let mut start = buffer.width();
+    let mut writer = buffer.writer(parts.iter().map(|part| width(*part)).sum());
     for part in parts {
         let end = start + width(*part);
         if !part.is_empty() {
-            write(&mut pen, *part);
+            write(&mut writer, *part);
         }
-        *part = Extent::new(start, end);
+        *part = Span::new(start, end);
         start = end;
     }
-    pen.lift();
+    writer.finish();
 }
 
 /// The bytes of a value from one on, up to another, counted from 0.
 #[inline]
-fn part(value: Extent, from: usize, to: usize) -> Extent {
-    Extent { start: value.start + from as u32, end: value.start + to as u32 }
+fn part(value: Span, from: usize, to: usize) -> Span {
+    Span { start: value.start + from as u32, end: value.start + to as u32 }
 }
 
 /// What stands in a value behind the byte `at` of the text.
 #[inline]
-fn behind(value: Extent, at: usize) -> Extent {
-    Extent { start: at as u32 + 1, end: value.end }
+fn behind(value: Span, at: usize) -> Span {
+    Span { start: at as u32 + 1, end: value.end }
 }
 
 #[inline]
-fn find(byte: u8x16, text: &[u8], value: Extent) -> Option<usize> {
-    lanes::first(text, value.start as usize, value.end as usize, |lanes| lanes::are(lanes, byte))
+fn find(byte: u8x16, text: &[u8], value: Span) -> Option<usize> {
+    simd::first(text, value.start as usize, value.end as usize, |lanes| simd::are(lanes, byte))
 }
 
 #[inline]
-fn first_number(text: &[u8], value: Extent) -> Option<Extent> {
+fn first_number(text: &[u8], value: Span) -> Option<Span> {
     let end = value.end as usize;
-    let start = lanes::first(text, value.start as usize, end, |lanes| ByteRange::DIGITS.has(lanes))?;
-    Some(Extent::new(start, number_end(text, start, end)))
+    let start = simd::first(text, value.start as usize, end, |lanes| ByteRange::DIGITS.has(lanes))?;
+    Some(Span::new(start, number_end(text, start, end)))
 }
 
 /// Where the number that begins at a digit ends, in a stretch with this end. Numbers are short: one byte at a time is
@@ -358,13 +358,13 @@ fn number_end(text: &[u8], start: usize, end: usize) -> usize {
 /// The last number. It mostly stands in the last sixteen bytes, where a few bits tell all.
 // Always put where it is called: a call takes longer than it does.
 #[inline(always)]
-fn last_number(text: &[u8], value: Extent) -> Option<Extent> {
+fn last_number(text: &[u8], value: Span) -> Option<Span> {
     let (first, end) = (value.start as usize, value.end as usize);
-    let found = |number: Extent| (!number.is_empty()).then_some(number);
+    let found = |number: Span| (!number.is_empty()).then_some(number);
     let at = first.max(end.saturating_sub(16));
-    let lanes = lanes::lanes(text, at);
-    let (digits, points) = (ByteRange::DIGITS.has(lanes), lanes::are(lanes, u8x16::splat(b'.')));
-    let inside = lanes::first_lanes(end - at);
+    let lanes = simd::lanes(text, at);
+    let (digits, points) = (ByteRange::DIGITS.has(lanes), simd::are(lanes, u8x16::splat(b'.')));
+    let inside = simd::first_lanes(end - at);
     let Some(last) = (digits & inside).checked_ilog2() else { return found(last_number_of_all(text, value)) };
     let before_last = (1 << last) - 1;
     // The stretch of digits and points that ends there begins behind the last byte that is neither.
@@ -378,15 +378,15 @@ fn last_number(text: &[u8], value: Extent) -> Option<Extent> {
     }
     // One point is the number's own, unless no digit stands before it.
     let start = if points == 1 << stretch { stretch + 1 } else { stretch };
-    Some(Extent::new(at + start as usize, at + last as usize + 1))
+    Some(Span::new(at + start as usize, at + last as usize + 1))
 }
 
 /// The last number, wherever it stands; empty where there is none. It is looked for from the end, in the stretch of digits
 /// and points that holds it, for no number reaches beyond such a stretch.
 #[inline(never)]
-fn last_number_of_all(text: &[u8], value: Extent) -> Extent {
+fn last_number_of_all(text: &[u8], value: Span) -> Span {
     let (first, end) = (value.start as usize, value.end as usize);
-    let Some(last) = lanes::last(text, first, end, |lanes| ByteRange::DIGITS.has(lanes)) else { return Extent::default() };
+    let Some(last) = simd::last(text, first, end, |lanes| ByteRange::DIGITS.has(lanes)) else { return Span::default() };
     let is_part = |byte: &u8| byte.is_ascii_digit() || *byte == b'.';
     let digit =
         |from: usize| from + text.get(from..).unwrap_or_default().iter().take_while(|byte| !byte.is_ascii_digit()).count();
@@ -396,7 +396,7 @@ fn last_number_of_all(text: &[u8], value: Extent) -> Extent {
         start = digit(start);
         let end = number_end(text, start, end);
         if end > last {
-            return Extent::new(start, end);
+            return Span::new(start, end);
         }
         start = end;
     }
@@ -405,7 +405,7 @@ fn last_number_of_all(text: &[u8], value: Extent) -> Extent {
 /// The first run behind a text, which ends where `end_of_run` says, of the byte it would begin at and the value's end.
 // Always put where it is called: a call takes longer than it does.
 #[inline(always)]
-fn run_behind(prefix: Wanted, text: &[u8], value: Extent, end_of_run: impl Fn(usize, usize) -> usize) -> Option<Extent> {
+fn run_behind(prefix: Wanted, text: &[u8], value: Span, end_of_run: impl Fn(usize, usize) -> usize) -> Option<Span> {
     let mut at = value.start as usize;
     let end = value.end as usize;
     loop {
@@ -413,7 +413,7 @@ fn run_behind(prefix: Wanted, text: &[u8], value: Extent, end_of_run: impl Fn(us
         let start = found + prefix.width();
         let behind = end_of_run(start, end);
         if behind > start {
-            return Some(Extent::new(start, behind));
+            return Some(Span::new(start, behind));
         }
         at = found + 1;
     }
@@ -445,7 +445,7 @@ mod tests {
 
     use super::*;
     use crate::phrase::Phrase;
-    use crate::plan::{CutColumn, Hits, Many, Plan, Scratch};
+    use crate::program::{CutColumn, Hits, Many, Program, Scratch};
     use crate::text::unit::Unit;
 
     const PHRASES: [&str; 21] = [
@@ -475,7 +475,7 @@ mod tests {
     #[test]
     fn the_usual_cuts_have_short_cuts() {
         for phrase in PHRASES.iter().filter(|phrase| **phrase != "char 2") {
-            let plan = Plan::new(&Phrase::parse(phrase).unwrap(), Unit::Characters).unwrap();
+            let plan = Program::new(&Phrase::parse(phrase).unwrap(), Unit::Characters).unwrap();
             assert!(plan.branches[0].quick.is_some(), "{phrase}");
         }
     }
@@ -488,16 +488,16 @@ mod tests {
             let mut at = 0;
             let values = texts.iter().map(|text| {
                 at += text.len();
-                Extent::new(at - text.len(), at)
+                Span::new(at - text.len(), at)
             });
-            let values: Vec<Extent> = values.collect();
+            let values: Vec<Span> = values.collect();
             for phrase in PHRASES {
-                let plan = Plan::new(&Phrase::parse(phrase).unwrap(), Unit::Characters).unwrap();
+                let plan = Program::new(&Phrase::parse(phrase).unwrap(), Unit::Characters).unwrap();
                 let (mut many, mut scratch, mut other) = (CutColumn::default(), Scratch::default(), Scratch::default());
                 let mut hits = Hits::default();
                 plan.looks_for().into_iter().for_each(|byte| hits.find(whole.as_bytes(), &values, byte));
                 for hits in [None, plan.looks_for().map(|_| &hits)] {
-                    plan.cut_many(Many { text: &whole, extents: &values, hits }, &mut scratch, &mut many);
+                    plan.cut_many(Many { text: &whole, spans: &values, hits }, &mut scratch, &mut many);
                     for (index, text) in texts.iter().enumerate() {
                         let one = plan.cut(text, &mut other);
                         prop_assert_eq!(many.text(&whole, index), one.text, "{} on {:?}", phrase, text);

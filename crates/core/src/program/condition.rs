@@ -7,15 +7,15 @@ use wide::u8x16;
 use super::class::ClassPlan;
 use super::date::DatePlan;
 use super::many::CutColumn;
+use super::matcher::Matcher;
 use super::pattern::{self, Compiled};
-use super::seek::Seeker;
 use super::setting::{List, NoList, Setting};
-use crate::check::{Misfit, MisfitKind, check_digit, email};
+use crate::check::{Violation, ViolationKind, check_digit, email};
 use crate::decimal;
 use crate::phrase::ast::{CheckDigit, Condition, ConditionKind, Marker};
 use crate::phrase::{ErrorKind, PhraseError};
 use crate::text::characters;
-use crate::text::lanes::{self, ByteRange, Extent};
+use crate::text::simd::{self, ByteRange, Span};
 use crate::text::unit::Unit;
 
 /// A condition made ready.
@@ -51,9 +51,9 @@ enum Test {
     /// The last character is of the class.
     LastOf(Box<ClassPlan>),
     /// The marker stands somewhere.
-    Contains(Box<Seeker>),
+    Contains(Box<Matcher>),
     /// The text stands somewhere with neither letter nor digit on either side.
-    ContainsWord(Box<Seeker>),
+    ContainsWord(Box<Matcher>),
     /// The text is one of these.
     OneOf(Vec<String>),
     /// The text is a number, and not outside of these.
@@ -73,16 +73,16 @@ impl ConditionPlan {
     /// `asks_missing`. `text` is what the values stand in.
     pub(crate) fn note_failing(&self, results: &CutColumn, text: &str, asks_missing: bool, failing: &mut Vec<u32>) {
         let source = results.source(text.as_bytes());
-        let mut note = Unmet { extents: results.extents(), asks_missing, negated: self.negated, failing };
+        let mut note = Unmet { spans: results.spans(), asks_missing, negated: self.negated, failing };
         match &self.test {
-            Test::Required => note.unless_at_once(|extent| !extent.is_empty()),
+            Test::Required => note.unless_at_once(|span| !span.is_empty()),
             Test::Length { from, to, .. } if results.are_plain() => {
                 let to = to.unwrap_or(usize::MAX);
                 // What the cut has seen to is not asked again.
                 if !self.negated && results.width().is_some_and(|width| (*from..=to).contains(&width)) {
                     return;
                 }
-                note.unless_at_once(|extent| (*from <= extent.width()) & (extent.width() <= to));
+                note.unless_at_once(|span| (*from <= span.width()) & (span.width() <= to));
             }
             Test::Class(class) if results.are_plain() => match *class.runs() {
                 [(first, last)] => {
@@ -93,9 +93,9 @@ impl ConditionPlan {
                     let (one, other) = (ByteRange::new(one.0, one.1), ByteRange::new(other.0, other.1));
                     note.unless_all(source, move |lanes| one.has(lanes) | other.has(lanes));
                 }
-                _ => note.unless(|extent| !extent.is_empty() && extent.bytes(source).iter().all(|byte| class.has_byte(*byte))),
+                _ => note.unless(|span| !span.is_empty() && span.bytes(source).iter().all(|byte| class.has_byte(*byte))),
             },
-            test => note.unless(|extent| test.holds(str::from_utf8(extent.bytes(source)).unwrap_or_default())),
+            test => note.unless(|span| test.holds(str::from_utf8(span.bytes(source)).unwrap_or_default())),
         }
     }
 
@@ -115,8 +115,8 @@ impl ConditionPlan {
     /// than one text.
     pub fn new(condition: &Condition, setting: &Setting) -> Result<ConditionPlan, PhraseError> {
         let unit = setting.unit;
-        let not_here = |name: &'static str, mend: &str| {
-            Err(PhraseError { kind: ErrorKind::NotHere(name), span: condition.span.clone(), mend: mend.to_owned() })
+        let not_here = |name: &'static str, help: &str| {
+            Err(PhraseError { kind: ErrorKind::NotHere(name), span: condition.span.clone(), help: help.to_owned() })
         };
         let test = match &condition.kind {
             ConditionKind::Required => Test::Required,
@@ -138,18 +138,18 @@ impl ConditionPlan {
                 Marker::Run(class) => Test::LastOf(Box::new(ClassPlan::new(class))),
                 Marker::OneOf(text) => Test::LastOf(Box::new(ClassPlan::any_of(text))),
             },
-            ConditionKind::Contains(marker) => Test::Contains(Box::new(Seeker::new(marker, unit)?)),
+            ConditionKind::Contains(marker) => Test::Contains(Box::new(Matcher::new(marker, unit)?)),
             ConditionKind::ContainsWord(text) => {
                 let marker = Marker::Text { text: text.clone(), any_case: false };
-                Test::ContainsWord(Box::new(Seeker::new(&marker, unit)?))
+                Test::ContainsWord(Box::new(Matcher::new(&marker, unit)?))
             }
             ConditionKind::OneOf(texts) => Test::OneOf(texts.clone()),
             ConditionKind::Range { from, to } => Test::Range { from: from.clone(), to: to.clone() },
             ConditionKind::Date(format) => Test::Date(Box::new(DatePlan::new(format)?)),
             ConditionKind::ListedIn { file, column } => match (setting.lists)(file, column.as_deref()) {
                 Ok(list) => Test::ListedIn { list, file: file.clone() },
-                Err(NoList { reason, mend }) => {
-                    return Err(PhraseError { kind: ErrorKind::NoList(reason), span: condition.span.clone(), mend });
+                Err(NoList { reason, help }) => {
+                    return Err(PhraseError { kind: ErrorKind::NoList(reason), span: condition.span.clone(), help });
                 }
             },
             ConditionKind::Email => Test::Email,
@@ -166,11 +166,11 @@ impl ConditionPlan {
     }
 
     /// Why the condition does not hold for `text`; not to be asked where it does.
-    pub fn misfit(&self, text: &str) -> Misfit {
+    pub fn violation(&self, text: &str) -> Violation {
         if self.negated {
-            Misfit::new(MisfitKind::NotAllowed, format!("it {}", self.words))
+            Violation::new(ViolationKind::NotAllowed, format!("it {}", self.words))
         } else {
-            self.test.misfit(text, &self.words)
+            self.test.violation(text, &self.words)
         }
     }
 
@@ -198,8 +198,8 @@ impl Test {
             }
             Test::FirstOf(class) => !text.is_empty() && class.has(&text[..characters::notch(text, 1)]),
             Test::LastOf(class) => !text.is_empty() && class.has(&text[characters::notch_from_end(text, 1)..]),
-            Test::Contains(seeker) => seeker.next(text, 0, characters::is_plain(text)).is_some(),
-            Test::ContainsWord(seeker) => contains_word(seeker, text),
+            Test::Contains(matcher) => matcher.next(text, 0, characters::is_plain(text)).is_some(),
+            Test::ContainsWord(matcher) => contains_word(matcher, text),
             Test::OneOf(texts) => texts.iter().any(|one| one == text),
             Test::Range { from, to } => {
                 let at_least =
@@ -215,49 +215,50 @@ impl Test {
     }
 
     /// Why the test does not hold for `text`; `words` says what a text does that meets it.
-    fn misfit(&self, text: &str, words: &str) -> Misfit {
-        let fails_to = |kind| Misfit::new(kind, format!("it should be one that {words}"));
+    fn violation(&self, text: &str, words: &str) -> Violation {
+        let fails_to = |kind| Violation::new(kind, format!("it should be one that {words}"));
         match self {
-            Test::Required => Misfit::new(MisfitKind::Missing, "it is missing"),
-            Test::Blank => Misfit::new(MisfitKind::NotBlank, "it is not blank"),
+            Test::Required => Violation::new(ViolationKind::Missing, "it is missing"),
+            Test::Blank => Violation::new(ViolationKind::NotBlank, "it is not blank"),
             Test::Length { from, to, unit } => {
                 let length = unit.count(text);
-                let kind = if length < *from { MisfitKind::TooShort } else { MisfitKind::TooLong };
+                let kind = if length < *from { ViolationKind::TooShort } else { ViolationKind::TooLong };
                 let wanted = match to {
                     Some(to) if to == from => from.to_string(),
                     Some(to) => format!("{from} to {to}"),
                     None => format!("{from} or more"),
                 };
-                Misfit::new(kind, format!("it has {length} characters, not {wanted}"))
+                Violation::new(kind, format!("it has {length} characters, not {wanted}"))
             }
             Test::Class(class) => {
                 let wrong = characters::ranges(text).position(|range| !class.has(&text[range]));
-                Misfit::at_character(text, wrong.unwrap_or(0), &class.one())
+                Violation::at_character(text, wrong.unwrap_or(0), &class.one())
             }
-            Test::Matches(_) => fails_to(MisfitKind::DoesNotFit),
+            Test::Matches(_) => fails_to(ViolationKind::DoesNotFit),
             Test::MatchesStart(_) | Test::StartsWith { .. } | Test::FirstOf(_) | Test::EndsWith { .. } | Test::LastOf(_) => {
-                fails_to(MisfitKind::WrongEnd)
+                fails_to(ViolationKind::WrongEnd)
             }
-            Test::Contains(_) | Test::ContainsWord(_) => fails_to(MisfitKind::Lacks),
+            Test::Contains(_) | Test::ContainsWord(_) => fails_to(ViolationKind::Lacks),
             Test::OneOf(texts) => match crate::words::nearest(text, texts.iter().map(String::as_str)) {
-                Some(nearest) => {
-                    Misfit::new(MisfitKind::NotListed, format!("it is none of the texts allowed; {nearest} is the nearest"))
-                }
-                None => Misfit::new(MisfitKind::NotListed, "it is none of the texts allowed"),
+                Some(nearest) => Violation::new(
+                    ViolationKind::NotListed,
+                    format!("it is none of the texts allowed; {nearest} is the nearest"),
+                ),
+                None => Violation::new(ViolationKind::NotListed, "it is none of the texts allowed"),
             },
-            Test::ListedIn { file, .. } => Misfit::new(MisfitKind::NotListed, format!("it is not listed in {file}")),
+            Test::ListedIn { file, .. } => Violation::new(ViolationKind::NotListed, format!("it is not listed in {file}")),
             Test::Range { .. } if decimal::compare(text, "0").is_none() => {
-                Misfit::new(MisfitKind::NotANumber, "it is no number")
+                Violation::new(ViolationKind::NotANumber, "it is no number")
             }
-            Test::Range { .. } => fails_to(MisfitKind::OutOfRange),
-            Test::Date(_) => fails_to(MisfitKind::NotADate),
+            Test::Range { .. } => fails_to(ViolationKind::OutOfRange),
+            Test::Date(_) => fails_to(ViolationKind::NotADate),
             Test::Email => match email::check(text) {
-                Ok(()) => fails_to(MisfitKind::NotAnEmail),
-                Err(wrong) => Misfit { kind: MisfitKind::NotAnEmail, detail: wrong.reason, at: wrong.at },
+                Ok(()) => fails_to(ViolationKind::NotAnEmail),
+                Err(wrong) => Violation { kind: ViolationKind::NotAnEmail, detail: wrong.reason, at: wrong.at },
             },
             Test::CheckDigit(algorithm) => {
                 let reason = check_digit::check(*algorithm, text).err().unwrap_or_default();
-                Misfit::new(MisfitKind::WrongCheckDigit, reason)
+                Violation::new(ViolationKind::WrongCheckDigit, reason)
             }
         }
     }
@@ -266,7 +267,7 @@ impl Test {
 /// Notes which of many texts do not meet a condition. What is asked is known when this is compiled, so that texts are
 /// gone through with nothing in between.
 struct Unmet<'a> {
-    extents: &'a [Extent],
+    spans: &'a [Span],
     asks_missing: bool,
     negated: bool,
     failing: &'a mut Vec<u32>,
@@ -276,9 +277,9 @@ impl Unmet<'_> {
     /// For what is quickly asked: whether there are any is found out first, with one way for all texts.
     // Compiled by itself: what its loop needs then stays in registers.
     #[inline(never)]
-    fn unless_at_once(&mut self, holds: impl Fn(Extent) -> bool) {
-        let fails = |extent: &Extent| (self.asks_missing | !extent.is_empty()) & (holds(*extent) == self.negated);
-        if self.extents.iter().fold(false, |any, extent| any | fails(extent)) {
+    fn unless_at_once(&mut self, holds: impl Fn(Span) -> bool) {
+        let fails = |span: &Span| (self.asks_missing | !span.is_empty()) & (holds(*span) == self.negated);
+        if self.spans.iter().fold(false, |any, span| any | fails(span)) {
             self.unless(holds);
         }
     }
@@ -287,18 +288,18 @@ impl Unmet<'_> {
     // Compiled by itself: what its loop needs then stays in registers.
     #[inline(never)]
     fn unless_all(&mut self, source: &[u8], test: impl Fn(u8x16) -> u32) {
-        let all = |extent: Extent| lanes::all(source, extent.start as usize, extent.end as usize, &test);
+        let all = |span: Span| simd::all(source, span.start as usize, span.end as usize, &test);
         // Empty texts have no byte that fails.
-        let passes = |extents: &[Extent]| extents.iter().fold(true, |so_far, extent| so_far & all(*extent));
-        if self.negated || self.asks_missing || !passes(self.extents) {
-            self.unless(|extent| !extent.is_empty() && all(extent));
+        let passes = |spans: &[Span]| spans.iter().fold(true, |so_far, span| so_far & all(*span));
+        if self.negated || self.asks_missing || !passes(self.spans) {
+            self.unless(|span| !span.is_empty() && all(span));
         }
     }
 
     #[inline]
-    fn unless(&mut self, holds: impl Fn(Extent) -> bool) {
-        for (row, extent) in (0..).zip(self.extents) {
-            if (self.asks_missing || !extent.is_empty()) && holds(*extent) == self.negated {
+    fn unless(&mut self, holds: impl Fn(Span) -> bool) {
+        for (row, span) in (0..).zip(self.spans) {
+            if (self.asks_missing || !span.is_empty()) && holds(*span) == self.negated {
                 self.failing.push(row);
             }
         }
@@ -306,11 +307,11 @@ impl Unmet<'_> {
 }
 
 /// Looks at overlapping places too: one that is inside a word may hide one that is not.
-fn contains_word(seeker: &Seeker, text: &str) -> bool {
+fn contains_word(matcher: &Matcher, text: &str) -> bool {
     let is_part_of_word = |c: char| c.is_alphabetic() || c.is_numeric();
     let plain = characters::is_plain(text);
     let mut at = 0;
-    while let Some(found) = seeker.next(text, at, plain) {
+    while let Some(found) = matcher.next(text, at, plain) {
         let before = text[..found.start].chars().next_back();
         let behind = text[found.end..].chars().next();
         if !before.is_some_and(is_part_of_word) && !behind.is_some_and(is_part_of_word) {

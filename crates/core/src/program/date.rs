@@ -21,7 +21,7 @@ impl DatePlan {
             PhraseError {
             kind: ErrorKind::BadDateFormat(reason),
             span: format.span.clone(),
-            mend: "write it like `date \"%Y-%m-%d\"`: %Y year, %y year of two digits, %m month, %d day, %b month's name, %j day of the year, %H %M %S time of day".to_owned(),
+            help: "write it like `date \"%Y-%m-%d\"`: %Y year, %y year of two digits, %m month, %d day, %b month's name, %j day of the year, %H %M %S time of day".to_owned(),
         }
         };
         // A day after the middle of every field, so that what the format leaves open shows.

@@ -2,9 +2,9 @@
 
 use std::ops::Range;
 
+use super::matcher::{Matcher, pick};
 use super::op::{CutOp, SpreadOp};
 use super::pattern::Slots;
-use super::seek::{Seeker, pick};
 use super::state::State;
 use super::{finish, op};
 use crate::phrase::ast::{self, Position};
@@ -135,7 +135,7 @@ fn window(
 }
 
 /// The sections of `text`, from left to right.
-fn sections<'a>(text: &'a str, by: &'a Seeker, skipping_empty: bool) -> impl Iterator<Item = Range<usize>> + 'a {
+fn sections<'a>(text: &'a str, by: &'a Matcher, skipping_empty: bool) -> impl Iterator<Item = Range<usize>> + 'a {
     let mut markers = by.occurrences(text);
     let mut start = Some(0);
     std::iter::from_fn(move || {
@@ -149,7 +149,7 @@ fn sections<'a>(text: &'a str, by: &'a Seeker, skipping_empty: bool) -> impl Ite
 
 /// The part from one section to another, and whether all that were asked for are there. `None` where none is
 /// there.
-fn sections_from_to(text: &str, range: &ast::Range, by: &Seeker, skipping_empty: bool) -> Option<(Range<usize>, bool)> {
+fn sections_from_to(text: &str, range: &ast::Range, by: &Matcher, skipping_empty: bool) -> Option<(Range<usize>, bool)> {
     let iterate = || sections(text, by, skipping_empty);
     if range.from == range.to && range.bounded {
         return Some((pick(iterate, range.from)?, true));

@@ -121,7 +121,7 @@ pub(crate) fn marker(regex: &Regex) -> Result<Compiled, PhraseError> {
         return Err(PhraseError {
             kind: ErrorKind::MatchesNothing,
             span: regex.span.clone(),
-            mend: "let it match one character at least: `+` instead of `*`, or leave a `?` out".to_owned(),
+            help: "let it match one character at least: `+` instead of `*`, or leave a `?` out".to_owned(),
         });
     }
     Ok(compiled)
@@ -155,7 +155,7 @@ fn refused(regex: &Regex, error: &BuildError) -> PhraseError {
         return PhraseError {
             kind: ErrorKind::RegexTooLarge { limit: LIMIT },
             span: regex.span.clone(),
-            mend: "ask for fewer repetitions: a count such as {1000} is written out that many times".to_owned(),
+            help: "ask for fewer repetitions: a count such as {1000} is written out that many times".to_owned(),
         };
     };
     let (reason, span) = match syntax {
@@ -166,7 +166,7 @@ fn refused(regex: &Regex, error: &BuildError) -> PhraseError {
     PhraseError {
         kind: ErrorKind::BadRegex(reason),
         span: span.map_or(regex.span.clone(), |span| in_phrase(regex, span)),
-        mend: r"mend the pattern; a character that means something there is taken as it is behind a backslash: \( \. \+"
+        help: r"mend the pattern; a character that means something there is taken as it is behind a backslash: \( \. \+"
             .to_owned(),
     }
 }
@@ -237,7 +237,7 @@ fn number_of(compiled: &Compiled, group: &Group) -> Result<usize, PhraseError> {
     compiled.group_number(&group.name).ok_or_else(|| PhraseError {
         kind: ErrorKind::NoSuchGroup(group.name.clone()),
         span: group.span.clone(),
-        mend: compiled.groups(),
+        help: compiled.groups(),
     })
 }
 
@@ -279,7 +279,7 @@ impl Template {
                 return Err(PhraseError {
                     kind: ErrorKind::NoSuchGroup("$".to_owned()),
                     span: span.clone(),
-                    mend: "write `$1` or `${name}` for a group, and `$$` for a dollar".to_owned(),
+                    help: "write `$1` or `${name}` for a group, and `$$` for a dollar".to_owned(),
                 });
             }
             let group = Group { name: name.to_owned(), span: span.clone() };

@@ -3,7 +3,7 @@
 use std::ops::Range;
 
 use super::finish;
-use super::seek::pick;
+use super::matcher::pick;
 use crate::phrase::ast::{Example, NumberStyle, Position};
 use crate::phrase::{ErrorKind, PhraseError};
 use crate::text::characters;
@@ -133,7 +133,7 @@ fn marks_of(example: &Example) -> Result<Marks, PhraseError> {
     let refused = || PhraseError {
         kind: ErrorKind::BadExample,
         span: example.span.clone(),
-        mend:
+        help:
             r#"write one number with its marks, such as `like "1,234.5"`, `like "1.234,5"`, `like "1 234,5"` or `like "1234"`"#
                 .to_owned(),
     };

@@ -14,7 +14,7 @@ pub struct NoList {
     /// Why.
     pub reason: String,
     /// What to do.
-    pub mend: String,
+    pub help: String,
 }
 
 /// Gives the texts of a column of a file.
@@ -36,7 +36,7 @@ impl Setting<'static> {
             lists: &|_, _| {
                 Err(NoList {
                     reason: "there are no lists here".to_owned(),
-                    mend: "ask it in a cut list, as `check`".to_owned(),
+                    help: "ask it in a cut list, as `check`".to_owned(),
                 })
             },
         }

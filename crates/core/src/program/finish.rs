@@ -3,8 +3,8 @@
 use unicode_segmentation::UnicodeSegmentation as _;
 
 use super::class::ClassPlan;
+use super::matcher::Matcher;
 use super::pattern::{Slots, Template};
-use super::seek::Seeker;
 use crate::phrase::ast::{Side, Sides};
 use crate::text::characters;
 use crate::text::unit::Unit;
@@ -118,7 +118,7 @@ pub(super) fn filter(text: &str, class: &ClassPlan, keep: bool, out: &mut String
 }
 
 /// Writes `text` with every place of the marker replaced behind `out`, if there is one.
-pub(super) fn replace(text: &str, marker: &Seeker, with: &Template, slots: &mut Slots, out: &mut String) -> bool {
+pub(super) fn replace(text: &str, marker: &Matcher, with: &Template, slots: &mut Slots, out: &mut String) -> bool {
     let start = out.len();
     let mut kept = 0;
     if let (Some(regex), Some(most)) = (marker.regex(), with.greatest_group()) {

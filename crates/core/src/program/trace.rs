@@ -3,7 +3,7 @@
 use std::ops::Range;
 
 use super::cut::{Held, Observer, Scratch};
-use super::op::Plan;
+use super::op::Program;
 use super::state::State;
 use crate::phrase::ast::Span;
 
@@ -105,8 +105,8 @@ impl Observer for Recorder {
     }
 }
 
-impl Plan {
-    /// Runs the plan on `value` as [`Plan::cut`] does, and keeps what each step did.
+impl Program {
+    /// Runs the plan on `value` as [`Program::cut`] does, and keeps what each step did.
     pub fn trace(&self, value: &str) -> Trace {
         let mut recorder = Recorder::default();
         let outcome = self.run_seen(value, &mut Scratch::default(), &mut recorder);

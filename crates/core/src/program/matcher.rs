@@ -15,7 +15,7 @@ use crate::text::unit::Unit;
 
 /// A marker made ready to be found.
 #[derive(Debug, Clone)]
-pub(crate) struct Seeker {
+pub(crate) struct Matcher {
     strategy: Strategy,
     unit: Unit,
 }
@@ -36,8 +36,8 @@ enum Strategy {
     Regex(Box<Compiled>),
 }
 
-impl Seeker {
-    pub(crate) fn new(marker: &Marker, unit: Unit) -> Result<Seeker, PhraseError> {
+impl Matcher {
+    pub(crate) fn new(marker: &Marker, unit: Unit) -> Result<Matcher, PhraseError> {
         let strategy = match marker {
             Marker::Text { text, any_case: false } => match text.as_bytes() {
                 [byte] => Strategy::Byte(*byte),
@@ -54,12 +54,12 @@ impl Seeker {
             Marker::OneOf(text) => Strategy::OneOf(Box::new(ClassPlan::any_of(text))),
             Marker::Regex(regex) => Strategy::Regex(Box::new(pattern::marker(regex)?)),
         };
-        Ok(Seeker { strategy, unit })
+        Ok(Matcher { strategy, unit })
     }
 
     /// The marker for a text as it stands.
-    pub(crate) fn text(text: &str) -> Seeker {
-        Seeker { strategy: Strategy::Text(Box::new(Finder::new(text.as_bytes()).into_owned())), unit: Unit::Characters }
+    pub(crate) fn text(text: &str) -> Matcher {
+        Matcher { strategy: Strategy::Text(Box::new(Finder::new(text.as_bytes()).into_owned())), unit: Unit::Characters }
     }
 
     /// The regular expression behind the marker, if there is one.

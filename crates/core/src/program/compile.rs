@@ -3,34 +3,34 @@
 use super::class::ClassPlan;
 use super::condition::ConditionPlan;
 use super::date::DatePlan;
+use super::matcher::Matcher;
 use super::number::NumberPlan;
-use super::op::{BodyPlan, BranchPlan, CutOp, FinishOp, Op, OpAt, Plan, SpreadOp, TellOp};
+use super::op::{BodyPlan, BranchPlan, CutOp, FinishOp, Op, OpAt, Program, SpreadOp, TellOp};
 use super::pattern::{PatternPlan, Template};
 use super::quick::{Quick, QuickFinish};
-use super::seek::Seeker;
 use super::setting::Setting;
 use crate::phrase::ast::{Body, Branch, Class, Marker, Occurrence, Phrase, Step, StepKind};
 use crate::phrase::{ErrorKind, PhraseError};
 use crate::text::unit::Unit;
 
-impl Plan {
+impl Program {
     /// Makes a phrase ready. `unit` is what its positions and widths count.
     ///
     /// # Errors
     /// Where a regular expression, a group, an example or a date format in it cannot be used, or where
     /// results are joined that are not several.
-    pub fn new(phrase: &Phrase, unit: Unit) -> Result<Plan, PhraseError> {
-        Plan::with(phrase, &Setting::new(unit))
+    pub fn new(phrase: &Phrase, unit: Unit) -> Result<Program, PhraseError> {
+        Program::with(phrase, &Setting::new(unit))
     }
 
     /// Makes a phrase ready that may ask for lists.
     ///
     /// # Errors
-    /// As [`Plan::new`], and where a list cannot be had.
-    pub fn with(phrase: &Phrase, setting: &Setting) -> Result<Plan, PhraseError> {
+    /// As [`Program::new`], and where a list cannot be had.
+    pub fn with(phrase: &Phrase, setting: &Setting) -> Result<Program, PhraseError> {
         let branches = phrase.branches.iter().map(|branch| self::branch(branch, setting)).collect::<Result<Box<[_]>, _>>()?;
         let several = phrase.branches.iter().any(ends_in_several);
-        Ok(Plan { branches, unit: setting.unit, several })
+        Ok(Program { branches, unit: setting.unit, several })
     }
 }
 
@@ -46,10 +46,10 @@ fn ends_in_several(branch: &Branch) -> bool {
 }
 
 /// The error for a phrase with several results where there is room for one only, if it is such a phrase.
-pub fn refuse_several(phrase: &Phrase, mend: &str) -> Result<(), PhraseError> {
+pub fn refuse_several(phrase: &Phrase, help: &str) -> Result<(), PhraseError> {
     match phrase.branches.iter().find_map(step_with_several) {
         None => Ok(()),
-        Some(step) => Err(PhraseError { kind: ErrorKind::SeveralLeft, span: step.span.clone(), mend: mend.to_owned() }),
+        Some(step) => Err(PhraseError { kind: ErrorKind::SeveralLeft, span: step.span.clone(), help: help.to_owned() }),
     }
 }
 
@@ -85,7 +85,7 @@ fn branch(branch: &Branch, setting: &Setting) -> Result<BranchPlan, PhraseError>
 fn check_several(steps: &[Step]) -> Result<(), PhraseError> {
     let mut several = false;
     for step in steps {
-        let (kind, mend) = match (&step.kind, several) {
+        let (kind, help) = match (&step.kind, several) {
             (kind, true) if kind.gives_several() => {
                 (ErrorKind::SeveralAgain, "join them first, with `joined with \" \"`".to_owned())
             }
@@ -99,7 +99,7 @@ fn check_several(steps: &[Step]) -> Result<(), PhraseError> {
                 continue;
             }
         };
-        return Err(PhraseError { kind, span: step.span.clone(), mend });
+        return Err(PhraseError { kind, span: step.span.clone(), help });
     }
     Ok(())
 }
@@ -115,15 +115,15 @@ fn undress(step: &Step) -> Result<Option<OpAt>, PhraseError> {
 
 fn op(step: &Step, setting: &Setting) -> Result<Op, PhraseError> {
     let unit = setting.unit;
-    let seeker = |marker: &Marker| Seeker::new(marker, unit);
-    let run_of = |class: &Class| Seeker::new(&Marker::Run(class.clone()), unit);
+    let matcher = |marker: &Marker| Matcher::new(marker, unit);
+    let run_of = |class: &Class| Matcher::new(&Marker::Run(class.clone()), unit);
     let cut = |op| Ok(Op::Cut(op));
     let finish = |op| Ok(Op::Finish(op));
     let up_to = |Occurrence { nth, marker }: &Occurrence, with_it| {
-        Ok(Op::Cut(CutOp::UpTo { nth: *nth, marker: seeker(marker)?, with_it }))
+        Ok(Op::Cut(CutOp::UpTo { nth: *nth, marker: matcher(marker)?, with_it }))
     };
     let onward = |Occurrence { nth, marker }: &Occurrence, with_it| {
-        Ok(Op::Cut(CutOp::Onward { nth: *nth, marker: seeker(marker)?, with_it }))
+        Ok(Op::Cut(CutOp::Onward { nth: *nth, marker: matcher(marker)?, with_it }))
     };
     match &step.kind {
         StepKind::Whole => cut(CutOp::Whole),
@@ -139,13 +139,13 @@ fn op(step: &Step, setting: &Setting) -> Result<Op, PhraseError> {
         StepKind::After(occurrence) => onward(occurrence, false),
         StepKind::From(occurrence) => onward(occurrence, true),
         StepKind::Between { first, second, nth } => {
-            cut(CutOp::Between { first: first.nth, open: seeker(&first.marker)?, second: *nth, close: seeker(second)? })
+            cut(CutOp::Between { first: first.nth, open: matcher(&first.marker)?, second: *nth, close: matcher(second)? })
         }
         StepKind::Sections { range, by } => {
-            cut(CutOp::Sections { range: *range, by: seeker(&by.marker)?, skipping_empty: by.skipping_empty })
+            cut(CutOp::Sections { range: *range, by: matcher(&by.marker)?, skipping_empty: by.skipping_empty })
         }
         StepKind::AllSections(by) => {
-            Ok(Op::Spread(SpreadOp::Sections { by: seeker(&by.marker)?, skipping_empty: by.skipping_empty }))
+            Ok(Op::Spread(SpreadOp::Sections { by: matcher(&by.marker)?, skipping_empty: by.skipping_empty }))
         }
         StepKind::Number { which, style } => cut(CutOp::Number { which: *which, style: NumberPlan::new(style)? }),
         StepKind::AllNumbers(style) => Ok(Op::Spread(SpreadOp::Numbers(NumberPlan::new(style)?))),
@@ -157,9 +157,9 @@ fn op(step: &Step, setting: &Setting) -> Result<Op, PhraseError> {
         StepKind::AllMatches(pattern) => Ok(Op::Spread(SpreadOp::Matches(Box::new(PatternPlan::new(pattern)?)))),
         StepKind::Length => Ok(Op::Tell(TellOp::Length)),
         StepKind::PositionOf(Occurrence { nth, marker }) => {
-            Ok(Op::Tell(TellOp::PositionOf { nth: *nth, marker: seeker(marker)? }))
+            Ok(Op::Tell(TellOp::PositionOf { nth: *nth, marker: matcher(marker)? }))
         }
-        StepKind::CountOf(marker) => Ok(Op::Tell(TellOp::CountOf(seeker(marker)?))),
+        StepKind::CountOf(marker) => Ok(Op::Tell(TellOp::CountOf(matcher(marker)?))),
         StepKind::Whether(condition) => Ok(Op::Tell(TellOp::Whether(Box::new(ConditionPlan::new(condition, setting)?)))),
         StepKind::Joined(with) => Ok(Op::Join(with.clone())),
         StepKind::Trim(sides) => cut(CutOp::Trim(*sides)),
@@ -170,19 +170,19 @@ fn op(step: &Step, setting: &Setting) -> Result<Op, PhraseError> {
         StepKind::Keep(class) => finish(FinishOp::Filter { class: Box::new(ClassPlan::new(class)), keep: true }),
         StepKind::DropClass(class) => finish(FinishOp::Filter { class: Box::new(ClassPlan::new(class)), keep: false }),
         StepKind::Replace { marker, with, with_span } => {
-            let seeker = seeker(marker)?;
-            let with = match (marker, seeker.regex()) {
+            let matcher = matcher(marker)?;
+            let with = match (marker, matcher.regex()) {
                 (Marker::Regex(_), Some(compiled)) => Template::with_groups(with, with_span, compiled)?,
                 _ => Template::text(with),
             };
-            finish(FinishOp::Replace { marker: seeker, with })
+            finish(FinishOp::Replace { marker: matcher, with })
         }
         StepKind::Pad { side, width, with } => finish(FinishOp::Pad { side: *side, width: *width, with: with.clone() }),
         StepKind::Clip { width, mark } => {
             let mark_width = unit.count(mark);
             if mark_width > *width {
-                let mend = format!("clip to {mark_width} at least, or take a shorter mark");
-                return Err(PhraseError { kind: ErrorKind::MarkTooWide, span: step.span.clone(), mend });
+                let help = format!("clip to {mark_width} at least, or take a shorter mark");
+                return Err(PhraseError { kind: ErrorKind::MarkTooWide, span: step.span.clone(), help });
             }
             finish(FinishOp::Clip { width: *width, mark: mark.clone(), mark_width })
         }

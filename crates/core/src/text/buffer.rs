@@ -1,17 +1,17 @@
-//! A sheet that stretches of texts are written on, one behind another.
+//! A buffer that stretches of texts are written on, one behind another.
 
 use wide::u8x16;
 
-use super::lanes::Extent;
+use super::simd::Span;
 
 /// Bytes that are written one stretch behind another. Its room stays when it is cleared.
 #[derive(Debug, Default, Clone)]
-pub struct Sheet {
+pub struct Buffer {
     room: Vec<u8>,
     end: usize,
 }
 
-impl Sheet {
+impl Buffer {
     /// Forgets what was written.
     pub fn clear(&mut self) {
         self.end = 0;
@@ -29,15 +29,15 @@ impl Sheet {
         self.end
     }
 
-    /// A pen that can write so many bytes behind what was written.
+    /// A writer that can write so many bytes behind what was written.
     #[inline]
-    pub fn pen(&mut self, most: usize) -> Pen<'_> {
+    pub fn writer(&mut self, most: usize) -> Writer<'_> {
         if self.room.len() < self.end + most + CHUNK {
             self.grow(most + CHUNK);
         }
-        let Sheet { room, end } = self;
+        let Buffer { room, end } = self;
         let whole = room.len();
-        Pen { room: room.get_mut(*end..).unwrap_or_default(), whole, end }
+        Writer { room: room.get_mut(*end..).unwrap_or_default(), whole, end }
     }
 
     /// Writes one byte.
@@ -76,12 +76,12 @@ impl Sheet {
 /// The most room that is made beyond what is needed, in bytes.
 const MOST_AHEAD: usize = 1 << 20;
 
-/// The bytes that a pen copies in one go.
+/// The bytes that a writer copies in one go.
 const CHUNK: usize = 32;
 
-/// Writes on a sheet, into room that was made before. What it wrote stands there when it is lifted. Short stretches are
+/// Writes on a buffer, into room that was made before. What it wrote stands there when it is lifted. Short stretches are
 /// copied as many bytes at a time as are quick to copy, with what lies behind them: the next is written over that.
-pub struct Pen<'s> {
+pub struct Writer<'s> {
     /// What is left of the room.
     room: &'s mut [u8],
     /// All the room there is.
@@ -89,7 +89,7 @@ pub struct Pen<'s> {
     end: &'s mut usize,
 }
 
-impl Pen<'_> {
+impl Writer<'_> {
     /// Writes some bytes.
     #[inline]
     pub fn extend(&mut self, bytes: &[u8]) {
@@ -119,8 +119,8 @@ impl Pen<'_> {
 
     /// Writes a stretch of a text, each of its bytes as `write` gives it.
     #[inline]
-    pub fn take_as(&mut self, text: &[u8], extent: Extent, write: impl Fn([u8; 16]) -> [u8; 16]) {
-        let (width, start) = (extent.width(), extent.start as usize);
+    pub fn take_as(&mut self, text: &[u8], span: Span, write: impl Fn([u8; 16]) -> [u8; 16]) {
+        let (width, start) = (span.width(), span.start as usize);
         if width <= 16
             && let Some(sixteen) = text.get(start..start + 16).and_then(|rest| rest.first_chunk::<16>())
             && let Some(place) = self.room.first_chunk_mut::<16>()
@@ -128,7 +128,7 @@ impl Pen<'_> {
             *place = write(*sixteen);
             self.go_on(width);
         } else {
-            self.take_long(extent.bytes(text), write);
+            self.take_long(span.bytes(text), write);
         }
     }
 
@@ -148,8 +148,8 @@ impl Pen<'_> {
 
     /// Writes a byte, and a stretch of a text behind it.
     #[inline]
-    pub fn cell(&mut self, before: u8, text: &[u8], extent: Extent) {
-        let (width, start) = (extent.width(), extent.start as usize);
+    pub fn cell(&mut self, before: u8, text: &[u8], span: Span) {
+        let (width, start) = (span.width(), span.start as usize);
         if width <= CHUNK
             && let Some(chunk) = text.get(start..start + CHUNK).and_then(|chunk| chunk.first_chunk::<CHUNK>())
             && let Some([first, place @ ..]) = self.room.first_chunk_mut::<{ CHUNK + 1 }>()
@@ -159,13 +159,13 @@ impl Pen<'_> {
             self.go_on(width + 1);
         } else {
             self.extend(&[before]);
-            self.extend(extent.bytes(text));
+            self.extend(span.bytes(text));
         }
     }
 
     /// Ends the writing.
     #[inline]
-    pub fn lift(self) {
+    pub fn finish(self) {
         *self.end = self.whole - self.room.len();
     }
 }
@@ -177,34 +177,34 @@ mod tests {
     #[test]
     fn what_is_written_stands_there() {
         let text: Vec<u8> = (b'!'..=b'~').collect();
-        let mut sheet = Sheet::default();
+        let mut buffer = Buffer::default();
         let mut expected = Vec::new();
         for round in 0..2 {
             for width in (0..60).chain([0, 16, 32, 94]) {
                 for start in [0, 7, text.len() - width] {
-                    let extent = Extent::new(start.min(text.len() - width), start.min(text.len() - width) + width);
-                    sheet.push(b',');
-                    sheet.extend(b"\r\n");
+                    let span = Span::new(start.min(text.len() - width), start.min(text.len() - width) + width);
+                    buffer.push(b',');
+                    buffer.extend(b"\r\n");
                     expected.extend_from_slice(b",\r\n");
-                    let mut pen = sheet.pen(width * 3 + 4);
-                    pen.cell(b';', &text, extent);
-                    pen.extend(b"--");
-                    pen.take_as(&text, extent, |bytes| bytes.map(|byte| byte.to_ascii_lowercase()));
-                    pen.fill(b'0', width);
-                    pen.line_end(b"\n");
-                    pen.lift();
+                    let mut writer = buffer.writer(width * 3 + 4);
+                    writer.cell(b';', &text, span);
+                    writer.extend(b"--");
+                    writer.take_as(&text, span, |bytes| bytes.map(|byte| byte.to_ascii_lowercase()));
+                    writer.fill(b'0', width);
+                    writer.line_end(b"\n");
+                    writer.finish();
                     expected.push(b';');
-                    expected.extend_from_slice(extent.bytes(&text));
+                    expected.extend_from_slice(span.bytes(&text));
                     expected.extend_from_slice(b"--");
-                    expected.extend(extent.bytes(&text).to_ascii_lowercase());
+                    expected.extend(span.bytes(&text).to_ascii_lowercase());
                     expected.extend(vec![b'0'; width]);
                     expected.push(b'\n');
-                    assert_eq!(sheet.bytes(), expected, "{start} for {width} in round {round}");
+                    assert_eq!(buffer.bytes(), expected, "{start} for {width} in round {round}");
                 }
             }
-            sheet.clear();
+            buffer.clear();
             expected.clear();
-            assert_eq!((sheet.width(), sheet.bytes()), (0, &b""[..]));
+            assert_eq!((buffer.width(), buffer.bytes()), (0, &b""[..]));
         }
     }
 }

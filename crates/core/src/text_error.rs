@@ -1,0 +1,45 @@
+//! Why something that a person wrote is refused: what is wrong, where, and what to write instead.
+
+use std::fmt;
+
+use crate::phrase::{PhraseError, Span};
+
+/// Why a text that a person wrote is refused.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct TextError {
+    /// What is wrong.
+    pub message: String,
+    /// What to say at the words at fault; may be empty.
+    pub label: String,
+    /// The words at fault, in bytes of the text; empty where something is missing.
+    pub span: Span,
+    /// What to write instead, in one line.
+    pub help: String,
+}
+
+impl TextError {
+    /// A error with no more to say at the words at fault.
+    pub fn new(message: impl Into<String>, span: Span, help: impl Into<String>) -> TextError {
+        TextError { message: message.into(), label: String::new(), span, help: help.into() }
+    }
+
+    /// The same error of a text that stands at byte `offset` of another.
+    pub fn moved(mut self, offset: usize) -> TextError {
+        self.span = offset + self.span.start..offset + self.span.end;
+        self
+    }
+}
+
+impl From<PhraseError> for TextError {
+    fn from(error: PhraseError) -> TextError {
+        TextError { message: error.kind.to_string(), label: error.kind.label(), span: error.span, help: error.help }
+    }
+}
+
+impl fmt::Display for TextError {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        write!(f, "{}; {}", self.message, self.help)
+    }
+}
+
+impl std::error::Error for TextError {}

@@ -7,8 +7,8 @@ use std::thread::{self, JoinHandle};
 use std::time::Duration;
 
 use indicatif::{ProgressBar, ProgressDrawTarget, ProgressState, ProgressStyle};
-use keen_notch_io::input::Input;
-use keen_notch_io::meter::Meter;
+use keen_notch_io::source::input::Input;
+use keen_notch_io::source::meter::Meter;
 
 use crate::draw::visible;
 

@@ -14,16 +14,17 @@
 //! ```
 #![forbid(unsafe_code)]
 
+pub mod batch;
 pub mod carving;
 pub mod check;
 pub mod column;
 pub mod cutlist;
 pub mod decimal;
+pub mod diagnostics;
 pub mod draft;
 pub mod explain;
 pub mod gauge;
 mod hashed;
-pub mod hints;
 pub mod layout;
 pub mod phrase;
 pub mod piece;

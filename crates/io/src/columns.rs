@@ -1,61 +1,32 @@
 //! The values of columns of a table, for what looks at one value after another.
 
-use keen_notch_core::text::simd::Span;
+use keen_notch_core::batch::Column;
 
 use crate::Error;
-use crate::gather::{Gathered, Needed, Next};
 use crate::pool;
-use crate::record::{Cells, Rooms};
-use crate::table::{Line, Part, Table};
-
-/// The values of a column in some rows, in their order.
-#[derive(Debug, Default)]
-pub struct Column {
-    /// One behind the other.
-    text: String,
-    ends: Vec<usize>,
-}
-
-impl Column {
-    fn push(&mut self, value: &str) {
-        self.text.push_str(value);
-        self.ends.push(self.text.len());
-    }
-
-    /// The values.
-    pub fn values(&self) -> impl Iterator<Item = &str> {
-        let mut start = 0;
-        self.ends.iter().map(move |end| {
-            let value = self.text.get(start..*end).unwrap_or_default();
-            start = *end;
-            value
-        })
-    }
-}
+use crate::source::{Chunk, Rows};
+use crate::table::{BATCH, Table, in_order};
 
 /// Calls `see` with the values of columns, some rows at a time and in their order, to the last row. They are taken out
-/// of the table on as many threads as there are processors, and seen by one of these at a time.
+/// of the table on so many threads, and seen by one of these at a time.
 ///
 /// # Errors
 /// Where the table cannot be read to its end.
-pub fn each(table: &mut Table, columns: &[usize], mut see: impl FnMut(&[Column]) + Send) -> Result<(), Error> {
-    let threads = std::thread::available_parallelism().map_or(1, usize::from);
+pub fn each(table: &mut Table, columns: &[usize], threads: usize, mut see: impl FnMut(&[Column]) + Send) -> Result<(), Error> {
     let meter = table.shared_meter();
-    let mut in_order = columns.to_vec();
-    in_order.sort_unstable();
-    in_order.dedup();
+    let in_order = in_order(columns);
     let worker = || {
-        let (mut gathered, mut rooms) = (Gathered::default(), Rooms::default());
+        let mut memory = Rows::default();
         let (in_order, meter) = (&in_order, &meter);
-        move |part: Part| {
-            let (values, rows) = take(&part, columns, in_order, &mut gathered, &mut rooms)?;
+        move |_, chunk: Box<dyn Chunk>| {
+            let (values, rows) = take(chunk, columns, in_order, &mut memory)?;
             meter.add_rows(rows);
             Ok(values)
         }
     };
     pool::in_order(
         threads,
-        || table.next_part(),
+        || table.next_chunk(),
         worker,
         |values: Vec<Column>| {
             see(&values);
@@ -64,38 +35,25 @@ pub fn each(table: &mut Table, columns: &[usize], mut see: impl FnMut(&[Column])
     )
 }
 
-/// The values of columns of a part, and how many rows it has.
+/// The values of columns of a chunk, and how many rows it has.
 fn take(
-    part: &Part,
+    mut chunk: Box<dyn Chunk>,
     columns: &[usize],
     in_order: &[usize],
-    gathered: &mut Gathered,
-    rooms: &mut Rooms,
+    memory: &mut Rows<'static>,
 ) -> Result<(Vec<Column>, u64), Error> {
-    let text = part.text()?;
+    chunk.open(in_order)?;
+    let text = chunk.text()?;
     let mut taken: Vec<Column> = columns.iter().map(|_| Column::default()).collect();
-    let mut rows = 0;
-    let mut room = Cells::default();
-    gathered.begin(part, text, true);
-    let needed = Needed { columns: part.columns(), values: in_order, cells: &[] };
-    while let Some(next) = gathered.next(part, text, Some(needed), &mut room)? {
-        match next {
-            Next::Rows => {
-                rows += gathered.rows().len() as u64;
-                for (column, taken) in columns.iter().zip(&mut taken) {
-                    let values: &[Span] = &gathered.values(text).columns[*column];
-                    values.iter().for_each(|value| taken.push(value.text(text)));
-                }
+    let mut rows: Rows = std::mem::take(memory).recycle();
+    for start in (0..chunk.rows()).step_by(BATCH) {
+        chunk.take(text, start..(start + BATCH).min(chunk.rows()), &mut rows);
+        rows.with_batch(|batch| {
+            for (column, taken) in columns.iter().zip(&mut taken) {
+                batch.column(*column).iter().for_each(|value| taken.push(value));
             }
-            Next::Line(Line::Row(record, _) | Line::Ragged(record, _)) => {
-                rows += 1;
-                for (column, taken) in columns.iter().zip(&mut taken) {
-                    record.prepare(*column, rooms);
-                    taken.push(record.value(*column, rooms));
-                }
-            }
-            Next::Line(Line::Blank(_)) => {}
-        }
+        });
     }
-    Ok((taken, rows))
+    *memory = rows.recycle();
+    Ok((taken, chunk.rows() as u64))
 }

@@ -3,16 +3,17 @@
 use std::io;
 use std::ops::ControlFlow;
 
+use keen_notch_core::batch::Column;
 use keen_notch_core::carving::Carving;
 use keen_notch_core::draft::{Proved, Sample};
-use keen_notch_core::program::{Program, Scratch};
+use keen_notch_core::program::{Program, Results, Work};
 use keen_notch_core::sightings::Sightings;
 use keen_notch_core::survey::{Depth, Survey};
 
 use crate::Error;
 use crate::carve::{Job, Outs, carve};
-use crate::columns::{self, Column};
-use crate::record::Rooms;
+use crate::columns;
+use crate::survey::threads;
 use crate::table::Table;
 
 /// Rows of a sample.
@@ -27,8 +28,8 @@ const DIFFERING: usize = 3;
 pub fn look(table: &mut Table, column: usize) -> Result<(Survey, Sample), Error> {
     let mut survey = Survey::new(Depth::Full);
     let mut sample = Sample::new(SAMPLE);
-    columns::each(table, &[column], |values| {
-        for value in values.iter().flat_map(Column::values) {
+    columns::each(table, &[column], threads(), |values| {
+        for value in values.iter().map(Column::texts).flat_map(|texts| texts.iter()) {
             survey.see(survey.rows + 1, value);
             sample.see(survey.rows, value);
         }
@@ -42,8 +43,7 @@ pub fn look(table: &mut Table, column: usize) -> Result<(Survey, Sample), Error>
 /// Where the table cannot be read to its end.
 pub fn prove(table: &mut Table, carving: Carving) -> Result<Proved, Error> {
     let header = table.header.clone();
-    let threads = std::thread::available_parallelism().map_or(1, usize::from);
-    let job = Job::new(carving, &header, &[], 0).with_samples(keen_notch_core::sightings::ROWS).with_threads(threads);
+    let job = Job::new(carving, &header, &[], 0).with_samples(keen_notch_core::sightings::ROWS).with_threads(threads());
     let mut outs = Outs { rows: &mut io::sink(), name: String::new(), offcuts: None, faults: None };
     let report = carve(table, &job, &mut outs)?;
     let rows = report.samples.iter().map(|sample| sample.row).collect();
@@ -83,27 +83,35 @@ pub struct Differing {
 /// Where the table cannot be read to its end.
 pub fn try_phrases(table: &mut Table, column: usize, plans: &[Program]) -> Result<Tried, Error> {
     let mut tried = Tried { gives: vec![0; plans.len()], ..Tried::default() };
-    let mut rooms = Rooms::default();
-    let mut scratch = Scratch::default();
+    let (mut work, mut all_results) = (Work::default(), Vec::new());
+    all_results.resize_with(plans.len(), Results::default);
     let mut others: Vec<Differing> = Vec::new();
-    table.each_row(|record, _| {
-        tried.rows += 1;
-        record.prepare(column, &mut rooms);
-        let value = record.value(column, &rooms);
-        let mut results: Vec<Option<String>> = Vec::with_capacity(plans.len());
-        for (plan, gives) in plans.iter().zip(&mut tried.gives) {
-            scratch.clear();
-            let cut = plan.cut(value, &mut scratch);
-            *gives += u64::from(!cut.state.missing);
-            results.push((!cut.state.missing).then(|| cut.text.to_owned()));
+    table.each_batch(&[column], |before, batch| {
+        let values = batch.column(column);
+        for ((plan, results), gives) in plans.iter().zip(&mut all_results).zip(&mut tried.gives) {
+            plan.run(values, &mut work, results);
+            *gives += (0..batch.rows).filter(|row| !results.state(*row).missing).count() as u64;
         }
-        let is_new = |all: &[Differing]| all.len() < DIFFERING && all.iter().all(|known| known.results != results);
-        if let [first, second, ..] = results.as_slice() {
-            let same = results.iter().all(|result| result == first);
-            if first != second && is_new(&tried.differing) {
-                tried.differing.push(Differing { row: tried.rows, value: value.to_owned(), results });
-            } else if first == second && !same && is_new(&others) {
-                others.push(Differing { row: tried.rows, value: value.to_owned(), results });
+        tried.rows += batch.rows as u64;
+        for row in 0..batch.rows {
+            let of = |results: &Results| {
+                let item = results.items(row).next();
+                item.map(|item| results.texts(values).get(item).to_owned())
+            };
+            let same = all_results.windows(2).all(|two| of(&two[0]) == of(&two[1]));
+            if same || (tried.differing.len() >= DIFFERING && others.len() >= DIFFERING) {
+                continue;
+            }
+            let results: Vec<Option<String>> = all_results.iter().map(of).collect();
+            let is_new = |all: &[Differing]| all.len() < DIFFERING && all.iter().all(|known| known.results != results);
+            let found =
+                || Differing { row: before + row as u64 + 1, value: values.get(row).to_owned(), results: results.clone() };
+            if let [first, second, ..] = results.as_slice() {
+                if first != second && is_new(&tried.differing) {
+                    tried.differing.push(found());
+                } else if first == second && is_new(&others) {
+                    others.push(found());
+                }
             }
         }
         ControlFlow::Continue(())

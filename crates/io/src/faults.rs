@@ -1,13 +1,13 @@
 //! The file of faults: one line each, CSV or JSON lines.
 
+use keen_notch_core::batch::Buffer;
 use keen_notch_core::carving::{CheckName, Fault};
 use keen_notch_core::column::Header;
-use keen_notch_core::text::buffer::Buffer;
 use serde::Serialize;
 
 use crate::Error;
-use crate::output::Output;
-use crate::record::push_cell;
+use crate::encode::push_cell;
+use crate::sink::Output;
 
 /// How faults are written down.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]

@@ -4,22 +4,16 @@
 //! A row keeps its raw bytes from end to end: pieces are appended behind them.
 #![forbid(unsafe_code)]
 
-pub mod block;
 pub mod carve;
 mod columns;
-pub mod dialect;
 pub mod draft;
+pub mod encode;
 mod error;
 pub mod faults;
-mod gather;
-pub mod input;
 pub mod lists;
-mod marks;
-pub mod meter;
-pub mod output;
 mod pool;
-mod quoted;
-pub mod record;
+pub mod sink;
+pub mod source;
 pub mod survey;
 pub mod table;
 

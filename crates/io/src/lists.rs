@@ -8,7 +8,7 @@ use std::sync::Arc;
 use keen_notch_core::column::ColumnRef;
 use keen_notch_core::program::{List, NoList};
 
-use crate::input::Input;
+use crate::source::input::Input;
 use crate::table::{Reading, Table};
 
 /// Reads the texts of a column of a file; of its first column where none is named. Blank cells are left out.
@@ -25,13 +25,10 @@ pub fn read(path: &Path, column: Option<&str>) -> Result<List, NoList> {
             found.map_err(|error| NoList { reason: format!("{}: {error}", path.display()), help: error.help() })?
         }
     };
-    let mut list = HashSet::new();
+    let mut list: HashSet<Box<str>> = HashSet::new();
     table
-        .each_row(|record, _| {
-            let text = record.owned_value(column);
-            if !text.is_empty() {
-                list.insert(text.into_boxed_str());
-            }
+        .each_batch(&[column], |_, batch| {
+            list.extend(batch.column(column).iter().filter(|text| !text.is_empty()).map(Box::from));
             ControlFlow::Continue(())
         })
         .map_err(failed)?;

@@ -2,7 +2,7 @@
 
 use std::collections::BTreeMap;
 use std::sync::atomic::{AtomicBool, Ordering, fence};
-use std::sync::{Mutex, MutexGuard, PoisonError};
+use std::sync::{Condvar, Mutex, MutexGuard, PoisonError};
 use std::thread;
 
 use crossbeam_channel::{Sender, bounded, unbounded};
@@ -29,7 +29,8 @@ struct Sink<K, R, E> {
 }
 
 /// Takes items from `source` until it gives none, works on each, and hands the results to `sink` in the order of the
-/// items, on so many threads. `worker` is called on each thread once, and gives what works there.
+/// items, on so many threads. `worker` is called on each thread once, and gives what works there; it is told the number of
+/// each item, from 0.
 ///
 /// Each thread takes an item, works on it and hands the result on itself, if nobody else is handing on: so what it
 /// reads, works on and writes stays near its processor.
@@ -37,7 +38,7 @@ struct Sink<K, R, E> {
 /// # Errors
 /// The first in the order of the items, whichever of the three it comes from; what came before it has been handed
 /// to `sink`.
-pub fn in_order<T, R: Send, E: Send, W: FnMut(T) -> Result<R, E>>(
+pub fn in_order<T, R: Send, E: Send, W: FnMut(u64, T) -> Result<R, E>>(
     threads: usize,
     mut source: impl FnMut() -> Result<Option<T>, E> + Send,
     worker: impl Fn() -> W + Sync,
@@ -45,8 +46,9 @@ pub fn in_order<T, R: Send, E: Send, W: FnMut(T) -> Result<R, E>>(
 ) -> Result<(), E> {
     if threads <= 1 {
         let mut work = worker();
-        while let Some(item) = source()? {
-            sink(work(item)?)?;
+        for number in 0.. {
+            let Some(item) = source()? else { break };
+            sink(work(number, item)?)?;
         }
         return Ok(());
     }
@@ -105,7 +107,7 @@ pub fn in_order<T, R: Send, E: Send, W: FnMut(T) -> Result<R, E>>(
                 give_leave(&leave, 1);
                 return;
             };
-            let _ = results.send((number, item.and_then(&mut work)));
+            let _ = results.send((number, item.and_then(|item| work(number, item))));
             hand_on();
         }
     };
@@ -139,6 +141,70 @@ impl<F: Fn()> Drop for OnPanic<F> {
     }
 }
 
+/// What is done with items in their order, while they are worked on: each waits for its turn.
+pub struct Turns<S> {
+    state: Mutex<Turn<S>>,
+    changed: Condvar,
+}
+
+struct Turn<S> {
+    state: S,
+    /// The number of the item whose turn it is.
+    next: u64,
+    /// Items from this on wait for one that will never come.
+    broken: u64,
+}
+
+impl<S> Turns<S> {
+    /// The first turn is that of item 0.
+    pub fn new(state: S) -> Turns<S> {
+        Turns { state: Mutex::new(Turn { state, next: 0, broken: u64::MAX }), changed: Condvar::new() }
+    }
+
+    /// Waits for the turn of an item, and calls `take`; `None` where an item before it broke off. Every item must take its
+    /// turn, or break off.
+    pub fn take<R>(&self, number: u64, take: impl FnOnce(&mut S) -> R) -> Option<R> {
+        let mut turn = lock(&self.state);
+        while turn.next != number {
+            if number > turn.broken {
+                return None;
+            }
+            turn = self.changed.wait(turn).unwrap_or_else(PoisonError::into_inner);
+        }
+        let result = take(&mut turn.state);
+        turn.next += 1;
+        drop(turn);
+        self.changed.notify_all();
+        Some(result)
+    }
+
+    /// An item will not take its turn: those after it need not wait.
+    fn break_off(&self, number: u64) {
+        let mut turn = lock(&self.state);
+        if number >= turn.next {
+            turn.broken = turn.broken.min(number);
+            self.changed.notify_all();
+        }
+    }
+
+    /// Breaks off for an item, unless it takes its turn, when it is dropped.
+    pub fn guard(&self, number: u64) -> TurnGuard<'_, S> {
+        TurnGuard { turns: self, number }
+    }
+}
+
+/// Sees to it that nobody waits for an item that broke off.
+pub struct TurnGuard<'t, S> {
+    turns: &'t Turns<S>,
+    number: u64,
+}
+
+impl<S> Drop for TurnGuard<'_, S> {
+    fn drop(&mut self) {
+        self.turns.break_off(self.number);
+    }
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -147,7 +213,7 @@ mod tests {
     fn doubled(threads: usize, end: u32, fails: Option<u32>) -> (Vec<u32>, Result<(), u32>) {
         let mut numbers = 0..end;
         let mut doubled = Vec::new();
-        let work = |number: u32| {
+        let work = |_, number: u32| {
             thread::yield_now();
             if Some(number) == fails { Err(number) } else { Ok(number * 2) }
         };
@@ -173,11 +239,12 @@ mod tests {
             let full = in_order(
                 threads,
                 || Ok(numbers.next()),
-                || Ok::<u32, &str>,
+                || |_, number| Ok::<u32, &str>(number),
                 |number| if number < 50 { Ok(()) } else { Err("full") },
             );
             assert_eq!(full, Err("full"), "an endless source is left when nobody takes its results");
-            let broken = in_order(threads, || Err::<Option<u32>, _>("broken"), || Ok::<u32, &str>, |_| Ok(()));
+            let broken =
+                in_order(threads, || Err::<Option<u32>, _>("broken"), || |_, number| Ok::<u32, &str>(number), |_| Ok(()));
             assert_eq!(broken, Err("broken"));
         }
     }
@@ -185,8 +252,26 @@ mod tests {
     #[test]
     fn a_panic_ends_the_run_and_nobody_waits_for_it() {
         let mut numbers = 0..;
-        let work = |number: u32| if number == 20 { panic!("a bug") } else { Ok::<u32, ()>(number) };
+        let work = |_, number: u32| if number == 20 { panic!("a bug") } else { Ok::<u32, ()>(number) };
         let run = || in_order(3, || Ok(numbers.next()), || work, |_| Ok(()));
         assert!(std::panic::catch_unwind(std::panic::AssertUnwindSafe(run)).is_err());
+    }
+
+    #[test]
+    fn turns_are_taken_in_order_and_nobody_waits_for_one_that_broke_off() {
+        for threads in [1, 3] {
+            let turns = Turns::new(Vec::new());
+            let mut numbers = 0..100;
+            let worker = || {
+                |number, item: u32| {
+                    let _guard = turns.guard(number);
+                    thread::yield_now();
+                    if item == 60 { Err("broken") } else { turns.take(number, |taken| taken.push(item)).ok_or("after that") }
+                }
+            };
+            let outcome = in_order(threads, || Ok(numbers.next()), worker, |()| Ok(()));
+            assert_eq!(outcome, Err("broken"));
+            assert_eq!(lock(&turns.state).state, (0..60).collect::<Vec<_>>());
+        }
     }
 }

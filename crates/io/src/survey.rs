@@ -4,7 +4,6 @@ use std::ops::ControlFlow;
 
 use keen_notch_core::survey::{Depth, Members, Survey};
 
-use crate::record::Rooms;
 use crate::table::Table;
 use crate::{Error, columns};
 
@@ -15,26 +14,29 @@ use crate::{Error, columns};
 pub fn survey(table: &mut Table, columns: &[usize], depth: Depth, most: Option<u64>) -> Result<Vec<Survey>, Error> {
     let mut surveys: Vec<Survey> = columns.iter().map(|_| Survey::new(depth)).collect();
     let Some(most) = most else {
-        columns::each(table, columns, |values| {
+        columns::each(table, columns, threads(), |values| {
             for (survey, values) in surveys.iter_mut().zip(values) {
-                values.values().for_each(|value| survey.see(survey.rows + 1, value));
+                values.texts().iter().for_each(|value| survey.see(survey.rows + 1, value));
             }
         })?;
         return Ok(surveys);
     };
-    // Nothing is read ahead of the last row that is asked for: more may never come.
-    let (mut rooms, mut row) = (Rooms::default(), 0);
     if most > 0 {
-        table.each_row(|record, _| {
-            row += 1;
+        table.each_batch(columns, |before, batch| {
+            let rows = (most - before).min(batch.rows as u64) as usize;
             for (survey, column) in surveys.iter_mut().zip(columns) {
-                record.prepare(*column, &mut rooms);
-                survey.see(row, record.value(*column, &rooms));
+                let values = batch.column(*column);
+                (0..rows).for_each(|row| survey.see(before + row as u64 + 1, values.get(row)));
             }
-            if row < most { ControlFlow::Continue(()) } else { ControlFlow::Break(()) }
+            if before + (rows as u64) < most { ControlFlow::Continue(()) } else { ControlFlow::Break(()) }
         })?;
     }
     Ok(surveys)
+}
+
+/// As many threads as there are processors.
+pub(crate) fn threads() -> usize {
+    std::thread::available_parallelism().map_or(1, usize::from)
 }
 
 /// A row that belongs to a shape.
@@ -59,16 +61,13 @@ pub fn rows_of(
     most: Option<u64>,
     mut see: impl FnMut(Found) -> ControlFlow<()>,
 ) -> Result<(), Error> {
-    let mut rooms = Rooms::default();
-    let mut row = 0;
     let most = most.unwrap_or(u64::MAX);
-    table.each_row(|record, at| {
-        row += 1;
-        if row > most {
+    table.each_row(&[column], |row| {
+        if row.number > most {
             return ControlFlow::Break(());
         }
-        record.prepare(column, &mut rooms);
-        let value = record.value(column, &rooms);
-        if members.has(value) { see(Found { row, line: at.line(), value }) } else { ControlFlow::Continue(()) }
+        let value = row.value(column);
+        let found = Found { row: row.number, line: row.lines.0, value };
+        if members.has(value) { see(found) } else { ControlFlow::Continue(()) }
     })
 }

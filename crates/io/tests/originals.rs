@@ -9,7 +9,7 @@ use keen_notch_core::piece::{Piece, Wanted};
 use keen_notch_core::program::Setting;
 use keen_notch_core::text::unit::Unit;
 use keen_notch_io::carve::{Job, Outs, carve};
-use keen_notch_io::input::Input;
+use keen_notch_io::source::input::Input;
 use keen_notch_io::table::{Reading, Table};
 use proptest::prelude::*;
 

@@ -8,14 +8,14 @@ use std::path::Path;
 use keen_notch_core::carving::Carving;
 use keen_notch_core::column::ColumnRef;
 use keen_notch_core::cutlist::CutList;
-use keen_notch_core::hints::Watcher;
+use keen_notch_core::diagnostics::Diagnostics;
 use keen_notch_core::program::Setting;
 use keen_notch_core::survey::Depth;
 use keen_notch_core::text::unit::Unit;
 use keen_notch_io::carve::{Job, Outs, carve};
 use keen_notch_io::faults::{FaultFile, FaultFormat};
-use keen_notch_io::input::Input;
-use keen_notch_io::output::Output;
+use keen_notch_io::sink::Output;
+use keen_notch_io::source::input::Input;
 use keen_notch_io::survey::survey;
 use keen_notch_io::table::{Ragged, Reading, Table};
 use proptest::prelude::*;
@@ -111,7 +111,7 @@ fn everything(folder: &Path, list: &str, Way { stride, threads, sets_aside, orig
     let header = table.header.clone();
     let job = Job::new(carving, &header, originals, 2)
         .with_samples(3)
-        .with_watcher(Watcher::new(&wanted.pieces))
+        .with_diagnostics(Diagnostics::new(&wanted.pieces))
         .with_threads(threads);
     let mut rows = Vec::new();
     let mut offcuts = Output::create(&folder.join("offcuts.csv"), &inputs).unwrap();

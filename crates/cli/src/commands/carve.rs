@@ -3,9 +3,9 @@
 use std::io::{self, Write};
 
 use keen_notch_core::column::{ColumnRef, Header};
-use keen_notch_core::hints::Watcher;
+use keen_notch_core::diagnostics::Diagnostics;
 use keen_notch_io::carve::Job;
-use keen_notch_io::output::Output;
+use keen_notch_io::sink::Output;
 
 use crate::args::{self, CarveArgs};
 use crate::commands::pieces::Pieces;
@@ -32,7 +32,7 @@ pub fn run(args: &CarveArgs, console: &Console) -> Result<Exit, Failure> {
     let header = table.header.clone();
     let shown = if out.is_none() && console.shows_tables { PREVIEW } else { 0 };
     let job = Job::new(carving, &header, &originals(args, &header)?, shown)
-        .with_watcher(Watcher::new(&pieces.wanted.pieces))
+        .with_diagnostics(Diagnostics::new(&pieces.wanted.pieces))
         .with_threads(args.threads.count());
     let name = args.out.as_ref().map_or_else(|| "standard output".to_owned(), |path| path.display().to_string());
     let report = match &mut out {

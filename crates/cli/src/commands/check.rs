@@ -2,7 +2,7 @@
 
 use std::io::{self, Write};
 
-use keen_notch_core::hints::Watcher;
+use keen_notch_core::diagnostics::Diagnostics;
 use keen_notch_io::carve::Job;
 
 use crate::args::{self, CheckArgs};
@@ -27,7 +27,7 @@ pub fn run(args: &CheckArgs, console: &Console) -> Result<Exit, Failure> {
     let job = Job::new(carving, &header, &[], 0)
         .without_rows()
         .with_samples(args.rows)
-        .with_watcher(Watcher::new(&pieces.wanted.pieces))
+        .with_diagnostics(Diagnostics::new(&pieces.wanted.pieces))
         .with_threads(args.threads.count());
     // The last check is that rows have all their cells, which needs no cut list.
     let asked = job.checks().len() - 1;

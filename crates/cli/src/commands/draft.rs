@@ -10,8 +10,8 @@ use keen_notch_core::piece::Wanted;
 use keen_notch_core::program::{Program, Setting};
 use keen_notch_core::text::unit::Unit;
 use keen_notch_io::draft::{look, prove, try_phrases};
-use keen_notch_io::input::Input;
-use keen_notch_io::output::Output;
+use keen_notch_io::sink::Output;
+use keen_notch_io::source::input::Input;
 use keen_notch_io::table::{Reading, Table};
 
 use crate::args::{self, DraftArgs};
@@ -105,8 +105,8 @@ fn examples(args: &DraftArgs) -> Result<Vec<Example>, Failure> {
             let message = format!("{} has no columns called value and result", path.display());
             return Err(Failure::usage(message, "write a line `value,result` first, then a line for each example"));
         };
-        table.each_row(|record, _| {
-            examples.push(Example { value: record.owned_value(value), result: record.owned_value(result) });
+        table.each_row(&[value, result], |row| {
+            examples.push(Example { value: row.value(value).to_owned(), result: row.value(result).to_owned() });
             std::ops::ControlFlow::Continue(())
         })?;
         if examples.is_empty() {

@@ -3,14 +3,13 @@
 use std::io::Write;
 use std::ops::ControlFlow;
 
-use keen_notch_core::carving::{Carving, Workspace};
+use keen_notch_core::carving::{Carving, Worked};
 use keen_notch_core::column::Header;
 use keen_notch_core::explain;
 use keen_notch_core::gauge::Gauge;
 use keen_notch_core::piece::{Piece, Source};
 use keen_notch_core::text::unit::Unit;
-use keen_notch_io::record::{Record, Rooms};
-use keen_notch_io::table::Table;
+use keen_notch_io::table::{RowAt, Table};
 
 use crate::args::{self, ExplainArgs};
 use crate::commands::pieces::Pieces;
@@ -96,25 +95,24 @@ fn row(
     let mut rows = 0;
     let mut lines = Vec::new();
     let mut last_line = 0;
-    table.each_row(|record, at| {
+    let mut worked = Worked::default();
+    table.each_row(&carving.used_columns(), |at| {
         rows += 1;
         let is_it = match (args.row, args.line) {
             (_, Some(wanted)) => {
-                last_line = at.line() + record.raw.matches('\n').count() as u64;
-                (at.line()..=last_line).contains(&wanted)
+                last_line = at.lines.1;
+                (at.lines.0..=last_line).contains(&wanted)
             }
             (row, None) => rows == row.unwrap_or(1),
         };
         if !is_it {
             return ControlFlow::Continue(());
         }
-        let line = at.line();
-        lines.push(paint(style::HEAD, format!("row {rows}, line {line}")));
-        let mut rooms = Rooms::default();
-        carving.used_columns().iter().for_each(|column| record.prepare(*column, &mut rooms));
+        lines.push(paint(style::HEAD, format!("row {rows}, line {}", at.lines.0)));
+        carving.run(at.batch, &mut worked);
         for (index, piece) in pieces.wanted.pieces.iter().enumerate() {
             lines.push(String::new());
-            lines.extend(piece_of_row(index, piece, carving, record, &rooms, &header, width));
+            lines.extend(piece_of_row(index, piece, carving, at, &worked, &header, width));
         }
         ControlFlow::Break(())
     })?;
@@ -137,16 +135,16 @@ fn piece_of_row(
     index: usize,
     piece: &Piece,
     carving: &Carving,
-    record: &Record,
-    rooms: &Rooms,
+    at: &RowAt,
+    worked: &Worked,
     header: &Header,
     width: usize,
 ) -> Vec<String> {
-    let value = |column: usize| record.value(column, rooms);
+    let value = |column: usize| at.value(column);
     let from = carving.column(index).map_or("built".to_owned(), |column| format!("from {}", header.title(column)));
     let mut lines =
         vec![format!("{}  {}", paint(style::HEAD, visible::value(&piece.name)), paint(style::QUIET, visible::value(&from)))];
-    if let (Some(column), Some(when)) = (carving.fails_when(index, &value), &piece.when) {
+    if let (Some(column), Some(when)) = (carving.fails_when(index, at.batch, at.index), &piece.when) {
         let condition = explain::condition(&keen_notch_core::phrase::ast::Condition {
             negated: !when.condition.negated,
             ..when.condition.clone()
@@ -155,7 +153,7 @@ fn piece_of_row(
         lines.push(paint(style::LOOK, visible::without_controls(&words)));
         return lines;
     }
-    match (&piece.source, carving.plan(index), carving.column(index)) {
+    match (&piece.source, carving.program(index), carving.column(index)) {
         (Source::Take { phrase, .. }, Some(plan), Some(column)) => {
             let gauge = Gauge::new(value(column));
             let trace = plan.trace(value(column));
@@ -172,10 +170,8 @@ fn piece_of_row(
             });
         }
         _ => {
-            let mut work = Workspace::default();
-            carving.run(&value, false, &mut work);
             if let Source::Field { layout, .. } = &piece.source
-                && let Some(violation) = work.layout_violation(*layout)
+                && let Some(violation) = carving.layout_violation(*layout, at.batch, worked, at.index)
             {
                 lines.push(paint(
                     style::LOOK,
@@ -183,15 +179,19 @@ fn piece_of_row(
                 ));
                 return lines;
             }
-            if let (Some(column), Some(place)) = (carving.column(index), work.place(index)) {
+            let results = worked.piece(index);
+            let item = results.items(at.index).next();
+            if let (Some(column), Some(item)) = (carving.column(index), item)
+                && let Some(place) = results.place(at.index, item, at.batch.column(column))
+            {
                 let gauge = Gauge::new(value(column));
                 let mark = Mark::taken(&piece.name, std::iter::once(gauge.covered(&place)).collect());
                 lines.extend(ruler::draw(&gauge, &[mark], width, 1));
             }
-            let text = carving.text(index, 0, &value, &work);
+            let text = item.map_or("", |item| carving.texts(index, at.batch, worked).get(item));
             let words: Vec<_> = explain::piece(piece).into_iter().take(1).collect();
             lines.push(visible::without_controls(&words.concat()));
-            lines.push(format!("→ \"{}\"  {}", visible::value(text), paint(style::TAKEN, work.state(index))));
+            lines.push(format!("→ \"{}\"  {}", visible::value(text), paint(style::TAKEN, results.state(at.index))));
         }
     }
     lines

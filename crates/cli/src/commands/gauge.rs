@@ -73,8 +73,8 @@ fn values(args: &GaugeArgs) -> Result<Vec<(String, String)>, Failure> {
     let title = table.header.title(column);
     let mut values = Vec::new();
     if args.rows > 0 {
-        table.each_row(|record, _| {
-            values.push((format!("row {}, {title}: ", values.len() + 1), record.owned_value(column)));
+        table.each_row(&[column], |row| {
+            values.push((format!("row {}, {title}: ", row.number), row.value(column).to_owned()));
             if values.len() < args.rows { ControlFlow::Continue(()) } else { ControlFlow::Break(()) }
         })?;
     }

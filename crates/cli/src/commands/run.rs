@@ -7,8 +7,8 @@ use keen_notch_core::carving::Carving;
 use keen_notch_core::column::ColumnRef;
 use keen_notch_io::carve::{Job, Outs, Report, carve, measure};
 use keen_notch_io::faults::{FaultFile, FaultFormat};
-use keen_notch_io::input::Input;
-use keen_notch_io::output::Output;
+use keen_notch_io::sink::Output;
+use keen_notch_io::source::input::Input;
 use keen_notch_io::table::{Reading, Table};
 
 use crate::args::{self, FaultArgs, RaggedArg};

@@ -3,12 +3,12 @@
 use std::io::{self, BufWriter, Write};
 use std::ops::ControlFlow;
 
+use keen_notch_core::batch::Buffer;
 use keen_notch_core::column::ColumnRef;
 use keen_notch_core::survey::{Depth, Group, Members, Shape, Survey};
-use keen_notch_core::text::buffer::Buffer;
 use keen_notch_core::words;
-use keen_notch_io::input::Input;
-use keen_notch_io::record::push_cell;
+use keen_notch_io::encode::push_cell;
+use keen_notch_io::source::input::Input;
 use keen_notch_io::survey::{Found, rows_of, survey};
 use keen_notch_io::table::Table;
 
@@ -95,7 +95,7 @@ fn rows(args: &SurveyArgs, shape: &str, inputs: &[Input], console: &Console) -> 
         let all: u64 = groups.iter().map(|group| group.seen.count).sum();
         return rows_as_table(&mut table, column, &mut members, all, console);
     }
-    let delimiter = table.dialect.delimiter;
+    let delimiter = table.delimiter;
     let mut out = BufWriter::new(io::stdout().lock());
     let mut line = Buffer::default();
     if args.to == SurveyFormat::Text {

@@ -3,30 +3,36 @@
 use std::cell::Cell;
 use std::collections::HashSet;
 
-use super::asked::{Asked, Test};
-use super::row::{BoundLayout, BuildPlan, CheckPlan, KeepPlan, PieceBody, PiecePlan, ProofPlan, WhenPlan};
-use super::shared::{Search, searches};
+use super::condition::{BoundCondition, Test};
+use super::judge::CheckOf;
+use super::memory::{Together, UniqueCheck};
+use super::plans::{BoundLayout, BuildPlan, CheckPlan, KeepPlan, PieceBody, PiecePlan, ProofPlan, WhenPlan};
+use crate::batch::Batch;
 use crate::column::{ColumnRef, Header};
 use crate::layout::{Layout, LayoutPlan};
 use crate::phrase::Span;
 use crate::phrase::ast::{Condition, ConditionKind};
 use crate::piece::{BuildPart, Check, Keep, Piece, Proof, Shape, Source, Wanted};
-use crate::program::{ConditionPlan, Program, Setting, refuse_several};
+use crate::program::{ByteSet, ConditionPlan, Program, Setting, refuse_several};
 use crate::text_error::TextError;
 
 /// The pieces of a run, made ready for the rows of a table.
 #[derive(Debug)]
 pub struct Carving {
     pub(super) pieces: Vec<PiecePlan>,
-    /// The searches that several of them begin with.
-    pub(super) searches: Vec<Search>,
     /// The order in which they are worked out: built pieces behind those that they are built of.
     pub(super) order: Vec<usize>,
     pub(super) layouts: Vec<BoundLayout>,
     pub(super) proofs: Vec<ProofPlan>,
     pub(super) keep: Vec<KeepPlan>,
-    /// What must be unique together, and what the rows before it are remembered by.
-    pub(super) unique: Option<(Vec<BuildPlan>, usize, String)>,
+    /// What must be unique together, and the words for it.
+    pub(super) unique: Option<Together>,
+    /// How many things are asked of the rows before.
+    pub(super) uniques: usize,
+    /// The checks that are asked of them.
+    pub(super) unique_checks: Vec<UniqueCheck>,
+    /// What each check is.
+    pub(super) check_list: Vec<CheckOf>,
 }
 
 /// A column of the output.
@@ -73,18 +79,80 @@ impl Carving {
         let pieces = &wanted.pieces;
         let binder = Binder { wanted, pieces, main, setting, header, uniques: Cell::new(0) };
         binder.check_names()?;
-        let mut plans = pieces.iter().map(|piece| binder.piece(piece)).collect::<Result<Vec<_>, _>>()?;
-        let carving = Carving {
+        let mut carving = Carving {
             order: binder.order()?,
-            searches: searches(&mut plans),
-            pieces: plans,
+            pieces: pieces.iter().map(|piece| binder.piece(piece)).collect::<Result<Vec<_>, _>>()?,
             layouts: binder.layouts()?,
             proofs: binder.proofs()?,
             keep: binder.keep()?,
             unique: binder.unique_together()?,
+            uniques: binder.uniques.get(),
+            unique_checks: Vec::new(),
+            check_list: Vec::new(),
         };
+        carving.number_checks();
+        carving.note_what_is_added();
         binder.check_columns(&carving)?;
         Ok(carving)
+    }
+
+    /// Numbers the checks, and notes those that are asked of the rows before.
+    fn number_checks(&mut self) {
+        self.check_list = self.list_checks();
+        self.unique_checks.clear();
+        for (number, check) in self.check_list.iter().enumerate() {
+            let unique = match *check {
+                CheckOf::Piece { piece, number } => {
+                    let condition = &self.pieces[piece].checks[number].condition;
+                    condition.unique().map(|number| (number, Some(piece), condition.negated))
+                }
+                CheckOf::Together => Some((self.uniques - 1, None, false)),
+                CheckOf::Columns { .. } | CheckOf::Layout(_) | CheckOf::Proof(_) => None,
+            };
+            let asked = unique.map(|(asked, piece, negated)| UniqueCheck { check: number, number: asked, piece, negated });
+            self.unique_checks.extend(asked);
+        }
+    }
+
+    /// Notes which bytes the pieces may add, those that are built after those they are built of.
+    fn note_what_is_added(&mut self) {
+        for index in self.order.clone() {
+            let mut adds = ByteSet::default();
+            match &self.pieces[index].body {
+                PieceBody::Take { program, .. } => adds = program.adds(),
+                PieceBody::Field { .. } => {}
+                PieceBody::Build(parts) => {
+                    for part in parts {
+                        match part {
+                            BuildPlan::Text(text) => adds.add(text),
+                            BuildPlan::Piece(piece) => adds.join(self.pieces[*piece].adds),
+                            BuildPlan::Column(_) => {}
+                        }
+                    }
+                }
+            }
+            self.pieces[index].adds = adds;
+        }
+    }
+
+    /// The bytes that results of a piece may have though no value of a column that it comes from has them.
+    pub fn adds(&self, piece: usize) -> ByteSet {
+        self.pieces[piece].adds
+    }
+
+    /// The columns that the text of a piece comes from, by their indices.
+    pub fn sources(&self, piece: usize) -> Vec<usize> {
+        match &self.pieces[piece].body {
+            PieceBody::Take { column, .. } | PieceBody::Field { column, .. } => vec![*column],
+            PieceBody::Build(parts) => {
+                let of = |part: &BuildPlan| match part {
+                    BuildPlan::Text(_) => Vec::new(),
+                    BuildPlan::Piece(piece) => self.sources(*piece),
+                    BuildPlan::Column(column) => vec![*column],
+                };
+                parts.iter().flat_map(of).collect()
+            }
+        }
     }
 
     /// The number of pieces.
@@ -97,19 +165,21 @@ impl Carving {
         &self.pieces[piece].name
     }
 
-    /// The plan by which a piece is taken; `None` where it is built.
-    pub fn plan(&self, piece: usize) -> Option<&Program> {
+    /// The program that takes a piece; `None` where it is built.
+    pub fn program(&self, piece: usize) -> Option<&Program> {
         match &self.pieces[piece].body {
-            PieceBody::Take { plan, .. } => Some(plan),
+            PieceBody::Take { program, .. } => Some(program),
             PieceBody::Field { .. } | PieceBody::Build(_) => None,
         }
     }
 
-    /// The column that the condition of a piece asks about, where it does not hold; `None` where it holds or
-    /// there is none.
-    pub fn fails_when<'v>(&self, piece: usize, value: &impl Fn(usize) -> &'v str) -> Option<usize> {
+    /// The column that the condition of a piece asks about, where it does not hold in a row of the batch; `None` where it
+    /// holds or there is none.
+    pub fn fails_when(&self, piece: usize, batch: &Batch, row: usize) -> Option<usize> {
         let when = self.pieces[piece].when.as_ref()?;
-        (!when.asked.holds_in_row(value(when.column), value)).then_some(when.column)
+        let mut failing = Vec::new();
+        when.condition.note_failing(batch.column(when.column), None, true, (batch, &|row| row), &mut failing);
+        failing.contains(&(row as u32)).then_some(when.column)
     }
 
     /// The column a piece is taken from; `None` where it is built.
@@ -126,21 +196,12 @@ impl Carving {
         used.extend(self.layouts.iter().map(|layout| layout.column));
         used.extend(self.proofs.iter().map(|proof| proof.column));
         let parts = self.proofs.iter().flat_map(|proof| &proof.parts).chain(self.keep.iter().map(|keep| &keep.of));
-        let parts = parts.chain(self.unique.iter().flat_map(|(parts, ..)| parts));
-        used.extend(self.keep.iter().filter_map(|keep| keep.asked.column()));
+        let parts = parts.chain(self.unique.iter().flat_map(|(parts, _)| parts));
+        used.extend(self.keep.iter().filter_map(|keep| keep.condition.column()));
         used.extend(parts.filter_map(|part| if let BuildPlan::Column(column) = part { Some(*column) } else { None }));
         used.sort_unstable();
         used.dedup();
         used
-    }
-
-    /// Whether anything is asked of the rows before: then rows must be judged in their order.
-    pub fn looks_back(&self) -> bool {
-        let is_unique = |asked: &Asked| matches!(asked.test, Test::Unique(_));
-        let checks = self.pieces.iter().flat_map(|piece| &piece.checks);
-        self.unique.is_some()
-            || checks.into_iter().any(|check| is_unique(&check.asked))
-            || self.keep.iter().any(|keep| is_unique(&keep.asked))
     }
 
     /// The pieces that fill as many columns as the data needs.
@@ -151,6 +212,7 @@ impl Carving {
     /// Says how many columns a piece fills that was left to the data.
     pub fn set_columns(&mut self, piece: usize, columns: usize) {
         self.pieces[piece].shape = Shape::Columns(columns.max(1));
+        self.number_checks();
     }
 
     /// The piece with an output row a result, if there is one.
@@ -277,9 +339,9 @@ impl Binder<'_> {
                     };
                     refuse_several(phrase, help).map_err(|error| refused(phrase_at.error(error)))?;
                 }
-                let plan = Program::with(phrase, self.setting).map_err(|error| refused(phrase_at.error(error)))?;
+                let program = Program::with(phrase, self.setting).map_err(|error| refused(phrase_at.error(error)))?;
                 let column = self.find(of.as_ref(), of_span).map_err(refused)?;
-                PieceBody::Take { column, plan }
+                PieceBody::Take { column, program }
             }
             Source::Field { layout, field } => {
                 let of = &self.wanted.layouts[*layout];
@@ -304,20 +366,20 @@ impl Binder<'_> {
                     let help = "ask it as a check, or in `keep` of [rows]";
                     return Err(refused(TextError::new("a piece cannot hang on the rows before", when.span.clone(), help)));
                 }
-                let asked = self.asked(&when.condition, &when.span).map_err(refused)?;
-                Some(WhenPlan { column: column.map_err(refused)?, asked })
+                let condition = self.condition(&when.condition, &when.span).map_err(refused)?;
+                Some(WhenPlan { column: column.map_err(refused)?, condition })
             }
         };
         lengths_agree(&piece.checks).map_err(refused)?;
         let checks = piece.checks.iter().map(|check| self.check(check).map_err(refused));
         let checks = checks.collect::<Result<Vec<_>, Unbound>>()?;
         let replaces = if piece.replace { Some(self.replaced(piece).map_err(refused)?) } else { None };
-        Ok(PiecePlan { name: piece.name.clone(), body, when, shape: piece.shape, replaces, checks, search: None })
+        Ok(PiecePlan { name: piece.name.clone(), body, when, shape: piece.shape, replaces, checks, adds: ByteSet::default() })
     }
 
     fn check(&self, check: &Check) -> Result<CheckPlan, TextError> {
         Ok(CheckPlan {
-            asked: self.asked(&check.condition, &check.span)?,
+            condition: self.condition(&check.condition, &check.span)?,
             asks_missing: check.condition.kind == ConditionKind::Required,
             only_warns: check.only_warns,
             words: check.words.clone(),
@@ -326,7 +388,7 @@ impl Binder<'_> {
 
     /// A condition that stands at `span`. Its own places are in its text, so the whole of it is shown where it
     /// is at fault.
-    fn asked(&self, condition: &Condition, span: &Span) -> Result<Asked, TextError> {
+    fn condition(&self, condition: &Condition, span: &Span) -> Result<BoundCondition, TextError> {
         let test = match &condition.kind {
             ConditionKind::Unique => Test::Unique(self.uniques.replace(self.uniques.get() + 1)),
             ConditionKind::SameAs(column) => {
@@ -338,7 +400,7 @@ impl Binder<'_> {
                 Test::Text(plan.map_err(|error| TextError { span: span.clone(), ..error.into() })?)
             }
         };
-        Ok(Asked { test, negated: condition.negated })
+        Ok(BoundCondition { test, negated: condition.negated })
     }
 
     /// The column meant: the main one where none is named, and the only one where there is no main one.
@@ -377,19 +439,20 @@ impl Binder<'_> {
         let bound = |keep: &Keep| {
             let refused = |error| Unbound { origin: keep.origin, error };
             let of = self.piece_or_column(&keep.of, &keep.of_span).map_err(refused)?;
-            Ok(KeepPlan { of, asked: self.asked(&keep.condition, &keep.span).map_err(refused)? })
+            Ok(KeepPlan { of, condition: self.condition(&keep.condition, &keep.span).map_err(refused)? })
         };
         self.wanted.keep.iter().map(bound).collect()
     }
 
-    fn unique_together(&self) -> Result<Option<(Vec<BuildPlan>, usize, String)>, Unbound> {
+    fn unique_together(&self) -> Result<Option<Together>, Unbound> {
         let Some(unique) = &self.wanted.unique else { return Ok(None) };
         let bound = |(of, span): &(ColumnRef, Span)| {
             self.piece_or_column(of, span).map_err(|error| Unbound { origin: unique.origin, error })
         };
         let parts = unique.of.iter().map(bound).collect::<Result<Vec<_>, _>>()?;
         let words = unique.of.iter().map(|(of, _)| of.to_string()).collect::<Vec<_>>().join(" + ");
-        Ok(Some((parts, self.uniques.replace(self.uniques.get() + 1), words)))
+        self.uniques.set(self.uniques.get() + 1);
+        Ok(Some((parts, words)))
     }
 
     fn build(&self, parts: &[BuildPart]) -> Result<Vec<BuildPlan>, TextError> {

@@ -1,21 +1,22 @@
-//! Judging the pieces of a row: which checks they do not meet, and why.
+//! Judging the pieces of a batch: which checks they do not meet, and why.
 
-use super::asked::Memory;
 use super::bind::Carving;
-use super::row::Workspace;
+use super::condition::Test;
+use super::worked::{Failure, Worked};
+use crate::batch::{Batch, Texts};
 use crate::check::{Violation, ViolationKind};
+use crate::diagnostics::Diagnostics;
 use crate::piece::Shape;
-use crate::program::Held;
 use crate::tally::Tally;
 
-/// Something wrong with a row.
+/// Something wrong with a row, in full.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Fault {
     /// Which check found it, by its index among [`Carving::checks`].
     pub check: usize,
     /// The result that does not fit; empty where it is missing.
     pub result: String,
-    /// Where it stands in the value of its column, in bytes; none where it was made or is missing.
+    /// Where it is in the value of its column, in bytes; none where it was made or is missing.
     pub place: Option<(usize, usize)>,
     /// Why.
     pub violation: Violation,
@@ -36,126 +37,238 @@ pub struct CheckName {
     pub only_warns: bool,
 }
 
+/// What a check is, by its index among all.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(super) enum CheckOf {
+    /// The check of this number of a piece.
+    Piece { piece: usize, number: usize },
+    /// That a piece has no more results than columns.
+    Columns { piece: usize, columns: usize },
+    /// That a value has a form of its layout.
+    Layout(usize),
+    /// That pieces make a value again.
+    Proof(usize),
+    /// That pieces and columns are unique together.
+    Together,
+}
+
+/// The index that stands for no result of a piece.
+const NO_ITEM: u32 = u32::MAX;
+
 impl Carving {
-    /// Every check there is, in the order of the pieces.
-    pub fn checks(&self) -> Vec<CheckName> {
-        let mut names = Vec::new();
-        for (index, piece) in self.pieces.iter().enumerate() {
-            let name = |words: &str, only_warns| CheckName {
-                of: piece.name.clone(),
-                piece: Some(index),
-                column: self.column(index),
-                words: words.to_owned(),
-                only_warns,
-            };
-            names.extend(piece.checks.iter().map(|check| name(&check.words, check.only_warns)));
-            if let Shape::Columns(columns) = piece.shape {
-                names.push(name(&format!("columns = {columns}"), false));
+    /// What each check is.
+    pub(super) fn list_checks(&self) -> Vec<CheckOf> {
+        let mut all = Vec::new();
+        for (piece, plan) in self.pieces.iter().enumerate() {
+            all.extend((0..plan.checks.len()).map(|number| CheckOf::Piece { piece, number }));
+            if let Shape::Columns(columns) = plan.shape {
+                all.push(CheckOf::Columns { piece, columns });
             }
         }
-        let about =
-            |of: String, column, words: &str| CheckName { of, piece: None, column, words: words.to_owned(), only_warns: false };
-        for layout in &self.layouts {
-            names.push(about("layout".to_owned(), Some(layout.column), &layout.words));
-        }
-        for proof in &self.proofs {
-            names.push(about("proof".to_owned(), Some(proof.column), &proof.words));
-        }
-        if let Some((_, _, words)) = &self.unique {
-            names.push(about("rows".to_owned(), None, &format!("unique: {words}")));
-        }
-        names
+        all.extend((0..self.layouts.len()).map(CheckOf::Layout));
+        all.extend((0..self.proofs.len()).map(CheckOf::Proof));
+        all.extend(self.unique.iter().map(|_| CheckOf::Together));
+        all
     }
 
-    /// Judges a row that has been worked out: counts what became of its pieces, and adds what is wrong with
-    /// them to `faults`. `row` is its number, from 1.
-    pub fn judge<'v>(
-        &self,
-        value: &impl Fn(usize) -> &'v str,
-        work: &mut Workspace,
-        row: u64,
-        memory: &mut Memory,
-        tallies: &mut [Tally],
-        faults: &mut Vec<Fault>,
-    ) {
-        let rebuilt: Vec<_> = self.proofs.iter().map(|proof| self.build(&proof.parts, value, work)).collect();
-        let work = &*work;
-        let mut number = 0;
-        for (index, (piece, tally)) in self.pieces.iter().zip(tallies).enumerate() {
-            let outcome = &work.outcomes[index];
-            tally.count(outcome.state);
-            let results = outcome.count().max(1);
-            let (mut warned, mut faulted) = (false, false);
-            for check in &piece.checks {
-                for result in 0..results {
-                    let text = self.text(index, result, value, work);
-                    if text.is_empty() && !check.asks_missing {
-                        continue;
-                    }
-                    if let Some(violation) = check.asked.violation(text, value, row, memory) {
-                        let place = place(outcome.held(result, &work.scratch));
-                        faults.push(Fault { check: number, result: text.to_owned(), place, violation });
-                        if check.only_warns { warned = true } else { faulted = true }
-                    }
-                }
-                number += 1;
+    /// Every check there is, in the order of the pieces.
+    pub fn checks(&self) -> Vec<CheckName> {
+        let of_piece = |piece: usize, words: String, only_warns| CheckName {
+            of: self.pieces[piece].name.clone(),
+            piece: Some(piece),
+            column: self.column(piece),
+            words,
+            only_warns,
+        };
+        let about =
+            |of: &str, column, words: String| CheckName { of: of.to_owned(), piece: None, column, words, only_warns: false };
+        let name = |check: &CheckOf| match *check {
+            CheckOf::Piece { piece, number } => {
+                let check = &self.pieces[piece].checks[number];
+                of_piece(piece, check.words.clone(), check.only_warns)
+            }
+            CheckOf::Columns { piece, columns } => of_piece(piece, format!("columns = {columns}"), false),
+            CheckOf::Layout(layout) => about("layout", Some(self.layouts[layout].column), self.layouts[layout].words.clone()),
+            CheckOf::Proof(proof) => about("proof", Some(self.proofs[proof].column), self.proofs[proof].words.clone()),
+            CheckOf::Together => {
+                let words = self.unique.as_ref().map_or("", |(_, words)| words);
+                about("rows", None, format!("unique: {words}"))
+            }
+        };
+        self.list_checks().iter().map(name).collect()
+    }
+
+    /// Judges a batch that has been worked out: counts what became of its pieces, and finds what is wrong with them.
+    pub fn judge(&self, batch: &Batch, worked: &mut Worked, tallies: &mut [Tally]) {
+        worked.failures.clear();
+        worked.is_sorted = false;
+        worked.faulty.clear(batch.rows);
+        for (tally, results) in tallies.iter_mut().zip(&worked.pieces) {
+            match results.are_filled() {
+                true => tally.filled += batch.rows as u64,
+                false => (0..batch.rows).for_each(|row| tally.count(results.state(row))),
+            }
+        }
+        let mut check = 0;
+        for (index, piece) in self.pieces.iter().enumerate() {
+            worked.warned_of_piece.clear(batch.rows);
+            worked.faulted_of_piece.clear(batch.rows);
+            let values = self.values(index, batch);
+            for number in 0..piece.checks.len() {
+                self.judge_piece(batch, worked, (index, number), check, values);
+                check += 1;
             }
             if let Shape::Columns(columns) = piece.shape {
-                if outcome.count() > columns {
-                    let detail = format!("there are {} results for {columns} columns", outcome.count());
-                    let result = self.text(index, columns, value, work).to_owned();
-                    faults.push(Fault {
-                        check: number,
-                        result,
-                        place: None,
-                        violation: Violation::new(ViolationKind::TooMany, detail),
-                    });
-                    faulted = true;
+                if worked.pieces[index].are_several() {
+                    for row in 0..batch.rows {
+                        let items = worked.pieces[index].items(row);
+                        if items.len() > columns {
+                            let item = (items.start + columns) as u32;
+                            worked.failures.push(Failure { row: row as u32, check, item });
+                            worked.faulted_of_piece.set(row);
+                        }
+                    }
                 }
-                number += 1;
+                check += 1;
             }
-            tally.warned += u64::from(warned);
-            tally.faulted += u64::from(faulted);
+            worked.faulty.add(&worked.faulted_of_piece);
+            tallies[index].warned += worked.warned_of_piece.count() as u64;
+            tallies[index].faulted += worked.faulted_of_piece.count() as u64;
         }
-        for (fit, layout) in work.fits.iter().zip(&self.layouts) {
-            if let Err(violation) = fit {
-                let result = value(layout.column).to_owned();
-                faults.push(Fault { check: number, place: Some((0, result.len())), result, violation: violation.clone() });
+        for fits in &worked.layouts {
+            let rows = fits.unfit().iter().map(|unfit| unfit.row);
+            fail(rows, check, &mut worked.failures, &mut worked.faulty);
+            check += 1;
+        }
+        worked.rebuilt.resize_with(self.proofs.len(), Default::default);
+        for (proof, rebuilt) in self.proofs.iter().zip(&mut worked.rebuilt) {
+            self.build(&proof.parts, batch, &worked.pieces, rebuilt);
+            let values = batch.column(proof.column);
+            let texts = rebuilt.texts(values);
+            let differing = (0..batch.rows).filter(|row| texts.get(*row) != values.get(*row)).map(|row| row as u32);
+            fail(differing, check, &mut worked.failures, &mut worked.faulty);
+            check += 1;
+        }
+        if self.unique.is_some() {
+            let repeats = worked.repeats.iter().filter(|repeat| repeat.check == check);
+            fail(repeats.map(|repeat| repeat.row), check, &mut worked.failures, &mut worked.faulty);
+        }
+    }
+
+    /// Judges the results of a piece by one of its checks, which has this number among all.
+    fn judge_piece(&self, batch: &Batch, worked: &mut Worked, (piece, number): (usize, usize), check: u32, values: Texts) {
+        let plan = &self.pieces[piece].checks[number];
+        let Worked { pieces, failing, failures, repeats, warned_of_piece, faulted_of_piece, .. } = worked;
+        let results = &pieces[piece];
+        let rows = if plan.only_warns { warned_of_piece } else { faulted_of_piece };
+        let mut fail = |row: usize, item: u32| {
+            failures.push(Failure { row: row as u32, check, item });
+            rows.set(row);
+        };
+        if plan.condition.unique().is_some() {
+            return repeats.iter().filter(|repeat| repeat.check == check).for_each(|repeat| {
+                fail(repeat.row as usize, repeat.item);
+            });
+        }
+        failing.clear();
+        let several = results.are_several();
+        let offsets = results.offsets();
+        let row_of = |item: usize| if several { offsets.partition_point(|start| *start as usize <= item) - 1 } else { item };
+        plan.condition.note_failing(results.texts(values), results.width(), plan.asks_missing, (batch, &row_of), failing);
+        let is_sure = failing.is_empty() && results.rough().is_none();
+        for item in failing.iter() {
+            let row = row_of(*item as usize);
+            if !several || !results.items(row).is_empty() {
+                fail(row, *item);
             }
-            number += 1;
         }
-        for (proof, rebuilt) in self.proofs.iter().zip(&rebuilt) {
-            let made = match rebuilt.held(0, &work.scratch) {
-                Some(Held::Made(start, end)) => &work.scratch.made[start..end],
-                _ => "",
-            };
-            if made != value(proof.column) {
-                let detail = match made {
+        if several && plan.asks_missing {
+            // A row without any result has none that could be asked.
+            let holds = matches!(&plan.condition.test, Test::Text(condition) if condition.holds(""));
+            if !holds {
+                (0..batch.rows).filter(|row| results.items(*row).is_empty()).for_each(|row| fail(row, NO_ITEM));
+            }
+        }
+        if let Some(are_digits) = plan.condition.gives_digits().filter(|_| is_sure) {
+            pieces[piece].note_digits(are_digits);
+        }
+    }
+
+    /// Why the value of a row has none of the forms of a layout; `None` where it has one.
+    pub fn layout_violation(&self, layout: usize, batch: &Batch, worked: &Worked, row: usize) -> Option<Violation> {
+        let (bound, fits) = (self.layouts.get(layout)?, worked.layouts.get(layout)?);
+        let is_unfit = fits.unfit().iter().any(|unfit| unfit.row as usize == row);
+        is_unfit.then(|| bound.plan.violation(batch.value(bound.column, row), row, fits))
+    }
+
+    /// Observes where values of a batch do not fit their layouts.
+    pub fn observe_layouts(
+        &self,
+        batch: &Batch,
+        worked: &Worked,
+        diagnostics: &mut Diagnostics,
+        number: &dyn Fn(usize) -> u64,
+    ) {
+        for (layout, fits) in self.layouts.iter().zip(&worked.layouts) {
+            diagnostics.observe_layout(&layout.plan, fits, batch.column(layout.column), number);
+        }
+    }
+
+    /// What is wrong with a row, in full.
+    pub fn fault(&self, failure: Failure, batch: &Batch, worked: &Worked) -> Fault {
+        let (row, item) = (failure.row as usize, failure.item as usize);
+        let first = || {
+            let same = |repeat: &&super::memory::Repeat| repeat.check == failure.check && repeat.row == failure.row;
+            worked.repeats.iter().find(|repeat| same(repeat) && repeat.item == failure.item).and_then(|repeat| repeat.first)
+        };
+        let of_value = |column: usize, violation| {
+            let value = batch.value(column, row);
+            Fault { check: failure.check as usize, result: value.to_owned(), place: Some((0, value.len())), violation }
+        };
+        match self.check_list[failure.check as usize] {
+            CheckOf::Piece { piece, number } => {
+                let results = &worked.pieces[piece];
+                let values = self.values(piece, batch);
+                let text = if failure.item == NO_ITEM { "" } else { results.texts(values).get(item) };
+                let place = results.place(row, item, values).map(|place| (place.start, place.end));
+                let violation = self.pieces[piece].checks[number].condition.violation(text, row, batch, first());
+                Fault { check: failure.check as usize, result: text.to_owned(), place, violation }
+            }
+            CheckOf::Columns { piece, columns } => {
+                let results = &worked.pieces[piece];
+                let detail = format!("there are {} results for {columns} columns", results.items(row).len());
+                let result = results.texts(self.values(piece, batch)).get(item).to_owned();
+                let violation = Violation::new(ViolationKind::TooMany, detail);
+                Fault { check: failure.check as usize, result, place: None, violation }
+            }
+            CheckOf::Layout(layout) => {
+                let bound = &self.layouts[layout];
+                of_value(bound.column, bound.plan.violation(batch.value(bound.column, row), row, &worked.layouts[layout]))
+            }
+            CheckOf::Proof(proof) => {
+                let bound = &self.proofs[proof];
+                let detail = match worked.rebuilt[proof].texts(batch.column(bound.column)).get(row) {
                     "" => "its pieces are missing, so it cannot be made again".to_owned(),
                     made => format!("the pieces make \"{made}\" instead"),
                 };
-                let violation = Violation::new(ViolationKind::NotRebuilt, detail);
-                let result = value(proof.column).to_owned();
-                faults.push(Fault { check: number, place: Some((0, result.len())), result, violation });
+                of_value(bound.column, Violation::new(ViolationKind::NotRebuilt, detail))
             }
-            number += 1;
-        }
-        if let Some((parts, place, _)) = &self.unique {
-            let texts: Vec<&str> = parts.iter().map(|part| self.part_text(part, value, work)).collect();
-            if texts.iter().any(|text| !text.is_empty())
-                && let Some(first) = memory.note(*place, texts.iter().copied(), row)
-            {
-                let violation = Violation::new(ViolationKind::NotUnique, format!("together they stand in row {first} too"));
-                faults.push(Fault { check: number, result: texts.join(" + "), place: None, violation });
+            CheckOf::Together => {
+                let detail = format!("together they stand in row {} too", first().unwrap_or_default());
+                let parts = self.unique.iter().flat_map(|(parts, _)| parts);
+                let texts = parts.filter_map(|part| Some(self.part_texts(part, batch, &worked.pieces)?.get(row)));
+                let result = texts.collect::<Vec<_>>().join(" + ");
+                let violation = Violation::new(ViolationKind::NotUnique, detail);
+                Fault { check: failure.check as usize, result, place: None, violation }
             }
         }
     }
 }
 
-/// Where a result stands in its value, in bytes, if it does.
-pub(super) fn place(held: Option<Held>) -> Option<(usize, usize)> {
-    match held {
-        Some(Held::Value(start, end)) => Some((start, end)),
-        _ => None,
+/// Notes that rows do not meet a check that is about no piece.
+fn fail(rows: impl Iterator<Item = u32>, check: u32, failures: &mut Vec<Failure>, faulty: &mut crate::batch::Mask) {
+    for row in rows {
+        failures.push(Failure { row, check, item: row });
+        faulty.set(row as usize);
     }
 }

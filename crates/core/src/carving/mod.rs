@@ -1,14 +1,14 @@
-//! All pieces of a run together, bound to the columns of a table: what is worked out of each row.
+//! All pieces of a run together, bound to the columns of a table: what is worked out of a batch of its rows.
 
-mod asked;
-mod batch;
 mod bind;
+mod condition;
 mod judge;
-mod row;
-mod shared;
+mod memory;
+mod plans;
+mod run;
+mod worked;
 
-pub use asked::Memory;
-pub use batch::{Batch, Values};
 pub use bind::{Carving, OutColumn, Unbound};
 pub use judge::{CheckName, Fault};
-pub use row::Workspace;
+pub use memory::Memory;
+pub use worked::{Failure, Worked};

@@ -20,7 +20,6 @@ impl Plans {
         let mut scratch = Scratch::default();
         let mut results = Vec::new();
         for text in texts {
-            scratch.clear();
             let cut = plan.cut(text, &mut scratch);
             if !cut.state.missing {
                 results.push(cut.text.to_owned());
@@ -42,7 +41,6 @@ impl Plans {
         let ran = self.plan(phrase).and_then(|plan| {
             let mut results = Vec::with_capacity(texts.len());
             for text in texts {
-                scratch.clear();
                 let cut = plan.cut(text.as_ref(), &mut scratch);
                 if cut.state.missing || cut.state.short || cut.state.long {
                     return None;

@@ -72,7 +72,6 @@ pub fn differ(first: &Ranked, second: &Ranked) -> Option<usize> {
 }
 
 fn result(plan: &Program, value: &str, scratch: &mut Scratch) -> Option<String> {
-    scratch.clear();
     let cut = plan.cut(value, scratch);
     (!cut.state.missing).then(|| cut.text.to_owned())
 }

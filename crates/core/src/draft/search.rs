@@ -133,7 +133,6 @@ pub fn fits(phrase: &str, examples: &[Example]) -> bool {
     let Some(plan) = compile(phrase) else { return false };
     let mut scratch = crate::program::Scratch::default();
     examples.iter().all(|example| {
-        scratch.clear();
         let cut = plan.cut(&example.value, &mut scratch);
         !cut.state.missing && cut.text == example.result
     })

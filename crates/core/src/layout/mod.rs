@@ -2,9 +2,12 @@
 
 mod form;
 mod machine;
+mod plan;
+mod walk;
 
 pub use form::{Field, Form, Item};
-pub use machine::{Fit, LayoutPlan, Room};
+pub(crate) use plan::Expected;
+pub use plan::{Fits, LayoutPlan, Unfit};
 
 use crate::column::ColumnRef;
 use crate::phrase::Span;

@@ -7,7 +7,6 @@ use super::matcher::Matcher;
 use super::number::NumberPlan;
 use super::op::{BodyPlan, BranchPlan, CutOp, FinishOp, Op, OpAt, Program, SpreadOp, TellOp};
 use super::pattern::{PatternPlan, Template};
-use super::quick::{Quick, QuickFinish};
 use super::setting::Setting;
 use crate::phrase::ast::{Body, Branch, Class, Marker, Occurrence, Phrase, Step, StepKind};
 use crate::phrase::{ErrorKind, PhraseError};
@@ -60,25 +59,13 @@ fn branch(branch: &Branch, setting: &Setting) -> Result<BranchPlan, PhraseError>
             check_several(steps)?;
             let mut ops = Vec::with_capacity(steps.len());
             for step in steps {
-                ops.push(OpAt { span: step.span.clone(), op: op(step, setting)? });
+                ops.push(OpAt::new(step.span.clone(), op(step, setting)?));
                 ops.extend(undress(step)?);
             }
             BodyPlan::Ops(ops.into())
         }
     };
-    let quick = match &body {
-        BodyPlan::Ops(ops) => ops.first().and_then(|at| if let Op::Cut(cut) = &at.op { Quick::of(cut) } else { None }),
-        BodyPlan::Literal(_) => None,
-    };
-    let quick_finish = match &body {
-        BodyPlan::Ops(ops) => match &**ops {
-            [_, OpAt { op: Op::Finish(finish), .. }] => QuickFinish::of(finish),
-            _ => None,
-        },
-        BodyPlan::Literal(_) => None,
-    };
-    // Short cuts count bytes as characters, which is what they are in a plain text, whatever the unit.
-    Ok(BranchPlan { span: branch.span.clone(), body, quick, quick_finish })
+    Ok(BranchPlan { span: branch.span.clone(), body })
 }
 
 /// Several results come once, and only several can be joined.
@@ -110,7 +97,7 @@ fn undress(step: &Step) -> Result<Option<OpAt>, PhraseError> {
         StepKind::Number { style, .. } | StepKind::AllNumbers(style) if style.like.is_some() => style,
         _ => return Ok(None),
     };
-    Ok(Some(OpAt { span: step.span.clone(), op: Op::Finish(FinishOp::Undress(NumberPlan::new(style)?)) }))
+    Ok(Some(OpAt::new(step.span.clone(), Op::Finish(FinishOp::Undress(NumberPlan::new(style)?)))))
 }
 
 fn op(step: &Step, setting: &Setting) -> Result<Op, PhraseError> {

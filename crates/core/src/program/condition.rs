@@ -6,16 +6,16 @@ use wide::u8x16;
 
 use super::class::ClassPlan;
 use super::date::DatePlan;
-use super::many::CutColumn;
 use super::matcher::Matcher;
 use super::pattern::{self, Compiled};
 use super::setting::{List, NoList, Setting};
+use crate::batch::simd::{self, ByteRange};
+use crate::batch::{Span, Texts};
 use crate::check::{Violation, ViolationKind, check_digit, email};
 use crate::decimal;
 use crate::phrase::ast::{CheckDigit, Condition, ConditionKind, Marker};
 use crate::phrase::{ErrorKind, PhraseError};
 use crate::text::characters;
-use crate::text::simd::{self, ByteRange, Span};
 use crate::text::unit::Unit;
 
 /// A condition made ready.
@@ -69,22 +69,23 @@ enum Test {
 }
 
 impl ConditionPlan {
-    /// Notes which of many results do not meet the condition, in their order; missing ones are asked only if
-    /// `asks_missing`. `text` is what the values stand in.
-    pub(crate) fn note_failing(&self, results: &CutColumn, text: &str, asks_missing: bool, failing: &mut Vec<u32>) {
-        let source = results.source(text.as_bytes());
-        let mut note = Unmet { spans: results.spans(), asks_missing, negated: self.negated, failing };
+    /// Notes which of some texts do not meet the condition, in their order; empty ones are asked only if `asks_empty`.
+    /// `width` is how wide all of them are, in bytes, where that is known.
+    pub(crate) fn note_failing(&self, texts: Texts, width: Option<usize>, asks_empty: bool, failing: &mut Vec<u32>) {
+        let source = texts.text.as_bytes();
+        let define = |index: usize| self.test.holds(texts.get(index), !texts.rough.has(index));
+        let mut note = Unmet { texts, asks_empty, negated: self.negated, define: &define, failing };
         match &self.test {
             Test::Required => note.unless_at_once(|span| !span.is_empty()),
-            Test::Length { from, to, .. } if results.are_plain() => {
+            Test::Length { from, to, .. } => {
                 let to = to.unwrap_or(usize::MAX);
-                // What the cut has seen to is not asked again.
-                if !self.negated && results.width().is_some_and(|width| (*from..=to).contains(&width)) {
+                // What the cut has made sure is not asked again.
+                if !self.negated && width.is_some_and(|width| (*from..=to).contains(&width)) {
                     return;
                 }
                 note.unless_at_once(|span| (*from <= span.width()) & (span.width() <= to));
             }
-            Test::Class(class) if results.are_plain() => match *class.runs() {
+            Test::Class(class) => match *class.runs() {
                 [(first, last)] => {
                     let range = ByteRange::new(first, last);
                     note.unless_all(source, move |lanes| range.has(lanes));
@@ -95,7 +96,7 @@ impl ConditionPlan {
                 }
                 _ => note.unless(|span| !span.is_empty() && span.bytes(source).iter().all(|byte| class.has_byte(*byte))),
             },
-            test => note.unless(|span| test.holds(str::from_utf8(span.bytes(source)).unwrap_or_default())),
+            _ => note.by_definition(),
         }
     }
 
@@ -176,17 +177,18 @@ impl ConditionPlan {
 
     /// Whether the condition holds for `text`.
     pub fn holds(&self, text: &str) -> bool {
-        self.test.holds(text) != self.negated
+        self.test.holds(text, characters::is_plain(text)) != self.negated
     }
 }
 
 impl Test {
-    fn holds(&self, text: &str) -> bool {
+    /// The definition of what is asked; `plain` says whether the text is known to be plain.
+    fn holds(&self, text: &str, plain: bool) -> bool {
         match self {
             Test::Required => !text.is_empty(),
             Test::Blank => text.chars().all(char::is_whitespace),
             Test::Length { from, to, unit } => {
-                let length = unit.count(text);
+                let length = if plain { text.len() } else { unit.count(text) };
                 length >= *from && to.is_none_or(|to| length <= to)
             }
             Test::Class(class) => !text.is_empty() && class.has_all(text),
@@ -198,7 +200,7 @@ impl Test {
             }
             Test::FirstOf(class) => !text.is_empty() && class.has(&text[..characters::notch(text, 1)]),
             Test::LastOf(class) => !text.is_empty() && class.has(&text[characters::notch_from_end(text, 1)..]),
-            Test::Contains(matcher) => matcher.next(text, 0, characters::is_plain(text)).is_some(),
+            Test::Contains(matcher) => matcher.next(text, 0, plain).is_some(),
             Test::ContainsWord(matcher) => contains_word(matcher, text),
             Test::OneOf(texts) => texts.iter().any(|one| one == text),
             Test::Range { from, to } => {
@@ -264,22 +266,23 @@ impl Test {
     }
 }
 
-/// Notes which of many texts do not meet a condition. What is asked is known when this is compiled, so that texts are
-/// gone through with nothing in between.
-struct Unmet<'a> {
-    spans: &'a [Span],
-    asks_missing: bool,
+/// Notes which of many texts do not meet a condition. What is asked of a plain text is known when this is compiled, so that
+/// these are gone through with nothing in between; the others are asked by the definition.
+struct Unmet<'a, D: Fn(usize) -> bool> {
+    texts: Texts<'a>,
+    asks_empty: bool,
     negated: bool,
+    define: D,
     failing: &'a mut Vec<u32>,
 }
 
-impl Unmet<'_> {
+impl<D: Fn(usize) -> bool> Unmet<'_, D> {
     /// For what is quickly asked: whether there are any is found out first, with one way for all texts.
     // Compiled by itself: what its loop needs then stays in registers.
     #[inline(never)]
     fn unless_at_once(&mut self, holds: impl Fn(Span) -> bool) {
-        let fails = |span: &Span| (self.asks_missing | !span.is_empty()) & (holds(*span) == self.negated);
-        if self.spans.iter().fold(false, |any, span| any | fails(span)) {
+        let fails = |span: &Span| (self.asks_empty | !span.is_empty()) & (holds(*span) == self.negated);
+        if !self.texts.rough.is_none() || self.texts.spans.iter().fold(false, |any, span| any | fails(span)) {
             self.unless(holds);
         }
     }
@@ -291,16 +294,29 @@ impl Unmet<'_> {
         let all = |span: Span| simd::all(source, span.start as usize, span.end as usize, &test);
         // Empty texts have no byte that fails.
         let passes = |spans: &[Span]| spans.iter().fold(true, |so_far, span| so_far & all(*span));
-        if self.negated || self.asks_missing || !passes(self.spans) {
+        if self.negated || self.asks_empty || !self.texts.rough.is_none() || !passes(self.texts.spans) {
             self.unless(|span| !span.is_empty() && all(span));
         }
     }
 
     #[inline]
     fn unless(&mut self, holds: impl Fn(Span) -> bool) {
-        for (row, span) in (0..).zip(self.spans) {
-            if (self.asks_missing || !span.is_empty()) && holds(*span) == self.negated {
-                self.failing.push(row);
+        let has_rough = !self.texts.rough.is_none();
+        for (index, span) in self.texts.spans.iter().enumerate() {
+            if !self.asks_empty && span.is_empty() {
+                continue;
+            }
+            let holds = if has_rough && self.texts.rough.has(index) { (self.define)(index) } else { holds(*span) };
+            if holds == self.negated {
+                self.failing.push(index as u32);
+            }
+        }
+    }
+
+    fn by_definition(&mut self) {
+        for (index, span) in self.texts.spans.iter().enumerate() {
+            if (self.asks_empty || !span.is_empty()) && (self.define)(index) == self.negated {
+                self.failing.push(index as u32);
             }
         }
     }

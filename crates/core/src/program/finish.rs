@@ -1,13 +1,105 @@
-//! Finishes: steps that change the text. Each says whether anything changed, and writes only then.
+//! The definitions of the finishes: steps that change the text. Each says whether anything changed, and writes only then.
 
 use unicode_segmentation::UnicodeSegmentation as _;
 
 use super::class::ClassPlan;
 use super::matcher::Matcher;
+use super::number::NumberPlan;
+use super::op::FinishOp;
 use super::pattern::{Slots, Template};
+use super::state::State;
+use crate::decimal;
 use crate::phrase::ast::{Side, Sides};
 use crate::text::characters;
 use crate::text::unit::Unit;
+
+/// What a step that may change a text did.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(super) enum Change {
+    /// It wrote a text.
+    Made,
+    /// The text stays as it is.
+    Same,
+    /// Nothing is left.
+    Missing,
+}
+
+impl From<bool> for Change {
+    fn from(changed: bool) -> Change {
+        if changed { Change::Made } else { Change::Same }
+    }
+}
+
+impl FinishOp {
+    /// Writes the changed text after `out`. The text is not empty.
+    pub(super) fn write(&self, text: &str, unit: Unit, slots: &mut Slots, state: &mut State, out: &mut String) -> Change {
+        match self {
+            FinishOp::Squeeze => squeeze(text, out).into(),
+            FinishOp::Upper => upper(text, out).into(),
+            FinishOp::Lower => lower(text, out).into(),
+            FinishOp::Title => title(text, out).into(),
+            FinishOp::Filter { class, keep } => filter(text, class, *keep, out).into(),
+            FinishOp::Replace { marker, with } => replace(text, marker, with, slots, out).into(),
+            FinishOp::Pad { side, width, with } => match pad(text, *side, *width, with, unit, out) {
+                Padded::Filled => Change::Made,
+                Padded::Exact => Change::Same,
+                Padded::Long => {
+                    state.long = true;
+                    Change::Same
+                }
+            },
+            FinishOp::Clip { width, mark, mark_width } => match clip(text, *width, *mark_width, unit) {
+                None => Change::Same,
+                Some(end) => {
+                    out.push_str(&text[..end]);
+                    out.push_str(mark);
+                    Change::Made
+                }
+            },
+            FinishOp::Prefix(prefix) => {
+                out.push_str(prefix);
+                out.push_str(text);
+                Change::Made
+            }
+            FinishOp::Suffix(suffix) => {
+                out.push_str(text);
+                out.push_str(suffix);
+                Change::Made
+            }
+            FinishOp::PlainNumber(style) => plain_number(style.as_ref(), text, out),
+            FinishOp::Undress(style) => style.write(text, out).into(),
+            FinishOp::Date(date) => match date.read(text) {
+                None => Change::Missing,
+                Some(date) if date == text => Change::Same,
+                Some(date) => {
+                    out.push_str(&date);
+                    Change::Made
+                }
+            },
+        }
+    }
+}
+
+fn plain_number(style: Option<&NumberPlan>, text: &str, out: &mut String) -> Change {
+    let start = out.len();
+    let is_number = match style {
+        None => decimal::write_plain(text, out),
+        Some(style) if style.is_whole(text) => {
+            let mut undressed = String::new();
+            let number = if style.write(text, &mut undressed) { &undressed } else { text };
+            decimal::write_plain(number, out)
+        }
+        Some(_) => false,
+    };
+    if !is_number {
+        return Change::Missing;
+    }
+    if out[start..] == *text {
+        out.truncate(start);
+        return Change::Same;
+    }
+    Change::Made
+}
 
 /// The range of `text` without the white space (Unicode White_Space) at its ends.
 pub(super) fn trim(text: &str, sides: Sides) -> std::ops::Range<usize> {
@@ -129,7 +221,7 @@ pub(super) fn replace(text: &str, marker: &Matcher, with: &Template, slots: &mut
             kept = found.end;
         }
     } else {
-        for found in marker.occurrences(text) {
+        for found in marker.occurrences(text, characters::is_plain(text)) {
             out.push_str(&text[kept..found.start]);
             with.write(text, slots, out);
             kept = found.end;

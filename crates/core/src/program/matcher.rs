@@ -137,9 +137,8 @@ impl Matcher {
         }
     }
 
-    /// All places where the marker stands, from left to right; they do not overlap.
-    pub(crate) fn occurrences<'a>(&'a self, text: &'a str) -> impl Iterator<Item = Range<usize>> + 'a {
-        let plain = characters::is_plain(text);
+    /// All places where the marker is, from left to right; they do not overlap.
+    pub(crate) fn occurrences<'a>(&'a self, text: &'a str, plain: bool) -> impl Iterator<Item = Range<usize>> + 'a {
         let mut at = 0;
         std::iter::from_fn(move || {
             let found = self.next(text, at, plain)?;
@@ -149,13 +148,13 @@ impl Matcher {
     }
 
     /// One of the places where the marker stands, counted over the whole text.
-    pub(crate) fn nth(&self, text: &str, nth: Position) -> Option<Range<usize>> {
-        if let (Strategy::Byte(byte), Position::FromEnd(1)) = (&self.strategy, nth)
-            && characters::is_plain(text)
-        {
-            return memchr::memrchr(*byte, text.as_bytes()).map(|at| at..at + 1);
+    pub(crate) fn nth(&self, text: &str, nth: Position, plain: bool) -> Option<Range<usize>> {
+        if let (Strategy::Byte(byte), Position::LAST) = (&self.strategy, nth) {
+            // Occurrences of one byte do not overlap, so the last can be looked for from the end.
+            let is_found = |at: &usize| plain || (self.unit.is_notch(text, *at) && self.unit.is_notch(text, at + 1));
+            return memchr::memrchr_iter(*byte, text.as_bytes()).find(is_found).map(|at| at..at + 1);
         }
-        pick(|| self.occurrences(text), nth)
+        pick(|| self.occurrences(text, plain), nth)
     }
 }
 

@@ -1,32 +1,34 @@
-//! Phrases with their meaning: a checked plan, compiled once and run on every value.
+//! Phrases with their meaning: a checked program, compiled once and run on every value.
 
+mod adds;
 mod class;
 mod compile;
 mod condition;
 mod cut;
 mod date;
 mod finish;
-mod hits;
-mod many;
+mod kernel;
 mod matcher;
 mod number;
+mod one;
 mod op;
-mod parts;
 mod pattern;
-mod quick;
+mod results;
+mod run;
 mod setting;
 mod state;
+mod tell;
 mod trace;
 
+pub use adds::ByteSet;
 pub(crate) use class::ClassPlan;
 pub use compile::refuse_several;
 pub use condition::ConditionPlan;
-pub use cut::{Cut, Cuts, Held, Outcome, Scratch};
-pub(crate) use hits::Hits;
-pub(crate) use many::Many;
-pub use many::{CutColumn, Made};
 pub(crate) use matcher::Matcher;
+pub use one::{Cut, Cuts, Scratch};
 pub use op::Program;
+pub use results::Results;
+pub use run::Work;
 pub use setting::{GetList, List, NoList, Setting};
 pub use state::State;
 pub use trace::{BranchTrace, Seen, StepTrace, Trace};

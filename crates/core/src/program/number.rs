@@ -47,8 +47,7 @@ impl NumberPlan {
     }
 
     /// All numbers, from left to right, as byte ranges.
-    pub(crate) fn find_all<'a>(&'a self, text: &'a str) -> impl Iterator<Item = Range<usize>> + 'a {
-        let plain = characters::is_plain(text);
+    pub(crate) fn find_all<'a>(&'a self, text: &'a str, plain: bool) -> impl Iterator<Item = Range<usize>> + 'a {
         let mut at = 0;
         std::iter::from_fn(move || {
             loop {
@@ -63,8 +62,8 @@ impl NumberPlan {
     }
 
     /// One of the numbers, counted from either end.
-    pub(crate) fn pick(&self, text: &str, which: Position) -> Option<Range<usize>> {
-        pick(|| self.find_all(text), which)
+    pub(crate) fn pick(&self, text: &str, which: Position, plain: bool) -> Option<Range<usize>> {
+        pick(|| self.find_all(text, plain), which)
     }
 
     fn next(&self, text: &str, at: usize) -> Option<Range<usize>> {

@@ -3,10 +3,10 @@
 use super::class::ClassPlan;
 use super::condition::ConditionPlan;
 use super::date::DatePlan;
+use super::kernel::{CutKernel, FinishKernel};
 use super::matcher::Matcher;
 use super::number::NumberPlan;
 use super::pattern::{PatternPlan, Template};
-use super::quick::{Quick, QuickFinish};
 use crate::phrase::ast::{Position, Range, Side, Sides, Span};
 use crate::text::unit::Unit;
 
@@ -25,15 +25,11 @@ impl Program {
     }
 }
 
-/// One branch, and where it stands in the phrase.
+/// One branch, and where it is in the phrase.
 #[derive(Debug, Clone)]
 pub(super) struct BranchPlan {
     pub(super) span: Span,
     pub(super) body: BodyPlan,
-    /// A short cut for the first step on plain texts.
-    pub(super) quick: Option<Quick>,
-    /// One for the second, where that is the last.
-    pub(super) quick_finish: Option<QuickFinish>,
 }
 
 #[derive(Debug, Clone)]
@@ -43,11 +39,30 @@ pub(super) enum BodyPlan {
     Ops(Box<[OpAt]>),
 }
 
-/// One operation, and where its step stands in the phrase.
+/// One operation, where its step is in the phrase, and the kernel that runs it on plain texts.
 #[derive(Debug, Clone)]
 pub(super) struct OpAt {
     pub(super) span: Span,
     pub(super) op: Op,
+    pub(super) kernel: Option<Kernel>,
+}
+
+/// What runs an operation on plain texts (see [`crate::text::characters::is_plain`]): the same as its definition, faster.
+#[derive(Debug, Clone)]
+pub(super) enum Kernel {
+    Cut(CutKernel),
+    Finish(FinishKernel),
+}
+
+impl OpAt {
+    pub(super) fn new(span: Span, op: Op) -> OpAt {
+        let kernel = match &op {
+            Op::Cut(cut) => CutKernel::of(cut).map(Kernel::Cut),
+            Op::Finish(finish) => FinishKernel::of(finish).map(Kernel::Finish),
+            Op::Spread(_) | Op::Join(_) | Op::Tell(_) => None,
+        };
+        OpAt { span, op, kernel }
+    }
 }
 
 /// What is done to the text that reaches a step: the whole cost of a plan can be read off here.

@@ -290,6 +290,11 @@ impl Template {
         Ok(Template(parts))
     }
 
+    /// The texts in it.
+    pub(crate) fn texts(&self) -> impl Iterator<Item = &str> {
+        self.0.iter().filter_map(|part| if let TemplatePart::Text(text) = part { Some(text.as_str()) } else { None })
+    }
+
     /// The greatest group asked for, if any is.
     pub(crate) fn greatest_group(&self) -> Option<usize> {
         self.0.iter().filter_map(|part| if let TemplatePart::Group(number) = part { Some(*number) } else { None }).max()

@@ -2,9 +2,12 @@
 
 use std::ops::Range;
 
-use super::cut::{Held, Observer, Scratch};
+use super::one::Scratch;
 use super::op::Program;
+use super::results::Results;
+use super::run::Observer;
 use super::state::State;
+use crate::batch::Texts;
 use crate::phrase::ast::Span;
 
 /// What a plan did with one value.
@@ -54,16 +57,6 @@ pub struct Seen {
     pub in_value: Option<Range<usize>>,
 }
 
-impl Seen {
-    fn new(shown: &Option<(Held, &str)>) -> Seen {
-        match shown {
-            None => Seen::default(),
-            Some((Held::Value(start, end), text)) => Seen { text: (*text).to_owned(), in_value: Some(*start..*end) },
-            Some((_, text)) => Seen { text: (*text).to_owned(), in_value: None },
-        }
-    }
-}
-
 impl StepTrace {
     /// The parts of the value that the step gave.
     pub fn marked(&self) -> Vec<Range<usize>> {
@@ -71,30 +64,35 @@ impl StepTrace {
     }
 }
 
-#[derive(Default)]
-struct Recorder {
+/// Records what each step gives of one value.
+struct Recorder<'v> {
+    value: &'v str,
     branches: Vec<BranchTrace>,
 }
 
-impl Observer for Recorder {
+impl Observer for Recorder<'_> {
     const LOOKS: bool = true;
 
     fn branch(&mut self, span: &Span) {
         self.branches.push(BranchTrace { span: span.clone(), steps: Vec::new(), literal: None });
     }
 
-    fn reached(&mut self, span: &Span, before: &[Option<(Held, &str)>]) {
+    fn gave(&mut self, span: &Span, results: &Results, values: Texts, state: State) {
         let Some(branch) = self.branches.last_mut() else { return };
-        // One step that is two operations is one step to its reader.
-        if branch.steps.last().is_none_or(|last| last.span != *span) {
-            let before = before.iter().map(Seen::new).collect();
-            branch.steps.push(StepTrace { span: span.clone(), before, after: Vec::new(), state: State::default() });
-        }
-    }
-
-    fn gave(&mut self, after: &[Option<(Held, &str)>], state: State) {
-        if let Some(step) = self.branches.last_mut().and_then(|branch| branch.steps.last_mut()) {
-            (step.after, step.state) = (after.iter().map(Seen::new).collect(), state);
+        let texts = results.texts(values);
+        let all_empty = texts.iter().all(str::is_empty);
+        let seen = |item: usize| Seen { text: texts.get(item).to_owned(), in_value: results.place(0, item, values) };
+        let after: Vec<Seen> = if all_empty { Vec::new() } else { (0..texts.len()).map(seen).collect() };
+        match branch.steps.last_mut() {
+            // Of nothing comes nothing.
+            Some(last) if last.after.is_empty() => {}
+            // One step that is two operations is one step to its reader.
+            Some(last) if last.span == *span => (last.after, last.state) = (after, state),
+            last => {
+                let whole = || Seen { text: self.value.to_owned(), in_value: Some(0..self.value.len()) };
+                let before = last.map_or_else(|| vec![whole()], |last| last.after.clone());
+                branch.steps.push(StepTrace { span: span.clone(), before, after, state });
+            }
         }
     }
 
@@ -108,16 +106,17 @@ impl Observer for Recorder {
 impl Program {
     /// Runs the plan on `value` as [`Program::cut`] does, and keeps what each step did.
     pub fn trace(&self, value: &str) -> Trace {
-        let mut recorder = Recorder::default();
-        let outcome = self.run_seen(value, &mut Scratch::default(), &mut recorder);
-        let branches = recorder.branches;
-        let winner = if outcome.count() > 0 { branches.last() } else { None };
+        let mut recorder = Recorder { value, branches: Vec::new() };
+        let mut scratch = Scratch::default();
+        self.observe_one(value, &mut scratch, &mut recorder);
+        let (branches, state) = (recorder.branches, scratch.results.state(0));
+        let winner = if state.missing { None } else { branches.last() };
         let results = winner.map(|branch| match &branch.literal {
             Some(text) => vec![Seen { text: text.clone(), in_value: None }],
             None => branch.steps.last().map(|step| step.after.clone()).unwrap_or_default(),
         });
         let marked =
             winner.and_then(|branch| branch.steps.iter().rev().map(StepTrace::marked).find(|marked| !marked.is_empty()));
-        Trace { results: results.unwrap_or_default(), taken: marked.unwrap_or_default(), state: outcome.state, branches }
+        Trace { results: results.unwrap_or_default(), taken: marked.unwrap_or_default(), state, branches }
     }
 }

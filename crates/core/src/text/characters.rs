@@ -17,31 +17,90 @@ pub fn is_plain(text: &str) -> bool {
     !bytes::any_word(text.as_bytes(), |word| (word & bytes::HIGH) | bytes::has(word, bytes::eight(b'\r')) != 0)
 }
 
-/// The number of characters in `text`.
-pub fn count(text: &str) -> usize {
-    if is_plain(text) { text.len() } else { text.graphemes(true).count() }
+/// Whether a code point whose first byte this is stands alone next to any other of these: each is a character by itself, with
+/// a boundary before and after it, whichever of them its neighbours are.
+///
+/// These are ASCII without the carriage return, U+0080 to U+02FF, Greek, the first of Cyrillic, and U+4000 to U+9FFF:
+/// no combining marks, joiners, prepended marks, Hangul syllables or regional indicators among them. All rules of Unicode
+/// Standard Annex #29 but that for carriage returns need one of those, which a test holds for each code point.
+const STANDS_ALONE: [bool; 256] = {
+    let mut table = [false; 256];
+    let mut byte = 0;
+    while byte < 256 {
+        table[byte] = match byte as u8 {
+            b'\r' => false,
+            0..0x80 | 0xC2..=0xCB | 0xCE..=0xCF | 0xD0..=0xD1 | 0xE4..=0xE9 => true,
+            _ => false,
+        };
+        byte += 1;
+    }
+    table
+};
+
+#[inline]
+fn stands_alone(byte: u8) -> bool {
+    STANDS_ALONE[usize::from(byte)]
 }
 
-/// The notch behind the first `n` characters, as a byte offset; the end of `text` if it has fewer.
-pub fn notch(text: &str, n: usize) -> usize {
-    if is_plain(text) {
-        return n.min(text.len());
+/// The bytes of the code point that begins with this one.
+#[inline]
+fn code_point_width(lead: u8) -> usize {
+    match lead {
+        0..0xC0 => 1,
+        0xC0..0xE0 => 2,
+        0xE0..0xF0 => 3,
+        _ => 4,
     }
-    text.grapheme_indices(true).nth(n).map_or(text.len(), |(offset, _)| offset)
+}
+
+/// Where the code point begins that ends at byte `end`, which is not the first.
+#[inline]
+fn code_point_before(bytes: &[u8], end: usize) -> usize {
+    let mut at = end.saturating_sub(1);
+    while at > 0 && bytes[at] & 0xC0 == 0x80 {
+        at -= 1;
+    }
+    at
+}
+
+/// The number of characters in `text`.
+pub fn count(text: &str) -> usize {
+    if is_plain(text) { text.len() } else { ranges(text).count() }
+}
+
+/// The notch after the first `n` characters, as a byte offset; the end of `text` if it has fewer.
+pub fn notch(text: &str, n: usize) -> usize {
+    let mut at = 0;
+    for _ in 0..n {
+        match width_at(text, at) {
+            0 => break,
+            width => at += width,
+        }
+    }
+    at
 }
 
 /// The notch before the last `n` characters, as a byte offset; 0 if `text` has fewer.
 pub fn notch_from_end(text: &str, n: usize) -> usize {
-    if is_plain(text) {
-        return text.len().saturating_sub(n);
+    let bytes = text.as_bytes();
+    let mut end = text.len();
+    for _ in 0..n {
+        if end == 0 {
+            break;
+        }
+        let start = code_point_before(bytes, end);
+        end = if stands_alone(bytes[start]) && (start == 0 || stands_alone(bytes[code_point_before(bytes, start)])) {
+            start
+        } else {
+            end - text[..end].graphemes(true).next_back().map_or(end, str::len)
+        };
     }
-    match n.checked_sub(1) {
-        None => text.len(),
-        Some(before) => text.grapheme_indices(true).rev().nth(before).map_or(0, |(offset, _)| offset),
-    }
+    end
 }
 
-/// Whether a notch can stand at byte `offset`: at an end of `text` or between two of its characters.
+/// Whether a notch can be at byte `offset`: at an end of `text` or between two of its characters. A look at the
+/// neighbouring code points decides nearly always.
+#[inline]
 pub fn is_notch(text: &str, offset: usize) -> bool {
     if offset == 0 || offset == text.len() {
         return true;
@@ -49,18 +108,39 @@ pub fn is_notch(text: &str, offset: usize) -> bool {
     if !text.is_char_boundary(offset) {
         return false;
     }
+    let bytes = text.as_bytes();
+    if stands_alone(bytes[offset]) && stands_alone(bytes[code_point_before(bytes, offset)]) {
+        return true;
+    }
+    is_boundary(text, offset)
+}
+
+#[cold]
+fn is_boundary(text: &str, offset: usize) -> bool {
     // The whole text is at hand, so the cursor never has to ask for more context.
     GraphemeCursor::new(offset, text.len(), true).is_boundary(text, 0).unwrap_or(true)
 }
 
 /// The bytes of the character that begins at the notch `at`; 0 at the end of `text`.
+#[inline]
 pub fn width_at(text: &str, at: usize) -> usize {
+    let bytes = text.as_bytes();
+    let Some(lead) = bytes.get(at) else { return 0 };
+    let width = code_point_width(*lead);
+    if stands_alone(*lead) && bytes.get(at + width).is_none_or(|next| stands_alone(*next)) {
+        return width;
+    }
     text[at..].graphemes(true).next().map_or(0, str::len)
 }
 
 /// The byte range of each character, from left to right.
 pub fn ranges(text: &str) -> impl Iterator<Item = Range<usize>> + '_ {
-    text.grapheme_indices(true).map(|(offset, character)| offset..offset + character.len())
+    let mut at = 0;
+    std::iter::from_fn(move || {
+        let start = at;
+        at += width_at(text, at);
+        (at > start).then_some(start..at)
+    })
 }
 
 #[cfg(test)]
@@ -86,6 +166,35 @@ mod tests {
                 for odd in ["\r", "ü", "\u{80}"] {
                     assert!(!is_plain(&format!("{}{odd}{}", &text[..at], &text[at..])), "{odd:?} at {at} of {length}");
                 }
+            }
+        }
+    }
+
+    #[test]
+    fn code_points_that_stand_alone() {
+        let all = ('\0'..=char::MAX).filter(|c| stands_alone(c.encode_utf8(&mut [0; 4]).as_bytes()[0]));
+        let mut count = 0;
+        for c in all {
+            // Between these neighbours and itself, no rule but "a boundary everywhere else" can apply to it.
+            let text = format!("x{c}{c}\u{e9}{c}東{c}Ω\u{a9}{c}");
+            assert_eq!(text.graphemes(true).count(), text.chars().count(), "U+{:04X}", u32::from(c));
+            count += 1;
+        }
+        assert_eq!(count, 127 + 0x280 + 0x80 + 0x80 + 0x6000);
+    }
+
+    proptest::proptest! {
+        #[test]
+        fn characters_are_those_of_the_standard(text in "([aé東Я\r\n -]|\u{301}|\u{200d}|👩|🚀|🇩|\u{e33}|\u{600}|각|\u{1161}|क|\u{94d}){0,12}") {
+            let expected: Vec<usize> = text.grapheme_indices(true).map(|(at, _)| at).chain([text.len()]).collect();
+            let found: Vec<usize> = ranges(&text).map(|range| range.start).chain([text.len()]).collect();
+            proptest::prop_assert_eq!(&found, &expected);
+            for n in 0..expected.len() + 1 {
+                proptest::prop_assert_eq!(notch(&text, n), expected[n.min(expected.len() - 1)]);
+                proptest::prop_assert_eq!(notch_from_end(&text, n), expected[(expected.len() - 1).saturating_sub(n)]);
+            }
+            for offset in 0..=text.len() {
+                proptest::prop_assert_eq!(is_notch(&text, offset), expected.contains(&offset));
             }
         }
     }

@@ -1,10 +1,8 @@
 //! What a value is made of: characters as a person sees them, their kinds, and their names.
 
-pub mod buffer;
 pub mod bytes;
 pub mod characters;
 pub mod kind;
 pub mod look_alikes;
 pub mod names;
-pub mod simd;
 pub mod unit;

@@ -3,7 +3,8 @@
 
 use std::sync::Arc;
 
-use keen_notch_core::carving::{Carving, Memory, OutColumn, Workspace};
+use keen_notch_core::batch::{Batch, Column};
+use keen_notch_core::carving::{Carving, Memory, OutColumn, Worked};
 use keen_notch_core::column::Header;
 use keen_notch_core::cutlist::{self, CutList};
 use keen_notch_core::program::{NoList, Setting};
@@ -35,18 +36,62 @@ fn setting(unit: Unit) -> Setting<'static> {
     }
 }
 
+/// Rows that a carving was run on: those that were kept, by their indices, and what came of them.
+struct Run {
+    columns: Vec<Column>,
+    kept: Vec<u32>,
+    worked: Worked,
+}
+
+impl Run {
+    fn new(carving: &Carving, rows: &[[&str; 3]]) -> Run {
+        let columns = (0..3).map(|column| Column::of(rows.iter().map(|row| row[column]))).collect();
+        let mut run = Run { columns, kept: (0..rows.len() as u32).collect(), worked: Worked::default() };
+        let selected = run.with(|batch, worked| carving.select(batch, worked).map(<[u32]>::to_vec));
+        selected.into_iter().for_each(|rows| run.keep(&rows));
+        run.with(|batch, worked| carving.run(batch, worked));
+        run.keep_what_is_kept();
+        if carving.looks_back() {
+            run.with(|batch, worked| carving.hash(batch, worked));
+            let (rows, kept) = (run.kept.len(), run.kept.clone());
+            carving.remember(&mut run.worked, rows, |row| u64::from(kept[row]) + 1, &mut Memory::default());
+            run.keep_what_is_kept();
+        }
+        run
+    }
+
+    fn with<R>(&mut self, call: impl FnOnce(&Batch, &mut Worked) -> R) -> R {
+        let texts: Vec<_> = self.columns.iter().map(Column::texts).collect();
+        call(&Batch { rows: self.kept.len(), columns: &texts }, &mut self.worked)
+    }
+
+    fn keep_what_is_kept(&mut self) {
+        if let Some(rows) = self.worked.take_kept() {
+            self.worked.keep(&rows);
+            self.keep(&rows);
+        }
+    }
+
+    fn keep(&mut self, rows: &[u32]) {
+        self.columns.iter_mut().for_each(|column| column.keep(rows));
+        self.kept = rows.iter().map(|row| self.kept[*row as usize]).collect();
+    }
+}
+
 /// The row that a cut list makes of another: name, text, state.
 fn row(file: &str, values: [&str; 3]) -> Vec<(String, String, String)> {
     let carving = bound(file).unwrap();
-    let mut work = Workspace::default();
-    let value = |column: usize| values[column];
-    carving.run(&value, false, &mut work);
+    let mut run = Run::new(&carving, &[values]);
     let cell = |column: OutColumn| {
         let title = carving.title(column, &header());
         match column {
             OutColumn::Original(index) => (title, values[index].to_owned(), "original".to_owned()),
             OutColumn::Piece { piece, result } => {
-                (title, carving.text(piece, result, &value, &work).to_owned(), work.state(piece).to_string())
+                let text = run.with(|batch, worked| {
+                    let item = worked.piece(piece).items(0).nth(result);
+                    item.map_or(String::new(), |item| carving.texts(piece, batch, worked).get(item).to_owned())
+                });
+                (title, text, run.worked.piece(piece).state(0).to_string())
             }
         }
     };
@@ -115,9 +160,9 @@ fn columns_rows_and_replacing() {
     assert_eq!(names.len(), 3);
     let list = "column = 'part_code'\n[piece.part]\ntake = 'sections by \"-\" or \"none\"'\nrows = true\n[piece.all]\ntake = 'numbers'\ncolumns = \"auto\"";
     let mut carving = bound(list).unwrap();
-    let mut work = Workspace::default();
-    carving.run(&|column: usize| ROW[column], false, &mut work);
-    assert_eq!((carving.rows_piece(), work.count(0), carving.auto_pieces(), work.count(1)), (Some(0), 3, vec![1], 3));
+    let run = Run::new(&carving, &[ROW]);
+    let count = |piece| run.worked.piece(piece).items(0).len();
+    assert_eq!((carving.rows_piece(), count(0), carving.auto_pieces(), count(1)), (Some(0), 3, vec![1], 3));
     carving.set_columns(1, 3);
     assert_eq!(carving.out_columns(&[]).len(), 4);
 }
@@ -157,21 +202,21 @@ columns = 2";
 /// What is wrong with some rows: row, what it is of, check, detail. The tallies must say the same.
 fn judged(carving: &Carving, rows: &[[&str; 3]]) -> Vec<String> {
     let mut tallies = vec![Tally::default(); carving.count()];
-    let (mut work, mut memory, mut said) = (Workspace::default(), Memory::default(), Vec::new());
     let checks = carving.checks();
-    let (mut faulted, mut warned) = (0, 0);
-    for (index, row) in rows.iter().enumerate() {
-        let value = |column: usize| row[column];
-        let mut faults = Vec::new();
-        carving.run(&value, false, &mut work);
-        carving.judge(&value, &mut work, index as u64 + 1, &mut memory, &mut tallies, &mut faults);
-        for fault in faults {
+    let (mut faulted, mut warned, mut said) = (0, 0, Vec::new());
+    let mut run = Run::new(carving, rows);
+    let kept = run.kept.clone();
+    run.with(|batch, worked| {
+        carving.judge(batch, worked, &mut tallies);
+        for failure in worked.failures_by_row().to_vec() {
+            let fault = carving.fault(failure, batch, worked);
             let check = &checks[fault.check];
             let warns = if check.only_warns { " (warns)" } else { "" };
-            said.push(format!("{}: {} {}{warns}: {}", index + 1, check.of, check.words, fault.violation.detail));
+            let row = kept[failure.row as usize] + 1;
+            said.push(format!("{row}: {} {}{warns}: {}", check.of, check.words, fault.violation.detail));
             *if check.only_warns { &mut warned } else { &mut faulted } += u64::from(check.piece.is_some());
         }
-    }
+    });
     let counted = tallies.iter().fold((0, 0), |(f, w), tally| (f + tally.faulted, w + tally.warned));
     assert!(counted.0 <= faulted && counted.1 <= warned && (counted.0 > 0) == (faulted > 0) && (counted.1 > 0) == (warned > 0));
     said
@@ -262,12 +307,8 @@ fn rows_that_are_kept() {
     let list =
         "column = 'part_code'\n[piece.family]\ntake = 'first 3'\n[rows]\nkeep = ['family: one of \"GRP\"', 'depot: not blank']";
     let carving = bound(list).unwrap();
-    let mut work = Workspace::default();
-    for (row, kept) in [(ROW, true), (["HNG-1", "", "x"], false), (["GRP-1", "", ""], false)] {
-        let value = |column: usize| row[column];
-        carving.run(&value, false, &mut work);
-        assert_eq!(carving.keeps(&value, &work, 1, &mut Memory::default()), kept, "{row:?}");
-    }
+    let run = Run::new(&carving, &[ROW, ["HNG-1", "", "x"], ["GRP-1", "", ""]]);
+    assert_eq!(run.kept, [0]);
 }
 
 #[test]
@@ -284,19 +325,9 @@ keep = ['part_code: unique', 'depot: not same as part_code']";
     assert_eq!(pieces(list, ["x", "x", "y"]), ["a=x", "b=x"]);
     assert_eq!(pieces(list, ["x", "y", "y"]), ["a= (missing)", "b= (missing)"]);
     let carving = bound(list).unwrap();
-    let (mut work, mut memory) = (Workspace::default(), Memory::default());
     let rows = [["x", "", "y"], ["x", "", "z"], ["y", "", "y"], ["y", "", "z"], ["", "", "z"], ["", "", "z"]];
-    let kept: Vec<bool> = rows
-        .iter()
-        .enumerate()
-        .map(|(index, row)| {
-            let value = |column: usize| row[column];
-            carving.run(&value, false, &mut work);
-            carving.keeps(&value, &work, index as u64 + 1, &mut memory)
-        })
-        .collect();
     // The second x was seen before; the first y is its own depot; a blank is like no other.
-    assert_eq!(kept, [true, false, false, false, true, true]);
+    assert_eq!(Run::new(&carving, &rows).kept, [0, 4, 5]);
 }
 
 #[test]

@@ -2,24 +2,23 @@
 
 use std::io;
 
-use keen_notch_core::column::Header;
-use keen_notch_core::hints::Watcher;
+use keen_notch_core::batch::Buffer;
+use keen_notch_core::diagnostics::Diagnostics;
 use keen_notch_core::sightings::Sightings;
 use keen_notch_core::tally::Tally;
-use keen_notch_core::text::buffer::Buffer;
 
-use super::header::Begin;
-use super::rows::Worked;
+use super::work::Part;
 use super::{FaultyRow, Job, Outs, Report};
 use crate::Error;
+use crate::encode::Encoder;
 
 /// Writes the outputs and counts.
 pub struct Merger<'m, 'o> {
     job: &'m Job,
     outs: &'m mut Outs<'o>,
-    line_end: &'m str,
+    encoder: &'m dyn Encoder,
     report: Report,
-    watcher: Watcher,
+    diagnostics: Diagnostics,
     /// Whether what was written last ends in a line end.
     ended: bool,
 }
@@ -29,61 +28,55 @@ impl<'m, 'o> Merger<'m, 'o> {
     ///
     /// # Errors
     /// Where one cannot be written.
-    pub fn new(job: &'m Job, outs: &'m mut Outs<'o>, begin: &'m Begin, header: &Header) -> Result<Merger<'m, 'o>, Error> {
+    pub fn new(job: &'m Job, outs: &'m mut Outs<'o>, encoder: &'m dyn Encoder) -> Result<Merger<'m, 'o>, Error> {
         let report = Report {
             tallies: vec![Tally::default(); job.carving.count()],
             checks: vec![Sightings::default(); job.checks.len()],
             ..Report::default()
         };
-        let line_end = begin.preamble.line_end.as_str();
-        let mut merger = Merger { job, outs, line_end, report, watcher: job.watcher.clone(), ended: true };
+        let mut merger = Merger { job, outs, encoder, report, diagnostics: job.diagnostics.clone(), ended: true };
         let mut head = Buffer::default();
-        merger.ended = begin.header(header, &mut head);
+        merger.ended = encoder.begin(&mut head);
         merger.write(head.bytes())?;
         if let Some(offcuts) = &mut merger.outs.offcuts {
             let mut head = Buffer::default();
-            begin.offcuts_header(header, &mut head);
+            encoder.begin_aside(&mut head);
             offcuts.put(head.bytes())?;
         }
         Ok(merger)
     }
 
-    /// Rows so far.
-    pub fn rows(&self) -> u64 {
-        self.report.counts.rows
-    }
-
-    /// Takes what came of the next part.
+    /// Takes what came of the next chunk.
     ///
     /// # Errors
     /// Where an output cannot be written.
-    pub fn take(&mut self, worked: &Worked) -> Result<(), Error> {
-        if worked.bytes.width() > 0 {
+    pub fn take(&mut self, part: &Part) -> Result<(), Error> {
+        if part.bytes.width() > 0 {
             if !self.ended {
-                self.write(self.line_end.as_bytes())?;
+                self.write(self.encoder.line_end())?;
             }
-            self.write(worked.bytes.bytes())?;
-            self.ended = worked.ended;
+            self.write(part.bytes.bytes())?;
+            self.ended = self.encoder.is_complete(part.bytes.bytes());
         }
         if let Some(offcuts) = &mut self.outs.offcuts {
-            offcuts.put(worked.aside.bytes())?;
+            offcuts.put(part.aside.bytes())?;
         }
         let report = &mut self.report;
         let before = report.counts.rows;
-        for found in &worked.faults {
+        for found in &part.faults {
             if let Some(file) = &mut self.outs.faults {
                 file.write(before + found.row, found.line, &self.job.checks[found.fault.check], &found.fault, &found.value)?;
             }
         }
-        for sample in worked.samples.iter().take(self.job.samples - report.samples.len()) {
+        for sample in part.samples.iter().take(self.job.samples - report.samples.len()) {
             report.samples.push(FaultyRow { row: before + sample.row, ..sample.clone() });
         }
         let shown = self.job.preview - report.preview.len();
-        report.preview.extend(worked.preview.iter().take(shown).cloned());
-        report.tallies.iter_mut().zip(&worked.tallies).for_each(|(all, tally)| all.add(tally));
-        report.checks.iter_mut().zip(&worked.checks).for_each(|(all, seen)| all.append(seen, before));
-        self.watcher.append(&worked.watcher, before);
-        report.counts.add(&worked.counts);
+        report.preview.extend(part.preview.iter().take(shown).cloned());
+        report.tallies.iter_mut().zip(&part.tallies).for_each(|(all, tally)| all.add(tally));
+        report.checks.iter_mut().zip(&part.checks).for_each(|(all, seen)| all.append(seen, before));
+        self.diagnostics.append(&part.diagnostics, before);
+        report.counts.add(&part.counts);
         Ok(())
     }
 
@@ -103,7 +96,7 @@ impl<'m, 'o> Merger<'m, 'o> {
         self.outs.rows.flush().map_err(|source| self.failed(source))?;
         let checks = self.job.checks.iter().zip(&self.report.checks);
         let checks: Vec<_> = checks.map(|(check, seen)| (check.of.clone(), check.words.clone(), seen.clone())).collect();
-        self.report.hints = self.watcher.hints(self.report.counts.rows, &checks);
+        self.report.hints = self.diagnostics.hints(self.report.counts.rows, &checks);
         Ok(self.report)
     }
 }

@@ -1,66 +1,46 @@
 //! The main job: adding pieces to every row of a table.
 //!
-//! A table is read part by part. Each part is worked out by itself, on any thread; what came of the parts is put
+//! A table is read chunk by chunk. Each chunk is worked out by itself, on any thread; what came of the chunks is put
 //! together in their order, which is where rows get their numbers and are written.
 
-mod header;
 mod merge;
-mod rows;
-mod written;
+mod work;
 
 use std::io::Write;
 use std::ops::ControlFlow;
 use std::sync::Mutex;
 
-use keen_notch_core::carving::{Carving, CheckName, Fault, OutColumn, Workspace};
+use keen_notch_core::carving::{Carving, CheckName, Fault, OutColumn, Worked};
 use keen_notch_core::column::Header;
-use keen_notch_core::hints::{Hint, Watcher};
+use keen_notch_core::diagnostics::{Diagnostics, Hint};
 use keen_notch_core::program::State;
 use keen_notch_core::sightings::Sightings;
 use keen_notch_core::tally::Tally;
 
 use crate::Error;
+use crate::encode::Shape;
 use crate::faults::FaultFile;
-use crate::gather::Gathered;
-use crate::output::Output;
-use crate::pool;
-use crate::record::Rooms;
+use crate::pool::{self, Turns};
+use crate::sink::Output;
 use crate::table::Table;
 
 use merge::Merger;
-use rows::{Rows, Worked};
+use work::{Asked, Before, Part, Worker};
 
 /// What is to be carved, and how it is written.
 #[derive(Debug)]
 pub struct Job {
     carving: Carving,
     used: Vec<usize>,
-    columns: Vec<OutColumn>,
-    /// The columns of the table that go into the output as they are.
-    originals: Vec<usize>,
-    titles: Vec<String>,
-    layout: Layout,
-    /// Whether all original columns go into the output, in their order.
-    keeps_all: bool,
+    shape: Shape,
+    /// How many columns the table has.
+    table_columns: usize,
     checks: Vec<CheckName>,
     /// How many of the first output rows, and of the rows with faults, are kept to be shown.
     preview: usize,
     samples: usize,
-    watcher: Watcher,
+    diagnostics: Diagnostics,
     threads: usize,
-    /// Whether rows can go the short way.
-    has_short_way: bool,
-}
-
-/// How an output row is written.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-enum Layout {
-    /// The raw row, and so many columns behind it.
-    Appended(usize),
-    /// Cell by cell.
-    CellByCell,
-    /// Not at all.
-    Nothing,
 }
 
 /// How many rows came to what. Rows read are those kept, those set aside and those left out.
@@ -145,30 +125,22 @@ impl Job {
     /// A job on tables with these columns, of which `originals` go into the output, by their indices. The
     /// first `preview` rows of its output are kept to be shown.
     pub fn new(carving: Carving, header: &Header, originals: &[usize], preview: usize) -> Job {
-        let columns = carving.out_columns(originals);
-        let keeps_all = originals.iter().copied().eq(0..header.count());
-        let kept = columns.iter().enumerate().take_while(|(index, column)| **column == OutColumn::Original(*index)).count();
-        let appends = keeps_all && kept == header.count();
         Job {
             used: carving.used_columns(),
-            titles: columns.iter().map(|column| carving.title(*column, header)).collect(),
-            layout: if appends { Layout::Appended(columns.len() - kept) } else { Layout::CellByCell },
-            originals: columns.iter().filter_map(|column| column.original()).collect(),
-            columns,
-            keeps_all,
+            shape: Shape::new(&carving, header, originals),
+            table_columns: header.count(),
             checks: checks(&carving),
-            has_short_way: carving.has_short_way(),
             carving,
             preview,
             samples: 0,
-            watcher: Watcher::default(),
+            diagnostics: Diagnostics::default(),
             threads: 1,
         }
     }
 
-    /// The same, with a watcher of its pieces, which gives hints after the run.
-    pub fn with_watcher(mut self, watcher: Watcher) -> Job {
-        self.watcher = watcher;
+    /// The same, with its pieces observed, which gives hints after the run.
+    pub fn with_diagnostics(mut self, diagnostics: Diagnostics) -> Job {
+        self.diagnostics = diagnostics;
         self
     }
 
@@ -180,7 +152,7 @@ impl Job {
 
     /// The same, with nothing written of its rows.
     pub fn without_rows(mut self) -> Job {
-        self.layout = Layout::Nothing;
+        self.shape.is_written = false;
         self
     }
 
@@ -202,12 +174,12 @@ impl Job {
 
     /// The columns of the output.
     pub fn columns(&self) -> &[OutColumn] {
-        &self.columns
+        &self.shape.columns
     }
 
     /// What the columns of the output are called.
     pub fn titles(&self) -> &[String] {
-        &self.titles
+        &self.shape.titles
     }
 }
 
@@ -228,46 +200,32 @@ fn checks(carving: &Carving) -> Vec<CheckName> {
 /// # Errors
 /// Where the table cannot be read to its end, or an output cannot be written.
 pub fn carve(table: &mut Table, job: &Job, outs: &mut Outs) -> Result<Report, Error> {
-    let begin = header::Begin { job, delimiter: table.dialect.delimiter, preamble: table.preamble.clone() };
+    let encoder = table.own_encoder(&job.shape);
+    let encoder = &*encoder;
     let meter = table.shared_meter();
-    let wanted = rows::Asked { offcuts: outs.offcuts.is_some(), faults: outs.faults.is_some() };
-    let header = table.header.clone();
-    let mut merger = Merger::new(job, outs, &begin, &header)?;
-    // What must be known of the rows before is asked in their order: on one thread, with the rows' own numbers.
-    if job.threads == 1 || job.carving.looks_back() {
-        let mut rows = Rows::new(job, &begin, wanted);
-        let (mut gathered, mut worked) = (Gathered::default(), Worked::new(job));
-        while let Some(part) = table.next_part()? {
-            rows.work(&part, merger.rows(), &mut gathered, &mut worked)?;
-            meter.add_rows(worked.counts.rows);
-            merger.take(&worked)?;
-            worked.clear(job);
+    let ragged = table.ragged();
+    let asked = Asked { offcuts: outs.offcuts.is_some(), faults: outs.faults.is_some() };
+    let mut merger = Merger::new(job, outs, encoder)?;
+    let turns = Turns::new(Before::default());
+    // What was written is used again: memory that is new costs more than what is written to it.
+    let spare = Mutex::new(Vec::<Part>::new());
+    let worker = || {
+        let mut worker = Worker::new(job, encoder, asked, ragged);
+        let (meter, spare, turns) = (&meter, &spare, &turns);
+        move |number, chunk| {
+            let mut part = pool::lock(spare).pop().unwrap_or_else(|| Part::new(job));
+            worker.work(number, chunk, turns, &mut part)?;
+            meter.add_rows(part.counts.rows);
+            Ok(part)
         }
-    } else {
-        // What was written is used again: room that is new costs more than what is written to it.
-        let spare = Mutex::new(Vec::<Worked>::new());
-        let worker = || {
-            let (mut rows, mut gathered) = (Rows::new(job, &begin, wanted), Gathered::default());
-            let (meter, spare) = (&meter, &spare);
-            move |part| {
-                let mut worked = pool::lock(spare).pop().unwrap_or_else(|| Worked::new(job));
-                rows.work(&part, 0, &mut gathered, &mut worked)?;
-                meter.add_rows(worked.counts.rows);
-                Ok(worked)
-            }
-        };
-        pool::in_order(
-            job.threads,
-            || table.next_part(),
-            worker,
-            |mut worked| {
-                merger.take(&worked)?;
-                worked.clear(job);
-                pool::lock(&spare).push(worked);
-                Ok(())
-            },
-        )?;
-    }
+    };
+    let put_together = |mut part: Part| {
+        merger.take(&part)?;
+        part.clear(job);
+        pool::lock(&spare).push(part);
+        Ok(())
+    };
+    pool::in_order(job.threads, || table.next_chunk(), worker, put_together)?;
     merger.finish()
 }
 
@@ -278,14 +236,12 @@ pub fn carve(table: &mut Table, job: &Job, outs: &mut Outs) -> Result<Report, Er
 /// Where the table cannot be read to its end.
 pub fn measure(table: &mut Table, carving: &Carving) -> Result<Vec<(usize, usize)>, Error> {
     let mut most: Vec<(usize, usize)> = carving.auto_pieces().into_iter().map(|piece| (piece, 0)).collect();
-    let used = carving.used_columns();
-    let mut rooms = Rooms::default();
-    let mut work = Workspace::default();
-    table.each_row(|record, _| {
-        used.iter().for_each(|column| record.prepare(*column, &mut rooms));
-        carving.run(&|column| record.value(column, &rooms), false, &mut work);
+    let mut worked = Worked::default();
+    table.each_batch(&carving.used_columns(), |_, batch| {
+        carving.run(batch, &mut worked);
         for (piece, most) in &mut most {
-            *most = work.count(*piece).max(*most);
+            let results = worked.piece(*piece);
+            *most = (0..batch.rows).map(|row| results.items(row).len()).max().unwrap_or(0).max(*most);
         }
         ControlFlow::Continue(())
     })?;

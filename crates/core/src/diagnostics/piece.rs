@@ -1,18 +1,19 @@
-//! Seeing: what of the values and the results of a piece is noted down while rows go by.
+//! What is observed of the values and the results of one piece while batches go by.
 
 use std::collections::BTreeMap;
 
 use super::digits::{ENDS, LOOK, MAY_BE_DIGITS, digit_look_alike};
 use super::phrase::{counted_ends, markers};
+use crate::batch::simd::{self, ByteRange};
+use crate::batch::{Span, Texts};
 use crate::piece::{Piece, Source};
-use crate::program::{CutColumn, State};
+use crate::program::{Results, State};
 use crate::sightings::Sightings;
 use crate::text::look_alikes::looks_like;
-use crate::text::simd::{self, ByteRange, Span};
 
-/// What is watched of one piece.
+/// What is observed of one piece.
 #[derive(Debug, Clone, Default)]
-pub struct Watched {
+pub struct PieceDiagnostics {
     /// Its name.
     pub name: String,
     /// The phrase as it was written; empty where the piece comes from no phrase.
@@ -45,65 +46,55 @@ pub struct Watched {
     pub zeros: Vec<u64>,
 }
 
-/// A piece of many rows.
-#[derive(Debug, Clone, Copy)]
-pub struct Seen<'a> {
-    /// The text that the values stand in.
-    pub text: &'a str,
+/// A piece in a batch of rows.
+#[derive(Clone, Copy)]
+pub struct Observed<'a> {
     /// The value of each row.
-    pub values: &'a [Span],
+    pub values: Texts<'a>,
     /// Which of the values are worth a look, by [`note_looks`].
     pub looks: &'a [u32],
     /// What was cut out of them.
-    pub results: &'a CutColumn,
+    pub results: &'a Results,
+    /// The number of a row of the batch in the table, from 1.
+    pub number: &'a dyn Fn(usize) -> u64,
 }
 
-/// Notes which of many values should be seen, whatever is cut out of them: once a column, for all its pieces.
+/// Notes which of some values are worth a look, whatever is cut out of them: once a column, for all its pieces.
 // Compiled by itself: what its loops need then stays in registers.
 #[inline(never)]
-pub fn note_looks(text: &str, values: &[Span], looks: &mut Vec<u32>) {
-    let bytes = text.as_bytes();
+pub fn note_looks(values: Texts, looks: &mut Vec<u32>) {
+    looks.clear();
+    let bytes = values.text.as_bytes();
     let end_of = |at: u32| bytes.get(at as usize).map_or(0, |byte| ENDS[usize::from(*byte)]);
-    for (row, value) in (0..).zip(values) {
-        // An empty value has the bytes around it for its ends: it is seen, and nothing is found.
+    for (row, value) in (0..).zip(values.spans) {
+        // An empty value has the bytes around it for its ends: it is looked at, and nothing is found.
         if end_of(value.start) + end_of(value.end.wrapping_sub(1)) >= LOOK {
             looks.push(row);
         }
     }
 }
 
-/// Whether a text begins and ends like one of digits.
-#[inline]
-fn may_be_digits(text: &[u8]) -> bool {
-    let may_be = |byte: u8| MAY_BE_DIGITS[usize::from(byte)];
-    match text {
-        [] => false,
-        [one] => may_be(*one),
-        [first, .., last] => may_be(*first) && may_be(*last),
-    }
-}
-
-impl Watched {
+impl PieceDiagnostics {
     /// Nothing seen so far of a piece.
-    pub fn new(piece: &Piece) -> Watched {
+    pub fn new(piece: &Piece) -> PieceDiagnostics {
         let Source::Take { phrase, .. } = &piece.source else {
-            return Watched { name: piece.name.clone(), ..Watched::default() };
+            return PieceDiagnostics { name: piece.name.clone(), ..PieceDiagnostics::default() };
         };
         let (counts_left, counts_right) = counted_ends(phrase);
         let markers = markers(phrase);
-        Watched {
+        PieceDiagnostics {
             name: piece.name.clone(),
             phrase: phrase.source.trim().to_owned(),
             one_branch: phrase.branches.len() == 1,
             counts_left,
             counts_right,
             markers,
-            ..Watched::default()
+            ..PieceDiagnostics::default()
         }
     }
 
     /// Adds what was seen of the piece in later rows, which were counted from behind row `offset`.
-    pub fn append(&mut self, later: &Watched, offset: u64) {
+    pub fn append(&mut self, later: &PieceDiagnostics, offset: u64) {
         self.spaces.append(&later.spaces, offset);
         self.missing.append(&later.missing, offset);
         self.short.append(&later.short, offset);
@@ -131,45 +122,38 @@ impl Watched {
         self.zeros.clear();
     }
 
-    /// Most pieces of most rows are nothing special, which is found out here; the rest is seen to elsewhere.
-    #[inline]
-    pub fn see(&mut self, row: u64, value: &str, text: &str, state: State) {
-        let end = |byte: Option<&u8>| byte.map_or(0, |byte| ENDS[usize::from(*byte)]);
-        if !state.is_filled() || end(value.as_bytes().first()) + end(value.as_bytes().last()) >= LOOK {
-            self.see_value(row, value, state);
-        }
-        if state.missing || !may_be_digits(text.as_bytes()) {
-            return;
-        }
-        self.digits_only += u64::from(self.see_letters(row, text.as_bytes()));
-    }
-
-    /// The same for many rows: values and texts are gone through one after the other.
-    pub fn see_many(&mut self, first_row: u64, Seen { text, values, looks, results }: Seen) {
+    /// Observes the piece in a batch of rows: its values first, then its results.
+    pub fn observe(&mut self, Observed { values, looks, results, number }: Observed) {
         let mut looks = looks.iter().map(|row| *row as usize).peekable();
         if looks.peek().is_some() || !results.are_filled() {
-            for (row, value) in values.iter().enumerate() {
-                let (is_to_be_looked_at, state) = (looks.next_if_eq(&row).is_some(), results.state(row));
-                if is_to_be_looked_at || !state.is_filled() {
-                    self.see_value(first_row + row as u64, value.text(text), state);
+            for row in 0..values.len() {
+                let (is_worth_a_look, state) = (looks.next_if_eq(&row).is_some(), results.state(row));
+                if is_worth_a_look || !state.is_filled() {
+                    self.observe_value(number(row), values.get(row), state);
                 }
             }
         }
+        let texts = results.texts(values);
         match results.are_digits() {
-            // What a cut or a check has seen to is not looked for again.
+            _ if results.are_several() => {
+                let first = |row| results.items(row).next().and_then(|item| texts.spans.get(item)).copied().unwrap_or_default();
+                let firsts: Vec<Span> = (0..results.rows()).map(first).collect();
+                self.observe_digits(number, texts.text.as_bytes(), &firsts);
+            }
+            // What a cut or a check has made sure is not looked for again.
             Some(true) if results.are_filled() => self.digits_only += values.len() as u64,
             Some(false) => {}
-            _ => self.see_digits(first_row, results.source(text.as_bytes()), results.spans()),
+            _ => self.observe_digits(number, texts.text.as_bytes(), texts.spans),
         }
     }
 
-    /// Sees texts that are digits, and those that are nearly.
+    /// Observes texts that are digits, and those that are nearly.
     // Compiled by itself: what its loops need then stays in registers.
     #[inline(never)]
-    fn see_digits(&mut self, first_row: u64, source: &[u8], texts: &[Span]) {
+    fn observe_digits(&mut self, number: &dyn Fn(usize) -> u64, source: &[u8], texts: &[Span]) {
         let is_like_digits = |at: usize| source.get(at).is_some_and(|byte| MAY_BE_DIGITS[usize::from(*byte)]);
         let mut digits_only = 0;
-        for (row, span) in (first_row..).zip(texts) {
+        for (row, span) in texts.iter().enumerate() {
             let (start, width) = (span.start as usize, span.width());
             let others = !ByteRange::DIGITS.has(simd::lanes(source, start));
             // Codes are as good as random, but few come near to digits: the processor foresees that.
@@ -182,15 +166,15 @@ impl Watched {
             } else if others.count_ones() as usize * 2 < width
                 && (others == 0 || is_like_digits(start + others.trailing_zeros() as usize))
             {
-                digits_only += u64::from(self.see_letters(row, span.bytes(source)));
+                digits_only += u64::from(self.observe_letters(number(row), span.bytes(source)));
             }
         }
         self.digits_only += digits_only;
     }
 
-    /// Sees a value that is not all plain sailing.
+    /// Observes a value that is worth a look, or whose result is not what was asked for.
     #[cold]
-    fn see_value(&mut self, row: u64, value: &str, state: State) {
+    fn observe_value(&mut self, row: u64, value: &str, state: State) {
         const SPACES: [char; 3] = [' ', '\u{a0}', '\t'];
         if (self.counts_right && value.ends_with(SPACES)) || (self.counts_left && value.starts_with(SPACES)) {
             self.spaces.note(row);
@@ -223,10 +207,10 @@ impl Watched {
         (&mut self.widths[width], &mut self.zeros[width])
     }
 
-    /// Sees a text that may be digits, or digits but for letters which look like some. Whether it is digits only.
+    /// Observes a text that may be digits, or digits but for letters which look like some. Whether it is digits only.
     // Compiled by itself: what its loops need then stays in registers.
     #[inline(never)]
-    fn see_letters(&mut self, row: u64, text: &[u8]) -> bool {
+    fn observe_letters(&mut self, row: u64, text: &[u8]) -> bool {
         if let Some(letter) = digit_look_alike(text) {
             self.letters.entry(letter).or_default().note(row);
         }

@@ -2,7 +2,7 @@
 
 use wide::u8x16;
 
-use super::simd::Span;
+use super::Span;
 
 /// Bytes that are written one stretch behind another. Its room stays when it is cleared.
 #[derive(Debug, Default, Clone)]
@@ -21,6 +21,11 @@ impl Buffer {
     #[inline]
     pub fn bytes(&self) -> &[u8] {
         self.room.get(..self.end).unwrap_or_default()
+    }
+
+    /// The text that was written; empty if it is none, which it is not where whole texts were written.
+    pub fn text(&self) -> &str {
+        simdutf8::basic::from_utf8(self.bytes()).unwrap_or_default()
     }
 
     /// How much was written, in bytes.
@@ -96,6 +101,21 @@ impl Writer<'_> {
         let (place, rest) = std::mem::take(&mut self.room).split_at_mut(bytes.len());
         place.copy_from_slice(bytes);
         self.room = rest;
+    }
+
+    /// Writes a stretch of a text.
+    #[inline]
+    pub fn copy(&mut self, text: &[u8], span: Span) {
+        let (width, start) = (span.width(), span.start as usize);
+        if width <= CHUNK
+            && let Some(chunk) = text.get(start..start + CHUNK).and_then(|chunk| chunk.first_chunk::<CHUNK>())
+            && let Some(place) = self.room.first_chunk_mut::<CHUNK>()
+        {
+            *place = *chunk;
+            self.go_on(width);
+        } else {
+            self.extend(span.bytes(text));
+        }
     }
 
     /// Writes a line end.

@@ -1,17 +1,17 @@
-//! The keen eye: what a run saw that its summary does not say, with the rows and a help to paste.
+//! Diagnostics: what was observed in a run that its summary does not say, with the rows and a fix to paste.
 
 mod digits;
 mod phrase;
-mod watched;
+mod piece;
 
 use std::collections::BTreeMap;
 
-pub use watched::{Seen, note_looks};
-use watched::{Watched, append_all};
+pub use piece::{Observed, note_looks};
+use piece::{PieceDiagnostics, append_all};
 
-use crate::check::Violation;
+use crate::batch::Texts;
+use crate::layout::{Expected, Fits, LayoutPlan};
 use crate::piece::Piece;
-use crate::program::State;
 use crate::sightings::{ROWS, Sightings};
 use crate::text::look_alikes::{digit_of, looks_like};
 use crate::text::{characters, names};
@@ -34,60 +34,59 @@ pub struct Hint {
     pub help: String,
 }
 
-/// Watches the pieces of a run.
+/// What is observed of the pieces of a run.
 #[derive(Debug, Clone, Default)]
-pub struct Watcher {
-    pieces: Vec<Watched>,
+pub struct Diagnostics {
+    pieces: Vec<PieceDiagnostics>,
     /// Characters at which a layout did not fit that look like what it wanted: (what it is, what was wanted).
     in_layouts: BTreeMap<(char, char), Sightings>,
 }
 
-impl Watcher {
-    /// A watcher for pieces.
-    pub fn new(pieces: &[Piece]) -> Watcher {
-        Watcher { pieces: pieces.iter().map(Watched::new).collect(), in_layouts: BTreeMap::new() }
+impl Diagnostics {
+    /// Nothing observed so far of some pieces.
+    pub fn new(pieces: &[Piece]) -> Diagnostics {
+        Diagnostics { pieces: pieces.iter().map(PieceDiagnostics::new).collect(), in_layouts: BTreeMap::new() }
     }
 
-    /// The number of pieces watched.
+    /// The number of pieces observed.
     pub fn count(&self) -> usize {
         self.pieces.len()
     }
 
-    /// Sees a piece of a row: the value it came from, its first result, and its state.
-    #[inline]
-    pub fn see(&mut self, piece: usize, row: u64, value: &str, text: &str, state: State) {
-        self.pieces[piece].see(row, value, text, state);
+    /// Observes a piece in a batch of rows.
+    pub fn observe(&mut self, piece: usize, observed: Observed) {
+        self.pieces[piece].observe(observed);
     }
 
-    /// Sees a piece of many rows, the first of which has this number.
-    pub fn see_many(&mut self, piece: usize, first_row: u64, seen: Seen) {
-        self.pieces[piece].see_many(first_row, seen);
+    /// Observes at which characters values do not fit their layout.
+    pub fn observe_layout(&mut self, plan: &LayoutPlan, fits: &Fits, values: Texts, number: &dyn Fn(usize) -> u64) {
+        for unfit in fits.unfit() {
+            let value = values.get(unfit.row as usize);
+            let character = characters::ranges(value).nth(plan.stopped_at(unfit)).map(|range| &value[range]);
+            let Some(found) = character.and_then(|character| character.chars().next()) else { continue };
+            let (digit, plain) = (digit_of(found), looks_like(found));
+            let wanted = plan.expected(unfit).find_map(|expected| match expected {
+                Expected::OfField(Some(class), _) if class.has_byte(b'0') => digit,
+                Expected::Character(wanted) => plain.filter(|plain| wanted.chars().eq([*plain])),
+                Expected::OfField(..) | Expected::End => None,
+            });
+            if let Some(wanted) = wanted {
+                self.in_layouts.entry((found, wanted)).or_default().note(number(unfit.row as usize));
+            }
+        }
     }
 
-    /// Sees why a value has none of the forms of its layout.
-    pub fn see_layout(&mut self, row: u64, value: &str, violation: &Violation) {
-        let character =
-            violation.at.and_then(|at| characters::ranges(value).nth(at.checked_sub(1)?)).map(|range| &value[range]);
-        let Some(found) = character.and_then(|character| character.chars().next()) else { return };
-        let wanted = match (digit_of(found), looks_like(found)) {
-            (Some(digit), _) if violation.detail.contains("a digit") => digit,
-            (_, Some(plain)) if violation.detail.contains(&format!("\"{plain}\"")) => plain,
-            _ => return,
-        };
-        self.in_layouts.entry((found, wanted)).or_default().note(row);
-    }
-
-    /// Adds what another watcher of the same pieces saw in later rows, which it counted from behind row `offset`.
-    pub fn append(&mut self, later: &Watcher, offset: u64) {
+    /// Adds what was observed of the same pieces in later rows, which were counted from `offset` on.
+    pub fn append(&mut self, later: &Diagnostics, offset: u64) {
         for (piece, later) in self.pieces.iter_mut().zip(&later.pieces) {
             piece.append(later, offset);
         }
         append_all(&mut self.in_layouts, &later.in_layouts, offset);
     }
 
-    /// Forgets what was seen.
+    /// Forgets what was observed.
     pub fn clear(&mut self) {
-        self.pieces.iter_mut().for_each(Watched::clear);
+        self.pieces.iter_mut().for_each(PieceDiagnostics::clear);
         self.in_layouts.clear();
     }
 
@@ -104,8 +103,8 @@ impl Watcher {
                 });
             }
         }
-        let each = |kind: fn(&Watched, u64) -> Vec<Hint>| self.pieces.iter().flat_map(move |piece| kind(piece, rows));
-        hints.extend(each(Watched::spaces));
+        let each = |kind: fn(&PieceDiagnostics, u64) -> Vec<Hint>| self.pieces.iter().flat_map(move |piece| kind(piece, rows));
+        hints.extend(each(PieceDiagnostics::spaces));
         hints.extend(self.look_alikes());
         hints.extend(self.in_layouts.iter().map(|((found, wanted), seen)| Hint {
             seen: format!(
@@ -117,7 +116,9 @@ impl Watcher {
             rows: seen.rows.clone(),
             help: format!("fix the data: {} should be \"{wanted}\"", named(*found)),
         }));
-        for kind in [Watched::letters, Watched::other_case, Watched::lost_zeros, Watched::few] {
+        for kind in
+            [PieceDiagnostics::letters, PieceDiagnostics::other_case, PieceDiagnostics::lost_zeros, PieceDiagnostics::few]
+        {
             hints.extend(each(kind));
         }
         hints.truncate(MOST);
@@ -126,7 +127,7 @@ impl Watcher {
 
     /// Look-alikes of markers, told once for all pieces that they hide the same marker from.
     fn look_alikes(&self) -> Vec<Hint> {
-        let mut told: BTreeMap<(&str, char), (&Sightings, Vec<&Watched>)> = BTreeMap::new();
+        let mut told: BTreeMap<(&str, char), (&Sightings, Vec<&PieceDiagnostics>)> = BTreeMap::new();
         for piece in &self.pieces {
             for ((marker, found), seen) in &piece.look_alikes {
                 let (most, pieces) = told.entry((marker, *found)).or_insert((seen, Vec::new()));
@@ -157,7 +158,7 @@ impl Watcher {
     }
 }
 
-impl Watched {
+impl PieceDiagnostics {
     fn spaces(&self, _rows: u64) -> Vec<Hint> {
         let Sightings { count, rows } = &self.spaces;
         hint(*count > 0, || Hint {
@@ -269,27 +270,38 @@ mod tests {
     use proptest::prelude::*;
 
     use super::*;
-    use crate::carving::{Batch, Carving, Values, Workspace};
+    use crate::batch::{Batch, Column};
+    use crate::carving::{Carving, Worked};
     use crate::column::{ColumnRef, Header};
     use crate::cutlist::CutList;
     use crate::program::Setting;
     use crate::tally::Tally;
-    use crate::text::simd::Span;
     use crate::text::unit::Unit;
+
+    /// What is observed of a piece, so many rows at a time.
+    fn observed(piece: Piece, values: &[&str], rows: usize) -> Diagnostics {
+        let mut diagnostics = Diagnostics::new(std::slice::from_ref(&piece));
+        let wanted = crate::piece::Wanted { pieces: vec![piece], ..crate::piece::Wanted::default() };
+        let setting = Setting::new(Unit::Characters);
+        let carving = Carving::new(&wanted, Some(&ColumnRef::Number(1)), &setting, &Header::Unnamed(1)).unwrap();
+        let (mut worked, mut looks) = (Worked::default(), Vec::new());
+        for (index, values) in values.chunks(rows).enumerate() {
+            let column = Column::of(values.iter().copied());
+            let batch = Batch { rows: values.len(), columns: &[column.texts()] };
+            carving.run(&batch, &mut worked);
+            carving.judge(&batch, &mut worked, &mut [Tally::default()]);
+            note_looks(column.texts(), &mut looks);
+            let number = |row| (index * rows + row) as u64 + 1;
+            let (values, results) = (column.texts(), worked.piece(0));
+            diagnostics.observe(0, Observed { values, looks: &looks, results, number: &number });
+        }
+        diagnostics
+    }
 
     /// The hints of a piece on values, as they are shown.
     fn hints(piece: &str, values: &[&str]) -> Vec<String> {
-        let pieces = vec![Piece::parse(&format!("p: {piece}"), 0).unwrap()];
-        let mut watcher = Watcher::new(&pieces);
-        let wanted = crate::piece::Wanted { pieces, ..crate::piece::Wanted::default() };
-        let setting = Setting::new(Unit::Characters);
-        let carving = Carving::new(&wanted, Some(&ColumnRef::Number(1)), &setting, &Header::Unnamed(1)).unwrap();
-        let mut work = Workspace::default();
-        for (index, value) in values.iter().enumerate() {
-            carving.run(&|_| *value, false, &mut work);
-            watcher.see(0, index as u64 + 1, value, carving.text(0, 0, &|_| *value, &work), work.state(0));
-        }
-        watcher
+        let piece = Piece::parse(&format!("p: {piece}"), 0).unwrap();
+        observed(piece, values, 256)
             .hints(values.len() as u64, &[])
             .into_iter()
             .map(|hint| format!("{} {:?}: {}", hint.seen, hint.rows, hint.help))
@@ -297,7 +309,7 @@ mod tests {
     }
 
     #[test]
-    fn what_the_keen_eye_sees() {
+    fn what_is_observed() {
         let many = |value: &'static str, odd: &'static str| std::iter::repeat_n(value, 99).chain([odd]).collect::<Vec<_>>();
         for (piece, values, expected) in [
             (
@@ -367,13 +379,11 @@ mod tests {
     #[test]
     fn a_layout_that_a_look_alike_does_not_fit() {
         let layout = crate::layout::Layout::parse("x: <family 3 uppercase>-<serial 8 digits>-<grade 4>", 0).unwrap();
-        let plan = crate::layout::LayoutPlan::new(&layout);
-        let mut watcher = Watcher::default();
-        for (row, value) in ["GRP-0004127O-S7K2", "GRP–00041270-S7K2", "GR-1"].into_iter().enumerate() {
-            let violation = plan.fit(value, &mut crate::layout::Room::default()).unwrap_err();
-            watcher.see_layout(row as u64 + 1, value, &violation);
-        }
-        let hints: Vec<_> = watcher.hints(3, &[]).into_iter().map(|hint| (hint.seen, hint.rows)).collect();
+        let (plan, mut fits, mut diagnostics) = (LayoutPlan::new(&layout), Fits::default(), Diagnostics::default());
+        let column = Column::of(["GRP-0004127O-S7K2", "GRP–00041270-S7K2", "GR-1"]);
+        plan.fit_all(column.texts(), &mut fits);
+        diagnostics.observe_layout(&plan, &fits, column.texts(), &|row| row as u64 + 1);
+        let hints: Vec<_> = diagnostics.hints(3, &[]).into_iter().map(|hint| (hint.seen, hint.rows)).collect();
         assert_eq!(
             hints,
             [
@@ -386,7 +396,7 @@ mod tests {
     #[test]
     fn a_check_that_nearly_all_rows_fail_comes_first() {
         let seen = Sightings { count: 19, rows: vec![1, 2] };
-        let hints = Watcher::default().hints(20, &[("serial".to_owned(), "length 9".to_owned(), seen)]);
+        let hints = Diagnostics::default().hints(20, &[("serial".to_owned(), "length 9".to_owned(), seen)]);
         assert_eq!(hints[0].seen, "19 of 20 rows do not meet `length 9` of serial");
     }
 
@@ -405,36 +415,16 @@ mod tests {
         #![proptest_config(ProptestConfig::with_cases(60))]
 
         #[test]
-        fn many_rows_are_seen_as_one_by_one(texts in texts()) {
-            let whole = texts.concat();
-            let mut at = 0;
-            let places = texts.iter().map(|text| {
-                at += text.len();
-                Span::new(at - text.len(), at)
-            });
-            let places = vec![places.collect::<Vec<_>>()];
+        fn many_rows_are_observed_as_one_by_one(texts in texts()) {
+            let texts: Vec<&str> = texts.iter().map(String::as_str).collect();
             let phrases = ["whole", "first 4", r#"after "-""#, r#"before "-" or "none""#, "match /-([0-9]+)/ group 1",
                 r#"first 3 then pad left to 4 with "0""#];
             let checks = ["", r#""digits""#, r#""uppercase""#, r#""uppercase and digits""#, r#""not digits""#];
             for (phrase, check) in phrases.iter().flat_map(|phrase| checks.map(|check| (phrase, check))) {
                 let list = CutList::parse(&format!("[piece.p]\ntake = '{phrase}'\ncheck = [{check}]\n"), 0).unwrap();
-                let pieces = list.wanted.pieces;
-                let mut one_by_one = Watcher::new(&pieces);
-                let mut together = one_by_one.clone();
-                let wanted = crate::piece::Wanted { pieces, ..crate::piece::Wanted::default() };
-                let (setting, column) = (Setting::new(Unit::Characters), ColumnRef::Number(1));
-                let carving = Carving::new(&wanted, Some(&column), &setting, &Header::Unnamed(1)).unwrap();
-                let mut work = Workspace::default();
-                for (row, value) in (7..).zip(&texts) {
-                    let value = |_| value.as_str();
-                    carving.run(&value, false, &mut work);
-                    one_by_one.see(0, row, value(0), carving.text(0, 0, &value, &work), work.state(0));
-                }
-                let mut batch = Batch::default();
-                carving.run_batch(Values { text: &whole, columns: &places }, &mut batch, &mut [Tally::default()]);
-                let mut looks = Vec::new();
-                note_looks(&whole, &places[0], &mut looks);
-                together.see_many(0, 7, Seen { text: &whole, values: &places[0], looks: &looks, results: &batch.pieces()[0] });
+                let [piece] = list.wanted.pieces.as_slice() else { panic!("one piece") };
+                let one_by_one = observed(piece.clone(), &texts, 1);
+                let together = observed(piece.clone(), &texts, 100);
                 prop_assert_eq!(format!("{:?}", together), format!("{:?}", one_by_one), "{} {}", phrase, check);
             }
         }

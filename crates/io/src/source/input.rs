@@ -7,8 +7,8 @@ use std::sync::Arc;
 
 use encoding_rs_io::DecodeReaderBytesBuilder;
 
+use super::meter::{Meter, Metered};
 use crate::Error;
-use crate::meter::{Meter, Metered};
 
 /// An input that is named.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -26,6 +26,11 @@ impl Input {
             Input::Stdin => "standard input".to_owned(),
             Input::File(path) => path.display().to_string(),
         }
+    }
+
+    /// Whether it can be opened once more and gives the same.
+    pub fn is_ordinary_file(&self) -> bool {
+        self.path().is_some_and(|path| path.metadata().is_ok_and(|found| found.is_file()))
     }
 
     /// The path of a file.

@@ -7,7 +7,7 @@ use std::path::{Path, PathBuf};
 use tempfile::NamedTempFile;
 
 use crate::Error;
-use crate::input::Input;
+use crate::source::input::Input;
 
 /// A file being written: beside its place until it is done, then renamed into it.
 ///

@@ -4,11 +4,11 @@ use std::hint::select_unpredictable;
 use std::io::{self, Read};
 use std::sync::{Arc, Mutex};
 
-use keen_notch_core::text::simd::{self, STEP};
+use keen_notch_core::batch::simd::{self, STEP};
 
+use super::quoted::{Quoted, blocks};
 use crate::Error;
 use crate::pool::lock;
-use crate::quoted::{Quoted, steps};
 
 /// How much is read at a time, in bytes.
 const STRIDE: usize = 256 * 1024;
@@ -24,6 +24,26 @@ pub struct Block {
     /// The line of the input its first row begins on, from 1.
     pub first_line: u64,
     spares: Arc<Spares>,
+}
+
+impl Block {
+    /// The text of the block, of the input of this name.
+    ///
+    /// # Errors
+    /// Where it is not UTF-8.
+    pub fn text(&self, name: &str) -> Result<&str, Error> {
+        simdutf8::compat::from_utf8(&self.bytes).map_err(|error| {
+            let at = error.valid_up_to();
+            let before = &self.bytes[..at];
+            let line_start = memchr::memrchr(b'\n', before).map_or(0, |n| n + 1);
+            Error::NotUtf8 {
+                name: name.to_owned(),
+                line: self.first_line + lines(before),
+                byte: at - line_start + 1,
+                value: self.bytes[at],
+            }
+        })
+    }
 }
 
 impl Drop for Block {
@@ -63,6 +83,7 @@ pub struct Blocks {
     room: Vec<u8>,
     filled: usize,
     spares: Arc<Spares>,
+    delimiter: u8,
     /// How much of that has been looked at.
     looked: usize,
     /// Whether that ends in quotes.
@@ -86,8 +107,9 @@ impl Blocks {
             room: Vec::new(),
             filled: 0,
             spares: Arc::default(),
+            delimiter,
             looked: 0,
-            quoted: Quoted::new(delimiter),
+            quoted: Quoted::new(),
             row_end: 0,
             line_ends: 0,
             line: 1,
@@ -143,9 +165,11 @@ impl Blocks {
                         line: self.line + lines(&self.held()[..quote]),
                     });
                 }
-                return Ok((self.filled > 0).then(|| self.hand_out(self.filled)));
+                if self.filled <= self.limit {
+                    return Ok((self.filled > 0).then(|| self.hand_out(self.filled)));
+                }
             }
-            if self.filled > self.limit {
+            if self.looked > self.limit {
                 return Err(Error::RowTooLong { name: self.name.clone(), line: self.line, limit: self.limit });
             }
             self.fill()?;
@@ -195,24 +219,27 @@ impl Blocks {
         Ok(())
     }
 
-    /// Looks at what has been read since the last look, for quotes and for the last row end.
+    /// Looks at what has been read since the last look, for quotes and for the last row end. Before the end of the input, only
+    /// whole blocks are looked at.
     fn look(&mut self) {
         let held = &self.room[..self.filled];
-        // What a quote means depends on the byte behind it.
-        let end = self.filled - usize::from(!self.ended && held.last() == Some(&b'"'));
+        let unlooked = self.filled - self.looked;
+        let end = if self.ended { self.filled } else { self.looked + unlooked / STEP * STEP };
         let (mut row_end, mut line_ends) = (self.row_end, self.line_ends);
         let mut filled = [0; STEP];
-        for (at, step) in steps(&held[self.looked.min(end)..end], self.looked, &mut filled) {
-            let (quotes, mut feeds) = (simd::places(step, b'"'), simd::places(step, b'\n'));
+        for (at, block) in blocks(&held[self.looked..end], self.looked, &mut filled) {
+            let (quotes, mut feeds) = (simd::places(block, b'"'), simd::places(block, b'\n'));
             line_ends += u64::from(feeds.count_ones());
             if quotes != 0 || self.quoted.is_inside() {
-                feeds &= !self.quoted.inside(held, 0, at, quotes);
+                feeds &= !self.quoted.inside(at, quotes, feeds | simd::places(block, self.delimiter));
+            } else {
+                self.quoted.go_past(feeds | u64::from(block[STEP - 1] == self.delimiter) << (STEP - 1));
             }
-            let behind_last = at + STEP - feeds.leading_zeros() as usize;
-            row_end = select_unpredictable(feeds != 0, behind_last, row_end);
+            let after_last = at + STEP - feeds.leading_zeros() as usize;
+            row_end = select_unpredictable(feeds != 0, after_last, row_end);
         }
         (self.row_end, self.line_ends) = (row_end, line_ends);
-        self.looked = self.looked.max(end);
+        self.looked = end;
     }
 }
 
@@ -226,7 +253,7 @@ mod tests {
     use proptest::prelude::*;
 
     use super::*;
-    use crate::record::{Cells, Record};
+    use crate::source::delimited::record::{Cells, Record};
 
     /// The blocks with their first lines, read so many bytes at a time; a row may have 60.
     fn blocks(text: &str, stride: usize) -> Result<Vec<(String, u64)>, Error> {

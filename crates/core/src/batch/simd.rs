@@ -5,45 +5,7 @@
 
 use wide::{u8x16, u8x32};
 
-/// A stretch of a text, in bytes from the text's start. Half as wide as a range, since there are many.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
-pub struct Span {
-    /// Its first byte.
-    pub start: u32,
-    /// Behind its last.
-    pub end: u32,
-}
-
-impl Span {
-    /// The stretch of these bytes; those beyond 4 GiB cannot be told.
-    #[inline]
-    pub fn new(start: usize, end: usize) -> Span {
-        Span { start: start as u32, end: end as u32 }
-    }
-
-    /// The number of bytes.
-    #[inline]
-    pub fn width(self) -> usize {
-        (self.end - self.start) as usize
-    }
-
-    /// Whether there is nothing in it.
-    #[inline]
-    pub fn is_empty(self) -> bool {
-        self.start == self.end
-    }
-
-    /// The bytes.
-    #[inline]
-    pub fn bytes(self, text: &[u8]) -> &[u8] {
-        text.get(self.start as usize..self.end as usize).unwrap_or_default()
-    }
-
-    /// The text.
-    pub fn text(self, text: &str) -> &str {
-        text.get(self.start as usize..self.end as usize).unwrap_or_default()
-    }
-}
+use super::Span;
 
 /// The sixteen bytes from `at` on; zeros stand for those behind the end of the text.
 #[inline]
@@ -92,6 +54,25 @@ impl ByteRange {
     #[inline]
     pub fn has(self, lanes: u8x16) -> u32 {
         (lanes - self.first).saturating_sub(self.wide).simd_eq(u8x16::splat(0)).to_bitmask()
+    }
+}
+
+/// Some bytes, ready to be looked for.
+#[derive(Debug, Clone, Copy)]
+pub struct AnyOf([u8x16; 3]);
+
+impl AnyOf {
+    /// These.
+    pub fn new(bytes: [u8; 3]) -> AnyOf {
+        AnyOf(bytes.map(u8x16::splat))
+    }
+
+    /// Whether one of them is in a stretch of a text.
+    #[inline]
+    pub fn is_in(&self, text: &[u8], span: Span) -> bool {
+        let [one, other, third] = self.0;
+        let test = |lanes| are(lanes, one) | are(lanes, other) | are(lanes, third);
+        !span.is_empty() && first(text, span.start as usize, span.end as usize, test).is_some()
     }
 }
 

@@ -1,0 +1,127 @@
+//! Values of some rows, column by column.
+//!
+//! A column is a text and the span of each value in it, which is also how columnar formats keep texts. Everything that is
+//! done to values is done to a column at a time: so what is to be done is decided once for many rows, and the loops that
+//! do it have nothing else in them (Boncz, Zukowski, Nes: MonetDB/X100, CIDR 2005).
+
+mod buffer;
+mod mask;
+pub mod simd;
+mod span;
+
+pub use buffer::{Buffer, Writer};
+pub use mask::Mask;
+pub use span::Span;
+
+/// The values of one column.
+///
+/// ```
+/// use keen_notch_core::batch::Column;
+///
+/// let column = Column::of(["GRP-1", "HNG-22"]);
+/// assert_eq!(column.texts().iter().collect::<Vec<_>>(), ["GRP-1", "HNG-22"]);
+/// ```
+#[derive(Debug, Clone, Default)]
+pub struct Column {
+    text: String,
+    spans: Vec<Span>,
+    rough: Mask,
+}
+
+impl Column {
+    /// The column of some texts, which are copied.
+    pub fn of<'a>(values: impl IntoIterator<Item = &'a str>) -> Column {
+        let mut column = Column::default();
+        values.into_iter().for_each(|value| column.push(value));
+        column
+    }
+
+    /// Adds a value, which is copied.
+    pub fn push(&mut self, value: &str) {
+        let start = self.text.len();
+        self.text.push_str(value);
+        self.rough.grow(self.spans.len() + 1);
+        if !crate::text::characters::is_plain(value) {
+            self.rough.set(self.spans.len());
+        }
+        self.spans.push(Span::new(start, self.text.len()));
+    }
+
+    /// Leaves all but some values out, by their indices, which rise.
+    pub fn keep(&mut self, rows: &[u32]) {
+        self.spans = rows.iter().filter_map(|row| self.spans.get(*row as usize).copied()).collect();
+        let rough = std::mem::take(&mut self.rough);
+        self.rough.pick(&rough, rows);
+    }
+
+    /// Forgets the values and keeps the memory.
+    pub fn clear(&mut self) {
+        self.text.clear();
+        self.spans.clear();
+        self.rough.clear(0);
+    }
+
+    /// The values.
+    pub fn texts(&self) -> Texts<'_> {
+        Texts { text: &self.text, spans: &self.spans, rough: &self.rough }
+    }
+}
+
+/// Texts that are somewhere in a longer one.
+#[derive(Debug, Clone, Copy)]
+pub struct Texts<'t> {
+    /// The text that they are in.
+    pub text: &'t str,
+    /// Where each of them is.
+    pub spans: &'t [Span],
+    /// Those that are not known to be plain: ASCII without carriage returns, so that every character is one byte.
+    pub rough: &'t Mask,
+}
+
+impl<'t> Texts<'t> {
+    /// The number of texts.
+    pub fn len(&self) -> usize {
+        self.spans.len()
+    }
+
+    /// Whether there are none.
+    pub fn is_empty(&self) -> bool {
+        self.spans.is_empty()
+    }
+
+    /// One of the texts; empty where there is none.
+    #[inline]
+    pub fn get(&self, index: usize) -> &'t str {
+        self.spans.get(index).map_or("", |span| span.text(self.text))
+    }
+
+    /// The texts, one after the other.
+    pub fn iter(&self) -> impl Iterator<Item = &'t str> + use<'t> {
+        let text = self.text;
+        self.spans.iter().map(move |span| span.text(text))
+    }
+}
+
+/// Some rows of a table: the values of each of its columns, by the column's index. A column that nobody looks at may have
+/// no values.
+#[derive(Debug, Clone, Copy)]
+pub struct Batch<'t> {
+    /// The number of rows.
+    pub rows: usize,
+    /// The columns.
+    pub columns: &'t [Texts<'t>],
+}
+
+impl<'t> Batch<'t> {
+    /// The values of a column.
+    pub fn column(&self, index: usize) -> Texts<'t> {
+        const NONE: Mask = Mask::NONE;
+        self.columns.get(index).copied().unwrap_or(Texts { text: "", spans: &[], rough: const { &NONE } })
+    }
+
+    /// The value of a column in a row; empty where there is none.
+    #[inline]
+    pub fn value(&self, column: usize, row: usize) -> &'t str {
+        self.columns.get(column).map_or("", |column| column.get(row))
+    }
+}

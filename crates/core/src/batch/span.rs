@@ -1,0 +1,48 @@
+//! Where a text is in a longer one.
+
+/// A stretch of a text, in bytes from the text's start. Half as wide as a range, since there are many.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub struct Span {
+    /// Its first byte.
+    pub start: u32,
+    /// Behind its last.
+    pub end: u32,
+}
+
+impl Span {
+    /// The stretch of these bytes; those beyond 4 GiB cannot be told.
+    #[inline]
+    pub fn new(start: usize, end: usize) -> Span {
+        Span { start: start as u32, end: end as u32 }
+    }
+
+    /// The number of bytes.
+    #[inline]
+    pub fn width(self) -> usize {
+        (self.end - self.start) as usize
+    }
+
+    /// Whether there is nothing in it.
+    #[inline]
+    pub fn is_empty(self) -> bool {
+        self.start == self.end
+    }
+
+    /// The stretch from one of its bytes to another, both counted from its start.
+    #[inline]
+    pub fn part(self, from: usize, to: usize) -> Span {
+        Span { start: self.start + from as u32, end: self.start + to as u32 }
+    }
+
+    /// The bytes.
+    #[inline]
+    pub fn bytes(self, text: &[u8]) -> &[u8] {
+        text.get(self.start as usize..self.end as usize).unwrap_or_default()
+    }
+
+    /// The text.
+    #[inline]
+    pub fn text(self, text: &str) -> &str {
+        text.get(self.start as usize..self.end as usize).unwrap_or_default()
+    }
+}

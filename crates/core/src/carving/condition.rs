@@ -1,0 +1,85 @@
+//! Conditions as rows are asked them: of a text alone, of another column too, or of the rows before.
+
+use crate::batch::{Batch, Texts};
+use crate::check::{Violation, ViolationKind};
+use crate::program::ConditionPlan;
+
+/// A condition bound to the columns of a table.
+#[derive(Debug)]
+pub(super) struct BoundCondition {
+    pub(super) test: Test,
+    pub(super) negated: bool,
+}
+
+/// What a condition depends on.
+#[derive(Debug)]
+pub(super) enum Test {
+    /// The text alone; `not` is in the plan.
+    Text(ConditionPlan),
+    /// The texts of the rows before. What is asked of them in a run has numbers, from 0.
+    Unique(usize),
+    /// Another column of the row.
+    SameAs { column: usize, title: String },
+}
+
+impl BoundCondition {
+    /// The other column it depends on.
+    pub(super) fn column(&self) -> Option<usize> {
+        match self.test {
+            Test::SameAs { column, .. } => Some(column),
+            Test::Text(_) | Test::Unique(_) => None,
+        }
+    }
+
+    /// The number of what is asked of the rows before, if anything is.
+    pub(super) fn unique(&self) -> Option<usize> {
+        if let Test::Unique(number) = self.test { Some(number) } else { None }
+    }
+
+    /// Notes which texts do not meet it, by their indices; empty ones are asked only if `asks_empty`. `row_of` gives the row
+    /// of a text. What is asked of the rows before is not noted here: see [`super::memory`].
+    pub(super) fn note_failing(
+        &self,
+        texts: Texts,
+        width: Option<usize>,
+        asks_empty: bool,
+        (batch, row_of): (&Batch, &dyn Fn(usize) -> usize),
+        failing: &mut Vec<u32>,
+    ) {
+        match &self.test {
+            Test::Text(condition) => condition.note_failing(texts, width, asks_empty, failing),
+            Test::Unique(_) => {}
+            Test::SameAs { column, .. } => {
+                let others = batch.column(*column);
+                for (index, text) in texts.iter().enumerate() {
+                    let is_asked = asks_empty || !text.is_empty();
+                    if is_asked && (text == others.get(row_of(index))) == self.negated {
+                        failing.push(index as u32);
+                    }
+                }
+            }
+        }
+    }
+
+    /// Why a text of a row does not meet it. `first` is the row with the same text before it, where it is asked that.
+    pub(super) fn violation(&self, text: &str, row: usize, batch: &Batch, first: Option<u64>) -> Violation {
+        match &self.test {
+            Test::Text(condition) => condition.violation(text),
+            Test::Unique(_) => match first {
+                Some(first) => Violation::new(ViolationKind::NotUnique, format!("it stands in row {first} too")),
+                None => Violation::new(ViolationKind::NotAllowed, "no row before has it"),
+            },
+            Test::SameAs { title, .. } if self.negated => {
+                Violation::new(ViolationKind::NotAllowed, format!("it is the same as {title}"))
+            }
+            Test::SameAs { column, title } => {
+                Violation::new(ViolationKind::NotTheSame, format!("{title} has \"{}\"", batch.value(*column, row)))
+            }
+        }
+    }
+
+    /// Whether a plain text that meets it consists of digits (`true`) or has none (`false`), where that is sure.
+    pub(super) fn gives_digits(&self) -> Option<bool> {
+        if let Test::Text(condition) = &self.test { condition.gives_digits() } else { None }
+    }
+}

@@ -1,0 +1,146 @@
+//! What is asked of the rows before: which texts there were, and in which row first.
+//!
+//! Batches are worked out in any order, and hash their texts while they are. Then they are remembered in the order of the
+//! rows, which is the only part of a run that is done in turn.
+
+use super::bind::Carving;
+use super::condition::Test;
+use super::plans::BuildPlan;
+use super::worked::Worked;
+use crate::batch::{Batch, Mask};
+use crate::check::seen::Seen;
+
+pub(super) use crate::check::seen::Hash;
+
+/// The texts of the rows before: one for a run.
+#[derive(Debug, Default)]
+pub struct Memory {
+    seen: Vec<Seen>,
+}
+
+/// A text that the rows before had, or had not and should have.
+#[derive(Debug, Clone, Copy)]
+pub(super) struct Repeat {
+    /// The row of the batch.
+    pub(super) row: u32,
+    /// Which result of the piece, among all of the batch.
+    pub(super) item: u32,
+    /// The check that asks.
+    pub(super) check: u32,
+    /// The first row with the text, if there is one.
+    pub(super) first: Option<u64>,
+}
+
+/// A check that is asked of the rows before.
+#[derive(Debug)]
+pub(super) struct UniqueCheck {
+    /// Its number among all checks.
+    pub(super) check: usize,
+    /// The number of what is asked.
+    pub(super) number: usize,
+    /// The piece whose results are asked about; several pieces and columns together where there is none.
+    pub(super) piece: Option<usize>,
+    pub(super) negated: bool,
+}
+
+impl Carving {
+    /// Whether anything is asked of the rows before.
+    pub fn looks_back(&self) -> bool {
+        self.first_unique_keep() < self.keep.len() || !self.unique_checks.is_empty()
+    }
+
+    /// The first condition of `keep` that is asked of the rows before; the number of them where none is.
+    pub(super) fn first_unique_keep(&self) -> usize {
+        self.keep.iter().position(|keep| keep.condition.unique().is_some()).unwrap_or(self.keep.len())
+    }
+
+    /// Hashes what will be asked of the rows before, once the rows are left out that the pieces leave out.
+    pub fn hash(&self, batch: &Batch, worked: &mut Worked) {
+        let Worked { hashes, not_kept, pieces, failing, .. } = worked;
+        hashes.resize_with(self.uniques, Vec::new);
+        let first = self.first_unique_keep();
+        not_kept.resize_with(self.keep.len() - first, Mask::default);
+        for (keep, not_kept) in self.keep[first..].iter().zip(not_kept) {
+            let texts = self.part_texts(&keep.of, batch, pieces);
+            match (&keep.condition.test, texts) {
+                (Test::Unique(number), Some(texts)) => {
+                    hashes[*number].clear();
+                    hashes[*number].extend(texts.iter().map(|text| Seen::hash([text])));
+                }
+                (_, Some(texts)) => {
+                    failing.clear();
+                    keep.condition.note_failing(texts, None, true, (batch, &|row| row), failing);
+                    not_kept.clear(batch.rows);
+                    failing.iter().for_each(|row| not_kept.set(*row as usize));
+                }
+                (_, None) => not_kept.clear(batch.rows),
+            }
+        }
+        for asked in &self.unique_checks {
+            let hashes = &mut hashes[asked.number];
+            hashes.clear();
+            match asked.piece {
+                Some(piece) => {
+                    let texts = pieces[piece].texts(self.values(piece, batch));
+                    hashes.extend(texts.iter().map(|text| Seen::hash([text])));
+                }
+                None => {
+                    let parts = self.unique.iter().flat_map(|(parts, _)| parts);
+                    let columns: Vec<_> = parts.filter_map(|part| self.part_texts(part, batch, pieces)).collect();
+                    let of_row = |row| Seen::hash(columns.iter().map(|column| column.get(row)));
+                    hashes.extend((0..batch.rows).map(of_row));
+                }
+            }
+        }
+    }
+
+    /// Asks the rows before about those of a batch, and remembers these. To be called with each batch in the order of its
+    /// rows, if [`Carving::looks_back`]. `number` gives the number of a row of the batch, from 1.
+    pub fn remember(&self, worked: &mut Worked, rows: usize, number: impl Fn(usize) -> u64, memory: &mut Memory) {
+        memory.seen.resize_with(self.uniques, Seen::default);
+        let Worked { hashes, not_kept, repeats, kept, pieces, .. } = worked;
+        let (first, mut kept_rows) = (self.first_unique_keep(), Vec::new());
+        memory.prepare(hashes);
+        for row in 0..rows {
+            let is_kept = self.keep[first..].iter().zip(&*not_kept).all(|(keep, not_kept)| match keep.condition.test {
+                Test::Unique(asked) => {
+                    let found = memory.note(asked, hashes[asked][row], number(row));
+                    found.is_none_or(|first| first.is_some() == keep.condition.negated)
+                }
+                Test::Text(_) | Test::SameAs { .. } => !not_kept.has(row),
+            });
+            if !is_kept {
+                continue;
+            }
+            kept_rows.push(row as u32);
+            for asked in &self.unique_checks {
+                let items = asked.piece.map_or(row..row + 1, |piece| pieces[piece].items(row));
+                for item in items {
+                    let Some(first) = memory.note(asked.number, hashes[asked.number][item], number(row)) else { continue };
+                    if first.is_some() != asked.negated {
+                        repeats.push(Repeat { row: row as u32, item: item as u32, check: asked.check as u32, first });
+                    }
+                }
+            }
+        }
+        if kept_rows.len() < rows {
+            *kept = Some(kept_rows);
+        }
+    }
+}
+
+impl Memory {
+    /// Touches what the hashes will be looked up by, all at once: so the memory that holds it is fetched for many of them at
+    /// the same time.
+    fn prepare(&mut self, hashes: &[Vec<Hash>]) {
+        self.seen.iter_mut().zip(hashes).for_each(|(seen, hashes)| seen.prepare(hashes));
+    }
+
+    /// Notes a text; gives the row that has it first, if one does. A text with nothing in it is like no other.
+    fn note(&mut self, number: usize, hash: Hash, row: u64) -> Option<Option<u64>> {
+        (hash != Hash::NOTHING).then(|| self.seen[number].note(hash, row))
+    }
+}
+
+/// The parts that must be unique together.
+pub(super) type Together = (Vec<BuildPlan>, String);

@@ -1,0 +1,165 @@
+//! Working out the pieces of a batch of rows.
+
+use super::bind::Carving;
+use super::plans::{BuildPlan, PieceBody};
+use super::worked::Worked;
+use crate::batch::{Batch, Span, Texts};
+use crate::program::{Results, State};
+
+impl Carving {
+    /// The rows of a batch that the conditions of `keep` on columns leave in, by their indices, where they leave any out:
+    /// the others need not be worked out.
+    pub fn select<'w>(&self, batch: &Batch, worked: &'w mut Worked) -> Option<&'w [u32]> {
+        let Worked { rows, failing, .. } = worked;
+        failing.clear();
+        for keep in self.keep[..self.first_unique_keep()].iter() {
+            let BuildPlan::Column(column) = keep.of else { continue };
+            keep.condition.note_failing(batch.column(column), None, true, (batch, &|row| row), failing);
+        }
+        if failing.is_empty() {
+            return None;
+        }
+        others(batch.rows, failing, rows);
+        Some(rows)
+    }
+
+    /// Works out all pieces of a batch. Afterwards, [`Worked::take_kept`] gives the rows that `keep` leaves in.
+    pub fn run(&self, batch: &Batch, worked: &mut Worked) {
+        let Worked { pieces, layouts, failing, rows, work, kept, repeats, .. } = worked;
+        *kept = None;
+        repeats.clear();
+        layouts.resize_with(self.layouts.len(), Default::default);
+        for (layout, fits) in self.layouts.iter().zip(&mut *layouts) {
+            layout.plan.fit_all(batch.column(layout.column), fits);
+        }
+        pieces.resize_with(self.pieces.len(), Results::default);
+        for &index in &self.order {
+            let piece = &self.pieces[index];
+            let mut results = std::mem::take(&mut pieces[index]);
+            failing.clear();
+            if let Some(when) = &piece.when {
+                when.condition.note_failing(batch.column(when.column), None, true, (batch, &|row| row), failing);
+            }
+            match &piece.body {
+                PieceBody::Take { column, program } if failing.is_empty() => {
+                    program.run(batch.column(*column), work, &mut results);
+                }
+                PieceBody::Take { column, program } => {
+                    others(batch.rows, failing, rows);
+                    program.run_on(batch.column(*column), rows, work, &mut results);
+                }
+                PieceBody::Field { column, layout, field } => {
+                    results.set_parts(batch.column(*column), layouts[*layout].field(*field));
+                }
+                PieceBody::Build(parts) => self.build(parts, batch, pieces, &mut results),
+            }
+            if !matches!(piece.body, PieceBody::Take { .. }) && !failing.is_empty() {
+                results.unset(failing);
+            }
+            pieces[index] = results;
+        }
+        failing.clear();
+        for keep in self.keep[..self.first_unique_keep()].iter() {
+            if let (BuildPlan::Piece(_), Some(texts)) = (&keep.of, self.part_texts(&keep.of, batch, pieces)) {
+                keep.condition.note_failing(texts, None, true, (batch, &|row| row), failing);
+            }
+        }
+        if !failing.is_empty() {
+            let mut left = Vec::new();
+            others(batch.rows, failing, &mut left);
+            *kept = Some(left);
+        }
+    }
+
+    /// The values that a piece comes from; none for one that is built.
+    pub(super) fn values<'b>(&self, piece: usize, batch: &Batch<'b>) -> Texts<'b> {
+        self.column(piece).map_or(batch.column(usize::MAX), |column| batch.column(column))
+    }
+
+    /// The results of a piece as texts, in a batch that it was worked out for.
+    pub fn texts<'a>(&self, piece: usize, batch: &Batch<'a>, worked: &'a Worked) -> Texts<'a> {
+        worked.pieces[piece].texts(self.values(piece, batch))
+    }
+
+    /// The texts of a piece or a column; none of a text that stands for itself.
+    pub(super) fn part_texts<'a>(&self, part: &BuildPlan, batch: &Batch<'a>, pieces: &'a [Results]) -> Option<Texts<'a>> {
+        match part {
+            BuildPlan::Text(_) => None,
+            BuildPlan::Piece(piece) => Some(pieces[*piece].texts(self.values(*piece, batch))),
+            BuildPlan::Column(column) => Some(batch.column(*column)),
+        }
+    }
+
+    /// Builds a text of each row: missing where all it is built of is blank, short where some of that is.
+    pub(super) fn build(&self, parts: &[BuildPlan], batch: &Batch, pieces: &[Results], out: &mut Results) {
+        enum Part<'a> {
+            Text(&'a [u8]),
+            Texts(&'a [u8], &'a [Span]),
+        }
+        let made = out.make(batch.rows);
+        let sources: Vec<_> = parts.iter().map(|part| self.part_texts(part, batch, pieces)).collect();
+        let mut most = 0;
+        let plans: Vec<Part> = parts
+            .iter()
+            .zip(&sources)
+            .map(|(part, texts)| match (part, texts) {
+                (BuildPlan::Text(text), _) => {
+                    most += text.len() * batch.rows;
+                    Part::Text(text.as_bytes())
+                }
+                (_, Some(texts)) => {
+                    made.rough.add(texts.rough);
+                    most += texts.spans.iter().map(|span| span.width()).sum::<usize>();
+                    Part::Texts(texts.text.as_bytes(), texts.spans)
+                }
+                (_, None) => Part::Text(b""),
+            })
+            .collect();
+        if parts.iter().any(|part| matches!(part, BuildPlan::Text(text) if !text.is_ascii() || text.contains('\r'))) {
+            made.rough.fill(batch.rows);
+        }
+        let mut writer = made.buffer.writer(most);
+        let (mut start, mut any_odd) = (0, false);
+        for row in 0..batch.rows {
+            let (mut width, mut there, mut blank) = (0, false, false);
+            for plan in &plans {
+                match plan {
+                    Part::Text(text) => {
+                        writer.extend(text);
+                        width += text.len();
+                    }
+                    Part::Texts(text, spans) => {
+                        let span = spans.get(row).copied().unwrap_or_default();
+                        writer.copy(text, span);
+                        width += span.width();
+                        if span.is_empty() { blank = true } else { there = true }
+                    }
+                }
+            }
+            if blank || width == 0 {
+                any_odd = true;
+            }
+            let is_missing = (blank && !there) || width == 0;
+            // A text that nothing was built of is left where it is, and nothing points to it.
+            made.spans.push(if is_missing { Span::new(start, start) } else { Span::new(start, start + width) });
+            made.states.push(match is_missing {
+                true => State::MISSING,
+                false => State { short: blank, ..State::default() },
+            });
+            start += width;
+        }
+        writer.finish();
+        if !any_odd {
+            made.states.clear();
+        }
+    }
+}
+
+/// The rows of `count` that are not among some, which need not be in order.
+fn others(count: usize, some: &mut Vec<u32>, others: &mut Vec<u32>) {
+    some.sort_unstable();
+    some.dedup();
+    let mut some = some.iter().peekable();
+    others.clear();
+    others.extend((0..count as u32).filter(|row| some.next_if_eq(&row).is_none()));
+}

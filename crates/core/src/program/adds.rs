@@ -1,0 +1,86 @@
+//! Which bytes the results of a program may have that their values do not have.
+
+use super::op::{BodyPlan, FinishOp, Op, Program, TellOp};
+use super::pattern::Template;
+
+/// A set of bytes.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub struct ByteSet([u64; 4]);
+
+impl ByteSet {
+    /// Whether the byte is in the set.
+    pub fn has(&self, byte: u8) -> bool {
+        self.0[usize::from(byte / 64)] >> (byte % 64) & 1 != 0
+    }
+
+    /// Adds the bytes of a text.
+    pub fn add(&mut self, text: &str) {
+        text.bytes().for_each(|byte| self.0[usize::from(byte / 64)] |= 1 << (byte % 64));
+    }
+
+    fn add_range(&mut self, first: u8, last: u8) {
+        (first..=last).for_each(|byte| self.0[usize::from(byte / 64)] |= 1 << (byte % 64));
+    }
+
+    /// Adds the bytes of another set.
+    pub fn join(&mut self, other: ByteSet) {
+        self.0.iter_mut().zip(other.0).for_each(|(word, other)| *word |= other);
+    }
+
+    /// Whether texts of these bytes may have a character of more than one byte.
+    pub(super) fn may_be_rough(&self) -> bool {
+        self.has(b'\r') || self.0[2] != 0 || self.0[3] != 0
+    }
+}
+
+impl Program {
+    /// The bytes that a result may have though its value does not have them.
+    pub fn adds(&self) -> ByteSet {
+        let mut added = ByteSet::default();
+        for branch in &self.branches {
+            match &branch.body {
+                BodyPlan::Literal(text) => added.add(text),
+                BodyPlan::Ops(ops) => ops.iter().for_each(|at| added.join(at.op.adds())),
+            }
+        }
+        added
+    }
+}
+
+impl Op {
+    /// The bytes that the step may add.
+    pub(super) fn adds(&self) -> ByteSet {
+        let mut added = ByteSet::default();
+        match self {
+            Op::Cut(_) | Op::Spread(_) => {}
+            Op::Join(with) => added.add(with),
+            Op::Tell(TellOp::Whether(_)) => added.add("truefalse"),
+            Op::Tell(_) => added.add_range(b'0', b'9'),
+            Op::Finish(finish) => match finish {
+                FinishOp::Squeeze => added.add(" "),
+                // Beyond ASCII another case may be of other bytes; in ASCII it is a letter.
+                FinishOp::Upper | FinishOp::Lower | FinishOp::Title => {
+                    added.add_range(b'A', b'Z');
+                    added.add_range(b'a', b'z');
+                }
+                FinishOp::Filter { .. } => {}
+                FinishOp::Replace { with, .. } => added.join(with.adds()),
+                FinishOp::Pad { with: text, .. }
+                | FinishOp::Clip { mark: text, .. }
+                | FinishOp::Prefix(text)
+                | FinishOp::Suffix(text) => added.add(text),
+                FinishOp::PlainNumber(_) | FinishOp::Undress(_) => added.add("0123456789.-"),
+                FinishOp::Date(_) => added.add("0123456789-T:.+Z"),
+            },
+        }
+        added
+    }
+}
+
+impl Template {
+    fn adds(&self) -> ByteSet {
+        let mut added = ByteSet::default();
+        self.texts().for_each(|text| added.add(text));
+        added
+    }
+}

@@ -1,0 +1,360 @@
+//! Kernels: the usual cuts and finishes for plain texts, run over a whole column.
+//!
+//! A plain text is bytes, and most phrases begin with one of a few cuts: an end, a window, a marker of one byte,
+//! a number, a regular expression that is a text and then a run. Here they are loops over the spans of a column with
+//! nothing else in them. [`super::cut`] and [`super::finish`] define what is right, and a property holds the two together.
+
+use wide::u8x16;
+
+use super::op::{CutOp, FinishOp};
+use crate::batch::simd::{self, ByteRange, Wanted};
+use crate::batch::{Buffer, Span, Writer};
+use crate::phrase::ast::{Position, Range, Side};
+
+/// A cut that is run over a column of plain texts.
+#[derive(Debug, Clone)]
+pub(super) enum CutKernel {
+    /// All of it.
+    Whole,
+    /// The first `n`.
+    First(usize),
+    /// The last `n`.
+    Last(usize),
+    /// Bytes from one, counted from 0, up to another.
+    Window { from: usize, to: usize },
+    /// Up to the first of a byte.
+    Before(u8),
+    /// From behind the first of a byte.
+    After(u8),
+    /// From behind the last of a byte.
+    AfterLast(u8),
+    /// Between the first of a byte and the next of another.
+    Between(u8, u8),
+    /// One section, counted from 0, by a byte.
+    Section { index: usize, by: u8 },
+    /// The first number: digits, or digits with decimals.
+    FirstNumber,
+    /// The last number.
+    LastNumber,
+    /// The run of a class that is as long as can be, behind the first place of a text that has one.
+    RunBehind { prefix: Box<[u8]>, class: RunClass },
+}
+
+impl CutKernel {
+    /// The kernel for a cut, if there is one.
+    pub(super) fn of(op: &CutOp) -> Option<CutKernel> {
+        const FIRST: Position = Position::FIRST;
+        Some(match op {
+            CutOp::Whole => CutKernel::Whole,
+            CutOp::First(n) => CutKernel::First(*n),
+            CutOp::Last(n) => CutKernel::Last(*n),
+            CutOp::CharsTo(Range { from: Position::FromStart(from), to: Position::FromStart(to), bounded: true })
+                if from <= to =>
+            {
+                CutKernel::Window { from: from.checked_sub(1)?, to: *to }
+            }
+            CutOp::CharsFor { from: Position::FromStart(from), width } => {
+                let from = from.checked_sub(1)?;
+                CutKernel::Window { from, to: from.checked_add(*width)? }
+            }
+            CutOp::UpTo { nth: FIRST, marker, with_it: false } => CutKernel::Before(marker.byte()?),
+            CutOp::Onward { nth: FIRST, marker, with_it: false } => CutKernel::After(marker.byte()?),
+            CutOp::Onward { nth: Position::LAST, marker, with_it: false } => CutKernel::AfterLast(marker.byte()?),
+            CutOp::Between { first: FIRST, open, second: None, close } => CutKernel::Between(open.byte()?, close.byte()?),
+            CutOp::Sections { range, by, skipping_empty: false } => match range {
+                Range { from: Position::FromStart(n), to, bounded: true } if range.from == *to => {
+                    CutKernel::Section { index: n.checked_sub(1)?, by: by.byte()? }
+                }
+                _ => return None,
+            },
+            CutOp::Number { which: FIRST, style } if style.is_usual() => CutKernel::FirstNumber,
+            CutOp::Number { which: Position::LAST, style } if style.is_usual() => CutKernel::LastNumber,
+            CutOp::Match(pattern) => {
+                let (prefix, class) = pattern.run_behind.as_ref()?;
+                CutKernel::RunBehind { prefix: prefix.as_slice().into(), class: RunClass::new(class) }
+            }
+            _ => return None,
+        })
+    }
+
+    /// Cuts each of some plain texts down to the part of it; empty where that is missing.
+    pub(super) fn cut(&self, text: &[u8], spans: &mut [Span]) {
+        let run = Run(spans);
+        match *self {
+            CutKernel::Whole => {}
+            CutKernel::First(n) => run.with(move |value| {
+                let width = value.width();
+                Some(part(value, 0, width.min(n)))
+            }),
+            CutKernel::Last(n) => run.with(move |value| {
+                let width = value.width();
+                Some(part(value, width.saturating_sub(n), width))
+            }),
+            CutKernel::Window { from, to } => run.with(move |value| {
+                let end = value.width().min(to);
+                Some(part(value, from.min(end), end))
+            }),
+            CutKernel::Before(byte) => {
+                let byte = u8x16::splat(byte);
+                run.with(move |value| find(byte, text, value).map(|at| Span::new(value.start as usize, at)));
+            }
+            CutKernel::After(byte) => {
+                let byte = u8x16::splat(byte);
+                run.with(move |value| find(byte, text, value).map(|at| behind(value, at)));
+            }
+            CutKernel::AfterLast(byte) => {
+                let byte = u8x16::splat(byte);
+                run.with(move |value| {
+                    let found = simd::last(text, value.start as usize, value.end as usize, |lanes| simd::are(lanes, byte));
+                    found.map(|at| behind(value, at))
+                });
+            }
+            CutKernel::Between(open, close) => {
+                let (open, close) = (u8x16::splat(open), u8x16::splat(close));
+                run.with(move |value| {
+                    let rest = behind(value, find(open, text, value)?);
+                    find(close, text, rest).map(|at| Span::new(rest.start as usize, at))
+                });
+            }
+            CutKernel::Section { index, by } => {
+                let by = u8x16::splat(by);
+                run.with(move |value| simd::section(text, value, by, index));
+            }
+            CutKernel::FirstNumber => run.with(move |value| first_number(text, value)),
+            CutKernel::LastNumber => run.with(move |value| last_number(text, value)),
+            CutKernel::RunBehind { ref prefix, ref class } => {
+                let prefix = Wanted::new(prefix);
+                match class {
+                    RunClass::Within(first, last) => {
+                        let range = ByteRange::new(*first, *last);
+                        let end_of_run =
+                            move |start, end| simd::first(text, start, end, |lanes| !range.has(lanes) & 0xFFFF).unwrap_or(end);
+                        run.with(move |value| run_behind(prefix, text, value, end_of_run));
+                    }
+                    RunClass::Table(class) => {
+                        let end_of_run = move |start: usize, end: usize| {
+                            let run = text.get(start..end).unwrap_or_default().iter();
+                            start + run.take_while(|byte| class[usize::from(**byte)]).count()
+                        };
+                        run.with(move |value| run_behind(prefix, text, value, end_of_run));
+                    }
+                }
+            }
+        }
+    }
+
+    /// How wide all parts are that are filled, where it is one width.
+    pub(super) fn width(&self) -> Option<usize> {
+        match *self {
+            CutKernel::First(n) | CutKernel::Last(n) => Some(n),
+            CutKernel::Window { from, to } => to.checked_sub(from),
+            _ => None,
+        }
+    }
+
+    /// Whether all parts are of digits only.
+    pub(super) fn gives_digits(&self) -> bool {
+        matches!(self, CutKernel::RunBehind { class: RunClass::Within(b'0'.., ..=b'9'), .. })
+    }
+}
+
+/// The spans that a cut is run over: so which cut it is is asked once, and not once a value.
+struct Run<'s>(&'s mut [Span]);
+
+impl Run<'_> {
+    // Each cut is compiled by itself: what its loop needs then stays in registers.
+    #[inline(never)]
+    fn with(self, cut: impl Fn(Span) -> Option<Span>) {
+        for span in self.0 {
+            *span = cut(*span).unwrap_or_default();
+        }
+    }
+}
+
+/// A finish that is run over a column of plain texts.
+#[derive(Debug, Clone)]
+pub(super) enum FinishKernel {
+    /// In upper case.
+    Upper,
+    /// In lower case.
+    Lower,
+    /// Filled up at the start with a byte.
+    PadLeft { width: usize, with: u8 },
+}
+
+impl FinishKernel {
+    /// The kernel for a finish, if there is one.
+    pub(super) fn of(op: &FinishOp) -> Option<FinishKernel> {
+        Some(match op {
+            FinishOp::Upper => FinishKernel::Upper,
+            FinishOp::Lower => FinishKernel::Lower,
+            FinishOp::Pad { side: Side::Left, width, with } => match with.as_bytes() {
+                [with] if with.is_ascii() && *with != b'\r' => FinishKernel::PadLeft { width: *width, with: *with },
+                _ => return None,
+            },
+            _ => return None,
+        })
+    }
+
+    /// Whether it finds a part longer than it should be.
+    #[inline]
+    pub(super) fn is_long(&self, part: Span) -> bool {
+        matches!(self, FinishKernel::PadLeft { width, .. } if part.width() > *width)
+    }
+
+    /// Writes stretches of plain text on a buffer as the finish makes them, and gives where they stand there; those that
+    /// are empty stay so.
+    pub(super) fn write(&self, text: &[u8], parts: &mut [Span], buffer: &mut Buffer) {
+        match *self {
+            FinishKernel::Lower => rewrite(parts, 0, buffer, |writer, part| {
+                writer.take_as(text, part, |bytes| bytes.map(|byte| byte.to_ascii_lowercase()));
+            }),
+            FinishKernel::Upper => rewrite(parts, 0, buffer, |writer, part| {
+                writer.take_as(text, part, |bytes| bytes.map(|byte| byte.to_ascii_uppercase()));
+            }),
+            FinishKernel::PadLeft { width, with } => rewrite(parts, width, buffer, |writer, part| {
+                writer.fill(with, width.saturating_sub(part.width()));
+                writer.take_as(text, part, |bytes| bytes);
+            }),
+        }
+    }
+}
+
+/// Writes parts on a buffer, each of which takes its own width there, or `least` bytes.
+// Compiled by itself: what its loops need then stays in registers.
+#[inline(never)]
+fn rewrite(parts: &mut [Span], least: usize, buffer: &mut Buffer, write: impl Fn(&mut Writer, Span)) {
+    let width = |part: Span| if part.is_empty() { 0 } else { part.width().max(least) };
+    let mut start = buffer.width();
+    let mut writer = buffer.writer(parts.iter().map(|part| width(*part)).sum());
+    for part in parts {
+        let end = start + width(*part);
+        if !part.is_empty() {
+            write(&mut writer, *part);
+        }
+        *part = Span::new(start, end);
+        start = end;
+    }
+    writer.finish();
+}
+
+/// The bytes of a value from one on, up to another, counted from 0.
+#[inline]
+fn part(value: Span, from: usize, to: usize) -> Span {
+    Span { start: value.start + from as u32, end: value.start + to as u32 }
+}
+
+/// What stands in a value behind the byte `at` of the text.
+#[inline]
+fn behind(value: Span, at: usize) -> Span {
+    Span { start: at as u32 + 1, end: value.end }
+}
+
+#[inline]
+fn find(byte: u8x16, text: &[u8], value: Span) -> Option<usize> {
+    simd::first(text, value.start as usize, value.end as usize, |lanes| simd::are(lanes, byte))
+}
+
+#[inline]
+fn first_number(text: &[u8], value: Span) -> Option<Span> {
+    let end = value.end as usize;
+    let start = simd::first(text, value.start as usize, end, |lanes| ByteRange::DIGITS.has(lanes))?;
+    Some(Span::new(start, number_end(text, start, end)))
+}
+
+/// Where the number that begins at a digit ends, in a stretch with this end. Numbers are short: one byte at a time is
+/// as fast as any.
+#[inline]
+fn number_end(text: &[u8], start: usize, end: usize) -> usize {
+    let text = text.get(..end).unwrap_or_default();
+    let digits = |from: usize| text.get(from..).unwrap_or_default().iter().take_while(|byte| byte.is_ascii_digit()).count();
+    let point = start + digits(start);
+    match (text.get(point), text.get(point + 1)) {
+        (Some(b'.'), Some(digit)) if digit.is_ascii_digit() => point + 1 + digits(point + 1),
+        _ => point,
+    }
+}
+
+/// The last number. It mostly stands in the last sixteen bytes, where a few bits tell all.
+// Always put where it is called: a call takes longer than it does.
+#[inline(always)]
+fn last_number(text: &[u8], value: Span) -> Option<Span> {
+    let (first, end) = (value.start as usize, value.end as usize);
+    let found = |number: Span| (!number.is_empty()).then_some(number);
+    let at = first.max(end.saturating_sub(16));
+    let lanes = simd::lanes(text, at);
+    let (digits, points) = (ByteRange::DIGITS.has(lanes), simd::are(lanes, u8x16::splat(b'.')));
+    let inside = simd::first_lanes(end - at);
+    let Some(last) = (digits & inside).checked_ilog2() else { return found(last_number_of_all(text, value)) };
+    let before_last = (1 << last) - 1;
+    // The stretch of digits and points that ends there begins behind the last byte that is neither.
+    let Some(stretch) = (!(digits | points) & before_last).checked_ilog2().map(|byte| byte + 1).or((at == first).then_some(0))
+    else {
+        return found(last_number_of_all(text, value));
+    };
+    let points = points & before_last & !((1 << stretch) - 1);
+    if points & points.wrapping_sub(1) != 0 {
+        return found(last_number_of_all(text, value));
+    }
+    // One point is the number's own, unless no digit stands before it.
+    let start = if points == 1 << stretch { stretch + 1 } else { stretch };
+    Some(Span::new(at + start as usize, at + last as usize + 1))
+}
+
+/// The last number, wherever it stands; empty where there is none. It is looked for from the end, in the stretch of digits
+/// and points that holds it, for no number reaches beyond such a stretch.
+#[inline(never)]
+fn last_number_of_all(text: &[u8], value: Span) -> Span {
+    let (first, end) = (value.start as usize, value.end as usize);
+    let Some(last) = simd::last(text, first, end, |lanes| ByteRange::DIGITS.has(lanes)) else { return Span::default() };
+    let is_part = |byte: &u8| byte.is_ascii_digit() || *byte == b'.';
+    let digit =
+        |from: usize| from + text.get(from..).unwrap_or_default().iter().take_while(|byte| !byte.is_ascii_digit()).count();
+    let before = text.get(first..last).unwrap_or_default();
+    let mut start = last - before.iter().rev().take_while(|byte| is_part(byte)).count();
+    loop {
+        start = digit(start);
+        let end = number_end(text, start, end);
+        if end > last {
+            return Span::new(start, end);
+        }
+        start = end;
+    }
+}
+
+/// The first run behind a text, which ends where `end_of_run` says, of the byte it would begin at and the value's end.
+// Always put where it is called: a call takes longer than it does.
+#[inline(always)]
+fn run_behind(prefix: Wanted, text: &[u8], value: Span, end_of_run: impl Fn(usize, usize) -> usize) -> Option<Span> {
+    let mut at = value.start as usize;
+    let end = value.end as usize;
+    loop {
+        let found = prefix.first(text, at, end)?;
+        let start = found + prefix.width();
+        let behind = end_of_run(start, end);
+        if behind > start {
+            return Some(Span::new(start, behind));
+        }
+        at = found + 1;
+    }
+}
+
+/// The characters of a run.
+#[derive(Debug, Clone)]
+pub(super) enum RunClass {
+    /// Those from one to another.
+    Within(u8, u8),
+    /// Any.
+    Table(Box<[bool; 256]>),
+}
+
+impl RunClass {
+    fn new(table: &[bool; 256]) -> RunClass {
+        let has = |byte: &u8| table[usize::from(*byte)];
+        let (first, last) = ((0..=255).find(has), (0..=255).rev().find(has));
+        match first.zip(last) {
+            Some((first, last)) if (first..=last).all(|byte| has(&byte)) => RunClass::Within(first, last),
+            _ => RunClass::Table(Box::new(*table)),
+        }
+    }
+}

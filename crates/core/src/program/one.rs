@@ -1,0 +1,72 @@
+//! A program on one value: a column of one.
+
+use super::op::Program;
+use super::results::Results;
+use super::run::{Observer, Work};
+use super::state::State;
+use crate::batch::{Mask, Span, Texts};
+use crate::text::characters::is_plain;
+
+/// The result of a program on one value.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Cut<'a> {
+    /// The piece; empty where it is missing.
+    pub text: &'a str,
+    /// What became of it.
+    pub state: State,
+}
+
+/// Several results of a program on one value.
+#[derive(Debug)]
+pub struct Cuts<'a> {
+    /// The results from left to right; one of them may be empty.
+    pub texts: Vec<&'a str>,
+    /// What became of them together.
+    pub state: State,
+}
+
+/// Memory for programs that are run on one value after the other.
+#[derive(Debug, Default)]
+pub struct Scratch {
+    work: Work,
+    pub(super) results: Results,
+    rough: Mask,
+}
+
+impl Program {
+    /// Cuts the piece out of `value`: the first result, where the phrase gives several.
+    ///
+    /// ```
+    /// use keen_notch_core::{phrase::Phrase, program::{Program, Scratch}, text::unit::Unit};
+    ///
+    /// let program = Program::new(&Phrase::parse("last 4")?, Unit::Characters)?;
+    /// assert_eq!(program.cut("GRP-00041273-S7K2", &mut Scratch::default()).text, "S7K2");
+    /// # Ok::<(), keen_notch_core::phrase::PhraseError>(())
+    /// ```
+    pub fn cut<'a>(&self, value: &'a str, scratch: &'a mut Scratch) -> Cut<'a> {
+        let Cuts { texts, state } = self.cut_all(value, scratch);
+        Cut { text: texts.first().copied().unwrap_or_default(), state }
+    }
+
+    /// Cuts all results out of `value`.
+    pub fn cut_all<'a>(&self, value: &'a str, scratch: &'a mut Scratch) -> Cuts<'a> {
+        self.run_one(value, scratch, |program, values, work, results| program.run(values, work, results));
+        let results = &scratch.results;
+        let texts = results.items(0).map(|item| results.spans[item].text(results.text(value)));
+        Cuts { texts: texts.collect(), state: results.state(0) }
+    }
+
+    /// Runs the program on a value, observed step by step.
+    pub(super) fn observe_one<O: Observer>(&self, value: &str, scratch: &mut Scratch, observer: &mut O) {
+        self.run_one(value, scratch, |program, values, work, results| program.run_observed(values, work, results, observer));
+    }
+
+    fn run_one(&self, value: &str, scratch: &mut Scratch, run: impl FnOnce(&Program, Texts, &mut Work, &mut Results)) {
+        let Scratch { work, results, rough } = scratch;
+        rough.clear(1);
+        if !is_plain(value) {
+            rough.set(0);
+        }
+        run(self, Texts { text: value, spans: &[Span::new(0, value.len())], rough }, work, results);
+    }
+}

@@ -1,0 +1,228 @@
+//! What came of a program for the values of a column.
+
+use std::ops::Range;
+
+use super::state::State;
+use crate::batch::{Buffer, Mask, Span, Texts};
+
+/// The results of a program for each of some values: one each, or several, which are then listed value by value.
+#[derive(Debug, Default)]
+pub struct Results {
+    /// Where each result is; empty where there is none.
+    pub(super) spans: Vec<Span>,
+    /// Whether that is in `buffer`, and not in the text of the values.
+    pub(super) is_made: bool,
+    pub(super) buffer: Buffer,
+    /// Results that are not known to be plain.
+    pub(super) rough: Mask,
+    /// Where the results of each value begin among all, and where the last ones end; empty where each has one.
+    pub(super) offsets: Vec<u32>,
+    /// What became of each value; empty where all are filled.
+    pub(super) states: Vec<State>,
+    /// Where each result was last a part of its value, where texts were made of these.
+    pub(super) taken: Vec<Span>,
+    /// How wide all results are, in bytes, where the cut makes that sure.
+    pub(super) width: Option<usize>,
+    /// Whether all results that there are consist of digits (`true`), or none has one (`false`), where that is known.
+    pub(super) are_digits: Option<bool>,
+}
+
+impl Results {
+    /// The number of values.
+    pub fn rows(&self) -> usize {
+        if self.offsets.is_empty() { self.spans.len() } else { self.offsets.len() - 1 }
+    }
+
+    /// What became of a value.
+    #[inline]
+    pub fn state(&self, row: usize) -> State {
+        self.states.get(row).copied().unwrap_or_default()
+    }
+
+    /// Whether all values gave exactly what was asked for.
+    pub fn are_filled(&self) -> bool {
+        self.states.is_empty()
+    }
+
+    /// The results, of values whose texts are these.
+    pub fn texts<'a>(&'a self, values: Texts<'a>) -> Texts<'a> {
+        Texts { text: self.text(values.text), spans: &self.spans, rough: &self.rough }
+    }
+
+    /// The text that the results are in.
+    pub(super) fn text<'a>(&'a self, values: &'a str) -> &'a str {
+        if self.is_made { self.buffer.text() } else { values }
+    }
+
+    /// The indices of the results of a value among all; none where it is missing.
+    #[inline]
+    pub fn items(&self, row: usize) -> Range<usize> {
+        match (self.offsets.get(row), self.offsets.get(row + 1)) {
+            _ if self.state(row).missing => 0..0,
+            (Some(start), Some(end)) => *start as usize..*end as usize,
+            _ if self.offsets.is_empty() => row..row + 1,
+            _ => 0..0,
+        }
+    }
+
+    /// Where the results of each value begin among all, and where the last ones end; empty where each has one.
+    pub(crate) fn offsets(&self) -> &[u32] {
+        &self.offsets
+    }
+
+    /// Results that are not known to be plain.
+    pub(crate) fn rough(&self) -> &Mask {
+        &self.rough
+    }
+
+    /// Whether there may be several results of one value.
+    pub fn are_several(&self) -> bool {
+        !self.offsets.is_empty()
+    }
+
+    /// Whether results are parts of their values as they stand.
+    pub fn are_parts(&self) -> bool {
+        !self.is_made
+    }
+
+    /// How wide all results are, in bytes, where that is known from the cut.
+    pub(crate) fn width(&self) -> Option<usize> {
+        self.width
+    }
+
+    /// Whether all results that there are consist of digits (`true`), or none has one (`false`), where that is known from
+    /// the cut or from a check.
+    pub(crate) fn are_digits(&self) -> Option<bool> {
+        self.are_digits
+    }
+
+    /// Notes what a check has found of the digits of all results.
+    pub(crate) fn note_digits(&mut self, are_digits: bool) {
+        self.are_digits = Some(are_digits);
+    }
+
+    /// Where a result is in its value, in bytes; none where it is another text, or missing.
+    pub fn place(&self, row: usize, item: usize, values: Texts) -> Option<Range<usize>> {
+        let value = values.spans.get(row)?;
+        let span = *if self.is_made { self.taken.get(item)? } else { self.spans.get(item)? };
+        let is_same = !self.is_made || span.text(values.text) == self.texts(values).get(item);
+        let in_value = value.start <= span.start && span.end <= value.end && !span.is_empty();
+        (is_same && in_value).then(|| (span.start - value.start) as usize..(span.end - value.start) as usize)
+    }
+
+    /// Keeps the results of some rows only.
+    pub(crate) fn keep(&mut self, rows: &[u32]) {
+        if !self.states.is_empty() {
+            pick(&mut self.states, rows);
+            if self.states.iter().all(|state| state.is_filled()) {
+                self.states.clear();
+            }
+        }
+        let mut items = Vec::new();
+        let kept = match self.offsets.as_slice() {
+            [] => rows,
+            offsets => {
+                let mut kept = vec![0];
+                for row in rows {
+                    let row = *row as usize;
+                    items.extend(offsets[row]..offsets[row + 1]);
+                    kept.push(items.len() as u32);
+                }
+                self.offsets = kept;
+                &items
+            }
+        };
+        pick(&mut self.spans, kept);
+        if !self.taken.is_empty() {
+            pick(&mut self.taken, kept);
+        }
+        let rough = std::mem::take(&mut self.rough);
+        self.rough.pick(&rough, kept);
+    }
+
+    /// Makes all results the parts of their values that these spans say; empty where they are missing.
+    pub(crate) fn set_parts(&mut self, values: Texts, spans: &[Span]) {
+        self.begin(values);
+        self.spans.clear();
+        self.spans.extend_from_slice(spans);
+        self.set_states(None);
+    }
+
+    /// Begins with the values themselves as the results.
+    pub(super) fn begin(&mut self, values: Texts) {
+        self.spans.clear();
+        self.spans.extend_from_slice(values.spans);
+        self.rough.copy_from(values.rough);
+        self.is_made = false;
+        self.offsets.clear();
+        self.states.clear();
+        self.taken.clear();
+        (self.width, self.are_digits) = (None, None);
+    }
+
+    /// Makes the results of some rows missing, of rows with one result each.
+    pub(crate) fn unset(&mut self, rows: &[u32]) {
+        let count = self.spans.len();
+        self.states.resize(count, State::default());
+        for row in rows {
+            (self.spans[*row as usize], self.states[*row as usize]) = (Span::default(), State::MISSING);
+        }
+    }
+
+    /// Makes all results missing.
+    pub(crate) fn set_missing(&mut self, rows: usize) {
+        self.begin(Texts { text: "", spans: &[], rough: &Mask::NONE });
+        self.spans.resize(rows, Span::default());
+        self.rough.clear(rows);
+        self.states.resize(rows, State::MISSING);
+    }
+
+    /// The buffer of made texts, empty, and the spans and the states to be filled in for `rows` rows.
+    pub(crate) fn make(&mut self, rows: usize) -> Made<'_> {
+        self.begin(Texts { text: "", spans: &[], rough: &Mask::NONE });
+        self.is_made = true;
+        self.buffer.clear();
+        self.rough.clear(rows);
+        Made { buffer: &mut self.buffer, spans: &mut self.spans, states: &mut self.states, rough: &mut self.rough }
+    }
+
+    /// Works out what became of each row of the results of one branch. `flags` say what became of each row beside what
+    /// can be seen by its results; none where nothing did.
+    pub(super) fn set_states(&mut self, flags: Option<&[State]>) {
+        self.states.clear();
+        if self.offsets.is_empty() {
+            let any_missing = self.spans.iter().fold(false, |any, span| any | span.is_empty());
+            if !any_missing && flags.is_none() {
+                return;
+            }
+        }
+        let rows = self.rows();
+        for row in 0..rows {
+            let is_missing = match (self.offsets.get(row), self.offsets.get(row + 1)) {
+                (Some(start), Some(end)) => self.spans[*start as usize..*end as usize].iter().all(|span| span.is_empty()),
+                _ => self.spans[row].is_empty(),
+            };
+            let flags = || flags.and_then(|flags| flags.get(row)).copied().unwrap_or_default();
+            self.states.push(if is_missing { State::MISSING } else { flags() });
+        }
+        if self.states.iter().all(|state| state.is_filled()) {
+            self.states.clear();
+        }
+    }
+}
+
+/// Texts being made for some rows.
+pub(crate) struct Made<'r> {
+    pub(crate) buffer: &'r mut Buffer,
+    pub(crate) spans: &'r mut Vec<Span>,
+    pub(crate) states: &'r mut Vec<State>,
+    pub(crate) rough: &'r mut Mask,
+}
+
+/// Keeps some of the things, by their indices, which rise.
+fn pick<T: Copy>(of: &mut Vec<T>, kept: &[u32]) {
+    for (place, index) in kept.iter().enumerate() {
+        of[place] = of[*index as usize];
+    }
+    of.truncate(kept.len());
+}

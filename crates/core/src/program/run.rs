@@ -1,0 +1,512 @@
+//! Running a program over the values of a column, step by step.
+//!
+//! Every step has one definition, which says what it gives of one text. Where a kernel does the same for plain texts, it
+//! runs over the whole column, and the definition over the texts that are not plain: [`OpAt::cut`] and
+//! [`OpAt::finish`] are the only places where that is decided.
+
+use super::finish::Change;
+use super::op::{BodyPlan, BranchPlan, CutOp, FinishOp, Kernel, Op, OpAt, Program, SpreadOp, TellOp};
+use super::pattern::Slots;
+use super::results::Results;
+use super::state::State;
+use crate::batch::{Buffer, Mask, Span, Texts};
+use crate::phrase::Span as PhraseSpan;
+use crate::text::unit::Unit;
+
+/// Memory that a run needs and that the next run uses again.
+#[derive(Debug, Default)]
+pub struct Work {
+    /// Where texts were before the step.
+    before: Vec<Span>,
+    /// Texts that the step makes.
+    buffer: Buffer,
+    /// One of these.
+    text: String,
+    slots: Slots,
+    /// What became of each text beside what can be seen by it; none where nothing did.
+    flags: Vec<State>,
+    /// The same of each value, once there are several texts of each.
+    row_flags: Vec<State>,
+    /// The values that no branch has given anything of, and those a condition is asked of.
+    rows: Vec<u32>,
+    picked: Vec<Span>,
+    picked_rough: Mask,
+    /// What another branch gives of them.
+    other: Option<Box<(Results, Work)>>,
+}
+
+/// Observes each step of a run; the run itself pays nothing for one that does not look.
+pub(super) trait Observer {
+    /// A branch begins.
+    fn branch(&mut self, _span: &PhraseSpan) {}
+    /// A step gave these texts of values whose text is `values`.
+    fn gave(&mut self, _span: &PhraseSpan, _results: &Results, _values: Texts, _state: State) {}
+    /// A literal branch gave its text.
+    fn literal(&mut self, _text: &str) {}
+    /// Whether it looks at all.
+    const LOOKS: bool;
+}
+
+/// The observer that does not look.
+struct Unobserved;
+impl Observer for Unobserved {
+    const LOOKS: bool = false;
+}
+
+impl Program {
+    /// Runs the program on values.
+    pub fn run(&self, values: Texts, work: &mut Work, out: &mut Results) {
+        self.run_observed(values, work, out, &mut Unobserved);
+    }
+
+    /// Runs it on those values that are in `rows`, by their indices; the others are missing.
+    pub(crate) fn run_on(&self, values: Texts, rows: &[u32], work: &mut Work, out: &mut Results) {
+        if rows.len() == values.len() {
+            return self.run(values, work, out);
+        }
+        let Work { picked, picked_rough, other, .. } = work;
+        let (some, other_work) = &mut **other.get_or_insert_default();
+        self.run(pick(values, rows, picked, picked_rough), other_work, some);
+        out.set_missing(values.len());
+        out.fill_in(some, rows, values, self.several);
+    }
+
+    pub(super) fn run_observed<O: Observer>(&self, values: Texts, work: &mut Work, out: &mut Results, observer: &mut O) {
+        let [first, rest @ ..] = &*self.branches else { return out.set_missing(values.len()) };
+        first.run(values, self.unit, work, out, observer);
+        for branch in rest {
+            let Work { rows, picked, picked_rough, other, .. } = work;
+            rows.clear();
+            rows.extend((0..).zip(&out.states).filter(|(_, state)| state.missing).map(|(row, _): (u32, _)| row));
+            if rows.is_empty() {
+                break;
+            }
+            let (some, other_work) = &mut **other.get_or_insert_default();
+            branch.run(pick(values, rows, picked, picked_rough), self.unit, other_work, some, observer);
+            some.set_fallback();
+            out.fill_in(some, rows, values, self.several);
+        }
+    }
+}
+
+/// Some of the values, by their indices.
+fn pick<'a>(values: Texts<'a>, rows: &[u32], picked: &'a mut Vec<Span>, rough: &'a mut Mask) -> Texts<'a> {
+    picked.clear();
+    picked.extend(rows.iter().map(|row| values.spans[*row as usize]));
+    rough.pick(values.rough, rows);
+    Texts { text: values.text, spans: picked, rough }
+}
+
+impl BranchPlan {
+    fn run<O: Observer>(&self, values: Texts, unit: Unit, work: &mut Work, out: &mut Results, observer: &mut O) {
+        if O::LOOKS {
+            observer.branch(&self.span);
+        }
+        out.begin(values);
+        work.flags.clear();
+        work.row_flags.clear();
+        match &self.body {
+            BodyPlan::Literal(text) => {
+                if O::LOOKS {
+                    observer.literal(text);
+                }
+                out.set_literal(text);
+            }
+            BodyPlan::Ops(ops) => {
+                for (index, at) in ops.iter().enumerate() {
+                    at.run(index == 0, values, unit, work, out);
+                    if O::LOOKS {
+                        observer.gave(&at.span, out, values, work.state_of_all());
+                    }
+                }
+                if out.are_several() && !work.flags.is_empty() {
+                    work.fold_flags(&out.offsets);
+                }
+                let flags = if out.are_several() { &work.row_flags } else { &work.flags };
+                out.set_states((!flags.is_empty()).then_some(flags));
+            }
+        }
+    }
+}
+
+impl OpAt {
+    /// Runs the step on the results so far. `is_first`: these are the values themselves, of which an empty one is a text.
+    fn run(&self, is_first: bool, values: Texts, unit: Unit, work: &mut Work, out: &mut Results) {
+        if !is_first {
+            // Of nothing comes nothing; what was known of the texts before is known no more.
+            (out.width, out.are_digits) = (None, None);
+        }
+        match &self.op {
+            Op::Cut(cut) => self.cut(cut, is_first, values, unit, work, out),
+            Op::Spread(spread) => spread.run(values, work, out),
+            Op::Join(with) => join(with, values, work, out),
+            Op::Tell(tell) => tell.run(is_first, values, unit, work, out),
+            Op::Finish(finish) => self.finish(finish, values, unit, work, out),
+        }
+    }
+
+    fn cut(&self, cut: &CutOp, is_first: bool, values: Texts, unit: Unit, work: &mut Work, out: &mut Results) {
+        let text = if out.is_made { out.buffer.text() } else { values.text };
+        let Work { before, slots, flags, .. } = work;
+        let has_rough = !out.rough.is_none();
+        if has_rough || out.is_made {
+            before.clone_from(&out.spans);
+        }
+        let Some(Kernel::Cut(kernel)) = &self.kernel else {
+            for index in 0..out.spans.len() {
+                define_cut(cut, is_first, unit, text, index, !out.rough.has(index), slots, flags, &mut out.spans);
+            }
+            follow_taken(values, text, before, out.is_made, &out.spans, &mut out.taken);
+            return;
+        };
+        kernel.cut(text.as_bytes(), &mut out.spans);
+        for index in out.rough.iter() {
+            out.spans[index] = before[index];
+        }
+        if let Some(width) = kernel.width() {
+            // The cut of a plain text is short where it is narrower than was asked for.
+            let is_short = |span: &Span| !span.is_empty() & (span.width() < width);
+            if out.spans.iter().fold(false, |any, span| any | (span.width() != width)) {
+                let short = out.spans.iter().enumerate().filter(|(index, span)| is_short(span) && !out.rough.has(*index));
+                short.for_each(|(index, _)| flag(flags, out.spans.len(), index).short = true);
+            } else if !has_rough {
+                out.width = Some(width);
+            }
+        }
+        out.are_digits = (kernel.gives_digits() && !has_rough).then_some(true);
+        if has_rough {
+            for index in out.rough.iter() {
+                define_cut(cut, is_first, unit, text, index, false, slots, flags, &mut out.spans);
+            }
+        }
+        follow_taken(values, text, before, out.is_made, &out.spans, &mut out.taken);
+    }
+
+    fn finish(&self, finish: &FinishOp, values: Texts, unit: Unit, work: &mut Work, out: &mut Results) {
+        let Work { before, buffer, text: made, slots, flags, .. } = work;
+        let text = if out.is_made { out.buffer.text() } else { values.text };
+        buffer.clear();
+        begin_making(before, &mut out.taken, out.is_made, &out.spans);
+        let count = out.spans.len();
+        let mut define = |index: usize, span: &mut Span, buffer: &mut Buffer, flags: &mut Vec<State>| {
+            let reached = span.text(text);
+            let start = buffer.width();
+            if !reached.is_empty() {
+                made.clear();
+                let mut state = State::default();
+                match finish.write(reached, unit, slots, &mut state, made) {
+                    Change::Made => buffer.extend(made.as_bytes()),
+                    Change::Same => buffer.extend(reached.as_bytes()),
+                    Change::Missing => {}
+                }
+                if state != State::default() {
+                    let flag = flag(flags, count, index);
+                    flag.long |= state.long;
+                    flag.short |= state.short;
+                }
+            }
+            *span = Span::new(start, buffer.width());
+        };
+        match &self.kernel {
+            Some(Kernel::Finish(kernel)) => {
+                let mut next = 0;
+                for index in out.rough.iter().chain([count]) {
+                    let plain = &mut out.spans[next..index];
+                    if plain.iter().any(|span| kernel.is_long(*span)) {
+                        let long = plain.iter().enumerate().filter(|(_, span)| kernel.is_long(**span));
+                        long.for_each(|(place, _)| flag(flags, count, next + place).long = true);
+                    }
+                    kernel.write(text.as_bytes(), plain, buffer);
+                    if let Some(span) = out.spans.get_mut(index) {
+                        define(index, span, buffer, flags);
+                    }
+                    next = index + 1;
+                }
+            }
+            _ => out.spans.iter_mut().enumerate().for_each(|(index, span)| define(index, span, buffer, flags)),
+        }
+        if self.op.adds().may_be_rough() {
+            out.rough.fill(count);
+        }
+        made_instead(buffer, out);
+    }
+}
+
+/// Cuts one text by the definition of the cut.
+#[allow(clippy::too_many_arguments, reason = "the parts of the step that are borrowed apart")]
+fn define_cut(
+    cut: &CutOp,
+    is_first: bool,
+    unit: Unit,
+    text: &str,
+    index: usize,
+    plain: bool,
+    slots: &mut Slots,
+    flags: &mut Vec<State>,
+    spans: &mut [Span],
+) {
+    let count = spans.len();
+    let span = &mut spans[index];
+    if span.is_empty() && !is_first {
+        return;
+    }
+    let mut state = State::default();
+    let part = cut.part(span.text(text), unit, plain, slots, &mut state);
+    if state.short {
+        flag(flags, count, index).short = true;
+    }
+    *span = part.map_or(Span::default(), |part| span.part(part.start, part.end));
+}
+
+/// Where a text that was made is still the part of its value that it was made of, the part of it that was cut out is one too.
+fn follow_taken(values: Texts, text: &str, before: &[Span], is_made: bool, after: &[Span], taken: &mut [Span]) {
+    if !is_made {
+        return;
+    }
+    for ((taken, before), after) in taken.iter_mut().zip(before).zip(after) {
+        let is_same = !after.is_empty() && taken.text(values.text) == before.text(text);
+        let part = |at: u32| (at - before.start) as usize;
+        *taken = if is_same { taken.part(part(after.start), part(after.end)) } else { Span::default() };
+    }
+}
+
+/// The flags of one of `count` texts.
+fn flag(flags: &mut Vec<State>, count: usize, index: usize) -> &mut State {
+    if flags.len() < count {
+        flags.resize(count, State::default());
+    }
+    &mut flags[index]
+}
+
+/// Before texts are made of results: these are remembered as they were last parts of their values.
+fn begin_making(before: &mut Vec<Span>, taken: &mut Vec<Span>, is_made: bool, spans: &[Span]) {
+    before.clear();
+    if !is_made {
+        taken.clear();
+        taken.extend_from_slice(spans);
+    }
+}
+
+/// The results are the texts that were made, in place of those they were made of.
+fn made_instead(buffer: &mut Buffer, out: &mut Results) {
+    std::mem::swap(buffer, &mut out.buffer);
+    out.is_made = true;
+}
+
+impl TellOp {
+    fn run(&self, is_first: bool, values: Texts, unit: Unit, work: &mut Work, out: &mut Results) {
+        let Work { buffer, text: told, .. } = work;
+        let text = if out.is_made { out.buffer.text() } else { values.text };
+        buffer.clear();
+        for (index, span) in out.spans.iter_mut().enumerate() {
+            let start = buffer.width();
+            if is_first || !span.is_empty() {
+                told.clear();
+                if self.write(span.text(text), unit, !out.rough.has(index), told) != Change::Missing {
+                    buffer.extend(told.as_bytes());
+                }
+            }
+            *span = Span::new(start, buffer.width());
+        }
+        out.taken.clear();
+        let count = out.spans.len();
+        out.rough.clear(count);
+        made_instead(buffer, out);
+    }
+}
+
+impl SpreadOp {
+    fn run(&self, values: Texts, work: &mut Work, out: &mut Results) {
+        let Work { before, slots, flags, row_flags, .. } = work;
+        let text = if out.is_made { out.buffer.text() } else { values.text };
+        std::mem::swap(before, &mut out.spans);
+        out.spans.clear();
+        out.offsets.clear();
+        out.offsets.push(0);
+        let has_rough = !out.rough.is_none();
+        let mut rough = Mask::default();
+        for (row, span) in before.iter().enumerate() {
+            let first = out.spans.len();
+            let plain = !out.rough.has(row);
+            self.parts(span.text(text), plain, slots, |part| out.spans.push(span.part(part.start, part.end)));
+            if out.spans[first..].iter().all(|span| span.is_empty()) {
+                out.spans.truncate(first);
+            }
+            if has_rough && !plain {
+                rough.grow(out.spans.len());
+                (first..out.spans.len()).for_each(|item| rough.set(item));
+            }
+            out.offsets.push(out.spans.len() as u32);
+        }
+        rough.grow(out.spans.len());
+        out.rough = rough;
+        out.taken.clear();
+        if out.is_made {
+            // They are parts of texts that were made, and no longer of the values.
+            out.taken.resize(out.spans.len(), Span::default());
+        }
+        std::mem::swap(flags, row_flags);
+        flags.clear();
+    }
+}
+
+/// Joins the several results of each value.
+fn join(with: &str, values: Texts, work: &mut Work, out: &mut Results) {
+    let Work { before, buffer, flags, row_flags, .. } = work;
+    if !flags.is_empty() {
+        fold(flags, row_flags, &out.offsets);
+    }
+    std::mem::swap(flags, row_flags);
+    row_flags.clear();
+    let text = if out.is_made { out.buffer.text() } else { values.text };
+    buffer.clear();
+    std::mem::swap(before, &mut out.spans);
+    out.spans.clear();
+    let adds_rough = !with.is_ascii() || with.contains('\r');
+    let mut rough = Mask::default();
+    rough.grow(out.offsets.len());
+    for row in 1..out.offsets.len() {
+        let items = out.offsets[row - 1] as usize..out.offsets[row] as usize;
+        let start = buffer.width();
+        if before[items.clone()].iter().any(|span| !span.is_empty()) {
+            for item in items.clone() {
+                if item > items.start {
+                    buffer.extend(with.as_bytes());
+                }
+                buffer.extend(before[item].bytes(text.as_bytes()));
+            }
+        }
+        if adds_rough || items.into_iter().any(|item| out.rough.has(item)) {
+            rough.set(row - 1);
+        }
+        out.spans.push(Span::new(start, buffer.width()));
+    }
+    out.rough = rough;
+    out.offsets.clear();
+    out.taken.clear();
+    made_instead(buffer, out);
+}
+
+impl Work {
+    /// What became of all values together, so far.
+    fn state_of_all(&self) -> State {
+        self.flags.iter().chain(&self.row_flags).fold(State::default(), |all, state| State {
+            short: all.short | state.short,
+            long: all.long | state.long,
+            ..all
+        })
+    }
+
+    /// Adds the flags of several results to those of their values.
+    fn fold_flags(&mut self, offsets: &[u32]) {
+        fold(&self.flags, &mut self.row_flags, offsets);
+    }
+}
+
+fn fold(flags: &[State], row_flags: &mut Vec<State>, offsets: &[u32]) {
+    let rows = offsets.len().saturating_sub(1);
+    for row in 0..rows {
+        for state in &flags[offsets[row] as usize..offsets[row + 1] as usize] {
+            if *state != State::default() {
+                let flag = flag(row_flags, rows, row);
+                flag.short |= state.short;
+                flag.long |= state.long;
+            }
+        }
+    }
+}
+
+impl Results {
+    /// Makes every result the same text.
+    fn set_literal(&mut self, text: &str) {
+        self.buffer.clear();
+        self.buffer.extend(text.as_bytes());
+        self.is_made = true;
+        self.spans.fill(Span::new(0, text.len()));
+        let count = self.spans.len();
+        if text.is_ascii() && !text.contains('\r') { self.rough.clear(count) } else { self.rough.fill(count) }
+    }
+
+    /// Notes that what there is comes from another branch than the first.
+    fn set_fallback(&mut self) {
+        let rows = self.rows();
+        self.states.resize(rows, State::default());
+        self.states.iter_mut().filter(|state| !state.missing).for_each(|state| state.fallback = true);
+    }
+
+    /// Puts in what another branch, or the same on some values only, gave of some of the values.
+    fn fill_in(&mut self, some: &Results, rows: &[u32], values: Texts, several: bool) {
+        self.states.resize(values.len(), State::default());
+        (self.width, self.are_digits) = (None, None);
+        if several {
+            return self.fill_in_several(some, rows, values);
+        }
+        if some.is_made || self.is_made {
+            self.make_own(values);
+        }
+        let texts = some.texts(values);
+        for (index, row) in rows.iter().enumerate() {
+            let row = *row as usize;
+            self.states[row] = some.state(index);
+            let span = texts.spans[index];
+            self.spans[row] = if self.is_made {
+                let start = self.buffer.width();
+                self.buffer.extend(span.bytes(texts.text.as_bytes()));
+                self.taken[row] = if some.is_made { some.taken.get(index).copied().unwrap_or_default() } else { span };
+                Span::new(start, self.buffer.width())
+            } else {
+                span
+            };
+            if texts.rough.has(index) { self.rough.set(row) } else { self.rough.unset(row) }
+        }
+        if self.states.iter().all(|state| state.is_filled()) {
+            self.states.clear();
+        }
+    }
+
+    /// Copies results that are parts of their values into the buffer of made ones.
+    fn make_own(&mut self, values: Texts) {
+        if !self.is_made {
+            self.taken.clone_from(&self.spans);
+            self.buffer.clear();
+            for span in &mut self.spans {
+                let start = self.buffer.width();
+                self.buffer.extend(span.bytes(values.text.as_bytes()));
+                *span = Span::new(start, self.buffer.width());
+            }
+            self.is_made = true;
+        }
+        self.taken.resize(self.spans.len(), Span::default());
+    }
+
+    /// The same where values may have several results: all are put down anew, value by value.
+    fn fill_in_several(&mut self, some: &Results, rows: &[u32], values: Texts) {
+        let mut all = Results { is_made: true, offsets: vec![0], ..Results::default() };
+        let mut rows = rows.iter().enumerate().peekable();
+        for row in 0..values.len() {
+            let (from, index) = match rows.next_if(|(_, of)| **of as usize == row) {
+                Some((index, _)) => (some, index),
+                None => (&*self, row),
+            };
+            let state = from.state(index);
+            // A literal is one result of each value.
+            let items = if from.are_several() || !state.missing { from.items(index) } else { 0..0 };
+            for item in items {
+                let (span, start) = (from.spans[item], all.buffer.width());
+                all.buffer.extend(span.bytes(from.text(values.text).as_bytes()));
+                all.rough.grow(all.spans.len() + 1);
+                if from.rough.has(item) {
+                    all.rough.set(all.spans.len());
+                }
+                all.spans.push(Span::new(start, all.buffer.width()));
+                all.taken.push(if from.is_made { from.taken.get(item).copied().unwrap_or_default() } else { span });
+            }
+            all.states.push(state);
+            all.offsets.push(all.spans.len() as u32);
+        }
+        if all.states.iter().all(|state| state.is_filled()) {
+            all.states.clear();
+        }
+        *self = all;
+    }
+}

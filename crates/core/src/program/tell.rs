@@ -1,0 +1,29 @@
+//! The definitions of the steps that tell something about a text.
+
+use std::fmt::Write as _;
+
+use super::finish::Change;
+use super::op::TellOp;
+use crate::text::unit::Unit;
+
+impl TellOp {
+    /// Writes the text about `text` after `out`; `plain` says whether that is known to be plain.
+    pub(super) fn write(&self, text: &str, unit: Unit, plain: bool, out: &mut String) -> Change {
+        let unit = if plain { Unit::Bytes } else { unit };
+        let number = match self {
+            TellOp::Length => unit.count(text),
+            TellOp::CountOf(marker) => marker.occurrences(text, plain).count(),
+            TellOp::PositionOf { nth, marker } => match marker.nth(text, *nth, plain) {
+                Some(found) => unit.count(&text[..found.start]) + 1,
+                None => return Change::Missing,
+            },
+            TellOp::Whether(condition) => {
+                out.push_str(if condition.holds(text) { "true" } else { "false" });
+                return Change::Made;
+            }
+        };
+        // Writing to a String cannot fail.
+        let _ = write!(out, "{number}");
+        Change::Made
+    }
+}

@@ -1,0 +1,416 @@
+//! Working out the rows of one chunk: their pieces, what is wrong with them, and the bytes that are written.
+
+use keen_notch_core::batch::{Batch, Buffer};
+use keen_notch_core::carving::{Failure, Fault, Memory, OutColumn, Worked};
+use keen_notch_core::check::{Violation, ViolationKind};
+use keen_notch_core::diagnostics::{Diagnostics, Observed, note_looks};
+use keen_notch_core::sightings::Sightings;
+use keen_notch_core::tally::Tally;
+
+use super::{Counts, FaultyRow, Job, PreviewCell};
+use crate::Error;
+use crate::encode::{Encodable, Encoder};
+use crate::pool::Turns;
+use crate::source::delimited::Ragged;
+use crate::source::{Chunk, LineCount, Rows};
+use crate::table::BATCH;
+
+/// What came of a chunk. Its rows are counted from 1 within it.
+pub struct Part {
+    /// What is written.
+    pub bytes: Buffer,
+    /// What is written of the rows that are set aside.
+    pub aside: Buffer,
+    /// Every fault, where they are asked for.
+    pub faults: Vec<Found>,
+    /// The first rows with faults, as many as are asked for.
+    pub samples: Vec<FaultyRow>,
+    /// The first output rows, as many as are asked for.
+    pub preview: Vec<Vec<PreviewCell>>,
+    /// The counts of each piece.
+    pub tallies: Vec<Tally>,
+    /// The counts of each check.
+    pub checks: Vec<Sightings>,
+    /// What was observed.
+    pub diagnostics: Diagnostics,
+    /// How many rows came to what.
+    pub counts: Counts,
+}
+
+/// A fault, and where it is.
+pub struct Found {
+    /// The row.
+    pub row: u64,
+    /// The line it begins on, in its input.
+    pub line: u64,
+    /// What is wrong.
+    pub fault: Fault,
+    /// The value of the column it is about.
+    pub value: String,
+}
+
+impl Part {
+    /// Nothing so far.
+    pub fn new(job: &Job) -> Part {
+        Part {
+            bytes: Buffer::default(),
+            aside: Buffer::default(),
+            faults: Vec::new(),
+            samples: Vec::new(),
+            preview: Vec::new(),
+            tallies: vec![Tally::default(); job.carving.count()],
+            checks: vec![Sightings::default(); job.checks.len()],
+            diagnostics: job.diagnostics.clone(),
+            counts: Counts::default(),
+        }
+    }
+
+    /// Nothing again, with the memory kept.
+    pub fn clear(&mut self, job: &Job) {
+        let (mut bytes, mut aside) = (std::mem::take(&mut self.bytes), std::mem::take(&mut self.aside));
+        bytes.clear();
+        aside.clear();
+        *self = Part { bytes, aside, ..Part::new(job) };
+    }
+}
+
+/// What the run asks for besides the rows.
+#[derive(Debug, Clone, Copy)]
+pub struct Asked {
+    /// That rows with faults are set aside.
+    pub offcuts: bool,
+    /// Every fault.
+    pub faults: bool,
+}
+
+/// What is known of the rows before: in turn, chunk by chunk.
+#[derive(Default)]
+pub struct Before {
+    memory: Memory,
+    rows: u64,
+}
+
+/// Some rows of the chunk at hand, and what came of them.
+#[derive(Default)]
+struct Stage<'c> {
+    rows: Rows<'c>,
+    worked: Worked,
+}
+
+/// Works out the rows of chunks.
+pub struct Worker<'j> {
+    job: &'j Job,
+    encoder: &'j dyn Encoder,
+    asked: Asked,
+    ragged: Ragged,
+    stages: Vec<Stage<'static>>,
+    looks: Vec<Vec<u32>>,
+}
+
+impl<'j> Worker<'j> {
+    /// Ready for any chunk of the table.
+    pub fn new(job: &'j Job, encoder: &'j dyn Encoder, asked: Asked, ragged: Ragged) -> Worker<'j> {
+        Worker { job, encoder, asked, ragged, stages: Vec::new(), looks: Vec::new() }
+    }
+
+    /// Works out a chunk, which has this number.
+    ///
+    /// # Errors
+    /// Where it is not UTF-8, or a row has another number of cells than there are columns.
+    pub fn work(
+        &mut self,
+        number: u64,
+        mut chunk: Box<dyn Chunk>,
+        turns: &Turns<Before>,
+        part: &mut Part,
+    ) -> Result<(), Error> {
+        let _guard = turns.guard(number);
+        chunk.open(&self.job.used)?;
+        let chunk = &*chunk;
+        let text = chunk.text()?;
+        let mut state = State { job: self.job, chunk, text, count: LineCount::default(), encoder: self.encoder };
+        let mut stages: Vec<Stage> = std::mem::take(&mut self.stages).into_iter().map(Stage::recycle).collect();
+        let count = chunk.rows();
+        // A chunk without rows has a batch of none: there may still be something to be written.
+        let ranges = (0..count.max(1)).step_by(BATCH).map(|start| start..(start + BATCH).min(count));
+        let ranges: Vec<_> = ranges.collect();
+        part.counts.rows += count as u64;
+        let looks_back = self.job.carving.looks_back();
+        for (index, range) in ranges.iter().enumerate() {
+            let place = if looks_back { index } else { 0 };
+            if stages.len() <= place {
+                stages.resize_with(place + 1, Stage::default);
+            }
+            let stage = &mut stages[place];
+            chunk.take(text, range.clone(), &mut stage.rows);
+            self.run(chunk, stage);
+            if !looks_back {
+                self.finish(&mut state, stage, range.clone(), part);
+            }
+        }
+        if looks_back {
+            // What is asked of the rows before is asked in their order: every chunk waits for its turn.
+            let taken = turns.take(number, |before| {
+                for stage in &mut stages[..ranges.len()] {
+                    let Stage { rows, worked } = stage;
+                    let number = |row: usize| before.rows + u64::from(rows.numbers[row]) + 1;
+                    self.job.carving.remember(worked, rows.len(), number, &mut before.memory);
+                }
+                before.rows += count as u64;
+            });
+            if taken.is_some() {
+                for (stage, range) in stages.iter_mut().zip(&ranges) {
+                    stage.keep();
+                    self.finish(&mut state, stage, range.clone(), part);
+                }
+            }
+        }
+        self.stages = stages.into_iter().map(Stage::recycle).collect();
+        Ok(())
+    }
+
+    /// Cuts the pieces of some rows, and leaves out those that are not kept.
+    fn run(&self, chunk: &dyn Chunk, stage: &mut Stage) {
+        let Stage { rows, worked } = stage;
+        let carving = &self.job.carving;
+        let ragged = match (rows.numbers.first(), rows.numbers.last()) {
+            (Some(first), Some(last)) => chunk.ragged(*first as usize..*last as usize + 1),
+            _ => &[],
+        };
+        if !ragged.is_empty() && self.ragged == Ragged::SetAside {
+            let is_whole = |number: &u32| ragged.binary_search_by_key(number, |(row, _)| *row).is_err();
+            let kept: Vec<u32> = (0..).zip(&rows.numbers).filter(|(_, row)| is_whole(row)).map(|(index, _)| index).collect();
+            rows.keep(&kept);
+        }
+        if let Some(kept) = rows.with_batch(|batch| carving.select(batch, worked).map(<[u32]>::to_vec)) {
+            rows.keep(&kept);
+        }
+        rows.with_batch(|batch| carving.run(batch, worked));
+        stage.keep();
+        if carving.looks_back() {
+            stage.rows.with_batch(|batch| carving.hash(batch, &mut stage.worked));
+        }
+    }
+
+    /// Judges rows that have been worked out, and writes them.
+    fn finish(&mut self, state: &mut State, stage: &mut Stage, range: std::ops::Range<usize>, part: &mut Part) {
+        let Stage { rows, worked } = stage;
+        let rows = &*rows;
+        rows.with_batch(|batch| {
+            let job = self.job;
+            job.carving.judge(batch, worked, &mut part.tallies);
+            self.observe(batch, rows, worked, part);
+            let set_aside = state.note_faults(batch, rows, worked, range.clone(), (self.asked, self.ragged), part);
+            let written: Option<Vec<u32>> =
+                set_aside.map(|aside| (0..rows.len() as u32).filter(|row| aside.binary_search(row).is_err()).collect());
+            let kept = written.as_ref().map_or(rows.len(), Vec::len) as u64;
+            let aside = if self.ragged == Ragged::SetAside { state.chunk.ragged(range.clone()).len() } else { 0 };
+            part.counts.left_out += (range.len() - rows.len() - aside) as u64;
+            part.counts.rows_kept += kept;
+            part.counts.rows_out += match job.shape.rows_piece {
+                None => kept,
+                Some(piece) => {
+                    let count = |row: usize| worked.piece(piece).items(row).len().max(1) as u64;
+                    match &written {
+                        None => (0..rows.len()).map(count).sum(),
+                        Some(written) => written.iter().map(|row| count(*row as usize)).sum(),
+                    }
+                }
+            };
+            let (chunk, text, carving, worked) = (state.chunk, state.text, &job.carving, &*worked);
+            let input = Encodable { chunk, text, range, rows, batch, worked, carving, written: written.as_deref() };
+            if part.preview.len() < job.preview {
+                state.preview(&input, part);
+            }
+            self.encoder.encode(&input, &mut part.bytes);
+        });
+    }
+
+    /// Observes rows that have been judged.
+    fn observe(&mut self, batch: &Batch, rows: &Rows, worked: &Worked, part: &mut Part) {
+        if part.diagnostics.count() == 0 {
+            return;
+        }
+        let number = |row: usize| u64::from(rows.numbers[row]) + 1;
+        self.looks.resize_with(batch.columns.len(), Vec::new);
+        for column in &self.job.used {
+            note_looks(batch.column(*column), &mut self.looks[*column]);
+        }
+        let carving = &self.job.carving;
+        for piece in 0..carving.count() {
+            let Some(column) = carving.column(piece) else { continue };
+            let (values, looks, results) = (batch.column(column), &self.looks[column], worked.piece(piece));
+            part.diagnostics.observe(piece, Observed { values, looks, results, number: &number });
+        }
+        carving.observe_layouts(batch, worked, &mut part.diagnostics, &number);
+    }
+}
+
+impl<'c> Stage<'c> {
+    /// The memory of the stage, for another chunk.
+    fn recycle<'d>(self) -> Stage<'d> {
+        Stage { rows: self.rows.recycle(), worked: self.worked }
+    }
+
+    /// Leaves the rows out that are not kept.
+    fn keep(&mut self) {
+        if let Some(kept) = self.worked.take_kept() {
+            self.rows.keep(&kept);
+            self.worked.keep(&kept);
+        }
+    }
+}
+
+/// The chunk at hand.
+struct State<'w> {
+    job: &'w Job,
+    chunk: &'w dyn Chunk,
+    text: &'w str,
+    count: LineCount,
+    encoder: &'w dyn Encoder,
+}
+
+impl State<'_> {
+    /// Counts what is wrong with rows, and notes it down where that is asked for. Which rows of the batch are set aside for
+    /// it, where rows are set aside.
+    fn note_faults(
+        &mut self,
+        batch: &Batch,
+        rows: &Rows,
+        worked: &mut Worked,
+        range: std::ops::Range<usize>,
+        (asked, ragged_as): (Asked, Ragged),
+        part: &mut Part,
+    ) -> Option<Vec<u32>> {
+        let job = self.job;
+        let ragged_check = job.checks.len() - 1;
+        let number = |row: u32| u64::from(rows.numbers[row as usize]) + 1;
+        let mut last = None;
+        for failure in worked.failures() {
+            if last.replace((failure.check, failure.row)) != Some((failure.check, failure.row)) {
+                part.checks[failure.check as usize].note(number(failure.row));
+            }
+        }
+        // Rows with another number of cells, unless they are left out: those in the batch, and those set aside already.
+        let ragged = self.chunk.ragged(range).iter().map(|(row, _)| *row);
+        let in_batch = |row: &u32| rows.numbers.binary_search(row).ok().map(|index| index as u32);
+        let ragged: Vec<(u32, Option<u32>)> = ragged
+            .map(|row| (row, in_batch(&row)))
+            .filter(|(_, index)| index.is_some() || ragged_as == Ragged::SetAside)
+            .collect();
+        ragged.iter().for_each(|(row, _)| part.checks[ragged_check].note(u64::from(*row) + 1));
+        let outside = ragged.iter().filter(|(_, index)| index.is_none()).count();
+        let of_batch = ragged.iter().filter_map(|(_, index)| *index);
+        let also_ragged = of_batch.filter(|row| !worked.faulty().has(*row as usize)).count();
+        part.counts.faulty += (worked.faulty().count() + outside + also_ragged) as u64;
+        let wants_samples = part.samples.len() < job.samples;
+        if !asked.offcuts && !asked.faults && !wants_samples {
+            return None;
+        }
+        // Row by row, for people and files.
+        let mut failures = worked.failures_by_row().to_vec().into_iter().peekable();
+        let mut ragged = ragged.into_iter().peekable();
+        let mut aside = Vec::new();
+        loop {
+            let of_failure = failures.peek().map(|failure| rows.numbers[failure.row as usize]);
+            let of_ragged = ragged.peek().map(|(row, _)| *row);
+            let Some(row) = of_failure.into_iter().chain(of_ragged).min() else { break };
+            let mut found = Vec::new();
+            let index = in_batch(&row);
+            while let Some(failure) = failures.next_if(|failure| rows.numbers[failure.row as usize] == row) {
+                found.push(failure);
+            }
+            let is_ragged = ragged.next_if(|(of, _)| *of == row).is_some();
+            let is_faulty = is_ragged || found.iter().any(|failure| !job.checks[failure.check as usize].only_warns);
+            let set_aside = is_faulty && asked.offcuts;
+            if let (true, Some(index)) = (set_aside, index) {
+                aside.push(index);
+            }
+            if set_aside || asked.faults || part.samples.len() < job.samples {
+                let faults = self.faults(row, is_ragged, &found, batch, worked);
+                self.note_row(row, &faults, index.map(|index| (batch, index)), set_aside, asked, part);
+            }
+        }
+        asked.offcuts.then_some(aside)
+    }
+
+    /// What is wrong with a row of the chunk, in full.
+    fn faults(&self, row: u32, is_ragged: bool, found: &[Failure], batch: &Batch, worked: &Worked) -> Vec<Fault> {
+        let job = self.job;
+        let fault = |failure: &Failure| job.carving.fault(*failure, batch, worked);
+        let mut faults: Vec<Fault> = found.iter().map(fault).collect();
+        if is_ragged {
+            let cells = self.chunk.ragged(row as usize..row as usize + 1).first().map_or(0, |(_, cells)| *cells);
+            let detail = format!("it has {cells} cells, not {}", job.table_columns);
+            let violation = Violation::new(ViolationKind::Ragged, detail);
+            faults.push(Fault { check: job.checks.len() - 1, result: String::new(), place: None, violation });
+        }
+        faults
+    }
+
+    /// Notes down what is wrong with a row of the chunk.
+    fn note_row(
+        &mut self,
+        row: u32,
+        faults: &[Fault],
+        of_batch: Option<(&Batch, u32)>,
+        set_aside: bool,
+        asked: Asked,
+        part: &mut Part,
+    ) {
+        let job = self.job;
+        let line = self.chunk.line(row as usize, &mut self.count);
+        let raw = || self.chunk.raw().and_then(|raw| raw.rows.get(row as usize)).map_or("", |row| row.raw.text(self.text));
+        let value = |fault: &Fault| match (job.checks[fault.check].column, of_batch) {
+            (Some(column), Some((batch, index))) => batch.value(column, index as usize).to_owned(),
+            _ => raw().to_owned(),
+        };
+        let row_number = u64::from(row) + 1;
+        if asked.faults {
+            let found = faults.iter().map(|fault| {
+                let value = value(fault);
+                Found { row: row_number, line, fault: fault.clone(), value }
+            });
+            part.faults.extend(found);
+        }
+        if part.samples.len() < job.samples {
+            let faults = faults.iter().map(|fault| (fault.clone(), value(fault))).collect();
+            part.samples.push(FaultyRow { row: row_number, line, faults });
+        }
+        if set_aside {
+            part.counts.set_aside += 1;
+            let faults = faults.iter().filter(|fault| !job.checks[fault.check].only_warns);
+            let why = faults.map(|fault| format!("{}: {}", job.checks[fault.check].of, fault.violation.detail));
+            let why = why.collect::<Vec<_>>().join("; ");
+            self.encoder.set_aside(self.chunk, self.text, row as usize, &why, &mut part.aside);
+        }
+    }
+
+    /// Keeps the first output rows, to be shown.
+    fn preview(&self, input: &Encodable, part: &mut Part) {
+        let job = self.job;
+        let all: Vec<u32> = (0..input.rows.len() as u32).collect();
+        let texts: Vec<_> = (0..job.carving.count()).map(|piece| job.carving.texts(piece, input.batch, input.worked)).collect();
+        for row in input.written.unwrap_or(&all).iter().map(|row| *row as usize) {
+            let items = |piece: usize| input.worked.piece(piece).items(row);
+            let copies = job.shape.rows_piece.map_or(1, |piece| items(piece).len().max(1));
+            for copy in 0..copies {
+                if part.preview.len() >= job.preview {
+                    return;
+                }
+                let cell = |column: &OutColumn| match *column {
+                    OutColumn::Original(column) => {
+                        let number = input.rows.numbers[row] as usize;
+                        PreviewCell { text: self.chunk.value(self.text, number, column), state: None }
+                    }
+                    OutColumn::Piece { piece, result } => {
+                        let result = if job.shape.rows_piece == Some(piece) { copy } else { result };
+                        let text = items(piece).nth(result).map_or("", |item| texts[piece].get(item));
+                        PreviewCell { text: text.to_owned(), state: Some(input.worked.piece(piece).state(row)) }
+                    }
+                };
+                part.preview.push(job.shape.columns.iter().map(cell).collect());
+            }
+        }
+    }
+}

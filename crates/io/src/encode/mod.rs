@@ -1,0 +1,105 @@
+//! How rows are written.
+//!
+//! An encoder turns a batch of a chunk, and what came of it, into bytes. A new format is an encoder of its own.
+
+mod cell;
+pub mod delimited;
+
+use std::ops::Range;
+
+pub use cell::push_cell;
+use keen_notch_core::batch::{Batch, Buffer};
+use keen_notch_core::carving::{Carving, OutColumn, Worked};
+use keen_notch_core::column::Header;
+
+use crate::source::{Chunk, Rows};
+
+/// What is written of each row.
+#[derive(Debug, Clone)]
+pub struct Shape {
+    /// The columns of the output.
+    pub columns: Vec<OutColumn>,
+    /// What they are called.
+    pub titles: Vec<String>,
+    /// What is to be known of each piece.
+    pub pieces: Vec<PieceShape>,
+    /// The piece that gets a row of the output a result, if one does.
+    pub rows_piece: Option<usize>,
+    /// Whether all original columns are written, in their order.
+    pub keeps_all: bool,
+    /// Whether rows are written at all.
+    pub is_written: bool,
+}
+
+/// What an encoder has to know of a piece.
+#[derive(Debug, Clone)]
+pub struct PieceShape {
+    /// The columns that its text comes from, by their indices.
+    pub sources: Vec<usize>,
+    /// The bytes that it may have though these do not have them.
+    pub adds: keen_notch_core::program::ByteSet,
+}
+
+impl Shape {
+    /// What is written of the rows of a table with these columns: some of them, and the pieces.
+    pub fn new(carving: &Carving, header: &Header, originals: &[usize]) -> Shape {
+        let columns = carving.out_columns(originals);
+        let piece = |piece| PieceShape { sources: carving.sources(piece), adds: carving.adds(piece) };
+        Shape {
+            titles: columns.iter().map(|column| carving.title(*column, header)).collect(),
+            pieces: (0..carving.count()).map(piece).collect(),
+            rows_piece: carving.rows_piece(),
+            keeps_all: originals.iter().copied().eq(0..header.count()),
+            is_written: true,
+            columns,
+        }
+    }
+
+    /// The number of original columns that the output begins with, as the table has them.
+    pub fn kept(&self) -> usize {
+        self.columns.iter().enumerate().take_while(|(index, column)| **column == OutColumn::Original(*index)).count()
+    }
+}
+
+/// A batch, and what came of it.
+pub struct Encodable<'a> {
+    /// The chunk that the rows are of.
+    pub chunk: &'a dyn Chunk,
+    /// Its text.
+    pub text: &'a str,
+    /// The rows of the chunk that the batch was made of; the batch may lack some of them.
+    pub range: Range<usize>,
+    /// The rows of the batch.
+    pub rows: &'a Rows<'a>,
+    /// The same.
+    pub batch: &'a Batch<'a>,
+    /// What came of them.
+    pub worked: &'a Worked,
+    /// The pieces.
+    pub carving: &'a Carving,
+    /// The rows of the batch to be written, by their indices, where not all are.
+    pub written: Option<&'a [u32]>,
+}
+
+/// Turns batches and what came of them into bytes.
+pub trait Encoder: Send + Sync {
+    /// Writes what comes before the first row. Whether that is complete: otherwise [`Encoder::line_end`] has to come before
+    /// anything else.
+    fn begin(&self, out: &mut Buffer) -> bool;
+
+    /// What has to come after rows that are not complete, and before anything else.
+    fn line_end(&self) -> &[u8];
+
+    /// Writes rows.
+    fn encode(&self, rows: &Encodable, out: &mut Buffer);
+
+    /// Whether the last of the rows that were written is complete; otherwise [`Encoder::line_end`] has to come before anything
+    /// else.
+    fn is_complete(&self, written: &[u8]) -> bool;
+
+    /// Writes what comes before the first row that is set aside.
+    fn begin_aside(&self, out: &mut Buffer);
+
+    /// Writes a row that is set aside, and why.
+    fn set_aside(&self, chunk: &dyn Chunk, text: &str, row: usize, why: &str, out: &mut Buffer);
+}

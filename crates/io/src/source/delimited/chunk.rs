@@ -1,0 +1,265 @@
+//! A chunk of delimited text: whole rows, whose values are found by the structural index.
+
+use std::ops::Range;
+use std::sync::Arc;
+
+use keen_notch_core::batch::simd::AnyOf;
+use keen_notch_core::batch::{Buffer, Span};
+
+use super::Ragged;
+use super::block::{Block, lines};
+use super::index::Index;
+use super::record::unquote;
+use crate::Error;
+use crate::source::{Chunk, LineCount, RawCells, RawRow, RawRows, Rows, Values};
+
+/// Some whole rows of a delimited text.
+pub struct DelimitedChunk {
+    block: Block,
+    /// Where the rows begin: after the header in an input's first chunk.
+    start: usize,
+    table: Arc<Shape>,
+    found: Box<Found>,
+}
+
+/// What all chunks of a table have in common.
+#[derive(Debug)]
+pub struct Shape {
+    /// What the input is called.
+    pub name: String,
+    /// The number of columns.
+    pub columns: usize,
+    /// The byte between two cells.
+    pub delimiter: u8,
+    /// What becomes of rows with another number of cells.
+    pub ragged: Ragged,
+}
+
+/// What was found in a chunk.
+#[derive(Debug, Default)]
+struct Found {
+    index: Index,
+    rows: Vec<RawRow>,
+    /// For each row, which end of a cell is its first.
+    first_ends: Vec<u32>,
+    /// Rows with another number of cells than there are columns, with that number.
+    ragged: Vec<(u32, u32)>,
+    has_gaps: bool,
+    columns: Vec<usize>,
+}
+
+impl DelimitedChunk {
+    /// The rows of a block from byte `start` on.
+    pub fn new(block: Block, start: usize, table: Arc<Shape>) -> DelimitedChunk {
+        DelimitedChunk { block, start, table, found: Box::default() }
+    }
+
+    /// The number of cells of a row.
+    fn cells(&self, row: usize) -> usize {
+        let ragged = &self.found.ragged;
+        match ragged.binary_search_by_key(&(row as u32), |(row, _)| *row) {
+            Ok(place) => ragged[place].1 as usize,
+            Err(_) => self.table.columns,
+        }
+    }
+}
+
+impl Chunk for DelimitedChunk {
+    // Compiled by itself: what its loops need then stays in registers.
+    #[inline(never)]
+    fn open(&mut self, columns: &[usize]) -> Result<(), Error> {
+        let bytes = &self.block.bytes;
+        let Found { index, rows, first_ends, ragged, has_gaps, columns: taken } = &mut *self.found;
+        index.find(bytes, self.start, self.table.delimiter);
+        rows.clear();
+        first_ends.clear();
+        ragged.clear();
+        taken.clear();
+        taken.extend_from_slice(columns);
+        *has_gaps = false;
+        let (ends, wanted) = (index.ends(), self.table.columns);
+        let (mut at, mut first) = (self.start, 0);
+        for feed in index.feeds() {
+            let mut after = first + wanted;
+            let end = *feed as usize;
+            let has_return = end > at && end < bytes.len() && bytes[end - 1] == b'\r';
+            let raw = Span::new(at, end - usize::from(has_return));
+            let next = (end + 1).min(bytes.len());
+            if ends.get(after - 1) != Some(feed) {
+                after = first + ends[first..].iter().take_while(|end| *end <= feed).count();
+                if raw.is_empty() && wanted > 1 {
+                    // A line with nothing on it is no row.
+                    *has_gaps = true;
+                    (at, first) = (next, after);
+                    continue;
+                }
+                if self.table.ragged == Ragged::Stop {
+                    return Err(Error::Ragged {
+                        name: self.table.name.clone(),
+                        line: self.block.first_line + lines(&bytes[..at]),
+                        found: after - first,
+                        wanted,
+                    });
+                }
+                ragged.push((rows.len() as u32, (after - first) as u32));
+            }
+            rows.push(RawRow { raw, next: next as u32 });
+            first_ends.push(first as u32);
+            (at, first) = (next, after);
+        }
+        Ok(())
+    }
+
+    fn text(&self) -> Result<&str, Error> {
+        self.block.text(&self.table.name)
+    }
+
+    fn rows(&self) -> usize {
+        self.found.rows.len()
+    }
+
+    // Compiled by itself: what its loops need then stays in registers.
+    #[inline(never)]
+    fn take<'c>(&'c self, text: &'c str, range: Range<usize>, into: &mut Rows<'c>) {
+        let Found { index, rows, first_ends, .. } = &*self.found;
+        let (rows, first_ends) = (&rows[range.clone()], &first_ends[range.clone()]);
+        into.numbers.clear();
+        into.numbers.extend(range.start as u32..range.end as u32);
+        into.columns.resize_with(self.table.columns, Values::default);
+        let all = Span { start: rows.first().map_or(0, |row| row.raw.start), end: rows.last().map_or(0, |row| row.raw.end) };
+        let (any_quotes, any_odd) = index.has(all);
+        for column in &self.found.columns {
+            let values = &mut into.columns[*column];
+            (values.text, values.own) = (text, None);
+            values.spans.clear();
+            values.rough.clear(rows.len());
+            values.special.clear(rows.len());
+            // What a cell is found by is the same for all rows.
+            match column.checked_sub(1) {
+                None => values.spans.extend(rows.iter().zip(first_ends).map(|(row, first)| {
+                    let end = index.ends().get(*first as usize).copied().unwrap_or(row.raw.end);
+                    Span { start: row.raw.start, end: end.min(row.raw.end) }
+                })),
+                Some(before) => {
+                    let ends = index.ends().get(before..).unwrap_or_default();
+                    values.spans.extend(rows.iter().zip(first_ends).map(|(row, first)| {
+                        match ends.get(*first as usize..*first as usize + 2) {
+                            Some([start, end]) => Span { start: start + 1, end: (*end).min(row.raw.end) },
+                            _ => Span { start: row.raw.end, end: row.raw.end },
+                        }
+                    }));
+                }
+            }
+        }
+        for (row, cells) in self.ragged(range.clone()) {
+            let place = *row as usize - range.start;
+            for column in self.found.columns.iter().filter(|column| **column >= *cells as usize) {
+                let end = rows[place].raw.end;
+                into.columns[*column].spans[place] = Span { start: end, end };
+            }
+        }
+        if any_quotes || any_odd {
+            for column in &self.found.columns {
+                look_closely(&mut into.columns[*column], index, text, self.table.delimiter);
+            }
+        }
+    }
+
+    fn value(&self, text: &str, row: usize, column: usize) -> String {
+        super::record::value(self.cell(row, column).text(text))
+    }
+
+    fn ragged(&self, rows: Range<usize>) -> &[(u32, u32)] {
+        let place = |row: usize| self.found.ragged.partition_point(|(ragged, _)| (*ragged as usize) < row);
+        self.found.ragged.get(place(rows.start)..place(rows.end)).unwrap_or_default()
+    }
+
+    fn line(&self, row: usize, from: &mut LineCount) -> u64 {
+        let at = self.found.rows.get(row).map_or(0, |row| row.raw.start as usize);
+        if at < from.at {
+            *from = LineCount::default();
+        }
+        from.ends += lines(&self.block.bytes[from.at..at]);
+        from.at = at;
+        self.block.first_line + from.ends
+    }
+
+    fn raw(&self) -> Option<RawRows<'_>> {
+        let Found { rows, has_gaps, .. } = &*self.found;
+        Some(RawRows { rows, start: self.start, has_gaps: *has_gaps, cells: self })
+    }
+
+    fn size(&self) -> usize {
+        self.block.bytes.len()
+    }
+}
+
+impl RawCells for DelimitedChunk {
+    fn cell(&self, row: usize, column: usize) -> Span {
+        let (Some(found), Some(first)) = (self.found.rows.get(row), self.found.first_ends.get(row)) else {
+            return Span::default();
+        };
+        let first = *first as usize;
+        let ends = self.found.index.ends();
+        let end = ends.get(first + column).filter(|_| column < self.cells(row));
+        let start = if column == 0 { Some(found.raw.start) } else { ends.get(first + column - 1).map(|end| end + 1) };
+        match (start, end) {
+            (Some(start), Some(end)) => Span { start, end: (*end).min(found.raw.end) },
+            _ => Span { start: found.raw.end, end: found.raw.end },
+        }
+    }
+}
+
+/// Takes the quotes off values, and notes which of them are not plain and which have bytes that need quotes.
+// Compiled by itself: what its loops need then stays in registers.
+#[inline(never)]
+fn look_closely(values: &mut Values, index: &Index, text: &str, delimiter: u8) {
+    let bytes = text.as_bytes();
+    let special = AnyOf::new([b'"', delimiter, b'\n']);
+    let mut escaped: Vec<u32> = Vec::new();
+    for (row, span) in values.spans.iter_mut().enumerate() {
+        let (has_quotes, is_odd) = index.has(*span);
+        if is_odd {
+            values.rough.set(row);
+            if span.bytes(bytes).contains(&b'\r') {
+                values.special.set(row);
+            }
+        }
+        if !has_quotes {
+            continue;
+        }
+        let is_quote = |at: u32| bytes.get(at as usize) == Some(&b'"');
+        let inner = Span { start: span.start + 1, end: (span.end - 1).max(span.start + 1) };
+        let is_around = span.width() > 1 && is_quote(span.start) && is_quote(span.end - 1);
+        if is_around && !special.is_in(bytes, inner) {
+            *span = inner;
+            continue;
+        }
+        values.special.set(row);
+        if is_around && memchr::memchr(b'"', inner.bytes(bytes)).is_none() {
+            *span = inner;
+        } else if is_quote(span.start) {
+            escaped.push(row as u32);
+        }
+    }
+    if !escaped.is_empty() {
+        write_anew(values, &escaped, text);
+    }
+}
+
+/// Writes the values of a column one after the other, those that have quotes within without those that stand for others.
+#[cold]
+fn write_anew(values: &mut Values, escaped: &[u32], text: &str) {
+    let (mut own, mut value, mut escaped) = (Buffer::default(), String::new(), escaped.iter().peekable());
+    for (row, span) in values.spans.iter_mut().enumerate() {
+        let start = own.width();
+        if escaped.next_if(|of| **of as usize == row).is_some() {
+            unquote(span.text(text).get(1..).unwrap_or_default(), &mut value);
+            own.extend(value.as_bytes());
+        } else {
+            own.extend(span.bytes(text.as_bytes()));
+        }
+        *span = Span::new(start, own.width());
+    }
+    values.own = Some(own);
+}

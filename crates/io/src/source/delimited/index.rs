@@ -1,0 +1,202 @@
+//! The structural index of a delimited text: where cells and rows end, and which bytes need a second look, found in one
+//! pass over it.
+
+use keen_notch_core::batch::Span;
+use keen_notch_core::batch::simd::{self, STEP};
+
+use super::quoted::{Quoted, blocks};
+
+/// Where the cells and the rows of a text end, and which bytes need a second look.
+#[derive(Debug, Default)]
+pub struct Index {
+    ends: Places,
+    feeds: Places,
+    /// The byte that the index begins at.
+    from: usize,
+    /// By blocks of 64 bytes, a bit for each byte that is a quote, and for each that is beyond ASCII or a carriage return.
+    quotes: Vec<u64>,
+    odd: Vec<u64>,
+}
+
+/// Places in a chunk, from left to right.
+#[derive(Debug, Default)]
+struct Places {
+    /// Memory, of which `count` are in use.
+    memory: Vec<u32>,
+    count: usize,
+}
+
+/// The bytes that memory for places is made for at a time.
+const STRETCH: usize = 64 * STEP;
+
+impl Places {
+    /// Memory for the places in a stretch, after those there are.
+    fn unfilled(&mut self) -> Unfilled<'_> {
+        if self.memory.len() < self.count + STRETCH + STEP {
+            self.memory.resize((self.count + STRETCH) * 2, 0);
+        }
+        let memory = self.memory.get_mut(self.count..).unwrap_or_default();
+        Unfilled { whole: memory.len(), memory, count: &mut self.count }
+    }
+
+    /// Adds a place.
+    fn push(&mut self, place: usize) {
+        let mut unfilled = self.unfilled();
+        unfilled.add::<1>(1, place);
+        unfilled.close();
+    }
+
+    fn all(&self) -> &[u32] {
+        &self.memory[..self.count]
+    }
+}
+
+/// Memory for places that were not found yet.
+struct Unfilled<'p> {
+    memory: &'p mut [u32],
+    whole: usize,
+    count: &'p mut usize,
+}
+
+impl Unfilled<'_> {
+    /// Adds the places whose bits are set in the mask of the block at `at`, `MANY` at a time. Those too many are written
+    /// over by the next: how many bits are set is as good as random, and a processor that foresees branches would be
+    /// wrong if each bit were asked.
+    #[inline]
+    fn add<const MANY: usize>(&mut self, mut mask: u64, at: usize) {
+        let count = mask.count_ones() as usize;
+        for places in self.memory.as_chunks_mut::<MANY>().0 {
+            for place in places {
+                *place = at as u32 + mask.trailing_zeros();
+                mask &= mask.wrapping_sub(1);
+            }
+            if mask == 0 {
+                break;
+            }
+        }
+        self.memory = &mut std::mem::take(&mut self.memory)[count..];
+    }
+
+    /// Those that were added are among the places from now on.
+    fn close(self) {
+        *self.count += self.whole - self.memory.len();
+    }
+}
+
+impl Index {
+    /// Delimiters and line feeds that are not in quotes: where cells end.
+    pub fn ends(&self) -> &[u32] {
+        self.ends.all()
+    }
+
+    /// Line feeds that are not in quotes: where rows end.
+    pub fn feeds(&self) -> &[u32] {
+        self.feeds.all()
+    }
+
+    /// Whether any byte of a stretch is a quote, and whether any is beyond ASCII or a carriage return.
+    #[inline]
+    pub fn has(&self, span: Span) -> (bool, bool) {
+        if span.is_empty() {
+            return (false, false);
+        }
+        let (first, last) = (span.start as usize - self.from, span.end as usize - 1 - self.from);
+        let (first_mask, last_mask) = (u64::MAX << (first % STEP), u64::MAX >> (STEP - 1 - last % STEP));
+        let of = |words: &[u64]| match words.get(first / STEP..=last / STEP) {
+            Some([only]) => only & first_mask & last_mask,
+            Some([one, other]) => one & first_mask | other & last_mask,
+            Some([one, between @ .., other]) => {
+                one & first_mask | other & last_mask | between.iter().fold(0, |all, word| all | word)
+            }
+            _ => 0,
+        };
+        (of(&self.quotes) != 0, of(&self.odd) != 0)
+    }
+
+    /// Finds them in `bytes` from the row start `from` on. Places are counted from the start of `bytes`, of which there are
+    /// fewer than 4 GiB. A row that ends with the text ends as if a line feed came after it.
+    // Compiled by itself: what its loops need then stays in registers.
+    #[inline(never)]
+    pub fn find(&mut self, bytes: &[u8], from: usize, delimiter: u8) {
+        let Index { ends: all_ends, feeds: all_feeds, quotes: all_quotes, odd, .. } = self;
+        for places in [&mut *all_ends, all_feeds] {
+            places.count = 0;
+        }
+        all_quotes.clear();
+        odd.clear();
+        let mut quoted = Quoted::new();
+        let mut filled = [0; STEP];
+        let stretches = bytes.get(from..).unwrap_or_default().chunks(STRETCH);
+        for (start, stretch) in (from..).step_by(STRETCH).zip(stretches) {
+            let (mut new_ends, mut new_feeds) = (all_ends.unfilled(), all_feeds.unfilled());
+            for (at, block) in blocks(stretch, start, &mut filled) {
+                let simd::Marks { mut ends, mut feeds, rare } = simd::marks(block, delimiter);
+                let mut quotes = 0;
+                if rare != 0 || quoted.is_inside() {
+                    quotes = simd::places(block, b'"');
+                    let inside = quoted.inside(at, quotes, ends);
+                    (ends, feeds) = (ends & !inside, feeds & !inside);
+                } else {
+                    quoted.go_past(ends);
+                }
+                all_quotes.push(quotes);
+                odd.push(rare & !quotes);
+                new_ends.add::<8>(ends, at);
+                new_feeds.add::<2>(feeds, at);
+            }
+            new_ends.close();
+            new_feeds.close();
+        }
+        if bytes.len() > from && self.feeds.all().last().is_none_or(|feed| *feed as usize + 1 != bytes.len()) {
+            self.ends.push(bytes.len());
+            self.feeds.push(bytes.len());
+        }
+        self.from = from;
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use proptest::prelude::*;
+
+    use super::*;
+    use crate::source::delimited::block::Blocks;
+    use crate::source::delimited::record::{Cells, Record};
+
+    proptest! {
+        #[test]
+        fn rows_and_cells_end_where_the_reader_ends_them(text in "([a,;\"\r\né]{0,30}|[a-z,\"\n]{60,200})") {
+            // A chunk ends with a row, so quotes are closed in it.
+            let open = {
+                let mut blocks = Blocks::new(String::new(), Box::new(std::io::Cursor::new(text.clone())), b',', 9999);
+                std::iter::from_fn(|| blocks.next_block().transpose()).any(|block| block.is_err())
+            };
+            prop_assume!(!open);
+            let mut index = Index::default();
+            index.find(text.as_bytes(), 0, b',');
+            let (mut ends, mut feeds, mut at) = (Vec::new(), Vec::new(), 0);
+            let mut cells = Cells::default();
+            while at < text.len() {
+                let record = Record::read(&text, at, b',', &mut cells);
+                let mut end = at;
+                for index in 0..record.count() {
+                    end += record.raw_cell(index).len() + 1;
+                    ends.push(end as u32 - 1);
+                }
+                at += record.width();
+                let end = at as u32 - u32::from(!record.line_end.is_empty());
+                *ends.last_mut().unwrap() = end;
+                feeds.push(end);
+            }
+            prop_assert_eq!(index.ends(), &ends, "{:?}", text);
+            prop_assert_eq!(index.feeds(), &feeds);
+            for (start, _) in text.char_indices() {
+                for end in (start..=text.len()).filter(|end| text.is_char_boundary(*end)) {
+                    let part = &text[start..end];
+                    let expected = (part.contains('"'), !part.is_ascii() || part.contains('\r'));
+                    prop_assert_eq!(index.has(Span::new(start, end)), expected, "{:?} in {:?}", part, text);
+                }
+            }
+        }
+    }
+}

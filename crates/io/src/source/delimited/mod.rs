@@ -1,0 +1,142 @@
+//! Delimited text as a source: cut into blocks that end where a row ends, each of which is a chunk.
+
+mod block;
+mod chunk;
+mod dialect;
+mod index;
+mod quoted;
+pub mod record;
+
+use std::sync::Arc;
+
+pub use block::MOST_ROW;
+pub use dialect::Dialect;
+use keen_notch_core::column::Header;
+
+use self::block::{Block, Blocks};
+use self::chunk::{DelimitedChunk, Shape};
+use self::record::{Cells, Record};
+use super::input::Input;
+use super::{Chunk, Source};
+use crate::Error;
+use crate::encode::Encoder;
+use crate::encode::delimited::Delimited as DelimitedEncoder;
+use crate::table::Reading;
+
+/// What becomes of rows with another number of cells than there are columns.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub enum Ragged {
+    /// The run ends with an error.
+    #[default]
+    Stop,
+    /// They are kept: cells that are not there are blank, cells too many stay where they are.
+    Keep,
+    /// They are set aside with the rows that have faults.
+    SetAside,
+}
+
+/// What comes before the first row of a table, byte for byte.
+#[derive(Debug, Clone, Default)]
+pub struct Preamble {
+    /// Whether there is a byte-order mark.
+    pub byte_order_mark: bool,
+    /// Blank lines and the header row without its line end; empty where there is no header.
+    pub header: String,
+    /// The line end of the first row, or `\n` where it has none.
+    pub line_end: String,
+    /// Whether the header row itself ends in a line end.
+    pub ended: bool,
+}
+
+impl Preamble {
+    /// The header row without the blank lines before it and without its line end.
+    pub fn header_row(&self) -> &str {
+        self.header.trim_start_matches(['\r', '\n'])
+    }
+}
+
+/// An input of delimited text that is being read.
+pub struct Delimited {
+    dialect: Dialect,
+    preamble: Preamble,
+    header: Header,
+    blocks: Blocks,
+    /// The block that held the header, and where the rows begin in it.
+    first: Option<(Block, usize)>,
+    shape: Arc<Shape>,
+}
+
+impl Delimited {
+    /// Opens an input and reads its header.
+    ///
+    /// # Errors
+    /// Where it cannot be read, or there is nothing in it.
+    pub fn open(input: &Input, dialect: Dialect, reading: &Reading) -> Result<Delimited, Error> {
+        let name = input.name();
+        let reader = input.open(reading.encoding, &reading.meter)?;
+        let mut blocks = Blocks::new(name.clone(), reader, dialect.delimiter, reading.max_row);
+        if let Some(stride) = reading.stride {
+            blocks = blocks.with_stride(stride);
+        }
+        let byte_order_mark = blocks.byte_order_mark()?;
+        let mut skipped = String::new();
+        while let Some(block) = blocks.next_block()? {
+            let text = block.text(&name)?;
+            let mut at = 0;
+            let mut cells = Cells::default();
+            while at < text.len() {
+                let record = Record::read(text, at, dialect.delimiter, &mut cells);
+                if record.is_blank_line() {
+                    at += record.width();
+                    continue;
+                }
+                if !record.raw.starts_with('"') && record.raw.trim_end_matches('\r').contains('\r') {
+                    return Err(Error::CarriageReturns { name });
+                }
+                let mut preamble = Preamble {
+                    byte_order_mark,
+                    header: String::new(),
+                    line_end: if record.line_end.is_empty() { "\n" } else { record.line_end }.to_owned(),
+                    ended: !record.line_end.is_empty(),
+                };
+                let (header, rows) = if dialect.header {
+                    preamble.header = format!("{skipped}{}{}", &text[..at], record.raw);
+                    let names = (0..record.count()).map(|index| record.owned_value(index)).collect();
+                    (Header::Names(names), at + record.width())
+                } else {
+                    (Header::Unnamed(record.count()), at)
+                };
+                let (columns, delimiter, ragged) = (header.count(), dialect.delimiter, reading.ragged);
+                let shape = Arc::new(Shape { name, columns, delimiter, ragged });
+                return Ok(Delimited { dialect, preamble, header, blocks, first: Some((block, rows)), shape });
+            }
+            skipped.push_str(text);
+        }
+        Err(Error::Empty { name })
+    }
+}
+
+impl Source for Delimited {
+    fn name(&self) -> &str {
+        &self.shape.name
+    }
+
+    fn header(&self) -> &Header {
+        &self.header
+    }
+
+    fn next_chunk(&mut self) -> Result<Option<Box<dyn Chunk>>, Error> {
+        let (block, start) = match self.first.take() {
+            Some(first) => first,
+            None => match self.blocks.next_block()? {
+                Some(block) => (block, 0),
+                None => return Ok(None),
+            },
+        };
+        Ok(Some(Box::new(DelimitedChunk::new(block, start, Arc::clone(&self.shape)))))
+    }
+
+    fn own_encoder(&self, shape: &crate::encode::Shape) -> Box<dyn Encoder> {
+        Box::new(DelimitedEncoder::new(self.dialect, self.preamble.clone(), self.header.clone(), shape.clone()))
+    }
+}

@@ -1,0 +1,146 @@
+//! One row, read plainly: the header, and what the structural index is held to.
+
+use std::ops::Range;
+
+use keen_notch_core::text::bytes::position_of_two;
+
+/// One row as it stands in its block.
+#[derive(Debug, Clone, Copy)]
+pub struct Record<'b> {
+    /// The row without its line end.
+    pub raw: &'b str,
+    /// Its line end: `\n`, `\r\n`, or nothing at the end of the input.
+    pub line_end: &'b str,
+    cells: &'b [Range<usize>],
+}
+
+/// Memory for the cells of a row, used again from row to row.
+#[derive(Debug, Default)]
+pub struct Cells(Vec<Range<usize>>);
+
+impl<'b> Record<'b> {
+    /// Reads the row that begins at byte `at` of `block`.
+    ///
+    /// A cell that begins with a quote is quoted: up to the closing quote everything is text, and two
+    /// quotes stand for one. What stands between a closing quote and the next delimiter belongs to the
+    /// cell too, as it is. A quote anywhere else is text.
+    pub fn read(block: &'b str, at: usize, delimiter: u8, cells: &'b mut Cells) -> Record<'b> {
+        let text = &block[at..];
+        let bytes = text.as_bytes();
+        cells.0.clear();
+        let mut start = 0;
+        loop {
+            let is_quoted = bytes.get(start) == Some(&b'"');
+            let from = if is_quoted { after_quotes(bytes, start) } else { start };
+            let stop = position_of_two(delimiter, b'\n', &bytes[from..]).map_or(bytes.len(), |n| from + n);
+            if bytes.get(stop) == Some(&delimiter) {
+                cells.0.push(start..stop);
+                start = stop + 1;
+                continue;
+            }
+            let end = if stop > from && stop < bytes.len() && bytes[stop - 1] == b'\r' { stop - 1 } else { stop };
+            cells.0.push(start..end);
+            let line_end = &text[end..(stop + 1).min(text.len())];
+            return Record { raw: &text[..end], line_end, cells: &cells.0 };
+        }
+    }
+
+    /// The number of its cells.
+    pub fn count(&self) -> usize {
+        self.cells.len()
+    }
+
+    /// How many bytes of the block it takes, its line end included.
+    pub fn width(&self) -> usize {
+        self.raw.len() + self.line_end.len()
+    }
+
+    /// Whether there is nothing on the line at all.
+    pub fn is_blank_line(&self) -> bool {
+        self.raw.is_empty()
+    }
+
+    /// The bytes of the cell `index` from 0 as they stand in the row, quotes included.
+    pub fn raw_cell(&self, index: usize) -> &'b str {
+        self.cells.get(index).map_or("", |cell| &self.raw[cell.clone()])
+    }
+
+    /// The value of the cell `index` as a text of its own.
+    pub fn owned_value(&self, index: usize) -> String {
+        value(self.raw_cell(index))
+    }
+}
+
+/// The byte after the closing quote of the cell that opens at `start`.
+fn after_quotes(bytes: &[u8], start: usize) -> usize {
+    let mut at = start + 1;
+    loop {
+        match memchr::memchr(b'"', &bytes[at..]) {
+            // Blocks end with rows, so a quote that is never closed has been refused before.
+            None => return bytes.len(),
+            Some(found) if bytes.get(at + found + 1) == Some(&b'"') => at += found + 2,
+            Some(found) => return at + found + 1,
+        }
+    }
+}
+
+/// The value of a cell as it was read.
+pub fn value(cell: &str) -> String {
+    let mut value = String::new();
+    match cell.strip_prefix('"') {
+        Some(inner) => unquote(inner, &mut value),
+        None => value.push_str(cell),
+    }
+    value
+}
+
+/// Writes the text of a quoted cell to `value`: `inner` is what comes after the opening quote.
+pub fn unquote(inner: &str, value: &mut String) {
+    value.clear();
+    let mut rest = inner;
+    while let Some(quote) = rest.find('"') {
+        value.push_str(&rest[..quote]);
+        rest = &rest[quote + 1..];
+        match rest.strip_prefix('"') {
+            Some(behind) => {
+                value.push('"');
+                rest = behind;
+            }
+            None => break,
+        }
+    }
+    value.push_str(rest);
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn values(row: &str) -> Vec<String> {
+        let mut cells = Cells::default();
+        let record = Record::read(row, 0, b',', &mut cells);
+        (0..record.count()).map(|index| record.owned_value(index)).collect()
+    }
+
+    #[test]
+    fn rows_are_read() {
+        for (row, expected, line_end) in [
+            ("a,b\n", vec!["a", "b"], "\n"),
+            ("a,b\r\nc", vec!["a", "b"], "\r\n"),
+            ("a,b", vec!["a", "b"], ""),
+            ("a,b\r", vec!["a", "b\r"], ""),
+            (",\n", vec!["", ""], "\n"),
+            ("\n", vec![""], "\n"),
+            ("\r\n", vec![""], "\r\n"),
+            ("\"a,b\",\"\"\n", vec!["a,b", ""], "\n"),
+            ("\"a\r\n\"\"b\"\"\",c\r\n", vec!["a\r\n\"b\"", "c"], "\r\n"),
+            ("\"a\"b,5\" pipe\n", vec!["ab", "5\" pipe"], "\n"),
+            ("\"a\"b\"c\",x\n", vec!["ab\"c\"", "x"], "\n"),
+            ("\"x\"\r\n", vec!["x"], "\r\n"),
+        ] {
+            assert_eq!(values(row), expected, "{row:?}");
+            let mut cells = Cells::default();
+            assert_eq!(Record::read(row, 0, b',', &mut cells).line_end, line_end, "{row:?}");
+        }
+    }
+}

@@ -1,0 +1,195 @@
+//! Where rows come from.
+//!
+//! A source gives chunks of rows in their order; a chunk turns into batches of the columns that are asked for, on any
+//! thread. A new format is a source of its own, with a chunk of its own.
+
+pub mod delimited;
+pub mod input;
+pub mod meter;
+
+use std::ops::Range;
+
+use keen_notch_core::batch::{Batch, Buffer, Mask, Span, Texts};
+use keen_notch_core::column::Header;
+
+use crate::Error;
+use crate::encode::Encoder;
+
+/// Where rows come from.
+pub trait Source: Send {
+    /// What the source is called in a message.
+    fn name(&self) -> &str;
+
+    /// The columns.
+    fn header(&self) -> &Header;
+
+    /// The next rows; `None` after the last.
+    ///
+    /// # Errors
+    /// Where the source cannot be read on.
+    fn next_chunk(&mut self) -> Result<Option<Box<dyn Chunk>>, Error>;
+
+    /// What writes rows of the source in its own format, with the columns that the shape says.
+    fn own_encoder(&self, shape: &crate::encode::Shape) -> Box<dyn Encoder>;
+}
+
+/// Some rows of a source, worked on by one thread.
+pub trait Chunk: Send {
+    /// Finds the rows and the values of some columns in them, given by their indices, which rise.
+    ///
+    /// # Errors
+    /// Where a row is not what it should be.
+    fn open(&mut self, columns: &[usize]) -> Result<(), Error>;
+
+    /// The text that rows and values are in.
+    ///
+    /// # Errors
+    /// Where it is not UTF-8.
+    fn text(&self) -> Result<&str, Error>;
+
+    /// The number of rows, once it is open.
+    fn rows(&self) -> usize;
+
+    /// Takes the values of some rows; `text` is the chunk's own.
+    fn take<'c>(&'c self, text: &'c str, rows: Range<usize>, into: &mut Rows<'c>);
+
+    /// The value of any column in a row, as a text of its own.
+    fn value(&self, text: &str, row: usize, column: usize) -> String;
+
+    /// Rows of a range that have another number of cells than there are columns, with that number.
+    fn ragged(&self, rows: Range<usize>) -> &[(u32, u32)];
+
+    /// The line of the source that a row begins on, from 1. `from` is where it was last asked for, since lines are counted:
+    /// rows are asked for in order.
+    fn line(&self, row: usize, from: &mut LineCount) -> u64;
+
+    /// How the rows are in the text as they were read, where the format has such a thing.
+    fn raw(&self) -> Option<RawRows<'_>>;
+
+    /// The bytes of the chunk.
+    fn size(&self) -> usize;
+}
+
+/// Where lines of a chunk were last counted up to.
+#[derive(Debug, Clone, Copy, Default)]
+pub struct LineCount {
+    /// The byte of the chunk.
+    pub at: usize,
+    /// The line ends before it.
+    pub ends: u64,
+}
+
+/// The rows of a chunk as they were read.
+#[derive(Clone, Copy)]
+pub struct RawRows<'c> {
+    /// Where each row is.
+    pub rows: &'c [RawRow],
+    /// The first byte after what comes before the rows.
+    pub start: usize,
+    /// Whether there are bytes between rows that belong to none.
+    pub has_gaps: bool,
+    /// Finds the cells of a column, quotes and all.
+    pub cells: &'c dyn RawCells,
+}
+
+/// Finds cells as they were read.
+pub trait RawCells {
+    /// Where the cell of a column is in a row; empty where there is none.
+    fn cell(&self, row: usize, column: usize) -> Span;
+}
+
+/// A row as it was read.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub struct RawRow {
+    /// The row without its line end.
+    pub raw: Span,
+    /// The byte after its line end.
+    pub next: u32,
+}
+
+impl RawRow {
+    /// The line end.
+    pub fn line_end(&self) -> Span {
+        Span { start: self.raw.end, end: self.next }
+    }
+}
+
+/// The values of some rows, by column: what a batch is made of.
+#[derive(Debug, Default)]
+pub struct Rows<'c> {
+    /// The rows, by their indices in the chunk.
+    pub numbers: Vec<u32>,
+    /// The columns of the table, by their indices; those that were not asked for are empty.
+    pub columns: Vec<Values<'c>>,
+}
+
+/// The values of a column in some rows.
+#[derive(Debug, Default)]
+pub struct Values<'c> {
+    /// The text that they are in, unless they were written anew.
+    pub text: &'c str,
+    /// Where each value is.
+    pub spans: Vec<Span>,
+    /// Values that are not known to be plain.
+    pub rough: Mask,
+    /// Values with bytes that a part of them may need quotes for, in delimited text.
+    pub special: Mask,
+    /// The values written anew, where some are not in the text as they are.
+    pub own: Option<Buffer>,
+}
+
+impl<'c> Values<'c> {
+    /// The values as texts.
+    pub fn texts(&self) -> Texts<'_> {
+        let text = self.own.as_ref().map_or(self.text, Buffer::text);
+        Texts { text, spans: &self.spans, rough: &self.rough }
+    }
+}
+
+impl<'c> Rows<'c> {
+    /// The number of rows.
+    pub fn len(&self) -> usize {
+        self.numbers.len()
+    }
+
+    /// Whether there are none.
+    pub fn is_empty(&self) -> bool {
+        self.numbers.is_empty()
+    }
+
+    /// The memory of these rows, for others.
+    pub fn recycle<'d>(mut self) -> Rows<'d> {
+        self.numbers.clear();
+        let columns = std::mem::take(&mut self.columns).into_iter().map(|mut column| {
+            column.spans.clear();
+            Values { text: "", spans: column.spans, rough: column.rough, special: column.special, own: None }
+        });
+        Rows { columns: columns.collect(), numbers: self.numbers }
+    }
+
+    /// Calls something with the rows as a batch.
+    pub fn with_batch<R>(&self, call: impl FnOnce(&Batch) -> R) -> R {
+        let columns: Vec<Texts> = self.columns.iter().map(Values::texts).collect();
+        call(&Batch { rows: self.len(), columns: &columns })
+    }
+
+    /// Leaves all but some rows out, by their indices among these, which rise.
+    pub fn keep(&mut self, rows: &[u32]) {
+        pick(&mut self.numbers, rows);
+        for column in self.columns.iter_mut().filter(|column| !column.spans.is_empty()) {
+            pick(&mut column.spans, rows);
+            for mask in [&mut column.rough, &mut column.special] {
+                let whole = std::mem::take(mask);
+                mask.pick(&whole, rows);
+            }
+        }
+    }
+}
+
+/// Keeps some of the things, by their indices, which rise.
+fn pick<T: Copy>(of: &mut Vec<T>, kept: &[u32]) {
+    for (place, index) in kept.iter().enumerate() {
+        of[place] = of[*index as usize];
+    }
+    of.truncate(kept.len());
+}

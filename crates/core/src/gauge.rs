@@ -104,7 +104,7 @@ fn delimiters<'a>(value: &'a str, characters: &[Range<usize>]) -> Vec<Delimiter<
     for delimiter in &mut delimiters {
         let marker = Matcher::text(delimiter.character);
         let mut start = 0;
-        for place in marker.occurrences(value, characters::is_plain(value)) {
+        for place in marker.occurrences(value, characters::Form::of(value)) {
             delimiter.sections.push(start..place.start);
             start = place.end;
         }

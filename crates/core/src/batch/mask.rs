@@ -79,15 +79,8 @@ impl Mask {
     }
 
     /// The rows in the set, in their order.
-    pub fn iter(&self) -> impl Iterator<Item = usize> + '_ {
-        self.words.iter().enumerate().flat_map(|(index, word)| {
-            let mut rest = *word;
-            std::iter::from_fn(move || {
-                let bit = (rest != 0).then(|| rest.trailing_zeros() as usize)?;
-                rest &= rest - 1;
-                Some(index * 64 + bit)
-            })
-        })
+    pub fn iter(&self) -> Rows<'_> {
+        Rows { words: &self.words, word: 0, rest: self.words.first().copied().unwrap_or(0) }
     }
 
     /// Makes it what another set is of some rows alone, which are counted anew.
@@ -96,6 +89,29 @@ impl Mask {
         if !from.is_none() {
             rows.iter().enumerate().filter(|(_, row)| from.has(**row as usize)).for_each(|(index, _)| self.set(index));
         }
+    }
+}
+
+/// The rows in a set, in their order.
+pub struct Rows<'m> {
+    words: &'m [u64],
+    /// The word at hand, and what is left of it.
+    word: usize,
+    rest: u64,
+}
+
+impl Iterator for Rows<'_> {
+    type Item = usize;
+
+    #[inline]
+    fn next(&mut self) -> Option<usize> {
+        while self.rest == 0 {
+            self.word += 1;
+            self.rest = *self.words.get(self.word)?;
+        }
+        let bit = self.rest.trailing_zeros() as usize;
+        self.rest &= self.rest - 1;
+        Some(self.word * 64 + bit)
     }
 }
 

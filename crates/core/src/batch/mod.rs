@@ -5,13 +5,17 @@
 //! do it have nothing else in them (Boncz, Zukowski, Nes: MonetDB/X100, CIDR 2005).
 
 mod buffer;
+mod forms;
 mod mask;
 pub mod simd;
 mod span;
 
 pub use buffer::{Buffer, Writer};
+pub use forms::Forms;
 pub use mask::Mask;
 pub use span::Span;
+
+use crate::text::characters::Form;
 
 /// The values of one column.
 ///
@@ -25,7 +29,7 @@ pub use span::Span;
 pub struct Column {
     text: String,
     spans: Vec<Span>,
-    rough: Mask,
+    forms: Forms,
 }
 
 impl Column {
@@ -40,30 +44,28 @@ impl Column {
     pub fn push(&mut self, value: &str) {
         let start = self.text.len();
         self.text.push_str(value);
-        self.rough.grow(self.spans.len() + 1);
-        if !crate::text::characters::is_plain(value) {
-            self.rough.set(self.spans.len());
-        }
+        self.forms.grow(self.spans.len() + 1);
+        self.forms.set(self.spans.len(), Form::of(value));
         self.spans.push(Span::new(start, self.text.len()));
     }
 
     /// Leaves all but some values out, by their indices, which rise.
     pub fn keep(&mut self, rows: &[u32]) {
         self.spans = rows.iter().filter_map(|row| self.spans.get(*row as usize).copied()).collect();
-        let rough = std::mem::take(&mut self.rough);
-        self.rough.pick(&rough, rows);
+        let forms = std::mem::take(&mut self.forms);
+        self.forms.pick(&forms, rows);
     }
 
     /// Forgets the values and keeps the memory.
     pub fn clear(&mut self) {
         self.text.clear();
         self.spans.clear();
-        self.rough.clear(0);
+        self.forms.clear(0);
     }
 
     /// The values.
     pub fn texts(&self) -> Texts<'_> {
-        Texts { text: &self.text, spans: &self.spans, rough: &self.rough }
+        Texts { text: &self.text, spans: &self.spans, forms: &self.forms }
     }
 }
 
@@ -74,8 +76,8 @@ pub struct Texts<'t> {
     pub text: &'t str,
     /// Where each of them is.
     pub spans: &'t [Span],
-    /// Those that are not known to be plain: ASCII without carriage returns, so that every character is one byte.
-    pub rough: &'t Mask,
+    /// What is known of the characters of each.
+    pub forms: &'t Forms,
 }
 
 impl<'t> Texts<'t> {
@@ -115,8 +117,8 @@ pub struct Batch<'t> {
 impl<'t> Batch<'t> {
     /// The values of a column.
     pub fn column(&self, index: usize) -> Texts<'t> {
-        const NONE: Mask = Mask::NONE;
-        self.columns.get(index).copied().unwrap_or(Texts { text: "", spans: &[], rough: const { &NONE } })
+        const NONE: Forms = Forms::NONE;
+        self.columns.get(index).copied().unwrap_or(Texts { text: "", spans: &[], forms: const { &NONE } })
     }
 
     /// The value of a column in a row; empty where there is none.

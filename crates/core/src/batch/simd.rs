@@ -57,6 +57,14 @@ impl ByteRange {
     }
 }
 
+/// Whether a stretch is plain: ASCII without carriage returns.
+#[inline]
+pub fn is_plain(text: &[u8], span: Span) -> bool {
+    let ascii = ByteRange::new(0, 0x7F);
+    let returns = u8x16::splat(b'\r');
+    all(text, span.start as usize, span.end as usize, |lanes| ascii.has(lanes) & !are(lanes, returns))
+}
+
 /// Some bytes, ready to be looked for.
 #[derive(Debug, Clone, Copy)]
 pub struct AnyOf([u8x16; 3]);
@@ -79,30 +87,39 @@ impl AnyOf {
 /// The bytes of a table that are looked at in one go for where its cells end; a bit for each in a mask.
 pub const STEP: usize = 64;
 
-/// What matters of some bytes of a table: a bit for each byte of the kind.
-#[derive(Debug, Clone, Copy)]
+/// What matters of a block of a delimited text: a bit for each byte of the kind.
+#[derive(Debug, Clone, Copy, Default)]
 pub struct Marks {
     /// Delimiters and line feeds.
     pub ends: u64,
     /// Line feeds.
     pub feeds: u64,
-    /// Quotes, carriage returns, and what is no ASCII.
-    pub rare: u64,
+    /// Quotes.
+    pub quotes: u64,
+    /// Carriage returns, and bytes beyond ASCII.
+    pub odd: u64,
 }
 
-/// The marks of some bytes.
+/// The marks of some blocks, one after the other.
+// A loop with nothing else in it: with more, the compiler takes registers apart byte by byte.
+#[inline(never)]
+pub fn mark_all(blocks: &[[u8; STEP]], delimiter: u8, marks: &mut [Marks]) {
+    for (block, place) in blocks.iter().zip(marks) {
+        *place = self::marks(block, delimiter);
+    }
+}
+
 #[inline]
-pub fn marks(step: &[u8; STEP], delimiter: u8) -> Marks {
+fn marks(block: &[u8; STEP], delimiter: u8) -> Marks {
     let marks = |lanes: u8x32| {
         let is = |byte: u8| lanes.simd_eq(u8x32::splat(byte));
         let feeds = is(b'\n');
         // The highest bit of a byte beyond ASCII is set, as it is in a lane that is equal.
-        let rare = is(b'"') | is(b'\r') | lanes;
-        [feeds | is(delimiter), feeds, rare].map(|lanes| u64::from(lanes.to_bitmask()))
+        [feeds | is(delimiter), feeds, is(b'"'), is(b'\r') | lanes].map(|lanes| u64::from(lanes.to_bitmask()))
     };
-    let [first, second] = halves(step).map(marks);
-    let [ends, feeds, rare] = [0, 1, 2].map(|kind| first[kind] | second[kind] << 32);
-    Marks { ends, feeds, rare }
+    let [first, second] = halves(block).map(marks);
+    let [ends, feeds, quotes, odd] = [0, 1, 2, 3].map(|kind| first[kind] | second[kind] << 32);
+    Marks { ends, feeds, quotes, odd }
 }
 
 /// A bit for each of some bytes that is this byte.

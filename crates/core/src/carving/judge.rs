@@ -175,7 +175,7 @@ impl Carving {
         let offsets = results.offsets();
         let row_of = |item: usize| if several { offsets.partition_point(|start| *start as usize <= item) - 1 } else { item };
         plan.condition.note_failing(results.texts(values), results.width(), plan.asks_missing, (batch, &row_of), failing);
-        let is_sure = failing.is_empty() && results.rough().is_none();
+        let is_sure = failing.is_empty() && results.forms().are_plain();
         for item in failing.iter() {
             let row = row_of(*item as usize);
             if !several || !results.items(row).is_empty() {

@@ -108,7 +108,7 @@ impl Carving {
                     Part::Text(text.as_bytes())
                 }
                 (_, Some(texts)) => {
-                    made.rough.add(texts.rough);
+                    made.forms.join(texts.forms);
                     most += texts.spans.iter().map(|span| span.width()).sum::<usize>();
                     Part::Texts(texts.text.as_bytes(), texts.spans)
                 }
@@ -116,7 +116,7 @@ impl Carving {
             })
             .collect();
         if parts.iter().any(|part| matches!(part, BuildPlan::Text(text) if !text.is_ascii() || text.contains('\r'))) {
-            made.rough.fill(batch.rows);
+            made.forms.forget(batch.rows);
         }
         let mut writer = made.buffer.writer(most);
         let (mut start, mut any_odd) = (0, false);

@@ -131,7 +131,7 @@ impl LayoutPlan {
         places.clear();
         places.resize(self.fields, NOWHERE);
         for (row, span) in values.spans.iter().enumerate() {
-            match self.fit_one(span.text(values.text), !values.rough.has(row), places, scratch) {
+            match self.fit_one(span.text(values.text), values.forms.of(row).is_plain(), places, scratch) {
                 Ok(()) => {
                     for (field, (start, end)) in fields.iter_mut().zip(&*places) {
                         if *end != usize::MAX {

@@ -15,7 +15,7 @@ use crate::check::{Violation, ViolationKind, check_digit, email};
 use crate::decimal;
 use crate::phrase::ast::{CheckDigit, Condition, ConditionKind, Marker};
 use crate::phrase::{ErrorKind, PhraseError};
-use crate::text::characters;
+use crate::text::characters::{self, Form};
 use crate::text::unit::Unit;
 
 /// A condition made ready.
@@ -73,7 +73,7 @@ impl ConditionPlan {
     /// `width` is how wide all of them are, in bytes, where that is known.
     pub(crate) fn note_failing(&self, texts: Texts, width: Option<usize>, asks_empty: bool, failing: &mut Vec<u32>) {
         let source = texts.text.as_bytes();
-        let define = |index: usize| self.test.holds(texts.get(index), !texts.rough.has(index));
+        let define = |index: usize| self.test.holds(texts.get(index), texts.forms.of(index));
         let mut note = Unmet { texts, asks_empty, negated: self.negated, define: &define, failing };
         match &self.test {
             Test::Required => note.unless_at_once(|span| !span.is_empty()),
@@ -177,18 +177,18 @@ impl ConditionPlan {
 
     /// Whether the condition holds for `text`.
     pub fn holds(&self, text: &str) -> bool {
-        self.test.holds(text, characters::is_plain(text)) != self.negated
+        self.test.holds(text, Form::of(text)) != self.negated
     }
 }
 
 impl Test {
-    /// The definition of what is asked; `plain` says whether the text is known to be plain.
-    fn holds(&self, text: &str, plain: bool) -> bool {
+    /// The definition of what is asked; `form` is what is known of the characters of the text.
+    fn holds(&self, text: &str, form: Form) -> bool {
         match self {
             Test::Required => !text.is_empty(),
             Test::Blank => text.chars().all(char::is_whitespace),
             Test::Length { from, to, unit } => {
-                let length = if plain { text.len() } else { unit.count(text) };
+                let length = unit.in_form(form).count(text);
                 length >= *from && to.is_none_or(|to| length <= to)
             }
             Test::Class(class) => !text.is_empty() && class.has_all(text),
@@ -200,8 +200,8 @@ impl Test {
             }
             Test::FirstOf(class) => !text.is_empty() && class.has(&text[..characters::notch(text, 1)]),
             Test::LastOf(class) => !text.is_empty() && class.has(&text[characters::notch_from_end(text, 1)..]),
-            Test::Contains(matcher) => matcher.next(text, 0, plain).is_some(),
-            Test::ContainsWord(matcher) => contains_word(matcher, text),
+            Test::Contains(matcher) => matcher.next(text, 0, form).is_some(),
+            Test::ContainsWord(matcher) => contains_word(matcher, text, form),
             Test::OneOf(texts) => texts.iter().any(|one| one == text),
             Test::Range { from, to } => {
                 let at_least =
@@ -282,7 +282,7 @@ impl<D: Fn(usize) -> bool> Unmet<'_, D> {
     #[inline(never)]
     fn unless_at_once(&mut self, holds: impl Fn(Span) -> bool) {
         let fails = |span: &Span| (self.asks_empty | !span.is_empty()) & (holds(*span) == self.negated);
-        if !self.texts.rough.is_none() || self.texts.spans.iter().fold(false, |any, span| any | fails(span)) {
+        if !self.texts.forms.are_plain() || self.texts.spans.iter().fold(false, |any, span| any | fails(span)) {
             self.unless(holds);
         }
     }
@@ -294,19 +294,19 @@ impl<D: Fn(usize) -> bool> Unmet<'_, D> {
         let all = |span: Span| simd::all(source, span.start as usize, span.end as usize, &test);
         // Empty texts have no byte that fails.
         let passes = |spans: &[Span]| spans.iter().fold(true, |so_far, span| so_far & all(*span));
-        if self.negated || self.asks_empty || !self.texts.rough.is_none() || !passes(self.texts.spans) {
+        if self.negated || self.asks_empty || !self.texts.forms.are_plain() || !passes(self.texts.spans) {
             self.unless(|span| !span.is_empty() && all(span));
         }
     }
 
     #[inline]
     fn unless(&mut self, holds: impl Fn(Span) -> bool) {
-        let has_rough = !self.texts.rough.is_none();
+        let has_rough = !self.texts.forms.are_plain();
         for (index, span) in self.texts.spans.iter().enumerate() {
             if !self.asks_empty && span.is_empty() {
                 continue;
             }
-            let holds = if has_rough && self.texts.rough.has(index) { (self.define)(index) } else { holds(*span) };
+            let holds = if has_rough && !self.texts.forms.of(index).is_plain() { (self.define)(index) } else { holds(*span) };
             if holds == self.negated {
                 self.failing.push(index as u32);
             }
@@ -323,11 +323,10 @@ impl<D: Fn(usize) -> bool> Unmet<'_, D> {
 }
 
 /// Looks at overlapping places too: one that is inside a word may hide one that is not.
-fn contains_word(matcher: &Matcher, text: &str) -> bool {
+fn contains_word(matcher: &Matcher, text: &str, form: Form) -> bool {
     let is_part_of_word = |c: char| c.is_alphabetic() || c.is_numeric();
-    let plain = characters::is_plain(text);
     let mut at = 0;
-    while let Some(found) = matcher.next(text, at, plain) {
+    while let Some(found) = matcher.next(text, at, form) {
         let before = text[..found.start].chars().next_back();
         let behind = text[found.end..].chars().next();
         if !before.is_some_and(is_part_of_word) && !behind.is_some_and(is_part_of_word) {

@@ -8,23 +8,22 @@ use super::pattern::Slots;
 use super::state::State;
 use super::{finish, op};
 use crate::phrase::ast::{self, Position};
-use crate::text::characters;
+use crate::text::characters::{self, Form};
 use crate::text::kind::Kind;
 use crate::text::unit::Unit;
 
 impl CutOp {
-    /// The part of `text` that the step gives; `None`, or nothing in the range, where it is missing. `plain` says whether
-    /// the text is known to be plain.
+    /// The part of `text` that the step gives; `None`, or nothing in the range, where it is missing. `form` is what
+    /// is known of the characters of the text.
     pub(super) fn part(
         &self,
         text: &str,
         unit: Unit,
-        plain: bool,
+        form: Form,
         slots: &mut Slots,
         state: &mut State,
     ) -> Option<Range<usize>> {
-        // In a plain text, all units count bytes.
-        let unit = if plain { Unit::Bytes } else { unit };
+        let unit = unit.in_form(form);
         Some(match self {
             CutOp::Whole => 0..text.len(),
             CutOp::First(n) => {
@@ -43,29 +42,29 @@ impl CutOp {
             CutOp::DropFirst(n) => unit.notch(text, *n)..text.len(),
             CutOp::DropLast(n) => 0..unit.notch_from_end(text, *n),
             CutOp::UpTo { nth, marker, with_it } => {
-                let found = marker.nth(text, *nth, plain)?;
+                let found = marker.nth(text, *nth, form)?;
                 0..if *with_it { found.end } else { found.start }
             }
             CutOp::Onward { nth, marker, with_it } => {
-                let found = marker.nth(text, *nth, plain)?;
+                let found = marker.nth(text, *nth, form)?;
                 (if *with_it { found.start } else { found.end })..text.len()
             }
             CutOp::Between { first, open, second, close } => {
-                let start = open.nth(text, *first, plain)?.end;
+                let start = open.nth(text, *first, form)?.end;
                 let end = match second {
-                    None => close.next(text, start, plain)?.start,
-                    Some(nth) => close.nth(text, *nth, plain)?.start,
+                    None => close.next(text, start, form)?.start,
+                    Some(nth) => close.nth(text, *nth, form)?.start,
                 };
                 (start <= end).then_some(start..end)?
             }
             CutOp::Sections { range, by, skipping_empty } => {
-                let (part, all_there) = sections_from_to(text, range, by, *skipping_empty, plain)?;
+                let (part, all_there) = sections_from_to(text, range, by, *skipping_empty, form)?;
                 state.short |= !all_there;
                 part
             }
-            CutOp::Number { which, style } => style.pick(text, *which, plain)?,
-            CutOp::Run(which) => pick(|| runs(text, plain), *which)?,
-            CutOp::RunOf { which, class } => class.nth(text, *which, plain)?,
+            CutOp::Number { which, style } => style.pick(text, *which, form)?,
+            CutOp::Run(which) => pick(|| runs(text, form), *which)?,
+            CutOp::RunOf { which, class } => class.nth(text, *which, form)?,
             CutOp::Match(pattern) => pattern.find(text, 0, slots)?.1?,
             CutOp::Trim(sides) => finish::trim(text, *sides),
         })
@@ -74,12 +73,12 @@ impl CutOp {
 
 impl op::SpreadOp {
     /// Calls `give` with each of the parts of `text`, empty ones too.
-    pub(super) fn parts(&self, text: &str, plain: bool, slots: &mut Slots, mut give: impl FnMut(Range<usize>)) {
+    pub(super) fn parts(&self, text: &str, form: Form, slots: &mut Slots, mut give: impl FnMut(Range<usize>)) {
         match self {
-            SpreadOp::Sections { by, skipping_empty } => sections(text, by, *skipping_empty, plain).for_each(give),
-            SpreadOp::Numbers(style) => style.find_all(text, plain).for_each(give),
-            SpreadOp::Runs => runs(text, plain).for_each(give),
-            SpreadOp::RunsOf(class) => class.occurrences(text, plain).for_each(give),
+            SpreadOp::Sections { by, skipping_empty } => sections(text, by, *skipping_empty, form).for_each(give),
+            SpreadOp::Numbers(style) => style.find_all(text, form).for_each(give),
+            SpreadOp::Runs => runs(text, form).for_each(give),
+            SpreadOp::RunsOf(class) => class.occurrences(text, form).for_each(give),
             SpreadOp::Matches(pattern) => {
                 let mut at = 0;
                 while let Some((found, part)) = pattern.find(text, at, slots) {
@@ -158,8 +157,8 @@ fn window(
 }
 
 /// The sections of `text`, from left to right.
-fn sections<'a>(text: &'a str, by: &'a Matcher, skipping_empty: bool, plain: bool) -> impl Iterator<Item = Range<usize>> + 'a {
-    let mut markers = by.occurrences(text, plain);
+fn sections<'a>(text: &'a str, by: &'a Matcher, skipping_empty: bool, form: Form) -> impl Iterator<Item = Range<usize>> + 'a {
+    let mut markers = by.occurrences(text, form);
     let mut start = Some(0);
     std::iter::from_fn(move || {
         let from = start?;
@@ -177,9 +176,9 @@ fn sections_from_to(
     range: &ast::Range,
     by: &Matcher,
     skipping_empty: bool,
-    plain: bool,
+    form: Form,
 ) -> Option<(Range<usize>, bool)> {
-    let iterate = || sections(text, by, skipping_empty, plain);
+    let iterate = || sections(text, by, skipping_empty, form);
     if range.from == range.to && range.bounded {
         return Some((pick(iterate, range.from)?, true));
     }
@@ -211,11 +210,11 @@ fn sections_from_to(
 }
 
 /// The unbroken runs of one kind.
-fn runs(text: &str, plain: bool) -> impl Iterator<Item = Range<usize>> + '_ {
+fn runs(text: &str, form: Form) -> impl Iterator<Item = Range<usize>> + '_ {
     let mut at = 0;
     std::iter::from_fn(move || {
         let start = at;
-        let width = |at: usize| if plain { usize::from(at < text.len()) } else { characters::width_at(text, at) };
+        let width = |at: usize| if form.is_plain() { usize::from(at < text.len()) } else { characters::width_at(text, at) };
         let mut next = at + width(at);
         if next == at {
             return None;

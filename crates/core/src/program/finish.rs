@@ -10,7 +10,7 @@ use super::pattern::{Slots, Template};
 use super::state::State;
 use crate::decimal;
 use crate::phrase::ast::{Side, Sides};
-use crate::text::characters;
+use crate::text::characters::{self, Form};
 use crate::text::unit::Unit;
 
 /// What a step that may change a text did.
@@ -221,7 +221,7 @@ pub(super) fn replace(text: &str, marker: &Matcher, with: &Template, slots: &mut
             kept = found.end;
         }
     } else {
-        for found in marker.occurrences(text, characters::is_plain(text)) {
+        for found in marker.occurrences(text, Form::of(text)) {
             out.push_str(&text[kept..found.start]);
             with.write(text, slots, out);
             kept = found.end;

@@ -37,7 +37,7 @@ pub(super) enum CutKernel {
     /// The last number.
     LastNumber,
     /// The run of a class that is as long as can be, behind the first place of a text that has one.
-    RunBehind { prefix: Box<[u8]>, class: RunClass },
+    RunBehind { prefix: Box<[u8]>, class: RunClass, is_ascii: bool },
 }
 
 impl CutKernel {
@@ -70,8 +70,8 @@ impl CutKernel {
             CutOp::Number { which: FIRST, style } if style.is_usual() => CutKernel::FirstNumber,
             CutOp::Number { which: Position::LAST, style } if style.is_usual() => CutKernel::LastNumber,
             CutOp::Match(pattern) => {
-                let (prefix, class) = pattern.run_behind.as_ref()?;
-                CutKernel::RunBehind { prefix: prefix.as_slice().into(), class: RunClass::new(class) }
+                let (prefix, class, is_ascii) = pattern.run_behind.as_ref()?;
+                CutKernel::RunBehind { prefix: prefix.as_slice().into(), class: RunClass::new(class), is_ascii: *is_ascii }
             }
             _ => return None,
         })
@@ -122,7 +122,7 @@ impl CutKernel {
             }
             CutKernel::FirstNumber => run.with(move |value| first_number(text, value)),
             CutKernel::LastNumber => run.with(move |value| last_number(text, value)),
-            CutKernel::RunBehind { ref prefix, ref class } => {
+            CutKernel::RunBehind { ref prefix, ref class, .. } => {
                 let prefix = Wanted::new(prefix);
                 match class {
                     RunClass::Within(first, last) => {
@@ -140,6 +140,23 @@ impl CutKernel {
                     }
                 }
             }
+        }
+    }
+
+    /// Whether it holds for simple texts too, of which every code point is a character: that is so where it looks for ASCII,
+    /// and does not count.
+    pub(super) fn holds_for_simple(&self) -> bool {
+        match self {
+            CutKernel::Whole
+            | CutKernel::Before(_)
+            | CutKernel::After(_)
+            | CutKernel::AfterLast(_)
+            | CutKernel::Between(..)
+            | CutKernel::Section { .. }
+            | CutKernel::FirstNumber
+            | CutKernel::LastNumber => true,
+            CutKernel::RunBehind { is_ascii, .. } => *is_ascii,
+            CutKernel::First(_) | CutKernel::Last(_) | CutKernel::Window { .. } => false,
         }
     }
 

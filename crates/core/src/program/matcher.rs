@@ -10,7 +10,7 @@ use super::class::ClassPlan;
 use super::pattern::{self, Compiled};
 use crate::phrase::PhraseError;
 use crate::phrase::ast::{Marker, Position};
-use crate::text::characters;
+use crate::text::characters::{self, Form};
 use crate::text::unit::Unit;
 
 /// A marker made ready to be found.
@@ -72,27 +72,27 @@ impl Matcher {
         if let Strategy::Byte(byte) = self.strategy { Some(byte) } else { None }
     }
 
-    /// The first place at or behind the notch `at` of `text` where the marker stands. `plain` says whether
-    /// the text is, since a look for many places finds that out once.
+    /// The first place at or behind the notch `at` of `text` where the marker stands. `form` is what is
+    /// known of the characters of the text.
     ///
     /// Both ends of what is found are notches, but for a regular expression's, which are its own affair.
     #[inline]
-    pub(crate) fn next(&self, text: &str, at: usize, plain: bool) -> Option<Range<usize>> {
+    pub(crate) fn next(&self, text: &str, at: usize, form: Form) -> Option<Range<usize>> {
         match &self.strategy {
             Strategy::Byte(byte) => {
                 let find = |at| memchr::memchr(*byte, text.as_bytes().get(at..)?).map(|n| at + n..at + n + 1);
-                self.between_characters(text, at, plain, find)
+                self.between_characters(text, at, form, find)
             }
             Strategy::Text(finder) => {
                 let width = finder.needle().len();
                 let find = |at| finder.find(text.as_bytes().get(at..)?).map(|n| at + n..at + n + width);
-                self.between_characters(text, at, plain, find)
+                self.between_characters(text, at, form, find)
             }
             Strategy::AnyCase(automaton) => {
                 let find = |at| automaton.find(text.get(at..)?).map(|found| at + found.start()..at + found.end());
-                self.between_characters(text, at, plain, find)
+                self.between_characters(text, at, form, find)
             }
-            Strategy::Run(class) if plain => {
+            Strategy::Run(class) if form.is_plain() => {
                 let bytes = text.as_bytes();
                 let start = at + bytes.get(at..)?.iter().position(|byte| class.has_byte(*byte))?;
                 let end = bytes[start..].iter().position(|byte| !class.has_byte(*byte)).map_or(bytes.len(), |n| start + n);
@@ -105,7 +105,7 @@ impl Matcher {
                 let last = ranges.take_while(|range| class.has(&rest[range.clone()])).last();
                 Some(at + first.start..at + last.map_or(first.end, |last| last.end))
             }
-            Strategy::OneOf(class) if plain => {
+            Strategy::OneOf(class) if form.is_plain() => {
                 let start = at + text.as_bytes().get(at..)?.iter().position(|byte| class.has_byte(*byte))?;
                 Some(start..start + 1)
             }
@@ -124,12 +124,12 @@ impl Matcher {
         &self,
         text: &str,
         mut at: usize,
-        plain: bool,
+        form: Form,
         find: impl Fn(usize) -> Option<Range<usize>>,
     ) -> Option<Range<usize>> {
         loop {
             let found = find(at)?;
-            if plain || (self.unit.is_notch(text, found.start) && self.unit.is_notch(text, found.end)) {
+            if form.is_simple() || (self.unit.is_notch(text, found.start) && self.unit.is_notch(text, found.end)) {
                 return Some(found);
             }
             // Look on from the next code point.
@@ -138,23 +138,23 @@ impl Matcher {
     }
 
     /// All places where the marker is, from left to right; they do not overlap.
-    pub(crate) fn occurrences<'a>(&'a self, text: &'a str, plain: bool) -> impl Iterator<Item = Range<usize>> + 'a {
+    pub(crate) fn occurrences<'a>(&'a self, text: &'a str, form: Form) -> impl Iterator<Item = Range<usize>> + 'a {
         let mut at = 0;
         std::iter::from_fn(move || {
-            let found = self.next(text, at, plain)?;
+            let found = self.next(text, at, form)?;
             at = found.end;
             Some(found)
         })
     }
 
     /// One of the places where the marker stands, counted over the whole text.
-    pub(crate) fn nth(&self, text: &str, nth: Position, plain: bool) -> Option<Range<usize>> {
+    pub(crate) fn nth(&self, text: &str, nth: Position, form: Form) -> Option<Range<usize>> {
         if let (Strategy::Byte(byte), Position::LAST) = (&self.strategy, nth) {
             // Occurrences of one byte do not overlap, so the last can be looked for from the end.
-            let is_found = |at: &usize| plain || (self.unit.is_notch(text, *at) && self.unit.is_notch(text, at + 1));
+            let is_found = |at: &usize| form.is_simple() || (self.unit.is_notch(text, *at) && self.unit.is_notch(text, at + 1));
             return memchr::memrchr_iter(*byte, text.as_bytes()).find(is_found).map(|at| at..at + 1);
         }
-        pick(|| self.occurrences(text, plain), nth)
+        pick(|| self.occurrences(text, form), nth)
     }
 }
 

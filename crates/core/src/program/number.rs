@@ -6,7 +6,7 @@ use super::finish;
 use super::matcher::pick;
 use crate::phrase::ast::{Example, NumberStyle, Position};
 use crate::phrase::{ErrorKind, PhraseError};
-use crate::text::characters;
+use crate::text::characters::{self, Form};
 
 /// How numbers are written, made ready.
 #[derive(Debug, Clone)]
@@ -47,14 +47,14 @@ impl NumberPlan {
     }
 
     /// All numbers, from left to right, as byte ranges.
-    pub(crate) fn find_all<'a>(&'a self, text: &'a str, plain: bool) -> impl Iterator<Item = Range<usize>> + 'a {
+    pub(crate) fn find_all<'a>(&'a self, text: &'a str, form: Form) -> impl Iterator<Item = Range<usize>> + 'a {
         let mut at = 0;
         std::iter::from_fn(move || {
             loop {
                 let found = self.next(text, at)?;
                 at = found.end;
                 // A digit that wears a combining mark, as in a keycap emoji, is no digit.
-                if plain || (characters::is_notch(text, found.start) && characters::is_notch(text, found.end)) {
+                if form.is_simple() || (characters::is_notch(text, found.start) && characters::is_notch(text, found.end)) {
                     return Some(found);
                 }
             }
@@ -62,8 +62,8 @@ impl NumberPlan {
     }
 
     /// One of the numbers, counted from either end.
-    pub(crate) fn pick(&self, text: &str, which: Position, plain: bool) -> Option<Range<usize>> {
-        pick(|| self.find_all(text, plain), which)
+    pub(crate) fn pick(&self, text: &str, which: Position, form: Form) -> Option<Range<usize>> {
+        pick(|| self.find_all(text, form), which)
     }
 
     fn next(&self, text: &str, at: usize) -> Option<Range<usize>> {

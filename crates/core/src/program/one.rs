@@ -4,8 +4,8 @@ use super::op::Program;
 use super::results::Results;
 use super::run::{Observer, Work};
 use super::state::State;
-use crate::batch::{Mask, Span, Texts};
-use crate::text::characters::is_plain;
+use crate::batch::{Forms, Span, Texts};
+use crate::text::characters::Form;
 
 /// The result of a program on one value.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -30,7 +30,7 @@ pub struct Cuts<'a> {
 pub struct Scratch {
     work: Work,
     pub(super) results: Results,
-    rough: Mask,
+    forms: Forms,
 }
 
 impl Program {
@@ -62,11 +62,9 @@ impl Program {
     }
 
     fn run_one(&self, value: &str, scratch: &mut Scratch, run: impl FnOnce(&Program, Texts, &mut Work, &mut Results)) {
-        let Scratch { work, results, rough } = scratch;
-        rough.clear(1);
-        if !is_plain(value) {
-            rough.set(0);
-        }
-        run(self, Texts { text: value, spans: &[Span::new(0, value.len())], rough }, work, results);
+        let Scratch { work, results, forms } = scratch;
+        forms.clear(1);
+        forms.set(0, Form::of(value));
+        run(self, Texts { text: value, spans: &[Span::new(0, value.len())], forms }, work, results);
     }
 }

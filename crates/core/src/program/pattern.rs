@@ -184,7 +184,7 @@ pub(crate) struct PatternPlan {
     pub(crate) group: usize,
     /// A text and a class, where the pattern is that text and then a group of one or more of that class, and the
     /// group is what is wanted: in a text of ASCII only, that takes no engine.
-    pub(super) run_behind: Option<(Vec<u8>, Box<[bool; 256]>)>,
+    pub(super) run_behind: Option<RunBehind>,
 }
 
 impl PatternPlan {
@@ -211,8 +211,11 @@ impl PatternPlan {
     }
 }
 
-/// The text and the class of a pattern such as `WO:([0-9]+)`.
-fn run_behind(regex: &Regex) -> Option<(Vec<u8>, Box<[bool; 256]>)> {
+/// The text and the class of a pattern such as `WO:([0-9]+)`, and whether all characters of that are ASCII.
+type RunBehind = (Vec<u8>, Box<[bool; 256]>, bool);
+
+/// These, of a pattern that is such a one.
+fn run_behind(regex: &Regex) -> Option<RunBehind> {
     if !regex.flags.is_empty() {
         return None;
     }
@@ -230,7 +233,8 @@ fn run_behind(regex: &Regex) -> Option<(Vec<u8>, Box<[bool; 256]>)> {
         let c = char::from(byte);
         table[usize::from(byte)] = class.iter().any(|range| (range.start()..=range.end()).contains(&c));
     }
-    Some((prefix.0.to_vec(), table))
+    let is_ascii = class.iter().all(|range| range.end().is_ascii());
+    Some((prefix.0.to_vec(), table, is_ascii))
 }
 
 fn number_of(compiled: &Compiled, group: &Group) -> Result<usize, PhraseError> {

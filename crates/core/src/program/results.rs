@@ -3,7 +3,7 @@
 use std::ops::Range;
 
 use super::state::State;
-use crate::batch::{Buffer, Mask, Span, Texts};
+use crate::batch::{Buffer, Forms, Span, Texts};
 
 /// The results of a program for each of some values: one each, or several, which are then listed value by value.
 #[derive(Debug, Default)]
@@ -13,8 +13,8 @@ pub struct Results {
     /// Whether that is in `buffer`, and not in the text of the values.
     pub(super) is_made: bool,
     pub(super) buffer: Buffer,
-    /// Results that are not known to be plain.
-    pub(super) rough: Mask,
+    /// What is known of the characters of each result.
+    pub(super) forms: Forms,
     /// Where the results of each value begin among all, and where the last ones end; empty where each has one.
     pub(super) offsets: Vec<u32>,
     /// What became of each value; empty where all are filled.
@@ -46,7 +46,7 @@ impl Results {
 
     /// The results, of values whose texts are these.
     pub fn texts<'a>(&'a self, values: Texts<'a>) -> Texts<'a> {
-        Texts { text: self.text(values.text), spans: &self.spans, rough: &self.rough }
+        Texts { text: self.text(values.text), spans: &self.spans, forms: &self.forms }
     }
 
     /// The text that the results are in.
@@ -70,9 +70,9 @@ impl Results {
         &self.offsets
     }
 
-    /// Results that are not known to be plain.
-    pub(crate) fn rough(&self) -> &Mask {
-        &self.rough
+    /// What is known of the characters of each result.
+    pub(crate) fn forms(&self) -> &Forms {
+        &self.forms
     }
 
     /// Whether there may be several results of one value.
@@ -136,8 +136,8 @@ impl Results {
         if !self.taken.is_empty() {
             pick(&mut self.taken, kept);
         }
-        let rough = std::mem::take(&mut self.rough);
-        self.rough.pick(&rough, kept);
+        let forms = std::mem::take(&mut self.forms);
+        self.forms.pick(&forms, kept);
     }
 
     /// Makes all results the parts of their values that these spans say; empty where they are missing.
@@ -152,7 +152,7 @@ impl Results {
     pub(super) fn begin(&mut self, values: Texts) {
         self.spans.clear();
         self.spans.extend_from_slice(values.spans);
-        self.rough.copy_from(values.rough);
+        self.forms.copy_from(values.forms);
         self.is_made = false;
         self.offsets.clear();
         self.states.clear();
@@ -171,19 +171,19 @@ impl Results {
 
     /// Makes all results missing.
     pub(crate) fn set_missing(&mut self, rows: usize) {
-        self.begin(Texts { text: "", spans: &[], rough: &Mask::NONE });
+        self.begin(Texts { text: "", spans: &[], forms: &Forms::NONE });
         self.spans.resize(rows, Span::default());
-        self.rough.clear(rows);
+        self.forms.clear(rows);
         self.states.resize(rows, State::MISSING);
     }
 
     /// The buffer of made texts, empty, and the spans and the states to be filled in for `rows` rows.
     pub(crate) fn make(&mut self, rows: usize) -> Made<'_> {
-        self.begin(Texts { text: "", spans: &[], rough: &Mask::NONE });
+        self.begin(Texts { text: "", spans: &[], forms: &Forms::NONE });
         self.is_made = true;
         self.buffer.clear();
-        self.rough.clear(rows);
-        Made { buffer: &mut self.buffer, spans: &mut self.spans, states: &mut self.states, rough: &mut self.rough }
+        self.forms.clear(rows);
+        Made { buffer: &mut self.buffer, spans: &mut self.spans, states: &mut self.states, forms: &mut self.forms }
     }
 
     /// Works out what became of each row of the results of one branch. `flags` say what became of each row beside what
@@ -216,7 +216,7 @@ pub(crate) struct Made<'r> {
     pub(crate) buffer: &'r mut Buffer,
     pub(crate) spans: &'r mut Vec<Span>,
     pub(crate) states: &'r mut Vec<State>,
-    pub(crate) rough: &'r mut Mask,
+    pub(crate) forms: &'r mut Forms,
 }
 
 /// Keeps some of the things, by their indices, which rise.

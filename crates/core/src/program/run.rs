@@ -9,8 +9,9 @@ use super::op::{BodyPlan, BranchPlan, CutOp, FinishOp, Kernel, Op, OpAt, Program
 use super::pattern::Slots;
 use super::results::Results;
 use super::state::State;
-use crate::batch::{Buffer, Mask, Span, Texts};
+use crate::batch::{Buffer, Forms, Span, Texts, simd};
 use crate::phrase::Span as PhraseSpan;
+use crate::text::characters::Form;
 use crate::text::unit::Unit;
 
 /// Memory that a run needs and that the next run uses again.
@@ -30,7 +31,7 @@ pub struct Work {
     /// The values that no branch has given anything of, and those a condition is asked of.
     rows: Vec<u32>,
     picked: Vec<Span>,
-    picked_rough: Mask,
+    picked_forms: Forms,
     /// What another branch gives of them.
     other: Option<Box<(Results, Work)>>,
 }
@@ -64,9 +65,9 @@ impl Program {
         if rows.len() == values.len() {
             return self.run(values, work, out);
         }
-        let Work { picked, picked_rough, other, .. } = work;
+        let Work { picked, picked_forms, other, .. } = work;
         let (some, other_work) = &mut **other.get_or_insert_default();
-        self.run(pick(values, rows, picked, picked_rough), other_work, some);
+        self.run(pick(values, rows, picked, picked_forms), other_work, some);
         out.set_missing(values.len());
         out.fill_in(some, rows, values, self.several);
     }
@@ -75,14 +76,14 @@ impl Program {
         let [first, rest @ ..] = &*self.branches else { return out.set_missing(values.len()) };
         first.run(values, self.unit, work, out, observer);
         for branch in rest {
-            let Work { rows, picked, picked_rough, other, .. } = work;
+            let Work { rows, picked, picked_forms, other, .. } = work;
             rows.clear();
             rows.extend((0..).zip(&out.states).filter(|(_, state)| state.missing).map(|(row, _): (u32, _)| row));
             if rows.is_empty() {
                 break;
             }
             let (some, other_work) = &mut **other.get_or_insert_default();
-            branch.run(pick(values, rows, picked, picked_rough), self.unit, other_work, some, observer);
+            branch.run(pick(values, rows, picked, picked_forms), self.unit, other_work, some, observer);
             some.set_fallback();
             out.fill_in(some, rows, values, self.several);
         }
@@ -90,11 +91,11 @@ impl Program {
 }
 
 /// Some of the values, by their indices.
-fn pick<'a>(values: Texts<'a>, rows: &[u32], picked: &'a mut Vec<Span>, rough: &'a mut Mask) -> Texts<'a> {
+fn pick<'a>(values: Texts<'a>, rows: &[u32], picked: &'a mut Vec<Span>, forms: &'a mut Forms) -> Texts<'a> {
     picked.clear();
     picked.extend(rows.iter().map(|row| values.spans[*row as usize]));
-    rough.pick(values.rough, rows);
-    Texts { text: values.text, spans: picked, rough }
+    forms.pick(values.forms, rows);
+    Texts { text: values.text, spans: picked, forms }
 }
 
 impl BranchPlan {
@@ -122,6 +123,7 @@ impl BranchPlan {
                 if out.are_several() && !work.flags.is_empty() {
                     work.fold_flags(&out.offsets);
                 }
+                out.refine(values);
                 let flags = if out.are_several() { &work.row_flags } else { &work.flags };
                 out.set_states((!flags.is_empty()).then_some(flags));
             }
@@ -148,35 +150,38 @@ impl OpAt {
     fn cut(&self, cut: &CutOp, is_first: bool, values: Texts, unit: Unit, work: &mut Work, out: &mut Results) {
         let text = if out.is_made { out.buffer.text() } else { values.text };
         let Work { before, slots, flags, .. } = work;
-        let has_rough = !out.rough.is_none();
+        let has_rough = !out.forms.are_plain();
         if has_rough || out.is_made {
             before.clone_from(&out.spans);
         }
         let Some(Kernel::Cut(kernel)) = &self.kernel else {
             for index in 0..out.spans.len() {
-                define_cut(cut, is_first, unit, text, index, !out.rough.has(index), slots, flags, &mut out.spans);
+                define_cut(cut, is_first, unit, text, index, out.forms.of(index), slots, flags, &mut out.spans);
             }
             follow_taken(values, text, before, out.is_made, &out.spans, &mut out.taken);
             return;
         };
         kernel.cut(text.as_bytes(), &mut out.spans);
-        for index in out.rough.iter() {
+        // Those that it does not hold for are cut by the definition below.
+        let others = if kernel.holds_for_simple() { out.forms.composite() } else { out.forms.rough() };
+        for index in others.iter() {
             out.spans[index] = before[index];
         }
         if let Some(width) = kernel.width() {
             // The cut of a plain text is short where it is narrower than was asked for.
             let is_short = |span: &Span| !span.is_empty() & (span.width() < width);
             if out.spans.iter().fold(false, |any, span| any | (span.width() != width)) {
-                let short = out.spans.iter().enumerate().filter(|(index, span)| is_short(span) && !out.rough.has(*index));
+                let short = out.spans.iter().enumerate().filter(|(index, span)| is_short(span) && !others.has(*index));
                 short.for_each(|(index, _)| flag(flags, out.spans.len(), index).short = true);
             } else if !has_rough {
                 out.width = Some(width);
             }
         }
-        out.are_digits = (kernel.gives_digits() && !has_rough).then_some(true);
+        out.are_digits = (kernel.gives_digits() && others.is_none()).then_some(true);
         if has_rough {
-            for index in out.rough.iter() {
-                define_cut(cut, is_first, unit, text, index, false, slots, flags, &mut out.spans);
+            for index in others.iter() {
+                let form = out.forms.of(index);
+                define_cut(cut, is_first, unit, text, index, form, slots, flags, &mut out.spans);
             }
         }
         follow_taken(values, text, before, out.is_made, &out.spans, &mut out.taken);
@@ -210,7 +215,7 @@ impl OpAt {
         match &self.kernel {
             Some(Kernel::Finish(kernel)) => {
                 let mut next = 0;
-                for index in out.rough.iter().chain([count]) {
+                for index in out.forms.rough().iter().chain([count]) {
                     let plain = &mut out.spans[next..index];
                     if plain.iter().any(|span| kernel.is_long(*span)) {
                         let long = plain.iter().enumerate().filter(|(_, span)| kernel.is_long(**span));
@@ -226,7 +231,10 @@ impl OpAt {
             _ => out.spans.iter_mut().enumerate().for_each(|(index, span)| define(index, span, buffer, flags)),
         }
         if self.op.adds().may_be_rough() {
-            out.rough.fill(count);
+            out.forms.forget(count);
+        } else if matches!(finish, FinishOp::Upper | FinishOp::Lower | FinishOp::Title) {
+            // Another case of one code point may be several, with combining marks among them.
+            out.forms.forget_rough();
         }
         made_instead(buffer, out);
     }
@@ -240,7 +248,7 @@ fn define_cut(
     unit: Unit,
     text: &str,
     index: usize,
-    plain: bool,
+    form: Form,
     slots: &mut Slots,
     flags: &mut Vec<State>,
     spans: &mut [Span],
@@ -251,7 +259,7 @@ fn define_cut(
         return;
     }
     let mut state = State::default();
-    let part = cut.part(span.text(text), unit, plain, slots, &mut state);
+    let part = cut.part(span.text(text), unit, form, slots, &mut state);
     if state.short {
         flag(flags, count, index).short = true;
     }
@@ -302,7 +310,7 @@ impl TellOp {
             let start = buffer.width();
             if is_first || !span.is_empty() {
                 told.clear();
-                if self.write(span.text(text), unit, !out.rough.has(index), told) != Change::Missing {
+                if self.write(span.text(text), unit, out.forms.of(index), told) != Change::Missing {
                     buffer.extend(told.as_bytes());
                 }
             }
@@ -310,7 +318,7 @@ impl TellOp {
         }
         out.taken.clear();
         let count = out.spans.len();
-        out.rough.clear(count);
+        out.forms.clear(count);
         made_instead(buffer, out);
     }
 }
@@ -323,23 +331,22 @@ impl SpreadOp {
         out.spans.clear();
         out.offsets.clear();
         out.offsets.push(0);
-        let has_rough = !out.rough.is_none();
-        let mut rough = Mask::default();
+        let mut forms = Forms::default();
         for (row, span) in before.iter().enumerate() {
             let first = out.spans.len();
-            let plain = !out.rough.has(row);
-            self.parts(span.text(text), plain, slots, |part| out.spans.push(span.part(part.start, part.end)));
+            let form = out.forms.of(row);
+            self.parts(span.text(text), form, slots, |part| out.spans.push(span.part(part.start, part.end)));
             if out.spans[first..].iter().all(|span| span.is_empty()) {
                 out.spans.truncate(first);
             }
-            if has_rough && !plain {
-                rough.grow(out.spans.len());
-                (first..out.spans.len()).for_each(|item| rough.set(item));
+            if !form.is_plain() {
+                forms.grow(out.spans.len());
+                (first..out.spans.len()).for_each(|item| forms.set(item, form));
             }
             out.offsets.push(out.spans.len() as u32);
         }
-        rough.grow(out.spans.len());
-        out.rough = rough;
+        forms.grow(out.spans.len());
+        out.forms = forms;
         out.taken.clear();
         if out.is_made {
             // They are parts of texts that were made, and no longer of the values.
@@ -362,9 +369,9 @@ fn join(with: &str, values: Texts, work: &mut Work, out: &mut Results) {
     buffer.clear();
     std::mem::swap(before, &mut out.spans);
     out.spans.clear();
-    let adds_rough = !with.is_ascii() || with.contains('\r');
-    let mut rough = Mask::default();
-    rough.grow(out.offsets.len());
+    let added = Form::of(with);
+    let mut forms = Forms::default();
+    forms.grow(out.offsets.len());
     for row in 1..out.offsets.len() {
         let items = out.offsets[row - 1] as usize..out.offsets[row] as usize;
         let start = buffer.width();
@@ -376,12 +383,18 @@ fn join(with: &str, values: Texts, work: &mut Work, out: &mut Results) {
                 buffer.extend(before[item].bytes(text.as_bytes()));
             }
         }
-        if adds_rough || items.into_iter().any(|item| out.rough.has(item)) {
-            rough.set(row - 1);
-        }
+        let is = |test: fn(Form) -> bool| test(added) && items.clone().all(|item| test(out.forms.of(item)));
+        let form = if is(Form::is_plain) {
+            Form::Plain
+        } else if is(Form::is_simple) {
+            Form::Simple
+        } else {
+            Form::Composite
+        };
+        forms.set(row - 1, form);
         out.spans.push(Span::new(start, buffer.width()));
     }
-    out.rough = rough;
+    out.forms = forms;
     out.offsets.clear();
     out.taken.clear();
     made_instead(buffer, out);
@@ -417,6 +430,21 @@ fn fold(flags: &[State], row_flags: &mut Vec<State>, offsets: &[u32]) {
 }
 
 impl Results {
+    /// Looks again which results are plain: those of values that are not often are.
+    fn refine(&mut self, values: Texts) {
+        if self.forms.are_plain() {
+            return;
+        }
+        let mut rough = std::mem::take(&mut self.forms);
+        let text = self.text(values.text).as_bytes();
+        for (item, span) in self.spans.iter().enumerate() {
+            if !rough.of(item).is_plain() && simd::is_plain(text, *span) {
+                rough.set(item, Form::Plain);
+            }
+        }
+        self.forms = rough;
+    }
+
     /// Makes every result the same text.
     fn set_literal(&mut self, text: &str) {
         self.buffer.clear();
@@ -424,7 +452,7 @@ impl Results {
         self.is_made = true;
         self.spans.fill(Span::new(0, text.len()));
         let count = self.spans.len();
-        if text.is_ascii() && !text.contains('\r') { self.rough.clear(count) } else { self.rough.fill(count) }
+        if Form::of(text).is_plain() { self.forms.clear(count) } else { self.forms.forget(count) }
     }
 
     /// Notes that what there is comes from another branch than the first.
@@ -457,7 +485,7 @@ impl Results {
             } else {
                 span
             };
-            if texts.rough.has(index) { self.rough.set(row) } else { self.rough.unset(row) }
+            self.forms.set(row, texts.forms.of(index));
         }
         if self.states.iter().all(|state| state.is_filled()) {
             self.states.clear();
@@ -494,10 +522,8 @@ impl Results {
             for item in items {
                 let (span, start) = (from.spans[item], all.buffer.width());
                 all.buffer.extend(span.bytes(from.text(values.text).as_bytes()));
-                all.rough.grow(all.spans.len() + 1);
-                if from.rough.has(item) {
-                    all.rough.set(all.spans.len());
-                }
+                all.forms.grow(all.spans.len() + 1);
+                all.forms.set(all.spans.len(), from.forms.of(item));
                 all.spans.push(Span::new(start, all.buffer.width()));
                 all.taken.push(if from.is_made { from.taken.get(item).copied().unwrap_or_default() } else { span });
             }

@@ -4,16 +4,17 @@ use std::fmt::Write as _;
 
 use super::finish::Change;
 use super::op::TellOp;
+use crate::text::characters::Form;
 use crate::text::unit::Unit;
 
 impl TellOp {
-    /// Writes the text about `text` after `out`; `plain` says whether that is known to be plain.
-    pub(super) fn write(&self, text: &str, unit: Unit, plain: bool, out: &mut String) -> Change {
-        let unit = if plain { Unit::Bytes } else { unit };
+    /// Writes the text about `text` after `out`; `form` is what is known of its characters.
+    pub(super) fn write(&self, text: &str, unit: Unit, form: Form, out: &mut String) -> Change {
+        let unit = unit.in_form(form);
         let number = match self {
             TellOp::Length => unit.count(text),
-            TellOp::CountOf(marker) => marker.occurrences(text, plain).count(),
-            TellOp::PositionOf { nth, marker } => match marker.nth(text, *nth, plain) {
+            TellOp::CountOf(marker) => marker.occurrences(text, form).count(),
+            TellOp::PositionOf { nth, marker } => match marker.nth(text, *nth, form) {
                 Some(found) => unit.count(&text[..found.start]) + 1,
                 None => return Change::Missing,
             },

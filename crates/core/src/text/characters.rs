@@ -63,6 +63,45 @@ fn code_point_before(bytes: &[u8], end: usize) -> usize {
     at
 }
 
+/// What characters a text is made of, as far as it makes them easier to find.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Form {
+    /// Every character is one byte: see [`is_plain`].
+    Plain,
+    /// Every code point is a character by itself.
+    Simple,
+    /// Some characters may be made of several code points.
+    Composite,
+}
+
+impl Form {
+    /// The form of a text.
+    pub fn of(text: &str) -> Form {
+        if is_plain(text) {
+            return Form::Plain;
+        }
+        if text.bytes().all(Form::may_be_simple) { Form::Simple } else { Form::Composite }
+    }
+
+    /// Whether a text with this byte may be simple: one all of whose bytes may be, is.
+    #[inline]
+    pub fn may_be_simple(byte: u8) -> bool {
+        stands_alone(byte) || byte & 0xC0 == 0x80
+    }
+
+    /// Whether every character is one byte.
+    #[inline]
+    pub fn is_plain(self) -> bool {
+        self == Form::Plain
+    }
+
+    /// Whether every code point is a character by itself: then there is a notch wherever one ends.
+    #[inline]
+    pub fn is_simple(self) -> bool {
+        self != Form::Composite
+    }
+}
+
 /// The number of characters in `text`.
 pub fn count(text: &str) -> usize {
     if is_plain(text) { text.len() } else { ranges(text).count() }

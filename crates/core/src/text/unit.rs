@@ -3,7 +3,7 @@
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
-use super::characters;
+use super::characters::{self, Form};
 
 /// What positions and widths count.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize, JsonSchema)]
@@ -19,18 +19,21 @@ pub enum Unit {
 }
 
 impl Unit {
-    /// The cheapest unit that counts the same in `text`: in a plain text, characters are bytes.
+    /// The cheapest unit that counts the same in a text of this form.
     #[inline]
-    pub fn of(self, text: &str) -> Unit {
-        if self == Unit::Characters && characters::is_plain(text) { Unit::Bytes } else { self }
+    pub fn in_form(self, form: Form) -> Unit {
+        match (form, self) {
+            (Form::Plain, _) => Unit::Bytes,
+            (Form::Simple, Unit::Characters) => Unit::Codepoints,
+            (_, unit) => unit,
+        }
     }
 
     /// How many there are in `text`.
     pub fn count(self, text: &str) -> usize {
         match self {
             Unit::Characters => characters::count(text),
-            Unit::Codepoints if text.is_ascii() => text.len(),
-            Unit::Codepoints => text.chars().count(),
+            Unit::Codepoints => text.bytes().filter(|byte| byte & 0xC0 != 0x80).count(),
             Unit::Bytes => text.len(),
         }
     }
@@ -39,8 +42,10 @@ impl Unit {
     pub fn notch(self, text: &str, n: usize) -> usize {
         match self {
             Unit::Characters => characters::notch(text, n),
-            Unit::Codepoints if text.is_ascii() => n.min(text.len()),
-            Unit::Codepoints => text.char_indices().nth(n).map_or(text.len(), |(offset, _)| offset),
+            Unit::Codepoints => {
+                let mut starts = text.bytes().enumerate().filter(|(_, byte)| byte & 0xC0 != 0x80);
+                starts.nth(n).map_or(text.len(), |(offset, _)| offset)
+            }
             Unit::Bytes => text.floor_char_boundary(n),
         }
     }
@@ -49,10 +54,12 @@ impl Unit {
     pub fn notch_from_end(self, text: &str, n: usize) -> usize {
         match self {
             Unit::Characters => characters::notch_from_end(text, n),
-            Unit::Codepoints if text.is_ascii() => text.len().saturating_sub(n),
             Unit::Codepoints => match n.checked_sub(1) {
                 None => text.len(),
-                Some(before) => text.char_indices().rev().nth(before).map_or(0, |(offset, _)| offset),
+                Some(before) => {
+                    let mut starts = text.bytes().enumerate().rev().filter(|(_, byte)| byte & 0xC0 != 0x80);
+                    starts.nth(before).map_or(0, |(offset, _)| offset)
+                }
             },
             Unit::Bytes => text.ceil_char_boundary(text.len().saturating_sub(n)),
         }

@@ -9,7 +9,7 @@ pub mod meter;
 
 use std::ops::Range;
 
-use keen_notch_core::batch::{Batch, Buffer, Mask, Span, Texts};
+use keen_notch_core::batch::{Batch, Buffer, Forms, Mask, Span, Texts};
 use keen_notch_core::column::Header;
 
 use crate::Error;
@@ -130,8 +130,8 @@ pub struct Values<'c> {
     pub text: &'c str,
     /// Where each value is.
     pub spans: Vec<Span>,
-    /// Values that are not known to be plain.
-    pub rough: Mask,
+    /// What is known of the characters of each.
+    pub forms: Forms,
     /// Values with bytes that a part of them may need quotes for, in delimited text.
     pub special: Mask,
     /// The values written anew, where some are not in the text as they are.
@@ -142,7 +142,7 @@ impl<'c> Values<'c> {
     /// The values as texts.
     pub fn texts(&self) -> Texts<'_> {
         let text = self.own.as_ref().map_or(self.text, Buffer::text);
-        Texts { text, spans: &self.spans, rough: &self.rough }
+        Texts { text, spans: &self.spans, forms: &self.forms }
     }
 }
 
@@ -162,7 +162,7 @@ impl<'c> Rows<'c> {
         self.numbers.clear();
         let columns = std::mem::take(&mut self.columns).into_iter().map(|mut column| {
             column.spans.clear();
-            Values { text: "", spans: column.spans, rough: column.rough, special: column.special, own: None }
+            Values { text: "", spans: column.spans, forms: column.forms, special: column.special, own: None }
         });
         Rows { columns: columns.collect(), numbers: self.numbers }
     }
@@ -178,10 +178,9 @@ impl<'c> Rows<'c> {
         pick(&mut self.numbers, rows);
         for column in self.columns.iter_mut().filter(|column| !column.spans.is_empty()) {
             pick(&mut column.spans, rows);
-            for mask in [&mut column.rough, &mut column.special] {
-                let whole = std::mem::take(mask);
-                mask.pick(&whole, rows);
-            }
+            let (forms, special) = (std::mem::take(&mut column.forms), std::mem::take(&mut column.special));
+            column.forms.pick(&forms, rows);
+            column.special.pick(&special, rows);
         }
     }
 }

@@ -6,7 +6,7 @@ use std::sync::{Arc, Mutex};
 
 use keen_notch_core::batch::simd::{self, STEP};
 
-use super::quoted::{Quoted, blocks};
+use super::quoted::Quoted;
 use crate::Error;
 use crate::pool::lock;
 
@@ -225,22 +225,44 @@ impl Blocks {
         let held = &self.room[..self.filled];
         let unlooked = self.filled - self.looked;
         let end = if self.ended { self.filled } else { self.looked + unlooked / STEP * STEP };
-        let (mut row_end, mut line_ends) = (self.row_end, self.line_ends);
-        let mut filled = [0; STEP];
-        for (at, block) in blocks(&held[self.looked..end], self.looked, &mut filled) {
-            let (quotes, mut feeds) = (simd::places(block, b'"'), simd::places(block, b'\n'));
-            line_ends += u64::from(feeds.count_ones());
-            if quotes != 0 || self.quoted.is_inside() {
-                feeds &= !self.quoted.inside(at, quotes, feeds | simd::places(block, self.delimiter));
-            } else {
-                self.quoted.go_past(feeds | u64::from(block[STEP - 1] == self.delimiter) << (STEP - 1));
-            }
-            let after_last = at + STEP - feeds.leading_zeros() as usize;
-            row_end = select_unpredictable(feeds != 0, after_last, row_end);
+        let (blocks, rest) = held[self.looked..end].as_chunks::<STEP>();
+        let mut last = [0; STEP];
+        last[..rest.len()].copy_from_slice(rest);
+        let rest = if rest.is_empty() { &[][..] } else { std::slice::from_ref(&last) };
+        for (at, blocks) in [(self.looked, blocks), (self.looked + blocks.len() * STEP, rest)] {
+            let found = row_ends(blocks, at, self.delimiter, &mut self.quoted);
+            self.line_ends += found.line_ends;
+            self.row_end = found.row_end.unwrap_or(self.row_end);
         }
-        (self.row_end, self.line_ends) = (row_end, line_ends);
         self.looked = end;
     }
+}
+
+/// What was found of line ends in some bytes.
+struct RowEnds {
+    /// The number of line ends, those in quotes included.
+    line_ends: u64,
+    /// After the last one that ends a row.
+    row_end: Option<usize>,
+}
+
+/// Looks for line ends in some blocks, the first of which is at a place.
+// Compiled by itself: what its loop needs then stays in registers.
+#[inline(never)]
+fn row_ends(blocks: &[[u8; STEP]], start: usize, delimiter: u8, quoted: &mut Quoted) -> RowEnds {
+    let (mut row_end, mut line_ends) = (0, 0);
+    for (at, block) in (start..).step_by(STEP).zip(blocks) {
+        let (quotes, mut feeds) = (simd::places(block, b'"'), simd::places(block, b'\n'));
+        line_ends += u64::from(feeds.count_ones());
+        if quotes != 0 || quoted.is_inside() {
+            feeds &= !quoted.inside(at, quotes, feeds | simd::places(block, delimiter));
+        } else {
+            quoted.go_past(feeds | u64::from(block[STEP - 1] == delimiter) << (STEP - 1));
+        }
+        let after_last = at + STEP - feeds.leading_zeros() as usize;
+        row_end = select_unpredictable(feeds != 0, after_last, row_end);
+    }
+    RowEnds { line_ends, row_end: (row_end > 0).then_some(row_end) }
 }
 
 /// The number of line ends in `bytes`.

@@ -1,7 +1,7 @@
 //! A chunk of delimited text: whole rows, whose values are found by the structural index.
 
 use std::ops::Range;
-use std::sync::Arc;
+use std::sync::{Arc, Mutex};
 
 use keen_notch_core::batch::simd::AnyOf;
 use keen_notch_core::batch::{Buffer, Span};
@@ -11,6 +11,7 @@ use super::block::{Block, lines};
 use super::index::Index;
 use super::record::unquote;
 use crate::Error;
+use crate::pool::lock;
 use crate::source::{Chunk, LineCount, RawCells, RawRow, RawRows, Rows, Values};
 
 /// Some whole rows of a delimited text.
@@ -20,6 +21,12 @@ pub struct DelimitedChunk {
     start: usize,
     table: Arc<Shape>,
     found: Box<Found>,
+}
+
+impl Drop for DelimitedChunk {
+    fn drop(&mut self) {
+        lock(&self.table.spare).push(std::mem::take(&mut self.found));
+    }
 }
 
 /// What all chunks of a table have in common.
@@ -33,6 +40,15 @@ pub struct Shape {
     pub delimiter: u8,
     /// What becomes of rows with another number of cells.
     pub ragged: Ragged,
+    /// What was found in chunks that are done with: memory that is new costs more than what is written to it.
+    spare: Mutex<Vec<Box<Found>>>,
+}
+
+impl Shape {
+    /// What all chunks of a table have in common.
+    pub fn new(name: String, columns: usize, delimiter: u8, ragged: Ragged) -> Shape {
+        Shape { name, columns, delimiter, ragged, spare: Mutex::default() }
+    }
 }
 
 /// What was found in a chunk.
@@ -51,7 +67,8 @@ struct Found {
 impl DelimitedChunk {
     /// The rows of a block from byte `start` on.
     pub fn new(block: Block, start: usize, table: Arc<Shape>) -> DelimitedChunk {
-        DelimitedChunk { block, start, table, found: Box::default() }
+        let found = lock(&table.spare).pop().unwrap_or_default();
+        DelimitedChunk { block, start, table, found }
     }
 
     /// The number of cells of a row.
@@ -132,7 +149,7 @@ impl Chunk for DelimitedChunk {
             let values = &mut into.columns[*column];
             (values.text, values.own) = (text, None);
             values.spans.clear();
-            values.rough.clear(rows.len());
+            values.forms.clear(rows.len());
             values.special.clear(rows.len());
             // What a cell is found by is the same for all rows.
             match column.checked_sub(1) {
@@ -218,10 +235,14 @@ fn look_closely(values: &mut Values, index: &Index, text: &str, delimiter: u8) {
     let special = AnyOf::new([b'"', delimiter, b'\n']);
     let mut escaped: Vec<u32> = Vec::new();
     for (row, span) in values.spans.iter_mut().enumerate() {
+        if !index.has_rare(*span) {
+            continue;
+        }
         let (has_quotes, is_odd) = index.has(*span);
         if is_odd {
-            values.rough.set(row);
-            if span.bytes(bytes).contains(&b'\r') {
+            let (form, has_return) = index.form(bytes, *span);
+            values.forms.set(row, form);
+            if has_return {
                 values.special.set(row);
             }
         }

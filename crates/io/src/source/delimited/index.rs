@@ -2,9 +2,10 @@
 //! pass over it.
 
 use keen_notch_core::batch::Span;
-use keen_notch_core::batch::simd::{self, STEP};
+use keen_notch_core::batch::simd::{self, Marks, STEP};
+use keen_notch_core::text::characters::Form;
 
-use super::quoted::{Quoted, blocks};
+use super::quoted::Quoted;
 
 /// Where the cells and the rows of a text end, and which bytes need a second look.
 #[derive(Debug, Default)]
@@ -13,9 +14,17 @@ pub struct Index {
     feeds: Places,
     /// The byte that the index begins at.
     from: usize,
-    /// By blocks of 64 bytes, a bit for each byte that is a quote, and for each that is beyond ASCII or a carriage return.
-    quotes: Vec<u64>,
-    odd: Vec<u64>,
+    /// By blocks of 64 bytes, a bit for each byte that needs a second look; there is one block more than there are bytes for.
+    rare: Vec<Rare>,
+}
+
+/// Which bytes of a block need a second look.
+#[derive(Debug, Clone, Copy, Default)]
+struct Rare {
+    /// Quotes, carriage returns and bytes beyond ASCII.
+    all: u64,
+    /// Quotes.
+    quotes: u64,
 }
 
 /// Places in a chunk, from left to right.
@@ -94,58 +103,89 @@ impl Index {
         self.feeds.all()
     }
 
-    /// Whether any byte of a stretch is a quote, and whether any is beyond ASCII or a carriage return.
+    /// Whether any byte of a stretch needs a second look: a quote, a carriage return, or one beyond ASCII.
     #[inline]
+    pub fn has_rare(&self, span: Span) -> bool {
+        let first = span.start as usize - self.from;
+        match self.rare.get(first / STEP..first / STEP + 2) {
+            Some([one, other]) if span.width() < STEP => {
+                let bits = one.all >> (first % STEP) | (other.all << 1) << (STEP - 1 - first % STEP);
+                bits & ((1 << span.width()) - 1) != 0
+            }
+            _ => self.is_any(span, |rare| rare.all),
+        }
+    }
+
+    /// Whether any byte of a stretch is a quote, and whether any is beyond ASCII or a carriage return.
     pub fn has(&self, span: Span) -> (bool, bool) {
+        (self.is_any(span, |rare| rare.quotes), self.is_any(span, |rare| rare.all & !rare.quotes))
+    }
+
+    /// What characters the text of a stretch is made of, and whether a carriage return is among them. Only the bytes beyond
+    /// ASCII are looked at.
+    pub fn form(&self, bytes: &[u8], span: Span) -> (Form, bool) {
+        let (mut form, mut has_return) = (Form::Plain, false);
+        let mut at = span.start as usize;
+        while at < span.end as usize {
+            let block = (at - self.from) / STEP;
+            let start = self.from + block * STEP;
+            let rare = self.rare.get(block).copied().unwrap_or_default();
+            let mut odd = (rare.all & !rare.quotes) >> (at - start) << (at - start);
+            let end = (start + STEP).min(span.end as usize);
+            if end < start + STEP {
+                odd &= (1 << (end - start)) - 1;
+            }
+            while odd != 0 {
+                let byte = bytes[start + odd.trailing_zeros() as usize];
+                odd &= odd - 1;
+                has_return |= byte == b'\r';
+                form = if form.is_simple() && Form::may_be_simple(byte) { Form::Simple } else { Form::Composite };
+            }
+            at = end;
+        }
+        (form, has_return)
+    }
+
+    #[inline]
+    fn is_any(&self, span: Span, of: impl Fn(&Rare) -> u64) -> bool {
         if span.is_empty() {
-            return (false, false);
+            return false;
         }
         let (first, last) = (span.start as usize - self.from, span.end as usize - 1 - self.from);
         let (first_mask, last_mask) = (u64::MAX << (first % STEP), u64::MAX >> (STEP - 1 - last % STEP));
-        let of = |words: &[u64]| match words.get(first / STEP..=last / STEP) {
-            Some([only]) => only & first_mask & last_mask,
-            Some([one, other]) => one & first_mask | other & last_mask,
+        match self.rare.get(first / STEP..=last / STEP) {
+            Some([only]) => of(only) & first_mask & last_mask != 0,
             Some([one, between @ .., other]) => {
-                one & first_mask | other & last_mask | between.iter().fold(0, |all, word| all | word)
+                of(one) & first_mask != 0 || of(other) & last_mask != 0 || between.iter().any(|rare| of(rare) != 0)
             }
-            _ => 0,
-        };
-        (of(&self.quotes) != 0, of(&self.odd) != 0)
+            _ => false,
+        }
     }
 
     /// Finds them in `bytes` from the row start `from` on. Places are counted from the start of `bytes`, of which there are
     /// fewer than 4 GiB. A row that ends with the text ends as if a line feed came after it.
-    // Compiled by itself: what its loops need then stays in registers.
-    #[inline(never)]
     pub fn find(&mut self, bytes: &[u8], from: usize, delimiter: u8) {
-        let Index { ends: all_ends, feeds: all_feeds, quotes: all_quotes, odd, .. } = self;
+        let Index { ends: all_ends, feeds: all_feeds, rare: all_rare, .. } = self;
         for places in [&mut *all_ends, all_feeds] {
             places.count = 0;
         }
-        all_quotes.clear();
-        odd.clear();
+        let bytes_from = bytes.get(from..).unwrap_or_default();
+        all_rare.resize(bytes_from.len().div_ceil(STEP) + 1, Rare::default());
+        if let Some(last) = all_rare.last_mut() {
+            // A stretch that begins in the last block is looked for in the next one too.
+            *last = Rare::default();
+        }
         let mut quoted = Quoted::new();
-        let mut filled = [0; STEP];
-        let stretches = bytes.get(from..).unwrap_or_default().chunks(STRETCH);
-        for (start, stretch) in (from..).step_by(STRETCH).zip(stretches) {
-            let (mut new_ends, mut new_feeds) = (all_ends.unfilled(), all_feeds.unfilled());
-            for (at, block) in blocks(stretch, start, &mut filled) {
-                let simd::Marks { mut ends, mut feeds, rare } = simd::marks(block, delimiter);
-                let mut quotes = 0;
-                if rare != 0 || quoted.is_inside() {
-                    quotes = simd::places(block, b'"');
-                    let inside = quoted.inside(at, quotes, ends);
-                    (ends, feeds) = (ends & !inside, feeds & !inside);
-                } else {
-                    quoted.go_past(ends);
-                }
-                all_quotes.push(quotes);
-                odd.push(rare & !quotes);
-                new_ends.add::<8>(ends, at);
-                new_feeds.add::<2>(feeds, at);
-            }
-            new_ends.close();
-            new_feeds.close();
+        let (blocks, rest) = bytes_from.as_chunks::<STEP>();
+        let mut last = [0; STEP];
+        last[..rest.len()].copy_from_slice(rest);
+        let stretches = blocks.chunks(STRETCH / STEP).chain((!rest.is_empty()).then_some(std::slice::from_ref(&last)));
+        let (mut at, mut rares) = (from, all_rare.as_mut_slice());
+        for stretch in stretches {
+            let (of_stretch, others) = std::mem::take(&mut rares).split_at_mut(stretch.len());
+            find_in(stretch, at, delimiter, &mut quoted, (all_ends.unfilled(), all_feeds.unfilled()), of_stretch);
+            at += stretch.len() * STEP;
+            rares = others;
         }
         if bytes.len() > from && self.feeds.all().last().is_none_or(|feed| *feed as usize + 1 != bytes.len()) {
             self.ends.push(bytes.len());
@@ -153,6 +193,36 @@ impl Index {
         }
         self.from = from;
     }
+}
+
+/// Finds what is in some blocks, the first of which is at a place.
+// Compiled by itself: what its loop needs then stays in registers.
+#[inline(never)]
+fn find_in(
+    blocks: &[[u8; STEP]],
+    start: usize,
+    delimiter: u8,
+    quoted: &mut Quoted,
+    (mut new_ends, mut new_feeds): (Unfilled, Unfilled),
+    rares: &mut [Rare],
+) {
+    let mut marks = [Marks::default(); STRETCH / STEP];
+    let marks = &mut marks[..blocks.len()];
+    simd::mark_all(blocks, delimiter, marks);
+    for ((at, marks), place) in (start..).step_by(STEP).zip(marks).zip(rares) {
+        let Marks { mut ends, mut feeds, quotes, odd } = *marks;
+        if quotes != 0 || quoted.is_inside() {
+            let inside = quoted.inside(at, quotes, ends);
+            (ends, feeds) = (ends & !inside, feeds & !inside);
+        } else {
+            quoted.go_past(ends);
+        }
+        *place = Rare { all: odd | quotes, quotes };
+        new_ends.add::<8>(ends, at);
+        new_feeds.add::<2>(feeds, at);
+    }
+    new_ends.close();
+    new_feeds.close();
 }
 
 #[cfg(test)]
@@ -195,6 +265,8 @@ mod tests {
                     let part = &text[start..end];
                     let expected = (part.contains('"'), !part.is_ascii() || part.contains('\r'));
                     prop_assert_eq!(index.has(Span::new(start, end)), expected, "{:?} in {:?}", part, text);
+                    prop_assert_eq!(index.form(text.as_bytes(), Span::new(start, end)), (Form::of(part), part.contains('\r')));
+                    prop_assert_eq!(index.has_rare(Span::new(start, end)), expected.0 || expected.1);
                 }
             }
         }

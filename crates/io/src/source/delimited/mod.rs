@@ -106,8 +106,7 @@ impl Delimited {
                 } else {
                     (Header::Unnamed(record.count()), at)
                 };
-                let (columns, delimiter, ragged) = (header.count(), dialect.delimiter, reading.ragged);
-                let shape = Arc::new(Shape { name, columns, delimiter, ragged });
+                let shape = Arc::new(Shape::new(name, header.count(), dialect.delimiter, reading.ragged));
                 return Ok(Delimited { dialect, preamble, header, blocks, first: Some((block, rows)), shape });
             }
             skipped.push_str(text);

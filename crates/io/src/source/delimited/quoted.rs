@@ -8,16 +8,6 @@
 
 use keen_notch_core::batch::simd::STEP;
 
-/// Blocks of bytes, as many at a time as are looked at in one go, with the place of the first of them, counted from `from`.
-/// Zeros stand for those after the end, in the memory given.
-#[inline]
-pub fn blocks<'b>(bytes: &'b [u8], from: usize, filled: &'b mut [u8; STEP]) -> impl Iterator<Item = (usize, &'b [u8; STEP])> {
-    let (blocks, rest) = bytes.as_chunks::<STEP>();
-    filled[..rest.len()].copy_from_slice(rest);
-    let last = (!rest.is_empty()).then_some(&*filled);
-    (from..).step_by(STEP).zip(blocks.iter().chain(last))
-}
-
 /// Whether the byte at hand is in quotes, for bytes that are gone through from left to right.
 #[derive(Debug, Clone)]
 pub struct Quoted {
@@ -52,7 +42,7 @@ impl Quoted {
 
     /// A bit for each byte of the block at `at` that is in quotes; those that open are, those that close are not. `quotes`
     /// has a bit for each quote, `ends` one for each delimiter and line feed.
-    #[inline]
+    #[inline(never)]
     pub fn inside(&mut self, at: usize, quotes: u64, ends: u64) -> u64 {
         let inside = parity(quotes) ^ if self.is_inside { u64::MAX } else { 0 };
         let opens = quotes & inside;

@@ -8,29 +8,16 @@ mod draw;
 mod exit;
 mod failure;
 mod pipes;
-mod processor;
 mod progress;
 
-use std::io::Write;
 use std::process::ExitCode;
 
 use clap::Parser;
 
 use crate::args::Args;
 use crate::console::Console;
-use crate::exit::Exit;
 
 fn main() -> ExitCode {
-    if processor::is_right() {
-        return run();
-    }
-    let _ = std::io::stderr().write_all(processor::WRONG.as_bytes());
-    Exit::Usage.into()
-}
-
-// Compiled by itself, since all of it is for the processor that is asked for first.
-#[inline(never)]
-fn run() -> ExitCode {
     let args = Args::parse();
     args.color.apply();
     pipes::widen();

@@ -96,7 +96,7 @@ pub struct Writer<'s> {
 
 impl Writer<'_> {
     /// Writes some bytes.
-    #[inline]
+    #[inline(always)]
     pub fn extend(&mut self, bytes: &[u8]) {
         let (place, rest) = std::mem::take(&mut self.room).split_at_mut(bytes.len());
         place.copy_from_slice(bytes);
@@ -104,7 +104,7 @@ impl Writer<'_> {
     }
 
     /// Writes a stretch of a text.
-    #[inline]
+    #[inline(always)]
     pub fn copy(&mut self, text: &[u8], span: Span) {
         let (width, start) = (span.width(), span.start as usize);
         if width <= CHUNK
@@ -119,7 +119,7 @@ impl Writer<'_> {
     }
 
     /// Writes a line end.
-    #[inline]
+    #[inline(always)]
     pub fn line_end(&mut self, bytes: &[u8]) {
         match bytes {
             [one] => self.extend(&[*one]),
@@ -128,7 +128,7 @@ impl Writer<'_> {
     }
 
     /// Writes a byte so many times.
-    #[inline]
+    #[inline(always)]
     pub fn fill(&mut self, byte: u8, count: usize) {
         match self.room.first_chunk_mut::<16>().filter(|_| count <= 16) {
             Some(place) => *place = u8x16::splat(byte).to_array(),
@@ -138,7 +138,7 @@ impl Writer<'_> {
     }
 
     /// Writes a stretch of a text, each of its bytes as `write` gives it.
-    #[inline]
+    #[inline(always)]
     pub fn take_as(&mut self, text: &[u8], span: Span, write: impl Fn([u8; 16]) -> [u8; 16]) {
         let (width, start) = (span.width(), span.start as usize);
         if width <= 16
@@ -161,13 +161,13 @@ impl Writer<'_> {
         self.extend(&write(sixteen)[..rest.len()]);
     }
 
-    #[inline]
+    #[inline(always)]
     fn go_on(&mut self, width: usize) {
         self.room = &mut std::mem::take(&mut self.room)[width..];
     }
 
     /// Writes a byte, and a stretch of a text behind it.
-    #[inline]
+    #[inline(always)]
     pub fn cell(&mut self, before: u8, text: &[u8], span: Span) {
         let (width, start) = (span.width(), span.start as usize);
         if width <= CHUNK
@@ -184,7 +184,7 @@ impl Writer<'_> {
     }
 
     /// Ends the writing.
-    #[inline]
+    #[inline(always)]
     pub fn finish(self) {
         *self.end = self.whole - self.room.len();
     }

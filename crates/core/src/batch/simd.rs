@@ -7,8 +7,32 @@ use wide::{u8x16, u8x32};
 
 use super::Span;
 
-/// The sixteen bytes from `at` on; zeros stand for those behind the end of the text.
+/// A loop that is compiled several times, for older and for newer processors: `run` and all that it calls must be inlined.
+pub trait Loop {
+    /// What it gives.
+    type Output;
+
+    /// Runs it.
+    fn run(self) -> Self::Output;
+}
+
+/// Runs a loop as it was compiled for the processor at hand.
 #[inline]
+pub fn for_this_processor<L: Loop>(of: L) -> L::Output {
+    struct Run<L>(L);
+    impl<L: Loop> pulp::WithSimd for Run<L> {
+        type Output = L::Output;
+
+        #[inline(always)]
+        fn with_simd<S: pulp::Simd>(self, _: S) -> L::Output {
+            self.0.run()
+        }
+    }
+    pulp::Arch::new().dispatch(Run(of))
+}
+
+/// The sixteen bytes from `at` on; zeros stand for those behind the end of the text.
+#[inline(always)]
 pub fn lanes(text: &[u8], at: usize) -> u8x16 {
     match text.get(at..at + 16).and_then(|rest| rest.first_chunk::<16>()) {
         Some(chunk) => u8x16::new(*chunk),
@@ -28,7 +52,7 @@ fn last_lanes(rest: &[u8]) -> u128 {
 }
 
 /// A bit for each of the lanes that is equal to that of `wanted`, the lowest for the first.
-#[inline]
+#[inline(always)]
 pub fn are(lanes: u8x16, wanted: u8x16) -> u32 {
     lanes.simd_eq(wanted).to_bitmask()
 }
@@ -45,24 +69,48 @@ impl ByteRange {
     pub const DIGITS: ByteRange = ByteRange { first: u8x16::new([b'0'; 16]), wide: u8x16::new([9; 16]) };
 
     /// Those from `first` to `last`, both included.
-    #[inline]
+    #[inline(always)]
     pub fn new(first: u8, last: u8) -> ByteRange {
         ByteRange { first: u8x16::splat(first), wide: u8x16::splat(last - first) }
     }
 
     /// A bit for each of the lanes that is one of them, the lowest for the first.
-    #[inline]
+    #[inline(always)]
     pub fn has(self, lanes: u8x16) -> u32 {
         (lanes - self.first).saturating_sub(self.wide).simd_eq(u8x16::splat(0)).to_bitmask()
     }
 }
 
 /// Whether a stretch is plain: ASCII without carriage returns.
-#[inline]
+#[inline(always)]
 pub fn is_plain(text: &[u8], span: Span) -> bool {
     let ascii = ByteRange::new(0, 0x7F);
     let returns = u8x16::splat(b'\r');
     all(text, span.start as usize, span.end as usize, |lanes| ascii.has(lanes) & !are(lanes, returns))
+}
+
+/// Whether a stretch of plain text contains another text in any case; one that is not plain it never does.
+#[inline(always)]
+pub fn contains_in_any_case(text: &[u8], span: Span, wanted: &[u8]) -> bool {
+    let (Some(first), Some(last)) = (wanted.first(), wanted.last()) else { return true };
+    // The case of a letter is one bit; what else has it apart is told by the comparison.
+    let folded = |byte: u8| u8x16::splat(byte | 0x20);
+    let (first, last, case) = (folded(*first), folded(*last), u8x16::splat(0x20));
+    let apart = wanted.len() - 1;
+    let (mut at, end) = (span.start as usize, span.end as usize);
+    while at + apart < end {
+        let mut found = are(lanes(text, at) | case, first) & are(lanes(text, at + apart) | case, last);
+        while found != 0 {
+            let place = at + found.trailing_zeros() as usize;
+            let part = text.get(place..place + wanted.len());
+            if place + apart < end && part.is_some_and(|part| part.eq_ignore_ascii_case(wanted)) {
+                return true;
+            }
+            found &= found - 1;
+        }
+        at += 16;
+    }
+    false
 }
 
 /// Some bytes, ready to be looked for.
@@ -76,7 +124,7 @@ impl AnyOf {
     }
 
     /// Whether one of them is in a stretch of a text.
-    #[inline]
+    #[inline(always)]
     pub fn is_in(&self, text: &[u8], span: Span) -> bool {
         let [one, other, third] = self.0;
         let test = |lanes| are(lanes, one) | are(lanes, other) | are(lanes, third);
@@ -102,14 +150,22 @@ pub struct Marks {
 
 /// The marks of some blocks, one after the other.
 // A loop with nothing else in it: with more, the compiler takes registers apart byte by byte.
-#[inline(never)]
 pub fn mark_all(blocks: &[[u8; STEP]], delimiter: u8, marks: &mut [Marks]) {
-    for (block, place) in blocks.iter().zip(marks) {
-        *place = self::marks(block, delimiter);
+    struct MarkAll<'a>(&'a [[u8; STEP]], u8, &'a mut [Marks]);
+    impl Loop for MarkAll<'_> {
+        type Output = ();
+
+        #[inline(always)]
+        fn run(self) {
+            for (block, place) in self.0.iter().zip(self.2) {
+                *place = self::marks(block, self.1);
+            }
+        }
     }
+    for_this_processor(MarkAll(blocks, delimiter, marks));
 }
 
-#[inline]
+#[inline(always)]
 fn marks(block: &[u8; STEP], delimiter: u8) -> Marks {
     let marks = |lanes: u8x32| {
         let is = |byte: u8| lanes.simd_eq(u8x32::splat(byte));
@@ -123,14 +179,14 @@ fn marks(block: &[u8; STEP], delimiter: u8) -> Marks {
 }
 
 /// A bit for each of some bytes that is this byte.
-#[inline]
+#[inline(always)]
 pub fn places(step: &[u8; STEP], byte: u8) -> u64 {
     let [first, second] = halves(step).map(|lanes| u64::from(lanes.simd_eq(u8x32::splat(byte)).to_bitmask()));
     first | second << 32
 }
 
 /// The same of those from a place on; none behind the end of the text.
-#[inline]
+#[inline(always)]
 pub fn places_from(text: &[u8], at: usize, byte: u8) -> u64 {
     match text.get(at..at + STEP).and_then(|step| step.first_chunk::<STEP>()) {
         Some(step) => places(step, byte),
@@ -143,20 +199,20 @@ fn last_places(rest: &[u8], byte: u8) -> u64 {
     rest.iter().take(STEP).rev().fold(0, |places, other| places << 1 | u64::from(*other == byte))
 }
 
-#[inline]
+#[inline(always)]
 fn halves(step: &[u8; STEP]) -> [u8x32; 2] {
     let (halves, _) = step.as_chunks::<32>();
     [0, 1].map(|half| halves.get(half).map_or(u8x32::splat(0), |half| u8x32::new(*half)))
 }
 
 /// A bit for each of so many lanes from the first.
-#[inline]
+#[inline(always)]
 pub fn first_lanes(count: usize) -> u32 {
     (1 << count.min(16)) - 1
 }
 
 /// The first lane of a stretch for which a test sets its bit.
-#[inline]
+#[inline(always)]
 pub fn first(text: &[u8], start: usize, end: usize, test: impl Fn(u8x16) -> u32) -> Option<usize> {
     let mut at = start;
     loop {
@@ -182,20 +238,20 @@ pub struct Wanted<'w> {
 
 impl<'w> Wanted<'w> {
     /// This text.
-    #[inline]
+    #[inline(always)]
     pub fn new(text: &'w [u8]) -> Wanted<'w> {
         let splat = |byte: Option<&u8>| u8x16::splat(byte.copied().unwrap_or_default());
         Wanted { text, first: splat(text.first()), last: splat(text.last()) }
     }
 
     /// The number of bytes.
-    #[inline]
+    #[inline(always)]
     pub fn width(&self) -> usize {
         self.text.len()
     }
 
     /// Its first place in a stretch, which is where its first and its last byte stand so far apart.
-    #[inline]
+    #[inline(always)]
     pub fn first(&self, text: &[u8], start: usize, end: usize) -> Option<usize> {
         let (apart, between) = match self.text {
             [_, between @ .., _] => (between.len() + 1, between),
@@ -222,7 +278,7 @@ impl<'w> Wanted<'w> {
 
 /// Whether a text stands at a place. Those that are looked for are short: a call to compare them takes longer than they
 /// do.
-#[inline]
+#[inline(always)]
 fn has_at(text: &[u8], at: usize, wanted: &[u8]) -> bool {
     match wanted {
         [] => true,
@@ -232,7 +288,7 @@ fn has_at(text: &[u8], at: usize, wanted: &[u8]) -> bool {
 }
 
 /// The last lane of a stretch for which a test sets its bit.
-#[inline]
+#[inline(always)]
 pub fn last(text: &[u8], start: usize, end: usize, test: impl Fn(u8x16) -> u32) -> Option<usize> {
     let mut to = end;
     while to > start {
@@ -249,7 +305,7 @@ pub fn last(text: &[u8], start: usize, end: usize, test: impl Fn(u8x16) -> u32) 
 }
 
 /// The place of a byte, the first but for so many.
-#[inline]
+#[inline(always)]
 pub fn nth(text: &[u8], start: usize, end: usize, byte: u8x16, mut skipped: usize) -> Option<usize> {
     let mut at = start;
     while at < end {
@@ -301,7 +357,7 @@ pub fn section_by(mut found: u64, value: Span, index: usize) -> Option<Span> {
 }
 
 /// Whether a test sets the bits of all lanes of a stretch.
-#[inline]
+#[inline(always)]
 pub fn all(text: &[u8], start: usize, end: usize, test: impl Fn(u8x16) -> u32) -> bool {
     let lacks = |at: usize, width: usize| !test(lanes(text, at)) & first_lanes(width);
     // Most stretches are short, and need no loop.
@@ -352,6 +408,20 @@ mod tests {
                 for wanted in ["WO:", "O", "WO", "WO:2", "far behind all of this"] {
                     let plain = str::from_utf8(&text[start..end]).unwrap().find(wanted).map(|at| start + at);
                     assert_eq!(find(start, end, wanted), plain, "{wanted} in {start}..{end}");
+                }
+            }
+        }
+    }
+
+    #[test]
+    fn texts_are_found_in_any_case() {
+        let text = b"xxWO:1 wo- and far behind all of this Wo: OO;";
+        for start in 0..text.len() {
+            for end in start..=text.len() {
+                for wanted in ["wo:", "O", "AND", "far Behind all OF this", "-", ""] {
+                    let part = str::from_utf8(&text[start..end]).unwrap().to_lowercase();
+                    let found = contains_in_any_case(text, Span::new(start, end), wanted.as_bytes());
+                    assert_eq!(found, part.contains(&wanted.to_lowercase()), "{wanted} in {part}");
                 }
             }
         }

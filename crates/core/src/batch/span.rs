@@ -11,37 +11,37 @@ pub struct Span {
 
 impl Span {
     /// The stretch of these bytes; those beyond 4 GiB cannot be told.
-    #[inline]
+    #[inline(always)]
     pub fn new(start: usize, end: usize) -> Span {
         Span { start: start as u32, end: end as u32 }
     }
 
     /// The number of bytes.
-    #[inline]
+    #[inline(always)]
     pub fn width(self) -> usize {
         (self.end - self.start) as usize
     }
 
     /// Whether there is nothing in it.
-    #[inline]
+    #[inline(always)]
     pub fn is_empty(self) -> bool {
         self.start == self.end
     }
 
     /// The stretch from one of its bytes to another, both counted from its start.
-    #[inline]
+    #[inline(always)]
     pub fn part(self, from: usize, to: usize) -> Span {
         Span { start: self.start + from as u32, end: self.start + to as u32 }
     }
 
     /// The bytes.
-    #[inline]
+    #[inline(always)]
     pub fn bytes(self, text: &[u8]) -> &[u8] {
         text.get(self.start as usize..self.end as usize).unwrap_or_default()
     }
 
     /// The text.
-    #[inline]
+    #[inline(always)]
     pub fn text(self, text: &str) -> &str {
         text.get(self.start as usize..self.end as usize).unwrap_or_default()
     }

@@ -19,6 +19,55 @@ pub struct NotAnEmail {
     pub at: Option<usize>,
 }
 
+/// Whether a plain text is an address: the same as [`check`], which says why it is none.
+pub(crate) fn holds_for_plain(address: &str) -> bool {
+    let bytes = address.as_bytes();
+    let Some(at) = memchr::memchr(b'@', bytes) else { return false };
+    let (local, domain) = (&bytes[..at], &bytes[at + 1..]);
+    let mut after_dot = true;
+    for byte in local {
+        if (*byte == b'.' && after_dot) || !(*byte == b'.' || ATOM[usize::from(*byte)]) {
+            return false;
+        }
+        after_dot = *byte == b'.';
+    }
+    if after_dot || local.len() > MOST_LOCAL || address.len() > MOST_ADDRESS {
+        return false;
+    }
+    let (mut start, mut labels, mut is_number) = (0, 0, true);
+    for (index, byte) in domain.iter().chain(b".").enumerate() {
+        if *byte != b'.' {
+            is_number &= byte.is_ascii_digit();
+            if !(byte.is_ascii_alphanumeric() || *byte == b'-') {
+                return false;
+            }
+            continue;
+        }
+        let label = &domain[start..index];
+        if label.is_empty() || label.len() > MOST_LABEL || label.starts_with(b"-") || label.ends_with(b"-") {
+            return false;
+        }
+        labels += 1;
+        start = index + 1;
+        if index == domain.len() && (labels < 2 || is_number) {
+            return false;
+        }
+        is_number = true;
+    }
+    true
+}
+
+/// What may be before the @ beside dots, in ASCII.
+const ATOM: [bool; 256] = {
+    let mut table = [false; 256];
+    let mut byte = 0u8;
+    while byte < 128 {
+        table[byte as usize] = is_ascii_atom(byte);
+        byte += 1;
+    }
+    table
+};
+
 /// Checks an address.
 ///
 /// # Errors
@@ -88,9 +137,35 @@ pub fn check(address: &str) -> Result<(), NotAnEmail> {
     Ok(())
 }
 
-/// RFC 5322, 3.2.3, with the dots between atoms; beyond ASCII, RFC 6531 lets all through that is no control.
+/// RFC 5322, 3.2.3, without the dots between atoms.
+const fn is_ascii_atom(byte: u8) -> bool {
+    byte.is_ascii_alphanumeric()
+        || matches!(
+            byte,
+            b'!' | b'#'
+                | b'$'
+                | b'%'
+                | b'&'
+                | b'\''
+                | b'*'
+                | b'+'
+                | b'-'
+                | b'/'
+                | b'='
+                | b'?'
+                | b'^'
+                | b'_'
+                | b'`'
+                | b'{'
+                | b'|'
+                | b'}'
+                | b'~'
+        )
+}
+
+/// The same with the dots; beyond ASCII, RFC 6531 lets all through that is no control.
 fn is_atom(c: char) -> bool {
-    c.is_ascii_alphanumeric() || "!#$%&'*+-/=?^_`{|}~.".contains(c) || (!c.is_ascii() && !c.is_control() && !c.is_whitespace())
+    c == '.' || u8::try_from(c).is_ok_and(is_ascii_atom) || (!c.is_ascii() && !c.is_control() && !c.is_whitespace())
 }
 
 /// Combining marks, which internationalised labels may hold.
@@ -142,6 +217,15 @@ mod tests {
             ("", "there is no @", None),
         ] {
             assert_eq!(check(bad), Err(NotAnEmail { reason: reason.to_owned(), at }), "{bad}");
+        }
+    }
+
+    proptest::proptest! {
+        #[test]
+        fn plain_texts_are_addresses_where_the_check_finds_nothing(
+            text in "[a.@ -]{0,8}|[a-z.]{1,4}@[a-c1.-]{0,9}|[!-~]{1,6}@[ -~]{0,6}|a{60,66}@(b{60,66}\\.){1,4}c",
+        ) {
+            proptest::prop_assert_eq!(holds_for_plain(&text), check(&text).is_ok(), "{}", text);
         }
     }
 }

@@ -4,11 +4,12 @@ use std::collections::BTreeMap;
 
 use super::digits::{ENDS, LOOK, MAY_BE_DIGITS, digit_look_alike};
 use super::phrase::{counted_ends, markers};
-use crate::batch::simd::{self, ByteRange};
+use crate::batch::simd::{self, ByteRange, Loop};
 use crate::batch::{Span, Texts};
 use crate::piece::{Piece, Source};
 use crate::program::{Results, State};
 use crate::sightings::Sightings;
+use crate::text::characters::Form;
 use crate::text::look_alikes::looks_like;
 
 /// What is observed of one piece.
@@ -129,7 +130,7 @@ impl PieceDiagnostics {
             for row in 0..values.len() {
                 let (is_worth_a_look, state) = (looks.next_if_eq(&row).is_some(), results.state(row));
                 if is_worth_a_look || !state.is_filled() {
-                    self.observe_value(number(row), values.get(row), state);
+                    self.observe_value(number(row), values.get(row), values.forms.of(row), state);
                 }
             }
         }
@@ -151,36 +152,23 @@ impl PieceDiagnostics {
     // Compiled by itself: what its loops need then stays in registers.
     #[inline(never)]
     fn observe_digits(&mut self, number: &dyn Fn(usize) -> u64, source: &[u8], texts: &[Span]) {
-        let is_like_digits = |at: usize| source.get(at).is_some_and(|byte| MAY_BE_DIGITS[usize::from(*byte)]);
-        let mut digits_only = 0;
-        for (row, span) in texts.iter().enumerate() {
-            let (start, width) = (span.start as usize, span.width());
-            let others = !ByteRange::DIGITS.has(simd::lanes(source, start));
-            // Codes are as good as random, but few come near to digits: the processor foresees that.
-            let (others, is_all) = match width <= 16 {
-                true => (others & simd::first_lanes(width), true),
-                false => (others & simd::first_lanes(16), false),
-            };
-            if is_all && others == 0 {
-                digits_only += u64::from(width > 0);
-            } else if others.count_ones() as usize * 2 < width
-                && (others == 0 || is_like_digits(start + others.trailing_zeros() as usize))
-            {
-                digits_only += u64::from(self.observe_letters(number(row), span.bytes(source)));
-            }
+        // Few codes come near to digits: those are looked at by themselves.
+        let mut near = Vec::new();
+        self.digits_only += simd::for_this_processor(CountDigits { source, texts, near: &mut near });
+        for row in near {
+            self.digits_only += u64::from(self.observe_letters(number(row), texts[row].bytes(source)));
         }
-        self.digits_only += digits_only;
     }
 
     /// Observes a value that is worth a look, or whose result is not what was asked for.
     #[cold]
-    fn observe_value(&mut self, row: u64, value: &str, state: State) {
+    fn observe_value(&mut self, row: u64, value: &str, form: Form, state: State) {
         const SPACES: [char; 3] = [' ', '\u{a0}', '\t'];
         if (self.counts_right && value.ends_with(SPACES)) || (self.counts_left && value.starts_with(SPACES)) {
             self.spaces.note(row);
         }
         if (state.missing || state.fallback) && !value.is_empty() {
-            self.look_for_markers(row, value);
+            self.look_for_markers(row, value, form);
         }
         if state.missing {
             if !value.is_empty() {
@@ -217,18 +205,58 @@ impl PieceDiagnostics {
         !text.is_empty() && text.iter().all(u8::is_ascii_digit)
     }
 
-    fn look_for_markers(&mut self, row: u64, value: &str) {
+    fn look_for_markers(&mut self, row: u64, value: &str, form: Form) {
+        // Of plain characters, only a tab looks like another one.
+        let may_look_alike = !form.is_plain() || value.contains('\t');
         for marker in &self.markers {
+            let has_letters = marker.chars().any(char::is_alphabetic);
+            if !may_look_alike
+                && marker.is_ascii()
+                && (!has_letters || !simd::contains_in_any_case(value.as_bytes(), Span::new(0, value.len()), marker.as_bytes()))
+            {
+                continue;
+            }
             if value.contains(marker.as_str()) {
                 continue;
             }
             let found = value.chars().find(|c| looks_like(*c).is_some_and(|plain| marker.contains(plain)));
             if let Some(found) = found {
                 self.look_alikes.entry((marker.clone(), found)).or_default().note(row);
-            } else if marker.chars().any(char::is_alphabetic) && value.to_lowercase().contains(&marker.to_lowercase()) {
+            } else if has_letters && value.to_lowercase().contains(&marker.to_lowercase()) {
                 self.other_case.entry(marker.clone()).or_default().note(row);
             }
         }
+    }
+}
+
+/// Counts the texts that are digits alone, and notes which may be but for letters that look like some, or are long.
+struct CountDigits<'a> {
+    source: &'a [u8],
+    texts: &'a [Span],
+    near: &'a mut Vec<usize>,
+}
+
+impl Loop for CountDigits<'_> {
+    type Output = u64;
+
+    #[inline(always)]
+    fn run(self) -> u64 {
+        let CountDigits { source, texts, near } = self;
+        let is_like_digits = |at: usize| source.get(at).is_some_and(|byte| MAY_BE_DIGITS[usize::from(*byte)]);
+        let mut digits_only = 0;
+        for (row, span) in texts.iter().enumerate() {
+            let (start, width) = (span.start as usize, span.width());
+            let others = !ByteRange::DIGITS.has(simd::lanes(source, start)) & simd::first_lanes(width);
+            // Codes are as good as random, but few come near to digits: the processor foresees that.
+            if width <= 16 && others == 0 {
+                digits_only += u64::from(width > 0);
+            } else if others.count_ones() as usize * 2 < width
+                && (others == 0 || is_like_digits(start + others.trailing_zeros() as usize))
+            {
+                near.push(row);
+            }
+        }
+        digits_only
     }
 }
 

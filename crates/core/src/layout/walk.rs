@@ -4,6 +4,7 @@
 //! two could, the walk gives up and [`super::machine`] decides; so it never decides anything itself.
 
 use super::machine::{Machine, NOWHERE, Place, Step, Stuck};
+use crate::batch::simd::{self, ByteRange};
 
 /// Beyond so many edges a form has no walk: its tables would cost more than they bring.
 const MOST_EDGES: usize = 4000;
@@ -15,9 +16,21 @@ pub struct Walk {
     edges: Vec<Edge>,
 }
 
+/// Some characters of one class, one after the other, that only one step each can go on with.
+#[derive(Debug, Clone, Copy)]
+struct Straight {
+    class: [ByteRange; 2],
+    count: usize,
+    /// The edge of the first of them, and the state after the last.
+    edge: u16,
+    to: u32,
+}
+
 /// A place in the form from which a character is read.
 #[derive(Debug)]
 struct State {
+    /// The characters that come next, where they can be looked at together.
+    straight: Option<Straight>,
     /// By character: the edge that goes on with it, by its index.
     next: Box<[u16; 128]>,
     /// What the steps here want, for a value that none of them goes on with.
@@ -60,7 +73,7 @@ impl Walk {
         while walk.states.len() < froms.len() {
             let mut reached = Vec::new();
             follow(machine, froms[walk.states.len()], &mut Vec::new(), &mut vec![false; machine.steps.len()], &mut reached);
-            let mut state = State { next: Box::new([NONE; 128]), wanted: Vec::new(), done: None };
+            let mut state = State { straight: None, next: Box::new([NONE; 128]), wanted: Vec::new(), done: None };
             for (step, marks) in reached {
                 state.wanted.push(step as u32);
                 let class = match &machine.steps[step] {
@@ -88,7 +101,39 @@ impl Walk {
             }
             walk.states.push(state);
         }
+        for state in (0..walk.states.len()).rev() {
+            walk.states[state].straight = walk.straight(state);
+        }
         Some(walk)
+    }
+
+    /// The one edge that goes on from a state, and the characters that it goes on with, as one or two ranges.
+    fn only_edge(&self, state: usize) -> Option<(u16, [(u8, u8); 2])> {
+        let next = &self.states[state].next;
+        let edge = next.iter().copied().find(|edge| *edge != NONE)?;
+        let is_only = next.iter().all(|other| *other == NONE || *other == edge) && self.states[state].done.is_none();
+        let has = |byte: &u8| next[usize::from(*byte)] == edge;
+        let begins: Vec<u8> = (0..128u8).filter(|byte| has(byte) && !byte.checked_sub(1).is_some_and(|b| has(&b))).collect();
+        let range = |first: &u8| (*first, (*first..128).take_while(has).last().unwrap_or(*first));
+        let ranges = match begins.as_slice() {
+            [one] => [range(one), range(one)],
+            [one, other] => [range(one), range(other)],
+            _ => return None,
+        };
+        (is_only && edge != SEVERAL).then_some((edge, ranges))
+    }
+
+    /// The characters of one class that come next from a state: at least four, and as many as are looked at together.
+    fn straight(&self, state: usize) -> Option<Straight> {
+        let (edge, ranges) = self.only_edge(state)?;
+        let (mut count, mut to) = (1, self.edges[usize::from(edge)].to);
+        while let Some((next, _)) = self.only_edge(to as usize).filter(|(_, others)| count < 16 && *others == ranges)
+            && self.edges[usize::from(next)].marks.is_empty()
+        {
+            (count, to) = (count + 1, self.edges[usize::from(next)].to);
+        }
+        let class = ranges.map(|(first, last)| ByteRange::new(first, last));
+        (count >= 3).then_some(Straight { class, count, edge, to })
     }
 
     /// Fits a plain value; `None` where the walk cannot decide.
@@ -96,7 +141,20 @@ impl Walk {
     pub fn run(&self, value: &[u8], fields: &mut [Place]) -> Walked {
         fields.fill(NOWHERE);
         let mut state = self.states.first()?;
-        for (at, byte) in value.iter().enumerate() {
+        let mut at = 0;
+        while let Some(byte) = value.get(at) {
+            if let Some(straight) = &state.straight
+                && value.len() - at >= straight.count
+            {
+                let lanes = simd::lanes(value, at);
+                let [one, other] = straight.class;
+                if !(one.has(lanes) | other.has(lanes)) & simd::first_lanes(straight.count) == 0 {
+                    mark(&self.edges.get(usize::from(straight.edge))?.marks, at, fields);
+                    state = self.states.get(straight.to as usize)?;
+                    at += straight.count;
+                    continue;
+                }
+            }
             let edge = match state.next[usize::from(byte & 0x7F)] {
                 NONE => return Some(Err(Stuck { at, wanted: state.wanted.clone() })),
                 SEVERAL => return None,
@@ -104,6 +162,7 @@ impl Walk {
             };
             mark(&edge.marks, at, fields);
             state = self.states.get(edge.to as usize)?;
+            at += 1;
         }
         match &state.done {
             Some(marks) => {

@@ -1,5 +1,6 @@
 //! Classes of characters, as tables.
 
+use crate::batch::simd::{self, ByteRange};
 use crate::phrase::ast::{Class, ClassPart};
 use crate::text::characters;
 use crate::text::kind::Kind;
@@ -15,14 +16,41 @@ pub(crate) struct ClassPlan {
 
 impl ClassPlan {
     pub(crate) fn new(class: &Class) -> ClassPlan {
-        let mut plan = ClassPlan { ascii: [false; 256], runs: Vec::new(), parts: class.parts.clone() };
-        for byte in 0..128u8 {
-            plan.ascii[usize::from(byte)] = plan.has_by_parts(char::from(byte).encode_utf8(&mut [0; 4]));
-        }
+        let plan = ClassPlan { ascii: [false; 256], runs: Vec::new(), parts: class.parts.clone() };
+        let bytes = (0..128u8).filter(|byte| plan.has_by_parts(char::from(*byte).encode_utf8(&mut [0; 4])));
+        let bytes: Vec<u8> = bytes.collect();
+        plan.with_ascii(&bytes)
+    }
+
+    /// The class of some ASCII characters, for plain texts alone.
+    pub(crate) fn of_ascii(bytes: &[u8]) -> ClassPlan {
+        ClassPlan { ascii: [false; 256], runs: Vec::new(), parts: Vec::new() }.with_ascii(bytes)
+    }
+
+    fn with_ascii(mut self, bytes: &[u8]) -> ClassPlan {
+        let plan = &mut self;
+        bytes.iter().for_each(|byte| plan.ascii[usize::from(*byte)] = true);
         let has = |byte: u8| plan.ascii[usize::from(byte)];
         let begins = (0..128u8).filter(|byte| has(*byte) && !byte.checked_sub(1).is_some_and(has));
         plan.runs = begins.map(|first| (first, (first..).take_while(|byte| has(*byte)).last().unwrap_or(first))).collect();
-        plan
+        self
+    }
+
+    /// The first byte of a plain text from `at` on that is of the class (`wanted`), or that is not.
+    #[inline]
+    pub(crate) fn find_in_plain(&self, text: &[u8], at: usize, wanted: bool) -> Option<usize> {
+        let flip = if wanted { 0 } else { 0xFFFF };
+        match *self.runs.as_slice() {
+            [(first, last)] => {
+                let range = ByteRange::new(first, last);
+                simd::first(text, at, text.len(), |lanes| range.has(lanes) ^ flip)
+            }
+            [one, other] => {
+                let (one, other) = (ByteRange::new(one.0, one.1), ByteRange::new(other.0, other.1));
+                simd::first(text, at, text.len(), |lanes| (one.has(lanes) | other.has(lanes)) ^ flip)
+            }
+            _ => text.get(at..)?.iter().position(|byte| self.has_byte(*byte) == wanted).map(|found| at + found),
+        }
     }
 
     /// The class of the characters of a text.

@@ -9,7 +9,7 @@ use super::date::DatePlan;
 use super::matcher::Matcher;
 use super::pattern::{self, Compiled};
 use super::setting::{List, NoList, Setting};
-use crate::batch::simd::{self, ByteRange};
+use crate::batch::simd::{self, ByteRange, Loop};
 use crate::batch::{Span, Texts};
 use crate::check::{Violation, ViolationKind, check_digit, email};
 use crate::decimal;
@@ -211,6 +211,7 @@ impl Test {
             }
             Test::Date(date) => date.read(text).is_some(),
             Test::ListedIn { list, .. } => list.contains(text),
+            Test::Email if form.is_plain() => email::holds_for_plain(text),
             Test::Email => email::check(text).is_ok(),
             Test::CheckDigit(algorithm) => check_digit::check(*algorithm, text).is_ok(),
         }
@@ -293,7 +294,7 @@ impl<D: Fn(usize) -> bool> Unmet<'_, D> {
     fn unless_all(&mut self, source: &[u8], test: impl Fn(u8x16) -> u32) {
         let all = |span: Span| simd::all(source, span.start as usize, span.end as usize, &test);
         // Empty texts have no byte that fails.
-        let passes = |spans: &[Span]| spans.iter().fold(true, |so_far, span| so_far & all(*span));
+        let passes = |spans| simd::for_this_processor(AllPass { source, spans, test: &test });
         if self.negated || self.asks_empty || !self.texts.forms.are_plain() || !passes(self.texts.spans) {
             self.unless(|span| !span.is_empty() && all(span));
         }
@@ -319,6 +320,23 @@ impl<D: Fn(usize) -> bool> Unmet<'_, D> {
                 self.failing.push(index as u32);
             }
         }
+    }
+}
+
+/// Whether a test holds for all bytes of all of some texts.
+struct AllPass<'a, T> {
+    source: &'a [u8],
+    spans: &'a [Span],
+    test: &'a T,
+}
+
+impl<T: Fn(u8x16) -> u32> Loop for AllPass<'_, T> {
+    type Output = bool;
+
+    #[inline(always)]
+    fn run(self) -> bool {
+        let all = |span: &Span| simd::all(self.source, span.start as usize, span.end as usize, self.test);
+        self.spans.iter().fold(true, |so_far, span| so_far & all(span))
     }
 }
 

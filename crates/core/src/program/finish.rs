@@ -31,15 +31,23 @@ impl From<bool> for Change {
 }
 
 impl FinishOp {
-    /// Writes the changed text after `out`. The text is not empty.
-    pub(super) fn write(&self, text: &str, unit: Unit, slots: &mut Slots, state: &mut State, out: &mut String) -> Change {
+    /// Writes the changed text after `out`. The text is not empty; `form` is what is known of its characters.
+    pub(super) fn write(
+        &self,
+        text: &str,
+        (unit, form): (Unit, Form),
+        slots: &mut Slots,
+        state: &mut State,
+        out: &mut String,
+    ) -> Change {
+        let unit = unit.in_form(form);
         match self {
             FinishOp::Squeeze => squeeze(text, out).into(),
             FinishOp::Upper => upper(text, out).into(),
             FinishOp::Lower => lower(text, out).into(),
             FinishOp::Title => title(text, out).into(),
-            FinishOp::Filter { class, keep } => filter(text, class, *keep, out).into(),
-            FinishOp::Replace { marker, with } => replace(text, marker, with, slots, out).into(),
+            FinishOp::Filter { class, keep } => filter(text, form, class, *keep, out).into(),
+            FinishOp::Replace { marker, with } => replace(text, (marker, form), with, slots, out).into(),
             FinishOp::Pad { side, width, with } => match pad(text, *side, *width, with, unit, out) {
                 Padded::Filled => Change::Made,
                 Padded::Exact => Change::Same,
@@ -196,8 +204,8 @@ pub(super) fn title(text: &str, out: &mut String) -> bool {
 
 /// Writes the characters of `text` that are of the class (`keep`), or those that are not, behind `out`, if
 /// that leaves any out.
-pub(super) fn filter(text: &str, class: &ClassPlan, keep: bool, out: &mut String) -> bool {
-    if characters::is_plain(text) {
+pub(super) fn filter(text: &str, form: Form, class: &ClassPlan, keep: bool, out: &mut String) -> bool {
+    if form.is_plain() {
         if text.bytes().all(|byte| class.has_byte(byte) == keep) {
             return false;
         }
@@ -210,7 +218,13 @@ pub(super) fn filter(text: &str, class: &ClassPlan, keep: bool, out: &mut String
 }
 
 /// Writes `text` with every place of the marker replaced behind `out`, if there is one.
-pub(super) fn replace(text: &str, marker: &Matcher, with: &Template, slots: &mut Slots, out: &mut String) -> bool {
+pub(super) fn replace(
+    text: &str,
+    (marker, form): (&Matcher, Form),
+    with: &Template,
+    slots: &mut Slots,
+    out: &mut String,
+) -> bool {
     let start = out.len();
     let mut kept = 0;
     if let (Some(regex), Some(most)) = (marker.regex(), with.greatest_group()) {
@@ -221,7 +235,7 @@ pub(super) fn replace(text: &str, marker: &Matcher, with: &Template, slots: &mut
             kept = found.end;
         }
     } else {
-        for found in marker.occurrences(text, Form::of(text)) {
+        for found in marker.occurrences(text, form) {
             out.push_str(&text[kept..found.start]);
             with.write(text, slots, out);
             kept = found.end;

@@ -7,8 +7,8 @@
 use wide::u8x16;
 
 use super::op::{CutOp, FinishOp};
-use crate::batch::simd::{self, ByteRange, Wanted};
-use crate::batch::{Buffer, Span, Writer};
+use crate::batch::simd::{self, ByteRange, Loop, Wanted};
+use crate::batch::{Buffer, Span};
 use crate::phrase::ast::{Position, Range, Side};
 
 /// A cut that is run over a column of plain texts.
@@ -28,6 +28,10 @@ pub(super) enum CutKernel {
     After(u8),
     /// From behind the last of a byte.
     AfterLast(u8),
+    /// Up to the first of a text, with it or without it.
+    UpTo { marker: Box<[u8]>, with_it: bool },
+    /// From the first of a text on, with it or without it.
+    Onward { marker: Box<[u8]>, with_it: bool },
     /// Between the first of a byte and the next of another.
     Between(u8, u8),
     /// One section, counted from 0, by a byte.
@@ -57,8 +61,14 @@ impl CutKernel {
                 let from = from.checked_sub(1)?;
                 CutKernel::Window { from, to: from.checked_add(*width)? }
             }
-            CutOp::UpTo { nth: FIRST, marker, with_it: false } => CutKernel::Before(marker.byte()?),
-            CutOp::Onward { nth: FIRST, marker, with_it: false } => CutKernel::After(marker.byte()?),
+            CutOp::UpTo { nth: FIRST, marker, with_it: false } if marker.byte().is_some() => CutKernel::Before(marker.byte()?),
+            CutOp::Onward { nth: FIRST, marker, with_it: false } if marker.byte().is_some() => CutKernel::After(marker.byte()?),
+            CutOp::UpTo { nth: FIRST, marker, with_it } => {
+                CutKernel::UpTo { marker: marker.ascii_text()?.into(), with_it: *with_it }
+            }
+            CutOp::Onward { nth: FIRST, marker, with_it } => {
+                CutKernel::Onward { marker: marker.ascii_text()?.into(), with_it: *with_it }
+            }
             CutOp::Onward { nth: Position::LAST, marker, with_it: false } => CutKernel::AfterLast(marker.byte()?),
             CutOp::Between { first: FIRST, open, second: None, close } => CutKernel::Between(open.byte()?, close.byte()?),
             CutOp::Sections { range, by, skipping_empty: false } => match range {
@@ -79,68 +89,7 @@ impl CutKernel {
 
     /// Cuts each of some plain texts down to the part of it; empty where that is missing.
     pub(super) fn cut(&self, text: &[u8], spans: &mut [Span]) {
-        let run = Run(spans);
-        match *self {
-            CutKernel::Whole => {}
-            CutKernel::First(n) => run.with(move |value| {
-                let width = value.width();
-                Some(part(value, 0, width.min(n)))
-            }),
-            CutKernel::Last(n) => run.with(move |value| {
-                let width = value.width();
-                Some(part(value, width.saturating_sub(n), width))
-            }),
-            CutKernel::Window { from, to } => run.with(move |value| {
-                let end = value.width().min(to);
-                Some(part(value, from.min(end), end))
-            }),
-            CutKernel::Before(byte) => {
-                let byte = u8x16::splat(byte);
-                run.with(move |value| find(byte, text, value).map(|at| Span::new(value.start as usize, at)));
-            }
-            CutKernel::After(byte) => {
-                let byte = u8x16::splat(byte);
-                run.with(move |value| find(byte, text, value).map(|at| behind(value, at)));
-            }
-            CutKernel::AfterLast(byte) => {
-                let byte = u8x16::splat(byte);
-                run.with(move |value| {
-                    let found = simd::last(text, value.start as usize, value.end as usize, |lanes| simd::are(lanes, byte));
-                    found.map(|at| behind(value, at))
-                });
-            }
-            CutKernel::Between(open, close) => {
-                let (open, close) = (u8x16::splat(open), u8x16::splat(close));
-                run.with(move |value| {
-                    let rest = behind(value, find(open, text, value)?);
-                    find(close, text, rest).map(|at| Span::new(rest.start as usize, at))
-                });
-            }
-            CutKernel::Section { index, by } => {
-                let by = u8x16::splat(by);
-                run.with(move |value| simd::section(text, value, by, index));
-            }
-            CutKernel::FirstNumber => run.with(move |value| first_number(text, value)),
-            CutKernel::LastNumber => run.with(move |value| last_number(text, value)),
-            CutKernel::RunBehind { ref prefix, ref class, .. } => {
-                let prefix = Wanted::new(prefix);
-                match class {
-                    RunClass::Within(first, last) => {
-                        let range = ByteRange::new(*first, *last);
-                        let end_of_run =
-                            move |start, end| simd::first(text, start, end, |lanes| !range.has(lanes) & 0xFFFF).unwrap_or(end);
-                        run.with(move |value| run_behind(prefix, text, value, end_of_run));
-                    }
-                    RunClass::Table(class) => {
-                        let end_of_run = move |start: usize, end: usize| {
-                            let run = text.get(start..end).unwrap_or_default().iter();
-                            start + run.take_while(|byte| class[usize::from(**byte)]).count()
-                        };
-                        run.with(move |value| run_behind(prefix, text, value, end_of_run));
-                    }
-                }
-            }
-        }
+        simd::for_this_processor(CutAll { kernel: self, text, spans });
     }
 
     /// Whether it holds for simple texts too, of which every code point is a character: that is so where it looks for ASCII,
@@ -151,6 +100,8 @@ impl CutKernel {
             | CutKernel::Before(_)
             | CutKernel::After(_)
             | CutKernel::AfterLast(_)
+            | CutKernel::UpTo { .. }
+            | CutKernel::Onward { .. }
             | CutKernel::Between(..)
             | CutKernel::Section { .. }
             | CutKernel::FirstNumber
@@ -175,17 +126,104 @@ impl CutKernel {
     }
 }
 
-/// The spans that a cut is run over: so which cut it is is asked once, and not once a value.
-struct Run<'s>(&'s mut [Span]);
+/// A cut of all texts of a column.
+struct CutAll<'a> {
+    kernel: &'a CutKernel,
+    text: &'a [u8],
+    spans: &'a mut [Span],
+}
 
-impl Run<'_> {
-    // Each cut is compiled by itself: what its loop needs then stays in registers.
-    #[inline(never)]
-    fn with(self, cut: impl Fn(Span) -> Option<Span>) {
-        for span in self.0 {
-            *span = cut(*span).unwrap_or_default();
+/// Cuts each text down to a part of it: a loop for each cut, so that which it is is asked once and not once a text.
+macro_rules! each {
+    ($spans:expr, $value:ident => $part:expr) => {
+        for span in $spans.iter_mut() {
+            let $value = *span;
+            let part: Option<Span> = $part;
+            *span = part.unwrap_or_default();
+        }
+    };
+}
+
+impl Loop for CutAll<'_> {
+    type Output = ();
+
+    #[inline(always)]
+    fn run(self) {
+        let CutAll { kernel, text, spans } = self;
+        match *kernel {
+            CutKernel::Whole => {}
+            CutKernel::First(n) => each!(spans, value => Some(part(value, 0, value.width().min(n)))),
+            CutKernel::Last(n) => {
+                each!(spans, value => Some(part(value, value.width().saturating_sub(n), value.width())));
+            }
+            CutKernel::Window { from, to } => {
+                each!(spans, value => Some(part(value, from.min(value.width().min(to)), value.width().min(to))));
+            }
+            CutKernel::Before(byte) => {
+                let byte = u8x16::splat(byte);
+                each!(spans, value => find(byte, text, value).map(|at| Span::new(value.start as usize, at)));
+            }
+            CutKernel::After(byte) => {
+                let byte = u8x16::splat(byte);
+                each!(spans, value => find(byte, text, value).map(|at| behind(value, at)));
+            }
+            CutKernel::AfterLast(byte) => {
+                let byte = u8x16::splat(byte);
+                each!(spans, value => find_last(byte, text, value).map(|at| behind(value, at)));
+            }
+            CutKernel::UpTo { ref marker, with_it } => {
+                let wanted = Wanted::new(marker);
+                let more = if with_it { wanted.width() } else { 0 };
+                each!(spans, value => {
+                    let at = wanted.first(text, value.start as usize, value.end as usize);
+                    at.map(|at| Span::new(value.start as usize, at + more))
+                });
+            }
+            CutKernel::Onward { ref marker, with_it } => {
+                let wanted = Wanted::new(marker);
+                let more = if with_it { 0 } else { wanted.width() };
+                each!(spans, value => {
+                    let at = wanted.first(text, value.start as usize, value.end as usize);
+                    at.map(|at| Span::new(at + more, value.end as usize))
+                });
+            }
+            CutKernel::Between(open, close) => {
+                let (open, close) = (u8x16::splat(open), u8x16::splat(close));
+                each!(spans, value => between(open, close, text, value));
+            }
+            CutKernel::Section { index, by } => {
+                let by = u8x16::splat(by);
+                each!(spans, value => simd::section(text, value, by, index));
+            }
+            CutKernel::FirstNumber => each!(spans, value => first_number(text, value)),
+            CutKernel::LastNumber => each!(spans, value => last_number(text, value)),
+            CutKernel::RunBehind { ref prefix, class: RunClass::Within(first, last), .. } => {
+                let (prefix, range) = (Wanted::new(prefix), ByteRange::new(first, last));
+                each!(spans, value => run_behind(prefix, text, value, |start, end| end_of_range(range, text, start, end)));
+            }
+            CutKernel::RunBehind { ref prefix, class: RunClass::Table(ref class), .. } => {
+                let prefix = Wanted::new(prefix);
+                each!(spans, value => run_behind(prefix, text, value, |start, end| end_of_class(class, text, start, end)));
+            }
         }
     }
+}
+
+#[inline(always)]
+fn end_of_range(range: ByteRange, text: &[u8], start: usize, end: usize) -> usize {
+    simd::first(text, start, end, |lanes| !range.has(lanes) & 0xFFFF).unwrap_or(end)
+}
+
+#[inline(always)]
+fn end_of_class(class: &[bool; 256], text: &[u8], start: usize, end: usize) -> usize {
+    let run = text.get(start..end).unwrap_or_default().iter();
+    start + run.take_while(|byte| class[usize::from(**byte)]).count()
+}
+
+#[inline(always)]
+fn between(open: u8x16, close: u8x16, text: &[u8], value: Span) -> Option<Span> {
+    let rest = behind(value, find(open, text, value)?);
+    find(close, text, rest).map(|at| Span::new(rest.start as usize, at))
 }
 
 /// A finish that is run over a column of plain texts.
@@ -214,65 +252,89 @@ impl FinishKernel {
     }
 
     /// Whether it finds a part longer than it should be.
-    #[inline]
+    #[inline(always)]
     pub(super) fn is_long(&self, part: Span) -> bool {
         matches!(self, FinishKernel::PadLeft { width, .. } if part.width() > *width)
     }
 
-    /// Writes stretches of plain text on a buffer as the finish makes them, and gives where they stand there; those that
-    /// are empty stay so.
-    pub(super) fn write(&self, text: &[u8], parts: &mut [Span], buffer: &mut Buffer) {
-        match *self {
-            FinishKernel::Lower => rewrite(parts, 0, buffer, |writer, part| {
-                writer.take_as(text, part, |bytes| bytes.map(|byte| byte.to_ascii_lowercase()));
-            }),
-            FinishKernel::Upper => rewrite(parts, 0, buffer, |writer, part| {
-                writer.take_as(text, part, |bytes| bytes.map(|byte| byte.to_ascii_uppercase()));
-            }),
-            FinishKernel::PadLeft { width, with } => rewrite(parts, width, buffer, |writer, part| {
-                writer.fill(with, width.saturating_sub(part.width()));
-                writer.take_as(text, part, |bytes| bytes);
-            }),
-        }
+    /// Writes plain texts after what is in a buffer as the finish makes them, and gives where they are there; those that are
+    /// empty stay so.
+    pub(super) fn write(&self, text: &[u8], spans: &mut [Span], buffer: &mut Buffer) {
+        simd::for_this_processor(WriteAll { kernel: self, text, spans, buffer });
     }
 }
 
-/// Writes parts on a buffer, each of which takes its own width there, or `least` bytes.
-// Compiled by itself: what its loops need then stays in registers.
-#[inline(never)]
-fn rewrite(parts: &mut [Span], least: usize, buffer: &mut Buffer, write: impl Fn(&mut Writer, Span)) {
-    let width = |part: Span| if part.is_empty() { 0 } else { part.width().max(least) };
-    let mut start = buffer.width();
-    let mut writer = buffer.writer(parts.iter().map(|part| width(*part)).sum());
-    for part in parts {
-        let end = start + width(*part);
-        if !part.is_empty() {
-            write(&mut writer, *part);
+/// A finish of all texts of a column.
+struct WriteAll<'a> {
+    kernel: &'a FinishKernel,
+    text: &'a [u8],
+    spans: &'a mut [Span],
+    buffer: &'a mut Buffer,
+}
+
+/// Writes each text that is not empty, which takes its own width, or `least` bytes.
+macro_rules! rewrite {
+    ($self:expr, $least:expr, $writer:ident, $span:ident => $write:expr) => {{
+        let least: usize = $least;
+        let width = |span: Span| if span.is_empty() { 0 } else { span.width().max(least) };
+        let mut start = $self.buffer.width();
+        let mut $writer = $self.buffer.writer($self.spans.iter().map(|span| width(*span)).sum());
+        for place in $self.spans.iter_mut() {
+            let $span = *place;
+            let end = start + width($span);
+            if !$span.is_empty() {
+                $write
+            }
+            *place = Span::new(start, end);
+            start = end;
         }
-        *part = Span::new(start, end);
-        start = end;
+        $writer.finish();
+    }};
+}
+
+impl Loop for WriteAll<'_> {
+    type Output = ();
+
+    #[inline(always)]
+    fn run(self) {
+        match *self.kernel {
+            FinishKernel::Lower => rewrite!(self, 0, writer, span => {
+                writer.take_as(self.text, span, |bytes| bytes.map(|byte| byte.to_ascii_lowercase()));
+            }),
+            FinishKernel::Upper => rewrite!(self, 0, writer, span => {
+                writer.take_as(self.text, span, |bytes| bytes.map(|byte| byte.to_ascii_uppercase()));
+            }),
+            FinishKernel::PadLeft { width, with } => rewrite!(self, width, writer, span => {
+                writer.fill(with, width.saturating_sub(span.width()));
+                writer.take_as(self.text, span, |bytes| bytes);
+            }),
+        }
     }
-    writer.finish();
 }
 
 /// The bytes of a value from one on, up to another, counted from 0.
-#[inline]
+#[inline(always)]
 fn part(value: Span, from: usize, to: usize) -> Span {
     Span { start: value.start + from as u32, end: value.start + to as u32 }
 }
 
 /// What stands in a value behind the byte `at` of the text.
-#[inline]
+#[inline(always)]
 fn behind(value: Span, at: usize) -> Span {
     Span { start: at as u32 + 1, end: value.end }
 }
 
-#[inline]
+#[inline(always)]
+fn find_last(byte: u8x16, text: &[u8], value: Span) -> Option<usize> {
+    simd::last(text, value.start as usize, value.end as usize, |lanes| simd::are(lanes, byte))
+}
+
+#[inline(always)]
 fn find(byte: u8x16, text: &[u8], value: Span) -> Option<usize> {
     simd::first(text, value.start as usize, value.end as usize, |lanes| simd::are(lanes, byte))
 }
 
-#[inline]
+#[inline(always)]
 fn first_number(text: &[u8], value: Span) -> Option<Span> {
     let end = value.end as usize;
     let start = simd::first(text, value.start as usize, end, |lanes| ByteRange::DIGITS.has(lanes))?;
@@ -281,7 +343,7 @@ fn first_number(text: &[u8], value: Span) -> Option<Span> {
 
 /// Where the number that begins at a digit ends, in a stretch with this end. Numbers are short: one byte at a time is
 /// as fast as any.
-#[inline]
+#[inline(always)]
 fn number_end(text: &[u8], start: usize, end: usize) -> usize {
     let text = text.get(..end).unwrap_or_default();
     let digits = |from: usize| text.get(from..).unwrap_or_default().iter().take_while(|byte| byte.is_ascii_digit()).count();

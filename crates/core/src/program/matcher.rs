@@ -7,9 +7,9 @@ use aho_corasick::AhoCorasick;
 use memchr::memmem::Finder;
 
 use super::class::ClassPlan;
-use super::pattern::{self, Compiled};
+use super::pattern::{self, Compiled, Simple};
 use crate::phrase::PhraseError;
-use crate::phrase::ast::{Marker, Position};
+use crate::phrase::ast::{Marker, Position, Regex};
 use crate::text::characters::{self, Form};
 use crate::text::unit::Unit;
 
@@ -32,8 +32,9 @@ enum Strategy {
     Run(Box<ClassPlan>),
     /// Matches one character of the class. One look into a table a character.
     OneOf(Box<ClassPlan>),
-    /// Matches what the regular expression matches; also for texts beyond ASCII in any case.
-    Regex(Box<Compiled>),
+    /// Matches what the regular expression matches; also for texts beyond ASCII in any case. In plain texts, one that is no
+    /// more than a text, a class or a run of a class is looked for as that.
+    Regex(Box<Compiled>, Option<Box<Strategy>>),
 }
 
 impl Matcher {
@@ -46,13 +47,13 @@ impl Matcher {
             Marker::Text { text, any_case: true } if text.is_ascii() => {
                 match AhoCorasick::builder().ascii_case_insensitive(true).build([text]) {
                     Ok(automaton) => Strategy::AnyCase(Box::new(automaton)),
-                    Err(_) => Strategy::Regex(Box::new(pattern::any_case(text)?)),
+                    Err(_) => Strategy::Regex(Box::new(pattern::any_case(text)?), None),
                 }
             }
-            Marker::Text { text, any_case: true } => Strategy::Regex(Box::new(pattern::any_case(text)?)),
+            Marker::Text { text, any_case: true } => Strategy::Regex(Box::new(pattern::any_case(text)?), None),
             Marker::Run(class) => Strategy::Run(Box::new(ClassPlan::new(class))),
             Marker::OneOf(text) => Strategy::OneOf(Box::new(ClassPlan::any_of(text))),
-            Marker::Regex(regex) => Strategy::Regex(Box::new(pattern::marker(regex)?)),
+            Marker::Regex(regex) => Strategy::Regex(Box::new(pattern::marker(regex)?), simpler(regex).map(Box::new)),
         };
         Ok(Matcher { strategy, unit })
     }
@@ -64,7 +65,7 @@ impl Matcher {
 
     /// The regular expression behind the marker, if there is one.
     pub(crate) fn regex(&self) -> Option<&Compiled> {
-        if let Strategy::Regex(compiled) = &self.strategy { Some(compiled) } else { None }
+        if let Strategy::Regex(compiled, _) = &self.strategy { Some(compiled) } else { None }
     }
 
     /// The byte that the marker is, if it is one.
@@ -72,13 +73,26 @@ impl Matcher {
         if let Strategy::Byte(byte) = self.strategy { Some(byte) } else { None }
     }
 
-    /// The first place at or behind the notch `at` of `text` where the marker stands. `form` is what is
-    /// known of the characters of the text.
+    /// The ASCII text that the marker is, if it is one.
+    pub(super) fn ascii_text(&self) -> Option<&[u8]> {
+        match &self.strategy {
+            Strategy::Text(finder) if finder.needle().is_ascii() => Some(finder.needle()),
+            Strategy::Byte(byte) => Some(std::slice::from_ref(byte)),
+            _ => None,
+        }
+    }
+
+    /// The first place at or after the notch `at` of `text` where the marker is. `form` is what is known of the characters of
+    /// the text.
     ///
     /// Both ends of what is found are notches, but for a regular expression's, which are its own affair.
     #[inline]
     pub(crate) fn next(&self, text: &str, at: usize, form: Form) -> Option<Range<usize>> {
-        match &self.strategy {
+        self.next_by(&self.strategy, text, at, form)
+    }
+
+    fn next_by(&self, strategy: &Strategy, text: &str, at: usize, form: Form) -> Option<Range<usize>> {
+        match strategy {
             Strategy::Byte(byte) => {
                 let find = |at| memchr::memchr(*byte, text.as_bytes().get(at..)?).map(|n| at + n..at + n + 1);
                 self.between_characters(text, at, form, find)
@@ -94,9 +108,8 @@ impl Matcher {
             }
             Strategy::Run(class) if form.is_plain() => {
                 let bytes = text.as_bytes();
-                let start = at + bytes.get(at..)?.iter().position(|byte| class.has_byte(*byte))?;
-                let end = bytes[start..].iter().position(|byte| !class.has_byte(*byte)).map_or(bytes.len(), |n| start + n);
-                Some(start..end)
+                let start = class.find_in_plain(bytes, at, true)?;
+                Some(start..class.find_in_plain(bytes, start, false).unwrap_or(bytes.len()))
             }
             Strategy::Run(class) => {
                 let rest = text.get(at..)?;
@@ -106,15 +119,15 @@ impl Matcher {
                 Some(at + first.start..at + last.map_or(first.end, |last| last.end))
             }
             Strategy::OneOf(class) if form.is_plain() => {
-                let start = at + text.as_bytes().get(at..)?.iter().position(|byte| class.has_byte(*byte))?;
-                Some(start..start + 1)
+                class.find_in_plain(text.as_bytes(), at, true).map(|start| start..start + 1)
             }
             Strategy::OneOf(class) => {
                 let rest = text.get(at..)?;
                 let found = characters::ranges(rest).find(|range| class.has(&rest[range.clone()]))?;
                 Some(at + found.start..at + found.end)
             }
-            Strategy::Regex(compiled) => compiled.find(text, at),
+            Strategy::Regex(_, Some(simpler)) if form.is_plain() => self.next_by(simpler, text, at, form),
+            Strategy::Regex(compiled, _) => compiled.find(text, at),
         }
     }
 
@@ -155,6 +168,15 @@ impl Matcher {
             return memchr::memrchr_iter(*byte, text.as_bytes()).find(is_found).map(|at| at..at + 1);
         }
         pick(|| self.occurrences(text, form), nth)
+    }
+}
+
+/// How a regular expression is looked for in plain texts that is no more than a text, a class, or a run of a class.
+fn simpler(regex: &Regex) -> Option<Strategy> {
+    match pattern::simple(regex)? {
+        Simple::Text(text) => Some(Strategy::Text(Box::new(Finder::new(&text).into_owned()))),
+        Simple::One(bytes) => Some(Strategy::OneOf(Box::new(ClassPlan::of_ascii(&bytes)))),
+        Simple::Run(bytes) => Some(Strategy::Run(Box::new(ClassPlan::of_ascii(&bytes)))),
     }
 }
 

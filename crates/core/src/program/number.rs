@@ -4,6 +4,7 @@ use std::ops::Range;
 
 use super::finish;
 use super::matcher::pick;
+use crate::batch::simd::{self, ByteRange};
 use crate::phrase::ast::{Example, NumberStyle, Position};
 use crate::phrase::{ErrorKind, PhraseError};
 use crate::text::characters::{self, Form};
@@ -68,7 +69,7 @@ impl NumberPlan {
 
     fn next(&self, text: &str, at: usize) -> Option<Range<usize>> {
         let bytes = text.as_bytes();
-        let start = at + bytes.get(at..)?.iter().position(u8::is_ascii_digit)?;
+        let start = simd::first(bytes, at, bytes.len(), |lanes| ByteRange::DIGITS.has(lanes))?;
         let mut end = digits_end(bytes, start);
         if let Some(mark) = self.marks.thousands
             && end - start <= 3

@@ -237,6 +237,37 @@ fn run_behind(regex: &Regex) -> Option<RunBehind> {
     Some((prefix.0.to_vec(), table, is_ascii))
 }
 
+/// A regular expression that in plain texts is no more than this.
+pub(crate) enum Simple {
+    /// A text.
+    Text(Vec<u8>),
+    /// One character of these.
+    One(Vec<u8>),
+    /// As many characters of these as there are, one at least.
+    Run(Vec<u8>),
+}
+
+/// What a regular expression is in plain texts, where it is something simple.
+pub(crate) fn simple(regex: &Regex) -> Option<Simple> {
+    if !regex.flags.is_empty() {
+        return None;
+    }
+    let ascii = |class: &Class| {
+        let Class::Unicode(class) = class else { return Vec::new() };
+        let has = |byte: &u8| class.iter().any(|range| (range.start()..=range.end()).contains(&char::from(*byte)));
+        (0..128).filter(has).collect::<Vec<u8>>()
+    };
+    match regex_syntax::parse(&regex.pattern).ok()?.into_kind() {
+        HirKind::Literal(text) if text.0.is_ascii() => Some(Simple::Text(text.0.to_vec())),
+        HirKind::Class(class) => Some(Simple::One(ascii(&class))),
+        HirKind::Repetition(run) if run.min == 1 && run.max.is_none() && run.greedy => match run.sub.kind() {
+            HirKind::Class(class) => Some(Simple::Run(ascii(class))),
+            _ => None,
+        },
+        _ => None,
+    }
+}
+
 fn number_of(compiled: &Compiled, group: &Group) -> Result<usize, PhraseError> {
     compiled.group_number(&group.name).ok_or_else(|| PhraseError {
         kind: ErrorKind::NoSuchGroup(group.name.clone()),

@@ -199,7 +199,7 @@ impl OpAt {
             if !reached.is_empty() {
                 made.clear();
                 let mut state = State::default();
-                match finish.write(reached, unit, slots, &mut state, made) {
+                match finish.write(reached, (unit, out.forms.of(index)), slots, &mut state, made) {
                     Change::Made => buffer.extend(made.as_bytes()),
                     Change::Same => buffer.extend(reached.as_bytes()),
                     Change::Missing => {}
@@ -372,16 +372,26 @@ fn join(with: &str, values: Texts, work: &mut Work, out: &mut Results) {
     let added = Form::of(with);
     let mut forms = Forms::default();
     forms.grow(out.offsets.len());
+    let are_plain = out.forms.are_plain() && added.is_plain();
+    let mut writer = buffer.writer(before.iter().map(|span| span.width() + with.len()).sum());
+    let (mut start, text) = (0, text.as_bytes());
     for row in 1..out.offsets.len() {
         let items = out.offsets[row - 1] as usize..out.offsets[row] as usize;
-        let start = buffer.width();
+        let mut end = start;
         if before[items.clone()].iter().any(|span| !span.is_empty()) {
-            for item in items.clone() {
-                if item > items.start {
-                    buffer.extend(with.as_bytes());
+            for (index, span) in before[items.clone()].iter().enumerate() {
+                if index > 0 {
+                    writer.extend(with.as_bytes());
+                    end += with.len();
                 }
-                buffer.extend(before[item].bytes(text.as_bytes()));
+                writer.copy(text, *span);
+                end += span.width();
             }
+        }
+        out.spans.push(Span::new(start, end));
+        start = end;
+        if are_plain {
+            continue;
         }
         let is = |test: fn(Form) -> bool| test(added) && items.clone().all(|item| test(out.forms.of(item)));
         let form = if is(Form::is_plain) {
@@ -392,8 +402,8 @@ fn join(with: &str, values: Texts, work: &mut Work, out: &mut Results) {
             Form::Composite
         };
         forms.set(row - 1, form);
-        out.spans.push(Span::new(start, buffer.width()));
     }
+    writer.finish();
     out.forms = forms;
     out.offsets.clear();
     out.taken.clear();

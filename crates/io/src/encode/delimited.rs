@@ -2,7 +2,8 @@
 
 use std::borrow::Cow;
 
-use keen_notch_core::batch::{Buffer, Mask, Span};
+use keen_notch_core::batch::simd::{self, Loop};
+use keen_notch_core::batch::{Buffer, Mask, Span, Writer};
 use keen_notch_core::carving::OutColumn;
 use keen_notch_core::column::Header;
 
@@ -176,28 +177,17 @@ impl Delimited {
         let raws = &rows.rows[range.clone()];
         let raw = raws.iter().map(|row| (row.next - row.raw.start) as usize + self.preamble.line_end.len()).sum::<usize>();
         let wide = |column: &Column| column.spans[range.clone()].iter().map(|span| span.width() + 1).sum::<usize>();
-        let mut writer = out.writer(raw + rows.columns.iter().map(wide).sum::<usize>());
+        let writer = out.writer(raw + rows.columns.iter().map(wide).sum::<usize>());
         let is_appended = self.appended.is_some();
         let columns: Vec<(&[u8], &[Span])> =
             rows.columns.iter().map(|column| (column.source, &column.spans[range.clone()])).collect();
         let (before, after) = if is_appended { (&[][..], &columns[..]) } else { columns.split_at(columns.len().min(1)) };
-        for (index, row) in raws.iter().enumerate() {
-            if is_appended {
-                writer.extend(row.raw.bytes(text));
-            }
-            for (source, spans) in before {
-                writer.extend(spans[index].bytes(source));
-            }
-            for (source, spans) in after {
-                writer.cell(self.delimiter, source, spans[index]);
-            }
-            writer.line_end(self.line_end_of(row, rows, range.start + index, text));
-        }
-        writer.finish();
+        let first = range.start;
+        simd::for_this_processor(WritePlainly { encoder: self, text, rows, raws, first, before, after, writer });
     }
 
     /// The line end of an output row: that of its row, and between two results of a row at least one.
-    #[inline]
+    #[inline(always)]
     fn line_end_of<'a>(&'a self, row: &RawRow, rows: &OutRows, index: usize, text: &'a [u8]) -> &'a [u8] {
         let own = row.line_end().bytes(text);
         match &rows.is_repeated {
@@ -273,6 +263,43 @@ impl Delimited {
             let last = input.range.end.checked_sub(1).map_or(raw.start, end_of);
             out.extend(text.get(last..).unwrap_or_default());
         }
+    }
+}
+
+/// Rows none of whose cells needs quotes.
+struct WritePlainly<'a, 'w> {
+    encoder: &'a Delimited,
+    text: &'a [u8],
+    rows: &'a OutRows<'a>,
+    raws: &'a [RawRow],
+    /// The output row that is the first of them.
+    first: usize,
+    /// The column without a delimiter before it, and those with one.
+    before: &'a [(&'a [u8], &'a [Span])],
+    after: &'a [(&'a [u8], &'a [Span])],
+    writer: Writer<'w>,
+}
+
+impl Loop for WritePlainly<'_, '_> {
+    type Output = ();
+
+    #[inline(always)]
+    fn run(self) {
+        let WritePlainly { encoder, text, rows, raws, first, before, after, mut writer } = self;
+        let (is_appended, delimiter) = (encoder.appended.is_some(), encoder.delimiter);
+        for (index, row) in raws.iter().enumerate() {
+            if is_appended {
+                writer.extend(row.raw.bytes(text));
+            }
+            for (source, spans) in before {
+                writer.extend(spans[index].bytes(source));
+            }
+            for (source, spans) in after {
+                writer.cell(delimiter, source, spans[index]);
+            }
+            writer.line_end(encoder.line_end_of(row, rows, first + index, text));
+        }
+        writer.finish();
     }
 }
 

@@ -4,7 +4,7 @@ use std::hint::select_unpredictable;
 use std::io::{self, Read};
 use std::sync::{Arc, Mutex};
 
-use keen_notch_core::batch::simd::{self, STEP};
+use keen_notch_core::batch::simd::{self, Loop, STEP};
 
 use super::quoted::Quoted;
 use crate::Error;
@@ -230,7 +230,8 @@ impl Blocks {
         last[..rest.len()].copy_from_slice(rest);
         let rest = if rest.is_empty() { &[][..] } else { std::slice::from_ref(&last) };
         for (at, blocks) in [(self.looked, blocks), (self.looked + blocks.len() * STEP, rest)] {
-            let found = row_ends(blocks, at, self.delimiter, &mut self.quoted);
+            let (delimiter, quoted) = (self.delimiter, &mut self.quoted);
+            let found = simd::for_this_processor(FindRowEnds { blocks, start: at, delimiter, quoted });
             self.line_ends += found.line_ends;
             self.row_end = found.row_end.unwrap_or(self.row_end);
         }
@@ -247,22 +248,33 @@ struct RowEnds {
 }
 
 /// Looks for line ends in some blocks, the first of which is at a place.
-// Compiled by itself: what its loop needs then stays in registers.
-#[inline(never)]
-fn row_ends(blocks: &[[u8; STEP]], start: usize, delimiter: u8, quoted: &mut Quoted) -> RowEnds {
-    let (mut row_end, mut line_ends) = (0, 0);
-    for (at, block) in (start..).step_by(STEP).zip(blocks) {
-        let (quotes, mut feeds) = (simd::places(block, b'"'), simd::places(block, b'\n'));
-        line_ends += u64::from(feeds.count_ones());
-        if quotes != 0 || quoted.is_inside() {
-            feeds &= !quoted.inside(at, quotes, feeds | simd::places(block, delimiter));
-        } else {
-            quoted.go_past(feeds | u64::from(block[STEP - 1] == delimiter) << (STEP - 1));
+struct FindRowEnds<'a> {
+    blocks: &'a [[u8; STEP]],
+    start: usize,
+    delimiter: u8,
+    quoted: &'a mut Quoted,
+}
+
+impl Loop for FindRowEnds<'_> {
+    type Output = RowEnds;
+
+    #[inline(always)]
+    fn run(self) -> RowEnds {
+        let FindRowEnds { blocks, start, delimiter, quoted } = self;
+        let (mut row_end, mut line_ends) = (0, 0);
+        for (at, block) in (start..).step_by(STEP).zip(blocks) {
+            let (quotes, mut feeds) = (simd::places(block, b'"'), simd::places(block, b'\n'));
+            line_ends += u64::from(feeds.count_ones());
+            if quotes != 0 || quoted.is_inside() {
+                feeds &= !quoted.inside(at, quotes, feeds | simd::places(block, delimiter));
+            } else {
+                quoted.go_past(feeds | u64::from(block[STEP - 1] == delimiter) << (STEP - 1));
+            }
+            let after_last = at + STEP - feeds.leading_zeros() as usize;
+            row_end = select_unpredictable(feeds != 0, after_last, row_end);
         }
-        let after_last = at + STEP - feeds.leading_zeros() as usize;
-        row_end = select_unpredictable(feeds != 0, after_last, row_end);
+        RowEnds { line_ends, row_end: (row_end > 0).then_some(row_end) }
     }
-    RowEnds { line_ends, row_end: (row_end > 0).then_some(row_end) }
 }
 
 /// The number of line ends in `bytes`.

@@ -143,8 +143,6 @@ impl Chunk for DelimitedChunk {
         into.numbers.clear();
         into.numbers.extend(range.start as u32..range.end as u32);
         into.columns.resize_with(self.table.columns, Values::default);
-        let all = Span { start: rows.first().map_or(0, |row| row.raw.start), end: rows.last().map_or(0, |row| row.raw.end) };
-        let (any_quotes, any_odd) = index.has(all);
         for column in &self.found.columns {
             let values = &mut into.columns[*column];
             (values.text, values.own) = (text, None);
@@ -175,9 +173,14 @@ impl Chunk for DelimitedChunk {
                 into.columns[*column].spans[place] = Span { start: end, end };
             }
         }
-        if any_quotes || any_odd {
+        // Most rows need no second look, and in most others it is a column after all of these that needs one.
+        let Some(last) = self.found.columns.last().map(|last| &into.columns[*last].spans) else { return };
+        let up_to_last = |(row, last): (&RawRow, &Span)| Span { start: row.raw.start, end: last.end.max(row.raw.start) };
+        let rare = rows.iter().zip(last).map(up_to_last).map(|span| index.has_rare(span));
+        let rare: Vec<u32> = (0..).zip(rare).filter(|(_, rare)| *rare).map(|(row, _)| row).collect();
+        if !rare.is_empty() {
             for column in &self.found.columns {
-                look_closely(&mut into.columns[*column], index, text, self.table.delimiter);
+                look_closely(&mut into.columns[*column], &rare, index, text, self.table.delimiter);
             }
         }
     }
@@ -230,11 +233,12 @@ impl RawCells for DelimitedChunk {
 /// Takes the quotes off values, and notes which of them are not plain and which have bytes that need quotes.
 // Compiled by itself: what its loops need then stays in registers.
 #[inline(never)]
-fn look_closely(values: &mut Values, index: &Index, text: &str, delimiter: u8) {
+fn look_closely(values: &mut Values, rows: &[u32], index: &Index, text: &str, delimiter: u8) {
     let bytes = text.as_bytes();
     let special = AnyOf::new([b'"', delimiter, b'\n']);
     let mut escaped: Vec<u32> = Vec::new();
-    for (row, span) in values.spans.iter_mut().enumerate() {
+    for row in rows.iter().map(|row| *row as usize) {
+        let span = &mut values.spans[row];
         if !index.has_rare(*span) {
             continue;
         }

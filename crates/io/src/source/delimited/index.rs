@@ -2,7 +2,7 @@
 //! pass over it.
 
 use keen_notch_core::batch::Span;
-use keen_notch_core::batch::simd::{self, Marks, STEP};
+use keen_notch_core::batch::simd::{self, Loop, Marks, STEP};
 use keen_notch_core::text::characters::Form;
 
 use super::quoted::Quoted;
@@ -14,7 +14,7 @@ pub struct Index {
     feeds: Places,
     /// The byte that the index begins at.
     from: usize,
-    /// By blocks of 64 bytes, a bit for each byte that needs a second look; there is one block more than there are bytes for.
+    /// By blocks of 64 bytes, a bit for each byte that needs a second look.
     rare: Vec<Rare>,
 }
 
@@ -71,7 +71,7 @@ impl Unfilled<'_> {
     /// Adds the places whose bits are set in the mask of the block at `at`, `MANY` at a time. Those too many are written
     /// over by the next: how many bits are set is as good as random, and a processor that foresees branches would be
     /// wrong if each bit were asked.
-    #[inline]
+    #[inline(always)]
     fn add<const MANY: usize>(&mut self, mut mask: u64, at: usize) {
         let count = mask.count_ones() as usize;
         for places in self.memory.as_chunks_mut::<MANY>().0 {
@@ -106,14 +106,7 @@ impl Index {
     /// Whether any byte of a stretch needs a second look: a quote, a carriage return, or one beyond ASCII.
     #[inline]
     pub fn has_rare(&self, span: Span) -> bool {
-        let first = span.start as usize - self.from;
-        match self.rare.get(first / STEP..first / STEP + 2) {
-            Some([one, other]) if span.width() < STEP => {
-                let bits = one.all >> (first % STEP) | (other.all << 1) << (STEP - 1 - first % STEP);
-                bits & ((1 << span.width()) - 1) != 0
-            }
-            _ => self.is_any(span, |rare| rare.all),
-        }
+        self.is_any(span, |rare| rare.all)
     }
 
     /// Whether any byte of a stretch is a quote, and whether any is beyond ASCII or a carriage return.
@@ -156,7 +149,8 @@ impl Index {
         match self.rare.get(first / STEP..=last / STEP) {
             Some([only]) => of(only) & first_mask & last_mask != 0,
             Some([one, between @ .., other]) => {
-                of(one) & first_mask != 0 || of(other) & last_mask != 0 || between.iter().any(|rare| of(rare) != 0)
+                let between = between.iter().fold(0, |all, rare| all | of(rare));
+                (of(one) & first_mask) | (of(other) & last_mask) | between != 0
             }
             _ => false,
         }
@@ -170,11 +164,7 @@ impl Index {
             places.count = 0;
         }
         let bytes_from = bytes.get(from..).unwrap_or_default();
-        all_rare.resize(bytes_from.len().div_ceil(STEP) + 1, Rare::default());
-        if let Some(last) = all_rare.last_mut() {
-            // A stretch that begins in the last block is looked for in the next one too.
-            *last = Rare::default();
-        }
+        all_rare.resize(bytes_from.len().div_ceil(STEP), Rare::default());
         let mut quoted = Quoted::new();
         let (blocks, rest) = bytes_from.as_chunks::<STEP>();
         let mut last = [0; STEP];
@@ -183,7 +173,15 @@ impl Index {
         let (mut at, mut rares) = (from, all_rare.as_mut_slice());
         for stretch in stretches {
             let (of_stretch, others) = std::mem::take(&mut rares).split_at_mut(stretch.len());
-            find_in(stretch, at, delimiter, &mut quoted, (all_ends.unfilled(), all_feeds.unfilled()), of_stretch);
+            simd::for_this_processor(FindIn {
+                blocks: stretch,
+                start: at,
+                delimiter,
+                quoted: &mut quoted,
+                ends: all_ends.unfilled(),
+                feeds: all_feeds.unfilled(),
+                rares: of_stretch,
+            });
             at += stretch.len() * STEP;
             rares = others;
         }
@@ -196,33 +194,40 @@ impl Index {
 }
 
 /// Finds what is in some blocks, the first of which is at a place.
-// Compiled by itself: what its loop needs then stays in registers.
-#[inline(never)]
-fn find_in(
-    blocks: &[[u8; STEP]],
+struct FindIn<'a> {
+    blocks: &'a [[u8; STEP]],
     start: usize,
     delimiter: u8,
-    quoted: &mut Quoted,
-    (mut new_ends, mut new_feeds): (Unfilled, Unfilled),
-    rares: &mut [Rare],
-) {
-    let mut marks = [Marks::default(); STRETCH / STEP];
-    let marks = &mut marks[..blocks.len()];
-    simd::mark_all(blocks, delimiter, marks);
-    for ((at, marks), place) in (start..).step_by(STEP).zip(marks).zip(rares) {
-        let Marks { mut ends, mut feeds, quotes, odd } = *marks;
-        if quotes != 0 || quoted.is_inside() {
-            let inside = quoted.inside(at, quotes, ends);
-            (ends, feeds) = (ends & !inside, feeds & !inside);
-        } else {
-            quoted.go_past(ends);
+    quoted: &'a mut Quoted,
+    ends: Unfilled<'a>,
+    feeds: Unfilled<'a>,
+    rares: &'a mut [Rare],
+}
+
+impl Loop for FindIn<'_> {
+    type Output = ();
+
+    #[inline(always)]
+    fn run(self) {
+        let FindIn { blocks, start, delimiter, quoted, ends: mut new_ends, feeds: mut new_feeds, rares } = self;
+        let mut marks = [Marks::default(); STRETCH / STEP];
+        let marks = &mut marks[..blocks.len()];
+        simd::mark_all(blocks, delimiter, marks);
+        for ((at, marks), place) in (start..).step_by(STEP).zip(marks).zip(rares) {
+            let Marks { mut ends, mut feeds, quotes, odd } = *marks;
+            if quotes != 0 || quoted.is_inside() {
+                let inside = quoted.inside(at, quotes, ends);
+                (ends, feeds) = (ends & !inside, feeds & !inside);
+            } else {
+                quoted.go_past(ends);
+            }
+            *place = Rare { all: odd | quotes, quotes };
+            new_ends.add::<8>(ends, at);
+            new_feeds.add::<2>(feeds, at);
         }
-        *place = Rare { all: odd | quotes, quotes };
-        new_ends.add::<8>(ends, at);
-        new_feeds.add::<2>(feeds, at);
+        new_ends.close();
+        new_feeds.close();
     }
-    new_ends.close();
-    new_feeds.close();
 }
 
 #[cfg(test)]

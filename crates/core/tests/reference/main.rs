@@ -1,0 +1,148 @@
+//! Programs on batches, held to a plain interpreter of one value at a time.
+#![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic, reason = "a test that cannot go on has failed")]
+
+mod interpreter;
+
+use keen_notch_core::batch::{Batch, Column};
+use keen_notch_core::carving::{Carving, Worked};
+use keen_notch_core::column::{ColumnRef, Header};
+use keen_notch_core::cutlist::CutList;
+use keen_notch_core::phrase::Phrase;
+use keen_notch_core::phrase::ast::Condition;
+use keen_notch_core::program::{Program, Results, Setting, Work};
+use keen_notch_core::tally::Tally;
+use keen_notch_core::text::unit::Unit;
+use proptest::prelude::*;
+use proptest::sample::select;
+
+/// Steps that give one text.
+const ONE: &[&str] = &[
+    "whole", "first 3", "last 2", "char 1", "char -2", "chars 2 to 4", "chars -3 to end", "chars 2 to end", "chars -4 to -2", "chars 2 for 2",
+    "drop first 1", "drop last 2", r#"before "-""#, r#"before last any of "-7""#, r#"before last "-""#, "after digits", r#"after 2nd "-""#,
+    r#"after last "-""#, r#"after "be""#, r#"through "be""#, r#"from "be""#, r#"before "A-""#, "from letters", r#"through "E" any case"#,
+    r#"between "-" and "-""#, r#"between "(" and ")""#, "between 1st digits and last letters", r#"section 1 by "-""#, r#"section 2 by "-""#,
+    "section -1 by spaces", r#"section 2 by "-" skipping empty"#, r#"sections 1 to 2 by "-" skipping empty"#, r#"sections 2 to end by "-""#,
+    "number", "number last", "number 2", "number signed", r#"number like "1,234.5""#, "run 2", "run -1 of letters and digits",
+    "match /[0-9]+/", "match /(.)-/ group 1", "match /A-([0-9]+)/ group 1", r"match /-(\d+)/ group 1", "trim", "trim left", "length",
+    r#"position of "-""#, "count of letters", r#"count of "-""#, r#"whether contains "-""#, "whether digits", "squeeze", "upper", "lower",
+    "keep digits and letters", "keep digits", r#"drop any of "-7""#, r#"replace "-" with "+""#, r"replace /[0-9]+/ with '#'",
+    r#"replace /(.)(.)/ with "$2$1""#, "replace /-/ with \"\"", r#"pad left to 5 with "0""#, r#"pad right to 4 with "ab""#,
+    r#"clip to 3 with "…""#, r#"prefix "<""#, r#"suffix ">""#, "plain number",
+];
+
+/// Steps that give several.
+const SEVERAL: &[&str] =
+    &[r#"sections by "-""#, r#"sections by "-" skipping empty"#, "numbers", "runs", "runs of letters", "matches /[a-z]/i", "matches /-?/"];
+
+const CONDITIONS: &[&str] = &[
+    "required", "blank", "not blank", "length 3", "length 2 to 4", "digits", "uppercase", "uppercase and digits", "not digits",
+    "letters and any of \"-\"", "alphanumeric", "fits /[A-Z]-[0-9]+/", "starts with \"A\"", "starts with letters", "ends with digits",
+    "contains \"-\"", "contains digits", "one of \"A\", \"7\"", "not one of \"A\"", "range 1 to 99", "range 7 to",
+];
+
+/// Values of which some are plain, some beyond ASCII with every code point by itself, and some of characters made of several.
+fn value() -> impl Strategy<Value = String> {
+    let plain = ["-", "--", "A", "be", "7", "12.5", " ", "1,204", "(", ")", "+3", "E", "A-77"];
+    let simple = [&plain[..], &["é", "ß", "東", "Ω", "Я", "–"]].concat();
+    let composite = [&simple[..], &["\u{a0}", "\r\n", "\u{301}", "👩\u{200d}🚀", "\u{200d}", "🇩🇪", "각", "e\u{301}", "\u{600}", "K"]].concat();
+    prop_oneof![
+        4 => proptest::collection::vec(select(plain.to_vec()), 0..8),
+        2 => proptest::collection::vec(select(simple), 0..8),
+        2 => proptest::collection::vec(select(composite), 0..8),
+    ]
+    .prop_map(|parts| parts.concat())
+}
+
+fn steps(most: usize) -> impl Strategy<Value = String> {
+    proptest::collection::vec(select(ONE.to_vec()), 1..most).prop_map(|steps| steps.join(" then "))
+}
+
+fn phrase() -> impl Strategy<Value = String> {
+    let several = (select(SEVERAL.to_vec()), proptest::option::of(steps(3)), select(vec!["|", "", " é"]));
+    let joined = several.prop_map(|(several, then, with)| {
+        let then = then.map_or(String::new(), |then| format!(" then {then}"));
+        format!("{several}{then} joined with \"{with}\"")
+    });
+    let branch = prop_oneof![6 => steps(4), 2 => joined, 1 => select(vec!["\"none\"", "\"\"", "\"é\""]).prop_map(str::to_owned)];
+    proptest::collection::vec(branch, 1..4).prop_map(|branches| branches.join(" or "))
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(if cfg!(debug_assertions) { 400 } else { 20_000 }))]
+
+    #[test]
+    fn phrases_on_columns_give_what_they_give_on_each_value(phrase in phrase(), values in proptest::collection::vec(value(), 1..90)) {
+        let parsed = Phrase::parse(&phrase).unwrap();
+        let program = Program::new(&parsed, Unit::Characters).unwrap();
+        let column = Column::of(values.iter().map(String::as_str));
+        let (mut work, mut results) = (Work::default(), Results::default());
+        // Memory that another column has passed through must give the same.
+        program.run(Column::of(["x-1-é", "", "7"]).texts(), &mut work, &mut results);
+        program.run(column.texts(), &mut work, &mut results);
+        for (row, value) in values.iter().enumerate() {
+            let (expected, state) = interpreter::phrase(&parsed, value);
+            let texts: Vec<&str> = results.items(row).map(|item| results.texts(column.texts()).get(item)).collect();
+            prop_assert_eq!(&texts, &expected, "{} of {:?}", phrase, value);
+            prop_assert_eq!(results.state(row).to_string(), state, "{} of {:?}", phrase, value);
+        }
+    }
+
+    #[test]
+    fn several_results_are_those_of_each_value(
+        several in select(SEVERAL.to_vec()), then in proptest::option::of(steps(3)), or in proptest::option::of(steps(2)),
+        values in proptest::collection::vec(value(), 1..90),
+    ) {
+        let then = then.map_or(String::new(), |then| format!(" then {then}"));
+        let or = or.map_or(String::new(), |or| format!(" or {or}"));
+        let phrase = format!("{several}{then}{or}");
+        let parsed = Phrase::parse(&phrase).unwrap();
+        let program = Program::new(&parsed, Unit::Characters).unwrap();
+        let column = Column::of(values.iter().map(String::as_str));
+        let (mut work, mut results) = (Work::default(), Results::default());
+        program.run(column.texts(), &mut work, &mut results);
+        for (row, value) in values.iter().enumerate() {
+            let (expected, state) = interpreter::phrase(&parsed, value);
+            let texts: Vec<&str> = results.items(row).map(|item| results.texts(column.texts()).get(item)).collect();
+            prop_assert_eq!(&texts, &expected, "{} of {:?}", phrase, value);
+            prop_assert_eq!(results.state(row).to_string(), state, "{} of {:?}", phrase, value);
+        }
+    }
+
+    #[test]
+    fn conditions_hold_for_the_rows_they_hold_for_by_themselves(
+        check in select(CONDITIONS.to_vec()), when in select(CONDITIONS.to_vec()), keep in select(CONDITIONS.to_vec()), take in steps(3),
+        values in proptest::collection::vec(value(), 1..90),
+    ) {
+        let quoted = |condition: &str| condition.replace('\\', "\\\\").replace('"', "\\\"");
+        let list = format!(
+            "[piece.p]\ntake = '''{take}'''\nwhen = \"{}\"\ncheck = [\"{}\"]\n[rows]\nkeep = [\"p: {}\"]",
+            quoted(when), quoted(check), quoted(keep)
+        );
+        let wanted = CutList::parse(&list, 0).unwrap().wanted;
+        let carving = Carving::new(&wanted, Some(&ColumnRef::Number(1)), &Setting::new(Unit::Characters), &Header::Unnamed(1)).unwrap();
+        let column = Column::of(values.iter().map(String::as_str));
+        let batch = Batch { rows: values.len(), columns: &[column.texts()] };
+        let mut worked = Worked::default();
+        carving.run(&batch, &mut worked);
+        let kept = worked.take_kept();
+        let asked = |text: &str| Condition::parse(text).unwrap();
+        let (phrase, when, check, keep) = (Phrase::parse(&take).unwrap(), asked(when), asked(check), asked(keep));
+        let result = |value: &String| {
+            let holds = interpreter::condition(&when, value);
+            if holds { interpreter::phrase(&phrase, value).0.first().cloned().unwrap_or_default() } else { String::new() }
+        };
+        let expected: Vec<u32> =
+            (0..).zip(&values).filter(|(_, value)| interpreter::condition(&keep, &result(value))).map(|(row, _)| row).collect();
+        prop_assert_eq!(kept.unwrap_or_else(|| (0..values.len() as u32).collect()), expected, "{}", list);
+        let mut tally = Tally::default();
+        carving.judge(&batch, &mut worked, std::slice::from_mut(&mut tally));
+        let fails = |value: &String| {
+            let text = result(value);
+            let is_asked = !text.is_empty() || check.kind == keen_notch_core::phrase::ast::ConditionKind::Required;
+            is_asked && !interpreter::condition(&check, &text)
+        };
+        let expected: Vec<u32> = (0..).zip(&values).filter(|(_, value)| fails(value)).map(|(row, _)| row).collect();
+        let failing: Vec<u32> = worked.failures().iter().map(|failure| failure.row).collect();
+        prop_assert_eq!((failing.len() as u64, &failing), (tally.faulted, &expected), "{}", list);
+    }
+}

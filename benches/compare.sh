@@ -2,25 +2,19 @@
 # Carves the benchmark's ten pieces with four checks, proves that they are what the job done by hand gives, and times
 # them against it: the median of five runs each, in turn, in one go, since the machine may be busy with other things.
 #
-# usage: benches/compare.sh [ROWS] [BENCH]
+# usage: benches/compare.sh [ROWS]
 #   ROWS   rows of made-up data (default 3000000: 456 MB)
-#   BENCH  the folder that makes the data and does the job by hand (default ../shared/bench)
 set -euo pipefail
 cd "$(dirname "$0")/.."
 rows=${1:-3000000}
-bench=${2:-../shared/bench}
 list=$PWD/benches/yard.cutlist.toml
-if [ ! -d "$bench" ]; then
-  echo "compare.sh: $bench is not there: name the folder that does the job by hand" >&2
-  exit 2
-fi
 work=$(mktemp -d)
 trap 'rm -rf "$work"' EXIT
 cargo build --release --quiet
 carve=$PWD/target/release/keen-notch
-cp -r "$bench" "$work/bench" && chmod -R u+w "$work/bench"
-(cd "$work/bench" && CARGO_TARGET_DIR="${BENCH_TARGET:-$work/target}" cargo build --release --quiet)
-made="${BENCH_TARGET:-$work/target}/release"
+made=${BENCH_TARGET:-target/yard}
+cargo build --release --quiet --manifest-path benches/yard/Cargo.toml --target-dir "$made"
+made=$made/release
 
 # The same ten columns, whatever stands around them. The job by hand counts faults where we have checks.
 python3 - > "$work/columns.py" <<'PY'
@@ -40,7 +34,7 @@ print(f"{rows} rows, {differing} differ in a cell")
 sys.exit(differing > 0)''')
 PY
 for kind in tidy untidy; do
-  "$made/make-yard" 200000 $([ $kind = untidy ] && echo untidy) > "$work/$kind.csv"
+  "$made/make-yard" 200000 $kind > "$work/$kind.csv"
   "$made/by-hand" "$work/$kind.csv" > "$work/theirs.csv"
   "$carve" carve "$work/$kind.csv" -l "$list" --quiet -o "$work/ours.csv"
   printf '%-7s' "$kind:"
@@ -77,13 +71,11 @@ for _ in 1 2 3 4 5; do
   run copy copy
   run survey survey
 done
-if [ "${PYTHON:-yes}" = yes ]; then run python sh -c "python3 '$work/bench/by_hand.py' '$work/yard.csv' > '$work/hand.csv'"; fi
 median() { sort -n "$work/times.$1" | awk '{ v[NR] = $1 } END { print v[int((NR + 1) / 2)] }'; }
 hand=$(median by-hand)
 hand_to_pipe=$(median by-hand-to-pipe)
 line() { printf '%-22s %6.2f s   %5.1f times as fast as by hand\n' "$1" "$2" "$(echo "$3 / $2" | bc -l)"; }
 line by-hand "$hand" "$hand"
-if [ -e "$work/times.python" ]; then line python "$(median python)" "$hand"; fi
 line one-thread "$(median one-thread)" "$hand"
 line two-threads "$(median two-threads)" "$hand"
 line by-hand-to-pipe "$hand_to_pipe" "$hand_to_pipe"

@@ -2,9 +2,8 @@
 # How the time of a run grows with the number of pieces and of rows, and its memory with the size of the input.
 # Two threads, to /dev/null, the least of three runs each.
 #
-# usage: benches/growth.sh [MAKE-YARD] [ROWS]
-#   MAKE-YARD  the program that writes so many rows of made-up data (default: built from ../shared/bench)
-#   ROWS       the most rows (default 10000000: 1.5 GB)
+# usage: benches/growth.sh [ROWS]
+#   ROWS  the most rows (default 10000000: 1.5 GB)
 set -euo pipefail
 cd "$(dirname "$0")/.."
 work=$(mktemp -d)
@@ -12,13 +11,10 @@ trap 'rm -rf "$work"' EXIT
 cargo build --release --quiet
 carve=$PWD/target/release/keen-notch
 list=$PWD/benches/yard.cutlist.toml
-make=${1:-}
-if [ -z "$make" ]; then
-  cp -r ../shared/bench "$work/bench" && chmod -R u+w "$work/bench"
-  (cd "$work/bench" && CARGO_TARGET_DIR=$work/target cargo build --release --quiet)
-  make=$work/target/release/make-yard
-fi
-most=${2:-10000000}
+made=${BENCH_TARGET:-target/yard}
+cargo build --release --quiet --manifest-path benches/yard/Cargo.toml --target-dir "$made"
+make=$made/release/make-yard
+most=${1:-10000000}
 least() { # least COMMAND…: the least time of three runs, and the most memory
   for _ in 1 2 3; do /usr/bin/time -f '%e %M' "$@" 2>&1 >/dev/null | tail -1; done | sort -n | head -1
 }

@@ -7,6 +7,7 @@ mod console;
 mod draw;
 mod exit;
 mod failure;
+mod mistake;
 mod pipes;
 mod progress;
 
@@ -22,8 +23,9 @@ fn main() -> ExitCode {
     args.color.apply();
     pipes::widen();
     let console = Console::detect();
-    match commands::run(&args.command, &console) {
-        Ok(exit) => exit.into(),
-        Err(failure) => failure.report(&console).into(),
-    }
+    let run = || match commands::run(&args.command, &console) {
+        Ok(exit) => exit,
+        Err(failure) => failure.report(&console),
+    };
+    mistake::guarded(run).into()
 }

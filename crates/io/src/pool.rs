@@ -1,14 +1,20 @@
 //! Work on several threads whose results come in the order of what was worked on.
 
 use std::collections::BTreeMap;
-use std::sync::atomic::{AtomicBool, Ordering, fence};
+use std::sync::atomic::{Ordering, fence};
 use std::sync::{Condvar, Mutex, MutexGuard, PoisonError};
 use std::thread;
 
-use crossbeam_channel::{Sender, bounded, unbounded};
+use crossbeam_channel::unbounded;
 
-/// Items on their way, for each thread: worked on, or waiting for one before them. This is what bounds memory.
-const ON_THE_WAY: usize = 4;
+/// Bytes of items on their way, for each thread: worked on, or waiting for one before them. This is what bounds memory.
+const ON_THE_WAY: usize = 1 << 20;
+
+/// An item that has a size, in bytes.
+pub trait HasSize {
+    /// Its size.
+    fn size(&self) -> usize;
+}
 
 /// Where items come from, one thread at a time.
 struct Source<S> {
@@ -23,22 +29,46 @@ struct Sink<K, R, E> {
     take: K,
     /// The number of the result that is next.
     next: u64,
-    /// Results that came before it was their turn.
-    waiting: BTreeMap<u64, Result<R, E>>,
+    /// Results that came before it was their turn, with the size of their items.
+    waiting: BTreeMap<u64, (usize, Result<R, E>)>,
     outcome: Result<(), E>,
 }
 
+/// The bytes on their way.
+struct Budget {
+    /// How many there are, and whether the run has ended early.
+    state: Mutex<(usize, bool)>,
+    changed: Condvar,
+    most: usize,
+}
+
+impl Budget {
+    /// Waits until another item may be taken; whether one may be at all.
+    fn wait(&self) -> bool {
+        let mut state = lock(&self.state);
+        while state.0 >= self.most && !state.1 {
+            state = self.changed.wait(state).unwrap_or_else(PoisonError::into_inner);
+        }
+        !state.1
+    }
+
+    fn change(&self, change: impl FnOnce(&mut (usize, bool))) {
+        change(&mut lock(&self.state));
+        self.changed.notify_all();
+    }
+}
+
 /// Takes items from `source` until it gives none, works on each, and hands the results to `sink` in the order of the
-/// items, on so many threads. `worker` is called on each thread once, and gives what works there; it is told the number of
+/// items, on `threads` threads. `worker` is called on each thread once, and gives what works there; it is told the number of
 /// each item, from 0.
 ///
 /// Each thread takes an item, works on it and hands the result on itself, if nobody else is handing on: so what it
-/// reads, works on and writes stays near its processor.
+/// reads, works on and writes stays near its processor. A thread that cannot be started is done without.
 ///
 /// # Errors
 /// The first in the order of the items, whichever of the three it comes from; what came before it has been handed
 /// to `sink`.
-pub fn in_order<T, R: Send, E: Send, W: FnMut(u64, T) -> Result<R, E>>(
+pub fn in_order<T: HasSize, R: Send, E: Send, W: FnMut(u64, T) -> Result<R, E>>(
     threads: usize,
     mut source: impl FnMut() -> Result<Option<T>, E> + Send,
     worker: impl Fn() -> W + Sync,
@@ -52,26 +82,23 @@ pub fn in_order<T, R: Send, E: Send, W: FnMut(u64, T) -> Result<R, E>>(
         }
         return Ok(());
     }
-    // Whoever takes an item has to have leave, which is given back when its result has been handed on.
-    let (leave, left) = bounded::<()>(threads * (ON_THE_WAY + 1));
-    give_leave(&leave, threads * ON_THE_WAY);
-    let (results, done) = unbounded::<(u64, Result<R, E>)>();
+    let budget = Budget { state: Mutex::default(), changed: Condvar::new(), most: threads * ON_THE_WAY };
+    let (results, done) = unbounded::<(u64, usize, Result<R, E>)>();
     let source = Mutex::new(Source { give: source, next: 0, ended: false });
     let sink = Mutex::new(Sink { take: sink, next: 0, waiting: BTreeMap::new(), outcome: Ok(()) });
-    let stopped = AtomicBool::new(false);
-    let stop = || {
-        stopped.store(true, Ordering::SeqCst);
-        give_leave(&leave, threads);
-    };
+    let stop = || budget.change(|state| state.1 = true);
     let next_item = || {
         let mut source = lock(&source);
-        if source.ended {
+        // How large an item is shows when it has been taken: one thread waits, and takes one.
+        if source.ended || !budget.wait() {
             return None;
         }
         let item = (source.give)().transpose();
         source.ended = !matches!(item, Some(Ok(_)));
         source.next += 1;
-        item.map(|item| (source.next - 1, item))
+        let size = if let Some(Ok(item)) = &item { item.size() } else { 0 };
+        budget.change(|state| state.0 += size);
+        item.map(|item| (source.next - 1, size, item))
     };
     // Whoever finds somebody handing on leaves the result to them: they look again before they go.
     let hand_on = || {
@@ -79,13 +106,13 @@ pub fn in_order<T, R: Send, E: Send, W: FnMut(u64, T) -> Result<R, E>>(
             fence(Ordering::SeqCst);
             let Ok(mut locked) = sink.try_lock() else { return };
             let sink = &mut *locked;
-            sink.waiting.extend(done.try_iter());
+            sink.waiting.extend(done.try_iter().map(|(number, size, result)| (number, (size, result))));
             while sink.outcome.is_ok()
-                && let Some(result) = sink.waiting.remove(&sink.next)
+                && let Some((size, result)) = sink.waiting.remove(&sink.next)
             {
                 sink.outcome = result.and_then(&mut sink.take);
                 sink.next += 1;
-                give_leave(&leave, 1);
+                budget.change(|state| state.0 -= size);
             }
             if sink.outcome.is_err() {
                 stop();
@@ -101,28 +128,20 @@ pub fn in_order<T, R: Send, E: Send, W: FnMut(u64, T) -> Result<R, E>>(
     let run = || {
         let _stops = OnPanic(&stop);
         let mut work = worker();
-        while left.recv().is_ok() && !stopped.load(Ordering::SeqCst) {
-            let Some((number, item)) = next_item() else {
-                // The next to come finds the end too.
-                give_leave(&leave, 1);
-                return;
-            };
-            let _ = results.send((number, item.and_then(|item| work(number, item))));
+        while let Some((number, size, item)) = next_item() {
+            let _ = results.send((number, size, item.and_then(|item| work(number, item))));
             hand_on();
         }
     };
     thread::scope(|scope| {
-        (1..threads).for_each(|_| drop(scope.spawn(run)));
+        for _ in 1..threads {
+            if thread::Builder::new().spawn_scoped(scope, run).is_err() {
+                break;
+            }
+        }
         run();
     });
     sink.into_inner().unwrap_or_else(PoisonError::into_inner).outcome
-}
-
-/// Lets so many more take an item; there is room for all there can be.
-fn give_leave(leave: &Sender<()>, count: usize) {
-    for _ in 0..count {
-        let _ = leave.try_send(());
-    }
 }
 
 /// What a thread held that panicked is not used again: the panic ends the run.
@@ -208,6 +227,13 @@ impl<S> Drop for TurnGuard<'_, S> {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    impl HasSize for u32 {
+        fn size(&self) -> usize {
+            // Few fit.
+            ON_THE_WAY / 2
+        }
+    }
 
     /// The numbers below `end`, doubled by so many threads; one of them may fail.
     fn doubled(threads: usize, end: u32, fails: Option<u32>) -> (Vec<u32>, Result<(), u32>) {

@@ -1,6 +1,6 @@
 //! Reading a form.
 
-use crate::phrase::ast::Class;
+pub use crate::phrase::ast::Field;
 use crate::phrase::parse_field;
 use crate::text_error::TextError;
 
@@ -27,19 +27,6 @@ pub enum Item {
     Field(Field),
     /// A part that may be absent.
     Optional(Vec<Item>),
-}
-
-/// A piece in a form.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Field {
-    /// Its name.
-    pub name: String,
-    /// Its least width, in characters.
-    pub from: usize,
-    /// Its greatest width; none where it is as wide as it has to be.
-    pub to: Option<usize>,
-    /// The class of its characters; any where none is said.
-    pub class: Option<Class>,
 }
 
 impl Form {

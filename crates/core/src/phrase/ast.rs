@@ -299,6 +299,19 @@ pub enum ClassPart {
     AnyOf(String),
 }
 
+/// A piece in a form.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Field {
+    /// Its name.
+    pub name: String,
+    /// Its least width, in characters.
+    pub from: usize,
+    /// Its greatest width; none where it is as wide as it has to be.
+    pub to: Option<usize>,
+    /// The class of its characters; any where none is said.
+    pub class: Option<Class>,
+}
+
 /// A condition on a text.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Condition {

@@ -7,6 +7,7 @@ mod error;
 mod parse;
 pub mod reference;
 mod token;
+pub mod words;
 mod write;
 
 pub use ast::{Phrase, Span};

@@ -19,20 +19,3 @@ pub fn quoted(text: &str) -> String {
     written.push('"');
     written
 }
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-    use crate::phrase::Phrase;
-    use crate::program::{Program, Scratch};
-    use crate::text::unit::Unit;
-
-    #[test]
-    fn what_is_written_is_read_again() {
-        for text in ["-", "\"", "\\", "a b", "\u{a0}", "\r\n\t", "–é'/"] {
-            let phrase = Phrase::parse(&format!("suffix {}", quoted(text))).unwrap();
-            let plan = Program::new(&phrase, Unit::Characters).unwrap();
-            assert_eq!(plan.cut("x", &mut Scratch::default()).text, format!("x{text}"), "{text:?}");
-        }
-    }
-}

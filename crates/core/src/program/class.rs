@@ -68,7 +68,7 @@ impl ClassPlan {
             ClassPart::Alphanumeric => "a letter or a digit".to_owned(),
             ClassPart::Spaces => "white space".to_owned(),
             ClassPart::Punctuation => "punctuation".to_owned(),
-            ClassPart::AnyOf(text) => format!("one of {}", crate::explain::quoted(text)),
+            ClassPart::AnyOf(text) => format!("one of {}", crate::phrase::words::text(text)),
         };
         self.parts.iter().map(part).collect::<Vec<_>>().join(" or ")
     }

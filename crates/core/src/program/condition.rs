@@ -162,7 +162,7 @@ impl ConditionPlan {
                 return not_here("same as", "it belongs in `check`, `when` or `keep` of [rows], which see the other columns");
             }
         };
-        let words = crate::explain::condition(&Condition { negated: false, ..condition.clone() });
+        let words = crate::phrase::words::condition(&Condition { negated: false, ..condition.clone() });
         Ok(ConditionPlan { negated: condition.negated, test, words })
     }
 

@@ -5,8 +5,8 @@ use std::ops::Range;
 
 use keen_notch_core::phrase::Phrase;
 use keen_notch_core::phrase::ast::{
-    Body, Class, ClassPart, Condition, ConditionKind, Division, Marker, NumberStyle, Occurrence, Pattern, Position, Side, Sides,
-    Step, StepKind,
+    Body, Class, ClassPart, Condition, ConditionKind, Division, Marker, NumberStyle, Occurrence, Pattern, Position, Side,
+    Sides, Step, StepKind,
 };
 use unicode_segmentation::UnicodeSegmentation;
 
@@ -50,9 +50,7 @@ fn steps(steps: &[Step], value: &str) -> (Option<Vec<String>>, Flags) {
                 Texts::One(all.join(with))
             }
             Texts::One(text) => Texts::One(one(&step.kind, &text, index == 0, &mut flags)),
-            Texts::Several(all) => {
-                Texts::Several(all.iter().map(|text| one(&step.kind, text, false, &mut flags)).collect())
-            }
+            Texts::Several(all) => Texts::Several(all.iter().map(|text| one(&step.kind, text, false, &mut flags)).collect()),
         };
         // Of nothing comes nothing.
         match &texts {
@@ -157,7 +155,9 @@ fn one(kind: &StepKind, text: &str, first: bool, flags: &mut Flags) -> String {
         StepKind::Lower => text.to_lowercase(),
         StepKind::Keep(class) => characters.iter().filter(|character| is_of(class, character)).copied().collect(),
         StepKind::DropClass(class) => characters.iter().filter(|character| !is_of(class, character)).copied().collect(),
-        StepKind::Replace { marker: Marker::Regex(regex), with, .. } => compiled(&regex.pattern, &regex.flags).replace_all(text, with).into_owned(),
+        StepKind::Replace { marker: Marker::Regex(regex), with, .. } => {
+            compiled(&regex.pattern, &regex.flags).replace_all(text, with).into_owned()
+        }
         StepKind::Replace { marker, with, .. } => {
             let (mut replaced, mut at) = (String::new(), 0);
             for range in occurrences(marker, text) {
@@ -196,7 +196,12 @@ fn several(kind: &StepKind, text: &str) -> Vec<String> {
             // A match with nothing in it is no result.
             let all = compiled(&pattern.regex.pattern, &pattern.regex.flags);
             let is_there: Vec<bool> = all.find_iter(text).map(|found| !found.is_empty()).collect();
-            matches(pattern, text).into_iter().zip(is_there).filter(|(_, there)| *there).map(|(text, _)| text.unwrap_or_default()).collect()
+            matches(pattern, text)
+                .into_iter()
+                .zip(is_there)
+                .filter(|(_, there)| *there)
+                .map(|(text, _)| text.unwrap_or_default())
+                .collect()
         }
         other => panic!("{other:?} gives one result"),
     }

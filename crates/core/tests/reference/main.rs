@@ -17,34 +17,118 @@ use proptest::sample::select;
 
 /// Steps that give one text.
 const ONE: &[&str] = &[
-    "whole", "first 3", "last 2", "char 1", "char -2", "chars 2 to 4", "chars -3 to end", "chars 2 to end", "chars -4 to -2", "chars 2 for 2",
-    "drop first 1", "drop last 2", r#"before "-""#, r#"before last any of "-7""#, r#"before last "-""#, "after digits", r#"after 2nd "-""#,
-    r#"after last "-""#, r#"after "be""#, r#"through "be""#, r#"from "be""#, r#"before "A-""#, "from letters", r#"through "E" any case"#,
-    r#"between "-" and "-""#, r#"between "(" and ")""#, "between 1st digits and last letters", r#"section 1 by "-""#, r#"section 2 by "-""#,
-    "section -1 by spaces", r#"section 2 by "-" skipping empty"#, r#"sections 1 to 2 by "-" skipping empty"#, r#"sections 2 to end by "-""#,
-    "number", "number last", "number 2", "number signed", r#"number like "1,234.5""#, "run 2", "run -1 of letters and digits",
-    "match /[0-9]+/", "match /(.)-/ group 1", "match /A-([0-9]+)/ group 1", r"match /-(\d+)/ group 1", "trim", "trim left", "length",
-    r#"position of "-""#, "count of letters", r#"count of "-""#, r#"whether contains "-""#, "whether digits", "squeeze", "upper", "lower",
-    "keep digits and letters", "keep digits", r#"drop any of "-7""#, r#"replace "-" with "+""#, r"replace /[0-9]+/ with '#'",
-    r#"replace /(.)(.)/ with "$2$1""#, "replace /-/ with \"\"", r#"pad left to 5 with "0""#, r#"pad right to 4 with "ab""#,
-    r#"clip to 3 with "…""#, r#"prefix "<""#, r#"suffix ">""#, "plain number",
+    "whole",
+    "first 3",
+    "last 2",
+    "char 1",
+    "char -2",
+    "chars 2 to 4",
+    "chars -3 to end",
+    "chars 2 to end",
+    "chars -4 to -2",
+    "chars 2 for 2",
+    "drop first 1",
+    "drop last 2",
+    r#"before "-""#,
+    r#"before last any of "-7""#,
+    r#"before last "-""#,
+    "after digits",
+    r#"after 2nd "-""#,
+    r#"after last "-""#,
+    r#"after "be""#,
+    r#"through "be""#,
+    r#"from "be""#,
+    r#"before "A-""#,
+    "from letters",
+    r#"through "E" any case"#,
+    r#"between "-" and "-""#,
+    r#"between "(" and ")""#,
+    "between 1st digits and last letters",
+    r#"section 1 by "-""#,
+    r#"section 2 by "-""#,
+    "section -1 by spaces",
+    r#"section 2 by "-" skipping empty"#,
+    r#"sections 1 to 2 by "-" skipping empty"#,
+    r#"sections 2 to end by "-""#,
+    "number",
+    "number last",
+    "number 2",
+    "number signed",
+    r#"number like "1,234.5""#,
+    "run 2",
+    "run -1 of letters and digits",
+    "match /[0-9]+/",
+    "match /(.)-/ group 1",
+    "match /A-([0-9]+)/ group 1",
+    r"match /-(\d+)/ group 1",
+    "trim",
+    "trim left",
+    "length",
+    r#"position of "-""#,
+    "count of letters",
+    r#"count of "-""#,
+    r#"whether contains "-""#,
+    "whether digits",
+    "squeeze",
+    "upper",
+    "lower",
+    "keep digits and letters",
+    "keep digits",
+    r#"drop any of "-7""#,
+    r#"replace "-" with "+""#,
+    r"replace /[0-9]+/ with '#'",
+    r#"replace /(.)(.)/ with "$2$1""#,
+    "replace /-/ with \"\"",
+    r#"pad left to 5 with "0""#,
+    r#"pad right to 4 with "ab""#,
+    r#"clip to 3 with "…""#,
+    r#"prefix "<""#,
+    r#"suffix ">""#,
+    "plain number",
 ];
 
 /// Steps that give several.
-const SEVERAL: &[&str] =
-    &[r#"sections by "-""#, r#"sections by "-" skipping empty"#, "numbers", "runs", "runs of letters", "matches /[a-z]/i", "matches /-?/"];
+const SEVERAL: &[&str] = &[
+    r#"sections by "-""#,
+    r#"sections by "-" skipping empty"#,
+    "numbers",
+    "runs",
+    "runs of letters",
+    "matches /[a-z]/i",
+    "matches /-?/",
+];
 
 const CONDITIONS: &[&str] = &[
-    "required", "blank", "not blank", "length 3", "length 2 to 4", "digits", "uppercase", "uppercase and digits", "not digits",
-    "letters and any of \"-\"", "alphanumeric", "fits /[A-Z]-[0-9]+/", "starts with \"A\"", "starts with letters", "ends with digits",
-    "contains \"-\"", "contains digits", "one of \"A\", \"7\"", "not one of \"A\"", "range 1 to 99", "range 7 to",
+    "required",
+    "blank",
+    "not blank",
+    "length 3",
+    "length 2 to 4",
+    "digits",
+    "uppercase",
+    "uppercase and digits",
+    "not digits",
+    "letters and any of \"-\"",
+    "alphanumeric",
+    "fits /[A-Z]-[0-9]+/",
+    "starts with \"A\"",
+    "starts with letters",
+    "ends with digits",
+    "contains \"-\"",
+    "contains digits",
+    "one of \"A\", \"7\"",
+    "not one of \"A\"",
+    "range 1 to 99",
+    "range 7 to",
 ];
 
 /// Values of which some are plain, some beyond ASCII with every code point by itself, and some of characters made of several.
 fn value() -> impl Strategy<Value = String> {
     let plain = ["-", "--", "A", "be", "7", "12.5", " ", "1,204", "(", ")", "+3", "E", "A-77"];
     let simple = [&plain[..], &["é", "ß", "東", "Ω", "Я", "–"]].concat();
-    let composite = [&simple[..], &["\u{a0}", "\r\n", "\u{301}", "👩\u{200d}🚀", "\u{200d}", "🇩🇪", "각", "e\u{301}", "\u{600}", "K"]].concat();
+    let composite =
+        [&simple[..], &["\u{a0}", "\r\n", "\u{301}", "👩\u{200d}🚀", "\u{200d}", "🇩🇪", "각", "e\u{301}", "\u{600}", "K"]]
+            .concat();
     prop_oneof![
         4 => proptest::collection::vec(select(plain.to_vec()), 0..8),
         2 => proptest::collection::vec(select(simple), 0..8),
@@ -63,7 +147,8 @@ fn phrase() -> impl Strategy<Value = String> {
         let then = then.map_or(String::new(), |then| format!(" then {then}"));
         format!("{several}{then} joined with \"{with}\"")
     });
-    let branch = prop_oneof![6 => steps(4), 2 => joined, 1 => select(vec!["\"none\"", "\"\"", "\"é\""]).prop_map(str::to_owned)];
+    let branch =
+        prop_oneof![6 => steps(4), 2 => joined, 1 => select(vec!["\"none\"", "\"\"", "\"é\""]).prop_map(str::to_owned)];
     proptest::collection::vec(branch, 1..4).prop_map(|branches| branches.join(" or "))
 }
 

@@ -14,6 +14,7 @@ use keen_notch_core::column::Header;
 
 use crate::Error;
 use crate::encode::Encoder;
+use crate::pool::HasSize;
 
 /// Where rows come from.
 pub trait Source: Send {
@@ -68,6 +69,12 @@ pub trait Chunk: Send {
 
     /// The bytes of the chunk.
     fn size(&self) -> usize;
+}
+
+impl HasSize for Box<dyn Chunk> {
+    fn size(&self) -> usize {
+        Chunk::size(&**self)
+    }
 }
 
 /// Where lines of a chunk were last counted up to.

@@ -6,11 +6,10 @@ mod steps;
 
 pub(crate) use markers::ordinal;
 
-use super::ast::{Body, Branch, Condition, Phrase, Position, Span};
+use super::ast::{Body, Branch, Condition, Field, Phrase, Position, Span};
 use super::reference::nearest_step;
 use super::token::{Token, TokenKind, tokens};
 use super::{ErrorKind, PhraseError};
-use crate::layout::Field;
 
 /// The greatest position or width that can be asked for, in characters.
 const MOST_CHARACTERS: usize = 1_000_000_000;

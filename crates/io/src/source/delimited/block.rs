@@ -4,7 +4,7 @@ use std::hint::select_unpredictable;
 use std::io::{self, Read};
 use std::sync::{Arc, Mutex};
 
-use keen_notch_core::batch::simd::{self, Loop, STEP};
+use keen_notch_core::batch::simd::{self, Loop, RowMarks, STEP};
 
 use super::quoted::Quoted;
 use crate::Error;
@@ -204,6 +204,8 @@ impl Blocks {
         if self.room.is_empty() {
             self.room = vec![0; wanted];
         } else if self.room.len() < wanted {
+            // A long row grows by a half at a time: doubled, it would take up to twice its size.
+            self.room.reserve_exact((wanted - self.room.len()).max(self.room.len() / 2));
             self.room.resize(wanted, 0);
         }
         while self.filled < wanted && !self.ended {
@@ -261,17 +263,21 @@ impl Loop for FindRowEnds<'_> {
     #[inline(always)]
     fn run(self) -> RowEnds {
         let FindRowEnds { blocks, start, delimiter, quoted } = self;
-        let (mut row_end, mut line_ends) = (0, 0);
-        for (at, block) in (start..).step_by(STEP).zip(blocks) {
-            let (quotes, mut feeds) = (simd::places(block, b'"'), simd::places(block, b'\n'));
-            line_ends += u64::from(feeds.count_ones());
-            if quotes != 0 || quoted.is_inside() {
-                feeds &= !quoted.inside(at, quotes, feeds | simd::places(block, delimiter));
-            } else {
-                quoted.go_past(feeds | u64::from(block[STEP - 1] == delimiter) << (STEP - 1));
+        let (mut row_end, mut line_ends, mut at) = (0, 0, start);
+        let mut marks = [RowMarks::default(); 64];
+        for stretch in blocks.chunks(marks.len()) {
+            simd::mark_rows(stretch, &mut marks);
+            for (block, RowMarks { mut feeds, quotes }) in stretch.iter().zip(marks) {
+                line_ends += u64::from(feeds.count_ones());
+                if quotes != 0 || quoted.is_inside() {
+                    feeds &= !quoted.inside(at, quotes, feeds | simd::places(block, delimiter));
+                } else {
+                    quoted.go_past(feeds | u64::from(block[STEP - 1] == delimiter) << (STEP - 1));
+                }
+                let after_last = at + STEP - feeds.leading_zeros() as usize;
+                row_end = select_unpredictable(feeds != 0, after_last, row_end);
+                at += STEP;
             }
-            let after_last = at + STEP - feeds.leading_zeros() as usize;
-            row_end = select_unpredictable(feeds != 0, after_last, row_end);
         }
         RowEnds { line_ends, row_end: (row_end > 0).then_some(row_end) }
     }

@@ -20,7 +20,7 @@ pub struct DelimitedChunk {
     /// Where the rows begin: after the header in an input's first chunk.
     start: usize,
     table: Arc<Shape>,
-    found: Box<Found>,
+    found: Found,
 }
 
 impl Drop for DelimitedChunk {
@@ -41,7 +41,7 @@ pub struct Shape {
     /// What becomes of rows with another number of cells.
     pub ragged: Ragged,
     /// What was found in chunks that are done with: memory that is new costs more than what is written to it.
-    spare: Mutex<Vec<Box<Found>>>,
+    spare: Mutex<Vec<Found>>,
 }
 
 impl Shape {
@@ -86,7 +86,7 @@ impl Chunk for DelimitedChunk {
     #[inline(never)]
     fn open(&mut self, columns: &[usize]) -> Result<(), Error> {
         let bytes = &self.block.bytes;
-        let Found { index, rows, first_ends, ragged, has_gaps, columns: taken } = &mut *self.found;
+        let Found { index, rows, first_ends, ragged, has_gaps, columns: taken } = &mut self.found;
         index.find(bytes, self.start, self.table.delimiter);
         rows.clear();
         first_ends.clear();
@@ -138,7 +138,7 @@ impl Chunk for DelimitedChunk {
     // Compiled by itself: what its loops need then stays in registers.
     #[inline(never)]
     fn take<'c>(&'c self, text: &'c str, range: Range<usize>, into: &mut Rows<'c>) {
-        let Found { index, rows, first_ends, .. } = &*self.found;
+        let Found { index, rows, first_ends, .. } = &self.found;
         let (rows, first_ends) = (&rows[range.clone()], &first_ends[range.clone()]);
         into.numbers.clear();
         into.numbers.extend(range.start as u32..range.end as u32);
@@ -205,7 +205,7 @@ impl Chunk for DelimitedChunk {
     }
 
     fn raw(&self) -> Option<RawRows<'_>> {
-        let Found { rows, has_gaps, .. } = &*self.found;
+        let Found { rows, has_gaps, .. } = &self.found;
         Some(RawRows { rows, start: self.start, has_gaps: *has_gaps, cells: self })
     }
 

@@ -3,8 +3,8 @@
 use super::markers::{any, class, regex, text};
 use crate::phrase::ast::{CheckDigit, Condition, ConditionKind, Marker};
 
-/// What a text does that meets the condition.
-pub(super) fn condition(condition: &Condition) -> String {
+/// A condition in plain words, as what a text does: `has 8 characters`, `does not start with “X”`.
+pub fn condition(condition: &Condition) -> String {
     let (yes, no) = match &condition.kind {
         ConditionKind::Required => ("is there".to_owned(), "is missing".to_owned()),
         ConditionKind::Blank => is("blank"),

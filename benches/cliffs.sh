@@ -1,0 +1,86 @@
+#!/usr/bin/env bash
+# Whether the speed holds for every kind of data and every kind of list: processor seconds of one thread, the output thrown
+# away, the least of several runs in turn; and how much faster two threads are. What each figure must reach is beside it.
+#
+# usage: benches/cliffs.sh [ROWS] [RUNS]
+#   ROWS  rows of made-up data (default 300000: 46 MB)
+#   RUNS  runs of each command, in turn, of which the least counts (default 9)
+set -euo pipefail
+cd "$(dirname "$0")/.."
+rows=${1:-300000}
+runs=${2:-9}
+cargo build --release --quiet
+cargo build --release --quiet --manifest-path benches/yard/Cargo.toml --target-dir "${BENCH_TARGET:-target/yard}"
+work=$(mktemp -d)
+trap 'rm -rf "$work"' EXIT
+export PROGRAM=$PWD/target/release/keen-notch YARD=${BENCH_TARGET:-target/yard}/release LIST=$PWD/benches/yard.cutlist.toml
+for kind in tidy crlf quoted doubled untidy accents accented; do
+  "$YARD/make-yard" "$rows" $kind > "$work/$kind.csv"
+done
+python3 - "$work" "$runs" <<'PY'
+import os, resource, subprocess, sys, time
+
+work, runs = sys.argv[1], int(sys.argv[2])
+program, yard, base = os.environ["PROGRAM"], os.environ["YARD"], open(os.environ["LIST"]).read()
+
+def run(command):
+    """Processor seconds and wall seconds of a command."""
+    before, start = resource.getrusage(resource.RUSAGE_CHILDREN), time.monotonic()
+    subprocess.run(command, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL, check=False)
+    wall, after = time.monotonic() - start, resource.getrusage(resource.RUSAGE_CHILDREN)
+    return after.ru_utime + after.ru_stime - before.ru_utime - before.ru_stime, wall
+
+def least(commands):
+    """The least of several runs of each, in turn, since the machine may be busy with other things."""
+    best = {name: (9e9, 9e9) for name in commands}
+    for _ in range(runs):
+        for name, command in commands.items():
+            best[name] = tuple(map(min, best[name], run(command)))
+    return best
+
+def carve(data, list_file, threads):
+    return [program, "carve", f"{work}/{data}.csv", "-l", list_file, "--threads", str(threads), "--quiet"]
+
+print("data       by hand   one thread   times as fast (wanted)   two threads against one")
+for data, wanted in dict(tidy=6, crlf=5.5, quoted=5, doubled=5, untidy=5, accents=5, accented=4).items():
+    found = least({
+        "hand": [f"{yard}/by-hand", f"{work}/{data}.csv"],
+        "one": carve(data, os.environ["LIST"], 1),
+        "two": carve(data, os.environ["LIST"], 2),
+    })
+    hand, one, two = (found[name] for name in ("hand", "one", "two"))
+    print(f"{data:9} {hand[0]:8.3f} s {one[0]:10.3f} s {hand[0] / one[0]:10.1f} ({wanted}) {one[1] / two[1]:18.2f}", flush=True)
+
+# Each is added to the ten pieces and four checks.
+added = {
+    "ten pieces": (1, ""),
+    "build": (1.4, '[piece.added]\nbuild = "{family} / {crew_no}"'),
+    "or": (1.3, "[piece.added]\ntake = 'section 4 by \"-\" or section 3 by \"-\"'"),
+    "or, text": (1.3, "[piece.added]\nof = 'reference'\ntake = 'match /No:([0-9]+)/ group 1 or \"none\"'"),
+    "when": (1.4, "[piece.added]\nwhen = 'part_code: starts with \"G\"'\ntake = 'last 4'"),
+    "proof": (1.4, '[proof]\npart_code = "{family}-{serial}-{grade}"'),
+    "keep": (1.2, "[rows]\nkeep = ['part_code: not starts with \"GRP\"']"),
+    "layout": (1.5, '[layout.part_code]\nform = ["<kind 3 uppercase>-<no 8 digits>-<mark 4>"]'),
+    "three results": (1.5, "[piece.added]\ntake = 'sections by \"-\"'\ncolumns = 3"),
+    "numbers joined": (1.6, "[piece.added]\nof = 'reference'\ntake = 'numbers joined with \"; \"'"),
+    "keep digits": (1.4, "[piece.added]\nof = 'reference'\ntake = 'keep digits'"),
+    "replace /re/": (1.8, "[piece.added]\nof = 'reference'\ntake = 'replace /[0-9]+/ with \"#\"'"),
+    "email": (1.6, "[piece.added]\nof = 'email'\ntake = 'whole'\ncheck = ['email']"),
+    "unique": (2.5, "[piece.added]\ntake = 'whole'\ncheck = ['unique']"),
+    "two faults a row": (2.0, "[piece.added]\ntake = 'first 3'\ncheck = ['digits', 'length 4']"),
+}
+commands = {}
+for name, (_, text) in added.items():
+    list_file = f"{work}/{name.replace('/', '').replace(' ', '-')}.cutlist.toml"
+    open(list_file, "w").write(base + "\n" + text + "\n")
+    for threads in (1, 2):
+        commands[name, threads] = carve("tidy", list_file, threads)
+        if subprocess.run(commands[name, threads][:-3] + ["--threads", "1", "--quiet"], stdout=subprocess.DEVNULL).returncode:
+            sys.exit(f"the list for {name} does not run")
+found = least(commands)
+ten = found["ten pieces", 1][0]
+print("\nlist              one thread   times the ten pieces (wanted)   two threads against one")
+for name, (wanted, _) in added.items():
+    one, two = found[name, 1], found[name, 2]
+    print(f"{name:17} {one[0]:8.3f} s {one[0] / ten:15.2f} ({wanted}) {one[1] / two[1]:25.2f}")
+PY

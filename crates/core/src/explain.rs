@@ -1,0 +1,84 @@
+//! Pieces and all that is wanted of a run in plain words, for someone who has not learned the language.
+
+use crate::phrase::words::{self, list};
+pub use crate::phrase::words::{condition, phrase};
+use crate::piece::{BuildPart, Piece, Shape, Source, Wanted};
+
+/// What is wanted of a run beside its pieces: layouts, proofs, and which rows are kept; one sentence each.
+pub fn rest(wanted: &Wanted) -> Vec<String> {
+    let mut sentences = Vec::new();
+    for layout in &wanted.layouts {
+        let forms: Vec<_> = layout.forms.iter().map(|form| form.source.as_str()).collect();
+        let names = list(&layout.names().iter().map(ToString::to_string).collect::<Vec<_>>());
+        sentences.push(format!(
+            "The layout of {} gives {names}: {}. A value that does not fit is a fault.",
+            layout.column,
+            forms.join(", or else ")
+        ));
+    }
+    for proof in &wanted.proofs {
+        let parts: Vec<_> = proof.parts.iter().map(build_part).collect();
+        sentences.push(format!(
+            "Put together, {} must make {} again; it is a fault where they do not.",
+            list(&parts),
+            proof.column
+        ));
+    }
+    for keep in &wanted.keep {
+        sentences.push(format!("Only rows are kept in which {} {}.", keep.of, condition(&keep.condition)));
+    }
+    if let Some(unique) = &wanted.unique {
+        let of: Vec<_> = unique.of.iter().map(|(of, _)| of.to_string()).collect();
+        sentences.push(format!("Together, {} must be unlike those of any other row.", list(&of)));
+    }
+    sentences
+}
+
+/// What a piece does beside its phrase, one sentence each: how it is built, when it is taken, where its
+/// results go, what it must meet.
+pub fn piece(piece: &Piece) -> Vec<String> {
+    let mut sentences = match &piece.source {
+        Source::Take { phrase, .. } => words::phrase(phrase),
+        Source::Field { .. } => vec!["It is named in the layout.".to_owned()],
+        Source::Build { parts, .. } => {
+            vec![format!("Put together {}.", list(&parts.iter().map(build_part).collect::<Vec<_>>()))]
+        }
+    };
+    if let Some(when) = &piece.when {
+        let of = when.column.as_ref().map_or("its column".to_owned(), ToString::to_string);
+        let condition = condition(&when.condition);
+        sentences.insert(0, format!("Only in rows where {of} {condition}; elsewhere the piece is missing."));
+    }
+    match piece.shape {
+        Shape::One => {}
+        Shape::Columns(n) => sentences.push(format!(
+            "Each result gets a column of its own, {0}_1 to {0}_{n}; a row with more than {n} has a fault.",
+            piece.name
+        )),
+        Shape::AutoColumns => {
+            sentences.push(format!(
+                "Each result gets a column of its own, {0}_1, {0}_2 and so on, as many as the data needs.",
+                piece.name
+            ));
+        }
+        Shape::Rows => sentences.push("Each result gets an output row of its own; the other columns are repeated.".to_owned()),
+    }
+    if piece.replace {
+        sentences.push("It takes the place of the column of its name.".to_owned());
+    }
+    for (only_warns, words) in [(false, "It is a fault unless it"), (true, "It is counted, but no fault, unless it")] {
+        let conditions = piece.checks.iter().filter(|check| check.only_warns == only_warns);
+        let conditions: Vec<_> = conditions.map(|check| condition(&check.condition)).collect();
+        if !conditions.is_empty() {
+            sentences.push(format!("{words} {}.", list(&conditions)));
+        }
+    }
+    sentences
+}
+
+fn build_part(part: &BuildPart) -> String {
+    match part {
+        BuildPart::Text(text) => words::text(text),
+        BuildPart::Name(name, _) => name.to_string(),
+    }
+}

@@ -53,7 +53,8 @@ impl Failure {
 
     /// Something in a text is refused.
     pub fn text_error(text: &Text, error: TextError) -> Failure {
-        let TextError { message, label, span, help } = error;
+        let TextError { message, label, span, help, column } = error;
+        let help = column.as_deref().map_or(help, column_help);
         Failure { exit: Exit::Usage, message, words: Some(Box::new(Words { text: text.clone(), span, label })), help }
     }
 
@@ -100,7 +101,7 @@ impl From<keen_notch_io::Error> for Failure {
 
 impl From<ColumnError> for Failure {
     fn from(error: ColumnError) -> Failure {
-        Failure::usage(error.to_string(), error.help())
+        Failure::usage(error.to_string(), column_help(&error))
     }
 }
 
@@ -108,5 +109,22 @@ impl From<ColumnError> for Failure {
 impl From<io::Error> for Failure {
     fn from(source: io::Error) -> Failure {
         keen_notch_io::Error::Write { name: "standard output".to_owned(), source }.into()
+    }
+}
+
+/// What to write where a column cannot be found, with the options that there are for it.
+fn column_help(error: &ColumnError) -> String {
+    let help = error.help();
+    match (error, error.hidden_by()) {
+        (ColumnError::Unknown { names, .. }, Some(delimiter)) => {
+            let delimiter = if delimiter == '\t' { "tab".to_owned() } else { format!("'{delimiter}'") };
+            let whole = names.join(",");
+            format!("the whole header is one column, {whole}; say what divides its cells: --delimiter {delimiter}")
+        }
+        (ColumnError::NotNamed { .. }, _) => format!("name one with -c, or in a cut list with `of` or `column`; {help}"),
+        (ColumnError::NoNames { .. }, _) => {
+            format!("{help}, or leave --no-header out if the first row holds the names")
+        }
+        _ => help,
     }
 }

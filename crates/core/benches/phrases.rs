@@ -1,11 +1,13 @@
-//! Nanoseconds of each kind of step, on the design's values: `cargo bench -p keen-notch-core`.
+//! What each kind of step costs, on columns of the design's values: `cargo bench -p keen-notch-core`. A column has 1000
+//! values, so that microseconds of a column are nanoseconds of a value.
 #![allow(missing_docs, clippy::unwrap_used, reason = "criterion's macros write undocumented functions")]
 
 use std::hint::black_box;
 
 use criterion::{Criterion, criterion_group, criterion_main};
+use keen_notch_core::batch::Column;
 use keen_notch_core::phrase::Phrase;
-use keen_notch_core::program::{Program, Scratch};
+use keen_notch_core::program::{Program, Results, Work};
 use keen_notch_core::text::unit::Unit;
 
 const CODE: &str = "GRP-00041273-S7K2";
@@ -49,12 +51,13 @@ const STEPS: &[(&str, &str)] = &[
 
 fn phrases(criterion: &mut Criterion) {
     for (value, phrase) in STEPS {
-        let plan = Program::new(&Phrase::parse(phrase).unwrap(), Unit::Characters).unwrap();
-        let mut scratch = Scratch::default();
+        let program = Program::new(&Phrase::parse(phrase).unwrap(), Unit::Characters).unwrap();
+        let column = Column::of(std::iter::repeat_n(*value, 1000));
+        let (mut work, mut results) = (Work::default(), Results::default());
         let name = if value.is_ascii() { (*phrase).to_owned() } else { format!("{phrase} of text beyond ASCII") };
         // A slash would make a folder of the name.
         criterion.bench_function(&name.replace('/', "∕"), |bencher| {
-            bencher.iter(|| black_box(plan.cut(black_box(value), &mut scratch)).text.len());
+            bencher.iter(|| program.run(black_box(column.texts()), &mut work, &mut results));
         });
     }
 }

@@ -111,6 +111,7 @@ impl Header {
 
 /// Why a column cannot be found.
 #[derive(Debug, Clone, PartialEq, Eq)]
+#[non_exhaustive]
 pub enum ColumnError {
     /// None is named, and there are several.
     NotNamed {
@@ -152,21 +153,26 @@ pub enum ColumnError {
 }
 
 impl ColumnError {
+    /// The delimiter by which a header that was read as one column would have the name, if there is one.
+    pub fn hidden_by(&self) -> Option<char> {
+        match self {
+            ColumnError::Unknown { name, names, .. } => delimiter_that_hides(name, names),
+            _ => None,
+        }
+    }
+
     /// What to write instead, in one line.
     pub fn help(&self) -> String {
         match self {
             ColumnError::NotNamed { titles } => {
-                format!("name one with -c, or in a cut list with `of` or `column`; the columns are {}", list_of(titles))
+                format!("the columns are {}", list_of(titles))
             }
             ColumnError::Unknown { name, names, .. } if delimiter_that_hides(name, names).is_some() => {
                 let delimiter = match delimiter_that_hides(name, names) {
                     Some('\t') => "tab".to_owned(),
                     delimiter => format!("'{}'", delimiter.unwrap_or(',')),
                 };
-                format!(
-                    "the whole header is one column, {}; say what stands between its cells: --delimiter {delimiter}",
-                    names[0]
-                )
+                format!("the whole header is one column, {}; its cells seem to be divided by {delimiter}", names[0])
             }
             ColumnError::Unknown { names, nearest, .. } => {
                 let list = list_of(names);
@@ -181,7 +187,7 @@ impl ColumnError {
             ColumnError::NoSuchNumber { count: 1, .. } => "there is only #1".to_owned(),
             ColumnError::NoSuchNumber { count, .. } => format!("the columns are #1 to #{count}"),
             ColumnError::NoNames { count, .. } => {
-                format!("name it by its number, #1 to #{count}, or leave --no-header out if the first row holds the names")
+                format!("name it by its number, #1 to #{count}")
             }
         }
     }

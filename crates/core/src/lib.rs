@@ -1,15 +1,25 @@
-//! The words of Keen Notch as a library: phrases, the plans they compile to, cutting, and the ruler.
+//! Keen Notch as a library: columns of codes are cut into their parts, tidied and checked.
 //!
-//! A phrase goes one way: text → tokens with spans → syntax tree → checked plan → results.
-//! Nothing here opens a file, knows a terminal or reads a command line.
+//! A phrase goes one way: text → tokens with spans → syntax tree → checked program. A program runs on a column of values,
+//! step by step over all of them. Nothing here opens a file, knows a terminal or reads a command line.
+//!
+//! - [`phrase`]: the language, [`program`]: phrases compiled, [`batch`]: columns of values;
+//! - [`carving`]: all pieces of a table together, with their checks, [`cutlist`]: the files that hold them;
+//! - [`check`], [`layout`], [`diagnostics`]: what is said of values that are not as they should be;
+//! - [`survey`] and [`draft`]: what is in a column, and a first cut list for it.
 //!
 //! ```
-//! use keen_notch_core::{phrase::Phrase, program::{Program, Scratch}, text::unit::Unit};
+//! use keen_notch_core::batch::Column;
+//! use keen_notch_core::phrase::Phrase;
+//! use keen_notch_core::program::{Program, Results, Work};
+//! use keen_notch_core::text::unit::Unit;
 //!
-//! let phrase = Phrase::parse(r#"section 2 by "-""#)?;
-//! let plan = Program::new(&phrase, Unit::Characters)?;
-//! let mut scratch = Scratch::default();
-//! assert_eq!(plan.cut("GRP-00041273-S7K2", &mut scratch).text, "00041273");
+//! let program = Program::new(&Phrase::parse(r#"section 2 by "-""#)?, Unit::Characters)?;
+//! let codes = Column::of(["GRP-00041273-S7K2", "HNG-00760251-N9P4"]);
+//! let mut results = Results::default();
+//! program.run(codes.texts(), &mut Work::default(), &mut results);
+//! let serials: Vec<&str> = results.texts(codes.texts()).iter().collect();
+//! assert_eq!(serials, ["00041273", "00760251"]);
 //! # Ok::<(), keen_notch_core::phrase::PhraseError>(())
 //! ```
 #![forbid(unsafe_code)]
@@ -18,6 +28,7 @@ pub mod batch;
 pub mod carving;
 pub mod check;
 pub mod column;
+#[cfg(feature = "cutlist")]
 pub mod cutlist;
 pub mod decimal;
 pub mod diagnostics;

@@ -1,12 +1,11 @@
 //! How often something was seen, and where first.
 
-use serde::Serialize;
-
 /// Rows that are remembered by their numbers.
 pub const ROWS: usize = 5;
 
 /// How often something was seen, and in which rows first.
-#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize)]
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+#[cfg_attr(feature = "cutlist", derive(serde::Serialize))]
 pub struct Sightings {
     /// How often.
     pub count: u64,

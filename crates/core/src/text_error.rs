@@ -2,6 +2,7 @@
 
 use std::fmt;
 
+use crate::column::ColumnError;
 use crate::phrase::{PhraseError, Span};
 
 /// Why a text that a person wrote is refused.
@@ -15,12 +16,19 @@ pub struct TextError {
     pub span: Span,
     /// What to write instead, in one line.
     pub help: String,
+    /// The column that cannot be found, where that is what is wrong.
+    pub column: Option<Box<ColumnError>>,
 }
 
 impl TextError {
-    /// A error with no more to say at the words at fault.
+    /// An error with no more to say at the words at fault.
     pub fn new(message: impl Into<String>, span: Span, help: impl Into<String>) -> TextError {
-        TextError { message: message.into(), label: String::new(), span, help: help.into() }
+        TextError { message: message.into(), label: String::new(), span, help: help.into(), column: None }
+    }
+
+    /// A column that is named at `span` cannot be found.
+    pub fn of_column(error: ColumnError, span: Span) -> TextError {
+        TextError { column: Some(Box::new(error.clone())), ..TextError::new(error.to_string(), span, error.help()) }
     }
 
     /// The same error of a text that stands at byte `offset` of another.
@@ -32,7 +40,13 @@ impl TextError {
 
 impl From<PhraseError> for TextError {
     fn from(error: PhraseError) -> TextError {
-        TextError { message: error.kind.to_string(), label: error.kind.label(), span: error.span, help: error.help }
+        TextError {
+            message: error.kind.to_string(),
+            label: error.kind.label(),
+            span: error.span,
+            help: error.help,
+            column: None,
+        }
     }
 }
 

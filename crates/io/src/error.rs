@@ -4,6 +4,7 @@ use std::io;
 
 /// An input that cannot be read, or an output that cannot be written.
 #[derive(Debug, thiserror::Error)]
+#[non_exhaustive]
 pub enum Error {
     /// The input cannot be opened or read: it is missing, or may not be read, or the disk failed.
     #[error("{name} cannot be read: {}", reason(source))]
@@ -74,6 +75,14 @@ pub enum Error {
         line: u64,
         /// The limit, in bytes.
         limit: usize,
+    },
+    /// The results of a piece would take more memory than there may be of them at a time.
+    #[error("the results of {piece} in the rows from line {line} on are larger than {} MiB together", keen_notch_core::batch::MOST_MADE >> 20)]
+    ResultsTooLarge {
+        /// The piece.
+        piece: String,
+        /// The line that the first of the rows begins on, from 1.
+        line: u64,
     },
     /// The lines of the input end in carriage returns alone.
     #[error("{name}: its lines end in carriage returns alone, so it reads as one long row")]
@@ -149,6 +158,7 @@ impl Error {
             Error::RowTooLong { .. } => {
                 "look for a quote that is not closed; if rows really are so long, raise the limit with --max-row".to_owned()
             }
+            Error::ResultsTooLarge { piece, .. } => format!("let {piece} make shorter texts"),
             Error::CarriageReturns { .. } => "convert the line ends first: tr '\\r' '\\n' < OLD > NEW".to_owned(),
             Error::OtherColumns { .. } => "run files with other columns apart from each other".to_owned(),
             Error::Write { source, .. } if source.kind() == io::ErrorKind::StorageFull => {

@@ -78,9 +78,11 @@ impl Pieces {
     pub fn bind(&self, argument: Option<&ColumnRef>, header: &Header) -> Result<Carving, Failure> {
         match (argument, &self.main) {
             (Some(argument), _) => argument.find(header).map(drop)?,
-            (None, Some(main)) => main.column.find(header).map(drop).map_err(|error| {
-                Failure::text_error(&self.texts[0], TextError::new(error.to_string(), main.span.clone(), error.help()))
-            })?,
+            (None, Some(main)) => main
+                .column
+                .find(header)
+                .map(drop)
+                .map_err(|error| Failure::text_error(&self.texts[0], TextError::of_column(error, main.span.clone())))?,
             (None, None) => {}
         }
         let lists = |file: &str, column: Option<&str>| keen_notch_io::lists::read(&self.folder.join(file), column);

@@ -9,12 +9,34 @@ use super::Span;
 pub struct Buffer {
     room: Vec<u8>,
     end: usize,
+    /// Whether texts were left out, since there were too many.
+    is_full: bool,
 }
 
 impl Buffer {
     /// Forgets what was written.
     pub fn clear(&mut self) {
-        self.end = 0;
+        (self.end, self.is_full) = (0, false);
+    }
+
+    /// Writes a text that a span is to point to: left out where all of them would be more than [`MOST_MADE`] together.
+    #[inline]
+    pub(crate) fn extend_within(&mut self, bytes: &[u8]) {
+        if self.has_room_for(bytes.len()) {
+            self.extend(bytes);
+        }
+    }
+
+    /// Whether texts of so many bytes can be written that spans are to point to; if not, that is noted.
+    #[inline]
+    pub(crate) fn has_room_for(&mut self, bytes: usize) -> bool {
+        self.is_full |= self.end + bytes > MOST_MADE;
+        !self.is_full
+    }
+
+    /// Whether texts were left out, since there were too many.
+    pub(crate) fn is_full(&self) -> bool {
+        self.is_full
     }
 
     /// What was written.
@@ -40,7 +62,7 @@ impl Buffer {
         if self.room.len() < self.end + most + CHUNK {
             self.grow(most + CHUNK);
         }
-        let Buffer { room, end } = self;
+        let Buffer { room, end, .. } = self;
         let whole = room.len();
         Writer { room: room.get_mut(*end..).unwrap_or_default(), whole, end }
     }
@@ -77,6 +99,9 @@ impl Buffer {
         &mut self.room[self.end..needed]
     }
 }
+
+/// The most bytes of texts that are made of the values of a batch by a step.
+pub const MOST_MADE: usize = 1 << 30;
 
 /// The most room that is made beyond what is needed, in bytes.
 const MOST_AHEAD: usize = 1 << 20;

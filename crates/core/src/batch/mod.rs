@@ -10,7 +10,7 @@ mod mask;
 pub mod simd;
 mod span;
 
-pub use buffer::{Buffer, Writer};
+pub use buffer::{Buffer, MOST_MADE, Writer};
 pub use forms::Forms;
 pub use mask::Mask;
 pub use span::Span;

@@ -2,6 +2,7 @@
 
 use std::cell::Cell;
 use std::collections::HashSet;
+use std::fmt;
 
 use super::condition::{BoundCondition, Test};
 use super::judge::CheckOf;
@@ -61,11 +62,24 @@ impl OutColumn {
 
 /// Why pieces cannot be bound to a table.
 #[derive(Debug, Clone)]
+#[non_exhaustive]
 pub struct Unbound {
     /// The number of the text that the piece was declared in, among the reader's.
     pub origin: usize,
     /// What is wrong, with its place in that text.
     pub error: TextError,
+}
+
+impl fmt::Display for Unbound {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        self.error.fmt(f)
+    }
+}
+
+impl std::error::Error for Unbound {
+    fn source(&self) -> Option<&(dyn std::error::Error + 'static)> {
+        Some(&self.error)
+    }
 }
 
 impl Carving {
@@ -405,8 +419,7 @@ impl Binder<'_> {
 
     /// The column meant: the main one where none is named, and the only one where there is no main one.
     fn find(&self, named: Option<&ColumnRef>, span: &Span) -> Result<usize, TextError> {
-        ColumnRef::find_or_only(named.or(self.main), self.header)
-            .map_err(|error| TextError::new(error.to_string(), span.clone(), error.help()))
+        ColumnRef::find_or_only(named.or(self.main), self.header).map_err(|error| TextError::of_column(error, span.clone()))
     }
 
     fn replaced(&self, piece: &Piece) -> Result<usize, TextError> {
@@ -475,12 +488,12 @@ impl Binder<'_> {
             return Ok(BuildPlan::Piece(index));
         }
         column.find(self.header).map(BuildPlan::Column).map_err(|error| {
+            let message = format!("there is no piece or column {column}");
             let names = self.pieces.iter().map(|piece| piece.name.as_str());
-            let help = match crate::words::nearest(&column.to_string(), names) {
-                Some(name) => format!("did you mean {name}?"),
-                None => error.help(),
-            };
-            TextError::new(format!("there is no piece or column {column}"), span.clone(), help)
+            match crate::words::nearest(&column.to_string(), names) {
+                Some(name) => TextError::new(message, span.clone(), format!("did you mean {name}?")),
+                None => TextError { message, ..TextError::of_column(error, span.clone()) },
+            }
         })
     }
 

@@ -167,7 +167,8 @@ impl Carving {
         };
         if plan.condition.unique().is_some() {
             return repeats.iter().filter(|repeat| repeat.check == check).for_each(|repeat| {
-                fail(repeat.row as usize, repeat.item);
+                let row = repeat.row as usize;
+                fail(row, results.items(row).start as u32 + repeat.nth);
             });
         }
         failing.clear();
@@ -217,9 +218,12 @@ impl Carving {
     /// What is wrong with a row, in full.
     pub fn fault(&self, failure: Failure, batch: &Batch, worked: &Worked) -> Fault {
         let (row, item) = (failure.row as usize, failure.item as usize);
-        let first = || {
-            let same = |repeat: &&super::memory::Repeat| repeat.check == failure.check && repeat.row == failure.row;
-            worked.repeats.iter().find(|repeat| same(repeat) && repeat.item == failure.item).and_then(|repeat| repeat.first)
+        // The row that had the text before, of the result that is the first of the row.
+        let first_row = |first_item: usize| {
+            let is_it = |repeat: &&super::memory::Repeat| {
+                (repeat.check, repeat.row) == (failure.check, failure.row) && first_item + repeat.nth as usize == item
+            };
+            worked.repeats.iter().find(is_it).and_then(|repeat| repeat.first)
         };
         let of_value = |column: usize, violation| {
             let value = batch.value(column, row);
@@ -231,7 +235,12 @@ impl Carving {
                 let values = self.values(piece, batch);
                 let text = if failure.item == NO_ITEM { "" } else { results.texts(values).get(item) };
                 let place = results.place(row, item, values).map(|place| (place.start, place.end));
-                let violation = self.pieces[piece].checks[number].condition.violation(text, row, batch, first());
+                let violation = self.pieces[piece].checks[number].condition.violation(
+                    text,
+                    row,
+                    batch,
+                    first_row(results.items(row).start),
+                );
                 Fault { check: failure.check as usize, result: text.to_owned(), place, violation }
             }
             CheckOf::Columns { piece, columns } => {
@@ -254,7 +263,7 @@ impl Carving {
                 of_value(bound.column, Violation::new(ViolationKind::NotRebuilt, detail))
             }
             CheckOf::Together => {
-                let detail = format!("together they stand in row {} too", first().unwrap_or_default());
+                let detail = format!("together they stand in row {} too", first_row(row).unwrap_or_default());
                 let parts = self.unique.iter().flat_map(|(parts, _)| parts);
                 let texts = parts.filter_map(|part| Some(self.part_texts(part, batch, &worked.pieces)?.get(row)));
                 let result = texts.collect::<Vec<_>>().join(" + ");

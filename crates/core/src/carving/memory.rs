@@ -23,8 +23,8 @@ pub struct Memory {
 pub(super) struct Repeat {
     /// The row of the batch.
     pub(super) row: u32,
-    /// Which result of the piece, among all of the batch.
-    pub(super) item: u32,
+    /// Which result of the row.
+    pub(super) nth: u32,
     /// The check that asks.
     pub(super) check: u32,
     /// The first row with the text, if there is one.
@@ -115,10 +115,10 @@ impl Carving {
             kept_rows.push(row as u32);
             for asked in &self.unique_checks {
                 let items = asked.piece.map_or(row..row + 1, |piece| pieces[piece].items(row));
-                for item in items {
+                for (nth, item) in items.enumerate() {
                     let Some(first) = memory.note(asked.number, hashes[asked.number][item], number(row)) else { continue };
                     if first.is_some() != asked.negated {
-                        repeats.push(Repeat { row: row as u32, item: item as u32, check: asked.check as u32, first });
+                        repeats.push(Repeat { row: row as u32, nth: nth as u32, check: asked.check as u32, first });
                     }
                 }
             }

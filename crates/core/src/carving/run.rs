@@ -118,6 +118,10 @@ impl Carving {
         if parts.iter().any(|part| matches!(part, BuildPlan::Text(text) if !text.is_ascii() || text.contains('\r'))) {
             made.forms.forget(batch.rows);
         }
+        if !made.buffer.has_room_for(most) {
+            out.set_missing(batch.rows);
+            return out.set_too_large();
+        }
         let mut writer = made.buffer.writer(most);
         let (mut start, mut any_odd) = (0, false);
         for row in 0..batch.rows {

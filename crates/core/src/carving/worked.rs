@@ -55,6 +55,11 @@ impl Worked {
         &self.pieces[piece]
     }
 
+    /// The piece whose results would take more memory than a batch may, if there is one: then they are lacking.
+    pub fn too_large(&self) -> Option<usize> {
+        self.pieces.iter().position(Results::are_too_large)
+    }
+
     /// The rows that are kept, by their indices, where some are left out by `keep`: to be asked after
     /// [`super::Carving::remember`] and answered with [`Worked::keep`].
     pub fn take_kept(&mut self) -> Option<Vec<u32>> {

@@ -20,6 +20,7 @@ pub struct Violation {
 /// What is wrong with a value, in one of a few words. They are written in files that programs read, so they do
 /// not change.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
+#[non_exhaustive]
 pub enum ViolationKind {
     /// The piece is not there and had to be.
     Missing,

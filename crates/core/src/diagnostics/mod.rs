@@ -30,8 +30,22 @@ pub struct Hint {
     pub seen: String,
     /// The first rows it was seen in.
     pub rows: Vec<u64>,
-    /// What to do about it, in one line.
-    pub help: String,
+    /// What to do about it.
+    pub fix: Fix,
+}
+
+/// What to do about something that a hint says.
+#[derive(Debug, Clone, PartialEq, Eq)]
+#[non_exhaustive]
+pub enum Fix {
+    /// Take a piece by another phrase: the piece as it is declared, to be pasted.
+    Piece(String),
+    /// Something else, in one line.
+    Words(String),
+    /// Look at what a row gives, step by step.
+    LookAtRow(u64),
+    /// Ask whether the check is right that nearly all rows fail, of which this is one.
+    DoubtTheCheck(u64),
 }
 
 /// What is observed of the pieces of a run.
@@ -99,7 +113,7 @@ impl Diagnostics {
                 hints.push(Hint {
                     seen: format!("{} of {rows} rows do not meet `{words}` of {of}", seen.count),
                     rows: seen.rows.clone(),
-                    help: "is the check right? Look at one of the rows with explain".to_owned(),
+                    fix: Fix::DoubtTheCheck(seen.rows.first().copied().unwrap_or(1)),
                 });
             }
         }
@@ -114,7 +128,7 @@ impl Diagnostics {
                 if wanted.is_ascii_digit() { "a digit".to_owned() } else { format!("\"{wanted}\"") }
             ),
             rows: seen.rows.clone(),
-            help: format!("fix the data: {} should be \"{wanted}\"", named(*found)),
+            fix: Fix::Words(format!("fix the data: {} should be \"{wanted}\"", named(*found))),
         }));
         for kind in
             [PieceDiagnostics::letters, PieceDiagnostics::other_case, PieceDiagnostics::lost_zeros, PieceDiagnostics::few]
@@ -140,7 +154,7 @@ impl Diagnostics {
         let hints = told.into_iter().map(|((marker, found), (seen, pieces))| {
             let names: Vec<_> = pieces.iter().map(|piece| piece.name.clone()).collect();
             let plain = looks_like(found).unwrap_or('-');
-            let help = pieces.first().map(|piece| {
+            let piece = pieces.first().map(|piece| {
                 format!("{}: replace \"\\u{{{:x}}}\" with \"{plain}\" then {}", piece.name, u32::from(found), piece.phrase)
             });
             Hint {
@@ -151,7 +165,7 @@ impl Diagnostics {
                     names.join(", ")
                 ),
                 rows: seen.rows.clone(),
-                help: help.unwrap_or_default(),
+                fix: Fix::Piece(piece.unwrap_or_default()),
             }
         });
         hints.collect()
@@ -164,7 +178,7 @@ impl PieceDiagnostics {
         hint(*count > 0, || Hint {
             seen: format!("{} with spaces at an end, and `{}` counts them for {}", values(*count), self.phrase, self.name),
             rows: rows.clone(),
-            help: format!("{}: trim then {}", self.name, self.phrase),
+            fix: Fix::Piece(format!("{}: trim then {}", self.name, self.phrase)),
         })
     }
 
@@ -182,17 +196,17 @@ impl PieceDiagnostics {
                 self.digits_only
             ),
             rows: seen.rows.clone(),
-            help: self.with_behind(&format!("replace \"{letter}\" with \"{}\"", digit_of(*letter).unwrap_or('0'))),
+            fix: self.with_after(&format!("replace \"{letter}\" with \"{}\"", digit_of(*letter).unwrap_or('0'))),
         });
         hints.collect()
     }
 
-    /// The piece with a step behind its phrase, to be pasted.
-    fn with_behind(&self, step: &str) -> String {
+    /// The piece with a step after its phrase.
+    fn with_after(&self, step: &str) -> Fix {
         match (self.phrase.as_str(), self.one_branch) {
-            ("", _) => "fix the data".to_owned(),
-            (phrase, true) => format!("{}: {phrase} then {step}", self.name),
-            (_, false) => format!("fix the data, or put `then {step}` before the `or` of {}", self.name),
+            ("", _) => Fix::Words("fix the data".to_owned()),
+            (phrase, true) => Fix::Piece(format!("{}: {phrase} then {step}", self.name)),
+            (_, false) => Fix::Words(format!("fix the data, or put `then {step}` before the `or` of {}", self.name)),
         }
     }
 
@@ -200,11 +214,12 @@ impl PieceDiagnostics {
         let hints = self.other_case.iter().map(|(marker, seen)| Hint {
             seen: format!("the marker \"{marker}\" of {} is written in another case in {}", self.name, values(seen.count)),
             rows: seen.rows.clone(),
-            help: match (self.phrase.contains(&format!("\"{marker}\"")), self.phrase.as_str()) {
+            fix: match (self.phrase.contains(&format!("\"{marker}\"")), self.phrase.as_str()) {
                 (true, phrase) => {
-                    format!("{}: {}", self.name, phrase.replace(&format!("\"{marker}\""), &format!("\"{marker}\" any case")))
+                    let phrase = phrase.replace(&format!("\"{marker}\""), &format!("\"{marker}\" any case"));
+                    Fix::Piece(format!("{}: {phrase}", self.name))
                 }
-                (false, _) => format!("write \"{marker}\" any case"),
+                (false, _) => Fix::Words(format!("write \"{marker}\" any case")),
             },
         });
         hints.collect()
@@ -224,7 +239,7 @@ impl PieceDiagnostics {
                 self.name
             ),
             rows: narrower.iter().flat_map(|seen| seen.rows.iter().copied()).take(ROWS).collect(),
-            help: format!("{}: pad left to {width} with \"0\" then {}", self.name, self.phrase),
+            fix: Fix::Piece(format!("{}: pad left to {width} with \"0\" then {}", self.name, self.phrase)),
         })
     }
 
@@ -239,7 +254,7 @@ impl PieceDiagnostics {
                 if seen.count == 1 { "1 row".to_owned() } else { format!("{} rows", seen.count) }
             ),
             rows: seen.rows.clone(),
-            help: format!("look at the row: explain CUTLIST FILE --row {}", seen.rows.first().copied().unwrap_or(1)),
+            fix: Fix::LookAtRow(seen.rows.first().copied().unwrap_or(1)),
         };
         let mut hints = hint(few(&self.missing) && self.missing.count > explained, || said("missing", &self.missing));
         hints.extend(hint(few(&self.short), || said("short", &self.short)));
@@ -304,7 +319,14 @@ mod tests {
         observed(piece, values, 256)
             .hints(values.len() as u64, &[])
             .into_iter()
-            .map(|hint| format!("{} {:?}: {}", hint.seen, hint.rows, hint.help))
+            .map(|hint| {
+                let fix = match hint.fix {
+                    Fix::Piece(text) | Fix::Words(text) => text,
+                    Fix::LookAtRow(row) => format!("look at row {row}"),
+                    Fix::DoubtTheCheck(row) => format!("doubt the check by row {row}"),
+                };
+                format!("{} {:?}: {fix}", hint.seen, hint.rows)
+            })
             .collect()
     }
 
@@ -352,16 +374,8 @@ mod tests {
                     r#"1 value of the column of p may have lost their leading zeros: most have 5 digits [4]: p: pad left to 5 with "0" then whole"#,
                 ],
             ),
-            (
-                "char 3 then upper",
-                many("abc", "ab"),
-                vec!["p is missing in 1 row only, of 100 rows [100]: look at the row: explain CUTLIST FILE --row 100"],
-            ),
-            (
-                "first 3",
-                many("abc", "ab"),
-                vec!["p is short in 1 row only, of 100 rows [100]: look at the row: explain CUTLIST FILE --row 100"],
-            ),
+            ("char 3 then upper", many("abc", "ab"), vec!["p is missing in 1 row only, of 100 rows [100]: look at row 100"]),
+            ("first 3", many("abc", "ab"), vec!["p is short in 1 row only, of 100 rows [100]: look at row 100"]),
             ("first 3", vec!["S1B", "abc", "IOU"], vec![]),
         ] {
             assert_eq!(hints(piece, &values), expected, "{piece}");

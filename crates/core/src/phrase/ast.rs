@@ -41,6 +41,7 @@ pub struct Step {
 
 /// What a step does to the text that reaches it.
 #[derive(Debug, Clone, PartialEq, Eq)]
+#[non_exhaustive]
 pub enum StepKind {
     /// `whole`
     Whole,
@@ -325,6 +326,7 @@ pub struct Condition {
 
 /// What a condition asks.
 #[derive(Debug, Clone, PartialEq, Eq)]
+#[non_exhaustive]
 pub enum ConditionKind {
     /// `required`: the piece is not missing.
     Required,
@@ -379,6 +381,7 @@ pub enum ConditionKind {
 
 /// The published algorithms for check digits.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[non_exhaustive]
 pub enum CheckDigit {
     /// `luhn`: ISO/IEC 7812.
     Luhn,

@@ -17,6 +17,7 @@ pub struct PhraseError {
 
 /// What is wrong with a phrase.
 #[derive(Debug, Clone, PartialEq, Eq)]
+#[non_exhaustive]
 pub enum ErrorKind {
     /// There are no words at all. A phrase says how a piece is taken, so it cannot be empty.
     Empty,

@@ -25,6 +25,8 @@ pub struct Results {
     pub(super) width: Option<usize>,
     /// Whether all results that there are consist of digits (`true`), or none has one (`false`), where that is known.
     pub(super) are_digits: Option<bool>,
+    /// Whether results are lacking, since they would be too large.
+    pub(super) is_too_large: bool,
 }
 
 impl Results {
@@ -158,6 +160,7 @@ impl Results {
         self.states.clear();
         self.taken.clear();
         (self.width, self.are_digits) = (None, None);
+        self.is_too_large = false;
     }
 
     /// Makes the results of some rows missing, of rows with one result each.
@@ -167,6 +170,17 @@ impl Results {
         for row in rows {
             (self.spans[*row as usize], self.states[*row as usize]) = (Span::default(), State::MISSING);
         }
+    }
+
+    /// Whether results are lacking, since all of them would be more than [`crate::batch::MOST_MADE`] bytes together.
+    pub fn are_too_large(&self) -> bool {
+        self.is_too_large
+    }
+
+    /// Makes all results missing, since there is no room for them.
+    pub(crate) fn set_too_large(&mut self) {
+        self.set_missing(self.rows());
+        self.is_too_large = true;
     }
 
     /// Makes all results missing.
@@ -189,6 +203,7 @@ impl Results {
     /// Works out what became of each row of the results of one branch. `flags` say what became of each row beside what
     /// can be seen by its results; none where nothing did.
     pub(super) fn set_states(&mut self, flags: Option<&[State]>) {
+        self.is_too_large |= self.is_made && self.buffer.is_full();
         self.states.clear();
         if self.offsets.is_empty() {
             let any_missing = self.spans.iter().fold(false, |any, span| any | span.is_empty());

@@ -200,8 +200,8 @@ impl OpAt {
                 made.clear();
                 let mut state = State::default();
                 match finish.write(reached, (unit, out.forms.of(index)), slots, &mut state, made) {
-                    Change::Made => buffer.extend(made.as_bytes()),
-                    Change::Same => buffer.extend(reached.as_bytes()),
+                    Change::Made => buffer.extend_within(made.as_bytes()),
+                    Change::Same => buffer.extend_within(reached.as_bytes()),
                     Change::Missing => {}
                 }
                 if state != State::default() {
@@ -373,7 +373,12 @@ fn join(with: &str, values: Texts, work: &mut Work, out: &mut Results) {
     let mut forms = Forms::default();
     forms.grow(out.offsets.len());
     let are_plain = out.forms.are_plain() && added.is_plain();
-    let mut writer = buffer.writer(before.iter().map(|span| span.width() + with.len()).sum());
+    let most = before.iter().map(|span| span.width() + with.len()).sum();
+    if !buffer.has_room_for(most) {
+        std::mem::swap(buffer, &mut out.buffer);
+        return out.set_too_large();
+    }
+    let mut writer = buffer.writer(most);
     let (mut start, text) = (0, text.as_bytes());
     for row in 1..out.offsets.len() {
         let items = out.offsets[row - 1] as usize..out.offsets[row] as usize;
@@ -476,6 +481,7 @@ impl Results {
     fn fill_in(&mut self, some: &Results, rows: &[u32], values: Texts, several: bool) {
         self.states.resize(values.len(), State::default());
         (self.width, self.are_digits) = (None, None);
+        self.is_too_large |= some.is_too_large;
         if several {
             return self.fill_in_several(some, rows, values);
         }
@@ -489,7 +495,7 @@ impl Results {
             let span = texts.spans[index];
             self.spans[row] = if self.is_made {
                 let start = self.buffer.width();
-                self.buffer.extend(span.bytes(texts.text.as_bytes()));
+                self.buffer.extend_within(span.bytes(texts.text.as_bytes()));
                 self.taken[row] = if some.is_made { some.taken.get(index).copied().unwrap_or_default() } else { span };
                 Span::new(start, self.buffer.width())
             } else {
@@ -497,6 +503,7 @@ impl Results {
             };
             self.forms.set(row, texts.forms.of(index));
         }
+        self.is_too_large |= self.is_made && self.buffer.is_full();
         if self.states.iter().all(|state| state.is_filled()) {
             self.states.clear();
         }
@@ -509,7 +516,7 @@ impl Results {
             self.buffer.clear();
             for span in &mut self.spans {
                 let start = self.buffer.width();
-                self.buffer.extend(span.bytes(values.text.as_bytes()));
+                self.buffer.extend_within(span.bytes(values.text.as_bytes()));
                 *span = Span::new(start, self.buffer.width());
             }
             self.is_made = true;
@@ -531,7 +538,7 @@ impl Results {
             let items = if from.are_several() || !state.missing { from.items(index) } else { 0..0 };
             for item in items {
                 let (span, start) = (from.spans[item], all.buffer.width());
-                all.buffer.extend(span.bytes(from.text(values.text).as_bytes()));
+                all.buffer.extend_within(span.bytes(from.text(values.text).as_bytes()));
                 all.forms.grow(all.spans.len() + 1);
                 all.forms.set(all.spans.len(), from.forms.of(item));
                 all.spans.push(Span::new(start, all.buffer.width()));
@@ -543,6 +550,7 @@ impl Results {
         if all.states.iter().all(|state| state.is_filled()) {
             all.states.clear();
         }
+        all.is_too_large = self.is_too_large || all.buffer.is_full();
         *self = all;
     }
 }

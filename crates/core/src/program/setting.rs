@@ -17,6 +17,14 @@ pub struct NoList {
     pub help: String,
 }
 
+impl std::fmt::Display for NoList {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        write!(f, "{}; {}", self.reason, self.help)
+    }
+}
+
+impl std::error::Error for NoList {}
+
 /// Gives the texts of a column of a file.
 pub type GetList<'a> = dyn Fn(&str, Option<&str>) -> Result<List, NoList> + 'a;
 

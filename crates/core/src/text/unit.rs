@@ -1,13 +1,11 @@
 //! What positions and widths count.
 
-use schemars::JsonSchema;
-use serde::{Deserialize, Serialize};
-
 use super::characters::{self, Form};
 
 /// What positions and widths count.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize, JsonSchema)]
-#[serde(rename_all = "lowercase")]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+#[cfg_attr(feature = "cutlist", derive(serde::Serialize, serde::Deserialize, schemars::JsonSchema))]
+#[cfg_attr(feature = "cutlist", serde(rename_all = "lowercase"))]
 pub enum Unit {
     /// What a person sees: extended grapheme clusters.
     #[default]

@@ -247,6 +247,20 @@ unique = ['team', 'part_code']";
 }
 
 #[test]
+fn results_seen_before_where_rows_are_left_out() {
+    let list = "column = 'part_code'
+[piece.each]
+take = 'runs of digits'
+columns = 2
+check = ['unique']
+[rows]
+keep = ['depot: not one of \"out\"', 'part_code: unique']";
+    let rows = [["1-2", "", "out"], ["3-4", "", ""], ["3-4", "", ""], ["5-6", "", ""], ["7-3", "", ""]];
+    // Rows 1 and 3 are left out: what row 1 has is not remembered, and what row 5 repeats is its second number.
+    assert_eq!(judged(&bound(list).unwrap(), &rows), ["5: each unique: it stands in row 2 too"]);
+}
+
+#[test]
 fn what_a_misfit_says() {
     for (check, value, kind, detail, at) in [
         ("length 8", "1234567", "too-short", "it has 7 characters, not 8", None),

@@ -143,7 +143,7 @@ impl<'j> Worker<'j> {
             }
             let stage = &mut stages[place];
             chunk.take(text, range.clone(), &mut stage.rows);
-            self.run(chunk, stage);
+            self.run(chunk, stage)?;
             if !looks_back {
                 self.finish(&mut state, stage, range.clone(), part);
             }
@@ -170,7 +170,7 @@ impl<'j> Worker<'j> {
     }
 
     /// Cuts the pieces of some rows, and leaves out those that are not kept.
-    fn run(&self, chunk: &dyn Chunk, stage: &mut Stage) {
+    fn run(&self, chunk: &dyn Chunk, stage: &mut Stage) -> Result<(), Error> {
         let Stage { rows, worked } = stage;
         let carving = &self.job.carving;
         let ragged = match (rows.numbers.first(), rows.numbers.last()) {
@@ -186,10 +186,15 @@ impl<'j> Worker<'j> {
             rows.keep(&kept);
         }
         rows.with_batch(|batch| carving.run(batch, worked));
+        if let Some(piece) = worked.too_large() {
+            let line = rows.numbers.first().map_or(1, |row| chunk.line(*row as usize, &mut LineCount::default()));
+            return Err(Error::ResultsTooLarge { piece: carving.name(piece).to_owned(), line });
+        }
         stage.keep();
         if carving.looks_back() {
             stage.rows.with_batch(|batch| carving.hash(batch, &mut stage.worked));
         }
+        Ok(())
     }
 
     /// Judges rows that have been worked out, and writes them.

@@ -1,0 +1,33 @@
+//! Carves values from memory: `cargo run -p keen-notch-core --example embed`.
+
+use keen_notch_core::batch::{Batch, Column};
+use keen_notch_core::carving::{Carving, Worked};
+use keen_notch_core::column::Header;
+use keen_notch_core::cutlist::CutList;
+use keen_notch_core::program::Setting;
+use keen_notch_core::tally::Tally;
+
+const LIST: &str = r#"
+[piece.serial]
+take  = 'section 2 by "-"'
+check = ["digits", "length 8"]
+"#;
+
+fn main() -> Result<(), Box<dyn std::error::Error>> {
+    let list = CutList::parse(LIST, 0)?;
+    let header = Header::Names(vec!["part_code".to_owned()]);
+    let carving = Carving::new(&list.wanted, None, &Setting::new(list.unit), &header)?;
+    let codes = Column::of(["GRP-00041273-S7K2", "HNG-0076025l-N9P4", "BRK"]);
+    let batch = Batch { rows: 3, columns: &[codes.texts()] };
+    let (mut worked, mut tallies) = (Worked::default(), vec![Tally::default(); carving.count()]);
+    carving.run(&batch, &mut worked);
+    carving.judge(&batch, &mut worked, &mut tallies);
+    for (code, serial) in codes.texts().iter().zip(carving.texts(0, &batch, &worked).iter()) {
+        println!("{code}: {serial:?}");
+    }
+    for failure in worked.failures() {
+        println!("row {}: {}", failure.row + 1, carving.fault(*failure, &batch, &worked).violation.detail);
+    }
+    println!("{} filled, {} missing, {} with faults", tallies[0].filled, tallies[0].missing, tallies[0].faulted);
+    Ok(())
+}

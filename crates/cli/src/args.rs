@@ -220,6 +220,8 @@ pub struct SurveyArgs {
     #[arg(short, long)]
     pub quiet: bool,
     #[command(flatten)]
+    pub threads: ThreadArgs,
+    #[command(flatten)]
     pub reading: ReadingArgs,
 }
 
@@ -252,6 +254,8 @@ pub struct DraftArgs {
     /// Show no progress, and say nothing of the file written
     #[arg(short, long)]
     pub quiet: bool,
+    #[command(flatten)]
+    pub threads: ThreadArgs,
     #[command(flatten)]
     pub reading: ReadingArgs,
 }

@@ -3,7 +3,6 @@
 use std::io;
 use std::ops::ControlFlow;
 
-use keen_notch_core::batch::Column;
 use keen_notch_core::carving::Carving;
 use keen_notch_core::draft::{Proved, Sample};
 use keen_notch_core::program::{Program, Results, Work};
@@ -13,7 +12,6 @@ use keen_notch_core::survey::{Depth, Survey};
 use crate::Error;
 use crate::carve::{Job, Outs, carve};
 use crate::columns;
-use crate::survey::threads;
 use crate::table::Table;
 
 /// Rows of a sample.
@@ -21,29 +19,28 @@ const SAMPLE: usize = 2000;
 /// Rows on which phrases differ that are kept.
 const DIFFERING: usize = 3;
 
-/// Surveys a column and keeps a sample of it.
+/// Surveys a column and keeps a sample of it, on `threads` threads.
 ///
 /// # Errors
 /// Where the table cannot be read to its end.
-pub fn look(table: &mut Table, column: usize) -> Result<(Survey, Sample), Error> {
-    let mut survey = Survey::new(Depth::Full);
-    let mut sample = Sample::new(SAMPLE);
-    columns::each(table, &[column], threads(), |values| {
-        for value in values.iter().map(Column::texts).flat_map(|texts| texts.iter()) {
+pub fn look(table: &mut Table, column: usize, threads: usize) -> Result<(Survey, Sample), Error> {
+    let begin = || (Survey::new(Depth::Full), Sample::new(SAMPLE));
+    let mut seen = columns::fold(table, &[column], threads, begin, |(survey, sample), values| {
+        for value in values.iter() {
             survey.see(survey.rows + 1, value);
             sample.see(survey.rows, value);
         }
     })?;
-    Ok((survey, sample))
+    Ok(seen.pop().unwrap_or_else(begin))
 }
 
-/// Tries a cut list that was drafted on all rows of a table.
+/// Tries a cut list that was drafted on all rows of a table, on `threads` threads.
 ///
 /// # Errors
 /// Where the table cannot be read to its end.
-pub fn prove(table: &mut Table, carving: Carving) -> Result<Proved, Error> {
+pub fn prove(table: &mut Table, carving: Carving, threads: usize) -> Result<Proved, Error> {
     let header = table.header.clone();
-    let job = Job::new(carving, &header, &[], 0).with_samples(keen_notch_core::sightings::ROWS).with_threads(threads());
+    let job = Job::new(carving, &header, &[], 0).with_samples(keen_notch_core::sightings::ROWS).with_threads(threads);
     let mut outs = Outs { rows: &mut io::sink(), name: String::new(), offcuts: None, faults: None };
     let report = carve(table, &job, &mut outs)?;
     let rows = report.samples.iter().map(|sample| sample.row).collect();

@@ -7,20 +7,29 @@ use keen_notch_core::survey::{Depth, Members, Survey};
 use crate::table::Table;
 use crate::{Error, columns};
 
-/// Surveys columns of a table, by their indices. Reads to its end, or so many rows.
+/// Surveys columns of a table, by their indices, on `threads` threads. Reads to its end, or as far as `most` rows.
 ///
 /// # Errors
 /// Where the table cannot be read so far.
-pub fn survey(table: &mut Table, columns: &[usize], depth: Depth, most: Option<u64>) -> Result<Vec<Survey>, Error> {
-    let mut surveys: Vec<Survey> = columns.iter().map(|_| Survey::new(depth)).collect();
+pub fn survey(
+    table: &mut Table,
+    columns: &[usize],
+    depth: Depth,
+    most: Option<u64>,
+    threads: usize,
+) -> Result<Vec<Survey>, Error> {
     let Some(most) = most else {
-        columns::each(table, columns, threads(), |values| {
-            for (survey, values) in surveys.iter_mut().zip(values) {
-                values.texts().iter().for_each(|value| survey.see(survey.rows + 1, value));
-            }
-        })?;
-        return Ok(surveys);
+        return columns::fold(
+            table,
+            columns,
+            threads,
+            || Survey::new(depth),
+            |survey, values| {
+                values.iter().for_each(|value| survey.see(survey.rows + 1, value));
+            },
+        );
     };
+    let mut surveys: Vec<Survey> = columns.iter().map(|_| Survey::new(depth)).collect();
     if most > 0 {
         table.each_batch(columns, |before, batch| {
             let rows = (most - before).min(batch.rows as u64) as usize;
@@ -32,11 +41,6 @@ pub fn survey(table: &mut Table, columns: &[usize], depth: Depth, most: Option<u
         })?;
     }
     Ok(surveys)
-}
-
-/// As many threads as there are processors.
-pub(crate) fn threads() -> usize {
-    std::thread::available_parallelism().map_or(1, usize::from)
 }
 
 /// A row that belongs to a shape.

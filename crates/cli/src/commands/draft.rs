@@ -42,11 +42,12 @@ pub fn run(args: &DraftArgs, console: &Console) -> Result<(), Failure> {
     let mut table = Table::open(&inputs, &reading)?;
     let column = ColumnRef::find_or_only(args::column(args.column.as_deref()).as_ref(), &table.header)?;
     let origin = origin(&inputs, column, &table.header);
+    let threads = args.threads.count();
     let drafted = if examples.is_empty() {
-        let text = from_data(&origin, column, &inputs, &reading, &mut table)?;
+        let text = from_data(&origin, column, &inputs, &reading, &mut table, threads)?;
         Drafted { shown: text.lines().map(str::to_owned).collect(), list: text }
     } else {
-        from_examples(&examples, &origin, column, &inputs, &reading, &mut table, console)?
+        from_examples(&examples, &origin, column, &inputs, &reading, &mut table, (threads, console))?
     };
     drop(progress);
     match &args.write {
@@ -150,8 +151,9 @@ fn from_data(
     inputs: &[Input],
     reading: &Reading,
     table: &mut Table,
+    threads: usize,
 ) -> Result<String, Failure> {
-    let (survey, sample) = look(table, column)?;
+    let (survey, sample) = look(table, column, threads)?;
     let Some(draft) = draft::draft(origin.clone(), &survey, &sample) else {
         let message = match survey.rows {
             0 => format!("{} has no rows", origin.input),
@@ -169,7 +171,7 @@ fn from_data(
         let setting = Setting::new(Unit::Characters);
         let carving = keen_notch_core::carving::Carving::new(&wanted, Some(&main), &setting, &table.header)
             .map_err(|unbound| Failure::text_error(&text, unbound.error))?;
-        proved.push(prove(&mut table, carving)?);
+        proved.push(prove(&mut table, carving, threads)?);
     }
     Ok(draft.text(&proved))
 }
@@ -182,13 +184,13 @@ fn from_examples(
     inputs: &[Input],
     reading: &Reading,
     table: &mut Table,
-    console: &Console,
+    (threads, console): (usize, &Console),
 ) -> Result<Drafted, Failure> {
     let found = draft::search(examples);
     if found.is_empty() {
         return Err(no_phrase(examples));
     }
-    let (_, sample): (_, Sample) = look(table, column)?;
+    let (_, sample): (_, Sample) = look(table, column, threads)?;
     let ranked: Vec<Ranked> = draft::rank(&found, examples, sample.rows());
     let plans: Vec<Program> = ranked.iter().filter_map(|ranked| draft::compile(&ranked.phrase)).collect();
     let tried = try_phrases(&mut Table::open(inputs, reading)?, column, &plans)?;

@@ -35,7 +35,7 @@ pub fn run(args: &SurveyArgs, console: &Console) -> Result<(), Failure> {
     let columns = columns(args, &table)?;
     let in_depth = !args.columns.is_empty() || columns.len() == 1;
     let depth = if in_depth { Depth::Full } else { Depth::Brief };
-    let surveys = survey(&mut table, &columns, depth, args.sample)?;
+    let surveys = survey(&mut table, &columns, depth, args.sample, args.threads.count())?;
     drop(progress);
     let titles: Vec<String> = columns.iter().map(|column| table.header.title(*column)).collect();
     let surveyed: Vec<Surveyed> =
@@ -84,7 +84,7 @@ fn rows(args: &SurveyArgs, shape: &str, inputs: &[Input], console: &Console) -> 
         }
     };
     let mut survey = Survey::new(Depth::Full);
-    if let Some(surveyed) = self::survey(&mut table, &[column], Depth::Full, args.sample)?.pop() {
+    if let Some(surveyed) = self::survey(&mut table, &[column], Depth::Full, args.sample, args.threads.count())?.pop() {
         survey = surveyed;
     }
     drop(progress);

@@ -121,6 +121,21 @@ fn an_output_keeps_permissions_and_links() {
 }
 
 #[test]
+fn a_later_input_that_is_a_pipe_is_read_once() {
+    let rows: String = (0..100_000).map(|n| format!("{n:06},x\n")).collect();
+    let expected: String = (0..100_000).map(|n| format!("{n:06},x,{:03}\n", n / 1000)).collect();
+    let carve = ["carve", "a.csv", "/dev/stdin", "-q", "-p", "x of #1: first 3"];
+    let yard = Yard::with("a.csv", "abcdef,y\n");
+    let ran = yard.run_on(rows.as_bytes(), &[&carve[..], &["--no-header"]].concat());
+    assert_eq!((ran.status, ran.stderr.as_str()), (0, ""));
+    assert!(ran.stdout == format!("abcdef,y,abc\n{expected}"));
+    let yard = Yard::with("a.csv", "a,b\nabcdef,y\n");
+    let ran = yard.run_on(format!("a,b\n{rows}").as_bytes(), &carve);
+    assert_eq!((ran.status, ran.stderr.as_str()), (0, ""));
+    assert!(ran.stdout == format!("a,b,x\nabcdef,y,abc\n{expected}"));
+}
+
+#[test]
 fn a_closed_pipe_ends_quietly() {
     let rows: String = (0..200_000).map(|n| format!("{n:08},x\n")).collect();
     let yard = Yard::with("a.csv", format!("a,b\n{rows}"));

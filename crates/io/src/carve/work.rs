@@ -37,6 +37,9 @@ pub struct Part {
     pub counts: Counts,
 }
 
+/// The most bytes of a chunk or of what is written of it whose memory is used again: more is a very long row.
+const MOST_KEPT: usize = 2 << 20;
+
 /// A fault, and where it is.
 pub struct Found {
     /// The row.
@@ -65,11 +68,16 @@ impl Part {
         }
     }
 
-    /// Nothing again, with the memory kept.
+    /// Nothing again, with the memory kept unless it is that of a very long row.
     pub fn clear(&mut self, job: &Job) {
-        let (mut bytes, mut aside) = (std::mem::take(&mut self.bytes), std::mem::take(&mut self.aside));
-        bytes.clear();
-        aside.clear();
+        let [bytes, aside] = [&mut self.bytes, &mut self.aside].map(|buffer| {
+            let mut kept = std::mem::take(buffer);
+            if kept.width() > MOST_KEPT {
+                return Buffer::default();
+            }
+            kept.clear();
+            kept
+        });
         *self = Part { bytes, aside, ..Part::new(job) };
     }
 }
@@ -165,7 +173,9 @@ impl<'j> Worker<'j> {
                 }
             }
         }
-        self.stages = stages.into_iter().map(Stage::recycle).collect();
+        if chunk.size() <= MOST_KEPT {
+            self.stages = stages.into_iter().map(Stage::recycle).collect();
+        }
         Ok(())
     }
 

@@ -11,7 +11,7 @@ use crate::Error;
 use crate::pool::lock;
 
 /// How much is read at a time, in bytes.
-const STRIDE: usize = 256 * 1024;
+pub const STRIDE: usize = 256 * 1024;
 /// The longest row allowed unless said otherwise, in bytes: held as it was read and as it is written, it takes less than
 /// 64 MiB with all the rest.
 pub const MOST_ROW: usize = 24 * 1024 * 1024;

@@ -7,7 +7,7 @@ use keen_notch_core::batch::simd::AnyOf;
 use keen_notch_core::batch::{Buffer, Span};
 
 use super::Ragged;
-use super::block::{Block, lines};
+use super::block::{Block, STRIDE, lines};
 use super::index::Index;
 use super::record::unquote;
 use crate::Error;
@@ -25,7 +25,10 @@ pub struct DelimitedChunk {
 
 impl Drop for DelimitedChunk {
     fn drop(&mut self) {
-        lock(&self.table.spare).push(std::mem::take(&mut self.found));
+        // What was found in a row that was very long is not kept.
+        if self.block.bytes.len() <= STRIDE * 2 {
+            lock(&self.table.spare).push(std::mem::take(&mut self.found));
+        }
     }
 }
 

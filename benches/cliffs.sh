@@ -14,7 +14,7 @@ cargo build --release --quiet --manifest-path benches/yard/Cargo.toml --target-d
 work=$(mktemp -d)
 trap 'rm -rf "$work"' EXIT
 export PROGRAM=$PWD/target/release/keen-notch YARD=${BENCH_TARGET:-target/yard}/release LIST=$PWD/benches/yard.cutlist.toml
-for kind in tidy crlf quoted doubled untidy accents accented; do
+for kind in tidy crlf quoted doubled untidy accents accented codes; do
   "$YARD/make-yard" "$rows" $kind > "$work/$kind.csv"
 done
 python3 - "$work" "$runs" <<'PY'
@@ -42,7 +42,7 @@ def carve(data, list_file, threads):
     return [program, "carve", f"{work}/{data}.csv", "-l", list_file, "--threads", str(threads), "--quiet"]
 
 print("data       by hand   one thread   times as fast (wanted)   two threads against one")
-for data, wanted in dict(tidy=6, crlf=5.5, quoted=5, doubled=5, untidy=5, accents=5, accented=4).items():
+for data, wanted in dict(tidy=6, crlf=5.5, quoted=5, doubled=5, untidy=5, accents=5, accented=4, codes=4).items():
     found = least({
         "hand": [f"{yard}/by-hand", f"{work}/{data}.csv"],
         "one": carve(data, os.environ["LIST"], 1),

@@ -9,7 +9,8 @@
 //!   doubled   the same, with quotes doubled within the depot, which no benchmark looks at
 //!   untidy    about one row in fifty breaks a rule as real registers do
 //!   accents   one row in four has letters beyond ASCII in its reference
-//!   accented  every row has them in its part code and in its reference
+//!   accented  every row has them in its reference
+//!   codes     every row has them in its reference, and most have them in their part code
 use std::io::{self, BufWriter, Write};
 
 const FAMILIES: &[&str] = &["GRP", "HNG", "SHV", "BRK", "CAB", "TWR", "DRV", "SNS"];
@@ -42,7 +43,7 @@ fn main() -> io::Result<()> {
     let mut words = std::env::args().skip(1);
     let rows: u64 = words.next().and_then(|rows| rows.parse().ok()).expect("usage: make-yard ROWS [KIND]");
     let kind = words.next().unwrap_or_else(|| "tidy".to_owned());
-    let known = ["tidy", "crlf", "quoted", "doubled", "untidy", "accents", "accented"];
+    let known = ["tidy", "crlf", "quoted", "doubled", "untidy", "accents", "accented", "codes"];
     assert!(known.contains(&kind.as_str()), "make-yard: KIND is one of {}", known.join(", "));
     let line_end = if kind == "crlf" { "\r\n" } else { "\n" };
     let mut out = BufWriter::with_capacity(1 << 20, io::stdout().lock());
@@ -79,8 +80,10 @@ fn cells(row: u64, kind: &str, chance: &mut Chance) -> [String; 8] {
     match kind {
         "doubled" => depot = format!("the \"{depot}\" depot"),
         "accents" if row.is_multiple_of(4) => reference = reference.replace('(', "(Zoë "),
-        "accented" => {
-            code = code.replacen('R', "Ř", 1).replacen('A', "Å", 1);
+        "accented" | "codes" => {
+            if kind == "codes" {
+                code = code.replacen('R', "Ř", 1).replacen('A', "Å", 1);
+            }
             reference = format!("{} für die Führung", reference.replace('(', "(Zoë "));
         }
         "untidy" => match chance.below(350) {

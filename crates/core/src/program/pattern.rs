@@ -166,7 +166,7 @@ fn refused(regex: &Regex, error: &BuildError) -> PhraseError {
     PhraseError {
         kind: ErrorKind::BadRegex(reason),
         span: span.map_or(regex.span.clone(), |span| in_phrase(regex, span)),
-        help: r"mend the pattern; a character that means something there is taken as it is behind a backslash: \( \. \+"
+        help: r"correct the pattern; a character that means something there is taken as it is behind a backslash: \( \. \+"
             .to_owned(),
     }
 }

@@ -65,7 +65,7 @@ fn phrases_that_cannot_be_right() {
         ("match /a", "/a", "a regular expression is not closed", "close it: `/a/`"),
         ("match /a/q", "q", "an unknown flag behind a regular expression", "the flags are i"),
         ("match \"a\"", "\"a\"", "a regular expression between slashes was expected, not `\"a\"`", "write `match /a/`"),
-        ("match /a(b/", "(", "the regular expression cannot be read", "mend the pattern"),
+        ("match /a(b/", "(", "the regular expression cannot be read", "correct the pattern"),
         (r"match /a(b)/ group 2", "2", "the regular expression has no group 2", "it has 1"),
         (r"match /a(?<n>b)/ group m", "m", "the regular expression has no group m", "it has n"),
         (r#"replace /a(b)/ with "$2""#, r#""$2""#, "the regular expression has no group 2", "it has 1"),

@@ -33,14 +33,8 @@ pub fn push_cell(out: &mut Buffer, bytes: &[u8], delimiter: u8) {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::source::delimited::record::{Cells, Record};
+    use crate::source::delimited::record::values;
     use proptest::prelude::*;
-
-    fn values(row: &str) -> Vec<String> {
-        let mut cells = Cells::default();
-        let record = Record::read(row, 0, b',', &mut cells);
-        (0..record.count()).map(|index| record.owned_value(index)).collect()
-    }
 
     proptest! {
         #[test]

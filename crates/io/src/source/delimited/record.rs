@@ -112,15 +112,17 @@ pub fn unquote(inner: &str, value: &mut String) {
     value.push_str(rest);
 }
 
+/// The values of a row.
+#[cfg(test)]
+pub fn values(row: &str) -> Vec<String> {
+    let mut cells = Cells::default();
+    let record = Record::read(row, 0, b',', &mut cells);
+    (0..record.count()).map(|index| record.owned_value(index)).collect()
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
-
-    fn values(row: &str) -> Vec<String> {
-        let mut cells = Cells::default();
-        let record = Record::read(row, 0, b',', &mut cells);
-        (0..record.count()).map(|index| record.owned_value(index)).collect()
-    }
 
     #[test]
     fn rows_are_read() {

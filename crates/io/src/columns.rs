@@ -1,15 +1,17 @@
-//! The values of columns of a table, for what looks at one value after another.
+//! The values of columns of a table, for what is kept of a column and can be merged from parts.
+
+use std::sync::Mutex;
 
 use keen_notch_core::batch::Texts;
 
 use crate::Error;
-use crate::pool::{self, Turns};
+use crate::pool::{self, Turns, lock};
 use crate::source::{Chunk, Rows};
 use crate::table::{Table, in_order};
 
-/// Shows each column to a state of its own, chunk by chunk and in their order, to the last row, on `threads` threads. A
-/// column is shown to its state by one thread at a time; but while one thread shows a column of a chunk, others show other
-/// columns of it, or the same of the next.
+/// Observes columns to the last row, on `threads` threads, and gives a state for each column. Every thread has
+/// states of its own, from `begin`, and observes the chunks that it takes: `observe` gets the number of the first row and the
+/// values from there on. At the end the states of a column are merged.
 ///
 /// # Errors
 /// Where the table cannot be read to its end.
@@ -17,28 +19,36 @@ pub fn fold<S: Send>(
     table: &mut Table,
     columns: &[usize],
     threads: usize,
-    begin: impl Fn() -> S,
-    see: impl Fn(&mut S, Texts) + Sync,
+    begin: impl Fn() -> S + Sync,
+    observe: impl Fn(&mut S, u64, Texts) + Sync,
+    merge: impl Fn(&mut S, S),
 ) -> Result<Vec<S>, Error> {
     let meter = table.shared_meter();
     let needed = in_order(columns);
-    let turns: Vec<Turns<S>> = columns.iter().map(|_| Turns::new(begin())).collect();
+    let begin_all = || -> Vec<S> { columns.iter().map(|_| begin()).collect() };
+    // The states of threads that are done, and the number of the first row of the next chunk.
+    let done: Mutex<Vec<Vec<S>>> = Mutex::default();
+    let first_rows = Turns::new(1);
     let worker = || {
         let mut memory = Rows::default();
-        let (needed, turns, see) = (&needed, &turns, &see);
+        let mut own = Own { states: begin_all(), done: &done };
+        let (needed, first_rows, observe) = (&needed, &first_rows, &observe);
         move |number, mut chunk: Box<dyn Chunk>| {
-            let _guards: Vec<_> = turns.iter().map(|turns| turns.guard(number)).collect();
+            let _guard = first_rows.guard(number);
             chunk.open(needed)?;
+            let count = chunk.rows() as u64;
+            let first_row = first_rows.take(number, |next| std::mem::replace(next, *next + count));
+            // Where a chunk before this one cannot be read, the run ends with its error.
+            let Some(first_row) = first_row else { return Ok(0) };
             let text = chunk.text()?;
             let mut rows: Rows = std::mem::take(&mut memory).recycle();
             chunk.take(text, 0..chunk.rows(), &mut rows);
             rows.with_batch(|batch| {
-                for (column, turns) in columns.iter().zip(turns) {
-                    turns.take(number, |state| see(state, batch.column(*column)));
-                }
+                let states = columns.iter().zip(&mut own.states);
+                states.for_each(|(column, state)| observe(state, first_row, batch.column(*column)));
             });
             memory = rows.recycle();
-            Ok(chunk.rows() as u64)
+            Ok(count)
         }
     };
     let count = |rows| {
@@ -46,5 +56,22 @@ pub fn fold<S: Send>(
         Ok(())
     };
     pool::in_order(threads, || table.next_chunk(), worker, count)?;
-    Ok(turns.into_iter().map(Turns::into_state).collect())
+    let mut all = std::mem::take(&mut *lock(&done)).into_iter();
+    let mut states = all.next().unwrap_or_else(begin_all);
+    for others in all {
+        states.iter_mut().zip(others).for_each(|(state, other)| merge(state, other));
+    }
+    Ok(states)
+}
+
+/// The states of one thread, which go to those of the others when it is done. Their rows rise, as the chunks of a thread do.
+struct Own<'d, S> {
+    states: Vec<S>,
+    done: &'d Mutex<Vec<Vec<S>>>,
+}
+
+impl<S> Drop for Own<'_, S> {
+    fn drop(&mut self) {
+        lock(self.done).push(std::mem::take(&mut self.states));
+    }
 }

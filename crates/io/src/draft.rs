@@ -3,8 +3,9 @@
 use std::io;
 use std::ops::ControlFlow;
 
+use keen_notch_core::batch::Texts;
 use keen_notch_core::carving::Carving;
-use keen_notch_core::draft::{Proved, Sample};
+use keen_notch_core::draft::{Proved, Row, Sample};
 use keen_notch_core::program::{Program, Results, Work};
 use keen_notch_core::sightings::Sightings;
 use keen_notch_core::survey::{Depth, Survey};
@@ -23,15 +24,21 @@ const DIFFERING: usize = 3;
 ///
 /// # Errors
 /// Where the table cannot be read to its end.
-pub fn look(table: &mut Table, column: usize, threads: usize) -> Result<(Survey, Sample), Error> {
+pub fn look(table: &mut Table, column: usize, threads: usize) -> Result<(Survey, Vec<Row>), Error> {
     let begin = || (Survey::new(Depth::Full), Sample::new(SAMPLE));
-    let mut seen = columns::fold(table, &[column], threads, begin, |(survey, sample), values| {
-        for value in values.iter() {
-            survey.see(survey.rows + 1, value);
-            sample.see(survey.rows, value);
+    let observe = |(survey, sample): &mut (Survey, Sample), first_row: u64, values: Texts| {
+        for (row, value) in (first_row..).zip(values.iter()) {
+            survey.observe(row, value);
+            sample.observe(row, value);
         }
-    })?;
-    Ok(seen.pop().unwrap_or_else(begin))
+    };
+    let merge = |(survey, sample): &mut (Survey, Sample), others: (Survey, Sample)| {
+        survey.merge(others.0);
+        sample.merge(others.1);
+    };
+    let all = columns::fold(table, &[column], threads, begin, observe, merge)?.pop();
+    let (survey, sample) = all.unwrap_or_else(begin);
+    Ok((survey, sample.into_rows()))
 }
 
 /// Tries a cut list that was drafted on all rows of a table, on `threads` threads.

@@ -180,11 +180,6 @@ impl<S> Turns<S> {
         Turns { state: Mutex::new(Turn { state, next: 0, broken: u64::MAX }), changed: Condvar::new() }
     }
 
-    /// What was made of the items.
-    pub fn into_state(self) -> S {
-        self.state.into_inner().unwrap_or_else(PoisonError::into_inner).state
-    }
-
     /// Waits for the turn of an item, and calls `take`; `None` where an item before it broke off. Every item must take its
     /// turn, or break off.
     pub fn take<R>(&self, number: u64, take: impl FnOnce(&mut S) -> R) -> Option<R> {

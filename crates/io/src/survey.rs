@@ -2,6 +2,7 @@
 
 use std::ops::ControlFlow;
 
+use keen_notch_core::batch::Texts;
 use keen_notch_core::survey::{Depth, Members, Survey};
 
 use crate::table::Table;
@@ -19,15 +20,10 @@ pub fn survey(
     threads: usize,
 ) -> Result<Vec<Survey>, Error> {
     let Some(most) = most else {
-        return columns::fold(
-            table,
-            columns,
-            threads,
-            || Survey::new(depth),
-            |survey, values| {
-                values.iter().for_each(|value| survey.see(survey.rows + 1, value));
-            },
-        );
+        let observe = |survey: &mut Survey, first_row: u64, values: Texts| {
+            (first_row..).zip(values.iter()).for_each(|(row, value)| survey.observe(row, value));
+        };
+        return columns::fold(table, columns, threads, || Survey::new(depth), observe, Survey::merge);
     };
     let mut surveys: Vec<Survey> = columns.iter().map(|_| Survey::new(depth)).collect();
     if most > 0 {
@@ -35,7 +31,7 @@ pub fn survey(
             let rows = (most - before).min(batch.rows as u64) as usize;
             for (survey, column) in surveys.iter_mut().zip(columns) {
                 let values = batch.column(*column);
-                (0..rows).for_each(|row| survey.see(before + row as u64 + 1, values.get(row)));
+                (0..rows).for_each(|row| survey.observe(before + row as u64 + 1, values.get(row)));
             }
             if before + (rows as u64) < most { ControlFlow::Continue(()) } else { ControlFlow::Break(()) }
         })?;

@@ -10,7 +10,7 @@ use keen_notch_core::column::ColumnRef;
 use keen_notch_core::cutlist::CutList;
 use keen_notch_core::diagnostics::Diagnostics;
 use keen_notch_core::program::Setting;
-use keen_notch_core::survey::Depth;
+use keen_notch_core::survey::{Depth, Survey};
 use keen_notch_core::text::unit::Unit;
 use keen_notch_io::carve::{Job, Outs, carve};
 use keen_notch_io::faults::{FaultFile, FaultFormat};
@@ -182,6 +182,15 @@ fn everything(folder: &Path, list: &str, Way { stride, threads, sets_aside, orig
     format!("{report:?}\n{}\n{}\n{}", String::from_utf8(rows).unwrap(), read("offcuts.csv"), read("faults.csv"))
 }
 
+/// Everything that a survey tells.
+fn page(survey: &Survey) -> String {
+    let groups: Vec<_> = survey.groups().into_iter().chain(survey.fine_groups()).collect();
+    let groups: Vec<_> = groups.iter().map(|group| (group.shape.to_string(), &group.seen, &group.example)).collect();
+    let counts = (survey.rows, &survey.blank, survey.spaces_only, survey.lengths.bars(100), survey.distinct());
+    let places = (survey.delimiters(), survey.positions(), survey.oddities());
+    format!("{counts:?}\n{groups:?}\n{places:?}\n")
+}
+
 proptest! {
     #![proptest_config(ProptestConfig::with_cases(40))]
 
@@ -213,7 +222,8 @@ proptest! {
         let surveyed = |stride, most, threads| {
             let reading = Reading { stride: Some(stride), ragged: Ragged::Keep, ..Reading::default() };
             let mut table = Table::open(&[Input::File(path.clone())], &reading).unwrap();
-            format!("{:?}", survey(&mut table, &[2, 0, 2], Depth::Brief, most, threads))
+            let surveys = survey(&mut table, &[2, 0, 2], Depth::Full, most, threads);
+            surveys.map(|surveys| surveys.iter().map(page).collect::<String>()).map_err(|error| error.to_string())
         };
         // One that may end before the last row goes row by row.
         let by_row = surveyed(1 << 20, Some(u64::MAX), 1);

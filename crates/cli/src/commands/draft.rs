@@ -5,7 +5,7 @@ use std::path::Path;
 
 use keen_notch_core::column::{ColumnRef, Header};
 use keen_notch_core::cutlist::CutList;
-use keen_notch_core::draft::{self, Contradiction, Example, Origin, Ranked, Sample};
+use keen_notch_core::draft::{self, Contradiction, Example, Origin, Ranked};
 use keen_notch_core::piece::Wanted;
 use keen_notch_core::program::{Program, Setting};
 use keen_notch_core::text::unit::Unit;
@@ -190,8 +190,8 @@ fn from_examples(
     if found.is_empty() {
         return Err(no_phrase(examples));
     }
-    let (_, sample): (_, Sample) = look(table, column, threads)?;
-    let ranked: Vec<Ranked> = draft::rank(&found, examples, sample.rows());
+    let (_, sample) = look(table, column, threads)?;
+    let ranked: Vec<Ranked> = draft::rank(&found, examples, &sample);
     let plans: Vec<Program> = ranked.iter().filter_map(|ranked| draft::compile(&ranked.phrase)).collect();
     let tried = try_phrases(&mut Table::open(inputs, reading)?, column, &plans)?;
     let list = draft::wanted_list(origin, examples, &ranked, &tried.gives, tried.rows);

@@ -105,7 +105,7 @@ fn draw(title: &str, value: &str, phrases: &[Shown], width: usize) -> Vec<String
     }
     if !gauge.oddities.is_empty() {
         lines.push(String::new());
-        lines.push(paint(style::HEAD, "not to be told by looking"));
+        lines.push(paint(style::HEAD, "spaces, invisible and look-alike characters"));
         for oddity in &gauge.oddities {
             let place = span(oddity.first - 1..oddity.last);
             lines.push(format!("{place:>9}  {}", paint(style::UNSEEN, &oddity.what)));

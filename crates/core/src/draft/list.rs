@@ -5,7 +5,7 @@ use super::marks::spaced;
 use super::places::by_position;
 use super::plans::Plans;
 use super::reading::{DraftPiece, Proposal, Reading, form, pieces, proof};
-use super::sample::Sample;
+use super::sample::Row;
 use super::structure::{Node, structure};
 use crate::phrase::quoted;
 use crate::sightings::Sightings;
@@ -52,8 +52,8 @@ pub struct Proved {
 
 /// Proposes a cut list for a column that was surveyed, from a sample of its rows. `None` where all of them are
 /// blank.
-pub fn draft(origin: Origin, survey: &Survey, sample: &Sample) -> Option<Draft> {
-    let texts: Vec<String> = sample.rows().iter().map(|row| row.value.clone()).collect();
+pub fn draft(origin: Origin, survey: &Survey, sample: &[Row]) -> Option<Draft> {
+    let texts: Vec<String> = sample.iter().map(|row| row.value.clone()).collect();
     if texts.is_empty() {
         return None;
     }

@@ -1,4 +1,12 @@
-//! A bounded number of rows, spread evenly over a column of any length.
+//! A bounded number of rows, spread over a column of any length.
+
+use std::collections::BinaryHeap;
+use std::hash::BuildHasher;
+
+use foldhash::quality::FixedState;
+
+/// The longest value that is kept, in bytes: longer ones are no codes.
+const LONGEST: usize = 4096;
 
 /// A row of the sample.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -9,48 +17,48 @@ pub struct Row {
     pub value: String,
 }
 
-/// Rows kept at even distances, which double whenever there are too many. The same column gives the same
-/// sample.
+/// The rows whose numbers have the smallest hashes: each row is as likely to be kept as any other, the same column gives
+/// the same sample, and samples of parts merge to the sample of the whole.
 #[derive(Debug, Clone)]
 pub struct Sample {
     most: usize,
-    distance: u64,
-    kept: Vec<Row>,
-    /// Values seen that are not blank.
-    seen: u64,
+    /// Each with the hash of its number; the largest first.
+    kept: BinaryHeap<(u64, u64, String)>,
 }
 
-/// The longest value that is kept, in bytes: longer ones are no codes.
-const LONGEST: usize = 4096;
-
 impl Sample {
-    /// Keeps at least half of so many rows, if there are that many, and no more.
+    /// Keeps at most `most` rows.
     pub fn new(most: usize) -> Sample {
-        Sample { most: most.max(2), distance: 1, kept: Vec::new(), seen: 0 }
+        Sample { most, kept: BinaryHeap::new() }
     }
 
-    /// Sees the value of a row. Blank ones are passed over.
-    pub fn see(&mut self, row: u64, value: &str) {
-        if value.chars().all(char::is_whitespace) || value.len() > LONGEST {
+    /// Observes the value of a row. Blank ones are passed over.
+    pub fn observe(&mut self, row: u64, value: &str) {
+        let hash = FixedState::default().hash_one(row);
+        let is_beyond = self.kept.len() >= self.most && self.kept.peek().is_none_or(|(largest, ..)| hash >= *largest);
+        if is_beyond || value.len() > LONGEST || value.chars().all(char::is_whitespace) {
             return;
         }
-        self.seen += 1;
-        if (self.seen - 1).is_multiple_of(self.distance) {
-            self.kept.push(Row { row, value: value.to_owned() });
-            if self.kept.len() > self.most {
-                let mut index = 0;
-                self.kept.retain(|_| {
-                    index += 1;
-                    index % 2 == 1
-                });
-                self.distance *= 2;
-            }
+        self.keep(hash, row, value.to_owned());
+    }
+
+    /// Adds a sample of the same size of other rows, which are numbered with those of this one.
+    pub fn merge(&mut self, other: Sample) {
+        other.kept.into_iter().for_each(|(hash, row, value)| self.keep(hash, row, value));
+    }
+
+    fn keep(&mut self, hash: u64, row: u64, value: String) {
+        self.kept.push((hash, row, value));
+        if self.kept.len() > self.most {
+            self.kept.pop();
         }
     }
 
     /// The rows, from the first to the last.
-    pub fn rows(&self) -> &[Row] {
-        &self.kept
+    pub fn into_rows(self) -> Vec<Row> {
+        let mut rows: Vec<Row> = self.kept.into_iter().map(|(_, row, value)| Row { row, value }).collect();
+        rows.sort_by_key(|row| row.row);
+        rows
     }
 }
 
@@ -59,10 +67,20 @@ mod tests {
     use super::*;
 
     #[test]
-    fn rows_are_spread_evenly() {
-        let mut sample = Sample::new(10);
-        (1..=1000).for_each(|row| sample.see(row, if row % 2 == 0 { " " } else { "x" }));
-        let rows: Vec<u64> = sample.rows().iter().map(|row| row.row).collect();
-        assert_eq!(rows, [1, 129, 257, 385, 513, 641, 769, 897]);
+    fn rows_are_spread_and_parts_can_be_merged() {
+        let (mut whole, mut parts) = (Sample::new(100), [Sample::new(100), Sample::new(100)]);
+        for row in 1..=10_000 {
+            let value = if row % 2 == 0 { " " } else { "x" };
+            whole.observe(row, value);
+            parts[usize::from(row % 7 < 3)].observe(row, value);
+        }
+        let [mut merged, second] = parts;
+        merged.merge(second);
+        let rows = whole.into_rows();
+        assert_eq!(merged.into_rows(), rows);
+        assert_eq!(rows.len(), 100);
+        let in_each_quarter = [0, 1, 2, 3].map(|quarter| rows.iter().filter(|row| (row.row - 1) / 2500 == quarter).count());
+        assert!(in_each_quarter.iter().all(|count| (10..=40).contains(count)), "{in_each_quarter:?}");
+        assert!(rows.iter().all(|row| row.row % 2 == 1));
     }
 }

@@ -7,12 +7,12 @@ use crate::sightings::Sightings;
 use crate::text::characters;
 use crate::text::kind::Kind;
 
-/// Different delimiters that are told apart.
-const MOST: usize = 64;
-/// From here on, how often a delimiter stands in a value is not told apart.
+/// Different delimiters that are told apart: those with the lowest code points.
+const MOST: usize = 100;
+/// From this on, how often a value contains a delimiter is not told apart.
 pub const MANY: usize = 999;
 
-/// Every space and punctuation mark of a column, with how often it stands in how many values.
+/// Every space and punctuation mark of a column, with how many values contain it how often.
 #[derive(Debug, Clone, Default)]
 pub struct Delimiters {
     counts: BTreeMap<String, BTreeMap<usize, Sightings>>,
@@ -23,10 +23,10 @@ pub struct Delimiters {
 pub struct Delimiter {
     /// The character.
     pub character: String,
-    /// How many sections it makes, in how many values; the commonest first. Values without it have one, and
-    /// 1000 are 1000 or more.
+    /// The number of sections that it makes, with the values in which it does; the commonest first. Values without it
+    /// have one, and 1000 are 1000 or more.
     pub sections: Vec<(usize, Sightings)>,
-    /// The values it stands in.
+    /// The values that contain it.
     pub values: u64,
 }
 
@@ -51,8 +51,8 @@ impl Delimiters {
                 *count = count.saturating_add(1);
             }
             for (byte, count) in here.into_iter().enumerate().filter(|(_, count)| *count > 0) {
-                let mut room = [0; 4];
-                self.one(char::from(byte as u8).encode_utf8(&mut room), usize::from(count), row);
+                let mut buffer = [0; 4];
+                self.one(char::from(byte as u8).encode_utf8(&mut buffer), usize::from(count), row);
             }
             return;
         }
@@ -74,13 +74,24 @@ impl Delimiters {
     }
 
     fn note(&mut self, character: &str, count: usize, seen: &Sightings) {
-        if self.counts.len() >= MOST && !self.counts.contains_key(character) {
+        let is_beyond = || self.counts.last_key_value().is_some_and(|(last, _)| last.as_str() < character);
+        if self.counts.len() >= MOST && is_beyond() {
             return;
         }
         self.counts.entry(character.to_owned()).or_default().entry(count.min(MANY)).or_default().add(seen);
+        if self.counts.len() > MOST {
+            self.counts.pop_last();
+        }
     }
 
-    /// The delimiters of a column of so many values that are not blank, the steadiest first.
+    /// Adds the delimiters of other values.
+    pub fn merge(&mut self, other: Delimiters) {
+        for (character, counts) in other.counts {
+            counts.iter().for_each(|(count, seen)| self.note(&character, *count, seen));
+        }
+    }
+
+    /// The delimiters of a column with `values` values that are not blank, the steadiest first.
     pub fn all(&self, values: u64) -> Vec<Delimiter> {
         let mut all: Vec<Delimiter> = self
             .counts

@@ -1,6 +1,6 @@
 //! How many different values there are: exactly up to a bound, then estimated.
 
-use std::collections::{BinaryHeap, HashSet};
+use std::collections::HashSet;
 use std::hash::{BuildHasher, BuildHasherDefault};
 
 use foldhash::quality::FixedState;
@@ -9,71 +9,72 @@ use crate::hashed::AsItIs;
 
 /// Counts different values by the smallest of their hashes.
 ///
-/// As long as no more than `bound` different hashes were seen, their number is the count. Behind that the
-/// `bound`-th smallest tells how dense they lie, and so how many there are: the k minimum values of Bar-Yossef
-/// et al., "Counting Distinct Elements in a Data Stream" (2002), with a standard error of 1/√(bound − 2).
+/// As long as no more than `bound` different hashes were observed, their number is the count. After that the
+/// `bound`-th smallest tells how dense they are, and so how many: the k minimum values of Bar-Yossef et al., "Counting
+/// Distinct Elements in a Data Stream" (2002), with a standard error of 1/√(bound − 2). The smallest hashes of a whole
+/// are the smallest of those of its parts, so parts can be merged.
 #[derive(Debug, Clone)]
 pub struct Distinct {
     bound: usize,
-    smallest: HashSet<u64, BuildHasherDefault<AsItIs>>,
-    largest_first: BinaryHeap<u64>,
+    /// The smallest hashes: at least `bound` of them, where there are that many, and at most twice as many.
+    hashes: HashSet<u64, BuildHasherDefault<AsItIs>>,
+    /// No hash beyond this is kept.
+    highest: u64,
     hasher: FixedState,
-    full: bool,
 }
 
 /// How many different values there are.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Count {
-    /// So many.
+    /// Exactly this number.
     Exact(u64),
-    /// About so many.
+    /// An estimate.
     About(u64),
 }
 
 impl Distinct {
-    /// A count that is exact up to `bound` values, and takes about 30 bytes for each of those.
+    /// A count that is exact up to `bound` values, and takes about 40 bytes for each of those.
     pub fn new(bound: usize) -> Distinct {
-        Distinct {
-            bound: bound.max(3),
-            smallest: HashSet::default(),
-            largest_first: BinaryHeap::new(),
-            hasher: FixedState::default(),
-            full: false,
-        }
+        Distinct { bound: bound.max(3), hashes: HashSet::default(), highest: u64::MAX, hasher: FixedState::default() }
     }
 
-    /// Sees a value.
+    /// Observes a value.
     #[inline]
-    pub fn see(&mut self, value: &str) {
-        let hash = self.hasher.hash_one(value.as_bytes());
-        if self.full && self.largest_first.peek().is_some_and(|largest| hash >= *largest) {
-            return;
-        }
-        self.keep(hash);
+    pub fn observe(&mut self, value: &str) {
+        self.keep(self.hasher.hash_one(value.as_bytes()));
     }
 
+    /// Adds the values of another count with the same bound.
+    pub fn merge(&mut self, other: Distinct) {
+        if other.highest < self.highest {
+            self.highest = other.highest;
+            self.hashes.retain(|hash| *hash <= other.highest);
+        }
+        other.hashes.into_iter().for_each(|hash| self.keep(hash));
+    }
+
+    #[inline]
     fn keep(&mut self, hash: u64) {
-        if !self.smallest.insert(hash) {
-            return;
-        }
-        self.largest_first.push(hash);
-        if self.largest_first.len() > self.bound {
-            self.full = true;
-            if let Some(largest) = self.largest_first.pop() {
-                self.smallest.remove(&largest);
-            }
+        if hash <= self.highest && self.hashes.insert(hash) && self.hashes.len() > 2 * self.bound {
+            let highest = self.last_of_bound();
+            self.highest = highest;
+            self.hashes.retain(|hash| *hash <= highest);
         }
     }
 
-    /// How many there are.
+    /// The largest of the `bound` smallest hashes, of which there are that many.
+    fn last_of_bound(&self) -> u64 {
+        let mut all: Vec<u64> = self.hashes.iter().copied().collect();
+        *all.select_nth_unstable(self.bound - 1).1
+    }
+
+    /// The number of different values.
     pub fn count(&self) -> Count {
-        match self.largest_first.peek() {
-            Some(largest) if self.full => {
-                let density = (*largest as f64 + 1.0) / (u64::MAX as f64 + 1.0);
-                Count::About(((self.bound - 1) as f64 / density).round() as u64)
-            }
-            _ => Count::Exact(self.largest_first.len() as u64),
+        if self.hashes.len() < self.bound || (self.hashes.len() == self.bound && self.highest == u64::MAX) {
+            return Count::Exact(self.hashes.len() as u64);
         }
+        let density = (self.last_of_bound() as f64 + 1.0) / (u64::MAX as f64 + 1.0);
+        Count::About(((self.bound - 1) as f64 / density).round() as u64)
     }
 
     /// The standard error of an estimate, as a share of it.
@@ -90,16 +91,33 @@ mod tests {
     fn exact_up_to_the_bound_and_near_beyond() {
         let mut distinct = Distinct::new(1000);
         for n in 0..1000 {
-            distinct.see(&n.to_string());
-            distinct.see(&(n / 2).to_string());
+            distinct.observe(&n.to_string());
+            distinct.observe(&(n / 2).to_string());
         }
         assert_eq!(distinct.count(), Count::Exact(1000));
         for n in 0..100_000 {
-            distinct.see(&n.to_string());
+            distinct.observe(&n.to_string());
         }
         let Count::About(about) = distinct.count() else { panic!("it is an estimate") };
         let off = (about as f64 - 100_000.0).abs() / 100_000.0;
         assert!(off < 3.0 * distinct.error(), "{about}");
-        assert_eq!(distinct.smallest.len(), 1000);
+        assert!(distinct.hashes.len() <= 2000);
+        let part = |from: usize, to: usize| {
+            let mut part = Distinct::new(1000);
+            (from..to).for_each(|n| part.observe(&n.to_string()));
+            part
+        };
+        for parts in [[0, 300, 100_000], [0, 60_000, 100_000]] {
+            let mut merged = part(parts[0], parts[1]);
+            merged.merge(part(parts[1], parts[2]));
+            assert_eq!(merged.count(), distinct.count());
+        }
+        let (mut none, mut once) = (Distinct::new(3), Distinct::new(3));
+        ["a", "b", "c", "d", "e", "f", "g"].iter().for_each(|value| once.observe(value));
+        none.merge(once.clone());
+        assert_eq!((none.count(), once.hashes.len()), (once.count(), 3));
+        let mut few = part(0, 500);
+        few.merge(part(300, 1000));
+        assert_eq!(few.count(), Count::Exact(1000));
     }
 }

@@ -9,13 +9,12 @@
 
 use std::collections::{BTreeMap, HashMap};
 
-use indexmap::IndexMap;
-use indexmap::map::Entry;
+use indexmap::{IndexMap, map};
 
-use super::fine::What;
+use super::fine::{What, decode};
 use super::kinds::Kinds;
 use super::shape::{Part, Shape};
-use super::shapes::{Shapes, slots};
+use super::shapes::{Entry, Shapes, slots};
 use crate::sightings::Sightings;
 
 /// A make of word that so large a share of values has stands alone.
@@ -38,10 +37,8 @@ pub struct Group {
     pub seen: Sightings,
     /// The first value, cut off where it is long.
     pub example: String,
-    /// Their fine shapes, by index.
-    pub fine: Vec<usize>,
-    /// Their coarse shapes, by index.
-    pub coarse: Vec<usize>,
+    /// The keys of their shapes: of fine ones, and of coarse ones whose fine ones are not counted.
+    pub(super) keys: Vec<Box<[u8]>>,
 }
 
 impl Group {
@@ -51,17 +48,15 @@ impl Group {
             self.example = other.example;
         }
         self.seen.add(&other.seen);
-        self.fine.extend(other.fine);
-        self.coarse.extend(other.coarse);
+        self.keys.extend(other.keys);
     }
 }
 
 /// A shape of the column, fine or coarse.
-struct Member {
+struct Member<'s> {
     slots: Vec<Slot>,
-    fine: Option<usize>,
-    coarse: Option<usize>,
-    count: u64,
+    key: &'s [u8],
+    values: &'s Entry,
 }
 
 /// A word, or what stands between two.
@@ -85,17 +80,17 @@ pub fn groups(shapes: &Shapes) -> Vec<Group> {
     let mut groups = Vec::new();
     for members in by_skeleton.into_values() {
         for members in by_kinds(members) {
-            groups.extend(by_widths(members).into_iter().map(|members| group(&members, shapes)));
+            groups.extend(by_widths(members).into_iter().map(|members| group(&members)));
         }
     }
     // Fine and coarse shapes may come to the same.
     let mut by_shape: IndexMap<Shape, Group> = IndexMap::new();
     for group in groups {
         match by_shape.entry(group.shape.clone()) {
-            Entry::Vacant(place) => {
+            map::Entry::Vacant(place) => {
                 place.insert(group);
             }
-            Entry::Occupied(mut known) => known.get_mut().add(group),
+            map::Entry::Occupied(mut known) => known.get_mut().add(group),
         }
     }
     let mut groups: Vec<Group> = by_shape.into_values().collect();
@@ -105,7 +100,7 @@ pub fn groups(shapes: &Shapes) -> Vec<Group> {
 
 /// Each fine shape by itself, in the order of their counts.
 pub fn each(shapes: &Shapes) -> Vec<Group> {
-    let mut groups: Vec<_> = members(shapes).map(|member| group(&[member], shapes)).collect();
+    let mut groups: Vec<_> = members(shapes).map(|member| group(&[member])).collect();
     sort(&mut groups);
     groups
 }
@@ -114,8 +109,9 @@ fn sort(groups: &mut [Group]) {
     groups.sort_by(|a, b| b.seen.count.cmp(&a.seen.count).then_with(|| a.seen.rows.cmp(&b.seen.rows)));
 }
 
-fn members(shapes: &Shapes) -> impl Iterator<Item = Member> {
-    let fine = shapes.fine().enumerate().map(|(index, (runs, entry))| {
+fn members(shapes: &Shapes) -> impl Iterator<Item = Member<'_>> {
+    let fine = shapes.fine().into_iter().map(|(key, values)| {
+        let runs = decode(key);
         let slots = slots(&runs).map(|runs| {
             let make: Vec<_> = runs.iter().filter_map(|run| kinds_of(&run.what)).collect();
             Slot {
@@ -125,11 +121,11 @@ fn members(shapes: &Shapes) -> impl Iterator<Item = Member> {
                 widths: runs.iter().map(|run| (run.count, run.count)).collect(),
             }
         });
-        Member { slots: slots.collect(), fine: Some(index), coarse: None, count: entry.seen.count }
+        Member { slots: slots.collect(), key, values }
     });
-    let coarse = shapes.coarse().enumerate().map(|(index, entry)| {
-        let runs = entry.runs();
-        let slots = slots(&runs).zip(&entry.widths).map(|(runs, widths)| {
+    let merged = shapes.merged().into_iter().map(|(key, merged)| {
+        let runs = merged.runs();
+        let slots = slots(&runs).zip(&merged.widths).map(|(runs, widths)| {
             let kinds: Vec<_> = runs.iter().filter_map(|run| kinds_of(&run.what)).collect();
             Slot {
                 make: if kinds.len() == 1 { kinds.clone() } else { Vec::new() },
@@ -138,9 +134,9 @@ fn members(shapes: &Shapes) -> impl Iterator<Item = Member> {
                 widths: vec![*widths],
             }
         });
-        Member { slots: slots.collect(), fine: None, coarse: Some(index), count: entry.seen.count }
+        Member { slots: slots.collect(), key, values: &merged.values }
     });
-    fine.chain(coarse)
+    fine.chain(merged)
 }
 
 fn kinds_of(what: &What) -> Option<Kinds> {
@@ -148,7 +144,7 @@ fn kinds_of(what: &What) -> Option<Kinds> {
 }
 
 /// Parts members by the classes that their words fall in.
-fn by_kinds(members: Vec<Member>) -> Vec<Vec<Member>> {
+fn by_kinds(members: Vec<Member<'_>>) -> Vec<Vec<Member<'_>>> {
     let count = members.first().map_or(0, |member| member.slots.len());
     let classes: Vec<HashMap<(Vec<Kinds>, Kinds), usize>> = (0..count).map(|slot| makes(&members, slot)).collect();
     part(members, |member| {
@@ -162,7 +158,7 @@ fn makes(members: &[Member], slot: usize) -> HashMap<(Vec<Kinds>, Kinds), usize>
     let mut counts: BTreeMap<(Vec<Kinds>, Kinds), u64> = BTreeMap::new();
     for member in members {
         let slot = &member.slots[slot];
-        *counts.entry((slot.make.clone(), slot.kinds)).or_default() += member.count;
+        *counts.entry((slot.make.clone(), slot.kinds)).or_default() += member.values.seen.count;
     }
     let mut left: Vec<_> = counts.into_iter().collect();
     left.sort_by_key(|(_, count)| std::cmp::Reverse(*count));
@@ -196,7 +192,7 @@ fn makes(members: &[Member], slot: usize) -> HashMap<(Vec<Kinds>, Kinds), usize>
 }
 
 /// Parts members by the lengths of their words, and of their runs where these are the same in all.
-fn by_widths(members: Vec<Member>) -> Vec<Vec<Member>> {
+fn by_widths(members: Vec<Member<'_>>) -> Vec<Vec<Member<'_>>> {
     let count = members.first().map_or(0, |member| member.slots.len());
     let same: Vec<bool> = (0..count).map(|slot| has_one_make(&members, slot)).collect();
     let widths = |member: &Member| -> Vec<(usize, usize)> {
@@ -207,7 +203,9 @@ fn by_widths(members: Vec<Member>) -> Vec<Vec<Member>> {
     let ranges: Vec<Vec<(usize, usize)>> = (0..count)
         .map(|index| {
             let mut counts: BTreeMap<usize, u64> = BTreeMap::new();
-            members.iter().for_each(|member| *counts.entry(widths(member)[index].1).or_default() += member.count);
+            members.iter().for_each(|member| {
+                *counts.entry(widths(member)[index].1).or_default() += member.values.seen.count;
+            });
             width_ranges(&counts)
         })
         .collect();
@@ -260,7 +258,7 @@ fn width_ranges(counts: &BTreeMap<usize, u64>) -> Vec<(usize, usize)> {
 }
 
 /// Parts members by a key, in the order in which keys are first met.
-fn part(members: Vec<Member>, key: impl Fn(&Member) -> Vec<usize>) -> Vec<Vec<Member>> {
+fn part<'s>(members: Vec<Member<'s>>, key: impl Fn(&Member) -> Vec<usize>) -> Vec<Vec<Member<'s>>> {
     let mut parts: IndexMap<Vec<usize>, Vec<Member>> = IndexMap::new();
     for member in members {
         parts.entry(key(&member)).or_default().push(member);
@@ -275,7 +273,7 @@ impl Slot {
 }
 
 /// What members have in common.
-fn group(members: &[Member], shapes: &Shapes) -> Group {
+fn group(members: &[Member]) -> Group {
     let count = members.first().map_or(0, |member| member.slots.len());
     let mut parts = Vec::new();
     for index in 0..count {
@@ -302,18 +300,10 @@ fn group(members: &[Member], shapes: &Shapes) -> Group {
         shape: Shape { parts },
         seen: Sightings::default(),
         example: String::new(),
-        fine: members.iter().filter_map(|member| member.fine).collect(),
-        coarse: members.iter().filter_map(|member| member.coarse).collect(),
+        keys: members.iter().map(|member| member.key.into()).collect(),
     };
-    let fine = group.fine.iter().map(|index| shapes.entry(*index)).map(|entry| (&entry.seen, &entry.example));
-    let coarse = group.coarse.iter().map(|index| shapes.coarse_entry(*index)).map(|entry| (&entry.seen, &entry.example));
-    let mut first_row = u64::MAX;
-    for (seen, example) in fine.chain(coarse) {
-        group.seen.add(seen);
-        if seen.rows.first().is_some_and(|row| *row < first_row) {
-            first_row = seen.rows.first().copied().unwrap_or(first_row);
-            group.example.clone_from(example);
-        }
-    }
+    members.iter().for_each(|member| group.seen.add(&member.values.seen));
+    let first = members.iter().min_by_key(|member| member.values.seen.rows.first());
+    group.example = first.map_or_else(String::new, |member| member.values.example.clone());
     group
 }

@@ -26,9 +26,9 @@ pub struct Bar {
 }
 
 impl Lengths {
-    /// Sees a value of so many characters.
+    /// Observes a value of `length` characters.
     #[inline]
-    pub fn see(&mut self, length: usize) {
+    pub fn observe(&mut self, length: usize) {
         if self.values == 0 {
             (self.least, self.most) = (length, length);
         }
@@ -49,7 +49,23 @@ impl Lengths {
         }
     }
 
-    /// The shortest and the longest; `None` where nothing was seen.
+    /// Adds the lengths of other values.
+    pub fn merge(&mut self, other: &Lengths) {
+        if other.values == 0 {
+            return;
+        }
+        (self.least, self.most) = match self.values {
+            0 => (other.least, other.most),
+            _ => (self.least.min(other.least), self.most.max(other.most)),
+        };
+        self.values += other.values;
+        for (counts, others) in [(&mut self.counts, &other.counts), (&mut self.longer, &other.longer)] {
+            counts.resize(counts.len().max(others.len()), 0);
+            counts.iter_mut().zip(others).for_each(|(count, other)| *count += other);
+        }
+    }
+
+    /// The shortest and the longest; `None` where nothing was observed.
     pub fn range(&self) -> Option<(usize, usize)> {
         (self.values > 0).then_some((self.least, self.most))
     }
@@ -109,14 +125,14 @@ mod tests {
         let mut lengths = Lengths::default();
         assert_eq!((lengths.range(), lengths.median(), lengths.bars(5)), (None, None, Vec::new()));
         for length in [17, 17, 17, 12, 19, 17] {
-            lengths.see(length);
+            lengths.observe(length);
         }
         assert_eq!((lengths.range(), lengths.median(), lengths.commonest()), (Some((12, 19)), Some(17), Some((17, 4))));
         let counts: Vec<_> = lengths.bars(5).iter().map(|bar| (bar.from, bar.to, bar.count)).collect();
         assert_eq!(counts, [(12, 12, 1), (17, 17, 4), (19, 19, 1)]);
         let counts: Vec<_> = lengths.bars(2).iter().map(|bar| (bar.from, bar.to, bar.count)).collect();
         assert_eq!(counts, [(12, 15, 1), (16, 19, 5)]);
-        lengths.see(1 << 30);
+        lengths.observe(1 << 30);
         assert_eq!(lengths.range(), Some((12, 1 << 30)));
         assert_eq!(lengths.bars(3).iter().map(|bar| bar.count).sum::<u64>(), 7);
     }

@@ -1,8 +1,8 @@
 //! What is in a column, before any rule is written: lengths, shapes, delimiters, positions, oddities.
 //!
-//! A value is encoded to its fine shape in one pass over its bytes, and that is all that most values cost:
-//! delimiters and positions are read off the shapes at the end. Everything is kept up to a bound, so that
-//! memory does not grow with the number of rows.
+//! Everything is kept up to a bound, so that memory does not grow with the number of rows, and everything that is kept
+//! depends on the set of the rows alone: surveys of parts of a column merge to the survey of the whole, in whatever
+//! order ([`Survey::merge`]).
 
 mod delimiters;
 mod distinct;
@@ -15,6 +15,8 @@ mod positions;
 mod shape;
 mod shapes;
 
+use std::collections::HashSet;
+
 pub use delimiters::Delimiter;
 pub use distinct::Count;
 pub use fine::{FineRun, What, runs_of};
@@ -22,24 +24,23 @@ pub use group::Group;
 pub use kinds::Kinds;
 pub use lengths::{Bar, Lengths};
 pub use oddities::Oddity;
-pub use positions::{Position, Stands};
+pub use positions::{Content, Position};
 pub use shape::{Part, Shape};
 
-use delimiters::Delimiters;
 use distinct::Distinct;
 use fine::Encoder;
 use oddities::Oddities;
 use positions::Places;
-use shapes::{Kept, Shapes};
+use shapes::{Shapes, Slots};
 
 use crate::sightings::Sightings;
 
 /// How much of a column is kept.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Depth {
-    /// Enough for a line: about 1 MB.
+    /// Enough for a line: about 1 MB. Delimiters and positions are not kept.
     Brief,
-    /// Enough for a page: about 10 MB.
+    /// Enough for a page: about 20 MB.
     Full,
 }
 
@@ -49,7 +50,7 @@ const STEADY: f64 = 0.6;
 /// A column as it is surveyed, and what was found.
 #[derive(Debug, Clone)]
 pub struct Survey {
-    /// Rows seen.
+    /// The number of rows.
     pub rows: u64,
     /// Rows with nothing but white space.
     pub blank: Sightings,
@@ -60,13 +61,12 @@ pub struct Survey {
     distinct: Distinct,
     shapes: Shapes,
     oddities: Oddities,
-    delimiters: Delimiters,
-    places: Places,
+    places: Option<Places>,
     encoder: Encoder,
 }
 
 impl Survey {
-    /// A survey of nothing so far.
+    /// A survey of no rows so far.
     pub fn new(depth: Depth) -> Survey {
         let (values, shapes) = match depth {
             Depth::Brief => (10_000, 500),
@@ -80,33 +80,44 @@ impl Survey {
             distinct: Distinct::new(values),
             shapes: Shapes::new(shapes),
             oddities: Oddities::default(),
-            delimiters: Delimiters::default(),
-            places: Places::default(),
+            places: (depth == Depth::Full).then(Places::default),
             encoder: Encoder::default(),
         }
     }
 
-    /// Sees the value of a row.
+    /// Observes the value of a row. Rows come in the order of their numbers.
     #[inline]
-    pub fn see(&mut self, row: u64, value: &str) {
+    pub fn observe(&mut self, row: u64, value: &str) {
         self.rows += 1;
         if value.chars().all(char::is_whitespace) {
             self.blank.note(row);
             self.spaces_only += u64::from(!value.is_empty());
             return;
         }
-        self.distinct.see(value);
+        self.distinct.observe(value);
         let glance = self.encoder.encode(value);
-        self.lengths.see(glance.length);
+        self.lengths.observe(glance.length);
         if glance.odd {
             self.oddities.look(row, value);
         }
-        let kept = self.shapes.see(row, value, glance, &self.encoder);
-        if kept == Kept::Not || glance.cut_off {
-            self.delimiters.look(row, value, glance.plain);
-            if kept == Kept::Not {
-                self.places.look(row, value, glance.length, glance.plain);
-            }
+        self.shapes.observe(row, value, glance, self.encoder.key());
+        if let Some(places) = &mut self.places {
+            places.observe(row, value, glance.length, glance.plain);
+        }
+    }
+
+    /// Adds a survey of the same depth of other rows of the column, which are numbered with those of this one. The result
+    /// is what one survey of all rows gives, whatever the parts and their order.
+    pub fn merge(&mut self, other: Survey) {
+        self.rows += other.rows;
+        self.blank.add(&other.blank);
+        self.spaces_only += other.spaces_only;
+        self.distinct.merge(other.distinct);
+        self.lengths.merge(&other.lengths);
+        self.oddities.merge(&other.oddities);
+        self.shapes.merge(other.shapes);
+        if let (Some(places), Some(others)) = (&mut self.places, other.places) {
+            places.merge(others);
         }
     }
 
@@ -115,7 +126,7 @@ impl Survey {
         self.rows - self.blank.count
     }
 
-    /// How many different values there are that are not blank.
+    /// The number of different values that are not blank.
     pub fn distinct(&self) -> Count {
         match self.distinct.count() {
             Count::About(count) => Count::About(count.min(self.values())),
@@ -138,60 +149,50 @@ impl Survey {
         group::each(&self.shapes)
     }
 
-    /// Values whose shapes were beyond what is kept.
+    /// Values whose shapes are not kept: those with the most parts.
     pub fn other_shapes(&self) -> &Sightings {
         &self.shapes.others
     }
 
-    /// Whether there were more fine shapes than are kept.
+    /// Whether there were more fine shapes than are kept, so that some are counted together.
     pub fn shapes_overflowed(&self) -> bool {
-        self.shapes.coarse().next().is_some()
+        !self.shapes.merged().is_empty()
     }
 
-    /// What cannot be told by looking, and where.
+    /// Invisible and look-alike characters and the like, and where they are.
     pub fn oddities(&self) -> Vec<(Oddity, Sightings)> {
         self.oddities.all().map(|(oddity, seen)| (oddity, seen.clone())).collect()
     }
 
     /// What values may be divided at, the steadiest first.
     pub fn delimiters(&self) -> Vec<Delimiter> {
-        let mut delimiters = self.delimiters.clone();
-        for (runs, entry) in self.shapes.fine().filter(|(runs, _)| runs.last().is_none_or(|run| run.what != What::Rest)) {
-            delimiters.add(&runs, &entry.seen);
-        }
-        delimiters.all(self.values())
+        self.shapes.delimiters().all(self.values())
     }
 
-    /// What stands at each position of the values of the commonest length, where most have that and it is more
-    /// than one character.
+    /// What is at each position of the values of the commonest length, where most have that and it is more than one
+    /// character. `None` for a survey in brief.
     pub fn positions(&self) -> Option<(usize, Vec<Position>)> {
         let (length, count) = self.lengths.commonest()?;
         if length < 2 || (count as f64) < STEADY * self.values() as f64 {
             return None;
         }
-        let positions = positions::positions(length, &self.shapes, &self.places);
+        let positions = self.places.as_ref()?.positions(length);
         (!positions.is_empty()).then_some((length, positions))
     }
 
     /// Finds the rows of groups once a column has been surveyed.
     pub fn members(&self, groups: &[Group]) -> Members {
-        let all = |of: fn(&Group) -> &Vec<usize>| groups.iter().flat_map(move |group| of(group).iter().copied()).collect();
-        Members {
-            shapes: self.shapes.clone(),
-            fine: all(|group| &group.fine),
-            coarse: all(|group| &group.coarse),
-            encoder: Encoder::default(),
-        }
+        let keys = groups.iter().flat_map(|group| group.keys.iter().cloned());
+        Members { keys: keys.collect(), encoder: Encoder::default(), slots: Slots::default() }
     }
 }
 
 /// Tells which values belong to some groups.
 #[derive(Debug)]
 pub struct Members {
-    shapes: Shapes,
-    fine: std::collections::HashSet<usize>,
-    coarse: std::collections::HashSet<usize>,
+    keys: HashSet<Box<[u8]>>,
     encoder: Encoder,
+    slots: Slots,
 }
 
 impl Members {
@@ -201,9 +202,7 @@ impl Members {
             return false;
         }
         self.encoder.encode(value);
-        match self.shapes.find(self.encoder.key()) {
-            Some(index) => self.fine.contains(&index),
-            None => self.shapes.find_coarse(self.encoder.key()).is_some_and(|index| self.coarse.contains(&index)),
-        }
+        self.slots.read(self.encoder.key());
+        self.keys.contains(self.encoder.key()) || self.keys.contains(self.slots.key.as_slice())
     }
 }

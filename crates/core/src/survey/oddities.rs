@@ -1,4 +1,4 @@
-//! What cannot be told by looking at values.
+//! Invisible and look-alike characters, and spaces where none are expected.
 
 use std::collections::BTreeMap;
 
@@ -6,15 +6,15 @@ use crate::sightings::Sightings;
 use crate::text::look_alikes::{latin_of, looks_like};
 use crate::text::{characters, names};
 
-/// Different oddities that are told apart.
-const MOST: usize = 100;
+/// Different characters of each kind of oddity that are told apart: those with the lowest code points.
+const MOST: usize = 50;
 
-/// Something in a value that cannot be told by looking.
+/// Something in a value that a reader does not notice.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
 pub enum Oddity {
     /// White space before the first other character.
     SpaceAtStart,
-    /// White space behind the last other character.
+    /// White space after the last other character.
     SpaceAtEnd,
     /// Two or more spaces in a row within the value.
     DoubleSpace,
@@ -36,7 +36,7 @@ impl std::fmt::Display for Oddity {
             Oddity::DoubleSpace => f.write_str("two or more spaces in a row"),
             Oddity::Unseen(c) => f.write_str(&names::name(*c)),
             Oddity::LooksLike(c, plain) => write!(f, "{}, which looks like \"{plain}\"", names::name(*c)),
-            Oddity::Combining(c) => write!(f, "{} behind its letter", names::name(*c)),
+            Oddity::Combining(c) => write!(f, "{} after its letter", names::name(*c)),
             Oddity::Others => f.write_str("other such characters"),
         }
     }
@@ -59,10 +59,30 @@ impl Oddities {
         here.sort_unstable();
         here.dedup();
         for oddity in &here {
-            let known = self.seen.len() < MOST || self.seen.contains_key(oddity);
-            self.seen.entry(if known { *oddity } else { Oddity::Others }).or_default().note(row);
+            match self.seen.get_mut(oddity) {
+                Some(seen) => seen.note(row),
+                None => self.add(*oddity, &Sightings { count: 1, rows: vec![row] }),
+            }
         }
         self.here = here;
+    }
+
+    /// Adds what was seen in other values.
+    pub fn merge(&mut self, other: &Oddities) {
+        other.seen.iter().for_each(|(oddity, seen)| self.add(*oddity, seen));
+    }
+
+    /// Where there are more of a kind than are told apart, the last goes to the others.
+    fn add(&mut self, oddity: Oddity, seen: &Sightings) {
+        self.seen.entry(oddity).or_default().add(seen);
+        let alike = |other: &&Oddity| std::mem::discriminant(*other) == std::mem::discriminant(&oddity);
+        if self.seen.keys().filter(alike).count() <= MOST {
+            return;
+        }
+        let last = self.seen.keys().rfind(alike).copied();
+        if let Some(seen) = last.and_then(|last| self.seen.remove(&last)) {
+            self.seen.entry(Oddity::Others).or_default().add(&seen);
+        }
     }
 
     /// The oddities and where they were seen.
@@ -120,7 +140,7 @@ mod tests {
             ("GRР-1", vec!["cyrillic capital letter er (U+0420), which looks like \"P\""]),
             ("А-1", vec!["cyrillic capital letter a (U+0410), which looks like \"A\""]),
             ("ГРП-1", vec![]),
-            ("e\u{301}", vec!["combining acute accent (U+0301) behind its letter"]),
+            ("e\u{301}", vec!["combining acute accent (U+0301) after its letter"]),
         ] {
             let mut found = Vec::new();
             find(value, &mut found);
@@ -132,12 +152,17 @@ mod tests {
     }
 
     #[test]
-    fn oddities_are_bounded() {
-        let mut oddities = Oddities::default();
-        for (row, code) in ('\u{e0000}'..'\u{e0fff}').enumerate() {
-            oddities.look(row as u64 + 1, &format!("{code}{code}x"));
+    fn oddities_are_bounded_and_parts_can_be_merged() {
+        let (mut whole, mut parts) = (Oddities::default(), [Oddities::default(), Oddities::default()]);
+        for (row, code) in ('\u{e0000}'..'\u{e0fff}').rev().enumerate() {
+            let value = format!("{code}{code}x–");
+            whole.look(row as u64 + 1, &value);
+            parts[row % 2].look(row as u64 + 1, &value);
         }
-        assert!(oddities.all().count() <= MOST + 1);
-        assert_eq!(oddities.all().map(|(_, seen)| seen.count).sum::<u64>(), 0xfff);
+        assert_eq!(whole.all().count(), MOST + 2, "the others and the dash besides");
+        assert_eq!(whole.all().map(|(_, seen)| seen.count).sum::<u64>(), 2 * 0xfff);
+        let [mut merged, second] = parts;
+        merged.merge(&second);
+        assert!(merged.all().eq(whole.all()));
     }
 }

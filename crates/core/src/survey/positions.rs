@@ -1,84 +1,106 @@
-//! What stands at each position of values of one length.
+//! What is at each position of values of one length.
 
 use std::collections::BTreeMap;
 
-use super::fine::{What, kind_of};
+use super::fine::kind_of;
 use super::kinds::Kinds;
-use super::shapes::Shapes;
 use crate::sightings::{ROWS, Sightings};
 use crate::text::characters;
 
 /// The longest values that have a map, in characters.
 pub const MOST: usize = 120;
-/// Different lengths of values whose shapes are not kept that are told apart.
-const LENGTHS: usize = 8;
-/// Different characters beyond ASCII at one place that are told apart.
+/// Different characters beyond ASCII at one position that are told apart: those with the lowest code points.
 const CHARACTERS: usize = 24;
+/// A letter or digit that a smaller share of values has at a position goes to its kind.
+const NEARLY_ALWAYS: f64 = 0.9;
 
-/// What stands at one position.
+/// What is at one position.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Position {
-    /// What, with how often; the commonest first.
-    pub stands: Vec<(Stands, Sightings)>,
+    /// What is there, with how often; the commonest first.
+    pub contents: Vec<(Content, Sightings)>,
 }
 
-/// What may stand at a position.
+/// What may be at a position.
 #[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Hash)]
-pub enum Stands {
+pub enum Content {
     /// This character.
     Character(String),
     /// A letter or digit of this kind.
     Kind(Kinds),
+    /// A character beyond those that are told apart, neither letter nor digit.
+    Other,
 }
 
 impl Position {
-    /// The values.
+    /// The number of values.
     pub fn count(&self) -> u64 {
-        self.stands.iter().map(|(_, seen)| seen.count).sum()
+        self.contents.iter().map(|(_, seen)| seen.count).sum()
     }
 }
 
-/// Counts of places, for values whose fine shapes are not kept.
+/// The characters at each position of the values of a column, for each of their lengths.
 #[derive(Debug, Clone, Default)]
 pub struct Places {
     by_length: BTreeMap<usize, Vec<Place>>,
 }
 
-/// What was seen at one place.
+/// The characters at one position.
 #[derive(Debug, Clone)]
 struct Place {
-    /// ASCII characters, by their bytes.
-    plain: Box<[u64; 128]>,
+    /// How often each ASCII character was there.
+    plain: [u64; 128],
     /// The first rows of those, by their bytes.
     rows: BTreeMap<u8, Vec<u64>>,
-    /// What else was seen.
-    others: BTreeMap<Stands, Sightings>,
+    /// Whatever else was there.
+    others: BTreeMap<Content, Sightings>,
 }
 
 impl Places {
-    /// Looks at a value of so many characters; `plain` where each of them is one byte.
-    pub fn look(&mut self, row: u64, value: &str, length: usize, plain: bool) {
-        if length > MOST || (self.by_length.len() >= LENGTHS && !self.by_length.contains_key(&length)) {
+    /// Observes a value of `length` characters; `plain` where each of them is one byte.
+    #[inline]
+    pub fn observe(&mut self, row: u64, value: &str, length: usize, plain: bool) {
+        if length > MOST {
             return;
         }
-        let nothing = || Place { plain: Box::new([0; 128]), rows: BTreeMap::new(), others: BTreeMap::new() };
-        let places = self.by_length.entry(length).or_insert_with(|| (0..length).map(|_| nothing()).collect());
+        let places = self.by_length.entry(length).or_insert_with(|| vec![Place::default(); length]);
         if plain {
-            places.iter_mut().zip(value.bytes()).for_each(|(place, byte)| place.see(row, byte));
+            places.iter_mut().zip(value.bytes()).for_each(|(place, byte)| place.observe(row, byte));
             return;
         }
         for (place, range) in places.iter_mut().zip(characters::ranges(value)) {
             match &value.as_bytes()[range.clone()] {
-                [byte] => place.see(row, *byte),
-                _ => place.see_other(row, &value[range]),
+                [byte] => place.observe(row, *byte),
+                _ => place.observe_other(row, &value[range]),
             }
         }
+    }
+
+    /// Adds what was at the positions of other values.
+    pub fn merge(&mut self, other: Places) {
+        for (length, others) in other.by_length {
+            match self.by_length.get_mut(&length) {
+                None => drop(self.by_length.insert(length, others)),
+                Some(places) => places.iter_mut().zip(others).for_each(|(place, other)| place.merge(other)),
+            }
+        }
+    }
+
+    /// What is at each position of the values of a length.
+    pub fn positions(&self, length: usize) -> Vec<Position> {
+        self.by_length.get(&length).into_iter().flatten().map(Place::position).collect()
+    }
+}
+
+impl Default for Place {
+    fn default() -> Place {
+        Place { plain: [0; 128], rows: BTreeMap::new(), others: BTreeMap::new() }
     }
 }
 
 impl Place {
     #[inline]
-    fn see(&mut self, row: u64, byte: u8) {
+    fn observe(&mut self, row: u64, byte: u8) {
         let count = &mut self.plain[usize::from(byte & 0x7F)];
         *count += 1;
         if *count <= ROWS as u64 {
@@ -86,71 +108,86 @@ impl Place {
         }
     }
 
-    fn see_other(&mut self, row: u64, character: &str) {
-        let stands = Stands::Character(character.to_owned());
-        let stands = match kind_of(character) {
-            Some(kinds) if self.others.len() >= CHARACTERS && !self.others.contains_key(&stands) => Stands::Kind(kinds),
-            _ => stands,
-        };
-        self.others.entry(stands).or_default().note(row);
+    fn observe_other(&mut self, row: u64, character: &str) {
+        let content = Content::Character(character.to_owned());
+        match self.others.get_mut(&content) {
+            Some(seen) => seen.note(row),
+            None => self.add(content, &Sightings { count: 1, rows: vec![row] }),
+        }
     }
 
-    fn all(&self) -> impl Iterator<Item = (Stands, Sightings)> + '_ {
-        let seen = (0u8..).zip(self.plain.iter()).filter(|(_, count)| **count > 0);
+    /// Where more characters are there than are told apart, the last one goes to its kind.
+    fn add(&mut self, content: Content, seen: &Sightings) {
+        self.others.entry(content).or_default().add(seen);
+        let is_character = |content: &&Content| matches!(content, Content::Character(_));
+        if self.others.keys().filter(is_character).count() <= CHARACTERS {
+            return;
+        }
+        let last = self.others.keys().rfind(is_character).cloned();
+        if let Some(Content::Character(character)) = &last
+            && let Some(seen) = last.as_ref().and_then(|last| self.others.remove(last))
+        {
+            let kind = kind_of(character).map_or(Content::Other, Content::Kind);
+            self.others.entry(kind).or_default().add(&seen);
+        }
+    }
+
+    fn merge(&mut self, other: Place) {
+        self.plain.iter_mut().zip(other.plain).for_each(|(count, other)| *count += other);
+        for (byte, rows) in other.rows {
+            let known = self.rows.entry(byte).or_default();
+            known.extend(rows);
+            known.sort_unstable();
+            known.truncate(ROWS);
+        }
+        other.others.into_iter().for_each(|(content, seen)| self.add(content, &seen));
+    }
+
+    /// Letters and digits that are not nearly always the same go to their kinds.
+    fn position(&self) -> Position {
+        let seen = (0u8..).zip(self.plain).filter(|(_, count)| *count > 0);
         let plain = seen.map(|(byte, count)| {
             let rows = self.rows.get(&byte).cloned().unwrap_or_default();
-            (Stands::Character(char::from(byte).to_string()), Sightings { count: *count, rows })
+            (Content::Character(char::from(byte).to_string()), Sightings { count, rows })
         });
-        plain.chain(self.others.iter().map(|(stands, seen)| (stands.clone(), seen.clone())))
+        let all = plain.chain(self.others.iter().map(|(content, seen)| (content.clone(), seen.clone())));
+        let all: Vec<_> = all.collect();
+        let total: u64 = all.iter().map(|(_, seen)| seen.count).sum();
+        let mut settled: BTreeMap<Content, Sightings> = BTreeMap::new();
+        for (content, seen) in all {
+            let content = match &content {
+                Content::Character(character) => match kind_of(character) {
+                    Some(kinds) if (seen.count as f64) < NEARLY_ALWAYS * total as f64 => Content::Kind(kinds),
+                    _ => content,
+                },
+                _ => content,
+            };
+            settled.entry(content).or_default().add(&seen);
+        }
+        let mut contents: Vec<_> = settled.into_iter().collect();
+        contents.sort_by_key(|(_, seen)| std::cmp::Reverse(seen.count));
+        Position { contents }
     }
 }
 
-/// What stands at each position of the values of a length.
-pub fn positions(length: usize, shapes: &Shapes, places: &Places) -> Vec<Position> {
-    if length == 0 || length > MOST {
-        return Vec::new();
-    }
-    let mut counted: Vec<BTreeMap<Stands, Sightings>> = vec![BTreeMap::new(); length];
-    for (runs, entry) in shapes.fine().filter(|(_, entry)| entry.length == length) {
-        let mut place = 0;
-        for run in &runs {
-            for _ in 0..run.count {
-                let stands = match (&run.what, entry.same_at(place)) {
-                    (What::Kind(_), Some(same)) => Stands::Character(same.to_string()),
-                    (What::Kind(kinds), None) => Stands::Kind(*kinds),
-                    (What::Character(character), _) => Stands::Character(character.clone()),
-                    (What::Rest, _) => continue,
-                };
-                if let Some(counts) = counted.get_mut(place) {
-                    counts.entry(stands).or_default().add(&entry.seen);
-                }
-                place += 1;
-            }
-        }
-    }
-    for (counts, more) in counted.iter_mut().zip(places.by_length.get(&length).into_iter().flatten()) {
-        for (stands, seen) in more.all() {
-            counts.entry(stands).or_default().add(&seen);
-        }
-    }
-    counted.into_iter().map(settled).collect()
-}
+#[cfg(test)]
+mod tests {
+    use super::*;
 
-/// Letters and digits that are not nearly always the same go to their kinds.
-fn settled(counts: BTreeMap<Stands, Sightings>) -> Position {
-    let total: u64 = counts.values().map(|seen| seen.count).sum();
-    let mut settled: BTreeMap<Stands, Sightings> = BTreeMap::new();
-    for (stands, seen) in counts {
-        let stands = match &stands {
-            Stands::Character(character) => match kind_of(character) {
-                Some(kinds) if (seen.count as f64) < 0.9 * total as f64 => Stands::Kind(kinds),
-                _ => stands,
-            },
-            Stands::Kind(_) => stands,
-        };
-        settled.entry(stands).or_default().add(&seen);
+    #[test]
+    fn characters_at_a_place_are_bounded_and_parts_can_be_merged() {
+        let (mut whole, mut parts) = (Places::default(), [Places::default(), Places::default()]);
+        for (row, c) in ('α'..'ω').chain('а'..'я').chain('①'..'⑳').rev().enumerate() {
+            let value = format!("{c}{}-é", row % 7);
+            whole.observe(row as u64 + 1, &value, 4, false);
+            parts[row % 2].observe(row as u64 + 1, &value, 4, false);
+        }
+        let positions = whole.positions(4);
+        let counts = |position: usize| positions[position].contents.iter().map(|(_, seen)| seen.count).collect::<Vec<_>>();
+        assert_eq!(positions[0].contents.len(), 2, "small letters, and circled numbers that are no letters");
+        assert_eq!((counts(0).iter().sum::<u64>(), counts(1), counts(2), counts(3)), (74, vec![74], vec![74], vec![74]));
+        let [mut merged, second] = parts;
+        merged.merge(second);
+        assert_eq!(merged.positions(4), positions);
     }
-    let mut stands: Vec<_> = settled.into_iter().collect();
-    stands.sort_by_key(|(_, seen)| std::cmp::Reverse(seen.count));
-    Position { stands }
 }

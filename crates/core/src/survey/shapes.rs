@@ -1,165 +1,349 @@
-//! The shapes of a column, counted in bounded memory.
+//! The shapes of a column, counted in bounded memory, with the same result in whatever order and parts values come.
+//!
+//! A fine shape is counted under its coarse one, which knows what is between the words and of which kinds these are. Where
+//! a coarse shape has more fine ones than a limit, only the coarse one is counted. The limit starts at the bound of
+//! the whole and is halved when that bound is passed. What decides, the number of different fine shapes of each coarse
+//! one, never falls as more values come: so the limit, and what is counted under it, depends on the set of the
+//! values alone. At last only the simplest coarse shapes are kept, which is a matter of the set as well.
+
+use std::collections::{BTreeMap, HashMap, HashSet};
 
 use foldhash::fast::FixedState;
-use indexmap::IndexMap;
 
-use super::fine::{Encoder, FineRun, Glance, Token, What, decode, tokens};
+use super::delimiters::Delimiters;
+use super::fine::{FineRun, Glance, Token, What, decode, tokens};
 use super::kinds::Kinds;
 use crate::sightings::Sightings;
 use crate::text::characters;
 
 /// Bytes of a value that are kept as an example.
 const EXAMPLE: usize = 240;
-/// Places of a shape at which it is known whether all its values have the same character.
-const SAME: usize = 128;
+/// The first byte of the key of a coarse shape without slots.
+const FIRST_COARSE: u8 = 0x90;
 
-/// The shapes of a column: fine ones up to a bound; behind that, by what stands between their words.
+/// The shapes of a column.
 #[derive(Debug, Clone)]
 pub struct Shapes {
     most: usize,
-    /// Fine shapes by their keys, in the order in which they were first seen.
-    fine: IndexMap<Box<[u8]>, Entry, FixedState>,
-    coarse: IndexMap<Box<[u8]>, CoarseEntry, FixedState>,
-    /// Values of which no shape was kept.
+    /// Fine shapes of one coarse shape that are counted one by one. If it has more, only the coarse one is counted.
+    limit: usize,
+    /// Fine shapes by their keys.
+    fine: HashMap<Box<[u8]>, Fine, FixedState>,
+    /// Coarse shapes by their keys, the simplest first.
+    coarse: BTreeMap<Box<[u8]>, Coarse>,
+    /// Over all coarse shapes: their fine ones, or one more than the limit where those are not counted.
+    total: usize,
+    /// The number of the next coarse shape.
+    next: usize,
+    /// Values whose shapes are not kept.
     pub others: Sightings,
-    room: Room,
+    /// Delimiters of the values that no fine shape tells the delimiters of.
+    delimiters: Delimiters,
+    slots: Slots,
 }
 
-/// Room for the coarse key of the value at hand and the widths of its slots.
-#[derive(Debug, Clone, Default)]
-struct Room {
-    key: Vec<u8>,
-    widths: Vec<usize>,
-}
-
-/// A fine shape of the column.
+/// Values of one shape.
 #[derive(Debug, Clone)]
 pub struct Entry {
     /// How many values, and the first rows.
     pub seen: Sightings,
-    /// Their length in characters.
-    pub length: usize,
     /// The first value, cut off where it is long.
     pub example: String,
-    /// Bit n: all values have the same ASCII character at place n, from 0. Nothing is known beyond ASCII.
-    pub same: u128,
 }
 
-/// Values whose fine shapes were not kept: words are told apart by their kinds only.
+/// A fine shape of the column.
 #[derive(Debug, Clone)]
-pub struct CoarseEntry {
-    /// The fine shape of the first of them.
+struct Fine {
+    values: Entry,
+    /// The number of its coarse shape.
+    coarse: usize,
+}
+
+/// A coarse shape: words are told apart by their kinds only.
+#[derive(Debug, Clone)]
+struct Coarse {
+    number: usize,
+    counted: Counted,
+}
+
+/// How the values of a coarse shape are counted.
+#[derive(Debug, Clone)]
+enum Counted {
+    /// By their fine shapes, of which there are this many.
+    OneByOne(usize),
+    /// All together.
+    Together(Merged),
+}
+
+/// Values of a coarse shape whose fine ones are not counted.
+#[derive(Debug, Clone)]
+pub struct Merged {
+    /// The values.
+    pub values: Entry,
+    /// The key of one of the fine shapes.
     first: Box<[u8]>,
     /// The fewest characters of each slot (see [`slots`]), and the most.
     pub widths: Vec<(usize, usize)>,
-    /// How many values, and the first rows.
-    pub seen: Sightings,
-    /// The first value, cut off where it is long.
-    pub example: String,
 }
 
-impl CoarseEntry {
-    /// The runs of the first value.
+impl Merged {
+    /// The runs of a value: the kinds in its slots are those of all values, the number of characters is not.
     pub fn runs(&self) -> Vec<FineRun> {
         decode(&self.first)
     }
+
+    fn widen(&mut self, widths: impl Iterator<Item = (usize, usize)>) {
+        for ((least, most), (narrowest, widest)) in self.widths.iter_mut().zip(widths) {
+            (*least, *most) = ((*least).min(narrowest), (*most).max(widest));
+        }
+    }
 }
 
-/// Where a value went.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Kept {
-    /// To a fine shape, by its index.
-    Fine(usize),
-    /// To a coarse one, or to none.
-    Not,
+impl Entry {
+    fn new(row: u64, value: &str) -> Entry {
+        Entry { seen: Sightings { count: 1, rows: vec![row] }, example: example(value) }
+    }
+
+    fn add(&mut self, other: Entry) {
+        if other.seen.rows.first() < self.seen.rows.first() {
+            self.example = other.example;
+        }
+        self.seen.add(&other.seen);
+    }
 }
 
 impl Shapes {
-    /// Keeps at most so many fine shapes, and as many coarse ones.
+    /// Keeps at most `most` fine shapes and `most` coarse ones.
     pub fn new(most: usize) -> Shapes {
         Shapes {
             most,
-            fine: IndexMap::default(),
-            coarse: IndexMap::default(),
+            limit: most,
+            fine: HashMap::default(),
+            coarse: BTreeMap::new(),
+            total: 0,
+            next: 0,
             others: Sightings::default(),
-            room: Room::default(),
+            delimiters: Delimiters::default(),
+            slots: Slots::default(),
         }
     }
 
-    /// Sees a value that was just encoded.
+    /// Observes the value of a row, whose fine shape has the key.
     #[inline]
-    pub fn see(&mut self, row: u64, value: &str, glance: Glance, encoder: &Encoder) -> Kept {
-        if let Some((index, _, entry)) = self.fine.get_full_mut(encoder.key()) {
-            entry.seen.note(row);
-            if entry.same != 0 {
-                entry.compare(value, glance.plain);
+    pub fn observe(&mut self, row: u64, value: &str, glance: Glance, key: &[u8]) {
+        if let Some(fine) = self.fine.get_mut(key) {
+            fine.values.seen.note(row);
+            if glance.cut_off {
+                self.delimiters.look(row, value, glance.plain);
             }
-            return Kept::Fine(index);
+            return;
         }
-        self.meet(row, value, glance, encoder.key())
-    }
-
-    /// The fine shapes with their runs, in the order in which they were first seen.
-    pub fn fine(&self) -> impl Iterator<Item = (Vec<FineRun>, &Entry)> {
-        self.fine.iter().map(|(key, entry)| (decode(key), entry))
-    }
-
-    /// A fine shape by its index.
-    pub fn entry(&self, index: usize) -> &Entry {
-        &self.fine[index]
-    }
-
-    /// The coarse shapes.
-    pub fn coarse(&self) -> impl Iterator<Item = &CoarseEntry> {
-        self.coarse.values()
-    }
-
-    /// A coarse shape by its index.
-    pub fn coarse_entry(&self, index: usize) -> &CoarseEntry {
-        &self.coarse[index]
-    }
-
-    /// Where the values of an encoded shape go, if its fine shape is kept.
-    pub fn find(&self, key: &[u8]) -> Option<usize> {
-        self.fine.get_index_of(key)
-    }
-
-    /// Where the values of a shape go that has no fine one.
-    pub fn find_coarse(&mut self, key: &[u8]) -> Option<usize> {
-        self.room.read(key);
-        self.coarse.get_index_of(self.room.key.as_slice())
-    }
-
-    fn meet(&mut self, row: u64, value: &str, glance: Glance, key: &[u8]) -> Kept {
-        let first = || Sightings { count: 1, rows: vec![row] };
-        if self.fine.len() < self.most {
-            let places = glance.length.min(SAME);
-            let same = if !glance.plain || places == 0 { 0 } else { u128::MAX >> (SAME - places) };
-            let entry = Entry { seen: first(), length: glance.length, example: example(value), same };
-            let (index, _) = self.fine.insert_full(key.into(), entry);
-            return Kept::Fine(index);
-        }
-        self.room.read(key);
-        if let Some(entry) = self.coarse.get_mut(self.room.key.as_slice()) {
-            entry.seen.note(row);
-            for ((least, most), width) in entry.widths.iter_mut().zip(&self.room.widths) {
-                (*least, *most) = ((*least).min(*width), (*most).max(*width));
-            }
-        } else if self.coarse.len() < self.most {
-            let widths = self.room.widths.iter().map(|width| (*width, *width)).collect();
-            let entry = CoarseEntry { first: key.into(), widths, seen: first(), example: example(value) };
-            self.coarse.insert(self.room.key.as_slice().into(), entry);
-        } else {
+        self.slots.read(key);
+        let coarse = self.coarse.get_mut(self.slots.key.as_slice());
+        let tells_delimiters = if let Some(Coarse { counted: Counted::Together(merged), .. }) = coarse {
+            merged.values.seen.note(row);
+            merged.widen(self.slots.widths.iter().map(|width| (*width, *width)));
+            false
+        } else if self.is_beyond() {
             self.others.note(row);
+            false
+        } else {
+            self.insert(key, Entry::new(row, value));
+            !glance.cut_off
+        };
+        if !tells_delimiters {
+            self.delimiters.look(row, value, glance.plain);
         }
-        Kept::Not
+    }
+
+    /// Adds what was observed of other rows, up to the same bound.
+    pub fn merge(&mut self, other: Shapes) {
+        self.lower(other.limit);
+        self.others.add(&other.others);
+        self.delimiters.merge(other.delimiters);
+        for (key, coarse) in other.coarse {
+            if let Counted::Together(merged) = coarse.counted {
+                self.insert_merged(key, merged);
+            }
+        }
+        for (key, fine) in other.fine {
+            if let Some(known) = self.fine.get_mut(&key) {
+                known.values.add(fine.values);
+                continue;
+            }
+            self.slots.read(&key);
+            if self.is_beyond() {
+                self.note_delimiters(&key, &fine.values.seen);
+                self.others.add(&fine.values.seen);
+            } else {
+                self.insert(&key, fine.values);
+            }
+        }
+    }
+
+    /// Whether the coarse shape in `slots` is not kept and will never be.
+    fn is_beyond(&self) -> bool {
+        self.limit == 0
+            && self.coarse.len() >= self.most
+            && self.coarse.last_key_value().is_some_and(|(last, _)| **last < *self.slots.key)
+    }
+
+    /// Takes in values of a fine shape that is not known; the slots of its coarse one have been read.
+    fn insert(&mut self, key: &[u8], values: Entry) {
+        if !self.coarse.contains_key(self.slots.key.as_slice()) {
+            let new = Coarse { number: self.next, counted: Counted::OneByOne(0) };
+            self.next += 1;
+            self.coarse.insert(self.slots.key.as_slice().into(), new);
+        }
+        let Some(coarse) = self.coarse.get_mut(self.slots.key.as_slice()) else { return };
+        let number = coarse.number;
+        match &mut coarse.counted {
+            Counted::Together(_) => self.add_to_coarse(key.into(), values),
+            Counted::OneByOne(fine) => {
+                *fine += 1;
+                self.total += 1;
+                let is_over = *fine > self.limit;
+                self.fine.insert(key.into(), Fine { values, coarse: number });
+                if is_over {
+                    self.unite(|coarse| coarse == number);
+                }
+            }
+        }
+        self.keep_bounds();
+    }
+
+    /// Takes in values of a coarse shape whose fine ones are more than the limit.
+    fn insert_merged(&mut self, key: Box<[u8]>, merged: Merged) {
+        match self.coarse.get_mut(&key) {
+            None => {
+                self.coarse.insert(key, Coarse { number: self.next, counted: Counted::Together(merged) });
+                self.next += 1;
+                self.total += self.limit + 1;
+            }
+            Some(Coarse { counted: Counted::Together(known), .. }) => {
+                known.widen(merged.widths.into_iter());
+                known.values.add(merged.values);
+            }
+            Some(Coarse { counted, number }) => {
+                if let Counted::OneByOne(fine) = std::mem::replace(counted, Counted::Together(merged)) {
+                    self.total += self.limit + 1 - fine;
+                }
+                let number = *number;
+                self.unite(|coarse| coarse == number);
+            }
+        }
+        self.keep_bounds();
+    }
+
+    /// Lowers the limit, as far as the bound asks for that, and then keeps the simplest coarse shapes.
+    fn keep_bounds(&mut self) {
+        while self.total > self.most && self.limit > 0 {
+            self.lower(self.limit / 2);
+        }
+        while self.limit == 0 && self.coarse.len() > self.most {
+            let Some((_, coarse)) = self.coarse.pop_last() else { return };
+            self.total -= 1;
+            if let Counted::Together(merged) = coarse.counted {
+                self.others.add(&merged.values.seen);
+            }
+        }
+    }
+
+    /// Lowers the limit.
+    fn lower(&mut self, limit: usize) {
+        if limit >= self.limit {
+            return;
+        }
+        self.limit = limit;
+        let fine = |coarse: &Coarse| if let Counted::OneByOne(fine) = coarse.counted { fine } else { limit + 1 };
+        self.total = self.coarse.values().map(|coarse| fine(coarse).min(limit + 1)).sum();
+        let over: HashSet<usize> =
+            self.coarse.values().filter(|coarse| fine(coarse) > limit).map(|coarse| coarse.number).collect();
+        self.unite(|coarse| over.contains(&coarse));
+    }
+
+    /// Moves the values of fine shapes to their coarse ones, which the number tells.
+    fn unite(&mut self, is_of: impl Fn(usize) -> bool) {
+        let moved: Vec<(Box<[u8]>, Fine)> = self.fine.extract_if(|_, fine| is_of(fine.coarse)).collect();
+        for (key, fine) in moved {
+            self.slots.read(&key);
+            self.add_to_coarse(key, fine.values);
+        }
+    }
+
+    /// Adds the values of a fine shape to its coarse one, whose slots have been read.
+    fn add_to_coarse(&mut self, key: Box<[u8]>, values: Entry) {
+        self.note_delimiters(&key, &values.seen);
+        let Some(coarse) = self.coarse.get_mut(self.slots.key.as_slice()) else { return };
+        let widths = self.slots.widths.iter().map(|width| (*width, *width));
+        match &mut coarse.counted {
+            Counted::Together(merged) => {
+                merged.widen(widths);
+                merged.values.add(values);
+            }
+            counted => *counted = Counted::Together(Merged { values, first: key, widths: widths.collect() }),
+        }
+    }
+
+    /// Notes the delimiters that a fine shape tells, which is not counted by itself from here on.
+    fn note_delimiters(&mut self, key: &[u8], seen: &Sightings) {
+        if !tokens(key).any(|token| token == Token::Rest) {
+            self.delimiters.add(&decode(key), seen);
+        }
+    }
+
+    /// The fine shapes that are counted one by one, with their keys, in the order of their first rows.
+    pub fn fine(&self) -> Vec<(&[u8], &Entry)> {
+        let mut all: Vec<_> = self.fine.iter().map(|(key, fine)| (&**key, &fine.values)).collect();
+        all.sort_by_key(|(_, values)| values.seen.rows.first());
+        all
+    }
+
+    /// The coarse shapes whose fine ones are not counted, with their keys, in the order of their first rows.
+    pub fn merged(&self) -> Vec<(&[u8], &Merged)> {
+        let merged = self.coarse.iter().filter_map(|(key, coarse)| match &coarse.counted {
+            Counted::Together(merged) => Some((&**key, merged)),
+            Counted::OneByOne(_) => None,
+        });
+        let mut all: Vec<_> = merged.collect();
+        all.sort_by_key(|(_, merged)| merged.values.seen.rows.first());
+        all
+    }
+
+    /// The delimiters of all values.
+    pub fn delimiters(&self) -> Delimiters {
+        let mut delimiters = self.delimiters.clone();
+        for (key, fine) in &self.fine {
+            if !tokens(key).any(|token| token == Token::Rest) {
+                delimiters.add(&decode(key), &fine.values.seen);
+            }
+        }
+        delimiters
     }
 }
 
-impl Room {
-    /// What stands between the words of a fine shape, and of which kinds these are; and how wide each slot is.
-    fn read(&mut self, key: &[u8]) {
+/// The slots of a shape: a word, which is all letters and digits up to the next other character, or a run of
+/// one other character.
+pub fn slots(runs: &[FineRun]) -> impl Iterator<Item = &[FineRun]> {
+    let is_word = |run: &FineRun| matches!(run.what, What::Kind(_));
+    runs.chunk_by(move |left, right| is_word(left) && is_word(right))
+}
+
+/// What the slots of a value have: the key of its coarse shape, and widths.
+#[derive(Debug, Clone, Default)]
+pub struct Slots {
+    /// The number of slots, so that keys are ordered from simple to complex; then what is in each. No key of a fine shape
+    /// is the same, since its first byte is less.
+    pub key: Vec<u8>,
+    /// The characters in each slot.
+    widths: Vec<usize>,
+}
+
+impl Slots {
+    /// Reads the slots of the fine shape that has the key.
+    pub fn read(&mut self, key: &[u8]) {
         self.key.clear();
+        self.key.push(0);
         self.widths.clear();
         let mut word: Option<(Kinds, usize)> = None;
         for token in tokens(key) {
@@ -181,6 +365,7 @@ impl Room {
             }
         }
         self.end(word);
+        self.key[0] = FIRST_COARSE + u8::try_from(self.widths.len()).unwrap_or(u8::MAX - FIRST_COARSE);
     }
 
     fn end(&mut self, word: Option<(Kinds, usize)>) {
@@ -191,38 +376,6 @@ impl Room {
     }
 }
 
-impl Entry {
-    /// Forgets the places at which the value differs from the first.
-    #[inline]
-    fn compare(&mut self, value: &str, plain: bool) {
-        if !plain {
-            self.same = 0;
-            return;
-        }
-        let mut left = self.same;
-        while left != 0 {
-            let place = left.trailing_zeros() as usize;
-            left &= left - 1;
-            if value.as_bytes().get(place) != self.example.as_bytes().get(place) {
-                self.same &= !(1 << place);
-            }
-        }
-    }
-
-    /// The character that all values have at a place, from 0, where that is known.
-    pub fn same_at(&self, place: usize) -> Option<char> {
-        let is_same = place < SAME && self.same >> place & 1 == 1;
-        self.example.as_bytes().get(place).filter(|_| is_same).map(|byte| char::from(*byte))
-    }
-}
-
-/// The slots of a shape: a word, which is all letters and digits up to the next other character, or a run of
-/// one other character.
-pub fn slots(runs: &[FineRun]) -> impl Iterator<Item = &[FineRun]> {
-    let is_word = |run: &FineRun| matches!(run.what, What::Kind(_));
-    runs.chunk_by(move |left, right| is_word(left) && is_word(right))
-}
-
 fn example(value: &str) -> String {
     let end = if value.len() <= EXAMPLE { value.len() } else { value.floor_char_boundary(EXAMPLE) };
     let cut = &value[..end];
@@ -230,5 +383,54 @@ fn example(value: &str) -> String {
     match characters::ranges(cut).last() {
         Some(last) if end < value.len() => format!("{}…", &cut[..last.start]),
         _ => cut.to_owned(),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use proptest::prelude::*;
+
+    use super::super::fine::Encoder;
+    use super::*;
+
+    /// Everything that is kept of the rows, in an order of its own.
+    fn dump(shapes: &Shapes) -> String {
+        let fine: Vec<_> = shapes.fine().into_iter().map(|(key, values)| (decode(key), values.clone())).collect();
+        let merged = shapes.merged();
+        let merged: Vec<_> = merged.into_iter().map(|(key, merged)| (key.to_vec(), &merged.values, &merged.widths)).collect();
+        let kept = (shapes.limit, shapes.total, shapes.coarse.len(), &shapes.others);
+        format!("{kept:?}\n{fine:?}\n{merged:?}\n{:?}", shapes.delimiters())
+    }
+
+    fn observed<'a>(most: usize, values: impl Iterator<Item = (u64, &'a String)>) -> Shapes {
+        let (mut shapes, mut encoder) = (Shapes::new(most), Encoder::default());
+        for (row, value) in values {
+            let glance = encoder.encode(value);
+            shapes.observe(row, value, glance, encoder.key());
+        }
+        shapes
+    }
+
+    proptest! {
+        #[test]
+        fn parts_in_any_order_give_what_the_whole_does(
+            values in proptest::collection::vec(("[a1B-]{1,7}|[a1]{1,3}(-[a1]{1,2}){1,4}|(-a){70}", 0..3usize), 1..80),
+            most in 1..20usize,
+        ) {
+            let rows = || values.iter().zip(1..).map(|((value, part), row)| (*part, (row, value)));
+            let whole = observed(most, rows().map(|(_, row)| row));
+            prop_assert!(whole.fine.len() <= most && whole.coarse.len() <= most);
+            let counted = whole.fine().iter().map(|(_, values)| values.seen.count).sum::<u64>()
+                + whole.merged().iter().map(|(_, merged)| merged.values.seen.count).sum::<u64>()
+                + whole.others.count;
+            prop_assert_eq!(counted, values.len() as u64);
+            let part = |wanted| observed(most, rows().filter(|(part, _)| *part == wanted).map(|(_, row)| row));
+            for order in [[0, 1, 2], [2, 0, 1]] {
+                let mut merged = part(order[0]);
+                merged.merge(part(order[1]));
+                merged.merge(part(order[2]));
+                prop_assert_eq!(dump(&merged), dump(&whole));
+            }
+        }
     }
 }

@@ -140,11 +140,11 @@ fn drafted(values: &[String]) -> (Vec<DraftPiece>, Vec<String>) {
     let mut survey = Survey::new(Depth::Full);
     let mut sample = Sample::new(2000);
     for (index, value) in values.iter().enumerate() {
-        survey.see(index as u64 + 1, value);
-        sample.see(index as u64 + 1, value);
+        survey.observe(index as u64 + 1, value);
+        sample.observe(index as u64 + 1, value);
     }
     let origin = Origin { input: "a.csv".to_owned(), column: "code".to_owned(), columns: vec!["code".to_owned()] };
-    let draft = draft(origin, &survey, &sample).unwrap();
+    let draft = draft(origin, &survey, &sample.into_rows()).unwrap();
     for index in 0..draft.readings.len() {
         CutList::parse(&draft.list(index), 0).unwrap_or_else(|error| panic!("{error}\n{}", draft.list(index)));
     }

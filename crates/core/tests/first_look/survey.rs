@@ -1,6 +1,6 @@
 //! Surveys of columns: what a person should see first, and what must hold for every column.
 
-use keen_notch_core::survey::{Count, Depth, Kinds, Stands, Survey, runs_of};
+use keen_notch_core::survey::{Content, Count, Depth, Kinds, Survey, runs_of};
 use proptest::prelude::*;
 
 use crate::codes::{dice, part_codes};
@@ -8,7 +8,7 @@ use crate::codes::{dice, part_codes};
 fn surveyed<'a>(values: impl IntoIterator<Item = &'a str>) -> Survey {
     let mut survey = Survey::new(Depth::Full);
     for (index, value) in values.into_iter().enumerate() {
-        survey.see(index as u64 + 1, value);
+        survey.observe(index as u64 + 1, value);
     }
     survey
 }
@@ -34,15 +34,15 @@ fn part_codes_with_forty_irregular_ones() {
     let (length, positions) = survey.positions().unwrap();
     assert_eq!(length, 17);
     let stands = |position: usize| -> Vec<_> {
-        positions[position - 1].stands.iter().map(|(stands, seen)| (stands.clone(), seen.count)).collect()
+        positions[position - 1].contents.iter().map(|(stands, seen)| (stands.clone(), seen.count)).collect()
     };
-    let dash = |text: &str, count| (Stands::Character(text.to_owned()), count);
+    let dash = |text: &str, count| (Content::Character(text.to_owned()), count);
     assert_eq!(stands(4), [dash("-", 9968), dash("–", 8)]);
     assert_eq!(stands(13), [dash("-", 9976)]);
-    assert_eq!(stands(1), [(Stands::Kind(Kinds::UPPER), 9976)]);
+    assert_eq!(stands(1), [(Content::Kind(Kinds::UPPER), 9976)]);
     for position in 5..=12 {
-        let letter = &positions[position - 1].stands[1];
-        assert_eq!((&letter.0, letter.1.count), (&Stands::Kind(Kinds::UPPER), 1), "one O at each");
+        let letter = &positions[position - 1].contents[1];
+        assert_eq!((&letter.0, letter.1.count), (&Content::Kind(Kinds::UPPER), 1), "one O at each");
     }
     let odd: Vec<_> = survey.oddities().iter().map(|(oddity, seen)| format!("{oddity} {}", seen.count)).collect();
     assert_eq!(odd, ["space at the end 8", "en dash (U+2013), which looks like \"-\" 8"]);
@@ -82,8 +82,8 @@ fn many_shapes_stay_in_bounds_and_positions_are_known() {
     assert_eq!(groups[0].shape.to_string(), "x8-x4-x4-x16");
     let (length, positions) = survey.positions().unwrap();
     assert_eq!(length, 35);
-    assert_eq!(positions[8].stands.len(), 1, "always a hyphen");
-    assert_eq!(positions[14].stands[0].0, Stands::Character("4".to_owned()), "always 4");
+    assert_eq!(positions[8].contents.len(), 1, "always a hyphen");
+    assert_eq!(positions[14].contents[0].0, Content::Character("4".to_owned()), "always 4");
     let Count::Exact(distinct) = survey.distinct() else { panic!("few enough to be counted") };
     assert_eq!(distinct, 40_001);
     let mut members = survey.members(&groups[..1]);

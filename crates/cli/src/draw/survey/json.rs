@@ -1,7 +1,7 @@
 //! A survey for programs.
 
 use keen_notch_core::sightings::Sightings;
-use keen_notch_core::survey::{Count, Stands};
+use keen_notch_core::survey::{Content, Count};
 use serde_json::{Value, json};
 
 use super::Surveyed;
@@ -67,11 +67,12 @@ fn column(column: &Surveyed, in_depth: bool) -> Value {
         told["delimiters"] = delimiters.collect();
         told["positions"] = survey.positions().map_or(Value::Null, |(length, positions)| {
             let places = positions.iter().enumerate().map(|(index, position)| {
-                let stands = position.stands.iter().map(|(stands, seen)| match stands {
-                    Stands::Character(character) => found("character", character.as_str().into(), seen),
-                    Stands::Kind(kinds) => found("class", kinds.class().into(), seen),
+                let contents = position.contents.iter().map(|(content, seen)| match content {
+                    Content::Character(character) => found("character", character.as_str().into(), seen),
+                    Content::Kind(kinds) => found("class", kinds.class().into(), seen),
+                    Content::Other => found("class", "other characters".into(), seen),
                 });
-                json!({"position": index + 1, "stands": stands.collect::<Vec<_>>()})
+                json!({"position": index + 1, "contents": contents.collect::<Vec<_>>()})
             });
             json!({"length": length, "places": places.collect::<Vec<_>>()})
         });

@@ -154,7 +154,7 @@ fn page(name: &str, column: &Surveyed, sample: Option<u64>, width: usize) -> Vec
     lines.extend(shapes::draw(column, width));
     lines.extend(section("position by position", positions::draw(survey, width)));
     lines.extend(section("divided by", delimiters(survey, width)));
-    lines.extend(section("not to be told by looking", oddities(survey, width)));
+    lines.extend(section("spaces, invisible and look-alike characters", oddities(survey, width)));
     lines.extend(section("lengths in characters", lengths(survey)));
     lines
 }

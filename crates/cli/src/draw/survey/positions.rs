@@ -1,8 +1,8 @@
-//! What stands at each position of a column of steady length.
+//! What is at each position of a column of steady length.
 
 use anstyle::Style;
 use keen_notch_core::sightings::Sightings;
-use keen_notch_core::survey::{Kinds, Position, Stands, Survey};
+use keen_notch_core::survey::{Content, Kinds, Position, Survey};
 
 use super::rows_in_words;
 use crate::draw::style::{self, paint};
@@ -10,10 +10,10 @@ use crate::draw::{bar, table, visible};
 
 /// Stretches of positions that have a line.
 const MOST: usize = 40;
-/// Odd things that are told of a stretch.
+/// Exceptions that are named of a stretch.
 const MOST_ODD: usize = 3;
 
-/// Positions side by side at which the same stands.
+/// Positions side by side that have the same.
 struct Stretch<'a> {
     /// The first and the last, from 1.
     from: usize,
@@ -35,33 +35,34 @@ const BELONGS: f64 = 0.02;
 
 impl Main {
     fn of(position: &Position) -> Option<Main> {
-        let (first, seen) = position.stands.first()?;
+        let (first, seen) = position.contents.first()?;
         let total = position.count() as f64;
         match first {
-            Stands::Character(character) if seen.count as f64 >= 0.9 * total || position.stands.len() == 1 => {
+            Content::Character(character) if seen.count as f64 >= 0.9 * total || position.contents.len() == 1 => {
                 Some(Main::Character(character.clone()))
             }
             _ => {
-                let kinds = position.stands.iter().filter(|(_, seen)| seen.count as f64 >= BELONGS * total);
-                let kinds = kinds.filter_map(|(stands, _)| kinds_of(stands)).fold(Kinds::default(), Kinds::with);
+                let kinds = position.contents.iter().filter(|(_, seen)| seen.count as f64 >= BELONGS * total);
+                let kinds = kinds.filter_map(|(content, _)| kinds_of(content)).fold(Kinds::default(), Kinds::with);
                 (kinds != Kinds::default()).then_some(Main::Kinds(kinds))
             }
         }
     }
 
-    fn takes(&self, stands: &Stands) -> bool {
-        match (self, stands) {
-            (Main::Character(character), Stands::Character(found)) => character == found,
-            (Main::Character(_), Stands::Kind(_)) => false,
-            (Main::Kinds(kinds), stands) => kinds_of(stands).is_some_and(|found| found.is_within(*kinds)),
+    fn takes(&self, content: &Content) -> bool {
+        match (self, content) {
+            (Main::Character(character), Content::Character(found)) => character == found,
+            (Main::Character(_), _) => false,
+            (Main::Kinds(kinds), content) => kinds_of(content).is_some_and(|found| found.is_within(*kinds)),
         }
     }
 }
 
-fn kinds_of(stands: &Stands) -> Option<Kinds> {
-    match stands {
-        Stands::Kind(kinds) => Some(*kinds),
-        Stands::Character(character) => match character.chars().next() {
+fn kinds_of(content: &Content) -> Option<Kinds> {
+    match content {
+        Content::Kind(kinds) => Some(*kinds),
+        Content::Other => None,
+        Content::Character(character) => match character.chars().next() {
             Some(c) if c.is_ascii_digit() => Some(Kinds::DIGIT),
             Some(c) if c.is_alphabetic() => Some(Kinds::of_letter(c)),
             _ => None,
@@ -85,16 +86,16 @@ pub fn draw(survey: &Survey, width: usize) -> Vec<String> {
     lines.extend(strip(&positions, width));
     lines.push(String::new());
     let stretches = stretches(&positions);
-    let mut drawn = table::table(["from left", "from right", "what stands there", "and otherwise"], usize::MAX);
+    let mut drawn = table::table(["from left", "from right", "what is there", "and otherwise"], usize::MAX);
     let steadiest: Vec<String> = stretches.iter().take(MOST).map(steadiness).collect();
     let widest = steadiest.iter().map(|words| visible::width(words)).max().unwrap_or(0);
-    let room = width.saturating_sub(widest + 29).max(24);
+    let left = width.saturating_sub(widest + 29).max(24);
     for (stretch, steadiness) in stretches.iter().zip(steadiest) {
         drawn.add_row(vec![
             table::cell(span(stretch.from as i64, stretch.to as i64), style::HEAD),
             table::cell(span(stretch.from as i64 - length as i64 - 1, stretch.to as i64 - length as i64 - 1), style::QUIET),
             table::cell(steadiness, Style::new()),
-            table::cell(visible::clipped(&oddities(stretch), room), style::LOOK),
+            table::cell(visible::clipped(&oddities(stretch), left), style::LOOK),
         ]);
     }
     lines.extend(table::lines(&drawn));
@@ -104,11 +105,11 @@ pub fn draw(survey: &Survey, width: usize) -> Vec<String> {
     lines
 }
 
-/// One block a position: as high as the share of what stands there mostly.
+/// One block a position: as high as the share of what is mostly there.
 fn strip(positions: &[Position], width: usize) -> Vec<String> {
-    let room = width.saturating_sub(11);
+    let fits = width.saturating_sub(11);
     let mut lines = Vec::new();
-    for (index, part) in positions.chunks(room).enumerate() {
+    for (index, part) in positions.chunks(fits).enumerate() {
         let mains = part.iter().map(|position| match Main::of(position) {
             Some(Main::Character(character)) => visible::value(&character),
             Some(Main::Kinds(kinds)) => kinds.symbol().to_string(),
@@ -116,7 +117,7 @@ fn strip(positions: &[Position], width: usize) -> Vec<String> {
         });
         let heights = part.iter().map(|position| {
             let main = Main::of(position);
-            let taken = position.stands.iter().filter(|(stands, _)| main.as_ref().is_some_and(|main| main.takes(stands)));
+            let taken = position.contents.iter().filter(|(content, _)| main.as_ref().is_some_and(|main| main.takes(content)));
             bar::standing(taken.map(|(_, seen)| seen.count).sum(), position.count())
         });
         let head = if index == 0 { "mostly" } else { "" };
@@ -152,7 +153,7 @@ fn steadiness(stretch: &Stretch) -> String {
     let total = stretch.positions.first().map_or(0, Position::count);
     // A value counts as odd once, however many of its places are; that is not known, so the worst place speaks.
     let least = stretch.positions.iter().map(|position| {
-        position.stands.iter().filter(|(stands, _)| stretch.main.takes(stands)).map(|(_, seen)| seen.count).sum::<u64>()
+        position.contents.iter().filter(|(content, _)| stretch.main.takes(content)).map(|(_, seen)| seen.count).sum::<u64>()
     });
     match least.min() {
         Some(least) if least < total => format!("{words} in {}", visible::share(least, total)),
@@ -163,10 +164,11 @@ fn steadiness(stretch: &Stretch) -> String {
 fn oddities(stretch: &Stretch) -> String {
     let mut odd: Vec<(String, Sightings)> = Vec::new();
     for position in stretch.positions {
-        for (stands, seen) in position.stands.iter().filter(|(stands, _)| !stretch.main.takes(stands)) {
-            let what = match stands {
-                Stands::Kind(kinds) => kinds.class().to_owned(),
-                Stands::Character(character) => visible::quoted(character),
+        for (content, seen) in position.contents.iter().filter(|(content, _)| !stretch.main.takes(content)) {
+            let what = match content {
+                Content::Kind(kinds) => kinds.class().to_owned(),
+                Content::Other => "other characters".to_owned(),
+                Content::Character(character) => visible::quoted(character),
             };
             match odd.iter_mut().find(|(known, _)| *known == what) {
                 Some((_, sum)) => sum.add(seen),

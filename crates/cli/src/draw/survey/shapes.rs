@@ -117,11 +117,15 @@ fn the_rest(rest: &[Group], column: &Surveyed) -> Vec<String> {
     }
     let others = column.survey.other_shapes();
     if others.count > 0 {
-        lines.push(format!("and {} of shapes beyond those that are kept apart", visible::counted(others.count, "value")));
+        lines.push(format!(
+            "and {} with shapes of more parts, which are not kept apart",
+            visible::counted(others.count, "value")
+        ));
     } else if column.survey.shapes_overflowed() {
         lines.push(paint(
             style::QUIET,
-            "so many shapes that the rarer ones are told apart by their kinds only, not by each run",
+            "more shapes than can be counted one by one: where very many have the same marks between their words, \
+             they are counted together",
         ));
     }
     lines

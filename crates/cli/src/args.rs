@@ -4,9 +4,8 @@ use std::path::{Path, PathBuf};
 
 use clap::{Parser, Subcommand, ValueEnum};
 use keen_notch_core::column::ColumnRef;
-use keen_notch_io::source::delimited::MOST_ROW;
 use keen_notch_io::source::input::{Encoding, Input};
-use keen_notch_io::table::{Ragged, Reading};
+use keen_notch_io::source::{MOST_ROW, Ragged, Reading};
 
 /// Cuts columns of codes into their parts: look at a value with gauge, then carve the column.
 #[derive(Debug, Parser)]

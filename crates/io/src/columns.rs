@@ -5,7 +5,7 @@ use std::sync::Mutex;
 use keen_notch_core::batch::Texts;
 
 use crate::Error;
-use crate::pool::{self, Turns, lock};
+use crate::pool::{self, Ahead, Turns, lock};
 use crate::source::{Chunk, Rows};
 use crate::table::{Table, in_order};
 
@@ -33,7 +33,7 @@ pub fn fold<S: Send>(
         let mut memory = Rows::default();
         let mut own = Own { states: begin_all(), done: &done };
         let (needed, first_rows, observe) = (&needed, &first_rows, &observe);
-        move |number, mut chunk: Box<dyn Chunk>| {
+        move |number, mut chunk: Box<dyn Chunk>, _: Ahead<u64>| {
             let _guard = first_rows.guard(number);
             chunk.open(needed)?;
             let count = chunk.rows() as u64;

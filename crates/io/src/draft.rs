@@ -13,6 +13,7 @@ use keen_notch_core::survey::{Depth, Survey};
 use crate::Error;
 use crate::carve::{Job, Outs, carve};
 use crate::columns;
+use crate::sink::Stream;
 use crate::table::Table;
 
 /// Rows of a sample.
@@ -48,7 +49,8 @@ pub fn look(table: &mut Table, column: usize, threads: usize) -> Result<(Survey,
 pub fn prove(table: &mut Table, carving: Carving, threads: usize) -> Result<Proved, Error> {
     let header = table.header.clone();
     let job = Job::new(carving, &header, &[], 0).with_samples(keen_notch_core::sightings::ROWS).with_threads(threads);
-    let mut outs = Outs { rows: &mut io::sink(), name: String::new(), offcuts: None, faults: None };
+    let mut nowhere = Stream::new("nowhere", io::sink());
+    let mut outs = Outs { rows: &mut nowhere, offcuts: None, faults: None };
     let report = carve(table, &job, &mut outs)?;
     let rows = report.samples.iter().map(|sample| sample.row).collect();
     let checks = job.checks().iter().zip(report.checks);

@@ -6,8 +6,8 @@ use keen_notch_core::column::Header;
 use serde::Serialize;
 
 use crate::Error;
-use crate::encode::push_cell;
-use crate::sink::Output;
+use crate::encode::push_row;
+use crate::sink::Sink;
 
 /// How faults are written down.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -32,7 +32,7 @@ impl FaultFormat {
 
 /// A file of faults being written.
 pub struct FaultFile<'a> {
-    out: &'a mut Output,
+    out: &'a mut dyn Sink,
     format: FaultFormat,
     header: &'a Header,
     line: Buffer,
@@ -60,7 +60,7 @@ impl<'a> FaultFile<'a> {
     ///
     /// # Errors
     /// Where its first line cannot be written.
-    pub fn new(out: &'a mut Output, format: FaultFormat, header: &'a Header) -> Result<FaultFile<'a>, Error> {
+    pub fn new(out: &'a mut dyn Sink, format: FaultFormat, header: &'a Header) -> Result<FaultFile<'a>, Error> {
         if format == FaultFormat::Csv {
             out.put(b"row,line,column,piece,fault,level,value,result,at,check,detail\n")?;
         }
@@ -90,9 +90,11 @@ impl<'a> FaultFile<'a> {
         match self.format {
             FaultFormat::Csv => entry.push_csv(&mut self.line),
             // Numbers and texts can always be written as JSON.
-            FaultFormat::JsonLines => self.line.extend(serde_json::to_string(&entry).unwrap_or_default().as_bytes()),
+            FaultFormat::JsonLines => {
+                self.line.extend(serde_json::to_string(&entry).unwrap_or_default().as_bytes());
+                self.line.push(b'\n');
+            }
         }
-        self.line.push(b'\n');
         self.out.put(self.line.bytes())
     }
 }
@@ -114,11 +116,6 @@ impl Entry<'_> {
             self.check,
             self.detail,
         ];
-        for (index, cell) in cells.into_iter().enumerate() {
-            if index > 0 {
-                out.push(b',');
-            }
-            push_cell(out, cell.as_bytes(), b',');
-        }
+        push_row(out, cells, b',');
     }
 }

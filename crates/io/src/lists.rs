@@ -8,8 +8,9 @@ use std::sync::Arc;
 use keen_notch_core::column::ColumnRef;
 use keen_notch_core::program::{List, NoList};
 
+use crate::source::Reading;
 use crate::source::input::Input;
-use crate::table::{Reading, Table};
+use crate::table::Table;
 
 /// Reads the texts of a column of a file; of its first column where none is named. Blank cells are left out.
 ///

@@ -34,33 +34,45 @@ struct Sink<K, R, E> {
     outcome: Result<(), E>,
 }
 
-/// The bytes on their way.
-struct Budget {
-    /// How many there are, and whether the run has ended early.
-    state: Mutex<(usize, bool)>,
+/// What threads wait for.
+#[derive(Default)]
+struct Progress {
+    state: Mutex<ProgressState>,
     changed: Condvar,
-    most: usize,
 }
 
-impl Budget {
-    /// Waits until another item may be taken; whether one may be at all.
-    fn wait(&self) -> bool {
+#[derive(Default)]
+struct ProgressState {
+    /// Bytes on their way.
+    on_the_way: usize,
+    /// Results handed on.
+    handed_on: u64,
+    /// Whether the run has ended early.
+    has_ended: bool,
+}
+
+impl Progress {
+    /// Waits until something is so; whether the run goes on.
+    fn wait(&self, until: impl Fn(&ProgressState) -> bool) -> bool {
         let mut state = lock(&self.state);
-        while state.0 >= self.most && !state.1 {
+        while !until(&state) && !state.has_ended {
             state = self.changed.wait(state).unwrap_or_else(PoisonError::into_inner);
         }
-        !state.1
+        !state.has_ended
     }
 
-    fn change(&self, change: impl FnOnce(&mut (usize, bool))) {
+    fn change(&self, change: impl FnOnce(&mut ProgressState)) {
         change(&mut lock(&self.state));
         self.changed.notify_all();
     }
 }
 
+/// Hands on the first part of a result that is too large to be held as a whole, once it is its turn. Whether the run goes on.
+pub type Ahead<'a, R> = &'a mut dyn FnMut(R) -> bool;
+
 /// Takes items from `source` until it gives none, works on each, and hands the results to `sink` in the order of the
 /// items, on `threads` threads. `worker` is called on each thread once, and gives what works there; it is told the number of
-/// each item, from 0.
+/// each item, from 0, and may hand on parts of its result ahead of the rest.
 ///
 /// Each thread takes an item, works on it and hands the result on itself, if nobody else is handing on: so what it
 /// reads, works on and writes stays near its processor. A thread that cannot be started is done without.
@@ -68,7 +80,7 @@ impl Budget {
 /// # Errors
 /// The first in the order of the items, whichever of the three it comes from; what came before it has been handed
 /// to `sink`.
-pub fn in_order<T: HasSize, R: Send, E: Send, W: FnMut(u64, T) -> Result<R, E>>(
+pub fn in_order<T: HasSize, R: Send, E: Send, W: FnMut(u64, T, Ahead<R>) -> Result<R, E>>(
     threads: usize,
     mut source: impl FnMut() -> Result<Option<T>, E> + Send,
     worker: impl Fn() -> W + Sync,
@@ -78,26 +90,32 @@ pub fn in_order<T: HasSize, R: Send, E: Send, W: FnMut(u64, T) -> Result<R, E>>(
         let mut work = worker();
         for number in 0.. {
             let Some(item) = source()? else { break };
-            sink(work(number, item)?)?;
+            let mut handed_on = Ok(());
+            let result = work(number, item, &mut |part| {
+                handed_on = sink(part);
+                handed_on.is_ok()
+            });
+            handed_on?;
+            sink(result?)?;
         }
         return Ok(());
     }
-    let budget = Budget { state: Mutex::default(), changed: Condvar::new(), most: threads * ON_THE_WAY };
+    let progress = Progress::default();
     let (results, done) = unbounded::<(u64, usize, Result<R, E>)>();
     let source = Mutex::new(Source { give: source, next: 0, ended: false });
     let sink = Mutex::new(Sink { take: sink, next: 0, waiting: BTreeMap::new(), outcome: Ok(()) });
-    let stop = || budget.change(|state| state.1 = true);
+    let stop = || progress.change(|state| state.has_ended = true);
     let next_item = || {
         let mut source = lock(&source);
         // How large an item is shows when it has been taken: one thread waits, and takes one.
-        if source.ended || !budget.wait() {
+        if source.ended || !progress.wait(|state| state.on_the_way < threads * ON_THE_WAY) {
             return None;
         }
         let item = (source.give)().transpose();
         source.ended = !matches!(item, Some(Ok(_)));
         source.next += 1;
         let size = if let Some(Ok(item)) = &item { item.size() } else { 0 };
-        budget.change(|state| state.0 += size);
+        progress.change(|state| state.on_the_way += size);
         item.map(|item| (source.next - 1, size, item))
     };
     // Whoever finds somebody handing on leaves the result to them: they look again before they go.
@@ -112,7 +130,10 @@ pub fn in_order<T: HasSize, R: Send, E: Send, W: FnMut(u64, T) -> Result<R, E>>(
             {
                 sink.outcome = result.and_then(&mut sink.take);
                 sink.next += 1;
-                budget.change(|state| state.0 -= size);
+                progress.change(|state| {
+                    state.on_the_way -= size;
+                    state.handed_on += 1;
+                });
             }
             if sink.outcome.is_err() {
                 stop();
@@ -125,11 +146,26 @@ pub fn in_order<T: HasSize, R: Send, E: Send, W: FnMut(u64, T) -> Result<R, E>>(
             }
         }
     };
+    let hand_on_ahead = |number: u64, part: R| {
+        if !progress.wait(|state| state.handed_on == number) {
+            return false;
+        }
+        let mut sink = lock(&sink);
+        if sink.outcome.is_ok() {
+            sink.outcome = (sink.take)(part);
+        }
+        let goes_on = sink.outcome.is_ok();
+        if !goes_on {
+            stop();
+        }
+        goes_on
+    };
     let run = || {
         let _stops = OnPanic(&stop);
         let mut work = worker();
         while let Some((number, size, item)) = next_item() {
-            let _ = results.send((number, size, item.and_then(|item| work(number, item))));
+            let result = item.and_then(|item| work(number, item, &mut |part| hand_on_ahead(number, part)));
+            let _ = results.send((number, size, result));
             hand_on();
         }
     };
@@ -239,7 +275,7 @@ mod tests {
     fn doubled(threads: usize, end: u32, fails: Option<u32>) -> (Vec<u32>, Result<(), u32>) {
         let mut numbers = 0..end;
         let mut doubled = Vec::new();
-        let work = |_, number: u32| {
+        let work = |_, number: u32, _: Ahead<u32>| {
             thread::yield_now();
             if Some(number) == fails { Err(number) } else { Ok(number * 2) }
         };
@@ -265,20 +301,53 @@ mod tests {
             let full = in_order(
                 threads,
                 || Ok(numbers.next()),
-                || |_, number| Ok::<u32, &str>(number),
+                || |_, number, _: Ahead<u32>| Ok::<u32, &str>(number),
                 |number| if number < 50 { Ok(()) } else { Err("full") },
             );
             assert_eq!(full, Err("full"), "an endless source is left when nobody takes its results");
-            let broken =
-                in_order(threads, || Err::<Option<u32>, _>("broken"), || |_, number| Ok::<u32, &str>(number), |_| Ok(()));
+            let broken = in_order(
+                threads,
+                || Err::<Option<u32>, _>("broken"),
+                || |_, number, _: Ahead<u32>| Ok::<u32, &str>(number),
+                |_| Ok(()),
+            );
             assert_eq!(broken, Err("broken"));
+        }
+    }
+
+    #[test]
+    fn parts_of_a_result_go_ahead_of_the_rest_and_in_order() {
+        for threads in [1, 2, 5] {
+            let mut numbers = 0..100;
+            let mut taken = Vec::new();
+            let work = |_, number: u32, ahead: Ahead<u32>| {
+                (0..number % 4).for_each(|_| assert!(ahead(number)));
+                Ok::<u32, ()>(number)
+            };
+            let take = |number| {
+                taken.push(number);
+                Ok(())
+            };
+            in_order(threads, || Ok(numbers.next()), || work, take).unwrap();
+            let expected: Vec<u32> = (0..100).flat_map(|number| vec![number; number as usize % 4 + 1]).collect();
+            assert_eq!(taken, expected);
+            // Nobody goes on where a part cannot be taken, and nobody waits for a turn that will not come.
+            let mut numbers = 0..;
+            let work = |_, number: u32, ahead: Ahead<u32>| {
+                let goes_on = ahead(number);
+                if goes_on && number == 30 { Err("broken") } else { Ok(number) }
+            };
+            let take = |number| if number == 10 { Err("full") } else { Ok(()) };
+            assert_eq!(in_order(threads, || Ok(numbers.next()), || work, take), Err("full"));
+            let mut numbers = 0..;
+            assert_eq!(in_order(threads, || Ok(numbers.next()), || work, |_| Ok(())), Err("broken"));
         }
     }
 
     #[test]
     fn a_panic_ends_the_run_and_nobody_waits_for_it() {
         let mut numbers = 0..;
-        let work = |_, number: u32| if number == 20 { panic!("a bug") } else { Ok::<u32, ()>(number) };
+        let work = |_, number: u32, _: Ahead<u32>| if number == 20 { panic!("a bug") } else { Ok::<u32, ()>(number) };
         let run = || in_order(3, || Ok(numbers.next()), || work, |_| Ok(()));
         assert!(std::panic::catch_unwind(std::panic::AssertUnwindSafe(run)).is_err());
     }
@@ -289,7 +358,7 @@ mod tests {
             let turns = Turns::new(Vec::new());
             let mut numbers = 0..100;
             let worker = || {
-                |number, item: u32| {
+                |number, item: u32, _: Ahead<()>| {
                     let _guard = turns.guard(number);
                     thread::yield_now();
                     if item == 60 { Err("broken") } else { turns.take(number, |taken| taken.push(item)).ok_or("after that") }

@@ -2,9 +2,13 @@
 
 use std::ops::ControlFlow;
 
-use keen_notch_core::batch::Texts;
+use keen_notch_core::batch::{Buffer, Texts};
 use keen_notch_core::survey::{Depth, Members, Survey};
 
+use crate::encode::push_row;
+use crate::sink::Sink;
+use crate::source::Format;
+use crate::source::delimited::Dialect;
 use crate::table::Table;
 use crate::{Error, columns};
 
@@ -70,4 +74,46 @@ pub fn rows_of(
         let found = Found { row: row.number, line: row.lines.0, value };
         if members.has(value) { see(found) } else { ControlFlow::Continue(()) }
     })
+}
+
+/// How rows that were found are written.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum RowsFormat {
+    /// As a table with a header, divided as the input is.
+    Table,
+    /// As an object a line.
+    JsonLines,
+}
+
+/// Writes the rows of the table whose value belongs to the groups: number, line and value of each.
+///
+/// # Errors
+/// Where the table cannot be read so far, or the rows cannot be written.
+pub fn write_rows(
+    table: &mut Table,
+    column: usize,
+    members: &mut Members,
+    most: Option<u64>,
+    format: RowsFormat,
+    out: &mut dyn Sink,
+) -> Result<(), Error> {
+    let Format::Delimited { dialect: Dialect { delimiter, .. }, .. } = table.format;
+    let (mut line, mut written) = (Buffer::default(), Ok(()));
+    if format == RowsFormat::Table {
+        push_row(&mut line, ["row", "line", &table.header.title(column)], delimiter);
+        out.put(line.bytes())?;
+    }
+    rows_of(table, column, members, most, |Found { row, line: at, value }| {
+        line.clear();
+        match format {
+            RowsFormat::Table => push_row(&mut line, [&*row.to_string(), &at.to_string(), value], delimiter),
+            RowsFormat::JsonLines => {
+                let found = serde_json::json!({"row": row, "line": at, "value": value});
+                line.extend(format!("{found}\n").as_bytes());
+            }
+        }
+        written = out.put(line.bytes());
+        if written.is_ok() { ControlFlow::Continue(()) } else { ControlFlow::Break(()) }
+    })?;
+    written
 }

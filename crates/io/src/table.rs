@@ -8,57 +8,20 @@ use keen_notch_core::batch::Batch;
 use keen_notch_core::column::Header;
 
 use crate::Error;
-use crate::encode::{Encoder, Shape};
-pub use crate::source::delimited::Ragged;
-use crate::source::delimited::{Delimited, Dialect, MOST_ROW};
-use crate::source::input::{Encoding, Input};
+use crate::source::input::Input;
 use crate::source::meter::Meter;
-use crate::source::{Chunk, LineCount, Rows, Source};
+use crate::source::{self, Chunk, Format, LineCount, Ragged, Reading, Rows, Source};
 
 /// Rows that are worked on together: few enough for all that is known of them to stay near the processor, and many enough
 /// that what is done once for all of them does not matter.
 pub const BATCH: usize = 256;
 
-/// How inputs are to be read.
-#[derive(Debug, Clone)]
-pub struct Reading {
-    /// The delimiter as given; otherwise the input's name decides.
-    pub delimiter: Option<String>,
-    /// Whether the first row holds the names of the columns.
-    pub header: bool,
-    /// The encoding, if it is not UTF-8.
-    pub encoding: Option<Encoding>,
-    /// The longest row allowed, in bytes.
-    pub max_row: usize,
-    /// What becomes of rows with another number of cells than there are columns.
-    pub ragged: Ragged,
-    /// How many bytes are read at a time; `None` leaves it to the reader.
-    pub stride: Option<usize>,
-    /// Counts what has been read and done.
-    pub meter: Arc<Meter>,
-}
-
-impl Default for Reading {
-    fn default() -> Reading {
-        Reading {
-            delimiter: None,
-            header: true,
-            encoding: None,
-            max_row: MOST_ROW,
-            ragged: Ragged::Stop,
-            stride: None,
-            meter: Arc::default(),
-        }
-    }
-}
-
 /// A table that has been opened: its header is known, its rows are still to come.
 pub struct Table {
     /// The columns.
     pub header: Header,
-    /// The byte between two cells, where the table is delimited text.
-    pub delimiter: u8,
-    dialect: Dialect,
+    /// How it is written down.
+    pub format: Format,
     reading: Reading,
     current: Box<dyn Source>,
     waiting: VecDeque<Waiting>,
@@ -67,8 +30,8 @@ pub struct Table {
 
 /// An input whose turn has not come.
 enum Waiting {
-    /// A file that is opened again when it is its turn.
-    File(Input),
+    /// One that is opened again when it is its turn.
+    Again(Input),
     /// What can be read once only, and has been begun with.
     Open(Box<dyn Source>),
     /// Standard input, which nobody has looked at yet.
@@ -98,30 +61,40 @@ impl Table {
     /// Opens the inputs as one table. Every input but standard input is opened, and its header compared with the first
     /// one's, before a row is read.
     ///
+    /// ```
+    /// use keen_notch_io::source::Reading;
+    /// use keen_notch_io::source::input::Input;
+    /// use keen_notch_io::table::Table;
+    ///
+    /// let parts = Input::Memory("parts.csv".to_owned(), b"part_code,depot\nGRP-1,East\n".as_slice().into());
+    /// let table = Table::open(&[parts], &Reading::default())?;
+    /// assert_eq!(table.header.title(1), "depot");
+    /// # Ok::<(), keen_notch_io::Error>(())
+    /// ```
+    ///
     /// # Errors
     /// Where an input cannot be read, is empty, or has other columns than the first.
     pub fn open(inputs: &[Input], reading: &Reading) -> Result<Table, Error> {
         let mut inputs = inputs.iter().cloned();
-        let first = inputs.next().unwrap_or(Input::Stdin);
-        let dialect = Dialect::new(reading.delimiter.as_deref(), first.path(), reading.header)?;
         reading.meter.restart();
-        let current: Box<dyn Source> = Box::new(Delimited::open(&first, dialect, reading)?);
-        let header = current.header().clone();
+        let current = source::open(&inputs.next().unwrap_or(Input::Stdin), reading)?;
+        let (first, header, format) = (current.name().to_owned(), current.header().clone(), current.format());
+        // Whatever its name, a later input is read as the first one.
+        let reading = format.reading(reading);
         let mut waiting = VecDeque::new();
         for input in inputs {
             if input == Input::Stdin {
                 waiting.push_back(Waiting::Unseen(input));
                 continue;
             }
-            // The first look at a file is not counted: it is read again when it is its turn. What is no file cannot be.
-            let is_file = input.is_ordinary_file();
-            let meter = if is_file { Arc::default() } else { Arc::clone(&reading.meter) };
-            let source = Delimited::open(&input, dialect, &Reading { meter, ..reading.clone() })?;
-            same_columns(current.name(), &header, &source)?;
-            waiting.push_back(if is_file { Waiting::File(input) } else { Waiting::Open(Box::new(source)) });
+            // The first look at an input is not counted: it is read again when it is its turn. A pipe cannot be.
+            let again = input.can_be_read_again();
+            let meter = if again { Arc::default() } else { Arc::clone(&reading.meter) };
+            let source = source::open(&input, &Reading { meter, ..reading.clone() })?;
+            same_columns(&first, &header, &*source)?;
+            waiting.push_back(if again { Waiting::Again(input) } else { Waiting::Open(source) });
         }
-        let (first, delimiter) = (current.name().to_owned(), dialect.delimiter);
-        Ok(Table { header, delimiter, dialect, reading: reading.clone(), current, waiting, first })
+        Ok(Table { header, format, reading, current, waiting, first })
     }
 
     /// The next rows; `None` after the last.
@@ -136,18 +109,13 @@ impl Table {
             self.current = match self.waiting.pop_front() {
                 None => return Ok(None),
                 Some(Waiting::Open(source)) => source,
-                Some(Waiting::File(input) | Waiting::Unseen(input)) => {
-                    let source = Delimited::open(&input, self.dialect, &self.reading)?;
-                    same_columns(&self.first, &self.header, &source)?;
-                    Box::new(source)
+                Some(Waiting::Again(input) | Waiting::Unseen(input)) => {
+                    let source = source::open(&input, &self.reading)?;
+                    same_columns(&self.first, &self.header, &*source)?;
+                    source
                 }
             };
         }
-    }
-
-    /// What writes rows of the table in its own format.
-    pub fn own_encoder(&self, shape: &Shape) -> Box<dyn Encoder> {
-        self.current.own_encoder(shape)
     }
 
     /// What becomes of rows with another number of cells than there are columns.

@@ -2,9 +2,6 @@
 //! size of the parts that are read.
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic, reason = "a test that cannot go on has failed")]
 
-use std::fs;
-use std::path::Path;
-
 use keen_notch_core::carving::Carving;
 use keen_notch_core::column::ColumnRef;
 use keen_notch_core::cutlist::CutList;
@@ -14,10 +11,11 @@ use keen_notch_core::survey::{Depth, Survey};
 use keen_notch_core::text::unit::Unit;
 use keen_notch_io::carve::{Job, Outs, carve};
 use keen_notch_io::faults::{FaultFile, FaultFormat};
-use keen_notch_io::sink::Output;
+use keen_notch_io::sink::{Sink, Stream};
 use keen_notch_io::source::input::Input;
+use keen_notch_io::source::{Ragged, Reading};
 use keen_notch_io::survey::survey;
-use keen_notch_io::table::{Ragged, Reading, Table};
+use keen_notch_io::table::Table;
 use proptest::prelude::*;
 
 const LIST: &str = r#"
@@ -157,11 +155,10 @@ struct Way {
 }
 
 /// Everything that a run gives, or its error.
-fn everything(folder: &Path, list: &str, Way { stride, threads, sets_aside, originals }: Way) -> String {
-    let inputs = [Input::File(folder.join("a.csv")), Input::File(folder.join("b.csv"))];
+fn everything(inputs: &[Input], list: &str, Way { stride, threads, sets_aside, originals }: Way) -> String {
     let ragged = if sets_aside { Ragged::SetAside } else { Ragged::Keep };
     let reading = Reading { stride: Some(stride), ragged, ..Reading::default() };
-    let mut table = Table::open(&inputs, &reading).unwrap();
+    let mut table = Table::open(inputs, &reading).unwrap();
     let wanted = CutList::parse(list, 0).unwrap().wanted;
     let carving = Carving::new(&wanted, Some(&ColumnRef::Number(1)), &Setting::new(Unit::Characters), &table.header).unwrap();
     let header = table.header.clone();
@@ -169,17 +166,21 @@ fn everything(folder: &Path, list: &str, Way { stride, threads, sets_aside, orig
         .with_samples(3)
         .with_diagnostics(Diagnostics::new(&wanted.pieces))
         .with_threads(threads);
-    let mut rows = Vec::new();
-    let mut offcuts = Output::create(&folder.join("offcuts.csv"), &inputs).unwrap();
-    let mut faults = Output::create(&folder.join("faults.csv"), &inputs).unwrap();
-    let file = FaultFile::new(&mut faults, FaultFormat::Csv, &header).unwrap();
-    let mut outs =
-        Outs { rows: &mut rows, name: "test".to_owned(), offcuts: sets_aside.then_some(&mut offcuts), faults: Some(file) };
-    let report = carve(&mut table, &job, &mut outs);
-    offcuts.finish().unwrap();
-    faults.finish().unwrap();
-    let read = |name: &str| fs::read_to_string(folder.join(name)).unwrap();
-    format!("{report:?}\n{}\n{}\n{}", String::from_utf8(rows).unwrap(), read("offcuts.csv"), read("faults.csv"))
+    let (mut rows, mut offcuts, mut faults) = (Vec::new(), Vec::new(), Vec::new());
+    let report = {
+        let [mut rows, mut offcuts, mut faults] =
+            [&mut rows, &mut offcuts, &mut faults].map(|bytes: &mut Vec<u8>| Stream::new("memory", bytes));
+        let faults = Some(FaultFile::new(&mut faults, FaultFormat::Csv, &header).unwrap());
+        let offcuts = if sets_aside { Some(&mut offcuts as &mut dyn Sink) } else { None };
+        carve(&mut table, &job, &mut Outs { rows: &mut rows, offcuts, faults })
+    };
+    let texts = [rows, offcuts, faults].map(|bytes| String::from_utf8(bytes).unwrap());
+    format!("{report:?}\n{}", texts.join("\n"))
+}
+
+/// An input in memory.
+fn input(name: &str, text: &str) -> Input {
+    Input::Memory(name.to_owned(), text.as_bytes().into())
 }
 
 /// Everything that a survey tells.
@@ -196,19 +197,17 @@ proptest! {
 
     #[test]
     fn threads_and_parts_do_not_show(first in table(), second in table(), sets_aside in proptest::bool::ANY) {
-        let folder = tempfile::tempdir().unwrap();
-        fs::write(folder.path().join("a.csv"), &first).unwrap();
-        fs::write(folder.path().join("b.csv"), &second).unwrap();
+        let inputs = [input("a.csv", &first), input("b.csv", &second)];
         let whole_way = Way { stride: 1 << 20, threads: 1, sets_aside, originals: &[0, 1, 2] };
         for originals in [&[2, 0][..], &[]] {
             let way = Way { originals, ..whole_way };
-            let parted = everything(folder.path(), SWIFT, Way { stride: 16, threads: 2, ..way });
-            prop_assert_eq!(parted, everything(folder.path(), SWIFT, way), "with {:?}", originals);
+            let parted = everything(&inputs, SWIFT, Way { stride: 16, threads: 2, ..way });
+            prop_assert_eq!(parted, everything(&inputs, SWIFT, way), "with {:?}", originals);
         }
         for list in [LIST, LOOKING_BACK, SWIFT, ALL_KINDS, LEFT_OUT, A_ROW_EACH] {
-            let whole = everything(folder.path(), list, whole_way);
+            let whole = everything(&inputs, list, whole_way);
             for (stride, threads) in [(16, 1), (16, 2), (16, 5), (1 << 20, 3)] {
-                let parted = everything(folder.path(), list, Way { stride, threads, ..whole_way });
+                let parted = everything(&inputs, list, Way { stride, threads, ..whole_way });
                 prop_assert_eq!(&parted, &whole, "{} bytes at a time on {} threads", stride, threads);
             }
         }
@@ -216,12 +215,10 @@ proptest! {
 
     #[test]
     fn a_survey_on_threads_finds_what_one_row_by_row_does(text in table()) {
-        let folder = tempfile::tempdir().unwrap();
-        let path = folder.path().join("a.csv");
-        fs::write(&path, &text).unwrap();
+        let inputs = [input("a.csv", &text)];
         let surveyed = |stride, most, threads| {
             let reading = Reading { stride: Some(stride), ragged: Ragged::Keep, ..Reading::default() };
-            let mut table = Table::open(&[Input::File(path.clone())], &reading).unwrap();
+            let mut table = Table::open(&inputs, &reading).unwrap();
             let surveys = survey(&mut table, &[2, 0, 2], Depth::Full, most, threads);
             surveys.map(|surveys| surveys.iter().map(page).collect::<String>()).map_err(|error| error.to_string())
         };

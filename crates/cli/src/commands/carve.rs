@@ -5,7 +5,7 @@ use std::io::{self, Write};
 use keen_notch_core::column::{ColumnRef, Header};
 use keen_notch_core::diagnostics::Diagnostics;
 use keen_notch_io::carve::Job;
-use keen_notch_io::sink::Output;
+use keen_notch_io::sink::{File, Sink, Stream};
 
 use crate::args::{self, CarveArgs};
 use crate::commands::pieces::Pieces;
@@ -24,30 +24,28 @@ const PREVIEW: usize = 10;
 pub fn run(args: &CarveArgs, console: &Console) -> Result<Exit, Failure> {
     let pieces = Pieces::read(args.list.as_deref(), &args.faults.layouts, &args.pieces)?;
     let inputs = run::inputs(&args.files, console)?;
-    let mut out = args.out.as_ref().map(|path| Output::create(path, &inputs)).transpose()?;
+    let out = args.out.as_ref().map(|path| File::create(path, &inputs)).transpose()?;
     let mut files = Files::create(&args.faults, args.out.as_deref(), &inputs)?;
     let reading = args.faults.reading(&args.reading)?;
     let progress = Progress::of(&inputs, &reading.meter, args.quiet, args.out.is_some());
     let (mut table, carving) = run::open(&inputs, &reading, &pieces, args::column(args.column.as_deref()).as_ref())?;
     let header = table.header.clone();
-    let shown = if out.is_none() && console.shows_tables { PREVIEW } else { 0 };
+    let shown = if args.out.is_none() && console.shows_tables { PREVIEW } else { 0 };
     let job = Job::new(carving, &header, &originals(args, &header)?, shown)
         .with_diagnostics(Diagnostics::new(&pieces.wanted.pieces))
         .with_threads(args.threads.count());
-    let name = args.out.as_ref().map_or_else(|| "standard output".to_owned(), |path| path.display().to_string());
-    let report = match &mut out {
-        Some(out) => files.carve(&mut table, &job, out, &name)?,
-        None if shown > 0 => files.carve(&mut table, &job, &mut io::sink(), &name)?,
-        None => files.carve(&mut table, &job, &mut io::stdout(), &name)?,
+    let mut rows: Box<dyn Sink> = match out {
+        Some(file) => Box::new(file),
+        None if shown > 0 => Box::new(Stream::new("nowhere", io::sink())),
+        None => Box::new(Stream::new("standard output", io::stdout())),
     };
+    let report = files.carve(&mut table, &job, &mut *rows)?;
     drop(progress);
     let refused = args.strict && report.counts.faulty > 0;
     // The rows come last: where they are in their place, so is all that is said of them.
     files.finish(&summary::json(&report, &job, &header))?;
-    if let Some(out) = out
-        && !refused
-    {
-        out.finish()?;
+    if !refused || args.out.is_none() {
+        rows.commit()?;
     }
     if shown > 0 {
         let mut stdout = anstream::stdout().lock();

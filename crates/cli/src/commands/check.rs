@@ -4,6 +4,7 @@ use std::io::{self, Write};
 
 use keen_notch_core::diagnostics::Diagnostics;
 use keen_notch_io::carve::Job;
+use keen_notch_io::sink::Stream;
 
 use crate::args::{self, CheckArgs};
 use crate::commands::pieces::Pieces;
@@ -37,7 +38,7 @@ pub fn run(args: &CheckArgs, console: &Console) -> Result<Exit, Failure> {
             "add `check = [\"required\"]` to a piece, or a layout or a proof",
         ));
     }
-    let report = files.carve(&mut table, &job, &mut io::sink(), "the output")?;
+    let report = files.carve(&mut table, &job, &mut Stream::new("nowhere", io::sink()))?;
     drop(progress);
     files.finish(&summary::json(&report, &job, &header))?;
     if !args.quiet {

@@ -10,9 +10,10 @@ use keen_notch_core::piece::Wanted;
 use keen_notch_core::program::{Program, Setting};
 use keen_notch_core::text::unit::Unit;
 use keen_notch_io::draft::{look, prove, try_phrases};
-use keen_notch_io::sink::Output;
+use keen_notch_io::sink::{File, Sink};
+use keen_notch_io::source::Reading;
 use keen_notch_io::source::input::Input;
-use keen_notch_io::table::{Reading, Table};
+use keen_notch_io::table::Table;
 
 use crate::args::{self, DraftArgs};
 use crate::commands::run::{inputs, names};
@@ -60,9 +61,9 @@ pub fn run(args: &DraftArgs, console: &Console) -> Result<(), Failure> {
         }
         Some(path) => {
             refuse_to_replace(path)?;
-            let mut out = Output::create(path, &inputs)?;
+            let mut out = Box::new(File::create(path, &inputs)?);
             out.put(drafted.list.as_bytes())?;
-            out.finish()?;
+            out.commit()?;
             if !args.quiet {
                 if !examples.is_empty() {
                     drafted.shown.iter().for_each(|line| console.note(line));

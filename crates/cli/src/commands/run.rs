@@ -1,15 +1,16 @@
 //! What `carve` and `check` have in common: inputs, pieces, checks and the files of a run.
 
-use std::io::{self, IsTerminal, Write};
+use std::io::{self, IsTerminal};
 use std::path::{Path, PathBuf};
 
 use keen_notch_core::carving::Carving;
 use keen_notch_core::column::ColumnRef;
 use keen_notch_io::carve::{Job, Outs, Report, carve, measure};
 use keen_notch_io::faults::{FaultFile, FaultFormat};
-use keen_notch_io::sink::Output;
+use keen_notch_io::sink::{File, Sink};
+use keen_notch_io::source::Reading;
 use keen_notch_io::source::input::Input;
-use keen_notch_io::table::{Reading, Table};
+use keen_notch_io::table::Table;
 
 use crate::args::{self, FaultArgs, RaggedArg};
 use crate::commands::pieces::Pieces;
@@ -67,9 +68,9 @@ pub fn open(
 
 /// The files that a run writes beside its rows.
 pub struct Files {
-    offcuts: Option<Output>,
-    faults: Option<(Output, FaultFormat)>,
-    summary: Option<Output>,
+    offcuts: Option<Box<File>>,
+    faults: Option<(Box<File>, FaultFormat)>,
+    summary: Option<Box<File>>,
 }
 
 impl Files {
@@ -88,7 +89,9 @@ impl Files {
         if args.ragged == RaggedArg::SetAside && args.offcuts.is_none() {
             return Err(Failure::usage("--ragged set-aside has no place to set rows aside", "add --offcuts FILE"));
         }
-        let create = |path: &Option<PathBuf>| path.as_ref().map(|path| Output::create(path, inputs)).transpose();
+        let create = |path: &Option<PathBuf>| -> Result<Option<Box<File>>, Failure> {
+            path.as_ref().map(|path| Ok(Box::new(File::create(path, inputs)?))).transpose()
+        };
         Ok(Files {
             offcuts: create(&args.offcuts)?,
             faults: create(&args.faults)?.zip(args.faults.as_deref().map(FaultFormat::of)),
@@ -96,30 +99,25 @@ impl Files {
         })
     }
 
-    /// Carves the table into `rows`, which is called `name` in an error.
-    pub fn carve(
-        &mut self,
-        table: &mut Table,
-        job: &Job,
-        rows: &mut (dyn Write + Send),
-        name: &str,
-    ) -> Result<Report, Failure> {
+    /// Carves the table into `rows`.
+    pub fn carve(&mut self, table: &mut Table, job: &Job, rows: &mut dyn Sink) -> Result<Report, Failure> {
         let header = table.header.clone();
         let faults = match &mut self.faults {
-            Some((out, format)) => Some(FaultFile::new(out, *format, &header)?),
+            Some((out, format)) => Some(FaultFile::new(&mut **out, *format, &header)?),
             None => None,
         };
-        Ok(carve(table, job, &mut Outs { rows, name: name.to_owned(), offcuts: self.offcuts.as_mut(), faults })?)
+        let offcuts = self.offcuts.as_mut().map(|out| &mut **out as &mut dyn Sink);
+        Ok(carve(table, job, &mut Outs { rows, offcuts, faults })?)
     }
 
     /// Writes the summary and puts the files in their places.
     pub fn finish(self, summary: &str) -> Result<(), Failure> {
         if let Some(mut out) = self.summary {
             out.put(summary.as_bytes())?;
-            out.finish()?;
+            out.commit()?;
         }
         for out in self.offcuts.into_iter().chain(self.faults.map(|(out, _)| out)) {
-            out.finish()?;
+            out.commit()?;
         }
         Ok(())
     }

@@ -3,13 +3,12 @@
 use std::io::{self, BufWriter, Write};
 use std::ops::ControlFlow;
 
-use keen_notch_core::batch::Buffer;
 use keen_notch_core::column::ColumnRef;
 use keen_notch_core::survey::{Depth, Group, Members, Shape, Survey};
 use keen_notch_core::words;
-use keen_notch_io::encode::push_cell;
+use keen_notch_io::sink::{Sink, Stream};
 use keen_notch_io::source::input::Input;
-use keen_notch_io::survey::{Found, rows_of, survey};
+use keen_notch_io::survey::{Found, RowsFormat, rows_of, survey, write_rows};
 use keen_notch_io::table::Table;
 
 use crate::args::{SurveyArgs, SurveyFormat};
@@ -95,30 +94,13 @@ fn rows(args: &SurveyArgs, shape: &str, inputs: &[Input], console: &Console) -> 
         let all: u64 = groups.iter().map(|group| group.seen.count).sum();
         return rows_as_table(&mut table, column, &mut members, all, console);
     }
-    let delimiter = table.delimiter;
-    let mut out = BufWriter::new(io::stdout().lock());
-    let mut line = Buffer::default();
-    if args.to == SurveyFormat::Text {
-        let title = table.header.title(column);
-        push_row(&mut line, ["row", "line", &title], delimiter);
-        out.write_all(line.bytes())?;
-    }
-    let mut failed = Ok(());
-    rows_of(&mut table, column, &mut members, args.sample, |Found { row, line: at, value }| {
-        line.clear();
-        match args.to {
-            SurveyFormat::Json => {
-                let found = serde_json::json!({"row": row, "line": at, "value": value});
-                line.extend(format!("{found}\n").as_bytes());
-            }
-            SurveyFormat::Text => push_row(&mut line, [&row.to_string(), &at.to_string(), value], delimiter),
-        }
-        failed = out.write_all(line.bytes());
-        if failed.is_ok() { ControlFlow::Continue(()) } else { ControlFlow::Break(()) }
-    })?;
-    failed?;
-    out.flush()?;
-    Ok(())
+    let format = match args.to {
+        SurveyFormat::Text => RowsFormat::Table,
+        SurveyFormat::Json => RowsFormat::JsonLines,
+    };
+    let mut out = Box::new(Stream::new("standard output", BufWriter::new(io::stdout())));
+    write_rows(&mut table, column, &mut members, args.sample, format, &mut *out)?;
+    Ok(out.commit()?)
 }
 
 /// The first rows of the groups, and how many there are.
@@ -136,16 +118,6 @@ fn rows_as_table(table: &mut Table, column: usize, members: &mut Members, all: u
         writeln!(out, "{} in all: into a pipe or a file, all of them come as CSV", visible::counted(all, "row"))?;
     }
     Ok(out.flush()?)
-}
-
-fn push_row(line: &mut Buffer, cells: [&str; 3], delimiter: u8) {
-    for (index, cell) in cells.into_iter().enumerate() {
-        if index > 0 {
-            line.push(delimiter);
-        }
-        push_cell(line, cell.as_bytes(), delimiter);
-    }
-    line.push(b'\n');
 }
 
 /// The groups that a shape on the command line names: one that the survey shows, or else all fine ones that

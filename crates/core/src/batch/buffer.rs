@@ -94,7 +94,11 @@ impl Buffer {
         let needed = self.end + more;
         if self.room.len() < needed {
             // Twice what is needed, but where that is much, for room that is made is written to.
-            self.room.resize(needed + needed.clamp(256, MOST_AHEAD), 0);
+            let size = needed + needed.clamp(256, MOST_AHEAD);
+            if size > MOST_AHEAD {
+                self.room.reserve_exact(size.max(OWN_MAPPING) - self.room.len());
+            }
+            self.room.resize(size, 0);
         }
         &mut self.room[self.end..needed]
     }
@@ -105,6 +109,11 @@ pub const MOST_MADE: usize = 1 << 30;
 
 /// The most room that is made beyond what is needed, in bytes.
 const MOST_AHEAD: usize = 1 << 20;
+
+/// What is reserved for more than a few texts, in bytes. Allocators give what is so large pages of its own, which cost
+/// nothing before they are written to, and give them back to the system at once; less, once freed, is kept for later, which
+/// adds up where rows of many megabytes come on several threads.
+pub const OWN_MAPPING: usize = (32 << 20) + 1;
 
 /// The bytes that a writer copies in one go.
 const CHUNK: usize = 32;

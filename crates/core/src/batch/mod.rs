@@ -7,10 +7,10 @@
 mod buffer;
 mod forms;
 mod mask;
-pub mod simd;
+pub(crate) mod simd;
 mod span;
 
-pub use buffer::{Buffer, MOST_MADE, Writer};
+pub use buffer::{Buffer, MOST_MADE, OWN_MAPPING, Writer};
 pub use forms::Forms;
 pub use mask::Mask;
 pub use span::Span;

@@ -4,7 +4,9 @@ use std::collections::BTreeMap;
 
 use super::digits::{ENDS, LOOK, MAY_BE_DIGITS, digit_look_alike};
 use super::phrase::{counted_ends, markers};
-use crate::batch::simd::{self, ByteRange, Loop};
+use pulp::{Simd, WithSimd};
+
+use crate::batch::simd::{self, ByteRange};
 use crate::batch::{Span, Texts};
 use crate::piece::{Piece, Source};
 use crate::program::{Results, State};
@@ -236,11 +238,11 @@ struct CountDigits<'a> {
     near: &'a mut Vec<usize>,
 }
 
-impl Loop for CountDigits<'_> {
+impl WithSimd for CountDigits<'_> {
     type Output = u64;
 
     #[inline(always)]
-    fn run(self) -> u64 {
+    fn with_simd<S: Simd>(self, _: S) -> u64 {
         let CountDigits { source, texts, near } = self;
         let is_like_digits = |at: usize| source.get(at).is_some_and(|byte| MAY_BE_DIGITS[usize::from(*byte)]);
         let mut digits_only = 0;

@@ -2,6 +2,7 @@
 
 use std::cmp::Ordering;
 
+use pulp::{Simd, WithSimd};
 use wide::u8x16;
 
 use super::class::ClassPlan;
@@ -9,7 +10,7 @@ use super::date::DatePlan;
 use super::matcher::Matcher;
 use super::pattern::{self, Compiled};
 use super::setting::{List, NoList, Setting};
-use crate::batch::simd::{self, ByteRange, Loop};
+use crate::batch::simd::{self, ByteRange};
 use crate::batch::{Span, Texts};
 use crate::check::{Violation, ViolationKind, check_digit, email};
 use crate::decimal;
@@ -330,11 +331,11 @@ struct AllPass<'a, T> {
     test: &'a T,
 }
 
-impl<T: Fn(u8x16) -> u32> Loop for AllPass<'_, T> {
+impl<T: Fn(u8x16) -> u32> WithSimd for AllPass<'_, T> {
     type Output = bool;
 
     #[inline(always)]
-    fn run(self) -> bool {
+    fn with_simd<S: Simd>(self, _: S) -> bool {
         let all = |span: &Span| simd::all(self.source, span.start as usize, span.end as usize, self.test);
         self.spans.iter().fold(true, |so_far, span| so_far & all(span))
     }

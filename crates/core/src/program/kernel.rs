@@ -4,10 +4,11 @@
 //! a number, a regular expression that is a text and then a run. Here they are loops over the spans of a column with
 //! nothing else in them. [`super::cut`] and [`super::finish`] define what is right, and a property holds the two together.
 
+use pulp::{Simd, WithSimd};
 use wide::u8x16;
 
 use super::op::{CutOp, FinishOp};
-use crate::batch::simd::{self, ByteRange, Loop, Wanted};
+use crate::batch::simd::{self, ByteRange, Wanted};
 use crate::batch::{Buffer, Span};
 use crate::phrase::ast::{Position, Range, Side};
 
@@ -144,11 +145,11 @@ macro_rules! each {
     };
 }
 
-impl Loop for CutAll<'_> {
+impl WithSimd for CutAll<'_> {
     type Output = ();
 
     #[inline(always)]
-    fn run(self) {
+    fn with_simd<S: Simd>(self, _: S) {
         let CutAll { kernel, text, spans } = self;
         match *kernel {
             CutKernel::Whole => {}
@@ -292,11 +293,11 @@ macro_rules! rewrite {
     }};
 }
 
-impl Loop for WriteAll<'_> {
+impl WithSimd for WriteAll<'_> {
     type Output = ();
 
     #[inline(always)]
-    fn run(self) {
+    fn with_simd<S: Simd>(self, _: S) {
         match *self.kernel {
             FinishKernel::Lower => rewrite!(self, 0, writer, span => {
                 writer.take_as(self.text, span, |bytes| bytes.map(|byte| byte.to_ascii_lowercase()));

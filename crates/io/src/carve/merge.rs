@@ -1,7 +1,5 @@
 //! Putting together what came of the parts, in their order.
 
-use std::io;
-
 use keen_notch_core::batch::Buffer;
 use keen_notch_core::diagnostics::Diagnostics;
 use keen_notch_core::sightings::Sightings;
@@ -37,7 +35,7 @@ impl<'m, 'o> Merger<'m, 'o> {
         let mut merger = Merger { job, outs, encoder, report, diagnostics: job.diagnostics.clone(), ended: true };
         let mut head = Buffer::default();
         merger.ended = encoder.begin(&mut head);
-        merger.write(head.bytes())?;
+        merger.outs.rows.put(head.bytes())?;
         if let Some(offcuts) = &mut merger.outs.offcuts {
             let mut head = Buffer::default();
             encoder.begin_aside(&mut head);
@@ -52,10 +50,10 @@ impl<'m, 'o> Merger<'m, 'o> {
     /// Where an output cannot be written.
     pub fn take(&mut self, part: &Part) -> Result<(), Error> {
         if part.bytes.width() > 0 {
-            if !self.ended {
-                self.write(self.encoder.line_end())?;
+            if !self.ended && !part.goes_on {
+                self.outs.rows.put(self.encoder.line_end())?;
             }
-            self.write(part.bytes.bytes())?;
+            self.outs.rows.put(part.bytes.bytes())?;
             self.ended = self.encoder.is_complete(part.bytes.bytes());
         }
         if let Some(offcuts) = &mut self.outs.offcuts {
@@ -80,23 +78,11 @@ impl<'m, 'o> Merger<'m, 'o> {
         Ok(())
     }
 
-    fn write(&mut self, bytes: &[u8]) -> Result<(), Error> {
-        self.outs.rows.write_all(bytes).map_err(|source| self.failed(source))
-    }
-
-    fn failed(&self, source: io::Error) -> Error {
-        Error::Write { name: self.outs.name.clone(), source }
-    }
-
-    /// Ends the outputs, and gives the report.
-    ///
-    /// # Errors
-    /// Where the rows cannot be written to their end.
-    pub fn finish(mut self) -> Result<Report, Error> {
-        self.outs.rows.flush().map_err(|source| self.failed(source))?;
+    /// The report.
+    pub fn finish(mut self) -> Report {
         let checks = self.job.checks.iter().zip(&self.report.checks);
         let checks: Vec<_> = checks.map(|(check, seen)| (check.of.clone(), check.words.clone(), seen.clone())).collect();
         self.report.hints = self.diagnostics.hints(self.report.counts.rows, &checks);
-        Ok(self.report)
+        self.report
     }
 }

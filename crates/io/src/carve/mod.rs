@@ -6,7 +6,6 @@
 mod merge;
 mod work;
 
-use std::io::Write;
 use std::ops::ControlFlow;
 use std::sync::Mutex;
 
@@ -18,10 +17,10 @@ use keen_notch_core::sightings::Sightings;
 use keen_notch_core::tally::Tally;
 
 use crate::Error;
-use crate::encode::Shape;
+use crate::encode::{Shape, encoder};
 use crate::faults::FaultFile;
-use crate::pool::{self, Turns};
-use crate::sink::Output;
+use crate::pool::{self, Ahead, Turns};
+use crate::sink::Sink;
 use crate::table::Table;
 
 use merge::Merger;
@@ -103,11 +102,9 @@ pub struct FaultyRow {
 /// Where a run writes to.
 pub struct Outs<'a> {
     /// The rows.
-    pub rows: &'a mut (dyn Write + Send),
-    /// What to call that in an error.
-    pub name: String,
+    pub rows: &'a mut dyn Sink,
     /// Rows with faults, where they are set aside.
-    pub offcuts: Option<&'a mut Output>,
+    pub offcuts: Option<&'a mut dyn Sink>,
     /// One line a fault, where that is asked for.
     pub faults: Option<FaultFile<'a>>,
 }
@@ -200,7 +197,7 @@ fn checks(carving: &Carving) -> Vec<CheckName> {
 /// # Errors
 /// Where the table cannot be read to its end, or an output cannot be written.
 pub fn carve(table: &mut Table, job: &Job, outs: &mut Outs) -> Result<Report, Error> {
-    let encoder = table.own_encoder(&job.shape);
+    let encoder = encoder(&table.format, &table.header, &job.shape);
     let encoder = &*encoder;
     let meter = table.shared_meter();
     let ragged = table.ragged();
@@ -212,9 +209,9 @@ pub fn carve(table: &mut Table, job: &Job, outs: &mut Outs) -> Result<Report, Er
     let worker = || {
         let mut worker = Worker::new(job, encoder, asked, ragged);
         let (meter, spare, turns) = (&meter, &spare, &turns);
-        move |number, chunk| {
+        move |number, chunk, ahead: Ahead<Part>| {
             let mut part = pool::lock(spare).pop().unwrap_or_else(|| Part::new(job));
-            worker.work(number, chunk, turns, &mut part)?;
+            worker.work(number, chunk, turns, &mut part, ahead)?;
             meter.add_rows(part.counts.rows);
             Ok(part)
         }
@@ -222,11 +219,15 @@ pub fn carve(table: &mut Table, job: &Job, outs: &mut Outs) -> Result<Report, Er
     let put_together = |mut part: Part| {
         merger.take(&part)?;
         part.clear(job);
-        pool::lock(&spare).push(part);
+        let mut spare = pool::lock(&spare);
+        // Parts that went ahead are more than are ever worked on.
+        if spare.len() < job.threads {
+            spare.push(part);
+        }
         Ok(())
     };
     pool::in_order(job.threads, || table.next_chunk(), worker, put_together)?;
-    merger.finish()
+    Ok(merger.finish())
 }
 
 /// The greatest number of results that each piece has in any row which fills as many columns as the data

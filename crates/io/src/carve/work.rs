@@ -9,10 +9,9 @@ use keen_notch_core::tally::Tally;
 
 use super::{Counts, FaultyRow, Job, PreviewCell};
 use crate::Error;
-use crate::encode::{Encodable, Encoder};
-use crate::pool::Turns;
-use crate::source::delimited::Ragged;
-use crate::source::{Chunk, LineCount, Rows};
+use crate::encode::{Encodable, Encoder, Out};
+use crate::pool::{Ahead, Turns};
+use crate::source::{Chunk, LineCount, Ragged, Rows};
 use crate::table::BATCH;
 
 /// What came of a chunk. Its rows are counted from 1 within it.
@@ -35,6 +34,8 @@ pub struct Part {
     pub diagnostics: Diagnostics,
     /// How many rows came to what.
     pub counts: Counts,
+    /// Whether what is written goes on where the part before it ended, in a row of the same chunk.
+    pub goes_on: bool,
 }
 
 /// The most bytes of a chunk or of what is written of it whose memory is used again: more is a very long row.
@@ -65,6 +66,7 @@ impl Part {
             checks: vec![Sightings::default(); job.checks.len()],
             diagnostics: job.diagnostics.clone(),
             counts: Counts::default(),
+            goes_on: false,
         }
     }
 
@@ -121,7 +123,7 @@ impl<'j> Worker<'j> {
         Worker { job, encoder, asked, ragged, stages: Vec::new(), looks: Vec::new() }
     }
 
-    /// Works out a chunk, which has this number.
+    /// Works out a chunk, which has this number. What is written of very long rows goes ahead.
     ///
     /// # Errors
     /// Where it is not UTF-8, or a row has another number of cells than there are columns.
@@ -131,12 +133,13 @@ impl<'j> Worker<'j> {
         mut chunk: Box<dyn Chunk>,
         turns: &Turns<Before>,
         part: &mut Part,
+        ahead: Ahead<Part>,
     ) -> Result<(), Error> {
         let _guard = turns.guard(number);
         chunk.open(&self.job.used)?;
         let chunk = &*chunk;
         let text = chunk.text()?;
-        let mut state = State { job: self.job, chunk, text, count: LineCount::default(), encoder: self.encoder };
+        let mut state = State { job: self.job, chunk, text, count: LineCount::default(), encoder: self.encoder, ahead };
         let mut stages: Vec<Stage> = std::mem::take(&mut self.stages).into_iter().map(Stage::recycle).collect();
         let count = chunk.rows();
         // A chunk without rows has a batch of none: there may still be something to be written.
@@ -237,7 +240,13 @@ impl<'j> Worker<'j> {
             if part.preview.len() < job.preview {
                 state.preview(&input, part);
             }
-            self.encoder.encode(&input, &mut part.bytes);
+            let Part { bytes, goes_on, .. } = part;
+            let mut hand_on = |bytes: &mut Buffer| {
+                let first = Part { bytes: std::mem::take(bytes), goes_on: *goes_on, ..Part::new(job) };
+                *goes_on = true;
+                (state.ahead)(first)
+            };
+            self.encoder.encode(&input, &mut Out::new(bytes, &mut hand_on));
         });
     }
 
@@ -283,6 +292,7 @@ struct State<'w> {
     text: &'w str,
     count: LineCount,
     encoder: &'w dyn Encoder,
+    ahead: Ahead<'w, Part>,
 }
 
 impl State<'_> {
@@ -397,7 +407,9 @@ impl State<'_> {
             let faults = faults.iter().filter(|fault| !job.checks[fault.check].only_warns);
             let why = faults.map(|fault| format!("{}: {}", job.checks[fault.check].of, fault.violation.detail));
             let why = why.collect::<Vec<_>>().join("; ");
-            self.encoder.set_aside(self.chunk, self.text, row as usize, &why, &mut part.aside);
+            let State { ahead, chunk, text, encoder, .. } = self;
+            let mut hand_on = |aside: &mut Buffer| ahead(Part { aside: std::mem::take(aside), ..Part::new(job) });
+            encoder.set_aside(*chunk, text, row as usize, &why, &mut Out::new(&mut part.aside, &mut hand_on));
         }
     }
 

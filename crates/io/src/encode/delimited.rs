@@ -2,16 +2,16 @@
 
 use std::borrow::Cow;
 
-use keen_notch_core::batch::simd::{self, Loop};
 use keen_notch_core::batch::{Buffer, Mask, Span, Writer};
 use keen_notch_core::carving::OutColumn;
 use keen_notch_core::column::Header;
 
-use super::cell::{needs_quotes, push_cell};
-use super::{Encodable, Encoder, Shape};
-use crate::source::delimited::Dialect;
-use crate::source::delimited::Preamble;
-use crate::source::delimited::record::{Cells, Record};
+use pulp::{Arch, Simd, WithSimd};
+
+use super::cell::push_cell;
+use super::{Encodable, Encoder, Extend, MOST_HELD, Out, Shape};
+use crate::source::delimited::record::{Cells, Record, needs_quotes};
+use crate::source::delimited::{Dialect, Preamble};
 use crate::source::{Chunk, RawRow, RawRows};
 
 /// Writes rows of delimited text.
@@ -173,17 +173,24 @@ impl Delimited {
     /// Writes rows none of whose cells needs quotes.
     // Compiled by itself: what its loops need then stays in registers.
     #[inline(never)]
-    fn write_plainly(&self, text: &[u8], rows: &OutRows, range: std::ops::Range<usize>, out: &mut Buffer) {
+    fn write_plainly(&self, input: &Encodable, rows: &OutRows, range: std::ops::Range<usize>, out: &mut Out) {
+        let text = input.text.as_bytes();
         let raws = &rows.rows[range.clone()];
         let raw = raws.iter().map(|row| (row.next - row.raw.start) as usize + self.preamble.line_end.len()).sum::<usize>();
         let wide = |column: &Column| column.spans[range.clone()].iter().map(|span| span.width() + 1).sum::<usize>();
-        let writer = out.writer(raw + rows.columns.iter().map(wide).sum::<usize>());
+        let all = raw + rows.columns.iter().map(wide).sum::<usize>();
+        if all > MOST_HELD {
+            // Long rows are handed on bit by bit.
+            range.for_each(|index| self.write_carefully(input, rows, index, out));
+            return;
+        }
+        let writer = out.buffer.writer(all);
         let is_appended = self.appended.is_some();
         let columns: Vec<(&[u8], &[Span])> =
             rows.columns.iter().map(|column| (column.source, &column.spans[range.clone()])).collect();
         let (before, after) = if is_appended { (&[][..], &columns[..]) } else { columns.split_at(columns.len().min(1)) };
         let first = range.start;
-        simd::for_this_processor(WritePlainly { encoder: self, text, rows, raws, first, before, after, writer });
+        Arch::new().dispatch(WritePlainly { encoder: self, text, rows, raws, first, before, after, writer });
     }
 
     /// The line end of an output row: that of its row, and between two results of a row at least one.
@@ -197,9 +204,9 @@ impl Delimited {
     }
 
     /// Writes a row of which cells may need quotes.
-    fn write_carefully(&self, input: &Encodable, rows: &OutRows, index: usize, out: &mut Buffer) {
+    fn write_carefully(&self, input: &Encodable, rows: &OutRows, index: usize, out: &mut Out) {
         let text = input.text.as_bytes();
-        let (row, start) = (rows.rows[index], out.width());
+        let row = rows.rows[index];
         let number = input.rows.numbers[rows.of.map_or(index, |of| of[index] as usize)];
         let ragged = input.chunk.ragged(number as usize..number as usize + 1);
         let table_columns = self.header.count();
@@ -207,11 +214,11 @@ impl Delimited {
         if self.appended.is_some() {
             out.extend(row.raw.bytes(text));
             // A row that is too short is filled up, so that the pieces are in their columns.
-            (cells..table_columns).for_each(|_| out.push(self.delimiter));
+            (cells..table_columns).for_each(|_| out.extend(&[self.delimiter]));
         }
         for (place, column) in rows.columns.iter().enumerate() {
             if self.appended.is_some() || place > 0 {
-                out.push(self.delimiter);
+                out.extend(&[self.delimiter]);
             }
             let bytes = column.spans[index].bytes(column.source);
             match column.piece {
@@ -222,30 +229,32 @@ impl Delimited {
         if let (None, true, Some(raw)) = (self.appended, self.shape.keeps_all, input.chunk.raw()) {
             // Cells beyond the last column have no place, but must not be lost.
             for column in table_columns..cells {
-                out.push(self.delimiter);
+                out.extend(&[self.delimiter]);
                 out.extend(raw.cells.cell(number as usize, column).bytes(text));
             }
         }
-        if self.shape.columns.len() == 1 && out.width() == start {
+        if let ([column], 1) = (rows.columns.as_slice(), self.shape.columns.len())
+            && column.spans[index].is_empty()
+        {
             out.extend(b"\"\"");
         }
         out.extend(self.line_end_of(&row, rows, index, text));
     }
 
     /// Writes output rows from one to another.
-    fn write(&self, input: &Encodable, rows: &OutRows, range: std::ops::Range<usize>, out: &mut Buffer) {
+    fn write(&self, input: &Encodable, rows: &OutRows, range: std::ops::Range<usize>, out: &mut Out) {
         let mut next = range.start;
         for careful in rows.careful.iter().skip_while(|row| *row < range.start).take_while(|row| *row < range.end) {
-            self.write_plainly(input.text.as_bytes(), rows, next..careful, out);
+            self.write_plainly(input, rows, next..careful, out);
             self.write_carefully(input, rows, careful, out);
             next = careful + 1;
         }
-        self.write_plainly(input.text.as_bytes(), rows, next..range.end, out);
+        self.write_plainly(input, rows, next..range.end, out);
     }
 
     /// Writes rows with what is between them that belongs to none.
     #[cold]
-    fn write_with_gaps(&self, input: &Encodable, raw: &RawRows, rows: &OutRows, out: &mut Buffer) {
+    fn write_with_gaps(&self, input: &Encodable, raw: &RawRows, rows: &OutRows, out: &mut Out) {
         let text = input.text.as_bytes();
         let mut next = 0;
         let number = |index: usize| input.rows.numbers[rows.of.map_or(index, |of| of[index] as usize)] as usize;
@@ -280,11 +289,11 @@ struct WritePlainly<'a, 'w> {
     writer: Writer<'w>,
 }
 
-impl Loop for WritePlainly<'_, '_> {
+impl WithSimd for WritePlainly<'_, '_> {
     type Output = ();
 
     #[inline(always)]
-    fn run(self) {
+    fn with_simd<S: Simd>(self, _: S) {
         let WritePlainly { encoder, text, rows, raws, first, before, after, mut writer } = self;
         let (is_appended, delimiter) = (encoder.appended.is_some(), encoder.delimiter);
         for (index, row) in raws.iter().enumerate() {
@@ -347,7 +356,7 @@ impl Encoder for Delimited {
         self.preamble.line_end.as_bytes()
     }
 
-    fn encode(&self, input: &Encodable, out: &mut Buffer) {
+    fn encode(&self, input: &Encodable, out: &mut Out) {
         let Some(raw) = input.chunk.raw().filter(|_| self.shape.is_written) else { return };
         let mut of = Vec::new();
         let rows = self.out_rows(input, &raw, &mut of);
@@ -371,10 +380,10 @@ impl Encoder for Delimited {
         out.extend(self.line_end());
     }
 
-    fn set_aside(&self, chunk: &dyn Chunk, text: &str, row: usize, why: &str, out: &mut Buffer) {
+    fn set_aside(&self, chunk: &dyn Chunk, text: &str, row: usize, why: &str, out: &mut Out) {
         let Some(row) = chunk.raw().and_then(|raw| raw.rows.get(row).copied()) else { return };
         out.extend(row.raw.bytes(text.as_bytes()));
-        out.push(self.delimiter);
+        out.extend(&[self.delimiter]);
         push_cell(out, why.as_bytes(), self.delimiter);
         let line_end = row.line_end().bytes(text.as_bytes());
         out.extend(if line_end.is_empty() { self.line_end() } else { line_end });

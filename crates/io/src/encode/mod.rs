@@ -4,15 +4,27 @@
 
 mod cell;
 pub mod delimited;
+mod out;
 
 use std::ops::Range;
 
-pub use cell::push_cell;
+pub use cell::push_row;
 use keen_notch_core::batch::{Batch, Buffer};
 use keen_notch_core::carving::{Carving, OutColumn, Worked};
 use keen_notch_core::column::Header;
+pub use out::{Extend, MOST_HELD, Out};
 
-use crate::source::{Chunk, Rows};
+use self::delimited::Delimited;
+use crate::source::{Chunk, Format, Rows};
+
+/// What writes rows of a table with this header in its own format, with the columns that the shape says.
+pub fn encoder(format: &Format, header: &Header, shape: &Shape) -> Box<dyn Encoder> {
+    match format {
+        Format::Delimited { dialect, preamble } => {
+            Box::new(Delimited::new(*dialect, preamble.clone(), header.clone(), shape.clone()))
+        }
+    }
+}
 
 /// What is written of each row.
 #[derive(Debug, Clone)]
@@ -91,7 +103,7 @@ pub trait Encoder: Send + Sync {
     fn line_end(&self) -> &[u8];
 
     /// Writes rows.
-    fn encode(&self, rows: &Encodable, out: &mut Buffer);
+    fn encode(&self, rows: &Encodable, out: &mut Out);
 
     /// Whether the last of the rows that were written is complete; otherwise [`Encoder::line_end`] has to come before anything
     /// else.
@@ -101,5 +113,5 @@ pub trait Encoder: Send + Sync {
     fn begin_aside(&self, out: &mut Buffer);
 
     /// Writes a row that is set aside, and why.
-    fn set_aside(&self, chunk: &dyn Chunk, text: &str, row: usize, why: &str, out: &mut Buffer);
+    fn set_aside(&self, chunk: &dyn Chunk, text: &str, row: usize, why: &str, out: &mut Out);
 }

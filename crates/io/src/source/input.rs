@@ -17,6 +17,8 @@ pub enum Input {
     Stdin,
     /// A file.
     File(PathBuf),
+    /// Bytes in memory, with what to call them.
+    Memory(String, Arc<[u8]>),
 }
 
 impl Input {
@@ -25,19 +27,24 @@ impl Input {
         match self {
             Input::Stdin => "standard input".to_owned(),
             Input::File(path) => path.display().to_string(),
+            Input::Memory(name, _) => name.clone(),
         }
     }
 
     /// Whether it can be opened once more and gives the same.
-    pub fn is_ordinary_file(&self) -> bool {
-        self.path().is_some_and(|path| path.metadata().is_ok_and(|found| found.is_file()))
+    pub fn can_be_read_again(&self) -> bool {
+        match self {
+            Input::Stdin => false,
+            Input::File(path) => path.metadata().is_ok_and(|found| found.is_file()),
+            Input::Memory(..) => true,
+        }
     }
 
     /// The path of a file.
     pub fn path(&self) -> Option<&std::path::Path> {
         match self {
-            Input::Stdin => None,
             Input::File(path) => Some(path),
+            Input::Stdin | Input::Memory(..) => None,
         }
     }
 
@@ -48,6 +55,7 @@ impl Input {
     pub fn open(&self, encoding: Option<Encoding>, meter: &Arc<Meter>) -> Result<Box<dyn Read + Send>, Error> {
         let raw: Box<dyn Read + Send> = match self {
             Input::Stdin => Box::new(io::stdin()),
+            Input::Memory(_, bytes) => Box::new(io::Cursor::new(Arc::clone(bytes))),
             Input::File(path) => {
                 let failed = |source| Error::Read { name: self.name(), source };
                 let file = File::open(path).map_err(failed)?;

@@ -6,15 +6,63 @@
 pub mod delimited;
 pub mod input;
 pub mod meter;
+mod reading;
 
 use std::ops::Range;
 
 use keen_notch_core::batch::{Batch, Buffer, Forms, Mask, Span, Texts};
 use keen_notch_core::column::Header;
 
+pub use reading::{MOST_ROW, Ragged, Reading};
+
+use self::delimited::{Delimited, Dialect, Preamble};
+use self::input::Input;
 use crate::Error;
-use crate::encode::Encoder;
 use crate::pool::HasSize;
+
+/// How a table is written down: what its encoder has to know.
+#[derive(Debug, Clone)]
+pub enum Format {
+    /// As delimited text.
+    Delimited {
+        /// How rows are divided.
+        dialect: Dialect,
+        /// What comes before them.
+        preamble: Preamble,
+    },
+}
+
+impl Format {
+    /// How another input of the same table is read.
+    pub fn reading(&self, first: &Reading) -> Reading {
+        match self {
+            Format::Delimited { dialect, .. } => {
+                Reading { delimiter: Some(char::from(dialect.delimiter).to_string()), ..first.clone() }
+            }
+        }
+    }
+}
+
+/// Opens an input as a table in its format, and reads its header.
+///
+/// ```
+/// use keen_notch_io::source::{self, Reading, Rows, input::Input};
+///
+/// let parts = Input::Memory("parts.csv".to_owned(), b"part_code,depot\nGRP-1,East\nHNG-2,West\n".as_slice().into());
+/// let mut source = source::open(&parts, &Reading::default())?;
+/// let mut chunk = source.next_chunk()?.expect("there are rows");
+/// chunk.open(&[0])?;
+/// let mut rows = Rows::default();
+/// chunk.take(chunk.text()?, 0..chunk.rows(), &mut rows);
+/// assert_eq!(rows.with_batch(|batch| batch.value(0, 1).to_owned()), "HNG-2");
+/// # Ok::<(), keen_notch_io::Error>(())
+/// ```
+///
+/// # Errors
+/// Where the input cannot be read, or there is nothing in it.
+pub fn open(input: &Input, reading: &Reading) -> Result<Box<dyn Source>, Error> {
+    Ok(Box::new(Delimited::open(input, reading)?))
+}
 
 /// Where rows come from.
 pub trait Source: Send {
@@ -30,8 +78,8 @@ pub trait Source: Send {
     /// Where the source cannot be read on.
     fn next_chunk(&mut self) -> Result<Option<Box<dyn Chunk>>, Error>;
 
-    /// What writes rows of the source in its own format, with the columns that the shape says.
-    fn own_encoder(&self, shape: &crate::encode::Shape) -> Box<dyn Encoder>;
+    /// How the rows are written down.
+    fn format(&self) -> Format;
 }
 
 /// Some rows of a source, worked on by one thread.

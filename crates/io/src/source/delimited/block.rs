@@ -4,18 +4,17 @@ use std::hint::select_unpredictable;
 use std::io::{self, Read};
 use std::sync::{Arc, Mutex};
 
-use keen_notch_core::batch::simd::{self, Loop, RowMarks, STEP};
+use keen_notch_core::batch::OWN_MAPPING;
 
+use pulp::{Arch, Simd, WithSimd};
+
+use super::marks::{self, RowMarks, STEP};
 use super::quoted::Quoted;
 use crate::Error;
 use crate::pool::lock;
 
 /// How much is read at a time, in bytes.
 pub const STRIDE: usize = 256 * 1024;
-/// The longest row allowed unless said otherwise, in bytes: held as it was read and as it is written, it takes less than
-/// 64 MiB with all the rest.
-pub const MOST_ROW: usize = 24 * 1024 * 1024;
-
 /// Some whole rows of an input, one behind the other, with their line ends.
 #[derive(Debug)]
 pub struct Block {
@@ -204,8 +203,8 @@ impl Blocks {
         if self.room.is_empty() {
             self.room = vec![0; wanted];
         } else if self.room.len() < wanted {
-            // A long row grows by a half at a time: doubled, it would take up to twice its size.
-            self.room.reserve_exact((wanted - self.room.len()).max(self.room.len() / 2));
+            // Doubled, a long row would take up to twice its size.
+            self.room.reserve_exact(wanted.max(OWN_MAPPING) - self.room.len());
             self.room.resize(wanted, 0);
         }
         while self.filled < wanted && !self.ended {
@@ -233,7 +232,7 @@ impl Blocks {
         let rest = if rest.is_empty() { &[][..] } else { std::slice::from_ref(&last) };
         for (at, blocks) in [(self.looked, blocks), (self.looked + blocks.len() * STEP, rest)] {
             let (delimiter, quoted) = (self.delimiter, &mut self.quoted);
-            let found = simd::for_this_processor(FindRowEnds { blocks, start: at, delimiter, quoted });
+            let found = Arch::new().dispatch(FindRowEnds { blocks, start: at, delimiter, quoted });
             self.line_ends += found.line_ends;
             self.row_end = found.row_end.unwrap_or(self.row_end);
         }
@@ -257,20 +256,20 @@ struct FindRowEnds<'a> {
     quoted: &'a mut Quoted,
 }
 
-impl Loop for FindRowEnds<'_> {
+impl WithSimd for FindRowEnds<'_> {
     type Output = RowEnds;
 
     #[inline(always)]
-    fn run(self) -> RowEnds {
+    fn with_simd<S: Simd>(self, _: S) -> RowEnds {
         let FindRowEnds { blocks, start, delimiter, quoted } = self;
         let (mut row_end, mut line_ends, mut at) = (0, 0, start);
         let mut marks = [RowMarks::default(); 64];
         for stretch in blocks.chunks(marks.len()) {
-            simd::mark_rows(stretch, &mut marks);
+            marks::mark_rows(stretch, &mut marks);
             for (block, RowMarks { mut feeds, quotes }) in stretch.iter().zip(marks) {
                 line_ends += u64::from(feeds.count_ones());
                 if quotes != 0 || quoted.is_inside() {
-                    feeds &= !quoted.inside(at, quotes, feeds | simd::places(block, delimiter));
+                    feeds &= !quoted.inside(at, quotes, feeds | marks::places(block, delimiter));
                 } else {
                     quoted.go_past(feeds | u64::from(block[STEP - 1] == delimiter) << (STEP - 1));
                 }

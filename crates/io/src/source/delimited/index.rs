@@ -1,10 +1,14 @@
 //! The structural index of a delimited text: where cells and rows end, and which bytes need a second look, found in one
 //! pass over it.
 
+use keen_notch_core::batch::OWN_MAPPING;
 use keen_notch_core::batch::Span;
-use keen_notch_core::batch::simd::{self, Loop, Marks, STEP};
 use keen_notch_core::text::characters::Form;
 
+use pulp::{Arch, Simd, WithSimd};
+
+use super::block::STRIDE;
+use super::marks::{self, Marks, STEP};
 use super::quoted::Quoted;
 
 /// Where the cells and the rows of a text end, and which bytes need a second look.
@@ -164,7 +168,11 @@ impl Index {
             places.count = 0;
         }
         let bytes_from = bytes.get(from..).unwrap_or_default();
-        all_rare.resize(bytes_from.len().div_ceil(STEP), Rare::default());
+        let count = bytes_from.len().div_ceil(STEP);
+        if bytes_from.len() > STRIDE * 2 {
+            all_rare.reserve_exact((OWN_MAPPING / size_of::<Rare>()).max(count) - all_rare.len());
+        }
+        all_rare.resize(count, Rare::default());
         let mut quoted = Quoted::new();
         let (blocks, rest) = bytes_from.as_chunks::<STEP>();
         let mut last = [0; STEP];
@@ -173,7 +181,7 @@ impl Index {
         let (mut at, mut rares) = (from, all_rare.as_mut_slice());
         for stretch in stretches {
             let (of_stretch, others) = std::mem::take(&mut rares).split_at_mut(stretch.len());
-            simd::for_this_processor(FindIn {
+            Arch::new().dispatch(FindIn {
                 blocks: stretch,
                 start: at,
                 delimiter,
@@ -204,15 +212,15 @@ struct FindIn<'a> {
     rares: &'a mut [Rare],
 }
 
-impl Loop for FindIn<'_> {
+impl WithSimd for FindIn<'_> {
     type Output = ();
 
     #[inline(always)]
-    fn run(self) {
+    fn with_simd<S: Simd>(self, _: S) {
         let FindIn { blocks, start, delimiter, quoted, ends: mut new_ends, feeds: mut new_feeds, rares } = self;
         let mut marks = [Marks::default(); STRETCH / STEP];
         let marks = &mut marks[..blocks.len()];
-        simd::mark_all(blocks, delimiter, marks);
+        marks::mark_all(blocks, delimiter, marks);
         for ((at, marks), place) in (start..).step_by(STEP).zip(marks).zip(rares) {
             let Marks { mut ends, mut feeds, quotes, odd } = *marks;
             if quotes != 0 || quoted.is_inside() {

@@ -4,12 +4,12 @@ mod block;
 mod chunk;
 mod dialect;
 mod index;
+mod marks;
 mod quoted;
 pub mod record;
 
 use std::sync::Arc;
 
-pub use block::MOST_ROW;
 pub use dialect::Dialect;
 use keen_notch_core::column::Header;
 
@@ -17,23 +17,8 @@ use self::block::{Block, Blocks};
 use self::chunk::{DelimitedChunk, Shape};
 use self::record::{Cells, Record};
 use super::input::Input;
-use super::{Chunk, Source};
+use super::{Chunk, Format, Reading, Source};
 use crate::Error;
-use crate::encode::Encoder;
-use crate::encode::delimited::Delimited as DelimitedEncoder;
-use crate::table::Reading;
-
-/// What becomes of rows with another number of cells than there are columns.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
-pub enum Ragged {
-    /// The run ends with an error.
-    #[default]
-    Stop,
-    /// They are kept: cells that are not there are blank, cells too many stay where they are.
-    Keep,
-    /// They are set aside with the rows that have faults.
-    SetAside,
-}
 
 /// What comes before the first row of a table, byte for byte.
 #[derive(Debug, Clone, Default)]
@@ -70,8 +55,9 @@ impl Delimited {
     /// Opens an input and reads its header.
     ///
     /// # Errors
-    /// Where it cannot be read, or there is nothing in it.
-    pub fn open(input: &Input, dialect: Dialect, reading: &Reading) -> Result<Delimited, Error> {
+    /// Where it cannot be read, there is nothing in it, or the delimiter that was given cannot be one.
+    pub fn open(input: &Input, reading: &Reading) -> Result<Delimited, Error> {
+        let dialect = Dialect::new(reading.delimiter.as_deref(), input.path(), reading.header)?;
         let name = input.name();
         let reader = input.open(reading.encoding, &reading.meter)?;
         let mut blocks = Blocks::new(name.clone(), reader, dialect.delimiter, reading.max_row);
@@ -135,7 +121,7 @@ impl Source for Delimited {
         Ok(Some(Box::new(DelimitedChunk::new(block, start, Arc::clone(&self.shape)))))
     }
 
-    fn own_encoder(&self, shape: &crate::encode::Shape) -> Box<dyn Encoder> {
-        Box::new(DelimitedEncoder::new(self.dialect, self.preamble.clone(), self.header.clone(), shape.clone()))
+    fn format(&self) -> Format {
+        Format::Delimited { dialect: self.dialect, preamble: self.preamble.clone() }
     }
 }

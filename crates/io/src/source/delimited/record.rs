@@ -2,7 +2,17 @@
 
 use std::ops::Range;
 
-use keen_notch_core::text::bytes::position_of_two;
+use keen_notch_core::text::bytes::{any_word, eight, has, position_of_two};
+
+/// Whether a cell needs quotes.
+#[inline]
+pub fn needs_quotes(bytes: &[u8], delimiter: u8) -> bool {
+    const QUOTE: u64 = eight(b'"');
+    const FEED: u64 = eight(b'\n');
+    const RETURN: u64 = eight(b'\r');
+    let delimiters = eight(delimiter);
+    any_word(bytes, |word| has(word, delimiters) | has(word, QUOTE) | has(word, FEED) | has(word, RETURN) != 0)
+}
 
 /// One row as it stands in its block.
 #[derive(Debug, Clone, Copy)]

@@ -1,0 +1,48 @@
+//! What cannot take bytes back: standard output, a pipe, memory.
+
+use std::io::Write;
+
+use super::Sink;
+use crate::Error;
+
+/// Bytes that are handed on as they come.
+pub struct Stream<W> {
+    name: String,
+    writer: W,
+}
+
+impl<W: Write + Send> Stream<W> {
+    /// Writes to `writer`, which is called `name` in a message.
+    ///
+    /// ```
+    /// use keen_notch_io::sink::{Sink, Stream};
+    ///
+    /// let mut bytes = Vec::new();
+    /// let mut sink = Stream::new("memory", &mut bytes);
+    /// sink.put(b"part_code\n")?;
+    /// Box::new(sink).commit()?;
+    /// assert_eq!(bytes, b"part_code\n");
+    /// # Ok::<(), keen_notch_io::Error>(())
+    /// ```
+    pub fn new(name: impl Into<String>, writer: W) -> Stream<W> {
+        Stream { name: name.into(), writer }
+    }
+
+    fn failed(&self, source: std::io::Error) -> Error {
+        Error::Write { name: self.name.clone(), source }
+    }
+}
+
+impl<W: Write + Send> Sink for Stream<W> {
+    fn name(&self) -> &str {
+        &self.name
+    }
+
+    fn put(&mut self, bytes: &[u8]) -> Result<(), Error> {
+        self.writer.write_all(bytes).map_err(|source| self.failed(source))
+    }
+
+    fn commit(mut self: Box<Self>) -> Result<(), Error> {
+        self.writer.flush().map_err(|source| self.failed(source))
+    }
+}

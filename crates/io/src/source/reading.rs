@@ -1,0 +1,55 @@
+//! How inputs are to be read.
+
+use std::sync::Arc;
+
+use super::input::Encoding;
+use super::meter::Meter;
+
+/// The longest row allowed unless said otherwise, in bytes: held as it was read and with a text of its size made of it, it
+/// takes less than 64 MiB with all the rest.
+pub const MOST_ROW: usize = 24 * 1024 * 1024;
+
+/// What becomes of rows with another number of cells than there are columns.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub enum Ragged {
+    /// The run ends with an error.
+    #[default]
+    Stop,
+    /// They are kept: cells that are not there are blank, cells too many stay where they are.
+    Keep,
+    /// They are set aside with the rows that have faults.
+    SetAside,
+}
+
+/// How inputs are to be read.
+#[derive(Debug, Clone)]
+pub struct Reading {
+    /// The delimiter as given; otherwise the input's name decides.
+    pub delimiter: Option<String>,
+    /// Whether the first row holds the names of the columns.
+    pub header: bool,
+    /// The encoding, if it is not UTF-8.
+    pub encoding: Option<Encoding>,
+    /// The longest row allowed, in bytes.
+    pub max_row: usize,
+    /// What becomes of rows with another number of cells than there are columns.
+    pub ragged: Ragged,
+    /// How many bytes are read at a time; `None` leaves it to the reader.
+    pub stride: Option<usize>,
+    /// Counts what has been read and done.
+    pub meter: Arc<Meter>,
+}
+
+impl Default for Reading {
+    fn default() -> Reading {
+        Reading {
+            delimiter: None,
+            header: true,
+            encoding: None,
+            max_row: MOST_ROW,
+            ragged: Ragged::Stop,
+            stride: None,
+            meter: Arc::default(),
+        }
+    }
+}

@@ -7,7 +7,8 @@ use keen_notch_core::batch::{Buffer, Span};
 
 use super::block::{Block, STRIDE, lines};
 use super::index::Index;
-use super::record::{needs_quotes, unquote};
+use super::marks::AnyOf;
+use super::record::unquote;
 use crate::Error;
 use crate::pool::lock;
 use crate::source::{Chunk, LineCount, Ragged, RawCells, RawRow, RawRows, Rows, Values};
@@ -236,6 +237,7 @@ impl RawCells for DelimitedChunk {
 #[inline(never)]
 fn look_closely(values: &mut Values, rows: &[u32], index: &Index, text: &str, delimiter: u8) {
     let bytes = text.as_bytes();
+    let special = AnyOf::new([b'"', delimiter, b'\n']);
     let mut escaped: Vec<u32> = Vec::new();
     for row in rows.iter().map(|row| *row as usize) {
         let span = &mut values.spans[row];
@@ -256,7 +258,7 @@ fn look_closely(values: &mut Values, rows: &[u32], index: &Index, text: &str, de
         let is_quote = |at: u32| bytes.get(at as usize) == Some(&b'"');
         let inner = Span { start: span.start + 1, end: (span.end - 1).max(span.start + 1) };
         let is_around = span.width() > 1 && is_quote(span.start) && is_quote(span.end - 1);
-        if is_around && !needs_quotes(inner.bytes(bytes), delimiter) {
+        if is_around && !special.is_in(bytes, inner) {
             *span = inner;
             continue;
         }

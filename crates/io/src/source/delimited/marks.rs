@@ -1,7 +1,49 @@
 //! The structural bytes of a delimited text, found 64 at a time: a bit of a mask for each byte (Langdale, Lemire: Parsing
 //! gigabytes of JSON per second, VLDB Journal 2019).
 
+use keen_notch_core::batch::Span;
 use wide::u8x16;
+
+/// Three bytes that are looked for in many short stretches of a text.
+#[derive(Debug, Clone, Copy)]
+pub struct AnyOf([u8x16; 3]);
+
+impl AnyOf {
+    /// Looks for these bytes.
+    pub fn new(bytes: [u8; 3]) -> AnyOf {
+        AnyOf(bytes.map(u8x16::splat))
+    }
+
+    /// Whether one of them is in a stretch of a text. What comes after the stretch is read with it, sixteen bytes at a time, and
+    /// left out of the mask.
+    #[inline(always)]
+    pub fn is_in(self, text: &[u8], span: Span) -> bool {
+        let [one, other, third] = self.0;
+        let (mut at, end) = (span.start as usize, span.end as usize);
+        while at < end {
+            let bytes = match text.get(at..at + 16).and_then(|rest| rest.first_chunk::<16>()) {
+                Some(sixteen) => u8x16::new(*sixteen),
+                None => u8x16::new(last_bytes(text.get(at..).unwrap_or_default()).to_le_bytes()),
+            };
+            let found = (bytes.simd_eq(one) | bytes.simd_eq(other) | bytes.simd_eq(third)).to_bitmask();
+            if found != 0 {
+                return at + (found.trailing_zeros() as usize) < end;
+            }
+            at += 16;
+        }
+        false
+    }
+}
+
+/// Fewer than sixteen bytes, with zeros after them. A number is given in registers, where an array would not be: then all
+/// bytes would take the way through memory, for the sake of a few.
+#[cold]
+#[inline(never)]
+fn last_bytes(rest: &[u8]) -> u128 {
+    let mut bytes = [0; 16];
+    bytes.iter_mut().zip(rest).for_each(|(byte, rest)| *byte = *rest);
+    u128::from_le_bytes(bytes)
+}
 
 /// The bytes of a table that are looked at in one go for where its cells end; a bit for each in a mask.
 pub const STEP: usize = 64;
@@ -162,6 +204,16 @@ fn for_each_block<M>(blocks: &[[u8; STEP]], marks: &mut [M], of: impl OfBlock<M>
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn bytes_are_found_in_a_stretch_and_not_after_it() {
+        let text: Vec<u8> = b"abcdefghijklmnopqrs\"tuv,".to_vec();
+        let special = AnyOf::new([b'"', b',', b'\n']);
+        for (start, end) in (0..text.len()).flat_map(|start| (start..=text.len()).map(move |end| (start, end))) {
+            let expected = text[start..end].iter().any(|byte| b"\",\n".contains(byte));
+            assert_eq!(special.is_in(&text, Span::new(start, end)), expected, "{start} to {end}");
+        }
+    }
 
     #[test]
     fn marks_of_blocks() {

@@ -17,6 +17,13 @@ impl ColumnRef {
     /// Reads a column as it stands on the command line: a bare name, a quoted name, or `#4`.
     ///
     /// A column that is really called `#4` is named in quotes: `"#4"`.
+    ///
+    /// ```
+    /// use keen_notch_core::column::ColumnRef;
+    ///
+    /// assert_eq!(ColumnRef::parse("#4"), ColumnRef::Number(4));
+    /// assert_eq!(ColumnRef::parse("depot"), ColumnRef::Name("depot".to_owned()));
+    /// ```
     pub fn parse(text: &str) -> ColumnRef {
         let text = text.trim();
         if let Some(number) = text.strip_prefix('#')
@@ -43,6 +50,15 @@ impl ColumnRef {
     }
 
     /// The index of the column among `header`, from 0.
+    ///
+    /// ```
+    /// use keen_notch_core::column::{ColumnRef, Header};
+    ///
+    /// let header = Header::Names(vec!["part_code".to_owned(), "depot".to_owned()]);
+    /// assert_eq!(ColumnRef::parse("depot").find(&header)?, 1);
+    /// assert!(ColumnRef::parse("depots").find(&header).unwrap_err().help().contains("depot"));
+    /// # Ok::<(), keen_notch_core::column::ColumnError>(())
+    /// ```
     ///
     /// # Errors
     /// Where there is no such column, or more than one of that name.
@@ -101,6 +117,13 @@ impl Header {
     }
 
     /// What to call a column, by its index from 0: its name, or its number as `#4`.
+    ///
+    /// ```
+    /// use keen_notch_core::column::Header;
+    ///
+    /// assert_eq!(Header::Names(vec!["depot".to_owned()]).title(0), "depot");
+    /// assert_eq!(Header::Unnamed(3).title(2), "#3");
+    /// ```
     pub fn title(&self, index: usize) -> String {
         match self {
             Header::Names(names) if index < names.len() => names[index].clone(),

@@ -30,6 +30,15 @@ fn parts(text: &str) -> Option<Parts<'_>> {
 }
 
 /// Which of two numbers is greater; `None` where one of them is no number.
+///
+/// ```
+/// use keen_notch_core::decimal::compare;
+/// use std::cmp::Ordering;
+///
+/// assert_eq!(compare("007.50", "7.5"), Some(Ordering::Equal));
+/// assert_eq!(compare("-1", "0.01"), Some(Ordering::Less));
+/// assert_eq!(compare("1e3", "1"), None);
+/// ```
 pub fn compare(left: &str, right: &str) -> Option<Ordering> {
     let (left, right) = (parts(left)?, parts(right)?);
     let size = |a: Parts, b: Parts| {
@@ -47,6 +56,12 @@ pub fn compare(left: &str, right: &str) -> Option<Ordering> {
 
 /// Writes `text` as a plain number behind `out`: no leading zeros, no zeros at the end of the decimals, no
 /// plus sign. `false` where it is no number.
+///
+/// ```
+/// let mut plain = String::new();
+/// assert!(keen_notch_core::decimal::write_plain("007.50", &mut plain));
+/// assert_eq!(plain, "7.5");
+/// ```
 pub fn write_plain(text: &str, out: &mut String) -> bool {
     let Some(Parts { negative, whole, decimals }) = parts(text) else { return false };
     if negative {

@@ -5,6 +5,14 @@ pub use crate::phrase::words::{condition, phrase};
 use crate::piece::{BuildPart, Piece, Shape, Source, Wanted};
 
 /// What is wanted of a run beside its pieces: layouts, proofs, and which rows are kept; one sentence each.
+///
+/// ```
+/// use keen_notch_core::{cutlist::CutList, explain};
+///
+/// let list = CutList::parse("[piece.family]\ntake = 'first 3'\n[rows]\nkeep = ['family: uppercase']", 0)?;
+/// assert!(explain::rest(&list.wanted).join("\n").contains("family"));
+/// # Ok::<(), keen_notch_core::text_error::TextError>(())
+/// ```
 pub fn rest(wanted: &Wanted) -> Vec<String> {
     let mut sentences = Vec::new();
     for layout in &wanted.layouts {
@@ -36,6 +44,14 @@ pub fn rest(wanted: &Wanted) -> Vec<String> {
 
 /// What a piece does beside its phrase, one sentence each: how it is built, when it is taken, where its
 /// results go, what it must meet.
+///
+/// ```
+/// use keen_notch_core::{explain, piece::Piece};
+///
+/// let lines = explain::piece(&Piece::parse("family of part_code: first 3", 0)?);
+/// assert!(lines.join("\n").contains("the first 3 characters"));
+/// # Ok::<(), keen_notch_core::text_error::TextError>(())
+/// ```
 pub fn piece(piece: &Piece) -> Vec<String> {
     let mut sentences = match &piece.source {
         Source::Take { phrase, .. } => words::phrase(phrase),

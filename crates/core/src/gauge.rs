@@ -8,6 +8,15 @@ use crate::text::kind::Kind;
 use crate::text::names;
 
 /// A value measured.
+///
+/// ```
+/// use keen_notch_core::gauge::Gauge;
+///
+/// let gauge = Gauge::new("GRP-1 ");
+/// assert_eq!((gauge.characters.len(), gauge.runs.len()), (6, 4));
+/// assert_eq!(gauge.delimiters[0].places, [4]);
+/// assert_eq!(gauge.oddities[0].what, "space at the end");
+/// ```
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Gauge<'a> {
     /// The value itself.

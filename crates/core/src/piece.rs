@@ -215,6 +215,14 @@ impl Piece {
     /// Reads `NAME: PHRASE` or `NAME of COLUMN: PHRASE`. A name or a column with a colon, with ` of ` or
     /// with spaces at its ends stands in quotes. `origin` is the number of the text among the reader's.
     ///
+    /// ```
+    /// use keen_notch_core::piece::Piece;
+    ///
+    /// let piece = Piece::parse("family of part_code: first 3", 0)?;
+    /// assert_eq!(piece.name, "family");
+    /// # Ok::<(), keen_notch_core::text_error::TextError>(())
+    /// ```
+    ///
     /// # Errors
     /// Where the name, the colon or the phrase is missing or wrong; the span is in `text`.
     pub fn parse(text: &str, origin: usize) -> Result<Piece, TextError> {

@@ -4,6 +4,14 @@
 pub const ROWS: usize = 5;
 
 /// How often something was seen, and in which rows first.
+///
+/// ```
+/// use keen_notch_core::sightings::Sightings;
+///
+/// let mut seen = Sightings::default();
+/// (1..=9).for_each(|row| seen.note(row));
+/// assert_eq!((seen.count, seen.rows), (9, vec![1, 2, 3, 4, 5]));
+/// ```
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 #[cfg_attr(feature = "cutlist", derive(serde::Serialize))]
 pub struct Sightings {

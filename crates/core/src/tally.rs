@@ -3,6 +3,16 @@
 use crate::program::State;
 
 /// The counts of one piece.
+///
+/// ```
+/// use keen_notch_core::program::State;
+/// use keen_notch_core::tally::Tally;
+///
+/// let mut tally = Tally::default();
+/// tally.count(State::default());
+/// tally.count(State::MISSING);
+/// assert_eq!((tally.filled, tally.missing), (1, 1));
+/// ```
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 pub struct Tally {
     /// Results that are exactly what the first branch asked for.

@@ -6,6 +6,14 @@ use crate::column::ColumnError;
 use crate::phrase::{PhraseError, Span};
 
 /// Why a text that a person wrote is refused.
+///
+/// ```
+/// use keen_notch_core::piece::Piece;
+///
+/// let error = Piece::parse("family: fist 3", 0).unwrap_err();
+/// assert_eq!(error.span, 8..12);
+/// assert!(error.help.contains("first"));
+/// ```
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct TextError {
     /// What is wrong.

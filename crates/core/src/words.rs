@@ -4,6 +4,10 @@
 ///
 /// Measured by the Damerau–Levenshtein distance, case set aside: at most one edit for words of up to
 /// four characters, two for up to eight, three beyond.
+///
+/// ```
+/// assert_eq!(keen_notch_core::words::nearest("secton", ["section", "first"]), Some("section"));
+/// ```
 pub fn nearest<'a>(word: &str, candidates: impl IntoIterator<Item = &'a str>) -> Option<&'a str> {
     let lower = word.to_lowercase();
     let allowed = match lower.chars().count() {
@@ -20,6 +24,10 @@ pub fn nearest<'a>(word: &str, candidates: impl IntoIterator<Item = &'a str>) ->
 }
 
 /// A number with its thousands set apart by spaces.
+///
+/// ```
+/// assert_eq!(keen_notch_core::words::grouped(1_234_567), "1 234 567");
+/// ```
 pub fn grouped(n: u64) -> String {
     let digits = n.to_string();
     let mut shown = String::new();
@@ -33,6 +41,11 @@ pub fn grouped(n: u64) -> String {
 }
 
 /// `count` of `thing`, which takes an s for more than one.
+///
+/// ```
+/// assert_eq!(keen_notch_core::words::counted(1, "row"), "1 row");
+/// assert_eq!(keen_notch_core::words::counted(2, "row"), "2 rows");
+/// ```
 pub fn counted(count: u64, thing: &str) -> String {
     format!("{} {thing}{}", grouped(count), if count == 1 { "" } else { "s" })
 }

@@ -5,6 +5,17 @@ use wide::u8x16;
 use super::Span;
 
 /// Bytes that are written one stretch behind another. Its room stays when it is cleared.
+///
+/// ```
+/// use keen_notch_core::batch::{Buffer, Span};
+///
+/// let mut buffer = Buffer::default();
+/// buffer.extend(b"GRP");
+/// let mut writer = buffer.writer(9);
+/// writer.cell(b'-', b"00041273", Span::new(0, 8));
+/// writer.finish();
+/// assert_eq!(buffer.text(), "GRP-00041273");
+/// ```
 #[derive(Debug, Default, Clone)]
 pub struct Buffer {
     room: Vec<u8>,

@@ -4,6 +4,13 @@ use super::Mask;
 use crate::text::characters::Form;
 
 /// For each value of a column, what characters it is made of, as far as that is known.
+///
+/// ```
+/// use keen_notch_core::batch::Column;
+///
+/// let column = Column::of(["GRP-1", "é-1"]);
+/// assert!(column.texts().forms.of(0).is_plain() && !column.texts().forms.of(1).is_plain());
+/// ```
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct Forms {
     /// Values that are not known to be plain.

@@ -1,6 +1,15 @@
 //! Sets of rows.
 
 /// A set of rows of a batch, a bit for each row (a selection vector, as a bitmap).
+///
+/// ```
+/// use keen_notch_core::batch::Mask;
+///
+/// let mut mask = Mask::default();
+/// mask.clear(100);
+/// mask.set(70);
+/// assert!(mask.has(70) && mask.iter().eq([70]));
+/// ```
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct Mask {
     words: Vec<u64>,

@@ -106,6 +106,14 @@ impl<'t> Texts<'t> {
 
 /// Some rows of a table: the values of each of its columns, by the column's index. A column that nobody looks at may have
 /// no values.
+///
+/// ```
+/// use keen_notch_core::batch::{Batch, Column};
+///
+/// let (codes, depots) = (Column::of(["GRP-1"]), Column::of(["East"]));
+/// let batch = Batch { rows: 1, columns: &[codes.texts(), depots.texts()] };
+/// assert_eq!(batch.value(1, 0), "East");
+/// ```
 #[derive(Debug, Clone, Copy)]
 pub struct Batch<'t> {
     /// The number of rows.

@@ -1,6 +1,12 @@
 //! Where a text is in a longer one.
 
 /// A stretch of a text, in bytes from the text's start. Half as wide as a range, since there are many.
+///
+/// ```
+/// use keen_notch_core::batch::Span;
+///
+/// assert_eq!(Span::new(4, 12).text("GRP-00041273"), "00041273");
+/// ```
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 pub struct Span {
     /// Its first byte.

@@ -4,6 +4,14 @@ use crate::phrase::ast::CheckDigit;
 
 /// What is wrong with a code by its check digit; `Ok` where it is good.
 ///
+/// ```
+/// use keen_notch_core::check::check_digit::check;
+/// use keen_notch_core::phrase::ast::CheckDigit;
+///
+/// assert_eq!(check(CheckDigit::Luhn, "79927398713"), Ok(()));
+/// assert!(check(CheckDigit::Luhn, "79927398710").is_err());
+/// ```
+///
 /// # Errors
 /// One sentence, without its full stop.
 pub fn check(algorithm: CheckDigit, code: &str) -> Result<(), String> {

@@ -70,6 +70,13 @@ const ATOM: [bool; 256] = {
 
 /// Checks an address.
 ///
+/// ```
+/// use keen_notch_core::check::email::check;
+///
+/// assert!(check("ines.okafor@lift.skarn.example").is_ok());
+/// assert!(check("ines.okafor").is_err());
+/// ```
+///
 /// # Errors
 /// Says what is wrong with it, the first thing from the left.
 pub fn check(address: &str) -> Result<(), NotAnEmail> {

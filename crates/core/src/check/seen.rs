@@ -18,6 +18,14 @@ impl Hash {
 /// A text is kept as 88 bits of its hash (SipHash-1-3, 128 bits) and 40 bits of its row: 16 bytes a slot of an
 /// open-addressed table, whatever its length. Two different texts among 20 million have the same 88 bits with a chance of
 /// one in a million millions. The table is split by the hash, so that only a small part of it is ever doubled at once.
+///
+/// ```
+/// use keen_notch_core::check::seen::Seen;
+///
+/// let mut seen = Seen::default();
+/// assert_eq!(seen.note(Seen::hash(["GRP", "1"]), 1), None);
+/// assert_eq!(seen.note(Seen::hash(["GRP", "1"]), 9), Some(1), "row 1 had the same");
+/// ```
 #[derive(Debug)]
 pub struct Seen {
     shards: Vec<Shard>,

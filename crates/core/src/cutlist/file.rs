@@ -109,6 +109,10 @@ impl JsonSchema for Columns {
 }
 
 /// The JSON Schema of a cut list, as a text.
+///
+/// ```
+/// assert!(keen_notch_core::cutlist::schema().contains("\"take\""));
+/// ```
 pub fn schema() -> String {
     let schema = schemars::schema_for!(File);
     // A schema is a JSON value with texts as keys, so writing it cannot fail.

@@ -45,6 +45,15 @@ pub struct Main {
 impl CutList {
     /// Reads a cut list. `origin` is the number of the file among the reader's texts.
     ///
+    /// ```
+    /// use keen_notch_core::cutlist::CutList;
+    ///
+    /// let list = CutList::parse("[piece.family]\ntake = 'first 3'\ncheck = ['uppercase']", 0)?;
+    /// assert_eq!(list.wanted.pieces[0].name, "family");
+    /// assert!(CutList::parse("[piece.family]\ntakes = 'first 3'", 0).unwrap_err().help.contains("take"));
+    /// # Ok::<(), keen_notch_core::text_error::TextError>(())
+    /// ```
+    ///
     /// # Errors
     /// Where the file is no TOML, holds a key that there is not, or a phrase or condition that cannot be
     /// right; the span is in `file`.

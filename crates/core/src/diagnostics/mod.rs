@@ -49,6 +49,28 @@ pub enum Fix {
 }
 
 /// What is observed of the pieces of a run.
+///
+/// ```
+/// use keen_notch_core::batch::{Batch, Column};
+/// use keen_notch_core::diagnostics::{Diagnostics, Fix, Observed, note_looks};
+/// use keen_notch_core::piece::Piece;
+/// use keen_notch_core::phrase::Phrase;
+/// use keen_notch_core::program::{Program, Results, Work};
+/// use keen_notch_core::text::unit::Unit;
+///
+/// let codes = Column::of((0..500).map(|row| if row == 7 { "GRP-1  " } else { "GRP-1" }));
+/// let program = Program::new(&Phrase::parse("last 1")?, Unit::Characters)?;
+/// let (mut results, mut looks) = (Results::default(), Vec::new());
+/// program.run(codes.texts(), &mut Work::default(), &mut results);
+/// note_looks(codes.texts(), &mut looks);
+/// let mut diagnostics = Diagnostics::new(&[Piece::parse("digit: last 1", 0)?]);
+/// let number = |row: usize| row as u64 + 1;
+/// diagnostics.observe(0, Observed { values: codes.texts(), looks: &looks, results: &results, number: &number });
+/// let hints = diagnostics.hints(500, &[]);
+/// assert_eq!(hints[0].rows, [8]);
+/// assert_eq!(hints[0].fix, Fix::Piece("digit: trim then last 1".to_owned()));
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
 #[derive(Debug, Clone, Default)]
 pub struct Diagnostics {
     pieces: Vec<PieceDiagnostics>,

@@ -17,6 +17,14 @@ pub struct Example {
 impl Example {
     /// Reads `VALUE => RESULT`. Spaces count, but for one on each side of the arrow.
     ///
+    /// ```
+    /// use keen_notch_core::draft::Example;
+    ///
+    /// let example = Example::parse("GRP-00041273 => 41273")?;
+    /// assert_eq!((example.value.as_str(), example.result.as_str()), ("GRP-00041273", "41273"));
+    /// # Ok::<(), keen_notch_core::text_error::TextError>(())
+    /// ```
+    ///
     /// # Errors
     /// Where the arrow is missing or a side is empty.
     pub fn parse(text: &str) -> Result<Example, TextError> {
@@ -48,6 +56,14 @@ impl Example {
 
 /// Whether each result can come from its value at all: its characters stand there, in either case, but for some
 /// put before them, behind them, or as padding.
+///
+/// ```
+/// use keen_notch_core::draft::{Example, check};
+///
+/// assert!(check(&[Example::parse("GRP-00041273 => 41273")?]).is_ok());
+/// assert!(check(&[Example::parse("GRP-1 => X9Q")?, Example::parse("HNG-2 => ZZ")?]).is_err());
+/// # Ok::<(), keen_notch_core::text_error::TextError>(())
+/// ```
 ///
 /// # Errors
 /// The index of an example whose result cannot; the span is in that result.

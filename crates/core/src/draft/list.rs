@@ -52,6 +52,21 @@ pub struct Proved {
 
 /// Proposes a cut list for a column that was surveyed, from a sample of its rows. `None` where all of them are
 /// blank.
+///
+/// ```
+/// use keen_notch_core::draft::{Origin, Sample, draft};
+/// use keen_notch_core::survey::{Depth, Survey};
+///
+/// let (mut survey, mut sample) = (Survey::new(Depth::Full), Sample::new(2000));
+/// for row in 1..=50 {
+///     let code = format!("GRP-{:05}", row * 37);
+///     survey.observe(row, &code);
+///     sample.observe(row, &code);
+/// }
+/// let origin = Origin { input: "parts.csv".to_owned(), column: "part_code".to_owned(), columns: Vec::new() };
+/// let draft = draft(origin, &survey, &sample.into_rows()).expect("there are values");
+/// assert!(draft.list(0).contains("[piece."));
+/// ```
 pub fn draft(origin: Origin, survey: &Survey, sample: &[Row]) -> Option<Draft> {
     let texts: Vec<String> = sample.iter().map(|row| row.value.clone()).collect();
     if texts.is_empty() {

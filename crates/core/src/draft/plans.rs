@@ -55,6 +55,11 @@ impl Plans {
 }
 
 /// A phrase made ready; `None` where it cannot be right.
+///
+/// ```
+/// assert!(keen_notch_core::draft::compile("first 3").is_some());
+/// assert!(keen_notch_core::draft::compile("fist 3").is_none());
+/// ```
 pub fn compile(phrase: &str) -> Option<Program> {
     Program::new(&Phrase::parse(phrase).ok()?, Unit::Characters).ok()
 }

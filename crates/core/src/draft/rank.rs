@@ -38,6 +38,16 @@ impl Ranked {
 }
 
 /// The best phrases that differ on some row, the best first.
+///
+/// ```
+/// use keen_notch_core::draft::{Example, Row, rank, search};
+///
+/// let examples = [Example::parse("GRP-1 => GRP")?];
+/// let rows = ["GRP-1", "HN-22"].map(|value| Row { row: 1, value: value.to_owned() });
+/// let ranked = rank(&search(&examples), &examples, &rows);
+/// assert_eq!(ranked[0].result(0), Some("GRP"));
+/// # Ok::<(), keen_notch_core::text_error::TextError>(())
+/// ```
 pub fn rank(found: &[Found], examples: &[Example], rows: &[Row]) -> Vec<Ranked> {
     let alphabet = examples.iter().fold(Alphabet::default(), |all, example| all.with(&example.result));
     let mut alike: IndexMap<Vec<Option<String>>, Vec<&Found>> = IndexMap::new();
@@ -64,6 +74,16 @@ pub fn rank(found: &[Found], examples: &[Example], rows: &[Row]) -> Vec<Ranked> 
 
 /// The first row of the sample on which two phrases differ, by its index: best one for which both have a
 /// result.
+///
+/// ```
+/// use keen_notch_core::draft::{Example, Row, differ, rank, search};
+///
+/// let examples = [Example::parse("GRP-1 => GRP")?];
+/// let rows = ["GRP-1", "HN-22"].map(|value| Row { row: 1, value: value.to_owned() });
+/// let ranked = rank(&search(&examples), &examples, &rows);
+/// assert_eq!(differ(&ranked[0], &ranked[1]), Some(1), "the second row decides");
+/// # Ok::<(), keen_notch_core::text_error::TextError>(())
+/// ```
 pub fn differ(first: &Ranked, second: &Ranked) -> Option<usize> {
     let differ = |index: &usize| first.results[*index] != second.results[*index];
     let both = |index: &usize| first.results[*index].is_some() && second.results[*index].is_some();

@@ -19,6 +19,14 @@ pub struct Row {
 
 /// The rows whose numbers have the smallest hashes: each row is as likely to be kept as any other, the same column gives
 /// the same sample, and samples of parts merge to the sample of the whole.
+///
+/// ```
+/// use keen_notch_core::draft::Sample;
+///
+/// let mut sample = Sample::new(10);
+/// (1..=1000).for_each(|row| sample.observe(row, "GRP-1"));
+/// assert_eq!(sample.into_rows().len(), 10);
+/// ```
 #[derive(Debug, Clone)]
 pub struct Sample {
     most: usize,

@@ -37,6 +37,14 @@ pub struct Found {
 }
 
 /// The phrases that turn each value into its result, the simplest first.
+///
+/// ```
+/// use keen_notch_core::draft::{Example, search};
+///
+/// let found = search(&[Example::parse("GRP-00041273-S7K2 => S7K2")?, Example::parse("HNG-00760251-N9 => N9")?]);
+/// assert!(found.iter().any(|found| found.phrase == "section -1 by \"-\""));
+/// # Ok::<(), keen_notch_core::text_error::TextError>(())
+/// ```
 pub fn search(examples: &[Example]) -> Vec<Found> {
     Search::of(examples, false)
 }
@@ -129,6 +137,14 @@ impl Search<'_> {
 }
 
 /// Whether a phrase turns each value into its result.
+///
+/// ```
+/// use keen_notch_core::draft::{Example, fits};
+///
+/// let examples = [Example::parse("GRP-00041273 => GRP")?];
+/// assert!(fits("first 3", &examples) && !fits("last 3", &examples));
+/// # Ok::<(), keen_notch_core::text_error::TextError>(())
+/// ```
 pub fn fits(phrase: &str, examples: &[Example]) -> bool {
     let Some(plan) = compile(phrase) else { return false };
     let mut scratch = crate::program::Scratch::default();
@@ -155,6 +171,14 @@ pub enum Contradiction {
 const MOST_PAIRED: usize = 6;
 
 /// Which examples contradict each other, where no phrase fits all of them.
+///
+/// ```
+/// use keen_notch_core::draft::{Contradiction, Example, contradiction};
+///
+/// let examples = [Example::parse("GRP-1 => GRP")?, Example::parse("GRP-1 => 1")?];
+/// assert_eq!(contradiction(&examples), Contradiction::Pairs(vec![(0, 1)]));
+/// # Ok::<(), keen_notch_core::text_error::TextError>(())
+/// ```
 pub fn contradiction(examples: &[Example]) -> Contradiction {
     let has_one = |indices: &[usize]| {
         let chosen: Vec<Example> = indices.iter().map(|index| examples[*index].clone()).collect();

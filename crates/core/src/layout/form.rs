@@ -32,6 +32,13 @@ pub enum Item {
 impl Form {
     /// Reads a form.
     ///
+    /// ```
+    /// use keen_notch_core::layout::Form;
+    ///
+    /// assert!(Form::parse("<family 3 uppercase>-<serial 8 digits>").is_ok());
+    /// assert_eq!(Form::parse("<family 3 upercase>").unwrap_err().span, 10..18);
+    /// ```
+    ///
     /// # Errors
     /// Where a bracket is not closed, a piece is named twice, or its width or class cannot be right.
     pub fn parse(source: &str) -> Result<Form, TextError> {

@@ -298,6 +298,10 @@ pub const CONDITIONS: Group = Group {
 };
 
 /// Every step, in order.
+///
+/// ```
+/// assert!(keen_notch_core::phrase::reference::entries().any(|entry| entry.word == "section"));
+/// ```
 pub fn entries() -> impl Iterator<Item = &'static Entry> {
     GROUPS.iter().flat_map(|group| group.entries)
 }
@@ -333,6 +337,10 @@ const ALSO_SAID: &[(&str, &str)] = &[
 ];
 
 /// The step that `word` was probably meant to be.
+///
+/// ```
+/// assert_eq!(keen_notch_core::phrase::reference::nearest_step("sectoin").map(|entry| entry.word), Some("section"));
+/// ```
 pub fn nearest_step(word: &str) -> Option<&'static Entry> {
     let lower = word.to_lowercase();
     let exact = entries().find(|entry| entry.word == lower);

@@ -3,6 +3,10 @@
 use crate::text::names::is_invisible;
 
 /// A text between quotes, as a phrase takes it: what cannot be seen is written by its number.
+///
+/// ```
+/// assert_eq!(keen_notch_core::phrase::quoted("a\"b"), r#""a\"b""#);
+/// ```
 pub fn quoted(text: &str) -> String {
     let mut written = String::with_capacity(text.len() + 2);
     written.push('"');

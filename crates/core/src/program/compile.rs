@@ -45,7 +45,7 @@ fn ends_in_several(branch: &Branch) -> bool {
 }
 
 /// The error for a phrase with several results where there is room for one only, if it is such a phrase.
-pub fn refuse_several(phrase: &Phrase, help: &str) -> Result<(), PhraseError> {
+pub(crate) fn refuse_several(phrase: &Phrase, help: &str) -> Result<(), PhraseError> {
     match phrase.branches.iter().find_map(step_with_several) {
         None => Ok(()),
         Some(step) => Err(PhraseError { kind: ErrorKind::SeveralLeft, span: step.span.clone(), help: help.to_owned() }),

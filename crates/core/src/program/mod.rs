@@ -22,7 +22,7 @@ mod trace;
 
 pub use adds::ByteSet;
 pub(crate) use class::ClassPlan;
-pub use compile::refuse_several;
+pub(crate) use compile::refuse_several;
 pub use condition::ConditionPlan;
 pub(crate) use matcher::Matcher;
 pub use one::{Cut, Cuts, Scratch};

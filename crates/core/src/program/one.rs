@@ -49,6 +49,14 @@ impl Program {
     }
 
     /// Cuts all results out of `value`.
+    ///
+    /// ```
+    /// use keen_notch_core::{phrase::Phrase, program::{Program, Scratch}, text::unit::Unit};
+    ///
+    /// let program = Program::new(&Phrase::parse("sections by \"-\"")?, Unit::Characters)?;
+    /// assert_eq!(program.cut_all("GRP-00041273", &mut Scratch::default()).texts, ["GRP", "00041273"]);
+    /// # Ok::<(), keen_notch_core::phrase::PhraseError>(())
+    /// ```
     pub fn cut_all<'a>(&self, value: &'a str, scratch: &'a mut Scratch) -> Cuts<'a> {
         self.run_one(value, scratch, |program, values, work, results| program.run(values, work, results));
         let results = &scratch.results;

@@ -6,6 +6,12 @@ use std::fmt;
 ///
 /// A result is missing or it is not; one that is not may be short, long and a fallback at once, and is
 /// counted under each, so that no count hides another.
+///
+/// ```
+/// use keen_notch_core::program::State;
+///
+/// assert_eq!(State { short: true, fallback: true, ..State::default() }.to_string(), "short, fallback");
+/// ```
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 pub struct State {
     /// No branch gave a result.

@@ -105,6 +105,16 @@ impl Observer for Recorder<'_> {
 
 impl Program {
     /// Runs the plan on `value` as [`Program::cut`] does, and keeps what each step did.
+    ///
+    /// ```
+    /// use keen_notch_core::{phrase::Phrase, program::Program, text::unit::Unit};
+    ///
+    /// let program = Program::new(&Phrase::parse("after \"-\" then upper")?, Unit::Characters)?;
+    /// let trace = program.trace("grp-s7");
+    /// assert_eq!(trace.branches[0].steps.len(), 2);
+    /// assert_eq!((trace.results[0].text.as_str(), trace.taken[0].clone()), ("S7", 4..6));
+    /// # Ok::<(), keen_notch_core::phrase::PhraseError>(())
+    /// ```
     pub fn trace(&self, value: &str) -> Trace {
         let mut recorder = Recorder { value, branches: Vec::new() };
         let mut scratch = Scratch::default();

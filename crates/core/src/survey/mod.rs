@@ -48,6 +48,18 @@ pub enum Depth {
 const STEADY: f64 = 0.6;
 
 /// A column as it is surveyed, and what was found.
+///
+/// ```
+/// use keen_notch_core::survey::{Depth, Survey};
+///
+/// let (mut first, mut second) = (Survey::new(Depth::Full), Survey::new(Depth::Full));
+/// first.observe(1, "GRP-00041273");
+/// second.observe(2, "HNG-00760251");
+/// second.observe(3, "");
+/// first.merge(second);
+/// assert_eq!((first.rows, first.blank.rows.as_slice()), (3, &[3][..]));
+/// assert_eq!(first.groups()[0].shape.to_string(), "U3-d8");
+/// ```
 #[derive(Debug, Clone)]
 pub struct Survey {
     /// The number of rows.
@@ -188,6 +200,15 @@ impl Survey {
 }
 
 /// Tells which values belong to some groups.
+///
+/// ```
+/// use keen_notch_core::survey::{Depth, Survey};
+///
+/// let mut survey = Survey::new(Depth::Full);
+/// (1..).zip(["GRP-1", "HNG-2", "n/a"]).for_each(|(row, value)| survey.observe(row, value));
+/// let mut members = survey.members(&survey.groups()[..1]);
+/// assert!(members.has("BRK-3") && !members.has("n/a"));
+/// ```
 #[derive(Debug)]
 pub struct Members {
     keys: HashSet<Box<[u8]>>,

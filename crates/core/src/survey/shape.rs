@@ -32,6 +32,13 @@ impl Shape {
     }
 
     /// Reads a shape as it is written. `None` where it is none.
+    ///
+    /// ```
+    /// use keen_notch_core::survey::{Shape, runs_of};
+    ///
+    /// let shape = Shape::parse("U3-d8").expect("it is a shape");
+    /// assert!(shape.has(&runs_of("GRP-00041273")) && !shape.has(&runs_of("GRP-0004127")));
+    /// ```
     pub fn parse(text: &str) -> Option<Shape> {
         let mut parts: Vec<Part> = Vec::new();
         let mut rest = text;

@@ -24,6 +24,10 @@ pub fn any_word(bytes: &[u8], test: impl Fn(u64) -> bool) -> bool {
 const SHORT: usize = 6;
 
 /// The first place of one of two bytes, in texts of which the first place is near more often than not.
+///
+/// ```
+/// assert_eq!(keen_notch_core::text::bytes::position_of_two(b',', b'\n', b"GRP-1\nHNG-2,"), Some(5));
+/// ```
 #[inline]
 pub fn position_of_two(one: u8, other: u8, bytes: &[u8]) -> Option<usize> {
     let (ones, others) = (eight(one), eight(other));
@@ -71,6 +75,12 @@ pub const fn eight(byte: u8) -> u64 {
 
 /// Not zero if and only if one of the bytes of a word is the one that `eight` was made of. The lowest high bit
 /// that is set belongs to the first of them; above it, others may be set that belong to none.
+///
+/// ```
+/// use keen_notch_core::text::bytes::{any_word, eight, has};
+///
+/// assert!(any_word(b"GRP-00041273", |word| has(word, eight(b'-')) != 0));
+/// ```
 #[inline]
 pub fn has(word: u64, eight: u64) -> u64 {
     let same = word ^ eight;

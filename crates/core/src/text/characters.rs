@@ -103,12 +103,16 @@ impl Form {
 }
 
 /// The number of characters in `text`.
+///
+/// ```
+/// assert_eq!(keen_notch_core::text::characters::count("e\u{301}-1"), 3);
+/// ```
 pub fn count(text: &str) -> usize {
     if is_plain(text) { text.len() } else { ranges(text).count() }
 }
 
 /// The notch after the first `n` characters, as a byte offset; the end of `text` if it has fewer.
-pub fn notch(text: &str, n: usize) -> usize {
+pub(crate) fn notch(text: &str, n: usize) -> usize {
     let mut at = 0;
     for _ in 0..n {
         match width_at(text, at) {
@@ -120,7 +124,7 @@ pub fn notch(text: &str, n: usize) -> usize {
 }
 
 /// The notch before the last `n` characters, as a byte offset; 0 if `text` has fewer.
-pub fn notch_from_end(text: &str, n: usize) -> usize {
+pub(crate) fn notch_from_end(text: &str, n: usize) -> usize {
     let bytes = text.as_bytes();
     let mut end = text.len();
     for _ in 0..n {
@@ -140,7 +144,7 @@ pub fn notch_from_end(text: &str, n: usize) -> usize {
 /// Whether a notch can be at byte `offset`: at an end of `text` or between two of its characters. A look at the
 /// neighbouring code points decides nearly always.
 #[inline]
-pub fn is_notch(text: &str, offset: usize) -> bool {
+pub(crate) fn is_notch(text: &str, offset: usize) -> bool {
     if offset == 0 || offset == text.len() {
         return true;
     }
@@ -162,7 +166,7 @@ fn is_boundary(text: &str, offset: usize) -> bool {
 
 /// The bytes of the character that begins at the notch `at`; 0 at the end of `text`.
 #[inline]
-pub fn width_at(text: &str, at: usize) -> usize {
+pub(crate) fn width_at(text: &str, at: usize) -> usize {
     let bytes = text.as_bytes();
     let Some(lead) = bytes.get(at) else { return 0 };
     let width = code_point_width(*lead);
@@ -173,6 +177,11 @@ pub fn width_at(text: &str, at: usize) -> usize {
 }
 
 /// The byte range of each character, from left to right.
+///
+/// ```
+/// let ranges = keen_notch_core::text::characters::ranges("é1");
+/// assert!(ranges.eq([0..2, 2..3]));
+/// ```
 pub fn ranges(text: &str) -> impl Iterator<Item = Range<usize>> + '_ {
     let mut at = 0;
     std::iter::from_fn(move || {

@@ -20,6 +20,12 @@ impl Kind {
     ///
     /// The first code point decides, so that é is a letter however it is written; but a digit that
     /// wears a combining mark, as in a keycap emoji, is no number and counts as punctuation.
+    ///
+    /// ```
+    /// use keen_notch_core::text::kind::Kind;
+    ///
+    /// assert_eq!(["é", "7", "-"].map(Kind::of), [Kind::Letter, Kind::Digit, Kind::Punctuation]);
+    /// ```
     pub fn of(character: &str) -> Kind {
         match character.chars().next() {
             Some(c) if c.is_alphabetic() => Kind::Letter,

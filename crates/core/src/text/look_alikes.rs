@@ -4,7 +4,7 @@ use unicode_security::confusable_detection::skeleton;
 
 /// The keyboard's character that another looks like: dashes, spaces, quotes, slashes, colons, dots and commas,
 /// after the table of Unicode Technical Standard #39 as far as delimiters go.
-pub fn looks_like(c: char) -> Option<char> {
+pub(crate) fn looks_like(c: char) -> Option<char> {
     Some(match c {
         '\u{2010}'..='\u{2015}' | '\u{2212}' | '\u{2043}' | '\u{02d7}' | '\u{fe58}' | '\u{fe63}' | '\u{ff0d}' => '-',
         '\u{a0}' | '\u{2000}'..='\u{200a}' | '\u{202f}' | '\u{205f}' | '\u{3000}' | '\t' => ' ',
@@ -36,7 +36,7 @@ pub const fn digit_of(letter: char) -> Option<char> {
 
 /// The ASCII letter that another letter looks like, such as the Latin A for the Cyrillic А: the skeleton of
 /// Unicode Technical Standard #39, where that is one ASCII letter.
-pub fn latin_of(letter: char) -> Option<char> {
+pub(crate) fn latin_of(letter: char) -> Option<char> {
     if letter.is_ascii() || !letter.is_alphabetic() {
         return None;
     }

@@ -2,7 +2,7 @@
 
 /// Whether a code point leaves no mark of its own on the screen: white space, controls, joiners,
 /// direction marks and the like.
-pub fn is_invisible(c: char) -> bool {
+pub(crate) fn is_invisible(c: char) -> bool {
     c.is_whitespace()
         || c.is_control()
         || matches!(c,
@@ -13,12 +13,12 @@ pub fn is_invisible(c: char) -> bool {
 }
 
 /// Whether a character shows nothing at all: each of its code points is invisible.
-pub fn is_unseen(character: &str) -> bool {
+pub(crate) fn is_unseen(character: &str) -> bool {
     character.chars().all(is_invisible)
 }
 
 /// The name of one code point with its number, as in `no-break space (U+00A0)`.
-pub fn name(c: char) -> String {
+pub(crate) fn name(c: char) -> String {
     let name = match c {
         '\t' => "tab".to_owned(),
         '\n' => "line feed".to_owned(),
@@ -33,13 +33,17 @@ pub fn name(c: char) -> String {
 }
 
 /// The names of all code points of a character, joined with ` + `.
-pub fn describe(character: &str) -> String {
+pub(crate) fn describe(character: &str) -> String {
     character.chars().map(name).collect::<Vec<_>>().join(" + ")
 }
 
 /// One visible stand-in for an unseen character, or `None` for a character that can be seen.
 ///
 /// Unicode's control pictures stand for spaces and controls; `▯` stands for the rest, which has none.
+///
+/// ```
+/// assert_eq!(keen_notch_core::text::names::stand_in("\t"), Some("␉"));
+/// ```
 pub fn stand_in(character: &str) -> Option<&'static str> {
     if !is_unseen(character) {
         return None;

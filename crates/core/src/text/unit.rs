@@ -3,6 +3,13 @@
 use super::characters::{self, Form};
 
 /// What positions and widths count.
+///
+/// ```
+/// use keen_notch_core::text::unit::Unit;
+///
+/// let counts = [Unit::Characters, Unit::Codepoints, Unit::Bytes].map(|unit| unit.count("e\u{301}1"));
+/// assert_eq!(counts, [2, 3, 4]);
+/// ```
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 #[cfg_attr(feature = "cutlist", derive(serde::Serialize, serde::Deserialize, schemars::JsonSchema))]
 #[cfg_attr(feature = "cutlist", serde(rename_all = "lowercase"))]

@@ -90,7 +90,7 @@ proptest! {
         let joined: String = characters::ranges(&value).map(|range| &value[range]).collect();
         prop_assert_eq!(&joined, &value);
         for (index, range) in characters::ranges(&value).enumerate() {
-            prop_assert_eq!(characters::notch(&value, index), range.start);
+            prop_assert_eq!(Unit::Characters.notch(&value, index), range.start);
         }
         prop_assert_eq!(characters::ranges(&value).count(), characters::count(&value));
     }

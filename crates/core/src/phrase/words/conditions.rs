@@ -4,6 +4,13 @@ use super::markers::{any, class, regex, text};
 use crate::phrase::ast::{CheckDigit, Condition, ConditionKind, Marker};
 
 /// A condition in plain words, as what a text does: `has 8 characters`, `does not start with “X”`.
+///
+/// ```
+/// use keen_notch_core::phrase::{ast::Condition, words};
+///
+/// assert_eq!(words::condition(&Condition::parse("length 8")?), "has 8 characters");
+/// # Ok::<(), keen_notch_core::phrase::PhraseError>(())
+/// ```
 pub fn condition(condition: &Condition) -> String {
     let (yes, no) = match &condition.kind {
         ConditionKind::Required => ("is there".to_owned(), "is missing".to_owned()),

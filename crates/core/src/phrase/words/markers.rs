@@ -3,6 +3,10 @@
 use crate::phrase::ast::{Class, ClassPart, Marker, Occurrence, Position, Regex};
 
 /// A text in quotes, or by its name where quotes would show nothing.
+///
+/// ```
+/// assert_eq!(keen_notch_core::phrase::words::text("-"), "“-”");
+/// ```
 pub fn text(text: &str) -> String {
     match text {
         "" => "nothing".to_owned(),

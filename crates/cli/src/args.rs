@@ -100,7 +100,7 @@ pub struct CheckArgs {
     /// The column that pieces come from unless they say otherwise
     #[arg(short, long, value_name = "COLUMN")]
     pub column: Option<String>,
-    /// Show so many of the rows with faults, with the piece and its place in the value
+    /// Show this many of the rows with faults, with the piece and its place in the value
     #[arg(long, value_name = "N", default_value_t = 0)]
     pub rows: usize,
     /// Say nothing; the exit status tells
@@ -287,7 +287,7 @@ pub struct ExplainArgs {
     /// Which row, counted from 1 without the header [default: 1]
     #[arg(long, value_name = "N", requires = "file", conflicts_with = "line")]
     pub row: Option<u64>,
-    /// The row that stands on this line of the file
+    /// The row that is on this line of the file
     #[arg(long, value_name = "N", requires = "file")]
     pub line: Option<u64>,
     #[command(flatten)]
@@ -317,7 +317,7 @@ pub struct DemoArgs {
 #[derive(Debug, Clone, clap::Args)]
 #[command(next_help_heading = "Reading")]
 pub struct ReadingArgs {
-    /// What stands between two cells: one ASCII character, or tab [default: comma; tab for .tsv]
+    /// What is between two cells: one ASCII character, or tab [default: comma; tab for .tsv]
     #[arg(long, value_name = "CHARACTER")]
     pub delimiter: Option<String>,
     /// The first row is data: columns are #1, #2 …

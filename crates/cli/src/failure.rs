@@ -23,7 +23,7 @@ pub struct Failure {
     help: String,
 }
 
-/// A text that somebody wrote, and the file it stands in; none where it is an argument.
+/// A text that somebody wrote, and the file it is in; none where it is an argument.
 #[derive(Debug, Clone)]
 pub struct Text {
     /// The file.
@@ -46,7 +46,7 @@ impl Failure {
         Failure { exit: Exit::Usage, message: message.into(), words: None, help: help.into() }
     }
 
-    /// A file stands in the way.
+    /// A file of that name exists.
     pub fn file(message: impl Into<String>, help: impl Into<String>) -> Failure {
         Failure { exit: Exit::File, ..Failure::usage(message, help) }
     }

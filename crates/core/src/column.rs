@@ -14,7 +14,7 @@ pub enum ColumnRef {
 }
 
 impl ColumnRef {
-    /// Reads a column as it stands on the command line: a bare name, a quoted name, or `#4`.
+    /// Reads a column as it is on the command line: a bare name, a quoted name, or `#4`.
     ///
     /// A column that is really called `#4` is named in quotes: `"#4"`.
     ///
@@ -103,7 +103,7 @@ impl fmt::Display for ColumnRef {
 pub enum Header {
     /// The names in its first row.
     Names(Vec<String>),
-    /// No names, only so many columns.
+    /// No names, only a number of columns.
     Unnamed(usize),
 }
 

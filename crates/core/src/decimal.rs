@@ -3,7 +3,7 @@
 
 use std::cmp::Ordering;
 
-/// A number taken apart: an optional sign, digits, and decimals behind a point.
+/// A number taken apart: an optional sign, digits, and decimals after a point.
 #[derive(Debug, Clone, Copy)]
 struct Parts<'a> {
     negative: bool,
@@ -54,8 +54,8 @@ pub fn compare(left: &str, right: &str) -> Option<Ordering> {
     })
 }
 
-/// Writes `text` as a plain number behind `out`: no leading zeros, no zeros at the end of the decimals, no
-/// plus sign. `false` where it is no number.
+/// Writes `text` as a plain number after `out`: no leading zeros, no zeros at the end of the decimals, no
+/// plus sign. `false` where it is not a number.
 ///
 /// ```
 /// let mut plain = String::new();

@@ -1,4 +1,4 @@
-//! What the ruler shows of a value: its characters, its runs, and where its delimiters stand.
+//! What the ruler shows of a value: its characters, its runs, and where its delimiters are.
 
 use std::ops::Range;
 
@@ -27,7 +27,7 @@ pub struct Gauge<'a> {
     pub runs: Vec<Run>,
     /// Every space and punctuation mark in it, in the order of their first places.
     pub delimiters: Vec<Delimiter<'a>>,
-    /// Characters that cannot be told by looking.
+    /// Invisible and look-alike characters, and spaces where none are expected.
     pub oddities: Vec<Oddity>,
     /// The number of its code points.
     pub code_points: usize,
@@ -47,13 +47,13 @@ pub struct Run {
 pub struct Delimiter<'a> {
     /// The character.
     pub character: &'a str,
-    /// The positions it stands at, from 1.
+    /// The positions it is at, from 1.
     pub places: Vec<usize>,
     /// The sections it makes, as byte ranges.
     pub sections: Vec<Range<usize>>,
 }
 
-/// A character that cannot be told by looking.
+/// An invisible or look-alike character, or a space where none is expected.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Oddity {
     /// Its first position, from 1.
@@ -159,7 +159,7 @@ fn divides(character: &str) -> bool {
     }
 }
 
-/// Whether a character cannot be told by looking: unseen, of several code points, or other punctuation
+/// Whether a character is not told from others by its look: unseen, of several code points, or other punctuation
 /// than the keyboard's, such as a dash that looks like a hyphen.
 fn is_odd(character: &str) -> bool {
     names::is_unseen(character)

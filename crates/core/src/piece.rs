@@ -24,7 +24,7 @@ pub struct Piece {
     pub origin: usize,
     /// Whether that is an argument of the command line, where not all that a cut list can say can be said.
     pub on_command_line: bool,
-    /// Where its name stands in that text.
+    /// Where its name is in that text.
     pub span: Span,
 }
 
@@ -39,7 +39,7 @@ pub enum Source {
         of_span: Span,
         /// How it is taken.
         phrase: Phrase,
-        /// Where each byte of the phrase stands in the declaration.
+        /// Where each byte of the phrase is in the declaration.
         phrase_at: TextPlace,
     },
     /// From a layout, both by their numbers: the layout's among those of the run, the piece's among the
@@ -52,9 +52,9 @@ pub enum Source {
     },
     /// From other pieces and columns.
     Build {
-        /// The parts, one behind the other.
+        /// The parts, one after the other.
         parts: Vec<BuildPart>,
-        /// Where the text stands in the declaration.
+        /// Where the text is in the declaration.
         span: Span,
     },
 }
@@ -62,7 +62,7 @@ pub enum Source {
 /// A part of a built text.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum BuildPart {
-    /// A text as it stands.
+    /// A text as it is.
     Text(String),
     /// A piece or a column, and where it is named in the declaration.
     Name(ColumnRef, Span),
@@ -77,7 +77,7 @@ pub struct When {
     pub column_span: Span,
     /// What must hold.
     pub condition: Condition,
-    /// Where it stands in the declaration.
+    /// Where it is in the declaration.
     pub span: Span,
 }
 
@@ -90,7 +90,7 @@ pub struct Check {
     pub words: String,
     /// Whether not meeting it is counted and shown, but no fault.
     pub only_warns: bool,
-    /// Where it stands in the declaration.
+    /// Where it is in the declaration.
     pub span: Span,
 }
 
@@ -118,7 +118,7 @@ pub struct Keep {
     pub of_span: Span,
     /// What must hold.
     pub condition: Condition,
-    /// Where it stands in the declaration.
+    /// Where it is in the declaration.
     pub span: Span,
     /// The text it was declared in, by its number in the reader's own list of them.
     pub origin: usize,
@@ -183,7 +183,7 @@ pub enum Shape {
     Rows,
 }
 
-/// Where the bytes of a text stand in a longer one in which it is written, perhaps with escapes.
+/// Where the bytes of a text are in a longer one in which it is written, perhaps with escapes.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum TextPlace {
     /// As they are, from this byte on.
@@ -213,7 +213,7 @@ impl TextPlace {
 
 impl Piece {
     /// Reads `NAME: PHRASE` or `NAME of COLUMN: PHRASE`. A name or a column with a colon, with ` of ` or
-    /// with spaces at its ends stands in quotes. `origin` is the number of the text among the reader's.
+    /// with spaces at its ends is in quotes. `origin` is the number of the text among the reader's.
     ///
     /// ```
     /// use keen_notch_core::piece::Piece;
@@ -227,13 +227,13 @@ impl Piece {
     /// Where the name, the colon or the phrase is missing or wrong; the span is in `text`.
     pub fn parse(text: &str, origin: usize) -> Result<Piece, TextError> {
         let start = text.len() - text.trim_start().len();
-        let (name, behind_name) = name_at(text, start)?;
+        let (name, after_name) = name_at(text, start)?;
         if name.trim().is_empty() {
-            return Err(TextError::new("the piece has no name", start..behind_name, "write it like `family: first 3`"));
+            return Err(TextError::new("the piece has no name", start..after_name, "write it like `family: first 3`"));
         }
-        let rest = text[behind_name..].trim_start();
+        let rest = text[after_name..].trim_start();
         let at = text.len() - rest.len();
-        let mut of_span = start..behind_name;
+        let mut of_span = start..after_name;
         let (of, colon) = match rest.strip_prefix("of").filter(|rest| rest.starts_with(char::is_whitespace)) {
             Some(column) => {
                 let start = text.len() - column.trim_start().len();
@@ -248,7 +248,7 @@ impl Piece {
                 Ok(_) => format!("give the piece a name: `NAME: {}`", text.trim()),
                 Err(_) => "write it like `family: first 3` or `family of part_code: first 3`".to_owned(),
             };
-            return Err(TextError::new("a colon is missing behind the piece's name", colon..text.len(), help));
+            return Err(TextError::new("a colon is missing after the piece's name", colon..text.len(), help));
         };
         let offset = text.len() - phrase.len();
         let phrase_at = TextPlace::At(offset);
@@ -262,7 +262,7 @@ impl Piece {
             checks: Vec::new(),
             origin,
             on_command_line: true,
-            span: start..behind_name,
+            span: start..after_name,
         })
     }
 }
@@ -287,7 +287,7 @@ fn column_at(text: &str, start: usize) -> Result<(ColumnRef, usize), TextError> 
     let column = text[start..end].trim();
     if column.is_empty() {
         return Err(TextError::new(
-            "a column is missing behind `of`",
+            "a column is missing after `of`",
             start..end,
             "write it like `family of part_code: first 3`",
         ));
@@ -323,9 +323,9 @@ mod tests {
     #[test]
     fn pieces_that_cannot_be_read() {
         for (text, at_fault, message) in [
-            ("first 3", "", "a colon is missing behind the piece's name"),
+            ("first 3", "", "a colon is missing after the piece's name"),
             (": first 3", "", "the piece has no name"),
-            ("family of : first 3", "", "a column is missing behind `of`"),
+            ("family of : first 3", "", "a column is missing after `of`"),
             ("family: chars 0 to 3", "0", "positions start at 1"),
             ("\"family: first 3", "\"family: first 3", "a text opened with \" is not closed"),
             ("family: ", " ", "the phrase is empty"),

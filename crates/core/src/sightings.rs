@@ -30,11 +30,11 @@ impl Sightings {
         }
     }
 
-    /// Adds what was seen in later rows, which were counted from behind row `offset`.
+    /// Adds what was seen in later rows, which were counted from after row `offset`.
     pub fn append(&mut self, later: &Sightings, offset: u64) {
         self.count += later.count;
-        let room = ROWS.saturating_sub(self.rows.len());
-        self.rows.extend(later.rows.iter().take(room).map(|row| row + offset));
+        let left = ROWS.saturating_sub(self.rows.len());
+        self.rows.extend(later.rows.iter().take(left).map(|row| row + offset));
     }
 
     /// Adds what was seen elsewhere.

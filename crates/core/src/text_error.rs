@@ -39,7 +39,7 @@ impl TextError {
         TextError { column: Some(Box::new(error.clone())), ..TextError::new(error.to_string(), span, error.help()) }
     }
 
-    /// The same error of a text that stands at byte `offset` of another.
+    /// The same error of a text that is at byte `offset` of another.
     pub fn moved(mut self, offset: usize) -> TextError {
         self.span = offset + self.span.start..offset + self.span.end;
         self

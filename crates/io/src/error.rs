@@ -63,7 +63,7 @@ pub enum Error {
     UnclosedQuote {
         /// The input.
         name: String,
-        /// The line the quote stands on, from 1.
+        /// The line the quote is on, from 1.
         line: u64,
     },
     /// A row is longer than the limit.
@@ -141,7 +141,7 @@ impl Error {
             }
             Error::Read { .. } => "see to it that the file can be read, and run again".to_owned(),
             Error::Folder { name } => format!("name the files in it: {}/*.csv", name.trim_end_matches('/')),
-            Error::Empty { .. } => "look whether whatever made it went through".to_owned(),
+            Error::Empty { .. } => "check whether the program that made it finished".to_owned(),
             Error::NotUtf8 { .. } => {
                 "say what the file is written in, such as --encoding windows-1252 (or iso-8859-2, shift_jis …)".to_owned()
             }

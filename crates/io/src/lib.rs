@@ -1,7 +1,7 @@
 //! Tables of text for Keen Notch: reading them block by block, adding pieces to their rows, and writing
 //! the result so that it is whole or not there at all.
 //!
-//! A row keeps its raw bytes from end to end: pieces are appended behind them.
+//! A row keeps its raw bytes from end to end: pieces are appended after them.
 #![forbid(unsafe_code)]
 
 pub mod carve;

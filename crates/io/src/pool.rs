@@ -271,7 +271,7 @@ mod tests {
         }
     }
 
-    /// The numbers below `end`, doubled by so many threads; one of them may fail.
+    /// The numbers below `end`, doubled by `threads` threads; one of them may fail.
     fn doubled(threads: usize, end: u32, fails: Option<u32>) -> (Vec<u32>, Result<(), u32>) {
         let mut numbers = 0..end;
         let mut doubled = Vec::new();

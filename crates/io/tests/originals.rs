@@ -13,7 +13,7 @@ use keen_notch_io::source::input::Input;
 use keen_notch_io::table::Table;
 use proptest::prelude::*;
 
-/// One cell as it stands in a file, quotes and all; now and then with what careful writers avoid.
+/// One cell as it is in a file, quotes and all; now and then with what careful writers avoid.
 fn raw_cell() -> impl Strategy<Value = String> {
     prop_oneof![
         4 => "[a-zA-Z0-9 é-]{0,6}",

@@ -43,7 +43,7 @@ const TOUR: &[Stop] = &[
         words: &["gauge", "GRP-00041273-S7K2"],
     },
     Stop {
-        why: "The whole column, before any rule is written: its shapes, what divides it, what stands where.",
+        why: "The whole column, before any rule is written: its shapes, what divides it, what is at each position.",
         words: &["survey", "DIR/parts.csv", "-c", "part_code"],
     },
     Stop {
@@ -107,7 +107,7 @@ const TOUR: &[Stop] = &[
         words: &["carve", "DIR/references.csv", "-l", "DIR/figures.cutlist.toml"],
     },
     Stop {
-        why: "Checks: which codes are wrong, where, and what the keen eye saw.",
+        why: "Checks: which codes are wrong, where, and what the hints say.",
         words: &["check", "DIR/parts.csv", "-l", "DIR/parts.cutlist.toml", "--rows", "2"],
     },
     Stop {

@@ -121,7 +121,7 @@ fn row(
     }
     Err(match args.line {
         Some(wanted) => Failure::usage(
-            format!("no row stands on line {wanted}: the last one ends on line {last_line}"),
+            format!("no row is on line {wanted}: the last one ends on line {last_line}"),
             "name the line of a row; the header is none",
         ),
         None => Failure::usage(

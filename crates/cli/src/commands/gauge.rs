@@ -128,8 +128,8 @@ fn headline(title: &str, gauge: &Gauge, width: usize) -> String {
         sizes += ": a blank value";
     }
     let title = visible::without_controls(title);
-    let room = width.saturating_sub(visible::width(&title) + visible::width(&sizes) + 2).max(20);
-    let value = visible::clipped(&visible::value(gauge.value), room);
+    let space = width.saturating_sub(visible::width(&title) + visible::width(&sizes) + 2).max(20);
+    let value = visible::clipped(&visible::value(gauge.value), space);
     format!("{title}{}  {}", paint(style::HEAD, value), paint(style::QUIET, sizes))
 }
 

@@ -19,12 +19,12 @@ const INTRODUCTION: &str = r#"A phrase says how a piece is taken from a value.
   phrase = branch or branch …     the first branch whose result is not missing
   branch = step then step …       steps from left to right; or a lone "text", the result itself
 
-Missing: its marker or position is not there, or nothing is left of it. Behind `or` stands what to use instead, beginning again from the whole value; with no branch left, the cell is blank. `or ""` accepts the blank.
+Missing: its marker or position is not there, or nothing is left of it. After `or` comes what to use instead, beginning again from the whole value; with no branch left, the cell is blank. `or ""` accepts the blank.
 Short: a cut by position found some but not all of what was asked for; what there is is kept.
 Long: a value is wider than it was to be padded to; it is kept as it is.
-Fallback: the result comes from behind an `or`."#;
+Fallback: the result comes from a branch after `or`."#;
 
-const SHELL: &str = r#"In a shell, a piece stands in single quotes: -p 'team: section 3 by "-"'. A single quote within is written '\'' there ('name: before "'\''"'), or escaped inside the text: "\u{27}". In a cut list, a phrase stands in single quotes ('before "-"'), or, where it holds one, between three ('''before "'"'''); a slash in a /regular expression/ is written \/ everywhere."#;
+const SHELL: &str = r#"In a shell, a piece goes in single quotes: -p 'team: section 3 by "-"'. A single quote within is written '\'' there ('name: before "'\''"'), or escaped inside the text: "\u{27}". In a cut list, a phrase stands in single quotes ('before "-"'), or, where it holds one, between three ('''before "'"'''); a slash in a /regular expression/ is written \/ everywhere."#;
 
 /// Runs the command.
 pub fn run(args: &PhrasesArgs, console: &Console) -> Result<(), Failure> {

@@ -58,7 +58,7 @@ pub fn open(
         if let Some((_, title)) = carving.doubled_title(&table.header) {
             return Err(Failure::usage(
                 format!("two columns of the output would be called {title}"),
-                "call the piece otherwise",
+                "use another name for the piece",
             ));
         }
         table = Table::open(inputs, reading)?;

@@ -56,8 +56,8 @@ pub fn sample(sample: &FaultyRow, job: &Job, header: &Header, width: usize) -> V
         let level = if check.only_warns { style::LOOK } else { style::FAULT };
         let detail = visible::without_controls(&fault.violation.detail);
         let said = format!("  {what}: {detail}  ");
-        let room = width.saturating_sub(visible::width(&said) + visible::width(fault.violation.kind.word()) + 3);
-        let words = if visible::width(&check.words) <= room { format!(" ({})", check.words) } else { String::new() };
+        let space = width.saturating_sub(visible::width(&said) + visible::width(fault.violation.kind.word()) + 3);
+        let words = if visible::width(&check.words) <= space { format!(" ({})", check.words) } else { String::new() };
         let kind = paint(style::QUIET, format!("{}{words}", fault.violation.kind));
         lines.push(format!("  {what}: {}  {kind}", paint(level, detail)));
         let Some((start, end)) = fault.place.filter(|_| !value.is_empty()) else {

@@ -10,7 +10,7 @@ use keen_notch_core::text::names::stand_in;
 use super::style::{self, paint};
 use super::visible;
 
-/// The names at the left of the lines, and the blanks behind them.
+/// The names at the left of the lines, and the blanks after them.
 const MARGIN: usize = 12;
 /// How the positions are written.
 struct Layout {
@@ -18,7 +18,7 @@ struct Layout {
     cell: usize,
     /// Characters of one line.
     per_line: usize,
-    /// Whether numbers stand upright, one digit below the other.
+    /// Whether numbers are upright, one digit below the other.
     upright: bool,
 }
 
@@ -27,14 +27,14 @@ impl Layout {
     /// which is denser.
     fn new(gauge: &Gauge, width: usize, most_wide: usize) -> Layout {
         let count = gauge.characters.len();
-        let room = width.saturating_sub(MARGIN).max(10);
+        let space = width.saturating_sub(MARGIN).max(10);
         let widest = (0..count).map(|index| visible::width(shown(gauge, index))).max().unwrap_or(1);
         let cell = widest.max(format!("-{count}").len()) + 1;
-        if count * cell <= most_wide * room {
-            Layout { cell, per_line: whole_tens(room / cell), upright: false }
+        if count * cell <= most_wide * space {
+            Layout { cell, per_line: whole_tens(space / cell), upright: false }
         } else {
             let cell = widest.max(1);
-            Layout { cell, per_line: whole_tens(room / cell), upright: true }
+            Layout { cell, per_line: whole_tens(space / cell), upright: true }
         }
     }
 }
@@ -96,7 +96,7 @@ fn margin(name: &str) -> String {
     format!("{:<MARGIN$}", visible::clipped(name, MARGIN - 2))
 }
 
-/// The lines of numbers: one, or one a digit where they stand upright.
+/// The lines of numbers: one, or one a digit where they are upright.
 fn numbers(name: &str, line: &Range<usize>, layout: &Layout, number: impl Fn(usize) -> String) -> Vec<String> {
     let numbers: Vec<String> = line.clone().map(number).collect();
     if !layout.upright {

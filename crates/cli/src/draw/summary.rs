@@ -28,7 +28,7 @@ const COUNTS: [Count; 6] = [
         of: |tally| tally.missing,
         means: "not there, so the cell is blank; `or` says what to use instead",
     },
-    Count { head: "fallback", of: |tally| tally.fallback, means: "taken by what stands behind `or`" },
+    Count { head: "fallback", of: |tally| tally.fallback, means: "taken from a branch after `or`" },
     Count { head: "warned", of: |tally| tally.warned, means: "a check under `warn` was not met" },
     Count { head: "faulted", of: |tally| tally.faulted, means: "a check was not met, or there were more results than columns" },
 ];

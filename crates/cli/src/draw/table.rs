@@ -46,9 +46,9 @@ pub fn cell(text: impl Into<String>, style: Style) -> Cell {
     cell
 }
 
-/// The table's lines, with nothing behind the last cell of each.
+/// The table's lines, with nothing after the last cell of each.
 pub fn lines(table: &Table) -> Vec<String> {
-    table.lines().map(without_blanks_behind).collect()
+    table.lines().map(without_blanks_after).collect()
 }
 
 /// The columns that the widest line of a table takes.
@@ -57,7 +57,7 @@ pub fn width(table: &Table) -> usize {
 }
 
 /// Takes the blanks off the end of a line, in front of the styles that end there too.
-fn without_blanks_behind(line: String) -> String {
+fn without_blanks_after(line: String) -> String {
     let blanks = strip_str(&line).to_string().chars().rev().take_while(|c| *c == ' ').count();
     let mut line = line;
     for _ in 0..blanks {

@@ -57,14 +57,14 @@ pub fn draw(column: &str, found: usize, ranked: &[Ranked], tried: &Tried, width:
 fn differing(phrases: usize, rows: &[Differing], width: usize) -> Vec<String> {
     let heads: Vec<String> = (1..=phrases).map(|n| n.to_string()).collect();
     let mut drawn = table::table(["row", "value"].into_iter().chain(heads.iter().map(String::as_str)), usize::MAX);
-    let room = width.saturating_sub(14) / (phrases + 2);
+    let space = width.saturating_sub(14) / (phrases + 2);
     for row in rows {
         let mut cells = vec![
             table::cell(visible::grouped(row.row), Style::new()),
-            table::cell(visible::clipped(&visible::value(&row.value), room * 2), Style::new()),
+            table::cell(visible::clipped(&visible::value(&row.value), space * 2), Style::new()),
         ];
         cells.extend(row.results.iter().map(|result| match result {
-            Some(result) => table::cell(visible::clipped(&visible::value(result), room), style::TAKEN),
+            Some(result) => table::cell(visible::clipped(&visible::value(result), space), style::TAKEN),
             None => table::cell("(missing)", style::QUIET),
         }));
         drawn.add_row(cells);

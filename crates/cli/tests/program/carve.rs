@@ -1,4 +1,4 @@
-//! `carve`: what goes in comes out, with the pieces behind it.
+//! `carve`: what goes in comes out, with the pieces after it.
 
 use std::io::Read;
 use std::process::Stdio;

@@ -99,13 +99,13 @@ fn quotes_and_slashes_need_no_shell() {
 take = '''before "'"'''
 [piece.in_quotes]
 take = 'between "\"" and "\""'
-[piece.behind_slash]
+[piece.after_slash]
 take = 'match /\/(.)/ group 1'
 "#;
     yard.write("a.cutlist.toml", list);
     assert_eq!(
         yard.out(&["carve", "a.csv", "-l", "a.cutlist.toml", "-q", "--only-pieces"]),
-        "before_apostrophe,in_quotes,behind_slash\no,jr,b\n"
+        "before_apostrophe,in_quotes,after_slash\no,jr,b\n"
     );
 }
 

@@ -25,7 +25,7 @@ fn a_row_step_by_step() {
     let yard = demo();
     let row = yard.out(&["explain", "references.cutlist.toml", "references.csv", "--row", "22"]);
     assert_snapshot!(row);
-    // Row 58 has a line break in it, so the rows behind it stand a line further down.
+    // Row 58 has a line break in it, so the rows after it are a line further down.
     assert_eq!(yard.out(&["explain", "references.cutlist.toml", "references.csv", "--line", "23"]), row);
     let by_line = yard.out(&["explain", "references.cutlist.toml", "references.csv", "--line", "60"]);
     assert!(by_line.starts_with("row 58, line 59\n"), "{by_line}");

@@ -1,10 +1,10 @@
-//! A buffer that stretches of texts are written on, one behind another.
+//! A buffer that stretches of texts are written on, one after another.
 
 use wide::u8x16;
 
 use super::Span;
 
-/// Bytes that are written one stretch behind another. Its room stays when it is cleared.
+/// Bytes that are written one stretch after another. Its memory is kept when it is cleared.
 ///
 /// ```
 /// use keen_notch_core::batch::{Buffer, Span};
@@ -18,7 +18,7 @@ use super::Span;
 /// ```
 #[derive(Debug, Default, Clone)]
 pub struct Buffer {
-    room: Vec<u8>,
+    memory: Vec<u8>,
     end: usize,
     /// Whether texts were left out, since there were too many.
     is_full: bool,
@@ -38,7 +38,7 @@ impl Buffer {
         }
     }
 
-    /// Whether texts of so many bytes can be written that spans are to point to; if not, that is noted.
+    /// Whether texts of this number of bytes can be written that spans are to point to; if not, that is noted.
     #[inline]
     pub(crate) fn has_room_for(&mut self, bytes: usize) -> bool {
         self.is_full |= self.end + bytes > MOST_MADE;
@@ -53,7 +53,7 @@ impl Buffer {
     /// What was written.
     #[inline]
     pub fn bytes(&self) -> &[u8] {
-        self.room.get(..self.end).unwrap_or_default()
+        self.memory.get(..self.end).unwrap_or_default()
     }
 
     /// The text that was written; empty if it is none, which it is not where whole texts were written.
@@ -67,21 +67,21 @@ impl Buffer {
         self.end
     }
 
-    /// A writer that can write so many bytes behind what was written.
+    /// A writer that can write up to `most` bytes after what was written.
     #[inline]
     pub fn writer(&mut self, most: usize) -> Writer<'_> {
-        if self.room.len() < self.end + most + CHUNK {
+        if self.memory.len() < self.end + most + CHUNK {
             self.grow(most + CHUNK);
         }
-        let Buffer { room, end, .. } = self;
-        let whole = room.len();
-        Writer { room: room.get_mut(*end..).unwrap_or_default(), whole, end }
+        let Buffer { memory, end, .. } = self;
+        let whole = memory.len();
+        Writer { memory: memory.get_mut(*end..).unwrap_or_default(), whole, end }
     }
 
     /// Writes one byte.
     #[inline]
     pub fn push(&mut self, byte: u8) {
-        match self.room.get_mut(self.end) {
+        match self.memory.get_mut(self.end) {
             Some(place) => *place = byte,
             None => self.grow(1).fill(byte),
         }
@@ -92,33 +92,33 @@ impl Buffer {
     #[inline]
     pub fn extend(&mut self, bytes: &[u8]) {
         let end = self.end + bytes.len();
-        match self.room.get_mut(self.end..end) {
+        match self.memory.get_mut(self.end..end) {
             Some(place) => place.copy_from_slice(bytes),
             None => self.grow(bytes.len()).copy_from_slice(bytes),
         }
         self.end = end;
     }
 
-    /// Room for so many bytes more, behind what was written.
+    /// Memory for `more` bytes after what was written.
     #[cold]
     fn grow(&mut self, more: usize) -> &mut [u8] {
         let needed = self.end + more;
-        if self.room.len() < needed {
-            // Twice what is needed, but where that is much, for room that is made is written to.
+        if self.memory.len() < needed {
+            // Twice what is needed, but where that is much, since new memory is written to.
             let size = needed + needed.clamp(256, MOST_AHEAD);
             if size > MOST_AHEAD {
-                self.room.reserve_exact(size.max(OWN_MAPPING) - self.room.len());
+                self.memory.reserve_exact(size.max(OWN_MAPPING) - self.memory.len());
             }
-            self.room.resize(size, 0);
+            self.memory.resize(size, 0);
         }
-        &mut self.room[self.end..needed]
+        &mut self.memory[self.end..needed]
     }
 }
 
 /// The most bytes of texts that are made of the values of a batch by a step.
 pub const MOST_MADE: usize = 1 << 30;
 
-/// The most room that is made beyond what is needed, in bytes.
+/// The most memory that is made beyond what is needed, in bytes.
 const MOST_AHEAD: usize = 1 << 20;
 
 /// What is reserved for more than a few texts, in bytes. Allocators give what is so large pages of its own, which cost
@@ -129,12 +129,12 @@ pub const OWN_MAPPING: usize = (32 << 20) + 1;
 /// The bytes that a writer copies in one go.
 const CHUNK: usize = 32;
 
-/// Writes on a buffer, into room that was made before. What it wrote stands there when it is lifted. Short stretches are
-/// copied as many bytes at a time as are quick to copy, with what lies behind them: the next is written over that.
+/// Writes to a buffer, into memory that was made before. What it wrote is in the buffer when it is finished. Short stretches are
+/// copied as many bytes at a time as are quick to copy, with what lies after them: the next is written over that.
 pub struct Writer<'s> {
-    /// What is left of the room.
-    room: &'s mut [u8],
-    /// All the room there is.
+    /// What is left of the memory.
+    memory: &'s mut [u8],
+    /// All the memory there is.
     whole: usize,
     end: &'s mut usize,
 }
@@ -143,9 +143,9 @@ impl Writer<'_> {
     /// Writes some bytes.
     #[inline(always)]
     pub fn extend(&mut self, bytes: &[u8]) {
-        let (place, rest) = std::mem::take(&mut self.room).split_at_mut(bytes.len());
+        let (place, rest) = std::mem::take(&mut self.memory).split_at_mut(bytes.len());
         place.copy_from_slice(bytes);
-        self.room = rest;
+        self.memory = rest;
     }
 
     /// Writes a stretch of a text.
@@ -154,7 +154,7 @@ impl Writer<'_> {
         let (width, start) = (span.width(), span.start as usize);
         if width <= CHUNK
             && let Some(chunk) = text.get(start..start + CHUNK).and_then(|chunk| chunk.first_chunk::<CHUNK>())
-            && let Some(place) = self.room.first_chunk_mut::<CHUNK>()
+            && let Some(place) = self.memory.first_chunk_mut::<CHUNK>()
         {
             *place = *chunk;
             self.go_on(width);
@@ -172,12 +172,12 @@ impl Writer<'_> {
         }
     }
 
-    /// Writes a byte so many times.
+    /// Writes a byte `count` times.
     #[inline(always)]
     pub fn fill(&mut self, byte: u8, count: usize) {
-        match self.room.first_chunk_mut::<16>().filter(|_| count <= 16) {
+        match self.memory.first_chunk_mut::<16>().filter(|_| count <= 16) {
             Some(place) => *place = u8x16::splat(byte).to_array(),
-            None => self.room[..count].fill(byte),
+            None => self.memory[..count].fill(byte),
         }
         self.go_on(count);
     }
@@ -188,7 +188,7 @@ impl Writer<'_> {
         let (width, start) = (span.width(), span.start as usize);
         if width <= 16
             && let Some(sixteen) = text.get(start..start + 16).and_then(|rest| rest.first_chunk::<16>())
-            && let Some(place) = self.room.first_chunk_mut::<16>()
+            && let Some(place) = self.memory.first_chunk_mut::<16>()
         {
             *place = write(*sixteen);
             self.go_on(width);
@@ -208,16 +208,16 @@ impl Writer<'_> {
 
     #[inline(always)]
     fn go_on(&mut self, width: usize) {
-        self.room = &mut std::mem::take(&mut self.room)[width..];
+        self.memory = &mut std::mem::take(&mut self.memory)[width..];
     }
 
-    /// Writes a byte, and a stretch of a text behind it.
+    /// Writes a byte, and a stretch of a text after it.
     #[inline(always)]
     pub fn cell(&mut self, before: u8, text: &[u8], span: Span) {
         let (width, start) = (span.width(), span.start as usize);
         if width <= CHUNK
             && let Some(chunk) = text.get(start..start + CHUNK).and_then(|chunk| chunk.first_chunk::<CHUNK>())
-            && let Some([first, place @ ..]) = self.room.first_chunk_mut::<{ CHUNK + 1 }>()
+            && let Some([first, place @ ..]) = self.memory.first_chunk_mut::<{ CHUNK + 1 }>()
         {
             *first = before;
             *place = *chunk;
@@ -231,7 +231,7 @@ impl Writer<'_> {
     /// Ends the writing.
     #[inline(always)]
     pub fn finish(self) {
-        *self.end = self.whole - self.room.len();
+        *self.end = self.whole - self.memory.len();
     }
 }
 

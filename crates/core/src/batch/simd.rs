@@ -1,6 +1,6 @@
 //! Looking at stretches of a longer text sixteen bytes at a time.
 //!
-//! A stretch is looked at as a part of the text it stands in: so what lies behind its end can be read with it and
+//! A stretch is looked at as a part of the text it is in: so what lies after its end can be read with it and
 //! need not be told apart byte by byte.
 
 use wide::u8x16;
@@ -14,7 +14,7 @@ pub fn for_this_processor<L: pulp::WithSimd>(of: L) -> L::Output {
     pulp::Arch::new().dispatch(of)
 }
 
-/// The sixteen bytes from `at` on; zeros stand for those behind the end of the text.
+/// The sixteen bytes from `at` on; zeros stand for those after the end of the text.
 #[inline(always)]
 pub fn lanes(text: &[u8], at: usize) -> u8x16 {
     match text.get(at..at + 16).and_then(|rest| rest.first_chunk::<16>()) {
@@ -96,7 +96,7 @@ pub fn contains_in_any_case(text: &[u8], span: Span, wanted: &[u8]) -> bool {
     false
 }
 
-/// A bit for each of so many lanes from the first.
+/// A bit for each of the first `count` lanes.
 #[inline(always)]
 pub fn first_lanes(count: usize) -> u32 {
     (1 << count.min(16)) - 1
@@ -141,7 +141,7 @@ impl<'w> Wanted<'w> {
         self.text.len()
     }
 
-    /// Its first place in a stretch, which is where its first and its last byte stand so far apart.
+    /// Its first place in a stretch, which is where its first and its last byte are so far apart.
     #[inline(always)]
     pub fn first(&self, text: &[u8], start: usize, end: usize) -> Option<usize> {
         let (apart, between) = match self.text {
@@ -167,7 +167,7 @@ impl<'w> Wanted<'w> {
     }
 }
 
-/// Whether a text stands at a place. Those that are looked for are short: a call to compare them takes longer than they
+/// Whether a text is at a place. Those that are looked for are short: a call to compare them takes longer than they
 /// do.
 #[inline(always)]
 fn has_at(text: &[u8], at: usize, wanted: &[u8]) -> bool {
@@ -195,7 +195,7 @@ pub fn last(text: &[u8], start: usize, end: usize, test: impl Fn(u8x16) -> u32) 
     None
 }
 
-/// The place of a byte, the first but for so many.
+/// The place of a byte, after `skipped` of them.
 #[inline(always)]
 pub fn nth(text: &[u8], start: usize, end: usize, byte: u8x16, mut skipped: usize) -> Option<usize> {
     let mut at = start;
@@ -231,7 +231,7 @@ pub fn section(text: &[u8], value: Span, by: u8x16, index: usize) -> Option<Span
     Some(Span::new(from, to))
 }
 
-/// The same, where a bit is set for each byte of the value that is between sections: a section begins behind one of them,
+/// The same, where a bit is set for each byte of the value that is between sections: a section begins after one of them,
 /// and ends at the next.
 #[inline(always)]
 pub fn section_by(mut found: u64, value: Span, index: usize) -> Option<Span> {
@@ -266,13 +266,13 @@ mod tests {
 
     #[test]
     fn stretches_are_searched_and_nothing_around_them() {
-        // The byte looked for stands all around the stretch.
+        // The byte looked for is all around the stretch.
         for (length, before) in (0..40).flat_map(|length| [0, 1, 5, 17].map(|before| (length, before))) {
             let mut text = vec![b'-'; before + length + 20];
             let (start, end) = (before, before + length);
             text[start..end].fill(b'x');
-            for behind in [0, 20] {
-                text.truncate(end + behind);
+            for after in [0, 20] {
+                text.truncate(end + after);
                 let dash = |lanes| are(lanes, DASH);
                 assert_eq!((first(&text, start, end, dash), last(&text, start, end, dash)), (None, None));
                 assert_eq!(nth(&text, start, end, DASH, 0), None);

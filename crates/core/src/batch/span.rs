@@ -11,7 +11,7 @@
 pub struct Span {
     /// Its first byte.
     pub start: u32,
-    /// Behind its last.
+    /// After its last.
     pub end: u32,
 }
 

@@ -40,7 +40,7 @@ use crate::text_error::TextError;
 #[derive(Debug)]
 pub struct Carving {
     pub(super) pieces: Vec<PiecePlan>,
-    /// The order in which they are worked out: built pieces behind those that they are built of.
+    /// The order in which they are worked out: built pieces after those that they are built of.
     pub(super) order: Vec<usize>,
     pub(super) layouts: Vec<BoundLayout>,
     pub(super) proofs: Vec<ProofPlan>,
@@ -106,7 +106,7 @@ impl Carving {
     /// otherwise; where there is none, it is the only column of a table with one.
     ///
     /// # Errors
-    /// Where a column or a piece that is named is not there, a name would stand twice, built pieces go round
+    /// Where a column or a piece that is named is not there, a name would be there twice, built pieces go round
     /// in a circle, or a phrase cannot be used.
     pub fn new(wanted: &Wanted, main: Option<&ColumnRef>, setting: &Setting, header: &Header) -> Result<Carving, Unbound> {
         let pieces = &wanted.pieces;
@@ -261,10 +261,10 @@ impl Carving {
             Some(piece) => OutColumn::Piece { piece, result: 0 },
             None => OutColumn::Original(column),
         });
-        let is_behind = |piece: &PiecePlan| piece.replaces.is_none_or(|column| !originals.contains(&column));
-        let behind = self.pieces.iter().enumerate().filter(|(_, piece)| is_behind(piece));
-        let behind = behind.flat_map(|(piece, plan)| (0..plan.columns()).map(move |result| OutColumn::Piece { piece, result }));
-        before.chain(behind).collect()
+        let is_after = |piece: &PiecePlan| piece.replaces.is_none_or(|column| !originals.contains(&column));
+        let after = self.pieces.iter().enumerate().filter(|(_, piece)| is_after(piece));
+        let after = after.flat_map(|(piece, plan)| (0..plan.columns()).map(move |result| OutColumn::Piece { piece, result }));
+        before.chain(after).collect()
     }
 
     /// What an output column is called.
@@ -337,10 +337,10 @@ impl Binder<'_> {
             let is_column = matches!(self.header, Header::Names(names) if names.contains(&piece.name));
             if is_column && !piece.replace {
                 let help = format!(
-                    "call it otherwise, such as {}_cut; in a cut list, `replace = true` puts it in the column's place",
+                    "use another name, such as {}_cut; in a cut list, `replace = true` puts it in the column's place",
                     piece.name
                 );
-                return refused(format!("the piece {} is called like a column of the table", piece.name), &help);
+                return refused(format!("the piece {} has the name of a column of the table", piece.name), &help);
             }
         }
         let mut with_rows = self.pieces.iter().filter(|piece| piece.shape == Shape::Rows);
@@ -357,7 +357,7 @@ impl Binder<'_> {
         let Some((piece, title)) = carving.doubled_title(self.header) else { return Ok(()) };
         let piece = &self.pieces[piece];
         let message = format!("two columns of the output would be called {title}");
-        Err(unbound(piece, TextError::new(message, piece.span.clone(), "call the piece otherwise")))
+        Err(unbound(piece, TextError::new(message, piece.span.clone(), "use another name for the piece")))
     }
 
     fn piece(&self, piece: &Piece) -> Result<PiecePlan, Unbound> {
@@ -419,7 +419,7 @@ impl Binder<'_> {
         })
     }
 
-    /// A condition that stands at `span`. Its own places are in its text, so the whole of it is shown where it
+    /// A condition that is at `span`. Its own places are in its text, so the whole of it is shown where it
     /// is at fault.
     fn condition(&self, condition: &Condition, span: &Span) -> Result<BoundCondition, TextError> {
         let test = match &condition.kind {
@@ -516,7 +516,7 @@ impl Binder<'_> {
         })
     }
 
-    /// The pieces in an order in which each is behind those that it is built of.
+    /// The pieces in an order in which each is after those that it is built of.
     fn order(&self) -> Result<Vec<usize>, Unbound> {
         let mut order = Vec::with_capacity(self.pieces.len());
         let mut state = vec![Visit::Unseen; self.pieces.len()];

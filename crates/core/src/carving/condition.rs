@@ -66,7 +66,7 @@ impl BoundCondition {
         match &self.test {
             Test::Text(condition) => condition.violation(text),
             Test::Unique(_) => match first {
-                Some(first) => Violation::new(ViolationKind::NotUnique, format!("it stands in row {first} too")),
+                Some(first) => Violation::new(ViolationKind::NotUnique, format!("row {first} has it too")),
                 None => Violation::new(ViolationKind::NotAllowed, "no row before has it"),
             },
             Test::SameAs { title, .. } if self.negated => {

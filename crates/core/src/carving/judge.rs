@@ -263,7 +263,7 @@ impl Carving {
                 of_value(bound.column, Violation::new(ViolationKind::NotRebuilt, detail))
             }
             CheckOf::Together => {
-                let detail = format!("together they stand in row {} too", first_row(row).unwrap_or_default());
+                let detail = format!("row {} has the same together", first_row(row).unwrap_or_default());
                 let parts = self.unique.iter().flat_map(|(parts, _)| parts);
                 let texts = parts.filter_map(|part| Some(self.part_texts(part, batch, &worked.pieces)?.get(row)));
                 let result = texts.collect::<Vec<_>>().join(" + ");

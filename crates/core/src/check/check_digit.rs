@@ -45,7 +45,7 @@ fn digits_and_x(code: &str, x_at_end: bool) -> Result<Vec<u8>, String> {
     let digit = |(index, c): (usize, char)| match c {
         '0'..='9' => Ok(c as u8 - b'0'),
         'X' if x_at_end && index + 1 == count => Ok(10),
-        _ => Err(format!("character {} is no digit", index + 1)),
+        _ => Err(format!("character {} is not a digit", index + 1)),
     };
     code.chars().enumerate().map(digit).collect()
 }
@@ -114,7 +114,7 @@ fn iban(code: &str) -> Result<(), String> {
     };
     let length = IBAN_LENGTHS.split_whitespace().find_map(|entry| entry.strip_prefix(country)?.parse::<usize>().ok());
     match length {
-        None => return Err(format!("{country} is no country with such numbers")),
+        None => return Err(format!("{country} is not a country with such numbers")),
         Some(length) if length != code.len() => {
             return Err(format!("it has {} characters; those of {country} have {length}", code.len()));
         }
@@ -230,12 +230,12 @@ mod tests {
     fn what_is_no_such_number_says_why() {
         for (algorithm, code, reason) in [
             (Luhn, "7", "it is too short to have a check digit"),
-            (Luhn, "7992739871O", "character 11 is no digit"),
-            (Isbn10, "X306406152", "character 1 is no digit"),
+            (Luhn, "7992739871O", "character 11 is not a digit"),
+            (Isbn10, "X306406152", "character 1 is not a digit"),
             (Isbn10, "03064061", "it has 8 characters, not 10"),
             (Mod97, "79-44", "character 3 is neither a digit nor a capital letter"),
             (Iban, "GB82WEST1234569876543", "it has 21 characters; those of GB have 22"),
-            (Iban, "ZZ82WEST12345698765432", "ZZ is no country with such numbers"),
+            (Iban, "ZZ82WEST12345698765432", "ZZ is not a country with such numbers"),
             (Iban, "GBX2WEST12345698765432", "characters 3 and 4 are not the two check digits"),
             (Iban, "GB82 WEST 1234", "character 5 is neither a digit nor a capital letter"),
             (Iban, "GB", "it is too short for a country and two check digits"),

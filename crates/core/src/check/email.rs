@@ -106,13 +106,13 @@ pub fn check(address: &str) -> Result<(), NotAnEmail> {
         return refused("there is a dot right before the @".to_owned(), Some(local.len() - 1));
     }
     if let Some((at, c)) = local.char_indices().find(|(_, c)| !is_atom(*c)) {
-        return refused(format!("{} cannot stand before the @", described(&c.to_string())), Some(at));
+        return refused(format!("{} cannot come before the @", described(&c.to_string())), Some(at));
     }
     if local.len() > MOST_LOCAL {
         return refused(format!("there are more than {MOST_LOCAL} bytes before the @"), None);
     }
     if domain.is_empty() {
-        return refused("there is nothing behind the @".to_owned(), None);
+        return refused("there is nothing after the @".to_owned(), None);
     }
     let mut start = local.len() + 1;
     for label in domain.split('.') {
@@ -122,7 +122,7 @@ pub fn check(address: &str) -> Result<(), NotAnEmail> {
             _ if label.ends_with('-') => ("a part of the domain ends with a hyphen".to_owned(), start + label.len() - 1),
             _ if label.len() > MOST_LABEL => (format!("a part of the domain has more than {MOST_LABEL} bytes"), start),
             _ => match label.char_indices().find(|(_, c)| !(c.is_alphanumeric() || *c == '-' || is_mark(*c))) {
-                Some((at, c)) => (format!("{} cannot stand in a domain", described(&c.to_string())), start + at),
+                Some((at, c)) => (format!("{} cannot be in a domain", described(&c.to_string())), start + at),
                 None => {
                     start += label.len() + 1;
                     continue;
@@ -210,13 +210,13 @@ mod tests {
             ("a@b@c.example", "there is more than one @", Some(2)),
             (".a@b.example", "it begins with a dot", Some(1)),
             ("a.@b.example", "there is a dot right before the @", Some(2)),
-            ("a(b@c.example", "\"(\" cannot stand before the @", Some(2)),
-            ("a@", "there is nothing behind the @", None),
+            ("a(b@c.example", "\"(\" cannot come before the @", Some(2)),
+            ("a@", "there is nothing after the @", None),
             ("a@b", "the domain has no dot", None),
             ("a@b..example", "a part of the domain is empty", Some(5)),
             ("a@b.", "a part of the domain is empty", Some(5)),
             ("a@b-.example", "a part of the domain ends with a hyphen", Some(4)),
-            ("a@b_c.example", "\"_\" cannot stand in a domain", Some(4)),
+            ("a@b_c.example", "\"_\" cannot be in a domain", Some(4)),
             ("a@1.2.3.4", "the domain ends in a number", None),
             (long_local.as_str(), "there are more than 64 bytes before the @", None),
             (long_label.as_str(), "a part of the domain has more than 63 bytes", Some(3)),

@@ -107,7 +107,7 @@ impl Violation {
         Violation { kind, detail: detail.into(), at: None }
     }
 
-    /// A character where another was expected: `at` is its index from 0. Behind the end, the value is too
+    /// A character where another was expected: `at` is its index from 0. After the end, the value is too
     /// short.
     pub fn at_character(text: &str, at: usize, expected: &str) -> Violation {
         match characters::ranges(text).nth(at) {
@@ -118,7 +118,7 @@ impl Violation {
             },
             None => Violation {
                 kind: ViolationKind::TooShort,
-                detail: format!("it ends behind character {at}; {expected} was expected there"),
+                detail: format!("it ends after character {at}; {expected} was expected there"),
                 at: Some(at + 1),
             },
         }

@@ -29,7 +29,7 @@ pub(super) fn parts(text: &str) -> Result<Vec<BuildPart>, TextError> {
             return Err(TextError::new(
                 "a brace is not closed",
                 brace..text.len(),
-                "close it behind the name; write `{{` for a brace itself",
+                "close it after the name; write `{{` for a brace itself",
             ));
         };
         let name = rest[1..close].trim();

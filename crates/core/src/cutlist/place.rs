@@ -1,16 +1,16 @@
-//! Where the characters of a TOML string stand in the file.
+//! Where the characters of a TOML string are in the file.
 
 use std::ops::Range;
 
 use crate::piece::TextPlace;
 
-/// The place of the text of a TOML string whose literal, quotes included, stands at `span` of `file`.
+/// The place of the text of a TOML string whose literal, quotes included, is at `span` of `file`.
 pub(super) fn text_place(file: &str, span: &Range<usize>) -> TextPlace {
     let literal = &file[span.clone()];
     let quotes = if literal.starts_with("'''") || literal.starts_with("\"\"\"") { 3 } else { 1 };
     let mut start = quotes;
     if quotes == 3 {
-        // A line break right behind the opening quotes is not part of the text.
+        // A line break right after the opening quotes is not part of the text.
         start += if literal[start..].starts_with("\r\n") { 2 } else { usize::from(literal[start..].starts_with('\n')) };
     }
     if literal.starts_with('\'') || !literal.contains('\\') {
@@ -30,7 +30,7 @@ pub(super) fn text_place(file: &str, span: &Range<usize>) -> TextPlace {
             Some('U') => (hexadecimal(rest, 2, 8), 10),
             Some('x') => (hexadecimal(rest, 2, 2), 4),
             Some(c) if c.is_whitespace() => {
-                // A backslash at the end of a line takes the white space behind it along.
+                // A backslash at the end of a line takes the white space after it along.
                 (None, rest.len() - rest[1..].trim_start().len())
             }
             Some(_) => (Some('x'), 2),

@@ -185,7 +185,7 @@ impl Reader<'_> {
         // Outside of quotes and slashes, no condition has a colon.
         let colon = match Condition::parse(text) {
             Ok(_) => None,
-            Err(_) => colon_behind_column(text),
+            Err(_) => colon_after_column(text),
         };
         let (column, start) = match colon {
             Some(colon) => (Some(ColumnRef::parse(&text[..colon])), colon + 1),
@@ -208,14 +208,14 @@ impl Reader<'_> {
     }
 }
 
-/// The colon behind a column's name, bare or quoted.
-fn colon_behind_column(text: &str) -> Option<usize> {
+/// The colon after a column's name, bare or quoted.
+fn colon_after_column(text: &str) -> Option<usize> {
     let start = text.len() - text.trim_start().len();
-    let behind_name = match crate::phrase::text_at(text, start) {
+    let after_name = match crate::phrase::text_at(text, start) {
         Ok((_, end)) if text[start..].starts_with(['"', '\'']) => end,
         _ => start,
     };
-    text[behind_name..].find(':').map(|colon| behind_name + colon)
+    text[after_name..].find(':').map(|colon| after_name + colon)
 }
 
 /// What `columns` and `rows` say.
@@ -235,7 +235,7 @@ fn shape(entry: &PieceEntry, source: &Source) -> Result<Shape, TextError> {
             }
             _ => {
                 let help = format!("write a number from 1 to {MOST_COLUMNS}, or \"auto\" for as many as the data needs");
-                return Err(TextError::new("this is no number of columns", columns.span(), help));
+                return Err(TextError::new("this is not a number of columns", columns.span(), help));
             }
         },
         (None, Some(rows)) if *rows.get_ref() => Shape::Rows,
@@ -281,7 +281,7 @@ fn from_toml(file: &str, error: &toml::de::Error) -> TextError {
     let help = if message.starts_with("invalid type") {
         "write a value of the kind that is expected"
     } else {
-        "a cut list is TOML: key = \"value\" lines under [piece.NAME]; texts with quotes in them stand in single quotes"
+        "a cut list is TOML: key = \"value\" lines under [piece.NAME]; texts with quotes in them go in single quotes"
     };
     TextError::new(message.lines().next().unwrap_or_default(), span, help)
 }

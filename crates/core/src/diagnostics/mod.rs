@@ -126,7 +126,7 @@ impl Diagnostics {
         self.in_layouts.clear();
     }
 
-    /// The hints after a run of so many rows, the most useful first. `checks` are the checks by what they are
+    /// The hints after a run of `rows` rows, the most useful first. `checks` are the checks by what they are
     /// of and their words, with how many rows did not meet them.
     pub fn hints(&self, rows: u64, checks: &[(String, String, Sightings)]) -> Vec<Hint> {
         let mut hints: Vec<Hint> = Vec::new();
@@ -315,7 +315,7 @@ mod tests {
     use crate::tally::Tally;
     use crate::text::unit::Unit;
 
-    /// What is observed of a piece, so many rows at a time.
+    /// What is observed of a piece, some rows at a time.
     fn observed(piece: Piece, values: &[&str], rows: usize) -> Diagnostics {
         let mut diagnostics = Diagnostics::new(std::slice::from_ref(&piece));
         let wanted = crate::piece::Wanted { pieces: vec![piece], ..crate::piece::Wanted::default() };

@@ -18,7 +18,7 @@ pub fn counted_ends(phrase: &Phrase) -> (bool, bool) {
     }
 }
 
-/// The texts that a phrase looks for as they stand.
+/// The texts that a phrase looks for as they are.
 pub fn markers(phrase: &Phrase) -> Vec<String> {
     let mut texts = Vec::new();
     let mut add = |marker: &Marker| {

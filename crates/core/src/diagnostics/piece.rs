@@ -21,7 +21,7 @@ pub struct PieceDiagnostics {
     pub name: String,
     /// The phrase as it was written; empty where the piece comes from no phrase.
     pub phrase: String,
-    /// Whether the phrase has one branch only, so that a step can be put behind it.
+    /// Whether the phrase has one branch only, so that a step can be put after it.
     pub one_branch: bool,
     /// Whether spaces at an end of the value would be counted by the first step.
     pub counts_left: bool,
@@ -96,7 +96,7 @@ impl PieceDiagnostics {
         }
     }
 
-    /// Adds what was seen of the piece in later rows, which were counted from behind row `offset`.
+    /// Adds what was seen of the piece in later rows, which were counted from after row `offset`.
     pub fn append(&mut self, later: &PieceDiagnostics, offset: u64) {
         self.spaces.append(&later.spaces, offset);
         self.missing.append(&later.missing, offset);

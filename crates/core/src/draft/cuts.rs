@@ -1,7 +1,7 @@
 //! The steps of the language that may cut what is wanted out of some texts.
 //!
-//! They are proposed from what the texts have in common: delimiters and words that stand in all of them, and
-//! the places of the first text where the result may stand. Whether a step does what is wanted is found out by
+//! They are proposed from what the texts have in common: delimiters and words that are in all of them, and
+//! the places of the first text where the result may be. Whether a step does what is wanted is found out by
 //! running it.
 
 use std::collections::BTreeSet;
@@ -33,13 +33,13 @@ const MOST_PARTS: usize = 9;
 /// Markers that are tried.
 const MOST_MARKERS: usize = 14;
 
-/// A marker that stands in all texts.
+/// A marker that is in all texts.
 struct Marker {
     written: String,
     cost: f64,
     /// The text itself, where it is one; classes and choices have none.
     text: Option<String>,
-    /// How often it stands in the text where it stands least.
+    /// How often it is in the text where it is least.
     count: usize,
 }
 
@@ -60,7 +60,7 @@ pub fn steps(texts: &[&str], results: &[&str]) -> Vec<Step> {
     steps
 }
 
-/// What stands in all texts and may be a marker.
+/// What is in all texts and may be a marker.
 fn markers(texts: &[&str]) -> Vec<Marker> {
     let Some(first) = texts.first() else { return Vec::new() };
     let mut found: BTreeSet<(u8, String)> = BTreeSet::new();
@@ -73,10 +73,10 @@ fn markers(texts: &[&str]) -> Vec<Marker> {
                     found.insert((2, (*run).to_owned()));
                 }
                 // A mark with the space beside it: ", " or " (".
-                if let Some((next, behind)) = runs.get(index + 1)
+                if let Some((next, after)) = runs.get(index + 1)
                     && matches!(next, Kind::Punctuation | Kind::Space)
                 {
-                    found.insert((2, format!("{run}{behind}")));
+                    found.insert((2, format!("{run}{after}")));
                 }
             }
             Kind::Letter => {
@@ -153,7 +153,7 @@ fn at_marker(marker: &Marker, steps: &mut Vec<Step>) {
     }
 }
 
-/// Steps that cut between two markers, the second of which is the next behind the first.
+/// Steps that cut between two markers, the second of which is the next after the first.
 fn between(first: &Marker, second: &Marker, same: bool, steps: &mut Vec<Step>) {
     if first.text.is_none() && second.text.is_none() {
         return;
@@ -169,7 +169,7 @@ fn between(first: &Marker, second: &Marker, same: bool, steps: &mut Vec<Step>) {
     }
 }
 
-/// Which occurrences are tried where there are so many, as they are written, with what they cost.
+/// Which occurrences are tried where there are `count` of them, as they are written, with what they cost.
 fn nths(count: usize) -> Vec<(&'static str, f64)> {
     let from_left = [("", 0.0), ("2nd ", 0.3), ("3rd ", 0.65), ("4th ", 1.0)];
     let mut nths: Vec<_> = from_left.into_iter().take(count.min(MOST_NTH)).collect();
@@ -213,7 +213,7 @@ fn counted(texts: &[&str], steps: &mut Vec<Step>) {
     }
 }
 
-/// Cuts by position, at the places of the first text where its result may stand.
+/// Cuts by position, at the places of the first text where its result may be.
 fn positions(texts: &[&str], results: &[&str], steps: &mut Vec<Step>) {
     let (Some(text), Some(result)) = (texts.first(), results.first()) else { return };
     let ranges: Vec<_> = characters::ranges(text).collect();
@@ -221,7 +221,7 @@ fn positions(texts: &[&str], results: &[&str], steps: &mut Vec<Step>) {
     let mut places: BTreeSet<(usize, usize)> = BTreeSet::new();
     let wanted: Vec<String> = characters::ranges(result).map(|range| folded(&result[range])).collect();
     let found: Vec<String> = ranges.iter().map(|range| folded(&text[range.clone()])).collect();
-    // Where the result stands, or a part of it that is not padding, prefix or suffix.
+    // Where the result is, or a part of it that is not padding, prefix or suffix.
     for from in 0..found.len() {
         for start in 0..wanted.len() {
             let same = found[from..].iter().zip(&wanted[start..]).take_while(|(a, b)| a == b).count();

@@ -2,7 +2,7 @@
 
 use crate::text_error::TextError;
 
-/// What stands between a value and its result.
+/// What is between a value and its result.
 const ARROW: &str = " => ";
 
 /// A value, and the result it should give.
@@ -54,8 +54,8 @@ impl Example {
     }
 }
 
-/// Whether each result can come from its value at all: its characters stand there, in either case, but for some
-/// put before them, behind them, or as padding.
+/// Whether each result can come from its value at all: its characters are there, in either case, but for some
+/// put before them, after them, or as padding.
 ///
 /// ```
 /// use keen_notch_core::draft::{Example, check};
@@ -68,16 +68,16 @@ impl Example {
 /// # Errors
 /// The index of an example whose result cannot; the span is in that result.
 pub fn check(examples: &[Example]) -> Result<(), (usize, TextError)> {
-    let (before, behind) = common_ends(examples);
+    let (before, after) = common_ends(examples);
     for (index, example) in examples.iter().enumerate() {
-        example.check(before, behind).map_err(|error| (index, error))?;
+        example.check(before, after).map_err(|error| (index, error))?;
     }
     Ok(())
 }
 
 impl Example {
-    /// The check of one example, so many bytes of whose result are the same in all of them at either end.
-    fn check(&self, before: usize, behind: usize) -> Result<(), TextError> {
+    /// The check of one example; `before` and `after` are the numbers of bytes that all results have in common at either end.
+    fn check(&self, before: usize, after: usize) -> Result<(), TextError> {
         if self.value.is_empty() {
             return Err(TextError::new("the value is empty", 0..0, "give a value of the column"));
         }
@@ -87,7 +87,7 @@ impl Example {
         let value = folded(&self.value);
         let has = |c: char| folded(&c.to_string()).chars().all(|c| value.contains(c));
         let foreign = |text: &str| text.contains(|c| !has(c));
-        let mut core = before..self.result.len() - behind;
+        let mut core = before..self.result.len() - after;
         // What all results begin or end with may be put there; so may whole words, and characters at the ends.
         loop {
             let text = &self.result[core.clone()];
@@ -112,8 +112,8 @@ impl Example {
         };
         let width = self.result[culprit..].chars().next().map_or(0, char::len_utf8);
         let help = match text {
-            "" => "a phrase takes a part of the value, and nothing of this result stands in it",
-            _ => "characters that the value has not can only be put before a piece, behind it, or as padding",
+            "" => "a phrase takes a part of the value, and nothing of this result is in it",
+            _ => "characters that the value has not can only be put before a piece, after it, or as padding",
         };
         let message = format!("{} cannot come from the value", characters(all.chars().filter(|c| !has(*c))));
         Err(TextError::new(message, culprit..culprit + width, help))
@@ -132,12 +132,12 @@ fn common_ends(examples: &[Example]) -> (usize, usize) {
         a.zip(b).take_while(|(a, b)| a == b).map(|(a, _)| a.len_utf8()).sum()
     };
     let before = rest.iter().map(|other| same(&mut first.chars(), &mut other.result.chars())).min().unwrap_or(0);
-    let behind = rest.iter().map(|other| same(&mut first.chars().rev(), &mut other.result.chars().rev())).min().unwrap_or(0);
-    (before, behind.min(shortest - before))
+    let after = rest.iter().map(|other| same(&mut first.chars().rev(), &mut other.result.chars().rev())).min().unwrap_or(0);
+    (before, after.min(shortest - before))
 }
 
 fn empty_result(span: std::ops::Range<usize>) -> TextError {
-    let help = "put behind the arrow what the value should give; a blank result needs no phrase";
+    let help = "put after the arrow what the value should give; a blank result needs no phrase";
     TextError::new("the result is empty", span, help)
 }
 

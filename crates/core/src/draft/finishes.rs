@@ -8,7 +8,7 @@ use super::search::THEN;
 use crate::phrase::quoted;
 use crate::text::characters;
 
-/// Finishes that are put behind each other.
+/// Finishes that are put after each other.
 const MOST: usize = 3;
 /// Texts that are followed up at each stage.
 const MOST_STATES: usize = 40;
@@ -39,7 +39,7 @@ impl<'a> Target<'a> {
     }
 
     /// Whether texts may still become their results: what is wanted of letters and digits is still there in its
-    /// order, but for some put before it, behind it, or as padding.
+    /// order, but for some put before it, after it, or as padding.
     pub fn may_come_from(&self, texts: &[String]) -> bool {
         texts.iter().zip(&self.letters).all(|(text, wanted)| {
             let text: Vec<char> = text.chars().flat_map(char::to_lowercase).filter(|c| c.is_alphanumeric()).collect();
@@ -150,8 +150,8 @@ fn candidates(texts: &[String], results: &[&str]) -> Vec<Step> {
             add(format!("pad right to {width} with {}", quoted(filling)), 0.65);
         }
     }
-    // What all results have before or behind their texts. Where the whole text is not there yet, a later finish
-    // may still make it so: then it is what stands there beyond its first or last character.
+    // What all results have before or after their texts. Where the whole text is not there yet, a later finish
+    // may still make it so: then it is what is there beyond its first or last character.
     let folded: Vec<(String, String)> = texts.iter().zip(results).map(|(a, b)| (a.to_lowercase(), b.to_lowercase())).collect();
     let before = |(text, result): &(String, String)| result.find(text.as_str());
     if let Some(at) = folded.first().and_then(before).filter(|at| *at > 0 && result.is_char_boundary(*at)) {
@@ -160,8 +160,8 @@ fn candidates(texts: &[String], results: &[&str]) -> Vec<Step> {
             add(format!("prefix {}", quoted(prefix)), 0.8 + 0.02 * prefix.len() as f64);
         }
     }
-    let behind = |(text, result): &(String, String)| result.rfind(text.as_str()).map(|at| at + text.len());
-    if let Some(at) = folded.first().and_then(behind).filter(|at| *at < result.len() && result.is_char_boundary(*at)) {
+    let after = |(text, result): &(String, String)| result.rfind(text.as_str()).map(|at| at + text.len());
+    if let Some(at) = folded.first().and_then(after).filter(|at| *at < result.len() && result.is_char_boundary(*at)) {
         let suffix = &result[at..];
         if results.iter().all(|result| result.ends_with(suffix)) {
             add(format!("suffix {}", quoted(suffix)), 0.8 + 0.02 * suffix.len() as f64);

@@ -164,7 +164,7 @@ fn heading(node: &Node, survey: &Survey) -> String {
         }
         Node::Optional { by, at_start, .. } => {
             let counted = of_mark(by.trim()).map_or(0, |mark| mark.values);
-            let side = if *at_start { "before" } else { "behind" };
+            let side = if *at_start { "before" } else { "after" };
             format!(
                 "Only {} have {}: what stands {side} it is missing in the others.",
                 of(counted, values, "values"),

@@ -1,4 +1,4 @@
-//! What divides texts: marks that stand in nearly all of them, or in some.
+//! What divides texts: marks that are in nearly all of them, or in some.
 
 use std::collections::BTreeMap;
 
@@ -10,14 +10,14 @@ use crate::text::kind::Kind;
 pub const STEADY: f64 = 0.9;
 /// A share of texts that are the same where they are taken to be so always.
 pub const SAME: f64 = 0.95;
-/// What stands in so small a share of values is an exception, no part that may be absent.
+/// What is in a smaller share of values is an exception, no part that may be absent.
 pub const EXCEPTION: f64 = 0.03;
 /// Parts of one division.
 pub const MOST_PARTS: usize = 12;
-/// Characters on average of what may stand before a value: an epoch, a kind, a sign.
+/// Characters on average of what may come before a value: an epoch, a kind, a sign.
 const SHORT: f64 = 3.0;
 
-/// The marks that only some texts have, and those once, in the order in which they stand.
+/// The marks that only some texts have, and those once, in the order in which they are.
 pub fn optional_marks(texts: &[String]) -> Vec<String> {
     let total = texts.len() as f64;
     let mut found: Vec<(usize, usize, String)> = Vec::new();
@@ -31,11 +31,11 @@ pub fn optional_marks(texts: &[String]) -> Vec<String> {
             found.push((place, with.len(), mark));
         }
     }
-    // A mark that stands behind another one nearly always is a matter of what that one begins.
+    // A mark that comes after another one nearly always is a matter of what that one begins.
     let is_within = |mark: &str, other: &str| {
         let with = || texts.iter().filter(|text| text.contains(mark));
-        let behind = with().filter(|text| text.find(other).is_some_and(|at| Some(at) < text.find(mark)));
-        behind.count() as f64 >= STEADY * with().count() as f64
+        let after = with().filter(|text| text.find(other).is_some_and(|at| Some(at) < text.find(mark)));
+        after.count() as f64 >= STEADY * with().count() as f64
     };
     let all = found.clone();
     found.retain(|(_, _, mark)| all.iter().all(|(_, _, other)| other == mark || !is_within(mark, other)));
@@ -46,9 +46,9 @@ pub fn optional_marks(texts: &[String]) -> Vec<String> {
     found.into_iter().map(|(_, _, mark)| mark).collect()
 }
 
-/// Whether what stands before a mark is the extra, and what stands behind it is what the texts without the mark
+/// Whether what comes before a mark is the extra, and what comes after it is what the texts without the mark
 /// have too: told by the kinds of characters, and where these are the same, by the lengths.
-pub fn is_prefix(before: &[String], behind: &[String], without: &[String]) -> bool {
+pub fn is_prefix(before: &[String], after: &[String], without: &[String]) -> bool {
     let kinds = |text: &String| {
         let all = runs_of(text).into_iter().filter_map(|run| if let What::Kind(kinds) = run.what { Some(kinds) } else { None });
         all.fold(Kinds::default(), Kinds::with)
@@ -56,16 +56,16 @@ pub fn is_prefix(before: &[String], behind: &[String], without: &[String]) -> bo
     let usual = commonest(without.iter().map(kinds)).map(|(kinds, _)| kinds);
     let alike =
         |texts: &[String]| texts.iter().filter(|text| Some(kinds(text)) == usual).count() as f64 / texts.len().max(1) as f64;
-    let (left, right) = (alike(before), alike(behind));
+    let (left, right) = (alike(before), alike(after));
     if (left - right).abs() > 0.2 {
         return right > left;
     }
     let mean =
         |texts: &[String]| texts.iter().map(|text| characters::count(text)).sum::<usize>() as f64 / texts.len().max(1) as f64;
-    mean(before) <= SHORT && (mean(without) - mean(behind)).abs() < (mean(without) - mean(before)).abs()
+    mean(before) <= SHORT && (mean(without) - mean(after)).abs() < (mean(without) - mean(before)).abs()
 }
 
-/// A mark with the space behind it, where nearly all texts that have the mark have that too.
+/// A mark with the space after it, where nearly all texts that have the mark have that too.
 pub fn spaced(mark: &str, texts: &[String]) -> String {
     let with = texts.iter().filter(|text| text.contains(mark)).count();
     let spaced = format!("{mark} ");
@@ -91,7 +91,7 @@ pub fn divider(texts: &[String]) -> Option<(String, usize)> {
         dividers.push((rank, MOST_PARTS - count, mark));
     }
     dividers.sort();
-    // A mark that stands at an end divides nothing off.
+    // A mark that is at an end divides nothing off.
     let divides = |mark: &str| {
         let bare = texts.iter().filter(|text| text.starts_with(mark) || text.ends_with(mark));
         (bare.count() as f64) < (1.0 - STEADY) * texts.len() as f64
@@ -99,7 +99,7 @@ pub fn divider(texts: &[String]) -> Option<(String, usize)> {
     dividers.into_iter().find(|(_, _, mark)| divides(mark)).map(|(_, rest, mark)| (mark, MOST_PARTS - rest + 1))
 }
 
-/// Whether a mark stands in numbers, once in each text: then it divides nothing.
+/// Whether a mark is in numbers, once in each text: then it divides nothing.
 fn is_decimal_mark(mark: &str, texts: &[String]) -> bool {
     if !matches!(mark, "." | ",") {
         return false;
@@ -115,7 +115,7 @@ fn is_decimal_mark(mark: &str, texts: &[String]) -> bool {
     with.iter().filter(in_number).count() as f64 >= STEADY * with.len() as f64
 }
 
-/// Every character of the texts that is neither letter nor digit and stands in enough of them.
+/// Every character of the texts that is neither letter nor digit and is in enough of them.
 fn marks(texts: &[String]) -> Vec<String> {
     let mut counts: BTreeMap<&str, usize> = BTreeMap::new();
     for text in texts {

@@ -1,8 +1,8 @@
-//! Names that the data suggests for parts that stand together.
+//! Names that the data suggests for parts that are together.
 
 use super::structure::Node;
 
-/// Gives parts the names that they suggest together: a label names what stands behind it, and years, months
+/// Gives parts the names that they suggest together: a label names what comes after it, and years, months
 /// and days are told by their figures.
 pub fn name_parts(parts: &mut [Node]) {
     if let [Node::Same(label), Node::Leaf(leaf)] = parts {
@@ -31,7 +31,7 @@ pub fn name_parts(parts: &mut [Node]) {
     };
     let figures = |node: &Node, most| within(node, 1, most, 2);
     match others.as_slice() {
-        // Behind the year the order is plain; before it, only where a figure is no month.
+        // After the year the order is plain; before it, only where a figure is no month.
         [month, day, ..]
             if figures(&parts[*month], 12) && figures(&parts[*day], 31) && (year == 0 || !figures(&parts[*day], 12)) =>
         {

@@ -49,13 +49,13 @@ pub fn by_position(texts: &[String]) -> Option<Node> {
     (leaves > 1 && leaves <= MOST_PARTS).then_some(Node::Joined(parts))
 }
 
-/// What stands at one position.
+/// What is at one position.
 #[derive(Debug, Clone, Default)]
 struct Place {
     counts: BTreeMap<String, usize>,
 }
 
-/// What nearly always stands at one position.
+/// What nearly always is at one position.
 #[derive(Debug, Clone, PartialEq)]
 enum Make {
     /// The same mark.

@@ -103,7 +103,7 @@ impl Writing<'_> {
                 parts.join(&self.text(by))
             }
             Node::Brackets { marks: (open, close), parts: [before, inside, after] } => {
-                // What stands beside the brackets and is no piece would be lost.
+                // What is beside the brackets and is no piece would be lost.
                 let whole = [before, after].iter().all(|side| ***side != Node::Nothing);
                 let (before, inside, after) = (self.write(before)?, self.write(inside)?, self.write(after)?);
                 whole.then(|| format!("{before}{}{inside}{}{after}", self.text(open), self.text(close)))?

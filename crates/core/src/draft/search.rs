@@ -1,7 +1,7 @@
 //! Looking for phrases that turn each value into its result.
 //!
 //! Nothing is guessed that is not tried: cuts are proposed from what the values have in common, run on all of
-//! them, and told apart by what they give, so that phrases which give the same are followed up once. Behind
+//! them, and told apart by what they give, so that phrases which give the same are followed up once. After
 //! each cut, and each cut of a cut, the finishes are looked for that make the results of it. All is in a fixed
 //! order, so that the same examples give the same phrases.
 

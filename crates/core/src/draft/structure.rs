@@ -8,7 +8,7 @@ use super::plans::Plans;
 use crate::phrase::quoted;
 use crate::survey::{What, runs_of};
 
-/// Values that go on behind the sections that most have: so large a share is no exception.
+/// Values that go on after the sections that most have: this share is not an exception.
 const LONGER: f64 = 0.03;
 /// Divisions within divisions.
 const DEEPEST: usize = 4;
@@ -24,7 +24,7 @@ pub enum Node {
     Nothing,
     /// Parts with the same text between each two.
     Sections {
-        /// What stands between them.
+        /// What is between them.
         by: String,
         /// The parts.
         parts: Vec<Node>,
@@ -33,18 +33,18 @@ pub enum Node {
     Brackets {
         /// What opens and what closes, with the spaces beside it.
         marks: (String, String),
-        /// What stands before, between and behind.
+        /// What comes before, between and after.
         parts: [Box<Node>; 3],
     },
     /// Something that only some values have.
     Optional {
         /// What all values have.
         main: Box<Node>,
-        /// What begins the rest, or ends it where it stands at the start.
+        /// What begins the rest, or ends it where it is at the start.
         by: String,
         /// The rest.
         rest: Box<Node>,
-        /// Whether the rest stands at the start.
+        /// Whether the rest is at the start.
         at_start: bool,
     },
     /// Parts with nothing between them.
@@ -112,7 +112,7 @@ impl Builder<'_> {
         Node::Leaf(Leaf { access: access.then(step), hint: Some(hint.to_owned()), texts, expected })
     }
 
-    /// Addresses: what stands around the @ is called so by everybody.
+    /// Addresses: what is around the @ is called so by everybody.
     fn mailbox(&mut self, texts: &[String], access: &Access, expected: bool) -> Option<Node> {
         let is_address = |text: &&String| {
             let sides = text.split_once('@').filter(|(mailbox, domain)| !mailbox.is_empty() && !domain.is_empty());
@@ -187,16 +187,16 @@ impl Builder<'_> {
         Some(Node::Sections { by, parts })
     }
 
-    /// What only some texts have, behind or before a mark.
+    /// What only some texts have, after or before a mark.
     fn optional(&mut self, texts: &[String], access: &Access, expected: bool, depth: usize) -> Option<Node> {
         let marks = optional_marks(texts);
         let first = marks.first()?;
         let before = self.plans.each(&format!("before {}", quoted(first)), texts);
-        let behind = self.plans.each(&format!("after {}", quoted(first)), texts);
+        let after = self.plans.each(&format!("after {}", quoted(first)), texts);
         let without: Vec<String> = texts.iter().filter(|text| !text.contains(first.as_str())).cloned().collect();
-        Some(if is_prefix(&before, &behind, &without) {
+        Some(if is_prefix(&before, &after, &without) {
             let by = spaced(first, texts);
-            let mains: Vec<String> = behind.into_iter().chain(without).collect();
+            let mains: Vec<String> = after.into_iter().chain(without).collect();
             let main = access.then(&format!("after {}", quoted(&by))).or(access);
             let main = Box::new(self.kept(&mains, main, expected, depth + 2));
             let rest = self.kept(&before, access.then(&format!("before {}", quoted(&by))), false, depth + 2);
@@ -214,7 +214,7 @@ impl Builder<'_> {
         }
     }
 
-    /// Parts at the end, each behind a mark of its own.
+    /// Parts at the end, each after a mark of its own.
     fn tails(&mut self, texts: &[String], access: &Access, expected: bool, depth: usize, marks: &[String]) -> Node {
         let any = |marks: &[String]| match marks {
             [mark] => quoted(&spaced(mark, texts)),
@@ -226,7 +226,7 @@ impl Builder<'_> {
         let mut node = self.kept(&mains, access.then(&step).or(access), expected, depth + 2);
         for (index, mark) in marks.iter().enumerate() {
             let by = spaced(mark, texts);
-            let behind = access.then(&format!("after {}", quoted(&by)));
+            let after = access.then(&format!("after {}", quoted(&by)));
             let mut rests = self.plans.each(&format!("after {}", quoted(&by)), texts);
             let later = &marks[index + 1..];
             let goes_on = rests.iter().any(|rest| later.iter().any(|mark| rest.contains(mark.as_str())));
@@ -237,9 +237,9 @@ impl Builder<'_> {
                     cut.into_iter().next().unwrap_or_else(|| rest.clone())
                 };
                 rests = rests.iter().map(whole).collect();
-                behind.then(&step).or(&behind)
+                after.then(&step).or(&after)
             } else {
-                behind
+                after
             };
             let rest = Box::new(self.kept(&rests, path, false, depth + 2));
             node = Node::Optional { main: Box::new(node), by, rest, at_start: false };

@@ -6,7 +6,7 @@ use crate::text_error::TextError;
 
 /// The most characters that the fields of a form may be wide together, where they have an end.
 const MOST_WIDTH: usize = 10_000;
-/// How deep parts that may be absent may stand in each other.
+/// How deep parts that may be absent may be nested.
 const MOST_DEPTH: usize = 20;
 
 /// One picture of a whole value.
@@ -21,7 +21,7 @@ pub struct Form {
 /// What a form is made of.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Item {
-    /// A text that stands there.
+    /// A text that is there.
     Text(String),
     /// A piece.
     Field(Field),
@@ -95,7 +95,7 @@ impl Reader<'_> {
                     flush(&mut text, &mut items);
                     if depth == MOST_DEPTH {
                         return Err(TextError::new(
-                            "too many brackets stand in each other",
+                            "too many brackets are nested",
                             start..start + 1,
                             "write several forms instead",
                         ));
@@ -132,7 +132,7 @@ impl Reader<'_> {
         Ok(items)
     }
 
-    /// The piece whose `<` stands at byte `start`.
+    /// The piece whose `<` is at byte `start`.
     fn field(&mut self, start: usize) -> Result<Field, TextError> {
         let Some(close) = self.source[self.at..].find('>') else {
             let help = "close it with >; write << for the character itself";
@@ -143,7 +143,7 @@ impl Reader<'_> {
         self.at += close + 1;
         let refused = |message: String, help: &str| Err(TextError::new(message, start..self.at, help));
         if self.names.contains(&field.name) {
-            return refused(format!("the piece {} stands twice in the form", field.name), "give each a name of its own");
+            return refused(format!("the piece {} is twice in the form", field.name), "give each a name of its own");
         }
         self.names.push(field.name.clone());
         self.width += field.to.unwrap_or(field.from);

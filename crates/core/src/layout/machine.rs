@@ -112,7 +112,7 @@ impl Machine {
                 let fork = self.fork();
                 self.steps.push(one());
                 self.steps.push(Step::Either(fork, fork));
-                self.join(fork, |inside, behind| Step::Either(behind, inside));
+                self.join(fork, |inside, after| Step::Either(after, inside));
             }
             // As many as let the rest fit.
             Some(to) => {
@@ -141,7 +141,7 @@ impl Machine {
         self.steps[fork] = either(fork + 1, self.steps.len());
     }
 
-    /// Where the fields stand, or how many characters fitted and what was wanted then.
+    /// Where the fields are, or how many characters fitted and what was wanted then.
     pub fn run(&self, value: &str, fields: &mut [Place], scratch: &mut Scratch) -> Result<(), Stuck> {
         let Scratch { characters, now, next } = scratch;
         characters.clear();

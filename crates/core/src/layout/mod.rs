@@ -26,7 +26,7 @@ pub struct Layout {
 }
 
 impl Layout {
-    /// The names of its pieces, each once, in the order in which they stand in the forms.
+    /// The names of its pieces, each once, in the order in which they are in the forms.
     pub fn names(&self) -> Vec<&str> {
         let mut names: Vec<&str> = Vec::new();
         for form in &self.forms {
@@ -45,11 +45,11 @@ impl Layout {
     /// Where the column, the colon or the form is missing or wrong; the span is in `text`.
     pub fn parse(text: &str, origin: usize) -> Result<Layout, crate::text_error::TextError> {
         use crate::text_error::TextError;
-        let behind_name = match crate::phrase::text_at(text, 0) {
+        let after_name = match crate::phrase::text_at(text, 0) {
             Ok((_, end)) if text.starts_with(['"', '\'']) => end,
             _ => 0,
         };
-        let colon = text[behind_name..].find([':', '<']).map(|at| behind_name + at).filter(|at| text[*at..].starts_with(':'));
+        let colon = text[after_name..].find([':', '<']).map(|at| after_name + at).filter(|at| text[*at..].starts_with(':'));
         let Some(colon) = colon.filter(|colon| !text[..*colon].trim().is_empty()) else {
             let help = "write it like `part_code: <family 3 uppercase>-<serial 8 digits>`";
             return Err(TextError::new("the layout does not say which column it describes", 0..0, help));

@@ -277,7 +277,7 @@ mod tests {
         for (form, at_fault, message) in [
             ("abc", "abc", "the form has no piece"),
             ("<a", "<a", "a piece is not closed"),
-            ("<a>-<a>", "<a>", "the piece a stands twice in the form"),
+            ("<a>-<a>", "<a>", "the piece a is twice in the form"),
             ("<a 0 digits>", "0", "a width of 0"),
             ("<a 5 to 3>", "5 to 3", "the range runs backwards"),
             ("<a digit>", "digit", "a class such as `digits` was expected, not `digit`"),

@@ -6,7 +6,7 @@
 use super::machine::{Machine, NOWHERE, Place, Step, Stuck};
 use crate::batch::simd::{self, ByteRange};
 
-/// Beyond so many edges a form has no walk: its tables would cost more than they bring.
+/// Beyond this number of edges a form has no walk: its tables would cost more than they bring.
 const MOST_EDGES: usize = 4000;
 
 /// The tables of a form.

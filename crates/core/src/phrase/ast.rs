@@ -1,4 +1,4 @@
-//! The syntax tree of a phrase. Every node that can be at fault knows where it stands.
+//! The syntax tree of a phrase. Every node that can be at fault knows where it is.
 
 /// A place in the text of a phrase, in bytes.
 pub type Span = std::ops::Range<usize>;
@@ -12,10 +12,10 @@ pub struct Phrase {
     pub branches: Vec<Branch>,
 }
 
-/// What stands between two `or`s.
+/// What is between two `or`s.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Branch {
-    /// Where the branch stands.
+    /// Where the branch is.
     pub span: Span,
     /// What it does.
     pub body: Body,
@@ -33,7 +33,7 @@ pub enum Body {
 /// One step with its place.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Step {
-    /// Where the step stands.
+    /// Where the step is.
     pub span: Span,
     /// What it does.
     pub kind: StepKind,
@@ -74,9 +74,9 @@ pub enum StepKind {
     Through(Occurrence),
     /// `between "(" and ")"`
     Between {
-        /// What it begins behind.
+        /// What it begins after.
         first: Occurrence,
-        /// What it ends before; without an ordinal, the next one behind the first.
+        /// What it ends before; without an ordinal, the next one after the first.
         second: Marker,
         /// Which one, where an ordinal was said.
         nth: Option<Position>,
@@ -138,11 +138,11 @@ pub enum StepKind {
     DropClass(Class),
     /// `replace "/" with "-"`
     Replace {
-        /// What is replaced, wherever it stands.
+        /// What is replaced, wherever it is.
         marker: Marker,
-        /// What stands there instead; `$1` in it is a group where the marker is a regular expression.
+        /// What is there instead; `$1` in it is a group where the marker is a regular expression.
         with: String,
-        /// Where that text stands in the phrase.
+        /// Where that text is in the phrase.
         with_span: Span,
     },
     /// `pad left to 6 with "0"`
@@ -158,7 +158,7 @@ pub enum StepKind {
     Clip {
         /// The greatest width, in characters.
         width: usize,
-        /// What stands at the end of a text that was clipped, and counts in the width.
+        /// What is at the end of a text that was clipped, and counts in the width.
         mark: String,
     },
     /// `prefix "WO-"`
@@ -189,7 +189,7 @@ pub struct Range {
     pub bounded: bool,
 }
 
-/// One of the places where a marker stands.
+/// One of the places where a marker is.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Occurrence {
     /// Which one, counted over the whole text.
@@ -221,7 +221,7 @@ pub struct NumberStyle {
 pub struct Example {
     /// The text.
     pub text: String,
-    /// Where it stands, quotes included.
+    /// Where it is, quotes included.
     pub span: Span,
 }
 
@@ -239,25 +239,25 @@ pub struct Pattern {
 pub struct Group {
     /// Its number or its name, as written.
     pub name: String,
-    /// Where that stands.
+    /// Where that is.
     pub span: Span,
 }
 
 /// A regular expression as written.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Regex {
-    /// What stands between the slashes.
+    /// What is between the slashes.
     pub pattern: String,
-    /// The flags behind them: any of `i`, `m`, `s` and `x`.
+    /// The flags after them: any of `i`, `m`, `s` and `x`.
     pub flags: String,
-    /// Where it stands, slashes included.
+    /// Where it is, slashes included.
     pub span: Span,
 }
 
 /// What is looked for in a value.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Marker {
-    /// A text as it stands; never empty.
+    /// A text as it is; never empty.
     Text {
         /// The text.
         text: String,
@@ -316,9 +316,9 @@ pub struct Field {
 /// A condition on a text.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Condition {
-    /// Where it stands, `not` included.
+    /// Where it is, `not` included.
     pub span: Span,
-    /// Whether `not` stands before it.
+    /// Whether `not` comes before it.
     pub negated: bool,
     /// What must hold.
     pub kind: ConditionKind,

@@ -27,13 +27,13 @@ pub enum ErrorKind {
     UnknownEscape(String),
     /// A typographic quote, as word processors make them, where a straight one belongs.
     TypographicQuote(char),
-    /// A word that is no step where a step must stand.
+    /// A word that is not a step where a step must be.
     UnknownStep(String),
     /// Something else than what must follow here; the first text is what was wanted.
     Expected {
         /// What was wanted, with quotes of its own where it is a word.
         wanted: String,
-        /// What stands there instead; `None` at the end of the phrase.
+        /// What is there instead; `None` at the end of the phrase.
         found: Option<String>,
     },
     /// Position 0. Positions start at 1, and someone who counts from 0 would be off by one in silence.
@@ -47,19 +47,19 @@ pub enum ErrorKind {
         /// The greatest number allowed here.
         most: usize,
     },
-    /// The second position stands before the first, so nothing could ever be between them.
+    /// The second position comes before the first, so nothing could ever be between them.
     Backwards,
-    /// A marker with nothing in it, which stands everywhere and nowhere.
+    /// A marker with nothing in it, which is everywhere and nowhere.
     EmptyMarker,
     /// Padding with nothing.
     EmptyFilling,
-    /// A literal text with steps behind it: it is a result and takes none.
+    /// A literal text with steps after it: it is a result and takes none.
     StepAfterLiteral,
     /// A regular expression has an opening slash and no closing one.
     UnclosedRegex,
-    /// A letter behind a regular expression that is no flag.
+    /// A letter after a regular expression that is not a flag.
     UnknownFlag,
-    /// A word that is no condition where one must stand.
+    /// A word that is not a condition where one must be.
     UnknownCondition(String),
     /// A regular expression that cannot be read; the reason is the regex crate's.
     BadRegex(String),
@@ -135,7 +135,7 @@ impl fmt::Display for ErrorKind {
             ErrorKind::UnclosedText(quote) => write!(f, "a text opened with {quote} is not closed"),
             ErrorKind::UnknownEscape(escape) => write!(f, "`{escape}` means nothing in a text"),
             ErrorKind::TypographicQuote(quote) => write!(f, "the typographic quote {quote} does not open a text"),
-            ErrorKind::UnknownStep(word) => write!(f, "`{word}` is no step"),
+            ErrorKind::UnknownStep(word) => write!(f, "`{word}` is not a step"),
             ErrorKind::Expected { wanted, found: Some(found) } => write!(f, "{wanted} was expected, not {found}"),
             ErrorKind::Expected { wanted, found: None } => write!(f, "{wanted} is missing at the end"),
             ErrorKind::PositionZero => f.write_str("positions start at 1"),
@@ -145,10 +145,10 @@ impl fmt::Display for ErrorKind {
             ErrorKind::Backwards => f.write_str("the range runs backwards"),
             ErrorKind::EmptyMarker => f.write_str("the marker is empty"),
             ErrorKind::EmptyFilling => f.write_str("the filling is empty"),
-            ErrorKind::StepAfterLiteral => f.write_str("a step behind a literal text"),
+            ErrorKind::StepAfterLiteral => f.write_str("a step after a literal text"),
             ErrorKind::UnclosedRegex => f.write_str("a regular expression is not closed"),
-            ErrorKind::UnknownFlag => f.write_str("an unknown flag behind a regular expression"),
-            ErrorKind::UnknownCondition(word) => write!(f, "`{word}` is no condition"),
+            ErrorKind::UnknownFlag => f.write_str("an unknown flag after a regular expression"),
+            ErrorKind::UnknownCondition(word) => write!(f, "`{word}` is not a condition"),
             ErrorKind::BadRegex(_) => f.write_str("the regular expression cannot be read"),
             ErrorKind::RegexTooLarge { limit } => {
                 write!(f, "the regular expression is too large: it would compile to more than {} MiB", limit >> 20)

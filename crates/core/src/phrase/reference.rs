@@ -44,8 +44,8 @@ pub const GROUPS: &[Group] = &[
         about: "A position is 1, 2, 3 … from the left, -1, -2 … from the right, or last.",
         entries: &[
             entry("whole", "whole", "the value", &[(CODE, "whole")]),
-            entry("first", "first 3", "so many characters from the start", &[(CODE, "first 3")]),
-            entry("last", "last 4", "so many characters from the end", &[(CODE, "last 4")]),
+            entry("first", "first 3", "a number of characters from the start", &[(CODE, "first 3")]),
+            entry("last", "last 4", "a number of characters from the end", &[(CODE, "last 4")]),
             entry("char", "char 1", "one character", &[(CODE, "char 1"), (CODE, "char -1")]),
             entry(
                 "chars",
@@ -53,11 +53,11 @@ pub const GROUPS: &[Group] = &[
                 "from one position to another, both included",
                 &[(CODE, "chars 5 to 12"), (CODE, "chars -4 to end")],
             ),
-            entry("chars", "chars 5 for 8", "so many characters from a position on", &[(CODE, "chars 5 for 8")]),
+            entry("chars", "chars 5 for 8", "a number of characters from a position on", &[(CODE, "chars 5 for 8")]),
             entry(
                 "drop",
                 "drop first 4",
-                "the rest without so many characters at an end",
+                "the rest, without a number of characters at an end",
                 &[(CODE, "drop first 4"), (CODE, "drop last 5")],
             ),
         ],
@@ -65,13 +65,13 @@ pub const GROUPS: &[Group] = &[
     Group {
         title: "By marker",
         about: "A marker is a text (\"any case\" may follow), a /regular expression/, a class such as digits (one unbroken run of it), \
-                or any of \"-/\" (one of those characters). Before it may stand which one: 2nd, last, 2nd last …",
+                or any of \"-/\" (one of those characters). Which one may come before it: 2nd, last, 2nd last …",
         entries: &[
             entry("before", r#"before "-""#, "up to the marker", &[(CODE, r#"before "-""#), (CODE, r#"before last "-""#)]),
             entry(
                 "after",
                 r#"after "-""#,
-                "from behind the marker to the end",
+                "everything after the marker",
                 &[(CODE, r#"after "-""#), (REFERENCE, r#"after "wo:" any case then before " ""#)],
             ),
             entry(
@@ -84,7 +84,7 @@ pub const GROUPS: &[Group] = &[
             entry(
                 "between",
                 r#"between "(" and ")""#,
-                "what stands between two markers; the second is the next one behind the first, or with an ordinal counted like any other",
+                "what is between two markers; the second is the next one after the first, or with an ordinal counted like any other",
                 &[(REFERENCE, r#"between "(" and ")""#), (CODE, r#"between 1st "-" and 2nd "-""#)],
             ),
             entry(
@@ -96,7 +96,7 @@ pub const GROUPS: &[Group] = &[
             entry(
                 "sections",
                 r#"sections 1 to 2 by "-""#,
-                "several parts, with what stands between them",
+                "several parts, with what is between them",
                 &[(CODE, r#"sections 1 to 2 by "-""#)],
             ),
         ],
@@ -114,7 +114,7 @@ pub const GROUPS: &[Group] = &[
             entry(
                 "number",
                 "number 1 signed",
-                "with its sign, where no letter or digit stands before that",
+                "with its sign, where no letter or digit comes before it",
                 &[("t -4.5 C, lot A-12", "number signed")],
             ),
             entry(
@@ -140,17 +140,17 @@ pub const GROUPS: &[Group] = &[
             entry(
                 "position",
                 r#"position of "-""#,
-                "where a marker stands",
+                "where a marker is",
                 &[(CODE, r#"position of "-""#), (CODE, r#"position of last "-""#)],
             ),
-            entry("count", r#"count of "-""#, "how often a marker stands there", &[(CODE, r#"count of "-""#)]),
+            entry("count", r#"count of "-""#, "how often a marker occurs", &[(CODE, r#"count of "-""#)]),
             entry("whether", r#"whether starts with "GRP""#, "true or false", &[(CODE, r#"whether starts with "GRP""#)]),
         ],
     },
     Group {
         title: "Several results at once",
         about: "They end in joined with TEXT (one cell); or the piece of a cut list says columns = 3, columns = \"auto\" or rows = true. \
-                A step behind then works on each result.",
+                A step after it then works on each result.",
         entries: &[
             entry(
                 "sections",
@@ -203,7 +203,7 @@ pub const GROUPS: &[Group] = &[
             entry(
                 "replace",
                 r#"replace "/" with "-""#,
-                "a text wherever a marker stands; $1 or ${name} in it is a group of a regular expression, $$ a dollar",
+                "a text wherever a marker is; $1 or ${name} in it is a group of a regular expression, $$ a dollar",
                 &[("2025/11", r#"replace "/" with "-""#), ("2025/11", r#"replace /(\d+)\/(\d+)/ with "$2.$1""#)],
             ),
             entry(
@@ -219,7 +219,7 @@ pub const GROUPS: &[Group] = &[
                 &[("brake pad, spare", r#"clip to 10 with "…""#)],
             ),
             entry("prefix", r#"prefix "WO-""#, "with a text before it", &[("77120", r#"prefix "WO-""#)]),
-            entry("suffix", r#"suffix " mm""#, "with a text behind it", &[("3.25", r#"suffix " mm""#)]),
+            entry("suffix", r#"suffix " mm""#, "with a text after it", &[("3.25", r#"suffix " mm""#)]),
             entry(
                 "plain",
                 "plain number",
@@ -239,7 +239,7 @@ pub const GROUPS: &[Group] = &[
 /// The conditions, each with examples that ask it.
 pub const CONDITIONS: Group = Group {
     title: "Conditions",
-    about: "For whether, and in a cut list for check, warn, when and the rows to keep. `not` may stand before any of them. \
+    about: "For whether, and in a cut list for check, warn, when and the rows to keep. `not` may come before any of them. \
             All but required pass over a missing piece.",
     entries: &[
         entry("required", "required", "the piece is not missing", &[(CODE, "whether required")]),
@@ -247,7 +247,7 @@ pub const CONDITIONS: Group = Group {
         entry(
             "length",
             "length 4 to 8",
-            "so many characters; length 8 for exactly so many, length 4 to for no upper end",
+            "from 4 to 8 characters; length 8 for exactly 8, length 4 to for no upper end",
             &[(CODE, "whether length 17")],
         ),
         entry(
@@ -264,11 +264,11 @@ pub const CONDITIONS: Group = Group {
             "it ends with a marker",
             &[(REFERENCE, r#"whether ends with "mm""#), (CODE, "whether ends with digits")],
         ),
-        entry("contains", r#"contains "-""#, "a marker stands in it", &[(CODE, r#"whether contains "--""#)]),
+        entry("contains", r#"contains "-""#, "a marker is in it", &[(CODE, r#"whether contains "--""#)]),
         entry(
             "contains",
             r#"contains word "WO""#,
-            "a text stands in it, not inside a longer word",
+            "a text is in it, not inside a longer word",
             &[(REFERENCE, r#"whether contains word "WO""#)],
         ),
         entry("one", r#"one of "A", "B""#, "it is one of these texts", &[("RIG", r#"whether one of "RIG", "EL""#)]),
@@ -289,7 +289,7 @@ pub const CONDITIONS: Group = Group {
         entry(
             "listed",
             r#"listed in "sites.csv""#,
-            "it stands in the first column of a file, or in column \"site\"; from the cut list's folder",
+            "it is in the first column of a file, or in column \"site\"; from the cut list's folder",
             &[],
         ),
         entry("unique", "unique", "no row before has the same; in check and warn, and for the rows to keep", &[]),

@@ -22,7 +22,7 @@ pub(crate) enum TokenKind {
     Ordinal(usize),
     /// A quoted text, its escapes resolved.
     Text(String),
-    /// A regular expression between slashes, and the flags behind it.
+    /// A regular expression between slashes, and the flags after it.
     Regex { pattern: String, flags: String },
     /// A comma.
     Comma,
@@ -87,7 +87,7 @@ fn bare(text: &str) -> TokenKind {
     }
 }
 
-/// The regular expression that opens at byte `start` of `source`, and the byte behind its flags.
+/// The regular expression that opens at byte `start` of `source`, and the byte after its flags.
 fn regex_at(source: &str, start: usize) -> Result<(TokenKind, usize), PhraseError> {
     let inside = &source[start + 1..];
     let mut escaped = false;
@@ -103,13 +103,13 @@ fn regex_at(source: &str, start: usize) -> Result<(TokenKind, usize), PhraseErro
             help: format!("close it: `{}/`; a slash within is written `\\/`", source[start..].trim_end()),
         });
     };
-    let behind = start + 1 + close + 1;
-    let end = source[behind..].find(|c: char| !c.is_ascii_alphabetic()).map_or(source.len(), |n| behind + n);
-    let flags = &source[behind..end];
+    let after = start + 1 + close + 1;
+    let end = source[after..].find(|c: char| !c.is_ascii_alphabetic()).map_or(source.len(), |n| after + n);
+    let flags = &source[after..end];
     if let Some(unknown) = flags.find(|c| !"imsx".contains(c)) {
         return Err(PhraseError {
             kind: ErrorKind::UnknownFlag,
-            span: behind + unknown..behind + unknown + 1,
+            span: after + unknown..after + unknown + 1,
             help:
                 "the flags are i (any case), m (^ and $ at every line), s (. takes line breaks too) and x (spaces are left out)"
                     .to_owned(),
@@ -118,7 +118,7 @@ fn regex_at(source: &str, start: usize) -> Result<(TokenKind, usize), PhraseErro
     Ok((TokenKind::Regex { pattern: inside[..close].to_owned(), flags: flags.to_owned() }, end))
 }
 
-/// The quoted text that opens at byte `start` of `source`, and the byte behind its closing quote.
+/// The quoted text that opens at byte `start` of `source`, and the byte after its closing quote.
 ///
 /// Escapes are `\"`, `\'`, `\\`, `\t`, `\n` and `\u{2013}`.
 pub(crate) fn text_at(source: &str, start: usize) -> Result<(String, usize), PhraseError> {

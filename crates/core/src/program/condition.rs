@@ -51,9 +51,9 @@ enum Test {
     FirstOf(Box<ClassPlan>),
     /// The last character is of the class.
     LastOf(Box<ClassPlan>),
-    /// The marker stands somewhere.
+    /// The marker is somewhere.
     Contains(Box<Matcher>),
-    /// The text stands somewhere with neither letter nor digit on either side.
+    /// The text is somewhere with neither letter nor digit on either side.
     ContainsWord(Box<Matcher>),
     /// The text is one of these.
     OneOf(Vec<String>),
@@ -252,7 +252,7 @@ impl Test {
             },
             Test::ListedIn { file, .. } => Violation::new(ViolationKind::NotListed, format!("it is not listed in {file}")),
             Test::Range { .. } if decimal::compare(text, "0").is_none() => {
-                Violation::new(ViolationKind::NotANumber, "it is no number")
+                Violation::new(ViolationKind::NotANumber, "it is not a number")
             }
             Test::Range { .. } => fails_to(ViolationKind::OutOfRange),
             Test::Date(_) => fails_to(ViolationKind::NotADate),
@@ -347,8 +347,8 @@ fn contains_word(matcher: &Matcher, text: &str, form: Form) -> bool {
     let mut at = 0;
     while let Some(found) = matcher.next(text, at, form) {
         let before = text[..found.start].chars().next_back();
-        let behind = text[found.end..].chars().next();
-        if !before.is_some_and(is_part_of_word) && !behind.is_some_and(is_part_of_word) {
+        let after = text[found.end..].chars().next();
+        if !before.is_some_and(is_part_of_word) && !after.is_some_and(is_part_of_word) {
             return true;
         }
         at = found.start + characters::width_at(text, found.start);

@@ -82,7 +82,7 @@ impl op::SpreadOp {
             SpreadOp::Matches(pattern) => {
                 let mut at = 0;
                 while let Some((found, part)) = pattern.find(text, at, slots) {
-                    // A match with nothing in it is no result; looking on begins behind the next character.
+                    // A match with nothing in it is no result; looking on begins after the next character.
                     if found.is_empty() {
                         at = found.end + text[found.end..].chars().next().map_or(1, char::len_utf8);
                     } else {
@@ -140,7 +140,7 @@ fn window(
         return None;
     }
     let (start, end) = match unit {
-        // A code point that begins before the window, or ends behind it, is left out.
+        // A code point that begins before the window, or ends after it, is left out.
         Unit::Bytes => (text.ceil_char_boundary(found_first - 1), text.floor_char_boundary(found_last)),
         _ => {
             let start = unit.notch(text, found_first - 1);

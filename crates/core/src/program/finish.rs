@@ -123,7 +123,7 @@ pub(super) fn trim(text: &str, sides: Sides) -> std::ops::Range<usize> {
     start..end.max(start)
 }
 
-/// Writes `text` in upper case behind `out`, if that changes it.
+/// Writes `text` in upper case after `out`, if that changes it.
 pub(super) fn upper(text: &str, out: &mut String) -> bool {
     if text.is_ascii() {
         return ascii(text, out, u8::is_ascii_lowercase, str::make_ascii_uppercase);
@@ -131,7 +131,7 @@ pub(super) fn upper(text: &str, out: &mut String) -> bool {
     changed(text, out, |out| out.extend(text.chars().flat_map(char::to_uppercase)))
 }
 
-/// Writes `text` in lower case behind `out`, if that changes it.
+/// Writes `text` in lower case after `out`, if that changes it.
 pub(super) fn lower(text: &str, out: &mut String) -> bool {
     if text.is_ascii() {
         return ascii(text, out, u8::is_ascii_uppercase, str::make_ascii_lowercase);
@@ -156,7 +156,7 @@ fn ascii(text: &str, out: &mut String, is_other: fn(&u8) -> bool, make: fn(&mut 
     true
 }
 
-/// Writes behind `out`, and takes it back if what was written is `text` again.
+/// Writes after `out`, and takes it back if what was written is `text` again.
 pub(super) fn changed(text: &str, out: &mut String, write: impl FnOnce(&mut String)) -> bool {
     let start = out.len();
     write(out);
@@ -167,7 +167,7 @@ pub(super) fn changed(text: &str, out: &mut String, write: impl FnOnce(&mut Stri
     changed
 }
 
-/// Writes `text` with each run of white space as one space behind `out`, if that changes it.
+/// Writes `text` with each run of white space as one space after `out`, if that changes it.
 pub(super) fn squeeze(text: &str, out: &mut String) -> bool {
     let mut in_space = false;
     let is_squeezed = text.chars().all(|c| {
@@ -190,7 +190,7 @@ pub(super) fn squeeze(text: &str, out: &mut String) -> bool {
     true
 }
 
-/// Writes `text` with each word's first letter in upper case and the others in lower case behind `out`, if
+/// Writes `text` with each word's first letter in upper case and the others in lower case after `out`, if
 /// that changes it. Words are those of Unicode Standard Annex #29.
 pub(super) fn title(text: &str, out: &mut String) -> bool {
     changed(text, out, |out| {
@@ -202,7 +202,7 @@ pub(super) fn title(text: &str, out: &mut String) -> bool {
     })
 }
 
-/// Writes the characters of `text` that are of the class (`keep`), or those that are not, behind `out`, if
+/// Writes the characters of `text` that are of the class (`keep`), or those that are not, after `out`, if
 /// that leaves any out.
 pub(super) fn filter(text: &str, form: Form, class: &ClassPlan, keep: bool, out: &mut String) -> bool {
     if form.is_plain() {
@@ -217,7 +217,7 @@ pub(super) fn filter(text: &str, form: Form, class: &ClassPlan, keep: bool, out:
     })
 }
 
-/// Writes `text` with every place of the marker replaced behind `out`, if there is one.
+/// Writes `text` with every place of the marker replaced after `out`, if there is one.
 pub(super) fn replace(
     text: &str,
     (marker, form): (&Matcher, Form),
@@ -266,7 +266,7 @@ pub(super) enum Padded {
     Long,
 }
 
-/// Writes `text` filled up to `width` behind `out`, if it is narrower.
+/// Writes `text` filled up to `width` after `out`, if it is narrower.
 pub(super) fn pad(text: &str, side: Side, width: usize, with: &str, unit: Unit, out: &mut String) -> Padded {
     let there = unit.count(text);
     let Some(wanted) = width.checked_sub(there) else { return Padded::Long };

@@ -25,9 +25,9 @@ pub(super) enum CutKernel {
     Window { from: usize, to: usize },
     /// Up to the first of a byte.
     Before(u8),
-    /// From behind the first of a byte.
+    /// From after the first of a byte.
     After(u8),
-    /// From behind the last of a byte.
+    /// From after the last of a byte.
     AfterLast(u8),
     /// Up to the first of a text, with it or without it.
     UpTo { marker: Box<[u8]>, with_it: bool },
@@ -41,8 +41,8 @@ pub(super) enum CutKernel {
     FirstNumber,
     /// The last number.
     LastNumber,
-    /// The run of a class that is as long as can be, behind the first place of a text that has one.
-    RunBehind { prefix: Box<[u8]>, class: RunClass, is_ascii: bool },
+    /// The run of a class that is as long as can be, after the first place of a text that has one.
+    RunAfter { prefix: Box<[u8]>, class: RunClass, is_ascii: bool },
 }
 
 impl CutKernel {
@@ -81,8 +81,8 @@ impl CutKernel {
             CutOp::Number { which: FIRST, style } if style.is_usual() => CutKernel::FirstNumber,
             CutOp::Number { which: Position::LAST, style } if style.is_usual() => CutKernel::LastNumber,
             CutOp::Match(pattern) => {
-                let (prefix, class, is_ascii) = pattern.run_behind.as_ref()?;
-                CutKernel::RunBehind { prefix: prefix.as_slice().into(), class: RunClass::new(class), is_ascii: *is_ascii }
+                let (prefix, class, is_ascii) = pattern.run_after.as_ref()?;
+                CutKernel::RunAfter { prefix: prefix.as_slice().into(), class: RunClass::new(class), is_ascii: *is_ascii }
             }
             _ => return None,
         })
@@ -107,7 +107,7 @@ impl CutKernel {
             | CutKernel::Section { .. }
             | CutKernel::FirstNumber
             | CutKernel::LastNumber => true,
-            CutKernel::RunBehind { is_ascii, .. } => *is_ascii,
+            CutKernel::RunAfter { is_ascii, .. } => *is_ascii,
             CutKernel::First(_) | CutKernel::Last(_) | CutKernel::Window { .. } => false,
         }
     }
@@ -123,7 +123,7 @@ impl CutKernel {
 
     /// Whether all parts are of digits only.
     pub(super) fn gives_digits(&self) -> bool {
-        matches!(self, CutKernel::RunBehind { class: RunClass::Within(b'0'.., ..=b'9'), .. })
+        matches!(self, CutKernel::RunAfter { class: RunClass::Within(b'0'.., ..=b'9'), .. })
     }
 }
 
@@ -166,11 +166,11 @@ impl WithSimd for CutAll<'_> {
             }
             CutKernel::After(byte) => {
                 let byte = u8x16::splat(byte);
-                each!(spans, value => find(byte, text, value).map(|at| behind(value, at)));
+                each!(spans, value => find(byte, text, value).map(|at| after(value, at)));
             }
             CutKernel::AfterLast(byte) => {
                 let byte = u8x16::splat(byte);
-                each!(spans, value => find_last(byte, text, value).map(|at| behind(value, at)));
+                each!(spans, value => find_last(byte, text, value).map(|at| after(value, at)));
             }
             CutKernel::UpTo { ref marker, with_it } => {
                 let wanted = Wanted::new(marker);
@@ -198,13 +198,13 @@ impl WithSimd for CutAll<'_> {
             }
             CutKernel::FirstNumber => each!(spans, value => first_number(text, value)),
             CutKernel::LastNumber => each!(spans, value => last_number(text, value)),
-            CutKernel::RunBehind { ref prefix, class: RunClass::Within(first, last), .. } => {
+            CutKernel::RunAfter { ref prefix, class: RunClass::Within(first, last), .. } => {
                 let (prefix, range) = (Wanted::new(prefix), ByteRange::new(first, last));
-                each!(spans, value => run_behind(prefix, text, value, |start, end| end_of_range(range, text, start, end)));
+                each!(spans, value => run_after(prefix, text, value, |start, end| end_of_range(range, text, start, end)));
             }
-            CutKernel::RunBehind { ref prefix, class: RunClass::Table(ref class), .. } => {
+            CutKernel::RunAfter { ref prefix, class: RunClass::Table(ref class), .. } => {
                 let prefix = Wanted::new(prefix);
-                each!(spans, value => run_behind(prefix, text, value, |start, end| end_of_class(class, text, start, end)));
+                each!(spans, value => run_after(prefix, text, value, |start, end| end_of_class(class, text, start, end)));
             }
         }
     }
@@ -223,7 +223,7 @@ fn end_of_class(class: &[bool; 256], text: &[u8], start: usize, end: usize) -> u
 
 #[inline(always)]
 fn between(open: u8x16, close: u8x16, text: &[u8], value: Span) -> Option<Span> {
-    let rest = behind(value, find(open, text, value)?);
+    let rest = after(value, find(open, text, value)?);
     find(close, text, rest).map(|at| Span::new(rest.start as usize, at))
 }
 
@@ -319,9 +319,9 @@ fn part(value: Span, from: usize, to: usize) -> Span {
     Span { start: value.start + from as u32, end: value.start + to as u32 }
 }
 
-/// What stands in a value behind the byte `at` of the text.
+/// What is in a value after the byte `at` of the text.
 #[inline(always)]
-fn behind(value: Span, at: usize) -> Span {
+fn after(value: Span, at: usize) -> Span {
     Span { start: at as u32 + 1, end: value.end }
 }
 
@@ -355,7 +355,7 @@ fn number_end(text: &[u8], start: usize, end: usize) -> usize {
     }
 }
 
-/// The last number. It mostly stands in the last sixteen bytes, where a few bits tell all.
+/// The last number. It mostly is in the last sixteen bytes, where a few bits tell all.
 // Always put where it is called: a call takes longer than it does.
 #[inline(always)]
 fn last_number(text: &[u8], value: Span) -> Option<Span> {
@@ -367,7 +367,7 @@ fn last_number(text: &[u8], value: Span) -> Option<Span> {
     let inside = simd::first_lanes(end - at);
     let Some(last) = (digits & inside).checked_ilog2() else { return found(last_number_of_all(text, value)) };
     let before_last = (1 << last) - 1;
-    // The stretch of digits and points that ends there begins behind the last byte that is neither.
+    // The stretch of digits and points that ends there begins after the last byte that is neither.
     let Some(stretch) = (!(digits | points) & before_last).checked_ilog2().map(|byte| byte + 1).or((at == first).then_some(0))
     else {
         return found(last_number_of_all(text, value));
@@ -376,12 +376,12 @@ fn last_number(text: &[u8], value: Span) -> Option<Span> {
     if points & points.wrapping_sub(1) != 0 {
         return found(last_number_of_all(text, value));
     }
-    // One point is the number's own, unless no digit stands before it.
+    // One point is the number's own, unless no digit comes before it.
     let start = if points == 1 << stretch { stretch + 1 } else { stretch };
     Some(Span::new(at + start as usize, at + last as usize + 1))
 }
 
-/// The last number, wherever it stands; empty where there is none. It is looked for from the end, in the stretch of digits
+/// The last number, wherever it is; empty where there is none. It is looked for from the end, in the stretch of digits
 /// and points that holds it, for no number reaches beyond such a stretch.
 #[inline(never)]
 fn last_number_of_all(text: &[u8], value: Span) -> Span {
@@ -402,18 +402,18 @@ fn last_number_of_all(text: &[u8], value: Span) -> Span {
     }
 }
 
-/// The first run behind a text, which ends where `end_of_run` says, of the byte it would begin at and the value's end.
+/// The first run after a text, which ends where `end_of_run` says, of the byte it would begin at and the value's end.
 // Always put where it is called: a call takes longer than it does.
 #[inline(always)]
-fn run_behind(prefix: Wanted, text: &[u8], value: Span, end_of_run: impl Fn(usize, usize) -> usize) -> Option<Span> {
+fn run_after(prefix: Wanted, text: &[u8], value: Span, end_of_run: impl Fn(usize, usize) -> usize) -> Option<Span> {
     let mut at = value.start as usize;
     let end = value.end as usize;
     loop {
         let found = prefix.first(text, at, end)?;
         let start = found + prefix.width();
-        let behind = end_of_run(start, end);
-        if behind > start {
-            return Some(Span::new(start, behind));
+        let after = end_of_run(start, end);
+        if after > start {
+            return Some(Span::new(start, after));
         }
         at = found + 1;
     }

@@ -22,11 +22,11 @@ pub(crate) struct Matcher {
 
 #[derive(Debug, Clone)]
 enum Strategy {
-    /// Matches if and only if this byte, an ASCII character, stands there. One `memchr`.
+    /// Matches if and only if this byte, an ASCII character, is there. One `memchr`.
     Byte(u8),
-    /// Matches if and only if this text stands there. One substring search, made ready once.
+    /// Matches if and only if this text is there. One substring search, made ready once.
     Text(Box<Finder<'static>>),
-    /// Matches if and only if this ASCII text stands there in any case. One automaton, made once.
+    /// Matches if and only if this ASCII text is there in any case. One automaton, made once.
     AnyCase(Box<AhoCorasick>),
     /// Matches an unbroken run of the class, as long as it is. One look into a table a character.
     Run(Box<ClassPlan>),
@@ -58,12 +58,12 @@ impl Matcher {
         Ok(Matcher { strategy, unit })
     }
 
-    /// The marker for a text as it stands.
+    /// The marker for a text as it is.
     pub(crate) fn text(text: &str) -> Matcher {
         Matcher { strategy: Strategy::Text(Box::new(Finder::new(text.as_bytes()).into_owned())), unit: Unit::Characters }
     }
 
-    /// The regular expression behind the marker, if there is one.
+    /// The regular expression after the marker, if there is one.
     pub(crate) fn regex(&self) -> Option<&Compiled> {
         if let Strategy::Regex(compiled, _) = &self.strategy { Some(compiled) } else { None }
     }
@@ -131,7 +131,7 @@ impl Matcher {
         }
     }
 
-    /// The first place that `find` gives whose ends both stand between characters.
+    /// The first place that `find` gives whose ends both are between characters.
     #[inline]
     fn between_characters(
         &self,
@@ -160,7 +160,7 @@ impl Matcher {
         })
     }
 
-    /// One of the places where the marker stands, counted over the whole text.
+    /// One of the places where the marker is, counted over the whole text.
     pub(crate) fn nth(&self, text: &str, nth: Position, form: Form) -> Option<Range<usize>> {
         if let (Strategy::Byte(byte), Position::LAST) = (&self.strategy, nth) {
             // Occurrences of one byte do not overlap, so the last can be looked for from the end.

@@ -42,7 +42,7 @@ impl NumberPlan {
         NumberPlan::new(&NumberStyle { signed: true, like: Some(like.clone()) })
     }
 
-    /// Whether a number is what it is unless anything is said: digits, or digits with decimals behind a point.
+    /// Whether a number is what it is unless anything is said: digits, or digits with decimals after a point.
     pub(super) fn is_usual(&self) -> bool {
         !self.signed && !self.like && self.marks == Marks { thousands: None, decimal: Some('.') }
     }
@@ -74,19 +74,19 @@ impl NumberPlan {
         if let Some(mark) = self.marks.thousands
             && end - start <= 3
         {
-            while let Some(behind) = behind_mark(text, end, mark) {
-                let group_end = digits_end(bytes, behind);
-                if group_end - behind != 3 {
+            while let Some(after) = after_mark(text, end, mark) {
+                let group_end = digits_end(bytes, after);
+                if group_end - after != 3 {
                     break;
                 }
                 end = group_end;
             }
         }
         if let Some(mark) = self.marks.decimal
-            && let Some(behind) = behind_mark(text, end, mark)
+            && let Some(after) = after_mark(text, end, mark)
         {
-            let decimals_end = digits_end(bytes, behind);
-            if decimals_end > behind {
+            let decimals_end = digits_end(bytes, after);
+            if decimals_end > after {
                 end = decimals_end;
             }
         }
@@ -97,7 +97,7 @@ impl NumberPlan {
         Some(start - usize::from(signed)..end)
     }
 
-    /// Writes a number that was found behind `out`, as a plain number, if that changes it.
+    /// Writes a number that was found after `out`, as a plain number, if that changes it.
     pub(crate) fn write(&self, number: &str, out: &mut String) -> bool {
         self.like
             && finish::changed(number, out, |out| {
@@ -119,8 +119,8 @@ fn digits_end(bytes: &[u8], start: usize) -> usize {
     bytes[start..].iter().position(|byte| !byte.is_ascii_digit()).map_or(bytes.len(), |n| start + n)
 }
 
-/// Behind the mark that stands at byte `at`, if it does.
-fn behind_mark(text: &str, at: usize, mark: char) -> Option<usize> {
+/// After the mark that is at byte `at`, if it does.
+fn after_mark(text: &str, at: usize, mark: char) -> Option<usize> {
     let c = text[at..].chars().next()?;
     let same = c == mark || (BLANKS.contains(&mark) && BLANKS.contains(&c));
     same.then(|| at + c.len_utf8())
@@ -128,7 +128,7 @@ fn behind_mark(text: &str, at: usize, mark: char) -> Option<usize> {
 
 /// The marks that an example shows: `1,234.5`, `1.234,5`, `1 234,5`, `1234`, `1234.5`.
 ///
-/// A single mark with three digits behind it and at most three before it is taken for a thousands mark.
+/// A single mark with three digits after it and at most three before it is taken for a thousands mark.
 fn marks_of(example: &Example) -> Result<Marks, PhraseError> {
     let refused = || PhraseError {
         kind: ErrorKind::BadExample,

@@ -93,11 +93,11 @@ pub(super) enum CutOp {
     First(usize),
     /// The last `n`, or all where there are fewer.
     Last(usize),
-    /// One, where there are so many.
+    /// One, where there are that many.
     Char(Position),
     /// What there is from one position to another. Counts first.
     CharsTo(Range),
-    /// What there is of so many from a position on. Counts first.
+    /// What there is of a number of characters from a position on. Counts first.
     CharsFor { from: Position, width: usize },
     /// What is left without the first `n`.
     DropFirst(usize),
@@ -108,10 +108,10 @@ pub(super) enum CutOp {
     UpTo { nth: Position, marker: Matcher, with_it: bool },
     /// From a marker on, with it or without it. The same.
     Onward { nth: Position, marker: Matcher, with_it: bool },
-    /// Between two markers. Looks for the second from behind the first, or where an ordinal was said, from
+    /// Between two markers. Looks for the second from after the first, or where an ordinal was said, from
     /// the start.
     Between { first: Position, open: Matcher, second: Option<Position>, close: Matcher },
-    /// What there is of the sections, with what stands between them. Looks no further than the last section
+    /// What there is of the sections, with what is between them. Looks no further than the last section
     /// asked for; where places count from the end, over the whole text first.
     Sections { range: Range, by: Matcher, skipping_empty: bool },
     /// One number. Looks for digits.
@@ -146,9 +146,9 @@ pub(super) enum SpreadOp {
 pub(super) enum TellOp {
     /// How long it is.
     Length,
-    /// Where a marker stands, from 1; missing where it does not.
+    /// Where a marker is, from 1; missing where there is none.
     PositionOf { nth: Position, marker: Matcher },
-    /// How often a marker stands there.
+    /// How often a marker is there.
     CountOf(Matcher),
     /// Whether a condition holds.
     Whether(Box<ConditionPlan>),
@@ -167,7 +167,7 @@ pub(super) enum FinishOp {
     Title,
     /// Its characters that are of the class, or those that are not.
     Filter { class: Box<ClassPlan>, keep: bool },
-    /// Another text wherever the marker stands.
+    /// Another text wherever the marker is.
     Replace { marker: Matcher, with: Template },
     /// Filled up to a width; as it is where it is as wide or wider.
     Pad { side: Side, width: usize, with: String },
@@ -175,7 +175,7 @@ pub(super) enum FinishOp {
     Clip { width: usize, mark: String, mark_width: usize },
     /// A text before it.
     Prefix(String),
-    /// A text behind it.
+    /// A text after it.
     Suffix(String),
     /// The number it is, without what does not count; missing where it is none.
     PlainNumber(Option<NumberPlan>),

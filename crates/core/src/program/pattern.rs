@@ -25,7 +25,7 @@ pub(crate) struct Compiled {
 }
 
 impl Compiled {
-    /// The first match at or behind byte `at`.
+    /// The first match at or after byte `at`.
     pub(crate) fn find(&self, text: &str, at: usize) -> Option<Range<usize>> {
         if at > text.len() {
             return None;
@@ -43,7 +43,7 @@ impl Compiled {
         self.engine.is_match(text)
     }
 
-    /// Finds the first match at or behind byte `at` with its groups up to `most`.
+    /// Finds the first match at or after byte `at` with its groups up to `most`.
     pub(crate) fn find_groups(&self, text: &str, at: usize, most: usize, slots: &mut Slots) -> bool {
         if at > text.len() {
             return false;
@@ -104,7 +104,7 @@ pub(crate) fn compile_end(regex: &Regex) -> Result<Compiled, PhraseError> {
     compile_as(regex, |pattern| format!(r"(?:{pattern}{})\z", line_end(regex)))
 }
 
-/// With the flag x a comment may run up to the end of the pattern, where nothing may be put behind it.
+/// With the flag x a comment may run up to the end of the pattern, where nothing may be put after it.
 fn line_end(regex: &Regex) -> &'static str {
     if regex.flags.contains('x') { "\n" } else { "" }
 }
@@ -166,7 +166,7 @@ fn refused(regex: &Regex, error: &BuildError) -> PhraseError {
     PhraseError {
         kind: ErrorKind::BadRegex(reason),
         span: span.map_or(regex.span.clone(), |span| in_phrase(regex, span)),
-        help: r"correct the pattern; a character that means something there is taken as it is behind a backslash: \( \. \+"
+        help: r"correct the pattern; a character that means something there is taken as it is after a backslash: \( \. \+"
             .to_owned(),
     }
 }
@@ -184,7 +184,7 @@ pub(crate) struct PatternPlan {
     pub(crate) group: usize,
     /// A text and a class, where the pattern is that text and then a group of one or more of that class, and the
     /// group is what is wanted: in a text of ASCII only, that takes no engine.
-    pub(super) run_behind: Option<RunBehind>,
+    pub(super) run_after: Option<RunAfter>,
 }
 
 impl PatternPlan {
@@ -194,11 +194,11 @@ impl PatternPlan {
             None => 0,
             Some(group) => number_of(&compiled, group)?,
         };
-        let run_behind = if group == 1 { run_behind(&pattern.regex) } else { None };
-        Ok(PatternPlan { compiled, group, run_behind })
+        let run_after = if group == 1 { run_after(&pattern.regex) } else { None };
+        Ok(PatternPlan { compiled, group, run_after })
     }
 
-    /// The match at or behind byte `at`, and the group wanted of it if it took part.
+    /// The match at or after byte `at`, and the group wanted of it if it took part.
     pub(crate) fn find(&self, text: &str, at: usize, slots: &mut Slots) -> Option<(Range<usize>, Option<Range<usize>>)> {
         if self.group == 0 {
             let found = self.compiled.find(text, at)?;
@@ -212,10 +212,10 @@ impl PatternPlan {
 }
 
 /// The text and the class of a pattern such as `WO:([0-9]+)`, and whether all characters of that are ASCII.
-type RunBehind = (Vec<u8>, Box<[bool; 256]>, bool);
+type RunAfter = (Vec<u8>, Box<[bool; 256]>, bool);
 
 /// These, of a pattern that is such a one.
-fn run_behind(regex: &Regex) -> Option<RunBehind> {
+fn run_after(regex: &Regex) -> Option<RunAfter> {
     if !regex.flags.is_empty() {
         return None;
     }
@@ -276,7 +276,7 @@ fn number_of(compiled: &Compiled, group: &Group) -> Result<usize, PhraseError> {
     })
 }
 
-/// What stands in for a match: texts and groups of it, one behind the other.
+/// What stands in for a match: texts and groups of it, one after the other.
 #[derive(Debug, Clone)]
 pub(crate) struct Template(Vec<TemplatePart>);
 
@@ -287,7 +287,7 @@ enum TemplatePart {
 }
 
 impl Template {
-    /// A text as it stands.
+    /// A text as it is.
     pub(crate) fn text(text: &str) -> Template {
         Template(vec![TemplatePart::Text(text.to_owned())])
     }
@@ -298,13 +298,13 @@ impl Template {
         let mut rest = text;
         while let Some(dollar) = rest.find('$') {
             parts.push(TemplatePart::Text(rest[..dollar].to_owned()));
-            let behind = &rest[dollar + 1..];
-            let name_in_braces = behind.strip_prefix('{').and_then(|name| name.split_once('}')).map(|(name, _)| name);
-            let digits = &behind[..behind.find(|c: char| !c.is_ascii_digit()).unwrap_or(behind.len())];
+            let after = &rest[dollar + 1..];
+            let name_in_braces = after.strip_prefix('{').and_then(|name| name.split_once('}')).map(|(name, _)| name);
+            let digits = &after[..after.find(|c: char| !c.is_ascii_digit()).unwrap_or(after.len())];
             let (name, width) = match name_in_braces {
-                _ if behind.starts_with('$') => {
+                _ if after.starts_with('$') => {
                     parts.push(TemplatePart::Text("$".to_owned()));
-                    rest = &behind[1..];
+                    rest = &after[1..];
                     continue;
                 }
                 Some(name) => (name, name.len() + 2),
@@ -319,7 +319,7 @@ impl Template {
             }
             let group = Group { name: name.to_owned(), span: span.clone() };
             parts.push(TemplatePart::Group(number_of(compiled, &group)?));
-            rest = &behind[width..];
+            rest = &after[width..];
         }
         parts.push(TemplatePart::Text(rest.to_owned()));
         Ok(Template(parts))
@@ -335,7 +335,7 @@ impl Template {
         self.0.iter().filter_map(|part| if let TemplatePart::Group(number) = part { Some(*number) } else { None }).max()
     }
 
-    /// Writes it behind `out`, with the groups that `slots` holds of `text`.
+    /// Writes it after `out`, with the groups that `slots` holds of `text`.
     pub(crate) fn write(&self, text: &str, slots: &Slots, out: &mut String) {
         for part in &self.0 {
             match part {

@@ -82,7 +82,7 @@ impl Results {
         !self.offsets.is_empty()
     }
 
-    /// Whether results are parts of their values as they stand.
+    /// Whether results are parts of their values as they are.
     pub fn are_parts(&self) -> bool {
         !self.is_made
     }

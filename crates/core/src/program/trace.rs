@@ -27,7 +27,7 @@ pub struct Trace {
 /// One branch that was tried.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct BranchTrace {
-    /// Where the branch stands in the phrase.
+    /// Where the branch is in the phrase.
     pub span: Span,
     /// Its steps up to the one that gave nothing; empty for a literal.
     pub steps: Vec<StepTrace>,
@@ -38,7 +38,7 @@ pub struct BranchTrace {
 /// One step that was run.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct StepTrace {
-    /// Where the step stands in the phrase.
+    /// Where the step is in the phrase.
     pub span: Span,
     /// What reached it.
     pub before: Vec<Seen>,
@@ -53,7 +53,7 @@ pub struct StepTrace {
 pub struct Seen {
     /// The text; empty for an empty result among several.
     pub text: String,
-    /// Where in the value it stands.
+    /// Where in the value it is.
     pub in_value: Option<Range<usize>>,
 }
 

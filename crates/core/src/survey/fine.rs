@@ -4,11 +4,11 @@ use super::kinds::Kinds;
 use crate::text::characters;
 use crate::text::kind::Kind;
 
-/// Tags of the encoding: below 0x80 stands an ASCII character for itself.
+/// Tags of the encoding: a byte below 0x80 is that ASCII character itself.
 const FIRST_KIND: u8 = 0x80;
 const OTHER: u8 = 0x84;
 const CUT_OFF: u8 = 0x85;
-/// Runs of a fine shape; what is behind them is not told apart.
+/// Runs of a fine shape; what is after them is not told apart.
 const MOST_RUNS: usize = 64;
 
 /// A run of a fine shape.
@@ -27,7 +27,7 @@ pub enum What {
     Kind(Kinds),
     /// The same character again and again, neither letter nor digit.
     Character(String),
-    /// Whatever is behind the runs that a shape tells apart.
+    /// Whatever is after the runs that a shape tells apart.
     Rest,
 }
 
@@ -94,15 +94,15 @@ impl Encoder {
         let mut at = 0;
         while let Some(byte) = bytes.get(at) {
             let tag = TAGS[usize::from(*byte & 0x7F)];
-            let behind = at + 1 + bytes[at + 1..].iter().take_while(|byte| TAGS[usize::from(**byte & 0x7F)] == tag).count();
+            let after = at + 1 + bytes[at + 1..].iter().take_while(|byte| TAGS[usize::from(**byte & 0x7F)] == tag).count();
             if runs == MOST_RUNS {
                 self.key.push(CUT_OFF);
                 return Glance { length: bytes.len(), plain: true, odd: true, cut_off: true };
             }
-            odd |= tag < b' ' || tag == 0x7F || (tag == b' ' && behind - at > 1);
-            self.push(tag, behind - at);
+            odd |= tag < b' ' || tag == 0x7F || (tag == b' ' && after - at > 1);
+            self.push(tag, after - at);
             runs += 1;
-            at = behind;
+            at = after;
         }
         Glance { length: bytes.len(), plain: true, odd, cut_off: false }
     }
@@ -157,7 +157,7 @@ impl Encoder {
         self.count(count);
     }
 
-    /// A count in one byte, or behind a zero in eight.
+    /// A count in one byte, or after a zero in eight.
     #[inline]
     fn count(&mut self, count: usize) {
         match u8::try_from(count) {
@@ -179,14 +179,14 @@ pub fn kind_of(character: &str) -> Option<Kinds> {
     }
 }
 
-/// A run of an encoded shape, as it stands in the key.
+/// A run of an encoded shape, as it is in the key.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Token<'k> {
     /// So many letters or digits of one kind.
     Kind(Kinds, usize),
-    /// The same character so many times, as UTF-8.
+    /// The same character, as UTF-8, and how many times.
     Character(&'k [u8], usize),
-    /// Whatever is behind the runs that a shape tells apart.
+    /// Whatever is after the runs that a shape tells apart.
     Rest,
 }
 
@@ -194,27 +194,27 @@ pub enum Token<'k> {
 pub fn tokens(key: &[u8]) -> impl Iterator<Item = Token<'_>> {
     let mut rest = key;
     std::iter::from_fn(move || {
-        let (tag, behind) = rest.split_first()?;
-        rest = behind;
+        let (tag, after) = rest.split_first()?;
+        rest = after;
         if *tag == CUT_OFF {
             return Some(Token::Rest);
         }
         let character = match *tag {
             OTHER => {
-                let (width, behind) = rest.split_first()?;
-                let (character, behind) = behind.split_at_checked(usize::from(*width))?;
-                rest = behind;
+                let (width, after) = rest.split_first()?;
+                let (character, after) = after.split_at_checked(usize::from(*width))?;
+                rest = after;
                 Some(character)
             }
             tag if tag >= FIRST_KIND => None,
             _ => Some(std::slice::from_ref(tag)),
         };
-        let (count, behind) = rest.split_first()?;
-        rest = behind;
+        let (count, after) = rest.split_first()?;
+        rest = after;
         let count = match *count {
             0 => {
-                let (bytes, behind) = rest.split_first_chunk::<8>()?;
-                rest = behind;
+                let (bytes, after) = rest.split_first_chunk::<8>()?;
+                rest = after;
                 usize::try_from(u64::from_le_bytes(*bytes)).unwrap_or(usize::MAX)
             }
             count => usize::from(count),

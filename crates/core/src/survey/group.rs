@@ -1,9 +1,9 @@
 //! Close shapes put together, so that a column of codes gives a handful of lines, and nothing rare is hidden
 //! among what is common.
 //!
-//! Shapes are only ever put together where the same characters stand between their words. There, each word is
+//! Shapes are only ever put together where the same characters are between their words. There, each word is
 //! looked at over all those values: where nearly all have one make (capitals, digits, a capital and then small
-//! letters), that make stands alone and the others are kept apart; where there are many, letters and digits
+//! letters), that make is kept by itself and the others are kept apart; where there are many, letters and digits
 //! are mixed there as a matter of course, and one set of kinds covers them. Lengths are then treated in the
 //! same way.
 
@@ -17,15 +17,15 @@ use super::shape::{Part, Shape};
 use super::shapes::{Entry, Shapes, slots};
 use crate::sightings::Sightings;
 
-/// A make of word that so large a share of values has stands alone.
+/// A make of word that this share of values has is kept by itself.
 const NEARLY_ALL: f64 = 0.95;
-/// Up to so many makes that have nearly all values between them stand alone too.
+/// Up to this number of makes that have nearly all values between them are kept by themselves too.
 const FEW: usize = 3;
-/// But only if each has so many values on average: otherwise they are taken for chance.
+/// But only if each has this number of values on average: otherwise they are taken for chance.
 const EACH_HAS: u64 = 4;
-/// A length that so large a share of words has stands alone.
+/// A length that this share of words has is kept by itself.
 const STEADY: f64 = 0.9;
-/// Lengths that so large a share of words has are common where none stands alone.
+/// Lengths that this share of words has are common where none is kept by itself.
 const COMMON: f64 = 0.01;
 
 /// Values of close shapes.
@@ -59,14 +59,14 @@ struct Member<'s> {
     values: &'s Entry,
 }
 
-/// A word, or what stands between two.
+/// A word, or what is between two.
 struct Slot {
     /// The kinds of its runs in their order; none where only the set of kinds is known.
     make: Vec<Kinds>,
     kinds: Kinds,
     /// The lengths of its runs; one where the runs are not known.
     widths: Vec<(usize, usize)>,
-    /// What stands there if it is no word.
+    /// What is there if it is no word.
     what: Option<What>,
 }
 

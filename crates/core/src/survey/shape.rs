@@ -84,7 +84,7 @@ impl Shape {
     }
 }
 
-/// The counts at the start of a text: `8`, `2..5`, or none for 1. And what stands behind them.
+/// The counts at the start of a text: `8`, `2..5`, or none for 1. And what comes after them.
 fn counts(text: &str) -> Option<(usize, usize, &str)> {
     let number = |text: &str| {
         let digits = text.bytes().take_while(u8::is_ascii_digit).count();
@@ -93,9 +93,9 @@ fn counts(text: &str) -> Option<(usize, usize, &str)> {
     };
     let (Some(least), rest) = number(text) else { return Some((1, 1, text)) };
     let rest = &text[text.len() - rest..];
-    let Some(behind) = rest.strip_prefix("..") else { return Some((least, least, rest)) };
-    let (Some(most), left) = number(behind) else { return Some((least, least, rest)) };
-    (least <= most).then_some((least, most, &behind[behind.len() - left..]))
+    let Some(after) = rest.strip_prefix("..") else { return Some((least, least, rest)) };
+    let (Some(most), left) = number(after) else { return Some((least, least, rest)) };
+    (least <= most).then_some((least, most, &after[after.len() - left..]))
 }
 
 /// Whether runs can be dealt out to the parts, each of which takes as many as it allows.

@@ -51,14 +51,14 @@ fn first(
     let mut rest = bytes;
     let mut at = 0;
     for _ in 0..SHORT {
-        let Some((word, behind)) = rest.split_first_chunk::<8>() else {
+        let Some((word, after)) = rest.split_first_chunk::<8>() else {
             return rest.iter().position(|byte| of_one(*byte)).map(|found| at + found);
         };
         let found = of_eight(u64::from_le_bytes(*word));
         if found != 0 {
             return Some(at + found.trailing_zeros() as usize / 8);
         }
-        rest = behind;
+        rest = after;
         at += 8;
     }
     of_all(rest).map(|found| at + found)

@@ -11,13 +11,13 @@ use super::bytes;
 
 /// Whether every character of `text` is one byte.
 ///
-/// ASCII alone is not enough: a carriage return and the line feed behind it are one character.
+/// ASCII alone is not enough: a carriage return and the line feed after it are one character.
 #[inline]
 pub fn is_plain(text: &str) -> bool {
     !bytes::any_word(text.as_bytes(), |word| (word & bytes::HIGH) | bytes::has(word, bytes::eight(b'\r')) != 0)
 }
 
-/// Whether a code point whose first byte this is stands alone next to any other of these: each is a character by itself, with
+/// Whether a code point whose first byte this is counts as simple: next to any other of these, each is a character by itself, with
 /// a boundary before and after it, whichever of them its neighbours are.
 ///
 /// These are ASCII without the carriage return, U+0080 to U+02FF, Greek, the first of Cyrillic, and U+4000 to U+9FFF:

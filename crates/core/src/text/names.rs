@@ -1,4 +1,4 @@
-//! Names of characters, for those that cannot be told by looking.
+//! Names of characters, for invisible and look-alike ones.
 
 /// Whether a code point leaves no mark of its own on the screen: white space, controls, joiners,
 /// direction marks and the like.

@@ -43,7 +43,7 @@ impl Unit {
         }
     }
 
-    /// The notch behind the first `n`, as a byte offset; the end of `text` if it has fewer.
+    /// The notch after the first `n`, as a byte offset; the end of `text` if it has fewer.
     pub fn notch(self, text: &str, n: usize) -> usize {
         match self {
             Unit::Characters => characters::notch(text, n),

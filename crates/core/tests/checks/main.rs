@@ -80,7 +80,7 @@ proptest! {
         if let Err(violation) = plan.fit(&value) {
             let at = violation.at.unwrap();
             prop_assert!((1..=characters::count(&value) + 1).contains(&at));
-            // What stands before that character could still have become a code that fits.
+            // What comes before that character could still have become a code that fits.
             let fits_so_far: String = value.chars().take(at - 1).collect();
             let completed = ["", "A", "AA", "AA-1", "A-1", "-1", "1"].iter().any(|rest| plan.fit(&format!("{fits_so_far}{rest}")).is_ok());
             prop_assert!(completed, "{} of {}", fits_so_far, value);
@@ -99,7 +99,7 @@ proptest! {
     }
 
     #[test]
-    fn a_misfit_points_into_its_value(text in "[A-C0-9 é–-]{1,8}", negated in proptest::bool::ANY) {
+    fn a_violation_points_into_its_value(text in "[A-C0-9 é–-]{1,8}", negated in proptest::bool::ANY) {
         for condition in ["digits", "uppercase and digits", "length 3 to 4", "one of \"A\", \"B\"", "range 1 to 5", "email", "check digit luhn", "starts with \"A\""] {
             let words = if negated { format!("not {condition}") } else { condition.to_owned() };
             let plan = ConditionPlan::new(&Condition::parse(&words).unwrap(), &Setting::new(Unit::Characters)).unwrap();

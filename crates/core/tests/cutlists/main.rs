@@ -237,10 +237,10 @@ unique = ['team', 'part_code']";
     assert_eq!(
         judged(&bound(list).unwrap(), &rows),
         [
-            "2: no unique: it stands in row 1 too",
+            "2: no unique: row 1 has it too",
             "2: no not same as depot: it is the same as depot",
             "2: team same as \"depot\": depot has \"1\"",
-            "2: rows unique: team + part_code: together they stand in row 1 too",
+            "2: rows unique: team + part_code: row 1 has the same together",
             "3: team listed in \"teams.csv\": it is not listed in teams.csv",
         ]
     );
@@ -257,11 +257,11 @@ check = ['unique']
 keep = ['depot: not one of \"out\"', 'part_code: unique']";
     let rows = [["1-2", "", "out"], ["3-4", "", ""], ["3-4", "", ""], ["5-6", "", ""], ["7-3", "", ""]];
     // Rows 1 and 3 are left out: what row 1 has is not remembered, and what row 5 repeats is its second number.
-    assert_eq!(judged(&bound(list).unwrap(), &rows), ["5: each unique: it stands in row 2 too"]);
+    assert_eq!(judged(&bound(list).unwrap(), &rows), ["5: each unique: row 2 has it too"]);
 }
 
 #[test]
-fn what_a_misfit_says() {
+fn what_a_violation_says() {
     for (check, value, kind, detail, at) in [
         ("length 8", "1234567", "too-short", "it has 7 characters, not 8", None),
         ("length 2 to 3", "1234", "too-long", "it has 4 characters, not 2 to 3", None),
@@ -278,7 +278,7 @@ fn what_a_misfit_says() {
         ("starts with \"G\"", "x", "wrong-end", "it should be one that starts with “G”", None),
         ("contains \"-\"", "x", "lacks", "it should be one that contains “-”", None),
         ("one of \"RIG\", \"OPS\"", "RIGS", "not-listed", "it is none of the texts allowed; RIG is the nearest", None),
-        ("range 1 to 9", "x", "not-a-number", "it is no number", None),
+        ("range 1 to 9", "x", "not-a-number", "it is not a number", None),
         ("range 1 to 9", "10", "out-of-range", "it should be one that is a number from 1 to 9", None),
         ("date \"%Y\u{2d}%m-%d\"", "2025-13-01", "not-a-date", "it should be one that is a date written as “%Y-%m-%d”", None),
         ("email", "a..b@c.example", "not-an-email", "there are two dots in a row", Some(2)),
@@ -369,8 +369,8 @@ fn what_is_refused_and_where() {
         ("[piece.a]", "a", "the piece says neither `take` nor `build`", "take = 'first 3'"),
         ("[piece.a]\ntake = 'whole'\nbuild = 'x'", "'x'", "a piece is taken or built, not both", "keep one"),
         (&format!("{take}'chars 0 to 3'"), "0", "positions start at 1", "write `chars 1 to 3`"),
-        (&format!("{take}\"before \\\"-\\\" then frist 2\""), "frist", "`frist` is no step", "did you mean `first`?"),
-        (&format!("{take}'''\nwhole then\nuper'''"), "uper", "`uper` is no step", "did you mean `upper`?"),
+        (&format!("{take}\"before \\\"-\\\" then frist 2\""), "frist", "`frist` is not a step", "did you mean `first`?"),
+        (&format!("{take}'''\nwhole then\nuper'''"), "uper", "`uper` is not a step", "did you mean `upper`?"),
         (&format!("{take}'match /a(b)/ group 2'\nof = 'depot'"), "2", "the regular expression has no group 2", "it has 1"),
         (&format!("{take}'whole'\nof = 'part_cod'"), "'part_cod'", "there is no column part_cod", "did you mean part_code?"),
         (&format!("{take}'whole'"), "a", "no column is named", "the columns are part_code, crew_id, depot"),
@@ -381,11 +381,11 @@ fn what_is_refused_and_where() {
             "`columns = 3`",
         ),
         (&format!("{take}'number'\nof = '#1'\ncolumns = 3"), "3", "the phrase gives a single result", "`numbers`"),
-        (&format!("{take}'numbers'\nof = '#1'\ncolumns = 0"), "0", "this is no number of columns", "\"auto\""),
+        (&format!("{take}'numbers'\nof = '#1'\ncolumns = 0"), "0", "this is not a number of columns", "\"auto\""),
         (
             &format!("{take}'numbers'\nof = '#1'\ncolumns = \"all\""),
             "\"all\"",
-            "this is no number of columns",
+            "this is not a number of columns",
             "from 1 to 1000",
         ),
         (
@@ -401,7 +401,12 @@ fn what_is_refused_and_where() {
             "there is no column depott",
             "did you mean depot?",
         ),
-        (&format!("{take}'whole'\nof = '#1'\ncheck = ['digit']"), "digit", "`digit` is no condition", "did you mean `digits`?"),
+        (
+            &format!("{take}'whole'\nof = '#1'\ncheck = ['digit']"),
+            "digit",
+            "`digit` is not a condition",
+            "did you mean `digits`?",
+        ),
         (
             "[piece.a]\nbuild = '{b}'\n[piece.b]\nbuild = 'x{a}'",
             "{a}",
@@ -422,7 +427,7 @@ fn what_is_refused_and_where() {
         (
             "[piece.depot]\nof = 'depot'\ntake = 'whole'",
             "depot",
-            "the piece depot is called like a column of the table",
+            "the piece depot has the name of a column of the table",
             "`replace = true`",
         ),
         (
@@ -441,7 +446,7 @@ fn what_is_refused_and_where() {
             "[piece.a]\nof = '#1'\ntake = 'numbers'\ncolumns = 2\n[piece.a_2]\nof = '#1'\ntake = 'whole'",
             "a_2",
             "two columns of the output would be called a_2",
-            "otherwise",
+            "use another name",
         ),
         ("[layout.part_code]\nform = ['<a 3 digit>']", "digit", "a class such as `digits` was expected", "write"),
         ("[layout.part_code]\nform = []", "part_code", "the layout has no form", "add one"),
@@ -449,8 +454,8 @@ fn what_is_refused_and_where() {
         (
             "[layout.part_code]\nform = ['<depot>']",
             "part_code",
-            "the piece depot is called like a column of the table",
-            "otherwise",
+            "the piece depot has the name of a column of the table",
+            "use another name",
         ),
         ("[piece.a]\nbuild = 'x'\n[proof]\npart_code = '{b}'", "{b}", "there is no piece or column b", ""),
         (

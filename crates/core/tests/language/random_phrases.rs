@@ -8,7 +8,7 @@ use keen_notch_core::text::unit::Unit;
 use proptest::prelude::*;
 use proptest::sample::select;
 
-/// Steps that give a part of the text as it stands.
+/// Steps that give a part of the text as it is.
 const CUTS: &[&str] = &[
     "whole",
     "first 3",
@@ -103,7 +103,7 @@ proptest! {
         prop_assert_eq!(cut.text, trace.results.first().map_or("", |seen| seen.text.as_str()));
         // A result is missing if and only if nothing is left; only a literal may be blank and there.
         prop_assert_eq!(cut.state.missing, cut.text.is_empty(), "{}", phrase);
-        // Running once more, in used room, gives the same.
+        // Running once more, in used memory, gives the same.
         let (text, state) = (cut.text.to_owned(), cut.state);
         let again = plan.cut(&value, &mut scratch);
         prop_assert_eq!((again.text, again.state), (text.as_str(), state));

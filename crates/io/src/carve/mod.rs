@@ -153,7 +153,7 @@ impl Job {
         self
     }
 
-    /// The same, worked on by so many threads. What comes out is the same, whatever their number.
+    /// The same, worked on by `threads` threads. What comes out is the same, whatever their number.
     pub fn with_threads(mut self, threads: usize) -> Job {
         self.threads = threads.max(1);
         self

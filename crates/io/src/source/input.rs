@@ -48,7 +48,7 @@ impl Input {
         }
     }
 
-    /// Opens the input; with an encoding, what is read from it is UTF-8. The meter counts the bytes as they stand.
+    /// Opens the input; with an encoding, what is read from it is UTF-8. The meter counts the bytes as they are.
     ///
     /// # Errors
     /// Where it is missing, a folder, or may not be read.
@@ -73,7 +73,7 @@ impl Input {
     }
 }
 
-/// A character encoding other than UTF-8 as it stands.
+/// A character encoding other than UTF-8 as it is.
 #[derive(Debug, Clone, Copy)]
 pub struct Encoding(&'static encoding_rs::Encoding);
 

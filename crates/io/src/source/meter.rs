@@ -43,8 +43,8 @@ pub struct Metered<R> {
 }
 
 impl<R: Read> Read for Metered<R> {
-    fn read(&mut self, room: &mut [u8]) -> io::Result<usize> {
-        let read = self.reader.read(room)?;
+    fn read(&mut self, buffer: &mut [u8]) -> io::Result<usize> {
+        let read = self.reader.read(buffer)?;
         self.meter.bytes.fetch_add(read as u64, Ordering::Relaxed);
         Ok(read)
     }

@@ -48,7 +48,7 @@ pub fn in_brief(name: &str, columns: &[Surveyed], sample: Option<u64>, width: us
         }
     }
     let title_width = columns.iter().map(|column| visible::width(column.title)).max().unwrap_or(0).min(24);
-    let room = width.saturating_sub(title_width + 46).max(24);
+    let space = width.saturating_sub(title_width + 46).max(24);
     for Surveyed { title, survey, .. } in columns {
         let groups = survey.groups();
         let commonest = groups.first();
@@ -60,12 +60,12 @@ pub fn in_brief(name: &str, columns: &[Surveyed], sample: Option<u64>, width: us
             count_cell(survey.blank.count),
             table::cell(distinct(survey), Style::new()),
             table::cell(length, Style::new()),
-            table::cell(visible::clipped(&shape, room * 3 / 5), Style::new()),
+            table::cell(visible::clipped(&shape, space * 3 / 5), Style::new()),
             table::cell(
                 commonest.map_or(String::new(), |group| visible::share(group.seen.count, survey.values())),
                 Style::new(),
             ),
-            table::cell(visible::clipped(&example, room * 2 / 5), style::QUIET),
+            table::cell(visible::clipped(&example, space * 2 / 5), style::QUIET),
         ]);
     }
     lines.extend(table::lines(&drawn));

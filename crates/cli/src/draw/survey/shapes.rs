@@ -21,7 +21,7 @@ const NARROW_BAR: usize = 8;
 /// The widest shape that has its example on the same line.
 const SHAPE: usize = 34;
 /// Columns that an example should have.
-const ROOM: usize = 18;
+const SPACE: usize = 18;
 
 /// Draws the shapes.
 pub fn draw(column: &Surveyed, width: usize) -> Vec<String> {
@@ -48,17 +48,17 @@ fn side_by_side(groups: &[Group], survey: &Survey, width: usize) -> Vec<String> 
     }
     let widest = |of: &dyn Fn(&Group) -> String| groups.iter().map(|group| visible::width(&of(group))).max().unwrap_or(0);
     let others = widest(&|group| group.shape.to_string()) + widest(&|group| visible::grouped(group.seen.count)).max(6);
-    let room = |rows: fn(&Group) -> String| width.saturating_sub(others + widest(&rows) + BAR + 19);
+    let space = |rows: fn(&Group) -> String| width.saturating_sub(others + widest(&rows) + BAR + 19);
     // Where examples would be cut short, only one row of each shape is named.
-    let rows = if room(rows_of) < ROOM { first_row } else { rows_of };
-    let room = room(rows).max(12);
+    let rows = if space(rows_of) < SPACE { first_row } else { rows_of };
+    let space = space(rows).max(12);
     for group in groups {
         drawn.add_row(vec![
             table::cell(group.shape.to_string(), style::HEAD),
             table::cell(visible::grouped(group.seen.count), Style::new()),
             table::cell(visible::share(group.seen.count, survey.values()), Style::new()),
             table::cell(format!("{:<BAR$}", bar::lying(group.seen.count, survey.values(), BAR)), Style::new()),
-            table::cell(visible::clipped(&visible::value(&group.example), room), Style::new()),
+            table::cell(visible::clipped(&visible::value(&group.example), space), Style::new()),
             table::cell(rows(group), style::QUIET),
         ]);
     }
@@ -74,7 +74,7 @@ fn stacked(groups: &[Group], survey: &Survey, width: usize) -> Vec<String> {
         }
     }
     let digits = groups.iter().map(|group| visible::grouped(group.seen.count).len()).max().unwrap_or(0).max(6);
-    let room = width.saturating_sub(digits + NARROW_BAR + 16).max(20);
+    let space = width.saturating_sub(digits + NARROW_BAR + 16).max(20);
     for group in groups {
         let share = visible::share(group.seen.count, survey.values());
         let bar = bar::lying(group.seen.count, survey.values(), NARROW_BAR);
@@ -82,11 +82,11 @@ fn stacked(groups: &[Group], survey: &Survey, width: usize) -> Vec<String> {
             table::cell(visible::grouped(group.seen.count), Style::new()),
             table::cell(share, Style::new()),
             table::cell(format!("{bar:<NARROW_BAR$}"), Style::new()),
-            table::cell(visible::clipped(&group.shape.to_string(), room), style::HEAD),
+            table::cell(visible::clipped(&group.shape.to_string(), space), style::HEAD),
         ]);
         let example = format!("{}: {}", rows_of(group), visible::value(&group.example));
         let blank = || table::cell("", Style::new());
-        drawn.add_row(vec![blank(), blank(), blank(), table::cell(visible::clipped(&example, room), style::QUIET)]);
+        drawn.add_row(vec![blank(), blank(), blank(), table::cell(visible::clipped(&example, space), style::QUIET)]);
     }
     table::lines(&drawn)
 }

@@ -137,7 +137,7 @@ impl Parser<'_> {
                     let help = self.with(span.start..span.start, ", ").replace(" , ", ", ");
                     return Err(self.expected("a comma between the texts", help));
                 }
-                _ if comma => return Err(self.expected("a text in quotes", "write a text behind the comma".to_owned())),
+                _ if comma => return Err(self.expected("a text in quotes", "write a text after the comma".to_owned())),
                 _ => return Ok(ConditionKind::OneOf(texts)),
             }
         }
@@ -159,7 +159,7 @@ impl Parser<'_> {
         }
     }
 
-    /// A number as written, if one stands here.
+    /// A number as written, if one is here.
     fn decimal_if_any(&mut self) -> Option<String> {
         let Some(Token { kind: TokenKind::Number(_) | TokenKind::Decimal(_), span }) = self.peek() else { return None };
         self.at += 1;

@@ -54,14 +54,14 @@ impl Parser<'_> {
         if let Some(word) = self.peek_word()
             && let Some((_, figure)) = ORDINAL_WORDS.iter().find(|(name, _)| *name == word)
         {
-            let help = format!("write `{step} {figure} \"-\"`: an ordinal in figures, and a marker behind it");
+            let help = format!("write `{step} {figure} \"-\"`: an ordinal in figures, and a marker after it");
             return Err(self.expected("an ordinal in figures, or a marker", help));
         }
         let nth = self.nth()?.unwrap_or(Position::FIRST);
         Ok(Occurrence { nth, marker: marker(self)? })
     }
 
-    /// 1st, 2nd …, `last`, `2nd last` …, if one stands here.
+    /// 1st, 2nd …, `last`, `2nd last` …, if one is here.
     pub(super) fn nth(&mut self) -> Result<Option<Position>, PhraseError> {
         match self.peek() {
             Some(Token { kind: TokenKind::Ordinal(n), span }) => {
@@ -108,7 +108,7 @@ impl Parser<'_> {
             && class_named(word).is_none()
         {
             let help = match nearest_class(word) {
-                Some(class) => format!("did you mean `{class}`? A text to look for stands in quotes: `\"{word}\"`"),
+                Some(class) => format!("did you mean `{class}`? A text to look for goes in quotes: `\"{word}\"`"),
                 None => self.with(self.here(), &format!("\"{word}\"")),
             };
             return Err(self.expected("a marker in quotes", help));

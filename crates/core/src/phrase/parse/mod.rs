@@ -36,7 +36,7 @@ impl Phrase {
 }
 
 impl Condition {
-    /// Reads a condition that stands by itself.
+    /// Reads a condition that is by itself.
     ///
     /// # Errors
     /// Where the words do not make a condition, or make one that could never hold.
@@ -51,7 +51,7 @@ impl Condition {
     }
 }
 
-/// Reads what stands in a layout between `<` and `>`: `name`, `name 3`, `name 3 to 5`, each with a class behind
+/// Reads what is in a layout between `<` and `>`: `name`, `name 3`, `name 3 to 5`, each with a class after
 /// it or not.
 pub(crate) fn parse_field(source: &str) -> Result<Field, PhraseError> {
     let tokens = tokens(source)?;
@@ -103,7 +103,7 @@ impl<'a> Parser<'a> {
         found
     }
 
-    /// Where the next token stands: an empty place at the end of the phrase where there is none.
+    /// Where the next token is: an empty place at the end of the phrase where there is none.
     fn here(&self) -> Span {
         self.peek().map_or(self.source.len()..self.source.len(), |token| token.span.clone())
     }
@@ -112,7 +112,7 @@ impl<'a> Parser<'a> {
         self.at.checked_sub(1).and_then(|last| self.tokens.get(last)).map_or(0, |token| token.span.end)
     }
 
-    /// `wanted` does not stand here; `help` says what to write.
+    /// `wanted` is not here; `help` says what to write.
     fn expected(&self, wanted: &str, help: String) -> PhraseError {
         let found = self.peek().map(|token| format!("`{}`", &self.source[token.span.clone()]));
         PhraseError { kind: ErrorKind::Expected { wanted: wanted.to_owned(), found }, span: self.here(), help }
@@ -154,7 +154,7 @@ impl<'a> Parser<'a> {
                 let mut steps = vec![self.step()?];
                 loop {
                     let then = self.take_word("then");
-                    // `joined with` stands behind its step with or without `then`.
+                    // `joined with` comes after its step with or without `then`.
                     if !then && self.peek_word() != Some("joined") {
                         break;
                     }
@@ -166,7 +166,7 @@ impl<'a> Parser<'a> {
         Ok(Branch { span: start..self.end_of_last(), body })
     }
 
-    /// The error for a token behind a whole branch that neither goes on with it nor begins another.
+    /// The error for a token after a whole branch that neither goes on with it nor begins another.
     fn neither_then_nor_or(&self, token: &Token, before: Option<&Branch>) -> PhraseError {
         let after_literal = matches!(before, Some(Branch { body: Body::Literal(_), .. }));
         let words = &self.source[token.span.clone()];
@@ -174,7 +174,7 @@ impl<'a> Parser<'a> {
             return PhraseError {
                 kind: ErrorKind::StepAfterLiteral,
                 span: token.span.start..self.source.len(),
-                help: "write the text as it should stand, or begin the branch with a step".to_owned(),
+                help: "write the text as it should be, or begin the branch with a step".to_owned(),
             };
         }
         let help = match &token.kind {
@@ -184,7 +184,7 @@ impl<'a> Parser<'a> {
             }
             TokenKind::Comma => self.with(token.span.clone(), " then"),
             TokenKind::Text(_) => self.with_inserted("or"),
-            _ => "join steps with `then`, and give what to use instead behind `or`".to_owned(),
+            _ => "join steps with `then`, and give what to use instead after `or`".to_owned(),
         };
         self.expected("`then` or `or`", help)
     }
@@ -228,7 +228,7 @@ impl<'a> Parser<'a> {
         Ok(if n < 0 { Position::FromEnd(size) } else { Position::FromStart(size) })
     }
 
-    /// A position, if one stands here.
+    /// A position, if one is here.
     fn position_if_any(&mut self, form: &str) -> Result<Option<Position>, PhraseError> {
         let stands = matches!(self.peek(), Some(Token { kind: TokenKind::Number(_), .. })) || self.peek_word() == Some("last");
         stands.then(|| self.position(form)).transpose()

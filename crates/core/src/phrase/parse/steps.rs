@@ -17,8 +17,7 @@ impl Parser<'_> {
         let Some(Token { kind: TokenKind::Word(word), span }) = self.peek() else {
             let help = match self.peek() {
                 Some(Token { kind: TokenKind::Text(_), .. }) => {
-                    "a text is a result only where it stands alone behind `or`; to add one, write `prefix` or `suffix`"
-                        .to_owned()
+                    "a text is a result only where it is alone after `or`; to add one, write `prefix` or `suffix`".to_owned()
                 }
                 Some(Token { kind: TokenKind::Regex { .. }, .. }) => self.with_inserted("match"),
                 _ => format!("write a step, such as {SAMPLE_STEPS}"),
@@ -91,8 +90,8 @@ impl Parser<'_> {
     fn unknown_step(&self, word: &str, span: &Span) -> PhraseError {
         let help = match nearest_step(word) {
             Some(step) => format!("did you mean `{}`? It is written `{}`", step.word, step.form),
-            None if word == "then" || word == "or" => format!("write a step before and behind it, such as {SAMPLE_STEPS}"),
-            None => format!("a step is a word such as {SAMPLE_STEPS}; a text stands in quotes"),
+            None if word == "then" || word == "or" => format!("write a step before and after it, such as {SAMPLE_STEPS}"),
+            None => format!("a step is a word such as {SAMPLE_STEPS}; a text goes in quotes"),
         };
         PhraseError { kind: ErrorKind::UnknownStep(word.to_owned()), span: span.clone(), help }
     }
@@ -167,7 +166,7 @@ impl Parser<'_> {
         Ok(StepKind::Between { first, second: self.marker()?, nth })
     }
 
-    /// `by MARKER`, with `skipping empty` behind it or not.
+    /// `by MARKER`, with `skipping empty` after it or not.
     fn division(&mut self) -> Result<Division, PhraseError> {
         if !self.take_word("by") {
             let help = match self.peek() {
@@ -283,7 +282,7 @@ impl Parser<'_> {
         Ok(StepKind::Clip { width, mark })
     }
 
-    /// `to`, with a number behind it.
+    /// `to`, with a number after it.
     fn to(&mut self, form: &str) -> Result<(), PhraseError> {
         if self.take_word("to") {
             return Ok(());

@@ -42,7 +42,7 @@ pub fn condition(condition: &Condition) -> String {
         }),
         ConditionKind::Date(format) => is(&format!("a date written as {}", text(&format.text))),
         ConditionKind::Email => is("an email address"),
-        ConditionKind::CheckDigit(algorithm) => has(&format!("a right check digit ({})", name(*algorithm))),
+        ConditionKind::CheckDigit(algorithm) => has(&format!("a correct check digit ({})", name(*algorithm))),
         ConditionKind::Unique => is("unlike that of any other row"),
         ConditionKind::SameAs(column) => is(&format!("the same as {column}")),
     };

@@ -28,7 +28,7 @@ pub(super) fn ordinal(nth: Position) -> String {
     }
 }
 
-/// One of the places where a marker stands: `the 2nd “-”`.
+/// One of the places where a marker is: `the 2nd “-”`.
 pub(super) fn occurrence(occurrence: &Occurrence) -> String {
     the(&ordinal(occurrence.nth), &occurrence.marker)
 }
@@ -43,7 +43,7 @@ pub(super) fn the(which: &str, marker: &Marker) -> String {
     }
 }
 
-/// Any place where a marker stands: `“-”`, `any run of digits`.
+/// Any place where a marker is: `“-”`, `any run of digits`.
 pub(super) fn any(marker: &Marker) -> String {
     match marker {
         Marker::Text { text, any_case } => format!("{}{}", self::text(text), in_any_case(*any_case)),
@@ -53,7 +53,7 @@ pub(super) fn any(marker: &Marker) -> String {
     }
 }
 
-/// Every place where a marker stands: `every “-”`.
+/// Every place where a marker is: `every “-”`.
 pub(super) fn every(marker: &Marker) -> String {
     match marker {
         Marker::Text { text, any_case } => format!("every {}{}", bare(text), in_any_case(*any_case)),
@@ -63,7 +63,7 @@ pub(super) fn every(marker: &Marker) -> String {
     }
 }
 
-/// A text as it stands behind `the` or `every`.
+/// A text as it comes after `the` or `every`.
 fn bare(text: &str) -> String {
     let quoted = self::text(text);
     quoted.strip_prefix("a ").map_or(quoted.clone(), str::to_owned)

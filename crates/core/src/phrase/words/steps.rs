@@ -22,13 +22,13 @@ pub(super) fn step(kind: &StepKind, several: bool, first: bool) -> String {
         StepKind::CharsFor { from, width } => take(format!("{} from {} on", characters(*width), character(*from))),
         StepKind::DropFirst(n) => format!("leave out {each}the first {}", characters(*n)),
         StepKind::DropLast(n) => format!("leave out {each}the last {}", characters(*n)),
-        StepKind::Before(marker) => take(format!("what stands before {}", occurrence(marker))),
-        StepKind::After(marker) => take(format!("what stands behind {}", occurrence(marker))),
+        StepKind::Before(marker) => take(format!("what comes before {}", occurrence(marker))),
+        StepKind::After(marker) => take(format!("what comes after {}", occurrence(marker))),
         StepKind::From(marker) => take(format!("everything from {} on, with it", occurrence(marker))),
         StepKind::Through(marker) => take(format!("everything up to {}, with it", occurrence(marker))),
         StepKind::Between { first, second, nth } => {
             let second = nth.map_or_else(|| the("next", second), |nth| the(&ordinal(nth), second));
-            take(format!("what stands between {} and {second}", occurrence(first)))
+            take(format!("what is between {} and {second}", occurrence(first)))
         }
         StepKind::Sections { range, by } => format!("divide {} at {} and take {}", whole(several), division(by), parts(range)),
         StepKind::AllSections(by) => format!("divide the text at {} and take every part", division(by)),
@@ -40,7 +40,7 @@ pub(super) fn step(kind: &StepKind, several: bool, first: bool) -> String {
         StepKind::AllMatches(pattern) => format!("take {}", matched(pattern, "every match")),
         StepKind::Length => format!("count {each}the characters"),
         StepKind::PositionOf(marker) => format!("tell {each}the position of {}", occurrence(marker)),
-        StepKind::CountOf(marker) => format!("count how often {} stands in {it}", any(marker)),
+        StepKind::CountOf(marker) => format!("count how often {} occurs in {it}", any(marker)),
         StepKind::Whether(asked) => format!("write “true” if {it} {}, “false” if not", condition(asked)),
         StepKind::Joined(with) if with.is_empty() => "join them, with nothing between".to_owned(),
         StepKind::Joined(with) => format!("join them, with {} between", text(with)),
@@ -64,7 +64,7 @@ pub(super) fn step(kind: &StepKind, several: bool, first: bool) -> String {
             format!("cut {it} off at {}, with {} at the end where something was cut off", characters(*width), text(mark))
         }
         StepKind::Prefix(prefix) => format!("put {} before {it}", text(prefix)),
-        StepKind::Suffix(suffix) => format!("put {} behind {it}", text(suffix)),
+        StepKind::Suffix(suffix) => format!("put {} after {it}", text(suffix)),
         StepKind::PlainNumber(like) => {
             let like = like.as_ref().map_or(String::new(), |example| format!(", read like {}", text(&example.text)));
             format!("write {it} as a plain number{like}, without zeros that do not count")
@@ -108,7 +108,7 @@ fn part(position: Position) -> String {
 }
 
 fn parts(range: &Range) -> String {
-    let between = "with what stands between them";
+    let between = "with what is between them";
     match (range.from, range.to) {
         (from, to) if from == to && range.bounded => part(from),
         (from, _) if !range.bounded => format!("everything from {} on", part(from)),

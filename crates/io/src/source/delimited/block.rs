@@ -8,14 +8,14 @@ use keen_notch_core::batch::OWN_MAPPING;
 
 use pulp::{Arch, Simd, WithSimd};
 
-use super::marks::{self, RowMarks, STEP};
+use super::marks::{self, BLOCK, RowMarks};
 use super::quoted::Quoted;
 use crate::Error;
 use crate::pool::lock;
 
 /// How much is read at a time, in bytes.
 pub const STRIDE: usize = 256 * 1024;
-/// Some whole rows of an input, one behind the other, with their line ends.
+/// Some whole rows of an input, one after the other, with their line ends.
 #[derive(Debug)]
 pub struct Block {
     /// The bytes; never empty.
@@ -51,7 +51,7 @@ impl Drop for Block {
     }
 }
 
-/// Room of blocks that are done with, to be read into again: room that is new costs more than reading does.
+/// Memory of blocks that are done with, to be read into again: new memory costs more than reading does.
 #[derive(Debug, Default)]
 struct Spares(Mutex<Vec<Vec<u8>>>);
 
@@ -63,11 +63,11 @@ impl Spares {
         lock(&self.0).pop().unwrap_or_default()
     }
 
-    fn give_back(&self, room: Vec<u8>) {
+    fn give_back(&self, buffer: Vec<u8>) {
         let mut spares = lock(&self.0);
-        // The room of a row that was very long is not kept.
-        if spares.len() < Spares::MOST && room.capacity() <= STRIDE * 2 {
-            spares.push(room);
+        // The memory of a row that was very long is not kept.
+        if spares.len() < Spares::MOST && buffer.capacity() <= STRIDE * 2 {
+            spares.push(buffer);
         }
     }
 }
@@ -78,8 +78,8 @@ pub struct Blocks {
     reader: Box<dyn Read + Send>,
     limit: usize,
     stride: usize,
-    /// Room whose first `filled` bytes were read and not yet handed out; it begins at the start of a row.
-    room: Vec<u8>,
+    /// A buffer whose first `filled` bytes were read and not yet handed out; it begins at the start of a row.
+    buffer: Vec<u8>,
     filled: usize,
     spares: Arc<Spares>,
     delimiter: u8,
@@ -87,7 +87,7 @@ pub struct Blocks {
     looked: usize,
     /// Whether that ends in quotes.
     quoted: Quoted,
-    /// Behind the last row end found there.
+    /// After the last row end found there.
     row_end: usize,
     /// The line ends found there, those in quotes included.
     line_ends: u64,
@@ -103,7 +103,7 @@ impl Blocks {
             reader,
             limit,
             stride: STRIDE,
-            room: Vec::new(),
+            buffer: Vec::new(),
             filled: 0,
             spares: Arc::default(),
             delimiter,
@@ -132,7 +132,7 @@ impl Blocks {
         }
         match self.held() {
             [0xEF, 0xBB, 0xBF, ..] => {
-                self.room.copy_within(3..self.filled, 0);
+                self.buffer.copy_within(3..self.filled, 0);
                 self.filled -= 3;
                 Ok(true)
             }
@@ -144,10 +144,10 @@ impl Blocks {
 
     /// What was read and not yet handed out.
     fn held(&self) -> &[u8] {
-        &self.room[..self.filled]
+        &self.buffer[..self.filled]
     }
 
-    /// The next block; `None` behind the last.
+    /// The next block; `None` after the last.
     ///
     /// # Errors
     /// Where reading fails, a quote is never closed, or a row is longer than the limit.
@@ -177,20 +177,20 @@ impl Blocks {
 
     fn hand_out(&mut self, end: usize) -> Block {
         let mut rest = self.spares.take();
-        let behind = &self.room[end..self.filled];
-        let behind_lines = lines(&self.room[end..self.looked]);
-        if rest.len() < behind.len() {
+        let after = &self.buffer[end..self.filled];
+        let after_lines = lines(&self.buffer[end..self.looked]);
+        if rest.len() < after.len() {
             // Zeros that come from the system cost nothing until they are written over.
-            rest = vec![0; behind.len() + self.stride];
+            rest = vec![0; after.len() + self.stride];
         }
-        rest[..behind.len()].copy_from_slice(behind);
-        self.filled = behind.len();
-        let mut bytes = std::mem::replace(&mut self.room, rest);
+        rest[..after.len()].copy_from_slice(after);
+        self.filled = after.len();
+        let mut bytes = std::mem::replace(&mut self.buffer, rest);
         bytes.truncate(end);
         let first_line = self.line;
-        // Those behind the block are few: they belong to the next.
-        self.line += self.line_ends - behind_lines;
-        self.line_ends = behind_lines;
+        // Those after the block are few: they belong to the next.
+        self.line += self.line_ends - after_lines;
+        self.line_ends = after_lines;
         self.looked -= end;
         self.row_end = 0;
         self.quoted.go_on(end);
@@ -200,15 +200,15 @@ impl Blocks {
     /// Reads on until there is as much more as is read at a time, or the input ends.
     fn fill(&mut self) -> Result<(), Error> {
         let wanted = self.filled + self.stride;
-        if self.room.is_empty() {
-            self.room = vec![0; wanted];
-        } else if self.room.len() < wanted {
+        if self.buffer.is_empty() {
+            self.buffer = vec![0; wanted];
+        } else if self.buffer.len() < wanted {
             // Doubled, a long row would take up to twice its size.
-            self.room.reserve_exact(wanted.max(OWN_MAPPING) - self.room.len());
-            self.room.resize(wanted, 0);
+            self.buffer.reserve_exact(wanted.max(OWN_MAPPING) - self.buffer.len());
+            self.buffer.resize(wanted, 0);
         }
         while self.filled < wanted && !self.ended {
-            match self.reader.read(&mut self.room[self.filled..wanted]) {
+            match self.reader.read(&mut self.buffer[self.filled..wanted]) {
                 Ok(read) => {
                     self.ended = read == 0;
                     self.filled += read;
@@ -223,14 +223,14 @@ impl Blocks {
     /// Looks at what has been read since the last look, for quotes and for the last row end. Before the end of the input, only
     /// whole blocks are looked at.
     fn look(&mut self) {
-        let held = &self.room[..self.filled];
+        let held = &self.buffer[..self.filled];
         let unlooked = self.filled - self.looked;
-        let end = if self.ended { self.filled } else { self.looked + unlooked / STEP * STEP };
-        let (blocks, rest) = held[self.looked..end].as_chunks::<STEP>();
-        let mut last = [0; STEP];
+        let end = if self.ended { self.filled } else { self.looked + unlooked / BLOCK * BLOCK };
+        let (blocks, rest) = held[self.looked..end].as_chunks::<BLOCK>();
+        let mut last = [0; BLOCK];
         last[..rest.len()].copy_from_slice(rest);
         let rest = if rest.is_empty() { &[][..] } else { std::slice::from_ref(&last) };
-        for (at, blocks) in [(self.looked, blocks), (self.looked + blocks.len() * STEP, rest)] {
+        for (at, blocks) in [(self.looked, blocks), (self.looked + blocks.len() * BLOCK, rest)] {
             let (delimiter, quoted) = (self.delimiter, &mut self.quoted);
             let found = Arch::new().dispatch(FindRowEnds { blocks, start: at, delimiter, quoted });
             self.line_ends += found.line_ends;
@@ -250,7 +250,7 @@ struct RowEnds {
 
 /// Looks for line ends in some blocks, the first of which is at a place.
 struct FindRowEnds<'a> {
-    blocks: &'a [[u8; STEP]],
+    blocks: &'a [[u8; BLOCK]],
     start: usize,
     delimiter: u8,
     quoted: &'a mut Quoted,
@@ -271,11 +271,11 @@ impl WithSimd for FindRowEnds<'_> {
                 if quotes != 0 || quoted.is_inside() {
                     feeds &= !quoted.inside(at, quotes, feeds | marks::places(block, delimiter));
                 } else {
-                    quoted.go_past(feeds | u64::from(block[STEP - 1] == delimiter) << (STEP - 1));
+                    quoted.go_past(feeds | u64::from(block[BLOCK - 1] == delimiter) << (BLOCK - 1));
                 }
-                let after_last = at + STEP - feeds.leading_zeros() as usize;
+                let after_last = at + BLOCK - feeds.leading_zeros() as usize;
                 row_end = select_unpredictable(feeds != 0, after_last, row_end);
-                at += STEP;
+                at += BLOCK;
             }
         }
         RowEnds { line_ends, row_end: (row_end > 0).then_some(row_end) }
@@ -294,7 +294,7 @@ mod tests {
     use super::*;
     use crate::source::delimited::record::{Cells, Record};
 
-    /// The blocks with their first lines, read so many bytes at a time; a row may have 60.
+    /// The blocks with their first lines, read `stride` bytes at a time; a row may have 60.
     fn blocks(text: &str, stride: usize) -> Result<Vec<(String, u64)>, Error> {
         let reader = Box::new(io::Cursor::new(text.to_owned()));
         let mut blocks = Blocks::new("test".into(), reader, b',', 60).with_stride(stride);

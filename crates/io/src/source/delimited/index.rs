@@ -8,7 +8,7 @@ use keen_notch_core::text::characters::Form;
 use pulp::{Arch, Simd, WithSimd};
 
 use super::block::STRIDE;
-use super::marks::{self, Marks, STEP};
+use super::marks::{self, BLOCK, Marks};
 use super::quoted::Quoted;
 
 /// Where the cells and the rows of a text end, and which bytes need a second look.
@@ -40,12 +40,12 @@ struct Places {
 }
 
 /// The bytes that memory for places is made for at a time.
-const STRETCH: usize = 64 * STEP;
+const STRETCH: usize = 64 * BLOCK;
 
 impl Places {
     /// Memory for the places in a stretch, after those there are.
     fn unfilled(&mut self) -> Unfilled<'_> {
-        if self.memory.len() < self.count + STRETCH + STEP {
+        if self.memory.len() < self.count + STRETCH + BLOCK {
             self.memory.resize((self.count + STRETCH) * 2, 0);
         }
         let memory = self.memory.get_mut(self.count..).unwrap_or_default();
@@ -124,12 +124,12 @@ impl Index {
         let (mut form, mut has_return) = (Form::Plain, false);
         let mut at = span.start as usize;
         while at < span.end as usize {
-            let block = (at - self.from) / STEP;
-            let start = self.from + block * STEP;
+            let block = (at - self.from) / BLOCK;
+            let start = self.from + block * BLOCK;
             let rare = self.rare.get(block).copied().unwrap_or_default();
             let mut odd = (rare.all & !rare.quotes) >> (at - start) << (at - start);
-            let end = (start + STEP).min(span.end as usize);
-            if end < start + STEP {
+            let end = (start + BLOCK).min(span.end as usize);
+            if end < start + BLOCK {
                 odd &= (1 << (end - start)) - 1;
             }
             while odd != 0 {
@@ -149,8 +149,8 @@ impl Index {
             return false;
         }
         let (first, last) = (span.start as usize - self.from, span.end as usize - 1 - self.from);
-        let (first_mask, last_mask) = (u64::MAX << (first % STEP), u64::MAX >> (STEP - 1 - last % STEP));
-        match self.rare.get(first / STEP..=last / STEP) {
+        let (first_mask, last_mask) = (u64::MAX << (first % BLOCK), u64::MAX >> (BLOCK - 1 - last % BLOCK));
+        match self.rare.get(first / BLOCK..=last / BLOCK) {
             Some([only]) => of(only) & first_mask & last_mask != 0,
             Some([one, between @ .., other]) => {
                 let between = between.iter().fold(0, |all, rare| all | of(rare));
@@ -168,16 +168,16 @@ impl Index {
             places.count = 0;
         }
         let bytes_from = bytes.get(from..).unwrap_or_default();
-        let count = bytes_from.len().div_ceil(STEP);
+        let count = bytes_from.len().div_ceil(BLOCK);
         if bytes_from.len() > STRIDE * 2 {
             all_rare.reserve_exact((OWN_MAPPING / size_of::<Rare>()).max(count) - all_rare.len());
         }
         all_rare.resize(count, Rare::default());
         let mut quoted = Quoted::new();
-        let (blocks, rest) = bytes_from.as_chunks::<STEP>();
-        let mut last = [0; STEP];
+        let (blocks, rest) = bytes_from.as_chunks::<BLOCK>();
+        let mut last = [0; BLOCK];
         last[..rest.len()].copy_from_slice(rest);
-        let stretches = blocks.chunks(STRETCH / STEP).chain((!rest.is_empty()).then_some(std::slice::from_ref(&last)));
+        let stretches = blocks.chunks(STRETCH / BLOCK).chain((!rest.is_empty()).then_some(std::slice::from_ref(&last)));
         let (mut at, mut rares) = (from, all_rare.as_mut_slice());
         for stretch in stretches {
             let (of_stretch, others) = std::mem::take(&mut rares).split_at_mut(stretch.len());
@@ -190,7 +190,7 @@ impl Index {
                 feeds: all_feeds.unfilled(),
                 rares: of_stretch,
             });
-            at += stretch.len() * STEP;
+            at += stretch.len() * BLOCK;
             rares = others;
         }
         if bytes.len() > from && self.feeds.all().last().is_none_or(|feed| *feed as usize + 1 != bytes.len()) {
@@ -203,7 +203,7 @@ impl Index {
 
 /// Finds what is in some blocks, the first of which is at a place.
 struct FindIn<'a> {
-    blocks: &'a [[u8; STEP]],
+    blocks: &'a [[u8; BLOCK]],
     start: usize,
     delimiter: u8,
     quoted: &'a mut Quoted,
@@ -218,10 +218,10 @@ impl WithSimd for FindIn<'_> {
     #[inline(always)]
     fn with_simd<S: Simd>(self, _: S) {
         let FindIn { blocks, start, delimiter, quoted, ends: mut new_ends, feeds: mut new_feeds, rares } = self;
-        let mut marks = [Marks::default(); STRETCH / STEP];
+        let mut marks = [Marks::default(); STRETCH / BLOCK];
         let marks = &mut marks[..blocks.len()];
         marks::mark_all(blocks, delimiter, marks);
-        for ((at, marks), place) in (start..).step_by(STEP).zip(marks).zip(rares) {
+        for ((at, marks), place) in (start..).step_by(BLOCK).zip(marks).zip(rares) {
             let Marks { mut ends, mut feeds, quotes, odd } = *marks;
             if quotes != 0 || quoted.is_inside() {
                 let inside = quoted.inside(at, quotes, ends);

@@ -46,7 +46,7 @@ fn last_bytes(rest: &[u8]) -> u128 {
 }
 
 /// The bytes of a table that are looked at in one go for where its cells end; a bit for each in a mask.
-pub const STEP: usize = 64;
+pub const BLOCK: usize = 64;
 
 /// What matters of a block of a delimited text: a bit for each byte of the kind.
 #[derive(Debug, Clone, Copy, Default)]
@@ -63,7 +63,7 @@ pub struct Marks {
 
 /// The marks of some blocks, one after the other.
 // A loop with nothing else in it: with more, the compiler takes registers apart byte by byte.
-pub fn mark_all(blocks: &[[u8; STEP]], delimiter: u8, marks: &mut [Marks]) {
+pub fn mark_all(blocks: &[[u8; BLOCK]], delimiter: u8, marks: &mut [Marks]) {
     for_each_block(blocks, marks, MarkBlock { delimiter });
 }
 
@@ -94,7 +94,7 @@ pub struct RowMarks {
 }
 
 /// The line feeds and the quotes of some blocks, one after the other.
-pub fn mark_rows(blocks: &[[u8; STEP]], marks: &mut [RowMarks]) {
+pub fn mark_rows(blocks: &[[u8; BLOCK]], marks: &mut [RowMarks]) {
     struct MarkRows;
     impl OfBlock<RowMarks> for MarkRows {
         #[inline(always)]
@@ -106,7 +106,7 @@ pub fn mark_rows(blocks: &[[u8; STEP]], marks: &mut [RowMarks]) {
 }
 
 /// A bit for each byte of a block that is this one.
-pub fn places(block: &[u8; STEP], byte: u8) -> u64 {
+pub fn places(block: &[u8; BLOCK], byte: u8) -> u64 {
     Sixteens(*block).are(byte)
 }
 
@@ -125,7 +125,7 @@ trait OfBlock<M> {
 }
 
 /// By sixteen, which every processor has.
-struct Sixteens([u8; STEP]);
+struct Sixteens([u8; BLOCK]);
 
 impl Sixteens {
     #[inline(always)]
@@ -176,10 +176,10 @@ impl Bytes for ThirtyTwos {
 }
 
 /// Finds something of each of some blocks.
-fn for_each_block<M>(blocks: &[[u8; STEP]], marks: &mut [M], of: impl OfBlock<M>) {
+fn for_each_block<M>(blocks: &[[u8; BLOCK]], marks: &mut [M], of: impl OfBlock<M>) {
     #[cfg(target_arch = "x86_64")]
     if let Some(v3) = pulp::x86::V3::try_new() {
-        struct Run<'a, M, O>(pulp::x86::V3, &'a [[u8; STEP]], &'a mut [M], O);
+        struct Run<'a, M, O>(pulp::x86::V3, &'a [[u8; BLOCK]], &'a mut [M], O);
         impl<M, O: OfBlock<M>> pulp::NullaryFnOnce for Run<'_, M, O> {
             type Output = ();
 
@@ -217,7 +217,7 @@ mod tests {
 
     #[test]
     fn marks_of_blocks() {
-        let mut block = [b'x'; STEP];
+        let mut block = [b'x'; BLOCK];
         for (at, byte) in [(0, b','), (1, b'\n'), (2, b'"'), (3, b'\r'), (31, 0xC3), (32, b','), (62, b'"'), (63, b'\n')] {
             block[at] = byte;
         }

@@ -6,7 +6,7 @@
 //! them (Langdale, Lemire: Parsing gigabytes of JSON per second, VLDB Journal 2019). Otherwise they are gone through one by
 //! one. [`super::record`] reads rows by the same rule, so that all agree where a row ends.
 
-use super::marks::STEP;
+use super::marks::BLOCK;
 
 /// Whether the byte at hand is in quotes, for bytes that are gone through from left to right.
 #[derive(Debug, Clone)]
@@ -35,7 +35,7 @@ impl Quoted {
         self.is_inside.then_some(self.opened)
     }
 
-    /// Counts places from so many bytes further on than before.
+    /// Counts places from `bytes` further on than before.
     pub fn go_on(&mut self, bytes: usize) {
         self.opened = self.opened.saturating_sub(bytes);
     }
@@ -68,7 +68,7 @@ impl Quoted {
     #[cold]
     fn one_by_one(&mut self, at: usize, quotes: u64, ends: u64) -> u64 {
         let mut inside = 0;
-        for bit in 0..STEP {
+        for bit in 0..BLOCK {
             let is = |mask: u64| mask >> bit & 1 != 0;
             let is_outside = !self.is_inside;
             if is(quotes) && (self.is_inside || self.may_open) {

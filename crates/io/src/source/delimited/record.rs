@@ -14,7 +14,7 @@ pub fn needs_quotes(bytes: &[u8], delimiter: u8) -> bool {
     any_word(bytes, |word| has(word, delimiters) | has(word, QUOTE) | has(word, FEED) | has(word, RETURN) != 0)
 }
 
-/// One row as it stands in its block.
+/// One row as it is in its block.
 #[derive(Debug, Clone, Copy)]
 pub struct Record<'b> {
     /// The row without its line end.
@@ -32,7 +32,7 @@ impl<'b> Record<'b> {
     /// Reads the row that begins at byte `at` of `block`.
     ///
     /// A cell that begins with a quote is quoted: up to the closing quote everything is text, and two
-    /// quotes stand for one. What stands between a closing quote and the next delimiter belongs to the
+    /// quotes stand for one. What is between a closing quote and the next delimiter belongs to the
     /// cell too, as it is. A quote anywhere else is text.
     pub fn read(block: &'b str, at: usize, delimiter: u8, cells: &'b mut Cells) -> Record<'b> {
         let text = &block[at..];
@@ -70,7 +70,7 @@ impl<'b> Record<'b> {
         self.raw.is_empty()
     }
 
-    /// The bytes of the cell `index` from 0 as they stand in the row, quotes included.
+    /// The bytes of the cell `index` from 0 as they are in the row, quotes included.
     pub fn raw_cell(&self, index: usize) -> &'b str {
         self.cells.get(index).map_or("", |cell| &self.raw[cell.clone()])
     }
@@ -112,9 +112,9 @@ pub fn unquote(inner: &str, value: &mut String) {
         value.push_str(&rest[..quote]);
         rest = &rest[quote + 1..];
         match rest.strip_prefix('"') {
-            Some(behind) => {
+            Some(after) => {
                 value.push('"');
-                rest = behind;
+                rest = after;
             }
             None => break,
         }

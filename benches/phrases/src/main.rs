@@ -1,14 +1,20 @@
-//! What each kind of step costs, on columns of the design's values: `cargo bench -p keen-notch-core`. A column has 1000
-//! values, so that microseconds of a column are nanoseconds of a value.
-#![allow(missing_docs, clippy::unwrap_used, reason = "criterion's macros write undocumented functions")]
+//! What each kind of step costs, in nanoseconds a value. Arguments are words: only phrases with all of them are measured. A column has 1000 values and is run for a fifth of a second, several times; the least and the middle time
+//! are shown, since the machine may be busy with other things.
 
 use std::hint::black_box;
+use std::time::{Duration, Instant};
 
-use criterion::{Criterion, criterion_group, criterion_main};
 use keen_notch_core::batch::Column;
 use keen_notch_core::phrase::Phrase;
 use keen_notch_core::program::{Program, Results, Work};
 use keen_notch_core::text::unit::Unit;
+
+/// Values of a column.
+const VALUES: usize = 1000;
+/// Times that each column is measured.
+const ROUNDS: usize = 15;
+/// How long a column is run each time.
+const ROUND: Duration = Duration::from_millis(15);
 
 const CODE: &str = "GRP-00041273-S7K2";
 const REFERENCE: &str = "INSP 2025/11 WO:77120 (Ines Okafor) brake pad 3.25 mm";
@@ -49,25 +55,25 @@ const STEPS: &[(&str, &str)] = &[
     (CODE, r#"section 4 by "-" or section 3 by "-""#),
 ];
 
-fn phrases(criterion: &mut Criterion) {
-    for (value, phrase) in STEPS {
-        let program = Program::new(&Phrase::parse(phrase).unwrap(), Unit::Characters).unwrap();
-        let column = Column::of(std::iter::repeat_n(*value, 1000));
+fn main() -> Result<(), Box<dyn std::error::Error>> {
+    let wanted: Vec<String> = std::env::args().skip(1).collect();
+    println!("least   middle   phrase");
+    for (value, phrase) in STEPS.iter().filter(|(_, phrase)| wanted.iter().all(|word| phrase.contains(word.as_str()))) {
+        let program = Program::new(&Phrase::parse(phrase)?, Unit::Characters)?;
+        let column = Column::of(std::iter::repeat_n(*value, VALUES));
         let (mut work, mut results) = (Work::default(), Results::default());
-        let name = if value.is_ascii() { (*phrase).to_owned() } else { format!("{phrase} of text beyond ASCII") };
-        // A slash would make a folder of the name.
-        criterion.bench_function(&name.replace('/', "∕"), |bencher| {
-            bencher.iter(|| program.run(black_box(column.texts()), &mut work, &mut results));
-        });
+        let mut round = || {
+            let (start, mut runs) = (Instant::now(), 0u32);
+            while start.elapsed() < ROUND {
+                program.run(black_box(column.texts()), &mut work, &mut results);
+                runs += 1;
+            }
+            start.elapsed().as_nanos() as f64 / f64::from(runs) / VALUES as f64
+        };
+        let mut times: Vec<f64> = (0..ROUNDS).map(|_| round()).collect();
+        times.sort_by(f64::total_cmp);
+        let beyond = if value.is_ascii() { "" } else { ", beyond ASCII" };
+        println!("{:6.1} {:7.1}    {phrase}{beyond}", times[0], times[ROUNDS / 2]);
     }
+    Ok(())
 }
-
-criterion_group! {
-    name = benches;
-    config = Criterion::default()
-        .warm_up_time(std::time::Duration::from_millis(100))
-        .measurement_time(std::time::Duration::from_millis(300))
-        .sample_size(30);
-    targets = phrases
-}
-criterion_main!(benches);

@@ -169,7 +169,7 @@ impl PieceDiagnostics {
         if (self.counts_right && value.ends_with(SPACES)) || (self.counts_left && value.starts_with(SPACES)) {
             self.spaces.note(row);
         }
-        if (state.missing || state.fallback) && !value.is_empty() {
+        if (state.missing || state.fallback) && !value.is_empty() && !self.markers.is_empty() {
             self.look_for_markers(row, value, form);
         }
         if state.missing {
@@ -209,7 +209,7 @@ impl PieceDiagnostics {
 
     fn look_for_markers(&mut self, row: u64, value: &str, form: Form) {
         // Of plain characters, only a tab looks like another one.
-        let may_look_alike = !form.is_plain() || value.contains('\t');
+        let may_look_alike = !form.is_plain() || memchr::memchr(b'\t', value.as_bytes()).is_some();
         for marker in &self.markers {
             let has_letters = marker.chars().any(char::is_alphabetic);
             if !may_look_alike

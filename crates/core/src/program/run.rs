@@ -478,7 +478,12 @@ impl Results {
     }
 
     /// Puts in what another branch, or the same on some values only, gave of some of the values.
-    fn fill_in(&mut self, some: &Results, rows: &[u32], values: Texts, several: bool) {
+    fn fill_in(&mut self, some: &mut Results, rows: &[u32], values: Texts, several: bool) {
+        if rows.len() == values.len() && !several {
+            some.is_too_large |= self.is_too_large;
+            std::mem::swap(self, some);
+            return;
+        }
         self.states.resize(values.len(), State::default());
         (self.width, self.are_digits) = (None, None);
         self.is_too_large |= some.is_too_large;

@@ -2,7 +2,7 @@
 
 use crate::batch::simd::{self, ByteRange};
 use crate::phrase::ast::{Class, ClassPart};
-use crate::text::characters;
+use crate::text::characters::{self, Form};
 use crate::text::kind::Kind;
 
 /// A class made ready: an ASCII character is one look into a table.
@@ -104,12 +104,15 @@ impl ClassPlan {
         }
     }
 
-    /// Whether every character of `text` belongs to the class.
-    pub(crate) fn has_all(&self, text: &str) -> bool {
-        if characters::is_plain(text) {
-            text.bytes().all(|byte| self.has_byte(byte))
-        } else {
-            characters::ranges(text).all(|range| self.has(&text[range]))
+    /// Whether every character of `text` belongs to the class; `form` is what is known of them.
+    pub(crate) fn has_all(&self, text: &str, form: Form) -> bool {
+        match form {
+            _ if form.is_plain() || characters::is_plain(text) => text.bytes().all(|byte| self.has_byte(byte)),
+            Form::Simple => text.char_indices().all(|(at, c)| match u8::try_from(c) {
+                Ok(byte) if byte.is_ascii() => self.has_byte(byte),
+                _ => self.has_by_parts(&text[at..at + c.len_utf8()]),
+            }),
+            _ => characters::ranges(text).all(|range| self.has(&text[range])),
         }
     }
 

@@ -192,7 +192,7 @@ impl Test {
                 let length = unit.in_form(form).count(text);
                 length >= *from && to.is_none_or(|to| length <= to)
             }
-            Test::Class(class) => !text.is_empty() && class.has_all(text),
+            Test::Class(class) => !text.is_empty() && class.has_all(text, form),
             Test::Matches(compiled) => compiled.is_match(text),
             Test::MatchesStart(compiled) => compiled.starts(text),
             Test::StartsWith { text: start, unit } => text.starts_with(start.as_str()) && unit.is_notch(text, start.len()),

@@ -112,6 +112,29 @@ impl CutKernel {
         }
     }
 
+    /// Where it counts code points: the part of a simple text that it cuts out, and whether that is short; empty where it is
+    /// missing. `None` where it does not count.
+    pub(super) fn cut_simple(&self, text: &[u8], value: Span) -> Option<(Span, bool)> {
+        let bytes = value.bytes(text);
+        let (start, end, is_short) = match *self {
+            CutKernel::First(n) => {
+                let (end, left) = after_code_points(bytes, 0, n);
+                (0, end, left > 0)
+            }
+            CutKernel::Last(n) => {
+                let (start, left) = before_code_points(bytes, n);
+                (start, bytes.len(), left > 0)
+            }
+            CutKernel::Window { from, to } => {
+                let (start, _) = after_code_points(bytes, 0, from);
+                let (end, left) = after_code_points(bytes, start, to - from);
+                (start, end, left > 0)
+            }
+            _ => return None,
+        };
+        if start == end { Some((Span::default(), false)) } else { Some((part(value, start, end), is_short)) }
+    }
+
     /// How wide all parts are that are filled, where it is one width.
     pub(super) fn width(&self) -> Option<usize> {
         match *self {
@@ -125,6 +148,30 @@ impl CutKernel {
     pub(super) fn gives_digits(&self) -> bool {
         matches!(self, CutKernel::RunAfter { class: RunClass::Within(b'0'.., ..=b'9'), .. })
     }
+}
+
+/// The byte after `count` code points of a text from byte `at` on, and how many of them are not there.
+#[inline]
+fn after_code_points(text: &[u8], mut at: usize, mut count: usize) -> (usize, usize) {
+    while count > 0
+        && let Some(first) = text.get(at)
+    {
+        // The first byte of a code point begins with a one for each of its bytes, unless it is the only one.
+        at += (first.leading_ones() as usize).max(1);
+        count -= 1;
+    }
+    (at.min(text.len()), count)
+}
+
+/// The byte at which the last `count` code points of a text begin, and how many of them are not there.
+#[inline]
+fn before_code_points(text: &[u8], mut count: usize) -> (usize, usize) {
+    let mut at = text.len();
+    while count > 0 && at > 0 {
+        at -= 1;
+        count -= usize::from(text[at] & 0xC0 != 0x80);
+    }
+    (at, count)
 }
 
 /// A cut of all texts of a column.

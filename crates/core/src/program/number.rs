@@ -67,6 +67,7 @@ impl NumberPlan {
         pick(|| self.find_all(text, form), which)
     }
 
+    #[inline]
     fn next(&self, text: &str, at: usize) -> Option<Range<usize>> {
         let bytes = text.as_bytes();
         let start = simd::first(bytes, at, bytes.len(), |lanes| ByteRange::DIGITS.has(lanes))?;
@@ -115,12 +116,17 @@ impl NumberPlan {
     }
 }
 
+#[inline]
 fn digits_end(bytes: &[u8], start: usize) -> usize {
     bytes[start..].iter().position(|byte| !byte.is_ascii_digit()).map_or(bytes.len(), |n| start + n)
 }
 
 /// After the mark that is at byte `at`, if it does.
+#[inline]
 fn after_mark(text: &str, at: usize, mark: char) -> Option<usize> {
+    if mark.is_ascii() && mark != ' ' {
+        return (text.as_bytes().get(at) == Some(&(mark as u8))).then_some(at + 1);
+    }
     let c = text[at..].chars().next()?;
     let same = c == mark || (BLANKS.contains(&mark) && BLANKS.contains(&c));
     same.then(|| at + c.len_utf8())

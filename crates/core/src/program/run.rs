@@ -181,7 +181,19 @@ impl OpAt {
         if has_rough {
             for index in others.iter() {
                 let form = out.forms.of(index);
-                define_cut(cut, is_first, unit, text, index, form, slots, flags, &mut out.spans);
+                let counted = if form.is_simple() && unit != Unit::Bytes {
+                    kernel.cut_simple(text.as_bytes(), out.spans[index])
+                } else {
+                    None
+                };
+                if let Some((part, is_short)) = counted {
+                    out.spans[index] = part;
+                    if is_short {
+                        flag(flags, out.spans.len(), index).short = true;
+                    }
+                } else {
+                    define_cut(cut, is_first, unit, text, index, form, slots, flags, &mut out.spans);
+                }
             }
         }
         follow_taken(values, text, before, out.is_made, &out.spans, &mut out.taken);

@@ -15,6 +15,9 @@ use crate::pool::lock;
 
 /// How much is read at a time, in bytes.
 pub const STRIDE: usize = 256 * 1024;
+/// Bytes of a block beyond which there is a long row in it, whose memory is not kept.
+pub const LONG: usize = 2 * STRIDE;
+
 /// Some whole rows of an input, one after the other, with their line ends.
 #[derive(Debug)]
 pub struct Block {
@@ -66,7 +69,7 @@ impl Spares {
     fn give_back(&self, buffer: Vec<u8>) {
         let mut spares = lock(&self.0);
         // The memory of a row that was very long is not kept.
-        if spares.len() < Spares::MOST && buffer.capacity() <= STRIDE * 2 {
+        if spares.len() < Spares::MOST && buffer.capacity() <= LONG {
             spares.push(buffer);
         }
     }
@@ -203,8 +206,9 @@ impl Blocks {
         if self.buffer.is_empty() {
             self.buffer = vec![0; wanted];
         } else if self.buffer.len() < wanted {
+            let size = if wanted > LONG { wanted.max(OWN_MAPPING) } else { wanted };
             // Doubled, a long row would take up to twice its size.
-            self.buffer.reserve_exact(wanted.max(OWN_MAPPING) - self.buffer.len());
+            self.buffer.reserve_exact(size - self.buffer.len());
             self.buffer.resize(wanted, 0);
         }
         while self.filled < wanted && !self.ended {

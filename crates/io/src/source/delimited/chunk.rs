@@ -5,7 +5,7 @@ use std::sync::{Arc, Mutex};
 
 use keen_notch_core::batch::{Buffer, Span};
 
-use super::block::{Block, STRIDE, lines};
+use super::block::{Block, LONG, lines};
 use super::index::Index;
 use super::marks::AnyOf;
 use super::record::unquote;
@@ -25,7 +25,7 @@ pub struct DelimitedChunk {
 impl Drop for DelimitedChunk {
     fn drop(&mut self) {
         // What was found in a row that was very long is not kept.
-        if self.block.bytes.len() <= STRIDE * 2 {
+        if self.block.bytes.len() <= LONG {
             lock(&self.table.spare).push(std::mem::take(&mut self.found));
         }
     }

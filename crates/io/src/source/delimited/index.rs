@@ -7,7 +7,7 @@ use keen_notch_core::text::characters::Form;
 
 use pulp::{Arch, Simd, WithSimd};
 
-use super::block::STRIDE;
+use super::block::LONG;
 use super::marks::{self, BLOCK, Marks};
 use super::quoted::Quoted;
 
@@ -169,7 +169,7 @@ impl Index {
         }
         let bytes_from = bytes.get(from..).unwrap_or_default();
         let count = bytes_from.len().div_ceil(BLOCK);
-        if bytes_from.len() > STRIDE * 2 {
+        if bytes_from.len() > LONG {
             all_rare.reserve_exact((OWN_MAPPING / size_of::<Rare>()).max(count) - all_rare.len());
         }
         all_rare.resize(count, Rare::default());

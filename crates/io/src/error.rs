@@ -2,6 +2,8 @@
 
 use std::io;
 
+use keen_notch_core::batch::MOST_MADE;
+
 /// An input that cannot be read, or an output that cannot be written.
 #[derive(Debug, thiserror::Error)]
 #[non_exhaustive]
@@ -77,8 +79,10 @@ pub enum Error {
         limit: usize,
     },
     /// The results of a piece would take more memory than there may be of them at a time.
-    #[error("the results of {piece} in the rows from line {line} on are larger than {} MiB together", keen_notch_core::batch::MOST_MADE >> 20)]
+    #[error("{name}, line {line}: the results of {piece} in the rows from here on are larger than {} MiB together", MOST_MADE >> 20)]
     ResultsTooLarge {
+        /// The input.
+        name: String,
         /// The piece.
         piece: String,
         /// The line that the first of the rows begins on, from 1.

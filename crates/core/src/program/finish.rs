@@ -40,7 +40,7 @@ impl FinishOp {
         state: &mut State,
         out: &mut String,
     ) -> Change {
-        let unit = unit.in_form(form);
+        let cheapest = unit.in_form(form);
         match self {
             FinishOp::Squeeze => squeeze(text, out).into(),
             FinishOp::Upper => upper(text, out).into(),
@@ -48,7 +48,7 @@ impl FinishOp {
             FinishOp::Title => title(text, out).into(),
             FinishOp::Filter { class, keep } => filter(text, form, class, *keep, out).into(),
             FinishOp::Replace { marker, with } => replace(text, (marker, form), with, slots, out).into(),
-            FinishOp::Pad { side, width, with } => match pad(text, *side, *width, with, unit, out) {
+            FinishOp::Pad { side, width, with } => match pad((text, cheapest), *side, *width, (with, unit), out) {
                 Padded::Filled => Change::Made,
                 Padded::Exact => Change::Same,
                 Padded::Long => {
@@ -56,7 +56,7 @@ impl FinishOp {
                     Change::Same
                 }
             },
-            FinishOp::Clip { width, mark, mark_width } => match clip(text, *width, *mark_width, unit) {
+            FinishOp::Clip { width, mark, mark_width } => match clip(text, *width, *mark_width, cheapest) {
                 None => Change::Same,
                 Some(end) => {
                     out.push_str(&text[..end]);
@@ -267,8 +267,9 @@ pub(super) enum Padded {
 }
 
 /// Writes `text` filled up to `width` after `out`, if it is narrower.
-pub(super) fn pad(text: &str, side: Side, width: usize, with: &str, unit: Unit, out: &mut String) -> Padded {
-    let there = unit.count(text);
+/// The text may be counted by another unit than what it is filled with, where that comes to the same.
+fn pad((text, of_text): (&str, Unit), side: Side, width: usize, (with, unit): (&str, Unit), out: &mut String) -> Padded {
+    let there = of_text.count(text);
     let Some(wanted) = width.checked_sub(there) else { return Padded::Long };
     if wanted == 0 {
         return Padded::Exact;

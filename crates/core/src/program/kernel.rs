@@ -325,8 +325,13 @@ macro_rules! rewrite {
     ($self:expr, $least:expr, $writer:ident, $span:ident => $write:expr) => {{
         let least: usize = $least;
         let width = |span: Span| if span.is_empty() { 0 } else { span.width().max(least) };
+        let all: usize = $self.spans.iter().map(|span| width(*span)).sum();
+        if !$self.buffer.has_room_for(all) {
+            $self.spans.fill(Span::default());
+            return;
+        }
         let mut start = $self.buffer.width();
-        let mut $writer = $self.buffer.writer($self.spans.iter().map(|span| width(*span)).sum());
+        let mut $writer = $self.buffer.writer(all);
         for place in $self.spans.iter_mut() {
             let $span = *place;
             let end = start + width($span);

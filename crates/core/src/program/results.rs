@@ -241,3 +241,31 @@ fn pick<T: Copy>(of: &mut Vec<T>, kept: &[u32]) {
     }
     of.truncate(kept.len());
 }
+
+#[cfg(test)]
+mod tests {
+    use crate::batch::{Column, MOST_MADE};
+    use crate::phrase::Phrase;
+    use crate::program::{Program, Results, Work};
+    use crate::text::unit::Unit;
+
+    #[test]
+    fn results_that_are_too_large_together_are_left_out_and_that_is_said() {
+        let wide = 100_000;
+        let phrases = [
+            format!("pad left to {wide} with \"0\""),
+            format!("prefix \"-\" then pad right to {wide} with \"0\" or \"none\""),
+            format!("sections by \"-\" then pad left to {wide} with \"0\" joined with \"+\""),
+        ];
+        for phrase in phrases {
+            let program = Program::new(&Phrase::parse(&phrase).unwrap(), Unit::Characters).unwrap();
+            let (mut work, mut results) = (Work::default(), Results::default());
+            for (rows, expected) in [(5, false), (20, true), (2, false)] {
+                let values = Column::of(vec!["7"; rows]);
+                program.run(values.texts(), &mut work, &mut results);
+                assert_eq!(results.are_too_large(), expected, "{rows} rows of {phrase}");
+                assert!(results.texts(values.texts()).text.len() <= MOST_MADE + wide);
+            }
+        }
+    }
+}

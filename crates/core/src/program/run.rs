@@ -311,6 +311,7 @@ fn begin_making(before: &mut Vec<Span>, taken: &mut Vec<Span>, is_made: bool, sp
 fn made_instead(buffer: &mut Buffer, out: &mut Results) {
     std::mem::swap(buffer, &mut out.buffer);
     out.is_made = true;
+    out.is_too_large |= out.buffer.is_full();
 }
 
 impl TellOp {

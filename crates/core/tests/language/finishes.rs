@@ -45,6 +45,7 @@ fn tidying() {
         ("77120", r#"prefix "WO-" then suffix " mm""#, "WO-77120 mm"),
         ("", r#"prefix "WO-""#, ""),
         ("", r#"pad left to 6 with "0""#, ""),
+        ("-", r#"pad left to 4 with "é""#, "ééé-"),
         (CODE, r#"section 2 by "-" then plain number"#, "41273"),
         ("1.204,50", r#"plain number like "1.234,5""#, "1204.5"),
         ("-1.204,50", r#"plain number like "1.234,5""#, "-1204.5"),

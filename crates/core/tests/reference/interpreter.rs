@@ -8,6 +8,7 @@ use keen_notch_core::phrase::ast::{
     Body, Class, ClassPart, Condition, ConditionKind, Division, Marker, NumberStyle, Occurrence, Pattern, Position, Side,
     Sides, Step, StepKind,
 };
+use keen_notch_core::text::unit::Unit;
 use unicode_segmentation::UnicodeSegmentation;
 
 /// What came of a phrase: the results, none where it is missing, and its state in words.
@@ -25,11 +26,20 @@ enum Texts {
     Several(Vec<String>),
 }
 
-pub fn phrase(phrase: &Phrase, value: &str) -> Outcome {
+/// The units that positions count: characters or code points.
+pub fn units(text: &str, unit: Unit) -> Vec<&str> {
+    match unit {
+        Unit::Characters => text.graphemes(true).collect(),
+        Unit::Codepoints => text.char_indices().map(|(at, c)| &text[at..at + c.len_utf8()]).collect(),
+        Unit::Bytes => panic!("the reference does not know bytes"),
+    }
+}
+
+pub fn phrase(phrase: &Phrase, value: &str, unit: Unit) -> Outcome {
     for (index, branch) in phrase.branches.iter().enumerate() {
         let (results, flags) = match &branch.body {
             Body::Literal(text) => (Some(vec![text.clone()]), Flags::default()),
-            Body::Steps(steps) => self::steps(steps, value),
+            Body::Steps(steps) => self::steps(steps, value, unit),
         };
         if let Some(results) = results {
             let words = [(flags.short, "short"), (flags.long, "long"), (index > 0, "fallback")];
@@ -40,7 +50,7 @@ pub fn phrase(phrase: &Phrase, value: &str) -> Outcome {
     (Vec::new(), "missing".to_owned())
 }
 
-fn steps(steps: &[Step], value: &str) -> (Option<Vec<String>>, Flags) {
+fn steps(steps: &[Step], value: &str, unit: Unit) -> (Option<Vec<String>>, Flags) {
     let (mut texts, mut flags) = (Texts::One(value.to_owned()), Flags::default());
     for (index, step) in steps.iter().enumerate() {
         texts = match texts {
@@ -49,8 +59,10 @@ fn steps(steps: &[Step], value: &str) -> (Option<Vec<String>>, Flags) {
                 let StepKind::Joined(with) = &step.kind else { unreachable!("it was matched") };
                 Texts::One(all.join(with))
             }
-            Texts::One(text) => Texts::One(one(&step.kind, &text, index == 0, &mut flags)),
-            Texts::Several(all) => Texts::Several(all.iter().map(|text| one(&step.kind, text, false, &mut flags)).collect()),
+            Texts::One(text) => Texts::One(one(&step.kind, &text, unit, index == 0, &mut flags)),
+            Texts::Several(all) => {
+                Texts::Several(all.iter().map(|text| one(&step.kind, text, unit, false, &mut flags)).collect())
+            }
         };
         // Of nothing comes nothing.
         match &texts {
@@ -67,11 +79,11 @@ fn steps(steps: &[Step], value: &str) -> (Option<Vec<String>>, Flags) {
 }
 
 /// What a step gives of one text; nothing where it is missing.
-fn one(kind: &StepKind, text: &str, first: bool, flags: &mut Flags) -> String {
+fn one(kind: &StepKind, text: &str, unit: Unit, first: bool, flags: &mut Flags) -> String {
     if text.is_empty() && !first {
         return String::new();
     }
-    let characters: Vec<&str> = text.graphemes(true).collect();
+    let characters = units(text, unit);
     let count = characters.len();
     // The characters from one position to another, both counted from 1; those that are not there are left out.
     let window = |from: i64, to: i64| -> String {
@@ -80,7 +92,7 @@ fn one(kind: &StepKind, text: &str, first: bool, flags: &mut Flags) -> String {
     };
     let mut cut = |from: i64, to: i64| -> String {
         let found = window(from, to);
-        flags.short |= !found.is_empty() && (found.graphemes(true).count() as i64) < to - from + 1;
+        flags.short |= !found.is_empty() && (units(&found, unit).len() as i64) < to - from + 1;
         found
     };
     let place = |position: Position| position.among(count);
@@ -133,10 +145,10 @@ fn one(kind: &StepKind, text: &str, first: bool, flags: &mut Flags) -> String {
         StepKind::Match(pattern) => matches(pattern, text).first().cloned().flatten().unwrap_or_default(),
         StepKind::Length => count.to_string(),
         StepKind::PositionOf(of) => {
-            found(of, text).map_or(String::new(), |range| (text[..range.start].graphemes(true).count() + 1).to_string())
+            found(of, text).map_or(String::new(), |range| (units(&text[..range.start], unit).len() + 1).to_string())
         }
         StepKind::CountOf(marker) => occurrences(marker, text).len().to_string(),
-        StepKind::Whether(asked) => condition(asked, text).to_string(),
+        StepKind::Whether(asked) => condition(asked, text, unit).to_string(),
         StepKind::Trim(Sides::Both) => text.trim().to_owned(),
         StepKind::Trim(Sides::Only(Side::Left)) => text.trim_start().to_owned(),
         StepKind::Trim(Sides::Only(Side::Right)) => text.trim_end().to_owned(),
@@ -169,11 +181,11 @@ fn one(kind: &StepKind, text: &str, first: bool, flags: &mut Flags) -> String {
         }
         StepKind::Pad { side, width, with } => {
             flags.long |= count > *width;
-            let filling: String = with.graphemes(true).cycle().take(width.saturating_sub(count)).collect();
+            let filling: String = units(with, unit).into_iter().cycle().take(width.saturating_sub(count)).collect();
             if *side == Side::Left { filling + text } else { text.to_owned() + &filling }
         }
         StepKind::Clip { width, mark } if count > *width => {
-            let mark_width = mark.graphemes(true).count();
+            let mark_width = units(mark, unit).len();
             characters[..width - mark_width].concat() + mark
         }
         StepKind::Clip { .. } => text.to_owned(),
@@ -370,12 +382,12 @@ fn matches(pattern: &Pattern, text: &str) -> Vec<Option<String>> {
 }
 
 /// Whether a condition holds for a text.
-pub fn condition(asked: &Condition, text: &str) -> bool {
+pub fn condition(asked: &Condition, text: &str, unit: Unit) -> bool {
     let characters: Vec<&str> = text.graphemes(true).collect();
     let holds = match &asked.kind {
         ConditionKind::Required => !text.is_empty(),
         ConditionKind::Blank => text.trim().is_empty(),
-        ConditionKind::Length { from, to } => (*from..=to.unwrap_or(usize::MAX)).contains(&characters.len()),
+        ConditionKind::Length { from, to } => (*from..=to.unwrap_or(usize::MAX)).contains(&units(text, unit).len()),
         ConditionKind::Class(class) => !text.is_empty() && characters.iter().all(|character| is_of(class, character)),
         ConditionKind::Fits(regex) => compiled(&format!("^(?:{})$", regex.pattern), &regex.flags).is_match(text),
         ConditionKind::StartsWith(Marker::Text { text: start, any_case: false }) => {

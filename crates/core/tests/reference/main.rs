@@ -80,6 +80,7 @@ const ONE: &[&str] = &[
     r#"replace /(.)(.)/ with "$2$1""#,
     "replace /-/ with \"\"",
     r#"pad left to 5 with "0""#,
+    r#"pad right to 6 with "é-""#,
     r#"pad right to 4 with "ab""#,
     r#"clip to 3 with "…""#,
     r#"prefix "<""#,
@@ -152,17 +153,35 @@ fn phrase() -> impl Strategy<Value = String> {
     proptest::collection::vec(branch, 1..4).prop_map(|branches| branches.join(" or "))
 }
 
+/// Steps that count, and look for nothing.
+const COUNTING: &[&str] = &[
+    "first 3",
+    "last 2",
+    "char 1",
+    "char -2",
+    "chars 2 to 4",
+    "chars -3 to end",
+    "chars 2 to end",
+    "chars -4 to -2",
+    "chars 2 for 2",
+    "drop first 1",
+    "drop last 2",
+    r#"pad left to 4 with "é""#,
+    r#"clip to 3 with "…""#,
+    "length",
+];
+
 /// Whether a program gives of a column what the interpreter gives of each value by itself.
-fn hold_to_the_interpreter(phrase: &str, values: &[String]) -> Result<(), TestCaseError> {
+fn hold_to_the_interpreter(phrase: &str, values: &[String], unit: Unit) -> Result<(), TestCaseError> {
     let parsed = Phrase::parse(phrase).unwrap();
-    let program = Program::new(&parsed, Unit::Characters).unwrap();
+    let program = Program::new(&parsed, unit).unwrap();
     let column = Column::of(values.iter().map(String::as_str));
     let (mut work, mut results) = (Work::default(), Results::default());
     // Memory that another column has passed through must give the same.
     program.run(Column::of(["x-1-é", "", "7"]).texts(), &mut work, &mut results);
     program.run(column.texts(), &mut work, &mut results);
     for (row, value) in values.iter().enumerate() {
-        let (expected, state) = interpreter::phrase(&parsed, value);
+        let (expected, state) = interpreter::phrase(&parsed, value, unit);
         let texts: Vec<&str> = results.items(row).map(|item| results.texts(column.texts()).get(item)).collect();
         prop_assert_eq!(&texts, &expected, "{} of {:?}", phrase, value);
         prop_assert_eq!(results.state(row).to_string(), state, "{} of {:?}", phrase, value);
@@ -175,7 +194,14 @@ proptest! {
 
     #[test]
     fn phrases_on_columns_give_what_they_give_on_each_value(phrase in phrase(), values in proptest::collection::vec(value(), 1..90)) {
-        hold_to_the_interpreter(&phrase, &values)?;
+        hold_to_the_interpreter(&phrase, &values, Unit::Characters)?;
+    }
+
+    #[test]
+    fn code_points_are_counted_one_by_one(
+        steps in proptest::collection::vec(select(COUNTING.to_vec()), 1..4), values in proptest::collection::vec(value(), 1..90),
+    ) {
+        hold_to_the_interpreter(&steps.join(" then "), &values, Unit::Codepoints)?;
     }
 
     #[test]
@@ -186,7 +212,7 @@ proptest! {
         let then = then.map_or(String::new(), |then| format!(" then {then}"));
         let or = or.map_or(String::new(), |or| format!(" or {or}"));
         let phrase = format!("{several}{then}{or}");
-        hold_to_the_interpreter(&phrase, &values)?;
+        hold_to_the_interpreter(&phrase, &values, Unit::Characters)?;
     }
 
     #[test]
@@ -209,18 +235,18 @@ proptest! {
         let asked = |text: &str| Condition::parse(text).unwrap();
         let (phrase, when, check, keep) = (Phrase::parse(&take).unwrap(), asked(when), asked(check), asked(keep));
         let result = |value: &String| {
-            let holds = interpreter::condition(&when, value);
-            if holds { interpreter::phrase(&phrase, value).0.first().cloned().unwrap_or_default() } else { String::new() }
+            let holds = interpreter::condition(&when, value, Unit::Characters);
+            if holds { interpreter::phrase(&phrase, value, Unit::Characters).0.first().cloned().unwrap_or_default() } else { String::new() }
         };
         let expected: Vec<u32> =
-            (0..).zip(&values).filter(|(_, value)| interpreter::condition(&keep, &result(value))).map(|(row, _)| row).collect();
+            (0..).zip(&values).filter(|(_, value)| interpreter::condition(&keep, &result(value), Unit::Characters)).map(|(row, _)| row).collect();
         prop_assert_eq!(kept.unwrap_or_else(|| (0..values.len() as u32).collect()), expected, "{}", list);
         let mut tally = Tally::default();
         carving.judge(&batch, &mut worked, std::slice::from_mut(&mut tally));
         let fails = |value: &String| {
             let text = result(value);
             let is_asked = !text.is_empty() || check.kind == keen_notch_core::phrase::ast::ConditionKind::Required;
-            is_asked && !interpreter::condition(&check, &text)
+            is_asked && !interpreter::condition(&check, &text, Unit::Characters)
         };
         let expected: Vec<u32> = (0..).zip(&values).filter(|(_, value)| fails(value)).map(|(row, _)| row).collect();
         let failing: Vec<u32> = worked.failures().iter().map(|failure| failure.row).collect();

@@ -201,7 +201,8 @@ impl<'j> Worker<'j> {
         rows.with_batch(|batch| carving.run(batch, worked));
         if let Some(piece) = worked.too_large() {
             let line = rows.numbers.first().map_or(1, |row| chunk.line(*row as usize, &mut LineCount::default()));
-            return Err(Error::ResultsTooLarge { piece: carving.name(piece).to_owned(), line });
+            let (name, piece) = (chunk.source().to_owned(), carving.name(piece).to_owned());
+            return Err(Error::ResultsTooLarge { name, piece, line });
         }
         stage.keep();
         if carving.looks_back() {

@@ -90,6 +90,9 @@ pub trait Chunk: Send {
     /// Where a row is not what it should be.
     fn open(&mut self, columns: &[usize]) -> Result<(), Error>;
 
+    /// What its source is called in a message.
+    fn source(&self) -> &str;
+
     /// The text that rows and values are in.
     ///
     /// # Errors

@@ -129,6 +129,10 @@ impl Chunk for DelimitedChunk {
         Ok(())
     }
 
+    fn source(&self) -> &str {
+        &self.table.name
+    }
+
     fn text(&self) -> Result<&str, Error> {
         self.block.text(&self.table.name)
     }

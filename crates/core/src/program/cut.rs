@@ -2,6 +2,7 @@
 
 use std::ops::Range;
 
+use super::kernel::each_usual_number;
 use super::matcher::{Matcher, pick};
 use super::op::{CutOp, SpreadOp};
 use super::pattern::Slots;
@@ -76,6 +77,7 @@ impl op::SpreadOp {
     pub(super) fn parts(&self, text: &str, form: Form, slots: &mut Slots, mut give: impl FnMut(Range<usize>)) {
         match self {
             SpreadOp::Sections { by, skipping_empty } => sections(text, by, *skipping_empty, form).for_each(give),
+            SpreadOp::Numbers(style) if style.is_usual() && form.is_simple() => each_usual_number(text.as_bytes(), give),
             SpreadOp::Numbers(style) => style.find_all(text, form).for_each(give),
             SpreadOp::Runs => runs(text, form).for_each(give),
             SpreadOp::RunsOf(class) => class.occurrences(text, form).for_each(give),

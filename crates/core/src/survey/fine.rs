@@ -127,8 +127,10 @@ impl Encoder {
                 }
             }
         }
-        if let Some(run) = last.filter(|_| runs < MOST_RUNS) {
-            self.push_run(run);
+        match last {
+            Some(run) if runs < MOST_RUNS => self.push_run(run),
+            Some(_) => glance.cut_off = true,
+            None => {}
         }
         if glance.cut_off {
             self.key.push(CUT_OFF);
@@ -243,4 +245,22 @@ pub fn runs_of(value: &str) -> Vec<FineRun> {
     let mut encoder = Encoder::default();
     encoder.encode(value);
     decode(encoder.key())
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn what_is_beyond_the_runs_that_are_told_apart_is_said_to_be() {
+        for count in 60..70 {
+            for value in ["a-".repeat(count / 2), "é-".repeat(count / 2), format!("{}-é", "-a".repeat((count - 2) / 2))] {
+                let mut encoder = Encoder::default();
+                let glance = encoder.encode(&value);
+                let runs = value.chars().count();
+                assert_eq!((glance.cut_off, glance.length), (runs > MOST_RUNS, runs), "{runs} runs");
+                assert_eq!(decode(encoder.key()).len(), runs.min(MOST_RUNS) + usize::from(runs > MOST_RUNS));
+            }
+        }
+    }
 }

@@ -24,7 +24,7 @@ Short: a cut by position found some but not all of what was asked for; what ther
 Long: a value is wider than it was to be padded to; it is kept as it is.
 Fallback: the result comes from a branch after `or`."#;
 
-const SHELL: &str = r#"In a shell, a piece goes in single quotes: -p 'team: section 3 by "-"'. A single quote within is written '\'' there ('name: before "'\''"'), or escaped inside the text: "\u{27}". In a cut list, a phrase stands in single quotes ('before "-"'), or, where it holds one, between three ('''before "'"'''); a slash in a /regular expression/ is written \/ everywhere."#;
+const SHELL: &str = r#"In a shell, a piece goes in single quotes: -p 'team: section 3 by "-"'. A single quote within is written '\'' there ('name: before "'\''"'), or escaped inside the text: "\u{27}". In a cut list, a phrase goes in single quotes ('before "-"'), or, where it holds one, between three ('''before "'"'''); a slash in a /regular expression/ is written \/ everywhere."#;
 
 /// Runs the command.
 pub fn run(args: &PhrasesArgs, console: &Console) -> Result<(), Failure> {

@@ -33,13 +33,13 @@ fn part_codes_with_forty_irregular_ones() {
     assert_eq!(sections, [(3, 9984), (2, 16)]);
     let (length, positions) = survey.positions().unwrap();
     assert_eq!(length, 17);
-    let stands = |position: usize| -> Vec<_> {
-        positions[position - 1].contents.iter().map(|(stands, seen)| (stands.clone(), seen.count)).collect()
+    let contents = |position: usize| -> Vec<_> {
+        positions[position - 1].contents.iter().map(|(contents, seen)| (contents.clone(), seen.count)).collect()
     };
     let dash = |text: &str, count| (Content::Character(text.to_owned()), count);
-    assert_eq!(stands(4), [dash("-", 9968), dash("–", 8)]);
-    assert_eq!(stands(13), [dash("-", 9976)]);
-    assert_eq!(stands(1), [(Content::Kind(Kinds::UPPER), 9976)]);
+    assert_eq!(contents(4), [dash("-", 9968), dash("–", 8)]);
+    assert_eq!(contents(13), [dash("-", 9976)]);
+    assert_eq!(contents(1), [(Content::Kind(Kinds::UPPER), 9976)]);
     for position in 5..=12 {
         let letter = &positions[position - 1].contents[1];
         assert_eq!((&letter.0, letter.1.count), (&Content::Kind(Kinds::UPPER), 1), "one O at each");

@@ -3,6 +3,8 @@
 //! A stretch is looked at as a part of the text it is in: so what lies after its end can be read with it and
 //! need not be told apart byte by byte.
 
+use std::ops::Range;
+
 use wide::u8x16;
 
 use super::Span;
@@ -175,6 +177,41 @@ fn has_at(text: &[u8], at: usize, wanted: &[u8]) -> bool {
         [] => true,
         [one] => text.get(at) == Some(one),
         _ => text.get(at..).unwrap_or_default().iter().zip(wanted).all(|(byte, wanted)| byte == wanted),
+    }
+}
+
+/// Calls `give` with each unbroken run of bytes for which a test sets the bits, from left to right. They are found 64 bytes at
+/// a time.
+#[inline(always)]
+pub fn each_run(text: &[u8], test: impl Fn(u8x16) -> u32, mut give: impl FnMut(Range<usize>)) {
+    // Where a run begins that reaches the end of the bytes looked at so far.
+    let mut open = None;
+    for at in (0..text.len()).step_by(64) {
+        let width = (text.len() - at).min(64);
+        let bits = (0..width).step_by(16).map(|from| u64::from(test(lanes(text, at + from))) << from);
+        let mut left = bits.fold(0, |all, bits| all | bits) & (u64::MAX >> (64 - width));
+        if let Some(start) = open {
+            let end = left.trailing_ones();
+            if end == 64 {
+                continue;
+            }
+            give(start..at + end as usize);
+            left &= u64::MAX << end;
+            open = None;
+        }
+        while left != 0 {
+            let start = left.trailing_zeros();
+            let end = start + (left >> start).trailing_ones();
+            if end == 64 {
+                open = Some(at + start as usize);
+                break;
+            }
+            give(at + start as usize..at + end as usize);
+            left &= u64::MAX << end;
+        }
+    }
+    if let Some(start) = open {
+        give(start..text.len());
     }
 }
 

@@ -21,52 +21,55 @@ pub struct NotAnEmail {
 
 /// Whether a plain text is an address: the same as [`check`], which says why it is none.
 pub(crate) fn holds_for_plain(address: &str) -> bool {
-    let bytes = address.as_bytes();
-    let Some(at) = memchr::memchr(b'@', bytes) else { return false };
-    let (local, domain) = (&bytes[..at], &bytes[at + 1..]);
-    let mut after_dot = true;
-    for byte in local {
-        if (*byte == b'.' && after_dot) || !(*byte == b'.' || ATOM[usize::from(*byte)]) {
-            return false;
-        }
-        after_dot = *byte == b'.';
-    }
-    if after_dot || local.len() > MOST_LOCAL || address.len() > MOST_ADDRESS {
+    let step = |state: u8, byte: &u8| NEXT[usize::from(state)][usize::from(KIND[usize::from(*byte)])];
+    if address.as_bytes().iter().fold(BEFORE_ATOM, step) != LATER {
         return false;
     }
-    let (mut start, mut labels, mut is_number) = (0, 0, true);
-    for (index, byte) in domain.iter().chain(b".").enumerate() {
-        if *byte != b'.' {
-            is_number &= byte.is_ascii_digit();
-            if !(byte.is_ascii_alphanumeric() || *byte == b'-') {
-                return false;
-            }
-            continue;
-        }
-        let label = &domain[start..index];
-        if label.is_empty() || label.len() > MOST_LABEL || label.starts_with(b"-") || label.ends_with(b"-") {
-            return false;
-        }
-        labels += 1;
-        start = index + 1;
-        if index == domain.len() && (labels < 2 || is_number) {
-            return false;
-        }
-        is_number = true;
+    // A short one has no long part.
+    address.len() <= MOST_LABEL || {
+        let (local, domain) = address.split_once('@').unwrap_or_default();
+        address.len() <= MOST_ADDRESS && local.len() <= MOST_LOCAL && domain.split('.').all(|label| label.len() <= MOST_LABEL)
     }
-    true
 }
 
-/// What may be before the @ beside dots, in ASCII.
-const ATOM: [bool; 256] = {
-    let mut table = [false; 256];
+/// What a byte can be in an address: 1 the @, 2 a dot, 3 a hyphen, 4 a digit, 5 a letter, 6 what is allowed before the @ only,
+/// 0 anything else.
+const KIND: [u8; 256] = {
+    let mut table = [0; 256];
     let mut byte = 0u8;
     while byte < 128 {
-        table[byte as usize] = is_ascii_atom(byte);
+        table[byte as usize] = match byte {
+            b'@' => 1,
+            b'.' => 2,
+            b'-' => 3,
+            b'0'..=b'9' => 4,
+            b'A'..=b'Z' | b'a'..=b'z' => 5,
+            _ if is_ascii_atom(byte) => 6,
+            _ => 0,
+        };
         byte += 1;
     }
     table
 };
+
+/// Before the first atom, or after a dot of the local part.
+const BEFORE_ATOM: u8 = 1;
+/// In a later part of the domain that is more than digits, after a letter or a digit.
+const LATER: u8 = 8;
+
+/// The grammar as an automaton: for each state, the next one by the kind of a byte; 0 is that of what is no address.
+const NEXT: [[u8; 7]; 10] = [
+    [0, 0, 0, 0, 0, 0, 0],
+    [0, 0, 0, 2, 2, 2, 2], // before an atom
+    [0, 3, 1, 2, 2, 2, 2], // in an atom
+    [0, 0, 0, 0, 4, 4, 0], // before the domain
+    [0, 0, 6, 5, 4, 4, 0], // in its first part
+    [0, 0, 0, 5, 4, 4, 0], // the same, after a hyphen
+    [0, 0, 0, 0, 7, 8, 0], // before a later part
+    [0, 0, 6, 9, 7, 8, 0], // in one, of digits so far
+    [0, 0, 6, 9, 8, 8, 0], // in one, of more
+    [0, 0, 0, 9, 8, 8, 0], // the same, after a hyphen
+];
 
 /// Checks an address.
 ///
@@ -147,27 +150,7 @@ pub fn check(address: &str) -> Result<(), NotAnEmail> {
 /// RFC 5322, 3.2.3, without the dots between atoms.
 const fn is_ascii_atom(byte: u8) -> bool {
     byte.is_ascii_alphanumeric()
-        || matches!(
-            byte,
-            b'!' | b'#'
-                | b'$'
-                | b'%'
-                | b'&'
-                | b'\''
-                | b'*'
-                | b'+'
-                | b'-'
-                | b'/'
-                | b'='
-                | b'?'
-                | b'^'
-                | b'_'
-                | b'`'
-                | b'{'
-                | b'|'
-                | b'}'
-                | b'~'
-        )
+        || matches!(byte, b'!' | b'#'..=b'\'' | b'*' | b'+' | b'-' | b'/' | b'=' | b'?' | b'^'..=b'`' | b'{'..=b'~')
 }
 
 /// The same with the dots; beyond ASCII, RFC 6531 lets all through that is no control.

@@ -1,5 +1,7 @@
 //! Classes of characters, as tables.
 
+use std::ops::Range;
+
 use crate::batch::simd::{self, ByteRange};
 use crate::phrase::ast::{Class, ClassPart};
 use crate::text::characters::{self, Form};
@@ -50,6 +52,25 @@ impl ClassPlan {
                 simd::first(text, at, text.len(), |lanes| (one.has(lanes) | other.has(lanes)) ^ flip)
             }
             _ => text.get(at..)?.iter().position(|byte| self.has_byte(*byte) == wanted).map(|found| at + found),
+        }
+    }
+
+    /// Calls `give` with each unbroken run of bytes of a plain text that are of the class (`wanted`), or that are not.
+    pub(crate) fn each_run_in_plain(&self, text: &[u8], wanted: bool, give: impl FnMut(Range<usize>)) {
+        let flip = if wanted { 0 } else { 0xFFFF };
+        match *self.runs.as_slice() {
+            [(first, last)] => {
+                let range = ByteRange::new(first, last);
+                simd::each_run(text, |lanes| range.has(lanes) ^ flip, give);
+            }
+            [one, other] => {
+                let (one, other) = (ByteRange::new(one.0, one.1), ByteRange::new(other.0, other.1));
+                simd::each_run(text, |lanes| (one.has(lanes) | other.has(lanes)) ^ flip, give);
+            }
+            _ => {
+                let bit = |(lane, byte): (usize, u8)| u32::from(self.has_byte(byte)) << lane;
+                simd::each_run(text, |lanes| lanes.to_array().into_iter().enumerate().map(bit).sum::<u32>() ^ flip, give);
+            }
         }
     }
 

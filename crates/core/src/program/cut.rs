@@ -2,7 +2,6 @@
 
 use std::ops::Range;
 
-use super::kernel::each_usual_number;
 use super::matcher::{Matcher, pick};
 use super::op::{CutOp, SpreadOp};
 use super::pattern::Slots;
@@ -77,10 +76,9 @@ impl op::SpreadOp {
     pub(super) fn parts(&self, text: &str, form: Form, slots: &mut Slots, mut give: impl FnMut(Range<usize>)) {
         match self {
             SpreadOp::Sections { by, skipping_empty } => sections(text, by, *skipping_empty, form).for_each(give),
-            SpreadOp::Numbers(style) if style.is_usual() && form.is_simple() => each_usual_number(text.as_bytes(), give),
-            SpreadOp::Numbers(style) => style.find_all(text, form).for_each(give),
+            SpreadOp::Numbers(style) => style.each(text, form, give),
             SpreadOp::Runs => runs(text, form).for_each(give),
-            SpreadOp::RunsOf(class) => class.occurrences(text, form).for_each(give),
+            SpreadOp::RunsOf(class) => class.each(text, form, give),
             SpreadOp::Matches(pattern) => {
                 let mut at = 0;
                 while let Some((found, part)) = pattern.find(text, at, slots) {

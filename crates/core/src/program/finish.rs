@@ -206,11 +206,13 @@ pub(super) fn title(text: &str, out: &mut String) -> bool {
 /// that leaves any out.
 pub(super) fn filter(text: &str, form: Form, class: &ClassPlan, keep: bool, out: &mut String) -> bool {
     if form.is_plain() {
-        if text.bytes().all(|byte| class.has_byte(byte) == keep) {
-            return false;
+        let start = out.len();
+        class.each_run_in_plain(text.as_bytes(), keep, |run| out.push_str(&text[run]));
+        let changed = out.len() - start < text.len();
+        if !changed {
+            out.truncate(start);
         }
-        out.extend(text.bytes().filter(|byte| class.has_byte(*byte) == keep).map(char::from));
-        return true;
+        return changed;
     }
     changed(text, out, |out| {
         out.extend(characters::ranges(text).map(|range| &text[range]).filter(|character| class.has(character) == keep));
@@ -235,11 +237,11 @@ pub(super) fn replace(
             kept = found.end;
         }
     } else {
-        for found in marker.occurrences(text, form) {
+        marker.each(text, form, |found| {
             out.push_str(&text[kept..found.start]);
             with.write(text, slots, out);
             kept = found.end;
-        }
+        });
     }
     if kept == 0 {
         // Nothing was found: a marker is never empty.

@@ -160,6 +160,18 @@ impl Matcher {
         })
     }
 
+    /// Calls `give` with each of these places.
+    pub(crate) fn each(&self, text: &str, form: Form, give: impl FnMut(Range<usize>)) {
+        let strategy = match &self.strategy {
+            Strategy::Regex(_, Some(simpler)) => simpler,
+            strategy => strategy,
+        };
+        match strategy {
+            Strategy::Run(class) if form.is_plain() => class.each_run_in_plain(text.as_bytes(), true, give),
+            _ => self.occurrences(text, form).for_each(give),
+        }
+    }
+
     /// One of the places where the marker is, counted over the whole text.
     pub(crate) fn nth(&self, text: &str, nth: Position, form: Form) -> Option<Range<usize>> {
         if let (Strategy::Byte(byte), Position::LAST) = (&self.strategy, nth) {

@@ -62,6 +62,31 @@ impl NumberPlan {
         })
     }
 
+    /// Calls `give` with each of them.
+    pub(crate) fn each(&self, text: &str, form: Form, mut give: impl FnMut(Range<usize>)) {
+        if !self.is_usual() || !form.is_simple() {
+            return self.find_all(text, form).for_each(give);
+        }
+        // A run of digits that may have its decimals in the next one.
+        let mut number: Option<Range<usize>> = None;
+        simd::each_run(
+            text.as_bytes(),
+            |lanes| ByteRange::DIGITS.has(lanes),
+            |run| {
+                match number.take() {
+                    Some(before) if before.end + 1 == run.start && text.as_bytes()[before.end] == b'.' => {
+                        give(before.start..run.end);
+                        return;
+                    }
+                    Some(before) => give(before),
+                    None => {}
+                }
+                number = Some(run);
+            },
+        );
+        number.into_iter().for_each(give);
+    }
+
     /// One of the numbers, counted from either end.
     pub(crate) fn pick(&self, text: &str, which: Position, form: Form) -> Option<Range<usize>> {
         pick(|| self.find_all(text, form), which)
@@ -171,4 +196,24 @@ fn marks_of(example: &Example) -> Result<Marks, PhraseError> {
         }
         _ => return Err(refused()),
     })
+}
+
+#[cfg(test)]
+mod tests {
+    use proptest::prelude::*;
+    use regex::Regex;
+
+    use super::*;
+
+    proptest! {
+        #[test]
+        fn usual_numbers_are_digits_with_decimals(text in "([0-9]{0,70}[.]?|[a-é .]{0,70}){0,4}") {
+            let mut found = Vec::new();
+            let usual = NumberPlan::new(&NumberStyle { signed: false, like: None }).unwrap();
+            usual.each(&text, Form::of(&text), |range| found.push(range));
+            let number = Regex::new(r"[0-9]+(\.[0-9]+)?").unwrap();
+            let expected: Vec<_> = number.find_iter(&text).map(|found| found.range()).collect();
+            prop_assert_eq!(found, expected, "{:?}", text);
+        }
+    }
 }

@@ -13,7 +13,11 @@ impl TellOp {
         let unit = unit.in_form(form);
         let number = match self {
             TellOp::Length => unit.count(text),
-            TellOp::CountOf(marker) => marker.occurrences(text, form).count(),
+            TellOp::CountOf(marker) => {
+                let mut count = 0;
+                marker.each(text, form, |_| count += 1);
+                count
+            }
             TellOp::PositionOf { nth, marker } => match marker.nth(text, *nth, form) {
                 Some(found) => unit.count(&text[..found.start]) + 1,
                 None => return Change::Missing,

@@ -243,9 +243,19 @@ fn look_closely(values: &mut Values, rows: &[u32], index: &Index, text: &str, de
     let bytes = text.as_bytes();
     let special = AnyOf::new([b'"', delimiter, b'\n']);
     let mut escaped: Vec<u32> = Vec::new();
+    let is_quote = |at: u32| bytes.get(at as usize) == Some(&b'"');
     for row in rows.iter().map(|row| *row as usize) {
         let span = &mut values.spans[row];
-        if !index.has_rare(*span) {
+        let inner = Span { start: span.start + 1, end: span.end.saturating_sub(1).max(span.start + 1) };
+        let is_around = span.width() > 1 && is_quote(span.start) && is_quote(span.end - 1);
+        let looked_at = if is_around { inner } else { *span };
+        if !index.has_rare(looked_at) {
+            if is_around {
+                if special.is_in(bytes, inner) {
+                    values.special.set(row);
+                }
+                *span = inner;
+            }
             continue;
         }
         let (has_quotes, is_odd) = index.has(*span);
@@ -259,9 +269,6 @@ fn look_closely(values: &mut Values, rows: &[u32], index: &Index, text: &str, de
         if !has_quotes {
             continue;
         }
-        let is_quote = |at: u32| bytes.get(at as usize) == Some(&b'"');
-        let inner = Span { start: span.start + 1, end: (span.end - 1).max(span.start + 1) };
-        let is_around = span.width() > 1 && is_quote(span.start) && is_quote(span.end - 1);
         if is_around && !special.is_in(bytes, inner) {
             *span = inner;
             continue;

@@ -63,7 +63,8 @@ pub fn piece(piece: &Piece) -> Vec<String> {
     if let Some(when) = &piece.when {
         let of = when.column.as_ref().map_or("its column".to_owned(), ToString::to_string);
         let condition = condition(&when.condition);
-        sentences.insert(0, format!("Only in rows where {of} {condition}; elsewhere the piece is missing."));
+        sentences
+            .insert(0, format!("Only in rows where {of} {condition}; elsewhere nothing is taken, and nothing is checked."));
     }
     match piece.shape {
         Shape::One => {}
@@ -81,6 +82,12 @@ pub fn piece(piece: &Piece) -> Vec<String> {
     }
     if piece.replace {
         sentences.push("It takes the place of the column of its name.".to_owned());
+    }
+    if piece.hidden {
+        sentences.push("It is not written: others are built of it, or it is only checked.".to_owned());
+    }
+    if piece.optional {
+        sentences.push("It may be missing: then its checks pass.".to_owned());
     }
     for (only_warns, words) in [(false, "It is a fault unless it"), (true, "It is counted, but no fault, unless it")] {
         let conditions = piece.checks.iter().filter(|check| check.only_warns == only_warns);

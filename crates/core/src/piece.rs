@@ -18,6 +18,10 @@ pub struct Piece {
     pub shape: Shape,
     /// Whether it takes the place of the column of its name.
     pub replace: bool,
+    /// Whether a missing piece passes its checks.
+    pub optional: bool,
+    /// Whether it is not written: others are built of it, or it is only checked.
+    pub hidden: bool,
     /// Conditions it must meet.
     pub checks: Vec<Check>,
     /// The text it was declared in, by its number in the reader's own list of them.
@@ -158,6 +162,8 @@ impl Wanted {
             when: None,
             shape: Shape::One,
             replace: false,
+            optional: false,
+            hidden: false,
             checks: Vec::new(),
             origin: layout.origin,
             on_command_line,
@@ -259,6 +265,8 @@ impl Piece {
             when: None,
             shape: Shape::One,
             replace: false,
+            optional: false,
+            hidden: false,
             checks: Vec::new(),
             origin,
             on_command_line: true,

@@ -21,8 +21,12 @@ pub struct Tally {
     pub short: u64,
     /// Results longer than the width they were padded to.
     pub long: u64,
-    /// No result.
+    /// No result of a value without text.
+    pub blank: u64,
+    /// No result of a value with text.
     pub missing: u64,
+    /// Rows in which the condition under which the piece is taken does not hold.
+    pub not_asked: u64,
     /// Results of another branch than the first; these may be short or long as well.
     pub fallback: u64,
     /// Rows in which a check that only warns was not met.
@@ -37,10 +41,17 @@ impl Tally {
         self.filled += other.filled;
         self.short += other.short;
         self.long += other.long;
+        self.blank += other.blank;
         self.missing += other.missing;
+        self.not_asked += other.not_asked;
         self.fallback += other.fallback;
         self.warned += other.warned;
         self.faulted += other.faulted;
+    }
+
+    /// Rows with a result.
+    pub fn there(&self, rows: u64) -> u64 {
+        rows.saturating_sub(self.blank + self.missing + self.not_asked)
     }
 
     /// Counts one result.
@@ -52,7 +63,9 @@ impl Tally {
         }
         self.short += u64::from(state.short);
         self.long += u64::from(state.long);
+        self.blank += u64::from(state.blank);
         self.missing += u64::from(state.missing);
+        self.not_asked += u64::from(state.not_asked);
         self.fallback += u64::from(state.fallback);
     }
 }

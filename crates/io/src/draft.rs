@@ -57,7 +57,7 @@ pub fn prove(table: &mut Table, carving: Carving, threads: usize) -> Result<Prov
     Ok(Proved {
         faulty: Sightings { count: report.counts.faulty, rows },
         checks: checks.map(|(check, seen)| (check.of.clone(), check.words.clone(), seen)).collect(),
-        filled: report.tallies.iter().map(|tally| report.counts.rows.saturating_sub(tally.missing)).collect(),
+        filled: report.tallies.iter().map(|tally| tally.there(report.counts.rows)).collect(),
     })
 }
 
@@ -96,7 +96,7 @@ pub fn try_phrases(table: &mut Table, column: usize, plans: &[Program]) -> Resul
         let values = batch.column(column);
         for ((plan, results), gives) in plans.iter().zip(&mut all_results).zip(&mut tried.gives) {
             plan.run(values, &mut work, results);
-            *gives += (0..batch.rows).filter(|row| !results.state(*row).missing).count() as u64;
+            *gives += (0..batch.rows).filter(|row| results.state(*row).is_there()).count() as u64;
         }
         tried.rows += batch.rows as u64;
         for row in 0..batch.rows {

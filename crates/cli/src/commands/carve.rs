@@ -55,7 +55,7 @@ pub fn run(args: &CarveArgs, console: &Console) -> Result<Exit, Failure> {
         stdout.flush()?;
     }
     if !args.quiet {
-        summary::draw(&report, &job, &header).iter().for_each(|line| console.note(line));
+        summary::draw(&report, &job, &header, console.width).iter().for_each(|line| console.note(line));
         hints::draw(&report, console.width).iter().for_each(|line| console.note(line));
         let written = args.out.as_deref().filter(|_| !refused);
         run::outcome(&report, &inputs, written, &args.faults).iter().for_each(|line| console.note(line));

@@ -3,7 +3,8 @@
 use std::io::{self, Write};
 
 use keen_notch_core::diagnostics::Diagnostics;
-use keen_notch_io::carve::Job;
+use keen_notch_core::tally::Tally;
+use keen_notch_io::carve::{Job, Report};
 use keen_notch_io::sink::Stream;
 
 use crate::args::{self, CheckArgs};
@@ -30,8 +31,7 @@ pub fn run(args: &CheckArgs, console: &Console) -> Result<Exit, Failure> {
         .with_samples(args.rows)
         .with_diagnostics(Diagnostics::new(&pieces.wanted.pieces))
         .with_threads(args.threads.count());
-    // The last check is that rows have all their cells, which needs no cut list.
-    let asked = job.checks().len() - 1;
+    let asked = job.checks().iter().filter(|check| !check.is_implied).count();
     if asked == 0 {
         return Err(Failure::usage(
             "the cut list has nothing to check",
@@ -45,13 +45,18 @@ pub fn run(args: &CheckArgs, console: &Console) -> Result<Exit, Failure> {
         let mut out = anstream::stdout().lock();
         let all_good = report.checks.iter().all(|seen| seen.count == 0);
         if all_good {
+            let unchecked = unchecked(&report, &job);
             let words = format!(
-                "{}: {}, {}: nothing is wrong",
+                "{}: {}, {}: {}",
                 run::names(&inputs),
                 visible::counted(report.counts.rows, "row"),
-                visible::counted(asked as u64, "check")
+                visible::counted(asked as u64, "check"),
+                if unchecked.is_empty() { "nothing is wrong" } else { "every row meets them" }
             );
             writeln!(out, "{}", paint(style::TAKEN, visible::without_controls(&words)))?;
+            for line in unchecked {
+                writeln!(out, "{}", paint(style::LOOK, visible::without_controls(&line)))?;
+            }
         } else {
             for line in faults::table(&report, &job, &header) {
                 writeln!(out, "{line}")?;
@@ -89,4 +94,14 @@ pub fn run(args: &CheckArgs, console: &Console) -> Result<Exit, Failure> {
         out.flush()?;
     }
     Ok(if report.counts.faulty > 0 { Exit::Faults } else { Exit::Done })
+}
+
+/// What no check asks about: pieces without one that are missing in some rows.
+fn unchecked(report: &Report, job: &Job) -> Vec<String> {
+    let is_checked = |piece: usize| job.checks().iter().any(|check| check.piece == Some(piece));
+    let pieces = report.tallies.iter().enumerate().filter(|(piece, tally)| tally.missing > 0 && !is_checked(*piece));
+    let line = |(piece, tally): (usize, &Tally)| {
+        format!("{} has no check, and is missing in {}", job.carving().name(piece), visible::counted(tally.missing, "row"))
+    };
+    pieces.map(line).collect()
 }

@@ -16,7 +16,7 @@ use super::visible;
 pub fn table(report: &Report, job: &Job, header: &Header) -> Vec<String> {
     let mut drawn = super::table::table(["of", "column", "check", "rows", "share", "first rows"], usize::MAX);
     for (check, seen) in job.checks().iter().zip(&report.checks) {
-        if check.of == "rows" && seen.count == 0 {
+        if check.is_implied && seen.count == 0 {
             continue;
         }
         let is_met = seen.count == 0;

@@ -55,7 +55,7 @@ fn rows(report: &Report, job: &Job, shown: &[usize]) -> comfy_table::Table {
 fn cell(cell: &PreviewCell) -> comfy_table::Cell {
     match cell.state {
         None => table::cell(text(&cell.text), Style::new()),
-        Some(state) if state.missing => table::cell("missing", style::QUIET),
+        Some(state) if !state.is_there() => table::cell(state.to_string(), style::QUIET),
         Some(state) if state.is_filled() => table::cell(text(&cell.text), style::TAKEN),
         Some(state) => table::cell(format!("{} ({state})", text(&cell.text)), style::LOOK),
     }

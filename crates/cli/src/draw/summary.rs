@@ -16,28 +16,53 @@ struct Count {
     means: &'static str,
 }
 
-const COUNTS: [Count; 6] = [
+const COUNTS: [Count; 8] = [
     Count {
         head: "short",
         of: |tally| tally.short,
         means: "the value ended before the piece was whole, or a part it is built of is missing; what there is was kept",
     },
     Count { head: "long", of: |tally| tally.long, means: "wider than the padding asked for; kept as it is" },
+    Count { head: "blank", of: |tally| tally.blank, means: "there was nothing in the value" },
     Count {
         head: "missing",
         of: |tally| tally.missing,
-        means: "not there, so the cell is blank; `or` says what to use instead",
+        means: "there was a value, but nothing came of it, so the cell is blank; `or` says what to use instead",
     },
+    Count { head: "not asked", of: |tally| tally.not_asked, means: "`when` does not hold for the row, so the cell is blank" },
     Count { head: "fallback", of: |tally| tally.fallback, means: "taken from a branch after `or`" },
     Count { head: "warned", of: |tally| tally.warned, means: "a check under `warn` was not met" },
     Count { head: "faulted", of: |tally| tally.faulted, means: "a check was not met, or there were more results than columns" },
 ];
 
-/// Draws the counts of each piece, and says what those that are not zero mean.
-pub fn draw(report: &Report, job: &Job, header: &Header) -> Vec<String> {
-    let carving = job.carving();
+/// Draws the counts of each piece, and says what those that are not zero mean. Columns of zeros go first where the table is
+/// wider than the terminal.
+pub fn draw(report: &Report, job: &Job, header: &Header, width: usize) -> Vec<String> {
     let with_checks = job.checks().iter().any(|check| check.piece.is_some());
-    let counts = || COUNTS.iter().filter(|count| with_checks || !matches!(count.head, "warned" | "faulted"));
+    let counts: Vec<&Count> =
+        COUNTS.iter().filter(|count| with_checks || !matches!(count.head, "warned" | "faulted")).collect();
+    let occurs = |count: &&Count| report.tallies.iter().any(|tally| (count.of)(tally) > 0);
+    let mut drawn = draw_counts(report, job, header, &counts);
+    if table::width(&drawn) > width {
+        drawn = draw_counts(report, job, header, &counts.iter().copied().filter(occurs).collect::<Vec<_>>());
+    }
+    let mut lines = vec![String::new()];
+    lines.extend(table::lines(&drawn));
+    let meaning = counts.into_iter().filter(occurs).map(|count| format!("{}: {}", count.head, count.means));
+    let wrapped = meaning.flat_map(|line| {
+        textwrap::wrap(&line, textwrap::Options::new(width).subsequent_indent("  "))
+            .into_iter()
+            .map(String::from)
+            .collect::<Vec<_>>()
+    });
+    lines.extend(wrapped.map(|line| paint(style::QUIET, line)));
+    lines
+}
+
+/// The table of some of the counts.
+fn draw_counts(report: &Report, job: &Job, header: &Header, counts: &[&Count]) -> comfy_table::Table {
+    let carving = job.carving();
+    let counts = || counts.iter();
     let heads = ["piece", "from", "filled"].into_iter().chain(counts().map(|count| count.head));
     let mut drawn = table::table(heads, 2);
     for (index, tally) in report.tallies.iter().enumerate() {
@@ -53,15 +78,11 @@ pub fn draw(report: &Report, job: &Job, header: &Header) -> Vec<String> {
         }));
         drawn.add_row(row);
     }
-    let mut lines = vec![String::new()];
-    lines.extend(table::lines(&drawn));
-    let occurs = |count: &&Count| report.tallies.iter().any(|tally| (count.of)(tally) > 0);
-    lines.extend(counts().filter(occurs).map(|count| paint(style::QUIET, format!("{}: {}", count.head, count.means))));
-    lines
+    drawn
 }
 
 /// The version of the summary file: it grows when a key changes its meaning or goes.
-const VERSION: u32 = 1;
+const VERSION: u32 = 2;
 
 /// The summary as a file that programs read.
 pub fn json(report: &Report, job: &Job, header: &Header) -> String {
@@ -69,7 +90,8 @@ pub fn json(report: &Report, job: &Job, header: &Header) -> String {
     let pieces = report.tallies.iter().enumerate().map(|(index, tally)| {
         json!({
             "name": job.carving().name(index), "column": title(job.carving().column(index)), "filled": tally.filled,
-            "short": tally.short, "long": tally.long, "missing": tally.missing, "fallback": tally.fallback,
+            "short": tally.short, "long": tally.long, "blank": tally.blank, "missing": tally.missing,
+            "not_asked": tally.not_asked, "fallback": tally.fallback,
             "warned": tally.warned, "faulted": tally.faulted,
         })
     });

@@ -7,7 +7,7 @@ use std::fmt;
 use super::condition::{BoundCondition, Test};
 use super::judge::CheckOf;
 use super::memory::{Together, UniqueCheck};
-use super::plans::{BoundLayout, BuildPlan, CheckPlan, KeepPlan, PieceBody, PiecePlan, ProofPlan, WhenPlan};
+use super::plans::{AsksMissing, BoundLayout, BuildPlan, CheckPlan, KeepPlan, PieceBody, PiecePlan, ProofPlan, WhenPlan};
 use crate::batch::Batch;
 use crate::column::{ColumnRef, Header};
 use crate::layout::{Layout, LayoutPlan};
@@ -140,7 +140,7 @@ impl Carving {
                     condition.unique().map(|number| (number, Some(piece), condition.negated))
                 }
                 CheckOf::Together => Some((self.uniques - 1, None, false)),
-                CheckOf::Columns { .. } | CheckOf::Layout(_) | CheckOf::Proof(_) => None,
+                CheckOf::Found(_) | CheckOf::Columns { .. } | CheckOf::Layout(_) | CheckOf::Proof(_) => None,
             };
             let asked = unique.map(|(asked, piece, negated)| UniqueCheck { check: number, number: asked, piece, negated });
             self.unique_checks.extend(asked);
@@ -261,7 +261,7 @@ impl Carving {
             Some(piece) => OutColumn::Piece { piece, result: 0 },
             None => OutColumn::Original(column),
         });
-        let is_after = |piece: &PiecePlan| piece.replaces.is_none_or(|column| !originals.contains(&column));
+        let is_after = |piece: &PiecePlan| !piece.hidden && piece.replaces.is_none_or(|column| !originals.contains(&column));
         let after = self.pieces.iter().enumerate().filter(|(_, piece)| is_after(piece));
         let after = after.flat_map(|(piece, plan)| (0..plan.columns()).map(move |result| OutColumn::Piece { piece, result }));
         before.chain(after).collect()
@@ -323,6 +323,17 @@ fn lengths_agree(checks: &[Check]) -> Result<(), TextError> {
     Ok(())
 }
 
+/// What a missing piece is for its checks. Every text is asked of by most; that a text is there at all is asked once for all.
+fn asks_missing(piece: &Piece) -> AsksMissing {
+    let asks_itself = |check: &Check| matches!(check.condition.kind, ConditionKind::Required | ConditionKind::Blank);
+    // A value that has no form of its layout is a fault of that, and a part of a form may be absent.
+    let may_be_absent = piece.optional || matches!(piece.source, Source::Field { .. });
+    if may_be_absent || piece.checks.is_empty() || piece.checks.iter().any(asks_itself) {
+        return AsksMissing::No;
+    }
+    if piece.checks.iter().all(|check| check.only_warns) { AsksMissing::Warns } else { AsksMissing::Faults }
+}
+
 fn unbound(piece: &Piece, error: TextError) -> Unbound {
     Unbound { origin: piece.origin, error }
 }
@@ -374,7 +385,7 @@ impl Binder<'_> {
                 }
                 let program = Program::with(phrase, self.setting).map_err(|error| refused(phrase_at.error(error)))?;
                 let column = self.find(of.as_ref(), of_span).map_err(refused)?;
-                PieceBody::Take { column, program }
+                PieceBody::Take { column, program, phrase: phrase.source.trim().to_owned() }
             }
             Source::Field { layout, field } => {
                 let of = &self.wanted.layouts[*layout];
@@ -407,13 +418,15 @@ impl Binder<'_> {
         let checks = piece.checks.iter().map(|check| self.check(check).map_err(refused));
         let checks = checks.collect::<Result<Vec<_>, Unbound>>()?;
         let replaces = if piece.replace { Some(self.replaced(piece).map_err(refused)?) } else { None };
-        Ok(PiecePlan { name: piece.name.clone(), body, when, shape: piece.shape, replaces, checks, adds: ByteSet::default() })
+        let asks_missing = asks_missing(piece);
+        let (name, shape, hidden) = (piece.name.clone(), piece.shape, piece.hidden);
+        Ok(PiecePlan { name, body, when, shape, replaces, checks, asks_missing, hidden, adds: ByteSet::default() })
     }
 
     fn check(&self, check: &Check) -> Result<CheckPlan, TextError> {
         Ok(CheckPlan {
             condition: self.condition(&check.condition, &check.span)?,
-            asks_missing: check.condition.kind == ConditionKind::Required,
+            asks_nothing: check.condition.kind == ConditionKind::Required,
             only_warns: check.only_warns,
             words: check.words.clone(),
         })

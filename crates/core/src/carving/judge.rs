@@ -2,6 +2,7 @@
 
 use super::bind::Carving;
 use super::condition::Test;
+use super::plans::{AsksMissing, PieceBody};
 use super::worked::{Failure, Worked};
 use crate::batch::{Batch, Texts};
 use crate::check::{Violation, ViolationKind};
@@ -35,6 +36,8 @@ pub struct CheckName {
     pub words: String,
     /// Whether it is only counted and shown.
     pub only_warns: bool,
+    /// Whether nobody wrote it: it comes with others.
+    pub is_implied: bool,
 }
 
 /// What a check is, by its index among all.
@@ -42,6 +45,8 @@ pub struct CheckName {
 pub(super) enum CheckOf {
     /// The check of this number of a piece.
     Piece { piece: usize, number: usize },
+    /// That a piece is there where its value has text.
+    Found(usize),
     /// That a piece has no more results than columns.
     Columns { piece: usize, columns: usize },
     /// That a value has a form of its layout.
@@ -52,6 +57,9 @@ pub(super) enum CheckOf {
     Together,
 }
 
+/// The words for the check that a piece is there, which comes with others.
+pub const NOT_MISSING: &str = "not missing";
+
 /// The index that stands for no result of a piece.
 const NO_ITEM: u32 = u32::MAX;
 
@@ -61,6 +69,7 @@ impl Carving {
         let mut all = Vec::new();
         for (piece, plan) in self.pieces.iter().enumerate() {
             all.extend((0..plan.checks.len()).map(|number| CheckOf::Piece { piece, number }));
+            all.extend((plan.asks_missing != AsksMissing::No).then_some(CheckOf::Found(piece)));
             if let Shape::Columns(columns) = plan.shape {
                 all.push(CheckOf::Columns { piece, columns });
             }
@@ -79,13 +88,24 @@ impl Carving {
             column: self.column(piece),
             words,
             only_warns,
+            is_implied: false,
         };
-        let about =
-            |of: &str, column, words: String| CheckName { of: of.to_owned(), piece: None, column, words, only_warns: false };
+        let about = |of: &str, column, words: String| CheckName {
+            of: of.to_owned(),
+            piece: None,
+            column,
+            words,
+            only_warns: false,
+            is_implied: false,
+        };
         let name = |check: &CheckOf| match *check {
             CheckOf::Piece { piece, number } => {
                 let check = &self.pieces[piece].checks[number];
                 of_piece(piece, check.words.clone(), check.only_warns)
+            }
+            CheckOf::Found(piece) => {
+                let only_warns = self.pieces[piece].asks_missing == AsksMissing::Warns;
+                CheckName { is_implied: true, ..of_piece(piece, NOT_MISSING.to_owned(), only_warns) }
             }
             CheckOf::Columns { piece, columns } => of_piece(piece, format!("columns = {columns}"), false),
             CheckOf::Layout(layout) => about("layout", Some(self.layouts[layout].column), self.layouts[layout].words.clone()),
@@ -116,6 +136,18 @@ impl Carving {
             let values = self.values(index, batch);
             for number in 0..piece.checks.len() {
                 self.judge_piece(batch, worked, (index, number), check, values);
+                check += 1;
+            }
+            if piece.asks_missing != AsksMissing::No {
+                let Worked { pieces, failures, warned_of_piece, faulted_of_piece, .. } = worked;
+                let results = &pieces[index];
+                let rows = if piece.asks_missing == AsksMissing::Warns { warned_of_piece } else { faulted_of_piece };
+                if !results.are_filled() {
+                    for row in (0..batch.rows).filter(|row| results.state(*row).missing) {
+                        failures.push(Failure { row: row as u32, check, item: NO_ITEM });
+                        rows.set(row);
+                    }
+                }
                 check += 1;
             }
             if let Shape::Columns(columns) = piece.shape {
@@ -175,19 +207,20 @@ impl Carving {
         let several = results.are_several();
         let offsets = results.offsets();
         let row_of = |item: usize| if several { offsets.partition_point(|start| *start as usize <= item) - 1 } else { item };
-        plan.condition.note_failing(results.texts(values), results.width(), plan.asks_missing, (batch, &row_of), failing);
+        plan.condition.note_failing(results.texts(values), results.width(), plan.asks_nothing, (batch, &row_of), failing);
         let is_sure = failing.is_empty() && results.forms().are_plain();
         for item in failing.iter() {
             let row = row_of(*item as usize);
-            if !several || !results.items(row).is_empty() {
+            if !results.state(row).not_asked && (!several || !results.items(row).is_empty()) {
                 fail(row, *item);
             }
         }
-        if several && plan.asks_missing {
+        if several && plan.asks_nothing {
             // A row without any result has none that could be asked.
             let holds = matches!(&plan.condition.test, Test::Text(condition) if condition.holds(""));
             if !holds {
-                (0..batch.rows).filter(|row| results.items(*row).is_empty()).for_each(|row| fail(row, NO_ITEM));
+                let has_none = |row: &usize| results.items(*row).is_empty() && !results.state(*row).not_asked;
+                (0..batch.rows).filter(has_none).for_each(|row| fail(row, NO_ITEM));
             }
         }
         if let Some(are_digits) = plan.condition.gives_digits().filter(|_| is_sure) {
@@ -235,13 +268,17 @@ impl Carving {
                 let values = self.values(piece, batch);
                 let text = if failure.item == NO_ITEM { "" } else { results.texts(values).get(item) };
                 let place = results.place(row, item, values).map(|place| (place.start, place.end));
-                let violation = self.pieces[piece].checks[number].condition.violation(
-                    text,
-                    row,
-                    batch,
-                    first_row(results.items(row).start),
-                );
+                let condition = &self.pieces[piece].checks[number].condition;
+                let violation = match results.state(row) {
+                    state if state.blank && !condition.negated => Violation::new(ViolationKind::Blank, "the value is blank"),
+                    state if state.missing && !condition.negated => self.nothing_found(piece, batch, row),
+                    _ => condition.violation(text, row, batch, first_row(results.items(row).start)),
+                };
                 Fault { check: failure.check as usize, result: text.to_owned(), place, violation }
+            }
+            CheckOf::Found(piece) => {
+                let violation = self.nothing_found(piece, batch, row);
+                Fault { check: failure.check as usize, result: String::new(), place: None, violation }
             }
             CheckOf::Columns { piece, columns } => {
                 let results = &worked.pieces[piece];
@@ -271,6 +308,18 @@ impl Carving {
                 Fault { check: failure.check as usize, result, place: None, violation }
             }
         }
+    }
+}
+
+impl Carving {
+    /// Why a piece of a row is missing.
+    fn nothing_found(&self, piece: usize, batch: &Batch, row: usize) -> Violation {
+        let why = match &self.pieces[piece].body {
+            PieceBody::Take { column, program, phrase } => program.why_nothing(phrase, batch.value(*column, row)),
+            PieceBody::Field { .. } => "the value does not fit its layout, or this part of it is absent".to_owned(),
+            PieceBody::Build(_) => "every piece and column that it is built of is missing or blank".to_owned(),
+        };
+        Violation::new(ViolationKind::Missing, why)
     }
 }
 

@@ -9,6 +9,6 @@ mod run;
 mod worked;
 
 pub use bind::{Carving, OutColumn, Unbound};
-pub use judge::{CheckName, Fault};
+pub use judge::{CheckName, Fault, NOT_MISSING};
 pub use memory::Memory;
 pub use worked::{Failure, Worked};

@@ -15,6 +15,10 @@ pub(super) struct PiecePlan {
     /// The column whose place it takes.
     pub(super) replaces: Option<usize>,
     pub(super) checks: Vec<CheckPlan>,
+    /// What is asked of the piece where it is missing, beside the checks that are asked then by themselves.
+    pub(super) asks_missing: AsksMissing,
+    /// Whether it is not written.
+    pub(super) hidden: bool,
     /// The bytes that its results may have though no column that it comes from does.
     pub(super) adds: ByteSet,
 }
@@ -51,6 +55,8 @@ pub(super) enum PieceBody {
     Take {
         column: usize,
         program: Program,
+        /// The text of the phrase.
+        phrase: String,
     },
     /// A piece of a layout, both by their numbers.
     Field {
@@ -99,12 +105,23 @@ pub(super) struct KeepPlan {
     pub(super) condition: BoundCondition,
 }
 
+/// What a missing piece is for those who check it.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(super) enum AsksMissing {
+    /// Nothing: it has no checks, may be missing, or a check of its own asks for that.
+    No,
+    /// Something to be warned of: it has only checks that warn.
+    Warns,
+    /// A fault.
+    Faults,
+}
+
 /// A condition that a piece must meet.
 #[derive(Debug)]
 pub(super) struct CheckPlan {
     pub(super) condition: BoundCondition,
-    /// Whether it is asked of a missing piece too.
-    pub(super) asks_missing: bool,
+    /// Whether it is asked where there is no result too.
+    pub(super) asks_nothing: bool,
     pub(super) only_warns: bool,
     /// The words it was written in.
     pub(super) words: String,

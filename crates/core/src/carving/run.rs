@@ -41,10 +41,10 @@ impl Carving {
                 when.condition.note_failing(batch.column(when.column), None, true, (batch, &|row| row), failing);
             }
             match &piece.body {
-                PieceBody::Take { column, program } if failing.is_empty() => {
+                PieceBody::Take { column, program, .. } if failing.is_empty() => {
                     program.run(batch.column(*column), work, &mut results);
                 }
-                PieceBody::Take { column, program } => {
+                PieceBody::Take { column, program, .. } => {
                     others(batch.rows, failing, rows);
                     program.run_on(batch.column(*column), rows, work, &mut results);
                 }
@@ -90,7 +90,8 @@ impl Carving {
         }
     }
 
-    /// Builds a text of each row: missing where all it is built of is blank, short where some of that is.
+    /// Builds a text of each row: short where some of what it is built of has nothing in it. Where nothing has, it is missing if
+    /// a piece of it is, and blank otherwise.
     pub(super) fn build(&self, parts: &[BuildPlan], batch: &Batch, pieces: &[Results], out: &mut Results) {
         enum Part<'a> {
             Text(&'a [u8]),
@@ -119,7 +120,7 @@ impl Carving {
             made.forms.forget(batch.rows);
         }
         if !made.buffer.has_room_for(most) {
-            out.set_missing(batch.rows);
+            out.set_none(batch.rows, State::MISSING);
             return out.set_too_large();
         }
         let mut writer = made.buffer.writer(most);
@@ -147,7 +148,13 @@ impl Carving {
             // A text that nothing was built of is left where it is, and nothing points to it.
             made.spans.push(if is_missing { Span::new(start, start) } else { Span::new(start, start + width) });
             made.states.push(match is_missing {
-                true => State::MISSING,
+                true if parts
+                    .iter()
+                    .any(|part| matches!(part, BuildPlan::Piece(piece) if pieces[*piece].state(row).missing)) =>
+                {
+                    State::MISSING
+                }
+                true => State::BLANK,
                 false => State { short: blank, ..State::default() },
             });
             start += width;

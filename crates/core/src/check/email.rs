@@ -1,5 +1,12 @@
 //! Email addresses that mail systems accept: RFC 5321 with dot-atoms, and RFC 6531 beyond ASCII.
 
+use std::borrow::Cow;
+use std::sync::LazyLock;
+
+use idna::AsciiDenyList;
+use idna::uts46::{DnsLength, Hyphens, Uts46};
+use regex_syntax::hir::{Class, HirKind};
+
 use super::violation::described;
 use crate::text::characters;
 
@@ -123,13 +130,16 @@ pub fn check(address: &str) -> Result<(), NotAnEmail> {
             "" => ("a part of the domain is empty".to_owned(), start),
             _ if label.starts_with('-') => ("a part of the domain begins with a hyphen".to_owned(), start),
             _ if label.ends_with('-') => ("a part of the domain ends with a hyphen".to_owned(), start + label.len() - 1),
-            _ if label.len() > MOST_LABEL => (format!("a part of the domain has more than {MOST_LABEL} bytes"), start),
-            _ => match label.char_indices().find(|(_, c)| !(c.is_alphanumeric() || *c == '-' || is_mark(*c))) {
-                Some((at, c)) => (format!("{} cannot be in a domain", described(&c.to_string())), start + at),
-                None => {
+            _ => match ascii_form(label) {
+                Some(ascii) if ascii.len() <= MOST_LABEL => {
                     start += label.len() + 1;
                     continue;
                 }
+                Some(_) => (format!("a part of the domain has more than {MOST_LABEL} bytes, as mail systems write it"), start),
+                None => match label.char_indices().find(|(_, c)| !is_of_domain(*c)) {
+                    Some((at, c)) => (format!("{} cannot be in a domain", described(&c.to_string())), start + at),
+                    None => ("a part of the domain is not a name that can be registered (IDNA)".to_owned(), start),
+                },
             },
         };
         return refused(reason, Some(start.max(at)));
@@ -158,12 +168,39 @@ fn is_atom(c: char) -> bool {
     c == '.' || u8::try_from(c).is_ok_and(is_ascii_atom) || (!c.is_ascii() && !c.is_control() && !c.is_whitespace())
 }
 
-/// Combining marks, which internationalised labels may hold.
+/// A part of a domain in ASCII, by IDNA (Unicode Technical Standard #46 with the letters, digits and marks of RFC 5892 only);
+/// `None` where it has no such form.
+fn ascii_form(label: &str) -> Option<Cow<'_, str>> {
+    if label.is_ascii() {
+        return label.bytes().all(|byte| byte.is_ascii_alphanumeric() || byte == b'-').then_some(Cow::Borrowed(label));
+    }
+    if !label.chars().all(|c| c.is_ascii() || c.is_alphanumeric() || is_mark(c) || CONTEXTUAL.contains(&c)) {
+        return None;
+    }
+    Uts46::new().to_ascii(label.as_bytes(), AsciiDenyList::STD3, Hyphens::Check, DnsLength::Ignore).ok()
+}
+
+/// Joiners and other characters that are allowed between some letters only (RFC 5892, appendix A).
+const CONTEXTUAL: [char; 7] = ['\u{200c}', '\u{200d}', '·', '͵', '׳', '״', '・'];
+
+/// Whether a character is a combining mark (Unicode M).
 fn is_mark(c: char) -> bool {
-    !c.is_ascii()
-        && !c.is_alphanumeric()
-        && !c.is_control()
-        && unicode_names2::name(c).is_some_and(|name| name.to_string().contains("COMBINING"))
+    static MARKS: LazyLock<Vec<(char, char)>> =
+        LazyLock::new(|| match regex_syntax::parse(r"\p{M}").map(|hir| hir.into_kind()) {
+            Ok(HirKind::Class(Class::Unicode(class))) => class.iter().map(|range| (range.start(), range.end())).collect(),
+            _ => Vec::new(),
+        });
+    let at = MARKS.partition_point(|(_, last)| *last < c);
+    MARKS.get(at).is_some_and(|(first, _)| *first <= c)
+}
+
+/// Whether a character can be in a domain, among others that can.
+fn is_of_domain(c: char) -> bool {
+    if c.is_ascii() {
+        return c.is_ascii_alphanumeric() || c == '-';
+    }
+    // What the letters around it decide, the whole part tells.
+    CONTEXTUAL.contains(&c) || ["a", "א"].iter().any(|letter| ascii_form(&format!("{letter}{c}{letter}")).is_some())
 }
 
 #[cfg(test)]
@@ -178,6 +215,9 @@ mod tests {
             "zoë@führung.example",
             "o'neill@a.b2",
             "用户@例子.example",
+            "a@हिन्दी.example",
+            "हिन्दी@lift.example",
+            "a@שלום.example",
             "!#$%@x.example",
         ] {
             assert_eq!(check(good), Ok(()), "{good}");
@@ -200,9 +240,11 @@ mod tests {
             ("a@b.", "a part of the domain is empty", Some(5)),
             ("a@b-.example", "a part of the domain ends with a hyphen", Some(4)),
             ("a@b_c.example", "\"_\" cannot be in a domain", Some(4)),
+            ("a@b♥c.example", "black heart suit (U+2665) cannot be in a domain", Some(4)),
+            ("a@\u{301}b.example", "a part of the domain is not a name that can be registered (IDNA)", Some(3)),
             ("a@1.2.3.4", "the domain ends in a number", None),
             (long_local.as_str(), "there are more than 64 bytes before the @", None),
-            (long_label.as_str(), "a part of the domain has more than 63 bytes", Some(3)),
+            (long_label.as_str(), "a part of the domain has more than 63 bytes, as mail systems write it", Some(3)),
             (long.as_str(), "it has more than 254 bytes", None),
             ("", "there is no @", None),
         ] {

@@ -22,8 +22,10 @@ pub struct Violation {
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
 #[non_exhaustive]
 pub enum ViolationKind {
-    /// The piece is not there and had to be.
+    /// The value has text, but nothing came of it.
     Missing,
+    /// Nothing came of a value without text, and something had to.
+    Blank,
     /// There is something where nothing should be.
     NotBlank,
     /// Fewer characters than allowed.
@@ -71,6 +73,7 @@ impl ViolationKind {
     pub fn word(self) -> &'static str {
         match self {
             ViolationKind::Missing => "missing",
+            ViolationKind::Blank => "blank",
             ViolationKind::NotBlank => "not-blank",
             ViolationKind::TooShort => "too-short",
             ViolationKind::TooLong => "too-long",

@@ -1,8 +1,11 @@
 //! The keys of a cut list, as the file holds them. The JSON Schema is made from these types.
 
+use std::fmt;
+
 use indexmap::IndexMap;
 use schemars::{JsonSchema, Schema, SchemaGenerator, json_schema};
-use serde::Deserialize;
+use serde::de::{SeqAccess, Visitor};
+use serde::{Deserialize, Deserializer};
 use toml::Spanned;
 
 use crate::text::unit::Unit;
@@ -51,13 +54,11 @@ pub(super) struct PieceEntry {
     pub(super) build: Option<Spanned<String>>,
     /// Conditions it must meet; one that it does not meet is a fault of its row.
     #[serde(default)]
-    #[schemars(with = "Vec<String>")]
-    pub(super) check: Vec<Spanned<String>>,
+    pub(super) check: Texts,
     /// Conditions that are counted and shown where it does not meet them, but are no fault.
     #[serde(default)]
-    #[schemars(with = "Vec<String>")]
-    pub(super) warn: Vec<Spanned<String>>,
-    /// A condition on its column, or COLUMN: CONDITION on another; where it does not hold, the piece is missing.
+    pub(super) warn: Texts,
+    /// A condition on its column, or COLUMN: CONDITION on another; where it does not hold, nothing is taken and nothing is checked.
     #[schemars(with = "Option<String>")]
     pub(super) when: Option<Spanned<String>>,
     /// How many columns its results fill, or "auto" for as many as the data needs.
@@ -70,6 +71,13 @@ pub(super) struct PieceEntry {
     /// Whether it takes the place of the column of its name.
     #[serde(default)]
     pub(super) replace: bool,
+    /// Whether a missing piece passes its checks.
+    #[serde(default)]
+    #[schemars(with = "bool")]
+    pub(super) optional: Option<Spanned<bool>>,
+    /// Whether it is not written: other pieces are built of it, or it is only checked.
+    #[serde(default)]
+    pub(super) hidden: bool,
 }
 
 /// The layout of a column: one form or several, tried in order.
@@ -77,8 +85,7 @@ pub(super) struct PieceEntry {
 #[serde(deny_unknown_fields)]
 pub(super) struct LayoutEntry {
     /// Pictures of the whole value, such as <family 3 uppercase>-<serial 8 digits>.
-    #[schemars(with = "Vec<String>")]
-    pub(super) form: Vec<Spanned<String>>,
+    pub(super) form: Texts,
 }
 
 /// Which rows are kept.
@@ -87,12 +94,72 @@ pub(super) struct LayoutEntry {
 pub(super) struct RowsEntry {
     /// Conditions on columns, as COLUMN: CONDITION; rows that do not meet them are left out.
     #[serde(default)]
-    #[schemars(with = "Vec<String>")]
-    pub(super) keep: Vec<Spanned<String>>,
+    pub(super) keep: Texts,
     /// Pieces whose texts must be unique together.
     #[serde(default)]
-    #[schemars(with = "Vec<String>")]
-    pub(super) unique: Vec<Spanned<String>>,
+    pub(super) unique: Texts,
+}
+
+/// One text, or a list of them.
+#[derive(Debug, Default)]
+pub(super) struct Texts(Vec<Spanned<String>>);
+
+impl std::ops::Deref for Texts {
+    type Target = [Spanned<String>];
+
+    fn deref(&self) -> &[Spanned<String>] {
+        &self.0
+    }
+}
+
+impl<'de> Deserialize<'de> for Texts {
+    fn deserialize<D: Deserializer<'de>>(deserializer: D) -> Result<Texts, D::Error> {
+        enum Given {
+            Lone(String),
+            List(Vec<Spanned<String>>),
+        }
+        struct Reader;
+        impl<'de> Visitor<'de> for Reader {
+            type Value = Given;
+
+            fn expecting(&self, f: &mut fmt::Formatter) -> fmt::Result {
+                f.write_str("a text or a list of texts")
+            }
+
+            fn visit_str<E: serde::de::Error>(self, text: &str) -> Result<Given, E> {
+                Ok(Given::Lone(text.to_owned()))
+            }
+
+            fn visit_seq<A: SeqAccess<'de>>(self, mut list: A) -> Result<Given, A::Error> {
+                let mut texts = Vec::new();
+                while let Some(text) = list.next_element()? {
+                    texts.push(text);
+                }
+                Ok(Given::List(texts))
+            }
+        }
+        impl<'de> Deserialize<'de> for Given {
+            fn deserialize<D: Deserializer<'de>>(deserializer: D) -> Result<Given, D::Error> {
+                deserializer.deserialize_any(Reader)
+            }
+        }
+        let given = Spanned::<Given>::deserialize(deserializer)?;
+        let span = given.span();
+        Ok(Texts(match given.into_inner() {
+            Given::Lone(text) => vec![Spanned::new(span, text)],
+            Given::List(texts) => texts,
+        }))
+    }
+}
+
+impl JsonSchema for Texts {
+    fn schema_name() -> std::borrow::Cow<'static, str> {
+        "Texts".into()
+    }
+
+    fn json_schema(_: &mut SchemaGenerator) -> Schema {
+        json_schema!({ "anyOf": [{ "type": "string" }, { "type": "array", "items": { "type": "string" } }] })
+    }
 }
 
 /// The values of `columns`, for the schema.

@@ -10,7 +10,7 @@ use super::place::text_place;
 use crate::column::ColumnRef;
 use crate::layout::{Form, Layout};
 use crate::phrase::Phrase;
-use crate::phrase::ast::Condition;
+use crate::phrase::ast::{Condition, ConditionKind};
 use crate::piece::{BuildPart, Check, Keep, Piece, Proof, Shape, Source, UniqueTogether, Wanted, When};
 use crate::text::unit::Unit;
 use crate::text_error::TextError;
@@ -117,6 +117,8 @@ impl Reader<'_> {
             when: entry.when.as_ref().map(|when| self.when(when)).transpose()?,
             shape: shape(entry, &source)?,
             replace: entry.replace,
+            optional: entry.optional.as_ref().is_some_and(|optional| *optional.get_ref()),
+            hidden: entry.hidden,
             checks: self.checks(entry)?,
             source,
             origin: self.origin,
@@ -204,7 +206,16 @@ impl Reader<'_> {
             Ok(Check { condition, words: text.get_ref().clone(), only_warns, span: text.span() })
         };
         let checks = entry.check.iter().map(|text| check(text, false));
-        checks.chain(entry.warn.iter().map(|text| check(text, true))).collect()
+        let checks =
+            checks.chain(entry.warn.iter().map(|text| check(text, true))).collect::<Result<Vec<Check>, TextError>>()?;
+        if let (Some(optional), true) = (
+            entry.optional.as_ref().filter(|optional| *optional.get_ref()),
+            checks.iter().any(|check| check.condition.kind == ConditionKind::Required && !check.condition.negated),
+        ) {
+            let help = "keep one of them";
+            return Err(TextError::new("a piece is `required` or optional, not both", optional.span(), help));
+        }
+        Ok(checks)
     }
 }
 
@@ -274,9 +285,6 @@ fn from_toml(file: &str, error: &toml::de::Error) -> TextError {
             None => list,
         };
         return TextError::new(format!("there is no key `{unknown}`"), span, help);
-    }
-    if message.contains("expected a sequence") {
-        return TextError::new("a list is expected here", span, "put it in brackets: [\"…\"]");
     }
     let help = if message.starts_with("invalid type") {
         "write a value of the kind that is expected"

@@ -7,6 +7,7 @@ use super::plans::Plans;
 use super::reading::{DraftPiece, Proposal, Reading, form, pieces, proof};
 use super::sample::Row;
 use super::structure::{Node, structure};
+use crate::carving::NOT_MISSING;
 use crate::phrase::quoted;
 use crate::sightings::Sightings;
 use crate::survey::{Delimiter, Survey};
@@ -313,6 +314,14 @@ impl Draft {
         for check in &kept {
             text += &self.announced(&piece.name, check, &format!("`{check}`"), proved);
         }
+        // What the checks bring with them: that there is something to ask about.
+        let is_asked = !kept.is_empty() && !kept.iter().any(|check| check == "required");
+        let is_optional = is_asked && self.is_dropped(&piece.name, NOT_MISSING, proved);
+        if let (true, Some(seen)) = (is_optional, found(proved, &piece.name, NOT_MISSING)) {
+            text += &format!("# Missing in {}, which is no fault where it is optional.\n", of(seen.count, self.rows, "rows"));
+        } else if is_asked {
+            text += &self.announced(&piece.name, NOT_MISSING, &format!("`{NOT_MISSING}`"), proved);
+        }
         for check in &dropped {
             if let Some(seen) = found(proved, &piece.name, check) {
                 text += &format!("# Not proposed: `{check}`, which {} break.\n", of(seen.count, self.rows, "rows"));
@@ -324,6 +333,7 @@ impl Draft {
         }
         text += &format!("[piece.{}]\ntake  = {}\n", toml_key(&piece.name), toml_text(&piece.take));
         if !kept.is_empty() {
+            text += if is_optional { "optional = true\n" } else { "" };
             let checks: Vec<String> = kept.iter().map(|check| toml_text(check)).collect();
             text += &format!("check = [{}]\n", checks.join(", "));
         }

@@ -21,7 +21,7 @@ impl Plans {
         let mut results = Vec::new();
         for text in texts {
             let cut = plan.cut(text, &mut scratch);
-            if !cut.state.missing {
+            if cut.state.is_there() {
                 results.push(cut.text.to_owned());
             }
         }
@@ -42,7 +42,7 @@ impl Plans {
             let mut results = Vec::with_capacity(texts.len());
             for text in texts {
                 let cut = plan.cut(text.as_ref(), &mut scratch);
-                if cut.state.missing || cut.state.short || cut.state.long {
+                if !cut.state.is_there() || cut.state.short || cut.state.long {
                     return None;
                 }
                 results.push(cut.text.to_owned());

@@ -93,7 +93,7 @@ pub fn differ(first: &Ranked, second: &Ranked) -> Option<usize> {
 
 fn result(plan: &Program, value: &str, scratch: &mut Scratch) -> Option<String> {
     let cut = plan.cut(value, scratch);
-    (!cut.state.missing).then(|| cut.text.to_owned())
+    cut.state.is_there().then(|| cut.text.to_owned())
 }
 
 /// What results are made of.

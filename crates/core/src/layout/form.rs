@@ -82,7 +82,10 @@ impl Reader<'_> {
             self.at += c.len_utf8();
             let doubled = self.source[self.at..].starts_with(c);
             match c {
-                '<' | '[' | '>' | ']' if doubled && (c != ']' || depth == 0) => {
+                // Two that close are two that close where as many are open, or nothing would close after them.
+                '<' | '[' | '>' | ']'
+                    if doubled && (c != ']' || depth == 0 || (depth == 1 && self.source[self.at + 1..].contains(']'))) =>
+                {
                     self.at += 1;
                     text.push(c);
                     continue;

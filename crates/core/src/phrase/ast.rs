@@ -1,5 +1,7 @@
 //! The syntax tree of a phrase. Every node that can be at fault knows where it is.
 
+use crate::text::unit::Unit;
+
 /// A place in the text of a phrase, in bytes.
 pub type Span = std::ops::Range<usize>;
 
@@ -113,7 +115,7 @@ pub enum StepKind {
     /// `matches /re/ group 1`: every one, as several results
     AllMatches(Pattern),
     /// `length`
-    Length,
+    Length(Option<Unit>),
     /// `position of last "-"`
     PositionOf(Occurrence),
     /// `count of "-"`
@@ -168,7 +170,7 @@ pub enum StepKind {
     /// `plain number`, `plain number like "1.234,5"`
     PlainNumber(Option<Example>),
     /// `date "%y%m%d"`
-    Date(Example),
+    Date(DateFormat),
 }
 
 impl StepKind {
@@ -214,6 +216,17 @@ pub struct NumberStyle {
     pub signed: bool,
     /// An example that shows the thousands mark and the decimal mark.
     pub like: Option<Example>,
+}
+
+/// How a date is written, with its place.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct DateFormat {
+    /// The format, as strftime has it.
+    pub text: String,
+    /// The first year that a year of two digits can be; 1969 where none is said.
+    pub from: Option<i16>,
+    /// Where it is, from the quotes on.
+    pub span: Span,
 }
 
 /// A text that shows how something is written, with its place.
@@ -352,13 +365,20 @@ pub enum ConditionKind {
     /// `contains word "WO"`: not inside a longer word.
     ContainsWord(String),
     /// `one of "A", "B"`
-    OneOf(Vec<String>),
+    OneOf {
+        /// The texts.
+        texts: Vec<String>,
+        /// Whether case does not count.
+        any_case: bool,
+    },
     /// `listed in "sites.csv" column "site"`
     ListedIn {
         /// The file, from the cut list's folder.
         file: String,
         /// The column; the first where none is said.
         column: Option<String>,
+        /// Whether case does not count.
+        any_case: bool,
     },
     /// `range 1 to 999`: numbers, compared exactly; an end may be left open.
     Range {
@@ -368,7 +388,7 @@ pub enum ConditionKind {
         to: Option<String>,
     },
     /// `date "%Y-%m-%d"`
-    Date(Example),
+    Date(DateFormat),
     /// `email`
     Email,
     /// `check digit luhn`

@@ -136,7 +136,12 @@ pub const GROUPS: &[Group] = &[
         title: "About the text",
         about: "These are never missing, but for a position whose marker is not there.",
         entries: &[
-            entry("length", "length", "how many characters", &[(CODE, "length")]),
+            entry(
+                "length",
+                "length",
+                "how many characters; length in bytes or in codepoints for the two other lengths",
+                &[(CODE, "length"), ("Führung", "length in bytes")],
+            ),
             entry(
                 "position",
                 r#"position of "-""#,
@@ -229,8 +234,12 @@ pub const GROUPS: &[Group] = &[
             entry(
                 "date",
                 r#"date "%d.%m.%Y""#,
-                "a date read by a strftime format, as ISO 8601",
-                &[("03.11.2025", r#"date "%d.%m.%Y""#), ("20251103", r#"date "%Y%m%d""#)],
+                "a date read by a strftime format, strictly, as ISO 8601; years of two digits are 1969 to 2068, or from 1930 to 2029 with from 1930",
+                &[
+                    ("03.11.2025", r#"date "%d.%m.%Y""#),
+                    ("20251103", r#"date "%Y%m%d""#),
+                    ("03.11.48", r#"date "%d.%m.%y" from 1930"#),
+                ],
             ),
         ],
     },
@@ -240,7 +249,9 @@ pub const GROUPS: &[Group] = &[
 pub const CONDITIONS: Group = Group {
     title: "Conditions",
     about: "For whether, and in a cut list for check, warn, when and the rows to keep. `not` may come before any of them. \
-            All but required pass over a missing piece.",
+            A check passes a blank value unless it is required; a value with text of which nothing came is a fault, \
+            unless the piece is optional. To when, whether and keep, a piece that is not there is the empty text: it is blank, \
+            and nothing else holds of it without `not`.",
     entries: &[
         entry("required", "required", "the piece is not missing", &[(CODE, "whether required")]),
         entry("blank", "blank", "there is nothing but white space", &[("  ", "whether blank")]),
@@ -271,7 +282,12 @@ pub const CONDITIONS: Group = Group {
             "a text is in it, not inside a longer word",
             &[(REFERENCE, r#"whether contains word "WO""#)],
         ),
-        entry("one", r#"one of "A", "B""#, "it is one of these texts", &[("RIG", r#"whether one of "RIG", "EL""#)]),
+        entry(
+            "one",
+            r#"one of "A", "B""#,
+            "it is one of these texts; any case may follow",
+            &[("RIG", r#"whether one of "RIG", "EL""#), ("rig", r#"whether one of "RIG", "EL" any case"#)],
+        ),
         entry(
             "range",
             "range 1 to 999",
@@ -289,7 +305,7 @@ pub const CONDITIONS: Group = Group {
         entry(
             "listed",
             r#"listed in "sites.csv""#,
-            "it is in the first column of a file, or in column \"site\"; from the cut list's folder",
+            "it is in the first column of a file, or in column \"site\"; from the cut list's folder; any case may follow",
             &[],
         ),
         entry("unique", "unique", "no row before has the same; in check and warn, and for the rows to keep", &[]),

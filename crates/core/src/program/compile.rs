@@ -142,7 +142,7 @@ fn op(step: &Step, setting: &Setting) -> Result<Op, PhraseError> {
         StepKind::AllRuns(Some(class)) => Ok(Op::Spread(SpreadOp::RunsOf(run_of(class)?))),
         StepKind::Match(pattern) => cut(CutOp::Match(Box::new(PatternPlan::new(pattern)?))),
         StepKind::AllMatches(pattern) => Ok(Op::Spread(SpreadOp::Matches(Box::new(PatternPlan::new(pattern)?)))),
-        StepKind::Length => Ok(Op::Tell(TellOp::Length)),
+        StepKind::Length(unit) => Ok(Op::Tell(TellOp::Length(*unit))),
         StepKind::PositionOf(Occurrence { nth, marker }) => {
             Ok(Op::Tell(TellOp::PositionOf { nth: *nth, marker: matcher(marker)? }))
         }

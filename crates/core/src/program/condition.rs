@@ -1,6 +1,7 @@
 //! Conditions, made ready to be asked of a text.
 
 use std::cmp::Ordering;
+use std::sync::Arc;
 
 use pulp::{Simd, WithSimd};
 use wide::u8x16;
@@ -16,6 +17,7 @@ use crate::check::{Violation, ViolationKind, check_digit, email};
 use crate::decimal;
 use crate::phrase::ast::{CheckDigit, Condition, ConditionKind, Marker};
 use crate::phrase::{ErrorKind, PhraseError};
+use crate::text::case::fold;
 use crate::text::characters::{self, Form};
 use crate::text::unit::Unit;
 
@@ -47,6 +49,10 @@ enum Test {
     StartsWith { text: String, unit: Unit },
     /// The text ends with this one.
     EndsWith { text: String, unit: Unit },
+    /// The text begins with one in any case, which the regular expression finds.
+    StartsFolded { compiled: Box<Compiled>, unit: Unit },
+    /// The text ends with one in any case. The regular expression holds the end.
+    EndsFolded { compiled: Box<Compiled>, unit: Unit },
     /// The first character is of the class.
     FirstOf(Box<ClassPlan>),
     /// The last character is of the class.
@@ -56,13 +62,13 @@ enum Test {
     /// The text is somewhere with neither letter nor digit on either side.
     ContainsWord(Box<Matcher>),
     /// The text is one of these.
-    OneOf(Vec<String>),
+    OneOf { texts: Vec<String>, any_case: bool },
     /// The text is a number, and not outside of these.
     Range { from: Option<String>, to: Option<String> },
     /// The text is a date of the format.
     Date(Box<DatePlan>),
     /// The text is one of the list's.
-    ListedIn { list: List, file: String },
+    ListedIn { list: List, file: String, any_case: bool },
     /// The text is an email address.
     Email,
     /// The text ends in its check digit.
@@ -128,14 +134,18 @@ impl ConditionPlan {
             ConditionKind::Fits(regex) => Test::Matches(Box::new(pattern::compile_whole(regex)?)),
             ConditionKind::StartsWith(marker) => match marker {
                 Marker::Text { text, any_case: false } => Test::StartsWith { text: text.clone(), unit },
-                Marker::Text { text, any_case: true } => Test::MatchesStart(Box::new(pattern::any_case(text)?)),
+                Marker::Text { text, any_case: true } => {
+                    Test::StartsFolded { compiled: Box::new(pattern::any_case(text)?), unit }
+                }
                 Marker::Regex(regex) => Test::MatchesStart(Box::new(pattern::compile(regex)?)),
                 Marker::Run(class) => Test::FirstOf(Box::new(ClassPlan::new(class))),
                 Marker::OneOf(text) => Test::FirstOf(Box::new(ClassPlan::any_of(text))),
             },
             ConditionKind::EndsWith(marker) => match marker {
                 Marker::Text { text, any_case: false } => Test::EndsWith { text: text.clone(), unit },
-                Marker::Text { text, any_case: true } => Test::Matches(Box::new(pattern::any_case_end(text)?)),
+                Marker::Text { text, any_case: true } => {
+                    Test::EndsFolded { compiled: Box::new(pattern::any_case_end(text)?), unit }
+                }
                 Marker::Regex(regex) => Test::Matches(Box::new(pattern::compile_end(regex)?)),
                 Marker::Run(class) => Test::LastOf(Box::new(ClassPlan::new(class))),
                 Marker::OneOf(text) => Test::LastOf(Box::new(ClassPlan::any_of(text))),
@@ -145,11 +155,15 @@ impl ConditionPlan {
                 let marker = Marker::Text { text: text.clone(), any_case: false };
                 Test::ContainsWord(Box::new(Matcher::new(&marker, unit)?))
             }
-            ConditionKind::OneOf(texts) => Test::OneOf(texts.clone()),
+            ConditionKind::OneOf { texts, any_case } => Test::OneOf { texts: texts.clone(), any_case: *any_case },
             ConditionKind::Range { from, to } => Test::Range { from: from.clone(), to: to.clone() },
             ConditionKind::Date(format) => Test::Date(Box::new(DatePlan::new(format)?)),
-            ConditionKind::ListedIn { file, column } => match (setting.lists)(file, column.as_deref()) {
-                Ok(list) => Test::ListedIn { list, file: file.clone() },
+            ConditionKind::ListedIn { file, column, any_case } => match (setting.lists)(file, column.as_deref()) {
+                Ok(list) if *any_case => {
+                    let folded = list.iter().map(|text| fold(text).into()).collect();
+                    Test::ListedIn { list: Arc::new(folded), file: file.clone(), any_case: true }
+                }
+                Ok(list) => Test::ListedIn { list, file: file.clone(), any_case: false },
                 Err(NoList { reason, help }) => {
                     return Err(PhraseError { kind: ErrorKind::NoList(reason), span: condition.span.clone(), help });
                 }
@@ -199,11 +213,16 @@ impl Test {
             Test::EndsWith { text: end, unit } => {
                 text.strip_suffix(end.as_str()).is_some_and(|rest| unit.is_notch(text, rest.len()))
             }
+            Test::StartsFolded { compiled, unit } => {
+                compiled.find(text, 0).is_some_and(|found| found.start == 0 && unit.is_notch(text, found.end))
+            }
+            Test::EndsFolded { compiled, unit } => compiled.find(text, 0).is_some_and(|found| unit.is_notch(text, found.start)),
             Test::FirstOf(class) => !text.is_empty() && class.has(&text[..characters::notch(text, 1)]),
             Test::LastOf(class) => !text.is_empty() && class.has(&text[characters::notch_from_end(text, 1)..]),
             Test::Contains(matcher) => matcher.next(text, 0, form).is_some(),
             Test::ContainsWord(matcher) => contains_word(matcher, text, form),
-            Test::OneOf(texts) => texts.iter().any(|one| one == text),
+            Test::OneOf { texts, any_case: false } => texts.iter().any(|one| one == text),
+            Test::OneOf { texts, any_case: true } => texts.iter().any(|one| fold(one) == fold(text)),
             Test::Range { from, to } => {
                 let at_least =
                     |from: &String| matches!(decimal::compare(text, from), Some(Ordering::Equal | Ordering::Greater));
@@ -211,7 +230,8 @@ impl Test {
                 from.as_ref().is_none_or(at_least) && to.as_ref().is_none_or(at_most)
             }
             Test::Date(date) => date.read(text).is_some(),
-            Test::ListedIn { list, .. } => list.contains(text),
+            Test::ListedIn { list, any_case: false, .. } => list.contains(text),
+            Test::ListedIn { list, any_case: true, .. } => list.contains(&*fold(text)),
             Test::Email if form.is_plain() => email::holds_for_plain(text),
             Test::Email => email::check(text).is_ok(),
             Test::CheckDigit(algorithm) => check_digit::check(*algorithm, text).is_ok(),
@@ -220,7 +240,7 @@ impl Test {
 
     /// Why the test does not hold for `text`; `words` says what a text does that meets it.
     fn violation(&self, text: &str, words: &str) -> Violation {
-        let fails_to = |kind| Violation::new(kind, format!("it should be one that {words}"));
+        let fails_to = |kind| Violation::new(kind, format!("expected one that {words}"));
         match self {
             Test::Required => Violation::new(ViolationKind::Missing, "it is missing"),
             Test::Blank => Violation::new(ViolationKind::NotBlank, "it is not blank"),
@@ -232,18 +252,28 @@ impl Test {
                     Some(to) => format!("{from} to {to}"),
                     None => format!("{from} or more"),
                 };
-                Violation::new(kind, format!("it has {length} characters, not {wanted}"))
+                let one = match unit {
+                    Unit::Characters => "character",
+                    Unit::Codepoints => "code point",
+                    Unit::Bytes => "byte",
+                };
+                let s = if length == 1 { "" } else { "s" };
+                Violation::new(kind, format!("it has {length} {one}{s}, not {wanted}"))
             }
             Test::Class(class) => {
                 let wrong = characters::ranges(text).position(|range| !class.has(&text[range]));
                 Violation::at_character(text, wrong.unwrap_or(0), &class.one())
             }
             Test::Matches(_) => fails_to(ViolationKind::DoesNotFit),
-            Test::MatchesStart(_) | Test::StartsWith { .. } | Test::FirstOf(_) | Test::EndsWith { .. } | Test::LastOf(_) => {
-                fails_to(ViolationKind::WrongEnd)
-            }
+            Test::MatchesStart(_)
+            | Test::StartsWith { .. }
+            | Test::StartsFolded { .. }
+            | Test::FirstOf(_)
+            | Test::EndsWith { .. }
+            | Test::EndsFolded { .. }
+            | Test::LastOf(_) => fails_to(ViolationKind::WrongEnd),
             Test::Contains(_) | Test::ContainsWord(_) => fails_to(ViolationKind::Lacks),
-            Test::OneOf(texts) => match crate::words::nearest(text, texts.iter().map(String::as_str)) {
+            Test::OneOf { texts, .. } => match crate::words::nearest(text, texts.iter().map(String::as_str)) {
                 Some(nearest) => Violation::new(
                     ViolationKind::NotListed,
                     format!("it is none of the texts allowed; {nearest} is the nearest"),
@@ -346,7 +376,7 @@ fn contains_word(matcher: &Matcher, text: &str, form: Form) -> bool {
     let is_part_of_word = |c: char| c.is_alphabetic() || c.is_numeric();
     let mut at = 0;
     while let Some(found) = matcher.next(text, at, form) {
-        let before = text[..found.start].chars().next_back();
+        let before = characters::last_base(&text[..found.start]);
         let after = text[found.end..].chars().next();
         if !before.is_some_and(is_part_of_word) && !after.is_some_and(is_part_of_word) {
             return true;

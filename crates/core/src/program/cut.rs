@@ -39,8 +39,18 @@ impl CutOp {
             CutOp::Char(position) => window(text, unit, *position, *position, None, true, state)?,
             CutOp::CharsTo(range) => window(text, unit, range.from, range.to, None, range.bounded, state)?,
             CutOp::CharsFor { from, width } => window(text, unit, *from, *from, Some(*width), true, state)?,
-            CutOp::DropFirst(n) => unit.notch(text, *n)..text.len(),
-            CutOp::DropLast(n) => 0..unit.notch_from_end(text, *n),
+            CutOp::DropFirst(n) => {
+                let start = if unit == Unit::Bytes { text.ceil_char_boundary(*n) } else { unit.notch(text, *n) };
+                // A code point that would be cut in two is left out.
+                state.short |= unit == Unit::Bytes && start > *n;
+                start..text.len()
+            }
+            CutOp::DropLast(n) => {
+                let wanted = text.len().saturating_sub(*n);
+                let end = if unit == Unit::Bytes { text.floor_char_boundary(wanted) } else { unit.notch_from_end(text, *n) };
+                state.short |= unit == Unit::Bytes && end < wanted;
+                0..end
+            }
             CutOp::UpTo { nth, marker, with_it } => {
                 let found = marker.nth(text, *nth, form)?;
                 0..if *with_it { found.end } else { found.start }
@@ -150,9 +160,8 @@ fn window(
     if start >= end {
         return None;
     }
-    let wanted = if bounded { last - first + 1 } else { found_last as i64 - first + 1 };
     let got = if unit == Unit::Bytes { end - start } else { found_last - found_first + 1 };
-    state.short |= (got as i64) < wanted;
+    state.short |= bounded && (got as i64) < last - first + 1;
     Some(start..end)
 }
 

@@ -1,35 +1,61 @@
 //! Dates, read by a strftime format.
+//!
+//! A date that is taken for another is worse than one that is not read. So the text must be as wide as the format says before
+//! it is read at all: years have all their digits, there is no sign and no space that the format does not have, and a digit
+//! may lack only where it cannot come from the field beside it.
 
 use jiff::civil::DateTime;
 use jiff::fmt::strtime::{self, BrokenDownTime};
 
-use crate::phrase::ast::Example;
+use crate::phrase::ast::DateFormat;
 use crate::phrase::{ErrorKind, PhraseError};
+
+/// The fields that a format may have, for a message.
+const FIELDS: &str = "%Y year, %y year of two digits, %m month, %d day, %b or %B month's name, %j day of the year, %H %M %S time \
+                      of day, %I and %p hour of twelve, %f fraction of a second, %z offset from UTC, %a or %A day's name";
 
 /// A date format made ready.
 #[derive(Debug, Clone)]
 pub(crate) struct DatePlan {
     format: String,
-    /// Whether fields follow each other with nothing between them: then each must have its full width, or
-    /// a digit too few would slide into the next field.
-    tight: bool,
+    fields: Vec<Field>,
+    /// The first year that a year of two digits can be, where that is said.
+    from: Option<i16>,
+}
+
+/// What a text of the format consists of, from left to right.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Field {
+    /// This character.
+    Char(char),
+    /// That many digits.
+    Digits { least: usize, most: usize },
+    /// Digits, with spaces before them up to a width.
+    Padded(usize),
+    /// A name: letters.
+    Letters,
+    /// A sign, and digits with colons or without.
+    Offset,
 }
 
 impl DatePlan {
-    pub(crate) fn new(format: &Example) -> Result<DatePlan, PhraseError> {
-        let refused = |reason: String| {
-            PhraseError {
+    pub(crate) fn new(format: &DateFormat) -> Result<DatePlan, PhraseError> {
+        let refused = |reason: String| PhraseError {
             kind: ErrorKind::BadDateFormat(reason),
             span: format.span.clone(),
-            help: "write it like `date \"%Y-%m-%d\"`: %Y year, %y year of two digits, %m month, %d day, %b month's name, %j day of the year, %H %M %S time of day".to_owned(),
-        }
+            help: format!("write it like `date \"%Y-%m-%d\"`; the fields are {FIELDS}"),
         };
+        let written_out = written_out(&format.text);
+        let fields = fields(&written_out).map_err(refused)?;
+        if format.from.is_some() && !written_out.contains("%y") {
+            return Err(refused("`from` says the century of a year of two digits, and it has none".to_owned()));
+        }
         // A day after the middle of every field, so that what the format leaves open shows.
         let sample = DateTime::constant(2034, 11, 27, 16, 45, 38, 0).to_zoned(jiff::tz::TimeZone::UTC);
         let written = sample
-            .and_then(|sample| BrokenDownTime::from(&sample).to_string(&format.text))
+            .and_then(|sample| BrokenDownTime::from(&sample).to_string(&written_out))
             .map_err(|error| refused(error.to_string()))?;
-        let plan = DatePlan { format: format.text.clone(), tight: is_tight(&format.text) };
+        let plan = DatePlan { format: written_out, fields, from: format.from };
         match strtime::parse(&plan.format, &written).map_err(|error| error.to_string()).and_then(|parsed| iso(&parsed)) {
             Ok(date) if date.starts_with("2034-11-27") => Ok(plan),
             Ok(_) => Err(refused("it does not say the whole day".to_owned())),
@@ -39,13 +65,99 @@ impl DatePlan {
 
     /// The date as ISO 8601, or `None` where the text is none.
     pub(crate) fn read(&self, text: &str) -> Option<String> {
-        let parsed = strtime::parse(&self.format, text).ok()?;
-        let date = iso(&parsed).ok()?;
-        if self.tight && parsed.to_string(&self.format).ok()? != text {
+        if !self.fields.iter().try_fold(text, |rest, field| field.after(rest))?.is_empty() {
             return None;
         }
-        Some(date)
+        let mut parsed = strtime::parse(&self.format, text).ok()?;
+        if let (Some(from), Some(year)) = (self.from, parsed.year()) {
+            parsed.set_year(Some(from + (year - from).rem_euclid(100))).ok()?;
+        }
+        iso(&parsed).ok()
     }
+}
+
+impl Field {
+    /// The rest of a text after the field, if it begins with one.
+    fn after(self, text: &str) -> Option<&str> {
+        let digits = |text: &str, most: usize| text.bytes().take(most).take_while(u8::is_ascii_digit).count();
+        match self {
+            Field::Char(c) => text.strip_prefix(c),
+            Field::Digits { least, most } => {
+                Some(digits(text, most)).filter(|count| *count >= least).map(|count| &text[count..])
+            }
+            Field::Padded(width) => {
+                let spaces = text.bytes().take(width - 1).take_while(|byte| *byte == b' ').count();
+                let count = digits(&text[spaces..], width - spaces);
+                (count > 0).then(|| &text[spaces + count..])
+            }
+            Field::Letters => {
+                let rest = text.trim_start_matches(char::is_alphabetic);
+                (rest.len() < text.len()).then_some(rest)
+            }
+            Field::Offset => {
+                let rest = text.strip_prefix(['+', '-'])?;
+                let after = rest.trim_start_matches(|c: char| c.is_ascii_digit() || c == ':');
+                (after.len() < rest.len()).then_some(after)
+            }
+        }
+    }
+}
+
+/// The format without fields that stand for several.
+fn written_out(format: &str) -> String {
+    // A percent sign by itself is written twice, and is none of these.
+    let whole = [("%F", "%Y-%m-%d"), ("%D", "%m/%d/%y"), ("%T", "%H:%M:%S"), ("%R", "%H:%M")];
+    format
+        .split("%%")
+        .map(|part| whole.iter().fold(part.to_owned(), |part, (one, all)| part.replace(one, all)))
+        .collect::<Vec<_>>()
+        .join("%%")
+}
+
+/// The fields of a format.
+fn fields(format: &str) -> Result<Vec<Field>, String> {
+    let mut fields = Vec::new();
+    // Places in `fields` of those that may have a digit less where they are beside what is no digit.
+    let mut narrow = Vec::new();
+    let mut chars = format.chars();
+    while let Some(c) = chars.next() {
+        if c != '%' {
+            fields.push(Field::Char(c));
+            continue;
+        }
+        let exactly = |count| Field::Digits { least: count, most: count };
+        fields.push(match chars.next() {
+            Some('%') => Field::Char('%'),
+            Some('Y') => exactly(4),
+            Some('y') => exactly(2),
+            Some('m' | 'd' | 'H' | 'M' | 'S' | 'I') => {
+                narrow.push(fields.len());
+                exactly(2)
+            }
+            Some('j') => {
+                narrow.push(fields.len());
+                exactly(3)
+            }
+            Some('e' | 'k' | 'l') => Field::Padded(2),
+            Some('f') => Field::Digits { least: 1, most: 9 },
+            Some('b' | 'B' | 'h' | 'a' | 'A' | 'p' | 'P') => Field::Letters,
+            Some('z') => Field::Offset,
+            Some(other) => return Err(format!("it has the field %{other}, which is not one of those that can be read")),
+            None => return Err("it ends in a lone %".to_owned()),
+        });
+    }
+    for place in narrow {
+        let is_apart = |beside: Option<&Field>| matches!(beside, Some(Field::Char(c)) if !c.is_ascii_digit());
+        let (before, after) = (place.checked_sub(1).and_then(|before| fields.get(before)), fields.get(place + 1));
+        let is_beside_digits = [before, after].iter().any(|beside| matches!(beside, Some(Field::Digits { .. })));
+        if (is_apart(before) || is_apart(after))
+            && !is_beside_digits
+            && let Some(Field::Digits { least, .. }) = fields.get_mut(place)
+        {
+            *least = 1;
+        }
+    }
+    Ok(fields)
 }
 
 /// The day, with the time of day and the offset from UTC where the format has them.
@@ -61,10 +173,4 @@ fn iso(parsed: &BrokenDownTime) -> Result<String, String> {
         format!("{sign}{:02}:{:02}", minutes.abs() / 60, minutes.abs() % 60)
     });
     Ok(format!("{time}{}", offset.unwrap_or_default()))
-}
-
-/// Whether two fields of digits follow each other directly.
-fn is_tight(format: &str) -> bool {
-    let bytes = format.as_bytes();
-    bytes.windows(3).any(|three| three[0] == b'%' && three[1].is_ascii_alphabetic() && three[2] == b'%')
 }

@@ -109,16 +109,23 @@ fn plain_number(style: Option<&NumberPlan>, text: &str, out: &mut String) -> Cha
     Change::Made
 }
 
-/// The range of `text` without the white space (Unicode White_Space) at its ends.
+/// The range of `text` without the white space (Unicode White_Space) at its ends. A space that belongs to a character with a
+/// mark on it stays.
 pub(super) fn trim(text: &str, sides: Sides) -> std::ops::Range<usize> {
-    let start = match sides {
+    let mut start = match sides {
         Sides::Only(Side::Right) => 0,
         _ => text.len() - text.trim_start().len(),
     };
-    let end = match sides {
+    let mut end = match sides {
         Sides::Only(Side::Left) => text.len(),
         _ => text.trim_end().len(),
     };
+    while !characters::is_notch(text, start) {
+        start = text.floor_char_boundary(start - 1);
+    }
+    while !characters::is_notch(text, end) {
+        end = text.ceil_char_boundary(end + 1);
+    }
     // A text of white space only is trimmed to nothing from either side.
     start..end.max(start)
 }
@@ -191,13 +198,24 @@ pub(super) fn squeeze(text: &str, out: &mut String) -> bool {
 }
 
 /// Writes `text` with each word's first letter in upper case and the others in lower case after `out`, if
-/// that changes it. Words are those of Unicode Standard Annex #29.
+/// that changes it. Words are those of Unicode Standard Annex #29; after a single letter and an apostrophe a name begins
+/// anew (`O'Brien`), unless what follows is as short as in `I'll`.
 pub(super) fn title(text: &str, out: &mut String) -> bool {
+    const APOSTROPHES: [char; 2] = ['\'', '’'];
     changed(text, out, |out| {
         for word in text.split_word_bounds() {
-            let mut chars = word.chars();
-            out.extend(chars.next().into_iter().flat_map(char::to_uppercase));
-            out.push_str(&chars.as_str().to_lowercase());
+            let mut before = None;
+            for part in word.split_inclusive(APOSTROPHES) {
+                let begins = match before {
+                    None => true,
+                    Some(width) => width == 1 && part.chars().filter(|c| !APOSTROPHES.contains(c)).count() > 2,
+                };
+                let mut chars = part.chars();
+                let first = chars.next().filter(|_| begins);
+                out.extend(first.into_iter().flat_map(char::to_uppercase));
+                out.push_str(&if first.is_some() { chars.as_str() } else { part }.to_lowercase());
+                before = Some(part.trim_end_matches(APOSTROPHES).chars().count());
+            }
         }
     })
 }

@@ -32,8 +32,10 @@ enum Strategy {
     Run(Box<ClassPlan>),
     /// Matches one character of the class. One look into a table a character.
     OneOf(Box<ClassPlan>),
-    /// Matches what the regular expression matches; also for texts beyond ASCII in any case. In plain texts, one that is no
-    /// more than a text, a class or a run of a class is looked for as that.
+    /// Matches if and only if the text is there in any case, which this regular expression finds.
+    Folded(Box<Compiled>),
+    /// Matches what the regular expression matches. In plain texts, one that is no more than a text, a class or a run of a class
+    /// is looked for as that.
     Regex(Box<Compiled>, Option<Box<Strategy>>),
 }
 
@@ -47,10 +49,10 @@ impl Matcher {
             Marker::Text { text, any_case: true } if text.is_ascii() => {
                 match AhoCorasick::builder().ascii_case_insensitive(true).build([text]) {
                     Ok(automaton) => Strategy::AnyCase(Box::new(automaton)),
-                    Err(_) => Strategy::Regex(Box::new(pattern::any_case(text)?), None),
+                    Err(_) => Strategy::Folded(Box::new(pattern::any_case(text)?)),
                 }
             }
-            Marker::Text { text, any_case: true } => Strategy::Regex(Box::new(pattern::any_case(text)?), None),
+            Marker::Text { text, any_case: true } => Strategy::Folded(Box::new(pattern::any_case(text)?)),
             Marker::Run(class) => Strategy::Run(Box::new(ClassPlan::new(class))),
             Marker::OneOf(text) => Strategy::OneOf(Box::new(ClassPlan::any_of(text))),
             Marker::Regex(regex) => Strategy::Regex(Box::new(pattern::marker(regex)?), simpler(regex).map(Box::new)),
@@ -106,6 +108,7 @@ impl Matcher {
                 let find = |at| automaton.find(text.get(at..)?).map(|found| at + found.start()..at + found.end());
                 self.between_characters(text, at, form, find)
             }
+            Strategy::Folded(compiled) => self.between_characters(text, at, form, |at| compiled.find(text, at)),
             Strategy::Run(class) if form.is_plain() => {
                 let bytes = text.as_bytes();
                 let start = class.find_in_plain(bytes, at, true)?;

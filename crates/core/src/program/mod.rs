@@ -9,6 +9,7 @@ mod date;
 mod finish;
 mod kernel;
 mod matcher;
+mod nothing;
 mod number;
 mod one;
 mod op;

@@ -25,8 +25,10 @@ struct Marks {
     decimal: Option<char>,
 }
 
-/// The blanks used as thousands marks: space, no-break space, thin space, narrow no-break space.
-const BLANKS: [char; 4] = [' ', '\u{a0}', '\u{2009}', '\u{202f}'];
+/// Whether a character is a blank, such as is used for a thousands mark: a space separator (Unicode Zs).
+fn is_blank(c: char) -> bool {
+    c.is_whitespace() && !c.is_control() && !matches!(c, '\u{2028}' | '\u{2029}')
+}
 
 impl NumberPlan {
     pub(crate) fn new(style: &NumberStyle) -> Result<NumberPlan, PhraseError> {
@@ -53,10 +55,19 @@ impl NumberPlan {
         std::iter::from_fn(move || {
             loop {
                 let found = self.next(text, at)?;
-                at = found.end;
-                // A digit that wears a combining mark, as in a keycap emoji, is no digit.
-                if form.is_simple() || (characters::is_notch(text, found.start) && characters::is_notch(text, found.end)) {
-                    return Some(found);
+                let start = found.start;
+                let mut number = Some(found);
+                // A digit that wears a combining mark, as in a keycap emoji, is no digit: the number ends before it.
+                while let Some(part) = number.as_ref().filter(|part| !form.is_simple() && !characters::is_notch(text, part.end))
+                {
+                    number = self.next(&text[..part.end - 1], at).filter(|part| part.start == start);
+                }
+                match number {
+                    Some(number) if form.is_simple() || characters::is_notch(text, start) => {
+                        at = number.end;
+                        return Some(number);
+                    }
+                    _ => at = start + 1,
                 }
             }
         })
@@ -117,7 +128,7 @@ impl NumberPlan {
             }
         }
         let signed = self.signed && start > at && matches!(bytes[start - 1], b'+' | b'-') && {
-            let before = text[..start - 1].chars().next_back();
+            let before = characters::last_base(&text[..start - 1]);
             !before.is_some_and(|c| c.is_alphabetic() || c.is_ascii_digit())
         };
         Some(start - usize::from(signed)..end)
@@ -153,7 +164,7 @@ fn after_mark(text: &str, at: usize, mark: char) -> Option<usize> {
         return (text.as_bytes().get(at) == Some(&(mark as u8))).then_some(at + 1);
     }
     let c = text[at..].chars().next()?;
-    let same = c == mark || (BLANKS.contains(&mark) && BLANKS.contains(&c));
+    let same = c == mark || (is_blank(mark) && is_blank(c));
     same.then(|| at + c.len_utf8())
 }
 
@@ -170,7 +181,7 @@ fn marks_of(example: &Example) -> Result<Marks, PhraseError> {
     };
     let text = example.text.trim_start_matches(['-', '+']);
     let marks: Vec<(usize, char)> = text.char_indices().filter(|(_, c)| !c.is_ascii_digit()).collect();
-    let allowed = |c: char| matches!(c, '.' | ',' | '\'' | '’' | '_' | '٬' | '٫') || BLANKS.contains(&c);
+    let allowed = |c: char| matches!(c, '.' | ',' | '\'' | '’' | '_' | '٬' | '٫') || is_blank(c);
     if !text.starts_with(|c: char| c.is_ascii_digit())
         || !text.ends_with(|c: char| c.is_ascii_digit())
         || !marks.iter().all(|(_, c)| allowed(*c))
@@ -183,13 +194,13 @@ fn marks_of(example: &Example) -> Result<Marks, PhraseError> {
     Ok(match marks.as_slice() {
         [] => Marks { thousands: None, decimal: None },
         [(_, mark)] if grouped(&groups) => Marks { thousands: Some(*mark), decimal: None },
-        [(_, mark)] if !BLANKS.contains(mark) => Marks { thousands: None, decimal: Some(*mark) },
+        [(_, mark)] if !is_blank(*mark) => Marks { thousands: None, decimal: Some(*mark) },
         all if same(all) && grouped(&groups) => Marks { thousands: Some(all[0].1), decimal: None },
         [thousands @ .., (_, decimal)]
             if !thousands.is_empty()
                 && same(thousands)
                 && thousands[0].1 != *decimal
-                && !BLANKS.contains(decimal)
+                && !is_blank(*decimal)
                 && grouped(&groups[..groups.len() - 1]) =>
         {
             Marks { thousands: Some(thousands[0].1), decimal: Some(*decimal) }

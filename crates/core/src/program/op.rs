@@ -144,8 +144,8 @@ pub(super) enum SpreadOp {
 /// A text about a text. These are never missing, but for a position.
 #[derive(Debug, Clone)]
 pub(super) enum TellOp {
-    /// How long it is.
-    Length,
+    /// How long it is, in the unit of the program or another.
+    Length(Option<Unit>),
     /// Where a marker is, from 1; missing where there is none.
     PositionOf { nth: Position, marker: Matcher },
     /// How often a marker is there.

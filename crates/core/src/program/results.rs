@@ -60,7 +60,7 @@ impl Results {
     #[inline]
     pub fn items(&self, row: usize) -> Range<usize> {
         match (self.offsets.get(row), self.offsets.get(row + 1)) {
-            _ if self.state(row).missing => 0..0,
+            _ if !self.state(row).is_there() => 0..0,
             (Some(start), Some(end)) => *start as usize..*end as usize,
             _ if self.offsets.is_empty() => row..row + 1,
             _ => 0..0,
@@ -148,6 +148,16 @@ impl Results {
         self.spans.clear();
         self.spans.extend_from_slice(spans);
         self.set_states(None);
+        self.note_blank(values);
+    }
+
+    /// Tells results that are missing from those of values without text, which are blank.
+    pub(super) fn note_blank(&mut self, values: Texts) {
+        for (row, state) in self.states.iter_mut().enumerate().filter(|(_, state)| state.missing) {
+            if values.get(row).chars().all(char::is_whitespace) {
+                *state = State::BLANK;
+            }
+        }
     }
 
     /// Begins with the values themselves as the results.
@@ -163,12 +173,12 @@ impl Results {
         self.is_too_large = false;
     }
 
-    /// Makes the results of some rows missing, of rows with one result each.
+    /// Makes some rows ones that were not asked, of rows with one result each.
     pub(crate) fn unset(&mut self, rows: &[u32]) {
         let count = self.spans.len();
         self.states.resize(count, State::default());
         for row in rows {
-            (self.spans[*row as usize], self.states[*row as usize]) = (Span::default(), State::MISSING);
+            (self.spans[*row as usize], self.states[*row as usize]) = (Span::default(), State::NOT_ASKED);
         }
     }
 
@@ -179,16 +189,16 @@ impl Results {
 
     /// Makes all results missing, since there is no room for them.
     pub(crate) fn set_too_large(&mut self) {
-        self.set_missing(self.rows());
+        self.set_none(self.rows(), State::MISSING);
         self.is_too_large = true;
     }
 
-    /// Makes all results missing.
-    pub(crate) fn set_missing(&mut self, rows: usize) {
+    /// Leaves `rows` rows without a result, in this state.
+    pub(crate) fn set_none(&mut self, rows: usize, state: State) {
         self.begin(Texts { text: "", spans: &[], forms: &Forms::NONE });
         self.spans.resize(rows, Span::default());
         self.forms.clear(rows);
-        self.states.resize(rows, State::MISSING);
+        self.states.resize(rows, state);
     }
 
     /// The buffer of made texts, empty, and the spans and the states to be filled in for `rows` rows.

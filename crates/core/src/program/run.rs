@@ -60,7 +60,7 @@ impl Program {
         self.run_observed(values, work, out, &mut Unobserved);
     }
 
-    /// Runs it on those values that are in `rows`, by their indices; the others are missing.
+    /// Runs it on those values that are in `rows`, by their indices; the others are not asked.
     pub(crate) fn run_on(&self, values: Texts, rows: &[u32], work: &mut Work, out: &mut Results) {
         if rows.len() == values.len() {
             return self.run(values, work, out);
@@ -68,12 +68,12 @@ impl Program {
         let Work { picked, picked_forms, other, .. } = work;
         let (some, other_work) = &mut **other.get_or_insert_default();
         self.run(pick(values, rows, picked, picked_forms), other_work, some);
-        out.set_missing(values.len());
+        out.set_none(values.len(), State::NOT_ASKED);
         out.fill_in(some, rows, values, self.several);
     }
 
     pub(super) fn run_observed<O: Observer>(&self, values: Texts, work: &mut Work, out: &mut Results, observer: &mut O) {
-        let [first, rest @ ..] = &*self.branches else { return out.set_missing(values.len()) };
+        let [first, rest @ ..] = &*self.branches else { return out.set_none(values.len(), State::MISSING) };
         first.run(values, self.unit, work, out, observer);
         for branch in rest {
             let Work { rows, picked, picked_forms, other, .. } = work;
@@ -87,6 +87,7 @@ impl Program {
             some.set_fallback();
             out.fill_in(some, rows, values, self.several);
         }
+        out.note_blank(values);
     }
 }
 
@@ -553,7 +554,7 @@ impl Results {
             };
             let state = from.state(index);
             // A literal is one result of each value.
-            let items = if from.are_several() || !state.missing { from.items(index) } else { 0..0 };
+            let items = if from.are_several() || state.is_there() { from.items(index) } else { 0..0 };
             for item in items {
                 let (span, start) = (from.spans[item], all.buffer.width());
                 all.buffer.extend_within(span.bytes(from.text(values.text).as_bytes()));

@@ -4,8 +4,8 @@ use std::fmt;
 
 /// The state of a result. None of the flags: the result is *filled*.
 ///
-/// A result is missing or it is not; one that is not may be short, long and a fallback at once, and is
-/// counted under each, so that no count hides another.
+/// There is no result where it is blank, missing or not asked, of which only one holds. A result that there is may be
+/// short, long and a fallback at once, and is counted under each, so that no count hides another.
 ///
 /// ```
 /// use keen_notch_core::program::State;
@@ -14,8 +14,12 @@ use std::fmt;
 /// ```
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 pub struct State {
-    /// No branch gave a result.
+    /// Nothing came of the value, and there was nothing in it: it is empty, or white space only.
+    pub blank: bool,
+    /// The value has text, and no branch gave a result.
     pub missing: bool,
+    /// The condition under which the piece is taken does not hold.
+    pub not_asked: bool,
     /// A positional cut found some but not all of what it asked for.
     pub short: bool,
     /// Padding found the text longer than its width.
@@ -25,8 +29,20 @@ pub struct State {
 }
 
 impl State {
-    /// No branch gave a result.
-    pub const MISSING: State = State { missing: true, short: false, long: false, fallback: false };
+    /// Only filled.
+    const FILLED: State = State { blank: false, missing: false, not_asked: false, short: false, long: false, fallback: false };
+    /// Nothing came of a value without text.
+    pub const BLANK: State = State { blank: true, ..State::FILLED };
+    /// Nothing came of a value with text.
+    pub const MISSING: State = State { missing: true, ..State::FILLED };
+    /// The condition does not hold.
+    pub const NOT_ASKED: State = State { not_asked: true, ..State::FILLED };
+
+    /// Whether there is a result.
+    #[inline]
+    pub fn is_there(self) -> bool {
+        !(self.blank | self.missing | self.not_asked)
+    }
 
     /// Whether the first branch gave exactly what it asked for.
     pub fn is_filled(self) -> bool {
@@ -36,7 +52,14 @@ impl State {
 
 impl fmt::Display for State {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        let words = [(self.missing, "missing"), (self.short, "short"), (self.long, "long"), (self.fallback, "fallback")];
+        let words = [
+            (self.blank, "blank"),
+            (self.missing, "missing"),
+            (self.not_asked, "not asked"),
+            (self.short, "short"),
+            (self.long, "long"),
+            (self.fallback, "fallback"),
+        ];
         let mut words = words.iter().filter(|(holds, _)| *holds).map(|(_, word)| *word).peekable();
         if words.peek().is_none() {
             return f.write_str("filled");

@@ -10,16 +10,19 @@ use crate::text::unit::Unit;
 impl TellOp {
     /// Writes the text about `text` after `out`; `form` is what is known of its characters.
     pub(super) fn write(&self, text: &str, unit: Unit, form: Form, out: &mut String) -> Change {
-        let unit = unit.in_form(form);
         let number = match self {
-            TellOp::Length => unit.count(text),
+            TellOp::Length(said) => said.unwrap_or(unit).in_form(form).count(text),
             TellOp::CountOf(marker) => {
                 let mut count = 0;
                 marker.each(text, form, |_| count += 1);
                 count
             }
             TellOp::PositionOf { nth, marker } => match marker.nth(text, *nth, form) {
-                Some(found) => unit.count(&text[..found.start]) + 1,
+                Some(found) => {
+                    // What begins inside a character is at the position of that.
+                    let before = unit.in_form(form).count(&text[..found.start]);
+                    before + usize::from(unit.is_notch(text, found.start))
+                }
                 None => return Change::Missing,
             },
             TellOp::Whether(condition) => {

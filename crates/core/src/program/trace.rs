@@ -120,7 +120,7 @@ impl Program {
         let mut scratch = Scratch::default();
         self.observe_one(value, &mut scratch, &mut recorder);
         let (branches, state) = (recorder.branches, scratch.results.state(0));
-        let winner = if state.missing { None } else { branches.last() };
+        let winner = if state.is_there() { branches.last() } else { None };
         let results = winner.map(|branch| match &branch.literal {
             Some(text) => vec![Seen { text: text.clone(), in_value: None }],
             None => branch.steps.last().map(|step| step.after.clone()).unwrap_or_default(),

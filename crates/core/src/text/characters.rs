@@ -141,6 +141,11 @@ pub(crate) fn notch_from_end(text: &str, n: usize) -> usize {
     end
 }
 
+/// The code point that the last character of a text begins with: a letter, though marks follow it.
+pub(crate) fn last_base(text: &str) -> Option<char> {
+    text[notch_from_end(text, 1)..].chars().next()
+}
+
 /// Whether a notch can be at byte `offset`: at an end of `text` or between two of its characters. A look at the
 /// neighbouring code points decides nearly always.
 #[inline]

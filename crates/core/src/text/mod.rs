@@ -1,6 +1,7 @@
 //! What a value is made of: characters as a person sees them, their kinds, and their names.
 
 pub mod bytes;
+pub mod case;
 pub mod characters;
 pub mod kind;
 pub mod look_alikes;

@@ -148,7 +148,7 @@ take = 'first 3'
 when = '\"crew_id\": not contains \":\"'
 build = '{a}!'";
     assert_eq!(pieces(list, ROW), ["a=S7K2", "b=GRP", "c=S7K2!"]);
-    assert_eq!(pieces(list, ["HNG-1", "a:b", "Valley"]), ["a= (missing)", "b= (missing)", "c= (missing)"]);
+    assert_eq!(pieces(list, ["HNG-1", "a:b", "Valley"]), ["a= (not asked)", "b= (not asked)", "c= (not asked)"]);
 }
 
 #[test]
@@ -192,9 +192,9 @@ columns = 2";
             "2: serial digits: character 8 is the letter O; a digit was expected",
             "2: part columns = 2: there are 3 results for 2 columns",
             "3: serial not one of \"00000000\" (warns): it is “00000000”",
-            "3: grade required: it is missing",
-            // A missing serial passes what is asked of serials; a missing grade does not pass `required`.
-            "4: grade required: it is missing",
+            "3: grade required: `section 3 by \"-\"` finds nothing in “GRP-00000000”",
+            "4: serial not missing: `section 2 by \"-\"` finds nothing in “GRP”",
+            "4: grade required: `section 3 by \"-\"` finds nothing in “GRP”",
         ]
     );
 }
@@ -222,6 +222,44 @@ fn judged(carving: &Carving, rows: &[[&str; 3]]) -> Vec<String> {
     said
 }
 
+/// The table of the design: what the checks say of a piece that is not there.
+#[test]
+fn what_checks_say_of_a_piece_that_is_not_there() {
+    let list = |more: &str| {
+        format!(
+            "column = 'part_code'\n[piece.a]\ntake = 'plain number like \"1,234.5\"'\nwhen = 'depot: not one of \"no\"'\n{more}"
+        )
+    };
+    let rows = [["1,250", "", ""], [" ", "", ""], ["n/a", "", ""], ["42x", "", ""], ["1.234,56", "", ""], ["n/a", "", "no"]];
+    let nothing = |row: u64, check: &str, text: &str| {
+        format!("{row}: a {check}: “{text}” is not a number that `plain number like \"1,234.5\"` can read")
+    };
+    let missing = |check: &str| [nothing(3, check, "n/a"), nothing(4, check, "42x"), nothing(5, check, "1.234,56")].to_vec();
+    let with_blank = [vec!["2: a required: the value is blank".to_owned()], missing("required")].concat();
+    for (more, expected) in [
+        ("check = 'range 0 to 2000000'", missing("not missing")),
+        ("check = ['required', 'range 0 to 2000000']", with_blank),
+        ("check = 'range 0 to 2000000'\noptional = true", vec![]),
+        ("check = 'blank'", vec!["1: a blank: it is not blank".to_owned()]),
+        ("warn = 'range 0 to 2000000'", missing("not missing (warns)")),
+        ("", vec![]),
+    ] {
+        assert_eq!(judged(&bound(&list(more)).unwrap(), &rows), expected, "{more}");
+    }
+    let carving = bound(&list("check = 'digits'\n[piece.b]\nbuild = '{a}{crew_id}'\nhidden = true\ncheck = 'digits'")).unwrap();
+    assert_eq!(carving.out_columns(&[]).len(), 1, "b is hidden");
+    let run = Run::new(&carving, &rows);
+    let states = |piece: usize| (0..6).map(|row| run.worked.piece(piece).state(row).to_string()).collect::<Vec<_>>();
+    assert_eq!(states(0), ["filled", "blank", "missing", "missing", "missing", "not asked"]);
+    assert_eq!(states(1), ["short", "blank", "missing", "missing", "missing", "blank"]);
+    let of_others =
+        bound("column = 'part_code'\n[piece.a]\ntake = 'after \"-\" then upper or after \"/\"'\ncheck = 'letters'").unwrap();
+    assert_eq!(
+        judged(&of_others, &[["x", "", ""]]),
+        ["1: a not missing: `after \"-\"` finds nothing in “x”, nor does what `or` says"]
+    );
+}
+
 #[test]
 fn checks_that_look_beyond_the_piece() {
     let list = "column = 'crew_id'
@@ -242,6 +280,8 @@ unique = ['team', 'part_code']";
             "2: team same as \"depot\": depot has \"1\"",
             "2: rows unique: team + part_code: row 1 has the same together",
             "3: team listed in \"teams.csv\": it is not listed in teams.csv",
+            "4: no not missing: `section 2 by \"-\"` finds nothing in “x”",
+            "4: team not missing: `section 3 by \"-\"` finds nothing in “x”",
         ]
     );
 }
@@ -264,6 +304,7 @@ keep = ['depot: not one of \"out\"', 'part_code: unique']";
 fn what_a_violation_says() {
     for (check, value, kind, detail, at) in [
         ("length 8", "1234567", "too-short", "it has 7 characters, not 8", None),
+        ("length 8", "1", "too-short", "it has 1 character, not 8", None),
         ("length 2 to 3", "1234", "too-long", "it has 4 characters, not 2 to 3", None),
         ("blank", "x", "not-blank", "it is not blank", None),
         ("digits", "12 4", "wrong-character", "character 3 is a space; a digit was expected", Some(3)),
@@ -274,13 +315,13 @@ fn what_a_violation_says() {
             "character 2 is en dash (U+2013); an upper-case letter or a digit was expected",
             Some(2),
         ),
-        ("fits /[A-Z]+/", "x", "does-not-fit", "it should be one that fits the regular expression /[A-Z]+/", None),
-        ("starts with \"G\"", "x", "wrong-end", "it should be one that starts with “G”", None),
-        ("contains \"-\"", "x", "lacks", "it should be one that contains “-”", None),
+        ("fits /[A-Z]+/", "x", "does-not-fit", "expected one that fits the regular expression /[A-Z]+/", None),
+        ("starts with \"G\"", "x", "wrong-end", "expected one that starts with “G”", None),
+        ("contains \"-\"", "x", "lacks", "expected one that contains “-”", None),
         ("one of \"RIG\", \"OPS\"", "RIGS", "not-listed", "it is none of the texts allowed; RIG is the nearest", None),
         ("range 1 to 9", "x", "not-a-number", "it is not a number", None),
-        ("range 1 to 9", "10", "out-of-range", "it should be one that is a number from 1 to 9", None),
-        ("date \"%Y\u{2d}%m-%d\"", "2025-13-01", "not-a-date", "it should be one that is a date written as “%Y-%m-%d”", None),
+        ("range 1 to 9", "10", "out-of-range", "expected one that is a number from 1 to 9", None),
+        ("date \"%Y\u{2d}%m-%d\"", "2025-13-01", "not-a-date", "expected one that is a date written as “%Y-%m-%d”", None),
         ("email", "a..b@c.example", "not-an-email", "there are two dots in a row", Some(2)),
         ("check digit luhn", "79927398710", "wrong-check-digit", "the check digit does not fit the rest", None),
         ("not digits", "12", "not-allowed", "it consists of digits only", None),
@@ -337,7 +378,7 @@ take = 'first 1'
 [rows]
 keep = ['part_code: unique', 'depot: not same as part_code']";
     assert_eq!(pieces(list, ["x", "x", "y"]), ["a=x", "b=x"]);
-    assert_eq!(pieces(list, ["x", "y", "y"]), ["a= (missing)", "b= (missing)"]);
+    assert_eq!(pieces(list, ["x", "y", "y"]), ["a= (not asked)", "b= (not asked)"]);
     let carving = bound(list).unwrap();
     let rows = [["x", "", "y"], ["x", "", "z"], ["y", "", "y"], ["y", "", "z"], ["", "", "z"], ["", "", "z"]];
     // The second x was seen before; the first y is its own depot; a blank is like no other.
@@ -361,7 +402,14 @@ fn what_is_refused_and_where() {
             "did you mean `title`? The keys here are title, column",
         ),
         ("[piece.a]\ntak = 'whole'", "tak", "there is no key `tak`", "did you mean `take`?"),
-        ("[piece.a]\ntake = 'whole'\ncheck = 'digits'", "'digits'", "a list is expected here", "put it in brackets"),
+        ("[piece.a]\ntake = 'whole'\ncheck = 7", "7", "invalid type: integer `7`, expected a text or a list of texts", ""),
+        ("[piece.a]\ntake = 'whole'\ncheck = 'digit'", "digit", "`digit` is not a condition", "did you mean `digits`?"),
+        (
+            "[piece.a]\ntake = 'whole'\ncheck = 'required'\noptional = true",
+            "true",
+            "a piece is `required` or optional, not both",
+            "keep one of them",
+        ),
         ("[piece.a]\ntake = whole", "whole", "", "a cut list is TOML"),
         ("[piece.a]\ntake = 7", "7", "invalid type: integer `7`, expected a string", "the kind that is expected"),
         ("unit = 'inches'\n[piece.a]\ntake = 'whole'", "'inches'", "unknown variant `inches`", ""),

@@ -43,6 +43,15 @@ fn before_after_from_through() {
         ("Führung 東京 7", "after letters", " 東京 7"),
         ("ÅSA LIND@Lift.Skarn.Example", r#"before "@" then lower"#, "åsa lind"),
         ("a\tb\u{a0}c", "after last spaces", "c"),
+        // Which one of several is said as an ordinal or as a position, wherever either can be.
+        (CODE, r#"after 2 "-""#, "S7K2"),
+        (CODE, r#"before -1 "-""#, "GRP-00041273"),
+        (CODE, r#"between 1 "-" and last "-""#, "00041273"),
+        (CODE, r#"position of -1 "-""#, "13"),
+        // A text in any case is made of whole characters too.
+        ("👩\u{200d}👧", r#"count of "👩" any case"#, "0"),
+        ("É\u{323}é", r#"before "É" any case"#, "É\u{323}"),
+        ("ae\u{301}", r"position of /\u{301}/", "2"),
     ]);
     holds(&[("Noor", r#"before " " or "no space""#, "no space", "fallback")]);
 }
@@ -112,6 +121,10 @@ fn numbers() {
         ("2,5 kg", r#"number like "1234,5""#, "2.5"),
         ("t -4.5 C, lot A-12", r#"numbers signed joined with "|""#, "-4.5|12"),
         ("+4 -4 5-3 A-1 é-2", r#"numbers signed joined with "|""#, "+4|-4|5|3|1|2"),
+        ("e\u{301}-5", "number signed", "5"),
+        ("12\u{301} 7", r#"numbers joined with ",""#, "1,7"),
+        ("12\u{200d}", "number", "1"),
+        ("1\u{2003}204", r#"number like "1 234""#, "1204"),
         ("(-1.234,5)", r#"number signed like "1.234,5""#, "-1234.5"),
         ("+7", r#"number like "1234" signed"#, "7"),
         ("7\u{fe0f}\u{20e3} 8", "number", "8"),

@@ -22,10 +22,14 @@ pub fn holds(cases: &[(&str, &str, &str, &str)]) {
     }
 }
 
-/// Each case is a value, a phrase and its result, which is filled, or missing where it is empty.
+/// Each case is a value, a phrase and its result, which is filled; where it is empty, it is blank as the value is, or missing.
 pub fn gives(cases: &[(&str, &str, &str)]) {
     for (value, phrase, result) in cases {
-        let state = if result.is_empty() { "missing" } else { "filled" };
+        let state = match (result.is_empty(), value.trim().is_empty()) {
+            (false, _) => "filled",
+            (true, true) => "blank",
+            (true, false) => "missing",
+        };
         holds(&[(value, phrase, result, state)]);
     }
 }

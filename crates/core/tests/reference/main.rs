@@ -8,7 +8,7 @@ use keen_notch_core::carving::{Carving, Worked};
 use keen_notch_core::column::{ColumnRef, Header};
 use keen_notch_core::cutlist::CutList;
 use keen_notch_core::phrase::Phrase;
-use keen_notch_core::phrase::ast::Condition;
+use keen_notch_core::phrase::ast::{Condition, ConditionKind};
 use keen_notch_core::program::{Program, Results, Setting, Work};
 use keen_notch_core::tally::Tally;
 use keen_notch_core::text::unit::Unit;
@@ -223,22 +223,27 @@ proptest! {
         let kept = worked.take_kept();
         let asked = |text: &str| Condition::parse(text).unwrap();
         let (phrase, when, check, keep) = (Phrase::parse(&take).unwrap(), asked(when), asked(check), asked(keep));
-        let result = |value: &String| {
-            let holds = interpreter::condition(&when, value, Unit::Characters);
-            if holds { interpreter::phrase(&phrase, value, Unit::Characters).0.first().cloned().unwrap_or_default() } else { String::new() }
-        };
+        let is_asked = |value: &String| interpreter::condition(&when, value, Unit::Characters);
+        let outcome = |value: &String| interpreter::phrase(&phrase, value, Unit::Characters);
+        let result = |value: &String| if is_asked(value) { outcome(value).0.first().cloned().unwrap_or_default() } else { String::new() };
         let expected: Vec<u32> =
             (0..).zip(&values).filter(|(_, value)| interpreter::condition(&keep, &result(value), Unit::Characters)).map(|(row, _)| row).collect();
         prop_assert_eq!(kept.unwrap_or_else(|| (0..values.len() as u32).collect()), expected, "{}", list);
         let mut tally = Tally::default();
         carving.judge(&batch, &mut worked, std::slice::from_mut(&mut tally));
         let fails = |value: &String| {
-            let text = result(value);
-            let is_asked = !text.is_empty() || check.kind == keen_notch_core::phrase::ast::ConditionKind::Required;
-            is_asked && !interpreter::condition(&check, &text, Unit::Characters)
+            let (text, state) = (result(value), outcome(value).1);
+            // Nothing is asked where `when` does not hold. A blank passes all but `required`; what is missing passes nothing,
+            // but for a check that asks for that itself.
+            is_asked(value) && match (&check.kind, state.as_str()) {
+                (ConditionKind::Required, _) => !interpreter::condition(&check, &text, Unit::Characters),
+                (_, "blank") | (ConditionKind::Blank, "missing") => false,
+                (_, "missing") => true,
+                _ => !text.is_empty() && !interpreter::condition(&check, &text, Unit::Characters),
+            }
         };
         let expected: Vec<u32> = (0..).zip(&values).filter(|(_, value)| fails(value)).map(|(row, _)| row).collect();
-        let failing: Vec<u32> = worked.failures().iter().map(|failure| failure.row).collect();
+        let failing: Vec<u32> = worked.failures_by_row().iter().map(|failure| failure.row).collect();
         prop_assert_eq!((failing.len() as u64, &failing), (tally.faulted, &expected), "{}", list);
     }
 }

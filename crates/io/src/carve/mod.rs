@@ -188,6 +188,7 @@ fn checks(carving: &Carving) -> Vec<CheckName> {
         column: None,
         words: "as many cells as columns".to_owned(),
         only_warns: false,
+        is_implied: true,
     };
     carving.checks().into_iter().chain([cells]).collect()
 }

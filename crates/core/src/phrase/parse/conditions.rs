@@ -1,7 +1,7 @@
 //! Conditions.
 
 use super::Parser;
-use crate::phrase::ast::{CheckDigit, Condition, ConditionKind, Example, Span};
+use crate::phrase::ast::{CheckDigit, Condition, ConditionKind, Span};
 use crate::phrase::token::{Token, TokenKind};
 use crate::phrase::{ErrorKind, PhraseError};
 use crate::words;
@@ -76,13 +76,10 @@ impl Parser<'_> {
                 self.word("in", r#"listed in "sites.csv""#)?;
                 let file = self.text("the file in quotes")?.0;
                 let column = if self.take_word("column") { Some(self.text("the column in quotes")?.0) } else { None };
-                ConditionKind::ListedIn { file, column }
+                ConditionKind::ListedIn { file, column, any_case: self.any_case()? }
             }
             "range" => self.range_condition()?,
-            "date" => {
-                let (text, span) = self.text("the date format in quotes")?;
-                ConditionKind::Date(Example { text, span })
-            }
+            "date" => ConditionKind::Date(self.date_format()?),
             "email" => ConditionKind::Email,
             "check" => self.check_digit()?,
             "unique" => ConditionKind::Unique,
@@ -138,7 +135,7 @@ impl Parser<'_> {
                     return Err(self.expected("a comma between the texts", help));
                 }
                 _ if comma => return Err(self.expected("a text in quotes", "write a text after the comma".to_owned())),
-                _ => return Ok(ConditionKind::OneOf(texts)),
+                _ => return Ok(ConditionKind::OneOf { texts, any_case: self.any_case()? }),
             }
         }
     }

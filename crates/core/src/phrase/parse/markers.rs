@@ -1,6 +1,6 @@
 //! Markers, classes and ordinals.
 
-use super::Parser;
+use super::{MOST_CHARACTERS, Parser, at_most};
 use crate::phrase::ast::{Class, ClassPart, Marker, Occurrence, Position, Regex};
 use crate::phrase::token::{Token, TokenKind};
 use crate::phrase::{ErrorKind, PhraseError};
@@ -61,26 +61,37 @@ impl Parser<'_> {
         Ok(Occurrence { nth, marker: marker(self)? })
     }
 
-    /// 1st, 2nd …, `last`, `2nd last` …, if one is here.
+    /// Which one of several is meant, if that is said here: 1st, 2nd …, `last`, `2nd last` …, or 1, 2 …, -1, -2 …
     pub(super) fn nth(&mut self) -> Result<Option<Position>, PhraseError> {
         match self.peek() {
-            Some(Token { kind: TokenKind::Ordinal(n), span }) => {
-                if *n == 0 {
-                    let help = self.with(span.clone(), "1st");
-                    return Err(PhraseError { kind: ErrorKind::PositionZero, span: span.clone(), help });
-                }
+            Some(Token { kind: TokenKind::Ordinal(0), span }) => {
+                let help = self.with(span.clone(), "1st");
+                Err(PhraseError { kind: ErrorKind::PositionZero, span: span.clone(), help })
+            }
+            Some(Token { kind: TokenKind::Ordinal(n), .. }) => {
                 self.at += 1;
                 Ok(Some(if self.take_word("last") { Position::FromEnd(*n) } else { Position::FromStart(*n) }))
             }
+            Some(Token { kind: TokenKind::Number(0), span }) => {
+                let help = format!("{}: the first is 1", self.with(span.clone(), "1"));
+                Err(PhraseError { kind: ErrorKind::PositionZero, span: span.clone(), help })
+            }
             Some(Token { kind: TokenKind::Number(n), span }) => {
-                let help = match n {
-                    1.. => self.with(span.clone(), &ordinal(*n)),
-                    _ => "write an ordinal, such as `2nd` or `2nd last`".to_owned(),
-                };
-                Err(self.expected("an ordinal or a marker", help))
+                self.at += 1;
+                let size = at_most(MOST_CHARACTERS, *n, span)?;
+                Ok(Some(if *n < 0 { Position::FromEnd(size) } else { Position::FromStart(size) }))
             }
             _ => Ok(self.take_word("last").then_some(Position::LAST)),
         }
+    }
+
+    /// Whether `any case` is here.
+    pub(super) fn any_case(&mut self) -> Result<bool, PhraseError> {
+        let any_case = self.take_word("any");
+        if any_case && !self.take_word("case") {
+            return Err(self.expected("`case`", self.with_inserted("case")));
+        }
+        Ok(any_case)
     }
 
     pub(super) fn marker(&mut self) -> Result<Marker, PhraseError> {
@@ -94,14 +105,16 @@ impl Parser<'_> {
                 let help = format!("{}, or cut by position with `chars`", self.with(span.clone(), r#""-""#));
                 return Err(PhraseError { kind: ErrorKind::EmptyMarker, span: span.clone(), help });
             }
-            let any_case = self.take_word("any");
-            if any_case && !self.take_word("case") {
-                return Err(self.expected("`case`", self.with_inserted("case")));
-            }
-            return Ok(Marker::Text { text: text.clone(), any_case });
+            return Ok(Marker::Text { text: text.clone(), any_case: self.any_case()? });
         }
         if let Some(regex) = self.regex_if_any() {
             return Ok(Marker::Regex(regex));
+        }
+        let is_which = self.peek_word() == Some("last")
+            || matches!(self.peek(), Some(Token { kind: TokenKind::Ordinal(_) | TokenKind::Number(_), .. }));
+        if let (true, Some(next)) = (is_which, self.tokens.get(self.at + 1)) {
+            let help = self.with(self.here().start..next.span.start, "");
+            return Err(self.expected("a marker, without which one of several", help));
         }
         if let Some(word) = self.peek_word()
             && word != "any"

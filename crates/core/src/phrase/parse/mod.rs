@@ -6,7 +6,7 @@ mod steps;
 
 pub(crate) use markers::ordinal;
 
-use super::ast::{Body, Branch, Condition, Field, Phrase, Position, Span};
+use super::ast::{Body, Branch, Condition, DateFormat, Field, Phrase, Position, Span};
 use super::reference::nearest_step;
 use super::token::{Token, TokenKind, tokens};
 use super::{ErrorKind, PhraseError};
@@ -214,24 +214,30 @@ impl<'a> Parser<'a> {
         }
     }
 
-    /// 1, 2, 3 …, -1, -2 … or `last`.
+    /// A position, however it is written: see [`Parser::nth`].
     fn position(&mut self, form: &str) -> Result<Position, PhraseError> {
-        if self.take_word("last") {
-            return Ok(Position::LAST);
+        match self.nth()? {
+            Some(position) => Ok(position),
+            None => Err(self.expected("a position (1, 2 … or -1, -2 …)", format!("write it like `{form}`"))),
         }
-        let (n, span) = self.number("a position (1, 2 … or -1, -2 …)", form)?;
-        if n == 0 {
-            let help = format!("{}: the first is 1", self.with(span.clone(), "1"));
-            return Err(PhraseError { kind: ErrorKind::PositionZero, span, help });
-        }
-        let size = at_most(MOST_CHARACTERS, n, &span)?;
-        Ok(if n < 0 { Position::FromEnd(size) } else { Position::FromStart(size) })
     }
 
-    /// A position, if one is here.
-    fn position_if_any(&mut self, form: &str) -> Result<Option<Position>, PhraseError> {
-        let stands = matches!(self.peek(), Some(Token { kind: TokenKind::Number(_), .. })) || self.peek_word() == Some("last");
-        stands.then(|| self.position(form)).transpose()
+    /// A format of dates, with `from` and a year after it or not.
+    fn date_format(&mut self) -> Result<DateFormat, PhraseError> {
+        let (text, span) = self.text("the date format in quotes")?;
+        if !self.take_word("from") {
+            return Ok(DateFormat { text, from: None, span });
+        }
+        let form = r#"date "%d.%m.%y" from 1930"#;
+        let (year, at) = self.number("the first year of the hundred", form)?;
+        match i16::try_from(year).ok().filter(|year| (1..=9900).contains(year)) {
+            Some(year) => Ok(DateFormat { text, from: Some(year), span: span.start..at.end }),
+            None => Err(PhraseError {
+                kind: ErrorKind::Expected { wanted: "a year from 1 to 9900".to_owned(), found: Some(format!("`{year}`")) },
+                span: at,
+                help: format!("write it like `{form}`, for years from 1930 to 2029"),
+            }),
+        }
     }
 
     fn width(&mut self, form: &str) -> Result<usize, PhraseError> {

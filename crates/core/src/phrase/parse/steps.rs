@@ -7,6 +7,7 @@ use crate::phrase::ast::{
 use crate::phrase::reference::nearest_step;
 use crate::phrase::token::{Token, TokenKind};
 use crate::phrase::{ErrorKind, PhraseError};
+use crate::text::unit::Unit;
 
 /// The greatest width that padding fills to, in characters, so that a slip of the finger fills no disk.
 const MOST_PADDING: usize = 100_000;
@@ -43,7 +44,7 @@ impl Parser<'_> {
             }
             "sections" => self.sections()?,
             "number" => {
-                let which = self.position_if_any("number 2")?.unwrap_or(Position::FIRST);
+                let which = self.nth()?.unwrap_or(Position::FIRST);
                 StepKind::Number { which, style: self.number_style()? }
             }
             "numbers" => StepKind::AllNumbers(self.number_style()?),
@@ -51,7 +52,7 @@ impl Parser<'_> {
             "runs" => StepKind::AllRuns(self.of_class()?),
             "match" => StepKind::Match(self.pattern("match")?),
             "matches" => StepKind::AllMatches(self.pattern("matches")?),
-            "length" => StepKind::Length,
+            "length" => self.length_step()?,
             "position" => {
                 self.of(r#"position of "-""#)?;
                 StepKind::PositionOf(self.occurrence("position of")?)
@@ -78,10 +79,7 @@ impl Parser<'_> {
             "prefix" => StepKind::Prefix(self.text("the text in quotes")?.0),
             "suffix" => StepKind::Suffix(self.text("the text in quotes")?.0),
             "plain" => self.plain_number()?,
-            "date" => {
-                let (text, span) = self.text("the date format in quotes")?;
-                StepKind::Date(Example { text, span })
-            }
+            "date" => StepKind::Date(self.date_format()?),
             _ => return Err(self.unknown_step(word, span)),
         };
         Ok(Step { span: start..self.end_of_last(), kind })
@@ -94,6 +92,18 @@ impl Parser<'_> {
             None => format!("a step is a word such as {SAMPLE_STEPS}; a text goes in quotes"),
         };
         PhraseError { kind: ErrorKind::UnknownStep(word.to_owned()), span: span.clone(), help }
+    }
+
+    /// `length`, `length in bytes`.
+    fn length_step(&mut self) -> Result<StepKind, PhraseError> {
+        if !self.take_word("in") {
+            return Ok(StepKind::Length(None));
+        }
+        let units = [("characters", Unit::Characters), ("codepoints", Unit::Codepoints), ("bytes", Unit::Bytes)];
+        match units.iter().find(|(name, _)| self.take_word(name)) {
+            Some((_, unit)) => Ok(StepKind::Length(Some(*unit))),
+            None => Err(self.expected("`bytes`, `codepoints` or `characters`", "write it like `length in bytes`".to_owned())),
+        }
     }
 
     fn chars(&mut self) -> Result<StepKind, PhraseError> {

@@ -1,7 +1,7 @@
 //! Conditions in plain words.
 
 use super::markers::{any, class, regex, text};
-use crate::phrase::ast::{CheckDigit, Condition, ConditionKind, Marker};
+use crate::phrase::ast::{CheckDigit, Condition, ConditionKind, DateFormat, Marker};
 
 /// A condition in plain words, as what a text does: `has 8 characters`, `does not start with “X”`.
 ///
@@ -26,27 +26,38 @@ pub fn condition(condition: &Condition) -> String {
         ConditionKind::EndsWith(marker) => does("ends with", "end with", &end(marker)),
         ConditionKind::Contains(marker) => does("contains", "contain", &any(marker)),
         ConditionKind::ContainsWord(word) => does("contains", "contain", &format!("the word {}", text(word))),
-        ConditionKind::OneOf(texts) => match texts.as_slice() {
-            [only] => is(&text(only)),
-            _ => is(&format!("one of {}", texts.iter().map(|one| text(one)).collect::<Vec<_>>().join(", "))),
-        },
-        ConditionKind::ListedIn { file, column } => is(&match column {
-            Some(column) => format!("listed in the column {column} of {file}"),
-            None => format!("listed in {file}"),
-        }),
+        ConditionKind::OneOf { texts, any_case } => {
+            let of = if texts.len() == 1 { "" } else { "one of " };
+            let texts = texts.iter().map(|one| text(one)).collect::<Vec<_>>().join(", ");
+            is(&format!("{of}{texts}{}", in_any_case(*any_case)))
+        }
+        ConditionKind::ListedIn { file, column, any_case } => {
+            let of = column.as_ref().map_or(String::new(), |column| format!("the column {column} of "));
+            is(&format!("listed in {of}{file}{}", in_any_case(*any_case)))
+        }
         ConditionKind::Range { from, to } => is(&match (from, to) {
             (Some(from), Some(to)) => format!("a number from {from} to {to}"),
             (Some(from), None) => format!("a number of {from} or more"),
             (None, Some(to)) => format!("a number of {to} or less"),
             (None, None) => "a number".to_owned(),
         }),
-        ConditionKind::Date(format) => is(&format!("a date written as {}", text(&format.text))),
+        ConditionKind::Date(format) => is(&format!("a date written as {}", date(format))),
         ConditionKind::Email => is("an email address"),
         ConditionKind::CheckDigit(algorithm) => has(&format!("a correct check digit ({})", name(*algorithm))),
         ConditionKind::Unique => is("unlike that of any other row"),
         ConditionKind::SameAs(column) => is(&format!("the same as {column}")),
     };
     if condition.negated { no } else { yes }
+}
+
+fn in_any_case(any_case: bool) -> &'static str {
+    if any_case { ", in any case" } else { "" }
+}
+
+/// How a date is written: `“%d.%m.%y” with years from 1930 to 2029`
+pub(super) fn date(DateFormat { text: format, from, .. }: &DateFormat) -> String {
+    let years = from.map_or(String::new(), |from| format!(" with years from {from} to {}", from + 99));
+    format!("{}{years}", text(format))
 }
 
 /// The end of a text that meets a condition.

@@ -3,6 +3,7 @@
 use super::conditions::{characters, condition};
 use super::markers::{any, class, every, occurrence, ordinal, regex, text, the};
 use crate::phrase::ast::{Class, Division, NumberStyle, Pattern, Position, Range, Side, Sides, StepKind};
+use crate::text::unit::Unit;
 
 /// What a step does, beginning with a verb. `several`: it works on each of several results; `first`: it
 /// works on the value itself.
@@ -38,7 +39,14 @@ pub(super) fn step(kind: &StepKind, several: bool, first: bool) -> String {
         StepKind::AllRuns(of) => format!("take every {}", run(of.as_ref())),
         StepKind::Match(pattern) => take(matched(pattern, "the first match")),
         StepKind::AllMatches(pattern) => format!("take {}", matched(pattern, "every match")),
-        StepKind::Length => format!("count {each}the characters"),
+        StepKind::Length(unit) => format!(
+            "count {each}the {}",
+            match unit {
+                None | Some(Unit::Characters) => "characters",
+                Some(Unit::Codepoints) => "code points",
+                Some(Unit::Bytes) => "bytes of UTF-8",
+            }
+        ),
         StepKind::PositionOf(marker) => format!("tell {each}the position of {}", occurrence(marker)),
         StepKind::CountOf(marker) => format!("count how often {} occurs in {it}", any(marker)),
         StepKind::Whether(asked) => format!("write “true” if {it} {}, “false” if not", condition(asked)),
@@ -70,7 +78,7 @@ pub(super) fn step(kind: &StepKind, several: bool, first: bool) -> String {
             format!("write {it} as a plain number{like}, without zeros that do not count")
         }
         StepKind::Date(format) => {
-            format!("read {it} as a date written as {}, and write it as year-month-day", text(&format.text))
+            format!("read {it} as a date written as {}, and write it as year-month-day", super::conditions::date(format))
         }
     }
 }

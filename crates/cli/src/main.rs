@@ -7,6 +7,8 @@ mod console;
 mod draw;
 mod exit;
 mod failure;
+#[cfg(unix)]
+mod interrupt;
 mod mistake;
 mod pipes;
 mod progress;
@@ -22,6 +24,8 @@ fn main() -> ExitCode {
     let args = Args::parse();
     args.color.apply();
     pipes::widen();
+    #[cfg(unix)]
+    interrupt::leave_nothing();
     let console = Console::detect();
     let run = || match commands::run(&args.command, &console) {
         Ok(exit) => exit,

@@ -49,7 +49,7 @@ impl ColumnRef {
         }
     }
 
-    /// The index of the column among `header`, from 0.
+    /// The index of the column among `header`, from 0. White space around names does not count where that leaves one column.
     ///
     /// ```
     /// use keen_notch_core::column::{ColumnRef, Header};
@@ -72,8 +72,16 @@ impl ColumnRef {
                 let Header::Names(names) = header else {
                     return Err(ColumnError::NoNames { name: name.clone(), count: header.count() });
                 };
-                let mut found = names.iter().enumerate().filter(|(_, column)| *column == name).map(|(index, _)| index);
-                match (found.next(), found.next()) {
+                let find = |is_it: &dyn Fn(&str) -> bool| {
+                    let mut found = names.iter().enumerate().filter(|(_, column)| is_it(column)).map(|(index, _)| index);
+                    (found.next(), found.next())
+                };
+                // White space around a name counts only where it tells two columns apart.
+                let found = match find(&|column| column == name) {
+                    (None, _) => find(&|column| column.trim() == name.trim()),
+                    found => found,
+                };
+                match found {
                     (Some(index), None) => Ok(index),
                     (Some(first), Some(second)) => {
                         Err(ColumnError::Doubled { name: name.clone(), first: first + 1, second: second + 1 })
@@ -261,7 +269,11 @@ mod tests {
 
     #[test]
     fn columns_are_found_by_name_and_number() {
-        let header = Header::Names(["part_code", "#2", "depot", "depot", "crew id"].map(String::from).to_vec());
+        let header = Header::Names(
+            ["part_code", "#2", "depot", "depot", "crew id", " grade ", "team", "team ", " site", "site "]
+                .map(String::from)
+                .to_vec(),
+        );
         for (text, expected) in [
             ("part_code", Ok(0)),
             ("#2", Ok(1)),
@@ -273,6 +285,12 @@ mod tests {
             ("#6", Err("there is no column #6")),
             ("#0", Err("there is no column #0: columns are counted from 1")),
             ("Part_Code", Err("there is no column Part_Code")),
+            ("grade", Ok(5)),
+            ("' grade'", Ok(5)),
+            ("team", Ok(6)),
+            ("team ", Ok(6)),
+            ("'team '", Ok(7)),
+            ("site", Err("there are two columns called site: #9 and #10")),
         ] {
             let found = ColumnRef::parse(text).find(&header).map_err(|error| error.to_string());
             assert_eq!(found, expected.map_err(str::to_owned), "{text}");

@@ -1,6 +1,7 @@
 //! What can go wrong with a table, with the line and the help.
 
 use std::io;
+use std::path::Path;
 
 use keen_notch_core::batch::MOST_MADE;
 
@@ -122,6 +123,14 @@ pub enum Error {
         /// The output.
         name: String,
     },
+    /// The name of an output says a format that is not written.
+    #[error("{name} would be {format}, which cannot be written")]
+    Unwritable {
+        /// The output.
+        name: String,
+        /// What its ending says.
+        format: &'static str,
+    },
     /// There is no encoding of that name.
     #[error("there is no encoding called {label}")]
     UnknownEncoding {
@@ -176,6 +185,10 @@ impl Error {
             }
             Error::Write { .. } => "name an output that can be written, with -o".to_owned(),
             Error::OutputIsInput { .. } => "name another file with -o".to_owned(),
+            Error::Unwritable { name, .. } => {
+                let stem = Path::new(name).with_extension("csv");
+                format!("write delimited text, such as {} (.csv, .tsv, .psv or .txt)", stem.display())
+            }
             Error::UnknownEncoding { .. } => {
                 "give a name of the WHATWG Encoding Standard, such as utf-8, utf-16le, windows-1252 or shift_jis".to_owned()
             }
@@ -185,7 +198,10 @@ impl Error {
 
     /// Whether the command line is at fault, and not what it names.
     pub fn is_usage(&self) -> bool {
-        matches!(self, Error::OutputIsInput { .. } | Error::UnknownEncoding { .. } | Error::BadDelimiter { .. })
+        matches!(
+            self,
+            Error::OutputIsInput { .. } | Error::Unwritable { .. } | Error::UnknownEncoding { .. } | Error::BadDelimiter { .. }
+        )
     }
 
     /// Whether the reader of our output went away, which is no failure of ours.

@@ -5,7 +5,8 @@ use std::io::{self, Write};
 use keen_notch_core::column::{ColumnRef, Header};
 use keen_notch_core::diagnostics::Diagnostics;
 use keen_notch_io::carve::Job;
-use keen_notch_io::sink::{File, Sink, Stream};
+use keen_notch_io::encode;
+use keen_notch_io::sink::{self, Sink, Stream};
 
 use crate::args::{self, CarveArgs};
 use crate::commands::pieces::Pieces;
@@ -24,29 +25,37 @@ const PREVIEW: usize = 10;
 pub fn run(args: &CarveArgs, console: &Console) -> Result<Exit, Failure> {
     let pieces = Pieces::read(args.list.as_deref(), &args.faults.layouts, &args.pieces)?;
     let inputs = run::inputs(&args.files, console)?;
-    let out = args.out.as_ref().map(|path| File::create(path, &inputs)).transpose()?;
+    let rows_to_file = args.out.as_ref().is_some_and(|path| !run::is_standard_output(path));
+    if args.out.is_none() && run::writes_to_standard_output(&args.faults) {
+        return Err(Failure::usage("two outputs would be written to standard output", "add -o OUT.csv for the rows"));
+    }
     let mut files = Files::create(&args.faults, args.out.as_deref(), &inputs)?;
+    let out = args.out.as_ref().map(|path| sink::open(path, &inputs)).transpose()?;
     let reading = args.faults.reading(&args.reading)?;
-    let progress = Progress::of(&inputs, &reading.meter, args.quiet, args.out.is_some());
-    let (mut table, carving) = run::open(&inputs, &reading, &pieces, args::column(args.column.as_deref()).as_ref())?;
+    let progress = Progress::of(&inputs, &reading.meter, args.quiet, rows_to_file);
+    let (mut table, carving) =
+        run::open(&inputs, &reading, &pieces, args::column(args.column.as_deref()).as_ref(), (console, args.quiet))?;
     let header = table.header.clone();
     let shown = if args.out.is_none() && console.shows_tables { PREVIEW } else { 0 };
+    let delimiter = args.out.as_deref().and_then(|path| encode::delimiter_of(path, &table.format));
     let job = Job::new(carving, &header, &originals(args, &header)?, shown)
+        .with_delimiter(delimiter)
         .with_diagnostics(Diagnostics::new(&pieces.wanted.pieces))
         .with_threads(args.threads.count());
     let mut rows: Box<dyn Sink> = match out {
-        Some(file) => Box::new(file),
+        Some(out) => out,
         None if shown > 0 => Box::new(Stream::new("nowhere", io::sink())),
         None => Box::new(Stream::new("standard output", io::stdout())),
     };
-    let report = files.carve(&mut table, &job, &mut *rows)?;
+    let mut report = files.carve(&mut table, &job, &mut *rows)?;
     drop(progress);
     let refused = args.strict && report.counts.faulty > 0;
-    // The rows come last: where they are in their place, so is all that is said of them.
-    files.finish(&summary::json(&report, &job, &header))?;
-    if !refused || args.out.is_none() {
-        rows.commit()?;
+    // What went to standard output is there; a file is not put in its place.
+    let is_kept = !(refused && rows_to_file);
+    if !is_kept {
+        report.counts.rows_out = 0;
     }
+    files.finish(is_kept.then_some(rows), &summary::json(&report, &job, &header))?;
     if shown > 0 {
         let mut stdout = anstream::stdout().lock();
         for line in preview::draw(&report, &job, &header, console.width) {
@@ -57,10 +66,11 @@ pub fn run(args: &CarveArgs, console: &Console) -> Result<Exit, Failure> {
     if !args.quiet {
         summary::draw(&report, &job, &header, console.width).iter().for_each(|line| console.note(line));
         hints::draw(&report, console.width).iter().for_each(|line| console.note(line));
-        let written = args.out.as_deref().filter(|_| !refused);
-        run::outcome(&report, &inputs, written, &args.faults).iter().for_each(|line| console.note(line));
+        let out = args.out.as_deref();
+        run::outcome(&report, &inputs, out, is_kept, &args.faults).iter().for_each(|line| console.note(line));
         if refused {
-            let what = args.out.as_ref().map_or(String::new(), |path| format!(", so {} was not written", path.display()));
+            let what =
+                out.filter(|_| rows_to_file).map_or(String::new(), |path| format!(", so {} was not written", path.display()));
             console.note(&paint(style::LOOK, format!("--strict: there are faults{what}")));
         }
     }

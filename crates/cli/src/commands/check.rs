@@ -24,7 +24,8 @@ pub fn run(args: &CheckArgs, console: &Console) -> Result<Exit, Failure> {
     let mut files = Files::create(&args.faults, None, &inputs)?;
     let reading = args.faults.reading(&args.reading)?;
     let progress = Progress::of(&inputs, &reading.meter, args.quiet, true);
-    let (mut table, carving) = run::open(&inputs, &reading, &pieces, args::column(args.column.as_deref()).as_ref())?;
+    let (mut table, carving) =
+        run::open(&inputs, &reading, &pieces, args::column(args.column.as_deref()).as_ref(), (console, args.quiet))?;
     let header = table.header.clone();
     let job = Job::new(carving, &header, &[], 0)
         .without_rows()
@@ -40,9 +41,13 @@ pub fn run(args: &CheckArgs, console: &Console) -> Result<Exit, Failure> {
     }
     let report = files.carve(&mut table, &job, &mut Stream::new("nowhere", io::sink()))?;
     drop(progress);
-    files.finish(&summary::json(&report, &job, &header))?;
+    files.finish(None, &summary::json(&report, &job, &header))?;
     if !args.quiet {
-        let mut out = anstream::stdout().lock();
+        // Where standard output is one of the outputs, what people read goes beside it.
+        let mut out: Box<dyn Write> = match run::writes_to_standard_output(&args.faults) {
+            true => Box::new(anstream::stderr().lock()),
+            false => Box::new(anstream::stdout().lock()),
+        };
         let all_good = report.checks.iter().all(|seen| seen.count == 0);
         if all_good {
             let unchecked = unchecked(&report, &job);

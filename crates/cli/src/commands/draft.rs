@@ -10,7 +10,7 @@ use keen_notch_core::piece::Wanted;
 use keen_notch_core::program::{Program, Setting};
 use keen_notch_core::text::unit::Unit;
 use keen_notch_io::draft::{look, prove, try_phrases};
-use keen_notch_io::sink::{File, Sink};
+use keen_notch_io::sink::{File, Sink, commit_all};
 use keen_notch_io::source::Reading;
 use keen_notch_io::source::input::Input;
 use keen_notch_io::table::Table;
@@ -40,7 +40,7 @@ pub fn run(args: &DraftArgs, console: &Console) -> Result<(), Failure> {
     }
     let reading = args.reading.reading()?;
     let progress = Progress::of(&inputs, &reading.meter, args.quiet, true);
-    let mut table = Table::open(&inputs, &reading)?;
+    let mut table = super::run::table(&inputs, &reading, console, args.quiet)?;
     let column = ColumnRef::find_or_only(args::column(args.column.as_deref()).as_ref(), &table.header)?;
     let origin = origin(&inputs, column, &table.header);
     let threads = args.threads.count();
@@ -61,9 +61,9 @@ pub fn run(args: &DraftArgs, console: &Console) -> Result<(), Failure> {
         }
         Some(path) => {
             refuse_to_replace(path)?;
-            let mut out = Box::new(File::create(path, &inputs)?);
+            let mut out: Box<dyn Sink> = Box::new(File::create(path, &inputs)?);
             out.put(drafted.list.as_bytes())?;
-            out.commit()?;
+            commit_all(vec![out])?;
             if !args.quiet {
                 if !examples.is_empty() {
                     drafted.shown.iter().for_each(|line| console.note(line));

@@ -25,7 +25,7 @@ pub fn run(args: &ExplainArgs, console: &Console) -> Result<(), Failure> {
     let lines = match &args.file {
         None => list(&pieces, console.width),
         Some(file) => {
-            let mut table = Table::open(&[args::input(file)], &args.reading.reading()?)?;
+            let mut table = super::run::table(&[args::input(file)], &args.reading.reading()?, console, false)?;
             let carving = pieces.bind(None, &table.header)?;
             row(args, &pieces, &carving, &mut table, console.width)?
         }

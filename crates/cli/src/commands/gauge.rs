@@ -9,7 +9,6 @@ use keen_notch_core::phrase::Phrase;
 use keen_notch_core::piece::{Piece, Source};
 use keen_notch_core::program::{Program, Trace};
 use keen_notch_core::text::unit::Unit;
-use keen_notch_io::table::Table;
 
 use crate::args::{self, GaugeArgs};
 use crate::console::Console;
@@ -40,7 +39,7 @@ struct Shown {
 pub fn run(args: &GaugeArgs, console: &Console) -> Result<(), Failure> {
     let phrases = args.pieces.iter().map(|text| shown(text, args.pieces.len() == 1)).collect::<Result<Vec<_>, _>>()?;
     let mut out = anstream::stdout().lock();
-    for (index, (title, value)) in values(args)?.iter().enumerate() {
+    for (index, (title, value)) in values(args, console)?.iter().enumerate() {
         if index > 0 {
             writeln!(out)?;
         }
@@ -64,11 +63,11 @@ fn shown(text: &str, alone: bool) -> Result<Shown, Failure> {
 }
 
 /// The values to measure, with what to call each.
-fn values(args: &GaugeArgs) -> Result<Vec<(String, String)>, Failure> {
+fn values(args: &GaugeArgs, console: &Console) -> Result<Vec<(String, String)>, Failure> {
     let Some(file) = &args.file else {
         return Ok(args.values.iter().map(|value| (String::new(), value.clone())).collect());
     };
-    let mut table = Table::open(&[args::input(file)], &args.reading.reading()?)?;
+    let mut table = super::run::table(&[args::input(file)], &args.reading.reading()?, console, false)?;
     let column = ColumnRef::find_or_only(args::column(args.column.as_deref()).as_ref(), &table.header)?;
     let title = table.header.title(column);
     let mut values = Vec::new();

@@ -6,8 +6,9 @@ use std::path::{Path, PathBuf};
 use keen_notch_core::carving::Carving;
 use keen_notch_core::column::ColumnRef;
 use keen_notch_io::carve::{Job, Outs, Report, carve, measure};
+use keen_notch_io::encode;
 use keen_notch_io::faults::{FaultFile, FaultFormat};
-use keen_notch_io::sink::{File, Sink};
+use keen_notch_io::sink::{self, Sink};
 use keen_notch_io::source::Reading;
 use keen_notch_io::source::input::Input;
 use keen_notch_io::table::Table;
@@ -37,6 +38,20 @@ pub fn names(inputs: &[Input]) -> String {
     if names.len() > 3 { format!("{} files", names.len()) } else { names.join(", ") }
 }
 
+/// Opens the inputs as a table, and says what had to be guessed.
+pub fn table(inputs: &[Input], reading: &Reading, console: &Console, quiet: bool) -> Result<Table, Failure> {
+    let table = Table::open(inputs, reading)?;
+    if let Some(delimiter) = table.format.guessed_delimiter().filter(|_| !quiet) {
+        let of = inputs.first().map_or(String::new(), Input::name);
+        let words = format!(
+            "{of} has no comma in its header, so its cells are taken to be divided by {} (change that with --delimiter)",
+            if delimiter == "tab" { delimiter } else { format!("\"{delimiter}\"") }
+        );
+        console.note(&textwrap::fill(&visible::without_controls(&words), console.width));
+    }
+    Ok(table)
+}
+
 /// Opens the inputs and binds the pieces to them; pieces that fill as many columns as the data needs are
 /// measured first.
 pub fn open(
@@ -44,8 +59,9 @@ pub fn open(
     reading: &Reading,
     pieces: &Pieces,
     column: Option<&ColumnRef>,
+    (console, quiet): (&Console, bool),
 ) -> Result<(Table, Carving), Failure> {
-    let mut table = Table::open(inputs, reading)?;
+    let mut table = self::table(inputs, reading, console, quiet)?;
     let mut carving = pieces.bind(column, &table.header)?;
     if let [first, ..] = carving.auto_pieces().as_slice() {
         if inputs.contains(&Input::Stdin) {
@@ -66,32 +82,33 @@ pub fn open(
     Ok((table, carving))
 }
 
-/// The files that a run writes beside its rows.
+/// The outputs that a run has beside its rows.
 pub struct Files {
-    offcuts: Option<Box<File>>,
-    faults: Option<(Box<File>, FaultFormat)>,
-    summary: Option<Box<File>>,
+    offcuts: Option<Box<dyn Sink>>,
+    faults: Option<(Box<dyn Sink>, FaultFormat)>,
+    summary: Option<Box<dyn Sink>>,
 }
 
 impl Files {
-    /// Begins to write them. `out` is the file of the rows, if there is one.
+    /// Begins to write them. `out` is the output of the rows, if one is named.
     pub fn create(args: &FaultArgs, out: Option<&Path>, inputs: &[Input]) -> Result<Files, Failure> {
         let given: Vec<&Path> =
             [out, args.offcuts.as_deref(), args.faults.as_deref(), args.summary.as_deref()].into_iter().flatten().collect();
         for (index, path) in given.iter().enumerate() {
             if given[..index].contains(path) {
-                return Err(Failure::usage(
-                    format!("two outputs would be written to {}", path.display()),
-                    "give each a file of its own",
-                ));
+                let message = match is_standard_output(path) {
+                    true => "two outputs would be written to standard output".to_owned(),
+                    false => format!("two outputs would be written to {}", path.display()),
+                };
+                return Err(Failure::usage(message, "give each a file of its own"));
             }
         }
         if args.ragged == RaggedArg::SetAside && args.offcuts.is_none() {
             return Err(Failure::usage("--ragged set-aside has no place to set rows aside", "add --offcuts FILE"));
         }
-        let create = |path: &Option<PathBuf>| -> Result<Option<Box<File>>, Failure> {
-            path.as_ref().map(|path| Ok(Box::new(File::create(path, inputs)?))).transpose()
-        };
+        let of_faults = args.faults.as_deref().filter(|path| FaultFormat::of(path) == FaultFormat::Csv);
+        [out, args.offcuts.as_deref(), of_faults].into_iter().flatten().try_for_each(encode::check_name)?;
+        let create = |path: &Option<PathBuf>| path.as_deref().map(|path| sink::open(path, inputs)).transpose();
         Ok(Files {
             offcuts: create(&args.offcuts)?,
             faults: create(&args.faults)?.zip(args.faults.as_deref().map(FaultFormat::of)),
@@ -110,46 +127,62 @@ impl Files {
         Ok(carve(table, job, &mut Outs { rows, offcuts, faults })?)
     }
 
-    /// Writes the summary and puts the files in their places.
-    pub fn finish(self, summary: &str) -> Result<(), Failure> {
-        if let Some(mut out) = self.summary {
+    /// Writes the summary, and puts the outputs in their places: `rows` first, if they are to be kept.
+    pub fn finish(mut self, rows: Option<Box<dyn Sink>>, summary: &str) -> Result<(), Failure> {
+        if let Some(out) = &mut self.summary {
             out.put(summary.as_bytes())?;
-            out.commit()?;
         }
-        for out in self.offcuts.into_iter().chain(self.faults.map(|(out, _)| out)) {
-            out.commit()?;
-        }
-        Ok(())
+        let others = self.offcuts.into_iter().chain(self.faults.map(|(out, _)| out)).chain(self.summary);
+        Ok(sink::commit_all(rows.into_iter().chain(others).collect())?)
     }
 }
 
-/// What was read and where it went, in one line or more.
-pub fn outcome(report: &Report, inputs: &[Input], out: Option<&Path>, args: &FaultArgs) -> Vec<String> {
-    let rows = match report.counts.rows {
+/// Whether the name of an output is that of standard output.
+pub fn is_standard_output(path: &Path) -> bool {
+    path.as_os_str() == "-"
+}
+
+/// Whether a run writes one of its outputs beside the rows to standard output.
+pub fn writes_to_standard_output(args: &FaultArgs) -> bool {
+    [&args.offcuts, &args.faults, &args.summary].into_iter().flatten().any(|path| is_standard_output(path))
+}
+
+/// What was read and where it went, in one line or more. `out` is the output that the rows are in now, and `is_kept` whether
+/// they are anywhere.
+pub fn outcome(report: &Report, inputs: &[Input], out: Option<&Path>, is_kept: bool, args: &FaultArgs) -> Vec<String> {
+    let counts = &report.counts;
+    let rows = match counts.rows {
         0 => "no rows: there is only a header".to_owned(),
         rows => visible::counted(rows, "row"),
     };
     let mut line = format!("{}: {rows}", names(inputs));
-    if report.counts.left_out > 0 {
-        line += &format!(", {} left out", visible::grouped(report.counts.left_out));
+    if counts.left_out > 0 {
+        line += &format!(", {} left out", visible::grouped(counts.left_out));
     }
-    let to = out.map_or(String::new(), |path| format!(" to {}", path.display()));
-    if report.counts.rows_kept < report.counts.rows {
-        line += &format!(", {} of them written{to}", visible::grouped(report.counts.rows_kept));
-    } else if report.counts.rows_out != report.counts.rows_kept || out.is_some() {
+    let to = out.map_or(String::new(), |path| format!(" to {}", name_of(path)));
+    if !is_kept {
+        line += ", none of them written";
+    } else if counts.rows_kept < counts.rows {
+        line += &format!(", {} of them written{to}", visible::grouped(counts.rows_kept));
+    } else if counts.rows_out != counts.rows_kept || out.is_some() {
         line += ", written";
     }
-    if report.counts.rows_out != report.counts.rows_kept {
-        line += &format!(" as {}", visible::counted(report.counts.rows_out, "row"));
+    if is_kept && counts.rows_out != counts.rows_kept {
+        line += &format!(" as {}", visible::counted(counts.rows_out, "row"));
     }
-    if report.counts.rows_kept == report.counts.rows {
+    if is_kept && counts.rows_kept == counts.rows {
         line += &to;
     }
     let mut lines = vec![line];
-    if report.counts.faulty > 0 {
-        let aside = args.offcuts.as_ref().map_or(String::new(), |path| format!(", set aside in {}", path.display()));
-        let told = args.faults.as_ref().map_or(String::new(), |path| format!("; each fault is in {}", path.display()));
-        lines.push(format!("{} with faults{aside}{told}", visible::counted(report.counts.faulty, "row")));
+    if counts.faulty > 0 {
+        let aside = args.offcuts.as_ref().map_or(String::new(), |path| format!(", set aside in {}", name_of(path)));
+        let told = args.faults.as_ref().map_or(String::new(), |path| format!("; each fault is in {}", name_of(path)));
+        lines.push(format!("{} with faults{aside}{told}", visible::counted(counts.faulty, "row")));
     }
     lines.iter().map(|line| visible::without_controls(line)).collect()
+}
+
+/// What an output is called in a message.
+fn name_of(path: &Path) -> String {
+    if is_standard_output(path) { "standard output".to_owned() } else { path.display().to_string() }
 }

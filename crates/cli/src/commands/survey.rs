@@ -6,7 +6,7 @@ use std::ops::ControlFlow;
 use keen_notch_core::column::ColumnRef;
 use keen_notch_core::survey::{Depth, Group, Members, Shape, Survey};
 use keen_notch_core::words;
-use keen_notch_io::sink::{Sink, Stream};
+use keen_notch_io::sink::{Stream, commit_all};
 use keen_notch_io::source::input::Input;
 use keen_notch_io::survey::{Found, RowsFormat, rows_of, survey, write_rows};
 use keen_notch_io::table::Table;
@@ -30,7 +30,7 @@ pub fn run(args: &SurveyArgs, console: &Console) -> Result<(), Failure> {
         return rows(args, shape, &inputs, console);
     }
     let progress = Progress::of(&inputs, &reading.meter, args.quiet, true);
-    let mut table = Table::open(&inputs, &reading)?;
+    let mut table = super::run::table(&inputs, &reading, console, args.quiet)?;
     let columns = columns(args, &table)?;
     let in_depth = !args.columns.is_empty() || columns.len() == 1;
     let depth = if in_depth { Depth::Full } else { Depth::Brief };
@@ -100,7 +100,7 @@ fn rows(args: &SurveyArgs, shape: &str, inputs: &[Input], console: &Console) -> 
     };
     let mut out = Box::new(Stream::new("standard output", BufWriter::new(io::stdout())));
     write_rows(&mut table, column, &mut members, args.sample, format, &mut *out)?;
-    Ok(out.commit()?)
+    Ok(commit_all(vec![out])?)
 }
 
 /// The first rows of the groups, and how many there are.

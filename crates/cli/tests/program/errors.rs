@@ -62,7 +62,7 @@ fn columns_that_are_not_there() {
         (table, &["-c", "#1", "-p", "depot: first 3"]),
         (table, &["-c", "#1", "-p", "x: last 3"]),
         (table, &["-c", "part_code", "--no-header"]),
-        ("part_code;depot\nGRP;x\n", &["-c", "depot"]),
+        ("part_code;depot\nGRP;x;y\n", &["-c", "depot"]),
     ]
     .iter()
     .map(|(content, words)| error(content, &[words, TAKE.as_slice()].concat()))

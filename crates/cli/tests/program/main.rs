@@ -9,6 +9,7 @@ mod draft;
 mod errors;
 mod explain;
 mod gauge;
+mod outputs;
 mod phrases;
 mod survey;
 mod yard;

@@ -40,6 +40,8 @@ pub struct Job {
     samples: usize,
     diagnostics: Diagnostics,
     threads: usize,
+    /// What is between the cells that are written, if it is not what was between those that were read.
+    delimiter: Option<u8>,
 }
 
 /// How many rows came to what. Rows read are those kept, those set aside and those left out.
@@ -132,30 +134,37 @@ impl Job {
             samples: 0,
             diagnostics: Diagnostics::default(),
             threads: 1,
+            delimiter: None,
         }
     }
 
-    /// The same, with its pieces observed, which gives hints after the run.
+    /// The job, with its pieces observed, which gives hints after the run.
     pub fn with_diagnostics(mut self, diagnostics: Diagnostics) -> Job {
         self.diagnostics = diagnostics;
         self
     }
 
-    /// The same, with the first `samples` rows that have faults kept to be shown.
+    /// The job, with the first `samples` rows that have faults kept to be shown.
     pub fn with_samples(mut self, samples: usize) -> Job {
         self.samples = samples;
         self
     }
 
-    /// The same, with nothing written of its rows.
+    /// The job, with nothing written of its rows.
     pub fn without_rows(mut self) -> Job {
         self.shape.is_written = false;
         self
     }
 
-    /// The same, worked on by `threads` threads. What comes out is the same, whatever their number.
+    /// The job, worked on by `threads` threads. What comes out is the same, whatever their number.
     pub fn with_threads(mut self, threads: usize) -> Job {
         self.threads = threads.max(1);
+        self
+    }
+
+    /// The job, with another delimiter in its output than in its input, if one is given.
+    pub fn with_delimiter(mut self, delimiter: Option<u8>) -> Job {
+        self.delimiter = delimiter;
         self
     }
 
@@ -193,12 +202,12 @@ fn checks(carving: &Carving) -> Vec<CheckName> {
     carving.checks().into_iter().chain([cells]).collect()
 }
 
-/// Carves the table and writes it to `outs`, in its own format.
+/// Carves the table and writes it to `outs`.
 ///
 /// # Errors
 /// Where the table cannot be read to its end, or an output cannot be written.
 pub fn carve(table: &mut Table, job: &Job, outs: &mut Outs) -> Result<Report, Error> {
-    let encoder = encoder(&table.format, &table.header, &job.shape);
+    let encoder = encoder(&table.format, job.delimiter, &table.header, &job.shape);
     let encoder = &*encoder;
     let meter = table.shared_meter();
     let ragged = table.ragged();

@@ -16,7 +16,10 @@ use crate::source::{Chunk, RawRow, RawRows};
 
 /// Writes rows of delimited text.
 pub struct Delimited {
+    /// What is between two cells that are written.
     delimiter: u8,
+    /// What was between two that were read.
+    read: u8,
     preamble: Preamble,
     header: Header,
     shape: Shape,
@@ -48,15 +51,18 @@ struct OutRows<'b> {
 }
 
 impl Delimited {
-    /// Writes rows of a table with this header, as the shape says.
-    pub fn new(dialect: Dialect, preamble: Preamble, header: Header, shape: Shape) -> Delimited {
-        let delimiter = dialect.delimiter;
+    /// Writes rows of a table with this header, as the shape says, with another delimiter than they had if one is given.
+    pub fn new(dialect: Dialect, delimiter: Option<u8>, preamble: Preamble, header: Header, shape: Shape) -> Delimited {
+        let read = dialect.delimiter;
+        let delimiter = delimiter.unwrap_or(read);
+        let converts = delimiter != read;
         let is_special = |byte: u8| byte == delimiter || matches!(byte, b'"' | b'\n' | b'\r');
         let adds_special =
-            shape.pieces.iter().map(|piece| (0..=127u8).any(|byte| is_special(byte) && piece.adds.has(byte))).collect();
-        let appends = shape.keeps_all && shape.kept() == header.count();
+            shape.pieces.iter().map(|piece| converts || (0..=127u8).any(|byte| is_special(byte) && piece.adds.has(byte)));
+        let adds_special = adds_special.collect();
+        let appends = !converts && shape.keeps_all && shape.kept() == header.count();
         let appended = appends.then(|| shape.columns.len() - shape.kept());
-        Delimited { delimiter, preamble, header, shape, appended, adds_special }
+        Delimited { delimiter, read, preamble, header, shape, appended, adds_special }
     }
 
     /// The columns that are written one by one.
@@ -140,7 +146,13 @@ impl Delimited {
         careful.clear(count);
         let mut special = Mask::default();
         for column in &*columns {
-            let Some(piece) = column.piece else { continue };
+            let Some(piece) = column.piece else {
+                if self.delimiter != self.read {
+                    let has_delimiter = |row: &usize| column.spans[*row].bytes(column.source).contains(&self.delimiter);
+                    (0..count).filter(has_delimiter).for_each(|row| careful.set(row));
+                }
+                continue;
+            };
             let needs = |row: usize| needs_quotes(column.spans[row].bytes(column.source), self.delimiter);
             if self.adds_special[piece] {
                 (0..count).filter(|row| needs(*row)).for_each(|row| careful.set(row));
@@ -223,14 +235,14 @@ impl Delimited {
             let bytes = column.spans[index].bytes(column.source);
             match column.piece {
                 Some(_) => push_cell(out, bytes, self.delimiter),
-                None => out.extend(bytes),
+                None => self.push_raw(out, bytes),
             }
         }
         if let (None, true, Some(raw)) = (self.appended, self.shape.keeps_all, input.chunk.raw()) {
             // Cells beyond the last column have no place, but must not be lost.
             for column in table_columns..cells {
                 out.extend(&[self.delimiter]);
-                out.extend(raw.cells.cell(number as usize, column).bytes(text));
+                self.push_raw(out, raw.cells.cell(number as usize, column).bytes(text));
             }
         }
         if let ([column], 1) = (rows.columns.as_slice(), self.shape.columns.len())
@@ -239,6 +251,15 @@ impl Delimited {
             out.extend(b"\"\"");
         }
         out.extend(self.line_end_of(&row, rows, index, text));
+    }
+
+    /// Writes a cell as it was read, in quotes where the delimiter that is written has come to be one.
+    fn push_raw(&self, out: &mut impl Extend, bytes: &[u8]) {
+        if self.delimiter != self.read && !bytes.starts_with(b"\"") {
+            push_cell(out, bytes, self.delimiter);
+        } else {
+            out.extend(bytes);
+        }
     }
 
     /// Writes output rows from one to another.
@@ -334,13 +355,13 @@ impl Encoder for Delimited {
             }
             None => {
                 let mut cells = Cells::default();
-                let record = Record::read(preamble.header_row(), 0, *delimiter, &mut cells);
+                let record = Record::read(preamble.header_row(), 0, self.read, &mut cells);
                 for (index, (column, title)) in shape.columns.iter().zip(&shape.titles).enumerate() {
                     if index > 0 {
                         out.push(*delimiter);
                     }
                     match column {
-                        OutColumn::Original(index) => out.extend(record.raw_cell(*index).as_bytes()),
+                        OutColumn::Original(index) => self.push_raw(out, record.raw_cell(*index).as_bytes()),
                         OutColumn::Piece { .. } => push_cell(out, title.as_bytes(), *delimiter),
                     }
                 }
@@ -375,16 +396,16 @@ impl Encoder for Delimited {
         let Header::Names(names) = &self.header else { return };
         let why = ["why", "why_set_aside", "keen_notch_why"].into_iter().find(|name| !names.iter().any(|taken| taken == name));
         out.extend(self.preamble.header_row().as_bytes());
-        out.push(self.delimiter);
-        push_cell(out, why.unwrap_or("why").as_bytes(), self.delimiter);
+        out.push(self.read);
+        push_cell(out, why.unwrap_or("why").as_bytes(), self.read);
         out.extend(self.line_end());
     }
 
     fn set_aside(&self, chunk: &dyn Chunk, text: &str, row: usize, why: &str, out: &mut Out) {
         let Some(row) = chunk.raw().and_then(|raw| raw.rows.get(row).copied()) else { return };
         out.extend(row.raw.bytes(text.as_bytes()));
-        out.extend(&[self.delimiter]);
-        push_cell(out, why.as_bytes(), self.delimiter);
+        out.extend(&[self.read]);
+        push_cell(out, why.as_bytes(), self.read);
         let line_end = row.line_end().bytes(text.as_bytes());
         out.extend(if line_end.is_empty() { self.line_end() } else { line_end });
     }

@@ -6,7 +6,7 @@ use std::path::{Path, PathBuf};
 
 use tempfile::NamedTempFile;
 
-use super::Sink;
+use super::{Sink, unfinished};
 use crate::Error;
 use crate::source::input::Input;
 
@@ -52,6 +52,7 @@ impl File {
             builder.permissions(permissions);
         }
         let file = builder.tempfile_in(folder).map_err(failed)?;
+        unfinished::note(file.path().to_owned());
         Ok(File { name, writer: Writer::Beside { file: BufWriter::new(file), place } })
     }
 }
@@ -69,15 +70,29 @@ impl Sink for File {
         written.map_err(|source| Error::Write { name: self.name.clone(), source })
     }
 
+    fn settle(&mut self) -> Result<(), Error> {
+        let written = match &mut self.writer {
+            Writer::Beside { file, .. } => file.flush().and_then(|()| file.get_ref().as_file().sync_data()),
+            Writer::Direct(file) => file.flush(),
+        };
+        written.map_err(|source| Error::Write { name: self.name.clone(), source })
+    }
+
     fn commit(self: Box<Self>) -> Result<(), Error> {
-        let name = self.name;
-        let failed = |source| Error::Write { name: name.clone(), source };
-        match self.writer {
-            Writer::Direct(mut file) => file.flush().map_err(failed),
-            Writer::Beside { file, place } => {
-                let file = file.into_inner().map_err(|error| failed(error.into_error()))?;
-                file.persist(place).map(drop).map_err(|error| failed(error.error))
+        let File { name, writer: Writer::Beside { file, place } } = *self else { return Ok(()) };
+        let failed = |source| Error::Write { name, source };
+        let file = match file.into_parts() {
+            (file, Ok(_)) => file,
+            (_, Err(error)) => return Err(failed(io::Error::other(error))),
+        };
+        match file.persist(&place) {
+            Ok(_) => {
+                // The name lasts once its folder is written too. Not every system lets a folder be opened for that.
+                let folder = place.parent().filter(|folder| !folder.as_os_str().is_empty()).unwrap_or(Path::new("."));
+                let _ = fs::File::open(folder).and_then(|folder| folder.sync_all());
+                Ok(())
             }
+            Err(error) => Err(failed(error.error)),
         }
     }
 }

@@ -15,12 +15,12 @@ impl<W: Write + Send> Stream<W> {
     /// Writes to `writer`, which is called `name` in a message.
     ///
     /// ```
-    /// use keen_notch_io::sink::{Sink, Stream};
+    /// use keen_notch_io::sink::{Sink, Stream, commit_all};
     ///
     /// let mut bytes = Vec::new();
     /// let mut sink = Stream::new("memory", &mut bytes);
     /// sink.put(b"part_code\n")?;
-    /// Box::new(sink).commit()?;
+    /// commit_all(vec![Box::new(sink)])?;
     /// assert_eq!(bytes, b"part_code\n");
     /// # Ok::<(), keen_notch_io::Error>(())
     /// ```
@@ -42,7 +42,11 @@ impl<W: Write + Send> Sink for Stream<W> {
         self.writer.write_all(bytes).map_err(|source| self.failed(source))
     }
 
-    fn commit(mut self: Box<Self>) -> Result<(), Error> {
+    fn settle(&mut self) -> Result<(), Error> {
         self.writer.flush().map_err(|source| self.failed(source))
+    }
+
+    fn commit(self: Box<Self>) -> Result<(), Error> {
+        Ok(())
     }
 }

@@ -33,6 +33,14 @@ pub enum Format {
 }
 
 impl Format {
+    /// The delimiter that was guessed, as an option gives it, where one was.
+    pub fn guessed_delimiter(&self) -> Option<String> {
+        let Format::Delimited { dialect, .. } = self;
+        dialect
+            .is_guessed
+            .then(|| if dialect.delimiter == b'\t' { "tab".to_owned() } else { char::from(dialect.delimiter).to_string() })
+    }
+
     /// How another input of the same table is read.
     pub fn reading(&self, first: &Reading) -> Reading {
         match self {

@@ -11,26 +11,30 @@ pub struct Dialect {
     pub delimiter: u8,
     /// Whether the first row holds the names of the columns.
     pub header: bool,
+    /// Whether nobody said the delimiter, and it is not the usual one.
+    pub is_guessed: bool,
 }
 
 impl Dialect {
-    /// The dialect for a file: the delimiter given, or the tab for `.tsv` and `.tab`, or else the comma.
+    /// The delimiter that is given for a file, or that its ending says: the tab for `.tsv` and `.tab`, the bar for `.psv`; `None`
+    /// where neither says one.
     ///
     /// # Errors
     /// Where the delimiter given cannot be one.
-    pub fn new(delimiter: Option<&str>, path: Option<&Path>, header: bool) -> Result<Dialect, Error> {
-        let delimiter = match delimiter {
-            Some(given) => delimiter_of(given).ok_or_else(|| Error::BadDelimiter { given: given.to_owned() })?,
-            None => match path.and_then(Path::extension) {
-                Some(ending) if ending.eq_ignore_ascii_case("tsv") || ending.eq_ignore_ascii_case("tab") => b'\t',
-                _ => b',',
-            },
-        };
-        Ok(Dialect { delimiter, header })
+    pub fn delimiter_of(delimiter: Option<&str>, path: Option<&Path>) -> Result<Option<u8>, Error> {
+        if let Some(given) = delimiter {
+            return given_delimiter(given).map(Some).ok_or_else(|| Error::BadDelimiter { given: given.to_owned() });
+        }
+        let ending = path.and_then(Path::extension).map(|ending| ending.to_ascii_lowercase());
+        Ok(match ending.as_ref().and_then(|ending| ending.to_str()) {
+            Some("tsv" | "tab") => Some(b'\t'),
+            Some("psv") => Some(b'|'),
+            _ => None,
+        })
     }
 }
 
-fn delimiter_of(given: &str) -> Option<u8> {
+fn given_delimiter(given: &str) -> Option<u8> {
     match (given, given.as_bytes()) {
         ("tab" | "\\t", _) => Some(b'\t'),
         (_, [b'"' | b'\n' | b'\r']) => None,

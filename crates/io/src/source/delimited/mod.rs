@@ -3,6 +3,7 @@
 mod block;
 mod chunk;
 mod dialect;
+mod guess;
 mod index;
 mod marks;
 mod quoted;
@@ -57,9 +58,16 @@ impl Delimited {
     /// # Errors
     /// Where it cannot be read, there is nothing in it, or the delimiter that was given cannot be one.
     pub fn open(input: &Input, reading: &Reading) -> Result<Delimited, Error> {
-        let dialect = Dialect::new(reading.delimiter.as_deref(), input.path(), reading.header)?;
+        let said = Dialect::delimiter_of(reading.delimiter.as_deref(), input.path())?;
         let name = input.name();
-        let reader = input.open(reading.encoding, &reading.meter)?;
+        let mut reader = input.open(reading.encoding, &reading.meter)?;
+        let mut guessed = None;
+        if said.is_none() {
+            let failed = |source| Error::Read { name: name.clone(), source };
+            (guessed, reader) = guess::guess(reader).map_err(failed)?;
+        }
+        let delimiter = said.or(guessed).unwrap_or(b',');
+        let dialect = Dialect { delimiter, header: reading.header, is_guessed: guessed.is_some() };
         let mut blocks = Blocks::new(name.clone(), reader, dialect.delimiter, reading.max_row);
         if let Some(stride) = reading.stride {
             blocks = blocks.with_stride(stride);

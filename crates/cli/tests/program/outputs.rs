@@ -1,0 +1,96 @@
+//! Outputs: what is where after a run, and after one that was ended from outside.
+
+use std::io::Write;
+use std::process::{Command, Stdio};
+use std::time::{Duration, Instant};
+
+use insta::assert_snapshot;
+
+use crate::yard::Yard;
+
+const PARTS: &str = "part_code;site\nGRP-1;\"East\"\nHNG-22;West, far\n";
+const CARVE: [&str; 4] = ["-c", "part_code", "-p", "no: after \"-\""];
+
+#[test]
+fn one_output_may_be_standard_output() {
+    let yard = Yard::with("parts.csv", PARTS);
+    yard.write("list.cutlist.toml", "column = 'part_code'\n[piece.no]\ntake = 'after \"-\"'\ncheck = 'length 1'\n");
+    let carve = |words: &[&str]| yard.run(&[&["carve", "parts.csv", "-q", "-l", "list.cutlist.toml"], words].concat());
+    assert_eq!(carve(&["-o", "-"]).stdout, "part_code;site;no\nGRP-1;\"East\";1\nHNG-22;West, far;22\n");
+    let faults = carve(&["-o", "out.csv", "--faults", "-"]).stdout;
+    assert!(faults.contains("too-long"), "{faults}");
+    assert!(carve(&["-o", "out.csv", "--summary", "-"]).stdout.contains("\"written\": 2"));
+    assert!(carve(&["-o", "out.csv", "--offcuts", "-"]).stdout.starts_with("part_code;site;why\nHNG-22"));
+    let checked = yard.run(&["check", "parts.csv", "-l", "list.cutlist.toml", "--faults", "-"]);
+    assert!(checked.stdout.contains("too-long") && checked.stderr.contains("1 of 2 rows with faults"), "{}", checked.shown());
+    for words in [&["--faults", "-"][..], &["-o", "-", "--faults", "-"], &["-o", "x.csv", "--faults", "x.csv"]] {
+        let refused = carve(words);
+        assert_eq!(refused.status, 2, "{}", refused.shown());
+    }
+    assert!(!yard.names().iter().any(|name| name == "-"), "{:?}", yard.names());
+}
+
+#[test]
+fn the_counts_of_a_strict_run_say_what_is_there() {
+    let yard = Yard::with("parts.csv", PARTS);
+    yard.write("list.cutlist.toml", "column = 'part_code'\n[piece.no]\ntake = 'after \"-\"'\ncheck = 'length 1'\n");
+    let ran = yard.run(&["carve", "parts.csv", "-l", "list.cutlist.toml", "--strict", "-o", "out.csv", "--summary", "s.json"]);
+    assert_snapshot!(ran.shown());
+    assert!(yard.read("s.json").contains("\"written\": 0"));
+    assert!(!yard.names().contains(&"out.csv".to_owned()));
+}
+
+#[test]
+fn the_name_of_an_output_says_its_format() {
+    let yard = Yard::with("parts.csv", "part_code,site\nGRP-1,\"a\tb\"\nHNG-22,c\td\n\"x,y\",\"q\"\"r\"\n");
+    let carve = |out: &str| yard.run(&[&["carve", "parts.csv", "-q", "-o", out][..], &CARVE].concat());
+    assert_eq!(carve("out.tsv").status, 0);
+    assert_eq!(yard.read("out.tsv"), "part_code\tsite\tno\nGRP-1\t\"a\tb\"\t1\nHNG-22\t\"c\td\"\t22\n\"x,y\"\t\"q\"\"r\"\t\n");
+    let back = yard.run(&["carve", "out.tsv", "-q", "-o", "back.csv", "-c", "no", "-p", "x: suffix \",\""]);
+    assert_eq!((back.status, back.stderr.as_str()), (0, ""));
+    assert_eq!(
+        yard.read("back.csv"),
+        "part_code,site,no,x\nGRP-1,\"a\tb\",1,\"1,\"\nHNG-22,\"c\td\",22,\"22,\"\n\"x,y\",\"q\"\"r\",,\n"
+    );
+    assert_eq!(carve("out.txt").status, 0);
+    assert!(yard.read("out.txt").starts_with("part_code,site,no\nGRP-1,\"a\tb\",1\n"));
+    assert_snapshot!(carve("out.xlsx").shown());
+    assert_eq!(carve("rows.jsonl").status, 2);
+    assert_eq!(yard.names(), ["back.csv", "out.tsv", "out.txt", "parts.csv"]);
+}
+
+#[test]
+fn a_delimiter_that_is_guessed_is_said() {
+    let yard = Yard::with("parts.csv", PARTS);
+    assert_snapshot!(yard.run(&[&["carve", "parts.csv"][..], &CARVE].concat()).shown());
+    let said = yard.run(&["survey", "parts.csv", "--delimiter", ";"]);
+    assert_eq!(said.stderr, "");
+    let ran = yard.run_on("a|b\n1|2\n", &["carve", "-q", "-c", "b", "-p", "c: whole"]);
+    assert_eq!((ran.stdout.as_str(), ran.stderr.as_str()), ("a|b|c\n1|2|2\n", ""));
+}
+
+#[test]
+fn a_run_that_is_ended_leaves_nothing() {
+    for (signal, number) in [("INT", 2), ("TERM", 15), ("HUP", 1)] {
+        let yard = Yard::new();
+        let mut child = Command::new(assert_cmd::cargo::cargo_bin("keen-notch"))
+            .current_dir(yard.path())
+            .args(["carve", "-", "-p", "a: first 1", "-o", "out.csv", "--summary", "s.json", "--faults", "f.csv"])
+            .stdin(Stdio::piped())
+            .stderr(Stdio::null())
+            .spawn()
+            .unwrap();
+        // The rows do not end, and so does the run.
+        let mut rows = child.stdin.take().unwrap();
+        rows.write_all(b"code\nGRP-1\n").unwrap();
+        let begun = Instant::now();
+        while yard.names().len() < 3 && begun.elapsed() < Duration::from_secs(20) {
+            std::thread::sleep(Duration::from_millis(20));
+        }
+        assert_eq!(yard.names().len(), 3, "three outputs are being written: {:?}", yard.names());
+        assert!(Command::new("kill").args([&format!("-{signal}"), &child.id().to_string()]).status().unwrap().success());
+        let status = child.wait().unwrap();
+        assert_eq!(std::os::unix::process::ExitStatusExt::signal(&status), Some(number), "{signal}");
+        assert_eq!(yard.names(), Vec::<String>::new(), "{signal}");
+    }
+}

@@ -1,0 +1,98 @@
+//! What is between the cells of a text where nobody said it: the comma, unless the header has none and one other mark divides
+//! it and the rows after it into the same number of cells.
+
+use std::io::{self, Cursor, Read};
+
+use super::record::{Cells, Record};
+
+/// Marks that divide cells where commas do not.
+const OTHERS: [u8; 3] = [b';', b'\t', b'|'];
+/// The most bytes that are looked at.
+const MOST: usize = 64 << 10;
+/// The most rows after the header that are looked at.
+const ROWS: usize = 10;
+
+/// The mark that divides the cells of a text whose first bytes these are, or all of them, if it is another than the comma.
+fn other_delimiter(start: &[u8], is_whole: bool) -> Option<u8> {
+    let valid = match str::from_utf8(start) {
+        Ok(text) => text,
+        Err(error) => str::from_utf8(&start[..error.valid_up_to()]).unwrap_or_default(),
+    };
+    let text = valid.trim_start_matches('\u{feff}').trim_start_matches(['\r', '\n']);
+    if text.lines().next().unwrap_or_default().contains(',') {
+        return None;
+    }
+    let mut fitting = OTHERS.into_iter().filter(|delimiter| divides(text, *delimiter, is_whole));
+    fitting.next().filter(|_| fitting.next().is_none())
+}
+
+/// Whether a mark divides the header and the rows after it into the same number of cells, of which there are several.
+fn divides(text: &str, delimiter: u8, is_whole: bool) -> bool {
+    let (mut at, mut rows, mut wanted) = (0, 0, None);
+    let mut cells = Cells::default();
+    while at < text.len() && rows <= ROWS {
+        let record = Record::read(text, at, delimiter, &mut cells);
+        at += record.width();
+        // The last row may be cut off.
+        if record.is_blank_line() || (record.line_end.is_empty() && !is_whole) {
+            continue;
+        }
+        rows += 1;
+        if *wanted.get_or_insert(record.count()) != record.count() {
+            return false;
+        }
+    }
+    wanted.is_some_and(|count| count > 1)
+}
+
+/// Reads the start of a text, as far as it tells the delimiter; gives that, if it is another than the comma, and the whole text.
+///
+/// # Errors
+/// Where it cannot be read.
+pub fn guess(mut reader: Box<dyn Read + Send>) -> io::Result<(Option<u8>, Box<dyn Read + Send>)> {
+    let mut start = Vec::new();
+    let mut chunk = [0; 8 << 10];
+    let mut is_whole = false;
+    // What comes slowly is not waited for beyond the row after the header.
+    while start.len() < MOST && start.iter().filter(|byte| **byte == b'\n').count() < 2 {
+        match reader.read(&mut chunk) {
+            Ok(0) => {
+                is_whole = true;
+                break;
+            }
+            Ok(read) => start.extend_from_slice(&chunk[..read]),
+            Err(error) if error.kind() == io::ErrorKind::Interrupted => {}
+            Err(error) => return Err(error),
+        }
+    }
+    let other = other_delimiter(&start, is_whole);
+    Ok((other, Box::new(Cursor::new(start).chain(reader))))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn other_delimiters_are_taken_where_they_divide_all_rows_alike() {
+        for (text, expected) in [
+            ("code;site\nA;1\nB;2\n", Some(b';')),
+            ("code;site\nA,1;x\n", Some(b';')),
+            ("\u{feff}\r\ncode\tsite\nA\t1", Some(b'\t')),
+            ("code|site\n\"A|1\"|2\n", Some(b'|')),
+            ("code;site\n", Some(b';')),
+            ("code,site;x\nA;1\n", None),
+            ("code;site\nA;1;2\n", None),
+            ("code;site\nA\n", None),
+            ("a;b|c\n1;2|3\n", None),
+            ("code\nA;1\n", None),
+            ("code\nA\n", None),
+            ("", None),
+            ("a;b\n1;2\n\u{fffd}", None),
+        ] {
+            assert_eq!(other_delimiter(text.as_bytes(), true), expected, "{text:?}");
+        }
+        assert_eq!(other_delimiter(b"a;b;c\n1;2;3\n4;5", false), Some(b';'), "the last row is cut off");
+        assert_eq!(other_delimiter(b"a;b;c\n1;2;3\n4;5", true), None);
+    }
+}

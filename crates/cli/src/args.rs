@@ -74,6 +74,9 @@ pub struct CarveArgs {
     /// Keep only these original columns, in this order: names or numbers, with commas between
     #[arg(long, value_name = "A,B,C", value_delimiter = ',')]
     pub columns: Option<Vec<String>>,
+    /// Add a column of this name that says which input each row came from
+    #[arg(long, value_name = "NAME")]
+    pub file_column: Option<String>,
     /// Write no output file if any row has a fault, and exit with 1
     #[arg(long)]
     pub strict: bool,

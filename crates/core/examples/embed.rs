@@ -26,7 +26,11 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
         println!("{code}: {serial:?}");
     }
     for failure in worked.failures() {
-        println!("row {}: {}", failure.row + 1, carving.fault(*failure, &batch, &worked).violation.detail);
+        println!(
+            "row {}: {}",
+            failure.row + 1,
+            carving.fault(*failure, &batch, &worked, &|row| format!("row {row}")).violation.detail
+        );
     }
     println!("{} filled, {} missing, {} with faults", tallies[0].filled, tallies[0].missing, tallies[0].faulted);
     Ok(())

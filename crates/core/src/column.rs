@@ -282,7 +282,7 @@ mod tests {
             ("crew id", Ok(4)),
             ("#4", Ok(3)),
             ("depot", Err("there are two columns called depot: #3 and #4")),
-            ("#6", Err("there is no column #6")),
+            ("#11", Err("there is no column #11")),
             ("#0", Err("there is no column #0: columns are counted from 1")),
             ("Part_Code", Err("there is no column Part_Code")),
             ("grade", Ok(5)),

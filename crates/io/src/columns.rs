@@ -6,8 +6,8 @@ use keen_notch_core::batch::Texts;
 
 use crate::Error;
 use crate::pool::{self, Ahead, Turns, lock};
-use crate::source::{Chunk, Rows};
-use crate::table::{Table, in_order};
+use crate::source::Rows;
+use crate::table::{Part, Table, in_order};
 
 /// Observes columns to the last row, on `threads` threads, and gives a state for each column. Every thread has
 /// states of its own, from `begin`, and observes the chunks that it takes: `observe` gets the number of the first row and the
@@ -33,7 +33,7 @@ pub fn fold<S: Send>(
         let mut memory = Rows::default();
         let mut own = Own { states: begin_all(), done: &done };
         let (needed, first_rows, observe) = (&needed, &first_rows, &observe);
-        move |number, mut chunk: Box<dyn Chunk>, _: Ahead<u64>| {
+        move |number, Part { mut chunk, .. }: Part, _: Ahead<u64>| {
             let _guard = first_rows.guard(number);
             chunk.open(needed)?;
             let count = chunk.rows() as u64;
@@ -55,7 +55,7 @@ pub fn fold<S: Send>(
         meter.add_rows(rows);
         Ok(())
     };
-    pool::in_order(threads, || table.next_chunk(), worker, count)?;
+    pool::in_order(threads, || table.next_part(), worker, count)?;
     let mut all = std::mem::take(&mut *lock(&done)).into_iter();
     let mut states = all.next().unwrap_or_else(begin_all);
     for others in all {

@@ -41,6 +41,7 @@ pub struct FaultFile<'a> {
 /// One fault, as it is written.
 #[derive(Serialize)]
 struct Entry<'a> {
+    file: &'a str,
     row: u64,
     line: u64,
     column: &'a str,
@@ -62,18 +63,25 @@ impl<'a> FaultFile<'a> {
     /// Where its first line cannot be written.
     pub fn new(out: &'a mut dyn Sink, format: FaultFormat, header: &'a Header) -> Result<FaultFile<'a>, Error> {
         if format == FaultFormat::Csv {
-            out.put(b"row,line,column,piece,fault,level,value,result,at,check,detail\n")?;
+            out.put(b"file,row,line,column,piece,fault,level,value,result,at,check,detail\n")?;
         }
         Ok(FaultFile { out, format, header, line: Buffer::default() })
     }
 
-    /// Writes a fault of a row. `value` is the value of the column it is about.
+    /// Writes a fault of a row: of an input, by its number there, on a line of it. `value` is the value of the column it is about.
     ///
     /// # Errors
     /// Where it cannot be written.
-    pub fn write(&mut self, row: u64, line: u64, check: &CheckName, fault: &Fault, value: &str) -> Result<(), Error> {
+    pub fn write(
+        &mut self,
+        (file, row, line): (&str, u64, u64),
+        check: &CheckName,
+        fault: &Fault,
+        value: &str,
+    ) -> Result<(), Error> {
         let column = check.column.map_or(String::new(), |column| self.header.title(column));
         let entry = Entry {
+            file,
             row,
             line,
             column: &column,
@@ -104,6 +112,7 @@ impl Entry<'_> {
         let at = self.at.map_or(String::new(), |at| at.to_string());
         let (row, line) = (self.row.to_string(), self.line.to_string());
         let cells = [
+            self.file,
             &row,
             &line,
             self.column,

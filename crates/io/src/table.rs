@@ -8,6 +8,7 @@ use keen_notch_core::batch::Batch;
 use keen_notch_core::column::Header;
 
 use crate::Error;
+use crate::pool::HasSize;
 use crate::source::input::Input;
 use crate::source::meter::Meter;
 use crate::source::{self, Chunk, Format, LineCount, Ragged, Reading, Rows, Source};
@@ -22,10 +23,28 @@ pub struct Table {
     pub header: Header,
     /// How it is written down.
     pub format: Format,
+    /// What its inputs are called, in their order.
+    pub names: Vec<String>,
+    /// The input that is being read, by its index.
+    at: usize,
     reading: Reading,
     current: Box<dyn Source>,
     waiting: VecDeque<Waiting>,
     first: String,
+}
+
+/// Some rows of one of the inputs.
+pub struct Part {
+    /// The input, by its index.
+    pub input: usize,
+    /// Its rows.
+    pub chunk: Box<dyn Chunk>,
+}
+
+impl HasSize for Part {
+    fn size(&self) -> usize {
+        self.chunk.size()
+    }
 }
 
 /// An input whose turn has not come.
@@ -75,6 +94,7 @@ impl Table {
     /// # Errors
     /// Where an input cannot be read, is empty, or has other columns than the first.
     pub fn open(inputs: &[Input], reading: &Reading) -> Result<Table, Error> {
+        let names = inputs.iter().map(Input::name).collect();
         let mut inputs = inputs.iter().cloned();
         reading.meter.restart();
         let current = source::open(&inputs.next().unwrap_or(Input::Stdin), reading)?;
@@ -94,17 +114,17 @@ impl Table {
             same_columns(&first, &header, &*source)?;
             waiting.push_back(if again { Waiting::Again(input) } else { Waiting::Open(source) });
         }
-        Ok(Table { header, format, reading, current, waiting, first })
+        Ok(Table { header, format, names, at: 0, reading, current, waiting, first })
     }
 
     /// The next rows; `None` after the last.
     ///
     /// # Errors
     /// Where an input cannot be read on, or a later one has other columns than the first.
-    pub fn next_chunk(&mut self) -> Result<Option<Box<dyn Chunk>>, Error> {
+    pub fn next_part(&mut self) -> Result<Option<Part>, Error> {
         loop {
             if let Some(chunk) = self.current.next_chunk()? {
-                return Ok(Some(chunk));
+                return Ok(Some(Part { input: self.at, chunk }));
             }
             self.current = match self.waiting.pop_front() {
                 None => return Ok(None),
@@ -115,6 +135,7 @@ impl Table {
                     source
                 }
             };
+            self.at += 1;
         }
     }
 
@@ -132,7 +153,7 @@ impl Table {
     /// of rows before the batch, and the batch.
     ///
     /// # Errors
-    /// As [`Table::next_chunk`], and where a row has another number of cells than there are columns.
+    /// As [`Table::next_part`], and where a row has another number of cells than there are columns.
     pub fn each_batch(&mut self, columns: &[usize], mut see: impl FnMut(u64, &Batch) -> ControlFlow<()>) -> Result<(), Error> {
         self.each_part(columns, |before, _, _, batch| see(before, batch))
     }
@@ -168,7 +189,7 @@ impl Table {
         let columns = in_order(columns);
         let meter = self.shared_meter();
         let (mut memory, mut before) = (Rows::default(), 0);
-        while let Some(mut chunk) = self.next_chunk()? {
+        while let Some(Part { mut chunk, .. }) = self.next_part()? {
             chunk.open(&columns)?;
             let chunk = &*chunk;
             let text = chunk.text()?;

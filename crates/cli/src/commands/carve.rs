@@ -38,10 +38,20 @@ pub fn run(args: &CarveArgs, console: &Console) -> Result<Exit, Failure> {
     let header = table.header.clone();
     let shown = if args.out.is_none() && console.shows_tables { PREVIEW } else { 0 };
     let delimiter = args.out.as_deref().and_then(|path| encode::delimiter_of(path, &table.format));
-    let job = Job::new(carving, &header, &originals(args, &header)?, shown)
+    let originals = originals(args, &header)?;
+    let mut job = Job::new(carving, &header, &originals, shown)
         .with_delimiter(delimiter)
         .with_diagnostics(Diagnostics::new(&pieces.wanted.pieces))
         .with_threads(args.threads.count());
+    if let Some(title) = &args.file_column {
+        if job.titles().contains(title) {
+            return Err(Failure::usage(
+                format!("two columns of the output would be called {title}"),
+                "give --file-column another name",
+            ));
+        }
+        job = job.with_source_column(title, &header, &originals);
+    }
     let mut rows: Box<dyn Sink> = match out {
         Some(out) => out,
         None if shown > 0 => Box::new(Stream::new("nowhere", io::sink())),

@@ -25,7 +25,6 @@ pub fn table(report: &Report, job: &Job, header: &Header) -> Vec<String> {
             (false, true) => style::LOOK,
             (false, false) => style::FAULT,
         };
-        let first: Vec<_> = seen.rows.iter().map(u64::to_string).collect();
         let more = if seen.count > seen.rows.len() as u64 { " …" } else { "" };
         let words = if check.only_warns { format!("{} (warns)", check.words) } else { check.words.clone() };
         drawn.add_row([
@@ -40,15 +39,16 @@ pub fn table(report: &Report, job: &Job, header: &Header) -> Vec<String> {
                 if is_met { "all meet it".to_owned() } else { visible::share(seen.count, report.counts.rows) },
                 count,
             ),
-            super::table::cell(first.join(" ") + more, Style::new()),
+            super::table::cell(visible::value(&(super::rows::several(report, &seen.rows, " ") + more)), Style::new()),
         ]);
     }
     super::table::lines(&drawn)
 }
 
 /// A row with its faults: the value on the ruler, the piece and the character at fault marked.
-pub fn sample(sample: &FaultyRow, job: &Job, header: &Header, width: usize) -> Vec<String> {
-    let mut lines = vec![paint(style::HEAD, format!("row {}, line {}", sample.row, sample.line))];
+pub fn sample(sample: &FaultyRow, report: &Report, job: &Job, header: &Header, width: usize) -> Vec<String> {
+    let row = super::rows::number(report, sample.row);
+    let mut lines = vec![paint(style::HEAD, visible::without_controls(&format!("row {row}, line {}", sample.line)))];
     for (fault, value) in &sample.faults {
         let check = &job.checks()[fault.check];
         let column = check.column.map_or(String::new(), |column| format!(" of {}", header.title(column)));

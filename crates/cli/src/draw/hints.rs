@@ -10,12 +10,7 @@ use super::visible;
 pub fn draw(report: &Report, width: usize) -> Vec<String> {
     let mut lines = Vec::new();
     for hint in &report.hints {
-        let rows: Vec<_> = hint.rows.iter().map(u64::to_string).collect();
-        let rows = match rows.as_slice() {
-            [] => String::new(),
-            [only] => format!(" (row {only})"),
-            _ => format!(" (rows {})", rows.join(", ")),
-        };
+        let rows = super::rows::in_brackets(report, &hint.rows);
         let words = visible::without_controls(&format!("{}{rows}", hint.seen));
         let options = textwrap::Options::new(width).initial_indent("hint: ").subsequent_indent("      ");
         let seen = textwrap::fill(&words, options);

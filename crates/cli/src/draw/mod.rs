@@ -4,6 +4,7 @@ pub mod bar;
 pub mod faults;
 pub mod hints;
 pub mod preview;
+pub mod rows;
 pub mod ruler;
 pub mod shell;
 pub mod steps;

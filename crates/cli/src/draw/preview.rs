@@ -21,13 +21,13 @@ pub fn draw(report: &Report, job: &Job, header: &Header, width: usize) -> Vec<St
         let used = job.carving().used_columns();
         shown.retain(|index| match job.columns()[*index] {
             OutColumn::Original(column) => used.contains(&column),
-            OutColumn::Piece { .. } => true,
+            OutColumn::Piece { .. } | OutColumn::Source => true,
         });
         drawn = rows(report, job, &shown);
     }
     let hidden = all.iter().filter(|index| !shown.contains(index)).filter_map(|index| match job.columns()[*index] {
         OutColumn::Original(column) => Some(header.title(column)),
-        OutColumn::Piece { .. } => None,
+        OutColumn::Piece { .. } | OutColumn::Source => None,
     });
     let hidden: Vec<_> = hidden.collect();
     let mut lines = table::lines(&drawn);

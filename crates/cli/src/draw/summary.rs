@@ -98,7 +98,11 @@ pub fn json(report: &Report, job: &Job, header: &Header) -> String {
     let checks = job.checks().iter().zip(&report.checks).map(|(check, seen)| {
         json!({
             "of": check.of, "column": title(check.column), "check": check.words,
-            "level": if check.only_warns { "warning" } else { "fault" }, "rows": seen.count, "first_rows": seen.rows,
+            "level": if check.only_warns { "warning" } else { "fault" }, "rows": seen.count,
+            "first_rows": seen.rows.iter().map(|row| {
+                let (input, number) = report.locate(*row);
+                json!({ "file": report.inputs.get(input).map(|(name, _)| name), "row": number })
+            }).collect::<Vec<_>>(),
         })
     });
     let summary = json!({

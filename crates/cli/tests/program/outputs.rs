@@ -60,6 +60,26 @@ fn the_name_of_an_output_says_its_format() {
 }
 
 #[test]
+fn rows_of_several_inputs_are_named_by_their_own() {
+    let yard = Yard::new();
+    yard.write("a.csv", "code,site\nGRP-1,East\nGRP-22,West\n");
+    yard.write("b, new.csv", "code,site\nHNG-1,East\nGRP-1,West\nHNG-5,East\n");
+    yard.write("list.cutlist.toml", "column = 'code'\n[piece.no]\ntake = 'after \"-\"'\ncheck = ['unique', 'length 1']\n");
+    let all = |words: &[&str]| yard.run(&[words, &["a.csv", "b, new.csv", "-l", "list.cutlist.toml"]].concat());
+    assert_snapshot!(all(&["check", "--rows", "3", "--summary", "s.json", "--faults", "f.csv"]).shown());
+    assert_snapshot!(yard.read("f.csv"));
+    assert!(yard.read("s.json").replace(char::is_whitespace, "").contains(r#"{"file":"b,new.csv","row":1}"#));
+    for threads in ["1", "2"] {
+        let carved = all(&["carve", "-q", "--threads", threads, "--file-column", "from", "--offcuts", "aside.csv", "-o", "-"]);
+        assert_eq!(carved.stdout, "code,site,from,no\nGRP-1,East,a.csv,1\nHNG-5,East,\"b, new.csv\",5\n", "{}", carved.shown());
+        assert_snapshot!("rows set aside of several inputs", yard.read("aside.csv"));
+    }
+    let only = all(&["carve", "-q", "--file-column", "from", "--columns", "site", "-o", "-"]);
+    assert!(only.stdout.starts_with("site,from,no\nEast,a.csv,1\n"), "{}", only.shown());
+    assert_eq!(all(&["carve", "--file-column", "site"]).status, 2);
+}
+
+#[test]
 fn a_delimiter_that_is_guessed_is_said() {
     let yard = Yard::with("parts.csv", PARTS);
     assert_snapshot!(yard.run(&[&["carve", "parts.csv"][..], &CARVE].concat()).shown());

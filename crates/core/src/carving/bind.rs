@@ -67,6 +67,8 @@ pub enum OutColumn {
         /// Which of its results; a piece with an output row a result has only one here.
         result: usize,
     },
+    /// What the row was read from.
+    Source,
 }
 
 impl OutColumn {
@@ -74,7 +76,7 @@ impl OutColumn {
     pub fn original(self) -> Option<usize> {
         match self {
             OutColumn::Original(column) => Some(column),
-            OutColumn::Piece { .. } => None,
+            OutColumn::Piece { .. } | OutColumn::Source => None,
         }
     }
 }
@@ -267,10 +269,11 @@ impl Carving {
         before.chain(after).collect()
     }
 
-    /// What an output column is called.
+    /// What an output column is called; that of the source is called as whoever writes it says.
     pub fn title(&self, column: OutColumn, header: &Header) -> String {
         match column {
             OutColumn::Original(index) => header.title(index),
+            OutColumn::Source => "source".to_owned(),
             OutColumn::Piece { piece, result } => match self.pieces[piece].shape {
                 Shape::Columns(_) | Shape::AutoColumns => format!("{}_{}", self.pieces[piece].name, result + 1),
                 Shape::One | Shape::Rows => self.pieces[piece].name.clone(),

@@ -61,12 +61,12 @@ impl BoundCondition {
         }
     }
 
-    /// Why a text of a row does not meet it. `first` is the row with the same text before it, where it is asked that.
-    pub(super) fn violation(&self, text: &str, row: usize, batch: &Batch, first: Option<u64>) -> Violation {
+    /// Why a text of a row does not meet it. `first` names the row with the same text before it, where it is asked that.
+    pub(super) fn violation(&self, text: &str, row: usize, batch: &Batch, first: Option<&str>) -> Violation {
         match &self.test {
             Test::Text(condition) => condition.violation(text),
             Test::Unique(_) => match first {
-                Some(first) => Violation::new(ViolationKind::NotUnique, format!("row {first} has it too")),
+                Some(first) => Violation::new(ViolationKind::NotUnique, format!("{first} has it too")),
                 None => Violation::new(ViolationKind::NotAllowed, "no row before has it"),
             },
             Test::SameAs { title, .. } if self.negated => {

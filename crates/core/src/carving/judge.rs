@@ -248,15 +248,15 @@ impl Carving {
         }
     }
 
-    /// What is wrong with a row, in full.
-    pub fn fault(&self, failure: Failure, batch: &Batch, worked: &Worked) -> Fault {
+    /// What is wrong with a row, in full. `name` gives what to call a row by its number: `row 7`.
+    pub fn fault(&self, failure: Failure, batch: &Batch, worked: &Worked, name: &dyn Fn(u64) -> String) -> Fault {
         let (row, item) = (failure.row as usize, failure.item as usize);
         // The row that had the text before, of the result that is the first of the row.
         let first_row = |first_item: usize| {
             let is_it = |repeat: &&super::memory::Repeat| {
                 (repeat.check, repeat.row) == (failure.check, failure.row) && first_item + repeat.nth as usize == item
             };
-            worked.repeats.iter().find(is_it).and_then(|repeat| repeat.first)
+            worked.repeats.iter().find(is_it).and_then(|repeat| repeat.first).map(name)
         };
         let of_value = |column: usize, violation| {
             let value = batch.value(column, row);
@@ -272,7 +272,7 @@ impl Carving {
                 let violation = match results.state(row) {
                     state if state.blank && !condition.negated => Violation::new(ViolationKind::Blank, "the value is blank"),
                     state if state.missing && !condition.negated => self.nothing_found(piece, batch, row),
-                    _ => condition.violation(text, row, batch, first_row(results.items(row).start)),
+                    _ => condition.violation(text, row, batch, first_row(results.items(row).start).as_deref()),
                 };
                 Fault { check: failure.check as usize, result: text.to_owned(), place, violation }
             }
@@ -300,7 +300,7 @@ impl Carving {
                 of_value(bound.column, Violation::new(ViolationKind::NotRebuilt, detail))
             }
             CheckOf::Together => {
-                let detail = format!("row {} has the same together", first_row(row).unwrap_or_default());
+                let detail = format!("{} has the same together", first_row(row).unwrap_or_default());
                 let parts = self.unique.iter().flat_map(|(parts, _)| parts);
                 let texts = parts.filter_map(|part| Some(self.part_texts(part, batch, &worked.pieces)?.get(row)));
                 let result = texts.collect::<Vec<_>>().join(" + ");

@@ -405,7 +405,7 @@ mod tests {
     }
 
     #[test]
-    fn the_mends_that_are_offered_can_be_pasted() {
+    fn the_fixes_that_are_offered_can_be_pasted() {
         for hint in [hints(r#"section 2 by "-""#, &["A–2"]), hints("last 4", &["GRP  "])].concat() {
             let (_, help) = hint.split_once("]: ").unwrap();
             assert!(Piece::parse(help, 0).is_ok(), "{help}");

@@ -85,6 +85,7 @@ fn row(file: &str, values: [&str; 3]) -> Vec<(String, String, String)> {
     let cell = |column: OutColumn| {
         let title = carving.title(column, &header());
         match column {
+            OutColumn::Source => unreachable!("nobody asked for it"),
             OutColumn::Original(index) => (title, values[index].to_owned(), "original".to_owned()),
             OutColumn::Piece { piece, result } => {
                 let text = run.with(|batch, worked| {
@@ -209,7 +210,7 @@ fn judged(carving: &Carving, rows: &[[&str; 3]]) -> Vec<String> {
     run.with(|batch, worked| {
         carving.judge(batch, worked, &mut tallies);
         for failure in worked.failures_by_row().to_vec() {
-            let fault = carving.fault(failure, batch, worked);
+            let fault = carving.fault(failure, batch, worked, &|row| format!("row {row}"));
             let check = &checks[fault.check];
             let warns = if check.only_warns { " (warns)" } else { "" };
             let row = kept[failure.row as usize] + 1;

@@ -15,6 +15,8 @@ pub struct Merger<'m, 'o> {
     job: &'m Job,
     outs: &'m mut Outs<'o>,
     encoder: &'m dyn Encoder,
+    /// What the inputs are called.
+    names: &'m [String],
     report: Report,
     diagnostics: Diagnostics,
     /// Whether what was written last ends in a line end.
@@ -26,13 +28,18 @@ impl<'m, 'o> Merger<'m, 'o> {
     ///
     /// # Errors
     /// Where one cannot be written.
-    pub fn new(job: &'m Job, outs: &'m mut Outs<'o>, encoder: &'m dyn Encoder) -> Result<Merger<'m, 'o>, Error> {
+    pub fn new(
+        job: &'m Job,
+        outs: &'m mut Outs<'o>,
+        encoder: &'m dyn Encoder,
+        names: &'m [String],
+    ) -> Result<Merger<'m, 'o>, Error> {
         let report = Report {
             tallies: vec![Tally::default(); job.carving.count()],
             checks: vec![Sightings::default(); job.checks.len()],
             ..Report::default()
         };
-        let mut merger = Merger { job, outs, encoder, report, diagnostics: job.diagnostics.clone(), ended: true };
+        let mut merger = Merger { job, outs, encoder, names, report, diagnostics: job.diagnostics.clone(), ended: true };
         let mut head = Buffer::default();
         merger.ended = encoder.begin(&mut head);
         merger.outs.rows.put(head.bytes())?;
@@ -61,9 +68,18 @@ impl<'m, 'o> Merger<'m, 'o> {
         }
         let report = &mut self.report;
         let before = report.counts.rows;
+        while let Some(name) = self.names.get(report.inputs.len()).filter(|_| report.inputs.len() <= part.input) {
+            report.inputs.push((name.clone(), before));
+        }
+        let (input, before_input) = report.inputs.last().map_or(("", 0), |(name, before)| (name.as_str(), *before));
         for found in &part.faults {
             if let Some(file) = &mut self.outs.faults {
-                file.write(before + found.row, found.line, &self.job.checks[found.fault.check], &found.fault, &found.value)?;
+                file.write(
+                    (input, before - before_input + found.row, found.line),
+                    &self.job.checks[found.fault.check],
+                    &found.fault,
+                    &found.value,
+                )?;
             }
         }
         for sample in part.samples.iter().take(self.job.samples - report.samples.len()) {
@@ -80,6 +96,8 @@ impl<'m, 'o> Merger<'m, 'o> {
 
     /// The report.
     pub fn finish(mut self) -> Report {
+        let rows = self.report.counts.rows;
+        self.report.inputs.extend(self.names.iter().skip(self.report.inputs.len()).map(|name| (name.clone(), rows)));
         let checks = self.job.checks.iter().zip(&self.report.checks);
         let checks: Vec<_> = checks.map(|(check, seen)| (check.of.clone(), check.words.clone(), seen.clone())).collect();
         self.report.hints = self.diagnostics.hints(self.report.counts.rows, &checks);

@@ -21,7 +21,7 @@ use crate::encode::{Shape, encoder};
 use crate::faults::FaultFile;
 use crate::pool::{self, Ahead, Turns};
 use crate::sink::Sink;
-use crate::table::Table;
+use crate::table::{self, Table};
 
 use merge::Merger;
 use work::{Asked, Before, Part, Worker};
@@ -86,16 +86,26 @@ pub struct Report {
     pub preview: Vec<Vec<PreviewCell>>,
     /// The first rows with faults, as many as the job asked for.
     pub samples: Vec<FaultyRow>,
+    /// The inputs, in their order, with the number of rows before each.
+    pub inputs: Vec<(String, u64)>,
     /// What a person should know of the run, the most useful first.
     pub hints: Vec<Hint>,
+}
+
+impl Report {
+    /// The input of a row of the run, and its number there, both counted from the first: rows from 1, inputs from 0.
+    pub fn locate(&self, row: u64) -> (usize, u64) {
+        let input = self.inputs.partition_point(|(_, before)| *before < row).saturating_sub(1);
+        (input, row - self.inputs.get(input).map_or(0, |(_, before)| *before))
+    }
 }
 
 /// A row with faults, to be shown.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct FaultyRow {
-    /// Its number, from 1.
+    /// Its number among the rows of the run, from 1.
     pub row: u64,
-    /// The line it begins on.
+    /// The line of its input that it begins on.
     pub line: u64,
     /// What is wrong with it, with the value of the column each is about.
     pub faults: Vec<(Fault, String)>,
@@ -126,7 +136,7 @@ impl Job {
     pub fn new(carving: Carving, header: &Header, originals: &[usize], preview: usize) -> Job {
         Job {
             used: carving.used_columns(),
-            shape: Shape::new(&carving, header, originals),
+            shape: Shape::new(&carving, header, originals, None),
             table_columns: header.count(),
             checks: checks(&carving),
             carving,
@@ -165,6 +175,12 @@ impl Job {
     /// The job, with another delimiter in its output than in its input, if one is given.
     pub fn with_delimiter(mut self, delimiter: Option<u8>) -> Job {
         self.delimiter = delimiter;
+        self
+    }
+
+    /// The job, with a column of this title in its output that names the input of each row.
+    pub fn with_source_column(mut self, title: &str, header: &Header, originals: &[usize]) -> Job {
+        self.shape = Shape { is_written: self.shape.is_written, ..Shape::new(&self.carving, header, originals, Some(title)) };
         self
     }
 
@@ -212,16 +228,18 @@ pub fn carve(table: &mut Table, job: &Job, outs: &mut Outs) -> Result<Report, Er
     let meter = table.shared_meter();
     let ragged = table.ragged();
     let asked = Asked { offcuts: outs.offcuts.is_some(), faults: outs.faults.is_some() };
-    let mut merger = Merger::new(job, outs, encoder)?;
+    let names = table.names.clone();
+    let mut merger = Merger::new(job, outs, encoder, &names)?;
     let turns = Turns::new(Before::default());
     // What was written is used again: memory that is new costs more than what is written to it.
     let spare = Mutex::new(Vec::<Part>::new());
     let worker = || {
-        let mut worker = Worker::new(job, encoder, asked, ragged);
+        let mut worker = Worker::new(job, encoder, asked, ragged, &names);
         let (meter, spare, turns) = (&meter, &spare, &turns);
-        move |number, chunk, ahead: Ahead<Part>| {
+        move |number, of_table: table::Part, ahead: Ahead<Part>| {
             let mut part = pool::lock(spare).pop().unwrap_or_else(|| Part::new(job));
-            worker.work(number, chunk, turns, &mut part, ahead)?;
+            part.input = of_table.input;
+            worker.work(number, of_table, turns, &mut part, ahead)?;
             meter.add_rows(part.counts.rows);
             Ok(part)
         }
@@ -236,7 +254,7 @@ pub fn carve(table: &mut Table, job: &Job, outs: &mut Outs) -> Result<Report, Er
         }
         Ok(())
     };
-    pool::in_order(job.threads, || table.next_chunk(), worker, put_together)?;
+    pool::in_order(job.threads, || table.next_part(), worker, put_together)?;
     Ok(merger.finish())
 }
 

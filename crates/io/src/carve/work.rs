@@ -12,7 +12,7 @@ use crate::Error;
 use crate::encode::{Encodable, Encoder, Out};
 use crate::pool::{Ahead, Turns};
 use crate::source::{Chunk, LineCount, Ragged, Rows};
-use crate::table::BATCH;
+use crate::table::{self, BATCH};
 
 /// What came of a chunk. Its rows are counted from 1 within it.
 pub struct Part {
@@ -34,6 +34,8 @@ pub struct Part {
     pub diagnostics: Diagnostics,
     /// How many rows came to what.
     pub counts: Counts,
+    /// The input that its rows are of, by its index.
+    pub input: usize,
     /// Whether what is written goes on where the part before it ended, in a row of the same chunk.
     pub goes_on: bool,
 }
@@ -66,6 +68,7 @@ impl Part {
             checks: vec![Sightings::default(); job.checks.len()],
             diagnostics: job.diagnostics.clone(),
             counts: Counts::default(),
+            input: 0,
             goes_on: false,
         }
     }
@@ -98,6 +101,8 @@ pub struct Asked {
 pub struct Before {
     memory: Memory,
     rows: u64,
+    /// For each input so far, the number of rows before it.
+    starts: Vec<u64>,
 }
 
 /// Some rows of the chunk at hand, and what came of them.
@@ -113,14 +118,16 @@ pub struct Worker<'j> {
     encoder: &'j dyn Encoder,
     asked: Asked,
     ragged: Ragged,
+    /// What the inputs are called.
+    names: &'j [String],
     stages: Vec<Stage<'static>>,
     looks: Vec<Vec<u32>>,
 }
 
 impl<'j> Worker<'j> {
     /// Ready for any chunk of the table.
-    pub fn new(job: &'j Job, encoder: &'j dyn Encoder, asked: Asked, ragged: Ragged) -> Worker<'j> {
-        Worker { job, encoder, asked, ragged, stages: Vec::new(), looks: Vec::new() }
+    pub fn new(job: &'j Job, encoder: &'j dyn Encoder, asked: Asked, ragged: Ragged, names: &'j [String]) -> Worker<'j> {
+        Worker { job, encoder, asked, ragged, names, stages: Vec::new(), looks: Vec::new() }
     }
 
     /// Works out a chunk, which has this number. What is written of very long rows goes ahead.
@@ -130,7 +137,7 @@ impl<'j> Worker<'j> {
     pub fn work(
         &mut self,
         number: u64,
-        mut chunk: Box<dyn Chunk>,
+        table::Part { input, mut chunk }: table::Part,
         turns: &Turns<Before>,
         part: &mut Part,
         ahead: Ahead<Part>,
@@ -139,7 +146,16 @@ impl<'j> Worker<'j> {
         chunk.open(&self.job.used)?;
         let chunk = &*chunk;
         let text = chunk.text()?;
-        let mut state = State { job: self.job, chunk, text, count: LineCount::default(), encoder: self.encoder, ahead };
+        let mut state = State {
+            job: self.job,
+            chunk,
+            text,
+            count: LineCount::default(),
+            encoder: self.encoder,
+            names: self.names,
+            starts: Vec::new(),
+            ahead,
+        };
         let mut stages: Vec<Stage> = std::mem::take(&mut self.stages).into_iter().map(Stage::recycle).collect();
         let count = chunk.rows();
         // A chunk without rows has a batch of none: there may still be something to be written.
@@ -162,6 +178,9 @@ impl<'j> Worker<'j> {
         if looks_back {
             // What is asked of the rows before is asked in their order: every chunk waits for its turn.
             let taken = turns.take(number, |before| {
+                let rows_before = before.rows;
+                before.starts.resize_with((input + 1).max(before.starts.len()), || rows_before);
+                state.starts.clone_from(&before.starts);
                 for stage in &mut stages[..ranges.len()] {
                     let Stage { rows, worked } = stage;
                     let number = |row: usize| before.rows + u64::from(rows.numbers[row]) + 1;
@@ -293,6 +312,9 @@ struct State<'w> {
     text: &'w str,
     count: LineCount,
     encoder: &'w dyn Encoder,
+    /// What the inputs are called, and for each so far the number of rows before it, where rows before are asked about.
+    names: &'w [String],
+    starts: Vec<u64>,
     ahead: Ahead<'w, Part>,
 }
 
@@ -360,10 +382,20 @@ impl State<'_> {
         asked.offcuts.then_some(aside)
     }
 
+    /// What to call a row of the run, by its number.
+    fn name(&self, row: u64) -> String {
+        let input = self.starts.partition_point(|before| *before < row).saturating_sub(1);
+        let number = row - self.starts.get(input).copied().unwrap_or_default();
+        match self.names {
+            [] | [_] => format!("row {number}"),
+            names => format!("row {number} of {}", names.get(input).map_or("", String::as_str)),
+        }
+    }
+
     /// What is wrong with a row of the chunk, in full.
     fn faults(&self, row: u32, is_ragged: bool, found: &[Failure], batch: &Batch, worked: &Worked) -> Vec<Fault> {
         let job = self.job;
-        let fault = |failure: &Failure| job.carving.fault(*failure, batch, worked);
+        let fault = |failure: &Failure| job.carving.fault(*failure, batch, worked, &|row| self.name(row));
         let mut faults: Vec<Fault> = found.iter().map(fault).collect();
         if is_ragged {
             let cells = self.chunk.ragged(row as usize..row as usize + 1).first().map_or(0, |(_, cells)| *cells);
@@ -408,6 +440,8 @@ impl State<'_> {
             let faults = faults.iter().filter(|fault| !job.checks[fault.check].only_warns);
             let why = faults.map(|fault| format!("{}: {}", job.checks[fault.check].of, fault.violation.detail));
             let why = why.collect::<Vec<_>>().join("; ");
+            // Rows of several inputs come into one file.
+            let why = if self.names.len() > 1 { format!("{}, line {line}: {why}", self.chunk.source()) } else { why };
             let State { ahead, chunk, text, encoder, .. } = self;
             let mut hand_on = |aside: &mut Buffer| ahead(Part { aside: std::mem::take(aside), ..Part::new(job) });
             encoder.set_aside(*chunk, text, row as usize, &why, &mut Out::new(&mut part.aside, &mut hand_on));
@@ -427,6 +461,7 @@ impl State<'_> {
                     return;
                 }
                 let cell = |column: &OutColumn| match *column {
+                    OutColumn::Source => PreviewCell { text: self.chunk.source().to_owned(), state: None },
                     OutColumn::Original(column) => {
                         let number = input.rows.numbers[row] as usize;
                         PreviewCell { text: self.chunk.value(self.text, number, column), state: None }

@@ -34,8 +34,18 @@ struct Column<'b> {
     source: &'b [u8],
     /// By output row.
     spans: Cow<'b, [Span]>,
-    /// The piece that its cells are results of; cells of the table as they were read where there is none.
-    piece: Option<usize>,
+    of: CellsOf,
+}
+
+/// What the cells of an output column are.
+#[derive(Clone, Copy, PartialEq, Eq)]
+enum CellsOf {
+    /// Cells of the table, as they were read.
+    Table,
+    /// Results of a piece.
+    Piece(usize),
+    /// What the rows were read from.
+    Source,
 }
 
 /// The rows to be written.
@@ -106,7 +116,12 @@ impl Delimited {
             OutColumn::Original(column) => {
                 let cell = |row: usize| raw.cells.cell(rows.numbers[row_of(row)] as usize, column);
                 let spans = Cow::Owned((0..count).map(cell).collect());
-                Column { source: input.text.as_bytes(), spans, piece: None }
+                Column { source: input.text.as_bytes(), spans, of: CellsOf::Table }
+            }
+            OutColumn::Source => {
+                let name = input.chunk.source();
+                let spans = Cow::Owned(vec![Span::new(0, name.len()); count]);
+                Column { source: name.as_bytes(), spans, of: CellsOf::Source }
             }
             OutColumn::Piece { piece, result } => {
                 let results = worked.piece(piece);
@@ -125,7 +140,7 @@ impl Delimited {
                 } else {
                     picked(texts.spans)
                 };
-                Column { source: texts.text.as_bytes(), spans, piece: Some(piece) }
+                Column { source: texts.text.as_bytes(), spans, of: CellsOf::Piece(piece) }
             }
         };
         let columns: Vec<Column> = self.columns().iter().map(column).collect();
@@ -146,12 +161,20 @@ impl Delimited {
         careful.clear(count);
         let mut special = Mask::default();
         for column in &*columns {
-            let Some(piece) = column.piece else {
-                if self.delimiter != self.read {
+            let piece = match column.of {
+                CellsOf::Piece(piece) => piece,
+                CellsOf::Table if self.delimiter == self.read => continue,
+                CellsOf::Table => {
                     let has_delimiter = |row: &usize| column.spans[*row].bytes(column.source).contains(&self.delimiter);
                     (0..count).filter(has_delimiter).for_each(|row| careful.set(row));
+                    continue;
                 }
-                continue;
+                CellsOf::Source => {
+                    if needs_quotes(column.source, self.delimiter) {
+                        careful.fill(count);
+                    }
+                    continue;
+                }
             };
             let needs = |row: usize| needs_quotes(column.spans[row].bytes(column.source), self.delimiter);
             if self.adds_special[piece] {
@@ -233,9 +256,9 @@ impl Delimited {
                 out.extend(&[self.delimiter]);
             }
             let bytes = column.spans[index].bytes(column.source);
-            match column.piece {
-                Some(_) => push_cell(out, bytes, self.delimiter),
-                None => self.push_raw(out, bytes),
+            match column.of {
+                CellsOf::Piece(_) | CellsOf::Source => push_cell(out, bytes, self.delimiter),
+                CellsOf::Table => self.push_raw(out, bytes),
             }
         }
         if let (None, true, Some(raw)) = (self.appended, self.shape.keeps_all, input.chunk.raw()) {
@@ -362,7 +385,7 @@ impl Encoder for Delimited {
                     }
                     match column {
                         OutColumn::Original(index) => self.push_raw(out, record.raw_cell(*index).as_bytes()),
-                        OutColumn::Piece { .. } => push_cell(out, title.as_bytes(), *delimiter),
+                        OutColumn::Piece { .. } | OutColumn::Source => push_cell(out, title.as_bytes(), *delimiter),
                     }
                 }
             }

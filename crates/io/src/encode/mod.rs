@@ -105,12 +105,22 @@ pub struct PieceShape {
 }
 
 impl Shape {
-    /// What is written of the rows of a table with these columns: some of them, and the pieces.
-    pub fn new(carving: &Carving, header: &Header, originals: &[usize]) -> Shape {
-        let columns = carving.out_columns(originals);
+    /// What is written of the rows of a table with these columns: some of them, what each row was read from where that has a
+    /// title, and the pieces.
+    pub fn new(carving: &Carving, header: &Header, originals: &[usize], source_title: Option<&str>) -> Shape {
+        let mut columns = carving.out_columns(originals);
+        if source_title.is_some() {
+            columns.insert(originals.len(), OutColumn::Source);
+        }
         let piece = |piece| PieceShape { sources: carving.sources(piece), adds: carving.adds(piece) };
         Shape {
-            titles: columns.iter().map(|column| carving.title(*column, header)).collect(),
+            titles: columns
+                .iter()
+                .map(|column| match (column, source_title) {
+                    (OutColumn::Source, Some(title)) => title.to_owned(),
+                    _ => carving.title(*column, header),
+                })
+                .collect(),
             pieces: (0..carving.count()).map(piece).collect(),
             rows_piece: carving.rows_piece(),
             keeps_all: originals.iter().copied().eq(0..header.count()),

@@ -18,7 +18,6 @@ pub use reading::{MOST_ROW, Ragged, Reading};
 use self::delimited::{Delimited, Dialect, Preamble};
 use self::input::Input;
 use crate::Error;
-use crate::pool::HasSize;
 
 /// How a table is written down: what its encoder has to know.
 #[derive(Debug, Clone)]
@@ -128,12 +127,6 @@ pub trait Chunk: Send {
 
     /// The bytes of the chunk.
     fn size(&self) -> usize;
-}
-
-impl HasSize for Box<dyn Chunk> {
-    fn size(&self) -> usize {
-        Chunk::size(&**self)
-    }
 }
 
 /// Where lines of a chunk were last counted up to.

@@ -4,6 +4,7 @@ use std::path::{Path, PathBuf};
 
 use clap::{Parser, Subcommand, ValueEnum};
 use keen_notch_core::column::ColumnRef;
+use keen_notch_core::cutlist::{RaggedRows, Reading as ListReading};
 use keen_notch_io::source::input::{Encoding, Input};
 use keen_notch_io::source::{MOST_ROW, Ragged, Reading};
 
@@ -59,12 +60,12 @@ pub struct CarveArgs {
     /// The column that pieces come from unless they say otherwise: its name, its quoted name, or #4
     #[arg(short, long, value_name = "COLUMN")]
     pub column: Option<String>,
-    /// A piece to add: 'NAME: PHRASE' or 'NAME of COLUMN: PHRASE'
-    #[arg(short, long = "piece", value_name = "PIECE", required_unless_present_any = ["list", "layouts"])]
+    /// A piece to add: 'NAME: PHRASE' or 'NAME of COLUMN when CONDITION: PHRASE'; a phrase may be build "{A}-{B}"
+    #[arg(short, long = "piece", value_name = "PIECE", required_unless_present_any = ["lists", "layouts"])]
     pub pieces: Vec<String>,
-    /// A cut list: a TOML file of pieces
-    #[arg(short, long, value_name = "CUTLIST")]
-    pub list: Option<PathBuf>,
+    /// A cut list: a TOML file of pieces; several are put together
+    #[arg(short, long = "list", value_name = "CUTLIST")]
+    pub lists: Vec<PathBuf>,
     /// Write to this file, which appears whole or not at all
     #[arg(short, long, value_name = "OUT")]
     pub out: Option<PathBuf>,
@@ -72,8 +73,11 @@ pub struct CarveArgs {
     #[arg(long, conflicts_with = "columns")]
     pub only_pieces: bool,
     /// Keep only these original columns, in this order: names or numbers, with commas between
-    #[arg(long, value_name = "A,B,C", value_delimiter = ',')]
+    #[arg(long, value_name = "A,B,C", value_delimiter = ',', conflicts_with = "without")]
     pub columns: Option<Vec<String>>,
+    /// Leave these original columns out
+    #[arg(long, value_name = "A,B", value_delimiter = ',', conflicts_with = "only_pieces")]
+    pub without: Vec<String>,
     /// Add a column of this name that says which input each row came from
     #[arg(long, value_name = "NAME")]
     pub file_column: Option<String>,
@@ -97,9 +101,12 @@ pub struct CheckArgs {
     /// CSV files with the same columns; - or none for standard input
     #[arg(value_name = "FILE")]
     pub files: Vec<PathBuf>,
-    /// The cut list with the checks
-    #[arg(short, long, value_name = "CUTLIST", required_unless_present = "layouts")]
-    pub list: Option<PathBuf>,
+    /// The cut list with the checks; several are put together
+    #[arg(short, long = "list", value_name = "CUTLIST", required_unless_present_any = ["checks", "layouts"])]
+    pub lists: Vec<PathBuf>,
+    /// A piece to be checked: 'NAME: PHRASE' or 'NAME of COLUMN: PHRASE'
+    #[arg(short, long = "piece", value_name = "PIECE")]
+    pub pieces: Vec<String>,
     /// The column that pieces come from unless they say otherwise
     #[arg(short, long, value_name = "COLUMN")]
     pub column: Option<String>,
@@ -142,6 +149,9 @@ pub struct FaultArgs {
     /// A layout: 'COLUMN: FORM', such as 'part_code: <family 3 uppercase>-<serial 8 digits>'
     #[arg(long = "layout", value_name = "LAYOUT")]
     pub layouts: Vec<String>,
+    /// A check: 'PIECE: CONDITION', such as 'serial: digits'; of a column, where no piece has the name
+    #[arg(long = "check", value_name = "CHECK")]
+    pub checks: Vec<String>,
     /// Write one line a fault to this file: CSV, or JSON lines where it ends in .jsonl
     #[arg(long, value_name = "FILE")]
     pub faults: Option<PathBuf>,
@@ -151,9 +161,9 @@ pub struct FaultArgs {
     /// Write the counts of the run to this file, as JSON
     #[arg(long, value_name = "FILE")]
     pub summary: Option<PathBuf>,
-    /// Rows with too few or too many cells: stop there, keep them, or set them aside among the offcuts
-    #[arg(long, value_name = "WHAT", default_value = "stop", hide_possible_values = true)]
-    pub ragged: RaggedArg,
+    /// Rows with too few or too many cells: stop there [default], keep them, or set-aside among the offcuts
+    #[arg(long, value_name = "WHAT", hide_possible_values = true)]
+    pub ragged: Option<RaggedArg>,
 }
 
 /// What becomes of rows with too few or too many cells.
@@ -280,22 +290,34 @@ pub enum SurveyFormat {
 
 /// `explain`
 #[derive(Debug, clap::Args)]
+#[command(after_help = EXPLAINS)]
 pub struct ExplainArgs {
-    /// The cut list
-    #[arg(value_name = "CUTLIST")]
-    pub list: PathBuf,
-    /// A table to take a row from; - for standard input
-    #[arg(value_name = "FILE")]
-    pub file: Option<PathBuf>,
+    /// The cut list, unless -l or -p say what is to be explained, and then a table to take a row from; - for standard input
+    #[arg(value_name = "CUTLIST] [FILE", num_args = 0..=2, required_unless_present_any = ["lists", "pieces"])]
+    pub paths: Vec<PathBuf>,
+    /// A cut list; several are put together
+    #[arg(short, long = "list", value_name = "CUTLIST")]
+    pub lists: Vec<PathBuf>,
+    /// A piece, as carve takes it
+    #[arg(short, long = "piece", value_name = "PIECE")]
+    pub pieces: Vec<String>,
+    /// The column that pieces come from unless they say otherwise
+    #[arg(short, long, value_name = "COLUMN")]
+    pub column: Option<String>,
     /// Which row, counted from 1 without the header [default: 1]
-    #[arg(long, value_name = "N", requires = "file", conflicts_with = "line")]
+    #[arg(long, value_name = "N", conflicts_with = "line")]
     pub row: Option<u64>,
     /// The row that is on this line of the file
-    #[arg(long, value_name = "N", requires = "file")]
+    #[arg(long, value_name = "N")]
     pub line: Option<u64>,
     #[command(flatten)]
     pub reading: ReadingArgs,
 }
+
+const EXPLAINS: &str = r#"Examples:
+  keen-notch explain parts.cutlist.toml
+  keen-notch explain parts.cutlist.toml parts.csv --row 7
+  keen-notch explain parts.csv -c part_code -p 'family: first 3' --row 7"#;
 
 /// `phrases`
 #[derive(Debug, clap::Args)]
@@ -335,27 +357,35 @@ pub struct ReadingArgs {
 }
 
 impl ReadingArgs {
-    /// The same for the reader of tables.
-    pub fn reading(&self) -> Result<Reading, keen_notch_io::Error> {
+    /// How tables are read: as these arguments say it, and else as a cut list does.
+    pub fn reading(&self, list: &ListReading) -> Result<Reading, keen_notch_io::Error> {
+        let encoding = self.encoding.as_deref().or(list.encoding.as_deref());
         Ok(Reading {
-            delimiter: self.delimiter.clone(),
-            header: !self.no_header,
-            encoding: self.encoding.as_deref().map(Encoding::named).transpose()?,
+            delimiter: self.delimiter.clone().or(list.delimiter.clone()),
+            header: !self.no_header && list.header.unwrap_or(true),
+            encoding: encoding.map(Encoding::named).transpose()?,
             max_row: self.max_row.0,
+            ragged: match list.ragged {
+                None | Some(RaggedRows::Stop) => Ragged::Stop,
+                Some(RaggedRows::Keep) => Ragged::Keep,
+                Some(RaggedRows::SetAside) => Ragged::SetAside,
+            },
             ..Reading::default()
         })
     }
 }
 
 impl FaultArgs {
-    /// The reading of tables, as far as these arguments say it.
-    pub fn reading(&self, reading: &ReadingArgs) -> Result<Reading, keen_notch_io::Error> {
-        let ragged = match self.ragged {
-            RaggedArg::Stop => Ragged::Stop,
-            RaggedArg::Keep => Ragged::Keep,
-            RaggedArg::SetAside => Ragged::SetAside,
-        };
-        Ok(Reading { ragged, ..reading.reading()? })
+    /// How tables are read: as the arguments say it, and else as a cut list does.
+    pub fn reading(&self, reading: &ReadingArgs, list: &ListReading) -> Result<Reading, keen_notch_io::Error> {
+        let mut reading = reading.reading(list)?;
+        match self.ragged {
+            None => {}
+            Some(RaggedArg::Stop) => reading.ragged = Ragged::Stop,
+            Some(RaggedArg::Keep) => reading.ragged = Ragged::Keep,
+            Some(RaggedArg::SetAside) => reading.ragged = Ragged::SetAside,
+        }
+        Ok(reading)
     }
 }
 

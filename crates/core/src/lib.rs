@@ -25,6 +25,7 @@
 #![forbid(unsafe_code)]
 
 pub mod batch;
+mod build;
 pub mod carving;
 pub mod check;
 pub mod column;

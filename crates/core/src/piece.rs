@@ -1,7 +1,7 @@
 //! Pieces: named results, each with the column it comes from and the phrase that takes it.
 
 use crate::column::ColumnRef;
-use crate::phrase::ast::Condition;
+use crate::phrase::ast::{Body, Branch, Condition, Step, StepKind};
 use crate::phrase::{Phrase, PhraseError, Span, text_at};
 use crate::text_error::TextError;
 
@@ -94,6 +94,8 @@ pub struct Check {
     pub words: String,
     /// Whether not meeting it is counted and shown, but no fault.
     pub only_warns: bool,
+    /// The text it was declared in, by its number in the reader's own list of them.
+    pub origin: usize,
     /// Where it is in the declaration.
     pub span: Span,
 }
@@ -217,9 +219,78 @@ impl TextPlace {
     }
 }
 
+impl When {
+    /// Reads `CONDITION`, or `COLUMN: CONDITION`; `place` is where the text is.
+    ///
+    /// # Errors
+    /// Where the condition cannot be read.
+    pub(crate) fn parse(text: &str, place: &TextPlace) -> Result<When, TextError> {
+        // Outside of quotes and slashes, no condition has a colon.
+        let colon = match Condition::parse(text) {
+            Ok(_) => None,
+            Err(_) => colon_after_column(text),
+        };
+        let (column, start) = match colon {
+            Some(colon) => (Some(ColumnRef::parse(&text[..colon])), colon + 1),
+            None => (None, 0),
+        };
+        let start = text.len() - text[start..].trim_start().len();
+        let condition = Condition::parse(&text[start..]).map_err(|error| place.error(TextError::from(error).moved(start)))?;
+        let column_span = place.span(&(0..text[..colon.unwrap_or(0)].trim_end().len()));
+        Ok(When { column, column_span, condition, span: place.span(&(start..text.len())) })
+    }
+}
+
+/// The colon after a column's name, bare or quoted.
+fn colon_after_column(text: &str) -> Option<usize> {
+    let start = text.len() - text.trim_start().len();
+    let after_name = match text_at(text, start) {
+        Ok((_, end)) if text[start..].starts_with(['"', '\'']) => end,
+        _ => start,
+    };
+    text[after_name..].find(':').map(|colon| after_name + colon)
+}
+
+impl Check {
+    /// Reads `CONDITION`, or `PIECE: CONDITION`, with the name of the piece or column if there is one. `origin` is the number of
+    /// the text among the reader's. With the name comes its place.
+    ///
+    /// # Errors
+    /// Where the condition cannot be read; the span is in `text`.
+    pub fn parse(text: &str, origin: usize) -> Result<(Option<(ColumnRef, Span)>, Check), TextError> {
+        let When { column, column_span, condition, span } = When::parse(text, &TextPlace::At(0))?;
+        let words = text[span.clone()].trim().to_owned();
+        Ok((column.map(|column| (column, column_span)), Check { condition, words, only_warns: false, origin, span }))
+    }
+}
+
 impl Piece {
-    /// Reads `NAME: PHRASE` or `NAME of COLUMN: PHRASE`. A name or a column with a colon, with ` of ` or
-    /// with spaces at its ends is in quotes. `origin` is the number of the text among the reader's.
+    /// A piece that is a column as it is, and is not written: to be checked.
+    pub fn of_column(name: String, of: Option<ColumnRef>, of_span: Span, origin: usize) -> Piece {
+        let whole = Branch { span: 0..5, body: Body::Steps(vec![Step { span: 0..5, kind: StepKind::Whole }]) };
+        Piece {
+            name,
+            source: Source::Take {
+                of,
+                of_span: of_span.clone(),
+                phrase: Phrase { source: "whole".to_owned(), branches: vec![whole] },
+                phrase_at: TextPlace::At(0),
+            },
+            when: None,
+            shape: Shape::One,
+            replace: false,
+            optional: false,
+            hidden: true,
+            checks: Vec::new(),
+            origin,
+            on_command_line: true,
+            span: of_span,
+        }
+    }
+
+    /// Reads `NAME: PHRASE` or `NAME of COLUMN: PHRASE`, with `when CONDITION` or `when COLUMN: CONDITION` before the colon if
+    /// there is a condition. A phrase may be `build "{family} / {crew_no}"`. A name or a column with a colon, with ` of ` or
+    /// ` when ` or with spaces at its ends is in quotes. `origin` is the number of the text among the reader's.
     ///
     /// ```
     /// use keen_notch_core::piece::Piece;
@@ -249,6 +320,11 @@ impl Piece {
             }
             None => (None, at),
         };
+        let rest = text[colon..].trim_start();
+        let (when, colon) = match rest.strip_prefix("when").filter(|rest| rest.starts_with(char::is_whitespace)) {
+            Some(_) => when_at(text, text.len() - rest.len() + 4)?,
+            None => (None, colon),
+        };
         let Some(phrase) = text[colon..].trim_start().strip_prefix(':') else {
             let help = match Phrase::parse(text.trim()) {
                 Ok(_) => format!("give the piece a name: `NAME: {}`", text.trim()),
@@ -257,12 +333,22 @@ impl Piece {
             return Err(TextError::new("a colon is missing after the piece's name", colon..text.len(), help));
         };
         let offset = text.len() - phrase.len();
-        let phrase_at = TextPlace::At(offset);
-        let phrase = Phrase::parse(phrase).map_err(|error: PhraseError| phrase_at.error(error))?;
+        let source = match built_at(text, offset)? {
+            Some(built) if of.is_none() => built,
+            Some(_) => {
+                let help = "name columns in `build`, in braces";
+                return Err(TextError::new("a piece that is built comes from no column", of_span, help));
+            }
+            None => {
+                let phrase_at = TextPlace::At(offset);
+                let phrase = Phrase::parse(phrase).map_err(|error: PhraseError| phrase_at.error(error))?;
+                Source::Take { of, of_span, phrase, phrase_at }
+            }
+        };
         Ok(Piece {
             name,
-            source: Source::Take { of, of_span, phrase, phrase_at },
-            when: None,
+            source,
+            when,
             shape: Shape::One,
             replace: false,
             optional: false,
@@ -275,13 +361,54 @@ impl Piece {
     }
 }
 
-/// The name of the piece from byte `start` on, and where it ends: before ` of ` or the colon.
+/// The condition from byte `start` on, and where it ends: at the first colon up to which it is one.
+fn when_at(text: &str, start: usize) -> Result<(Option<When>, usize), TextError> {
+    let mut error = None;
+    for (colon, _) in text[start..].match_indices(':') {
+        let condition = &text[start..start + colon];
+        let leading = condition.len() - condition.trim_start().len();
+        match When::parse(condition.trim(), &TextPlace::At(start + leading)) {
+            Ok(when) => return Ok((Some(when), start + colon)),
+            Err(wrong) => error = error.or(Some(wrong)),
+        }
+    }
+    Err(error.unwrap_or_else(|| {
+        let help = "write it like `grade when part_code: starts with \"GRP\": last 4`";
+        TextError::new("a colon is missing after the condition", start..text.len(), help)
+    }))
+}
+
+/// The `build` from byte `start` on, if it is one.
+fn built_at(text: &str, start: usize) -> Result<Option<Source>, TextError> {
+    let at = text.len() - text[start..].trim_start().len();
+    let Some(rest) = text[at..].strip_prefix("build").filter(|rest| rest.trim_start().starts_with(['"', '\''])) else {
+        return Ok(None);
+    };
+    let quote = text.len() - rest.trim_start().len();
+    let (built, end) = text_at(text, quote).map_err(TextError::from)?;
+    if !text[end..].trim().is_empty() {
+        let help = "let `build` be the whole phrase: what is built is not changed by steps";
+        return Err(TextError::new("nothing comes after a text that is built", end..text.len(), help));
+    }
+    // An escape makes places in the text inexact, so all of it is shown then.
+    let has_escapes = text[quote..end].contains('\\');
+    let place = |span: &Span| if has_escapes { quote..end } else { quote + 1 + span.start..quote + 1 + span.end };
+    let mut parts = crate::build::parts(&built).map_err(|error| TextError { span: place(&error.span), ..error })?;
+    for part in &mut parts {
+        if let BuildPart::Name(_, span) = part {
+            *span = place(span);
+        }
+    }
+    Ok(Some(Source::Build { parts, span: quote..end }))
+}
+
+/// The name of the piece from byte `start` on, and where it ends: before ` of `, ` when ` or the colon.
 fn name_at(text: &str, start: usize) -> Result<(String, usize), TextError> {
     if text[start..].starts_with(['"', '\'']) {
         return text_at(text, start).map_err(TextError::from);
     }
     let stop = text[start..].find(':').map_or(text.len(), |colon| start + colon);
-    let end = text[start..stop].find(" of ").map_or(stop, |of| start + of);
+    let end = [" of ", " when "].iter().filter_map(|word| text[start..stop].find(word)).min().map_or(stop, |at| start + at);
     Ok((text[start..end].trim_end().to_owned(), end))
 }
 
@@ -291,7 +418,8 @@ fn column_at(text: &str, start: usize) -> Result<(ColumnRef, usize), TextError> 
         let (name, end) = text_at(text, start).map_err(TextError::from)?;
         return Ok((ColumnRef::Name(name), end));
     }
-    let end = text[start..].find(':').map_or(text.len(), |colon| start + colon);
+    let stop = text[start..].find(':').map_or(text.len(), |colon| start + colon);
+    let end = text[start..stop].find(" when ").map_or(stop, |at| start + at);
     let column = text[start..end].trim();
     if column.is_empty() {
         return Err(TextError::new(
@@ -320,6 +448,8 @@ mod tests {
             ("\"a of b\" of 'c': first 3", "a of b", named("c")),
             ("part of part code: first 3", "part", named("part code")),
             ("first part: first 3", "first part", None),
+            ("a when starts with \":\": first 3", "a", None),
+            ("a of b c when site: one of \"x: y\": first 3", "a", named("b c")),
         ] {
             let piece = Piece::parse(text, 0).unwrap();
             let Source::Take { of: found, phrase, .. } = piece.source else { panic!("{text}") };
@@ -334,6 +464,11 @@ mod tests {
             ("first 3", "", "a colon is missing after the piece's name"),
             (": first 3", "", "the piece has no name"),
             ("family of : first 3", "", "a column is missing after `of`"),
+            ("a when digit: first 3", "digit", "`digit` is not a condition"),
+            ("a when digits", " digits", "a colon is missing after the condition"),
+            ("a of b: build \"{c}\"", "b", "a piece that is built comes from no column"),
+            ("a: build \"{c\"", "{c", "a brace is not closed"),
+            ("a: build \"{c}\" then upper", " then upper", "nothing comes after a text that is built"),
             ("family: chars 0 to 3", "0", "positions start at 1"),
             ("\"family: first 3", "\"family: first 3", "a text opened with \" is not closed"),
             ("family: ", " ", "the phrase is empty"),

@@ -8,8 +8,8 @@ use keen_notch_io::carve::Job;
 use keen_notch_io::encode;
 use keen_notch_io::sink::{self, Sink, Stream};
 
-use crate::args::{self, CarveArgs};
-use crate::commands::pieces::Pieces;
+use crate::args::CarveArgs;
+use crate::commands::pieces::{Given, Pieces};
 use crate::commands::run::{self, Files};
 use crate::console::Console;
 use crate::draw::style::{self, paint};
@@ -23,18 +23,23 @@ const PREVIEW: usize = 10;
 
 /// Runs the command.
 pub fn run(args: &CarveArgs, console: &Console) -> Result<Exit, Failure> {
-    let pieces = Pieces::read(args.list.as_deref(), &args.faults.layouts, &args.pieces)?;
+    let pieces = Pieces::read(&Given {
+        lists: &args.lists,
+        layouts: &args.faults.layouts,
+        pieces: &args.pieces,
+        checks: &args.faults.checks,
+        column: args.column.as_deref(),
+    })?;
     let inputs = run::inputs(&args.files, console)?;
     let rows_to_file = args.out.as_ref().is_some_and(|path| !run::is_standard_output(path));
     if args.out.is_none() && run::writes_to_standard_output(&args.faults) {
         return Err(Failure::usage("two outputs would be written to standard output", "add -o OUT.csv for the rows"));
     }
-    let mut files = Files::create(&args.faults, args.out.as_deref(), &inputs)?;
+    let reading = args.faults.reading(&args.reading, &pieces.reading)?;
+    let mut files = Files::create(&args.faults, args.out.as_deref(), &inputs, &reading)?;
     let out = args.out.as_ref().map(|path| sink::open(path, &inputs)).transpose()?;
-    let reading = args.faults.reading(&args.reading)?;
     let progress = Progress::of(&inputs, &reading.meter, args.quiet, rows_to_file);
-    let (mut table, carving) =
-        run::open(&inputs, &reading, &pieces, args::column(args.column.as_deref()).as_ref(), (console, args.quiet))?;
+    let (mut table, carving) = run::open(&inputs, &reading, &pieces, args.column.as_deref(), (console, args.quiet))?;
     let header = table.header.clone();
     let shown = if args.out.is_none() && console.shows_tables { PREVIEW } else { 0 };
     let delimiter = args.out.as_deref().and_then(|path| encode::delimiter_of(path, &table.format));
@@ -92,8 +97,12 @@ fn originals(args: &CarveArgs, header: &Header) -> Result<Vec<usize>, Failure> {
     if args.only_pieces {
         return Ok(Vec::new());
     }
+    let mut without = Vec::with_capacity(args.without.len());
+    for column in &args.without {
+        without.push(ColumnRef::parse(column).find(header)?);
+    }
     match &args.columns {
-        None => Ok((0..header.count()).collect()),
+        None => Ok((0..header.count()).filter(|column| !without.contains(column)).collect()),
         Some(columns) => {
             let mut found = Vec::with_capacity(columns.len());
             for column in columns {

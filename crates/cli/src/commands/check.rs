@@ -7,8 +7,8 @@ use keen_notch_core::tally::Tally;
 use keen_notch_io::carve::{Job, Report};
 use keen_notch_io::sink::Stream;
 
-use crate::args::{self, CheckArgs};
-use crate::commands::pieces::Pieces;
+use crate::args::CheckArgs;
+use crate::commands::pieces::{Given, Pieces};
 use crate::commands::run::{self, Files};
 use crate::console::Console;
 use crate::draw::style::{self, paint};
@@ -19,13 +19,18 @@ use crate::progress::Progress;
 
 /// Runs the command.
 pub fn run(args: &CheckArgs, console: &Console) -> Result<Exit, Failure> {
-    let pieces = Pieces::read(args.list.as_deref(), &args.faults.layouts, &[])?;
+    let pieces = Pieces::read(&Given {
+        lists: &args.lists,
+        layouts: &args.faults.layouts,
+        pieces: &args.pieces,
+        checks: &args.faults.checks,
+        column: args.column.as_deref(),
+    })?;
     let inputs = run::inputs(&args.files, console)?;
-    let mut files = Files::create(&args.faults, None, &inputs)?;
-    let reading = args.faults.reading(&args.reading)?;
+    let reading = args.faults.reading(&args.reading, &pieces.reading)?;
+    let mut files = Files::create(&args.faults, None, &inputs, &reading)?;
     let progress = Progress::of(&inputs, &reading.meter, args.quiet, true);
-    let (mut table, carving) =
-        run::open(&inputs, &reading, &pieces, args::column(args.column.as_deref()).as_ref(), (console, args.quiet))?;
+    let (mut table, carving) = run::open(&inputs, &reading, &pieces, args.column.as_deref(), (console, args.quiet))?;
     let header = table.header.clone();
     let job = Job::new(carving, &header, &[], 0)
         .without_rows()

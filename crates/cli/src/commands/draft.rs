@@ -38,7 +38,7 @@ pub fn run(args: &DraftArgs, console: &Console) -> Result<(), Failure> {
     if let Some(path) = &args.write {
         refuse_to_replace(path)?;
     }
-    let reading = args.reading.reading()?;
+    let reading = args.reading.reading(&Default::default())?;
     let progress = Progress::of(&inputs, &reading.meter, args.quiet, true);
     let mut table = super::run::table(&inputs, &reading, console, args.quiet)?;
     let column = ColumnRef::find_or_only(args::column(args.column.as_deref()).as_ref(), &table.header)?;

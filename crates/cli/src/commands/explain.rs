@@ -12,7 +12,7 @@ use keen_notch_core::text::unit::Unit;
 use keen_notch_io::table::{RowAt, Table};
 
 use crate::args::{self, ExplainArgs};
-use crate::commands::pieces::Pieces;
+use crate::commands::pieces::{Given, Pieces};
 use crate::console::Console;
 use crate::draw::ruler::{self, Mark};
 use crate::draw::style::{self, paint};
@@ -21,12 +21,23 @@ use crate::failure::Failure;
 
 /// Runs the command.
 pub fn run(args: &ExplainArgs, console: &Console) -> Result<(), Failure> {
-    let pieces = Pieces::read(Some(&args.list), &[], &[])?;
-    let lines = match &args.file {
+    // The first path is a cut list, unless it has been said otherwise what is to be explained.
+    let is_said = !args.lists.is_empty() || !args.pieces.is_empty();
+    let (lists, rest) = if is_said { (&args.lists[..], &args.paths[..]) } else { args.paths.split_at(1) };
+    if let [_, second, ..] = rest {
+        let message = format!("there is one file too many, {}", second.display());
+        return Err(Failure::usage(message, "name one table: explain FILE -l CUTLIST --row N"));
+    }
+    let column = args.column.as_deref();
+    let pieces = Pieces::read(&Given { lists, pieces: &args.pieces, column, ..Given::default() })?;
+    let lines = match rest.first() {
+        None if args.row.or(args.line).is_some() => {
+            return Err(Failure::usage("there is no table to take the row from", "name it: explain CUTLIST FILE --row N"));
+        }
         None => list(&pieces, console.width),
         Some(file) => {
-            let mut table = super::run::table(&[args::input(file)], &args.reading.reading()?, console, false)?;
-            let carving = pieces.bind(None, &table.header)?;
+            let mut table = super::run::table(&[args::input(file)], &args.reading.reading(&pieces.reading)?, console, false)?;
+            let carving = pieces.bind(column, &table.header)?;
             row(args, &pieces, &carving, &mut table, console.width)?
         }
     };
@@ -44,7 +55,7 @@ fn list(pieces: &Pieces, width: usize) -> Vec<String> {
         lines.push(paint(style::HEAD, visible::without_controls(title)));
     }
     let mut about = visible::counted(pieces.wanted.pieces.len() as u64, "piece");
-    if let Some(main) = pieces.main(None) {
+    if let Some(main) = pieces.main() {
         about += &format!(", from the column {main} unless another is named");
     }
     about += match pieces.unit {

@@ -67,7 +67,7 @@ fn values(args: &GaugeArgs, console: &Console) -> Result<Vec<(String, String)>, 
     let Some(file) = &args.file else {
         return Ok(args.values.iter().map(|value| (String::new(), value.clone())).collect());
     };
-    let mut table = super::run::table(&[args::input(file)], &args.reading.reading()?, console, false)?;
+    let mut table = super::run::table(&[args::input(file)], &args.reading.reading(&Default::default())?, console, false)?;
     let column = ColumnRef::find_or_only(args::column(args.column.as_deref()).as_ref(), &table.header)?;
     let title = table.header.title(column);
     let mut values = Vec::new();

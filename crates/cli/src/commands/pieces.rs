@@ -6,58 +6,143 @@ use std::path::{Path, PathBuf};
 
 use keen_notch_core::carving::Carving;
 use keen_notch_core::column::{ColumnRef, Header};
-use keen_notch_core::cutlist::{CutList, Main};
+use keen_notch_core::cutlist::{CutList, Main, Reading as ListReading};
 use keen_notch_core::layout::Layout;
-use keen_notch_core::piece::{Piece, Wanted};
+use keen_notch_core::phrase::Span;
+use keen_notch_core::piece::{Check, Piece, Source, Wanted};
 use keen_notch_core::program::Setting;
 use keen_notch_core::text::unit::Unit;
 use keen_notch_core::text_error::TextError;
 
 use crate::failure::{Failure, Text};
 
+/// What is wanted of a run, as the command line says it.
+#[derive(Debug, Default)]
+pub struct Given<'a> {
+    /// The files of cut lists.
+    pub lists: &'a [PathBuf],
+    /// Layouts.
+    pub layouts: &'a [String],
+    /// Pieces.
+    pub pieces: &'a [String],
+    /// Checks of pieces and columns.
+    pub checks: &'a [String],
+    /// The column that pieces come from unless they say otherwise.
+    pub column: Option<&'a str>,
+}
+
 /// Pieces that have been read, and the texts they were written in.
 pub struct Pieces {
-    /// What is wanted: that of the cut list first.
+    /// What is wanted: that of the cut lists first.
     pub wanted: Wanted,
-    /// What the cut list says it is for.
+    /// What the first cut list says it is for.
     pub title: Option<String>,
     /// What positions and widths count.
     pub unit: Unit,
-    /// The column that pieces come from unless they say otherwise, as the cut list names it.
+    /// How the inputs are read, as far as the cut lists say it.
+    pub reading: ListReading,
+    /// The column that pieces come from unless they say otherwise: that of the command line, or of the only cut list.
     main: Option<Main>,
-    /// The folder of the cut list, from which the files it names are found.
-    folder: PathBuf,
-    /// The cut list's text, then those of the command line.
+    /// The folders of the cut lists, from which the files they name are found.
+    folders: Vec<PathBuf>,
+    /// The cut lists' texts, then those of the command line.
     texts: Vec<Text>,
 }
 
 impl Pieces {
-    /// Reads a cut list, if there is one, and the layouts and pieces of the command line.
-    pub fn read(list: Option<&Path>, layouts: &[String], arguments: &[String]) -> Result<Pieces, Failure> {
+    /// Reads the cut lists, and the layouts, pieces and checks of the command line.
+    pub fn read(given: &Given) -> Result<Pieces, Failure> {
         let mut pieces = Pieces {
             wanted: Wanted::default(),
             title: None,
             unit: Unit::default(),
+            reading: ListReading::default(),
             main: None,
-            folder: PathBuf::new(),
+            folders: Vec::new(),
             texts: Vec::new(),
         };
-        if let Some(path) = list {
-            let text = Text { name: Some(path.display().to_string()), text: read_list(path)? };
-            let list = CutList::parse(&text.text, 0).map_err(|error| Failure::text_error(&text, error))?;
-            pieces.folder = path.parent().map(Path::to_owned).unwrap_or_default();
-            (pieces.wanted, pieces.title, pieces.unit, pieces.main) = (list.wanted, list.title, list.unit, list.column);
-            pieces.texts.push(text);
+        for path in given.lists {
+            pieces.add_list(path, given.lists.len() == 1 || given.column.is_some())?;
         }
-        for argument in layouts {
+        if let Some(column) = given.column {
+            pieces.main = Some(Main { column: ColumnRef::parse(column), span: 0..column.len() });
+        }
+        for argument in given.layouts {
             let layout = pieces.argument(argument, Layout::parse)?;
             pieces.wanted.add_layout(layout, true);
         }
-        for argument in arguments {
+        for argument in given.pieces {
             let piece = pieces.argument(argument, Piece::parse)?;
             pieces.wanted.pieces.push(piece);
         }
+        for argument in given.checks {
+            let origin = pieces.texts.len();
+            let (of, check) = pieces.argument(argument, Check::parse)?;
+            pieces.add_check(of, check, origin);
+        }
         Ok(pieces)
+    }
+
+    /// Adds what a cut list wants. Where it is one of several, the column it names is that of its own pieces.
+    fn add_list(&mut self, path: &Path, is_main: bool) -> Result<(), Failure> {
+        let name = path.display().to_string();
+        let text = Text { name: Some(name.clone()), text: read_list(path)? };
+        let mut list = CutList::parse(&text.text, self.texts.len()).map_err(|error| Failure::text_error(&text, error))?;
+        if !self.texts.is_empty() && list.unit != self.unit {
+            let message = format!("{name} counts positions in another unit than the cut lists before it");
+            return Err(Failure::usage(message, "give all of them the same `unit`, or run them apart"));
+        }
+        if self.wanted.unique.is_some() && list.wanted.unique.is_some() {
+            let message = format!("{name} says what must be unique together, as does a cut list before it");
+            return Err(Failure::usage(message, "keep one of them"));
+        }
+        match list.column.take() {
+            Some(main) if is_main => self.main = Some(main),
+            Some(main) => {
+                for piece in &mut list.wanted.pieces {
+                    if let Source::Take { of: of @ None, of_span, .. } = &mut piece.source {
+                        (*of, *of_span) = (Some(main.column.clone()), main.span.clone());
+                    }
+                }
+            }
+            None => {}
+        }
+        let layouts = self.wanted.layouts.len();
+        for piece in &mut list.wanted.pieces {
+            if let Source::Field { layout, .. } = &mut piece.source {
+                *layout += layouts;
+            }
+        }
+        let Wanted { pieces, layouts, proofs, keep, unique } = list.wanted;
+        self.wanted.pieces.extend(pieces);
+        self.wanted.layouts.extend(layouts);
+        self.wanted.proofs.extend(proofs);
+        self.wanted.keep.extend(keep);
+        self.wanted.unique = self.wanted.unique.take().or(unique);
+        self.unit = list.unit;
+        self.title = self.title.take().or(list.title);
+        let ListReading { delimiter, encoding, header, ragged } = list.reading;
+        let all = &mut self.reading;
+        all.delimiter = all.delimiter.take().or(delimiter);
+        all.encoding = all.encoding.take().or(encoding);
+        all.header = all.header.or(header);
+        all.ragged = all.ragged.or(ragged);
+        self.folders.push(path.parent().map(Path::to_owned).unwrap_or_default());
+        self.texts.push(text);
+        Ok(())
+    }
+
+    /// Adds a check of a piece; or of a column, where no piece has the name, or where none is given.
+    fn add_check(&mut self, of: Option<(ColumnRef, Span)>, check: Check, origin: usize) {
+        let main = || self.main.as_ref().map_or("value".to_owned(), |main| main.column.to_string());
+        let name = of.as_ref().map_or_else(main, |(of, _)| of.to_string());
+        if let Some(piece) = self.wanted.pieces.iter_mut().find(|piece| piece.name == name) {
+            return piece.checks.push(check);
+        }
+        let (of, span) = of.map_or((None, 0..0), |(of, span)| (Some(of), span));
+        let mut piece = Piece::of_column(name, of, span, origin);
+        piece.checks.push(check);
+        self.wanted.pieces.push(piece);
     }
 
     /// Reads an argument, and keeps its text.
@@ -68,16 +153,16 @@ impl Pieces {
         Ok(found)
     }
 
-    /// The column that pieces come from unless they say otherwise: `argument`, or as the cut list names it.
-    pub fn main<'a>(&'a self, argument: Option<&'a ColumnRef>) -> Option<&'a ColumnRef> {
-        argument.or(self.main.as_ref().map(|main| &main.column))
+    /// The column that pieces come from unless they say otherwise.
+    pub fn main(&self) -> Option<&ColumnRef> {
+        self.main.as_ref().map(|main| &main.column)
     }
 
-    /// Binds the pieces to the columns of a table. `argument` is the column of the command line, which goes
-    /// before the cut list's.
-    pub fn bind(&self, argument: Option<&ColumnRef>, header: &Header) -> Result<Carving, Failure> {
+    /// Binds the pieces to the columns of a table. `argument` is the column of the command line, which goes before that of a cut
+    /// list.
+    pub fn bind(&self, argument: Option<&str>, header: &Header) -> Result<Carving, Failure> {
         match (argument, &self.main) {
-            (Some(argument), _) => argument.find(header).map(drop)?,
+            (Some(argument), _) => ColumnRef::parse(argument).find(header).map(drop)?,
             (None, Some(main)) => main
                 .column
                 .find(header)
@@ -85,9 +170,14 @@ impl Pieces {
                 .map_err(|error| Failure::text_error(&self.texts[0], TextError::of_column(error, main.span.clone())))?,
             (None, None) => {}
         }
-        let lists = |file: &str, column: Option<&str>| keen_notch_io::lists::read(&self.folder.join(file), column);
+        let lists = |file: &str, column: Option<&str>| {
+            // With several cut lists, the file is beside the first that has it.
+            let paths: Vec<PathBuf> = self.folders.iter().map(|folder| folder.join(file)).collect();
+            let path = paths.iter().find(|path| path.exists()).or(paths.first());
+            keen_notch_io::lists::read(path.map_or(Path::new(file), PathBuf::as_path), column)
+        };
         let setting = Setting { unit: self.unit, lists: &lists };
-        Carving::new(&self.wanted, self.main(argument), &setting, header)
+        Carving::new(&self.wanted, self.main(), &setting, header)
             .map_err(|unbound| Failure::text_error(&self.texts[unbound.origin], unbound.error))
     }
 }

@@ -4,16 +4,15 @@ use std::io::{self, IsTerminal};
 use std::path::{Path, PathBuf};
 
 use keen_notch_core::carving::Carving;
-use keen_notch_core::column::ColumnRef;
 use keen_notch_io::carve::{Job, Outs, Report, carve, measure};
 use keen_notch_io::encode;
 use keen_notch_io::faults::{FaultFile, FaultFormat};
 use keen_notch_io::sink::{self, Sink};
-use keen_notch_io::source::Reading;
 use keen_notch_io::source::input::Input;
+use keen_notch_io::source::{Ragged, Reading};
 use keen_notch_io::table::Table;
 
-use crate::args::{self, FaultArgs, RaggedArg};
+use crate::args::{self, FaultArgs};
 use crate::commands::pieces::Pieces;
 use crate::console::Console;
 use crate::draw::visible;
@@ -58,7 +57,7 @@ pub fn open(
     inputs: &[Input],
     reading: &Reading,
     pieces: &Pieces,
-    column: Option<&ColumnRef>,
+    column: Option<&str>,
     (console, quiet): (&Console, bool),
 ) -> Result<(Table, Carving), Failure> {
     let mut table = self::table(inputs, reading, console, quiet)?;
@@ -91,7 +90,7 @@ pub struct Files {
 
 impl Files {
     /// Begins to write them. `out` is the output of the rows, if one is named.
-    pub fn create(args: &FaultArgs, out: Option<&Path>, inputs: &[Input]) -> Result<Files, Failure> {
+    pub fn create(args: &FaultArgs, out: Option<&Path>, inputs: &[Input], reading: &Reading) -> Result<Files, Failure> {
         let given: Vec<&Path> =
             [out, args.offcuts.as_deref(), args.faults.as_deref(), args.summary.as_deref()].into_iter().flatten().collect();
         for (index, path) in given.iter().enumerate() {
@@ -103,8 +102,11 @@ impl Files {
                 return Err(Failure::usage(message, "give each a file of its own"));
             }
         }
-        if args.ragged == RaggedArg::SetAside && args.offcuts.is_none() {
-            return Err(Failure::usage("--ragged set-aside has no place to set rows aside", "add --offcuts FILE"));
+        if reading.ragged == Ragged::SetAside && args.offcuts.is_none() {
+            return Err(Failure::usage(
+                "rows with too few or too many cells are to be set aside, and there is no place for them",
+                "add --offcuts FILE",
+            ));
         }
         let of_faults = args.faults.as_deref().filter(|path| FaultFormat::of(path) == FaultFormat::Csv);
         [out, args.offcuts.as_deref(), of_faults].into_iter().flatten().try_for_each(encode::check_name)?;

@@ -25,7 +25,7 @@ const MOST_ROWS: usize = 40;
 /// Runs the command.
 pub fn run(args: &SurveyArgs, console: &Console) -> Result<(), Failure> {
     let inputs = inputs(std::slice::from_ref(&args.file), console)?;
-    let reading = args.reading.reading()?;
+    let reading = args.reading.reading(&Default::default())?;
     if let Some(shape) = &args.rows_of {
         return rows(args, shape, &inputs, console);
     }
@@ -71,7 +71,7 @@ fn rows(args: &SurveyArgs, shape: &str, inputs: &[Input], console: &Console) -> 
         let message = "the rows of a shape are found by reading the input twice";
         return Err(Failure::usage(message, "name a file instead of standard input"));
     }
-    let reading = args.reading.reading()?;
+    let reading = args.reading.reading(&Default::default())?;
     let progress = Progress::of(inputs, &reading.meter, args.quiet, true);
     let mut table = Table::open(inputs, &reading)?;
     let column = match args.columns.as_slice() {

@@ -134,3 +134,65 @@ fn lists_that_cannot_be_used() {
 fn several_results_need_a_place() {
     assert_snapshot!(yard("").run(&["carve", "parts.csv", "-c", "depot", "-p", "n: numbers"]).shown());
 }
+
+#[test]
+fn a_list_says_how_its_files_are_read() {
+    let yard = Yard::new();
+    yard.write("parts.csv", b"GRP-1|F\xfchrung\nHNG-2|x|y\n");
+    yard.write(
+        "list.cutlist.toml",
+        "column = '#1'\n[reading]\ndelimiter = '|'\nencoding = 'windows-1252'\nheader = false\nragged = 'keep'\n[piece.no]\ntake = 'last 1'\n",
+    );
+    let out = yard.out(&["carve", "parts.csv", "-l", "list.cutlist.toml", "-q"]);
+    assert_eq!(out, "GRP-1|Führung|1\nHNG-2|x|y|2\n");
+    let explained = yard.out(&["explain", "list.cutlist.toml", "parts.csv", "--row", "2"]);
+    assert!(explained.contains("\"2\""), "{explained}");
+    // The command line goes before it.
+    let ran = yard.run(&["carve", "parts.csv", "-l", "list.cutlist.toml", "-q", "--ragged", "stop"]);
+    assert_eq!(ran.status, 3, "{}", ran.shown());
+    yard.write("list.cutlist.toml", "[reading]\nragged = 'set-aside'\n[piece.no]\nof = '#1'\ntake = 'last 1'\n");
+    let ran = yard.run(&["carve", "parts.csv", "-l", "list.cutlist.toml", "-q"]);
+    assert!(ran.status == 2 && ran.stderr.contains("add --offcuts FILE"), "{}", ran.shown());
+}
+
+#[test]
+fn what_the_command_line_can_say_without_a_list() {
+    let yard = Yard::with("parts.csv", "part_code,crew id,site\nGRP-1,2019-7,East\nHNG-22,2020-8,West\n,x,East\n");
+    let carve = |words: &[&str]| yard.out(&[&["carve", "parts.csv", "-q", "-c", "part_code"], words].concat());
+    let both = ["-p", "no: after \"-\"", "-p", "label: build \"{no}/{crew id}\""];
+    assert_eq!(carve(&[&["--only-pieces"][..], &both].concat()), "no,label\n1,1/2019-7\n22,22/2020-8\n,/x\n");
+    assert_eq!(
+        carve(&["--without", "site,#2", "-p", "a when site: one of \"East\": first 3", "-p", "b when contains \"22\": last 2"]),
+        "part_code,a,b\nGRP-1,GRP,\nHNG-22,,22\n,,\n"
+    );
+    assert_snapshot!(
+        yard.run(&["check", "parts.csv", "-c", "part_code", "--check", "length 5", "--check", "site: one of \"East\""]).shown()
+    );
+    let piece = ["check", "parts.csv", "-p", "no of part_code: after \"-\"", "--check", "no: length 1"];
+    let ran = yard.run(&piece);
+    assert!(ran.status == 1 && ran.stdout.contains("no   part_code   length 1   1 "), "{}", ran.shown());
+    let wrong = yard.run(&["check", "parts.csv", "--check", "sit: digits"]);
+    assert_snapshot!(wrong.shown());
+    assert_eq!(yard.run(&["check", "parts.csv"]).status, 2);
+    let explained = yard.run(&["explain", "parts.csv", "-c", "part_code", "-p", "no: after \"-\"", "--row", "2"]);
+    assert_snapshot!(explained.shown());
+}
+
+#[test]
+fn several_lists_are_put_together() {
+    let yard = Yard::with("parts.csv", "part_code,crew_id\nGRP-1,2019-7\n");
+    std::fs::create_dir(yard.path().join("lists")).unwrap();
+    yard.write("lists/years.csv", "year\n2019\n");
+    yard.write(
+        "parts.cutlist.toml",
+        "column = 'part_code'\n[piece.no]\ntake = 'after \"-\"'\n[layout.part_code]\nform = '<family>-<n digits>'\n",
+    );
+    yard.write("lists/crew.cutlist.toml", "column = 'crew_id'\n[piece.year]\ntake = 'first 4'\ncheck = 'listed in \"years.csv\"'\n[layout.crew_id]\nform = '<y 4 digits>-<k>'\n");
+    let both = ["-l", "parts.cutlist.toml", "-l", "lists/crew.cutlist.toml"];
+    let out = yard.out(&[&["carve", "parts.csv", "-q"][..], &both].concat());
+    assert_eq!(out, "part_code,crew_id,family,n,no,y,k,year\nGRP-1,2019-7,GRP,1,1,2019,7,2019\n");
+    assert!(yard.out(&[&["check", "parts.csv"][..], &both].concat()).contains("3 checks: nothing is wrong"));
+    yard.write("bytes.cutlist.toml", "unit = 'bytes'\n[piece.a]\nof = 'crew_id'\ntake = 'length'\n");
+    let ran = yard.run(&["carve", "parts.csv", "-l", "parts.cutlist.toml", "-l", "bytes.cutlist.toml"]);
+    assert!(ran.status == 2 && ran.stderr.contains("another unit"), "{}", ran.shown());
+}

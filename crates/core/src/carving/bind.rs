@@ -310,7 +310,7 @@ struct Binder<'a> {
 }
 
 /// Refuses lengths that no text can have together.
-fn lengths_agree(checks: &[Check]) -> Result<(), TextError> {
+fn lengths_agree(checks: &[Check]) -> Result<(), Unbound> {
     let lengths = checks.iter().filter_map(|check| match check.condition.kind {
         ConditionKind::Length { from, to } if !check.condition.negated => Some((check, from, to.unwrap_or(usize::MAX))),
         _ => None,
@@ -320,7 +320,8 @@ fn lengths_agree(checks: &[Check]) -> Result<(), TextError> {
         if let Some((other, ..)) = lengths[..index].iter().find(|(_, other_from, other_to)| from > other_to || other_from > to)
         {
             let help = format!("keep this or `{}`", other.words);
-            return Err(TextError::new("no text can have both lengths", check.span.clone(), help));
+            let error = TextError::new("no text can have both lengths", check.span.clone(), help);
+            return Err(Unbound { origin: check.origin, error });
         }
     }
     Ok(())
@@ -349,7 +350,7 @@ impl Binder<'_> {
                 return refused(format!("two pieces are called {}", piece.name), "give each piece a name of its own");
             }
             let is_column = matches!(self.header, Header::Names(names) if names.contains(&piece.name));
-            if is_column && !piece.replace {
+            if is_column && !piece.replace && !piece.hidden {
                 let help = format!(
                     "use another name, such as {}_cut; in a cut list, `replace = true` puts it in the column's place",
                     piece.name
@@ -417,8 +418,9 @@ impl Binder<'_> {
                 Some(WhenPlan { column: column.map_err(refused)?, condition })
             }
         };
-        lengths_agree(&piece.checks).map_err(refused)?;
-        let checks = piece.checks.iter().map(|check| self.check(check).map_err(refused));
+        lengths_agree(&piece.checks)?;
+        let checks =
+            piece.checks.iter().map(|check| self.check(check).map_err(|error| Unbound { origin: check.origin, error }));
         let checks = checks.collect::<Result<Vec<_>, Unbound>>()?;
         let replaces = if piece.replace { Some(self.replaced(piece).map_err(refused)?) } else { None };
         let asks_missing = asks_missing(piece);

@@ -37,6 +37,35 @@ pub(super) struct File {
     pub(super) proof: IndexMap<Spanned<String>, Spanned<String>>,
     /// Which rows are kept, and what must be unique among them.
     pub(super) rows: Option<RowsEntry>,
+    /// How the files are read that the list is for; what the command line says goes before it.
+    #[serde(default)]
+    pub(super) reading: Reading,
+}
+
+/// How the files are read that a cut list is for, as far as it says that.
+#[derive(Debug, Clone, Default, PartialEq, Eq, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Reading {
+    /// What is between two cells: one ASCII character, or tab.
+    pub delimiter: Option<String>,
+    /// What the text is written in, if not UTF-8, such as windows-1252.
+    pub encoding: Option<String>,
+    /// Whether the first row holds the names of the columns.
+    pub header: Option<bool>,
+    /// What becomes of rows with too few or too many cells.
+    pub ragged: Option<RaggedRows>,
+}
+
+/// What becomes of rows with too few or too many cells.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Deserialize, JsonSchema)]
+#[serde(rename_all = "kebab-case")]
+pub enum RaggedRows {
+    /// The run ends with an error.
+    Stop,
+    /// They are kept.
+    Keep,
+    /// They are set aside with the rows that have faults.
+    SetAside,
 }
 
 /// One piece: taken from a column by a phrase, or built of other pieces and columns.

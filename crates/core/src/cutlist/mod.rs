@@ -1,9 +1,9 @@
 //! Cut lists: TOML files with pieces, checks and layouts.
 
-mod build;
 mod file;
 mod place;
 mod read;
 
 pub use file::schema;
+pub use file::{RaggedRows, Reading};
 pub use read::{CutList, Main};

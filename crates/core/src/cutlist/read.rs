@@ -4,9 +4,9 @@ use std::ops::Range;
 
 use toml::Spanned;
 
-use super::build;
-use super::file::{File, LayoutEntry, PieceEntry};
+use super::file::{File, LayoutEntry, PieceEntry, Reading};
 use super::place::text_place;
+use crate::build;
 use crate::column::ColumnRef;
 use crate::layout::{Form, Layout};
 use crate::phrase::Phrase;
@@ -29,6 +29,8 @@ pub struct CutList {
     pub column: Option<Main>,
     /// What positions and widths count.
     pub unit: Unit,
+    /// How the files are read that it is for.
+    pub reading: Reading,
     /// What is wanted: the pieces of layouts first, then the others in the order of the file.
     pub wanted: Wanted,
 }
@@ -80,7 +82,7 @@ impl CutList {
             wanted.unique = (!of.is_empty()).then_some(UniqueTogether { of, origin });
         }
         let column = keys.column.map(|column| Main { column: ColumnRef::parse(column.get_ref()), span: column.span() });
-        Ok(CutList { title: keys.title, column, unit: keys.unit, wanted })
+        Ok(CutList { title: keys.title, column, unit: keys.unit, reading: keys.reading, wanted })
     }
 }
 
@@ -182,28 +184,14 @@ impl Reader<'_> {
 
     /// `CONDITION`, or `COLUMN: CONDITION`.
     fn when(&self, when: &Spanned<String>) -> Result<When, TextError> {
-        let text = when.get_ref();
-        let place = text_place(self.file, &when.span());
-        // Outside of quotes and slashes, no condition has a colon.
-        let colon = match Condition::parse(text) {
-            Ok(_) => None,
-            Err(_) => colon_after_column(text),
-        };
-        let (column, start) = match colon {
-            Some(colon) => (Some(ColumnRef::parse(&text[..colon])), colon + 1),
-            None => (None, 0),
-        };
-        let start = text.len() - text[start..].trim_start().len();
-        let condition = Condition::parse(&text[start..]).map_err(|error| place.error(TextError::from(error).moved(start)))?;
-        let column_span = place.span(&(0..text[..colon.unwrap_or(0)].trim_end().len()));
-        Ok(When { column, column_span, condition, span: place.span(&(start..text.len())) })
+        When::parse(when.get_ref(), &text_place(self.file, &when.span()))
     }
 
     fn checks(&self, entry: &PieceEntry) -> Result<Vec<Check>, TextError> {
         let check = |text: &Spanned<String>, only_warns| {
             let place = text_place(self.file, &text.span());
             let condition = Condition::parse(text.get_ref()).map_err(|error| place.error(error))?;
-            Ok(Check { condition, words: text.get_ref().clone(), only_warns, span: text.span() })
+            Ok(Check { condition, words: text.get_ref().clone(), only_warns, origin: self.origin, span: text.span() })
         };
         let checks = entry.check.iter().map(|text| check(text, false));
         let checks =
@@ -217,16 +205,6 @@ impl Reader<'_> {
         }
         Ok(checks)
     }
-}
-
-/// The colon after a column's name, bare or quoted.
-fn colon_after_column(text: &str) -> Option<usize> {
-    let start = text.len() - text.trim_start().len();
-    let after_name = match crate::phrase::text_at(text, start) {
-        Ok((_, end)) if text[start..].starts_with(['"', '\'']) => end,
-        _ => start,
-    };
-    text[after_name..].find(':').map(|colon| after_name + colon)
 }
 
 /// What `columns` and `rows` say.

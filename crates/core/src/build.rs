@@ -5,7 +5,7 @@ use crate::piece::BuildPart;
 use crate::text_error::TextError;
 
 /// Reads a built text. Spans are in `text`.
-pub(super) fn parts(text: &str) -> Result<Vec<BuildPart>, TextError> {
+pub(crate) fn parts(text: &str) -> Result<Vec<BuildPart>, TextError> {
     let mut parts = Vec::new();
     let mut plain = String::new();
     let mut at = 0;

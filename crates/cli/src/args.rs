@@ -177,6 +177,16 @@ pub enum RaggedArg {
     SetAside,
 }
 
+impl From<&RaggedArg> for Ragged {
+    fn from(ragged: &RaggedArg) -> Ragged {
+        match ragged {
+            RaggedArg::Stop => Ragged::Stop,
+            RaggedArg::Keep => Ragged::Keep,
+            RaggedArg::SetAside => Ragged::SetAside,
+        }
+    }
+}
+
 const PHRASES: &str = r#"Examples:
   keen-notch carve parts.csv -c part_code -p 'family: first 3' -p 'grade: trim then last 4'
   keen-notch carve crew.csv -p 'number of crew_id: section 2 by "-" then pad left to 6 with "0"' -o cut.csv
@@ -310,6 +320,9 @@ pub struct ExplainArgs {
     /// The row that is on this line of the file
     #[arg(long, value_name = "N")]
     pub line: Option<u64>,
+    /// Rows with too few or too many cells: stop there [default], or keep them
+    #[arg(long, value_name = "WHAT", hide_possible_values = true)]
+    pub ragged: Option<RaggedArg>,
     #[command(flatten)]
     pub reading: ReadingArgs,
 }
@@ -379,12 +392,7 @@ impl FaultArgs {
     /// How tables are read: as the arguments say it, and else as a cut list does.
     pub fn reading(&self, reading: &ReadingArgs, list: &ListReading) -> Result<Reading, keen_notch_io::Error> {
         let mut reading = reading.reading(list)?;
-        match self.ragged {
-            None => {}
-            Some(RaggedArg::Stop) => reading.ragged = Ragged::Stop,
-            Some(RaggedArg::Keep) => reading.ragged = Ragged::Keep,
-            Some(RaggedArg::SetAside) => reading.ragged = Ragged::SetAside,
-        }
+        self.ragged.iter().for_each(|ragged| reading.ragged = ragged.into());
         Ok(reading)
     }
 }

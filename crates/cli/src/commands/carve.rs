@@ -12,6 +12,7 @@ use crate::args::CarveArgs;
 use crate::commands::pieces::{Given, Pieces};
 use crate::commands::run::{self, Files};
 use crate::console::Console;
+use crate::draw::again::Again;
 use crate::draw::style::{self, paint};
 use crate::draw::{hints, preview, summary};
 use crate::exit::Exit;
@@ -46,7 +47,7 @@ pub fn run(args: &CarveArgs, console: &Console) -> Result<Exit, Failure> {
     let originals = originals(args, &header)?;
     let mut job = Job::new(carving, &header, &originals, shown)
         .with_delimiter(delimiter)
-        .with_diagnostics(Diagnostics::new(&pieces.wanted.pieces))
+        .with_diagnostics(Diagnostics::new(&pieces.wanted.pieces).with_today(run::today()))
         .with_threads(args.threads.count());
     if let Some(title) = &args.file_column {
         if job.titles().contains(title) {
@@ -78,9 +79,18 @@ pub fn run(args: &CarveArgs, console: &Console) -> Result<Exit, Failure> {
         }
         stdout.flush()?;
     }
+    let again = Again {
+        inputs: &inputs,
+        lists: &args.lists,
+        pieces: &args.pieces,
+        column: args.column.as_deref(),
+        reading: &args.reading,
+        ragged: args.faults.ragged,
+        of_lists: &pieces.reading,
+    };
     if !args.quiet {
         summary::draw(&report, &job, &header, console.width).iter().for_each(|line| console.note(line));
-        hints::draw(&report, console.width).iter().for_each(|line| console.note(line));
+        hints::draw(&report, &job, &header, &pieces, &again, console.width).iter().for_each(|line| console.note(line));
         let out = args.out.as_deref();
         run::outcome(&report, &inputs, out, is_kept, &args.faults).iter().for_each(|line| console.note(line));
         if refused {

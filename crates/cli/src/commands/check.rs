@@ -11,6 +11,7 @@ use crate::args::CheckArgs;
 use crate::commands::pieces::{Given, Pieces};
 use crate::commands::run::{self, Files};
 use crate::console::Console;
+use crate::draw::again::Again;
 use crate::draw::style::{self, paint};
 use crate::draw::{faults, hints, summary, visible};
 use crate::exit::Exit;
@@ -35,7 +36,7 @@ pub fn run(args: &CheckArgs, console: &Console) -> Result<Exit, Failure> {
     let job = Job::new(carving, &header, &[], 0)
         .without_rows()
         .with_samples(args.rows)
-        .with_diagnostics(Diagnostics::new(&pieces.wanted.pieces))
+        .with_diagnostics(Diagnostics::new(&pieces.wanted.pieces).with_today(run::today()))
         .with_threads(args.threads.count());
     let asked = job.checks().iter().filter(|check| !check.is_implied).count();
     if asked == 0 {
@@ -47,6 +48,15 @@ pub fn run(args: &CheckArgs, console: &Console) -> Result<Exit, Failure> {
     let report = files.carve(&mut table, &job, &mut Stream::new("nowhere", io::sink()))?;
     drop(progress);
     files.finish(None, &summary::json(&report, &job, &header))?;
+    let again = Again {
+        inputs: &inputs,
+        lists: &args.lists,
+        pieces: &args.pieces,
+        column: args.column.as_deref(),
+        reading: &args.reading,
+        ragged: args.faults.ragged,
+        of_lists: &pieces.reading,
+    };
     if !args.quiet {
         // Where standard output is one of the outputs, what people read goes beside it.
         let mut out: Box<dyn Write> = match run::writes_to_standard_output(&args.faults) {
@@ -80,7 +90,7 @@ pub fn run(args: &CheckArgs, console: &Console) -> Result<Exit, Failure> {
             if !report.hints.is_empty() {
                 writeln!(out)?;
             }
-            for line in hints::draw(&report, console.width) {
+            for line in hints::draw(&report, &job, &header, &pieces, &again, console.width) {
                 writeln!(out, "{line}")?;
             }
             writeln!(out)?;

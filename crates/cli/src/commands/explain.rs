@@ -36,7 +36,9 @@ pub fn run(args: &ExplainArgs, console: &Console) -> Result<(), Failure> {
         }
         None => list(&pieces, console.width),
         Some(file) => {
-            let mut table = super::run::table(&[args::input(file)], &args.reading.reading(&pieces.reading)?, console, false)?;
+            let mut reading = args.reading.reading(&pieces.reading)?;
+            args.ragged.iter().for_each(|ragged| reading.ragged = ragged.into());
+            let mut table = super::run::table(&[args::input(file)], &reading, console, false)?;
             let carving = pieces.bind(column, &table.header)?;
             row(args, &pieces, &carving, &mut table, console.width)?
         }

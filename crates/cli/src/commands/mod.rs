@@ -7,7 +7,7 @@ mod draft;
 mod explain;
 mod gauge;
 mod phrases;
-mod pieces;
+pub mod pieces;
 mod run;
 mod survey;
 

@@ -153,6 +153,12 @@ impl Pieces {
         Ok(found)
     }
 
+    /// The cut list that a piece is declared in, if it is one.
+    pub fn list_of(&self, piece: usize) -> Option<&str> {
+        let piece = self.wanted.pieces.get(piece)?;
+        self.texts.get(piece.origin)?.name.as_deref()
+    }
+
     /// The column that pieces come from unless they say otherwise.
     pub fn main(&self) -> Option<&ColumnRef> {
         self.main.as_ref().map(|main| &main.column)

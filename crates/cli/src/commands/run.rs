@@ -31,6 +31,11 @@ pub fn inputs(files: &[PathBuf], console: &Console) -> Result<Vec<Input>, Failur
     Ok(inputs)
 }
 
+/// What day it is here, as ISO 8601.
+pub fn today() -> String {
+    jiff::Zoned::now().date().to_string()
+}
+
 /// What the inputs are called in one line.
 pub fn names(inputs: &[Input]) -> String {
     let names: Vec<_> = inputs.iter().map(Input::name).collect();

@@ -1,13 +1,16 @@
 //! Hints: what was seen, in which rows, and what to do about it.
 
-use keen_notch_core::diagnostics::Fix;
-use keen_notch_io::carve::Report;
+use keen_notch_core::column::Header;
+use keen_notch_core::diagnostics::{Fix, Hint};
+use keen_notch_io::carve::{Job, Report};
 
+use super::again::Again;
 use super::style::{self, paint};
 use super::visible;
+use crate::commands::pieces::Pieces;
 
-/// Draws the hints of a run.
-pub fn draw(report: &Report, width: usize) -> Vec<String> {
+/// Draws the hints of a run: each with a command to paste, where there is one.
+pub fn draw(report: &Report, job: &Job, header: &Header, pieces: &Pieces, again: &Again, width: usize) -> Vec<String> {
     let mut lines = Vec::new();
     for hint in &report.hints {
         let rows = super::rows::in_brackets(report, &hint.rows);
@@ -15,17 +18,40 @@ pub fn draw(report: &Report, width: usize) -> Vec<String> {
         let options = textwrap::Options::new(width).initial_indent("hint: ").subsequent_indent("      ");
         let seen = textwrap::fill(&words, options);
         lines.push(seen.replacen("hint:", &paint(style::LOOK, "hint:"), 1));
-        lines.push(format!("      {}", paint(style::HELP, visible::without_controls(&fix(&hint.fix)))));
+        let fix = fix(hint, report, job, header, pieces, again);
+        lines.extend(fix.iter().map(|line| format!("      {}", paint(style::HELP, visible::without_controls(line)))));
     }
     lines
 }
 
-/// What to do about it, in one line.
-fn fix(fix: &Fix) -> String {
-    match fix {
-        Fix::Piece(text) | Fix::Words(text) => text.clone(),
-        Fix::LookAtRow(row) => format!("look at the row: explain CUTLIST FILE --row {row}"),
-        Fix::DoubtTheCheck(_) => "is the check right? Look at one of the rows with explain".to_owned(),
-        _ => String::new(),
+/// What to do about it: where to write what, and a command that shows what comes of it.
+fn fix(hint: &Hint, report: &Report, job: &Job, header: &Header, pieces: &Pieces, again: &Again) -> Vec<String> {
+    let row = hint.rows.first().copied().unwrap_or(1);
+    match &hint.fix {
+        Fix::Piece { piece, phrase } => {
+            let name = job.carving().name(*piece);
+            let column = job.carving().column(*piece).map_or(String::new(), |column| header.title(column));
+            let of_list = pieces.list_of(*piece).map(|list| {
+                let text = if phrase.contains('\'') { serde_json::json!(phrase).to_string() } else { format!("'{phrase}'") };
+                format!("in {list}, under [piece.{}]: take = {text}", key(name))
+            });
+            let tried = again.explain_phrase(report, (name, &column), phrase, row);
+            let alone = || format!("take {name} by: {phrase}");
+            let lines: Vec<String> = of_list.into_iter().chain(tried).collect();
+            if lines.is_empty() { vec![alone()] } else { lines }
+        }
+        Fix::Words(text) => vec![text.clone()],
+        Fix::LookAtRow(row) => vec![again.explain_row(report, *row).unwrap_or_else(|| format!("look at row {row}"))],
+        Fix::DoubtTheCheck(row) => {
+            let shown = again.explain_row(report, *row).unwrap_or_else(|| format!("look at row {row}"));
+            vec!["is the check right? This shows one of the rows:".to_owned(), shown]
+        }
+        _ => Vec::new(),
     }
+}
+
+/// A name as a key of a cut list.
+fn key(name: &str) -> String {
+    let is_bare = !name.is_empty() && name.chars().all(|c| c.is_ascii_alphanumeric() || "-_".contains(c));
+    if is_bare { name.to_owned() } else { serde_json::json!(name).to_string() }
 }

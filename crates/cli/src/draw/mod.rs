@@ -1,5 +1,6 @@
 //! What people see: tables, the ruler, and characters made visible.
 
+pub mod again;
 pub mod bar;
 pub mod faults;
 pub mod hints;

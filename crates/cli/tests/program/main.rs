@@ -9,6 +9,7 @@ mod draft;
 mod errors;
 mod explain;
 mod gauge;
+mod hints;
 mod outputs;
 mod phrases;
 mod survey;

@@ -42,6 +42,12 @@ impl Yard {
         fs::read_to_string(self.0.path().join(name)).unwrap()
     }
 
+    /// What a run that succeeded wrote to a file; nothing where there is none.
+    pub fn read_or(&self, ran: &Ran, name: &str) -> String {
+        assert!(ran.status < 2, "{}", ran.shown());
+        fs::read_to_string(self.0.path().join(name)).unwrap_or_default()
+    }
+
     pub fn path(&self) -> &std::path::Path {
         self.0.path()
     }

@@ -1,19 +1,24 @@
 //! Diagnostics: what was observed in a run that its summary does not say, with the rows and a fix to paste.
 
 mod digits;
+mod numbers;
+mod outline;
 mod phrase;
 mod piece;
 
 use std::collections::BTreeMap;
 
 pub use piece::{Observed, note_looks};
-use piece::{PieceDiagnostics, append_all};
+use piece::{PieceDiagnostics, WithExample, append_all};
 
 use crate::batch::Texts;
 use crate::layout::{Expected, Fits, LayoutPlan};
+use crate::phrase::Phrase;
 use crate::piece::Piece;
+use crate::program::{Program, Scratch};
 use crate::sightings::{ROWS, Sightings};
 use crate::text::look_alikes::{digit_of, looks_like};
+use crate::text::unit::Unit;
 use crate::text::{characters, names};
 
 /// The most hints that are given.
@@ -38,8 +43,13 @@ pub struct Hint {
 #[derive(Debug, Clone, PartialEq, Eq)]
 #[non_exhaustive]
 pub enum Fix {
-    /// Take a piece by another phrase: the piece as it is declared, to be pasted.
-    Piece(String),
+    /// Take a piece by another phrase.
+    Piece {
+        /// The piece, by its index.
+        piece: usize,
+        /// The phrase.
+        phrase: String,
+    },
     /// Something else, in one line.
     Words(String),
     /// Look at what a row gives, step by step.
@@ -68,12 +78,14 @@ pub enum Fix {
 /// diagnostics.observe(0, Observed { values: codes.texts(), looks: &looks, results: &results, number: &number });
 /// let hints = diagnostics.hints(500, &[]);
 /// assert_eq!(hints[0].rows, [8]);
-/// assert_eq!(hints[0].fix, Fix::Piece("digit: trim then last 1".to_owned()));
+/// assert_eq!(hints[0].fix, Fix::Piece { piece: 0, phrase: "trim then last 1".to_owned() });
 /// # Ok::<(), Box<dyn std::error::Error>>(())
 /// ```
 #[derive(Debug, Clone, Default)]
 pub struct Diagnostics {
     pieces: Vec<PieceDiagnostics>,
+    /// The day of the run, as ISO 8601; empty where that is not said.
+    today: String,
     /// Characters at which a layout did not fit that look like what it wanted: (what it is, what was wanted).
     in_layouts: BTreeMap<(char, char), Sightings>,
 }
@@ -81,7 +93,21 @@ pub struct Diagnostics {
 impl Diagnostics {
     /// Nothing observed so far of some pieces.
     pub fn new(pieces: &[Piece]) -> Diagnostics {
-        Diagnostics { pieces: pieces.iter().map(PieceDiagnostics::new).collect(), in_layouts: BTreeMap::new() }
+        let pieces = pieces.iter().map(PieceDiagnostics::new).collect();
+        Diagnostics { pieces, today: String::new(), in_layouts: BTreeMap::new() }
+    }
+
+    /// The same diagnostics, which know what day it is, as ISO 8601: dates after it are worth a hint.
+    pub fn with_today(mut self, today: impl Into<String>) -> Diagnostics {
+        self.today = today.into();
+        let year = self.today.get(..4).and_then(|year| year.parse::<i32>().ok()).unwrap_or(2068);
+        self.pieces.iter_mut().for_each(|piece| piece.hundred_years_ago = year - 99);
+        self
+    }
+
+    /// Whether values are kept to compare others with: those that come later in a run need not be.
+    pub fn take_samples(&mut self, takes: bool) {
+        self.pieces.iter_mut().for_each(|piece| piece.takes_sample = takes);
     }
 
     /// The number of pieces observed.
@@ -91,7 +117,7 @@ impl Diagnostics {
 
     /// Observes a piece in a batch of rows.
     pub fn observe(&mut self, piece: usize, observed: Observed) {
-        self.pieces[piece].observe(observed);
+        self.pieces[piece].observe(&self.today, observed);
     }
 
     /// Observes at which characters values do not fit their layout.
@@ -106,7 +132,16 @@ impl Diagnostics {
                 Expected::Character(wanted) => plain.filter(|plain| wanted.chars().eq([*plain])),
                 Expected::OfField(..) | Expected::End => None,
             });
-            if let Some(wanted) = wanted {
+            let fixed = |wanted: char| match wanted.is_ascii_digit() {
+                true => {
+                    let at = characters::ranges(value).nth(plan.stopped_at(unfit)).unwrap_or(value.len()..value.len());
+                    format!("{}{wanted}{}", &value[..at.start], &value[at.end..])
+                }
+                // What divides a value is often the same all through it.
+                false => value.replace(found, wanted.encode_utf8(&mut [0; 4])),
+            };
+            // Only where the whole value fits then.
+            if let Some(wanted) = wanted.filter(|wanted| plan.fit(&fixed(*wanted)).is_ok()) {
                 self.in_layouts.entry((found, wanted)).or_default().note(number(unfit.row as usize));
             }
         }
@@ -118,12 +153,6 @@ impl Diagnostics {
             piece.append(later, offset);
         }
         append_all(&mut self.in_layouts, &later.in_layouts, offset);
-    }
-
-    /// Forgets what was observed.
-    pub fn clear(&mut self) {
-        self.pieces.iter_mut().for_each(PieceDiagnostics::clear);
-        self.in_layouts.clear();
     }
 
     /// The hints after a run of `rows` rows, the most useful first. `checks` are the checks by what they are
@@ -139,7 +168,9 @@ impl Diagnostics {
                 });
             }
         }
-        let each = |kind: fn(&PieceDiagnostics, u64) -> Vec<Hint>| self.pieces.iter().flat_map(move |piece| kind(piece, rows));
+        let each = |kind: fn(&PieceDiagnostics, usize, u64) -> Vec<Hint>| {
+            self.pieces.iter().enumerate().flat_map(move |(index, piece)| kind(piece, index, rows))
+        };
         hints.extend(each(PieceDiagnostics::spaces));
         hints.extend(self.look_alikes());
         hints.extend(self.in_layouts.iter().map(|((found, wanted), seen)| Hint {
@@ -152,9 +183,14 @@ impl Diagnostics {
             rows: seen.rows.clone(),
             fix: Fix::Words(format!("fix the data: {} should be \"{wanted}\"", named(*found))),
         }));
-        for kind in
-            [PieceDiagnostics::letters, PieceDiagnostics::other_case, PieceDiagnostics::lost_zeros, PieceDiagnostics::few]
-        {
+        for kind in [
+            PieceDiagnostics::letters,
+            PieceDiagnostics::other_case,
+            PieceDiagnostics::whole_numbers,
+            PieceDiagnostics::dates_after_today,
+            PieceDiagnostics::lost_zeros,
+            PieceDiagnostics::few,
+        ] {
             hints.extend(each(kind));
         }
         hints.truncate(MOST);
@@ -163,22 +199,26 @@ impl Diagnostics {
 
     /// Look-alikes of markers, told once for all pieces that they hide the same marker from.
     fn look_alikes(&self) -> Vec<Hint> {
-        let mut told: BTreeMap<(&str, char), (&Sightings, Vec<&PieceDiagnostics>)> = BTreeMap::new();
-        for piece in &self.pieces {
-            for ((marker, found), seen) in &piece.look_alikes {
-                let (most, pieces) = told.entry((marker, *found)).or_insert((seen, Vec::new()));
+        let mut told: BTreeMap<(&str, char), (Sightings, Vec<usize>)> = BTreeMap::new();
+        for (index, piece) in self.pieces.iter().enumerate() {
+            let many = outline::of_many(&piece.sample);
+            let mut of_piece: BTreeMap<(&str, char), Sightings> = BTreeMap::new();
+            for ((marker, found, _), known) in piece.look_alikes.iter().filter(|((.., outline), _)| many.contains(outline)) {
+                if piece.works(&piece.with_look_alike(*found), &known.value) {
+                    of_piece.entry((marker, *found)).or_default().add(&known.seen);
+                }
+            }
+            for (key, seen) in of_piece {
+                let (most, pieces) = told.entry(key).or_default();
                 if seen.count > most.count {
                     *most = seen;
                 }
-                pieces.push(piece);
+                pieces.push(index);
             }
         }
         let hints = told.into_iter().map(|((marker, found), (seen, pieces))| {
-            let names: Vec<_> = pieces.iter().map(|piece| piece.name.clone()).collect();
-            let plain = looks_like(found).unwrap_or('-');
-            let piece = pieces.first().map(|piece| {
-                format!("{}: replace \"\\u{{{:x}}}\" with \"{plain}\" then {}", piece.name, u32::from(found), piece.phrase)
-            });
+            let names: Vec<_> = pieces.iter().map(|piece| self.pieces[*piece].name.as_str()).collect();
+            let first = pieces.first().copied().unwrap_or_default();
             Hint {
                 seen: format!(
                     "{} {} instead of the marker \"{marker}\" of {}",
@@ -186,8 +226,8 @@ impl Diagnostics {
                     names::name(found),
                     names.join(", ")
                 ),
-                rows: seen.rows.clone(),
-                fix: Fix::Piece(piece.unwrap_or_default()),
+                rows: seen.rows,
+                fix: Fix::Piece { piece: first, phrase: self.pieces[first].with_look_alike(found) },
             }
         });
         hints.collect()
@@ -195,65 +235,149 @@ impl Diagnostics {
 }
 
 impl PieceDiagnostics {
-    fn spaces(&self, _rows: u64) -> Vec<Hint> {
+    fn spaces(&self, piece: usize, _rows: u64) -> Vec<Hint> {
         let Sightings { count, rows } = &self.spaces;
         hint(*count > 0, || Hint {
             seen: format!("{} with spaces at an end, and `{}` counts them for {}", values(*count), self.phrase, self.name),
             rows: rows.clone(),
-            fix: Fix::Piece(format!("{}: trim then {}", self.name, self.phrase)),
+            fix: Fix::Piece { piece, phrase: format!("trim then {}", self.phrase) },
         })
     }
 
-    fn letters(&self, rows: u64) -> Vec<Hint> {
-        let seen: u64 = self.letters.values().map(|seen| seen.count).sum();
+    fn letters(&self, piece: usize, rows: u64) -> Vec<Hint> {
+        let all: u64 = self.letters.values().map(|seen| seen.count).sum();
         // A piece is otherwise digits if nearly all of its results are.
-        if self.digits_only < seen * 4 || rows == 0 {
+        if self.digits_only < all * 4 || rows == 0 {
             return Vec::new();
         }
-        let hints = self.letters.iter().map(|(letter, seen)| Hint {
+        let many = outline::of_many(&self.sample);
+        let mut letters: BTreeMap<char, Sightings> = BTreeMap::new();
+        for ((letter, _), seen) in self.letters.iter().filter(|((_, outline), _)| many.contains(outline)) {
+            letters.entry(*letter).or_default().add(seen);
+        }
+        let are_alone = self.there == self.digits_only + all;
+        let hints = letters.into_iter().map(|(letter, seen)| Hint {
             seen: format!(
                 "{} the letter {letter} in {} where the other {} have digits",
                 have(seen.count),
                 self.name,
                 self.digits_only
             ),
-            rows: seen.rows.clone(),
-            fix: self.with_after(&format!("replace \"{letter}\" with \"{}\"", digit_of(*letter).unwrap_or('0'))),
+            rows: seen.rows,
+            fix: self.with_after(piece, &replaced(letter, are_alone)),
         });
         hints.collect()
     }
 
     /// The piece with a step after its phrase.
-    fn with_after(&self, step: &str) -> Fix {
-        match (self.phrase.as_str(), self.one_branch) {
+    fn with_after(&self, piece: usize, step: &str) -> Fix {
+        match (self.phrase.as_str(), &self.branches) {
             ("", _) => Fix::Words("fix the data".to_owned()),
-            (phrase, true) => Fix::Piece(format!("{}: {phrase} then {step}", self.name)),
-            (_, false) => Fix::Words(format!("fix the data, or put `then {step}` before the `or` of {}", self.name)),
+            (_, (first, rest)) => Fix::Piece { piece, phrase: format!("{first} then {step}{rest}") },
         }
     }
 
-    fn other_case(&self, _rows: u64) -> Vec<Hint> {
-        let hints = self.other_case.iter().map(|(marker, seen)| Hint {
-            seen: format!("the marker \"{marker}\" of {} is written in another case in {}", self.name, values(seen.count)),
-            rows: seen.rows.clone(),
-            fix: match (self.phrase.contains(&format!("\"{marker}\"")), self.phrase.as_str()) {
-                (true, phrase) => {
-                    let phrase = phrase.replace(&format!("\"{marker}\""), &format!("\"{marker}\" any case"));
-                    Fix::Piece(format!("{}: {phrase}", self.name))
-                }
-                (false, _) => Fix::Words(format!("write \"{marker}\" any case")),
-            },
+    /// The phrase with another branch after the first, made of it, for values that this gives nothing of: so the others stay as
+    /// they are.
+    fn or_else(&self, change: impl Fn(&str) -> String) -> String {
+        let (first, rest) = &self.branches;
+        format!("{first} or {}{rest}", change(first))
+    }
+
+    /// The phrase for values that have a look-alike instead of a marker.
+    fn with_look_alike(&self, found: char) -> String {
+        let plain = looks_like(found).unwrap_or('-');
+        self.or_else(|branch| format!("replace \"\\u{{{:x}}}\" with \"{plain}\" then {branch}", u32::from(found)))
+    }
+
+    /// Whether another phrase gives something else of a value than the phrase of the piece: what is offered has been tried.
+    fn works(&self, phrase: &str, value: &str) -> bool {
+        let given = |phrase: &str| {
+            let program = Program::new(&Phrase::parse(phrase).ok()?, Unit::Characters).ok()?;
+            let mut scratch = Scratch::default();
+            let cut = program.cut(value, &mut scratch);
+            cut.state.is_there().then(|| cut.text.to_owned())
+        };
+        given(phrase).is_some_and(|text| given(&self.phrase).is_none_or(|before| before != text))
+    }
+
+    fn other_case(&self, piece: usize, _rows: u64) -> Vec<Hint> {
+        let hints = self.other_case.iter().filter_map(|(marker, WithExample { seen, value })| {
+            let quoted = format!("\"{marker}\"");
+            let phrase = self.or_else(|branch| branch.replace(&quoted, &format!("{quoted} any case")));
+            self.works(&phrase, value).then(|| Hint {
+                seen: format!("the marker {quoted} of {} is written in another case in {}", self.name, values(seen.count)),
+                rows: seen.rows.clone(),
+                fix: Fix::Piece { piece, phrase },
+            })
         });
         hints.collect()
     }
 
+    /// Numbers of which only a part was taken, or none, for marks that nobody told of.
+    fn whole_numbers(&self, piece: usize, _rows: u64) -> Vec<Hint> {
+        let hints = self.whole_numbers.iter().filter_map(|(way, (seen, value, part))| {
+            let way = way.and_then(|way| numbers::WAYS.get(way));
+            let (at, words) = match self.numbers? {
+                numbers::NumberStep::Taken(at) => {
+                    let part = if part.is_empty() { "nothing".to_owned() } else { format!("\"{part}\"") };
+                    (
+                        at,
+                        format!(
+                            "{} has numbers that go on after what was taken of them, in {}: \"{value}\" gives {part}",
+                            self.name,
+                            values(seen.count)
+                        ),
+                    )
+                }
+                // A few values of another kind are no reason to read all numbers otherwise.
+                numbers::NumberStep::Plain(_) if seen.count * 2 < self.values => return None,
+                numbers::NumberStep::Plain(at) => (
+                    at,
+                    format!(
+                        "{} is missing in {} that have marks for thousands or decimals, such as \"{value}\"",
+                        self.name,
+                        values(seen.count)
+                    ),
+                ),
+            };
+            let fix = match way {
+                // What was read with a point would be read otherwise.
+                Some((example, decimal)) if *decimal == '.' || self.with_point == 0 => {
+                    let (before, after) = self.phrase.split_at_checked(at).unwrap_or((&self.phrase, ""));
+                    Fix::Piece { piece, phrase: format!("{before} like \"{example}\"{after}") }
+                }
+                _ => Fix::LookAtRow(seen.rows.first().copied().unwrap_or(1)),
+            };
+            Some(Hint { seen: words, rows: seen.rows.clone(), fix })
+        });
+        hints.collect()
+    }
+
+    /// Dates that are still to come, which years of two digits often are by mistake.
+    fn dates_after_today(&self, piece: usize, _rows: u64) -> Vec<Hint> {
+        let Sightings { count, rows } = &self.future;
+        hint(*count > 0, || Hint {
+            seen: format!("{} gives dates after today for {}", self.name, values(*count)),
+            rows: rows.clone(),
+            fix: match self.century_at.and_then(|at| self.phrase.split_at_checked(at)) {
+                Some((before, after)) => {
+                    Fix::Piece { piece, phrase: format!("{before} from {}{after}", self.hundred_years_ago) }
+                }
+                None => Fix::LookAtRow(rows.first().copied().unwrap_or(1)),
+            },
+        })
+    }
+
     /// Values of digits that are narrower than most, where most begin with zeros now and then.
-    fn lost_zeros(&self, _rows: u64) -> Vec<Hint> {
+    fn lost_zeros(&self, piece: usize, _rows: u64) -> Vec<Hint> {
         let most = self.widths.iter().enumerate().max_by_key(|(_, seen)| seen.count);
         let Some((width, most)) = most else { return Vec::new() };
         let narrower = &self.widths[..width];
         let count: u64 = narrower.iter().map(|seen| seen.count).sum();
         let zeros = self.zeros[width];
+        // Padding all values would change those that are no digits too.
+        let are_digits = self.widths.iter().map(|seen| seen.count).sum::<u64>() == self.values;
         hint(count > 0 && zeros > 0 && most.count >= count * 2, || Hint {
             seen: format!(
                 "{} of the column of {} may have lost their leading zeros: most have {width} digits",
@@ -261,13 +385,18 @@ impl PieceDiagnostics {
                 self.name
             ),
             rows: narrower.iter().flat_map(|seen| seen.rows.iter().copied()).take(ROWS).collect(),
-            fix: Fix::Piece(format!("{}: pad left to {width} with \"0\" then {}", self.name, self.phrase)),
+            fix: match are_digits {
+                true => Fix::Piece { piece, phrase: format!("pad left to {width} with \"0\" then {}", self.phrase) },
+                false => Fix::Words(format!("fix the data: fill these values up with zeros to {width} digits")),
+            },
         })
     }
 
     /// A piece that is missing or short in a few rows only.
-    fn few(&self, rows: u64) -> Vec<Hint> {
-        let explained: u64 = self.look_alikes.values().chain(self.other_case.values()).map(|seen| seen.count).sum();
+    fn few(&self, _piece: usize, rows: u64) -> Vec<Hint> {
+        let many = outline::of_many(&self.sample);
+        let told = self.look_alikes.iter().filter(|((.., outline), _)| many.contains(outline)).map(|(_, known)| known);
+        let explained: u64 = told.chain(self.other_case.values()).map(|known| known.seen.count).sum();
         let few = |seen: &Sightings| seen.count > 0 && rows >= 50 && (seen.count as f64) < FEW * rows as f64;
         let said = |what: &str, seen: &Sightings| Hint {
             seen: format!(
@@ -286,6 +415,16 @@ impl PieceDiagnostics {
 
 fn hint(holds: bool, hint: impl FnOnce() -> Hint) -> Vec<Hint> {
     if holds { vec![hint()] } else { Vec::new() }
+}
+
+/// The step that puts a digit in place of a letter that looks like it: in all results, or where others have letters in those
+/// alone that are otherwise digits.
+fn replaced(letter: char, in_all: bool) -> String {
+    let digit = digit_of(letter).unwrap_or('0');
+    match in_all {
+        true => format!("replace \"{letter}\" with \"{digit}\""),
+        false => format!("replace /^([0-9]*){letter}([0-9]*)$/ with \"${{1}}{digit}$2\""),
+    }
 }
 
 /// `1 value has`, `2 values have`
@@ -317,7 +456,7 @@ mod tests {
 
     /// What is observed of a piece, some rows at a time.
     fn observed(piece: Piece, values: &[&str], rows: usize) -> Diagnostics {
-        let mut diagnostics = Diagnostics::new(std::slice::from_ref(&piece));
+        let mut diagnostics = Diagnostics::new(std::slice::from_ref(&piece)).with_today("2025-11-25");
         let wanted = crate::piece::Wanted { pieces: vec![piece], ..crate::piece::Wanted::default() };
         let setting = Setting::new(Unit::Characters);
         let carving = Carving::new(&wanted, Some(&ColumnRef::Number(1)), &setting, &Header::Unnamed(1)).unwrap();
@@ -343,7 +482,8 @@ mod tests {
             .into_iter()
             .map(|hint| {
                 let fix = match hint.fix {
-                    Fix::Piece(text) | Fix::Words(text) => text,
+                    Fix::Piece { phrase, .. } => phrase,
+                    Fix::Words(text) => text,
                     Fix::LookAtRow(row) => format!("look at row {row}"),
                     Fix::DoubtTheCheck(row) => format!("doubt the check by row {row}"),
                 };
@@ -359,46 +499,100 @@ mod tests {
             (
                 "last 4",
                 vec!["GRP-S7K2", "GRP-S7K2  ", "  GRP-S7K2"],
-                vec!["1 value with spaces at an end, and `last 4` counts them for p [2]: p: trim then last 4"],
+                vec!["1 value with spaces at an end, and `last 4` counts them for p [2]: trim then last 4"],
             ),
             ("trim then last 4", vec!["GRP-S7K2", "GRP-S7K2  "], vec![]),
             (
                 r#"section 2 by "-""#,
                 vec!["A-1", "A–2", "A–3", "A−4"],
                 vec![
-                    r#"2 values have en dash (U+2013) instead of the marker "-" of p [2, 3]: p: replace "\u{2013}" with "-" then section 2 by "-""#,
-                    r#"1 value has minus sign (U+2212) instead of the marker "-" of p [4]: p: replace "\u{2212}" with "-" then section 2 by "-""#,
+                    r#"2 values have en dash (U+2013) instead of the marker "-" of p [2, 3]: section 2 by "-" or replace "\u{2013}" with "-" then section 2 by "-""#,
+                    r#"1 value has minus sign (U+2212) instead of the marker "-" of p [4]: section 2 by "-" or replace "\u{2212}" with "-" then section 2 by "-""#,
                 ],
             ),
             (
                 r#"after "-""#,
                 many("A-0041", "A-0O41"),
                 vec![
-                    r#"1 value has the letter O in p where the other 99 have digits [100]: p: after "-" then replace "O" with "0""#,
+                    r#"1 value has the letter O in p where the other 99 have digits [100]: after "-" then replace "O" with "0""#,
                 ],
             ),
             (
                 r#"after "-" or "none""#,
                 many("A-0041", "A-0O41"),
                 vec![
-                    r#"1 value has the letter O in p where the other 99 have digits [100]: fix the data, or put `then replace "O" with "0"` before the `or` of p"#,
+                    r#"1 value has the letter O in p where the other 99 have digits [100]: after "-" then replace "O" with "0" or "none""#,
                 ],
             ),
             (
                 r#"after "WO:""#,
                 vec!["WO:a", "wo:b"],
-                vec![r#"the marker "WO:" of p is written in another case in 1 value [2]: p: after "WO:" any case"#],
+                vec![r#"the marker "WO:" of p is written in another case in 1 value [2]: after "WO:" or after "WO:" any case"#],
             ),
             (
                 "whole",
                 vec!["00412", "10413", "00414", "412"],
                 vec![
-                    r#"1 value of the column of p may have lost their leading zeros: most have 5 digits [4]: p: pad left to 5 with "0" then whole"#,
+                    r#"1 value of the column of p may have lost their leading zeros: most have 5 digits [4]: pad left to 5 with "0" then whole"#,
                 ],
             ),
             ("char 3 then upper", many("abc", "ab"), vec!["p is missing in 1 row only, of 100 rows [100]: look at row 100"]),
             ("first 3", many("abc", "ab"), vec!["p is short in 1 row only, of 100 rows [100]: look at row 100"]),
             ("first 3", vec!["S1B", "abc", "IOU"], vec![]),
+            // A value that is otherwise unlike the others too is no code with a look-alike in it.
+            ("chars 3 to 6", many("A-0041-7", "A0B417"), vec![]),
+            (
+                r#"section 2 by "-""#,
+                many("A-0041-7", "A–2"),
+                vec!["p is missing in 1 row only, of 100 rows [100]: look at row 100"],
+            ),
+            (
+                "first 4",
+                [many("0041", "0O41"), vec!["none"]].concat(),
+                vec![
+                    r#"1 value has the letter O in p where the other 99 have digits [100]: first 4 then replace /^([0-9]*)O([0-9]*)$/ with "${1}0$2""#,
+                ],
+            ),
+            (
+                "whole",
+                vec!["00412", "10413", "00414", "412", "n/a"],
+                vec![
+                    "1 value of the column of p may have lost their leading zeros: most have 5 digits [4]: fix the data: fill these values up with zeros to 5 digits",
+                ],
+            ),
+            (
+                "number",
+                vec!["1,234.56 EUR", "7", "12,34,567", "3.11.2025"],
+                vec![
+                    r#"p has numbers that go on after what was taken of them, in 1 value: "12,34,567" gives "12" [3]: look at row 3"#,
+                    r#"p has numbers that go on after what was taken of them, in 1 value: "1,234.56 EUR" gives "1" [1]: number like "1,234.5""#,
+                ],
+            ),
+            (
+                "number then pad left to 9 with \"0\"",
+                vec!["1.234,56", "7"],
+                vec![
+                    r#"p has numbers that go on after what was taken of them, in 1 value: "1.234,56" gives "1.234" [1]: look at row 1"#,
+                ],
+            ),
+            ("trim then plain number or \"0\"", vec!["1.234,56", "7"], vec![]),
+            (
+                "plain number",
+                vec!["1.234,56", "2.000", "7,5", "n/a"],
+                vec![
+                    r#"p is missing in 2 values that have marks for thousands or decimals, such as "1.234,56" [1, 3]: look at row 1"#,
+                ],
+            ),
+            (
+                "date \"%d.%m.%y\"",
+                vec!["03.11.25", "03.11.48"],
+                vec![r#"p gives dates after today for 1 value [2]: date "%d.%m.%y" from 1926"#],
+            ),
+            (
+                "date \"%Y-%m-%d\"",
+                vec!["2025-11-24", "2025-11-25", "2025-11-26"],
+                vec!["p gives dates after today for 1 value [3]: look at row 3"],
+            ),
         ] {
             assert_eq!(hints(piece, &values), expected, "{piece}");
         }
@@ -408,7 +602,7 @@ mod tests {
     fn the_fixes_that_are_offered_can_be_pasted() {
         for hint in [hints(r#"section 2 by "-""#, &["A–2"]), hints("last 4", &["GRP  "])].concat() {
             let (_, help) = hint.split_once("]: ").unwrap();
-            assert!(Piece::parse(help, 0).is_ok(), "{help}");
+            assert!(Piece::parse(&format!("p: {help}"), 0).is_ok(), "{help}");
         }
     }
 

@@ -1,6 +1,6 @@
 //! What a phrase looks at, as far as hints go: the ends it counts from, and the texts it looks for.
 
-use crate::phrase::ast::{Body, Marker, Phrase, Position, Sides, StepKind};
+use crate::phrase::ast::{Body, DateFormat, Marker, Phrase, Position, Sides, StepKind};
 
 /// The ends of the value from which the first step counts characters.
 pub fn counted_ends(phrase: &Phrase) -> (bool, bool) {
@@ -49,4 +49,34 @@ pub fn markers(phrase: &Phrase) -> Vec<String> {
         }
     }
     texts
+}
+
+/// The first branch of a phrase, and what is written after it, as they are in the trimmed phrase.
+pub fn branches(phrase: &Phrase) -> (String, String) {
+    let text = phrase.source.trim();
+    let leading = phrase.source.len() - phrase.source.trim_start().len();
+    let end = phrase.branches.first().map_or(text.len(), |branch| branch.span.end.saturating_sub(leading));
+    let (first, rest) = text.split_at_checked(end).unwrap_or((text, ""));
+    (first.to_owned(), rest.to_owned())
+}
+
+/// The last step of the first branch, if it reads dates: how they are written.
+fn date_format(phrase: &Phrase) -> Option<&DateFormat> {
+    let Body::Steps(steps) = &phrase.branches.first()?.body else { return None };
+    match &steps.last()?.kind {
+        StepKind::Date(format) => Some(format),
+        _ => None,
+    }
+}
+
+/// Whether a phrase gives dates.
+pub fn gives_dates(phrase: &Phrase) -> bool {
+    date_format(phrase).is_some()
+}
+
+/// The byte of the trimmed phrase at which `from` and a year would come, where years have two digits and nobody said which.
+pub fn century_at(phrase: &Phrase) -> Option<usize> {
+    let format = date_format(phrase)
+        .filter(|format| format.from.is_none() && (format.text.contains("%y") || format.text.contains("%D")))?;
+    Some(format.span.end - (phrase.source.len() - phrase.source.trim_start().len()))
 }

@@ -3,7 +3,9 @@
 use std::collections::BTreeMap;
 
 use super::digits::{ENDS, LOOK, MAY_BE_DIGITS, digit_look_alike};
-use super::phrase::{counted_ends, markers};
+use super::numbers::{NumberStep, number_step, way_of, whole_number};
+use super::outline::{SAMPLE, outline};
+use super::phrase::{branches, century_at, counted_ends, gives_dates, markers};
 use pulp::{Simd, WithSimd};
 
 use crate::batch::simd::{self, ByteRange};
@@ -21,8 +23,16 @@ pub struct PieceDiagnostics {
     pub name: String,
     /// The phrase as it was written; empty where the piece comes from no phrase.
     pub phrase: String,
-    /// Whether the phrase has one branch only, so that a step can be put after it.
-    pub one_branch: bool,
+    /// The first branch of the phrase, and what is written after it: the other branches, with the `or` before them.
+    pub branches: (String, String),
+    /// What the phrase does with numbers of which nobody said how they are written.
+    pub numbers: Option<NumberStep>,
+    /// Where `from` and a year would come, where the phrase reads dates with years of two digits.
+    pub century_at: Option<usize>,
+    /// Whether the phrase gives dates.
+    pub gives_dates: bool,
+    /// Whether values are kept to compare others with.
+    pub takes_sample: bool,
     /// Whether spaces at an end of the value would be counted by the first step.
     pub counts_left: bool,
     /// The same at the other end.
@@ -31,14 +41,30 @@ pub struct PieceDiagnostics {
     pub markers: Vec<String>,
     /// Values with spaces at an end that counts.
     pub spaces: Sightings,
-    /// Characters that look like one of a marker's, where the marker was missing: (marker, look-alike).
-    pub look_alikes: BTreeMap<(String, char), Sightings>,
+    /// Characters that look like one of a marker's, where the marker was missing: marker, look-alike, and the outline of the
+    /// value with the marker's in its place.
+    pub look_alikes: BTreeMap<(String, char, String), WithExample>,
     /// Markers that were there in another case.
-    pub other_case: BTreeMap<String, Sightings>,
-    /// Results of digits but for letters that look like some.
-    pub letters: BTreeMap<char, Sightings>,
+    pub other_case: BTreeMap<String, WithExample>,
+    /// Results of digits but for letters that look like some: the first of these, and the outline of the value.
+    pub letters: BTreeMap<(char, String), Sightings>,
     /// Results of digits only.
     pub digits_only: u64,
+    /// Results.
+    pub there: u64,
+    /// Values that are not empty.
+    pub values: u64,
+    /// The first of these.
+    pub sample: Vec<String>,
+    /// Numbers that go on after what was taken of them, or that were not read, by the way in which they are written, if it is
+    /// one; with the first of them, and what was taken of that.
+    pub whole_numbers: BTreeMap<Option<usize>, (Sightings, String, String)>,
+    /// Results with a point.
+    pub with_point: u64,
+    /// Dates after today.
+    pub future: Sightings,
+    /// The year that begins the hundred years up to today's.
+    pub hundred_years_ago: i32,
     /// Values that are not empty, and gave nothing.
     pub missing: Sightings,
     /// Results that are short.
@@ -88,7 +114,11 @@ impl PieceDiagnostics {
         PieceDiagnostics {
             name: piece.name.clone(),
             phrase: phrase.source.trim().to_owned(),
-            one_branch: phrase.branches.len() == 1,
+            branches: branches(phrase),
+            numbers: number_step(phrase),
+            century_at: century_at(phrase),
+            gives_dates: gives_dates(phrase),
+            takes_sample: true,
             counts_left,
             counts_right,
             markers,
@@ -102,8 +132,19 @@ impl PieceDiagnostics {
         self.missing.append(&later.missing, offset);
         self.short.append(&later.short, offset);
         self.digits_only += later.digits_only;
-        append_all(&mut self.look_alikes, &later.look_alikes, offset);
-        append_all(&mut self.other_case, &later.other_case, offset);
+        self.there += later.there;
+        self.values += later.values;
+        self.with_point += later.with_point;
+        self.future.append(&later.future, offset);
+        let lacking = SAMPLE.saturating_sub(self.sample.len());
+        self.sample.extend(later.sample.iter().take(lacking).cloned());
+        for (way, (seen, value, part)) in &later.whole_numbers {
+            let (all, ..) =
+                self.whole_numbers.entry(*way).or_insert_with(|| (Sightings::default(), value.clone(), part.clone()));
+            all.append(seen, offset);
+        }
+        append_with_examples(&mut self.look_alikes, &later.look_alikes, offset);
+        append_with_examples(&mut self.other_case, &later.other_case, offset);
         append_all(&mut self.letters, &later.letters, offset);
         for (width, seen) in later.widths.iter().enumerate() {
             let (all, zeros) = self.width(width);
@@ -112,21 +153,22 @@ impl PieceDiagnostics {
         }
     }
 
-    /// Forgets what was seen.
-    pub fn clear(&mut self) {
-        self.spaces = Sightings::default();
-        self.missing = Sightings::default();
-        self.short = Sightings::default();
-        self.digits_only = 0;
-        self.look_alikes.clear();
-        self.other_case.clear();
-        self.letters.clear();
-        self.widths.clear();
-        self.zeros.clear();
-    }
-
     /// Observes the piece in a batch of rows: its values first, then its results.
-    pub fn observe(&mut self, Observed { values, looks, results, number }: Observed) {
+    pub fn observe(&mut self, today: &str, Observed { values, looks, results, number }: Observed) {
+        self.values += values.spans.iter().filter(|span| !span.is_empty()).count() as u64;
+        if self.takes_sample && self.sample.len() < SAMPLE {
+            let lacking = SAMPLE - self.sample.len();
+            self.sample.extend(values.iter().filter(|value| !value.is_empty()).take(lacking).map(str::to_owned));
+        }
+        if let Some(step) = self.numbers {
+            self.observe_numbers(step, values, results, number);
+        }
+        if self.gives_dates && !today.is_empty() {
+            let texts = results.texts(values);
+            let is_future =
+                |row: &usize| results.items(*row).any(|item| texts.get(item).get(..10).is_some_and(|day| day > today));
+            (0..values.len()).filter(is_future).for_each(|row| self.future.note(number(row)));
+        }
         let mut looks = looks.iter().map(|row| *row as usize).peekable();
         if looks.peek().is_some() || !results.are_filled() {
             for row in 0..values.len() {
@@ -141,24 +183,69 @@ impl PieceDiagnostics {
             _ if results.are_several() => {
                 let first = |row| results.items(row).next().and_then(|item| texts.spans.get(item)).copied().unwrap_or_default();
                 let firsts: Vec<Span> = (0..results.rows()).map(first).collect();
-                self.observe_digits(number, texts.text.as_bytes(), &firsts);
+                self.observe_digits(number, texts.text.as_bytes(), &firsts, values);
             }
             // What a cut or a check has made sure is not looked for again.
-            Some(true) if results.are_filled() => self.digits_only += values.len() as u64,
-            Some(false) => {}
-            _ => self.observe_digits(number, texts.text.as_bytes(), texts.spans),
+            Some(true) if results.are_filled() => {
+                self.digits_only += values.len() as u64;
+                self.there += values.len() as u64;
+            }
+            Some(false) => self.there += texts.spans.iter().filter(|span| !span.is_empty()).count() as u64,
+            _ => self.observe_digits(number, texts.text.as_bytes(), texts.spans, values),
+        }
+    }
+
+    /// Observes numbers that go on after what was taken of them, or that were not read.
+    // Compiled by itself: what its loops need then stays in registers.
+    #[inline(never)]
+    fn observe_numbers(&mut self, step: NumberStep, values: Texts, results: &Results, number: &dyn Fn(usize) -> u64) {
+        let texts = results.texts(values);
+        for row in 0..values.len() {
+            let value = values.get(row);
+            // A plain number has lost the zeros after its point, so the value is looked at.
+            let read = match (step, results.items(row).next()) {
+                (NumberStep::Taken(_), Some(item)) => texts.get(item),
+                (NumberStep::Plain(_), Some(_)) => value,
+                (_, None) => "",
+            };
+            self.with_point += u64::from(memchr::memchr(b'.', read.as_bytes()).is_some());
+            let (way, part) = match step {
+                NumberStep::Taken(_) => {
+                    let Some(place) =
+                        results.items(row).next().and_then(|item| results.place_before_changes(row, item, values))
+                    else {
+                        continue;
+                    };
+                    let Some(whole) = whole_number(value, place.start, place.end) else { continue };
+                    let way = way_of(whole);
+                    // Marks of which no number is made are those of dates and versions, unless they are commas.
+                    if way.is_none() && !whole.contains(',') {
+                        continue;
+                    }
+                    (way, &value[place])
+                }
+                NumberStep::Plain(_) if results.state(row).missing => match way_of(value.trim()) {
+                    Some(way) => (Some(way), ""),
+                    None => continue,
+                },
+                NumberStep::Plain(_) => continue,
+            };
+            let first = || (Sightings::default(), value.to_owned(), part.to_owned());
+            self.whole_numbers.entry(way).or_insert_with(first).0.note(number(row));
         }
     }
 
     /// Observes texts that are digits, and those that are nearly.
     // Compiled by itself: what its loops need then stays in registers.
     #[inline(never)]
-    fn observe_digits(&mut self, number: &dyn Fn(usize) -> u64, source: &[u8], texts: &[Span]) {
+    fn observe_digits(&mut self, number: &dyn Fn(usize) -> u64, source: &[u8], texts: &[Span], values: Texts) {
         // Few codes come near to digits: those are looked at by themselves.
         let mut near = Vec::new();
-        self.digits_only += simd::for_this_processor(CountDigits { source, texts, near: &mut near });
+        let (digits_only, there) = simd::for_this_processor(CountDigits { source, texts, near: &mut near });
+        self.digits_only += digits_only;
+        self.there += there;
         for row in near {
-            self.digits_only += u64::from(self.observe_letters(number(row), texts[row].bytes(source)));
+            self.digits_only += u64::from(self.observe_letters(number(row), texts[row].bytes(source), values.get(row)));
         }
     }
 
@@ -200,9 +287,10 @@ impl PieceDiagnostics {
     /// Observes a text that may be digits, or digits but for letters which look like some. Whether it is digits only.
     // Compiled by itself: what its loops need then stays in registers.
     #[inline(never)]
-    fn observe_letters(&mut self, row: u64, text: &[u8]) -> bool {
+    fn observe_letters(&mut self, row: u64, text: &[u8], value: &str) -> bool {
         if let Some(letter) = digit_look_alike(text) {
-            self.letters.entry(letter).or_default().note(row);
+            // A digit in place of a letter leaves the outline as it is.
+            note(&mut self.letters, (letter, outline(value.trim())), row);
         }
         !text.is_empty() && text.iter().all(u8::is_ascii_digit)
     }
@@ -221,17 +309,23 @@ impl PieceDiagnostics {
             if value.contains(marker.as_str()) {
                 continue;
             }
-            let found = value.chars().find(|c| looks_like(*c).is_some_and(|plain| marker.contains(plain)));
-            if let Some(found) = found {
-                self.look_alikes.entry((marker.clone(), found)).or_default().note(row);
+            // The character that hides the marker: with the plain one in its place, the marker is there.
+            let fixed = value.chars().filter(|c| looks_like(*c).is_some_and(|plain| marker.contains(plain))).find_map(|c| {
+                let plain = looks_like(c).unwrap_or(c);
+                let fixed = value.replace(c, plain.encode_utf8(&mut [0; 4]));
+                fixed.contains(marker.as_str()).then_some((c, fixed))
+            });
+            if let Some((found, fixed)) = fixed {
+                let kind = (marker.clone(), found, outline(fixed.trim()));
+                note_with_example(&mut self.look_alikes, kind, row, value);
             } else if has_letters && value.to_lowercase().contains(&marker.to_lowercase()) {
-                self.other_case.entry(marker.clone()).or_default().note(row);
+                note_with_example(&mut self.other_case, marker.clone(), row, value);
             }
         }
     }
 }
 
-/// Counts the texts that are digits alone, and notes which may be but for letters that look like some, or are long.
+/// Counts the texts that are digits alone and those that are not empty, and notes which may be but for letters that look like some, or are long.
 struct CountDigits<'a> {
     source: &'a [u8],
     texts: &'a [Span],
@@ -239,15 +333,16 @@ struct CountDigits<'a> {
 }
 
 impl WithSimd for CountDigits<'_> {
-    type Output = u64;
+    type Output = (u64, u64);
 
     #[inline(always)]
-    fn with_simd<S: Simd>(self, _: S) -> u64 {
+    fn with_simd<S: Simd>(self, _: S) -> (u64, u64) {
         let CountDigits { source, texts, near } = self;
         let is_like_digits = |at: usize| source.get(at).is_some_and(|byte| MAY_BE_DIGITS[usize::from(*byte)]);
-        let mut digits_only = 0;
+        let (mut digits_only, mut there) = (0, 0);
         for (row, span) in texts.iter().enumerate() {
             let (start, width) = (span.start as usize, span.width());
+            there += u64::from(width > 0);
             let others = !ByteRange::DIGITS.has(simd::lanes(source, start)) & simd::first_lanes(width);
             // Codes are as good as random, but few come near to digits: the processor foresees that.
             if width <= 16 && others == 0 {
@@ -258,7 +353,17 @@ impl WithSimd for CountDigits<'_> {
                 near.push(row);
             }
         }
-        digits_only
+        (digits_only, there)
+    }
+}
+
+/// The most kinds of one thing that are told apart.
+const MOST_KINDS: usize = 1000;
+
+/// Notes a row with a thing of some kind, unless there are very many kinds.
+fn note<K: Ord>(all: &mut BTreeMap<K, Sightings>, kind: K, row: u64) {
+    if all.len() < MOST_KINDS || all.contains_key(&kind) {
+        all.entry(kind).or_default().note(row);
     }
 }
 
@@ -266,5 +371,29 @@ impl WithSimd for CountDigits<'_> {
 pub fn append_all<K: Ord + Clone>(all: &mut BTreeMap<K, Sightings>, later: &BTreeMap<K, Sightings>, offset: u64) {
     for (kind, seen) in later {
         all.entry(kind.clone()).or_default().append(seen, offset);
+    }
+}
+
+/// How often something was seen, and the first value that it was seen in.
+#[derive(Debug, Clone, Default)]
+pub struct WithExample {
+    /// How often, and in which rows first.
+    pub seen: Sightings,
+    /// The value of the first row.
+    pub value: String,
+}
+
+/// Notes a row and its value with a thing of some kind, unless there are very many kinds.
+fn note_with_example<K: Ord>(all: &mut BTreeMap<K, WithExample>, kind: K, row: u64, value: &str) {
+    if all.len() < MOST_KINDS || all.contains_key(&kind) {
+        let first = || WithExample { value: value.to_owned(), ..WithExample::default() };
+        all.entry(kind).or_insert_with(first).seen.note(row);
+    }
+}
+
+fn append_with_examples<K: Ord + Clone>(all: &mut BTreeMap<K, WithExample>, later: &BTreeMap<K, WithExample>, offset: u64) {
+    for (kind, WithExample { seen, value }) in later {
+        let first = || WithExample { value: value.clone(), ..WithExample::default() };
+        all.entry(kind.clone()).or_insert_with(first).seen.append(seen, offset);
     }
 }

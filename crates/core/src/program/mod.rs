@@ -26,6 +26,7 @@ pub(crate) use class::ClassPlan;
 pub(crate) use compile::refuse_several;
 pub use condition::ConditionPlan;
 pub(crate) use matcher::Matcher;
+pub(crate) use number::NumberPlan;
 pub use one::{Cut, Cuts, Scratch};
 pub use op::Program;
 pub use results::Results;

@@ -105,11 +105,16 @@ impl Results {
 
     /// Where a result is in its value, in bytes; none where it is another text, or missing.
     pub fn place(&self, row: usize, item: usize, values: Texts) -> Option<Range<usize>> {
+        let place = self.place_before_changes(row, item, values)?;
+        (!self.is_made || values.get(row).get(place.clone()) == Some(self.texts(values).get(item))).then_some(place)
+    }
+
+    /// Where the part of the value is, in bytes, that a result was made of; none where it was made of something else.
+    pub(crate) fn place_before_changes(&self, row: usize, item: usize, values: Texts) -> Option<Range<usize>> {
         let value = values.spans.get(row)?;
         let span = *if self.is_made { self.taken.get(item)? } else { self.spans.get(item)? };
-        let is_same = !self.is_made || span.text(values.text) == self.texts(values).get(item);
         let in_value = value.start <= span.start && span.end <= value.end && !span.is_empty();
-        (is_same && in_value).then(|| (span.start - value.start) as usize..(span.end - value.start) as usize)
+        in_value.then(|| (span.start - value.start) as usize..(span.end - value.start) as usize)
     }
 
     /// Keeps the results of some rows only.

@@ -43,6 +43,9 @@ pub struct Part {
 /// The most bytes of a chunk or of what is written of it whose memory is used again: more is a very long row.
 const MOST_KEPT: usize = 2 << 20;
 
+/// Chunks whose values are kept to compare others with.
+const FIRST_CHUNKS: u64 = 128;
+
 /// A fault, and where it is.
 pub struct Found {
     /// The row.
@@ -143,6 +146,8 @@ impl<'j> Worker<'j> {
         ahead: Ahead<Part>,
     ) -> Result<(), Error> {
         let _guard = turns.guard(number);
+        // Every chunk has a row at least, so that the first of a run are in the first chunks.
+        part.diagnostics.take_samples(number < FIRST_CHUNKS);
         chunk.open(&self.job.used)?;
         let chunk = &*chunk;
         let text = chunk.text()?;

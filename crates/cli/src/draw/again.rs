@@ -1,0 +1,98 @@
+//! Commands that can be pasted: the inputs, lists, pieces and options of a run, as they were given.
+
+use std::path::PathBuf;
+
+use keen_notch_core::column::ColumnRef;
+use keen_notch_core::cutlist::Reading as ListReading;
+use keen_notch_core::phrase;
+use keen_notch_io::carve::Report;
+use keen_notch_io::source::input::Input;
+
+use super::shell::quoted;
+use crate::args::{RaggedArg, ReadingArgs};
+
+/// What a run was given, to be given again.
+pub struct Again<'a> {
+    /// The inputs.
+    pub inputs: &'a [Input],
+    /// The cut lists.
+    pub lists: &'a [PathBuf],
+    /// The pieces of the command line.
+    pub pieces: &'a [String],
+    /// The column of the command line.
+    pub column: Option<&'a str>,
+    /// How the inputs are read, as the command line says it.
+    pub reading: &'a ReadingArgs,
+    /// What becomes of ragged rows, as the command line says it.
+    pub ragged: Option<RaggedArg>,
+    /// How the inputs are read, as the cut lists say it.
+    pub of_lists: &'a ListReading,
+}
+
+impl Again<'_> {
+    /// The command that shows what the run does with a row, step by step; `None` where its input cannot be read again.
+    pub fn explain_row(&self, report: &Report, row: u64) -> Option<String> {
+        let (file, row) = self.row(report, row)?;
+        let mut words = vec!["explain".to_owned()];
+        match (self.lists, self.pieces, self.column) {
+            ([list], [], None) => words.extend([list.display().to_string(), file]),
+            _ => {
+                words.push(file);
+                words.extend(self.lists.iter().flat_map(|list| ["-l".to_owned(), list.display().to_string()]));
+                words.extend(self.column.iter().flat_map(|column| ["-c".to_owned(), (*column).to_owned()]));
+                words.extend(self.pieces.iter().flat_map(|piece| ["-p".to_owned(), piece.clone()]));
+            }
+        }
+        Some(self.command(words, row, &ListReading::default()))
+    }
+
+    /// The command that shows what another phrase does with a row.
+    pub fn explain_phrase(&self, report: &Report, (name, column): (&str, &str), phrase: &str, row: u64) -> Option<String> {
+        let (file, row) = self.row(report, row)?;
+        let piece = format!("{} of {}: {phrase}", name_of_piece(name), name_of_column(column));
+        Some(self.command(vec!["explain".to_owned(), file, "-p".to_owned(), piece], row, self.of_lists))
+    }
+
+    /// The file of a row, and the row's number there.
+    fn row(&self, report: &Report, row: u64) -> Option<(String, u64)> {
+        let (input, row) = report.locate(row);
+        let path = self.inputs.get(input)?.path()?;
+        Some((path.display().to_string(), row))
+    }
+
+    fn command(&self, mut words: Vec<String>, row: u64, list: &ListReading) -> String {
+        words.extend(["--row".to_owned(), row.to_string()]);
+        let ReadingArgs { delimiter, no_header, encoding, .. } = self.reading;
+        for (option, value) in [
+            ("--delimiter", delimiter.as_ref().or(list.delimiter.as_ref())),
+            ("--encoding", encoding.as_ref().or(list.encoding.as_ref())),
+        ] {
+            words.extend(value.iter().flat_map(|value| [option.to_owned(), (*value).clone()]));
+        }
+        if *no_header || list.header == Some(false) {
+            words.push("--no-header".to_owned());
+        }
+        if self.ragged.is_some_and(|ragged| ragged != RaggedArg::Stop) || (self.ragged.is_none() && list.ragged.is_some()) {
+            words.extend(["--ragged", "keep"].map(str::to_owned));
+        }
+        let words: Vec<String> = words.iter().map(|word| quoted(word)).collect();
+        format!("keen-notch {}", words.join(" "))
+    }
+}
+
+/// The name of a piece as it is written before its colon.
+fn name_of_piece(name: &str) -> String {
+    let is_plain =
+        !name.contains([':', '"', '\'']) && !name.contains(" of ") && !name.contains(" when ") && name.trim() == name;
+    if is_plain && !name.is_empty() { name.to_owned() } else { phrase::quoted(name) }
+}
+
+/// The name of a column as it is written there: its number, where it has no name.
+fn name_of_column(title: &str) -> String {
+    let is_plain = !title.contains([':', '"', '\'']) && !title.contains(" when ");
+    match ColumnRef::parse(title) {
+        ColumnRef::Name(name) if name == title && is_plain => name,
+        ColumnRef::Number(_) => title.to_owned(),
+        ColumnRef::Name(_) => phrase::quoted(title),
+    }
+}

@@ -1,0 +1,54 @@
+//! The outline of a value: how long its parts of letters and digits are, and what is between them.
+//!
+//! A fix for a value that has a look-alike in it is a guess. It is offered only where the value, with the fix, has an outline
+//! that many others have: `HNG0041B7` is no code with a letter for a digit where the others look like `HNG-00417-S7`.
+
+use std::collections::BTreeMap;
+
+/// Values whose outlines are kept for comparison: the first of a run.
+pub const SAMPLE: usize = 100;
+/// Outlines that at least this share of the values have are those of many.
+const MANY: f64 = 0.2;
+
+/// `3-8-4` for `GRP-00041273-S7K2`.
+pub fn outline(value: &str) -> String {
+    let mut outline = String::new();
+    let mut width = 0;
+    let end = |width: &mut usize, outline: &mut String| {
+        if *width > 0 {
+            outline.push_str(&std::mem::take(width).to_string());
+        }
+    };
+    for c in value.chars() {
+        if c.is_alphanumeric() {
+            width += 1;
+        } else {
+            end(&mut width, &mut outline);
+            outline.push(c);
+        }
+    }
+    end(&mut width, &mut outline);
+    outline
+}
+
+/// The outlines that many of some values have.
+pub fn of_many(sample: &[String]) -> Vec<String> {
+    let mut counts: BTreeMap<String, usize> = BTreeMap::new();
+    sample.iter().for_each(|value| *counts.entry(outline(value.trim())).or_default() += 1);
+    let least = MANY * sample.len() as f64;
+    counts.into_iter().filter(|(_, count)| *count as f64 >= least).map(|(outline, _)| outline).collect()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn outlines() {
+        assert_eq!(outline("GRP-00041273-S7K2"), "3-8-4");
+        assert_eq!(outline("Führung 東京."), "7 2.");
+        assert_eq!(outline(""), "");
+        let values = ["A-1", "B-2", "C-3", "D/44", "E-5", "F-6"].map(str::to_owned);
+        assert_eq!(of_many(&values), ["1-1"]);
+    }
+}

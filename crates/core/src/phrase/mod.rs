@@ -4,6 +4,7 @@
 
 pub mod ast;
 mod error;
+mod guesses;
 mod parse;
 pub mod reference;
 mod token;

@@ -16,14 +16,14 @@ fn phrases_that_cannot_be_right() {
         (r#"section 2 by "\u{110000}""#, r"\u{110000}", r"`\u{110000}` means nothing in a text", r"`\u{2013}`"),
         ("section 2 by “-”", "“", "the typographic quote “ does not open a text", "write straight quotes: `\"-\"`"),
         ("secton 2 by \"-\"", "secton", "`secton` is not a step", "did you mean `section`? It is written `section 2 by \"-\"`"),
-        ("left 3", "left", "`left` is not a step", "did you mean `first`? It is written `first 3`"),
+        ("left 3", "left", "`left` is not a step", "write `first 3`"),
         ("banana", "banana", "`banana` is not a step", "a step is a word such as `first 3`"),
         ("first 0", "0", "a width of 0", "write `first 1` or more"),
         ("chars 5 for 0", "0", "a width of 0", "write `chars 5 for 1` or more"),
         (r#"pad left to 0 with "0""#, "0", "a width of 0", r#"write `pad left to 1 with "0"` or more"#),
         ("first -3", "-3", "a width is a number of characters, counted from 1", "write `first 3`"),
         ("first", "", "a number of characters is missing at the end", "write it like `first 3`"),
-        ("first three", "three", "a number of characters was expected, not `three`", "write it like `first 3`"),
+        ("first three", "three", "a number of characters was expected, not `three`", "write `first 3`"),
         ("chars 9 to 3", "9 to 3", "the range runs backwards", "write `chars 3 to 9`"),
         ("chars -1 to -4", "-1 to -4", "the range runs backwards", "write `chars -4 to -1`"),
         (r#"sections 3 to 2 by "-""#, "3 to 2", "the range runs backwards", r#"write `sections 2 to 3 by "-"`"#),
@@ -36,7 +36,7 @@ fn phrases_that_cannot_be_right() {
         (r#"section 2 by """#, r#""""#, "the marker is empty", r#"write `section 2 by "-"`"#),
         (r#"pad left to 6 with """#, r#""""#, "the filling is empty", r#"write `pad left to 6 with "0"`"#),
         ("pad left to 6", "", "`with` and the filling is missing at the end", r#"write `pad left to 6 with "0"`"#),
-        ("pad to 6", "to", "`left` or `right` was expected, not `to`", r#"write it like `pad left to 6 with "0"`"#),
+        ("pad to 6", "to", "`left` or `right` was expected, not `to`", r#"write `pad left to 6 with "0"`"#),
         ("drop 4", "4", "`first`, `last` or a class was expected, not `4`", "write `drop first 4`"),
         ("first 3 upper", "upper", "`then` or `or` was expected, not `upper`", "write `first 3 then upper`"),
         ("first 3, upper", ",", "`then` or `or` was expected, not `,`", "write `first 3 then upper`"),
@@ -146,5 +146,77 @@ fn every_form_and_example_of_the_reference_can_be_run() {
             plan.unwrap_or_else(|error| panic!("{phrase}: {error}"));
         }
         assert!(entry.form.starts_with(entry.word));
+    }
+}
+
+/// What people write first is answered with what does it here, in their own words; and what is offered can be read.
+#[test]
+fn wrong_guesses_lead_to_the_answer() {
+    for (guess, answer) in [
+        (r#"join "; ""#, r#"joined with "; ""#),
+        (r#"numbers then join "; ""#, r#"numbers joined with "; ""#),
+        ("concat family crew_no", r#"build "{family}{crew_no}""#),
+        ("concat(family, crew_no)", r#"build "{family}{crew_no}""#),
+        ("family + crew_no", r#"build "{family}{crew_no}""#),
+        (r#"contains "x""#, r#"whether contains "x""#),
+        (r#"starts with "GRP" any case"#, r#"whether starts with "GRP" any case"#),
+        ("substring 5 8", "chars 5 for 8"),
+        ("substring(code, 5, 8)", "chars 5 for 8"),
+        ("mid(part_code, 5, 8)", "chars 5 for 8"),
+        ("substring 5 to 12", "chars 5 to 12"),
+        ("left 3", "first 3"),
+        ("left(code, 3)", "first 3"),
+        ("right 4 then upper case", "last 4 then upper"),
+        (r#"split "-""#, r#"sections by "-""#),
+        (r#"split("-")[2]"#, r#"section 2 by "-""#),
+        (r#"split by - 2"#, r#"section 2 by "-""#),
+        ("between - and -", r#"between "-" and "-""#),
+        ("between ( and )", r#"between "(" and ")""#),
+        ("chars 5-12", "chars 5 to 12"),
+        ("characters 5 until 12", "chars 5 to 12"),
+        ("first three", "first 3"),
+        ("the first three characters", "first 3"),
+        ("take the last four digits", "last 4"),
+        (r"regex /WO:(\d+)/", r"match /WO:(\d+)/"),
+        (r#"regex "WO:\\d+""#, r"match /WO:\\d+/"),
+        ("strip", "trim"),
+        ("ltrim", "trim left"),
+        ("strip then first 3", "trim then first 3"),
+        ("zero pad 6", r#"pad left to 6 with "0""#),
+        ("number then zero pad to 6", r#"number then pad left to 6 with "0""#),
+        ("zfill 6", r#"pad left to 6 with "0""#),
+        (r#"lpad 6 "x""#, r#"pad left to 6 with "x""#),
+        ("is number", "whether digits"),
+        ("is empty", "whether blank"),
+        (r#"remove "-""#, r#"replace "-" with """#),
+        ("remove digits", "drop digits"),
+        (r#"replace "a" by "b""#, r#"replace "a" with "b""#),
+        ("only digits", "keep digits"),
+        ("last word", "section last by spaces"),
+        (r#"everything after "-""#, r#"after "-""#),
+        ("after the second -", r#"after 2nd "-""#),
+    ] {
+        let error = Phrase::parse(guess).expect_err(guess);
+        assert_eq!(error.help, format!("write `{answer}`"), "{guess}");
+    }
+    for (guess, answer) in [
+        ("is number", "digits"),
+        ("not empty", "required"),
+        (r#"= "RIG""#, r#"one of "RIG""#),
+        (r#"in ("RIG", "OPS")"#, r#"one of "RIG", "OPS""#),
+        (r"matches /\d+/", r"fits /\d+/"),
+        ("between 1 and 9", "range 1 to 9"),
+        (">= 5", "range 5 to"),
+        ("length = 8", "length 8"),
+        ("8 characters", "length 8"),
+        ("min length 3", "length 3 to"),
+        ("max length 8", "length 0 to 8"),
+        ("length 4-8", "length 4 to 8"),
+        (r#"begins with "GRP""#, r#"starts with "GRP""#),
+        ("must be an email", "email"),
+        ("no duplicates", "unique"),
+    ] {
+        let error = Condition::parse(guess).expect_err(guess);
+        assert_eq!(error.help, format!("write `{answer}`"), "{guess}");
     }
 }

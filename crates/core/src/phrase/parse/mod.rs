@@ -7,6 +7,7 @@ mod steps;
 pub(crate) use markers::ordinal;
 
 use super::ast::{Body, Branch, Condition, DateFormat, Field, Phrase, Position, Span};
+use super::guesses;
 use super::reference::nearest_step;
 use super::token::{Token, TokenKind, tokens};
 use super::{ErrorKind, PhraseError};
@@ -22,6 +23,14 @@ impl Phrase {
     /// # Errors
     /// Where the words do not make a phrase, or make one that could never give what it says.
     pub fn parse(source: &str) -> Result<Phrase, PhraseError> {
+        Phrase::parse_as_written(source).map_err(|error| {
+            let meant = guesses::phrase(source);
+            let is_one = |meant: &String| meant.starts_with("build \"") || Phrase::parse_as_written(meant).is_ok();
+            offer(error, meant.filter(is_one), |offered| Phrase::parse_as_written(offered).is_ok())
+        })
+    }
+
+    fn parse_as_written(source: &str) -> Result<Phrase, PhraseError> {
         let tokens = tokens(source)?;
         if tokens.is_empty() {
             return Err(PhraseError {
@@ -41,6 +50,14 @@ impl Condition {
     /// # Errors
     /// Where the words do not make a condition, or make one that could never hold.
     pub fn parse(source: &str) -> Result<Condition, PhraseError> {
+        Condition::parse_as_written(source).map_err(|error| {
+            let meant = guesses::condition(source);
+            let can_be_read = |text: &str| Condition::parse_as_written(text).is_ok();
+            offer(error, meant.filter(|meant| can_be_read(meant)), can_be_read)
+        })
+    }
+
+    fn parse_as_written(source: &str) -> Result<Condition, PhraseError> {
         let tokens = tokens(source)?;
         let mut parser = Parser { source, tokens: &tokens, at: 0 };
         let condition = parser.condition()?;
@@ -48,6 +65,15 @@ impl Condition {
             None => Ok(condition),
             Some(_) => Err(parser.expected("the end of the condition", "write each condition by itself".to_owned())),
         }
+    }
+}
+
+/// An error with what was probably meant, if that is known, unless its help offers what can be read already.
+fn offer(error: PhraseError, meant: Option<String>, can_be_read: impl Fn(&str) -> bool) -> PhraseError {
+    let offered = error.help.strip_prefix("write `").and_then(|offered| offered.split('`').next());
+    match meant {
+        Some(meant) if !offered.is_some_and(can_be_read) => PhraseError { help: format!("write `{meant}`"), ..error },
+        _ => error,
     }
 }
 

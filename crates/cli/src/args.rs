@@ -3,10 +3,13 @@
 use std::path::{Path, PathBuf};
 
 use clap::{Parser, Subcommand, ValueEnum};
+use clap_complete::ArgValueCompleter;
 use keen_notch_core::column::ColumnRef;
 use keen_notch_core::cutlist::{RaggedRows, Reading as ListReading};
 use keen_notch_io::source::input::{Encoding, Input};
 use keen_notch_io::source::{MOST_ROW, Ragged, Reading};
+
+use crate::complete;
 
 /// Cuts columns of codes into their parts: look at a value with gauge, then carve the column.
 #[derive(Debug, Parser)]
@@ -48,6 +51,10 @@ pub enum Command {
     Schema,
     /// Write made-up data of a ropeway and take a short tour on it
     Demo(DemoArgs),
+    /// Print what a shell needs to complete commands, columns and phrases
+    Completions(CompletionsArgs),
+    /// Write man pages, one a command
+    Manual(ManualArgs),
 }
 
 /// `carve`
@@ -58,10 +65,10 @@ pub struct CarveArgs {
     #[arg(value_name = "FILE")]
     pub files: Vec<PathBuf>,
     /// The column that pieces come from unless they say otherwise: its name, its quoted name, or #4
-    #[arg(short, long, value_name = "COLUMN")]
+    #[arg(short, long, value_name = "COLUMN", add = ArgValueCompleter::new(complete::columns))]
     pub column: Option<String>,
     /// A piece to add: 'NAME: PHRASE' or 'NAME of COLUMN when CONDITION: PHRASE'; a phrase may be build "{A}-{B}"
-    #[arg(short, long = "piece", value_name = "PIECE", required_unless_present_any = ["lists", "layouts"])]
+    #[arg(short, long = "piece", value_name = "PIECE", add = ArgValueCompleter::new(complete::pieces), required_unless_present_any = ["lists", "layouts"])]
     pub pieces: Vec<String>,
     /// A cut list: a TOML file of pieces; several are put together
     #[arg(short, long = "list", value_name = "CUTLIST")]
@@ -105,10 +112,10 @@ pub struct CheckArgs {
     #[arg(short, long = "list", value_name = "CUTLIST", required_unless_present_any = ["checks", "layouts"])]
     pub lists: Vec<PathBuf>,
     /// A piece to be checked: 'NAME: PHRASE' or 'NAME of COLUMN: PHRASE'
-    #[arg(short, long = "piece", value_name = "PIECE")]
+    #[arg(short, long = "piece", value_name = "PIECE", add = ArgValueCompleter::new(complete::pieces))]
     pub pieces: Vec<String>,
     /// The column that pieces come from unless they say otherwise
-    #[arg(short, long, value_name = "COLUMN")]
+    #[arg(short, long, value_name = "COLUMN", add = ArgValueCompleter::new(complete::columns))]
     pub column: Option<String>,
     /// Show this many of the rows with faults, with the piece and its place in the value
     #[arg(long, value_name = "N", default_value_t = 0)]
@@ -201,13 +208,13 @@ pub struct GaugeArgs {
     #[arg(value_name = "VALUE", required_unless_present = "file", conflicts_with = "file")]
     pub values: Vec<String>,
     /// Mark the characters that a phrase takes
-    #[arg(short, long = "piece", value_name = "PHRASE")]
+    #[arg(short, long = "piece", value_name = "PHRASE", add = ArgValueCompleter::new(complete::phrases))]
     pub pieces: Vec<String>,
     /// Take the values from this file; - for standard input
     #[arg(long, value_name = "FILE")]
     pub file: Option<PathBuf>,
     /// The column of the file: its name, its quoted name, or #4
-    #[arg(short, long, value_name = "COLUMN", requires = "file")]
+    #[arg(short, long, value_name = "COLUMN", requires = "file", add = ArgValueCompleter::new(complete::columns))]
     pub column: Option<String>,
     /// How many rows of the file, from the first
     #[arg(long, value_name = "N", requires = "file", default_value_t = 5)]
@@ -224,7 +231,7 @@ pub struct SurveyArgs {
     #[arg(value_name = "FILE", default_value = "-")]
     pub file: PathBuf,
     /// A column to survey in depth: its name, its quoted name, or #4; without one, all columns in brief
-    #[arg(short, long = "column", value_name = "COLUMN")]
+    #[arg(short, long = "column", value_name = "COLUMN", add = ArgValueCompleter::new(complete::columns))]
     pub columns: Vec<String>,
     /// Show each shape by itself, close ones too
     #[arg(long)]
@@ -262,7 +269,7 @@ pub struct DraftArgs {
     #[arg(value_name = "FILE")]
     pub file: PathBuf,
     /// The column: its name, its quoted name, or #4
-    #[arg(short, long, value_name = "COLUMN")]
+    #[arg(short, long, value_name = "COLUMN", add = ArgValueCompleter::new(complete::columns))]
     pub column: Option<String>,
     /// An example of what is wanted: 'VALUE => RESULT'; with any, a phrase is looked for that fits them all
     #[arg(long, value_name = "EXAMPLE")]
@@ -309,10 +316,10 @@ pub struct ExplainArgs {
     #[arg(short, long = "list", value_name = "CUTLIST")]
     pub lists: Vec<PathBuf>,
     /// A piece, as carve takes it
-    #[arg(short, long = "piece", value_name = "PIECE")]
+    #[arg(short, long = "piece", value_name = "PIECE", add = ArgValueCompleter::new(complete::pieces))]
     pub pieces: Vec<String>,
     /// The column that pieces come from unless they say otherwise
-    #[arg(short, long, value_name = "COLUMN")]
+    #[arg(short, long, value_name = "COLUMN", add = ArgValueCompleter::new(complete::columns))]
     pub column: Option<String>,
     /// Which row, counted from 1 without the header [default: 1]
     #[arg(long, value_name = "N", conflicts_with = "line")]
@@ -348,6 +355,28 @@ pub struct PhrasesArgs {
 pub struct DemoArgs {
     /// The folder to write the data to
     #[arg(long, value_name = "DIR", default_value = "keen-notch-demo")]
+    pub dir: PathBuf,
+}
+
+/// `completions`
+#[derive(Debug, clap::Args)]
+#[command(after_help = COMPLETIONS)]
+pub struct CompletionsArgs {
+    /// The shell: bash, elvish, fish, powershell or zsh
+    #[arg(value_name = "SHELL")]
+    pub shell: String,
+}
+
+const COMPLETIONS: &str = r#"To have them in every new shell:
+  bash:  echo 'source <(keen-notch completions bash)' >> ~/.bashrc
+  zsh:   echo 'source <(keen-notch completions zsh)' >> ~/.zshrc
+  fish:  echo 'keen-notch completions fish | source' >> ~/.config/fish/config.fish"#;
+
+/// `manual`
+#[derive(Debug, clap::Args)]
+pub struct ManualArgs {
+    /// The folder to write the pages to
+    #[arg(long, value_name = "DIR")]
     pub dir: PathBuf,
 }
 

@@ -3,6 +3,7 @@
 
 mod args;
 mod commands;
+mod complete;
 mod console;
 mod draw;
 mod exit;
@@ -15,12 +16,14 @@ mod progress;
 
 use std::process::ExitCode;
 
-use clap::Parser;
+use clap::{CommandFactory, Parser};
 
 use crate::args::Args;
 use crate::console::Console;
 
 fn main() -> ExitCode {
+    // Where a shell asks what can come next, it is answered, and nothing else is done.
+    clap_complete::CompleteEnv::with_factory(Args::command).complete();
     let args = Args::parse();
     args.color.apply();
     pipes::widen();

@@ -36,6 +36,7 @@ pub fn run(args: &CheckArgs, console: &Console) -> Result<Exit, Failure> {
     let job = Job::new(carving, &header, &[], 0)
         .without_rows()
         .with_samples(args.rows)
+        .with_failing()
         .with_diagnostics(Diagnostics::new(&pieces.wanted.pieces).with_today(run::today()))
         .with_threads(args.threads.count());
     let asked = job.checks().iter().filter(|check| !check.is_implied).count();
@@ -79,6 +80,9 @@ pub fn run(args: &CheckArgs, console: &Console) -> Result<Exit, Failure> {
             }
         } else {
             for line in faults::table(&report, &job, &header) {
+                writeln!(out, "{line}")?;
+            }
+            for line in faults::failing(&report, &job, console.width) {
                 writeln!(out, "{line}")?;
             }
             for sample in &report.samples {

@@ -2,10 +2,12 @@
 
 mod carve;
 mod check;
+mod completions;
 mod demo;
 mod draft;
 mod explain;
 mod gauge;
+mod manual;
 mod phrases;
 pub mod pieces;
 mod run;
@@ -30,6 +32,8 @@ pub fn run(command: &Command, console: &Console) -> Result<Exit, Failure> {
         Command::Phrases(args) => phrases::run(args, console),
         Command::Schema => Ok(anstream::stdout().write_all(keen_notch_core::cutlist::schema().as_bytes())?),
         Command::Demo(args) => demo::run(args, console),
+        Command::Completions(args) => completions::run(args),
+        Command::Manual(args) => manual::run(args, console),
     }
     .map(|()| Exit::Done)
 }

@@ -45,6 +45,34 @@ pub fn table(report: &Report, job: &Job, header: &Header) -> Vec<String> {
     super::table::lines(&drawn)
 }
 
+/// Different texts that are shown of each check.
+const MOST_TEXTS: usize = 6;
+/// The widest a text is shown.
+const MOST_TEXT: usize = 40;
+
+/// What does not meet each check: the most frequent texts, with how often.
+pub fn failing(report: &Report, job: &Job, width: usize) -> Vec<String> {
+    let mut lines = Vec::new();
+    for ((check, seen), failing) in job.checks().iter().zip(&report.checks).zip(&report.failing) {
+        let (top, others) = failing.top(MOST_TEXTS);
+        if seen.count == 0 || top.is_empty() {
+            continue;
+        }
+        let text = |(text, count): &(&str, u64)| {
+            let shown = if text.is_empty() { "(blank)".to_owned() } else { visible::clipped(&visible::value(text), MOST_TEXT) };
+            if *count == 1 { shown } else { format!("{shown} ({} times)", visible::grouped(*count)) }
+        };
+        let mut texts: Vec<String> = top.iter().map(text).collect();
+        texts.extend((others > 0).then(|| format!("and {} more", visible::counted(others, "row"))));
+        let words = visible::without_controls(&format!("{}, {}:", check.of, check.words));
+        lines.push(String::new());
+        lines.push(paint(style::HEAD, visible::clipped(&words, width)));
+        let options = textwrap::Options::new(width).initial_indent("  ").subsequent_indent("  ");
+        lines.extend(textwrap::wrap(&texts.join("   "), options).into_iter().map(String::from));
+    }
+    lines
+}
+
 /// A row with its faults: the value on the ruler, the piece and the character at fault marked.
 pub fn sample(sample: &FaultyRow, report: &Report, job: &Job, header: &Header, width: usize) -> Vec<String> {
     let row = super::rows::number(report, sample.row);

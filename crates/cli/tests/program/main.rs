@@ -12,5 +12,6 @@ mod gauge;
 mod hints;
 mod outputs;
 mod phrases;
+mod shells;
 mod survey;
 mod yard;

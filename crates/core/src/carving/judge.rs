@@ -1,5 +1,7 @@
 //! Judging the pieces of a batch: which checks they do not meet, and why.
 
+use std::borrow::Cow;
+
 use super::bind::Carving;
 use super::condition::Test;
 use super::plans::{AsksMissing, PieceBody};
@@ -248,6 +250,25 @@ impl Carving {
         }
     }
 
+    /// The text that is wrong: a result, or the value that nothing came of or that does not fit.
+    pub fn failing_text<'a>(&self, failure: Failure, batch: &Batch<'a>, worked: &'a Worked) -> Cow<'a, str> {
+        let (row, item) = (failure.row as usize, failure.item as usize);
+        let value = |column: Option<usize>| Cow::Borrowed(column.map_or("", |column| batch.value(column, row)));
+        match self.check_list[failure.check as usize] {
+            CheckOf::Piece { piece, .. } if failure.item != NO_ITEM && worked.pieces[piece].state(row).is_there() => {
+                Cow::Borrowed(worked.pieces[piece].texts(self.values(piece, batch)).get(item))
+            }
+            CheckOf::Piece { piece, .. } | CheckOf::Found(piece) | CheckOf::Columns { piece, .. } => value(self.column(piece)),
+            CheckOf::Layout(layout) => value(Some(self.layouts[layout].column)),
+            CheckOf::Proof(proof) => value(Some(self.proofs[proof].column)),
+            CheckOf::Together => {
+                let parts = self.unique.iter().flat_map(|(parts, _)| parts);
+                let texts = parts.filter_map(|part| Some(self.part_texts(part, batch, &worked.pieces)?.get(row)));
+                Cow::Owned(texts.collect::<Vec<_>>().join(" + "))
+            }
+        }
+    }
+
     /// What is wrong with a row, in full. `name` gives what to call a row by its number: `row 7`.
     pub fn fault(&self, failure: Failure, batch: &Batch, worked: &Worked, name: &dyn Fn(u64) -> String) -> Fault {
         let (row, item) = (failure.row as usize, failure.item as usize);
@@ -301,9 +322,7 @@ impl Carving {
             }
             CheckOf::Together => {
                 let detail = format!("{} has the same together", first_row(row).unwrap_or_default());
-                let parts = self.unique.iter().flat_map(|(parts, _)| parts);
-                let texts = parts.filter_map(|part| Some(self.part_texts(part, batch, &worked.pieces)?.get(row)));
-                let result = texts.collect::<Vec<_>>().join(" + ");
+                let result = self.failing_text(failure, batch, worked).into_owned();
                 let violation = Violation::new(ViolationKind::NotUnique, detail);
                 Fault { check: failure.check as usize, result, place: None, violation }
             }

@@ -6,7 +6,7 @@ use keen_notch_core::sightings::Sightings;
 use keen_notch_core::tally::Tally;
 
 use super::work::Part;
-use super::{FaultyRow, Job, Outs, Report};
+use super::{Failing, FaultyRow, Job, Outs, Report};
 use crate::Error;
 use crate::encode::Encoder;
 
@@ -37,6 +37,7 @@ impl<'m, 'o> Merger<'m, 'o> {
         let report = Report {
             tallies: vec![Tally::default(); job.carving.count()],
             checks: vec![Sightings::default(); job.checks.len()],
+            failing: vec![Failing::default(); job.checks.len()],
             ..Report::default()
         };
         let mut merger = Merger { job, outs, encoder, names, report, diagnostics: job.diagnostics.clone(), ended: true };
@@ -89,6 +90,7 @@ impl<'m, 'o> Merger<'m, 'o> {
         report.preview.extend(part.preview.iter().take(shown).cloned());
         report.tallies.iter_mut().zip(&part.tallies).for_each(|(all, tally)| all.add(tally));
         report.checks.iter_mut().zip(&part.checks).for_each(|(all, seen)| all.append(seen, before));
+        report.failing.iter_mut().zip(&part.failing).for_each(|(all, failing)| all.append(failing));
         self.diagnostics.append(&part.diagnostics, before);
         report.counts.add(&part.counts);
         Ok(())

@@ -3,6 +3,7 @@
 //! A table is read chunk by chunk. Each chunk is worked out by itself, on any thread; what came of the chunks is put
 //! together in their order, which is where rows get their numbers and are written.
 
+mod failing;
 mod merge;
 mod work;
 
@@ -23,6 +24,7 @@ use crate::pool::{self, Ahead, Turns};
 use crate::sink::Sink;
 use crate::table::{self, Table};
 
+pub use failing::Failing;
 use merge::Merger;
 use work::{Asked, Before, Part, Worker};
 
@@ -38,6 +40,8 @@ pub struct Job {
     /// How many of the first output rows, and of the rows with faults, are kept to be shown.
     preview: usize,
     samples: usize,
+    /// Whether texts that do not meet a check are counted.
+    counts_failing: bool,
     diagnostics: Diagnostics,
     threads: usize,
     /// What is between the cells that are written, if it is not what was between those that were read.
@@ -82,6 +86,8 @@ pub struct Report {
     pub tallies: Vec<Tally>,
     /// The counts of each check, in the order of [`Job::checks`].
     pub checks: Vec<Sightings>,
+    /// For each check, the texts that do not meet it, where the job asked for them.
+    pub failing: Vec<Failing>,
     /// The first output rows, as many as the job asked for.
     pub preview: Vec<Vec<PreviewCell>>,
     /// The first rows with faults, as many as the job asked for.
@@ -142,6 +148,7 @@ impl Job {
             carving,
             preview,
             samples: 0,
+            counts_failing: false,
             diagnostics: Diagnostics::default(),
             threads: 1,
             delimiter: None,
@@ -157,6 +164,12 @@ impl Job {
     /// The job, with the first `samples` rows that have faults kept to be shown.
     pub fn with_samples(mut self, samples: usize) -> Job {
         self.samples = samples;
+        self
+    }
+
+    /// The job, with the texts counted that do not meet a check.
+    pub fn with_failing(mut self) -> Job {
+        self.counts_failing = true;
         self
     }
 

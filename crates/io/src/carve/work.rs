@@ -7,7 +7,7 @@ use keen_notch_core::diagnostics::{Diagnostics, Observed, note_looks};
 use keen_notch_core::sightings::Sightings;
 use keen_notch_core::tally::Tally;
 
-use super::{Counts, FaultyRow, Job, PreviewCell};
+use super::{Counts, Failing, FaultyRow, Job, PreviewCell};
 use crate::Error;
 use crate::encode::{Encodable, Encoder, Out};
 use crate::pool::{Ahead, Turns};
@@ -30,6 +30,8 @@ pub struct Part {
     pub tallies: Vec<Tally>,
     /// The counts of each check.
     pub checks: Vec<Sightings>,
+    /// For each check, the texts that do not meet it, where they are asked for.
+    pub failing: Vec<Failing>,
     /// What was observed.
     pub diagnostics: Diagnostics,
     /// How many rows came to what.
@@ -69,6 +71,7 @@ impl Part {
             preview: Vec::new(),
             tallies: vec![Tally::default(); job.carving.count()],
             checks: vec![Sightings::default(); job.checks.len()],
+            failing: vec![Failing::default(); if job.counts_failing { job.checks.len() } else { 0 }],
             diagnostics: job.diagnostics.clone(),
             counts: Counts::default(),
             input: 0,
@@ -342,6 +345,9 @@ impl State<'_> {
         for failure in worked.failures() {
             if last.replace((failure.check, failure.row)) != Some((failure.check, failure.row)) {
                 part.checks[failure.check as usize].note(number(failure.row));
+                if let Some(failing) = part.failing.get_mut(failure.check as usize) {
+                    failing.note(&job.carving.failing_text(*failure, batch, worked));
+                }
             }
         }
         // Rows with another number of cells, unless they are left out: those in the batch, and those set aside already.

@@ -1,0 +1,23 @@
+//! `completions`: what a shell needs to complete commands.
+
+use std::io::Write;
+
+use clap_complete::env::Shells;
+
+use crate::args::CompletionsArgs;
+use crate::failure::Failure;
+
+/// Runs the command.
+pub fn run(args: &CompletionsArgs) -> Result<(), Failure> {
+    let shells = Shells::builtins();
+    let Some(shell) = shells.completer(&args.shell) else {
+        let names: Vec<&str> = shells.names().collect();
+        let message = format!("there are no completions for {}", args.shell);
+        return Err(Failure::usage(message, format!("the shells are {}", names.join(", "))));
+    };
+    let mut script = Vec::new();
+    shell.write_registration("COMPLETE", "keen-notch", "keen-notch", "keen-notch", &mut script)?;
+    let mut out = anstream::stdout().lock();
+    out.write_all(&script)?;
+    Ok(out.flush()?)
+}

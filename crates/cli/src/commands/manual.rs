@@ -1,0 +1,24 @@
+//! `manual`: man pages, one a command.
+
+use std::fs;
+
+use clap::CommandFactory;
+
+use crate::args::{Args, ManualArgs};
+use crate::console::Console;
+use crate::failure::Failure;
+
+/// Runs the command.
+pub fn run(args: &ManualArgs, console: &Console) -> Result<(), Failure> {
+    let failed = |source| keen_notch_io::Error::Write { name: args.dir.display().to_string(), source };
+    fs::create_dir_all(&args.dir).map_err(failed)?;
+    let mut command = Args::command();
+    command.build();
+    clap_mangen::generate_to(command, &args.dir).map_err(failed)?;
+    console.note(&format!(
+        "the man pages are in {}; read one with: man -l {}/keen-notch.1",
+        args.dir.display(),
+        args.dir.display()
+    ));
+    Ok(())
+}

@@ -3,7 +3,7 @@
 use anstyle::Style;
 use keen_notch_core::carving::OutColumn;
 use keen_notch_core::column::Header;
-use keen_notch_io::carve::{Job, PreviewCell, Report};
+use keen_notch_io::carve::{Job, Odd, OddRow, PreviewCell, Report};
 
 use super::style::{self, paint};
 use super::{table, visible};
@@ -36,9 +36,16 @@ pub fn draw(report: &Report, job: &Job, header: &Header, width: usize) -> Vec<St
         visible::grouped(report.preview.len() as u64),
         visible::counted(report.counts.rows_out, "row")
     );
+    let odd: Vec<&OddRow> = report.odd.iter().filter(|odd| odd.row > report.preview.len() as u64).collect();
     let columns = if hidden.is_empty() { String::new() } else { format!(", without the columns {}", hidden.join(", ")) };
     lines.push(String::new());
     lines.push(paint(style::QUIET, rows + &visible::without_controls(&columns)));
+    if !odd.is_empty() {
+        lines.push(String::new());
+        lines.push(paint(style::HEAD, "rows worth a look, a few of each kind"));
+        lines.extend(table::lines(&odd_rows(&odd, report, job, &shown)));
+        lines.push(String::new());
+    }
     lines.push(format!("To get them all, add {} or write to a pipe.", paint(style::TAKEN, "-o OUT.csv")));
     lines
 }
@@ -48,6 +55,26 @@ fn rows(report: &Report, job: &Job, shown: &[usize]) -> comfy_table::Table {
     let mut drawn = table::table(heads.iter().map(String::as_str), usize::MAX);
     for row in &report.preview {
         drawn.add_row(shown.iter().map(|index| cell(&row[*index])));
+    }
+    drawn
+}
+
+/// Rows that are worth a look, with why.
+fn odd_rows(odd: &[&OddRow], report: &Report, job: &Job, shown: &[usize]) -> comfy_table::Table {
+    let titles: Vec<String> = shown.iter().map(|index| text(&job.titles()[*index])).collect();
+    let heads = ["row", "why"].into_iter().chain(titles.iter().map(String::as_str));
+    let mut drawn = table::table(heads, usize::MAX);
+    for row in odd {
+        let (why, style) = match row.why {
+            Odd::Fault => ("fault", style::FAULT),
+            Odd::Missing => ("missing", style::LOOK),
+            Odd::Short => ("short", style::LOOK),
+            Odd::Long => ("long", style::LOOK),
+            Odd::Fallback => ("fallback", style::LOOK),
+        };
+        let number = table::cell(visible::value(&super::rows::number(report, row.row)), Style::new());
+        let cells = shown.iter().map(|index| cell(&row.cells[*index]));
+        drawn.add_row([number, table::cell(why, style)].into_iter().chain(cells));
     }
     drawn
 }

@@ -6,7 +6,7 @@ use keen_notch_core::sightings::Sightings;
 use keen_notch_core::tally::Tally;
 
 use super::work::Part;
-use super::{Failing, FaultyRow, Job, Outs, Report};
+use super::{Failing, FaultyRow, Job, MOST_ODD, MOST_ODD_KEPT, Odd, OddRow, Outs, Report};
 use crate::Error;
 use crate::encode::Encoder;
 
@@ -88,6 +88,11 @@ impl<'m, 'o> Merger<'m, 'o> {
         }
         let shown = self.job.preview - report.preview.len();
         report.preview.extend(part.preview.iter().take(shown).cloned());
+        for odd in &part.odd {
+            if report.odd.iter().filter(|known| known.why == odd.why).count() < MOST_ODD_KEPT {
+                report.odd.push(OddRow { row: before + odd.row, ..odd.clone() });
+            }
+        }
         report.tallies.iter_mut().zip(&part.tallies).for_each(|(all, tally)| all.add(tally));
         report.checks.iter_mut().zip(&part.checks).for_each(|(all, seen)| all.append(seen, before));
         report.failing.iter_mut().zip(&part.failing).for_each(|(all, failing)| all.append(failing));
@@ -100,6 +105,13 @@ impl<'m, 'o> Merger<'m, 'o> {
     pub fn finish(mut self) -> Report {
         let rows = self.report.counts.rows;
         self.report.inputs.extend(self.names.iter().skip(self.report.inputs.len()).map(|name| (name.clone(), rows)));
+        let mut shown: Vec<OddRow> = Vec::new();
+        for why in Odd::ALL {
+            let is_new = |odd: &&OddRow| odd.why == why && shown.iter().all(|known| known.row != odd.row);
+            let of_kind: Vec<OddRow> = self.report.odd.iter().filter(is_new).take(MOST_ODD).cloned().collect();
+            shown.extend(of_kind);
+        }
+        self.report.odd = shown;
         let checks = self.job.checks.iter().zip(&self.report.checks);
         let checks: Vec<_> = checks.map(|(check, seen)| (check.of.clone(), check.words.clone(), seen.clone())).collect();
         self.report.hints = self.diagnostics.hints(self.report.counts.rows, &checks);

@@ -90,6 +90,8 @@ pub struct Report {
     pub failing: Vec<Failing>,
     /// The first output rows, as many as the job asked for.
     pub preview: Vec<Vec<PreviewCell>>,
+    /// A few rows of each kind that is worth a look, where the job asked for rows to be shown.
+    pub odd: Vec<OddRow>,
     /// The first rows with faults, as many as the job asked for.
     pub samples: Vec<FaultyRow>,
     /// The inputs, in their order, with the number of rows before each.
@@ -126,6 +128,53 @@ pub struct Outs<'a> {
     /// One line a fault, where that is asked for.
     pub faults: Option<FaultFile<'a>>,
 }
+
+/// Why a row is worth a look.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Odd {
+    /// A check is not met.
+    Fault,
+    /// A piece is missing.
+    Missing,
+    /// A piece is short.
+    Short,
+    /// A piece is long.
+    Long,
+    /// A piece comes from another branch than the first.
+    Fallback,
+}
+
+impl Odd {
+    /// All of them, the gravest first.
+    pub const ALL: [Odd; 5] = [Odd::Fault, Odd::Missing, Odd::Short, Odd::Long, Odd::Fallback];
+
+    /// Whether the state of a piece is of this kind.
+    pub(self) fn is(self, state: State) -> bool {
+        match self {
+            Odd::Fault => false,
+            Odd::Missing => state.missing,
+            Odd::Short => state.short,
+            Odd::Long => state.long,
+            Odd::Fallback => state.fallback,
+        }
+    }
+}
+
+/// A row that is worth a look, to be shown.
+#[derive(Debug, Clone)]
+pub struct OddRow {
+    /// Its number among the rows of the run, from 1.
+    pub row: u64,
+    /// Why.
+    pub why: Odd,
+    /// The output row.
+    pub cells: Vec<PreviewCell>,
+}
+
+/// Rows of each kind that are shown.
+const MOST_ODD: usize = 2;
+/// Rows of each kind that are kept until it is known which are shown as a graver kind.
+const MOST_ODD_KEPT: usize = MOST_ODD * Odd::ALL.len();
 
 /// A cell of an output row, to be shown.
 #[derive(Debug, Clone, PartialEq, Eq)]

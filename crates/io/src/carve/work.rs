@@ -4,10 +4,11 @@ use keen_notch_core::batch::{Batch, Buffer};
 use keen_notch_core::carving::{Failure, Fault, Memory, OutColumn, Worked};
 use keen_notch_core::check::{Violation, ViolationKind};
 use keen_notch_core::diagnostics::{Diagnostics, Observed, note_looks};
+use keen_notch_core::program::Results;
 use keen_notch_core::sightings::Sightings;
 use keen_notch_core::tally::Tally;
 
-use super::{Counts, Failing, FaultyRow, Job, PreviewCell};
+use super::{Counts, Failing, FaultyRow, Job, MOST_ODD_KEPT, Odd, OddRow, PreviewCell};
 use crate::Error;
 use crate::encode::{Encodable, Encoder, Out};
 use crate::pool::{Ahead, Turns};
@@ -26,6 +27,8 @@ pub struct Part {
     pub samples: Vec<FaultyRow>,
     /// The first output rows, as many as are asked for.
     pub preview: Vec<Vec<PreviewCell>>,
+    /// A few rows of each kind that is worth a look, where rows are asked for.
+    pub odd: Vec<OddRow>,
     /// The counts of each piece.
     pub tallies: Vec<Tally>,
     /// The counts of each check.
@@ -69,6 +72,7 @@ impl Part {
             faults: Vec::new(),
             samples: Vec::new(),
             preview: Vec::new(),
+            odd: Vec::new(),
             tallies: vec![Tally::default(); job.carving.count()],
             checks: vec![Sightings::default(); job.checks.len()],
             failing: vec![Failing::default(); if job.counts_failing { job.checks.len() } else { 0 }],
@@ -268,6 +272,9 @@ impl<'j> Worker<'j> {
             if part.preview.len() < job.preview {
                 state.preview(&input, part);
             }
+            if job.preview > 0 {
+                state.note_odd(&input, part);
+            }
             let Part { bytes, goes_on, .. } = part;
             let mut hand_on = |bytes: &mut Buffer| {
                 let first = Part { bytes: std::mem::take(bytes), goes_on: *goes_on, ..Part::new(job) };
@@ -463,27 +470,55 @@ impl State<'_> {
     fn preview(&self, input: &Encodable, part: &mut Part) {
         let job = self.job;
         let all: Vec<u32> = (0..input.rows.len() as u32).collect();
-        let texts: Vec<_> = (0..job.carving.count()).map(|piece| job.carving.texts(piece, input.batch, input.worked)).collect();
         for row in input.written.unwrap_or(&all).iter().map(|row| *row as usize) {
-            let items = |piece: usize| input.worked.piece(piece).items(row);
-            let copies = job.shape.rows_piece.map_or(1, |piece| items(piece).len().max(1));
+            let copies = job.shape.rows_piece.map_or(1, |piece| input.worked.piece(piece).items(row).len().max(1));
             for copy in 0..copies {
                 if part.preview.len() >= job.preview {
                     return;
                 }
-                let cell = |column: &OutColumn| match *column {
-                    OutColumn::Source => PreviewCell { text: self.chunk.source().to_owned(), state: None },
-                    OutColumn::Original(column) => {
-                        let number = input.rows.numbers[row] as usize;
-                        PreviewCell { text: self.chunk.value(self.text, number, column), state: None }
-                    }
-                    OutColumn::Piece { piece, result } => {
-                        let result = if job.shape.rows_piece == Some(piece) { copy } else { result };
-                        let text = items(piece).nth(result).map_or("", |item| texts[piece].get(item));
-                        PreviewCell { text: text.to_owned(), state: Some(input.worked.piece(piece).state(row)) }
-                    }
-                };
-                part.preview.push(job.shape.columns.iter().map(cell).collect());
+                part.preview.push(self.output_row(input, row, copy));
+            }
+        }
+    }
+
+    /// The output row of a row of the batch; of those that it gets for several results, one.
+    fn output_row(&self, input: &Encodable, row: usize, copy: usize) -> Vec<PreviewCell> {
+        let job = self.job;
+        let cell = |column: &OutColumn| match *column {
+            OutColumn::Source => PreviewCell { text: self.chunk.source().to_owned(), state: None },
+            OutColumn::Original(column) => {
+                let number = input.rows.numbers[row] as usize;
+                PreviewCell { text: self.chunk.value(self.text, number, column), state: None }
+            }
+            OutColumn::Piece { piece, result } => {
+                let result = if job.shape.rows_piece == Some(piece) { copy } else { result };
+                let results = input.worked.piece(piece);
+                let texts = job.carving.texts(piece, input.batch, input.worked);
+                let text = results.items(row).nth(result).map_or("", |item| texts.get(item));
+                PreviewCell { text: text.to_owned(), state: Some(results.state(row)) }
+            }
+        };
+        job.shape.columns.iter().map(cell).collect()
+    }
+
+    /// Keeps a few rows of each kind that is worth a look.
+    fn note_odd(&self, input: &Encodable, part: &mut Part) {
+        let pieces: Vec<&Results> = (0..self.job.carving.count()).map(|piece| input.worked.piece(piece)).collect();
+        let pieces: Vec<&Results> = pieces.into_iter().filter(|results| !results.are_filled()).collect();
+        if pieces.is_empty() && input.worked.faulty().is_none() {
+            return;
+        }
+        for why in Odd::ALL {
+            let is_odd = |row: &usize| match why {
+                Odd::Fault => input.worked.faulty().has(*row),
+                _ => pieces.iter().any(|results| why.is(results.state(*row))),
+            };
+            for row in (0..input.rows.len()).filter(is_odd) {
+                if part.odd.iter().filter(|known| known.why == why).count() >= MOST_ODD_KEPT {
+                    break;
+                }
+                let number = u64::from(input.rows.numbers[row]) + 1;
+                part.odd.push(OddRow { row: number, why, cells: self.output_row(input, row, 0) });
             }
         }
     }

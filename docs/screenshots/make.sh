@@ -44,6 +44,6 @@ shoot error "keen-notch carve keen-notch-demo/parts.csv -c part_code -p 'family:
 shoot explain "keen-notch explain keen-notch-demo/crew.cutlist.toml"
 shoot explain-row "keen-notch explain keen-notch-demo/references.cutlist.toml keen-notch-demo/references.csv --row 22 --color always | head -42"
 shoot phrases "keen-notch phrases section; keen-notch phrases drop"
-shoot check "keen-notch check keen-notch-demo/parts.csv -l keen-notch-demo/parts.cutlist.toml --rows 3"
+shoot check "keen-notch check keen-notch-demo/parts.csv -l keen-notch-demo/parts.cutlist.toml --rows 1"
 shoot layout "keen-notch check keen-notch-demo/parts.csv --layout 'part_code: <family 3 uppercase>-<serial 8 digits>-<grade 4>' --rows 3"
 shoot demo "keen-notch --color always demo | head -38"

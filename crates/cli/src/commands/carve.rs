@@ -3,7 +3,6 @@
 use std::io::{self, Write};
 
 use keen_notch_core::column::{ColumnRef, Header};
-use keen_notch_core::diagnostics::Diagnostics;
 use keen_notch_io::carve::Job;
 use keen_notch_io::encode;
 use keen_notch_io::sink::{self, Sink, Stream};
@@ -47,7 +46,7 @@ pub fn run(args: &CarveArgs, console: &Console) -> Result<Exit, Failure> {
     let originals = originals(args, &header)?;
     let mut job = Job::new(carving, &header, &originals, shown)
         .with_delimiter(delimiter)
-        .with_diagnostics(Diagnostics::new(&pieces.wanted.pieces).with_today(run::today()))
+        .with_diagnostics(run::diagnostics(&pieces))
         .with_threads(args.threads.count());
     if let Some(title) = &args.file_column {
         if job.titles().contains(title) {

@@ -2,7 +2,6 @@
 
 use std::io::{self, Write};
 
-use keen_notch_core::diagnostics::Diagnostics;
 use keen_notch_core::tally::Tally;
 use keen_notch_io::carve::{Job, Report};
 use keen_notch_io::sink::Stream;
@@ -37,7 +36,7 @@ pub fn run(args: &CheckArgs, console: &Console) -> Result<Exit, Failure> {
         .without_rows()
         .with_samples(args.rows)
         .with_failing()
-        .with_diagnostics(Diagnostics::new(&pieces.wanted.pieces).with_today(run::today()))
+        .with_diagnostics(run::diagnostics(&pieces))
         .with_threads(args.threads.count());
     let asked = job.checks().iter().filter(|check| !check.is_implied).count();
     if asked == 0 {

@@ -4,6 +4,7 @@ use std::io::{self, IsTerminal};
 use std::path::{Path, PathBuf};
 
 use keen_notch_core::carving::Carving;
+use keen_notch_core::diagnostics::Diagnostics;
 use keen_notch_io::carve::{Job, Outs, Report, carve, measure};
 use keen_notch_io::encode;
 use keen_notch_io::faults::{FaultFile, FaultFormat};
@@ -31,9 +32,13 @@ pub fn inputs(files: &[PathBuf], console: &Console) -> Result<Vec<Input>, Failur
     Ok(inputs)
 }
 
-/// What day it is here, as ISO 8601.
-pub fn today() -> String {
-    jiff::Zoned::now().date().to_string()
+/// What is observed of pieces, with the day that it is here where that matters: finding it out takes longer than a short run.
+pub fn diagnostics(pieces: &Pieces) -> Diagnostics {
+    let diagnostics = Diagnostics::new(&pieces.wanted.pieces);
+    match diagnostics.give_dates() {
+        true => diagnostics.with_today(jiff::Zoned::now().date().to_string()),
+        false => diagnostics,
+    }
 }
 
 /// What the inputs are called in one line.

@@ -15,35 +15,36 @@ const MOST_CELL: usize = 40;
 /// that they come from are shown, and the others are named below.
 pub fn draw(report: &Report, job: &Job, header: &Header, width: usize) -> Vec<String> {
     let all: Vec<usize> = (0..job.columns().len()).collect();
+    let odd: Vec<&OddRow> = report.odd.iter().filter(|odd| odd.row > report.preview.len() as u64).collect();
+    let draw = |shown: &[usize]| (rows(report, job, shown), odd_rows(&odd, report, job, shown));
     let mut shown = all.clone();
-    let mut drawn = rows(report, job, &shown);
-    if table::width(&drawn) > width {
+    let mut drawn = draw(&shown);
+    if table::width(&drawn.0) > width || (!odd.is_empty() && table::width(&drawn.1) > width) {
         let used = job.carving().used_columns();
         shown.retain(|index| match job.columns()[*index] {
             OutColumn::Original(column) => used.contains(&column),
             OutColumn::Piece { .. } | OutColumn::Source => true,
         });
-        drawn = rows(report, job, &shown);
+        drawn = draw(&shown);
     }
     let hidden = all.iter().filter(|index| !shown.contains(index)).filter_map(|index| match job.columns()[*index] {
         OutColumn::Original(column) => Some(header.title(column)),
         OutColumn::Piece { .. } | OutColumn::Source => None,
     });
     let hidden: Vec<_> = hidden.collect();
-    let mut lines = table::lines(&drawn);
+    let mut lines = table::lines(&drawn.0);
     let rows = format!(
         "{} of {} shown",
         visible::grouped(report.preview.len() as u64),
         visible::counted(report.counts.rows_out, "row")
     );
-    let odd: Vec<&OddRow> = report.odd.iter().filter(|odd| odd.row > report.preview.len() as u64).collect();
     let columns = if hidden.is_empty() { String::new() } else { format!(", without the columns {}", hidden.join(", ")) };
     lines.push(String::new());
     lines.push(paint(style::QUIET, rows + &visible::without_controls(&columns)));
     if !odd.is_empty() {
         lines.push(String::new());
         lines.push(paint(style::HEAD, "rows worth a look, a few of each kind"));
-        lines.extend(table::lines(&odd_rows(&odd, report, job, &shown)));
+        lines.extend(table::lines(&drawn.1));
         lines.push(String::new());
     }
     lines.push(format!("To get them all, add {} or write to a pipe.", paint(style::TAKEN, "-o OUT.csv")));

@@ -72,10 +72,10 @@ pub enum Fix {
 /// let program = Program::new(&Phrase::parse("last 1")?, Unit::Characters)?;
 /// let (mut results, mut looks) = (Results::default(), Vec::new());
 /// program.run(codes.texts(), &mut Work::default(), &mut results);
-/// note_looks(codes.texts(), &mut looks);
+/// let filled = note_looks(codes.texts(), &mut looks);
 /// let mut diagnostics = Diagnostics::new(&[Piece::parse("digit: last 1", 0)?]);
 /// let number = |row: usize| row as u64 + 1;
-/// diagnostics.observe(0, Observed { values: codes.texts(), looks: &looks, results: &results, number: &number });
+/// diagnostics.observe(0, Observed { values: codes.texts(), filled, looks: &looks, results: &results, number: &number });
 /// let hints = diagnostics.hints(500, &[]);
 /// assert_eq!(hints[0].rows, [8]);
 /// assert_eq!(hints[0].fix, Fix::Piece { piece: 0, phrase: "trim then last 1".to_owned() });
@@ -103,6 +103,11 @@ impl Diagnostics {
         let year = self.today.get(..4).and_then(|year| year.parse::<i32>().ok()).unwrap_or(2068);
         self.pieces.iter_mut().for_each(|piece| piece.hundred_years_ago = year - 99);
         self
+    }
+
+    /// Whether any piece gives dates, for which it matters what day it is.
+    pub fn give_dates(&self) -> bool {
+        self.pieces.iter().any(|piece| piece.gives_dates)
     }
 
     /// Whether values are kept to compare others with: those that come later in a run need not be.
@@ -200,7 +205,7 @@ impl Diagnostics {
     /// Look-alikes of markers, told once for all pieces that they hide the same marker from.
     fn look_alikes(&self) -> Vec<Hint> {
         let mut told: BTreeMap<(&str, char), (Sightings, Vec<usize>)> = BTreeMap::new();
-        for (index, piece) in self.pieces.iter().enumerate() {
+        for (index, piece) in self.pieces.iter().enumerate().filter(|(_, piece)| !piece.look_alikes.is_empty()) {
             let many = outline::of_many(&piece.sample);
             let mut of_piece: BTreeMap<(&str, char), Sightings> = BTreeMap::new();
             for ((marker, found, _), known) in piece.look_alikes.iter().filter(|((.., outline), _)| many.contains(outline)) {
@@ -247,7 +252,7 @@ impl PieceDiagnostics {
     fn letters(&self, piece: usize, rows: u64) -> Vec<Hint> {
         let all: u64 = self.letters.values().map(|seen| seen.count).sum();
         // A piece is otherwise digits if nearly all of its results are.
-        if self.digits_only < all * 4 || rows == 0 {
+        if self.letters.is_empty() || self.digits_only < all * 4 || rows == 0 {
             return Vec::new();
         }
         let many = outline::of_many(&self.sample);
@@ -343,7 +348,7 @@ impl PieceDiagnostics {
             };
             let fix = match way {
                 // What was read with a point would be read otherwise.
-                Some((example, decimal)) if *decimal == '.' || self.with_point == 0 => {
+                Some((example, decimal)) if *decimal == '.' || !self.with_point => {
                     let (before, after) = self.phrase.split_at_checked(at).unwrap_or((&self.phrase, ""));
                     Fix::Piece { piece, phrase: format!("{before} like \"{example}\"{after}") }
                 }
@@ -394,9 +399,11 @@ impl PieceDiagnostics {
 
     /// A piece that is missing or short in a few rows only.
     fn few(&self, _piece: usize, rows: u64) -> Vec<Hint> {
-        let many = outline::of_many(&self.sample);
-        let told = self.look_alikes.iter().filter(|((.., outline), _)| many.contains(outline)).map(|(_, known)| known);
-        let explained: u64 = told.chain(self.other_case.values()).map(|known| known.seen.count).sum();
+        let explained = || {
+            let many = if self.look_alikes.is_empty() { Vec::new() } else { outline::of_many(&self.sample) };
+            let told = self.look_alikes.iter().filter(|((.., outline), _)| many.contains(outline)).map(|(_, known)| known);
+            told.chain(self.other_case.values()).map(|known| known.seen.count).sum::<u64>()
+        };
         let few = |seen: &Sightings| seen.count > 0 && rows >= 50 && (seen.count as f64) < FEW * rows as f64;
         let said = |what: &str, seen: &Sightings| Hint {
             seen: format!(
@@ -407,7 +414,7 @@ impl PieceDiagnostics {
             rows: seen.rows.clone(),
             fix: Fix::LookAtRow(seen.rows.first().copied().unwrap_or(1)),
         };
-        let mut hints = hint(few(&self.missing) && self.missing.count > explained, || said("missing", &self.missing));
+        let mut hints = hint(few(&self.missing) && self.missing.count > explained(), || said("missing", &self.missing));
         hints.extend(hint(few(&self.short), || said("short", &self.short)));
         hints
     }
@@ -466,10 +473,10 @@ mod tests {
             let batch = Batch { rows: values.len(), columns: &[column.texts()] };
             carving.run(&batch, &mut worked);
             carving.judge(&batch, &mut worked, &mut [Tally::default()]);
-            note_looks(column.texts(), &mut looks);
+            let filled = note_looks(column.texts(), &mut looks);
             let number = |row| (index * rows + row) as u64 + 1;
             let (values, results) = (column.texts(), worked.piece(0));
-            diagnostics.observe(0, Observed { values, looks: &looks, results, number: &number });
+            diagnostics.observe(0, Observed { values, filled, looks: &looks, results, number: &number });
         }
         diagnostics
     }

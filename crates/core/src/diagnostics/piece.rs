@@ -7,6 +7,7 @@ use super::numbers::{NumberStep, number_step, way_of, whole_number};
 use super::outline::{SAMPLE, outline};
 use super::phrase::{branches, century_at, counted_ends, gives_dates, markers};
 use pulp::{Simd, WithSimd};
+use wide::u8x16;
 
 use crate::batch::simd::{self, ByteRange};
 use crate::batch::{Span, Texts};
@@ -59,8 +60,8 @@ pub struct PieceDiagnostics {
     /// Numbers that go on after what was taken of them, or that were not read, by the way in which they are written, if it is
     /// one; with the first of them, and what was taken of that.
     pub whole_numbers: BTreeMap<Option<usize>, (Sightings, String, String)>,
-    /// Results with a point.
-    pub with_point: u64,
+    /// Whether there are results with a point.
+    pub with_point: bool,
     /// Dates after today.
     pub future: Sightings,
     /// The year that begins the hundred years up to today's.
@@ -80,7 +81,9 @@ pub struct PieceDiagnostics {
 pub struct Observed<'a> {
     /// The value of each row.
     pub values: Texts<'a>,
-    /// Which of the values are worth a look, by [`note_looks`].
+    /// How many of them are not empty, as [`note_looks`] counts them.
+    pub filled: u64,
+    /// Which of the values are worth a look.
     pub looks: &'a [u32],
     /// What was cut out of them.
     pub results: &'a Results,
@@ -88,11 +91,13 @@ pub struct Observed<'a> {
     pub number: &'a dyn Fn(usize) -> u64,
 }
 
-/// Notes which of some values are worth a look, whatever is cut out of them: once a column, for all its pieces.
+/// Notes which of some values are worth a look, whatever is cut out of them, and counts those that are not empty: once a column,
+/// for all its pieces.
 // Compiled by itself: what its loops need then stays in registers.
 #[inline(never)]
-pub fn note_looks(values: Texts, looks: &mut Vec<u32>) {
+pub fn note_looks(values: Texts, looks: &mut Vec<u32>) -> u64 {
     looks.clear();
+    let mut filled = 0;
     let bytes = values.text.as_bytes();
     let end_of = |at: u32| bytes.get(at as usize).map_or(0, |byte| ENDS[usize::from(*byte)]);
     for (row, value) in (0..).zip(values.spans) {
@@ -100,7 +105,9 @@ pub fn note_looks(values: Texts, looks: &mut Vec<u32>) {
         if end_of(value.start) + end_of(value.end.wrapping_sub(1)) >= LOOK {
             looks.push(row);
         }
+        filled += u64::from(!value.is_empty());
     }
+    filled
 }
 
 impl PieceDiagnostics {
@@ -134,7 +141,7 @@ impl PieceDiagnostics {
         self.digits_only += later.digits_only;
         self.there += later.there;
         self.values += later.values;
-        self.with_point += later.with_point;
+        self.with_point |= later.with_point;
         self.future.append(&later.future, offset);
         let lacking = SAMPLE.saturating_sub(self.sample.len());
         self.sample.extend(later.sample.iter().take(lacking).cloned());
@@ -154,8 +161,12 @@ impl PieceDiagnostics {
     }
 
     /// Observes the piece in a batch of rows: its values first, then its results.
-    pub fn observe(&mut self, today: &str, Observed { values, looks, results, number }: Observed) {
-        self.values += values.spans.iter().filter(|span| !span.is_empty()).count() as u64;
+    pub fn observe(&mut self, today: &str, Observed { values, filled, looks, results, number }: Observed) {
+        self.values += filled;
+        self.there += match results.are_filled() {
+            true => values.len() as u64,
+            false => (0..values.len()).filter(|row| !results.items(*row).is_empty()).count() as u64,
+        };
         if self.takes_sample && self.sample.len() < SAMPLE {
             let lacking = SAMPLE - self.sample.len();
             self.sample.extend(values.iter().filter(|value| !value.is_empty()).take(lacking).map(str::to_owned));
@@ -186,11 +197,8 @@ impl PieceDiagnostics {
                 self.observe_digits(number, texts.text.as_bytes(), &firsts, values);
             }
             // What a cut or a check has made sure is not looked for again.
-            Some(true) if results.are_filled() => {
-                self.digits_only += values.len() as u64;
-                self.there += values.len() as u64;
-            }
-            Some(false) => self.there += texts.spans.iter().filter(|span| !span.is_empty()).count() as u64,
+            Some(true) if results.are_filled() => self.digits_only += values.len() as u64,
+            Some(false) => {}
             _ => self.observe_digits(number, texts.text.as_bytes(), texts.spans, values),
         }
     }
@@ -199,40 +207,63 @@ impl PieceDiagnostics {
     // Compiled by itself: what its loops need then stays in registers.
     #[inline(never)]
     fn observe_numbers(&mut self, step: NumberStep, values: Texts, results: &Results, number: &dyn Fn(usize) -> u64) {
-        let texts = results.texts(values);
-        for row in 0..values.len() {
-            let value = values.get(row);
-            // A plain number has lost the zeros after its point, so the value is looked at.
-            let read = match (step, results.items(row).next()) {
-                (NumberStep::Taken(_), Some(item)) => texts.get(item),
-                (NumberStep::Plain(_), Some(_)) => value,
-                (_, None) => "",
-            };
-            self.with_point += u64::from(memchr::memchr(b'.', read.as_bytes()).is_some());
-            let (way, part) = match step {
-                NumberStep::Taken(_) => {
-                    let Some(place) =
-                        results.items(row).next().and_then(|item| results.place_before_changes(row, item, values))
-                    else {
-                        continue;
-                    };
-                    let Some(whole) = whole_number(value, place.start, place.end) else { continue };
-                    let way = way_of(whole);
-                    // Marks of which no number is made are those of dates and versions, unless they are commas.
-                    if way.is_none() && !whole.contains(',') {
+        if results.are_several() {
+            return;
+        }
+        let text = values.text.as_bytes();
+        let is_point =
+            |at: u32, end: u32| simd::first(text, at as usize, end as usize, |lanes| simd::are(lanes, POINT)).is_some();
+        match step {
+            NumberStep::Taken(_) => {
+                for (row, (value, part)) in values.spans.iter().zip(results.sources()).enumerate() {
+                    if part.is_empty() {
                         continue;
                     }
-                    (way, &value[place])
+                    self.with_point = self.with_point || is_point(part.start, part.end);
+                    // Few numbers have anything beside them that could be a mark: the others are told by two bytes. A space is
+                    // one only where the value begins with a digit.
+                    let is_mark = |at: u32| match text.get(at as usize) {
+                        Some(b',' | b'.' | b'\'' | 0x80..) => true,
+                        Some(b' ') => {
+                            text.get(value.start as usize).is_some_and(|first| first.is_ascii_digit() || *first == b' ')
+                        }
+                        _ => false,
+                    };
+                    let touches =
+                        (part.start > value.start && is_mark(part.start - 1)) || (part.end < value.end && is_mark(part.end));
+                    if touches && part.start >= value.start && part.end <= value.end {
+                        let (from, to) = ((part.start - value.start) as usize, (part.end - value.start) as usize);
+                        self.note_number(values.get(row), from, to, number(row));
+                    }
                 }
-                NumberStep::Plain(_) if results.state(row).missing => match way_of(value.trim()) {
-                    Some(way) => (Some(way), ""),
-                    None => continue,
-                },
-                NumberStep::Plain(_) => continue,
-            };
-            let first = || (Sightings::default(), value.to_owned(), part.to_owned());
-            self.whole_numbers.entry(way).or_insert_with(first).0.note(number(row));
+            }
+            NumberStep::Plain(_) => {
+                for (row, value) in values.spans.iter().enumerate() {
+                    let state = results.state(row);
+                    // A plain number has lost the zeros after its point, so the value is looked at.
+                    self.with_point = self.with_point || (state.is_there() && is_point(value.start, value.end));
+                    if let (true, Some(way)) = (state.missing, way_of(values.get(row).trim())) {
+                        self.add_number(Some(way), values.get(row), "", number(row));
+                    }
+                }
+            }
         }
+    }
+
+    /// Notes a number that goes on after what was taken of it, if it does.
+    #[cold]
+    fn note_number(&mut self, value: &str, from: usize, to: usize, row: u64) {
+        let Some(whole) = whole_number(value, from, to) else { return };
+        let way = way_of(whole);
+        // Marks of which no number is made are those of dates and versions, unless they are commas.
+        if way.is_some() || whole.contains(',') {
+            self.add_number(way, value, &value[from..to], row);
+        }
+    }
+
+    fn add_number(&mut self, way: Option<usize>, value: &str, part: &str, row: u64) {
+        let first = || (Sightings::default(), value.to_owned(), part.to_owned());
+        self.whole_numbers.entry(way).or_insert_with(first).0.note(row);
     }
 
     /// Observes texts that are digits, and those that are nearly.
@@ -241,9 +272,7 @@ impl PieceDiagnostics {
     fn observe_digits(&mut self, number: &dyn Fn(usize) -> u64, source: &[u8], texts: &[Span], values: Texts) {
         // Few codes come near to digits: those are looked at by themselves.
         let mut near = Vec::new();
-        let (digits_only, there) = simd::for_this_processor(CountDigits { source, texts, near: &mut near });
-        self.digits_only += digits_only;
-        self.there += there;
+        self.digits_only += simd::for_this_processor(CountDigits { source, texts, near: &mut near });
         for row in near {
             self.digits_only += u64::from(self.observe_letters(number(row), texts[row].bytes(source), values.get(row)));
         }
@@ -325,7 +354,7 @@ impl PieceDiagnostics {
     }
 }
 
-/// Counts the texts that are digits alone and those that are not empty, and notes which may be but for letters that look like some, or are long.
+/// Counts the texts that are digits alone, and notes which may be but for letters that look like some, or are long.
 struct CountDigits<'a> {
     source: &'a [u8],
     texts: &'a [Span],
@@ -333,16 +362,15 @@ struct CountDigits<'a> {
 }
 
 impl WithSimd for CountDigits<'_> {
-    type Output = (u64, u64);
+    type Output = u64;
 
     #[inline(always)]
-    fn with_simd<S: Simd>(self, _: S) -> (u64, u64) {
+    fn with_simd<S: Simd>(self, _: S) -> u64 {
         let CountDigits { source, texts, near } = self;
         let is_like_digits = |at: usize| source.get(at).is_some_and(|byte| MAY_BE_DIGITS[usize::from(*byte)]);
-        let (mut digits_only, mut there) = (0, 0);
+        let mut digits_only = 0;
         for (row, span) in texts.iter().enumerate() {
             let (start, width) = (span.start as usize, span.width());
-            there += u64::from(width > 0);
             let others = !ByteRange::DIGITS.has(simd::lanes(source, start)) & simd::first_lanes(width);
             // Codes are as good as random, but few come near to digits: the processor foresees that.
             if width <= 16 && others == 0 {
@@ -353,9 +381,11 @@ impl WithSimd for CountDigits<'_> {
                 near.push(row);
             }
         }
-        (digits_only, there)
+        digits_only
     }
 }
+
+const POINT: u8x16 = u8x16::new([b'.'; 16]);
 
 /// The most kinds of one thing that are told apart.
 const MOST_KINDS: usize = 1000;

@@ -105,16 +105,17 @@ impl Results {
 
     /// Where a result is in its value, in bytes; none where it is another text, or missing.
     pub fn place(&self, row: usize, item: usize, values: Texts) -> Option<Range<usize>> {
-        let place = self.place_before_changes(row, item, values)?;
+        let (value, span) = (values.spans.get(row)?, *self.sources().get(item)?);
+        if span.is_empty() || span.start < value.start || span.end > value.end {
+            return None;
+        }
+        let place = (span.start - value.start) as usize..(span.end - value.start) as usize;
         (!self.is_made || values.get(row).get(place.clone()) == Some(self.texts(values).get(item))).then_some(place)
     }
 
-    /// Where the part of the value is, in bytes, that a result was made of; none where it was made of something else.
-    pub(crate) fn place_before_changes(&self, row: usize, item: usize, values: Texts) -> Option<Range<usize>> {
-        let value = values.spans.get(row)?;
-        let span = *if self.is_made { self.taken.get(item)? } else { self.spans.get(item)? };
-        let in_value = value.start <= span.start && span.end <= value.end && !span.is_empty();
-        in_value.then(|| (span.start - value.start) as usize..(span.end - value.start) as usize)
+    /// Where the parts of the values are that the results were made of; empty where one was made of something else.
+    pub(crate) fn sources(&self) -> &[Span] {
+        if self.is_made { &self.taken } else { &self.spans }
     }
 
     /// Keeps the results of some rows only.

@@ -48,8 +48,10 @@ pub struct Part {
 /// The most bytes of a chunk or of what is written of it whose memory is used again: more is a very long row.
 const MOST_KEPT: usize = 2 << 20;
 
-/// Chunks whose values are kept to compare others with.
+/// Chunks whose values are kept to compare others with, where they are small.
 const FIRST_CHUNKS: u64 = 128;
+/// Rows of a small chunk: fewer than these.
+const FEW_ROWS: usize = 200;
 
 /// A fault, and where it is.
 pub struct Found {
@@ -131,7 +133,8 @@ pub struct Worker<'j> {
     /// What the inputs are called.
     names: &'j [String],
     stages: Vec<Stage<'static>>,
-    looks: Vec<Vec<u32>>,
+    /// For each column, how many values of a batch are not empty, and which are worth a look.
+    looks: Vec<(u64, Vec<u32>)>,
 }
 
 impl<'j> Worker<'j> {
@@ -153,9 +156,9 @@ impl<'j> Worker<'j> {
         ahead: Ahead<Part>,
     ) -> Result<(), Error> {
         let _guard = turns.guard(number);
-        // Every chunk has a row at least, so that the first of a run are in the first chunks.
-        part.diagnostics.take_samples(number < FIRST_CHUNKS);
         chunk.open(&self.job.used)?;
+        // Values to compare others with are the first of a run. They are in the first chunk, or, where chunks are small, in some.
+        part.diagnostics.take_samples(number == 0 || (number < FIRST_CHUNKS && chunk.rows() < FEW_ROWS));
         let chunk = &*chunk;
         let text = chunk.text()?;
         let mut state = State {
@@ -291,15 +294,16 @@ impl<'j> Worker<'j> {
             return;
         }
         let number = |row: usize| u64::from(rows.numbers[row]) + 1;
-        self.looks.resize_with(batch.columns.len(), Vec::new);
+        self.looks.resize_with(batch.columns.len(), Default::default);
         for column in &self.job.used {
-            note_looks(batch.column(*column), &mut self.looks[*column]);
+            let (filled, looks) = &mut self.looks[*column];
+            *filled = note_looks(batch.column(*column), looks);
         }
         let carving = &self.job.carving;
         for piece in 0..carving.count() {
             let Some(column) = carving.column(piece) else { continue };
-            let (values, looks, results) = (batch.column(column), &self.looks[column], worked.piece(piece));
-            part.diagnostics.observe(piece, Observed { values, looks, results, number: &number });
+            let (values, (filled, looks), results) = (batch.column(column), &self.looks[column], worked.piece(piece));
+            part.diagnostics.observe(piece, Observed { values, filled: *filled, looks, results, number: &number });
         }
         carving.observe_layouts(batch, worked, &mut part.diagnostics, &number);
     }

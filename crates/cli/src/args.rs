@@ -168,7 +168,7 @@ pub struct FaultArgs {
     /// Write the counts of the run to this file, as JSON
     #[arg(long, value_name = "FILE")]
     pub summary: Option<PathBuf>,
-    /// Rows with too few or too many cells: stop there [default], keep them, or set-aside among the offcuts
+    /// Rows with too few or too many cells: stop there, keep them, or set-aside among the offcuts [default: stop]
     #[arg(long, value_name = "WHAT", hide_possible_values = true)]
     pub ragged: Option<RaggedArg>,
 }
@@ -219,6 +219,9 @@ pub struct GaugeArgs {
     /// How many rows of the file, from the first
     #[arg(long, value_name = "N", requires = "file", default_value_t = 5)]
     pub rows: usize,
+    /// Show all of a long value
+    #[arg(long)]
+    pub all: bool,
     #[command(flatten)]
     pub reading: ReadingArgs,
 }
@@ -327,7 +330,7 @@ pub struct ExplainArgs {
     /// The row that is on this line of the file
     #[arg(long, value_name = "N")]
     pub line: Option<u64>,
-    /// Rows with too few or too many cells: stop there [default], or keep them
+    /// Rows with too few or too many cells: stop there, or keep them [default: stop]
     #[arg(long, value_name = "WHAT", hide_possible_values = true)]
     pub ragged: Option<RaggedArg>,
     #[command(flatten)]
@@ -384,7 +387,7 @@ pub struct ManualArgs {
 #[derive(Debug, Clone, clap::Args)]
 #[command(next_help_heading = "Reading")]
 pub struct ReadingArgs {
-    /// What is between two cells: one ASCII character, or tab [default: comma; tab for .tsv]
+    /// What is between two cells: one ASCII character, or tab [default: by the ending, and else by the header]
     #[arg(long, value_name = "CHARACTER")]
     pub delimiter: Option<String>,
     /// The first row is data: columns are #1, #2 …

@@ -3,7 +3,7 @@
 use std::io::{IsTerminal, Write};
 
 /// The width taken where none can be found out, in columns.
-const USUAL_WIDTH: usize = 100;
+const USUAL_WIDTH: usize = 80;
 /// No line is narrower, however narrow the terminal.
 const LEAST_WIDTH: usize = 40;
 

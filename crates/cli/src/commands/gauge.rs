@@ -28,6 +28,12 @@ const MOST_RUN_LINES: usize = 16;
 const MOST_SECTION: usize = 20;
 const MOST_SECTIONS: usize = 160;
 
+/// Without `--all`: lines of the ruler, runs, delimiters, and places of each, that are shown of a long value.
+const MOST_RULERS: usize = 4;
+const MOST_RUNS: usize = 60;
+const MOST_DELIMITERS: usize = 12;
+const MOST_PLACES: usize = 20;
+
 /// A phrase to be shown on each value.
 struct Shown {
     source: String,
@@ -43,7 +49,7 @@ pub fn run(args: &GaugeArgs, console: &Console) -> Result<(), Failure> {
         if index > 0 {
             writeln!(out)?;
         }
-        for line in draw(title, value, &phrases, console.width) {
+        for line in draw(title, value, &phrases, console.width, args.all) {
             writeln!(out, "{line}")?;
         }
     }
@@ -80,7 +86,7 @@ fn values(args: &GaugeArgs, console: &Console) -> Result<Vec<(String, String)>, 
     Ok(values)
 }
 
-fn draw(title: &str, value: &str, phrases: &[Shown], width: usize) -> Vec<String> {
+fn draw(title: &str, value: &str, phrases: &[Shown], width: usize, all: bool) -> Vec<String> {
     let gauge = Gauge::new(value);
     let mut lines = vec![headline(title, &gauge, width)];
     let traces: Vec<(&Shown, Trace)> = phrases.iter().map(|shown| (shown, shown.plan.trace(value))).collect();
@@ -89,7 +95,17 @@ fn draw(title: &str, value: &str, phrases: &[Shown], width: usize) -> Vec<String
             .iter()
             .map(|(shown, trace)| Mark::taken(&shown.name, trace.taken.iter().map(|bytes| gauge.covered(bytes)).collect()))
             .collect();
-        lines.extend(ruler::draw(&gauge, &marks, width, MOST_WIDE));
+        let drawn = ruler::draw(&gauge, &marks, width, MOST_WIDE);
+        // What a phrase marks may be anywhere.
+        let is_whole = all || !marks.is_empty();
+        let end = drawn.iter().enumerate().filter(|(_, line)| line.is_empty()).nth(MOST_RULERS - 1).map(|(at, _)| at);
+        match end.filter(|_| !is_whole) {
+            Some(end) => {
+                lines.extend(drawn.into_iter().take(end));
+                lines.push(paint(style::QUIET, "and so on; --all shows all of it"));
+            }
+            None => lines.extend(drawn),
+        }
     }
     if !traces.is_empty() {
         for (shown, trace) in &traces {
@@ -99,8 +115,8 @@ fn draw(title: &str, value: &str, phrases: &[Shown], width: usize) -> Vec<String
         }
     }
     if !value.is_empty() {
-        lines.extend(runs(&gauge, width));
-        lines.extend(delimiters(&gauge, width));
+        lines.extend(runs(&gauge, width, all));
+        lines.extend(delimiters(&gauge, width, all));
     }
     if !gauge.oddities.is_empty() {
         lines.push(String::new());
@@ -138,7 +154,7 @@ fn span(range: std::ops::Range<usize>) -> String {
 }
 
 /// The runs: a table, or a grid of several to a line where a table would be long.
-fn runs(gauge: &Gauge, width: usize) -> Vec<String> {
+fn runs(gauge: &Gauge, width: usize, all: bool) -> Vec<String> {
     let text = |run: &Run| visible::clipped(&visible::value(&gauge.value[bytes(gauge, &run.characters)]), MOST_RUN);
     let mut lines = vec![String::new()];
     if gauge.runs.len() <= MOST_RUN_LINES {
@@ -151,7 +167,8 @@ fn runs(gauge: &Gauge, width: usize) -> Vec<String> {
         return lines;
     }
     lines.push(paint(style::HEAD, "runs: which, positions, text"));
-    let entries = gauge.runs.iter().enumerate();
+    let most = if all { usize::MAX } else { MOST_RUNS };
+    let entries = gauge.runs.iter().enumerate().take(most);
     let entries: Vec<_> =
         entries.map(|(index, run)| format!("{:>3}  {:>10}  {}", index + 1, span(run.characters.clone()), text(run))).collect();
     let widest = entries.iter().map(|entry| visible::width(entry)).max().unwrap_or(1) + 3;
@@ -159,7 +176,14 @@ fn runs(gauge: &Gauge, width: usize) -> Vec<String> {
         let cells = line.iter().map(|entry| format!("{entry}{}", " ".repeat(widest - visible::width(entry))));
         lines.push(cells.collect::<String>().trim_end().to_owned());
     }
+    lines.extend(more(gauge.runs.len().saturating_sub(most), "run"));
     lines
+}
+
+/// What is said of what is not shown.
+fn more(count: usize, of: &str) -> Option<String> {
+    let words = || format!("and {} more; --all shows all of them", visible::counted(count as u64, of));
+    (count > 0).then(|| paint(style::QUIET, words()))
 }
 
 /// The bytes of some characters, by index from 0.
@@ -167,21 +191,27 @@ fn bytes(gauge: &Gauge, characters: &std::ops::Range<usize>) -> std::ops::Range<
     gauge.characters[characters.start].start..gauge.characters[characters.end - 1].end
 }
 
-fn delimiters(gauge: &Gauge, width: usize) -> Vec<String> {
+fn delimiters(gauge: &Gauge, width: usize, all: bool) -> Vec<String> {
     if gauge.delimiters.is_empty() {
         return Vec::new();
     }
     let mut drawn = table::table(["delimiter", "from left", "from right", "sections"], usize::MAX);
     let count = gauge.characters.len();
-    for delimiter in &gauge.delimiters {
-        let from_left: Vec<_> = delimiter.places.iter().map(usize::to_string).collect();
-        let from_right: Vec<_> = delimiter.places.iter().map(|place| format!("-{}", count + 1 - place)).collect();
+    let (most, most_places) = if all { (usize::MAX, usize::MAX) } else { (MOST_DELIMITERS, MOST_PLACES) };
+    for delimiter in gauge.delimiters.iter().take(most) {
+        let places = delimiter.places.iter().take(most_places);
+        let mut from_left: Vec<_> = places.clone().map(usize::to_string).collect();
+        let mut from_right: Vec<_> = places.map(|place| format!("-{}", count + 1 - place)).collect();
+        if delimiter.places.len() > most_places {
+            [&mut from_left, &mut from_right].into_iter().for_each(|places| places.push("…".to_owned()));
+        }
         let character = visible::value(delimiter.character);
         drawn.add_row([character, from_left.join(" "), from_right.join(" "), sections(gauge, delimiter)]);
     }
     drawn.set_content_arrangement(comfy_table::ContentArrangement::Dynamic).set_width(u16::try_from(width).unwrap_or(u16::MAX));
     let mut lines = vec![String::new()];
     lines.extend(table::lines(&drawn));
+    lines.extend(more(gauge.delimiters.len().saturating_sub(most), "delimiter"));
     lines
 }
 

@@ -43,3 +43,16 @@ fn values_of_a_file() {
 fn a_phrase_that_cannot_be_right() {
     assert_snapshot!(Yard::new().run(&["gauge", "GRP", "-p", "chars 9 to 3"]).shown());
 }
+
+#[test]
+fn a_long_text_shows_its_first_parts() {
+    let yard = Yard::new();
+    let text = (0..400).map(|n| format!("{n}-a; ")).collect::<String>();
+    let shown = yard.out(&["gauge", &text]);
+    assert!(shown.lines().count() < 100, "{shown}");
+    for said in ["and so on; --all shows all of it", "more; --all shows all of them", "…"] {
+        assert!(shown.contains(said), "{said} is not in\n{shown}");
+    }
+    let all = yard.out(&["gauge", &text, "--all"]);
+    assert!(all.lines().count() > 200 && !all.contains("--all"), "{} lines", all.lines().count());
+}

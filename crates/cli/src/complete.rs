@@ -11,6 +11,9 @@ use keen_notch_io::table::Table;
 
 use crate::draw::visible;
 
+/// The variable of the environment that a shell asks by.
+pub const VARIABLE: &str = "KEEN_NOTCH_COMPLETE";
+
 /// The names of the columns of the first file on the command line that has some.
 pub fn columns(current: &OsStr) -> Vec<CompletionCandidate> {
     let written = current.to_string_lossy();

@@ -23,7 +23,7 @@ use crate::console::Console;
 
 fn main() -> ExitCode {
     // Where a shell asks what can come next, it is answered, and nothing else is done.
-    clap_complete::CompleteEnv::with_factory(Args::command).complete();
+    clap_complete::CompleteEnv::with_factory(Args::command).var(complete::VARIABLE).complete();
     let args = Args::parse();
     args.color.apply();
     pipes::widen();

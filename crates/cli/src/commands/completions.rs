@@ -5,6 +5,7 @@ use std::io::Write;
 use clap_complete::env::Shells;
 
 use crate::args::CompletionsArgs;
+use crate::complete;
 use crate::failure::Failure;
 
 /// Runs the command.
@@ -16,7 +17,7 @@ pub fn run(args: &CompletionsArgs) -> Result<(), Failure> {
         return Err(Failure::usage(message, format!("the shells are {}", names.join(", "))));
     };
     let mut script = Vec::new();
-    shell.write_registration("COMPLETE", "keen-notch", "keen-notch", "keen-notch", &mut script)?;
+    shell.write_registration(complete::VARIABLE, "keen-notch", "keen-notch", "keen-notch", &mut script)?;
     let mut out = anstream::stdout().lock();
     out.write_all(&script)?;
     Ok(out.flush()?)

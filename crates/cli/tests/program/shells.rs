@@ -6,7 +6,7 @@ use crate::yard::Yard;
 fn offered(yard: &Yard, words: &[&str]) -> Vec<String> {
     let index = words.len().to_string();
     let words = [&["--", "keen-notch"], words].concat();
-    let output = yard.command(&words).env("COMPLETE", "bash").env("_CLAP_COMPLETE_INDEX", index).output().unwrap();
+    let output = yard.command(&words).env("KEEN_NOTCH_COMPLETE", "bash").env("_CLAP_COMPLETE_INDEX", index).output().unwrap();
     assert!(output.status.success(), "{}", String::from_utf8_lossy(&output.stderr));
     String::from_utf8(output.stdout).unwrap().split(['\n', '\u{b}']).map(str::to_owned).collect()
 }

@@ -3,7 +3,7 @@
 use std::io::Write;
 
 use keen_notch_core::phrase::Phrase;
-use keen_notch_core::phrase::reference::{self, CONDITIONS, Entry, GROUPS, Group};
+use keen_notch_core::phrase::reference::{self, CONDITIONS, Entry, GROUPS, Group, NOTES};
 use keen_notch_core::program::Program;
 use keen_notch_core::text::unit::Unit;
 use keen_notch_core::words;
@@ -20,6 +20,7 @@ const INTRODUCTION: &str = r#"A phrase says how a piece is taken from a value.
   branch = step then step …       steps from left to right; or a lone "text", the result itself
 
 Missing: its marker or position is not there, or nothing is left of it. After `or` comes what to use instead, beginning again from the whole value; with no branch left, the cell is blank. `or ""` accepts the blank.
+Blank: nothing came of the value, and there was nothing in it.
 Short: a cut by position found some but not all of what was asked for; what there is is kept.
 Long: a value is wider than it was to be padded to; it is kept as it is.
 Fallback: the result comes from a branch after `or`."#;
@@ -45,6 +46,9 @@ fn all(width: usize) -> String {
         text += &format!("\n{}\n", paint(style::HEAD, group.title));
         text += &wrapped(group.about, width, "");
         text += &group.entries.iter().map(|entry| shown(entry, width)).collect::<String>();
+    }
+    for (title, note) in NOTES {
+        text += &format!("\n{}\n{}", paint(style::HEAD, title), wrapped(note, width, ""));
     }
     text + "\n" + &wrapped(SHELL, width, "")
 }
@@ -130,6 +134,9 @@ fn markdown() -> String {
                 examples.collect::<Vec<_>>().join("<br>")
             );
         }
+    }
+    for (title, note) in NOTES {
+        text += &format!("\n## {title}\n\n{note}\n");
     }
     text + &format!("\n## In a shell and in a cut list\n\n{SHELL}\n")
 }

@@ -32,3 +32,13 @@ fn the_document_is_the_reference() {
 fn the_schema_is_printed() {
     assert_eq!(Yard::new().out(&["schema"]), keen_notch_core::cutlist::schema());
 }
+
+#[test]
+fn what_steps_have_in_common() {
+    let all = Yard::new().out(&["phrases"]);
+    for (title, word) in
+        [("Classes", "punctuation is every character"), ("Which one of several", "2nd last"), ("Date fields", "%j")]
+    {
+        assert!(all.contains(&format!("\n{title}\n")) && all.contains(word), "{title}");
+    }
+}

@@ -313,6 +313,28 @@ pub const CONDITIONS: Group = Group {
     ],
 };
 
+/// The fields of a date format.
+pub const DATE_FIELDS: &str = "%Y year, %y year of two digits, %m month, %d day, %b or %B month's name, %j day of the year, \
+    %H %M %S time of day, %I and %p hour of twelve, %f fraction of a second, %z offset from UTC, %a or %A day's name; \
+    %e is a day with a space for a missing digit, %F is %Y-%m-%d, %T is %H:%M:%S, %% is a percent sign";
+
+/// What steps and conditions have in common: a title, and what is to be known.
+pub const NOTES: [(&str, &str); 3] = [
+    (
+        "Classes",
+        "digits are 0 to 9; letters, uppercase and lowercase are those of Unicode; alphanumeric is a letter or a digit; spaces is any \
+         white space; punctuation is every character that is none of letter, digit or space; any of \"-/\" is one of these \
+         characters. Several are joined with `and`: letters and digits. As a marker, a class is one unbroken run of it, and any \
+         of is one character.",
+    ),
+    (
+        "Which one of several",
+        "1st, 2nd, 3rd … from the left, and last, 2nd last … from the right; or 1, 2 … and -1, -2 …. Left out, it is the first. \
+         Places are counted over the whole text that reaches the step, and do not overlap.",
+    ),
+    ("Date fields", DATE_FIELDS),
+];
+
 /// Every step, in order.
 ///
 /// ```

@@ -8,11 +8,8 @@ use jiff::civil::DateTime;
 use jiff::fmt::strtime::{self, BrokenDownTime};
 
 use crate::phrase::ast::DateFormat;
+use crate::phrase::reference::DATE_FIELDS;
 use crate::phrase::{ErrorKind, PhraseError};
-
-/// The fields that a format may have, for a message.
-const FIELDS: &str = "%Y year, %y year of two digits, %m month, %d day, %b or %B month's name, %j day of the year, %H %M %S time \
-                      of day, %I and %p hour of twelve, %f fraction of a second, %z offset from UTC, %a or %A day's name";
 
 /// A date format made ready.
 #[derive(Debug, Clone)]
@@ -43,7 +40,7 @@ impl DatePlan {
         let refused = |reason: String| PhraseError {
             kind: ErrorKind::BadDateFormat(reason),
             span: format.span.clone(),
-            help: format!("write it like `date \"%Y-%m-%d\"`; the fields are {FIELDS}"),
+            help: format!("write it like `date \"%Y-%m-%d\"`; the fields are {DATE_FIELDS}"),
         };
         let written_out = written_out(&format.text);
         let fields = fields(&written_out).map_err(refused)?;

@@ -23,13 +23,14 @@ const PREVIEW: usize = 10;
 
 /// Runs the command.
 pub fn run(args: &CarveArgs, console: &Console) -> Result<Exit, Failure> {
-    let pieces = Pieces::read(&Given {
+    let given = Given {
         lists: &args.lists,
         layouts: &args.faults.layouts,
         pieces: &args.pieces,
         checks: &args.faults.checks,
         column: args.column.as_deref(),
-    })?;
+    };
+    let pieces = Pieces::read(&given)?;
     let inputs = run::inputs(&args.files, console)?;
     let rows_to_file = args.out.as_ref().is_some_and(|path| !run::is_standard_output(path));
     if args.out.is_none() && run::writes_to_standard_output(&args.faults) {
@@ -78,15 +79,8 @@ pub fn run(args: &CarveArgs, console: &Console) -> Result<Exit, Failure> {
         }
         stdout.flush()?;
     }
-    let again = Again {
-        inputs: &inputs,
-        lists: &args.lists,
-        pieces: &args.pieces,
-        column: args.column.as_deref(),
-        reading: &args.reading,
-        ragged: args.faults.ragged,
-        of_lists: &pieces.reading,
-    };
+    let again =
+        Again { given: &given, inputs: &inputs, reading: &args.reading, ragged: args.faults.ragged, of_lists: &pieces.reading };
     if !args.quiet {
         summary::draw(&report, &job, &header, console.width).iter().for_each(|line| console.note(line));
         hints::draw(&report, &job, &header, &pieces, &again, console.width).iter().for_each(|line| console.note(line));

@@ -19,13 +19,14 @@ use crate::progress::Progress;
 
 /// Runs the command.
 pub fn run(args: &CheckArgs, console: &Console) -> Result<Exit, Failure> {
-    let pieces = Pieces::read(&Given {
+    let given = Given {
         lists: &args.lists,
         layouts: &args.faults.layouts,
         pieces: &args.pieces,
         checks: &args.faults.checks,
         column: args.column.as_deref(),
-    })?;
+    };
+    let pieces = Pieces::read(&given)?;
     let inputs = run::inputs(&args.files, console)?;
     let reading = args.faults.reading(&args.reading, &pieces.reading)?;
     let mut files = Files::create(&args.faults, None, &inputs, &reading)?;
@@ -48,15 +49,8 @@ pub fn run(args: &CheckArgs, console: &Console) -> Result<Exit, Failure> {
     let report = files.carve(&mut table, &job, &mut Stream::new("nowhere", io::sink()))?;
     drop(progress);
     files.finish(None, &summary::json(&report, &job, &header))?;
-    let again = Again {
-        inputs: &inputs,
-        lists: &args.lists,
-        pieces: &args.pieces,
-        column: args.column.as_deref(),
-        reading: &args.reading,
-        ragged: args.faults.ragged,
-        of_lists: &pieces.reading,
-    };
+    let again =
+        Again { given: &given, inputs: &inputs, reading: &args.reading, ragged: args.faults.ragged, of_lists: &pieces.reading };
     if !args.quiet {
         // Where standard output is one of the outputs, what people read goes beside it.
         let mut out: Box<dyn Write> = match run::writes_to_standard_output(&args.faults) {

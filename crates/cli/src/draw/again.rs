@@ -1,7 +1,5 @@
 //! Commands that can be pasted: the inputs, lists, pieces and options of a run, as they were given.
 
-use std::path::PathBuf;
-
 use keen_notch_core::column::ColumnRef;
 use keen_notch_core::cutlist::Reading as ListReading;
 use keen_notch_core::phrase;
@@ -10,17 +8,14 @@ use keen_notch_io::source::input::Input;
 
 use super::shell::quoted;
 use crate::args::{RaggedArg, ReadingArgs};
+use crate::commands::pieces::Given;
 
 /// What a run was given, to be given again.
 pub struct Again<'a> {
+    /// The lists, the pieces and the column of the command line.
+    pub given: &'a Given<'a>,
     /// The inputs.
     pub inputs: &'a [Input],
-    /// The cut lists.
-    pub lists: &'a [PathBuf],
-    /// The pieces of the command line.
-    pub pieces: &'a [String],
-    /// The column of the command line.
-    pub column: Option<&'a str>,
     /// How the inputs are read, as the command line says it.
     pub reading: &'a ReadingArgs,
     /// What becomes of ragged rows, as the command line says it.
@@ -34,13 +29,14 @@ impl Again<'_> {
     pub fn explain_row(&self, report: &Report, row: u64) -> Option<String> {
         let (file, row) = self.row(report, row)?;
         let mut words = vec!["explain".to_owned()];
-        match (self.lists, self.pieces, self.column) {
+        let Given { lists, pieces, column, .. } = self.given;
+        match (lists, pieces, column) {
             ([list], [], None) => words.extend([list.display().to_string(), file]),
             _ => {
                 words.push(file);
-                words.extend(self.lists.iter().flat_map(|list| ["-l".to_owned(), list.display().to_string()]));
-                words.extend(self.column.iter().flat_map(|column| ["-c".to_owned(), (*column).to_owned()]));
-                words.extend(self.pieces.iter().flat_map(|piece| ["-p".to_owned(), piece.clone()]));
+                words.extend(lists.iter().flat_map(|list| ["-l".to_owned(), list.display().to_string()]));
+                words.extend(column.iter().flat_map(|column| ["-c".to_owned(), (*column).to_owned()]));
+                words.extend(pieces.iter().flat_map(|piece| ["-p".to_owned(), piece.clone()]));
             }
         }
         Some(self.command(words, row, &ListReading::default()))

@@ -43,14 +43,19 @@ fn words(command: &str) -> Vec<String> {
     String::from_utf8(output.stdout).unwrap().lines().map(str::to_owned).collect()
 }
 
+/// What a command line says on both of its outputs.
+fn run_line(yard: &Yard, line: &str) -> String {
+    let given = words(line);
+    let ran = yard.run(&given.iter().map(String::as_str).collect::<Vec<_>>());
+    format!("{}{}", ran.stdout, ran.stderr)
+}
+
 #[test]
 fn every_hint_is_a_command_that_runs_when_it_is_pasted() {
     let yard = demo();
     let mut count = 0;
     for run in runs(&yard) {
-        let given = words(&run);
-        let ran = yard.run(&given.iter().map(String::as_str).collect::<Vec<_>>());
-        for command in commands(&format!("{}{}", ran.stdout, ran.stderr)) {
+        for command in commands(&run_line(&yard, &run)) {
             let given = words(&command);
             let pasted = yard.run(&given.iter().map(String::as_str).collect::<Vec<_>>());
             assert_eq!(pasted.status, 0, "{command}\n{}", pasted.shown());
@@ -69,9 +74,7 @@ fn every_fix_brings_rows_in_line_and_none_out() {
     let yard = demo();
     let mut fixes = 0;
     for run in runs(&yard) {
-        let given = words(&run);
-        let ran = yard.run(&given.iter().map(String::as_str).collect::<Vec<_>>());
-        for command in commands(&format!("{}{}", ran.stdout, ran.stderr)) {
+        for command in commands(&run_line(&yard, &run)) {
             let given = words(&command);
             let Some(fix) = given.iter().position(|word| word == "-p").map(|at| given[at + 1].clone()) else { continue };
             // A row that is only to be looked at comes with the phrase as it was.

@@ -312,8 +312,8 @@ pub enum SurveyFormat {
 #[derive(Debug, clap::Args)]
 #[command(after_help = EXPLAINS)]
 pub struct ExplainArgs {
-    /// The cut list, unless -l or -p say what is to be explained, and then a table to take a row from; - for standard input
-    #[arg(value_name = "CUTLIST] [FILE", num_args = 0..=2, required_unless_present_any = ["lists", "pieces"])]
+    /// The cut list, unless -l, -p or --layout say what is to be explained, and then a table to take a row from; - for standard input
+    #[arg(value_name = "CUTLIST] [FILE", num_args = 0..=2, required_unless_present_any = ["lists", "pieces", "layouts"])]
     pub paths: Vec<PathBuf>,
     /// A cut list; several are put together
     #[arg(short, long = "list", value_name = "CUTLIST")]
@@ -324,6 +324,9 @@ pub struct ExplainArgs {
     /// The column that pieces come from unless they say otherwise
     #[arg(short, long, value_name = "COLUMN", add = ArgValueCompleter::new(complete::columns))]
     pub column: Option<String>,
+    /// A layout, as carve takes it
+    #[arg(long = "layout", value_name = "LAYOUT")]
+    pub layouts: Vec<String>,
     /// Which row, counted from 1 without the header [default: 1]
     #[arg(long, value_name = "N", conflicts_with = "line")]
     pub row: Option<u64>,

@@ -22,14 +22,14 @@ use crate::failure::Failure;
 /// Runs the command.
 pub fn run(args: &ExplainArgs, console: &Console) -> Result<(), Failure> {
     // The first path is a cut list, unless it has been said otherwise what is to be explained.
-    let is_said = !args.lists.is_empty() || !args.pieces.is_empty();
+    let is_said = !args.lists.is_empty() || !args.pieces.is_empty() || !args.layouts.is_empty();
     let (lists, rest) = if is_said { (&args.lists[..], &args.paths[..]) } else { args.paths.split_at(1) };
     if let [_, second, ..] = rest {
         let message = format!("there is one file too many, {}", second.display());
         return Err(Failure::usage(message, "name one table: explain FILE -l CUTLIST --row N"));
     }
     let column = args.column.as_deref();
-    let pieces = Pieces::read(&Given { lists, pieces: &args.pieces, column, ..Given::default() })?;
+    let pieces = Pieces::read(&Given { lists, layouts: &args.layouts, pieces: &args.pieces, column, ..Given::default() })?;
     let lines = match rest.first() {
         None if args.row.or(args.line).is_some() => {
             return Err(Failure::usage("there is no table to take the row from", "name it: explain CUTLIST FILE --row N"));

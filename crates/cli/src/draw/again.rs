@@ -29,12 +29,13 @@ impl Again<'_> {
     pub fn explain_row(&self, report: &Report, row: u64) -> Option<String> {
         let (file, row) = self.row(report, row)?;
         let mut words = vec!["explain".to_owned()];
-        let Given { lists, pieces, column, .. } = self.given;
-        match (lists, pieces, column) {
-            ([list], [], None) => words.extend([list.display().to_string(), file]),
+        let Given { lists, layouts, pieces, column, .. } = self.given;
+        match (lists, layouts, pieces, column) {
+            ([list], [], [], None) => words.extend([list.display().to_string(), file]),
             _ => {
                 words.push(file);
                 words.extend(lists.iter().flat_map(|list| ["-l".to_owned(), list.display().to_string()]));
+                words.extend(layouts.iter().flat_map(|layout| ["--layout".to_owned(), layout.clone()]));
                 words.extend(column.iter().flat_map(|column| ["-c".to_owned(), (*column).to_owned()]));
                 words.extend(pieces.iter().flat_map(|piece| ["-p".to_owned(), piece.clone()]));
             }

@@ -22,10 +22,15 @@ fn runs(yard: &Yard) -> Vec<String> {
             .replace("S1,", "S1;").replace("S2,", "S2;").replace("S3,", "S3;").replace("S1 ,", "S1 ;")
     });
     yard.write("list.cutlist.toml", "column = 'code of part'\n[reading]\ndelimiter = ';'\n[piece.\"the no\"]\ntake = 'section 2 by \"-\"'\n[piece.head]\ntake = 'before \"GRP-\" or after \"GRP-\"'\n");
+    yard.write(
+        "one.csv",
+        (1..=60).map(|n| format!("ABC-{n:04}\n")).collect::<String>().replacen("ABC-0001", "code", 1) + "A-1\n",
+    );
     let odd = "carve 'odd, names.csv' -o out.csv";
     [
         "carve parts.csv -c part_code -p 'family: first 3' -p 'serial: section 2 by \"-\"' -p 'grade: last 4' -o out.csv",
         "check parts.csv -l parts.cutlist.toml",
+        "check one.csv --layout 'code: <family 3 uppercase>-<serial 4 digits>'",
         "carve crew.csv -l crew.cutlist.toml -o out.csv",
         "carve references.csv -l references.cutlist.toml -o out.csv",
         "carve references.csv -c reference -p 'order: after \"WO:\" then number' -p 'size: number last' -o out.csv",

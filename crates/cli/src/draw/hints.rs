@@ -1,6 +1,7 @@
 //! Hints: what was seen, in which rows, and what to do about it.
 
 use keen_notch_core::column::Header;
+use keen_notch_core::cutlist::{toml_key, toml_text};
 use keen_notch_core::diagnostics::{Fix, Hint};
 use keen_notch_io::carve::{Job, Report};
 
@@ -31,10 +32,9 @@ fn fix(hint: &Hint, report: &Report, job: &Job, header: &Header, pieces: &Pieces
         Fix::Piece { piece, phrase } => {
             let name = job.carving().name(*piece);
             let column = job.carving().column(*piece).map_or(String::new(), |column| header.title(column));
-            let of_list = pieces.list_of(*piece).map(|list| {
-                let text = if phrase.contains('\'') { serde_json::json!(phrase).to_string() } else { format!("'{phrase}'") };
-                format!("in {list}, under [piece.{}]: take = {text}", key(name))
-            });
+            let of_list = pieces
+                .list_of(*piece)
+                .map(|list| format!("in {list}, under [piece.{}]: take = {}", toml_key(name), toml_text(phrase)));
             let tried = again.explain_phrase(report, (name, &column), phrase, row);
             let alone = || format!("take {name} by: {phrase}");
             let lines: Vec<String> = of_list.into_iter().chain(tried).collect();
@@ -48,10 +48,4 @@ fn fix(hint: &Hint, report: &Report, job: &Job, header: &Header, pieces: &Pieces
         }
         _ => Vec::new(),
     }
-}
-
-/// A name as a key of a cut list.
-fn key(name: &str) -> String {
-    let is_bare = !name.is_empty() && name.chars().all(|c| c.is_ascii_alphanumeric() || "-_".contains(c));
-    if is_bare { name.to_owned() } else { serde_json::json!(name).to_string() }
 }

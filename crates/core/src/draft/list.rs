@@ -8,6 +8,7 @@ use super::reading::{DraftPiece, Proposal, Reading, form, pieces, proof};
 use super::sample::Row;
 use super::structure::{Node, structure};
 use crate::carving::NOT_MISSING;
+use crate::cutlist::{toml_key, toml_text};
 use crate::phrase::quoted;
 use crate::sightings::Sightings;
 use crate::survey::{Delimiter, Survey};
@@ -408,24 +409,4 @@ pub(super) fn clipped(text: &str) -> String {
 /// A text that cannot break out of a comment.
 pub(super) fn one_line(text: &str) -> String {
     text.chars().map(|c| if c.is_control() { ' ' } else { c }).collect()
-}
-
-/// A text as TOML: between single quotes where it can be, as people write phrases.
-pub(super) fn toml_text(text: &str) -> String {
-    let plain = !text.contains('\'') && !text.chars().any(char::is_control);
-    if plain {
-        return format!("'{text}'");
-    }
-    let escaped = text.chars().map(|c| match c {
-        '"' | '\\' => format!("\\{c}"),
-        c if c.is_control() => format!("\\u{:04X}", u32::from(c)),
-        c => c.to_string(),
-    });
-    format!("\"{}\"", escaped.collect::<String>())
-}
-
-/// A key as TOML: bare where it can be.
-fn toml_key(key: &str) -> String {
-    let bare = !key.is_empty() && key.bytes().all(|byte| byte.is_ascii_alphanumeric() || byte == b'_' || byte == b'-');
-    if bare { key.to_owned() } else { toml_text(key) }
 }

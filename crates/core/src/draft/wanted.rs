@@ -1,8 +1,9 @@
 //! A cut list for what examples want.
 
 use super::example::Example;
-use super::list::{Origin, of, one_line, toml_text};
+use super::list::{Origin, of, one_line};
 use super::rank::Ranked;
+use crate::cutlist::toml_text;
 use crate::phrase::quoted;
 
 /// A cut list of the best phrase, with the others as comments. `gives` is how many of `rows` rows each gives a

@@ -46,4 +46,5 @@ pub mod survey;
 pub mod tally;
 pub mod text;
 pub mod text_error;
+pub mod toml_text;
 pub mod words;

@@ -1,8 +1,8 @@
 //! Hints: what was seen, in which rows, and what to do about it.
 
 use keen_notch_core::column::Header;
-use keen_notch_core::cutlist::{toml_key, toml_text};
 use keen_notch_core::diagnostics::{Fix, Hint};
+use keen_notch_core::toml_text::{toml_key, toml_text};
 use keen_notch_io::carve::{Job, Report};
 
 use super::again::Again;

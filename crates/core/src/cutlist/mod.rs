@@ -3,9 +3,7 @@
 mod file;
 mod place;
 mod read;
-mod toml_text;
 
 pub use file::schema;
 pub use file::{RaggedRows, Reading};
 pub use read::{CutList, Main};
-pub use toml_text::{toml_key, toml_text};

@@ -8,10 +8,10 @@ use super::reading::{DraftPiece, Proposal, Reading, form, pieces, proof};
 use super::sample::Row;
 use super::structure::{Node, structure};
 use crate::carving::NOT_MISSING;
-use crate::cutlist::{toml_key, toml_text};
 use crate::phrase::quoted;
 use crate::sightings::Sightings;
 use crate::survey::{Delimiter, Survey};
+use crate::toml_text::{toml_key, toml_text};
 use crate::words::{counted, grouped};
 
 /// A layout that fits fewer rows than this is no reading.

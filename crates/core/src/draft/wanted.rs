@@ -3,8 +3,8 @@
 use super::example::Example;
 use super::list::{Origin, of, one_line};
 use super::rank::Ranked;
-use crate::cutlist::toml_text;
 use crate::phrase::quoted;
+use crate::toml_text::toml_text;
 
 /// A cut list of the best phrase, with the others as comments. `gives` is how many of `rows` rows each gives a
 /// result for.

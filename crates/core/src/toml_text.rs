@@ -1,4 +1,4 @@
-//! Texts and keys as a cut list writes them.
+//! Texts and keys as a cut list writes them: `draft` and hints write them without the feature `cutlist`, which reads them.
 
 /// A text as TOML: between single quotes where it can be, as people write phrases.
 pub fn toml_text(text: &str) -> String {

@@ -230,12 +230,15 @@ pub struct GaugeArgs {
 #[derive(Debug, clap::Args)]
 #[command(after_help = SURVEYS)]
 pub struct SurveyArgs {
-    /// A CSV file; - or none for standard input
-    #[arg(value_name = "FILE", default_value = "-")]
-    pub file: PathBuf,
+    /// CSV files with the same columns; - or none for standard input
+    #[arg(value_name = "FILE")]
+    pub files: Vec<PathBuf>,
     /// A column to survey in depth: its name, its quoted name, or #4; without one, all columns in brief
     #[arg(short, long = "column", value_name = "COLUMN", add = ArgValueCompleter::new(complete::columns))]
     pub columns: Vec<String>,
+    /// A piece to survey in depth, as carve takes it: nothing is written. The column is then the one that pieces come from
+    #[arg(short, long = "piece", value_name = "PIECE", add = ArgValueCompleter::new(complete::pieces))]
+    pub pieces: Vec<String>,
     /// Show each shape by itself, close ones too
     #[arg(long)]
     pub fine: bool,
@@ -260,6 +263,7 @@ pub struct SurveyArgs {
 const SURVEYS: &str = r#"Examples:
   keen-notch survey parts.csv
   keen-notch survey parts.csv -c part_code
+  keen-notch survey parts.csv -c part_code -p 'family: before "-"'
   keen-notch survey parts.csv -c part_code --rows-of 'U3-d8'
 
 A shape is a value with its characters replaced by what they are: U3-d8-X4 is three uppercase letters, a hyphen, eight digits, a hyphen, and four uppercase letters and digits mixed."#;

@@ -1,46 +1,20 @@
-//! What drafting needs of a table: a survey with a sample, trying a cut list, and trying phrases.
+//! What drafting needs of a table: trying a cut list, and trying phrases.
 
 use std::io;
 use std::ops::ControlFlow;
 
-use keen_notch_core::batch::Texts;
 use keen_notch_core::carving::Carving;
-use keen_notch_core::draft::{Proved, Row, Sample};
+use keen_notch_core::draft::Proved;
 use keen_notch_core::program::{Program, Results, Work};
 use keen_notch_core::sightings::Sightings;
-use keen_notch_core::survey::{Depth, Survey};
 
 use crate::Error;
 use crate::carve::{Job, Outs, carve};
-use crate::columns;
 use crate::sink::Stream;
 use crate::table::Table;
 
-/// Rows of a sample.
-const SAMPLE: usize = 2000;
 /// Rows on which phrases differ that are kept.
 const DIFFERING: usize = 3;
-
-/// Surveys a column and keeps a sample of it, on `threads` threads.
-///
-/// # Errors
-/// Where the table cannot be read to its end.
-pub fn look(table: &mut Table, column: usize, threads: usize) -> Result<(Survey, Vec<Row>), Error> {
-    let begin = || (Survey::new(Depth::Full), Sample::new(SAMPLE));
-    let observe = |(survey, sample): &mut (Survey, Sample), first_row: u64, values: Texts| {
-        for (row, value) in (first_row..).zip(values.iter()) {
-            survey.observe(row, value);
-            sample.observe(row, value);
-        }
-    };
-    let merge = |(survey, sample): &mut (Survey, Sample), others: (Survey, Sample)| {
-        survey.merge(others.0);
-        sample.merge(others.1);
-    };
-    let all = columns::fold(table, &[column], threads, begin, observe, merge)?.pop();
-    let (survey, sample) = all.unwrap_or_else(begin);
-    Ok((survey, sample.into_rows()))
-}
 
 /// Tries a cut list that was drafted on all rows of a table, on `threads` threads.
 ///

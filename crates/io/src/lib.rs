@@ -5,16 +5,17 @@
 #![forbid(unsafe_code)]
 
 pub mod carve;
-mod columns;
 pub mod draft;
 pub mod encode;
 mod error;
 pub mod faults;
+pub mod inputs;
 pub mod lists;
 mod pool;
 pub mod sink;
 pub mod source;
 pub mod survey;
 pub mod table;
+pub mod view;
 
 pub use error::Error;

@@ -5,13 +5,16 @@ use std::ops::ControlFlow;
 use std::sync::Arc;
 
 use keen_notch_core::batch::Batch;
+use keen_notch_core::carving::Worked;
 use keen_notch_core::column::Header;
 
 use crate::Error;
+use crate::inputs::Inputs;
 use crate::pool::HasSize;
 use crate::source::input::Input;
 use crate::source::meter::Meter;
 use crate::source::{self, Chunk, Format, LineCount, Ragged, Reading, Rows, Source};
+use crate::view::View;
 
 /// Rows that are worked on together: few enough for all that is known of them to stay near the processor, and many enough
 /// that what is done once for all of them does not matter.
@@ -23,8 +26,8 @@ pub struct Table {
     pub header: Header,
     /// How it is written down.
     pub format: Format,
-    /// What its inputs are called, in their order.
-    pub names: Vec<String>,
+    /// Its inputs, and where the rows of each begin, as far as it has been read row by row.
+    pub inputs: Inputs,
     /// The input that is being read, by its index.
     at: usize,
     reading: Reading,
@@ -57,14 +60,30 @@ enum Waiting {
     Unseen(Input),
 }
 
+/// Where in the table a batch begins.
+#[derive(Debug, Clone, Copy, Default)]
+struct Before {
+    /// Rows before it.
+    rows: u64,
+    /// The input that it is of.
+    input: usize,
+    /// Rows of the inputs before that.
+    rows_of_others: u64,
+}
+
 /// A row of a batch that is looked at by itself.
 pub struct RowAt<'a> {
     /// Its index in the batch.
     pub index: usize,
     /// Its number in the table, from 1.
     pub number: u64,
+    /// The input it is of, from 0, and its number there, from 1.
+    pub place: (usize, u64),
     /// The values of the batch.
     pub batch: &'a Batch<'a>,
+    /// What is looked at, and what came of the batch.
+    view: View<'a>,
+    worked: &'a Worked,
     /// The lines of its input that it begins and ends on, from 1.
     pub lines: (u64, u64),
 }
@@ -73,6 +92,11 @@ impl RowAt<'_> {
     /// The value of a column; empty where it was not asked for.
     pub fn value(&self, column: usize) -> &str {
         self.batch.value(column, self.index)
+    }
+
+    /// The text of one of the columns or pieces that are looked at, by its index among these.
+    pub fn text(&self, index: usize) -> &str {
+        self.view.texts(index, self.batch, self.worked).get(self.index)
     }
 }
 
@@ -114,7 +138,7 @@ impl Table {
             same_columns(&first, &header, &*source)?;
             waiting.push_back(if again { Waiting::Again(input) } else { Waiting::Open(source) });
         }
-        Ok(Table { header, format, names, at: 0, reading, current, waiting, first })
+        Ok(Table { header, format, inputs: Inputs::new(names), at: 0, reading, current, waiting, first })
     }
 
     /// The next rows; `None` after the last.
@@ -155,16 +179,29 @@ impl Table {
     /// # Errors
     /// As [`Table::next_part`], and where a row has another number of cells than there are columns.
     pub fn each_batch(&mut self, columns: &[usize], mut see: impl FnMut(u64, &Batch) -> ControlFlow<()>) -> Result<(), Error> {
-        self.each_part(columns, |before, _, _, batch| see(before, batch))
+        self.each_part(View::Columns(columns), |before, _, _, batch, _| see(before.rows, batch))
     }
 
-    /// Calls `see` with each row in turn, with the values of some columns, until it breaks off.
+    /// Calls `see` with batches of rows in turn, with what is looked at of them worked out, until it breaks off. `see` gets the
+    /// number of rows before the batch, the batch, and what came of it.
     ///
     /// # Errors
     /// As [`Table::each_batch`].
-    pub fn each_row(&mut self, columns: &[usize], mut see: impl FnMut(&RowAt) -> ControlFlow<()>) -> Result<(), Error> {
+    pub(crate) fn each_view(
+        &mut self,
+        view: View,
+        mut see: impl FnMut(u64, &Batch, &Worked) -> ControlFlow<()>,
+    ) -> Result<(), Error> {
+        self.each_part(view, |before, _, _, batch, worked| see(before.rows, batch, worked))
+    }
+
+    /// Calls `see` with each row in turn, with what is looked at of it worked out, until it breaks off.
+    ///
+    /// # Errors
+    /// As [`Table::each_batch`].
+    pub fn each_row(&mut self, view: View, mut see: impl FnMut(&RowAt) -> ControlFlow<()>) -> Result<(), Error> {
         let mut count = LineCount::default();
-        self.each_part(columns, |before, (chunk, text), first, batch| {
+        self.each_part(view, |before, (chunk, text), first, batch, worked| {
             if first == 0 {
                 count = LineCount::default();
             }
@@ -172,8 +209,9 @@ impl Table {
                 let line = chunk.line(first + index, &mut count);
                 let raw = chunk.raw().and_then(|raw| raw.rows.get(first + index).copied()).unwrap_or_default();
                 let last = line + raw.raw.text(text).matches('\n').count() as u64;
-                let number = before + index as u64 + 1;
-                if see(&RowAt { index, number, batch, lines: (line, last) }).is_break() {
+                let number = before.rows + index as u64 + 1;
+                let place = (before.input, number - before.rows_of_others);
+                if see(&RowAt { index, number, place, batch, worked, view, lines: (line, last) }).is_break() {
                     return ControlFlow::Break(());
                 }
             }
@@ -183,13 +221,17 @@ impl Table {
 
     fn each_part(
         &mut self,
-        columns: &[usize],
-        mut see: impl FnMut(u64, (&dyn Chunk, &str), usize, &Batch) -> ControlFlow<()>,
+        view: View,
+        mut see: impl FnMut(Before, (&dyn Chunk, &str), usize, &Batch, &Worked) -> ControlFlow<()>,
     ) -> Result<(), Error> {
-        let columns = in_order(columns);
+        let columns = in_order(&view.needs());
         let meter = self.shared_meter();
-        let (mut memory, mut before) = (Rows::default(), 0);
-        while let Some(Part { mut chunk, .. }) = self.next_part()? {
+        let (mut memory, mut worked, mut before) = (Rows::default(), Worked::default(), Before::default());
+        while let Some(Part { input, mut chunk }) = self.next_part()? {
+            self.inputs.begin(input, before.rows);
+            if input != before.input {
+                before = Before { input, rows_of_others: before.rows, ..before };
+            }
             chunk.open(&columns)?;
             let chunk = &*chunk;
             let text = chunk.text()?;
@@ -198,8 +240,11 @@ impl Table {
             for start in (0..chunk.rows()).step_by(BATCH) {
                 chunk.take(text, start..(start + BATCH).min(chunk.rows()), &mut rows);
                 meter.add_rows(rows.len() as u64);
-                flow = rows.with_batch(|batch| see(before, (chunk, text), start, batch));
-                before += rows.len() as u64;
+                flow = rows.with_batch(|batch| {
+                    view.work_out(batch, &mut worked, (chunk, start))?;
+                    Ok::<_, Error>(see(before, (chunk, text), start, batch, &worked))
+                })?;
+                before.rows += rows.len() as u64;
                 if flow.is_break() {
                     break;
                 }

@@ -11,11 +11,13 @@ use keen_notch_core::survey::{Depth, Survey};
 use keen_notch_core::text::unit::Unit;
 use keen_notch_io::carve::{Job, Outs, carve};
 use keen_notch_io::faults::{FaultFile, FaultFormat};
+use keen_notch_io::inputs::Inputs;
 use keen_notch_io::sink::{Sink, Stream};
 use keen_notch_io::source::input::Input;
 use keen_notch_io::source::{Ragged, Reading};
 use keen_notch_io::survey::survey;
 use keen_notch_io::table::Table;
+use keen_notch_io::view::View;
 use proptest::prelude::*;
 
 const LIST: &str = r#"
@@ -189,7 +191,8 @@ fn page(survey: &Survey) -> String {
     let groups: Vec<_> = groups.iter().map(|group| (group.shape.to_string(), &group.seen, &group.example)).collect();
     let counts = (survey.rows, &survey.blank, survey.spaces_only, survey.lengths.bars(100), survey.distinct());
     let places = (survey.delimiters(), survey.positions(), survey.oddities());
-    format!("{counts:?}\n{groups:?}\n{places:?}\n")
+    let values = (survey.frequent(9), survey.sample());
+    format!("{counts:?}\n{groups:?}\n{places:?}\n{values:?}\n")
 }
 
 proptest! {
@@ -214,13 +217,18 @@ proptest! {
     }
 
     #[test]
-    fn a_survey_on_threads_finds_what_one_row_by_row_does(text in table()) {
-        let inputs = [input("a.csv", &text)];
+    fn a_survey_on_threads_finds_what_one_row_by_row_does(first in table(), second in table()) {
+        let inputs = [input("a.csv", &first), input("b.csv", &second)];
         let surveyed = |stride, most, threads| {
             let reading = Reading { stride: Some(stride), ragged: Ragged::Keep, ..Reading::default() };
             let mut table = Table::open(&inputs, &reading).unwrap();
-            let surveys = survey(&mut table, &[2, 0, 2], Depth::Full, most, threads);
-            surveys.map(|surveys| surveys.iter().map(page).collect::<String>()).map_err(|error| error.to_string())
+            let surveyed = survey(&mut table, View::Columns(&[2, 0, 2]), Depth::Full, most, threads);
+            let page = |(surveys, inputs): (Vec<Survey>, Inputs)| {
+                let rows = surveys.first().map_or(0, |survey| survey.rows);
+                let located: Vec<_> = (1..=rows).map(|row| inputs.locate(row)).collect();
+                format!("{}{located:?}", surveys.iter().map(page).collect::<String>())
+            };
+            surveyed.map(page).map_err(|error| error.to_string())
         };
         // One that may end before the last row goes row by row.
         let by_row = surveyed(1 << 20, Some(u64::MAX), 1);

@@ -72,7 +72,7 @@ pub fn run(args: &CheckArgs, console: &Console) -> Result<Exit, Failure> {
                 writeln!(out, "{}", paint(style::LOOK, visible::without_controls(&line)))?;
             }
         } else {
-            for line in faults::table(&report, &job, &header) {
+            for line in faults::table(&report, &job, &header, console.width) {
                 writeln!(out, "{line}")?;
             }
             for line in faults::failing(&report, &job, console.width) {

@@ -8,12 +8,15 @@ use keen_notch_core::cutlist::CutList;
 use keen_notch_core::draft::{self, Contradiction, Example, Origin, Ranked};
 use keen_notch_core::piece::Wanted;
 use keen_notch_core::program::{Program, Setting};
+use keen_notch_core::survey::{Depth, Survey};
 use keen_notch_core::text::unit::Unit;
-use keen_notch_io::draft::{look, prove, try_phrases};
+use keen_notch_io::draft::{prove, try_phrases};
 use keen_notch_io::sink::{File, Sink, commit_all};
 use keen_notch_io::source::Reading;
 use keen_notch_io::source::input::Input;
+use keen_notch_io::survey::survey;
 use keen_notch_io::table::Table;
+use keen_notch_io::view::View;
 
 use crate::args::{self, DraftArgs};
 use crate::commands::run::{inputs, names};
@@ -92,6 +95,12 @@ fn refuse_to_replace(path: &Path) -> Result<(), Failure> {
     Err(Failure::file(format!("{} is there already", path.display()), "a draft replaces no file; give another name"))
 }
 
+/// Surveys the column.
+fn look(table: &mut Table, column: usize, threads: usize) -> Result<Survey, Failure> {
+    let (mut surveys, _) = survey(table, View::Columns(&[column]), Depth::Full, None, threads)?;
+    Ok(surveys.pop().unwrap_or_else(|| Survey::new(Depth::Full)))
+}
+
 /// The examples of the command line, then those of the file.
 fn examples(args: &DraftArgs) -> Result<Vec<Example>, Failure> {
     let mut examples = Vec::new();
@@ -107,7 +116,7 @@ fn examples(args: &DraftArgs) -> Result<Vec<Example>, Failure> {
             let message = format!("{} has no columns called value and result", path.display());
             return Err(Failure::usage(message, "write a line `value,result` first, then a line for each example"));
         };
-        table.each_row(&[value, result], |row| {
+        table.each_row(View::Columns(&[value, result]), |row| {
             examples.push(Example { value: row.value(value).to_owned(), result: row.value(result).to_owned() });
             std::ops::ControlFlow::Continue(())
         })?;
@@ -154,8 +163,8 @@ fn from_data(
     table: &mut Table,
     threads: usize,
 ) -> Result<String, Failure> {
-    let (survey, sample) = look(table, column, threads)?;
-    let Some(draft) = draft::draft(origin.clone(), &survey, &sample) else {
+    let survey = look(table, column, threads)?;
+    let Some(draft) = draft::draft(origin.clone(), &survey) else {
         let message = match survey.rows {
             0 => format!("{} has no rows", origin.input),
             _ => format!("every value of {} is blank", origin.column),
@@ -191,7 +200,7 @@ fn from_examples(
     if found.is_empty() {
         return Err(no_phrase(examples));
     }
-    let (_, sample) = look(table, column, threads)?;
+    let sample = look(table, column, threads)?.sample();
     let ranked: Vec<Ranked> = draft::rank(&found, examples, &sample);
     let plans: Vec<Program> = ranked.iter().filter_map(|ranked| draft::compile(&ranked.phrase)).collect();
     let tried = try_phrases(&mut Table::open(inputs, reading)?, column, &plans)?;

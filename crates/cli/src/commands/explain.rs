@@ -10,6 +10,7 @@ use keen_notch_core::gauge::Gauge;
 use keen_notch_core::piece::{Piece, Source};
 use keen_notch_core::text::unit::Unit;
 use keen_notch_io::table::{RowAt, Table};
+use keen_notch_io::view::View;
 
 use crate::args::{self, ExplainArgs};
 use crate::commands::pieces::{Given, Pieces};
@@ -109,7 +110,7 @@ fn row(
     let mut lines = Vec::new();
     let mut last_line = 0;
     let mut worked = Worked::default();
-    table.each_row(&carving.used_columns(), |at| {
+    table.each_row(View::Columns(&carving.used_columns()), |at| {
         rows += 1;
         let is_it = match (args.row, args.line) {
             (_, Some(wanted)) => {

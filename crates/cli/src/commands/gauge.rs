@@ -10,6 +10,8 @@ use keen_notch_core::piece::{Piece, Source};
 use keen_notch_core::program::{Program, Trace};
 use keen_notch_core::text::unit::Unit;
 
+use keen_notch_io::view::View;
+
 use crate::args::{self, GaugeArgs};
 use crate::console::Console;
 use crate::draw::ruler::{self, Mark};
@@ -78,8 +80,8 @@ fn values(args: &GaugeArgs, console: &Console) -> Result<Vec<(String, String)>, 
     let title = table.header.title(column);
     let mut values = Vec::new();
     if args.rows > 0 {
-        table.each_row(&[column], |row| {
-            values.push((format!("row {}, {title}: ", row.number), row.value(column).to_owned()));
+        table.each_row(View::Columns(&[column]), |row| {
+            values.push((format!("row {}, {title}: ", visible::grouped(row.number)), row.value(column).to_owned()));
             if values.len() < args.rows { ControlFlow::Continue(()) } else { ControlFlow::Break(()) }
         })?;
     }

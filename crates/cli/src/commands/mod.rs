@@ -7,6 +7,7 @@ mod demo;
 mod draft;
 mod explain;
 mod gauge;
+mod looked;
 mod manual;
 mod phrases;
 pub mod pieces;

@@ -3,19 +3,21 @@
 use std::io::{self, BufWriter, Write};
 use std::ops::ControlFlow;
 
-use keen_notch_core::column::ColumnRef;
 use keen_notch_core::survey::{Depth, Group, Members, Shape, Survey};
 use keen_notch_core::words;
 use keen_notch_io::sink::{Stream, commit_all};
+use keen_notch_io::source::Reading;
 use keen_notch_io::source::input::Input;
 use keen_notch_io::survey::{Found, RowsFormat, rows_of, survey, write_rows};
 use keen_notch_io::table::Table;
+use keen_notch_io::view::View;
 
-use crate::args::{SurveyArgs, SurveyFormat};
+use crate::args::{ReadingArgs, SurveyArgs, SurveyFormat};
+use crate::commands::looked::Looked;
 use crate::commands::run::{inputs, names};
 use crate::console::Console;
 use crate::draw::survey::{self as draw, Surveyed};
-use crate::draw::visible;
+use crate::draw::{again, visible};
 use crate::failure::Failure;
 use crate::progress::Progress;
 
@@ -24,30 +26,34 @@ const MOST_ROWS: usize = 40;
 
 /// Runs the command.
 pub fn run(args: &SurveyArgs, console: &Console) -> Result<(), Failure> {
-    let inputs = inputs(std::slice::from_ref(&args.file), console)?;
+    let inputs = inputs(&args.files, console)?;
     let reading = args.reading.reading(&Default::default())?;
+    let looked = Looked::read(args)?;
     if let Some(shape) = &args.rows_of {
-        return rows(args, shape, &inputs, console);
+        return rows(args, shape, (&inputs, &reading), &looked, console);
     }
     let progress = Progress::of(&inputs, &reading.meter, args.quiet, true);
     let mut table = super::run::table(&inputs, &reading, console, args.quiet)?;
-    let columns = columns(args, &table)?;
-    let in_depth = !args.columns.is_empty() || columns.len() == 1;
+    let looked = looked.bind(&table.header)?;
+    let titles = looked.view().titles(&table.header);
+    let in_depth = !args.columns.is_empty() || !args.pieces.is_empty() || titles.len() == 1;
     let depth = if in_depth { Depth::Full } else { Depth::Brief };
-    let surveys = survey(&mut table, &columns, depth, args.sample, args.threads.count())?;
+    let (surveys, of_rows) = survey(&mut table, looked.view(), depth, args.sample, args.threads.count())?;
     drop(progress);
-    let titles: Vec<String> = columns.iter().map(|column| table.header.title(*column)).collect();
-    let surveyed: Vec<Surveyed> =
-        titles.iter().zip(&surveys).map(|(title, survey)| Surveyed { title, survey, fine: args.fine }).collect();
+    let surveyed: Vec<Surveyed> = titles
+        .iter()
+        .zip(&surveys)
+        .map(|(title, survey)| Surveyed { title, survey, inputs: &of_rows, is_piece: !args.pieces.is_empty(), fine: args.fine })
+        .collect();
     let name = names(&inputs);
     let mut out = anstream::stdout().lock();
     if args.to == SurveyFormat::Json {
-        out.write_all(draw::json(&name, &surveyed, in_depth, args.sample).as_bytes())?;
+        out.write_all(draw::json(&surveyed, in_depth, args.sample).as_bytes())?;
     } else {
         let lines = if in_depth {
             draw::in_depth(&name, &surveyed, args.sample, console.width)
         } else {
-            draw::in_brief(&name, &surveyed, args.sample, console.width)
+            draw::in_brief(&name, &again(&inputs, &args.reading), &surveyed, args.sample, console.width)
         };
         for line in lines {
             writeln!(out, "{line}")?;
@@ -57,61 +63,58 @@ pub fn run(args: &SurveyArgs, console: &Console) -> Result<(), Failure> {
     Ok(())
 }
 
-/// The columns that are meant, by their indices.
-fn columns(args: &SurveyArgs, table: &Table) -> Result<Vec<usize>, Failure> {
-    if args.columns.is_empty() {
-        return Ok((0..table.header.count()).collect());
-    }
-    args.columns.iter().map(|text| Ok(ColumnRef::parse(text).find(&table.header)?)).collect()
+/// The command that was given, without columns.
+fn again(inputs: &[Input], reading: &ReadingArgs) -> String {
+    let mut words = vec!["survey".to_owned()];
+    words.extend(inputs.iter().map(|input| input.path().map_or("-".to_owned(), |path| path.display().to_string())));
+    words.extend(again::reading(reading, &Default::default()));
+    again::command(&words)
 }
 
 /// Lists the rows of a shape: the column is surveyed first, and then read again.
-fn rows(args: &SurveyArgs, shape: &str, inputs: &[Input], console: &Console) -> Result<(), Failure> {
+fn rows(
+    args: &SurveyArgs,
+    shape: &str,
+    (inputs, reading): (&[Input], &Reading),
+    looked: &Looked,
+    console: &Console,
+) -> Result<(), Failure> {
     if inputs.contains(&Input::Stdin) {
         let message = "the rows of a shape are found by reading the input twice";
         return Err(Failure::usage(message, "name a file instead of standard input"));
     }
-    let reading = args.reading.reading(&Default::default())?;
     let progress = Progress::of(inputs, &reading.meter, args.quiet, true);
-    let mut table = Table::open(inputs, &reading)?;
-    let column = match args.columns.as_slice() {
-        [] => ColumnRef::find_or_only(None, &table.header)?,
-        [column] => ColumnRef::parse(column).find(&table.header)?,
-        [_, second, ..] => {
-            let message = format!("a shape is looked for in one column, and {second} is a second one");
-            return Err(Failure::usage(message, "name one column"));
-        }
-    };
-    let mut survey = Survey::new(Depth::Full);
-    if let Some(surveyed) = self::survey(&mut table, &[column], Depth::Full, args.sample, args.threads.count())?.pop() {
-        survey = surveyed;
-    }
+    let mut table = Table::open(inputs, reading)?;
+    let bound = looked.bind_one(&table.header)?;
+    let (mut surveys, _) = survey(&mut table, bound.view(), Depth::Full, args.sample, args.threads.count())?;
+    let survey = surveys.pop().unwrap_or_else(|| Survey::new(Depth::Full));
     drop(progress);
     let groups = find(&survey, shape)?;
     let mut members = survey.members(&groups);
-    let mut table = Table::open(inputs, &reading)?;
+    let mut table = Table::open(inputs, reading)?;
     if args.to == SurveyFormat::Text && console.shows_tables {
         let all: u64 = groups.iter().map(|group| group.seen.count).sum();
-        return rows_as_table(&mut table, column, &mut members, all, console);
+        return rows_as_table(&mut table, bound.view(), &mut members, all, console);
     }
     let format = match args.to {
         SurveyFormat::Text => RowsFormat::Table,
         SurveyFormat::Json => RowsFormat::JsonLines,
     };
     let mut out = Box::new(Stream::new("standard output", BufWriter::new(io::stdout())));
-    write_rows(&mut table, column, &mut members, args.sample, format, &mut *out)?;
+    write_rows(&mut table, bound.view(), &mut members, args.sample, format, &mut *out)?;
     Ok(commit_all(vec![out])?)
 }
 
 /// The first rows of the groups, and how many there are.
-fn rows_as_table(table: &mut Table, column: usize, members: &mut Members, all: u64, console: &Console) -> Result<(), Failure> {
-    let mut found: Vec<(u64, u64, String)> = Vec::new();
-    rows_of(table, column, members, None, |Found { row, line, value }| {
-        found.push((row, line, value.to_owned()));
+fn rows_as_table(table: &mut Table, view: View, members: &mut Members, all: u64, console: &Console) -> Result<(), Failure> {
+    let mut found: Vec<draw::FoundRow> = Vec::new();
+    rows_of(table, view, members, None, |Found { input, row, line, value }| {
+        found.push(draw::FoundRow { input, row, line, value: value.to_owned() });
         if found.len() < MOST_ROWS && (found.len() as u64) < all { ControlFlow::Continue(()) } else { ControlFlow::Break(()) }
     })?;
     let mut out = anstream::stdout().lock();
-    for line in draw::rows(&table.header.title(column), &found, console.width) {
+    let title = view.titles(&table.header).into_iter().next().unwrap_or_default();
+    for line in draw::rows(&title, &table.inputs, &found, console.width) {
         writeln!(out, "{line}")?;
     }
     if all > found.len() as u64 {

@@ -52,29 +52,40 @@ impl Again<'_> {
 
     /// The file of a row, and the row's number there.
     fn row(&self, report: &Report, row: u64) -> Option<(String, u64)> {
-        let (input, row) = report.locate(row);
+        let (input, row) = report.inputs.locate(row);
         let path = self.inputs.get(input)?.path()?;
         Some((path.display().to_string(), row))
     }
 
     fn command(&self, mut words: Vec<String>, row: u64, list: &ListReading) -> String {
         words.extend(["--row".to_owned(), row.to_string()]);
-        let ReadingArgs { delimiter, no_header, encoding, .. } = self.reading;
-        for (option, value) in [
-            ("--delimiter", delimiter.as_ref().or(list.delimiter.as_ref())),
-            ("--encoding", encoding.as_ref().or(list.encoding.as_ref())),
-        ] {
-            words.extend(value.iter().flat_map(|value| [option.to_owned(), (*value).clone()]));
-        }
-        if *no_header || list.header == Some(false) {
-            words.push("--no-header".to_owned());
-        }
+        words.extend(reading(self.reading, list));
         if self.ragged.is_some_and(|ragged| ragged != RaggedArg::Stop) || (self.ragged.is_none() && list.ragged.is_some()) {
             words.extend(["--ragged", "keep"].map(str::to_owned));
         }
-        let words: Vec<String> = words.iter().map(|word| quoted(word)).collect();
-        format!("keen-notch {}", words.join(" "))
+        command(&words)
     }
+}
+
+/// The options that say how inputs are read, as the command line or else the cut lists say it.
+pub fn reading(args: &ReadingArgs, list: &ListReading) -> Vec<String> {
+    let mut words = Vec::new();
+    for (option, value) in [
+        ("--delimiter", args.delimiter.as_ref().or(list.delimiter.as_ref())),
+        ("--encoding", args.encoding.as_ref().or(list.encoding.as_ref())),
+    ] {
+        words.extend(value.iter().flat_map(|value| [option.to_owned(), (*value).clone()]));
+    }
+    if args.no_header || list.header == Some(false) {
+        words.push("--no-header".to_owned());
+    }
+    words
+}
+
+/// A command of these words, as a shell takes it.
+pub fn command(words: &[String]) -> String {
+    let words: Vec<String> = words.iter().map(|word| quoted(word)).collect();
+    format!("keen-notch {}", words.join(" "))
 }
 
 /// The name of a piece as it is written before its colon.

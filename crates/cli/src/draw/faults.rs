@@ -6,43 +6,52 @@ use anstyle::Style;
 use keen_notch_core::check::ViolationKind;
 use keen_notch_core::column::Header;
 use keen_notch_core::gauge::Gauge;
+use keen_notch_core::sightings::Sightings;
 use keen_notch_io::carve::{FaultyRow, Job, Report};
 
 use super::ruler::{self, Mark};
 use super::style::{self, paint};
 use super::visible;
 
-/// The checks with their counts, shares and first rows; those that are met by all rows in quiet.
-pub fn table(report: &Report, job: &Job, header: &Header) -> Vec<String> {
-    let mut drawn = super::table::table(["of", "column", "check", "rows", "share", "first rows"], usize::MAX);
-    for (check, seen) in job.checks().iter().zip(&report.checks) {
-        if check.is_implied && seen.count == 0 {
-            continue;
+/// The checks with their counts, shares and first rows; those that are met by all rows in quiet. Where the terminal is narrow, long
+/// checks are cut off, and fewer rows are named.
+pub fn table(report: &Report, job: &Job, header: &Header, width: usize) -> Vec<String> {
+    super::table::fitted(width, 24, |space| {
+        let mut drawn = super::table::table(["of", "column", "check", "rows", "share", "first rows"], usize::MAX);
+        for (check, seen) in job.checks().iter().zip(&report.checks) {
+            let is_met = seen.count == 0;
+            if check.is_implied && is_met {
+                continue;
+            }
+            let count = match (is_met, check.only_warns) {
+                (true, _) => style::QUIET,
+                (false, true) => style::LOOK,
+                (false, false) => style::FAULT,
+            };
+            let words = if check.only_warns { format!("{} (warns)", check.words) } else { check.words.clone() };
+            let column = check.column.map_or(String::new(), |column| visible::value(&header.title(column)));
+            let share = if is_met { "all meet it".to_owned() } else { visible::share(seen.count, report.counts.rows) };
+            drawn.add_row([
+                super::table::cell(visible::value(&check.of), style::HEAD),
+                super::table::cell(column, Style::new()),
+                super::table::cell(visible::clipped(&visible::value(&words), (space * 3 / 5).min(60)), Style::new()),
+                super::table::cell(visible::grouped(seen.count), count),
+                super::table::cell(share, count),
+                super::table::cell(first_rows(report, seen, space * 2 / 5), Style::new()),
+            ]);
         }
-        let is_met = seen.count == 0;
-        let count = match (is_met, check.only_warns) {
-            (true, _) => style::QUIET,
-            (false, true) => style::LOOK,
-            (false, false) => style::FAULT,
-        };
-        let more = if seen.count > seen.rows.len() as u64 { " …" } else { "" };
-        let words = if check.only_warns { format!("{} (warns)", check.words) } else { check.words.clone() };
-        drawn.add_row([
-            super::table::cell(visible::value(&check.of), style::HEAD),
-            super::table::cell(
-                check.column.map_or(String::new(), |column| visible::value(&header.title(column))),
-                Style::new(),
-            ),
-            super::table::cell(visible::clipped(&visible::value(&words), 60), Style::new()),
-            super::table::cell(visible::grouped(seen.count), count),
-            super::table::cell(
-                if is_met { "all meet it".to_owned() } else { visible::share(seen.count, report.counts.rows) },
-                count,
-            ),
-            super::table::cell(visible::value(&(super::rows::several(report, &seen.rows, " ") + more)), Style::new()),
-        ]);
-    }
-    super::table::lines(&drawn)
+        drawn
+    })
+}
+
+/// As many of the first rows as fit, and at least one.
+fn first_rows(report: &Report, seen: &Sightings, space: usize) -> String {
+    let shown = |most: usize| {
+        let more = if seen.count > most as u64 { " …" } else { "" };
+        visible::value(&(super::rows::several(&report.inputs, &seen.rows[..most], ", ") + more))
+    };
+    let fits = (1..=seen.rows.len()).rev().map(shown).find(|words| visible::width(words) <= space);
+    fits.unwrap_or_else(|| shown(seen.rows.len().min(1)))
 }
 
 /// Different texts that are shown of each check.
@@ -75,7 +84,7 @@ pub fn failing(report: &Report, job: &Job, width: usize) -> Vec<String> {
 
 /// A row with its faults: the value on the ruler, the piece and the character at fault marked.
 pub fn sample(sample: &FaultyRow, report: &Report, job: &Job, header: &Header, width: usize) -> Vec<String> {
-    let row = super::rows::number(report, sample.row);
+    let row = super::rows::number(&report.inputs, sample.row);
     let mut lines = vec![paint(style::HEAD, visible::without_controls(&format!("row {row}, line {}", sample.line)))];
     for (fault, value) in &sample.faults {
         let check = &job.checks()[fault.check];

@@ -14,7 +14,7 @@ use crate::commands::pieces::Pieces;
 pub fn draw(report: &Report, job: &Job, header: &Header, pieces: &Pieces, again: &Again, width: usize) -> Vec<String> {
     let mut lines = Vec::new();
     for hint in &report.hints {
-        let rows = super::rows::in_brackets(report, &hint.rows);
+        let rows = super::rows::in_brackets(&report.inputs, &hint.rows);
         let words = visible::without_controls(&format!("{}{rows}", hint.seen));
         let options = textwrap::Options::new(width).initial_indent("hint: ").subsequent_indent("      ");
         let seen = textwrap::fill(&words, options);

@@ -73,7 +73,7 @@ fn odd_rows(odd: &[&OddRow], report: &Report, job: &Job, shown: &[usize]) -> com
             Odd::Long => ("long", style::LOOK),
             Odd::Fallback => ("fallback", style::LOOK),
         };
-        let number = table::cell(visible::value(&super::rows::number(report, row.row)), Style::new());
+        let number = table::cell(visible::value(&super::rows::number(&report.inputs, row.row)), Style::new());
         let cells = shown.iter().map(|index| cell(&row.cells[*index]));
         drawn.add_row([number, table::cell(why, style)].into_iter().chain(cells));
     }

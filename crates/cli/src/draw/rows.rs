@@ -1,31 +1,51 @@
 //! How rows are named: by their number, and by their input where there are several.
 
-use keen_notch_io::carve::Report;
+use keen_notch_core::sightings::Sightings;
+use keen_notch_io::inputs::Inputs;
+use serde_json::{Value, json};
+
+use super::visible;
 
 /// `7`, or `7 of b.csv` where there are several inputs.
-pub fn number(report: &Report, row: u64) -> String {
-    let (input, number) = report.locate(row);
-    match report.inputs.as_slice() {
-        [] | [_] => number.to_string(),
-        inputs => format!("{number} of {}", inputs.get(input).map_or("", |(name, _)| name.as_str())),
-    }
+pub fn number(inputs: &Inputs, row: u64) -> String {
+    let (input, number) = inputs.locate(row);
+    let number = visible::grouped(number);
+    if inputs.are_several() { format!("{number} of {}", inputs.name(input)) } else { number }
 }
 
 /// ` (row 7)`, ` (rows 7, 19 of a.csv, 3 of b.csv)`; nothing without rows.
-pub fn in_brackets(report: &Report, rows: &[u64]) -> String {
+pub fn in_brackets(inputs: &Inputs, rows: &[u64]) -> String {
     match rows {
         [] => String::new(),
-        [only] => format!(" (row {})", number(report, *only)),
-        _ => format!(" (rows {})", several(report, rows, ", ")),
+        [only] => format!(" (row {})", number(inputs, *only)),
+        _ => format!(" (rows {})", several(inputs, rows, ", ")),
     }
 }
 
+/// `row 17`, `rows 17, 44, 81 …`
+pub fn in_words(inputs: &Inputs, seen: &Sightings) -> String {
+    let more = if seen.count > seen.rows.len() as u64 { " …" } else { "" };
+    format!("row{} {}{more}", if seen.count == 1 { "" } else { "s" }, several(inputs, &seen.rows, ", "))
+}
+
 /// `7, 19 of a.csv, 3 of b.csv`: each input is named after its last row.
-pub fn several(report: &Report, rows: &[u64], between: &str) -> String {
+pub fn several(inputs: &Inputs, rows: &[u64], between: &str) -> String {
     let mut words = Vec::new();
     for (index, row) in rows.iter().enumerate() {
-        let is_last = rows.get(index + 1).is_none_or(|next| report.locate(*next).0 != report.locate(*row).0);
-        words.push(if is_last { number(report, *row) } else { report.locate(*row).1.to_string() });
+        let (input, own) = inputs.locate(*row);
+        let is_last = rows.get(index + 1).is_none_or(|next| inputs.locate(*next).0 != input);
+        words.push(if is_last { number(inputs, *row) } else { visible::grouped(own) });
     }
     words.join(between)
+}
+
+/// A row for programs: its input, and its number there.
+pub fn located(inputs: &Inputs, row: u64) -> Value {
+    let (input, number) = inputs.locate(row);
+    json!({ "file": inputs.name(input), "row": number })
+}
+
+/// Rows for programs.
+pub fn located_all(inputs: &Inputs, rows: &[u64]) -> Value {
+    rows.iter().map(|row| located(inputs, *row)).collect()
 }

@@ -99,10 +99,7 @@ pub fn json(report: &Report, job: &Job, header: &Header) -> String {
         json!({
             "of": check.of, "column": title(check.column), "check": check.words,
             "level": if check.only_warns { "warning" } else { "fault" }, "rows": seen.count,
-            "first_rows": seen.rows.iter().map(|row| {
-                let (input, number) = report.locate(*row);
-                json!({ "file": report.inputs.get(input).map(|(name, _)| name), "row": number })
-            }).collect::<Vec<_>>(),
+            "first_rows": super::rows::located_all(&report.inputs, &seen.rows),
         })
     });
     let summary = json!({

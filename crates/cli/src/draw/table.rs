@@ -51,6 +51,20 @@ pub fn lines(table: &Table) -> Vec<String> {
     table.lines().map(without_blanks_after).collect()
 }
 
+/// The lines of the table that `draw` gives for a column of texts clipped to a number of columns: as many as let the table fit in
+/// `width`, but no fewer than `least`.
+pub fn fitted(width: usize, least: usize, draw: impl Fn(usize) -> Table) -> Vec<String> {
+    let mut space = width.max(least);
+    loop {
+        let drawn = draw(space);
+        let over = self::width(&drawn).saturating_sub(width);
+        if over == 0 || space == least {
+            return lines(&drawn);
+        }
+        space = space.saturating_sub(over).max(least);
+    }
+}
+
 /// The columns that the widest line of a table takes.
 pub fn width(table: &Table) -> usize {
     lines(table).iter().map(|line| visible::width(&strip_str(line).to_string())).max().unwrap_or(0)

@@ -72,3 +72,51 @@ fn columns_with_next_to_nothing_in_them() {
     yard.write("b.csv", "a,b\n");
     assert_snapshot!(page(&yard, &["b.csv"]));
 }
+
+#[test]
+fn the_most_frequent_values() {
+    // Few different values: all of them, first of all.
+    let depots = page(&demo(), &["parts.csv", "-c", "depot"]);
+    assert_snapshot!(depots.split("\n\n").nth(2).unwrap());
+    // Many: the most frequent.
+    let many: String = (1..=400).map(|n| if n % 5 == 0 { "n/a\n".to_owned() } else { format!("C-{n}\n") }).collect();
+    let yard = Yard::with("many.csv", format!("code\n{many}"));
+    let out = page(&yard, &["many.csv"]);
+    assert_snapshot!(out.split("most frequent values\n").nth(1).unwrap().split("\n\n").next().unwrap());
+    // More than are counted: estimates, which say so.
+    let more: String = (1..=250_000).map(|n| if n % 5 == 0 { "n/a\n".to_owned() } else { format!("C-{n}\n") }).collect();
+    yard.write("more.csv", format!("code\n{more}"));
+    let out = page(&yard, &["more.csv"]);
+    let (_, frequent) = out.split_once("most frequent values\n").unwrap();
+    assert!(
+        frequent.contains("these are estimates") && frequent.contains("n/a     ~ 49") && frequent.contains("such as row "),
+        "{frequent}"
+    );
+}
+
+#[test]
+fn pieces_are_surveyed_as_the_columns_they_would_make() {
+    let yard = demo();
+    let pieces = ["-c", "part_code", "-p", "serial: section 2 by \"-\" then keep digits", "-p", "place of depot: lower"];
+    yard.out(&[&["carve", "parts.csv", "-o", "cut.csv", "-q"], &pieces[..]].concat());
+    let of_columns = page(&yard, &["cut.csv", "-c", "serial", "-c", "place"]);
+    let of_pieces = page(&yard, &[&["parts.csv"], &pieces[..]].concat());
+    assert_eq!(of_pieces.replace("parts.csv", "cut.csv").replace(": blank, missing or not asked", ""), of_columns);
+    let serial = ["-c", "part_code", "-p", pieces[3], "--rows-of", "d6"];
+    let rows = yard.out(&[&["survey", "parts.csv"], &serial[..]].concat());
+    assert_eq!(rows, yard.out(&["survey", "cut.csv", "-c", "serial", "--rows-of", "d6"]));
+    let ran = yard.run(&["survey", "parts.csv", "-c", "part_code", "-c", "depot", "-p", "a: first 3"]);
+    assert_eq!((ran.status, ran.stderr.contains("NAME of COLUMN: PHRASE")), (2, true), "{}", ran.shown());
+}
+
+#[test]
+fn rows_of_several_files_are_named_with_their_file() {
+    let yard = Yard::with("a.csv", "code\nGRP-1\nGRP-2\n");
+    yard.write("b.csv", "code\nHNG-3\n\"\"\nhng\n");
+    assert_snapshot!(page(&yard, &["a.csv", "b.csv"]));
+    let found = yard.out(&["survey", "a.csv", "b.csv", "--rows-of", "U3-d1"]);
+    assert_eq!(found, "file,row,line,code\na.csv,1,2,GRP-1\na.csv,2,3,GRP-2\nb.csv,1,2,HNG-3\n");
+    let json = yard.out(&["survey", "a.csv", "b.csv", "--to", "json"]);
+    let json: serde_json::Value = serde_json::from_str(&json).unwrap();
+    assert_eq!(json["columns"][0]["blank_first_rows"], serde_json::json!([{"file": "b.csv", "row": 2}]));
+}

@@ -5,7 +5,6 @@ use super::marks::spaced;
 use super::places::by_position;
 use super::plans::Plans;
 use super::reading::{DraftPiece, Proposal, Reading, form, pieces, proof};
-use super::sample::Row;
 use super::structure::{Node, structure};
 use crate::carving::NOT_MISSING;
 use crate::phrase::quoted;
@@ -52,25 +51,21 @@ pub struct Proved {
     pub filled: Vec<u64>,
 }
 
-/// Proposes a cut list for a column that was surveyed, from a sample of its rows. `None` where all of them are
+/// Proposes a cut list for a column that was surveyed in full, from the survey and its sample. `None` where all of them are
 /// blank.
 ///
 /// ```
-/// use keen_notch_core::draft::{Origin, Sample, draft};
+/// use keen_notch_core::draft::{Origin, draft};
 /// use keen_notch_core::survey::{Depth, Survey};
 ///
-/// let (mut survey, mut sample) = (Survey::new(Depth::Full), Sample::new(2000));
-/// for row in 1..=50 {
-///     let code = format!("GRP-{:05}", row * 37);
-///     survey.observe(row, &code);
-///     sample.observe(row, &code);
-/// }
+/// let mut survey = Survey::new(Depth::Full);
+/// (1..=50).for_each(|row| survey.observe(row, &format!("GRP-{:05}", row * 37)));
 /// let origin = Origin { input: "parts.csv".to_owned(), column: "part_code".to_owned(), columns: Vec::new() };
-/// let draft = draft(origin, &survey, &sample.into_rows()).expect("there are values");
+/// let draft = draft(origin, &survey).expect("there are values");
 /// assert!(draft.list(0).contains("[piece."));
 /// ```
-pub fn draft(origin: Origin, survey: &Survey, sample: &[Row]) -> Option<Draft> {
-    let texts: Vec<String> = sample.iter().map(|row| row.value.clone()).collect();
+pub fn draft(origin: Origin, survey: &Survey) -> Option<Draft> {
+    let texts: Vec<String> = survey.sample().into_iter().map(|row| row.value).collect();
     if texts.is_empty() {
         return None;
     }

@@ -6,9 +6,9 @@ use indexmap::IndexMap;
 
 use super::example::Example;
 use super::plans::compile;
-use super::sample::Row;
 use super::search::Found;
 use crate::program::{Program, Scratch};
+use crate::survey::Row;
 use crate::survey::{Kinds, What, runs_of};
 
 /// Phrases that are shown.
@@ -40,7 +40,8 @@ impl Ranked {
 /// The best phrases that differ on some row, the best first.
 ///
 /// ```
-/// use keen_notch_core::draft::{Example, Row, rank, search};
+/// use keen_notch_core::draft::{Example, rank, search};
+/// use keen_notch_core::survey::Row;
 ///
 /// let examples = [Example::parse("GRP-1 => GRP")?];
 /// let rows = ["GRP-1", "HN-22"].map(|value| Row { row: 1, value: value.to_owned() });
@@ -76,7 +77,8 @@ pub fn rank(found: &[Found], examples: &[Example], rows: &[Row]) -> Vec<Ranked> 
 /// result.
 ///
 /// ```
-/// use keen_notch_core::draft::{Example, Row, differ, rank, search};
+/// use keen_notch_core::draft::{Example, differ, rank, search};
+/// use keen_notch_core::survey::Row;
 ///
 /// let examples = [Example::parse("GRP-1 => GRP")?];
 /// let rows = ["GRP-1", "HN-22"].map(|value| Row { row: 1, value: value.to_owned() });

@@ -5,45 +5,50 @@
 //! order ([`Survey::merge`]).
 
 mod delimiters;
-mod distinct;
 mod fine;
 mod group;
 mod kinds;
 mod lengths;
 mod oddities;
 mod positions;
+mod sample;
 mod shape;
 mod shapes;
+mod values;
 
 use std::collections::HashSet;
 
 pub use delimiters::Delimiter;
-pub use distinct::Count;
 pub use fine::{FineRun, What, runs_of};
 pub use group::Group;
 pub use kinds::Kinds;
 pub use lengths::{Bar, Lengths};
 pub use oddities::Oddity;
 pub use positions::{Content, Position};
+pub use sample::Row;
 pub use shape::{Part, Shape};
+pub use values::{Count, Frequent};
 
-use distinct::Distinct;
 use fine::Encoder;
 use oddities::Oddities;
 use positions::Places;
+use sample::Sample;
 use shapes::{Shapes, Slots};
+use values::Values;
 
 use crate::sightings::Sightings;
 
 /// How much of a column is kept.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Depth {
-    /// Enough for a line: about 1 MB. Delimiters and positions are not kept.
+    /// Enough for a line: about 2 MB. Delimiters, positions and a sample are not kept.
     Brief,
-    /// Enough for a page: about 20 MB.
+    /// Enough for a page: about 30 MB.
     Full,
 }
 
+/// Rows of a sample.
+const SAMPLE: usize = 2000;
 /// A share of values that share a length, at which positions are worth a map.
 const STEADY: f64 = 0.6;
 
@@ -70,10 +75,11 @@ pub struct Survey {
     pub spaces_only: u64,
     /// The lengths of the values that are not blank, in characters.
     pub lengths: Lengths,
-    distinct: Distinct,
+    different: Values,
     shapes: Shapes,
     oddities: Oddities,
     places: Option<Places>,
+    sample: Option<Sample>,
     encoder: Encoder,
 }
 
@@ -89,10 +95,11 @@ impl Survey {
             blank: Sightings::default(),
             spaces_only: 0,
             lengths: Lengths::default(),
-            distinct: Distinct::new(values),
+            different: Values::new(values),
             shapes: Shapes::new(shapes),
             oddities: Oddities::default(),
             places: (depth == Depth::Full).then(Places::default),
+            sample: (depth == Depth::Full).then(|| Sample::new(SAMPLE)),
             encoder: Encoder::default(),
         }
     }
@@ -106,7 +113,7 @@ impl Survey {
             self.spaces_only += u64::from(!value.is_empty());
             return;
         }
-        self.distinct.observe(value);
+        self.different.observe(row, value);
         let glance = self.encoder.encode(value);
         self.lengths.observe(glance.length);
         if glance.odd {
@@ -116,6 +123,9 @@ impl Survey {
         if let Some(places) = &mut self.places {
             places.observe(row, value, glance.length, glance.plain);
         }
+        if let Some(sample) = &mut self.sample {
+            sample.observe(row, value);
+        }
     }
 
     /// Adds a survey of the same depth of other rows of the column, which are numbered with those of this one. The result
@@ -124,12 +134,15 @@ impl Survey {
         self.rows += other.rows;
         self.blank.add(&other.blank);
         self.spaces_only += other.spaces_only;
-        self.distinct.merge(other.distinct);
+        self.different.merge(other.different);
         self.lengths.merge(&other.lengths);
         self.oddities.merge(&other.oddities);
         self.shapes.merge(other.shapes);
         if let (Some(places), Some(others)) = (&mut self.places, other.places) {
             places.merge(others);
+        }
+        if let (Some(sample), Some(others)) = (&mut self.sample, other.sample) {
+            sample.merge(others);
         }
     }
 
@@ -140,7 +153,7 @@ impl Survey {
 
     /// The number of different values that are not blank.
     pub fn distinct(&self) -> Count {
-        match self.distinct.count() {
+        match self.different.count() {
             Count::About(count) => Count::About(count.min(self.values())),
             exact => exact,
         }
@@ -148,7 +161,19 @@ impl Survey {
 
     /// The standard error of [`Count::About`], as a share.
     pub fn distinct_error(&self) -> f64 {
-        self.distinct.error()
+        self.different.error()
+    }
+
+    /// The most frequent values, at most `most` of them. Where there are more different values than are counted, those that
+    /// are frequent in a sample of the rows, with estimates; none then for a survey in brief.
+    pub fn frequent(&self, most: usize) -> Vec<Frequent> {
+        self.different.top(most).unwrap_or_else(|| values::top_of_sample(&self.sample(), self.values(), most))
+    }
+
+    /// Rows that are spread over the column, in their order: at most 2000, with values of up to 4096 bytes. None for a
+    /// survey in brief.
+    pub fn sample(&self) -> Vec<Row> {
+        self.sample.as_ref().map(Sample::rows).unwrap_or_default()
     }
 
     /// Shapes, close ones together; the commonest first.

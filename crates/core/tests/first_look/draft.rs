@@ -2,11 +2,11 @@
 
 use keen_notch_core::cutlist::CutList;
 use keen_notch_core::draft::{
-    Contradiction, DraftPiece, Example, Origin, Proposal, Ranked, Row, Sample, contradiction, differ, draft, fits, rank, search,
+    Contradiction, DraftPiece, Example, Origin, Proposal, Ranked, contradiction, differ, draft, fits, rank, search,
 };
 use keen_notch_core::phrase::Phrase;
 use keen_notch_core::program::{Program, Scratch};
-use keen_notch_core::survey::{Depth, Survey};
+use keen_notch_core::survey::{Depth, Row, Survey};
 use keen_notch_core::text::unit::Unit;
 use proptest::prelude::*;
 
@@ -138,13 +138,11 @@ proptest! {
 /// The pieces of the first reading, and the forms of layouts.
 fn drafted(values: &[String]) -> (Vec<DraftPiece>, Vec<String>) {
     let mut survey = Survey::new(Depth::Full);
-    let mut sample = Sample::new(2000);
     for (index, value) in values.iter().enumerate() {
         survey.observe(index as u64 + 1, value);
-        sample.observe(index as u64 + 1, value);
     }
     let origin = Origin { input: "a.csv".to_owned(), column: "code".to_owned(), columns: vec!["code".to_owned()] };
-    let draft = draft(origin, &survey, &sample.into_rows()).unwrap();
+    let draft = draft(origin, &survey).unwrap();
     for index in 0..draft.readings.len() {
         CutList::parse(&draft.list(index), 0).unwrap_or_else(|error| panic!("{error}\n{}", draft.list(index)));
     }

@@ -9,14 +9,13 @@ use super::work::Part;
 use super::{Failing, FaultyRow, Job, MOST_ODD, MOST_ODD_KEPT, Odd, OddRow, Outs, Report};
 use crate::Error;
 use crate::encode::Encoder;
+use crate::inputs::Inputs;
 
 /// Writes the outputs and counts.
 pub struct Merger<'m, 'o> {
     job: &'m Job,
     outs: &'m mut Outs<'o>,
     encoder: &'m dyn Encoder,
-    /// What the inputs are called.
-    names: &'m [String],
     report: Report,
     diagnostics: Diagnostics,
     /// Whether what was written last ends in a line end.
@@ -32,15 +31,16 @@ impl<'m, 'o> Merger<'m, 'o> {
         job: &'m Job,
         outs: &'m mut Outs<'o>,
         encoder: &'m dyn Encoder,
-        names: &'m [String],
+        inputs: Inputs,
     ) -> Result<Merger<'m, 'o>, Error> {
         let report = Report {
+            inputs,
             tallies: vec![Tally::default(); job.carving.count()],
             checks: vec![Sightings::default(); job.checks.len()],
             failing: vec![Failing::default(); job.checks.len()],
             ..Report::default()
         };
-        let mut merger = Merger { job, outs, encoder, names, report, diagnostics: job.diagnostics.clone(), ended: true };
+        let mut merger = Merger { job, outs, encoder, report, diagnostics: job.diagnostics.clone(), ended: true };
         let mut head = Buffer::default();
         merger.ended = encoder.begin(&mut head);
         merger.outs.rows.put(head.bytes())?;
@@ -69,14 +69,12 @@ impl<'m, 'o> Merger<'m, 'o> {
         }
         let report = &mut self.report;
         let before = report.counts.rows;
-        while let Some(name) = self.names.get(report.inputs.len()).filter(|_| report.inputs.len() <= part.input) {
-            report.inputs.push((name.clone(), before));
-        }
-        let (input, before_input) = report.inputs.last().map_or(("", 0), |(name, before)| (name.as_str(), *before));
+        report.inputs.begin(part.input, before);
         for found in &part.faults {
             if let Some(file) = &mut self.outs.faults {
+                let (input, number) = report.inputs.locate(before + found.row);
                 file.write(
-                    (input, before - before_input + found.row, found.line),
+                    (report.inputs.name(input), number, found.line),
                     &self.job.checks[found.fault.check],
                     &found.fault,
                     &found.value,
@@ -103,8 +101,6 @@ impl<'m, 'o> Merger<'m, 'o> {
 
     /// The report.
     pub fn finish(mut self) -> Report {
-        let rows = self.report.counts.rows;
-        self.report.inputs.extend(self.names.iter().skip(self.report.inputs.len()).map(|name| (name.clone(), rows)));
         let mut shown: Vec<OddRow> = Vec::new();
         for why in Odd::ALL {
             let is_new = |odd: &&OddRow| odd.why == why && shown.iter().all(|known| known.row != odd.row);

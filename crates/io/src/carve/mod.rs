@@ -20,6 +20,7 @@ use keen_notch_core::tally::Tally;
 use crate::Error;
 use crate::encode::{Shape, encoder};
 use crate::faults::FaultFile;
+use crate::inputs::Inputs;
 use crate::pool::{self, Ahead, Turns};
 use crate::sink::Sink;
 use crate::table::{self, Table};
@@ -94,18 +95,10 @@ pub struct Report {
     pub odd: Vec<OddRow>,
     /// The first rows with faults, as many as the job asked for.
     pub samples: Vec<FaultyRow>,
-    /// The inputs, in their order, with the number of rows before each.
-    pub inputs: Vec<(String, u64)>,
+    /// The inputs, and where their rows begin.
+    pub inputs: Inputs,
     /// What a person should know of the run, the most useful first.
     pub hints: Vec<Hint>,
-}
-
-impl Report {
-    /// The input of a row of the run, and its number there, both counted from the first: rows from 1, inputs from 0.
-    pub fn locate(&self, row: u64) -> (usize, u64) {
-        let input = self.inputs.partition_point(|(_, before)| *before < row).saturating_sub(1);
-        (input, row - self.inputs.get(input).map_or(0, |(_, before)| *before))
-    }
 }
 
 /// A row with faults, to be shown.
@@ -290,13 +283,13 @@ pub fn carve(table: &mut Table, job: &Job, outs: &mut Outs) -> Result<Report, Er
     let meter = table.shared_meter();
     let ragged = table.ragged();
     let asked = Asked { offcuts: outs.offcuts.is_some(), faults: outs.faults.is_some() };
-    let names = table.names.clone();
-    let mut merger = Merger::new(job, outs, encoder, &names)?;
+    let inputs = table.inputs.clone();
+    let mut merger = Merger::new(job, outs, encoder, inputs.clone())?;
     let turns = Turns::new(Before::default());
     // What was written is used again: memory that is new costs more than what is written to it.
     let spare = Mutex::new(Vec::<Part>::new());
     let worker = || {
-        let mut worker = Worker::new(job, encoder, asked, ragged, &names);
+        let mut worker = Worker::new(job, encoder, asked, ragged, inputs.names());
         let (meter, spare, turns) = (&meter, &spare, &turns);
         move |number, of_table: table::Part, ahead: Ahead<Part>| {
             let mut part = pool::lock(spare).pop().unwrap_or_else(|| Part::new(job));

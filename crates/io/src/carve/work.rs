@@ -11,6 +11,7 @@ use keen_notch_core::tally::Tally;
 use super::{Counts, Failing, FaultyRow, Job, MOST_ODD_KEPT, Odd, OddRow, PreviewCell};
 use crate::Error;
 use crate::encode::{Encodable, Encoder, Out};
+use crate::inputs::Starts;
 use crate::pool::{Ahead, Turns};
 use crate::source::{Chunk, LineCount, Ragged, Rows};
 use crate::table::{self, BATCH};
@@ -113,8 +114,7 @@ pub struct Asked {
 pub struct Before {
     memory: Memory,
     rows: u64,
-    /// For each input so far, the number of rows before it.
-    starts: Vec<u64>,
+    starts: Starts,
 }
 
 /// Some rows of the chunk at hand, and what came of them.
@@ -168,7 +168,7 @@ impl<'j> Worker<'j> {
             count: LineCount::default(),
             encoder: self.encoder,
             names: self.names,
-            starts: Vec::new(),
+            starts: Starts::default(),
             ahead,
         };
         let mut stages: Vec<Stage> = std::mem::take(&mut self.stages).into_iter().map(Stage::recycle).collect();
@@ -193,8 +193,7 @@ impl<'j> Worker<'j> {
         if looks_back {
             // What is asked of the rows before is asked in their order: every chunk waits for its turn.
             let taken = turns.take(number, |before| {
-                let rows_before = before.rows;
-                before.starts.resize_with((input + 1).max(before.starts.len()), || rows_before);
+                before.starts.begin(input, before.rows);
                 state.starts.clone_from(&before.starts);
                 for stage in &mut stages[..ranges.len()] {
                     let Stage { rows, worked } = stage;
@@ -331,9 +330,9 @@ struct State<'w> {
     text: &'w str,
     count: LineCount,
     encoder: &'w dyn Encoder,
-    /// What the inputs are called, and for each so far the number of rows before it, where rows before are asked about.
+    /// What the inputs are called, and where their rows begin, where rows before are asked about.
     names: &'w [String],
-    starts: Vec<u64>,
+    starts: Starts,
     ahead: Ahead<'w, Part>,
 }
 
@@ -406,8 +405,7 @@ impl State<'_> {
 
     /// What to call a row of the run, by its number.
     fn name(&self, row: u64) -> String {
-        let input = self.starts.partition_point(|before| *before < row).saturating_sub(1);
-        let number = row - self.starts.get(input).copied().unwrap_or_default();
+        let (input, number) = self.starts.locate(row);
         match self.names {
             [] | [_] => format!("row {number}"),
             names => format!("row {number} of {}", names.get(input).map_or("", String::as_str)),

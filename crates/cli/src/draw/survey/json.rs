@@ -2,22 +2,26 @@
 
 use keen_notch_core::sightings::Sightings;
 use keen_notch_core::survey::{Content, Count};
+use keen_notch_io::inputs::Inputs;
 use serde_json::{Value, json};
 
 use super::Surveyed;
+use crate::draw::rows::{located, located_all};
 
 /// The version of the format: it grows when a key changes its meaning or goes.
-const VERSION: u32 = 1;
+const VERSION: u32 = 2;
 /// Bars of the lengths.
 const LENGTHS: usize = 200;
+/// Frequent values.
+const FREQUENT: usize = 50;
 
-/// The survey as JSON. In depth, everything that is known of each column; else without its positions and
-/// delimiters.
-pub fn text(name: &str, columns: &[Surveyed], in_depth: bool, sample: Option<u64>) -> String {
+/// The survey as JSON. In depth, everything that is known of each column; else without its positions, delimiters and frequent
+/// values.
+pub fn text(columns: &[Surveyed], in_depth: bool, sample: Option<u64>) -> String {
     let rows = columns.first().map_or(0, |column| column.survey.rows);
     let survey = json!({
         "version": VERSION,
-        "input": name,
+        "inputs": columns.first().map_or(&[][..], |column| column.inputs.names()),
         "rows": rows,
         "first_rows_only": sample.is_some_and(|sample| rows >= sample),
         "columns": columns.iter().map(|column| self::column(column, in_depth)).collect::<Vec<_>>(),
@@ -34,19 +38,20 @@ fn column(column: &Surveyed, in_depth: bool) -> Value {
     let groups = if column.fine { survey.fine_groups() } else { survey.groups() };
     let shapes = groups.iter().map(|group| {
         json!({
-            "shape": group.shape.to_string(), "values": group.seen.count, "first_rows": group.seen.rows,
+            "shape": group.shape.to_string(), "values": group.seen.count,
+            "first_rows": located_all(column.inputs, &group.seen.rows),
             "example": group.example,
         })
     });
     let bars = survey.lengths.bars(LENGTHS);
     let lengths = bars.iter().map(|bar| json!({"from": bar.from, "to": bar.to, "values": bar.count}));
     let odd = survey.oddities();
-    let odd = odd.iter().map(|(oddity, seen)| found("what", oddity.to_string().into(), seen));
+    let odd = odd.iter().map(|(oddity, seen)| found(column.inputs, "what", oddity.to_string().into(), seen));
     let range = survey.lengths.range();
     let mut told = json!({
         "column": column.title,
         "blank": survey.blank.count,
-        "blank_first_rows": survey.blank.rows,
+        "blank_first_rows": located_all(column.inputs, &survey.blank.rows),
         "white_space_only": survey.spaces_only,
         "distinct": distinct,
         "distinct_is_estimate": is_estimate,
@@ -59,18 +64,26 @@ fn column(column: &Surveyed, in_depth: bool) -> Value {
         "odd": odd.collect::<Vec<_>>(),
     });
     if in_depth {
+        let frequent = survey.frequent(FREQUENT);
+        told["frequent_are_estimates"] = frequent.iter().any(|value| matches!(value.rows, Count::About(_))).into();
+        let frequent = frequent.iter().map(|value| {
+            let (Count::Exact(rows) | Count::About(rows)) = value.rows;
+            json!({"value": value.value, "rows": rows, "first_row": located(column.inputs, value.first)})
+        });
+        told["frequent"] = frequent.collect();
         let delimiters = survey.delimiters();
         let delimiters = delimiters.iter().map(|delimiter| {
-            let sections = delimiter.sections.iter().map(|(sections, seen)| found("sections", (*sections).into(), seen));
+            let sections =
+                delimiter.sections.iter().map(|(sections, seen)| found(column.inputs, "sections", (*sections).into(), seen));
             json!({"character": delimiter.character, "values": delimiter.values, "sections": sections.collect::<Vec<_>>()})
         });
         told["delimiters"] = delimiters.collect();
         told["positions"] = survey.positions().map_or(Value::Null, |(length, positions)| {
             let places = positions.iter().enumerate().map(|(index, position)| {
                 let contents = position.contents.iter().map(|(content, seen)| match content {
-                    Content::Character(character) => found("character", character.as_str().into(), seen),
-                    Content::Kind(kinds) => found("class", kinds.class().into(), seen),
-                    Content::Other => found("class", "other characters".into(), seen),
+                    Content::Character(character) => found(column.inputs, "character", character.as_str().into(), seen),
+                    Content::Kind(kinds) => found(column.inputs, "class", kinds.class().into(), seen),
+                    Content::Other => found(column.inputs, "class", "other characters".into(), seen),
                 });
                 json!({"position": index + 1, "contents": contents.collect::<Vec<_>>()})
             });
@@ -80,6 +93,6 @@ fn column(column: &Surveyed, in_depth: bool) -> Value {
     told
 }
 
-fn found(key: &str, what: Value, seen: &Sightings) -> Value {
-    json!({key: what, "values": seen.count, "first_rows": seen.rows})
+fn found(inputs: &Inputs, key: &str, what: Value, seen: &Sightings) -> Value {
+    json!({key: what, "values": seen.count, "first_rows": located_all(inputs, &seen.rows)})
 }

@@ -1,15 +1,18 @@
 //! A survey as people see it: tables with bars, at most 100 columns wide.
 
+mod frequent;
 mod json;
 mod positions;
 mod shapes;
 
 use anstyle::Style;
-use keen_notch_core::sightings::Sightings;
 use keen_notch_core::survey::{Count, Delimiter, Survey};
+use keen_notch_io::inputs::Inputs;
 
 pub use json::text as json;
 
+use super::rows::in_words;
+use super::shell::quoted;
 use super::style::{self, paint};
 use super::{bar, table, visible};
 
@@ -29,46 +32,50 @@ pub struct Surveyed<'a> {
     pub title: &'a str,
     /// What was found.
     pub survey: &'a Survey,
+    /// The inputs, and where their rows begin.
+    pub inputs: &'a Inputs,
+    /// Whether it is a piece, which is blank where nothing came of the value.
+    pub is_piece: bool,
     /// Whether each shape is shown by itself.
     pub fine: bool,
 }
 
-/// A line for each column.
-pub fn in_brief(name: &str, columns: &[Surveyed], sample: Option<u64>, width: usize) -> Vec<String> {
+/// A line for each column. `again` is the command that was given.
+pub fn in_brief(name: &str, again: &str, columns: &[Surveyed], sample: Option<u64>, width: usize) -> Vec<String> {
     let width = width.min(WIDEST);
     let rows = columns.first().map_or(0, |column| column.survey.rows);
     let mut lines = vec![paint(style::HEAD, format!("{name}: {}", what_was_read(rows, columns.len(), sample))), String::new()];
     if rows == 0 {
         return lines;
     }
-    let mut drawn = table::table(["column", "blank", "distinct", "length", "commonest shape", "share", "such as"], usize::MAX);
-    for index in [1, 2, 3, 5] {
-        if let Some(column) = drawn.column_mut(index) {
-            column.set_cell_alignment(comfy_table::CellAlignment::Right);
+    // What there is to clip is shared out between a column's name, its commonest shape and an example of it.
+    lines.extend(table::fitted(width, 18, |space| {
+        let mut drawn =
+            table::table(["column", "blank", "distinct", "length", "commonest shape", "share", "such as"], usize::MAX);
+        for index in [1, 2, 3, 5] {
+            if let Some(column) = drawn.column_mut(index) {
+                column.set_cell_alignment(comfy_table::CellAlignment::Right);
+            }
         }
-    }
-    let title_width = columns.iter().map(|column| visible::width(column.title)).max().unwrap_or(0).min(24);
-    let space = width.saturating_sub(title_width + 46).max(24);
-    for Surveyed { title, survey, .. } in columns {
-        let groups = survey.groups();
-        let commonest = groups.first();
-        let length = survey.lengths.range().map_or_else(String::new, |(least, most)| range(least, most));
-        let shape = commonest.map_or_else(String::new, |group| group.shape.to_string());
-        let example = commonest.map_or_else(String::new, |group| visible::value(&group.example));
-        drawn.add_row(vec![
-            table::cell(visible::clipped(&visible::value(title), title_width), style::HEAD),
-            count_cell(survey.blank.count),
-            table::cell(distinct(survey), Style::new()),
-            table::cell(length, Style::new()),
-            table::cell(visible::clipped(&shape, space * 3 / 5), Style::new()),
-            table::cell(
-                commonest.map_or(String::new(), |group| visible::share(group.seen.count, survey.values())),
-                Style::new(),
-            ),
-            table::cell(visible::clipped(&example, space * 2 / 5), style::QUIET),
-        ]);
-    }
-    lines.extend(table::lines(&drawn));
+        for Surveyed { title, survey, .. } in columns {
+            let groups = survey.groups();
+            let commonest = groups.first();
+            let length = survey.lengths.range().map_or_else(String::new, |(least, most)| range(least, most));
+            let shape = commonest.map_or_else(String::new, |group| group.shape.to_string());
+            let example = commonest.map_or_else(String::new, |group| visible::value(&group.example));
+            let share = commonest.map_or(String::new(), |group| visible::share(group.seen.count, survey.values()));
+            drawn.add_row(vec![
+                table::cell(visible::clipped(&visible::value(title), (space / 2).min(24)), style::HEAD),
+                count_cell(survey.blank.count),
+                table::cell(distinct(survey), Style::new()),
+                table::cell(length, Style::new()),
+                table::cell(visible::clipped(&shape, space * 3 / 5), Style::new()),
+                table::cell(share, Style::new()),
+                table::cell(visible::clipped(&example, space * 2 / 5), style::QUIET),
+            ]);
+        }
+        drawn
+    }));
     lines.push(String::new());
     let symbols: Vec<String> = columns
         .iter()
@@ -79,10 +86,7 @@ pub fn in_brief(name: &str, columns: &[Surveyed], sample: Option<u64>, width: us
     // The column that is most worth a look has the most parts in its shape.
     let parts = |column: &&Surveyed| column.survey.groups().first().map_or(0, |group| group.shape.parts.len().min(12));
     let first = columns.iter().rev().max_by_key(parts).map_or("COLUMN", |column| column.title);
-    lines.push(format!(
-        "A column in depth: {}",
-        paint(style::TAKEN, format!("keen-notch survey {} -c {}", argument(name), argument(first)))
-    ));
+    lines.push(format!("A column in depth: {}", paint(style::TAKEN, format!("{again} -c {}", quoted(first)))));
     lines
 }
 
@@ -99,12 +103,28 @@ pub fn in_depth(name: &str, columns: &[Surveyed], sample: Option<u64>, width: us
     lines
 }
 
-/// The rows of a shape.
-pub fn rows(title: &str, found: &[(u64, u64, String)], width: usize) -> Vec<String> {
-    let mut drawn = table::table(["row", "line", title], usize::MAX);
-    for (row, line, value) in found {
-        let value = visible::clipped(&visible::value(value), width.saturating_sub(24).max(20));
-        drawn.add_row([visible::grouped(*row), visible::grouped(*line), value]);
+/// A row that has a shape.
+pub struct FoundRow {
+    /// The input it is of, from 0.
+    pub input: usize,
+    /// Its number there, from 1.
+    pub row: u64,
+    /// The line it begins on.
+    pub line: u64,
+    /// The value that has the shape.
+    pub value: String,
+}
+
+/// The rows of a shape; the last column says the file where there are several.
+pub fn rows(title: &str, inputs: &Inputs, found: &[FoundRow], width: usize) -> Vec<String> {
+    let file = inputs.are_several().then_some("file");
+    let mut drawn = table::table(["row", "line", title].into_iter().chain(file), usize::MAX);
+    let names = found.iter().filter(|_| file.is_some()).map(|found| visible::width(inputs.name(found.input)) + 2);
+    let space = width.saturating_sub(24 + names.max().unwrap_or(0)).max(20);
+    for found in found {
+        let value = visible::clipped(&visible::value(&found.value), space);
+        let file = file.map(|_| visible::value(inputs.name(found.input)));
+        drawn.add_row([visible::grouped(found.row), visible::grouped(found.line), value].into_iter().chain(file));
     }
     for index in 0..2 {
         if let Some(column) = drawn.column_mut(index) {
@@ -136,7 +156,7 @@ fn page(name: &str, column: &Surveyed, sample: Option<u64>, width: usize) -> Vec
             _ => visible::grouped(survey.rows),
         },
     );
-    fact("blank", blank(survey));
+    fact("blank", blank(column));
     if survey.values() == 0 {
         return lines;
     }
@@ -151,10 +171,14 @@ fn page(name: &str, column: &Surveyed, sample: Option<u64>, width: usize) -> Vec
     }
     lines.push(String::new());
     // What decides on rules comes first: a page is read from the top.
+    let frequent = frequent::draw(column, width);
+    let (first, later) = if frequent.are_all { (frequent.lines, Vec::new()) } else { (Vec::new(), frequent.lines) };
+    lines.extend(first);
     lines.extend(shapes::draw(column, width));
-    lines.extend(section("position by position", positions::draw(survey, width)));
-    lines.extend(section("divided by", delimiters(survey, width)));
-    lines.extend(section("spaces, invisible and look-alike characters", oddities(survey, width)));
+    lines.extend(section("most frequent values", later));
+    lines.extend(section("position by position", positions::draw(column, width)));
+    lines.extend(section("divided by", delimiters(column, width)));
+    lines.extend(section("spaces, invisible and look-alike characters", oddities(column, width)));
     lines.extend(section("lengths in characters", lengths(survey)));
     lines
 }
@@ -167,7 +191,7 @@ fn section(head: &str, lines: Vec<String>) -> Vec<String> {
     [String::new(), paint(style::HEAD, head)].into_iter().chain(lines).collect()
 }
 
-fn blank(survey: &Survey) -> String {
+fn blank(Surveyed { survey, inputs, is_piece, .. }: &Surveyed) -> String {
     let rows = &survey.blank;
     match rows.count {
         0 => "none".to_owned(),
@@ -177,7 +201,8 @@ fn blank(survey: &Survey) -> String {
                 0 => String::new(),
                 spaces => format!(", {} of them with white space", visible::grouped(spaces)),
             };
-            format!("{}{spaces} ({})", visible::grouped(count), rows_in_words(rows))
+            let words = if *is_piece { ": blank, missing or not asked" } else { "" };
+            format!("{}{spaces} ({}){words}", visible::grouped(count), in_words(inputs, rows))
         }
     }
 }
@@ -222,7 +247,7 @@ fn lengths(survey: &Survey) -> Vec<String> {
     bars.iter().map(line).collect()
 }
 
-fn delimiters(survey: &Survey, width: usize) -> Vec<String> {
+fn delimiters(Surveyed { survey, inputs, .. }: &Surveyed, width: usize) -> Vec<String> {
     let all = survey.delimiters();
     if all.is_empty() {
         return Vec::new();
@@ -232,7 +257,7 @@ fn delimiters(survey: &Survey, width: usize) -> Vec<String> {
         column.set_cell_alignment(comfy_table::CellAlignment::Right);
     }
     for delimiter in all.iter().take(MOST_DELIMITERS) {
-        let words = visible::clipped(&sections(delimiter), width.saturating_sub(24));
+        let words = visible::clipped(&sections(delimiter, inputs), width.saturating_sub(24));
         drawn.add_row(vec![
             table::cell(visible::quoted(&delimiter.character), style::HEAD),
             table::cell(visible::share(delimiter.values, survey.values()), Style::new()),
@@ -248,10 +273,10 @@ fn delimiters(survey: &Survey, width: usize) -> Vec<String> {
 }
 
 /// `3 in 9 960 values; 2 in 12 (rows 17, 44 …); 1 in 6`
-fn sections(delimiter: &Delimiter) -> String {
+fn sections(delimiter: &Delimiter, inputs: &Inputs) -> String {
     let shown = delimiter.sections.iter().enumerate().take(MOST_SECTIONS).map(|(index, (sections, seen))| {
         let many = if *sections >= 1000 { " or more" } else { "" };
-        let rows = if index > 0 && !seen.rows.is_empty() { format!(" ({})", rows_in_words(seen)) } else { String::new() };
+        let rows = if index > 0 && !seen.rows.is_empty() { format!(" ({})", in_words(inputs, seen)) } else { String::new() };
         let sections = if *sections == 1 { "none".to_owned() } else { format!("{sections}{many}") };
         format!("{sections} in {}{rows}", visible::grouped(seen.count))
     });
@@ -262,7 +287,7 @@ fn sections(delimiter: &Delimiter) -> String {
     words
 }
 
-fn oddities(survey: &Survey, width: usize) -> Vec<String> {
+fn oddities(Surveyed { survey, inputs, .. }: &Surveyed, width: usize) -> Vec<String> {
     let all = survey.oddities();
     if all.is_empty() {
         return Vec::new();
@@ -275,17 +300,10 @@ fn oddities(survey: &Survey, width: usize) -> Vec<String> {
         drawn.add_row(vec![
             table::cell(visible::clipped(&oddity.to_string(), width.saturating_sub(40)), style::UNSEEN),
             table::cell(visible::grouped(seen.count), Style::new()),
-            table::cell(rows_in_words(seen), style::QUIET),
+            table::cell(in_words(inputs, seen), style::QUIET),
         ]);
     }
     table::lines(&drawn).split_off(2)
-}
-
-/// `row 17`, `rows 17, 44, 81 …`
-fn rows_in_words(seen: &Sightings) -> String {
-    let rows: Vec<String> = seen.rows.iter().map(|row| visible::grouped(*row)).collect();
-    let more = if seen.count > seen.rows.len() as u64 { " …" } else { "" };
-    format!("row{} {}{more}", if seen.count == 1 { "" } else { "s" }, rows.join(", "))
 }
 
 fn range(least: usize, most: usize) -> String {
@@ -297,9 +315,4 @@ fn count_cell(count: u64) -> comfy_table::Cell {
         0 => table::cell("0", style::QUIET),
         count => table::cell(visible::grouped(count), style::LOOK),
     }
-}
-
-/// A column's name as an argument of a shell.
-fn argument(title: &str) -> String {
-    super::shell::quoted(title)
 }

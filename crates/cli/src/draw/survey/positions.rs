@@ -2,9 +2,11 @@
 
 use anstyle::Style;
 use keen_notch_core::sightings::Sightings;
-use keen_notch_core::survey::{Content, Kinds, Position, Survey};
+use keen_notch_core::survey::{Content, Kinds, Position};
+use keen_notch_io::inputs::Inputs;
 
-use super::rows_in_words;
+use super::Surveyed;
+use crate::draw::rows::in_words;
 use crate::draw::style::{self, paint};
 use crate::draw::{bar, table, visible};
 
@@ -71,7 +73,7 @@ fn kinds_of(content: &Content) -> Option<Kinds> {
 }
 
 /// Draws the map.
-pub fn draw(survey: &Survey, width: usize) -> Vec<String> {
+pub fn draw(Surveyed { survey, inputs, .. }: &Surveyed, width: usize) -> Vec<String> {
     let Some((length, positions)) = survey.positions() else { return Vec::new() };
     let values = positions.first().map_or(0, Position::count);
     let mut lines = Vec::new();
@@ -86,19 +88,19 @@ pub fn draw(survey: &Survey, width: usize) -> Vec<String> {
     lines.extend(strip(&positions, width));
     lines.push(String::new());
     let stretches = stretches(&positions);
-    let mut drawn = table::table(["from left", "from right", "what is there", "and otherwise"], usize::MAX);
-    let steadiest: Vec<String> = stretches.iter().take(MOST).map(steadiness).collect();
-    let widest = steadiest.iter().map(|words| visible::width(words)).max().unwrap_or(0);
-    let left = width.saturating_sub(widest + 29).max(24);
-    for (stretch, steadiness) in stretches.iter().zip(steadiest) {
-        drawn.add_row(vec![
-            table::cell(span(stretch.from as i64, stretch.to as i64), style::HEAD),
-            table::cell(span(stretch.from as i64 - length as i64 - 1, stretch.to as i64 - length as i64 - 1), style::QUIET),
-            table::cell(steadiness, Style::new()),
-            table::cell(visible::clipped(&oddities(stretch), left), style::LOOK),
-        ]);
-    }
-    lines.extend(table::lines(&drawn));
+    lines.extend(table::fitted(width, 12, |space| {
+        let mut drawn = table::table(["from left", "from right", "what is there", "and otherwise"], usize::MAX);
+        for stretch in stretches.iter().take(MOST) {
+            let (from, to) = (stretch.from as i64, stretch.to as i64);
+            drawn.add_row(vec![
+                table::cell(span(from, to), style::HEAD),
+                table::cell(span(from - length as i64 - 1, to - length as i64 - 1), style::QUIET),
+                table::cell(steadiness(stretch), Style::new()),
+                table::cell(visible::clipped(&oddities(stretch, inputs), space), style::LOOK),
+            ]);
+        }
+        drawn
+    }));
     if stretches.len() > MOST {
         lines.push(format!("and {} more stretches", stretches.len() - MOST));
     }
@@ -161,7 +163,7 @@ fn steadiness(stretch: &Stretch) -> String {
     }
 }
 
-fn oddities(stretch: &Stretch) -> String {
+fn oddities(stretch: &Stretch, inputs: &Inputs) -> String {
     let mut odd: Vec<(String, Sightings)> = Vec::new();
     for position in stretch.positions {
         for (content, seen) in position.contents.iter().filter(|(content, _)| !stretch.main.takes(content)) {
@@ -178,7 +180,7 @@ fn oddities(stretch: &Stretch) -> String {
     }
     odd.sort_by_key(|(_, seen)| std::cmp::Reverse(seen.count));
     let shown = odd.iter().take(MOST_ODD);
-    let shown = shown.map(|(what, seen)| format!("{} {what} ({})", visible::grouped(seen.count), rows_in_words(seen)));
+    let shown = shown.map(|(what, seen)| format!("{} {what} ({})", visible::grouped(seen.count), in_words(inputs, seen)));
     let mut words = shown.collect::<Vec<_>>().join("; ");
     if odd.len() > MOST_ODD {
         words += &format!("; {} more", odd.len() - MOST_ODD);

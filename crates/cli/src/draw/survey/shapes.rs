@@ -4,9 +4,11 @@ use std::collections::BTreeSet;
 
 use anstyle::Style;
 use comfy_table::CellAlignment;
-use keen_notch_core::survey::{Group, Kinds, Survey};
+use keen_notch_core::survey::{Group, Kinds};
+use keen_notch_io::inputs::Inputs;
 
-use super::{Surveyed, rows_in_words};
+use super::Surveyed;
+use crate::draw::rows::{self, in_words};
 use crate::draw::style::{self, paint};
 use crate::draw::{bar, table, visible};
 
@@ -30,7 +32,7 @@ pub fn draw(column: &Surveyed, width: usize) -> Vec<String> {
     let most = if column.fine { MOST_FINE } else { MOST };
     let shown = &groups[..groups.len().min(most)];
     let widest = shown.iter().map(|group| visible::width(&group.shape.to_string())).max().unwrap_or(0);
-    let mut lines = if widest <= SHAPE { side_by_side(shown, survey, width) } else { stacked(shown, survey, width) };
+    let mut lines = if widest <= SHAPE { side_by_side(shown, column, width) } else { stacked(shown, column, width) };
     lines.extend(the_rest(&groups[shown.len()..], column));
     lines.push(String::new());
     let symbols: String = shown.iter().flat_map(|group| group.shape.symbols().collect::<Vec<_>>()).collect();
@@ -39,7 +41,7 @@ pub fn draw(column: &Surveyed, width: usize) -> Vec<String> {
 }
 
 /// A line for each shape.
-fn side_by_side(groups: &[Group], survey: &Survey, width: usize) -> Vec<String> {
+fn side_by_side(groups: &[Group], Surveyed { survey, inputs, .. }: &Surveyed, width: usize) -> Vec<String> {
     let mut drawn = table::table(["shape", "values", "share", "", "such as", ""], usize::MAX);
     for index in 1..3 {
         if let Some(column) = drawn.column_mut(index) {
@@ -48,9 +50,9 @@ fn side_by_side(groups: &[Group], survey: &Survey, width: usize) -> Vec<String> 
     }
     let widest = |of: &dyn Fn(&Group) -> String| groups.iter().map(|group| visible::width(&of(group))).max().unwrap_or(0);
     let others = widest(&|group| group.shape.to_string()) + widest(&|group| visible::grouped(group.seen.count)).max(6);
-    let space = |rows: fn(&Group) -> String| width.saturating_sub(others + widest(&rows) + BAR + 19);
+    let space = |rows: RowsOf| width.saturating_sub(others + widest(&|group| rows(group, inputs)) + BAR + 19);
     // Where examples would be cut short, only one row of each shape is named.
-    let rows = if space(rows_of) < SPACE { first_row } else { rows_of };
+    let rows: RowsOf = if space(rows_of) < SPACE { first_row } else { rows_of };
     let space = space(rows).max(12);
     for group in groups {
         drawn.add_row(vec![
@@ -59,14 +61,14 @@ fn side_by_side(groups: &[Group], survey: &Survey, width: usize) -> Vec<String> 
             table::cell(visible::share(group.seen.count, survey.values()), Style::new()),
             table::cell(format!("{:<BAR$}", bar::lying(group.seen.count, survey.values(), BAR)), Style::new()),
             table::cell(visible::clipped(&visible::value(&group.example), space), Style::new()),
-            table::cell(rows(group), style::QUIET),
+            table::cell(rows(group, inputs), style::QUIET),
         ]);
     }
     table::lines(&drawn)
 }
 
 /// Two lines for each shape: wide ones would leave no room for their examples.
-fn stacked(groups: &[Group], survey: &Survey, width: usize) -> Vec<String> {
+fn stacked(groups: &[Group], Surveyed { survey, inputs, .. }: &Surveyed, width: usize) -> Vec<String> {
     let mut drawn = table::table(["values", "share", "", "shape, and such as"], usize::MAX);
     for index in 0..2 {
         if let Some(column) = drawn.column_mut(index) {
@@ -84,7 +86,7 @@ fn stacked(groups: &[Group], survey: &Survey, width: usize) -> Vec<String> {
             table::cell(format!("{bar:<NARROW_BAR$}"), Style::new()),
             table::cell(visible::clipped(&group.shape.to_string(), space), style::HEAD),
         ]);
-        let example = format!("{}: {}", rows_of(group), visible::value(&group.example));
+        let example = format!("{}: {}", rows_of(group, inputs), visible::value(&group.example));
         let blank = || table::cell("", Style::new());
         drawn.add_row(vec![blank(), blank(), blank(), table::cell(visible::clipped(&example, space), style::QUIET)]);
     }
@@ -92,16 +94,19 @@ fn stacked(groups: &[Group], survey: &Survey, width: usize) -> Vec<String> {
 }
 
 /// Common shapes name one row, rare ones their first.
-fn rows_of(group: &Group) -> String {
+fn rows_of(group: &Group, inputs: &Inputs) -> String {
     match group.seen.count {
-        count if count <= 5 => rows_in_words(&group.seen),
-        _ => first_row(group),
+        count if count <= 5 => in_words(inputs, &group.seen),
+        _ => first_row(group, inputs),
     }
 }
 
-fn first_row(group: &Group) -> String {
-    format!("row {}", group.seen.rows.first().map_or_else(String::new, |row| visible::grouped(*row)))
+fn first_row(group: &Group, inputs: &Inputs) -> String {
+    format!("row {}", group.seen.rows.first().map_or_else(String::new, |row| rows::number(inputs, *row)))
 }
+
+/// How the rows of a group are named.
+type RowsOf = fn(&Group, &Inputs) -> String;
 
 /// What stands in for the shapes that have no line.
 fn the_rest(rest: &[Group], column: &Surveyed) -> Vec<String> {

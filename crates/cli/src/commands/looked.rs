@@ -1,0 +1,82 @@
+//! What `survey` looks at: columns, or pieces that are written nowhere.
+
+use keen_notch_core::carving::Carving;
+use keen_notch_core::column::{ColumnRef, Header};
+use keen_notch_io::view::View;
+
+use super::pieces::{Given, Pieces};
+use crate::args::SurveyArgs;
+use crate::failure::Failure;
+
+/// What is to be surveyed, as the command line says it: pieces, or else columns.
+pub struct Looked<'a> {
+    columns: &'a [String],
+    pieces: Option<Pieces>,
+}
+
+/// The same, found in a table.
+pub enum Bound {
+    /// Columns, by their indices.
+    Columns(Vec<usize>),
+    /// Pieces.
+    Pieces(Carving),
+}
+
+impl<'a> Looked<'a> {
+    /// Reads the pieces.
+    pub fn read(args: &'a SurveyArgs) -> Result<Looked<'a>, Failure> {
+        let mut looked = Looked { columns: &args.columns, pieces: None };
+        if args.pieces.is_empty() {
+            return Ok(looked);
+        }
+        if let [_, second, ..] = args.columns.as_slice() {
+            let message = format!("pieces come from one column, and {second} is a second one");
+            return Err(Failure::usage(message, "write 'NAME of COLUMN: PHRASE' for pieces of other columns"));
+        }
+        let given = Given { pieces: &args.pieces, column: looked.column(), ..Given::default() };
+        looked.pieces = Some(Pieces::read(&given)?);
+        Ok(looked)
+    }
+
+    /// The column that pieces come from.
+    fn column(&self) -> Option<&'a str> {
+        self.columns.first().map(String::as_str)
+    }
+
+    /// Finds it in a table; without columns and pieces, all its columns.
+    pub fn bind(&self, header: &Header) -> Result<Bound, Failure> {
+        Ok(match (&self.pieces, self.columns) {
+            (Some(pieces), _) => Bound::Pieces(pieces.bind(self.column(), header)?),
+            (None, []) => Bound::Columns((0..header.count()).collect()),
+            (None, columns) => {
+                let found = columns.iter().map(|text| ColumnRef::parse(text).find(header));
+                Bound::Columns(found.collect::<Result<_, _>>()?)
+            }
+        })
+    }
+
+    /// Finds it in a table, where it must be one column or piece.
+    pub fn bind_one(&self, header: &Header) -> Result<Bound, Failure> {
+        if let (None, []) = (&self.pieces, self.columns) {
+            return Ok(Bound::Columns(vec![ColumnRef::find_or_only(None, header)?]));
+        }
+        let bound = self.bind(header)?;
+        match bound.view().titles(header).get(1) {
+            None => Ok(bound),
+            Some(second) => {
+                let message = format!("a shape is looked for in one column or piece, and {second} is a second one");
+                Err(Failure::usage(message, "name one of them"))
+            }
+        }
+    }
+}
+
+impl Bound {
+    /// What is looked at of the table.
+    pub fn view(&self) -> View<'_> {
+        match self {
+            Bound::Columns(columns) => View::Columns(columns),
+            Bound::Pieces(carving) => View::Pieces(carving),
+        }
+    }
+}

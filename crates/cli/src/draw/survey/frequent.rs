@@ -1,0 +1,69 @@
+//! The most frequent values of a column: each with its share as a bar.
+
+use anstyle::Style;
+use comfy_table::CellAlignment;
+use keen_notch_core::survey::{Count, Frequent};
+
+use super::{Surveyed, rounded};
+use crate::draw::rows;
+use crate::draw::style::{self, paint};
+use crate::draw::{bar, table, visible};
+
+/// Up to this number of different values, all are shown.
+const FEW: u64 = 20;
+/// Values that have a line where there are more.
+const MOST: usize = 6;
+/// Columns of a bar.
+const BAR: usize = 16;
+
+/// The most frequent values, drawn.
+pub struct Drawn {
+    /// Whether there are few different values, and all of them are there.
+    pub are_all: bool,
+    /// The table; nothing where no value is frequent.
+    pub lines: Vec<String>,
+}
+
+/// Draws the most frequent values.
+pub fn draw(column: &Surveyed, width: usize) -> Drawn {
+    let survey = column.survey;
+    let distinct = survey.distinct();
+    let are_all = matches!(distinct, Count::Exact(count) if count <= FEW && count < survey.values());
+    let shown = survey.frequent(if are_all { FEW as usize } else { MOST });
+    let is_frequent = |value: &Frequent| are_all || value.rows != Count::Exact(1);
+    let shown: Vec<Frequent> = shown.into_iter().filter(is_frequent).collect();
+    if shown.is_empty() {
+        return Drawn { are_all: false, lines: Vec::new() };
+    }
+    let mut lines = table::fitted(width, 12, |space| {
+        let mut drawn = table::table(["value", "rows", "share", "", ""], usize::MAX);
+        for index in 1..3 {
+            if let Some(column) = drawn.column_mut(index) {
+                column.set_cell_alignment(CellAlignment::Right);
+            }
+        }
+        for value in &shown {
+            let (Count::Exact(count) | Count::About(count)) = value.rows;
+            let (about, number, place) = match value.rows {
+                Count::Exact(count) => ("", count, "first in"),
+                Count::About(count) => ("~ ", rounded(count), "such as"),
+            };
+            drawn.add_row(vec![
+                table::cell(visible::clipped(&visible::value(&value.value), space), style::HEAD),
+                table::cell(format!("{about}{}", visible::grouped(number)), Style::new()),
+                table::cell(format!("{about}{}", visible::share(count, survey.values())), Style::new()),
+                table::cell(format!("{:<BAR$}", bar::lying(count, survey.values(), BAR)), Style::new()),
+                table::cell(format!("{place} row {}", rows::number(column.inputs, value.first)), style::QUIET),
+            ]);
+        }
+        drawn
+    });
+    if matches!(distinct, Count::About(_)) {
+        let words = "there are too many different values to count each: these are estimates from a sample of the rows";
+        lines.extend(textwrap::wrap(words, width).into_iter().map(|line| paint(style::QUIET, line)));
+    }
+    if are_all {
+        lines.push(String::new());
+    }
+    Drawn { are_all, lines }
+}

@@ -1,0 +1,229 @@
+//! How many different values there are, and how often each comes: exactly up to a bound, then estimated.
+
+use std::collections::HashMap;
+use std::collections::hash_map::Entry;
+use std::hash::{BuildHasher, BuildHasherDefault};
+
+use foldhash::quality::FixedState;
+
+use super::sample::Row;
+use crate::hashed::AsItIs;
+
+/// The bytes that are kept of a value to be shown.
+const LONGEST: usize = 200;
+
+/// Counts different values by the smallest of their hashes.
+///
+/// As long as no more than `bound` different hashes were observed, their number is the count, and how often each came is
+/// known. After that the `bound`-th smallest tells how dense they are, and so how many: the k minimum values of
+/// Bar-Yossef et al., "Counting Distinct Elements in a Data Stream" (2002), with a standard error of 1/√(bound − 2). The
+/// smallest hashes of a whole are the smallest of those of its parts, so parts can be merged.
+#[derive(Debug, Clone)]
+pub struct Values {
+    bound: usize,
+    /// By their hashes, the smallest of these: at least `bound` of them, where there are that many, and at most twice as many.
+    kept: HashMap<u64, Seen, BuildHasherDefault<AsItIs>>,
+    /// No hash beyond this is kept.
+    highest: u64,
+    hasher: FixedState,
+}
+
+/// How often a value came.
+#[derive(Debug, Clone, Default)]
+struct Seen {
+    count: u64,
+    first: u64,
+    /// Its text, cut off where it is long; empty where it will not be asked for.
+    text: Box<str>,
+}
+
+/// How many different values there are.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Count {
+    /// Exactly this number.
+    Exact(u64),
+    /// An estimate.
+    About(u64),
+}
+
+/// A value that comes often.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Frequent {
+    /// The value, cut off where it is long.
+    pub value: String,
+    /// The number of rows with it.
+    pub rows: Count,
+    /// The first row with it, or the first of those that were drawn for an estimate.
+    pub first: u64,
+}
+
+impl Values {
+    /// A count that is exact up to `bound` values, and takes about 80 bytes for each of those.
+    pub fn new(bound: usize) -> Values {
+        Values { bound: bound.max(3), kept: HashMap::default(), highest: u64::MAX, hasher: FixedState::default() }
+    }
+
+    /// Observes the value of a row.
+    #[inline]
+    pub fn observe(&mut self, row: u64, value: &str) {
+        let hash = self.hasher.hash_one(value.as_bytes());
+        self.keep(hash, row, 1, || clipped(value).into());
+    }
+
+    /// Adds the values of other rows, counted up to the same bound.
+    pub fn merge(&mut self, other: Values) {
+        if other.highest < self.highest {
+            self.drop_beyond(other.highest);
+        }
+        other.kept.into_iter().for_each(|(hash, seen)| self.keep(hash, seen.first, seen.count, || seen.text));
+    }
+
+    #[inline]
+    fn keep(&mut self, hash: u64, row: u64, count: u64, text: impl FnOnce() -> Box<str>) {
+        if hash > self.highest {
+            return;
+        }
+        let all_are_kept = self.highest == u64::MAX;
+        match self.kept.entry(hash) {
+            Entry::Occupied(mut known) => {
+                let seen = known.get_mut();
+                seen.count += count;
+                seen.first = seen.first.min(row);
+            }
+            Entry::Vacant(place) => {
+                // Once some values are not kept, how often the others came is no longer told.
+                let text = if all_are_kept { text() } else { Box::default() };
+                place.insert(Seen { count, first: row, text });
+                if self.kept.len() > 2 * self.bound {
+                    self.drop_beyond(self.last_of_bound());
+                }
+            }
+        }
+    }
+
+    fn drop_beyond(&mut self, highest: u64) {
+        self.highest = highest;
+        self.kept.retain(|hash, seen| {
+            seen.text = Box::default();
+            *hash <= highest
+        });
+    }
+
+    /// The largest of the `bound` smallest hashes, of which there are that many.
+    fn last_of_bound(&self) -> u64 {
+        let mut all: Vec<u64> = self.kept.keys().copied().collect();
+        *all.select_nth_unstable(self.bound - 1).1
+    }
+
+    /// The number of different values.
+    pub fn count(&self) -> Count {
+        if self.kept.len() <= self.bound && self.highest == u64::MAX {
+            return Count::Exact(self.kept.len() as u64);
+        }
+        let density = (self.last_of_bound() as f64 + 1.0) / (u64::MAX as f64 + 1.0);
+        Count::About(((self.bound - 1) as f64 / density).round() as u64)
+    }
+
+    /// The standard error of an estimate of the number of different values, as a share of it.
+    pub fn error(&self) -> f64 {
+        1.0 / ((self.bound - 2) as f64).sqrt()
+    }
+
+    /// The most frequent values, the first row deciding between those that are as frequent. `None` where there are more
+    /// different values than are counted.
+    pub fn top(&self, most: usize) -> Option<Vec<Frequent>> {
+        let Count::Exact(_) = self.count() else { return None };
+        let seen = self.kept.values().map(|seen| (seen.count, seen.first, &*seen.text));
+        Some(
+            ranked(seen.collect(), most)
+                .into_iter()
+                .map(|(count, first, text)| Frequent { value: text.to_owned(), rows: Count::Exact(count), first })
+                .collect(),
+        )
+    }
+}
+
+/// Rows of a sample that a value must have for an estimate of its rows: with fewer, chance decides.
+const LEAST_DRAWN: u64 = 10;
+
+/// The most frequent values of a sample, with an estimate of how many of `values` rows have each.
+pub fn top_of_sample(sample: &[Row], values: u64, most: usize) -> Vec<Frequent> {
+    let mut counts: HashMap<&str, (u64, u64)> = HashMap::new();
+    for Row { row, value } in sample {
+        let (count, first) = counts.entry(value).or_insert((0, *row));
+        (*count, *first) = (*count + 1, (*first).min(*row));
+    }
+    let seen = counts.into_iter().filter(|(_, (count, _))| *count >= LEAST_DRAWN);
+    let estimate = |count: u64| (count as f64 / sample.len() as f64 * values as f64).round() as u64;
+    ranked(seen.map(|(value, (count, first))| (count, first, value)).collect(), most)
+        .into_iter()
+        .map(|(count, first, value)| Frequent { value: clipped(value).to_owned(), rows: Count::About(estimate(count)), first })
+        .collect()
+}
+
+fn ranked(mut seen: Vec<(u64, u64, &str)>, most: usize) -> Vec<(u64, u64, &str)> {
+    seen.sort_unstable_by_key(|(count, first, _)| (std::cmp::Reverse(*count), *first));
+    seen.truncate(most);
+    seen
+}
+
+fn clipped(value: &str) -> &str {
+    &value[..value.floor_char_boundary(LONGEST)]
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn exact_up_to_the_bound_and_near_beyond() {
+        let mut values = Values::new(1000);
+        for n in 0..1000 {
+            values.observe(n, &n.to_string());
+            values.observe(n, &(n / 2).to_string());
+        }
+        assert_eq!(values.count(), Count::Exact(1000));
+        for n in 0..100_000 {
+            values.observe(n, &n.to_string());
+        }
+        let Count::About(about) = values.count() else { panic!("it is an estimate") };
+        let off = (about as f64 - 100_000.0).abs() / 100_000.0;
+        assert!(off < 3.0 * values.error(), "{about}");
+        assert!(values.kept.len() <= 2000);
+        let part = |from: u64, to: u64| {
+            let mut part = Values::new(1000);
+            (from..to).for_each(|n| part.observe(n, &n.to_string()));
+            part
+        };
+        for parts in [[0, 300, 100_000], [0, 60_000, 100_000]] {
+            let mut merged = part(parts[0], parts[1]);
+            merged.merge(part(parts[1], parts[2]));
+            assert_eq!(merged.count(), values.count());
+        }
+        let (mut none, mut once) = (Values::new(3), Values::new(3));
+        (1..).zip(["a", "b", "c", "d", "e", "f", "g"]).for_each(|(row, value)| once.observe(row, value));
+        none.merge(once.clone());
+        assert_eq!((none.count(), once.kept.len()), (once.count(), 3));
+        let mut few = part(0, 500);
+        few.merge(part(300, 1000));
+        assert_eq!(few.count(), Count::Exact(1000));
+    }
+
+    #[test]
+    fn the_most_frequent_values_of_all_rows_or_of_a_sample() {
+        let frequent = |value: &str, rows, first| Frequent { value: value.to_owned(), rows, first };
+        let (mut first, mut second) = (Values::new(10), Values::new(10));
+        (1..).zip(["b", "a", "b", "c"]).for_each(|(row, value)| first.observe(row, value));
+        (5..).zip(["c", "a", "c"]).for_each(|(row, value)| second.observe(row, value));
+        for (mut merged, other) in [(first.clone(), second.clone()), (second, first)] {
+            merged.merge(other);
+            let top = merged.top(2).expect("few values");
+            assert_eq!(top, [frequent("c", Count::Exact(3), 4), frequent("b", Count::Exact(2), 1)]);
+            (10..40).for_each(|n| merged.observe(n, &n.to_string()));
+            assert_eq!(merged.top(2), None);
+        }
+        let row = |row: u64| Row { row, value: if row.is_multiple_of(4) { "n/a".to_owned() } else { row.to_string() } };
+        let sample: Vec<Row> = (1..=80).map(row).collect();
+        assert_eq!(top_of_sample(&sample, 8000, 5), [frequent("n/a", Count::About(2000), 4)]);
+    }
+}

@@ -1,0 +1,125 @@
+//! Surveying columns of a table, and finding the rows of a shape.
+
+mod rows;
+
+use std::ops::ControlFlow;
+use std::sync::Mutex;
+
+use keen_notch_core::batch::{Batch, Texts};
+use keen_notch_core::carving::Worked;
+use keen_notch_core::survey::{Depth, Survey};
+
+pub use rows::{Found, RowsFormat, rows_of, write_rows};
+
+use crate::Error;
+use crate::inputs::Inputs;
+use crate::pool::{self, Ahead, Turns, lock};
+use crate::source::Rows;
+use crate::table::{BATCH, Part, Table, in_order};
+use crate::view::View;
+
+/// Surveys what is looked at of a table, column by column, on `threads` threads. Reads to its end, or as far as `most` rows.
+/// The inputs say where a row of the surveys is.
+///
+/// # Errors
+/// Where the table cannot be read so far.
+pub fn survey(
+    table: &mut Table,
+    view: View,
+    depth: Depth,
+    most: Option<u64>,
+    threads: usize,
+) -> Result<(Vec<Survey>, Inputs), Error> {
+    match most {
+        None => survey_all(table, view, depth, threads),
+        Some(most) => survey_first(table, view, depth, most),
+    }
+}
+
+/// Surveys the first rows.
+fn survey_first(table: &mut Table, view: View, depth: Depth, most: u64) -> Result<(Vec<Survey>, Inputs), Error> {
+    let mut surveys = begin(view, depth);
+    if most > 0 {
+        table.each_view(view, |before, batch, worked| {
+            let rows = (most - before).min(batch.rows as u64) as usize;
+            observe(view, &mut surveys, before + 1, rows, (batch, worked));
+            if before + (rows as u64) < most { ControlFlow::Continue(()) } else { ControlFlow::Break(()) }
+        })?;
+    }
+    Ok((surveys, table.inputs.clone()))
+}
+
+/// Surveys all rows. Every thread has surveys of its own, and observes the chunks that it takes; at the end those of a column are
+/// merged.
+fn survey_all(table: &mut Table, view: View, depth: Depth, threads: usize) -> Result<(Vec<Survey>, Inputs), Error> {
+    let meter = table.shared_meter();
+    let needed = in_order(&view.needs());
+    // The surveys of threads that are done; the number of the first row of the next chunk, and where inputs begin.
+    let done: Mutex<Vec<Vec<Survey>>> = Mutex::default();
+    let inputs = Mutex::new(table.inputs.clone());
+    let first_rows = Turns::new(1);
+    let worker = || {
+        let (mut memory, mut worked) = (Rows::default(), Worked::default());
+        let mut own = Own { surveys: begin(view, depth), done: &done };
+        let (needed, first_rows, inputs) = (&needed, &first_rows, &inputs);
+        move |number, Part { input, mut chunk }: Part, _: Ahead<u64>| {
+            let _guard = first_rows.guard(number);
+            chunk.open(needed)?;
+            let count = chunk.rows() as u64;
+            let first_row = first_rows.take(number, |next| {
+                lock(inputs).begin(input, *next - 1);
+                std::mem::replace(next, *next + count)
+            });
+            // Where a chunk before this one cannot be read, the run ends with its error.
+            let Some(first_row) = first_row else { return Ok(0) };
+            let text = chunk.text()?;
+            let mut rows: Rows = std::mem::take(&mut memory).recycle();
+            for start in (0..chunk.rows()).step_by(BATCH) {
+                chunk.take(text, start..(start + BATCH).min(chunk.rows()), &mut rows);
+                rows.with_batch(|batch| {
+                    view.work_out(batch, &mut worked, (&*chunk, start))?;
+                    observe(view, &mut own.surveys, first_row + start as u64, batch.rows, (batch, &worked));
+                    Ok::<(), Error>(())
+                })?;
+            }
+            memory = rows.recycle();
+            Ok(count)
+        }
+    };
+    let count = |rows| {
+        meter.add_rows(rows);
+        Ok(())
+    };
+    pool::in_order(threads, || table.next_part(), worker, count)?;
+    let mut all = std::mem::take(&mut *lock(&done)).into_iter();
+    let mut surveys = all.next().unwrap_or_else(|| begin(view, depth));
+    for others in all {
+        surveys.iter_mut().zip(others).for_each(|(survey, other)| survey.merge(other));
+    }
+    let inputs = lock(&inputs).clone();
+    Ok((surveys, inputs))
+}
+
+fn begin(view: View, depth: Depth) -> Vec<Survey> {
+    (0..view.count()).map(|_| Survey::new(depth)).collect()
+}
+
+/// Observes the first `rows` rows of a batch, the first of which has this number.
+fn observe(view: View, surveys: &mut [Survey], first_row: u64, rows: usize, (batch, worked): (&Batch, &Worked)) {
+    for (column, survey) in surveys.iter_mut().enumerate() {
+        let texts: Texts = view.texts(column, batch, worked);
+        (first_row..).zip(texts.iter()).take(rows).for_each(|(row, value)| survey.observe(row, value));
+    }
+}
+
+/// The surveys of one thread, which go to those of the others when it is done. Their rows rise, as the chunks of a thread do.
+struct Own<'d> {
+    surveys: Vec<Survey>,
+    done: &'d Mutex<Vec<Vec<Survey>>>,
+}
+
+impl Drop for Own<'_> {
+    fn drop(&mut self) {
+        lock(self.done).push(std::mem::take(&mut self.surveys));
+    }
+}

@@ -1,0 +1,102 @@
+//! The rows whose value has a shape.
+
+use std::ops::ControlFlow;
+
+use keen_notch_core::batch::Buffer;
+use keen_notch_core::survey::Members;
+
+use crate::Error;
+use crate::encode::push_row;
+use crate::sink::Sink;
+use crate::source::Format;
+use crate::source::delimited::Dialect;
+use crate::table::Table;
+use crate::view::View;
+
+/// A row that belongs to a shape.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Found<'a> {
+    /// The input it is of, from 0.
+    pub input: usize,
+    /// Its number there, from 1.
+    pub row: u64,
+    /// The line it begins on.
+    pub line: u64,
+    /// The value that has the shape.
+    pub value: &'a str,
+}
+
+/// Calls `see` with each of the first `most` rows of the table whose text in the first column of `view` belongs to the groups,
+/// until it breaks off.
+///
+/// # Errors
+/// Where the table cannot be read so far.
+pub fn rows_of(
+    table: &mut Table,
+    view: View,
+    members: &mut Members,
+    most: Option<u64>,
+    mut see: impl FnMut(Found) -> ControlFlow<()>,
+) -> Result<(), Error> {
+    let most = most.unwrap_or(u64::MAX);
+    table.each_row(view, |row| {
+        if row.number > most {
+            return ControlFlow::Break(());
+        }
+        let ((input, number), value) = (row.place, row.text(0));
+        let found = Found { input, row: number, line: row.lines.0, value };
+        if members.has(value) { see(found) } else { ControlFlow::Continue(()) }
+    })
+}
+
+/// How rows that were found are written.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum RowsFormat {
+    /// As a table with a header, divided as the input is.
+    Table,
+    /// As an object a line.
+    JsonLines,
+}
+
+/// Writes the rows of the table whose value belongs to the groups: row, line and value of each, and the file before these where
+/// there are several.
+///
+/// # Errors
+/// Where the table cannot be read so far, or the rows cannot be written.
+pub fn write_rows(
+    table: &mut Table,
+    view: View,
+    members: &mut Members,
+    most: Option<u64>,
+    format: RowsFormat,
+    out: &mut dyn Sink,
+) -> Result<(), Error> {
+    let Format::Delimited { dialect: Dialect { delimiter, .. }, .. } = table.format;
+    let (mut line, mut written) = (Buffer::default(), Ok(()));
+    let inputs = table.inputs.clone();
+    let title = view.titles(&table.header).into_iter().next().unwrap_or_default();
+    if format == RowsFormat::Table {
+        let file = inputs.are_several().then_some("file");
+        push_row(&mut line, file.into_iter().chain(["row", "line", &title]), delimiter);
+        out.put(line.bytes())?;
+    }
+    rows_of(table, view, members, most, |Found { input, row, line: at, value }| {
+        line.clear();
+        let file = inputs.are_several().then(|| inputs.name(input));
+        match format {
+            RowsFormat::Table => {
+                push_row(&mut line, file.into_iter().chain([&*row.to_string(), &at.to_string(), value]), delimiter);
+            }
+            RowsFormat::JsonLines => {
+                let mut found = serde_json::json!({"row": row, "line": at, "value": value});
+                if let Some(file) = file {
+                    found["file"] = file.into();
+                }
+                line.extend(format!("{found}\n").as_bytes());
+            }
+        }
+        written = out.put(line.bytes());
+        if written.is_ok() { ControlFlow::Continue(()) } else { ControlFlow::Break(()) }
+    })?;
+    written
+}

@@ -16,13 +16,15 @@ Xvfb $DISPLAY -screen 0 1280x800x24 >/dev/null 2>&1 &
 server=$!
 for _ in 1 2 3 4 5 6 7 8 9 10; do xdpyinfo >/dev/null 2>&1 && break; sleep 0.3; done
 
-# shoot NAME COMMAND: the command and what it prints, in a terminal of 1280x800
+# shoot NAME COMMAND: the command and what it prints, in a terminal of 1280x800; on white where the name ends in -white
 shoot() {
   local name=$1 command=$2
   if [ -n "${only:-}" ] && [[ " $only " != *" $name "* ]]; then return; fi
   rm -f "$yard/ready"
+  local colours=(-bg '#16191d' -fg '#d8dde3')
+  [[ $name != *-white ]] || colours=(-bg '#ffffff' -fg '#1c1f23')
   printf '%s\n' 'clear' "printf '\\033[1m\$\\033[0m %s\\n' $(printf '%q' "$command")" "$command" "touch $yard/ready" 'printf "\\033[?25l"; sleep 60' > "$yard/shot.sh"
-  xterm -geometry 126x44+0+0 -fa 'DejaVu Sans Mono' -fd 'Noto Sans Mono CJK JP' -fs 12 -bg '#16191d' -fg '#d8dde3' -b 8 -xrm 'xterm*boldMode: false' -e bash "$yard/shot.sh" &
+  xterm -geometry 126x44+0+0 -fa 'DejaVu Sans Mono' -fd 'Noto Sans Mono CJK JP' -fs 12 "${colours[@]}" -b 8 -xrm 'xterm*boldMode: false' -e bash "$yard/shot.sh" &
   local terminal=$!
   for _ in $(seq 60); do [ -e "$yard/ready" ] && break; sleep 0.1; done
   sleep 0.5
@@ -45,5 +47,7 @@ shoot explain "keen-notch explain keen-notch-demo/crew.cutlist.toml"
 shoot explain-row "keen-notch explain keen-notch-demo/references.cutlist.toml keen-notch-demo/references.csv --row 22 --color always | head -42"
 shoot phrases "keen-notch phrases section; keen-notch phrases drop"
 shoot check "keen-notch check keen-notch-demo/parts.csv -l keen-notch-demo/parts.cutlist.toml --rows 1"
+shoot check-white "keen-notch check keen-notch-demo/parts.csv -l keen-notch-demo/parts.cutlist.toml --rows 1"
+shoot gauge-white "keen-notch gauge 'HNG–00760251-N9P4  ' -p 'last 4' -p 'trim then last 4'"
 shoot layout "keen-notch check keen-notch-demo/parts.csv --layout 'part_code: <family 3 uppercase>-<serial 8 digits>-<grade 4>' --rows 3"
 shoot demo "keen-notch --color always demo | head -38"

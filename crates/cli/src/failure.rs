@@ -2,13 +2,13 @@
 
 use std::io;
 
-use annotate_snippets::{AnnotationKind, Level, Renderer, Snippet};
 use keen_notch_core::column::ColumnError;
 use keen_notch_core::phrase::{PhraseError, Span};
 use keen_notch_core::text_error::TextError;
 
 use crate::console::Console;
-use crate::draw::style;
+use crate::draw::marked;
+use crate::draw::style::{self, paint};
 use crate::draw::visible::without_controls;
 use crate::exit::Exit;
 
@@ -68,22 +68,13 @@ impl Failure {
         if self.exit == Exit::Done {
             return self.exit;
         }
-        let message = without_controls(&self.message);
-        let help = without_controls(&self.help);
-        match self.words {
-            None => {
-                let (red, green, plain) = (style::ERROR, style::HELP, anstyle::Reset);
-                console.note(&format!("{red}error{plain}: {message}\n{green}help{plain}: {help}"));
-            }
-            Some(words) => {
-                let Words { text, span, label } = *words;
-                let mark = AnnotationKind::Primary.span(span).label(label);
-                let snippet = Snippet::source(&text.text).line_start(1).path(text.name.as_deref()).annotation(mark);
-                let help = Level::HELP.message(help);
-                let report = [Level::ERROR.primary_title(message).element(snippet).element(help)];
-                console.note(&Renderer::styled().term_width(console.width).render(&report));
-            }
+        console.note(&format!("{}: {}", paint(style::ERROR, "error"), without_controls(&self.message)));
+        if let Some(words) = self.words {
+            let Words { text: Text { name, text }, span, label } = *words;
+            let lines = marked::draw((name.as_deref(), &text), &span, &without_controls(&label), console.width);
+            lines.iter().for_each(|line| console.note(line));
         }
+        console.note(&format!("{}: {}", paint(style::HELP, "help"), without_controls(&self.help)));
         self.exit
     }
 }

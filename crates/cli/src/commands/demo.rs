@@ -9,7 +9,7 @@ use clap::Parser;
 
 use crate::args::{Args, DemoArgs};
 use crate::console::Console;
-use crate::draw::shell;
+use crate::draw::again;
 use crate::draw::style::{self, paint};
 use crate::failure::Failure;
 
@@ -25,151 +25,113 @@ const DATA: [(&str, &str); 7] = [
 ];
 
 /// What the tour writes.
-const OUTPUTS: [&str; 5] = ["crew-cut.csv", "parts-cut.csv", "parts-good.csv", "parts-offcuts.csv", "parts-faults.csv"];
+const OUTPUTS: [&str; 1] = ["parts-cut.csv"];
 
 /// The file that remembers what the demo wrote, so that it replaces nothing else.
 const LIST: &str = "DEMO.txt";
 const LIST_HEAD: &str = "Written by `keen-notch demo`, which replaces these files only while they are as it left them.";
 
-/// One stop of the tour: why, and the words of the command; `DIR` is the demo's folder.
+/// One stop of the tour: what it shows, the words of its command, and commands to go on with, each with what it shows. `DIR` is the
+/// demo's folder.
 struct Stop {
-    why: &'static str,
+    shows: &'static str,
     words: &'static [&'static str],
+    go_on: &'static [(&'static [&'static str], &'static str)],
 }
 
-const TOUR: &[Stop] = &[
+const TOUR: [Stop; 4] = [
     Stop {
-        why: "A part code on the ruler: every position from both ends, and what divides it.",
-        words: &["gauge", "GRP-00041273-S7K2"],
-    },
-    Stop {
-        why: "The whole column, before any rule is written: its shapes, what divides it, what is at each position.",
-        words: &["survey", "DIR/parts.csv", "-c", "part_code"],
-    },
-    Stop {
-        why: "A first cut list for the crew numbers, with the evidence for every line and the rows that break it.",
-        words: &["draft", "DIR/crew.csv", "-c", "crew_id"],
-    },
-    Stop {
-        why: "Or show what is wanted, and a phrase is found for it. Row 111 would tell the best two apart.",
-        words: &[
-            "draft",
-            "DIR/references.csv",
-            "-c",
-            "reference",
-            "--want",
-            "INSP 2025/11 WO:77120 (Ines Okafor) brake pad 3.25 mm => Okafor",
-            "--want",
-            "CALL 2024/02 WO:5512 (Zoë Müller) relay 2 mm => Müller",
+        shows: "1. Look. A part code on the ruler: the position of every character, and what divides it.",
+        words: &["gauge", "GRP-00041273-S7K2", "-p", r#"section 2 by "-""#],
+        go_on: &[
+            (&["survey", "DIR/parts.csv", "-c", "part_code"], "the whole column: shapes, positions, odd characters"),
+            (&["phrases", "section"], "how a phrase is written"),
         ],
     },
     Stop {
-        why: "Three pieces of each part code. The summary counts the codes that do not fit.",
-        words: &[
-            "carve",
-            "DIR/parts.csv",
-            "-c",
-            "part_code",
-            "-p",
-            "family: first 3",
-            "-p",
-            r#"serial: section 2 by "-""#,
-            "-p",
-            "grade: last 4",
+        shows: "2. Draft. Show what is wanted of one value, and phrases are found that give it.",
+        words: &["draft", "DIR/crew.csv", "-c", "crew_id", "--want", "2019-0385-RIG => 385"],
+        go_on: &[
+            (&["draft", "DIR/crew.csv", "-c", "crew_id"], "a cut list from the data alone"),
+            (&["explain", "DIR/crew.cutlist.toml"], "what a cut list does, in plain words"),
         ],
     },
     Stop {
-        why: "Row 17 ends in two spaces, so its last four characters are not the grade.",
-        words: &["gauge", "HNG-00760251-N9P4  ", "-p", "last 4", "-p", "trim then last 4"],
-    },
-    Stop {
-        why: "A slip is refused before a row is read, with the words at fault and the help.",
-        words: &["carve", "DIR/parts.csv", "-c", "part_code", "-p", "family: chars 0 to 3"],
-    },
-    Stop {
-        why: "Pieces that are used again go into a cut list. What this one does, in plain words:",
-        words: &["explain", "DIR/crew.cutlist.toml"],
-    },
-    Stop {
-        why: "Crew numbers by section, padded; mailboxes by marker, in lower case.",
-        words: &["carve", "DIR/crew.csv", "-l", "DIR/crew.cutlist.toml", "-o", "DIR/crew-cut.csv"],
-    },
-    Stop {
-        why: "Free text: an order number by regular expression, a name between brackets, sizes, all figures in columns.",
-        words: &["carve", "DIR/references.csv", "-l", "DIR/references.cutlist.toml", "--only-pieces"],
-    },
-    Stop {
-        why: "What that list does with row 22, step by step.",
-        words: &["explain", "DIR/references.cutlist.toml", "DIR/references.csv", "--row", "22"],
-    },
-    Stop {
-        why: "The same figures, a row for each.",
-        words: &["carve", "DIR/references.csv", "-l", "DIR/figures.cutlist.toml"],
-    },
-    Stop {
-        why: "Checks: which codes are wrong, where, and what the hints say.",
-        words: &["check", "DIR/parts.csv", "-l", "DIR/parts.cutlist.toml", "--rows", "2"],
-    },
-    Stop {
-        why: "A layout is a picture of the whole code; rows that do not fit are set aside, each with its reason.",
-        words: &[
-            "carve",
-            "DIR/parts.csv",
-            "--layout",
-            "part_code: <family 3 uppercase>-<serial 8 digits>-<grade 4>",
-            "-o",
-            "DIR/parts-good.csv",
-            "--offcuts",
-            "DIR/parts-offcuts.csv",
-            "--faults",
-            "DIR/parts-faults.csv",
-        ],
-    },
-    Stop {
-        why: "A whole cut list into a file: all rows, the original columns untouched.",
+        shows: "3. Carve, the main job. A cut list adds five pieces to every row; what did not fit is counted.",
         words: &["carve", "DIR/parts.csv", "-l", "DIR/parts.cutlist.toml", "-o", "DIR/parts-cut.csv"],
+        go_on: &[
+            (&["carve", "DIR/references.csv", "-l", "DIR/references.cutlist.toml"], "names, orders and sizes out of free text"),
+            (&["carve", "DIR/references.csv", "-l", "DIR/figures.cutlist.toml"], "every figure in a row of its own"),
+            (&["explain", "DIR/parts.cutlist.toml", "DIR/parts.csv", "--row", "71"], "one row, step by step"),
+        ],
+    },
+    Stop {
+        shows: "4. Check. Which crew numbers are wrong, and how.",
+        words: &["check", "DIR/crew.csv", "-l", "DIR/crew.cutlist.toml"],
+        go_on: &[
+            (
+                &["check", "DIR/parts.csv", "-l", "DIR/parts.cutlist.toml", "--rows", "3"],
+                "the same of parts, with rows at fault",
+            ),
+            (
+                &["check", "DIR/parts.csv", "--layout", "part_code: <family 3 uppercase>-<serial 8 digits>-<grade 4>"],
+                "a layout: a picture of the whole code",
+            ),
+        ],
     },
 ];
 
 /// Runs the command.
 pub fn run(args: &DemoArgs, console: &Console) -> Result<(), Failure> {
-    write_data(&args.dir)?;
+    let replaced = write_data(&args.dir)?;
     let folder = args.dir.display().to_string();
     let mut out = anstream::stdout();
     writeln!(out, "The registers of Skarn Ropeway are in {folder}, with cut lists for them. All of it is made up.")?;
+    if !replaced.is_empty() {
+        writeln!(out, "Replaced there, as an earlier demo had left them: {}.", replaced.join(", "))?;
+    }
     let console = Console { shows_tables: true, notes_in_line: true, ..console.clone() };
-    for stop in TOUR {
-        let words: Vec<String> = stop.words.iter().map(|word| word.replace("DIR/", &format!("{folder}/"))).collect();
-        let command = words.iter().map(|word| shell::quoted(word)).collect::<Vec<_>>().join(" ");
-        writeln!(out, "\n{}\n{} keen-notch {command}", paint(style::HEAD, stop.why), paint(style::QUIET, "$"))?;
+    for Stop { shows, words, go_on } in TOUR {
+        writeln!(out, "\n{}\n{} {}", paint(style::HEAD, shows), paint(style::QUIET, "$"), command(words, &folder))?;
+        let words = in_folder(words, &folder);
         let parsed = Args::try_parse_from(std::iter::once("keen-notch".to_owned()).chain(words));
         let parsed = parsed.map_err(|error| Failure::usage(format!("the tour cannot go on: {error}"), "report this"))?;
-        // A failure is part of the tour, and so are faults that a check finds.
-        if let Err(failure) = super::run(&parsed.command, &console) {
-            failure.report(&console);
+        super::run(&parsed.command, &console)?;
+        writeln!(out, "\nPress on with")?;
+        for (words, shows) in go_on {
+            writeln!(out, "  {}\n      {}", paint(style::TAKEN, command(words, &folder)), paint(style::QUIET, shows))?;
         }
     }
     remember(&args.dir)?;
-    writeln!(
-        out,
-        "\nNow yours: {} one of your values, then {} its column; {} shows how phrases are written.",
-        paint(style::TAKEN, "gauge"),
-        paint(style::TAKEN, "carve"),
-        paint(style::TAKEN, "phrases")
-    )?;
+    writeln!(out, "\nNow with a file of yours: {}", paint(style::TAKEN, "keen-notch survey FILE"))?;
     Ok(())
 }
 
-/// Writes the data, unless that would replace what the demo has not written.
-fn write_data(folder: &Path) -> Result<(), Failure> {
+/// The words of a command on the demo's data.
+fn in_folder(words: &[&str], folder: &str) -> Vec<String> {
+    words.iter().map(|word| word.replace("DIR/", &format!("{folder}/"))).collect()
+}
+
+/// The command, as a shell takes it.
+fn command(words: &[&str], folder: &str) -> String {
+    again::command(&in_folder(words, folder))
+}
+
+/// Writes the data, unless that would replace what the demo has not written. Gives the names of the files that it replaced, and of
+/// those that the tour will replace.
+fn write_data(folder: &Path) -> Result<Vec<&'static str>, Failure> {
     let failed = |path: &Path, source: io::Error| {
         Failure::from(keen_notch_io::Error::Write { name: path.display().to_string(), source })
     };
     let known = remembered(folder);
+    let mut replaced = Vec::new();
     for name in DATA.iter().map(|(name, _)| *name).chain(OUTPUTS) {
         let path = folder.join(name);
         let own = match fs::read(&path) {
-            Ok(bytes) => known.get(name) == Some(&fingerprint(&bytes)),
+            Ok(bytes) => {
+                replaced.push(name);
+                known.get(name) == Some(&fingerprint(&bytes))
+            }
             Err(error) => error.kind() == io::ErrorKind::NotFound,
         };
         if !own {
@@ -184,7 +146,8 @@ fn write_data(folder: &Path) -> Result<(), Failure> {
         let path = folder.join(name);
         fs::write(&path, text).map_err(|error| failed(&path, error))?;
     }
-    remember(folder)
+    remember(folder)?;
+    Ok(replaced)
 }
 
 /// Writes down what each of the demo's files holds now.

@@ -109,6 +109,10 @@ fn draw(title: &str, value: &str, phrases: &[Shown], width: usize, all: bool) ->
             None => lines.extend(drawn),
         }
     }
+    if visible::value(value).contains(visible::AND_MORE) && !value.contains(visible::AND_MORE) {
+        let words = format!("{} is for the other code points of a character that is made of several", visible::AND_MORE);
+        lines.push(paint(style::QUIET, words));
+    }
     if !traces.is_empty() {
         for (shown, trace) in &traces {
             lines.push(String::new());

@@ -28,13 +28,14 @@ pub fn table(report: &Report, job: &Job, header: &Header, width: usize) -> Vec<S
                 (false, true) => style::LOOK,
                 (false, false) => style::FAULT,
             };
-            let words = if check.only_warns { format!("{} (warns)", check.words) } else { check.words.clone() };
+            let warns = if check.only_warns { " (warns)" } else { "" };
+            let words = visible::clipped(&visible::value(&check.words), (space * 3 / 5).min(60) - warns.len()) + warns;
             let column = check.column.map_or(String::new(), |column| visible::value(&header.title(column)));
             let share = if is_met { "all meet it".to_owned() } else { visible::share(seen.count, report.counts.rows) };
             drawn.add_row([
                 super::table::cell(visible::value(&check.of), style::HEAD),
                 super::table::cell(column, Style::new()),
-                super::table::cell(visible::clipped(&visible::value(&words), (space * 3 / 5).min(60)), Style::new()),
+                super::table::cell(words, Style::new()),
                 super::table::cell(visible::grouped(seen.count), count),
                 super::table::cell(share, count),
                 super::table::cell(first_rows(report, seen, space * 2 / 5), Style::new()),

@@ -1,6 +1,7 @@
 //! The first rows of an output, as a table.
 
 use anstyle::Style;
+use comfy_table::Table;
 use keen_notch_core::carving::OutColumn;
 use keen_notch_core::column::Header;
 use keen_notch_io::carve::{Job, Odd, OddRow, PreviewCell, Report};
@@ -8,28 +9,39 @@ use keen_notch_io::carve::{Job, Odd, OddRow, PreviewCell, Report};
 use super::style::{self, paint};
 use super::{table, visible};
 
-/// The widest a cell is shown, in columns.
-const MOST_CELL: usize = 40;
+/// The widest a cell is shown, in columns; where the table would be wider than the terminal, the lesser ones.
+const MOST_CELL: [usize; 3] = [40, 24, 16];
 
-/// Draws the rows that a run kept. Where they are wider than the terminal, only the pieces and the columns
-/// that they come from are shown, and the others are named below.
+/// Draws the rows that a run kept. Where they are wider than the terminal, the columns that no piece comes from go first, then cells
+/// are cut off earlier, and then the last columns go. Those that are not shown are named below.
 pub fn draw(report: &Report, job: &Job, header: &Header, width: usize) -> Vec<String> {
-    let all: Vec<usize> = (0..job.columns().len()).collect();
     let odd: Vec<&OddRow> = report.odd.iter().filter(|odd| odd.row > report.preview.len() as u64).collect();
-    let draw = |shown: &[usize]| (rows(report, job, shown), odd_rows(&odd, report, job, shown));
-    let mut shown = all.clone();
-    let mut drawn = draw(&shown);
-    if table::width(&drawn.0) > width || (!odd.is_empty() && table::width(&drawn.1) > width) {
-        let used = job.carving().used_columns();
-        shown.retain(|index| match job.columns()[*index] {
-            OutColumn::Original(column) => used.contains(&column),
-            OutColumn::Piece { .. } | OutColumn::Source => true,
-        });
-        drawn = draw(&shown);
+    let draw = |shown: &[usize], most: usize| (rows(report, job, shown, most), odd_rows(&odd, report, job, shown, most));
+    let fits = |(first, odd_ones): &(Table, Table)| {
+        table::width(first) <= width && (odd.is_empty() || table::width(odd_ones) <= width)
+    };
+    let used = job.carving().used_columns();
+    let is_needed = |index: &usize| match job.columns()[*index] {
+        OutColumn::Original(column) => used.contains(&column),
+        OutColumn::Piece { .. } | OutColumn::Source => true,
+    };
+    let all: Vec<usize> = (0..job.columns().len()).collect();
+    let needed: Vec<usize> = all.iter().copied().filter(is_needed).collect();
+    let [most, lesser, least] = MOST_CELL;
+    let fewer = (1..needed.len()).rev().map(|count| (&needed[..count], least));
+    let ways = [(&all[..], most), (&needed, most), (&needed, lesser), (&needed, least)].into_iter().chain(fewer);
+    // Where nothing fits, the last way is the narrowest.
+    let mut best = (&all[..], draw(&all, most));
+    for (shown, most) in ways {
+        best = (shown, draw(shown, most));
+        if fits(&best.1) {
+            break;
+        }
     }
-    let hidden = all.iter().filter(|index| !shown.contains(index)).filter_map(|index| match job.columns()[*index] {
-        OutColumn::Original(column) => Some(header.title(column)),
-        OutColumn::Piece { .. } | OutColumn::Source => None,
+    let (shown, drawn) = best;
+    let hidden = all.iter().filter(|index| !shown.contains(index)).map(|index| match job.columns()[*index] {
+        OutColumn::Original(column) => header.title(column),
+        OutColumn::Piece { .. } | OutColumn::Source => job.titles()[*index].clone(),
     });
     let hidden: Vec<_> = hidden.collect();
     let mut lines = table::lines(&drawn.0);
@@ -40,7 +52,8 @@ pub fn draw(report: &Report, job: &Job, header: &Header, width: usize) -> Vec<St
     );
     let columns = if hidden.is_empty() { String::new() } else { format!(", without the columns {}", hidden.join(", ")) };
     lines.push(String::new());
-    lines.push(paint(style::QUIET, rows + &visible::without_controls(&columns)));
+    let words = rows + &visible::without_controls(&columns);
+    lines.extend(textwrap::wrap(&words, width).into_iter().map(|line| paint(style::QUIET, line)));
     if !odd.is_empty() {
         lines.push(String::new());
         lines.push(paint(style::HEAD, "rows worth a look, a few of each kind"));
@@ -51,18 +64,18 @@ pub fn draw(report: &Report, job: &Job, header: &Header, width: usize) -> Vec<St
     lines
 }
 
-fn rows(report: &Report, job: &Job, shown: &[usize]) -> comfy_table::Table {
-    let heads: Vec<String> = shown.iter().map(|index| text(&job.titles()[*index])).collect();
+fn rows(report: &Report, job: &Job, shown: &[usize], most: usize) -> Table {
+    let heads: Vec<String> = shown.iter().map(|index| text(&job.titles()[*index], most)).collect();
     let mut drawn = table::table(heads.iter().map(String::as_str), usize::MAX);
     for row in &report.preview {
-        drawn.add_row(shown.iter().map(|index| cell(&row[*index])));
+        drawn.add_row(shown.iter().map(|index| cell(&row[*index], most)));
     }
     drawn
 }
 
 /// Rows that are worth a look, with why.
-fn odd_rows(odd: &[&OddRow], report: &Report, job: &Job, shown: &[usize]) -> comfy_table::Table {
-    let titles: Vec<String> = shown.iter().map(|index| text(&job.titles()[*index])).collect();
+fn odd_rows(odd: &[&OddRow], report: &Report, job: &Job, shown: &[usize], most: usize) -> Table {
+    let titles: Vec<String> = shown.iter().map(|index| text(&job.titles()[*index], most)).collect();
     let heads = ["row", "why"].into_iter().chain(titles.iter().map(String::as_str));
     let mut drawn = table::table(heads, usize::MAX);
     for row in odd {
@@ -74,21 +87,21 @@ fn odd_rows(odd: &[&OddRow], report: &Report, job: &Job, shown: &[usize]) -> com
             Odd::Fallback => ("fallback", style::LOOK),
         };
         let number = table::cell(visible::value(&super::rows::number(&report.inputs, row.row)), Style::new());
-        let cells = shown.iter().map(|index| cell(&row.cells[*index]));
+        let cells = shown.iter().map(|index| cell(&row.cells[*index], most));
         drawn.add_row([number, table::cell(why, style)].into_iter().chain(cells));
     }
     drawn
 }
 
-fn cell(cell: &PreviewCell) -> comfy_table::Cell {
+fn cell(cell: &PreviewCell, most: usize) -> comfy_table::Cell {
     match cell.state {
-        None => table::cell(text(&cell.text), Style::new()),
+        None => table::cell(text(&cell.text, most), Style::new()),
         Some(state) if !state.is_there() => table::cell(state.to_string(), style::QUIET),
-        Some(state) if state.is_filled() => table::cell(text(&cell.text), style::TAKEN),
-        Some(state) => table::cell(format!("{} ({state})", text(&cell.text)), style::LOOK),
+        Some(state) if state.is_filled() => table::cell(text(&cell.text, most), style::TAKEN),
+        Some(state) => table::cell(format!("{} ({state})", text(&cell.text, most)), style::LOOK),
     }
 }
 
-fn text(text: &str) -> String {
-    visible::clipped(&visible::value(text), MOST_CELL)
+fn text(text: &str, most: usize) -> String {
+    visible::clipped(&visible::value(text), most)
 }

@@ -1,5 +1,6 @@
 //! The ruler: a value with the position of every character from both ends.
 
+use std::borrow::Cow;
 use std::ops::Range;
 
 use anstyle::Style;
@@ -28,7 +29,7 @@ impl Layout {
     fn new(gauge: &Gauge, width: usize, most_wide: usize) -> Layout {
         let count = gauge.characters.len();
         let space = width.saturating_sub(MARGIN).max(10);
-        let widest = (0..count).map(|index| visible::width(shown(gauge, index))).max().unwrap_or(1);
+        let widest = (0..count).map(|index| visible::width(&shown(gauge, index))).max().unwrap_or(1);
         let cell = widest.max(format!("-{count}").len()) + 1;
         if count * cell <= most_wide * space {
             Layout { cell, per_line: whole_tens(space / cell), upright: false }
@@ -87,9 +88,8 @@ pub fn draw(gauge: &Gauge, marks: &[Mark], width: usize, most_wide: usize) -> Ve
 }
 
 /// A character as it is shown.
-fn shown<'a>(gauge: &Gauge<'a>, index: usize) -> &'a str {
-    let character = &gauge.value[gauge.characters[index].clone()];
-    stand_in(character).unwrap_or(character)
+fn shown<'a>(gauge: &Gauge<'a>, index: usize) -> Cow<'a, str> {
+    visible::character(&gauge.value[gauge.characters[index].clone()])
 }
 
 fn margin(name: &str) -> String {
@@ -124,7 +124,7 @@ fn characters(gauge: &Gauge, line: &Range<usize>, layout: &Layout, marks: &[Mark
     for index in line.clone() {
         let character = &gauge.value[gauge.characters[index].clone()];
         let shown = shown(gauge, index);
-        text.push_str(&" ".repeat(layout.cell.saturating_sub(visible::width(shown))));
+        text.push_str(&" ".repeat(layout.cell.saturating_sub(visible::width(&shown))));
         let is_odd = gauge.oddities.iter().any(|oddity| (oddity.first..=oddity.last).contains(&(index + 1)));
         let style = if stand_in(character).is_some() {
             // A space between words is no surprise.
@@ -136,7 +136,7 @@ fn characters(gauge: &Gauge, line: &Range<usize>, layout: &Layout, marks: &[Mark
         } else {
             style::HEAD
         };
-        text.push_str(&paint(style, shown));
+        text.push_str(&paint(style, &*shown));
     }
     text
 }
@@ -150,7 +150,7 @@ fn bars(gauge: &Gauge, mark: &Mark, line: &Range<usize>, layout: &Layout) -> Opt
         if on_line.is_empty() {
             continue;
         }
-        let lead = layout.cell - visible::width(shown(gauge, on_line.start)).min(layout.cell);
+        let lead = layout.cell - visible::width(&shown(gauge, on_line.start)).min(layout.cell);
         let start = (on_line.start - line.start) * layout.cell + lead;
         let end = (on_line.end - line.start) * layout.cell;
         bars += &" ".repeat(start.saturating_sub(column));

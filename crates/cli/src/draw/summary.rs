@@ -35,19 +35,20 @@ const COUNTS: [Count; 8] = [
     Count { head: "faulted", of: |tally| tally.faulted, means: "a check was not met, or there were more results than columns" },
 ];
 
-/// Draws the counts of each piece, and says what those that are not zero mean. Columns of zeros go first where the table is
-/// wider than the terminal.
+/// Draws the counts of each piece, and says what those that are not zero mean. Where the table is wider than the terminal, columns of
+/// zeros go first, and then the columns that the pieces come from.
 pub fn draw(report: &Report, job: &Job, header: &Header, width: usize) -> Vec<String> {
     let with_checks = job.checks().iter().any(|check| check.piece.is_some());
     let counts: Vec<&Count> =
         COUNTS.iter().filter(|count| with_checks || !matches!(count.head, "warned" | "faulted")).collect();
     let occurs = |count: &&Count| report.tallies.iter().any(|tally| (count.of)(tally) > 0);
-    let mut drawn = draw_counts(report, job, header, &counts);
-    if table::width(&drawn) > width {
-        drawn = draw_counts(report, job, header, &counts.iter().copied().filter(occurs).collect::<Vec<_>>());
-    }
+    let needed: Vec<&Count> = counts.iter().copied().filter(occurs).collect();
+    let ways = [(&counts, true), (&needed, true), (&needed, false)];
+    let drawn = ways.map(|(counts, with_source)| draw_counts(report, job, header, counts, with_source));
+    let narrowest = drawn.len() - 1;
+    let drawn = &drawn[drawn.iter().position(|drawn| table::width(drawn) <= width).unwrap_or(narrowest)];
     let mut lines = vec![String::new()];
-    lines.extend(table::lines(&drawn));
+    lines.extend(table::lines(drawn));
     let meaning = counts.into_iter().filter(occurs).map(|count| format!("{}: {}", count.head, count.means));
     let wrapped = meaning.flat_map(|line| {
         textwrap::wrap(&line, textwrap::Options::new(width).subsequent_indent("  "))
@@ -59,19 +60,20 @@ pub fn draw(report: &Report, job: &Job, header: &Header, width: usize) -> Vec<St
     lines
 }
 
-/// The table of some of the counts.
-fn draw_counts(report: &Report, job: &Job, header: &Header, counts: &[&Count]) -> comfy_table::Table {
+/// The table of some of the counts, with or without the columns that the pieces come from.
+fn draw_counts(report: &Report, job: &Job, header: &Header, counts: &[&Count], with_source: bool) -> comfy_table::Table {
     let carving = job.carving();
     let counts = || counts.iter();
-    let heads = ["piece", "from", "filled"].into_iter().chain(counts().map(|count| count.head));
-    let mut drawn = table::table(heads, 2);
+    let source = with_source.then_some("from");
+    let heads = ["piece"].into_iter().chain(source).chain(["filled"]).chain(counts().map(|count| count.head));
+    let mut drawn = table::table(heads, 1 + usize::from(with_source));
     for (index, tally) in report.tallies.iter().enumerate() {
-        let from = carving.column(index).map_or("(built)".to_owned(), |column| header.title(column));
-        let mut row = vec![
-            table::cell(visible::value(carving.name(index)), style::HEAD),
-            table::cell(visible::value(&from), Style::new()),
-            table::cell(visible::grouped(tally.filled), Style::new()),
-        ];
+        let mut row = vec![table::cell(visible::value(carving.name(index)), style::HEAD)];
+        if with_source {
+            let from = carving.column(index).map_or("(built)".to_owned(), |column| header.title(column));
+            row.push(table::cell(visible::value(&from), Style::new()));
+        }
+        row.push(table::cell(visible::grouped(tally.filled), Style::new()));
         row.extend(counts().map(|count| match (count.of)(tally) {
             0 => table::cell("0", style::QUIET),
             n => table::cell(visible::grouped(n), style::LOOK),

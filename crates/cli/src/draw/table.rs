@@ -28,13 +28,8 @@ pub fn table<'a>(heads: impl IntoIterator<Item = &'a str>, numeric_from: usize) 
 /// A cell in a style.
 pub fn cell(text: impl Into<String>, style: Style) -> Cell {
     let mut cell = Cell::new(text.into());
-    if let Some(anstyle::Color::Ansi(color)) = style.get_fg_color() {
-        cell = cell.fg(match color {
-            anstyle::AnsiColor::Red => Color::DarkRed,
-            anstyle::AnsiColor::Green => Color::DarkGreen,
-            anstyle::AnsiColor::Magenta => Color::DarkMagenta,
-            _ => Color::Reset,
-        });
+    if let Some(anstyle::Color::Ansi256(color)) = style.get_fg_color() {
+        cell = cell.fg(Color::AnsiValue(color.0));
     }
     let effects = style.get_effects();
     if effects.contains(anstyle::Effects::DIMMED) {

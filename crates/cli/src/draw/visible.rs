@@ -1,9 +1,11 @@
 //! Values made fit to be shown: nothing unseen, nothing that a terminal would obey.
 
+use std::borrow::Cow;
+
 use keen_notch_core::text::characters;
 use keen_notch_core::text::names::stand_in;
 pub use keen_notch_core::words::{counted, grouped};
-use unicode_width::UnicodeWidthStr;
+use unicode_width::{UnicodeWidthChar, UnicodeWidthStr};
 
 /// The columns that `text` takes on a terminal.
 pub fn width(text: &str) -> usize {
@@ -30,15 +32,29 @@ pub fn value(text: &str) -> String {
     let end = text.trim_end_matches(' ').len();
     characters::ranges(text)
         .map(|range| {
-            let character = &text[range.clone()];
-            if character == " " && range.start >= start && range.start < end {
-                " "
-            } else {
-                stand_in(character).unwrap_or(character)
-            }
+            let shown = &text[range.clone()];
+            if shown == " " && range.start >= start && range.start < end { " ".into() } else { character(shown) }
         })
         .collect()
 }
+
+/// A character as it is shown: by a stand-in where it cannot be seen. Where terminals do not agree how many columns it takes, as of
+/// an emoji that is joined of several, it is its first code point and [`AND_MORE`], so that what comes after it stays in its column.
+pub fn character(character: &str) -> Cow<'_, str> {
+    if let Some(stand_in) = stand_in(character) {
+        return stand_in.into();
+    }
+    let mut code_points = character.chars();
+    let first = code_points.next().and_then(UnicodeWidthChar::width).unwrap_or(0);
+    let apart = first + code_points.map(|c| c.width().unwrap_or(0)).sum::<usize>();
+    if apart == character.width() || first == 0 {
+        return character.into();
+    }
+    format!("{}{AND_MORE}", &character[..character.chars().next().map_or(0, char::len_utf8)]).into()
+}
+
+/// What is shown for the code points after the first.
+pub const AND_MORE: &str = "⁺";
 
 /// A short text between quotes, with everything unseen in it made visible; a lone space stays one.
 pub fn quoted(text: &str) -> String {
@@ -91,6 +107,8 @@ mod tests {
             ("a\u{a0}b\u{200b}", "a⍽b▯"),
             ("\u{1b}[31mred", "␛[31mred"),
             ("   ", "␣␣␣"),
+            ("🚀e\u{301}東", "🚀e\u{301}東"),
+            ("a👩\u{200d}🚀❤\u{fe0f}1\u{fe0f}\u{20e3}", "a👩⁺❤⁺1⁺"),
         ] {
             assert_eq!(value(text), expected, "{text:?}");
         }

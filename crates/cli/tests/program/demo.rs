@@ -14,13 +14,21 @@ fn the_tour() {
     let cut = yard.read("keen-notch-demo/parts-cut.csv");
     assert_eq!(cut.lines().count(), parts.lines().count());
     assert!(parts.lines().zip(cut.lines()).all(|(part, cut)| cut.starts_with(part)));
+    let go_on = ran.stdout.lines().filter_map(|line| line.strip_prefix("  keen-notch "));
+    let statuses: Vec<i32> = go_on.map(|line| yard.paste(line).status).collect();
+    assert!(statuses.len() >= 8 && statuses.iter().all(|status| *status < 2), "{statuses:?}");
+    assert!(ran.stdout.lines().count() < 140, "{} lines", ran.stdout.lines().count());
 }
 
 #[test]
 fn it_replaces_only_what_it_wrote_itself() {
     let yard = Yard::new();
     yard.out(&["demo", "--dir", "d"]);
-    yard.out(&["demo", "--dir", "d"]);
+    let again = yard.out(&["demo", "--dir", "d"]);
+    let line = again.lines().nth(1).unwrap();
+    assert!(
+        line.starts_with("Replaced there, as an earlier demo had left them: parts.csv, ") && line.ends_with(", parts-cut.csv.")
+    );
     yard.write("d/crew.csv", "mine");
     let ran = yard.run(&["demo", "--dir", "d"]);
     assert_snapshot!(ran.shown());

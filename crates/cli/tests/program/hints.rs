@@ -1,6 +1,6 @@
 //! Hints: each is a command that runs, and a fix that brings rows in line and none out.
 
-use crate::yard::Yard;
+use crate::yard::{Yard, words};
 
 /// The commands that are printed after the hints of a run, one a line.
 fn commands(said: &str) -> Vec<String> {
@@ -42,16 +42,9 @@ fn runs(yard: &Yard) -> Vec<String> {
     .to_vec()
 }
 
-/// The words of a command line as a shell gives them.
-fn words(command: &str) -> Vec<String> {
-    let output = std::process::Command::new("sh").arg("-c").arg(format!("printf '%s\\n' {command}")).output().unwrap();
-    String::from_utf8(output.stdout).unwrap().lines().map(str::to_owned).collect()
-}
-
 /// What a command line says on both of its outputs.
-fn run_line(yard: &Yard, line: &str) -> String {
-    let given = words(line);
-    let ran = yard.run(&given.iter().map(String::as_str).collect::<Vec<_>>());
+fn said(yard: &Yard, line: &str) -> String {
+    let ran = yard.paste(line);
     format!("{}{}", ran.stdout, ran.stderr)
 }
 
@@ -60,9 +53,9 @@ fn every_hint_is_a_command_that_runs_when_it_is_pasted() {
     let yard = demo();
     let mut count = 0;
     for run in runs(&yard) {
-        for command in commands(&run_line(&yard, &run)) {
+        for command in commands(&said(&yard, &run)) {
             let given = words(&command);
-            let pasted = yard.run(&given.iter().map(String::as_str).collect::<Vec<_>>());
+            let pasted = yard.paste(&command);
             assert_eq!(pasted.status, 0, "{command}\n{}", pasted.shown());
             let row = given.iter().position(|word| word == "--row").map(|at| &given[at + 1]).unwrap();
             assert!(pasted.stdout.starts_with(&format!("row {row}, ")), "{command}\n{}", pasted.shown());
@@ -79,7 +72,7 @@ fn every_fix_brings_rows_in_line_and_none_out() {
     let yard = demo();
     let mut fixes = 0;
     for run in runs(&yard) {
-        for command in commands(&run_line(&yard, &run)) {
+        for command in commands(&said(&yard, &run)) {
             let given = words(&command);
             let Some(fix) = given.iter().position(|word| word == "-p").map(|at| given[at + 1].clone()) else { continue };
             // A row that is only to be looked at comes with the phrase as it was.

@@ -42,6 +42,11 @@ impl Yard {
         fs::read_to_string(self.0.path().join(name)).unwrap()
     }
 
+    /// Runs the words of a line that was printed, as a shell gives them.
+    pub fn paste(&self, line: &str) -> Ran {
+        self.run(&words(line).iter().map(String::as_str).collect::<Vec<_>>())
+    }
+
     /// What a run that succeeded wrote to a file; nothing where there is none.
     pub fn read_or(&self, ran: &Ran, name: &str) -> String {
         assert!(ran.status < 2, "{}", ran.shown());
@@ -87,4 +92,10 @@ impl Yard {
         assert_eq!(ran.status, 0, "{}", ran.shown());
         ran.stdout
     }
+}
+
+/// The words of a command line as a shell gives them.
+pub fn words(line: &str) -> Vec<String> {
+    let output = std::process::Command::new("sh").arg("-c").arg(format!("printf '%s\\n' {line}")).output().unwrap();
+    String::from_utf8(output.stdout).unwrap().lines().map(str::to_owned).collect()
 }

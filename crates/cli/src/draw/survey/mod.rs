@@ -164,8 +164,8 @@ fn page(name: &str, column: &Surveyed, sample: Option<u64>, width: usize) -> Vec
     if let Some((least, most)) = survey.lengths.range() {
         let words = match survey.lengths.median() {
             _ if least == most => format!("{}, all of them", visible::counted(least as u64, "character")),
-            Some(median) => format!("{least} to {most} characters; the median is {median}"),
-            None => format!("{least} to {most} characters"),
+            Some(median) => format!("{} characters; the median is {}", range(least, most), visible::grouped(median as u64)),
+            None => format!("{} characters", range(least, most)),
         };
         fact("length", words);
     }
@@ -307,7 +307,8 @@ fn oddities(Surveyed { survey, inputs, .. }: &Surveyed, width: usize) -> Vec<Str
 }
 
 fn range(least: usize, most: usize) -> String {
-    if least == most { least.to_string() } else { format!("{least} to {most}") }
+    let [least_shown, most_shown] = [least, most].map(|length| visible::grouped(length as u64));
+    if least == most { least_shown } else { format!("{least_shown} to {most_shown}") }
 }
 
 fn count_cell(count: u64) -> comfy_table::Cell {

@@ -316,7 +316,7 @@ pub enum SurveyFormat {
 #[derive(Debug, clap::Args)]
 #[command(after_help = EXPLAINS)]
 pub struct ExplainArgs {
-    /// The cut list, unless -l, -p or --layout say what is to be explained, and then a table to take a row from; - for standard input
+    /// A cut list, and a table to take a row from; with -l, -p or --layout, the table alone. - is standard input
     #[arg(value_name = "CUTLIST] [FILE", num_args = 0..=2, required_unless_present_any = ["lists", "pieces", "layouts"])]
     pub paths: Vec<PathBuf>,
     /// A cut list; several are put together

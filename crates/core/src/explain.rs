@@ -1,5 +1,6 @@
 //! Pieces and all that is wanted of a run in plain words, for someone who has not learned the language.
 
+use crate::phrase::ast::Condition;
 use crate::phrase::words::{self, list};
 pub use crate::phrase::words::{condition, phrase};
 use crate::piece::{BuildPart, Piece, Shape, Source, Wanted};
@@ -37,7 +38,7 @@ pub fn rest(wanted: &Wanted) -> Vec<String> {
     }
     if let Some(unique) = &wanted.unique {
         let of: Vec<_> = unique.of.iter().map(|(of, _)| of.to_string()).collect();
-        sentences.push(format!("Together, {} must be unlike those of any other row.", list(&of)));
+        sentences.push(format!("Together, {} must differ from those of every other row.", list(&of)));
     }
     sentences
 }
@@ -89,12 +90,15 @@ pub fn piece(piece: &Piece) -> Vec<String> {
     if piece.optional {
         sentences.push("It may be missing: then its checks pass.".to_owned());
     }
-    for (only_warns, words) in [(false, "It is a fault unless it"), (true, "It is counted, but no fault, unless it")] {
-        let conditions = piece.checks.iter().filter(|check| check.only_warns == only_warns);
-        let conditions: Vec<_> = conditions.map(|check| condition(&check.condition)).collect();
-        if !conditions.is_empty() {
-            sentences.push(format!("{words} {}.", list(&conditions)));
+    for (only_warns, words) in [(false, "It is a fault"), (true, "It is a warning, not a fault,")] {
+        let checks = || piece.checks.iter().filter(|check| check.only_warns == only_warns).map(|check| &check.condition);
+        let unless: Vec<_> = checks().filter(|asked| !asked.negated).map(condition).collect();
+        if !unless.is_empty() {
+            sentences.push(format!("{words} unless it {}.", list(&unless)));
         }
+        // What must not be is easier to read without two negations.
+        let ifs = checks().filter(|asked| asked.negated).map(|asked| Condition { negated: false, ..asked.clone() });
+        sentences.extend(ifs.map(|asked| format!("{words} if it {}.", condition(&asked))));
     }
     sentences
 }

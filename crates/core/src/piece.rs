@@ -183,7 +183,7 @@ pub enum Shape {
     /// One column.
     #[default]
     One,
-    /// So many columns, called name_1, name_2 …
+    /// A number of columns: name_1, name_2 …
     Columns(usize),
     /// As many columns as the row with the most results needs.
     AutoColumns,

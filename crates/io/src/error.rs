@@ -152,7 +152,7 @@ impl Error {
             Error::Read { source, .. } if source.kind() == io::ErrorKind::NotFound => {
                 "look at the name and at the folder you are in".to_owned()
             }
-            Error::Read { .. } => "see to it that the file can be read, and run again".to_owned(),
+            Error::Read { .. } => "allow the file to be read, and run again".to_owned(),
             Error::Folder { name } => format!("name the files in it: {}/*.csv", name.trim_end_matches('/')),
             Error::Empty { .. } => "check whether the program that made it finished".to_owned(),
             Error::NotUtf8 { .. } => {

@@ -52,7 +52,7 @@ pub fn run(args: &CarveArgs, console: &Console) -> Result<Exit, Failure> {
     if let Some(title) = &args.file_column {
         if job.titles().contains(title) {
             return Err(Failure::usage(
-                format!("two columns of the output would be called {title}"),
+                format!("two columns of the output would have the name {title}"),
                 "give --file-column another name",
             ));
         }

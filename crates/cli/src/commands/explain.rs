@@ -136,7 +136,7 @@ fn row(
     Err(match args.line {
         Some(wanted) => Failure::usage(
             format!("no row is on line {wanted}: the last one ends on line {last_line}"),
-            "name the line of a row; the header is none",
+            "give the line of a row: this is the header's",
         ),
         None => Failure::usage(
             format!("there is no row {}: there are {}", args.row.unwrap_or(1), visible::counted(rows, "row")),

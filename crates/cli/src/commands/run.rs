@@ -53,7 +53,7 @@ pub fn table(inputs: &[Input], reading: &Reading, console: &Console, quiet: bool
     if let Some(delimiter) = table.format.guessed_delimiter().filter(|_| !quiet) {
         let of = inputs.first().map_or(String::new(), Input::name);
         let words = format!(
-            "{of} has no comma in its header, so its cells are taken to be divided by {} (change that with --delimiter)",
+            "{of} has no comma in its header: the delimiter is taken to be {} (--delimiter says another)",
             if delimiter == "tab" { delimiter } else { format!("\"{delimiter}\"") }
         );
         console.note(&textwrap::fill(&visible::without_controls(&words), console.width));
@@ -74,7 +74,8 @@ pub fn open(
     let mut carving = pieces.bind(column, &table.header)?;
     if let [first, ..] = carving.auto_pieces().as_slice() {
         if inputs.contains(&Input::Stdin) {
-            let message = format!("the columns of {} are left to the data, which must be read twice", carving.name(*first));
+            let message =
+                format!("how many columns {} fills depends on the data, which must be read twice", carving.name(*first));
             return Err(Failure::usage(message, "name a file instead of standard input, or say how many columns"));
         }
         for (piece, columns) in measure(&mut table, &carving)? {
@@ -82,7 +83,7 @@ pub fn open(
         }
         if let Some((_, title)) = carving.doubled_title(&table.header) {
             return Err(Failure::usage(
-                format!("two columns of the output would be called {title}"),
+                format!("two columns of the output would have the name {title}"),
                 "use another name for the piece",
             ));
         }

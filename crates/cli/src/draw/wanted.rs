@@ -29,7 +29,7 @@ pub fn draw(column: &str, found: usize, ranked: &[Ranked], tried: &Tried, width:
                 1 => String::new(),
                 more => format!(", and {} more", more - 1),
             };
-            let text = format!("the same on the rows looked at: {same}{others}");
+            let text = format!("the same on the sampled rows: {same}{others}");
             lines.push(format!("   {}", paint(style::QUIET, visible::clipped(&text, width - 3))));
         }
     }

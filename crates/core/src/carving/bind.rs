@@ -347,7 +347,7 @@ impl Binder<'_> {
         for (index, piece) in self.pieces.iter().enumerate() {
             let refused = |message: String, help: &str| Err(unbound(piece, TextError::new(message, piece.span.clone(), help)));
             if self.pieces[..index].iter().any(|other| other.name == piece.name) {
-                return refused(format!("two pieces are called {}", piece.name), "give each piece a name of its own");
+                return refused(format!("two pieces have the name {}", piece.name), "give each piece a name of its own");
             }
             let is_column = matches!(self.header, Header::Names(names) if names.contains(&piece.name));
             if is_column && !piece.replace && !piece.hidden {
@@ -360,7 +360,7 @@ impl Binder<'_> {
         }
         let mut with_rows = self.pieces.iter().filter(|piece| piece.shape == Shape::Rows);
         if let (Some(first), Some(second)) = (with_rows.next(), with_rows.next()) {
-            let message = format!("{} and {} both ask for an output row a result", first.name, second.name);
+            let message = format!("{} and {} both want an output row for each result", first.name, second.name);
             let help = "let one of them do so, and give the other `columns` or `joined with`";
             return Err(unbound(second, TextError::new(message, second.span.clone(), help)));
         }
@@ -371,7 +371,7 @@ impl Binder<'_> {
     fn check_columns(&self, carving: &Carving) -> Result<(), Unbound> {
         let Some((piece, title)) = carving.doubled_title(self.header) else { return Ok(()) };
         let piece = &self.pieces[piece];
-        let message = format!("two columns of the output would be called {title}");
+        let message = format!("two columns of the output would have the name {title}");
         Err(unbound(piece, TextError::new(message, piece.span.clone(), "use another name for the piece")))
     }
 
@@ -412,7 +412,11 @@ impl Binder<'_> {
                 };
                 if when.condition.kind == ConditionKind::Unique {
                     let help = "ask it as a check, or in `keep` of [rows]";
-                    return Err(refused(TextError::new("a piece cannot hang on the rows before", when.span.clone(), help)));
+                    return Err(refused(TextError::new(
+                        "a piece cannot depend on the rows before it",
+                        when.span.clone(),
+                        help,
+                    )));
                 }
                 let condition = self.condition(&when.condition, &when.span).map_err(refused)?;
                 Some(WhenPlan { column: column.map_err(refused)?, condition })

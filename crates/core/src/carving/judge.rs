@@ -315,13 +315,13 @@ impl Carving {
             CheckOf::Proof(proof) => {
                 let bound = &self.proofs[proof];
                 let detail = match worked.rebuilt[proof].texts(batch.column(bound.column)).get(row) {
-                    "" => "its pieces are missing, so it cannot be made again".to_owned(),
-                    made => format!("the pieces make \"{made}\" instead"),
+                    "" => "its pieces are missing, so it cannot be rebuilt".to_owned(),
+                    made => format!("the pieces give \"{made}\" instead"),
                 };
                 of_value(bound.column, Violation::new(ViolationKind::NotRebuilt, detail))
             }
             CheckOf::Together => {
-                let detail = format!("{} has the same together", first_row(row).unwrap_or_default());
+                let detail = format!("{} has the same values together", first_row(row).unwrap_or_default());
                 let result = self.failing_text(failure, batch, worked).into_owned();
                 let violation = Violation::new(ViolationKind::NotUnique, detail);
                 Fault { check: failure.check as usize, result, place: None, violation }

@@ -28,7 +28,7 @@ pub fn check(algorithm: CheckDigit, code: &str) -> Result<(), String> {
 }
 
 fn holds(good: bool) -> Result<(), String> {
-    if good { Ok(()) } else { Err("the check digit does not fit the rest".to_owned()) }
+    if good { Ok(()) } else { Err("its check digit is not correct".to_owned()) }
 }
 
 /// The digits of a code that is nothing else, at least one and its check digit.
@@ -114,7 +114,7 @@ fn iban(code: &str) -> Result<(), String> {
     };
     let length = IBAN_LENGTHS.split_whitespace().find_map(|entry| entry.strip_prefix(country)?.parse::<usize>().ok());
     match length {
-        None => return Err(format!("{country} is not a country with such numbers")),
+        None => return Err(format!("{country} is not the code of a country that has IBANs")),
         Some(length) if length != code.len() => {
             return Err(format!("it has {} characters; those of {country} have {length}", code.len()));
         }
@@ -235,11 +235,11 @@ mod tests {
             (Isbn10, "03064061", "it has 8 characters, not 10"),
             (Mod97, "79-44", "character 3 is neither a digit nor a capital letter"),
             (Iban, "GB82WEST1234569876543", "it has 21 characters; those of GB have 22"),
-            (Iban, "ZZ82WEST12345698765432", "ZZ is not a country with such numbers"),
+            (Iban, "ZZ82WEST12345698765432", "ZZ is not the code of a country that has IBANs"),
             (Iban, "GBX2WEST12345698765432", "characters 3 and 4 are not the two check digits"),
             (Iban, "GB82 WEST 1234", "character 5 is neither a digit nor a capital letter"),
             (Iban, "GB", "it is too short for a country and two check digits"),
-            (Damm, "5742", "the check digit does not fit the rest"),
+            (Damm, "5742", "its check digit is not correct"),
         ] {
             assert_eq!(check(algorithm, code), Err(reason.to_owned()), "{algorithm:?} {code}");
         }

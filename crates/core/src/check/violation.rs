@@ -54,7 +54,7 @@ pub enum ViolationKind {
     WrongCheckDigit,
     /// The same as in another row.
     NotUnique,
-    /// Another than the other column's.
+    /// Not the other column's.
     NotTheSame,
     /// What had not to be.
     NotAllowed,

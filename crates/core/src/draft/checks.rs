@@ -7,7 +7,7 @@ use crate::text::characters;
 
 /// A share of texts for which a check must hold to be proposed.
 pub const NEARLY_ALL: f64 = 0.95;
-/// So many different texts at most are told one by one.
+/// The most different texts that are named one by one.
 const FEW: usize = 8;
 /// What so small a share of the texts is counts as an exception there.
 const EXCEPTION: f64 = 0.01;

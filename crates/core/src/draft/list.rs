@@ -100,7 +100,7 @@ pub fn draft(origin: Origin, survey: &Survey) -> Option<Draft> {
     }
     if survey.values() < FEW_VALUES {
         remarks.push(match survey.values() {
-            1 => "There is one value only: what follows is read off it, and nothing tells how others look.".to_owned(),
+            1 => "There is one value only: what follows is read off it, and may not hold for others.".to_owned(),
             values => format!("There are {values} values only: what holds for them may be chance."),
         });
     }
@@ -162,11 +162,7 @@ fn heading(node: &Node, survey: &Survey) -> String {
         Node::Optional { by, at_start, .. } => {
             let counted = of_mark(by.trim()).map_or(0, |mark| mark.values);
             let side = if *at_start { "before" } else { "after" };
-            format!(
-                "Only {} have {}: what stands {side} it is missing in the others.",
-                of(counted, values, "values"),
-                quoted(by)
-            )
+            format!("Only {} have {}: the part {side} it is missing in the others.", of(counted, values, "values"), quoted(by))
         }
         Node::Joined(_) => {
             let group = survey.groups().into_iter().next();

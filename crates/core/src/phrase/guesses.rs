@@ -6,7 +6,7 @@ use std::sync::LazyLock;
 
 use regex::{Captures, Regex};
 
-/// How a step is written here: a pattern of what people write, and what stands in for it. `Q` is a quoted text or a regular
+/// How a step is written here: a pattern of what people write, and what replaces it. `Q` is a quoted text or a regular
 /// expression, `N` a number, `I` a name.
 const STEPS: &[(&str, &str)] = &[
     // Fillers first: they hide what comes after them.

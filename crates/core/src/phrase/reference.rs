@@ -299,7 +299,7 @@ pub const CONDITIONS: Group = Group {
         entry(
             "check",
             "check digit luhn",
-            "the last digit fits the rest; also gs1, isbn10, mod97, mod11-2, iban, verhoeff and damm",
+            "the check digit is correct; also gs1, isbn10, mod97, mod11-2, iban, verhoeff and damm",
             &[("79927398713", "whether check digit luhn")],
         ),
         entry(
@@ -308,7 +308,7 @@ pub const CONDITIONS: Group = Group {
             "it is in the first column of a file, or in column \"site\"; from the cut list's folder; any case may follow",
             &[],
         ),
-        entry("unique", "unique", "no row before has the same; in check and warn, and for the rows to keep", &[]),
+        entry("unique", "unique", "no row before it has the same; in check and warn, and for the rows to keep", &[]),
         entry("same", "same as COLUMN", "it is what the row has in another column; everywhere but in whether", &[]),
     ],
 };

@@ -73,7 +73,7 @@ impl Compiled {
             .map(|(number, name)| name.map_or(number.to_string(), str::to_owned))
             .collect();
         if names.is_empty() {
-            "it has none: put parentheses round what is wanted".to_owned()
+            "it has none: put parentheses around what is wanted".to_owned()
         } else {
             format!("it has {}", names.join(", "))
         }
@@ -276,7 +276,7 @@ fn number_of(compiled: &Compiled, group: &Group) -> Result<usize, PhraseError> {
     })
 }
 
-/// What stands in for a match: texts and groups of it, one after the other.
+/// What replaces a match: texts and groups of it, one after the other.
 #[derive(Debug, Clone)]
 pub(crate) struct Template(Vec<TemplatePart>);
 

@@ -184,7 +184,7 @@ pub fn kind_of(character: &str) -> Option<Kinds> {
 /// A run of an encoded shape, as it is in the key.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Token<'k> {
-    /// So many letters or digits of one kind.
+    /// A number of letters or digits of one kind.
     Kind(Kinds, usize),
     /// The same character, as UTF-8, and how many times.
     Character(&'k [u8], usize),

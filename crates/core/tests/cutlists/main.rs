@@ -279,7 +279,7 @@ unique = ['team', 'part_code']";
             "2: no unique: row 1 has it too",
             "2: no not same as depot: it is the same as depot",
             "2: team same as \"depot\": depot has \"1\"",
-            "2: rows unique: team + part_code: row 1 has the same together",
+            "2: rows unique: team + part_code: row 1 has the same values together",
             "3: team listed in \"teams.csv\": it is not listed in teams.csv",
             "4: no not missing: `section 2 by \"-\"` finds nothing in “x”",
             "4: team not missing: `section 3 by \"-\"` finds nothing in “x”",
@@ -324,7 +324,7 @@ fn what_a_violation_says() {
         ("range 1 to 9", "10", "out-of-range", "expected one that is a number from 1 to 9", None),
         ("date \"%Y\u{2d}%m-%d\"", "2025-13-01", "not-a-date", "expected one that is a date written as “%Y-%m-%d”", None),
         ("email", "a..b@c.example", "not-an-email", "there are two dots in a row", Some(2)),
-        ("check digit luhn", "79927398710", "wrong-check-digit", "the check digit does not fit the rest", None),
+        ("check digit luhn", "79927398710", "wrong-check-digit", "its check digit is not correct", None),
         ("not digits", "12", "not-allowed", "it consists of digits only", None),
     ] {
         let condition = keen_notch_core::phrase::ast::Condition::parse(check).unwrap();
@@ -350,10 +350,10 @@ build = '{family}/{grade}'";
     assert_eq!(
         judged(&bound(list).unwrap(), &rows),
         [
-            "2: proof {family}-{serial}-{grade}: the pieces make \"HN-004127-\" instead",
+            "2: proof {family}-{serial}-{grade}: the pieces give \"HN-004127-\" instead",
             "3: layout <family 3 uppercase>-<serial 8 digits>-<grade 4> or <family 2 uppercase><serial 6 digits>: \
              form 1 comes nearest: character 12 is the letter O; a digit of serial was expected",
-            "3: proof {family}-{serial}-{grade}: its pieces are missing, so it cannot be made again",
+            "3: proof {family}-{serial}-{grade}: its pieces are missing, so it cannot be rebuilt",
         ]
     );
 }
@@ -488,13 +488,13 @@ fn what_is_refused_and_where() {
         (
             "[piece.a]\nof = '#1'\ntake = 'numbers'\nrows = true\n[piece.b]\nof = '#1'\ntake = 'runs'\nrows = true",
             "b",
-            "a and b both ask for an output row a result",
+            "a and b both want an output row for each result",
             "let one of them",
         ),
         (
             "[piece.a]\nof = '#1'\ntake = 'numbers'\ncolumns = 2\n[piece.a_2]\nof = '#1'\ntake = 'whole'",
             "a_2",
-            "two columns of the output would be called a_2",
+            "two columns of the output would have the name a_2",
             "use another name",
         ),
         ("[layout.part_code]\nform = ['<a 3 digit>']", "digit", "a class such as `digits` was expected", "write"),

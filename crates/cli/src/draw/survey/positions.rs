@@ -79,7 +79,7 @@ pub fn draw(Surveyed { survey, inputs, .. }: &Surveyed, width: usize) -> Vec<Str
     let mut lines = Vec::new();
     if values < survey.values() {
         let of = format!(
-            "of the {} with {length} characters, which is {}",
+            "{} of {length} characters ({} of all)",
             visible::counted(values, "value"),
             visible::share(values, survey.values())
         );
@@ -149,7 +149,7 @@ fn stretches(positions: &[Position]) -> Vec<Stretch<'_>> {
 fn steadiness(stretch: &Stretch) -> String {
     let words = match &stretch.main {
         Main::Character(character) => visible::quoted(character),
-        Main::Kinds(kinds) if *kinds == Kinds::default() => return "this and that".to_owned(),
+        Main::Kinds(kinds) if *kinds == Kinds::default() => return "various characters".to_owned(),
         Main::Kinds(kinds) => kinds.to_string(),
     };
     let total = stretch.positions.first().map_or(0, Position::count);

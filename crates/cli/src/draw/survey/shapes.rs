@@ -108,7 +108,7 @@ fn first_row(group: &Group, inputs: &Inputs) -> String {
 /// How the rows of a group are named.
 type RowsOf = fn(&Group, &Inputs) -> String;
 
-/// What stands in for the shapes that have no line.
+/// What is said of the shapes that have no line.
 fn the_rest(rest: &[Group], column: &Surveyed) -> Vec<String> {
     let mut lines = Vec::new();
     if !rest.is_empty() {
@@ -123,7 +123,7 @@ fn the_rest(rest: &[Group], column: &Surveyed) -> Vec<String> {
     let others = column.survey.other_shapes();
     if others.count > 0 {
         lines.push(format!(
-            "and {} with shapes of more parts, which are not kept apart",
+            "and {} with shapes of more parts, which are counted together",
             visible::counted(others.count, "value")
         ));
     } else if column.survey.shapes_overflowed() {
@@ -147,6 +147,6 @@ pub fn legend(symbols: &str, width: usize) -> Vec<String> {
     if words.is_empty() {
         return Vec::new();
     }
-    let text = format!("{}; anything else stands for itself", words.join(", "));
+    let text = format!("{}; any other character is itself", words.join(", "));
     textwrap::wrap(&text, width).into_iter().map(|line| paint(style::QUIET, line.replace('\u{a0}', " "))).collect()
 }

@@ -44,7 +44,7 @@ pub fn condition(condition: &Condition) -> String {
         ConditionKind::Date(format) => is(&format!("a date written as {}", date(format))),
         ConditionKind::Email => is("an email address"),
         ConditionKind::CheckDigit(algorithm) => has(&format!("a correct check digit ({})", name(*algorithm))),
-        ConditionKind::Unique => is("unlike that of any other row"),
+        ConditionKind::Unique => is("different from that of every other row"),
         ConditionKind::SameAs(column) => is(&format!("the same as {column}")),
     };
     if condition.negated { no } else { yes }

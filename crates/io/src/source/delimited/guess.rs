@@ -12,7 +12,7 @@ const MOST: usize = 64 << 10;
 /// The most rows after the header that are looked at.
 const ROWS: usize = 10;
 
-/// The mark that divides the cells of a text whose first bytes these are, or all of them, if it is another than the comma.
+/// The mark that divides the cells of a text whose first bytes these are, or all of them, if it is not the comma.
 fn other_delimiter(start: &[u8], is_whole: bool) -> Option<u8> {
     let valid = match str::from_utf8(start) {
         Ok(text) => text,
@@ -45,7 +45,7 @@ fn divides(text: &str, delimiter: u8, is_whole: bool) -> bool {
     wanted.is_some_and(|count| count > 1)
 }
 
-/// Reads the start of a text, as far as it tells the delimiter; gives that, if it is another than the comma, and the whole text.
+/// Reads the start of a text, as far as it tells the delimiter; gives that, if it is not the comma, and the whole text.
 ///
 /// # Errors
 /// Where it cannot be read.

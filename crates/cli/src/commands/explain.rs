@@ -164,7 +164,7 @@ fn piece_of_row(
             ..when.condition.clone()
         });
         let words = format!("not taken: {} {condition} (\"{}\")", header.title(column), visible::value(value(column)));
-        lines.push(paint(style::LOOK, visible::without_controls(&words)));
+        lines.extend(looked_at(&words, width));
         return lines;
     }
     match (&piece.source, carving.program(index), carving.column(index)) {
@@ -187,10 +187,7 @@ fn piece_of_row(
             if let Source::Field { layout, .. } = &piece.source
                 && let Some(violation) = carving.layout_violation(*layout, at.batch, worked, at.index)
             {
-                lines.push(paint(
-                    style::LOOK,
-                    visible::without_controls(&format!("the value does not fit its layout: {}", violation.detail)),
-                ));
+                lines.extend(looked_at(&format!("the value does not fit its layout: {}", violation.detail), width));
                 return lines;
             }
             let results = worked.piece(index);
@@ -209,4 +206,11 @@ fn piece_of_row(
         }
     }
     lines
+}
+
+/// Words that are worth a look, in lines that fit.
+fn looked_at(words: &str, width: usize) -> Vec<String> {
+    let words = visible::without_controls(words);
+    let options = textwrap::Options::new(width).subsequent_indent("  ");
+    textwrap::wrap(&words, options).iter().map(|line| paint(style::LOOK, line)).collect()
 }

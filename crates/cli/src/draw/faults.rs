@@ -93,11 +93,20 @@ pub fn sample(sample: &FaultyRow, report: &Report, job: &Job, header: &Header, w
         let what = visible::without_controls(&format!("{}{column}", check.of));
         let level = if check.only_warns { style::LOOK } else { style::FAULT };
         let detail = visible::without_controls(&fault.violation.detail);
-        let said = format!("  {what}: {detail}  ");
-        let space = width.saturating_sub(visible::width(&said) + visible::width(fault.violation.kind.word()) + 3);
-        let words = if visible::width(&check.words) <= space { format!(" ({})", check.words) } else { String::new() };
-        let kind = paint(style::QUIET, format!("{}{words}", fault.violation.kind));
-        lines.push(format!("  {what}: {}  {kind}", paint(level, detail)));
+        let mut kind = fault.violation.kind.to_string();
+        let width_with = |kind: &str| visible::width(&format!("  {what}: {detail}  {kind}"));
+        // The words of the check where they fit beside what is wrong.
+        let with_words = format!("{kind} ({})", visible::without_controls(&check.words));
+        if width_with(&with_words) <= width {
+            kind = with_words;
+        }
+        if width_with(&kind) <= width {
+            lines.push(format!("  {what}: {}  {}", paint(level, detail), paint(style::QUIET, kind)));
+        } else {
+            let options = textwrap::Options::new(width).initial_indent("    ").subsequent_indent("    ");
+            lines.push(visible::clipped(&format!("  {what}  {kind}"), width));
+            lines.extend(textwrap::wrap(&detail, options).iter().map(|line| paint(level, line)));
+        }
         let Some((start, end)) = fault.place.filter(|_| !value.is_empty()) else {
             if !value.is_empty() {
                 lines.push(format!("  {}", visible::clipped(&visible::value(value), width.saturating_sub(2))));

@@ -17,12 +17,17 @@ pub fn table<'a>(heads: impl IntoIterator<Item = &'a str>, numeric_from: usize) 
     while let Some(column) = table.column_mut(index) {
         let left = if index == 0 { 0 } else { 1 };
         column.set_padding((left, 1));
-        if index >= numeric_from {
-            column.set_cell_alignment(CellAlignment::Right);
-        }
         index += 1;
     }
+    (numeric_from..index).for_each(|index| align_right(&mut table, index));
     table
+}
+
+/// Puts the cells of a column at its right, as numbers are.
+pub fn align_right(table: &mut Table, index: usize) {
+    if let Some(column) = table.column_mut(index) {
+        column.set_cell_alignment(CellAlignment::Right);
+    }
 }
 
 /// A cell in a style.

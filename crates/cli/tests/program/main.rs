@@ -14,4 +14,6 @@ mod outputs;
 mod phrases;
 mod shells;
 mod survey;
+#[cfg(unix)]
+mod terminal;
 mod yard;

@@ -327,15 +327,17 @@ fn lengths_agree(checks: &[Check]) -> Result<(), Unbound> {
     Ok(())
 }
 
-/// What a missing piece is for its checks. Every text is asked of by most; that a text is there at all is asked once for all.
+/// What a missing piece is for its checks. Most of them ask about a text; that there is one is asked once for all of these, as
+/// gravely as the gravest, unless one that is as grave asks that itself.
 fn asks_missing(piece: &Piece) -> AsksMissing {
-    let asks_itself = |check: &Check| matches!(check.condition.kind, ConditionKind::Required | ConditionKind::Blank);
     // A value that has no form of its layout is a fault of that, and a part of a form may be absent.
-    let may_be_absent = piece.optional || matches!(piece.source, Source::Field { .. });
-    if may_be_absent || piece.checks.is_empty() || piece.checks.iter().any(asks_itself) {
+    if piece.optional || matches!(piece.source, Source::Field { .. }) {
         return AsksMissing::No;
     }
-    if piece.checks.iter().all(|check| check.only_warns) { AsksMissing::Warns } else { AsksMissing::Faults }
+    let (warns, faults): (Vec<&Check>, Vec<&Check>) = piece.checks.iter().partition(|check| check.only_warns);
+    let (gravest, asks) = if faults.is_empty() { (warns, AsksMissing::Warns) } else { (faults, AsksMissing::Faults) };
+    let is_asked = gravest.is_empty() || gravest.iter().any(|check| check.condition.is_about_absence());
+    if is_asked { AsksMissing::No } else { asks }
 }
 
 fn unbound(piece: &Piece, error: TextError) -> Unbound {
@@ -389,7 +391,7 @@ impl Binder<'_> {
                 }
                 let program = Program::with(phrase, self.setting).map_err(|error| refused(phrase_at.error(error)))?;
                 let column = self.find(of.as_ref(), of_span).map_err(refused)?;
-                PieceBody::Take { column, program, phrase: phrase.source.trim().to_owned() }
+                PieceBody::Take { column, program, phrase: phrase.source.clone() }
             }
             Source::Field { layout, field } => {
                 let of = &self.wanted.layouts[*layout];
@@ -435,7 +437,8 @@ impl Binder<'_> {
     fn check(&self, check: &Check) -> Result<CheckPlan, TextError> {
         Ok(CheckPlan {
             condition: self.condition(&check.condition, &check.span)?,
-            asks_nothing: check.condition.kind == ConditionKind::Required,
+            asks_nothing: check.condition.is_about_absence(),
+            wants_text: check.condition.wants_text(),
             only_warns: check.only_warns,
             words: check.words.clone(),
         })

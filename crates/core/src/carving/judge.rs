@@ -289,11 +289,11 @@ impl Carving {
                 let values = self.values(piece, batch);
                 let text = if failure.item == NO_ITEM { "" } else { results.texts(values).get(item) };
                 let place = results.place(row, item, values).map(|place| (place.start, place.end));
-                let condition = &self.pieces[piece].checks[number].condition;
+                let plan = &self.pieces[piece].checks[number];
                 let violation = match results.state(row) {
-                    state if state.blank && !condition.negated => Violation::new(ViolationKind::Blank, "the value is blank"),
-                    state if state.missing && !condition.negated => self.nothing_found(piece, batch, row),
-                    _ => condition.violation(text, row, batch, first_row(results.items(row).start).as_deref()),
+                    state if state.blank && plan.wants_text => Violation::new(ViolationKind::Blank, "the value is blank"),
+                    state if state.missing && plan.wants_text => self.nothing_found(piece, batch, row),
+                    _ => plan.condition.violation(text, row, batch, first_row(results.items(row).start).as_deref()),
                 };
                 Fault { check: failure.check as usize, result: text.to_owned(), place, violation }
             }

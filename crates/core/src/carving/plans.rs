@@ -122,6 +122,8 @@ pub(super) struct CheckPlan {
     pub(super) condition: BoundCondition,
     /// Whether it is asked where there is no result too.
     pub(super) asks_nothing: bool,
+    /// Whether it is not met there.
+    pub(super) wants_text: bool,
     pub(super) only_warns: bool,
     /// The words it was written in.
     pub(super) words: String,

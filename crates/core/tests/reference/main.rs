@@ -2,6 +2,8 @@
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic, reason = "a test that cannot go on has failed")]
 
 mod interpreter;
+mod list;
+mod lists;
 
 use keen_notch_core::batch::{Batch, Column};
 use keen_notch_core::carving::{Carving, Worked};
@@ -236,8 +238,8 @@ proptest! {
             // Nothing is asked where `when` does not hold. A blank passes all but `required`; what is missing passes nothing,
             // but for a check that asks for that itself.
             is_asked(value) && match (&check.kind, state.as_str()) {
-                (ConditionKind::Required, _) => !interpreter::condition(&check, &text, Unit::Characters),
-                (_, "blank") | (ConditionKind::Blank, "missing") => false,
+                (ConditionKind::Required | ConditionKind::Blank, _) => !interpreter::condition(&check, &text, Unit::Characters),
+                (_, "blank") => false,
                 (_, "missing") => true,
                 _ => !text.is_empty() && !interpreter::condition(&check, &text, Unit::Characters),
             }

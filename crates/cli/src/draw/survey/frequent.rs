@@ -1,7 +1,6 @@
 //! The most frequent values of a column: each with its share as a bar.
 
 use anstyle::Style;
-use comfy_table::CellAlignment;
 use keen_notch_core::survey::{Count, Frequent};
 
 use super::{Surveyed, rounded};
@@ -38,9 +37,7 @@ pub fn draw(column: &Surveyed, width: usize) -> Drawn {
     let mut lines = table::fitted(width, 12, |space| {
         let mut drawn = table::table(["value", "rows", "share", "", ""], usize::MAX);
         for index in 1..3 {
-            if let Some(column) = drawn.column_mut(index) {
-                column.set_cell_alignment(CellAlignment::Right);
-            }
+            table::align_right(&mut drawn, index);
         }
         for value in &shown {
             let (Count::Exact(count) | Count::About(count)) = value.rows;

@@ -53,9 +53,7 @@ pub fn in_brief(name: &str, again: &str, columns: &[Surveyed], sample: Option<u6
         let mut drawn =
             table::table(["column", "blank", "distinct", "length", "commonest shape", "share", "such as"], usize::MAX);
         for index in [1, 2, 3, 5] {
-            if let Some(column) = drawn.column_mut(index) {
-                column.set_cell_alignment(comfy_table::CellAlignment::Right);
-            }
+            table::align_right(&mut drawn, index);
         }
         for Surveyed { title, survey, .. } in columns {
             let groups = survey.groups();
@@ -127,9 +125,7 @@ pub fn rows(title: &str, inputs: &Inputs, found: &[FoundRow], width: usize) -> V
         drawn.add_row([visible::grouped(found.row), visible::grouped(found.line), value].into_iter().chain(file));
     }
     for index in 0..2 {
-        if let Some(column) = drawn.column_mut(index) {
-            column.set_cell_alignment(comfy_table::CellAlignment::Right);
-        }
+        table::align_right(&mut drawn, index);
     }
     table::lines(&drawn)
 }
@@ -252,19 +248,18 @@ fn delimiters(Surveyed { survey, inputs, .. }: &Surveyed, width: usize) -> Vec<S
     if all.is_empty() {
         return Vec::new();
     }
-    let mut drawn = table::table(["", "in values", "sections it makes"], usize::MAX);
-    if let Some(column) = drawn.column_mut(1) {
-        column.set_cell_alignment(comfy_table::CellAlignment::Right);
-    }
-    for delimiter in all.iter().take(MOST_DELIMITERS) {
-        let words = visible::clipped(&sections(delimiter, inputs), width.saturating_sub(24));
-        drawn.add_row(vec![
-            table::cell(visible::quoted(&delimiter.character), style::HEAD),
-            table::cell(visible::share(delimiter.values, survey.values()), Style::new()),
-            table::cell(words, Style::new()),
-        ]);
-    }
-    let mut lines = table::lines(&drawn);
+    let mut lines = table::fitted(width, 12, |space| {
+        let mut drawn = table::table(["", "in values", "sections it makes"], usize::MAX);
+        table::align_right(&mut drawn, 1);
+        for delimiter in all.iter().take(MOST_DELIMITERS) {
+            drawn.add_row(vec![
+                table::cell(visible::quoted(&delimiter.character), style::HEAD),
+                table::cell(visible::share(delimiter.values, survey.values()), Style::new()),
+                table::cell(visible::clipped(&sections(delimiter, inputs), space), Style::new()),
+            ]);
+        }
+        drawn
+    });
     if all.len() > MOST_DELIMITERS {
         let rest: Vec<String> = all[MOST_DELIMITERS..].iter().map(|delimiter| visible::quoted(&delimiter.character)).collect();
         lines.push(paint(style::QUIET, visible::clipped(&format!("and {}", rest.join(" ")), width)));
@@ -292,18 +287,20 @@ fn oddities(Surveyed { survey, inputs, .. }: &Surveyed, width: usize) -> Vec<Str
     if all.is_empty() {
         return Vec::new();
     }
-    let mut drawn = table::table(["", "values", ""], usize::MAX);
-    if let Some(column) = drawn.column_mut(1) {
-        column.set_cell_alignment(comfy_table::CellAlignment::Right);
-    }
-    for (oddity, seen) in &all {
-        drawn.add_row(vec![
-            table::cell(visible::clipped(&oddity.to_string(), width.saturating_sub(40)), style::UNSEEN),
-            table::cell(visible::grouped(seen.count), Style::new()),
-            table::cell(in_words(inputs, seen), style::QUIET),
-        ]);
-    }
-    table::lines(&drawn).split_off(2)
+    let lines = table::fitted(width, 12, |space| {
+        let mut drawn = table::table(["", "values", ""], usize::MAX);
+        table::align_right(&mut drawn, 1);
+        for (oddity, seen) in &all {
+            drawn.add_row(vec![
+                table::cell(visible::clipped(&oddity.to_string(), space), style::UNSEEN),
+                table::cell(visible::grouped(seen.count), Style::new()),
+                table::cell(in_words(inputs, seen), style::QUIET),
+            ]);
+        }
+        drawn
+    });
+    // The heading above says what the columns are.
+    lines.into_iter().skip(2).collect()
 }
 
 fn range(least: usize, most: usize) -> String {

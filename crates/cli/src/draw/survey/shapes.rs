@@ -3,7 +3,6 @@
 use std::collections::BTreeSet;
 
 use anstyle::Style;
-use comfy_table::CellAlignment;
 use keen_notch_core::survey::{Group, Kinds};
 use keen_notch_io::inputs::Inputs;
 
@@ -42,55 +41,49 @@ pub fn draw(column: &Surveyed, width: usize) -> Vec<String> {
 
 /// A line for each shape.
 fn side_by_side(groups: &[Group], Surveyed { survey, inputs, .. }: &Surveyed, width: usize) -> Vec<String> {
-    let mut drawn = table::table(["shape", "values", "share", "", "such as", ""], usize::MAX);
-    for index in 1..3 {
-        if let Some(column) = drawn.column_mut(index) {
-            column.set_cell_alignment(CellAlignment::Right);
+    let draw = |rows: RowsOf, space: usize| {
+        let mut drawn = table::table(["shape", "values", "share", "", "such as", ""], usize::MAX);
+        for index in 1..3 {
+            table::align_right(&mut drawn, index);
         }
-    }
-    let widest = |of: &dyn Fn(&Group) -> String| groups.iter().map(|group| visible::width(&of(group))).max().unwrap_or(0);
-    let others = widest(&|group| group.shape.to_string()) + widest(&|group| visible::grouped(group.seen.count)).max(6);
-    let space = |rows: RowsOf| width.saturating_sub(others + widest(&|group| rows(group, inputs)) + BAR + 19);
+        for group in groups {
+            drawn.add_row(vec![
+                table::cell(group.shape.to_string(), style::HEAD),
+                table::cell(visible::grouped(group.seen.count), Style::new()),
+                table::cell(visible::share(group.seen.count, survey.values()), Style::new()),
+                table::cell(format!("{:<BAR$}", bar::lying(group.seen.count, survey.values(), BAR)), Style::new()),
+                table::cell(visible::clipped(&visible::value(&group.example), space), Style::new()),
+                table::cell(rows(group, inputs), style::QUIET),
+            ]);
+        }
+        drawn
+    };
     // Where examples would be cut short, only one row of each shape is named.
-    let rows: RowsOf = if space(rows_of) < SPACE { first_row } else { rows_of };
-    let space = space(rows).max(12);
-    for group in groups {
-        drawn.add_row(vec![
-            table::cell(group.shape.to_string(), style::HEAD),
-            table::cell(visible::grouped(group.seen.count), Style::new()),
-            table::cell(visible::share(group.seen.count, survey.values()), Style::new()),
-            table::cell(format!("{:<BAR$}", bar::lying(group.seen.count, survey.values(), BAR)), Style::new()),
-            table::cell(visible::clipped(&visible::value(&group.example), space), Style::new()),
-            table::cell(rows(group, inputs), style::QUIET),
-        ]);
-    }
-    table::lines(&drawn)
+    let rows: RowsOf = if table::width(&draw(rows_of, SPACE)) > width { first_row } else { rows_of };
+    table::fitted(width, 12, |space| draw(rows, space))
 }
 
-/// Two lines for each shape: wide ones would leave no room for their examples.
+/// Two lines for each shape: wide ones would leave no space for their examples.
 fn stacked(groups: &[Group], Surveyed { survey, inputs, .. }: &Surveyed, width: usize) -> Vec<String> {
-    let mut drawn = table::table(["values", "share", "", "shape, and such as"], usize::MAX);
-    for index in 0..2 {
-        if let Some(column) = drawn.column_mut(index) {
-            column.set_cell_alignment(CellAlignment::Right);
+    table::fitted(width, 20, |space| {
+        let mut drawn = table::table(["values", "share", "", "shape, and such as"], usize::MAX);
+        for index in 0..2 {
+            table::align_right(&mut drawn, index);
         }
-    }
-    let digits = groups.iter().map(|group| visible::grouped(group.seen.count).len()).max().unwrap_or(0).max(6);
-    let space = width.saturating_sub(digits + NARROW_BAR + 16).max(20);
-    for group in groups {
-        let share = visible::share(group.seen.count, survey.values());
-        let bar = bar::lying(group.seen.count, survey.values(), NARROW_BAR);
-        drawn.add_row(vec![
-            table::cell(visible::grouped(group.seen.count), Style::new()),
-            table::cell(share, Style::new()),
-            table::cell(format!("{bar:<NARROW_BAR$}"), Style::new()),
-            table::cell(visible::clipped(&group.shape.to_string(), space), style::HEAD),
-        ]);
-        let example = format!("{}: {}", rows_of(group, inputs), visible::value(&group.example));
-        let blank = || table::cell("", Style::new());
-        drawn.add_row(vec![blank(), blank(), blank(), table::cell(visible::clipped(&example, space), style::QUIET)]);
-    }
-    table::lines(&drawn)
+        for group in groups {
+            let bar = bar::lying(group.seen.count, survey.values(), NARROW_BAR);
+            drawn.add_row(vec![
+                table::cell(visible::grouped(group.seen.count), Style::new()),
+                table::cell(visible::share(group.seen.count, survey.values()), Style::new()),
+                table::cell(format!("{bar:<NARROW_BAR$}"), Style::new()),
+                table::cell(visible::clipped(&group.shape.to_string(), space), style::HEAD),
+            ]);
+            let example = format!("{}: {}", rows_of(group, inputs), visible::value(&group.example));
+            let blank = || table::cell("", Style::new());
+            drawn.add_row(vec![blank(), blank(), blank(), table::cell(visible::clipped(&example, space), style::QUIET)]);
+        }
+        drawn
+    })
 }
 
 /// Common shapes name one row, rare ones their first.

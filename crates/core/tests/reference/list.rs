@@ -1,0 +1,245 @@
+//! A plain interpreter of whole cut lists: row by row, piece by piece, written to be read.
+
+use std::collections::{HashMap, HashSet};
+
+use keen_notch_core::column::ColumnRef;
+use keen_notch_core::cutlist::CutList;
+use keen_notch_core::layout::{Field, Form, Item, Layout};
+use keen_notch_core::phrase::ast::{Class, Condition, ConditionKind};
+use keen_notch_core::piece::{BuildPart, Check, Piece, Shape, Source};
+use keen_notch_core::text::unit::Unit;
+
+use crate::interpreter::{self, Outcome, is_of, units};
+
+/// What came of a row that is kept.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Row {
+    /// Its index among all rows.
+    pub row: usize,
+    /// The results of each piece, and its state.
+    pub pieces: Vec<Outcome>,
+    /// The checks that it does not meet, as `of: words`, in their order.
+    pub failing: Vec<String>,
+    /// Whether one of them is more than a warning.
+    pub is_faulty: bool,
+}
+
+/// The interpreter, with what it remembers of the rows before.
+pub struct Interpreter<'l> {
+    list: &'l CutList,
+    header: &'l [&'l str],
+    unit: Unit,
+    /// Texts of the rows before, by what asks for them.
+    seen: HashMap<String, HashSet<Vec<String>>>,
+}
+
+impl<'l> Interpreter<'l> {
+    pub fn new(list: &'l CutList, header: &'l [&'l str]) -> Interpreter<'l> {
+        Interpreter { list, header, unit: list.unit, seen: HashMap::new() }
+    }
+
+    /// What comes of the next row; `None` where it is left out.
+    pub fn row(&mut self, row: usize, cells: &[String]) -> Option<Row> {
+        let wanted = &self.list.wanted;
+        let pieces: Vec<Outcome> = wanted.pieces.iter().map(|piece| self.piece(piece, cells)).collect();
+        for (number, keep) in wanted.keep.iter().enumerate() {
+            let text = self.text_of(&keep.of, cells);
+            let holds = match keep.condition.kind {
+                // A text that is not there is not compared: the row stays.
+                ConditionKind::Unique => {
+                    self.is_new(&format!("keep {number}"), vec![text]).is_none_or(|new| new != keep.condition.negated)
+                }
+                _ => self.holds(&keep.condition, &text, cells),
+            };
+            if !holds {
+                return None;
+            }
+        }
+        let (mut failing, mut is_faulty) = (Vec::new(), false);
+        let mut fail = |of: &str, words: &str, only_warns: bool| {
+            failing.push(format!("{of}: {words}"));
+            is_faulty |= !only_warns;
+        };
+        for (piece, (results, state)) in wanted.pieces.iter().zip(&pieces) {
+            for (number, check) in piece.checks.iter().enumerate() {
+                if !self.meets(check, (&format!("{} {number}", piece.name), results, state), cells) {
+                    fail(&piece.name, &check.words, check.only_warns);
+                }
+            }
+            let asks = |only_warns: bool| {
+                let alike = || piece.checks.iter().filter(move |check| check.only_warns == only_warns);
+                let itself =
+                    alike().any(|check| matches!(check.condition.kind, ConditionKind::Required | ConditionKind::Blank));
+                (alike().next().is_some(), itself)
+            };
+            let is_of_layout = matches!(piece.source, Source::Field { .. });
+            if state == "missing" && !piece.optional && !is_of_layout {
+                match (asks(false), asks(true)) {
+                    ((true, false), _) => fail(&piece.name, "not missing", false),
+                    ((false, _), (true, false)) => fail(&piece.name, "not missing", true),
+                    _ => {}
+                }
+            }
+            if let Shape::Columns(columns) = piece.shape
+                && results.len() > columns
+            {
+                fail(&piece.name, &format!("columns = {columns}"), false);
+            }
+        }
+        for layout in &wanted.layouts {
+            if fields(layout, self.cell(&layout.column, cells)).is_none() {
+                fail("layout", "", false);
+            }
+        }
+        for proof in &wanted.proofs {
+            if self.build(&proof.parts, cells).0.concat() != self.cell(&proof.column, cells) {
+                fail("proof", "", false);
+            }
+        }
+        if let Some(unique) = &wanted.unique {
+            let texts = unique.of.iter().map(|(of, _)| self.text_of(of, cells)).collect();
+            if self.is_new("together", texts) == Some(false) {
+                failing.push("rows: ".to_owned());
+                is_faulty = true;
+            }
+        }
+        Some(Row { row, pieces, failing, is_faulty })
+    }
+
+    fn piece(&self, piece: &Piece, cells: &[String]) -> Outcome {
+        if let Some(when) = &piece.when {
+            let of = when.column.as_ref().map_or_else(|| self.value(piece, cells), |column| self.cell(column, cells));
+            if !self.holds(&when.condition, of, cells) {
+                return (Vec::new(), "not asked".to_owned());
+            }
+        }
+        let nothing = |value: &str| (Vec::new(), if value.trim().is_empty() { "blank" } else { "missing" }.to_owned());
+        match &piece.source {
+            Source::Take { phrase, .. } => interpreter::phrase(phrase, self.value(piece, cells), self.unit),
+            Source::Field { layout, field } => {
+                let layout = &self.list.wanted.layouts[*layout];
+                let value = self.cell(&layout.column, cells);
+                let name = layout.names()[*field];
+                let found = fields(layout, value).and_then(|fields| fields.into_iter().find(|(of, _)| of == name));
+                found.map_or_else(|| nothing(value), |(_, text)| (vec![text], "filled".to_owned()))
+            }
+            Source::Build { parts, .. } => self.build(parts, cells),
+        }
+    }
+
+    /// A built text: there is none where none of the pieces and columns has one, whatever is between them.
+    fn build(&self, parts: &[BuildPart], cells: &[String]) -> Outcome {
+        let parts: Vec<(String, String)> = parts.iter().map(|part| self.part(part, cells)).collect();
+        let named = || parts.iter().filter(|(_, state)| state != "text");
+        if named().all(|(text, _)| text.is_empty()) {
+            let is_missing = named().any(|(_, state)| state == "missing");
+            return (Vec::new(), if is_missing { "missing" } else { "blank" }.to_owned());
+        }
+        let state = if named().any(|(text, _)| text.is_empty()) { "short" } else { "filled" };
+        (vec![parts.iter().map(|(text, _)| text.as_str()).collect()], state.to_owned())
+    }
+
+    /// A part of a built text, with its state; `text` for one that is there in any case.
+    fn part(&self, part: &BuildPart, cells: &[String]) -> (String, String) {
+        match part {
+            BuildPart::Text(text) => (text.clone(), "text".to_owned()),
+            BuildPart::Name(name, _) => match self.piece_named(name) {
+                Some(piece) => {
+                    let (results, state) = self.piece(piece, cells);
+                    (results.into_iter().next().unwrap_or_default(), state)
+                }
+                None => (self.cell(name, cells).to_owned(), "column".to_owned()),
+            },
+        }
+    }
+
+    fn piece_named(&self, name: &ColumnRef) -> Option<&'l Piece> {
+        self.list.wanted.pieces.iter().find(|piece| matches!(name, ColumnRef::Name(name) if *name == piece.name))
+    }
+
+    /// The text of a piece or a column.
+    fn text_of(&self, of: &ColumnRef, cells: &[String]) -> String {
+        self.part(&BuildPart::Name(of.clone(), 0..0), cells).0
+    }
+
+    fn cell<'c>(&self, column: &ColumnRef, cells: &'c [String]) -> &'c str {
+        let index = self.header.iter().position(|name| matches!(column, ColumnRef::Name(column) if column == name));
+        &cells[index.expect("the list names columns that are there")]
+    }
+
+    /// The value that a piece comes from.
+    fn value<'c>(&self, piece: &Piece, cells: &'c [String]) -> &'c str {
+        match &piece.source {
+            Source::Take { of: Some(column), .. } => self.cell(column, cells),
+            _ => &cells[0],
+        }
+    }
+
+    fn holds(&self, condition: &Condition, text: &str, cells: &[String]) -> bool {
+        match &condition.kind {
+            ConditionKind::SameAs(column) => (text == self.cell(&ColumnRef::parse(column), cells)) != condition.negated,
+            _ => interpreter::condition(condition, text, self.unit),
+        }
+    }
+
+    /// Whether results meet a check: each that is there, and whether there is any.
+    fn meets(&mut self, check: &Check, (name, results, state): (&str, &[String], &str), cells: &[String]) -> bool {
+        if state == "not asked" {
+            return true;
+        }
+        let is_about_absence = matches!(check.condition.kind, ConditionKind::Required | ConditionKind::Blank);
+        if results.is_empty() {
+            return !is_about_absence || self.holds(&check.condition, "", cells);
+        }
+        let mut all_meet = true;
+        for text in results {
+            all_meet &= match check.condition.kind {
+                ConditionKind::Unique => self.is_new(name, vec![text.clone()]).is_none_or(|new| new != check.condition.negated),
+                _ => (text.is_empty() && !is_about_absence) || self.holds(&check.condition, text, cells),
+            };
+        }
+        all_meet
+    }
+
+    /// Whether no row before had the texts; `None` where there is no text.
+    fn is_new(&mut self, asks: &str, texts: Vec<String>) -> Option<bool> {
+        let is_there = texts.iter().any(|text| !text.is_empty());
+        is_there.then(|| self.seen.entry(asks.to_owned()).or_default().insert(texts))
+    }
+}
+
+/// The pieces of the first form that a value has: those of its parts that are there, by their names.
+fn fields(layout: &Layout, value: &str) -> Option<Vec<(String, String)>> {
+    let characters = units(value, Unit::Characters);
+    layout.forms.iter().find_map(|Form { items, .. }| fit(&items.iter().collect::<Vec<_>>(), &characters))
+}
+
+/// Fits items to all of some characters, trying what comes first: a part that may be absent is there, a range is as wide as can
+/// be, and a width left out is as narrow.
+fn fit(items: &[&Item], characters: &[&str]) -> Option<Vec<(String, String)>> {
+    let Some((first, rest)) = items.split_first() else { return characters.is_empty().then(Vec::new) };
+    match first {
+        Item::Text(text) => {
+            let count = units(text, Unit::Characters).len();
+            let is_there = characters.len() >= count && characters[..count].concat() == *text;
+            is_there.then(|| fit(rest, &characters[count..])).flatten()
+        }
+        Item::Optional(inner) => {
+            let with: Vec<&Item> = inner.iter().chain(rest.iter().copied()).collect();
+            fit(&with, characters).or_else(|| fit(rest, characters))
+        }
+        Item::Field(Field { name, from, to, class }) => {
+            let is_of_class = |character: &&str| class.as_ref().is_none_or(|class: &Class| is_of(class, character));
+            let most = characters.iter().take_while(|character| is_of_class(character)).count();
+            let widths: Vec<usize> = match to {
+                Some(to) => (*from..=most.min(*to)).rev().collect(),
+                None => (*from..=most).collect(),
+            };
+            widths.into_iter().find_map(|width| {
+                let mut found = fit(rest, &characters[width..])?;
+                found.insert(0, (name.clone(), characters[..width].concat()));
+                Some(found)
+            })
+        }
+    }
+}

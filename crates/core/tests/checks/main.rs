@@ -1,6 +1,9 @@
 //! What must always hold of checks: properties of check digits, layouts, exact numbers and the memory of rows.
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic, reason = "a test that cannot go on has failed")]
 
+mod dates;
+mod elsewhere;
+
 use std::cmp::Ordering;
 use std::collections::HashMap;
 

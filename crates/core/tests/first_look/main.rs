@@ -3,4 +3,5 @@
 
 mod codes;
 mod draft;
+mod plain_survey;
 mod survey;

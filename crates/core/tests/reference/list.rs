@@ -209,7 +209,7 @@ impl<'l> Interpreter<'l> {
 }
 
 /// The pieces of the first form that a value has: those of its parts that are there, by their names.
-fn fields(layout: &Layout, value: &str) -> Option<Vec<(String, String)>> {
+pub fn fields(layout: &Layout, value: &str) -> Option<Vec<(String, String)>> {
     let characters = units(value, Unit::Characters);
     layout.forms.iter().find_map(|Form { items, .. }| fit(&items.iter().collect::<Vec<_>>(), &characters))
 }

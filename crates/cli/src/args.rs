@@ -196,7 +196,7 @@ impl From<&RaggedArg> for Ragged {
 
 const PHRASES: &str = r#"Examples:
   keen-notch carve parts.csv -c part_code -p 'family: first 3' -p 'grade: trim then last 4'
-  keen-notch carve crew.csv -p 'number of crew_id: section 2 by "-" then pad left to 6 with "0"' -o cut.csv
+  keen-notch carve crew.csv -p 'no of crew_id: section 2 by "-" then pad left to 6 with "0"'
   keen-notch carve parts.csv -l parts.cutlist.toml -o cut.csv
 
 keen-notch phrases shows every step with an example."#;

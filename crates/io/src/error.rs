@@ -96,7 +96,7 @@ pub enum Error {
         name: String,
     },
     /// A later input has other columns than the first.
-    #[error("{name} has other columns than {first}: column {column} is {found} there, not {wanted}")]
+    #[error("{name} has other columns than {first}: {}", other_column(*column, found.as_deref(), wanted.as_deref(), first))]
     OtherColumns {
         /// The input.
         name: String,
@@ -104,10 +104,10 @@ pub enum Error {
         first: String,
         /// The first column that differs, from 1.
         column: usize,
-        /// What it is called.
-        found: String,
-        /// What it is called in the first input.
-        wanted: String,
+        /// What it is called, if it is there.
+        found: Option<String>,
+        /// What it is called in the first input, if it is there.
+        wanted: Option<String>,
     },
     /// The output cannot be written.
     #[error("{name} cannot be written: {}", write_reason(source))]
@@ -207,6 +207,14 @@ impl Error {
     /// Whether the reader of our output went away, which is no failure of ours.
     pub fn is_closed_pipe(&self) -> bool {
         matches!(self, Error::Write { source, .. } if source.kind() == io::ErrorKind::BrokenPipe)
+    }
+}
+
+fn other_column(column: usize, found: Option<&str>, wanted: Option<&str>, first: &str) -> String {
+    match (found, wanted) {
+        (Some(found), Some(wanted)) => format!("its column {column} is {found}, and that of {first} is {wanted}"),
+        (Some(found), None) => format!("it has a column {column}, {found}, which {first} does not have"),
+        (None, _) => format!("it has no column {column}, which is {} in {first}", wanted.unwrap_or_default()),
     }
 }
 

@@ -271,7 +271,7 @@ fn same_columns(first: &str, header: &Header, source: &dyn Source) -> Result<(),
     if found == header {
         return Ok(());
     }
-    let title = |header: &Header, column| if column < header.count() { header.title(column) } else { "not there".to_owned() };
+    let title = |header: &Header, column| (column < header.count()).then(|| header.title(column));
     let most = header.count().max(found.count());
     let column = (0..most).find(|column| title(header, *column) != title(found, *column)).unwrap_or(0);
     Err(Error::OtherColumns {

@@ -5,6 +5,7 @@ mod carve;
 mod check;
 mod cutlists;
 mod demo;
+mod documents;
 mod draft;
 mod errors;
 mod explain;

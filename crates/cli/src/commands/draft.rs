@@ -10,6 +10,7 @@ use keen_notch_core::piece::Wanted;
 use keen_notch_core::program::{Program, Setting};
 use keen_notch_core::survey::{Depth, Survey};
 use keen_notch_core::text::unit::Unit;
+use keen_notch_core::toml_text::toml_text;
 use keen_notch_io::draft::{prove, try_phrases};
 use keen_notch_io::sink::{File, Sink, commit_all};
 use keen_notch_io::source::Reading;
@@ -18,10 +19,10 @@ use keen_notch_io::survey::survey;
 use keen_notch_io::table::Table;
 use keen_notch_io::view::View;
 
-use crate::args::{self, DraftArgs};
+use crate::args::{self, DraftArgs, ReadingArgs};
 use crate::commands::run::{inputs, names};
 use crate::console::Console;
-use crate::draw::shell;
+use crate::draw::again;
 use crate::draw::style::{self, paint};
 use crate::draw::wanted;
 use crate::failure::{Failure, Text};
@@ -45,7 +46,7 @@ pub fn run(args: &DraftArgs, console: &Console) -> Result<(), Failure> {
     let progress = Progress::of(&inputs, &reading.meter, args.quiet, true);
     let mut table = super::run::table(&inputs, &reading, console, args.quiet)?;
     let column = ColumnRef::find_or_only(args::column(args.column.as_deref()).as_ref(), &table.header)?;
-    let origin = origin(&inputs, column, &table.header);
+    let origin = origin(&inputs, column, &table, &args.reading);
     let threads = args.threads.count();
     let drafted = if examples.is_empty() {
         let text = from_data(&origin, column, &inputs, &reading, &mut table, threads)?;
@@ -73,7 +74,7 @@ pub fn run(args: &DraftArgs, console: &Console) -> Result<(), Failure> {
                     console.note("");
                 }
                 let (file, list) = (names(&inputs), path.display().to_string());
-                let words = format!("keen-notch check {} -l {}", shell::quoted(&file), shell::quoted(&list));
+                let words = again::command(&["check".to_owned(), file, "-l".to_owned(), list.clone()]);
                 console.note(&format!("{list} is written. What breaks its checks: {}", paint(style::TAKEN, words)));
             }
         }
@@ -139,19 +140,26 @@ fn examples(args: &DraftArgs) -> Result<Vec<Example>, Failure> {
 }
 
 /// Where the draft comes from.
-fn origin(inputs: &[Input], column: usize, header: &Header) -> Origin {
-    let number = format!("#{}", column + 1);
-    let (columns, column) = match header {
-        Header::Unnamed(_) => (Vec::new(), number),
-        Header::Names(columns) => {
-            let name = &columns[column];
-            let is_plain = !name.trim().is_empty()
-                && ColumnRef::parse(name) == ColumnRef::Name(name.clone())
-                && columns.iter().filter(|other| *other == name).count() == 1;
-            (columns.clone(), if is_plain { name.clone() } else { number })
-        }
+fn origin(inputs: &[Input], column: usize, table: &Table, args: &ReadingArgs) -> Origin {
+    let header = &table.header;
+    // The column's name, unless that would not lead to it.
+    let title = header.title(column);
+    let name = title.trim();
+    let leads_there = !name.is_empty() && ColumnRef::parse(name).find(header).is_ok_and(|found| found == column);
+    let columns = match header {
+        Header::Unnamed(_) => Vec::new(),
+        Header::Names(columns) => columns.clone(),
     };
-    Origin { input: names(inputs), column, columns }
+    let delimiter = args.delimiter.clone().or(table.format.guessed_delimiter());
+    let texts = [("delimiter", delimiter), ("encoding", args.encoding.clone())];
+    let texts = texts.into_iter().filter_map(|(key, text)| Some((key, toml_text(&text?))));
+    let header = args.no_header.then(|| ("header", "false".to_owned()));
+    Origin {
+        input: names(inputs),
+        column: if leads_there { name.to_owned() } else { format!("#{}", column + 1) },
+        columns,
+        reading: texts.chain(header).map(|(key, value)| (key.to_owned(), value)).collect(),
+    }
 }
 
 /// A cut list from what the column holds; every line of it is tried on all rows.
@@ -221,14 +229,14 @@ fn no_phrase(examples: &[Example]) -> Failure {
         Contradiction::Pairs(pairs) => {
             let all: Vec<String> =
                 pairs.iter().map(|(first, second)| format!("'{}' and '{}'", shown(first), shown(second))).collect();
-            Failure::usage(format!("these examples contradict each other, no phrase fits both: {}", all.join("; ")), slip)
+            Failure::usage(format!("no phrase that was tried fits both of {}", all.join("; ")), slip)
         }
         Contradiction::OddOneOut(odd, phrase) => Failure::usage(
-            format!("no phrase fits all examples: '{}' contradicts the others, which `{phrase}` fits", shown(&odd)),
+            format!("no phrase that was tried fits all examples: without '{}', `{phrase}` does", shown(&odd)),
             slip,
         ),
         Contradiction::Together => Failure::usage(
-            format!("no phrase fits all {} examples, though every two of those tried have one", examples.len()),
+            format!("no phrase that was tried fits all {} examples, though every two of them have one", examples.len()),
             slip,
         ),
     }

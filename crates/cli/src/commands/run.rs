@@ -53,7 +53,7 @@ pub fn table(inputs: &[Input], reading: &Reading, console: &Console, quiet: bool
     if let Some(delimiter) = table.format.guessed_delimiter().filter(|_| !quiet) {
         let of = inputs.first().map_or(String::new(), Input::name);
         let words = format!(
-            "{of} has no comma in its header: the delimiter is taken to be {} (--delimiter says another)",
+            "{of} has no comma in its header: its delimiter is taken to be {} (to change that: --delimiter)",
             if delimiter == "tab" { delimiter } else { format!("\"{delimiter}\"") }
         );
         console.note(&textwrap::fill(&visible::without_controls(&words), console.width));

@@ -7,6 +7,7 @@
 use std::collections::BTreeSet;
 
 use super::example::folded;
+use super::finishes::styles;
 use crate::phrase::quoted;
 use crate::text::characters;
 use crate::text::kind::Kind;
@@ -196,6 +197,10 @@ fn counted(texts: &[&str], steps: &mut Vec<Step>) {
         steps.push(Step::new(if n == 1 { "number last".to_owned() } else { format!("number -{n}") }, 1.45 + dear));
         steps.push(Step::new(format!("run {n} of digits"), 1.45 + dear));
         steps.push(Step::new(format!("run -{n} of digits"), 1.5 + dear));
+    }
+    for style in styles(texts) {
+        steps.push(Step::new(format!("number like \"{style}\""), 1.5));
+        steps.push(Step::new(format!("number last like \"{style}\""), 1.55));
     }
     if texts.iter().any(|text| text.contains(['-', '+'])) {
         steps.push(Step::new("number signed", 1.6));

@@ -104,6 +104,14 @@ pub fn finishes(texts: &[String], target: &Target, most: f64, plans: &mut Plans)
     best
 }
 
+/// Ways to write a number, by an example of each, whose marks are in texts.
+pub(super) fn styles(texts: &[impl AsRef<str>]) -> Vec<&'static str> {
+    let has = |mark: char| texts.iter().any(|text| text.as_ref().contains(mark));
+    let (comma, point, space, apostrophe) = (has(','), has('.'), has(' '), has('\''));
+    let styles = [(comma, "1,234.5"), (comma || point, "1.234,5"), (comma && space, "1 234,5"), (apostrophe, "1'234.5")];
+    styles.into_iter().filter(|(has_marks, _)| *has_marks).map(|(_, style)| style).collect()
+}
+
 /// The finishes that may bring texts nearer to their results.
 fn candidates(texts: &[String], results: &[&str]) -> Vec<Step> {
     let (Some(text), Some(result)) = (texts.first(), results.first()) else { return Vec::new() };
@@ -123,6 +131,9 @@ fn candidates(texts: &[String], results: &[&str]) -> Vec<Step> {
     }
     if any(&|text| text.contains(|c: char| c.is_ascii_digit())) {
         add("plain number".to_owned(), 0.4);
+        for style in styles(texts) {
+            add(format!("plain number like {}", quoted(style)), 0.5);
+        }
     }
     for (class, cost) in
         [("digits", 1.2), ("letters", 1.2), ("letters and digits", 1.2), ("uppercase", 1.3), ("lowercase", 1.3)]

@@ -19,7 +19,7 @@ const FITS: f64 = 0.9;
 const FEW_VALUES: u64 = 20;
 
 /// Where a draft comes from.
-#[derive(Debug, Clone, PartialEq, Eq)]
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct Origin {
     /// What the input is called.
     pub input: String,
@@ -27,6 +27,26 @@ pub struct Origin {
     pub column: String,
     /// The names of all columns, which pieces must not take.
     pub columns: Vec<String>,
+    /// How the input must be read, as keys of `[reading]` with their values in TOML.
+    pub reading: Vec<(String, String)>,
+}
+
+impl Origin {
+    /// How a cut list for the column begins.
+    pub(super) fn head(&self) -> String {
+        let title = toml_text(&format!("Draft for {}", self.shown_column()));
+        let mut text = format!("title  = {title}\ncolumn = {}\n", toml_text(&self.column));
+        if !self.reading.is_empty() {
+            let keys = self.reading.iter().map(|(key, value)| format!("{key} = {value}\n"));
+            text += &format!("\n[reading]\n{}", keys.collect::<String>());
+        }
+        text
+    }
+
+    /// The column as a comment names it.
+    pub(super) fn shown_column(&self) -> String {
+        one_line(self.column.trim_matches('"'))
+    }
 }
 
 /// A cut list that is proposed, in one or more readings: the likeliest first.
@@ -60,7 +80,7 @@ pub struct Proved {
 ///
 /// let mut survey = Survey::new(Depth::Full);
 /// (1..=50).for_each(|row| survey.observe(row, &format!("GRP-{:05}", row * 37)));
-/// let origin = Origin { input: "parts.csv".to_owned(), column: "part_code".to_owned(), columns: Vec::new() };
+/// let origin = Origin { input: "parts.csv".to_owned(), column: "part_code".to_owned(), ..Origin::default() };
 /// let draft = draft(origin, &survey).expect("there are values");
 /// assert!(draft.list(0).contains("[piece."));
 /// ```
@@ -212,13 +232,14 @@ impl Draft {
     /// A cut list of one reading by itself, to be tried on all rows.
     pub fn list(&self, reading: usize) -> String {
         let body = self.readings.get(reading).map_or_else(String::new, |reading| self.body(reading, None));
-        format!("{}\n{body}", self.head())
+        format!("{}\n{body}", self.origin.head())
     }
 
     /// The whole draft: the first reading as it runs, the others as comments, each with what came of it.
     pub fn text(&self, proved: &[Proved]) -> String {
         let input = &self.origin.input;
-        let mut text = format!("# Drafted from {} of {}: {}", self.shown_column(), one_line(input), counted(self.rows, "row"));
+        let mut text =
+            format!("# Drafted from {} of {}: {}", self.origin.shown_column(), one_line(input), counted(self.rows, "row"));
         text += &match self.blank {
             0 => ", none of them blank.\n".to_owned(),
             blank => format!(", {} of them blank.\n", grouped(blank)),
@@ -227,7 +248,7 @@ impl Draft {
             text += &format!("# {remark}\n");
         }
         text += "# Nothing is applied until you say so: read it, name the pieces, and run it with carve -l.\n";
-        text += &self.head();
+        text += &self.origin.head();
         for (index, reading) in self.readings.iter().enumerate() {
             let proof = proved.get(index);
             if index == 0 {
@@ -258,18 +279,6 @@ impl Draft {
     /// Blank values break `required`, and that is no reason to drop it.
     fn blank_faults(&self, words: &str) -> u64 {
         if words == "required" { self.blank } else { 0 }
-    }
-
-    fn head(&self) -> String {
-        format!(
-            "title  = {}\ncolumn = {}\n",
-            toml_text(&format!("Draft for {}", self.shown_column())),
-            toml_text(&self.origin.column)
-        )
-    }
-
-    fn shown_column(&self) -> String {
-        one_line(self.origin.column.trim_matches('"'))
     }
 
     fn body(&self, reading: &Reading, proved: Option<&Proved>) -> String {

@@ -9,14 +9,13 @@ use crate::toml_text::toml_text;
 /// A cut list of the best phrase, with the others as comments. `gives` is how many of `rows` rows each gives a
 /// result for.
 pub fn list(origin: &Origin, examples: &[Example], ranked: &[Ranked], gives: &[u64], rows: u64) -> String {
-    let column = one_line(origin.column.trim_matches('"'));
     let name = (1..).map(|n| format!("part_{n}")).find(|name| !origin.columns.contains(name)).unwrap_or_default();
-    let mut text = format!("# Drafted from {column} of {}, as these examples want it:\n", one_line(&origin.input));
+    let mut text =
+        format!("# Drafted from {} of {}, as these examples want it:\n", origin.shown_column(), one_line(&origin.input));
     for example in examples {
         text += &format!("#   {} => {}\n", quoted(&example.value), quoted(&example.result));
     }
-    let title = toml_text(&format!("Draft for {column}"));
-    text += &format!("title  = {title}\ncolumn = {}\n", toml_text(&origin.column));
+    text += &origin.head();
     for (index, (phrase, gives)) in ranked.iter().zip(gives).enumerate() {
         let take = toml_text(&phrase.phrase);
         text += &match index {

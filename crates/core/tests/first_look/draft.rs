@@ -82,6 +82,9 @@ fn examples_of_every_kind() {
         (vec!["pad 3.25 mm => 3.25", "relay 2 mm => 2"], "bolt 12.5 mm", "12.5"),
         (vec!["GRP 0041/7 => 00417", "HNG 11/42 => 1142"], "SHV 3/3", "33"),
         (vec!["  GRP  => GRP", "HNG  => HNG"], " SHV ", "SHV"),
+        (vec!["2.374,74 => 2374.74", "846,72 => 846.72"], "1.000.000,50", "1000000.5"),
+        (vec!["net 1,204.50 kg => 1204.50", "net 88.25 kg => 88.25"], "net 3,000.75 kg", "3000.75"),
+        (vec!["1'204.5 => 1204.5", "88.25 => 88.25"], "12'345'678.5", "12345678.5"),
     ] {
         let found = search(&examples(&wanted));
         assert!(!found.is_empty(), "{wanted:?}");
@@ -141,7 +144,8 @@ fn drafted(values: &[String]) -> (Vec<DraftPiece>, Vec<String>) {
     for (index, value) in values.iter().enumerate() {
         survey.observe(index as u64 + 1, value);
     }
-    let origin = Origin { input: "a.csv".to_owned(), column: "code".to_owned(), columns: vec!["code".to_owned()] };
+    let origin =
+        Origin { input: "a.csv".to_owned(), column: "code".to_owned(), columns: vec!["code".to_owned()], ..Origin::default() };
     let draft = draft(origin, &survey).unwrap();
     for index in 0..draft.readings.len() {
         CutList::parse(&draft.list(index), 0).unwrap_or_else(|error| panic!("{error}\n{}", draft.list(index)));

@@ -8,6 +8,7 @@ mod demo;
 mod documents;
 mod draft;
 mod errors;
+mod everyday;
 mod explain;
 mod gauge;
 mod hints;

@@ -20,6 +20,7 @@ use crate::sightings::{ROWS, Sightings};
 use crate::text::look_alikes::{digit_of, looks_like};
 use crate::text::unit::Unit;
 use crate::text::{characters, names};
+use crate::words::{counted, grouped};
 
 /// The most hints that are given.
 pub const MOST: usize = 5;
@@ -167,7 +168,7 @@ impl Diagnostics {
         for (of, words, seen) in checks {
             if rows >= 10 && seen.count as f64 >= NEARLY_ALL * rows as f64 {
                 hints.push(Hint {
-                    seen: format!("{} of {rows} rows do not meet `{words}` of {of}", seen.count),
+                    seen: format!("{} of {} rows do not meet `{words}` of {of}", grouped(seen.count), grouped(rows)),
                     rows: seen.rows.clone(),
                     fix: Fix::DoubtTheCheck(seen.rows.first().copied().unwrap_or(1)),
                 });
@@ -266,7 +267,7 @@ impl PieceDiagnostics {
                 "{} the letter {letter} in {} where the other {} have digits",
                 have(seen.count),
                 self.name,
-                self.digits_only
+                grouped(self.digits_only)
             ),
             rows: seen.rows,
             fix: self.with_after(piece, &replaced(letter, are_alone)),
@@ -385,9 +386,10 @@ impl PieceDiagnostics {
         let are_digits = self.widths.iter().map(|seen| seen.count).sum::<u64>() == self.values;
         hint(count > 0 && zeros > 0 && most.count >= count * 2, || Hint {
             seen: format!(
-                "{} of the column of {} may have lost their leading zeros: most have {width} digits",
+                "{} of the column of {} may have lost {} leading zeros: most have {width} digits",
                 values(count),
-                self.name
+                self.name,
+                if count == 1 { "its" } else { "their" }
             ),
             rows: narrower.iter().flat_map(|seen| seen.rows.iter().copied()).take(ROWS).collect(),
             fix: match are_digits {
@@ -406,11 +408,7 @@ impl PieceDiagnostics {
         };
         let few = |seen: &Sightings| seen.count > 0 && rows >= 50 && (seen.count as f64) < FEW * rows as f64;
         let said = |what: &str, seen: &Sightings| Hint {
-            seen: format!(
-                "{} is {what} in {} only, of {rows} rows",
-                self.name,
-                if seen.count == 1 { "1 row".to_owned() } else { format!("{} rows", seen.count) }
-            ),
+            seen: format!("{} is {what} in only {} of {} rows", self.name, grouped(seen.count), grouped(rows)),
             rows: seen.rows.clone(),
             fix: Fix::LookAtRow(seen.rows.first().copied().unwrap_or(1)),
         };
@@ -445,225 +443,8 @@ fn named(c: char) -> String {
 }
 
 fn values(count: u64) -> String {
-    if count == 1 { "1 value".to_owned() } else { format!("{count} values") }
+    counted(count, "value")
 }
 
 #[cfg(test)]
-mod tests {
-    use proptest::prelude::*;
-
-    use super::*;
-    use crate::batch::{Batch, Column};
-    use crate::carving::{Carving, Worked};
-    use crate::column::{ColumnRef, Header};
-    use crate::cutlist::CutList;
-    use crate::program::Setting;
-    use crate::tally::Tally;
-    use crate::text::unit::Unit;
-
-    /// What is observed of a piece, some rows at a time.
-    fn observed(piece: Piece, values: &[&str], rows: usize) -> Diagnostics {
-        let mut diagnostics = Diagnostics::new(std::slice::from_ref(&piece)).with_today("2025-11-25");
-        let wanted = crate::piece::Wanted { pieces: vec![piece], ..crate::piece::Wanted::default() };
-        let setting = Setting::new(Unit::Characters);
-        let carving = Carving::new(&wanted, Some(&ColumnRef::Number(1)), &setting, &Header::Unnamed(1)).unwrap();
-        let (mut worked, mut looks) = (Worked::default(), Vec::new());
-        for (index, values) in values.chunks(rows).enumerate() {
-            let column = Column::of(values.iter().copied());
-            let batch = Batch { rows: values.len(), columns: &[column.texts()] };
-            carving.run(&batch, &mut worked);
-            carving.judge(&batch, &mut worked, &mut [Tally::default()]);
-            let filled = note_looks(column.texts(), &mut looks);
-            let number = |row| (index * rows + row) as u64 + 1;
-            let (values, results) = (column.texts(), worked.piece(0));
-            diagnostics.observe(0, Observed { values, filled, looks: &looks, results, number: &number });
-        }
-        diagnostics
-    }
-
-    /// The hints of a piece on values, as they are shown.
-    fn hints(piece: &str, values: &[&str]) -> Vec<String> {
-        let piece = Piece::parse(&format!("p: {piece}"), 0).unwrap();
-        observed(piece, values, 256)
-            .hints(values.len() as u64, &[])
-            .into_iter()
-            .map(|hint| {
-                let fix = match hint.fix {
-                    Fix::Piece { phrase, .. } => phrase,
-                    Fix::Words(text) => text,
-                    Fix::LookAtRow(row) => format!("look at row {row}"),
-                    Fix::DoubtTheCheck(row) => format!("doubt the check by row {row}"),
-                };
-                format!("{} {:?}: {fix}", hint.seen, hint.rows)
-            })
-            .collect()
-    }
-
-    #[test]
-    fn what_is_observed() {
-        let many = |value: &'static str, odd: &'static str| std::iter::repeat_n(value, 99).chain([odd]).collect::<Vec<_>>();
-        for (piece, values, expected) in [
-            (
-                "last 4",
-                vec!["GRP-S7K2", "GRP-S7K2  ", "  GRP-S7K2"],
-                vec!["1 value with spaces at an end, and `last 4` counts them for p [2]: trim then last 4"],
-            ),
-            ("trim then last 4", vec!["GRP-S7K2", "GRP-S7K2  "], vec![]),
-            (
-                r#"section 2 by "-""#,
-                vec!["A-1", "A–2", "A–3", "A−4"],
-                vec![
-                    r#"2 values have en dash (U+2013) instead of the marker "-" of p [2, 3]: section 2 by "-" or replace "\u{2013}" with "-" then section 2 by "-""#,
-                    r#"1 value has minus sign (U+2212) instead of the marker "-" of p [4]: section 2 by "-" or replace "\u{2212}" with "-" then section 2 by "-""#,
-                ],
-            ),
-            (
-                r#"after "-""#,
-                many("A-0041", "A-0O41"),
-                vec![
-                    r#"1 value has the letter O in p where the other 99 have digits [100]: after "-" then replace "O" with "0""#,
-                ],
-            ),
-            (
-                r#"after "-" or "none""#,
-                many("A-0041", "A-0O41"),
-                vec![
-                    r#"1 value has the letter O in p where the other 99 have digits [100]: after "-" then replace "O" with "0" or "none""#,
-                ],
-            ),
-            (
-                r#"after "WO:""#,
-                vec!["WO:a", "wo:b"],
-                vec![r#"the marker "WO:" of p is written in another case in 1 value [2]: after "WO:" or after "WO:" any case"#],
-            ),
-            (
-                "whole",
-                vec!["00412", "10413", "00414", "412"],
-                vec![
-                    r#"1 value of the column of p may have lost their leading zeros: most have 5 digits [4]: pad left to 5 with "0" then whole"#,
-                ],
-            ),
-            ("char 3 then upper", many("abc", "ab"), vec!["p is missing in 1 row only, of 100 rows [100]: look at row 100"]),
-            ("first 3", many("abc", "ab"), vec!["p is short in 1 row only, of 100 rows [100]: look at row 100"]),
-            ("first 3", vec!["S1B", "abc", "IOU"], vec![]),
-            // A value that is otherwise unlike the others too is no code with a look-alike in it.
-            ("chars 3 to 6", many("A-0041-7", "A0B417"), vec![]),
-            (
-                r#"section 2 by "-""#,
-                many("A-0041-7", "A–2"),
-                vec!["p is missing in 1 row only, of 100 rows [100]: look at row 100"],
-            ),
-            (
-                "first 4",
-                [many("0041", "0O41"), vec!["none"]].concat(),
-                vec![
-                    r#"1 value has the letter O in p where the other 99 have digits [100]: first 4 then replace /^([0-9]*)O([0-9]*)$/ with "${1}0$2""#,
-                ],
-            ),
-            (
-                "whole",
-                vec!["00412", "10413", "00414", "412", "n/a"],
-                vec![
-                    "1 value of the column of p may have lost their leading zeros: most have 5 digits [4]: fix the data: fill these values up with zeros to 5 digits",
-                ],
-            ),
-            (
-                "number",
-                vec!["1,234.56 EUR", "7", "12,34,567", "3.11.2025"],
-                vec![
-                    r#"p has numbers that go on after what was taken of them, in 1 value: "12,34,567" gives "12" [3]: look at row 3"#,
-                    r#"p has numbers that go on after what was taken of them, in 1 value: "1,234.56 EUR" gives "1" [1]: number like "1,234.5""#,
-                ],
-            ),
-            (
-                "number then pad left to 9 with \"0\"",
-                vec!["1.234,56", "7"],
-                vec![
-                    r#"p has numbers that go on after what was taken of them, in 1 value: "1.234,56" gives "1.234" [1]: look at row 1"#,
-                ],
-            ),
-            ("trim then plain number or \"0\"", vec!["1.234,56", "7"], vec![]),
-            (
-                "plain number",
-                vec!["1.234,56", "2.000", "7,5", "n/a"],
-                vec![
-                    r#"p is missing in 2 values that have marks for thousands or decimals, such as "1.234,56" [1, 3]: look at row 1"#,
-                ],
-            ),
-            (
-                "date \"%d.%m.%y\"",
-                vec!["03.11.25", "03.11.48"],
-                vec![r#"p gives dates after today for 1 value [2]: date "%d.%m.%y" from 1926"#],
-            ),
-            (
-                "date \"%Y-%m-%d\"",
-                vec!["2025-11-24", "2025-11-25", "2025-11-26"],
-                vec!["p gives dates after today for 1 value [3]: look at row 3"],
-            ),
-        ] {
-            assert_eq!(hints(piece, &values), expected, "{piece}");
-        }
-    }
-
-    #[test]
-    fn the_fixes_that_are_offered_can_be_pasted() {
-        for hint in [hints(r#"section 2 by "-""#, &["A–2"]), hints("last 4", &["GRP  "])].concat() {
-            let (_, help) = hint.split_once("]: ").unwrap();
-            assert!(Piece::parse(&format!("p: {help}"), 0).is_ok(), "{help}");
-        }
-    }
-
-    #[test]
-    fn a_layout_that_a_look_alike_does_not_fit() {
-        let layout = crate::layout::Layout::parse("x: <family 3 uppercase>-<serial 8 digits>-<grade 4>", 0).unwrap();
-        let (plan, mut fits, mut diagnostics) = (LayoutPlan::new(&layout), Fits::default(), Diagnostics::default());
-        let column = Column::of(["GRP-0004127O-S7K2", "GRP–00041270-S7K2", "GR-1"]);
-        plan.fit_all(column.texts(), &mut fits);
-        diagnostics.observe_layout(&plan, &fits, column.texts(), &|row| row as u64 + 1);
-        let hints: Vec<_> = diagnostics.hints(3, &[]).into_iter().map(|hint| (hint.seen, hint.rows)).collect();
-        assert_eq!(
-            hints,
-            [
-                ("1 value has the letter O where the layout wants a digit".to_owned(), vec![1]),
-                ("1 value has en dash (U+2013) where the layout wants \"-\"".to_owned(), vec![2]),
-            ]
-        );
-    }
-
-    #[test]
-    fn a_check_that_nearly_all_rows_fail_comes_first() {
-        let seen = Sightings { count: 19, rows: vec![1, 2] };
-        let hints = Diagnostics::default().hints(20, &[("serial".to_owned(), "length 9".to_owned(), seen)]);
-        assert_eq!(hints[0].seen, "19 of 20 rows do not meet `length 9` of serial");
-    }
-
-    /// Texts of many kinds, or all of one that a check is met by.
-    fn texts() -> impl Strategy<Value = Vec<String>> {
-        let kind = prop_oneof![
-            3 => Just("[0-9OSB]{0,5}|[ 0-9aOSl-]{0,20}|[0-9]{15,18}"),
-            1 => Just("[0-9]{0,18}"),
-            1 => Just("[A-Z]{0,5}"),
-            1 => Just("[A-Z]{1,3}-[0-9O]{1,3}"),
-        ];
-        kind.prop_flat_map(|kind| proptest::collection::vec(kind, 1..150))
-    }
-
-    proptest! {
-        #![proptest_config(ProptestConfig::with_cases(60))]
-
-        #[test]
-        fn many_rows_are_observed_as_one_by_one(texts in texts()) {
-            let texts: Vec<&str> = texts.iter().map(String::as_str).collect();
-            let phrases = ["whole", "first 4", r#"after "-""#, r#"before "-" or "none""#, "match /-([0-9]+)/ group 1",
-                r#"first 3 then pad left to 4 with "0""#];
-            let checks = ["", r#""digits""#, r#""uppercase""#, r#""uppercase and digits""#, r#""not digits""#];
-            for (phrase, check) in phrases.iter().flat_map(|phrase| checks.map(|check| (phrase, check))) {
-                let list = CutList::parse(&format!("[piece.p]\ntake = '{phrase}'\ncheck = [{check}]\n"), 0).unwrap();
-                let [piece] = list.wanted.pieces.as_slice() else { panic!("one piece") };
-                let one_by_one = observed(piece.clone(), &texts, 1);
-                let together = observed(piece.clone(), &texts, 100);
-                prop_assert_eq!(format!("{:?}", together), format!("{:?}", one_by_one), "{} {}", phrase, check);
-            }
-        }
-    }
-}
+mod tests;

@@ -2,6 +2,7 @@
 
 use std::path::{Path, PathBuf};
 
+use clap::builder::{PossibleValuesParser, TypedValueParser};
 use clap::{Parser, Subcommand, ValueEnum};
 use clap_complete::ArgValueCompleter;
 use keen_notch_core::column::ColumnRef;
@@ -169,29 +170,17 @@ pub struct FaultArgs {
     #[arg(long, value_name = "FILE")]
     pub summary: Option<PathBuf>,
     /// Rows with too few or too many cells: stop there, keep them, or set-aside among the offcuts [default: stop]
-    #[arg(long, value_name = "WHAT", hide_possible_values = true)]
-    pub ragged: Option<RaggedArg>,
+    #[arg(long, value_name = "WHAT", hide_possible_values = true, value_parser = ragged_rows())]
+    pub ragged: Option<RaggedRows>,
 }
 
-/// What becomes of rows with too few or too many cells.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
-pub enum RaggedArg {
-    /// The run ends with an error.
-    Stop,
-    /// They are kept.
-    Keep,
-    /// They are set aside.
-    SetAside,
-}
-
-impl From<&RaggedArg> for Ragged {
-    fn from(ragged: &RaggedArg) -> Ragged {
-        match ragged {
-            RaggedArg::Stop => Ragged::Stop,
-            RaggedArg::Keep => Ragged::Keep,
-            RaggedArg::SetAside => Ragged::SetAside,
-        }
-    }
+/// What is to become of rows with too few or too many cells.
+fn ragged_rows() -> impl TypedValueParser<Value = RaggedRows> {
+    PossibleValuesParser::new(["stop", "keep", "set-aside"]).map(|what| match what.as_str() {
+        "keep" => RaggedRows::Keep,
+        "set-aside" => RaggedRows::SetAside,
+        _ => RaggedRows::Stop,
+    })
 }
 
 const PHRASES: &str = r#"Examples:
@@ -338,8 +327,8 @@ pub struct ExplainArgs {
     #[arg(long, value_name = "N")]
     pub line: Option<u64>,
     /// Rows with too few or too many cells: stop there, or keep them [default: stop]
-    #[arg(long, value_name = "WHAT", hide_possible_values = true)]
-    pub ragged: Option<RaggedArg>,
+    #[arg(long, value_name = "WHAT", hide_possible_values = true, value_parser = ragged_rows())]
+    pub ragged: Option<RaggedRows>,
     #[command(flatten)]
     pub reading: ReadingArgs,
 }
@@ -430,9 +419,7 @@ impl ReadingArgs {
 impl FaultArgs {
     /// How tables are read: as the arguments say it, and else as a cut list does.
     pub fn reading(&self, reading: &ReadingArgs, list: &ListReading) -> Result<Reading, keen_notch_io::Error> {
-        let mut reading = reading.reading(list)?;
-        self.ragged.iter().for_each(|ragged| reading.ragged = ragged.into());
-        Ok(reading)
+        reading.reading(&ListReading { ragged: self.ragged.or(list.ragged), ..list.clone() })
     }
 }
 
@@ -447,7 +434,7 @@ pub fn column(text: Option<&str>) -> Option<ColumnRef> {
 }
 
 /// A number of bytes, as `64M`.
-#[derive(Debug, Clone, Copy)]
+#[derive(Debug, Clone, Copy, Default)]
 pub struct Bytes(usize);
 
 impl std::str::FromStr for Bytes {

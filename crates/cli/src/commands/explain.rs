@@ -5,6 +5,7 @@ use std::ops::ControlFlow;
 
 use keen_notch_core::carving::{Carving, Worked};
 use keen_notch_core::column::Header;
+use keen_notch_core::cutlist::Reading as ListReading;
 use keen_notch_core::explain;
 use keen_notch_core::gauge::Gauge;
 use keen_notch_core::piece::{Piece, Source};
@@ -37,8 +38,8 @@ pub fn run(args: &ExplainArgs, console: &Console) -> Result<(), Failure> {
         }
         None => list(&pieces, console.width),
         Some(file) => {
-            let mut reading = args.reading.reading(&pieces.reading)?;
-            args.ragged.iter().for_each(|ragged| reading.ragged = ragged.into());
+            let ragged = args.ragged.or(pieces.reading.ragged);
+            let reading = args.reading.reading(&ListReading { ragged, ..pieces.reading.clone() })?;
             let mut table = super::run::table(&[args::input(file)], &reading, console, false)?;
             let carving = pieces.bind(column, &table.header)?;
             row(args, &pieces, &carving, &mut table, console.width)?

@@ -1,13 +1,13 @@
 //! Commands that can be pasted: the inputs, lists, pieces and options of a run, as they were given.
 
 use keen_notch_core::column::ColumnRef;
-use keen_notch_core::cutlist::Reading as ListReading;
+use keen_notch_core::cutlist::{RaggedRows, Reading as ListReading};
 use keen_notch_core::phrase;
 use keen_notch_io::carve::Report;
 use keen_notch_io::source::input::Input;
 
 use super::shell::quoted;
-use crate::args::{RaggedArg, ReadingArgs};
+use crate::args::ReadingArgs;
 use crate::commands::pieces::Given;
 
 /// What a run was given, to be given again.
@@ -19,7 +19,7 @@ pub struct Again<'a> {
     /// How the inputs are read, as the command line says it.
     pub reading: &'a ReadingArgs,
     /// What becomes of ragged rows, as the command line says it.
-    pub ragged: Option<RaggedArg>,
+    pub ragged: Option<RaggedRows>,
     /// How the inputs are read, as the cut lists say it.
     pub of_lists: &'a ListReading,
 }
@@ -60,7 +60,7 @@ impl Again<'_> {
     fn command(&self, mut words: Vec<String>, row: u64, list: &ListReading) -> String {
         words.extend(["--row".to_owned(), row.to_string()]);
         words.extend(reading(self.reading, list));
-        if self.ragged.is_some_and(|ragged| ragged != RaggedArg::Stop) || (self.ragged.is_none() && list.ragged.is_some()) {
+        if self.ragged.or(list.ragged).is_some_and(|ragged| ragged != RaggedRows::Stop) {
             words.extend(["--ragged", "keep"].map(str::to_owned));
         }
         command(&words)
@@ -102,5 +102,52 @@ fn name_of_column(title: &str) -> String {
         ColumnRef::Name(name) if name == title && is_plain => name,
         ColumnRef::Number(_) => title.to_owned(),
         ColumnRef::Name(_) => phrase::quoted(title),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use keen_notch_core::column::Header;
+    use keen_notch_core::piece::{Piece, Source};
+    use proptest::prelude::*;
+
+    use super::*;
+
+    proptest! {
+        #[test]
+        fn names_are_read_again_as_they_were(name in "[a-z:'\"#. -]{0,6}| of | when |a of b|x when y", column in "[a-z:'\"#0-9é ]{1,7}|#4|a when b|\"q\"") {
+            prop_assume!(!name.trim().is_empty() && !column.trim().is_empty());
+            let argument = format!("{} of {}: whole", name_of_piece(&name), name_of_column(&column));
+            let piece = Piece::parse(&argument, 0).unwrap_or_else(|error| panic!("{argument}: {}", error.message));
+            prop_assert_eq!(&piece.name, &name, "{}", argument);
+            let Source::Take { of: Some(of), .. } = &piece.source else { panic!("{argument} takes nothing") };
+            // A name leads to its column, and a number to that of its place.
+            let header = Header::Names(vec!["the first".to_owned(), column.clone(), "third one".to_owned(), "the fourth".to_owned()]);
+            let expected = if column == "#4" { 3 } else { 1 };
+            prop_assert_eq!(of.find(&header).ok(), Some(expected), "{}", argument);
+        }
+    }
+
+    #[test]
+    fn commands_say_how_the_input_is_read() {
+        let args = |delimiter: Option<&str>, no_header| ReadingArgs {
+            delimiter: delimiter.map(str::to_owned),
+            no_header,
+            encoding: None,
+            max_row: crate::args::Bytes::default(),
+        };
+        let list =
+            ListReading { delimiter: Some("|".to_owned()), encoding: Some("utf-16le".to_owned()), ..ListReading::default() };
+        for (args, list, expected) in [
+            (args(None, false), ListReading::default(), vec![]),
+            (args(Some(";"), true), ListReading::default(), vec!["--delimiter", ";", "--no-header"]),
+            // The command line goes before a cut list.
+            (args(Some(";"), false), list.clone(), vec!["--delimiter", ";", "--encoding", "utf-16le"]),
+            (args(None, false), list, vec!["--delimiter", "|", "--encoding", "utf-16le"]),
+        ] {
+            assert_eq!(reading(&args, &list), expected);
+        }
+        let words = ["check", "odd, names.csv", "-p", "it's: after \"$x\"", "#1"].map(str::to_owned);
+        assert_eq!(command(&words), r#"keen-notch check 'odd, names.csv' -p 'it'\''s: after "$x"' '#1'"#);
     }
 }

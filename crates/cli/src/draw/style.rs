@@ -33,3 +33,33 @@ pub const FAULT: Style = RED;
 pub fn paint(style: Style, text: impl std::fmt::Display) -> String {
     format!("{style}{text}{style:#}")
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// The relative luminance of a colour of the cube of 256 (WCAG 2.2).
+    fn luminance(color: anstyle::Color) -> f64 {
+        let anstyle::Color::Ansi256(Ansi256Color(index)) = color else { panic!("{color:?} is the terminal's own") };
+        assert!((16..232).contains(&index), "{index} is not of the cube");
+        let cube = index - 16;
+        let part = |step: u8| match f64::from([0, 95, 135, 175, 215, 255][usize::from(step % 6)]) / 255.0 {
+            low @ ..=0.04045 => low / 12.92,
+            part => ((part + 0.055) / 1.055).powf(2.4),
+        };
+        0.2126 * part(cube / 36) + 0.7152 * part(cube / 6) + 0.0722 * part(cube)
+    }
+
+    #[test]
+    fn every_colour_can_be_read_on_white_and_on_black() {
+        for style in [ERROR, HELP, TAKEN, DELIMITER, UNSEEN, LOOK, FAULT] {
+            let shade = luminance(style.get_fg_color().unwrap());
+            let (on_white, on_black) = (1.05 / (shade + 0.05), (shade + 0.05) / 0.05);
+            // What WCAG asks of large or bold text.
+            assert!(on_white >= 3.0 && on_black >= 3.0, "{style:?}: {on_white:.1} on white, {on_black:.1} on black");
+        }
+        for style in [QUIET, HEAD] {
+            assert_eq!(style.get_fg_color(), None, "the terminal's own, on its own");
+        }
+    }
+}

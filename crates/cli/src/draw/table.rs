@@ -82,3 +82,43 @@ fn without_blanks_after(line: String) -> String {
     }
     line
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn drawn(names: &[&str], space: usize) -> Table {
+        let mut drawn = table(["name", "rows"], 1);
+        for (row, name) in names.iter().enumerate() {
+            drawn.add_row([visible::clipped(name, space), row.to_string()]);
+        }
+        drawn
+    }
+
+    fn plain(lines: Vec<String>) -> Vec<String> {
+        lines.iter().map(|line| strip_str(line).to_string()).collect()
+    }
+
+    #[test]
+    fn tables_fit_where_they_can() {
+        let names = ["a", "a name that is rather long", "東京東京東京東京"];
+        for width in [12, 16, 20, 26, 33, 34, 80] {
+            let lines = plain(fitted(width, 6, |space| drawn(&names, space)));
+            assert!(lines.iter().all(|line| visible::width(line) <= width.max(14)), "{width}: {lines:#?}");
+            let is_whole = lines.iter().any(|line| line.contains(names[1]));
+            assert_eq!(is_whole, width >= 34, "{width}: {lines:#?}");
+        }
+        // No narrower than is still of use, even where that is too wide.
+        let lines = plain(fitted(4, 6, |space| drawn(&names, space)));
+        assert!(lines.iter().any(|line| line.starts_with("a nam…")), "{lines:#?}");
+    }
+
+    #[test]
+    fn numbers_are_at_the_right_and_lines_end_with_what_they_say() {
+        let mut table = table(["name", "rows"], 1);
+        table.add_row(["a", "7"]);
+        table.add_row(["b", "1 234"]);
+        assert_eq!(plain(lines(&table)), ["name    rows", "─────────────", "a          7", "b      1 234"]);
+        assert_eq!(width(&table), 13);
+    }
+}

@@ -6,6 +6,7 @@ use std::path::{Path, PathBuf};
 
 use tempfile::NamedTempFile;
 
+use super::early::{self, EarlySync};
 use super::{Sink, unfinished};
 use crate::Error;
 use crate::source::input::Input;
@@ -19,8 +20,38 @@ pub struct File {
 }
 
 enum Writer {
-    Beside { file: BufWriter<NamedTempFile>, place: PathBuf },
+    Beside(Beside),
     Direct(fs::File),
+}
+
+/// A file beside its place.
+struct Beside {
+    file: BufWriter<NamedTempFile>,
+    place: PathBuf,
+    /// Bytes written since the disk was asked for them last.
+    unasked: usize,
+    early: Option<EarlySync>,
+}
+
+impl Beside {
+    fn put(&mut self, bytes: &[u8]) -> io::Result<()> {
+        self.file.write_all(bytes)?;
+        self.unasked += bytes.len();
+        if self.unasked >= early::EVERY {
+            self.unasked = 0;
+            if self.early.is_none() {
+                self.early = Some(EarlySync::of(self.file.get_ref().as_file())?);
+            }
+            self.early.iter().for_each(EarlySync::ask);
+        }
+        Ok(())
+    }
+
+    fn settle(&mut self) -> io::Result<()> {
+        self.file.flush()?;
+        self.early.take().map_or(Ok(()), EarlySync::finish)?;
+        self.file.get_ref().as_file().sync_data()
+    }
 }
 
 impl File {
@@ -53,7 +84,8 @@ impl File {
         }
         let file = builder.tempfile_in(folder).map_err(failed)?;
         unfinished::note(file.path().to_owned());
-        Ok(File { name, writer: Writer::Beside { file: BufWriter::new(file), place } })
+        let beside = Beside { file: BufWriter::new(file), place, unasked: 0, early: None };
+        Ok(File { name, writer: Writer::Beside(beside) })
     }
 }
 
@@ -64,7 +96,7 @@ impl Sink for File {
 
     fn put(&mut self, bytes: &[u8]) -> Result<(), Error> {
         let written = match &mut self.writer {
-            Writer::Beside { file, .. } => file.write_all(bytes),
+            Writer::Beside(beside) => beside.put(bytes),
             Writer::Direct(file) => file.write_all(bytes),
         };
         written.map_err(|source| Error::Write { name: self.name.clone(), source })
@@ -72,14 +104,14 @@ impl Sink for File {
 
     fn settle(&mut self) -> Result<(), Error> {
         let written = match &mut self.writer {
-            Writer::Beside { file, .. } => file.flush().and_then(|()| file.get_ref().as_file().sync_data()),
+            Writer::Beside(beside) => beside.settle(),
             Writer::Direct(file) => file.flush(),
         };
         written.map_err(|source| Error::Write { name: self.name.clone(), source })
     }
 
     fn commit(self: Box<Self>) -> Result<(), Error> {
-        let File { name, writer: Writer::Beside { file, place } } = *self else { return Ok(()) };
+        let File { name, writer: Writer::Beside(Beside { file, place, .. }) } = *self else { return Ok(()) };
         let failed = |source| Error::Write { name, source };
         let file = match file.into_parts() {
             (file, Ok(_)) => file,

@@ -2,6 +2,7 @@
 //!
 //! An encoder makes bytes, and a sink takes them. A new target is a sink of its own.
 
+mod early;
 mod file;
 mod stream;
 mod unfinished;

@@ -86,13 +86,15 @@ pub fn run(args: &DemoArgs, console: &Console) -> Result<(), Failure> {
     let replaced = write_data(&args.dir)?;
     let folder = args.dir.display().to_string();
     let mut out = anstream::stdout();
-    writeln!(out, "The registers of Skarn Ropeway are in {folder}, with cut lists for them. All of it is made up.")?;
+    let fill = |words: &str| textwrap::fill(words, console.width);
+    let words = format!("The registers of Skarn Ropeway are in {folder}, with cut lists for them. All of it is made up.");
+    writeln!(out, "{}", fill(&words))?;
     if !replaced.is_empty() {
-        writeln!(out, "Replaced there, as an earlier demo had left them: {}.", replaced.join(", "))?;
+        writeln!(out, "{}", fill(&format!("Replaced there, as an earlier demo had left them: {}.", replaced.join(", "))))?;
     }
     let console = Console { shows_tables: true, notes_in_line: true, ..console.clone() };
     for Stop { shows, words, go_on } in TOUR {
-        writeln!(out, "\n{}\n{} {}", paint(style::HEAD, shows), paint(style::QUIET, "$"), command(words, &folder))?;
+        writeln!(out, "\n{}\n{} {}", paint(style::HEAD, fill(shows)), paint(style::QUIET, "$"), command(words, &folder))?;
         let words = in_folder(words, &folder);
         let parsed = Args::try_parse_from(std::iter::once("keen-notch".to_owned()).chain(words));
         let parsed = parsed.map_err(|error| Failure::usage(format!("the tour cannot go on: {error}"), "report this"))?;

@@ -1,6 +1,6 @@
 //! Commands that can be pasted: the inputs, lists, pieces and options of a run, as they were given.
 
-use keen_notch_core::column::ColumnRef;
+use keen_notch_core::column::{ColumnRef, Header};
 use keen_notch_core::cutlist::{RaggedRows, Reading as ListReading};
 use keen_notch_core::phrase;
 use keen_notch_io::carve::Report;
@@ -44,9 +44,15 @@ impl Again<'_> {
     }
 
     /// The command that shows what another phrase does with a row.
-    pub fn explain_phrase(&self, report: &Report, (name, column): (&str, &str), phrase: &str, row: u64) -> Option<String> {
+    pub fn explain_phrase(
+        &self,
+        report: &Report,
+        (name, header, column): (&str, &Header, usize),
+        phrase: &str,
+        row: u64,
+    ) -> Option<String> {
         let (file, row) = self.row(report, row)?;
-        let piece = format!("{} of {}: {phrase}", name_of_piece(name), name_of_column(column));
+        let piece = format!("{} of {}: {phrase}", name_of_piece(name), column_of_piece(header, column));
         Some(self.command(vec!["explain".to_owned(), file, "-p".to_owned(), piece], row, self.of_lists))
     }
 
@@ -95,19 +101,18 @@ fn name_of_piece(name: &str) -> String {
     if is_plain && !name.is_empty() { name.to_owned() } else { phrase::quoted(name) }
 }
 
-/// The name of a column as it is written there: its number, where it has no name.
-fn name_of_column(title: &str) -> String {
-    let is_plain = !title.contains([':', '"', '\'']) && !title.contains(" when ");
-    match ColumnRef::parse(title) {
-        ColumnRef::Name(name) if name == title && is_plain => name,
-        ColumnRef::Number(_) => title.to_owned(),
-        ColumnRef::Name(_) => phrase::quoted(title),
-    }
+/// A column as it is written there: by its name where that leads to it, and else by its number.
+fn column_of_piece(header: &Header, column: usize) -> String {
+    let title = header.title(column);
+    let name = title.trim();
+    let is_plain = !name.contains([':', '"', '\'']) && !name.contains(" when ") && !name.starts_with('#');
+    let written = if is_plain && !name.is_empty() { name.to_owned() } else { phrase::quoted(name) };
+    let leads_there = ColumnRef::parse(&written).find(header).is_ok_and(|found| found == column);
+    if leads_there { written } else { format!("#{}", column + 1) }
 }
 
 #[cfg(test)]
 mod tests {
-    use keen_notch_core::column::Header;
     use keen_notch_core::piece::{Piece, Source};
     use proptest::prelude::*;
 
@@ -117,14 +122,16 @@ mod tests {
         #[test]
         fn names_are_read_again_as_they_were(name in "[a-z:'\"#. -]{0,6}| of | when |a of b|x when y", column in "[a-z:'\"#0-9é ]{1,7}|#4|a when b|\"q\"") {
             prop_assume!(!name.trim().is_empty() && !column.trim().is_empty());
-            let argument = format!("{} of {}: whole", name_of_piece(&name), name_of_column(&column));
-            let piece = Piece::parse(&argument, 0).unwrap_or_else(|error| panic!("{argument}: {}", error.message));
-            prop_assert_eq!(&piece.name, &name, "{}", argument);
-            let Source::Take { of: Some(of), .. } = &piece.source else { panic!("{argument} takes nothing") };
-            // A name leads to its column, and a number to that of its place.
-            let header = Header::Names(vec!["the first".to_owned(), column.clone(), "third one".to_owned(), "the fourth".to_owned()]);
-            let expected = if column == "#4" { 3 } else { 1 };
-            prop_assert_eq!(of.find(&header).ok(), Some(expected), "{}", argument);
+            let header = Header::Names(vec!["the first".to_owned(), column, "third one".to_owned(), "x".to_owned(), "x".to_owned()]);
+            // Those that have one name are told apart by their numbers.
+            for index in 0..header.count() {
+                let argument = format!("{} of {}: whole", name_of_piece(&name), column_of_piece(&header, index));
+                let piece = Piece::parse(&argument, 0).unwrap_or_else(|error| panic!("{argument}: {}", error.message));
+                prop_assert_eq!(&piece.name, &name, "{}", argument);
+                let Source::Take { of: Some(of), .. } = &piece.source else { panic!("{argument} takes nothing") };
+                prop_assert_eq!(of.find(&header).ok(), Some(index), "{}", argument);
+            }
+            prop_assert_eq!(column_of_piece(&Header::Unnamed(3), 2), "#3");
         }
     }
 

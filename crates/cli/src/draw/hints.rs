@@ -31,11 +31,11 @@ fn fix(hint: &Hint, report: &Report, job: &Job, header: &Header, pieces: &Pieces
     match &hint.fix {
         Fix::Piece { piece, phrase } => {
             let name = job.carving().name(*piece);
-            let column = job.carving().column(*piece).map_or(String::new(), |column| header.title(column));
             let of_list = pieces
                 .list_of(*piece)
                 .map(|list| format!("in {list}, under [piece.{}]: take = {}", toml_key(name), toml_text(phrase)));
-            let tried = again.explain_phrase(report, (name, &column), phrase, row);
+            let column = job.carving().column(*piece);
+            let tried = column.and_then(|column| again.explain_phrase(report, (name, header, column), phrase, row));
             let alone = || format!("take {name} by: {phrase}");
             let lines: Vec<String> = of_list.into_iter().chain(tried).collect();
             if lines.is_empty() { vec![alone()] } else { lines }

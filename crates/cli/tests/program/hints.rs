@@ -33,6 +33,7 @@ fn runs(yard: &Yard) -> Vec<String> {
         "check one.csv --layout 'code: <family 3 uppercase>-<serial 4 digits>'",
         "carve crew.csv -l crew.cutlist.toml -o out.csv",
         "carve references.csv -l references.cutlist.toml -o out.csv",
+        "carve references.csv -l figures.cutlist.toml -o out.csv",
         "carve references.csv -c reference -p 'order: after \"WO:\" then number' -p 'size: number last' -o out.csv",
         &format!("{odd} -l list.cutlist.toml -c 'code of part' -p 'end: last 2'"),
         &format!("{odd} --delimiter ';' -p 'sum of amount: plain number' -p 'euros of amount: number' -p 'day of day: date \"%d.%m.%y\"'"),

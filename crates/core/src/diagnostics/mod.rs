@@ -330,7 +330,7 @@ impl PieceDiagnostics {
                     (
                         at,
                         format!(
-                            "{} has numbers that go on after what was taken of them, in {}: \"{value}\" gives {part}",
+                            "{} takes only a part of the number in {}, such as {part} of \"{value}\"",
                             self.name,
                             values(seen.count)
                         ),

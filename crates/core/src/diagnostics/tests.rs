@@ -115,16 +115,14 @@ fn what_is_observed() {
             "number",
             vec!["1,234.56 EUR", "7", "12,34,567", "3.11.2025"],
             vec![
-                r#"p has numbers that go on after what was taken of them, in 1 value: "12,34,567" gives "12" [3]: look at row 3"#,
-                r#"p has numbers that go on after what was taken of them, in 1 value: "1,234.56 EUR" gives "1" [1]: number like "1,234.5""#,
+                r#"p takes only a part of the number in 1 value, such as "12" of "12,34,567" [3]: look at row 3"#,
+                r#"p takes only a part of the number in 1 value, such as "1" of "1,234.56 EUR" [1]: number like "1,234.5""#,
             ],
         ),
         (
             "number then pad left to 9 with \"0\"",
             vec!["1.234,56", "7"],
-            vec![
-                r#"p has numbers that go on after what was taken of them, in 1 value: "1.234,56" gives "1.234" [1]: look at row 1"#,
-            ],
+            vec![r#"p takes only a part of the number in 1 value, such as "1.234" of "1.234,56" [1]: look at row 1"#],
         ),
         ("trim then plain number or \"0\"", vec!["1.234,56", "7"], vec![]),
         (

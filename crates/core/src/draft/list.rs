@@ -247,7 +247,7 @@ impl Draft {
         for remark in &self.remarks {
             text += &format!("# {remark}\n");
         }
-        text += "# Nothing is applied until you say so: read it, name the pieces, and run it with carve -l.\n";
+        text += "# Read it, name the pieces, and run it with carve -l: nothing is applied before.\n";
         text += &self.origin.head();
         for (index, reading) in self.readings.iter().enumerate() {
             let proof = proved.get(index);

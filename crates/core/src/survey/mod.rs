@@ -43,7 +43,7 @@ use crate::sightings::Sightings;
 pub enum Depth {
     /// Enough for a line: about 2 MB. Delimiters, positions and a sample are not kept.
     Brief,
-    /// Enough for a page: about 30 MB.
+    /// Enough for a page: about 25 MB.
     Full,
 }
 

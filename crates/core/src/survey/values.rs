@@ -1,7 +1,6 @@
 //! How many different values there are, and how often each comes: exactly up to a bound, then estimated.
 
-use std::collections::HashMap;
-use std::collections::hash_map::Entry;
+use std::collections::{HashMap, HashSet};
 use std::hash::{BuildHasher, BuildHasherDefault};
 
 use foldhash::quality::FixedState;
@@ -14,26 +13,30 @@ const LONGEST: usize = 200;
 
 /// Counts different values by the smallest of their hashes.
 ///
-/// As long as no more than `bound` different hashes were observed, their number is the count, and how often each came is
-/// known. After that the `bound`-th smallest tells how dense they are, and so how many: the k minimum values of
-/// Bar-Yossef et al., "Counting Distinct Elements in a Data Stream" (2002), with a standard error of 1/√(bound − 2). The
-/// smallest hashes of a whole are the smallest of those of its parts, so parts can be merged.
+/// As long as no more than `bound` different hashes were observed, their number is the count. After that the `bound`-th
+/// smallest tells how dense they are, and so how many: the k minimum values of Bar-Yossef et al., "Counting Distinct
+/// Elements in a Data Stream" (2002), with a standard error of 1/√(bound − 2). The smallest hashes of a whole are the
+/// smallest of those of its parts, so parts can be merged.
+///
+/// How often each value comes is known as long as there are no more than a fifth of `bound`.
 #[derive(Debug, Clone)]
 pub struct Values {
     bound: usize,
-    /// By their hashes, the smallest of these: at least `bound` of them, where there are that many, and at most twice as many.
-    kept: HashMap<u64, Seen, BuildHasherDefault<AsItIs>>,
+    /// The smallest hashes: at least `bound` of them, where there are that many, and at most twice as many.
+    hashes: HashSet<u64, BuildHasherDefault<AsItIs>>,
     /// No hash beyond this is kept.
     highest: u64,
+    /// How often each value came, by its hash; none once there are too many.
+    seen: Option<HashMap<u64, Seen, BuildHasherDefault<AsItIs>>>,
     hasher: FixedState,
 }
 
 /// How often a value came.
-#[derive(Debug, Clone, Default)]
+#[derive(Debug, Clone)]
 struct Seen {
     count: u64,
     first: u64,
-    /// Its text, cut off where it is long; empty where it will not be asked for.
+    /// Its text, cut off where it is long.
     text: Box<str>,
 }
 
@@ -58,67 +61,72 @@ pub struct Frequent {
 }
 
 impl Values {
-    /// A count that is exact up to `bound` values, and takes about 80 bytes for each of those.
+    /// A count that is exact up to `bound` values.
     pub fn new(bound: usize) -> Values {
-        Values { bound: bound.max(3), kept: HashMap::default(), highest: u64::MAX, hasher: FixedState::default() }
+        Values {
+            bound: bound.max(3),
+            hashes: HashSet::default(),
+            highest: u64::MAX,
+            seen: Some(HashMap::default()),
+            hasher: FixedState::default(),
+        }
     }
 
     /// Observes the value of a row.
     #[inline]
     pub fn observe(&mut self, row: u64, value: &str) {
         let hash = self.hasher.hash_one(value.as_bytes());
-        self.keep(hash, row, 1, || clipped(value).into());
+        self.keep(hash);
+        if self.seen.is_some() {
+            self.count_of(hash, row, 1, || clipped(value).into());
+        }
     }
 
     /// Adds the values of other rows, counted up to the same bound.
     pub fn merge(&mut self, other: Values) {
         if other.highest < self.highest {
-            self.drop_beyond(other.highest);
+            self.highest = other.highest;
+            self.hashes.retain(|hash| *hash <= other.highest);
         }
-        other.kept.into_iter().for_each(|(hash, seen)| self.keep(hash, seen.first, seen.count, || seen.text));
+        other.hashes.into_iter().for_each(|hash| self.keep(hash));
+        match other.seen {
+            None => self.seen = None,
+            Some(seen) => {
+                seen.into_iter().for_each(|(hash, seen)| self.count_of(hash, seen.first, seen.count, || seen.text));
+            }
+        }
     }
 
     #[inline]
-    fn keep(&mut self, hash: u64, row: u64, count: u64, text: impl FnOnce() -> Box<str>) {
-        if hash > self.highest {
-            return;
-        }
-        let all_are_kept = self.highest == u64::MAX;
-        match self.kept.entry(hash) {
-            Entry::Occupied(mut known) => {
-                let seen = known.get_mut();
-                seen.count += count;
-                seen.first = seen.first.min(row);
-            }
-            Entry::Vacant(place) => {
-                // Once some values are not kept, how often the others came is no longer told.
-                let text = if all_are_kept { text() } else { Box::default() };
-                place.insert(Seen { count, first: row, text });
-                if self.kept.len() > 2 * self.bound {
-                    self.drop_beyond(self.last_of_bound());
-                }
-            }
+    fn keep(&mut self, hash: u64) {
+        if hash <= self.highest && self.hashes.insert(hash) && self.hashes.len() > 2 * self.bound {
+            let highest = self.last_of_bound();
+            self.highest = highest;
+            self.hashes.retain(|hash| *hash <= highest);
         }
     }
 
-    fn drop_beyond(&mut self, highest: u64) {
-        self.highest = highest;
-        self.kept.retain(|hash, seen| {
-            seen.text = Box::default();
-            *hash <= highest
-        });
+    /// Adds rows of a value to its count, unless there are too many values for that.
+    fn count_of(&mut self, hash: u64, row: u64, count: u64, text: impl FnOnce() -> Box<str>) {
+        let Some(all) = &mut self.seen else { return };
+        let seen = all.entry(hash).or_insert_with(|| Seen { count: 0, first: row, text: text() });
+        seen.count += count;
+        seen.first = seen.first.min(row);
+        if all.len() > self.bound.div_ceil(5) {
+            self.seen = None;
+        }
     }
 
     /// The largest of the `bound` smallest hashes, of which there are that many.
     fn last_of_bound(&self) -> u64 {
-        let mut all: Vec<u64> = self.kept.keys().copied().collect();
+        let mut all: Vec<u64> = self.hashes.iter().copied().collect();
         *all.select_nth_unstable(self.bound - 1).1
     }
 
     /// The number of different values.
     pub fn count(&self) -> Count {
-        if self.kept.len() <= self.bound && self.highest == u64::MAX {
-            return Count::Exact(self.kept.len() as u64);
+        if self.hashes.len() <= self.bound && self.highest == u64::MAX {
+            return Count::Exact(self.hashes.len() as u64);
         }
         let density = (self.last_of_bound() as f64 + 1.0) / (u64::MAX as f64 + 1.0);
         Count::About(((self.bound - 1) as f64 / density).round() as u64)
@@ -129,11 +137,10 @@ impl Values {
         1.0 / ((self.bound - 2) as f64).sqrt()
     }
 
-    /// The most frequent values, the first row deciding between those that are as frequent. `None` where there are more
-    /// different values than are counted.
+    /// The most frequent values, the first row deciding between those that are as frequent. `None` where there are too many
+    /// different values to count each.
     pub fn top(&self, most: usize) -> Option<Vec<Frequent>> {
-        let Count::Exact(_) = self.count() else { return None };
-        let seen = self.kept.values().map(|seen| (seen.count, seen.first, &*seen.text));
+        let seen = self.seen.as_ref()?.values().map(|seen| (seen.count, seen.first, &*seen.text));
         Some(
             ranked(seen.collect(), most)
                 .into_iter()
@@ -189,7 +196,7 @@ mod tests {
         let Count::About(about) = values.count() else { panic!("it is an estimate") };
         let off = (about as f64 - 100_000.0).abs() / 100_000.0;
         assert!(off < 3.0 * values.error(), "{about}");
-        assert!(values.kept.len() <= 2000);
+        assert!(values.hashes.len() <= 2000);
         let part = |from: u64, to: u64| {
             let mut part = Values::new(1000);
             (from..to).for_each(|n| part.observe(n, &n.to_string()));
@@ -203,7 +210,7 @@ mod tests {
         let (mut none, mut once) = (Values::new(3), Values::new(3));
         (1..).zip(["a", "b", "c", "d", "e", "f", "g"]).for_each(|(row, value)| once.observe(row, value));
         none.merge(once.clone());
-        assert_eq!((none.count(), once.kept.len()), (once.count(), 3));
+        assert_eq!((none.count(), once.hashes.len()), (once.count(), 3));
         let mut few = part(0, 500);
         few.merge(part(300, 1000));
         assert_eq!(few.count(), Count::Exact(1000));
@@ -212,15 +219,17 @@ mod tests {
     #[test]
     fn the_most_frequent_values_of_all_rows_or_of_a_sample() {
         let frequent = |value: &str, rows, first| Frequent { value: value.to_owned(), rows, first };
-        let (mut first, mut second) = (Values::new(10), Values::new(10));
+        let (mut first, mut second) = (Values::new(25), Values::new(25));
         (1..).zip(["b", "a", "b", "c"]).for_each(|(row, value)| first.observe(row, value));
         (5..).zip(["c", "a", "c"]).for_each(|(row, value)| second.observe(row, value));
         for (mut merged, other) in [(first.clone(), second.clone()), (second, first)] {
             merged.merge(other);
             let top = merged.top(2).expect("few values");
             assert_eq!(top, [frequent("c", Count::Exact(3), 4), frequent("b", Count::Exact(2), 1)]);
-            (10..40).for_each(|n| merged.observe(n, &n.to_string()));
-            assert_eq!(merged.top(2), None);
+            (10..12).for_each(|n| merged.observe(n, &n.to_string()));
+            assert_eq!(merged.top(1), Some(vec![frequent("c", Count::Exact(3), 4)]), "five values");
+            merged.observe(12, "the sixth");
+            assert_eq!((merged.top(2), merged.count()), (None, Count::Exact(6)));
         }
         let row = |row: u64| Row { row, value: if row.is_multiple_of(4) { "n/a".to_owned() } else { row.to_string() } };
         let sample: Vec<Row> = (1..=80).map(row).collect();

@@ -41,3 +41,35 @@ impl EarlySync {
         self.thread.join().unwrap_or_else(|_| Err(io::Error::other("the thread that writes the file back has stopped")))
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::super::{File, Sink, commit_all};
+    use super::*;
+
+    #[test]
+    fn a_file_that_is_synced_early_is_whole_and_not_there_before() {
+        let folder = tempfile::tempdir().unwrap();
+        let place = folder.path().join("out.csv");
+        let mut sink: Box<dyn Sink> = Box::new(File::create(&place, &[]).unwrap());
+        let piece: Vec<u8> = (0..1 << 20).map(|n| b'a' + (n % 23) as u8).collect();
+        // More than the disk is asked for several times.
+        let pieces = 3 * EVERY / piece.len() + 1;
+        (0..pieces).for_each(|_| sink.put(&piece).unwrap());
+        assert!(!place.exists());
+        commit_all(vec![sink]).unwrap();
+        assert!(fs::read(&place).unwrap() == piece.repeat(pieces), "it is not what was written");
+        assert_eq!(fs::read_dir(folder.path()).unwrap().count(), 1, "nothing is left beside it");
+    }
+
+    #[cfg(unix)]
+    #[test]
+    fn an_error_of_the_disk_is_told_at_the_end() {
+        // Nothing can be synced through a pipe.
+        let (reader, _writer) = io::pipe().unwrap();
+        let file = fs::File::from(std::os::fd::OwnedFd::from(reader));
+        let early = EarlySync::of(&file).unwrap();
+        early.ask();
+        assert!(early.finish().is_err());
+    }
+}

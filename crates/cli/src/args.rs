@@ -169,7 +169,7 @@ pub struct FaultArgs {
     /// Write the counts of the run to this file, as JSON
     #[arg(long, value_name = "FILE")]
     pub summary: Option<PathBuf>,
-    /// Rows with too few or too many cells: stop there, keep them, or set-aside among the offcuts [default: stop]
+    /// Rows with too few or too many cells: stop there, keep them, or set-aside, into the file of --offcuts [default: stop]
     #[arg(long, value_name = "WHAT", hide_possible_values = true, value_parser = ragged_rows())]
     pub ragged: Option<RaggedRows>,
 }

@@ -92,6 +92,11 @@ fn the_most_frequent_values() {
         frequent.contains("these are estimates") && frequent.contains("n/a     ~ 49") && frequent.contains("such as row "),
         "{frequent}"
     );
+    // Too many to count, and none of them frequent.
+    let none: String = (1..=30_000).map(|n| format!("C-{n}\n")).collect();
+    yard.write("none.csv", format!("code\n{none}"));
+    let out = page(&yard, &["none.csv"]);
+    assert!(out.contains("none is in 1 of 200 rows of a sample or more"), "{out}");
 }
 
 #[test]

@@ -164,7 +164,12 @@ impl Survey {
         self.different.error()
     }
 
-    /// The most frequent values, at most `most` of them. Where there are more different values than are counted, those that
+    /// Whether how often each value came is known: there are not too many different ones.
+    pub fn counts_each(&self) -> bool {
+        self.different.counts_each()
+    }
+
+    /// The most frequent values, at most `most` of them. Where there are too many different values to count each, those that
     /// are frequent in a sample of the rows, with estimates; none then for a survey in brief.
     pub fn frequent(&self, most: usize) -> Vec<Frequent> {
         self.different.top(most).unwrap_or_else(|| values::top_of_sample(&self.sample(), self.values(), most))

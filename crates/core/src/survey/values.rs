@@ -137,6 +137,11 @@ impl Values {
         1.0 / ((self.bound - 2) as f64).sqrt()
     }
 
+    /// Whether how often each value came is known.
+    pub fn counts_each(&self) -> bool {
+        self.seen.is_some()
+    }
+
     /// The most frequent values, the first row deciding between those that are as frequent. `None` where there are too many
     /// different values to count each.
     pub fn top(&self, most: usize) -> Option<Vec<Frequent>> {

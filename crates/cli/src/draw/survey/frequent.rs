@@ -31,8 +31,10 @@ pub fn draw(column: &Surveyed, width: usize) -> Drawn {
     let shown = survey.frequent(if are_all { FEW as usize } else { MOST });
     let is_frequent = |value: &Frequent| are_all || value.rows != Count::Exact(1);
     let shown: Vec<Frequent> = shown.into_iter().filter(is_frequent).collect();
+    let quiet = |words: &str| textwrap::wrap(words, width).into_iter().map(|line| paint(style::QUIET, line)).collect();
     if shown.is_empty() {
-        return Drawn { are_all: false, lines: Vec::new() };
+        let words = "too many different values to count each, and none is in 1 of 200 rows of a sample or more";
+        return Drawn { are_all, lines: if survey.counts_each() { Vec::new() } else { quiet(words) } };
     }
     let mut lines = table::fitted(width, 12, |space| {
         let mut drawn = table::table(["value", "rows", "share", "", ""], usize::MAX);
@@ -55,9 +57,10 @@ pub fn draw(column: &Surveyed, width: usize) -> Drawn {
         }
         drawn
     });
-    if matches!(distinct, Count::About(_)) {
-        let words = "there are too many different values to count each: these are estimates from a sample of the rows";
-        lines.extend(textwrap::wrap(words, width).into_iter().map(|line| paint(style::QUIET, line)));
+    if !survey.counts_each() {
+        let words: Vec<String> =
+            quiet("too many different values to count each: these are estimates from a sample of the rows");
+        lines.extend(words);
     }
     if are_all {
         lines.push(String::new());

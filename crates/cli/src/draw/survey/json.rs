@@ -65,7 +65,7 @@ fn column(column: &Surveyed, in_depth: bool) -> Value {
     });
     if in_depth {
         let frequent = survey.frequent(FREQUENT);
-        told["frequent_are_estimates"] = frequent.iter().any(|value| matches!(value.rows, Count::About(_))).into();
+        told["frequent_are_estimates"] = (!survey.counts_each()).into();
         let frequent = frequent.iter().map(|value| {
             let (Count::Exact(rows) | Count::About(rows)) = value.rows;
             json!({"value": value.value, "rows": rows, "first_row": located(column.inputs, value.first)})

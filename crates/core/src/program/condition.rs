@@ -26,7 +26,7 @@ use crate::text::unit::Unit;
 pub struct ConditionPlan {
     negated: bool,
     test: Test,
-    /// What a text does that meets it, `not` set aside.
+    /// What is true of a text that does not meet it: `does not start with “GRP”`.
     words: String,
 }
 
@@ -177,7 +177,7 @@ impl ConditionPlan {
                 return not_here("same as", "it belongs in `check`, `when` or `keep` of [rows], which see the other columns");
             }
         };
-        let words = crate::phrase::words::condition(&Condition { negated: false, ..condition.clone() });
+        let words = crate::phrase::words::condition(&Condition { negated: !condition.negated, ..condition.clone() });
         Ok(ConditionPlan { negated: condition.negated, test, words })
     }
 
@@ -238,9 +238,9 @@ impl Test {
         }
     }
 
-    /// Why the test does not hold for `text`; `words` says what a text does that meets it.
+    /// Why the test does not hold for `text`; `words` says that it does not.
     fn violation(&self, text: &str, words: &str) -> Violation {
-        let fails_to = |kind| Violation::new(kind, format!("expected one that {words}"));
+        let fails_to = |kind| Violation::new(kind, format!("it {words}"));
         match self {
             Test::Required => Violation::new(ViolationKind::Missing, "it is missing"),
             Test::Blank => Violation::new(ViolationKind::NotBlank, "it is not blank"),

@@ -188,7 +188,7 @@ fn runs(gauge: &Gauge, width: usize, all: bool) -> Vec<String> {
 
 /// What is said of what is not shown.
 fn more(count: usize, of: &str) -> Option<String> {
-    let words = || format!("and {} more; --all shows all of them", visible::counted(count as u64, of));
+    let words = || format!("and {}; --all shows all of them", visible::counted(count as u64, &format!("more {of}")));
     (count > 0).then(|| paint(style::QUIET, words()))
 }
 

@@ -73,7 +73,7 @@ pub fn failing(report: &Report, job: &Job, width: usize) -> Vec<String> {
             if *count == 1 { shown } else { format!("{shown} ({} times)", visible::grouped(*count)) }
         };
         let mut texts: Vec<String> = top.iter().map(text).collect();
-        texts.extend((others > 0).then(|| format!("and {} more", visible::counted(others, "row"))));
+        texts.extend((others > 0).then(|| format!("and {}", visible::counted(others, "more row"))));
         let words = visible::without_controls(&format!("{}, {}:", check.of, check.words));
         lines.push(String::new());
         lines.push(paint(style::HEAD, visible::clipped(&words, width)));

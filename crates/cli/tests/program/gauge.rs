@@ -50,7 +50,7 @@ fn a_long_text_shows_its_first_parts() {
     let text = (0..400).map(|n| format!("{n}-a; ")).collect::<String>();
     let shown = yard.out(&["gauge", &text]);
     assert!(shown.lines().count() < 100, "{shown}");
-    for said in ["and so on; --all shows all of it", "more; --all shows all of them", "…"] {
+    for said in ["and so on; --all shows all of it", "more runs; --all shows all of them", "…"] {
         assert!(shown.contains(said), "{said} is not in\n{shown}");
     }
     let all = yard.out(&["gauge", &text, "--all"]);

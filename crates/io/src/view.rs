@@ -53,14 +53,7 @@ impl View<'_> {
     ) -> Result<(), Error> {
         let View::Pieces(carving) = self else { return Ok(()) };
         carving.run(batch, worked);
-        match worked.too_large() {
-            None => Ok(()),
-            Some(piece) => Err(Error::ResultsTooLarge {
-                name: chunk.source().to_owned(),
-                piece: carving.name(piece).to_owned(),
-                line: chunk.line(first, &mut LineCount::default()),
-            }),
-        }
+        refuse_too_large(carving, worked, chunk, first)
     }
 
     /// The texts of one of its columns, in a batch that was worked out.
@@ -70,4 +63,14 @@ impl View<'_> {
             View::Pieces(carving) => carving.texts(column, batch, worked),
         }
     }
+}
+
+/// Refuses the results of a batch that would take too much memory; the batch begins with the row of this index in its chunk.
+///
+/// # Errors
+/// Where those of a piece would.
+pub(crate) fn refuse_too_large(carving: &Carving, worked: &Worked, chunk: &dyn Chunk, first: usize) -> Result<(), Error> {
+    let Some(piece) = worked.too_large() else { return Ok(()) };
+    let line = chunk.line(first, &mut LineCount::default());
+    Err(Error::ResultsTooLarge { name: chunk.source().to_owned(), piece: carving.name(piece).to_owned(), line })
 }

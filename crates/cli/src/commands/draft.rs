@@ -142,10 +142,6 @@ fn examples(args: &DraftArgs) -> Result<Vec<Example>, Failure> {
 /// Where the draft comes from.
 fn origin(inputs: &[Input], column: usize, table: &Table, args: &ReadingArgs) -> Origin {
     let header = &table.header;
-    // The column's name, unless that would not lead to it.
-    let title = header.title(column);
-    let name = title.trim();
-    let leads_there = !name.is_empty() && ColumnRef::parse(name).find(header).is_ok_and(|found| found == column);
     let columns = match header {
         Header::Unnamed(_) => Vec::new(),
         Header::Names(columns) => columns.clone(),
@@ -153,12 +149,12 @@ fn origin(inputs: &[Input], column: usize, table: &Table, args: &ReadingArgs) ->
     let delimiter = args.delimiter.clone().or(table.format.guessed_delimiter());
     let texts = [("delimiter", delimiter), ("encoding", args.encoding.clone())];
     let texts = texts.into_iter().filter_map(|(key, text)| Some((key, toml_text(&text?))));
-    let header = args.no_header.then(|| ("header", "false".to_owned()));
+    let no_header = args.no_header.then(|| ("header", "false".to_owned()));
     Origin {
         input: names(inputs),
-        column: if leads_there { name.to_owned() } else { format!("#{}", column + 1) },
+        column: again::column_of_piece(header, column),
         columns,
-        reading: texts.chain(header).map(|(key, value)| (key.to_owned(), value)).collect(),
+        reading: texts.chain(no_header).map(|(key, value)| (key.to_owned(), value)).collect(),
     }
 }
 

@@ -101,8 +101,8 @@ fn name_of_piece(name: &str) -> String {
     if is_plain && !name.is_empty() { name.to_owned() } else { phrase::quoted(name) }
 }
 
-/// A column as it is written there: by its name where that leads to it, and else by its number.
-fn column_of_piece(header: &Header, column: usize) -> String {
+/// A column as it is written after `of`, and in a cut list: by its name where that leads to it, and else by its number.
+pub fn column_of_piece(header: &Header, column: usize) -> String {
     let title = header.title(column);
     let name = title.trim();
     let is_plain = !name.contains([':', '"', '\'']) && !name.contains(" when ") && !name.starts_with('#');

@@ -15,6 +15,7 @@ use crate::inputs::Starts;
 use crate::pool::{Ahead, Turns};
 use crate::source::{Chunk, LineCount, Ragged, Rows};
 use crate::table::{self, BATCH};
+use crate::view::refuse_too_large;
 
 /// What came of a chunk. Its rows are counted from 1 within it.
 pub struct Part {
@@ -232,11 +233,7 @@ impl<'j> Worker<'j> {
             rows.keep(&kept);
         }
         rows.with_batch(|batch| carving.run(batch, worked));
-        if let Some(piece) = worked.too_large() {
-            let line = rows.numbers.first().map_or(1, |row| chunk.line(*row as usize, &mut LineCount::default()));
-            let (name, piece) = (chunk.source().to_owned(), carving.name(piece).to_owned());
-            return Err(Error::ResultsTooLarge { name, piece, line });
-        }
+        refuse_too_large(carving, worked, chunk, rows.numbers.first().map_or(0, |row| *row as usize))?;
         stage.keep();
         if carving.looks_back() {
             stage.rows.with_batch(|batch| carving.hash(batch, &mut stage.worked));

@@ -99,7 +99,7 @@ impl From<ColumnError> for Failure {
 /// For what is printed on standard output.
 impl From<io::Error> for Failure {
     fn from(source: io::Error) -> Failure {
-        keen_notch_io::Error::Write { name: "standard output".to_owned(), source }.into()
+        keen_notch_io::Error::Write { name: "standard output".to_owned(), source, is_half_written: true }.into()
     }
 }
 

@@ -14,17 +14,23 @@ mod mistake;
 mod pipes;
 mod progress;
 
+use std::io::Write;
 use std::process::ExitCode;
 
 use clap::{CommandFactory, Parser};
 
 use crate::args::Args;
 use crate::console::Console;
+use crate::exit::Exit;
+use crate::failure::Failure;
 
 fn main() -> ExitCode {
     // Where a shell asks what can come next, it is answered, and nothing else is done.
     clap_complete::CompleteEnv::with_factory(Args::command).var(complete::VARIABLE).complete();
-    let args = Args::parse();
+    let args = match Args::try_parse() {
+        Ok(args) => args,
+        Err(error) => return exit_without(&error).into(),
+    };
     args.color.apply();
     pipes::widen();
     #[cfg(unix)]
@@ -35,4 +41,14 @@ fn main() -> ExitCode {
         Err(failure) => failure.report(&console),
     };
     mistake::guarded(run).into()
+}
+
+/// Prints what the command line came to without a command to run: help, the version, or what is wrong with it.
+fn exit_without(error: &clap::Error) -> Exit {
+    let printed = error.print().and_then(|()| std::io::stdout().flush());
+    match printed {
+        Err(failed) if !error.use_stderr() => Failure::from(failed).report(&Console::detect()),
+        _ if error.use_stderr() => Exit::Usage,
+        _ => Exit::Done,
+    }
 }

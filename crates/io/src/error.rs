@@ -116,12 +116,24 @@ pub enum Error {
         name: String,
         /// Why.
         source: io::Error,
+        /// Whether what has been written until then stays, so that it ends early.
+        is_half_written: bool,
     },
-    /// The output is one of the inputs, which are never written to.
-    #[error("{name} is an input of this run, and inputs are never written to")]
+    /// The output is one of the files that are read, which are never written to.
+    #[error("{}, which this run reads: inputs are never written to", same_file(name, input))]
     OutputIsInput {
         /// The output.
         name: String,
+        /// What it is called as an input.
+        input: String,
+    },
+    /// Two outputs are one file.
+    #[error("two outputs would be written to {}", one_file(name, other))]
+    OneFileTwice {
+        /// The second output.
+        name: String,
+        /// The first.
+        other: String,
     },
     /// The name of an output says a format that is not written.
     #[error("{name} would be {format}, which cannot be written")]
@@ -174,17 +186,23 @@ impl Error {
             Error::ResultsTooLarge { piece, .. } => format!("let {piece} make shorter texts"),
             Error::CarriageReturns { .. } => "convert the line ends first: tr '\\r' '\\n' < OLD > NEW".to_owned(),
             Error::OtherColumns { .. } => "run files with other columns apart from each other".to_owned(),
-            Error::Write { source, .. } if source.kind() == io::ErrorKind::StorageFull => {
-                "make room, or write to another disk; nothing was left half-written".to_owned()
-            }
+            Error::Write { source, is_half_written, name } if is_full(source) => format!(
+                "make room, or write to another disk; {}",
+                if *is_half_written {
+                    format!("{name} ends early")
+                } else {
+                    format!("nothing of {name} was left half-written")
+                }
+            ),
             Error::Write { source, .. } if source.kind() == io::ErrorKind::NotFound => {
                 "make the folder first, or name another output with -o".to_owned()
             }
-            Error::Write { name, source } if source.kind() == io::ErrorKind::IsADirectory => {
+            Error::Write { name, source, .. } if source.kind() == io::ErrorKind::IsADirectory => {
                 format!("name a file in it: -o {}/OUT.csv", name.trim_end_matches('/'))
             }
             Error::Write { .. } => "name an output that can be written, with -o".to_owned(),
-            Error::OutputIsInput { .. } => "name another file with -o".to_owned(),
+            Error::OutputIsInput { .. } => "write to another file".to_owned(),
+            Error::OneFileTwice { .. } => "give each a file of its own".to_owned(),
             Error::Unwritable { name, .. } => {
                 let stem = Path::new(name).with_extension("csv");
                 format!("write delimited text, such as {} (.csv, .tsv, .psv or .txt)", stem.display())
@@ -200,7 +218,11 @@ impl Error {
     pub fn is_usage(&self) -> bool {
         matches!(
             self,
-            Error::OutputIsInput { .. } | Error::Unwritable { .. } | Error::UnknownEncoding { .. } | Error::BadDelimiter { .. }
+            Error::OutputIsInput { .. }
+                | Error::OneFileTwice { .. }
+                | Error::Unwritable { .. }
+                | Error::UnknownEncoding { .. }
+                | Error::BadDelimiter { .. }
         )
     }
 
@@ -216,6 +238,20 @@ fn other_column(column: usize, found: Option<&str>, wanted: Option<&str>, first:
         (Some(found), None) => format!("it has a column {column}, {found}, which {first} does not have"),
         (None, _) => format!("it has no column {column}, which is {} in {first}", wanted.unwrap_or_default()),
     }
+}
+
+/// An output that is an input, by both its names where it has two.
+fn same_file(name: &str, input: &str) -> String {
+    if name == input { format!("the output is {name}") } else { format!("{name} is the same file as {input}") }
+}
+
+fn one_file(name: &str, other: &str) -> String {
+    if name == other { name.to_owned() } else { format!("one file, {other} and {name}") }
+}
+
+/// Whether a disk, or a share of it, is full.
+fn is_full(source: &io::Error) -> bool {
+    matches!(source.kind(), io::ErrorKind::StorageFull | io::ErrorKind::QuotaExceeded)
 }
 
 /// The system's words without its number.

@@ -9,6 +9,7 @@ pub mod draft;
 pub mod encode;
 mod error;
 pub mod faults;
+pub mod files;
 pub mod inputs;
 pub mod lists;
 mod pool;

@@ -8,6 +8,7 @@ use std::sync::Arc;
 use keen_notch_core::column::ColumnRef;
 use keen_notch_core::program::{List, NoList};
 
+use crate::files::RunFiles;
 use crate::source::Reading;
 use crate::source::input::Input;
 use crate::table::Table;
@@ -15,10 +16,12 @@ use crate::table::Table;
 /// Reads the texts of a column of a file; of its first column where none is named. Blank cells are left out.
 ///
 /// # Errors
-/// Where the file cannot be read, has no such column, or lists nothing.
-pub fn read(path: &Path, column: Option<&str>) -> Result<List, NoList> {
+/// Where the file is an output of the run, cannot be read, has no such column, or lists nothing.
+pub fn read(path: &Path, column: Option<&str>, files: &RunFiles) -> Result<List, NoList> {
     let failed = |error: crate::Error| NoList { reason: error.to_string(), help: error.help() };
-    let mut table = Table::open(&[Input::File(path.to_owned())], &Reading::default()).map_err(failed)?;
+    let input = Input::File(path.to_owned());
+    files.reads(&input).map_err(failed)?;
+    let mut table = Table::open(&[input], &Reading::default()).map_err(failed)?;
     let column = match column {
         None => 0,
         Some(name) => {

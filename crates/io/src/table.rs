@@ -132,7 +132,7 @@ impl Table {
                 continue;
             }
             // The first look at an input is not counted: it is read again when it is its turn. A pipe cannot be.
-            let again = input.can_be_read_again();
+            let again = !input.is_read_once();
             let meter = if again { Arc::default() } else { Arc::clone(&reading.meter) };
             let source = source::open(&input, &Reading { meter, ..reading.clone() })?;
             same_columns(&first, &header, &*source)?;

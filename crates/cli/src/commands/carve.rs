@@ -5,6 +5,7 @@ use std::io::{self, Write};
 use keen_notch_core::column::{ColumnRef, Header};
 use keen_notch_io::carve::Job;
 use keen_notch_io::encode;
+use keen_notch_io::files::RunFiles;
 use keen_notch_io::sink::{self, Sink, Stream};
 
 use crate::args::CarveArgs;
@@ -30,15 +31,16 @@ pub fn run(args: &CarveArgs, console: &Console) -> Result<Exit, Failure> {
         checks: &args.faults.checks,
         column: args.column.as_deref(),
     };
-    let pieces = Pieces::read(&given)?;
-    let inputs = run::inputs(&args.files, console)?;
+    let known = RunFiles::default();
+    let pieces = Pieces::read(&given, &known)?;
+    let inputs = run::inputs(&args.files, &known, console)?;
     let rows_to_file = args.out.as_ref().is_some_and(|path| !run::is_standard_output(path));
-    if args.out.is_none() && run::writes_to_standard_output(&args.faults) {
-        return Err(Failure::usage("two outputs would be written to standard output", "add -o OUT.csv for the rows"));
-    }
     let reading = args.faults.reading(&args.reading, &pieces.reading)?;
-    let mut files = Files::create(&args.faults, args.out.as_deref(), &inputs, &reading)?;
-    let out = args.out.as_ref().map(|path| sink::open(path, &inputs)).transpose()?;
+    let out = match &args.out {
+        Some(path) => Some(sink::open(path, &known)?),
+        None => known.prints().map(|()| None)?,
+    };
+    let mut files = Files::create(&args.faults, args.out.as_deref(), &known, &reading)?;
     let progress = Progress::of(&inputs, &reading.meter, args.quiet, rows_to_file);
     let (mut table, carving) = run::open(&inputs, &reading, &pieces, args.column.as_deref(), (console, args.quiet))?;
     let header = table.header.clone();
@@ -67,7 +69,7 @@ pub fn run(args: &CarveArgs, console: &Console) -> Result<Exit, Failure> {
     drop(progress);
     let refused = args.strict && report.counts.faulty > 0;
     // What went to standard output is there; a file is not put in its place.
-    let is_kept = !(refused && rows_to_file);
+    let is_kept = !refused || rows.is_final();
     if !is_kept {
         report.counts.rows_out = 0;
     }

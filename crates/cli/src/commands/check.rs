@@ -4,6 +4,7 @@ use std::io::{self, Write};
 
 use keen_notch_core::tally::Tally;
 use keen_notch_io::carve::{Job, Report};
+use keen_notch_io::files::RunFiles;
 use keen_notch_io::sink::Stream;
 
 use crate::args::CheckArgs;
@@ -26,10 +27,14 @@ pub fn run(args: &CheckArgs, console: &Console) -> Result<Exit, Failure> {
         checks: &args.faults.checks,
         column: args.column.as_deref(),
     };
-    let pieces = Pieces::read(&given)?;
-    let inputs = run::inputs(&args.files, console)?;
+    let known = RunFiles::default();
+    let pieces = Pieces::read(&given, &known)?;
+    let inputs = run::inputs(&args.files, &known, console)?;
+    if !args.quiet && !run::writes_to_standard_output(&args.faults) {
+        known.prints()?;
+    }
     let reading = args.faults.reading(&args.reading, &pieces.reading)?;
-    let mut files = Files::create(&args.faults, None, &inputs, &reading)?;
+    let mut files = Files::create(&args.faults, None, &known, &reading)?;
     let progress = Progress::of(&inputs, &reading.meter, args.quiet, true);
     let (mut table, carving) = run::open(&inputs, &reading, &pieces, args.column.as_deref(), (console, args.quiet))?;
     let header = table.header.clone();

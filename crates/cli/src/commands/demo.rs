@@ -6,6 +6,8 @@ use std::io::{self, Write};
 use std::path::Path;
 
 use clap::Parser;
+use keen_notch_io::files::RunFiles;
+use keen_notch_io::sink;
 
 use crate::args::{Args, DemoArgs};
 use crate::console::Console;
@@ -99,12 +101,12 @@ pub fn run(args: &DemoArgs, console: &Console) -> Result<(), Failure> {
         let parsed = Args::try_parse_from(std::iter::once("keen-notch".to_owned()).chain(words));
         let parsed = parsed.map_err(|error| Failure::usage(format!("the tour cannot go on: {error}"), "report this"))?;
         super::run(&parsed.command, &console)?;
+        remember(&args.dir)?;
         writeln!(out, "\nPress on with")?;
         for (words, shows) in go_on {
             writeln!(out, "  {}\n      {}", paint(style::TAKEN, command(words, &folder)), paint(style::QUIET, shows))?;
         }
     }
-    remember(&args.dir)?;
     writeln!(out, "\nNow with a file of yours: {}", paint(style::TAKEN, "keen-notch survey FILE"))?;
     Ok(())
 }
@@ -123,7 +125,7 @@ fn command(words: &[&str], folder: &str) -> String {
 /// those that the tour will replace.
 fn write_data(folder: &Path) -> Result<Vec<&'static str>, Failure> {
     let failed = |path: &Path, source: io::Error| {
-        Failure::from(keen_notch_io::Error::Write { name: path.display().to_string(), source })
+        Failure::from(keen_notch_io::Error::Write { name: path.display().to_string(), source, is_half_written: false })
     };
     let known = remembered(folder);
     let mut replaced = Vec::new();
@@ -144,24 +146,36 @@ fn write_data(folder: &Path) -> Result<Vec<&'static str>, Failure> {
         }
     }
     fs::create_dir_all(folder).map_err(|error| failed(folder, error))?;
-    for (name, text) in DATA {
-        let path = folder.join(name);
-        fs::write(&path, text).map_err(|error| failed(&path, error))?;
-    }
-    remember(folder)?;
+    let texts = DATA.map(|(name, text)| (name, text.to_owned()));
+    let prints: Vec<_> = texts.iter().map(|(name, text)| (*name, fingerprint(text.as_bytes()))).collect();
+    let left = OUTPUTS.iter().filter_map(|name| Some((*name, *known.get(*name)?)));
+    let list = list(prints.into_iter().chain(left));
+    write(folder, texts.into_iter().chain([(LIST, list)]))?;
     Ok(replaced)
+}
+
+/// Writes files into the folder, all of them or none.
+fn write(folder: &Path, texts: impl Iterator<Item = (&'static str, String)>) -> Result<(), Failure> {
+    let known = RunFiles::default();
+    let mut sinks = Vec::new();
+    for (name, text) in texts {
+        let mut sink = sink::open(&folder.join(name), &known)?;
+        sink.put(text.as_bytes())?;
+        sinks.push(sink);
+    }
+    Ok(sink::commit_all(sinks)?)
+}
+
+/// What is remembered of files, by name.
+fn list(prints: impl Iterator<Item = (&'static str, u64)>) -> String {
+    std::iter::once(format!("{LIST_HEAD}\n")).chain(prints.map(|(name, print)| format!("{print:016x} {name}\n"))).collect()
 }
 
 /// Writes down what each of the demo's files holds now.
 fn remember(folder: &Path) -> Result<(), Failure> {
-    let mut list = format!("{LIST_HEAD}\n");
-    for name in DATA.iter().map(|(name, _)| *name).chain(OUTPUTS) {
-        if let Ok(bytes) = fs::read(folder.join(name)) {
-            list += &format!("{:016x} {name}\n", fingerprint(&bytes));
-        }
-    }
-    let path = folder.join(LIST);
-    fs::write(&path, list).map_err(|source| keen_notch_io::Error::Write { name: path.display().to_string(), source }.into())
+    let names = DATA.iter().map(|(name, _)| *name).chain(OUTPUTS);
+    let prints = names.filter_map(|name| Some((name, fingerprint(&fs::read(folder.join(name)).ok()?))));
+    write(folder, std::iter::once((LIST, list(prints))))
 }
 
 /// What the demo's files held when it left them, by name.

@@ -12,7 +12,8 @@ use keen_notch_core::survey::{Depth, Survey};
 use keen_notch_core::text::unit::Unit;
 use keen_notch_core::toml_text::toml_text;
 use keen_notch_io::draft::{prove, try_phrases};
-use keen_notch_io::sink::{File, Sink, commit_all};
+use keen_notch_io::files::RunFiles;
+use keen_notch_io::sink;
 use keen_notch_io::source::Reading;
 use keen_notch_io::source::input::Input;
 use keen_notch_io::survey::survey;
@@ -20,7 +21,7 @@ use keen_notch_io::table::Table;
 use keen_notch_io::view::View;
 
 use crate::args::{self, DraftArgs, ReadingArgs};
-use crate::commands::run::{inputs, names};
+use crate::commands::run::{inputs, names, read_twice};
 use crate::console::Console;
 use crate::draw::again;
 use crate::draw::style::{self, paint};
@@ -33,14 +34,13 @@ const PAIR: [&str; 2] = ["value", "result"];
 
 /// Runs the command.
 pub fn run(args: &DraftArgs, console: &Console) -> Result<(), Failure> {
-    let examples = examples(args)?;
-    let inputs = inputs(std::slice::from_ref(&args.file), console)?;
-    if inputs.contains(&Input::Stdin) {
-        let message = "a draft is made by reading the input more than once";
-        return Err(Failure::usage(message, "name a file instead of standard input"));
-    }
-    if let Some(path) = &args.write {
-        refuse_to_replace(path)?;
+    let known = RunFiles::default();
+    let examples = examples(args, &known)?;
+    let inputs = inputs(std::slice::from_ref(&args.file), &known, console)?;
+    read_twice(&inputs, "a draft is made by reading the input more than once", "save it as a file and name that")?;
+    match &args.write {
+        Some(path) => refuse_to_replace(path)?,
+        None => known.prints()?,
     }
     let reading = args.reading.reading(&Default::default())?;
     let progress = Progress::of(&inputs, &reading.meter, args.quiet, true);
@@ -65,9 +65,9 @@ pub fn run(args: &DraftArgs, console: &Console) -> Result<(), Failure> {
         }
         Some(path) => {
             refuse_to_replace(path)?;
-            let mut out: Box<dyn Sink> = Box::new(File::create(path, &inputs)?);
+            let mut out = sink::open(path, &known)?;
             out.put(drafted.list.as_bytes())?;
-            commit_all(vec![out])?;
+            sink::commit_all(vec![out])?;
             if !args.quiet {
                 if !examples.is_empty() {
                     drafted.shown.iter().for_each(|line| console.note(line));
@@ -103,7 +103,7 @@ fn look(table: &mut Table, column: usize, threads: usize) -> Result<Survey, Fail
 }
 
 /// The examples of the command line, then those of the file.
-fn examples(args: &DraftArgs) -> Result<Vec<Example>, Failure> {
+fn examples(args: &DraftArgs, files: &RunFiles) -> Result<Vec<Example>, Failure> {
     let mut examples = Vec::new();
     for text in &args.want {
         let whole = Text { name: None, text: text.clone() };
@@ -111,7 +111,9 @@ fn examples(args: &DraftArgs) -> Result<Vec<Example>, Failure> {
         examples.push(example);
     }
     if let Some(path) = &args.want_file {
-        let mut table = Table::open(&[args::input(path)], &Reading::default())?;
+        let input = args::input(path);
+        files.reads(&input)?;
+        let mut table = Table::open(&[input], &Reading::default())?;
         let place = |name: &str| ColumnRef::Name(name.to_owned()).find(&table.header);
         let (Ok(value), Ok(result)) = (place(PAIR[0]), place(PAIR[1])) else {
             let message = format!("{} has no columns called value and result", path.display());

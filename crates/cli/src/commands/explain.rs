@@ -10,11 +10,13 @@ use keen_notch_core::explain;
 use keen_notch_core::gauge::Gauge;
 use keen_notch_core::piece::{Piece, Source};
 use keen_notch_core::text::unit::Unit;
+use keen_notch_io::files::RunFiles;
 use keen_notch_io::table::{RowAt, Table};
 use keen_notch_io::view::View;
 
-use crate::args::{self, ExplainArgs};
+use crate::args::ExplainArgs;
 use crate::commands::pieces::{Given, Pieces};
+use crate::commands::run::inputs;
 use crate::console::Console;
 use crate::draw::ruler::{self, Mark};
 use crate::draw::style::{self, paint};
@@ -31,7 +33,10 @@ pub fn run(args: &ExplainArgs, console: &Console) -> Result<(), Failure> {
         return Err(Failure::usage(message, "name one table: explain FILE -l CUTLIST --row N"));
     }
     let column = args.column.as_deref();
-    let pieces = Pieces::read(&Given { lists, layouts: &args.layouts, pieces: &args.pieces, column, ..Given::default() })?;
+    let known = RunFiles::default();
+    known.prints()?;
+    let given = Given { lists, layouts: &args.layouts, pieces: &args.pieces, column, ..Given::default() };
+    let pieces = Pieces::read(&given, &known)?;
     let lines = match rest.first() {
         None if args.row.or(args.line).is_some() => {
             return Err(Failure::usage("there is no table to take the row from", "name it: explain CUTLIST FILE --row N"));
@@ -40,7 +45,7 @@ pub fn run(args: &ExplainArgs, console: &Console) -> Result<(), Failure> {
         Some(file) => {
             let ragged = args.ragged.or(pieces.reading.ragged);
             let reading = args.reading.reading(&ListReading { ragged, ..pieces.reading.clone() })?;
-            let mut table = super::run::table(&[args::input(file)], &reading, console, false)?;
+            let mut table = super::run::table(&inputs(std::slice::from_ref(file), &known, console)?, &reading, console, false)?;
             let carving = pieces.bind(column, &table.header)?;
             row(args, &pieces, &carving, &mut table, console.width)?
         }

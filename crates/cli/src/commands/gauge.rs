@@ -10,9 +10,11 @@ use keen_notch_core::piece::{Piece, Source};
 use keen_notch_core::program::{Program, Trace};
 use keen_notch_core::text::unit::Unit;
 
+use keen_notch_io::files::RunFiles;
 use keen_notch_io::view::View;
 
 use crate::args::{self, GaugeArgs};
+use crate::commands::run::inputs;
 use crate::console::Console;
 use crate::draw::ruler::{self, Mark};
 use crate::draw::style::{self, paint};
@@ -75,7 +77,10 @@ fn values(args: &GaugeArgs, console: &Console) -> Result<Vec<(String, String)>, 
     let Some(file) = &args.file else {
         return Ok(args.values.iter().map(|value| (String::new(), value.clone())).collect());
     };
-    let mut table = super::run::table(&[args::input(file)], &args.reading.reading(&Default::default())?, console, false)?;
+    let known = RunFiles::default();
+    known.prints()?;
+    let inputs = inputs(std::slice::from_ref(file), &known, console)?;
+    let mut table = super::run::table(&inputs, &args.reading.reading(&Default::default())?, console, false)?;
     let column = ColumnRef::find_or_only(args::column(args.column.as_deref()).as_ref(), &table.header)?;
     let title = table.header.title(column);
     let mut values = Vec::new();

@@ -2,6 +2,7 @@
 
 use keen_notch_core::carving::Carving;
 use keen_notch_core::column::{ColumnRef, Header};
+use keen_notch_io::files::RunFiles;
 use keen_notch_io::view::View;
 
 use super::pieces::{Given, Pieces};
@@ -24,7 +25,7 @@ pub enum Bound {
 
 impl<'a> Looked<'a> {
     /// Reads the pieces.
-    pub fn read(args: &'a SurveyArgs) -> Result<Looked<'a>, Failure> {
+    pub fn read(args: &'a SurveyArgs, files: &RunFiles) -> Result<Looked<'a>, Failure> {
         let mut looked = Looked { columns: &args.columns, pieces: None };
         if args.pieces.is_empty() {
             return Ok(looked);
@@ -34,7 +35,7 @@ impl<'a> Looked<'a> {
             return Err(Failure::usage(message, "write 'NAME of COLUMN: PHRASE' for pieces of other columns"));
         }
         let given = Given { pieces: &args.pieces, column: looked.column(), ..Given::default() };
-        looked.pieces = Some(Pieces::read(&given)?);
+        looked.pieces = Some(Pieces::read(&given, files)?);
         Ok(looked)
     }
 

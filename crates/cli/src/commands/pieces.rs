@@ -13,6 +13,8 @@ use keen_notch_core::piece::{Check, Piece, Source, Wanted};
 use keen_notch_core::program::Setting;
 use keen_notch_core::text::unit::Unit;
 use keen_notch_core::text_error::TextError;
+use keen_notch_io::files::RunFiles;
+use keen_notch_io::source::input::Input;
 
 use crate::failure::{Failure, Text};
 
@@ -47,11 +49,13 @@ pub struct Pieces {
     folders: Vec<PathBuf>,
     /// The cut lists' texts, then those of the command line.
     texts: Vec<Text>,
+    /// The files of the run: cut lists, and what they name, are read.
+    files: RunFiles,
 }
 
 impl Pieces {
     /// Reads the cut lists, and the layouts, pieces and checks of the command line.
-    pub fn read(given: &Given) -> Result<Pieces, Failure> {
+    pub fn read(given: &Given, files: &RunFiles) -> Result<Pieces, Failure> {
         let mut pieces = Pieces {
             wanted: Wanted::default(),
             title: None,
@@ -60,6 +64,7 @@ impl Pieces {
             main: None,
             folders: Vec::new(),
             texts: Vec::new(),
+            files: files.clone(),
         };
         for path in given.lists {
             pieces.add_list(path, given.lists.len() == 1 || given.column.is_some())?;
@@ -86,6 +91,7 @@ impl Pieces {
     /// Adds what a cut list wants. Where it is one of several, the column it names is that of its own pieces.
     fn add_list(&mut self, path: &Path, is_main: bool) -> Result<(), Failure> {
         let name = path.display().to_string();
+        self.files.reads(&Input::File(path.to_owned()))?;
         let text = Text { name: Some(name.clone()), text: read_list(path)? };
         let mut list = CutList::parse(&text.text, self.texts.len()).map_err(|error| Failure::text_error(&text, error))?;
         if !self.texts.is_empty() && list.unit != self.unit {
@@ -180,7 +186,7 @@ impl Pieces {
             // With several cut lists, the file is beside the first that has it.
             let paths: Vec<PathBuf> = self.folders.iter().map(|folder| folder.join(file)).collect();
             let path = paths.iter().find(|path| path.exists()).or(paths.first());
-            keen_notch_io::lists::read(path.map_or(Path::new(file), PathBuf::as_path), column)
+            keen_notch_io::lists::read(path.map_or(Path::new(file), PathBuf::as_path), column, &self.files)
         };
         let setting = Setting { unit: self.unit, lists: &lists };
         Carving::new(&self.wanted, self.main(), &setting, header)

@@ -8,6 +8,7 @@ use keen_notch_core::diagnostics::Diagnostics;
 use keen_notch_io::carve::{Job, Outs, Report, carve, measure};
 use keen_notch_io::encode;
 use keen_notch_io::faults::{FaultFile, FaultFormat};
+use keen_notch_io::files::RunFiles;
 use keen_notch_io::sink::{self, Sink};
 use keen_notch_io::source::input::Input;
 use keen_notch_io::source::{Ragged, Reading};
@@ -19,10 +20,11 @@ use crate::console::Console;
 use crate::draw::visible;
 use crate::failure::Failure;
 
-/// The inputs of a run.
-pub fn inputs(files: &[PathBuf], console: &Console) -> Result<Vec<Input>, Failure> {
+/// The inputs of a run, noted among its files.
+pub fn inputs(paths: &[PathBuf], files: &RunFiles, console: &Console) -> Result<Vec<Input>, Failure> {
     let inputs: Vec<Input> =
-        if files.is_empty() { vec![Input::Stdin] } else { files.iter().map(|path| args::input(path)).collect() };
+        if paths.is_empty() { vec![Input::Stdin] } else { paths.iter().map(|path| args::input(path)).collect() };
+    inputs.iter().try_for_each(|input| files.reads(input))?;
     if inputs.iter().filter(|input| **input == Input::Stdin).count() > 1 {
         return Err(Failure::usage("standard input is named twice", "name - once: it can be read only once"));
     }
@@ -30,6 +32,17 @@ pub fn inputs(files: &[PathBuf], console: &Console) -> Result<Vec<Input>, Failur
         console.note("reading standard input from the terminal; end it with Ctrl-D");
     }
     Ok(inputs)
+}
+
+/// Refuses inputs that can be read only once, where that is not enough. `why` is a clause that the inputs fill in.
+pub fn read_twice(inputs: &[Input], why: &str, help: &str) -> Result<(), Failure> {
+    match inputs.iter().find(|input| input.is_read_once()) {
+        None => Ok(()),
+        Some(Input::Stdin) => Err(Failure::usage(format!("{why}, and standard input is read only once"), help)),
+        Some(input) => {
+            Err(Failure::usage(format!("{why}, and {} is no ordinary file: it is read only once", input.name()), help))
+        }
+    }
 }
 
 /// What is observed of pieces, with the day that it is here where that matters: finding it out takes longer than a short run.
@@ -73,11 +86,8 @@ pub fn open(
     let mut table = self::table(inputs, reading, console, quiet)?;
     let mut carving = pieces.bind(column, &table.header)?;
     if let [first, ..] = carving.auto_pieces().as_slice() {
-        if inputs.contains(&Input::Stdin) {
-            let message =
-                format!("how many columns {} fills depends on the data, which must be read twice", carving.name(*first));
-            return Err(Failure::usage(message, "name a file instead of standard input, or say how many columns"));
-        }
+        let why = format!("how many columns {} fills depends on the data, which must be read twice", carving.name(*first));
+        read_twice(inputs, &why, "save it as a file and name that, or say how many columns")?;
         for (piece, columns) in measure(&mut table, &carving)? {
             carving.set_columns(piece, columns);
         }
@@ -101,18 +111,7 @@ pub struct Files {
 
 impl Files {
     /// Begins to write them. `out` is the output of the rows, if one is named.
-    pub fn create(args: &FaultArgs, out: Option<&Path>, inputs: &[Input], reading: &Reading) -> Result<Files, Failure> {
-        let given: Vec<&Path> =
-            [out, args.offcuts.as_deref(), args.faults.as_deref(), args.summary.as_deref()].into_iter().flatten().collect();
-        for (index, path) in given.iter().enumerate() {
-            if given[..index].contains(path) {
-                let message = match is_standard_output(path) {
-                    true => "two outputs would be written to standard output".to_owned(),
-                    false => format!("two outputs would be written to {}", path.display()),
-                };
-                return Err(Failure::usage(message, "give each a file of its own"));
-            }
-        }
+    pub fn create(args: &FaultArgs, out: Option<&Path>, files: &RunFiles, reading: &Reading) -> Result<Files, Failure> {
         if reading.ragged == Ragged::SetAside && args.offcuts.is_none() {
             return Err(Failure::usage(
                 "rows with too few or too many cells are to be set aside, and there is no place for them",
@@ -121,7 +120,7 @@ impl Files {
         }
         let of_faults = args.faults.as_deref().filter(|path| FaultFormat::of(path) == FaultFormat::Csv);
         [out, args.offcuts.as_deref(), of_faults].into_iter().flatten().try_for_each(encode::check_name)?;
-        let create = |path: &Option<PathBuf>| path.as_deref().map(|path| sink::open(path, inputs)).transpose();
+        let create = |path: &Option<PathBuf>| path.as_deref().map(|path| sink::open(path, files)).transpose();
         Ok(Files {
             offcuts: create(&args.offcuts)?,
             faults: create(&args.faults)?.zip(args.faults.as_deref().map(FaultFormat::of)),

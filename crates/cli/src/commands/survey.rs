@@ -5,6 +5,7 @@ use std::ops::ControlFlow;
 
 use keen_notch_core::survey::{Depth, Group, Members, Shape, Survey};
 use keen_notch_core::words;
+use keen_notch_io::files::RunFiles;
 use keen_notch_io::sink::{Stream, commit_all};
 use keen_notch_io::source::Reading;
 use keen_notch_io::source::input::Input;
@@ -26,9 +27,11 @@ const MOST_ROWS: usize = 40;
 
 /// Runs the command.
 pub fn run(args: &SurveyArgs, console: &Console) -> Result<(), Failure> {
-    let inputs = inputs(&args.files, console)?;
+    let known = RunFiles::default();
+    let inputs = inputs(&args.files, &known, console)?;
+    known.prints()?;
     let reading = args.reading.reading(&Default::default())?;
-    let looked = Looked::read(args)?;
+    let looked = Looked::read(args, &known)?;
     if let Some(shape) = &args.rows_of {
         return rows(args, shape, (&inputs, &reading), &looked, console);
     }

@@ -14,6 +14,8 @@ mod gauge;
 mod hints;
 mod outputs;
 mod phrases;
+#[cfg(unix)]
+mod safe_files;
 mod shells;
 mod survey;
 #[cfg(unix)]

@@ -72,6 +72,19 @@ impl Yard {
         command
     }
 
+    /// The program as a child whose standard input and output can be anything.
+    pub fn child(&self, words: &[&str]) -> std::process::Command {
+        let mut command = std::process::Command::new(assert_cmd::cargo::cargo_bin("keen-notch"));
+        command.current_dir(self.0.path()).args(words);
+        command
+    }
+
+    /// All files, hidden or not, with what is in them; where a name leads to nothing, with nothing.
+    pub fn contents(&self) -> Vec<(String, Vec<u8>)> {
+        let names = self.names().into_iter();
+        names.map(|name| (name.clone(), fs::read(self.0.path().join(name)).unwrap_or_default())).collect()
+    }
+
     pub fn run(&self, words: &[&str]) -> Ran {
         self.run_on("", words)
     }

@@ -44,14 +44,15 @@ impl EarlySync {
 
 #[cfg(test)]
 mod tests {
-    use super::super::{File, Sink, commit_all};
+    use super::super::{Sink, commit_all, open};
     use super::*;
+    use crate::files::RunFiles;
 
     #[test]
     fn a_file_that_is_synced_early_is_whole_and_not_there_before() {
         let folder = tempfile::tempdir().unwrap();
         let place = folder.path().join("out.csv");
-        let mut sink: Box<dyn Sink> = Box::new(File::create(&place, &[]).unwrap());
+        let mut sink: Box<dyn Sink> = open(&place, &RunFiles::default()).unwrap();
         let piece: Vec<u8> = (0..1 << 20).map(|n| b'a' + (n % 23) as u8).collect();
         // More than the disk is asked for several times.
         let pieces = 3 * EVERY / piece.len() + 1;

@@ -4,88 +4,94 @@ use std::fs;
 use std::io::{self, BufWriter, Write};
 use std::path::{Path, PathBuf};
 
-use tempfile::NamedTempFile;
+use tempfile::{NamedTempFile, TempPath};
 
 use super::early::{self, EarlySync};
-use super::{Sink, unfinished};
+use super::{Sink, leftovers, unfinished};
 use crate::Error;
-use crate::source::input::Input;
 
-/// A file being written: beside its place until it is committed, then renamed into it.
-///
-/// What is no ordinary file (a device, a named pipe) is written to directly.
+/// A file being written beside its place, into which it is renamed when it is whole.
 pub struct File {
     name: String,
-    writer: Writer,
-}
-
-enum Writer {
-    Beside(Beside),
-    Direct(fs::File),
-}
-
-/// A file beside its place.
-struct Beside {
-    file: BufWriter<NamedTempFile>,
     place: PathBuf,
+    stage: Stage,
     /// Bytes written since the disk was asked for them last.
     unasked: usize,
     early: Option<EarlySync>,
 }
 
-impl Beside {
-    fn put(&mut self, bytes: &[u8]) -> io::Result<()> {
-        self.file.write_all(bytes)?;
+enum Stage {
+    /// It is beside its place.
+    Beside(BufWriter<NamedTempFile>),
+    /// It is in its place, which held nothing before.
+    New,
+    /// It is in its place; what was there before may have been kept.
+    Replaced(Option<Old>),
+    /// It could not be put there.
+    Gone,
+}
+
+/// What was in a place before, kept beside it until all outputs of the run are in theirs.
+struct Old {
+    path: TempPath,
+    /// Held open, since it is locked: others see that it is in use.
+    _file: Option<fs::File>,
+}
+
+impl File {
+    /// Begins to write a file that will be at `place`, which is no link, and is called `name` in messages.
+    ///
+    /// # Errors
+    /// Where a file that is there may not be written to, or there can be none in its folder.
+    pub(super) fn create(name: String, place: PathBuf) -> Result<File, Error> {
+        let failed = |source| Error::Write { name: name.clone(), source, is_half_written: false };
+        may_be_written(&place).map_err(failed)?;
+        leftovers::remove(&place);
+        let file = leftovers::create(&place).map_err(failed)?;
+        unfinished::note(file.path().to_owned());
+        Ok(File { name, place, stage: Stage::Beside(BufWriter::new(file)), unasked: 0, early: None })
+    }
+
+    fn failed(&self, source: io::Error) -> Error {
+        Error::Write { name: self.name.clone(), source, is_half_written: false }
+    }
+
+    fn write(&mut self, bytes: &[u8]) -> io::Result<()> {
+        let Stage::Beside(file) = &mut self.stage else { return Err(io::ErrorKind::NotFound.into()) };
+        file.write_all(bytes)?;
         self.unasked += bytes.len();
         if self.unasked >= early::EVERY {
             self.unasked = 0;
             if self.early.is_none() {
-                self.early = Some(EarlySync::of(self.file.get_ref().as_file())?);
+                // Where there can be no thread for it, all of it is synced at the end.
+                self.early = EarlySync::of(file.get_ref().as_file()).ok();
             }
             self.early.iter().for_each(EarlySync::ask);
         }
         Ok(())
     }
 
-    fn settle(&mut self) -> io::Result<()> {
-        self.file.flush()?;
+    fn sync(&mut self) -> io::Result<()> {
+        let Stage::Beside(file) = &mut self.stage else { return Ok(()) };
+        file.flush()?;
         self.early.take().map_or(Ok(()), EarlySync::finish)?;
-        self.file.get_ref().as_file().sync_data()
+        let file = file.get_ref().as_file();
+        permit(file, fs::metadata(&self.place).ok().as_ref())?;
+        file.sync_all()
     }
-}
 
-impl File {
-    /// Begins to write to `path`.
-    ///
-    /// # Errors
-    /// Where it is one of `inputs`, a folder, or its folder cannot be written to.
-    pub fn create(path: &Path, inputs: &[Input]) -> Result<File, Error> {
-        let name = path.display().to_string();
-        if is_input(path, inputs) {
-            return Err(Error::OutputIsInput { name });
-        }
-        let failed = |source| Error::Write { name: name.clone(), source };
-        // If the path is a link, the file that it points to is replaced and the link stays.
-        let place = fs::canonicalize(path).unwrap_or_else(|_| path.to_owned());
-        let existing = fs::metadata(&place).ok();
-        if existing.as_ref().is_some_and(fs::Metadata::is_dir) {
-            return Err(Error::Write { name, source: io::ErrorKind::IsADirectory.into() });
-        }
-        if existing.as_ref().is_some_and(|existing| !existing.is_file()) {
-            let file = fs::File::options().write(true).open(&place).map_err(failed)?;
-            return Ok(File { name, writer: Writer::Direct(file) });
-        }
-        let folder = place.parent().filter(|folder| !folder.as_os_str().is_empty()).unwrap_or(Path::new("."));
-        let mut builder = tempfile::Builder::new();
-        builder.prefix(".keen-notch-").suffix(".part");
-        let permissions = existing.map(|existing| existing.permissions());
-        if let Some(permissions) = permissions.clone().or_else(new_file_permissions) {
-            builder.permissions(permissions);
-        }
-        let file = builder.tempfile_in(folder).map_err(failed)?;
-        unfinished::note(file.path().to_owned());
-        let beside = Beside { file: BufWriter::new(file), place, unasked: 0, early: None };
-        Ok(File { name, writer: Writer::Beside(beside) })
+    fn put_in_place(&mut self, keeps_old: bool) -> io::Result<()> {
+        let Stage::Beside(file) = std::mem::replace(&mut self.stage, Stage::Gone) else { return Ok(()) };
+        let (file, rest) = file.into_parts();
+        rest.map_err(io::Error::other)?;
+        let was_there = self.place.exists();
+        let old = if keeps_old && was_there { keep(&self.place) } else { None };
+        file.persist(&self.place).map_err(|error| error.error)?;
+        self.stage = if was_there { Stage::Replaced(old) } else { Stage::New };
+        // The name lasts once its folder is written too. Not every system lets a folder be opened for that.
+        let folder = leftovers::folder(&self.place);
+        let _ = fs::File::open(folder).and_then(|folder| folder.sync_all());
+        Ok(())
     }
 }
 
@@ -95,53 +101,78 @@ impl Sink for File {
     }
 
     fn put(&mut self, bytes: &[u8]) -> Result<(), Error> {
-        let written = match &mut self.writer {
-            Writer::Beside(beside) => beside.put(bytes),
-            Writer::Direct(file) => file.write_all(bytes),
-        };
-        written.map_err(|source| Error::Write { name: self.name.clone(), source })
+        self.write(bytes).map_err(|source| self.failed(source))
     }
 
     fn settle(&mut self) -> Result<(), Error> {
-        let written = match &mut self.writer {
-            Writer::Beside(beside) => beside.settle(),
-            Writer::Direct(file) => file.flush(),
-        };
-        written.map_err(|source| Error::Write { name: self.name.clone(), source })
+        self.sync().map_err(|source| self.failed(source))
     }
 
-    fn commit(self: Box<Self>) -> Result<(), Error> {
-        let File { name, writer: Writer::Beside(Beside { file, place, .. }) } = *self else { return Ok(()) };
-        let failed = |source| Error::Write { name, source };
-        let file = match file.into_parts() {
-            (file, Ok(_)) => file,
-            (_, Err(error)) => return Err(failed(io::Error::other(error))),
+    fn place(&mut self, keeps_old: bool) -> Result<(), Error> {
+        self.put_in_place(keeps_old).map_err(|source| self.failed(source))
+    }
+
+    fn take_back(&mut self) {
+        let _ = match std::mem::replace(&mut self.stage, Stage::Gone) {
+            Stage::Replaced(Some(old)) => old.path.persist(&self.place).is_ok(),
+            Stage::New => fs::remove_file(&self.place).is_ok(),
+            Stage::Beside(_) | Stage::Replaced(None) | Stage::Gone => false,
         };
-        match file.persist(&place) {
-            Ok(_) => {
-                // The name lasts once its folder is written too. Not every system lets a folder be opened for that.
-                let folder = place.parent().filter(|folder| !folder.as_os_str().is_empty()).unwrap_or(Path::new("."));
-                let _ = fs::File::open(folder).and_then(|folder| folder.sync_all());
-                Ok(())
-            }
-            Err(error) => Err(failed(error.error)),
-        }
+    }
+
+    fn is_final(&self) -> bool {
+        false
     }
 }
 
-/// Whether `path` is one of the inputs, by whatever name.
-pub fn is_input(path: &Path, inputs: &[Input]) -> bool {
-    inputs.iter().filter_map(Input::path).any(|input| same_file::is_same_file(path, input).unwrap_or(false))
+/// Keeps what is in a place under another name too, where the system can do that.
+fn keep(place: &Path) -> Option<Old> {
+    let path = leftovers::name_of_old(place);
+    let file = fs::File::open(place).ok().filter(|file| file.try_lock().is_ok());
+    fs::hard_link(place, &path).ok()?;
+    unfinished::note(path.clone());
+    Some(Old { path: TempPath::try_from_path(path).ok()?, _file: file })
 }
 
-/// What an ordinary new file gets, less what the user's mask takes away.
+/// Whether a file may be made in its place, or what is there be written to: to replace a file, a system asks only whether its
+/// folder may be changed.
+fn may_be_written(place: &Path) -> io::Result<()> {
+    match fs::metadata(place) {
+        Ok(found) if found.is_dir() => Err(io::ErrorKind::IsADirectory.into()),
+        // For some users a system opens every file.
+        Ok(found) if found.permissions().readonly() => Err(io::ErrorKind::PermissionDenied.into()),
+        Ok(_) => fs::File::options().write(true).open(place).map(drop),
+        Err(_) => Ok(()),
+    }
+}
+
+/// Gives a file the owner and the permissions of the one that it replaces, as far as may be; or those of a new file.
 #[cfg(unix)]
-fn new_file_permissions() -> Option<fs::Permissions> {
-    use std::os::unix::fs::PermissionsExt;
-    Some(fs::Permissions::from_mode(0o666))
+fn permit(file: &fs::File, old: Option<&fs::Metadata>) -> io::Result<()> {
+    use std::os::unix::fs::{MetadataExt, PermissionsExt, fchown};
+
+    use rustix::fs::Mode;
+
+    let mode = match old {
+        None => {
+            // The mask can only be asked for by setting it. What is made meanwhile asks for no more than its owner needs.
+            let mask = rustix::process::umask(Mode::RWXG | Mode::RWXO);
+            rustix::process::umask(mask);
+            0o666 & !mask.bits()
+        }
+        Some(old) => {
+            // What a program may do for whom (setuid, setgid) belonged to the file as it was.
+            let mode = old.mode() & 0o777;
+            let _ = fchown(file, Some(old.uid()), None);
+            let is_of_group = fchown(file, None, Some(old.gid())).is_ok();
+            // What its group might do, another group may not, beyond what everybody may.
+            if is_of_group { mode } else { mode & !0o070 | (mode & 0o007) << 3 & mode }
+        }
+    };
+    file.set_permissions(fs::Permissions::from_mode(mode))
 }
 
 #[cfg(not(unix))]
-fn new_file_permissions() -> Option<fs::Permissions> {
-    None
+fn permit(file: &fs::File, old: Option<&fs::Metadata>) -> io::Result<()> {
+    old.map_or(Ok(()), |old| file.set_permissions(old.permissions()))
 }

@@ -4,17 +4,19 @@
 
 mod early;
 mod file;
+mod leftovers;
 mod stream;
 mod unfinished;
 
+use std::fs;
 use std::path::Path;
 
-pub use file::{File, is_input};
+pub use file::File;
 pub use stream::Stream;
 pub use unfinished::remove as remove_unfinished;
 
 use crate::Error;
-use crate::source::input::Input;
+use crate::files::{Place, RunFiles};
 
 /// Takes bytes, and keeps all of them or none, as far as the target allows that.
 pub trait Sink: Send {
@@ -27,27 +29,40 @@ pub trait Sink: Send {
     /// Where they cannot be written.
     fn put(&mut self, bytes: &[u8]) -> Result<(), Error>;
 
-    /// Sees to it that what was put has been written, and will last as far as the target can promise that.
+    /// Writes what was put, so that it lasts as far as the target can promise that.
     ///
     /// # Errors
     /// Where the last bytes cannot be written.
     fn settle(&mut self) -> Result<(), Error>;
 
-    /// Keeps what was put and settled. Without this a file is as it was before.
+    /// Puts what was settled in its place; what was there before is kept until the sink is dropped, if that is asked for. Without
+    /// this a file is as it was before.
     ///
     /// # Errors
-    /// Where the whole cannot be put in its place.
-    fn commit(self: Box<Self>) -> Result<(), Error>;
+    /// Where it cannot be put there; then what was there still is.
+    fn place(&mut self, keeps_old: bool) -> Result<(), Error>;
+
+    /// Has in its place again what was kept of it.
+    fn take_back(&mut self);
+
+    /// Whether what was put has gone for good, even where the sink is dropped before the end.
+    fn is_final(&self) -> bool;
 }
 
 /// The output of a name: standard output where that is `-`, and else a file.
 ///
 /// # Errors
-/// As [`File::create`].
-pub fn open(path: &Path, inputs: &[Input]) -> Result<Box<dyn Sink>, Error> {
-    Ok(match path.as_os_str() == "-" {
-        true => Box::new(Stream::new("standard output", std::io::stdout())),
-        false => Box::new(File::create(path, inputs)?),
+/// Where it is an input or another output, or cannot be written.
+pub fn open(path: &Path, files: &RunFiles) -> Result<Box<dyn Sink>, Error> {
+    let name = path.display().to_string();
+    Ok(match files.writes(path)? {
+        Place::StandardOutput => Box::new(Stream::new("standard output", std::io::stdout())),
+        Place::Direct(place) => {
+            let opened = fs::File::options().append(true).open(place);
+            let file = opened.map_err(|source| Error::Write { name: name.clone(), source, is_half_written: false })?;
+            Box::new(Stream::new(name, file))
+        }
+        Place::File(place) => Box::new(File::create(name, place)?),
     })
 }
 
@@ -55,9 +70,16 @@ pub fn open(path: &Path, inputs: &[Input]) -> Result<Box<dyn Sink>, Error> {
 /// together, in their order.
 ///
 /// # Errors
-/// Where one cannot be written, or put in its place; then those after it are as they were before.
+/// Where one cannot be written, or put in its place; then those before it are taken back, as far as the system can do that.
 pub fn commit_all(mut sinks: Vec<Box<dyn Sink + '_>>) -> Result<(), Error> {
     sinks.iter_mut().try_for_each(|sink| sink.settle())?;
     let _held = unfinished::hold();
-    sinks.into_iter().try_for_each(Sink::commit)
+    let are_several = sinks.len() > 1;
+    for index in 0..sinks.len() {
+        if let Err(error) = sinks[index].place(are_several) {
+            sinks[..index].iter_mut().rev().for_each(|sink| sink.take_back());
+            return Err(error);
+        }
+    }
+    Ok(())
 }

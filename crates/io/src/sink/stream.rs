@@ -29,7 +29,7 @@ impl<W: Write + Send> Stream<W> {
     }
 
     fn failed(&self, source: std::io::Error) -> Error {
-        Error::Write { name: self.name.clone(), source }
+        Error::Write { name: self.name.clone(), source, is_half_written: true }
     }
 }
 
@@ -46,7 +46,13 @@ impl<W: Write + Send> Sink for Stream<W> {
         self.writer.flush().map_err(|source| self.failed(source))
     }
 
-    fn commit(self: Box<Self>) -> Result<(), Error> {
+    fn place(&mut self, _: bool) -> Result<(), Error> {
         Ok(())
+    }
+
+    fn take_back(&mut self) {}
+
+    fn is_final(&self) -> bool {
+        true
     }
 }

@@ -8,6 +8,8 @@ use crate::pool::lock;
 
 /// The files that are beside their places so far.
 static FILES: Mutex<Vec<PathBuf>> = Mutex::new(Vec::new());
+/// Held by whoever puts files in their places.
+static PLACING: Mutex<()> = Mutex::new(());
 
 /// Notes a file that is beside its place.
 pub(super) fn note(path: PathBuf) {
@@ -15,13 +17,14 @@ pub(super) fn note(path: PathBuf) {
 }
 
 /// Keeps [`remove`] waiting: files are being put in their places, all or none of them.
-pub(super) fn hold() -> MutexGuard<'static, Vec<PathBuf>> {
-    lock(&FILES)
+pub(super) fn hold() -> MutexGuard<'static, ()> {
+    lock(&PLACING)
 }
 
 /// Removes the files that are not in their places, for a program that is about to be ended. Where outputs are just being put in
 /// their places, it waits for that.
 pub fn remove() {
+    let _held = hold();
     for path in lock(&FILES).drain(..) {
         // Most that cannot be removed are no longer there: they are in their places.
         let _ = fs::remove_file(path);

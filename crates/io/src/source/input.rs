@@ -31,12 +31,13 @@ impl Input {
         }
     }
 
-    /// Whether it can be opened once more and gives the same.
-    pub fn can_be_read_again(&self) -> bool {
+    /// Whether it cannot be opened once more to give the same, as a pipe cannot.
+    pub fn is_read_once(&self) -> bool {
         match self {
-            Input::Stdin => false,
-            Input::File(path) => path.metadata().is_ok_and(|found| found.is_file()),
-            Input::Memory(..) => true,
+            Input::Stdin => true,
+            // What is not there, or is a folder, is refused when it is opened.
+            Input::File(path) => path.metadata().is_ok_and(|found| !found.is_file() && !found.is_dir()),
+            Input::Memory(..) => false,
         }
     }
 

@@ -1,0 +1,282 @@
+//! The files of a run, told apart as files and not by their names: none may be both read and written, or written twice.
+
+use std::fs::{self, Metadata};
+use std::io;
+use std::path::{Path, PathBuf};
+use std::sync::{Arc, Mutex};
+
+use crate::Error;
+use crate::pool::lock;
+use crate::source::input::Input;
+
+/// Links followed from one name before it is taken to go round in a circle, as systems do.
+const MOST_LINKS: usize = 40;
+
+/// The files that a run reads and writes, as far as they are known. Copies share what they know.
+///
+/// ```
+/// use keen_notch_io::files::RunFiles;
+/// use keen_notch_io::sink;
+/// use keen_notch_io::source::input::Input;
+///
+/// let folder = tempfile::tempdir()?;
+/// let parts = folder.path().join("parts.csv");
+/// std::fs::write(&parts, "part_code\nGRP-1\n")?;
+/// let files = RunFiles::default();
+/// files.reads(&Input::File(parts))?;
+/// assert!(sink::open(&folder.path().join("./parts.csv"), &files).is_err());
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
+#[derive(Debug, Clone, Default)]
+pub struct RunFiles(Arc<Mutex<Known>>);
+
+#[derive(Debug, Default)]
+struct Known {
+    read: Vec<Named>,
+    written: Vec<Named>,
+}
+
+/// A file, and what it is called in a message.
+#[derive(Debug)]
+struct Named {
+    name: String,
+    identity: Identity,
+}
+
+/// What makes a file the same as another.
+#[derive(Debug, PartialEq, Eq)]
+enum Identity {
+    /// Standard output where that is no file.
+    StandardOutput,
+    /// A file that is there.
+    There(FileId),
+    /// A file that is not there yet, by its folder without links and its name.
+    New(PathBuf),
+}
+
+#[cfg(unix)]
+type FileId = (u64, u64);
+#[cfg(not(unix))]
+type FileId = PathBuf;
+
+/// Where an output goes to.
+#[derive(Debug, PartialEq, Eq)]
+pub(crate) enum Place {
+    /// Standard output.
+    StandardOutput,
+    /// What is written to as it is: a device, a named pipe, or a file that the program was started with.
+    Direct(PathBuf),
+    /// A file that is replaced as a whole, or made. No link.
+    File(PathBuf),
+}
+
+impl RunFiles {
+    /// Notes an input.
+    ///
+    /// # Errors
+    /// Where it is one of the outputs.
+    pub fn reads(&self, input: &Input) -> Result<(), Error> {
+        let found = match input {
+            Input::Stdin => standard::input(),
+            Input::File(path) => fs::metadata(path).and_then(|found| file_id(&found, path).map(|id| (id, found))).ok(),
+            Input::Memory(..) => None,
+        };
+        // Only what is an ordinary file is changed by being written to.
+        let Some((id, _)) = found.filter(|(_, found)| found.is_file()) else { return Ok(()) };
+        let identity = Identity::There(id);
+        let mut known = lock(&self.0);
+        if let Some(output) = known.written.iter().find(|output| output.identity == identity) {
+            return Err(Error::OutputIsInput { name: output.name.clone(), input: input.name() });
+        }
+        known.read.push(Named { name: input.name(), identity });
+        Ok(())
+    }
+
+    /// Notes that something is printed on standard output.
+    ///
+    /// # Errors
+    /// Where that is a file which is an input or an output of its own.
+    pub fn prints(&self) -> Result<(), Error> {
+        let found = standard::output().filter(|(_, found)| found.is_file());
+        let identity = found.map_or(Identity::StandardOutput, |(id, _)| Identity::There(id));
+        self.note_output("standard output".to_owned(), identity)
+    }
+
+    /// Finds the place of an output, and notes it.
+    ///
+    /// # Errors
+    /// Where it is an input or another output, a folder, or in a folder that is not there.
+    pub(crate) fn writes(&self, path: &Path) -> Result<Place, Error> {
+        let name = path.display().to_string();
+        let failed = |source| Error::Write { name: name.clone(), source, is_half_written: false };
+        let place = if path.as_os_str() == "-" { Place::StandardOutput } else { resolve(path).map_err(failed)? };
+        let path = match &place {
+            Place::StandardOutput => return self.prints().map(|()| place),
+            Place::Direct(path) | Place::File(path) => path,
+        };
+        let identity = match fs::metadata(path) {
+            Ok(found) if found.is_dir() => return Err(failed(io::ErrorKind::IsADirectory.into())),
+            // A terminal or a device that swallows everything may be written to by several.
+            Ok(found) if !found.is_file() && is_device(&found) => return Ok(place),
+            Ok(found) => Identity::There(file_id(&found, path).map_err(failed)?),
+            Err(_) => Identity::New(path.clone()),
+        };
+        self.note_output(name, identity)?;
+        Ok(place)
+    }
+
+    fn note_output(&self, name: String, identity: Identity) -> Result<(), Error> {
+        let mut known = lock(&self.0);
+        if let Some(input) = known.read.iter().find(|input| input.identity == identity) {
+            return Err(Error::OutputIsInput { name, input: input.name.clone() });
+        }
+        if let Some(other) = known.written.iter().find(|other| other.identity == identity) {
+            return Err(Error::OneFileTwice { name, other: other.name.clone() });
+        }
+        known.written.push(Named { name, identity });
+        Ok(())
+    }
+}
+
+/// Follows the links of an output to its place: the file that a link points to is replaced, or made, and the link stays.
+fn resolve(path: &Path) -> io::Result<Place> {
+    let mut path = path.to_owned();
+    for _ in 0..MOST_LINKS {
+        let name = path.file_name().ok_or(io::ErrorKind::IsADirectory)?.to_owned();
+        let folder = path.parent().filter(|folder| !folder.as_os_str().is_empty()).unwrap_or(Path::new("."));
+        let folder = fs::canonicalize(folder)?;
+        path = folder.join(&name);
+        if let Some(descriptor) = standard::descriptor(&folder, &name) {
+            return Ok(if descriptor == 1 { Place::StandardOutput } else { Place::Direct(path) });
+        }
+        match fs::symlink_metadata(&path) {
+            Ok(found) if found.is_symlink() => path = folder.join(fs::read_link(&path)?),
+            Ok(found) if found.is_file() || found.is_dir() => return Ok(Place::File(path)),
+            Ok(_) => return Ok(Place::Direct(path)),
+            Err(error) if error.kind() == io::ErrorKind::NotFound => return Ok(Place::File(path)),
+            Err(error) => return Err(error),
+        }
+    }
+    Err(io::Error::other("its links go round in a circle"))
+}
+
+#[cfg(unix)]
+fn file_id(found: &Metadata, _: &Path) -> io::Result<FileId> {
+    use std::os::unix::fs::MetadataExt;
+    Ok((found.dev(), found.ino()))
+}
+
+#[cfg(not(unix))]
+fn file_id(_: &Metadata, path: &Path) -> io::Result<FileId> {
+    fs::canonicalize(path)
+}
+
+#[cfg(unix)]
+fn is_device(found: &Metadata) -> bool {
+    std::os::unix::fs::FileTypeExt::is_char_device(&found.file_type())
+}
+
+#[cfg(not(unix))]
+fn is_device(_: &Metadata) -> bool {
+    true
+}
+
+/// What the program was started with.
+#[cfg(unix)]
+mod standard {
+    use std::ffi::OsStr;
+    use std::fs::{File, Metadata};
+    use std::io;
+    use std::os::fd::{AsFd, BorrowedFd};
+    use std::path::Path;
+
+    use super::{FileId, file_id};
+
+    fn found(descriptor: BorrowedFd) -> Option<(FileId, Metadata)> {
+        let file = File::from(descriptor.try_clone_to_owned().ok()?);
+        let found = file.metadata().ok()?;
+        Some((file_id(&found, Path::new("")).ok()?, found))
+    }
+
+    /// What standard input is.
+    pub fn input() -> Option<(FileId, Metadata)> {
+        found(io::stdin().as_fd())
+    }
+
+    /// What standard output is.
+    pub fn output() -> Option<(FileId, Metadata)> {
+        found(io::stdout().as_fd())
+    }
+
+    /// The number of what is open already, if a name in a folder without links says one, as `/dev/stdout` does in the end.
+    pub fn descriptor(folder: &Path, name: &OsStr) -> Option<u32> {
+        let number = name.to_str()?.parse().ok()?;
+        let of_process = folder.starts_with("/proc") && folder.ends_with("fd");
+        (of_process || folder == Path::new("/dev/fd")).then_some(number)
+    }
+}
+
+/// Other systems have no names for what is open already.
+#[cfg(not(unix))]
+mod standard {
+    use std::ffi::OsStr;
+    use std::fs::Metadata;
+    use std::path::Path;
+
+    use super::FileId;
+
+    pub fn input() -> Option<(FileId, Metadata)> {
+        None
+    }
+
+    pub fn output() -> Option<(FileId, Metadata)> {
+        None
+    }
+
+    pub fn descriptor(_: &Path, _: &OsStr) -> Option<u32> {
+        None
+    }
+}
+
+#[cfg(all(test, unix))]
+mod tests {
+    use std::os::unix::fs::symlink;
+
+    use super::*;
+
+    #[test]
+    fn files_are_the_same_whatever_they_are_called() {
+        let folder = tempfile::tempdir().unwrap();
+        let at = |name: &str| folder.path().join(name);
+        fs::write(at("in.csv"), "a\n").unwrap();
+        fs::create_dir(at("sub")).unwrap();
+        fs::hard_link(at("in.csv"), at("hard.csv")).unwrap();
+        symlink("in.csv", at("soft.csv")).unwrap();
+        symlink("new.csv", at("dangling.csv")).unwrap();
+        symlink(folder.path(), at("sub/up")).unwrap();
+        for name in ["in.csv", "sub/../in.csv", "sub/up/in.csv", "hard.csv", "soft.csv"] {
+            let files = RunFiles::default();
+            files.reads(&Input::File(at("in.csv"))).unwrap();
+            assert!(matches!(files.writes(&at(name)), Err(Error::OutputIsInput { .. })), "{name}");
+            let files = RunFiles::default();
+            files.writes(&at(name)).unwrap();
+            assert!(matches!(files.reads(&Input::File(at("in.csv"))), Err(Error::OutputIsInput { .. })), "{name}");
+        }
+        let files = RunFiles::default();
+        let place = fs::canonicalize(folder.path()).unwrap().join("new.csv");
+        assert_eq!(files.writes(&at("dangling.csv")).unwrap(), Place::File(place));
+        for name in ["new.csv", "sub/../new.csv", "sub/up/new.csv", "dangling.csv"] {
+            assert!(matches!(files.writes(&at(name)), Err(Error::OneFileTwice { .. })), "{name}");
+        }
+        // A file of that name in another folder is another.
+        files.writes(&at("sub/new.csv")).unwrap();
+        symlink("b", at("a")).unwrap();
+        symlink("a", at("b")).unwrap();
+        for name in ["a", "sub", "sub/..", "gone/out.csv"] {
+            assert!(matches!(files.writes(&at(name)), Err(Error::Write { .. })), "{name}");
+        }
+        for _ in 0..2 {
+            assert_eq!(files.writes(Path::new("/dev/null")).unwrap(), Place::Direct("/dev/null".into()));
+        }
+    }
+}

@@ -1,0 +1,67 @@
+//! Files beside the place of an output: what they are called, and what becomes of those whose run is dead.
+//!
+//! A run holds a lock on each of its own. Where it is killed or the power fails, the lock goes and the file stays; the next run
+//! with the same output takes it away.
+
+use std::ffi::OsString;
+use std::fs;
+use std::io;
+use std::path::{Path, PathBuf};
+
+use tempfile::NamedTempFile;
+
+/// What the name of a file that is being written ends in.
+const NEW: &str = ".part";
+/// What the name of a file that was replaced, and may come back, ends in.
+const OLD: &str = ".old";
+/// The most bytes of an output's name that are part of the name beside it: systems allow 255 in all.
+const MOST_OF_NAME: usize = 180;
+/// How often it is tried to have a file of one's own.
+const TRIES: usize = 16;
+
+/// The folder of a place.
+pub fn folder(place: &Path) -> &Path {
+    place.parent().filter(|folder| !folder.as_os_str().is_empty()).unwrap_or(Path::new("."))
+}
+
+/// What the names of all files beside a place begin with.
+fn prefix(place: &Path) -> String {
+    let name = place.file_name().unwrap_or_default().to_string_lossy();
+    format!(".{}.keen-notch-", &name[..name.floor_char_boundary(MOST_OF_NAME)])
+}
+
+/// Makes a file beside its place that nobody else can read, and locks it.
+pub fn create(place: &Path) -> io::Result<NamedTempFile> {
+    let prefix = prefix(place);
+    for _ in 0..TRIES {
+        let file = tempfile::Builder::new().prefix(&prefix).suffix(NEW).tempfile_in(folder(place))?;
+        // Where there are no locks, nobody can lock it to take it away.
+        let _ = file.as_file().lock();
+        // Another run may have taken it for a leftover before it was locked.
+        if file.path().exists() {
+            return Ok(file);
+        }
+    }
+    Err(io::Error::other("files beside it are taken away as soon as they are made"))
+}
+
+/// A name for what is replaced in a place, beside it.
+pub fn name_of_old(place: &Path) -> PathBuf {
+    let random = tempfile::Builder::new().prefix(&prefix(place)).suffix(OLD).make(|path| Ok(path.to_owned()));
+    random.map_or_else(|_| folder(place).join(prefix(place) + OLD), |named| named.as_file().clone())
+}
+
+/// Removes what dead runs have left beside a place. What cannot be removed stays.
+pub fn remove(place: &Path) {
+    let prefix = prefix(place);
+    let is_leftover = |name: &OsString| {
+        let name = name.to_string_lossy();
+        name.starts_with(&prefix) && (name.ends_with(NEW) || name.ends_with(OLD))
+    };
+    let Ok(entries) = fs::read_dir(folder(place)) else { return };
+    for path in entries.flatten().filter(|entry| is_leftover(&entry.file_name())).map(|entry| entry.path()) {
+        if fs::File::open(&path).is_ok_and(|file| file.try_lock().is_ok()) {
+            let _ = fs::remove_file(path);
+        }
+    }
+}

@@ -8,7 +8,7 @@ use clap_complete::ArgValueCompleter;
 use keen_notch_core::column::ColumnRef;
 use keen_notch_core::cutlist::{RaggedRows, Reading as ListReading};
 use keen_notch_io::source::input::{Encoding, Input};
-use keen_notch_io::source::{MOST_ROW, Ragged, Reading};
+use keen_notch_io::source::{MOST_ROW, Ragged, Reading, WrongBytes};
 
 use crate::complete;
 
@@ -392,6 +392,9 @@ pub struct ReadingArgs {
     /// What the input is written in, if not UTF-8, such as windows-1252; the output is UTF-8
     #[arg(long, value_name = "ENCODING")]
     pub encoding: Option<String>,
+    /// Bytes that are not of the encoding: stop there, or replace them by U+FFFD and count [default: stop]
+    #[arg(long, value_name = "WHAT", hide_possible_values = true, hide_default_value = true, default_value = "stop")]
+    pub encoding_errors: EncodingErrors,
     /// The longest row allowed, in bytes; K, M or G may follow
     #[arg(long, value_name = "BYTES", default_value_t = Bytes(MOST_ROW))]
     pub max_row: Bytes,
@@ -405,6 +408,7 @@ impl ReadingArgs {
             delimiter: self.delimiter.clone().or(list.delimiter.clone()),
             header: !self.no_header && list.header.unwrap_or(true),
             encoding: encoding.map(Encoding::named).transpose()?,
+            wrong_bytes: if self.encoding_errors == EncodingErrors::Replace { WrongBytes::Replace } else { WrongBytes::Stop },
             max_row: self.max_row.0,
             ragged: match list.ragged {
                 None | Some(RaggedRows::Stop) => Ragged::Stop,
@@ -431,6 +435,16 @@ pub fn input(path: &Path) -> Input {
 /// The column that an option names.
 pub fn column(text: Option<&str>) -> Option<ColumnRef> {
     text.map(ColumnRef::parse)
+}
+
+/// What becomes of bytes that are not of the encoding.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, ValueEnum)]
+pub enum EncodingErrors {
+    /// The run ends there.
+    #[default]
+    Stop,
+    /// U+FFFD is read for them.
+    Replace,
 }
 
 /// A number of bytes, as `64M`.

@@ -5,6 +5,8 @@ use std::path::Path;
 
 use keen_notch_core::batch::MOST_MADE;
 
+use crate::source::NotOfEncoding;
+
 /// An input that cannot be read, or an output that cannot be written.
 #[derive(Debug, thiserror::Error)]
 #[non_exhaustive]
@@ -40,6 +42,22 @@ pub enum Error {
         byte: usize,
         /// The byte itself.
         value: u8,
+    },
+    /// The input is not of the encoding that was said.
+    #[error("{name}, line {line}: {} not {encoding} (character {character} of the line, byte {byte} of the file)", hex(bytes))]
+    NotOfEncoding {
+        /// The input.
+        name: String,
+        /// The encoding.
+        encoding: &'static str,
+        /// The line, from 1.
+        line: u64,
+        /// The code point of the line, from 1.
+        character: usize,
+        /// The byte of the input, from 1.
+        byte: u64,
+        /// The bytes.
+        bytes: Vec<u8>,
     },
     /// The input begins with the byte-order mark of UTF-16.
     #[error("{name} is UTF-16, not UTF-8: it begins with that byte-order mark")]
@@ -149,6 +167,12 @@ pub enum Error {
         /// The name given.
         label: String,
     },
+    /// An encoding that is not decoded, since texts in it have been used to smuggle others.
+    #[error("{label} is an encoding that is not decoded: texts in it can hide others")]
+    UnsafeEncoding {
+        /// The name given.
+        label: String,
+    },
     /// A delimiter that is not one ASCII character, or one that rows could not be told apart by.
     #[error("{given:?} cannot be a delimiter")]
     BadDelimiter {
@@ -158,6 +182,17 @@ pub enum Error {
 }
 
 impl Error {
+    /// What an error of reading means.
+    pub(crate) fn of_reading(name: &str, source: io::Error) -> Error {
+        let name = name.to_owned();
+        match source.downcast::<NotOfEncoding>() {
+            Ok(NotOfEncoding { encoding, line, code_point, byte, bytes }) => {
+                Error::NotOfEncoding { name, encoding, line, character: code_point, byte, bytes }
+            }
+            Err(source) => Error::Read { name, source },
+        }
+    }
+
     /// What to do about it, in one line.
     pub fn help(&self) -> String {
         match self {
@@ -170,6 +205,12 @@ impl Error {
             Error::NotUtf8 { .. } => {
                 "say what the file is written in, such as --encoding windows-1252 (or iso-8859-2, shift_jis …)".to_owned()
             }
+            Error::NotOfEncoding { .. } => {
+                "say another --encoding, or read on with --encoding-errors replace, which puts U+FFFD \
+                there and counts"
+                    .to_owned()
+            }
+            Error::UnsafeEncoding { .. } => "convert the file to UTF-8 with the program that wrote it".to_owned(),
             Error::Utf16 { encoding, .. } => format!("add --encoding {encoding}"),
             Error::Ragged { found, wanted, .. } if found > wanted => {
                 "look for a delimiter inside a cell that is not quoted, or give the right --delimiter".to_owned()
@@ -222,6 +263,7 @@ impl Error {
                 | Error::OneFileTwice { .. }
                 | Error::Unwritable { .. }
                 | Error::UnknownEncoding { .. }
+                | Error::UnsafeEncoding { .. }
                 | Error::BadDelimiter { .. }
         )
     }
@@ -247,6 +289,17 @@ fn same_file(name: &str, input: &str) -> String {
 
 fn one_file(name: &str, other: &str) -> String {
     if name == other { name.to_owned() } else { format!("one file, {other} and {name}") }
+}
+
+/// Bytes as the subject of a clause.
+fn hex(bytes: &[u8]) -> String {
+    let digits: Vec<_> = bytes.iter().map(|byte| format!("{byte:02X}")).collect();
+    format!(
+        "{} {} (hex) {}",
+        if bytes.len() == 1 { "the byte" } else { "the bytes" },
+        digits.join(" "),
+        if bytes.len() == 1 { "is" } else { "are" }
+    )
 }
 
 /// Whether a disk, or a share of it, is full.

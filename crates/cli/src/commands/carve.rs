@@ -86,6 +86,7 @@ pub fn run(args: &CarveArgs, console: &Console) -> Result<Exit, Failure> {
     if !args.quiet {
         summary::draw(&report, &job, &header, console.width).iter().for_each(|line| console.note(line));
         hints::draw(&report, &job, &header, &pieces, &again, console.width).iter().for_each(|line| console.note(line));
+        run::say_replaced(&reading.meter, console, args.quiet);
         let out = args.out.as_deref();
         run::outcome(&report, &inputs, out, is_kept, &args.faults).iter().for_each(|line| console.note(line));
         if refused {

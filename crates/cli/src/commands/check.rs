@@ -115,6 +115,7 @@ pub fn run(args: &CheckArgs, console: &Console) -> Result<Exit, Failure> {
         }
         out.flush()?;
     }
+    run::say_replaced(&reading.meter, console, args.quiet);
     Ok(if report.counts.faulty > 0 { Exit::Faults } else { Exit::Done })
 }
 

@@ -55,6 +55,7 @@ pub fn run(args: &DraftArgs, console: &Console) -> Result<(), Failure> {
         from_examples(&examples, &origin, column, &inputs, &reading, &mut table, (threads, console))?
     };
     drop(progress);
+    super::run::say_replaced(&reading.meter, console, args.quiet);
     match &args.write {
         None => {
             let mut out = anstream::stdout().lock();

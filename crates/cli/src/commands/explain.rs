@@ -16,7 +16,7 @@ use keen_notch_io::view::View;
 
 use crate::args::ExplainArgs;
 use crate::commands::pieces::{Given, Pieces};
-use crate::commands::run::inputs;
+use crate::commands::run::{inputs, say_replaced};
 use crate::console::Console;
 use crate::draw::ruler::{self, Mark};
 use crate::draw::style::{self, paint};
@@ -47,7 +47,9 @@ pub fn run(args: &ExplainArgs, console: &Console) -> Result<(), Failure> {
             let reading = args.reading.reading(&ListReading { ragged, ..pieces.reading.clone() })?;
             let mut table = super::run::table(&inputs(std::slice::from_ref(file), &known, console)?, &reading, console, false)?;
             let carving = pieces.bind(column, &table.header)?;
-            row(args, &pieces, &carving, &mut table, console.width)?
+            let lines = row(args, &pieces, &carving, &mut table, console.width)?;
+            say_replaced(&reading.meter, console, false);
+            lines
         }
     };
     let mut out = anstream::stdout().lock();

@@ -14,7 +14,7 @@ use keen_notch_io::files::RunFiles;
 use keen_notch_io::view::View;
 
 use crate::args::{self, GaugeArgs};
-use crate::commands::run::inputs;
+use crate::commands::run::{inputs, say_replaced};
 use crate::console::Console;
 use crate::draw::ruler::{self, Mark};
 use crate::draw::style::{self, paint};
@@ -80,7 +80,8 @@ fn values(args: &GaugeArgs, console: &Console) -> Result<Vec<(String, String)>, 
     let known = RunFiles::default();
     known.prints()?;
     let inputs = inputs(std::slice::from_ref(file), &known, console)?;
-    let mut table = super::run::table(&inputs, &args.reading.reading(&Default::default())?, console, false)?;
+    let reading = args.reading.reading(&Default::default())?;
+    let mut table = super::run::table(&inputs, &reading, console, false)?;
     let column = ColumnRef::find_or_only(args::column(args.column.as_deref()).as_ref(), &table.header)?;
     let title = table.header.title(column);
     let mut values = Vec::new();
@@ -90,6 +91,7 @@ fn values(args: &GaugeArgs, console: &Console) -> Result<Vec<(String, String)>, 
             if values.len() < args.rows { ControlFlow::Continue(()) } else { ControlFlow::Break(()) }
         })?;
     }
+    say_replaced(&reading.meter, console, false);
     Ok(values)
 }
 

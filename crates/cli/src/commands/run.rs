@@ -11,12 +11,14 @@ use keen_notch_io::faults::{FaultFile, FaultFormat};
 use keen_notch_io::files::RunFiles;
 use keen_notch_io::sink::{self, Sink};
 use keen_notch_io::source::input::Input;
+use keen_notch_io::source::meter::Meter;
 use keen_notch_io::source::{Ragged, Reading};
 use keen_notch_io::table::Table;
 
 use crate::args::{self, FaultArgs};
 use crate::commands::pieces::Pieces;
 use crate::console::Console;
+use crate::draw::style::{self, paint};
 use crate::draw::visible;
 use crate::failure::Failure;
 
@@ -72,6 +74,18 @@ pub fn table(inputs: &[Input], reading: &Reading, console: &Console, quiet: bool
         console.note(&textwrap::fill(&visible::without_controls(&words), console.width));
     }
     Ok(table)
+}
+
+/// Says how many bytes were not of the encoding, where they were to be replaced.
+pub fn say_replaced(meter: &Meter, console: &Console, quiet: bool) {
+    let replaced = meter.replaced();
+    if replaced > 0 && !quiet {
+        let words = format!(
+            "in {}, bytes that are not of the encoding were read as U+FFFD; to see the first, leave out --encoding-errors",
+            visible::counted(replaced, "place")
+        );
+        console.note(&paint(style::LOOK, textwrap::fill(&words, console.width)));
+    }
 }
 
 /// Opens the inputs and binds the pieces to them; pieces that fill as many columns as the data needs are

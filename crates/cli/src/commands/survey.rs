@@ -15,7 +15,7 @@ use keen_notch_io::view::View;
 
 use crate::args::{ReadingArgs, SurveyArgs, SurveyFormat};
 use crate::commands::looked::Looked;
-use crate::commands::run::{inputs, names};
+use crate::commands::run::{inputs, names, read_twice, say_replaced};
 use crate::console::Console;
 use crate::draw::survey::{self as draw, Surveyed};
 use crate::draw::{again, visible};
@@ -43,6 +43,7 @@ pub fn run(args: &SurveyArgs, console: &Console) -> Result<(), Failure> {
     let depth = if in_depth { Depth::Full } else { Depth::Brief };
     let (surveys, of_rows) = survey(&mut table, looked.view(), depth, args.sample, args.threads.count())?;
     drop(progress);
+    say_replaced(&reading.meter, console, args.quiet);
     let surveyed: Vec<Surveyed> = titles
         .iter()
         .zip(&surveys)
@@ -82,16 +83,14 @@ fn rows(
     looked: &Looked,
     console: &Console,
 ) -> Result<(), Failure> {
-    if inputs.contains(&Input::Stdin) {
-        let message = "the rows of a shape are found by reading the input twice";
-        return Err(Failure::usage(message, "name a file instead of standard input"));
-    }
+    read_twice(inputs, "the rows of a shape are found by reading the input twice", "save it as a file and name that")?;
     let progress = Progress::of(inputs, &reading.meter, args.quiet, true);
     let mut table = Table::open(inputs, reading)?;
     let bound = looked.bind_one(&table.header)?;
     let (mut surveys, _) = survey(&mut table, bound.view(), Depth::Full, args.sample, args.threads.count())?;
     let survey = surveys.pop().unwrap_or_else(|| Survey::new(Depth::Full));
     drop(progress);
+    say_replaced(&reading.meter, console, args.quiet);
     let groups = find(&survey, shape)?;
     let mut members = survey.members(&groups);
     let mut table = Table::open(inputs, reading)?;

@@ -7,7 +7,7 @@ use keen_notch_io::carve::Report;
 use keen_notch_io::source::input::Input;
 
 use super::shell::quoted;
-use crate::args::ReadingArgs;
+use crate::args::{EncodingErrors, ReadingArgs};
 use crate::commands::pieces::Given;
 
 /// What a run was given, to be given again.
@@ -85,6 +85,9 @@ pub fn reading(args: &ReadingArgs, list: &ListReading) -> Vec<String> {
     if args.no_header || list.header == Some(false) {
         words.push("--no-header".to_owned());
     }
+    if args.encoding_errors == EncodingErrors::Replace {
+        words.extend(["--encoding-errors", "replace"].map(str::to_owned));
+    }
     words
 }
 
@@ -141,6 +144,7 @@ mod tests {
             delimiter: delimiter.map(str::to_owned),
             no_header,
             encoding: None,
+            encoding_errors: EncodingErrors::Stop,
             max_row: crate::args::Bytes::default(),
         };
         let list =

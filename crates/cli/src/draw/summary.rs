@@ -112,6 +112,7 @@ pub fn json(report: &Report, job: &Job, header: &Header) -> String {
         },
         "pieces": pieces.collect::<Vec<_>>(),
         "checks": checks.collect::<Vec<_>>(),
+        "replacements": report.replaced,
     });
     format!("{summary:#}\n")
 }

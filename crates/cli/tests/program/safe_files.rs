@@ -198,3 +198,26 @@ fn a_signal_that_is_ignored_stays_so() {
     assert!(child.wait().unwrap().success());
     assert_eq!(yard.read("out.csv"), "code,a\nGRP-1,G\n");
 }
+
+#[test]
+fn bytes_that_are_not_of_the_encoding_are_told_or_replaced_and_counted() {
+    let yard = Yard::new();
+    yard.write("sjis.csv", b"code,name\nGRP-1,\x83\x8D\x81y\nHNG-2,\x83\x8D\x93\n".as_slice());
+    yard.write("utf8.csv", b"code,name\nGRP-1,a\xFFb\n".as_slice());
+    let mut said = String::new();
+    for words in [&["sjis.csv", "--encoding", "shift_jis"][..], &["utf8.csv"], &["utf8.csv", "--encoding", "hz-gb-2312"]] {
+        let piece = ["carve", "-q", "-c", "name", "-p", "n: length", "-o", "out.csv"];
+        let ran = yard.run(&[&piece, words].concat());
+        assert!(ran.status > 1 && !yard.names().contains(&"out.csv".to_owned()), "{}", ran.shown());
+        said += &ran.stderr;
+        let command = ["carve", "-c", "name", "-p", "n: length", "--encoding-errors", "replace", "--summary", "s.json", "-o", "-"];
+        let ran = yard.run(&[&command, words].concat());
+        said += &ran.shown();
+    }
+    assert!(yard.read("s.json").contains("\"replacements\": 1"));
+    assert_snapshot!(said);
+    for words in [&["survey", "utf8.csv"][..], &["gauge", "--file", "utf8.csv", "-c", "name"], &["draft", "utf8.csv", "-c", "code"]] {
+        let ran = yard.run(&[words, &["--encoding-errors", "replace"]].concat());
+        assert!(ran.status == 0 && ran.stderr.contains("in 1 place"), "{}", ran.shown());
+    }
+}

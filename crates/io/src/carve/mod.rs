@@ -99,6 +99,8 @@ pub struct Report {
     pub inputs: Inputs,
     /// What a person should know of the run, the most useful first.
     pub hints: Vec<Hint>,
+    /// Sequences of bytes that were not of the encoding, in whose place U+FFFD was read.
+    pub replaced: u64,
 }
 
 /// A row with faults, to be shown.
@@ -310,7 +312,7 @@ pub fn carve(table: &mut Table, job: &Job, outs: &mut Outs) -> Result<Report, Er
         Ok(())
     };
     pool::in_order(job.threads, || table.next_part(), worker, put_together)?;
-    Ok(merger.finish())
+    Ok(Report { replaced: meter.replaced(), ..merger.finish() })
 }
 
 /// The greatest number of results that each piece has in any row which fills as many columns as the data

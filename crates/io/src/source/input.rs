@@ -5,9 +5,9 @@ use std::io::{self, Read};
 use std::path::PathBuf;
 use std::sync::Arc;
 
-use encoding_rs_io::DecodeReaderBytesBuilder;
-
-use super::meter::{Meter, Metered};
+use super::Reading;
+use super::decoded::{Decoded, WrongBytes};
+use super::meter::Metered;
 use crate::Error;
 
 /// An input that is named.
@@ -49,11 +49,11 @@ impl Input {
         }
     }
 
-    /// Opens the input; with an encoding, what is read from it is UTF-8. The meter counts the bytes as they are.
+    /// Opens the input; what is read from it is UTF-8 if it is in the encoding that was said. The bytes are counted as they are.
     ///
     /// # Errors
     /// Where it is missing, a folder, or may not be read.
-    pub fn open(&self, encoding: Option<Encoding>, meter: &Arc<Meter>) -> Result<Box<dyn Read + Send>, Error> {
+    pub fn open(&self, reading: &Reading) -> Result<Box<dyn Read + Send>, Error> {
         let raw: Box<dyn Read + Send> = match self {
             Input::Stdin => Box::new(io::stdin()),
             Input::Memory(_, bytes) => Box::new(io::Cursor::new(Arc::clone(bytes))),
@@ -66,25 +66,39 @@ impl Input {
                 Box::new(file)
             }
         };
+        let Reading { encoding, wrong_bytes, meter, .. } = reading;
         let raw = Metered { reader: raw, meter: Arc::clone(meter) };
-        Ok(match encoding {
-            None => Box::new(raw),
-            Some(encoding) => Box::new(DecodeReaderBytesBuilder::new().encoding(Some(encoding.0)).build(raw)),
-        })
+        let encoding = encoding.unwrap_or(Encoding::UTF_8);
+        if encoding == Encoding::UTF_8 && *wrong_bytes == WrongBytes::Stop {
+            // Wrong bytes are found with the rows.
+            return Ok(Box::new(raw));
+        }
+        Ok(Box::new(Decoded::new(raw, encoding, *wrong_bytes, Arc::clone(meter))))
     }
 }
 
-/// A character encoding other than UTF-8 as it is.
-#[derive(Debug, Clone, Copy)]
+/// A character encoding.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Encoding(&'static encoding_rs::Encoding);
 
 impl Encoding {
+    /// That of texts where nothing else is said.
+    pub const UTF_8: Encoding = Encoding(encoding_rs::UTF_8);
+
     /// The encoding of a name from the WHATWG Encoding Standard.
     ///
     /// # Errors
-    /// Where there is none of that name.
+    /// Where there is none of that name, or one that the standard has nobody decode.
     pub fn named(label: &str) -> Result<Encoding, Error> {
-        let found = encoding_rs::Encoding::for_label(label.trim().as_bytes());
-        found.map(Encoding).ok_or_else(|| Error::UnknownEncoding { label: label.to_owned() })
+        match encoding_rs::Encoding::for_label(label.trim().as_bytes()) {
+            None => Err(Error::UnknownEncoding { label: label.to_owned() }),
+            Some(found) if found == encoding_rs::REPLACEMENT => Err(Error::UnsafeEncoding { label: label.to_owned() }),
+            Some(found) => Ok(Encoding(found)),
+        }
+    }
+
+    /// What decodes it. The byte-order mark of UTF-8 stays: it is part of what comes before the rows.
+    pub(super) fn decoder(self) -> encoding_rs::Decoder {
+        if self == Encoding::UTF_8 { self.0.new_decoder_without_bom_handling() } else { self.0.new_decoder() }
     }
 }

@@ -9,6 +9,7 @@ use std::sync::atomic::{AtomicU64, Ordering};
 pub struct Meter {
     bytes: AtomicU64,
     rows: AtomicU64,
+    replaced: AtomicU64,
 }
 
 impl Meter {
@@ -22,6 +23,16 @@ impl Meter {
         self.rows.load(Ordering::Relaxed)
     }
 
+    /// Sequences of bytes that U+FFFD took the place of.
+    pub fn replaced(&self) -> u64 {
+        self.replaced.load(Ordering::Relaxed)
+    }
+
+    /// Counts one more of these.
+    pub fn add_replaced(&self) {
+        self.replaced.fetch_add(1, Ordering::Relaxed);
+    }
+
     /// Counts rows that are done.
     pub fn add_rows(&self, rows: u64) {
         self.rows.fetch_add(rows, Ordering::Relaxed);
@@ -31,6 +42,7 @@ impl Meter {
     pub fn restart(&self) {
         self.bytes.store(0, Ordering::Relaxed);
         self.rows.store(0, Ordering::Relaxed);
+        self.replaced.store(0, Ordering::Relaxed);
     }
 }
 

@@ -3,6 +3,7 @@
 //! A source gives chunks of rows in their order; a chunk turns into batches of the columns that are asked for, on any
 //! thread. A new format is a source of its own, with a chunk of its own.
 
+mod decoded;
 pub mod delimited;
 pub mod input;
 pub mod meter;
@@ -13,6 +14,7 @@ use std::ops::Range;
 use keen_notch_core::batch::{Batch, Buffer, Forms, Mask, Span, Texts};
 use keen_notch_core::column::Header;
 
+pub use decoded::{NotOfEncoding, WrongBytes};
 pub use reading::{MOST_ROW, Ragged, Reading};
 
 use self::delimited::{Delimited, Dialect, Preamble};

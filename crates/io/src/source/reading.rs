@@ -2,6 +2,7 @@
 
 use std::sync::Arc;
 
+use super::decoded::WrongBytes;
 use super::input::Encoding;
 use super::meter::Meter;
 
@@ -30,6 +31,8 @@ pub struct Reading {
     pub header: bool,
     /// The encoding, if it is not UTF-8.
     pub encoding: Option<Encoding>,
+    /// What becomes of bytes that are not of the encoding.
+    pub wrong_bytes: WrongBytes,
     /// The longest row allowed, in bytes.
     pub max_row: usize,
     /// What becomes of rows with another number of cells than there are columns.
@@ -46,6 +49,7 @@ impl Default for Reading {
             delimiter: None,
             header: true,
             encoding: None,
+            wrong_bytes: WrongBytes::Stop,
             max_row: MOST_ROW,
             ragged: Ragged::Stop,
             stride: None,

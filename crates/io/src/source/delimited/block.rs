@@ -218,7 +218,7 @@ impl Blocks {
                     self.filled += read;
                 }
                 Err(error) if error.kind() == io::ErrorKind::Interrupted => {}
-                Err(source) => return Err(Error::Read { name: self.name.clone(), source }),
+                Err(source) => return Err(Error::of_reading(&self.name, source)),
             }
         }
         Ok(())

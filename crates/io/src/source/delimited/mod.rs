@@ -60,11 +60,10 @@ impl Delimited {
     pub fn open(input: &Input, reading: &Reading) -> Result<Delimited, Error> {
         let said = Dialect::delimiter_of(reading.delimiter.as_deref(), input.path())?;
         let name = input.name();
-        let mut reader = input.open(reading.encoding, &reading.meter)?;
+        let mut reader = input.open(reading)?;
         let mut guessed = None;
         if said.is_none() {
-            let failed = |source| Error::Read { name: name.clone(), source };
-            (guessed, reader) = guess::guess(reader).map_err(failed)?;
+            (guessed, reader) = guess::guess(reader).map_err(|error| Error::of_reading(&name, error))?;
         }
         let delimiter = said.or(guessed).unwrap_or(b',');
         let dialect = Dialect { delimiter, header: reading.header, is_guessed: guessed.is_some() };

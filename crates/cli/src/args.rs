@@ -8,7 +8,7 @@ use clap_complete::ArgValueCompleter;
 use keen_notch_core::column::ColumnRef;
 use keen_notch_core::cutlist::{RaggedRows, Reading as ListReading};
 use keen_notch_io::source::input::{Encoding, Input};
-use keen_notch_io::source::{MOST_ROW, Ragged, Reading, WrongBytes};
+use keen_notch_io::source::{MEMORY, MOST_ROW, Ragged, Reading, WrongBytes};
 
 use crate::complete;
 
@@ -395,9 +395,12 @@ pub struct ReadingArgs {
     /// Bytes that are not of the encoding: stop there, or replace them by U+FFFD and count [default: stop]
     #[arg(long, value_name = "WHAT", hide_possible_values = true, hide_default_value = true, default_value = "stop")]
     pub encoding_errors: EncodingErrors,
-    /// The longest row allowed, in bytes; K, M or G may follow
+    /// The longest row allowed, in bytes, and the most that its pieces may take; K, M or G may follow
     #[arg(long, value_name = "BYTES", default_value_t = Bytes(MOST_ROW))]
     pub max_row: Bytes,
+    /// The memory for what is on its way and what is remembered of rows, in bytes; K, M or G may follow
+    #[arg(long, value_name = "BYTES", default_value_t = Bytes(MEMORY))]
+    pub memory: Bytes,
 }
 
 impl ReadingArgs {
@@ -410,6 +413,7 @@ impl ReadingArgs {
             encoding: encoding.map(Encoding::named).transpose()?,
             wrong_bytes: if self.encoding_errors == EncodingErrors::Replace { WrongBytes::Replace } else { WrongBytes::Stop },
             max_row: self.max_row.0,
+            memory: self.memory.0,
             ragged: match list.ragged {
                 None | Some(RaggedRows::Stop) => Ragged::Stop,
                 Some(RaggedRows::Keep) => Ragged::Keep,

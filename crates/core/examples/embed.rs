@@ -20,7 +20,7 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
     let codes = Column::of(["GRP-00041273-S7K2", "HNG-0076025l-N9P4", "BRK"]);
     let batch = Batch { rows: 3, columns: &[codes.texts()] };
     let (mut worked, mut tallies) = (Worked::default(), vec![Tally::default(); carving.count()]);
-    carving.run(&batch, &mut worked);
+    carving.run(&batch, &mut worked)?;
     carving.judge(&batch, &mut worked, &mut tallies);
     for (code, serial) in codes.texts().iter().zip(carving.texts(0, &batch, &worked).iter()) {
         println!("{code}: {serial:?}");

@@ -3,8 +3,6 @@
 use std::io;
 use std::path::Path;
 
-use keen_notch_core::batch::MOST_MADE;
-
 use crate::source::NotOfEncoding;
 
 /// An input that cannot be read, or an output that cannot be written.
@@ -97,15 +95,17 @@ pub enum Error {
         /// The limit, in bytes.
         limit: usize,
     },
-    /// The results of a piece would take more memory than there may be of them at a time.
-    #[error("{name}, line {line}: the results of {piece} in the rows from here on are larger than {} MiB together", MOST_MADE >> 20)]
+    /// The results of a row would take more memory than they may.
+    #[error("{name}, line {line}: the pieces of the row that begins here take more than {limit} bytes, at {of}")]
     ResultsTooLarge {
         /// The input.
         name: String,
-        /// The piece.
-        piece: String,
-        /// The line that the first of the rows begins on, from 1.
+        /// The piece or the proof that did not fit.
+        of: String,
+        /// The line that the row begins on, from 1.
         line: u64,
+        /// The limit, in bytes.
+        limit: usize,
     },
     /// The lines of the input end in carriage returns alone.
     #[error("{name}: its lines end in carriage returns alone, so it reads as one long row")]
@@ -224,7 +224,9 @@ impl Error {
             Error::RowTooLong { .. } => {
                 "look for a quote that is not closed; if rows really are so long, raise the limit with --max-row".to_owned()
             }
-            Error::ResultsTooLarge { piece, .. } => format!("let {piece} make shorter texts"),
+            Error::ResultsTooLarge { of, .. } => {
+                format!("have {of} make shorter texts or fewer of them, or raise the limit with --max-row")
+            }
             Error::CarriageReturns { .. } => "convert the line ends first: tr '\\r' '\\n' < OLD > NEW".to_owned(),
             Error::OtherColumns { .. } => "run files with other columns apart from each other".to_owned(),
             Error::Write { source, is_half_written, name } if is_full(source) => format!(

@@ -4,6 +4,7 @@
 //! A row keeps its raw bytes from end to end: pieces are appended after them.
 #![forbid(unsafe_code)]
 
+mod batches;
 pub mod carve;
 pub mod draft;
 pub mod encode;

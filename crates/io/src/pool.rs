@@ -219,6 +219,15 @@ impl<S> Turns<S> {
     /// Waits for the turn of an item, and calls `take`; `None` where an item before it broke off. Every item must take its
     /// turn, or break off.
     pub fn take<R>(&self, number: u64, take: impl FnOnce(&mut S) -> R) -> Option<R> {
+        self.call(number, take, true)
+    }
+
+    /// The same, and it stays the turn of the item.
+    pub fn hold<R>(&self, number: u64, take: impl FnOnce(&mut S) -> R) -> Option<R> {
+        self.call(number, take, false)
+    }
+
+    fn call<R>(&self, number: u64, take: impl FnOnce(&mut S) -> R, is_last: bool) -> Option<R> {
         let mut turn = lock(&self.state);
         while turn.next != number {
             if number > turn.broken {
@@ -227,7 +236,7 @@ impl<S> Turns<S> {
             turn = self.changed.wait(turn).unwrap_or_else(PoisonError::into_inner);
         }
         let result = take(&mut turn.state);
-        turn.next += 1;
+        turn.next += u64::from(is_last);
         drop(turn);
         self.changed.notify_all();
         Some(result)

@@ -9,16 +9,13 @@ use keen_notch_core::carving::Worked;
 use keen_notch_core::column::Header;
 
 use crate::Error;
+use crate::batches::{Batches, Limits};
 use crate::inputs::Inputs;
 use crate::pool::HasSize;
 use crate::source::input::Input;
 use crate::source::meter::Meter;
 use crate::source::{self, Chunk, Format, LineCount, Ragged, Reading, Rows, Source};
 use crate::view::View;
-
-/// Rows that are worked on together: few enough for all that is known of them to stay near the processor, and many enough
-/// that what is done once for all of them does not matter.
-pub const BATCH: usize = 256;
 
 /// A table that has been opened: its header is known, its rows are still to come.
 pub struct Table {
@@ -81,9 +78,10 @@ pub struct RowAt<'a> {
     pub place: (usize, u64),
     /// The values of the batch.
     pub batch: &'a Batch<'a>,
-    /// What is looked at, and what came of the batch.
+    /// What is looked at.
     view: View<'a>,
-    worked: &'a Worked,
+    /// What came of the batch.
+    pub worked: &'a Worked,
     /// The lines of its input that it begins and ends on, from 1.
     pub lines: (u64, u64),
 }
@@ -168,6 +166,11 @@ impl Table {
         self.reading.ragged
     }
 
+    /// How many bytes the results of its rows may take, where this number of threads work on them.
+    pub(crate) fn limits(&self, threads: usize) -> Limits {
+        Limits::new(&self.reading, threads)
+    }
+
     /// Counts what has been read and done.
     pub fn shared_meter(&self) -> Arc<Meter> {
         Arc::clone(&self.reading.meter)
@@ -226,6 +229,7 @@ impl Table {
     ) -> Result<(), Error> {
         let columns = in_order(&view.needs());
         let meter = self.shared_meter();
+        let limits = self.limits(1);
         let (mut memory, mut worked, mut before) = (Rows::default(), Worked::default(), Before::default());
         while let Some(Part { input, mut chunk }) = self.next_part()? {
             self.inputs.begin(input, before.rows);
@@ -237,17 +241,24 @@ impl Table {
             let text = chunk.text()?;
             let mut rows: Rows = memory.recycle();
             let mut flow = ControlFlow::Continue(());
-            for start in (0..chunk.rows()).step_by(BATCH) {
-                chunk.take(text, start..(start + BATCH).min(chunk.rows()), &mut rows);
-                meter.add_rows(rows.len() as u64);
-                flow = rows.with_batch(|batch| {
-                    view.work_out(batch, &mut worked, (chunk, start))?;
-                    Ok::<_, Error>(see(before, (chunk, text), start, batch, &worked))
-                })?;
+            let mut batches = Batches::of(chunk.rows(), limits);
+            while let Some(range) = batches.next(&mut worked)
+                && flow.is_continue()
+            {
+                chunk.take(text, range.clone(), &mut rows);
+                let seen = rows.with_batch(|batch| {
+                    view.work_out(batch, &mut worked)?;
+                    Ok(see(before, (chunk, text), range.start, batch, &worked))
+                });
+                flow = match seen {
+                    Ok(flow) => flow,
+                    Err(too_large) => {
+                        batches.take_again(range, too_large, chunk)?;
+                        continue;
+                    }
+                };
                 before.rows += rows.len() as u64;
-                if flow.is_break() {
-                    break;
-                }
+                meter.add_rows(rows.len() as u64);
             }
             memory = rows.recycle();
             if flow.is_break() {

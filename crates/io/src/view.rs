@@ -1,11 +1,8 @@
 //! What is looked at of a table: its columns, or what pieces would add to it.
 
 use keen_notch_core::batch::{Batch, Texts};
-use keen_notch_core::carving::{Carving, Worked};
+use keen_notch_core::carving::{Carving, TooLarge, Worked};
 use keen_notch_core::column::Header;
-
-use crate::Error;
-use crate::source::{Chunk, LineCount};
 
 /// Columns of a table, or pieces that are worked out of them and written nowhere.
 #[derive(Debug, Clone, Copy)]
@@ -41,19 +38,15 @@ impl View<'_> {
         }
     }
 
-    /// Works out a batch, which begins with the row of this index in its chunk.
+    /// Works out a batch.
     ///
     /// # Errors
-    /// Where the results of a piece are too large.
-    pub(crate) fn work_out(
-        &self,
-        batch: &Batch,
-        worked: &mut Worked,
-        (chunk, first): (&dyn Chunk, usize),
-    ) -> Result<(), Error> {
-        let View::Pieces(carving) = self else { return Ok(()) };
-        carving.run(batch, worked);
-        refuse_too_large(carving, worked, chunk, first)
+    /// Where the results are too large.
+    pub(crate) fn work_out(&self, batch: &Batch, worked: &mut Worked) -> Result<(), TooLarge> {
+        match self {
+            View::Columns(_) => Ok(()),
+            View::Pieces(carving) => carving.run(batch, worked),
+        }
     }
 
     /// The texts of one of its columns, in a batch that was worked out.
@@ -63,14 +56,4 @@ impl View<'_> {
             View::Pieces(carving) => carving.texts(column, batch, worked),
         }
     }
-}
-
-/// Refuses the results of a batch that would take too much memory; the batch begins with the row of this index in its chunk.
-///
-/// # Errors
-/// Where those of a piece would.
-pub(crate) fn refuse_too_large(carving: &Carving, worked: &Worked, chunk: &dyn Chunk, first: usize) -> Result<(), Error> {
-    let Some(piece) = worked.too_large() else { return Ok(()) };
-    let line = chunk.line(first, &mut LineCount::default());
-    Err(Error::ResultsTooLarge { name: chunk.source().to_owned(), piece: carving.name(piece).to_owned(), line })
 }

@@ -117,8 +117,7 @@ fn row(
     let mut rows = 0;
     let mut lines = Vec::new();
     let mut last_line = 0;
-    let mut worked = Worked::default();
-    table.each_row(View::Columns(&carving.used_columns()), |at| {
+    table.each_row(View::Pieces(carving), |at| {
         rows += 1;
         let is_it = match (args.row, args.line) {
             (_, Some(wanted)) => {
@@ -131,10 +130,9 @@ fn row(
             return ControlFlow::Continue(());
         }
         lines.push(paint(style::HEAD, format!("row {rows}, line {}", at.lines.0)));
-        carving.run(at.batch, &mut worked);
         for (index, piece) in pieces.wanted.pieces.iter().enumerate() {
             lines.push(String::new());
-            lines.extend(piece_of_row(index, piece, carving, at, &worked, &header, width));
+            lines.extend(piece_of_row(index, piece, carving, at, at.worked, &header, width));
         }
         ControlFlow::Break(())
     })?;

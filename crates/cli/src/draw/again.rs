@@ -146,6 +146,7 @@ mod tests {
             encoding: None,
             encoding_errors: EncodingErrors::Stop,
             max_row: crate::args::Bytes::default(),
+            memory: crate::args::Bytes::default(),
         };
         let list =
             ListReading { delimiter: Some("|".to_owned()), encoding: Some("utf-16le".to_owned()), ..ListReading::default() };

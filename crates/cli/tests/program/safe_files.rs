@@ -210,13 +210,16 @@ fn bytes_that_are_not_of_the_encoding_are_told_or_replaced_and_counted() {
         let ran = yard.run(&[&piece, words].concat());
         assert!(ran.status > 1 && !yard.names().contains(&"out.csv".to_owned()), "{}", ran.shown());
         said += &ran.stderr;
-        let command = ["carve", "-c", "name", "-p", "n: length", "--encoding-errors", "replace", "--summary", "s.json", "-o", "-"];
+        let command =
+            ["carve", "-c", "name", "-p", "n: length", "--encoding-errors", "replace", "--summary", "s.json", "-o", "-"];
         let ran = yard.run(&[&command, words].concat());
         said += &ran.shown();
     }
     assert!(yard.read("s.json").contains("\"replacements\": 1"));
     assert_snapshot!(said);
-    for words in [&["survey", "utf8.csv"][..], &["gauge", "--file", "utf8.csv", "-c", "name"], &["draft", "utf8.csv", "-c", "code"]] {
+    for words in
+        [&["survey", "utf8.csv"][..], &["gauge", "--file", "utf8.csv", "-c", "name"], &["draft", "utf8.csv", "-c", "code"]]
+    {
         let ran = yard.run(&[words, &["--encoding-errors", "replace"]].concat());
         assert!(ran.status == 0 && ran.stderr.contains("in 1 place"), "{}", ran.shown());
     }

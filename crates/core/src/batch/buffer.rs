@@ -16,21 +16,39 @@ use super::Span;
 /// writer.finish();
 /// assert_eq!(buffer.text(), "GRP-00041273");
 /// ```
-#[derive(Debug, Default, Clone)]
+#[derive(Debug, Clone)]
 pub struct Buffer {
     memory: Vec<u8>,
     end: usize,
+    /// The most bytes of texts that spans are to point to.
+    most: usize,
     /// Whether texts were left out, since there were too many.
     is_full: bool,
 }
 
+impl Default for Buffer {
+    fn default() -> Buffer {
+        Buffer { memory: Vec::new(), end: 0, most: MOST_MADE, is_full: false }
+    }
+}
+
 impl Buffer {
+    /// Has texts that spans are to point to left out where all of them would be more than `most` bytes together.
+    pub(crate) fn set_most(&mut self, most: usize) {
+        self.most = most.min(MOST_MADE);
+    }
+
+    /// The most bytes of such texts.
+    pub(crate) fn most(&self) -> usize {
+        self.most
+    }
+
     /// Forgets what was written.
     pub fn clear(&mut self) {
         (self.end, self.is_full) = (0, false);
     }
 
-    /// Writes a text that a span is to point to: left out where all of them would be more than [`MOST_MADE`] together.
+    /// Writes a text that a span is to point to: left out where all of them would be more than may be.
     #[inline]
     pub(crate) fn extend_within(&mut self, bytes: &[u8]) {
         if self.has_room_for(bytes.len()) {
@@ -41,7 +59,7 @@ impl Buffer {
     /// Whether texts of this number of bytes can be written that spans are to point to; if not, that is noted.
     #[inline]
     pub(crate) fn has_room_for(&mut self, bytes: usize) -> bool {
-        self.is_full |= self.end + bytes > MOST_MADE;
+        self.is_full |= self.end.saturating_add(bytes) > self.most;
         !self.is_full
     }
 
@@ -115,8 +133,8 @@ impl Buffer {
     }
 }
 
-/// The most bytes of texts that are made of the values of a batch by a step; few, where that is tested.
-pub const MOST_MADE: usize = if cfg!(test) { 1 << 20 } else { 1 << 30 };
+/// The most bytes of texts that a step makes of the values of a batch, unless less is said.
+pub const MOST_MADE: usize = 1 << 30;
 
 /// The most memory that is made beyond what is needed, in bytes.
 const MOST_AHEAD: usize = 1 << 20;

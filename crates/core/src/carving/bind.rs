@@ -33,7 +33,7 @@ use crate::text_error::TextError;
 /// let codes = Column::of(["GRP-00041273", "HNG-00760251"]);
 /// let batch = Batch { rows: 2, columns: &[codes.texts()] };
 /// let mut worked = Worked::default();
-/// carving.run(&batch, &mut worked);
+/// carving.run(&batch, &mut worked)?;
 /// assert_eq!(carving.texts(0, &batch, &worked).get(1), "HNG");
 /// # Ok::<(), Box<dyn std::error::Error>>(())
 /// ```

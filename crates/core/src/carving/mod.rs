@@ -11,4 +11,5 @@ mod worked;
 pub use bind::{Carving, OutColumn, Unbound};
 pub use judge::{CheckName, Fault, NOT_MISSING};
 pub use memory::Memory;
+pub use run::TooLarge;
 pub use worked::{Failure, Worked};

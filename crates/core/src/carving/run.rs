@@ -6,6 +6,23 @@ use super::worked::Worked;
 use crate::batch::{Batch, Span, Texts};
 use crate::program::{Results, State};
 
+/// The results of a batch take more bytes than they may.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct TooLarge {
+    /// The piece or the proof that did not fit.
+    pub of: String,
+    /// How many bytes the results may take.
+    pub most: usize,
+}
+
+impl std::fmt::Display for TooLarge {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        write!(f, "the results take more than {} bytes, at {}", self.most, self.of)
+    }
+}
+
+impl std::error::Error for TooLarge {}
+
 impl Carving {
     /// The rows of a batch that the conditions of `keep` on columns leave in, by their indices, where they leave any out:
     /// the others need not be worked out.
@@ -23,9 +40,19 @@ impl Carving {
         Some(rows)
     }
 
-    /// Works out all pieces of a batch. Afterwards, [`Worked::take_kept`] gives the rows that `keep` leaves in.
-    pub fn run(&self, batch: &Batch, worked: &mut Worked) {
-        let Worked { pieces, layouts, failing, rows, work, kept, repeats, .. } = worked;
+    /// Works out all pieces of a batch, and what proofs make of them. Afterwards, [`Worked::take_kept`] gives the rows that `keep`
+    /// leaves in.
+    ///
+    /// # Errors
+    /// Where the results take more bytes together than they may: a batch of fewer rows is to be tried.
+    pub fn run(&self, batch: &Batch, worked: &mut Worked) -> Result<(), TooLarge> {
+        let Worked { most, pieces, layouts, rebuilt, failing, rows, work, kept, repeats, .. } = worked;
+        let mut left = *most;
+        let mut take = |results: &Results, of: &dyn Fn() -> String| {
+            let fits = left.checked_sub(results.made()).filter(|_| !results.are_too_large());
+            left = fits.ok_or_else(|| TooLarge { of: of(), most: *most })?;
+            Ok(left)
+        };
         *kept = None;
         repeats.clear();
         layouts.resize_with(self.layouts.len(), Default::default);
@@ -33,9 +60,12 @@ impl Carving {
             layout.plan.fit_all(batch.column(layout.column), fits);
         }
         pieces.resize_with(self.pieces.len(), Results::default);
+        let mut may_take = *most;
         for &index in &self.order {
             let piece = &self.pieces[index];
             let mut results = std::mem::take(&mut pieces[index]);
+            results.set_most(may_take);
+            work.with_most(may_take);
             failing.clear();
             if let Some(when) = &piece.when {
                 when.condition.note_failing(batch.column(when.column), None, true, (batch, &|row| row), failing);
@@ -56,7 +86,15 @@ impl Carving {
             if !matches!(piece.body, PieceBody::Take { .. }) && !failing.is_empty() {
                 results.unset(failing);
             }
+            let taken = take(&results, &|| piece.name.clone());
             pieces[index] = results;
+            may_take = taken?;
+        }
+        rebuilt.resize_with(self.proofs.len(), Results::default);
+        for (proof, rebuilt) in self.proofs.iter().zip(rebuilt) {
+            rebuilt.set_most(may_take);
+            self.build(&proof.parts, batch, pieces, rebuilt);
+            may_take = take(rebuilt, &|| format!("the proof {}", proof.words))?;
         }
         failing.clear();
         for keep in self.keep[..self.first_unique_keep()].iter() {
@@ -69,6 +107,7 @@ impl Carving {
             others(batch.rows, failing, &mut left);
             *kept = Some(left);
         }
+        Ok(())
     }
 
     /// The values that a piece comes from; none for one that is built.

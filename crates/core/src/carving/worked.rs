@@ -1,13 +1,15 @@
 //! What came of a batch of rows.
 
 use super::memory::{Hash, Repeat};
-use crate::batch::Mask;
+use crate::batch::{MOST_MADE, Mask};
 use crate::layout::Fits;
 use crate::program::{Results, Work};
 
 /// What came of a batch of rows. Its memory is used again from batch to batch.
-#[derive(Debug, Default)]
+#[derive(Debug)]
 pub struct Worked {
+    /// The most bytes that all results may take together, beside the values.
+    pub(super) most: usize,
     /// The results of each piece.
     pub(super) pieces: Vec<Results>,
     /// What the layouts found in each row.
@@ -38,6 +40,29 @@ pub struct Worked {
     pub(super) work: Work,
 }
 
+impl Default for Worked {
+    fn default() -> Worked {
+        Worked {
+            most: MOST_MADE,
+            pieces: Vec::new(),
+            layouts: Vec::new(),
+            rebuilt: Vec::new(),
+            hashes: Vec::new(),
+            not_kept: Vec::new(),
+            repeats: Vec::new(),
+            kept: None,
+            failures: Vec::new(),
+            is_sorted: false,
+            faulty: Mask::default(),
+            warned_of_piece: Mask::default(),
+            faulted_of_piece: Mask::default(),
+            failing: Vec::new(),
+            rows: Vec::new(),
+            work: Work::default(),
+        }
+    }
+}
+
 /// Something wrong with a row; [`super::Carving::fault`] says what and why.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
 pub struct Failure {
@@ -55,9 +80,15 @@ impl Worked {
         &self.pieces[piece]
     }
 
-    /// The piece whose results would take more memory than a batch may, if there is one: then they are lacking.
-    pub fn too_large(&self) -> Option<usize> {
-        self.pieces.iter().position(Results::are_too_large)
+    /// How many bytes the results take beside the values.
+    pub fn made(&self) -> usize {
+        self.pieces.iter().chain(&self.rebuilt).map(Results::made).sum()
+    }
+
+    /// Lets the results of a batch take `most` bytes together, beside the values: texts that are made, and 8 bytes for each of
+    /// several results.
+    pub fn set_most(&mut self, most: usize) {
+        self.most = most;
     }
 
     /// The rows that are kept, by their indices, where some are left out by `keep`: to be asked after
@@ -70,6 +101,7 @@ impl Worked {
     pub fn keep(&mut self, rows: &[u32]) {
         self.pieces.iter_mut().for_each(|results| results.keep(rows));
         self.layouts.iter_mut().for_each(|fits| fits.keep(rows));
+        self.rebuilt.iter_mut().for_each(|results| results.keep(rows));
         let mut kept = (0..).zip(rows).peekable();
         self.repeats.retain_mut(|repeat| {
             while kept.next_if(|(_, row)| **row < repeat.row).is_some() {}

@@ -21,7 +21,7 @@ fn observed(piece: Piece, values: &[&str], rows: usize) -> Diagnostics {
     for (index, values) in values.chunks(rows).enumerate() {
         let column = Column::of(values.iter().copied());
         let batch = Batch { rows: values.len(), columns: &[column.texts()] };
-        carving.run(&batch, &mut worked);
+        carving.run(&batch, &mut worked).unwrap();
         carving.judge(&batch, &mut worked, &mut [Tally::default()]);
         let filled = note_looks(column.texts(), &mut looks);
         let number = |row| (index * rows + row) as u64 + 1;

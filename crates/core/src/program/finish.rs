@@ -31,14 +31,15 @@ impl From<bool> for Change {
 }
 
 impl FinishOp {
-    /// Writes the changed text after `out`. The text is not empty; `form` is what is known of its characters.
+    /// Writes the changed text after `out`. The text is not empty; `form` is what is known of its characters. Where far more would
+    /// be written than `most` bytes, only that more than these would be is sure.
     pub(super) fn write(
         &self,
         text: &str,
         (unit, form): (Unit, Form),
         slots: &mut Slots,
         state: &mut State,
-        out: &mut String,
+        (out, most): (&mut String, usize),
     ) -> Change {
         let cheapest = unit.in_form(form);
         match self {
@@ -47,8 +48,8 @@ impl FinishOp {
             FinishOp::Lower => lower(text, out).into(),
             FinishOp::Title => title(text, out).into(),
             FinishOp::Filter { class, keep } => filter(text, form, class, *keep, out).into(),
-            FinishOp::Replace { marker, with } => replace(text, (marker, form), with, slots, out).into(),
-            FinishOp::Pad { side, width, with } => match pad((text, cheapest), *side, *width, (with, unit), out) {
+            FinishOp::Replace { marker, with } => replace(text, (marker, form), with, slots, (out, most)).into(),
+            FinishOp::Pad { side, width, with } => match pad((text, cheapest), *side, *width, (with, unit), (out, most)) {
                 Padded::Filled => Change::Made,
                 Padded::Exact => Change::Same,
                 Padded::Long => {
@@ -243,12 +244,12 @@ pub(super) fn replace(
     (marker, form): (&Matcher, Form),
     with: &Template,
     slots: &mut Slots,
-    out: &mut String,
+    (out, most): (&mut String, usize),
 ) -> bool {
     let start = out.len();
     let mut kept = 0;
-    if let (Some(regex), Some(most)) = (marker.regex(), with.greatest_group()) {
-        while regex.find_groups(text, kept, most, slots) {
+    if let (Some(regex), Some(greatest)) = (marker.regex(), with.greatest_group()) {
+        while out.len() <= most && regex.find_groups(text, kept, greatest, slots) {
             let Some(found) = super::pattern::group(slots, 0) else { break };
             out.push_str(&text[kept..found.start]);
             with.write(text, slots, out);
@@ -256,8 +257,10 @@ pub(super) fn replace(
         }
     } else {
         marker.each(text, form, |found| {
-            out.push_str(&text[kept..found.start]);
-            with.write(text, slots, out);
+            if out.len() <= most {
+                out.push_str(&text[kept..found.start]);
+                with.write(text, slots, out);
+            }
             kept = found.end;
         });
     }
@@ -288,7 +291,13 @@ pub(super) enum Padded {
 
 /// Writes `text` filled up to `width` after `out`, if it is narrower.
 /// The text may be counted by another unit than what it is filled with, where that comes to the same.
-fn pad((text, of_text): (&str, Unit), side: Side, width: usize, (with, unit): (&str, Unit), out: &mut String) -> Padded {
+fn pad(
+    (text, of_text): (&str, Unit),
+    side: Side,
+    width: usize,
+    (with, unit): (&str, Unit),
+    (out, most): (&mut String, usize),
+) -> Padded {
     let there = of_text.count(text);
     let Some(wanted) = width.checked_sub(there) else { return Padded::Long };
     if wanted == 0 {
@@ -297,7 +306,8 @@ fn pad((text, of_text): (&str, Unit), side: Side, width: usize, (with, unit): (&
     if side == Side::Right {
         out.push_str(text);
     }
-    fill(wanted, with, unit, out);
+    // A character has one byte at least.
+    fill(wanted.min(most.saturating_add(1)), with, unit, out);
     if side == Side::Left {
         out.push_str(text);
     }

@@ -188,9 +188,21 @@ impl Results {
         }
     }
 
-    /// Whether results are lacking, since all of them would be more than [`crate::batch::MOST_MADE`] bytes together.
+    /// Whether results are lacking, since all of them would take more bytes together than they may.
     pub fn are_too_large(&self) -> bool {
         self.is_too_large
+    }
+
+    /// How many bytes the results take beside their values: texts that were made, and where each of several is.
+    pub(crate) fn made(&self) -> usize {
+        let texts = if self.is_made { self.buffer.width() } else { 0 };
+        let places = if self.are_several() { self.spans.len() * size_of::<Span>() } else { 0 };
+        texts + places
+    }
+
+    /// Lets the results take no more than `most` bytes.
+    pub(crate) fn set_most(&mut self, most: usize) {
+        self.buffer.set_most(most);
     }
 
     /// Makes all results missing, since there is no room for them.
@@ -260,28 +272,46 @@ fn pick<T: Copy>(of: &mut Vec<T>, kept: &[u32]) {
 
 #[cfg(test)]
 mod tests {
-    use crate::batch::{Column, MOST_MADE};
+    use crate::batch::Column;
     use crate::phrase::Phrase;
     use crate::program::{Program, Results, Work};
     use crate::text::unit::Unit;
 
     #[test]
     fn results_that_are_too_large_together_are_left_out_and_that_is_said() {
-        let wide = 100_000;
+        let (wide, most) = (10_000, 100_000);
+        let doubled = " then replace \"7\" with \"77\"".repeat(13);
         let phrases = [
             format!("pad left to {wide} with \"0\""),
             format!("prefix \"-\" then pad right to {wide} with \"0\" or \"none\""),
+            format!("prefix \"é\" then pad right to {wide} with \"é\""),
             format!("sections by \"-\" then pad left to {wide} with \"0\" joined with \"+\""),
+            format!("match /x/ or pad left to {wide} with \"0\""),
+            format!("whole{doubled}"),
+            format!("pad left to {wide} with \"7\" then matches /7/ joined with \"\""),
         ];
         for phrase in phrases {
             let program = Program::new(&Phrase::parse(&phrase).unwrap(), Unit::Characters).unwrap();
             let (mut work, mut results) = (Work::default(), Results::default());
-            for (rows, expected) in [(5, false), (20, true), (2, false)] {
+            let several = phrase.contains("matches");
+            for (rows, expected) in [(1, false), (if several { 3 } else { 20 }, true), (1, false)] {
                 let values = Column::of(vec!["7"; rows]);
-                program.run(values.texts(), &mut work, &mut results);
+                results.set_most(most);
+                program.run(values.texts(), work.with_most(most), &mut results);
                 assert_eq!(results.are_too_large(), expected, "{rows} rows of {phrase}");
-                assert!(results.texts(values.texts()).text.len() <= MOST_MADE + wide);
+                assert!(results.made() <= most + wide, "{} of {phrase}", results.made());
             }
+        }
+        // One text that would be far too large by itself is not made.
+        for phrase in
+            ["whole then pad left to 100000 with \"0\"", "replace /7/ with \"7777777777\" then replace /7/ with \"$0$0$0$0\""]
+        {
+            let program = Program::new(&Phrase::parse(phrase).unwrap(), Unit::Characters).unwrap();
+            let (mut work, mut results) = (Work::default(), Results::default());
+            let values = Column::of(vec!["7777777777"; 1]);
+            results.set_most(200);
+            program.run(values.texts(), work.with_most(200), &mut results);
+            assert!(results.are_too_large(), "{phrase}");
         }
     }
 }

@@ -36,6 +36,21 @@ pub struct Work {
     other: Option<Box<(Results, Work)>>,
 }
 
+impl Work {
+    /// The memory, of which each step may fill no more than `most` bytes with texts.
+    pub(crate) fn with_most(&mut self, most: usize) -> &mut Work {
+        self.buffer.set_most(most);
+        self
+    }
+
+    /// What another branch works with, which may fill as much.
+    fn of_other(other: &mut Option<Box<(Results, Work)>>, most: usize) -> (&mut Results, &mut Work) {
+        let (some, work) = &mut **other.get_or_insert_default();
+        some.set_most(most);
+        (some, work.with_most(most))
+    }
+}
+
 /// Observes each step of a run; the run itself pays nothing for one that does not look.
 pub(super) trait Observer {
     /// A branch begins.
@@ -66,7 +81,7 @@ impl Program {
             return self.run(values, work, out);
         }
         let Work { picked, picked_forms, other, .. } = work;
-        let (some, other_work) = &mut **other.get_or_insert_default();
+        let (some, other_work) = Work::of_other(other, out.buffer.most());
         self.run(pick(values, rows, picked, picked_forms), other_work, some);
         out.set_none(values.len(), State::NOT_ASKED);
         out.fill_in(some, rows, values, self.several);
@@ -82,7 +97,7 @@ impl Program {
             if rows.is_empty() {
                 break;
             }
-            let (some, other_work) = &mut **other.get_or_insert_default();
+            let (some, other_work) = Work::of_other(other, out.buffer.most());
             branch.run(pick(values, rows, picked, picked_forms), self.unit, other_work, some, observer);
             some.set_fallback();
             out.fill_in(some, rows, values, self.several);
@@ -205,14 +220,14 @@ impl OpAt {
         let text = if out.is_made { out.buffer.text() } else { values.text };
         buffer.clear();
         begin_making(before, &mut out.taken, out.is_made, &out.spans);
-        let count = out.spans.len();
+        let (count, most) = (out.spans.len(), buffer.most());
         let mut define = |index: usize, span: &mut Span, buffer: &mut Buffer, flags: &mut Vec<State>| {
             let reached = span.text(text);
             let start = buffer.width();
             if !reached.is_empty() {
                 made.clear();
                 let mut state = State::default();
-                match finish.write(reached, (unit, out.forms.of(index)), slots, &mut state, made) {
+                match finish.write(reached, (unit, out.forms.of(index)), slots, &mut state, (made, most)) {
                     Change::Made => buffer.extend_within(made.as_bytes()),
                     Change::Same => buffer.extend_within(reached.as_bytes()),
                     Change::Missing => {}
@@ -346,10 +361,17 @@ impl SpreadOp {
         out.offsets.clear();
         out.offsets.push(0);
         let mut forms = Forms::default();
+        let most = out.buffer.most() / size_of::<Span>();
         for (row, span) in before.iter().enumerate() {
             let first = out.spans.len();
             let form = out.forms.of(row);
-            self.parts(span.text(text), form, slots, |part| out.spans.push(span.part(part.start, part.end)));
+            self.parts(span.text(text), form, slots, |part| {
+                if out.spans.len() < most {
+                    out.spans.push(span.part(part.start, part.end));
+                } else {
+                    out.is_too_large = true;
+                }
+            });
             if out.spans[first..].iter().all(|span| span.is_empty()) {
                 out.spans.truncate(first);
             }
@@ -546,6 +568,7 @@ impl Results {
     /// The same where values may have several results: all are put down anew, value by value.
     fn fill_in_several(&mut self, some: &Results, rows: &[u32], values: Texts) {
         let mut all = Results { is_made: true, offsets: vec![0], ..Results::default() };
+        all.set_most(self.buffer.most());
         let mut rows = rows.iter().enumerate().peekable();
         for row in 0..values.len() {
             let (from, index) = match rows.next_if(|(_, of)| **of as usize == row) {

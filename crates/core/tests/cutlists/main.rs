@@ -49,7 +49,7 @@ impl Run {
         let mut run = Run { columns, kept: (0..rows.len() as u32).collect(), worked: Worked::default() };
         let selected = run.with(|batch, worked| carving.select(batch, worked).map(<[u32]>::to_vec));
         selected.into_iter().for_each(|rows| run.keep(&rows));
-        run.with(|batch, worked| carving.run(batch, worked));
+        run.with(|batch, worked| carving.run(batch, worked).unwrap());
         run.keep_what_is_kept();
         if carving.looks_back() {
             run.with(|batch, worked| carving.hash(batch, worked));

@@ -142,7 +142,7 @@ fn carved(carving: &Carving, rows: &[Vec<String>], batch_size: usize) -> (Vec<Ro
         if let Some(rows) = selected {
             keep(&mut columns, &mut kept, &rows);
         }
-        with(&columns, kept.len(), |batch| carving.run(batch, &mut worked));
+        with(&columns, kept.len(), |batch| carving.run(batch, &mut worked).unwrap());
         for looks_back in [false, true] {
             if looks_back && carving.looks_back() {
                 with(&columns, kept.len(), |batch| carving.hash(batch, &mut worked));

@@ -222,7 +222,7 @@ proptest! {
         let column = Column::of(values.iter().map(String::as_str));
         let batch = Batch { rows: values.len(), columns: &[column.texts()] };
         let mut worked = Worked::default();
-        carving.run(&batch, &mut worked);
+        carving.run(&batch, &mut worked).unwrap();
         let kept = worked.take_kept();
         let asked = |text: &str| Condition::parse(text).unwrap();
         let (phrase, when, check, keep) = (Phrase::parse(&take).unwrap(), asked(when), asked(check), asked(keep));

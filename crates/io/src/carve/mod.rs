@@ -10,7 +10,7 @@ mod work;
 use std::ops::ControlFlow;
 use std::sync::Mutex;
 
-use keen_notch_core::carving::{Carving, CheckName, Fault, OutColumn, Worked};
+use keen_notch_core::carving::{Carving, CheckName, Fault, OutColumn};
 use keen_notch_core::column::Header;
 use keen_notch_core::diagnostics::{Diagnostics, Hint};
 use keen_notch_core::program::State;
@@ -24,6 +24,7 @@ use crate::inputs::Inputs;
 use crate::pool::{self, Ahead, Turns};
 use crate::sink::Sink;
 use crate::table::{self, Table};
+use crate::view::View;
 
 pub use failing::Failing;
 use merge::Merger;
@@ -282,7 +283,7 @@ fn checks(carving: &Carving) -> Vec<CheckName> {
 pub fn carve(table: &mut Table, job: &Job, outs: &mut Outs) -> Result<Report, Error> {
     let encoder = encoder(&table.format, job.delimiter, &table.header, &job.shape);
     let encoder = &*encoder;
-    let meter = table.shared_meter();
+    let (meter, limits) = (table.shared_meter(), table.limits(job.threads));
     let ragged = table.ragged();
     let asked = Asked { offcuts: outs.offcuts.is_some(), faults: outs.faults.is_some() };
     let inputs = table.inputs.clone();
@@ -291,7 +292,7 @@ pub fn carve(table: &mut Table, job: &Job, outs: &mut Outs) -> Result<Report, Er
     // What was written is used again: memory that is new costs more than what is written to it.
     let spare = Mutex::new(Vec::<Part>::new());
     let worker = || {
-        let mut worker = Worker::new(job, encoder, asked, ragged, inputs.names());
+        let mut worker = Worker::new(job, encoder, asked, (ragged, limits), inputs.names());
         let (meter, spare, turns) = (&meter, &spare, &turns);
         move |number, of_table: table::Part, ahead: Ahead<Part>| {
             let mut part = pool::lock(spare).pop().unwrap_or_else(|| Part::new(job));
@@ -322,9 +323,7 @@ pub fn carve(table: &mut Table, job: &Job, outs: &mut Outs) -> Result<Report, Er
 /// Where the table cannot be read to its end.
 pub fn measure(table: &mut Table, carving: &Carving) -> Result<Vec<(usize, usize)>, Error> {
     let mut most: Vec<(usize, usize)> = carving.auto_pieces().into_iter().map(|piece| (piece, 0)).collect();
-    let mut worked = Worked::default();
-    table.each_batch(&carving.used_columns(), |_, batch| {
-        carving.run(batch, &mut worked);
+    table.each_view(View::Pieces(carving), |_, batch, worked| {
         for (piece, most) in &mut most {
             let results = worked.piece(*piece);
             *most = (0..batch.rows).map(|row| results.items(row).len()).max().unwrap_or(0).max(*most);

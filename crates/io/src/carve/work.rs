@@ -1,7 +1,9 @@
 //! Working out the rows of one chunk: their pieces, what is wrong with them, and the bytes that are written.
 
+use std::ops::Range;
+
 use keen_notch_core::batch::{Batch, Buffer};
-use keen_notch_core::carving::{Failure, Fault, Memory, OutColumn, Worked};
+use keen_notch_core::carving::{Failure, Fault, Memory, OutColumn, TooLarge, Worked};
 use keen_notch_core::check::{Violation, ViolationKind};
 use keen_notch_core::diagnostics::{Diagnostics, Observed, note_looks};
 use keen_notch_core::program::Results;
@@ -10,12 +12,12 @@ use keen_notch_core::tally::Tally;
 
 use super::{Counts, Failing, FaultyRow, Job, MOST_ODD_KEPT, Odd, OddRow, PreviewCell};
 use crate::Error;
+use crate::batches::{Batches, Limits};
 use crate::encode::{Encodable, Encoder, Out};
 use crate::inputs::Starts;
 use crate::pool::{Ahead, Turns};
 use crate::source::{Chunk, LineCount, Ragged, Rows};
-use crate::table::{self, BATCH};
-use crate::view::refuse_too_large;
+use crate::table;
 
 /// What came of a chunk. Its rows are counted from 1 within it.
 pub struct Part {
@@ -25,6 +27,8 @@ pub struct Part {
     pub aside: Buffer,
     /// Every fault, where they are asked for.
     pub faults: Vec<Found>,
+    /// The bytes of these, about.
+    held: usize,
     /// The first rows with faults, as many as are asked for.
     pub samples: Vec<FaultyRow>,
     /// The first output rows, as many as are asked for.
@@ -74,6 +78,7 @@ impl Part {
             bytes: Buffer::default(),
             aside: Buffer::default(),
             faults: Vec::new(),
+            held: 0,
             samples: Vec::new(),
             preview: Vec::new(),
             odd: Vec::new(),
@@ -131,6 +136,7 @@ pub struct Worker<'j> {
     encoder: &'j dyn Encoder,
     asked: Asked,
     ragged: Ragged,
+    limits: Limits,
     /// What the inputs are called.
     names: &'j [String],
     stages: Vec<Stage<'static>>,
@@ -140,8 +146,14 @@ pub struct Worker<'j> {
 
 impl<'j> Worker<'j> {
     /// Ready for any chunk of the table.
-    pub fn new(job: &'j Job, encoder: &'j dyn Encoder, asked: Asked, ragged: Ragged, names: &'j [String]) -> Worker<'j> {
-        Worker { job, encoder, asked, ragged, names, stages: Vec::new(), looks: Vec::new() }
+    pub fn new(
+        job: &'j Job,
+        encoder: &'j dyn Encoder,
+        asked: Asked,
+        (ragged, limits): (Ragged, Limits),
+        names: &'j [String],
+    ) -> Worker<'j> {
+        Worker { job, encoder, asked, ragged, limits, names, stages: Vec::new(), looks: Vec::new() }
     }
 
     /// Works out a chunk, which has this number. What is written of very long rows goes ahead.
@@ -174,41 +186,43 @@ impl<'j> Worker<'j> {
         };
         let mut stages: Vec<Stage> = std::mem::take(&mut self.stages).into_iter().map(Stage::recycle).collect();
         let count = chunk.rows();
-        // A chunk without rows has a batch of none: there may still be something to be written.
-        let ranges = (0..count.max(1)).step_by(BATCH).map(|start| start..(start + BATCH).min(count));
-        let ranges: Vec<_> = ranges.collect();
         part.counts.rows += count as u64;
         let looks_back = self.job.carving.looks_back();
-        for (index, range) in ranges.iter().enumerate() {
-            let place = if looks_back { index } else { 0 };
-            if stages.len() <= place {
-                stages.resize_with(place + 1, Stage::default);
+        // The rows of the stages that wait for what is asked of the rows before, and what they hold.
+        let (mut ranges, mut held) = (Vec::new(), 0);
+        let mut batches = Batches::of(count, self.limits);
+        loop {
+            if stages.len() == ranges.len() {
+                stages.push(Stage::default());
             }
-            let stage = &mut stages[place];
+            let stage = &mut stages[ranges.len()];
+            let Some(range) = batches.next(&mut stage.worked) else { break };
             chunk.take(text, range.clone(), &mut stage.rows);
-            self.run(chunk, stage)?;
+            if let Err(too_large) = self.run(chunk, stage) {
+                batches.take_again(range, too_large, chunk)?;
+                continue;
+            }
             if !looks_back {
-                self.finish(&mut state, stage, range.clone(), part);
+                self.finish(&mut state, stage, range, part);
+                continue;
+            }
+            held += stage.worked.made();
+            ranges.push(range);
+            if held > self.limits.batch() {
+                // What is held is let go of as soon as it is this chunk's turn.
+                let taken = turns.hold(number, |before| self.remember(input, before, &mut stages, &ranges, &mut state));
+                taken.into_iter().for_each(|()| self.finish_all(&mut state, &mut stages, &ranges, part));
+                ranges.clear();
+                held = 0;
             }
         }
         if looks_back {
             // What is asked of the rows before is asked in their order: every chunk waits for its turn.
             let taken = turns.take(number, |before| {
-                before.starts.begin(input, before.rows);
-                state.starts.clone_from(&before.starts);
-                for stage in &mut stages[..ranges.len()] {
-                    let Stage { rows, worked } = stage;
-                    let number = |row: usize| before.rows + u64::from(rows.numbers[row]) + 1;
-                    self.job.carving.remember(worked, rows.len(), number, &mut before.memory);
-                }
+                self.remember(input, before, &mut stages, &ranges, &mut state);
                 before.rows += count as u64;
             });
-            if taken.is_some() {
-                for (stage, range) in stages.iter_mut().zip(&ranges) {
-                    stage.keep();
-                    self.finish(&mut state, stage, range.clone(), part);
-                }
-            }
+            taken.into_iter().for_each(|()| self.finish_all(&mut state, &mut stages, &ranges, part));
         }
         if chunk.size() <= MOST_KEPT {
             self.stages = stages.into_iter().map(Stage::recycle).collect();
@@ -216,8 +230,26 @@ impl<'j> Worker<'j> {
         Ok(())
     }
 
+    /// Asks what is asked of the rows before for the rows of some stages, in their order.
+    fn remember(&self, input: usize, before: &mut Before, stages: &mut [Stage], ranges: &[Range<usize>], state: &mut State) {
+        before.starts.begin(input, before.rows);
+        state.starts.clone_from(&before.starts);
+        for Stage { rows, worked } in &mut stages[..ranges.len()] {
+            let number = |row: usize| before.rows + u64::from(rows.numbers[row]) + 1;
+            self.job.carving.remember(worked, rows.len(), number, &mut before.memory);
+        }
+    }
+
+    /// Judges the rows of some stages, and writes them.
+    fn finish_all(&mut self, state: &mut State, stages: &mut [Stage], ranges: &[Range<usize>], part: &mut Part) {
+        for (stage, range) in stages.iter_mut().zip(ranges) {
+            stage.keep();
+            self.finish(state, stage, range.clone(), part);
+        }
+    }
+
     /// Cuts the pieces of some rows, and leaves out those that are not kept.
-    fn run(&self, chunk: &dyn Chunk, stage: &mut Stage) -> Result<(), Error> {
+    fn run(&self, chunk: &dyn Chunk, stage: &mut Stage) -> Result<(), TooLarge> {
         let Stage { rows, worked } = stage;
         let carving = &self.job.carving;
         let ragged = match (rows.numbers.first(), rows.numbers.last()) {
@@ -232,8 +264,7 @@ impl<'j> Worker<'j> {
         if let Some(kept) = rows.with_batch(|batch| carving.select(batch, worked).map(<[u32]>::to_vec)) {
             rows.keep(&kept);
         }
-        rows.with_batch(|batch| carving.run(batch, worked));
-        refuse_too_large(carving, worked, chunk, rows.numbers.first().map_or(0, |row| *row as usize))?;
+        rows.with_batch(|batch| carving.run(batch, worked))?;
         stage.keep();
         if carving.looks_back() {
             stage.rows.with_batch(|batch| carving.hash(batch, &mut stage.worked));
@@ -242,7 +273,7 @@ impl<'j> Worker<'j> {
     }
 
     /// Judges rows that have been worked out, and writes them.
-    fn finish(&mut self, state: &mut State, stage: &mut Stage, range: std::ops::Range<usize>, part: &mut Part) {
+    fn finish(&mut self, state: &mut State, stage: &mut Stage, range: Range<usize>, part: &mut Part) {
         let Stage { rows, worked } = stage;
         let rows = &*rows;
         rows.with_batch(|batch| {
@@ -341,7 +372,7 @@ impl State<'_> {
         batch: &Batch,
         rows: &Rows,
         worked: &mut Worked,
-        range: std::ops::Range<usize>,
+        range: Range<usize>,
         (asked, ragged_as): (Asked, Ragged),
         part: &mut Part,
     ) -> Option<Vec<u32>> {
@@ -442,11 +473,17 @@ impl State<'_> {
         };
         let row_number = u64::from(row) + 1;
         if asked.faults {
-            let found = faults.iter().map(|fault| {
-                let value = value(fault);
-                Found { row: row_number, line, fault: fault.clone(), value }
-            });
-            part.faults.extend(found);
+            for fault in faults {
+                let found = Found { row: row_number, line, fault: fault.clone(), value: value(fault) };
+                part.held += size_of::<Found>() + found.value.len() + fault.result.len() + fault.violation.detail.len();
+                part.faults.push(found);
+            }
+            if part.held > MOST_KEPT {
+                // Nobody waits for what comes after them.
+                let faults = std::mem::take(&mut part.faults);
+                part.held = 0;
+                (self.ahead)(Part { faults, ..Part::new(job) });
+            }
         }
         if part.samples.len() < job.samples {
             let faults = faults.iter().map(|fault| (fault.clone(), value(fault))).collect();

@@ -15,7 +15,7 @@ use keen_notch_core::batch::{Batch, Buffer, Forms, Mask, Span, Texts};
 use keen_notch_core::column::Header;
 
 pub use decoded::{NotOfEncoding, WrongBytes};
-pub use reading::{MOST_ROW, Ragged, Reading};
+pub use reading::{MEMORY, MOST_ROW, Ragged, Reading};
 
 use self::delimited::{Delimited, Dialect, Preamble};
 use self::input::Input;

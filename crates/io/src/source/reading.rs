@@ -10,6 +10,9 @@ use super::meter::Meter;
 /// takes less than 64 MiB with all the rest.
 pub const MOST_ROW: usize = 24 * 1024 * 1024;
 
+/// How much memory a run takes for what is on its way and what it remembers of rows unless said otherwise, in bytes.
+pub const MEMORY: usize = 256 * 1024 * 1024;
+
 /// What becomes of rows with another number of cells than there are columns.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 pub enum Ragged {
@@ -35,6 +38,8 @@ pub struct Reading {
     pub wrong_bytes: WrongBytes,
     /// The longest row allowed, in bytes.
     pub max_row: usize,
+    /// How much memory a run may take for what is on its way and what it remembers of rows, in bytes.
+    pub memory: usize,
     /// What becomes of rows with another number of cells than there are columns.
     pub ragged: Ragged,
     /// How many bytes are read at a time; `None` leaves it to the reader.
@@ -51,6 +56,7 @@ impl Default for Reading {
             encoding: None,
             wrong_bytes: WrongBytes::Stop,
             max_row: MOST_ROW,
+            memory: MEMORY,
             ragged: Ragged::Stop,
             stride: None,
             meter: Arc::default(),

@@ -12,10 +12,11 @@ use keen_notch_core::survey::{Depth, Survey};
 pub use rows::{Found, RowsFormat, rows_of, write_rows};
 
 use crate::Error;
+use crate::batches::Batches;
 use crate::inputs::Inputs;
 use crate::pool::{self, Ahead, Turns, lock};
 use crate::source::Rows;
-use crate::table::{BATCH, Part, Table, in_order};
+use crate::table::{Part, Table, in_order};
 use crate::view::View;
 
 /// Surveys what is looked at of a table, column by column, on `threads` threads. Reads to its end, or as far as `most` rows.
@@ -52,7 +53,7 @@ fn survey_first(table: &mut Table, view: View, depth: Depth, most: u64) -> Resul
 /// Surveys all rows. Every thread has surveys of its own, and observes the chunks that it takes; at the end those of a column are
 /// merged.
 fn survey_all(table: &mut Table, view: View, depth: Depth, threads: usize) -> Result<(Vec<Survey>, Inputs), Error> {
-    let meter = table.shared_meter();
+    let (meter, limits) = (table.shared_meter(), table.limits(threads));
     let needed = in_order(&view.needs());
     // The surveys of threads that are done; the number of the first row of the next chunk, and where inputs begin.
     let done: Mutex<Vec<Vec<Survey>>> = Mutex::default();
@@ -74,13 +75,17 @@ fn survey_all(table: &mut Table, view: View, depth: Depth, threads: usize) -> Re
             let Some(first_row) = first_row else { return Ok(0) };
             let text = chunk.text()?;
             let mut rows: Rows = std::mem::take(&mut memory).recycle();
-            for start in (0..chunk.rows()).step_by(BATCH) {
-                chunk.take(text, start..(start + BATCH).min(chunk.rows()), &mut rows);
-                rows.with_batch(|batch| {
-                    view.work_out(batch, &mut worked, (&*chunk, start))?;
-                    observe(view, &mut own.surveys, first_row + start as u64, batch.rows, (batch, &worked));
-                    Ok::<(), Error>(())
-                })?;
+            let mut batches = Batches::of(chunk.rows(), limits);
+            while let Some(range) = batches.next(&mut worked) {
+                chunk.take(text, range.clone(), &mut rows);
+                let seen = rows.with_batch(|batch| {
+                    view.work_out(batch, &mut worked)?;
+                    observe(view, &mut own.surveys, first_row + range.start as u64, batch.rows, (batch, &worked));
+                    Ok(())
+                });
+                if let Err(too_large) = seen {
+                    batches.take_again(range, too_large, &*chunk)?;
+                }
             }
             memory = rows.recycle();
             Ok(count)

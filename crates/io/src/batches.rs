@@ -1,0 +1,83 @@
+//! Which rows of a chunk are worked on together: so many at a time that what comes of them does not take too much memory.
+
+use std::ops::Range;
+
+use keen_notch_core::carving::{TooLarge, Worked};
+
+use crate::Error;
+use crate::source::{Chunk, LineCount, Reading};
+
+/// Rows that are worked on together: few enough for all that is known of them to stay near the processor, and many enough
+/// that what is done once for all of them does not matter.
+const BATCH: usize = 256;
+
+/// The share of the memory of a run that the results of one batch may take on each thread.
+const SHARE: usize = 16;
+
+/// How many bytes results may take.
+#[derive(Debug, Clone, Copy)]
+pub struct Limits {
+    /// Those of one row.
+    row: usize,
+    /// Those of several together.
+    batch: usize,
+}
+
+impl Limits {
+    /// The limits of a run on this number of threads.
+    pub fn new(reading: &Reading, threads: usize) -> Limits {
+        Limits { row: reading.max_row, batch: (reading.memory / threads.max(1) / SHARE).min(reading.max_row) }
+    }
+}
+
+impl Limits {
+    /// How many bytes the results of several rows may take together.
+    pub fn batch(&self) -> usize {
+        self.batch
+    }
+}
+
+/// The rows of a chunk, batch by batch.
+pub struct Batches {
+    limits: Limits,
+    /// The first row of the next batch, and the number of rows.
+    next: usize,
+    rows: usize,
+    /// The most rows of a batch.
+    most: usize,
+    /// Whether there has been none so far.
+    is_first: bool,
+}
+
+impl Batches {
+    /// The batches of so many rows. Of none there is one batch, of none.
+    pub fn of(rows: usize, limits: Limits) -> Batches {
+        Batches { limits, next: 0, rows, most: BATCH, is_first: true }
+    }
+
+    /// The rows of the next batch, of which `worked` is to hold the results.
+    pub fn next(&mut self, worked: &mut Worked) -> Option<Range<usize>> {
+        if self.next == self.rows && !std::mem::take(&mut self.is_first) {
+            return None;
+        }
+        self.is_first = false;
+        let range = self.next..(self.next + self.most).min(self.rows);
+        self.next = range.end;
+        worked.set_most(if range.len() > 1 { self.limits.batch } else { self.limits.row });
+        Some(range)
+    }
+
+    /// Takes the last batch, which came to too much, again, with fewer rows at a time.
+    ///
+    /// # Errors
+    /// Where it was one row.
+    pub fn take_again(&mut self, last: Range<usize>, too_large: TooLarge, chunk: &dyn Chunk) -> Result<(), Error> {
+        if last.len() <= 1 {
+            let TooLarge { of, most } = too_large;
+            let line = chunk.line(last.start, &mut LineCount::default());
+            return Err(Error::ResultsTooLarge { name: chunk.source().to_owned(), of, line, limit: most });
+        }
+        (self.next, self.most) = (last.start, last.len() / 2);
+        Ok(())
+    }
+}

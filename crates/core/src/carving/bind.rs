@@ -1,7 +1,7 @@
 //! Binding pieces to the columns of a table: everything that can be wrong before a row is read.
 
 use std::cell::Cell;
-use std::collections::HashSet;
+use std::collections::{BTreeSet, HashSet};
 use std::fmt;
 
 use super::condition::{BoundCondition, Test};
@@ -175,19 +175,31 @@ impl Carving {
         self.pieces[piece].adds
     }
 
-    /// The columns that the text of a piece comes from, by their indices.
+    /// The columns that the text of a piece comes from, by their indices, each once.
     pub fn sources(&self, piece: usize) -> Vec<usize> {
-        match &self.pieces[piece].body {
-            PieceBody::Take { column, .. } | PieceBody::Field { column, .. } => vec![*column],
-            PieceBody::Build(parts) => {
-                let of = |part: &BuildPlan| match part {
-                    BuildPlan::Text(_) => Vec::new(),
-                    BuildPlan::Piece(piece) => self.sources(*piece),
-                    BuildPlan::Column(column) => vec![*column],
-                };
-                parts.iter().flat_map(of).collect()
+        let (mut columns, mut pieces, mut done) = (BTreeSet::new(), vec![piece], 0);
+        while let Some(piece) = pieces.get(done) {
+            done += 1;
+            match &self.pieces[*piece].body {
+                PieceBody::Take { column, .. } | PieceBody::Field { column, .. } => {
+                    columns.insert(*column);
+                }
+                PieceBody::Build(parts) => {
+                    for part in parts {
+                        match part {
+                            BuildPlan::Text(_) => {}
+                            // Pieces built of one another may come to the same one in very many ways.
+                            BuildPlan::Piece(piece) if pieces.contains(piece) => {}
+                            BuildPlan::Piece(piece) => pieces.push(*piece),
+                            BuildPlan::Column(column) => {
+                                columns.insert(*column);
+                            }
+                        }
+                    }
+                }
             }
         }
+        columns.into_iter().collect()
     }
 
     /// The number of pieces.

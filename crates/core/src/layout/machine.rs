@@ -32,6 +32,70 @@ pub struct Scratch {
     characters: Vec<Range<usize>>,
     now: Threads,
     next: Threads,
+    sights: Sights,
+}
+
+/// The last begin or end of a field that a thread has seen, by its index among all; none before the first.
+type Seen = Option<u32>;
+
+/// The begins and ends of fields that threads have seen. Those of threads that parted ways are shared: each leads to the one before.
+#[derive(Debug, Default)]
+struct Sights {
+    all: Vec<Sight>,
+    /// How many there may be before those that nobody leads to are taken out.
+    most: usize,
+}
+
+/// A field began or ended.
+#[derive(Debug, Clone, Copy)]
+struct Sight {
+    before: Seen,
+    field: u32,
+    is_end: bool,
+    at: usize,
+}
+
+/// Sights that are kept before any are taken out.
+const FEW_SIGHTS: usize = 1 << 12;
+
+impl Sights {
+    fn add(&mut self, before: Seen, field: usize, is_end: bool, at: usize) -> Seen {
+        self.all.push(Sight { before, field: field as u32, is_end, at });
+        Some(self.all.len() as u32 - 1)
+    }
+
+    /// What led to one, from the last to the first.
+    fn back_from(&self, seen: Seen) -> impl Iterator<Item = &Sight> {
+        std::iter::successors(seen.and_then(|at| self.all.get(at as usize)), |sight| {
+            sight.before.and_then(|at| self.all.get(at as usize))
+        })
+    }
+
+    /// Writes down where the fields are that led to one.
+    fn write(&self, seen: Seen, fields: &mut [Place]) {
+        fields.fill(NOWHERE);
+        for sight in self.back_from(seen) {
+            let place = &mut fields[sight.field as usize];
+            *if sight.is_end { &mut place.1 } else { &mut place.0 } = sight.at;
+        }
+    }
+
+    /// Takes out those that no thread leads to, if there are many: so there are never many more than the threads need.
+    fn tidy(&mut self, threads: &mut Threads) {
+        if self.all.len() <= self.most.max(FEW_SIGHTS) {
+            return;
+        }
+        let mut kept = Sights::default();
+        for (_, seen) in &mut threads.list {
+            let sights: Vec<Sight> = self.back_from(*seen).copied().collect();
+            *seen = None;
+            for Sight { field, is_end, at, .. } in sights.into_iter().rev() {
+                *seen = kept.add(*seen, field as usize, is_end, at);
+            }
+        }
+        kept.most = 2 * kept.all.len();
+        *self = kept;
+    }
 }
 
 /// A form made ready.
@@ -62,10 +126,10 @@ pub enum Step {
     Done,
 }
 
-/// Threads in the order in which they are preferred: the step each is at, and the fields it has seen.
+/// Threads in the order in which they are preferred: the step each is at, and the last that it has seen.
 #[derive(Debug, Default)]
 struct Threads {
-    list: Vec<(usize, Vec<Place>)>,
+    list: Vec<(usize, Seen)>,
     /// Steps that a thread is at already.
     there: Vec<bool>,
 }
@@ -143,32 +207,34 @@ impl Machine {
 
     /// Where the fields are, or how many characters fitted and what was wanted then.
     pub fn run(&self, value: &str, fields: &mut [Place], scratch: &mut Scratch) -> Result<(), Stuck> {
-        let Scratch { characters, now, next } = scratch;
+        let Scratch { characters, now, next, sights } = scratch;
         characters.clear();
         characters.extend(characters::ranges(value));
         now.clear(self.steps.len());
-        self.follow(0, 0, &mut vec![NOWHERE; fields.len()], now);
+        sights.all.clear();
+        self.follow(0, 0, None, sights, now);
         for (at, range) in characters.iter().enumerate() {
             let character = &value[range.clone()];
             next.clear(self.steps.len());
-            for (step, seen) in &mut now.list {
+            for (step, seen) in &now.list {
                 let goes_on = match &self.steps[*step] {
                     Step::Literal(literal) => **literal == *character,
                     Step::OfField { class, .. } => class.as_ref().is_none_or(|class| class.has(character)),
                     _ => false,
                 };
                 if goes_on {
-                    self.follow(*step + 1, range.end, seen, next);
+                    self.follow(*step + 1, range.end, *seen, sights, next);
                 }
             }
             if next.list.is_empty() {
                 return Err(Stuck { at, wanted: now.steps() });
             }
             std::mem::swap(now, next);
+            sights.tidy(now);
         }
         match now.list.iter().find(|(step, _)| matches!(self.steps[*step], Step::Done)) {
             Some((_, seen)) => {
-                fields.copy_from_slice(seen);
+                sights.write(*seen, fields);
                 Ok(())
             }
             None => Err(Stuck { at: characters.len(), wanted: now.steps() }),
@@ -176,26 +242,24 @@ impl Machine {
     }
 
     /// Adds a thread at a step, having gone on to those that read a character.
-    fn follow(&self, step: usize, at: usize, seen: &mut Vec<Place>, threads: &mut Threads) {
+    fn follow(&self, step: usize, at: usize, seen: Seen, sights: &mut Sights, threads: &mut Threads) {
         if std::mem::replace(&mut threads.there[step], true) {
             return;
         }
         match self.steps[step] {
             Step::Either(first, second) => {
-                self.follow(first, at, seen, threads);
-                self.follow(second, at, seen, threads);
+                self.follow(first, at, seen, sights, threads);
+                self.follow(second, at, seen, sights, threads);
             }
             Step::Begin(field) => {
-                let before = std::mem::replace(&mut seen[field], (at, usize::MAX));
-                self.follow(step + 1, at, seen, threads);
-                seen[field] = before;
+                let seen = sights.add(seen, field, false, at);
+                self.follow(step + 1, at, seen, sights, threads);
             }
             Step::End(field) => {
-                let before = std::mem::replace(&mut seen[field].1, at);
-                self.follow(step + 1, at, seen, threads);
-                seen[field].1 = before;
+                let seen = sights.add(seen, field, true, at);
+                self.follow(step + 1, at, seen, sights, threads);
             }
-            Step::Literal(_) | Step::OfField { .. } | Step::Done => threads.list.push((step, seen.clone())),
+            Step::Literal(_) | Step::OfField { .. } | Step::Done => threads.list.push((step, seen)),
         }
     }
 }

@@ -143,10 +143,17 @@ impl Matcher {
         form: Form,
         find: impl Fn(usize) -> Option<Range<usize>>,
     ) -> Option<Range<usize>> {
+        let mut known = at;
         loop {
             let found = find(at)?;
-            if form.is_simple() || (self.unit.is_notch(text, found.start) && self.unit.is_notch(text, found.end)) {
+            if form.is_simple() {
                 return Some(found);
+            }
+            if self.unit.is_notch_after(text, &mut known, found.start) {
+                let mut known = known;
+                if self.unit.is_notch_after(text, &mut known, found.end) {
+                    return Some(found);
+                }
             }
             // Look on from the next code point.
             at = found.start + text[found.start..].chars().next().map_or(1, char::len_utf8);

@@ -126,20 +126,28 @@ pub(crate) fn notch(text: &str, n: usize) -> usize {
 /// The notch before the last `n` characters, as a byte offset; 0 if `text` has fewer.
 pub(crate) fn notch_from_end(text: &str, n: usize) -> usize {
     let bytes = text.as_bytes();
-    let mut end = text.len();
-    for _ in 0..n {
+    let (mut end, mut looks_back) = (text.len(), 0);
+    for done in 0..n {
         if end == 0 {
             break;
         }
         let start = code_point_before(bytes, end);
         end = if stands_alone(bytes[start]) && (start == 0 || stands_alone(bytes[code_point_before(bytes, start)])) {
             start
-        } else {
+        } else if looks_back < MOST_LOOKS_BACK {
+            looks_back += 1;
             end - text[..end].graphemes(true).next_back().map_or(end, str::len)
+        } else {
+            // To find a character from its end may take a look at all before it, as with flags. All together are found faster.
+            let before = &text[..end];
+            return notch(before, ranges(before).count().saturating_sub(n - done));
         };
     }
     end
 }
+
+/// Characters of several code points that are looked for from their ends, one by one.
+const MOST_LOOKS_BACK: usize = 8;
 
 /// The code point that the last character of a text begins with: a letter, though marks follow it.
 pub(crate) fn last_base(text: &str) -> Option<char> {
@@ -150,17 +158,33 @@ pub(crate) fn last_base(text: &str) -> Option<char> {
 /// neighbouring code points decides nearly always.
 #[inline]
 pub(crate) fn is_notch(text: &str, offset: usize) -> bool {
+    is_surely_notch(text, offset).unwrap_or_else(|| is_boundary(text, offset))
+}
+
+/// Whether a notch can be at byte `offset`, where a look at the neighbouring code points decides.
+#[inline]
+pub(crate) fn is_surely_notch(text: &str, offset: usize) -> Option<bool> {
     if offset == 0 || offset == text.len() {
-        return true;
+        return Some(true);
     }
     if !text.is_char_boundary(offset) {
-        return false;
+        return Some(false);
     }
     let bytes = text.as_bytes();
-    if stands_alone(bytes[offset]) && stands_alone(bytes[code_point_before(bytes, offset)]) {
-        return true;
+    (stands_alone(bytes[offset]) && stands_alone(bytes[code_point_before(bytes, offset)])).then_some(true)
+}
+
+/// The first notch at or after byte `offset`, where `from` is a notch at or before it. All characters between the two are walked
+/// over: to look back from one place may take a look at all before it.
+pub(crate) fn notch_from(text: &str, from: usize, offset: usize) -> usize {
+    let mut at = from;
+    while at < offset {
+        match width_at(text, at) {
+            0 => break,
+            width => at += width,
+        }
     }
-    is_boundary(text, offset)
+    at
 }
 
 #[cold]
@@ -248,6 +272,9 @@ mod tests {
             }
             for offset in 0..=text.len() {
                 proptest::prop_assert_eq!(is_notch(&text, offset), expected.contains(&offset));
+                for from in expected.iter().filter(|from| **from <= offset) {
+                    proptest::prop_assert_eq!(Some(&notch_from(&text, *from, offset)), expected.iter().find(|at| **at >= offset));
+                }
             }
         }
     }

@@ -70,6 +70,22 @@ impl Unit {
         }
     }
 
+    /// Whether a marker's text may begin or end at byte `offset` of `text`, where `known` is a notch at or before it that is moved
+    /// on: many places are asked for from left to right in time linear in the text.
+    pub(crate) fn is_notch_after(self, text: &str, known: &mut usize, offset: usize) -> bool {
+        if self != Unit::Characters {
+            return text.is_char_boundary(offset);
+        }
+        let is_notch = characters::is_surely_notch(text, offset).unwrap_or_else(|| {
+            *known = characters::notch_from(text, *known, offset);
+            *known == offset
+        });
+        if is_notch {
+            *known = offset;
+        }
+        is_notch
+    }
+
     /// Whether a marker's text may begin or end at byte `offset` of `text`.
     pub fn is_notch(self, text: &str, offset: usize) -> bool {
         match self {

@@ -5,7 +5,7 @@ use std::path::Path;
 
 use keen_notch_core::column::{ColumnRef, Header};
 use keen_notch_core::cutlist::CutList;
-use keen_notch_core::draft::{self, Contradiction, Example, Origin, Ranked};
+use keen_notch_core::draft::{self, Contradiction, Example, Origin, Ranked, Searched};
 use keen_notch_core::piece::Wanted;
 use keen_notch_core::program::{Program, Setting};
 use keen_notch_core::survey::{Depth, Survey};
@@ -203,7 +203,11 @@ fn from_examples(
     table: &mut Table,
     (threads, console): (usize, &Console),
 ) -> Result<Drafted, Failure> {
-    let found = draft::search(examples);
+    let Searched { found, was_cut_short } = draft::search(examples);
+    if found.is_empty() && was_cut_short {
+        let message = "no phrase was found, and not all were tried: with examples so long, that would take too much";
+        return Err(Failure::usage(message, "give examples of shorter values, or more of them with fewer parts"));
+    }
     if found.is_empty() {
         return Err(no_phrase(examples));
     }
@@ -212,7 +216,8 @@ fn from_examples(
     let plans: Vec<Program> = ranked.iter().filter_map(|ranked| draft::compile(&ranked.phrase)).collect();
     let tried = try_phrases(&mut Table::open(inputs, reading)?, column, &plans)?;
     let list = draft::wanted_list(origin, examples, &ranked, &tried.gives, tried.rows);
-    Ok(Drafted { shown: wanted::draw(&origin.column, found.len(), &ranked, &tried, console.width), list })
+    let shown = wanted::draw(&origin.column, (found.len(), was_cut_short), &ranked, &tried, console.width);
+    Ok(Drafted { shown, list })
 }
 
 /// Why there is no phrase for the examples.

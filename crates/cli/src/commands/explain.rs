@@ -20,8 +20,11 @@ use crate::commands::run::{inputs, say_replaced};
 use crate::console::Console;
 use crate::draw::ruler::{self, Mark};
 use crate::draw::style::{self, paint};
-use crate::draw::{steps, visible};
+use crate::draw::{long, steps, visible};
 use crate::failure::Failure;
+
+/// The widest a text is shown, in columns.
+const MOST_TEXT: usize = 200;
 
 /// Runs the command.
 pub fn run(args: &ExplainArgs, console: &Console) -> Result<(), Failure> {
@@ -169,19 +172,28 @@ fn piece_of_row(
             negated: !when.condition.negated,
             ..when.condition.clone()
         });
-        let words = format!("not taken: {} {condition} (\"{}\")", header.title(column), visible::value(value(column)));
+        let words = format!(
+            "not taken: {} {condition} (\"{}\")",
+            header.title(column),
+            visible::clipped_value(value(column), MOST_TEXT)
+        );
         lines.extend(looked_at(&words, width));
         return lines;
     }
     match (&piece.source, carving.program(index), carving.column(index)) {
         (Source::Take { phrase, .. }, Some(plan), Some(column)) => {
-            let gauge = Gauge::new(value(column));
             let trace = plan.trace(value(column));
             let names = steps::names(&trace);
-            if gauge.value.is_empty() {
+            if value(column).is_empty() {
                 lines.push(paint(style::QUIET, "the value is blank"));
             }
-            lines.extend(ruler::draw(&gauge, &steps::marks(&gauge, &trace, &names), width, 1));
+            if value(column).len() > long::VERY_LONG {
+                let taken = trace.taken.first().cloned().unwrap_or(0..0);
+                lines.extend(long::draw(&piece.name, value(column), &taken, width));
+            } else {
+                let gauge = Gauge::new(value(column));
+                lines.extend(ruler::draw_around(&gauge, &steps::marks(&gauge, &trace, &names), width));
+            }
             lines.extend(steps::draw(&phrase.source, &trace));
             lines.push(if names.len() == 1 {
                 format!("{} {}", visible::value(phrase.source.trim()), steps::result(&trace))
@@ -201,14 +213,22 @@ fn piece_of_row(
             if let (Some(column), Some(item)) = (carving.column(index), item)
                 && let Some(place) = results.place(at.index, item, at.batch.column(column))
             {
-                let gauge = Gauge::new(value(column));
-                let mark = Mark::taken(&piece.name, std::iter::once(gauge.covered(&place)).collect());
-                lines.extend(ruler::draw(&gauge, &[mark], width, 1));
+                if value(column).len() > long::VERY_LONG {
+                    lines.extend(long::draw(&piece.name, value(column), &place, width));
+                } else {
+                    let gauge = Gauge::new(value(column));
+                    let mark = Mark::taken(&piece.name, std::iter::once(gauge.covered(&place)).collect());
+                    lines.extend(ruler::draw_around(&gauge, &[mark], width));
+                }
             }
             let text = item.map_or("", |item| carving.texts(index, at.batch, worked).get(item));
             let words: Vec<_> = explain::piece(piece).into_iter().take(1).collect();
             lines.push(visible::without_controls(&words.concat()));
-            lines.push(format!("→ \"{}\"  {}", visible::value(text), paint(style::TAKEN, results.state(at.index))));
+            lines.push(format!(
+                "→ \"{}\"  {}",
+                visible::clipped_value(text, MOST_TEXT),
+                paint(style::TAKEN, results.state(at.index))
+            ));
         }
     }
     lines

@@ -18,7 +18,7 @@ use crate::commands::run::{inputs, say_replaced};
 use crate::console::Console;
 use crate::draw::ruler::{self, Mark};
 use crate::draw::style::{self, paint};
-use crate::draw::{steps, table, visible};
+use crate::draw::{long, steps, table, visible};
 use crate::failure::Failure;
 
 /// Lines of characters with whole numbers, before the ruler becomes denser.
@@ -96,6 +96,9 @@ fn values(args: &GaugeArgs, console: &Console) -> Result<Vec<(String, String)>, 
 }
 
 fn draw(title: &str, value: &str, phrases: &[Shown], width: usize, all: bool) -> Vec<String> {
+    if value.len() > long::VERY_LONG && !all {
+        return draw_long(title, value, phrases, width);
+    }
     let gauge = Gauge::new(value);
     let mut lines = vec![headline(title, &gauge, width)];
     let traces: Vec<(&Shown, Trace)> = phrases.iter().map(|shown| (shown, shown.plan.trace(value))).collect();
@@ -142,6 +145,25 @@ fn draw(title: &str, value: &str, phrases: &[Shown], width: usize, all: bool) ->
     lines
 }
 
+/// A value that is too long for a ruler.
+fn draw_long(title: &str, value: &str, phrases: &[Shown], width: usize) -> Vec<String> {
+    let bytes = visible::counted(value.len() as u64, "byte");
+    let mut lines = vec![paint(style::HEAD, visible::without_controls(&format!("{title}a value of {bytes}")))];
+    if phrases.is_empty() {
+        lines.extend(long::draw("it begins", value, &(0..0), width).pop());
+        lines.extend(long::draw("it ends", value, &(value.len()..value.len()), width).pop());
+    }
+    for shown in phrases {
+        let trace = shown.plan.trace(value);
+        if let Some(taken) = trace.taken.first() {
+            lines.extend(long::draw(&shown.name, value, taken, width));
+        }
+        lines.push(format!("{} {}", visible::without_controls(shown.source.trim()), steps::result(&trace)));
+    }
+    lines.push(paint(style::QUIET, "it is too long for a ruler; --all shows all of it"));
+    lines
+}
+
 /// The value and its sizes in one line, the value cut off where it would not fit: the ruler has it whole.
 fn headline(title: &str, gauge: &Gauge, width: usize) -> String {
     let (characters, code_points, bytes) = (gauge.characters.len(), gauge.code_points, gauge.value.len());
@@ -157,7 +179,7 @@ fn headline(title: &str, gauge: &Gauge, width: usize) -> String {
     }
     let title = visible::without_controls(title);
     let space = width.saturating_sub(visible::width(&title) + visible::width(&sizes) + 2).max(20);
-    let value = visible::clipped(&visible::value(gauge.value), space);
+    let value = visible::clipped_value(gauge.value, space);
     format!("{title}{}  {}", paint(style::HEAD, value), paint(style::QUIET, sizes))
 }
 

@@ -1,12 +1,12 @@
 //! The pieces of a run, from a cut list and from the command line, bound to a table.
 
 use std::fs;
-use std::io;
+use std::io::{self, Read};
 use std::path::{Path, PathBuf};
 
 use keen_notch_core::carving::Carving;
 use keen_notch_core::column::{ColumnRef, Header};
-use keen_notch_core::cutlist::{CutList, Main, Reading as ListReading};
+use keen_notch_core::cutlist::{self, CutList, Main, Reading as ListReading};
 use keen_notch_core::layout::Layout;
 use keen_notch_core::phrase::Span;
 use keen_notch_core::piece::{Check, Piece, Source, Wanted};
@@ -194,12 +194,18 @@ impl Pieces {
     }
 }
 
+/// Reads a cut list: of one that is too long, no more than tells that it is.
 fn read_list(path: &Path) -> Result<String, Failure> {
-    fs::read_to_string(path).map_err(|source| {
-        let name = path.display().to_string();
-        match source.kind() {
-            io::ErrorKind::InvalidData => Failure::usage(format!("{name} is not UTF-8"), "save the cut list as UTF-8"),
-            _ => keen_notch_io::Error::Read { name, source }.into(),
+    let mut text = String::new();
+    let read = fs::File::open(path).and_then(|file| file.take(cutlist::MOST_BYTES as u64 + 1).read_to_string(&mut text));
+    match read {
+        Ok(_) => Ok(text),
+        Err(source) => {
+            let name = path.display().to_string();
+            Err(match source.kind() {
+                io::ErrorKind::InvalidData => Failure::usage(format!("{name} is not UTF-8"), "save the cut list as UTF-8"),
+                _ => keen_notch_io::Error::Read { name, source }.into(),
+            })
         }
-    })
+    }
 }

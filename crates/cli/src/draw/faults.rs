@@ -11,7 +11,7 @@ use keen_notch_io::carve::{FaultyRow, Job, Report};
 
 use super::ruler::{self, Mark};
 use super::style::{self, paint};
-use super::visible;
+use super::{long, visible};
 
 /// The checks with their counts, shares and first rows; those that are met by all rows in quiet. Where the terminal is narrow, long
 /// checks are cut off, and fewer rows are named.
@@ -109,10 +109,14 @@ pub fn sample(sample: &FaultyRow, report: &Report, job: &Job, header: &Header, w
         }
         let Some((start, end)) = fault.place.filter(|_| !value.is_empty()) else {
             if !value.is_empty() {
-                lines.push(format!("  {}", visible::clipped(&visible::value(value), width.saturating_sub(2))));
+                lines.push(format!("  {}", visible::clipped_value(value, width.saturating_sub(2))));
             }
             continue;
         };
+        if value.len() > long::VERY_LONG {
+            lines.extend(long::draw(&check.of, value, &(start..end), width));
+            continue;
+        }
         let gauge = Gauge::new(value);
         let piece = gauge.covered(&(start..end));
         let at = fault.violation.at.map(|at| piece.start + at - 1).filter(|at| *at < piece.end);
@@ -125,7 +129,7 @@ pub fn sample(sample: &FaultyRow, report: &Report, job: &Job, header: &Header, w
             _ => marks.push(Mark::taken(&check.of, one(piece))),
         }
         marks.extend(at.map(|at| Mark { name: "here", ranges: one(at..at + 1), style: style::ERROR }));
-        lines.extend(ruler::draw(&gauge, &marks, width, 1));
+        lines.extend(ruler::draw_around(&gauge, &marks, width));
     }
     lines
 }

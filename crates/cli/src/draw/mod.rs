@@ -4,6 +4,7 @@ pub mod again;
 pub mod bar;
 pub mod faults;
 pub mod hints;
+pub mod long;
 pub mod marked;
 pub mod preview;
 pub mod rows;

@@ -1,6 +1,7 @@
 //! The ruler: a value with the position of every character from both ends.
 
 use std::borrow::Cow;
+use std::collections::BTreeSet;
 use std::ops::Range;
 
 use anstyle::Style;
@@ -66,17 +67,48 @@ impl<'a> Mark<'a> {
     }
 }
 
+/// Lines of characters that are drawn of a value where only some are.
+const MOST_LINES: usize = 6;
+
 /// Draws the ruler in `width` columns, with a line for each mark. On up to `most_wide` lines of characters
 /// each has its whole numbers; a longer value is drawn denser.
 pub fn draw(gauge: &Gauge, marks: &[Mark], width: usize, most_wide: usize) -> Vec<String> {
+    draw_lines(gauge, marks, width, most_wide, usize::MAX)
+}
+
+/// Draws the ruler of a value that may be long: of many lines of characters, the first and the last, and some of those where marks
+/// begin or end.
+pub fn draw_around(gauge: &Gauge, marks: &[Mark], width: usize) -> Vec<String> {
+    draw_lines(gauge, marks, width, 1, MOST_LINES)
+}
+
+fn draw_lines(gauge: &Gauge, marks: &[Mark], width: usize, most_wide: usize, most_lines: usize) -> Vec<String> {
     let layout = Layout::new(gauge, width, most_wide);
     let count = gauge.characters.len();
-    let mut lines = Vec::new();
-    for start in (0..count).step_by(layout.per_line) {
+    let starts: Vec<usize> = (0..count).step_by(layout.per_line).collect();
+    let mut shown: BTreeSet<usize> = (0..starts.len()).collect();
+    if starts.len() > most_lines {
+        let ends =
+            marks.iter().rev().flat_map(|mark| &mark.ranges).flat_map(|range| [range.start, range.end.saturating_sub(1)]);
+        shown = BTreeSet::from([0, starts.len() - 1]);
+        for line in ends.map(|at| at / layout.per_line) {
+            if shown.len() < most_lines {
+                shown.insert(line);
+            }
+        }
+    }
+    let (mut lines, mut next) = (Vec::new(), 0);
+    for index in shown {
+        let start = starts[index];
         let line = start..(start + layout.per_line).min(count);
         if start > 0 {
             lines.push(String::new());
         }
+        if index > next {
+            let left_out = format!("characters {} to {start} are left out", starts[next] + 1);
+            lines.extend([paint(style::QUIET, left_out), String::new()]);
+        }
+        next = index + 1;
         lines.extend(numbers("from left", &line, &layout, |index| (index + 1).to_string()));
         lines.push(characters(gauge, &line, &layout, marks));
         lines.extend(marks.iter().filter_map(|mark| bars(gauge, mark, &line, &layout)));

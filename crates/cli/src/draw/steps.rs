@@ -64,6 +64,8 @@ fn texts(seen: &[Seen]) -> String {
     if seen.is_empty() {
         return "nothing".to_owned();
     }
-    let texts: Vec<_> = seen.iter().map(|seen| format!("\"{}\"", visible::value(&seen.text))).collect();
+    // More are never shown.
+    let shown = seen.iter().take(MOST_TEXT);
+    let texts: Vec<_> = shown.map(|seen| format!("\"{}\"", visible::clipped_value(&seen.text, MOST_TEXT))).collect();
     visible::clipped(&texts.join(", "), MOST_TEXT)
 }

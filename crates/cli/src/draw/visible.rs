@@ -80,6 +80,13 @@ pub fn clipped(text: &str, most: usize) -> String {
     shown + "…"
 }
 
+/// A value made visible and cut to `most` columns; no more of it is looked at than is shown.
+pub fn clipped_value(text: &str, most: usize) -> String {
+    let end = text.char_indices().nth(most.saturating_mul(2) + 1).map_or(text.len(), |(at, _)| at);
+    let shown = value(&text[..end]);
+    if end == text.len() { clipped(&shown, most) } else { clipped(&(shown + "…"), most) }
+}
+
 /// A part of a whole in per cent, never rounded to nothing or to all.
 pub fn share(part: u64, whole: u64) -> String {
     if whole == 0 {

@@ -8,7 +8,13 @@ use super::style::{self, paint};
 use super::{shell, table, visible};
 
 /// Draws the phrases that were found, the best first.
-pub fn draw(column: &str, found: usize, ranked: &[Ranked], tried: &Tried, width: usize) -> Vec<String> {
+pub fn draw(
+    column: &str,
+    (found, was_cut_short): (usize, bool),
+    ranked: &[Ranked],
+    tried: &Tried,
+    width: usize,
+) -> Vec<String> {
     let width = width.min(100);
     let fits = match found {
         1 => "One phrase fits".to_owned(),
@@ -20,6 +26,9 @@ pub fn draw(column: &str, found: usize, ranked: &[Ranked], tried: &Tried, width:
             .replace("phrase fits all examples, and give", "phrase fits all examples, and gives"),
         _ => format!("{fits} all examples. The best that differ on the {rows} of {column}:"),
     }];
+    if was_cut_short {
+        lines.push("Not all phrases were tried: with examples so long, that would take too much.".to_owned());
+    }
     for (index, (phrase, gives)) in ranked.iter().zip(&tried.gives).enumerate() {
         lines.push(String::new());
         lines.push(format!("{} {}", paint(style::HEAD, format!("{:>2}", index + 1)), paint(style::TAKEN, &phrase.phrase)));

@@ -14,7 +14,7 @@ use crate::layout::{Layout, LayoutPlan};
 use crate::phrase::Span;
 use crate::phrase::ast::{Condition, ConditionKind};
 use crate::piece::{BuildPart, Check, Keep, Piece, Proof, Shape, Source, Wanted};
-use crate::program::{ByteSet, ConditionPlan, Program, Setting, refuse_several};
+use crate::program::{ByteSet, ConditionPlan, Program, RegexesTogether, Setting, refuse_several};
 use crate::text_error::TextError;
 
 /// The pieces of a run, made ready for the rows of a table.
@@ -114,6 +114,7 @@ impl Carving {
         let pieces = &wanted.pieces;
         let binder = Binder { wanted, pieces, main, setting, header, uniques: Cell::new(0) };
         binder.check_names()?;
+        let _counted = RegexesTogether::begin();
         let mut carving = Carving {
             order: binder.order()?,
             pieces: pieces.iter().map(|piece| binder.piece(piece)).collect::<Result<Vec<_>, _>>()?,

@@ -60,6 +60,10 @@ impl CutList {
     /// Where the file is no TOML, holds a key that there is not, or a phrase or condition that cannot be
     /// right; the span is in `file`.
     pub fn parse(file: &str, origin: usize) -> Result<CutList, TextError> {
+        if file.len() > MOST_BYTES {
+            let message = format!("a cut list of more than {MOST_BYTES} bytes");
+            return Err(TextError::new(message, 0..0, "part it, and give several with -l"));
+        }
         let keys: File = toml::from_str(file).map_err(|error| from_toml(file, &error))?;
         let reader = Reader { file, origin };
         let mut wanted = Wanted::default();
@@ -68,6 +72,10 @@ impl CutList {
         }
         for (name, entry) in &keys.piece {
             wanted.pieces.push(reader.piece(name, entry)?);
+        }
+        if wanted.pieces.len() > MOST_PIECES {
+            let message = format!("a cut list of {} pieces; {MOST_PIECES} are the most", wanted.pieces.len());
+            return Err(TextError::new(message, file.len()..file.len(), "part it, and run one after the other"));
         }
         if wanted.pieces.is_empty() {
             let help = "add one:  [piece.family]  take = 'first 3'";
@@ -85,6 +93,11 @@ impl CutList {
         Ok(CutList { title: keys.title, column, unit: keys.unit, reading: keys.reading, wanted })
     }
 }
+
+/// The longest cut list, in bytes.
+pub const MOST_BYTES: usize = 4 << 20;
+/// The most pieces of a cut list, those of layouts included.
+pub const MOST_PIECES: usize = 5000;
 
 struct Reader<'a> {
     file: &'a str,

@@ -2,6 +2,9 @@
 
 use crate::text_error::TextError;
 
+/// The longest value of an example, in bytes.
+const MOST_BYTES: usize = 1000;
+
 /// What is between a value and its result.
 const ARROW: &str = " => ";
 
@@ -83,6 +86,10 @@ impl Example {
         }
         if self.result.is_empty() {
             return Err(empty_result(0..0));
+        }
+        if self.value.len() > MOST_BYTES {
+            let message = format!("an example of more than {MOST_BYTES} bytes");
+            return Err(TextError::new(message, 0..0, "give a shorter value of the column"));
         }
         let value = folded(&self.value);
         let has = |c: char| folded(&c.to_string()).chars().all(|c| value.contains(c));

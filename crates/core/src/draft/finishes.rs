@@ -49,7 +49,7 @@ impl<'a> Target<'a> {
                 let most = end - start;
                 most * 2 >= wanted.len() || most >= 3 || (most > 0 && padded(&wanted[..start]) && padded(&wanted[end..]))
             };
-            wanted.is_empty() || (0..wanted.len()).any(enough)
+            wanted.is_empty() || (0..wanted.len().min(MOST_BEFORE)).any(enough)
         })
     }
 
@@ -57,6 +57,9 @@ impl<'a> Target<'a> {
         texts.iter().zip(&self.results).all(|(text, result)| text == result)
     }
 }
+
+/// The most letters and digits that may be put before a text.
+const MOST_BEFORE: usize = 64;
 
 /// How many of the wanted characters can be picked out of the text in their order, from the first on.
 fn picked(text: &[char], wanted: &[char]) -> usize {
@@ -79,9 +82,10 @@ pub fn finishes(texts: &[String], target: &Target, most: f64, plans: &mut Plans)
                 }
                 continue;
             }
-            if depth == MOST {
+            if depth == MOST || plans.are_exhausted() {
                 continue;
             }
+            plans.note_done(texts);
             for step in candidates(texts, &target.results) {
                 let cost = finish.cost + step.cost + THEN;
                 if cost > best.as_ref().map_or(most, |best| best.cost.min(most)) {

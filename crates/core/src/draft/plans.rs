@@ -11,7 +11,14 @@ use crate::text::unit::Unit;
 pub struct Plans {
     known: HashMap<String, Option<Program>>,
     scratch: Scratch,
+    /// What has been done so far, in bytes that steps were run on.
+    done: usize,
 }
+
+/// How much is done before a search ends: the same on every machine.
+const MOST_DONE: usize = 24 << 20;
+/// What it costs to run a step, in bytes of text that are run through in the same time.
+const STEP: usize = 64;
 
 impl Plans {
     /// What a phrase gives of those texts for which it gives something.
@@ -35,8 +42,22 @@ impl Plans {
         self.known.get(phrase)?.as_ref()
     }
 
-    /// Runs a phrase on texts. `None` where it is none, or where a result is missing, short or long.
+    /// Notes that something else has been done on texts.
+    pub fn note_done<T: AsRef<str>>(&mut self, texts: &[T]) {
+        self.done += STEP + texts.iter().map(|text| text.as_ref().len()).sum::<usize>();
+    }
+
+    /// Whether so much has been done that nothing more is.
+    pub fn are_exhausted(&self) -> bool {
+        self.done > MOST_DONE
+    }
+
+    /// Runs a phrase on texts. `None` where it is none, or where a result is missing, short or long, or where enough has been done.
     pub fn run<T: AsRef<str>>(&mut self, phrase: &str, texts: &[T]) -> Option<Vec<String>> {
+        if self.are_exhausted() {
+            return None;
+        }
+        self.note_done(texts);
         let mut scratch = std::mem::take(&mut self.scratch);
         let ran = self.plan(phrase).and_then(|plan| {
             let mut results = Vec::with_capacity(texts.len());

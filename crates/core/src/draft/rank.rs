@@ -45,7 +45,7 @@ impl Ranked {
 ///
 /// let examples = [Example::parse("GRP-1 => GRP")?];
 /// let rows = ["GRP-1", "HN-22"].map(|value| Row { row: 1, value: value.to_owned() });
-/// let ranked = rank(&search(&examples), &examples, &rows);
+/// let ranked = rank(&search(&examples).found, &examples, &rows);
 /// assert_eq!(ranked[0].result(0), Some("GRP"));
 /// # Ok::<(), keen_notch_core::text_error::TextError>(())
 /// ```
@@ -82,7 +82,7 @@ pub fn rank(found: &[Found], examples: &[Example], rows: &[Row]) -> Vec<Ranked> 
 ///
 /// let examples = [Example::parse("GRP-1 => GRP")?];
 /// let rows = ["GRP-1", "HN-22"].map(|value| Row { row: 1, value: value.to_owned() });
-/// let ranked = rank(&search(&examples), &examples, &rows);
+/// let ranked = rank(&search(&examples).found, &examples, &rows);
 /// assert_eq!(differ(&ranked[0], &ranked[1]), Some(1), "the second row decides");
 /// # Ok::<(), keen_notch_core::text_error::TextError>(())
 /// ```

@@ -36,16 +36,25 @@ pub struct Found {
     pub cost: f64,
 }
 
-/// The phrases that turn each value into its result, the simplest first.
+/// What was found.
+#[derive(Debug, Clone, Default, PartialEq)]
+pub struct Searched {
+    /// The phrases that turn each value into its result, the simplest first.
+    pub found: Vec<Found>,
+    /// Whether the search ended before everything had been tried, since that would have taken too much.
+    pub was_cut_short: bool,
+}
+
+/// Looks for phrases that turn each value into its result.
 ///
 /// ```
 /// use keen_notch_core::draft::{Example, search};
 ///
-/// let found = search(&[Example::parse("GRP-00041273-S7K2 => S7K2")?, Example::parse("HNG-00760251-N9 => N9")?]);
-/// assert!(found.iter().any(|found| found.phrase == "section -1 by \"-\""));
+/// let searched = search(&[Example::parse("GRP-00041273-S7K2 => S7K2")?, Example::parse("HNG-00760251-N9 => N9")?]);
+/// assert!(searched.found.iter().any(|found| found.phrase == "section -1 by \"-\""));
 /// # Ok::<(), keen_notch_core::text_error::TextError>(())
 /// ```
-pub fn search(examples: &[Example]) -> Vec<Found> {
+pub fn search(examples: &[Example]) -> Searched {
     Search::of(examples, false)
 }
 
@@ -62,7 +71,7 @@ struct Search<'a> {
 
 impl Search<'_> {
     /// Looks for phrases; with `any_will_do`, no further than to the first ones.
-    fn of(examples: &[Example], any_will_do: bool) -> Vec<Found> {
+    fn of(examples: &[Example], any_will_do: bool) -> Searched {
         let mut search = Search {
             target: Target::new(examples.iter().map(|example| example.result.as_str()).collect()),
             plans: Plans::default(),
@@ -89,12 +98,15 @@ impl Search<'_> {
         found.sort_by(|a, b| a.cost.total_cmp(&b.cost).then_with(|| a.phrase.cmp(&b.phrase)));
         found.retain(|found| fits(&found.phrase, examples));
         found.truncate(MOST_FOUND);
-        found
+        Searched { found, was_cut_short: search.plans.are_exhausted() }
     }
 
     /// Cuts texts in every way that may lead to the results; `before` is the cut that they come from.
     fn cut(&mut self, texts: &[String], before: Option<&Step>) {
         let borrowed: Vec<&str> = texts.iter().map(String::as_str).collect();
+        if self.plans.are_exhausted() {
+            return;
+        }
         for step in steps(&borrowed, &self.target.results) {
             let step = match before {
                 None => step,
@@ -182,7 +194,7 @@ const MOST_PAIRED: usize = 6;
 pub fn contradiction(examples: &[Example]) -> Contradiction {
     let has_one = |indices: &[usize]| {
         let chosen: Vec<Example> = indices.iter().map(|index| examples[*index].clone()).collect();
-        Search::of(&chosen, true).into_iter().next()
+        Search::of(&chosen, true).found.into_iter().next()
     };
     let alone: Vec<usize> = (0..examples.len()).filter(|index| has_one(&[*index]).is_none()).collect();
     if !alone.is_empty() {

@@ -64,6 +64,11 @@ pub enum ErrorKind {
     /// A regular expression that cannot be read; the reason is the regex crate's.
     BadRegex(String),
     /// A regular expression whose compiled form would be larger than the limit, in bytes.
+    RegexesTooLarge {
+        /// The largest, in bytes.
+        limit: usize,
+    },
+    /// A regular expression is too large when it is compiled.
     RegexTooLarge {
         /// The limit, in bytes.
         limit: usize,
@@ -113,7 +118,7 @@ impl ErrorKind {
             ErrorKind::UnknownFlag => "not a flag".to_owned(),
             ErrorKind::UnknownCondition(_) => "not a condition".to_owned(),
             ErrorKind::BadRegex(reason) => reason.clone(),
-            ErrorKind::RegexTooLarge { .. } => "too large".to_owned(),
+            ErrorKind::RegexTooLarge { .. } | ErrorKind::RegexesTooLarge { .. } => "too large".to_owned(),
             ErrorKind::MatchesNothing => "matches the empty text".to_owned(),
             ErrorKind::NoSuchGroup(_) => "not a group of it".to_owned(),
             ErrorKind::BadExample => "not an example of a number".to_owned(),
@@ -150,6 +155,9 @@ impl fmt::Display for ErrorKind {
             ErrorKind::UnknownFlag => f.write_str("an unknown flag after a regular expression"),
             ErrorKind::UnknownCondition(word) => write!(f, "`{word}` is not a condition"),
             ErrorKind::BadRegex(_) => f.write_str("the regular expression cannot be read"),
+            ErrorKind::RegexesTooLarge { limit } => {
+                write!(f, "the regular expressions up to this one compile to more than {} MiB together", limit >> 20)
+            }
             ErrorKind::RegexTooLarge { limit } => {
                 write!(f, "the regular expression is too large: it would compile to more than {} MiB", limit >> 20)
             }

@@ -29,6 +29,7 @@ pub(crate) use matcher::Matcher;
 pub(crate) use number::NumberPlan;
 pub use one::{Cut, Cuts, Scratch};
 pub use op::Program;
+pub(crate) use pattern::Together as RegexesTogether;
 pub use results::Results;
 pub use run::Work;
 pub use setting::{GetList, List, NoList, Setting};

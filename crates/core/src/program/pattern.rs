@@ -1,5 +1,6 @@
 //! Regular expressions, compiled once. The engine's time is linear in the text, whatever the pattern.
 
+use std::cell::Cell;
 use std::ops::Range;
 
 use regex_automata::meta::{BuildError, Config, Regex as Engine};
@@ -14,6 +15,8 @@ use crate::phrase::{ErrorKind, PhraseError};
 
 /// The largest compiled form, in bytes.
 const LIMIT: usize = 10 << 20;
+/// The largest compiled forms of the pieces of a run together, in bytes.
+const MOST_TOGETHER: usize = 128 << 20;
 
 /// Where the engine leaves the groups it found.
 pub(crate) type Slots = Vec<Option<NonMaxUsize>>;
@@ -147,16 +150,53 @@ fn compile_as(regex: &Regex, write: impl FnOnce(&str) -> String) -> Result<Compi
         .ignore_whitespace(regex.flags.contains('x'));
     let config = Config::new().nfa_size_limit(Some(LIMIT)).utf8_empty(true);
     let engine = Engine::builder().configure(config).syntax(syntax).build(&write(&regex.pattern));
-    engine.map(|engine| Compiled { engine }).map_err(|error| refused(regex, &error))
+    let engine = engine.map_err(|error| refused(regex, &error))?;
+    if Together::takes(engine.memory_usage()) > MOST_TOGETHER {
+        return Err(too_large(regex, ErrorKind::RegexesTooLarge { limit: MOST_TOGETHER }));
+    }
+    Ok(Compiled { engine })
+}
+
+thread_local! {
+    /// The bytes of the compiled forms of this thread, while they are counted.
+    static TOGETHER: Cell<Option<usize>> = const { Cell::new(None) };
+}
+
+/// While there is one, the regular expressions that this thread compiles may take no more than [`MOST_TOGETHER`] bytes together.
+pub(crate) struct Together(());
+
+impl Together {
+    /// Begins to count.
+    pub(crate) fn begin() -> Together {
+        TOGETHER.set(Some(0));
+        Together(())
+    }
+
+    /// Counts some more bytes, and gives how many there are; none while they are not counted.
+    fn takes(more: usize) -> usize {
+        let together = TOGETHER.get().map(|before| before + more);
+        TOGETHER.set(together);
+        together.unwrap_or(0)
+    }
+}
+
+impl Drop for Together {
+    fn drop(&mut self) {
+        TOGETHER.set(None);
+    }
+}
+
+fn too_large(regex: &Regex, kind: ErrorKind) -> PhraseError {
+    PhraseError {
+        kind,
+        span: regex.span.clone(),
+        help: "ask for fewer repetitions: a count such as {1000} is written out that many times".to_owned(),
+    }
 }
 
 fn refused(regex: &Regex, error: &BuildError) -> PhraseError {
     let Some(syntax) = error.syntax_error() else {
-        return PhraseError {
-            kind: ErrorKind::RegexTooLarge { limit: LIMIT },
-            span: regex.span.clone(),
-            help: "ask for fewer repetitions: a count such as {1000} is written out that many times".to_owned(),
-        };
+        return too_large(regex, ErrorKind::RegexTooLarge { limit: LIMIT });
     };
     let (reason, span) = match syntax {
         regex_syntax::Error::Parse(error) => (error.kind().to_string(), Some(error.span())),

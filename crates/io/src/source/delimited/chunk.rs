@@ -11,7 +11,7 @@ use super::marks::AnyOf;
 use super::record::unquote;
 use crate::Error;
 use crate::pool::lock;
-use crate::source::{Chunk, LineCount, Ragged, RawCells, RawRow, RawRows, Rows, Values};
+use crate::source::{Chunk, LineCount, Ragged, RawCells, RawRow, RawRows, Reading, Rows, Values};
 
 /// Some whole rows of a delimited text.
 pub struct DelimitedChunk {
@@ -42,14 +42,17 @@ pub struct Shape {
     pub delimiter: u8,
     /// What becomes of rows with another number of cells.
     pub ragged: Ragged,
+    /// The longest row allowed, in bytes.
+    pub max_row: usize,
     /// What was found in chunks that are done with: memory that is new costs more than what is written to it.
     spare: Mutex<Vec<Found>>,
 }
 
 impl Shape {
     /// What all chunks of a table have in common.
-    pub fn new(name: String, columns: usize, delimiter: u8, ragged: Ragged) -> Shape {
-        Shape { name, columns, delimiter, ragged, spare: Mutex::default() }
+    pub fn new(name: String, columns: usize, delimiter: u8, reading: &Reading) -> Shape {
+        let (ragged, max_row) = (reading.ragged, reading.max_row);
+        Shape { name, columns, delimiter, ragged, max_row, spare: Mutex::default() }
     }
 }
 
@@ -126,7 +129,17 @@ impl Chunk for DelimitedChunk {
             first_ends.push(first as u32);
             (at, first) = (next, after);
         }
-        Ok(())
+        // Rows are read many at a time, so one that is too long may come with others.
+        let is_too_long = |row: &&RawRow| row.raw.width() > self.table.max_row;
+        let too_long = if bytes.len() > self.table.max_row { rows.iter().find(is_too_long) } else { None };
+        match too_long {
+            None => Ok(()),
+            Some(row) => Err(Error::RowTooLong {
+                name: self.table.name.clone(),
+                line: self.block.first_line + lines(&bytes[..row.raw.start as usize]),
+                limit: self.table.max_row,
+            }),
+        }
     }
 
     fn source(&self) -> &str {

@@ -86,6 +86,10 @@ impl Delimited {
                 if !record.raw.starts_with('"') && record.raw.trim_end_matches('\r').contains('\r') {
                     return Err(Error::CarriageReturns { name });
                 }
+                if record.raw.len() > reading.max_row {
+                    let line = block.first_line + block::lines(&block.bytes[..at]);
+                    return Err(Error::RowTooLong { name, line, limit: reading.max_row });
+                }
                 let mut preamble = Preamble {
                     byte_order_mark,
                     header: String::new(),
@@ -99,7 +103,7 @@ impl Delimited {
                 } else {
                     (Header::Unnamed(record.count()), at)
                 };
-                let shape = Arc::new(Shape::new(name, header.count(), dialect.delimiter, reading.ragged));
+                let shape = Arc::new(Shape::new(name, header.count(), dialect.delimiter, reading));
                 return Ok(Delimited { dialect, preamble, header, blocks, first: Some((block, rows)), shape });
             }
             skipped.push_str(text);

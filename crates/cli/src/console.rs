@@ -2,10 +2,25 @@
 
 use std::io::{IsTerminal, Write};
 
+use keen_notch_io::sink::Visible;
+
+use crate::draw::style;
+
 /// The width taken where none can be found out, in columns.
 const USUAL_WIDTH: usize = 80;
 /// No line is narrower, however narrow the terminal.
 const LEAST_WIDTH: usize = 40;
+
+/// Standard output for words: in colours where these are wanted, and with nothing else in it that a terminal would obey, wherever
+/// it came from.
+pub fn out() -> impl Write {
+    Visible::new(anstream::stdout().lock(), style::sequence)
+}
+
+/// Standard error for words.
+pub fn err() -> impl Write {
+    Visible::new(anstream::stderr().lock(), style::sequence)
+}
 
 /// What is known of the reader of standard output.
 #[derive(Debug, Clone)]
@@ -33,7 +48,6 @@ impl Console {
     /// Says something about a run: on standard error, where it mixes with no data. A reader who has gone
     /// away is no reason to fail.
     pub fn note(&self, line: &str) {
-        let _ =
-            if self.notes_in_line { writeln!(anstream::stdout(), "{line}") } else { writeln!(anstream::stderr(), "{line}") };
+        let _ = if self.notes_in_line { writeln!(out(), "{line}") } else { writeln!(err(), "{line}") };
     }
 }

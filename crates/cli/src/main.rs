@@ -21,6 +21,7 @@ use clap::{CommandFactory, Parser};
 
 use crate::args::Args;
 use crate::console::Console;
+use crate::draw::visible::without_controls;
 use crate::exit::Exit;
 use crate::failure::Failure;
 
@@ -45,10 +46,13 @@ fn main() -> ExitCode {
 
 /// Prints what the command line came to without a command to run: help, the version, or what is wrong with it.
 fn exit_without(error: &clap::Error) -> Exit {
-    let printed = error.print().and_then(|()| std::io::stdout().flush());
-    match printed {
-        Err(failed) if !error.use_stderr() => Failure::from(failed).report(&Console::detect()),
-        _ if error.use_stderr() => Exit::Usage,
-        _ => Exit::Done,
+    if error.use_stderr() {
+        // It repeats the words of the command line, which may be anything.
+        let _ = write!(console::err(), "{}", without_controls(&error.render().to_string()));
+        return Exit::Usage;
+    }
+    match error.print().and_then(|()| std::io::stdout().flush()) {
+        Ok(()) => Exit::Done,
+        Err(failed) => Failure::from(failed).report(&Console::detect()),
     }
 }

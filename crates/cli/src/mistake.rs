@@ -1,7 +1,9 @@
 //! A mistake of the program's own: it ends like any other failure, with a line that says what to do.
 
+use std::io::Write;
 use std::panic::{self, AssertUnwindSafe, PanicHookInfo};
 
+use crate::console;
 use crate::exit::Exit;
 
 /// Calls what a mistake may be in. One that shows ends the run with the status of a failure; outputs that were not finished
@@ -16,8 +18,9 @@ pub fn guarded(run: impl FnOnce() -> Exit) -> Exit {
 fn say(mistake: &PanicHookInfo) {
     let what = mistake.payload_as_str().unwrap_or("it does not say which");
     let place = mistake.location().map_or(String::new(), |place| format!(" ({}, line {})", place.file(), place.line()));
-    anstream::eprintln!("error: keen-notch made a mistake and stopped: {what}{place}");
-    anstream::eprintln!("help: no output file was written; please report it, with the command and what it read");
+    // Nobody is left to be told that it could not be told.
+    let _ = writeln!(console::err(), "error: keen-notch made a mistake and stopped: {what}{place}");
+    let _ = writeln!(console::err(), "help: no output file was written; please report it, with the command and what it read");
 }
 
 #[cfg(test)]

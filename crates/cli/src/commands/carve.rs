@@ -11,7 +11,7 @@ use keen_notch_io::sink::{self, Sink, Stream};
 use crate::args::CarveArgs;
 use crate::commands::pieces::{Given, Pieces};
 use crate::commands::run::{self, Files};
-use crate::console::Console;
+use crate::console::{self, Console};
 use crate::draw::again::Again;
 use crate::draw::style::{self, paint};
 use crate::draw::{hints, preview, summary};
@@ -63,7 +63,7 @@ pub fn run(args: &CarveArgs, console: &Console) -> Result<Exit, Failure> {
     let mut rows: Box<dyn Sink> = match out {
         Some(out) => out,
         None if shown > 0 => Box::new(Stream::new("nowhere", io::sink())),
-        None => Box::new(Stream::new("standard output", io::stdout())),
+        None => sink::standard_output(),
     };
     let mut report = files.carve(&mut table, &job, &mut *rows)?;
     drop(progress);
@@ -75,7 +75,7 @@ pub fn run(args: &CarveArgs, console: &Console) -> Result<Exit, Failure> {
     }
     files.finish(is_kept.then_some(rows), &summary::json(&report, &job, &header))?;
     if shown > 0 {
-        let mut stdout = anstream::stdout().lock();
+        let mut stdout = console::out();
         for line in preview::draw(&report, &job, &header, console.width) {
             writeln!(stdout, "{line}")?;
         }

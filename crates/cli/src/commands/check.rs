@@ -10,7 +10,7 @@ use keen_notch_io::sink::Stream;
 use crate::args::CheckArgs;
 use crate::commands::pieces::{Given, Pieces};
 use crate::commands::run::{self, Files};
-use crate::console::Console;
+use crate::console::{self, Console};
 use crate::draw::again::Again;
 use crate::draw::style::{self, paint};
 use crate::draw::{faults, hints, summary, visible};
@@ -59,8 +59,8 @@ pub fn run(args: &CheckArgs, console: &Console) -> Result<Exit, Failure> {
     if !args.quiet {
         // Where standard output is one of the outputs, what people read goes beside it.
         let mut out: Box<dyn Write> = match run::writes_to_standard_output(&args.faults) {
-            true => Box::new(anstream::stderr().lock()),
-            false => Box::new(anstream::stdout().lock()),
+            true => Box::new(console::err()),
+            false => Box::new(console::out()),
         };
         let all_good = report.checks.iter().all(|seen| seen.count == 0);
         if all_good {

@@ -6,6 +6,7 @@ use clap_complete::env::Shells;
 
 use crate::args::CompletionsArgs;
 use crate::complete;
+use crate::console;
 use crate::failure::Failure;
 
 /// Runs the command.
@@ -18,7 +19,7 @@ pub fn run(args: &CompletionsArgs) -> Result<(), Failure> {
     };
     let mut script = Vec::new();
     shell.write_registration(complete::VARIABLE, "keen-notch", "keen-notch", "keen-notch", &mut script)?;
-    let mut out = anstream::stdout().lock();
+    let mut out = console::out();
     out.write_all(&script)?;
     Ok(out.flush()?)
 }

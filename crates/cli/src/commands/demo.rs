@@ -10,7 +10,7 @@ use keen_notch_io::files::RunFiles;
 use keen_notch_io::sink;
 
 use crate::args::{Args, DemoArgs};
-use crate::console::Console;
+use crate::console::{self, Console};
 use crate::draw::again;
 use crate::draw::style::{self, paint};
 use crate::failure::Failure;
@@ -87,7 +87,7 @@ const TOUR: [Stop; 4] = [
 pub fn run(args: &DemoArgs, console: &Console) -> Result<(), Failure> {
     let replaced = write_data(&args.dir)?;
     let folder = args.dir.display().to_string();
-    let mut out = anstream::stdout();
+    let mut out = console::out();
     let fill = |words: &str| textwrap::fill(words, console.width);
     let words = format!("The registers of Skarn Ropeway are in {folder}, with cut lists for them. All of it is made up.");
     writeln!(out, "{}", fill(&words))?;

@@ -8,7 +8,7 @@ use keen_notch_core::cutlist::CutList;
 use keen_notch_core::draft::{self, Contradiction, Example, Origin, Ranked, Searched};
 use keen_notch_core::piece::Wanted;
 use keen_notch_core::program::{Program, Setting};
-use keen_notch_core::survey::{Depth, Survey};
+use keen_notch_core::survey::{Depth, LONGEST_IN_SAMPLE, Survey};
 use keen_notch_core::text::unit::Unit;
 use keen_notch_core::toml_text::toml_text;
 use keen_notch_io::draft::{prove, try_phrases};
@@ -22,7 +22,7 @@ use keen_notch_io::view::View;
 
 use crate::args::{self, DraftArgs, ReadingArgs};
 use crate::commands::run::{inputs, names, read_twice};
-use crate::console::Console;
+use crate::console::{self, Console};
 use crate::draw::again;
 use crate::draw::style::{self, paint};
 use crate::draw::wanted;
@@ -58,7 +58,7 @@ pub fn run(args: &DraftArgs, console: &Console) -> Result<(), Failure> {
     super::run::say_replaced(&reading.meter, console, args.quiet);
     match &args.write {
         None => {
-            let mut out = anstream::stdout().lock();
+            let mut out = console::out();
             for line in &drafted.shown {
                 writeln!(out, "{line}")?;
             }
@@ -174,7 +174,12 @@ fn from_data(
     let Some(draft) = draft::draft(origin.clone(), &survey) else {
         let message = match survey.rows {
             0 => format!("{} has no rows", origin.input),
-            _ => format!("every value of {} is blank", origin.column),
+            rows if survey.blank.count == rows => format!("every value of {} is blank", origin.column),
+            _ => {
+                let message =
+                    format!("no value of {} has {LONGEST_IN_SAMPLE} bytes or less: those are no codes", origin.column);
+                return Err(Failure::usage(message, "`survey` shows what is in each column"));
+            }
         };
         return Err(Failure::usage(message, "a draft needs values; `survey` shows what is in each column"));
     };

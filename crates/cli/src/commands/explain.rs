@@ -17,7 +17,7 @@ use keen_notch_io::view::View;
 use crate::args::ExplainArgs;
 use crate::commands::pieces::{Given, Pieces};
 use crate::commands::run::{inputs, say_replaced};
-use crate::console::Console;
+use crate::console::{self, Console};
 use crate::draw::ruler::{self, Mark};
 use crate::draw::style::{self, paint};
 use crate::draw::{long, steps, visible};
@@ -55,7 +55,7 @@ pub fn run(args: &ExplainArgs, console: &Console) -> Result<(), Failure> {
             lines
         }
     };
-    let mut out = anstream::stdout().lock();
+    let mut out = console::out();
     for line in lines {
         writeln!(out, "{line}")?;
     }

@@ -15,7 +15,7 @@ use keen_notch_io::view::View;
 
 use crate::args::{self, GaugeArgs};
 use crate::commands::run::{inputs, say_replaced};
-use crate::console::Console;
+use crate::console::{self, Console};
 use crate::draw::ruler::{self, Mark};
 use crate::draw::style::{self, paint};
 use crate::draw::{long, steps, table, visible};
@@ -48,7 +48,7 @@ struct Shown {
 /// Runs the command.
 pub fn run(args: &GaugeArgs, console: &Console) -> Result<(), Failure> {
     let phrases = args.pieces.iter().map(|text| shown(text, args.pieces.len() == 1)).collect::<Result<Vec<_>, _>>()?;
-    let mut out = anstream::stdout().lock();
+    let mut out = console::out();
     for (index, (title, value)) in values(args, console)?.iter().enumerate() {
         if index > 0 {
             writeln!(out)?;

@@ -17,7 +17,7 @@ mod survey;
 use std::io::Write;
 
 use crate::args::Command;
-use crate::console::Console;
+use crate::console::{self, Console};
 use crate::exit::Exit;
 use crate::failure::Failure;
 
@@ -31,7 +31,7 @@ pub fn run(command: &Command, console: &Console) -> Result<Exit, Failure> {
         Command::Check(args) => return check::run(args, console),
         Command::Explain(args) => explain::run(args, console),
         Command::Phrases(args) => phrases::run(args, console),
-        Command::Schema => Ok(anstream::stdout().write_all(keen_notch_core::cutlist::schema().as_bytes())?),
+        Command::Schema => Ok(console::out().write_all(keen_notch_core::cutlist::schema().as_bytes())?),
         Command::Demo(args) => demo::run(args, console),
         Command::Completions(args) => completions::run(args),
         Command::Manual(args) => manual::run(args, console),

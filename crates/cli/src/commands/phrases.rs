@@ -9,7 +9,7 @@ use keen_notch_core::text::unit::Unit;
 use keen_notch_core::words;
 
 use crate::args::PhrasesArgs;
-use crate::console::Console;
+use crate::console::{self, Console};
 use crate::draw::style::{self, paint};
 use crate::draw::visible;
 use crate::failure::Failure;
@@ -29,7 +29,7 @@ const SHELL: &str = r#"In a shell, a piece goes in single quotes: -p 'team: sect
 
 /// Runs the command.
 pub fn run(args: &PhrasesArgs, console: &Console) -> Result<(), Failure> {
-    let mut out = anstream::stdout().lock();
+    let mut out = console::out();
     let text = match &args.word {
         _ if args.markdown => markdown(),
         Some(word) => one(word, console.width)?,

@@ -1,12 +1,12 @@
 //! `survey`: what is in the columns of a table.
 
-use std::io::{self, BufWriter, Write};
+use std::io::Write;
 use std::ops::ControlFlow;
 
 use keen_notch_core::survey::{Depth, Group, Members, Shape, Survey};
 use keen_notch_core::words;
 use keen_notch_io::files::RunFiles;
-use keen_notch_io::sink::{Stream, commit_all};
+use keen_notch_io::sink::{commit_all, standard_output};
 use keen_notch_io::source::Reading;
 use keen_notch_io::source::input::Input;
 use keen_notch_io::survey::{Found, RowsFormat, rows_of, survey, write_rows};
@@ -16,7 +16,7 @@ use keen_notch_io::view::View;
 use crate::args::{ReadingArgs, SurveyArgs, SurveyFormat};
 use crate::commands::looked::Looked;
 use crate::commands::run::{inputs, names, read_twice, say_replaced};
-use crate::console::Console;
+use crate::console::{self, Console};
 use crate::draw::survey::{self as draw, Surveyed};
 use crate::draw::{again, visible};
 use crate::failure::Failure;
@@ -50,7 +50,7 @@ pub fn run(args: &SurveyArgs, console: &Console) -> Result<(), Failure> {
         .map(|(title, survey)| Surveyed { title, survey, inputs: &of_rows, is_piece: !args.pieces.is_empty(), fine: args.fine })
         .collect();
     let name = names(&inputs);
-    let mut out = anstream::stdout().lock();
+    let mut out = console::out();
     if args.to == SurveyFormat::Json {
         out.write_all(draw::json(&surveyed, in_depth, args.sample).as_bytes())?;
     } else {
@@ -102,7 +102,7 @@ fn rows(
         SurveyFormat::Text => RowsFormat::Table,
         SurveyFormat::Json => RowsFormat::JsonLines,
     };
-    let mut out = Box::new(Stream::new("standard output", BufWriter::new(io::stdout())));
+    let mut out = standard_output();
     write_rows(&mut table, bound.view(), &mut members, args.sample, format, &mut *out)?;
     Ok(commit_all(vec![out])?)
 }
@@ -114,7 +114,7 @@ fn rows_as_table(table: &mut Table, view: View, members: &mut Members, all: u64,
         found.push(draw::FoundRow { input, row, line, value: value.to_owned() });
         if found.len() < MOST_ROWS && (found.len() as u64) < all { ControlFlow::Continue(()) } else { ControlFlow::Break(()) }
     })?;
-    let mut out = anstream::stdout().lock();
+    let mut out = console::out();
     let title = view.titles(&table.header).into_iter().next().unwrap_or_default();
     for line in draw::rows(&title, &table.inputs, &found, console.width) {
         writeln!(out, "{line}")?;

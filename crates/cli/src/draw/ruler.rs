@@ -125,7 +125,7 @@ fn shown<'a>(gauge: &Gauge<'a>, index: usize) -> Cow<'a, str> {
 }
 
 fn margin(name: &str) -> String {
-    format!("{:<MARGIN$}", visible::clipped(name, MARGIN - 2))
+    format!("{:<MARGIN$}", visible::clipped(&visible::without_controls(name), MARGIN - 2))
 }
 
 /// The lines of numbers: one, or one a digit where they are upright.

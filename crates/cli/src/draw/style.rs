@@ -29,6 +29,25 @@ pub const LOOK: Style = MAGENTA;
 /// What is wrong.
 pub const FAULT: Style = RED;
 
+/// The sequences that styles are made of, and those that tables end them with.
+const SEQUENCES: [&str; 10] = [
+    "\u{1b}[m",
+    "\u{1b}[0m",
+    "\u{1b}[1m",
+    "\u{1b}[2m",
+    "\u{1b}[22m",
+    "\u{1b}[39m",
+    "\u{1b}[38;5;196m",
+    "\u{1b}[38;5;28m",
+    "\u{1b}[38;5;30m",
+    "\u{1b}[38;5;164m",
+];
+
+/// The bytes of one of these, where a text begins with it.
+pub fn sequence(text: &str) -> Option<usize> {
+    SEQUENCES.iter().find(|sequence| text.starts_with(**sequence)).map(|sequence| sequence.len())
+}
+
 /// `text` in a style.
 pub fn paint(style: Style, text: impl std::fmt::Display) -> String {
     format!("{style}{text}{style:#}")
@@ -50,15 +69,22 @@ mod tests {
         0.2126 * part(cube / 36) + 0.7152 * part(cube / 6) + 0.0722 * part(cube)
     }
 
+    /// What is left of a text in a style without the sequences.
+    fn painted(style: Style) -> String {
+        SEQUENCES.iter().fold(paint(style, "x"), |text, sequence| text.replace(sequence, ""))
+    }
+
     #[test]
     fn every_colour_can_be_read_on_white_and_on_black() {
         for style in [ERROR, HELP, TAKEN, DELIMITER, UNSEEN, LOOK, FAULT] {
+            assert_eq!(painted(style), "x", "{style:?} is made of other sequences");
             let shade = luminance(style.get_fg_color().unwrap());
             let (on_white, on_black) = (1.05 / (shade + 0.05), (shade + 0.05) / 0.05);
             // What WCAG asks of large or bold text.
             assert!(on_white >= 3.0 && on_black >= 3.0, "{style:?}: {on_white:.1} on white, {on_black:.1} on black");
         }
         for style in [QUIET, HEAD] {
+            assert_eq!(painted(style), "x");
             assert_eq!(style.get_fg_color(), None, "the terminal's own, on its own");
         }
     }

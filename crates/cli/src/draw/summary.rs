@@ -114,5 +114,5 @@ pub fn json(report: &Report, job: &Job, header: &Header) -> String {
         "checks": checks.collect::<Vec<_>>(),
         "replacements": report.replaced,
     });
-    format!("{summary:#}\n")
+    visible::json(&summary)
 }

@@ -3,7 +3,7 @@
 use std::borrow::Cow;
 
 use keen_notch_core::text::characters;
-use keen_notch_core::text::names::stand_in;
+use keen_notch_core::text::names::{is_obeyed, stand_in};
 pub use keen_notch_core::words::{counted, grouped};
 use unicode_width::{UnicodeWidthChar, UnicodeWidthStr};
 
@@ -16,13 +16,26 @@ pub fn width(text: &str) -> usize {
 pub fn without_controls(text: &str) -> String {
     text.chars()
         .map(|c| {
-            if c.is_control() && c != '\n' {
+            if is_obeyed(c) && c != '\n' {
                 stand_in(c.encode_utf8(&mut [0; 4])).unwrap_or("▯").to_owned()
             } else {
                 c.to_string()
             }
         })
         .collect()
+}
+
+/// JSON of any text, with everything escaped in its texts that a terminal would obey.
+pub fn json(value: &serde_json::Value) -> String {
+    let mut shown = String::new();
+    for c in format!("{value:#}").chars() {
+        if is_obeyed(c) && c != '\n' {
+            shown += &format!("\\u{:04x}", u32::from(c));
+        } else {
+            shown.push(c);
+        }
+    }
+    shown + "\n"
 }
 
 /// A value for a cell of a table: spaces at its ends and everything else unseen made visible, single

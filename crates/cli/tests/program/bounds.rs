@@ -19,7 +19,10 @@ fn what_a_row_makes_has_a_limit_that_can_be_set() {
         let _ = write!(list, "[piece.b{number}]\nbuild = '{{b{before}}}{{b{before}}}'\n");
         list
     });
-    let doubled = format!("[piece.p]\ntake = 'whole{}'\n", " then replace /./ with \"$0$0$0$0$0$0$0$0$0$0$0$0$0$0$0$0$0$0$0$0\"".repeat(10));
+    let doubled = format!(
+        "[piece.p]\ntake = 'whole{}'\n",
+        " then replace /./ with \"$0$0$0$0$0$0$0$0$0$0$0$0$0$0$0$0$0$0$0$0\"".repeat(10)
+    );
     let mut said = String::new();
     for list in [&chain, &doubled] {
         for words in [["--max-row", "1M"], ["--max-row", "1K"]] {

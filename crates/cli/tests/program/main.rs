@@ -9,6 +9,7 @@ mod demo;
 mod documents;
 mod draft;
 mod errors;
+mod escapes;
 mod everyday;
 mod explain;
 mod gauge;

@@ -9,7 +9,7 @@ use super::structure::{Node, structure};
 use crate::carving::NOT_MISSING;
 use crate::phrase::quoted;
 use crate::sightings::Sightings;
-use crate::survey::{Delimiter, Survey};
+use crate::survey::{Delimiter, LONGEST_IN_SAMPLE, Survey};
 use crate::toml_text::{toml_key, toml_text};
 use crate::words::{counted, grouped};
 
@@ -71,8 +71,8 @@ pub struct Proved {
     pub filled: Vec<u64>,
 }
 
-/// Proposes a cut list for a column that was surveyed in full, from the survey and its sample. `None` where all of them are
-/// blank.
+/// Proposes a cut list for a column that was surveyed in full, from the survey and its sample. `None` where there is no value of up
+/// to 4096 bytes that is not blank.
 ///
 /// ```
 /// use keen_notch_core::draft::{Origin, draft};
@@ -117,6 +117,11 @@ pub fn draft(origin: Origin, survey: &Survey) -> Option<Draft> {
     }
     if is_whole && let Some(other) = at_first_mark(survey, &origin.columns, &texts, &mut plans) {
         readings.push(other);
+    }
+    if survey.lengths.range().is_some_and(|(_, most)| most > LONGEST_IN_SAMPLE) {
+        remarks.push(format!(
+            "Values of more than {LONGEST_IN_SAMPLE} bytes were not looked at, though the checks are tried on them."
+        ));
     }
     if survey.values() < FEW_VALUES {
         remarks.push(match survey.values() {

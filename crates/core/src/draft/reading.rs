@@ -2,6 +2,7 @@
 
 use super::checks::{Known, known};
 use super::structure::{Leaf, Node};
+use crate::layout::SPECIAL;
 
 /// One way to read a column.
 #[derive(Debug, Clone, PartialEq)]
@@ -84,8 +85,9 @@ pub struct Writing<'a> {
     pub pieces: std::slice::Iter<'a, DraftPiece>,
     /// How a piece is written.
     pub piece: fn(&DraftPiece) -> String,
-    /// Characters that are doubled where they stand for themselves.
-    pub doubled: &'static [char],
+    /// Characters that stand for themselves only where another is before them, and that.
+    pub special: &'static [char],
+    pub escape: fn(char) -> char,
     /// Whether parts that may be absent can be written.
     pub optional: bool,
 }
@@ -128,10 +130,10 @@ impl Writing<'_> {
     fn text(&self, text: &str) -> String {
         let mut written = String::new();
         for c in text.chars() {
-            written.push(c);
-            if self.doubled.contains(&c) {
-                written.push(c);
+            if self.special.contains(&c) {
+                written.push((self.escape)(c));
             }
+            written.push(c);
         }
         written
     }
@@ -140,11 +142,11 @@ impl Writing<'_> {
 /// The form of a structure, with the pieces that it was turned into.
 pub fn form(node: &Node, pieces: &[DraftPiece]) -> Option<String> {
     let piece = |piece: &DraftPiece| piece.known.field(&piece.name);
-    Writing { pieces: pieces.iter(), piece, doubled: &['<', '>', '[', ']'], optional: true }.write(node)
+    Writing { pieces: pieces.iter(), piece, special: &SPECIAL, escape: |_| '\\', optional: true }.write(node)
 }
 
 /// The template that puts the pieces of a structure together again.
 pub fn proof(node: &Node, pieces: &[DraftPiece]) -> Option<String> {
     let piece = |piece: &DraftPiece| format!("{{{}}}", piece.name);
-    Writing { pieces: pieces.iter(), piece, doubled: &['{', '}'], optional: false }.write(node)
+    Writing { pieces: pieces.iter(), piece, special: &['{', '}'], escape: |c| c, optional: false }.write(node)
 }

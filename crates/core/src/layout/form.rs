@@ -82,6 +82,11 @@ impl Reader<'_> {
             self.at += c.len_utf8();
             let doubled = self.source[self.at..].starts_with(c);
             match c {
+                // A backslash before a character that means something gives the character itself, wherever it is.
+                '\\' if self.source[self.at..].starts_with(SPECIAL) => {
+                    text.extend(self.source[self.at..].chars().next());
+                    self.at += 1;
+                }
                 // Two that close are two that close where as many are open, or nothing would close after them.
                 '<' | '[' | '>' | ']'
                     if doubled && (c != ']' || depth == 0 || (depth == 1 && self.source[self.at + 1..].contains(']'))) =>
@@ -108,7 +113,7 @@ impl Reader<'_> {
                         return Err(TextError::new(
                             "a bracket is not closed",
                             start..self.source.len(),
-                            "close it with ]; write [[ for a bracket itself",
+                            r"close it with ]; write \[ for a bracket itself",
                         ));
                     }
                     items.push(Item::Optional(inner));
@@ -118,7 +123,7 @@ impl Reader<'_> {
                     return Ok(items);
                 }
                 '>' | ']' => {
-                    let help = format!("write {c}{c} for the character itself");
+                    let help = format!("write \\{c} for the character itself");
                     return Err(TextError::new(format!("{c} closes nothing"), start..start + 1, help));
                 }
                 _ => text.push(c),
@@ -128,7 +133,7 @@ impl Reader<'_> {
             return Err(TextError::new(
                 "a bracket is not closed",
                 self.at..self.at,
-                "close it with ]; write [[ for a bracket itself",
+                r"close it with ]; write \[ for a bracket itself",
             ));
         }
         flush(&mut text, &mut items);
@@ -138,7 +143,7 @@ impl Reader<'_> {
     /// The piece whose `<` is at byte `start`.
     fn field(&mut self, start: usize) -> Result<Field, TextError> {
         let Some(close) = self.source[self.at..].find('>') else {
-            let help = "close it with >; write << for the character itself";
+            let help = r"close it with >; write \< for the character itself";
             return Err(TextError::new("a piece is not closed", start..self.source.len(), help));
         };
         let inner = &self.source[self.at..self.at + close];
@@ -159,6 +164,9 @@ impl Reader<'_> {
         Ok(field)
     }
 }
+
+/// The characters that mean something in a form, and come after a backslash where they are to mean themselves.
+pub(crate) const SPECIAL: [char; 5] = ['<', '>', '[', ']', '\\'];
 
 fn flush(text: &mut String, items: &mut Vec<Item>) {
     if !text.is_empty() {

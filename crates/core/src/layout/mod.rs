@@ -5,6 +5,7 @@ mod machine;
 mod plan;
 mod walk;
 
+pub(crate) use form::SPECIAL;
 pub use form::{Field, Form, Item};
 pub(crate) use plan::Expected;
 pub use plan::{Fits, LayoutPlan, Unfit};

@@ -25,7 +25,7 @@ pub use kinds::Kinds;
 pub use lengths::{Bar, Lengths};
 pub use oddities::Oddity;
 pub use positions::{Content, Position};
-pub use sample::Row;
+pub use sample::{LONGEST as LONGEST_IN_SAMPLE, Row};
 pub use shape::{Part, Shape};
 pub use values::{Count, Frequent};
 

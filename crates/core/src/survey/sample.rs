@@ -6,7 +6,7 @@ use std::hash::BuildHasher;
 use foldhash::quality::FixedState;
 
 /// The longest value that is kept, in bytes: longer ones are no codes.
-const LONGEST: usize = 4096;
+pub const LONGEST: usize = 4096;
 
 /// A row of the sample.
 #[derive(Debug, Clone, PartialEq, Eq)]

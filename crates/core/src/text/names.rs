@@ -17,6 +17,12 @@ pub(crate) fn is_unseen(character: &str) -> bool {
     character.chars().all(is_invisible)
 }
 
+/// Whether a terminal may obey a code point instead of showing it: a control character, or one that turns the direction of the
+/// text around it, which can make it read as something else.
+pub fn is_obeyed(c: char) -> bool {
+    c.is_control() || matches!(c, '\u{61c}' | '\u{200e}' | '\u{200f}' | '\u{2028}'..='\u{202e}' | '\u{2066}'..='\u{2069}')
+}
+
 /// The name of one code point with its number, as in `no-break space (U+00A0)`.
 pub(crate) fn name(c: char) -> String {
     let name = match c {

@@ -7,13 +7,16 @@ mod file;
 mod leftovers;
 mod stream;
 mod unfinished;
+mod visible;
 
 use std::fs;
+use std::io::IsTerminal;
 use std::path::Path;
 
 pub use file::File;
 pub use stream::Stream;
 pub use unfinished::remove as remove_unfinished;
+pub use visible::Visible;
 
 use crate::Error;
 use crate::files::{Place, RunFiles};
@@ -56,7 +59,7 @@ pub trait Sink: Send {
 pub fn open(path: &Path, files: &RunFiles) -> Result<Box<dyn Sink>, Error> {
     let name = path.display().to_string();
     Ok(match files.writes(path)? {
-        Place::StandardOutput => Box::new(Stream::new("standard output", std::io::stdout())),
+        Place::StandardOutput => standard_output(),
         Place::Direct(place) => {
             let opened = fs::File::options().append(true).open(place);
             let file = opened.map_err(|source| Error::Write { name: name.clone(), source, is_half_written: false })?;
@@ -64,6 +67,15 @@ pub fn open(path: &Path, files: &RunFiles) -> Result<Box<dyn Sink>, Error> {
         }
         Place::File(place) => Box::new(File::create(name, place)?),
     })
+}
+
+/// Standard output, as it is; where it is a terminal, with nothing in it that the terminal would obey.
+pub fn standard_output() -> Box<dyn Sink> {
+    let out = std::io::stdout();
+    match out.is_terminal() {
+        true => Box::new(Stream::new("standard output", Visible::new(out, |_| None))),
+        false => Box::new(Stream::new("standard output", out)),
+    }
 }
 
 /// Keeps what was put into several outputs: all of it is written before any is put in its place, and they are put there

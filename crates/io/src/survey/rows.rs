@@ -58,6 +58,9 @@ pub enum RowsFormat {
     JsonLines,
 }
 
+/// Bytes that are written together.
+const TOGETHER: usize = 32 << 10;
+
 /// Writes the rows of the table whose value belongs to the groups: row, line and value of each, and the file before these where
 /// there are several.
 ///
@@ -72,31 +75,33 @@ pub fn write_rows(
     out: &mut dyn Sink,
 ) -> Result<(), Error> {
     let Format::Delimited { dialect: Dialect { delimiter, .. }, .. } = table.format;
-    let (mut line, mut written) = (Buffer::default(), Ok(()));
+    let (mut lines, mut written) = (Buffer::default(), Ok(()));
     let inputs = table.inputs.clone();
     let title = view.titles(&table.header).into_iter().next().unwrap_or_default();
     if format == RowsFormat::Table {
         let file = inputs.are_several().then_some("file");
-        push_row(&mut line, file.into_iter().chain(["row", "line", &title]), delimiter);
-        out.put(line.bytes())?;
+        push_row(&mut lines, file.into_iter().chain(["row", "line", &title]), delimiter);
     }
     rows_of(table, view, members, most, |Found { input, row, line: at, value }| {
-        line.clear();
         let file = inputs.are_several().then(|| inputs.name(input));
         match format {
             RowsFormat::Table => {
-                push_row(&mut line, file.into_iter().chain([&*row.to_string(), &at.to_string(), value]), delimiter);
+                push_row(&mut lines, file.into_iter().chain([&*row.to_string(), &at.to_string(), value]), delimiter);
             }
             RowsFormat::JsonLines => {
                 let mut found = serde_json::json!({"row": row, "line": at, "value": value});
                 if let Some(file) = file {
                     found["file"] = file.into();
                 }
-                line.extend(format!("{found}\n").as_bytes());
+                lines.extend(format!("{found}\n").as_bytes());
             }
         }
-        written = out.put(line.bytes());
+        if lines.width() >= TOGETHER {
+            written = out.put(lines.bytes());
+            lines.clear();
+        }
         if written.is_ok() { ControlFlow::Continue(()) } else { ControlFlow::Break(()) }
     })?;
-    written
+    written?;
+    out.put(lines.bytes())
 }

@@ -7,6 +7,7 @@ use serde_json::{Value, json};
 
 use super::Surveyed;
 use crate::draw::rows::{located, located_all};
+use crate::draw::visible;
 
 /// The version of the format: it grows when a key changes its meaning or goes.
 const VERSION: u32 = 2;
@@ -26,7 +27,7 @@ pub fn text(columns: &[Surveyed], in_depth: bool, sample: Option<u64>) -> String
         "first_rows_only": sample.is_some_and(|sample| rows >= sample),
         "columns": columns.iter().map(|column| self::column(column, in_depth)).collect::<Vec<_>>(),
     });
-    format!("{survey:#}\n")
+    visible::json(&survey)
 }
 
 fn column(column: &Surveyed, in_depth: bool) -> Value {

@@ -169,6 +169,9 @@ pub struct FaultArgs {
     /// Write the counts of the run to this file, as JSON
     #[arg(long, value_name = "FILE")]
     pub summary: Option<PathBuf>,
+    /// Let cut lists read files outside their folders and the one you are in (`listed in`)
+    #[arg(long)]
+    pub allow_outside: bool,
     /// Rows with too few or too many cells: stop there, keep them, or set-aside, into the file of --offcuts [default: stop]
     #[arg(long, value_name = "WHAT", hide_possible_values = true, value_parser = ragged_rows())]
     pub ragged: Option<RaggedRows>,
@@ -326,6 +329,9 @@ pub struct ExplainArgs {
     /// The row that is on this line of the file
     #[arg(long, value_name = "N")]
     pub line: Option<u64>,
+    /// Let cut lists read files outside their folders and the one you are in (`listed in`)
+    #[arg(long)]
+    pub allow_outside: bool,
     /// Rows with too few or too many cells: stop there, or keep them [default: stop]
     #[arg(long, value_name = "WHAT", hide_possible_values = true, value_parser = ragged_rows())]
     pub ragged: Option<RaggedRows>,

@@ -13,12 +13,23 @@ use crate::source::Reading;
 use crate::source::input::Input;
 use crate::table::Table;
 
+/// The most memory that the texts of a list take, in bytes.
+const MOST_BYTES: usize = 512 << 20;
+/// What a text takes beside its bytes, about.
+const EACH: usize = 40;
+
 /// Reads the texts of a column of a file; of its first column where none is named. Blank cells are left out.
 ///
 /// # Errors
 /// Where the file is an output of the run, cannot be read, has no such column, or lists nothing.
 pub fn read(path: &Path, column: Option<&str>, files: &RunFiles) -> Result<List, NoList> {
-    let failed = |error: crate::Error| NoList { reason: error.to_string(), help: error.help() };
+    // Whoever wrote the cut list may not be who may read the file: nothing of what is in it is said.
+    let failed = |error: crate::Error| match error {
+        crate::Error::NotUtf8 { name, .. } => {
+            NoList { reason: format!("{name} is not UTF-8"), help: "save it as UTF-8".to_owned() }
+        }
+        error => NoList { reason: error.to_string(), help: error.help() },
+    };
     let input = Input::File(path.to_owned());
     files.reads(&input).map_err(failed)?;
     let mut table = Table::open(&[input], &Reading::default()).map_err(failed)?;
@@ -26,16 +37,27 @@ pub fn read(path: &Path, column: Option<&str>, files: &RunFiles) -> Result<List,
         None => 0,
         Some(name) => {
             let found = ColumnRef::parse(name).find(&table.header);
-            found.map_err(|error| NoList { reason: format!("{}: {error}", path.display()), help: error.help() })?
+            let reason = || format!("{}: there is no one column that {name} leads to", path.display());
+            found.map_err(|_| NoList { reason: reason(), help: "name a column of that file".to_owned() })?
         }
     };
     let mut list: HashSet<Box<str>> = HashSet::new();
+    let mut bytes = 0;
     table
         .each_batch(&[column], |_, batch| {
-            list.extend(batch.column(column).iter().filter(|text| !text.is_empty()).map(Box::from));
-            ControlFlow::Continue(())
+            for text in batch.column(column).iter().filter(|text| !text.is_empty()) {
+                if !list.contains(text) {
+                    bytes += text.len() + EACH;
+                    list.insert(text.into());
+                }
+            }
+            if bytes > MOST_BYTES { ControlFlow::Break(()) } else { ControlFlow::Continue(()) }
         })
         .map_err(failed)?;
+    if bytes > MOST_BYTES {
+        let reason = format!("the texts of {} take more than {} MiB of memory", path.display(), MOST_BYTES >> 20);
+        return Err(NoList { reason, help: "list fewer texts, or shorter ones".to_owned() });
+    }
     if list.is_empty() {
         let help = "put what is allowed into it, one a row below a header".to_owned();
         return Err(NoList { reason: format!("{} lists nothing", path.display()), help });

@@ -26,6 +26,7 @@ pub fn run(args: &CheckArgs, console: &Console) -> Result<Exit, Failure> {
         pieces: &args.pieces,
         checks: &args.faults.checks,
         column: args.column.as_deref(),
+        allow_outside: args.faults.allow_outside,
     };
     let known = RunFiles::default();
     let pieces = Pieces::read(&given, &known)?;

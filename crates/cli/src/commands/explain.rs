@@ -38,7 +38,8 @@ pub fn run(args: &ExplainArgs, console: &Console) -> Result<(), Failure> {
     let column = args.column.as_deref();
     let known = RunFiles::default();
     known.prints()?;
-    let given = Given { lists, layouts: &args.layouts, pieces: &args.pieces, column, ..Given::default() };
+    let allow_outside = args.allow_outside;
+    let given = Given { lists, layouts: &args.layouts, pieces: &args.pieces, column, allow_outside, ..Given::default() };
     let pieces = Pieces::read(&given, &known)?;
     let lines = match rest.first() {
         None if args.row.or(args.line).is_some() => {

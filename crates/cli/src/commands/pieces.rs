@@ -10,7 +10,7 @@ use keen_notch_core::cutlist::{self, CutList, Main, Reading as ListReading};
 use keen_notch_core::layout::Layout;
 use keen_notch_core::phrase::Span;
 use keen_notch_core::piece::{Check, Piece, Source, Wanted};
-use keen_notch_core::program::Setting;
+use keen_notch_core::program::{NoList, Setting};
 use keen_notch_core::text::unit::Unit;
 use keen_notch_core::text_error::TextError;
 use keen_notch_io::files::RunFiles;
@@ -31,6 +31,8 @@ pub struct Given<'a> {
     pub checks: &'a [String],
     /// The column that pieces come from unless they say otherwise.
     pub column: Option<&'a str>,
+    /// Whether cut lists may name files outside their folders and the one that the program was started in.
+    pub allow_outside: bool,
 }
 
 /// Pieces that have been read, and the texts they were written in.
@@ -51,6 +53,7 @@ pub struct Pieces {
     texts: Vec<Text>,
     /// The files of the run: cut lists, and what they name, are read.
     files: RunFiles,
+    allow_outside: bool,
 }
 
 impl Pieces {
@@ -65,6 +68,7 @@ impl Pieces {
             folders: Vec::new(),
             texts: Vec::new(),
             files: files.clone(),
+            allow_outside: given.allow_outside,
         };
         for path in given.lists {
             pieces.add_list(path, given.lists.len() == 1 || given.column.is_some())?;
@@ -186,11 +190,32 @@ impl Pieces {
             // With several cut lists, the file is beside the first that has it.
             let paths: Vec<PathBuf> = self.folders.iter().map(|folder| folder.join(file)).collect();
             let path = paths.iter().find(|path| path.exists()).or(paths.first());
-            keen_notch_io::lists::read(path.map_or(Path::new(file), PathBuf::as_path), column, &self.files)
+            let path = path.map_or(Path::new(file), PathBuf::as_path);
+            self.refuse_outside(path)?;
+            keen_notch_io::lists::read(path, column, &self.files)
         };
         let setting = Setting { unit: self.unit, lists: &lists };
         Carving::new(&self.wanted, self.main(), &setting, header)
             .map_err(|unbound| Failure::text_error(&self.texts[unbound.origin], unbound.error))
+    }
+}
+
+impl Pieces {
+    /// Refuses a file that a cut list names outside its own folder and the one that the program was started in: a list from somebody
+    /// else is not to read just any file.
+    fn refuse_outside(&self, path: &Path) -> Result<(), NoList> {
+        let here = Path::new(".").to_owned();
+        let folders = self.folders.iter().map(|folder| if folder.as_os_str().is_empty() { &here } else { folder });
+        let is_within = |place: &Path| {
+            folders.chain([&here]).filter_map(|folder| folder.canonicalize().ok()).any(|folder| place.starts_with(folder))
+        };
+        // What is not there is told when it is opened; without cut lists, the command line names it.
+        let Ok(place) = path.canonicalize() else { return Ok(()) };
+        if self.allow_outside || self.folders.is_empty() || is_within(&place) {
+            return Ok(());
+        }
+        let reason = format!("{} is outside the folder of the cut list and the folder you are in", path.display());
+        Err(NoList { reason, help: "if you trust the list, let it read that file with --allow-outside".to_owned() })
     }
 }
 

@@ -200,6 +200,35 @@ fn a_signal_that_is_ignored_stays_so() {
 }
 
 #[test]
+fn a_list_reads_only_what_is_near_it() {
+    let elsewhere = Yard::with("secret.csv", "key\nopen sesame\n");
+    let yard = Yard::with("in.csv", "code\nopen sesame\n");
+    fs::create_dir_all(yard.path().join("lists/sub")).unwrap();
+    yard.write("lists/sub/ok.csv", "key\nopen sesame\n");
+    symlink(elsewhere.path().join("secret.csv"), yard.path().join("lists/link.csv")).unwrap();
+    let secret = elsewhere.path().join("secret.csv").display().to_string();
+    let run = |file: &str, rest: &[&str]| {
+        let list = format!(
+            "column = 'code'\n[piece.p]\ntake = 'whole'\ncheck = 'listed in \"{file}\"{}'\n",
+            if rest.contains(&"key2") { " column \"key2\"" } else { "" }
+        );
+        yard.write("lists/l.cutlist.toml", list);
+        let words: Vec<&str> = rest.iter().copied().filter(|word| *word != "key2").collect();
+        let ran = yard.run(&[&["check", "in.csv", "-l", "lists/l.cutlist.toml"], &words[..]].concat());
+        (ran.status, ran.stderr.replace(&elsewhere.path().display().to_string(), "ELSEWHERE"))
+    };
+    assert_eq!(run("sub/ok.csv", &[]).0, 0);
+    assert_eq!(run("../lists/sub/ok.csv", &[]).0, 0);
+    assert_eq!(run(&secret, &["--allow-outside"]).0, 0);
+    let (refused, linked, other) = (run(&secret, &[]), run("link.csv", &[]), run("sub/ok.csv", &["key2"]));
+    assert_eq!((refused.0, linked.0, other.0), (2, 2, 2));
+    assert_snapshot!(format!("{}{}{}", refused.1, linked.1, other.1));
+    // What the command line names itself is read.
+    let ran = yard.run(&["check", "in.csv", "--check", &format!("code: listed in \"{secret}\"")]);
+    assert_eq!(ran.status, 0, "{}", ran.shown());
+}
+
+#[test]
 fn bytes_that_are_not_of_the_encoding_are_told_or_replaced_and_counted() {
     let yard = Yard::new();
     yard.write("sjis.csv", b"code,name\nGRP-1,\x83\x8D\x81y\nHNG-2,\x83\x8D\x93\n".as_slice());

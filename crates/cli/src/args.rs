@@ -89,6 +89,9 @@ pub struct CarveArgs {
     /// Add a column of this name that says which input each row came from
     #[arg(long, value_name = "NAME")]
     pub file_column: Option<String>,
+    /// Put ' before pieces that a spreadsheet would take for a formula: those that begin with =, +, -, @ or a tab and are no number
+    #[arg(long)]
+    pub guard_formulas: bool,
     /// Write no output file if any row has a fault, and exit with 1
     #[arg(long)]
     pub strict: bool,

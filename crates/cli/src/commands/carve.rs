@@ -51,6 +51,7 @@ pub fn run(args: &CarveArgs, console: &Console) -> Result<Exit, Failure> {
     let mut job = Job::new(carving, &header, &originals, shown)
         .with_delimiter(delimiter)
         .with_diagnostics(run::diagnostics(&pieces))
+        .with_guarded_formulas(args.guard_formulas)
         .with_threads(args.threads.count());
     if let Some(title) = &args.file_column {
         if job.titles().contains(title) {
@@ -87,6 +88,9 @@ pub fn run(args: &CarveArgs, console: &Console) -> Result<Exit, Failure> {
     if !args.quiet {
         summary::draw(&report, &job, &header, console.width).iter().for_each(|line| console.note(line));
         hints::draw(&report, &job, &header, &pieces, &again, console.width).iter().for_each(|line| console.note(line));
+        if !args.guard_formulas {
+            hints::formulas(&report, &job, console.width).iter().for_each(|line| console.note(line));
+        }
         run::say_replaced(&reading.meter, console, args.quiet);
         let out = args.out.as_deref();
         run::outcome(&report, &inputs, out, is_kept, &args.faults).iter().for_each(|line| console.note(line));

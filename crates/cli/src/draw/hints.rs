@@ -14,15 +14,35 @@ use crate::commands::pieces::Pieces;
 pub fn draw(report: &Report, job: &Job, header: &Header, pieces: &Pieces, again: &Again, width: usize) -> Vec<String> {
     let mut lines = Vec::new();
     for hint in &report.hints {
-        let rows = super::rows::in_brackets(&report.inputs, &hint.rows);
-        let words = visible::without_controls(&format!("{}{rows}", hint.seen));
-        let options = textwrap::Options::new(width).initial_indent("hint: ").subsequent_indent("      ");
-        let seen = textwrap::fill(&words, options);
-        lines.push(seen.replacen("hint:", &paint(style::LOOK, "hint:"), 1));
+        lines.push(seen(&hint.seen, &hint.rows, report, width));
         let fix = fix(hint, report, job, header, pieces, again);
         lines.extend(fix.iter().map(|line| format!("      {}", paint(style::HELP, visible::without_controls(line)))));
     }
     lines
+}
+
+/// A hint for each piece with results that a spreadsheet may take for formulas.
+pub fn formulas(report: &Report, job: &Job, width: usize) -> Vec<String> {
+    let mut lines = Vec::new();
+    for (piece, found) in job.written().iter().zip(&report.formulas).filter(|(_, found)| found.count > 0) {
+        let values = visible::counted(found.count, "value");
+        let (begin, are) = if found.count == 1 { ("begins", "is") } else { ("begin", "are") };
+        let words = format!("{values} of {} {begin} as a formula does, and {are} no number", job.carving().name(*piece));
+        lines.push(seen(&words, &found.rows, report, width));
+    }
+    if !lines.is_empty() {
+        let fix = "where the file is opened in a spreadsheet, have them be texts: --guard-formulas";
+        lines.push(format!("      {}", paint(style::HELP, fix)));
+    }
+    lines
+}
+
+/// What was seen, and in which rows.
+fn seen(words: &str, rows: &[u64], report: &Report, width: usize) -> String {
+    let rows = super::rows::in_brackets(&report.inputs, rows);
+    let words = visible::without_controls(&format!("{words}{rows}"));
+    let options = textwrap::Options::new(width).initial_indent("hint: ").subsequent_indent("      ");
+    textwrap::fill(&words, options).replacen("hint:", &paint(style::LOOK, "hint:"), 1)
 }
 
 /// What to do about it: where to write what, and a command that shows what comes of it.

@@ -16,6 +16,33 @@ lines\",2020-12-EL
 ";
 
 #[test]
+fn pieces_that_are_like_formulas_are_hinted_at_or_guarded() {
+    let rows = "code,note\nGRP-=1+2,=x\nGRP--5.5,y\nGRP-@cmd,y\nGRP-+é,\"-a,b\"\nGRP-7,z\n";
+    let yard = Yard::with("in.csv", rows);
+    yard.write("l.cutlist.toml", "column = 'code'\n[piece.p]\ntake = 'after \"-\"'\ncheck = 'not starts with \"=\"'\n[piece.h]\nhidden = true\ntake = 'after \"-\"'\n[piece.n]\nof = 'note'\ntake = 'whole'\n[piece.m]\ntake = 'sections by \"-\" joined with \"\"'\n");
+    let ran = yard.run(&["carve", "in.csv", "-l", "l.cutlist.toml", "-o", "-"]);
+    let guarded = yard.run(&["carve", "in.csv", "-l", "l.cutlist.toml", "-o", "-", "--guard-formulas"]);
+    assert_snapshot!(format!("{}{}", ran.shown(), guarded.shown()));
+    let rows = yard.out(&[
+        "carve",
+        "in.csv",
+        "-q",
+        "-c",
+        "code",
+        "-p",
+        "p: after \"-\"",
+        "-o",
+        "-",
+        "--only-pieces",
+        "--guard-formulas",
+    ]);
+    assert_eq!(rows, "p\n'=1+2\n-5.5\n'@cmd\n'+é\n7\n");
+    yard.write("rows.cutlist.toml", "column = 'code'\n[piece.p]\ntake = 'matches /[-=@+].?/'\nrows = true\n");
+    let rows = yard.out(&["carve", "in.csv", "-q", "-l", "rows.cutlist.toml", "-o", "-", "--only-pieces", "--guard-formulas"]);
+    assert_eq!(rows, "p\n'-=\n+2\n'--\n'-@\n'-+\n-7\n");
+}
+
+#[test]
 fn pieces_are_added_and_original_cells_stay_as_they_are() {
     let yard = Yard::with("parts.csv", PARTS);
     let ran = yard.run(&[

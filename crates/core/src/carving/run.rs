@@ -5,6 +5,7 @@ use super::plans::{BuildPlan, PieceBody};
 use super::worked::Worked;
 use crate::batch::{Batch, Span, Texts};
 use crate::program::{Results, State};
+use crate::text::formula::formulas;
 
 /// The results of a batch take more bytes than they may.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -108,6 +109,24 @@ impl Carving {
             *kept = Some(left);
         }
         Ok(())
+    }
+
+    /// The rows in which a spreadsheet may take a result of a piece for a formula, each as often as that is so. Where they are to be
+    /// `guarded`, an apostrophe is put before those results: they are texts then.
+    pub fn formulas(&self, piece: usize, batch: &Batch, worked: &mut Worked, guarded: bool) -> Vec<u32> {
+        let values = self.values(piece, batch);
+        let results = &mut worked.pieces[piece];
+        if results.are_digits() == Some(true) {
+            return Vec::new();
+        }
+        let items = formulas(results.texts(values));
+        if guarded && !items.is_empty() {
+            results.quote(&items, values);
+        }
+        match results.offsets() {
+            [] => items,
+            offsets => items.iter().map(|item| offsets.partition_point(|start| start <= item) as u32 - 1).collect(),
+        }
     }
 
     /// The values that a piece comes from; none for one that is built.

@@ -565,6 +565,21 @@ impl Results {
         self.taken.resize(self.spans.len(), Span::default());
     }
 
+    /// Puts an apostrophe before some of the results, by their indices.
+    pub(crate) fn quote(&mut self, items: &[u32], values: Texts) {
+        self.make_own(values);
+        (self.width, self.are_digits) = (None, None);
+        let mut text = String::from("'");
+        for item in items {
+            let span = &mut self.spans[*item as usize];
+            text.truncate(1);
+            text.push_str(span.text(self.buffer.text()));
+            let start = self.buffer.width();
+            self.buffer.extend(text.as_bytes());
+            *span = Span::new(start, self.buffer.width());
+        }
+    }
+
     /// The same where values may have several results: all are put down anew, value by value.
     fn fill_in_several(&mut self, some: &Results, rows: &[u32], values: Texts) {
         let mut all = Results { is_made: true, offsets: vec![0], ..Results::default() };

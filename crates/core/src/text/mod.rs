@@ -3,6 +3,7 @@
 pub mod bytes;
 pub mod case;
 pub mod characters;
+pub mod formula;
 pub mod kind;
 pub mod look_alikes;
 pub mod names;

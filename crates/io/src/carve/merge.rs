@@ -38,6 +38,7 @@ impl<'m, 'o> Merger<'m, 'o> {
             tallies: vec![Tally::default(); job.carving.count()],
             checks: vec![Sightings::default(); job.checks.len()],
             failing: vec![Failing::default(); job.checks.len()],
+            formulas: vec![Sightings::default(); job.written().len()],
             ..Report::default()
         };
         let mut merger = Merger { job, outs, encoder, report, diagnostics: job.diagnostics.clone(), ended: true };
@@ -93,6 +94,7 @@ impl<'m, 'o> Merger<'m, 'o> {
         }
         report.tallies.iter_mut().zip(&part.tallies).for_each(|(all, tally)| all.add(tally));
         report.checks.iter_mut().zip(&part.checks).for_each(|(all, seen)| all.append(seen, before));
+        report.formulas.iter_mut().zip(&part.formulas).for_each(|(all, seen)| all.append(seen, before));
         report.failing.iter_mut().zip(&part.failing).for_each(|(all, failing)| all.append(failing));
         self.diagnostics.append(&part.diagnostics, before);
         report.counts.add(&part.counts);

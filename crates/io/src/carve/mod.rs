@@ -46,6 +46,9 @@ pub struct Job {
     counts_failing: bool,
     diagnostics: Diagnostics,
     threads: usize,
+    /// The pieces that are written, by their indices, and whether texts of theirs that may be taken for formulas get an apostrophe.
+    written: Vec<usize>,
+    guards_formulas: bool,
     /// What is between the cells that are written, if it is not what was between those that were read.
     delimiter: Option<u8>,
 }
@@ -98,6 +101,8 @@ pub struct Report {
     pub samples: Vec<FaultyRow>,
     /// The inputs, and where their rows begin.
     pub inputs: Inputs,
+    /// For each of [`Job::written`], the results that a spreadsheet may take for formulas.
+    pub formulas: Vec<Sightings>,
     /// What a person should know of the run, the most useful first.
     pub hints: Vec<Hint>,
     /// Sequences of bytes that were not of the encoding, in whose place U+FFFD was read.
@@ -196,8 +201,30 @@ impl Job {
             counts_failing: false,
             diagnostics: Diagnostics::default(),
             threads: 1,
+            written: Vec::new(),
+            guards_formulas: false,
             delimiter: None,
         }
+        .with_written()
+    }
+
+    /// Notes which pieces are written.
+    fn with_written(mut self) -> Job {
+        let piece = |column: &OutColumn| if let OutColumn::Piece { piece, .. } = column { Some(*piece) } else { None };
+        self.written = self.shape.columns.iter().filter_map(piece).collect();
+        self.written.dedup();
+        self
+    }
+
+    /// The job, with an apostrophe before results that a spreadsheet may take for formulas.
+    pub fn with_guarded_formulas(mut self, guards_formulas: bool) -> Job {
+        self.guards_formulas = guards_formulas;
+        self
+    }
+
+    /// The pieces that are written, by their indices.
+    pub fn written(&self) -> &[usize] {
+        &self.written
     }
 
     /// The job, with its pieces observed, which gives hints after the run.
@@ -221,6 +248,7 @@ impl Job {
     /// The job, with nothing written of its rows.
     pub fn without_rows(mut self) -> Job {
         self.shape.is_written = false;
+        self.written.clear();
         self
     }
 

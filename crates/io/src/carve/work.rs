@@ -41,6 +41,8 @@ pub struct Part {
     pub checks: Vec<Sightings>,
     /// For each check, the texts that do not meet it, where they are asked for.
     pub failing: Vec<Failing>,
+    /// For each piece that is written, results that a spreadsheet may take for formulas.
+    pub formulas: Vec<Sightings>,
     /// What was observed.
     pub diagnostics: Diagnostics,
     /// How many rows came to what.
@@ -85,6 +87,7 @@ impl Part {
             tallies: vec![Tally::default(); job.carving.count()],
             checks: vec![Sightings::default(); job.checks.len()],
             failing: vec![Failing::default(); if job.counts_failing { job.checks.len() } else { 0 }],
+            formulas: vec![Sightings::default(); job.written.len()],
             diagnostics: job.diagnostics.clone(),
             counts: Counts::default(),
             input: 0,
@@ -280,6 +283,10 @@ impl<'j> Worker<'j> {
             let job = self.job;
             job.carving.judge(batch, worked, &mut part.tallies);
             self.observe(batch, rows, worked, part);
+            for (piece, seen) in job.written.iter().zip(&mut part.formulas) {
+                let of_rows = job.carving.formulas(*piece, batch, worked, job.guards_formulas);
+                of_rows.iter().for_each(|row| seen.note(u64::from(rows.numbers[*row as usize]) + 1));
+            }
             let set_aside = state.note_faults(batch, rows, worked, range.clone(), (self.asked, self.ragged), part);
             let written: Option<Vec<u32>> =
                 set_aside.map(|aside| (0..rows.len() as u32).filter(|row| aside.binary_search(row).is_err()).collect());

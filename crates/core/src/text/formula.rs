@@ -1,0 +1,46 @@
+//! Texts that a spreadsheet takes for a formula when it opens delimited text.
+
+use crate::batch::Texts;
+
+/// The bytes that a formula begins with; tabs and carriage returns before one are skipped.
+const BEGINS: [bool; 256] = {
+    let mut table = [false; 256];
+    let mut index = 0;
+    while index < b"=+-@\t\r".len() {
+        table[b"=+-@\t\r"[index] as usize] = true;
+        index += 1;
+    }
+    table
+};
+
+/// Whether a spreadsheet may take a text for a formula: it begins with `=`, `+`, `-`, `@`, a tab or a carriage return, and is no
+/// number.
+///
+/// ```
+/// use keen_notch_core::text::formula::is_like_formula;
+///
+/// assert!(is_like_formula("=SUM(A1:A9)") && is_like_formula("-2+3") && is_like_formula("@x") && is_like_formula("-"));
+/// assert!(!is_like_formula("-2.5") && !is_like_formula("+1,200") && !is_like_formula("GRP-1") && !is_like_formula(""));
+/// ```
+pub fn is_like_formula(text: &str) -> bool {
+    let Some(first) = text.bytes().next().filter(|byte| BEGINS[usize::from(*byte)]) else { return false };
+    let rest = &text[1..];
+    let is_number = matches!(first, b'+' | b'-')
+        && rest.starts_with(|c: char| c.is_ascii_digit())
+        && rest.bytes().all(|byte| byte.is_ascii_digit() || byte == b'.' || byte == b',');
+    !is_number
+}
+
+/// Those of some texts, by their indices.
+pub(crate) fn formulas(texts: Texts) -> Vec<u32> {
+    let bytes = texts.text.as_bytes();
+    let any = texts
+        .spans
+        .iter()
+        .filter(|span| !span.is_empty())
+        .fold(false, |any, span| any | bytes.get(span.start as usize).is_some_and(|byte| BEGINS[usize::from(*byte)]));
+    if !any {
+        return Vec::new();
+    }
+    (0..texts.spans.len()).filter(|at| is_like_formula(texts.get(*at))).map(|at| at as u32).collect()
+}

@@ -1,0 +1,179 @@
+//! A run under failure: every call to the system of some kinds fails in turn, in the program as it is built.
+//!
+//! `strace` makes the calls fail, on Linux. Where it is not installed, or may not trace, that is said, and these tests pass.
+#![cfg(target_os = "linux")]
+#![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic, reason = "a test that cannot go on has failed")]
+
+mod disks;
+
+use std::collections::BTreeMap;
+use std::fs;
+use std::path::{Path, PathBuf};
+use std::process::{Command, Output, Stdio};
+
+use tempfile::TempDir;
+
+const LIST: &str = "column = 'code'\n[piece.no]\ntake = 'after \"-\"'\ncheck = ['unique', 'listed in \"numbers.csv\"']\n";
+const OUTPUTS: [&str; 4] = ["out.csv", "faults.csv", "offcuts.csv", "summary.json"];
+
+/// A folder with what a run reads, and old outputs in the places of its own.
+struct Run(TempDir);
+
+impl Run {
+    fn new() -> Run {
+        let run = Run(TempDir::new().unwrap());
+        // More than one block, so that reading and writing go on while rows are worked on.
+        let rows: String = (0..40_000).map(|row| format!("GRP-{row},\"depot, {}\"\n", row % 7)).collect();
+        run.write("in.csv", &format!("code,note\n{rows}GRP-x,y\n"));
+        run.write("numbers.csv", &format!("no\n{}", (0..40_000).map(|row| format!("{row}\n")).collect::<String>()));
+        run.write("list.cutlist.toml", LIST);
+        OUTPUTS.iter().for_each(|name| run.write(name, &format!("old {name}\n")));
+        run
+    }
+
+    fn path(&self) -> &Path {
+        self.0.path()
+    }
+
+    fn write(&self, name: &str, text: &str) {
+        fs::write(self.path().join(name), text).unwrap();
+    }
+
+    fn files(&self) -> BTreeMap<String, Vec<u8>> {
+        let entries = fs::read_dir(self.path()).unwrap().map(|entry| entry.unwrap());
+        entries.map(|entry| (entry.file_name().into_string().unwrap(), fs::read(entry.path()).unwrap())).collect()
+    }
+
+    /// Puts the old outputs back, and takes everything else away that a run has made.
+    fn restore(&self, before: &BTreeMap<String, Vec<u8>>) {
+        for name in self.files().into_keys().filter(|name| !before.contains_key(name)) {
+            fs::remove_file(self.path().join(name)).unwrap();
+        }
+        before.iter().filter(|(name, _)| OUTPUTS.contains(&name.as_str())).for_each(|(name, bytes)| {
+            fs::write(self.path().join(name), bytes).unwrap();
+        });
+    }
+
+    /// The program, with `strace` told so.
+    fn traced(&self, options: &[&str]) -> Output {
+        let mut command = Command::new("strace");
+        command.current_dir(self.path()).args(["-f", "-qq"]).args(options).arg(program());
+        command.args(["carve", "in.csv", "-l", "list.cutlist.toml", "-q", "--threads", "2", "-o", "out.csv"]);
+        command.args(["--faults", "faults.csv", "--offcuts", "offcuts.csv", "--summary", "summary.json"]);
+        command.stdin(Stdio::null()).output().unwrap()
+    }
+}
+
+fn program() -> PathBuf {
+    assert_cmd::cargo::cargo_bin("keen-notch")
+}
+
+/// Whether calls can be made to fail here; if not, says so.
+fn can_trace() -> bool {
+    let traced = Command::new("strace").args(["-qq", "-e", "trace=none", "true"]).output();
+    let can = traced.is_ok_and(|output| output.status.success());
+    if !can {
+        eprintln!("skipped: strace is not installed, or may not trace here");
+    }
+    can
+}
+
+/// The calls of a run, in the order of the log: those before the program opens its first file are the loader's.
+fn calls(run: &Run, call: &str) -> (usize, usize) {
+    let log = run.path().join("log");
+    let traced = run.traced(&["-o", log.to_str().unwrap(), "-e", &format!("trace=openat,{call}")]);
+    assert!(traced.status.success(), "{}", String::from_utf8_lossy(&traced.stderr));
+    let text = fs::read_to_string(&log).unwrap();
+    fs::remove_file(log).unwrap();
+    let is_call = |line: &&str| line.contains(&format!("{call}("));
+    let of_loader = text.lines().take_while(|line| !line.contains("list.cutlist.toml")).filter(is_call).count();
+    (of_loader, text.lines().filter(is_call).count())
+}
+
+#[test]
+fn whatever_call_fails_the_outputs_are_all_new_or_all_old() {
+    if !can_trace() {
+        return;
+    }
+    let run = Run::new();
+    let before = run.files();
+    let done = run.traced(&["-o", "/dev/null", "-e", "trace=none"]);
+    assert!(done.status.success(), "{}", String::from_utf8_lossy(&done.stderr));
+    let after = run.files();
+    assert_eq!(after.keys().collect::<Vec<_>>(), before.keys().collect::<Vec<_>>());
+    assert!(OUTPUTS.iter().all(|name| after[*name] != before[*name]));
+    run.restore(&before);
+    let mut tried = 0;
+    for (call, errors) in [
+        ("write", &["ENOSPC", "EIO", "EINTR"][..]),
+        ("fsync", &["EIO", "ENOSPC"]),
+        ("fdatasync", &["EIO"]),
+        ("rename", &["EACCES", "EIO"]),
+        ("linkat", &["EPERM"]),
+        ("fchmod", &["EPERM"]),
+        ("fchown", &["EPERM"]),
+        ("flock", &["ENOLCK"]),
+        ("read", &["EIO", "EINTR"]),
+        ("openat", &["EACCES", "EMFILE"]),
+        ("clone3", &["EAGAIN"]),
+    ] {
+        let (first, all) = calls(&run, call);
+        run.restore(&before);
+        for error in errors {
+            // Of calls that are many and alike, not all.
+            for number in (first..all).step_by(1 + (all - first) / 24) {
+                let inject = format!("inject={call}:error={error}:when={}", number + 1);
+                let ended = run.traced(&["-o", "/dev/null", "-e", &format!("trace={call}"), "-e", &inject]);
+                let said = String::from_utf8_lossy(&ended.stderr);
+                let files = run.files();
+                let told = || format!("{call} {error} at {}: {:?}\n{said}", number + 1, ended.status);
+                match ended.status.code() {
+                    // It did not matter, or was done again.
+                    Some(0) => assert!(files == after, "outputs are not whole: {}", told()),
+                    Some(2 | 3) => {
+                        assert!(files == before, "outputs are changed, or something is left: {:?} {}", files.keys(), told());
+                        // The call may have been the one that says so.
+                        let is_said = said.lines().filter(|line| line.starts_with("error: ")).count();
+                        assert!(is_said == 1 || call == "write", "{}", told());
+                    }
+                    _ => panic!("{}", told()),
+                }
+                run.restore(&before);
+                tried += 1;
+            }
+        }
+    }
+    eprintln!("{tried} failures");
+    assert!(tried > 100, "only {tried} failures were tried");
+}
+
+#[test]
+fn a_kill_between_calls_leaves_old_files_beside_no_new_ones_and_the_next_run_tidies_up() {
+    if !can_trace() {
+        return;
+    }
+    let run = Run::new();
+    let before = run.files();
+    assert!(run.traced(&["-o", "/dev/null", "-e", "trace=none"]).status.success());
+    let after = run.files();
+    run.restore(&before);
+    for call in ["rename", "linkat", "fsync", "write"] {
+        let (_, all) = calls(&run, call);
+        run.restore(&before);
+        for number in (0..all).step_by(1 + all / 8) {
+            // The call is done or not done, and then the program is gone.
+            let inject = format!("inject={call}:signal=KILL:when={}", number + 1);
+            let ended = run.traced(&["-o", "/dev/null", "-e", &format!("trace={call}"), "-e", &inject]);
+            assert!(!ended.status.success());
+            let files = run.files();
+            // Each file is whole, old or new, and what is new comes first.
+            let is_new: Vec<bool> = OUTPUTS.iter().map(|name| files[*name] == after[*name]).collect();
+            assert!(OUTPUTS.iter().zip(&is_new).all(|(name, new)| *new || files[*name] == before[*name]), "{call} {number}");
+            let in_order = [is_new[0], is_new[2], is_new[1], is_new[3]];
+            assert!(in_order.is_sorted_by(|a, b| a >= b), "{call} {number}: {in_order:?}");
+            let again = run.traced(&["-o", "/dev/null", "-e", "trace=none"]);
+            assert!(again.status.success() && run.files() == after, "{call} {number}: {:?}", run.files().keys());
+            run.restore(&before);
+        }
+    }
+}

@@ -12,25 +12,40 @@ use crate::source::{Chunk, LineCount, Reading};
 const BATCH: usize = 256;
 
 /// The share of the memory of a run that the results of one batch may take on each thread.
-const SHARE: usize = 16;
+const SHARE: usize = 128;
 
-/// How many bytes results may take.
+/// The least that what is remembered of rows may take, in bytes: with less, files would have next to nothing in them.
+const LEAST: usize = 256 << 10;
+
+/// How many bytes may be taken.
 #[derive(Debug, Clone, Copy)]
 pub struct Limits {
     /// Those of one row.
     row: usize,
     /// Those of several together.
     batch: usize,
+    /// What is remembered of rows.
+    remembered: usize,
 }
 
 impl Limits {
     /// The limits of a run on this number of threads.
     pub fn new(reading: &Reading, threads: usize) -> Limits {
-        Limits { row: reading.max_row, batch: (reading.memory / threads.max(1) / SHARE).min(reading.max_row) }
+        Limits {
+            row: reading.max_row,
+            batch: (reading.memory / threads.max(1) / SHARE).min(reading.max_row),
+            // What is put into files is sorted beside what was there.
+            remembered: (reading.memory / 2).max(LEAST),
+        }
     }
 }
 
 impl Limits {
+    /// How many bytes may be taken by what is remembered of rows.
+    pub fn remembered(&self) -> usize {
+        self.remembered
+    }
+
     /// How many bytes the results of several rows may take together.
     pub fn batch(&self) -> usize {
         self.batch

@@ -137,6 +137,12 @@ pub enum Error {
         /// Whether what has been written until then stays, so that it ends early.
         is_half_written: bool,
     },
+    /// What is remembered of rows cannot be kept in temporary files.
+    #[error("what `unique` remembers of rows cannot be kept in temporary files: {}", reason(source))]
+    Spill {
+        /// Why.
+        source: io::Error,
+    },
     /// The output is one of the files that are read, which are never written to.
     #[error("{}, which this run reads: inputs are never written to", same_file(name, input))]
     OutputIsInput {
@@ -242,6 +248,9 @@ impl Error {
             }
             Error::Write { name, source, .. } if source.kind() == io::ErrorKind::IsADirectory => {
                 format!("name a file in it: -o {}/OUT.csv", name.trim_end_matches('/'))
+            }
+            Error::Spill { .. } => {
+                "make room in the folder for temporary files (TMPDIR), or give more memory with --memory".to_owned()
             }
             Error::Write { .. } => "name an output that can be written, with -o".to_owned(),
             Error::OutputIsInput { .. } => "write to another file".to_owned(),

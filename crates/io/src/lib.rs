@@ -16,6 +16,7 @@ pub mod lists;
 mod pool;
 pub mod sink;
 pub mod source;
+mod spill;
 pub mod survey;
 pub mod table;
 pub mod view;

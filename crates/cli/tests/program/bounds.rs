@@ -48,6 +48,30 @@ fn what_a_row_makes_has_a_limit_that_can_be_set() {
 }
 
 #[test]
+fn what_is_remembered_of_rows_goes_to_files_beyond_the_memory() {
+    let rows: String = (0..60_000_u64).map(|row| format!("GRP-{},{}\n", row * row % 50_021, row % 300)).collect();
+    let yard = Yard::with("in.csv", format!("code,no\n{rows}"));
+    let list =
+        "[piece.p]\ntake = 'after \"-\"'\ncheck = 'unique'\n[rows]\nkeep = 'code: not contains \"77\"'\nunique = ['p', 'no']\n";
+    let run = |words: &[&str]| {
+        let ran = carve(&yard, list, &[&["--faults", "faults.csv"], words].concat());
+        assert_eq!(ran.status, 0, "{}", ran.shown());
+        (yard.read("out.csv"), yard.read("faults.csv"))
+    };
+    let plenty = run(&[]);
+    assert!(plenty.1.lines().count() > 20_000);
+    for words in
+        [["--memory", "64K", "--threads", "1"], ["--memory", "1M", "--threads", "2"], ["--memory", "1", "--threads", "3"]]
+    {
+        assert!(plenty == run(&words), "{words:?}");
+    }
+    let nowhere = ["carve", "in.csv", "-q", "-l", "list.cutlist.toml", "-o", "out.csv", "--memory", "64K"];
+    let ended = yard.child(&nowhere).env("TMPDIR", "/nowhere").output().unwrap();
+    assert_eq!((ended.status.code(), yard.read("out.csv") == plenty.0), (Some(3), true));
+    assert_snapshot!(String::from_utf8(ended.stderr).unwrap());
+}
+
+#[test]
 fn a_row_is_never_longer_than_it_may_be() {
     let yard = Yard::new();
     let row = |width: usize| format!("{},x\n", "a".repeat(width - 2));

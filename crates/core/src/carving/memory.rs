@@ -8,7 +8,7 @@ use super::condition::Test;
 use super::plans::BuildPlan;
 use super::worked::Worked;
 use crate::batch::{Batch, Mask};
-use crate::check::seen::Seen;
+use crate::check::seen::{Seen, Store, StoreError};
 
 pub(super) use crate::check::seen::Hash;
 
@@ -16,7 +16,12 @@ pub(super) use crate::check::seen::Hash;
 #[derive(Debug, Default)]
 pub struct Memory {
     seen: Vec<Seen>,
+    /// The most bytes that they may take in memory, and what makes stores for the rest, where that is bounded.
+    bound: Option<(usize, MakeStore)>,
 }
+
+/// Makes a store.
+pub type MakeStore = fn() -> Box<dyn Store>;
 
 /// A text that the rows before had, or had not and should have.
 #[derive(Debug, Clone, Copy)]
@@ -96,19 +101,35 @@ impl Carving {
 
     /// Asks the rows before about those of a batch, and remembers these. To be called with each batch in the order of its
     /// rows, if [`Carving::looks_back`]. `number` gives the number of a row of the batch, from 1.
-    pub fn remember(&self, worked: &mut Worked, rows: usize, number: impl Fn(usize) -> u64, memory: &mut Memory) {
-        memory.seen.resize_with(self.uniques, Seen::default);
+    ///
+    /// # Errors
+    /// Where a store has one.
+    pub fn remember(
+        &self,
+        worked: &mut Worked,
+        rows: usize,
+        number: impl Fn(usize) -> u64,
+        memory: &mut Memory,
+    ) -> Result<(), StoreError> {
+        memory.begin(self.uniques);
         let Worked { hashes, not_kept, repeats, kept, pieces, .. } = worked;
         let (first, mut kept_rows) = (self.first_unique_keep(), Vec::new());
         memory.prepare(hashes);
         for row in 0..rows {
-            let is_kept = self.keep[first..].iter().zip(&*not_kept).all(|(keep, not_kept)| match keep.condition.test {
-                Test::Unique(asked) => {
-                    let found = memory.note(asked, hashes[asked][row], number(row));
-                    found.is_none_or(|first| first.is_some() == keep.condition.negated)
+            let mut is_kept = true;
+            for (keep, not_kept) in self.keep[first..].iter().zip(&*not_kept) {
+                is_kept = match keep.condition.test {
+                    Test::Unique(asked) => {
+                        let found = memory.note(asked, hashes[asked][row], number(row))?;
+                        found.is_none_or(|first| first.is_some() == keep.condition.negated)
+                    }
+                    Test::Text(_) | Test::SameAs { .. } => !not_kept.has(row),
+                };
+                // What a row that is left out has is not asked about.
+                if !is_kept {
+                    break;
                 }
-                Test::Text(_) | Test::SameAs { .. } => !not_kept.has(row),
-            });
+            }
             if !is_kept {
                 continue;
             }
@@ -116,7 +137,7 @@ impl Carving {
             for asked in &self.unique_checks {
                 let items = asked.piece.map_or(row..row + 1, |piece| pieces[piece].items(row));
                 for (nth, item) in items.enumerate() {
-                    let Some(first) = memory.note(asked.number, hashes[asked.number][item], number(row)) else { continue };
+                    let Some(first) = memory.note(asked.number, hashes[asked.number][item], number(row))? else { continue };
                     if first.is_some() != asked.negated {
                         repeats.push(Repeat { row: row as u32, nth: nth as u32, check: asked.check as u32, first });
                     }
@@ -126,10 +147,25 @@ impl Carving {
         if kept_rows.len() < rows {
             *kept = Some(kept_rows);
         }
+        Ok(())
     }
 }
 
 impl Memory {
+    /// Takes no more than `most` bytes, about, and leaves the rest to stores.
+    pub fn bounded(most: usize, make: MakeStore) -> Memory {
+        Memory { seen: Vec::new(), bound: Some((most, make)) }
+    }
+
+    /// Makes what is asked of the rows before, this many times.
+    fn begin(&mut self, uniques: usize) {
+        let bound = self.bound;
+        self.seen.resize_with(uniques, || match bound {
+            None => Seen::default(),
+            Some((most, make)) => Seen::with_store(most / uniques.max(1), make()),
+        });
+    }
+
     /// Touches what the hashes will be looked up by, all at once: so the memory that holds it is fetched for many of them at
     /// the same time.
     fn prepare(&mut self, hashes: &[Vec<Hash>]) {
@@ -137,8 +173,8 @@ impl Memory {
     }
 
     /// Notes a text; gives the row that has it first, if one does. A text with nothing in it is like no other.
-    fn note(&mut self, number: usize, hash: Hash, row: u64) -> Option<Option<u64>> {
-        (hash != Hash::NOTHING).then(|| self.seen[number].note(hash, row))
+    fn note(&mut self, number: usize, hash: Hash, row: u64) -> Result<Option<Option<u64>>, StoreError> {
+        if hash == Hash::NOTHING { Ok(None) } else { self.seen[number].note(hash, row).map(Some) }
     }
 }
 

@@ -97,7 +97,7 @@ proptest! {
             let row = row as u64 + 1;
             let expected = first.get(text).copied();
             first.entry(text.clone()).or_insert(row);
-            prop_assert_eq!(seen.note(Seen::hash([text.as_str()]), row), expected);
+            prop_assert_eq!(seen.note(Seen::hash([text.as_str()]), row).unwrap(), expected);
         }
     }
 

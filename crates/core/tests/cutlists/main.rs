@@ -54,7 +54,7 @@ impl Run {
         if carving.looks_back() {
             run.with(|batch, worked| carving.hash(batch, worked));
             let (rows, kept) = (run.kept.len(), run.kept.clone());
-            carving.remember(&mut run.worked, rows, |row| u64::from(kept[row]) + 1, &mut Memory::default());
+            carving.remember(&mut run.worked, rows, |row| u64::from(kept[row]) + 1, &mut Memory::default()).unwrap();
             run.keep_what_is_kept();
         }
         run

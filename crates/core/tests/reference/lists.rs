@@ -146,7 +146,7 @@ fn carved(carving: &Carving, rows: &[Vec<String>], batch_size: usize) -> (Vec<Ro
         for looks_back in [false, true] {
             if looks_back && carving.looks_back() {
                 with(&columns, kept.len(), |batch| carving.hash(batch, &mut worked));
-                carving.remember(&mut worked, kept.len(), |row| kept[row] as u64 + 1, &mut memory);
+                carving.remember(&mut worked, kept.len(), |row| kept[row] as u64 + 1, &mut memory).unwrap();
             }
             if let Some(rows) = worked.take_kept() {
                 worked.keep(&rows);

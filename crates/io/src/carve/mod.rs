@@ -316,7 +316,7 @@ pub fn carve(table: &mut Table, job: &Job, outs: &mut Outs) -> Result<Report, Er
     let asked = Asked { offcuts: outs.offcuts.is_some(), faults: outs.faults.is_some() };
     let inputs = table.inputs.clone();
     let mut merger = Merger::new(job, outs, encoder, inputs.clone())?;
-    let turns = Turns::new(Before::default());
+    let turns = Turns::new(Before::within(limits.remembered()));
     // What was written is used again: memory that is new costs more than what is written to it.
     let spare = Mutex::new(Vec::<Part>::new());
     let worker = || {

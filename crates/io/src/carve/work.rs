@@ -1,5 +1,6 @@
 //! Working out the rows of one chunk: their pieces, what is wrong with them, and the bytes that are written.
 
+use std::io;
 use std::ops::Range;
 
 use keen_notch_core::batch::{Batch, Buffer};
@@ -17,6 +18,7 @@ use crate::encode::{Encodable, Encoder, Out};
 use crate::inputs::Starts;
 use crate::pool::{Ahead, Turns};
 use crate::source::{Chunk, LineCount, Ragged, Rows};
+use crate::spill::Spilled;
 use crate::table;
 
 /// What came of a chunk. Its rows are counted from 1 within it.
@@ -119,11 +121,17 @@ pub struct Asked {
 }
 
 /// What is known of the rows before: in turn, chunk by chunk.
-#[derive(Default)]
 pub struct Before {
     memory: Memory,
     rows: u64,
     starts: Starts,
+}
+
+impl Before {
+    /// Before the first row of a run. What is remembered of rows takes no more memory than that, about.
+    pub fn within(memory: usize) -> Before {
+        Before { memory: Memory::bounded(memory, Spilled::store), rows: 0, starts: Starts::default() }
+    }
 }
 
 /// Some rows of the chunk at hand, and what came of them.
@@ -214,7 +222,9 @@ impl<'j> Worker<'j> {
             if held > self.limits.batch() {
                 // What is held is let go of as soon as it is this chunk's turn.
                 let taken = turns.hold(number, |before| self.remember(input, before, &mut stages, &ranges, &mut state));
-                taken.into_iter().for_each(|()| self.finish_all(&mut state, &mut stages, &ranges, part));
+                if taken.transpose()?.is_some() {
+                    self.finish_all(&mut state, &mut stages, &ranges, part);
+                }
                 ranges.clear();
                 held = 0;
             }
@@ -222,10 +232,13 @@ impl<'j> Worker<'j> {
         if looks_back {
             // What is asked of the rows before is asked in their order: every chunk waits for its turn.
             let taken = turns.take(number, |before| {
-                self.remember(input, before, &mut stages, &ranges, &mut state);
+                let outcome = self.remember(input, before, &mut stages, &ranges, &mut state);
                 before.rows += count as u64;
+                outcome
             });
-            taken.into_iter().for_each(|()| self.finish_all(&mut state, &mut stages, &ranges, part));
+            if taken.transpose()?.is_some() {
+                self.finish_all(&mut state, &mut stages, &ranges, part);
+            }
         }
         if chunk.size() <= MOST_KEPT {
             self.stages = stages.into_iter().map(Stage::recycle).collect();
@@ -234,13 +247,22 @@ impl<'j> Worker<'j> {
     }
 
     /// Asks what is asked of the rows before for the rows of some stages, in their order.
-    fn remember(&self, input: usize, before: &mut Before, stages: &mut [Stage], ranges: &[Range<usize>], state: &mut State) {
+    fn remember(
+        &self,
+        input: usize,
+        before: &mut Before,
+        stages: &mut [Stage],
+        ranges: &[Range<usize>],
+        state: &mut State,
+    ) -> Result<(), Error> {
         before.starts.begin(input, before.rows);
         state.starts.clone_from(&before.starts);
         for Stage { rows, worked } in &mut stages[..ranges.len()] {
             let number = |row: usize| before.rows + u64::from(rows.numbers[row]) + 1;
-            self.job.carving.remember(worked, rows.len(), number, &mut before.memory);
+            let outcome = self.job.carving.remember(worked, rows.len(), number, &mut before.memory);
+            outcome.map_err(|error| Error::Spill { source: io::Error::other(error) })?;
         }
+        Ok(())
     }
 
     /// Judges the rows of some stages, and writes them.

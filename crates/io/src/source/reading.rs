@@ -11,7 +11,7 @@ use super::meter::Meter;
 pub const MOST_ROW: usize = 24 * 1024 * 1024;
 
 /// How much memory a run takes for what is on its way and what it remembers of rows unless said otherwise, in bytes.
-pub const MEMORY: usize = 256 * 1024 * 1024;
+pub const MEMORY: usize = 1024 * 1024 * 1024;
 
 /// What becomes of rows with another number of cells than there are columns.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]

@@ -1,0 +1,188 @@
+//! What `unique` remembers beyond the memory that it may take: sorted, in temporary files that have no name.
+
+use std::fs::File;
+use std::io::{self, BufReader, BufWriter, Read, Write};
+
+use keen_notch_core::check::seen::{Entry, Store, StoreError, row_of};
+
+/// Entries that are read at a time: a page of many systems.
+const PAGE: usize = 256;
+/// The bytes of one.
+const WIDTH: usize = size_of::<Entry>();
+
+/// Entries in temporary files. Nothing is left of these however the program ends.
+#[derive(Debug, Default)]
+pub struct Spilled {
+    files: Vec<Sorted>,
+    page: Vec<u8>,
+}
+
+/// A file of sorted entries.
+#[derive(Debug)]
+struct Sorted {
+    file: File,
+    /// The first key of each page.
+    fences: Vec<u64>,
+    count: usize,
+}
+
+impl Spilled {
+    /// A store with nothing in it.
+    pub fn store() -> Box<dyn Store> {
+        Box::new(Spilled::default())
+    }
+}
+
+impl Store for Spilled {
+    fn keep(&mut self, entries: &[Entry]) -> Result<(), StoreError> {
+        let mut writer = Writer::new()?;
+        entries.iter().try_for_each(|entry| writer.put(*entry))?;
+        self.files.push(writer.finish()?);
+        // Each file is at least twice as large as the next: so there are few, and an entry is seldom written again.
+        while let [.., before, last] = self.files.as_slice()
+            && before.count < 2 * last.count
+        {
+            let merged = merge(&mut self.files.split_off(self.files.len() - 2))?;
+            self.files.push(merged);
+        }
+        Ok(())
+    }
+
+    fn find(&mut self, key: u64, rest: u64) -> Result<Option<Entry>, StoreError> {
+        for file in &self.files {
+            // Entries of one key may begin on the page before the one that begins with it.
+            let first = file.fences.partition_point(|fence| *fence < key).saturating_sub(1);
+            let last = file.fences.partition_point(|fence| *fence <= key);
+            for page in first..last {
+                file.read(page, &mut self.page)?;
+                let entries = self.page.as_chunks::<WIDTH>().0.iter().map(entry);
+                let found = entries.filter(|entry| entry.0 == key).find(|entry| row_of(*entry, key, rest).is_some());
+                if found.is_some() {
+                    return Ok(found);
+                }
+            }
+        }
+        Ok(None)
+    }
+}
+
+impl Sorted {
+    /// Reads a page.
+    fn read(&self, page: usize, into: &mut Vec<u8>) -> io::Result<()> {
+        let start = page * PAGE;
+        into.resize((self.count - start).min(PAGE) * WIDTH, 0);
+        read_at(&self.file, into, (start * WIDTH) as u64)
+    }
+}
+
+#[cfg(unix)]
+fn read_at(file: &File, into: &mut [u8], at: u64) -> io::Result<()> {
+    std::os::unix::fs::FileExt::read_exact_at(file, into, at)
+}
+
+#[cfg(not(unix))]
+fn read_at(mut file: &File, into: &mut [u8], at: u64) -> io::Result<()> {
+    io::Seek::seek(&mut file, io::SeekFrom::Start(at))?;
+    file.read_exact(into)
+}
+
+fn entry(bytes: &[u8; WIDTH]) -> Entry {
+    let both = u128::from_le_bytes(*bytes);
+    (both as u64, (both >> 64) as u64)
+}
+
+/// Writes a file of entries, which come in their order.
+struct Writer {
+    file: BufWriter<File>,
+    fences: Vec<u64>,
+    count: usize,
+}
+
+impl Writer {
+    fn new() -> io::Result<Writer> {
+        Ok(Writer { file: BufWriter::with_capacity(1 << 16, tempfile::tempfile()?), fences: Vec::new(), count: 0 })
+    }
+
+    fn put(&mut self, entry: Entry) -> io::Result<()> {
+        if self.count.is_multiple_of(PAGE) {
+            self.fences.push(entry.0);
+        }
+        self.count += 1;
+        self.file.write_all(&(u128::from(entry.0) | u128::from(entry.1) << 64).to_le_bytes())
+    }
+
+    fn finish(self) -> io::Result<Sorted> {
+        let file = self.file.into_inner().map_err(io::IntoInnerError::into_error)?;
+        Ok(Sorted { file, fences: self.fences, count: self.count })
+    }
+}
+
+/// Makes one file of several.
+fn merge(files: &mut [Sorted]) -> io::Result<Sorted> {
+    let mut readers = Vec::new();
+    for Sorted { file, count, .. } in files {
+        io::Seek::rewind(file)?;
+        let mut reader = BufReader::with_capacity(1 << 16, &*file);
+        let first = next(&mut reader, count)?;
+        readers.push((first, reader, count));
+    }
+    let mut writer = Writer::new()?;
+    while let Some((least, reader, left)) =
+        readers.iter_mut().filter(|(next, ..)| next.is_some()).min_by_key(|(next, ..)| *next)
+    {
+        if let Some(entry) = *least {
+            writer.put(entry)?;
+        }
+        *least = next(reader, left)?;
+    }
+    writer.finish()
+}
+
+/// The next entry of those that are left.
+fn next(reader: &mut impl Read, left: &mut usize) -> io::Result<Option<Entry>> {
+    if *left == 0 {
+        return Ok(None);
+    }
+    *left -= 1;
+    let mut bytes = [0; WIDTH];
+    reader.read_exact(&mut bytes)?;
+    Ok(Some(entry(&bytes)))
+}
+
+#[cfg(test)]
+mod tests {
+    use std::collections::HashMap;
+
+    use keen_notch_core::check::seen::Seen;
+    use proptest::prelude::*;
+
+    use super::*;
+
+    proptest! {
+        #![proptest_config(ProptestConfig::with_cases(24))]
+        #[test]
+        fn texts_are_told_apart_as_in_memory(numbers in proptest::collection::vec(0..20_000_u32, 1..12_000), most in 1_usize..200_000) {
+            let mut seen = Seen::with_store(most, Spilled::store());
+            let mut known: HashMap<u32, u64> = HashMap::new();
+            for (row, number) in (1..).zip(numbers) {
+                let first = seen.note(Seen::hash([number.to_string().as_str()]), row).unwrap();
+                prop_assert_eq!(first, known.get(&number).copied());
+                known.entry(number).or_insert(row);
+            }
+        }
+    }
+
+    #[test]
+    fn entries_of_one_key_are_found_on_every_page() {
+        // So many with one key do not occur, but the reader does not depend on that.
+        let entries: Vec<Entry> = (0..1000_u64).map(|n| (7 + n / 900, (n + 1) << 40 | (n + 1))).collect();
+        let mut spilled = Spilled::default();
+        spilled.keep(&entries).unwrap();
+        for (key, rest) in &entries {
+            assert_eq!(spilled.find(*key, rest & !((1 << 40) - 1)).unwrap(), Some((*key, *rest)));
+        }
+        for (key, rest) in [(6, 1 << 40), (7, 999_999 << 40), (8, 1 << 40), (9, 1 << 40)] {
+            assert_eq!(spilled.find(key, rest).unwrap(), None);
+        }
+    }
+}

@@ -155,6 +155,9 @@ impl Seen {
             entries.extend(std::mem::take(shard).slots.into_iter().filter(|slot| slot.1 != 0));
         }
         self.bytes = 0;
+        if entries.is_empty() {
+            return Ok(());
+        }
         entries.sort_unstable();
         self.store.as_mut().map_or(Ok(()), |store| store.keep(&entries))
     }

@@ -1,4 +1,4 @@
-//! Which rows of a chunk are worked on together: so many at a time that what comes of them does not take too much memory.
+//! Which rows of a chunk are worked on together: few enough at a time for their results to stay within a limit.
 
 use std::ops::Range;
 
@@ -65,7 +65,7 @@ pub struct Batches {
 }
 
 impl Batches {
-    /// The batches of so many rows. Of none there is one batch, of none.
+    /// The batches of this number of rows; one batch of no rows where there are none.
     pub fn of(rows: usize, limits: Limits) -> Batches {
         Batches { limits, next: 0, rows, most: BATCH, is_first: true }
     }

@@ -174,7 +174,7 @@ mod tests {
 
     #[test]
     fn entries_of_one_key_are_found_on_every_page() {
-        // So many with one key do not occur, but the reader does not depend on that.
+        // Hundreds of entries with one key do not occur, but the reader does not depend on that.
         let entries: Vec<Entry> = (0..1000_u64).map(|n| (7 + n / 900, (n + 1) << 40 | (n + 1))).collect();
         let mut spilled = Spilled::default();
         spilled.keep(&entries).unwrap();

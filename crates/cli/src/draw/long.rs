@@ -35,7 +35,7 @@ pub fn draw(name: &str, value: &str, part: &Range<usize>, width: usize) -> Vec<S
     ]
 }
 
-/// The first characters of a text, at most so many code points.
+/// The first code points of a text, `most` of them where it has more.
 fn first(text: &str, most: usize) -> &str {
     let end = text.char_indices().nth(most).map_or(text.len(), |(at, _)| at);
     &text[..end]

@@ -6,7 +6,7 @@ use std::process::Command;
 
 use super::{Run, program};
 
-/// Mounts a disk of so many bytes, and gives what `call` gives of it; nothing where that may not be done, which is said.
+/// Mounts a disk with these options, and returns the result of `call` on it; says so where that is not allowed.
 fn on_disk<R>(folder: &Path, options: &str, call: impl FnOnce(&Path) -> R) -> Option<R> {
     let disk = folder.join("disk");
     fs::create_dir_all(&disk).unwrap();

@@ -7,7 +7,7 @@ use keen_notch_core::text::names::{is_obeyed, stand_in};
 /// The bytes of the sequence that a text begins with, where it is one that may reach the terminal; none otherwise.
 pub type Permitted = fn(&str) -> Option<usize>;
 
-/// Hands text on to `writer`, with a stand-in for every character that a terminal may obey instead of showing it.
+/// Writes text to `writer`, with a visible substitute for every character that a terminal may obey instead of showing it.
 ///
 /// ```
 /// use std::io::Write;

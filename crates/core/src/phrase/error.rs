@@ -63,12 +63,12 @@ pub enum ErrorKind {
     UnknownCondition(String),
     /// A regular expression that cannot be read; the reason is the regex crate's.
     BadRegex(String),
-    /// A regular expression whose compiled form would be larger than the limit, in bytes.
+    /// Regular expressions whose compiled forms together would be larger than the limit, in bytes.
     RegexesTooLarge {
-        /// The largest, in bytes.
+        /// The limit, in bytes.
         limit: usize,
     },
-    /// A regular expression is too large when it is compiled.
+    /// A regular expression whose compiled form would be larger than the limit, in bytes.
     RegexTooLarge {
         /// The limit, in bytes.
         limit: usize,

@@ -569,13 +569,13 @@ impl Results {
     pub(crate) fn quote(&mut self, items: &[u32], values: Texts) {
         self.make_own(values);
         (self.width, self.are_digits) = (None, None);
-        let mut text = String::from("'");
+        let mut text = b"'".to_vec();
         for item in items {
             let span = &mut self.spans[*item as usize];
             text.truncate(1);
-            text.push_str(span.text(self.buffer.text()));
+            text.extend_from_slice(span.bytes(self.buffer.bytes()));
             let start = self.buffer.width();
-            self.buffer.extend(text.as_bytes());
+            self.buffer.extend(&text);
             *span = Span::new(start, self.buffer.width());
         }
     }

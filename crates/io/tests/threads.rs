@@ -2,22 +2,11 @@
 //! size of the parts that are read.
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic, reason = "a test that cannot go on has failed")]
 
-use keen_notch_core::carving::Carving;
-use keen_notch_core::column::ColumnRef;
 use keen_notch_core::cutlist::CutList;
-use keen_notch_core::diagnostics::Diagnostics;
-use keen_notch_core::program::Setting;
-use keen_notch_core::survey::{Depth, Survey};
-use keen_notch_core::text::unit::Unit;
-use keen_notch_io::carve::{Job, Outs, carve};
-use keen_notch_io::faults::{FaultFile, FaultFormat};
-use keen_notch_io::inputs::Inputs;
-use keen_notch_io::sink::{Sink, Stream};
+use keen_notch_fuzz::page;
+use keen_notch_fuzz::run::{Way, input, run};
 use keen_notch_io::source::input::Input;
 use keen_notch_io::source::{Ragged, Reading};
-use keen_notch_io::survey::survey;
-use keen_notch_io::table::Table;
-use keen_notch_io::view::View;
 use proptest::prelude::*;
 
 const LIST: &str = r#"
@@ -146,53 +135,12 @@ fn table() -> impl Strategy<Value = String> {
     })
 }
 
-/// How a run is done.
-#[derive(Debug, Clone, Copy)]
-struct Way {
-    stride: usize,
-    threads: usize,
-    sets_aside: bool,
-    /// The columns that go into the output.
-    originals: &'static [usize],
-}
-
 /// Everything that a run gives, or its error.
-fn everything(inputs: &[Input], list: &str, Way { stride, threads, sets_aside, originals }: Way) -> String {
+fn everything(inputs: &[Input], list: &str, sets_aside: bool, way: Way) -> String {
     let ragged = if sets_aside { Ragged::SetAside } else { Ragged::Keep };
-    let reading = Reading { stride: Some(stride), ragged, ..Reading::default() };
-    let mut table = Table::open(inputs, &reading).unwrap();
-    let wanted = CutList::parse(list, 0).unwrap().wanted;
-    let carving = Carving::new(&wanted, Some(&ColumnRef::Number(1)), &Setting::new(Unit::Characters), &table.header).unwrap();
-    let header = table.header.clone();
-    let job = Job::new(carving, &header, originals, 2)
-        .with_samples(3)
-        .with_diagnostics(Diagnostics::new(&wanted.pieces))
-        .with_threads(threads);
-    let (mut rows, mut offcuts, mut faults) = (Vec::new(), Vec::new(), Vec::new());
-    let report = {
-        let [mut rows, mut offcuts, mut faults] =
-            [&mut rows, &mut offcuts, &mut faults].map(|bytes: &mut Vec<u8>| Stream::new("memory", bytes));
-        let faults = Some(FaultFile::new(&mut faults, FaultFormat::Csv, &header).unwrap());
-        let offcuts = if sets_aside { Some(&mut offcuts as &mut dyn Sink) } else { None };
-        carve(&mut table, &job, &mut Outs { rows: &mut rows, offcuts, faults })
-    };
-    let texts = [rows, offcuts, faults].map(|bytes| String::from_utf8(bytes).unwrap());
-    format!("{report:?}\n{}", texts.join("\n"))
-}
-
-/// An input in memory.
-fn input(name: &str, text: &str) -> Input {
-    Input::Memory(name.to_owned(), text.as_bytes().into())
-}
-
-/// Everything that a survey tells.
-fn page(survey: &Survey) -> String {
-    let groups: Vec<_> = survey.groups().into_iter().chain(survey.fine_groups()).collect();
-    let groups: Vec<_> = groups.iter().map(|group| (group.shape.to_string(), &group.seen, &group.example)).collect();
-    let counts = (survey.rows, &survey.blank, survey.spaces_only, survey.lengths.bars(100), survey.distinct());
-    let places = (survey.delimiters(), survey.positions(), survey.oddities());
-    let values = (survey.frequent(9), survey.sample());
-    format!("{counts:?}\n{groups:?}\n{places:?}\n{values:?}\n")
+    let list = CutList::parse(list, 0).unwrap();
+    let ran = run(inputs, &list, &Reading { ragged, ..Reading::default() }, way).unwrap().unwrap();
+    format!("{:?}\n{}", ran.report, [ran.rows, ran.offcuts, ran.faults].join("\n"))
 }
 
 proptest! {
@@ -201,16 +149,16 @@ proptest! {
     #[test]
     fn threads_and_parts_do_not_show(first in table(), second in table(), sets_aside in proptest::bool::ANY) {
         let inputs = [input("a.csv", &first), input("b.csv", &second)];
-        let whole_way = Way { stride: 1 << 20, threads: 1, sets_aside, originals: &[0, 1, 2] };
+        let way = |stride, threads| Way { stride: Some(stride), threads, ..Way::default() };
         for originals in [&[2, 0][..], &[]] {
-            let way = Way { originals, ..whole_way };
-            let parted = everything(&inputs, SWIFT, Way { stride: 16, threads: 2, ..way });
-            prop_assert_eq!(parted, everything(&inputs, SWIFT, way), "with {:?}", originals);
+            let [parted, whole] = [way(16, 2), way(1 << 20, 1)]
+                .map(|way| everything(&inputs, SWIFT, sets_aside, Way { originals: Some(originals), ..way }));
+            prop_assert_eq!(parted, whole, "with {:?}", originals);
         }
         for list in [LIST, LOOKING_BACK, SWIFT, ALL_KINDS, LEFT_OUT, A_ROW_EACH] {
-            let whole = everything(&inputs, list, whole_way);
+            let whole = everything(&inputs, list, sets_aside, way(1 << 20, 1));
             for (stride, threads) in [(16, 1), (16, 2), (16, 5), (1 << 20, 3)] {
-                let parted = everything(&inputs, list, Way { stride, threads, ..whole_way });
+                let parted = everything(&inputs, list, sets_aside, way(stride, threads));
                 prop_assert_eq!(&parted, &whole, "{} bytes at a time on {} threads", stride, threads);
             }
         }
@@ -219,17 +167,7 @@ proptest! {
     #[test]
     fn a_survey_on_threads_finds_what_one_row_by_row_does(first in table(), second in table()) {
         let inputs = [input("a.csv", &first), input("b.csv", &second)];
-        let surveyed = |stride, most, threads| {
-            let reading = Reading { stride: Some(stride), ragged: Ragged::Keep, ..Reading::default() };
-            let mut table = Table::open(&inputs, &reading).unwrap();
-            let surveyed = survey(&mut table, View::Columns(&[2, 0, 2]), Depth::Full, most, threads);
-            let page = |(surveys, inputs): (Vec<Survey>, Inputs)| {
-                let rows = surveys.first().map_or(0, |survey| survey.rows);
-                let located: Vec<_> = (1..=rows).map(|row| inputs.locate(row)).collect();
-                format!("{}{located:?}", surveys.iter().map(page).collect::<String>())
-            };
-            surveyed.map(page).map_err(|error| error.to_string())
-        };
+        let surveyed = |stride, most, threads| page(&inputs, Some(&[2, 0, 2]), stride, most, threads);
         // One that may end before the last row goes row by row.
         let by_row = surveyed(1 << 20, Some(u64::MAX), 1);
         for (stride, threads) in [(16, 1), (16, 3), (1 << 20, 2)] {

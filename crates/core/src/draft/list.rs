@@ -322,9 +322,17 @@ impl Draft {
         }
         // What the checks bring with them: that there is something to ask about.
         let is_asked = !kept.is_empty() && !kept.iter().any(|check| check == "required");
-        let is_optional = is_asked && self.is_dropped(&piece.name, NOT_MISSING, proved);
-        if let (true, Some(seen)) = (is_optional, found(proved, &piece.name, NOT_MISSING)) {
-            text += &format!("# Missing in {}, which is no fault where it is optional.\n", of(seen.count, self.rows, "rows"));
+        // Where `required` is dropped, it has counted them, and blank values with them.
+        let missing = match dropped.iter().find(|check| *check == "required") {
+            Some(required) => found(proved, &piece.name, required).map(|seen| seen.count.saturating_sub(self.blank)),
+            None if self.is_dropped(&piece.name, NOT_MISSING, proved) => {
+                found(proved, &piece.name, NOT_MISSING).map(|seen| seen.count)
+            }
+            None => None,
+        };
+        let is_optional = is_asked && missing.is_some_and(|missing| missing > 0);
+        if let (true, Some(missing)) = (is_optional, missing) {
+            text += &format!("# Missing in {}, which is no fault where it is optional.\n", of(missing, self.rows, "rows"));
         } else if is_asked {
             text += &self.announced(&piece.name, NOT_MISSING, &format!("`{NOT_MISSING}`"), proved);
         }

@@ -18,8 +18,8 @@ pub(crate) enum TokenKind {
     Number(i64),
     /// Digits, a point and digits, with a sign if there is one, as written.
     Decimal(String),
-    /// 1st, 2nd, 3rd, 4th …
-    Ordinal(usize),
+    /// 1st, 2nd, 3rd, 4th … One too large to hold is the largest.
+    Ordinal(i64),
     /// A quoted text, its escapes resolved.
     Text(String),
     /// A regular expression between slashes, and the flags after it.
@@ -82,7 +82,7 @@ fn bare(text: &str) -> TokenKind {
     }
     let ordinal = ["st", "nd", "rd", "th"].iter().find_map(|ending| text.strip_suffix(ending)).filter(|n| is_digits(n));
     match ordinal {
-        Some(n) => TokenKind::Ordinal(n.parse().unwrap_or(usize::MAX)),
+        Some(n) => TokenKind::Ordinal(n.parse().unwrap_or(i64::MAX)),
         None => TokenKind::Word(text.to_owned()),
     }
 }

@@ -29,6 +29,7 @@ fn phrases_that_cannot_be_right() {
         (r#"sections 3 to 2 by "-""#, "3 to 2", "the range runs backwards", r#"write `sections 2 to 3 by "-"`"#),
         ("chars 5 12", "12", "`to` or `for` was expected, not `12`", "write `chars 5 to 12`"),
         ("first 99999999999999999999", "99999999999999999999", "the number is too large", "write 1000000000 or less"),
+        (r#"after 1000000001st "-""#, "1000000001st", "the number is too large", "write 1000000000 or less"),
         (r#"pad left to 1000000 with "0""#, "1000000", "the number is too large", "write 100000 or less"),
         (r#"section 2 "-""#, r#""-""#, r#"`by` was expected, not `"-"`"#, r#"write `section 2 by "-"`"#),
         ("section 2", "", "`by` is missing at the end", r#"write `section 2 by "-"`"#),

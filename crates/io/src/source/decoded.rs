@@ -12,8 +12,6 @@ use super::meter::Meter;
 const STRIDE: usize = 64 << 10;
 /// The most bytes before the place of the decoder that it can still complain about: a sequence, and what comes after it.
 const MOST_BACK: usize = 16;
-/// What one read may make: each byte at most three, and the end of a text some more.
-const MOST_MADE: usize = 3 * STRIDE + MOST_BACK;
 
 /// What becomes of bytes that are not of the encoding.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
@@ -97,7 +95,8 @@ impl<R: Read> Decoded<R> {
 
     /// Decodes what has been read.
     fn decode(&mut self) -> io::Result<()> {
-        self.text.resize(MOST_MADE, 0);
+        // Each byte makes at most three, and the end of a text some more.
+        self.text.resize(3 * (self.raw.len() - self.unseen) + MOST_BACK, 0);
         self.given = 0;
         let mut made = 0;
         let outcome = loop {

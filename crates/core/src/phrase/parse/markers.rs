@@ -68,9 +68,10 @@ impl Parser<'_> {
                 let help = self.with(span.clone(), "1st");
                 Err(PhraseError { kind: ErrorKind::PositionZero, span: span.clone(), help })
             }
-            Some(Token { kind: TokenKind::Ordinal(n), .. }) => {
+            Some(Token { kind: TokenKind::Ordinal(n), span }) => {
                 self.at += 1;
-                Ok(Some(if self.take_word("last") { Position::FromEnd(*n) } else { Position::FromStart(*n) }))
+                let size = at_most(MOST_CHARACTERS, *n, span)?;
+                Ok(Some(if self.take_word("last") { Position::FromEnd(size) } else { Position::FromStart(size) }))
             }
             Some(Token { kind: TokenKind::Number(0), span }) => {
                 let help = format!("{}: the first is 1", self.with(span.clone(), "1"));

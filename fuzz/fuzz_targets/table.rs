@@ -1,0 +1,2 @@
+#![no_main]
+libfuzzer_sys::fuzz_target!(|data: &[u8]| keen_notch_fuzz::table(data));

@@ -1,0 +1,22 @@
+//! What must hold whatever is read.
+//!
+//! Each target takes bytes and ends with a panic where something does not hold. A fuzzer that is guided by coverage runs them
+//! (`fuzz_targets/`), and so do plain tests, over the corpus and mutations of it (`tests/mutations.rs`).
+#![forbid(unsafe_code)]
+#![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic, reason = "what cannot go on has failed")]
+
+mod decoding;
+mod drafts;
+mod lists;
+mod phrases;
+mod print;
+pub mod run;
+mod surveys;
+mod tables;
+
+pub use decoding::decode;
+pub use drafts::{draft, draft_says_what_it_finds, leads_to_its_column};
+pub use lists::list;
+pub use phrases::{condition, layout, phrase};
+pub use surveys::{page, survey};
+pub use tables::table;

@@ -1,0 +1,114 @@
+//! Cut lists.
+
+use keen_notch_core::column::ColumnRef;
+use keen_notch_core::cutlist::{CutList, RaggedRows, Reading};
+use keen_notch_core::phrase::quoted;
+use keen_notch_core::piece::{BuildPart, Check, Piece, Shape, Source, When};
+use keen_notch_core::text::unit::Unit;
+use keen_notch_core::toml_text::{toml_key, toml_text};
+
+use super::{condition, form, phrase};
+
+/// A cut list.
+pub fn list(list: &CutList) -> String {
+    let mut lines = Vec::new();
+    lines.extend(list.title.iter().map(|title| format!("title = {}", toml_text(title))));
+    lines.extend(list.column.iter().map(|main| format!("column = {}", toml_text(&column(&main.column)))));
+    let unit = match list.unit {
+        Unit::Characters => "characters",
+        Unit::Codepoints => "codepoints",
+        Unit::Bytes => "bytes",
+    };
+    lines.push(format!("unit = '{unit}'"));
+    reading(&list.reading, &mut lines);
+    for layout in &list.wanted.layouts {
+        lines.push(format!("[layout.{}]", toml_key(&column(&layout.column))));
+        lines.push(format!("form = {}", texts(layout.forms.iter().map(form))));
+    }
+    list.wanted.pieces.iter().for_each(|wanted| piece(wanted, &mut lines));
+    if !list.wanted.proofs.is_empty() {
+        lines.push("[proof]".to_owned());
+    }
+    for proof in &list.wanted.proofs {
+        lines.push(format!("{} = {}", toml_key(&column(&proof.column)), toml_text(&built(&proof.parts))));
+    }
+    lines.push("[rows]".to_owned());
+    let keep = list.wanted.keep.iter().map(|keep| format!("{}: {}", column(&keep.of), condition(&keep.condition)));
+    lines.push(format!("keep = {}", texts(keep)));
+    let unique = list.wanted.unique.iter().flat_map(|unique| &unique.of).map(|(of, _)| column(of));
+    lines.push(format!("unique = {}", texts(unique)));
+    lines.join("\n") + "\n"
+}
+
+fn reading(reading: &Reading, lines: &mut Vec<String>) {
+    let Reading { delimiter, encoding, header, ragged } = reading;
+    lines.push("[reading]".to_owned());
+    lines.extend(delimiter.iter().map(|delimiter| format!("delimiter = {}", toml_text(delimiter))));
+    lines.extend(encoding.iter().map(|encoding| format!("encoding = {}", toml_text(encoding))));
+    lines.extend(header.map(|header| format!("header = {header}")));
+    let ragged = ragged.map(|ragged| match ragged {
+        RaggedRows::Stop => "stop",
+        RaggedRows::Keep => "keep",
+        RaggedRows::SetAside => "set-aside",
+    });
+    lines.extend(ragged.map(|ragged| format!("ragged = '{ragged}'")));
+}
+
+fn piece(piece: &Piece, lines: &mut Vec<String>) {
+    let source = match &piece.source {
+        // It comes of its layout.
+        Source::Field { .. } => return,
+        Source::Take { of, phrase: taken, .. } => {
+            let of = of.iter().map(|of| format!("of = {}\n", toml_text(&column(of)))).collect::<String>();
+            format!("{of}take = {}", toml_text(&phrase(taken)))
+        }
+        Source::Build { parts, .. } => format!("build = {}", toml_text(&built(parts))),
+    };
+    lines.push(format!("[piece.{}]", toml_key(&piece.name)));
+    lines.push(source);
+    let checks = |only_warns| {
+        let those = piece.checks.iter().filter(move |check| check.only_warns == only_warns);
+        texts(those.map(|check: &Check| condition(&check.condition)))
+    };
+    lines.push(format!("check = {}", checks(false)));
+    lines.push(format!("warn = {}", checks(true)));
+    lines.extend(piece.when.iter().map(|asked| format!("when = {}", toml_text(&when(asked)))));
+    match piece.shape {
+        Shape::One => {}
+        Shape::Columns(count) => lines.push(format!("columns = {count}")),
+        Shape::AutoColumns => lines.push("columns = 'auto'".to_owned()),
+        Shape::Rows => lines.push("rows = true".to_owned()),
+    }
+    let Piece { replace, optional, hidden, .. } = piece;
+    lines.push(format!("replace = {replace}\noptional = {optional}\nhidden = {hidden}"));
+}
+
+fn when(when: &When) -> String {
+    match &when.column {
+        Some(of) => format!("{}: {}", column(of), condition(&when.condition)),
+        None => condition(&when.condition),
+    }
+}
+
+fn texts(texts: impl Iterator<Item = String>) -> String {
+    format!("[{}]", texts.map(|text| toml_text(&text)).collect::<Vec<_>>().join(", "))
+}
+
+fn column(column: &ColumnRef) -> String {
+    match column {
+        ColumnRef::Name(name) => quoted(name),
+        ColumnRef::Number(number) => format!("#{number}"),
+    }
+}
+
+fn built(parts: &[BuildPart]) -> String {
+    let part = |part: &BuildPart| match part {
+        BuildPart::Text(text) => text.replace('{', "{{").replace('}', "}}"),
+        // Between braces there is no brace, which what cannot be seen is written with between quotes.
+        BuildPart::Name(ColumnRef::Name(name), _) if ColumnRef::parse(name) == ColumnRef::Name(name.clone()) => {
+            format!("{{{name}}}")
+        }
+        BuildPart::Name(named, _) => format!("{{{}}}", column(named)),
+    };
+    parts.iter().map(part).collect()
+}

@@ -1,0 +1,248 @@
+//! Phrases, conditions and forms.
+
+use keen_notch_core::layout::{Form, Item};
+use keen_notch_core::phrase::ast::{
+    Body, Branch, CheckDigit, Class, ClassPart, Condition, ConditionKind, DateFormat, Division, Example, Marker, NumberStyle,
+    Occurrence, Pattern, Position, Range, Regex, Side, Sides, Step, StepKind,
+};
+use keen_notch_core::phrase::{Phrase, quoted};
+use keen_notch_core::text::unit::Unit;
+
+/// A phrase.
+pub fn phrase(phrase: &Phrase) -> String {
+    phrase.branches.iter().map(branch).collect::<Vec<_>>().join(" or ")
+}
+
+fn branch(branch: &Branch) -> String {
+    match &branch.body {
+        Body::Literal(text) => quoted(text),
+        Body::Steps(steps) => steps.iter().fold(String::new(), |written, Step { kind, .. }| {
+            let between = match kind {
+                _ if written.is_empty() => "",
+                StepKind::Joined(_) => " ",
+                _ => " then ",
+            };
+            written + between + &step(kind)
+        }),
+    }
+}
+
+fn step(step: &StepKind) -> String {
+    match step {
+        StepKind::Whole => "whole".to_owned(),
+        StepKind::First(n) => format!("first {n}"),
+        StepKind::Last(n) => format!("last {n}"),
+        StepKind::Char(at) => format!("char {}", position(*at)),
+        StepKind::CharsTo(range) => format!("chars {}", from_to(range)),
+        StepKind::CharsFor { from, width } => format!("chars {} for {width}", position(*from)),
+        StepKind::DropFirst(n) => format!("drop first {n}"),
+        StepKind::DropLast(n) => format!("drop last {n}"),
+        StepKind::Before(place) => format!("before {}", occurrence(place)),
+        StepKind::After(place) => format!("after {}", occurrence(place)),
+        StepKind::From(place) => format!("from {}", occurrence(place)),
+        StepKind::Through(place) => format!("through {}", occurrence(place)),
+        StepKind::Between { first, second, nth } => {
+            let nth = nth.map(|nth| position(nth) + " ").unwrap_or_default();
+            format!("between {} and {nth}{}", occurrence(first), marker(second))
+        }
+        StepKind::Sections { range, by } if range.bounded && range.from == range.to => {
+            format!("section {} {}", position(range.from), division(by))
+        }
+        StepKind::Sections { range, by } => format!("sections {} {}", from_to(range), division(by)),
+        StepKind::AllSections(by) => format!("sections {}", division(by)),
+        StepKind::Number { which, style } => format!("number {}{}", position(*which), number_style(style)),
+        StepKind::AllNumbers(style) => format!("numbers{}", number_style(style)),
+        StepKind::Run { which, of } => format!("run {}{}", position(*which), of_class(of.as_ref())),
+        StepKind::AllRuns(of) => format!("runs{}", of_class(of.as_ref())),
+        StepKind::Match(of) => format!("match {}", pattern(of)),
+        StepKind::AllMatches(of) => format!("matches {}", pattern(of)),
+        StepKind::Length(unit) => match unit {
+            None => "length".to_owned(),
+            Some(Unit::Characters) => "length in characters".to_owned(),
+            Some(Unit::Codepoints) => "length in codepoints".to_owned(),
+            Some(Unit::Bytes) => "length in bytes".to_owned(),
+        },
+        StepKind::PositionOf(place) => format!("position of {}", occurrence(place)),
+        StepKind::CountOf(of) => format!("count of {}", marker(of)),
+        StepKind::Whether(asked) => format!("whether {}", condition(asked)),
+        StepKind::Joined(with) => format!("joined with {}", quoted(with)),
+        StepKind::Trim(Sides::Both) => "trim".to_owned(),
+        StepKind::Trim(Sides::Only(at)) => format!("trim {}", side(*at)),
+        StepKind::Squeeze => "squeeze".to_owned(),
+        StepKind::Upper => "upper".to_owned(),
+        StepKind::Lower => "lower".to_owned(),
+        StepKind::Title => "title".to_owned(),
+        StepKind::Keep(of) => format!("keep {}", class(of)),
+        StepKind::DropClass(of) => format!("drop {}", class(of)),
+        StepKind::Replace { marker: of, with, .. } => format!("replace {} with {}", marker(of), quoted(with)),
+        StepKind::Pad { side: at, width, with } => format!("pad {} to {width} with {}", side(*at), quoted(with)),
+        StepKind::Clip { width, mark } if mark.is_empty() => format!("clip to {width}"),
+        StepKind::Clip { width, mark } => format!("clip to {width} with {}", quoted(mark)),
+        StepKind::Prefix(text) => format!("prefix {}", quoted(text)),
+        StepKind::Suffix(text) => format!("suffix {}", quoted(text)),
+        StepKind::PlainNumber(example) => format!("plain number{}", like(example.as_ref())),
+        StepKind::Date(format) => date(format),
+        other => panic!("a step that this does not know: {other:?}"),
+    }
+}
+
+/// A condition.
+pub fn condition(condition: &Condition) -> String {
+    let not = if condition.negated { "not " } else { "" };
+    format!("{not}{}", asked(&condition.kind))
+}
+
+fn asked(kind: &ConditionKind) -> String {
+    match kind {
+        ConditionKind::Required => "required".to_owned(),
+        ConditionKind::Blank => "blank".to_owned(),
+        ConditionKind::Length { from, to: Some(to) } if from == to => format!("length {from}"),
+        ConditionKind::Length { from, to: Some(to) } => format!("length {from} to {to}"),
+        ConditionKind::Length { from, to: None } => format!("length {from} to"),
+        ConditionKind::Class(of) => class(of),
+        ConditionKind::Fits(of) => format!("fits {}", regex(of)),
+        ConditionKind::StartsWith(with) => format!("starts with {}", marker(with)),
+        ConditionKind::EndsWith(with) => format!("ends with {}", marker(with)),
+        ConditionKind::Contains(what) => format!("contains {}", marker(what)),
+        ConditionKind::ContainsWord(word) => format!("contains word {}", quoted(word)),
+        ConditionKind::OneOf { texts, any_case: any } => {
+            let texts: Vec<String> = texts.iter().map(|text| quoted(text)).collect();
+            format!("one of {}{}", texts.join(", "), any_case(*any))
+        }
+        ConditionKind::ListedIn { file, column, any_case: any } => {
+            let column = column.iter().map(|column| format!(" column {}", quoted(column))).collect::<String>();
+            format!("listed in {}{column}{}", quoted(file), any_case(*any))
+        }
+        ConditionKind::Range { from, to } => {
+            let [from, to] = [from, to].map(|end| end.as_deref().unwrap_or_default());
+            format!("range {from} to {to}")
+        }
+        ConditionKind::Date(format) => date(format),
+        ConditionKind::Email => "email".to_owned(),
+        ConditionKind::CheckDigit(digit) => format!("check digit {}", check_digit(*digit)),
+        ConditionKind::Unique => "unique".to_owned(),
+        // It is kept as it was written.
+        ConditionKind::SameAs(column) => format!("same as {column}"),
+        other => panic!("a condition that this does not know: {other:?}"),
+    }
+}
+
+fn check_digit(digit: CheckDigit) -> &'static str {
+    match digit {
+        CheckDigit::Luhn => "luhn",
+        CheckDigit::Gs1 => "gs1",
+        CheckDigit::Isbn10 => "isbn10",
+        CheckDigit::Mod97 => "mod97",
+        CheckDigit::Mod112 => "mod11-2",
+        CheckDigit::Iban => "iban",
+        CheckDigit::Verhoeff => "verhoeff",
+        CheckDigit::Damm => "damm",
+        other => panic!("a check digit that this does not know: {other:?}"),
+    }
+}
+
+fn position(position: Position) -> String {
+    match position {
+        Position::FromStart(n) => n.to_string(),
+        Position::FromEnd(n) => format!("-{n}"),
+    }
+}
+
+fn from_to(range: &Range) -> String {
+    let to = if range.bounded { position(range.to) } else { "end".to_owned() };
+    format!("{} to {to}", position(range.from))
+}
+
+fn occurrence(place: &Occurrence) -> String {
+    format!("{} {}", position(place.nth), marker(&place.marker))
+}
+
+fn division(by: &Division) -> String {
+    format!("by {}{}", marker(&by.marker), if by.skipping_empty { " skipping empty" } else { "" })
+}
+
+fn number_style(style: &NumberStyle) -> String {
+    format!("{}{}", if style.signed { " signed" } else { "" }, like(style.like.as_ref()))
+}
+
+fn like(example: Option<&Example>) -> String {
+    example.map(|example| format!(" like {}", quoted(&example.text))).unwrap_or_default()
+}
+
+fn of_class(of: Option<&Class>) -> String {
+    of.map(|of| format!(" of {}", class(of))).unwrap_or_default()
+}
+
+fn pattern(pattern: &Pattern) -> String {
+    let group = pattern.group.as_ref().map(|group| format!(" group {}", group.name)).unwrap_or_default();
+    format!("{}{group}", regex(&pattern.regex))
+}
+
+fn regex(regex: &Regex) -> String {
+    format!("/{}/{}", regex.pattern, regex.flags)
+}
+
+fn marker(marker: &Marker) -> String {
+    match marker {
+        Marker::Text { text, any_case: any } => format!("{}{}", quoted(text), any_case(*any)),
+        Marker::Regex(of) => regex(of),
+        Marker::Run(of) => class(of),
+        Marker::OneOf(characters) => format!("any of {}", quoted(characters)),
+    }
+}
+
+fn class(class: &Class) -> String {
+    let part = |part: &ClassPart| match part {
+        ClassPart::Digits => "digits".to_owned(),
+        ClassPart::Letters => "letters".to_owned(),
+        ClassPart::Uppercase => "uppercase".to_owned(),
+        ClassPart::Lowercase => "lowercase".to_owned(),
+        ClassPart::Alphanumeric => "alphanumeric".to_owned(),
+        ClassPart::Spaces => "spaces".to_owned(),
+        ClassPart::Punctuation => "punctuation".to_owned(),
+        ClassPart::AnyOf(characters) => format!("any of {}", quoted(characters)),
+    };
+    class.parts.iter().map(part).collect::<Vec<_>>().join(" and ")
+}
+
+fn date(format: &DateFormat) -> String {
+    let from = format.from.map(|year| format!(" from {year}")).unwrap_or_default();
+    format!("date {}{from}", quoted(&format.text))
+}
+
+fn side(side: Side) -> &'static str {
+    match side {
+        Side::Left => "left",
+        Side::Right => "right",
+    }
+}
+
+fn any_case(any_case: bool) -> &'static str {
+    if any_case { " any case" } else { "" }
+}
+
+/// A form of a layout.
+pub fn form(form: &Form) -> String {
+    form.items.iter().map(item).collect()
+}
+
+fn item(item: &Item) -> String {
+    match item {
+        // What means something gets a backslash.
+        Item::Text(text) => text.chars().fold(String::new(), |written, c| {
+            let before = if matches!(c, '<' | '>' | '[' | ']' | '\\') { "\\" } else { "" };
+            format!("{written}{before}{c}")
+        }),
+        Item::Optional(items) => format!("[{}]", items.iter().map(self::item).collect::<String>()),
+        Item::Field(field) => {
+            let width = match field.to {
+                None if field.from == 1 => String::new(),
+                None => panic!("a field of {} characters or more, which no form can say", field.from),
+                Some(to) if to == field.from => format!(" {to}"),
+                Some(to) => format!(" {} to {to}", field.from),
+            };
+            let class = field.class.as_ref().map(|of| format!(" {}", class(of))).unwrap_or_default();
+            format!("<{}{width}{class}>", quoted(&field.name))
+        }
+    }
+}

@@ -1,0 +1,89 @@
+//! Runs of cut lists over tables in memory, with everything that they give.
+
+use keen_notch_core::carving::{Carving, Unbound};
+use keen_notch_core::column::ColumnRef;
+use keen_notch_core::cutlist::CutList;
+use keen_notch_core::diagnostics::Diagnostics;
+use keen_notch_core::program::Setting;
+use keen_notch_io::Error;
+use keen_notch_io::carve::{Job, Outs, Report, carve, measure};
+use keen_notch_io::faults::{FaultFile, FaultFormat};
+use keen_notch_io::sink::{Sink, Stream};
+use keen_notch_io::source::input::Input;
+use keen_notch_io::source::{Ragged, Reading};
+use keen_notch_io::table::Table;
+
+/// How a run is done.
+#[derive(Debug, Clone, Copy, Default)]
+pub struct Way<'a> {
+    /// How many bytes are read at a time; `None` leaves it to the reader.
+    pub stride: Option<usize>,
+    /// How many threads work.
+    pub threads: usize,
+    /// The columns that go into the output; all where none are said.
+    pub originals: Option<&'a [usize]>,
+    /// Whether texts that may be taken for formulas get an apostrophe.
+    pub guards_formulas: bool,
+}
+
+/// What a run gives.
+#[derive(Debug)]
+pub struct Ran {
+    /// What it says of itself, or why it ended.
+    pub report: Result<Report, Error>,
+    /// The output.
+    pub rows: String,
+    /// The rows that were set aside.
+    pub offcuts: String,
+    /// The faults.
+    pub faults: String,
+}
+
+/// An input in memory.
+pub fn input(name: &str, text: impl AsRef<[u8]>) -> Input {
+    Input::Memory(name.to_owned(), text.as_ref().into())
+}
+
+/// Binds a list to a table. Pieces come from the first column unless the list says otherwise.
+///
+/// # Errors
+/// Where the list does not go with the table.
+pub fn bind(list: &CutList, table: &Table) -> Result<Carving, Box<Unbound>> {
+    let main = list.column.as_ref().map_or(ColumnRef::Number(1), |main| main.column.clone());
+    Carving::new(&list.wanted, Some(&main), &Setting::new(list.unit), &table.header).map_err(Box::new)
+}
+
+/// Runs a list; none where it does not go with the table.
+///
+/// # Errors
+/// Where the inputs are no table.
+pub fn run(inputs: &[Input], list: &CutList, reading: &Reading, way: Way) -> Result<Option<Ran>, Error> {
+    let mut table = Table::open(inputs, &Reading { stride: way.stride, ..reading.clone() })?;
+    let Ok(mut carving) = bind(list, &table) else { return Ok(None) };
+    if !carving.auto_pieces().is_empty() {
+        for (piece, columns) in measure(&mut table, &carving)? {
+            carving.set_columns(piece, columns);
+        }
+        if carving.doubled_title(&table.header).is_some() {
+            return Ok(None);
+        }
+        table = Table::open(inputs, &Reading { stride: way.stride, ..reading.clone() })?;
+    }
+    let header = table.header.clone();
+    let all: Vec<usize> = (0..header.count()).collect();
+    let job = Job::new(carving, &header, way.originals.unwrap_or(&all), 2)
+        .with_samples(3)
+        .with_diagnostics(Diagnostics::new(&list.wanted.pieces))
+        .with_guarded_formulas(way.guards_formulas)
+        .with_threads(way.threads);
+    let (mut rows, mut offcuts, mut faults) = (Vec::new(), Vec::new(), Vec::new());
+    let report = {
+        let [mut rows, mut offcuts, mut faults] =
+            [&mut rows, &mut offcuts, &mut faults].map(|bytes: &mut Vec<u8>| Stream::new("memory", bytes));
+        let faults = Some(FaultFile::new(&mut faults, FaultFormat::Csv, &header)?);
+        let offcuts = if reading.ragged == Ragged::SetAside { Some(&mut offcuts as &mut dyn Sink) } else { None };
+        carve(&mut table, &job, &mut Outs { rows: &mut rows, offcuts, faults })
+    };
+    let [rows, offcuts, faults] = [rows, offcuts, faults].map(|bytes| String::from_utf8(bytes).expect("all is text"));
+    Ok(Some(Ran { report, rows, offcuts, faults }))
+}

@@ -83,7 +83,8 @@ impl Delimited {
                     at += record.width();
                     continue;
                 }
-                if !record.raw.starts_with('"') && record.raw.trim_end_matches('\r').contains('\r') {
+                let is_all = at + record.width() == text.len();
+                if is_all && !record.raw.starts_with('"') && record.raw.trim_end_matches('\r').contains('\r') {
                     return Err(Error::CarriageReturns { name });
                 }
                 if record.raw.len() > reading.max_row {

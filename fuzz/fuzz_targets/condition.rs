@@ -1,2 +1,4 @@
+//! See `keen_notch_fuzz::condition`.
 #![no_main]
+
 libfuzzer_sys::fuzz_target!(|data: &[u8]| keen_notch_fuzz::condition(data));

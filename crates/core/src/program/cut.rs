@@ -75,7 +75,7 @@ impl CutOp {
             CutOp::Number { which, style } => style.pick(text, *which, form)?,
             CutOp::Run(which) => pick(|| runs(text, form), *which)?,
             CutOp::RunOf { which, class } => class.nth(text, *which, form)?,
-            CutOp::Match(pattern) => pattern.find(text, 0, slots)?.1?,
+            CutOp::Match(pattern) => pattern.next(&mut pattern.compiled.matches(text), 0, slots)?.1?,
             CutOp::Trim(sides) => finish::trim(text, *sides),
         })
     }
@@ -90,8 +90,8 @@ impl op::SpreadOp {
             SpreadOp::Runs => runs(text, form).for_each(give),
             SpreadOp::RunsOf(class) => class.each(text, form, give),
             SpreadOp::Matches(pattern) => {
-                let mut at = 0;
-                while let Some((found, part)) = pattern.find(text, at, slots) {
+                let (mut matches, mut at) = (pattern.compiled.matches(text), 0);
+                while let Some((found, part)) = pattern.next(&mut matches, at, slots) {
                     // A match with nothing in it is no result; looking on begins after the next character.
                     if found.is_empty() {
                         at = found.end + text[found.end..].chars().next().map_or(1, char::len_utf8);

@@ -249,8 +249,10 @@ pub(super) fn replace(
     let start = out.len();
     let mut kept = 0;
     if let (Some(regex), Some(greatest)) = (marker.regex(), with.greatest_group()) {
-        while out.len() <= most && regex.find_groups(text, kept, greatest, slots) {
-            let Some(found) = super::pattern::group(slots, 0) else { break };
+        let mut matches = regex.matches(text);
+        while out.len() <= most
+            && let Some(found) = matches.next(kept, Some((greatest, slots)))
+        {
             out.push_str(&text[kept..found.start]);
             with.write(text, slots, out);
             kept = found.end;

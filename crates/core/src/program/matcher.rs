@@ -163,8 +163,15 @@ impl Matcher {
     /// All places where the marker is, from left to right; they do not overlap.
     pub(crate) fn occurrences<'a>(&'a self, text: &'a str, form: Form) -> impl Iterator<Item = Range<usize>> + 'a {
         let mut at = 0;
+        let mut matches = match &self.strategy {
+            Strategy::Regex(compiled, simpler) if simpler.is_none() || !form.is_plain() => Some(compiled.matches(text)),
+            _ => None,
+        };
         std::iter::from_fn(move || {
-            let found = self.next(text, at, form)?;
+            let found = match &mut matches {
+                Some(matches) => matches.next(at, None)?,
+                None => self.next(text, at, form)?,
+            };
             at = found.end;
             Some(found)
         })

@@ -6,6 +6,7 @@ mod compile;
 mod condition;
 mod cut;
 mod date;
+mod far;
 mod finish;
 mod kernel;
 mod matcher;

@@ -2,6 +2,7 @@
 
 use std::cell::Cell;
 use std::ops::Range;
+use std::sync::{Arc, OnceLock};
 
 use regex_automata::meta::{BuildError, Config, Regex as Engine};
 use regex_automata::util::primitives::NonMaxUsize;
@@ -10,6 +11,7 @@ use regex_automata::{Anchored, Input};
 use regex_syntax::ast::Span as PatternSpan;
 use regex_syntax::hir::{Class, HirKind};
 
+use super::far::{self, Far, FarPattern};
 use crate::phrase::ast::{Group, Pattern, Regex, Span};
 use crate::phrase::{ErrorKind, PhraseError};
 
@@ -25,6 +27,11 @@ pub(crate) type Slots = Vec<Option<NonMaxUsize>>;
 #[derive(Debug, Clone)]
 pub(crate) struct Compiled {
     engine: Engine,
+    /// What it was compiled of.
+    pattern: Box<str>,
+    syntax: syntax::Config,
+    /// What finds many matches in a long text, where the engine may look far ahead for each. Made when it is first asked for.
+    far: Arc<OnceLock<Option<FarPattern>>>,
 }
 
 impl Compiled {
@@ -34,6 +41,20 @@ impl Compiled {
             return None;
         }
         self.engine.search(&Input::new(text).range(at..)).map(|found| found.range())
+    }
+
+    /// The matches in a text, from left to right.
+    pub(crate) fn matches<'r, 't>(&'r self, text: &'t str) -> Matches<'r, 't> {
+        Matches { compiled: self, text, given: 0, far: None }
+    }
+
+    /// What finds all matches in linear time, where the engine does not.
+    fn far(&self) -> Option<&FarPattern> {
+        let made = || {
+            let may_be_far = far::looks_far(&self.pattern, self.syntax);
+            may_be_far.then(|| FarPattern::new(&self.pattern, self.syntax, LIMIT)).flatten()
+        };
+        self.far.get_or_init(made).as_ref()
     }
 
     /// Whether the text from its start on matches.
@@ -79,6 +100,43 @@ impl Compiled {
             "it has none: put parentheses around what is wanted".to_owned()
         } else {
             format!("it has {}", names.join(", "))
+        }
+    }
+}
+
+/// The matches of a regular expression in a text, looked for one after the other.
+pub(crate) struct Matches<'r, 't> {
+    compiled: &'r Compiled,
+    text: &'t str,
+    given: usize,
+    far: Option<Box<Far<'r, 't>>>,
+}
+
+/// In texts of so many bytes, what an engine looks through for so many matches does not matter.
+const FEW_BYTES: usize = 1024;
+const FEW_MATCHES: usize = 8;
+
+impl Matches<'_, '_> {
+    /// The first match at or after byte `at`, which is not before those that were given. Where `slots` has room for groups, their
+    /// places are left there.
+    pub(crate) fn next(&mut self, at: usize, groups: Option<(usize, &mut Slots)>) -> Option<Range<usize>> {
+        self.given += 1;
+        if self.far.is_none() && self.given > FEW_MATCHES && self.text.len().saturating_sub(at) > FEW_BYTES {
+            self.far = self.compiled.far().map(|pattern| Box::new(Far::new(pattern, self.text, at)));
+        }
+        let Some((most, slots)) = groups else {
+            return match &mut self.far {
+                None => self.compiled.find(self.text, at),
+                Some(far) => far.find(at, &mut []),
+            };
+        };
+        match &mut self.far {
+            None => self.compiled.find_groups(self.text, at, most, slots).then(|| group(slots, 0)).flatten(),
+            Some(far) => {
+                slots.clear();
+                slots.resize((most + 1) * 2, None);
+                far.find(at, slots)
+            }
         }
     }
 }
@@ -149,12 +207,13 @@ fn compile_as(regex: &Regex, write: impl FnOnce(&str) -> String) -> Result<Compi
         .dot_matches_new_line(regex.flags.contains('s'))
         .ignore_whitespace(regex.flags.contains('x'));
     let config = Config::new().nfa_size_limit(Some(LIMIT)).utf8_empty(true);
-    let engine = Engine::builder().configure(config).syntax(syntax).build(&write(&regex.pattern));
+    let pattern = write(&regex.pattern).into_boxed_str();
+    let engine = Engine::builder().configure(config).syntax(syntax).build(&pattern);
     let engine = engine.map_err(|error| refused(regex, &error))?;
     if Together::takes(engine.memory_usage()) > MOST_TOGETHER {
         return Err(too_large(regex, ErrorKind::RegexesTooLarge { limit: MOST_TOGETHER }));
     }
-    Ok(Compiled { engine })
+    Ok(Compiled { engine, pattern, syntax, far: Arc::default() })
 }
 
 thread_local! {
@@ -238,16 +297,19 @@ impl PatternPlan {
         Ok(PatternPlan { compiled, group, run_after })
     }
 
-    /// The match at or after byte `at`, and the group wanted of it if it took part.
-    pub(crate) fn find(&self, text: &str, at: usize, slots: &mut Slots) -> Option<(Range<usize>, Option<Range<usize>>)> {
+    /// The next of `matches` at or after byte `at`, and the group wanted of it if it took part.
+    pub(crate) fn next(
+        &self,
+        matches: &mut Matches,
+        at: usize,
+        slots: &mut Slots,
+    ) -> Option<(Range<usize>, Option<Range<usize>>)> {
         if self.group == 0 {
-            let found = self.compiled.find(text, at)?;
+            let found = matches.next(at, None)?;
             return Some((found.clone(), Some(found)));
         }
-        if !self.compiled.find_groups(text, at, self.group, slots) {
-            return None;
-        }
-        Some((group(slots, 0)?, group(slots, self.group)))
+        let found = matches.next(at, Some((self.group, slots)))?;
+        Some((found, group(slots, self.group)))
     }
 }
 

@@ -1,0 +1,413 @@
+//! Matches of a regular expression that looks far ahead, all of them in linear time.
+//!
+//! An engine that looks for one match after the other may look to the end of the text for each: to `/.*[^A-Z]|[A-Z]/`, every capital
+//! is one match, and whether it is a longer one shows at the end only. Here the text is read backwards first, which tells for each
+//! place which states of the automaton lead to a match from there; then it is read forwards, and of the ways in the order of the
+//! pattern the first that leads to a match is taken. After Frisch and Cardelli, "Greedy regular expression matching" (ICALP 2004).
+
+use std::collections::HashMap;
+use std::ops::Range;
+
+use foldhash::fast::RandomState;
+use indexmap::IndexSet;
+use regex_automata::Anchored;
+use regex_automata::dfa::Automaton;
+use regex_automata::dfa::dense;
+use regex_automata::nfa::thompson::{Compiler, Config, NFA, State, WhichCaptures};
+use regex_automata::util::look::Look;
+use regex_automata::util::primitives::{NonMaxUsize, StateID};
+use regex_automata::util::start::Config as Start;
+use regex_automata::util::syntax;
+
+/// Places of a text whose states are held at a time.
+const BLOCK: usize = 4096;
+/// The most bytes that sets of states take before they are forgotten; those of a block always fit besides.
+const MOST_SETS: usize = 16 << 20;
+/// The largest automaton, in bytes, that is made to find out whether a pattern looks far.
+const MOST_LOOKED_AT: usize = 2 << 20;
+
+/// Whether a search for the pattern may look further and further ahead of a match that it has found already. Where that is not
+/// known, it may.
+pub(super) fn looks_far(pattern: &str, syntax: syntax::Config) -> bool {
+    let config = dense::Config::new()
+        .dfa_size_limit(Some(MOST_LOOKED_AT))
+        .determinize_size_limit(Some(4 * MOST_LOOKED_AT))
+        .unicode_word_boundary(true);
+    let Ok(dfa) = dense::Builder::new().configure(config).syntax(syntax).build(pattern) else { return true };
+    // Bytes that are alike lead to the same states, so that one of each class is enough.
+    let bytes: Vec<u8> = dfa.byte_classes().representatives(0..=255).filter_map(|unit| unit.as_u8()).collect();
+    let follow = |id| bytes.iter().map(move |byte| (id, *byte));
+    let mut known: IndexSet<_, RandomState> = IndexSet::default();
+    for before in [None, Some(b'\n'), Some(b'\r'), Some(b'a'), Some(b' ')] {
+        known.extend(dfa.start_state(&Start::new().anchored(Anchored::No).look_behind(before)));
+    }
+    let mut at = 0;
+    while let Some(&id) = known.get_index(at) {
+        known.extend(follow(id).map(|(id, byte)| dfa.next_state(id, byte)));
+        at += 1;
+    }
+    // States in which a match lies behind, and what is before may become a longer one: can one come back to one of them?
+    let looks_on = |id| !dfa.is_match_state(id) && !dfa.is_dead_state(id) && !dfa.is_quit_state(id);
+    let mut marks: HashMap<_, bool, RandomState> = HashMap::default();
+    for start in known.iter().copied().filter(|id| dfa.is_match_state(*id)) {
+        // A walk in depth: a state is marked `true` while what follows it is walked through.
+        let mut walk = vec![(start, 0)];
+        while let Some((id, next)) = walk.last_mut() {
+            let (id, byte) = (*id, bytes.get(*next).copied());
+            *next += 1;
+            let Some(byte) = byte else {
+                marks.insert(id, false);
+                walk.pop();
+                continue;
+            };
+            let to = dfa.next_state(id, byte);
+            match marks.get(&to) {
+                _ if !looks_on(to) => {}
+                Some(true) => return true,
+                Some(false) => {}
+                None => {
+                    marks.insert(to, true);
+                    walk.push((to, 0));
+                }
+            }
+        }
+    }
+    false
+}
+
+/// A pattern made ready for texts in which its matches are far from what decides them.
+#[derive(Debug)]
+pub(super) struct FarPattern {
+    nfa: NFA,
+    /// The states that lead to each without a byte, and what must hold there.
+    before: Vec<Vec<(StateID, Option<Look>)>>,
+    /// The states that read a byte, and those that are a match.
+    reading: Vec<StateID>,
+    matching: Vec<StateID>,
+}
+
+impl FarPattern {
+    /// Makes a pattern ready; none where it would be too large.
+    pub(super) fn new(pattern: &str, syntax: syntax::Config, limit: usize) -> Option<FarPattern> {
+        let config = Config::new().which_captures(WhichCaptures::All).nfa_size_limit(Some(limit));
+        let nfa = Compiler::new().configure(config).syntax(syntax).build(pattern).ok()?;
+        let mut before = vec![Vec::new(); nfa.states().len()];
+        let (mut reading, mut matching) = (Vec::new(), Vec::new());
+        for (index, state) in nfa.states().iter().enumerate() {
+            let id = StateID::new(index).ok()?;
+            let mut leads_to = |to: StateID, look| before[to.as_usize()].push((id, look));
+            match state {
+                State::ByteRange { .. } | State::Sparse(_) | State::Dense(_) => reading.push(id),
+                State::Match { .. } => matching.push(id),
+                State::Fail => {}
+                State::Look { look, next } => leads_to(*next, Some(*look)),
+                State::Union { alternates } => alternates.iter().for_each(|to| leads_to(*to, None)),
+                State::BinaryUnion { alt1, alt2 } => [alt1, alt2].into_iter().for_each(|to| leads_to(*to, None)),
+                State::Capture { next, .. } => leads_to(*next, None),
+            }
+        }
+        Some(FarPattern { nfa, before, reading, matching })
+    }
+
+    /// The state that a state that reads goes to by a byte.
+    fn read(&self, state: StateID, byte: u8) -> Option<StateID> {
+        match self.nfa.state(state) {
+            State::ByteRange { trans } => trans.matches_byte(byte).then_some(trans.next),
+            State::Sparse(transitions) => transitions.matches_byte(byte),
+            State::Dense(transitions) => transitions.matches_byte(byte),
+            _ => None,
+        }
+    }
+}
+
+/// States of the automaton, a bit each.
+type Set = Box<[u64]>;
+
+fn has(set: &[u64], state: StateID) -> bool {
+    set[state.as_usize() / 64] >> (state.as_usize() % 64) & 1 == 1
+}
+
+/// Adds a state, and says whether it is new.
+fn add(set: &mut [u64], state: StateID) -> bool {
+    let is_new = !has(set, state);
+    set[state.as_usize() / 64] |= 1 << (state.as_usize() % 64);
+    is_new
+}
+
+/// The matches of a pattern in a text from one place on.
+#[derive(Debug)]
+pub(super) struct Far<'p, 't> {
+    pattern: &'p FarPattern,
+    text: &'t str,
+    /// Where it begins.
+    from: usize,
+    /// For each block, the states that lead to a match from where it ends.
+    ends: Vec<Set>,
+    /// The block that is held, with the set of each of its places, by its number.
+    held: usize,
+    block: Vec<u32>,
+    sets: IndexSet<Set, RandomState>,
+    /// What comes before a set, a byte, and what holds between.
+    known: HashMap<(u32, u8, u32), u32, RandomState>,
+    /// States that have been tried at a place, by the round they were tried in.
+    tried: Vec<u32>,
+    round: u32,
+}
+
+impl<'p, 't> Far<'p, 't> {
+    /// Reads `text` backwards, down to byte `from`.
+    pub(super) fn new(pattern: &'p FarPattern, text: &'t str, from: usize) -> Far<'p, 't> {
+        let blocks = (text.len() - from) / BLOCK + 1;
+        let mut far = Far {
+            pattern,
+            text,
+            from,
+            ends: vec![Box::default(); blocks],
+            held: usize::MAX,
+            block: Vec::new(),
+            sets: IndexSet::default(),
+            known: HashMap::default(),
+            tried: vec![0; pattern.nfa.states().len()],
+            round: 0,
+        };
+        let mut end = far.closed(Vec::new(), text.len());
+        for block in (0..blocks).rev() {
+            far.ends[block] = end;
+            far.hold(block);
+            end = far.set(far.block[0]).into();
+        }
+        far
+    }
+
+    /// The first match at or after byte `at`. Where groups are wanted, their places are left in `slots`, as many as it has room for.
+    pub(super) fn find(&mut self, at: usize, slots: &mut [Option<NonMaxUsize>]) -> Option<Range<usize>> {
+        let start = self.pattern.nfa.start_anchored();
+        let mut places = (at..=self.text.len()).filter(|place| self.text.is_char_boundary(*place));
+        slots.fill(None);
+        let begin = places.find(|place| self.leads(*place, start))?;
+        let end = self.walk(begin, slots)?;
+        for (slot, place) in slots.iter_mut().zip([begin, end]) {
+            *slot = NonMaxUsize::new(place);
+        }
+        Some(begin..end)
+    }
+
+    /// Whether a state leads to a match from a place on.
+    fn leads(&mut self, place: usize, state: StateID) -> bool {
+        let block = (place - self.from) / BLOCK;
+        if block != self.held {
+            self.hold(block);
+        }
+        has(self.set(self.block[(place - self.from) % BLOCK]), state)
+    }
+
+    fn set(&self, number: u32) -> &[u64] {
+        self.sets.get_index(number as usize).map_or(&[], |set| set)
+    }
+
+    /// Goes from `begin`, where a match begins, to its end.
+    fn walk(&mut self, begin: usize, slots: &mut [Option<NonMaxUsize>]) -> Option<usize> {
+        enum Todo {
+            Try(StateID),
+            Restore(usize, Option<NonMaxUsize>),
+        }
+        let (mut at, mut from) = (begin, self.pattern.nfa.start_anchored());
+        let mut todo = Vec::new();
+        loop {
+            self.round += 1;
+            todo.clear();
+            todo.push(Todo::Try(from));
+            let mut to = None;
+            'tried: while let Some(next) = todo.pop() {
+                let mut state = match next {
+                    Todo::Try(state) => state,
+                    Todo::Restore(slot, before) => {
+                        slots[slot] = before;
+                        continue;
+                    }
+                };
+                loop {
+                    let tried = &mut self.tried[state.as_usize()];
+                    if *tried == self.round {
+                        break;
+                    }
+                    *tried = self.round;
+                    if !self.leads(at, state) {
+                        break;
+                    }
+                    state = match self.pattern.nfa.state(state) {
+                        State::Match { .. } => return Some(at),
+                        State::Fail => break,
+                        State::ByteRange { .. } | State::Sparse(_) | State::Dense(_) => {
+                            // That it leads to a match means that it reads the byte that is here.
+                            to = self.text.as_bytes().get(at).and_then(|byte| self.pattern.read(state, *byte));
+                            break 'tried;
+                        }
+                        // It has been asked whether that holds here.
+                        State::Look { next, .. } => *next,
+                        State::Union { alternates } => {
+                            let Some((first, others)) = alternates.split_first() else { break };
+                            todo.extend(others.iter().rev().map(|other| Todo::Try(*other)));
+                            *first
+                        }
+                        State::BinaryUnion { alt1, alt2 } => {
+                            todo.push(Todo::Try(*alt2));
+                            *alt1
+                        }
+                        State::Capture { next, slot, .. } => {
+                            let slot = slot.as_usize();
+                            if let Some(place) = slots.get_mut(slot) {
+                                todo.push(Todo::Restore(slot, *place));
+                                *place = NonMaxUsize::new(at);
+                            }
+                            *next
+                        }
+                    };
+                }
+            }
+            (at, from) = (at + 1, to?);
+        }
+    }
+
+    /// Reads a block backwards from the states at its end, and holds it.
+    fn hold(&mut self, block: usize) {
+        if self.sets.len() * self.ends[block].len() * 8 > MOST_SETS {
+            self.sets.clear();
+            self.known.clear();
+        }
+        self.held = block;
+        let start = self.from + block * BLOCK;
+        let end = (start + BLOCK).min(self.text.len());
+        self.block.clear();
+        self.block.resize(end - start + 1, 0);
+        let mut number = self.number(self.ends[block].clone());
+        self.block[end - start] = number;
+        for place in (start..end).rev() {
+            number = self.number_before(number, place);
+            self.block[place - start] = number;
+        }
+    }
+
+    /// The number of a set.
+    fn number(&mut self, set: Set) -> u32 {
+        // There are no more sets than places, and those take four bytes each.
+        u32::try_from(self.sets.insert_full(set).0).unwrap_or(u32::MAX)
+    }
+
+    /// The number of the set at `place`, where `after` is that of the next place.
+    fn number_before(&mut self, after: u32, place: usize) -> u32 {
+        let byte = self.text.as_bytes()[place];
+        let looks = self.pattern.nfa.look_set_any();
+        let holding = looks.iter().filter(|look| self.holds(*look, place)).fold(0, |bits, look| bits | look.as_repr());
+        if let Some(number) = self.known.get(&(after, byte, holding)) {
+            return *number;
+        }
+        let set = self.set(after);
+        let leads = |state: &StateID| self.pattern.read(*state, byte).is_some_and(|to| has(set, to));
+        let reading = self.pattern.reading.iter().copied().filter(leads).collect();
+        let set = self.closed(reading, place);
+        let number = self.number(set);
+        self.known.insert((after, byte, holding), number);
+        number
+    }
+
+    fn holds(&self, look: Look, place: usize) -> bool {
+        self.pattern.nfa.look_matcher().matches(look, self.text.as_bytes(), place)
+    }
+
+    /// All states that lead to a match from `place` on, where those that read are given.
+    fn closed(&self, mut todo: Vec<StateID>, place: usize) -> Set {
+        let mut set = vec![0; self.pattern.before.len().div_ceil(64)].into_boxed_slice();
+        todo.extend(&self.pattern.matching);
+        todo.retain(|state| add(&mut set, *state));
+        while let Some(state) = todo.pop() {
+            for (before, look) in &self.pattern.before[state.as_usize()] {
+                if look.is_none_or(|look| self.holds(look, place)) && add(&mut set, *before) {
+                    todo.push(*before);
+                }
+            }
+        }
+        set
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use proptest::prelude::*;
+    use proptest::sample::select;
+    use regex_automata::Input;
+    use regex_automata::meta::Regex as Engine;
+
+    use super::*;
+
+    const LIMIT: usize = 1 << 20;
+
+    fn pattern() -> impl Strategy<Value = String> {
+        let one =
+            select(vec!["a", "b", "é", ".", "[^a]", r"\w", r"\b", "^", "$", r"\B", "", "ab", "[a-z]"]).prop_map(str::to_owned);
+        one.prop_recursive(4, 24, 3, |inner| {
+            let repeated = select(vec!["*", "+", "?", "*?", "+?", "??", "{2}", "{1,3}"]);
+            prop_oneof![
+                (inner.clone(), inner.clone()).prop_map(|(one, other)| one + &other),
+                (inner.clone(), inner.clone()).prop_map(|(one, other)| format!("(?:{one}|{other})")),
+                inner.clone().prop_map(|one| format!("({one})")),
+                (inner, repeated).prop_map(|(one, times)| format!("(?:{one}){times}")),
+            ]
+        })
+    }
+
+    proptest! {
+        #![proptest_config(ProptestConfig::with_cases(if cfg!(debug_assertions) { 1_000 } else { 100_000 }))]
+
+        #[test]
+        fn what_is_found_from_behind_is_what_an_engine_finds(pattern in pattern(), text in "[abé\n -]{0,16}", from in 0usize..4) {
+            let engine = Engine::new(&pattern).unwrap();
+            let far = FarPattern::new(&pattern, syntax::Config::new(), LIMIT).unwrap();
+            let mut at = from.min(text.len());
+            let mut far = Far::new(&far, &text, at);
+            let mut groups = [vec![None; 2 * engine.captures_len()], vec![None; 2 * engine.captures_len()]];
+            while at <= text.len() {
+                let [expected, found] = &mut groups;
+                let is_there = engine.search_slots(&Input::new(&text).range(at..), expected).is_some();
+                let place = far.find(at, found);
+                prop_assert_eq!(place.is_some(), is_there, "/{}/ in {:?} from {}", &pattern, &text, at);
+                let Some(place) = place else { break };
+                prop_assert_eq!(&*expected, &*found, "/{}/ in {:?} from {}", &pattern, &text, at);
+                at = place.end.max(place.start + 1);
+                at += (at..text.len()).take_while(|at| !text.is_char_boundary(*at)).count();
+            }
+        }
+    }
+
+    #[test]
+    fn a_pattern_looks_far_that_may_go_on_without_becoming_a_match() {
+        for (pattern, is_far) in [
+            (r".*[^A-Z]|[A-Z]", true),
+            (r#""[^"]*"|\S"#, true),
+            ("a(b*c)?", true),
+            ("[0-9]+", false),
+            (r"[0-9]+(\.[0-9]+)?", false),
+            ("(ab)*", false),
+            (r"\bA-([0-9]{4})\b", false),
+            ("x*", false),
+            (r"\w+@\w+", false),
+            ("a.*?b", false),
+            ("(?s).*", false),
+        ] {
+            assert_eq!(looks_far(pattern, syntax::Config::new()), is_far, "/{pattern}/");
+        }
+    }
+
+    #[test]
+    fn matches_go_over_blocks() {
+        let text = format!("{}{}!{}", "A".repeat(BLOCK - 2), "b".repeat(2 * BLOCK + 1), "C".repeat(BLOCK + 5));
+        let far = FarPattern::new(r"[a-z]+!|[A-Za-z]", syntax::Config::new(), LIMIT).unwrap();
+        let (mut far, mut at, mut widths) = (Far::new(&far, &text, 0), 0, Vec::new());
+        while let Some(place) = far.find(at, &mut []) {
+            at = place.end;
+            widths.push(place.len());
+        }
+        let expected = [vec![1; BLOCK - 2], vec![2 * BLOCK + 2], vec![1; BLOCK + 5]].concat();
+        assert_eq!(widths, expected);
+    }
+}

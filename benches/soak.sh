@@ -1,7 +1,7 @@
 #!/usr/bin/env bash
 # Runs the properties for a given time, with other random inputs each time: lists and phrases against the plain interpreter, tables
-# on any number of threads, the files of a run as other packages read them, drafts, decoding, temporary files. Ends at the first
-# that does not hold, and says how many inputs there were.
+# on any number of threads, the files of a run as other packages read them, drafts, decoding, temporary files; and the targets of
+# the fuzzer, with other mutations each time. Ends at the first that does not hold, and says how many inputs there were.
 #
 # usage: benches/soak.sh [MINUTES] [CASES]
 #   MINUTES  how long (default 30)
@@ -18,6 +18,7 @@ tests=(
   "keen-notch-io --test files_of_a_run"
   "keen-notch-io --test drafts"
   "keen-notch-io --lib"
+  "keen-notch-fuzz"
 )
 for test in "${tests[@]}"; do
   # shellcheck disable=SC2086
@@ -31,7 +32,7 @@ trap 'rm -f "$log"' EXIT
 while [ "$(date +%s)" -lt "$end" ]; do
   for test in "${tests[@]}"; do
     # shellcheck disable=SC2086
-    if ! cargo test --release -p $test >"$log" 2>&1; then
+    if ! MUTATIONS=$((PROPTEST_CASES * 5)) MUTATIONS_SEED=$((RANDOM * RANDOM)) cargo test --release -p $test >"$log" 2>&1; then
       cat "$log"
       echo "does not hold: $test, in round $((rounds + 1))" >&2
       exit 1
@@ -41,4 +42,5 @@ while [ "$(date +%s)" -lt "$end" ]; do
   done
   rounds=$((rounds + 1))
 done
-echo "$properties tests passed in $rounds rounds, of which the properties had $PROPTEST_CASES random inputs each"
+echo "$properties tests passed in $rounds rounds; in each, a property has $PROPTEST_CASES random inputs, a target of the fuzzer five" \
+  "times as many"

@@ -366,6 +366,9 @@ impl Encoder for Delimited {
             out.extend("\u{feff}".as_bytes());
         }
         if matches!(self.header, Header::Unnamed(_)) {
+            if self.appended.is_some() {
+                out.extend(preamble.header.as_bytes());
+            }
             return true;
         }
         match self.appended {

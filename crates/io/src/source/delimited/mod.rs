@@ -26,7 +26,7 @@ use crate::Error;
 pub struct Preamble {
     /// Whether there is a byte-order mark.
     pub byte_order_mark: bool,
-    /// Blank lines and the header row without its line end; empty where there is no header.
+    /// Blank lines and the header row without its line end; the blank lines alone where there is no header.
     pub header: String,
     /// The line end of the first row, or `\n` where it has none.
     pub line_end: String,
@@ -102,6 +102,7 @@ impl Delimited {
                     let names = (0..record.count()).map(|index| record.owned_value(index)).collect();
                     (Header::Names(names), at + record.width())
                 } else {
+                    preamble.header = format!("{skipped}{}", &text[..at]);
                     (Header::Unnamed(record.count()), at)
                 };
                 let shape = Arc::new(Shape::new(name, header.count(), dialect.delimiter, reading));

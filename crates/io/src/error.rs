@@ -3,7 +3,7 @@
 use std::io;
 use std::path::Path;
 
-use crate::source::NotOfEncoding;
+use crate::source::{NotOfEncoding, Shortened};
 
 /// An input that cannot be read, or an output that cannot be written.
 #[derive(Debug, thiserror::Error)]
@@ -204,6 +204,9 @@ impl Error {
         match self {
             Error::Read { source, .. } if source.kind() == io::ErrorKind::NotFound => {
                 "look at the name and at the folder you are in".to_owned()
+            }
+            Error::Read { source, .. } if source.get_ref().is_some_and(|source| source.is::<Shortened>()) => {
+                "run again when what writes the file has finished".to_owned()
             }
             Error::Read { .. } => "allow the file to be read, and run again".to_owned(),
             Error::Folder { name } => format!("name the files in it: {}/*.csv", name.trim_end_matches('/')),

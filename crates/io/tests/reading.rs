@@ -195,3 +195,24 @@ fn later_inputs_must_have_the_same_columns() {
         }
     }
 }
+
+#[test]
+fn a_file_that_becomes_shorter_while_it_is_read_is_an_error() {
+    let rows = |count: usize| format!("a,b\n{}", "1,2\n".repeat(count));
+    for (bytes_left, is_read) in [(0, false), (5_000, false), (80_000, true)] {
+        let mut file = tempfile::NamedTempFile::new().unwrap();
+        std::io::Write::write_all(&mut file, rows(10_000).as_bytes()).unwrap();
+        let reading = Reading { stride: Some(1024), ..Reading::default() };
+        let mut table = Table::open(&[Input::File(file.path().to_owned())], &reading).unwrap();
+        assert!(table.next_part().unwrap().is_some());
+        // One that becomes longer is read as long as it is.
+        std::io::Write::write_all(&mut file, rows(20_000).as_bytes()).unwrap();
+        file.as_file().set_len(bytes_left).unwrap();
+        let outcome = std::iter::from_fn(|| table.next_part().transpose()).find_map(Result::err);
+        assert_eq!(outcome.is_none(), is_read, "{bytes_left}: {outcome:?}");
+        if let Some(error) = outcome {
+            assert!(error.to_string().ends_with("cannot be read: it became shorter while it was read"), "{error}");
+            assert_eq!(error.help(), "run again when what writes the file has finished");
+        }
+    }
+}

@@ -5,6 +5,7 @@
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic, reason = "a test that cannot go on has failed")]
 
 mod disks;
+mod places;
 
 use std::collections::BTreeMap;
 use std::fs;

@@ -8,6 +8,7 @@ use std::sync::Arc;
 use super::Reading;
 use super::decoded::{Decoded, WrongBytes};
 use super::meter::Metered;
+use super::whole::Whole;
 use crate::Error;
 
 /// An input that is named.
@@ -63,7 +64,7 @@ impl Input {
                 if file.metadata().map_err(failed)?.is_dir() {
                     return Err(Error::Folder { name: self.name() });
                 }
-                Box::new(file)
+                Box::new(Whole::new(file).map_err(failed)?)
             }
         };
         let Reading { encoding, wrong_bytes, meter, .. } = reading;

@@ -8,6 +8,7 @@ pub mod delimited;
 pub mod input;
 pub mod meter;
 mod reading;
+mod whole;
 
 use std::ops::Range;
 
@@ -16,6 +17,7 @@ use keen_notch_core::column::Header;
 
 pub use decoded::{NotOfEncoding, WrongBytes};
 pub use reading::{MEMORY, MOST_ROW, Ragged, Reading};
+pub use whole::Shortened;
 
 use self::delimited::{Delimited, Dialect, Preamble};
 use self::input::Input;

@@ -62,7 +62,7 @@ impl CutList {
     pub fn parse(file: &str, origin: usize) -> Result<CutList, TextError> {
         if file.len() > MOST_BYTES {
             let message = format!("a cut list of more than {MOST_BYTES} bytes");
-            return Err(TextError::new(message, 0..0, "part it, and give several with -l"));
+            return Err(TextError::new(message, 0..0, "part it: several lists can be used together"));
         }
         let keys: File = toml::from_str(file).map_err(|error| from_toml(file, &error))?;
         let reader = Reader { file, origin };

@@ -1,7 +1,7 @@
 //! What must hold whatever is read.
 //!
 //! Each target takes bytes and ends with a panic where something does not hold. A fuzzer that is guided by coverage runs them
-//! (`fuzz_targets/`), and so do plain tests, over the corpus and mutations of it (`tests/mutations.rs`).
+//! (`targets/`), and so do plain tests, over the corpus and mutations of it (`tests/mutations.rs`).
 #![forbid(unsafe_code)]
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic, reason = "what cannot go on has failed")]
 

@@ -81,8 +81,7 @@ impl Sink for Failing<'_> {
 
 /// A run into three sinks, that fails at one call of them.
 fn run(text: &str, threads: usize, at: usize, seen: &Seen) -> Result<(), Error> {
-    let [mut rows, mut offcuts, mut faults] =
-        ["out.csv", "offcuts.csv", "faults.csv"].map(|name| Failing { name, at, seen });
+    let [mut rows, mut offcuts, mut faults] = ["out.csv", "offcuts.csv", "faults.csv"].map(|name| Failing { name, at, seen });
     let inputs = [Input::Memory("a.csv".to_owned(), text.as_bytes().into())];
     let mut table = Table::open(&inputs, &Reading { stride: Some(512), ..Reading::default() }).unwrap();
     let wanted = CutList::parse(LIST, 0).unwrap().wanted;

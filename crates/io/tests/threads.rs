@@ -175,3 +175,15 @@ proptest! {
         }
     }
 }
+
+/// Hints compare with the first values of a run: of all inputs, however small the first one is.
+#[test]
+fn a_small_input_before_a_large_one_is_no_other_than_one_that_is_read_in_parts() {
+    let first = "x,y,z\n\nb77\n\néaé7\naéé7\n\n\n\"\"\n-,\n-,\na";
+    let rows = "é77\n7,\"\"\n\"\"\n \n-\na\n\"\"\néé7\n7\na\n\"\"\n\"\"\n,7\n-\n,7\n7aa\n\"\"\n";
+    let second = format!("x,y,z\n{}", rows.repeat(12));
+    let inputs = [input("a.csv", first), input("b.csv", second)];
+    let [whole, parted] = [1 << 20, 16]
+        .map(|stride| everything(&inputs, ALL_KINDS, false, Way { stride: Some(stride), threads: 1, ..Way::default() }));
+    assert!(parted == whole);
+}

@@ -113,7 +113,12 @@ impl Diagnostics {
 
     /// Whether values are kept to compare others with: those that come later in a run need not be.
     pub fn take_samples(&mut self, takes: bool) {
-        self.pieces.iter_mut().for_each(|piece| piece.takes_sample = takes);
+        self.pieces.iter_mut().for_each(|piece| piece.takes_sample = takes && piece.is_sampled);
+    }
+
+    /// Whether there are too few of these values so far.
+    pub fn lack_samples(&self) -> bool {
+        self.pieces.iter().any(|piece| piece.is_sampled && piece.sample.len() < outline::SAMPLE)
     }
 
     /// The number of pieces observed.

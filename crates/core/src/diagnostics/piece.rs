@@ -32,7 +32,8 @@ pub struct PieceDiagnostics {
     pub century_at: Option<usize>,
     /// Whether the phrase gives dates.
     pub gives_dates: bool,
-    /// Whether values are kept to compare others with.
+    /// Whether values are to be kept to compare others with, and whether they are now.
+    pub is_sampled: bool,
     pub takes_sample: bool,
     /// Whether spaces at an end of the value would be counted by the first step.
     pub counts_left: bool,
@@ -125,6 +126,7 @@ impl PieceDiagnostics {
             numbers: number_step(phrase),
             century_at: century_at(phrase),
             gives_dates: gives_dates(phrase),
+            is_sampled: true,
             takes_sample: true,
             counts_left,
             counts_right,

@@ -53,6 +53,11 @@ impl<'m, 'o> Merger<'m, 'o> {
         Ok(merger)
     }
 
+    /// Whether there are too few values so far to compare others with.
+    pub fn lacks_samples(&self) -> bool {
+        self.diagnostics.lack_samples()
+    }
+
     /// Takes what came of the next chunk.
     ///
     /// # Errors

@@ -9,6 +9,7 @@ mod work;
 
 use std::ops::ControlFlow;
 use std::sync::Mutex;
+use std::sync::atomic::{AtomicBool, Ordering};
 
 use keen_notch_core::carving::{Carving, CheckName, Fault, OutColumn};
 use keen_notch_core::column::Header;
@@ -317,14 +318,17 @@ pub fn carve(table: &mut Table, job: &Job, outs: &mut Outs) -> Result<Report, Er
     let inputs = table.inputs.clone();
     let mut merger = Merger::new(job, outs, encoder, inputs.clone())?;
     let turns = Turns::new(Before::within(limits.remembered()));
+    // Values to compare others with are the first of a run: they are kept until there are enough of them, counted in order.
+    let takes_samples = AtomicBool::new(true);
     // What was written is used again: memory that is new costs more than what is written to it.
     let spare = Mutex::new(Vec::<Part>::new());
     let worker = || {
         let mut worker = Worker::new(job, encoder, asked, (ragged, limits), inputs.names());
-        let (meter, spare, turns) = (&meter, &spare, &turns);
+        let (meter, spare, turns, takes_samples) = (&meter, &spare, &turns, &takes_samples);
         move |number, of_table: table::Part, ahead: Ahead<Part>| {
             let mut part = pool::lock(spare).pop().unwrap_or_else(|| Part::new(job));
             part.input = of_table.input;
+            part.diagnostics.take_samples(takes_samples.load(Ordering::Relaxed));
             worker.work(number, of_table, turns, &mut part, ahead)?;
             meter.add_rows(part.counts.rows);
             Ok(part)
@@ -332,6 +336,7 @@ pub fn carve(table: &mut Table, job: &Job, outs: &mut Outs) -> Result<Report, Er
     };
     let put_together = |mut part: Part| {
         merger.take(&part)?;
+        takes_samples.store(merger.lacks_samples(), Ordering::Relaxed);
         part.clear(job);
         let mut spare = pool::lock(&spare);
         // Parts that went ahead are more than are ever worked on.

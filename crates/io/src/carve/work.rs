@@ -58,11 +58,6 @@ pub struct Part {
 /// The most bytes of a chunk or of what is written of it whose memory is used again: more is a very long row.
 const MOST_KEPT: usize = 2 << 20;
 
-/// Chunks whose values are kept to compare others with, where they are small.
-const FIRST_CHUNKS: u64 = 128;
-/// Rows of a small chunk: fewer than these.
-const FEW_ROWS: usize = 200;
-
 /// A fault, and where it is.
 pub struct Found {
     /// The row.
@@ -181,8 +176,6 @@ impl<'j> Worker<'j> {
     ) -> Result<(), Error> {
         let _guard = turns.guard(number);
         chunk.open(&self.job.used)?;
-        // Values to compare others with are the first of a run. They are in the first chunk, or, where chunks are small, in some.
-        part.diagnostics.take_samples(number == 0 || (number < FIRST_CHUNKS && chunk.rows() < FEW_ROWS));
         let chunk = &*chunk;
         let text = chunk.text()?;
         let mut state = State {

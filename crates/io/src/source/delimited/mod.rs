@@ -49,6 +49,8 @@ pub struct Delimited {
     blocks: Blocks,
     /// The block that held the header, and where the rows begin in it.
     first: Option<(Block, usize)>,
+    /// The block after it, where that had to be read to know how lines end.
+    second: Option<Block>,
     shape: Arc<Shape>,
 }
 
@@ -83,10 +85,13 @@ impl Delimited {
                     at += record.width();
                     continue;
                 }
-                let is_all = at + record.width() == text.len();
-                if is_all && !record.raw.starts_with('"') && record.raw.trim_end_matches('\r').contains('\r') {
-                    return Err(Error::CarriageReturns { name });
-                }
+                // It is one of its cell where other rows end otherwise.
+                let has_return = !record.raw.starts_with('"') && record.raw.trim_end_matches('\r').contains('\r');
+                let second = if has_return && at + record.width() == text.len() {
+                    Some(blocks.next_block()?.ok_or_else(|| Error::CarriageReturns { name: name.clone() })?)
+                } else {
+                    None
+                };
                 if record.raw.len() > reading.max_row {
                     let line = block.first_line + block::lines(&block.bytes[..at]);
                     return Err(Error::RowTooLong { name, line, limit: reading.max_row });
@@ -106,7 +111,7 @@ impl Delimited {
                     (Header::Unnamed(record.count()), at)
                 };
                 let shape = Arc::new(Shape::new(name, header.count(), dialect.delimiter, reading));
-                return Ok(Delimited { dialect, preamble, header, blocks, first: Some((block, rows)), shape });
+                return Ok(Delimited { dialect, preamble, header, blocks, first: Some((block, rows)), second, shape });
             }
             skipped.push_str(text);
         }
@@ -126,7 +131,7 @@ impl Source for Delimited {
     fn next_chunk(&mut self) -> Result<Option<Box<dyn Chunk>>, Error> {
         let (block, start) = match self.first.take() {
             Some(first) => first,
-            None => match self.blocks.next_block()? {
+            None => match self.second.take().map_or_else(|| self.blocks.next_block(), |second| Ok(Some(second)))? {
                 Some(block) => (block, 0),
                 None => return Ok(None),
             },

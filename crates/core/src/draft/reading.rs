@@ -85,7 +85,7 @@ pub struct Writing<'a> {
     pub pieces: std::slice::Iter<'a, DraftPiece>,
     /// How a piece is written.
     pub piece: fn(&DraftPiece) -> String,
-    /// Characters that stand for themselves only where another is before them, and that.
+    /// Characters that are escaped by another one before them, and that one.
     pub special: &'static [char],
     pub escape: fn(char) -> char,
     /// Whether parts that may be absent can be written.

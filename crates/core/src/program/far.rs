@@ -46,7 +46,7 @@ pub(super) fn looks_far(pattern: &str, syntax: syntax::Config) -> bool {
         known.extend(follow(id).map(|(id, byte)| dfa.next_state(id, byte)));
         at += 1;
     }
-    // States in which a match lies behind, and what is before may become a longer one: can one come back to one of them?
+    // States after a match in which a longer one is still looked for: can one be reached again from itself?
     let looks_on = |id| !dfa.is_match_state(id) && !dfa.is_dead_state(id) && !dfa.is_quit_state(id);
     let mut marks: HashMap<_, bool, RandomState> = HashMap::default();
     for start in known.iter().copied().filter(|id| dfa.is_match_state(*id)) {

@@ -112,7 +112,7 @@ pub(crate) struct Matches<'r, 't> {
     far: Option<Box<Far<'r, 't>>>,
 }
 
-/// In texts of so many bytes, what an engine looks through for so many matches does not matter.
+/// In texts up to so many bytes, or for so many matches, it does not matter how far an engine looks ahead.
 const FEW_BYTES: usize = 1024;
 const FEW_MATCHES: usize = 8;
 

@@ -121,8 +121,8 @@ fn originals_keep_every_byte(source: &str, inputs: &[Input], whole: &CutList, op
         return;
     }
     let values = cells(inputs, &options.reading).expect("it has been read");
-    let names = if options.reading.header { Some(Some("whole_".to_owned())) } else { None };
-    let added: Vec<String> = names.into_iter().flatten().chain(values.iter().map(|cells| cells[0].clone())).collect();
+    let name = options.reading.header.then(|| "whole_".to_owned());
+    let added: Vec<String> = name.into_iter().chain(values.iter().map(|cells| cells[0].clone())).collect();
     let (mut before, mut after) = (source, rows.as_str());
     for cell in &added {
         let (x, y) = (before.as_bytes(), after.as_bytes());

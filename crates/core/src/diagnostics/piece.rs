@@ -32,8 +32,9 @@ pub struct PieceDiagnostics {
     pub century_at: Option<usize>,
     /// Whether the phrase gives dates.
     pub gives_dates: bool,
-    /// Whether values are to be kept to compare others with, and whether they are now.
+    /// Whether values are of use to compare others with.
     pub is_sampled: bool,
+    /// Whether they are kept now: the first of a run are enough.
     pub takes_sample: bool,
     /// Whether spaces at an end of the value would be counted by the first step.
     pub counts_left: bool,

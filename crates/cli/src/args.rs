@@ -7,6 +7,7 @@ use clap::{Parser, Subcommand, ValueEnum};
 use clap_complete::ArgValueCompleter;
 use keen_notch_core::column::ColumnRef;
 use keen_notch_core::cutlist::{RaggedRows, Reading as ListReading};
+use keen_notch_io::formats::Named;
 use keen_notch_io::source::input::{Encoding, Input};
 use keen_notch_io::source::{MEMORY, MOST_ROW, Ragged, Reading, WrongBytes};
 
@@ -77,6 +78,10 @@ pub struct CarveArgs {
     /// Write to this file, which appears whole or not at all
     #[arg(short, long, value_name = "OUT")]
     pub out: Option<PathBuf>,
+    /// How rows are written, as the ending of a file that is written so: tsv, csv.gz … [default: by the name of OUT, and else as they
+    /// were read]
+    #[arg(long, value_name = "ENDING", value_parser = named)]
+    pub to: Option<Named>,
     /// Leave the original columns out
     #[arg(long, conflicts_with = "columns")]
     pub only_pieces: bool,
@@ -392,6 +397,9 @@ pub struct ManualArgs {
 #[derive(Debug, Clone, clap::Args)]
 #[command(next_help_heading = "Reading")]
 pub struct ReadingArgs {
+    /// How the input is written down, as the ending of a file that is written so: csv, tsv.gz … [default: by its name]
+    #[arg(long, value_name = "ENDING", value_parser = named)]
+    pub from: Option<Named>,
     /// What is between two cells: one ASCII character, or tab [default: by the ending, and else by the header]
     #[arg(long, value_name = "CHARACTER")]
     pub delimiter: Option<String>,
@@ -417,6 +425,7 @@ impl ReadingArgs {
     pub fn reading(&self, list: &ListReading) -> Result<Reading, keen_notch_io::Error> {
         let encoding = self.encoding.as_deref().or(list.encoding.as_deref());
         Ok(Reading {
+            from: self.from,
             delimiter: self.delimiter.clone().or(list.delimiter.clone()),
             header: !self.no_header && list.header.unwrap_or(true),
             encoding: encoding.map(Encoding::named).transpose()?,
@@ -438,6 +447,11 @@ impl FaultArgs {
     pub fn reading(&self, reading: &ReadingArgs, list: &ListReading) -> Result<Reading, keen_notch_io::Error> {
         reading.reading(&ListReading { ragged: self.ragged.or(list.ragged), ..list.clone() })
     }
+}
+
+/// What an ending says of a format.
+fn named(ending: &str) -> Result<Named, String> {
+    Named::parse(ending).map_err(|error| format!("{error}; {}", error.help()))
 }
 
 /// The input that a path on the command line names.

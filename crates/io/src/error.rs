@@ -3,7 +3,7 @@
 use std::io;
 use std::path::Path;
 
-use crate::source::{NotOfEncoding, Shortened};
+use crate::source::{Broken, NotOfEncoding, Shortened};
 
 /// An input that cannot be read, or an output that cannot be written.
 #[derive(Debug, thiserror::Error)]
@@ -28,6 +28,16 @@ pub enum Error {
     Empty {
         /// The input.
         name: String,
+    },
+    /// The input is no text.
+    #[error("{name} is no text: it is {found}")]
+    NoText {
+        /// The input.
+        name: String,
+        /// What it is.
+        found: &'static str,
+        /// What is to be said of it, where it can be read then.
+        from: Option<&'static str>,
     },
     /// The input is not UTF-8.
     #[error("{name}, line {line}: byte {byte} of the line (hex {value:02X}) is not UTF-8")]
@@ -167,6 +177,20 @@ pub enum Error {
         /// What its ending says.
         format: &'static str,
     },
+    /// The name of an input says a format that is not read.
+    #[error("{name} is {format} by its name, which cannot be read")]
+    Unreadable {
+        /// The input.
+        name: String,
+        /// What its ending says.
+        format: &'static str,
+    },
+    /// There is no format of that ending.
+    #[error("there is no format called {given:?}")]
+    UnknownFormat {
+        /// What was given.
+        given: String,
+    },
     /// There is no encoding of that name.
     #[error("there is no encoding called {label}")]
     UnknownEncoding {
@@ -208,9 +232,16 @@ impl Error {
             Error::Read { source, .. } if source.get_ref().is_some_and(|source| source.is::<Shortened>()) => {
                 "run again when what writes the file has finished".to_owned()
             }
+            Error::Read { source, .. }
+                if let Some(broken) = source.get_ref().and_then(|source| source.downcast_ref::<Broken>()) =>
+            {
+                broken.help().to_owned()
+            }
             Error::Read { .. } => "allow the file to be read, and run again".to_owned(),
             Error::Folder { name } => format!("name the files in it: {}/*.csv", name.trim_end_matches('/')),
             Error::Empty { .. } => "check whether the program that made it finished".to_owned(),
+            Error::NoText { from: Some(from), .. } => format!("give it a name that ends in .{from}, or add --from {from}"),
+            Error::NoText { .. } => "save it as CSV with the program that wrote it".to_owned(),
             Error::NotUtf8 { .. } => {
                 "say what the file is written in, such as --encoding windows-1252 (or iso-8859-2, shift_jis …)".to_owned()
             }
@@ -262,6 +293,12 @@ impl Error {
                 let stem = Path::new(name).with_extension("csv");
                 format!("write delimited text, such as {} (.csv, .tsv, .psv or .txt)", stem.display())
             }
+            Error::Unreadable { .. } => {
+                "save it as CSV with the program that wrote it, or say what it is, such as --from csv".to_owned()
+            }
+            Error::UnknownFormat { .. } => {
+                "give the ending that a file of that format has, such as csv, tsv or csv.gz".to_owned()
+            }
             Error::UnknownEncoding { .. } => {
                 "give a name of the WHATWG Encoding Standard, such as utf-8, utf-16le, windows-1252 or shift_jis".to_owned()
             }
@@ -276,6 +313,7 @@ impl Error {
             Error::OutputIsInput { .. }
                 | Error::OneFileTwice { .. }
                 | Error::Unwritable { .. }
+                | Error::UnknownFormat { .. }
                 | Error::UnknownEncoding { .. }
                 | Error::UnsafeEncoding { .. }
                 | Error::BadDelimiter { .. }

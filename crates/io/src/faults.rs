@@ -7,6 +7,7 @@ use serde::Serialize;
 
 use crate::Error;
 use crate::encode::push_row;
+use crate::formats::{Kind, Named};
 use crate::sink::Sink;
 
 /// How faults are written down.
@@ -21,10 +22,8 @@ pub enum FaultFormat {
 impl FaultFormat {
     /// JSON lines for `.jsonl` and `.ndjson`, CSV for everything else.
     pub fn of(path: &std::path::Path) -> FaultFormat {
-        match path.extension() {
-            Some(ending) if ending.eq_ignore_ascii_case("jsonl") || ending.eq_ignore_ascii_case("ndjson") => {
-                FaultFormat::JsonLines
-            }
+        match Named::of(path).kind {
+            Some(Kind::JsonLines) => FaultFormat::JsonLines,
             _ => FaultFormat::Csv,
         }
     }

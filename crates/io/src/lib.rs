@@ -11,6 +11,7 @@ pub mod encode;
 mod error;
 pub mod faults;
 pub mod files;
+pub mod formats;
 pub mod inputs;
 pub mod lists;
 mod pool;

@@ -1,12 +1,14 @@
 //! `carve`: the main job.
 
 use std::io::{self, Write};
+use std::path::Path;
 
 use keen_notch_core::column::{ColumnRef, Header};
 use keen_notch_io::carve::Job;
-use keen_notch_io::encode;
 use keen_notch_io::files::RunFiles;
+use keen_notch_io::formats::{self, Named};
 use keen_notch_io::sink::{self, Sink, Stream};
+use keen_notch_io::source::Format;
 
 use crate::args::CarveArgs;
 use crate::commands::pieces::{Given, Pieces};
@@ -37,16 +39,19 @@ pub fn run(args: &CarveArgs, console: &Console) -> Result<Exit, Failure> {
     let inputs = run::inputs(&args.files, &known, console)?;
     let rows_to_file = args.out.as_ref().is_some_and(|path| !run::is_standard_output(path));
     let reading = args.faults.reading(&args.reading, &pieces.reading)?;
+    let named = args.to.or(args.out.as_deref().map(Named::of)).unwrap_or_default();
+    formats::check_output(args.out.as_deref().unwrap_or(Path::new("standard output")), named)?;
     let out = match &args.out {
-        Some(path) => Some(sink::open(path, &known)?),
+        Some(path) => Some(sink::open_as(path, named, &known)?),
         None => known.prints().map(|()| None)?,
     };
-    let mut files = Files::create(&args.faults, args.out.as_deref(), &known, &reading)?;
+    let mut files = Files::create(&args.faults, &known, &reading)?;
     let progress = Progress::of(&inputs, &reading.meter, args.quiet, rows_to_file);
     let (mut table, carving) = run::open(&inputs, &reading, &pieces, args.column.as_deref(), (console, args.quiet))?;
     let header = table.header.clone();
     let shown = if args.out.is_none() && console.shows_tables { PREVIEW } else { 0 };
-    let delimiter = args.out.as_deref().and_then(|path| encode::delimiter_of(path, &table.format));
+    let Format::Delimited { dialect, .. } = &table.format;
+    let delimiter = named.other_delimiter(dialect.delimiter);
     let originals = originals(args, &header)?;
     let mut job = Job::new(carving, &header, &originals, shown)
         .with_delimiter(delimiter)
@@ -65,7 +70,7 @@ pub fn run(args: &CarveArgs, console: &Console) -> Result<Exit, Failure> {
     let mut rows: Box<dyn Sink> = match out {
         Some(out) => out,
         None if shown > 0 => Box::new(Stream::new("nowhere", io::sink())),
-        None => sink::standard_output(),
+        None => sink::packed(sink::standard_output(), named)?,
     };
     let mut report = files.carve(&mut table, &job, &mut *rows)?;
     drop(progress);

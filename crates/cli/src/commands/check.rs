@@ -35,7 +35,7 @@ pub fn run(args: &CheckArgs, console: &Console) -> Result<Exit, Failure> {
         known.prints()?;
     }
     let reading = args.faults.reading(&args.reading, &pieces.reading)?;
-    let mut files = Files::create(&args.faults, None, &known, &reading)?;
+    let mut files = Files::create(&args.faults, &known, &reading)?;
     let progress = Progress::of(&inputs, &reading.meter, args.quiet, true);
     let (mut table, carving) = run::open(&inputs, &reading, &pieces, args.column.as_deref(), (console, args.quiet))?;
     let header = table.header.clone();

@@ -6,9 +6,9 @@ use std::path::{Path, PathBuf};
 use keen_notch_core::carving::Carving;
 use keen_notch_core::diagnostics::Diagnostics;
 use keen_notch_io::carve::{Job, Outs, Report, carve, measure};
-use keen_notch_io::encode;
 use keen_notch_io::faults::{FaultFile, FaultFormat};
 use keen_notch_io::files::RunFiles;
+use keen_notch_io::formats::{self, Named};
 use keen_notch_io::sink::{self, Sink};
 use keen_notch_io::source::input::Input;
 use keen_notch_io::source::meter::Meter;
@@ -124,8 +124,8 @@ pub struct Files {
 }
 
 impl Files {
-    /// Begins to write them. `out` is the output of the rows, if one is named.
-    pub fn create(args: &FaultArgs, out: Option<&Path>, files: &RunFiles, reading: &Reading) -> Result<Files, Failure> {
+    /// Begins to write them.
+    pub fn create(args: &FaultArgs, files: &RunFiles, reading: &Reading) -> Result<Files, Failure> {
         if reading.ragged == Ragged::SetAside && args.offcuts.is_none() {
             return Err(Failure::usage(
                 "rows with too few or too many cells are to be set aside, and there is no place for them",
@@ -133,7 +133,8 @@ impl Files {
             ));
         }
         let of_faults = args.faults.as_deref().filter(|path| FaultFormat::of(path) == FaultFormat::Csv);
-        [out, args.offcuts.as_deref(), of_faults].into_iter().flatten().try_for_each(encode::check_name)?;
+        let mut tables = [args.offcuts.as_deref(), of_faults].into_iter().flatten();
+        tables.try_for_each(|path| formats::check_output(path, Named::of(path)))?;
         let create = |path: &Option<PathBuf>| path.as_deref().map(|path| sink::open(path, files)).transpose();
         Ok(Files {
             offcuts: create(&args.offcuts)?,

@@ -77,10 +77,11 @@ impl Again<'_> {
 pub fn reading(args: &ReadingArgs, list: &ListReading) -> Vec<String> {
     let mut words = Vec::new();
     for (option, value) in [
-        ("--delimiter", args.delimiter.as_ref().or(list.delimiter.as_ref())),
-        ("--encoding", args.encoding.as_ref().or(list.encoding.as_ref())),
+        ("--from", args.from.map(|named| named.to_string())),
+        ("--delimiter", args.delimiter.clone().or(list.delimiter.clone())),
+        ("--encoding", args.encoding.clone().or(list.encoding.clone())),
     ] {
-        words.extend(value.iter().flat_map(|value| [option.to_owned(), (*value).clone()]));
+        words.extend(value.into_iter().flat_map(|value| [option.to_owned(), value]));
     }
     if args.no_header || list.header == Some(false) {
         words.push("--no-header".to_owned());
@@ -141,6 +142,7 @@ mod tests {
     #[test]
     fn commands_say_how_the_input_is_read() {
         let args = |delimiter: Option<&str>, no_header| ReadingArgs {
+            from: None,
             delimiter: delimiter.map(str::to_owned),
             no_header,
             encoding: None,

@@ -4,6 +4,7 @@
 mod bounds;
 mod carve;
 mod check;
+mod compressed;
 mod cutlists;
 mod demo;
 mod documents;

@@ -7,7 +7,6 @@ pub mod delimited;
 mod out;
 
 use std::ops::Range;
-use std::path::Path;
 
 pub use cell::push_row;
 use keen_notch_core::batch::{Batch, Buffer};
@@ -16,7 +15,6 @@ use keen_notch_core::column::Header;
 pub use out::{Extend, MOST_HELD, Out};
 
 use self::delimited::Delimited;
-use crate::Error;
 use crate::source::{Chunk, Format, Rows};
 
 /// What writes rows of a table with this header, with the columns that the shape says: `delimiter` is between them, or what was
@@ -26,55 +24,6 @@ pub fn encoder(format: &Format, delimiter: Option<u8>, header: &Header, shape: &
         Format::Delimited { dialect, preamble } => {
             Box::new(Delimited::new(*dialect, delimiter, preamble.clone(), header.clone(), shape.clone()))
         }
-    }
-}
-
-/// What formats are called that the name of an output can say, and that are not written.
-const UNWRITABLE: [(&str, &str); 18] = [
-    ("xlsx", "a workbook"),
-    ("xlsm", "a workbook"),
-    ("xls", "a workbook"),
-    ("ods", "a workbook"),
-    ("json", "JSON"),
-    ("jsonl", "JSON Lines"),
-    ("ndjson", "JSON Lines"),
-    ("parquet", "Parquet"),
-    ("arrow", "Arrow"),
-    ("arrows", "Arrow"),
-    ("feather", "Arrow"),
-    ("fwf", "fixed-width text"),
-    ("gz", "compressed"),
-    ("zst", "compressed"),
-    ("zip", "compressed"),
-    ("bz2", "compressed"),
-    ("xz", "compressed"),
-    ("html", "a page"),
-];
-
-/// Whether an output of this name can be written.
-///
-/// # Errors
-/// Where the name says a format that cannot be.
-pub fn check_name(name: &Path) -> Result<(), Error> {
-    match UNWRITABLE.iter().find(|(unwritable, _)| *unwritable == ending(name)) {
-        Some((_, format)) => Err(Error::Unwritable { name: name.display().to_string(), format }),
-        None => Ok(()),
-    }
-}
-
-fn ending(name: &Path) -> String {
-    name.extension().map(|ending| ending.to_string_lossy().to_lowercase()).unwrap_or_default()
-}
-
-/// The delimiter that the name of an output says, if it says one, of a table that was read in this format.
-pub fn delimiter_of(name: &Path, read: &Format) -> Option<u8> {
-    let Format::Delimited { dialect, .. } = read;
-    match ending(name).as_str() {
-        "tsv" | "tab" => Some(b'\t'),
-        "psv" => Some(b'|'),
-        // Many that are called so have semicolons, which stay.
-        "csv" if matches!(dialect.delimiter, b'\t' | b'|') => Some(b','),
-        _ => None,
     }
 }
 

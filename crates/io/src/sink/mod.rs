@@ -5,6 +5,7 @@
 mod early;
 mod file;
 mod leftovers;
+mod packed;
 mod stream;
 mod unfinished;
 mod visible;
@@ -14,12 +15,14 @@ use std::io::IsTerminal;
 use std::path::Path;
 
 pub use file::File;
+pub use packed::Packed;
 pub use stream::Stream;
 pub use unfinished::remove as remove_unfinished;
 pub use visible::Visible;
 
 use crate::Error;
 use crate::files::{Place, RunFiles};
+use crate::formats::Named;
 
 /// Takes bytes, and keeps all of them or none, as far as the target allows that.
 pub trait Sink: Send {
@@ -52,13 +55,21 @@ pub trait Sink: Send {
     fn is_final(&self) -> bool;
 }
 
-/// The output of a name: standard output where that is `-`, and else a file.
+/// The output of a name, compressed if that says so: standard output where it is `-`, and else a file.
 ///
 /// # Errors
 /// Where it is an input or another output, or cannot be written.
 pub fn open(path: &Path, files: &RunFiles) -> Result<Box<dyn Sink>, Error> {
+    open_as(path, Named::of(path), files)
+}
+
+/// The same, for an output of which something else is said than its name says.
+///
+/// # Errors
+/// As [`open`].
+pub fn open_as(path: &Path, named: Named, files: &RunFiles) -> Result<Box<dyn Sink>, Error> {
     let name = path.display().to_string();
-    Ok(match files.writes(path)? {
+    let sink = match files.writes(path)? {
         Place::StandardOutput => standard_output(),
         Place::Direct(place) => {
             let opened = fs::File::options().append(true).open(place);
@@ -66,6 +77,18 @@ pub fn open(path: &Path, files: &RunFiles) -> Result<Box<dyn Sink>, Error> {
             Box::new(Stream::new(name, file))
         }
         Place::File(place) => Box::new(File::create(name, place)?),
+    };
+    packed(sink, named)
+}
+
+/// A sink that compresses what it is given as a name says it.
+///
+/// # Errors
+/// Where this build cannot do that.
+pub fn packed(sink: Box<dyn Sink>, named: Named) -> Result<Box<dyn Sink>, Error> {
+    Ok(match named.compression {
+        None => sink,
+        Some(compression) => Box::new(Packed::new(sink, compression)?),
     })
 }
 

@@ -7,7 +7,9 @@ use std::sync::Arc;
 
 use super::Reading;
 use super::decoded::{Decoded, WrongBytes};
+use super::foreign;
 use super::meter::Metered;
+use super::unpacked::unpacked;
 use super::whole::Whole;
 use crate::Error;
 
@@ -50,10 +52,11 @@ impl Input {
         }
     }
 
-    /// Opens the input; what is read from it is UTF-8 if it is in the encoding that was said. The bytes are counted as they are.
+    /// Opens the input; what is read from it is unpacked, and UTF-8 if it is in the encoding that was said. The bytes are counted
+    /// as they are in the input.
     ///
     /// # Errors
-    /// Where it is missing, a folder, or may not be read.
+    /// Where it is missing, a folder, or may not be read, or it is no text.
     pub fn open(&self, reading: &Reading) -> Result<Box<dyn Read + Send>, Error> {
         let raw: Box<dyn Read + Send> = match self {
             Input::Stdin => Box::new(io::stdin()),
@@ -68,11 +71,16 @@ impl Input {
             }
         };
         let Reading { encoding, wrong_bytes, meter, .. } = reading;
-        let raw = Metered { reader: raw, meter: Arc::clone(meter) };
+        let raw: Box<dyn Read + Send> = Box::new(Metered { reader: raw, meter: Arc::clone(meter) });
+        let raw = match reading.named(self).compression {
+            None => raw,
+            Some(compression) => unpacked(raw, compression).map_err(|source| Error::of_reading(&self.name(), source))?,
+        };
+        let raw = foreign::refused(&self.name(), raw)?;
         let encoding = encoding.unwrap_or(Encoding::UTF_8);
         if encoding == Encoding::UTF_8 && *wrong_bytes == WrongBytes::Stop {
             // Wrong bytes are found with the rows.
-            return Ok(Box::new(raw));
+            return Ok(raw);
         }
         Ok(Box::new(Decoded::new(raw, encoding, *wrong_bytes, Arc::clone(meter))))
     }

@@ -5,9 +5,11 @@
 
 mod decoded;
 pub mod delimited;
+mod foreign;
 pub mod input;
 pub mod meter;
 mod reading;
+mod unpacked;
 mod whole;
 
 use std::ops::Range;
@@ -17,11 +19,13 @@ use keen_notch_core::column::Header;
 
 pub use decoded::{NotOfEncoding, WrongBytes};
 pub use reading::{MEMORY, MOST_ROW, Ragged, Reading};
+pub use unpacked::Broken;
 pub use whole::Shortened;
 
 use self::delimited::{Delimited, Dialect, Preamble};
 use self::input::Input;
 use crate::Error;
+use crate::formats;
 
 /// How a table is written down: what its encoder has to know.
 #[derive(Debug, Clone)]
@@ -72,6 +76,7 @@ impl Format {
 /// # Errors
 /// Where the input cannot be read, or there is nothing in it.
 pub fn open(input: &Input, reading: &Reading) -> Result<Box<dyn Source>, Error> {
+    formats::check_input(&input.name(), reading.named(input))?;
     Ok(Box::new(Delimited::open(input, reading)?))
 }
 

@@ -3,8 +3,9 @@
 use std::sync::Arc;
 
 use super::decoded::WrongBytes;
-use super::input::Encoding;
+use super::input::{Encoding, Input};
 use super::meter::Meter;
+use crate::formats::Named;
 
 /// The longest row allowed unless said otherwise, in bytes: held as it was read and with a text of its size made of it, it
 /// takes less than 64 MiB with all the rest.
@@ -28,6 +29,8 @@ pub enum Ragged {
 /// How inputs are to be read.
 #[derive(Debug, Clone)]
 pub struct Reading {
+    /// What the names of inputs would say, whatever they say.
+    pub from: Option<Named>,
     /// The delimiter as given; otherwise the input's name decides.
     pub delimiter: Option<String>,
     /// Whether the first row holds the names of the columns.
@@ -51,6 +54,7 @@ pub struct Reading {
 impl Default for Reading {
     fn default() -> Reading {
         Reading {
+            from: None,
             delimiter: None,
             header: true,
             encoding: None,
@@ -61,5 +65,12 @@ impl Default for Reading {
             stride: None,
             meter: Arc::default(),
         }
+    }
+}
+
+impl Reading {
+    /// What is said of how an input is written down.
+    pub fn named(&self, input: &Input) -> Named {
+        self.from.or(input.path().map(Named::of)).unwrap_or_default()
     }
 }

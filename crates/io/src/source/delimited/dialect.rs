@@ -1,7 +1,5 @@
 //! How a table is written down.
 
-use std::path::Path;
-
 use crate::Error;
 
 /// How a table is written down.
@@ -15,23 +13,12 @@ pub struct Dialect {
     pub is_guessed: bool,
 }
 
-impl Dialect {
-    /// The delimiter that is given for a file, or that its ending says: the tab for `.tsv` and `.tab`, the bar for `.psv`; `None`
-    /// where neither says one.
-    ///
-    /// # Errors
-    /// Where the delimiter given cannot be one.
-    pub fn delimiter_of(delimiter: Option<&str>, path: Option<&Path>) -> Result<Option<u8>, Error> {
-        if let Some(given) = delimiter {
-            return given_delimiter(given).map(Some).ok_or_else(|| Error::BadDelimiter { given: given.to_owned() });
-        }
-        let ending = path.and_then(Path::extension).map(|ending| ending.to_ascii_lowercase());
-        Ok(match ending.as_ref().and_then(|ending| ending.to_str()) {
-            Some("tsv" | "tab") => Some(b'\t'),
-            Some("psv") => Some(b'|'),
-            _ => None,
-        })
-    }
+/// The delimiter that is given in words.
+///
+/// # Errors
+/// Where it cannot be one.
+pub fn given(given: &str) -> Result<u8, Error> {
+    given_delimiter(given).ok_or_else(|| Error::BadDelimiter { given: given.to_owned() })
 }
 
 fn given_delimiter(given: &str) -> Option<u8> {

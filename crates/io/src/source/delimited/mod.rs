@@ -60,7 +60,8 @@ impl Delimited {
     /// # Errors
     /// Where it cannot be read, there is nothing in it, or the delimiter that was given cannot be one.
     pub fn open(input: &Input, reading: &Reading) -> Result<Delimited, Error> {
-        let said = Dialect::delimiter_of(reading.delimiter.as_deref(), input.path())?;
+        let given = reading.delimiter.as_deref().map(dialect::given).transpose()?;
+        let said = given.or(reading.named(input).delimiter());
         let name = input.name();
         let mut reader = input.open(reading)?;
         let mut guessed = None;

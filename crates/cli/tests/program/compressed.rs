@@ -1,0 +1,118 @@
+//! Compressed text, held to the programs that everybody has for it.
+
+use std::fs;
+use std::io::Read;
+use std::process::{Command, Stdio};
+
+use insta::assert_snapshot;
+
+use super::yard::Yard;
+
+const PARTS: &str = "part_code,depot\nGRP-00041273-S7K2,East\nHNG-00000411-B2,West\n";
+const CUT: &str = "part_code,depot,family\nGRP-00041273-S7K2,East,GRP\nHNG-00000411-B2,West,HNG\n";
+
+/// What the system's gzip makes of bytes, with these words.
+fn gzip(words: &[&str], bytes: &[u8]) -> Vec<u8> {
+    let mut child = Command::new("gzip").args(words).stdin(Stdio::piped()).stdout(Stdio::piped()).spawn().unwrap();
+    let (mut input, bytes) = (child.stdin.take().unwrap(), bytes.to_vec());
+    let writer = std::thread::spawn(move || std::io::Write::write_all(&mut input, &bytes));
+    let out = child.wait_with_output().unwrap();
+    writer.join().unwrap().unwrap();
+    assert!(out.status.success());
+    out.stdout
+}
+
+#[test]
+fn compressed_text_is_read_and_written_as_its_name_says() {
+    let yard = Yard::with("parts.csv.gz", gzip(&["-c"], PARTS.as_bytes()));
+    for (out, unpack) in [
+        ("cut.csv", (|bytes| bytes) as fn(Vec<u8>) -> Vec<u8>),
+        ("cut.csv.gz", |bytes| gzip(&["-dc"], &bytes)),
+        ("cut.CSV.ZST", |bytes| zstd::decode_all(&*bytes).unwrap()),
+    ] {
+        let ran = yard.run(&["carve", "parts.csv.gz", "-p", "family of part_code: first 3", "-o", out]);
+        assert_eq!((ran.status, String::from_utf8(unpack(fs::read(yard.path().join(out)).unwrap())).unwrap()), (0, CUT.into()));
+        // What we wrote is read again.
+        let ran = yard.run(&["carve", out, "-p", "first: first 1", "-c", "family", "--columns", "family"]);
+        assert_eq!(ran.stdout, "family,first\nGRP,G\nHNG,H\n", "{}", ran.shown());
+    }
+    let packed = |words: &[&str]| {
+        let ran = yard.command(words).output().unwrap();
+        assert!(ran.status.success(), "{}", String::from_utf8_lossy(&ran.stderr));
+        String::from_utf8(gzip(&["-dc"], &ran.stdout)).unwrap()
+    };
+    let words = ["carve", "parts.csv.gz", "-p", "family of part_code: first 3", "-q"];
+    assert_eq!(packed(&[&words[..], &["--to", "csv.gz"]].concat()), CUT);
+    assert_eq!(packed(&[&words[..], &["--to", "tsv.gz", "-o", "-"]].concat()), CUT.replace(',', "\t"));
+    // The ending is said where there is none.
+    yard.write("parts.bin", gzip(&["-c"], PARTS.replace(',', "\t").as_bytes()));
+    let ran = yard.run(&["carve", "parts.bin", "--from", "tsv.gz", "-c", "part_code", "-p", "family: first 3"]);
+    assert_eq!(ran.stdout, CUT.replace(',', "\t"));
+    // The other files of a run.
+    let files = ["--offcuts", "off.csv.gz", "--faults", "faults.jsonl.gz", "--summary", "run.json.gz"];
+    let words =
+        [&["carve", "parts.csv.gz", "-o", "rest.csv", "--layout", "part_code: <f 3 uppercase>-<s 8 digits>-<g 4>"], &files[..]];
+    assert_eq!(yard.run(&words.concat()).status, 0);
+    let unpacked = |name: &str| String::from_utf8(gzip(&["-dc"], &fs::read(yard.path().join(name)).unwrap())).unwrap();
+    assert!(unpacked("off.csv.gz").starts_with("part_code,depot,why\nHNG-00000411-B2,West,"));
+    assert!(unpacked("faults.jsonl.gz").starts_with(r#"{"file":"parts.csv.gz","row":2,"line":3,"#));
+    assert!(unpacked("run.json.gz").starts_with('{'));
+}
+
+#[test]
+fn several_members_and_large_ones_are_read_whole() {
+    let rows: String = (0..200_000).map(|n| format!("GRP-{n:08}-S7K2,East\n")).collect();
+    let text = format!("part_code,depot\n{rows}");
+    let (first, second) = text.split_at(text.len() / 3);
+    let members = [gzip(&["-c"], first.as_bytes()), gzip(&["-1c"], second.as_bytes())].concat();
+    let yard = Yard::with("parts.csv.gz", members);
+    let frames = [zstd::encode_all(first.as_bytes(), 1).unwrap(), zstd::encode_all(second.as_bytes(), 3).unwrap()].concat();
+    yard.write("parts.csv.zst", frames);
+    for (name, out) in [("parts.csv.gz", "cut.csv.gz"), ("parts.csv.zst", "cut.csv.zst")] {
+        assert_eq!(yard.run(&["carve", name, "-c", "part_code", "-p", "s: section 2 by \"-\"", "-o", out]).status, 0);
+        let mut again = Vec::new();
+        let bytes = fs::read(yard.path().join(out)).unwrap();
+        match name.ends_with("gz") {
+            true => again = gzip(&["-dc"], &bytes),
+            false => drop(zstd::Decoder::new(&*bytes).unwrap().read_to_end(&mut again).unwrap()),
+        }
+        let wanted: String = (0..200_000).map(|n| format!("GRP-{n:08}-S7K2,East,{n:08}\n")).collect();
+        assert!(again == format!("part_code,depot,s\n{wanted}").as_bytes(), "{name}");
+    }
+}
+
+#[test]
+fn what_is_not_as_its_name_says_is_refused() {
+    let yard = Yard::new();
+    let rows: String = (0..50_000).map(|n| format!("GRP-{:08}-S7K2\n", n * 7919 % 100_000)).collect();
+    let packed = gzip(&["-c"], format!("part_code\n{rows}").as_bytes());
+    let damaged: Vec<u8> =
+        packed.iter().enumerate().map(|(at, byte)| if at == packed.len() / 2 { byte ^ 0x55 } else { *byte }).collect();
+    let zstd = zstd::encode_all(rows.as_bytes(), 3).unwrap();
+    yard.write("cut-short.csv.gz", &packed[..packed.len() * 2 / 3]);
+    yard.write("without-sum.csv.gz", &packed[..packed.len() - 4]);
+    yard.write("damaged.csv.gz", damaged);
+    yard.write("cut-short.csv.zst", &zstd[..zstd.len() / 2]);
+    yard.write("text.csv.gz", PARTS);
+    yard.write("text.csv.zst", PARTS);
+    yard.write("gzip.csv", &packed);
+    yard.write("zstd.csv", &zstd);
+    yard.write("book.csv", b"PK\x03\x04\x14\0\x06\0");
+    yard.write("book.xyz", b"PK\x03\x04\x14\0\x06\0");
+    yard.write("empty.csv.gz", b"");
+    yard.write("nothing.csv.gz", gzip(&["-c"], b""));
+    yard.write("codes.html", PARTS);
+    yard.write("out.csv", "as it was\n");
+    let mut names: Vec<String> = yard.names().into_iter().filter(|name| name != "out.csv").collect();
+    names.sort();
+    let shown: String = names
+        .iter()
+        .map(|name| {
+            let ran = yard.run(&["carve", name, "-c", "#1", "-p", "f: first 3", "-o", "out.csv"]);
+            format!("{name}: exit {}\n{}", ran.status, ran.stderr)
+        })
+        .collect();
+    assert_snapshot!(shown);
+    assert_eq!(yard.read("out.csv"), "as it was\n");
+    assert_snapshot!(yard.run(&["carve", "text.csv.gz", "--from", "csv.gzip", "-p", "f: first 3"]).shown());
+}

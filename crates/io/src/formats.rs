@@ -1,0 +1,218 @@
+//! What the name of a file says of how a table is written down in it.
+
+use std::fmt;
+use std::path::Path;
+
+use crate::Error;
+
+/// What an ending says of a table.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Kind {
+    /// Delimited text, with something between two cells.
+    Delimited(Between),
+    /// An object a line.
+    JsonLines,
+    /// What is neither read nor written, and what it is called.
+    Foreign(&'static str),
+}
+
+/// What an ending says of what is between two cells.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Between {
+    /// Nothing.
+    Anything,
+    /// The comma. Many that are called so have semicolons.
+    CommaOrSemicolon,
+    /// This byte.
+    Only(u8),
+}
+
+/// The endings that say something, without the dot.
+const ENDINGS: [(&str, Kind); 22] = [
+    ("csv", Kind::Delimited(Between::CommaOrSemicolon)),
+    ("txt", Kind::Delimited(Between::Anything)),
+    ("tsv", Kind::Delimited(Between::Only(b'\t'))),
+    ("tab", Kind::Delimited(Between::Only(b'\t'))),
+    ("psv", Kind::Delimited(Between::Only(b'|'))),
+    ("jsonl", Kind::JsonLines),
+    ("ndjson", Kind::JsonLines),
+    ("xlsx", Kind::Foreign("a workbook")),
+    ("xlsm", Kind::Foreign("a workbook")),
+    ("xlsb", Kind::Foreign("a workbook")),
+    ("xls", Kind::Foreign("a workbook")),
+    ("ods", Kind::Foreign("a workbook")),
+    ("json", Kind::Foreign("JSON")),
+    ("parquet", Kind::Foreign("Parquet")),
+    ("arrow", Kind::Foreign("Arrow")),
+    ("arrows", Kind::Foreign("Arrow")),
+    ("feather", Kind::Foreign("Arrow")),
+    ("fwf", Kind::Foreign("fixed-width text")),
+    ("zip", Kind::Foreign("compressed")),
+    ("bz2", Kind::Foreign("compressed")),
+    ("xz", Kind::Foreign("compressed")),
+    ("html", Kind::Foreign("a page")),
+];
+
+/// How a file is compressed.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Compression {
+    /// gzip: RFC 1952.
+    Gzip,
+    /// Zstandard: RFC 8878.
+    Zstd,
+}
+
+impl Compression {
+    /// All, by their endings.
+    const ALL: [(&'static str, Compression); 2] = [("gz", Compression::Gzip), ("zst", Compression::Zstd)];
+
+    /// What it is called.
+    pub fn name(self) -> &'static str {
+        match self {
+            Compression::Gzip => "gzip",
+            Compression::Zstd => "zstd",
+        }
+    }
+}
+
+/// What a name says: how the table is written down, and how that is compressed.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub struct Named {
+    /// How the table is written down, where the ending says that.
+    pub kind: Option<Kind>,
+    /// How the file is compressed, if it is.
+    pub compression: Option<Compression>,
+}
+
+impl Named {
+    /// What a name says by its endings, in capitals or not: `parts.csv.gz`.
+    pub fn of(name: &Path) -> Named {
+        let compression = ending(name).and_then(|ending| Compression::ALL.into_iter().find(|(own, _)| *own == ending));
+        let inner = if compression.is_some() { name.file_stem().map(Path::new) } else { Some(name) };
+        let ending = inner.and_then(ending);
+        let kind = ending.and_then(|ending| ENDINGS.into_iter().find(|(own, _)| *own == ending));
+        Named { kind: kind.map(|(_, kind)| kind), compression: compression.map(|(_, compression)| compression) }
+    }
+
+    /// What an ending says, or two: `csv.gz`.
+    ///
+    /// # Errors
+    /// Where there is no such ending.
+    pub fn parse(endings: &str) -> Result<Named, Error> {
+        let endings = endings.trim_start_matches('.');
+        // The name before them is none that is looked at.
+        let named = Named::of(Path::new(&format!("-.{endings}")));
+        let parts = endings.split('.').count();
+        let known = usize::from(named.kind.is_some()) + usize::from(named.compression.is_some());
+        if known == parts { Ok(named) } else { Err(Error::UnknownFormat { given: endings.to_owned() }) }
+    }
+
+    /// The delimiter that a text of this name is read with, if it says one.
+    pub fn delimiter(self) -> Option<u8> {
+        match self.kind {
+            Some(Kind::Delimited(Between::Only(delimiter))) => Some(delimiter),
+            _ => None,
+        }
+    }
+
+    /// The delimiter that a text of this name is written with where it was `read` so, if it says another.
+    pub fn other_delimiter(self, read: u8) -> Option<u8> {
+        let said = match self.kind {
+            Some(Kind::Delimited(Between::Only(delimiter))) => delimiter,
+            Some(Kind::Delimited(Between::CommaOrSemicolon)) if matches!(read, b'\t' | b'|') => b',',
+            _ => read,
+        };
+        (said != read).then_some(said)
+    }
+}
+
+/// As [`Named::parse`] takes it.
+impl fmt::Display for Named {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        let kind = ENDINGS.iter().find(|(_, kind)| Some(*kind) == self.kind);
+        let compression = Compression::ALL.iter().find(|(_, compression)| Some(*compression) == self.compression);
+        let endings = kind.map(|(ending, _)| *ending).into_iter().chain(compression.map(|(ending, _)| *ending));
+        f.write_str(&endings.collect::<Vec<_>>().join("."))
+    }
+}
+
+/// The last ending of a name, in small letters.
+fn ending(name: &Path) -> Option<String> {
+    Some(name.extension()?.to_str()?.to_ascii_lowercase())
+}
+
+/// Whether rows can be read from an input of this name, of which that is said.
+///
+/// # Errors
+/// Where it says a format that cannot be.
+pub fn check_input(name: &str, named: Named) -> Result<(), Error> {
+    match named.kind {
+        Some(Kind::Foreign(format)) => Err(Error::Unreadable { name: name.to_owned(), format }),
+        _ => Ok(()),
+    }
+}
+
+/// Whether rows can be written to an output of this name, of which that is said.
+///
+/// # Errors
+/// Where it says a format that cannot be.
+pub fn check_output(name: &Path, named: Named) -> Result<(), Error> {
+    let format = match named.kind {
+        None | Some(Kind::Delimited(_)) => return Ok(()),
+        Some(Kind::JsonLines) => "JSON Lines",
+        Some(Kind::Foreign(format)) => format,
+    };
+    Err(Error::Unwritable { name: name.display().to_string(), format })
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn names_say_how_tables_are_written_down_and_compressed() {
+        let [text, tabs] = [Between::CommaOrSemicolon, Between::Only(b'\t')].map(|between| Some(Kind::Delimited(between)));
+        for (name, kind, compression) in [
+            ("codes.csv", text, None),
+            ("codes.CSV.GZ", text, Some(Compression::Gzip)),
+            ("a.csv/codes.tsv.zst", tabs, Some(Compression::Zstd)),
+            ("codes.jsonl", Some(Kind::JsonLines), None),
+            ("codes.gz", None, Some(Compression::Gzip)),
+            ("codes.xlsx", Some(Kind::Foreign("a workbook")), None),
+            (".gz", None, None),
+            ("codes", None, None),
+            ("codes.2025", None, None),
+            ("..", None, None),
+        ] {
+            assert_eq!(Named::of(Path::new(name)), Named { kind, compression }, "{name:?}");
+        }
+    }
+
+    #[test]
+    fn endings_are_all_known() {
+        for (endings, known) in [("csv", true), ("tsv.GZ", true), (".csv", true), ("gz", true), ("csv.csv", false), ("", false)]
+        {
+            assert_eq!(Named::parse(endings).is_ok(), known, "{endings:?}");
+        }
+        for endings in ["tsv.zst", "gz", "jsonl"] {
+            let named = Named::of(Path::new(&format!("codes.{endings}")));
+            assert_eq!((Named::parse(endings).unwrap(), named.to_string().as_str()), (named, endings));
+        }
+    }
+
+    #[test]
+    fn names_of_outputs_say_delimiters() {
+        for (name, read, written) in [
+            ("a.csv", b';', None),
+            ("a.csv", b',', None),
+            ("a.csv", b'\t', Some(b',')),
+            ("a.csv.gz", b'|', Some(b',')),
+            ("a.tsv", b',', Some(b'\t')),
+            ("a.tsv", b'\t', None),
+            ("a.txt", b'\t', None),
+            ("a", b'|', None),
+        ] {
+            assert_eq!(Named::of(Path::new(name)).other_delimiter(read), written, "{name} {}", char::from(read));
+        }
+    }
+}

@@ -99,12 +99,13 @@ fn each_row_is_in_one_place(ran: &Ran, inputs: &[Input], options: &Options, text
     assert_eq!(read.len() as u64, counts.rows, "{text:?}");
     let written = |rows: &str| match rows.trim_matches(['\u{feff}', '\r', '\n']) {
         // Without a header, no rows are nothing but what was between them.
-        "" => Vec::new(),
-        _ => cells(&[input("out.csv", rows)], &reading).unwrap_or_else(|error| panic!("{error}: {text:?}")),
+        "" => 0,
+        // A row by itself, with a carriage return in it, looks like several whose lines end so.
+        row if !row.contains('\n') && row.contains('\r') => 1,
+        _ => cells(&[input("out.csv", rows)], &reading).unwrap_or_else(|error| panic!("{error}: {text:?}")).len() as u64,
     };
-    let aside = written(&ran.offcuts).len() as u64;
-    let written = written(&ran.rows);
-    assert_eq!(written.len() as u64, counts.rows_out, "{:?} of {text:?}", ran.rows);
+    let (aside, written) = (written(&ran.offcuts), written(&ran.rows));
+    assert_eq!(written, counts.rows_out, "{:?} of {text:?}", ran.rows);
     assert_eq!(
         aside,
         if options.reading.ragged == Ragged::SetAside { counts.set_aside } else { 0 },

@@ -7,7 +7,9 @@ use clap::{Parser, Subcommand, ValueEnum};
 use clap_complete::ArgValueCompleter;
 use keen_notch_core::column::ColumnRef;
 use keen_notch_core::cutlist::{RaggedRows, Reading as ListReading};
+use keen_notch_io::encode::TextOptions;
 use keen_notch_io::formats::Named;
+use keen_notch_io::source::delimited::delimiter;
 use keen_notch_io::source::input::{Encoding, Input};
 use keen_notch_io::source::{MEMORY, MOST_ROW, Ragged, Reading, WrongBytes};
 
@@ -108,7 +110,59 @@ pub struct CarveArgs {
     #[command(flatten)]
     pub faults: FaultArgs,
     #[command(flatten)]
+    pub writing: WritingArgs,
+    #[command(flatten)]
     pub reading: ReadingArgs,
+}
+
+/// How delimited text is written.
+#[derive(Debug, Clone, clap::Args)]
+#[command(next_help_heading = "Writing delimited text")]
+pub struct WritingArgs {
+    /// Write this between two cells: one ASCII character, or tab
+    #[arg(long, value_name = "CHARACTER")]
+    pub out_delimiter: Option<String>,
+    /// Write a first row with the names of the columns: yes or no [default: as the input has one]
+    #[arg(long, value_name = "WHETHER", hide_possible_values = true)]
+    pub out_header: Option<YesOrNo>,
+    /// Begin with a byte-order mark, by which some spreadsheets know UTF-8
+    #[arg(long)]
+    pub out_bom: bool,
+    /// Put every cell in quotes
+    #[arg(long)]
+    pub quote_all: bool,
+}
+
+/// Yes or no.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+pub enum YesOrNo {
+    /// Yes.
+    Yes,
+    /// No.
+    No,
+}
+
+impl WritingArgs {
+    /// How delimited text is written.
+    pub fn options(&self) -> Result<TextOptions, keen_notch_io::Error> {
+        Ok(TextOptions {
+            delimiter: self.out_delimiter.as_deref().map(delimiter).transpose()?,
+            header: self.out_header.map(|whether| whether == YesOrNo::Yes),
+            byte_order_mark: self.out_bom,
+            quote_all: self.quote_all,
+        })
+    }
+
+    /// The first of the options that was given.
+    pub fn first(&self) -> Option<&'static str> {
+        let given = [
+            (self.out_delimiter.is_some(), "--out-delimiter"),
+            (self.out_header.is_some(), "--out-header"),
+            (self.out_bom, "--out-bom"),
+            (self.quote_all, "--quote-all"),
+        ];
+        given.into_iter().find(|(is_given, _)| *is_given).map(|(_, option)| option)
+    }
 }
 
 /// `check`
@@ -439,6 +493,14 @@ impl ReadingArgs {
             },
             ..Reading::default()
         })
+    }
+}
+
+impl ReadingArgs {
+    /// The first of the options for delimited text that was given.
+    pub fn first_of_text(&self) -> Option<&'static str> {
+        let given = [(self.delimiter.is_some(), "--delimiter"), (self.no_header, "--no-header")];
+        given.into_iter().find(|(is_given, _)| *is_given).map(|(_, option)| option)
     }
 }
 

@@ -39,6 +39,16 @@ pub enum Error {
         /// What is to be said of it, where it can be read then.
         from: Option<&'static str>,
     },
+    /// The input looks like another format than it would be read in.
+    #[error("{name} looks like {found}")]
+    LooksLike {
+        /// The input.
+        name: String,
+        /// That format.
+        found: &'static str,
+        /// What is to be said of it, for it to be read in that.
+        from: &'static str,
+    },
     /// The input is not UTF-8.
     #[error("{name}, line {line}: byte {byte} of the line (hex {value:02X}) is not UTF-8")]
     NotUtf8 {
@@ -74,6 +84,50 @@ pub enum Error {
         name: String,
         /// `utf-16le` or `utf-16be`.
         encoding: &'static str,
+    },
+    /// A line is no object.
+    #[error("{name}, line {line}, character {character}: {why}")]
+    NoObject {
+        /// The input.
+        name: String,
+        /// The line, from 1.
+        line: u64,
+        /// The code point of the line, from 1.
+        character: usize,
+        /// What is wrong there.
+        why: String,
+    },
+    /// The object on a line has two members of one name.
+    #[error("{name}, line {line}: the key {key:?} comes twice")]
+    DoubledKey {
+        /// The input.
+        name: String,
+        /// The line, from 1.
+        line: u64,
+        /// The name.
+        key: String,
+    },
+    /// The object on a line has a member that those before had not, where the columns had to be known from the start.
+    #[error("{name}, line {line}: the key {key:?} comes here for the first time, and the columns were needed before")]
+    LateKey {
+        /// The input.
+        name: String,
+        /// The line, from 1.
+        line: u64,
+        /// The name.
+        key: String,
+    },
+    /// A later input is in another format than the first.
+    #[error("{name} is {found}, and {first} is {wanted}")]
+    OtherFormat {
+        /// The input.
+        name: String,
+        /// Its format.
+        found: &'static str,
+        /// The first input.
+        first: String,
+        /// Its format.
+        wanted: &'static str,
     },
     /// A row has another number of cells than the first.
     #[error("{name}, line {line}: the row has {} where {} expected", cells(*found), were(*wanted))]
@@ -240,6 +294,7 @@ impl Error {
             Error::Read { .. } => "allow the file to be read, and run again".to_owned(),
             Error::Folder { name } => format!("name the files in it: {}/*.csv", name.trim_end_matches('/')),
             Error::Empty { .. } => "check whether the program that made it finished".to_owned(),
+            Error::LooksLike { from, .. } => format!("add --from {from}, or --from csv if it is delimited text"),
             Error::NoText { from: Some(from), .. } => format!("give it a name that ends in .{from}, or add --from {from}"),
             Error::NoText { .. } => "save it as CSV with the program that wrote it".to_owned(),
             Error::NotUtf8 { .. } => {
@@ -252,6 +307,18 @@ impl Error {
             }
             Error::UnsafeEncoding { .. } => "convert the file to UTF-8 with the program that wrote it".to_owned(),
             Error::Utf16 { encoding, .. } => format!("add --encoding {encoding}"),
+            Error::NoObject { .. } => {
+                "write one object a line, such as {\"part_code\":\"GRP-1\"}, and nothing else on it".to_owned()
+            }
+            Error::DoubledKey { .. } => {
+                "give each key of a line a name of its own: which of the two is meant cannot be told".to_owned()
+            }
+            Error::LateKey { .. } => {
+                "save it as a file and name that: a file is looked through for its columns first; or say which are wanted, \
+                with --columns"
+                    .to_owned()
+            }
+            Error::OtherFormat { .. } => "run files in other formats apart from each other".to_owned(),
             Error::Ragged { found, wanted, .. } if found > wanted => {
                 "look for a delimiter inside a cell that is not quoted, or give the right --delimiter".to_owned()
             }

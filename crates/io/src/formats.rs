@@ -4,6 +4,7 @@ use std::fmt;
 use std::path::Path;
 
 use crate::Error;
+use crate::source::Format;
 
 /// What an ending says of a table.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -14,6 +15,17 @@ pub enum Kind {
     JsonLines,
     /// What is neither read nor written, and what it is called.
     Foreign(&'static str),
+}
+
+impl Kind {
+    /// What it is called.
+    pub fn name(self) -> &'static str {
+        match self {
+            Kind::Delimited(_) => "delimited text",
+            Kind::JsonLines => "JSON Lines",
+            Kind::Foreign(name) => name,
+        }
+    }
 }
 
 /// What an ending says of what is between two cells.
@@ -107,6 +119,19 @@ impl Named {
         if known == parts { Ok(named) } else { Err(Error::UnknownFormat { given: endings.to_owned() }) }
     }
 
+    /// What the format is called, where it says one.
+    pub fn name(self) -> Option<&'static str> {
+        self.kind.map(Kind::name)
+    }
+
+    /// Whether a table of this format is written as delimited text.
+    pub fn is_text(self, read: &Format) -> bool {
+        match self.kind {
+            Some(kind) => matches!(kind, Kind::Delimited(_)),
+            None => read.delimiter().is_some(),
+        }
+    }
+
     /// The delimiter that a text of this name is read with, if it says one.
     pub fn delimiter(self) -> Option<u8> {
         match self.kind {
@@ -141,28 +166,15 @@ fn ending(name: &Path) -> Option<String> {
     Some(name.extension()?.to_str()?.to_ascii_lowercase())
 }
 
-/// Whether rows can be read from an input of this name, of which that is said.
-///
-/// # Errors
-/// Where it says a format that cannot be.
-pub fn check_input(name: &str, named: Named) -> Result<(), Error> {
-    match named.kind {
-        Some(Kind::Foreign(format)) => Err(Error::Unreadable { name: name.to_owned(), format }),
-        _ => Ok(()),
-    }
-}
-
 /// Whether rows can be written to an output of this name, of which that is said.
 ///
 /// # Errors
 /// Where it says a format that cannot be.
 pub fn check_output(name: &Path, named: Named) -> Result<(), Error> {
-    let format = match named.kind {
-        None | Some(Kind::Delimited(_)) => return Ok(()),
-        Some(Kind::JsonLines) => "JSON Lines",
-        Some(Kind::Foreign(format)) => format,
-    };
-    Err(Error::Unwritable { name: name.display().to_string(), format })
+    match named.kind {
+        Some(Kind::Foreign(format)) => Err(Error::Unwritable { name: name.display().to_string(), format }),
+        _ => Ok(()),
+    }
 }
 
 #[cfg(test)]

@@ -18,6 +18,15 @@ const MOST_BYTES: usize = 512 << 20;
 /// What a text takes beside its bytes, about.
 const EACH: usize = 40;
 
+/// Why a column is not found: there is no one, or the file cannot be read.
+struct Failed(Result<NoList, crate::Error>);
+
+impl From<crate::Error> for Failed {
+    fn from(error: crate::Error) -> Failed {
+        Failed(Err(error))
+    }
+}
+
 /// Reads the texts of a column of a file; of its first column where none is named. Blank cells are left out.
 ///
 /// # Errors
@@ -36,9 +45,10 @@ pub fn read(path: &Path, column: Option<&str>, files: &RunFiles) -> Result<List,
     let column = match column {
         None => 0,
         Some(name) => {
-            let found = ColumnRef::parse(name).find(&table.header);
             let reason = || format!("{}: there is no one column that {name} leads to", path.display());
-            found.map_err(|_| NoList { reason: reason(), help: "name a column of that file".to_owned() })?
+            let no_column = || NoList { reason: reason(), help: "name a column of that file".to_owned() };
+            let found = table.find(|header| ColumnRef::parse(name).find(header).map_err(|_| Ok(no_column())).map_err(Failed));
+            found.map_err(|Failed(why)| why.unwrap_or_else(failed))?
         }
     };
     let mut list: HashSet<Box<str>> = HashSet::new();

@@ -13,6 +13,7 @@ use crate::batches::{Batches, Limits};
 use crate::inputs::Inputs;
 use crate::pool::HasSize;
 use crate::source::input::Input;
+use crate::source::json_lines;
 use crate::source::meter::Meter;
 use crate::source::{self, Chunk, Format, LineCount, Ragged, Reading, Rows, Source};
 use crate::view::View;
@@ -31,6 +32,9 @@ pub struct Table {
     current: Box<dyn Source>,
     waiting: VecDeque<Waiting>,
     first: String,
+    /// All its inputs, and how the first of them was to be read.
+    all: Vec<Input>,
+    first_reading: Reading,
 }
 
 /// Some rows of one of the inputs.
@@ -117,12 +121,15 @@ impl Table {
     /// Where an input cannot be read, is empty, or has other columns than the first.
     pub fn open(inputs: &[Input], reading: &Reading) -> Result<Table, Error> {
         let names = inputs.iter().map(Input::name).collect();
+        let (all, first_reading) = (inputs.to_vec(), reading.clone());
+        let known = if reading.all_columns { json_lines::columns(inputs, reading)? } else { None };
+        let reading = &Reading { columns: known, ..reading.clone() };
         let mut inputs = inputs.iter().cloned();
         reading.meter.restart();
         let current = source::open(&inputs.next().unwrap_or(Input::Stdin), reading)?;
         let (first, header, format) = (current.name().to_owned(), current.header().clone(), current.format());
         // Whatever its name, a later input is read as the first one.
-        let reading = format.reading(reading);
+        let reading = format.reading(reading, &header);
         let mut waiting = VecDeque::new();
         for input in inputs {
             if input == Input::Stdin {
@@ -133,10 +140,33 @@ impl Table {
             let again = !input.is_read_once();
             let meter = if again { Arc::default() } else { Arc::clone(&reading.meter) };
             let source = source::open(&input, &Reading { meter, ..reading.clone() })?;
-            same_columns(&first, &header, &*source)?;
+            same_columns(&first, (&header, &format), &*source)?;
             waiting.push_back(if again { Waiting::Again(input) } else { Waiting::Open(source) });
         }
-        Ok(Table { header, format, inputs: Inputs::new(names), at: 0, reading, current, waiting, first })
+        Ok(Table { header, format, inputs: Inputs::new(names), at: 0, reading, current, waiting, first, all, first_reading })
+    }
+
+    /// What `find` finds by the columns. Where that is not found among the columns of the first rows, and rows further on may have
+    /// others, they are looked for. To be called before the first row is read.
+    ///
+    /// # Errors
+    /// That of `find`, and where the inputs cannot be read.
+    pub fn find<T, E: From<Error>>(&mut self, find: impl Fn(&Header) -> Result<T, E>) -> Result<T, E> {
+        let found = find(&self.header);
+        if found.is_ok() || !self.current.may_have_more_columns() || self.all.iter().any(Input::is_read_once) {
+            return found;
+        }
+        let reading = Reading { all_columns: true, ..self.first_reading.clone() };
+        *self = Table::open(&self.all, &reading)?;
+        find(&self.header)
+    }
+
+    /// The same table from its start, with the same columns.
+    ///
+    /// # Errors
+    /// As [`Table::open`].
+    pub fn again(&self) -> Result<Table, Error> {
+        Table::open(&self.all, &self.first_reading)
     }
 
     /// The next rows; `None` after the last.
@@ -153,7 +183,7 @@ impl Table {
                 Some(Waiting::Open(source)) => source,
                 Some(Waiting::Again(input) | Waiting::Unseen(input)) => {
                     let source = source::open(&input, &self.reading)?;
-                    same_columns(&self.first, &self.header, &*source)?;
+                    same_columns(&self.first, (&self.header, &self.format), &*source)?;
                     source
                 }
             };
@@ -277,7 +307,12 @@ pub fn in_order(columns: &[usize]) -> Vec<usize> {
     columns
 }
 
-fn same_columns(first: &str, header: &Header, source: &dyn Source) -> Result<(), Error> {
+fn same_columns(first: &str, (header, format): (&Header, &Format), source: &dyn Source) -> Result<(), Error> {
+    let found = source.format();
+    if found.name() != format.name() {
+        let (name, first) = (source.name().to_owned(), first.to_owned());
+        return Err(Error::OtherFormat { name, found: found.name(), first, wanted: format.name() });
+    }
     let found = source.header();
     if found == header {
         return Ok(());

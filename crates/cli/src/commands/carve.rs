@@ -6,9 +6,9 @@ use std::path::Path;
 use keen_notch_core::column::{ColumnRef, Header};
 use keen_notch_io::carve::Job;
 use keen_notch_io::files::RunFiles;
-use keen_notch_io::formats::{self, Named};
+use keen_notch_io::formats::{self, Kind, Named};
 use keen_notch_io::sink::{self, Sink, Stream};
-use keen_notch_io::source::Format;
+use keen_notch_io::source::Reading;
 
 use crate::args::CarveArgs;
 use crate::commands::pieces::{Given, Pieces};
@@ -38,8 +38,15 @@ pub fn run(args: &CarveArgs, console: &Console) -> Result<Exit, Failure> {
     let pieces = Pieces::read(&given, &known)?;
     let inputs = run::inputs(&args.files, &known, console)?;
     let rows_to_file = args.out.as_ref().is_some_and(|path| !run::is_standard_output(path));
-    let reading = args.faults.reading(&args.reading, &pieces.reading)?;
     let named = args.to.or(args.out.as_deref().map(Named::of)).unwrap_or_default();
+    let named_aside = args.faults.offcuts.as_deref().map(Named::of).unwrap_or_default();
+    // Where rows are objects, those that stay objects keep all that is in them.
+    let keeps_objects = |named: Named| matches!(named.kind, None | Some(Kind::JsonLines));
+    let takes_all = !args.only_pieces && args.columns.is_none() && !keeps_objects(named);
+    let reading = Reading {
+        all_columns: takes_all || !keeps_objects(named_aside),
+        ..args.faults.reading(&args.reading, &pieces.reading)?
+    };
     formats::check_output(args.out.as_deref().unwrap_or(Path::new("standard output")), named)?;
     let out = match &args.out {
         Some(path) => Some(sink::open_as(path, named, &known)?),
@@ -47,14 +54,19 @@ pub fn run(args: &CarveArgs, console: &Console) -> Result<Exit, Failure> {
     };
     let mut files = Files::create(&args.faults, &known, &reading)?;
     let progress = Progress::of(&inputs, &reading.meter, args.quiet, rows_to_file);
-    let (mut table, carving) = run::open(&inputs, &reading, &pieces, args.column.as_deref(), (console, args.quiet))?;
+    let (mut table, carving) =
+        run::open(&inputs, (&args.reading, &reading), &pieces, args.column.as_deref(), (console, args.quiet))?;
     let header = table.header.clone();
+    if let Some(option) = args.writing.first().filter(|_| !named.is_text(&table.format)) {
+        let out = args.out.as_deref().map_or("the output".to_owned(), |path| path.display().to_string());
+        let message = format!("{option} is for delimited text, and {out} is {}", named.name().unwrap_or(table.format.name()));
+        return Err(Failure::usage(message, "leave it out, or write delimited text: --to csv"));
+    }
     let shown = if args.out.is_none() && console.shows_tables { PREVIEW } else { 0 };
-    let Format::Delimited { dialect, .. } = &table.format;
-    let delimiter = named.other_delimiter(dialect.delimiter);
     let originals = originals(args, &header)?;
     let mut job = Job::new(carving, &header, &originals, shown)
-        .with_delimiter(delimiter)
+        .with_formats(named, named_aside)
+        .with_text_options(args.writing.options()?)
         .with_diagnostics(run::diagnostics(&pieces))
         .with_guarded_formulas(args.guard_formulas)
         .with_threads(args.threads.count());

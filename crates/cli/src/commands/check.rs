@@ -37,7 +37,8 @@ pub fn run(args: &CheckArgs, console: &Console) -> Result<Exit, Failure> {
     let reading = args.faults.reading(&args.reading, &pieces.reading)?;
     let mut files = Files::create(&args.faults, &known, &reading)?;
     let progress = Progress::of(&inputs, &reading.meter, args.quiet, true);
-    let (mut table, carving) = run::open(&inputs, &reading, &pieces, args.column.as_deref(), (console, args.quiet))?;
+    let (mut table, carving) =
+        run::open(&inputs, (&args.reading, &reading), &pieces, args.column.as_deref(), (console, args.quiet))?;
     let header = table.header.clone();
     let job = Job::new(carving, &header, &[], 0)
         .without_rows()

@@ -44,8 +44,9 @@ pub fn run(args: &DraftArgs, console: &Console) -> Result<(), Failure> {
     }
     let reading = args.reading.reading(&Default::default())?;
     let progress = Progress::of(&inputs, &reading.meter, args.quiet, true);
-    let mut table = super::run::table(&inputs, &reading, console, args.quiet)?;
-    let column = ColumnRef::find_or_only(args::column(args.column.as_deref()).as_ref(), &table.header)?;
+    let mut table = super::run::table(&inputs, (&args.reading, &reading), console, args.quiet)?;
+    let named = args::column(args.column.as_deref());
+    let column = table.find(|header| Ok::<_, Failure>(ColumnRef::find_or_only(named.as_ref(), header)?))?;
     let origin = origin(&inputs, column, &table, &args.reading);
     let threads = args.threads.count();
     let drafted = if examples.is_empty() {

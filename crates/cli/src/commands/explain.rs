@@ -49,8 +49,13 @@ pub fn run(args: &ExplainArgs, console: &Console) -> Result<(), Failure> {
         Some(file) => {
             let ragged = args.ragged.or(pieces.reading.ragged);
             let reading = args.reading.reading(&ListReading { ragged, ..pieces.reading.clone() })?;
-            let mut table = super::run::table(&inputs(std::slice::from_ref(file), &known, console)?, &reading, console, false)?;
-            let carving = pieces.bind(column, &table.header)?;
+            let mut table = super::run::table(
+                &inputs(std::slice::from_ref(file), &known, console)?,
+                (&args.reading, &reading),
+                console,
+                false,
+            )?;
+            let carving = table.find(|header| pieces.bind(column, header))?;
             let lines = row(args, &pieces, &carving, &mut table, console.width)?;
             say_replaced(&reading.meter, console, false);
             lines

@@ -81,8 +81,9 @@ fn values(args: &GaugeArgs, console: &Console) -> Result<Vec<(String, String)>, 
     known.prints()?;
     let inputs = inputs(std::slice::from_ref(file), &known, console)?;
     let reading = args.reading.reading(&Default::default())?;
-    let mut table = super::run::table(&inputs, &reading, console, false)?;
-    let column = ColumnRef::find_or_only(args::column(args.column.as_deref()).as_ref(), &table.header)?;
+    let mut table = super::run::table(&inputs, (&args.reading, &reading), console, false)?;
+    let named = args::column(args.column.as_deref());
+    let column = table.find(|header| Ok::<_, Failure>(ColumnRef::find_or_only(named.as_ref(), header)?))?;
     let title = table.header.title(column);
     let mut values = Vec::new();
     if args.rows > 0 {

@@ -15,7 +15,7 @@ use keen_notch_io::source::meter::Meter;
 use keen_notch_io::source::{Ragged, Reading};
 use keen_notch_io::table::Table;
 
-use crate::args::{self, FaultArgs};
+use crate::args::{self, FaultArgs, ReadingArgs};
 use crate::commands::pieces::Pieces;
 use crate::console::Console;
 use crate::draw::style::{self, paint};
@@ -63,8 +63,18 @@ pub fn names(inputs: &[Input]) -> String {
 }
 
 /// Opens the inputs as a table, and says what had to be guessed.
-pub fn table(inputs: &[Input], reading: &Reading, console: &Console, quiet: bool) -> Result<Table, Failure> {
+pub fn table(
+    inputs: &[Input],
+    (args, reading): (&ReadingArgs, &Reading),
+    console: &Console,
+    quiet: bool,
+) -> Result<Table, Failure> {
     let table = Table::open(inputs, reading)?;
+    if let Some(option) = args.first_of_text().filter(|_| table.format.delimiter().is_none()) {
+        let of = inputs.first().map_or(String::new(), Input::name);
+        let message = format!("{option} is for delimited text, and {of} is read as {}", table.format.name());
+        return Err(Failure::usage(message, "leave it out; if the input is delimited text, add --from csv"));
+    }
     if let Some(delimiter) = table.format.guessed_delimiter().filter(|_| !quiet) {
         let of = inputs.first().map_or(String::new(), Input::name);
         let words = format!(
@@ -92,13 +102,13 @@ pub fn say_replaced(meter: &Meter, console: &Console, quiet: bool) {
 /// measured first.
 pub fn open(
     inputs: &[Input],
-    reading: &Reading,
+    reading: (&ReadingArgs, &Reading),
     pieces: &Pieces,
     column: Option<&str>,
     (console, quiet): (&Console, bool),
 ) -> Result<(Table, Carving), Failure> {
     let mut table = self::table(inputs, reading, console, quiet)?;
-    let mut carving = pieces.bind(column, &table.header)?;
+    let mut carving = table.find(|header| pieces.bind(column, header))?;
     if let [first, ..] = carving.auto_pieces().as_slice() {
         let why = format!("how many columns {} fills depends on the data, which must be read twice", carving.name(*first));
         read_twice(inputs, &why, "save it as a file and name that, or say how many columns")?;
@@ -111,7 +121,7 @@ pub fn open(
                 "use another name for the piece",
             ));
         }
-        table = Table::open(inputs, reading)?;
+        table = table.again()?;
     }
     Ok((table, carving))
 }

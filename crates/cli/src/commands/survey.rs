@@ -30,14 +30,15 @@ pub fn run(args: &SurveyArgs, console: &Console) -> Result<(), Failure> {
     let known = RunFiles::default();
     let inputs = inputs(&args.files, &known, console)?;
     known.prints()?;
-    let reading = args.reading.reading(&Default::default())?;
+    let all_columns = args.columns.is_empty() && args.pieces.is_empty();
+    let reading = Reading { all_columns, ..args.reading.reading(&Default::default())? };
     let looked = Looked::read(args, &known)?;
     if let Some(shape) = &args.rows_of {
         return rows(args, shape, (&inputs, &reading), &looked, console);
     }
     let progress = Progress::of(&inputs, &reading.meter, args.quiet, true);
-    let mut table = super::run::table(&inputs, &reading, console, args.quiet)?;
-    let looked = looked.bind(&table.header)?;
+    let mut table = super::run::table(&inputs, (&args.reading, &reading), console, args.quiet)?;
+    let looked = table.find(|header| looked.bind(header))?;
     let titles = looked.view().titles(&table.header);
     let in_depth = !args.columns.is_empty() || !args.pieces.is_empty() || titles.len() == 1;
     let depth = if in_depth { Depth::Full } else { Depth::Brief };
@@ -86,14 +87,14 @@ fn rows(
     read_twice(inputs, "the rows of a shape are found by reading the input twice", "save it as a file and name that")?;
     let progress = Progress::of(inputs, &reading.meter, args.quiet, true);
     let mut table = Table::open(inputs, reading)?;
-    let bound = looked.bind_one(&table.header)?;
+    let bound = table.find(|header| looked.bind_one(header))?;
     let (mut surveys, _) = survey(&mut table, bound.view(), Depth::Full, args.sample, args.threads.count())?;
     let survey = surveys.pop().unwrap_or_else(|| Survey::new(Depth::Full));
     drop(progress);
     say_replaced(&reading.meter, console, args.quiet);
     let groups = find(&survey, shape)?;
     let mut members = survey.members(&groups);
-    let mut table = Table::open(inputs, reading)?;
+    let mut table = table.again()?;
     if args.to == SurveyFormat::Text && console.shows_tables {
         let all: u64 = groups.iter().map(|group| group.seen.count).sum();
         return rows_as_table(&mut table, bound.view(), &mut members, all, console);

@@ -15,6 +15,7 @@ mod everyday;
 mod explain;
 mod gauge;
 mod hints;
+mod json_lines;
 mod outputs;
 mod phrases;
 #[cfg(unix)]

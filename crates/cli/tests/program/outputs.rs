@@ -55,7 +55,7 @@ fn the_name_of_an_output_says_its_format() {
     assert_eq!(carve("out.txt").status, 0);
     assert!(yard.read("out.txt").starts_with("part_code,site,no\nGRP-1,\"a\tb\",1\n"));
     assert_snapshot!(carve("out.xlsx").shown());
-    assert_eq!(carve("rows.jsonl").status, 2);
+    assert_eq!(carve("rows.html").status, 2);
     assert_eq!(yard.names(), ["back.csv", "out.tsv", "out.txt", "parts.csv"]);
 }
 
@@ -113,4 +113,57 @@ fn a_run_that_is_ended_leaves_nothing() {
         assert_eq!(std::os::unix::process::ExitStatusExt::signal(&status), Some(number), "{signal}");
         assert_eq!(yard.names(), Vec::<String>::new(), "{signal}");
     }
+}
+
+#[test]
+fn delimited_text_is_written_as_it_is_asked_for() {
+    let yard = Yard::with("parts.csv", "part_code,site\nGRP-1,\"a;b\"\nHNG-2,\n");
+    let words =
+        ["carve", "parts.csv", "-q", "-c", "part_code", "-p", "no: after \"-\"", "-p", "x: whole then suffix \"\\\";\""];
+    let out = |more: &[&str]| yard.out(&[&words[..], more].concat());
+    for (more, written) in [
+        (&["--out-delimiter", ";"][..], "part_code;site;no;x\nGRP-1;\"a;b\";1;\"GRP-1\"\";\"\nHNG-2;;2;\"HNG-2\"\";\"\n"),
+        (
+            &["--out-delimiter", "tab", "--to", "psv"],
+            "part_code\tsite\tno\tx\nGRP-1\t\"a;b\"\t1\t\"GRP-1\"\";\"\nHNG-2\t\t2\t\"HNG-2\"\";\"\n",
+        ),
+        (&["--out-header", "no"], "GRP-1,\"a;b\",1,\"GRP-1\"\";\"\nHNG-2,,2,\"HNG-2\"\";\"\n"),
+        (&["--out-bom"], "\u{feff}part_code,site,no,x\nGRP-1,\"a;b\",1,\"GRP-1\"\";\"\nHNG-2,,2,\"HNG-2\"\";\"\n"),
+        (
+            &["--quote-all"],
+            "\"part_code\",\"site\",\"no\",\"x\"\n\"GRP-1\",\"a;b\",\"1\",\"GRP-1\"\";\"\n\"HNG-2\",\"\",\"2\",\"HNG-2\"\";\"\n",
+        ),
+        (&["--quote-all", "--only-pieces", "--out-header", "no"], "\"1\",\"GRP-1\"\";\"\n\"2\",\"HNG-2\"\";\"\n"),
+    ] {
+        assert_eq!(out(more), written, "{more:?}");
+    }
+    yard.write("bare.csv", "GRP-1,East\n");
+    let bare = ["carve", "bare.csv", "--no-header", "-q", "-c", "#1", "-p", "no: after \"-\"", "--out-header", "yes"];
+    assert_eq!(yard.out(&bare), "#1,#2,no\nGRP-1,East,1\n");
+    // Objects that become delimited text take the same options.
+    yard.write("parts.jsonl", "{\"part_code\":\"GRP-1\"}\n");
+    let objects = ["carve", "parts.jsonl", "-q", "-c", "part_code", "-p", "no: after \"-\"", "--to", "tsv", "--quote-all"];
+    assert_eq!(yard.out(&objects), "\"part_code\"\t\"no\"\n\"GRP-1\"\t\"1\"\n");
+    // Where they would do nothing, or are wrong, that is said.
+    let refused = [
+        yard.run(&[&words[..], &["--quote-all", "-o", "out.jsonl"]].concat()),
+        yard.run(&[&words[..], &["--out-delimiter", ";;"]].concat()),
+        yard.run(&["survey", "parts.jsonl", "--delimiter", ";"]),
+        yard.run(&["carve", "parts.jsonl", "-q", "-c", "part_code", "-p", "no: after \"-\"", "--out-bom"]),
+    ];
+    assert_snapshot!(refused.iter().map(|ran| ran.shown()).collect::<Vec<_>>().join("\n"));
+}
+
+#[test]
+fn new_cells_are_quoted_as_all_others_are() {
+    let yard = Yard::with("all.csv", "\"part_code\",\"site\"\r\n\"GRP-1\",\"East\"\r\n\"HNG\",\"\"\r\n");
+    let words = ["-q", "-c", "part_code", "-p", "no: after \"-\""];
+    assert_eq!(
+        yard.out(&[&["carve", "all.csv"], &words[..]].concat()),
+        "\"part_code\",\"site\",\"no\"\r\n\"GRP-1\",\"East\",\"1\"\r\n\"HNG\",\"\",\"\"\r\n"
+    );
+    // One column alone, also where it is empty; and tables in which not all cells are in quotes.
+    assert_eq!(yard.out(&[&["carve", "all.csv", "--only-pieces"], &words[..]].concat()), "\"no\"\r\n\"1\"\r\n\"\"\r\n");
+    yard.write("some.csv", "\"part_code\",\"site\"\n\"GRP-1\",7\n");
+    assert_eq!(yard.out(&[&["carve", "some.csv"], &words[..]].concat()), "\"part_code\",\"site\",no\n\"GRP-1\",7,1\n");
 }

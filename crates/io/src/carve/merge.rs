@@ -8,7 +8,7 @@ use keen_notch_core::tally::Tally;
 use super::work::Part;
 use super::{Failing, FaultyRow, Job, MOST_ODD, MOST_ODD_KEPT, Odd, OddRow, Outs, Report};
 use crate::Error;
-use crate::encode::Encoder;
+use crate::encode::{Aside, Encoder};
 use crate::inputs::Inputs;
 
 /// Writes the outputs and counts.
@@ -30,7 +30,7 @@ impl<'m, 'o> Merger<'m, 'o> {
     pub fn new(
         job: &'m Job,
         outs: &'m mut Outs<'o>,
-        encoder: &'m dyn Encoder,
+        (encoder, aside): (&'m dyn Encoder, &dyn Aside),
         inputs: Inputs,
     ) -> Result<Merger<'m, 'o>, Error> {
         let report = Report {
@@ -47,7 +47,7 @@ impl<'m, 'o> Merger<'m, 'o> {
         merger.outs.rows.put(head.bytes())?;
         if let Some(offcuts) = &mut merger.outs.offcuts {
             let mut head = Buffer::default();
-            encoder.begin_aside(&mut head);
+            aside.begin(&mut head);
             offcuts.put(head.bytes())?;
         }
         Ok(merger)

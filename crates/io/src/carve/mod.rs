@@ -19,8 +19,9 @@ use keen_notch_core::sightings::Sightings;
 use keen_notch_core::tally::Tally;
 
 use crate::Error;
-use crate::encode::{Shape, encoder};
+use crate::encode::{Shape, TextOptions, aside, encoder};
 use crate::faults::FaultFile;
+use crate::formats::Named;
 use crate::inputs::Inputs;
 use crate::pool::{self, Ahead, Turns};
 use crate::sink::Sink;
@@ -50,8 +51,10 @@ pub struct Job {
     /// The pieces that are written, by their indices, and whether texts of theirs that may be taken for formulas get an apostrophe.
     written: Vec<usize>,
     guards_formulas: bool,
-    /// What is between the cells that are written, if it is not what was between those that were read.
-    delimiter: Option<u8>,
+    /// What is said of the output, and of that of the rows that are set aside.
+    named: Named,
+    named_aside: Named,
+    text_options: TextOptions,
 }
 
 /// How many rows came to what. Rows read are those kept, those set aside and those left out.
@@ -204,7 +207,9 @@ impl Job {
             threads: 1,
             written: Vec::new(),
             guards_formulas: false,
-            delimiter: None,
+            named: Named::default(),
+            named_aside: Named::default(),
+            text_options: TextOptions::default(),
         }
         .with_written()
     }
@@ -220,6 +225,12 @@ impl Job {
     /// The job, with an apostrophe before results that a spreadsheet may take for formulas.
     pub fn with_guarded_formulas(mut self, guards_formulas: bool) -> Job {
         self.guards_formulas = guards_formulas;
+        self
+    }
+
+    /// The job, with what is said of delimited text that is written.
+    pub fn with_text_options(mut self, options: TextOptions) -> Job {
+        self.text_options = options;
         self
     }
 
@@ -259,9 +270,9 @@ impl Job {
         self
     }
 
-    /// The job, with another delimiter in its output than in its input, if one is given.
-    pub fn with_delimiter(mut self, delimiter: Option<u8>) -> Job {
-        self.delimiter = delimiter;
+    /// The job, with what is said of how rows are written down, and of how those are that are set aside.
+    pub fn with_formats(mut self, rows: Named, aside: Named) -> Job {
+        (self.named, self.named_aside) = (rows, aside);
         self
     }
 
@@ -310,20 +321,21 @@ fn checks(carving: &Carving) -> Vec<CheckName> {
 /// # Errors
 /// Where the table cannot be read to its end, or an output cannot be written.
 pub fn carve(table: &mut Table, job: &Job, outs: &mut Outs) -> Result<Report, Error> {
-    let encoder = encoder(&table.format, job.delimiter, &table.header, &job.shape);
-    let encoder = &*encoder;
+    let encoder = encoder(&table.format, (job.named, job.text_options), &table.header, &job.shape);
+    let aside = aside(&table.format, job.named_aside, &table.header);
+    let (encoder, aside) = (&*encoder, &*aside);
     let (meter, limits) = (table.shared_meter(), table.limits(job.threads));
     let ragged = table.ragged();
     let asked = Asked { offcuts: outs.offcuts.is_some(), faults: outs.faults.is_some() };
     let inputs = table.inputs.clone();
-    let mut merger = Merger::new(job, outs, encoder, inputs.clone())?;
+    let mut merger = Merger::new(job, outs, (encoder, aside), inputs.clone())?;
     let turns = Turns::new(Before::within(limits.remembered()));
     // Values to compare others with are the first of a run: they are kept until there are enough of them, counted in order.
     let takes_samples = AtomicBool::new(true);
     // What was written is used again: memory that is new costs more than what is written to it.
     let spare = Mutex::new(Vec::<Part>::new());
     let worker = || {
-        let mut worker = Worker::new(job, encoder, asked, (ragged, limits), inputs.names());
+        let mut worker = Worker::new(job, (encoder, aside), asked, (ragged, limits), inputs.names());
         let (meter, spare, turns, takes_samples) = (&meter, &spare, &turns, &takes_samples);
         move |number, of_table: table::Part, ahead: Ahead<Part>| {
             let mut part = pool::lock(spare).pop().unwrap_or_else(|| Part::new(job));

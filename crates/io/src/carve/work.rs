@@ -14,7 +14,7 @@ use keen_notch_core::tally::Tally;
 use super::{Counts, Failing, FaultyRow, Job, MOST_ODD_KEPT, Odd, OddRow, PreviewCell};
 use crate::Error;
 use crate::batches::{Batches, Limits};
-use crate::encode::{Encodable, Encoder, Out};
+use crate::encode::{Aside, Encodable, Encoder, Out};
 use crate::inputs::Starts;
 use crate::pool::{Ahead, Turns};
 use crate::source::{Chunk, LineCount, Ragged, Rows};
@@ -140,6 +140,7 @@ struct Stage<'c> {
 pub struct Worker<'j> {
     job: &'j Job,
     encoder: &'j dyn Encoder,
+    aside: &'j dyn Aside,
     asked: Asked,
     ragged: Ragged,
     limits: Limits,
@@ -154,12 +155,12 @@ impl<'j> Worker<'j> {
     /// Ready for any chunk of the table.
     pub fn new(
         job: &'j Job,
-        encoder: &'j dyn Encoder,
+        (encoder, aside): (&'j dyn Encoder, &'j dyn Aside),
         asked: Asked,
         (ragged, limits): (Ragged, Limits),
         names: &'j [String],
     ) -> Worker<'j> {
-        Worker { job, encoder, asked, ragged, limits, names, stages: Vec::new(), looks: Vec::new() }
+        Worker { job, encoder, aside, asked, ragged, limits, names, stages: Vec::new(), looks: Vec::new() }
     }
 
     /// Works out a chunk, which has this number. What is written of very long rows goes ahead.
@@ -183,7 +184,7 @@ impl<'j> Worker<'j> {
             chunk,
             text,
             count: LineCount::default(),
-            encoder: self.encoder,
+            aside: self.aside,
             names: self.names,
             starts: Starts::default(),
             ahead,
@@ -379,7 +380,7 @@ struct State<'w> {
     chunk: &'w dyn Chunk,
     text: &'w str,
     count: LineCount,
-    encoder: &'w dyn Encoder,
+    aside: &'w dyn Aside,
     /// What the inputs are called, and where their rows begin, where rows before are asked about.
     names: &'w [String],
     starts: Starts,
@@ -518,9 +519,9 @@ impl State<'_> {
             let why = why.collect::<Vec<_>>().join("; ");
             // Rows of several inputs come into one file.
             let why = if self.names.len() > 1 { format!("{}, line {line}: {why}", self.chunk.source()) } else { why };
-            let State { ahead, chunk, text, encoder, .. } = self;
+            let State { ahead, chunk, text, aside, .. } = self;
             let mut hand_on = |aside: &mut Buffer| ahead(Part { aside: std::mem::take(aside), ..Part::new(job) });
-            encoder.set_aside(*chunk, text, row as usize, &why, &mut Out::new(&mut part.aside, &mut hand_on));
+            aside.write(*chunk, text, row as usize, &why, &mut Out::new(&mut part.aside, &mut hand_on));
         }
     }
 
@@ -546,7 +547,7 @@ impl State<'_> {
             OutColumn::Source => PreviewCell { text: self.chunk.source().to_owned(), state: None },
             OutColumn::Original(column) => {
                 let number = input.rows.numbers[row] as usize;
-                PreviewCell { text: self.chunk.value(self.text, number, column), state: None }
+                PreviewCell { text: self.chunk.cell(self.text, number, column).text.into_owned(), state: None }
             }
             OutColumn::Piece { piece, result } => {
                 let result = if job.shape.rows_piece == Some(piece) { copy } else { result };

@@ -7,10 +7,14 @@ use crate::source::delimited::record::needs_quotes;
 
 /// Writes a cell, in quotes only if it needs them.
 pub fn push_cell(out: &mut impl Extend, bytes: &[u8], delimiter: u8) {
-    if !needs_quotes(bytes, delimiter) {
-        out.extend(bytes);
-        return;
+    match needs_quotes(bytes, delimiter) {
+        true => push_quoted(out, bytes),
+        false => out.extend(bytes),
     }
+}
+
+/// Writes a cell in quotes.
+pub fn push_quoted(out: &mut impl Extend, bytes: &[u8]) {
     out.extend(b"\"");
     let mut rest = bytes;
     while let Some(quote) = memchr::memchr(b'"', rest) {

@@ -8,19 +8,24 @@ use keen_notch_core::column::Header;
 
 use pulp::{Arch, Simd, WithSimd};
 
-use super::cell::push_cell;
-use super::{Encodable, Encoder, Extend, MOST_HELD, Out, Shape};
+use super::cell::{push_cell, push_quoted};
+use super::rows::OutRows;
+use super::{Encodable, Encoder, Extend, MOST_HELD, Out, Shape, TextOptions};
+use crate::source::delimited::Preamble;
 use crate::source::delimited::record::{Cells, Record, needs_quotes};
-use crate::source::delimited::{Dialect, Preamble};
-use crate::source::{Chunk, RawRow, RawRows};
+use crate::source::{RawRow, RawRows};
 
 /// Writes rows of delimited text.
 pub struct Delimited {
     /// What is between two cells that are written.
     delimiter: u8,
-    /// What was between two that were read.
-    read: u8,
+    /// What was between two that were read, where they were delimited text.
+    read: Option<u8>,
     preamble: Preamble,
+    has_header: bool,
+    /// Whether every cell that was not read is in quotes, and whether every one is.
+    quotes_new: bool,
+    quote_all: bool,
     header: Header,
     shape: Shape,
     /// How many columns are written after the row as it was read; `None` where rows are written cell by cell.
@@ -31,7 +36,7 @@ pub struct Delimited {
 
 /// A column of the output: where its cells are.
 struct Column<'b> {
-    source: &'b [u8],
+    source: Cow<'b, [u8]>,
     /// By output row.
     spans: Cow<'b, [Span]>,
     of: CellsOf,
@@ -42,6 +47,8 @@ struct Column<'b> {
 enum CellsOf {
     /// Cells of the table, as they were read.
     Table,
+    /// Values of the table, which was read in another format.
+    Values,
     /// Results of a piece.
     Piece(usize),
     /// What the rows were read from.
@@ -49,30 +56,38 @@ enum CellsOf {
 }
 
 /// The rows to be written.
-struct OutRows<'b> {
+struct Written<'b> {
+    out: OutRows,
+    /// Where each is in the text; nowhere where the table was read in another format.
     rows: Vec<RawRow>,
-    /// For each, the row of the batch, where that is not its own index.
-    of: Option<&'b [u32]>,
     columns: Vec<Column<'b>>,
     /// Rows of which a cell needs quotes, or that lack cells or have too many.
     careful: Mask,
-    /// For each row, whether the next is another result of the same.
-    is_repeated: Option<Vec<bool>>,
 }
 
 impl Delimited {
-    /// Writes rows of a table with this header, as the shape says, with another delimiter than they had if one is given.
-    pub fn new(dialect: Dialect, delimiter: Option<u8>, preamble: Preamble, header: Header, shape: Shape) -> Delimited {
-        let read = dialect.delimiter;
-        let delimiter = delimiter.unwrap_or(read);
-        let converts = delimiter != read;
+    /// Writes rows of a table with this header, as the shape says. `read` is what was between its cells, where they were read from
+    /// delimited text, and `delimiter` is written unless the options say another.
+    pub fn new(
+        read: Option<u8>,
+        delimiter: u8,
+        preamble: Preamble,
+        options: TextOptions,
+        header: Header,
+        shape: Shape,
+    ) -> Delimited {
+        let delimiter = options.delimiter.unwrap_or(delimiter);
+        let (keeps_cells, quote_all) = (read == Some(delimiter), options.quote_all);
         let is_special = |byte: u8| byte == delimiter || matches!(byte, b'"' | b'\n' | b'\r');
         let adds_special =
-            shape.pieces.iter().map(|piece| converts || (0..=127u8).any(|byte| is_special(byte) && piece.adds.has(byte)));
+            shape.pieces.iter().map(|piece| !keeps_cells || (0..=127u8).any(|byte| is_special(byte) && piece.adds.has(byte)));
         let adds_special = adds_special.collect();
-        let appends = !converts && shape.keeps_all && shape.kept() == header.count();
+        let appends = keeps_cells && !quote_all && shape.keeps_all && shape.kept() == header.count();
         let appended = appends.then(|| shape.columns.len() - shape.kept());
-        Delimited { delimiter, read, preamble, header, shape, appended, adds_special }
+        let has_header = options.header.unwrap_or(matches!(header, Header::Names(_)));
+        let quotes_new = quote_all || preamble.quotes_all;
+        let preamble = Preamble { byte_order_mark: preamble.byte_order_mark || options.byte_order_mark, ..preamble };
+        Delimited { delimiter, read, preamble, has_header, quotes_new, quote_all, header, shape, appended, adds_special }
     }
 
     /// The columns that are written one by one.
@@ -84,110 +99,74 @@ impl Delimited {
     }
 
     /// The cells of the output, by column, and which rows they make careful.
-    fn out_rows<'b>(&self, input: &'b Encodable, raw: &RawRows<'b>, of: &'b mut Vec<u32>) -> OutRows<'b> {
-        let (rows, worked) = (input.rows, input.worked);
-        // Which row of the batch each row of the output is of, and which result of the piece that gets a row a result.
-        let mut items: Vec<Option<usize>> = Vec::new();
-        let mut is_repeated = None;
-        of.clear();
-        match self.shape.rows_piece.map(|piece| worked.piece(piece)) {
-            None => of.extend_from_slice(input.written.unwrap_or_default()),
-            Some(results) => {
-                let all: Vec<u32> = (0..rows.len() as u32).collect();
-                let mut repeated = Vec::new();
-                for row in input.written.unwrap_or(&all) {
-                    let of_row = results.items(*row as usize);
-                    let copies = of_row.len().max(1);
-                    of.extend(std::iter::repeat_n(*row, copies));
-                    items.extend((0..copies).map(|copy| of_row.clone().nth(copy)));
-                    repeated.extend((0..copies).map(|copy| copy + 1 < copies));
+    fn written<'b>(&self, input: &'b Encodable, raw: Option<&RawRows<'b>>) -> Written<'b> {
+        let out = OutRows::new(input, &self.shape);
+        let count = out.count();
+        let column = |column: &OutColumn| match (*column, raw) {
+            (OutColumn::Original(column), Some(raw)) => {
+                let spans = (0..count).map(|index| raw.cells.cell(out.number(index, input), column)).collect();
+                Column { source: Cow::Borrowed(input.text.as_bytes()), spans, of: CellsOf::Table }
+            }
+            (OutColumn::Original(column), None) => {
+                let (mut source, mut spans) = (Vec::new(), Vec::with_capacity(count));
+                for index in 0..count {
+                    let start = source.len();
+                    source.extend_from_slice(input.chunk.cell(input.text, out.number(index, input), column).text.as_bytes());
+                    spans.push(Span::new(start, source.len()));
                 }
-                is_repeated = Some(repeated);
+                Column { source: Cow::Owned(source), spans: Cow::Owned(spans), of: CellsOf::Values }
             }
-        }
-        let of: Option<&[u32]> = (input.written.is_some() || self.shape.rows_piece.is_some()).then_some(of);
-        let count = of.map_or(rows.len(), <[u32]>::len);
-        let picked = |spans: &'b [Span]| match of {
-            None => Cow::Borrowed(spans),
-            Some(of) => Cow::Owned(of.iter().map(|row| spans[*row as usize]).collect()),
-        };
-        let row_of = |out: usize| of.map_or(out, |of| of[out] as usize);
-        let column = |column: &OutColumn| match *column {
-            OutColumn::Original(column) => {
-                let cell = |row: usize| raw.cells.cell(rows.numbers[row_of(row)] as usize, column);
-                let spans = Cow::Owned((0..count).map(cell).collect());
-                Column { source: input.text.as_bytes(), spans, of: CellsOf::Table }
-            }
-            OutColumn::Source => {
+            (OutColumn::Source, _) => {
                 let name = input.chunk.source();
                 let spans = Cow::Owned(vec![Span::new(0, name.len()); count]);
-                Column { source: name.as_bytes(), spans, of: CellsOf::Source }
+                Column { source: Cow::Borrowed(name.as_bytes()), spans, of: CellsOf::Source }
             }
-            OutColumn::Piece { piece, result } => {
-                let results = worked.piece(piece);
-                let texts = input.carving.texts(piece, input.batch, worked);
-                let spans = if self.shape.rows_piece == Some(piece) {
-                    let span = |item: &Option<usize>| item.and_then(|item| texts.spans.get(item)).copied().unwrap_or_default();
-                    Cow::Owned(items.iter().map(span).collect())
-                } else if results.are_several() {
-                    let span = |row: usize| {
-                        let item = results.items(row_of(row)).nth(result);
-                        item.and_then(|item| texts.spans.get(item)).copied().unwrap_or_default()
-                    };
-                    Cow::Owned((0..count).map(span).collect())
-                } else if result > 0 {
-                    Cow::Owned(vec![Span::default(); count])
-                } else {
-                    picked(texts.spans)
-                };
-                Column { source: texts.text.as_bytes(), spans, of: CellsOf::Piece(piece) }
+            (OutColumn::Piece { piece, result }, _) => {
+                let (text, spans) = out.texts(input, &self.shape, piece, result);
+                Column { source: Cow::Borrowed(text.as_bytes()), spans, of: CellsOf::Piece(piece) }
             }
         };
         let columns: Vec<Column> = self.columns().iter().map(column).collect();
-        let raw_row = |row: &u32| raw.rows[*row as usize];
-        let raws = match of {
-            None => rows.numbers.iter().map(raw_row).collect(),
-            Some(of) => of.iter().map(|row| raw_row(&rows.numbers[*row as usize])).collect(),
+        let rows = match raw {
+            Some(raw) => (0..count).map(|index| raw.rows[out.number(index, input)]).collect(),
+            None => vec![RawRow::default(); count],
         };
-        let mut out = OutRows { rows: raws, of, columns, careful: Mask::default(), is_repeated };
-        self.find_careful(input, &mut out);
-        out
+        let mut written = Written { out, rows, columns, careful: Mask::default() };
+        self.find_careful(input, &mut written);
+        written
     }
 
     /// Finds the rows that need care.
-    fn find_careful(&self, input: &Encodable, out: &mut OutRows) {
-        let count = out.rows.len();
-        let OutRows { of, columns, careful, .. } = out;
+    fn find_careful(&self, input: &Encodable, written: &mut Written) {
+        let Written { out, columns, careful, .. } = written;
+        let count = out.count();
         careful.clear(count);
+        if self.quote_all {
+            careful.fill(count);
+            return;
+        }
         let mut special = Mask::default();
         for column in &*columns {
-            let piece = match column.of {
-                CellsOf::Piece(piece) => piece,
-                CellsOf::Table if self.delimiter == self.read => continue,
+            let needs = |row: &usize| needs_quotes(column.spans[*row].bytes(&column.source), self.delimiter);
+            match column.of {
+                CellsOf::Table if self.read == Some(self.delimiter) => {}
                 CellsOf::Table => {
-                    let has_delimiter = |row: &usize| column.spans[*row].bytes(column.source).contains(&self.delimiter);
+                    let has_delimiter = |row: &usize| column.spans[*row].bytes(&column.source).contains(&self.delimiter);
                     (0..count).filter(has_delimiter).for_each(|row| careful.set(row));
-                    continue;
                 }
-                CellsOf::Source => {
-                    if needs_quotes(column.source, self.delimiter) {
-                        careful.fill(count);
+                CellsOf::Source if needs_quotes(&column.source, self.delimiter) => careful.fill(count),
+                CellsOf::Source => {}
+                CellsOf::Piece(piece) if !self.adds_special[piece] => {
+                    special.clear(input.rows.len());
+                    for source in &self.shape.pieces[piece].sources {
+                        special.add(&input.rows.columns[*source].special);
                     }
-                    continue;
+                    if !special.is_none() {
+                        let is_special = |row: &usize| special.has(out.row(*row));
+                        (0..count).filter(is_special).filter(needs).for_each(|row| careful.set(row));
+                    }
                 }
-            };
-            let needs = |row: usize| needs_quotes(column.spans[row].bytes(column.source), self.delimiter);
-            if self.adds_special[piece] {
-                (0..count).filter(|row| needs(*row)).for_each(|row| careful.set(row));
-                continue;
-            }
-            special.clear(input.rows.len());
-            for source in &self.shape.pieces[piece].sources {
-                special.add(&input.rows.columns[*source].special);
-            }
-            if !special.is_none() {
-                let is_special = |row: &usize| special.has(of.map_or(*row, |of| of[*row] as usize));
-                (0..count).filter(is_special).filter(|row| needs(*row)).for_each(|row| careful.set(row));
+                CellsOf::Piece(_) | CellsOf::Values => (0..count).filter(needs).for_each(|row| careful.set(row)),
             }
         }
         if let ([column], 1) = (columns.as_slice(), self.shape.columns.len()) {
@@ -196,23 +175,22 @@ impl Delimited {
         }
         let ragged = input.chunk.ragged(input.range.clone());
         if !ragged.is_empty() {
-            for row in 0..count {
-                let number = input.rows.numbers[of.map_or(row, |of| of[row] as usize)];
-                if ragged.binary_search_by_key(&number, |(row, _)| *row).is_ok() {
-                    careful.set(row);
-                }
-            }
+            let is_ragged = |row: &usize| {
+                let number = out.number(*row, input) as u32;
+                ragged.binary_search_by_key(&number, |(row, _)| *row).is_ok()
+            };
+            (0..count).filter(is_ragged).for_each(|row| careful.set(row));
         }
     }
 
     /// Writes rows none of whose cells needs quotes.
     // Compiled by itself: what its loops need then stays in registers.
     #[inline(never)]
-    fn write_plainly(&self, input: &Encodable, rows: &OutRows, range: std::ops::Range<usize>, out: &mut Out) {
+    fn write_plainly(&self, input: &Encodable, rows: &Written, range: std::ops::Range<usize>, out: &mut Out) {
         let text = input.text.as_bytes();
         let raws = &rows.rows[range.clone()];
         let raw = raws.iter().map(|row| (row.next - row.raw.start) as usize + self.preamble.line_end.len()).sum::<usize>();
-        let wide = |column: &Column| column.spans[range.clone()].iter().map(|span| span.width() + 1).sum::<usize>();
+        let wide = |column: &Column| column.spans[range.clone()].iter().map(|span| span.width() + 3).sum::<usize>();
         let all = raw + rows.columns.iter().map(wide).sum::<usize>();
         if all > MOST_HELD {
             // Long rows are handed on bit by bit.
@@ -221,8 +199,9 @@ impl Delimited {
         }
         let writer = out.buffer.writer(all);
         let is_appended = self.appended.is_some();
-        let columns: Vec<(&[u8], &[Span])> =
-            rows.columns.iter().map(|column| (column.source, &column.spans[range.clone()])).collect();
+        let plain = |column: &'_ Column<'_>| self.quotes_new && column.of != CellsOf::Table;
+        let columns: Vec<PlainColumn> =
+            rows.columns.iter().map(|column| (&*column.source, &column.spans[range.clone()], plain(column))).collect();
         let (before, after) = if is_appended { (&[][..], &columns[..]) } else { columns.split_at(columns.len().min(1)) };
         let first = range.start;
         Arch::new().dispatch(WritePlainly { encoder: self, text, rows, raws, first, before, after, writer });
@@ -230,20 +209,18 @@ impl Delimited {
 
     /// The line end of an output row: that of its row, and between two results of a row at least one.
     #[inline(always)]
-    fn line_end_of<'a>(&'a self, row: &RawRow, rows: &OutRows, index: usize, text: &'a [u8]) -> &'a [u8] {
+    fn line_end_of<'a>(&'a self, row: &RawRow, rows: &Written, index: usize, text: &'a [u8]) -> &'a [u8] {
         let own = row.line_end().bytes(text);
-        match &rows.is_repeated {
-            Some(repeated) if own.is_empty() && repeated[index] => self.preamble.line_end.as_bytes(),
-            _ => own,
-        }
+        let is_lacking = own.is_empty() && (self.read.is_none() || rows.out.is_repeated(index));
+        if is_lacking { self.preamble.line_end.as_bytes() } else { own }
     }
 
     /// Writes a row of which cells may need quotes.
-    fn write_carefully(&self, input: &Encodable, rows: &OutRows, index: usize, out: &mut Out) {
+    fn write_carefully(&self, input: &Encodable, rows: &Written, index: usize, out: &mut Out) {
         let text = input.text.as_bytes();
         let row = rows.rows[index];
-        let number = input.rows.numbers[rows.of.map_or(index, |of| of[index] as usize)];
-        let ragged = input.chunk.ragged(number as usize..number as usize + 1);
+        let number = rows.out.number(index, input);
+        let ragged = input.chunk.ragged(number..number + 1);
         let table_columns = self.header.count();
         let cells = ragged.first().map_or(table_columns, |(_, cells)| *cells as usize);
         if self.appended.is_some() {
@@ -255,38 +232,57 @@ impl Delimited {
             if self.appended.is_some() || place > 0 {
                 out.extend(&[self.delimiter]);
             }
-            let bytes = column.spans[index].bytes(column.source);
+            let bytes = column.spans[index].bytes(&column.source);
             match column.of {
-                CellsOf::Piece(_) | CellsOf::Source => push_cell(out, bytes, self.delimiter),
+                CellsOf::Piece(_) | CellsOf::Source | CellsOf::Values => self.push_new(out, bytes),
                 CellsOf::Table => self.push_raw(out, bytes),
             }
         }
-        if let (None, true, Some(raw)) = (self.appended, self.shape.keeps_all, input.chunk.raw()) {
+        if let (None, true, Some(raw)) = (self.appended, self.shape.keeps_all, self.raw(input)) {
             // Cells beyond the last column have no place, but must not be lost.
             for column in table_columns..cells {
                 out.extend(&[self.delimiter]);
-                self.push_raw(out, raw.cells.cell(number as usize, column).bytes(text));
+                self.push_raw(out, raw.cells.cell(number, column).bytes(text));
             }
         }
         if let ([column], 1) = (rows.columns.as_slice(), self.shape.columns.len())
             && column.spans[index].is_empty()
+            && (!self.quotes_new || (column.of == CellsOf::Table && !self.quote_all))
         {
             out.extend(b"\"\"");
         }
         out.extend(self.line_end_of(&row, rows, index, text));
     }
 
-    /// Writes a cell as it was read, in quotes where the delimiter that is written has come to be one.
+    /// Writes a cell as it was read, in quotes where all are or the delimiter that is written has come to be one.
     fn push_raw(&self, out: &mut impl Extend, bytes: &[u8]) {
-        if self.delimiter != self.read && !bytes.starts_with(b"\"") {
+        if bytes.starts_with(b"\"") {
+            out.extend(bytes);
+        } else if self.quote_all {
+            push_quoted(out, bytes);
+        } else if self.read != Some(self.delimiter) {
             push_cell(out, bytes, self.delimiter);
         } else {
             out.extend(bytes);
         }
     }
 
+    /// Writes a cell that was not read.
+    fn push_new(&self, out: &mut impl Extend, bytes: &[u8]) {
+        if self.quotes_new {
+            push_quoted(out, bytes);
+        } else {
+            push_cell(out, bytes, self.delimiter);
+        }
+    }
+
+    /// The rows of a chunk as they were read, where that is delimited text.
+    fn raw<'b>(&self, input: &'b Encodable) -> Option<RawRows<'b>> {
+        self.read.and_then(|_| input.chunk.raw())
+    }
+
     /// Writes output rows from one to another.
-    fn write(&self, input: &Encodable, rows: &OutRows, range: std::ops::Range<usize>, out: &mut Out) {
+    fn write(&self, input: &Encodable, rows: &Written, range: std::ops::Range<usize>, out: &mut Out) {
         let mut next = range.start;
         for careful in rows.careful.iter().skip_while(|row| *row < range.start).take_while(|row| *row < range.end) {
             self.write_plainly(input, rows, next..careful, out);
@@ -295,41 +291,22 @@ impl Delimited {
         }
         self.write_plainly(input, rows, next..range.end, out);
     }
-
-    /// Writes rows with what is between them that belongs to none.
-    #[cold]
-    fn write_with_gaps(&self, input: &Encodable, raw: &RawRows, rows: &OutRows, out: &mut Out) {
-        let text = input.text.as_bytes();
-        let mut next = 0;
-        let number = |index: usize| input.rows.numbers[rows.of.map_or(index, |of| of[index] as usize)] as usize;
-        let end_of = |row: usize| raw.rows.get(row).map_or(raw.start, |row| row.next as usize);
-        for row in input.range.clone() {
-            let before = row.checked_sub(1).map_or(raw.start, end_of);
-            out.extend(text.get(before..raw.rows[row].raw.start as usize).unwrap_or_default());
-            let first = next;
-            while next < rows.rows.len() && number(next) == row {
-                next += 1;
-            }
-            self.write(input, rows, first..next, out);
-        }
-        if input.range.end == raw.rows.len() {
-            let last = input.range.end.checked_sub(1).map_or(raw.start, end_of);
-            out.extend(text.get(last..).unwrap_or_default());
-        }
-    }
 }
+
+/// Where the cells of a column are, none of which has quotes within, and whether they are written in quotes.
+type PlainColumn<'a> = (&'a [u8], &'a [Span], bool);
 
 /// Rows none of whose cells needs quotes.
 struct WritePlainly<'a, 'w> {
     encoder: &'a Delimited,
     text: &'a [u8],
-    rows: &'a OutRows<'a>,
+    rows: &'a Written<'a>,
     raws: &'a [RawRow],
     /// The output row that is the first of them.
     first: usize,
     /// The column without a delimiter before it, and those with one.
-    before: &'a [(&'a [u8], &'a [Span])],
-    after: &'a [(&'a [u8], &'a [Span])],
+    before: &'a [PlainColumn<'a>],
+    after: &'a [PlainColumn<'a>],
     writer: Writer<'w>,
 }
 
@@ -344,11 +321,20 @@ impl WithSimd for WritePlainly<'_, '_> {
             if is_appended {
                 writer.extend(row.raw.bytes(text));
             }
-            for (source, spans) in before {
+            for (source, spans, is_quoted) in before {
+                let quotes = usize::from(*is_quoted);
+                writer.fill(b'"', quotes);
                 writer.extend(spans[index].bytes(source));
+                writer.fill(b'"', quotes);
             }
-            for (source, spans) in after {
-                writer.cell(delimiter, source, spans[index]);
+            for (source, spans, is_quoted) in after {
+                if *is_quoted {
+                    writer.fill(delimiter, 1);
+                    writer.cell(b'"', source, spans[index]);
+                    writer.fill(b'"', 1);
+                } else {
+                    writer.cell(delimiter, source, spans[index]);
+                }
             }
             writer.line_end(encoder.line_end_of(row, rows, first + index, text));
         }
@@ -365,32 +351,31 @@ impl Encoder for Delimited {
         if preamble.byte_order_mark {
             out.extend("\u{feff}".as_bytes());
         }
-        if matches!(self.header, Header::Unnamed(_)) {
-            if self.appended.is_some() {
+        let had_header = matches!(self.header, Header::Names(_));
+        if !self.has_header {
+            // Blank lines alone.
+            if self.appended.is_some() && !had_header {
                 out.extend(preamble.header.as_bytes());
             }
             return true;
         }
-        match self.appended {
+        let added = match self.appended.filter(|_| had_header) {
             Some(count) => {
                 out.extend(preamble.header.as_bytes());
-                for title in &shape.titles[shape.titles.len() - count..] {
-                    out.push(*delimiter);
-                    push_cell(out, title.as_bytes(), *delimiter);
-                }
+                count
             }
-            None => {
-                let mut cells = Cells::default();
-                let record = Record::read(preamble.header_row(), 0, self.read, &mut cells);
-                for (index, (column, title)) in shape.columns.iter().zip(&shape.titles).enumerate() {
-                    if index > 0 {
-                        out.push(*delimiter);
-                    }
-                    match column {
-                        OutColumn::Original(index) => self.push_raw(out, record.raw_cell(*index).as_bytes()),
-                        OutColumn::Piece { .. } | OutColumn::Source => push_cell(out, title.as_bytes(), *delimiter),
-                    }
-                }
+            None => shape.columns.len(),
+        };
+        let mut cells = Cells::default();
+        let record = self.read.filter(|_| had_header).map(|read| Record::read(preamble.header_row(), 0, read, &mut cells));
+        let first = shape.columns.len() - added;
+        for (index, (column, title)) in shape.columns.iter().zip(&shape.titles).enumerate().skip(first) {
+            if index > 0 {
+                out.push(*delimiter);
+            }
+            match (column, &record) {
+                (OutColumn::Original(index), Some(record)) => self.push_raw(out, record.raw_cell(*index).as_bytes()),
+                _ => self.push_new(out, title.as_bytes()),
             }
         }
         if preamble.ended {
@@ -404,35 +389,20 @@ impl Encoder for Delimited {
     }
 
     fn encode(&self, input: &Encodable, out: &mut Out) {
-        let Some(raw) = input.chunk.raw().filter(|_| self.shape.is_written) else { return };
-        let mut of = Vec::new();
-        let rows = self.out_rows(input, &raw, &mut of);
-        if raw.has_gaps && self.appended.is_some() {
-            self.write_with_gaps(input, &raw, &rows, out);
-        } else {
-            self.write(input, &rows, 0..rows.rows.len(), out);
+        if !self.shape.is_written {
+            return;
+        }
+        let raw = self.raw(input);
+        let rows = self.written(input, raw.as_ref());
+        match raw {
+            Some(raw) if raw.has_gaps && self.appended.is_some() => {
+                rows.out.with_gaps(input, &raw, out, |range, out| self.write(input, &rows, range, out));
+            }
+            _ => self.write(input, &rows, 0..rows.rows.len(), out),
         }
     }
 
     fn is_complete(&self, written: &[u8]) -> bool {
         written.last().is_none_or(|last| *last == b'\n')
-    }
-
-    fn begin_aside(&self, out: &mut Buffer) {
-        let Header::Names(names) = &self.header else { return };
-        let why = ["why", "why_set_aside", "keen_notch_why"].into_iter().find(|name| !names.iter().any(|taken| taken == name));
-        out.extend(self.preamble.header_row().as_bytes());
-        out.push(self.read);
-        push_cell(out, why.unwrap_or("why").as_bytes(), self.read);
-        out.extend(self.line_end());
-    }
-
-    fn set_aside(&self, chunk: &dyn Chunk, text: &str, row: usize, why: &str, out: &mut Out) {
-        let Some(row) = chunk.raw().and_then(|raw| raw.rows.get(row).copied()) else { return };
-        out.extend(row.raw.bytes(text.as_bytes()));
-        out.extend(&[self.read]);
-        push_cell(out, why.as_bytes(), self.read);
-        let line_end = row.line_end().bytes(text.as_bytes());
-        out.extend(if line_end.is_empty() { self.line_end() } else { line_end });
     }
 }

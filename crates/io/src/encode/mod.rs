@@ -2,12 +2,16 @@
 //!
 //! An encoder turns a batch of a chunk, and what came of it, into bytes. A new format is an encoder of its own.
 
+mod aside;
 mod cell;
 pub mod delimited;
+pub mod json_lines;
 mod out;
+mod rows;
 
 use std::ops::Range;
 
+pub use aside::{Aside, aside};
 pub use cell::push_row;
 use keen_notch_core::batch::{Batch, Buffer};
 use keen_notch_core::carving::{Carving, OutColumn, Worked};
@@ -15,14 +19,40 @@ use keen_notch_core::column::Header;
 pub use out::{Extend, MOST_HELD, Out};
 
 use self::delimited::Delimited;
+use self::json_lines::JsonLines;
+use crate::formats::{Kind, Named};
+use crate::source::delimited::Preamble;
 use crate::source::{Chunk, Format, Rows};
 
-/// What writes rows of a table with this header, with the columns that the shape says: `delimiter` is between them, or what was
-/// between those that were read.
-pub fn encoder(format: &Format, delimiter: Option<u8>, header: &Header, shape: &Shape) -> Box<dyn Encoder> {
-    match format {
-        Format::Delimited { dialect, preamble } => {
-            Box::new(Delimited::new(*dialect, delimiter, preamble.clone(), header.clone(), shape.clone()))
+/// How delimited text is to be written, beside what the name of the output says.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub struct TextOptions {
+    /// What is between two cells, whatever was or the name says.
+    pub delimiter: Option<u8>,
+    /// Whether there is a header; otherwise where the rows that were read had one.
+    pub header: Option<bool>,
+    /// Whether a byte-order mark comes first; otherwise where there was one.
+    pub byte_order_mark: bool,
+    /// Whether every cell is in quotes; otherwise those that need them or had them, and new ones where all others have them.
+    pub quote_all: bool,
+}
+
+/// What writes rows of a table that was read in this format and has this header, with the columns that the shape says, to an output
+/// of which that is said; where nothing is, as they were read.
+pub fn encoder(format: &Format, (named, options): (Named, TextOptions), header: &Header, shape: &Shape) -> Box<dyn Encoder> {
+    let (header, shape) = (header.clone(), shape.clone());
+    match (named.kind, format) {
+        (None | Some(Kind::Delimited(_)), Format::Delimited { dialect, preamble }) => {
+            let delimiter = named.other_delimiter(dialect.delimiter).unwrap_or(dialect.delimiter);
+            Box::new(Delimited::new(Some(dialect.delimiter), delimiter, preamble.clone(), options, header, shape))
+        }
+        (Some(Kind::Delimited(_)), _) => {
+            let preamble = Preamble { line_end: "\n".to_owned(), ended: true, ..Preamble::default() };
+            Box::new(Delimited::new(None, named.delimiter().unwrap_or(b','), preamble, options, header, shape))
+        }
+        (_, format) => {
+            let style = if let Format::JsonLines(style) = format { Some(*style) } else { None };
+            Box::new(JsonLines::new(style, &header, shape))
         }
     }
 }
@@ -119,10 +149,4 @@ pub trait Encoder: Send + Sync {
     /// Whether the last of the rows that were written is complete; otherwise [`Encoder::line_end`] has to come before anything
     /// else.
     fn is_complete(&self, written: &[u8]) -> bool;
-
-    /// Writes what comes before the first row that is set aside.
-    fn begin_aside(&self, out: &mut Buffer);
-
-    /// Writes a row that is set aside, and why.
-    fn set_aside(&self, chunk: &dyn Chunk, text: &str, row: usize, why: &str, out: &mut Out);
 }

@@ -3,15 +3,18 @@
 //! A source gives chunks of rows in their order; a chunk turns into batches of the columns that are asked for, on any
 //! thread. A new format is a source of its own, with a chunk of its own.
 
+mod blocks;
 mod decoded;
 pub mod delimited;
 mod foreign;
 pub mod input;
+pub mod json_lines;
 pub mod meter;
 mod reading;
 mod unpacked;
 mod whole;
 
+use std::borrow::Cow;
 use std::ops::Range;
 
 use keen_notch_core::batch::{Batch, Buffer, Forms, Mask, Span, Texts};
@@ -24,8 +27,9 @@ pub use whole::Shortened;
 
 use self::delimited::{Delimited, Dialect, Preamble};
 use self::input::Input;
+use self::json_lines::{JsonLines, Style};
 use crate::Error;
-use crate::formats;
+use crate::formats::{Between, Kind};
 
 /// How a table is written down: what its encoder has to know.
 #[derive(Debug, Clone)]
@@ -37,23 +41,48 @@ pub enum Format {
         /// What comes before them.
         preamble: Preamble,
     },
+    /// As an object a line.
+    JsonLines(Style),
 }
 
 impl Format {
+    /// What it is called.
+    pub fn name(&self) -> &'static str {
+        self.kind().name()
+    }
+
+    /// What an ending says of it.
+    pub fn kind(&self) -> Kind {
+        match self {
+            Format::Delimited { .. } => Kind::Delimited(Between::Anything),
+            Format::JsonLines(_) => Kind::JsonLines,
+        }
+    }
+
+    /// The delimiter of delimited text.
+    pub fn delimiter(&self) -> Option<u8> {
+        match self {
+            Format::Delimited { dialect, .. } => Some(dialect.delimiter),
+            Format::JsonLines(_) => None,
+        }
+    }
+
     /// The delimiter that was guessed, as an option gives it, where one was.
     pub fn guessed_delimiter(&self) -> Option<String> {
-        let Format::Delimited { dialect, .. } = self;
+        let Format::Delimited { dialect, .. } = self else { return None };
         dialect
             .is_guessed
             .then(|| if dialect.delimiter == b'\t' { "tab".to_owned() } else { char::from(dialect.delimiter).to_string() })
     }
 
     /// How another input of the same table is read.
-    pub fn reading(&self, first: &Reading) -> Reading {
+    pub fn reading(&self, first: &Reading, header: &Header) -> Reading {
+        let reading = first.clone();
         match self {
             Format::Delimited { dialect, .. } => {
-                Reading { delimiter: Some(char::from(dialect.delimiter).to_string()), ..first.clone() }
+                Reading { delimiter: Some(char::from(dialect.delimiter).to_string()), otherwise: self.kind(), ..reading }
             }
+            Format::JsonLines(_) => Reading { columns: Some(header.clone()), otherwise: self.kind(), ..reading },
         }
     }
 }
@@ -76,8 +105,11 @@ impl Format {
 /// # Errors
 /// Where the input cannot be read, or there is nothing in it.
 pub fn open(input: &Input, reading: &Reading) -> Result<Box<dyn Source>, Error> {
-    formats::check_input(&input.name(), reading.named(input))?;
-    Ok(Box::new(Delimited::open(input, reading)?))
+    Ok(match reading.kind(input) {
+        Kind::Delimited(_) => Box::new(Delimited::open(input, reading)?),
+        Kind::JsonLines => Box::new(JsonLines::open(input, reading)?),
+        Kind::Foreign(format) => return Err(Error::Unreadable { name: input.name(), format }),
+    })
 }
 
 /// Where rows come from.
@@ -96,6 +128,11 @@ pub trait Source: Send {
 
     /// How the rows are written down.
     fn format(&self) -> Format;
+
+    /// Whether rows further on may have columns that are not in the header.
+    fn may_have_more_columns(&self) -> bool {
+        false
+    }
 }
 
 /// Some rows of a source, worked on by one thread.
@@ -121,8 +158,8 @@ pub trait Chunk: Send {
     /// Takes the values of some rows; `text` is the chunk's own.
     fn take<'c>(&'c self, text: &'c str, rows: Range<usize>, into: &mut Rows<'c>);
 
-    /// The value of any column in a row, as a text of its own.
-    fn value(&self, text: &str, row: usize, column: usize) -> String;
+    /// The value of any column in a row, by itself.
+    fn cell<'c>(&'c self, text: &'c str, row: usize, column: usize) -> Cell<'c>;
 
     /// Rows of a range that have another number of cells than there are columns, with that number.
     fn ragged(&self, rows: Range<usize>) -> &[(u32, u32)];
@@ -136,6 +173,35 @@ pub trait Chunk: Send {
 
     /// The bytes of the chunk.
     fn size(&self) -> usize;
+}
+
+/// A value, and what its format says that it is.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Cell<'c> {
+    /// What it is.
+    pub kind: CellKind,
+    /// The value as phrases see it.
+    pub text: Cow<'c, str>,
+}
+
+impl Cell<'_> {
+    /// No value.
+    pub const NOTHING: Cell<'static> = Cell { kind: CellKind::Nothing, text: Cow::Borrowed("") };
+}
+
+/// What a value is.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum CellKind {
+    /// There is none: null, or nothing at all.
+    Nothing,
+    /// A text.
+    Text,
+    /// A number, as JSON writes it.
+    Number,
+    /// True or false.
+    Truth,
+    /// JSON with parts of its own.
+    Nested,
 }
 
 /// Where lines of a chunk were last counted up to.
@@ -164,6 +230,9 @@ pub struct RawRows<'c> {
 pub trait RawCells {
     /// Where the cell of a column is in a row; empty where there is none.
     fn cell(&self, row: usize, column: usize) -> Span;
+
+    /// The byte after the last cell of a row, where others can go.
+    fn end(&self, row: usize) -> usize;
 }
 
 /// A row as it was read.

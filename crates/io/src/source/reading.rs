@@ -2,10 +2,12 @@
 
 use std::sync::Arc;
 
+use keen_notch_core::column::Header;
+
 use super::decoded::WrongBytes;
 use super::input::{Encoding, Input};
 use super::meter::Meter;
-use crate::formats::Named;
+use crate::formats::{Between, Kind, Named};
 
 /// The longest row allowed unless said otherwise, in bytes: held as it was read and with a text of its size made of it, it
 /// takes less than 64 MiB with all the rest.
@@ -31,6 +33,8 @@ pub enum Ragged {
 pub struct Reading {
     /// What the names of inputs would say, whatever they say.
     pub from: Option<Named>,
+    /// How inputs are written down whose names do not say it.
+    pub otherwise: Kind,
     /// The delimiter as given; otherwise the input's name decides.
     pub delimiter: Option<String>,
     /// Whether the first row holds the names of the columns.
@@ -47,6 +51,10 @@ pub struct Reading {
     pub ragged: Ragged,
     /// How many bytes are read at a time; `None` leaves it to the reader.
     pub stride: Option<usize>,
+    /// The columns, where they are known before: those of another input of the same table.
+    pub columns: Option<Header>,
+    /// Whether all columns that any row has matter, where rows say themselves which they have.
+    pub all_columns: bool,
     /// Counts what has been read and done.
     pub meter: Arc<Meter>,
 }
@@ -55,6 +63,7 @@ impl Default for Reading {
     fn default() -> Reading {
         Reading {
             from: None,
+            otherwise: Kind::Delimited(Between::Anything),
             delimiter: None,
             header: true,
             encoding: None,
@@ -63,6 +72,8 @@ impl Default for Reading {
             memory: MEMORY,
             ragged: Ragged::Stop,
             stride: None,
+            columns: None,
+            all_columns: false,
             meter: Arc::default(),
         }
     }
@@ -72,5 +83,10 @@ impl Reading {
     /// What is said of how an input is written down.
     pub fn named(&self, input: &Input) -> Named {
         self.from.or(input.path().map(Named::of)).unwrap_or_default()
+    }
+
+    /// How an input is written down.
+    pub fn kind(&self, input: &Input) -> Kind {
+        self.named(input).kind.unwrap_or(self.otherwise)
     }
 }

@@ -8,8 +8,6 @@ use keen_notch_core::survey::Members;
 use crate::Error;
 use crate::encode::push_row;
 use crate::sink::Sink;
-use crate::source::Format;
-use crate::source::delimited::Dialect;
 use crate::table::Table;
 use crate::view::View;
 
@@ -52,7 +50,7 @@ pub fn rows_of(
 /// How rows that were found are written.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum RowsFormat {
-    /// As a table with a header, divided as the input is.
+    /// As a table with a header, divided as the input is, if that is delimited text.
     Table,
     /// As an object a line.
     JsonLines,
@@ -74,7 +72,7 @@ pub fn write_rows(
     format: RowsFormat,
     out: &mut dyn Sink,
 ) -> Result<(), Error> {
-    let Format::Delimited { dialect: Dialect { delimiter, .. }, .. } = table.format;
+    let delimiter = table.format.delimiter().unwrap_or(b',');
     let (mut lines, mut written) = (Buffer::default(), Ok(()));
     let inputs = table.inputs.clone();
     let title = view.titles(&table.header).into_iter().next().unwrap_or_default();

@@ -5,13 +5,13 @@ use std::sync::{Arc, Mutex};
 
 use keen_notch_core::batch::{Buffer, Span};
 
-use super::block::{Block, LONG, lines};
 use super::index::Index;
 use super::marks::AnyOf;
 use super::record::unquote;
 use crate::Error;
 use crate::pool::lock;
-use crate::source::{Chunk, LineCount, Ragged, RawCells, RawRow, RawRows, Reading, Rows, Values};
+use crate::source::blocks::{Block, LONG, lines};
+use crate::source::{Cell, CellKind, Chunk, LineCount, Ragged, RawCells, RawRow, RawRows, Reading, Rows, Values};
 
 /// Some whole rows of a delimited text.
 pub struct DelimitedChunk {
@@ -204,8 +204,8 @@ impl Chunk for DelimitedChunk {
         }
     }
 
-    fn value(&self, text: &str, row: usize, column: usize) -> String {
-        super::record::value(self.cell(row, column).text(text))
+    fn cell<'c>(&'c self, text: &'c str, row: usize, column: usize) -> Cell<'c> {
+        Cell { kind: CellKind::Text, text: super::record::value(RawCells::cell(self, row, column).text(text)) }
     }
 
     fn ragged(&self, rows: Range<usize>) -> &[(u32, u32)] {
@@ -215,12 +215,7 @@ impl Chunk for DelimitedChunk {
 
     fn line(&self, row: usize, from: &mut LineCount) -> u64 {
         let at = self.found.rows.get(row).map_or(0, |row| row.raw.start as usize);
-        if at < from.at {
-            *from = LineCount::default();
-        }
-        from.ends += lines(&self.block.bytes[from.at..at]);
-        from.at = at;
-        self.block.first_line + from.ends
+        self.block.line(at, from)
     }
 
     fn raw(&self) -> Option<RawRows<'_>> {
@@ -246,6 +241,10 @@ impl RawCells for DelimitedChunk {
             (Some(start), Some(end)) => Span { start, end: (*end).min(found.raw.end) },
             _ => Span { start: found.raw.end, end: found.raw.end },
         }
+    }
+
+    fn end(&self, row: usize) -> usize {
+        self.found.rows.get(row).map_or(0, |row| row.raw.end as usize)
     }
 }
 

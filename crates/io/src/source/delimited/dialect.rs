@@ -17,7 +17,7 @@ pub struct Dialect {
 ///
 /// # Errors
 /// Where it cannot be one.
-pub fn given(given: &str) -> Result<u8, Error> {
+pub fn delimiter(given: &str) -> Result<u8, Error> {
     given_delimiter(given).ok_or_else(|| Error::BadDelimiter { given: given.to_owned() })
 }
 

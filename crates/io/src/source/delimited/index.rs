@@ -7,9 +7,9 @@ use keen_notch_core::text::characters::Form;
 
 use pulp::{Arch, Simd, WithSimd};
 
-use super::block::LONG;
-use super::marks::{self, BLOCK, Marks};
+use super::marks::{self, Marks};
 use super::quoted::Quoted;
+use crate::source::blocks::{BLOCK, LONG};
 
 /// Where the cells and the rows of a text end, and which bytes need a second look.
 #[derive(Debug, Default)]
@@ -243,15 +243,22 @@ mod tests {
     use proptest::prelude::*;
 
     use super::*;
-    use crate::source::delimited::block::Blocks;
+    use crate::source::Reading;
+    use crate::source::blocks::Blocks;
     use crate::source::delimited::record::{Cells, Record};
+    use crate::source::delimited::row_ends::OutsideQuotes;
 
     proptest! {
         #[test]
         fn rows_and_cells_end_where_the_reader_ends_them(text in "([a,;\"\r\né]{0,30}|[a-z,\"\n]{60,200})") {
             // A chunk ends with a row, so quotes are closed in it.
             let open = {
-                let mut blocks = Blocks::new(String::new(), Box::new(std::io::Cursor::new(text.clone())), b',', 9999);
+                let mut blocks = Blocks::new(
+                    String::new(),
+                    Box::new(std::io::Cursor::new(text.clone())),
+                    OutsideQuotes::new(b','),
+                    &Reading::default(),
+                );
                 std::iter::from_fn(|| blocks.next_block().transpose()).any(|block| block.is_err())
             };
             prop_assume!(!open);

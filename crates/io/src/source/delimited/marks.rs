@@ -4,6 +4,8 @@
 use keen_notch_core::batch::Span;
 use wide::u8x16;
 
+use crate::source::blocks::BLOCK;
+
 /// Three bytes that are looked for in many short stretches of a text.
 #[derive(Debug, Clone, Copy)]
 pub struct AnyOf([u8x16; 3]);
@@ -44,9 +46,6 @@ fn last_bytes(rest: &[u8]) -> u128 {
     bytes.iter_mut().zip(rest).for_each(|(byte, rest)| *byte = *rest);
     u128::from_le_bytes(bytes)
 }
-
-/// The bytes of a table that are looked at in one go for where its cells end; a bit for each in a mask.
-pub const BLOCK: usize = 64;
 
 /// What matters of a block of a delimited text: a bit for each byte of the kind.
 #[derive(Debug, Clone, Copy, Default)]

@@ -1,6 +1,5 @@
 //! Delimited text as a source: cut into blocks that end where a row ends, each of which is a chunk.
 
-mod block;
 mod chunk;
 mod dialect;
 mod guess;
@@ -8,15 +7,17 @@ mod index;
 mod marks;
 mod quoted;
 pub mod record;
+mod row_ends;
 
 use std::sync::Arc;
 
-pub use dialect::Dialect;
+pub use dialect::{Dialect, delimiter};
 use keen_notch_core::column::Header;
 
-use self::block::{Block, Blocks};
 use self::chunk::{DelimitedChunk, Shape};
 use self::record::{Cells, Record};
+use self::row_ends::OutsideQuotes;
+use super::blocks::{self, Block, Blocks};
 use super::input::Input;
 use super::{Chunk, Format, Reading, Source};
 use crate::Error;
@@ -32,6 +33,8 @@ pub struct Preamble {
     pub line_end: String,
     /// Whether the header row itself ends in a line end.
     pub ended: bool,
+    /// Whether every cell of the first rows is in quotes.
+    pub quotes_all: bool,
 }
 
 impl Preamble {
@@ -46,7 +49,7 @@ pub struct Delimited {
     dialect: Dialect,
     preamble: Preamble,
     header: Header,
-    blocks: Blocks,
+    blocks: Blocks<OutsideQuotes>,
     /// The block that held the header, and where the rows begin in it.
     first: Option<(Block, usize)>,
     /// The block after it, where that had to be read to know how lines end.
@@ -58,9 +61,9 @@ impl Delimited {
     /// Opens an input and reads its header.
     ///
     /// # Errors
-    /// Where it cannot be read, there is nothing in it, or the delimiter that was given cannot be one.
+    /// Where it cannot be read, there is nothing in it or what looks like something else, or the delimiter that was given cannot be one.
     pub fn open(input: &Input, reading: &Reading) -> Result<Delimited, Error> {
-        let given = reading.delimiter.as_deref().map(dialect::given).transpose()?;
+        let given = reading.delimiter.as_deref().map(delimiter).transpose()?;
         let said = given.or(reading.named(input).delimiter());
         let name = input.name();
         let mut reader = input.open(reading)?;
@@ -70,10 +73,7 @@ impl Delimited {
         }
         let delimiter = said.or(guessed).unwrap_or(b',');
         let dialect = Dialect { delimiter, header: reading.header, is_guessed: guessed.is_some() };
-        let mut blocks = Blocks::new(name.clone(), reader, dialect.delimiter, reading.max_row);
-        if let Some(stride) = reading.stride {
-            blocks = blocks.with_stride(stride);
-        }
+        let mut blocks = Blocks::new(name.clone(), reader, OutsideQuotes::new(dialect.delimiter), reading);
         let byte_order_mark = blocks.byte_order_mark()?;
         let mut skipped = String::new();
         while let Some(block) = blocks.next_block()? {
@@ -86,6 +86,9 @@ impl Delimited {
                     at += record.width();
                     continue;
                 }
+                if reading.named(input).kind.is_none() && is_object(record.raw) {
+                    return Err(Error::LooksLike { name, found: "JSON Lines", from: "jsonl" });
+                }
                 // It is one of its cell where other rows end otherwise.
                 let has_return = !record.raw.starts_with('"') && record.raw.trim_end_matches('\r').contains('\r');
                 let second = if has_return && at + record.width() == text.len() {
@@ -94,7 +97,7 @@ impl Delimited {
                     None
                 };
                 if record.raw.len() > reading.max_row {
-                    let line = block.first_line + block::lines(&block.bytes[..at]);
+                    let line = block.first_line + blocks::lines(&block.bytes[..at]);
                     return Err(Error::RowTooLong { name, line, limit: reading.max_row });
                 }
                 let mut preamble = Preamble {
@@ -102,6 +105,7 @@ impl Delimited {
                     header: String::new(),
                     line_end: if record.line_end.is_empty() { "\n" } else { record.line_end }.to_owned(),
                     ended: !record.line_end.is_empty(),
+                    quotes_all: quote_all(text, at, dialect.delimiter),
                 };
                 let (header, rows) = if dialect.header {
                     preamble.header = format!("{skipped}{}{}", &text[..at], record.raw);
@@ -118,6 +122,22 @@ impl Delimited {
         }
         Err(Error::Empty { name })
     }
+}
+
+/// Whether every cell is in quotes of the row that begins at a byte of a text, and of the next.
+fn quote_all(text: &str, at: usize, delimiter: u8) -> bool {
+    let mut cells = Cells::default();
+    let mut are_quoted = |at: usize| {
+        let record = Record::read(text, at, delimiter, &mut cells);
+        ((0..record.count()).all(|cell| record.raw_cell(cell).starts_with('"')), at + record.width())
+    };
+    let (first, next) = are_quoted(at);
+    first && (next >= text.len() || are_quoted(next).0)
+}
+
+/// Whether the first row of a text looks like the start of an object.
+fn is_object(row: &str) -> bool {
+    row.trim_start().strip_prefix('{').is_some_and(|rest| rest.trim_start().starts_with(['"', '}']))
 }
 
 impl Source for Delimited {

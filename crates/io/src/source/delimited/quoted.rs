@@ -6,7 +6,7 @@
 //! them (Langdale, Lemire: Parsing gigabytes of JSON per second, VLDB Journal 2019). Otherwise they are gone through one by
 //! one. [`super::record`] reads rows by the same rule, so that all agree where a row ends.
 
-use super::marks::BLOCK;
+use crate::source::blocks::BLOCK;
 
 /// Whether the byte at hand is in quotes, for bytes that are gone through from left to right.
 #[derive(Debug, Clone)]

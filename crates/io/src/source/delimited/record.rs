@@ -1,5 +1,6 @@
 //! One row, read plainly: the header, and what the structural index is held to.
 
+use std::borrow::Cow;
 use std::ops::Range;
 
 use keen_notch_core::text::bytes::{any_word, eight, has, position_of_two};
@@ -77,7 +78,7 @@ impl<'b> Record<'b> {
 
     /// The value of the cell `index` as a text of its own.
     pub fn owned_value(&self, index: usize) -> String {
-        value(self.raw_cell(index))
+        value(self.raw_cell(index)).into_owned()
     }
 }
 
@@ -95,13 +96,11 @@ fn after_quotes(bytes: &[u8], start: usize) -> usize {
 }
 
 /// The value of a cell as it was read.
-pub fn value(cell: &str) -> String {
+pub fn value(cell: &str) -> Cow<'_, str> {
+    let Some(inner) = cell.strip_prefix('"') else { return Cow::Borrowed(cell) };
     let mut value = String::new();
-    match cell.strip_prefix('"') {
-        Some(inner) => unquote(inner, &mut value),
-        None => value.push_str(cell),
-    }
-    value
+    unquote(inner, &mut value);
+    Cow::Owned(value)
 }
 
 /// Writes the text of a quoted cell to `value`: `inner` is what comes after the opening quote.

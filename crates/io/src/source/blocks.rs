@@ -1,17 +1,52 @@
 //! Cutting an input into blocks that end where a row ends.
 
-use std::hint::select_unpredictable;
 use std::io::{self, Read};
 use std::sync::{Arc, Mutex};
 
 use keen_notch_core::batch::OWN_MAPPING;
 
-use pulp::{Arch, Simd, WithSimd};
-
-use super::marks::{self, BLOCK, RowMarks};
-use super::quoted::Quoted;
+use super::{LineCount, Reading};
 use crate::Error;
 use crate::pool::lock;
+
+/// Bytes that are looked at in one go; a bit for each in a mask.
+pub const BLOCK: usize = 64;
+
+/// Finds where rows end, in what is read from left to right.
+pub trait RowEnds: Send {
+    /// Looks on, at some blocks of which the first is at a place.
+    fn look(&mut self, blocks: &[[u8; BLOCK]], at: usize) -> Seen;
+
+    /// Where a cell was opened that is not closed, if one is.
+    fn opened(&self) -> Option<usize>;
+
+    /// Counts places from `bytes` further on than before.
+    fn go_on(&mut self, bytes: usize);
+}
+
+/// What was seen of line ends in some bytes.
+pub struct Seen {
+    /// The number of line ends, those within rows included.
+    pub line_ends: u64,
+    /// After the last one that ends a row.
+    pub row_end: Option<usize>,
+}
+
+/// Every line end ends a row.
+pub struct EachLine;
+
+impl RowEnds for EachLine {
+    fn look(&mut self, blocks: &[[u8; BLOCK]], at: usize) -> Seen {
+        let bytes = blocks.as_flattened();
+        Seen { line_ends: lines(bytes), row_end: memchr::memrchr(b'\n', bytes).map(|place| at + place + 1) }
+    }
+
+    fn opened(&self) -> Option<usize> {
+        None
+    }
+
+    fn go_on(&mut self, _: usize) {}
+}
 
 /// How much is read at a time, in bytes.
 pub const STRIDE: usize = 256 * 1024;
@@ -48,6 +83,18 @@ impl Block {
     }
 }
 
+impl Block {
+    /// The line of the input that a byte of the block is on, from 1. `from` is where it was last asked for.
+    pub fn line(&self, at: usize, from: &mut LineCount) -> u64 {
+        if at < from.at {
+            *from = LineCount::default();
+        }
+        from.ends += lines(&self.bytes[from.at..at]);
+        from.at = at;
+        self.first_line + from.ends
+    }
+}
+
 impl Drop for Block {
     fn drop(&mut self) {
         self.spares.give_back(std::mem::take(&mut self.bytes));
@@ -76,7 +123,7 @@ impl Spares {
 }
 
 /// The blocks of one input.
-pub struct Blocks {
+pub struct Blocks<E> {
     name: String,
     reader: Box<dyn Read + Send>,
     limit: usize,
@@ -85,11 +132,9 @@ pub struct Blocks {
     buffer: Vec<u8>,
     filled: usize,
     spares: Arc<Spares>,
-    delimiter: u8,
     /// How much of that has been looked at.
     looked: usize,
-    /// Whether that ends in quotes.
-    quoted: Quoted,
+    row_ends: E,
     /// After the last row end found there.
     row_end: usize,
     /// The line ends found there, those in quotes included.
@@ -98,31 +143,24 @@ pub struct Blocks {
     ended: bool,
 }
 
-impl Blocks {
-    /// Blocks of what `reader` gives. `limit` is the longest row allowed, in bytes.
-    pub fn new(name: String, reader: Box<dyn Read + Send>, delimiter: u8, limit: usize) -> Blocks {
+impl<E: RowEnds> Blocks<E> {
+    /// Blocks of what `reader` gives, as they are to be read.
+    pub fn new(name: String, reader: Box<dyn Read + Send>, row_ends: E, reading: &Reading) -> Blocks<E> {
         Blocks {
             name,
             reader,
-            limit,
-            stride: STRIDE,
+            limit: reading.max_row,
+            stride: reading.stride.unwrap_or(STRIDE).max(1),
             buffer: Vec::new(),
             filled: 0,
             spares: Arc::default(),
-            delimiter,
             looked: 0,
-            quoted: Quoted::new(),
+            row_ends,
             row_end: 0,
             line_ends: 0,
             line: 1,
             ended: false,
         }
-    }
-
-    /// The same, reading `stride` bytes at a time.
-    pub fn with_stride(mut self, stride: usize) -> Blocks {
-        self.stride = stride.max(1);
-        self
     }
 
     /// Takes the byte-order mark off the start, if there is one. To be called before [`Blocks::next_block`].
@@ -161,7 +199,7 @@ impl Blocks {
                 return Ok(Some(self.hand_out(self.row_end)));
             }
             if self.ended {
-                if let Some(quote) = self.quoted.opened() {
+                if let Some(quote) = self.row_ends.opened() {
                     return Err(Error::UnclosedQuote {
                         name: self.name.clone(),
                         line: self.line + lines(&self.held()[..quote]),
@@ -196,7 +234,7 @@ impl Blocks {
         self.line_ends = after_lines;
         self.looked -= end;
         self.row_end = 0;
-        self.quoted.go_on(end);
+        self.row_ends.go_on(end);
         Block { bytes, first_line, spares: Arc::clone(&self.spares) }
     }
 
@@ -235,118 +273,15 @@ impl Blocks {
         last[..rest.len()].copy_from_slice(rest);
         let rest = if rest.is_empty() { &[][..] } else { std::slice::from_ref(&last) };
         for (at, blocks) in [(self.looked, blocks), (self.looked + blocks.len() * BLOCK, rest)] {
-            let (delimiter, quoted) = (self.delimiter, &mut self.quoted);
-            let found = Arch::new().dispatch(FindRowEnds { blocks, start: at, delimiter, quoted });
-            self.line_ends += found.line_ends;
-            self.row_end = found.row_end.unwrap_or(self.row_end);
+            let seen = self.row_ends.look(blocks, at);
+            self.line_ends += seen.line_ends;
+            self.row_end = seen.row_end.unwrap_or(self.row_end);
         }
         self.looked = end;
-    }
-}
-
-/// What was found of line ends in some bytes.
-struct RowEnds {
-    /// The number of line ends, those in quotes included.
-    line_ends: u64,
-    /// After the last one that ends a row.
-    row_end: Option<usize>,
-}
-
-/// Looks for line ends in some blocks, the first of which is at a place.
-struct FindRowEnds<'a> {
-    blocks: &'a [[u8; BLOCK]],
-    start: usize,
-    delimiter: u8,
-    quoted: &'a mut Quoted,
-}
-
-impl WithSimd for FindRowEnds<'_> {
-    type Output = RowEnds;
-
-    #[inline(always)]
-    fn with_simd<S: Simd>(self, _: S) -> RowEnds {
-        let FindRowEnds { blocks, start, delimiter, quoted } = self;
-        let (mut row_end, mut line_ends, mut at) = (0, 0, start);
-        let mut marks = [RowMarks::default(); 64];
-        for stretch in blocks.chunks(marks.len()) {
-            marks::mark_rows(stretch, &mut marks);
-            for (block, RowMarks { mut feeds, quotes }) in stretch.iter().zip(marks) {
-                line_ends += u64::from(feeds.count_ones());
-                if quotes != 0 || quoted.is_inside() {
-                    feeds &= !quoted.inside(at, quotes, feeds | marks::places(block, delimiter));
-                } else {
-                    quoted.go_past(feeds | u64::from(block[BLOCK - 1] == delimiter) << (BLOCK - 1));
-                }
-                let after_last = at + BLOCK - feeds.leading_zeros() as usize;
-                row_end = select_unpredictable(feeds != 0, after_last, row_end);
-                at += BLOCK;
-            }
-        }
-        RowEnds { line_ends, row_end: (row_end > 0).then_some(row_end) }
     }
 }
 
 /// The number of line ends in `bytes`.
 pub fn lines(bytes: &[u8]) -> u64 {
     memchr::memchr_iter(b'\n', bytes).count() as u64
-}
-
-#[cfg(test)]
-mod tests {
-    use proptest::prelude::*;
-
-    use super::*;
-    use crate::source::delimited::record::{Cells, Record};
-
-    /// The blocks with their first lines, read `stride` bytes at a time; a row may have 60.
-    fn blocks(text: &str, stride: usize) -> Result<Vec<(String, u64)>, Error> {
-        let reader = Box::new(io::Cursor::new(text.to_owned()));
-        let mut blocks = Blocks::new("test".into(), reader, b',', 60).with_stride(stride);
-        let mut found = Vec::new();
-        while let Some(block) = blocks.next_block()? {
-            found.push((String::from_utf8(block.bytes.clone()).unwrap(), block.first_line));
-        }
-        Ok(found)
-    }
-
-    #[test]
-    fn an_unclosed_quote_and_a_row_without_end_are_refused() {
-        for stride in [1, 7, 100] {
-            let error = blocks("a,b\n1,2\n3,\"x\n4,5\n", stride).unwrap_err();
-            assert!(matches!(error, Error::UnclosedQuote { line: 3, .. }), "{error}");
-        }
-        let error = blocks("a,b\n\"0123456789012345678901234567890123456789012345678901234567890123456789\",", 10).unwrap_err();
-        assert!(matches!(error, Error::RowTooLong { line: 2, limit: 60, .. }), "{error}");
-    }
-
-    /// Rows as no careful writer would write them, but with every quote closed.
-    fn rows() -> impl Strategy<Value = Vec<String>> {
-        let cell = r#"[a;é]{0,3}|"([a,\r\n]|""){0,4}"|a"[a;]{0,2}"#;
-        let row = proptest::collection::vec(cell, 1..5).prop_map(|cells| cells.join(","));
-        proptest::collection::vec(row, 0..40)
-    }
-
-    proptest! {
-        #[test]
-        fn blocks_end_where_rows_end_whatever_the_stride(
-            rows in rows(),
-            line_end in prop_oneof![Just("\n"), Just("\r\n")],
-            stride in 1..200_usize,
-        ) {
-            let text = rows.join(line_end);
-            let mut starts = vec![0];
-            let mut cells = Cells::default();
-            while let Some(at) = starts.last().copied().filter(|at| *at < text.len()) {
-                starts.push(at + Record::read(&text, at, b',', &mut cells).width());
-            }
-            let mut at = 0;
-            for (block, first_line) in blocks(&text, stride).unwrap() {
-                prop_assert_eq!(&text[at..at + block.len()], &block);
-                prop_assert_eq!(first_line, lines(&text.as_bytes()[..at]) + 1);
-                at += block.len();
-                prop_assert!(starts.contains(&at), "{:?} ends within a row", block);
-            }
-            prop_assert_eq!(at, text.len());
-        }
-    }
 }

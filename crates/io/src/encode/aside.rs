@@ -1,0 +1,141 @@
+//! Rows that are set aside, each as it was read and with why.
+
+use keen_notch_core::batch::Buffer;
+use keen_notch_core::column::Header;
+
+use super::cell::{push_cell, push_quoted};
+use super::json_lines;
+use super::{Extend, Out};
+use crate::formats::{Kind, Named};
+use crate::source::delimited::Preamble;
+use crate::source::json_lines::Style;
+use crate::source::{Chunk, Format};
+
+/// What the column is called that says why, unless the table has such a column.
+const TITLES: [&str; 3] = ["why", "why_set_aside", "keen_notch_why"];
+
+/// Writes rows that are set aside.
+pub trait Aside: Send + Sync {
+    /// Writes what comes before the first.
+    fn begin(&self, out: &mut Buffer);
+
+    /// Writes a row of a chunk, and why.
+    fn write(&self, chunk: &dyn Chunk, text: &str, row: usize, why: &str, out: &mut Out);
+}
+
+/// What writes rows of a table, that was read in this format and has this header, to an output of which that is said.
+pub fn aside(format: &Format, named: Named, header: &Header) -> Box<dyn Aside> {
+    let is_taken = |title: &&str| matches!(header, Header::Names(names) if names.iter().any(|name| name == title));
+    let title = TITLES.into_iter().find(|title| !is_taken(title)).unwrap_or(TITLES[0]);
+    let header = header.clone();
+    match (named.kind, format) {
+        (None | Some(Kind::Delimited(_)), Format::Delimited { dialect, preamble }) => {
+            Box::new(AsRead { delimiter: dialect.delimiter, preamble: preamble.clone(), header, title })
+        }
+        (Some(Kind::Delimited(_)), _) => Box::new(Cells { delimiter: named.delimiter().unwrap_or(b','), header, title }),
+        (_, format) => {
+            let style = if let Format::JsonLines(style) = format { Some(*style) } else { None };
+            Box::new(Objects { style, header, title })
+        }
+    }
+}
+
+/// Delimited text as it was read.
+struct AsRead {
+    delimiter: u8,
+    preamble: Preamble,
+    header: Header,
+    title: &'static str,
+}
+
+impl AsRead {
+    fn push_new(&self, text: &str, out: &mut impl Extend) {
+        match self.preamble.quotes_all {
+            true => push_quoted(out, text.as_bytes()),
+            false => push_cell(out, text.as_bytes(), self.delimiter),
+        }
+    }
+}
+
+impl Aside for AsRead {
+    fn begin(&self, out: &mut Buffer) {
+        if let Header::Names(_) = self.header {
+            out.extend(self.preamble.header_row().as_bytes());
+            out.push(self.delimiter);
+            self.push_new(self.title, out);
+            out.extend(self.preamble.line_end.as_bytes());
+        }
+    }
+
+    fn write(&self, chunk: &dyn Chunk, text: &str, row: usize, why: &str, out: &mut Out) {
+        let Some(row) = chunk.raw().and_then(|raw| raw.rows.get(row).copied()) else { return };
+        out.extend(row.raw.bytes(text.as_bytes()));
+        out.extend(&[self.delimiter]);
+        self.push_new(why, out);
+        let line_end = row.line_end().bytes(text.as_bytes());
+        out.extend(if line_end.is_empty() { self.preamble.line_end.as_bytes() } else { line_end });
+    }
+}
+
+/// Delimited text, cell by cell.
+struct Cells {
+    delimiter: u8,
+    header: Header,
+    title: &'static str,
+}
+
+impl Aside for Cells {
+    fn begin(&self, out: &mut Buffer) {
+        let titles: Vec<String> = (0..self.header.count()).map(|column| self.header.title(column)).collect();
+        super::push_row(out, titles.iter().map(String::as_str).chain([self.title]), self.delimiter);
+    }
+
+    fn write(&self, chunk: &dyn Chunk, text: &str, row: usize, why: &str, out: &mut Out) {
+        for column in 0..self.header.count() {
+            push_cell(out, chunk.cell(text, row, column).text.as_bytes(), self.delimiter);
+            out.extend(&[self.delimiter]);
+        }
+        push_cell(out, why.as_bytes(), self.delimiter);
+        out.extend(b"\n");
+    }
+}
+
+/// An object a row: with all its members where it was one.
+struct Objects {
+    style: Option<Style>,
+    header: Header,
+    title: &'static str,
+}
+
+impl Aside for Objects {
+    fn begin(&self, _: &mut Buffer) {}
+
+    fn write(&self, chunk: &dyn Chunk, text: &str, row: usize, why: &str, out: &mut Out) {
+        let style = self.style.unwrap_or_default();
+        let comma: &[u8] = if style.spaces_after_commas { b", " } else { b"," };
+        let raw = if self.style.is_some() { chunk.raw() } else { None };
+        let mut after = &b"}"[..];
+        let mut is_empty = self.header.count() == 0;
+        match raw.and_then(|raw| Some((raw.rows.get(row)?.raw, raw.cells.end(row)))) {
+            Some((raw, end)) => {
+                out.extend(&text.as_bytes()[raw.start as usize..end]);
+                after = &text.as_bytes()[end..raw.end as usize];
+                is_empty = text.as_bytes()[end - 1] == b'{';
+            }
+            None => {
+                for column in 0..self.header.count() {
+                    out.extend(if column == 0 { b"{" } else { comma });
+                    out.extend(&json_lines::key(&self.header.title(column), style));
+                    json_lines::push_cell(chunk, text, (row, column), out);
+                }
+            }
+        }
+        if !is_empty {
+            out.extend(comma);
+        }
+        out.extend(&json_lines::key(self.title, style));
+        json_lines::push_text(why, out);
+        out.extend(after);
+        out.extend(b"\n");
+    }
+}

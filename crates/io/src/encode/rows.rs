@@ -1,0 +1,124 @@
+//! Which rows of the output a batch gives.
+
+use std::borrow::Cow;
+use std::ops::Range;
+
+use keen_notch_core::batch::Span;
+
+use super::{Encodable, Extend, Out, Shape};
+use crate::source::RawRows;
+
+/// The rows of the output that a batch gives, in their order.
+pub struct OutRows {
+    count: usize,
+    /// For each, the row of the batch, where that is not its own index.
+    of: Option<Vec<u32>>,
+    /// For each, the result of the piece that gets a row a result, where there is such a piece.
+    results: Option<Vec<ResultRow>>,
+}
+
+/// An output row of a piece that gets a row a result.
+#[derive(Clone, Copy)]
+struct ResultRow {
+    /// Its text, by its index among those of the batch; none where the piece has none.
+    item: Option<usize>,
+    /// Whether the next row is another result of the same row.
+    is_repeated: bool,
+}
+
+impl OutRows {
+    /// The rows that a shape gets of a batch.
+    pub fn new(input: &Encodable, shape: &Shape) -> OutRows {
+        let Some(piece) = shape.rows_piece else {
+            let of = input.written.map(<[u32]>::to_vec);
+            return OutRows { count: of.as_ref().map_or(input.rows.len(), Vec::len), of, results: None };
+        };
+        let pieces = input.worked.piece(piece);
+        let all: Vec<u32> = (0..input.rows.len() as u32).collect();
+        let (mut of, mut results) = (Vec::new(), Vec::new());
+        for row in input.written.unwrap_or(&all) {
+            let items = pieces.items(*row as usize);
+            let copies = items.len().max(1);
+            of.extend(std::iter::repeat_n(*row, copies));
+            let result = |copy| ResultRow { item: items.clone().nth(copy), is_repeated: copy + 1 < copies };
+            results.extend((0..copies).map(result));
+        }
+        OutRows { count: of.len(), of: Some(of), results: Some(results) }
+    }
+
+    /// How many there are.
+    pub fn count(&self) -> usize {
+        self.count
+    }
+
+    /// The row of the batch that one is of.
+    #[inline]
+    pub fn row(&self, index: usize) -> usize {
+        self.of.as_ref().map_or(index, |of| of[index] as usize)
+    }
+
+    /// The row of the chunk that one is of.
+    #[inline]
+    pub fn number(&self, index: usize, input: &Encodable) -> usize {
+        input.rows.numbers[self.row(index)] as usize
+    }
+
+    /// Whether the next one is of the same row of the table.
+    #[inline]
+    pub fn is_repeated(&self, index: usize) -> bool {
+        self.results.as_ref().is_some_and(|results| results[index].is_repeated)
+    }
+
+    /// The texts of a result of a piece: what they are in, and where each is.
+    pub fn texts<'b>(&self, input: &'b Encodable, shape: &Shape, piece: usize, result: usize) -> (&'b str, Cow<'b, [Span]>) {
+        let results = input.worked.piece(piece);
+        let texts = input.carving.texts(piece, input.batch, input.worked);
+        let of_item = |item: Option<usize>| item.and_then(|item| texts.spans.get(item)).copied().unwrap_or_default();
+        let spans = match &self.results {
+            Some(rows) if shape.rows_piece == Some(piece) => Cow::Owned(rows.iter().map(|row| of_item(row.item)).collect()),
+            _ if results.are_several() => {
+                let span = |index| of_item(results.items(self.row(index)).nth(result));
+                Cow::Owned((0..self.count).map(span).collect())
+            }
+            _ if result > 0 => Cow::Owned(vec![Span::default(); self.count]),
+            _ => match &self.of {
+                None => Cow::Borrowed(texts.spans),
+                Some(of) => Cow::Owned(of.iter().map(|row| texts.spans[*row as usize]).collect()),
+            },
+        };
+        (texts.text, spans)
+    }
+
+    /// Whether a row has a result of a piece, even if that is empty.
+    pub fn is_there(&self, index: usize, input: &Encodable, shape: &Shape, (piece, result): (usize, usize)) -> bool {
+        let results = input.worked.piece(piece);
+        let row = self.row(index);
+        results.state(row).is_there()
+            && match &self.results {
+                Some(rows) if shape.rows_piece == Some(piece) => rows[index].item.is_some(),
+                _ if results.are_several() => results.items(row).nth(result).is_some(),
+                _ => result == 0,
+            }
+    }
+
+    /// Has all rows written, with what is between the rows of the chunk that belongs to none.
+    #[cold]
+    pub fn with_gaps(&self, input: &Encodable, raw: &RawRows, out: &mut Out, mut write: impl FnMut(Range<usize>, &mut Out)) {
+        let text = input.text.as_bytes();
+        let mut next = 0;
+        let end_of = |row: usize| raw.rows.get(row).map_or(raw.start, |row| row.next as usize);
+        for row in input.range.clone() {
+            let before = row.checked_sub(1).map_or(raw.start, end_of);
+            out.extend(text.get(before..raw.rows[row].raw.start as usize).unwrap_or_default());
+            let first = next;
+            while next < self.count && self.number(next, input) == row {
+                next += 1;
+            }
+            write(first..next, out);
+        }
+        if input.range.end == raw.rows.len() {
+            let last = input.range.end.checked_sub(1).map_or(raw.start, end_of);
+            out.extend(text.get(last..).unwrap_or_default());
+        }
+    }
+}

@@ -1,0 +1,94 @@
+//! The names of members, which are the columns.
+
+use std::collections::HashMap;
+
+use keen_notch_core::column::Header;
+
+use super::Style;
+use super::chunk::broken;
+use super::line::{Key, members, place};
+use crate::Error;
+use crate::source::blocks::Block;
+
+/// Names in the order in which they first came, and which column each is.
+#[derive(Debug, Clone, Default)]
+pub struct Keys {
+    names: Vec<String>,
+    columns: HashMap<String, usize>,
+}
+
+impl Keys {
+    /// The columns of a header.
+    pub fn of(header: &Header) -> Keys {
+        let mut keys = Keys::default();
+        for column in 0..header.count() {
+            keys.add(&header.title(column));
+        }
+        keys
+    }
+
+    /// How many there are.
+    pub fn count(&self) -> usize {
+        self.names.len()
+    }
+
+    /// The column of a name, which may be `next`.
+    #[inline]
+    pub fn column(&self, name: &str, next: usize) -> Option<usize> {
+        if self.names.get(next).is_some_and(|expected| expected == name) {
+            return Some(next);
+        }
+        self.columns.get(name).copied()
+    }
+
+    /// The column of a name, a new one if need be.
+    pub fn add(&mut self, name: &str) -> usize {
+        if let Some(column) = self.columns.get(name) {
+            return *column;
+        }
+        let column = self.names.len();
+        self.names.push(name.to_owned());
+        self.columns.insert(name.to_owned(), column);
+        column
+    }
+
+    /// Adds those of the lines of a block that begin in its first bytes, as many as are said, and at least those of its first
+    /// object. Gives how that is written.
+    ///
+    /// # Errors
+    /// Where it is not UTF-8, or a line is no object.
+    pub fn find(&mut self, block: &Block, name: &str, most: usize) -> Result<Option<Style>, Error> {
+        let text = block.text(name)?;
+        let (mut style, mut at) = (None, 0);
+        for line in text.split_inclusive('\n') {
+            if at >= most && style.is_some() {
+                break;
+            }
+            let start = at;
+            at += line.len();
+            let line = line.trim_end_matches(['\r', '\n']);
+            if line.trim_ascii().is_empty() {
+                continue;
+            }
+            let mut found = Style::default();
+            let mut last = None;
+            let see = &mut |key: Key, value: &str| {
+                self.add(key.text());
+                let value = place(line, value);
+                let before = line.as_bytes().get(value.start as usize - 1);
+                found.spaces_after_colons |= before == Some(&b' ');
+                if let Some(last) = last.replace(value.end as usize) {
+                    found.spaces_after_commas |= line[last..].starts_with(", ");
+                }
+            };
+            members(line, see).map_err(|no_object| broken(block, name, start, no_object))?;
+            style = style.or(Some(found));
+        }
+        Ok(style)
+    }
+
+    /// The columns.
+    pub fn header(&self) -> Header {
+        Header::Names(self.names.clone())
+    }
+}

@@ -1,0 +1,123 @@
+//! JSON Lines as a source: an object a line, whose members are the columns.
+//!
+//! The columns are the names of the members, in the order in which they first come. As long as lines keep what is on them, it is
+//! enough to know those of the first lines; where all columns matter, the inputs are looked through for them before the first row,
+//! if they can be read twice.
+
+mod chunk;
+mod keys;
+pub mod line;
+
+use std::collections::VecDeque;
+use std::sync::Arc;
+
+use keen_notch_core::column::Header;
+
+use self::chunk::{JsonLinesChunk, Shape};
+use self::keys::Keys;
+use super::blocks::{Block, Blocks, EachLine};
+use super::input::Input;
+use super::{Chunk, Format, Reading, Source};
+use crate::Error;
+use crate::formats::Kind;
+
+/// Bytes of an input whose lines are looked at for its columns before the first row, where not all are.
+const LOOKED: usize = 256 << 10;
+
+/// How the objects of a text are written.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub struct Style {
+    /// Whether there is a byte-order mark before them.
+    pub byte_order_mark: bool,
+    /// Whether a space is after a colon.
+    pub spaces_after_colons: bool,
+    /// Whether a space is after a comma.
+    pub spaces_after_commas: bool,
+}
+
+/// An input of JSON Lines that is being read.
+pub struct JsonLines {
+    header: Header,
+    style: Style,
+    blocks: Blocks<EachLine>,
+    /// Blocks that were read for their keys.
+    first: VecDeque<Block>,
+    shape: Arc<Shape>,
+    /// Whether there may be members further on that are no columns.
+    may_have_more: bool,
+}
+
+impl JsonLines {
+    /// Opens an input, and finds its columns.
+    ///
+    /// # Errors
+    /// Where it cannot be read, there is nothing in it, or a line that was looked at is no object.
+    pub fn open(input: &Input, reading: &Reading) -> Result<JsonLines, Error> {
+        let name = input.name();
+        let mut keys = Keys::default();
+        let mut blocks = Blocks::new(name.clone(), input.open(reading)?, EachLine, reading);
+        let byte_order_mark = blocks.byte_order_mark()?;
+        let (mut first, mut looked, mut style) = (VecDeque::new(), 0, None);
+        while looked < LOOKED || style.is_none() {
+            let Some(block) = blocks.next_block()? else { break };
+            let of_first = keys.find(&block, &name, LOOKED.saturating_sub(looked).max(1))?;
+            style = style.or(of_first);
+            looked += block.bytes.len();
+            first.push_back(block);
+        }
+        let style = Style { byte_order_mark, ..style.unwrap_or_default() };
+        if let Some(columns) = &reading.columns {
+            keys = Keys::of(columns);
+        }
+        if keys.count() == 0 {
+            return Err(Error::Empty { name });
+        }
+        let header = keys.header();
+        let shape = Arc::new(Shape::new(name, keys, reading));
+        Ok(JsonLines { header, style, blocks, first, shape, may_have_more: !reading.all_columns })
+    }
+}
+
+/// The columns of all lines of some inputs: of those that are such, and that can be read twice; `None` where they have none.
+///
+/// # Errors
+/// Where one cannot be read, or a line is no object.
+pub fn columns(inputs: &[Input], reading: &Reading) -> Result<Option<Header>, Error> {
+    // That they are read for their keys is not counted.
+    let reading = Reading { meter: Arc::default(), ..reading.clone() };
+    let mut keys = Keys::default();
+    for input in inputs.iter().filter(|input| reading.kind(input) == Kind::JsonLines && !input.is_read_once()) {
+        let mut blocks = Blocks::new(input.name(), input.open(&reading)?, EachLine, &reading);
+        blocks.byte_order_mark()?;
+        while let Some(block) = blocks.next_block()? {
+            keys.find(&block, &input.name(), usize::MAX)?;
+        }
+    }
+    Ok((keys.count() > 0).then(|| keys.header()))
+}
+
+impl Source for JsonLines {
+    fn name(&self) -> &str {
+        &self.shape.name
+    }
+
+    fn header(&self) -> &Header {
+        &self.header
+    }
+
+    fn may_have_more_columns(&self) -> bool {
+        self.may_have_more
+    }
+
+    fn next_chunk(&mut self) -> Result<Option<Box<dyn Chunk>>, Error> {
+        let block = match self.first.pop_front() {
+            Some(block) => Some(block),
+            None => self.blocks.next_block()?,
+        };
+        Ok(block.map(|block| Box::new(JsonLinesChunk::new(block, Arc::clone(&self.shape))) as Box<dyn Chunk>))
+    }
+
+    fn format(&self) -> Format {
+        Format::JsonLines(self.style)
+    }
+}

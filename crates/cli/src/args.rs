@@ -1,19 +1,22 @@
 //! The command line.
 
 use std::path::{Path, PathBuf};
+use std::sync::Arc;
 
 use clap::builder::{PossibleValuesParser, TypedValueParser};
 use clap::{Parser, Subcommand, ValueEnum};
 use clap_complete::ArgValueCompleter;
 use keen_notch_core::column::ColumnRef;
 use keen_notch_core::cutlist::{RaggedRows, Reading as ListReading};
+use keen_notch_core::widths::Widths;
 use keen_notch_io::encode::TextOptions;
-use keen_notch_io::formats::Named;
+use keen_notch_io::formats::{Kind, Named};
 use keen_notch_io::source::delimited::delimiter;
 use keen_notch_io::source::input::{Encoding, Input};
-use keen_notch_io::source::{MEMORY, MOST_ROW, Ragged, Reading, WrongBytes};
+use keen_notch_io::source::{Format, MEMORY, MOST_ROW, Ragged, Reading, WrongBytes};
 
 use crate::complete;
+use crate::failure::{Failure, Text};
 
 /// Cuts columns of codes into their parts: look at a value with gauge, then carve the column.
 #[derive(Debug, Parser)]
@@ -115,13 +118,16 @@ pub struct CarveArgs {
     pub reading: ReadingArgs,
 }
 
-/// How delimited text is written.
+/// How text is written.
 #[derive(Debug, Clone, clap::Args)]
-#[command(next_help_heading = "Writing delimited text")]
+#[command(next_help_heading = "Writing text")]
 pub struct WritingArgs {
     /// Write this between two cells: one ASCII character, or tab
     #[arg(long, value_name = "CHARACTER")]
     pub out_delimiter: Option<String>,
+    /// Where the columns of fixed-width text are written: 'code 1 to 8, family 10 to 12', or places alone, in the order of the columns
+    #[arg(long, value_name = "WIDTHS")]
+    pub out_widths: Option<String>,
     /// Write a first row with the names of the columns: yes or no [default: as the input has one]
     #[arg(long, value_name = "WHETHER", hide_possible_values = true)]
     pub out_header: Option<YesOrNo>,
@@ -153,7 +159,7 @@ impl WritingArgs {
         })
     }
 
-    /// The first of the options that was given.
+    /// The first of the options for delimited text that was given.
     pub fn first(&self) -> Option<&'static str> {
         let given = [
             (self.out_delimiter.is_some(), "--out-delimiter"),
@@ -457,6 +463,9 @@ pub struct ReadingArgs {
     /// What is between two cells: one ASCII character, or tab [default: by the ending, and else by the header]
     #[arg(long, value_name = "CHARACTER")]
     pub delimiter: Option<String>,
+    /// Where the columns of fixed-width text are: 'code 1 to 8, qty 9 for 4, note 14 to end'; without names, the first line has them
+    #[arg(long, value_name = "WIDTHS")]
+    pub widths: Option<String>,
     /// The first row is data: columns are #1, #2 …
     #[arg(long)]
     pub no_header: bool,
@@ -476,13 +485,15 @@ pub struct ReadingArgs {
 
 impl ReadingArgs {
     /// How tables are read: as these arguments say it, and else as a cut list does.
-    pub fn reading(&self, list: &ListReading) -> Result<Reading, keen_notch_io::Error> {
+    pub fn reading(&self, list: &ListReading) -> Result<Reading, Failure> {
         let encoding = self.encoding.as_deref().or(list.encoding.as_deref());
+        let widths = self.widths.as_deref().or(list.widths.as_deref());
         Ok(Reading {
             from: self.from,
             delimiter: self.delimiter.clone().or(list.delimiter.clone()),
             header: !self.no_header && list.header.unwrap_or(true),
             encoding: encoding.map(Encoding::named).transpose()?,
+            widths: widths.map(read_widths).transpose()?.map(Arc::new),
             wrong_bytes: if self.encoding_errors == EncodingErrors::Replace { WrongBytes::Replace } else { WrongBytes::Stop },
             max_row: self.max_row.0,
             memory: self.memory.0,
@@ -497,18 +508,29 @@ impl ReadingArgs {
 }
 
 impl ReadingArgs {
-    /// The first of the options for delimited text that was given.
-    pub fn first_of_text(&self) -> Option<&'static str> {
-        let given = [(self.delimiter.is_some(), "--delimiter"), (self.no_header, "--no-header")];
-        given.into_iter().find(|(is_given, _)| *is_given).map(|(_, option)| option)
+    /// The first option that was given and says nothing of a table in a format, and what it is for.
+    pub fn first_out_of_place(&self, format: &Format) -> Option<(&'static str, &'static str)> {
+        let kind = format.kind();
+        let (is_text, is_fixed) = (matches!(kind, Kind::Delimited(_)), kind == Kind::FixedWidth);
+        let given = [
+            (self.delimiter.is_some() && !is_text, "--delimiter", "delimited text"),
+            (self.no_header && !is_text && !is_fixed, "--no-header", "text with a first row of names"),
+            (self.widths.is_some() && !is_fixed, "--widths", "fixed-width text"),
+        ];
+        given.into_iter().find(|(is_given, ..)| *is_given).map(|(_, option, what)| (option, what))
     }
 }
 
 impl FaultArgs {
     /// How tables are read: as the arguments say it, and else as a cut list does.
-    pub fn reading(&self, reading: &ReadingArgs, list: &ListReading) -> Result<Reading, keen_notch_io::Error> {
+    pub fn reading(&self, reading: &ReadingArgs, list: &ListReading) -> Result<Reading, Failure> {
         reading.reading(&ListReading { ragged: self.ragged.or(list.ragged), ..list.clone() })
     }
+}
+
+/// Reads where the columns of a text are.
+pub fn read_widths(text: &str) -> Result<Widths, Failure> {
+    Widths::parse(text).map_err(|error| Failure::text_error(&Text { name: None, text: text.to_owned() }, error))
 }
 
 /// What an ending says of a format.

@@ -47,4 +47,5 @@ pub mod tally;
 pub mod text;
 pub mod text_error;
 pub mod toml_text;
+pub mod widths;
 pub mod words;

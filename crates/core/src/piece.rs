@@ -264,6 +264,19 @@ impl Check {
     }
 }
 
+impl Wanted {
+    /// How many characters the results of a piece have at most, as its declaration says: by what its phrase ends in, or by its layout.
+    pub fn width(&self, piece: usize) -> Option<usize> {
+        match &self.pieces.get(piece)?.source {
+            Source::Take { phrase, .. } => {
+                phrase.branches.iter().map(Branch::width).try_fold(0, |most, width| Some(most.max(width?)))
+            }
+            Source::Field { layout, field } => self.layouts.get(*layout)?.width(*field),
+            Source::Build { .. } => None,
+        }
+    }
+}
+
 impl Piece {
     /// A piece that is a column as it is, and is not written: to be checked.
     pub fn of_column(name: String, of: Option<ColumnRef>, of_span: Span, origin: usize) -> Piece {

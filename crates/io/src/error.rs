@@ -39,6 +39,32 @@ pub enum Error {
         /// What is to be said of it, where it can be read then.
         from: Option<&'static str>,
     },
+    /// Nobody said where the columns of fixed-width text are.
+    #[error("{name} is fixed-width text, and nothing says where its columns are")]
+    NoWidths {
+        /// The input.
+        name: String,
+        /// Where they are, as the blanks in its first lines tell.
+        widths: Option<String>,
+    },
+    /// There is text in a line of fixed-width text after its last column.
+    #[error("{name}, line {line}: there is text after the last column, from character {character}")]
+    BeyondColumns {
+        /// The input.
+        name: String,
+        /// The line, from 1.
+        line: u64,
+        /// The character of the line, from 1.
+        character: usize,
+    },
+    /// Nothing says where a column is to be written in fixed-width text.
+    #[error("the output is fixed-width text, and the column {title} has no place in it: {why}")]
+    NoPlace {
+        /// The column.
+        title: String,
+        /// Why.
+        why: String,
+    },
     /// The input looks like another format than it would be read in.
     #[error("{name} looks like {found}")]
     LooksLike {
@@ -294,6 +320,18 @@ impl Error {
             Error::Read { .. } => "allow the file to be read, and run again".to_owned(),
             Error::Folder { name } => format!("name the files in it: {}/*.csv", name.trim_end_matches('/')),
             Error::Empty { .. } => "check whether the program that made it finished".to_owned(),
+            Error::NoWidths { widths: None, .. } => {
+                "say where they are, such as --widths 'code 1 to 8, qty 9 to 12', or `widths` under [reading] in a cut list".to_owned()
+            }
+            Error::NoWidths { widths: Some(widths), .. } => {
+                format!("its first lines all have blanks in the same places; if these part its columns: --widths '{widths}'")
+            }
+            Error::BeyondColumns { .. } => "let the last column go on to the end of the line, as in 'note 9 to end'".to_owned(),
+            Error::NoPlace { .. } => {
+                "say where the columns are written, such as --out-widths 'code 1 to 8, family 10 to 12', or `widths` under [writing] in \
+                a cut list"
+                    .to_owned()
+            }
             Error::LooksLike { from, .. } => format!("add --from {from}, or --from csv if it is delimited text"),
             Error::NoText { from: Some(from), .. } => format!("give it a name that ends in .{from}, or add --from {from}"),
             Error::NoText { .. } => "save it as CSV with the program that wrote it".to_owned(),
@@ -381,6 +419,8 @@ impl Error {
                 | Error::OneFileTwice { .. }
                 | Error::Unwritable { .. }
                 | Error::UnknownFormat { .. }
+                | Error::NoWidths { .. }
+                | Error::NoPlace { .. }
                 | Error::UnknownEncoding { .. }
                 | Error::UnsafeEncoding { .. }
                 | Error::BadDelimiter { .. }

@@ -13,6 +13,8 @@ pub enum Kind {
     Delimited(Between),
     /// An object a line.
     JsonLines,
+    /// A row a line, with columns at the same characters in each.
+    FixedWidth,
     /// What is neither read nor written, and what it is called.
     Foreign(&'static str),
 }
@@ -23,6 +25,7 @@ impl Kind {
         match self {
             Kind::Delimited(_) => "delimited text",
             Kind::JsonLines => "JSON Lines",
+            Kind::FixedWidth => "fixed-width text",
             Kind::Foreign(name) => name,
         }
     }
@@ -58,7 +61,7 @@ const ENDINGS: [(&str, Kind); 22] = [
     ("arrow", Kind::Foreign("Arrow")),
     ("arrows", Kind::Foreign("Arrow")),
     ("feather", Kind::Foreign("Arrow")),
-    ("fwf", Kind::Foreign("fixed-width text")),
+    ("fwf", Kind::FixedWidth),
     ("zip", Kind::Foreign("compressed")),
     ("bz2", Kind::Foreign("compressed")),
     ("xz", Kind::Foreign("compressed")),

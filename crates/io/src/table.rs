@@ -153,12 +153,17 @@ impl Table {
     /// That of `find`, and where the inputs cannot be read.
     pub fn find<T, E: From<Error>>(&mut self, find: impl Fn(&Header) -> Result<T, E>) -> Result<T, E> {
         let found = find(&self.header);
-        if found.is_ok() || !self.current.may_have_more_columns() || self.all.iter().any(Input::is_read_once) {
+        if found.is_ok() || !self.current.may_have_more_columns() || self.is_read_once() {
             return found;
         }
         let reading = Reading { all_columns: true, ..self.first_reading.clone() };
         *self = Table::open(&self.all, &reading)?;
         find(&self.header)
+    }
+
+    /// Whether one of its inputs cannot be read a second time.
+    pub fn is_read_once(&self) -> bool {
+        self.all.iter().any(Input::is_read_once)
     }
 
     /// The same table from its start, with the same columns.

@@ -4,19 +4,20 @@ use std::io::{self, Write};
 use std::path::Path;
 
 use keen_notch_core::column::{ColumnRef, Header};
-use keen_notch_io::carve::Job;
+use keen_notch_io::carve::{Job, Report};
 use keen_notch_io::files::RunFiles;
 use keen_notch_io::formats::{self, Kind, Named};
 use keen_notch_io::sink::{self, Sink, Stream};
 use keen_notch_io::source::Reading;
+use keen_notch_io::source::input::Input;
 
-use crate::args::CarveArgs;
+use crate::args::{self, CarveArgs};
 use crate::commands::pieces::{Given, Pieces};
 use crate::commands::run::{self, Files};
 use crate::console::{self, Console};
 use crate::draw::again::Again;
 use crate::draw::style::{self, paint};
-use crate::draw::{hints, preview, summary};
+use crate::draw::{hints, preview, shell, summary, visible};
 use crate::exit::Exit;
 use crate::failure::Failure;
 use crate::progress::Progress;
@@ -57,6 +58,12 @@ pub fn run(args: &CarveArgs, console: &Console) -> Result<Exit, Failure> {
     let (mut table, carving) =
         run::open(&inputs, (&args.reading, &reading), &pieces, args.column.as_deref(), (console, args.quiet))?;
     let header = table.header.clone();
+    let is_fixed = named.kind.unwrap_or(table.format.kind()) == Kind::FixedWidth;
+    if args.writing.out_widths.is_some() && !is_fixed {
+        let message =
+            format!("--out-widths is for fixed-width text, and the output is {}", named.name().unwrap_or(table.format.name()));
+        return Err(Failure::usage(message, "leave it out, or write fixed-width text: --to fwf"));
+    }
     if let Some(option) = args.writing.first().filter(|_| !named.is_text(&table.format)) {
         let out = args.out.as_deref().map_or("the output".to_owned(), |path| path.display().to_string());
         let message = format!("{option} is for delimited text, and {out} is {}", named.name().unwrap_or(table.format.name()));
@@ -79,6 +86,12 @@ pub fn run(args: &CarveArgs, console: &Console) -> Result<Exit, Failure> {
         }
         job = job.with_source_column(title, &header, &originals);
     }
+    if is_fixed {
+        let widths = args.writing.out_widths.as_deref().or(pieces.widths.as_deref()).map(args::read_widths).transpose()?;
+        let names: Vec<String> = inputs.iter().map(Input::name).collect();
+        let width = |piece| pieces.wanted.width(piece);
+        job = job.with_places(&table.format, widths.as_ref(), &width, &names)?;
+    }
     let mut rows: Box<dyn Sink> = match out {
         Some(out) => out,
         None if shown > 0 => Box::new(Stream::new("nowhere", io::sink())),
@@ -87,8 +100,9 @@ pub fn run(args: &CarveArgs, console: &Console) -> Result<Exit, Failure> {
     let mut report = files.carve(&mut table, &job, &mut *rows)?;
     drop(progress);
     let refused = args.strict && report.counts.faulty > 0;
+    let too_wide = if args.faults.offcuts.is_none() { job.too_wide(&report) } else { 0 };
     // What went to standard output is there; a file is not put in its place.
-    let is_kept = !refused || rows.is_final();
+    let is_kept = !(refused || too_wide > 0) || rows.is_final();
     if !is_kept {
         report.counts.rows_out = 0;
     }
@@ -111,13 +125,44 @@ pub fn run(args: &CarveArgs, console: &Console) -> Result<Exit, Failure> {
         run::say_replaced(&reading.meter, console, args.quiet);
         let out = args.out.as_deref();
         run::outcome(&report, &inputs, out, is_kept, &args.faults).iter().for_each(|line| console.note(line));
+        if let Some(widths) = job.widths().filter(|_| is_kept) {
+            let words = format!("its columns, to read it again: --widths {}", shell::quoted(&widths.to_string()));
+            console.note(&visible::without_controls(&words));
+        }
         if refused {
             let what =
                 out.filter(|_| rows_to_file).map_or(String::new(), |path| format!(", so {} was not written", path.display()));
             console.note(&paint(style::LOOK, format!("--strict: there are faults{what}")));
         }
     }
+    if too_wide > 0 {
+        return Err(too_wide_failure(&report, &job, &header, args));
+    }
     Ok(if refused { Exit::Faults } else { Exit::Done })
+}
+
+/// Texts were wider than their places, and their rows were not set aside.
+fn too_wide_failure(report: &Report, job: &Job, header: &Header, args: &CarveArgs) -> Failure {
+    let checks = job.carving().place_checks().filter(|check| report.checks[*check].count > 0);
+    let columns: Vec<String> = checks
+        .map(|check| {
+            let (name, seen) = (&job.checks()[check], &report.checks[check]);
+            let rows: Vec<String> = seen.rows.iter().take(3).map(|row| visible::grouped(*row)).collect();
+            let more = if seen.count > rows.len() as u64 { " …" } else { "" };
+            let of = match (name.piece, name.column) {
+                (None, Some(column)) => header.title(column),
+                _ => name.of.clone(),
+            };
+            let wider = name.words.trim_start_matches("no ");
+            format!("{of} is {wider} characters in {} ({}{more})", visible::counted(seen.count, "row"), rows.join(", "))
+        })
+        .collect();
+    let out = args.out.as_ref().filter(|path| !run::is_standard_output(path));
+    let what = out.map_or("what was written lacks them".to_owned(), |path| format!("{} was not written", path.display()));
+    Failure::file(
+        format!("some texts are wider than their places, and {what}: {}", columns.join("; ")),
+        "give them wider places, or set their rows aside with --offcuts FILE",
+    )
 }
 
 /// The original columns that go into the output, by their indices.

@@ -20,7 +20,7 @@ pub enum Bound {
     /// Columns, by their indices.
     Columns(Vec<usize>),
     /// Pieces.
-    Pieces(Carving),
+    Pieces(Box<Carving>),
 }
 
 impl<'a> Looked<'a> {
@@ -47,7 +47,7 @@ impl<'a> Looked<'a> {
     /// Finds it in a table; without columns and pieces, all its columns.
     pub fn bind(&self, header: &Header) -> Result<Bound, Failure> {
         Ok(match (&self.pieces, self.columns) {
-            (Some(pieces), _) => Bound::Pieces(pieces.bind(self.column(), header)?),
+            (Some(pieces), _) => Bound::Pieces(Box::new(pieces.bind(self.column(), header)?)),
             (None, []) => Bound::Columns((0..header.count()).collect()),
             (None, columns) => {
                 let found = columns.iter().map(|text| ColumnRef::parse(text).find(header));

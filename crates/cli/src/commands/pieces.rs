@@ -45,6 +45,8 @@ pub struct Pieces {
     pub unit: Unit,
     /// How the inputs are read, as far as the cut lists say it.
     pub reading: ListReading,
+    /// Where the columns of fixed-width text are written, if a cut list says it.
+    pub widths: Option<String>,
     /// The column that pieces come from unless they say otherwise: that of the command line, or of the only cut list.
     main: Option<Main>,
     /// The folders of the cut lists, from which the files they name are found.
@@ -64,6 +66,7 @@ impl Pieces {
             title: None,
             unit: Unit::default(),
             reading: ListReading::default(),
+            widths: None,
             main: None,
             folders: Vec::new(),
             texts: Vec::new(),
@@ -131,12 +134,14 @@ impl Pieces {
         self.wanted.unique = self.wanted.unique.take().or(unique);
         self.unit = list.unit;
         self.title = self.title.take().or(list.title);
-        let ListReading { delimiter, encoding, header, ragged } = list.reading;
+        let ListReading { delimiter, encoding, header, ragged, widths } = list.reading;
         let all = &mut self.reading;
         all.delimiter = all.delimiter.take().or(delimiter);
         all.encoding = all.encoding.take().or(encoding);
         all.header = all.header.or(header);
         all.ragged = all.ragged.or(ragged);
+        all.widths = all.widths.take().or(widths);
+        self.widths = self.widths.take().or(list.writing.widths);
         self.folders.push(path.parent().map(Path::to_owned).unwrap_or_default());
         self.texts.push(text);
         Ok(())

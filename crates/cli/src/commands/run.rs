@@ -70,10 +70,10 @@ pub fn table(
     quiet: bool,
 ) -> Result<Table, Failure> {
     let table = Table::open(inputs, reading)?;
-    if let Some(option) = args.first_of_text().filter(|_| table.format.delimiter().is_none()) {
+    if let Some((option, what)) = args.first_out_of_place(&table.format) {
         let of = inputs.first().map_or(String::new(), Input::name);
-        let message = format!("{option} is for delimited text, and {of} is read as {}", table.format.name());
-        return Err(Failure::usage(message, "leave it out; if the input is delimited text, add --from csv"));
+        let message = format!("{option} is for {what}, and {of} is read as {}", table.format.name());
+        return Err(Failure::usage(message, "leave it out; or say what the input is, such as --from csv"));
     }
     if let Some(delimiter) = table.format.guessed_delimiter().filter(|_| !quiet) {
         let of = inputs.first().map_or(String::new(), Input::name);

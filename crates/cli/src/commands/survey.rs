@@ -3,7 +3,9 @@
 use std::io::Write;
 use std::ops::ControlFlow;
 
+use keen_notch_core::column::Header;
 use keen_notch_core::survey::{Depth, Group, Members, Shape, Survey};
+use keen_notch_core::widths::Widths;
 use keen_notch_core::words;
 use keen_notch_io::files::RunFiles;
 use keen_notch_io::sink::{commit_all, standard_output};
@@ -18,9 +20,13 @@ use crate::commands::looked::Looked;
 use crate::commands::run::{inputs, names, read_twice, say_replaced};
 use crate::console::{self, Console};
 use crate::draw::survey::{self as draw, Surveyed};
-use crate::draw::{again, visible};
+use crate::draw::{again, shell, visible};
 use crate::failure::Failure;
 use crate::progress::Progress;
+
+/// Lines that are looked at for blanks that all of them have, and lines below which that would tell nothing.
+const MOST_LINES: usize = 1_000;
+const LEAST_LINES: usize = 5;
 
 /// Rows of a shape that are shown on a terminal.
 const MOST_ROWS: usize = 40;
@@ -65,7 +71,24 @@ pub fn run(args: &SurveyArgs, console: &Console) -> Result<(), Failure> {
         }
     }
     out.flush()?;
+    if let (false, Some(widths)) = (args.quiet, proposed_widths(&table)?) {
+        let words = [again(&inputs, &args.reading), format!("--widths {}", shell::quoted(&widths.to_string()))].join(" ");
+        console.note(&visible::without_controls(&format!("{name} may be fixed-width text; to see it so: {words}")));
+    }
     Ok(())
+}
+
+/// Where the columns are, if it is so, of a text that was read as delimited and has one column.
+fn proposed_widths(table: &Table) -> Result<Option<Widths>, Failure> {
+    let Header::Names(names) = &table.header else { return Ok(None) };
+    let ([name], Some(_), false) = (names.as_slice(), table.format.delimiter(), table.is_read_once()) else { return Ok(None) };
+    let mut lines = vec![name.clone()];
+    table.again()?.each_row(View::Columns(&[0]), |row| {
+        lines.push(row.value(0).to_owned());
+        if lines.len() < MOST_LINES { ControlFlow::Continue(()) } else { ControlFlow::Break(()) }
+    })?;
+    let lines: Vec<&str> = lines.iter().map(String::as_str).collect();
+    Ok(if lines.len() < LEAST_LINES { None } else { Widths::of_lines(&lines) })
 }
 
 /// The command that was given, without columns.

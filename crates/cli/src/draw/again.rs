@@ -78,6 +78,7 @@ pub fn reading(args: &ReadingArgs, list: &ListReading) -> Vec<String> {
     let mut words = Vec::new();
     for (option, value) in [
         ("--from", args.from.map(|named| named.to_string())),
+        ("--widths", args.widths.clone().or(list.widths.clone())),
         ("--delimiter", args.delimiter.clone().or(list.delimiter.clone())),
         ("--encoding", args.encoding.clone().or(list.encoding.clone())),
     ] {
@@ -143,6 +144,7 @@ mod tests {
     fn commands_say_how_the_input_is_read() {
         let args = |delimiter: Option<&str>, no_header| ReadingArgs {
             from: None,
+            widths: None,
             delimiter: delimiter.map(str::to_owned),
             no_header,
             encoding: None,

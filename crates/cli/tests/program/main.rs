@@ -13,6 +13,7 @@ mod errors;
 mod escapes;
 mod everyday;
 mod explain;
+mod fixed_width;
 mod gauge;
 mod hints;
 mod json_lines;

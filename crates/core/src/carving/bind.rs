@@ -3,9 +3,10 @@
 use std::cell::Cell;
 use std::collections::{BTreeSet, HashSet};
 use std::fmt;
+use std::ops::Range;
 
 use super::condition::{BoundCondition, Test};
-use super::judge::CheckOf;
+use super::judge::{CheckOf, PlaceCheck};
 use super::memory::{Together, UniqueCheck};
 use super::plans::{AsksMissing, BoundLayout, BuildPlan, CheckPlan, KeepPlan, PieceBody, PiecePlan, ProofPlan, WhenPlan};
 use crate::batch::Batch;
@@ -52,6 +53,8 @@ pub struct Carving {
     /// The checks that are asked of them.
     pub(super) unique_checks: Vec<UniqueCheck>,
     /// What each check is.
+    /// Output columns whose texts have places.
+    pub(super) places: Vec<PlaceCheck>,
     pub(super) check_list: Vec<CheckOf>,
 }
 
@@ -124,6 +127,7 @@ impl Carving {
             unique: binder.unique_together()?,
             uniques: binder.uniques.get(),
             unique_checks: Vec::new(),
+            places: Vec::new(),
             check_list: Vec::new(),
         };
         carving.number_checks();
@@ -143,7 +147,7 @@ impl Carving {
                     condition.unique().map(|number| (number, Some(piece), condition.negated))
                 }
                 CheckOf::Together => Some((self.uniques - 1, None, false)),
-                CheckOf::Found(_) | CheckOf::Columns { .. } | CheckOf::Layout(_) | CheckOf::Proof(_) => None,
+                CheckOf::Found(_) | CheckOf::Columns { .. } | CheckOf::Layout(_) | CheckOf::Proof(_) | CheckOf::Fits(_) => None,
             };
             let asked = unique.map(|(asked, piece, negated)| UniqueCheck { check: number, number: asked, piece, negated });
             self.unique_checks.extend(asked);
@@ -246,6 +250,9 @@ impl Carving {
         let parts = self.proofs.iter().flat_map(|proof| &proof.parts).chain(self.keep.iter().map(|keep| &keep.of));
         let parts = parts.chain(self.unique.iter().flat_map(|(parts, _)| parts));
         used.extend(self.keep.iter().filter_map(|keep| keep.condition.column()));
+        used.extend(
+            self.places.iter().filter_map(|place| if let OutColumn::Original(column) = place.of { Some(column) } else { None }),
+        );
         used.extend(parts.filter_map(|part| if let BuildPlan::Column(column) = part { Some(*column) } else { None }));
         used.sort_unstable();
         used.dedup();
@@ -261,6 +268,17 @@ impl Carving {
     pub fn set_columns(&mut self, piece: usize, columns: usize) {
         self.pieces[piece].shape = Shape::Columns(columns.max(1));
         self.number_checks();
+    }
+
+    /// Says that the text of an output column has a place for this number of characters: a row in which it is wider has a fault.
+    pub fn set_place(&mut self, of: OutColumn, most: usize) {
+        self.places.push(PlaceCheck { of, most });
+        self.number_checks();
+    }
+
+    /// The checks that texts fit their places, by their indices among all.
+    pub fn place_checks(&self) -> Range<usize> {
+        self.check_list.len() - self.places.len()..self.check_list.len()
     }
 
     /// The piece with an output row a result, if there is one.

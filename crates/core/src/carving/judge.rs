@@ -2,7 +2,7 @@
 
 use std::borrow::Cow;
 
-use super::bind::Carving;
+use super::bind::{Carving, OutColumn};
 use super::condition::Test;
 use super::plans::{AsksMissing, PieceBody};
 use super::worked::{Failure, Worked};
@@ -11,6 +11,7 @@ use crate::check::{Violation, ViolationKind};
 use crate::diagnostics::Diagnostics;
 use crate::piece::Shape;
 use crate::tally::Tally;
+use crate::text::characters;
 
 /// Something wrong with a row, in full.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -57,6 +58,16 @@ pub(super) enum CheckOf {
     Proof(usize),
     /// That pieces and columns are unique together.
     Together,
+    /// That the text of an output column is not wider than its place.
+    Fits(usize),
+}
+
+/// An output column whose texts have a place of their own, as in fixed-width text.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(super) struct PlaceCheck {
+    pub(super) of: OutColumn,
+    /// The characters that there is room for.
+    pub(super) most: usize,
 }
 
 /// The words for the check that a piece is there, which comes with others.
@@ -79,6 +90,7 @@ impl Carving {
         all.extend((0..self.layouts.len()).map(CheckOf::Layout));
         all.extend((0..self.proofs.len()).map(CheckOf::Proof));
         all.extend(self.unique.iter().map(|_| CheckOf::Together));
+        all.extend((0..self.places.len()).map(CheckOf::Fits));
         all
     }
 
@@ -115,6 +127,15 @@ impl Carving {
             CheckOf::Together => {
                 let words = self.unique.as_ref().map_or("", |(_, words)| words);
                 about("rows", None, format!("unique: {words}"))
+            }
+            CheckOf::Fits(place) => {
+                let PlaceCheck { of, most } = self.places[place];
+                let words = format!("no wider than {most}");
+                match of {
+                    OutColumn::Piece { piece, .. } => CheckName { is_implied: true, ..of_piece(piece, words, false) },
+                    OutColumn::Original(column) => CheckName { is_implied: true, ..about("rows", Some(column), words) },
+                    OutColumn::Source => CheckName { is_implied: true, ..about("rows", None, words) },
+                }
             }
         };
         self.list_checks().iter().map(name).collect()
@@ -184,7 +205,49 @@ impl Carving {
         if self.unique.is_some() {
             let repeats = worked.repeats.iter().filter(|repeat| repeat.check == check);
             fail(repeats.map(|repeat| repeat.row), check, &mut worked.failures, &mut worked.faulty);
+            check += 1;
         }
+        for place in &self.places {
+            let too_wide = self.too_wide(place, batch, worked);
+            fail(too_wide.into_iter(), check, &mut worked.failures, &mut worked.faulty);
+            check += 1;
+        }
+    }
+
+    /// The text of an output column in a row.
+    fn out_text<'a>(&self, of: OutColumn, row: usize, batch: &Batch<'a>, worked: &'a Worked) -> &'a str {
+        match of {
+            OutColumn::Original(column) => batch.value(column, row),
+            OutColumn::Source => "",
+            OutColumn::Piece { piece, result } => {
+                let results = &worked.pieces[piece];
+                let item = results.items(row).nth(result);
+                item.map_or("", |item| results.texts(self.values(piece, batch)).get(item))
+            }
+        }
+    }
+
+    /// Rows of a batch in which a text is wider than its place.
+    fn too_wide(&self, place: &PlaceCheck, batch: &Batch, worked: &Worked) -> Vec<u32> {
+        let is_too_wide = |row: &u32| {
+            let texts = match (place.of, self.rows_piece()) {
+                // Each of its results gets a row.
+                (OutColumn::Piece { piece, .. }, Some(rows)) if rows == piece => {
+                    worked.pieces[piece].items(*row as usize).len()
+                }
+                _ => 1,
+            };
+            (0..texts).any(|result| {
+                let of = match place.of {
+                    OutColumn::Piece { piece, result: 0 } => OutColumn::Piece { piece, result },
+                    of => of,
+                };
+                let text = self.out_text(of, *row as usize, batch, worked);
+                // A character is at least a byte.
+                (text.len() > place.most && characters::count(text) > place.most) || has_line_end(text)
+            })
+        };
+        (0..batch.rows as u32).filter(is_too_wide).collect()
     }
 
     /// Judges the results of a piece by one of its checks, which has this number among all.
@@ -264,6 +327,7 @@ impl Carving {
                 let texts = parts.filter_map(|part| Some(self.part_texts(part, batch, &worked.pieces)?.get(row)));
                 Cow::Owned(texts.collect::<Vec<_>>().join(" + "))
             }
+            CheckOf::Fits(place) => Cow::Borrowed(self.out_text(self.places[place].of, row, batch, worked)),
         }
     }
 
@@ -324,6 +388,16 @@ impl Carving {
                 let violation = Violation::new(ViolationKind::NotUnique, detail);
                 Fault { check: failure.check as usize, result, place: None, violation }
             }
+            CheckOf::Fits(place) => {
+                let text = self.failing_text(failure, batch, worked).into_owned();
+                let PlaceCheck { most, .. } = self.places[place];
+                let detail = match has_line_end(&text) {
+                    true => "there is a line end in its text".to_owned(),
+                    false => format!("its text has {} characters, and its place {most}", characters::count(&text)),
+                };
+                let violation = Violation::new(ViolationKind::TooLong, detail);
+                Fault { check: failure.check as usize, result: text, place: None, violation }
+            }
         }
     }
 }
@@ -338,6 +412,11 @@ impl Carving {
         };
         Violation::new(ViolationKind::Missing, why)
     }
+}
+
+/// Whether a text cannot be on one line.
+fn has_line_end(text: &str) -> bool {
+    text.bytes().any(|byte| matches!(byte, b'\n' | b'\r'))
 }
 
 /// Notes that rows do not meet a check that is about no piece.

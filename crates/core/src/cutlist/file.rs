@@ -40,6 +40,17 @@ pub(super) struct File {
     /// How the files are read that the list is for; what the command line says goes before it.
     #[serde(default)]
     pub(super) reading: Reading,
+    /// How rows are written that the list was run on; what the command line says goes before it.
+    #[serde(default)]
+    pub(super) writing: Writing,
+}
+
+/// How rows are written that a cut list was run on, as far as it says that.
+#[derive(Debug, Clone, Default, PartialEq, Eq, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Writing {
+    /// Where the columns of fixed-width text are, such as `code 1 to 8, family 10 to 12`.
+    pub widths: Option<String>,
 }
 
 /// How the files are read that a cut list is for, as far as it says that.
@@ -54,6 +65,8 @@ pub struct Reading {
     pub header: Option<bool>,
     /// What becomes of rows with too few or too many cells.
     pub ragged: Option<RaggedRows>,
+    /// Where the columns of fixed-width text are, such as `code 1 to 8, qty 9 to 12`.
+    pub widths: Option<String>,
 }
 
 /// What becomes of rows with too few or too many cells.

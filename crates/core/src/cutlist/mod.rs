@@ -5,5 +5,5 @@ mod place;
 mod read;
 
 pub use file::schema;
-pub use file::{RaggedRows, Reading};
+pub use file::{RaggedRows, Reading, Writing};
 pub use read::{CutList, MOST_BYTES, MOST_PIECES, Main};

@@ -4,7 +4,7 @@ use std::ops::Range;
 
 use toml::Spanned;
 
-use super::file::{File, LayoutEntry, PieceEntry, Reading};
+use super::file::{File, LayoutEntry, PieceEntry, Reading, Writing};
 use super::place::text_place;
 use crate::build;
 use crate::column::ColumnRef;
@@ -31,6 +31,8 @@ pub struct CutList {
     pub unit: Unit,
     /// How the files are read that it is for.
     pub reading: Reading,
+    /// How rows are written.
+    pub writing: Writing,
     /// What is wanted: the pieces of layouts first, then the others in the order of the file.
     pub wanted: Wanted,
 }
@@ -90,7 +92,7 @@ impl CutList {
             wanted.unique = (!of.is_empty()).then_some(UniqueTogether { of, origin });
         }
         let column = keys.column.map(|column| Main { column: ColumnRef::parse(column.get_ref()), span: column.span() });
-        Ok(CutList { title: keys.title, column, unit: keys.unit, reading: keys.reading, wanted })
+        Ok(CutList { title: keys.title, column, unit: keys.unit, reading: keys.reading, writing: keys.writing, wanted })
     }
 }
 

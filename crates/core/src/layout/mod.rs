@@ -27,6 +27,20 @@ pub struct Layout {
 }
 
 impl Layout {
+    /// How many characters one of its pieces has at most, by its number; none where a form does not say it.
+    pub fn width(&self, field: usize) -> Option<usize> {
+        let name = *self.names().get(field)?;
+        let mut most = Some(0);
+        for form in &self.forms {
+            form.each_field(&mut |field| {
+                if field.name == name {
+                    most = most.zip(field.to).map(|(most, to)| most.max(to));
+                }
+            });
+        }
+        most
+    }
+
     /// The names of its pieces, each once, in the order in which they are in the forms.
     pub fn names(&self) -> Vec<&str> {
         let mut names: Vec<&str> = Vec::new();

@@ -1,5 +1,6 @@
 //! The syntax tree of a phrase. Every node that can be at fault knows where it is.
 
+use crate::text::characters;
 use crate::text::unit::Unit;
 
 /// A place in the text of a phrase, in bytes.
@@ -21,6 +22,40 @@ pub struct Branch {
     pub span: Span,
     /// What it does.
     pub body: Body,
+}
+
+impl Branch {
+    /// How many characters its result has at most, as what it ends in says.
+    pub fn width(&self) -> Option<usize> {
+        let steps = match &self.body {
+            Body::Literal(text) => return Some(characters::count(text)),
+            Body::Steps(steps) => steps,
+        };
+        // Some finishes leave as many characters as there were, or fewer.
+        let keeps = |step: &&Step| {
+            matches!(
+                step.kind,
+                StepKind::Trim(_)
+                    | StepKind::Squeeze
+                    | StepKind::Upper
+                    | StepKind::Lower
+                    | StepKind::Title
+                    | StepKind::Keep(_)
+                    | StepKind::DropClass(_)
+            )
+        };
+        match &steps.iter().rev().find(|step| !keeps(step))?.kind {
+            StepKind::First(width) | StepKind::Last(width) => Some(*width),
+            StepKind::Char(_) => Some(1),
+            StepKind::CharsFor { width, .. } | StepKind::Pad { width, .. } | StepKind::Clip { width, .. } => Some(*width),
+            StepKind::CharsTo(Range { from, to, bounded: true }) => match (from, to) {
+                (Position::FromStart(from), Position::FromStart(to)) => Some((to + 1).saturating_sub(*from)),
+                (Position::FromEnd(from), Position::FromEnd(to)) => Some((from + 1).saturating_sub(*to)),
+                _ => None,
+            },
+            _ => None,
+        }
+    }
 }
 
 /// What a branch does.

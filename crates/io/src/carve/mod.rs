@@ -17,14 +17,18 @@ use keen_notch_core::diagnostics::{Diagnostics, Hint};
 use keen_notch_core::program::State;
 use keen_notch_core::sightings::Sightings;
 use keen_notch_core::tally::Tally;
+use keen_notch_core::text::characters;
+use keen_notch_core::widths::Widths;
 
 use crate::Error;
+use crate::encode::fixed_width::{self, Places};
 use crate::encode::{Shape, TextOptions, aside, encoder};
 use crate::faults::FaultFile;
 use crate::formats::Named;
 use crate::inputs::Inputs;
 use crate::pool::{self, Ahead, Turns};
 use crate::sink::Sink;
+use crate::source::Format;
 use crate::table::{self, Table};
 use crate::view::View;
 
@@ -55,6 +59,8 @@ pub struct Job {
     named: Named,
     named_aside: Named,
     text_options: TextOptions,
+    /// Where columns are, where fixed-width text is written.
+    places: Option<Places>,
 }
 
 /// How many rows came to what. Rows read are those kept, those set aside and those left out.
@@ -210,6 +216,7 @@ impl Job {
             named: Named::default(),
             named_aside: Named::default(),
             text_options: TextOptions::default(),
+            places: None,
         }
         .with_written()
     }
@@ -232,6 +239,46 @@ impl Job {
     pub fn with_text_options(mut self, options: TextOptions) -> Job {
         self.text_options = options;
         self
+    }
+
+    /// The job, with its rows written as fixed-width text. `widths` says where columns are, and otherwise those of the table stay where
+    /// they are, and pieces come after them, as wide as `width` says. A row has a fault where a text is wider than its place. `names` is
+    /// what the inputs are called.
+    ///
+    /// # Errors
+    /// Where a column has no place.
+    pub fn with_places(
+        mut self,
+        format: &Format,
+        widths: Option<&Widths>,
+        width: &dyn Fn(usize) -> Option<usize>,
+        names: &[String],
+    ) -> Result<Job, Error> {
+        let read = if let Format::FixedWidth(layout) = format { Some(layout) } else { None };
+        let places = fixed_width::places(&self.shape, read, widths, width)?;
+        for ((column, place), title) in self.shape.columns.iter().zip(&places).zip(&self.shape.titles) {
+            let most = place.1 + 1 - place.0;
+            match column {
+                OutColumn::Source if names.iter().any(|name| characters::count(name) > most) => {
+                    let why = "the name of an input is wider than its place".to_owned();
+                    return Err(Error::NoPlace { title: title.clone(), why });
+                }
+                OutColumn::Source => {}
+                column => self.carving.set_place(*column, most),
+            }
+        }
+        (self.used, self.checks, self.places) = (self.carving.used_columns(), checks(&self.carving), Some(places));
+        Ok(self)
+    }
+
+    /// Where the columns of an output of fixed-width text are.
+    pub fn widths(&self) -> Option<Widths> {
+        self.places.as_ref().map(|places| fixed_width::widths_of(&self.shape.titles, places))
+    }
+
+    /// Rows in which a text is wider than its place, as the report of a run counts them.
+    pub fn too_wide(&self, report: &Report) -> u64 {
+        self.carving.place_checks().map(|check| report.checks[check].count).sum()
     }
 
     /// The pieces that are written, by their indices.
@@ -321,8 +368,8 @@ fn checks(carving: &Carving) -> Vec<CheckName> {
 /// # Errors
 /// Where the table cannot be read to its end, or an output cannot be written.
 pub fn carve(table: &mut Table, job: &Job, outs: &mut Outs) -> Result<Report, Error> {
-    let encoder = encoder(&table.format, (job.named, job.text_options), &table.header, &job.shape);
-    let aside = aside(&table.format, job.named_aside, &table.header);
+    let encoder = encoder(&table.format, (job.named, job.text_options, job.places.as_ref()), &table.header, &job.shape)?;
+    let aside = aside(&table.format, job.named_aside, &table.header)?;
     let (encoder, aside) = (&*encoder, &*aside);
     let (meter, limits) = (table.shared_meter(), table.limits(job.threads));
     let ragged = table.ragged();

@@ -2,12 +2,15 @@
 
 use keen_notch_core::batch::Buffer;
 use keen_notch_core::column::Header;
+use keen_notch_core::text::characters;
 
 use super::cell::{push_cell, push_quoted};
 use super::json_lines;
 use super::{Extend, Out};
+use crate::Error;
 use crate::formats::{Kind, Named};
 use crate::source::delimited::Preamble;
+use crate::source::fixed_width::Layout;
 use crate::source::json_lines::Style;
 use crate::source::{Chunk, Format};
 
@@ -24,18 +27,58 @@ pub trait Aside: Send + Sync {
 }
 
 /// What writes rows of a table, that was read in this format and has this header, to an output of which that is said.
-pub fn aside(format: &Format, named: Named, header: &Header) -> Box<dyn Aside> {
+///
+/// # Errors
+/// Where that is fixed-width text, and the table was not.
+pub fn aside(format: &Format, named: Named, header: &Header) -> Result<Box<dyn Aside>, Error> {
     let is_taken = |title: &&str| matches!(header, Header::Names(names) if names.iter().any(|name| name == title));
     let title = TITLES.into_iter().find(|title| !is_taken(title)).unwrap_or(TITLES[0]);
     let header = header.clone();
-    match (named.kind, format) {
+    Ok(match (named.kind, format) {
         (None | Some(Kind::Delimited(_)), Format::Delimited { dialect, preamble }) => {
             Box::new(AsRead { delimiter: dialect.delimiter, preamble: preamble.clone(), header, title })
         }
         (Some(Kind::Delimited(_)), _) => Box::new(Cells { delimiter: named.delimiter().unwrap_or(b','), header, title }),
-        (_, format) => {
+        (None | Some(Kind::FixedWidth), Format::FixedWidth(layout)) => Box::new(Lines { layout: layout.clone(), title }),
+        (Some(Kind::FixedWidth), _) => {
+            let why = "the input has no places for its columns".to_owned();
+            return Err(Error::NoPlace { title: title.to_owned(), why });
+        }
+        (Some(Kind::JsonLines | Kind::Foreign(_)), _) | (None, Format::JsonLines(_)) => {
             let style = if let Format::JsonLines(style) = format { Some(*style) } else { None };
             Box::new(Objects { style, header, title })
+        }
+    })
+}
+
+/// Fixed-width text as it was read, with why after its last column.
+struct Lines {
+    layout: Layout,
+    title: &'static str,
+}
+
+impl Lines {
+    fn line(&self, line: &str, why: &str, out: &mut impl Extend) {
+        let last = self.layout.widths.columns().last().and_then(|column| column.last).unwrap_or_default();
+        let line = line.trim_end_matches(' ');
+        out.extend(line.as_bytes());
+        (characters::count(line)..last).for_each(|_| out.extend(b" "));
+        out.extend(b" ");
+        out.extend(why.as_bytes());
+        out.extend(self.layout.line_end.as_bytes());
+    }
+}
+
+impl Aside for Lines {
+    fn begin(&self, out: &mut Buffer) {
+        if let Some(header) = &self.layout.header {
+            self.line(header.trim_start_matches(['\r', '\n']), self.title, out);
+        }
+    }
+
+    fn write(&self, chunk: &dyn Chunk, text: &str, row: usize, why: &str, out: &mut Out) {
+        if let Some(row) = chunk.raw().and_then(|raw| raw.rows.get(row).copied()) {
+            self.line(row.raw.text(text), why, out);
         }
     }
 }

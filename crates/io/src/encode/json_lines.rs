@@ -1,11 +1,14 @@
 //! Rows as JSON Lines: objects as they were read, with the pieces after their other members, or written member by member.
 
-use keen_notch_core::batch::{Buffer, Span};
+use std::borrow::Cow;
+use std::ops::Range;
+
+use keen_notch_core::batch::{Buffer, Mask, Span};
 use keen_notch_core::carving::OutColumn;
 use keen_notch_core::column::Header;
 
 use super::rows::OutRows;
-use super::{Encodable, Encoder, Extend, Out, Shape};
+use super::{Encodable, Encoder, Extend, MOST_HELD, Out, PieceShape, Shape};
 use crate::source::json_lines::{Style, line};
 use crate::source::{CellKind, Chunk, RawRows};
 
@@ -19,14 +22,27 @@ pub struct JsonLines {
     appended: Option<usize>,
     /// For each column of the output, its name in quotes, and the colon.
     keys: Vec<Vec<u8>>,
+    /// Whether a piece may have bytes that need escapes though its values have none.
+    adds_special: Vec<bool>,
 }
 
 /// A column of the output that is no column of the table.
 struct Added<'b> {
     key: &'b [u8],
     text: &'b str,
-    /// By output row, where there is a result.
-    spans: Vec<Option<Span>>,
+    /// By output row.
+    spans: Cow<'b, [Span]>,
+    /// Rows that have no result.
+    absent: Mask,
+}
+
+/// The rows to be written.
+struct Written<'b> {
+    rows: OutRows,
+    /// By column of the output.
+    added: Vec<Option<Added<'b>>>,
+    /// Rows of which a text needs escapes.
+    careful: Mask,
 }
 
 impl JsonLines {
@@ -37,58 +53,148 @@ impl JsonLines {
         let appends = is_native && shape.keeps_all && shape.kept() == header.count();
         let appended = appends.then(|| shape.columns.len() - shape.kept());
         let keys = shape.titles.iter().map(|title| key(title, style)).collect();
-        JsonLines { style, is_native, shape, appended, keys }
+        let adds_special =
+            |piece: &PieceShape| !is_native || (0..=127u8).any(|byte| needs_escape(byte) && piece.adds.has(byte));
+        let adds_special = shape.pieces.iter().map(adds_special).collect();
+        JsonLines { style, is_native, shape, appended, keys, adds_special }
     }
 
-    /// The columns of the output that are no columns of the table, by their indices.
-    fn added<'b>(&'b self, input: &'b Encodable, rows: &OutRows) -> Vec<Option<Added<'b>>> {
-        let column = |(column, key): (&OutColumn, &'b Vec<u8>)| {
+    /// What is to be written, by column, and which rows need care.
+    fn written<'b>(&'b self, input: &'b Encodable) -> Written<'b> {
+        let rows = OutRows::new(input, &self.shape);
+        let count = rows.count();
+        let (mut careful, mut special, mut added) = (Mask::default(), Mask::default(), Vec::new());
+        careful.clear(count);
+        for (column, key) in self.shape.columns.iter().zip(&self.keys) {
+            let mut absent = Mask::default();
+            absent.clear(count);
             let (text, spans) = match *column {
-                OutColumn::Original(_) => return None,
+                OutColumn::Original(_) => {
+                    added.push(None);
+                    continue;
+                }
                 OutColumn::Source => {
                     let name = input.chunk.source();
-                    (name, vec![Some(Span::new(0, name.len())); rows.count()])
+                    if name.bytes().any(needs_escape) {
+                        careful.fill(count);
+                    }
+                    (name, Cow::Owned(vec![Span::new(0, name.len()); count]))
                 }
                 OutColumn::Piece { piece, result } => {
                     let (text, spans) = rows.texts(input, &self.shape, piece, result);
-                    let is_there = |index| rows.is_there(index, input, &self.shape, (piece, result));
-                    (text, spans.iter().enumerate().map(|(index, span)| is_there(index).then_some(*span)).collect())
+                    if result > 0 || !rows.are_there(input, piece) {
+                        let is_absent = |index: &usize| !rows.is_there(*index, input, &self.shape, (piece, result));
+                        (0..count).filter(is_absent).for_each(|index| absent.set(index));
+                    }
+                    special.clear(input.rows.len());
+                    match self.adds_special[piece] {
+                        true => special.fill(input.rows.len()),
+                        false => self.shape.pieces[piece].sources.iter().for_each(|source| {
+                            special.add(&input.rows.columns[*source].special);
+                        }),
+                    }
+                    if !special.is_none() {
+                        let needs = |index: &usize| spans[*index].bytes(text.as_bytes()).iter().copied().any(needs_escape);
+                        (0..count)
+                            .filter(|index| special.has(rows.row(*index)))
+                            .filter(needs)
+                            .for_each(|index| careful.set(index));
+                    }
+                    (text, spans)
                 }
             };
-            Some(Added { key, text, spans })
-        };
-        self.shape.columns.iter().zip(&self.keys).map(column).collect()
+            added.push(Some(Added { key, text, spans, absent }));
+        }
+        Written { rows, added, careful }
     }
 
     /// Writes some output rows.
-    fn write(&self, input: &Encodable, rows: &OutRows, added: &[Option<Added>], range: std::ops::Range<usize>, out: &mut Out) {
-        let text = input.text.as_bytes();
+    fn write(&self, input: &Encodable, written: &Written, range: Range<usize>, out: &mut Out) {
         let raw = if self.is_native { input.chunk.raw() } else { None };
+        if let (Some(raw), Some(count)) = (&raw, self.appended) {
+            let mut next = range.start;
+            for careful in written.careful.iter().skip_while(|row| *row < range.start).take_while(|row| *row < range.end) {
+                self.write_plainly(input, raw, written, next..careful, out);
+                self.append(input, raw, &written.added[written.added.len() - count..], (&written.rows, careful), out);
+                next = careful + 1;
+            }
+            self.write_plainly(input, raw, written, next..range.end, out);
+            return;
+        }
+        for index in range {
+            let number = written.rows.number(index, input);
+            match &raw {
+                Some(raw) if self.shape.keeps_all => self.replaced(raw, number, index, input, &written.added, out),
+                _ => self.member_by_member(raw.as_ref(), number, index, input, &written.added, out),
+            }
+            out.extend(line_end(raw.as_ref(), input, &written.rows, index));
+        }
+    }
+
+    /// Writes rows after whose members others come, none of which needs escapes.
+    fn write_plainly(&self, input: &Encodable, raw: &RawRows, written: &Written, range: Range<usize>, out: &mut Out) {
+        let Written { rows, added, .. } = written;
+        let count = self.appended.unwrap_or_default();
+        let added: Vec<&Added> = added[added.len() - count..].iter().flatten().collect();
+        let text = input.text.as_bytes();
+        let comma: &[u8] = if self.style.spaces_after_commas { b", " } else { b"," };
+        let raws = range.clone().map(|index| raw.rows[rows.number(index, input)].raw.width() + 2).sum::<usize>();
+        let wide = |added: &Added| {
+            let most = |index: usize| added.spans[index].width().max(2) + 2 + comma.len() + added.key.len();
+            range.clone().map(most).sum::<usize>()
+        };
+        let all = raws + added.iter().map(|added| wide(added)).sum::<usize>();
+        if all > MOST_HELD {
+            // Long rows are handed on bit by bit.
+            range.for_each(|index| {
+                self.append(input, raw, &written.added[written.added.len() - count..], (rows, index), out);
+            });
+            return;
+        }
+        let mut writer = out.buffer.writer(all);
         for index in range {
             let number = rows.number(index, input);
-            let mut line_end = &b"\n"[..];
-            match (&raw, self.appended) {
-                (Some(raw), Some(count)) => {
-                    let (row, end) = (raw.rows[number].raw, raw.cells.end(number));
-                    out.extend(&text[row.start as usize..end]);
-                    let mut is_first = text[end - 1] == b'{';
-                    for added in added[added.len() - count..].iter().flatten() {
-                        self.member(&mut is_first, added.key, out);
-                        value(added, index, out);
-                    }
-                    out.extend(&text[end..row.end as usize]);
+            let (row, end) = (raw.rows[number].raw, raw.cells.end(number));
+            writer.extend(&text[row.start as usize..end]);
+            let mut is_first = text[end - 1] == b'{';
+            for added in &added {
+                if !std::mem::take(&mut is_first) {
+                    writer.extend(comma);
                 }
-                (Some(raw), None) if self.shape.keeps_all => self.replaced(raw, number, index, input, added, out),
-                _ => self.member_by_member(raw.as_ref(), number, index, input, added, out),
-            }
-            if let Some(raw) = &raw {
-                let own = raw.rows[number].line_end().bytes(text);
-                if !own.is_empty() || !rows.is_repeated(index) {
-                    line_end = own;
+                writer.extend(added.key);
+                if added.absent.has(index) {
+                    writer.extend(b"null");
+                } else {
+                    writer.cell(b'"', added.text.as_bytes(), added.spans[index]);
+                    writer.fill(b'"', 1);
                 }
             }
-            out.extend(line_end);
+            writer.extend(&text[end..row.end as usize]);
+            writer.extend(line_end(Some(raw), input, rows, index));
         }
+        writer.finish();
+    }
+
+    /// Writes a row after whose members others come.
+    fn append(
+        &self,
+        input: &Encodable,
+        raw: &RawRows,
+        added: &[Option<Added>],
+        (rows, index): (&OutRows, usize),
+        out: &mut Out,
+    ) {
+        let text = input.text.as_bytes();
+        let number = rows.number(index, input);
+        let (row, end) = (raw.rows[number].raw, raw.cells.end(number));
+        out.extend(&text[row.start as usize..end]);
+        let mut is_first = text[end - 1] == b'{';
+        for added in added.iter().flatten() {
+            self.member(&mut is_first, added.key, out);
+            value(added, index, out);
+        }
+        out.extend(&text[end..row.end as usize]);
+        out.extend(line_end(Some(raw), input, rows, index));
     }
 
     /// Writes what is before the value of a member.
@@ -105,7 +211,8 @@ impl JsonLines {
         out.extend(b"{");
         let (mut is_first, mut is_written) = (true, vec![false; added.len()]);
         // The line was read before.
-        let _ = line::members(raw.rows[number].raw.text(text), &mut |name, of| {
+        let line = raw.rows[number].raw.text(text);
+        let _ = line::members(line, true, |name, of| {
             let place = self.shape.titles.iter().position(|title| title == name.text());
             match place.and_then(|place| Some((place, added[place].as_ref()?))) {
                 Some((place, added)) => {
@@ -115,7 +222,7 @@ impl JsonLines {
                 }
                 None => {
                     self.member(&mut is_first, &key(name.text(), self.style), out);
-                    out.extend(of.as_bytes());
+                    out.extend(of.bytes(line.as_bytes()));
                 }
             }
         });
@@ -179,12 +286,11 @@ impl Encoder for JsonLines {
         if !self.shape.is_written {
             return;
         }
-        let rows = OutRows::new(input, &self.shape);
-        let added = self.added(input, &rows);
+        let written = self.written(input);
         let gaps = if self.appended.is_some() { input.chunk.raw().filter(|raw| raw.has_gaps) } else { None };
         match gaps {
-            Some(raw) => rows.with_gaps(input, &raw, out, |range, out| self.write(input, &rows, &added, range, out)),
-            None => self.write(input, &rows, &added, 0..rows.count(), out),
+            Some(raw) => written.rows.with_gaps(input, &raw, out, |range, out| self.write(input, &written, range, out)),
+            None => self.write(input, &written, 0..written.rows.count(), out),
         }
     }
 
@@ -202,10 +308,21 @@ pub fn key(name: &str, style: Style) -> Vec<u8> {
 }
 
 fn value(added: &Added, index: usize, out: &mut Out) {
-    match added.spans[index] {
-        Some(span) => push_text(span.text(added.text), out),
-        None => out.extend(b"null"),
+    match added.absent.has(index) {
+        true => out.extend(b"null"),
+        false => push_text(added.spans[index].text(added.text), out),
     }
+}
+
+/// The line end of an output row: that of its row, and between two results of a row at least one.
+fn line_end<'a>(raw: Option<&RawRows>, input: &'a Encodable, rows: &OutRows, index: usize) -> &'a [u8] {
+    let own = raw.map(|raw| raw.rows[rows.number(index, input)].line_end().bytes(input.text.as_bytes()));
+    own.filter(|own| !own.is_empty() || !rows.is_repeated(index)).unwrap_or(b"\n")
+}
+
+/// Whether a byte cannot be in a text as it is: RFC 8259, section 7.
+fn needs_escape(byte: u8) -> bool {
+    byte < 0x20 || byte == b'"' || byte == b'\\'
 }
 
 /// Writes a value of a table as what it is.
@@ -218,11 +335,11 @@ pub fn push_cell(chunk: &dyn Chunk, text: &str, (row, column): (usize, usize), o
     }
 }
 
-/// Writes a text in quotes, with escapes for what cannot be in them: RFC 8259, section 7.
+/// Writes a text in quotes, with escapes for what cannot be in them.
 pub fn push_text(text: &str, out: &mut impl Extend) {
     out.extend(b"\"");
     let mut rest = text.as_bytes();
-    while let Some(at) = rest.iter().position(|byte| matches!(byte, 0..0x20 | b'"' | b'\\')) {
+    while let Some(at) = rest.iter().position(|byte| needs_escape(*byte)) {
         out.extend(&rest[..at]);
         match rest[at] {
             b'\n' => out.extend(b"\\n"),

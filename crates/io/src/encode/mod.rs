@@ -5,6 +5,7 @@
 mod aside;
 mod cell;
 pub mod delimited;
+pub mod fixed_width;
 pub mod json_lines;
 mod out;
 mod rows;
@@ -19,7 +20,9 @@ use keen_notch_core::column::Header;
 pub use out::{Extend, MOST_HELD, Out};
 
 use self::delimited::Delimited;
+use self::fixed_width::{FixedWidth, Places};
 use self::json_lines::JsonLines;
+use crate::Error;
 use crate::formats::{Kind, Named};
 use crate::source::delimited::Preamble;
 use crate::source::{Chunk, Format, Rows};
@@ -39,9 +42,17 @@ pub struct TextOptions {
 
 /// What writes rows of a table that was read in this format and has this header, with the columns that the shape says, to an output
 /// of which that is said; where nothing is, as they were read.
-pub fn encoder(format: &Format, (named, options): (Named, TextOptions), header: &Header, shape: &Shape) -> Box<dyn Encoder> {
+///
+/// # Errors
+/// Where a column has no place in fixed-width text; `places` are those that were found.
+pub fn encoder(
+    format: &Format,
+    (named, options, places): (Named, TextOptions, Option<&Places>),
+    header: &Header,
+    shape: &Shape,
+) -> Result<Box<dyn Encoder>, Error> {
     let (header, shape) = (header.clone(), shape.clone());
-    match (named.kind, format) {
+    Ok(match (named.kind, format) {
         (None | Some(Kind::Delimited(_)), Format::Delimited { dialect, preamble }) => {
             let delimiter = named.other_delimiter(dialect.delimiter).unwrap_or(dialect.delimiter);
             Box::new(Delimited::new(Some(dialect.delimiter), delimiter, preamble.clone(), options, header, shape))
@@ -50,11 +61,19 @@ pub fn encoder(format: &Format, (named, options): (Named, TextOptions), header: 
             let preamble = Preamble { line_end: "\n".to_owned(), ended: true, ..Preamble::default() };
             Box::new(Delimited::new(None, named.delimiter().unwrap_or(b','), preamble, options, header, shape))
         }
-        (_, format) => {
+        (Some(Kind::FixedWidth), _) | (None, Format::FixedWidth(_)) => {
+            let read = if let Format::FixedWidth(layout) = format { Some(layout.clone()) } else { None };
+            let places = match places {
+                Some(places) => places.clone(),
+                None => fixed_width::places(&shape, read.as_ref(), None, &|_| None)?,
+            };
+            Box::new(FixedWidth::new(read, shape, places))
+        }
+        (Some(Kind::JsonLines | Kind::Foreign(_)), _) | (None, Format::JsonLines(_)) => {
             let style = if let Format::JsonLines(style) = format { Some(*style) } else { None };
             Box::new(JsonLines::new(style, &header, shape))
         }
-    }
+    })
 }
 
 /// What is written of each row.

@@ -89,6 +89,12 @@ impl OutRows {
         (texts.text, spans)
     }
 
+    /// Whether every row of the batch has a result of a piece, and no more than one.
+    pub fn are_there(&self, input: &Encodable, piece: usize) -> bool {
+        let results = input.worked.piece(piece);
+        self.results.is_none() && results.are_filled() && !results.are_several()
+    }
+
     /// Whether a row has a result of a piece, even if that is empty.
     pub fn is_there(&self, index: usize, input: &Encodable, shape: &Shape, (piece, result): (usize, usize)) -> bool {
         let results = input.worked.piece(piece);

@@ -6,6 +6,7 @@
 mod blocks;
 mod decoded;
 pub mod delimited;
+pub mod fixed_width;
 mod foreign;
 pub mod input;
 pub mod json_lines;
@@ -26,6 +27,7 @@ pub use unpacked::Broken;
 pub use whole::Shortened;
 
 use self::delimited::{Delimited, Dialect, Preamble};
+use self::fixed_width::{FixedWidth, Layout};
 use self::input::Input;
 use self::json_lines::{JsonLines, Style};
 use crate::Error;
@@ -43,6 +45,8 @@ pub enum Format {
     },
     /// As an object a line.
     JsonLines(Style),
+    /// As fixed-width text.
+    FixedWidth(Layout),
 }
 
 impl Format {
@@ -56,6 +60,7 @@ impl Format {
         match self {
             Format::Delimited { .. } => Kind::Delimited(Between::Anything),
             Format::JsonLines(_) => Kind::JsonLines,
+            Format::FixedWidth(_) => Kind::FixedWidth,
         }
     }
 
@@ -63,7 +68,7 @@ impl Format {
     pub fn delimiter(&self) -> Option<u8> {
         match self {
             Format::Delimited { dialect, .. } => Some(dialect.delimiter),
-            Format::JsonLines(_) => None,
+            Format::JsonLines(_) | Format::FixedWidth(_) => None,
         }
     }
 
@@ -82,6 +87,7 @@ impl Format {
             Format::Delimited { dialect, .. } => {
                 Reading { delimiter: Some(char::from(dialect.delimiter).to_string()), otherwise: self.kind(), ..reading }
             }
+            Format::FixedWidth(_) => Reading { otherwise: self.kind(), ..reading },
             Format::JsonLines(_) => Reading { columns: Some(header.clone()), otherwise: self.kind(), ..reading },
         }
     }
@@ -108,6 +114,7 @@ pub fn open(input: &Input, reading: &Reading) -> Result<Box<dyn Source>, Error> 
     Ok(match reading.kind(input) {
         Kind::Delimited(_) => Box::new(Delimited::open(input, reading)?),
         Kind::JsonLines => Box::new(JsonLines::open(input, reading)?),
+        Kind::FixedWidth => Box::new(FixedWidth::open(input, reading)?),
         Kind::Foreign(format) => return Err(Error::Unreadable { name: input.name(), format }),
     })
 }
@@ -269,7 +276,7 @@ pub struct Values<'c> {
     pub spans: Vec<Span>,
     /// What is known of the characters of each.
     pub forms: Forms,
-    /// Values with bytes that a part of them may need quotes for, in delimited text.
+    /// Values with bytes for which a part of them may need quotes or escapes, if it is written in the format that they were read in.
     pub special: Mask,
     /// The values written anew, where some are not in the text as they are.
     pub own: Option<Buffer>,

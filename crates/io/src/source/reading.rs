@@ -3,6 +3,7 @@
 use std::sync::Arc;
 
 use keen_notch_core::column::Header;
+use keen_notch_core::widths::Widths;
 
 use super::decoded::WrongBytes;
 use super::input::{Encoding, Input};
@@ -51,6 +52,8 @@ pub struct Reading {
     pub ragged: Ragged,
     /// How many bytes are read at a time; `None` leaves it to the reader.
     pub stride: Option<usize>,
+    /// Where the columns of fixed-width text are; a text of which that is said is such a text.
+    pub widths: Option<Arc<Widths>>,
     /// The columns, where they are known before: those of another input of the same table.
     pub columns: Option<Header>,
     /// Whether all columns that any row has matter, where rows say themselves which they have.
@@ -72,6 +75,7 @@ impl Default for Reading {
             memory: MEMORY,
             ragged: Ragged::Stop,
             stride: None,
+            widths: None,
             columns: None,
             all_columns: false,
             meter: Arc::default(),
@@ -87,6 +91,7 @@ impl Reading {
 
     /// How an input is written down.
     pub fn kind(&self, input: &Input) -> Kind {
-        self.named(input).kind.unwrap_or(self.otherwise)
+        let kind = self.named(input).kind.unwrap_or(self.otherwise);
+        if matches!(kind, Kind::Delimited(_)) && self.widths.is_some() { Kind::FixedWidth } else { kind }
     }
 }

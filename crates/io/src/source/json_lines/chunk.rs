@@ -8,10 +8,10 @@ use keen_notch_core::batch::{Buffer, Span};
 use keen_notch_core::text::characters::Form;
 
 use super::keys::Keys;
-use super::line::{NoObject, members, place};
+use super::line::{NoObject, members};
 use crate::Error;
 use crate::pool::lock;
-use crate::source::blocks::{Block, LONG};
+use crate::source::blocks::{Block, LONG, lines};
 use crate::source::{Cell, CellKind, Chunk, LineCount, RawCells, RawRow, RawRows, Reading, Rows, Values};
 
 /// Some whole lines of an input.
@@ -59,6 +59,8 @@ struct Found {
     /// For each row, the byte after its last value.
     ends: Vec<u32>,
     has_gaps: bool,
+    /// Whether there are escapes anywhere.
+    has_escapes: bool,
     columns: Vec<usize>,
 }
 
@@ -82,6 +84,19 @@ pub fn broken(block: &Block, name: &str, start: usize, NoObject { at, why }: NoO
     Error::NoObject { name: name.to_owned(), line, character: before.chars().count() + 1, why }
 }
 
+/// The number of control characters of ASCII.
+fn controls(bytes: &[u8]) -> u64 {
+    // Counted in bytes, of which the machine adds many at a time.
+    let stretch = |bytes: &[u8]| u64::from(bytes.iter().map(|byte| u8::from(*byte < 0x20)).sum::<u8>());
+    bytes.chunks(u8::MAX as usize).map(stretch).sum()
+}
+
+/// Whether a value is a text with escapes.
+fn is_escaped(text: &str, value: Span) -> bool {
+    let value = value.bytes(text.as_bytes());
+    value.first() == Some(&b'"') && memchr::memchr(b'\\', value).is_some()
+}
+
 /// The text that a value stands for; nothing where it is a text that stands for none.
 fn unescaped(value: &str) -> Option<String> {
     serde_json::from_str(value).ok()
@@ -90,7 +105,7 @@ fn unescaped(value: &str) -> Option<String> {
 impl Chunk for JsonLinesChunk {
     fn open(&mut self, columns: &[usize]) -> Result<(), Error> {
         let JsonLinesChunk { block, table, found } = self;
-        let Found { rows, values, ends, has_gaps, columns: taken } = found;
+        let Found { rows, values, ends, has_gaps, has_escapes, columns: taken } = found;
         let text = block.text(&table.name)?;
         let count = table.keys.count();
         rows.clear();
@@ -101,6 +116,9 @@ impl Chunk for JsonLinesChunk {
         *has_gaps = false;
         let mut at = 0;
         let mut late: Vec<String> = Vec::new();
+        // Tabs and carriage returns between values are rare too.
+        let has_controls = controls(text.as_bytes()) != lines(text.as_bytes());
+        *has_escapes = memchr::memchr(b'\\', text.as_bytes()).is_some();
         for line in memchr::memchr_iter(b'\n', text.as_bytes()).map(|end| end + 1).chain([text.len()]) {
             let (start, next) = (at, line);
             at = next;
@@ -118,8 +136,8 @@ impl Chunk for JsonLinesChunk {
             values.resize(first + count, Span::default());
             late.clear();
             let (mut expected, mut end, mut wrong) = (0, None, None);
-            let seen = members(whole, &mut |key, value| {
-                let span = place(text, value);
+            let seen = members(whole, has_controls, |key, value| {
+                let span = Span { start: start as u32 + value.start, end: start as u32 + value.end };
                 end = Some(span.end);
                 let is_doubled = match table.keys.column(key.text(), expected) {
                     Some(column) => {
@@ -127,8 +145,8 @@ impl Chunk for JsonLinesChunk {
                         let place = &mut values[first + column];
                         let is_doubled = !place.is_empty();
                         *place = span;
-                        let is_looked_at = table.all_columns || taken.contains(&column);
-                        if value.starts_with('"') && is_looked_at && value.contains('\\') && unescaped(value).is_none() {
+                        let is_looked_at = || table.all_columns || taken.contains(&column);
+                        if *has_escapes && is_escaped(text, span) && is_looked_at() && unescaped(span.text(text)).is_none() {
                             wrong = wrong.take().or(Some(Wrong::Escape(span.start as usize - start)));
                         }
                         is_doubled
@@ -171,7 +189,7 @@ impl Chunk for JsonLinesChunk {
     }
 
     fn take<'c>(&'c self, text: &'c str, range: Range<usize>, into: &mut Rows<'c>) {
-        let Found { values, columns, .. } = &self.found;
+        let Found { values, columns, has_escapes, .. } = &self.found;
         let count = self.table.keys.count();
         let values = &values[range.start * count..range.end * count];
         into.numbers.clear();
@@ -183,13 +201,21 @@ impl Chunk for JsonLinesChunk {
             (taken.text, taken.own) = (text, None);
             taken.spans.clear();
             taken.forms.clear(range.len());
-            taken.special.fill(range.len());
+            taken.special.clear(range.len());
             let mut is_escaped = false;
             for (row, value) in values.chunks_exact(count).map(|row| row[*column]).enumerate() {
                 let span = match value.bytes(bytes) {
                     [b'"', inner @ .., _] => {
-                        is_escaped |= memchr::memchr(b'\\', inner).is_some();
+                        // What is not an escape needs none.
+                        if *has_escapes && memchr::memchr(b'\\', inner).is_some() {
+                            is_escaped = true;
+                            taken.special.set(row);
+                        }
                         value.part(1, value.width() - 1)
+                    }
+                    [b'{' | b'[', ..] => {
+                        taken.special.set(row);
+                        value
                     }
                     b"null" => Span { start: value.start, end: value.start },
                     _ => value,

@@ -2,11 +2,12 @@
 
 use std::collections::HashMap;
 
+use keen_notch_core::batch::Span;
 use keen_notch_core::column::Header;
 
 use super::Style;
 use super::chunk::broken;
-use super::line::{Key, members, place};
+use super::line::{Key, members};
 use crate::Error;
 use crate::source::blocks::Block;
 
@@ -72,16 +73,15 @@ impl Keys {
             }
             let mut found = Style::default();
             let mut last = None;
-            let see = &mut |key: Key, value: &str| {
+            let see = |key: Key, value: Span| {
                 self.add(key.text());
-                let value = place(line, value);
                 let before = line.as_bytes().get(value.start as usize - 1);
                 found.spaces_after_colons |= before == Some(&b' ');
                 if let Some(last) = last.replace(value.end as usize) {
                     found.spaces_after_commas |= line[last..].starts_with(", ");
                 }
             };
-            members(line, see).map_err(|no_object| broken(block, name, start, no_object))?;
+            members(line, true, see).map_err(|no_object| broken(block, name, start, no_object))?;
             style = style.or(Some(found));
         }
         Ok(style)

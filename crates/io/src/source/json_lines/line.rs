@@ -1,9 +1,10 @@
 //! Finding the members of an object on a line.
 
-use std::fmt;
+use std::borrow::Cow;
+use std::collections::HashMap;
 
 use keen_notch_core::batch::Span;
-use serde::de::{DeserializeSeed, Deserializer, MapAccess, Visitor};
+use keen_notch_core::text::bytes::position_of_two;
 use serde_json::value::RawValue;
 
 /// A name of a member.
@@ -33,25 +34,151 @@ pub struct NoObject {
     pub why: String,
 }
 
-/// Calls `see` with each member of the object on a line: its name, and its value as it is there.
+/// Calls `see` with each member of the object on a line: its name, and where its value is. `has_controls` is whether there may be
+/// control characters on it.
+///
+/// The line is read from left to right as RFC 8259 has it. What is in a value that has parts is left to the package, and so is what to
+/// say of a line that is no object.
 ///
 /// # Errors
 /// Where there is something else than an object on the line.
-pub fn members<'t>(line: &'t str, see: &mut dyn FnMut(Key<'t>, &'t str)) -> Result<(), NoObject> {
+pub fn members<'t>(line: &'t str, has_controls: bool, mut see: impl FnMut(Key<'t>, Span)) -> Result<(), NoObject> {
+    let scan = Scan { line, bytes: line.as_bytes(), has_controls };
+    scan.object(&mut see).ok_or_else(|| why_not(line))
+}
+
+/// A line that is being read. What finds something gives the byte after it.
+struct Scan<'t> {
+    line: &'t str,
+    bytes: &'t [u8],
+    has_controls: bool,
+}
+
+impl<'t> Scan<'t> {
+    #[inline]
+    fn object(&self, see: &mut impl FnMut(Key<'t>, Span)) -> Option<()> {
+        let mut at = self.token(0, b'{')?;
+        if let Some(end) = self.token(at, b'}') {
+            return self.ends(end);
+        }
+        loop {
+            let start = self.spaces(at);
+            let (end, is_escaped) = self.text(start)?;
+            let key = match is_escaped {
+                false => Key::Plain(self.line.get(start + 1..end - 1)?),
+                true => Key::Escaped(serde_json::from_str(self.line.get(start..end)?).ok()?),
+            };
+            let start = self.spaces(self.token(end, b':')?);
+            let end = self.value(start)?;
+            see(key, Span::new(start, end));
+            match self.token(end, b',') {
+                Some(next) => at = next,
+                None => return self.ends(self.token(end, b'}')?),
+            }
+        }
+    }
+
+    fn ends(&self, at: usize) -> Option<()> {
+        (self.spaces(at) == self.bytes.len()).then_some(())
+    }
+
+    #[inline(always)]
+    fn spaces(&self, at: usize) -> usize {
+        match self.bytes.get(at) {
+            Some(b' ' | b'\t' | b'\r' | b'\n') => {
+                at + self.bytes[at..].iter().take_while(|byte| matches!(byte, b' ' | b'\t' | b'\r' | b'\n')).count()
+            }
+            _ => at,
+        }
+    }
+
+    /// A byte, after white space.
+    #[inline(always)]
+    fn token(&self, at: usize, wanted: u8) -> Option<usize> {
+        let at = self.spaces(at);
+        (self.bytes.get(at) == Some(&wanted)).then_some(at + 1)
+    }
+
+    /// A text with its quotes, and whether there are escapes in it.
+    #[inline(always)]
+    fn text(&self, start: usize) -> Option<(usize, bool)> {
+        if self.bytes.get(start) != Some(&b'"') {
+            return None;
+        }
+        let mut at = start + 1;
+        let mut is_escaped = false;
+        loop {
+            at += position_of_two(b'"', b'\\', self.bytes.get(at..)?)?;
+            if self.bytes[at] == b'"' {
+                break;
+            }
+            is_escaped = true;
+            at += match self.bytes.get(at + 1)? {
+                b'"' | b'\\' | b'/' | b'b' | b'f' | b'n' | b'r' | b't' => 2,
+                b'u' if self.bytes.get(at + 2..at + 6)?.iter().all(u8::is_ascii_hexdigit) => 6,
+                _ => return None,
+            };
+        }
+        let has_control = self.has_controls && self.bytes[start + 1..at].iter().any(|byte| *byte < 0x20);
+        (!has_control).then_some((at + 1, is_escaped))
+    }
+
+    #[inline(always)]
+    fn value(&self, start: usize) -> Option<usize> {
+        let word = |word: &str| self.bytes[start..].starts_with(word.as_bytes()).then_some(start + word.len());
+        match self.bytes.get(start)? {
+            b'"' => self.text(start).map(|(end, _)| end),
+            b'{' | b'[' => self.nested(start),
+            b'n' => word("null"),
+            b't' => word("true"),
+            b'f' => word("false"),
+            _ => self.number(start),
+        }
+    }
+
+    fn nested(&self, start: usize) -> Option<usize> {
+        let mut values = serde_json::Deserializer::from_str(self.line.get(start..)?).into_iter::<&RawValue>();
+        values.next()?.ok()?;
+        Some(start + values.byte_offset())
+    }
+
+    fn number(&self, start: usize) -> Option<usize> {
+        let digits = |at: usize| {
+            let count = self.bytes[at..].iter().take_while(|byte| byte.is_ascii_digit()).count();
+            (count > 0).then_some(at + count)
+        };
+        let is = |at: usize, bytes: &[u8]| self.bytes.get(at).is_some_and(|byte| bytes.contains(byte));
+        let first = start + usize::from(is(start, b"-"));
+        let mut at = if is(first, b"0") { first + 1 } else { digits(first)? };
+        if is(at, b".") {
+            at = digits(at + 1)?;
+        }
+        if is(at, b"eE") {
+            at = digits(at + 1 + usize::from(is(at + 1, b"+-")))?;
+        }
+        Some(at)
+    }
+}
+
+/// What is wrong with a line that is no object.
+#[cold]
+fn why_not(line: &str) -> NoObject {
     let start = line.len() - line.trim_start_matches([' ', '\t', '\r']).len();
     if !line[start..].starts_with('{') {
-        return Err(NoObject { at: start, why: what_begins(&line[start..]).to_owned() });
+        return NoObject { at: start, why: what_begins(&line[start..]).to_owned() };
     }
-    let mut deserializer = serde_json::Deserializer::from_str(line);
-    let found = deserializer.deserialize_map(Members(see)).and_then(|()| deserializer.end());
-    found.map_err(|error| {
-        let why = match error.classify() {
-            serde_json::error::Category::Eof => "the line ends before its object does".to_owned(),
-            _ => in_plain_words(error.to_string().split(" at line ").next().unwrap_or_default()).to_owned(),
-        };
-        NoObject { at: error.column().saturating_sub(1).min(line.len()), why }
-    })
+    let Err(error) = serde_json::from_str::<Members>(line) else {
+        return NoObject { at: start, why: "this is no object".to_owned() };
+    };
+    let why = match error.classify() {
+        serde_json::error::Category::Eof => "the line ends before its object does".to_owned(),
+        _ => in_plain_words(error.to_string().split(" at line ").next().unwrap_or_default()).to_owned(),
+    };
+    NoObject { at: error.column().saturating_sub(1).min(line.len()), why }
 }
+
+/// Members as the package reads them.
+type Members<'t> = HashMap<Cow<'t, str>, &'t RawValue>;
 
 /// What begins with some text that is no object.
 fn what_begins(text: &str) -> &'static str {
@@ -74,52 +201,40 @@ fn in_plain_words(words: &str) -> &str {
     }
 }
 
-struct Members<'s, 't>(&'s mut dyn FnMut(Key<'t>, &'t str));
+#[cfg(test)]
+mod tests {
+    use proptest::prelude::*;
+    use proptest::sample::select;
 
-impl<'t> Visitor<'t> for Members<'_, 't> {
-    type Value = ();
+    use super::*;
 
-    fn expecting(&self, f: &mut fmt::Formatter) -> fmt::Result {
-        f.write_str("an object")
+    /// Lines that are objects, and lines that nearly are.
+    fn line() -> impl Strategy<Value = String> {
+        let part = prop_oneof![
+            8 => select(vec!["{", "}", ",", ":", "\"a\"", "\"b\":1", "\"\\u0061\"", " ", "null", "tru", "false", "[", "]", "\t"]).prop_map(str::to_owned),
+            3 => "-?(0|[1-9]?[0-9]{0,3})(\\.[0-9]{0,2})?([eE][+-]?[0-9]{0,2})?",
+            3 => "\"([a \\\\\"/bnu0-9\u{1}é]|\\\\u[0-9a-g]{4}|\\\\.){0,5}\"",
+        ];
+        let member = ("\"[a-c]\" ?: ?", part.clone()).prop_map(|(key, value)| key + &value);
+        prop_oneof![
+            proptest::collection::vec(part, 0..9).prop_map(|parts| parts.concat()),
+            proptest::collection::vec(member, 0..4).prop_map(|members| format!("{{{}}}", members.join(", "))),
+        ]
     }
 
-    fn visit_map<A: MapAccess<'t>>(self, mut map: A) -> Result<(), A::Error> {
-        while let Some(key) = map.next_key_seed(AnyKey)? {
-            let value: &'t RawValue = map.next_value()?;
-            (self.0)(key, value.get());
+    proptest! {
+        #![proptest_config(ProptestConfig::with_cases(4000))]
+
+        #[test]
+        fn lines_are_objects_where_the_package_says_so_and_have_its_members(line in line()) {
+            let mut found: Vec<(String, String)> = Vec::new();
+            let read = members(&line, true, |key, value| found.push((key.text().to_owned(), value.text(&line).to_owned())));
+            let wanted = if line.trim_start().starts_with('{') { serde_json::from_str::<Members>(&line).ok() } else { None };
+            prop_assert_eq!(read.is_ok(), wanted.is_some(), "{}", line);
+            if let Some(wanted) = wanted {
+                let found: HashMap<&str, &str> = found.iter().map(|(key, value)| (key.as_str(), value.as_str())).collect();
+                prop_assert_eq!(found, wanted.iter().map(|(key, value)| (&**key, value.get())).collect());
+            }
         }
-        Ok(())
     }
-}
-
-struct AnyKey;
-
-impl<'t> DeserializeSeed<'t> for AnyKey {
-    type Value = Key<'t>;
-
-    fn deserialize<D: Deserializer<'t>>(self, deserializer: D) -> Result<Key<'t>, D::Error> {
-        deserializer.deserialize_str(self)
-    }
-}
-
-impl<'t> Visitor<'t> for AnyKey {
-    type Value = Key<'t>;
-
-    fn expecting(&self, f: &mut fmt::Formatter) -> fmt::Result {
-        f.write_str("the name of a member")
-    }
-
-    fn visit_borrowed_str<E>(self, text: &'t str) -> Result<Key<'t>, E> {
-        Ok(Key::Plain(text))
-    }
-
-    fn visit_str<E>(self, text: &str) -> Result<Key<'t>, E> {
-        Ok(Key::Escaped(text.to_owned()))
-    }
-}
-
-/// Where a part of a text is in it.
-pub fn place(text: &str, part: &str) -> Span {
-    let start = (part.as_ptr() as usize).saturating_sub(text.as_ptr() as usize);
-    Span::new(start, start + part.len())
 }

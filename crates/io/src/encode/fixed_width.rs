@@ -1,0 +1,243 @@
+//! Rows of fixed-width text: as they were read, with the pieces after them, or column by column.
+
+use std::ops::Range;
+
+use keen_notch_core::batch::Buffer;
+use keen_notch_core::carving::OutColumn;
+use keen_notch_core::text::characters;
+use keen_notch_core::widths::Widths;
+
+use super::rows::OutRows;
+use super::{Encodable, Encoder, Extend, Out, Shape};
+use crate::Error;
+use crate::source::fixed_width::Layout;
+
+/// Where each column of an output of fixed-width text is: its first and its last character, from 1.
+pub type Places = Vec<(usize, usize)>;
+
+/// Finds the places of the columns of an output. `widths` says where they are, by their names or in their order. Otherwise columns stay
+/// where they were read from, and each piece is a blank after what is before it, as wide as `width` says that it is.
+///
+/// # Errors
+/// Where a column has no place, a place has no column, or a name that is to be written is wider than its place.
+pub fn places(
+    shape: &Shape,
+    read: Option<&Layout>,
+    widths: Option<&Widths>,
+    width: &dyn Fn(usize) -> Option<usize>,
+) -> Result<Places, Error> {
+    let places = found_places(shape, read, widths, width)?;
+    if read.is_some_and(|read| read.header.is_some()) {
+        let is_too_wide = |(title, place): &(&String, &(usize, usize))| characters::count(title) > place.1 + 1 - place.0;
+        if let Some((title, _)) = shape.titles.iter().zip(&places).find(is_too_wide) {
+            return Err(no_place(title, "its name is wider than that, and the first line has the names"));
+        }
+    }
+    Ok(places)
+}
+
+fn no_place(title: &str, why: &str) -> Error {
+    Error::NoPlace { title: title.to_owned(), why: why.to_owned() }
+}
+
+fn found_places(
+    shape: &Shape,
+    read: Option<&Layout>,
+    widths: Option<&Widths>,
+    width: &dyn Fn(usize) -> Option<usize>,
+) -> Result<Places, Error> {
+    let mut places: Places = Vec::new();
+    let Some(widths) = widths else {
+        for (column, title) in shape.columns.iter().zip(&shape.titles) {
+            let place = match (column, read) {
+                (OutColumn::Original(column), Some(read)) => {
+                    let place = &read.widths.columns()[*column];
+                    let to_end = || no_place(title, "it goes on to the end of each line, so nothing can come after it");
+                    (place.first, place.last.ok_or_else(to_end)?)
+                }
+                (OutColumn::Piece { piece, .. }, _) => {
+                    let width = width(*piece).ok_or_else(|| no_place(title, "nothing says how wide it is"))?;
+                    let has_header = read.is_some_and(|read| read.header.is_some());
+                    let width = width.max(if has_header { characters::count(title) } else { 1 });
+                    let first = places.iter().map(|(_, last)| last + 2).max().unwrap_or(1);
+                    (first, first + width - 1)
+                }
+                _ => return Err(no_place(title, "nothing says how wide it is")),
+            };
+            places.push(place);
+        }
+        return Ok(places);
+    };
+    let to_end = |title: &str| no_place(title, "where it ends must be said");
+    match widths.names() {
+        None if widths.columns().len() != shape.titles.len() => {
+            let places = widths.columns().len();
+            let is = if places == 1 { "is 1 place".to_owned() } else { format!("are {places} places") };
+            let why = format!("there {is} for {} columns", shape.titles.len());
+            Err(no_place(shape.titles.last().map_or("", String::as_str), &why))
+        }
+        None => {
+            let place = |(title, place): (&String, &keen_notch_core::widths::Place)| {
+                Ok((place.first, place.last.ok_or_else(|| to_end(title))?))
+            };
+            shape.titles.iter().zip(widths.columns()).map(place).collect()
+        }
+        Some(names) => {
+            if let Some(unknown) = names.iter().find(|name| !shape.titles.contains(name)) {
+                return Err(no_place(unknown, "there is no such column in the output"));
+            }
+            let place = |title: &String| {
+                let place = widths.columns().iter().find(|place| place.name.as_ref() == Some(title));
+                let place = place.ok_or_else(|| no_place(title, "the widths do not name it"))?;
+                Ok((place.first, place.last.ok_or_else(|| to_end(title))?))
+            };
+            shape.titles.iter().map(place).collect()
+        }
+    }
+}
+
+/// The widths that a text with these columns is read with.
+pub fn widths_of(titles: &[String], places: &Places) -> Widths {
+    Widths::of_places(titles.iter().cloned().zip(places.iter().copied()))
+}
+
+/// Writes rows of fixed-width text.
+pub struct FixedWidth {
+    shape: Shape,
+    places: Places,
+    /// How the rows were written down that were read, where that is as they are written.
+    read: Option<Layout>,
+    /// The columns of the output in the order of their places; those only that are written after a row as it was read.
+    order: Vec<usize>,
+    /// Whether the first line has the names.
+    has_header: bool,
+}
+
+impl FixedWidth {
+    /// Writes rows, as the shape says, with their columns at these places; `read` is how they were written down, where that is as
+    /// fixed-width text.
+    pub fn new(read: Option<Layout>, shape: Shape, places: Places) -> FixedWidth {
+        let stays = |(column, place): (&OutColumn, &(usize, usize))| match (column, &read) {
+            (OutColumn::Original(column), Some(read)) => {
+                read.widths.columns().get(*column).is_some_and(|was| (was.first, was.last) == (place.0, Some(place.1)))
+            }
+            _ => false,
+        };
+        let kept = shape.columns.iter().zip(&places).filter(|of| stays(*of)).count();
+        let appends = read.as_ref().is_some_and(|read| kept == read.widths.columns().len() && shape.keeps_all);
+        let mut order: Vec<usize> = (0..shape.columns.len()).collect();
+        if appends {
+            let end = read.as_ref().and_then(|read| read.widths.columns().last()?.last).unwrap_or_default();
+            order.retain(|index| !matches!(shape.columns[*index], OutColumn::Original(_)));
+            // Pieces between columns leave no row as it was.
+            if order.iter().any(|index| places[*index].0 <= end) {
+                order = (0..shape.columns.len()).collect();
+            }
+        }
+        order.sort_by_key(|index| places[*index]);
+        let has_header = read.as_ref().is_some_and(|read| read.header.is_some());
+        let read = if order.len() < shape.columns.len() { read } else { None };
+        FixedWidth { shape, places, read, order, has_header }
+    }
+
+    /// Writes some output rows.
+    fn write(&self, input: &Encodable, rows: &OutRows, range: Range<usize>, out: &mut Out) {
+        let text = input.text;
+        let raw = if self.read.is_some() { input.chunk.raw() } else { None };
+        let column = |index: &usize| match self.shape.columns[*index] {
+            OutColumn::Original(_) | OutColumn::Source => None,
+            OutColumn::Piece { piece, result } => Some(rows.texts(input, &self.shape, piece, result)),
+        };
+        let columns: Vec<_> = self.order.iter().map(column).collect();
+        for index in range {
+            let number = rows.number(index, input);
+            let mut at = 0;
+            let mut line_end = &b"\n"[..];
+            if let Some(raw) = &raw {
+                let row = raw.rows[number].raw;
+                let own = raw.rows[number].line_end().bytes(text.as_bytes());
+                at = self.begin_line(row.text(text), out);
+                if !own.is_empty() || !rows.is_repeated(index) {
+                    line_end = own;
+                }
+            }
+            for (place, texts) in self.order.iter().zip(&columns) {
+                let own;
+                let value = match (self.shape.columns[*place], texts) {
+                    (OutColumn::Original(column), _) => {
+                        own = input.chunk.cell(text, number, column);
+                        &*own.text
+                    }
+                    (_, Some((text, spans))) => spans[index].text(text),
+                    _ => input.chunk.source(),
+                };
+                self.push(value, self.places[*place], &mut at, out);
+            }
+            out.extend(line_end);
+        }
+    }
+
+    /// Writes a line as it was read, without spaces where others come. The number of its characters.
+    fn begin_line(&self, line: &str, out: &mut impl Extend) -> usize {
+        let first = self.order.first().map_or(usize::MAX, |index| self.places[*index].0);
+        let count = characters::count(line);
+        let line = if count < first { line } else { line.trim_end_matches(' ') };
+        out.extend(line.as_bytes());
+        if count < first { count } else { characters::count(line) }
+    }
+
+    /// Writes a value into its place; a row with one that is too wide has a fault, and is not kept here.
+    fn push(&self, value: &str, (first, last): (usize, usize), at: &mut usize, out: &mut impl Extend) {
+        let width = characters::count(value);
+        let value = if width > last + 1 - first || value.contains(['\n', '\r']) { "" } else { value };
+        if value.is_empty() {
+            return;
+        }
+        for _ in *at..first - 1 {
+            out.extend(b" ");
+        }
+        out.extend(value.as_bytes());
+        *at = first - 1 + width;
+    }
+}
+
+impl Encoder for FixedWidth {
+    fn begin(&self, out: &mut Buffer) -> bool {
+        if !self.shape.is_written {
+            return true;
+        }
+        let read = self.read.as_ref();
+        if read.is_some_and(|read| read.byte_order_mark) {
+            out.extend("\u{feff}".as_bytes());
+        }
+        if self.has_header {
+            let header = read.and_then(|read| read.header.as_deref()).unwrap_or_default();
+            let (before, line) = header.split_at(header.rfind('\n').map_or(0, |end| end + 1));
+            out.extend(before.as_bytes());
+            let mut at = self.begin_line(line, out);
+            self.order.iter().for_each(|index| self.push(&self.shape.titles[*index], self.places[*index], &mut at, out));
+            out.extend(self.line_end());
+        }
+        true
+    }
+
+    fn line_end(&self) -> &[u8] {
+        self.read.as_ref().map_or(b"\n", |read| read.line_end.as_bytes())
+    }
+
+    fn encode(&self, input: &Encodable, out: &mut Out) {
+        if !self.shape.is_written {
+            return;
+        }
+        let rows = OutRows::new(input, &self.shape);
+        let gaps = if self.read.is_some() { input.chunk.raw().filter(|raw| raw.has_gaps) } else { None };
+        match gaps {
+            Some(raw) => rows.with_gaps(input, &raw, out, |range, out| self.write(input, &rows, range, out)),
+            None => self.write(input, &rows, 0..rows.count(), out),
+        }
+    }
+
+    fn is_complete(&self, written: &[u8]) -> bool {
+        written.last().is_none_or(|last| *last == b'\n')
+    }
+}

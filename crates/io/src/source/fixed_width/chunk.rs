@@ -1,0 +1,151 @@
+//! A chunk of fixed-width text: whole lines, whose cells are at the same characters in each.
+
+use std::borrow::Cow;
+use std::ops::Range;
+use std::sync::Arc;
+
+use keen_notch_core::batch::Span;
+use keen_notch_core::text::characters::Form;
+use keen_notch_core::widths::Widths;
+
+use crate::Error;
+use crate::source::blocks::Block;
+use crate::source::{Cell, CellKind, Chunk, LineCount, RawCells, RawRow, RawRows, Reading, Rows, Values};
+
+/// Some whole lines of an input.
+pub struct FixedWidthChunk {
+    block: Block,
+    /// Where the rows begin: after the header in an input's first chunk.
+    start: usize,
+    table: Arc<Shape>,
+    rows: Vec<RawRow>,
+    /// For each row and column, the value.
+    values: Vec<Span>,
+    has_gaps: bool,
+    columns: Vec<usize>,
+}
+
+/// What all chunks of a table have in common.
+pub struct Shape {
+    /// What the input is called.
+    pub name: String,
+    widths: Arc<Widths>,
+    max_row: usize,
+}
+
+impl Shape {
+    /// What all chunks of a table with these columns have in common.
+    pub fn new(name: String, widths: Arc<Widths>, reading: &Reading) -> Shape {
+        Shape { name, widths, max_row: reading.max_row }
+    }
+}
+
+impl FixedWidthChunk {
+    /// The lines of a block from byte `start` on.
+    pub fn new(block: Block, start: usize, table: Arc<Shape>) -> FixedWidthChunk {
+        FixedWidthChunk { block, start, table, rows: Vec::new(), values: Vec::new(), has_gaps: false, columns: Vec::new() }
+    }
+
+    fn count(&self) -> usize {
+        self.table.widths.columns().len()
+    }
+
+    fn span(&self, row: usize, column: usize) -> Span {
+        self.values.get(row * self.count() + column).copied().unwrap_or_default()
+    }
+}
+
+impl Chunk for FixedWidthChunk {
+    fn open(&mut self, columns: &[usize]) -> Result<(), Error> {
+        let FixedWidthChunk { block, start, table, rows, values, has_gaps, columns: taken } = self;
+        let text = block.text(&table.name)?;
+        taken.extend_from_slice(columns);
+        let mut at = *start;
+        for line in text[*start..].split_inclusive('\n') {
+            let (start, next) = (at, at + line.len());
+            at = next;
+            let whole = line.strip_suffix('\n').unwrap_or(line);
+            let whole = whole.strip_suffix('\r').unwrap_or(whole);
+            // A line with nothing on it is no row.
+            if whole.is_empty() {
+                *has_gaps = true;
+                continue;
+            }
+            if whole.len() > table.max_row {
+                let line = block.line(start, &mut LineCount::default());
+                return Err(Error::RowTooLong { name: table.name.clone(), line, limit: table.max_row });
+            }
+            if let Some(character) = table.widths.beyond(whole) {
+                let line = block.line(start, &mut LineCount::default());
+                return Err(Error::BeyondColumns { name: table.name.clone(), line, character });
+            }
+            values.extend(table.widths.cells(whole).map(|cell| Span::new(start + cell.start, start + cell.end)));
+            rows.push(RawRow { raw: Span::new(start, start + whole.len()), next: next as u32 });
+        }
+        Ok(())
+    }
+
+    fn source(&self) -> &str {
+        &self.table.name
+    }
+
+    fn text(&self) -> Result<&str, Error> {
+        self.block.text(&self.table.name)
+    }
+
+    fn rows(&self) -> usize {
+        self.rows.len()
+    }
+
+    fn take<'c>(&'c self, text: &'c str, range: Range<usize>, into: &mut Rows<'c>) {
+        let count = self.count();
+        let rows = &self.values[range.start * count..range.end * count];
+        into.numbers.clear();
+        into.numbers.extend(range.start as u32..range.end as u32);
+        into.columns.resize_with(count, Values::default);
+        for column in &self.columns {
+            let taken = &mut into.columns[*column];
+            (taken.text, taken.own) = (text, None);
+            taken.spans.clear();
+            taken.forms.clear(range.len());
+            taken.special.fill(range.len());
+            for (row, value) in rows.chunks_exact(count).map(|row| row[*column]).enumerate() {
+                let form = Form::of(value.text(text));
+                if !form.is_plain() {
+                    taken.forms.set(row, form);
+                }
+                taken.spans.push(value);
+            }
+        }
+    }
+
+    fn cell<'c>(&'c self, text: &'c str, row: usize, column: usize) -> Cell<'c> {
+        Cell { kind: CellKind::Text, text: Cow::Borrowed(self.span(row, column).text(text)) }
+    }
+
+    fn ragged(&self, _: Range<usize>) -> &[(u32, u32)] {
+        &[]
+    }
+
+    fn line(&self, row: usize, from: &mut LineCount) -> u64 {
+        self.block.line(self.rows.get(row).map_or(0, |row| row.raw.start as usize), from)
+    }
+
+    fn raw(&self) -> Option<RawRows<'_>> {
+        Some(RawRows { rows: &self.rows, start: self.start, has_gaps: self.has_gaps, cells: self })
+    }
+
+    fn size(&self) -> usize {
+        self.block.bytes.len()
+    }
+}
+
+impl RawCells for FixedWidthChunk {
+    fn cell(&self, row: usize, column: usize) -> Span {
+        self.span(row, column)
+    }
+
+    fn end(&self, row: usize) -> usize {
+        self.rows.get(row).map_or(0, |row| row.raw.end as usize)
+    }
+}

@@ -1,0 +1,109 @@
+//! Fixed-width text as a source: a row a line, whose columns are at the same characters in each.
+
+mod chunk;
+
+use std::sync::Arc;
+
+use keen_notch_core::column::Header;
+use keen_notch_core::widths::Widths;
+
+use self::chunk::{FixedWidthChunk, Shape};
+use super::blocks::{Block, Blocks, EachLine};
+use super::input::Input;
+use super::{Chunk, Format, Reading, Source};
+use crate::Error;
+
+/// How a table of fixed-width text is written down.
+#[derive(Debug, Clone)]
+pub struct Layout {
+    /// Where its columns are.
+    pub widths: Arc<Widths>,
+    /// Whether there is a byte-order mark before it.
+    pub byte_order_mark: bool,
+    /// The line that holds the names of the columns, and blank lines before it, without its line end; `None` where there is none.
+    pub header: Option<String>,
+    /// The line end of the first line, or `\n` where it has none.
+    pub line_end: String,
+}
+
+/// An input of fixed-width text that is being read.
+pub struct FixedWidth {
+    header: Header,
+    layout: Layout,
+    blocks: Blocks<EachLine>,
+    /// The block that was read for its first line, and where the rows begin in it.
+    first: Option<(Block, usize)>,
+    shape: Arc<Shape>,
+}
+
+/// Lines of a text that are looked at for its columns.
+const LOOKED: usize = 1_000;
+
+impl FixedWidth {
+    /// Opens an input, and reads its header where it has one.
+    ///
+    /// # Errors
+    /// Where it cannot be read, there is nothing in it, or nobody said where its columns are.
+    pub fn open(input: &Input, reading: &Reading) -> Result<FixedWidth, Error> {
+        let name = input.name();
+        let mut blocks = Blocks::new(name.clone(), input.open(reading)?, EachLine, reading);
+        let byte_order_mark = blocks.byte_order_mark()?;
+        let mut first = blocks.next_block()?;
+        let Some(widths) = reading.widths.clone() else {
+            let text = first.as_ref().map_or(Ok(""), |block| block.text(&name))?;
+            let lines: Vec<&str> = text.lines().take(LOOKED).collect();
+            return Err(Error::NoWidths { name, widths: Widths::of_lines(&lines).map(|widths| widths.to_string()) });
+        };
+        let count = widths.columns().len();
+        let mut layout = Layout { widths: Arc::clone(&widths), byte_order_mark, header: None, line_end: "\n".to_owned() };
+        let mut start = 0;
+        let header = match widths.names() {
+            Some(names) => Header::Names(names),
+            None if !reading.header => Header::Unnamed(count),
+            None => {
+                let Some(block) = &first else { return Err(Error::Empty { name }) };
+                let text = block.text(&name)?;
+                let blank = text.len() - text.trim_start_matches(['\r', '\n']).len();
+                let end = text[blank..].find('\n').map_or(text.len(), |end| blank + end + 1);
+                let line = text[blank..end].trim_end_matches(['\r', '\n']);
+                start = end;
+                layout.header = Some(text[..blank + line.len()].to_owned());
+                Header::Names(widths.cells(line).map(|cell| line[cell].to_owned()).collect())
+            }
+        };
+        if let Some(block) = &first {
+            let text = block.text(&name)?;
+            if let Some(end) = text.find('\n') {
+                layout.line_end = if text[..end].ends_with('\r') { "\r\n" } else { "\n" }.to_owned();
+            }
+        }
+        let shape = Arc::new(Shape::new(name, widths, reading));
+        let first = first.take().map(|block| (block, start));
+        Ok(FixedWidth { header, layout, blocks, first, shape })
+    }
+}
+
+impl Source for FixedWidth {
+    fn name(&self) -> &str {
+        &self.shape.name
+    }
+
+    fn header(&self) -> &Header {
+        &self.header
+    }
+
+    fn next_chunk(&mut self) -> Result<Option<Box<dyn Chunk>>, Error> {
+        let (block, start) = match self.first.take() {
+            Some(first) => first,
+            None => match self.blocks.next_block()? {
+                Some(block) => (block, 0),
+                None => return Ok(None),
+            },
+        };
+        Ok(Some(Box::new(FixedWidthChunk::new(block, start, Arc::clone(&self.shape)))))
+    }
+
+    fn format(&self) -> Format {
+        Format::FixedWidth(self.layout.clone())
+    }
+}

@@ -7,6 +7,7 @@
 
 mod decoding;
 mod drafts;
+mod formats;
 mod lists;
 mod phrases;
 mod print;
@@ -16,6 +17,7 @@ mod tables;
 
 pub use decoding::decode;
 pub use drafts::{draft, draft_says_what_it_finds, leads_to_its_column};
+pub use formats::format;
 pub use lists::list;
 pub use phrases::{condition, layout, phrase};
 pub use surveys::{page, survey};

@@ -5,9 +5,11 @@ use keen_notch_core::column::ColumnRef;
 use keen_notch_core::cutlist::CutList;
 use keen_notch_core::diagnostics::Diagnostics;
 use keen_notch_core::program::Setting;
+use keen_notch_core::widths::Widths;
 use keen_notch_io::Error;
 use keen_notch_io::carve::{Job, Outs, Report, carve, measure};
 use keen_notch_io::faults::{FaultFile, FaultFormat};
+use keen_notch_io::formats::{Kind, Named};
 use keen_notch_io::sink::{Sink, Stream};
 use keen_notch_io::source::input::Input;
 use keen_notch_io::source::{Ragged, Reading};
@@ -24,6 +26,8 @@ pub struct Way<'a> {
     pub originals: Option<&'a [usize]>,
     /// Whether texts that may be taken for formulas get an apostrophe.
     pub guards_formulas: bool,
+    /// What is said of the output.
+    pub to: Named,
 }
 
 /// What a run gives.
@@ -37,6 +41,8 @@ pub struct Ran {
     pub offcuts: String,
     /// The faults.
     pub faults: String,
+    /// Where the columns are of fixed-width text that was written.
+    pub widths: Option<Widths>,
 }
 
 /// An input in memory.
@@ -75,7 +81,19 @@ pub fn run(inputs: &[Input], list: &CutList, reading: &Reading, way: Way) -> Res
         .with_samples(3)
         .with_diagnostics(Diagnostics::new(&list.wanted.pieces))
         .with_guarded_formulas(way.guards_formulas)
+        .with_formats(way.to, Named::default())
         .with_threads(way.threads);
+    let job = match way.to.kind {
+        Some(Kind::FixedWidth) => {
+            // A place for each, one after the other.
+            let place = |index: usize| format!("{} for 20", index * 21 + 1);
+            let places: Vec<String> = (0..job.titles().len()).map(place).collect();
+            let widths = Widths::parse(&places.join(", ")).expect("they are");
+            job.with_places(&table.format, Some(&widths), &|_| None, &[])?
+        }
+        _ => job,
+    };
+    let widths = job.widths();
     let (mut rows, mut offcuts, mut faults) = (Vec::new(), Vec::new(), Vec::new());
     let report = {
         let [mut rows, mut offcuts, mut faults] =
@@ -85,5 +103,5 @@ pub fn run(inputs: &[Input], list: &CutList, reading: &Reading, way: Way) -> Res
         carve(&mut table, &job, &mut Outs { rows: &mut rows, offcuts, faults })
     };
     let [rows, offcuts, faults] = [rows, offcuts, faults].map(|bytes| String::from_utf8(bytes).expect("all is text"));
-    Ok(Some(Ran { report, rows, offcuts, faults }))
+    Ok(Some(Ran { report, rows, offcuts, faults, widths }))
 }

@@ -144,4 +144,4 @@ macro_rules! targets {
     };
 }
 
-targets! { phrase condition layout list table draft survey decode }
+targets! { phrase condition layout list table format draft survey decode }

@@ -65,6 +65,12 @@ pub enum Error {
         /// Why.
         why: String,
     },
+    /// Two columns of the output have one name, where each must have its own.
+    #[error("two columns of the output have the name {title}, and an object has each key once")]
+    DoubledTitle {
+        /// The name.
+        title: String,
+    },
     /// The input looks like another format than it would be read in.
     #[error("{name} looks like {found}")]
     LooksLike {
@@ -332,6 +338,7 @@ impl Error {
                 a cut list"
                     .to_owned()
             }
+            Error::DoubledTitle { .. } => "leave one of them out with --columns or --without, by its number, such as #4".to_owned(),
             Error::LooksLike { from, .. } => format!("add --from {from}, or --from csv if it is delimited text"),
             Error::NoText { from: Some(from), .. } => format!("give it a name that ends in .{from}, or add --from {from}"),
             Error::NoText { .. } => "save it as CSV with the program that wrote it".to_owned(),
@@ -421,6 +428,7 @@ impl Error {
                 | Error::UnknownFormat { .. }
                 | Error::NoWidths { .. }
                 | Error::NoPlace { .. }
+                | Error::DoubledTitle { .. }
                 | Error::UnknownEncoding { .. }
                 | Error::UnsafeEncoding { .. }
                 | Error::BadDelimiter { .. }

@@ -21,6 +21,8 @@ pub fn list(list: &CutList) -> String {
     };
     lines.push(format!("unit = '{unit}'"));
     reading(&list.reading, &mut lines);
+    lines.push("[writing]".to_owned());
+    lines.extend(list.writing.widths.iter().map(|widths| format!("widths = {}", toml_text(widths))));
     for layout in &list.wanted.layouts {
         lines.push(format!("[layout.{}]", toml_key(&column(&layout.column))));
         lines.push(format!("form = {}", texts(layout.forms.iter().map(form))));
@@ -41,7 +43,7 @@ pub fn list(list: &CutList) -> String {
 }
 
 fn reading(reading: &Reading, lines: &mut Vec<String>) {
-    let Reading { delimiter, encoding, header, ragged } = reading;
+    let Reading { delimiter, encoding, header, ragged, widths } = reading;
     lines.push("[reading]".to_owned());
     lines.extend(delimiter.iter().map(|delimiter| format!("delimiter = {}", toml_text(delimiter))));
     lines.extend(encoding.iter().map(|encoding| format!("encoding = {}", toml_text(encoding))));
@@ -52,6 +54,7 @@ fn reading(reading: &Reading, lines: &mut Vec<String>) {
         RaggedRows::SetAside => "set-aside",
     });
     lines.extend(ragged.map(|ragged| format!("ragged = '{ragged}'")));
+    lines.extend(widths.iter().map(|widths| format!("widths = {}", toml_text(widths))));
 }
 
 fn piece(piece: &Piece, lines: &mut Vec<String>) {

@@ -244,7 +244,7 @@ impl Carving {
                 };
                 let text = self.out_text(of, *row as usize, batch, worked);
                 // A character is at least a byte.
-                (text.len() > place.most && characters::count(text) > place.most) || has_line_end(text)
+                (text.len() > place.most && characters::count(text) > place.most) || !can_stand_in_a_line(text)
             })
         };
         (0..batch.rows as u32).filter(is_too_wide).collect()
@@ -391,9 +391,11 @@ impl Carving {
             CheckOf::Fits(place) => {
                 let text = self.failing_text(failure, batch, worked).into_owned();
                 let PlaceCheck { most, .. } = self.places[place];
-                let detail = match has_line_end(&text) {
-                    true => "there is a line end in its text".to_owned(),
-                    false => format!("its text has {} characters, and its place {most}", characters::count(&text)),
+                let count = characters::count(&text);
+                let detail = match () {
+                    () if has_line_end(&text) => "there is a line end in its text".to_owned(),
+                    () if count <= most => "its first or last character would become one with what is beside it".to_owned(),
+                    () => format!("its text has {count} characters, and its place {most}"),
                 };
                 let violation = Violation::new(ViolationKind::TooLong, detail);
                 Fault { check: failure.check as usize, result: text, place: None, violation }
@@ -412,6 +414,11 @@ impl Carving {
         };
         Violation::new(ViolationKind::Missing, why)
     }
+}
+
+/// Whether a text is the same characters between blanks on a line as it is by itself.
+fn can_stand_in_a_line(text: &str) -> bool {
+    !has_line_end(text) && (text.is_ascii() || characters::count(&format!(" {text} ")) == characters::count(text) + 2)
 }
 
 /// Whether a text cannot be on one line.

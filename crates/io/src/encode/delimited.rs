@@ -12,7 +12,7 @@ use super::cell::{push_cell, push_quoted};
 use super::rows::OutRows;
 use super::{Encodable, Encoder, Extend, MOST_HELD, Out, Shape, TextOptions};
 use crate::source::delimited::Preamble;
-use crate::source::delimited::record::{Cells, Record, needs_quotes};
+use crate::source::delimited::record::{Cells, Record, is_in_quotes, needs_quotes, value};
 use crate::source::{RawRow, RawRows};
 
 /// Writes rows of delimited text.
@@ -151,8 +151,12 @@ impl Delimited {
             match column.of {
                 CellsOf::Table if self.read == Some(self.delimiter) => {}
                 CellsOf::Table => {
-                    let has_delimiter = |row: &usize| column.spans[*row].bytes(&column.source).contains(&self.delimiter);
-                    (0..count).filter(has_delimiter).for_each(|row| careful.set(row));
+                    // Cells that begin with a quote may end before their last one.
+                    let needs = |row: &usize| {
+                        let cell = column.spans[*row].bytes(&column.source);
+                        cell.contains(&self.delimiter) || (cell.starts_with(b"\"") && !is_in_quotes(cell))
+                    };
+                    (0..count).filter(needs).for_each(|row| careful.set(row));
                 }
                 CellsOf::Source if needs_quotes(&column.source, self.delimiter) => careful.fill(count),
                 CellsOf::Source => {}
@@ -256,14 +260,16 @@ impl Delimited {
 
     /// Writes a cell as it was read, in quotes where all are or the delimiter that is written has come to be one.
     fn push_raw(&self, out: &mut impl Extend, bytes: &[u8]) {
-        if bytes.starts_with(b"\"") {
-            out.extend(bytes);
-        } else if self.quote_all {
+        if !self.quote_all && self.read == Some(self.delimiter) || is_in_quotes(bytes) {
+            return out.extend(bytes);
+        }
+        // What follows a quote that closes would be read otherwise between other delimiters.
+        let unquoted = str::from_utf8(bytes).ok().filter(|cell| cell.starts_with('"')).map(value);
+        let bytes = unquoted.as_ref().map_or(bytes, |value| value.as_bytes());
+        if self.quote_all {
             push_quoted(out, bytes);
-        } else if self.read != Some(self.delimiter) {
-            push_cell(out, bytes, self.delimiter);
         } else {
-            out.extend(bytes);
+            push_cell(out, bytes, self.delimiter);
         }
     }
 

@@ -44,7 +44,7 @@ pub struct TextOptions {
 /// of which that is said; where nothing is, as they were read.
 ///
 /// # Errors
-/// Where a column has no place in fixed-width text; `places` are those that were found.
+/// Where a column has no place in fixed-width text, of which `places` are those that were found, or two keys would have one name.
 pub fn encoder(
     format: &Format,
     (named, options, places): (Named, TextOptions, Option<&Places>),
@@ -71,6 +71,9 @@ pub fn encoder(
         }
         (Some(Kind::JsonLines | Kind::Foreign(_)), _) | (None, Format::JsonLines(_)) => {
             let style = if let Format::JsonLines(style) = format { Some(*style) } else { None };
+            if let Some(title) = shape.doubled_title() {
+                return Err(Error::DoubledTitle { title: title.to_owned() });
+            }
             Box::new(JsonLines::new(style, &header, shape))
         }
     })
@@ -130,6 +133,15 @@ impl Shape {
     /// The number of original columns that the output begins with, as the table has them.
     pub fn kept(&self) -> usize {
         self.columns.iter().enumerate().take_while(|(index, column)| **column == OutColumn::Original(*index)).count()
+    }
+}
+
+impl Shape {
+    /// A name that two columns of the output have.
+    fn doubled_title(&self) -> Option<&str> {
+        let mut titles: Vec<&str> = self.titles.iter().map(String::as_str).collect();
+        titles.sort_unstable();
+        titles.windows(2).find(|two| two[0] == two[1]).map(|two| two[0])
     }
 }
 

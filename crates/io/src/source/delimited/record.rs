@@ -95,6 +95,19 @@ fn after_quotes(bytes: &[u8], start: usize) -> usize {
     }
 }
 
+/// Whether a cell is in quotes from its first byte to its last, and every quote within is doubled.
+pub fn is_in_quotes(cell: &[u8]) -> bool {
+    let [b'"', inner @ .., b'"'] = cell else { return false };
+    let mut rest = inner;
+    while let Some(quote) = memchr::memchr(b'"', rest) {
+        if rest.get(quote + 1) != Some(&b'"') {
+            return false;
+        }
+        rest = &rest[quote + 2..];
+    }
+    true
+}
+
 /// The value of a cell as it was read.
 pub fn value(cell: &str) -> Cow<'_, str> {
     let Some(inner) = cell.strip_prefix('"') else { return Cow::Borrowed(cell) };

@@ -68,7 +68,7 @@ pub enum Command {
 #[derive(Debug, clap::Args)]
 #[command(after_help = PHRASES)]
 pub struct CarveArgs {
-    /// CSV files with the same columns; - or none for standard input
+    /// Files with the same columns: delimited or fixed-width text, JSON Lines, workbooks; text may be compressed. - or none is standard input
     #[arg(value_name = "FILE")]
     pub files: Vec<PathBuf>,
     /// The column that pieces come from unless they say otherwise: its name, its quoted name, or #4
@@ -174,7 +174,7 @@ impl WritingArgs {
 /// `check`
 #[derive(Debug, clap::Args)]
 pub struct CheckArgs {
-    /// CSV files with the same columns; - or none for standard input
+    /// Files with the same columns: delimited or fixed-width text, JSON Lines, workbooks; text may be compressed. - or none is standard input
     #[arg(value_name = "FILE")]
     pub files: Vec<PathBuf>,
     /// The cut list with the checks; several are put together
@@ -290,7 +290,7 @@ pub struct GaugeArgs {
 #[derive(Debug, clap::Args)]
 #[command(after_help = SURVEYS)]
 pub struct SurveyArgs {
-    /// CSV files with the same columns; - or none for standard input
+    /// Files with the same columns: delimited or fixed-width text, JSON Lines, workbooks; text may be compressed. - or none is standard input
     #[arg(value_name = "FILE")]
     pub files: Vec<PathBuf>,
     /// A column to survey in depth: its name, its quoted name, or #4; without one, all columns in brief
@@ -332,7 +332,7 @@ A shape is a value with its characters replaced by what they are: U3-d8-X4 is th
 #[derive(Debug, clap::Args)]
 #[command(after_help = DRAFTS)]
 pub struct DraftArgs {
-    /// A CSV file
+    /// A file: delimited or fixed-width text, JSON Lines, a workbook; text may be compressed
     #[arg(value_name = "FILE")]
     pub file: PathBuf,
     /// The column: its name, its quoted name, or #4
@@ -341,7 +341,7 @@ pub struct DraftArgs {
     /// An example of what is wanted: 'VALUE => RESULT'; with any, a phrase is looked for that fits them all
     #[arg(long, value_name = "EXAMPLE")]
     pub want: Vec<String>,
-    /// More examples: a CSV file with the columns value and result
+    /// More examples: a file with the columns value and result
     #[arg(long, value_name = "FILE")]
     pub want_file: Option<PathBuf>,
     /// Write the cut list to this file, which must not be there yet
@@ -466,6 +466,9 @@ pub struct ReadingArgs {
     /// Where the columns of fixed-width text are: 'code 1 to 8, qty 9 for 4, note 14 to end'; without names, the first line has them
     #[arg(long, value_name = "WIDTHS")]
     pub widths: Option<String>,
+    /// The sheet of a workbook [default: the first]
+    #[arg(long, value_name = "NAME")]
+    pub sheet: Option<String>,
     /// The first row is data: columns are #1, #2 …
     #[arg(long)]
     pub no_header: bool,
@@ -493,6 +496,7 @@ impl ReadingArgs {
             delimiter: self.delimiter.clone().or(list.delimiter.clone()),
             header: !self.no_header && list.header.unwrap_or(true),
             encoding: encoding.map(Encoding::named).transpose()?,
+            sheet: self.sheet.clone().or(list.sheet.clone()),
             widths: widths.map(read_widths).transpose()?.map(Arc::new),
             wrong_bytes: if self.encoding_errors == EncodingErrors::Replace { WrongBytes::Replace } else { WrongBytes::Stop },
             max_row: self.max_row.0,
@@ -511,10 +515,12 @@ impl ReadingArgs {
     /// The first option that was given and says nothing of a table in a format, and what it is for.
     pub fn first_out_of_place(&self, format: &Format) -> Option<(&'static str, &'static str)> {
         let kind = format.kind();
-        let (is_text, is_fixed) = (matches!(kind, Kind::Delimited(_)), kind == Kind::FixedWidth);
+        let (is_text, is_fixed, is_sheet) =
+            (matches!(kind, Kind::Delimited(_)), kind == Kind::FixedWidth, kind == Kind::Workbook);
         let given = [
             (self.delimiter.is_some() && !is_text, "--delimiter", "delimited text"),
-            (self.no_header && !is_text && !is_fixed, "--no-header", "text with a first row of names"),
+            (self.no_header && !is_text && !is_fixed && !is_sheet, "--no-header", "tables with a first row of names"),
+            (self.sheet.is_some() && !is_sheet, "--sheet", "workbooks"),
             (self.widths.is_some() && !is_fixed, "--widths", "fixed-width text"),
         ];
         given.into_iter().find(|(is_given, ..)| *is_given).map(|(_, option, what)| (option, what))

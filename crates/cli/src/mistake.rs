@@ -16,6 +16,9 @@ pub fn guarded(run: impl FnOnce() -> Exit) -> Exit {
 }
 
 fn say(mistake: &PanicHookInfo) {
+    if keen_notch_io::source::workbook::is_guarded() {
+        return;
+    }
     let what = mistake.payload_as_str().unwrap_or("it does not say which");
     let place = mistake.location().map_or(String::new(), |place| format!(" ({}, line {})", place.file(), place.line()));
     // Nobody is left to be told that it could not be told.

@@ -38,6 +38,7 @@ pub mod explain;
 pub mod gauge;
 mod hashed;
 pub mod layout;
+pub mod number_format;
 pub mod phrase;
 pub mod piece;
 pub mod program;

@@ -71,6 +71,56 @@ pub enum Error {
         /// The name.
         title: String,
     },
+    /// A workbook cannot be read.
+    #[error("{name} cannot be read: {why}")]
+    BadWorkbook {
+        /// The input.
+        name: String,
+        /// Why.
+        why: String,
+        /// What to do about it.
+        help: &'static str,
+    },
+    /// A workbook has no sheet of that name.
+    #[error("{name} has no sheet called {sheet:?}")]
+    NoSheet {
+        /// The input.
+        name: String,
+        /// The sheet.
+        sheet: String,
+        /// Those that it has.
+        sheets: Vec<String>,
+    },
+    /// Cells of the row that names the columns are merged.
+    #[error(
+        "{name}, sheet {sheet}, row {row}: {from} to {to} are one merged cell, so it cannot be told what each column is called"
+    )]
+    MergedHeader {
+        /// The input.
+        name: String,
+        /// The sheet.
+        sheet: String,
+        /// The row, from 1.
+        row: u32,
+        /// The first of its columns.
+        from: String,
+        /// The last of its columns.
+        to: String,
+    },
+    /// There is something in a column that has no name.
+    #[error(
+        "{name}, sheet {sheet}, row {row}: there is something in column {column}, outside of the columns that the first row names"
+    )]
+    UnnamedCell {
+        /// The input.
+        name: String,
+        /// The sheet.
+        sheet: String,
+        /// The row, from 1.
+        row: u32,
+        /// The column.
+        column: String,
+    },
     /// The input looks like another format than it would be read in.
     #[error("{name} looks like {found}")]
     LooksLike {
@@ -339,6 +389,12 @@ impl Error {
                     .to_owned()
             }
             Error::DoubledTitle { .. } => "leave one of them out with --columns or --without, by its number, such as #4".to_owned(),
+            Error::BadWorkbook { help, .. } => (*help).to_owned(),
+            Error::NoSheet { sheets, .. } => format!("its sheets are {}", quoted(sheets)),
+            Error::MergedHeader { .. } => {
+                "take what is above the table away, and have each column named in a cell of its own in the first row".to_owned()
+            }
+            Error::UnnamedCell { .. } => "name the column in the first row, or move what is beside the table to another sheet".to_owned(),
             Error::LooksLike { from, .. } => format!("add --from {from}, or --from csv if it is delimited text"),
             Error::NoText { from: Some(from), .. } => format!("give it a name that ends in .{from}, or add --from {from}"),
             Error::NoText { .. } => "save it as CSV with the program that wrote it".to_owned(),
@@ -428,6 +484,7 @@ impl Error {
                 | Error::UnknownFormat { .. }
                 | Error::NoWidths { .. }
                 | Error::NoPlace { .. }
+                | Error::NoSheet { .. }
                 | Error::DoubledTitle { .. }
                 | Error::UnknownEncoding { .. }
                 | Error::UnsafeEncoding { .. }
@@ -447,6 +504,11 @@ fn other_column(column: usize, found: Option<&str>, wanted: Option<&str>, first:
         (Some(found), None) => format!("it has a column {column}, {found}, which {first} does not have"),
         (None, _) => format!("it has no column {column}, which is {} in {first}", wanted.unwrap_or_default()),
     }
+}
+
+/// Names in quotes, with commas between.
+fn quoted(names: &[String]) -> String {
+    names.iter().map(|name| format!("{name:?}")).collect::<Vec<_>>().join(", ")
 }
 
 /// An output that is an input, by both its names where it has two.

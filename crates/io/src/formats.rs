@@ -15,6 +15,8 @@ pub enum Kind {
     JsonLines,
     /// A row a line, with columns at the same characters in each.
     FixedWidth,
+    /// A sheet of a workbook.
+    Workbook,
     /// What is neither read nor written, and what it is called.
     Foreign(&'static str),
 }
@@ -26,6 +28,7 @@ impl Kind {
             Kind::Delimited(_) => "delimited text",
             Kind::JsonLines => "JSON Lines",
             Kind::FixedWidth => "fixed-width text",
+            Kind::Workbook => "a workbook",
             Kind::Foreign(name) => name,
         }
     }
@@ -51,11 +54,11 @@ const ENDINGS: [(&str, Kind); 22] = [
     ("psv", Kind::Delimited(Between::Only(b'|'))),
     ("jsonl", Kind::JsonLines),
     ("ndjson", Kind::JsonLines),
-    ("xlsx", Kind::Foreign("a workbook")),
-    ("xlsm", Kind::Foreign("a workbook")),
-    ("xlsb", Kind::Foreign("a workbook")),
-    ("xls", Kind::Foreign("a workbook")),
-    ("ods", Kind::Foreign("a workbook")),
+    ("xlsx", Kind::Workbook),
+    ("xlsm", Kind::Workbook),
+    ("xlsb", Kind::Workbook),
+    ("xls", Kind::Workbook),
+    ("ods", Kind::Workbook),
     ("json", Kind::Foreign("JSON")),
     ("parquet", Kind::Foreign("Parquet")),
     ("arrow", Kind::Foreign("Arrow")),
@@ -175,7 +178,9 @@ fn ending(name: &Path) -> Option<String> {
 /// Where it says a format that cannot be.
 pub fn check_output(name: &Path, named: Named) -> Result<(), Error> {
     match named.kind {
-        Some(Kind::Foreign(format)) => Err(Error::Unwritable { name: name.display().to_string(), format }),
+        Some(kind @ (Kind::Workbook | Kind::Foreign(_))) => {
+            Err(Error::Unwritable { name: name.display().to_string(), format: kind.name() })
+        }
         _ => Ok(()),
     }
 }
@@ -193,7 +198,7 @@ mod tests {
             ("a.csv/codes.tsv.zst", tabs, Some(Compression::Zstd)),
             ("codes.jsonl", Some(Kind::JsonLines), None),
             ("codes.gz", None, Some(Compression::Gzip)),
-            ("codes.xlsx", Some(Kind::Foreign("a workbook")), None),
+            ("codes.xlsx", Some(Kind::Workbook), None),
             (".gz", None, None),
             ("codes", None, None),
             ("codes.2025", None, None),

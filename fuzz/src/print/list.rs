@@ -43,7 +43,7 @@ pub fn list(list: &CutList) -> String {
 }
 
 fn reading(reading: &Reading, lines: &mut Vec<String>) {
-    let Reading { delimiter, encoding, header, ragged, widths } = reading;
+    let Reading { delimiter, encoding, header, ragged, widths, sheet } = reading;
     lines.push("[reading]".to_owned());
     lines.extend(delimiter.iter().map(|delimiter| format!("delimiter = {}", toml_text(delimiter))));
     lines.extend(encoding.iter().map(|encoding| format!("encoding = {}", toml_text(encoding))));
@@ -55,6 +55,7 @@ fn reading(reading: &Reading, lines: &mut Vec<String>) {
     });
     lines.extend(ragged.map(|ragged| format!("ragged = '{ragged}'")));
     lines.extend(widths.iter().map(|widths| format!("widths = {}", toml_text(widths))));
+    lines.extend(sheet.iter().map(|sheet| format!("sheet = {}", toml_text(sheet))));
 }
 
 fn piece(piece: &Piece, lines: &mut Vec<String>) {

@@ -58,6 +58,13 @@ pub fn run(args: &CarveArgs, console: &Console) -> Result<Exit, Failure> {
     let (mut table, carving) =
         run::open(&inputs, (&args.reading, &reading), &pieces, args.column.as_deref(), (console, args.quiet))?;
     let header = table.header.clone();
+    let shown = if args.out.is_none() && console.shows_tables { PREVIEW } else { 0 };
+    if named.kind.is_none() && table.format.kind() == Kind::Workbook && shown == 0 {
+        return Err(Failure::usage(
+            "the output would be a workbook, which cannot be written",
+            "say how rows are written: -o cut.csv, or --to csv",
+        ));
+    }
     let is_fixed = named.kind.unwrap_or(table.format.kind()) == Kind::FixedWidth;
     if args.writing.out_widths.is_some() && !is_fixed {
         let message =
@@ -69,7 +76,6 @@ pub fn run(args: &CarveArgs, console: &Console) -> Result<Exit, Failure> {
         let message = format!("{option} is for delimited text, and {out} is {}", named.name().unwrap_or(table.format.name()));
         return Err(Failure::usage(message, "leave it out, or write delimited text: --to csv"));
     }
-    let shown = if args.out.is_none() && console.shows_tables { PREVIEW } else { 0 };
     let originals = originals(args, &header)?;
     let mut job = Job::new(carving, &header, &originals, shown)
         .with_formats(named, named_aside)

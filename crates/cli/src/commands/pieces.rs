@@ -134,13 +134,14 @@ impl Pieces {
         self.wanted.unique = self.wanted.unique.take().or(unique);
         self.unit = list.unit;
         self.title = self.title.take().or(list.title);
-        let ListReading { delimiter, encoding, header, ragged, widths } = list.reading;
+        let ListReading { delimiter, encoding, header, ragged, widths, sheet } = list.reading;
         let all = &mut self.reading;
         all.delimiter = all.delimiter.take().or(delimiter);
         all.encoding = all.encoding.take().or(encoding);
         all.header = all.header.or(header);
         all.ragged = all.ragged.or(ragged);
         all.widths = all.widths.take().or(widths);
+        all.sheet = all.sheet.take().or(sheet);
         self.widths = self.widths.take().or(list.writing.widths);
         self.folders.push(path.parent().map(Path::to_owned).unwrap_or_default());
         self.texts.push(text);

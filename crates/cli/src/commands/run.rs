@@ -12,7 +12,7 @@ use keen_notch_io::formats::{self, Named};
 use keen_notch_io::sink::{self, Sink};
 use keen_notch_io::source::input::Input;
 use keen_notch_io::source::meter::Meter;
-use keen_notch_io::source::{Ragged, Reading};
+use keen_notch_io::source::{Format, Ragged, Reading};
 use keen_notch_io::table::Table;
 
 use crate::args::{self, FaultArgs, ReadingArgs};
@@ -75,6 +75,11 @@ pub fn table(
         let message = format!("{option} is for {what}, and {of} is read as {}", table.format.name());
         return Err(Failure::usage(message, "leave it out; or say what the input is, such as --from csv"));
     }
+    if let (Format::Workbook { sheet, sheets: 2.. }, None, false) = (&table.format, &reading.sheet, quiet) {
+        let of = inputs.first().map_or(String::new(), Input::name);
+        let words = format!("{of} has several sheets: {sheet:?}, the first, is read (for another: --sheet NAME)");
+        console.note(&textwrap::fill(&visible::without_controls(&words), console.width));
+    }
     if let Some(delimiter) = table.format.guessed_delimiter().filter(|_| !quiet) {
         let of = inputs.first().map_or(String::new(), Input::name);
         let words = format!(
@@ -86,8 +91,19 @@ pub fn table(
     Ok(table)
 }
 
-/// Says how many bytes were not of the encoding, where they were to be replaced.
+/// Says how much is not as it was written: bytes that were not of the encoding, where they were to be replaced, and numbers that a
+/// workbook did not keep.
 pub fn say_replaced(meter: &Meter, console: &Console, quiet: bool) {
+    if meter.imprecise() > 0 && !quiet {
+        let words = format!(
+            "{} with more than 15 digits: the workbook keeps 15, and what came after them is lost; such codes must be text there",
+            match meter.imprecise() {
+                1 => "there is 1 number".to_owned(),
+                numbers => format!("there are {}", visible::counted(numbers, "number")),
+            }
+        );
+        console.note(&paint(style::LOOK, textwrap::fill(&words, console.width)));
+    }
     let replaced = meter.replaced();
     if replaced > 0 && !quiet {
         let words = format!(

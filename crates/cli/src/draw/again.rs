@@ -78,6 +78,7 @@ pub fn reading(args: &ReadingArgs, list: &ListReading) -> Vec<String> {
     let mut words = Vec::new();
     for (option, value) in [
         ("--from", args.from.map(|named| named.to_string())),
+        ("--sheet", args.sheet.clone().or(list.sheet.clone())),
         ("--widths", args.widths.clone().or(list.widths.clone())),
         ("--delimiter", args.delimiter.clone().or(list.delimiter.clone())),
         ("--encoding", args.encoding.clone().or(list.encoding.clone())),
@@ -145,6 +146,7 @@ mod tests {
         let args = |delimiter: Option<&str>, no_header| ReadingArgs {
             from: None,
             widths: None,
+            sheet: None,
             delimiter: delimiter.map(str::to_owned),
             no_header,
             encoding: None,

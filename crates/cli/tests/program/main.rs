@@ -25,4 +25,5 @@ mod shells;
 mod survey;
 #[cfg(unix)]
 mod terminal;
+mod workbooks;
 mod yard;

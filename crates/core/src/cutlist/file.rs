@@ -67,6 +67,8 @@ pub struct Reading {
     pub ragged: Option<RaggedRows>,
     /// Where the columns of fixed-width text are, such as `code 1 to 8, qty 9 to 12`.
     pub widths: Option<String>,
+    /// The sheet of a workbook; the first where none is said.
+    pub sheet: Option<String>,
 }
 
 /// What becomes of rows with too few or too many cells.

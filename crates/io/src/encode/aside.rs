@@ -38,7 +38,9 @@ pub fn aside(format: &Format, named: Named, header: &Header) -> Result<Box<dyn A
         (None | Some(Kind::Delimited(_)), Format::Delimited { dialect, preamble }) => {
             Box::new(AsRead { delimiter: dialect.delimiter, preamble: preamble.clone(), header, title })
         }
-        (Some(Kind::Delimited(_)), _) => Box::new(Cells { delimiter: named.delimiter().unwrap_or(b','), header, title }),
+        (Some(Kind::Delimited(_) | Kind::Workbook), _) | (None, Format::Workbook { .. }) => {
+            Box::new(Cells { delimiter: named.delimiter().unwrap_or(b','), header, title })
+        }
         (None | Some(Kind::FixedWidth), Format::FixedWidth(layout)) => Box::new(Lines { layout: layout.clone(), title }),
         (Some(Kind::FixedWidth), _) => {
             let why = "the input has no places for its columns".to_owned();

@@ -57,7 +57,8 @@ pub fn encoder(
             let delimiter = named.other_delimiter(dialect.delimiter).unwrap_or(dialect.delimiter);
             Box::new(Delimited::new(Some(dialect.delimiter), delimiter, preamble.clone(), options, header, shape))
         }
-        (Some(Kind::Delimited(_)), _) => {
+        // As a workbook nothing is written: whoever asks for that is refused before.
+        (Some(Kind::Delimited(_) | Kind::Workbook), _) | (None, Format::Workbook { .. }) => {
             let preamble = Preamble { line_end: "\n".to_owned(), ended: true, ..Preamble::default() };
             Box::new(Delimited::new(None, named.delimiter().unwrap_or(b','), preamble, options, header, shape))
         }

@@ -52,12 +52,11 @@ impl Input {
         }
     }
 
-    /// Opens the input; what is read from it is unpacked, and UTF-8 if it is in the encoding that was said. The bytes are counted
-    /// as they are in the input.
+    /// Opens the input as it is. The bytes are counted.
     ///
     /// # Errors
-    /// Where it is missing, a folder, or may not be read, or it is no text.
-    pub fn open(&self, reading: &Reading) -> Result<Box<dyn Read + Send>, Error> {
+    /// Where it is missing, a folder, or may not be read.
+    pub fn open_raw(&self, reading: &Reading) -> Result<Box<dyn Read + Send>, Error> {
         let raw: Box<dyn Read + Send> = match self {
             Input::Stdin => Box::new(io::stdin()),
             Input::Memory(_, bytes) => Box::new(io::Cursor::new(Arc::clone(bytes))),
@@ -70,8 +69,17 @@ impl Input {
                 Box::new(Whole::new(file).map_err(failed)?)
             }
         };
+        Ok(Box::new(Metered { reader: raw, meter: Arc::clone(&reading.meter) }))
+    }
+
+    /// Opens the input as text; what is read from it is unpacked, and UTF-8 if it is in the encoding that was said. The bytes are counted
+    /// as they are in the input.
+    ///
+    /// # Errors
+    /// Where it is missing, a folder, or may not be read, or it is no text.
+    pub fn open(&self, reading: &Reading) -> Result<Box<dyn Read + Send>, Error> {
+        let raw = self.open_raw(reading)?;
         let Reading { encoding, wrong_bytes, meter, .. } = reading;
-        let raw: Box<dyn Read + Send> = Box::new(Metered { reader: raw, meter: Arc::clone(meter) });
         let raw = match reading.named(self).compression {
             None => raw,
             Some(compression) => unpacked(raw, compression).map_err(|source| Error::of_reading(&self.name(), source))?,

@@ -10,6 +10,7 @@ pub struct Meter {
     bytes: AtomicU64,
     rows: AtomicU64,
     replaced: AtomicU64,
+    imprecise: AtomicU64,
 }
 
 impl Meter {
@@ -33,6 +34,16 @@ impl Meter {
         self.replaced.fetch_add(1, Ordering::Relaxed);
     }
 
+    /// Numbers of workbooks with more digits than these keep.
+    pub fn imprecise(&self) -> u64 {
+        self.imprecise.load(Ordering::Relaxed)
+    }
+
+    /// Counts more of these.
+    pub fn add_imprecise(&self, numbers: u64) {
+        self.imprecise.fetch_add(numbers, Ordering::Relaxed);
+    }
+
     /// Counts rows that are done.
     pub fn add_rows(&self, rows: u64) {
         self.rows.fetch_add(rows, Ordering::Relaxed);
@@ -43,6 +54,7 @@ impl Meter {
         self.bytes.store(0, Ordering::Relaxed);
         self.rows.store(0, Ordering::Relaxed);
         self.replaced.store(0, Ordering::Relaxed);
+        self.imprecise.store(0, Ordering::Relaxed);
     }
 }
 

@@ -14,6 +14,7 @@ pub mod meter;
 mod reading;
 mod unpacked;
 mod whole;
+pub mod workbook;
 
 use std::borrow::Cow;
 use std::ops::Range;
@@ -30,6 +31,7 @@ use self::delimited::{Delimited, Dialect, Preamble};
 use self::fixed_width::{FixedWidth, Layout};
 use self::input::Input;
 use self::json_lines::{JsonLines, Style};
+use self::workbook::Workbook;
 use crate::Error;
 use crate::formats::{Between, Kind};
 
@@ -47,6 +49,13 @@ pub enum Format {
     JsonLines(Style),
     /// As fixed-width text.
     FixedWidth(Layout),
+    /// As a sheet of a workbook.
+    Workbook {
+        /// What the sheet is called.
+        sheet: String,
+        /// How many the workbook has.
+        sheets: usize,
+    },
 }
 
 impl Format {
@@ -61,6 +70,7 @@ impl Format {
             Format::Delimited { .. } => Kind::Delimited(Between::Anything),
             Format::JsonLines(_) => Kind::JsonLines,
             Format::FixedWidth(_) => Kind::FixedWidth,
+            Format::Workbook { .. } => Kind::Workbook,
         }
     }
 
@@ -68,7 +78,7 @@ impl Format {
     pub fn delimiter(&self) -> Option<u8> {
         match self {
             Format::Delimited { dialect, .. } => Some(dialect.delimiter),
-            Format::JsonLines(_) | Format::FixedWidth(_) => None,
+            Format::JsonLines(_) | Format::FixedWidth(_) | Format::Workbook { .. } => None,
         }
     }
 
@@ -87,7 +97,7 @@ impl Format {
             Format::Delimited { dialect, .. } => {
                 Reading { delimiter: Some(char::from(dialect.delimiter).to_string()), otherwise: self.kind(), ..reading }
             }
-            Format::FixedWidth(_) => Reading { otherwise: self.kind(), ..reading },
+            Format::FixedWidth(_) | Format::Workbook { .. } => Reading { otherwise: self.kind(), ..reading },
             Format::JsonLines(_) => Reading { columns: Some(header.clone()), otherwise: self.kind(), ..reading },
         }
     }
@@ -115,6 +125,7 @@ pub fn open(input: &Input, reading: &Reading) -> Result<Box<dyn Source>, Error> 
         Kind::Delimited(_) => Box::new(Delimited::open(input, reading)?),
         Kind::JsonLines => Box::new(JsonLines::open(input, reading)?),
         Kind::FixedWidth => Box::new(FixedWidth::open(input, reading)?),
+        Kind::Workbook => Box::new(Workbook::open(input, reading)?),
         Kind::Foreign(format) => return Err(Error::Unreadable { name: input.name(), format }),
     })
 }

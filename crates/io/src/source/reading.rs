@@ -54,6 +54,8 @@ pub struct Reading {
     pub stride: Option<usize>,
     /// Where the columns of fixed-width text are; a text of which that is said is such a text.
     pub widths: Option<Arc<Widths>>,
+    /// The sheet of a workbook; otherwise its first.
+    pub sheet: Option<String>,
     /// The columns, where they are known before: those of another input of the same table.
     pub columns: Option<Header>,
     /// Whether all columns that any row has matter, where rows say themselves which they have.
@@ -76,6 +78,7 @@ impl Default for Reading {
             ragged: Ragged::Stop,
             stride: None,
             widths: None,
+            sheet: None,
             columns: None,
             all_columns: false,
             meter: Arc::default(),

@@ -1,0 +1,308 @@
+//! Number formats of workbooks: the number 385 is shown as `00385` by the format `00000`.
+//!
+//! What a format may hold is in ECMA-376, part 1, section 18.8.31. Formats of dates and times, fractions and conditions are not shown
+//! here.
+
+/// A format of numbers, as far as it has no say in dates.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct NumberFormat {
+    /// For positive numbers; for negative ones and for zero, where they have one of their own.
+    sections: Vec<Section>,
+}
+
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+struct Section {
+    parts: Vec<Part>,
+    /// Whether thousands are parted by commas.
+    has_thousands: bool,
+    /// By which power of ten the number is multiplied.
+    scale: i32,
+    /// Whether there is a decimal point, and how many digits may be after it.
+    decimals: Option<usize>,
+}
+
+#[derive(Debug, Clone, PartialEq, Eq)]
+enum Part {
+    Text(String),
+    /// A digit: `0`, `#` or `?`; whether it is after the decimal point.
+    Digit(char, bool),
+    Point,
+}
+
+/// The significant digits that a workbook keeps of a number.
+pub const DIGITS: usize = 15;
+
+impl NumberFormat {
+    /// Reads a format. `None` where it is one that is not shown here, or says nothing, as `General` does.
+    ///
+    /// ```
+    /// use keen_notch_core::number_format::NumberFormat;
+    ///
+    /// let format = NumberFormat::parse("00000").unwrap();
+    /// assert_eq!(format.show(385.0), "00385");
+    /// assert_eq!(NumberFormat::parse("General"), None);
+    /// ```
+    pub fn parse(code: &str) -> Option<NumberFormat> {
+        let mut sections = vec![Section::default()];
+        let mut chars = code.chars().peekable();
+        let mut commas = 0;
+        while let Some(c) = chars.next() {
+            let count = sections.len();
+            let section = sections.last_mut()?;
+            let is_after_point = section.decimals.is_some();
+            if c != ',' && !matches!(c, '0' | '#' | '?') && commas > 0 {
+                // Commas after the last digit divide by a thousand each.
+                section.scale -= 3 * commas;
+                commas = 0;
+            }
+            match c {
+                '0' | '#' | '?' => {
+                    section.has_thousands |= commas > 0;
+                    commas = 0;
+                    section.parts.push(Part::Digit(c, is_after_point));
+                    section.decimals = section.decimals.map(|decimals| decimals + 1);
+                }
+                '.' if section.decimals.is_none() => {
+                    section.decimals = Some(0);
+                    section.parts.push(Part::Point);
+                }
+                ',' if section.parts.iter().any(|part| matches!(part, Part::Digit(..))) => commas += 1,
+                '%' => {
+                    section.scale += 2;
+                    section.text("%");
+                }
+                '"' => {
+                    let text: String = chars.by_ref().take_while(|c| *c != '"').collect();
+                    section.text(&text);
+                }
+                '\\' => section.text(&chars.next()?.to_string()),
+                // As wide as a character, or repeated to fill the cell.
+                '_' | '*' => drop(chars.next()?),
+                '[' => {
+                    let inside: String = chars.by_ref().take_while(|c| *c != ']').collect();
+                    match inside.strip_prefix('$') {
+                        Some(currency) => section.text(currency.split('-').next().unwrap_or_default()),
+                        None if inside.starts_with(['<', '>', '=']) => return None,
+                        // A colour.
+                        None if inside.len() > 2 && inside.chars().all(|c| c.is_ascii_alphanumeric()) => {}
+                        None => return None,
+                    }
+                }
+                ';' => sections.push(Section::default()),
+                '@' if count == 4 => {}
+                ' ' | '$' | '-' | '+' | '(' | ')' | ':' | '!' | '^' | '&' | '\'' | '~' | '{' | '}' | '<' | '>' | '=' => {
+                    section.text(&c.to_string());
+                }
+                c if !c.is_ascii() => section.text(&c.to_string()),
+                // Letters of dates, of exponents and of `General`, and fractions.
+                _ => return None,
+            }
+        }
+        if commas > 0 {
+            sections.last_mut()?.scale -= 3 * commas;
+        }
+        sections.truncate(3);
+        let has_digit = sections.iter().any(|section| section.parts.iter().any(|part| matches!(part, Part::Digit(..))));
+        has_digit.then_some(NumberFormat { sections })
+    }
+
+    /// A number as the format shows it.
+    pub fn show(&self, number: f64) -> String {
+        let section = |index: usize| self.sections.get(index);
+        let (section, has_sign) = match number {
+            n if n < 0.0 => section(1).map_or((&self.sections[0], true), |section| (section, false)),
+            0.0 => (section(2).unwrap_or(&self.sections[0]), false),
+            _ => (&self.sections[0], false),
+        };
+        let shown = section.show(number.abs());
+        let is_zero = shown.bytes().all(|byte| !matches!(byte, b'1'..=b'9'));
+        if has_sign && !is_zero { format!("-{shown}") } else { shown }
+    }
+}
+
+impl Section {
+    fn text(&mut self, text: &str) {
+        match self.parts.last_mut() {
+            Some(Part::Text(last)) => last.push_str(text),
+            _ => self.parts.push(Part::Text(text.to_owned())),
+        }
+    }
+
+    fn show(&self, number: f64) -> String {
+        let (whole, decimals) = rounded(number, self.scale, self.decimals.unwrap_or(0));
+        let places = self.parts.iter().filter(|part| matches!(part, Part::Digit(_, false))).count();
+        let whole = if whole == "0" { "" } else { &*whole };
+        let mut out = String::new();
+        // The digits before the point go to its places from the right; what is too much, to the first.
+        let mut place = places.max(whole.len());
+        let digit = |place: usize| whole.len().checked_sub(place).map(|index| &whole[index..=index]);
+        let comma = |place: usize| if self.has_thousands && place > 1 && place % 3 == 1 { "," } else { "" };
+        let mut is_begun = false;
+        let mut after = decimals.chars();
+        for (index, part) in self.parts.iter().enumerate() {
+            match part {
+                Part::Text(text) => out.push_str(text),
+                Part::Digit(kind, false) => {
+                    let rest = self.parts[index + 1..].iter().filter(|part| matches!(part, Part::Digit(_, false))).count();
+                    while place > rest {
+                        match digit(place) {
+                            Some(digit) => {
+                                out.push_str(digit);
+                                is_begun = true;
+                            }
+                            None if *kind == '0' => {
+                                out.push('0');
+                                is_begun = true;
+                            }
+                            None if *kind == '?' => out.push(' '),
+                            None => {}
+                        }
+                        if is_begun {
+                            out.push_str(comma(place));
+                        }
+                        place -= 1;
+                    }
+                }
+                Part::Point => out.push('.'),
+                Part::Digit(kind, true) => {
+                    let digit = after.next().unwrap_or('0');
+                    let is_needed = *kind == '0' || digit != '0' || after.as_str().bytes().any(|byte| byte != b'0');
+                    match (is_needed, kind) {
+                        (true, _) => out.push(digit),
+                        (false, '?') => out.push(' '),
+                        _ => {}
+                    }
+                }
+            }
+        }
+        out
+    }
+}
+
+/// A number that is not negative, times a power of ten, rounded to some decimals, halves up: its digits before and after the point.
+fn rounded(number: f64, scale: i32, decimals: usize) -> (String, String) {
+    let (digits, point) = significant(number);
+    let point = point + scale;
+    // How many of the digits stay.
+    let kept = point + decimals as i32;
+    let mut all: Vec<u8> = match usize::try_from(kept) {
+        Err(_) => Vec::new(),
+        Ok(kept) => {
+            let mut all: Vec<u8> = digits.bytes().take(kept).map(|digit| digit - b'0').collect();
+            all.resize(kept, 0);
+            all
+        }
+    };
+    let is_up =
+        usize::try_from(kept).ok().and_then(|kept| digits.as_bytes().get(kept).copied()).is_some_and(|digit| digit >= b'5');
+    if is_up {
+        let mut at = all.len();
+        loop {
+            let Some(before) = at.checked_sub(1) else {
+                all.insert(0, 1);
+                break;
+            };
+            at = before;
+            all[at] += 1;
+            if all[at] < 10 {
+                break;
+            }
+            all[at] = 0;
+        }
+    }
+    while all.len() <= decimals {
+        all.insert(0, 0);
+    }
+    let text: String = all.iter().map(|digit| char::from(b'0' + digit)).collect();
+    let (whole, after) = text.split_at(text.len() - decimals);
+    let whole = whole.trim_start_matches('0');
+    (if whole.is_empty() { "0" } else { whole }.to_owned(), after.to_owned())
+}
+
+/// The digits that a workbook keeps of a number that is not negative, without zeros at the end, and how many of them are before the
+/// point.
+fn significant(number: f64) -> (String, i32) {
+    let shown = format!("{number:.*e}", DIGITS - 1);
+    let (mantissa, exponent) = shown.split_once('e').unwrap_or((&shown, "0"));
+    let digits: String = mantissa.chars().filter(char::is_ascii_digit).collect();
+    let digits = digits.trim_end_matches('0');
+    if digits.is_empty() { ("0".to_owned(), 1) } else { (digits.to_owned(), exponent.parse::<i32>().unwrap_or(0) + 1) }
+}
+
+/// A number without a format: as many digits as a workbook keeps, without an exponent, and without a point where it is whole.
+pub fn plain(number: f64) -> String {
+    let (digits, point) = significant(number.abs());
+    let sign = if number < 0.0 && digits != "0" { "-" } else { "" };
+    let count = digits.len() as i32;
+    match usize::try_from(point) {
+        Ok(0) | Err(_) => format!("{sign}0.{}{digits}", "0".repeat(point.unsigned_abs() as usize)),
+        Ok(whole) if point >= count => format!("{sign}{digits}{}", "0".repeat(whole - digits.len())),
+        Ok(whole) => format!("{sign}{}.{}", &digits[..whole], &digits[whole..]),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn numbers_are_shown_as_their_formats_say() {
+        for (code, number, shown) in [
+            ("00000", 385.0, "00385"),
+            ("00000", 1_234_567.0, "1234567"),
+            ("0", 2.5, "3"),
+            ("0", 0.4, "0"),
+            ("#", 0.0, ""),
+            ("0.00", 3.1449, "3.14"),
+            ("0.00", 1.005, "1.01"),
+            ("0.0##", 2.5, "2.5"),
+            ("0.0##", 2.0, "2.0"),
+            ("#,##0", 1_234_567.4, "1,234,567"),
+            ("#,##0", 12.0, "12"),
+            ("#,##0.00", 1234.5, "1,234.50"),
+            ("0,000", 5.0, "0,005"),
+            ("0,", 12_345.0, "12"),
+            ("0.0,,", 1_250_000.0, "1.3"),
+            ("0%", 0.125, "13%"),
+            ("0.0%", 0.125, "12.5%"),
+            ("000-00-0000", 123_456_789.0, "123-45-6789"),
+            ("000-000", 1234.0, "001-234"),
+            ("\"GRP-\"00000000", 41_273.0, "GRP-00041273"),
+            ("\\W\\O0", 7.0, "WO7"),
+            ("0\" mm\"", 12.0, "12 mm"),
+            ("[$€-407] 0.00", 2.0, "€ 2.00"),
+            ("[Red]0;(0)", -5.0, "(5)"),
+            ("0_);(0)", 5.0, "5"),
+            ("0;-0;\"none\"", 0.0, "none"),
+            ("0.0", -2.26, "-2.3"),
+            ("0", -0.2, "0"),
+            ("???", 5.0, "  5"),
+            ("0.99", 0.0, ""),
+        ] {
+            if shown.is_empty() && code == "0.99" {
+                assert_eq!(NumberFormat::parse(code), None);
+                continue;
+            }
+            assert_eq!(NumberFormat::parse(code).map(|format| format.show(number)).as_deref(), Some(shown), "{code} {number}");
+        }
+        for code in ["General", "", "@", "yyyy-mm-dd", "h:mm", "# ?/?", "0.00E+00", "[>100]0", "[h]:mm", "\"text\""] {
+            assert_eq!(NumberFormat::parse(code), None, "{code}");
+        }
+    }
+
+    #[test]
+    fn numbers_without_a_format_have_no_exponent_and_no_empty_decimals() {
+        for (number, shown) in [
+            (385.0, "385"),
+            (0.1 + 0.2, "0.3"),
+            (1e20, "100000000000000000000"),
+            (123_456_789_012_345_678.0, "123456789012346000"),
+            (-2.5, "-2.5"),
+            (-0.0, "0"),
+            (0.000_012, "0.000012"),
+            (1e-7, "0.0000001"),
+        ] {
+            assert_eq!(plain(number), shown);
+        }
+    }
+}

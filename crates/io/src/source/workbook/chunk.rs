@@ -1,0 +1,95 @@
+//! Some rows of a sheet.
+
+use std::borrow::Cow;
+use std::ops::Range;
+use std::sync::Arc;
+
+use keen_notch_core::batch::Span;
+use keen_notch_core::text::characters::Form;
+
+use super::Table;
+use crate::Error;
+use crate::source::{Cell, Chunk, LineCount, RawRows, Rows, Values};
+
+/// Some rows of a sheet.
+pub struct WorkbookChunk {
+    table: Arc<Table>,
+    rows: Range<usize>,
+    columns: Vec<usize>,
+}
+
+impl WorkbookChunk {
+    /// These rows of a sheet.
+    pub fn new(table: Arc<Table>, rows: Range<usize>) -> WorkbookChunk {
+        WorkbookChunk { table, rows, columns: Vec::new() }
+    }
+
+    fn column(&self, index: usize) -> u32 {
+        self.table.columns.start + index as u32
+    }
+}
+
+impl Chunk for WorkbookChunk {
+    fn open(&mut self, columns: &[usize]) -> Result<(), Error> {
+        self.columns = columns.to_vec();
+        Ok(())
+    }
+
+    fn source(&self) -> &str {
+        &self.table.name
+    }
+
+    fn text(&self) -> Result<&str, Error> {
+        Ok(&self.table.sheet.text)
+    }
+
+    fn rows(&self) -> usize {
+        self.rows.len()
+    }
+
+    fn take<'c>(&'c self, text: &'c str, range: Range<usize>, into: &mut Rows<'c>) {
+        into.numbers.clear();
+        into.numbers.extend(range.start as u32..range.end as u32);
+        into.columns.resize_with(self.table.columns.len(), Values::default);
+        for column in &self.columns {
+            let taken = &mut into.columns[*column];
+            (taken.text, taken.own) = (text, None);
+            taken.spans.clear();
+            taken.forms.clear(range.len());
+            taken.special.fill(range.len());
+            for (index, row) in range.clone().enumerate() {
+                let cell = self.table.sheet.cell(self.rows.start + row, self.column(*column));
+                let span = cell.map_or(Span::default(), |cell| cell.span);
+                let form = Form::of(span.text(text));
+                if !form.is_plain() {
+                    taken.forms.set(index, form);
+                }
+                taken.spans.push(span);
+            }
+        }
+    }
+
+    fn cell<'c>(&'c self, text: &'c str, row: usize, column: usize) -> Cell<'c> {
+        match self.table.sheet.cell(self.rows.start + row, self.column(column)) {
+            Some(cell) => Cell { kind: cell.kind, text: Cow::Borrowed(cell.span.text(text)) },
+            None => Cell::NOTHING,
+        }
+    }
+
+    fn ragged(&self, _: Range<usize>) -> &[(u32, u32)] {
+        &[]
+    }
+
+    fn line(&self, row: usize, _: &mut LineCount) -> u64 {
+        self.table.sheet.rows.get(self.rows.start + row).map_or(0, |row| u64::from(row.number))
+    }
+
+    fn raw(&self) -> Option<RawRows<'_>> {
+        None
+    }
+
+    fn size(&self) -> usize {
+        let cells = self.rows.clone().map(|row| self.table.sheet.row(row));
+        cells.flatten().map(|cell| cell.span.width() + 1).sum()
+    }
+}

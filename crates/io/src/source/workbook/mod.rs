@@ -1,0 +1,106 @@
+//! A workbook as a source: one of its sheets, whose first row has the names of the columns.
+//!
+//! A sheet is read as a whole before its first row: what a workbook is packed in cannot be read otherwise.
+
+mod cells;
+mod chunk;
+mod guarded;
+
+use std::ops::Range;
+use std::sync::Arc;
+
+pub use guarded::is_guarded;
+use keen_notch_core::column::Header;
+
+use self::cells::Sheet;
+use self::chunk::WorkbookChunk;
+use super::input::Input;
+use super::{Chunk, Format, Reading, Source};
+use crate::Error;
+
+/// Rows of a chunk.
+const ROWS: usize = 1024;
+
+/// A sheet of a workbook that is being read.
+pub struct Workbook {
+    name: String,
+    header: Header,
+    format: Format,
+    table: Arc<Table>,
+    /// The rows that are still to come.
+    rows: Range<usize>,
+}
+
+/// A sheet as a table.
+pub struct Table {
+    /// What it is called in a message.
+    pub name: String,
+    /// Its cells.
+    pub sheet: Sheet,
+    /// Where its columns are in the sheet.
+    pub columns: Range<u32>,
+}
+
+impl Workbook {
+    /// Opens an input, and reads the sheet that was said, or else the first.
+    ///
+    /// # Errors
+    /// Where it cannot be read, there is no such sheet, nothing is in it, or its first row does not name its columns.
+    pub fn open(input: &Input, reading: &Reading) -> Result<Workbook, Error> {
+        let name = input.name();
+        let mut bytes = Vec::new();
+        let mut reader = input.open_raw(reading)?;
+        reader.read_to_end(&mut bytes).map_err(|error| Error::of_reading(&name, error))?;
+        let (sheet, title, count) = cells::read(&name, bytes, reading)?;
+        let Some(first) = sheet.rows.first() else { return Err(Error::Empty { name }) };
+        let of_first = sheet.row(0);
+        let start = of_first.first().map_or(0, |cell| cell.column);
+        let (header, columns, rows) = if reading.header {
+            let end = of_first.last().map_or(0, |cell| cell.column) + 1;
+            let merged = sheet.merged.iter().find(|(rows, columns)| rows.contains(&first.number) && columns.len() > 1);
+            if let Some((_, columns)) = merged {
+                let (from, to) = (cells::letters(columns.start), cells::letters(columns.end - 1));
+                return Err(Error::MergedHeader { name, sheet: title, row: first.number, from, to });
+            }
+            let title = |column| sheet.cell(0, column).map_or(String::new(), |cell| cell.span.text(&sheet.text).to_owned());
+            (Header::Names((start..end).map(title).collect()), start..end, 1..sheet.rows.len())
+        } else {
+            let columns = sheet.columns();
+            (Header::Unnamed(columns.len()), columns, 0..sheet.rows.len())
+        };
+        let beyond = rows.clone().find_map(|row| {
+            let cell = sheet.row(row).iter().find(|cell| !columns.contains(&cell.column))?;
+            Some((sheet.rows[row].number, cells::letters(cell.column)))
+        });
+        if let Some((row, column)) = beyond {
+            return Err(Error::UnnamedCell { name, sheet: title, row, column });
+        }
+        reading.meter.add_imprecise(sheet.imprecise);
+        let format = Format::Workbook { sheet: title, sheets: count };
+        let table = Arc::new(Table { name: name.clone(), sheet, columns });
+        Ok(Workbook { name, header, format, table, rows })
+    }
+}
+
+impl Source for Workbook {
+    fn name(&self) -> &str {
+        &self.name
+    }
+
+    fn header(&self) -> &Header {
+        &self.header
+    }
+
+    fn next_chunk(&mut self) -> Result<Option<Box<dyn Chunk>>, Error> {
+        if self.rows.is_empty() {
+            return Ok(None);
+        }
+        let rows = self.rows.start..(self.rows.start + ROWS).min(self.rows.end);
+        self.rows.start = rows.end;
+        Ok(Some(Box::new(WorkbookChunk::new(Arc::clone(&self.table), rows))))
+    }
+
+    fn format(&self) -> Format {
+        self.format.clone()
+    }
+}

@@ -14,6 +14,7 @@ mod print;
 pub mod run;
 mod surveys;
 mod tables;
+mod workbooks;
 
 pub use decoding::decode;
 pub use drafts::{draft, draft_says_what_it_finds, leads_to_its_column};
@@ -22,3 +23,4 @@ pub use lists::list;
 pub use phrases::{condition, layout, phrase};
 pub use surveys::{page, survey};
 pub use tables::table;
+pub use workbooks::workbook;

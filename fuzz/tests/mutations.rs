@@ -58,7 +58,7 @@ const NASTY: &[&str] = &[
     "when",
     "\u{a0}",
 ];
-/// The longest input that is made, in bytes.
+/// The longest input that is made, in bytes, unless one of the corpus is longer.
 const LONGEST: usize = 4096;
 
 fn number(name: &str, default: u64) -> u64 {
@@ -124,8 +124,12 @@ fn mutation(rng: &mut Rng, corpus: &[Vec<u8>]) -> Vec<u8> {
             }
         }
     }
-    input.truncate(LONGEST);
+    input.truncate(LONGEST.max(longest(corpus)));
     input
+}
+
+fn longest(corpus: &[Vec<u8>]) -> usize {
+    corpus.iter().map(Vec::len).max().unwrap_or(0)
 }
 
 /// A word of one of the inputs.
@@ -144,4 +148,4 @@ macro_rules! targets {
     };
 }
 
-targets! { phrase condition layout list table format draft survey decode }
+targets! { phrase condition layout list table format draft survey decode workbook }

@@ -462,7 +462,7 @@ impl Error {
                 format!("write delimited text, such as {} (.csv, .tsv, .psv or .txt)", stem.display())
             }
             Error::Unreadable { .. } => {
-                "save it as CSV with the program that wrote it, or say what it is, such as --from csv".to_owned()
+                "save it as .xlsx or CSV with the program that wrote it, or say what it is, such as --from csv".to_owned()
             }
             Error::UnknownFormat { .. } => {
                 "give the ending that a file of that format has, such as csv, tsv or csv.gz".to_owned()

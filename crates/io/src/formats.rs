@@ -45,6 +45,9 @@ pub enum Between {
     Only(u8),
 }
 
+/// Workbooks that are not read.
+const OTHER_WORKBOOK: &str = "a workbook of another kind than .xlsx";
+
 /// The endings that say something, without the dot.
 const ENDINGS: [(&str, Kind); 22] = [
     ("csv", Kind::Delimited(Between::CommaOrSemicolon)),
@@ -56,9 +59,9 @@ const ENDINGS: [(&str, Kind); 22] = [
     ("ndjson", Kind::JsonLines),
     ("xlsx", Kind::Workbook),
     ("xlsm", Kind::Workbook),
-    ("xlsb", Kind::Workbook),
-    ("xls", Kind::Workbook),
-    ("ods", Kind::Workbook),
+    ("xlsb", Kind::Foreign(OTHER_WORKBOOK)),
+    ("xls", Kind::Foreign(OTHER_WORKBOOK)),
+    ("ods", Kind::Foreign(OTHER_WORKBOOK)),
     ("json", Kind::Foreign("JSON")),
     ("parquet", Kind::Foreign("Parquet")),
     ("arrow", Kind::Foreign("Arrow")),

@@ -108,8 +108,9 @@ fn workbooks_that_cannot_be_read_say_why() {
     let bytes = register();
     yard.write("cut-short.xlsx", &bytes[..bytes.len() / 2]);
     yard.write("text.xlsx", "part_code\nGRP-1\n");
-    yard.write("old.xls", b"\xD0\xCF\x11\xE0\xA1\xB1\x1A\xE1 and no more".as_slice());
-    yard.write("wrong.ods", b"PK\x03\x04".as_slice());
+    yard.write("old.xls", "");
+    yard.write("encrypted.xlsx", b"\xD0\xCF\x11\xE0\xA1\xB1\x1A\xE1 and no more".as_slice());
+    yard.write("wrong.xlsm", b"PK\x03\x04".as_slice());
     yard.write("called.csv", &bytes);
     let merged = |from: u32| {
         let mut book = Workbook::new();
@@ -141,7 +142,8 @@ fn workbooks_that_cannot_be_read_say_why() {
         "cut-short.xlsx",
         "text.xlsx",
         "old.xls",
-        "wrong.ods",
+        "wrong.xlsm",
+        "encrypted.xlsx",
         "called.csv",
         "merged.xlsx",
         "long.xlsx",
@@ -152,6 +154,7 @@ fn workbooks_that_cannot_be_read_say_why() {
         note(&["survey", name, "-q"]);
     }
     note(&["survey", "long.xlsx"]);
+    note(&["survey", "long.xlsx", "--memory", "1K"]);
     note(&["survey", "register.xlsx", "--sheet", "Part"]);
     note(&["survey", "register.xlsx", "--delimiter", ";"]);
     note(&["survey", "text.xlsx", "--from", "csv", "--sheet", "Parts"]);

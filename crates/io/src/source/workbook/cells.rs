@@ -93,16 +93,18 @@ mod of_package {
     use std::io::Cursor;
     use std::sync::Arc;
 
-    use calamine::{Data, DataRef, Dimensions, ExcelDateTime, Ods, Range, Reader, Style, Xls, XlsError, Xlsb, Xlsx, XlsxError};
+    use calamine::{DataRef, Dimensions, ExcelDateTime, Reader, Style, Xlsx, XlsxError};
     use keen_notch_core::number_format::{self, DIGITS, NumberFormat};
+    use zip::ZipArchive;
 
     use super::super::guarded::guarded;
     use super::{CellKind, Error, Reading, Sheet, SheetCell, SheetRow, Span};
 
     type Bytes = Cursor<Arc<[u8]>>;
 
-    /// What files of the older format begin with.
-    const OLD: &[u8] = b"\xD0\xCF\x11\xE0";
+    /// What files of the older format begin with, and newer ones that are encrypted. What is in them can send the package round in
+    /// circles, so it never gets them.
+    const OTHER: &[u8] = b"\xD0\xCF\x11\xE0";
 
     pub fn read(name: &str, bytes: Vec<u8>, reading: &Reading) -> Result<(Sheet, String, usize), Error> {
         let bytes: Arc<[u8]> = bytes.into();
@@ -116,40 +118,29 @@ mod of_package {
         Error::BadWorkbook { name: name.to_owned(), why, help }
     }
 
-    fn encrypted(name: &str) -> Error {
-        let why = "it is encrypted with a password".to_owned();
-        Error::BadWorkbook { name: name.to_owned(), why, help: "save it without a password" }
+    fn read_workbook(name: &str, bytes: &Arc<[u8]>, reading: &Reading) -> Result<(Sheet, String, usize), Error> {
+        if bytes.starts_with(OTHER) {
+            let why = "it is encrypted with a password, or of another kind than .xlsx".to_owned();
+            return Err(Error::BadWorkbook { name: name.to_owned(), why, help: "save it as .xlsx, without a password" });
+        }
+        let cursor = || Cursor::new(Arc::clone(bytes));
+        let unpacked = unpacked_size(cursor()).ok_or_else(|| broken(name))?;
+        if unpacked > reading.memory as u64 {
+            let why = format!("unpacked, it has {unpacked} bytes, which is more than may be taken");
+            return Err(Error::BadWorkbook {
+                name: name.to_owned(),
+                why,
+                help: "give more memory with --memory, or save it as CSV",
+            });
+        }
+        let book = Xlsx::new(cursor()).map_err(|_| broken(name))?;
+        of_book(name, book, reading)
     }
 
-    fn read_workbook(name: &str, bytes: &Arc<[u8]>, reading: &Reading) -> Result<(Sheet, String, usize), Error> {
-        let cursor = || Cursor::new(Arc::clone(bytes));
-        if bytes.starts_with(OLD) {
-            return match Xls::new(cursor()) {
-                Ok(mut book) => {
-                    let merged = |book: &Xls<Bytes>, sheet: &str| book.merge_cells_by_sheet_name(sheet).unwrap_or_default();
-                    of_range(name, &mut book, reading, merged)
-                }
-                Err(XlsError::Password) => Err(encrypted(name)),
-                // A newer one that is encrypted is packed so.
-                Err(_) => match Xlsx::new(cursor()) {
-                    Err(XlsxError::Password) => Err(encrypted(name)),
-                    _ => Err(broken(name)),
-                },
-            };
-        }
-        match Xlsx::new(cursor()) {
-            Ok(book) => return of_xlsx(name, book, reading),
-            Err(XlsxError::Password) => return Err(encrypted(name)),
-            Err(_) => {}
-        }
-        if let Ok(mut book) = Xlsb::new(cursor()) {
-            return of_range(name, &mut book, reading, |_, _| Vec::new());
-        }
-        match Ods::new(cursor()) {
-            Ok(mut book) => of_range(name, &mut book, reading, |_, _| Vec::new()),
-            Err(calamine::OdsError::Password) => Err(encrypted(name)),
-            Err(_) => Err(broken(name)),
-        }
+    /// How many bytes there are in an archive, as it says itself.
+    fn unpacked_size(bytes: Bytes) -> Option<u64> {
+        let mut archive = ZipArchive::new(bytes).ok()?;
+        (0..archive.len()).try_fold(0_u64, |all, index| all.checked_add(archive.by_index_raw(index).ok()?.size()))
     }
 
     /// The sheet that was said, among these.
@@ -165,7 +156,7 @@ mod of_package {
         })
     }
 
-    fn of_xlsx(name: &str, mut book: Xlsx<Bytes>, reading: &Reading) -> Result<(Sheet, String, usize), Error> {
+    fn of_book(name: &str, mut book: Xlsx<Bytes>, reading: &Reading) -> Result<(Sheet, String, usize), Error> {
         let sheets = book.sheet_names();
         let title = sheet_of(name, &sheets, reading)?;
         let failed = |_: XlsxError| broken(name);
@@ -179,41 +170,8 @@ mod of_package {
         Ok((making.finish(), title, sheets.len()))
     }
 
-    /// A value that another holds.
-    fn as_ref(value: &Data) -> DataRef<'_> {
-        match value {
-            Data::Int(number) => DataRef::Int(*number),
-            Data::Float(number) => DataRef::Float(*number),
-            Data::String(text) => DataRef::SharedString(text),
-            Data::Bool(value) => DataRef::Bool(*value),
-            Data::DateTime(date) => DataRef::DateTime(*date),
-            Data::DateTimeIso(text) => DataRef::DateTimeIso(text.clone()),
-            Data::DurationIso(text) => DataRef::DurationIso(text.clone()),
-            Data::Error(error) => DataRef::Error(error.clone()),
-            Data::Empty => DataRef::Empty,
-        }
-    }
-
     fn format_of(style: &Style) -> Option<NumberFormat> {
         NumberFormat::parse(&style.number_format.as_ref()?.format_code)
-    }
-
-    /// A sheet of a workbook that is read as a whole, and says nothing of formats.
-    fn of_range<B: Reader<Bytes>>(
-        name: &str,
-        book: &mut B,
-        reading: &Reading,
-        merged: impl Fn(&B, &str) -> Vec<Dimensions>,
-    ) -> Result<(Sheet, String, usize), Error> {
-        let sheets = book.sheet_names();
-        let title = sheet_of(name, &sheets, reading)?;
-        let range: Range<Data> = book.worksheet_range(&title).map_err(|_| broken(name))?;
-        let mut making = Making::new(name, &merged(book, &title));
-        let (row, column) = range.start().unwrap_or_default();
-        for (of_row, of_column, value) in range.used_cells() {
-            making.add((row + of_row as u32, column + of_column as u32), &as_ref(value), None)?;
-        }
-        Ok((making.finish(), title, sheets.len()))
     }
 
     /// A sheet that is being made of its cells.

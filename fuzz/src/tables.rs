@@ -101,7 +101,7 @@ fn each_row_is_in_one_place(ran: &Ran, inputs: &[Input], options: &Options, text
         // Without a header, no rows are nothing but what was between them.
         "" => 0,
         // A row by itself, with a carriage return in it, looks like several whose lines end so.
-        row if !row.contains('\n') && row.contains('\r') => 1,
+        _ if !rows.trim_end_matches(['\r', '\n']).contains('\n') && rows.trim_end_matches(['\r', '\n']).contains('\r') => 1,
         _ => cells(&[input("out.csv", rows)], &reading).unwrap_or_else(|error| panic!("{error}: {text:?}")).len() as u64,
     };
     let (aside, written) = (written(&ran.offcuts), written(&ran.rows));

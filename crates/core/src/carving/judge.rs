@@ -418,7 +418,10 @@ impl Carving {
 
 /// Whether a text is the same characters between blanks on a line as it is by itself.
 fn can_stand_in_a_line(text: &str) -> bool {
-    !has_line_end(text) && (text.is_ascii() || characters::count(&format!(" {text} ")) == characters::count(text) + 2)
+    // The first character of all might be taken for a byte-order mark.
+    !has_line_end(text)
+        && !text.starts_with('\u{feff}')
+        && (text.is_ascii() || characters::count(&format!(" {text} ")) == characters::count(text) + 2)
 }
 
 /// Whether a text cannot be on one line.

@@ -9,6 +9,7 @@ mod quoted;
 pub mod record;
 mod row_ends;
 
+use std::collections::VecDeque;
 use std::sync::Arc;
 
 pub use dialect::{Dialect, delimiter};
@@ -21,6 +22,9 @@ use super::blocks::{self, Block, Blocks};
 use super::input::Input;
 use super::{Chunk, Format, Reading, Source};
 use crate::Error;
+
+/// Bytes of blank lines after a header that are passed to see how the first row is quoted.
+const MOST_BLANK: usize = 1 << 20;
 
 /// What comes before the first row of a table, byte for byte.
 #[derive(Debug, Clone, Default)]
@@ -52,8 +56,8 @@ pub struct Delimited {
     blocks: Blocks<OutsideQuotes>,
     /// The block that held the header, and where the rows begin in it.
     first: Option<(Block, usize)>,
-    /// The block after it, where that had to be read to know how lines end.
-    second: Option<Block>,
+    /// Blocks after it that had to be read to know how lines end, or how cells are quoted.
+    ahead: VecDeque<Block>,
     shape: Arc<Shape>,
 }
 
@@ -75,7 +79,7 @@ impl Delimited {
         let dialect = Dialect { delimiter, header: reading.header, is_guessed: guessed.is_some() };
         let mut blocks = Blocks::new(name.clone(), reader, OutsideQuotes::new(dialect.delimiter), reading);
         let byte_order_mark = blocks.byte_order_mark()?;
-        let mut skipped = String::new();
+        let (mut skipped, mut ahead) = (String::new(), VecDeque::new());
         while let Some(block) = blocks.next_block()? {
             let text = block.text(&name)?;
             let mut at = 0;
@@ -91,10 +95,21 @@ impl Delimited {
                 }
                 // It is one of its cell where other rows end otherwise.
                 let has_return = !record.raw.starts_with('"') && record.raw.trim_end_matches('\r').contains('\r');
-                let second = if has_return && at + record.width() == text.len() {
-                    Some(blocks.next_block()?.ok_or_else(|| Error::CarriageReturns { name: name.clone() })?)
-                } else {
-                    None
+                if has_return && at + record.width() == text.len() {
+                    ahead.push_back(blocks.next_block()?.ok_or_else(|| Error::CarriageReturns { name: name.clone() })?);
+                }
+                let quotes_all = is_in_quotes(&record) && {
+                    let (mut next, mut looked) = (first_is_in_quotes(&text[at + record.width()..], dialect.delimiter), 0);
+                    // How much is read at a time makes no difference, short of blank lines without end.
+                    while next.is_none()
+                        && looked < MOST_BLANK
+                        && let Some(block) = blocks.next_block()?
+                    {
+                        next = first_is_in_quotes(block.text(&name)?, dialect.delimiter);
+                        looked += block.bytes.len();
+                        ahead.push_back(block);
+                    }
+                    next != Some(false)
                 };
                 if record.raw.len() > reading.max_row {
                     let line = block.first_line + blocks::lines(&block.bytes[..at]);
@@ -105,7 +120,7 @@ impl Delimited {
                     header: String::new(),
                     line_end: if record.line_end.is_empty() { "\n" } else { record.line_end }.to_owned(),
                     ended: !record.line_end.is_empty(),
-                    quotes_all: quote_all(text, at, dialect.delimiter),
+                    quotes_all,
                 };
                 let (header, rows) = if dialect.header {
                     preamble.header = format!("{skipped}{}{}", &text[..at], record.raw);
@@ -116,7 +131,7 @@ impl Delimited {
                     (Header::Unnamed(record.count()), at)
                 };
                 let shape = Arc::new(Shape::new(name, header.count(), dialect.delimiter, reading));
-                return Ok(Delimited { dialect, preamble, header, blocks, first: Some((block, rows)), second, shape });
+                return Ok(Delimited { dialect, preamble, header, blocks, first: Some((block, rows)), ahead, shape });
             }
             skipped.push_str(text);
         }
@@ -124,15 +139,22 @@ impl Delimited {
     }
 }
 
-/// Whether every cell is in quotes of the row that begins at a byte of a text, and of the next.
-fn quote_all(text: &str, at: usize, delimiter: u8) -> bool {
-    let mut cells = Cells::default();
-    let mut are_quoted = |at: usize| {
+/// Whether every cell of a row is in quotes.
+fn is_in_quotes(record: &Record) -> bool {
+    (0..record.count()).all(|cell| record.raw_cell(cell).starts_with('"'))
+}
+
+/// Whether every cell of the first row of a text is in quotes; `None` where there is no row.
+fn first_is_in_quotes(text: &str, delimiter: u8) -> Option<bool> {
+    let (mut cells, mut at) = (Cells::default(), 0);
+    while at < text.len() {
         let record = Record::read(text, at, delimiter, &mut cells);
-        ((0..record.count()).all(|cell| record.raw_cell(cell).starts_with('"')), at + record.width())
-    };
-    let (first, next) = are_quoted(at);
-    first && (next >= text.len() || are_quoted(next).0)
+        if !record.is_blank_line() {
+            return Some(is_in_quotes(&record));
+        }
+        at += record.width();
+    }
+    None
 }
 
 /// Whether the first row of a text looks like the start of an object.
@@ -152,7 +174,7 @@ impl Source for Delimited {
     fn next_chunk(&mut self) -> Result<Option<Box<dyn Chunk>>, Error> {
         let (block, start) = match self.first.take() {
             Some(first) => first,
-            None => match self.second.take().map_or_else(|| self.blocks.next_block(), |second| Ok(Some(second)))? {
+            None => match self.ahead.pop_front().map_or_else(|| self.blocks.next_block(), |block| Ok(Some(block)))? {
                 Some(block) => (block, 0),
                 None => return Ok(None),
             },

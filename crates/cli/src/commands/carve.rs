@@ -114,8 +114,14 @@ pub fn run(args: &CarveArgs, console: &Console) -> Result<Exit, Failure> {
     }
     files.finish(is_kept.then_some(rows), &summary::json(&report, &job, &header))?;
     if shown > 0 {
+        let ending = match named.kind.unwrap_or(table.format.kind()) {
+            Kind::JsonLines => "jsonl",
+            Kind::FixedWidth => "fwf",
+            _ => "csv",
+        };
+        let goes_into_pipes = named.kind.is_some() || table.format.kind() != Kind::Workbook;
         let mut stdout = console::out();
-        for line in preview::draw(&report, &job, &header, console.width) {
+        for line in preview::draw(&report, &job, &header, (ending, goes_into_pipes), console.width) {
             writeln!(stdout, "{line}")?;
         }
         stdout.flush()?;

@@ -13,8 +13,9 @@ use super::{table, visible};
 const MOST_CELL: [usize; 3] = [40, 24, 16];
 
 /// Draws the rows that a run kept. Where they are wider than the terminal, the columns that no piece comes from go first, then cells
-/// are cut off earlier, and then the last columns go. Those that are not shown are named below.
-pub fn draw(report: &Report, job: &Job, header: &Header, width: usize) -> Vec<String> {
+/// are cut off earlier, and then the last columns go. Those that are not shown are named below. How all rows are to be had is said with
+/// the ending of a file for them, and whether they can go into a pipe.
+pub fn draw(report: &Report, job: &Job, header: &Header, (ending, goes_into_pipes): (&str, bool), width: usize) -> Vec<String> {
     let odd: Vec<&OddRow> = report.odd.iter().filter(|odd| odd.row > report.preview.len() as u64).collect();
     let draw = |shown: &[usize], most: usize| (rows(report, job, shown, most), odd_rows(&odd, report, job, shown, most));
     let fits = |(first, odd_ones): &(Table, Table)| {
@@ -60,7 +61,8 @@ pub fn draw(report: &Report, job: &Job, header: &Header, width: usize) -> Vec<St
         lines.extend(table::lines(&drawn.1));
         lines.push(String::new());
     }
-    lines.push(format!("To get them all, add {} or write to a pipe.", paint(style::TAKEN, "-o OUT.csv")));
+    let out = paint(style::TAKEN, format!("-o OUT.{ending}"));
+    lines.push(format!("To get them all, add {out}{}.", if goes_into_pipes { " or write to a pipe" } else { "" }));
     lines
 }
 

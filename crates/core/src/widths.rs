@@ -243,7 +243,7 @@ impl<'l> Places<'l> {
         Places { line, is_plain: characters::is_plain(line), passed: (0, 0) }
     }
 
-    /// The byte that a character begins at, counted from 0; the end of the line where there are not so many.
+    /// The byte that a character begins at, counted from 0; the end of the line where it has fewer.
     fn byte(&mut self, character: usize) -> usize {
         if self.is_plain {
             return character.min(self.line.len());

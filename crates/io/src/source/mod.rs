@@ -21,6 +21,7 @@ use std::ops::Range;
 
 use keen_notch_core::batch::{Batch, Buffer, Forms, Mask, Span, Texts};
 use keen_notch_core::column::Header;
+use keen_notch_core::text::characters::Form;
 
 pub use decoded::{NotOfEncoding, WrongBytes};
 pub use reading::{MEMORY, MOST_ROW, Ragged, Reading};
@@ -294,6 +295,21 @@ pub struct Values<'c> {
 }
 
 impl<'c> Values<'c> {
+    /// Takes the values of a column whose characters nothing is known of yet, from where they are in a text.
+    fn fill(&mut self, text: &'c str, spans: impl Iterator<Item = Span>) {
+        (self.text, self.own) = (text, None);
+        self.spans.clear();
+        self.spans.extend(spans);
+        self.forms.clear(self.spans.len());
+        self.special.fill(self.spans.len());
+        for (row, span) in self.spans.iter().enumerate() {
+            let form = Form::of(span.text(text));
+            if !form.is_plain() {
+                self.forms.set(row, form);
+            }
+        }
+    }
+
     /// The values as texts.
     pub fn texts(&self) -> Texts<'_> {
         let text = self.own.as_ref().map_or(self.text, Buffer::text);
@@ -302,6 +318,13 @@ impl<'c> Values<'c> {
 }
 
 impl<'c> Rows<'c> {
+    /// Begins anew, for rows of a chunk of a table with this number of columns.
+    fn begin(&mut self, rows: Range<usize>, columns: usize) {
+        self.numbers.clear();
+        self.numbers.extend(rows.start as u32..rows.end as u32);
+        self.columns.resize_with(columns, Values::default);
+    }
+
     /// The number of rows.
     pub fn len(&self) -> usize {
         self.numbers.len()

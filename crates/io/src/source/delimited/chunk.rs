@@ -159,9 +159,7 @@ impl Chunk for DelimitedChunk {
     fn take<'c>(&'c self, text: &'c str, range: Range<usize>, into: &mut Rows<'c>) {
         let Found { index, rows, first_ends, .. } = &self.found;
         let (rows, first_ends) = (&rows[range.clone()], &first_ends[range.clone()]);
-        into.numbers.clear();
-        into.numbers.extend(range.start as u32..range.end as u32);
-        into.columns.resize_with(self.table.columns, Values::default);
+        into.begin(range.clone(), self.table.columns);
         for column in &self.found.columns {
             let values = &mut into.columns[*column];
             (values.text, values.own) = (text, None);

@@ -5,12 +5,11 @@ use std::ops::Range;
 use std::sync::Arc;
 
 use keen_notch_core::batch::Span;
-use keen_notch_core::text::characters::Form;
 use keen_notch_core::widths::Widths;
 
 use crate::Error;
 use crate::source::blocks::Block;
-use crate::source::{Cell, CellKind, Chunk, LineCount, RawCells, RawRow, RawRows, Reading, Rows, Values};
+use crate::source::{Cell, CellKind, Chunk, LineCount, RawCells, RawRow, RawRows, Reading, Rows};
 
 /// Some whole lines of an input.
 pub struct FixedWidthChunk {
@@ -100,22 +99,9 @@ impl Chunk for FixedWidthChunk {
     fn take<'c>(&'c self, text: &'c str, range: Range<usize>, into: &mut Rows<'c>) {
         let count = self.count();
         let rows = &self.values[range.start * count..range.end * count];
-        into.numbers.clear();
-        into.numbers.extend(range.start as u32..range.end as u32);
-        into.columns.resize_with(count, Values::default);
+        into.begin(range, count);
         for column in &self.columns {
-            let taken = &mut into.columns[*column];
-            (taken.text, taken.own) = (text, None);
-            taken.spans.clear();
-            taken.forms.clear(range.len());
-            taken.special.fill(range.len());
-            for (row, value) in rows.chunks_exact(count).map(|row| row[*column]).enumerate() {
-                let form = Form::of(value.text(text));
-                if !form.is_plain() {
-                    taken.forms.set(row, form);
-                }
-                taken.spans.push(value);
-            }
+            into.columns[*column].fill(text, rows.chunks_exact(count).map(|row| row[*column]));
         }
     }
 

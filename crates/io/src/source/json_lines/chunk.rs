@@ -192,9 +192,7 @@ impl Chunk for JsonLinesChunk {
         let Found { values, columns, has_escapes, .. } = &self.found;
         let count = self.table.keys.count();
         let values = &values[range.start * count..range.end * count];
-        into.numbers.clear();
-        into.numbers.extend(range.start as u32..range.end as u32);
-        into.columns.resize_with(count, Values::default);
+        into.begin(range.clone(), count);
         let bytes = text.as_bytes();
         for column in columns {
             let taken = &mut into.columns[*column];

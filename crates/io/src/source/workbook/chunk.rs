@@ -5,11 +5,10 @@ use std::ops::Range;
 use std::sync::Arc;
 
 use keen_notch_core::batch::Span;
-use keen_notch_core::text::characters::Form;
 
 use super::Table;
 use crate::Error;
-use crate::source::{Cell, Chunk, LineCount, RawRows, Rows, Values};
+use crate::source::{Cell, Chunk, LineCount, RawRows, Rows};
 
 /// Some rows of a sheet.
 pub struct WorkbookChunk {
@@ -48,24 +47,11 @@ impl Chunk for WorkbookChunk {
     }
 
     fn take<'c>(&'c self, text: &'c str, range: Range<usize>, into: &mut Rows<'c>) {
-        into.numbers.clear();
-        into.numbers.extend(range.start as u32..range.end as u32);
-        into.columns.resize_with(self.table.columns.len(), Values::default);
+        into.begin(range.clone(), self.table.columns.len());
         for column in &self.columns {
-            let taken = &mut into.columns[*column];
-            (taken.text, taken.own) = (text, None);
-            taken.spans.clear();
-            taken.forms.clear(range.len());
-            taken.special.fill(range.len());
-            for (index, row) in range.clone().enumerate() {
-                let cell = self.table.sheet.cell(self.rows.start + row, self.column(*column));
-                let span = cell.map_or(Span::default(), |cell| cell.span);
-                let form = Form::of(span.text(text));
-                if !form.is_plain() {
-                    taken.forms.set(index, form);
-                }
-                taken.spans.push(span);
-            }
+            let cell = |row: usize| self.table.sheet.cell(self.rows.start + row, self.column(*column));
+            let spans = range.clone().map(|row| cell(row).map_or(Span::default(), |cell| cell.span));
+            into.columns[*column].fill(text, spans);
         }
     }
 

@@ -18,7 +18,7 @@ made=$made/release
 
 command -v zstd > /dev/null || { echo "install zstd first, to compare with" >&2; exit 1; }
 "$made/make-yard" "$rows" > "$work/made.csv"
-for format in csv jsonl csv.gz csv.zst; do
+for format in csv jsonl csv.gz csv.zst parquet; do
   "$carve" carve "$work/made.csv" -c depot -p 'x: first 1' --quiet -o "$work/yard.$format"
 done
 cat > "$work/time.py" <<'PY'
@@ -38,6 +38,7 @@ wall = {name: statistics.median(of) for name, (_, of) in times.items()}
 for name in cpu:
     print(f"{name:32} {cpu[name]:6.2f} s of processor time, {wall[name]:6.2f} s")
 print(f"JSON Lines, by hand / one thread: {cpu['JSON Lines by hand'] / cpu['JSON Lines, one thread']:.1f} (4 or more is wanted)")
+print(f"delimited text / Parquet, one thread: {cpu['delimited text, one thread'] / cpu['Parquet, one thread']:.2f} (1 or more is wanted)")
 for kind in ("gz", "zst"):
     apart = wall[f".csv.{kind} unpacked"] + wall["delimited text"]
     print(f".csv.{kind}, as it is / unpacked and carved apart: {wall[f'.csv.{kind}'] / apart:.2f} (1.2 or less is wanted)")
@@ -50,6 +51,8 @@ printf '%s\t%s\n' \
   "JSON Lines by hand" "'$made/lines-by-hand' '$work/yard.jsonl' > '$work/hand.jsonl'" \
   "JSON Lines, one thread" "$run '$work/yard.jsonl' --threads 1 -o '$work/out.jsonl'" \
   "JSON Lines" "$run '$work/yard.jsonl' -o '$work/out.jsonl'" \
+  "Parquet, one thread" "$run '$work/yard.parquet' --threads 1 -o '$work/out.parquet'" \
+  "Parquet" "$run '$work/yard.parquet' -o '$work/out.parquet'" \
   ".csv.gz unpacked" "gzip -dc '$work/yard.csv.gz' > '$work/apart.csv'" \
   ".csv.gz" "$run '$work/yard.csv.gz' -o '$work/out.csv'" \
   ".csv.zst unpacked" "zstd -dcq '$work/yard.csv.zst' > '$work/apart.csv'" \

@@ -42,6 +42,7 @@ shoot survey-text "keen-notch survey keen-notch-demo/references.csv -c reference
 shoot draft "keen-notch draft keen-notch-demo/crew.csv -c crew_id"
 shoot draft-want "keen-notch draft keen-notch-demo/references.csv -c reference --want 'INSP 2025/11 WO:77120 (Ines Okafor) brake pad 3.25 mm => Okafor' --want 'CALL 2024/02 WO:5512 (Zoë Müller) relay 2 mm => Müller'"
 shoot carve "keen-notch carve keen-notch-demo/parts.csv -c part_code -p 'family: first 3' -p 'serial: chars 5 to 12' -p 'grade: section 3 by \"-\" or \"none\"'"
+shoot workbook "keen-notch carve keen-notch-demo/register.xlsx -c part_code -p 'family: before \"-\"' -p 'shelf of stock_no: first 3' -o cut.xlsx; keen-notch carve cut.xlsx -c shelf -p 'aisle: first 1' --columns part_code,stock_no,price,received,shelf --quiet"
 shoot error "keen-notch carve keen-notch-demo/parts.csv -c part_code -p 'family: chars 0 to 3'; keen-notch carve keen-notch-demo/parts.csv -c part_code -p 'serial: secton 2 by \"-\"'; keen-notch carve keen-notch-demo/parts.csv -c part-code -p 'family: first 3'"
 shoot explain "keen-notch explain keen-notch-demo/crew.cutlist.toml"
 shoot explain-row "keen-notch explain keen-notch-demo/references.cutlist.toml keen-notch-demo/references.csv --row 22 --color always | head -42"

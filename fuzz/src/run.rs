@@ -8,7 +8,7 @@ use keen_notch_core::program::Setting;
 use keen_notch_core::widths::Widths;
 use keen_notch_io::Error;
 use keen_notch_io::carve::{Job, Outs, Report, carve, measure};
-use keen_notch_io::faults::{FaultFile, FaultFormat};
+use keen_notch_io::faults::FaultFile;
 use keen_notch_io::formats::{Kind, Named};
 use keen_notch_io::sink::{Sink, Stream};
 use keen_notch_io::source::input::Input;
@@ -98,7 +98,7 @@ pub fn run(inputs: &[Input], list: &CutList, reading: &Reading, way: Way) -> Res
     let report = {
         let [mut rows, mut offcuts, mut faults] =
             [&mut rows, &mut offcuts, &mut faults].map(|bytes: &mut Vec<u8>| Stream::new("memory", bytes));
-        let faults = Some(FaultFile::new(&mut faults, FaultFormat::Csv, &header)?);
+        let faults = Some(FaultFile::new(&mut faults, Named::default(), &header)?);
         let offcuts = if reading.ragged == Ragged::SetAside { Some(&mut offcuts as &mut dyn Sink) } else { None };
         carve(&mut table, &job, &mut Outs { rows: &mut rows, offcuts, faults })
     };

@@ -68,7 +68,7 @@ pub enum Command {
 #[derive(Debug, clap::Args)]
 #[command(after_help = PHRASES)]
 pub struct CarveArgs {
-    /// Files with the same columns: delimited or fixed-width text, JSON Lines, workbooks; text may be compressed. - or none is standard input
+    /// Files with the same columns: delimited or fixed-width text, JSON Lines, Parquet, Arrow, workbooks; text may be compressed. - or none is standard input
     #[arg(value_name = "FILE")]
     pub files: Vec<PathBuf>,
     /// The column that pieces come from unless they say otherwise: its name, its quoted name, or #4
@@ -174,7 +174,7 @@ impl WritingArgs {
 /// `check`
 #[derive(Debug, clap::Args)]
 pub struct CheckArgs {
-    /// Files with the same columns: delimited or fixed-width text, JSON Lines, workbooks; text may be compressed. - or none is standard input
+    /// Files with the same columns: delimited or fixed-width text, JSON Lines, Parquet, Arrow, workbooks; text may be compressed. - or none is standard input
     #[arg(value_name = "FILE")]
     pub files: Vec<PathBuf>,
     /// The cut list with the checks; several are put together
@@ -228,7 +228,7 @@ pub struct FaultArgs {
     /// A check: 'PIECE: CONDITION', such as 'serial: digits'; of a column, where no piece has the name
     #[arg(long = "check", value_name = "CHECK")]
     pub checks: Vec<String>,
-    /// Write one line a fault to this file: CSV, or JSON lines where it ends in .jsonl
+    /// Write one row a fault to this file, in the format that its name says
     #[arg(long, value_name = "FILE")]
     pub faults: Option<PathBuf>,
     /// Write rows with faults to this file instead of the output, with a column that says why
@@ -290,7 +290,7 @@ pub struct GaugeArgs {
 #[derive(Debug, clap::Args)]
 #[command(after_help = SURVEYS)]
 pub struct SurveyArgs {
-    /// Files with the same columns: delimited or fixed-width text, JSON Lines, workbooks; text may be compressed. - or none is standard input
+    /// Files with the same columns: delimited or fixed-width text, JSON Lines, Parquet, Arrow, workbooks; text may be compressed. - or none is standard input
     #[arg(value_name = "FILE")]
     pub files: Vec<PathBuf>,
     /// A column to survey in depth: its name, its quoted name, or #4; without one, all columns in brief
@@ -332,7 +332,7 @@ A shape is a value with its characters replaced by what they are: U3-d8-X4 is th
 #[derive(Debug, clap::Args)]
 #[command(after_help = DRAFTS)]
 pub struct DraftArgs {
-    /// A file: delimited or fixed-width text, JSON Lines, a workbook; text may be compressed
+    /// A file: delimited or fixed-width text, JSON Lines, Parquet, Arrow, a workbook; text may be compressed
     #[arg(value_name = "FILE")]
     pub file: PathBuf,
     /// The column: its name, its quoted name, or #4

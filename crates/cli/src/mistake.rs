@@ -16,7 +16,7 @@ pub fn guarded(run: impl FnOnce() -> Exit) -> Exit {
 }
 
 fn say(mistake: &PanicHookInfo) {
-    if keen_notch_io::source::workbook::is_guarded() {
+    if keen_notch_io::is_guarded() {
         return;
     }
     let what = mistake.payload_as_str().unwrap_or("it does not say which");

@@ -48,5 +48,6 @@ pub mod tally;
 pub mod text;
 pub mod text_error;
 pub mod toml_text;
+pub mod value_type;
 pub mod widths;
 pub mod words;

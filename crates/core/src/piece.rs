@@ -4,6 +4,7 @@ use crate::column::ColumnRef;
 use crate::phrase::ast::{Body, Branch, Condition, Step, StepKind};
 use crate::phrase::{Phrase, PhraseError, Span, text_at};
 use crate::text_error::TextError;
+use crate::value_type::ValueType;
 
 /// A piece as it is declared, on the command line or in a cut list.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -16,6 +17,8 @@ pub struct Piece {
     pub when: Option<When>,
     /// How many columns and rows its results fill.
     pub shape: Shape,
+    /// What its texts stand for, where the format that is written can say that.
+    pub value_type: Option<ValueType>,
     /// Whether it takes the place of the column of its name.
     pub replace: bool,
     /// Whether a missing piece passes its checks.
@@ -166,6 +169,7 @@ impl Wanted {
             replace: false,
             optional: false,
             hidden: false,
+            value_type: None,
             checks: Vec::new(),
             origin: layout.origin,
             on_command_line,
@@ -294,6 +298,7 @@ impl Piece {
             replace: false,
             optional: false,
             hidden: true,
+            value_type: None,
             checks: Vec::new(),
             origin,
             on_command_line: true,
@@ -366,6 +371,7 @@ impl Piece {
             replace: false,
             optional: false,
             hidden: false,
+            value_type: None,
             checks: Vec::new(),
             origin,
             on_command_line: true,

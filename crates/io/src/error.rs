@@ -3,6 +3,7 @@
 use std::io;
 use std::path::Path;
 
+use crate::sink::Limit;
 use crate::source::{Broken, NotOfEncoding, Shortened};
 
 /// An input that cannot be read, or an output that cannot be written.
@@ -65,15 +66,73 @@ pub enum Error {
         /// Why.
         why: String,
     },
+    /// A value cannot be made text.
+    #[error("{name}, row {row}: the value of {column} cannot be read as text: {why}")]
+    NoTextOf {
+        /// The input.
+        name: String,
+        /// The column.
+        column: String,
+        /// The row, from 1.
+        row: u64,
+        /// Why.
+        why: String,
+    },
+    /// A later input has a column of another type than the first.
+    #[error("{name} has other columns than {first}: the type of {column} is {found}, and that of {first} is {wanted}")]
+    OtherType {
+        /// The input.
+        name: String,
+        /// The first input.
+        first: String,
+        /// The column.
+        column: String,
+        /// Its type.
+        found: String,
+        /// Its type in the first input.
+        wanted: String,
+    },
+    /// The values of a column are of several types, where the output has one for each column.
+    #[error("{name}: {column} is {found} on line {line}, and {wanted} on line {first}; {format} has one type for each column")]
+    MixedTypes {
+        /// The input.
+        name: String,
+        /// The column.
+        column: String,
+        /// What it is.
+        found: &'static str,
+        /// The line, from 1.
+        line: u64,
+        /// What it was before.
+        wanted: &'static str,
+        /// That line.
+        first: u64,
+        /// The format that is written.
+        format: &'static str,
+    },
+    /// A table cannot be written as Parquet or Arrow.
+    #[error("rows cannot be written as {format}: {why}")]
+    NoColumnar {
+        /// The format.
+        format: &'static str,
+        /// Why.
+        why: String,
+    },
+    /// A table of the program's own has no place in a format.
+    #[error("faults and other tables that are not cut out of another are not written as {format}")]
+    NoTable {
+        /// The format.
+        format: &'static str,
+    },
     /// Two columns of the output have one name, where each must have its own.
     #[error("two columns of the output have the name {title}, and an object has each key once")]
     DoubledTitle {
         /// The name.
         title: String,
     },
-    /// A workbook cannot be read.
+    /// A file of a format that is not text cannot be read.
     #[error("{name} cannot be read: {why}")]
-    BadWorkbook {
+    BadFile {
         /// The input.
         name: String,
         /// Why.
@@ -388,8 +447,15 @@ impl Error {
                 a cut list"
                     .to_owned()
             }
+            Error::NoTextOf { .. } => "leave the column out of what is read and written, with --without or --columns".to_owned(),
+            Error::OtherType { .. } => "run files with other columns apart from each other".to_owned(),
+            Error::MixedTypes { .. } => {
+                "mend the line, leave the column out with --without, or write a format without types, such as -o OUT.csv".to_owned()
+            }
+            Error::NoColumnar { .. } => "write another format, such as -o OUT.csv".to_owned(),
+            Error::NoTable { .. } => "give it a name that ends in .csv, .jsonl or .xlsx".to_owned(),
             Error::DoubledTitle { .. } => "leave one of them out with --columns or --without, by its number, such as #4".to_owned(),
-            Error::BadWorkbook { help, .. } => (*help).to_owned(),
+            Error::BadFile { help, .. } => (*help).to_owned(),
             Error::NoSheet { sheets, .. } => format!("its sheets are {}", quoted(sheets)),
             Error::MergedHeader { .. } => {
                 "take what is above the table away, and have each column named in a cell of its own in the first row".to_owned()
@@ -437,6 +503,7 @@ impl Error {
             }
             Error::CarriageReturns { .. } => "convert the line ends first: tr '\\r' '\\n' < OLD > NEW".to_owned(),
             Error::OtherColumns { .. } => "run files with other columns apart from each other".to_owned(),
+            Error::Write { source, .. } if limit(source).is_some() => limit(source).map_or("", |limit| limit.help).to_owned(),
             Error::Write { source, is_half_written, name } if is_full(source) => format!(
                 "make room, or write to another disk; {}",
                 if *is_half_written {
@@ -458,8 +525,8 @@ impl Error {
             Error::OutputIsInput { .. } => "write to another file".to_owned(),
             Error::OneFileTwice { .. } => "give each a file of its own".to_owned(),
             Error::Unwritable { name, .. } => {
-                let stem = Path::new(name).with_extension("csv");
-                format!("write delimited text, such as {} (.csv, .tsv, .psv or .txt)", stem.display())
+                let other = |ending| Path::new(name).with_extension(ending).display().to_string();
+                format!("write another format, such as {} or {} (docs/formats.md has them all)", other("csv"), other("xlsx"))
             }
             Error::Unreadable { .. } => {
                 "save it as .xlsx or CSV with the program that wrote it, or say what it is, such as --from csv".to_owned()
@@ -484,6 +551,7 @@ impl Error {
                 | Error::UnknownFormat { .. }
                 | Error::NoWidths { .. }
                 | Error::NoPlace { .. }
+                | Error::NoTable { .. }
                 | Error::NoSheet { .. }
                 | Error::DoubledTitle { .. }
                 | Error::UnknownEncoding { .. }
@@ -531,6 +599,11 @@ fn hex(bytes: &[u8]) -> String {
     )
 }
 
+/// The limit of a format that was met.
+fn limit(source: &io::Error) -> Option<&Limit> {
+    source.get_ref()?.downcast_ref()
+}
+
 /// Whether a disk, or a share of it, is full.
 fn is_full(source: &io::Error) -> bool {
     matches!(source.kind(), io::ErrorKind::StorageFull | io::ErrorKind::QuotaExceeded)
@@ -548,6 +621,9 @@ fn reason(source: &io::Error) -> String {
 }
 
 fn write_reason(source: &io::Error) -> String {
+    if let Some(limit) = limit(source) {
+        return limit.why.clone();
+    }
     match source.kind() {
         io::ErrorKind::NotFound => "its folder is not there".to_owned(),
         _ => reason(source),

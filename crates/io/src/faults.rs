@@ -1,70 +1,59 @@
-//! The file of faults: one line each, CSV or JSON lines.
+//! The file of faults: a row each.
 
 use keen_notch_core::batch::Buffer;
 use keen_notch_core::carving::{CheckName, Fault};
 use keen_notch_core::column::Header;
-use serde::Serialize;
 
 use crate::Error;
-use crate::encode::push_row;
-use crate::formats::{Kind, Named};
+use crate::encode::{OwnColumn, OwnTable, Value, own_table};
+use crate::formats::Named;
 use crate::sink::Sink;
 
-/// How faults are written down.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum FaultFormat {
-    /// A table with a header.
-    Csv,
-    /// An object a line.
-    JsonLines,
-}
+/// Its columns, and which of them are counts.
+const COLUMNS: [(&str, bool); 12] = [
+    ("file", false),
+    ("row", true),
+    ("line", true),
+    ("column", false),
+    ("piece", false),
+    ("fault", false),
+    ("level", false),
+    ("value", false),
+    ("result", false),
+    // The character of the result at which it went wrong, from 1.
+    ("at", true),
+    ("check", false),
+    ("detail", false),
+];
 
-impl FaultFormat {
-    /// JSON lines for `.jsonl` and `.ndjson`, CSV for everything else.
-    pub fn of(path: &std::path::Path) -> FaultFormat {
-        match Named::of(path).kind {
-            Some(Kind::JsonLines) => FaultFormat::JsonLines,
-            _ => FaultFormat::Csv,
-        }
-    }
+/// What writes faults in the format that is said.
+///
+/// # Errors
+/// Where they cannot be written in that.
+pub fn fault_table(named: Named) -> Result<Box<dyn OwnTable>, Error> {
+    let column = |(title, is_count): (&str, bool)| OwnColumn { title: title.to_owned(), is_count };
+    own_table(named, b',', COLUMNS.map(column).into())
 }
 
 /// A file of faults being written.
 pub struct FaultFile<'a> {
     out: &'a mut dyn Sink,
-    format: FaultFormat,
+    table: Box<dyn OwnTable>,
     header: &'a Header,
-    line: Buffer,
-}
-
-/// One fault, as it is written.
-#[derive(Serialize)]
-struct Entry<'a> {
-    file: &'a str,
-    row: u64,
-    line: u64,
-    column: &'a str,
-    piece: &'a str,
-    fault: &'a str,
-    level: &'a str,
-    value: &'a str,
-    result: &'a str,
-    /// The character of the result at which it went wrong, from 1.
-    at: Option<usize>,
-    check: &'a str,
-    detail: &'a str,
+    bytes: Buffer,
 }
 
 impl<'a> FaultFile<'a> {
     /// Begins a file of faults on a table with these columns.
     ///
     /// # Errors
-    /// Where its first line cannot be written.
-    pub fn new(out: &'a mut dyn Sink, format: FaultFormat, header: &'a Header) -> Result<FaultFile<'a>, Error> {
-        if format == FaultFormat::Csv {
-            out.put(b"file,row,line,column,piece,fault,level,value,result,at,check,detail\n")?;
-        }
-        Ok(FaultFile { out, format, header, line: Buffer::default() })
+    /// Where faults cannot be written in the format that is said, or what comes before them cannot be written.
+    pub fn new(out: &'a mut dyn Sink, named: Named, header: &'a Header) -> Result<FaultFile<'a>, Error> {
+        let (mut table, mut bytes) = (fault_table(named)?, Buffer::default());
+        table.begin(&mut bytes);
+        out.put(bytes.bytes())?;
+        bytes.clear();
+        Ok(FaultFile { out, table, header, bytes })
     }
 
     /// Writes a fault of a row: of an input, by its number there, on a line of it. `value` is the value of the column it is about.
@@ -79,51 +68,36 @@ impl<'a> FaultFile<'a> {
         value: &str,
     ) -> Result<(), Error> {
         let column = check.column.map_or(String::new(), |column| self.header.title(column));
-        let entry = Entry {
-            file,
-            row,
-            line,
-            column: &column,
-            piece: &check.of,
-            fault: fault.violation.kind.word(),
-            level: if check.only_warns { "warning" } else { "fault" },
-            value,
-            result: &fault.result,
-            at: fault.violation.at,
-            check: &check.words,
-            detail: &fault.violation.detail,
-        };
-        self.line.clear();
-        match self.format {
-            FaultFormat::Csv => entry.push_csv(&mut self.line),
-            // Numbers and texts can always be written as JSON.
-            FaultFormat::JsonLines => {
-                self.line.extend(serde_json::to_string(&entry).unwrap_or_default().as_bytes());
-                self.line.push(b'\n');
-            }
-        }
-        self.out.put(self.line.bytes())
-    }
-}
-
-impl Entry<'_> {
-    fn push_csv(&self, out: &mut Buffer) {
-        let at = self.at.map_or(String::new(), |at| at.to_string());
-        let (row, line) = (self.row.to_string(), self.line.to_string());
-        let cells = [
-            self.file,
-            &row,
-            &line,
-            self.column,
-            self.piece,
-            self.fault,
-            self.level,
-            self.value,
-            self.result,
-            &at,
-            self.check,
-            self.detail,
+        let values = [
+            Value::Text(file),
+            Value::Count(Some(row)),
+            Value::Count(Some(line)),
+            Value::Text(&column),
+            Value::Text(&check.of),
+            Value::Text(fault.violation.kind.word()),
+            Value::Text(if check.only_warns { "warning" } else { "fault" }),
+            Value::Text(value),
+            Value::Text(&fault.result),
+            Value::Count(fault.violation.at.map(|at| at as u64)),
+            Value::Text(&check.words),
+            Value::Text(&fault.violation.detail),
         ];
-        push_row(out, cells, b',');
+        self.table.row(&values, &mut self.bytes);
+        self.hand_on()
+    }
+
+    /// Writes what has not been written.
+    ///
+    /// # Errors
+    /// Where it cannot be written.
+    pub fn end(&mut self) -> Result<(), Error> {
+        self.table.end(&mut self.bytes);
+        self.hand_on()
+    }
+
+    fn hand_on(&mut self) -> Result<(), Error> {
+        let outcome = self.out.put(self.bytes.bytes());
+        self.bytes.clear();
+        outcome
     }
 }

@@ -17,6 +17,12 @@ pub enum Kind {
     FixedWidth,
     /// A sheet of a workbook.
     Workbook,
+    /// A sheet of a workbook of a kind that is read and not written.
+    OtherWorkbook,
+    /// Columns with types, by groups of rows.
+    Parquet,
+    /// Columns with types, by batches of rows.
+    Arrow(Framing),
     /// What is neither read nor written, and what it is called.
     Foreign(&'static str),
 }
@@ -29,9 +35,29 @@ impl Kind {
             Kind::JsonLines => "JSON Lines",
             Kind::FixedWidth => "fixed-width text",
             Kind::Workbook => "a workbook",
+            Kind::OtherWorkbook => "a workbook of another kind than .xlsx",
+            Kind::Parquet => "Parquet",
+            Kind::Arrow(_) => "Arrow",
             Kind::Foreign(name) => name,
         }
     }
+
+    /// The ending that most files of it have.
+    pub fn ending(self) -> &'static str {
+        if let Kind::Delimited(_) = self {
+            return "csv";
+        }
+        ENDINGS.into_iter().find(|(_, kind)| *kind == self).map_or("csv", |(ending, _)| ending)
+    }
+}
+
+/// What is around the batches of Arrow.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Framing {
+    /// They come one after the other.
+    Stream,
+    /// Where each is stands at the end.
+    File,
 }
 
 /// What an ending says of what is between two cells.
@@ -46,7 +72,7 @@ pub enum Between {
 }
 
 /// Workbooks that are not read.
-const OTHER_WORKBOOK: &str = "a workbook of another kind than .xlsx";
+const OTHER_WORKBOOK: &str = "a workbook of another kind than .xlsx and .ods";
 
 /// The endings that say something, without the dot.
 const ENDINGS: [(&str, Kind); 22] = [
@@ -58,15 +84,15 @@ const ENDINGS: [(&str, Kind); 22] = [
     ("jsonl", Kind::JsonLines),
     ("ndjson", Kind::JsonLines),
     ("xlsx", Kind::Workbook),
-    ("xlsm", Kind::Workbook),
+    ("xlsm", Kind::OtherWorkbook),
     ("xlsb", Kind::Foreign(OTHER_WORKBOOK)),
     ("xls", Kind::Foreign(OTHER_WORKBOOK)),
-    ("ods", Kind::Foreign(OTHER_WORKBOOK)),
+    ("ods", Kind::OtherWorkbook),
     ("json", Kind::Foreign("JSON")),
-    ("parquet", Kind::Foreign("Parquet")),
-    ("arrow", Kind::Foreign("Arrow")),
-    ("arrows", Kind::Foreign("Arrow")),
-    ("feather", Kind::Foreign("Arrow")),
+    ("parquet", Kind::Parquet),
+    ("arrow", Kind::Arrow(Framing::File)),
+    ("arrows", Kind::Arrow(Framing::Stream)),
+    ("feather", Kind::Arrow(Framing::File)),
     ("fwf", Kind::FixedWidth),
     ("zip", Kind::Foreign("compressed")),
     ("bz2", Kind::Foreign("compressed")),
@@ -133,6 +159,17 @@ impl Named {
         self.kind.map(Kind::name)
     }
 
+    /// Whether columns have types in it.
+    pub fn is_columnar(self) -> bool {
+        matches!(self.kind, Some(Kind::Parquet | Kind::Arrow(_)))
+    }
+
+    /// What is said of a pipe, where an ending says a file whose end tells what is in it: a pipe has none that can be looked at first.
+    pub fn in_a_pipe(self) -> Named {
+        let kind = self.kind.map(|kind| if let Kind::Arrow(_) = kind { Kind::Arrow(Framing::Stream) } else { kind });
+        Named { kind, ..self }
+    }
+
     /// Whether a table of this format is written as delimited text.
     pub fn is_text(self, read: &Format) -> bool {
         match self.kind {
@@ -181,7 +218,7 @@ fn ending(name: &Path) -> Option<String> {
 /// Where it says a format that cannot be.
 pub fn check_output(name: &Path, named: Named) -> Result<(), Error> {
     match named.kind {
-        Some(kind @ (Kind::Workbook | Kind::Foreign(_))) => {
+        Some(kind @ (Kind::OtherWorkbook | Kind::Foreign(_))) => {
             Err(Error::Unwritable { name: name.display().to_string(), format: kind.name() })
         }
         _ => Ok(()),

@@ -6,12 +6,15 @@
 
 mod batches;
 pub mod carve;
+mod cells;
+pub mod columnar;
 pub mod draft;
 pub mod encode;
 mod error;
 pub mod faults;
 pub mod files;
 pub mod formats;
+mod guarded;
 pub mod inputs;
 pub mod lists;
 mod pool;
@@ -23,3 +26,4 @@ pub mod table;
 pub mod view;
 
 pub use error::Error;
+pub use guarded::is_guarded;

@@ -15,6 +15,7 @@ use crate::pool::HasSize;
 use crate::source::input::Input;
 use crate::source::json_lines;
 use crate::source::meter::Meter;
+use crate::source::types::Seen;
 use crate::source::{self, Chunk, Format, LineCount, Ragged, Reading, Rows, Source};
 use crate::view::View;
 
@@ -24,6 +25,8 @@ pub struct Table {
     pub header: Header,
     /// How it is written down.
     pub format: Format,
+    /// What the values of each column are, where the format says that of each value, as far as it is known.
+    pub types: Vec<Seen>,
     /// Its inputs, and where the rows of each begin, as far as it has been read row by row.
     pub inputs: Inputs,
     /// The input that is being read, by its index.
@@ -31,6 +34,8 @@ pub struct Table {
     reading: Reading,
     current: Box<dyn Source>,
     waiting: VecDeque<Waiting>,
+    /// The columns whose values will be asked for, where that was said.
+    needed: Option<Vec<usize>>,
     first: String,
     /// All its inputs, and how the first of them was to be read.
     all: Vec<Input>,
@@ -128,6 +133,7 @@ impl Table {
         reading.meter.restart();
         let current = source::open(&inputs.next().unwrap_or(Input::Stdin), reading)?;
         let (first, header, format) = (current.name().to_owned(), current.header().clone(), current.format());
+        let types = current.types().to_vec();
         // Whatever its name, a later input is read as the first one.
         let reading = format.reading(reading, &header);
         let mut waiting = VecDeque::new();
@@ -143,7 +149,20 @@ impl Table {
             same_columns(&first, (&header, &format), &*source)?;
             waiting.push_back(if again { Waiting::Again(input) } else { Waiting::Open(source) });
         }
-        Ok(Table { header, format, inputs: Inputs::new(names), at: 0, reading, current, waiting, first, all, first_reading })
+        Ok(Table {
+            header,
+            format,
+            types,
+            needed: None,
+            inputs: Inputs::new(names),
+            at: 0,
+            reading,
+            current,
+            waiting,
+            first,
+            all,
+            first_reading,
+        })
     }
 
     /// What `find` finds by the columns. Where that is not found among the columns of the first rows, and rows further on may have
@@ -161,6 +180,15 @@ impl Table {
         find(&self.header)
     }
 
+    /// The names of its inputs, where all are files that are read as they are.
+    pub(crate) fn plain_files(&self) -> Option<Vec<String>> {
+        let name = |input: &Input| {
+            let is_plain = !input.is_read_once() && self.first_reading.named(input).compression.is_none();
+            input.path().filter(|_| is_plain)?.to_str().map(str::to_owned)
+        };
+        self.all.iter().map(name).collect()
+    }
+
     /// Whether one of its inputs cannot be read a second time.
     pub fn is_read_once(&self) -> bool {
         self.all.iter().any(Input::is_read_once)
@@ -174,6 +202,13 @@ impl Table {
         Table::open(&self.all, &self.first_reading)
     }
 
+    /// Says that only the values of these columns will be asked for, by their indices, which rise. To be called before the first row
+    /// is read.
+    pub(crate) fn need(&mut self, columns: &[usize]) {
+        self.current.need(columns);
+        self.needed = Some(columns.to_vec());
+    }
+
     /// The next rows; `None` after the last.
     ///
     /// # Errors
@@ -185,9 +220,13 @@ impl Table {
             }
             self.current = match self.waiting.pop_front() {
                 None => return Ok(None),
-                Some(Waiting::Open(source)) => source,
+                Some(Waiting::Open(mut source)) => {
+                    self.needed.iter().for_each(|columns| source.need(columns));
+                    source
+                }
                 Some(Waiting::Again(input) | Waiting::Unseen(input)) => {
-                    let source = source::open(&input, &self.reading)?;
+                    let mut source = source::open(&input, &self.reading)?;
+                    self.needed.iter().for_each(|columns| source.need(columns));
                     same_columns(&self.first, (&self.header, &self.format), &*source)?;
                     source
                 }
@@ -263,6 +302,7 @@ impl Table {
         mut see: impl FnMut(Before, (&dyn Chunk, &str), usize, &Batch, &Worked) -> ControlFlow<()>,
     ) -> Result<(), Error> {
         let columns = in_order(&view.needs());
+        self.need(&columns);
         let meter = self.shared_meter();
         let limits = self.limits(1);
         let (mut memory, mut worked, mut before) = (Rows::default(), Worked::default(), Before::default());
@@ -314,6 +354,10 @@ pub fn in_order(columns: &[usize]) -> Vec<usize> {
 
 fn same_columns(first: &str, (header, format): (&Header, &Format), source: &dyn Source) -> Result<(), Error> {
     let found = source.format();
+    if let Some((column, found, wanted)) = format.other_type(&found) {
+        let (name, first) = (source.name().to_owned(), first.to_owned());
+        return Err(Error::OtherType { name, first, column, found, wanted });
+    }
     if found.name() != format.name() {
         let (name, first) = (source.name().to_owned(), first.to_owned());
         return Err(Error::OtherFormat { name, found: found.name(), first, wanted: format.name() });

@@ -83,7 +83,8 @@ fn piece(piece: &Piece, lines: &mut Vec<String>) {
         Shape::AutoColumns => lines.push("columns = 'auto'".to_owned()),
         Shape::Rows => lines.push("rows = true".to_owned()),
     }
-    let Piece { replace, optional, hidden, .. } = piece;
+    let Piece { replace, optional, hidden, value_type, .. } = piece;
+    lines.extend(value_type.map(|of| format!("as = {:?}", of.words())));
     lines.push(format!("replace = {replace}\noptional = {optional}\nhidden = {hidden}"));
 }
 

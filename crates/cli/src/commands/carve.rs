@@ -6,10 +6,10 @@ use std::path::Path;
 use keen_notch_core::column::{ColumnRef, Header};
 use keen_notch_io::carve::{Job, Report};
 use keen_notch_io::files::RunFiles;
-use keen_notch_io::formats::{self, Kind, Named};
+use keen_notch_io::formats::{self, Framing, Kind, Named};
 use keen_notch_io::sink::{self, Sink, Stream};
-use keen_notch_io::source::Reading;
 use keen_notch_io::source::input::Input;
+use keen_notch_io::source::{Format, Reading};
 
 use crate::args::{self, CarveArgs};
 use crate::commands::pieces::{Given, Pieces};
@@ -40,12 +40,14 @@ pub fn run(args: &CarveArgs, console: &Console) -> Result<Exit, Failure> {
     let inputs = run::inputs(&args.files, &known, console)?;
     let rows_to_file = args.out.as_ref().is_some_and(|path| !run::is_standard_output(path));
     let named = args.to.or(args.out.as_deref().map(Named::of)).unwrap_or_default();
+    let mut named = if rows_to_file { named } else { named.in_a_pipe() };
     let named_aside = args.faults.offcuts.as_deref().map(Named::of).unwrap_or_default();
     // Where rows are objects, those that stay objects keep all that is in them.
     let keeps_objects = |named: Named| matches!(named.kind, None | Some(Kind::JsonLines));
     let takes_all = !args.only_pieces && args.columns.is_none() && !keeps_objects(named);
     let reading = Reading {
-        all_columns: takes_all || !keeps_objects(named_aside),
+        // Where columns have types, these are found before the first row.
+        all_columns: takes_all || !keeps_objects(named_aside) || named.is_columnar(),
         ..args.faults.reading(&args.reading, &pieces.reading)?
     };
     formats::check_output(args.out.as_deref().unwrap_or(Path::new("standard output")), named)?;
@@ -59,10 +61,15 @@ pub fn run(args: &CarveArgs, console: &Console) -> Result<Exit, Failure> {
         run::open(&inputs, (&args.reading, &reading), &pieces, args.column.as_deref(), (console, args.quiet))?;
     let header = table.header.clone();
     let shown = if args.out.is_none() && console.shows_tables { PREVIEW } else { 0 };
-    if named.kind.is_none() && table.format.kind() == Kind::Workbook && shown == 0 {
+    // What takes the bytes of an output that is named was made before the format was known.
+    if let (None, Kind::Arrow(_), None) = (named.kind, table.format.kind(), &args.out) {
+        named.kind = Some(Kind::Arrow(Framing::Stream));
+    }
+    if named.kind.is_none() && !table.format.goes_into_pipes() && shown == 0 {
+        let ending = table.format.kind().ending();
         return Err(Failure::usage(
-            "the output would be a workbook, which cannot be written",
-            "say how rows are written: -o cut.csv, or --to csv",
+            format!("nothing says how rows are written, and they are read from {}", table.format.name()),
+            format!("name an output such as -o cut.{ending} or -o cut.csv, or add --to {ending} or --to csv"),
         ));
     }
     let is_fixed = named.kind.unwrap_or(table.format.kind()) == Kind::FixedWidth;
@@ -101,7 +108,7 @@ pub fn run(args: &CarveArgs, console: &Console) -> Result<Exit, Failure> {
     let mut rows: Box<dyn Sink> = match out {
         Some(out) => out,
         None if shown > 0 => Box::new(Stream::new("nowhere", io::sink())),
-        None => sink::packed(sink::standard_output(), named)?,
+        None => sink::made_as(sink::standard_output(), named)?,
     };
     let mut report = files.carve(&mut table, &job, &mut *rows)?;
     drop(progress);
@@ -114,12 +121,8 @@ pub fn run(args: &CarveArgs, console: &Console) -> Result<Exit, Failure> {
     }
     files.finish(is_kept.then_some(rows), &summary::json(&report, &job, &header))?;
     if shown > 0 {
-        let ending = match named.kind.unwrap_or(table.format.kind()) {
-            Kind::JsonLines => "jsonl",
-            Kind::FixedWidth => "fwf",
-            _ => "csv",
-        };
-        let goes_into_pipes = named.kind.is_some() || table.format.kind() != Kind::Workbook;
+        let ending = named.kind.unwrap_or(table.format.kind()).ending();
+        let goes_into_pipes = named.kind.is_some() || table.format.goes_into_pipes();
         let mut stdout = console::out();
         for line in preview::draw(&report, &job, &header, (ending, goes_into_pipes), console.width) {
             writeln!(stdout, "{line}")?;
@@ -137,6 +140,12 @@ pub fn run(args: &CarveArgs, console: &Console) -> Result<Exit, Failure> {
         run::say_replaced(&reading.meter, console, args.quiet);
         let out = args.out.as_deref();
         run::outcome(&report, &inputs, out, is_kept, &args.faults).iter().for_each(|line| console.note(line));
+        if let (Some(Kind::Workbook), Format::Workbook { sheet, .. }, true) = (named.kind, &table.format, is_kept) {
+            let words = format!(
+                "of the sheet {sheet:?}, values and number formats are kept; formulas (as what they came to), charts and other sheets are not"
+            );
+            console.note(&textwrap::fill(&visible::without_controls(&words), console.width));
+        }
         if let Some(widths) = job.widths().filter(|_| is_kept) {
             let words = format!("its columns, to read it again: --widths {}", shell::quoted(&widths.to_string()));
             console.note(&visible::without_controls(&words));

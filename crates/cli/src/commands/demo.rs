@@ -16,14 +16,15 @@ use crate::draw::style::{self, paint};
 use crate::failure::Failure;
 
 /// The data, by file name.
-const DATA: [(&str, &str); 7] = [
-    ("parts.csv", include_str!("../../demo/parts.csv")),
-    ("crew.csv", include_str!("../../demo/crew.csv")),
-    ("references.csv", include_str!("../../demo/references.csv")),
-    ("parts.cutlist.toml", include_str!("../../demo/parts.cutlist.toml")),
-    ("crew.cutlist.toml", include_str!("../../demo/crew.cutlist.toml")),
-    ("references.cutlist.toml", include_str!("../../demo/references.cutlist.toml")),
-    ("figures.cutlist.toml", include_str!("../../demo/figures.cutlist.toml")),
+const DATA: [(&str, &[u8]); 8] = [
+    ("parts.csv", include_bytes!("../../demo/parts.csv")),
+    ("crew.csv", include_bytes!("../../demo/crew.csv")),
+    ("references.csv", include_bytes!("../../demo/references.csv")),
+    ("register.xlsx", include_bytes!("../../demo/register.xlsx")),
+    ("parts.cutlist.toml", include_bytes!("../../demo/parts.cutlist.toml")),
+    ("crew.cutlist.toml", include_bytes!("../../demo/crew.cutlist.toml")),
+    ("references.cutlist.toml", include_bytes!("../../demo/references.cutlist.toml")),
+    ("figures.cutlist.toml", include_bytes!("../../demo/figures.cutlist.toml")),
 ];
 
 /// What the tour writes.
@@ -65,6 +66,10 @@ const TOUR: [Stop; 4] = [
             (&["carve", "DIR/references.csv", "-l", "DIR/references.cutlist.toml"], "names, orders and sizes out of free text"),
             (&["carve", "DIR/references.csv", "-l", "DIR/figures.cutlist.toml"], "every figure in a row of its own"),
             (&["explain", "DIR/parts.cutlist.toml", "DIR/parts.csv", "--row", "71"], "one row, step by step"),
+            (
+                &["carve", "DIR/register.xlsx", "-l", "DIR/parts.cutlist.toml", "-o", "DIR/register-cut.xlsx"],
+                "the same on a workbook",
+            ),
         ],
     },
     Stop {
@@ -146,21 +151,20 @@ fn write_data(folder: &Path) -> Result<Vec<&'static str>, Failure> {
         }
     }
     fs::create_dir_all(folder).map_err(|error| failed(folder, error))?;
-    let texts = DATA.map(|(name, text)| (name, text.to_owned()));
-    let prints: Vec<_> = texts.iter().map(|(name, text)| (*name, fingerprint(text.as_bytes()))).collect();
+    let prints = DATA.map(|(name, bytes)| (name, fingerprint(bytes)));
     let left = OUTPUTS.iter().filter_map(|name| Some((*name, *known.get(*name)?)));
     let list = list(prints.into_iter().chain(left));
-    write(folder, texts.into_iter().chain([(LIST, list)]))?;
+    write(folder, DATA.into_iter().chain([(LIST, list.as_bytes())]))?;
     Ok(replaced)
 }
 
 /// Writes files into the folder, all of them or none.
-fn write(folder: &Path, texts: impl Iterator<Item = (&'static str, String)>) -> Result<(), Failure> {
+fn write<'b>(folder: &Path, files: impl Iterator<Item = (&'static str, &'b [u8])>) -> Result<(), Failure> {
     let known = RunFiles::default();
     let mut sinks = Vec::new();
-    for (name, text) in texts {
+    for (name, bytes) in files {
         let mut sink = sink::open(&folder.join(name), &known)?;
-        sink.put(text.as_bytes())?;
+        sink.put(bytes)?;
         sinks.push(sink);
     }
     Ok(sink::commit_all(sinks)?)
@@ -175,7 +179,7 @@ fn list(prints: impl Iterator<Item = (&'static str, u64)>) -> String {
 fn remember(folder: &Path) -> Result<(), Failure> {
     let names = DATA.iter().map(|(name, _)| *name).chain(OUTPUTS);
     let prints = names.filter_map(|name| Some((name, fingerprint(&fs::read(folder.join(name)).ok()?))));
-    write(folder, std::iter::once((LIST, list(prints))))
+    write(folder, std::iter::once((LIST, list(prints).as_bytes())))
 }
 
 /// What the demo's files held when it left them, by name.

@@ -6,7 +6,7 @@ use std::path::{Path, PathBuf};
 use keen_notch_core::carving::Carving;
 use keen_notch_core::diagnostics::Diagnostics;
 use keen_notch_io::carve::{Job, Outs, Report, carve, measure};
-use keen_notch_io::faults::{FaultFile, FaultFormat};
+use keen_notch_io::faults::{FaultFile, fault_table};
 use keen_notch_io::files::RunFiles;
 use keen_notch_io::formats::{self, Named};
 use keen_notch_io::sink::{self, Sink};
@@ -145,7 +145,7 @@ pub fn open(
 /// The outputs that a run has beside its rows.
 pub struct Files {
     offcuts: Option<Box<dyn Sink>>,
-    faults: Option<(Box<dyn Sink>, FaultFormat)>,
+    faults: Option<(Box<dyn Sink>, Named)>,
     summary: Option<Box<dyn Sink>>,
 }
 
@@ -158,14 +158,16 @@ impl Files {
                 "add --offcuts FILE",
             ));
         }
-        let of_faults = args.faults.as_deref().filter(|path| FaultFormat::of(path) == FaultFormat::Csv);
-        let mut tables = [args.offcuts.as_deref(), of_faults].into_iter().flatten();
-        tables.try_for_each(|path| formats::check_output(path, Named::of(path)))?;
-        let create = |path: &Option<PathBuf>| path.as_deref().map(|path| sink::open(path, files)).transpose();
+        let tables = [args.offcuts.as_deref(), args.faults.as_deref()].into_iter().flatten();
+        tables.into_iter().try_for_each(|path| formats::check_output(path, Named::of(path)))?;
+        let of_faults = args.faults.as_deref().map(Named::of);
+        of_faults.map_or(Ok(()), |named| fault_table(named).map(drop))?;
+        let table =
+            |path: &Option<PathBuf>| path.as_deref().map(|path| sink::open_as(path, Named::of(path), files)).transpose();
         Ok(Files {
-            offcuts: create(&args.offcuts)?,
-            faults: create(&args.faults)?.zip(args.faults.as_deref().map(FaultFormat::of)),
-            summary: create(&args.summary)?,
+            offcuts: table(&args.offcuts)?,
+            faults: table(&args.faults)?.zip(of_faults),
+            summary: args.summary.as_deref().map(|path| sink::open(path, files)).transpose()?,
         })
     }
 
@@ -173,7 +175,7 @@ impl Files {
     pub fn carve(&mut self, table: &mut Table, job: &Job, rows: &mut dyn Sink) -> Result<Report, Failure> {
         let header = table.header.clone();
         let faults = match &mut self.faults {
-            Some((out, format)) => Some(FaultFile::new(&mut **out, *format, &header)?),
+            Some((out, named)) => Some(FaultFile::new(&mut **out, *named, &header)?),
             None => None,
         };
         let offcuts = self.offcuts.as_mut().map(|out| &mut **out as &mut dyn Sink);

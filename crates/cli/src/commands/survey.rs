@@ -8,10 +8,11 @@ use keen_notch_core::survey::{Depth, Group, Members, Shape, Survey};
 use keen_notch_core::widths::Widths;
 use keen_notch_core::words;
 use keen_notch_io::files::RunFiles;
+use keen_notch_io::formats::{Kind, Named};
 use keen_notch_io::sink::{commit_all, standard_output};
 use keen_notch_io::source::Reading;
 use keen_notch_io::source::input::Input;
-use keen_notch_io::survey::{Found, RowsFormat, rows_of, survey, write_rows};
+use keen_notch_io::survey::{Found, rows_of, survey, write_rows};
 use keen_notch_io::table::Table;
 use keen_notch_io::view::View;
 
@@ -122,12 +123,12 @@ fn rows(
         let all: u64 = groups.iter().map(|group| group.seen.count).sum();
         return rows_as_table(&mut table, bound.view(), &mut members, all, console);
     }
-    let format = match args.to {
-        SurveyFormat::Text => RowsFormat::Table,
-        SurveyFormat::Json => RowsFormat::JsonLines,
+    let kind = match args.to {
+        SurveyFormat::Text => None,
+        SurveyFormat::Json => Some(Kind::JsonLines),
     };
     let mut out = standard_output();
-    write_rows(&mut table, bound.view(), &mut members, args.sample, format, &mut *out)?;
+    write_rows(&mut table, bound.view(), &mut members, args.sample, Named { kind, compression: None }, &mut *out)?;
     Ok(commit_all(vec![out])?)
 }
 

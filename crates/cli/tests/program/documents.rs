@@ -60,6 +60,27 @@ fn the_commands_of_the_readme_run_on_the_demo() {
 }
 
 #[test]
+fn what_is_shown_of_formats_runs_on_the_demo() {
+    let yard = demo();
+    let program = assert_cmd::cargo::cargo_bin("keen-notch");
+    let folders = [program.parent().unwrap().to_str().unwrap(), &std::env::var("PATH").unwrap()].join(":");
+    let mut commands = 0;
+    for block in blocks(&read("docs/formats.md"), "console") {
+        // After a command comes what it prints, where that is shown.
+        for command in format!("\n{block}").replace("\\\n", "").split("\n$ ").skip(1) {
+            let (command, shown) = command.split_once('\n').unwrap_or((command, ""));
+            let mut shell = std::process::Command::new("sh");
+            let ran = shell.args(["-ec", command]).current_dir(yard.path()).env("PATH", &folders).output().unwrap();
+            assert!(ran.status.success(), "{command}\n{}", String::from_utf8_lossy(&ran.stderr));
+            let printed = String::from_utf8_lossy(&ran.stdout);
+            assert!(shown.is_empty() || printed.trim_end() == shown.trim_end(), "{command}\n{printed}");
+            commands += 1;
+        }
+    }
+    assert!(commands > 12, "{commands}");
+}
+
+#[test]
 fn the_cut_list_of_the_readme_works() {
     let yard = demo();
     let lists: Vec<String> = blocks(&read("README.md"), "toml").iter().map(|list| (*list).to_owned()).collect();

@@ -4,6 +4,7 @@
 mod bounds;
 mod carve;
 mod check;
+mod columnar;
 mod compressed;
 mod cutlists;
 mod demo;
@@ -20,6 +21,7 @@ mod json_lines;
 mod outputs;
 mod phrases;
 #[cfg(unix)]
+mod round_trip;
 mod safe_files;
 mod shells;
 mod survey;

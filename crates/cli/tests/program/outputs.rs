@@ -54,8 +54,7 @@ fn the_name_of_an_output_says_its_format() {
     );
     assert_eq!(carve("out.txt").status, 0);
     assert!(yard.read("out.txt").starts_with("part_code,site,no\nGRP-1,\"a\tb\",1\n"));
-    assert_snapshot!(carve("out.xlsx").shown());
-    assert_eq!(carve("rows.html").status, 2);
+    assert_snapshot!(carve("rows.html").shown());
     assert_eq!(yard.names(), ["back.csv", "out.tsv", "out.txt", "parts.csv"]);
 }
 

@@ -17,6 +17,7 @@ use crate::phrase::ast::{Condition, ConditionKind};
 use crate::piece::{BuildPart, Check, Keep, Piece, Proof, Shape, Source, Wanted};
 use crate::program::{ByteSet, ConditionPlan, Program, RegexesTogether, Setting, refuse_several};
 use crate::text_error::TextError;
+use crate::value_type::ValueType;
 
 /// The pieces of a run, made ready for the rows of a table.
 ///
@@ -147,7 +148,12 @@ impl Carving {
                     condition.unique().map(|number| (number, Some(piece), condition.negated))
                 }
                 CheckOf::Together => Some((self.uniques - 1, None, false)),
-                CheckOf::Found(_) | CheckOf::Columns { .. } | CheckOf::Layout(_) | CheckOf::Proof(_) | CheckOf::Fits(_) => None,
+                CheckOf::Stands(_)
+                | CheckOf::Found(_)
+                | CheckOf::Columns { .. }
+                | CheckOf::Layout(_)
+                | CheckOf::Proof(_)
+                | CheckOf::Fits(_) => None,
             };
             let asked = unique.map(|(asked, piece, negated)| UniqueCheck { check: number, number: asked, piece, negated });
             self.unique_checks.extend(asked);
@@ -173,6 +179,16 @@ impl Carving {
             }
             self.pieces[index].adds = adds;
         }
+    }
+
+    /// Whether every row is kept, whatever is in it.
+    pub fn keeps_every_row(&self) -> bool {
+        self.keep.is_empty()
+    }
+
+    /// What the results of a piece stand for, if that was said.
+    pub fn value_type(&self, piece: usize) -> Option<ValueType> {
+        self.pieces[piece].value_type
     }
 
     /// The bytes that results of a piece may have though no value of a column that it comes from has them.
@@ -461,8 +477,9 @@ impl Binder<'_> {
         let checks = checks.collect::<Result<Vec<_>, Unbound>>()?;
         let replaces = if piece.replace { Some(self.replaced(piece).map_err(refused)?) } else { None };
         let asks_missing = asks_missing(piece);
-        let (name, shape, hidden) = (piece.name.clone(), piece.shape, piece.hidden);
-        Ok(PiecePlan { name, body, when, shape, replaces, checks, asks_missing, hidden, adds: ByteSet::default() })
+        let (name, shape, hidden, value_type) = (piece.name.clone(), piece.shape, piece.hidden, piece.value_type);
+        let adds = ByteSet::default();
+        Ok(PiecePlan { name, body, when, shape, replaces, checks, value_type, asks_missing, hidden, adds })
     }
 
     fn check(&self, check: &Check) -> Result<CheckPlan, TextError> {

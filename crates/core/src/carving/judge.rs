@@ -12,6 +12,7 @@ use crate::diagnostics::Diagnostics;
 use crate::piece::Shape;
 use crate::tally::Tally;
 use crate::text::characters;
+use crate::value_type::ValueType;
 
 /// Something wrong with a row, in full.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -48,6 +49,8 @@ pub struct CheckName {
 pub(super) enum CheckOf {
     /// The check of this number of a piece.
     Piece { piece: usize, number: usize },
+    /// That the results of a piece stand for what they are to stand for.
+    Stands(usize),
     /// That a piece is there where its value has text.
     Found(usize),
     /// That a piece has no more results than columns.
@@ -82,6 +85,7 @@ impl Carving {
         let mut all = Vec::new();
         for (piece, plan) in self.pieces.iter().enumerate() {
             all.extend((0..plan.checks.len()).map(|number| CheckOf::Piece { piece, number }));
+            all.extend(plan.value_type.map(|_| CheckOf::Stands(piece)));
             all.extend((plan.asks_missing != AsksMissing::No).then_some(CheckOf::Found(piece)));
             if let Shape::Columns(columns) = plan.shape {
                 all.push(CheckOf::Columns { piece, columns });
@@ -116,6 +120,10 @@ impl Carving {
             CheckOf::Piece { piece, number } => {
                 let check = &self.pieces[piece].checks[number];
                 of_piece(piece, check.words.clone(), check.only_warns)
+            }
+            CheckOf::Stands(piece) => {
+                let words = self.pieces[piece].value_type.map_or("", ValueType::words);
+                of_piece(piece, format!("as {words}"), false)
             }
             CheckOf::Found(piece) => {
                 let only_warns = self.pieces[piece].asks_missing == AsksMissing::Warns;
@@ -159,6 +167,17 @@ impl Carving {
             let values = self.values(index, batch);
             for number in 0..piece.checks.len() {
                 self.judge_piece(batch, worked, (index, number), check, values);
+                check += 1;
+            }
+            if let Some(of) = piece.value_type {
+                let results = &worked.pieces[index];
+                let texts = results.texts(values);
+                for row in 0..batch.rows {
+                    for item in results.items(row).filter(|item| of.violation(texts.get(*item)).is_some()) {
+                        worked.failures.push(Failure { row: row as u32, check, item: item as u32 });
+                        worked.faulted_of_piece.set(row);
+                    }
+                }
                 check += 1;
             }
             if piece.asks_missing != AsksMissing::No {
@@ -316,10 +335,14 @@ impl Carving {
         let (row, item) = (failure.row as usize, failure.item as usize);
         let value = |column: Option<usize>| Cow::Borrowed(column.map_or("", |column| batch.value(column, row)));
         match self.check_list[failure.check as usize] {
-            CheckOf::Piece { piece, .. } if failure.item != NO_ITEM && worked.pieces[piece].state(row).is_there() => {
+            CheckOf::Piece { piece, .. } | CheckOf::Stands(piece)
+                if failure.item != NO_ITEM && worked.pieces[piece].state(row).is_there() =>
+            {
                 Cow::Borrowed(worked.pieces[piece].texts(self.values(piece, batch)).get(item))
             }
-            CheckOf::Piece { piece, .. } | CheckOf::Found(piece) | CheckOf::Columns { piece, .. } => value(self.column(piece)),
+            CheckOf::Piece { piece, .. } | CheckOf::Stands(piece) | CheckOf::Found(piece) | CheckOf::Columns { piece, .. } => {
+                value(self.column(piece))
+            }
             CheckOf::Layout(layout) => value(Some(self.layouts[layout].column)),
             CheckOf::Proof(proof) => value(Some(self.proofs[proof].column)),
             CheckOf::Together => {
@@ -357,6 +380,14 @@ impl Carving {
                     state if state.missing && plan.wants_text => self.nothing_found(piece, batch, row),
                     _ => plan.condition.violation(text, row, batch, first_row(results.items(row).start).as_deref()),
                 };
+                Fault { check: failure.check as usize, result: text.to_owned(), place, violation }
+            }
+            CheckOf::Stands(piece) => {
+                let (results, values) = (&worked.pieces[piece], self.values(piece, batch));
+                let text = results.texts(values).get(item);
+                let place = results.place(row, item, values).map(|place| (place.start, place.end));
+                let violation = self.pieces[piece].value_type.and_then(|of| of.violation(text));
+                let violation = violation.unwrap_or_else(|| Violation::new(ViolationKind::DoesNotFit, String::new()));
                 Fault { check: failure.check as usize, result: text.to_owned(), place, violation }
             }
             CheckOf::Found(piece) => {

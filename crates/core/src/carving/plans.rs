@@ -4,6 +4,7 @@ use super::condition::BoundCondition;
 use crate::layout::LayoutPlan;
 use crate::piece::Shape;
 use crate::program::{ByteSet, Program};
+use crate::value_type::ValueType;
 
 /// A piece made ready.
 #[derive(Debug)]
@@ -15,6 +16,8 @@ pub(super) struct PiecePlan {
     /// The column whose place it takes.
     pub(super) replaces: Option<usize>,
     pub(super) checks: Vec<CheckPlan>,
+    /// What its results stand for, which is a check too.
+    pub(super) value_type: Option<ValueType>,
     /// What is asked of the piece where it is missing, beside the checks that are asked then by themselves.
     pub(super) asks_missing: AsksMissing,
     /// Whether it is not written.

@@ -48,6 +48,8 @@ pub enum ViolationKind {
     OutOfRange,
     /// No date of the format.
     NotADate,
+    /// Neither `true` nor `false`.
+    NotTrueOrFalse,
     /// No email address.
     NotAnEmail,
     /// The check digit is another.
@@ -84,6 +86,7 @@ impl ViolationKind {
             ViolationKind::NotListed => "not-listed",
             ViolationKind::NotANumber => "not-a-number",
             ViolationKind::OutOfRange => "out-of-range",
+            ViolationKind::NotTrueOrFalse => "not-true-or-false",
             ViolationKind::NotADate => "not-a-date",
             ViolationKind::NotAnEmail => "not-an-email",
             ViolationKind::WrongCheckDigit => "wrong-check-digit",

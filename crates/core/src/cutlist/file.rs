@@ -112,6 +112,10 @@ pub(super) struct PieceEntry {
     #[serde(default)]
     #[schemars(with = "bool")]
     pub(super) rows: Option<Spanned<bool>>,
+    /// What it stands for, where the format that is written can say that: number, date, or true or false.
+    #[schemars(with = "Option<String>")]
+    #[serde(rename = "as")]
+    pub(super) value_type: Option<Spanned<String>>,
     /// Whether it takes the place of the column of its name.
     #[serde(default)]
     pub(super) replace: bool,

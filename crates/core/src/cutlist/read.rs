@@ -14,6 +14,7 @@ use crate::phrase::ast::Condition;
 use crate::piece::{BuildPart, Check, Keep, Piece, Proof, Shape, Source, UniqueTogether, Wanted, When};
 use crate::text::unit::Unit;
 use crate::text_error::TextError;
+use crate::value_type::ValueType;
 use crate::words;
 
 /// The most columns that one piece may fill.
@@ -101,6 +102,20 @@ pub const MOST_BYTES: usize = 4 << 20;
 /// The most pieces of a cut list, those of layouts included.
 pub const MOST_PIECES: usize = 5000;
 
+/// What a piece stands for.
+fn value_type(entry: &PieceEntry) -> Result<Option<ValueType>, TextError> {
+    let Some(words) = &entry.value_type else { return Ok(None) };
+    let Some(found) = ValueType::parse(words.get_ref()) else {
+        let message = format!("a piece cannot be written as {:?}", words.get_ref());
+        return Err(TextError::new(
+            message,
+            words.span(),
+            "write as = \"number\", \"date\" or \"true or false\"; other pieces are texts",
+        ));
+    };
+    Ok(Some(found))
+}
+
 struct Reader<'a> {
     file: &'a str,
     origin: usize,
@@ -133,6 +148,7 @@ impl Reader<'_> {
             name: name.get_ref().clone(),
             when: entry.when.as_ref().map(|when| self.when(when)).transpose()?,
             shape: shape(entry, &source)?,
+            value_type: value_type(entry)?,
             replace: entry.replace,
             optional: entry.optional.as_ref().is_some_and(|optional| *optional.get_ref()),
             hidden: entry.hidden,

@@ -43,7 +43,9 @@ impl<'m, 'o> Merger<'m, 'o> {
         };
         let mut merger = Merger { job, outs, encoder, report, diagnostics: job.diagnostics.clone(), ended: true };
         let mut head = Buffer::default();
-        merger.ended = encoder.begin(&mut head);
+        if job.shape.is_written {
+            merger.ended = encoder.begin(&mut head);
+        }
         merger.outs.rows.put(head.bytes())?;
         if let Some(offcuts) = &mut merger.outs.offcuts {
             let mut head = Buffer::default();
@@ -107,7 +109,13 @@ impl<'m, 'o> Merger<'m, 'o> {
     }
 
     /// The report.
-    pub fn finish(mut self) -> Report {
+    ///
+    /// # Errors
+    /// Where the last of an output cannot be written.
+    pub fn finish(mut self) -> Result<Report, Error> {
+        if let Some(file) = &mut self.outs.faults {
+            file.end()?;
+        }
         let mut shown: Vec<OddRow> = Vec::new();
         for why in Odd::ALL {
             let is_new = |odd: &&OddRow| odd.why == why && shown.iter().all(|known| known.row != odd.row);
@@ -118,6 +126,6 @@ impl<'m, 'o> Merger<'m, 'o> {
         let checks = self.job.checks.iter().zip(&self.report.checks);
         let checks: Vec<_> = checks.map(|(check, seen)| (check.of.clone(), check.words.clone(), seen.clone())).collect();
         self.report.hints = self.diagnostics.hints(self.report.counts.rows, &checks);
-        self.report
+        Ok(self.report)
     }
 }

@@ -24,7 +24,7 @@ use crate::Error;
 use crate::encode::fixed_width::{self, Places};
 use crate::encode::{Shape, TextOptions, aside, encoder};
 use crate::faults::FaultFile;
-use crate::formats::Named;
+use crate::formats::{Kind, Named};
 use crate::inputs::Inputs;
 use crate::pool::{self, Ahead, Turns};
 use crate::sink::Sink;
@@ -329,6 +329,29 @@ impl Job {
         self
     }
 
+    /// How the table is written down, as the encoder is told it: where all rows of files of Parquet become rows of another, in their order,
+    /// the columns that they had are copied as they are.
+    fn format(&self, table: &Table, sets_aside: bool) -> Format {
+        let keeps_rows = self.carving.keeps_every_row() && self.shape.rows_piece.is_none() && !sets_aside;
+        let is_parquet = self.named.kind == Some(Kind::Parquet) && self.shape.is_written && self.preview == 0;
+        match table.plain_files().filter(|_| keeps_rows && is_parquet) {
+            Some(files) => table.format.copied(files),
+            None => table.format.clone(),
+        }
+    }
+
+    /// The columns whose values are asked for, and those of them whose cells are written as they are shown, where rows may be set aside.
+    fn needs(&self, format: &Format, sets_aside: bool) -> (Vec<usize>, Vec<usize>) {
+        let original = |column: &OutColumn| if let OutColumn::Original(column) = column { Some(*column) } else { None };
+        let are_values = self.shape.is_written && !format.is_copied();
+        let originals = if are_values { self.shape.columns.iter().filter_map(original).collect() } else { Vec::new() };
+        let all: Vec<usize> = if sets_aside { (0..self.table_columns).collect() } else { Vec::new() };
+        let needed = table::in_order(&[&self.used[..], &originals, &all].concat());
+        let shown = if self.preview > 0 || !self.named.is_columnar() { originals } else { Vec::new() };
+        let aside = if self.named_aside.is_columnar() { Vec::new() } else { all };
+        (needed, table::in_order(&[shown, aside].concat()))
+    }
+
     /// Every check of the run; the last is that a row has as many cells as there are columns.
     pub fn checks(&self) -> &[CheckName] {
         &self.checks
@@ -368,13 +391,19 @@ fn checks(carving: &Carving) -> Vec<CheckName> {
 /// # Errors
 /// Where the table cannot be read to its end, or an output cannot be written.
 pub fn carve(table: &mut Table, job: &Job, outs: &mut Outs) -> Result<Report, Error> {
-    let encoder = encoder(&table.format, (job.named, job.text_options, job.places.as_ref()), &table.header, &job.shape)?;
-    let aside = aside(&table.format, job.named_aside, &table.header)?;
+    let format = job.format(table, outs.offcuts.is_some());
+    let columns = (&table.header, table.types.as_slice());
+    let encoder = encoder(&format, (job.named, job.text_options, job.places.as_ref()), columns, &job.shape)?;
+    // What writes no row that is set aside needs to know nothing of them.
+    let named_aside = if outs.offcuts.is_some() { job.named_aside } else { Named::default() };
+    let aside = aside(&table.format, named_aside, columns)?;
     let (encoder, aside) = (&*encoder, &*aside);
     let (meter, limits) = (table.shared_meter(), table.limits(job.threads));
     let ragged = table.ragged();
     let asked = Asked { offcuts: outs.offcuts.is_some(), faults: outs.faults.is_some() };
     let inputs = table.inputs.clone();
+    let (needed, cells) = job.needs(&format, outs.offcuts.is_some());
+    table.need(&needed);
     let mut merger = Merger::new(job, outs, (encoder, aside), inputs.clone())?;
     let turns = Turns::new(Before::within(limits.remembered()));
     // Values to compare others with are the first of a run: they are kept until there are enough of them, counted in order.
@@ -382,7 +411,7 @@ pub fn carve(table: &mut Table, job: &Job, outs: &mut Outs) -> Result<Report, Er
     // What was written is used again: memory that is new costs more than what is written to it.
     let spare = Mutex::new(Vec::<Part>::new());
     let worker = || {
-        let mut worker = Worker::new(job, (encoder, aside), asked, (ragged, limits), inputs.names());
+        let mut worker = Worker::new(job, (encoder, aside), asked, (ragged, limits), (inputs.names(), &cells));
         let (meter, spare, turns, takes_samples) = (&meter, &spare, &turns, &takes_samples);
         move |number, of_table: table::Part, ahead: Ahead<Part>| {
             let mut part = pool::lock(spare).pop().unwrap_or_else(|| Part::new(job));
@@ -405,7 +434,7 @@ pub fn carve(table: &mut Table, job: &Job, outs: &mut Outs) -> Result<Report, Er
         Ok(())
     };
     pool::in_order(job.threads, || table.next_part(), worker, put_together)?;
-    Ok(Report { replaced: meter.replaced(), ..merger.finish() })
+    Ok(Report { replaced: meter.replaced(), ..merger.finish()? })
 }
 
 /// The greatest number of results that each piece has in any row which fills as many columns as the data

@@ -14,7 +14,7 @@ use keen_notch_core::tally::Tally;
 use super::{Counts, Failing, FaultyRow, Job, MOST_ODD_KEPT, Odd, OddRow, PreviewCell};
 use crate::Error;
 use crate::batches::{Batches, Limits};
-use crate::encode::{Aside, Encodable, Encoder, Out};
+use crate::encode::{Aside, Encodable, Encoder, Held, Out};
 use crate::inputs::Starts;
 use crate::pool::{Ahead, Turns};
 use crate::source::{Chunk, LineCount, Ragged, Rows};
@@ -27,6 +27,8 @@ pub struct Part {
     pub bytes: Buffer,
     /// What is written of the rows that are set aside.
     pub aside: Buffer,
+    /// What is kept of the rows of the chunk until they are written, and of those that are set aside.
+    kept: (Held, Held),
     /// Every fault, where they are asked for.
     pub faults: Vec<Found>,
     /// The bytes of these, about.
@@ -76,6 +78,7 @@ impl Part {
         Part {
             bytes: Buffer::default(),
             aside: Buffer::default(),
+            kept: Default::default(),
             faults: Vec::new(),
             held: 0,
             samples: Vec::new(),
@@ -144,6 +147,8 @@ pub struct Worker<'j> {
     asked: Asked,
     ragged: Ragged,
     limits: Limits,
+    /// The columns whose cells are written as such.
+    cells: &'j [usize],
     /// What the inputs are called.
     names: &'j [String],
     stages: Vec<Stage<'static>>,
@@ -158,9 +163,9 @@ impl<'j> Worker<'j> {
         (encoder, aside): (&'j dyn Encoder, &'j dyn Aside),
         asked: Asked,
         (ragged, limits): (Ragged, Limits),
-        names: &'j [String],
+        (names, cells): (&'j [String], &'j [usize]),
     ) -> Worker<'j> {
-        Worker { job, encoder, aside, asked, ragged, limits, names, stages: Vec::new(), looks: Vec::new() }
+        Worker { job, encoder, aside, asked, ragged, limits, cells, names, stages: Vec::new(), looks: Vec::new() }
     }
 
     /// Works out a chunk, which has this number. What is written of very long rows goes ahead.
@@ -177,6 +182,7 @@ impl<'j> Worker<'j> {
     ) -> Result<(), Error> {
         let _guard = turns.guard(number);
         chunk.open(&self.job.used)?;
+        chunk.open_cells(self.cells)?;
         let chunk = &*chunk;
         let text = chunk.text()?;
         let mut state = State {
@@ -208,7 +214,7 @@ impl<'j> Worker<'j> {
                 continue;
             }
             if !looks_back {
-                self.finish(&mut state, stage, range, part);
+                self.finish(&mut state, stage, range, part)?;
                 continue;
             }
             held += stage.worked.made();
@@ -217,7 +223,7 @@ impl<'j> Worker<'j> {
                 // What is held is let go of as soon as it is this chunk's turn.
                 let taken = turns.hold(number, |before| self.remember(input, before, &mut stages, &ranges, &mut state));
                 if taken.transpose()?.is_some() {
-                    self.finish_all(&mut state, &mut stages, &ranges, part);
+                    self.finish_all(&mut state, &mut stages, &ranges, part)?;
                 }
                 ranges.clear();
                 held = 0;
@@ -231,13 +237,31 @@ impl<'j> Worker<'j> {
                 outcome
             });
             if taken.transpose()?.is_some() {
-                self.finish_all(&mut state, &mut stages, &ranges, part);
+                self.finish_all(&mut state, &mut stages, &ranges, part)?;
             }
         }
+        self.end(&mut state, part)?;
         if chunk.size() <= MOST_KEPT {
             self.stages = stages.into_iter().map(Stage::recycle).collect();
         }
         Ok(())
+    }
+
+    /// Writes what is kept of the rows of the chunk.
+    ///
+    /// # Errors
+    /// Where the format that is written has no place for a value.
+    fn end(&self, state: &mut State, part: &mut Part) -> Result<(), Error> {
+        let State { job, chunk, aside: set_aside, ahead, .. } = state;
+        let Part { bytes, goes_on, aside, kept: (held, held_aside), .. } = part;
+        let mut hand_on = |bytes: &mut Buffer| {
+            let first = Part { bytes: std::mem::take(bytes), goes_on: *goes_on, ..Part::new(job) };
+            *goes_on = true;
+            ahead(first)
+        };
+        self.encoder.end_chunk(*chunk, &mut Out::new((bytes, held), &mut hand_on))?;
+        let mut hand_on = |aside: &mut Buffer| ahead(Part { aside: std::mem::take(aside), ..Part::new(job) });
+        set_aside.end_chunk(*chunk, &mut Out::new((aside, held_aside), &mut hand_on))
     }
 
     /// Asks what is asked of the rows before for the rows of some stages, in their order.
@@ -260,11 +284,21 @@ impl<'j> Worker<'j> {
     }
 
     /// Judges the rows of some stages, and writes them.
-    fn finish_all(&mut self, state: &mut State, stages: &mut [Stage], ranges: &[Range<usize>], part: &mut Part) {
+    ///
+    /// # Errors
+    /// As [`Worker::finish`].
+    fn finish_all(
+        &mut self,
+        state: &mut State,
+        stages: &mut [Stage],
+        ranges: &[Range<usize>],
+        part: &mut Part,
+    ) -> Result<(), Error> {
         for (stage, range) in stages.iter_mut().zip(ranges) {
             stage.keep();
-            self.finish(state, stage, range.clone(), part);
+            self.finish(state, stage, range.clone(), part)?;
         }
+        Ok(())
     }
 
     /// Cuts the pieces of some rows, and leaves out those that are not kept.
@@ -292,7 +326,10 @@ impl<'j> Worker<'j> {
     }
 
     /// Judges rows that have been worked out, and writes them.
-    fn finish(&mut self, state: &mut State, stage: &mut Stage, range: Range<usize>, part: &mut Part) {
+    ///
+    /// # Errors
+    /// Where the format that is written has no place for a value.
+    fn finish(&mut self, state: &mut State, stage: &mut Stage, range: Range<usize>, part: &mut Part) -> Result<(), Error> {
         let Stage { rows, worked } = stage;
         let rows = &*rows;
         rows.with_batch(|batch| {
@@ -328,14 +365,17 @@ impl<'j> Worker<'j> {
             if job.preview > 0 {
                 state.note_odd(&input, part);
             }
-            let Part { bytes, goes_on, .. } = part;
+            if !job.shape.is_written {
+                return Ok(());
+            }
+            let Part { bytes, goes_on, kept: (held, _), .. } = part;
             let mut hand_on = |bytes: &mut Buffer| {
                 let first = Part { bytes: std::mem::take(bytes), goes_on: *goes_on, ..Part::new(job) };
                 *goes_on = true;
                 (state.ahead)(first)
             };
-            self.encoder.encode(&input, &mut Out::new(bytes, &mut hand_on));
-        });
+            self.encoder.encode(&input, &mut Out::new((bytes, held), &mut hand_on))
+        })
     }
 
     /// Observes rows that have been judged.
@@ -521,7 +561,8 @@ impl State<'_> {
             let why = if self.names.len() > 1 { format!("{}, line {line}: {why}", self.chunk.source()) } else { why };
             let State { ahead, chunk, text, aside, .. } = self;
             let mut hand_on = |aside: &mut Buffer| ahead(Part { aside: std::mem::take(aside), ..Part::new(job) });
-            aside.write(*chunk, text, row as usize, &why, &mut Out::new(&mut part.aside, &mut hand_on));
+            let Part { aside: bytes, kept: (_, held), .. } = part;
+            aside.write(*chunk, text, row as usize, &why, &mut Out::new((bytes, held), &mut hand_on));
         }
     }
 

@@ -5,13 +5,15 @@ use keen_notch_core::column::Header;
 use keen_notch_core::text::characters;
 
 use super::cell::{push_cell, push_quoted};
-use super::json_lines;
 use super::{Extend, Out};
+use super::{json_lines, workbook};
 use crate::Error;
+use crate::cells::Record;
 use crate::formats::{Kind, Named};
 use crate::source::delimited::Preamble;
 use crate::source::fixed_width::Layout;
 use crate::source::json_lines::Style;
+use crate::source::types::Seen;
 use crate::source::{Chunk, Format};
 
 /// What the column is called that says why, unless the table has such a column.
@@ -24,13 +26,21 @@ pub trait Aside: Send + Sync {
 
     /// Writes a row of a chunk, and why.
     fn write(&self, chunk: &dyn Chunk, text: &str, row: usize, why: &str, out: &mut Out);
+
+    /// Writes what is kept of the rows of a chunk, after the last of them.
+    ///
+    /// # Errors
+    /// Where the format has no place for a value.
+    fn end_chunk(&self, _chunk: &dyn Chunk, _out: &mut Out) -> Result<(), Error> {
+        Ok(())
+    }
 }
 
-/// What writes rows of a table, that was read in this format and has this header, to an output of which that is said.
+/// What writes rows of a table, that was read in this format and has this header and values of these types, to an output of which that is said.
 ///
 /// # Errors
 /// Where that is fixed-width text, and the table was not.
-pub fn aside(format: &Format, named: Named, header: &Header) -> Result<Box<dyn Aside>, Error> {
+pub fn aside(format: &Format, named: Named, (header, types): (&Header, &[Seen])) -> Result<Box<dyn Aside>, Error> {
     let is_taken = |title: &&str| matches!(header, Header::Names(names) if names.iter().any(|name| name == title));
     let title = TITLES.into_iter().find(|title| !is_taken(title)).unwrap_or(TITLES[0]);
     let header = header.clone();
@@ -38,7 +48,17 @@ pub fn aside(format: &Format, named: Named, header: &Header) -> Result<Box<dyn A
         (None | Some(Kind::Delimited(_)), Format::Delimited { dialect, preamble }) => {
             Box::new(AsRead { delimiter: dialect.delimiter, preamble: preamble.clone(), header, title })
         }
-        (Some(Kind::Delimited(_) | Kind::Workbook), _) | (None, Format::Workbook { .. }) => {
+        (Some(Kind::Workbook), _) => {
+            let sheet = if let Format::Workbook { sheet, .. } = format { Some(sheet.clone()) } else { None };
+            Box::new(Sheet { sheet, header, title })
+        }
+        #[cfg(feature = "columnar")]
+        (Some(kind @ (Kind::Parquet | Kind::Arrow(_))), _) => {
+            Box::new(super::columnar::AsideColumns::new(kind, format, types, &header, title)?)
+        }
+        #[cfg(not(feature = "columnar"))]
+        (Some(kind @ (Kind::Parquet | Kind::Arrow(_))), _) => return Err(super::not_in_build(kind, types)),
+        (Some(Kind::Delimited(_) | Kind::OtherWorkbook), _) | (None, Format::Workbook { .. } | Format::Columnar(_)) => {
             Box::new(Cells { delimiter: named.delimiter().unwrap_or(b','), header, title })
         }
         (None | Some(Kind::FixedWidth), Format::FixedWidth(layout)) => Box::new(Lines { layout: layout.clone(), title }),
@@ -142,6 +162,29 @@ impl Aside for Cells {
         }
         push_cell(out, why.as_bytes(), self.delimiter);
         out.extend(b"\n");
+    }
+}
+
+/// A sheet of a workbook.
+struct Sheet {
+    sheet: Option<String>,
+    header: Header,
+    title: &'static str,
+}
+
+impl Aside for Sheet {
+    fn begin(&self, out: &mut Buffer) {
+        let titles: Vec<String> = (0..self.header.count()).map(|column| self.header.title(column)).collect();
+        let titles: Vec<String> = titles.into_iter().chain([self.title.to_owned()]).collect();
+        workbook::begin(self.sheet.as_deref(), Some(&titles), out);
+    }
+
+    fn write(&self, chunk: &dyn Chunk, text: &str, row: usize, why: &str, out: &mut Out) {
+        for column in 0..self.header.count() {
+            workbook::push_cell(&chunk.cell(text, row, column), out);
+        }
+        Record::Text(why).push(out);
+        Record::End.push(out);
     }
 }
 

@@ -11,6 +11,7 @@ use pulp::{Arch, Simd, WithSimd};
 use super::cell::{push_cell, push_quoted};
 use super::rows::OutRows;
 use super::{Encodable, Encoder, Extend, MOST_HELD, Out, Shape, TextOptions};
+use crate::Error;
 use crate::source::delimited::Preamble;
 use crate::source::delimited::record::{Cells, Record, is_in_quotes, needs_quotes, value};
 use crate::source::{RawRow, RawRows};
@@ -351,9 +352,6 @@ impl WithSimd for WritePlainly<'_, '_> {
 impl Encoder for Delimited {
     fn begin(&self, out: &mut Buffer) -> bool {
         let Delimited { preamble, shape, delimiter, .. } = self;
-        if !shape.is_written {
-            return true;
-        }
         if preamble.byte_order_mark {
             out.extend("\u{feff}".as_bytes());
         }
@@ -394,10 +392,7 @@ impl Encoder for Delimited {
         self.preamble.line_end.as_bytes()
     }
 
-    fn encode(&self, input: &Encodable, out: &mut Out) {
-        if !self.shape.is_written {
-            return;
-        }
+    fn encode(&self, input: &Encodable, out: &mut Out) -> Result<(), Error> {
         let raw = self.raw(input);
         let rows = self.written(input, raw.as_ref());
         match raw {
@@ -406,6 +401,7 @@ impl Encoder for Delimited {
             }
             _ => self.write(input, &rows, 0..rows.rows.len(), out),
         }
+        Ok(())
     }
 
     fn is_complete(&self, written: &[u8]) -> bool {

@@ -203,9 +203,6 @@ impl FixedWidth {
 
 impl Encoder for FixedWidth {
     fn begin(&self, out: &mut Buffer) -> bool {
-        if !self.shape.is_written {
-            return true;
-        }
         let read = self.read.as_ref();
         if read.is_some_and(|read| read.byte_order_mark) {
             out.extend("\u{feff}".as_bytes());
@@ -225,16 +222,14 @@ impl Encoder for FixedWidth {
         self.read.as_ref().map_or(b"\n", |read| read.line_end.as_bytes())
     }
 
-    fn encode(&self, input: &Encodable, out: &mut Out) {
-        if !self.shape.is_written {
-            return;
-        }
+    fn encode(&self, input: &Encodable, out: &mut Out) -> Result<(), Error> {
         let rows = OutRows::new(input, &self.shape);
         let gaps = if self.read.is_some() { input.chunk.raw().filter(|raw| raw.has_gaps) } else { None };
         match gaps {
             Some(raw) => rows.with_gaps(input, &raw, out, |range, out| self.write(input, &rows, range, out)),
             None => self.write(input, &rows, 0..rows.count(), out),
         }
+        Ok(())
     }
 
     fn is_complete(&self, written: &[u8]) -> bool {

@@ -6,9 +6,11 @@ use std::ops::Range;
 use keen_notch_core::batch::{Buffer, Mask, Span};
 use keen_notch_core::carving::OutColumn;
 use keen_notch_core::column::Header;
+use keen_notch_core::value_type::ValueType;
 
 use super::rows::OutRows;
 use super::{Encodable, Encoder, Extend, MOST_HELD, Out, PieceShape, Shape};
+use crate::Error;
 use crate::source::json_lines::{Style, line};
 use crate::source::{CellKind, Chunk, RawRows};
 
@@ -34,6 +36,8 @@ struct Added<'b> {
     spans: Cow<'b, [Span]>,
     /// Rows that have no result.
     absent: Mask,
+    /// What the texts stand for, where they are not written as texts.
+    value_type: Option<ValueType>,
 }
 
 /// The rows to be written.
@@ -103,7 +107,14 @@ impl JsonLines {
                     (text, spans)
                 }
             };
-            added.push(Some(Added { key, text, spans, absent }));
+            let value_type = match column {
+                OutColumn::Piece { piece, .. } => self.shape.pieces[*piece].value_type,
+                _ => None,
+            };
+            if matches!(value_type, Some(ValueType::Number | ValueType::Truth)) {
+                careful.fill(count);
+            }
+            added.push(Some(Added { key, text, spans, absent, value_type }));
         }
         Written { rows, added, careful }
     }
@@ -272,7 +283,7 @@ impl JsonLines {
 
 impl Encoder for JsonLines {
     fn begin(&self, out: &mut Buffer) -> bool {
-        if self.style.byte_order_mark && self.shape.is_written {
+        if self.style.byte_order_mark {
             out.extend("\u{feff}".as_bytes());
         }
         true
@@ -282,16 +293,14 @@ impl Encoder for JsonLines {
         b"\n"
     }
 
-    fn encode(&self, input: &Encodable, out: &mut Out) {
-        if !self.shape.is_written {
-            return;
-        }
+    fn encode(&self, input: &Encodable, out: &mut Out) -> Result<(), Error> {
         let written = self.written(input);
         let gaps = if self.appended.is_some() { input.chunk.raw().filter(|raw| raw.has_gaps) } else { None };
         match gaps {
             Some(raw) => written.rows.with_gaps(input, &raw, out, |range, out| self.write(input, &written, range, out)),
             None => self.write(input, &written, 0..written.rows.count(), out),
         }
+        Ok(())
     }
 
     fn is_complete(&self, written: &[u8]) -> bool {
@@ -310,7 +319,18 @@ pub fn key(name: &str, style: Style) -> Vec<u8> {
 fn value(added: &Added, index: usize, out: &mut Out) {
     match added.absent.has(index) {
         true => out.extend(b"null"),
-        false => push_text(added.spans[index].text(added.text), out),
+        false => {
+            let text = added.spans[index].text(added.text);
+            match added.value_type {
+                Some(of @ (ValueType::Number | ValueType::Truth)) => match of.plain(text) {
+                    Some(plain) => out.extend(plain.as_bytes()),
+                    None if text.is_empty() => out.extend(b"null"),
+                    // It is a fault, and stays to be seen.
+                    None => push_text(text, out),
+                },
+                _ => push_text(text, out),
+            }
+        }
     }
 }
 
@@ -330,7 +350,7 @@ pub fn push_cell(chunk: &dyn Chunk, text: &str, (row, column): (usize, usize), o
     let cell = chunk.cell(text, row, column);
     match cell.kind {
         CellKind::Nothing => out.extend(b"null"),
-        CellKind::Text => push_text(&cell.text, out),
+        CellKind::Text | CellKind::Date => push_text(&cell.text, out),
         CellKind::Number | CellKind::Truth | CellKind::Nested => out.extend(cell.text.as_bytes()),
     }
 }

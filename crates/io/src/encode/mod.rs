@@ -4,11 +4,15 @@
 
 mod aside;
 mod cell;
+#[cfg(feature = "columnar")]
+mod columnar;
 pub mod delimited;
 pub mod fixed_width;
 pub mod json_lines;
 mod out;
+mod own;
 mod rows;
+pub mod workbook;
 
 use std::ops::Range;
 
@@ -17,14 +21,18 @@ pub use cell::push_row;
 use keen_notch_core::batch::{Batch, Buffer};
 use keen_notch_core::carving::{Carving, OutColumn, Worked};
 use keen_notch_core::column::Header;
-pub use out::{Extend, MOST_HELD, Out};
+use keen_notch_core::value_type::ValueType;
+pub use out::{Extend, Held, MOST_HELD, Out};
+pub use own::{Column as OwnColumn, OwnTable, Value, own_table};
 
 use self::delimited::Delimited;
 use self::fixed_width::{FixedWidth, Places};
 use self::json_lines::JsonLines;
+use self::workbook::Workbook;
 use crate::Error;
 use crate::formats::{Kind, Named};
 use crate::source::delimited::Preamble;
+use crate::source::types::Seen;
 use crate::source::{Chunk, Format, Rows};
 
 /// How delimited text is to be written, beside what the name of the output says.
@@ -40,7 +48,7 @@ pub struct TextOptions {
     pub quote_all: bool,
 }
 
-/// What writes rows of a table that was read in this format and has this header, with the columns that the shape says, to an output
+/// What writes rows of a table that was read in this format and has this header and values of these types, with the columns that the shape says, to an output
 /// of which that is said; where nothing is, as they were read.
 ///
 /// # Errors
@@ -48,7 +56,7 @@ pub struct TextOptions {
 pub fn encoder(
     format: &Format,
     (named, options, places): (Named, TextOptions, Option<&Places>),
-    header: &Header,
+    (header, types): (&Header, &[Seen]),
     shape: &Shape,
 ) -> Result<Box<dyn Encoder>, Error> {
     let (header, shape) = (header.clone(), shape.clone());
@@ -57,8 +65,18 @@ pub fn encoder(
             let delimiter = named.other_delimiter(dialect.delimiter).unwrap_or(dialect.delimiter);
             Box::new(Delimited::new(Some(dialect.delimiter), delimiter, preamble.clone(), options, header, shape))
         }
-        // As a workbook nothing is written: whoever asks for that is refused before.
-        (Some(Kind::Delimited(_) | Kind::Workbook), _) | (None, Format::Workbook { .. }) => {
+        (Some(Kind::Workbook), _) => {
+            let sheet = if let Format::Workbook { sheet, .. } = format { Some(sheet.clone()) } else { None };
+            Box::new(Workbook::new(sheet, &header, shape))
+        }
+        #[cfg(feature = "columnar")]
+        (Some(kind @ (Kind::Parquet | Kind::Arrow(_))), _) => {
+            Box::new(columnar::Columnar::new(kind, format, types, &header, shape)?)
+        }
+        #[cfg(not(feature = "columnar"))]
+        (Some(kind @ (Kind::Parquet | Kind::Arrow(_))), _) => return Err(not_in_build(kind, types)),
+        // Without a word of how, these are not written: whoever asks for that is refused before.
+        (Some(Kind::Delimited(_) | Kind::OtherWorkbook), _) | (None, Format::Workbook { .. } | Format::Columnar(_)) => {
             let preamble = Preamble { line_end: "\n".to_owned(), ended: true, ..Preamble::default() };
             Box::new(Delimited::new(None, named.delimiter().unwrap_or(b','), preamble, options, header, shape))
         }
@@ -78,6 +96,12 @@ pub fn encoder(
             Box::new(JsonLines::new(style, &header, shape))
         }
     })
+}
+
+/// What is said where a build has no such format.
+#[cfg(not(feature = "columnar"))]
+fn not_in_build(kind: Kind, _: &[Seen]) -> Error {
+    Error::NoColumnar { format: kind.name(), why: "this build does not write it".to_owned() }
 }
 
 /// What is written of each row.
@@ -102,6 +126,8 @@ pub struct Shape {
 pub struct PieceShape {
     /// The columns that its text comes from, by their indices.
     pub sources: Vec<usize>,
+    /// What its texts stand for, if that was said.
+    pub value_type: Option<ValueType>,
     /// The bytes that it may have though these do not have them.
     pub adds: keen_notch_core::program::ByteSet,
 }
@@ -114,7 +140,11 @@ impl Shape {
         if source_title.is_some() {
             columns.insert(originals.len(), OutColumn::Source);
         }
-        let piece = |piece| PieceShape { sources: carving.sources(piece), adds: carving.adds(piece) };
+        let piece = |piece| PieceShape {
+            sources: carving.sources(piece),
+            value_type: carving.value_type(piece),
+            adds: carving.adds(piece),
+        };
         Shape {
             titles: columns
                 .iter()
@@ -173,12 +203,27 @@ pub trait Encoder: Send + Sync {
     fn begin(&self, out: &mut Buffer) -> bool;
 
     /// What has to come after rows that are not complete, and before anything else.
-    fn line_end(&self) -> &[u8];
+    fn line_end(&self) -> &[u8] {
+        b""
+    }
 
     /// Writes rows.
-    fn encode(&self, rows: &Encodable, out: &mut Out);
+    ///
+    /// # Errors
+    /// Where the format has no place for a value.
+    fn encode(&self, rows: &Encodable, out: &mut Out) -> Result<(), Error>;
+
+    /// Writes what is kept of the rows of a chunk, after the last of them.
+    ///
+    /// # Errors
+    /// Where the format has no place for a value.
+    fn end_chunk(&self, _chunk: &dyn Chunk, _out: &mut Out) -> Result<(), Error> {
+        Ok(())
+    }
 
     /// Whether the last of the rows that were written is complete; otherwise [`Encoder::line_end`] has to come before anything
     /// else.
-    fn is_complete(&self, written: &[u8]) -> bool;
+    fn is_complete(&self, _written: &[u8]) -> bool {
+        true
+    }
 }

@@ -5,7 +5,7 @@
 mod early;
 mod file;
 mod leftovers;
-mod packed;
+mod made;
 mod stream;
 mod unfinished;
 mod visible;
@@ -15,14 +15,14 @@ use std::io::IsTerminal;
 use std::path::Path;
 
 pub use file::File;
-pub use packed::Packed;
+pub use made::{Limit, Made};
 pub use stream::Stream;
 pub use unfinished::remove as remove_unfinished;
 pub use visible::Visible;
 
 use crate::Error;
 use crate::files::{Place, RunFiles};
-use crate::formats::Named;
+use crate::formats::{Kind, Named};
 
 /// Takes bytes, and keeps all of them or none, as far as the target allows that.
 pub trait Sink: Send {
@@ -55,15 +55,15 @@ pub trait Sink: Send {
     fn is_final(&self) -> bool;
 }
 
-/// The output of a name, compressed if that says so: standard output where it is `-`, and else a file.
+/// The output of a name, which takes text: standard output where it is `-`, and else a file; compressed if its name says so.
 ///
 /// # Errors
 /// Where it is an input or another output, or cannot be written.
 pub fn open(path: &Path, files: &RunFiles) -> Result<Box<dyn Sink>, Error> {
-    open_as(path, Named::of(path), files)
+    open_as(path, Named { kind: None, ..Named::of(path) }, files)
 }
 
-/// The same, for an output of which something else is said than its name says.
+/// The same, for a table, of which that is said.
 ///
 /// # Errors
 /// As [`open`].
@@ -78,17 +78,23 @@ pub fn open_as(path: &Path, named: Named, files: &RunFiles) -> Result<Box<dyn Si
         }
         Place::File(place) => Box::new(File::create(name, place)?),
     };
-    packed(sink, named)
+    made_as(sink, named)
 }
 
-/// A sink that compresses what it is given as a name says it.
+/// A sink that makes of what it is given what a name says: something compressed, or a file of a format that is not written row by
+/// row.
 ///
 /// # Errors
 /// Where this build cannot do that.
-pub fn packed(sink: Box<dyn Sink>, named: Named) -> Result<Box<dyn Sink>, Error> {
-    Ok(match named.compression {
+pub fn made_as(sink: Box<dyn Sink>, named: Named) -> Result<Box<dyn Sink>, Error> {
+    let sink = match named.compression {
         None => sink,
-        Some(compression) => Box::new(Packed::new(sink, compression)?),
+        Some(compression) => Box::new(Made::compressed(sink, compression)?),
+    };
+    Ok(match named.kind {
+        Some(Kind::Workbook) => Box::new(Made::workbook(sink)?),
+        Some(kind @ (Kind::Parquet | Kind::Arrow(_))) => Box::new(Made::columnar(sink, kind)?),
+        _ => sink,
     })
 }
 

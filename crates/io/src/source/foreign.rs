@@ -12,8 +12,8 @@ const SIGNS: [(&[u8], &str, Option<&str>); 8] = [
     (b"BZh91AY&SY", "compressed with bzip2", None),
     (b"PK\x03\x04", "a workbook or another archive in zip format", Some("xlsx")),
     (b"\xD0\xCF\x11\xE0\xA1\xB1\x1A\xE1", "a workbook or another document in an old binary format", None),
-    (b"PAR1\x15", "Parquet", None),
-    (b"ARROW1\0\0", "Arrow", None),
+    (b"PAR1\x15", "Parquet", Some("parquet")),
+    (b"ARROW1\0\0", "Arrow", Some("arrow")),
 ];
 
 /// The longest of them, in bytes.

@@ -72,18 +72,50 @@ impl Input {
         Ok(Box::new(Metered { reader: raw, meter: Arc::clone(&reading.meter) }))
     }
 
+    /// Opens the input, and unpacks it if it is compressed.
+    ///
+    /// # Errors
+    /// As [`Input::open_raw`], and where it is not what it should be compressed with.
+    pub fn open_unpacked(&self, reading: &Reading) -> Result<Box<dyn Read + Send>, Error> {
+        let raw = self.open_raw(reading)?;
+        match reading.named(self).compression {
+            None => Ok(raw),
+            Some(compression) => unpacked(raw, compression).map_err(|source| Error::of_reading(&self.name(), source)),
+        }
+    }
+
+    /// Reads the whole input, unpacked, where what is at its end has to be known first.
+    ///
+    /// # Errors
+    /// As [`Input::open_unpacked`], and where it is more than the memory that may be taken.
+    pub fn read_whole(&self, reading: &Reading) -> Result<Vec<u8>, Error> {
+        self.read_rest(Vec::new(), self.open_unpacked(reading)?, reading)
+    }
+
+    /// The same, where its first bytes have been read.
+    ///
+    /// # Errors
+    /// Where it cannot be read, or is more than the memory that may be taken.
+    pub fn read_rest(&self, mut bytes: Vec<u8>, reader: impl Read, reading: &Reading) -> Result<Vec<u8>, Error> {
+        let most = reading.memory as u64;
+        let read = reader.take(most).read_to_end(&mut bytes);
+        read.map_err(|error| Error::of_reading(&self.name(), error))?;
+        if bytes.len() as u64 >= most {
+            let why = format!("it is held in memory as a whole, and has {most} bytes or more");
+            let help = "give more memory with --memory, or save it as CSV";
+            return Err(Error::BadFile { name: self.name(), why, help });
+        }
+        Ok(bytes)
+    }
+
     /// Opens the input as text; what is read from it is unpacked, and UTF-8 if it is in the encoding that was said. The bytes are counted
     /// as they are in the input.
     ///
     /// # Errors
     /// Where it is missing, a folder, or may not be read, or it is no text.
     pub fn open(&self, reading: &Reading) -> Result<Box<dyn Read + Send>, Error> {
-        let raw = self.open_raw(reading)?;
+        let raw = self.open_unpacked(reading)?;
         let Reading { encoding, wrong_bytes, meter, .. } = reading;
-        let raw = match reading.named(self).compression {
-            None => raw,
-            Some(compression) => unpacked(raw, compression).map_err(|source| Error::of_reading(&self.name(), source))?,
-        };
         let raw = foreign::refused(&self.name(), raw)?;
         let encoding = encoding.unwrap_or(Encoding::UTF_8);
         if encoding == Encoding::UTF_8 && *wrong_bytes == WrongBytes::Stop {

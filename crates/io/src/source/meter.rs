@@ -1,6 +1,6 @@
 //! How far a run has come: counted where bytes are read and rows are done, read by whoever shows it.
 
-use std::io::{self, Read};
+use std::io::{self, Read, Seek, SeekFrom};
 use std::sync::Arc;
 use std::sync::atomic::{AtomicU64, Ordering};
 
@@ -44,6 +44,11 @@ impl Meter {
         self.imprecise.fetch_add(numbers, Ordering::Relaxed);
     }
 
+    /// Counts bytes that were read.
+    pub fn add_bytes(&self, bytes: u64) {
+        self.bytes.fetch_add(bytes, Ordering::Relaxed);
+    }
+
     /// Counts rows that are done.
     pub fn add_rows(&self, rows: u64) {
         self.rows.fetch_add(rows, Ordering::Relaxed);
@@ -66,10 +71,16 @@ pub struct Metered<R> {
     pub meter: Arc<Meter>,
 }
 
+impl<R: Seek> Seek for Metered<R> {
+    fn seek(&mut self, to: SeekFrom) -> io::Result<u64> {
+        self.reader.seek(to)
+    }
+}
+
 impl<R: Read> Read for Metered<R> {
     fn read(&mut self, buffer: &mut [u8]) -> io::Result<usize> {
         let read = self.reader.read(buffer)?;
-        self.meter.bytes.fetch_add(read as u64, Ordering::Relaxed);
+        self.meter.add_bytes(read as u64);
         Ok(read)
     }
 }

@@ -4,6 +4,7 @@
 //! thread. A new format is a source of its own, with a chunk of its own.
 
 mod blocks;
+mod columnar;
 mod decoded;
 pub mod delimited;
 pub mod fixed_width;
@@ -12,6 +13,7 @@ pub mod input;
 pub mod json_lines;
 pub mod meter;
 mod reading;
+pub mod types;
 mod unpacked;
 mod whole;
 pub mod workbook;
@@ -32,8 +34,10 @@ use self::delimited::{Delimited, Dialect, Preamble};
 use self::fixed_width::{FixedWidth, Layout};
 use self::input::Input;
 use self::json_lines::{JsonLines, Style};
+use self::types::Seen;
 use self::workbook::Workbook;
 use crate::Error;
+use crate::columnar::{Columnar, RecordBatch};
 use crate::formats::{Between, Kind};
 
 /// How a table is written down: what its encoder has to know.
@@ -57,6 +61,8 @@ pub enum Format {
         /// How many the workbook has.
         sheets: usize,
     },
+    /// As Parquet or Arrow.
+    Columnar(Columnar),
 }
 
 impl Format {
@@ -72,14 +78,20 @@ impl Format {
             Format::JsonLines(_) => Kind::JsonLines,
             Format::FixedWidth(_) => Kind::FixedWidth,
             Format::Workbook { .. } => Kind::Workbook,
+            Format::Columnar(columnar) => columnar.kind(),
         }
+    }
+
+    /// Whether it is written into a pipe without a word: others are files that a pipe seldom is to hold.
+    pub fn goes_into_pipes(&self) -> bool {
+        !matches!(self.kind(), Kind::Workbook | Kind::Parquet | Kind::Arrow(_))
     }
 
     /// The delimiter of delimited text.
     pub fn delimiter(&self) -> Option<u8> {
         match self {
             Format::Delimited { dialect, .. } => Some(dialect.delimiter),
-            Format::JsonLines(_) | Format::FixedWidth(_) | Format::Workbook { .. } => None,
+            Format::JsonLines(_) | Format::FixedWidth(_) | Format::Workbook { .. } | Format::Columnar(_) => None,
         }
     }
 
@@ -91,6 +103,26 @@ impl Format {
             .then(|| if dialect.delimiter == b'\t' { "tab".to_owned() } else { char::from(dialect.delimiter).to_string() })
     }
 
+    /// The same, with the columns of these files copied as they are, where it is Parquet.
+    pub(crate) fn copied(&self, files: Vec<String>) -> Format {
+        let mut copied = self.clone();
+        if let Format::Columnar(columnar) = &mut copied {
+            columnar.copy(files);
+        }
+        copied
+    }
+
+    /// Whether its columns are copied as they are.
+    pub(crate) fn is_copied(&self) -> bool {
+        matches!(self, Format::Columnar(columnar) if columnar.is_copied())
+    }
+
+    /// The first column that has another type in another table, if the columns are called the same; with both types.
+    pub(crate) fn other_type(&self, other: &Format) -> Option<(String, String, String)> {
+        let (Format::Columnar(this), Format::Columnar(other)) = (self, other) else { return None };
+        this.other_type(other)
+    }
+
     /// How another input of the same table is read.
     pub fn reading(&self, first: &Reading, header: &Header) -> Reading {
         let reading = first.clone();
@@ -98,8 +130,10 @@ impl Format {
             Format::Delimited { dialect, .. } => {
                 Reading { delimiter: Some(char::from(dialect.delimiter).to_string()), otherwise: self.kind(), ..reading }
             }
-            Format::FixedWidth(_) | Format::Workbook { .. } => Reading { otherwise: self.kind(), ..reading },
-            Format::JsonLines(_) => Reading { columns: Some(header.clone()), otherwise: self.kind(), ..reading },
+            Format::FixedWidth(_) | Format::Workbook { .. } | Format::Columnar(_) => {
+                Reading { otherwise: self.kind(), ..reading }
+            }
+            Format::JsonLines(_) => Reading { columns: Some((header.clone(), Vec::new())), otherwise: self.kind(), ..reading },
         }
     }
 }
@@ -126,7 +160,8 @@ pub fn open(input: &Input, reading: &Reading) -> Result<Box<dyn Source>, Error> 
         Kind::Delimited(_) => Box::new(Delimited::open(input, reading)?),
         Kind::JsonLines => Box::new(JsonLines::open(input, reading)?),
         Kind::FixedWidth => Box::new(FixedWidth::open(input, reading)?),
-        Kind::Workbook => Box::new(Workbook::open(input, reading)?),
+        Kind::Workbook | Kind::OtherWorkbook => Box::new(Workbook::open(input, reading)?),
+        kind @ (Kind::Parquet | Kind::Arrow(_)) => columnar::open(input, kind, reading)?,
         Kind::Foreign(format) => return Err(Error::Unreadable { name: input.name(), format }),
     })
 }
@@ -148,6 +183,14 @@ pub trait Source: Send {
     /// How the rows are written down.
     fn format(&self) -> Format;
 
+    /// Says that only the values of these columns will be asked for, by their indices, which rise. To be called before the first chunk.
+    fn need(&mut self, _columns: &[usize]) {}
+
+    /// What the values of each column are, where the format says that of each value, as far as it is known before the first row.
+    fn types(&self) -> &[Seen] {
+        &[]
+    }
+
     /// Whether rows further on may have columns that are not in the header.
     fn may_have_more_columns(&self) -> bool {
         false
@@ -161,6 +204,14 @@ pub trait Chunk: Send {
     /// # Errors
     /// Where a row is not what it should be.
     fn open(&mut self, columns: &[usize]) -> Result<(), Error>;
+
+    /// Sees to it that the cells of some columns can be given; where it is not called, those that have no text are nothing.
+    ///
+    /// # Errors
+    /// Where a value has no text.
+    fn open_cells(&mut self, _columns: &[usize]) -> Result<(), Error> {
+        Ok(())
+    }
 
     /// What its source is called in a message.
     fn source(&self) -> &str;
@@ -190,22 +241,43 @@ pub trait Chunk: Send {
     /// How the rows are in the text as they were read, where the format has such a thing.
     fn raw(&self) -> Option<RawRows<'_>>;
 
+    /// The columns with their types, where the format has such, and which columns of the table they are.
+    fn columns(&self) -> Option<(&RecordBatch, &[usize])> {
+        None
+    }
+
     /// The bytes of the chunk.
     fn size(&self) -> usize;
 }
 
 /// A value, and what its format says that it is.
-#[derive(Debug, Clone, PartialEq, Eq)]
+#[derive(Debug, Clone, PartialEq)]
 pub struct Cell<'c> {
     /// What it is.
     pub kind: CellKind,
     /// The value as phrases see it.
     pub text: Cow<'c, str>,
+    /// The number behind what is shown, in a workbook.
+    pub shown: Option<Shown<'c>>,
 }
 
-impl Cell<'_> {
+impl<'c> Cell<'c> {
     /// No value.
-    pub const NOTHING: Cell<'static> = Cell { kind: CellKind::Nothing, text: Cow::Borrowed("") };
+    pub const NOTHING: Cell<'static> = Cell { kind: CellKind::Nothing, text: Cow::Borrowed(""), shown: None };
+
+    /// A value that is no more than its text.
+    pub fn new(kind: CellKind, text: impl Into<Cow<'c, str>>) -> Cell<'c> {
+        Cell { kind, text: text.into(), shown: None }
+    }
+}
+
+/// A number that a workbook shows in a format.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Shown<'c> {
+    /// The number; of a date the days since the end of 1899.
+    pub number: f64,
+    /// The format: ECMA-376, part 1, section 18.8.31.
+    pub format: &'c str,
 }
 
 /// What a value is.
@@ -219,6 +291,8 @@ pub enum CellKind {
     Number,
     /// True or false.
     Truth,
+    /// A date, with a time or without, as ISO 8601 has it.
+    Date,
     /// JSON with parts of its own.
     Nested,
 }

@@ -8,6 +8,7 @@ use keen_notch_core::widths::Widths;
 use super::decoded::WrongBytes;
 use super::input::{Encoding, Input};
 use super::meter::Meter;
+use super::types::Seen;
 use crate::formats::{Between, Kind, Named};
 
 /// The longest row allowed unless said otherwise, in bytes: held as it was read and with a text of its size made of it, it
@@ -56,8 +57,8 @@ pub struct Reading {
     pub widths: Option<Arc<Widths>>,
     /// The sheet of a workbook; otherwise its first.
     pub sheet: Option<String>,
-    /// The columns, where they are known before: those of another input of the same table.
-    pub columns: Option<Header>,
+    /// The columns, where they are known before: those of another input of the same table, and what is known of their values.
+    pub columns: Option<(Header, Vec<Seen>)>,
     /// Whether all columns that any row has matter, where rows say themselves which they have.
     pub all_columns: bool,
     /// Counts what has been read and done.

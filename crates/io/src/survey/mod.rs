@@ -9,7 +9,7 @@ use keen_notch_core::batch::{Batch, Texts};
 use keen_notch_core::carving::Worked;
 use keen_notch_core::survey::{Depth, Survey};
 
-pub use rows::{Found, RowsFormat, rows_of, write_rows};
+pub use rows::{Found, rows_of, write_rows};
 
 use crate::Error;
 use crate::batches::Batches;

@@ -6,7 +6,8 @@ use keen_notch_core::batch::Buffer;
 use keen_notch_core::survey::Members;
 
 use crate::Error;
-use crate::encode::push_row;
+use crate::encode::{OwnColumn, Value, own_table};
+use crate::formats::{Kind, Named};
 use crate::sink::Sink;
 use crate::table::Table;
 use crate::view::View;
@@ -47,20 +48,11 @@ pub fn rows_of(
     })
 }
 
-/// How rows that were found are written.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum RowsFormat {
-    /// As a table with a header, divided as the input is, if that is delimited text.
-    Table,
-    /// As an object a line.
-    JsonLines,
-}
-
 /// Bytes that are written together.
 const TOGETHER: usize = 32 << 10;
 
-/// Writes the rows of the table whose value belongs to the groups: row, line and value of each, and the file before these where
-/// there are several.
+/// Writes the rows of the table whose value belongs to the groups, in a format of which that is said: row, line and value of each, and
+/// the file before these where there are several. Delimited text is divided as the input is, if that is such.
 ///
 /// # Errors
 /// Where the table cannot be read so far, or the rows cannot be written.
@@ -69,37 +61,30 @@ pub fn write_rows(
     view: View,
     members: &mut Members,
     most: Option<u64>,
-    format: RowsFormat,
+    named: Named,
     out: &mut dyn Sink,
 ) -> Result<(), Error> {
-    let delimiter = table.format.delimiter().unwrap_or(b',');
-    let (mut lines, mut written) = (Buffer::default(), Ok(()));
+    let (mut bytes, mut written) = (Buffer::default(), Ok(()));
     let inputs = table.inputs.clone();
-    let title = view.titles(&table.header).into_iter().next().unwrap_or_default();
-    if format == RowsFormat::Table {
-        let file = inputs.are_several().then_some("file");
-        push_row(&mut lines, file.into_iter().chain(["row", "line", &title]), delimiter);
-    }
-    rows_of(table, view, members, most, |Found { input, row, line: at, value }| {
-        let file = inputs.are_several().then(|| inputs.name(input));
-        match format {
-            RowsFormat::Table => {
-                push_row(&mut lines, file.into_iter().chain([&*row.to_string(), &at.to_string(), value]), delimiter);
-            }
-            RowsFormat::JsonLines => {
-                let mut found = serde_json::json!({"row": row, "line": at, "value": value});
-                if let Some(file) = file {
-                    found["file"] = file.into();
-                }
-                lines.extend(format!("{found}\n").as_bytes());
-            }
-        }
-        if lines.width() >= TOGETHER {
-            written = out.put(lines.bytes());
-            lines.clear();
+    let title = match named.kind {
+        Some(Kind::JsonLines) => "value".to_owned(),
+        _ => view.titles(&table.header).into_iter().next().unwrap_or_default(),
+    };
+    let column = |title: &str, is_count| OwnColumn { title: title.to_owned(), is_count };
+    let file = inputs.are_several().then(|| column("file", false));
+    let columns = file.into_iter().chain([column("row", true), column("line", true), column(&title, false)]).collect();
+    let mut rows = own_table(named, table.format.delimiter().unwrap_or(b','), columns)?;
+    rows.begin(&mut bytes);
+    rows_of(table, view, members, most, |Found { input, row, line, value }| {
+        let values = [Value::Text(inputs.name(input)), Value::Count(Some(row)), Value::Count(Some(line)), Value::Text(value)];
+        rows.row(&values[usize::from(!inputs.are_several())..], &mut bytes);
+        if bytes.width() >= TOGETHER {
+            written = out.put(bytes.bytes());
+            bytes.clear();
         }
         if written.is_ok() { ControlFlow::Continue(()) } else { ControlFlow::Break(()) }
     })?;
     written?;
-    out.put(lines.bytes())
+    rows.end(&mut bytes);
+    out.put(bytes.bytes())
 }

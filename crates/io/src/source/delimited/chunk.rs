@@ -203,7 +203,7 @@ impl Chunk for DelimitedChunk {
     }
 
     fn cell<'c>(&'c self, text: &'c str, row: usize, column: usize) -> Cell<'c> {
-        Cell { kind: CellKind::Text, text: super::record::value(RawCells::cell(self, row, column).text(text)) }
+        Cell::new(CellKind::Text, super::record::value(RawCells::cell(self, row, column).text(text)))
     }
 
     fn ragged(&self, rows: Range<usize>) -> &[(u32, u32)] {

@@ -1,6 +1,5 @@
 //! A chunk of fixed-width text: whole lines, whose cells are at the same characters in each.
 
-use std::borrow::Cow;
 use std::ops::Range;
 use std::sync::Arc;
 
@@ -106,7 +105,7 @@ impl Chunk for FixedWidthChunk {
     }
 
     fn cell<'c>(&'c self, text: &'c str, row: usize, column: usize) -> Cell<'c> {
-        Cell { kind: CellKind::Text, text: Cow::Borrowed(self.span(row, column).text(text)) }
+        Cell::new(CellKind::Text, self.span(row, column).text(text))
     }
 
     fn ragged(&self, _: Range<usize>) -> &[(u32, u32)] {

@@ -1,6 +1,5 @@
 //! A chunk of JSON Lines: whole lines, whose members are found by reading them.
 
-use std::borrow::Cow;
 use std::ops::Range;
 use std::sync::{Arc, Mutex};
 
@@ -231,17 +230,14 @@ impl Chunk for JsonLinesChunk {
 
     fn cell<'c>(&'c self, text: &'c str, row: usize, column: usize) -> Cell<'c> {
         let value = self.span(row, column).text(text);
-        let of = |kind| Cell { kind, text: Cow::Borrowed(value) };
-        match value.as_bytes() {
-            [] | b"null" => Cell::NOTHING,
-            [b'"', inner @ .., _] if memchr::memchr(b'\\', inner).is_none() => {
-                Cell { kind: CellKind::Text, text: Cow::Borrowed(&value[1..value.len() - 1]) }
+        match (kind(value), value.as_bytes()) {
+            (CellKind::Nothing, _) => Cell::NOTHING,
+            (CellKind::Text, [_, inner @ .., _]) if memchr::memchr(b'\\', inner).is_none() => {
+                Cell::new(CellKind::Text, &value[1..value.len() - 1])
             }
             // What stands for no text was refused.
-            [b'"', ..] => Cell { kind: CellKind::Text, text: Cow::Owned(unescaped(value).unwrap_or_default()) },
-            b"true" | b"false" => of(CellKind::Truth),
-            [b'{' | b'[', ..] => of(CellKind::Nested),
-            _ => of(CellKind::Number),
+            (CellKind::Text, _) => Cell::new(CellKind::Text, unescaped(value).unwrap_or_default()),
+            (kind, _) => Cell::new(kind, value),
         }
     }
 
@@ -261,6 +257,17 @@ impl Chunk for JsonLinesChunk {
 
     fn size(&self) -> usize {
         self.block.bytes.len()
+    }
+}
+
+/// What a value is, as it is written.
+pub fn kind(value: &str) -> CellKind {
+    match value.as_bytes() {
+        [] | b"null" => CellKind::Nothing,
+        [b'"', ..] => CellKind::Text,
+        b"true" | b"false" => CellKind::Truth,
+        [b'{' | b'[', ..] => CellKind::Nested,
+        _ => CellKind::Number,
     }
 }
 

@@ -6,16 +6,19 @@ use keen_notch_core::batch::Span;
 use keen_notch_core::column::Header;
 
 use super::Style;
-use super::chunk::broken;
+use super::chunk::{broken, kind};
 use super::line::{Key, members};
 use crate::Error;
 use crate::source::blocks::Block;
+use crate::source::types::{Seen, Type};
 
 /// Names in the order in which they first came, and which column each is.
 #[derive(Debug, Clone, Default)]
 pub struct Keys {
     names: Vec<String>,
     columns: HashMap<String, usize>,
+    /// What the values of each are, of the lines that were looked at.
+    pub types: Vec<Seen>,
 }
 
 impl Keys {
@@ -49,6 +52,7 @@ impl Keys {
         }
         let column = self.names.len();
         self.names.push(name.to_owned());
+        self.types.push(Seen::default());
         self.columns.insert(name.to_owned(), column);
         column
     }
@@ -74,7 +78,10 @@ impl Keys {
             let mut found = Style::default();
             let mut last = None;
             let see = |key: Key, value: Span| {
-                self.add(key.text());
+                let column = self.add(key.text());
+                let text_of = value.text(line);
+                let at_line = || block.first_line + text[..start].bytes().filter(|byte| *byte == b'\n').count() as u64;
+                self.types[column].note(Type::of(kind(text_of), text_of), at_line, name);
                 let before = line.as_bytes().get(value.start as usize - 1);
                 found.spaces_after_colons |= before == Some(&b' ');
                 if let Some(last) = last.replace(value.end as usize) {

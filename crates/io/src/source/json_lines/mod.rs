@@ -17,6 +17,7 @@ use self::chunk::{JsonLinesChunk, Shape};
 use self::keys::Keys;
 use super::blocks::{Block, Blocks, EachLine};
 use super::input::Input;
+use super::types::Seen;
 use super::{Chunk, Format, Reading, Source};
 use crate::Error;
 use crate::formats::Kind;
@@ -39,6 +40,7 @@ pub struct Style {
 pub struct JsonLines {
     header: Header,
     style: Style,
+    types: Vec<Seen>,
     blocks: Blocks<EachLine>,
     /// Blocks that were read for their keys.
     first: VecDeque<Block>,
@@ -66,23 +68,24 @@ impl JsonLines {
             first.push_back(block);
         }
         let style = Style { byte_order_mark, ..style.unwrap_or_default() };
-        if let Some(columns) = &reading.columns {
-            keys = Keys::of(columns);
+        let mut types = keys.types.clone();
+        if let Some((columns, known)) = &reading.columns {
+            (keys, types) = (Keys::of(columns), known.clone());
         }
         if keys.count() == 0 {
             return Err(Error::Empty { name });
         }
         let header = keys.header();
         let shape = Arc::new(Shape::new(name, keys, reading));
-        Ok(JsonLines { header, style, blocks, first, shape, may_have_more: !reading.all_columns })
+        Ok(JsonLines { header, style, types, blocks, first, shape, may_have_more: !reading.all_columns })
     }
 }
 
-/// The columns of all lines of some inputs: of those that are such, and that can be read twice; `None` where they have none.
+/// The columns of all lines of some inputs, and what their values are: of those that are such, and that can be read twice; `None` where they have none.
 ///
 /// # Errors
 /// Where one cannot be read, or a line is no object.
-pub fn columns(inputs: &[Input], reading: &Reading) -> Result<Option<Header>, Error> {
+pub fn columns(inputs: &[Input], reading: &Reading) -> Result<Option<(Header, Vec<Seen>)>, Error> {
     // That they are read for their keys is not counted.
     let reading = Reading { meter: Arc::default(), ..reading.clone() };
     let mut keys = Keys::default();
@@ -93,7 +96,7 @@ pub fn columns(inputs: &[Input], reading: &Reading) -> Result<Option<Header>, Er
             keys.find(&block, &input.name(), usize::MAX)?;
         }
     }
-    Ok((keys.count() > 0).then(|| keys.header()))
+    Ok((keys.count() > 0).then(|| (keys.header(), keys.types)))
 }
 
 impl Source for JsonLines {
@@ -103,6 +106,10 @@ impl Source for JsonLines {
 
     fn header(&self) -> &Header {
         &self.header
+    }
+
+    fn types(&self) -> &[Seen] {
+        &self.types
     }
 
     fn may_have_more_columns(&self) -> bool {

@@ -57,7 +57,10 @@ impl Chunk for WorkbookChunk {
 
     fn cell<'c>(&'c self, text: &'c str, row: usize, column: usize) -> Cell<'c> {
         match self.table.sheet.cell(self.rows.start + row, self.column(column)) {
-            Some(cell) => Cell { kind: cell.kind, text: Cow::Borrowed(cell.span.text(text)) },
+            Some(cell) => {
+                let shown = self.table.sheet.shown(cell);
+                Cell { kind: cell.kind, text: Cow::Borrowed(cell.span.text(text)), shown }
+            }
             None => Cell::NOTHING,
         }
     }

@@ -2,19 +2,26 @@
 //!
 //! A sheet is read as a whole before its first row: what a workbook is packed in cannot be read otherwise.
 
+#[cfg(feature = "workbooks")]
+mod archive;
 mod cells;
 mod chunk;
-mod guarded;
+#[cfg(feature = "workbooks")]
+mod making;
+#[cfg(feature = "workbooks")]
+mod office_open;
+#[cfg(feature = "workbooks")]
+mod open_document;
 
 use std::ops::Range;
 use std::sync::Arc;
 
-pub use guarded::is_guarded;
 use keen_notch_core::column::Header;
 
 use self::cells::Sheet;
 use self::chunk::WorkbookChunk;
 use super::input::Input;
+use super::types::{Seen, Type};
 use super::{Chunk, Format, Reading, Source};
 use crate::Error;
 
@@ -29,6 +36,7 @@ pub struct Workbook {
     table: Arc<Table>,
     /// The rows that are still to come.
     rows: Range<usize>,
+    types: Vec<Seen>,
 }
 
 /// A sheet as a table.
@@ -48,10 +56,7 @@ impl Workbook {
     /// Where it cannot be read, there is no such sheet, nothing is in it, or its first row does not name its columns.
     pub fn open(input: &Input, reading: &Reading) -> Result<Workbook, Error> {
         let name = input.name();
-        let mut bytes = Vec::new();
-        let mut reader = input.open_raw(reading)?;
-        reader.read_to_end(&mut bytes).map_err(|error| Error::of_reading(&name, error))?;
-        let (sheet, title, count) = cells::read(&name, bytes, reading)?;
+        let (sheet, title, count) = read(&name, input.read_whole(reading)?, reading)?;
         let Some(first) = sheet.rows.first() else { return Err(Error::Empty { name }) };
         let of_first = sheet.row(0);
         let start = of_first.first().map_or(0, |cell| cell.column);
@@ -77,9 +82,32 @@ impl Workbook {
         }
         reading.meter.add_imprecise(sheet.imprecise);
         let format = Format::Workbook { sheet: title, sheets: count };
+        let types = types(&sheet, columns.clone(), rows.clone(), &name);
         let table = Arc::new(Table { name: name.clone(), sheet, columns });
-        Ok(Workbook { name, header, format, table, rows })
+        Ok(Workbook { name, header, format, table, rows, types })
     }
+}
+
+/// What the values of each column are.
+fn types(sheet: &Sheet, columns: Range<u32>, rows: Range<usize>, name: &str) -> Vec<Seen> {
+    let mut types = vec![Seen::default(); columns.len()];
+    for row in rows {
+        for cell in sheet.row(row) {
+            let of = Type::of(cell.kind, cell.span.text(&sheet.text));
+            types[(cell.column - columns.start) as usize].note(of, || u64::from(sheet.rows[row].number), name);
+        }
+    }
+    types
+}
+
+#[cfg(feature = "workbooks")]
+use self::archive::read;
+
+/// This build reads none.
+#[cfg(not(feature = "workbooks"))]
+fn read(name: &str, _: Vec<u8>, _: &Reading) -> Result<(Sheet, String, usize), Error> {
+    let why = "this build does not read workbooks".to_owned();
+    Err(Error::BadFile { name: name.to_owned(), why, help: "save it as CSV" })
 }
 
 impl Source for Workbook {
@@ -98,6 +126,10 @@ impl Source for Workbook {
         let rows = self.rows.start..(self.rows.start + ROWS).min(self.rows.end);
         self.rows.start = rows.end;
         Ok(Some(Box::new(WorkbookChunk::new(Arc::clone(&self.table), rows))))
+    }
+
+    fn types(&self) -> &[Seen] {
+        &self.types
     }
 
     fn format(&self) -> Format {

@@ -1,7 +1,7 @@
 //! Reading files by a package that may not be up to what is in them.
 
 use std::cell::Cell;
-#[cfg(feature = "workbooks")]
+#[cfg(any(feature = "columnar", feature = "workbooks"))]
 use std::panic::{AssertUnwindSafe, catch_unwind};
 
 thread_local! {
@@ -15,7 +15,7 @@ pub fn is_guarded() -> bool {
 }
 
 /// Calls something; `None` where it panics.
-#[cfg(feature = "workbooks")]
+#[cfg(any(feature = "columnar", feature = "workbooks"))]
 pub fn guarded<R>(call: impl FnOnce() -> R) -> Option<R> {
     IS_GUARDED.set(true);
     let outcome = catch_unwind(AssertUnwindSafe(call));

@@ -1,0 +1,216 @@
+"""Tables that openpyxl and pyarrow write are read right, and they read ours right: values, types and blanks.
+
+usage: formats.py PROGRAM
+"""
+
+import datetime as dt
+import decimal
+import json
+import os
+import subprocess
+import sys
+import tempfile
+
+import openpyxl
+import pyarrow as pa
+import pyarrow.ipc as ipc
+import pyarrow.parquet as pq
+
+PROGRAM = os.path.abspath(sys.argv[1])
+CARVE = ["-c", "code", "-p", 'family: before "-"', "-q"]
+
+
+def run(*words):
+    ran = subprocess.run([PROGRAM, *words], capture_output=True)
+    assert ran.returncode == 0, (words, ran.stderr.decode())
+    return ran.stdout
+
+
+def same(found, expected, what):
+    assert found == expected, f"{what}\nfound    {found}\nexpected {expected}"
+
+
+def workbooks():
+    book = openpyxl.Workbook()
+    sheet = book.active
+    sheet.title = "Spare parts"
+    sheet.append(["code", "no", "qty", "price", "on", "at", "checked", "note"])
+    moment = dt.datetime(2025, 3, 1, 8, 5, 30)
+    sheet.append(["GRP-00041273-S7K2", 385, 12, 1234.5, dt.date(2025, 3, 1), moment, True, "'=1+1"])
+    sheet.append(["HNG-é411-B2", 7, 0.25, -3, dt.date(1999, 12, 31), None, False, None])
+    sheet.append([None, None, -1e-7, 123456789012345, None, None, None, "00012"])
+    for row in (2, 3):
+        sheet.cell(row, 2).number_format = "00000"
+        sheet.cell(row, 4).number_format = "#,##0.00"
+        sheet.cell(row, 5).number_format = "dd.mm.yyyy"
+    book.create_sheet("Other").append(["x"])
+    book.save("made.xlsx")
+    objects = [json.loads(line) for line in run("carve", "made.xlsx", *CARVE, "--to", "jsonl").splitlines()]
+    expected = [
+        ["GRP-00041273-S7K2", "00385", 12, "1,234.50", "2025-03-01", "2025-03-01T08:05:30", True, "'=1+1", "GRP"],
+        ["HNG-é411-B2", "00007", 0.25, "-3.00", "1999-12-31", None, False, None, "HNG"],
+        [None, None, -1e-7, 123456789012345, None, None, None, "00012", None],
+    ]
+    same([list(row.values()) for row in objects], expected, "a workbook of openpyxl")
+    # As it is written again.
+    run("carve", "made.xlsx", *CARVE, "-o", "cut.xlsx")
+    cut = openpyxl.load_workbook("cut.xlsx")
+    same(cut.sheetnames, ["Spare parts"], "the sheet of our workbook")
+    for row, (old, new) in enumerate(zip(sheet.iter_rows(), cut.active.iter_rows())):
+        for before, after in zip(old, new):
+            value = before.value
+            if isinstance(value, dt.date) and not isinstance(value, dt.datetime):
+                value = dt.datetime(value.year, value.month, value.day)
+            same((after.value, after.data_type == "s"), (value, isinstance(value, str)), f"our workbook, row {row}")
+            if value is not None and not isinstance(value, (str, dt.datetime)) or before.number_format == "dd.mm.yyyy":
+                same(after.number_format if value is not None else before.number_format, before.number_format, "a number format")
+    same([row[8].value for row in cut.active.iter_rows()], ["family", "GRP", "HNG", None], "pieces of our workbook")
+    # What looks like a formula, and types that pieces say.
+    with open("codes.csv", "w") as out:
+        out.write("code,on\n=1+1,2025-03-01\n007,1850-01-01\n")
+    with open("list.cutlist.toml", "w") as out:
+        out.write("[piece.no]\nof = 'code'\ntake = 'whole'\nas = 'number'\n[piece.day]\nof = 'on'\ntake = 'whole'\nas = 'date'\n")
+    run("carve", "codes.csv", "-l", "list.cutlist.toml", "-o", "cut.xlsx", "-q")
+    rows = [[(cell.value, cell.data_type) for cell in row] for row in openpyxl.load_workbook("cut.xlsx").active.iter_rows()]
+    expected = [
+        [("=1+1", "s"), ("2025-03-01", "s"), ("=1+1", "s"), (dt.datetime(2025, 3, 1), "d")],
+        [("007", "s"), ("1850-01-01", "s"), (7, "n"), ("1850-01-01", "s")],
+    ]
+    # openpyxl takes every text that begins with = for a formula; the file says that it is a text.
+    same([[(v, "s" if t == "f" else t) for v, t in row] for row in rows[1:]], expected, "types of pieces in our workbook")
+
+
+def table(rows):
+    """A table of all types that are read, `rows` long."""
+    pick = lambda values: [values[row % len(values)] for row in range(rows)]
+    moments = [dt.datetime(2025, 3, 1, 8, 5, 30), None, dt.datetime(1969, 12, 31, 23, 59, 59, 123000)]
+    columns = {
+        "code": pa.array(pick(["GRP-00041273-S7K2", None, "HNG-é411-B2", "", "TWR-1"])),
+        "i8": pa.array(pick([1, None, -128]), pa.int8()),
+        "i64": pa.array(pick([2**63 - 1, -(2**63), None]), pa.int64()),
+        "u64": pa.array(pick([2**64 - 1, None]), pa.uint64()),
+        "f32": pa.array(pick([0.5, None, -1.25]), pa.float32()),
+        "f64": pa.array(pick([0.1, 1e-9, None, 335.0]), pa.float64()),
+        "d38": pa.array(pick([decimal.Decimal("12345678901234567890.1250"), None, decimal.Decimal("-0.5")]), pa.decimal128(38, 4)),
+        "day": pa.array(pick([dt.date(2025, 3, 1), None, dt.date(1600, 2, 29)])),
+        "ms": pa.array(pick(moments), pa.timestamp("ms")),
+        "zone": pa.array(pick(moments), pa.timestamp("us", "Europe/Vienna")),
+        "time": pa.array(pick([dt.time(8, 5), None, dt.time(23, 59, 59, 5)]), pa.time64("us")),
+        "ok": pa.array(pick([True, None, False])),
+        "depot": pa.array(pick(["East", "West", None, "Summit"])).dictionary_encode(),
+        "large": pa.array(pick(["a", None, "bc"]), pa.large_string()),
+        "view": pa.array(pick(["a text that is longer than a view", None, "x"]), pa.string_view()),
+        "tags": pa.array(pick([["a", None], [], None]), pa.list_(pa.string())),
+        "at": pa.array(pick([{"x": 1, "y": "q"}, None]), pa.struct([("x", pa.int32()), ("y", pa.string())])),
+        "raw": pa.array(pick([b"\xff\xfe", None]), pa.binary()),
+        "none": pa.nulls(rows),
+    }
+    return pa.table(columns).replace_schema_metadata({"made by": "a test"})
+
+
+# What a phrase sees of the first rows.
+SEEN = {
+    "i8": ["1", "", "-128"],
+    "i64": ["9223372036854775807", "-9223372036854775808", ""],
+    "u64": ["18446744073709551615", ""],
+    "f32": ["0.5", "", "-1.25"],
+    "f64": ["0.1", "1e-9", "", "335"],
+    "d38": ["12345678901234567890.1250", "", "-0.5000"],
+    "day": ["2025-03-01", "", "1600-02-29"],
+    "ms": ["2025-03-01T08:05:30", "", "1969-12-31T23:59:59.123"],
+    "zone": ["2025-03-01T08:05:30Z", "", "1969-12-31T23:59:59.123Z"],
+    "time": ["08:05:00", "", "23:59:59.000005"],
+    "ok": ["true", "", "false"],
+    "depot": ["East", "West", "", "Summit"],
+    "large": ["a", "", "bc"],
+    "view": ["a text that is longer than a view", "", "x"],
+    "tags": ['["a",null]', "[]", ""],
+    "at": ['{"x":1,"y":"q"}', ""],
+    "none": [""],
+}
+
+
+def read(path):
+    if path.endswith(".parquet"):
+        return pq.read_table(path)
+    with open(path, "rb") as start:
+        is_file = start.read(6) == b"ARROW1"
+    return (ipc.open_file if is_file else ipc.open_stream)(pa.memory_map(path)).read_all()
+
+
+def columns():
+    many = table(50_000)
+    ways = {
+        "snappy.parquet": dict(compression="snappy"),
+        "zstd.parquet": dict(compression="zstd", row_group_size=7_000, data_page_version="2.0"),
+        "gzip.parquet": dict(compression="gzip", use_dictionary=False),
+        "lz4.parquet": dict(compression="lz4", write_page_index=True),
+        "none.parquet": dict(compression="none", use_dictionary=["code"], store_schema=True),
+        "delta.parquet": dict(use_dictionary=False, column_encoding={"code": "DELTA_BYTE_ARRAY", "i64": "DELTA_BINARY_PACKED", "large": "DELTA_LENGTH_BYTE_ARRAY"}),
+    }
+    for name, how in ways.items():
+        pq.write_table(many, name, **how)
+    for name, codec in [("plain.arrow", None), ("lz4.arrow", "lz4"), ("zstd.arrows", "zstd")]:
+        options = ipc.IpcWriteOptions(compression=codec)
+        opened = ipc.new_file if name.endswith(".arrow") else ipc.new_stream
+        with opened(name, many.schema, options=options) as out:
+            out.write_table(many, max_chunksize=9_999)
+    names = [*ways, "plain.arrow", "lz4.arrow", "zstd.arrows"]
+    expected = [None if code is None or "-" not in code else code.split("-")[0] for code in many["code"].to_pylist()]
+    for name in names:
+        original = read(name)
+        for ending in ["parquet", "arrow", "arrows"]:
+            run("carve", name, *CARVE, "-o", f"cut.{ending}")
+            cut = read(f"cut.{ending}")
+            same(cut.column_names, [*original.column_names, "family"], f"{name} to {ending}")
+            same(cut["family"].to_pylist(), expected, f"{name} to {ending}: pieces")
+            same(cut.schema.field("family").type, pa.string(), f"{name} to {ending}: the type of a piece")
+            assert cut.schema.metadata[b"made by"] == b"a test", f"{name} to {ending}"
+            for field in original.schema:
+                same(cut.schema.field(field.name).type, field.type, f"{name} to {ending}: the type of {field.name}")
+                same(cut[field.name].to_pylist(), original[field.name].to_pylist(), f"{name} to {ending}: {field.name}")
+        shown = [json.loads(line) for line in run("carve", name, *CARVE, "--without", "raw", "--to", "jsonl").splitlines()[:4]]
+        rows = run("carve", name, *CARVE, "--columns", ",".join(SEEN), "--to", "csv").decode().splitlines()
+        pieces = []
+        for place, column in enumerate(SEEN):
+            pieces += ["-p", f"x{place} of {column}: whole"]
+        found = run("carve", name, *pieces, "--only-pieces", "-q", "--to", "jsonl").splitlines()[:4]
+        for place, (column, values) in enumerate(SEEN.items()):
+            seen = [json.loads(row)[f"x{place}"] or "" for row in found[: len(values)]]
+            same(seen, values, f"{name}: what is seen of {column}")
+        same(len(rows), 50_001, f"{name} as delimited text")
+        same(shown[0]["d38"], 12345678901234567890.1250, f"{name}: a decimal in JSON")
+    # Only some rows, from several files, with dictionaries that differ.
+    with open("some.cutlist.toml", "w") as out:
+        out.write("column = 'code'\n[piece.a]\ntake = 'before \"-\"'\n[rows]\nkeep = ['ok: one of \"true\"']\n")
+    other = table(3_000).set_column(12, "depot", pa.array(["Midway", "East"] * 1_500).dictionary_encode())
+    pq.write_table(other, "other.parquet")
+    run("carve", "zstd.parquet", "other.parquet", "-l", "some.cutlist.toml", "-q", "-o", "cut.parquet")
+    both = pa.concat_tables([pq.read_table("zstd.parquet"), pq.read_table("other.parquet")], promote_options="permissive")
+    are_kept, cut = both["ok"].to_pylist(), pq.read_table("cut.parquet")
+    for column in both.column_names:
+        kept = [value for value, is_kept in zip(both[column].to_pylist(), are_kept) if is_kept]
+        same(cut[column].to_pylist(), kept, f"some rows: {column}")
+
+
+def others():
+    with open("rows.jsonl", "w") as out:
+        out.write('{"code":"A-1","n":1,"r":1.5,"is":true,"in":{"x":[1]},"t":"007"}\n{"code":"A-2","r":2,"big":12345678901234567890}\n')
+    run("carve", "rows.jsonl", *CARVE, "-o", "cut.parquet")
+    cut = pq.read_table("cut.parquet")
+    same(cut.schema.types, [pa.string(), pa.int64(), pa.float64(), pa.bool_(), pa.string(), pa.string(), pa.decimal128(38, 0), pa.string()], "types from JSON Lines")
+    same(cut.to_pylist()[1], {"code": "A-2", "n": None, "r": 2.0, "is": None, "in": None, "t": None, "big": decimal.Decimal(12345678901234567890), "family": "A"}, "values from JSON Lines")
+    run("carve", "made.xlsx", *CARVE, "-o", "cut.parquet")
+    same(pq.read_table("cut.parquet").schema.types, [pa.string(), pa.string(), pa.float64(), pa.string(), pa.date32(), pa.string(), pa.bool_(), pa.string(), pa.string()], "types from a workbook")
+    run("carve", "codes.csv", "-l", "list.cutlist.toml", "-o", "cut.arrow", "-q", "--faults", "faults.parquet")
+    same(read("cut.arrow").schema.types, [pa.string(), pa.string(), pa.float64(), pa.date32()], "types of pieces")
+    faults = pq.read_table("faults.parquet")
+    same(faults["row"].to_pylist(), [1], "a file of faults")
+    same(faults.schema.field("row").type, pa.int64(), "a file of faults")
+
+
+os.chdir(tempfile.mkdtemp())
+workbooks()
+columns()
+others()
+print("openpyxl and pyarrow read what we write, and we what they write")

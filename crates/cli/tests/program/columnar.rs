@@ -1,0 +1,320 @@
+//! Parquet and Arrow: columns with types, which stay what they are.
+
+use std::fs::File;
+use std::io::Cursor;
+use std::sync::Arc;
+
+use arrow_array::builder::{ListBuilder, StringBuilder};
+use arrow_array::types::Int8Type;
+use arrow_array::{
+    Array, ArrayRef, BinaryArray, BooleanArray, Date32Array, Decimal128Array, DictionaryArray, Int32Array, RecordBatch,
+    StringArray,
+};
+use arrow_ipc::reader::{FileReader, StreamReader};
+use arrow_ipc::writer::{FileWriter, StreamWriter};
+use arrow_schema::{DataType, Field, Schema};
+use arrow_select::concat::concat_batches;
+use insta::assert_snapshot;
+use parquet::arrow::ArrowWriter;
+use parquet::arrow::arrow_reader::ParquetRecordBatchReaderBuilder;
+use parquet::basic::{Compression, Encoding};
+use parquet::file::properties::WriterProperties;
+use parquet::schema::types::ColumnPath;
+
+use super::yard::Yard;
+
+const CODES: [Option<&str>; 4] = [Some("GRP-00041273-S7K2"), None, Some("HNG-é411-B2"), Some("TWR-1")];
+
+/// A table with columns of several types, and blanks in each.
+fn table() -> RecordBatch {
+    let mut tags = ListBuilder::new(StringBuilder::new());
+    for count in 0..4 {
+        (0..count).for_each(|tag| tags.values().append_value(format!("t{tag}")));
+        tags.append(count != 1);
+    }
+    let prices = Decimal128Array::from(vec![Some(1250), None, Some(-5), Some(700)]);
+    let columns: Vec<(&str, ArrayRef, bool)> = vec![
+        ("code", Arc::new(StringArray::from(CODES.to_vec())), true),
+        ("qty", Arc::new(Int32Array::from(vec![12, 0, -3, 40])), false),
+        ("price", Arc::new(prices.with_precision_and_scale(10, 2).unwrap()), true),
+        ("on", Arc::new(Date32Array::from(vec![Some(20_148), None, Some(0), Some(-1)])), true),
+        ("ok", Arc::new(BooleanArray::from(vec![Some(true), None, Some(false), Some(true)])), true),
+        ("depot", Arc::new(DictionaryArray::<Int8Type>::from_iter([Some("East"), None, Some("West"), Some("East")])), true),
+        ("tags", Arc::new(tags.finish()), true),
+        ("raw", Arc::new(BinaryArray::from(vec![Some(b"\xFF\x00".as_slice()), None, Some(b"x"), Some(b"y")])), true),
+    ];
+    let field = |(name, array, has_nulls): &(&str, ArrayRef, bool)| {
+        Field::new(*name, array.data_type().clone(), *has_nulls).with_metadata([("unit".to_owned(), format!("of {name}"))])
+    };
+    let metadata = [("made by".to_owned(), "a test".to_owned())];
+    let schema = Schema::new_with_metadata(columns.iter().map(field).collect::<Vec<_>>(), metadata);
+    RecordBatch::try_new(Arc::new(schema), columns.into_iter().map(|(_, array, _)| array).collect()).unwrap()
+}
+
+/// The table as Parquet with two rows in a group, compressed with zstd, and as Arrow.
+fn yard() -> Yard {
+    let (yard, table) = (Yard::new(), table());
+    let properties =
+        WriterProperties::builder().set_compression(Compression::ZSTD(Default::default())).set_max_row_group_row_count(Some(2));
+    let code = ColumnPath::from("code");
+    let properties = properties.set_column_dictionary_enabled(code.clone(), false);
+    let properties = properties.set_column_encoding(code, Encoding::DELTA_BYTE_ARRAY);
+    let file = File::create(yard.path().join("parts.parquet")).unwrap();
+    let mut writer = ArrowWriter::try_new(file, table.schema(), Some(properties.build())).unwrap();
+    writer.write(&table).unwrap();
+    writer.close().unwrap();
+    let mut writer = FileWriter::try_new(File::create(yard.path().join("parts.arrow")).unwrap(), &table.schema()).unwrap();
+    writer.write(&table).unwrap();
+    writer.finish().unwrap();
+    let mut writer = StreamWriter::try_new(File::create(yard.path().join("parts.arrows")).unwrap(), &table.schema()).unwrap();
+    writer.write(&table).unwrap();
+    writer.finish().unwrap();
+    yard
+}
+
+/// What is in an output, in one batch.
+fn read(bytes: Vec<u8>) -> RecordBatch {
+    let (schema, batches): (_, Vec<RecordBatch>) = match &bytes[..4] {
+        b"PAR1" => {
+            let builder = ParquetRecordBatchReaderBuilder::try_new(bytes::Bytes::from(bytes)).unwrap();
+            (builder.schema().clone(), builder.build().unwrap().map(Result::unwrap).collect())
+        }
+        b"ARRO" => {
+            let reader = FileReader::try_new(Cursor::new(bytes), None).unwrap();
+            (reader.schema(), reader.map(Result::unwrap).collect())
+        }
+        _ => {
+            let reader = StreamReader::try_new(Cursor::new(bytes), None).unwrap();
+            (reader.schema(), reader.map(Result::unwrap).collect())
+        }
+    };
+    concat_batches(&schema, &batches).unwrap()
+}
+
+fn read_file(yard: &Yard, name: &str) -> RecordBatch {
+    read(std::fs::read(yard.path().join(name)).unwrap())
+}
+
+#[test]
+fn columns_keep_their_types_and_get_pieces_after_them() {
+    let yard = yard();
+    let carve = ["-c", "code", "-p", "family: before \"-\"", "-q"];
+    let family = StringArray::from(vec![Some("GRP"), None, Some("HNG"), Some("TWR")]);
+    for from in ["parts.parquet", "parts.arrow", "parts.arrows"] {
+        for to in ["cut.parquet", "cut.arrow", "cut.arrows"] {
+            assert_eq!(yard.run(&[&["carve", from, "-o", to], &carve[..]].concat()).stderr, "", "{from} {to}");
+            let (cut, original) = (read_file(&yard, to), table());
+            assert_eq!(cut.schema().metadata().get("made by"), Some(&"a test".to_owned()), "{from} {to}");
+            for (column, field) in original.schema().fields().iter().enumerate() {
+                let cut_field = cut.schema().field(column).clone();
+                assert_eq!(cut_field.data_type(), field.data_type(), "{from} {to}");
+                assert_eq!(cut_field.metadata().get("unit"), field.metadata().get("unit"), "{from} {to}");
+                assert_eq!(cut_field.is_nullable(), field.is_nullable(), "{from} {to}");
+                assert_eq!(cut.column(column), original.column(column), "{from} {to} {}", field.name());
+            }
+            assert_eq!(cut.column(8).as_ref(), &family as &dyn Array, "{from} {to}");
+        }
+    }
+    // Groups and compression are those of what was read.
+    assert_eq!(yard.run(&[&["carve", "parts.parquet", "-o", "cut.parquet"], &carve[..]].concat()).status, 0);
+    let cut = File::open(yard.path().join("cut.parquet")).unwrap();
+    let groups = ParquetRecordBatchReaderBuilder::try_new(cut).unwrap().metadata().row_groups().to_vec();
+    assert_eq!(groups.iter().map(|group| group.num_rows()).collect::<Vec<_>>(), [2, 2]);
+    assert!(matches!(groups[1].column(1).compression(), Compression::ZSTD(_)));
+    // They are the bytes that were read, in a way that nothing written anew would be in.
+    assert!(groups[0].column(0).encodings().any(|encoding| encoding == Encoding::DELTA_BYTE_ARRAY));
+    // So it is with columns in another order, of several files, one of which has no rows.
+    let none = table().slice(0, 0);
+    let mut writer =
+        ArrowWriter::try_new(File::create(yard.path().join("none.parquet")).unwrap(), none.schema(), None).unwrap();
+    writer.write(&none).unwrap();
+    writer.close().unwrap();
+    let inputs = ["carve", "parts.parquet", "none.parquet", "parts.parquet", "--columns", "tags,qty,raw", "-o", "both.parquet"];
+    assert_eq!(yard.run(&[&inputs[..], &carve].concat()).stderr, "");
+    let (both, twice) = (read_file(&yard, "both.parquet"), concat_batches(&table().schema(), [&table(), &table()]).unwrap());
+    for (column, original) in [(0, 6), (1, 1), (2, 7)] {
+        assert_eq!(both.column(column), twice.column(original));
+    }
+    assert_eq!(both.column(3).slice(4, 4).as_ref(), &family as &dyn Array);
+    // A pipe gets a stream, whichever of the two is said.
+    let piped = yard.command(&[&["carve", "-", "--from", "arrow", "--to", "arrow"], &carve[..]].concat());
+    let output = { piped }.write_stdin(std::fs::read(yard.path().join("parts.arrows")).unwrap()).output().unwrap();
+    assert_eq!(read(output.stdout), read_file(&yard, "cut.arrows"));
+}
+
+#[test]
+fn rows_that_are_left_out_set_aside_or_repeated_keep_their_values() {
+    let yard = yard();
+    yard.write(
+        "list.cutlist.toml",
+        "column = 'code'\n[piece.part]\ntake = 'sections by \"-\"'\nrows = true\n[piece.no]\ntake = 'section 2 by \"-\"'\ncheck = 'not digits'\n[rows]\nkeep = ['qty: not one of \"0\"']\n",
+    );
+    let ran = yard.run(&[
+        "carve",
+        "parts.parquet",
+        "-l",
+        "list.cutlist.toml",
+        "-o",
+        "cut.arrow",
+        "--offcuts",
+        "off.parquet",
+        "--faults",
+        "faults.arrows",
+    ]);
+    assert_eq!(ran.status, 0, "{}", ran.shown());
+    let (cut, off, faults) =
+        (read_file(&yard, "cut.arrow"), read_file(&yard, "off.parquet"), read_file(&yard, "faults.arrows"));
+    assert_eq!(cut.column(1).as_ref(), &Int32Array::from(vec![-3, -3, -3]) as &dyn Array);
+    assert_eq!(cut.column(8).as_ref(), &StringArray::from(vec!["HNG", "é411", "B2"]) as &dyn Array);
+    assert_eq!(off.column(1).as_ref(), &Int32Array::from(vec![12, 40]) as &dyn Array);
+    let why = "no: all of it is digits, which it must not be";
+    assert!(off.schema().field(8).name() == "why" && format!("{:?}", off.column(8)).contains("no: "), "{why} {off:?}");
+    assert_eq!(faults.column(1).as_ref(), &arrow_array::Int64Array::from(vec![1, 4]) as &dyn Array);
+}
+
+#[test]
+fn only_columns_that_are_needed_are_decoded() {
+    let yard = yard();
+    let mut bytes = std::fs::read(yard.path().join("parts.parquet")).unwrap();
+    let file = File::open(yard.path().join("parts.parquet")).unwrap();
+    let metadata = ParquetRecordBatchReaderBuilder::try_new(file).unwrap().metadata().clone();
+    let (start, length) = metadata.row_group(0).column(1).byte_range();
+    bytes[start as usize..(start + length) as usize].fill(0xFF);
+    yard.write("parts.parquet", bytes);
+    let carve =
+        |words: &[&str]| yard.run(&[&["carve", "parts.parquet", "-c", "code", "-p", "f: first 1", "-q"], words].concat());
+    assert_eq!(carve(&["--to", "csv"]).status, 3);
+    assert_eq!(carve(&["--only-pieces", "--to", "csv"]).stdout, "f\nG\n\"\"\nH\nT\n");
+    assert_eq!(carve(&["--columns", "on", "--to", "csv"]).status, 0);
+    assert_eq!(carve(&["-o", "cut.parquet"]).status, 0, "copied");
+}
+
+#[test]
+fn other_formats_are_made_of_them_and_they_of_others() {
+    let yard = yard();
+    let all = |to: &str| {
+        yard.out(&["carve", "parts.parquet", "-c", "code", "-p", "family: before \"-\"", "--without", "raw", "--to", to, "-q"])
+    };
+    assert_snapshot!(all("csv") + &all("jsonl"));
+    yard.write(
+        "codes.jsonl",
+        "{\"code\":\"A-1\",\"n\":1,\"r\":2.50,\"is\":true,\"in\":{\"x\":[1]},\"no\":null}\n{\"r\":3,\"long\":12345678901234567890,\"code\":null}\n",
+    );
+    for input in ["codes.jsonl", "-"] {
+        let words = ["carve", input, "--from", "jsonl", "-c", "code", "-p", "a: before \"-\"", "--to", "arrows", "-q"];
+        let output = yard.command(&words).write_stdin(yard.read("codes.jsonl")).output().unwrap();
+        assert_snapshot!("of_json", format!("{:#?}", read(output.stdout)));
+    }
+    yard.write("codes.csv", "code,n\nA-1,007\n,\n");
+    assert_eq!(yard.run(&["carve", "codes.csv", "-c", "code", "-p", "a: before \"-\"", "-o", "codes.parquet", "-q"]).status, 0);
+    assert_snapshot!(format!("{:#?}", read_file(&yard, "codes.parquet")));
+    // Without a row there are still columns.
+    yard.write("none.csv", "code,n\n");
+    assert_eq!(yard.run(&["carve", "none.csv", "-c", "code", "-p", "a: before \"-\"", "-o", "none.parquet", "-q"]).status, 0);
+    assert_eq!(yard.out(&["carve", "none.parquet", "-c", "code", "-p", "b: first 1", "--to", "csv", "-q"]), "code,n,a,b\n");
+}
+
+#[test]
+fn every_command_reads_them() {
+    let yard = yard();
+    yard.write(
+        "list.cutlist.toml",
+        "column = 'code'\n[piece.paid]\nof = 'price'\ntake = 'whole'\ncheck = ['required', 'listed in \"parts.arrow\"']",
+    );
+    let shown: Vec<String> = [
+        &["check", "parts.parquet", "-l", "list.cutlist.toml", "--rows", "1"][..],
+        &["survey", "parts.arrows", "-c", "on"],
+        &["gauge", "--file", "parts.parquet", "-c", "depot", "--rows", "1"],
+        &["explain", "parts.arrow", "-c", "price", "-p", "f: first 3", "--row", "3"],
+        &["draft", "parts.parquet", "-c", "on", "--want", "2025-03-01 => 2025"],
+    ]
+    .iter()
+    .map(|words| yard.run(words).shown())
+    .collect();
+    assert_snapshot!(shown.join("\n"));
+}
+
+#[test]
+fn what_cannot_be_read_or_written_says_why() {
+    let yard = yard();
+    let bytes = std::fs::read(yard.path().join("parts.parquet")).unwrap();
+    yard.write("short.parquet", &bytes[..bytes.len() / 2]);
+    yard.write("encrypted.parquet", [b"PARE", &bytes[4..]].concat());
+    let mut broken = bytes.clone();
+    broken[100..140].fill(0xFF);
+    yard.write("broken.parquet", broken);
+    let bytes = std::fs::read(yard.path().join("parts.arrows")).unwrap();
+    yard.write("short.arrows", &bytes[..bytes.len() - 100]);
+    yard.write("none.arrow", "");
+    yard.write("text.parquet", "code,n\nA-1,1\n");
+    yard.write("other.csv", std::fs::read(yard.path().join("parts.parquet")).unwrap());
+    yard.write("mixed.jsonl", "{\"code\":\"A-1\",\"n\":1}\n{\"code\":\"A-2\"}\n{\"code\":\"A-3\",\"n\":\"x\"}\n");
+    yard.write("doubled.csv", "code,code\nA-1,1\n");
+    let mut other = table();
+    other.remove_column(2);
+    let mut writer = StreamWriter::try_new(File::create(yard.path().join("other.arrows")).unwrap(), &other.schema()).unwrap();
+    writer.write(&other).unwrap();
+    writer.finish().unwrap();
+    let schema = Schema::new(vec![Field::new("code", DataType::Utf8, true), Field::new("qty", DataType::Utf8, true)]);
+    let writer = StreamWriter::try_new(File::create(yard.path().join("types.arrows")).unwrap(), &schema);
+    writer.unwrap().finish().unwrap();
+    let mut shown = String::new();
+    let mut note = |words: &[&str]| {
+        let ran = yard.run(words);
+        shown += &format!("{words:?}: exit {}\n{}", ran.status, ran.stderr);
+    };
+    let piece = ["-c", "code", "-p", "f: first 1", "-q"];
+    for name in
+        ["short.parquet", "encrypted.parquet", "broken.parquet", "short.arrows", "none.arrow", "text.parquet", "other.csv"]
+    {
+        note(&[&["carve", name, "-o", "out.csv", "--without", "raw"], &piece[..]].concat());
+    }
+    for (inputs, to) in [
+        (&["parts.parquet"][..], "out.csv"),
+        (&["mixed.jsonl"], "out.parquet"),
+        (&["doubled.csv"], "out.parquet"),
+        (&["parts.arrows", "other.arrows"], "out.arrow"),
+        (&["parts.arrows", "types.arrows"], "out.arrow"),
+        (&["parts.arrows", "parts.parquet"], "out.arrow"),
+    ] {
+        note(&[&["carve"], inputs, &["-o", to], &piece[..]].concat());
+    }
+    note(&[&["carve", "parts.parquet"], &piece[..]].concat());
+    note(&[&["carve", "parts.arrows", "-o", "-"], &piece[..]].concat());
+    note(&[&["carve", "parts.arrows", "-o", "out.dat"], &piece[..]].concat());
+    note(&[&["carve", "parts.parquet", "--no-header", "-o", "out.csv"], &piece[..]].concat());
+    let mut piped = yard.command(&[&["carve", "-", "--from", "jsonl", "--to", "parquet"], &piece[..]].concat());
+    let rows = "{\"code\":\"A-1\",\"n\":1}\n".repeat(20_000) + "{\"code\":\"A-1\",\"n\":true}\n";
+    let output = piped.write_stdin(rows).output().unwrap();
+    assert!(output.stdout.is_empty());
+    shown += &String::from_utf8(output.stderr).unwrap();
+    assert_snapshot!(shown);
+    assert!(yard.names().iter().all(|name| !name.starts_with("out.")), "{:?}", yard.names());
+}
+
+#[test]
+fn pieces_are_what_they_stand_for() {
+    let yard = Yard::with("codes.csv", "code,on,is\nA-007,2025-03-01,true\nB-1.50,2025-02-29,yes\nC-x,,false\n");
+    yard.write(
+        "list.cutlist.toml",
+        "column = 'code'\n[piece.no]\ntake = 'after \"-\"'\nas = 'number'\n[piece.day]\nof = 'on'\ntake = 'whole'\nas = 'date'\n[piece.yes]\nof = 'is'\ntake = 'whole'\nas = 'true or false'\n",
+    );
+    let carve = |to: &str| yard.out(&["carve", "codes.csv", "-l", "list.cutlist.toml", "--only-pieces", "--to", to, "-q"]);
+    assert_eq!(
+        yard.run(&["carve", "codes.csv", "-l", "list.cutlist.toml", "--only-pieces", "-o", "cut.parquet", "-q"]).status,
+        0
+    );
+    let cut = read_file(&yard, "cut.parquet");
+    assert_eq!(cut.column(0).as_ref(), &arrow_array::Float64Array::from(vec![Some(7.0), Some(1.5), None]) as &dyn Array);
+    assert_eq!(cut.column(1).as_ref(), &Date32Array::from(vec![Some(20_148), None, None]) as &dyn Array);
+    assert_eq!(cut.column(2).as_ref(), &BooleanArray::from(vec![Some(true), None, Some(false)]) as &dyn Array);
+    // Where a column need not have one type, what is a fault stays to be seen.
+    assert_eq!(yard.run(&["carve", "codes.csv", "-l", "list.cutlist.toml", "--only-pieces", "-o", "cut.xlsx", "-q"]).status, 0);
+    let of_sheet =
+        yard.out(&["carve", "cut.xlsx", "-c", "no", "-p", "x: first 1", "--without", "no,day", "--to", "jsonl", "-q"]);
+    assert_snapshot!(carve("csv") + &carve("jsonl") + &of_sheet);
+    let checked = yard.run(&["check", "codes.csv", "-l", "list.cutlist.toml", "--rows", "3", "--faults", "faults.csv"]);
+    assert_snapshot!(checked.shown() + &yard.read("faults.csv"));
+    yard.write("wrong.cutlist.toml", "column = 'code'\n[piece.no]\ntake = 'whole'\nas = 'integer'\n");
+    assert_snapshot!(yard.run(&["check", "codes.csv", "-l", "wrong.cutlist.toml"]).stderr);
+}

@@ -1,0 +1,62 @@
+//! The demo's tables through every pair of formats: the same values come out.
+
+use super::yard::Yard;
+
+/// All formats but fixed-width text.
+const ENDINGS: [&str; 9] = ["csv", "tsv", "psv.gz", "jsonl", "ndjson.zst", "xlsx", "parquet", "arrow", "arrows"];
+
+/// Writes a table as it is in another format; what is said beside that is how it is read or written.
+fn write(yard: &Yard, from: &str, to: &str, said: &[&str]) {
+    let ran = yard.run(&[&["carve", from, "-l", "same.cutlist.toml", "-q", "-o", to], said].concat());
+    assert_eq!((ran.status, ran.stderr.as_str()), (0, ""), "{from} {to}");
+}
+
+/// Its values, one object a row.
+fn values(yard: &Yard, table: &str, said: &[&str]) -> String {
+    let all = yard.out(&[&["carve", table, "-l", "same.cutlist.toml", "-q", "--to", "jsonl"], said].concat());
+    // What is blank in a text may be nothing elsewhere.
+    all.replace(":null", ":\"\"")
+}
+
+/// A yard with the demo's data and a cut list that changes nothing of a table whose first column is called so.
+fn yard(column: &str) -> Yard {
+    let yard = Yard::new();
+    yard.out(&["demo", "--dir", "."]);
+    let list = format!("column = '{column}'\n[piece.{column}]\ntake = 'whole'\nreplace = true\n");
+    yard.write("same.cutlist.toml", list);
+    yard
+}
+
+#[test]
+fn the_tables_of_the_demo_come_through_every_pair_of_formats() {
+    for (table, column) in [("parts", "part_code"), ("crew", "crew_id"), ("references", "reference")] {
+        let yard = yard(column);
+        let expected = values(&yard, &format!("{table}.csv"), &[]);
+        assert!(expected.lines().count() > 50 && expected.contains(":\""), "{expected}");
+        for from in ENDINGS {
+            let first = format!("first.{from}");
+            write(&yard, &format!("{table}.csv"), &first, &[]);
+            for to in ENDINGS {
+                let second = format!("second.{to}");
+                write(&yard, &first, &second, &[]);
+                assert!(values(&yard, &second, &[]) == expected, "{table} from {from} to {to}");
+            }
+        }
+    }
+}
+
+#[test]
+fn and_through_fixed_width_text_where_no_blank_or_line_end_is_part_of_a_value() {
+    let yard = yard("name");
+    write(&yard, "crew.csv", "tidy.csv", &["--columns", "name,depot"]);
+    let expected = values(&yard, "tidy.csv", &[]);
+    let [reading, writing] = ["--widths", "--out-widths"].map(|option| [option, "name 1 to 15, depot 17 to 30"]);
+    for ending in ENDINGS {
+        let [first, second] = ["first", "second"].map(|stem| format!("{stem}.{ending}"));
+        write(&yard, "tidy.csv", &first, &[]);
+        write(&yard, &first, "first.fwf", &writing);
+        assert!(values(&yard, "first.fwf", &reading) == expected, "from {ending}");
+        write(&yard, "first.fwf", &second, &reading);
+        assert!(values(&yard, &second, &[]) == expected, "to {ending}");
+    }
+}

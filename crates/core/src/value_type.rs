@@ -1,0 +1,129 @@
+//! What the text of a piece stands for, where the format that it is written in can say more than text.
+
+use jiff::civil::Date;
+
+use crate::check::{Violation, ViolationKind};
+use crate::decimal;
+
+/// The significant digits that a number of 64 bits keeps, whatever they are.
+pub const MOST_DIGITS: usize = 15;
+
+/// What a text stands for.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum ValueType {
+    /// A plain number: digits, a sign before them, decimals after a point. Zeros before it do not count.
+    Number,
+    /// A date as ISO 8601 has it: 2025-03-01.
+    Date,
+    /// `true` or `false`.
+    Truth,
+}
+
+impl ValueType {
+    /// All of them.
+    pub const ALL: [ValueType; 3] = [ValueType::Number, ValueType::Date, ValueType::Truth];
+
+    /// The words for it in a cut list.
+    pub fn words(self) -> &'static str {
+        match self {
+            ValueType::Number => "number",
+            ValueType::Date => "date",
+            ValueType::Truth => "true or false",
+        }
+    }
+
+    /// That of some words.
+    pub fn parse(words: &str) -> Option<ValueType> {
+        ValueType::ALL.into_iter().find(|of| of.words() == words)
+    }
+
+    /// Why a text does not stand for such a value; `None` where it does, or where it is empty and stands for none.
+    ///
+    /// ```
+    /// use keen_notch_core::value_type::ValueType;
+    ///
+    /// assert_eq!(ValueType::Number.violation("00385"), None);
+    /// assert_eq!(ValueType::Date.violation("2025-02-29").unwrap().detail, "there is no such date");
+    /// ```
+    pub fn violation(self, text: &str) -> Option<Violation> {
+        if text.is_empty() {
+            return None;
+        }
+        let (kind, detail) = match self {
+            ValueType::Number => {
+                let mut plain = String::new();
+                if !decimal::write_plain(text, &mut plain) {
+                    (ViolationKind::NotANumber, "it is no plain number".to_owned())
+                } else if digits(&plain) > MOST_DIGITS {
+                    let count = digits(&plain);
+                    (ViolationKind::NotANumber, format!("it has {count} digits, and a number keeps {MOST_DIGITS}"))
+                } else {
+                    return None;
+                }
+            }
+            ValueType::Date if has_date_form(text) => match text.parse::<Date>() {
+                Ok(_) => return None,
+                Err(_) => (ViolationKind::NotADate, "there is no such date".to_owned()),
+            },
+            ValueType::Date => (ViolationKind::NotADate, "it is no date such as 2025-03-01".to_owned()),
+            ValueType::Truth if matches!(text, "true" | "false") => return None,
+            ValueType::Truth => (ViolationKind::NotTrueOrFalse, "it is neither \"true\" nor \"false\"".to_owned()),
+        };
+        Some(Violation::new(kind, detail))
+    }
+
+    /// The value as JSON writes it, which is the text unless that is a number with more than it needs; `None` where it does not stand for
+    /// such a value.
+    pub fn plain(self, text: &str) -> Option<String> {
+        if text.is_empty() || self.violation(text).is_some() {
+            return None;
+        }
+        let mut plain = String::new();
+        match self {
+            ValueType::Number => drop(decimal::write_plain(text, &mut plain)),
+            ValueType::Date | ValueType::Truth => plain.push_str(text),
+        }
+        Some(plain)
+    }
+}
+
+/// The significant digits of a plain number.
+fn digits(plain: &str) -> usize {
+    let digits: String = plain.chars().filter(char::is_ascii_digit).collect();
+    digits.trim_start_matches('0').len()
+}
+
+/// Whether a text is written as a date: dddd-dd-dd.
+fn has_date_form(text: &str) -> bool {
+    let is_right = |(place, byte): (usize, u8)| if matches!(place, 4 | 7) { byte == b'-' } else { byte.is_ascii_digit() };
+    text.len() == 10 && text.bytes().enumerate().all(is_right)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn texts_stand_for_values_or_say_why_not() {
+        let cases = [
+            (ValueType::Number, "00385", Ok("385")),
+            (ValueType::Number, "-12.50", Ok("-12.5")),
+            (ValueType::Number, "123456789012345", Ok("123456789012345")),
+            (ValueType::Number, "1234567890123456", Err("it has 16 digits, and a number keeps 15")),
+            (ValueType::Number, "0.000001234567890123456", Err("it has 16 digits, and a number keeps 15")),
+            (ValueType::Number, "1,5", Err("it is no plain number")),
+            (ValueType::Number, "1e3", Err("it is no plain number")),
+            (ValueType::Date, "2024-02-29", Ok("2024-02-29")),
+            (ValueType::Date, "2025-02-29", Err("there is no such date")),
+            (ValueType::Date, "2025-3-1", Err("it is no date such as 2025-03-01")),
+            (ValueType::Date, "20250301", Err("it is no date such as 2025-03-01")),
+            (ValueType::Truth, "true", Ok("true")),
+            (ValueType::Truth, "yes", Err("it is neither \"true\" nor \"false\"")),
+        ];
+        for (of, text, expected) in cases {
+            let found = of.plain(text).ok_or_else(|| of.violation(text).map_or(String::new(), |why| why.detail));
+            assert_eq!(found.as_deref().map_err(String::as_str), expected, "{text}");
+        }
+        assert_eq!((ValueType::Number.violation(""), ValueType::Number.plain("")), (None, None));
+    }
+}

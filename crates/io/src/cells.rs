@@ -1,0 +1,127 @@
+//! Cells as bytes: what the encoder of workbooks writes, and what the workbook is made of.
+//!
+//! A workbook can be made only as a whole, and by one thread; its cells are worked out by many. Each record is a tag and what it says.
+
+use crate::encode::Extend;
+
+/// One thing that a workbook is made of.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub enum Record<'r> {
+    /// What the sheet is called.
+    Sheet(&'r str),
+    /// A cell with nothing in it.
+    Blank,
+    /// A text.
+    Text(&'r str),
+    /// A number.
+    Number(f64),
+    /// A number, and the format that it is shown by.
+    Shown(f64, &'r str),
+    /// True or false.
+    Truth(bool),
+    /// A date, or a date and a time, as ISO 8601 has it.
+    Date(&'r str),
+    /// The end of a row.
+    End,
+}
+
+const SHEET: u8 = 0;
+const BLANK: u8 = 1;
+const TEXT: u8 = 2;
+const NUMBER: u8 = 3;
+const SHOWN: u8 = 4;
+const FALSE: u8 = 5;
+const TRUE: u8 = 6;
+const DATE: u8 = 7;
+const END: u8 = 8;
+
+impl Record<'_> {
+    /// Writes it.
+    pub fn push(self, out: &mut impl Extend) {
+        match self {
+            Record::Sheet(name) => push_text(SHEET, name, out),
+            Record::Blank => out.extend(&[BLANK]),
+            Record::Text(text) => push_text(TEXT, text, out),
+            Record::Number(number) => {
+                out.extend(&[NUMBER]);
+                out.extend(&number.to_le_bytes());
+            }
+            Record::Shown(number, format) => {
+                push_text(SHOWN, format, out);
+                out.extend(&number.to_le_bytes());
+            }
+            Record::Truth(truth) => out.extend(&[if truth { TRUE } else { FALSE }]),
+            Record::Date(date) => push_text(DATE, date, out),
+            Record::End => out.extend(&[END]),
+        }
+    }
+
+    /// The record that bytes begin with, and how many it takes; `None` where it is not complete.
+    #[cfg(any(test, feature = "workbooks"))]
+    pub fn read(bytes: &[u8]) -> Option<(Record<'_>, usize)> {
+        let (tag, rest) = bytes.split_first()?;
+        let text = || -> Option<(&str, usize)> {
+            let (width, rest) = rest.split_first_chunk::<4>()?;
+            let width = u32::from_le_bytes(*width) as usize;
+            // What was written was text.
+            Some((std::str::from_utf8(rest.get(..width)?).unwrap_or_default(), 5 + width))
+        };
+        let number = |at: usize| -> Option<f64> { Some(f64::from_le_bytes(*bytes.get(at..)?.first_chunk()?)) };
+        Some(match *tag {
+            SHEET => text().map(|(name, width)| (Record::Sheet(name), width))?,
+            TEXT => text().map(|(text, width)| (Record::Text(text), width))?,
+            DATE => text().map(|(date, width)| (Record::Date(date), width))?,
+            NUMBER => (Record::Number(number(1)?), 9),
+            SHOWN => {
+                let (format, width) = text()?;
+                (Record::Shown(number(width)?, format), width + 8)
+            }
+            FALSE => (Record::Truth(false), 1),
+            TRUE => (Record::Truth(true), 1),
+            BLANK => (Record::Blank, 1),
+            _ => (Record::End, 1),
+        })
+    }
+}
+
+/// No text of a row is longer than rows may be, which is less than 4 GiB.
+fn push_text(tag: u8, text: &str, out: &mut impl Extend) {
+    out.extend(&[tag]);
+    out.extend(&(text.len() as u32).to_le_bytes());
+    out.extend(text.as_bytes());
+}
+
+#[cfg(test)]
+mod tests {
+    use keen_notch_core::batch::Buffer;
+
+    use super::*;
+
+    #[test]
+    fn records_are_read_as_they_were_written_and_not_before_they_are_complete() {
+        let records = [
+            Record::Sheet("Parts"),
+            Record::Text("GRP-é"),
+            Record::Text(""),
+            Record::Blank,
+            Record::Number(335.5),
+            Record::Shown(385.0, "00000"),
+            Record::Truth(true),
+            Record::Truth(false),
+            Record::Date("2025-03-01"),
+            Record::End,
+        ];
+        let mut out = Buffer::default();
+        records.iter().for_each(|record| record.push(&mut out));
+        let mut rest = out.bytes();
+        for record in records {
+            let (read, width) = Record::read(rest).expect("it is complete");
+            assert_eq!(read, record);
+            for short in 0..width {
+                assert_eq!(Record::read(&rest[..short]), None, "{record:?}, {short} bytes");
+            }
+            rest = &rest[width..];
+        }
+        assert_eq!(rest, b"");
+    }
+}

@@ -1,0 +1,88 @@
+//! Tables whose columns have types: Parquet and Arrow.
+
+#[cfg(feature = "columnar")]
+mod dictionaries;
+#[cfg(feature = "columnar")]
+mod plan;
+#[cfg(feature = "columnar")]
+mod stream;
+#[cfg(feature = "columnar")]
+pub mod values;
+
+#[cfg(feature = "columnar")]
+pub use arrow_array::RecordBatch;
+#[cfg(feature = "columnar")]
+pub use dictionaries::Dictionaries;
+#[cfg(feature = "columnar")]
+pub use plan::{ColumnPlan, Copies, Plan};
+#[cfg(feature = "columnar")]
+pub use stream::{push_batch, push_schema};
+
+use crate::formats::Kind;
+
+/// How such a table was written down.
+#[cfg(feature = "columnar")]
+#[derive(Debug, Clone)]
+pub struct Columnar {
+    /// The format.
+    pub kind: Kind,
+    /// The columns and their types, and what else is noted there.
+    pub schema: arrow_schema::SchemaRef,
+    /// How they are written in Parquet.
+    pub plan: Plan,
+}
+
+/// This build has no such tables.
+#[cfg(not(feature = "columnar"))]
+#[derive(Debug, Clone)]
+pub enum Columnar {}
+
+#[cfg(not(feature = "columnar"))]
+impl Columnar {
+    /// The format.
+    pub fn kind(&self) -> Kind {
+        match *self {}
+    }
+
+    pub(crate) fn copy(&mut self, _: Vec<String>) {
+        match *self {}
+    }
+
+    pub(crate) fn is_copied(&self) -> bool {
+        match *self {}
+    }
+
+    pub(crate) fn other_type(&self, _: &Columnar) -> Option<(String, String, String)> {
+        match *self {}
+    }
+}
+
+#[cfg(feature = "columnar")]
+impl Columnar {
+    /// The format.
+    pub fn kind(&self) -> Kind {
+        self.kind
+    }
+
+    /// Has the columns of these files copied as they are, if they are Parquet.
+    pub(crate) fn copy(&mut self, files: Vec<String>) {
+        self.plan.copies = (self.kind == Kind::Parquet).then(|| Copies { files, columns: Vec::new() });
+    }
+
+    /// Whether its columns are copied as they are.
+    pub(crate) fn is_copied(&self) -> bool {
+        self.plan.copies.is_some()
+    }
+
+    /// The first column that has another type there, if the columns are called the same; with the type there and the type here.
+    pub(crate) fn other_type(&self, other: &Columnar) -> Option<(String, String, String)> {
+        let mut both = self.schema.fields().iter().zip(other.schema.fields());
+        let (this, other) = both.find(|(this, other)| this.name() == other.name() && this.data_type() != other.data_type())?;
+        Some((this.name().clone(), other.data_type().to_string(), this.data_type().to_string()))
+    }
+}
+
+/// Rows of such a table.
+#[cfg(not(feature = "columnar"))]
+#[derive(Debug)]
+pub enum RecordBatch {}

@@ -1,0 +1,38 @@
+//! Rows as Arrow writes them into a stream: a message a batch.
+
+use arrow_array::RecordBatch;
+use arrow_ipc::writer::{DictionaryTracker, IpcDataGenerator, IpcWriteOptions, write_message};
+use arrow_schema::{ArrowError, Schema};
+
+use crate::encode::Extend;
+
+/// Writes what comes before the first batch.
+///
+/// # Errors
+/// Where it cannot be written down.
+pub fn push_schema(schema: &Schema, out: &mut impl Extend) -> Result<(), ArrowError> {
+    let options = IpcWriteOptions::default();
+    let mut tracker = DictionaryTracker::new(false);
+    let message = IpcDataGenerator {}.schema_to_bytes_with_dictionary_tracker(schema, &mut tracker, &options);
+    push(message, &options, out)
+}
+
+/// Writes a batch, with all of its dictionaries: whoever reads the one before may not have come from this thread.
+///
+/// # Errors
+/// Where it cannot be written down.
+pub fn push_batch(batch: &RecordBatch, out: &mut impl Extend) -> Result<(), ArrowError> {
+    let options = IpcWriteOptions::default();
+    let mut tracker = DictionaryTracker::new(false);
+    // Dictionaries get their numbers with the schema.
+    IpcDataGenerator {}.schema_to_bytes_with_dictionary_tracker(&batch.schema(), &mut tracker, &options);
+    let (dictionaries, rows) = IpcDataGenerator {}.encode(batch, &mut tracker, &options, &mut Default::default())?;
+    dictionaries.into_iter().chain([rows]).try_for_each(|message| push(message, &options, out))
+}
+
+fn push(message: arrow_ipc::writer::EncodedData, options: &IpcWriteOptions, out: &mut impl Extend) -> Result<(), ArrowError> {
+    let mut bytes = Vec::with_capacity(message.ipc_message.len() + message.arrow_data.len() + 64);
+    write_message(&mut bytes, message, options)?;
+    out.extend(&bytes);
+    Ok(())
+}

@@ -1,0 +1,459 @@
+//! Rows as Parquet or Arrow: batches of Arrow, which the sink makes the file of. Columns that had types keep them.
+
+use std::mem;
+use std::sync::Arc;
+
+use arrow_array::builder::{BooleanBuilder, Date32Builder, Decimal128Builder, Float64Builder, Int64Builder};
+use arrow_array::{Array, ArrayRef, RecordBatch, RecordBatchOptions, StringArray, UInt32Array};
+use arrow_buffer::{Buffer as Bytes, NullBuffer, OffsetBuffer, ScalarBuffer};
+use arrow_schema::{ArrowError, DataType, Field, FieldRef, Metadata, Schema, SchemaRef};
+use keen_notch_core::batch::Buffer;
+use keen_notch_core::carving::OutColumn;
+use keen_notch_core::column::Header;
+use keen_notch_core::value_type::ValueType;
+
+use super::out::{Held, HeldTexts};
+use super::rows::OutRows;
+use super::{Aside, Encodable, Encoder, Extend, Out, OwnColumn, OwnTable, Shape, Value};
+use crate::Error;
+use crate::columnar::{Plan, push_batch, push_schema};
+use crate::formats::Kind;
+use crate::source::types::{Seen, Type};
+use crate::source::{CellKind, Chunk, Format, LineCount};
+
+/// Bytes of texts beyond which the rows of a chunk are written before it ends.
+const MOST_HELD: usize = 8 << 20;
+/// Rows of a table of the program's own that are written together.
+const OWN_ROWS: usize = 4096;
+
+/// How a column of the output comes to its values.
+enum From {
+    /// They are those of a column of the table, with their type.
+    Kept(usize),
+    /// They are made of texts.
+    Made(Type),
+}
+
+/// A column of the output.
+struct Column {
+    from: From,
+    /// What was seen of its values before, where they must all be of its type.
+    seen: Option<Seen>,
+}
+
+/// Writes rows as batches.
+pub struct Columnar {
+    kind: Kind,
+    shape: Shape,
+    schema: SchemaRef,
+    plan: Plan,
+    columns: Vec<Column>,
+}
+
+/// The type of an original column, and what is known of its values where they must all be of it.
+fn type_of(format: &Format, types: &[Seen], column: usize) -> (Type, Option<Seen>) {
+    let seen = types.get(column);
+    let of = seen.map_or(Type::Text, Seen::type_of);
+    // What a phrase sees of an object is its JSON, and that is a text.
+    let is_json = matches!(format, Format::JsonLines(_));
+    (of, seen.filter(|_| is_json).cloned())
+}
+
+fn data_type(of: Type) -> DataType {
+    match of {
+        Type::Text | Type::Nested => DataType::Utf8,
+        Type::Whole => DataType::Int64,
+        Type::LongWhole => DataType::Decimal128(38, 0),
+        Type::Number => DataType::Float64,
+        Type::Truth => DataType::Boolean,
+        Type::Date => DataType::Date32,
+    }
+}
+
+/// The columns of a table, as they are written: with their types where they have such, and otherwise with those of their values.
+fn originals(format: &Format, types: &[Seen], header: &Header, kind: Kind) -> Result<Vec<(FieldRef, Column)>, Error> {
+    let field = |column: usize| match format {
+        Format::Columnar(columnar) => {
+            Ok((Arc::clone(&columnar.schema.fields()[column]), Column { from: From::Kept(column), seen: None }))
+        }
+        _ => {
+            let (of, seen) = type_of(format, types, column);
+            if let Some(Seen { first: Some((wanted, first)), other: Some((found, line, name)) }) = &seen {
+                return Err(mixed((name, header.title(column)), (*found, *line), (*wanted, *first), kind));
+            }
+            let field = Field::new(header.title(column), data_type(of), true);
+            Ok((Arc::new(field), Column { from: From::Made(of), seen }))
+        }
+    };
+    (0..header.count()).map(field).collect()
+}
+
+fn mixed((name, column): (&str, String), found: (Type, u64), wanted: (Type, u64), kind: Kind) -> Error {
+    Error::MixedTypes {
+        name: name.to_owned(),
+        column,
+        found: found.0.name(),
+        line: found.1,
+        wanted: wanted.0.name(),
+        first: wanted.1,
+        format: kind.name(),
+    }
+}
+
+/// What is noted of the columns of a table beside their types.
+fn metadata(format: &Format) -> Metadata {
+    if let Format::Columnar(columnar) = format { columnar.schema.metadata().clone() } else { Default::default() }
+}
+
+fn plan(format: &Format) -> Plan {
+    if let Format::Columnar(columnar) = format { columnar.plan.clone() } else { Plan::default() }
+}
+
+/// A column of a piece, or of what rows were read from.
+fn new_column(column: &OutColumn, title: &str, shape: &Shape) -> (FieldRef, Column) {
+    let value_type = if let OutColumn::Piece { piece, .. } = column { shape.pieces[*piece].value_type } else { None };
+    let of = match value_type {
+        None => Type::Text,
+        Some(ValueType::Number) => Type::Number,
+        Some(ValueType::Date) => Type::Date,
+        Some(ValueType::Truth) => Type::Truth,
+    };
+    (Arc::new(Field::new(title, data_type(of), true)), Column { from: From::Made(of), seen: None })
+}
+
+fn text_field(title: &str) -> FieldRef {
+    Arc::new(Field::new(title, DataType::Utf8, true))
+}
+
+impl Columnar {
+    /// Writes rows of a table that was read in this format, whose columns have values of these types, as the shape says.
+    ///
+    /// # Errors
+    /// Where the values of a column are of several types, or two columns would have one name.
+    pub fn new(kind: Kind, format: &Format, types: &[Seen], header: &Header, mut shape: Shape) -> Result<Columnar, Error> {
+        if let Some(title) = shape.doubled_title() {
+            return Err(Error::DoubledTitle { title: title.to_owned() });
+        }
+        let mut originals: Vec<Option<(FieldRef, Column)>> = Vec::new();
+        if shape.is_written {
+            let wanted = |column| shape.columns.contains(&OutColumn::Original(column));
+            let types: Vec<Seen> = types
+                .iter()
+                .enumerate()
+                .map(|(column, seen)| if wanted(column) { seen.clone() } else { Seen::default() })
+                .collect();
+            originals = self::originals(format, &types, header, kind)?.into_iter().map(Some).collect();
+        }
+        let (mut fields, mut columns) = (Vec::new(), Vec::new());
+        for (column, title) in shape.columns.iter().zip(&shape.titles) {
+            let original = if let OutColumn::Original(column) = column { originals.get_mut(*column) } else { None };
+            let (field, column) = original.and_then(Option::take).unwrap_or_else(|| new_column(column, title, &shape));
+            fields.push(field);
+            columns.push(column);
+        }
+        let mut plan = plan(format);
+        if let Some(copies) = &mut plan.copies {
+            // What is copied is no matter of the encoder.
+            copies.columns = shape.columns.iter().map(|column| column.original()).collect();
+            let mut are_new = copies.columns.iter().map(Option::is_none).collect::<Vec<_>>().into_iter();
+            fields.retain(|_| are_new.next() == Some(true));
+            shape.columns.retain(|column| column.original().is_none());
+            columns.retain(|column| !matches!(column.from, From::Kept(_)));
+        }
+        let schema = Arc::new(Schema::new_with_metadata(fields, metadata(format)));
+        Ok(Columnar { kind, shape, schema, plan, columns })
+    }
+}
+
+impl Encoder for Columnar {
+    fn begin(&self, out: &mut Buffer) -> bool {
+        begin(&self.plan, &self.schema, out);
+        true
+    }
+
+    fn encode(&self, input: &Encodable, out: &mut Out) -> Result<(), Error> {
+        let rows = OutRows::new(input, &self.shape);
+        let held = &mut *out.held;
+        held.columns.resize_with(self.columns.len(), HeldTexts::default);
+        held.rows.extend((0..rows.count()).map(|index| rows.number(index, input) as u32));
+        for ((column, made), texts) in self.shape.columns.iter().zip(&self.columns).zip(&mut held.columns) {
+            match (*column, &made.from) {
+                (_, From::Kept(_)) => {}
+                (OutColumn::Original(original), From::Made(of)) => {
+                    for index in 0..rows.count() {
+                        let number = rows.number(index, input);
+                        let cell = input.chunk.cell(input.text, number, original);
+                        if let Some(seen) = &made.seen {
+                            self.check(input.chunk, (number, original), Type::of(cell.kind, &cell.text), *of, seen)?;
+                        }
+                        texts.push((cell.kind != CellKind::Nothing).then_some(&*cell.text));
+                    }
+                }
+                (OutColumn::Source, _) => (0..rows.count()).for_each(|_| texts.push(Some(input.chunk.source()))),
+                (OutColumn::Piece { piece, result }, _) => {
+                    let (text, spans) = rows.texts(input, &self.shape, piece, result);
+                    let are_there = result == 0 && rows.are_there(input, piece);
+                    let value_type = self.shape.pieces[piece].value_type;
+                    for index in 0..rows.count() {
+                        let is_there = are_there || rows.is_there(index, input, &self.shape, (piece, result));
+                        let result = is_there.then(|| spans[index].text(text));
+                        match value_type {
+                            None => texts.push(result),
+                            // What does not stand for such a value is a fault.
+                            Some(of) => texts.push(result.and_then(|text| of.plain(text)).as_deref()),
+                        }
+                    }
+                }
+            }
+        }
+        if held.size() > MOST_HELD { self.write(input.chunk, out) } else { Ok(()) }
+    }
+
+    fn end_chunk(&self, chunk: &dyn Chunk, out: &mut Out) -> Result<(), Error> {
+        self.write(chunk, out)
+    }
+}
+
+impl Columnar {
+    /// Sees to it that a value of a column whose values were only looked at in part is of its type.
+    fn check(&self, chunk: &dyn Chunk, at: (usize, usize), found: Option<Type>, of: Type, seen: &Seen) -> Result<(), Error> {
+        let Some(found) = found else { return Ok(()) };
+        // Where none of them was seen, they become texts.
+        if seen.first.is_none() && of == Type::Text && found == Type::Text || of.both(found) == Some(of) {
+            return Ok(());
+        }
+        let line = chunk.line(at.0, &mut LineCount::default());
+        let Some((_, first)) = seen.first else {
+            let why = format!(
+                "{} is {} on line {line}, and its first values, by which its type is told in a pipe, are all null",
+                self.title(at.1),
+                found.name()
+            );
+            return Err(Error::NoColumnar { format: self.kind.name(), why });
+        };
+        Err(mixed((chunk.source(), self.title(at.1)), (found, line), (of, first), self.kind))
+    }
+
+    fn title(&self, original: usize) -> String {
+        let of = self.shape.columns.iter().position(|column| *column == OutColumn::Original(original));
+        of.map_or(String::new(), |place| self.shape.titles[place].clone())
+    }
+
+    /// Writes the rows that are held.
+    fn write(&self, chunk: &dyn Chunk, out: &mut Out) -> Result<(), Error> {
+        let held = mem::take(out.held);
+        if held.rows.is_empty() {
+            return Ok(());
+        }
+        write(&self.schema, self.columns.iter().map(|column| &column.from), chunk, held, out)
+            .map_err(|error| no_columnar(self.kind, &error))
+    }
+}
+
+fn no_columnar(kind: Kind, error: &ArrowError) -> Error {
+    Error::NoColumnar { format: kind.name(), why: error.to_string() }
+}
+
+/// Writes what comes before the rows. A schema can always be written.
+fn begin(plan: &Plan, schema: &Schema, out: &mut impl Extend) {
+    out.extend(&plan.head());
+    let _ = push_schema(schema, out);
+}
+
+/// Writes rows of a chunk.
+fn write<'f>(
+    schema: &SchemaRef,
+    columns: impl Iterator<Item = &'f From>,
+    chunk: &dyn Chunk,
+    mut held: Held,
+    out: &mut impl Extend,
+) -> Result<(), ArrowError> {
+    let count = held.rows.len();
+    let mut arrays: Vec<ArrayRef> = Vec::with_capacity(schema.fields().len());
+    for (from, texts) in columns.zip(&mut held.columns) {
+        arrays.push(match from {
+            From::Kept(column) => kept(chunk, *column, &held.rows)?,
+            From::Made(of) => made(mem::take(texts), *of)?,
+        });
+    }
+    let options = RecordBatchOptions::new().with_row_count(Some(count));
+    push_batch(&RecordBatch::try_new_with_options(Arc::clone(schema), arrays, &options)?, out)
+}
+
+/// The values of a column in some rows of a chunk.
+fn kept(chunk: &dyn Chunk, column: usize, rows: &[u32]) -> Result<ArrayRef, ArrowError> {
+    let array = chunk.columns().and_then(|(batch, places)| {
+        let place = places.binary_search(&column).ok()?;
+        Some(batch.column(place))
+    });
+    let array = array.ok_or_else(|| ArrowError::InvalidArgumentError("a column was not read".to_owned()))?;
+    let are_all = rows.windows(2).all(|two| two[1] == two[0] + 1);
+    match rows.first() {
+        Some(first) if are_all => Ok(array.slice(*first as usize, rows.len())),
+        _ => arrow_select::take::take(array, &UInt32Array::from(rows.to_vec()), None),
+    }
+}
+
+/// An array of texts, or of what they stand for.
+fn made(texts: HeldTexts, of: Type) -> Result<ArrayRef, ArrowError> {
+    let wrong = |text: &str| ArrowError::ParseError(format!("{text:?} is none of the values that its column holds"));
+    macro_rules! parsed {
+        ($builder:expr) => {{
+            let mut builder = $builder;
+            for text in texts.iter() {
+                match text {
+                    Some(text) => builder.append_value(text.parse().map_err(|_| wrong(text))?),
+                    None => builder.append_null(),
+                }
+            }
+            builder
+        }};
+    }
+    Ok(match of {
+        Type::Text | Type::Nested => {
+            let HeldTexts { text, ends, absent } = texts;
+            let offsets: Vec<i32> = std::iter::once(0).chain(ends).collect();
+            let nulls = absent.iter().any(|absent| *absent).then(|| NullBuffer::from_iter(absent.iter().map(|absent| !absent)));
+            Arc::new(StringArray::try_new(OffsetBuffer::new(ScalarBuffer::from(offsets)), Bytes::from_vec(text), nulls)?)
+        }
+        Type::Whole => Arc::new(parsed!(Int64Builder::with_capacity(texts.ends.len())).finish()),
+        Type::LongWhole => {
+            let builder = parsed!(Decimal128Builder::with_capacity(texts.ends.len()));
+            Arc::new(builder.with_precision_and_scale(38, 0)?.finish())
+        }
+        Type::Number => {
+            let mut builder = Float64Builder::with_capacity(texts.ends.len());
+            for text in texts.iter() {
+                match text {
+                    Some(text) => {
+                        let number: f64 = text.parse().map_err(|_| wrong(text))?;
+                        if !number.is_finite() {
+                            return Err(wrong(text));
+                        }
+                        builder.append_value(number);
+                    }
+                    None => builder.append_null(),
+                }
+            }
+            Arc::new(builder.finish())
+        }
+        Type::Date => {
+            let mut builder = Date32Builder::with_capacity(texts.ends.len());
+            for text in texts.iter() {
+                builder.append_option(text.map(|text| days(text).ok_or_else(|| wrong(text))).transpose()?);
+            }
+            Arc::new(builder.finish())
+        }
+        Type::Truth => Arc::new(parsed!(BooleanBuilder::with_capacity(texts.ends.len())).finish()),
+    })
+}
+
+/// The days from 1970 to a date.
+fn days(date: &str) -> Option<i32> {
+    let since = date.parse::<jiff::civil::Date>().ok()? - jiff::civil::date(1970, 1, 1);
+    Some(since.get_days())
+}
+
+/// Rows that are set aside.
+pub struct AsideColumns {
+    kind: Kind,
+    schema: SchemaRef,
+    plan: Plan,
+    columns: Vec<Column>,
+}
+
+impl AsideColumns {
+    /// Writes rows of such a table, and why in a column of this name.
+    ///
+    /// # Errors
+    /// Where the values of a column are of several types.
+    pub fn new(kind: Kind, format: &Format, types: &[Seen], header: &Header, title: &str) -> Result<AsideColumns, Error> {
+        let (mut fields, mut columns): (Vec<FieldRef>, Vec<Column>) =
+            originals(format, types, header, kind)?.into_iter().unzip();
+        fields.push(text_field(title));
+        columns.push(Column { from: From::Made(Type::Text), seen: None });
+        let schema = Arc::new(Schema::new_with_metadata(fields, metadata(format)));
+        Ok(AsideColumns { kind, schema, plan: plan(format), columns })
+    }
+}
+
+impl Aside for AsideColumns {
+    fn begin(&self, out: &mut Buffer) {
+        begin(&self.plan, &self.schema, out);
+    }
+
+    fn write(&self, chunk: &dyn Chunk, text: &str, row: usize, why: &str, out: &mut Out) {
+        let held = &mut *out.held;
+        held.columns.resize_with(self.columns.len(), HeldTexts::default);
+        held.rows.push(row as u32);
+        let last = self.columns.len() - 1;
+        for (column, (made, texts)) in self.columns.iter().zip(&mut held.columns).enumerate() {
+            match made.from {
+                From::Kept(_) => {}
+                From::Made(_) if column == last => texts.push(Some(why)),
+                From::Made(_) => {
+                    let cell = chunk.cell(text, row, column);
+                    texts.push((cell.kind != CellKind::Nothing).then_some(&*cell.text));
+                }
+            }
+        }
+    }
+
+    fn end_chunk(&self, chunk: &dyn Chunk, out: &mut Out) -> Result<(), Error> {
+        let held = mem::take(out.held);
+        if held.rows.is_empty() {
+            return Ok(());
+        }
+        write(&self.schema, self.columns.iter().map(|column| &column.from), chunk, held, out)
+            .map_err(|error| no_columnar(self.kind, &error))
+    }
+}
+
+/// A table of the program's own.
+pub struct OwnColumns {
+    schema: SchemaRef,
+    types: Vec<Type>,
+    held: Vec<HeldTexts>,
+    rows: usize,
+}
+
+impl OwnColumns {
+    /// Writes a table of these columns.
+    pub fn new(columns: &[OwnColumn]) -> OwnColumns {
+        let types: Vec<Type> = columns.iter().map(|column| if column.is_count { Type::Whole } else { Type::Text }).collect();
+        let field = |(column, of): (&OwnColumn, &Type)| Field::new(&column.title, data_type(*of), true);
+        let schema = Arc::new(Schema::new(columns.iter().zip(&types).map(field).collect::<Vec<_>>()));
+        let held = columns.iter().map(|_| HeldTexts::default()).collect();
+        OwnColumns { schema, types, held, rows: 0 }
+    }
+}
+
+impl OwnTable for OwnColumns {
+    fn begin(&mut self, out: &mut Buffer) {
+        begin(&Plan::default(), &self.schema, out);
+    }
+
+    fn row(&mut self, values: &[Value], out: &mut Buffer) {
+        for (texts, value) in self.held.iter_mut().zip(values) {
+            match value {
+                Value::Text(text) => texts.push(Some(text)),
+                Value::Count(count) => texts.push(count.map(|count| count.to_string()).as_deref()),
+            }
+        }
+        self.rows += 1;
+        if self.rows >= OWN_ROWS || self.held.iter().map(|texts| texts.text.len()).sum::<usize>() > MOST_HELD {
+            self.end(out);
+        }
+    }
+
+    fn end(&mut self, out: &mut Buffer) {
+        if mem::take(&mut self.rows) == 0 {
+            return;
+        }
+        // Counts and texts of this number can always be written.
+        let arrays: Result<Vec<ArrayRef>, ArrowError> =
+            self.held.iter_mut().zip(&self.types).map(|(texts, of)| made(mem::take(texts), *of)).collect();
+        let batch = arrays.and_then(|arrays| RecordBatch::try_new(Arc::clone(&self.schema), arrays));
+        let _ = batch.and_then(|batch| push_batch(&batch, out));
+    }
+}

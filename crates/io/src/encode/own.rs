@@ -1,0 +1,134 @@
+//! Tables that are not cut out of another: faults, and rows that were found.
+
+use keen_notch_core::batch::Buffer;
+
+use super::cell::push_cell;
+use super::json_lines;
+use crate::Error;
+use crate::cells::Record;
+use crate::formats::{Kind, Named};
+use crate::source::json_lines::Style;
+
+/// A value of such a table.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Value<'v> {
+    /// A text.
+    Text(&'v str),
+    /// A number of things, or the number of one; or none.
+    Count(Option<u64>),
+}
+
+/// A column of such a table.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Column {
+    /// What it is called.
+    pub title: String,
+    /// Whether its values are counts; otherwise they are texts.
+    pub is_count: bool,
+}
+
+/// Writes such a table.
+pub trait OwnTable: Send {
+    /// Writes what comes before its rows.
+    fn begin(&mut self, out: &mut Buffer);
+
+    /// Writes a row.
+    fn row(&mut self, values: &[Value], out: &mut Buffer);
+
+    /// Writes what has not been written of its rows.
+    fn end(&mut self, out: &mut Buffer);
+}
+
+/// What writes such a table to an output of which that is said; delimited text has this delimiter, where nothing else is said of it.
+///
+/// # Errors
+/// Where it cannot be written in that format.
+pub fn own_table(named: Named, delimiter: u8, columns: Vec<Column>) -> Result<Box<dyn OwnTable>, Error> {
+    Ok(match named.kind {
+        None | Some(Kind::Delimited(_)) => Box::new(Text { delimiter: named.delimiter().unwrap_or(delimiter), columns }),
+        Some(Kind::JsonLines) => Box::new(Objects { columns }),
+        Some(Kind::Workbook) => Box::new(Sheet { columns }),
+        #[cfg(feature = "columnar")]
+        Some(Kind::Parquet | Kind::Arrow(_)) => Box::new(super::columnar::OwnColumns::new(&columns)),
+        #[cfg(not(feature = "columnar"))]
+        Some(kind @ (Kind::Parquet | Kind::Arrow(_))) => return Err(super::not_in_build(kind, &[])),
+        Some(kind @ (Kind::FixedWidth | Kind::OtherWorkbook | Kind::Foreign(_))) => {
+            return Err(Error::NoTable { format: kind.name() });
+        }
+    })
+}
+
+/// Delimited text.
+struct Text {
+    delimiter: u8,
+    columns: Vec<Column>,
+}
+
+impl OwnTable for Text {
+    fn begin(&mut self, out: &mut Buffer) {
+        super::push_row(out, self.columns.iter().map(|column| column.title.as_str()), self.delimiter);
+    }
+
+    fn row(&mut self, values: &[Value], out: &mut Buffer) {
+        for (index, value) in values.iter().enumerate() {
+            if index > 0 {
+                out.push(self.delimiter);
+            }
+            match value {
+                Value::Text(text) => push_cell(out, text.as_bytes(), self.delimiter),
+                Value::Count(count) => out.extend(count.map_or(String::new(), |count| count.to_string()).as_bytes()),
+            }
+        }
+        out.push(b'\n');
+    }
+
+    fn end(&mut self, _: &mut Buffer) {}
+}
+
+/// An object a row.
+struct Objects {
+    columns: Vec<Column>,
+}
+
+impl OwnTable for Objects {
+    fn begin(&mut self, _: &mut Buffer) {}
+
+    fn row(&mut self, values: &[Value], out: &mut Buffer) {
+        for (index, (column, value)) in self.columns.iter().zip(values).enumerate() {
+            out.push(if index == 0 { b'{' } else { b',' });
+            out.extend(&json_lines::key(&column.title, Style::default()));
+            match value {
+                Value::Text(text) => json_lines::push_text(text, out),
+                Value::Count(count) => out.extend(count.map_or("null".to_owned(), |count| count.to_string()).as_bytes()),
+            }
+        }
+        out.extend(b"}\n");
+    }
+
+    fn end(&mut self, _: &mut Buffer) {}
+}
+
+/// A sheet of a workbook.
+struct Sheet {
+    columns: Vec<Column>,
+}
+
+impl OwnTable for Sheet {
+    fn begin(&mut self, out: &mut Buffer) {
+        self.columns.iter().for_each(|column| Record::Text(&column.title).push(out));
+        Record::End.push(out);
+    }
+
+    fn row(&mut self, values: &[Value], out: &mut Buffer) {
+        for value in values {
+            match value {
+                Value::Text(text) => Record::Text(text).push(out),
+                Value::Count(Some(count)) => Record::Number(*count as f64).push(out),
+                Value::Count(None) => Record::Blank.push(out),
+            }
+        }
+        Record::End.push(out);
+    }
+
+    fn end(&mut self, _: &mut Buffer) {}
+}

@@ -1,0 +1,132 @@
+//! Rows as cells of a sheet: those that were read as what they are, and pieces as texts.
+
+use keen_notch_core::batch::Buffer;
+use keen_notch_core::carving::OutColumn;
+use keen_notch_core::column::Header;
+use keen_notch_core::value_type::ValueType;
+
+use super::rows::OutRows;
+use super::{Encodable, Encoder, Extend, Out, Shape};
+use crate::Error;
+use crate::cells::Record;
+use crate::source::{Cell, CellKind};
+
+/// The significant digits that a workbook keeps of a number.
+const DIGITS: usize = keen_notch_core::number_format::DIGITS;
+
+/// Writes a sheet.
+pub struct Workbook {
+    /// What it is called, where it was read from a workbook.
+    sheet: Option<String>,
+    has_header: bool,
+    shape: Shape,
+}
+
+impl Workbook {
+    /// Writes rows of a table with this header, as the shape says; `sheet` is what the sheet was called that they were read from.
+    pub fn new(sheet: Option<String>, header: &Header, shape: Shape) -> Workbook {
+        Workbook { sheet, has_header: matches!(header, Header::Names(_)), shape }
+    }
+}
+
+impl Encoder for Workbook {
+    fn begin(&self, out: &mut Buffer) -> bool {
+        begin(self.sheet.as_deref(), self.has_header.then_some(&self.shape.titles), out);
+        true
+    }
+
+    fn encode(&self, input: &Encodable, out: &mut Out) -> Result<(), Error> {
+        let rows = OutRows::new(input, &self.shape);
+        let texts = |column: &OutColumn| match *column {
+            OutColumn::Piece { piece, result } => Some(rows.texts(input, &self.shape, piece, result)),
+            OutColumn::Original(_) | OutColumn::Source => None,
+        };
+        let pieces: Vec<_> = self.shape.columns.iter().map(texts).collect();
+        for index in 0..rows.count() {
+            for (column, texts) in self.shape.columns.iter().zip(&pieces) {
+                match (column, texts) {
+                    (OutColumn::Original(column), _) => {
+                        push_cell(&input.chunk.cell(input.text, rows.number(index, input), *column), out);
+                    }
+                    (OutColumn::Piece { piece, .. }, Some((text, spans))) => {
+                        push_piece(self.shape.pieces[*piece].value_type, spans[index].text(text), out);
+                    }
+                    _ => Record::Text(input.chunk.source()).push(out),
+                }
+            }
+            Record::End.push(out);
+        }
+        Ok(())
+    }
+}
+
+/// Writes what comes before the rows of a sheet.
+pub fn begin(sheet: Option<&str>, titles: Option<&[String]>, out: &mut impl Extend) {
+    if let Some(name) = sheet {
+        Record::Sheet(name).push(out);
+    }
+    if let Some(titles) = titles {
+        titles.iter().for_each(|title| Record::Text(title).push(out));
+        Record::End.push(out);
+    }
+}
+
+/// Writes a result of a piece as what it stands for, and as a text where it does not.
+fn push_piece(of: Option<ValueType>, text: &str, out: &mut impl Extend) {
+    let plain = of.and_then(|of| Some((of, of.plain(text)?)));
+    match plain {
+        Some((ValueType::Number, plain)) => Record::Number(plain.parse().unwrap_or_default()).push(out),
+        Some((ValueType::Truth, plain)) => Record::Truth(plain == "true").push(out),
+        Some((ValueType::Date, plain)) => Record::Date(&plain).push(out),
+        None => Record::Text(text).push(out),
+    }
+}
+
+/// Writes a value of a table as what it is. A number that a workbook would not keep is a text.
+pub fn push_cell(cell: &Cell, out: &mut impl Extend) {
+    let text = &*cell.text;
+    match (cell.kind, &cell.shown) {
+        (CellKind::Nothing, _) => Record::Blank.push(out),
+        (_, Some(shown)) => Record::Shown(shown.number, shown.format).push(out),
+        (CellKind::Number, None) => match text.parse() {
+            Ok(number) if digits(text) <= DIGITS && f64::is_finite(number) => Record::Number(number).push(out),
+            _ => Record::Text(text).push(out),
+        },
+        (CellKind::Truth, None) => Record::Truth(text == "true").push(out),
+        (CellKind::Date, None) => Record::Date(text).push(out),
+        (CellKind::Text | CellKind::Nested, None) => Record::Text(text).push(out),
+    }
+}
+
+/// The significant digits of a number, as it is written.
+fn digits(number: &str) -> usize {
+    let mantissa = number.split(['e', 'E']).next().unwrap_or_default();
+    let digits: String = mantissa.chars().filter(char::is_ascii_digit).collect();
+    let whole = digits.trim_start_matches('0');
+    if mantissa.contains('.') { whole.len() } else { whole.trim_end_matches('0').len() }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn numbers_that_a_workbook_would_not_keep_are_texts() {
+        for (text, kept) in [
+            ("335", true),
+            ("-0.5", true),
+            ("1e3", true),
+            ("999999999999999", true),
+            ("1000000000000000000", true),
+            ("1234567890123456", false),
+            ("0.12345678901234567", false),
+            ("1e999", false),
+        ] {
+            let mut out = Buffer::default();
+            push_cell(&Cell::new(CellKind::Number, text), &mut out);
+            let read = Record::read(out.bytes()).map(|(record, _)| record);
+            let expected = if kept { Record::Number(text.parse().unwrap()) } else { Record::Text(text) };
+            assert_eq!(read, Some(expected), "{text}");
+        }
+    }
+}

@@ -1,0 +1,49 @@
+//! Compressing what is written.
+
+use std::io;
+#[cfg(feature = "compressed")]
+use std::io::Write;
+
+use super::Maker;
+use crate::formats::Compression;
+
+#[cfg(feature = "compressed")]
+pub fn maker(compression: Compression) -> io::Result<Box<dyn Maker>> {
+    Ok(match compression {
+        // Without the time, so that the same rows always give the same file.
+        Compression::Gzip => Box::new(flate2::GzBuilder::new().mtime(0).write(Vec::new(), flate2::Compression::default())),
+        Compression::Zstd => {
+            let mut encoder = zstd::stream::write::Encoder::new(Vec::new(), zstd::DEFAULT_COMPRESSION_LEVEL)?;
+            encoder.include_checksum(true)?;
+            Box::new(encoder)
+        }
+    })
+}
+
+#[cfg(feature = "compressed")]
+impl Maker for flate2::write::GzEncoder<Vec<u8>> {
+    fn made(&mut self) -> &mut Vec<u8> {
+        self.get_mut()
+    }
+
+    fn end(self: Box<Self>, out: &mut (dyn Write + Send)) -> io::Result<()> {
+        out.write_all(&self.finish()?)
+    }
+}
+
+#[cfg(feature = "compressed")]
+impl Maker for zstd::stream::write::Encoder<'static, Vec<u8>> {
+    fn made(&mut self) -> &mut Vec<u8> {
+        self.get_mut()
+    }
+
+    fn end(self: Box<Self>, out: &mut (dyn Write + Send)) -> io::Result<()> {
+        out.write_all(&self.finish()?)
+    }
+}
+
+#[cfg(not(feature = "compressed"))]
+pub fn maker(compression: Compression) -> io::Result<Box<dyn Maker>> {
+    let words = format!("this build does not compress with {}", compression.name());
+    Err(io::Error::new(io::ErrorKind::Unsupported, words))
+}

@@ -1,0 +1,38 @@
+//! Parquet and Arrow as a source: batches of rows, whose columns have types.
+
+#[cfg(feature = "columnar")]
+mod arrow;
+#[cfg(feature = "columnar")]
+mod chunk;
+#[cfg(feature = "columnar")]
+mod parquet;
+#[cfg(feature = "columnar")]
+mod rows;
+
+use super::input::Input;
+use super::{Reading, Source};
+use crate::Error;
+use crate::formats::Kind;
+
+/// Opens an input of such a format.
+///
+/// # Errors
+/// Where it cannot be read, or is none.
+#[cfg(feature = "columnar")]
+pub fn open(input: &Input, kind: Kind, reading: &Reading) -> Result<Box<dyn Source>, Error> {
+    let opened = match kind {
+        Kind::Parquet => parquet::open(input, reading)?,
+        _ => arrow::open(input, reading)?,
+    };
+    Ok(Box::new(rows::ColumnarRows::new(input.name(), kind, opened)))
+}
+
+/// This build opens none.
+///
+/// # Errors
+/// Always.
+#[cfg(not(feature = "columnar"))]
+pub fn open(input: &Input, kind: Kind, _: &Reading) -> Result<Box<dyn Source>, Error> {
+    let why = format!("this build does not read {}", kind.name());
+    Err(Error::BadFile { name: input.name(), why, help: "save it as CSV, or install the program with its feature `columnar`" })
+}

@@ -1,0 +1,158 @@
+//! Opening Parquet.
+
+use std::fs::File;
+use std::io::BufReader;
+use std::sync::Arc;
+
+use arrow_schema::ArrowError;
+use bytes::Bytes;
+use parquet::arrow::ProjectionMask;
+use parquet::arrow::arrow_reader::{ArrowReaderOptions, ParquetRecordBatchReaderBuilder};
+use parquet::basic::{Compression, Encoding, EncodingMask};
+use parquet::errors::Result as ParquetResult;
+use parquet::file::metadata::{ColumnChunkMetaData, ParquetMetaData};
+use parquet::file::reader::{ChunkReader, Length};
+
+use super::rows::{Batches, Opened, rows_of};
+use crate::Error;
+use crate::columnar::{ColumnPlan, Plan};
+use crate::guarded::guarded;
+use crate::source::Reading;
+use crate::source::input::Input;
+use crate::source::meter::{Meter, Metered};
+
+/// Opens an input, and reads what is noted at its end.
+///
+/// # Errors
+/// Where it cannot be read, or is no Parquet.
+pub fn open(input: &Input, reading: &Reading) -> Result<Opened, Error> {
+    match input.path().filter(|_| !input.is_read_once() && reading.named(input).compression.is_none()) {
+        Some(path) => {
+            let failed = |source| Error::Read { name: input.name(), source };
+            let file = File::open(path).map_err(failed)?;
+            if file.metadata().map_err(failed)?.is_dir() {
+                return Err(Error::Folder { name: input.name() });
+            }
+            open_reader(input.name(), Counted { reader: file, meter: Arc::clone(&reading.meter) })
+        }
+        None => {
+            let bytes = Bytes::from(input.read_whole(reading)?);
+            open_reader(input.name(), Counted { reader: bytes, meter: Arc::default() })
+        }
+    }
+}
+
+fn open_reader<R: ChunkReader + 'static>(name: String, reader: Counted<R>) -> Result<Opened, Error> {
+    if reader.reader.len() == 0 {
+        return Err(Error::Empty { name });
+    }
+    let broken = |why: &str, help| Error::BadFile { name: name.clone(), why: why.to_owned(), help };
+    let start = reader.reader.get_bytes(0, 4.min(reader.reader.len() as usize)).unwrap_or_default();
+    if *start == *b"PARE" {
+        return Err(broken("it is encrypted", "save it without encryption"));
+    }
+    if *start != *b"PAR1" {
+        return Err(broken("it is no Parquet", "say what it is, such as --from csv"));
+    }
+    let again = "get it anew from where it came from";
+    let options = ArrowReaderOptions::new();
+    let builder = guarded(|| ParquetRecordBatchReaderBuilder::try_new_with_options(reader, options));
+    let builder = match builder {
+        Some(Ok(builder)) => builder,
+        Some(Err(_)) | None => return Err(broken("it is cut short, or broken", again)),
+    };
+    let metadata = Arc::clone(builder.metadata());
+    if let Some(codec) = unknown_codec(&metadata) {
+        return Err(Error::BadFile {
+            name,
+            why: format!("its columns are compressed with {codec}"),
+            help: "write it with zstd, gzip, snappy or lz4",
+        });
+    }
+    let (schema, plan) = (Arc::clone(builder.schema()), plan(&metadata));
+    let begin = move |needed: Option<&[usize]>| -> Result<Batches, ArrowError> {
+        let builder = match needed {
+            Some(needed) => {
+                let mask = ProjectionMask::roots(builder.parquet_schema(), needed.iter().copied());
+                builder.with_projection(mask)
+            }
+            None => builder,
+        };
+        let (rows, bytes) = sizes(&metadata);
+        let reader = builder.with_batch_size(rows_of(bytes / rows.max(1))).build().map_err(ArrowError::from)?;
+        Ok(Box::new(reader))
+    };
+    Ok(Opened { schema, plan, begin: Box::new(begin), is_projected: true })
+}
+
+/// The rows of a file, and the bytes that they take when unpacked.
+fn sizes(metadata: &ParquetMetaData) -> (usize, usize) {
+    let groups = metadata.row_groups();
+    let rows: i64 = groups.iter().map(|group| group.num_rows().max(0)).sum();
+    let bytes: i64 = groups.iter().map(|group| group.total_byte_size().max(0)).sum();
+    (usize::try_from(rows).unwrap_or_default(), usize::try_from(bytes).unwrap_or_default())
+}
+
+/// What a column is compressed with that is not read.
+fn unknown_codec(metadata: &ParquetMetaData) -> Option<&'static str> {
+    let mut codecs = metadata.row_groups().iter().flat_map(|group| group.columns()).map(|column| column.compression());
+    codecs.find_map(|codec| match codec {
+        Compression::BROTLI(_) => Some("Brotli"),
+        Compression::LZO => Some("LZO"),
+        _ => None,
+    })
+}
+
+/// How a file was written, as far as another can be written so.
+fn plan(metadata: &ParquetMetaData) -> Plan {
+    let groups = metadata.row_groups();
+    let most = groups.iter().filter_map(|group| usize::try_from(group.num_rows()).ok()).max();
+    let columns = groups.first().map(|group| group.columns()).unwrap_or_default();
+    let column = |column: &ColumnChunkMetaData| ColumnPlan {
+        path: column.column_path().parts().to_vec(),
+        compression: match column.compression() {
+            Compression::UNCOMPRESSED => "none",
+            Compression::GZIP(_) => "gzip",
+            Compression::ZSTD(_) => "zstd",
+            Compression::LZ4_RAW | Compression::LZ4 => "lz4",
+            _ => "snappy",
+        }
+        .to_owned(),
+        has_dictionary: column.dictionary_page_offset().is_some() && !gave_dictionary_up(column),
+        has_bloom_filter: column.bloom_filter_offset().is_some(),
+    };
+    Plan { group_rows: most.filter(|_| groups.len() > 1), columns: columns.iter().map(column).collect(), copies: None }
+}
+
+/// Whether a column has pages without its dictionary, which had become too large.
+fn gave_dictionary_up(column: &ColumnChunkMetaData) -> bool {
+    let is_dictionary =
+        |encodings: &EncodingMask| encodings.is_only(Encoding::RLE_DICTIONARY) || encodings.is_only(Encoding::PLAIN_DICTIONARY);
+    column.page_encoding_stats_mask().is_some_and(|encodings| !is_dictionary(encodings))
+}
+
+/// Something that can be read anywhere, whose bytes are counted.
+struct Counted<R> {
+    reader: R,
+    meter: Arc<Meter>,
+}
+
+impl<R: Length> Length for Counted<R> {
+    fn len(&self) -> u64 {
+        self.reader.len()
+    }
+}
+
+impl<R: ChunkReader> ChunkReader for Counted<R> {
+    type T = BufReader<Metered<R::T>>;
+
+    fn get_read(&self, start: u64) -> ParquetResult<Self::T> {
+        Ok(BufReader::new(Metered { reader: self.reader.get_read(start)?, meter: Arc::clone(&self.meter) }))
+    }
+
+    fn get_bytes(&self, start: u64, length: usize) -> ParquetResult<Bytes> {
+        let bytes = self.reader.get_bytes(start, length)?;
+        self.meter.add_bytes(bytes.len() as u64);
+        Ok(bytes)
+    }
+}

@@ -1,0 +1,147 @@
+//! The rows of Parquet and Arrow, chunk by chunk.
+
+use std::sync::Arc;
+
+use arrow_array::RecordBatch;
+use arrow_schema::{ArrowError, SchemaRef};
+use keen_notch_core::column::Header;
+
+use super::chunk::ColumnarChunk;
+use crate::Error;
+use crate::columnar::{Columnar, Plan};
+use crate::formats::Kind;
+use crate::guarded::guarded;
+use crate::source::{Chunk, Format, Source};
+
+/// Bytes of a chunk, about: what is made of it is not much more than what is handed on together.
+const CHUNK: usize = 384 << 10;
+/// The rows of a chunk.
+const MOST_ROWS: usize = 4096;
+const LEAST_ROWS: usize = 64;
+
+/// Batches of rows, in their order.
+pub type Batches = Box<dyn Iterator<Item = Result<RecordBatch, ArrowError>> + Send>;
+
+/// Begins to read the columns that are needed: all, where nobody said which. Gives their batches.
+pub type Begin = Box<dyn FnOnce(Option<&[usize]>) -> Result<Batches, ArrowError> + Send>;
+
+/// An input that has been opened.
+pub struct Opened {
+    /// Its columns, and what is noted of them.
+    pub schema: SchemaRef,
+    /// How it was written.
+    pub plan: Plan,
+    /// Begins to read it.
+    pub begin: Begin,
+    /// Whether batches have only the columns that are needed; otherwise all.
+    pub is_projected: bool,
+}
+
+/// The rows of an input.
+pub struct ColumnarRows {
+    name: Arc<str>,
+    header: Header,
+    columnar: Columnar,
+    needed: Option<Vec<usize>>,
+    is_projected: bool,
+    begin: Option<Begin>,
+    batches: Option<Batches>,
+    /// What is left of the last batch, and the bytes of a row of it, about.
+    rest: Option<(RecordBatch, usize)>,
+    /// The rows before what comes next.
+    before: u64,
+}
+
+impl ColumnarRows {
+    /// The rows of an input that is called so.
+    pub fn new(name: String, kind: Kind, opened: Opened) -> ColumnarRows {
+        let Opened { schema, plan, begin, is_projected } = opened;
+        let names = schema.fields().iter().map(|field| field.name().clone()).collect();
+        ColumnarRows {
+            name: name.into(),
+            header: Header::Names(names),
+            columnar: Columnar { kind, schema, plan },
+            needed: None,
+            is_projected,
+            begin: Some(begin),
+            batches: None,
+            rest: None,
+            before: 0,
+        }
+    }
+
+    /// The next batch that has rows.
+    fn next_batch(&mut self) -> Result<Option<RecordBatch>, Error> {
+        loop {
+            // The packages for these formats are not always up to what is in a broken file.
+            let outcome = guarded(|| {
+                if let Some(begin) = self.begin.take() {
+                    self.batches = Some(begin(self.needed.as_deref())?);
+                }
+                self.batches.as_mut().and_then(Iterator::next).transpose()
+            });
+            match outcome {
+                Some(Ok(Some(batch))) if batch.num_rows() == 0 => {}
+                Some(Ok(batch)) => return Ok(batch),
+                Some(Err(error)) => return Err(self.broken(&error.to_string())),
+                None => return Err(self.broken("its bytes are not what they should be")),
+            }
+        }
+    }
+
+    fn broken(&self, reason: &str) -> Error {
+        let why = match self.before {
+            0 => format!("it is broken ({reason})"),
+            rows => format!("it is broken after row {rows} ({reason})"),
+        };
+        Error::BadFile { name: self.name.to_string(), why, help: "get it anew from where it came from" }
+    }
+}
+
+/// How many rows of this many bytes each are a chunk.
+pub fn rows_of(width: usize) -> usize {
+    (CHUNK / width.max(1)).clamp(LEAST_ROWS, MOST_ROWS)
+}
+
+impl Source for ColumnarRows {
+    fn name(&self) -> &str {
+        &self.name
+    }
+
+    fn header(&self) -> &Header {
+        &self.header
+    }
+
+    fn need(&mut self, columns: &[usize]) {
+        self.needed = Some(columns.to_vec());
+    }
+
+    fn next_chunk(&mut self) -> Result<Option<Box<dyn Chunk>>, Error> {
+        let (batch, width) = match self.rest.take() {
+            Some(rest) => rest,
+            None => match self.next_batch()? {
+                Some(batch) => {
+                    let width = batch.get_array_memory_size() / batch.num_rows().max(1);
+                    (batch, width)
+                }
+                None => return Ok(None),
+            },
+        };
+        let rows = rows_of(width).min(batch.num_rows());
+        let chunk = batch.slice(0, rows);
+        if rows < batch.num_rows() {
+            self.rest = Some((batch.slice(rows, batch.num_rows() - rows), width));
+        }
+        let places = match (&self.needed, self.is_projected) {
+            (Some(needed), true) => needed.clone(),
+            _ => (0..self.header.count()).collect(),
+        };
+        let chunk = ColumnarChunk::new(Arc::clone(&self.name), (chunk, rows * width), places, self.header.count(), self.before);
+        self.before += rows as u64;
+        Ok(Some(Box::new(chunk)))
+    }
+
+    fn format(&self) -> Format {
+        Format::Columnar(self.columnar.clone())
+    }
+}

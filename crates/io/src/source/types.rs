@@ -1,0 +1,129 @@
+//! What the values of a column are, where a format says that of each value and not of the column.
+
+use super::CellKind;
+
+/// What values are.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Type {
+    /// Texts.
+    Text,
+    /// Whole numbers of 64 bits.
+    Whole,
+    /// Whole numbers, some of more than 64 bits, with up to 38 digits.
+    LongWhole,
+    /// Numbers.
+    Number,
+    /// True or false.
+    Truth,
+    /// Dates without a time, as ISO 8601 has them.
+    Date,
+    /// Objects and arrays of JSON.
+    Nested,
+}
+
+/// The digits of the longest whole numbers.
+const MOST_DIGITS: usize = 38;
+
+impl Type {
+    /// What a value is; `None` where there is none.
+    pub fn of(kind: CellKind, text: &str) -> Option<Type> {
+        Some(match kind {
+            CellKind::Nothing => return None,
+            CellKind::Date if text.len() == "2025-03-01".len() => Type::Date,
+            CellKind::Text | CellKind::Date => Type::Text,
+            CellKind::Truth => Type::Truth,
+            CellKind::Nested => Type::Nested,
+            CellKind::Number => {
+                let digits = text.strip_prefix('-').unwrap_or(text);
+                match digits.bytes().all(|byte| byte.is_ascii_digit()) {
+                    true if text.parse::<i64>().is_ok() => Type::Whole,
+                    true if digits.len() <= MOST_DIGITS => Type::LongWhole,
+                    _ => Type::Number,
+                }
+            }
+        })
+    }
+
+    /// What holds values of both; `None` where nothing does.
+    pub fn both(self, other: Type) -> Option<Type> {
+        let is_number = |of: Type| matches!(of, Type::Whole | Type::LongWhole | Type::Number);
+        match (self, other) {
+            _ if self == other => Some(self),
+            (Type::Whole, Type::LongWhole) | (Type::LongWhole, Type::Whole) => Some(Type::LongWhole),
+            _ if is_number(self) && is_number(other) => Some(Type::Number),
+            _ => None,
+        }
+    }
+
+    /// What one value is called.
+    pub fn name(self) -> &'static str {
+        match self {
+            Type::Text => "a text",
+            Type::Whole | Type::LongWhole | Type::Number => "a number",
+            Type::Truth => "true or false",
+            Type::Date => "a date",
+            Type::Nested => "an object or array",
+        }
+    }
+}
+
+/// What the values of a column are, as far as they have been seen.
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+pub struct Seen {
+    /// What they are, with the line of the first that was so.
+    pub first: Option<(Type, u64)>,
+    /// The first that is something else, with its line and its input.
+    pub other: Option<(Type, u64, String)>,
+}
+
+impl Seen {
+    /// Notes a value, on a line that is looked up where that matters, of an input.
+    pub fn note(&mut self, of: Option<Type>, line: impl FnOnce() -> u64, input: &str) {
+        match (of, &mut self.first) {
+            (None, _) => {}
+            (Some(of), None) => self.first = Some((of, line())),
+            (Some(of), Some((first, _))) => match first.both(of) {
+                Some(both) => *first = both,
+                None if self.other.is_none() => self.other = Some((of, line(), input.to_owned())),
+                None => {}
+            },
+        }
+    }
+
+    /// What holds all values: texts, if nothing else does.
+    pub fn type_of(&self) -> Type {
+        match (&self.first, &self.other) {
+            (Some((first, _)), None) => *first,
+            _ => Type::Text,
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_column_has_the_type_that_holds_all_its_values() {
+        let long = "12345678901234567890";
+        for (values, expected) in [
+            (&[(CellKind::Number, "1"), (CellKind::Nothing, ""), (CellKind::Number, "-2")][..], Type::Whole),
+            (&[(CellKind::Number, "1"), (CellKind::Number, "2.50")], Type::Number),
+            (&[(CellKind::Number, "1"), (CellKind::Number, long)], Type::LongWhole),
+            (&[(CellKind::Number, long), (CellKind::Number, "1e3")], Type::Number),
+            (&[(CellKind::Truth, "true")], Type::Truth),
+            (&[(CellKind::Date, "2025-03-01")], Type::Date),
+            (&[(CellKind::Date, "2025-03-01"), (CellKind::Date, "2025-03-01T08:05:30")], Type::Text),
+            (&[(CellKind::Text, "x"), (CellKind::Date, "2025-03-01")], Type::Text),
+            (&[(CellKind::Nested, "[]"), (CellKind::Text, "x")], Type::Text),
+            (&[(CellKind::Truth, "true"), (CellKind::Number, "1")], Type::Text),
+            (&[(CellKind::Nothing, "")], Type::Text),
+        ] {
+            let mut seen = Seen::default();
+            for (line, (kind, text)) in (1..).zip(values) {
+                seen.note(Type::of(*kind, text), || line, "a.jsonl");
+            }
+            assert_eq!(seen.type_of(), expected, "{values:?}");
+        }
+    }
+}

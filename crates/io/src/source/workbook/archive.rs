@@ -1,0 +1,63 @@
+//! What a workbook is packed in.
+
+use std::io::{Cursor, Read};
+use std::sync::Arc;
+
+use zip::ZipArchive;
+
+use super::cells::Sheet;
+use super::{office_open, open_document};
+use crate::Error;
+use crate::guarded::guarded;
+use crate::source::Reading;
+
+/// The bytes of a workbook.
+pub type Bytes = Cursor<Arc<[u8]>>;
+
+/// What files of older formats begin with, and newer ones that are encrypted. What is in them can send the package round in circles, so
+/// it never gets them.
+const OTHER: &[u8] = b"\xD0\xCF\x11\xE0";
+
+/// Reads a sheet of a workbook: that which was said, or the first. Gives what it is called too, and how many there are.
+///
+/// # Errors
+/// Where the bytes are no workbook that can be read, or it has no such sheet.
+pub fn read(name: &str, bytes: Vec<u8>, reading: &Reading) -> Result<(Sheet, String, usize), Error> {
+    if bytes.starts_with(OTHER) {
+        let why = "it is encrypted with a password, or of another kind than .xlsx".to_owned();
+        return Err(Error::BadFile { name: name.to_owned(), why, help: "save it as .xlsx, without a password" });
+    }
+    let bytes = Cursor::new(Arc::from(bytes));
+    let mut archive = ZipArchive::new(bytes.clone()).map_err(|_| broken(name))?;
+    let unpacked = unpacked_size(&mut archive).ok_or_else(|| broken(name))?;
+    if unpacked > reading.memory as u64 {
+        let why = format!("unpacked, it has {unpacked} bytes, which is more than may be taken");
+        let help = "give more memory with --memory, or save it as CSV";
+        return Err(Error::BadFile { name: name.to_owned(), why, help });
+    }
+    let outcome = match open_document::is_one(&mut archive) {
+        true => guarded(|| open_document::read(name, archive, reading)),
+        false => guarded(|| office_open::read(name, bytes, reading)),
+    };
+    outcome.unwrap_or_else(|| Err(broken(name)))
+}
+
+/// A workbook of which nothing can be made.
+pub fn broken(name: &str) -> Error {
+    let why = "it is broken, or is no workbook".to_owned();
+    let help = "open it with a spreadsheet program and save it anew; if it is text, say so, such as --from csv";
+    Error::BadFile { name: name.to_owned(), why, help }
+}
+
+/// How many bytes there are in an archive, as it says itself.
+fn unpacked_size(archive: &mut ZipArchive<Bytes>) -> Option<u64> {
+    (0..archive.len()).try_fold(0_u64, |all, index| all.checked_add(archive.by_index_raw(index).ok()?.size()))
+}
+
+/// A part of an archive; `None` where it is not there, broken, or longer than it says.
+pub fn part(archive: &mut ZipArchive<Bytes>, name: &str) -> Option<Vec<u8>> {
+    let part = archive.by_name(name).ok()?;
+    let (size, mut bytes) = (part.size(), Vec::new());
+    part.take(size.saturating_add(1)).read_to_end(&mut bytes).ok()?;
+    (bytes.len() as u64 <= size).then_some(bytes)
+}

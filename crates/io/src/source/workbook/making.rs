@@ -1,0 +1,85 @@
+//! Making a sheet of the cells that are found in a workbook.
+
+use keen_notch_core::batch::Span;
+
+use super::cells::{Sheet, SheetCell, SheetRow};
+use crate::Error;
+use crate::source::{CellKind, Reading};
+
+/// A sheet that is being made of its cells.
+pub struct Making<'n> {
+    name: &'n str,
+    /// The most bytes that its cells may take.
+    most: usize,
+    /// What there is of it.
+    pub sheet: Sheet,
+    cells: Vec<(u32, SheetCell)>,
+}
+
+/// What a cell is: its kind, and the number behind it where that is shown in a format, with the index of the format.
+pub type Put = (CellKind, Option<(f64, u32)>);
+
+impl<'n> Making<'n> {
+    /// One of a workbook that is called so, with nothing in it. Its numbers are shown in these formats.
+    pub fn new(name: &'n str, reading: &Reading, formats: Vec<String>) -> Making<'n> {
+        Making { name, most: reading.memory, sheet: Sheet { formats, ..Sheet::default() }, cells: Vec::new() }
+    }
+
+    /// Adds a cell, by its row and column, counted from 0. `push` writes its text.
+    ///
+    /// # Errors
+    /// Where there is more than may be taken.
+    pub fn add(&mut self, (row, column): (u32, u32), push: impl FnOnce(&mut Sheet) -> Put) -> Result<(), Error> {
+        let start = self.sheet.text.len();
+        let (kind, number) = push(&mut self.sheet);
+        let shown = number.map_or(0, |number| {
+            self.sheet.numbers.push(number);
+            self.sheet.numbers.len() as u32
+        });
+        let end = self.sheet.text.len();
+        let bytes = end + self.cells.len() * size_of::<(u32, SheetCell)>();
+        if u32::try_from(end).is_err() || bytes > self.most {
+            let why = "its cells take more memory than may be taken".to_owned();
+            return Err(Error::BadFile {
+                name: self.name.to_owned(),
+                why,
+                help: "give more memory with --memory, part it into several, or save it as CSV",
+            });
+        }
+        if end > start {
+            self.cells.push((row, SheetCell { column, span: Span::new(start, end), kind, shown }));
+        }
+        Ok(())
+    }
+
+    /// The sheet.
+    pub fn finish(self) -> Sheet {
+        let Making { mut sheet, mut cells, .. } = self;
+        cells.sort_by_key(|(row, cell)| (*row, cell.column));
+        cells.dedup_by(|(row, cell), (other, same)| (*row, cell.column) == (*other, same.column));
+        for (index, (row, cell)) in cells.into_iter().enumerate() {
+            match sheet.rows.last_mut() {
+                Some(last) if last.number == row + 1 => last.cells.end = index + 1,
+                _ => sheet.rows.push(SheetRow { number: row + 1, cells: index..index + 1 }),
+            }
+            sheet.cells.push(cell);
+        }
+        sheet
+    }
+}
+
+/// The sheet that was said, among these; or the first.
+///
+/// # Errors
+/// Where there is none.
+pub fn sheet_of(name: &str, sheets: &[String], reading: &Reading) -> Result<String, Error> {
+    let Some(wanted) = &reading.sheet else {
+        return sheets.first().cloned().ok_or_else(|| Error::Empty { name: name.to_owned() });
+    };
+    let is_it = |sheet: &&String| *sheet == wanted || sheet.trim() == wanted.trim();
+    sheets.iter().find(is_it).cloned().ok_or_else(|| Error::NoSheet {
+        name: name.to_owned(),
+        sheet: wanted.clone(),
+        sheets: sheets.to_vec(),
+    })
+}

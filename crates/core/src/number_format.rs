@@ -179,6 +179,46 @@ impl Section {
     }
 }
 
+/// What numbers are in a format of dates and times.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Moment {
+    /// A date, a time of day, or both: days since a first one.
+    Date,
+    /// Days and parts of them, such as `[h]:mm`.
+    Duration,
+}
+
+/// What numbers are in a format of dates and times. `None` where it is one of numbers.
+///
+/// ```
+/// use keen_notch_core::number_format::{Moment, moment};
+///
+/// assert_eq!(moment("dd.mm.yyyy"), Some(Moment::Date));
+/// assert_eq!(moment("[h]:mm"), Some(Moment::Duration));
+/// assert_eq!(moment("0.00 \"days\""), None);
+/// ```
+pub fn moment(code: &str) -> Option<Moment> {
+    let mut chars = code.chars();
+    while let Some(c) = chars.next() {
+        match c.to_ascii_lowercase() {
+            'd' | 'm' | 'y' | 'h' | 's' => return Some(Moment::Date),
+            '"' => drop(chars.by_ref().find(|c| *c == '"')),
+            '\\' | '_' | '*' => drop(chars.next()),
+            '[' => {
+                let inside: String = chars.by_ref().take_while(|c| *c != ']').collect();
+                let inside = inside.to_ascii_lowercase();
+                if !inside.is_empty() && ["h", "m", "s"].iter().any(|unit| inside.replace(unit, "").is_empty()) {
+                    return Some(Moment::Duration);
+                }
+            }
+            // Other sections are for other numbers.
+            ';' => return None,
+            _ => {}
+        }
+    }
+    None
+}
+
 /// A number that is not negative, times a power of ten, rounded to some decimals, halves up: its digits before and after the point.
 fn rounded(number: f64, scale: i32, decimals: usize) -> (String, String) {
     let (digits, point) = significant(number);
@@ -303,6 +343,25 @@ mod tests {
             (1e-7, "0.0000001"),
         ] {
             assert_eq!(plain(number), shown);
+        }
+    }
+
+    #[test]
+    fn formats_of_dates_and_times_are_told_from_those_of_numbers() {
+        let cases = [
+            ("[$-407]d. mmm yyyy", Some(Moment::Date)),
+            ("h:mm AM/PM", Some(Moment::Date)),
+            ("\\d0 \"mm\"", None),
+            ("_d*s0;yyyy", None),
+            ("[Red]0", None),
+            ("[<5]yy", Some(Moment::Date)),
+            ("[MM]:ss", Some(Moment::Duration)),
+            ("[]0", None),
+            ("General", None),
+            ("@", None),
+        ];
+        for (code, wanted) in cases {
+            assert_eq!(moment(code), wanted, "{code}");
         }
     }
 }

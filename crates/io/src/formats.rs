@@ -72,7 +72,7 @@ pub enum Between {
 }
 
 /// Workbooks that are not read.
-const OTHER_WORKBOOK: &str = "a workbook of another kind than .xlsx and .ods";
+const OTHER_WORKBOOK: &str = "a workbook of another kind than .xlsx, .xls and .ods";
 
 /// The endings that say something, without the dot.
 const ENDINGS: [(&str, Kind); 22] = [
@@ -86,7 +86,7 @@ const ENDINGS: [(&str, Kind); 22] = [
     ("xlsx", Kind::Workbook),
     ("xlsm", Kind::OtherWorkbook),
     ("xlsb", Kind::Foreign(OTHER_WORKBOOK)),
-    ("xls", Kind::Foreign(OTHER_WORKBOOK)),
+    ("xls", Kind::OtherWorkbook),
     ("ods", Kind::OtherWorkbook),
     ("json", Kind::Foreign("JSON")),
     ("parquet", Kind::Parquet),

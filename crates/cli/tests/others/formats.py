@@ -1,4 +1,4 @@
-"""Tables that openpyxl and pyarrow write are read right, and they read ours right: values, types and blanks.
+"""Tables that openpyxl, xlwt and pyarrow write are read right, and they read ours right: values, types and blanks.
 
 usage: formats.py PROGRAM
 """
@@ -15,6 +15,7 @@ import openpyxl
 import pyarrow as pa
 import pyarrow.ipc as ipc
 import pyarrow.parquet as pq
+import xlwt
 
 PROGRAM = os.path.abspath(sys.argv[1])
 CARVE = ["-c", "code", "-p", 'family: before "-"', "-q"]
@@ -78,6 +79,42 @@ def workbooks():
     ]
     # openpyxl takes every text that begins with = for a formula; the file says that it is a text.
     same([[(v, "s" if t == "f" else t) for v, t in row] for row in rows[1:]], expected, "types of pieces in our workbook")
+
+
+def old_workbooks():
+    book = xlwt.Workbook()
+    sheet = book.add_sheet("Spare parts")
+    shown = lambda code: xlwt.easyxf(num_format_str=code)
+    moment = dt.datetime(2025, 3, 1, 8, 5, 30)
+    # Texts so long that they go on in other records, with other units there.
+    texts = ["a" * 9000 + "中" * 3000, "é" * 20000, "中" * 9000]
+    rows = [
+        ["GRP-00041273-S7K2", (385, "00000"), (1234.5, "#,##0.00"), (moment.date(), "dd.mm.yyyy"), (moment, "yyyy-mm-dd hh:mm"), True],
+        ["HNG-é411-B2", (7, "00000"), (-3, "0.0"), (dt.date(1999, 12, 31), "mm-dd-yy"), (1.5, "[h]:mm"), False],
+        ["中😀", 0.25, -1e-7, None, (0.75, "h:mm AM/PM"), None],
+    ]
+    for column, title in enumerate(["code", "no", "price", "on", "at", "ok", "note"]):
+        sheet.write(0, column, title)
+    for row, (cells, text) in enumerate(zip(rows, texts), 1):
+        for column, cell in enumerate([*cells, text]):
+            if isinstance(cell, tuple):
+                sheet.write(row, column, cell[0], shown(cell[1]))
+            elif cell is not None:
+                sheet.write(row, column, cell)
+    many = [[f"{row}-{'中' if row % 3 else 'é'}{column}" for column in range(7)] for row in range(4, 2000)]
+    for row, cells in enumerate(many, 4):
+        for column, cell in enumerate(cells):
+            sheet.write(row, column, cell)
+    book.save("made.xls")
+    objects = [json.loads(line) for line in run("carve", "made.xls", *CARVE, "--to", "jsonl").splitlines()]
+    expected = [
+        ["GRP-00041273-S7K2", "00385", "1,234.50", "2025-03-01", "2025-03-01T08:05:30", True, texts[0], "GRP"],
+        ["HNG-é411-B2", "00007", "-3.0", "1999-12-31", "36:00:00", False, texts[1], "HNG"],
+        ["中😀", 0.25, -1e-7, None, "18:00:00", None, texts[2], None],
+    ]
+    found = [list(row.values()) for row in objects]
+    same(found[:3], expected, "a workbook of xlwt")
+    same([row[:7] for row in found[3:]], many, "many texts in a workbook of xlwt")
 
 
 def table(rows):
@@ -211,6 +248,7 @@ def others():
 
 os.chdir(tempfile.mkdtemp())
 workbooks()
+old_workbooks()
 columns()
 others()
-print("openpyxl and pyarrow read what we write, and we what they write")
+print("openpyxl and pyarrow read what we write, and we what they and xlwt write")

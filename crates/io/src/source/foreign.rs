@@ -11,7 +11,7 @@ const SIGNS: [(&[u8], &str, Option<&str>); 8] = [
     (b"\xFD7zXZ\0", "compressed with xz", None),
     (b"BZh91AY&SY", "compressed with bzip2", None),
     (b"PK\x03\x04", "a workbook or another archive in zip format", Some("xlsx")),
-    (b"\xD0\xCF\x11\xE0\xA1\xB1\x1A\xE1", "a workbook or another document in an old binary format", None),
+    (b"\xD0\xCF\x11\xE0\xA1\xB1\x1A\xE1", "a workbook or another document in an old binary format", Some("xls")),
     (b"PAR1\x15", "Parquet", Some("parquet")),
     (b"ARROW1\0\0", "Arrow", Some("arrow")),
 ];

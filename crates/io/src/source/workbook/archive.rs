@@ -1,4 +1,4 @@
-//! What a workbook is packed in.
+//! What a workbook is packed in: an archive, or a compound file.
 
 use std::io::{Cursor, Read};
 use std::sync::Arc;
@@ -6,7 +6,7 @@ use std::sync::Arc;
 use zip::ZipArchive;
 
 use super::cells::Sheet;
-use super::{office_open, open_document};
+use super::{binary, office_open, open_document};
 use crate::Error;
 use crate::guarded::guarded;
 use crate::source::Reading;
@@ -14,20 +14,15 @@ use crate::source::Reading;
 /// The bytes of a workbook.
 pub type Bytes = Cursor<Arc<[u8]>>;
 
-/// What files of older formats begin with, and newer ones that are encrypted. What is in them can send the package round in circles, so
-/// it never gets them.
-const OTHER: &[u8] = b"\xD0\xCF\x11\xE0";
-
 /// Reads a sheet of a workbook: that which was said, or the first. Gives what it is called too, and how many there are.
 ///
 /// # Errors
 /// Where the bytes are no workbook that can be read, or it has no such sheet.
 pub fn read(name: &str, bytes: Vec<u8>, reading: &Reading) -> Result<(Sheet, String, usize), Error> {
-    if bytes.starts_with(OTHER) {
-        let why = "it is encrypted with a password, or of another kind than .xlsx".to_owned();
-        return Err(Error::BadFile { name: name.to_owned(), why, help: "save it as .xlsx, without a password" });
+    let bytes: Bytes = Cursor::new(Arc::from(bytes));
+    if bytes.get_ref().starts_with(binary::START) {
+        return guarded(|| binary::read(name, bytes, reading)).unwrap_or_else(|| Err(broken(name)));
     }
-    let bytes = Cursor::new(Arc::from(bytes));
     let mut archive = ZipArchive::new(bytes.clone()).map_err(|_| broken(name))?;
     let unpacked = unpacked_size(&mut archive).ok_or_else(|| broken(name))?;
     if unpacked > reading.memory as u64 {

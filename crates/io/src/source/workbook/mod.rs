@@ -4,10 +4,14 @@
 
 #[cfg(feature = "workbooks")]
 mod archive;
+#[cfg(feature = "workbooks")]
+mod binary;
 mod cells;
 mod chunk;
 #[cfg(feature = "workbooks")]
 mod making;
+#[cfg(feature = "workbooks")]
+mod numbers;
 #[cfg(feature = "workbooks")]
 mod office_open;
 #[cfg(feature = "workbooks")]

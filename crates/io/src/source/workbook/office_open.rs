@@ -1,11 +1,12 @@
 //! Workbooks of the format that most programs write: .xlsx, by a package.
 
-use calamine::{DataRef, Dimensions, ExcelDateTime, ExcelDateTimeType, Reader, Style, Xlsx, XlsxError};
-use keen_notch_core::number_format::{self, DIGITS, NumberFormat};
+use calamine::{DataRef, Dimensions, Reader, Style, Xlsx, XlsxError};
+use keen_notch_core::number_format::NumberFormat;
 
 use super::archive::{Bytes, broken};
 use super::cells::Sheet;
 use super::making::{Making, Put, sheet_of};
+use super::numbers::{push_moment, push_number};
 use crate::Error;
 use crate::source::{CellKind, Reading};
 
@@ -46,66 +47,20 @@ fn code_of(style: &Style) -> String {
 
 /// Writes a value as the workbook shows it. Gives what it is.
 fn push(sheet: &mut Sheet, value: &DataRef, format: Option<&NumberFormat>, style: usize) -> Put {
-    let text = &mut sheet.text;
-    let shown = |number| Some((number, style as u32));
     let mut put = |value: &str, kind| {
-        text.push_str(value);
+        sheet.text.push_str(value);
         (kind, None)
     };
-    let number = match value {
-        DataRef::Empty => return (CellKind::Nothing, None),
-        DataRef::String(value) => return put(value, CellKind::Text),
-        DataRef::SharedString(value) => return put(value, CellKind::Text),
-        DataRef::DateTimeIso(value) => return put(value, CellKind::Date),
-        DataRef::DurationIso(value) => return put(value, CellKind::Text),
-        DataRef::Error(error) => return put(&error.to_string(), CellKind::Text),
-        DataRef::Bool(value) => return put(if *value { "true" } else { "false" }, CellKind::Truth),
-        DataRef::DateTime(date) => {
-            let kind = if date.is_duration() || date.as_f64() < 1.0 { CellKind::Text } else { CellKind::Date };
-            return (put(&iso(date), kind).0, shown(serial(date)));
-        }
-        DataRef::Int(number) => *number as f64,
-        DataRef::Float(number) => *number,
-    };
-    if number.abs() >= 10_f64.powi(DIGITS as i32) {
-        sheet.imprecise += 1;
-    }
-    // What is shown is a number only as far as it says no more.
-    match format {
-        Some(format) => {
-            text.push_str(&format.show(number));
-            (CellKind::Text, shown(number))
-        }
-        None => {
-            text.push_str(&number_format::plain(number));
-            (CellKind::Number, None)
-        }
-    }
-}
-
-/// A date as a number of days since the end of 1899, also where the workbook counts from 1904.
-fn serial(date: &ExcelDateTime) -> f64 {
-    let number = date.as_f64();
-    let of_1904 = ExcelDateTime::new(number, ExcelDateTimeType::DateTime, true);
-    if *date == of_1904 { number + 1462.0 } else { number }
-}
-
-/// A date and time as ISO 8601 has it: without the time where that is midnight, without the date where there is none.
-fn iso(date: &ExcelDateTime) -> String {
-    let serial = date.as_f64();
-    if date.is_duration() {
-        let seconds = (serial * 86_400.0).round();
-        let (sign, seconds) = (if seconds < 0.0 { "-" } else { "" }, seconds.abs() as u64);
-        return format!("{sign}{}:{:02}:{:02}", seconds / 3600, seconds / 60 % 60, seconds % 60);
-    }
-    let (year, month, day, hour, minute, second, milli) = date.to_ymd_hms_milli();
-    let mut time = format!("{hour:02}:{minute:02}:{second:02}");
-    if milli > 0 {
-        time += &format!(".{milli:03}");
-    }
-    match (serial < 1.0, (hour, minute, second, milli) == (0, 0, 0, 0)) {
-        (true, _) => time,
-        (false, true) => format!("{year:04}-{month:02}-{day:02}"),
-        (false, false) => format!("{year:04}-{month:02}-{day:02}T{time}"),
+    match value {
+        DataRef::Empty => (CellKind::Nothing, None),
+        DataRef::String(value) => put(value, CellKind::Text),
+        DataRef::SharedString(value) => put(value, CellKind::Text),
+        DataRef::DateTimeIso(value) => put(value, CellKind::Date),
+        DataRef::DurationIso(value) => put(value, CellKind::Text),
+        DataRef::Error(error) => put(&error.to_string(), CellKind::Text),
+        DataRef::Bool(value) => put(if *value { "true" } else { "false" }, CellKind::Truth),
+        DataRef::DateTime(date) => push_moment(sheet, date, style),
+        DataRef::Int(number) => push_number(sheet, *number as f64, format, style),
+        DataRef::Float(number) => push_number(sheet, *number, format, style),
     }
 }

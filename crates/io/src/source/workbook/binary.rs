@@ -1,0 +1,425 @@
+//! Workbooks of the format that came before .xlsx: .xls, as it has been since 1997.
+//!
+//! A compound file has a stream of records: first those of the whole workbook, then those of each sheet ([MS-XLS], BIFF8). The package
+//! that reads compound files refuses chains that go in circles.
+
+use std::io::Read;
+use std::ops::Range;
+
+use calamine::{ExcelDateTime, ExcelDateTimeType};
+use cfb::CompoundFile;
+use keen_notch_core::number_format::{Moment, NumberFormat, moment};
+
+use super::archive::{Bytes, broken};
+use super::cells::Sheet;
+use super::making::{Making, Put, sheet_of};
+use super::numbers::{push_moment, push_number};
+use crate::Error;
+use crate::source::{CellKind, Reading};
+
+/// What a compound file begins with.
+pub const START: &[u8] = b"\xD0\xCF\x11\xE0";
+
+/// The kinds of records that are looked at.
+mod kind {
+    pub const FORMULA: u16 = 0x0006;
+    pub const EOF: u16 = 0x000A;
+    pub const DATE_MODE: u16 = 0x0022;
+    pub const FILE_PASS: u16 = 0x002F;
+    pub const CONTINUE: u16 = 0x003C;
+    pub const BOUND_SHEET: u16 = 0x0085;
+    pub const MUL_RK: u16 = 0x00BD;
+    pub const RICH_STRING: u16 = 0x00D6;
+    pub const XF: u16 = 0x00E0;
+    pub const MERGED_CELLS: u16 = 0x00E5;
+    pub const SHARED_STRINGS: u16 = 0x00FC;
+    pub const LABEL_SHARED: u16 = 0x00FD;
+    pub const NUMBER: u16 = 0x0203;
+    pub const LABEL: u16 = 0x0204;
+    pub const BOOL_ERR: u16 = 0x0205;
+    pub const STRING: u16 = 0x0207;
+    pub const RK: u16 = 0x027E;
+    pub const FORMAT: u16 = 0x041E;
+    pub const BOF: u16 = 0x0809;
+}
+
+/// The number formats that are not written down in a workbook: ECMA-376, part 1, section 18.8.30.
+const KNOWN_FORMATS: [(u16, &str); 27] = [
+    (1, "0"),
+    (2, "0.00"),
+    (3, "#,##0"),
+    (4, "#,##0.00"),
+    (9, "0%"),
+    (10, "0.00%"),
+    (11, "0.00E+00"),
+    (12, "# ?/?"),
+    (13, "# ??/??"),
+    (14, "mm-dd-yy"),
+    (15, "d-mmm-yy"),
+    (16, "d-mmm"),
+    (17, "mmm-yy"),
+    (18, "h:mm AM/PM"),
+    (19, "h:mm:ss AM/PM"),
+    (20, "h:mm"),
+    (21, "h:mm:ss"),
+    (22, "m/d/yy h:mm"),
+    (37, "#,##0 ;(#,##0)"),
+    (38, "#,##0 ;[Red](#,##0)"),
+    (39, "#,##0.00;(#,##0.00)"),
+    (40, "#,##0.00;[Red](#,##0.00)"),
+    (45, "mm:ss"),
+    (46, "[h]:mm:ss"),
+    (47, "mmss.0"),
+    (48, "##0.0E+0"),
+    (49, "@"),
+];
+
+/// Reads a sheet of such a workbook: that which was said, or the first. Gives what it is called too, and how many there are.
+///
+/// # Errors
+/// Where it cannot be read, or has no such sheet.
+pub fn read(name: &str, bytes: Bytes, reading: &Reading) -> Result<(Sheet, String, usize), Error> {
+    let refused = |why: &str, help| Err(Error::BadFile { name: name.to_owned(), why: why.to_owned(), help });
+    let most = bytes.get_ref().len() as u64;
+    let mut file = CompoundFile::open(bytes).map_err(|_| broken(name))?;
+    if file.is_stream("/EncryptedPackage") {
+        return refused(ENCRYPTED, WITHOUT_PASSWORD);
+    }
+    if !file.is_stream("/Workbook") && file.is_stream("/Book") {
+        return refused("it is in a format from before 1997", "save it as .xlsx");
+    }
+    let mut stream = Vec::new();
+    let workbook = file.open_stream("/Workbook").map_err(|_| broken(name))?;
+    workbook.take(most).read_to_end(&mut stream).map_err(|_| broken(name))?;
+    let book = Book::read(&stream).ok_or_else(|| broken(name))?;
+    if book.is_encrypted {
+        return refused(ENCRYPTED, WITHOUT_PASSWORD);
+    }
+    let (titles, places): (Vec<String>, Vec<usize>) = book.sheets.iter().cloned().unzip();
+    let title = sheet_of(name, &titles, reading)?;
+    let place = titles.iter().position(|one| *one == title).and_then(|index| places.get(index));
+    let codes = book.styles.iter().map(|style| style.code.clone()).collect();
+    let mut making = Making::new(name, reading, codes);
+    let records = place.and_then(|place| Records::new(stream.get(*place..)?)).ok_or_else(|| broken(name))?;
+    sheet(records, &book, &mut making).ok_or_else(|| broken(name))??;
+    Ok((making.finish(), title, titles.len()))
+}
+
+const ENCRYPTED: &str = "it is encrypted with a password";
+const WITHOUT_PASSWORD: &str = "save it without a password";
+
+/// What the records of the whole workbook say.
+#[derive(Default)]
+struct Book {
+    is_encrypted: bool,
+    /// Whether days count from 1904.
+    is_1904: bool,
+    /// Sheets with cells, and where their records begin.
+    sheets: Vec<(String, usize)>,
+    /// How cells are shown, by the index that they have.
+    styles: Vec<Style>,
+    /// The texts that cells share, one after the other, and where each is.
+    text: String,
+    texts: Vec<Range<usize>>,
+}
+
+/// How a cell is shown.
+struct Style {
+    code: String,
+    format: Option<NumberFormat>,
+    moment: Option<Moment>,
+}
+
+impl Style {
+    fn new(code: &str) -> Style {
+        Style { code: code.to_owned(), format: NumberFormat::parse(code), moment: moment(code) }
+    }
+}
+
+impl Book {
+    /// `None` where the records are broken.
+    fn read(stream: &[u8]) -> Option<Book> {
+        let mut book = Book::default();
+        let (mut formats, mut of_styles) = (KNOWN_FORMATS.map(|(id, code)| (id, code.to_owned())).to_vec(), Vec::new());
+        let mut records = Records::new(stream)?;
+        loop {
+            let (kind, data) = records.next()?;
+            match kind {
+                kind::EOF => break,
+                // What comes after it is not to be read.
+                kind::FILE_PASS => return Some(Book { is_encrypted: true, ..book }),
+                kind::DATE_MODE => book.is_1904 = u16_at(data, 0)? == 1,
+                kind::FORMAT => {
+                    let mut code = String::new();
+                    let id = u16_at(data, 0)?;
+                    let mut text = Texts::new(data.get(4..)?, &mut records);
+                    text.push(u16_at(data, 2)?.into(), &mut code)?;
+                    formats.push((id, code));
+                }
+                kind::XF => of_styles.push(u16_at(data, 2)?),
+                kind::BOUND_SHEET => {
+                    let mut title = String::new();
+                    Texts::new(data.get(7..)?, &mut records).push((*data.get(6)?).into(), &mut title)?;
+                    // Others are charts, and programs.
+                    if *data.get(5)? == 0 {
+                        book.sheets.push((title, u32_at(data, 0)? as usize));
+                    }
+                }
+                kind::SHARED_STRINGS => {
+                    let count = u32_at(data, 4)?;
+                    let mut texts = Texts::new(data.get(8..)?, &mut records);
+                    for _ in 0..count {
+                        let start = book.text.len();
+                        let chars = texts.u16()?;
+                        texts.push(chars.into(), &mut book.text)?;
+                        book.texts.push(start..book.text.len());
+                    }
+                }
+                _ => {}
+            }
+        }
+        let code = |id: &u16| formats.iter().rev().find(|(of, _)| of == id).map_or("", |(_, code)| code);
+        book.styles = of_styles.iter().map(|id| Style::new(code(id))).collect();
+        Some(book)
+    }
+
+    /// Writes a number as it is shown.
+    fn push(&self, sheet: &mut Sheet, number: f64, style: u16) -> Put {
+        let index = usize::from(style);
+        let style = self.styles.get(index);
+        let of = |of| ExcelDateTime::new(number, of, self.is_1904);
+        match style.and_then(|style| style.moment) {
+            Some(Moment::Date) => push_moment(sheet, &of(ExcelDateTimeType::DateTime), index),
+            Some(Moment::Duration) => push_moment(sheet, &of(ExcelDateTimeType::TimeDelta), index),
+            None => push_number(sheet, number, style.and_then(|style| style.format.as_ref()), index),
+        }
+    }
+}
+
+/// Takes the cells of a sheet. `None` where its records are broken.
+fn sheet(mut records: Records, book: &Book, making: &mut Making) -> Option<Result<(), Error>> {
+    // A chart in a sheet has records of its own.
+    let mut depth = 1;
+    // Where the formula is whose text comes in a record of its own.
+    let mut waiting = None;
+    while depth > 0 {
+        let (kind, data) = records.next()?;
+        match kind {
+            kind::BOF => depth += 1,
+            kind::EOF => depth -= 1,
+            _ if depth > 1 => {}
+            kind::MERGED_CELLS => {
+                for index in 0..usize::from(u16_at(data, 0)?) {
+                    let number = |place: usize| Some(u32::from(u16_at(data, 2 + 8 * index + 2 * place)?));
+                    making.sheet.merged.push((number(0)? + 1..number(1)? + 2, number(2)?..number(3)? + 1));
+                }
+            }
+            kind::MUL_RK => {
+                let (row, first) = (u16_at(data, 0)?, u16_at(data, 2)?);
+                let (cells, _) = data.get(4..data.len().checked_sub(2)?)?.as_chunks::<6>();
+                for (column, cell) in (first..).zip(cells) {
+                    let (style, number) = (u16_at(cell, 0)?, rk(u32_at(cell, 2)?));
+                    if let Err(error) = making.add((row.into(), column.into()), |sheet| book.push(sheet, number, style)) {
+                        return Some(Err(error));
+                    }
+                }
+            }
+            kind::STRING => {
+                if let Some(at) = waiting.take() {
+                    let mut text = String::new();
+                    Texts::new(data.get(2..)?, &mut records).push(u16_at(data, 0)?.into(), &mut text)?;
+                    if let Err(error) = making.add(at, |sheet| put(sheet, &text, CellKind::Text)) {
+                        return Some(Err(error));
+                    }
+                }
+            }
+            kind::FORMULA | kind::NUMBER | kind::RK | kind::BOOL_ERR | kind::LABEL | kind::LABEL_SHARED | kind::RICH_STRING => {
+                let at = (u16_at(data, 0)?.into(), u16_at(data, 2)?.into());
+                let (style, value) = (u16_at(data, 4)?, data.get(6..)?);
+                let value = match kind {
+                    kind::FORMULA => Value::of_formula(value)?,
+                    kind::NUMBER => Value::Number(f64_at(value)?),
+                    kind::RK => Value::Number(rk(u32_at(value, 0)?)),
+                    kind::BOOL_ERR if *value.get(1)? == 0 => Value::Truth(*value.first()? != 0),
+                    kind::BOOL_ERR => Value::Text(error(*value.first()?).to_owned()),
+                    kind::LABEL_SHARED => {
+                        let span = book.texts.get(u32_at(value, 0)? as usize)?;
+                        Value::Text(book.text.get(span.clone())?.to_owned())
+                    }
+                    _ => {
+                        let mut text = String::new();
+                        Texts::new(value.get(2..)?, &mut records).push(u16_at(value, 0)?.into(), &mut text)?;
+                        Value::Text(text)
+                    }
+                };
+                waiting = matches!(value, Value::Waiting).then_some(at);
+                let added = making.add(at, |sheet| match &value {
+                    Value::Number(number) if number.is_finite() => book.push(sheet, *number, style),
+                    Value::Number(_) => put(sheet, error(NO_NUMBER), CellKind::Text),
+                    Value::Truth(value) => put(sheet, if *value { "true" } else { "false" }, CellKind::Truth),
+                    Value::Text(text) => put(sheet, text, CellKind::Text),
+                    Value::Waiting => (CellKind::Nothing, None),
+                });
+                if let Err(error) = added {
+                    return Some(Err(error));
+                }
+            }
+            _ => {}
+        }
+    }
+    Some(Ok(()))
+}
+
+/// What a cell holds.
+enum Value {
+    Number(f64),
+    Truth(bool),
+    Text(String),
+    /// A text that comes later, or none.
+    Waiting,
+}
+
+impl Value {
+    /// What a formula came to.
+    fn of_formula(value: &[u8]) -> Option<Value> {
+        Some(match value.get(..8)? {
+            [kind, _, value, .., 0xFF, 0xFF] => match kind {
+                1 => Value::Truth(*value != 0),
+                2 => Value::Text(error(*value).to_owned()),
+                _ => Value::Waiting,
+            },
+            number => Value::Number(f64_at(number)?),
+        })
+    }
+}
+
+fn put(sheet: &mut Sheet, text: &str, kind: CellKind) -> Put {
+    sheet.text.push_str(text);
+    (kind, None)
+}
+
+/// The error of a number that is none.
+const NO_NUMBER: u8 = 0x24;
+
+/// What a cell shows where its formula failed.
+fn error(code: u8) -> &'static str {
+    match code {
+        0x00 => "#NULL!",
+        0x07 => "#DIV/0!",
+        0x0F => "#VALUE!",
+        0x17 => "#REF!",
+        0x1D => "#NAME?",
+        NO_NUMBER => "#NUM!",
+        _ => "#N/A",
+    }
+}
+
+/// A number in four bytes: the upper part of one in eight, or a whole number; and perhaps a hundredth of that.
+fn rk(bits: u32) -> f64 {
+    let number = if bits & 2 == 0 { f64::from_bits(u64::from(bits & !3) << 32) } else { f64::from(bits.cast_signed() >> 2) };
+    if bits & 1 == 0 { number } else { number / 100.0 }
+}
+
+fn u16_at(data: &[u8], at: usize) -> Option<u16> {
+    Some(u16::from_le_bytes(*data.get(at..)?.first_chunk()?))
+}
+
+fn u32_at(data: &[u8], at: usize) -> Option<u32> {
+    Some(u32::from_le_bytes(*data.get(at..)?.first_chunk()?))
+}
+
+fn f64_at(data: &[u8]) -> Option<f64> {
+    Some(f64::from_le_bytes(*data.first_chunk()?))
+}
+
+/// Records, one after the other.
+struct Records<'s> {
+    rest: &'s [u8],
+}
+
+impl<'s> Records<'s> {
+    /// Those after the first, which says that they begin. `None` where it does not.
+    fn new(stream: &'s [u8]) -> Option<Records<'s>> {
+        let mut records = Records { rest: stream };
+        let (kind, data) = records.next()?;
+        (kind == kind::BOF && u16_at(data, 0)? == 0x0600).then_some(records)
+    }
+
+    /// The kind of the next record, and what is in it.
+    fn next(&mut self) -> Option<(u16, &'s [u8])> {
+        let kind = u16_at(self.rest, 0)?;
+        let end = 4 + usize::from(u16_at(self.rest, 2)?);
+        let data = self.rest.get(4..end)?;
+        self.rest = &self.rest[end..];
+        Some((kind, data))
+    }
+
+    /// What is in the next record, if it goes on with the one before.
+    fn continued(&mut self) -> Option<&'s [u8]> {
+        (u16_at(self.rest, 0)? == kind::CONTINUE).then(|| self.next()).flatten().map(|(_, data)| data)
+    }
+}
+
+/// Texts in a record and in those that go on with it.
+struct Texts<'r, 's> {
+    part: &'s [u8],
+    records: &'r mut Records<'s>,
+}
+
+impl<'r, 's> Texts<'r, 's> {
+    fn new(part: &'s [u8], records: &'r mut Records<'s>) -> Texts<'r, 's> {
+        Texts { part, records }
+    }
+
+    /// As many bytes, of which all are in one record.
+    fn take(&mut self, count: usize) -> Option<&'s [u8]> {
+        if self.part.is_empty() && count > 0 {
+            self.part = self.records.continued()?;
+        }
+        let (taken, rest) = self.part.split_at_checked(count)?;
+        self.part = rest;
+        Some(taken)
+    }
+
+    fn u16(&mut self) -> Option<u16> {
+        u16_at(self.take(2)?, 0)
+    }
+
+    /// Leaves bytes out, wherever they are.
+    fn skip(&mut self, mut count: usize) -> Option<()> {
+        while count > 0 {
+            let some = if self.part.is_empty() { count.min(1) } else { count.min(self.part.len()) };
+            self.take(some)?;
+            count -= some;
+        }
+        Some(())
+    }
+
+    /// Writes a text of so many units of UTF-16 to the end of `out`.
+    fn push(&mut self, mut count: usize, out: &mut String) -> Option<()> {
+        let flags = self.take(1)?[0];
+        let runs = if flags & 8 == 0 { 0 } else { usize::from(self.u16()?) };
+        let more = if flags & 4 == 0 { 0 } else { u32_at(self.take(4)?, 0)? as usize };
+        let mut is_wide = flags & 1 != 0;
+        let mut units: Vec<u16> = Vec::with_capacity(count);
+        while count > 0 {
+            if self.part.is_empty() {
+                // A text that goes on says anew how wide its units are.
+                is_wide = self.take(1)?[0] & 1 != 0;
+            }
+            let width = if is_wide { 2 } else { 1 };
+            let some = count.min(self.part.len() / width);
+            if some == 0 {
+                return None;
+            }
+            let bytes = self.take(some * width)?;
+            match is_wide {
+                true => units.extend(bytes.as_chunks::<2>().0.iter().map(|unit| u16::from_le_bytes(*unit))),
+                false => units.extend(bytes.iter().map(|unit| u16::from(*unit))),
+            }
+            count -= some;
+        }
+        out.extend(char::decode_utf16(units).map(|unit| unit.unwrap_or(char::REPLACEMENT_CHARACTER)));
+        self.skip(runs * 4 + more)
+    }
+}

@@ -9,6 +9,7 @@ use clap_complete::ArgValueCompleter;
 use keen_notch_core::column::ColumnRef;
 use keen_notch_core::cutlist::{RaggedRows, Reading as ListReading};
 use keen_notch_core::widths::Widths;
+use keen_notch_io::database::{Address, Relation, What};
 use keen_notch_io::encode::TextOptions;
 use keen_notch_io::formats::{Kind, Named};
 use keen_notch_io::source::delimited::delimiter;
@@ -333,8 +334,8 @@ A shape is a value with its characters replaced by what they are: U3-d8-X4 is th
 #[command(after_help = DRAFTS)]
 pub struct DraftArgs {
     /// A file: delimited or fixed-width text, JSON Lines, Parquet, Arrow, a workbook; text may be compressed
-    #[arg(value_name = "FILE")]
-    pub file: PathBuf,
+    #[arg(value_name = "FILE", required_unless_present = "from")]
+    pub file: Option<PathBuf>,
     /// The column: its name, its quoted name, or #4
     #[arg(short, long, value_name = "COLUMN", add = ArgValueCompleter::new(complete::columns))]
     pub column: Option<String>,
@@ -457,9 +458,15 @@ pub struct ManualArgs {
 #[derive(Debug, Clone, clap::Args)]
 #[command(next_help_heading = "Reading")]
 pub struct ReadingArgs {
-    /// How the input is written down, as the ending of a file that is written so: csv, tsv.gz … [default: by its name]
-    #[arg(long, value_name = "ENDING", value_parser = named)]
-    pub from: Option<Named>,
+    /// How the input is written down, as the ending of a file that is written so: csv, tsv.gz … [default: by its name]; or a database: sqlite:FILE
+    #[arg(long, value_name = "ENDING", value_parser = from)]
+    pub from: Option<From>,
+    /// The table or view of the database
+    #[arg(long, value_name = "NAME")]
+    pub table: Option<String>,
+    /// The query on the database that gives the rows
+    #[arg(long, value_name = "SQL")]
+    pub query: Option<String>,
     /// What is between two cells: one ASCII character, or tab [default: by the ending, and else by the header]
     #[arg(long, value_name = "CHARACTER")]
     pub delimiter: Option<String>,
@@ -492,7 +499,7 @@ impl ReadingArgs {
         let encoding = self.encoding.as_deref().or(list.encoding.as_deref());
         let widths = self.widths.as_deref().or(list.widths.as_deref());
         Ok(Reading {
-            from: self.from,
+            from: if let Some(From::Named(named)) = self.from { Some(named) } else { None },
             delimiter: self.delimiter.clone().or(list.delimiter.clone()),
             header: !self.no_header && list.header.unwrap_or(true),
             encoding: encoding.map(Encoding::named).transpose()?,
@@ -512,6 +519,26 @@ impl ReadingArgs {
 }
 
 impl ReadingArgs {
+    /// The rows of a database that are read, if some are: as these arguments say it, and else as a cut list does.
+    pub fn relation(&self, list: &ListReading) -> Result<Option<Relation>, Failure> {
+        let Some(From::Database(address)) = &self.from else {
+            let option = self.table.as_ref().map(|_| "--table").or(self.query.as_ref().map(|_| "--query"));
+            return option.map_or(Ok(None), |option| {
+                let message = format!("{option} is for databases, and none is named");
+                Err(Failure::usage(message, "name it, such as --from sqlite:yard.db, or leave the option out"))
+            });
+        };
+        let what = match (&self.query, &self.table, &list.query) {
+            (Some(_), Some(_), _) => {
+                return Err(Failure::usage("both --table and --query are given", "leave one of them out"));
+            }
+            (Some(query), ..) | (None, None, Some(query)) => What::Query(query.clone()),
+            (None, Some(table), _) => What::Table(table.clone()),
+            (None, None, None) => What::Unsaid,
+        };
+        Ok(Some(Relation { address: address.clone(), what }))
+    }
+
     /// The first option that was given and says nothing of a table in a format, and what it is for.
     pub fn first_out_of_place(&self, format: &Format) -> Option<(&'static str, &'static str)> {
         let kind = format.kind();
@@ -537,6 +564,30 @@ impl FaultArgs {
 /// Reads where the columns of a text are.
 pub fn read_widths(text: &str) -> Result<Widths, Failure> {
     Widths::parse(text).map_err(|error| Failure::text_error(&Text { name: None, text: text.to_owned() }, error))
+}
+
+/// What is read.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum From {
+    /// Files that are written down so.
+    Named(Named),
+    /// A database.
+    Database(Address),
+}
+
+/// As the command line takes it, but for passwords.
+impl std::fmt::Display for From {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        match self {
+            From::Named(named) => named.fmt(f),
+            From::Database(address) => address.fmt(f),
+        }
+    }
+}
+
+/// What an ending or an address says of what is read.
+fn from(text: &str) -> Result<From, String> {
+    Address::parse(text).map_or_else(|| named(text).map(From::Named), |address| Ok(From::Database(address)))
 }
 
 /// What an ending says of a format.

@@ -140,6 +140,34 @@ pub enum Error {
         /// What to do about it.
         help: &'static str,
     },
+    /// A database does not do what it is asked.
+    #[error("{name}: {why}")]
+    Database {
+        /// The database, or what of it.
+        name: String,
+        /// Why, mostly in its own words.
+        why: String,
+        /// What to do about it.
+        help: String,
+    },
+    /// Which table of a database is read was not said.
+    #[error("which table of {of} is to be read is not said")]
+    WhichDatabaseTable {
+        /// The database.
+        of: String,
+        /// Those that it has.
+        tables: Vec<String>,
+    },
+    /// A database has no table of that name.
+    #[error("{of} has no table or view called {name:?}")]
+    NoDatabaseTable {
+        /// The name.
+        name: String,
+        /// The database.
+        of: String,
+        /// Those that it has.
+        tables: Vec<String>,
+    },
     /// A workbook has no sheet of that name.
     #[error("{name} has no sheet called {sheet:?}")]
     NoSheet {
@@ -456,6 +484,13 @@ impl Error {
             Error::NoTable { .. } => "give it a name that ends in .csv, .jsonl or .xlsx".to_owned(),
             Error::DoubledTitle { .. } => "leave one of them out with --columns or --without, by its number, such as #4".to_owned(),
             Error::BadFile { help, .. } => (*help).to_owned(),
+            Error::Database { help, .. } => help.clone(),
+            Error::WhichDatabaseTable { tables, .. } if !tables.is_empty() => {
+                format!("add --table NAME (there are {}), or --query 'SELECT …'", quoted(tables))
+            }
+            Error::WhichDatabaseTable { .. } => "there are none in it: is it the right one?".to_owned(),
+            Error::NoDatabaseTable { tables, .. } if tables.is_empty() => "there are none in it: is it the right one?".to_owned(),
+            Error::NoDatabaseTable { tables, .. } => format!("there are {}", quoted(tables)),
             Error::NoSheet { sheets, .. } => format!("its sheets are {}", quoted(sheets)),
             Error::MergedHeader { .. } => {
                 "take what is above the table away, and have each column named in a cell of its own in the first row".to_owned()
@@ -553,6 +588,8 @@ impl Error {
                 | Error::NoPlace { .. }
                 | Error::NoTable { .. }
                 | Error::NoSheet { .. }
+                | Error::NoDatabaseTable { .. }
+                | Error::WhichDatabaseTable { .. }
                 | Error::DoubledTitle { .. }
                 | Error::UnknownEncoding { .. }
                 | Error::UnsafeEncoding { .. }

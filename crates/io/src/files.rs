@@ -79,7 +79,7 @@ impl RunFiles {
         let found = match input {
             Input::Stdin => standard::input(),
             Input::File(path) => fs::metadata(path).and_then(|found| file_id(&found, path).map(|id| (id, found))).ok(),
-            Input::Memory(..) => None,
+            Input::Memory(..) | Input::Database(_) => None,
         };
         // Only what is an ordinary file is changed by being written to.
         let Some((id, _)) = found.filter(|(_, found)| found.is_file()) else { return Ok(()) };

@@ -23,6 +23,8 @@ pub enum Kind {
     Parquet,
     /// Columns with types, by batches of rows.
     Arrow(Framing),
+    /// A table of a database.
+    Database,
     /// What is neither read nor written, and what it is called.
     Foreign(&'static str),
 }
@@ -38,6 +40,7 @@ impl Kind {
             Kind::OtherWorkbook => "a workbook of another kind than .xlsx",
             Kind::Parquet => "Parquet",
             Kind::Arrow(_) => "Arrow",
+            Kind::Database => "a database",
             Kind::Foreign(name) => name,
         }
     }

@@ -8,6 +8,7 @@ mod batches;
 pub mod carve;
 mod cells;
 pub mod columnar;
+pub mod database;
 pub mod draft;
 pub mod encode;
 mod error;

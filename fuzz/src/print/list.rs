@@ -43,7 +43,7 @@ pub fn list(list: &CutList) -> String {
 }
 
 fn reading(reading: &Reading, lines: &mut Vec<String>) {
-    let Reading { delimiter, encoding, header, ragged, widths, sheet } = reading;
+    let Reading { delimiter, encoding, header, ragged, widths, sheet, query } = reading;
     lines.push("[reading]".to_owned());
     lines.extend(delimiter.iter().map(|delimiter| format!("delimiter = {}", toml_text(delimiter))));
     lines.extend(encoding.iter().map(|encoding| format!("encoding = {}", toml_text(encoding))));
@@ -56,6 +56,7 @@ fn reading(reading: &Reading, lines: &mut Vec<String>) {
     lines.extend(ragged.map(|ragged| format!("ragged = '{ragged}'")));
     lines.extend(widths.iter().map(|widths| format!("widths = {}", toml_text(widths))));
     lines.extend(sheet.iter().map(|sheet| format!("sheet = {}", toml_text(sheet))));
+    lines.extend(query.iter().map(|query| format!("query = {}", toml_text(query))));
 }
 
 fn piece(piece: &Piece, lines: &mut Vec<String>) {

@@ -37,7 +37,7 @@ pub fn run(args: &CarveArgs, console: &Console) -> Result<Exit, Failure> {
     };
     let known = RunFiles::default();
     let pieces = Pieces::read(&given, &known)?;
-    let inputs = run::inputs(&args.files, &known, console)?;
+    let inputs = run::inputs(&args.files, (&args.reading, &pieces.reading), &known, console)?;
     let rows_to_file = args.out.as_ref().is_some_and(|path| !run::is_standard_output(path));
     let named = args.to.or(args.out.as_deref().map(Named::of)).unwrap_or_default();
     let mut named = if rows_to_file { named } else { named.in_a_pipe() };

@@ -30,7 +30,7 @@ pub fn run(args: &CheckArgs, console: &Console) -> Result<Exit, Failure> {
     };
     let known = RunFiles::default();
     let pieces = Pieces::read(&given, &known)?;
-    let inputs = run::inputs(&args.files, &known, console)?;
+    let inputs = run::inputs(&args.files, (&args.reading, &pieces.reading), &known, console)?;
     if !args.quiet && !run::writes_to_standard_output(&args.faults) {
         known.prints()?;
     }

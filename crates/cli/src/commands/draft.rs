@@ -4,7 +4,7 @@ use std::io::Write;
 use std::path::Path;
 
 use keen_notch_core::column::{ColumnRef, Header};
-use keen_notch_core::cutlist::CutList;
+use keen_notch_core::cutlist::{CutList, Reading as ListReading};
 use keen_notch_core::draft::{self, Contradiction, Example, Origin, Ranked, Searched};
 use keen_notch_core::piece::Wanted;
 use keen_notch_core::program::{Program, Setting};
@@ -36,7 +36,7 @@ const PAIR: [&str; 2] = ["value", "result"];
 pub fn run(args: &DraftArgs, console: &Console) -> Result<(), Failure> {
     let known = RunFiles::default();
     let examples = examples(args, &known)?;
-    let inputs = inputs(std::slice::from_ref(&args.file), &known, console)?;
+    let inputs = inputs(args.file.as_slice(), (&args.reading, &ListReading::default()), &known, console)?;
     read_twice(&inputs, "a draft is made by reading the input more than once", "save it as a file and name that")?;
     match &args.write {
         Some(path) => refuse_to_replace(path)?,
@@ -75,8 +75,9 @@ pub fn run(args: &DraftArgs, console: &Console) -> Result<(), Failure> {
                     drafted.shown.iter().for_each(|line| console.note(line));
                     console.note("");
                 }
-                let (file, list) = (names(&inputs), path.display().to_string());
-                let words = again::command(&["check".to_owned(), file, "-l".to_owned(), list.clone()]);
+                let list = path.display().to_string();
+                let words = [vec!["check".to_owned()], again::inputs(&inputs, &args.reading)].concat();
+                let words = again::command(&[words, vec!["-l".to_owned(), list.clone()]].concat());
                 console.note(&format!("{list} is written. What breaks its checks: {}", paint(style::TAKEN, words)));
             }
         }
@@ -151,7 +152,13 @@ fn origin(inputs: &[Input], column: usize, table: &Table, args: &ReadingArgs) ->
         Header::Names(columns) => columns.clone(),
     };
     let delimiter = args.delimiter.clone().or(table.format.guessed_delimiter());
-    let texts = [("delimiter", delimiter), ("encoding", args.encoding.clone())];
+    let texts = [
+        ("delimiter", delimiter),
+        ("encoding", args.encoding.clone()),
+        ("widths", args.widths.clone()),
+        ("sheet", args.sheet.clone()),
+        ("query", args.query.clone()),
+    ];
     let texts = texts.into_iter().filter_map(|(key, text)| Some((key, toml_text(&text?))));
     let no_header = args.no_header.then(|| ("header", "false".to_owned()));
     Origin {

@@ -1,5 +1,6 @@
 //! `gauge`: a value on the ruler.
 
+use keen_notch_core::cutlist::Reading as ListReading;
 use std::io::Write;
 use std::ops::ControlFlow;
 
@@ -79,7 +80,7 @@ fn values(args: &GaugeArgs, console: &Console) -> Result<Vec<(String, String)>, 
     };
     let known = RunFiles::default();
     known.prints()?;
-    let inputs = inputs(std::slice::from_ref(file), &known, console)?;
+    let inputs = inputs(std::slice::from_ref(file), (&args.reading, &ListReading::default()), &known, console)?;
     let reading = args.reading.reading(&Default::default())?;
     let mut table = super::run::table(&inputs, (&args.reading, &reading), console, false)?;
     let named = args::column(args.column.as_deref());

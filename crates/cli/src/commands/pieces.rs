@@ -134,7 +134,7 @@ impl Pieces {
         self.wanted.unique = self.wanted.unique.take().or(unique);
         self.unit = list.unit;
         self.title = self.title.take().or(list.title);
-        let ListReading { delimiter, encoding, header, ragged, widths, sheet } = list.reading;
+        let ListReading { delimiter, encoding, header, ragged, widths, sheet, query } = list.reading;
         let all = &mut self.reading;
         all.delimiter = all.delimiter.take().or(delimiter);
         all.encoding = all.encoding.take().or(encoding);
@@ -142,6 +142,7 @@ impl Pieces {
         all.ragged = all.ragged.or(ragged);
         all.widths = all.widths.take().or(widths);
         all.sheet = all.sheet.take().or(sheet);
+        all.query = all.query.take().or(query);
         self.widths = self.widths.take().or(list.writing.widths);
         self.folders.push(path.parent().map(Path::to_owned).unwrap_or_default());
         self.texts.push(text);

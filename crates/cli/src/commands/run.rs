@@ -2,8 +2,10 @@
 
 use std::io::{self, IsTerminal};
 use std::path::{Path, PathBuf};
+use std::sync::Arc;
 
 use keen_notch_core::carving::Carving;
+use keen_notch_core::cutlist::Reading as ListReading;
 use keen_notch_core::diagnostics::Diagnostics;
 use keen_notch_io::carve::{Job, Outs, Report, carve, measure};
 use keen_notch_io::faults::{FaultFile, fault_table};
@@ -22,8 +24,23 @@ use crate::draw::style::{self, paint};
 use crate::draw::visible;
 use crate::failure::Failure;
 
-/// The inputs of a run, noted among its files.
-pub fn inputs(paths: &[PathBuf], files: &RunFiles, console: &Console) -> Result<Vec<Input>, Failure> {
+/// The inputs of a run, noted among its files: those of the command line, or what it or a cut list says of a database.
+pub fn inputs(
+    paths: &[PathBuf],
+    (args, list): (&ReadingArgs, &ListReading),
+    files: &RunFiles,
+    console: &Console,
+) -> Result<Vec<Input>, Failure> {
+    if let Some(relation) = args.relation(list)? {
+        if let Some(path) = paths.first() {
+            let message = format!("--from says the database {}, and {} is named too", relation.address, path.display());
+            return Err(Failure::usage(message, "leave the file out, or say how it is written, such as --from csv"));
+        }
+        if let Some(file) = relation.address.path() {
+            files.reads(&Input::File(file.to_owned()))?;
+        }
+        return Ok(vec![Input::Database(Arc::new(relation))]);
+    }
     let inputs: Vec<Input> =
         if paths.is_empty() { vec![Input::Stdin] } else { paths.iter().map(|path| args::input(path)).collect() };
     inputs.iter().try_for_each(|input| files.reads(input))?;

@@ -1,5 +1,6 @@
 //! `survey`: what is in the columns of a table.
 
+use keen_notch_core::cutlist::Reading as ListReading;
 use std::io::Write;
 use std::ops::ControlFlow;
 
@@ -35,7 +36,7 @@ const MOST_ROWS: usize = 40;
 /// Runs the command.
 pub fn run(args: &SurveyArgs, console: &Console) -> Result<(), Failure> {
     let known = RunFiles::default();
-    let inputs = inputs(&args.files, &known, console)?;
+    let inputs = inputs(&args.files, (&args.reading, &ListReading::default()), &known, console)?;
     known.prints()?;
     let all_columns = args.columns.is_empty() && args.pieces.is_empty();
     let reading = Reading { all_columns, ..args.reading.reading(&Default::default())? };
@@ -95,7 +96,7 @@ fn proposed_widths(table: &Table) -> Result<Option<Widths>, Failure> {
 /// The command that was given, without columns.
 fn again(inputs: &[Input], reading: &ReadingArgs) -> String {
     let mut words = vec!["survey".to_owned()];
-    words.extend(inputs.iter().map(|input| input.path().map_or("-".to_owned(), |path| path.display().to_string())));
+    words.extend(again::files(inputs));
     words.extend(again::reading(reading, &Default::default()));
     again::command(&words)
 }

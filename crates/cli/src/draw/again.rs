@@ -31,9 +31,9 @@ impl Again<'_> {
         let mut words = vec!["explain".to_owned()];
         let Given { lists, layouts, pieces, column, .. } = self.given;
         match (lists, layouts, pieces, column) {
-            ([list], [], [], None) => words.extend([list.display().to_string(), file]),
+            ([list], [], [], None) => words.extend([Some(list.display().to_string()), file].into_iter().flatten()),
             _ => {
-                words.push(file);
+                words.extend(file);
                 words.extend(lists.iter().flat_map(|list| ["-l".to_owned(), list.display().to_string()]));
                 words.extend(layouts.iter().flat_map(|layout| ["--layout".to_owned(), layout.clone()]));
                 words.extend(column.iter().flat_map(|column| ["-c".to_owned(), (*column).to_owned()]));
@@ -53,14 +53,17 @@ impl Again<'_> {
     ) -> Option<String> {
         let (file, row) = self.row(report, row)?;
         let piece = format!("{} of {}: {phrase}", name_of_piece(name), column_of_piece(header, column));
-        Some(self.command(vec!["explain".to_owned(), file, "-p".to_owned(), piece], row, self.of_lists))
+        let words = [Some("explain".to_owned()), file, Some("-p".to_owned()), Some(piece)];
+        Some(self.command(words.into_iter().flatten().collect(), row, self.of_lists))
     }
 
-    /// The file of a row, and the row's number there.
-    fn row(&self, report: &Report, row: u64) -> Option<(String, u64)> {
+    /// The file of a row, where it is in one, and the row's number there.
+    fn row(&self, report: &Report, row: u64) -> Option<(Option<String>, u64)> {
         let (input, row) = report.inputs.locate(row);
-        let path = self.inputs.get(input)?.path()?;
-        Some((path.display().to_string(), row))
+        match self.inputs.get(input)? {
+            Input::Database(_) => Some((None, row)),
+            input => Some((Some(input.path()?.display().to_string()), row)),
+        }
     }
 
     fn command(&self, mut words: Vec<String>, row: u64, list: &ListReading) -> String {
@@ -73,11 +76,29 @@ impl Again<'_> {
     }
 }
 
+/// What names the inputs, but not how they are written down, which a cut list says.
+pub fn inputs(inputs: &[Input], args: &ReadingArgs) -> Vec<String> {
+    let of = [("--from", args.from.as_ref().map(ToString::to_string)), ("--table", args.table.clone())];
+    let options = of.into_iter().filter_map(|(option, value)| Some([option.to_owned(), value?]));
+    files(inputs).into_iter().chain(options.flatten()).collect()
+}
+
+/// The files among the inputs, as the command line names them.
+pub fn files(inputs: &[Input]) -> Vec<String> {
+    let file = |input: &Input| match input {
+        Input::Stdin => Some("-".to_owned()),
+        input => Some(input.path()?.display().to_string()),
+    };
+    inputs.iter().filter_map(file).collect()
+}
+
 /// The options that say how inputs are read, as the command line or else the cut lists say it.
 pub fn reading(args: &ReadingArgs, list: &ListReading) -> Vec<String> {
     let mut words = Vec::new();
     for (option, value) in [
-        ("--from", args.from.map(|named| named.to_string())),
+        ("--from", args.from.as_ref().map(ToString::to_string)),
+        ("--table", args.table.clone()),
+        ("--query", args.query.clone().or(list.query.clone())),
         ("--sheet", args.sheet.clone().or(list.sheet.clone())),
         ("--widths", args.widths.clone().or(list.widths.clone())),
         ("--delimiter", args.delimiter.clone().or(list.delimiter.clone())),
@@ -145,6 +166,8 @@ mod tests {
     fn commands_say_how_the_input_is_read() {
         let args = |delimiter: Option<&str>, no_header| ReadingArgs {
             from: None,
+            table: None,
+            query: None,
             widths: None,
             sheet: None,
             delimiter: delimiter.map(str::to_owned),

@@ -69,6 +69,8 @@ pub struct Reading {
     pub widths: Option<String>,
     /// The sheet of a workbook; the first where none is said.
     pub sheet: Option<String>,
+    /// The query that gives the rows, where they come from a database.
+    pub query: Option<String>,
 }
 
 /// What becomes of rows with too few or too many cells.

@@ -16,6 +16,7 @@ use arrow_array::{Array, downcast_dictionary_array};
 use arrow_schema::{DataType, IntervalUnit, TimeUnit};
 
 use crate::source::CellKind;
+use crate::source::numbers::push_real;
 
 /// Why a value has no text.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -80,9 +81,9 @@ pub fn push(array: &dyn Array, index: usize, out: &mut String) -> Result<CellKin
         DataType::UInt16 => plain!(UInt16Type),
         DataType::UInt32 => plain!(UInt32Type),
         DataType::UInt64 => plain!(UInt64Type),
-        DataType::Float16 => Ok(real(array.as_primitive::<Float16Type>().value(index).to_f32(), out)),
-        DataType::Float32 => Ok(real(array.as_primitive::<Float32Type>().value(index), out)),
-        DataType::Float64 => Ok(real(array.as_primitive::<Float64Type>().value(index), out)),
+        DataType::Float16 => Ok(push_real(array.as_primitive::<Float16Type>().value(index).to_f32(), out)),
+        DataType::Float32 => Ok(push_real(array.as_primitive::<Float32Type>().value(index), out)),
+        DataType::Float64 => Ok(push_real(array.as_primitive::<Float64Type>().value(index), out)),
         DataType::Decimal32(..) => decimal!(Decimal32Type),
         DataType::Decimal64(..) => decimal!(Decimal64Type),
         DataType::Decimal128(..) => decimal!(Decimal128Type),
@@ -174,14 +175,6 @@ fn text(value: &str, out: &mut String) -> CellKind {
 fn bytes(value: &[u8], out: &mut String) -> Result<CellKind, NoText> {
     out.push_str(simdutf8::basic::from_utf8(value).map_err(|_| NoText::Bytes)?);
     Ok(CellKind::Text)
-}
-
-/// A number with a point where it needs one, and an exponent where it would be very long.
-fn real<F: Copy + Into<f64> + std::fmt::Display + std::fmt::LowerExp>(value: F, out: &mut String) -> CellKind {
-    let number: f64 = value.into();
-    let is_long = number != 0.0 && !(1e-7..1e21).contains(&number.abs());
-    let _ = if is_long && number.is_finite() { write!(out, "{value:e}") } else { write!(out, "{value}") };
-    if number.is_finite() { CellKind::Number } else { CellKind::Text }
 }
 
 /// Seconds of a duration, of so many nanoseconds: ISO 8601.

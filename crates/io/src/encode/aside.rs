@@ -58,7 +58,8 @@ pub fn aside(format: &Format, named: Named, (header, types): (&Header, &[Seen]))
         }
         #[cfg(not(feature = "columnar"))]
         (Some(kind @ (Kind::Parquet | Kind::Arrow(_))), _) => return Err(super::not_in_build(kind, types)),
-        (Some(Kind::Delimited(_) | Kind::OtherWorkbook), _) | (None, Format::Workbook { .. } | Format::Columnar(_)) => {
+        (Some(Kind::Delimited(_) | Kind::OtherWorkbook), _)
+        | (None, Format::Workbook { .. } | Format::Columnar(_) | Format::Database(_)) => {
             Box::new(Cells { delimiter: named.delimiter().unwrap_or(b','), header, title })
         }
         (None | Some(Kind::FixedWidth), Format::FixedWidth(layout)) => Box::new(Lines { layout: layout.clone(), title }),
@@ -66,7 +67,7 @@ pub fn aside(format: &Format, named: Named, (header, types): (&Header, &[Seen]))
             let why = "the input has no places for its columns".to_owned();
             return Err(Error::NoPlace { title: title.to_owned(), why });
         }
-        (Some(Kind::JsonLines | Kind::Foreign(_)), _) | (None, Format::JsonLines(_)) => {
+        (Some(Kind::JsonLines | Kind::Database | Kind::Foreign(_)), _) | (None, Format::JsonLines(_)) => {
             let style = if let Format::JsonLines(style) = format { Some(*style) } else { None };
             Box::new(Objects { style, header, title })
         }

@@ -76,7 +76,8 @@ pub fn encoder(
         #[cfg(not(feature = "columnar"))]
         (Some(kind @ (Kind::Parquet | Kind::Arrow(_))), _) => return Err(not_in_build(kind, types)),
         // Without a word of how, these are not written: whoever asks for that is refused before.
-        (Some(Kind::Delimited(_) | Kind::OtherWorkbook), _) | (None, Format::Workbook { .. } | Format::Columnar(_)) => {
+        (Some(Kind::Delimited(_) | Kind::OtherWorkbook), _)
+        | (None, Format::Workbook { .. } | Format::Columnar(_) | Format::Database(_)) => {
             let preamble = Preamble { line_end: "\n".to_owned(), ended: true, ..Preamble::default() };
             Box::new(Delimited::new(None, named.delimiter().unwrap_or(b','), preamble, options, header, shape))
         }
@@ -88,7 +89,7 @@ pub fn encoder(
             };
             Box::new(FixedWidth::new(read, shape, places))
         }
-        (Some(Kind::JsonLines | Kind::Foreign(_)), _) | (None, Format::JsonLines(_)) => {
+        (Some(Kind::JsonLines | Kind::Database | Kind::Foreign(_)), _) | (None, Format::JsonLines(_)) => {
             let style = if let Format::JsonLines(style) = format { Some(*style) } else { None };
             if let Some(title) = shape.doubled_title() {
                 return Err(Error::DoubledTitle { title: title.to_owned() });

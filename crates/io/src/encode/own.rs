@@ -52,7 +52,7 @@ pub fn own_table(named: Named, delimiter: u8, columns: Vec<Column>) -> Result<Bo
         Some(Kind::Parquet | Kind::Arrow(_)) => Box::new(super::columnar::OwnColumns::new(&columns)),
         #[cfg(not(feature = "columnar"))]
         Some(kind @ (Kind::Parquet | Kind::Arrow(_))) => return Err(super::not_in_build(kind, &[])),
-        Some(kind @ (Kind::FixedWidth | Kind::OtherWorkbook | Kind::Foreign(_))) => {
+        Some(kind @ (Kind::FixedWidth | Kind::OtherWorkbook | Kind::Database | Kind::Foreign(_))) => {
             return Err(Error::NoTable { format: kind.name() });
         }
     })

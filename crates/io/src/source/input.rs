@@ -12,6 +12,7 @@ use super::meter::Metered;
 use super::unpacked::unpacked;
 use super::whole::Whole;
 use crate::Error;
+use crate::database::Relation;
 
 /// An input that is named.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -22,6 +23,8 @@ pub enum Input {
     File(PathBuf),
     /// Bytes in memory, with what to call them.
     Memory(String, Arc<[u8]>),
+    /// Rows of a database.
+    Database(Arc<Relation>),
 }
 
 impl Input {
@@ -31,6 +34,7 @@ impl Input {
             Input::Stdin => "standard input".to_owned(),
             Input::File(path) => path.display().to_string(),
             Input::Memory(name, _) => name.clone(),
+            Input::Database(relation) => relation.to_string(),
         }
     }
 
@@ -40,7 +44,7 @@ impl Input {
             Input::Stdin => true,
             // What is not there, or is a folder, is refused when it is opened.
             Input::File(path) => path.metadata().is_ok_and(|found| !found.is_file() && !found.is_dir()),
-            Input::Memory(..) => false,
+            Input::Memory(..) | Input::Database(_) => false,
         }
     }
 
@@ -48,7 +52,7 @@ impl Input {
     pub fn path(&self) -> Option<&std::path::Path> {
         match self {
             Input::File(path) => Some(path),
-            Input::Stdin | Input::Memory(..) => None,
+            Input::Stdin | Input::Memory(..) | Input::Database(_) => None,
         }
     }
 
@@ -60,6 +64,8 @@ impl Input {
         let raw: Box<dyn Read + Send> = match self {
             Input::Stdin => Box::new(io::stdin()),
             Input::Memory(_, bytes) => Box::new(io::Cursor::new(Arc::clone(bytes))),
+            // It has rows and no bytes.
+            Input::Database(_) => Box::new(io::empty()),
             Input::File(path) => {
                 let failed = |source| Error::Read { name: self.name(), source };
                 let file = File::open(path).map_err(failed)?;

@@ -5,6 +5,7 @@
 
 mod blocks;
 mod columnar;
+mod database;
 mod decoded;
 pub mod delimited;
 pub mod fixed_width;
@@ -12,6 +13,8 @@ mod foreign;
 pub mod input;
 pub mod json_lines;
 pub mod meter;
+#[cfg(any(feature = "columnar", feature = "sqlite"))]
+pub(crate) mod numbers;
 mod reading;
 pub mod types;
 mod unpacked;
@@ -20,6 +23,7 @@ pub mod workbook;
 
 use std::borrow::Cow;
 use std::ops::Range;
+use std::sync::Arc;
 
 use keen_notch_core::batch::{Batch, Buffer, Forms, Mask, Span, Texts};
 use keen_notch_core::column::Header;
@@ -30,6 +34,7 @@ pub use reading::{MEMORY, MOST_ROW, Ragged, Reading};
 pub use unpacked::Broken;
 pub use whole::Shortened;
 
+use self::database::DatabaseRows;
 use self::delimited::{Delimited, Dialect, Preamble};
 use self::fixed_width::{FixedWidth, Layout};
 use self::input::Input;
@@ -38,6 +43,7 @@ use self::types::Seen;
 use self::workbook::Workbook;
 use crate::Error;
 use crate::columnar::{Columnar, RecordBatch};
+use crate::database::Declared;
 use crate::formats::{Between, Kind};
 
 /// How a table is written down: what its encoder has to know.
@@ -63,6 +69,8 @@ pub enum Format {
     },
     /// As Parquet or Arrow.
     Columnar(Columnar),
+    /// As a table of a database.
+    Database(Arc<Declared>),
 }
 
 impl Format {
@@ -79,19 +87,24 @@ impl Format {
             Format::FixedWidth(_) => Kind::FixedWidth,
             Format::Workbook { .. } => Kind::Workbook,
             Format::Columnar(columnar) => columnar.kind(),
+            Format::Database(_) => Kind::Database,
         }
     }
 
     /// Whether it is written into a pipe without a word: others are files that a pipe seldom is to hold.
     pub fn goes_into_pipes(&self) -> bool {
-        !matches!(self.kind(), Kind::Workbook | Kind::Parquet | Kind::Arrow(_))
+        !matches!(self.kind(), Kind::Workbook | Kind::Parquet | Kind::Arrow(_) | Kind::Database)
     }
 
     /// The delimiter of delimited text.
     pub fn delimiter(&self) -> Option<u8> {
         match self {
             Format::Delimited { dialect, .. } => Some(dialect.delimiter),
-            Format::JsonLines(_) | Format::FixedWidth(_) | Format::Workbook { .. } | Format::Columnar(_) => None,
+            Format::JsonLines(_)
+            | Format::FixedWidth(_)
+            | Format::Workbook { .. }
+            | Format::Columnar(_)
+            | Format::Database(_) => None,
         }
     }
 
@@ -130,7 +143,7 @@ impl Format {
             Format::Delimited { dialect, .. } => {
                 Reading { delimiter: Some(char::from(dialect.delimiter).to_string()), otherwise: self.kind(), ..reading }
             }
-            Format::FixedWidth(_) | Format::Workbook { .. } | Format::Columnar(_) => {
+            Format::FixedWidth(_) | Format::Workbook { .. } | Format::Columnar(_) | Format::Database(_) => {
                 Reading { otherwise: self.kind(), ..reading }
             }
             Format::JsonLines(_) => Reading { columns: Some((header.clone(), Vec::new())), otherwise: self.kind(), ..reading },
@@ -156,12 +169,16 @@ impl Format {
 /// # Errors
 /// Where the input cannot be read, or there is nothing in it.
 pub fn open(input: &Input, reading: &Reading) -> Result<Box<dyn Source>, Error> {
+    if let Input::Database(relation) = input {
+        return Ok(Box::new(DatabaseRows::open(relation, reading)?));
+    }
     Ok(match reading.kind(input) {
         Kind::Delimited(_) => Box::new(Delimited::open(input, reading)?),
         Kind::JsonLines => Box::new(JsonLines::open(input, reading)?),
         Kind::FixedWidth => Box::new(FixedWidth::open(input, reading)?),
         Kind::Workbook | Kind::OtherWorkbook => Box::new(Workbook::open(input, reading)?),
         kind @ (Kind::Parquet | Kind::Arrow(_)) => columnar::open(input, kind, reading)?,
+        Kind::Database => return Err(Error::Unreadable { name: input.name(), format: Kind::Database.name() }),
         Kind::Foreign(format) => return Err(Error::Unreadable { name: input.name(), format }),
     })
 }

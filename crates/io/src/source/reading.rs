@@ -95,6 +95,9 @@ impl Reading {
 
     /// How an input is written down.
     pub fn kind(&self, input: &Input) -> Kind {
+        if let Input::Database(_) = input {
+            return Kind::Database;
+        }
         let kind = self.named(input).kind.unwrap_or(self.otherwise);
         if matches!(kind, Kind::Delimited(_)) && self.widths.is_some() { Kind::FixedWidth } else { kind }
     }

@@ -1,0 +1,159 @@
+//! Databases: which one, and what of it.
+
+#[cfg(feature = "sqlite")]
+pub mod sqlite;
+
+use std::fmt;
+use std::path::{Path, PathBuf};
+
+use crate::Error;
+
+/// Where a database is.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Address {
+    /// A file of SQLite.
+    Sqlite(PathBuf),
+    /// A server of PostgreSQL, as a connection URI of libpq. May hold a password, which is never shown.
+    Postgres(String),
+}
+
+/// What the addresses of databases begin with.
+const SQLITE: &str = "sqlite:";
+const POSTGRES: [&str; 2] = ["postgresql://", "postgres://"];
+
+impl Address {
+    /// What an address says; `None` where it is none of a database.
+    ///
+    /// ```
+    /// use keen_notch_io::database::Address;
+    ///
+    /// assert_eq!(Address::parse("sqlite:yard.db").unwrap().to_string(), "sqlite:yard.db");
+    /// assert_eq!(Address::parse("postgresql://nils:secret@db/yard").unwrap().to_string(), "postgresql://nils@db/yard");
+    /// assert_eq!(Address::parse("csv"), None);
+    /// ```
+    pub fn parse(text: &str) -> Option<Address> {
+        if let Some(path) = text.strip_prefix(SQLITE) {
+            return Some(Address::Sqlite(path.strip_prefix("//").unwrap_or(path).into()));
+        }
+        POSTGRES.iter().any(|start| text.starts_with(start)).then(|| Address::Postgres(text.to_owned()))
+    }
+
+    /// The file of the database, where it is one.
+    pub fn path(&self) -> Option<&Path> {
+        if let Address::Sqlite(path) = self { Some(path) } else { None }
+    }
+
+    /// What the kind of database is called.
+    pub fn kind(&self) -> &'static str {
+        match self {
+            Address::Sqlite(_) => "SQLite",
+            Address::Postgres(_) => "PostgreSQL",
+        }
+    }
+}
+
+/// As [`Address::parse`] takes it, but for a password, which is left out.
+impl fmt::Display for Address {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self {
+            Address::Sqlite(path) => write!(f, "{SQLITE}{}", path.display()),
+            Address::Postgres(uri) => f.write_str(&without_password(uri)),
+        }
+    }
+}
+
+/// A connection URI without the passwords that may be in it.
+fn without_password(uri: &str) -> String {
+    let (scheme, rest) = uri.split_once("://").unwrap_or(("postgresql", uri));
+    let (rest, options) = rest.split_once('?').map_or((rest, None), |(rest, options)| (rest, Some(options)));
+    // A password may hold every character but these.
+    let (user, place) = match rest.rsplit_once('@') {
+        Some((user, place)) => (Some(user.split(':').next().unwrap_or_default()), place),
+        None => (None, rest),
+    };
+    let user = user.map_or(String::new(), |user| format!("{user}@"));
+    let is_secret = |option: &&str| option.split('=').next().is_some_and(|key| key.to_ascii_lowercase().contains("password"));
+    let options: Vec<&str> =
+        options.iter().flat_map(|options| options.split('&')).filter(|option| !is_secret(option)).collect();
+    let options = if options.is_empty() { String::new() } else { format!("?{}", options.join("&")) };
+    format!("{scheme}://{user}{place}{options}")
+}
+
+/// What of a database is read.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum What {
+    /// A table or a view of this name.
+    Table(String),
+    /// What a query gives.
+    Query(String),
+    /// Nobody said.
+    Unsaid,
+}
+
+/// Rows of a database.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Relation {
+    /// Where it is.
+    pub address: Address,
+    /// What of it.
+    pub what: What,
+}
+
+/// What it is called in a message.
+impl fmt::Display for Relation {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match &self.what {
+            What::Table(name) => write!(f, "the table {name} of {}", self.address),
+            What::Query(_) => write!(f, "the query of {}", self.address),
+            What::Unsaid => self.address.fmt(f),
+        }
+    }
+}
+
+/// How the types of a table's columns are written in the database that it was read from.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Declared {
+    /// What the kind of database is called.
+    pub kind: &'static str,
+    /// For each column its type; empty where it has none.
+    pub types: Vec<String>,
+}
+
+/// A name as SQL takes it whatever is in it.
+pub fn quoted(name: &str) -> String {
+    format!("\"{}\"", name.replace('"', "\"\""))
+}
+
+/// A build has no such databases.
+pub fn not_in_build(address: &Address) -> Error {
+    let (feature, kind) = match address {
+        Address::Sqlite(_) => ("sqlite", "SQLite"),
+        Address::Postgres(_) => ("postgres", "PostgreSQL"),
+    };
+    Error::Database {
+        name: address.to_string(),
+        why: format!("this build knows nothing of {kind}"),
+        help: format!("install the program with its feature `{feature}`: cargo install --path crates/cli --features {feature}"),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn passwords_are_not_shown() {
+        for (uri, shown) in [
+            ("postgresql://db/yard", "postgresql://db/yard"),
+            ("postgres://nils@db:5433/yard?sslmode=require", "postgres://nils@db:5433/yard?sslmode=require"),
+            ("postgresql://nils:p@ss:w/rd@db/yard", "postgresql://nils@db/yard"),
+            ("postgresql://nils:@/yard?host=/run/pg&password=x&sslpassword=y", "postgresql://nils@/yard?host=/run/pg"),
+            ("postgresql:///yard?PASSWORD=x", "postgresql:///yard"),
+        ] {
+            assert_eq!(Address::parse(uri).map(|address| address.to_string()).as_deref(), Some(shown));
+        }
+        assert_eq!(Address::parse("sqlite:///tmp/a.db"), Some(Address::Sqlite("/tmp/a.db".into())));
+        assert_eq!(Address::parse("sqlite:a.db"), Some(Address::Sqlite("a.db".into())));
+        assert_eq!(Address::parse("/a/sqlite:a.db"), None);
+    }
+}

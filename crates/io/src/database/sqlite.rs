@@ -1,0 +1,75 @@
+//! Opening databases of SQLite.
+
+use std::path::Path;
+use std::time::Duration;
+
+use rusqlite::{Connection, ErrorCode, OpenFlags};
+
+use crate::Error;
+
+/// How long a lock of another program is waited for.
+const PATIENCE: Duration = Duration::from_secs(10);
+
+/// What a database is opened for.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Use {
+    /// To be read: it must be there, and stays as it is.
+    Read,
+    /// To be written: it is made where it is not there.
+    Write,
+}
+
+/// Opens a database; `name` is what it is called in a message.
+///
+/// # Errors
+/// Where it is not there, or no database.
+pub fn connect(path: &Path, name: &str, to: Use) -> Result<Connection, Error> {
+    let flags = match to {
+        Use::Read => OpenFlags::SQLITE_OPEN_READ_ONLY,
+        Use::Write => OpenFlags::SQLITE_OPEN_READ_WRITE | OpenFlags::SQLITE_OPEN_CREATE,
+    };
+    let connection = Connection::open_with_flags(path, flags | OpenFlags::SQLITE_OPEN_NO_MUTEX);
+    let connection = connection.map_err(|error| failed(name, &error))?;
+    connection.busy_timeout(PATIENCE).map_err(|error| failed(name, &error))?;
+    // Nothing is read before this.
+    let looked = connection.query_row("SELECT count(*) FROM sqlite_schema", [], |row| row.get::<_, i64>(0));
+    looked.map_err(|error| failed(name, &error))?;
+    Ok(connection)
+}
+
+/// What went wrong.
+pub fn failed(name: &str, error: &rusqlite::Error) -> Error {
+    let help = match error.sqlite_error_code() {
+        Some(ErrorCode::CannotOpen) => "look at the name of the file and at the folder you are in",
+        Some(ErrorCode::NotADatabase) => "name a file of SQLite, or say what the file is, such as --from csv FILE",
+        Some(ErrorCode::DatabaseBusy | ErrorCode::DatabaseLocked) => {
+            "another program is writing to it: wait for that to end, and run this again"
+        }
+        Some(ErrorCode::ReadOnly) => "see to it that you may write to the file and its folder",
+        Some(ErrorCode::DiskFull) => "make room on the disk",
+        _ => "look at it with the program sqlite3, and mend what it says",
+    };
+    let why = match error {
+        rusqlite::Error::SqliteFailure(_, Some(message)) => message.clone(),
+        rusqlite::Error::SqlInputError { msg, .. } => msg.clone(),
+        error => error.to_string(),
+    };
+    Error::Database { name: name.to_owned(), why, help: help.to_owned() }
+}
+
+/// The name of a table or view as the database has it: it may be given in other letters, large or small.
+///
+/// # Errors
+/// Where there is none.
+pub fn table(connection: &Connection, name: &str, wanted: &str) -> Result<String, Error> {
+    let tables = tables(connection).map_err(|error| failed(name, &error))?;
+    let exact = tables.iter().find(|table| *table == wanted);
+    let found = exact.or_else(|| tables.iter().find(|table| table.eq_ignore_ascii_case(wanted)));
+    found.cloned().ok_or_else(|| Error::NoDatabaseTable { name: wanted.to_owned(), of: name.to_owned(), tables })
+}
+
+/// The tables and views of a database.
+pub fn tables(connection: &Connection) -> rusqlite::Result<Vec<String>> {
+    let of = "SELECT name FROM sqlite_schema WHERE type IN ('table', 'view') AND name NOT LIKE 'sqlite\\_%' ESCAPE '\\' ORDER BY name";
+    connection.prepare(of)?.query_map([], |row| row.get(0))?.collect()
+}

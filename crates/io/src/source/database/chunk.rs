@@ -1,0 +1,116 @@
+//! Some rows of a database.
+
+use std::ops::Range;
+use std::sync::Arc;
+
+use keen_notch_core::batch::Span;
+
+use crate::Error;
+use crate::source::{Cell, CellKind, Chunk, LineCount, RawRows, Rows};
+
+/// Some rows of a database.
+pub struct DatabaseChunk {
+    name: Arc<str>,
+    /// The columns of the table that were read, by their indices, which rise, and how many it has.
+    places: Vec<usize>,
+    count: usize,
+    /// The rows before them.
+    before: u64,
+    /// The texts of all values, and where and what each is, row by row.
+    text: String,
+    cells: Vec<(Span, CellKind)>,
+    rows: usize,
+    /// Where the text of the last row begins.
+    start: usize,
+    /// The columns that were asked for.
+    opened: Vec<usize>,
+}
+
+impl DatabaseChunk {
+    /// Rows, none of which has come yet, of a table with this many columns, of which some are read, after others.
+    pub fn new(name: Arc<str>, places: Vec<usize>, count: usize, before: u64) -> DatabaseChunk {
+        let (text, cells) = (String::new(), Vec::new());
+        DatabaseChunk { name, places, count, before, text, cells, rows: 0, start: 0, opened: Vec::new() }
+    }
+
+    /// The rows after these, none of which has come yet.
+    pub fn next(&self) -> DatabaseChunk {
+        let before = self.before + self.rows as u64;
+        DatabaseChunk::new(Arc::clone(&self.name), self.places.clone(), self.count, before)
+    }
+
+    /// Takes the next value: `push` writes its text, and tells what it is.
+    pub fn push<E>(&mut self, push: impl FnOnce(&mut String) -> Result<CellKind, E>) -> Result<(), E> {
+        let start = self.text.len();
+        let kind = push(&mut self.text)?;
+        self.cells.push((Span::new(start, self.text.len()), kind));
+        Ok(())
+    }
+
+    /// Ends a row. Gives what its table is called, its number and the bytes of its texts.
+    pub fn end_row(&mut self) -> (&str, u64, usize) {
+        self.rows += 1;
+        let width = self.text.len() - self.start;
+        self.start = self.text.len();
+        (&self.name, self.before + self.rows as u64, width)
+    }
+
+    /// The number of the row that comes next, from 1.
+    pub fn next_row(&self) -> u64 {
+        self.before + self.rows as u64 + 1
+    }
+
+    /// The value of a column in a row; nothing where the column was not read.
+    fn at(&self, row: usize, column: usize) -> (Span, CellKind) {
+        let place = self.places.binary_search(&column).ok();
+        let cell = place.and_then(|place| self.cells.get(row * self.places.len() + place));
+        cell.copied().unwrap_or((Span::default(), CellKind::Nothing))
+    }
+}
+
+impl Chunk for DatabaseChunk {
+    fn open(&mut self, columns: &[usize]) -> Result<(), Error> {
+        self.opened = columns.to_vec();
+        Ok(())
+    }
+
+    fn source(&self) -> &str {
+        &self.name
+    }
+
+    fn text(&self) -> Result<&str, Error> {
+        Ok(&self.text)
+    }
+
+    fn rows(&self) -> usize {
+        self.rows
+    }
+
+    fn take<'c>(&'c self, text: &'c str, range: Range<usize>, into: &mut Rows<'c>) {
+        into.begin(range.clone(), self.count);
+        for column in &self.opened {
+            into.columns[*column].fill(text, range.clone().map(|row| self.at(row, *column).0));
+        }
+    }
+
+    fn cell<'c>(&'c self, text: &'c str, row: usize, column: usize) -> Cell<'c> {
+        let (span, kind) = self.at(row, column);
+        Cell::new(kind, span.text(text))
+    }
+
+    fn ragged(&self, _: Range<usize>) -> &[(u32, u32)] {
+        &[]
+    }
+
+    fn line(&self, row: usize, _: &mut LineCount) -> u64 {
+        self.before + row as u64 + 1
+    }
+
+    fn raw(&self) -> Option<RawRows<'_>> {
+        None
+    }
+
+    fn size(&self) -> usize {
+        self.text.len() + self.cells.len() * size_of::<(Span, CellKind)>()
+    }
+}

@@ -1,0 +1,175 @@
+//! Rows of a database: a table, a view, or what a query gives. They are read ahead by a thread of their own.
+
+mod chunk;
+#[cfg(feature = "sqlite")]
+mod sqlite;
+
+use std::sync::Arc;
+use std::thread;
+
+use crossbeam_channel::{Receiver, Sender, bounded};
+use keen_notch_core::column::Header;
+
+use self::chunk::DatabaseChunk;
+use super::types::{Seen, Type};
+use super::{Chunk, Format, Reading, Source};
+use crate::Error;
+use crate::database::{Address, Declared, Relation, not_in_build};
+
+/// Bytes of a chunk, about, and its most rows.
+const CHUNK: usize = 384 << 10;
+const MOST_ROWS: usize = 4096;
+/// Chunks that are read ahead.
+const AHEAD: usize = 2;
+
+/// What a thread gives: chunks, and nothing after the last.
+type Given = Result<Option<DatabaseChunk>, Error>;
+/// Reads the rows with the values of the columns that are needed, and gives them.
+type Read = Box<dyn FnOnce(Vec<usize>, Giving) + Send>;
+
+/// A relation that has been found.
+struct Opened {
+    columns: Vec<Column>,
+    read: Read,
+}
+
+/// A column of it.
+struct Column {
+    name: String,
+    /// Its type, as the database has it.
+    declared: String,
+    /// What its values are, where that is one of these.
+    of: Option<Type>,
+}
+
+/// Rows that are being read.
+pub struct DatabaseRows {
+    name: String,
+    header: Header,
+    format: Format,
+    types: Vec<Seen>,
+    needed: Option<Vec<usize>>,
+    max_row: usize,
+    read: Option<Read>,
+    chunks: Option<Receiver<Given>>,
+}
+
+impl DatabaseRows {
+    /// Finds a relation.
+    ///
+    /// # Errors
+    /// Where the database cannot be reached, or there is no such thing in it.
+    pub fn open(relation: &Relation, reading: &Reading) -> Result<DatabaseRows, Error> {
+        let Opened { columns, read } = match &relation.address {
+            #[cfg(feature = "sqlite")]
+            Address::Sqlite(path) => sqlite::open(path, &relation.address.to_string(), relation)?,
+            address => return Err(not_in_build(address)),
+        };
+        let declared = columns.iter().map(|column| column.declared.clone()).collect();
+        let seen = |column: &Column| Seen { first: column.of.map(|of| (of, 0)), other: None };
+        Ok(DatabaseRows {
+            name: relation.to_string(),
+            format: Format::Database(Arc::new(Declared { kind: relation.address.kind(), types: declared })),
+            types: columns.iter().map(seen).collect(),
+            header: Header::Names(columns.into_iter().map(|column| column.name).collect()),
+            needed: None,
+            max_row: reading.max_row,
+            read: Some(read),
+            chunks: None,
+        })
+    }
+}
+
+impl Source for DatabaseRows {
+    fn name(&self) -> &str {
+        &self.name
+    }
+
+    fn header(&self) -> &Header {
+        &self.header
+    }
+
+    fn need(&mut self, columns: &[usize]) {
+        self.needed = Some(columns.to_vec());
+    }
+
+    fn types(&self) -> &[Seen] {
+        &self.types
+    }
+
+    fn next_chunk(&mut self) -> Result<Option<Box<dyn Chunk>>, Error> {
+        if let Some(read) = self.read.take() {
+            let (sender, receiver) = bounded(AHEAD);
+            let columns = self.needed.take().unwrap_or_else(|| (0..self.header.count()).collect());
+            let table: Arc<str> = self.name.as_str().into();
+            let chunk = DatabaseChunk::new(table, columns.clone(), self.header.count(), 0);
+            let giving = Giving { header: self.header.clone(), sender, max_row: self.max_row, chunk };
+            thread::spawn(move || read(columns, giving));
+            self.chunks = Some(receiver);
+        }
+        let Some(chunks) = &self.chunks else { return Ok(None) };
+        match chunks.recv() {
+            Ok(Ok(Some(chunk))) => Ok(Some(Box::new(chunk))),
+            Ok(Ok(None)) => {
+                self.chunks = None;
+                Ok(None)
+            }
+            Ok(Err(error)) => Err(error),
+            // What reads always says that it has ended.
+            Err(_) => Err(broken(&self.name, "reading it ended too early")),
+        }
+    }
+
+    fn format(&self) -> Format {
+        self.format.clone()
+    }
+}
+
+/// An error of the database.
+fn broken(name: &str, why: impl Into<String>) -> Error {
+    let help = "look at it with the database's own program, and run this again".to_owned();
+    Error::Database { name: name.to_owned(), why: why.into(), help }
+}
+
+/// Where a thread gives the rows that it has read.
+struct Giving {
+    header: Header,
+    sender: Sender<Given>,
+    max_row: usize,
+    chunk: DatabaseChunk,
+}
+
+impl Giving {
+    /// Ends a row whose values have been put into the chunk. Whether more are wanted.
+    fn end_row(&mut self) -> Result<bool, Error> {
+        let (name, row, width) = self.chunk.end_row();
+        if width > self.max_row {
+            return Err(Error::RowTooLong { name: name.to_owned(), line: row, limit: self.max_row });
+        }
+        if self.chunk.rows() < MOST_ROWS && self.chunk.size() < CHUNK {
+            return Ok(true);
+        }
+        let next = self.chunk.next();
+        Ok(self.sender.send(Ok(Some(std::mem::replace(&mut self.chunk, next)))).is_ok())
+    }
+
+    /// A value has no text.
+    #[cold]
+    fn no_text(&self, column: usize, why: &str) -> Error {
+        Error::NoTextOf {
+            name: self.chunk.source().to_owned(),
+            column: self.header.title(column),
+            row: self.chunk.next_row(),
+            why: why.to_owned(),
+        }
+    }
+
+    /// Gives what is left, and says that it was the last or what went wrong. Whoever has no more use for it is gone.
+    fn end(self, outcome: Result<(), Error>) {
+        let _ = match outcome {
+            Ok(()) if self.chunk.rows() > 0 => self.sender.send(Ok(Some(self.chunk))).and_then(|()| self.sender.send(Ok(None))),
+            Ok(()) => self.sender.send(Ok(None)),
+            Err(error) => self.sender.send(Err(error)),
+        };
+    }
+}

@@ -1,0 +1,99 @@
+//! Reading SQLite.
+
+use std::path::Path;
+
+use rusqlite::types::ValueRef;
+use rusqlite::{Connection, Statement};
+
+use super::{Column, Giving, Opened};
+use crate::Error;
+use crate::database::sqlite::{Use, connect, failed, table, tables};
+use crate::database::{Relation, What, quoted};
+use crate::source::CellKind;
+use crate::source::numbers::push_real;
+use crate::source::types::Type;
+
+/// Finds a relation in a database.
+///
+/// # Errors
+/// Where the file is no database, or there is no such thing in it.
+pub fn open(path: &Path, address: &str, relation: &Relation) -> Result<Opened, Error> {
+    let name = relation.to_string();
+    let connection = connect(path, address, Use::Read)?;
+    let query = match &relation.what {
+        What::Table(wanted) => format!("SELECT * FROM {}", quoted(&table(&connection, address, wanted)?)),
+        What::Query(query) => query.clone(),
+        What::Unsaid => {
+            let tables = tables(&connection).map_err(|error| failed(&name, &error))?;
+            return Err(Error::WhichDatabaseTable { of: name, tables });
+        }
+    };
+    let columns = {
+        let statement = connection.prepare(&query).map_err(|error| failed(&name, &error))?;
+        if statement.column_count() == 0 || !statement.readonly() {
+            let why = "the query gives no rows, or would change the database".to_owned();
+            return Err(Error::Database { name, why, help: "give one that begins with SELECT or WITH".to_owned() });
+        }
+        columns(&statement)
+    };
+    let read = move |needed: Vec<usize>, mut giving: Giving| {
+        let outcome = read(&connection, &query, &needed, &mut giving, &name);
+        giving.end(outcome);
+    };
+    Ok(Opened { columns, read: Box::new(read) })
+}
+
+fn columns(statement: &Statement) -> Vec<Column> {
+    let column = |column: rusqlite::Column| {
+        let declared = column.decl_type().unwrap_or_default().to_owned();
+        Column { name: column.name().to_owned(), of: type_of(&declared), declared }
+    };
+    statement.columns().into_iter().map(column).collect()
+}
+
+/// What the values of a column are, by the rules for the affinity of columns: <https://www.sqlite.org/datatype3.html>, section 3.1.
+/// A column may still hold others.
+fn type_of(declared: &str) -> Option<Type> {
+    let declared = declared.to_ascii_uppercase();
+    let has = |parts: &[&str]| parts.iter().any(|part| declared.contains(part));
+    match () {
+        () if has(&["INT"]) => Some(Type::Whole),
+        () if has(&["CHAR", "CLOB", "TEXT", "BLOB"]) || declared.is_empty() => None,
+        () if has(&["REAL", "FLOA", "DOUB"]) => Some(Type::Number),
+        () => None,
+    }
+}
+
+fn read(connection: &Connection, query: &str, needed: &[usize], giving: &mut Giving, name: &str) -> Result<(), Error> {
+    let failed = |error: rusqlite::Error| failed(name, &error);
+    let mut statement = connection.prepare(query).map_err(failed)?;
+    let mut rows = statement.query([]).map_err(failed)?;
+    while let Some(row) = rows.next().map_err(failed)? {
+        for column in needed {
+            let value = row.get_ref(*column).map_err(failed)?;
+            let pushed = giving.chunk.push(|text| push(value, text));
+            pushed.map_err(|why| giving.no_text(*column, why))?;
+        }
+        if !giving.end_row()? {
+            break;
+        }
+    }
+    Ok(())
+}
+
+/// Writes a value as phrases see it, and tells what it is.
+fn push(value: ValueRef, out: &mut String) -> Result<CellKind, &'static str> {
+    Ok(match value {
+        ValueRef::Null => CellKind::Nothing,
+        ValueRef::Integer(number) => {
+            out.push_str(&number.to_string());
+            CellKind::Number
+        }
+        ValueRef::Real(number) => push_real(number, out),
+        ValueRef::Text(bytes) => {
+            out.push_str(simdutf8::basic::from_utf8(bytes).map_err(|_| "its bytes are no UTF-8")?);
+            CellKind::Text
+        }
+        ValueRef::Blob(_) => return Err("it holds bytes, which have no text"),
+    })
+}

@@ -9,7 +9,7 @@ use clap_complete::ArgValueCompleter;
 use keen_notch_core::column::ColumnRef;
 use keen_notch_core::cutlist::{RaggedRows, Reading as ListReading};
 use keen_notch_core::widths::Widths;
-use keen_notch_io::database::{Address, Relation, What};
+use keen_notch_io::database::{Address, How, Relation, What};
 use keen_notch_io::encode::TextOptions;
 use keen_notch_io::formats::{Kind, Named};
 use keen_notch_io::source::delimited::delimiter;
@@ -85,9 +85,9 @@ pub struct CarveArgs {
     #[arg(short, long, value_name = "OUT")]
     pub out: Option<PathBuf>,
     /// How rows are written, as the ending of a file that is written so: tsv, csv.gz … [default: by the name of OUT, and else as they
-    /// were read]
-    #[arg(long, value_name = "ENDING", value_parser = named)]
-    pub to: Option<Named>,
+    /// were read]; or a database: sqlite:FILE
+    #[arg(long, value_name = "ENDING", value_parser = said)]
+    pub to: Option<Said>,
     /// Leave the original columns out
     #[arg(long, conflicts_with = "columns")]
     pub only_pieces: bool,
@@ -114,9 +114,60 @@ pub struct CarveArgs {
     #[command(flatten)]
     pub faults: FaultArgs,
     #[command(flatten)]
+    pub tables: TableArgs,
+    #[command(flatten)]
     pub writing: WritingArgs,
     #[command(flatten)]
     pub reading: ReadingArgs,
+}
+
+/// How tables of a database are written.
+#[derive(Debug, Clone, clap::Args)]
+#[command(next_help_heading = "Writing tables of a database")]
+pub struct TableArgs {
+    /// Put a new table in the place of the one that is there
+    #[arg(long, conflicts_with = "append")]
+    pub replace: bool,
+    /// Add the rows after those of the table that is there
+    #[arg(long)]
+    pub append: bool,
+    /// Write one row a fault to this table
+    #[arg(long, value_name = "NAME", conflicts_with = "faults")]
+    pub faults_table: Option<String>,
+    /// Write rows with faults to this table instead of the other, with a column that says why
+    #[arg(long, value_name = "NAME", conflicts_with = "offcuts")]
+    pub offcuts_table: Option<String>,
+}
+
+impl TableArgs {
+    /// What becomes of tables that are there.
+    pub fn how(&self) -> How {
+        match (self.replace, self.append) {
+            (true, _) => How::Replace,
+            (false, true) => How::Append,
+            (false, false) => How::New,
+        }
+    }
+
+    /// What a table that was written is called in a message.
+    pub fn outcome(&self, table: &str, address: &Address) -> String {
+        match self.how() {
+            How::New => format!("the new table {table} of {address}"),
+            How::Replace => format!("a new table {table} of {address}, in the place of the one that was there"),
+            How::Append => format!("the table {table} of {address}, after the rows that it had"),
+        }
+    }
+
+    /// The first of these options that was given.
+    pub fn first(&self) -> Option<&'static str> {
+        let given = [
+            (self.replace, "--replace"),
+            (self.append, "--append"),
+            (self.faults_table.is_some(), "--faults-table"),
+            (self.offcuts_table.is_some(), "--offcuts-table"),
+        ];
+        given.into_iter().find(|(is_given, _)| *is_given).map(|(_, option)| option)
+    }
 }
 
 /// How text is written.
@@ -197,6 +248,8 @@ pub struct CheckArgs {
     pub threads: ThreadArgs,
     #[command(flatten)]
     pub faults: FaultArgs,
+    #[command(flatten)]
+    pub tables: TableArgs,
     #[command(flatten)]
     pub reading: ReadingArgs,
 }
@@ -459,11 +512,11 @@ pub struct ManualArgs {
 #[command(next_help_heading = "Reading")]
 pub struct ReadingArgs {
     /// How the input is written down, as the ending of a file that is written so: csv, tsv.gz … [default: by its name]; or a database: sqlite:FILE
-    #[arg(long, value_name = "ENDING", value_parser = from)]
-    pub from: Option<From>,
-    /// The table or view of the database
-    #[arg(long, value_name = "NAME")]
-    pub table: Option<String>,
+    #[arg(long, value_name = "ENDING", value_parser = said)]
+    pub from: Option<Said>,
+    /// The table or view of the database. Where both are databases, it is given twice: the one that is read, and the one that is written
+    #[arg(long = "table", value_name = "NAME")]
+    pub tables: Vec<String>,
     /// The query on the database that gives the rows
     #[arg(long, value_name = "SQL")]
     pub query: Option<String>,
@@ -499,7 +552,7 @@ impl ReadingArgs {
         let encoding = self.encoding.as_deref().or(list.encoding.as_deref());
         let widths = self.widths.as_deref().or(list.widths.as_deref());
         Ok(Reading {
-            from: if let Some(From::Named(named)) = self.from { Some(named) } else { None },
+            from: if let Some(Said::Named(named)) = self.from { Some(named) } else { None },
             delimiter: self.delimiter.clone().or(list.delimiter.clone()),
             header: !self.no_header && list.header.unwrap_or(true),
             encoding: encoding.map(Encoding::named).transpose()?,
@@ -519,24 +572,25 @@ impl ReadingArgs {
 }
 
 impl ReadingArgs {
-    /// The rows of a database that are read, if some are: as these arguments say it, and else as a cut list does.
-    pub fn relation(&self, list: &ListReading) -> Result<Option<Relation>, Failure> {
-        let Some(From::Database(address)) = &self.from else {
-            let option = self.table.as_ref().map(|_| "--table").or(self.query.as_ref().map(|_| "--query"));
-            return option.map_or(Ok(None), |option| {
-                let message = format!("{option} is for databases, and none is named");
-                Err(Failure::usage(message, "name it, such as --from sqlite:yard.db, or leave the option out"))
-            });
+    /// The rows of a database that are read, if some are: as these arguments say it, and else as a cut list does. Gives the tables too that
+    /// are named beside the one that is read.
+    pub fn relation(&self, list: &ListReading) -> Result<(Option<Relation>, &[String]), Failure> {
+        let Some(Said::Database(address)) = &self.from else {
+            return match &self.query {
+                None => Ok((None, &self.tables)),
+                Some(_) => Err(Failure::usage(
+                    "--query is for databases, and none is named",
+                    "name it, such as --from sqlite:yard.db, or leave the option out",
+                )),
+            };
         };
-        let what = match (&self.query, &self.table, &list.query) {
-            (Some(_), Some(_), _) => {
-                return Err(Failure::usage("both --table and --query are given", "leave one of them out"));
-            }
-            (Some(query), ..) | (None, None, Some(query)) => What::Query(query.clone()),
-            (None, Some(table), _) => What::Table(table.clone()),
-            (None, None, None) => What::Unsaid,
+        let (what, others) = match (&self.query, self.tables.split_first(), &list.query) {
+            (Some(query), ..) => (What::Query(query.clone()), &self.tables[..]),
+            (None, Some((table, others)), _) => (What::Table(table.clone()), others),
+            (None, None, Some(query)) => (What::Query(query.clone()), &[][..]),
+            (None, None, None) => (What::Unsaid, &[][..]),
         };
-        Ok(Some(Relation { address: address.clone(), what }))
+        Ok((Some(Relation { address: address.clone(), what }), others))
     }
 
     /// The first option that was given and says nothing of a table in a format, and what it is for.
@@ -566,9 +620,9 @@ pub fn read_widths(text: &str) -> Result<Widths, Failure> {
     Widths::parse(text).map_err(|error| Failure::text_error(&Text { name: None, text: text.to_owned() }, error))
 }
 
-/// What is read.
+/// What --from or --to says.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub enum From {
+pub enum Said {
     /// Files that are written down so.
     Named(Named),
     /// A database.
@@ -576,18 +630,18 @@ pub enum From {
 }
 
 /// As the command line takes it, but for passwords.
-impl std::fmt::Display for From {
+impl std::fmt::Display for Said {
     fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
         match self {
-            From::Named(named) => named.fmt(f),
-            From::Database(address) => address.fmt(f),
+            Said::Named(named) => named.fmt(f),
+            Said::Database(address) => address.fmt(f),
         }
     }
 }
 
-/// What an ending or an address says of what is read.
-fn from(text: &str) -> Result<From, String> {
-    Address::parse(text).map_or_else(|| named(text).map(From::Named), |address| Ok(From::Database(address)))
+/// What an ending or an address says.
+fn said(text: &str) -> Result<Said, String> {
+    Address::parse(text).map_or_else(|| named(text).map(Said::Named), |address| Ok(Said::Database(address)))
 }
 
 /// What an ending says of a format.

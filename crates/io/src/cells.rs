@@ -1,10 +1,10 @@
-//! Cells as bytes: what the encoder of workbooks writes, and what the workbook is made of.
+//! Cells as bytes: what the encoders of workbooks and of tables of databases write, and what these are made of.
 //!
-//! A workbook can be made only as a whole, and by one thread; its cells are worked out by many. Each record is a tag and what it says.
+//! Both are made by one thread; their cells are worked out by many. Each record is a tag and what it says.
 
 use crate::encode::Extend;
 
-/// One thing that a workbook is made of.
+/// One thing that a workbook or a table of a database is made of.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub enum Record<'r> {
     /// What the sheet is called.
@@ -15,6 +15,8 @@ pub enum Record<'r> {
     Text(&'r str),
     /// A number.
     Number(f64),
+    /// A number, as it is written.
+    Digits(&'r str),
     /// A number, and the format that it is shown by.
     Shown(f64, &'r str),
     /// True or false.
@@ -34,6 +36,7 @@ const FALSE: u8 = 5;
 const TRUE: u8 = 6;
 const DATE: u8 = 7;
 const END: u8 = 8;
+const DIGITS: u8 = 9;
 
 impl Record<'_> {
     /// Writes it.
@@ -46,6 +49,7 @@ impl Record<'_> {
                 out.extend(&[NUMBER]);
                 out.extend(&number.to_le_bytes());
             }
+            Record::Digits(digits) => push_text(DIGITS, digits, out),
             Record::Shown(number, format) => {
                 push_text(SHOWN, format, out);
                 out.extend(&number.to_le_bytes());
@@ -57,7 +61,6 @@ impl Record<'_> {
     }
 
     /// The record that bytes begin with, and how many it takes; `None` where it is not complete.
-    #[cfg(any(test, feature = "workbooks"))]
     pub fn read(bytes: &[u8]) -> Option<(Record<'_>, usize)> {
         let (tag, rest) = bytes.split_first()?;
         let text = || -> Option<(&str, usize)> {
@@ -72,6 +75,7 @@ impl Record<'_> {
             TEXT => text().map(|(text, width)| (Record::Text(text), width))?,
             DATE => text().map(|(date, width)| (Record::Date(date), width))?,
             NUMBER => (Record::Number(number(1)?), 9),
+            DIGITS => text().map(|(digits, width)| (Record::Digits(digits), width))?,
             SHOWN => {
                 let (format, width) = text()?;
                 (Record::Shown(number(width)?, format), width + 8)
@@ -105,6 +109,7 @@ mod tests {
             Record::Text(""),
             Record::Blank,
             Record::Number(335.5),
+            Record::Digits("12.50"),
             Record::Shown(385.0, "00000"),
             Record::Truth(true),
             Record::Truth(false),

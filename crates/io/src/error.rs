@@ -158,6 +158,14 @@ pub enum Error {
         /// Those that it has.
         tables: Vec<String>,
     },
+    /// A table that was to be made is there already.
+    #[error("{of} has a table or view called {table:?}")]
+    TableIsThere {
+        /// The table.
+        table: String,
+        /// The database.
+        of: String,
+    },
     /// A database has no table of that name.
     #[error("{of} has no table or view called {name:?}")]
     NoDatabaseTable {
@@ -392,6 +400,12 @@ pub enum Error {
         /// The first.
         other: String,
     },
+    /// Two outputs are one table.
+    #[error("the table {table} is named for two outputs")]
+    OneTableTwice {
+        /// The table.
+        table: String,
+    },
     /// The name of an output says a format that is not written.
     #[error("{name} would be {format}, which cannot be written")]
     Unwritable {
@@ -485,6 +499,9 @@ impl Error {
             Error::DoubledTitle { .. } => "leave one of them out with --columns or --without, by its number, such as #4".to_owned(),
             Error::BadFile { help, .. } => (*help).to_owned(),
             Error::Database { help, .. } => help.clone(),
+            Error::TableIsThere { .. } => {
+                "give another name with --table; or add --append for rows after those that it has, or --replace for a new table in its place".to_owned()
+            }
             Error::WhichDatabaseTable { tables, .. } if !tables.is_empty() => {
                 format!("add --table NAME (there are {}), or --query 'SELECT …'", quoted(tables))
             }
@@ -559,6 +576,7 @@ impl Error {
             Error::Write { .. } => "name an output that can be written, with -o".to_owned(),
             Error::OutputIsInput { .. } => "write to another file".to_owned(),
             Error::OneFileTwice { .. } => "give each a file of its own".to_owned(),
+            Error::OneTableTwice { .. } => "give each a table of its own".to_owned(),
             Error::Unwritable { name, .. } => {
                 let other = |ending| Path::new(name).with_extension(ending).display().to_string();
                 format!("write another format, such as {} or {} (docs/formats.md has them all)", other("csv"), other("xlsx"))
@@ -582,6 +600,7 @@ impl Error {
             self,
             Error::OutputIsInput { .. }
                 | Error::OneFileTwice { .. }
+                | Error::OneTableTwice { .. }
                 | Error::Unwritable { .. }
                 | Error::UnknownFormat { .. }
                 | Error::NoWidths { .. }
@@ -589,6 +608,7 @@ impl Error {
                 | Error::NoTable { .. }
                 | Error::NoSheet { .. }
                 | Error::NoDatabaseTable { .. }
+                | Error::TableIsThere { .. }
                 | Error::WhichDatabaseTable { .. }
                 | Error::DoubledTitle { .. }
                 | Error::UnknownEncoding { .. }

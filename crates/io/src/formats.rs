@@ -135,6 +135,9 @@ pub struct Named {
 }
 
 impl Named {
+    /// What is said of a table of a database.
+    pub const DATABASE: Named = Named { kind: Some(Kind::Database), compression: None };
+
     /// What a name says by its endings, in capitals or not: `parts.csv.gz`.
     pub fn of(name: &Path) -> Named {
         let compression = ending(name).and_then(|ending| Compression::ALL.into_iter().find(|(own, _)| *own == ending));
@@ -165,6 +168,11 @@ impl Named {
     /// Whether columns have types in it.
     pub fn is_columnar(self) -> bool {
         matches!(self.kind, Some(Kind::Parquet | Kind::Arrow(_)))
+    }
+
+    /// Whether what is written has types for its columns.
+    pub fn has_types(self) -> bool {
+        self.is_columnar() || self.kind == Some(Kind::Database)
     }
 
     /// What is said of a pipe, where an ending says a file whose end tells what is in it: a pipe has none that can be looked at first.

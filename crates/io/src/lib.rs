@@ -16,6 +16,7 @@ pub mod faults;
 pub mod files;
 pub mod formats;
 mod guarded;
+mod head;
 pub mod inputs;
 pub mod lists;
 mod pool;

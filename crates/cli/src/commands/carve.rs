@@ -5,13 +5,14 @@ use std::path::Path;
 
 use keen_notch_core::column::{ColumnRef, Header};
 use keen_notch_io::carve::{Job, Report};
+use keen_notch_io::database::Target;
 use keen_notch_io::files::RunFiles;
 use keen_notch_io::formats::{self, Framing, Kind, Named};
 use keen_notch_io::sink::{self, Sink, Stream};
 use keen_notch_io::source::input::Input;
 use keen_notch_io::source::{Format, Reading};
 
-use crate::args::{self, CarveArgs};
+use crate::args::{self, CarveArgs, Said};
 use crate::commands::pieces::{Given, Pieces};
 use crate::commands::run::{self, Files};
 use crate::console::{self, Console};
@@ -37,40 +38,59 @@ pub fn run(args: &CarveArgs, console: &Console) -> Result<Exit, Failure> {
     };
     let known = RunFiles::default();
     let pieces = Pieces::read(&given, &known)?;
-    let inputs = run::inputs(&args.files, (&args.reading, &pieces.reading), &known, console)?;
+    let (said, database) = match &args.to {
+        None => (None, None),
+        Some(Said::Named(named)) => (Some(*named), None),
+        Some(Said::Database(address)) => (Some(Named::DATABASE), Some(address)),
+    };
+    if let (Some(address), Some(path)) = (database, &args.out) {
+        let message = format!("rows are to go to {address} and to {} too", run::name_of(path));
+        return Err(Failure::usage(message, "leave one of -o and --to out"));
+    }
+    let reading_args = (&args.reading, &pieces.reading, database.is_some());
+    let (inputs, table_name) = run::inputs(&args.files, reading_args, &known, console)?;
     let rows_to_file = args.out.as_ref().is_some_and(|path| !run::is_standard_output(path));
-    let named = args.to.or(args.out.as_deref().map(Named::of)).unwrap_or_default();
+    let named = said.or(args.out.as_deref().map(Named::of)).unwrap_or_default();
     let mut named = if rows_to_file { named } else { named.in_a_pipe() };
-    let named_aside = args.faults.offcuts.as_deref().map(Named::of).unwrap_or_default();
+    let named_aside = match &args.tables.offcuts_table {
+        Some(_) => Named::DATABASE,
+        None => args.faults.offcuts.as_deref().map(Named::of).unwrap_or_default(),
+    };
     // Where rows are objects, those that stay objects keep all that is in them.
     let keeps_objects = |named: Named| matches!(named.kind, None | Some(Kind::JsonLines));
     let takes_all = !args.only_pieces && args.columns.is_none() && !keeps_objects(named);
     let reading = Reading {
         // Where columns have types, these are found before the first row.
-        all_columns: takes_all || !keeps_objects(named_aside) || named.is_columnar(),
+        all_columns: takes_all || !keeps_objects(named_aside) || named.has_types(),
         ..args.faults.reading(&args.reading, &pieces.reading)?
     };
     formats::check_output(args.out.as_deref().unwrap_or(Path::new("standard output")), named)?;
-    let out = match &args.out {
-        Some(path) => Some(sink::open_as(path, named, &known)?),
-        None => known.prints().map(|()| None)?,
+    let session = run::session((database, table_name.as_ref()), &args.reading, &args.tables, &known)?;
+    let out: Option<Box<dyn Sink>> = match (&args.out, &session, &table_name) {
+        (Some(path), ..) => Some(sink::open_as(path, named, &known)?),
+        (None, Some(session), Some(table)) => {
+            Some(Box::new(session.sink(Target { table: table.clone(), how: args.tables.how() })?))
+        }
+        (None, ..) => known.prints().map(|()| None)?,
     };
-    let mut files = Files::create(&args.faults, &known, &reading)?;
+    let mut files = Files::create((&args.faults, &args.tables), session.as_ref(), &known, &reading)?;
+    let rows_to_file = rows_to_file || database.is_some();
     let progress = Progress::of(&inputs, &reading.meter, args.quiet, rows_to_file);
     let (mut table, carving) =
         run::open(&inputs, (&args.reading, &reading), &pieces, args.column.as_deref(), (console, args.quiet))?;
     let header = table.header.clone();
-    let shown = if args.out.is_none() && console.shows_tables { PREVIEW } else { 0 };
+    let shown = if out.is_none() && console.shows_tables { PREVIEW } else { 0 };
     // What takes the bytes of an output that is named was made before the format was known.
-    if let (None, Kind::Arrow(_), None) = (named.kind, table.format.kind(), &args.out) {
+    if let (None, Kind::Arrow(_), true) = (named.kind, table.format.kind(), out.is_none()) {
         named.kind = Some(Kind::Arrow(Framing::Stream));
     }
     if named.kind.is_none() && !table.format.goes_into_pipes() && shown == 0 {
-        let ending = table.format.kind().ending();
-        return Err(Failure::usage(
-            format!("nothing says how rows are written, and they are read from {}", table.format.name()),
-            format!("name an output such as -o cut.{ending} or -o cut.csv, or add --to {ending} or --to csv"),
-        ));
+        let help = match table.format.kind().ending() {
+            "csv" => "name an output such as -o cut.csv, or add --to csv".to_owned(),
+            ending => format!("name an output such as -o cut.{ending} or -o cut.csv, or add --to {ending} or --to csv"),
+        };
+        let why = format!("nothing says how rows are written, and they are read from {}", table.format.name());
+        return Err(Failure::usage(why, help));
     }
     let is_fixed = named.kind.unwrap_or(table.format.kind()) == Kind::FixedWidth;
     if args.writing.out_widths.is_some() && !is_fixed {
@@ -113,7 +133,7 @@ pub fn run(args: &CarveArgs, console: &Console) -> Result<Exit, Failure> {
     let mut report = files.carve(&mut table, &job, &mut *rows)?;
     drop(progress);
     let refused = args.strict && report.counts.faulty > 0;
-    let too_wide = if args.faults.offcuts.is_none() { job.too_wide(&report) } else { 0 };
+    let too_wide = if args.faults.offcuts.is_none() && args.tables.offcuts_table.is_none() { job.too_wide(&report) } else { 0 };
     // What went to standard output is there; a file is not put in its place.
     let is_kept = !(refused || too_wide > 0) || rows.is_final();
     if !is_kept {
@@ -138,8 +158,12 @@ pub fn run(args: &CarveArgs, console: &Console) -> Result<Exit, Failure> {
             hints::formulas(&report, &job, console.width).iter().for_each(|line| console.note(line));
         }
         run::say_replaced(&reading.meter, console, args.quiet);
-        let out = args.out.as_deref();
-        run::outcome(&report, &inputs, out, is_kept, &args.faults).iter().for_each(|line| console.note(line));
+        let out = match (database, &table_name) {
+            (Some(address), Some(table)) => Some(args.tables.outcome(table, address)),
+            _ => args.out.as_deref().map(run::name_of),
+        };
+        let beside = (&args.faults, &args.tables);
+        run::outcome(&report, &inputs, (out.as_deref(), is_kept), beside).iter().for_each(|line| console.note(line));
         if let (Some(Kind::Workbook), Format::Workbook { sheet, .. }, true) = (named.kind, &table.format, is_kept) {
             let words = format!(
                 "of the sheet {sheet:?}, values and number formats are kept; formulas (as what they came to), charts and other sheets are not"
@@ -151,8 +175,9 @@ pub fn run(args: &CarveArgs, console: &Console) -> Result<Exit, Failure> {
             console.note(&visible::without_controls(&words));
         }
         if refused {
-            let what =
-                out.filter(|_| rows_to_file).map_or(String::new(), |path| format!(", so {} was not written", path.display()));
+            let name = table_name.as_ref().map(|table| format!("the table {table}"));
+            let name = name.or(args.out.as_deref().map(run::name_of));
+            let what = name.filter(|_| rows_to_file).map_or(String::new(), |name| format!(", so {name} was not written"));
             console.note(&paint(style::LOOK, format!("--strict: there are faults{what}")));
         }
     }

@@ -30,12 +30,13 @@ pub fn run(args: &CheckArgs, console: &Console) -> Result<Exit, Failure> {
     };
     let known = RunFiles::default();
     let pieces = Pieces::read(&given, &known)?;
-    let inputs = run::inputs(&args.files, (&args.reading, &pieces.reading), &known, console)?;
+    let (inputs, _) = run::inputs(&args.files, (&args.reading, &pieces.reading, false), &known, console)?;
+    let session = run::session((None, None), &args.reading, &args.tables, &known)?;
     if !args.quiet && !run::writes_to_standard_output(&args.faults) {
         known.prints()?;
     }
     let reading = args.faults.reading(&args.reading, &pieces.reading)?;
-    let mut files = Files::create(&args.faults, &known, &reading)?;
+    let mut files = Files::create((&args.faults, &args.tables), session.as_ref(), &known, &reading)?;
     let progress = Progress::of(&inputs, &reading.meter, args.quiet, true);
     let (mut table, carving) =
         run::open(&inputs, (&args.reading, &reading), &pieces, args.column.as_deref(), (console, args.quiet))?;

@@ -36,7 +36,7 @@ const PAIR: [&str; 2] = ["value", "result"];
 pub fn run(args: &DraftArgs, console: &Console) -> Result<(), Failure> {
     let known = RunFiles::default();
     let examples = examples(args, &known)?;
-    let inputs = inputs(args.file.as_slice(), (&args.reading, &ListReading::default()), &known, console)?;
+    let (inputs, _) = inputs(args.file.as_slice(), (&args.reading, &ListReading::default(), false), &known, console)?;
     read_twice(&inputs, "a draft is made by reading the input more than once", "save it as a file and name that")?;
     match &args.write {
         Some(path) => refuse_to_replace(path)?,

@@ -14,7 +14,7 @@ use keen_notch_io::files::RunFiles;
 use keen_notch_io::table::{RowAt, Table};
 use keen_notch_io::view::View;
 
-use crate::args::{ExplainArgs, From};
+use crate::args::{ExplainArgs, Said};
 use crate::commands::pieces::{Given, Pieces};
 use crate::commands::run::{inputs, say_replaced};
 use crate::console::{self, Console};
@@ -31,7 +31,7 @@ pub fn run(args: &ExplainArgs, console: &Console) -> Result<(), Failure> {
     // The first path is a cut list, unless it has been said otherwise what is to be explained.
     let is_said = !args.lists.is_empty() || !args.pieces.is_empty() || !args.layouts.is_empty();
     let (lists, rest) = if is_said { (&args.lists[..], &args.paths[..]) } else { args.paths.split_at(1) };
-    let is_database = matches!(args.reading.from, Some(From::Database(_)));
+    let is_database = matches!(args.reading.from, Some(Said::Database(_)));
     if let [_, second, ..] = rest {
         let message = format!("there is one file too many, {}", second.display());
         return Err(Failure::usage(message, "name one table: explain FILE -l CUTLIST --row N"));
@@ -51,7 +51,13 @@ pub fn run(args: &ExplainArgs, console: &Console) -> Result<(), Failure> {
             let ragged = args.ragged.or(pieces.reading.ragged);
             let reading = args.reading.reading(&ListReading { ragged, ..pieces.reading.clone() })?;
             let mut table = super::run::table(
-                &inputs(file.map(std::slice::from_ref).unwrap_or_default(), (&args.reading, &pieces.reading), &known, console)?,
+                &inputs(
+                    file.map(std::slice::from_ref).unwrap_or_default(),
+                    (&args.reading, &pieces.reading, false),
+                    &known,
+                    console,
+                )?
+                .0,
                 (&args.reading, &reading),
                 console,
                 false,

@@ -80,7 +80,7 @@ fn values(args: &GaugeArgs, console: &Console) -> Result<Vec<(String, String)>, 
     };
     let known = RunFiles::default();
     known.prints()?;
-    let inputs = inputs(std::slice::from_ref(file), (&args.reading, &ListReading::default()), &known, console)?;
+    let (inputs, _) = inputs(std::slice::from_ref(file), (&args.reading, &ListReading::default(), false), &known, console)?;
     let reading = args.reading.reading(&Default::default())?;
     let mut table = super::run::table(&inputs, (&args.reading, &reading), console, false)?;
     let named = args::column(args.column.as_deref());

@@ -8,30 +8,53 @@ use keen_notch_core::carving::Carving;
 use keen_notch_core::cutlist::Reading as ListReading;
 use keen_notch_core::diagnostics::Diagnostics;
 use keen_notch_io::carve::{Job, Outs, Report, carve, measure};
+use keen_notch_io::database::{Address, Target};
 use keen_notch_io::faults::{FaultFile, fault_table};
 use keen_notch_io::files::RunFiles;
 use keen_notch_io::formats::{self, Named};
+use keen_notch_io::sink::database::Session;
 use keen_notch_io::sink::{self, Sink};
 use keen_notch_io::source::input::Input;
 use keen_notch_io::source::meter::Meter;
 use keen_notch_io::source::{Format, Ragged, Reading};
 use keen_notch_io::table::Table;
 
-use crate::args::{self, FaultArgs, ReadingArgs};
+use crate::args::{self, FaultArgs, ReadingArgs, Said, TableArgs};
 use crate::commands::pieces::Pieces;
 use crate::console::Console;
 use crate::draw::style::{self, paint};
 use crate::draw::visible;
 use crate::failure::Failure;
 
-/// The inputs of a run, noted among its files: those of the command line, or what it or a cut list says of a database.
+/// The inputs of a run, noted among its files: those of the command line, or what it or a cut list says of a database. Gives the table too
+/// that is named to be written, where the run `writes_table`.
 pub fn inputs(
     paths: &[PathBuf],
-    (args, list): (&ReadingArgs, &ListReading),
+    (args, list, writes_table): (&ReadingArgs, &ListReading, bool),
     files: &RunFiles,
     console: &Console,
-) -> Result<Vec<Input>, Failure> {
-    if let Some(relation) = args.relation(list)? {
+) -> Result<(Vec<Input>, Option<String>), Failure> {
+    let (relation, others) = args.relation(list)?;
+    let written = match (writes_table, others) {
+        (_, []) if !writes_table => None,
+        (true, [table]) => Some(table.clone()),
+        (true, []) => {
+            let help = match relation {
+                None => "add --table NAME",
+                Some(_) => "give --table twice: the table that is read, and the one that is written; or once, with --query",
+            };
+            return Err(Failure::usage("which table is to be written is not said", help));
+        }
+        (_, others) => {
+            let table = others.last().map_or("", String::as_str);
+            let help = match relation {
+                None => "name the database, such as --from sqlite:yard.db or --to sqlite:yard.db, or leave the option out",
+                Some(_) => "leave it out; or to write it, name its database, such as --to sqlite:yard.db",
+            };
+            return Err(Failure::usage(format!("--table {table} is neither read nor written"), help));
+        }
+    };
+    if let Some(relation) = relation {
         if let Some(path) = paths.first() {
             let message = format!("--from says the database {}, and {} is named too", relation.address, path.display());
             return Err(Failure::usage(message, "leave the file out, or say how it is written, such as --from csv"));
@@ -39,7 +62,7 @@ pub fn inputs(
         if let Some(file) = relation.address.path() {
             files.reads(&Input::File(file.to_owned()))?;
         }
-        return Ok(vec![Input::Database(Arc::new(relation))]);
+        return Ok((vec![Input::Database(Arc::new(relation))], written));
     }
     let inputs: Vec<Input> =
         if paths.is_empty() { vec![Input::Stdin] } else { paths.iter().map(|path| args::input(path)).collect() };
@@ -50,7 +73,36 @@ pub fn inputs(
     if inputs.contains(&Input::Stdin) && io::stdin().is_terminal() {
         console.note("reading standard input from the terminal; end it with Ctrl-D");
     }
-    Ok(inputs)
+    Ok((inputs, written))
+}
+
+/// The connection that tables are written by, where some are: to the database that is written, and else to the one that is read.
+pub fn session(
+    (written, rows): (Option<&Address>, Option<&String>),
+    reading: &ReadingArgs,
+    tables: &TableArgs,
+    files: &RunFiles,
+) -> Result<Option<Session>, Failure> {
+    let read = if let Some(Said::Database(address)) = &reading.from { Some(address) } else { None };
+    let are_written = rows.or(tables.faults_table.as_ref()).or(tables.offcuts_table.as_ref()).is_some();
+    match (tables.first(), written.or(read)) {
+        (_, Some(address)) if are_written => {
+            // Other outputs must not be this file.
+            if let Some(file) = address.path() {
+                files.reads(&Input::File(file.to_owned()))?;
+            }
+            Ok(Some(Session::open(address)?))
+        }
+        (None, _) => Ok(None),
+        (Some(option), Some(_)) => Err(Failure::usage(
+            format!("{option} is for tables that are written, and none is"),
+            "name the database to write to, such as --to sqlite:yard.db, or leave the option out",
+        )),
+        (Some(option), None) => Err(Failure::usage(
+            format!("{option} is for databases, and none is named"),
+            "name it, such as --to sqlite:yard.db, or leave the option out",
+        )),
+    }
 }
 
 /// Refuses inputs that can be read only once, where that is not enough. `why` is a clause that the inputs fill in.
@@ -168,22 +220,37 @@ pub struct Files {
 
 impl Files {
     /// Begins to write them.
-    pub fn create(args: &FaultArgs, files: &RunFiles, reading: &Reading) -> Result<Files, Failure> {
-        if reading.ragged == Ragged::SetAside && args.offcuts.is_none() {
+    pub fn create(
+        (args, tables): (&FaultArgs, &TableArgs),
+        session: Option<&Session>,
+        files: &RunFiles,
+        reading: &Reading,
+    ) -> Result<Files, Failure> {
+        if reading.ragged == Ragged::SetAside && args.offcuts.is_none() && tables.offcuts_table.is_none() {
             return Err(Failure::usage(
                 "rows with too few or too many cells are to be set aside, and there is no place for them",
                 "add --offcuts FILE",
             ));
         }
-        let tables = [args.offcuts.as_deref(), args.faults.as_deref()].into_iter().flatten();
-        tables.into_iter().try_for_each(|path| formats::check_output(path, Named::of(path)))?;
-        let of_faults = args.faults.as_deref().map(Named::of);
+        let paths = [args.offcuts.as_deref(), args.faults.as_deref()].into_iter().flatten();
+        paths.into_iter().try_for_each(|path| formats::check_output(path, Named::of(path)))?;
+        let of_faults = match &tables.faults_table {
+            Some(_) => Some(Named::DATABASE),
+            None => args.faults.as_deref().map(Named::of),
+        };
         of_faults.map_or(Ok(()), |named| fault_table(named).map(drop))?;
-        let table =
-            |path: &Option<PathBuf>| path.as_deref().map(|path| sink::open_as(path, Named::of(path), files)).transpose();
+        let sink = |path: &Option<PathBuf>, table: &Option<String>| -> Result<Option<Box<dyn Sink>>, Failure> {
+            match (path, table, session) {
+                (_, Some(table), Some(session)) => {
+                    Ok(Some(Box::new(session.sink(Target { table: table.clone(), how: tables.how() })?)))
+                }
+                (Some(path), ..) => Ok(Some(sink::open_as(path, Named::of(path), files)?)),
+                _ => Ok(None),
+            }
+        };
         Ok(Files {
-            offcuts: table(&args.offcuts)?,
-            faults: table(&args.faults)?.zip(of_faults),
+            offcuts: sink(&args.offcuts, &tables.offcuts_table)?,
+            faults: sink(&args.faults, &tables.faults_table)?.zip(of_faults),
             summary: args.summary.as_deref().map(|path| sink::open(path, files)).transpose()?,
         })
     }
@@ -221,7 +288,12 @@ pub fn writes_to_standard_output(args: &FaultArgs) -> bool {
 
 /// What was read and where it went, in one line or more. `out` is the output that the rows are in now, and `is_kept` whether
 /// they are anywhere.
-pub fn outcome(report: &Report, inputs: &[Input], out: Option<&Path>, is_kept: bool, args: &FaultArgs) -> Vec<String> {
+pub fn outcome(
+    report: &Report,
+    inputs: &[Input],
+    (out, is_kept): (Option<&str>, bool),
+    (args, tables): (&FaultArgs, &TableArgs),
+) -> Vec<String> {
     let counts = &report.counts;
     let rows = match counts.rows {
         0 => "no rows: there is only a header".to_owned(),
@@ -231,7 +303,7 @@ pub fn outcome(report: &Report, inputs: &[Input], out: Option<&Path>, is_kept: b
     if counts.left_out > 0 {
         line += &format!(", {} left out", visible::grouped(counts.left_out));
     }
-    let to = out.map_or(String::new(), |path| format!(" to {}", name_of(path)));
+    let to = out.map_or(String::new(), |name| format!(" to {name}"));
     if !is_kept {
         line += ", none of them written";
     } else if counts.rows_kept < counts.rows {
@@ -247,14 +319,17 @@ pub fn outcome(report: &Report, inputs: &[Input], out: Option<&Path>, is_kept: b
     }
     let mut lines = vec![line];
     if counts.faulty > 0 {
-        let aside = args.offcuts.as_ref().map_or(String::new(), |path| format!(", set aside in {}", name_of(path)));
-        let told = args.faults.as_ref().map_or(String::new(), |path| format!("; each fault is in {}", name_of(path)));
+        let name = |path: &Option<PathBuf>, table: &Option<String>| {
+            table.as_ref().map(|table| format!("the table {table}")).or(path.as_deref().map(name_of))
+        };
+        let aside = name(&args.offcuts, &tables.offcuts_table).map_or(String::new(), |name| format!(", set aside in {name}"));
+        let told = name(&args.faults, &tables.faults_table).map_or(String::new(), |name| format!("; each fault is in {name}"));
         lines.push(format!("{} with faults{aside}{told}", visible::counted(counts.faulty, "row")));
     }
     lines.iter().map(|line| visible::without_controls(line)).collect()
 }
 
 /// What an output is called in a message.
-fn name_of(path: &Path) -> String {
+pub fn name_of(path: &Path) -> String {
     if is_standard_output(path) { "standard output".to_owned() } else { path.display().to_string() }
 }

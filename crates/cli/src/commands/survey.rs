@@ -36,7 +36,7 @@ const MOST_ROWS: usize = 40;
 /// Runs the command.
 pub fn run(args: &SurveyArgs, console: &Console) -> Result<(), Failure> {
     let known = RunFiles::default();
-    let inputs = inputs(&args.files, (&args.reading, &ListReading::default()), &known, console)?;
+    let (inputs, _) = inputs(&args.files, (&args.reading, &ListReading::default(), false), &known, console)?;
     known.prints()?;
     let all_columns = args.columns.is_empty() && args.pieces.is_empty();
     let reading = Reading { all_columns, ..args.reading.reading(&Default::default())? };

@@ -78,7 +78,7 @@ impl Again<'_> {
 
 /// What names the inputs, but not how they are written down, which a cut list says.
 pub fn inputs(inputs: &[Input], args: &ReadingArgs) -> Vec<String> {
-    let of = [("--from", args.from.as_ref().map(ToString::to_string)), ("--table", args.table.clone())];
+    let of = [("--from", args.from.as_ref().map(ToString::to_string)), ("--table", args.tables.first().cloned())];
     let options = of.into_iter().filter_map(|(option, value)| Some([option.to_owned(), value?]));
     files(inputs).into_iter().chain(options.flatten()).collect()
 }
@@ -97,7 +97,7 @@ pub fn reading(args: &ReadingArgs, list: &ListReading) -> Vec<String> {
     let mut words = Vec::new();
     for (option, value) in [
         ("--from", args.from.as_ref().map(ToString::to_string)),
-        ("--table", args.table.clone()),
+        ("--table", args.tables.first().cloned()),
         ("--query", args.query.clone().or(list.query.clone())),
         ("--sheet", args.sheet.clone().or(list.sheet.clone())),
         ("--widths", args.widths.clone().or(list.widths.clone())),
@@ -166,7 +166,7 @@ mod tests {
     fn commands_say_how_the_input_is_read() {
         let args = |delimiter: Option<&str>, no_header| ReadingArgs {
             from: None,
-            table: None,
+            tables: Vec::new(),
             query: None,
             widths: None,
             sheet: None,

@@ -18,7 +18,12 @@ pub use plan::{ColumnPlan, Copies, Plan};
 #[cfg(feature = "columnar")]
 pub use stream::{push_batch, push_schema};
 
+#[cfg(feature = "columnar")]
+use arrow_schema::DataType;
+
 use crate::formats::Kind;
+#[cfg(feature = "columnar")]
+use crate::source::types::Type;
 
 /// How such a table was written down.
 #[cfg(feature = "columnar")]
@@ -48,6 +53,10 @@ impl Columnar {
         match *self {}
     }
 
+    pub(crate) fn type_of(&self, _: usize) -> crate::source::types::Type {
+        match *self {}
+    }
+
     pub(crate) fn is_copied(&self) -> bool {
         match *self {}
     }
@@ -62,6 +71,19 @@ impl Columnar {
     /// The format.
     pub fn kind(&self) -> Kind {
         self.kind
+    }
+
+    /// What the values of a column are.
+    pub(crate) fn type_of(&self, column: usize) -> Type {
+        match self.schema.field(column).data_type() {
+            DataType::Boolean => Type::Truth,
+            DataType::UInt64 => Type::LongWhole,
+            of if of.is_integer() => Type::Whole,
+            of if of.is_floating() => Type::Number,
+            DataType::Date32 | DataType::Date64 => Type::Date,
+            of if of.is_nested() => Type::Nested,
+            _ => Type::Text,
+        }
     }
 
     /// Has the columns of these files copied as they are, if they are Parquet.

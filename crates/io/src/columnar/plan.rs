@@ -35,24 +35,10 @@ pub struct ColumnPlan {
     pub has_bloom_filter: bool,
 }
 
-impl Plan {
-    /// What comes before the rows: its size in bytes, and it as JSON.
-    pub fn head(&self) -> Vec<u8> {
-        let json = serde_json::to_vec(self).unwrap_or_default();
-        [&(json.len() as u32).to_le_bytes(), json.as_slice()].concat()
-    }
-
-    /// What bytes begin with, and how many it takes; `None` where it is not complete.
-    pub fn read(bytes: &[u8]) -> Option<(Plan, usize)> {
-        let (width, rest) = bytes.split_first_chunk::<4>()?;
-        let width = u32::from_le_bytes(*width) as usize;
-        Some((serde_json::from_slice(rest.get(..width)?).unwrap_or_default(), 4 + width))
-    }
-}
-
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::head;
 
     #[test]
     fn a_plan_is_read_as_it_was_written_and_not_before_it_is_complete() {
@@ -64,9 +50,9 @@ mod tests {
         };
         let copies = Copies { files: vec!["parts.parquet".to_owned()], columns: vec![Some(0), None] };
         let plan = Plan { group_rows: Some(1000), columns: vec![column], copies: Some(copies) };
-        let bytes = [plan.head(), b"rest".to_vec()].concat();
+        let bytes = [head::written(&plan), b"rest".to_vec()].concat();
         let width = bytes.len() - 4;
-        assert_eq!(Plan::read(&bytes), Some((plan, width)));
-        assert!((0..width).all(|short| Plan::read(&bytes[..short]).is_none()));
+        assert_eq!(head::read(&bytes), Some((plan, width)));
+        assert!((0..width).all(|short| head::read::<Plan>(&bytes[..short]).is_none()));
     }
 }

@@ -1,5 +1,6 @@
 //! Databases: which one, and what of it.
 
+mod plan;
 #[cfg(feature = "sqlite")]
 pub mod sqlite;
 
@@ -7,6 +8,8 @@ use std::fmt;
 use std::path::{Path, PathBuf};
 
 use crate::Error;
+
+pub use plan::{PlannedColumn, TablePlan};
 
 /// Where a database is.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -117,6 +120,27 @@ pub struct Declared {
     pub kind: &'static str,
     /// For each column its type; empty where it has none.
     pub types: Vec<String>,
+}
+
+/// A table that is written.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Target {
+    /// What it is called.
+    pub table: String,
+    /// What becomes of one that is there.
+    pub how: How,
+}
+
+/// What becomes of a table that is there.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub enum How {
+    /// There may be none.
+    #[default]
+    New,
+    /// It is taken away, and a new one made.
+    Replace,
+    /// Rows come after those that it has. There must be one.
+    Append,
 }
 
 /// A name as SQL takes it whatever is in it.

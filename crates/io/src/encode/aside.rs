@@ -56,6 +56,7 @@ pub fn aside(format: &Format, named: Named, (header, types): (&Header, &[Seen]))
         (Some(kind @ (Kind::Parquet | Kind::Arrow(_))), _) => {
             Box::new(super::columnar::AsideColumns::new(kind, format, types, &header, title)?)
         }
+        (Some(Kind::Database), _) => Box::new(super::database::AsideTable::new(format, types, &header, title)),
         #[cfg(not(feature = "columnar"))]
         (Some(kind @ (Kind::Parquet | Kind::Arrow(_))), _) => return Err(super::not_in_build(kind, types)),
         (Some(Kind::Delimited(_) | Kind::OtherWorkbook), _)
@@ -67,7 +68,7 @@ pub fn aside(format: &Format, named: Named, (header, types): (&Header, &[Seen]))
             let why = "the input has no places for its columns".to_owned();
             return Err(Error::NoPlace { title: title.to_owned(), why });
         }
-        (Some(Kind::JsonLines | Kind::Database | Kind::Foreign(_)), _) | (None, Format::JsonLines(_)) => {
+        (Some(Kind::JsonLines | Kind::Foreign(_)), _) | (None, Format::JsonLines(_)) => {
             let style = if let Format::JsonLines(style) = format { Some(*style) } else { None };
             Box::new(Objects { style, header, title })
         }

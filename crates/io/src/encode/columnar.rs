@@ -10,7 +10,6 @@ use arrow_schema::{ArrowError, DataType, Field, FieldRef, Metadata, Schema, Sche
 use keen_notch_core::batch::Buffer;
 use keen_notch_core::carving::OutColumn;
 use keen_notch_core::column::Header;
-use keen_notch_core::value_type::ValueType;
 
 use super::out::{Held, HeldTexts};
 use super::rows::OutRows;
@@ -18,6 +17,7 @@ use super::{Aside, Encodable, Encoder, Extend, Out, OwnColumn, OwnTable, Shape, 
 use crate::Error;
 use crate::columnar::{Plan, push_batch, push_schema};
 use crate::formats::Kind;
+use crate::head;
 use crate::source::types::{Seen, Type};
 use crate::source::{CellKind, Chunk, Format, LineCount};
 
@@ -112,12 +112,7 @@ fn plan(format: &Format) -> Plan {
 /// A column of a piece, or of what rows were read from.
 fn new_column(column: &OutColumn, title: &str, shape: &Shape) -> (FieldRef, Column) {
     let value_type = if let OutColumn::Piece { piece, .. } = column { shape.pieces[*piece].value_type } else { None };
-    let of = match value_type {
-        None => Type::Text,
-        Some(ValueType::Number) => Type::Number,
-        Some(ValueType::Date) => Type::Date,
-        Some(ValueType::Truth) => Type::Truth,
-    };
+    let of = value_type.map_or(Type::Text, Type::from);
     (Arc::new(Field::new(title, data_type(of), true)), Column { from: From::Made(of), seen: None })
 }
 
@@ -256,7 +251,7 @@ fn no_columnar(kind: Kind, error: &ArrowError) -> Error {
 
 /// Writes what comes before the rows. A schema can always be written.
 fn begin(plan: &Plan, schema: &Schema, out: &mut impl Extend) {
-    out.extend(&plan.head());
+    out.extend(&head::written(plan));
     let _ = push_schema(schema, out);
 }
 

@@ -6,6 +6,7 @@ mod aside;
 mod cell;
 #[cfg(feature = "columnar")]
 mod columnar;
+mod database;
 pub mod delimited;
 pub mod fixed_width;
 pub mod json_lines;
@@ -75,6 +76,7 @@ pub fn encoder(
         }
         #[cfg(not(feature = "columnar"))]
         (Some(kind @ (Kind::Parquet | Kind::Arrow(_))), _) => return Err(not_in_build(kind, types)),
+        (Some(Kind::Database), _) => Box::new(database::Database::new(format, types, &header, shape)?),
         // Without a word of how, these are not written: whoever asks for that is refused before.
         (Some(Kind::Delimited(_) | Kind::OtherWorkbook), _)
         | (None, Format::Workbook { .. } | Format::Columnar(_) | Format::Database(_)) => {
@@ -89,7 +91,7 @@ pub fn encoder(
             };
             Box::new(FixedWidth::new(read, shape, places))
         }
-        (Some(Kind::JsonLines | Kind::Database | Kind::Foreign(_)), _) | (None, Format::JsonLines(_)) => {
+        (Some(Kind::JsonLines | Kind::Foreign(_)), _) | (None, Format::JsonLines(_)) => {
             let style = if let Format::JsonLines(style) = format { Some(*style) } else { None };
             if let Some(title) = shape.doubled_title() {
                 return Err(Error::DoubledTitle { title: title.to_owned() });

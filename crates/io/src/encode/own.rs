@@ -50,9 +50,10 @@ pub fn own_table(named: Named, delimiter: u8, columns: Vec<Column>) -> Result<Bo
         Some(Kind::Workbook) => Box::new(Sheet { columns }),
         #[cfg(feature = "columnar")]
         Some(Kind::Parquet | Kind::Arrow(_)) => Box::new(super::columnar::OwnColumns::new(&columns)),
+        Some(Kind::Database) => Box::new(super::database::OwnRows::new(&columns)),
         #[cfg(not(feature = "columnar"))]
         Some(kind @ (Kind::Parquet | Kind::Arrow(_))) => return Err(super::not_in_build(kind, &[])),
-        Some(kind @ (Kind::FixedWidth | Kind::OtherWorkbook | Kind::Database | Kind::Foreign(_))) => {
+        Some(kind @ (Kind::FixedWidth | Kind::OtherWorkbook | Kind::Foreign(_))) => {
             return Err(Error::NoTable { format: kind.name() });
         }
     })

@@ -2,6 +2,7 @@
 //!
 //! An encoder makes bytes, and a sink takes them. A new target is a sink of its own.
 
+pub mod database;
 mod early;
 mod file;
 mod leftovers;
@@ -50,6 +51,11 @@ pub trait Sink: Send {
 
     /// Has in its place again what was kept of it.
     fn take_back(&mut self);
+
+    /// Whether [`Sink::take_back`] takes it back. Those of which it does not are put in their places after all others.
+    fn can_be_taken_back(&self) -> bool {
+        true
+    }
 
     /// Whether what was put has gone for good, even where the sink is dropped before the end.
     fn is_final(&self) -> bool;
@@ -113,6 +119,7 @@ pub fn standard_output() -> Box<dyn Sink> {
 /// # Errors
 /// Where one cannot be written, or put in its place; then those before it are taken back, as far as the system can do that.
 pub fn commit_all(mut sinks: Vec<Box<dyn Sink + '_>>) -> Result<(), Error> {
+    sinks.sort_by_key(|sink| !sink.can_be_taken_back());
     sinks.iter_mut().try_for_each(|sink| sink.settle())?;
     let _held = unfinished::hold();
     let are_several = sinks.len() > 1;

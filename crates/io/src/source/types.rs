@@ -1,9 +1,12 @@
 //! What the values of a column are, where a format says that of each value and not of the column.
 
+use keen_notch_core::value_type::ValueType;
+use serde::{Deserialize, Serialize};
+
 use super::CellKind;
 
 /// What values are.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 pub enum Type {
     /// Texts.
     Text,
@@ -23,6 +26,16 @@ pub enum Type {
 
 /// The digits of the longest whole numbers.
 const MOST_DIGITS: usize = 38;
+
+impl From<ValueType> for Type {
+    fn from(of: ValueType) -> Type {
+        match of {
+            ValueType::Number => Type::Number,
+            ValueType::Date => Type::Date,
+            ValueType::Truth => Type::Truth,
+        }
+    }
+}
 
 impl Type {
     /// What a value is; `None` where there is none.

@@ -40,6 +40,7 @@ mod of_packages {
     use crate::columnar::{Dictionaries, Plan};
     use crate::formats::{Framing, Kind};
     use crate::guarded::guarded;
+    use crate::head;
 
     /// What ends a stream.
     const END: [u8; 8] = [0xFF, 0xFF, 0xFF, 0xFF, 0, 0, 0, 0];
@@ -187,7 +188,7 @@ mod of_packages {
             let begun;
             if self.plan.is_none() {
                 self.pending.extend(bytes);
-                let Some((plan, width)) = Plan::read(&self.pending) else { return Ok(bytes.len()) };
+                let Some((plan, width)) = head::read(&self.pending) else { return Ok(bytes.len()) };
                 self.plan = Some(plan);
                 begun = mem::take(&mut self.pending);
                 rest = &begun[width..];

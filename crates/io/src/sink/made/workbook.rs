@@ -85,6 +85,7 @@ mod of_package {
                 }
                 Record::Blank => Ok(()),
                 Record::Text(text) => sheet.write_string(row, column, text).map(drop),
+                Record::Digits(digits) => sheet.write_string(row, column, digits).map(drop),
                 Record::Number(number) => sheet.write_number(row, column, number).map(drop),
                 Record::Shown(number, format) => shown(sheet, number, format),
                 Record::Truth(truth) => sheet.write_boolean(row, column, truth).map(drop),

@@ -1,0 +1,174 @@
+//! Rows as cells of a table of a database: what is null there, and what is a number.
+
+use keen_notch_core::batch::Buffer;
+use keen_notch_core::carving::OutColumn;
+use keen_notch_core::column::Header;
+use keen_notch_core::value_type::ValueType;
+
+use super::rows::OutRows;
+use super::{Aside, Encodable, Encoder, Extend, Out, OwnColumn, OwnTable, Shape, Value};
+use crate::Error;
+use crate::cells::Record;
+use crate::database::{PlannedColumn, TablePlan};
+use crate::head;
+use crate::source::types::{Seen, Type};
+use crate::source::{Cell, CellKind, Chunk, Format};
+
+/// Writes a table of a database.
+pub struct Database {
+    plan: TablePlan,
+    shape: Shape,
+}
+
+/// A column of the table that was read.
+fn original(format: &Format, types: &[Seen], header: &Header, column: usize) -> PlannedColumn {
+    let declared = match format {
+        Format::Database(declared) => Some((declared.kind.to_owned(), declared.types[column].clone())),
+        _ => None,
+    };
+    let of = match format {
+        Format::Columnar(columnar) => columnar.type_of(column),
+        _ => types.get(column).map_or(Type::Text, Seen::type_of),
+    };
+    PlannedColumn { name: header.title(column), of, declared }
+}
+
+fn text_column(name: &str) -> PlannedColumn {
+    PlannedColumn { name: name.to_owned(), of: Type::Text, declared: None }
+}
+
+impl Database {
+    /// Writes rows of a table that was read in this format, whose columns have values of these types, as the shape says.
+    ///
+    /// # Errors
+    /// Where two columns would have one name.
+    pub fn new(format: &Format, types: &[Seen], header: &Header, shape: Shape) -> Result<Database, Error> {
+        if let Some(title) = shape.doubled_title() {
+            return Err(Error::DoubledTitle { title: title.to_owned() });
+        }
+        let column = |(column, title): (&OutColumn, &String)| match column {
+            OutColumn::Original(column) => original(format, types, header, *column),
+            OutColumn::Piece { piece, .. } => {
+                let of = shape.pieces[*piece].value_type.map_or(Type::Text, Type::from);
+                PlannedColumn { name: title.clone(), of, declared: None }
+            }
+            OutColumn::Source => text_column(title),
+        };
+        let columns = shape.columns.iter().zip(&shape.titles).map(column).collect();
+        Ok(Database { plan: TablePlan { columns }, shape })
+    }
+}
+
+impl Encoder for Database {
+    fn begin(&self, out: &mut Buffer) -> bool {
+        Extend::extend(out, &head::written(&self.plan));
+        true
+    }
+
+    fn encode(&self, input: &Encodable, out: &mut Out) -> Result<(), Error> {
+        let rows = OutRows::new(input, &self.shape);
+        let texts = |column: &OutColumn| match *column {
+            OutColumn::Piece { piece, result } => Some(rows.texts(input, &self.shape, piece, result)),
+            OutColumn::Original(_) | OutColumn::Source => None,
+        };
+        let pieces: Vec<_> = self.shape.columns.iter().map(texts).collect();
+        for index in 0..rows.count() {
+            for (column, texts) in self.shape.columns.iter().zip(&pieces) {
+                match (*column, texts) {
+                    (OutColumn::Original(column), _) => {
+                        push_cell(&input.chunk.cell(input.text, rows.number(index, input), column), out);
+                    }
+                    (OutColumn::Piece { piece, result }, Some((text, spans))) => {
+                        let is_there = rows.is_there(index, input, &self.shape, (piece, result));
+                        push_piece(self.shape.pieces[piece].value_type, is_there.then(|| spans[index].text(text)), out);
+                    }
+                    _ => Record::Text(input.chunk.source()).push(out),
+                }
+            }
+            Record::End.push(out);
+        }
+        Ok(())
+    }
+}
+
+/// Writes a result of a piece as what it stands for; null where there is none, or it does not stand for that.
+fn push_piece(of: Option<ValueType>, text: Option<&str>, out: &mut impl Extend) {
+    let Some(text) = text else { return Record::Blank.push(out) };
+    match of.map(|of| (of, of.plain(text))) {
+        None => Record::Text(text).push(out),
+        Some((_, None)) => Record::Blank.push(out),
+        Some((ValueType::Number, Some(plain))) => Record::Digits(&plain).push(out),
+        Some((ValueType::Truth, Some(plain))) => Record::Truth(plain == "true").push(out),
+        Some((ValueType::Date, Some(plain))) => Record::Date(&plain).push(out),
+    }
+}
+
+fn push_cell(cell: &Cell, out: &mut impl Extend) {
+    match cell.kind {
+        CellKind::Nothing => Record::Blank.push(out),
+        CellKind::Number => Record::Digits(&cell.text).push(out),
+        CellKind::Truth => Record::Truth(cell.text == "true").push(out),
+        CellKind::Date => Record::Date(&cell.text).push(out),
+        CellKind::Text | CellKind::Nested => Record::Text(&cell.text).push(out),
+    }
+}
+
+/// Writes rows that are set aside into a table.
+pub struct AsideTable {
+    plan: TablePlan,
+}
+
+impl AsideTable {
+    /// Writes rows of such a table, and why in a column of that title.
+    pub fn new(format: &Format, types: &[Seen], header: &Header, title: &str) -> AsideTable {
+        let originals = (0..header.count()).map(|column| original(format, types, header, column));
+        AsideTable { plan: TablePlan { columns: originals.chain([text_column(title)]).collect() } }
+    }
+}
+
+impl Aside for AsideTable {
+    fn begin(&self, out: &mut Buffer) {
+        Extend::extend(out, &head::written(&self.plan));
+    }
+
+    fn write(&self, chunk: &dyn Chunk, text: &str, row: usize, why: &str, out: &mut Out) {
+        (0..self.plan.columns.len() - 1).for_each(|column| push_cell(&chunk.cell(text, row, column), out));
+        Record::Text(why).push(out);
+        Record::End.push(out);
+    }
+}
+
+/// Writes a table of the program's own.
+pub struct OwnRows {
+    plan: TablePlan,
+}
+
+impl OwnRows {
+    /// Writes a table of these columns.
+    pub fn new(columns: &[OwnColumn]) -> OwnRows {
+        let column = |column: &OwnColumn| PlannedColumn {
+            of: if column.is_count { Type::Whole } else { Type::Text },
+            ..text_column(&column.title)
+        };
+        OwnRows { plan: TablePlan { columns: columns.iter().map(column).collect() } }
+    }
+}
+
+impl OwnTable for OwnRows {
+    fn begin(&mut self, out: &mut Buffer) {
+        Extend::extend(out, &head::written(&self.plan));
+    }
+
+    fn row(&mut self, values: &[Value], out: &mut Buffer) {
+        for value in values {
+            match value {
+                Value::Text(text) => Record::Text(text).push(out),
+                Value::Count(Some(count)) => Record::Digits(&count.to_string()).push(out),
+                Value::Count(None) => Record::Blank.push(out),
+            }
+        }
+        Record::End.push(out);
+    }
+
+    fn end(&mut self, _: &mut Buffer) {}
+}

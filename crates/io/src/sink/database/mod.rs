@@ -1,0 +1,149 @@
+//! Tables of a database as sinks. All tables of a run are written in one transaction: they are there together, or nothing is.
+
+#[cfg(feature = "sqlite")]
+mod sqlite;
+
+use std::sync::{Arc, Mutex};
+
+use super::Sink;
+use crate::Error;
+use crate::cells::Record;
+use crate::database::{Address, TablePlan, Target, not_in_build};
+use crate::head;
+use crate::pool::lock;
+
+/// What puts rows into tables of a database, and makes that last.
+trait Loader: Send {
+    /// Notes a table that is to be written. Gives its number.
+    ///
+    /// # Errors
+    /// Where it cannot be, such as one that is there already.
+    fn table(&mut self, target: Target) -> Result<usize, Error>;
+
+    /// Gets ready for the rows of a table.
+    ///
+    /// # Errors
+    /// Where it cannot have such columns.
+    fn begin(&mut self, table: usize, plan: &TablePlan) -> Result<(), Error>;
+
+    /// Takes a row.
+    ///
+    /// # Errors
+    /// Where the table does not take it.
+    fn row(&mut self, table: usize, values: &[Record]) -> Result<(), Error>;
+
+    /// Has the rows of a table ready to be committed.
+    ///
+    /// # Errors
+    /// Where the table does not take them.
+    fn settle(&mut self, table: usize) -> Result<(), Error>;
+
+    /// Makes what was settled last.
+    ///
+    /// # Errors
+    /// Where the database refuses that: then nothing of it is there.
+    fn commit(&mut self) -> Result<(), Error>;
+}
+
+/// A connection to a database that tables are written to.
+#[derive(Clone)]
+pub struct Session {
+    address: String,
+    open: Arc<Mutex<Open>>,
+}
+
+struct Open {
+    loader: Box<dyn Loader>,
+    /// How many tables have been settled, and how many of them have been placed.
+    settled: usize,
+    placed: usize,
+}
+
+impl Session {
+    /// Connects to a database.
+    ///
+    /// # Errors
+    /// Where it cannot be reached.
+    pub fn open(address: &Address) -> Result<Session, Error> {
+        let loader: Box<dyn Loader> = match address {
+            #[cfg(feature = "sqlite")]
+            Address::Sqlite(path) => Box::new(sqlite::Tables::open(path, &address.to_string())?),
+            address => return Err(not_in_build(address)),
+        };
+        Ok(Session { address: address.to_string(), open: Arc::new(Mutex::new(Open { loader, settled: 0, placed: 0 })) })
+    }
+
+    /// A table of it as a sink.
+    ///
+    /// # Errors
+    /// Where it cannot be written, such as one that is there already.
+    pub fn sink(&self, target: Target) -> Result<Table, Error> {
+        let name = format!("the table {} of {}", target.table, self.address);
+        let table = lock(&self.open).loader.table(target)?;
+        Ok(Table { name, open: Arc::clone(&self.open), table, has_begun: false, pending: Vec::new() })
+    }
+}
+
+/// A table as a sink.
+pub struct Table {
+    name: String,
+    open: Arc<Mutex<Open>>,
+    table: usize,
+    has_begun: bool,
+    /// The beginning of a row whose rest has not come yet.
+    pending: Vec<u8>,
+}
+
+impl Sink for Table {
+    fn name(&self) -> &str {
+        &self.name
+    }
+
+    fn put(&mut self, bytes: &[u8]) -> Result<(), Error> {
+        self.pending.extend(bytes);
+        let loader = &mut *lock(&self.open).loader;
+        let mut at = 0;
+        if !self.has_begun {
+            let Some((plan, width)) = head::read(&self.pending) else { return Ok(()) };
+            loader.begin(self.table, &plan)?;
+            (self.has_begun, at) = (true, width);
+        }
+        let (mut values, mut end) = (Vec::new(), at);
+        while let Some((record, width)) = Record::read(&self.pending[end..]) {
+            end += width;
+            if record == Record::End {
+                loader.row(self.table, &values)?;
+                values.clear();
+                at = end;
+            } else {
+                values.push(record);
+            }
+        }
+        self.pending.drain(..at);
+        Ok(())
+    }
+
+    fn settle(&mut self) -> Result<(), Error> {
+        let mut open = lock(&self.open);
+        open.loader.settle(self.table)?;
+        open.settled += 1;
+        Ok(())
+    }
+
+    fn place(&mut self, _: bool) -> Result<(), Error> {
+        let mut open = lock(&self.open);
+        open.placed += 1;
+        if open.placed == open.settled { open.loader.commit() } else { Ok(()) }
+    }
+
+    /// Until the last table is placed, nothing is there.
+    fn take_back(&mut self) {}
+
+    fn is_final(&self) -> bool {
+        false
+    }
+
+    fn can_be_taken_back(&self) -> bool {
+        false
+    }
+}

@@ -1,0 +1,159 @@
+//! Writing tables of SQLite.
+//!
+//! Rows wait in a temporary table until all have come, so that the database is locked for no longer than it takes to copy them there: others
+//! may read and write it meanwhile, and the rows may come from the same file.
+
+use std::path::Path;
+
+use rusqlite::Connection;
+use rusqlite::types::Value;
+
+use super::Loader;
+use crate::Error;
+use crate::cells::Record;
+use crate::database::sqlite::{Use, connect, failed, tables};
+use crate::database::{How, PlannedColumn, TablePlan, Target, quoted};
+use crate::source::types::Type;
+
+/// The tables that are written.
+pub struct Tables {
+    connection: Connection,
+    address: String,
+    tables: Vec<Table>,
+}
+
+struct Table {
+    target: Target,
+    plan: TablePlan,
+    /// How a row is put into the temporary table.
+    insert: String,
+}
+
+impl Tables {
+    /// Opens a database; a new one, where there is none.
+    ///
+    /// # Errors
+    /// Where the file is no database.
+    pub fn open(path: &Path, address: &str) -> Result<Tables, Error> {
+        let connection = connect(path, address, Use::Write)?;
+        Ok(Tables { connection, address: address.to_owned(), tables: Vec::new() })
+    }
+
+    fn failed(&self, error: &rusqlite::Error) -> Error {
+        failed(&self.address, error)
+    }
+
+    fn run(&self, statements: &str) -> Result<(), Error> {
+        self.connection.execute_batch(statements).map_err(|error| self.failed(&error))
+    }
+}
+
+/// What a column is declared as: as it was in another table of SQLite, and else by what its values are.
+fn declaration(column: &PlannedColumn) -> String {
+    let declared = column.declared_in("SQLite").unwrap_or(match column.of {
+        Type::Whole => "INTEGER",
+        Type::Number => "REAL",
+        Type::Truth => "BOOLEAN",
+        Type::Date => "DATE",
+        // More digits than a number of SQLite keeps.
+        Type::LongWhole | Type::Text | Type::Nested => "TEXT",
+    });
+    format!("{} {declared}", quoted(&column.name))
+}
+
+/// A value as SQLite keeps it.
+fn value(record: &Record) -> Value {
+    match record {
+        Record::Text(text) | Record::Date(text) => Value::Text((*text).to_owned()),
+        Record::Digits(digits) => match digits.parse() {
+            Ok(whole) => Value::Integer(whole),
+            Err(_) => digits.parse().map_or(Value::Text((*digits).to_owned()), Value::Real),
+        },
+        Record::Number(number) | Record::Shown(number, _) => Value::Real(*number),
+        Record::Truth(truth) => Value::Integer((*truth).into()),
+        Record::Blank | Record::Sheet(_) | Record::End => Value::Null,
+    }
+}
+
+impl Loader for Tables {
+    fn table(&mut self, target: Target) -> Result<usize, Error> {
+        let all = tables(&self.connection).map_err(|error| self.failed(&error))?;
+        // Names that differ only in small and large letters are one.
+        let is_it = |table: &&String| table.eq_ignore_ascii_case(&target.table);
+        let is_there = all.iter().any(|table| is_it(&table));
+        match target.how {
+            How::New if is_there => {
+                return Err(Error::TableIsThere { table: target.table, of: self.address.clone() });
+            }
+            How::Append if !is_there => {
+                return Err(Error::NoDatabaseTable { name: target.table, of: self.address.clone(), tables: all });
+            }
+            _ => {}
+        }
+        if self.tables.iter().any(|other| other.target.table.eq_ignore_ascii_case(&target.table)) {
+            return Err(Error::OneTableTwice { table: target.table });
+        }
+        self.tables.push(Table { target, plan: TablePlan::default(), insert: String::new() });
+        Ok(self.tables.len() - 1)
+    }
+
+    fn begin(&mut self, table: usize, plan: &TablePlan) -> Result<(), Error> {
+        let names: Vec<String> = plan.columns.iter().map(|column| quoted(&column.name)).collect();
+        // Of columns without a type, values stay what they are.
+        let begin = if self.connection.is_autocommit() { "BEGIN; " } else { "" };
+        self.run(&format!("{begin}CREATE TEMP TABLE keen_notch_{table} ({})", names.join(", ")))?;
+        let target = &self.tables[table].target;
+        if target.how == How::Append {
+            // Whether it has these columns is to be known before the rows come.
+            let looked = format!("SELECT {} FROM main.{}", quoted_columns(plan, &target.table), quoted(&target.table));
+            self.connection.prepare(&looked).map_err(|error| Error::Database {
+                name: format!("the table {} of {}", target.table, self.address),
+                why: error.to_string(),
+                help: "rows are added by the names of their columns: leave out those that it lacks, with --without, or add them to it".to_owned(),
+            })?;
+        }
+        let marks = vec!["?"; names.len()].join(", ");
+        self.tables[table].insert = format!("INSERT INTO temp.keen_notch_{table} VALUES ({marks})");
+        self.tables[table].plan = plan.clone();
+        Ok(())
+    }
+
+    fn row(&mut self, table: usize, values: &[Record]) -> Result<(), Error> {
+        let put = || {
+            let mut statement = self.connection.prepare_cached(&self.tables[table].insert)?;
+            for (place, record) in (1..).zip(values) {
+                statement.raw_bind_parameter(place, value(record))?;
+            }
+            statement.raw_execute().map(drop)
+        };
+        put().map_err(|error| failed(&self.address, &error))
+    }
+
+    fn settle(&mut self, table: usize) -> Result<(), Error> {
+        let Table { target, plan, .. } = &self.tables[table];
+        let name = quoted(&target.table);
+        let columns: Vec<String> = plan.columns.iter().map(declaration).collect();
+        let made = format!("CREATE TABLE main.{name} ({});", columns.join(", "));
+        let ready = match target.how {
+            How::New => made,
+            How::Replace => format!("DROP TABLE IF EXISTS main.{name}; {made}"),
+            How::Append => String::new(),
+        };
+        let named: Vec<String> = plan.columns.iter().map(|column| quoted(&column.name)).collect();
+        let named = named.join(", ");
+        self.run(&format!(
+            "{ready} INSERT INTO main.{name} ({named}) SELECT {named} FROM temp.keen_notch_{table} ORDER BY rowid;"
+        ))
+    }
+
+    fn commit(&mut self) -> Result<(), Error> {
+        self.run("COMMIT")
+    }
+}
+
+/// The columns of a table, each with the table before it: a name alone would be taken for a text where there is no such column.
+fn quoted_columns(plan: &TablePlan, table: &str) -> String {
+    let columns: Vec<String> =
+        plan.columns.iter().map(|column| format!("{}.{}", quoted(table), quoted(&column.name))).collect();
+    columns.join(", ")
+}

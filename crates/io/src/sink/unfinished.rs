@@ -16,6 +16,12 @@ pub(super) fn note(path: PathBuf) {
     lock(&FILES).push(path);
 }
 
+/// Forgets a file that is complete now, or not there any more.
+#[cfg(feature = "sqlite")]
+pub(super) fn forget(path: &std::path::Path) {
+    lock(&FILES).retain(|noted| noted != path);
+}
+
 /// Keeps [`remove`] waiting: files are being put in their places, all or none of them.
 pub(super) fn hold() -> MutexGuard<'static, ()> {
     lock(&PLACING)

@@ -3,11 +3,13 @@
 //! Rows wait in a temporary table until all have come, so that the database is locked for no longer than it takes to copy them there: others
 //! may read and write it meanwhile, and the rows may come from the same file.
 
-use std::path::Path;
+use std::fs;
+use std::path::{Path, PathBuf};
 
 use rusqlite::Connection;
 use rusqlite::types::Value;
 
+use super::super::unfinished;
 use super::Loader;
 use crate::Error;
 use crate::cells::Record;
@@ -20,6 +22,8 @@ pub struct Tables {
     connection: Connection,
     address: String,
     tables: Vec<Table>,
+    /// The files of a database that was not there before, until it is complete.
+    new: Vec<PathBuf>,
 }
 
 struct Table {
@@ -35,8 +39,12 @@ impl Tables {
     /// # Errors
     /// Where the file is no database.
     pub fn open(path: &Path, address: &str) -> Result<Tables, Error> {
+        let is_new = !path.exists();
         let connection = connect(path, address, Use::Write)?;
-        Ok(Tables { connection, address: address.to_owned(), tables: Vec::new() })
+        let journal = PathBuf::from(format!("{}-journal", path.display()));
+        let new = if is_new { vec![path.to_owned(), journal] } else { Vec::new() };
+        new.iter().for_each(|path| unfinished::note(path.clone()));
+        Ok(Tables { connection, address: address.to_owned(), tables: Vec::new(), new })
     }
 
     fn failed(&self, error: &rusqlite::Error) -> Error {
@@ -147,7 +155,19 @@ impl Loader for Tables {
     }
 
     fn commit(&mut self) -> Result<(), Error> {
-        self.run("COMMIT")
+        self.run("COMMIT")?;
+        self.new.drain(..).for_each(|path| unfinished::forget(&path));
+        Ok(())
+    }
+}
+
+impl Drop for Tables {
+    fn drop(&mut self) {
+        for path in &self.new {
+            // Most that cannot be removed were never there.
+            let _ = fs::remove_file(path);
+            unfinished::forget(path);
+        }
     }
 }
 

@@ -219,6 +219,14 @@ pub fn moment(code: &str) -> Option<Moment> {
     None
 }
 
+/// The significant digits of a number, as it is written.
+pub fn digits(number: &str) -> usize {
+    let mantissa = number.split(['e', 'E']).next().unwrap_or_default();
+    let digits: String = mantissa.chars().filter(char::is_ascii_digit).collect();
+    let whole = digits.trim_start_matches('0');
+    if mantissa.contains('.') { whole.len() } else { whole.trim_end_matches('0').len() }
+}
+
 /// A number that is not negative, times a power of ten, rounded to some decimals, halves up: its digits before and after the point.
 fn rounded(number: f64, scale: i32, decimals: usize) -> (String, String) {
     let (digits, point) = significant(number);

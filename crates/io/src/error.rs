@@ -489,7 +489,7 @@ impl Error {
                 a cut list"
                     .to_owned()
             }
-            Error::NoTextOf { .. } => "leave the column out of what is read and written, with --without or --columns".to_owned(),
+            Error::NoTextOf { .. } => "leave the column out of what is read and written: with --without or --columns, or in a survey by naming others with -c".to_owned(),
             Error::OtherType { .. } => "run files with other columns apart from each other".to_owned(),
             Error::MixedTypes { .. } => {
                 "mend the line, leave the column out with --without, or write a format without types, such as -o OUT.csv".to_owned()

@@ -100,7 +100,7 @@ pub fn session(
         )),
         (Some(option), None) => Err(Failure::usage(
             format!("{option} is for databases, and none is named"),
-            "name it, such as --to sqlite:yard.db, or leave the option out",
+            "name the one that is read, such as --from sqlite:yard.db, or in carve the one that is written, with --to; or leave the option out",
         )),
     }
 }

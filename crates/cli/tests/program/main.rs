@@ -25,6 +25,8 @@ mod phrases;
 mod round_trip;
 mod safe_files;
 mod shells;
+#[cfg(feature = "sqlite")]
+mod sqlite;
 mod survey;
 #[cfg(unix)]
 mod terminal;

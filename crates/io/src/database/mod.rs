@@ -1,12 +1,15 @@
 //! Databases: which one, and what of it.
 
 mod plan;
+#[cfg(feature = "postgres")]
+pub mod postgres;
 #[cfg(feature = "sqlite")]
 pub mod sqlite;
 
 use std::fmt;
 use std::path::{Path, PathBuf};
 
+#[cfg(not(all(feature = "postgres", feature = "sqlite")))]
 use crate::Error;
 
 pub use plan::{PlannedColumn, TablePlan};
@@ -149,7 +152,8 @@ pub fn quoted(name: &str) -> String {
 }
 
 /// A build has no such databases.
-pub fn not_in_build(address: &Address) -> Error {
+#[cfg(not(all(feature = "postgres", feature = "sqlite")))]
+pub(crate) fn not_in_build(address: &Address) -> Error {
     let (feature, kind) = match address {
         Address::Sqlite(_) => ("sqlite", "SQLite"),
         Address::Postgres(_) => ("postgres", "PostgreSQL"),

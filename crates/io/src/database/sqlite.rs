@@ -47,11 +47,15 @@ pub fn failed(name: &str, error: &rusqlite::Error) -> Error {
         }
         Some(ErrorCode::ReadOnly) => "see to it that you may write to the file and its folder",
         Some(ErrorCode::DiskFull) => "make room on the disk",
+        _ if matches!(error, rusqlite::Error::SqlInputError { .. } | rusqlite::Error::MultipleStatement) => {
+            "mend the query: it is one SELECT, as the program sqlite3 takes it"
+        }
         _ => "look at it with the program sqlite3, and mend what it says",
     };
     let why = match error {
         rusqlite::Error::SqliteFailure(_, Some(message)) => message.clone(),
         rusqlite::Error::SqlInputError { msg, .. } => msg.clone(),
+        rusqlite::Error::MultipleStatement => "there is more than one statement".to_owned(),
         error => error.to_string(),
     };
     Error::Database { name: name.to_owned(), why, help: help.to_owned() }

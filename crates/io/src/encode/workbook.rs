@@ -3,6 +3,7 @@
 use keen_notch_core::batch::Buffer;
 use keen_notch_core::carving::OutColumn;
 use keen_notch_core::column::Header;
+use keen_notch_core::number_format::{DIGITS, digits};
 use keen_notch_core::value_type::ValueType;
 
 use super::rows::OutRows;
@@ -10,9 +11,6 @@ use super::{Encodable, Encoder, Extend, Out, Shape};
 use crate::Error;
 use crate::cells::Record;
 use crate::source::{Cell, CellKind};
-
-/// The significant digits that a workbook keeps of a number.
-const DIGITS: usize = keen_notch_core::number_format::DIGITS;
 
 /// Writes a sheet.
 pub struct Workbook {
@@ -96,14 +94,6 @@ pub fn push_cell(cell: &Cell, out: &mut impl Extend) {
         (CellKind::Date, None) => Record::Date(text).push(out),
         (CellKind::Text | CellKind::Nested, None) => Record::Text(text).push(out),
     }
-}
-
-/// The significant digits of a number, as it is written.
-fn digits(number: &str) -> usize {
-    let mantissa = number.split(['e', 'E']).next().unwrap_or_default();
-    let digits: String = mantissa.chars().filter(char::is_ascii_digit).collect();
-    let whole = digits.trim_start_matches('0');
-    if mantissa.contains('.') { whole.len() } else { whole.trim_end_matches('0').len() }
 }
 
 #[cfg(test)]

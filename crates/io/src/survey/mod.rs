@@ -55,6 +55,7 @@ fn survey_first(table: &mut Table, view: View, depth: Depth, most: u64) -> Resul
 fn survey_all(table: &mut Table, view: View, depth: Depth, threads: usize) -> Result<(Vec<Survey>, Inputs), Error> {
     let (meter, limits) = (table.shared_meter(), table.limits(threads));
     let needed = in_order(&view.needs());
+    table.need(&needed);
     // The surveys of threads that are done; the number of the first row of the next chunk, and where inputs begin.
     let done: Mutex<Vec<Vec<Survey>>> = Mutex::default();
     let inputs = Mutex::new(table.inputs.clone());

@@ -1,16 +1,37 @@
 //! Tables of a database as sinks. All tables of a run are written in one transaction: they are there together, or nothing is.
 
+#[cfg(feature = "postgres")]
+mod postgres;
 #[cfg(feature = "sqlite")]
 mod sqlite;
+
+/// A build without these databases.
+#[cfg(not(feature = "postgres"))]
+mod postgres {
+    pub fn open(_: &str, address: &super::Address) -> Result<Box<dyn super::Loader>, crate::Error> {
+        Err(crate::database::not_in_build(address))
+    }
+}
+#[cfg(not(feature = "sqlite"))]
+mod sqlite {
+    pub fn open(_: &std::path::Path, address: &super::Address) -> Result<Box<dyn super::Loader>, crate::Error> {
+        Err(crate::database::not_in_build(address))
+    }
+}
 
 use std::sync::{Arc, Mutex};
 
 use super::Sink;
 use crate::Error;
 use crate::cells::Record;
-use crate::database::{Address, TablePlan, Target, not_in_build};
+use crate::database::{Address, TablePlan, Target};
 use crate::head;
 use crate::pool::lock;
+
+/// What to do where a table that rows are added to lacks a column.
+#[cfg(any(feature = "postgres", feature = "sqlite"))]
+const BY_NAME: &str =
+    "rows are added by the names of their columns: leave out those that it lacks, with --without, or add them to it";
 
 /// What puts rows into tables of a database, and makes that last.
 trait Loader: Send {
@@ -65,10 +86,9 @@ impl Session {
     /// # Errors
     /// Where it cannot be reached.
     pub fn open(address: &Address) -> Result<Session, Error> {
-        let loader: Box<dyn Loader> = match address {
-            #[cfg(feature = "sqlite")]
-            Address::Sqlite(path) => Box::new(sqlite::Tables::open(path, &address.to_string())?),
-            address => return Err(not_in_build(address)),
+        let loader = match address {
+            Address::Sqlite(path) => sqlite::open(path, address)?,
+            Address::Postgres(uri) => postgres::open(uri, address)?,
         };
         Ok(Session { address: address.to_string(), open: Arc::new(Mutex::new(Open { loader, settled: 0, placed: 0 })) })
     }

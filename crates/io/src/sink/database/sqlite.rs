@@ -6,19 +6,22 @@
 use std::fs;
 use std::path::{Path, PathBuf};
 
+use keen_notch_core::number_format::{DIGITS, digits};
 use rusqlite::Connection;
 use rusqlite::types::Value;
 
 use super::super::unfinished;
-use super::Loader;
+use super::{BY_NAME, Loader};
 use crate::Error;
 use crate::cells::Record;
 use crate::database::sqlite::{Use, connect, failed, tables};
-use crate::database::{How, PlannedColumn, TablePlan, Target, quoted};
+use crate::database::{Address, How, PlannedColumn, TablePlan, Target, quoted};
+use crate::source::CellKind;
+use crate::source::numbers::push_real;
 use crate::source::types::Type;
 
 /// The tables that are written.
-pub struct Tables {
+struct Tables {
     connection: Connection,
     address: String,
     tables: Vec<Table>,
@@ -33,20 +36,20 @@ struct Table {
     insert: String,
 }
 
-impl Tables {
-    /// Opens a database; a new one, where there is none.
-    ///
-    /// # Errors
-    /// Where the file is no database.
-    pub fn open(path: &Path, address: &str) -> Result<Tables, Error> {
-        let is_new = !path.exists();
-        let connection = connect(path, address, Use::Write)?;
-        let journal = PathBuf::from(format!("{}-journal", path.display()));
-        let new = if is_new { vec![path.to_owned(), journal] } else { Vec::new() };
-        new.iter().for_each(|path| unfinished::note(path.clone()));
-        Ok(Tables { connection, address: address.to_owned(), tables: Vec::new(), new })
-    }
+/// Opens a database; a new one, where there is none.
+///
+/// # Errors
+/// Where the file is no database.
+pub fn open(path: &Path, address: &Address) -> Result<Box<dyn Loader>, Error> {
+    let (is_new, address) = (!path.exists(), address.to_string());
+    let connection = connect(path, &address, Use::Write)?;
+    let journal = PathBuf::from(format!("{}-journal", path.display()));
+    let new = if is_new { vec![path.to_owned(), journal] } else { Vec::new() };
+    new.iter().for_each(|path| unfinished::note(path.clone()));
+    Ok(Box::new(Tables { connection, address, tables: Vec::new(), new }))
+}
 
+impl Tables {
     fn failed(&self, error: &rusqlite::Error) -> Error {
         failed(&self.address, error)
     }
@@ -69,14 +72,26 @@ fn declaration(column: &PlannedColumn) -> String {
     format!("{} {declared}", quoted(&column.name))
 }
 
+/// A number as SQLite keeps it; a text, where it would lose digits.
+fn number(text: &str) -> Value {
+    if let Ok(whole) = text.parse() {
+        return Value::Integer(whole);
+    }
+    let is_kept = |number: f64| {
+        let mut shown = String::new();
+        number.is_finite() && (digits(text) <= DIGITS || push_real(number, &mut shown) == CellKind::Number && shown == text)
+    };
+    match text.parse() {
+        Ok(number) if is_kept(number) => Value::Real(number),
+        _ => Value::Text(text.to_owned()),
+    }
+}
+
 /// A value as SQLite keeps it.
 fn value(record: &Record) -> Value {
     match record {
         Record::Text(text) | Record::Date(text) => Value::Text((*text).to_owned()),
-        Record::Digits(digits) => match digits.parse() {
-            Ok(whole) => Value::Integer(whole),
-            Err(_) => digits.parse().map_or(Value::Text((*digits).to_owned()), Value::Real),
-        },
+        Record::Digits(digits) => number(digits),
         Record::Number(number) | Record::Shown(number, _) => Value::Real(*number),
         Record::Truth(truth) => Value::Integer((*truth).into()),
         Record::Blank | Record::Sheet(_) | Record::End => Value::Null,
@@ -108,6 +123,11 @@ impl Loader for Tables {
     fn begin(&mut self, table: usize, plan: &TablePlan) -> Result<(), Error> {
         let names: Vec<String> = plan.columns.iter().map(|column| quoted(&column.name)).collect();
         // Of columns without a type, values stay what they are.
+        for (index, column) in plan.columns.iter().enumerate() {
+            if plan.columns[..index].iter().any(|other| other.name.eq_ignore_ascii_case(&column.name)) {
+                return Err(Error::DoubledTitle { title: column.name.clone() });
+            }
+        }
         let begin = if self.connection.is_autocommit() { "BEGIN; " } else { "" };
         self.run(&format!("{begin}CREATE TEMP TABLE keen_notch_{table} ({})", names.join(", ")))?;
         let target = &self.tables[table].target;
@@ -117,7 +137,7 @@ impl Loader for Tables {
             self.connection.prepare(&looked).map_err(|error| Error::Database {
                 name: format!("the table {} of {}", target.table, self.address),
                 why: error.to_string(),
-                help: "rows are added by the names of their columns: leave out those that it lacks, with --without, or add them to it".to_owned(),
+                help: BY_NAME.to_owned(),
             })?;
         }
         let marks = vec!["?"; names.len()].join(", ");
@@ -176,4 +196,25 @@ fn quoted_columns(plan: &TablePlan, table: &str) -> String {
     let columns: Vec<String> =
         plan.columns.iter().map(|column| format!("{}.{}", quoted(table), quoted(&column.name))).collect();
     columns.join(", ")
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn numbers_keep_their_digits() {
+        for (text, kept) in [
+            ("-3", Value::Integer(-3)),
+            ("9223372036854775807", Value::Integer(i64::MAX)),
+            ("9223372036854775808", Value::Text("9223372036854775808".to_owned())),
+            ("1234.500", Value::Real(1234.5)),
+            ("0.30000000000000004", Value::Real(0.1 + 0.2)),
+            ("1e+300", Value::Real(1e300)),
+            ("1e999", Value::Text("1e999".to_owned())),
+            ("12345678901234567.25", Value::Text("12345678901234567.25".to_owned())),
+        ] {
+            assert_eq!(value(&Record::Digits(text)), kept, "{text}");
+        }
+    }
 }

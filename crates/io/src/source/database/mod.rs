@@ -1,8 +1,28 @@
 //! Rows of a database: a table, a view, or what a query gives. They are read ahead by a thread of their own.
+#![cfg_attr(
+    not(any(feature = "postgres", feature = "sqlite")),
+    allow(dead_code, reason = "a build without databases has no use for it")
+)]
 
 mod chunk;
+#[cfg(feature = "postgres")]
+mod postgres;
 #[cfg(feature = "sqlite")]
 mod sqlite;
+
+/// A build without these databases.
+#[cfg(not(feature = "postgres"))]
+mod postgres {
+    pub fn open(_: &str, _: &str, relation: &super::Relation) -> Result<super::Opened, crate::Error> {
+        Err(crate::database::not_in_build(&relation.address))
+    }
+}
+#[cfg(not(feature = "sqlite"))]
+mod sqlite {
+    pub fn open(_: &std::path::Path, _: &str, relation: &super::Relation) -> Result<super::Opened, crate::Error> {
+        Err(crate::database::not_in_build(&relation.address))
+    }
+}
 
 use std::sync::Arc;
 use std::thread;
@@ -14,7 +34,7 @@ use self::chunk::DatabaseChunk;
 use super::types::{Seen, Type};
 use super::{Chunk, Format, Reading, Source};
 use crate::Error;
-use crate::database::{Address, Declared, Relation, not_in_build};
+use crate::database::{Address, Declared, Relation};
 
 /// Bytes of a chunk, about, and its most rows.
 const CHUNK: usize = 384 << 10;
@@ -61,9 +81,8 @@ impl DatabaseRows {
     /// Where the database cannot be reached, or there is no such thing in it.
     pub fn open(relation: &Relation, reading: &Reading) -> Result<DatabaseRows, Error> {
         let Opened { columns, read } = match &relation.address {
-            #[cfg(feature = "sqlite")]
             Address::Sqlite(path) => sqlite::open(path, &relation.address.to_string(), relation)?,
-            address => return Err(not_in_build(address)),
+            Address::Postgres(uri) => postgres::open(uri, &relation.address.to_string(), relation)?,
         };
         let declared = columns.iter().map(|column| column.declared.clone()).collect();
         let seen = |column: &Column| Seen { first: column.of.map(|of| (of, 0)), other: None };
@@ -166,10 +185,10 @@ impl Giving {
 
     /// Gives what is left, and says that it was the last or what went wrong. Whoever has no more use for it is gone.
     fn end(self, outcome: Result<(), Error>) {
-        let _ = match outcome {
-            Ok(()) if self.chunk.rows() > 0 => self.sender.send(Ok(Some(self.chunk))).and_then(|()| self.sender.send(Ok(None))),
-            Ok(()) => self.sender.send(Ok(None)),
-            Err(error) => self.sender.send(Err(error)),
-        };
+        let is_more = outcome.is_ok() && self.chunk.rows() > 0;
+        if is_more && self.sender.send(Ok(Some(self.chunk))).is_err() {
+            return;
+        }
+        let _ = self.sender.send(outcome.map(|()| None));
     }
 }

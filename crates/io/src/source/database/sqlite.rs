@@ -48,7 +48,7 @@ fn columns(statement: &Statement) -> Vec<Column> {
         let declared = column.decl_type().unwrap_or_default().to_owned();
         Column { name: column.name().to_owned(), of: type_of(&declared), declared }
     };
-    statement.columns().into_iter().map(column).collect()
+    statement.columns().map(column).collect()
 }
 
 /// What the values of a column are, by the rules for the affinity of columns: <https://www.sqlite.org/datatype3.html>, section 3.1.

@@ -1,5 +1,8 @@
 //! `demo`: made-up data of a ropeway, and a short tour on it.
 
+#[cfg(feature = "sqlite")]
+mod database;
+
 use std::collections::HashMap;
 use std::fs;
 use std::io::{self, Write};
@@ -17,17 +20,20 @@ use crate::failure::Failure;
 
 /// The data, by file name.
 const DATA: [(&str, &[u8]); 8] = [
-    ("parts.csv", include_bytes!("../../demo/parts.csv")),
-    ("crew.csv", include_bytes!("../../demo/crew.csv")),
-    ("references.csv", include_bytes!("../../demo/references.csv")),
-    ("register.xlsx", include_bytes!("../../demo/register.xlsx")),
-    ("parts.cutlist.toml", include_bytes!("../../demo/parts.cutlist.toml")),
-    ("crew.cutlist.toml", include_bytes!("../../demo/crew.cutlist.toml")),
-    ("references.cutlist.toml", include_bytes!("../../demo/references.cutlist.toml")),
-    ("figures.cutlist.toml", include_bytes!("../../demo/figures.cutlist.toml")),
+    ("parts.csv", include_bytes!("../../../demo/parts.csv")),
+    ("crew.csv", include_bytes!("../../../demo/crew.csv")),
+    ("references.csv", include_bytes!("../../../demo/references.csv")),
+    ("register.xlsx", include_bytes!("../../../demo/register.xlsx")),
+    ("parts.cutlist.toml", include_bytes!("../../../demo/parts.cutlist.toml")),
+    ("crew.cutlist.toml", include_bytes!("../../../demo/crew.cutlist.toml")),
+    ("references.cutlist.toml", include_bytes!("../../../demo/references.cutlist.toml")),
+    ("figures.cutlist.toml", include_bytes!("../../../demo/figures.cutlist.toml")),
 ];
 
-/// What the tour writes.
+/// What the tour and the database write.
+#[cfg(feature = "sqlite")]
+const OUTPUTS: [&str; 2] = ["parts-cut.csv", database::NAME];
+#[cfg(not(feature = "sqlite"))]
 const OUTPUTS: [&str; 1] = ["parts-cut.csv"];
 
 /// The file that remembers what the demo wrote, so that it replaces nothing else.
@@ -70,6 +76,11 @@ const TOUR: [Stop; 4] = [
                 &["carve", "DIR/register.xlsx", "-l", "DIR/parts.cutlist.toml", "-o", "DIR/register-cut.xlsx"],
                 "the same on a workbook",
             ),
+            #[cfg(feature = "sqlite")]
+            (
+                &["check", "--from", "sqlite:DIR/ropeway.db", "--table", "crew", "-l", "DIR/crew.cutlist.toml"],
+                "a table of a database, read where it is",
+            ),
         ],
     },
     Stop {
@@ -91,6 +102,8 @@ const TOUR: [Stop; 4] = [
 /// Runs the command.
 pub fn run(args: &DemoArgs, console: &Console) -> Result<(), Failure> {
     let replaced = write_data(&args.dir)?;
+    #[cfg(feature = "sqlite")]
+    database::write(&args.dir)?;
     let folder = args.dir.display().to_string();
     let mut out = console::out();
     let fill = |words: &str| textwrap::fill(words, console.width);

@@ -1,0 +1,46 @@
+//! The register of the crew as a table of a database.
+
+use std::path::Path;
+use std::{fs, io};
+
+use keen_notch_core::carving::Carving;
+use keen_notch_core::piece::Wanted;
+use keen_notch_core::program::Setting;
+use keen_notch_core::text::unit::Unit;
+use keen_notch_io::carve::{Job, Outs, carve};
+use keen_notch_io::database::{Address, How, Target};
+use keen_notch_io::formats::Named;
+use keen_notch_io::sink;
+use keen_notch_io::sink::database::Session;
+use keen_notch_io::source::Reading;
+use keen_notch_io::source::input::Input;
+use keen_notch_io::table::Table;
+
+use crate::failure::{Failure, Text};
+
+/// The file of the register, and that of the database with its table.
+const REGISTER: &str = "crew.csv";
+pub const NAME: &str = "ropeway.db";
+const TABLE: &str = "crew";
+
+/// Makes the database anew of a file of the demo that is in a folder.
+pub fn write(folder: &Path) -> Result<(), Failure> {
+    let path = folder.join(NAME);
+    match fs::remove_file(&path) {
+        Err(error) if error.kind() != io::ErrorKind::NotFound => {
+            let name = path.display().to_string();
+            return Err(keen_notch_io::Error::Write { name, source: error, is_half_written: false }.into());
+        }
+        _ => {}
+    }
+    let mut table = Table::open(&[Input::File(folder.join(REGISTER))], &Reading::default())?;
+    let header = table.header.clone();
+    let all: Vec<usize> = (0..header.count()).collect();
+    let nothing = Carving::new(&Wanted::default(), None, &Setting::new(Unit::Characters), &header);
+    let nothing = nothing.map_err(|unbound| Failure::text_error(&Text { name: None, text: String::new() }, unbound.error))?;
+    let job = Job::new(nothing, &header, &all, 0).with_formats(Named::DATABASE, Named::default());
+    let session = Session::open(&Address::Sqlite(path))?;
+    let mut rows = session.sink(Target { table: TABLE.to_owned(), how: How::New })?;
+    carve(&mut table, &job, &mut Outs { rows: &mut rows, offcuts: None, faults: None })?;
+    Ok(sink::commit_all(vec![Box::new(rows)])?)
+}

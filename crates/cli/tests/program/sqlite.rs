@@ -1,0 +1,247 @@
+//! Tables of SQLite, read and written.
+
+use std::time::Duration;
+
+use insta::assert_snapshot;
+use rusqlite::Connection;
+use rusqlite::types::ValueRef;
+
+use super::yard::Yard;
+
+/// A database with values of every kind, and names that need quotes.
+const TABLES: &str = r#"
+    CREATE TABLE Parts (code TEXT, "qty on hand" INTEGER, price REAL, "Note ""x""" VARCHAR(40), photo BLOB, "any");
+    INSERT INTO Parts VALUES
+        ('GRP-00041273-S7K2', 12, 1234.5, 'two' || char(10) || 'lines, "quoted"', x'00FF', 1),
+        ('HNG-é411-B2', -3, 3.0, '', x'', 'text'),
+        (NULL, NULL, 1e300, NULL, NULL, 2.5),
+        ('中😀-1', 9223372036854775807, -0.000001, '00012', 'x', NULL);
+    CREATE VIEW codes AS SELECT code FROM Parts WHERE code IS NOT NULL;
+"#;
+
+fn connection(yard: &Yard, name: &str) -> Connection {
+    Connection::open(yard.path().join(name)).unwrap()
+}
+
+fn database() -> Yard {
+    let yard = Yard::new();
+    connection(&yard, "yard.db").execute_batch(TABLES).unwrap();
+    yard
+}
+
+/// How tables are made, and their rows with the type of each value.
+fn shown(yard: &Yard, name: &str) -> String {
+    let connection = connection(yard, name);
+    let mut tables = connection.prepare("SELECT name, sql FROM sqlite_schema ORDER BY name").unwrap();
+    let tables: Vec<(String, String)> =
+        tables.query_map([], |row| Ok((row.get(0)?, row.get(1)?))).unwrap().map(Result::unwrap).collect();
+    let mut shown = String::new();
+    for (table, made) in tables {
+        shown += &format!("{made}\n");
+        let mut rows = connection.prepare(&format!("SELECT * FROM {table}")).unwrap();
+        let count = rows.column_count();
+        let mut rows = rows.query([]).unwrap();
+        while let Some(row) = rows.next().unwrap() {
+            let value = |column| match row.get_ref(column).unwrap() {
+                ValueRef::Null => "null".to_owned(),
+                ValueRef::Integer(number) => number.to_string(),
+                ValueRef::Real(number) => format!("{number:?}"),
+                ValueRef::Text(text) => format!("{:?}", std::str::from_utf8(text).unwrap()),
+                ValueRef::Blob(bytes) => format!("{bytes:?}"),
+            };
+            let values: Vec<String> = (0..count).map(value).collect();
+            shown += &format!("    {}\n", values.join(", "));
+        }
+    }
+    shown
+}
+
+const FROM: [&str; 4] = ["--from", "sqlite:yard.db", "--table", "parts"];
+const PIECE: [&str; 4] = ["-c", "code", "-p", "family: before \"-\""];
+
+#[test]
+fn every_command_reads_them() {
+    let yard = database();
+    let mut shown = String::new();
+    let mut note = |words: &[&str]| {
+        let ran = yard.run(words);
+        shown += &format!("{words:?}: exit {}\n{}", ran.status, ran.shown());
+    };
+    note(&[&["carve"], &FROM[..], &PIECE, &["--without", "photo", "--to", "jsonl", "-q"]].concat());
+    note(&[&["carve"], &FROM[..2], &["--table", "codes"], &PIECE, &["--to", "csv"]].concat());
+    let query = ["--query", "SELECT code, count(*) AS n FROM parts GROUP BY code ORDER BY code DESC"];
+    note(&[&["survey"], &FROM[..2], &query].concat());
+    note(&[&["check"], &FROM[..], &PIECE, &["--check", "family: uppercase", "--rows", "1"]].concat());
+    note(&[&["explain"], &FROM[..], &PIECE, &["--row", "4"]].concat());
+    note(&[&["draft"], &FROM[..], &["-c", "code", "--want", "GRP-00041273-S7K2 => GRP"]].concat());
+    // A list may have the query, and the draft's list has it.
+    note(&[&["draft"], &FROM[..2], &query, &["-c", "code", "--write", "code.cutlist.toml"]].concat());
+    yard.write(
+        "q.cutlist.toml",
+        "[reading]\nquery = 'SELECT code FROM codes LIMIT 1'\n[piece.x]\nof = 'code'\ntake = 'first 3'\n",
+    );
+    note(&[&["carve"], &FROM[..2], &["-l", "q.cutlist.toml", "--to", "csv", "-q"]].concat());
+    assert_snapshot!(shown);
+    assert!(yard.read("code.cutlist.toml").contains("query = 'SELECT code, count(*)"));
+}
+
+#[test]
+fn tables_are_written_in_one_transaction() {
+    let yard = database();
+    let ran = yard.run(
+        &[
+            &["carve"],
+            &FROM[..],
+            &["--to", "sqlite:yard.db", "--table", "Cut \"1\"", "--faults-table", "faults", "--offcuts-table", "aside"],
+            &PIECE,
+            &["--check", "family: length 3", "--columns", "code,qty on hand,any"],
+        ]
+        .concat(),
+    );
+    assert_eq!(ran.status, 3, "{}", ran.shown());
+    // Rows that are set aside have all of their columns, also those that have no text.
+    assert!(ran.stderr.contains("the value of photo cannot be read as text"), "{}", ran.stderr);
+    let query = "SELECT code, \"qty on hand\", price, \"any\" FROM parts";
+    let carve = [&["carve"], &FROM[..2], &["--query", query, "--to", "sqlite:yard.db", "--table", "cut"], &PIECE].concat();
+    let checked = ["--check", "family: length 3"];
+    let beside = ["--faults-table", "faults", "--offcuts-table", "aside"];
+    assert_snapshot!(yard.run(&[&carve[..], &checked, &beside].concat()).shown() + &shown(&yard, "yard.db"));
+    // What is there is not touched unless that is said, and rows are added by the names of their columns.
+    let mut said = String::new();
+    let mut note = |words: &[&str]| {
+        let ran = yard.run(words);
+        said += &format!("exit {}\n{}", ran.status, ran.stderr);
+    };
+    note(&[&carve[..], &["-q"]].concat());
+    note(&[&carve[..], &["--append"]].concat());
+    note(&[&carve[..9], &["-c", "code", "-p", "other: first 1", "--append", "-q"]].concat());
+    note(&[&carve[..9], &["-c", "code", "-p", "fresh: first 1", "--only-pieces", "--replace"]].concat());
+    note(&[&carve[..9], &["-c", "code", "-p", "FRESH: first 1", "-p", "fresh: first 2", "--replace"]].concat());
+    note(&[&carve[..], &checked, &["--strict", "--replace", "--faults-table", "faults"]].concat());
+    note(&["carve", "parts.csv", "--to", "sqlite:none/at/all.db", "--table", "x", "-c", "code", "-p", "x: first 1"]);
+    assert_snapshot!(said);
+    let rows = |table: &str| -> (i64, String) {
+        let rows = connection(&yard, "yard.db");
+        let made = "SELECT sql FROM sqlite_schema WHERE name = ?1";
+        let made = rows.query_row(made, [table], |row| row.get(0)).unwrap();
+        (rows.query_row(&format!("SELECT count(*) FROM {table}"), [], |row| row.get(0)).unwrap(), made)
+    };
+    assert_eq!(rows("cut"), (4, "CREATE TABLE \"cut\" (\"fresh\" TEXT)".to_owned()));
+    // The run with --strict wrote what is wrong, and no rows.
+    assert_eq!(rows("faults").0, 1);
+}
+
+#[test]
+fn other_formats_are_made_of_them_and_they_of_others() {
+    let yard = database();
+    yard.write(
+        "parts.jsonl",
+        "{\"code\":\"A-1\",\"n\":1,\"big\":12345678901234567890,\"ok\":true,\"r\":1.5,\"in\":[1]}\n{\"code\":\"B-2\"}\n",
+    );
+    yard.write(
+        "t.cutlist.toml",
+        "column = 'code'\n[piece.no]\ntake = 'after \"-\"'\nas = 'number'\n[piece.day]\ntake = 'whole'\nas = 'date'\n",
+    );
+    yard.out(&[
+        "carve",
+        "parts.jsonl",
+        "-c",
+        "code",
+        "-p",
+        "x: first 1",
+        "--columns",
+        "code,n,ok,r",
+        "-o",
+        "parts.parquet",
+        "-q",
+    ]);
+    for (input, table) in [("parts.jsonl", "of_json"), ("parts.parquet", "of_parquet")] {
+        yard.out(&["carve", input, "-l", "t.cutlist.toml", "--to", "sqlite:new.db", "--table", table, "-q"]);
+    }
+    assert_snapshot!(shown(&yard, "new.db"));
+    // Through a database and back, a text is the same.
+    yard.write("odd.csv", "code,note\n007,\"a \"\"b\"\", c\"\n\"x\ny\",'\n,é😀\n");
+    let of = ["-c", "code", "-p", "first: first 1"];
+    yard.out(&[&["carve", "odd.csv", "--to", "sqlite:new.db", "--table", "odd", "-q"], &of[..]].concat());
+    let query = ["--from", "sqlite:new.db", "--query", "SELECT code, note FROM odd", "--to", "csv", "-q"];
+    assert_eq!(yard.out(&[&["carve"], &query[..], &of].concat()), yard.out(&[&["carve", "odd.csv", "-q"], &of[..]].concat()));
+}
+
+#[test]
+fn what_cannot_be_done_says_why_and_leaves_nothing() {
+    let yard = database();
+    yard.write("text.csv", "code\nA-1\n");
+    let mut said = String::new();
+    let mut note = |words: &[&str]| {
+        let ran = yard.run(words);
+        said += &format!("{words:?}: exit {}\n{}", ran.status, ran.stderr);
+    };
+    note(&["survey", "--from", "sqlite:yard.db"]);
+    note(&["survey", "--from", "sqlite:yard.db", "--table", "part"]);
+    note(&["survey", "--from", "sqlite:none.db", "--table", "parts"]);
+    note(&["survey", "--from", "sqlite:text.csv", "--table", "parts"]);
+    note(&["survey", "--from", "sqlite:yard.db", "--query", "DELETE FROM parts"]);
+    note(&["survey", "--from", "sqlite:yard.db", "--query", "SELECT kode FROM parts"]);
+    note(&["survey", "--from", "sqlite:yard.db", "--query", "SELECT 1; SELECT 2"]);
+    note(&["survey", "text.csv", "--from", "sqlite:yard.db", "--table", "parts"]);
+    note(&["survey", "text.csv", "--table", "parts"]);
+    note(&["survey", "text.csv", "--query", "SELECT 1"]);
+    note(&[&["survey"], &FROM[..], &["--delimiter", ";"]].concat());
+    note(&[&["carve"], &FROM[..], &PIECE].concat());
+    note(&[&["carve"], &FROM[..], &PIECE, &["--to", "csv", "-q"]].concat());
+    note(&[&["carve"], &FROM[..], &PIECE, &["--to", "sqlite:yard.db"]].concat());
+    note(&["carve", "text.csv", "-c", "code", "-p", "x: first 1", "--to", "sqlite:new.db"]);
+    note(&["carve", "text.csv", "-c", "code", "-p", "x: first 1", "--to", "sqlite:new.db", "--table", "x", "-o", "x.csv"]);
+    note(&["carve", "text.csv", "-c", "code", "-p", "x: first 1", "--append", "-o", "x.csv"]);
+    note(&["carve", "text.csv", "-c", "code", "-p", "x: first 1", "--to", "sqlite:text.csv", "--table", "x"]);
+    note(&["carve", "text.csv", "-c", "kode", "-p", "x: first 1", "--to", "sqlite:new.db", "--table", "x"]);
+    note(&["carve", "text.csv", "-c", "code", "-p", "code: first 1", "--to", "sqlite:new.db", "--table", "x"]);
+    note(&[
+        "carve",
+        "text.csv",
+        "-c",
+        "code",
+        "-p",
+        "x: first 1",
+        "--to",
+        "sqlite:new.db",
+        "--table",
+        "x",
+        "--faults-table",
+        "X",
+    ]);
+    note(&["carve", "text.csv", "-c", "code", "-p", "x: first 1", "--to", "sqlite:new.db", "--table", "x", "--append"]);
+    note(&[
+        "carve",
+        "text.csv",
+        "-c",
+        "code",
+        "-p",
+        "x: first 1",
+        "--to",
+        "sqlite:yard.db",
+        "--table",
+        "x",
+        "--summary",
+        "yard.db",
+    ]);
+    note(&["check", "text.csv", "-c", "code", "-p", "x: first 1", "--check", "x: digits", "--faults-table", "x"]);
+    note(&["survey", "--from", "postgresql://nils:secret@db/yard?sslpassword=x", "--table", "parts"]);
+    assert_snapshot!(said);
+    assert_eq!(yard.names(), ["text.csv", "yard.db"], "a database that was not there is not there");
+}
+
+#[test]
+fn a_lock_of_another_program_is_waited_for() {
+    let yard = database();
+    let locking = connection(&yard, "yard.db");
+    locking.execute_batch("BEGIN EXCLUSIVE").unwrap();
+    let carve =
+        [&["carve"], &FROM[..], &PIECE, &["--columns", "code", "--to", "sqlite:yard.db", "--table", "cut", "-q"]].concat();
+    let mut running = yard.child(&carve).spawn().unwrap();
+    std::thread::sleep(Duration::from_millis(500));
+    locking.execute_batch("COMMIT").unwrap();
+    assert!(running.wait().unwrap().success());
+    let rows = connection(&yard, "yard.db").query_row("SELECT count(*) FROM cut", [], |row| row.get::<_, i64>(0)).unwrap();
+    assert_eq!(rows, 4);
+}

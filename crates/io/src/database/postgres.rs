@@ -1,0 +1,117 @@
+//! Connecting to servers of PostgreSQL, by what an address, the environment, a password file and a service file say, as libpq reads them:
+//! <https://www.postgresql.org/docs/current/libpq-connect.html>.
+
+mod settings;
+mod tls;
+
+use std::time::Duration;
+
+use postgres::{Client, NoTls};
+
+use self::settings::Settings;
+use super::quoted;
+use crate::Error;
+
+/// How long a server may take to answer where nothing else is said.
+const PATIENCE: Duration = Duration::from_secs(30);
+
+/// How values are written, whatever the server or the user's settings say: as ISO 8601 has them, moments in UTC, numbers with all their
+/// digits.
+const STYLE: &str = "SET datestyle = 'ISO, YMD'; SET timezone = 'UTC'; SET intervalstyle = 'iso_8601'; \
+                     SET extra_float_digits = 1; SET bytea_output = 'hex'; SET client_encoding = 'UTF8'";
+
+/// Connects to a server; `name` is what the database is called in a message.
+///
+/// # Errors
+/// Where the address cannot be read, or the server does not let anybody in.
+pub fn connect(uri: &str, name: &str) -> Result<Client, Error> {
+    let settings = Settings::read(uri, &|key| std::env::var(key).ok()).map_err(|why| Error::Database {
+        name: name.to_owned(),
+        why,
+        help: "write it so: postgresql://USER@HOST:PORT/DATABASE; what is not in it comes from PGHOST, PGUSER …, a service file or a password file"
+            .to_owned(),
+    })?;
+    let mut config: postgres::Config = settings.config();
+    if config.get_connect_timeout().is_none() {
+        config.connect_timeout(PATIENCE);
+    }
+    config.application_name("keen-notch");
+    let connected = match settings.tls() {
+        None => config.connect(NoTls),
+        Some(how) => config.connect(tls::connector(how).map_err(|why| Error::Database {
+            name: name.to_owned(),
+            why,
+            help: "name a file of certificates in PEM with sslrootcert=FILE, or leave sslmode out".to_owned(),
+        })?),
+    };
+    let mut client = connected.map_err(|error| failed(name, &error))?;
+    client.batch_execute(STYLE).map_err(|error| failed(name, &error))?;
+    Ok(client)
+}
+
+/// What went wrong, in the words of the server where it says something.
+pub fn failed(name: &str, error: &postgres::Error) -> Error {
+    let Some(said) = error.as_db_error() else {
+        let cause = std::error::Error::source(error).map_or(String::new(), |cause| format!(" ({cause})"));
+        let why = if error.is_closed() { "the server has ended the connection".to_owned() } else { format!("{error}{cause}") };
+        let help = "see that the server runs and can be reached from here, and run this again: nothing was written".to_owned();
+        return Error::Database { name: name.to_owned(), why, help };
+    };
+    let detail = [said.detail(), said.where_()].into_iter().flatten().collect::<Vec<_>>().join("; ");
+    let detail = if detail.is_empty() { String::new() } else { format!(" ({detail})") };
+    let help = match said.code().code() {
+        "28P01" | "28000" => {
+            "give the password by PGPASSWORD or a password file (~/.pgpass), and the user with USER@ in the address"
+        }
+        "42501" => "ask whoever keeps the database for that permission",
+        "3D000" => "name another database at the end of the address",
+        "53100" => "make room on the server's disk",
+        "55P03" => "another program holds the table: wait for that to end, and run this again",
+        "57P01" | "57P02" | "57P03" => "the server is being ended: run this again when it runs",
+        code if code.starts_with("22") => "nothing was written; mend the value, or write another type of column",
+        code if code.starts_with("42") => "mend the query, or the names in it",
+        _ => "nothing was written; what the server says tells what to mend",
+    };
+    Error::Database { name: name.to_owned(), why: format!("{}{detail}", said.message()), help: help.to_owned() }
+}
+
+/// A table or view, as the server has it.
+#[derive(Debug, Clone)]
+pub struct Relation {
+    /// Its number.
+    pub oid: u32,
+    /// Its schema and name, as SQL takes them.
+    pub sql: String,
+}
+
+/// Finds a table or view: by its name exactly, or in small letters as SQL takes it, with its schema before it or not.
+///
+/// # Errors
+/// Where the server cannot be asked.
+pub fn find(client: &mut Client, wanted: &str) -> Result<Option<Relation>, postgres::Error> {
+    let found = client.query_opt(
+        "SELECT c.oid, n.nspname, c.relname FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace \
+         WHERE c.relkind IN ('r', 'v', 'm', 'p', 'f') AND (pg_table_is_visible(c.oid) AND c.relname::text IN ($1, lower($1)) \
+             OR n.nspname || '.' || c.relname IN ($1, lower($1))) \
+         ORDER BY c.relname::text = $1 DESC, n.nspname || '.' || c.relname = $1 DESC, pg_table_is_visible(c.oid) DESC LIMIT 1",
+        &[&wanted],
+    )?;
+    let relation = |row: postgres::Row| {
+        let (schema, name): (String, String) = (row.get(1), row.get(2));
+        Relation { oid: row.get(0), sql: format!("{}.{}", quoted(&schema), quoted(&name)) }
+    };
+    Ok(found.map(relation))
+}
+
+/// The tables and views that are found without a schema.
+///
+/// # Errors
+/// Where the server cannot be asked.
+pub fn tables(client: &mut Client) -> Result<Vec<String>, postgres::Error> {
+    let rows = client.query(
+        "SELECT relname FROM pg_class WHERE relkind IN ('r', 'v', 'm', 'p', 'f') AND pg_table_is_visible(oid) \
+         AND relnamespace NOT IN ('pg_catalog'::regnamespace, 'information_schema'::regnamespace) ORDER BY relname",
+        &[],
+    )?;
+    Ok(rows.into_iter().map(|row| row.get(0)).collect())
+}

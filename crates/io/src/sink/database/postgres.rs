@@ -1,0 +1,218 @@
+//! Writing tables of PostgreSQL, by `COPY … FROM STDIN` in its text format.
+//!
+//! A new table is written under another name until all rows have come, so that nobody who reads the old one has to wait, and rows may come from
+//! it. Rows that are added wait in a temporary table.
+
+use std::io::Write;
+
+use postgres::Client;
+use postgres::error::SqlState;
+
+use super::{BY_NAME, Loader};
+use crate::Error;
+use crate::cells::Record;
+use crate::database::postgres::{connect, failed, find, tables};
+use crate::database::{Address, How, PlannedColumn, TablePlan, Target, quoted};
+use crate::source::types::Type;
+
+/// Bytes of rows that are handed to the server together.
+const HELD: usize = 1 << 20;
+
+/// The tables that are written.
+struct Tables {
+    client: Client,
+    address: String,
+    tables: Vec<Table>,
+    has_begun: bool,
+}
+
+struct Table {
+    target: Target,
+    /// What it is called, with its schema where one was said, as SQL takes it; and its name alone.
+    sql: String,
+    name: String,
+    /// Where the rows are until they are settled.
+    waiting: String,
+    columns: String,
+    /// Rows that the server has not got, and how many it has.
+    rows: Vec<u8>,
+    held: u64,
+    given: u64,
+    is_settled: bool,
+}
+
+/// Connects to a server.
+///
+/// # Errors
+/// Where it does not let anybody in.
+pub fn open(uri: &str, address: &Address) -> Result<Box<dyn Loader>, Error> {
+    let address = address.to_string();
+    Ok(Box::new(Tables { client: connect(uri, &address)?, address, tables: Vec::new(), has_begun: false }))
+}
+
+impl Tables {
+    fn run(&mut self, statements: &str) -> Result<(), Error> {
+        self.client.batch_execute(statements).map_err(|error| failed(&self.address, &error))
+    }
+
+    /// Gives the rows of a table that wait to the server.
+    fn give(&mut self, table: usize) -> Result<(), Error> {
+        let Table { waiting, columns, rows, held, given, target, .. } = &mut self.tables[table];
+        if rows.is_empty() {
+            return Ok(());
+        }
+        let copy = format!("COPY {waiting} ({columns}) FROM STDIN");
+        let outcome = self.client.copy_in(&copy).and_then(|mut copy| {
+            // What the server says against a row comes at the end.
+            let _ = copy.write_all(rows);
+            copy.finish()
+        });
+        outcome.map_err(|error| {
+            let name = format!("the table {} of {}, rows {} to {}", target.table, self.address, *given + 1, *given + *held);
+            failed(&name, &error)
+        })?;
+        rows.clear();
+        *given += std::mem::take(held);
+        Ok(())
+    }
+}
+
+/// What a column is declared as: as it was in another table of PostgreSQL, and else by what its values are.
+fn declaration(column: &PlannedColumn) -> String {
+    let declared = column.declared_in("PostgreSQL").unwrap_or(match column.of {
+        Type::Text => "text",
+        Type::Whole => "bigint",
+        Type::LongWhole => "numeric",
+        Type::Number => "double precision",
+        Type::Truth => "boolean",
+        Type::Date => "date",
+        Type::Nested => "jsonb",
+    });
+    format!("{} {declared}", quoted(&column.name))
+}
+
+/// Writes a value as the format has it.
+fn push(record: &Record, out: &mut Vec<u8>) {
+    let text = match record {
+        Record::Text(text) | Record::Date(text) | Record::Digits(text) => *text,
+        Record::Number(number) | Record::Shown(number, _) => return out.extend(number.to_string().as_bytes()),
+        Record::Truth(truth) => return out.push(if *truth { b't' } else { b'f' }),
+        Record::Blank | Record::Sheet(_) | Record::End => return out.extend(b"\\N"),
+    };
+    let mut rest = text.as_bytes();
+    while let Some(place) = rest.iter().position(|byte| matches!(byte, b'\\' | b'\n' | b'\r' | b'\t')) {
+        out.extend(&rest[..place]);
+        out.extend(match rest[place] {
+            b'\n' => b"\\n",
+            b'\r' => b"\\r",
+            b'\t' => b"\\t",
+            _ => b"\\\\",
+        });
+        rest = &rest[place + 1..];
+    }
+    out.extend(rest);
+}
+
+impl Loader for Tables {
+    fn table(&mut self, target: Target) -> Result<usize, Error> {
+        let of = |error: postgres::Error| failed(&self.address, &error);
+        let schema = target.table.split_once('.').map(|(schema, name)| (schema.to_owned(), name.to_owned()));
+        let schema = match schema {
+            Some((schema, name)) => {
+                let known = self.client.query_opt("SELECT 1 FROM pg_namespace WHERE nspname = $1", &[&schema]).map_err(of)?;
+                known.map(|_| (schema, name))
+            }
+            None => None,
+        };
+        let (sql, name) = match &schema {
+            Some((schema, name)) => (format!("{}.{}", quoted(schema), quoted(name)), name.clone()),
+            None => (quoted(&target.table), target.table.clone()),
+        };
+        let found = self.client.query_opt("SELECT 1 FROM pg_class WHERE oid = to_regclass($1::text)", &[&sql]).map_err(of)?;
+        let sql = match (target.how, found) {
+            (How::New, Some(_)) => return Err(Error::TableIsThere { table: target.table, of: self.address.clone() }),
+            (How::Append, None) => match find(&mut self.client, &target.table).map_err(of)? {
+                // In small letters, as SQL takes it.
+                Some(found) => found.sql,
+                None => {
+                    let tables = tables(&mut self.client).map_err(of)?;
+                    return Err(Error::NoDatabaseTable { name: target.table, of: self.address.clone(), tables });
+                }
+            },
+            _ => sql,
+        };
+        if self.tables.iter().any(|other| other.sql == sql) {
+            return Err(Error::OneTableTwice { table: target.table });
+        }
+        let number = self.tables.len();
+        let schema = schema.map_or(String::new(), |(schema, _)| format!("{}.", quoted(&schema)));
+        let waiting = match target.how {
+            How::Append => format!("pg_temp.keen_notch_{number}"),
+            How::New | How::Replace => format!("{schema}{}", quoted(&format!("keen_notch_{}_{number}", std::process::id()))),
+        };
+        let (columns, rows) = (String::new(), Vec::with_capacity(HELD));
+        self.tables.push(Table { target, sql, name, waiting, columns, rows, held: 0, given: 0, is_settled: false });
+        Ok(number)
+    }
+
+    fn begin(&mut self, table: usize, plan: &TablePlan) -> Result<(), Error> {
+        if !self.has_begun {
+            self.run("BEGIN")?;
+            self.has_begun = true;
+        }
+        let names: Vec<String> = plan.columns.iter().map(|column| quoted(&column.name)).collect();
+        let columns = names.join(", ");
+        let Table { target, sql, waiting, .. } = &self.tables[table];
+        let made = match target.how {
+            How::Append => {
+                let name = waiting.trim_start_matches("pg_temp.");
+                format!("CREATE TEMP TABLE {name} ON COMMIT DROP AS SELECT {columns} FROM {sql} WITH NO DATA")
+            }
+            How::New | How::Replace => {
+                let declared: Vec<String> = plan.columns.iter().map(declaration).collect();
+                format!("CREATE TABLE {waiting} ({})", declared.join(", "))
+            }
+        };
+        let name = format!("the table {} of {}", target.table, self.address);
+        self.client.batch_execute(&made).map_err(|error| match failed(&name, &error) {
+            Error::Database { name, why, .. } if error.code() == Some(&SqlState::UNDEFINED_COLUMN) => {
+                Error::Database { name, why, help: BY_NAME.to_owned() }
+            }
+            error => error,
+        })?;
+        self.tables[table].columns = columns;
+        Ok(())
+    }
+
+    fn row(&mut self, table: usize, values: &[Record]) -> Result<(), Error> {
+        let Table { rows, held, .. } = &mut self.tables[table];
+        for (place, value) in values.iter().enumerate() {
+            if place > 0 {
+                rows.push(b'\t');
+            }
+            push(value, rows);
+        }
+        rows.push(b'\n');
+        *held += 1;
+        if rows.len() >= HELD { self.give(table) } else { Ok(()) }
+    }
+
+    fn settle(&mut self, table: usize) -> Result<(), Error> {
+        self.give(table)?;
+        let Table { target, sql, name, waiting, columns, is_settled, .. } = &mut self.tables[table];
+        *is_settled = true;
+        let renamed = format!("ALTER TABLE {waiting} RENAME TO {}", quoted(name));
+        let statements = match target.how {
+            How::New => renamed,
+            How::Replace => format!("DROP TABLE IF EXISTS {sql}; {renamed}"),
+            How::Append => format!("INSERT INTO {sql} ({columns}) SELECT {columns} FROM {waiting}"),
+        };
+        self.run(&statements)
+    }
+
+    fn commit(&mut self) -> Result<(), Error> {
+        let unsettled = self.tables.iter().filter(|table| !table.is_settled && !table.columns.is_empty());
+        let dropped: String = unsettled.map(|table| format!("DROP TABLE {}; ", table.waiting)).collect();
+        self.run(&format!("{dropped}COMMIT"))
+    }
+}

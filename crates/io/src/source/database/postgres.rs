@@ -1,0 +1,262 @@
+//! Reading PostgreSQL: what `COPY … TO STDOUT` gives, line by line.
+//!
+//! Its text format is described at <https://www.postgresql.org/docs/current/sql-copy.html>.
+
+use std::borrow::Cow;
+use std::io::BufRead;
+
+use postgres::Client;
+use postgres::types::{Kind, Type as ServerType};
+
+use super::{Column, Giving, Opened};
+use crate::Error;
+use crate::database::postgres::{connect, failed, find, tables};
+use crate::database::{Relation, What, quoted};
+use crate::source::CellKind;
+use crate::source::types::Type;
+
+/// Finds a relation in a database.
+///
+/// # Errors
+/// Where the server does not let anybody in, or there is no such thing in the database.
+pub fn open(uri: &str, address: &str, relation: &Relation) -> Result<Opened, Error> {
+    let name = relation.to_string();
+    let mut client = connect(uri, address)?;
+    let refused = |error: postgres::Error| failed(&name, &error);
+    let table = match &relation.what {
+        What::Query(_) => None,
+        What::Table(wanted) => match find(&mut client, wanted).map_err(refused)? {
+            Some(table) => Some(table),
+            None => {
+                let tables = tables(&mut client).map_err(refused)?;
+                return Err(Error::NoDatabaseTable { name: wanted.clone(), of: address.to_owned(), tables });
+            }
+        },
+        What::Unsaid => {
+            let tables = tables(&mut client).map_err(refused)?;
+            return Err(Error::WhichDatabaseTable { of: address.to_owned(), tables });
+        }
+    };
+    let query = match (&relation.what, &table) {
+        (What::Query(query), _) => query.trim().trim_end_matches(';').to_owned(),
+        (_, table) => format!("SELECT * FROM {}", table.as_ref().map_or("", |table| &table.sql)),
+    };
+    // A query that would change something is refused by the server.
+    client.batch_execute("BEGIN TRANSACTION ISOLATION LEVEL REPEATABLE READ READ ONLY").map_err(refused)?;
+    let statement = client.prepare(&query).map_err(refused)?;
+    if statement.columns().is_empty() {
+        let help = "give one that begins with SELECT or WITH".to_owned();
+        return Err(Error::Database { name, why: "the query gives no rows".to_owned(), help });
+    }
+    let types: Vec<ServerType> = statement.columns().iter().map(|column| column.type_().clone()).collect();
+    let mut declared = Vec::with_capacity(types.len());
+    for (index, column) in statement.columns().iter().enumerate() {
+        let of = match &table {
+            Some(table) => client.query_one(
+                "SELECT format_type(atttypid, atttypmod) FROM pg_attribute WHERE attrelid = $1 AND attname = $2",
+                &[&table.oid, &column.name()],
+            ),
+            None => client.query_one("SELECT format_type($1, NULL)", &[&types[index].oid()]),
+        };
+        declared.push(of.and_then(|row| row.try_get::<_, Option<String>>(0)).map_err(refused)?.unwrap_or_default());
+    }
+    let names: Vec<String> = statement.columns().iter().map(|column| column.name().to_owned()).collect();
+    let columns = names.iter().zip(&types).zip(declared).map(|((name, of), declared)| Column {
+        name: name.clone(),
+        declared,
+        of: type_of(of),
+    });
+    let columns = columns.collect();
+    // Columns of one name cannot be told apart in a query around it.
+    let are_told_apart = names.iter().enumerate().all(|(index, name)| !names[..index].contains(name));
+    let read = move |needed: Vec<usize>, mut giving: Giving| {
+        let asked = Asked { query, names, types, are_told_apart };
+        let outcome = asked.read(&mut client, &needed, &mut giving, &name);
+        giving.end(outcome);
+    };
+    Ok(Opened { columns, read: Box::new(read) })
+}
+
+/// What the values of a column are, where the type says that.
+fn type_of(of: &ServerType) -> Option<Type> {
+    Some(match *of {
+        ServerType::BOOL => Type::Truth,
+        ServerType::INT2 | ServerType::INT4 | ServerType::INT8 | ServerType::OID => Type::Whole,
+        ServerType::FLOAT4 | ServerType::FLOAT8 => Type::Number,
+        ServerType::DATE => Type::Date,
+        ServerType::JSON | ServerType::JSONB => Type::Nested,
+        _ => return None,
+    })
+}
+
+/// Why values of a type have no text that a phrase could take.
+fn no_text(of: &ServerType) -> Option<&'static str> {
+    match (of, of.kind()) {
+        (&ServerType::BYTEA, _) => Some("it holds bytes (bytea), which have no text"),
+        (_, Kind::Array(_)) => Some("it is an array, which has no text"),
+        (_, Kind::Composite(_)) => Some("it has parts (a composite type), and so no text"),
+        _ => None,
+    }
+}
+
+/// What is read.
+struct Asked {
+    query: String,
+    names: Vec<String>,
+    types: Vec<ServerType>,
+    are_told_apart: bool,
+}
+
+impl Asked {
+    fn read(&self, client: &mut Client, needed: &[usize], giving: &mut Giving, name: &str) -> Result<(), Error> {
+        for column in needed {
+            if let Some(why) = no_text(&self.types[*column]) {
+                return Err(giving.no_text(*column, why));
+            }
+        }
+        let picked: Vec<String> = needed.iter().map(|column| quoted(&self.names[*column])).collect();
+        let query = match self.are_told_apart {
+            true => format!("SELECT {} FROM ({}) AS given", picked.join(", "), self.query),
+            false => self.query.clone(),
+        };
+        let ended = |error: std::io::Error| match error.get_ref().and_then(|source| source.downcast_ref::<postgres::Error>()) {
+            Some(error) => failed(name, error),
+            None => super::broken(name, error.to_string()),
+        };
+        let copied = client.copy_out(&format!("COPY ({query}) TO STDOUT"));
+        let mut lines = copied.map_err(|error| failed(name, &error))?;
+        let mut line = Vec::new();
+        // Cells as the query gives them: of all columns, where those that are needed could not be picked.
+        let places: Vec<usize> = if self.are_told_apart { (0..needed.len()).collect() } else { needed.to_vec() };
+        loop {
+            line.clear();
+            if lines.read_until(b'\n', &mut line).map_err(ended)? == 0 {
+                return Ok(());
+            }
+            if line.last() == Some(&b'\n') {
+                line.pop();
+            }
+            let Ok(text) = simdutf8::basic::from_utf8(&line) else {
+                return Err(super::broken(name, "the server gave something that is no UTF-8"));
+            };
+            if places.is_empty() {
+                if !giving.end_row()? {
+                    return Ok(());
+                }
+                continue;
+            }
+            let (mut cells, mut at) = (text.split('\t'), 0);
+            for (place, column) in places.iter().zip(needed) {
+                let cell = cells.nth(place - at).unwrap_or_default();
+                at = place + 1;
+                let of = &self.types[*column];
+                let _ = giving.chunk.push(|out| Ok::<_, std::convert::Infallible>(push(cell, of, out)));
+            }
+            if !giving.end_row()? {
+                return Ok(());
+            }
+        }
+    }
+}
+
+/// Writes a value of a type as phrases see it, and tells what it is.
+fn push(cell: &str, of: &ServerType, out: &mut String) -> CellKind {
+    if cell == "\\N" {
+        return CellKind::Nothing;
+    }
+    let value = unescaped(cell);
+    match *of {
+        ServerType::BOOL => {
+            out.push_str(if &*value == "t" { "true" } else { "false" });
+            CellKind::Truth
+        }
+        ServerType::INT2
+        | ServerType::INT4
+        | ServerType::INT8
+        | ServerType::OID
+        | ServerType::NUMERIC
+        | ServerType::FLOAT4
+        | ServerType::FLOAT8 => {
+            out.push_str(&value);
+            // NaN and Infinity are no numbers elsewhere.
+            if value.ends_with(|c: char| c.is_ascii_digit()) { CellKind::Number } else { CellKind::Text }
+        }
+        ServerType::TIMESTAMP | ServerType::TIMESTAMPTZ => {
+            // 2025-03-01 08:05:30.5+00; a year before our era ends in BC, and infinity has no space.
+            let (moment, zone) = value.strip_suffix("+00").map_or((&*value, ""), |moment| (moment, "Z"));
+            match moment.split_once(' ') {
+                Some((day, time)) if !time.contains(' ') => out.extend([day, "T", time, zone]),
+                _ => out.push_str(&value),
+            }
+            CellKind::Date
+        }
+        ServerType::DATE => {
+            out.push_str(&value);
+            CellKind::Date
+        }
+        ServerType::JSON | ServerType::JSONB => {
+            out.push_str(&value);
+            CellKind::Nested
+        }
+        _ => {
+            out.push_str(&value);
+            CellKind::Text
+        }
+    }
+}
+
+/// A value without the backslashes of the format.
+fn unescaped(cell: &str) -> Cow<'_, str> {
+    let Some(first) = memchr::memchr(b'\\', cell.as_bytes()) else { return Cow::Borrowed(cell) };
+    let mut value = String::with_capacity(cell.len());
+    value.push_str(&cell[..first]);
+    let mut chars = cell[first..].chars();
+    while let Some(c) = chars.next() {
+        if c != '\\' {
+            value.push(c);
+            continue;
+        }
+        match chars.next() {
+            Some('b') => value.push('\u{8}'),
+            Some('f') => value.push('\u{C}'),
+            Some('n') => value.push('\n'),
+            Some('r') => value.push('\r'),
+            Some('t') => value.push('\t'),
+            Some('v') => value.push('\u{B}'),
+            Some(other) => value.push(other),
+            None => {}
+        }
+    }
+    Cow::Owned(value)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn values_are_what_a_phrase_sees() {
+        for (cell, of, shown, kind) in [
+            ("\\N", ServerType::TEXT, "", CellKind::Nothing),
+            ("\\\\N", ServerType::TEXT, "\\N", CellKind::Text),
+            ("a\\tb\\nc\\\\d\\re\\bf\\vg\\f", ServerType::TEXT, "a\tb\nc\\d\re\u{8}f\u{B}g\u{C}", CellKind::Text),
+            ("", ServerType::TEXT, "", CellKind::Text),
+            ("t", ServerType::BOOL, "true", CellKind::Truth),
+            ("f", ServerType::BOOL, "false", CellKind::Truth),
+            ("12.340", ServerType::NUMERIC, "12.340", CellKind::Number),
+            ("NaN", ServerType::NUMERIC, "NaN", CellKind::Text),
+            ("-Infinity", ServerType::FLOAT8, "-Infinity", CellKind::Text),
+            ("1e+300", ServerType::FLOAT8, "1e+300", CellKind::Number),
+            ("2025-03-01", ServerType::DATE, "2025-03-01", CellKind::Date),
+            ("2025-03-01 08:05:30", ServerType::TIMESTAMP, "2025-03-01T08:05:30", CellKind::Date),
+            ("2025-03-01 08:05:30.5+00", ServerType::TIMESTAMPTZ, "2025-03-01T08:05:30.5Z", CellKind::Date),
+            ("0044-03-15 00:00:00 BC", ServerType::TIMESTAMP, "0044-03-15 00:00:00 BC", CellKind::Date),
+            ("infinity", ServerType::TIMESTAMPTZ, "infinity", CellKind::Date),
+            ("08:05:30", ServerType::TIME, "08:05:30", CellKind::Text),
+            ("{\"a\": \"x\\\\\"\"}", ServerType::JSONB, "{\"a\": \"x\\\"\"}", CellKind::Nested),
+        ] {
+            let mut out = String::new();
+            assert_eq!((push(cell, &of, &mut out), out.as_str()), (kind, shown), "{cell}");
+        }
+    }
+}

@@ -66,6 +66,7 @@ pub fn failed(name: &str, error: &postgres::Error) -> Error {
         "42501" => "ask whoever keeps the database for that permission",
         "3D000" => "name another database at the end of the address",
         "53100" => "make room on the server's disk",
+        "2BP01" => "nothing was written; take away what depends on it first, or write to another table",
         "55P03" => "another program holds the table: wait for that to end, and run this again",
         "57P01" | "57P02" | "57P03" => "the server is being ended: run this again when it runs",
         code if code.starts_with("22") => "nothing was written; mend the value, or write another type of column",

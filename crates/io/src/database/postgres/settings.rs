@@ -32,10 +32,9 @@ pub enum Tls {
     Checked { roots: Option<PathBuf>, is_for_name: bool },
 }
 
-/// The settings that the environment can say, by their names in an address.
-const OF_ENVIRONMENT: [(&str, &str); 9] = [
+/// The settings that the environment can say beside the port, by their names in an address.
+const OF_ENVIRONMENT: [(&str, &str); 8] = [
     ("host", "PGHOST"),
-    ("port", "PGPORT"),
     ("dbname", "PGDATABASE"),
     ("user", "PGUSER"),
     ("password", "PGPASSWORD"),
@@ -54,7 +53,6 @@ impl Settings {
     /// Where one of them cannot be read. Nothing that is said holds a password.
     pub fn read(uri: &str, env: &dyn Fn(&str) -> Option<String>) -> Result<Settings, String> {
         let (plain, mut others) = take_options(uri);
-        let mut config: Config = plain.parse().map_err(|_| "the address cannot be read".to_owned())?;
         let service = taken(&mut others, "service").or(env("PGSERVICE"));
         let of_service = match service {
             Some(service) => of_service(&service, env)?,
@@ -64,7 +62,11 @@ impl Settings {
             let of_file = of_service.iter().find(|(own, _)| own == key).map(|(_, value)| value.clone());
             taken(&mut others, key).or(of_file).or_else(|| env(variable)).filter(|value| !value.is_empty())
         };
-        let (mut mode, mut roots, mut port) = (Mode::Prefer, None, None);
+        let port = said("port", "PGPORT");
+        let port: Option<u16> = port.map(|port| port.parse().map_err(|_| format!("port cannot be {port:?}"))).transpose()?;
+        let plain = port.and_then(|port| with_port(&plain, port)).unwrap_or(plain);
+        let mut config: Config = plain.parse().map_err(|_| "the address cannot be read".to_owned())?;
+        let (mut mode, mut roots) = (Mode::Prefer, None);
         for (key, variable) in OF_ENVIRONMENT {
             let Some(value) = said(key, variable) else { continue };
             let wrong = || format!("{key} cannot be {value:?}");
@@ -74,7 +76,6 @@ impl Settings {
                         config.host(host);
                     }
                 }
-                "port" => port = Some(value.parse().map_err(|_| wrong())?),
                 "dbname" if config.get_dbname().is_none() => {
                     config.dbname(&value);
                 }
@@ -162,6 +163,15 @@ fn take_options(uri: &str) -> (String, Vec<(String, String)>) {
     let plain = if kept.is_empty() { place.to_owned() } else { format!("{place}?{}", kept.join("&")) };
     let pair = |option: &str| option.split_once('=').map(|(key, value)| (key.to_owned(), unescaped(value)));
     (plain, taken.into_iter().filter_map(pair).collect())
+}
+
+/// The address with a port, where it names one host without any: the package would take it for 5432.
+fn with_port(uri: &str, port: u16) -> Option<String> {
+    let start = uri.find("://")? + 3;
+    let end = uri[start..].find(['/', '?']).map_or(uri.len(), |end| start + end);
+    let host = uri[start..end].rsplit('@').next()?;
+    let has_port = host.rsplit(']').next()?.contains(':');
+    (!host.is_empty() && !host.contains(',') && !has_port).then(|| format!("{}:{port}{}", &uri[..end], &uri[end..]))
 }
 
 /// A value of an address without its percent signs.

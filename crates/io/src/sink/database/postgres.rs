@@ -68,8 +68,23 @@ impl Tables {
             copy.finish()
         });
         outcome.map_err(|error| {
-            let name = format!("the table {} of {}, rows {} to {}", target.table, self.address, *given + 1, *given + *held);
-            failed(&name, &error)
+            // COPY x, line 3, column note: "…"
+            let place = error.as_db_error().and_then(|said| said.where_()).unwrap_or_default();
+            let line = place
+                .split_once(", line ")
+                .and_then(|(_, line)| line.split(|c: char| !c.is_ascii_digit()).next()?.parse::<u64>().ok());
+            let row = match line {
+                Some(line) => format!("row {}", *given + line),
+                None => format!("rows {} to {}", *given + 1, *given + *held),
+            };
+            let column = place.split_once(", column ").map_or(String::new(), |(_, column)| format!(" (column {column})"));
+            let name = format!("the table {} of {}, {row}", target.table, self.address);
+            match (failed(&name, &error), error.as_db_error()) {
+                (Error::Database { name, help, .. }, Some(said)) => {
+                    Error::Database { name, why: format!("{}{column}", said.message()), help }
+                }
+                (error, _) => error,
+            }
         })?;
         rows.clear();
         *given += std::mem::take(held);

@@ -1,0 +1,96 @@
+//! A server of PostgreSQL that lives as long as a test.
+
+use std::path::{Path, PathBuf};
+use std::process::{Command, Stdio};
+
+use postgres::{Client, NoTls};
+use tempfile::TempDir;
+
+/// A server that listens at a socket in a folder of its own.
+pub struct Server {
+    folder: TempDir,
+    programs: PathBuf,
+}
+
+impl Server {
+    /// Starts one. `None`, and a word why, where PostgreSQL is not installed.
+    pub fn start() -> Option<Server> {
+        let Some(programs) = programs() else {
+            eprintln!("skipped: PostgreSQL's initdb is not installed (on Debian: apt-get install postgresql)");
+            return None;
+        };
+        let folder = TempDir::new().unwrap();
+        let server = Server { folder, programs };
+        if is_root() {
+            // It does not run as root.
+            let owned = Command::new("chown").arg("postgres").arg(server.folder.path()).status().unwrap();
+            assert!(owned.success());
+        }
+        let data = server.path().join("data");
+        server.run("initdb", &["-D", data.to_str().unwrap(), "-A", "trust", "-U", "keeper", "-E", "UTF8", "--locale=C"]);
+        server.command(&["-w", "start"]);
+        server.client("postgres").batch_execute("CREATE DATABASE yard").unwrap();
+        Some(server)
+    }
+
+    pub fn path(&self) -> &Path {
+        self.folder.path()
+    }
+
+    /// The address of its database, as the program takes it.
+    pub fn address(&self) -> String {
+        format!("postgresql://keeper@/yard?host={}", self.path().display())
+    }
+
+    /// A connection, by a client that is none of the program's.
+    pub fn yard(&self) -> Client {
+        self.client("yard")
+    }
+
+    fn client(&self, database: &str) -> Client {
+        let address = format!("postgresql://keeper@/{database}?host={}", self.path().display());
+        Client::connect(&address, NoTls).unwrap()
+    }
+
+    /// Ends the server, whoever is connected.
+    pub fn end(&self) {
+        self.command(&["-m", "immediate", "stop"]);
+    }
+
+    fn command(&self, words: &[&str]) {
+        let (data, log) = (self.path().join("data"), self.path().join("log"));
+        let options = format!("-c listen_addresses= -c fsync=off -k {}", self.path().display());
+        let fixed = ["-D", data.to_str().unwrap(), "-l", log.to_str().unwrap(), "-o", &options];
+        self.run("pg_ctl", &[&fixed[..], words].concat());
+    }
+
+    fn run(&self, program: &str, words: &[&str]) {
+        let program = self.programs.join(program);
+        let mut command = if is_root() { Command::new("runuser") } else { Command::new(&program) };
+        if is_root() {
+            command.args(["-u", "postgres", "--"]).arg(&program);
+        }
+        let status = command.args(words).current_dir(self.path()).stdout(Stdio::null()).stderr(Stdio::null()).status().unwrap();
+        assert!(status.success(), "{program:?} {words:?}");
+    }
+}
+
+impl Drop for Server {
+    fn drop(&mut self) {
+        if self.path().join("data/postmaster.pid").exists() {
+            self.end();
+        }
+    }
+}
+
+fn is_root() -> bool {
+    let id = Command::new("id").arg("-u").output().unwrap();
+    id.stdout.trim_ascii() == b"0"
+}
+
+/// Where its programs are: on the path, or where Debian puts them.
+fn programs() -> Option<PathBuf> {
+    let path = std::env::var_os("PATH").unwrap_or_default();
+    let debian = std::fs::read_dir("/usr/lib/postgresql").into_iter().flatten().flatten().map(|entry| entry.path().join("bin"));
+    std::env::split_paths(&path).chain(debian).find(|folder| folder.join("initdb").exists())
+}

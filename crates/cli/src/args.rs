@@ -48,7 +48,7 @@ pub enum Command {
     /// Propose a cut list from the data, or a phrase from examples of what is wanted
     Draft(DraftArgs),
     /// Add pieces to the rows of a table: the main job
-    Carve(CarveArgs),
+    Carve(Box<CarveArgs>),
     /// Check a table against a cut list and write nothing: a table of faults and their rows
     Check(CheckArgs),
     /// Say in plain words what a cut list does, or what it does with one row, step by step
@@ -115,6 +115,15 @@ pub struct CarveArgs {
     pub faults: FaultArgs,
     #[command(flatten)]
     pub tables: TableArgs,
+    /// Write the pieces into columns of the table that is read: of the row with the same values in these columns, which tell its rows apart
+    #[arg(
+        long,
+        value_name = "KEY",
+        value_delimiter = ',',
+        help_heading = "Writing tables of a database",
+        conflicts_with_all = ["to", "out", "only_pieces", "columns", "without", "file_column"]
+    )]
+    pub update: Vec<String>,
     #[command(flatten)]
     pub writing: WritingArgs,
     #[command(flatten)]
@@ -150,8 +159,9 @@ impl TableArgs {
     }
 
     /// What a table that was written is called in a message.
-    pub fn outcome(&self, table: &str, address: &Address) -> String {
-        match self.how() {
+    pub fn outcome(&self, how: How, table: &str, address: &Address) -> String {
+        match how {
+            How::Update { .. } => format!("the rows of the table {table} of {address}"),
             How::New => format!("the new table {table} of {address}"),
             How::Replace => format!("a new table {table} of {address}, in the place of the one that was there"),
             How::Append => format!("the table {table} of {address}, after the rows that it had"),

@@ -3,11 +3,13 @@
 use std::io::{self, Write};
 use std::path::Path;
 
+use keen_notch_core::carving::Carving;
 use keen_notch_core::column::{ColumnRef, Header};
 use keen_notch_io::carve::{Job, Report};
-use keen_notch_io::database::Target;
+use keen_notch_io::database::{Address, How, Target, What};
 use keen_notch_io::files::RunFiles;
 use keen_notch_io::formats::{self, Framing, Kind, Named};
+use keen_notch_io::sink::database::Session;
 use keen_notch_io::sink::{self, Sink, Stream};
 use keen_notch_io::source::input::Input;
 use keen_notch_io::source::{Format, Reading};
@@ -37,7 +39,7 @@ pub fn run(args: &CarveArgs, console: &Console) -> Result<Exit, Failure> {
         allow_outside: args.faults.allow_outside,
     };
     let known = RunFiles::default();
-    let pieces = Pieces::read(&given, &known)?;
+    let mut pieces = Pieces::read(&given, &known)?;
     let (said, database) = match &args.to {
         None => (None, None),
         Some(Said::Named(named)) => (Some(*named), None),
@@ -49,6 +51,15 @@ pub fn run(args: &CarveArgs, console: &Console) -> Result<Exit, Failure> {
     }
     let reading_args = (&args.reading, &pieces.reading, database.is_some());
     let (inputs, table_name) = run::inputs(&args.files, reading_args, &known, console)?;
+    let how = if args.update.is_empty() { args.tables.how() } else { How::Update { keys: args.update.len() } };
+    let (said, database, table_name) = match how {
+        How::Update { .. } => {
+            let (address, table) = updated(&inputs)?;
+            pieces.take_places = true;
+            (Some(Named::DATABASE), Some(address), Some(table.to_owned()))
+        }
+        _ => (said, database, table_name),
+    };
     let rows_to_file = args.out.as_ref().is_some_and(|path| !run::is_standard_output(path));
     let named = said.or(args.out.as_deref().map(Named::of)).unwrap_or_default();
     let mut named = if rows_to_file { named } else { named.in_a_pipe() };
@@ -68,9 +79,7 @@ pub fn run(args: &CarveArgs, console: &Console) -> Result<Exit, Failure> {
     let session = run::session((database, table_name.as_ref()), &args.reading, &args.tables, &known)?;
     let out: Option<Box<dyn Sink>> = match (&args.out, &session, &table_name) {
         (Some(path), ..) => Some(sink::open_as(path, named, &known)?),
-        (None, Some(session), Some(table)) => {
-            Some(Box::new(session.sink(Target { table: table.clone(), how: args.tables.how() })?))
-        }
+        (None, Some(session), Some(table)) => Some(Box::new(session.sink(Target { table: table.clone(), how })?)),
         (None, ..) => known.prints().map(|()| None)?,
     };
     let mut files = Files::create((&args.faults, &args.tables), session.as_ref(), &known, &reading)?;
@@ -103,7 +112,10 @@ pub fn run(args: &CarveArgs, console: &Console) -> Result<Exit, Failure> {
         let message = format!("{option} is for delimited text, and {out} is {}", named.name().unwrap_or(table.format.name()));
         return Err(Failure::usage(message, "leave it out, or write delimited text: --to csv"));
     }
-    let originals = originals(args, &header)?;
+    let originals = match how {
+        How::Update { .. } => keys(args, &carving, &header)?,
+        _ => originals(args, &header)?,
+    };
     let mut job = Job::new(carving, &header, &originals, shown)
         .with_formats(named, named_aside)
         .with_text_options(args.writing.options()?)
@@ -159,11 +171,18 @@ pub fn run(args: &CarveArgs, console: &Console) -> Result<Exit, Failure> {
         }
         run::say_replaced(&reading.meter, console, args.quiet);
         let out = match (database, &table_name) {
-            (Some(address), Some(table)) => Some(args.tables.outcome(table, address)),
+            (Some(address), Some(table)) => Some(args.tables.outcome(how, table, address)),
             _ => args.out.as_deref().map(run::name_of),
         };
         let beside = (&args.faults, &args.tables);
         run::outcome(&report, &inputs, (out.as_deref(), is_kept), beside).iter().for_each(|line| console.note(line));
+        let added = session.as_ref().filter(|_| is_kept).map_or(Vec::new(), Session::added);
+        if !added.is_empty() {
+            console.note(&visible::without_controls(&format!(
+                "columns that it did not have were added to it: {}",
+                added.join(", ")
+            )));
+        }
         if let (Some(Kind::Workbook), Format::Workbook { sheet, .. }, true) = (named.kind, &table.format, is_kept) {
             let words = format!(
                 "of the sheet {sheet:?}, values and number formats are kept; formulas (as what they came to), charts and other sheets are not"
@@ -209,6 +228,44 @@ fn too_wide_failure(report: &Report, job: &Job, header: &Header, args: &CarveArg
         format!("some texts are wider than their places, and {what}: {}", columns.join("; ")),
         "give them wider places, or set their rows aside with --offcuts FILE",
     )
+}
+
+/// The table that pieces are written back to: the one that is read.
+fn updated(inputs: &[Input]) -> Result<(&Address, &str), Failure> {
+    match inputs {
+        [Input::Database(relation)] => match &relation.what {
+            What::Table(table) => Ok((&relation.address, table)),
+            What::Query(_) | What::Unsaid => {
+                let help = "name the table with --table NAME, and leave --query out";
+                Err(Failure::usage("--update writes into the table that is read, and none is named", help))
+            }
+        },
+        _ => Err(Failure::usage(
+            "--update writes into the table that is read, and no database is",
+            "name it, such as --from sqlite:yard.db --table parts",
+        )),
+    }
+}
+
+/// The columns by which the rows of a table are told apart, by their indices.
+fn keys(args: &CarveArgs, carving: &Carving, header: &Header) -> Result<Vec<usize>, Failure> {
+    if let Some(piece) = carving.rows_piece() {
+        return Err(Failure::usage(
+            format!("{} gets a row for each result, and --update writes into the rows that are there", carving.name(piece)),
+            "give it columns, write a table of its own with --to, or leave it out",
+        ));
+    }
+    let mut found = Vec::with_capacity(args.update.len());
+    for key in &args.update {
+        let index = ColumnRef::parse(key).find(header)?;
+        if found.contains(&index) || (0..carving.count()).any(|piece| carving.name(piece) == header.title(index)) {
+            let message =
+                format!("--update has the column {} as its key, and it is named twice or a piece", header.title(index));
+            return Err(Failure::usage(message, "name columns that no piece is written to, each once"));
+        }
+        found.push(index);
+    }
+    Ok(found)
 }
 
 /// The original columns that go into the output, by their indices.

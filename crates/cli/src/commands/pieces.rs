@@ -45,6 +45,8 @@ pub struct Pieces {
     pub unit: Unit,
     /// How the inputs are read, as far as the cut lists say it.
     pub reading: ListReading,
+    /// Whether pieces with the names of columns are put in their places, also where that is not said.
+    pub take_places: bool,
     /// Where the columns of fixed-width text are written, if a cut list says it.
     pub widths: Option<String>,
     /// The column that pieces come from unless they say otherwise: that of the command line, or of the only cut list.
@@ -66,6 +68,7 @@ impl Pieces {
             title: None,
             unit: Unit::default(),
             reading: ListReading::default(),
+            take_places: false,
             widths: None,
             main: None,
             folders: Vec::new(),
@@ -202,7 +205,11 @@ impl Pieces {
             keen_notch_io::lists::read(path, column, &self.files)
         };
         let setting = Setting { unit: self.unit, lists: &lists };
-        Carving::new(&self.wanted, self.main(), &setting, header)
+        let mut wanted = std::borrow::Cow::Borrowed(&self.wanted);
+        if let (true, Header::Names(names)) = (self.take_places, header) {
+            wanted.to_mut().pieces.iter_mut().for_each(|piece| piece.replace |= names.contains(&piece.name) && !piece.hidden);
+        }
+        Carving::new(&wanted, self.main(), &setting, header)
             .map_err(|unbound| Failure::text_error(&self.texts[unbound.origin], unbound.error))
     }
 }

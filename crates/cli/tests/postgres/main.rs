@@ -278,3 +278,53 @@ fn a_lock_is_waited_for() {
     let rows = server.yard().query("SELECT code, x FROM old", &[]).unwrap();
     assert_eq!(rows.len(), 1);
 }
+
+#[test]
+fn pieces_are_written_into_the_rows_that_they_came_from() {
+    let Some((server, yard)) = yard() else { return };
+    let address = server.address();
+    let table = "CREATE TABLE keyed (site text, id int, code text, no int, PRIMARY KEY (site, id)); \
+                 INSERT INTO keyed VALUES ('a', 1, 'GRP-1'), ('a', 2, 'HNG-2'), ('b', 1, NULL), ('b', 3, 'x-y')";
+    server.yard().batch_execute(table).unwrap();
+    let mut said = String::new();
+    let mut note = |words: &[&str]| {
+        let update = ["carve", "--from", &address, "--table", "keyed", "-c", "code", "-p", "family: before \"-\""];
+        let ran = yard.run(&[&update[..], words].concat());
+        said += &without_folder(&server, &format!("exit {}\n{}", ran.status, ran.stderr));
+    };
+    note(&["--update", "id"]);
+    note(&["--update", "code"]);
+    // A column that is there keeps its type, and what it does not take is said.
+    note(&["-p", "no: after \"-\"", "--update", "site,id", "-q"]);
+    note(&["-p", "no: after \"-\"", "--check", "no: digits", "--update", "site,id", "--offcuts-table", "aside"]);
+    assert_snapshot!(said + &without_folder(&server, &(shown(&server, "keyed") + &shown(&server, "aside"))));
+}
+
+#[test]
+fn passwords_come_from_the_environment_or_a_file_and_are_never_shown() {
+    let Some((server, yard)) = yard() else { return };
+    server.ask_for_password("nils", "a:secret");
+    let address = server.address().replace("keeper", "nils");
+    let words = ["survey", "--from", &address, "--query", "SELECT 'GRP-1' AS code", "-q"];
+    let run = |set: &[(&str, &str)]| {
+        let mut command = yard.command(&words);
+        command.env_remove("HOME");
+        command.envs(set.iter().copied());
+        let output = command.output().unwrap();
+        (output.status.code().unwrap(), String::from_utf8(output.stderr).unwrap())
+    };
+    assert_eq!(run(&[("PGPASSWORD", "a:secret")]).0, 0);
+    let file = yard.path().join("passwords");
+    yard.write("passwords", "localhost:*:yard:nils:a\\:secret\n");
+    let file = file.to_str().unwrap();
+    let allow = |mode: &str| assert!(std::process::Command::new("chmod").args([mode, file]).status().unwrap().success());
+    allow("600");
+    assert_eq!(run(&[("PGPASSFILE", file)]).0, 0);
+    // A file that others may read is none.
+    allow("644");
+    for set in [&[("PGPASSFILE", file)][..], &[("PGPASSWORD", "a:secreT")]] {
+        let (status, said) = run(set);
+        assert_eq!(status, 3);
+        assert!(said.contains("PGPASSWORD or a password file") && !said.to_lowercase().contains("secret"), "{said}");
+    }
+}

@@ -52,6 +52,16 @@ impl Server {
         Client::connect(&address, NoTls).unwrap()
     }
 
+    /// Has a new role that must give a password.
+    pub fn ask_for_password(&self, role: &str, password: &str) {
+        let rules = self.path().join("data/pg_hba.conf");
+        let others = std::fs::read_to_string(&rules).unwrap();
+        std::fs::write(&rules, format!("local all {role} scram-sha-256\n{others}")).unwrap();
+        let made = format!("CREATE ROLE {role} LOGIN PASSWORD '{password}'; SELECT pg_reload_conf()");
+        self.yard().batch_execute(&made).unwrap();
+        std::thread::sleep(std::time::Duration::from_millis(300));
+    }
+
     /// Ends the server, whoever is connected.
     pub fn end(&self) {
         self.command(&["-m", "immediate", "stop"]);

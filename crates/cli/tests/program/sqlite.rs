@@ -32,7 +32,7 @@ fn database() -> Yard {
 /// How tables are made, and their rows with the type of each value.
 fn shown(yard: &Yard, name: &str) -> String {
     let connection = connection(yard, name);
-    let mut tables = connection.prepare("SELECT name, sql FROM sqlite_schema ORDER BY name").unwrap();
+    let mut tables = connection.prepare("SELECT name, sql FROM sqlite_schema WHERE sql IS NOT NULL ORDER BY name").unwrap();
     let tables: Vec<(String, String)> =
         tables.query_map([], |row| Ok((row.get(0)?, row.get(1)?))).unwrap().map(Result::unwrap).collect();
     let mut shown = String::new();
@@ -244,4 +244,35 @@ fn a_lock_of_another_program_is_waited_for() {
     assert!(running.wait().unwrap().success());
     let rows = connection(&yard, "yard.db").query_row("SELECT count(*) FROM cut", [], |row| row.get::<_, i64>(0)).unwrap();
     assert_eq!(rows, 4);
+}
+
+#[test]
+fn pieces_are_written_into_the_rows_that_they_came_from() {
+    let yard = Yard::new();
+    connection(&yard, "yard.db")
+        .execute_batch(
+            "CREATE TABLE parts (site TEXT, id INTEGER, code TEXT, PRIMARY KEY (site, id));
+             INSERT INTO parts VALUES ('a', 1, 'GRP-1'), ('a', 2, 'HNG-2'), ('b', 1, NULL), ('b', 3, 'x-3')",
+        )
+        .unwrap();
+    let update = ["carve", "--from", "sqlite:yard.db", "--table", "Parts", "-c", "code", "-p", "family: before \"-\""];
+    let checked = ["--check", "family: uppercase", "--update"];
+    let mut said = String::new();
+    let mut note = |words: &[&str]| {
+        let ran = yard.run(words);
+        said += &format!("exit {}\n{}", ran.status, ran.stderr);
+    };
+    // Rows that are set aside stay as they are.
+    note(&[&update[..], &checked, &["site,id", "--offcuts-table", "aside"]].concat());
+    yard.write("rows.csv", "code\nA-1\n");
+    let query = ["--query", "SELECT id, code FROM parts WHERE code > ''"];
+    note(&[&["carve"], &update[1..3], &query, &update[5..], &["--update", "id"]].concat());
+    note(&["carve", "rows.csv", "-c", "code", "-p", "x: first 1", "--update", "code"]);
+    note(&[&update[..], &["--update", "id"]].concat());
+    note(&[&update[..], &["--update", "code"]].concat());
+    note(&[&update[..], &["--update", "nr"]].concat());
+    note(&[&update[..], &["--update", "site,site"]].concat());
+    // The columns are there now, and are written to again.
+    note(&[&update[..], &["-p", "no of code: after \"-\"", "--update", "site,id"]].concat());
+    assert_snapshot!(said + &shown(&yard, "yard.db"));
 }

@@ -144,6 +144,11 @@ pub enum How {
     Replace,
     /// Rows come after those that it has. There must be one.
     Append,
+    /// Values are written into the rows that it has. There must be one. The first columns are the key by which a row is found.
+    Update {
+        /// How many they are.
+        keys: usize,
+    },
 }
 
 /// A name as SQL takes it whatever is in it.

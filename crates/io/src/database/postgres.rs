@@ -49,10 +49,25 @@ pub fn connect(uri: &str, name: &str) -> Result<Client, Error> {
     Ok(client)
 }
 
+/// How the server is told who one is.
+const PASSWORD: &str = "give the password by PGPASSWORD or a password file (~/.pgpass, which nobody else may read: chmod 600), and the user with USER@ in the address";
+
 /// What went wrong, in the words of the server where it says something.
 pub fn failed(name: &str, error: &postgres::Error) -> Error {
     let Some(said) = error.as_db_error() else {
         let cause = std::error::Error::source(error).map_or(String::new(), |cause| format!(" ({cause})"));
+        if cause.contains("password missing") {
+            let why = "the server asks for a password, and none is given".to_owned();
+            return Error::Database { name: name.to_owned(), why, help: PASSWORD.to_owned() };
+        }
+        if cause.contains("certificate") {
+            let help = "name a file with its certificate, or that of whoever signed it: sslrootcert=FILE".to_owned();
+            return Error::Database {
+                name: name.to_owned(),
+                why: format!("the server's certificate is not trusted{cause}"),
+                help,
+            };
+        }
         let why = if error.is_closed() { "the server has ended the connection".to_owned() } else { format!("{error}{cause}") };
         let help = "see that the server runs and can be reached from here, and run this again: nothing was written".to_owned();
         return Error::Database { name: name.to_owned(), why, help };
@@ -60,9 +75,7 @@ pub fn failed(name: &str, error: &postgres::Error) -> Error {
     let detail = [said.detail(), said.where_()].into_iter().flatten().collect::<Vec<_>>().join("; ");
     let detail = if detail.is_empty() { String::new() } else { format!(" ({detail})") };
     let help = match said.code().code() {
-        "28P01" | "28000" => {
-            "give the password by PGPASSWORD or a password file (~/.pgpass), and the user with USER@ in the address"
-        }
+        "28P01" | "28000" => PASSWORD,
         "42501" => "ask whoever keeps the database for that permission",
         "3D000" => "name another database at the end of the address",
         "53100" => "make room on the server's disk",

@@ -33,6 +33,17 @@ use crate::pool::lock;
 const BY_NAME: &str =
     "rows are added by the names of their columns: leave out those that it lacks, with --without, or add them to it";
 
+/// Where rows of a table cannot be told apart by a key.
+#[cfg(any(feature = "postgres", feature = "sqlite"))]
+fn no_key(name: String, keys: &[String], why: &str) -> Error {
+    Error::Database {
+        name,
+        why: format!("{} {why}", keys.join(", ")),
+        help: "nothing was written; name the columns that tell its rows apart, such as --update ID or --update SITE,ID"
+            .to_owned(),
+    }
+}
+
 /// What puts rows into tables of a database, and makes that last.
 trait Loader: Send {
     /// Notes a table that is to be written. Gives its number.
@@ -58,6 +69,9 @@ trait Loader: Send {
     /// # Errors
     /// Where the table does not take them.
     fn settle(&mut self, table: usize) -> Result<(), Error>;
+
+    /// The columns that were added to tables that were there.
+    fn added(&self) -> Vec<String>;
 
     /// Makes what was settled last.
     ///
@@ -91,6 +105,11 @@ impl Session {
             Address::Postgres(uri) => postgres::open(uri, address)?,
         };
         Ok(Session { address: address.to_string(), open: Arc::new(Mutex::new(Open { loader, settled: 0, placed: 0 })) })
+    }
+
+    /// The columns that were added to tables that were there.
+    pub fn added(&self) -> Vec<String> {
+        lock(&self.open).loader.added()
     }
 
     /// A table of it as a sink.

@@ -8,7 +8,7 @@ use std::io::Write;
 use postgres::Client;
 use postgres::error::SqlState;
 
-use super::{BY_NAME, Loader};
+use super::{BY_NAME, Loader, no_key};
 use crate::Error;
 use crate::cells::Record;
 use crate::database::postgres::{connect, failed, find, tables};
@@ -34,6 +34,9 @@ struct Table {
     /// Where the rows are until they are settled.
     waiting: String,
     columns: String,
+    plan: TablePlan,
+    /// The columns that it gets, where it is there.
+    added: Vec<PlannedColumn>,
     /// Rows that the server has not got, and how many it has.
     rows: Vec<u8>,
     held: u64,
@@ -128,6 +131,39 @@ fn push(record: &Record, out: &mut Vec<u8>) {
     out.extend(rest);
 }
 
+impl Tables {
+    /// Writes the rows of a table into those that are there.
+    fn update(&mut self, table: usize, keys: usize) -> Result<(), Error> {
+        let Table { target, sql, waiting, plan, added, .. } = &self.tables[table];
+        let names: Vec<String> = plan.columns.iter().map(|column| quoted(&column.name)).collect();
+        let (key, pieces) = names.split_at(keys.min(names.len()));
+        let are_null: Vec<String> = key.iter().map(|key| format!("{key} IS NULL")).collect();
+        for (looked, why) in [
+            (format!("SELECT 1 FROM {waiting} WHERE {} LIMIT 1", are_null.join(" OR ")), "is null in some rows"),
+            (
+                format!("SELECT 1 FROM {waiting} GROUP BY {} HAVING count(*) > 1 LIMIT 1", key.join(", ")),
+                "is the same in several rows",
+            ),
+        ] {
+            let found = self.client.query_opt(&looked, &[]).map_err(|error| failed(&self.address, &error))?;
+            if found.is_some() {
+                let keys: Vec<String> = plan.columns.iter().take(keys).map(|column| column.name.clone()).collect();
+                return Err(no_key(format!("the table {} of {}", target.table, self.address), &keys, why));
+            }
+        }
+        let added: String =
+            added.iter().map(|column| format!("ALTER TABLE {sql} ADD COLUMN {}; ", declaration(column))).collect();
+        let set: Vec<String> = pieces.iter().map(|piece| format!("{piece} = given.{piece}")).collect();
+        let same: Vec<String> = key.iter().map(|key| format!("kept.{key} = given.{key}")).collect();
+        let statements = format!(
+            "{added}ANALYZE {waiting}; UPDATE {sql} AS kept SET {} FROM {waiting} AS given WHERE {}",
+            set.join(", "),
+            same.join(" AND ")
+        );
+        self.run(&statements)
+    }
+}
+
 impl Loader for Tables {
     fn table(&mut self, target: Target) -> Result<usize, Error> {
         let of = |error: postgres::Error| failed(&self.address, &error);
@@ -146,7 +182,7 @@ impl Loader for Tables {
         let found = self.client.query_opt("SELECT 1 FROM pg_class WHERE oid = to_regclass($1::text)", &[&sql]).map_err(of)?;
         let sql = match (target.how, found) {
             (How::New, Some(_)) => return Err(Error::TableIsThere { table: target.table, of: self.address.clone() }),
-            (How::Append, None) => match find(&mut self.client, &target.table).map_err(of)? {
+            (How::Append | How::Update { .. }, None) => match find(&mut self.client, &target.table).map_err(of)? {
                 // In small letters, as SQL takes it.
                 Some(found) => found.sql,
                 None => {
@@ -162,11 +198,12 @@ impl Loader for Tables {
         let number = self.tables.len();
         let schema = schema.map_or(String::new(), |(schema, _)| format!("{}.", quoted(&schema)));
         let waiting = match target.how {
-            How::Append => format!("pg_temp.keen_notch_{number}"),
+            How::Append | How::Update { .. } => format!("pg_temp.keen_notch_{number}"),
             How::New | How::Replace => format!("{schema}{}", quoted(&format!("keen_notch_{}_{number}", std::process::id()))),
         };
-        let (columns, rows) = (String::new(), Vec::with_capacity(HELD));
-        self.tables.push(Table { target, sql, name, waiting, columns, rows, held: 0, given: 0, is_settled: false });
+        let (columns, plan, added, rows) = (String::new(), TablePlan::default(), Vec::new(), Vec::with_capacity(HELD));
+        let table = Table { target, sql, name, waiting, columns, plan, added, rows, held: 0, given: 0, is_settled: false };
+        self.tables.push(table);
         Ok(number)
     }
 
@@ -177,11 +214,28 @@ impl Loader for Tables {
         }
         let names: Vec<String> = plan.columns.iter().map(|column| quoted(&column.name)).collect();
         let columns = names.join(", ");
-        let Table { target, sql, waiting, .. } = &self.tables[table];
+        let Table { target, sql, waiting, added, .. } = &mut self.tables[table];
         let made = match target.how {
             How::Append => {
                 let name = waiting.trim_start_matches("pg_temp.");
                 format!("CREATE TEMP TABLE {name} ON COMMIT DROP AS SELECT {columns} FROM {sql} WITH NO DATA")
+            }
+            How::Update { .. } => {
+                let mut declared = Vec::new();
+                for column in &plan.columns {
+                    let asked = "SELECT format_type(atttypid, atttypmod) FROM pg_attribute \
+                                 WHERE attrelid = $1::text::regclass AND attname = $2::text AND NOT attisdropped";
+                    let found = self.client.query_opt(asked, &[&*sql, &column.name]);
+                    match found.map_err(|error| failed(&self.address, &error))? {
+                        Some(row) => declared.push(format!("{} {}", quoted(&column.name), row.get::<_, String>(0))),
+                        None => {
+                            declared.push(declaration(column));
+                            added.push(column.clone());
+                        }
+                    }
+                }
+                let name = waiting.trim_start_matches("pg_temp.").to_owned();
+                format!("CREATE TEMP TABLE {name} ({}) ON COMMIT DROP", declared.join(", "))
             }
             How::New | How::Replace => {
                 let declared: Vec<String> = plan.columns.iter().map(declaration).collect();
@@ -196,6 +250,7 @@ impl Loader for Tables {
             error => error,
         })?;
         self.tables[table].columns = columns;
+        self.tables[table].plan = plan.clone();
         Ok(())
     }
 
@@ -221,8 +276,13 @@ impl Loader for Tables {
             How::New => renamed,
             How::Replace => format!("DROP TABLE IF EXISTS {sql}; {renamed}"),
             How::Append => format!("INSERT INTO {sql} ({columns}) SELECT {columns} FROM {waiting}"),
+            How::Update { keys } => return self.update(table, keys),
         };
         self.run(&statements)
+    }
+
+    fn added(&self) -> Vec<String> {
+        self.tables.iter().flat_map(|table| &table.added).map(|column| column.name.clone()).collect()
     }
 
     fn commit(&mut self) -> Result<(), Error> {

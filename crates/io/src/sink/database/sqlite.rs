@@ -11,7 +11,7 @@ use rusqlite::Connection;
 use rusqlite::types::Value;
 
 use super::super::unfinished;
-use super::{BY_NAME, Loader};
+use super::{BY_NAME, Loader, no_key};
 use crate::Error;
 use crate::cells::Record;
 use crate::database::sqlite::{Use, connect, failed, tables};
@@ -25,6 +25,8 @@ struct Tables {
     connection: Connection,
     address: String,
     tables: Vec<Table>,
+    /// The columns that tables get which are there.
+    added: Vec<String>,
     /// The files of a database that was not there before, until it is complete.
     new: Vec<PathBuf>,
 }
@@ -46,7 +48,7 @@ pub fn open(path: &Path, address: &Address) -> Result<Box<dyn Loader>, Error> {
     let journal = PathBuf::from(format!("{}-journal", path.display()));
     let new = if is_new { vec![path.to_owned(), journal] } else { Vec::new() };
     new.iter().for_each(|path| unfinished::note(path.clone()));
-    Ok(Box::new(Tables { connection, address, tables: Vec::new(), new }))
+    Ok(Box::new(Tables { connection, address, tables: Vec::new(), added: Vec::new(), new }))
 }
 
 impl Tables {
@@ -98,6 +100,43 @@ fn value(record: &Record) -> Value {
     }
 }
 
+impl Tables {
+    /// Writes the rows of a table into those that are there.
+    fn update(&self, table: usize, keys: usize) -> Result<(), Error> {
+        let Table { target, plan, .. } = &self.tables[table];
+        let names: Vec<String> = plan.columns.iter().map(|column| quoted(&column.name)).collect();
+        let (key, pieces) = names.split_at(keys.min(names.len()));
+        let of = format!("temp.keen_notch_{table}");
+        let name = || format!("the table {} of {}", target.table, self.address);
+        let are_null: Vec<String> = key.iter().map(|key| format!("{key} IS NULL")).collect();
+        for (looked, why) in [
+            (format!("SELECT 1 FROM {of} WHERE {} LIMIT 1", are_null.join(" OR ")), "is null in some rows"),
+            (
+                format!("SELECT 1 FROM {of} GROUP BY {} HAVING count(*) > 1 LIMIT 1", key.join(", ")),
+                "is the same in several rows",
+            ),
+        ] {
+            let found = self.connection.prepare(&looked).and_then(|mut statement| statement.exists([]));
+            if found.map_err(|error| self.failed(&error))? {
+                let keys: Vec<String> = plan.columns.iter().take(keys).map(|column| column.name.clone()).collect();
+                return Err(no_key(name(), &keys, why));
+            }
+        }
+        let added = plan.columns.iter().filter(|column| self.added.contains(&column.name));
+        let added =
+            added.map(|column| format!("ALTER TABLE main.{} ADD COLUMN {}; ", quoted(&target.table), declaration(column)));
+        let set: Vec<String> = pieces.iter().map(|piece| format!("{piece} = given.{piece}")).collect();
+        let same: Vec<String> = key.iter().map(|key| format!("kept.{key} = given.{key}")).collect();
+        self.run(&format!(
+            "{}UPDATE main.{} AS kept SET {} FROM {of} AS given WHERE {};",
+            added.collect::<String>(),
+            quoted(&target.table),
+            set.join(", "),
+            same.join(" AND ")
+        ))
+    }
+}
+
 impl Loader for Tables {
     fn table(&mut self, target: Target) -> Result<usize, Error> {
         let all = tables(&self.connection).map_err(|error| self.failed(&error))?;
@@ -108,7 +147,7 @@ impl Loader for Tables {
             How::New if is_there => {
                 return Err(Error::TableIsThere { table: target.table, of: self.address.clone() });
             }
-            How::Append if !is_there => {
+            How::Append | How::Update { .. } if !is_there => {
                 return Err(Error::NoDatabaseTable { name: target.table, of: self.address.clone(), tables: all });
             }
             _ => {}
@@ -131,6 +170,14 @@ impl Loader for Tables {
         let begin = if self.connection.is_autocommit() { "BEGIN; " } else { "" };
         self.run(&format!("{begin}CREATE TEMP TABLE keen_notch_{table} ({})", names.join(", ")))?;
         let target = &self.tables[table].target;
+        if let How::Update { .. } = target.how {
+            let looked = format!("SELECT * FROM main.{}", quoted(&target.table));
+            let statement = self.connection.prepare(&looked).map_err(|error| failed(&self.address, &error))?;
+            let is_there =
+                |column: &&PlannedColumn| statement.column_names().any(|name| name.eq_ignore_ascii_case(&column.name));
+            let added: Vec<&PlannedColumn> = plan.columns.iter().filter(|column| !is_there(column)).collect();
+            self.added.extend(added.into_iter().map(|column| column.name.clone()));
+        }
         if target.how == How::Append {
             // Whether it has these columns is to be known before the rows come.
             let looked = format!("SELECT {} FROM main.{}", quoted_columns(plan, &target.table), quoted(&target.table));
@@ -166,12 +213,17 @@ impl Loader for Tables {
             How::New => made,
             How::Replace => format!("DROP TABLE IF EXISTS main.{name}; {made}"),
             How::Append => String::new(),
+            How::Update { keys } => return self.update(table, keys),
         };
         let named: Vec<String> = plan.columns.iter().map(|column| quoted(&column.name)).collect();
         let named = named.join(", ");
         self.run(&format!(
             "{ready} INSERT INTO main.{name} ({named}) SELECT {named} FROM temp.keen_notch_{table} ORDER BY rowid;"
         ))
+    }
+
+    fn added(&self) -> Vec<String> {
+        self.added.clone()
     }
 
     fn commit(&mut self) -> Result<(), Error> {

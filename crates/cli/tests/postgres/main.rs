@@ -328,3 +328,35 @@ fn passwords_come_from_the_environment_or_a_file_and_are_never_shown() {
         assert!(said.contains("PGPASSWORD or a password file") && !said.to_lowercase().contains("secret"), "{said}");
     }
 }
+
+#[test]
+fn the_commands_of_the_document_run_on_the_demo() {
+    let Some((server, yard)) = yard() else { return };
+    server.yard().batch_execute("CREATE DATABASE ropeway").unwrap();
+    yard.out(&["demo", "--dir", "d"]);
+    let document = std::fs::read_to_string(concat!(env!("CARGO_MANIFEST_DIR"), "/../../docs/databases.md")).unwrap();
+    let program = assert_cmd::cargo::cargo_bin("keen-notch");
+    let path = [program.parent().unwrap().to_str().unwrap(), &std::env::var("PATH").unwrap()].join(":");
+    let block = document.split("```sh\n").nth(1).unwrap().split("```").next().unwrap();
+    let mut shell = std::process::Command::new("sh");
+    shell.args(["-ec", block]).current_dir(yard.path().join("d")).env("PATH", path);
+    let ran = shell.env("PGHOST", server.path()).env("PGUSER", "keeper").output().unwrap();
+    assert!(ran.status.success(), "{}", String::from_utf8_lossy(&ran.stderr));
+    assert!(yard.path().join("d/summit.parquet").exists());
+}
+
+#[test]
+fn a_full_disk_of_the_server_leaves_nothing() {
+    let Some((server, yard)) = yard() else { return };
+    if !server.has_small_disk() {
+        eprintln!("skipped: a small disk can be mounted by root alone");
+        return;
+    }
+    let rows: String = (0..200_000).map(|row| format!("GRP-{row:08}\n")).collect();
+    yard.write("in.csv", format!("code\n{rows}"));
+    let ran = yard.run(&["carve", "in.csv", "-c", "code", "-p", "x: whole", "--to", &server.address(), "--table", "cut", "-q"]);
+    assert_eq!(ran.status, 3, "{}", ran.stderr);
+    assert!(ran.stderr.contains("make room on the server's disk"), "{}", ran.stderr);
+    let count = "SELECT count(*) FROM pg_tables WHERE schemaname = 'public'";
+    assert_eq!(server.yard().query_one(count, &[]).unwrap().get::<_, i64>(0), 1);
+}

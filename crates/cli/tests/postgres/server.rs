@@ -62,6 +62,22 @@ impl Server {
         std::thread::sleep(std::time::Duration::from_millis(300));
     }
 
+    /// Has new tables on a disk of a few megabytes. Whether it could be mounted.
+    pub fn has_small_disk(&self) -> bool {
+        let disk = self.path().join("small");
+        std::fs::create_dir(&disk).unwrap();
+        let mut mount = Command::new("mount");
+        mount.args(["-t", "tmpfs", "-o", "size=8m,mode=777", "tmpfs"]).arg(&disk).stderr(Stdio::null());
+        if !is_root() || !mount.status().is_ok_and(|status| status.success()) {
+            return false;
+        }
+        assert!(Command::new("chown").arg("postgres").arg(&disk).status().unwrap().success());
+        let mut client = self.yard();
+        client.batch_execute(&format!("CREATE TABLESPACE small LOCATION '{}'", disk.display())).unwrap();
+        client.batch_execute("ALTER DATABASE yard SET default_tablespace = small").unwrap();
+        true
+    }
+
     /// Ends the server, whoever is connected.
     pub fn end(&self) {
         self.command(&["-m", "immediate", "stop"]);
@@ -89,6 +105,10 @@ impl Drop for Server {
     fn drop(&mut self) {
         if self.path().join("data/postmaster.pid").exists() {
             self.end();
+        }
+        let disk = self.path().join("small");
+        if disk.exists() {
+            let _ = Command::new("umount").arg(&disk).stderr(Stdio::null()).status();
         }
     }
 }

@@ -88,7 +88,7 @@ pub fn run(args: &CheckArgs, console: &Console) -> Result<Exit, Failure> {
             }
             for sample in &report.samples {
                 writeln!(out)?;
-                for line in faults::sample(sample, &report, &job, &header, console.width) {
+                for line in faults::sample(sample, &report, &job, (&header, &table.format), console.width) {
                     writeln!(out, "{line}")?;
                 }
             }

@@ -20,7 +20,7 @@ use crate::commands::run::{inputs, say_replaced};
 use crate::console::{self, Console};
 use crate::draw::ruler::{self, Mark};
 use crate::draw::style::{self, paint};
-use crate::draw::{long, steps, visible};
+use crate::draw::{long, rows, steps, visible};
 use crate::failure::Failure;
 
 /// The widest a text is shown, in columns.
@@ -129,23 +129,23 @@ fn row(
     table: &mut Table,
     width: usize,
 ) -> Result<Vec<String>, Failure> {
-    let header = table.header.clone();
-    let mut rows = 0;
+    let (header, format) = (table.header.clone(), table.format.clone());
+    let mut count = 0_u64;
     let mut lines = Vec::new();
     let mut last_line = 0;
     table.each_row(View::Pieces(carving), |at| {
-        rows += 1;
+        count += 1;
         let is_it = match (args.row, args.line) {
             (_, Some(wanted)) => {
                 last_line = at.lines.1;
                 (at.lines.0..=last_line).contains(&wanted)
             }
-            (row, None) => rows == row.unwrap_or(1),
+            (row, None) => count == row.unwrap_or(1),
         };
         if !is_it {
             return ControlFlow::Continue(());
         }
-        lines.push(paint(style::HEAD, format!("row {rows}, line {}", at.lines.0)));
+        lines.push(paint(style::HEAD, rows::on_line(&count.to_string(), at.lines.0, &format)));
         for (index, piece) in pieces.wanted.pieces.iter().enumerate() {
             lines.push(String::new());
             lines.extend(piece_of_row(index, piece, carving, at, at.worked, &header, width));
@@ -161,7 +161,7 @@ fn row(
             "give the line of a row: this is the header's",
         ),
         None => Failure::usage(
-            format!("there is no row {}: there are {}", args.row.unwrap_or(1), visible::counted(rows, "row")),
+            format!("there is no row {}: there are {}", args.row.unwrap_or(1), visible::counted(count, "row")),
             "rows are counted from 1, without the header",
         ),
     })

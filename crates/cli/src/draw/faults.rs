@@ -8,6 +8,7 @@ use keen_notch_core::column::Header;
 use keen_notch_core::gauge::Gauge;
 use keen_notch_core::sightings::Sightings;
 use keen_notch_io::carve::{FaultyRow, Job, Report};
+use keen_notch_io::source::Format;
 
 use super::ruler::{self, Mark};
 use super::style::{self, paint};
@@ -84,9 +85,15 @@ pub fn failing(report: &Report, job: &Job, width: usize) -> Vec<String> {
 }
 
 /// A row with its faults: the value on the ruler, the piece and the character at fault marked.
-pub fn sample(sample: &FaultyRow, report: &Report, job: &Job, header: &Header, width: usize) -> Vec<String> {
-    let row = super::rows::number(&report.inputs, sample.row);
-    let mut lines = vec![paint(style::HEAD, visible::without_controls(&format!("row {row}, line {}", sample.line)))];
+pub fn sample(
+    sample: &FaultyRow,
+    report: &Report,
+    job: &Job,
+    (header, format): (&Header, &Format),
+    width: usize,
+) -> Vec<String> {
+    let row = super::rows::on_line(&super::rows::number(&report.inputs, sample.row), sample.line, format);
+    let mut lines = vec![paint(style::HEAD, visible::without_controls(&row))];
     for (fault, value) in &sample.faults {
         let check = &job.checks()[fault.check];
         let column = check.column.map_or(String::new(), |column| format!(" of {}", header.title(column)));

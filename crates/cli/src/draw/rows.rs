@@ -2,6 +2,7 @@
 
 use keen_notch_core::sightings::Sightings;
 use keen_notch_io::inputs::Inputs;
+use keen_notch_io::source::Format;
 use serde_json::{Value, json};
 
 use super::visible;
@@ -11,6 +12,11 @@ pub fn number(inputs: &Inputs, row: u64) -> String {
     let (input, number) = inputs.locate(row);
     let number = visible::grouped(number);
     if inputs.are_several() { format!("{number} of {}", inputs.name(input)) } else { number }
+}
+
+/// `row 7, line 9`; `row 7` where rows are on no lines.
+pub fn on_line(number: &str, line: u64, format: &Format) -> String {
+    if format.has_lines() { format!("row {number}, line {line}") } else { format!("row {number}") }
 }
 
 /// ` (row 7)`, ` (rows 7, 19 of a.csv, 3 of b.csv)`; nothing without rows.

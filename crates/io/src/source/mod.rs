@@ -96,6 +96,11 @@ impl Format {
         !matches!(self.kind(), Kind::Workbook | Kind::Parquet | Kind::Arrow(_) | Kind::Database)
     }
 
+    /// Whether rows are on lines that people can go to; otherwise a row has its number alone.
+    pub fn has_lines(&self) -> bool {
+        !matches!(self.kind(), Kind::Parquet | Kind::Arrow(_) | Kind::Database)
+    }
+
     /// The delimiter of delimited text.
     pub fn delimiter(&self) -> Option<u8> {
         match self {

@@ -4,6 +4,8 @@
 mod postgres;
 #[cfg(feature = "sqlite")]
 mod sqlite;
+#[cfg(any(feature = "postgres", feature = "sqlite"))]
+mod update;
 
 /// A build without these databases.
 #[cfg(not(feature = "postgres"))]
@@ -32,17 +34,6 @@ use crate::pool::lock;
 #[cfg(any(feature = "postgres", feature = "sqlite"))]
 const BY_NAME: &str =
     "rows are added by the names of their columns: leave out those that it lacks, with --without, or add them to it";
-
-/// Where rows of a table cannot be told apart by a key.
-#[cfg(any(feature = "postgres", feature = "sqlite"))]
-fn no_key(name: String, keys: &[String], why: &str) -> Error {
-    Error::Database {
-        name,
-        why: format!("{} {why}", keys.join(", ")),
-        help: "nothing was written; name the columns that tell its rows apart, such as --update ID or --update SITE,ID"
-            .to_owned(),
-    }
-}
 
 /// What puts rows into tables of a database, and makes that last.
 trait Loader: Send {

@@ -8,7 +8,8 @@ use std::io::Write;
 use postgres::Client;
 use postgres::error::SqlState;
 
-use super::{BY_NAME, Loader, no_key};
+use super::update::Update;
+use super::{BY_NAME, Loader};
 use crate::Error;
 use crate::cells::Record;
 use crate::database::postgres::{connect, failed, find, tables};
@@ -134,33 +135,20 @@ fn push(record: &Record, out: &mut Vec<u8>) {
 impl Tables {
     /// Writes the rows of a table into those that are there.
     fn update(&mut self, table: usize, keys: usize) -> Result<(), Error> {
-        let Table { target, sql, waiting, plan, added, .. } = &self.tables[table];
-        let names: Vec<String> = plan.columns.iter().map(|column| quoted(&column.name)).collect();
-        let (key, pieces) = names.split_at(keys.min(names.len()));
-        let are_null: Vec<String> = key.iter().map(|key| format!("{key} IS NULL")).collect();
-        for (looked, why) in [
-            (format!("SELECT 1 FROM {waiting} WHERE {} LIMIT 1", are_null.join(" OR ")), "is null in some rows"),
-            (
-                format!("SELECT 1 FROM {waiting} GROUP BY {} HAVING count(*) > 1 LIMIT 1", key.join(", ")),
-                "is the same in several rows",
-            ),
-        ] {
-            let found = self.client.query_opt(&looked, &[]).map_err(|error| failed(&self.address, &error))?;
-            if found.is_some() {
-                let keys: Vec<String> = plan.columns.iter().take(keys).map(|column| column.name.clone()).collect();
-                return Err(no_key(format!("the table {} of {}", target.table, self.address), &keys, why));
+        let Tables { client, address, tables, .. } = self;
+        let Table { target, sql, waiting, plan, added, given, .. } = &tables[table];
+        let name = format!("the table {} of {address}", target.table);
+        let update = Update { plan, keys, waiting, table: sql, name: &name };
+        let refused = |error: postgres::Error| failed(&name, &error);
+        for (looked, why) in update.checks() {
+            if client.query_opt(&looked, &[]).map_err(refused)?.is_some() {
+                return Err(update.no_key(why));
             }
         }
-        let added: String =
-            added.iter().map(|column| format!("ALTER TABLE {sql} ADD COLUMN {}; ", declaration(column))).collect();
-        let set: Vec<String> = pieces.iter().map(|piece| format!("{piece} = given.{piece}")).collect();
-        let same: Vec<String> = key.iter().map(|key| format!("kept.{key} = given.{key}")).collect();
-        let statements = format!(
-            "{added}ANALYZE {waiting}; UPDATE {sql} AS kept SET {} FROM {waiting} AS given WHERE {}",
-            set.join(", "),
-            same.join(" AND ")
-        );
-        self.run(&statements)
+        let added = added.iter().map(|column| format!("ALTER TABLE {sql} ADD COLUMN {}; ", declaration(column)));
+        client.batch_execute(&format!("{}ANALYZE {waiting}", added.collect::<String>())).map_err(refused)?;
+        let written = client.execute(&update.statement(), &[]).map_err(refused)?;
+        update.all_written(written, *given)
     }
 }
 

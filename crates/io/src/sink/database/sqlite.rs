@@ -11,7 +11,8 @@ use rusqlite::Connection;
 use rusqlite::types::Value;
 
 use super::super::unfinished;
-use super::{BY_NAME, Loader, no_key};
+use super::update::Update;
+use super::{BY_NAME, Loader};
 use crate::Error;
 use crate::cells::Record;
 use crate::database::sqlite::{Use, connect, failed, tables};
@@ -36,6 +37,8 @@ struct Table {
     plan: TablePlan,
     /// How a row is put into the temporary table.
     insert: String,
+    /// How many rows were.
+    given: u64,
 }
 
 /// Opens a database; a new one, where there is none.
@@ -103,37 +106,21 @@ fn value(record: &Record) -> Value {
 impl Tables {
     /// Writes the rows of a table into those that are there.
     fn update(&self, table: usize, keys: usize) -> Result<(), Error> {
-        let Table { target, plan, .. } = &self.tables[table];
-        let names: Vec<String> = plan.columns.iter().map(|column| quoted(&column.name)).collect();
-        let (key, pieces) = names.split_at(keys.min(names.len()));
-        let of = format!("temp.keen_notch_{table}");
-        let name = || format!("the table {} of {}", target.table, self.address);
-        let are_null: Vec<String> = key.iter().map(|key| format!("{key} IS NULL")).collect();
-        for (looked, why) in [
-            (format!("SELECT 1 FROM {of} WHERE {} LIMIT 1", are_null.join(" OR ")), "is null in some rows"),
-            (
-                format!("SELECT 1 FROM {of} GROUP BY {} HAVING count(*) > 1 LIMIT 1", key.join(", ")),
-                "is the same in several rows",
-            ),
-        ] {
+        let Table { target, plan, given, .. } = &self.tables[table];
+        let name = format!("the table {} of {}", target.table, self.address);
+        let (sql, waiting) = (format!("main.{}", quoted(&target.table)), format!("temp.keen_notch_{table}"));
+        let update = Update { plan, keys, waiting: &waiting, table: &sql, name: &name };
+        for (looked, why) in update.checks() {
             let found = self.connection.prepare(&looked).and_then(|mut statement| statement.exists([]));
             if found.map_err(|error| self.failed(&error))? {
-                let keys: Vec<String> = plan.columns.iter().take(keys).map(|column| column.name.clone()).collect();
-                return Err(no_key(name(), &keys, why));
+                return Err(update.no_key(why));
             }
         }
         let added = plan.columns.iter().filter(|column| self.added.contains(&column.name));
-        let added =
-            added.map(|column| format!("ALTER TABLE main.{} ADD COLUMN {}; ", quoted(&target.table), declaration(column)));
-        let set: Vec<String> = pieces.iter().map(|piece| format!("{piece} = given.{piece}")).collect();
-        let same: Vec<String> = key.iter().map(|key| format!("kept.{key} = given.{key}")).collect();
-        self.run(&format!(
-            "{}UPDATE main.{} AS kept SET {} FROM {of} AS given WHERE {};",
-            added.collect::<String>(),
-            quoted(&target.table),
-            set.join(", "),
-            same.join(" AND ")
-        ))
+        let added = added.map(|column| format!("ALTER TABLE {sql} ADD COLUMN {}; ", declaration(column)));
+        self.run(&added.collect::<String>())?;
+        let written = self.connection.execute(&update.statement(), []).map_err(|error| self.failed(&error))?;
+        update.all_written(written as u64, *given)
     }
 }
 
@@ -155,7 +142,7 @@ impl Loader for Tables {
         if self.tables.iter().any(|other| other.target.table.eq_ignore_ascii_case(&target.table)) {
             return Err(Error::OneTableTwice { table: target.table });
         }
-        self.tables.push(Table { target, plan: TablePlan::default(), insert: String::new() });
+        self.tables.push(Table { target, plan: TablePlan::default(), insert: String::new(), given: 0 });
         Ok(self.tables.len() - 1)
     }
 
@@ -201,7 +188,9 @@ impl Loader for Tables {
             }
             statement.raw_execute().map(drop)
         };
-        put().map_err(|error| failed(&self.address, &error))
+        put().map_err(|error| failed(&self.address, &error))?;
+        self.tables[table].given += 1;
+        Ok(())
     }
 
     fn settle(&mut self, table: usize) -> Result<(), Error> {

@@ -1,0 +1,73 @@
+//! Writing values into the rows of a table that is there, found by a key: the statements that SQLite and PostgreSQL both take.
+
+use crate::Error;
+use crate::database::{TablePlan, quoted};
+
+/// Rows that wait in a table of their own to be written into those of another.
+pub struct Update<'p> {
+    /// Their columns, of which the first are the key.
+    pub plan: &'p TablePlan,
+    /// How many columns the key has.
+    pub keys: usize,
+    /// The table that they wait in, as SQL takes it.
+    pub waiting: &'p str,
+    /// The table that they are written into, as SQL takes it.
+    pub table: &'p str,
+    /// What that is called in a message.
+    pub name: &'p str,
+}
+
+impl Update<'_> {
+    /// The key and the other columns, as SQL takes them.
+    fn columns(&self) -> (Vec<String>, Vec<String>) {
+        let mut key: Vec<String> = self.plan.columns.iter().map(|column| quoted(&column.name)).collect();
+        let others = key.split_off(self.keys.min(key.len()));
+        (key, others)
+    }
+
+    /// Queries that give a row where the key does not tell rows apart, each with why.
+    pub fn checks(&self) -> [(String, &'static str); 2] {
+        let (key, _) = self.columns();
+        let are_null: Vec<String> = key.iter().map(|key| format!("{key} IS NULL")).collect();
+        let (waiting, are_null, key) = (self.waiting, are_null.join(" OR "), key.join(", "));
+        [
+            (format!("SELECT 1 FROM {waiting} WHERE {are_null} LIMIT 1"), "is null in some rows"),
+            (format!("SELECT 1 FROM {waiting} GROUP BY {key} HAVING count(*) > 1 LIMIT 1"), "is the same in several rows"),
+        ]
+    }
+
+    /// The error where one of them gives one.
+    pub fn no_key(&self, why: &str) -> Error {
+        let keys: Vec<&str> = self.plan.columns.iter().take(self.keys).map(|column| column.name.as_str()).collect();
+        Error::Database {
+            name: self.name.to_owned(),
+            why: format!("{} {why}", keys.join(", ")),
+            help: "nothing was written; name the columns that tell its rows apart, such as --update ID or --update SITE,ID"
+                .to_owned(),
+        }
+    }
+
+    /// The statement that writes the values.
+    pub fn statement(&self) -> String {
+        let (key, others) = self.columns();
+        let set: Vec<String> = others.iter().map(|column| format!("{column} = given.{column}")).collect();
+        let same: Vec<String> = key.iter().map(|key| format!("kept.{key} = given.{key}")).collect();
+        let (table, waiting) = (self.table, self.waiting);
+        format!("UPDATE {table} AS kept SET {} FROM {waiting} AS given WHERE {}", set.join(", "), same.join(" AND "))
+    }
+
+    /// Sees to it that as many rows were written as were given.
+    ///
+    /// # Errors
+    /// Where some of them are not there any more.
+    pub fn all_written(&self, written: u64, given: u64) -> Result<(), Error> {
+        if written == given {
+            return Ok(());
+        }
+        Err(Error::Database {
+            name: self.name.to_owned(),
+            why: format!("of the {given} rows that were read, {written} are there now"),
+            help: "nothing was written: somebody has changed the table meanwhile; run this again".to_owned(),
+        })
+    }
+}

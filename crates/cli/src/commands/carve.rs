@@ -175,7 +175,8 @@ pub fn run(args: &CarveArgs, console: &Console) -> Result<Exit, Failure> {
             _ => args.out.as_deref().map(run::name_of),
         };
         let beside = (&args.faults, &args.tables);
-        run::outcome(&report, &inputs, (out.as_deref(), is_kept), beside).iter().for_each(|line| console.note(line));
+        let outcome = run::outcome(&report, &inputs, (out.as_deref(), is_kept), beside);
+        outcome.iter().for_each(|line| console.note(&textwrap::fill(line, console.width)));
         let added = session.as_ref().filter(|_| is_kept).map_or(Vec::new(), Session::added);
         if !added.is_empty() {
             console.note(&visible::without_controls(&format!(

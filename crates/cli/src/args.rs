@@ -158,16 +158,6 @@ impl TableArgs {
         }
     }
 
-    /// What a table that was written is called in a message.
-    pub fn outcome(&self, how: How, table: &str, address: &Address) -> String {
-        match how {
-            How::Update { .. } => format!("the rows of the table {table} of {address}"),
-            How::New => format!("the new table {table} of {address}"),
-            How::Replace => format!("a new table {table} of {address}, in the place of the one that was there"),
-            How::Append => format!("the table {table} of {address}, after the rows that it had"),
-        }
-    }
-
     /// The first of these options that was given.
     pub fn first(&self) -> Option<&'static str> {
         let given = [

@@ -3,10 +3,8 @@
 use std::io::{self, Write};
 use std::path::Path;
 
-use keen_notch_core::carving::Carving;
 use keen_notch_core::column::{ColumnRef, Header};
 use keen_notch_io::carve::{Job, Report};
-use keen_notch_io::database::{Address, How, Target, What};
 use keen_notch_io::files::RunFiles;
 use keen_notch_io::formats::{self, Framing, Kind, Named};
 use keen_notch_io::sink::database::Session;
@@ -15,6 +13,7 @@ use keen_notch_io::source::input::Input;
 use keen_notch_io::source::{Format, Reading};
 
 use crate::args::{self, CarveArgs, Said};
+use crate::commands::database::{self, Written};
 use crate::commands::pieces::{Given, Pieces};
 use crate::commands::run::{self, Files};
 use crate::console::{self, Console};
@@ -40,25 +39,15 @@ pub fn run(args: &CarveArgs, console: &Console) -> Result<Exit, Failure> {
     };
     let known = RunFiles::default();
     let mut pieces = Pieces::read(&given, &known)?;
-    let (said, database) = match &args.to {
-        None => (None, None),
-        Some(Said::Named(named)) => (Some(*named), None),
-        Some(Said::Database(address)) => (Some(Named::DATABASE), Some(address)),
-    };
-    if let (Some(address), Some(path)) = (database, &args.out) {
-        let message = format!("rows are to go to {address} and to {} too", run::name_of(path));
-        return Err(Failure::usage(message, "leave one of -o and --to out"));
-    }
-    let reading_args = (&args.reading, &pieces.reading, database.is_some());
+    let to_database = matches!(args.to, Some(Said::Database(_)));
+    let reading_args = (&args.reading, &pieces.reading, to_database);
     let (inputs, table_name) = run::inputs(&args.files, reading_args, &known, console)?;
-    let how = if args.update.is_empty() { args.tables.how() } else { How::Update { keys: args.update.len() } };
-    let (said, database, table_name) = match how {
-        How::Update { .. } => {
-            let (address, table) = updated(&inputs)?;
-            pieces.take_places = true;
-            (Some(Named::DATABASE), Some(address), Some(table.to_owned()))
-        }
-        _ => (said, database, table_name),
+    let written = Written::of(args, &inputs, table_name)?;
+    pieces.take_places = !args.update.is_empty();
+    let said = match (&written, &args.to) {
+        (Some(_), _) => Some(Named::DATABASE),
+        (None, Some(Said::Named(named))) => Some(*named),
+        (None, _) => None,
     };
     let rows_to_file = args.out.as_ref().is_some_and(|path| !run::is_standard_output(path));
     let named = said.or(args.out.as_deref().map(Named::of)).unwrap_or_default();
@@ -76,14 +65,14 @@ pub fn run(args: &CarveArgs, console: &Console) -> Result<Exit, Failure> {
         ..args.faults.reading(&args.reading, &pieces.reading)?
     };
     formats::check_output(args.out.as_deref().unwrap_or(Path::new("standard output")), named)?;
-    let session = run::session((database, table_name.as_ref()), &args.reading, &args.tables, &known)?;
-    let out: Option<Box<dyn Sink>> = match (&args.out, &session, &table_name) {
+    let session = database::session(written.as_ref(), &args.reading, &args.tables, &known)?;
+    let out: Option<Box<dyn Sink>> = match (&args.out, &session, &written) {
         (Some(path), ..) => Some(sink::open_as(path, named, &known)?),
-        (None, Some(session), Some(table)) => Some(Box::new(session.sink(Target { table: table.clone(), how })?)),
+        (None, Some(session), Some(written)) => Some(Box::new(session.sink(written.target())?)),
         (None, ..) => known.prints().map(|()| None)?,
     };
     let mut files = Files::create((&args.faults, &args.tables), session.as_ref(), &known, &reading)?;
-    let rows_to_file = rows_to_file || database.is_some();
+    let rows_to_file = rows_to_file || written.is_some();
     let progress = Progress::of(&inputs, &reading.meter, args.quiet, rows_to_file);
     let (mut table, carving) =
         run::open(&inputs, (&args.reading, &reading), &pieces, args.column.as_deref(), (console, args.quiet))?;
@@ -112,10 +101,7 @@ pub fn run(args: &CarveArgs, console: &Console) -> Result<Exit, Failure> {
         let message = format!("{option} is for delimited text, and {out} is {}", named.name().unwrap_or(table.format.name()));
         return Err(Failure::usage(message, "leave it out, or write delimited text: --to csv"));
     }
-    let originals = match how {
-        How::Update { .. } => keys(args, &carving, &header)?,
-        _ => originals(args, &header)?,
-    };
+    let originals = if args.update.is_empty() { originals(args, &header)? } else { database::keys(args, &carving, &header)? };
     let mut job = Job::new(carving, &header, &originals, shown)
         .with_formats(named, named_aside)
         .with_text_options(args.writing.options()?)
@@ -170,10 +156,7 @@ pub fn run(args: &CarveArgs, console: &Console) -> Result<Exit, Failure> {
             hints::formulas(&report, &job, console.width).iter().for_each(|line| console.note(line));
         }
         run::say_replaced(&reading.meter, console, args.quiet);
-        let out = match (database, &table_name) {
-            (Some(address), Some(table)) => Some(args.tables.outcome(how, table, address)),
-            _ => args.out.as_deref().map(run::name_of),
-        };
+        let out = written.as_ref().map(Written::outcome).or(args.out.as_deref().map(run::name_of));
         let beside = (&args.faults, &args.tables);
         let outcome = run::outcome(&report, &inputs, (out.as_deref(), is_kept), beside);
         outcome.iter().for_each(|line| console.note(&textwrap::fill(line, console.width)));
@@ -195,7 +178,7 @@ pub fn run(args: &CarveArgs, console: &Console) -> Result<Exit, Failure> {
             console.note(&visible::without_controls(&words));
         }
         if refused {
-            let name = table_name.as_ref().map(|table| format!("the table {table}"));
+            let name = written.as_ref().map(|written| format!("the table {}", written.table));
             let name = name.or(args.out.as_deref().map(run::name_of));
             let what = name.filter(|_| rows_to_file).map_or(String::new(), |name| format!(", so {name} was not written"));
             console.note(&paint(style::LOOK, format!("--strict: there are faults{what}")));
@@ -229,44 +212,6 @@ fn too_wide_failure(report: &Report, job: &Job, header: &Header, args: &CarveArg
         format!("some texts are wider than their places, and {what}: {}", columns.join("; ")),
         "give them wider places, or set their rows aside with --offcuts FILE",
     )
-}
-
-/// The table that pieces are written back to: the one that is read.
-fn updated(inputs: &[Input]) -> Result<(&Address, &str), Failure> {
-    match inputs {
-        [Input::Database(relation)] => match &relation.what {
-            What::Table(table) => Ok((&relation.address, table)),
-            What::Query(_) | What::Unsaid => {
-                let help = "name the table with --table NAME, and leave --query out";
-                Err(Failure::usage("--update writes into the table that is read, and none is named", help))
-            }
-        },
-        _ => Err(Failure::usage(
-            "--update writes into the table that is read, and no database is",
-            "name it, such as --from sqlite:yard.db --table parts",
-        )),
-    }
-}
-
-/// The columns by which the rows of a table are told apart, by their indices.
-fn keys(args: &CarveArgs, carving: &Carving, header: &Header) -> Result<Vec<usize>, Failure> {
-    if let Some(piece) = carving.rows_piece() {
-        return Err(Failure::usage(
-            format!("{} gets a row for each result, and --update writes into the rows that are there", carving.name(piece)),
-            "give it columns, write a table of its own with --to, or leave it out",
-        ));
-    }
-    let mut found = Vec::with_capacity(args.update.len());
-    for key in &args.update {
-        let index = ColumnRef::parse(key).find(header)?;
-        if found.contains(&index) || (0..carving.count()).any(|piece| carving.name(piece) == header.title(index)) {
-            let message =
-                format!("--update has the column {} as its key, and it is named twice or a piece", header.title(index));
-            return Err(Failure::usage(message, "name columns that no piece is written to, each once"));
-        }
-        found.push(index);
-    }
-    Ok(found)
 }
 
 /// The original columns that go into the output, by their indices.

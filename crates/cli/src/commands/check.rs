@@ -8,6 +8,7 @@ use keen_notch_io::files::RunFiles;
 use keen_notch_io::sink::Stream;
 
 use crate::args::CheckArgs;
+use crate::commands::database;
 use crate::commands::pieces::{Given, Pieces};
 use crate::commands::run::{self, Files};
 use crate::console::{self, Console};
@@ -31,7 +32,7 @@ pub fn run(args: &CheckArgs, console: &Console) -> Result<Exit, Failure> {
     let known = RunFiles::default();
     let pieces = Pieces::read(&given, &known)?;
     let (inputs, _) = run::inputs(&args.files, (&args.reading, &pieces.reading, false), &known, console)?;
-    let session = run::session((None, None), &args.reading, &args.tables, &known)?;
+    let session = database::session(None, &args.reading, &args.tables, &known)?;
     if !args.quiet && !run::writes_to_standard_output(&args.faults) {
         known.prints()?;
     }

@@ -3,6 +3,7 @@
 mod carve;
 mod check;
 mod completions;
+mod database;
 mod demo;
 mod draft;
 mod explain;

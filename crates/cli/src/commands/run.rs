@@ -8,7 +8,7 @@ use keen_notch_core::carving::Carving;
 use keen_notch_core::cutlist::Reading as ListReading;
 use keen_notch_core::diagnostics::Diagnostics;
 use keen_notch_io::carve::{Job, Outs, Report, carve, measure};
-use keen_notch_io::database::{Address, Target};
+use keen_notch_io::database::Target;
 use keen_notch_io::faults::{FaultFile, fault_table};
 use keen_notch_io::files::RunFiles;
 use keen_notch_io::formats::{self, Named};
@@ -19,7 +19,7 @@ use keen_notch_io::source::meter::Meter;
 use keen_notch_io::source::{Format, Ragged, Reading};
 use keen_notch_io::table::Table;
 
-use crate::args::{self, FaultArgs, ReadingArgs, Said, TableArgs};
+use crate::args::{self, FaultArgs, ReadingArgs, TableArgs};
 use crate::commands::pieces::Pieces;
 use crate::console::Console;
 use crate::draw::style::{self, paint};
@@ -74,35 +74,6 @@ pub fn inputs(
         console.note("reading standard input from the terminal; end it with Ctrl-D");
     }
     Ok((inputs, written))
-}
-
-/// The connection that tables are written by, where some are: to the database that is written, and else to the one that is read.
-pub fn session(
-    (written, rows): (Option<&Address>, Option<&String>),
-    reading: &ReadingArgs,
-    tables: &TableArgs,
-    files: &RunFiles,
-) -> Result<Option<Session>, Failure> {
-    let read = if let Some(Said::Database(address)) = &reading.from { Some(address) } else { None };
-    let are_written = rows.or(tables.faults_table.as_ref()).or(tables.offcuts_table.as_ref()).is_some();
-    match (tables.first(), written.or(read)) {
-        (_, Some(address)) if are_written => {
-            // Other outputs must not be this file.
-            if let Some(file) = address.path() {
-                files.reads(&Input::File(file.to_owned()))?;
-            }
-            Ok(Some(Session::open(address)?))
-        }
-        (None, _) => Ok(None),
-        (Some(option), Some(_)) => Err(Failure::usage(
-            format!("{option} is for tables that are written, and none is"),
-            "name the database to write to, such as --to sqlite:yard.db, or leave the option out",
-        )),
-        (Some(option), None) => Err(Failure::usage(
-            format!("{option} is for databases, and none is named"),
-            "name the one that is read, such as --from sqlite:yard.db, or in carve the one that is written, with --to; or leave the option out",
-        )),
-    }
 }
 
 /// Refuses inputs that can be read only once, where that is not enough. `why` is a clause that the inputs fill in.

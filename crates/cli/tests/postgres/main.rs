@@ -16,7 +16,7 @@ use std::time::Duration;
 use insta::assert_snapshot;
 
 use server::Server;
-use yard::Yard;
+use yard::{Ran, Yard};
 
 const TABLES: &str = r#"
     CREATE TABLE "Parts" (
@@ -58,6 +58,16 @@ fn shown(server: &Server, table: &str) -> String {
     format!("{table}: {columns}\n{}", rows.iter().filter_map(row).collect::<String>())
 }
 
+/// Runs the program, with room for addresses of any length in a line.
+fn run(yard: &Yard, words: &[&str]) -> Ran {
+    let output = yard.command(words).env("COLUMNS", "400").output().unwrap();
+    Ran {
+        status: output.status.code().unwrap(),
+        stdout: String::from_utf8(output.stdout).unwrap(),
+        stderr: String::from_utf8(output.stderr).unwrap(),
+    }
+}
+
 /// What is printed, with the folder of the server taken out.
 fn without_folder(server: &Server, text: &str) -> String {
     text.replace(server.path().to_str().unwrap(), "SOCKET")
@@ -69,7 +79,7 @@ fn tables_are_read_and_written_with_their_types() {
     let address = server.address();
     let mut said = String::new();
     let mut note = |words: &[&str]| {
-        let ran = yard.run(words);
+        let ran = run(&yard, words);
         said += &without_folder(&server, &format!("{:?}: {}", words[0], ran.shown()));
     };
     let table = ["--from", &address, "--table", "Parts"];
@@ -160,7 +170,7 @@ fn what_cannot_be_done_says_why_and_changes_nothing() {
     let reader = address.replace("keeper", "reader:hidden");
     let mut said = String::new();
     let mut note = |words: &[&str]| {
-        let ran = yard.run(words);
+        let ran = run(&yard, words);
         said += &without_folder(&server, &format!("exit {}\n{}{}", ran.status, ran.stdout, ran.stderr));
     };
     yard.write("a.csv", "code\nGRP-1\nx\0y\n");
@@ -289,7 +299,7 @@ fn pieces_are_written_into_the_rows_that_they_came_from() {
     let mut said = String::new();
     let mut note = |words: &[&str]| {
         let update = ["carve", "--from", &address, "--table", "keyed", "-c", "code", "-p", "family: before \"-\""];
-        let ran = yard.run(&[&update[..], words].concat());
+        let ran = run(&yard, &[&update[..], words].concat());
         said += &without_folder(&server, &format!("exit {}\n{}", ran.status, ran.stderr));
     };
     note(&["--update", "id"]);

@@ -1,0 +1,122 @@
+//! Tables of a database that a run writes.
+
+use keen_notch_core::carving::Carving;
+use keen_notch_core::column::{ColumnRef, Header};
+use keen_notch_io::database::{Address, How, Target, What};
+use keen_notch_io::files::RunFiles;
+use keen_notch_io::sink::database::Session;
+use keen_notch_io::source::input::Input;
+
+use crate::args::{CarveArgs, ReadingArgs, Said, TableArgs};
+use crate::commands::run;
+use crate::failure::Failure;
+
+/// The table that rows are written to.
+pub struct Written {
+    /// Its database.
+    pub address: Address,
+    /// What it is called.
+    pub table: String,
+    /// What becomes of one that is there.
+    pub how: How,
+}
+
+impl Written {
+    /// The table that `--to` and `--table` say, or with `--update` the one that is read; `None` where rows go to none.
+    pub fn of(args: &CarveArgs, inputs: &[Input], table: Option<String>) -> Result<Option<Written>, Failure> {
+        if !args.update.is_empty() {
+            let (address, table) = updated(inputs)?;
+            let how = How::Update { keys: args.update.len() };
+            return Ok(Some(Written { address: address.clone(), table: table.to_owned(), how }));
+        }
+        let (Some(Said::Database(address)), Some(table)) = (&args.to, table) else { return Ok(None) };
+        if let Some(path) = &args.out {
+            let message = format!("rows are to go to {address} and to {} too", run::name_of(path));
+            return Err(Failure::usage(message, "leave one of -o and --to out"));
+        }
+        Ok(Some(Written { address: address.clone(), table, how: args.tables.how() }))
+    }
+
+    /// As a sink takes it.
+    pub fn target(&self) -> Target {
+        Target { table: self.table.clone(), how: self.how }
+    }
+
+    /// What it is called once it is written.
+    pub fn outcome(&self) -> String {
+        let Written { address, table, how } = self;
+        match how {
+            How::Update { .. } => format!("the rows of the table {table} of {address}"),
+            How::New => format!("the new table {table} of {address}"),
+            How::Replace => format!("a new table {table} of {address}, in the place of the one that was there"),
+            How::Append => format!("the table {table} of {address}, after the rows that it had"),
+        }
+    }
+}
+
+/// The table that pieces are written back to: the one that is read.
+fn updated(inputs: &[Input]) -> Result<(&Address, &str), Failure> {
+    match inputs {
+        [Input::Database(relation)] => match &relation.what {
+            What::Table(table) => Ok((&relation.address, table)),
+            What::Query(_) | What::Unsaid => {
+                let help = "name the table with --table NAME, and leave --query out";
+                Err(Failure::usage("--update writes into the table that is read, and none is named", help))
+            }
+        },
+        _ => Err(Failure::usage(
+            "--update writes into the table that is read, and no database is",
+            "name it, such as --from sqlite:yard.db --table parts",
+        )),
+    }
+}
+
+/// The columns by which the rows of a table are told apart, by their indices.
+pub fn keys(args: &CarveArgs, carving: &Carving, header: &Header) -> Result<Vec<usize>, Failure> {
+    if let Some(piece) = carving.rows_piece() {
+        return Err(Failure::usage(
+            format!("{} gets a row for each result, and --update writes into the rows that are there", carving.name(piece)),
+            "give it columns, write a table of its own with --to, or leave it out",
+        ));
+    }
+    let mut found = Vec::with_capacity(args.update.len());
+    for key in &args.update {
+        let index = ColumnRef::parse(key).find(header)?;
+        if found.contains(&index) || (0..carving.count()).any(|piece| carving.name(piece) == header.title(index)) {
+            let message =
+                format!("--update has the column {} as its key, and it is named twice or a piece", header.title(index));
+            return Err(Failure::usage(message, "name columns that no piece is written to, each once"));
+        }
+        found.push(index);
+    }
+    Ok(found)
+}
+
+/// The connection that tables are written by, where some are: to the database that is written, and else to the one that is read.
+pub fn session(
+    written: Option<&Written>,
+    reading: &ReadingArgs,
+    tables: &TableArgs,
+    files: &RunFiles,
+) -> Result<Option<Session>, Failure> {
+    let read = if let Some(Said::Database(address)) = &reading.from { Some(address) } else { None };
+    let are_written = written.is_some() || tables.faults_table.is_some() || tables.offcuts_table.is_some();
+    match (tables.first(), written.map(|written| &written.address).or(read)) {
+        (_, Some(address)) if are_written => {
+            // Other outputs must not be this file.
+            if let Some(file) = address.path() {
+                files.reads(&Input::File(file.to_owned()))?;
+            }
+            Ok(Some(Session::open(address)?))
+        }
+        (None, _) => Ok(None),
+        (Some(option), Some(_)) => Err(Failure::usage(
+            format!("{option} is for tables that are written, and none is"),
+            "name the database to write to, such as --to sqlite:yard.db, or leave the option out",
+        )),
+        (Some(option), None) => Err(Failure::usage(
+            format!("{option} is for databases, and none is named"),
+            "name the one that is read, such as --from sqlite:yard.db, or in carve the one that is written, with --to; or leave the option out",
+        )),
+    }
+}

@@ -212,9 +212,9 @@ fn what_cannot_be_done_says_why_and_changes_nothing() {
 fn many_rows_come_to_the_same_as_from_text_and_back() {
     let Some((server, yard)) = yard() else { return };
     let address = server.address();
-    let rows: String = (0..60_000).map(|row| format!("GRP-{row:08}-é{},depot {}\n", row % 977, row % 7)).collect();
+    let rows: String = (0..1_000_000).map(|row| format!("GRP-{row:08}-é{},depot {}\n", row % 977, row % 7)).collect();
     yard.write("in.csv", format!("code,note\n{rows}"));
-    yard.write("l.cutlist.toml", "column = 'code'\n[piece.serial]\ntake = 'section 2 by \"-\"'\ncheck = 'range 0 to 59000'\n[piece.last]\ntake = 'last 2'\n");
+    yard.write("l.cutlist.toml", "column = 'code'\n[piece.serial]\ntake = 'section 2 by \"-\"'\ncheck = 'range 0 to 990000'\n[piece.last]\ntake = 'last 2'\n");
     let table = ["-l", "l.cutlist.toml", "-q", "--summary"];
     yard.out(&[&["carve", "in.csv", "-o", "text.csv"], &table[..], &["text.json"]].concat());
     yard.out(&[&["carve", "in.csv", "--to", &address, "--table", "cut"], &table[..], &["to.json"]].concat());

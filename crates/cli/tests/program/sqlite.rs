@@ -276,3 +276,25 @@ fn pieces_are_written_into_the_rows_that_they_came_from() {
     note(&[&update[..], &["-p", "no of code: after \"-\"", "--update", "site,id"]].concat());
     assert_snapshot!(said + &shown(&yard, "yard.db"));
 }
+
+#[cfg(unix)]
+#[test]
+fn a_run_that_is_ended_in_the_middle_leaves_nothing() {
+    let yard = database();
+    let before = std::fs::read(yard.path().join("yard.db")).unwrap();
+    for (database, table) in [("new.db", "cut"), ("yard.db", "cut")] {
+        let address = format!("sqlite:{database}");
+        let words = ["carve", "-", "-c", "code", "-p", "x: first 1", "--to", &address, "--table", table];
+        let mut child = yard.child(&words).stdin(std::process::Stdio::piped()).spawn().unwrap();
+        let mut input = child.stdin.take().unwrap();
+        let rows: String = (0..100_000).map(|row| format!("GRP-{row:08}\n")).collect();
+        std::io::Write::write_all(&mut input, format!("code\n{rows}").as_bytes()).unwrap();
+        std::thread::sleep(Duration::from_millis(300));
+        // As Ctrl-C in a terminal does it.
+        assert!(std::process::Command::new("kill").args(["-INT", &child.id().to_string()]).status().unwrap().success());
+        assert!(!child.wait().unwrap().success());
+        drop(input);
+        assert_eq!(yard.names(), ["yard.db"]);
+    }
+    assert!(std::fs::read(yard.path().join("yard.db")).unwrap() == before);
+}

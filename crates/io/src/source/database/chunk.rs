@@ -60,6 +60,11 @@ impl DatabaseChunk {
         self.before + self.rows as u64 + 1
     }
 
+    /// The bytes of the texts of all values.
+    pub fn text_bytes(&self) -> u64 {
+        self.text.len() as u64
+    }
+
     /// The value of a column in a row; nothing where the column was not read.
     fn at(&self, row: usize, column: usize) -> (Span, CellKind) {
         let place = self.places.binary_search(&column).ok();

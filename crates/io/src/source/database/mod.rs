@@ -31,6 +31,7 @@ use crossbeam_channel::{Receiver, Sender, bounded};
 use keen_notch_core::column::Header;
 
 use self::chunk::DatabaseChunk;
+use super::meter::Meter;
 use super::types::{Seen, Type};
 use super::{Chunk, Format, Reading, Source};
 use crate::Error;
@@ -70,6 +71,7 @@ pub struct DatabaseRows {
     types: Vec<Seen>,
     needed: Option<Vec<usize>>,
     max_row: usize,
+    meter: Arc<Meter>,
     read: Option<Read>,
     chunks: Option<Receiver<Given>>,
 }
@@ -93,6 +95,7 @@ impl DatabaseRows {
             header: Header::Names(columns.into_iter().map(|column| column.name).collect()),
             needed: None,
             max_row: reading.max_row,
+            meter: Arc::clone(&reading.meter),
             read: Some(read),
             chunks: None,
         })
@@ -128,7 +131,10 @@ impl Source for DatabaseRows {
         }
         let Some(chunks) = &self.chunks else { return Ok(None) };
         match chunks.recv() {
-            Ok(Ok(Some(chunk))) => Ok(Some(Box::new(chunk))),
+            Ok(Ok(Some(chunk))) => {
+                self.meter.add_bytes(chunk.text_bytes());
+                Ok(Some(Box::new(chunk)))
+            }
             Ok(Ok(None)) => {
                 self.chunks = None;
                 Ok(None)

@@ -30,20 +30,10 @@ whole=(-c depot -p 'x: first 1' --quiet)
 "$carve" carve --from "$address" --table yard -l "$list" --quiet --to "$address" --table cut
 # What is copied in are the rows that the run writes.
 "$programs/psql" -qc "\\copy cut to $work/cut"
-cat > "$work/time.py" <<'PY'
-import os, resource, statistics, subprocess, sys
-commands = [line.rstrip("\n").split("\t", 1) for line in sys.stdin]
-times = {name: ([], []) for name, _ in commands}
-for _ in range(5):
-    for name, command in commands:
-        before, start = resource.getrusage(resource.RUSAGE_CHILDREN), os.times().elapsed
-        subprocess.run(["bash", "-c", command], check=True, stderr=subprocess.DEVNULL)
-        after = resource.getrusage(resource.RUSAGE_CHILDREN)
-        times[name][0].append(after.ru_utime + after.ru_stime - before.ru_utime - before.ru_stime)
-        times[name][1].append(os.times().elapsed - start)
-wall = {name: statistics.median(of) for name, (_, of) in times.items()}
-for name, (cpu, _) in times.items():
-    print(f"{name:40} {wall[name]:6.2f} s, of which {statistics.median(cpu):5.2f} s of this side's processor time")
+cat > "$work/ratios.py" <<'PY'
+import sys
+from timed import measure
+cpu, wall = measure(sys.argv[1])
 own = wall["COPY out and COPY in"]
 print(f"COPY out and in / table to table: {own / wall['table to table']:.2f} (0.5 or more is wanted)")
 PY
@@ -53,4 +43,5 @@ printf '%s\t%s\n' \
   "table to table" "'$carve' carve --from $address --table yard -l '$list' --quiet --to $address --table cut2 --replace" \
   "SQLite, table to table" "'$carve' carve --from 'sqlite:$work/yard.db' --table yard -l '$list' --quiet --to 'sqlite:$work/yard.db' --table cut --replace" \
   "delimited text" "'$carve' carve '$work/yard.csv' -l '$list' --quiet -o '$work/out.csv'" \
-  | python3 "$work/time.py"
+  > "$work/commands"
+PYTHONPATH=benches python3 "$work/ratios.py" "$work/commands"

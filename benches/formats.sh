@@ -21,22 +21,10 @@ command -v zstd > /dev/null || { echo "install zstd first, to compare with" >&2;
 for format in csv jsonl csv.gz csv.zst parquet; do
   "$carve" carve "$work/made.csv" -c depot -p 'x: first 1' --quiet -o "$work/yard.$format"
 done
-cat > "$work/time.py" <<'PY'
-import os, resource, statistics, subprocess, sys
-# Lines of: name, a tab, and a command for the shell. Each is run five times, in turn.
-commands = [line.rstrip("\n").split("\t", 1) for line in sys.stdin]
-times = {name: ([], []) for name, _ in commands}
-for _ in range(5):
-    for name, command in commands:
-        before, start = resource.getrusage(resource.RUSAGE_CHILDREN), os.times().elapsed
-        subprocess.run(command, shell=True, check=True, stderr=subprocess.DEVNULL)
-        after = resource.getrusage(resource.RUSAGE_CHILDREN)
-        times[name][0].append(after.ru_utime + after.ru_stime - before.ru_utime - before.ru_stime)
-        times[name][1].append(os.times().elapsed - start)
-cpu = {name: statistics.median(of) for name, (of, _) in times.items()}
-wall = {name: statistics.median(of) for name, (_, of) in times.items()}
-for name in cpu:
-    print(f"{name:32} {cpu[name]:6.2f} s of processor time, {wall[name]:6.2f} s")
+cat > "$work/ratios.py" <<'PY'
+import sys
+from timed import measure
+cpu, wall = measure(sys.argv[1])
 print(f"JSON Lines, by hand / one thread: {cpu['JSON Lines by hand'] / cpu['JSON Lines, one thread']:.1f} (4 or more is wanted)")
 print(f"delimited text / Parquet, one thread: {cpu['delimited text, one thread'] / cpu['Parquet, one thread']:.2f} (1 or more is wanted)")
 for kind in ("gz", "zst"):
@@ -57,4 +45,5 @@ printf '%s\t%s\n' \
   ".csv.gz" "$run '$work/yard.csv.gz' -o '$work/out.csv'" \
   ".csv.zst unpacked" "zstd -dcq '$work/yard.csv.zst' > '$work/apart.csv'" \
   ".csv.zst" "$run '$work/yard.csv.zst' -o '$work/out.csv'" \
-  | python3 "$work/time.py"
+  > "$work/commands"
+PYTHONPATH=benches python3 "$work/ratios.py" "$work/commands"

@@ -5,7 +5,7 @@ use keen_notch_core::carving::OutColumn;
 use keen_notch_core::column::Header;
 use keen_notch_core::value_type::ValueType;
 
-use super::rows::OutRows;
+use super::rows::{OutCell, OutRows};
 use super::{Aside, Encodable, Encoder, Extend, Out, OwnColumn, OwnTable, Shape, Value};
 use crate::Error;
 use crate::cells::Record;
@@ -66,27 +66,12 @@ impl Encoder for Database {
     }
 
     fn encode(&self, input: &Encodable, out: &mut Out) -> Result<(), Error> {
-        let rows = OutRows::new(input, &self.shape);
-        let texts = |column: &OutColumn| match *column {
-            OutColumn::Piece { piece, result } => Some(rows.texts(input, &self.shape, piece, result)),
-            OutColumn::Original(_) | OutColumn::Source => None,
-        };
-        let pieces: Vec<_> = self.shape.columns.iter().map(texts).collect();
-        for index in 0..rows.count() {
-            for (column, texts) in self.shape.columns.iter().zip(&pieces) {
-                match (*column, texts) {
-                    (OutColumn::Original(column), _) => {
-                        push_cell(&input.chunk.cell(input.text, rows.number(index, input), column), out);
-                    }
-                    (OutColumn::Piece { piece, result }, Some((text, spans))) => {
-                        let is_there = rows.is_there(index, input, &self.shape, (piece, result));
-                        push_piece(self.shape.pieces[piece].value_type, is_there.then(|| spans[index].text(text)), out);
-                    }
-                    _ => Record::Text(input.chunk.source()).push(out),
-                }
-            }
-            Record::End.push(out);
-        }
+        OutRows::new(input, &self.shape).each_cell(input, &self.shape, |cell| match cell {
+            OutCell::Original(cell) => push_cell(&cell, out),
+            OutCell::Piece(of, text) => push_piece(of, text, out),
+            OutCell::Source(name) => Record::Text(name).push(out),
+            OutCell::End => Record::End.push(out),
+        });
         Ok(())
     }
 }

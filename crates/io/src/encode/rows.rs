@@ -4,9 +4,11 @@ use std::borrow::Cow;
 use std::ops::Range;
 
 use keen_notch_core::batch::Span;
+use keen_notch_core::carving::OutColumn;
+use keen_notch_core::value_type::ValueType;
 
 use super::{Encodable, Extend, Out, Shape};
-use crate::source::RawRows;
+use crate::source::{Cell, RawRows};
 
 /// The rows of the output that a batch gives, in their order.
 pub struct OutRows {
@@ -15,6 +17,18 @@ pub struct OutRows {
     of: Option<Vec<u32>>,
     /// For each, the result of the piece that gets a row a result, where there is such a piece.
     results: Option<Vec<ResultRow>>,
+}
+
+/// A cell of an output row.
+pub enum OutCell<'a> {
+    /// One of the table.
+    Original(Cell<'a>),
+    /// What its piece stands for, if that was said, and its result; none where it has none.
+    Piece(Option<ValueType>, Option<&'a str>),
+    /// What the row was read from.
+    Source(&'a str),
+    /// The end of a row.
+    End,
 }
 
 /// An output row of a piece that gets a row a result.
@@ -105,6 +119,30 @@ impl OutRows {
                 _ if results.are_several() => results.items(row).nth(result).is_some(),
                 _ => result == 0,
             }
+    }
+
+    /// Gives the cells of all rows, one after the other.
+    pub fn each_cell(&self, input: &Encodable, shape: &Shape, mut see: impl FnMut(OutCell)) {
+        let texts = |column: &OutColumn| match *column {
+            OutColumn::Piece { piece, result } => Some(self.texts(input, shape, piece, result)),
+            OutColumn::Original(_) | OutColumn::Source => None,
+        };
+        let pieces: Vec<_> = shape.columns.iter().map(texts).collect();
+        for index in 0..self.count() {
+            for (column, texts) in shape.columns.iter().zip(&pieces) {
+                see(match (*column, texts) {
+                    (OutColumn::Original(column), _) => {
+                        OutCell::Original(input.chunk.cell(input.text, self.number(index, input), column))
+                    }
+                    (OutColumn::Piece { piece, result }, Some((text, spans))) => {
+                        let is_there = self.is_there(index, input, shape, (piece, result));
+                        OutCell::Piece(shape.pieces[piece].value_type, is_there.then(|| spans[index].text(text)))
+                    }
+                    _ => OutCell::Source(input.chunk.source()),
+                });
+            }
+            see(OutCell::End);
+        }
     }
 
     /// Has all rows written, with what is between the rows of the chunk that belongs to none.

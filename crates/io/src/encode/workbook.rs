@@ -1,12 +1,11 @@
 //! Rows as cells of a sheet: those that were read as what they are, and pieces as texts.
 
 use keen_notch_core::batch::Buffer;
-use keen_notch_core::carving::OutColumn;
 use keen_notch_core::column::Header;
 use keen_notch_core::number_format::{DIGITS, digits};
 use keen_notch_core::value_type::ValueType;
 
-use super::rows::OutRows;
+use super::rows::{OutCell, OutRows};
 use super::{Encodable, Encoder, Extend, Out, Shape};
 use crate::Error;
 use crate::cells::Record;
@@ -34,26 +33,12 @@ impl Encoder for Workbook {
     }
 
     fn encode(&self, input: &Encodable, out: &mut Out) -> Result<(), Error> {
-        let rows = OutRows::new(input, &self.shape);
-        let texts = |column: &OutColumn| match *column {
-            OutColumn::Piece { piece, result } => Some(rows.texts(input, &self.shape, piece, result)),
-            OutColumn::Original(_) | OutColumn::Source => None,
-        };
-        let pieces: Vec<_> = self.shape.columns.iter().map(texts).collect();
-        for index in 0..rows.count() {
-            for (column, texts) in self.shape.columns.iter().zip(&pieces) {
-                match (column, texts) {
-                    (OutColumn::Original(column), _) => {
-                        push_cell(&input.chunk.cell(input.text, rows.number(index, input), *column), out);
-                    }
-                    (OutColumn::Piece { piece, .. }, Some((text, spans))) => {
-                        push_piece(self.shape.pieces[*piece].value_type, spans[index].text(text), out);
-                    }
-                    _ => Record::Text(input.chunk.source()).push(out),
-                }
-            }
-            Record::End.push(out);
-        }
+        OutRows::new(input, &self.shape).each_cell(input, &self.shape, |cell| match cell {
+            OutCell::Original(cell) => push_cell(&cell, out),
+            OutCell::Piece(of, text) => push_piece(of, text.unwrap_or_default(), out),
+            OutCell::Source(name) => Record::Text(name).push(out),
+            OutCell::End => Record::End.push(out),
+        });
         Ok(())
     }
 }

@@ -58,7 +58,7 @@ fn shown(server: &Server, table: &str) -> String {
     format!("{table}: {columns}\n{}", rows.iter().filter_map(row).collect::<String>())
 }
 
-/// Runs the program, with room for addresses of any length in a line.
+/// Runs the program in a terminal so wide that no line with an address is broken.
 fn run(yard: &Yard, words: &[&str]) -> Ran {
     let output = yard.command(words).env("COLUMNS", "400").output().unwrap();
     Ran {

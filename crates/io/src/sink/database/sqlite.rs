@@ -8,7 +8,7 @@ use std::path::{Path, PathBuf};
 
 use keen_notch_core::number_format::{DIGITS, digits};
 use rusqlite::Connection;
-use rusqlite::types::Value;
+use rusqlite::types::{ToSqlOutput, ValueRef};
 
 use super::super::unfinished;
 use super::update::Update;
@@ -78,28 +78,28 @@ fn declaration(column: &PlannedColumn) -> String {
 }
 
 /// A number as SQLite keeps it; a text, where it would lose digits.
-fn number(text: &str) -> Value {
+fn number(text: &str) -> ValueRef<'_> {
     if let Ok(whole) = text.parse() {
-        return Value::Integer(whole);
+        return ValueRef::Integer(whole);
     }
     let is_kept = |number: f64| {
         let mut shown = String::new();
         number.is_finite() && (digits(text) <= DIGITS || push_real(number, &mut shown) == CellKind::Number && shown == text)
     };
     match text.parse() {
-        Ok(number) if is_kept(number) => Value::Real(number),
-        _ => Value::Text(text.to_owned()),
+        Ok(number) if is_kept(number) => ValueRef::Real(number),
+        _ => ValueRef::Text(text.as_bytes()),
     }
 }
 
 /// A value as SQLite keeps it.
-fn value(record: &Record) -> Value {
+fn value<'r>(record: &Record<'r>) -> ValueRef<'r> {
     match record {
-        Record::Text(text) | Record::Date(text) => Value::Text((*text).to_owned()),
+        Record::Text(text) | Record::Date(text) => ValueRef::Text(text.as_bytes()),
         Record::Digits(digits) => number(digits),
-        Record::Number(number) | Record::Shown(number, _) => Value::Real(*number),
-        Record::Truth(truth) => Value::Integer((*truth).into()),
-        Record::Blank | Record::Sheet(_) | Record::End => Value::Null,
+        Record::Number(number) | Record::Shown(number, _) => ValueRef::Real(*number),
+        Record::Truth(truth) => ValueRef::Integer((*truth).into()),
+        Record::Blank | Record::Sheet(_) | Record::End => ValueRef::Null,
     }
 }
 
@@ -184,7 +184,7 @@ impl Loader for Tables {
         let put = || {
             let mut statement = self.connection.prepare_cached(&self.tables[table].insert)?;
             for (place, record) in (1..).zip(values) {
-                statement.raw_bind_parameter(place, value(record))?;
+                statement.raw_bind_parameter(place, ToSqlOutput::Borrowed(value(record)))?;
             }
             statement.raw_execute().map(drop)
         };
@@ -246,14 +246,14 @@ mod tests {
     #[test]
     fn numbers_keep_their_digits() {
         for (text, kept) in [
-            ("-3", Value::Integer(-3)),
-            ("9223372036854775807", Value::Integer(i64::MAX)),
-            ("9223372036854775808", Value::Text("9223372036854775808".to_owned())),
-            ("1234.500", Value::Real(1234.5)),
-            ("0.30000000000000004", Value::Real(0.1 + 0.2)),
-            ("1e+300", Value::Real(1e300)),
-            ("1e999", Value::Text("1e999".to_owned())),
-            ("12345678901234567.25", Value::Text("12345678901234567.25".to_owned())),
+            ("-3", ValueRef::Integer(-3)),
+            ("9223372036854775807", ValueRef::Integer(i64::MAX)),
+            ("9223372036854775808", ValueRef::Text(b"9223372036854775808")),
+            ("1234.500", ValueRef::Real(1234.5)),
+            ("0.30000000000000004", ValueRef::Real(0.1 + 0.2)),
+            ("1e+300", ValueRef::Real(1e300)),
+            ("1e999", ValueRef::Text(b"1e999")),
+            ("12345678901234567.25", ValueRef::Text(b"12345678901234567.25")),
         ] {
             assert_eq!(value(&Record::Digits(text)), kept, "{text}");
         }

@@ -1,5 +1,6 @@
 //! Reading SQLite.
 
+use std::fmt::Write;
 use std::path::Path;
 
 use rusqlite::types::ValueRef;
@@ -86,7 +87,8 @@ fn push(value: ValueRef, out: &mut String) -> Result<CellKind, &'static str> {
     Ok(match value {
         ValueRef::Null => CellKind::Nothing,
         ValueRef::Integer(number) => {
-            out.push_str(&number.to_string());
+            // What is written into a text is never refused.
+            let _ = write!(out, "{number}");
             CellKind::Number
         }
         ValueRef::Real(number) => push_real(number, out),

@@ -100,6 +100,10 @@ pub struct CarveArgs {
     /// Add a column of this name that says which input each row came from
     #[arg(long, value_name = "NAME")]
     pub file_column: Option<String>,
+    /// Add a column of this name that says what is wrong with each row: a list of faults in Parquet, Arrow and JSON Lines, and one line
+    /// of words in other formats
+    #[arg(long, value_name = "NAME")]
+    pub faults_column: Option<String>,
     /// Put ' before pieces that a spreadsheet would take for a formula: those that begin with =, +, -, @ or a tab and are no number
     #[arg(long)]
     pub guard_formulas: bool,

@@ -108,14 +108,27 @@ pub fn run(args: &CarveArgs, console: &Console) -> Result<Exit, Failure> {
         .with_diagnostics(run::diagnostics(&pieces))
         .with_guarded_formulas(args.guard_formulas)
         .with_threads(args.threads.count());
-    if let Some(title) = &args.file_column {
-        if job.titles().contains(title) {
-            return Err(Failure::usage(
-                format!("two columns of the output would have the name {title}"),
-                "give --file-column another name",
-            ));
+    if args.faults_column.is_some() && is_fixed {
+        let message = "what is wrong with a row may be of any width, so there is no column for it in fixed-width text";
+        return Err(Failure::usage(
+            message,
+            "write it beside the rows, with --faults FILE; or write another format, such as --to csv",
+        ));
+    }
+    let is_free = |job: &Job, title: &String, option: &str| match job.titles().contains(title) {
+        true => {
+            let message = format!("two columns of the output would have the name {title}");
+            Err(Failure::usage(message, format!("give {option} another name")))
         }
-        job = job.with_source_column(title, &header, &originals);
+        false => Ok(()),
+    };
+    if let Some(title) = &args.file_column {
+        is_free(&job, title, "--file-column")?;
+        job = job.with_source_column(title, originals.len());
+    }
+    if let Some(title) = &args.faults_column {
+        is_free(&job, title, "--faults-column")?;
+        job = job.with_faults_column(title);
     }
     if is_fixed {
         let widths = args.writing.out_widths.as_deref().or(pieces.widths.as_deref()).map(args::read_widths).transpose()?;

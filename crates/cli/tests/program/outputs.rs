@@ -166,3 +166,52 @@ fn new_cells_are_quoted_as_all_others_are() {
     yard.write("some.csv", "\"part_code\",\"site\"\n\"GRP-1\",7\n");
     assert_eq!(yard.out(&[&["carve", "some.csv"], &words[..]].concat()), "\"part_code\",\"site\",no\n\"GRP-1\",7,1\n");
 }
+
+#[test]
+fn a_column_says_what_is_wrong_with_each_row() {
+    let yard = Yard::new();
+    yard.write("a.csv", "code,site\nGRP-1,East\nGRP-22-3,\"W \"\"x\"\"\"\nX,\nGRP-4,N,more\n");
+    let list = "column = 'code'\n[reading]\nragged = 'keep'\n[piece.no]\ntake = 'runs of digits'\nrows = true\n\
+                check = ['length 1', 'unique']\nwarn = ['range 1 to 3']\n";
+    yard.write("list.cutlist.toml", list);
+    let carve = |words: &[&str]| {
+        let run = yard.run(&[&["carve", "a.csv", "-q", "-l", "list.cutlist.toml", "--faults-column", "wrong"], words].concat());
+        assert_eq!(run.status, 0, "{}", run.shown());
+        run.stdout
+    };
+    assert_snapshot!(carve(&["--to", "csv", "-o", "-"]));
+    let lines = carve(&["--to", "jsonl", "-o", "-"]);
+    assert_snapshot!(lines);
+    // Nested types hold the same, and are read again as the same JSON.
+    for format in ["parquet", "arrow"] {
+        let name = format!("wrong.{format}");
+        carve(&["-o", &name]);
+        let again = yard.run(&[
+            "carve",
+            &name,
+            "-q",
+            "-c",
+            "site",
+            "-p",
+            "x: first 1",
+            "--without",
+            "code",
+            "--to",
+            "jsonl",
+            "-o",
+            "-",
+        ]);
+        let wrong = |lines: &str| -> Vec<serde_json::Value> {
+            let line = |line: &str| serde_json::from_str::<serde_json::Value>(line).unwrap()["wrong"].clone();
+            lines.lines().map(line).collect()
+        };
+        assert_eq!(wrong(&again.stdout), wrong(&lines), "{}", again.shown());
+    }
+    // Rows that are set aside are not there to be told of.
+    let kept = carve(&["--offcuts", "aside.csv", "-o", "-"]);
+    assert_eq!(kept, "code,site,no,wrong\nGRP-1,East,1,\n");
+    let refused =
+        |words: &[&str]| assert_snapshot!(yard.run(&[&["carve", "a.csv", "-l", "list.cutlist.toml"], words].concat()).shown());
+    refused(&["--faults-column", "site", "-o", "-"]);
+    refused(&["--faults-column", "wrong", "--to", "fwf", "-o", "-"]);
+}

@@ -73,6 +73,8 @@ pub enum OutColumn {
     },
     /// What the row was read from.
     Source,
+    /// What is wrong with the row.
+    Faults,
 }
 
 impl OutColumn {
@@ -80,7 +82,7 @@ impl OutColumn {
     pub fn original(self) -> Option<usize> {
         match self {
             OutColumn::Original(column) => Some(column),
-            OutColumn::Piece { .. } | OutColumn::Source => None,
+            OutColumn::Piece { .. } | OutColumn::Source | OutColumn::Faults => None,
         }
     }
 }
@@ -321,6 +323,7 @@ impl Carving {
         match column {
             OutColumn::Original(index) => header.title(index),
             OutColumn::Source => "source".to_owned(),
+            OutColumn::Faults => "faults".to_owned(),
             OutColumn::Piece { piece, result } => match self.pieces[piece].shape {
                 Shape::Columns(_) | Shape::AutoColumns => format!("{}_{}", self.pieces[piece].name, result + 1),
                 Shape::One | Shape::Rows => self.pieces[piece].name.clone(),

@@ -142,7 +142,7 @@ impl Carving {
                 match of {
                     OutColumn::Piece { piece, .. } => CheckName { is_implied: true, ..of_piece(piece, words, false) },
                     OutColumn::Original(column) => CheckName { is_implied: true, ..about("rows", Some(column), words) },
-                    OutColumn::Source => CheckName { is_implied: true, ..about("rows", None, words) },
+                    OutColumn::Source | OutColumn::Faults => CheckName { is_implied: true, ..about("rows", None, words) },
                 }
             }
         };
@@ -237,7 +237,7 @@ impl Carving {
     fn out_text<'a>(&self, of: OutColumn, row: usize, batch: &Batch<'a>, worked: &'a Worked) -> &'a str {
         match of {
             OutColumn::Original(column) => batch.value(column, row),
-            OutColumn::Source => "",
+            OutColumn::Source | OutColumn::Faults => "",
             OutColumn::Piece { piece, result } => {
                 let results = &worked.pieces[piece];
                 let item = results.items(row).nth(result);

@@ -202,7 +202,7 @@ impl Job {
     pub fn new(carving: Carving, header: &Header, originals: &[usize], preview: usize) -> Job {
         Job {
             used: carving.used_columns(),
-            shape: Shape::new(&carving, header, originals, None),
+            shape: Shape::new(&carving, header, originals),
             table_columns: header.count(),
             checks: checks(&carving),
             carving,
@@ -263,7 +263,7 @@ impl Job {
                     let why = "the name of an input is wider than its place".to_owned();
                     return Err(Error::NoPlace { title: title.clone(), why });
                 }
-                OutColumn::Source => {}
+                OutColumn::Source | OutColumn::Faults => {}
                 column => self.carving.set_place(*column, most),
             }
         }
@@ -323,9 +323,15 @@ impl Job {
         self
     }
 
-    /// The job, with a column of this title in its output that names the input of each row.
-    pub fn with_source_column(mut self, title: &str, header: &Header, originals: &[usize]) -> Job {
-        self.shape = Shape { is_written: self.shape.is_written, ..Shape::new(&self.carving, header, originals, Some(title)) };
+    /// The job, with a column of this title in its output that names the input of each row, after so many original ones.
+    pub fn with_source_column(mut self, title: &str, originals: usize) -> Job {
+        self.shape.insert(originals, OutColumn::Source, title);
+        self
+    }
+
+    /// The job, with a column of this title after all others that says what is wrong with each row.
+    pub fn with_faults_column(mut self, title: &str) -> Job {
+        self.shape.insert(self.shape.columns.len(), OutColumn::Faults, title);
         self
     }
 
@@ -400,7 +406,7 @@ pub fn carve(table: &mut Table, job: &Job, outs: &mut Outs) -> Result<Report, Er
     let (encoder, aside) = (&*encoder, &*aside);
     let (meter, limits) = (table.shared_meter(), table.limits(job.threads));
     let ragged = table.ragged();
-    let asked = Asked { offcuts: outs.offcuts.is_some(), faults: outs.faults.is_some() };
+    let asked = Asked { offcuts: outs.offcuts.is_some(), faults: outs.faults.is_some(), cells: job.shape.tells_faults() };
     let inputs = table.inputs.clone();
     let (needed, cells) = job.needs(&format, outs.offcuts.is_some());
     table.need(&needed);

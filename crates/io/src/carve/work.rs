@@ -14,6 +14,7 @@ use keen_notch_core::tally::Tally;
 use super::{Counts, Failing, FaultyRow, Job, MOST_ODD_KEPT, Odd, OddRow, PreviewCell};
 use crate::Error;
 use crate::batches::{Batches, Limits};
+use crate::encode::faults::{RowFaults, words};
 use crate::encode::{Aside, Encodable, Encoder, Held, Out};
 use crate::inputs::Starts;
 use crate::pool::{Ahead, Turns};
@@ -116,6 +117,8 @@ pub struct Asked {
     pub offcuts: bool,
     /// Every fault.
     pub faults: bool,
+    /// A column of the output that says what is wrong with each row.
+    pub cells: bool,
 }
 
 /// What is known of the rows before: in turn, chunk by chunk.
@@ -251,7 +254,7 @@ impl<'j> Worker<'j> {
     ///
     /// # Errors
     /// Where the format that is written has no place for a value.
-    fn end(&self, state: &mut State, part: &mut Part) -> Result<(), Error> {
+    fn end(&self, state: &mut State<'_, 'j>, part: &mut Part) -> Result<(), Error> {
         let State { job, chunk, aside: set_aside, ahead, .. } = state;
         let Part { bytes, goes_on, aside, kept: (held, held_aside), .. } = part;
         let mut hand_on = |bytes: &mut Buffer| {
@@ -271,7 +274,7 @@ impl<'j> Worker<'j> {
         before: &mut Before,
         stages: &mut [Stage],
         ranges: &[Range<usize>],
-        state: &mut State,
+        state: &mut State<'_, 'j>,
     ) -> Result<(), Error> {
         before.starts.begin(input, before.rows);
         state.starts.clone_from(&before.starts);
@@ -289,7 +292,7 @@ impl<'j> Worker<'j> {
     /// As [`Worker::finish`].
     fn finish_all(
         &mut self,
-        state: &mut State,
+        state: &mut State<'_, 'j>,
         stages: &mut [Stage],
         ranges: &[Range<usize>],
         part: &mut Part,
@@ -329,7 +332,13 @@ impl<'j> Worker<'j> {
     ///
     /// # Errors
     /// Where the format that is written has no place for a value.
-    fn finish(&mut self, state: &mut State, stage: &mut Stage, range: Range<usize>, part: &mut Part) -> Result<(), Error> {
+    fn finish(
+        &mut self,
+        state: &mut State<'_, 'j>,
+        stage: &mut Stage,
+        range: Range<usize>,
+        part: &mut Part,
+    ) -> Result<(), Error> {
         let Stage { rows, worked } = stage;
         let rows = &*rows;
         rows.with_batch(|batch| {
@@ -340,7 +349,7 @@ impl<'j> Worker<'j> {
                 let of_rows = job.carving.formulas(*piece, batch, worked, job.guards_formulas);
                 of_rows.iter().for_each(|row| seen.note(u64::from(rows.numbers[*row as usize]) + 1));
             }
-            let set_aside = state.note_faults(batch, rows, worked, range.clone(), (self.asked, self.ragged), part);
+            let (set_aside, faults) = state.note_faults(batch, rows, worked, range.clone(), (self.asked, self.ragged), part);
             let written: Option<Vec<u32>> =
                 set_aside.map(|aside| (0..rows.len() as u32).filter(|row| aside.binary_search(row).is_err()).collect());
             let kept = written.as_ref().map_or(rows.len(), Vec::len) as u64;
@@ -358,7 +367,8 @@ impl<'j> Worker<'j> {
                 }
             };
             let (chunk, text, carving, worked) = (state.chunk, state.text, &job.carving, &*worked);
-            let input = Encodable { chunk, text, range, rows, batch, worked, carving, written: written.as_deref() };
+            let (written, faults) = (written.as_deref(), &faults);
+            let input = Encodable { chunk, text, range, rows, batch, worked, carving, written, faults };
             if part.preview.len() < job.preview {
                 state.preview(&input, part);
             }
@@ -415,8 +425,8 @@ impl<'c> Stage<'c> {
 }
 
 /// The chunk at hand.
-struct State<'w> {
-    job: &'w Job,
+struct State<'w, 'j> {
+    job: &'j Job,
     chunk: &'w dyn Chunk,
     text: &'w str,
     count: LineCount,
@@ -427,9 +437,9 @@ struct State<'w> {
     ahead: Ahead<'w, Part>,
 }
 
-impl State<'_> {
+impl<'j> State<'_, 'j> {
     /// Counts what is wrong with rows, and notes it down where that is asked for. Which rows of the batch are set aside for
-    /// it, where rows are set aside.
+    /// it, where rows are set aside; and what is wrong with the others, where a column says that.
     fn note_faults(
         &mut self,
         batch: &Batch,
@@ -438,8 +448,9 @@ impl State<'_> {
         range: Range<usize>,
         (asked, ragged_as): (Asked, Ragged),
         part: &mut Part,
-    ) -> Option<Vec<u32>> {
+    ) -> (Option<Vec<u32>>, RowFaults<'j>) {
         let job = self.job;
+        let mut cells = RowFaults::of(&job.checks);
         let ragged_check = job.checks.len() - 1;
         let number = |row: u32| u64::from(rows.numbers[row as usize]) + 1;
         let mut last = None;
@@ -464,8 +475,8 @@ impl State<'_> {
         let also_ragged = of_batch.filter(|row| !worked.faulty().has(*row as usize)).count();
         part.counts.faulty += (worked.faulty().count() + outside + also_ragged) as u64;
         let wants_samples = part.samples.len() < job.samples;
-        if !asked.offcuts && !asked.faults && !wants_samples {
-            return None;
+        if !asked.offcuts && !asked.faults && !asked.cells && !wants_samples {
+            return (None, cells);
         }
         // Row by row, for people and files.
         let mut failures = worked.failures_by_row().to_vec().into_iter().peekable();
@@ -486,12 +497,15 @@ impl State<'_> {
             if let (true, Some(index)) = (set_aside, index) {
                 aside.push(index);
             }
-            if set_aside || asked.faults || part.samples.len() < job.samples {
+            if set_aside || asked.faults || asked.cells || part.samples.len() < job.samples {
                 let faults = self.faults(row, is_ragged, &found, batch, worked);
                 self.note_row(row, &faults, index.map(|index| (batch, index)), set_aside, asked, part);
+                if let Some(index) = index.filter(|_| asked.cells && !set_aside) {
+                    cells.note(index, faults);
+                }
             }
         }
-        asked.offcuts.then_some(aside)
+        (asked.offcuts.then_some(aside), cells)
     }
 
     /// What to call a row of the run, by its number.
@@ -555,8 +569,7 @@ impl State<'_> {
         if set_aside {
             part.counts.set_aside += 1;
             let faults = faults.iter().filter(|fault| !job.checks[fault.check].only_warns);
-            let why = faults.map(|fault| format!("{}: {}", job.checks[fault.check].of, fault.violation.detail));
-            let why = why.collect::<Vec<_>>().join("; ");
+            let why = words(faults.map(|fault| (&*job.checks[fault.check].of, &*fault.violation.detail)));
             // Rows of several inputs come into one file.
             let why = if self.names.len() > 1 { format!("{}, line {line}: {why}", self.chunk.source()) } else { why };
             let State { ahead, chunk, text, aside, .. } = self;
@@ -586,6 +599,7 @@ impl State<'_> {
         let job = self.job;
         let cell = |column: &OutColumn| match *column {
             OutColumn::Source => PreviewCell { text: self.chunk.source().to_owned(), state: None },
+            OutColumn::Faults => PreviewCell { text: input.faults.words(row), state: None },
             OutColumn::Original(column) => {
                 let number = input.rows.numbers[row] as usize;
                 PreviewCell { text: self.chunk.cell(self.text, number, column).text.into_owned(), state: None }

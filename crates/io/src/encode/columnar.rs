@@ -3,14 +3,15 @@
 use std::mem;
 use std::sync::Arc;
 
-use arrow_array::builder::{BooleanBuilder, Date32Builder, Decimal128Builder, Float64Builder, Int64Builder};
-use arrow_array::{Array, ArrayRef, RecordBatch, RecordBatchOptions, StringArray, UInt32Array};
+use arrow_array::builder::{BooleanBuilder, Date32Builder, Decimal128Builder, Float64Builder, Int64Builder, StringBuilder};
+use arrow_array::{Array, ArrayRef, ListArray, RecordBatch, RecordBatchOptions, StringArray, StructArray, UInt32Array};
 use arrow_buffer::{Buffer as Bytes, NullBuffer, OffsetBuffer, ScalarBuffer};
-use arrow_schema::{ArrowError, DataType, Field, FieldRef, Metadata, Schema, SchemaRef};
+use arrow_schema::{ArrowError, DataType, Field, FieldRef, Fields, Metadata, Schema, SchemaRef};
 use keen_notch_core::batch::Buffer;
 use keen_notch_core::carving::OutColumn;
 use keen_notch_core::column::Header;
 
+use super::faults::FIELDS;
 use super::out::{Held, HeldTexts};
 use super::rows::OutRows;
 use super::{Aside, Encodable, Encoder, Extend, Out, OwnColumn, OwnTable, Shape, Value};
@@ -32,6 +33,8 @@ enum From {
     Kept(usize),
     /// They are made of texts.
     Made(Type),
+    /// They are lists of faults, made of the texts of these.
+    Faults,
 }
 
 /// A column of the output.
@@ -109,11 +112,19 @@ fn plan(format: &Format) -> Plan {
     if let Format::Columnar(columnar) = format { columnar.plan.clone() } else { Plan::default() }
 }
 
-/// A column of a piece, or of what rows were read from.
+/// A column of a piece, of what rows were read from, or of what is wrong with them.
 fn new_column(column: &OutColumn, title: &str, shape: &Shape) -> (FieldRef, Column) {
+    if *column == OutColumn::Faults {
+        let list = DataType::List(Arc::new(Field::new("element", DataType::Struct(fault_fields()), false)));
+        return (Arc::new(Field::new(title, list, false)), Column { from: From::Faults, seen: None });
+    }
     let value_type = if let OutColumn::Piece { piece, .. } = column { shape.pieces[*piece].value_type } else { None };
     let of = value_type.map_or(Type::Text, Type::from);
     (Arc::new(Field::new(title, data_type(of), true)), Column { from: From::Made(of), seen: None })
+}
+
+fn fault_fields() -> Fields {
+    FIELDS.iter().map(|field| Field::new(*field, DataType::Utf8, false)).collect()
 }
 
 fn text_field(title: &str) -> FieldRef {
@@ -173,7 +184,13 @@ impl Encoder for Columnar {
         held.rows.extend((0..rows.count()).map(|index| rows.number(index, input) as u32));
         for ((column, made), texts) in self.shape.columns.iter().zip(&self.columns).zip(&mut held.columns) {
             match (*column, &made.from) {
-                (_, From::Kept(_)) => {}
+                (_, From::Kept(_)) | (OutColumn::Original(_), From::Faults) => {}
+                (OutColumn::Faults, _) => {
+                    for index in 0..rows.count() {
+                        input.faults.each(rows.row(index)).flatten().for_each(|field| texts.push(Some(field)));
+                        texts.end_list();
+                    }
+                }
                 (OutColumn::Original(original), From::Made(of)) => {
                     for index in 0..rows.count() {
                         let number = rows.number(index, input);
@@ -269,6 +286,7 @@ fn write<'f>(
         arrays.push(match from {
             From::Kept(column) => kept(chunk, *column, &held.rows)?,
             From::Made(of) => made(mem::take(texts), *of)?,
+            From::Faults => faults(texts)?,
         });
     }
     let options = RecordBatchOptions::new().with_row_count(Some(count));
@@ -289,6 +307,20 @@ fn kept(chunk: &dyn Chunk, column: usize, rows: &[u32]) -> Result<ArrayRef, Arro
     }
 }
 
+/// Lists of faults. Of each, the texts are its fields.
+fn faults(texts: &HeldTexts) -> Result<ArrayRef, ArrowError> {
+    let mut fields: [StringBuilder; FIELDS.len()] = Default::default();
+    for (index, text) in texts.iter().enumerate() {
+        fields[index % FIELDS.len()].append_option(text);
+    }
+    let fields = fields.map(|mut field| Arc::new(field.finish()) as ArrayRef);
+    let structs = StructArray::try_new(fault_fields(), fields.into(), None)?;
+    let of = Arc::new(Field::new("element", structs.data_type().clone(), false));
+    let ends = texts.lists.iter().map(|texts| texts / FIELDS.len() as i32);
+    let offsets = OffsetBuffer::new(ScalarBuffer::from(std::iter::once(0).chain(ends).collect::<Vec<i32>>()));
+    Ok(Arc::new(ListArray::try_new(of, offsets, Arc::new(structs), None)?))
+}
+
 /// An array of texts, or of what they stand for.
 fn made(texts: HeldTexts, of: Type) -> Result<ArrayRef, ArrowError> {
     let wrong = |text: &str| ArrowError::ParseError(format!("{text:?} is none of the values that its column holds"));
@@ -306,7 +338,7 @@ fn made(texts: HeldTexts, of: Type) -> Result<ArrayRef, ArrowError> {
     }
     Ok(match of {
         Type::Text | Type::Nested => {
-            let HeldTexts { text, ends, absent } = texts;
+            let HeldTexts { text, ends, absent, .. } = texts;
             let offsets: Vec<i32> = std::iter::once(0).chain(ends).collect();
             let nulls = absent.iter().any(|absent| *absent).then(|| NullBuffer::from_iter(absent.iter().map(|absent| !absent)));
             Arc::new(StringArray::try_new(OffsetBuffer::new(ScalarBuffer::from(offsets)), Bytes::from_vec(text), nulls)?)
@@ -384,7 +416,7 @@ impl Aside for AsideColumns {
         let last = self.columns.len() - 1;
         for (column, (made, texts)) in self.columns.iter().zip(&mut held.columns).enumerate() {
             match made.from {
-                From::Kept(_) => {}
+                From::Kept(_) | From::Faults => {}
                 From::Made(_) if column == last => texts.push(Some(why)),
                 From::Made(_) => {
                     let cell = chunk.cell(text, row, column);

@@ -54,6 +54,8 @@ enum CellsOf {
     Piece(usize),
     /// What the rows were read from.
     Source,
+    /// What is wrong with the rows.
+    Faults,
 }
 
 /// The rows to be written.
@@ -122,6 +124,10 @@ impl Delimited {
                 let spans = Cow::Owned(vec![Span::new(0, name.len()); count]);
                 Column { source: Cow::Borrowed(name.as_bytes()), spans, of: CellsOf::Source }
             }
+            (OutColumn::Faults, _) => {
+                let (text, spans) = input.faults.lines(&out);
+                Column { source: Cow::Owned(text.into_bytes()), spans: Cow::Owned(spans), of: CellsOf::Faults }
+            }
             (OutColumn::Piece { piece, result }, _) => {
                 let (text, spans) = out.texts(input, &self.shape, piece, result);
                 Column { source: Cow::Borrowed(text.as_bytes()), spans, of: CellsOf::Piece(piece) }
@@ -171,7 +177,9 @@ impl Delimited {
                         (0..count).filter(is_special).filter(needs).for_each(|row| careful.set(row));
                     }
                 }
-                CellsOf::Piece(_) | CellsOf::Values => (0..count).filter(needs).for_each(|row| careful.set(row)),
+                CellsOf::Piece(_) | CellsOf::Values | CellsOf::Faults => {
+                    (0..count).filter(needs).for_each(|row| careful.set(row))
+                }
             }
         }
         if let ([column], 1) = (columns.as_slice(), self.shape.columns.len()) {
@@ -239,7 +247,7 @@ impl Delimited {
             }
             let bytes = column.spans[index].bytes(&column.source);
             match column.of {
-                CellsOf::Piece(_) | CellsOf::Source | CellsOf::Values => self.push_new(out, bytes),
+                CellsOf::Piece(_) | CellsOf::Source | CellsOf::Values | CellsOf::Faults => self.push_new(out, bytes),
                 CellsOf::Table => self.push_raw(out, bytes),
             }
         }

@@ -31,13 +31,24 @@ pub struct JsonLines {
 /// A column of the output that is no column of the table.
 struct Added<'b> {
     key: &'b [u8],
-    text: &'b str,
+    text: Cow<'b, str>,
     /// By output row.
     spans: Cow<'b, [Span]>,
     /// Rows that have no result.
     absent: Mask,
-    /// What the texts stand for, where they are not written as texts.
-    value_type: Option<ValueType>,
+    /// How a text is written.
+    writes: Writes,
+}
+
+/// How a text becomes a value.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Writes {
+    /// As a text.
+    Text,
+    /// As what it stands for, a number or a truth.
+    Plain(ValueType),
+    /// As it is: it is JSON.
+    Json,
 }
 
 /// The rows to be written.
@@ -82,7 +93,11 @@ impl JsonLines {
                     if name.bytes().any(needs_escape) {
                         careful.fill(count);
                     }
-                    (name, Cow::Owned(vec![Span::new(0, name.len()); count]))
+                    (Cow::Borrowed(name), Cow::Owned(vec![Span::new(0, name.len()); count]))
+                }
+                OutColumn::Faults => {
+                    let (text, spans) = input.faults.arrays(&rows);
+                    (Cow::Owned(text), Cow::Owned(spans))
                 }
                 OutColumn::Piece { piece, result } => {
                     let (text, spans) = rows.texts(input, &self.shape, piece, result);
@@ -104,17 +119,21 @@ impl JsonLines {
                             .filter(needs)
                             .for_each(|index| careful.set(index));
                     }
-                    (text, spans)
+                    (Cow::Borrowed(text), spans)
                 }
             };
-            let value_type = match column {
-                OutColumn::Piece { piece, .. } => self.shape.pieces[*piece].value_type,
-                _ => None,
+            let writes = match column {
+                OutColumn::Piece { piece, .. } => match self.shape.pieces[*piece].value_type {
+                    Some(of @ (ValueType::Number | ValueType::Truth)) => Writes::Plain(of),
+                    _ => Writes::Text,
+                },
+                OutColumn::Faults => Writes::Json,
+                _ => Writes::Text,
             };
-            if matches!(value_type, Some(ValueType::Number | ValueType::Truth)) {
+            if writes != Writes::Text {
                 careful.fill(count);
             }
-            added.push(Some(Added { key, text, spans, absent, value_type }));
+            added.push(Some(Added { key, text, spans, absent, writes }));
         }
         Written { rows, added, careful }
     }
@@ -320,15 +339,16 @@ fn value(added: &Added, index: usize, out: &mut Out) {
     match added.absent.has(index) {
         true => out.extend(b"null"),
         false => {
-            let text = added.spans[index].text(added.text);
-            match added.value_type {
-                Some(of @ (ValueType::Number | ValueType::Truth)) => match of.plain(text) {
+            let text = added.spans[index].text(&added.text);
+            match added.writes {
+                Writes::Json => out.extend(text.as_bytes()),
+                Writes::Plain(of) => match of.plain(text) {
                     Some(plain) => out.extend(plain.as_bytes()),
                     None if text.is_empty() => out.extend(b"null"),
                     // It is a fault, and stays to be seen.
                     None => push_text(text, out),
                 },
-                _ => push_text(text, out),
+                Writes::Text => push_text(text, out),
             }
         }
     }

@@ -8,6 +8,7 @@ mod cell;
 mod columnar;
 mod database;
 pub mod delimited;
+pub mod faults;
 pub mod fixed_width;
 pub mod json_lines;
 mod out;
@@ -27,6 +28,7 @@ pub use out::{Extend, Held, MOST_HELD, Out};
 pub use own::{Column as OwnColumn, OwnTable, Value, own_table};
 
 use self::delimited::Delimited;
+use self::faults::RowFaults;
 use self::fixed_width::{FixedWidth, Places};
 use self::json_lines::JsonLines;
 use self::workbook::Workbook;
@@ -136,32 +138,33 @@ pub struct PieceShape {
 }
 
 impl Shape {
-    /// What is written of the rows of a table with these columns: some of them, what each row was read from where that has a
-    /// title, and the pieces.
-    pub fn new(carving: &Carving, header: &Header, originals: &[usize], source_title: Option<&str>) -> Shape {
-        let mut columns = carving.out_columns(originals);
-        if source_title.is_some() {
-            columns.insert(originals.len(), OutColumn::Source);
-        }
+    /// What is written of the rows of a table with these columns: some of them, and the pieces.
+    pub fn new(carving: &Carving, header: &Header, originals: &[usize]) -> Shape {
+        let columns = carving.out_columns(originals);
         let piece = |piece| PieceShape {
             sources: carving.sources(piece),
             value_type: carving.value_type(piece),
             adds: carving.adds(piece),
         };
         Shape {
-            titles: columns
-                .iter()
-                .map(|column| match (column, source_title) {
-                    (OutColumn::Source, Some(title)) => title.to_owned(),
-                    _ => carving.title(*column, header),
-                })
-                .collect(),
+            titles: columns.iter().map(|column| carving.title(*column, header)).collect(),
             pieces: (0..carving.count()).map(piece).collect(),
             rows_piece: carving.rows_piece(),
             keeps_all: originals.iter().copied().eq(0..header.count()),
             is_written: true,
             columns,
         }
+    }
+
+    /// Adds a column that is neither one of the table nor a piece, at this place among the others.
+    pub fn insert(&mut self, place: usize, column: OutColumn, title: &str) {
+        self.columns.insert(place, column);
+        self.titles.insert(place, title.to_owned());
+    }
+
+    /// Whether a column says what is wrong with each row.
+    pub fn tells_faults(&self) -> bool {
+        self.columns.contains(&OutColumn::Faults)
     }
 
     /// The number of original columns that the output begins with, as the table has them.
@@ -197,6 +200,8 @@ pub struct Encodable<'a> {
     pub carving: &'a Carving,
     /// The rows of the batch to be written, by their indices, where not all are.
     pub written: Option<&'a [u32]>,
+    /// What is wrong with them, where a column says that.
+    pub faults: &'a RowFaults<'a>,
 }
 
 /// Turns batches and what came of them into bytes.

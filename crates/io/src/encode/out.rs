@@ -35,6 +35,8 @@ pub struct HeldTexts {
     pub ends: Vec<i32>,
     /// Which are not there.
     pub absent: Vec<bool>,
+    /// Where a value is a list: for each, how many texts there are up to its end.
+    pub lists: Vec<i32>,
 }
 
 impl Held {
@@ -51,6 +53,11 @@ impl HeldTexts {
         // Those of a chunk are written before they come to so much.
         self.ends.push(self.text.len() as i32);
         self.absent.push(text.is_none());
+    }
+
+    /// The texts since the last list are another.
+    pub fn end_list(&mut self) {
+        self.lists.push(self.ends.len() as i32);
     }
 
     /// The texts, or that there is none.

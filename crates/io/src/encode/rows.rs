@@ -27,6 +27,8 @@ pub enum OutCell<'a> {
     Piece(Option<ValueType>, Option<&'a str>),
     /// What the row was read from.
     Source(&'a str),
+    /// What is wrong with the row, in one line; none where nothing is.
+    Faults(Option<String>),
     /// The end of a row.
     End,
 }
@@ -125,7 +127,7 @@ impl OutRows {
     pub fn each_cell(&self, input: &Encodable, shape: &Shape, mut see: impl FnMut(OutCell)) {
         let texts = |column: &OutColumn| match *column {
             OutColumn::Piece { piece, result } => Some(self.texts(input, shape, piece, result)),
-            OutColumn::Original(_) | OutColumn::Source => None,
+            OutColumn::Original(_) | OutColumn::Source | OutColumn::Faults => None,
         };
         let pieces: Vec<_> = shape.columns.iter().map(texts).collect();
         for index in 0..self.count() {
@@ -137,6 +139,10 @@ impl OutRows {
                     (OutColumn::Piece { piece, result }, Some((text, spans))) => {
                         let is_there = self.is_there(index, input, shape, (piece, result));
                         OutCell::Piece(shape.pieces[piece].value_type, is_there.then(|| spans[index].text(text)))
+                    }
+                    (OutColumn::Faults, _) => {
+                        let words = input.faults.words(self.row(index));
+                        OutCell::Faults((!words.is_empty()).then_some(words))
                     }
                     _ => OutCell::Source(input.chunk.source()),
                 });

@@ -98,7 +98,7 @@ pub fn run(inputs: &[Input], list: &CutList, reading: &Reading, way: Way) -> Res
     let report = {
         let [mut rows, mut offcuts, mut faults] =
             [&mut rows, &mut offcuts, &mut faults].map(|bytes: &mut Vec<u8>| Stream::new("memory", bytes));
-        let faults = Some(FaultFile::new(&mut faults, Named::default(), &header)?);
+        let faults = Some(FaultFile::new(&mut faults, Named::default(), &header, false)?);
         let offcuts = if reading.ragged == Ragged::SetAside { Some(&mut offcuts as &mut dyn Sink) } else { None };
         carve(&mut table, &job, &mut Outs { rows: &mut rows, offcuts, faults })
     };

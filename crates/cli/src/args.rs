@@ -8,6 +8,7 @@ use clap::{Parser, Subcommand, ValueEnum};
 use clap_complete::ArgValueCompleter;
 use keen_notch_core::column::ColumnRef;
 use keen_notch_core::cutlist::{RaggedRows, Reading as ListReading};
+use keen_notch_core::summary::Part;
 use keen_notch_core::widths::Widths;
 use keen_notch_io::database::{Address, How, Relation, What};
 use keen_notch_io::encode::TextOptions;
@@ -51,6 +52,8 @@ pub enum Command {
     Carve(Box<CarveArgs>),
     /// Check a table against a cut list and write nothing: a table of faults and their rows
     Check(CheckArgs),
+    /// Put the summaries of the parts of a table together, as one run over all of it would count
+    Merge(MergeArgs),
     /// Say in plain words what a cut list does, or what it does with one row, step by step
     Explain(ExplainArgs),
     /// Show how phrases are written, with an example of each step
@@ -104,6 +107,10 @@ pub struct CarveArgs {
     /// of words in other formats
     #[arg(long, value_name = "NAME")]
     pub faults_column: Option<String>,
+    /// Do not compare rows with each other (`unique`), but add a column of this name with what they are to be compared by: a list of the
+    /// number of the check, from 0, and a hash. For an engine that has the rows of many runs
+    #[arg(long, value_name = "NAME")]
+    pub compare_column: Option<String>,
     /// Put ' before pieces that a spreadsheet would take for a formula: those that begin with =, +, -, @ or a tab and are no number
     #[arg(long)]
     pub guard_formulas: bool,
@@ -113,6 +120,8 @@ pub struct CarveArgs {
     /// Show no summary and no progress
     #[arg(short, long)]
     pub quiet: bool,
+    #[command(flatten)]
+    pub part: PartArgs,
     #[command(flatten)]
     pub threads: ThreadArgs,
     #[command(flatten)]
@@ -249,6 +258,8 @@ pub struct CheckArgs {
     #[arg(short, long)]
     pub quiet: bool,
     #[command(flatten)]
+    pub part: PartArgs,
+    #[command(flatten)]
     pub threads: ThreadArgs,
     #[command(flatten)]
     pub faults: FaultArgs,
@@ -256,6 +267,36 @@ pub struct CheckArgs {
     pub tables: TableArgs,
     #[command(flatten)]
     pub reading: ReadingArgs,
+}
+
+/// `merge`
+#[derive(Debug, clap::Args)]
+#[command(after_help = MERGES)]
+pub struct MergeArgs {
+    /// Summaries that carve or check wrote with --summary, in the order of the rows; those of --part in any order
+    #[arg(value_name = "SUMMARY", required = true)]
+    pub files: Vec<PathBuf>,
+    /// Write the summary of all to this file
+    #[arg(short, long, value_name = "OUT.json")]
+    pub out: Option<PathBuf>,
+    /// Show no tables
+    #[arg(short, long)]
+    pub quiet: bool,
+}
+
+const MERGES: &str = r#"Examples:
+  keen-notch merge east.json west.json
+  keen-notch merge part-*.json -o all.json
+
+Parts that were made by different cut lists or versions of the program are refused."#;
+
+/// Which part of the rows is read.
+#[derive(Debug, Clone, clap::Args)]
+pub struct PartArgs {
+    /// Read only the K-th of N parts of the rows, one after the other: what N such runs write, joined, is what one run writes, and merge
+    /// puts their summaries together
+    #[arg(long, value_name = "K/N")]
+    pub part: Option<Part>,
 }
 
 /// How many threads work.

@@ -1,9 +1,43 @@
 //! Pieces and all that is wanted of a run in plain words, for someone who has not learned the language.
 
+use crate::column::ColumnRef;
 use crate::phrase::ast::Condition;
 use crate::phrase::words::{self, list};
 pub use crate::phrase::words::{condition, phrase};
 use crate::piece::{BuildPart, Piece, Shape, Source, Wanted};
+use crate::text::unit::Unit;
+
+/// What is asked of each row, a line each: two runs of which this is the same ask the same. `main` is the column that pieces come from
+/// unless they say otherwise.
+///
+/// ```
+/// use keen_notch_core::column::ColumnRef;
+/// use keen_notch_core::cutlist::CutList;
+/// use keen_notch_core::{explain, text::unit::Unit};
+///
+/// let list = CutList::parse("[piece.family]\ntake = 'first 3'\ncheck = ['uppercase']", 0)?;
+/// let asked = explain::asked(&list.wanted, Some(&ColumnRef::parse("part_code")), Unit::Characters);
+/// assert_eq!(asked, ["family of part_code: first 3. It is a fault unless it consists of upper-case letters only."]);
+/// # Ok::<(), keen_notch_core::text_error::TextError>(())
+/// ```
+pub fn asked(wanted: &Wanted, main: Option<&ColumnRef>, unit: Unit) -> Vec<String> {
+    let counted = match unit {
+        Unit::Characters => None,
+        Unit::Codepoints => Some("Positions and widths count code points.".to_owned()),
+        Unit::Bytes => Some("Positions and widths count bytes.".to_owned()),
+    };
+    let line = |piece: &Piece| {
+        let taken = match &piece.source {
+            Source::Take { of, phrase, .. } => {
+                let of = of.as_ref().or(main).map_or(String::new(), |of| format!(" of {of}"));
+                format!("{}{of}: {}.", piece.name, phrase.source.trim())
+            }
+            Source::Field { .. } | Source::Build { .. } => format!("{}: {}", piece.name, taken(piece).join(" ")),
+        };
+        std::iter::once(taken).chain(when(piece)).chain(beside(piece)).collect::<Vec<_>>().join(" ")
+    };
+    counted.into_iter().chain(rest(wanted)).chain(wanted.pieces.iter().map(line)).collect()
+}
 
 /// What is wanted of a run beside its pieces: layouts, proofs, and which rows are kept; one sentence each.
 ///
@@ -54,19 +88,31 @@ pub fn rest(wanted: &Wanted) -> Vec<String> {
 /// # Ok::<(), keen_notch_core::text_error::TextError>(())
 /// ```
 pub fn piece(piece: &Piece) -> Vec<String> {
-    let mut sentences = match &piece.source {
+    when(piece).into_iter().chain(taken(piece)).chain(beside(piece)).collect()
+}
+
+/// What a piece is before anything is asked of it.
+fn taken(piece: &Piece) -> Vec<String> {
+    match &piece.source {
         Source::Take { phrase, .. } => words::phrase(phrase),
         Source::Field { .. } => vec!["It is named in the layout.".to_owned()],
         Source::Build { parts, .. } => {
             vec![format!("Put together {}.", list(&parts.iter().map(build_part).collect::<Vec<_>>()))]
         }
-    };
-    if let Some(when) = &piece.when {
-        let of = when.column.as_ref().map_or("its column".to_owned(), ToString::to_string);
-        let condition = condition(&when.condition);
-        sentences
-            .insert(0, format!("Only in rows where {of} {condition}; elsewhere nothing is taken, and nothing is checked."));
     }
+}
+
+/// In which rows a piece is taken, where that is not all.
+fn when(piece: &Piece) -> Option<String> {
+    let when = piece.when.as_ref()?;
+    let of = when.column.as_ref().map_or("its column".to_owned(), ToString::to_string);
+    let condition = condition(&when.condition);
+    Some(format!("Only in rows where {of} {condition}; elsewhere nothing is taken, and nothing is checked."))
+}
+
+/// Where the results of a piece go, and what they must meet.
+fn beside(piece: &Piece) -> Vec<String> {
+    let mut sentences = Vec::new();
     match piece.shape {
         Shape::One => {}
         Shape::Columns(n) => sentences.push(format!(

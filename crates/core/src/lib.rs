@@ -43,6 +43,8 @@ pub mod phrase;
 pub mod piece;
 pub mod program;
 pub mod sightings;
+#[cfg(feature = "cutlist")]
+pub mod summary;
 pub mod survey;
 pub mod tally;
 pub mod text;

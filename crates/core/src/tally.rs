@@ -14,6 +14,7 @@ use crate::program::State;
 /// assert_eq!((tally.filled, tally.missing), (1, 1));
 /// ```
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+#[cfg_attr(feature = "cutlist", derive(serde::Serialize, serde::Deserialize))]
 pub struct Tally {
     /// Results that are exactly what the first branch asked for.
     pub filled: u64,

@@ -6,7 +6,7 @@ use keen_notch_core::column::Header;
 
 use crate::Error;
 use crate::encode::{OwnColumn, OwnTable, Value, own_table};
-use crate::formats::Named;
+use crate::formats::{Kind, Named};
 use crate::sink::Sink;
 
 /// Its columns, and which of them are counts.
@@ -44,15 +44,18 @@ pub struct FaultFile<'a> {
 }
 
 impl<'a> FaultFile<'a> {
-    /// Begins a file of faults on a table with these columns.
+    /// Begins a file of faults on a table with these columns, which comes after the file of another part of the table if it `is_continued`.
     ///
     /// # Errors
     /// Where faults cannot be written in the format that is said, or what comes before them cannot be written.
-    pub fn new(out: &'a mut dyn Sink, named: Named, header: &'a Header) -> Result<FaultFile<'a>, Error> {
+    pub fn new(out: &'a mut dyn Sink, named: Named, header: &'a Header, is_continued: bool) -> Result<FaultFile<'a>, Error> {
         let (mut table, mut bytes) = (fault_table(named)?, Buffer::default());
-        table.begin(&mut bytes);
-        out.put(bytes.bytes())?;
-        bytes.clear();
+        let is_text = matches!(named.kind, None | Some(Kind::Delimited(_) | Kind::JsonLines));
+        if !(is_continued && is_text) {
+            table.begin(&mut bytes);
+            out.put(bytes.bytes())?;
+            bytes.clear();
+        }
         Ok(FaultFile { out, table, header, bytes })
     }
 

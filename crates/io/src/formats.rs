@@ -189,6 +189,11 @@ impl Named {
         }
     }
 
+    /// Whether what is written of a table of this format can be written after another such: a head comes before the first only.
+    pub fn can_be_joined(self, read: &Format) -> bool {
+        matches!(self.kind.unwrap_or(read.kind()), Kind::Delimited(_) | Kind::JsonLines | Kind::FixedWidth)
+    }
+
     /// The delimiter that a text of this name is read with, if it says one.
     pub fn delimiter(self) -> Option<u8> {
         match self.kind {

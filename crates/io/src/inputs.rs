@@ -1,5 +1,11 @@
 //! Which input a row of a run is of.
 
+use std::ops::Range;
+
+use keen_notch_core::summary;
+
+use crate::source::input::Input;
+
 /// The inputs of a run in their order, and where the rows of each begin.
 ///
 /// ```
@@ -12,7 +18,11 @@
 #[derive(Debug, Clone, Default)]
 pub struct Inputs {
     names: Vec<String>,
+    /// Which of them are streams, that can be read only once.
+    streams: Vec<bool>,
     starts: Starts,
+    /// Where only a part of them is read: which, and how many rows of the first of these are before it.
+    part: Option<(Range<usize>, u64)>,
 }
 
 /// For each input so far, the number of rows before it.
@@ -33,9 +43,32 @@ impl Starts {
 }
 
 impl Inputs {
-    /// Inputs of these names, none of which has begun.
-    pub(crate) fn new(names: Vec<String>) -> Inputs {
-        Inputs { names, starts: Starts::default() }
+    /// These inputs, none of which has begun.
+    pub(crate) fn new(inputs: &[Input]) -> Inputs {
+        let names = inputs.iter().map(Input::name).collect();
+        Inputs { names, streams: inputs.iter().map(Input::is_read_once).collect(), starts: Starts::default(), part: None }
+    }
+
+    /// Only some of them are read, and so many rows of the first of these are not.
+    pub(crate) fn take_part(&mut self, inputs: Range<usize>, skipped: u64) {
+        self.part = Some((inputs, skipped));
+    }
+
+    /// What was read of each, where there are so many rows of all.
+    pub(crate) fn rows(&self, all: u64) -> Vec<summary::Input> {
+        let start = |input: usize| self.starts.0.get(input).copied().unwrap_or(all);
+        let rows = |input: usize| summary::Input {
+            name: self.names[input].clone(),
+            first_row: 1 + self.skipped(input),
+            rows: start(input + 1) - start(input),
+            stream: self.streams[input],
+        };
+        self.part.as_ref().map_or(0..self.names.len(), |(inputs, _)| inputs.clone()).map(rows).collect()
+    }
+
+    /// How many rows of an input come before those that are read.
+    fn skipped(&self, input: usize) -> u64 {
+        self.part.as_ref().filter(|(inputs, _)| inputs.start == input).map_or(0, |(_, skipped)| *skipped)
     }
 
     /// The rows of an input begin after `before` rows of the run.
@@ -45,7 +78,8 @@ impl Inputs {
 
     /// The input of a row of the run, and its number there, both counted from the first: rows from 1, inputs from 0.
     pub fn locate(&self, row: u64) -> (usize, u64) {
-        self.starts.locate(row)
+        let (input, number) = self.starts.locate(row);
+        (input, number + self.skipped(input))
     }
 
     /// What an input is called.
@@ -70,7 +104,8 @@ mod tests {
 
     #[test]
     fn rows_are_found_in_their_inputs() {
-        let mut inputs = Inputs::new(["a", "none", "b", "last"].map(str::to_owned).to_vec());
+        let mut inputs =
+            Inputs::new(&["a", "none", "b", "last"].map(|name| Input::Memory(name.to_owned(), b"".as_slice().into())));
         inputs.begin(0, 0);
         inputs.begin(2, 3);
         inputs.begin(2, 5);
@@ -78,5 +113,6 @@ mod tests {
         let located = [1, 3, 4, 9, 10].map(|row| inputs.locate(row));
         assert_eq!(located, [(0, 1), (0, 3), (2, 1), (2, 6), (3, 1)]);
         assert_eq!(inputs.name(2), "b");
+        assert_eq!(inputs.rows(10).iter().map(|input| input.rows).collect::<Vec<_>>(), [3, 0, 6, 1]);
     }
 }

@@ -19,6 +19,7 @@ mod guarded;
 mod head;
 pub mod inputs;
 pub mod lists;
+mod part;
 mod pool;
 pub mod sink;
 pub mod source;

@@ -7,10 +7,12 @@ use std::sync::Arc;
 use keen_notch_core::batch::Batch;
 use keen_notch_core::carving::Worked;
 use keen_notch_core::column::Header;
+use keen_notch_core::summary;
 
 use crate::Error;
 use crate::batches::{Batches, Limits};
 use crate::inputs::Inputs;
+use crate::part::{self, PartRead};
 use crate::pool::HasSize;
 use crate::source::input::Input;
 use crate::source::json_lines;
@@ -40,6 +42,8 @@ pub struct Table {
     /// All its inputs, and how the first of them was to be read.
     all: Vec<Input>,
     first_reading: Reading,
+    /// Where only a part of it is read.
+    part: Option<PartRead>,
 }
 
 /// Some rows of one of the inputs.
@@ -125,7 +129,7 @@ impl Table {
     /// # Errors
     /// Where an input cannot be read, is empty, or has other columns than the first.
     pub fn open(inputs: &[Input], reading: &Reading) -> Result<Table, Error> {
-        let names = inputs.iter().map(Input::name).collect();
+        let rows_of = Inputs::new(inputs);
         let (all, first_reading) = (inputs.to_vec(), reading.clone());
         let known = if reading.all_columns { json_lines::columns(inputs, reading)? } else { None };
         let reading = &Reading { columns: known, ..reading.clone() };
@@ -154,7 +158,7 @@ impl Table {
             format,
             types,
             needed: None,
-            inputs: Inputs::new(names),
+            inputs: rows_of,
             at: 0,
             reading,
             current,
@@ -162,6 +166,7 @@ impl Table {
             first,
             all,
             first_reading,
+            part: None,
         })
     }
 
@@ -184,7 +189,7 @@ impl Table {
     pub(crate) fn plain_files(&self) -> Option<Vec<String>> {
         let name = |input: &Input| {
             let is_plain = !input.is_read_once() && self.first_reading.named(input).compression.is_none();
-            input.path().filter(|_| is_plain)?.to_str().map(str::to_owned)
+            input.path().filter(|_| is_plain && self.part.is_none())?.to_str().map(str::to_owned)
         };
         self.all.iter().map(name).collect()
     }
@@ -214,25 +219,73 @@ impl Table {
     /// # Errors
     /// Where an input cannot be read on, or a later one has other columns than the first.
     pub fn next_part(&mut self) -> Result<Option<Part>, Error> {
+        if let Some(chunk) = self.part.as_mut().and_then(|part| part.first.take()) {
+            return Ok(Some(Part { input: self.at, chunk }));
+        }
         loop {
+            if self.part.as_ref().is_some_and(|part| part.is_over(self.at)) {
+                return Ok(None);
+            }
             if let Some(chunk) = self.current.next_chunk()? {
+                self.part.iter_mut().for_each(|part| part.read += chunk.size() as u64);
                 return Ok(Some(Part { input: self.at, chunk }));
             }
-            self.current = match self.waiting.pop_front() {
-                None => return Ok(None),
-                Some(Waiting::Open(mut source)) => {
-                    self.needed.iter().for_each(|columns| source.need(columns));
-                    source
-                }
-                Some(Waiting::Again(input) | Waiting::Unseen(input)) => {
-                    let mut source = source::open(&input, &self.reading)?;
-                    self.needed.iter().for_each(|columns| source.need(columns));
-                    same_columns(&self.first, (&self.header, &self.format), &*source)?;
-                    source
-                }
-            };
-            self.at += 1;
+            if !self.go_on()? {
+                return Ok(None);
+            }
         }
+    }
+
+    /// Goes on to the next input, if there is one.
+    fn go_on(&mut self) -> Result<bool, Error> {
+        let mut source = match self.waiting.pop_front() {
+            None => return Ok(false),
+            Some(Waiting::Open(source)) => source,
+            Some(Waiting::Again(input) | Waiting::Unseen(input)) => {
+                let source = source::open(&input, &self.reading)?;
+                same_columns(&self.first, (&self.header, &self.format), &*source)?;
+                source
+            }
+        };
+        self.needed.iter().for_each(|columns| source.need(columns));
+        self.current = source;
+        self.at += 1;
+        self.part.iter_mut().for_each(|part| part.read = 0);
+        Ok(true)
+    }
+
+    /// Leaves out all rows but those of a part; what is before it in the same input is read, to know how many rows and lines that is. To
+    /// be called before the first row is read.
+    ///
+    /// # Errors
+    /// Where what is before it cannot be read.
+    pub fn take_part(&mut self, part: summary::Part) -> Result<(), Error> {
+        let bounds = part::bounds(&self.all, &self.first_reading, part)?;
+        while self.at < bounds.inputs.start && self.go_on()? {}
+        let (inputs, from) = (bounds.inputs.clone(), bounds.from);
+        let (mut rows, mut read, mut first) = (0, 0, None);
+        if from > 0 {
+            while let Some(mut chunk) = self.current.next_chunk()? {
+                let size = chunk.size() as u64;
+                if read >= from {
+                    first = bounds.to.is_none_or(|to| inputs.len() > 1 || read < to).then_some(chunk);
+                    read += size;
+                    break;
+                }
+                chunk.open(&[])?;
+                chunk.text()?;
+                rows += chunk.rows() as u64;
+                read += size;
+            }
+        }
+        self.inputs.take_part(inputs, rows);
+        self.part = Some(PartRead { is_continued: part.number > 1, bounds, first, read });
+        Ok(())
+    }
+
+    /// Whether another part of it comes before that which is read.
+    pub fn is_continued(&self) -> bool {
+        self.part.as_ref().is_some_and(|part| part.is_continued)
     }
 
     /// What becomes of rows with another number of cells than there are columns.

@@ -90,7 +90,7 @@ fn run(text: &str, threads: usize, at: usize, seen: &Seen) -> Result<(), Error> 
     let carving = Carving::new(&wanted, Some(&main), &Setting::new(Unit::Characters), &table.header).unwrap();
     let header = table.header.clone();
     let job = Job::new(carving, &header, &[0], 0).with_threads(threads);
-    let told = FaultFile::new(&mut faults, Named::default(), &header)?;
+    let told = FaultFile::new(&mut faults, Named::default(), &header, false)?;
     carve(&mut table, &job, &mut Outs { rows: &mut rows, offcuts: Some(&mut offcuts), faults: Some(told) })?;
     commit_all(vec![Box::new(rows), Box::new(offcuts), Box::new(faults)])
 }

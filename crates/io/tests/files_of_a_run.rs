@@ -60,7 +60,7 @@ fn run(text: &str, format: Named) -> Ran {
     let report = {
         let [mut rows, mut aside, mut faults] =
             [&mut rows, &mut aside, &mut faults].map(|bytes: &mut Vec<u8>| Stream::new("memory", bytes));
-        let faults = Some(FaultFile::new(&mut faults, format, &header).unwrap());
+        let faults = Some(FaultFile::new(&mut faults, format, &header, false).unwrap());
         carve(&mut table, &job, &mut Outs { rows: &mut rows, offcuts: Some(&mut aside), faults }).unwrap()
     };
     let [rows, aside, faults] = [rows, aside, faults].map(|bytes| String::from_utf8(bytes).unwrap());

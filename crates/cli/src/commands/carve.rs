@@ -3,8 +3,9 @@
 use std::io::{self, Write};
 use std::path::Path;
 
+use keen_notch_core::carving::OutColumn;
 use keen_notch_core::column::{ColumnRef, Header};
-use keen_notch_io::carve::{Job, Report};
+use keen_notch_io::carve::{Job, MadeBy, Report};
 use keen_notch_io::files::RunFiles;
 use keen_notch_io::formats::{self, Framing, Kind, Named};
 use keen_notch_io::sink::database::Session;
@@ -44,6 +45,7 @@ pub fn run(args: &CarveArgs, console: &Console) -> Result<Exit, Failure> {
     let (inputs, table_name) = run::inputs(&args.files, reading_args, &known, console)?;
     let written = Written::of(args, &inputs, table_name)?;
     pieces.take_places = !args.update.is_empty();
+    pieces.compares_elsewhere = args.compare_column.is_some();
     let said = match (&written, &args.to) {
         (Some(_), _) => Some(Named::DATABASE),
         (None, Some(Said::Named(named))) => Some(*named),
@@ -65,6 +67,10 @@ pub fn run(args: &CarveArgs, console: &Console) -> Result<Exit, Failure> {
         ..args.faults.reading(&args.reading, &pieces.reading)?
     };
     formats::check_output(args.out.as_deref().unwrap_or(Path::new("standard output")), named)?;
+    if let (Some(part), true) = (args.part.part, args.tables.replace) {
+        let message = format!("with --replace, the table of part {part} takes the place of those of the parts before it");
+        return Err(Failure::usage(message, "add the rows of each part with --append"));
+    }
     let session = database::session(written.as_ref(), &args.reading, &args.tables, &known)?;
     let out: Option<Box<dyn Sink>> = match (&args.out, &session, &written) {
         (Some(path), ..) => Some(sink::open_as(path, named, &known)?),
@@ -74,8 +80,13 @@ pub fn run(args: &CarveArgs, console: &Console) -> Result<Exit, Failure> {
     let mut files = Files::create((&args.faults, &args.tables), session.as_ref(), &known, &reading)?;
     let rows_to_file = rows_to_file || written.is_some();
     let progress = Progress::of(&inputs, &reading.meter, args.quiet, rows_to_file);
-    let (mut table, carving) =
-        run::open(&inputs, (&args.reading, &reading), &pieces, args.column.as_deref(), (console, args.quiet))?;
+    let (mut table, carving) = run::open(
+        &inputs,
+        (&args.reading, &reading),
+        &pieces,
+        (args.column.as_deref(), args.part.part),
+        (console, args.quiet),
+    )?;
     let header = table.header.clone();
     let shown = if out.is_none() && console.shows_tables { PREVIEW } else { 0 };
     // What takes the bytes of an output that is named was made before the format was known.
@@ -108,11 +119,17 @@ pub fn run(args: &CarveArgs, console: &Console) -> Result<Exit, Failure> {
         .with_diagnostics(run::diagnostics(&pieces))
         .with_guarded_formulas(args.guard_formulas)
         .with_threads(args.threads.count());
-    if args.faults_column.is_some() && is_fixed {
-        let message = "what is wrong with a row may be of any width, so there is no column for it in fixed-width text";
+    let of_lists = [
+        (&args.faults_column, OutColumn::Faults, "--faults-column"),
+        (&args.compare_column, OutColumn::Compared, "--compare-column"),
+    ];
+    let mut of_lists =
+        of_lists.into_iter().filter_map(|(title, column, option)| Some((title.as_ref()?, column, option))).peekable();
+    if let Some((_, _, option)) = of_lists.peek().filter(|_| is_fixed) {
+        let message = format!("a list may be of any width, so there is no place for {option} in fixed-width text");
         return Err(Failure::usage(
             message,
-            "write it beside the rows, with --faults FILE; or write another format, such as --to csv",
+            "write another format, such as --to csv; --faults FILE tells faults beside the rows",
         ));
     }
     let is_free = |job: &Job, title: &String, option: &str| match job.titles().contains(title) {
@@ -126,9 +143,9 @@ pub fn run(args: &CarveArgs, console: &Console) -> Result<Exit, Failure> {
         is_free(&job, title, "--file-column")?;
         job = job.with_source_column(title, originals.len());
     }
-    if let Some(title) = &args.faults_column {
-        is_free(&job, title, "--faults-column")?;
-        job = job.with_faults_column(title);
+    for (title, column, option) in of_lists {
+        is_free(&job, title, option)?;
+        job = job.with_list_column(column, title);
     }
     if is_fixed {
         let widths = args.writing.out_widths.as_deref().or(pieces.widths.as_deref()).map(args::read_widths).transpose()?;
@@ -150,7 +167,9 @@ pub fn run(args: &CarveArgs, console: &Console) -> Result<Exit, Failure> {
     if !is_kept {
         report.counts.rows_out = 0;
     }
-    files.finish(is_kept.then_some(rows), &summary::json(&report, &job, &header))?;
+    let made_by = MadeBy { part: args.part.part, ..pieces.made_by(args.column.as_deref()) };
+    let summary = report.summary(&job, &header, made_by);
+    files.finish(is_kept.then_some(rows), &summary::json(&summary))?;
     if shown > 0 {
         let ending = named.kind.unwrap_or(table.format.kind()).ending();
         let goes_into_pipes = named.kind.is_some() || table.format.goes_into_pipes();
@@ -163,7 +182,7 @@ pub fn run(args: &CarveArgs, console: &Console) -> Result<Exit, Failure> {
     let again =
         Again { given: &given, inputs: &inputs, reading: &args.reading, ragged: args.faults.ragged, of_lists: &pieces.reading };
     if !args.quiet {
-        summary::draw(&report, &job, &header, console.width).iter().for_each(|line| console.note(line));
+        summary::draw(&summary, console.width).iter().for_each(|line| console.note(line));
         hints::draw(&report, &job, &header, &pieces, &again, console.width).iter().for_each(|line| console.note(line));
         if !args.guard_formulas {
             hints::formulas(&report, &job, console.width).iter().for_each(|line| console.note(line));

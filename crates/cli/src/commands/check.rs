@@ -3,7 +3,7 @@
 use std::io::{self, Write};
 
 use keen_notch_core::tally::Tally;
-use keen_notch_io::carve::{Job, Report};
+use keen_notch_io::carve::{Job, MadeBy, Report};
 use keen_notch_io::files::RunFiles;
 use keen_notch_io::sink::Stream;
 
@@ -39,8 +39,13 @@ pub fn run(args: &CheckArgs, console: &Console) -> Result<Exit, Failure> {
     let reading = args.faults.reading(&args.reading, &pieces.reading)?;
     let mut files = Files::create((&args.faults, &args.tables), session.as_ref(), &known, &reading)?;
     let progress = Progress::of(&inputs, &reading.meter, args.quiet, true);
-    let (mut table, carving) =
-        run::open(&inputs, (&args.reading, &reading), &pieces, args.column.as_deref(), (console, args.quiet))?;
+    let (mut table, carving) = run::open(
+        &inputs,
+        (&args.reading, &reading),
+        &pieces,
+        (args.column.as_deref(), args.part.part),
+        (console, args.quiet),
+    )?;
     let header = table.header.clone();
     let job = Job::new(carving, &header, &[], 0)
         .without_rows()
@@ -57,7 +62,9 @@ pub fn run(args: &CheckArgs, console: &Console) -> Result<Exit, Failure> {
     }
     let report = files.carve(&mut table, &job, &mut Stream::new("nowhere", io::sink()))?;
     drop(progress);
-    files.finish(None, &summary::json(&report, &job, &header))?;
+    let made_by = MadeBy { part: args.part.part, ..pieces.made_by(args.column.as_deref()) };
+    let summary = report.summary(&job, &header, made_by);
+    files.finish(None, &summary::json(&summary))?;
     let again =
         Again { given: &given, inputs: &inputs, reading: &args.reading, ragged: args.faults.ragged, of_lists: &pieces.reading };
     if !args.quiet {
@@ -81,7 +88,7 @@ pub fn run(args: &CheckArgs, console: &Console) -> Result<Exit, Failure> {
                 writeln!(out, "{}", paint(style::LOOK, visible::without_controls(&line)))?;
             }
         } else {
-            for line in faults::table(&report, &job, &header, console.width) {
+            for line in faults::table(&summary, console.width) {
                 writeln!(out, "{line}")?;
             }
             for line in faults::failing(&report, &job, console.width) {

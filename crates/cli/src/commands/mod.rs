@@ -10,6 +10,7 @@ mod explain;
 mod gauge;
 mod looked;
 mod manual;
+mod merge;
 mod phrases;
 pub mod pieces;
 mod run;
@@ -30,6 +31,7 @@ pub fn run(command: &Command, console: &Console) -> Result<Exit, Failure> {
         Command::Draft(args) => draft::run(args, console),
         Command::Carve(args) => return carve::run(args, console),
         Command::Check(args) => return check::run(args, console),
+        Command::Merge(args) => merge::run(args, console),
         Command::Explain(args) => explain::run(args, console),
         Command::Phrases(args) => phrases::run(args, console),
         Command::Schema => Ok(console::out().write_all(keen_notch_core::cutlist::schema().as_bytes())?),

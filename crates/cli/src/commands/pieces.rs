@@ -1,18 +1,24 @@
 //! The pieces of a run, from a cut list and from the command line, bound to a table.
 
+use std::cell::RefCell;
+use std::collections::BTreeMap;
 use std::fs;
 use std::io::{self, Read};
 use std::path::{Path, PathBuf};
+use std::sync::Arc;
 
 use keen_notch_core::carving::Carving;
 use keen_notch_core::column::{ColumnRef, Header};
 use keen_notch_core::cutlist::{self, CutList, Main, Reading as ListReading};
+use keen_notch_core::explain;
 use keen_notch_core::layout::Layout;
 use keen_notch_core::phrase::Span;
 use keen_notch_core::piece::{Check, Piece, Source, Wanted};
-use keen_notch_core::program::{NoList, Setting};
+use keen_notch_core::program::{List, NoList, Setting};
+use keen_notch_core::summary::Listed;
 use keen_notch_core::text::unit::Unit;
 use keen_notch_core::text_error::TextError;
+use keen_notch_io::carve::MadeBy;
 use keen_notch_io::files::RunFiles;
 use keen_notch_io::source::input::Input;
 
@@ -47,6 +53,8 @@ pub struct Pieces {
     pub reading: ListReading,
     /// Whether pieces with the names of columns are put in their places, also where that is not said.
     pub take_places: bool,
+    /// Whether rows are compared with each other elsewhere.
+    pub compares_elsewhere: bool,
     /// Where the columns of fixed-width text are written, if a cut list says it.
     pub widths: Option<String>,
     /// The column that pieces come from unless they say otherwise: that of the command line, or of the only cut list.
@@ -58,6 +66,8 @@ pub struct Pieces {
     /// The files of the run: cut lists, and what they name, are read.
     files: RunFiles,
     allow_outside: bool,
+    /// The values that cut lists name files for, by what they are called there, as far as they have been read.
+    listed: RefCell<BTreeMap<String, List>>,
 }
 
 impl Pieces {
@@ -69,12 +79,14 @@ impl Pieces {
             unit: Unit::default(),
             reading: ListReading::default(),
             take_places: false,
+            compares_elsewhere: false,
             widths: None,
             main: None,
             folders: Vec::new(),
             texts: Vec::new(),
             files: files.clone(),
             allow_outside: given.allow_outside,
+            listed: RefCell::default(),
         };
         for path in given.lists {
             pieces.add_list(path, given.lists.len() == 1 || given.column.is_some())?;
@@ -202,19 +214,40 @@ impl Pieces {
             let path = paths.iter().find(|path| path.exists()).or(paths.first());
             let path = path.map_or(Path::new(file), PathBuf::as_path);
             self.refuse_outside(path)?;
-            keen_notch_io::lists::read(path, column, &self.files)
+            let list = keen_notch_io::lists::read(path, column, &self.files)?;
+            let name = column.map_or(file.to_owned(), |column| format!("{column} of {file}"));
+            self.listed.borrow_mut().insert(name, Arc::clone(&list));
+            Ok(list)
         };
         let setting = Setting { unit: self.unit, lists: &lists };
         let mut wanted = std::borrow::Cow::Borrowed(&self.wanted);
         if let (true, Header::Names(names)) = (self.take_places, header) {
             wanted.to_mut().pieces.iter_mut().for_each(|piece| piece.replace |= names.contains(&piece.name) && !piece.hidden);
         }
-        Carving::new(&wanted, self.main(), &setting, header)
-            .map_err(|unbound| Failure::text_error(&self.texts[unbound.origin], unbound.error))
+        let mut carving = Carving::new(&wanted, self.main(), &setting, header)
+            .map_err(|unbound| Failure::text_error(&self.texts[unbound.origin], unbound.error))?;
+        if self.compares_elsewhere
+            && let Err(why) = carving.leave_comparing()
+        {
+            let message = format!("--compare-column leaves it to others to compare rows, and that cannot be: {why}");
+            return Err(Failure::usage(message, "leave that out of the cut list"));
+        }
+        Ok(carving)
     }
 }
 
 impl Pieces {
+    /// What a summary says of a run of these pieces, which have been bound to a table. `argument` is the column of the command line.
+    pub fn made_by(&self, argument: Option<&str>) -> MadeBy {
+        let argument = argument.map(ColumnRef::parse);
+        MadeBy {
+            program: env!("CARGO_PKG_VERSION").to_owned(),
+            asked: explain::asked(&self.wanted, argument.as_ref().or(self.main()), self.unit),
+            part: None,
+            listed: self.listed.borrow().iter().map(|(name, list)| Listed::new(name, list)).collect(),
+        }
+    }
+
     /// Refuses a file that a cut list names outside its own folder and the one that the program was started in: a list from somebody
     /// else is not to read just any file.
     fn refuse_outside(&self, path: &Path) -> Result<(), NoList> {

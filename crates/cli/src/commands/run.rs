@@ -7,6 +7,7 @@ use std::sync::Arc;
 use keen_notch_core::carving::Carving;
 use keen_notch_core::cutlist::Reading as ListReading;
 use keen_notch_core::diagnostics::Diagnostics;
+use keen_notch_core::summary::Part;
 use keen_notch_io::carve::{Job, Outs, Report, carve, measure};
 use keen_notch_io::database::Target;
 use keen_notch_io::faults::{FaultFile, fault_table};
@@ -160,11 +161,27 @@ pub fn open(
     inputs: &[Input],
     reading: (&ReadingArgs, &Reading),
     pieces: &Pieces,
-    column: Option<&str>,
+    (column, part): (Option<&str>, Option<Part>),
     (console, quiet): (&Console, bool),
 ) -> Result<(Table, Carving), Failure> {
+    if let (Some(_), Some(input)) = (part, inputs.iter().find(|input| input.is_read_once() || input.path().is_none())) {
+        let message = format!("--part takes its rows from files, and {} is none", input.name());
+        return Err(Failure::usage(message, "save it as a file and name that"));
+    }
     let mut table = self::table(inputs, reading, console, quiet)?;
     let mut carving = table.find(|header| pieces.bind(column, header))?;
+    if let Some(part) = part {
+        let refused = |why: &str, help| Err(Failure::usage(format!("{why}, and part {part} has only some of them"), help));
+        if let Some(piece) = carving.auto_pieces().first() {
+            let why = format!("how many columns {} fills depends on all rows", carving.name(*piece));
+            return refused(&why, "say how many columns, such as `columns = 3`");
+        }
+        if carving.looks_back() {
+            let help = "ask for it in one run over all rows, by a cut list that has nothing else";
+            return refused("`unique` compares each row with all others", help);
+        }
+        table.take_part(part)?;
+    }
     if let [first, ..] = carving.auto_pieces().as_slice() {
         let why = format!("how many columns {} fills depends on the data, which must be read twice", carving.name(*first));
         read_twice(inputs, &why, "save it as a file and name that, or say how many columns")?;
@@ -230,7 +247,7 @@ impl Files {
     pub fn carve(&mut self, table: &mut Table, job: &Job, rows: &mut dyn Sink) -> Result<Report, Failure> {
         let header = table.header.clone();
         let faults = match &mut self.faults {
-            Some((out, named)) => Some(FaultFile::new(&mut **out, *named, &header)?),
+            Some((out, named)) => Some(FaultFile::new(&mut **out, *named, &header, table.is_continued())?),
             None => None,
         };
         let offcuts = self.offcuts.as_mut().map(|out| &mut **out as &mut dyn Sink);

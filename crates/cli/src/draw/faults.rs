@@ -6,7 +6,7 @@ use anstyle::Style;
 use keen_notch_core::check::ViolationKind;
 use keen_notch_core::column::Header;
 use keen_notch_core::gauge::Gauge;
-use keen_notch_core::sightings::Sightings;
+use keen_notch_core::summary::{CheckCounts, Level, Summary};
 use keen_notch_io::carve::{FaultyRow, Job, Report};
 use keen_notch_io::source::Format;
 
@@ -16,30 +16,30 @@ use super::{long, visible};
 
 /// The checks with their counts, shares and first rows; those that are met by all rows in quiet. Where the terminal is narrow, long
 /// checks are cut off, and fewer rows are named.
-pub fn table(report: &Report, job: &Job, header: &Header, width: usize) -> Vec<String> {
+pub fn table(summary: &Summary, width: usize) -> Vec<String> {
     super::table::fitted(width, 24, |space| {
         let mut drawn = super::table::table(["of", "column", "check", "rows", "share", "first rows"], usize::MAX);
-        for (check, seen) in job.checks().iter().zip(&report.checks) {
-            let is_met = seen.count == 0;
-            if check.is_implied && is_met {
+        for check in &summary.checks {
+            let is_met = check.rows == 0;
+            if check.implied && is_met {
                 continue;
             }
-            let count = match (is_met, check.only_warns) {
+            let count = match (is_met, check.level) {
                 (true, _) => style::QUIET,
-                (false, true) => style::LOOK,
-                (false, false) => style::FAULT,
+                (false, Level::Warning) => style::LOOK,
+                (false, Level::Fault) => style::FAULT,
             };
-            let warns = if check.only_warns { " (warns)" } else { "" };
-            let words = visible::clipped(&visible::value(&check.words), (space * 3 / 5).min(60) - warns.len()) + warns;
-            let column = check.column.map_or(String::new(), |column| visible::value(&header.title(column)));
-            let share = if is_met { "all meet it".to_owned() } else { visible::share(seen.count, report.counts.rows) };
+            let warns = if check.level == Level::Warning { " (warns)" } else { "" };
+            let words = visible::clipped(&visible::value(&check.check), (space * 3 / 5).min(60) - warns.len()) + warns;
+            let column = check.column.as_deref().map_or(String::new(), visible::value);
+            let share = if is_met { "all meet it".to_owned() } else { visible::share(check.rows, summary.rows.read) };
             drawn.add_row([
                 super::table::cell(visible::value(&check.of), style::HEAD),
                 super::table::cell(column, Style::new()),
                 super::table::cell(words, Style::new()),
-                super::table::cell(visible::grouped(seen.count), count),
+                super::table::cell(visible::grouped(check.rows), count),
                 super::table::cell(share, count),
-                super::table::cell(first_rows(report, seen, space * 2 / 5), Style::new()),
+                super::table::cell(first_rows(check, summary.inputs.len() > 1, space * 2 / 5), Style::new()),
             ]);
         }
         drawn
@@ -47,13 +47,14 @@ pub fn table(report: &Report, job: &Job, header: &Header, width: usize) -> Vec<S
 }
 
 /// As many of the first rows as fit, and at least one.
-fn first_rows(report: &Report, seen: &Sightings, space: usize) -> String {
+fn first_rows(check: &CheckCounts, are_several: bool, space: usize) -> String {
+    let rows: Vec<(&str, u64)> = check.first_rows.iter().map(|row| (row.file.as_str(), row.row)).collect();
     let shown = |most: usize| {
-        let more = if seen.count > most as u64 { " …" } else { "" };
-        visible::value(&(super::rows::several(&report.inputs, &seen.rows[..most], ", ") + more))
+        let more = if check.rows > most as u64 { " …" } else { "" };
+        visible::value(&(super::rows::of_inputs(&rows[..most], are_several, ", ") + more))
     };
-    let fits = (1..=seen.rows.len()).rev().map(shown).find(|words| visible::width(words) <= space);
-    fits.unwrap_or_else(|| shown(seen.rows.len().min(1)))
+    let fits = (1..=rows.len()).rev().map(shown).find(|words| visible::width(words) <= space);
+    fits.unwrap_or_else(|| shown(rows.len().min(1)))
 }
 
 /// Different texts that are shown of each check.

@@ -34,13 +34,21 @@ pub fn in_words(inputs: &Inputs, seen: &Sightings) -> String {
     format!("row{} {}{more}", if seen.count == 1 { "" } else { "s" }, several(inputs, &seen.rows, ", "))
 }
 
-/// `7, 19 of a.csv, 3 of b.csv`: each input is named after its last row.
-pub fn several(inputs: &Inputs, rows: &[u64], between: &str) -> String {
+fn several(inputs: &Inputs, rows: &[u64], between: &str) -> String {
+    let located = |row: &u64| {
+        let (input, number) = inputs.locate(*row);
+        (inputs.name(input), number)
+    };
+    of_inputs(&rows.iter().map(located).collect::<Vec<_>>(), inputs.are_several(), between)
+}
+
+/// `7, 19 of a.csv, 3 of b.csv`: each input is named after its last row, where there are several.
+pub fn of_inputs(rows: &[(&str, u64)], are_several: bool, between: &str) -> String {
     let mut words = Vec::new();
-    for (index, row) in rows.iter().enumerate() {
-        let (input, own) = inputs.locate(*row);
-        let is_last = rows.get(index + 1).is_none_or(|next| inputs.locate(*next).0 != input);
-        words.push(if is_last { number(inputs, *row) } else { visible::grouped(own) });
+    for (index, (input, number)) in rows.iter().enumerate() {
+        let is_last = rows.get(index + 1).is_none_or(|(next, _)| next != input);
+        let of = if are_several && is_last { format!(" of {input}") } else { String::new() };
+        words.push(visible::grouped(*number) + &of);
     }
     words.join(between)
 }

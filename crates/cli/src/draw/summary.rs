@@ -1,10 +1,8 @@
 //! The summary of a run: what became of each piece.
 
 use anstyle::Style;
-use keen_notch_core::column::Header;
+use keen_notch_core::summary::{PieceCounts, Summary};
 use keen_notch_core::tally::Tally;
-use keen_notch_io::carve::{Job, Report};
-use serde_json::json;
 
 use super::style::{self, paint};
 use super::{table, visible};
@@ -37,14 +35,15 @@ const COUNTS: [Count; 8] = [
 
 /// Draws the counts of each piece, and says what those that are not zero mean. Where the table is wider than the terminal, columns of
 /// zeros go first, and then the columns that the pieces come from.
-pub fn draw(report: &Report, job: &Job, header: &Header, width: usize) -> Vec<String> {
-    let with_checks = job.checks().iter().any(|check| check.piece.is_some());
+pub fn draw(summary: &Summary, width: usize) -> Vec<String> {
+    let is_of_piece = |of: &String| summary.pieces.iter().any(|piece| piece.name == *of);
+    let with_checks = summary.checks.iter().any(|check| is_of_piece(&check.of));
     let counts: Vec<&Count> =
         COUNTS.iter().filter(|count| with_checks || !matches!(count.head, "warned" | "faulted")).collect();
-    let occurs = |count: &&Count| report.tallies.iter().any(|tally| (count.of)(tally) > 0);
+    let occurs = |count: &&Count| summary.pieces.iter().any(|piece| (count.of)(&piece.tally) > 0);
     let needed: Vec<&Count> = counts.iter().copied().filter(occurs).collect();
     let ways = [(&counts, true), (&needed, true), (&needed, false)];
-    let drawn = ways.map(|(counts, with_source)| draw_counts(report, job, header, counts, with_source));
+    let drawn = ways.map(|(counts, with_source)| draw_counts(summary, counts, with_source));
     let narrowest = drawn.len() - 1;
     let drawn = &drawn[drawn.iter().position(|drawn| table::width(drawn) <= width).unwrap_or(narrowest)];
     let mut lines = vec![String::new()];
@@ -61,17 +60,15 @@ pub fn draw(report: &Report, job: &Job, header: &Header, width: usize) -> Vec<St
 }
 
 /// The table of some of the counts, with or without the columns that the pieces come from.
-fn draw_counts(report: &Report, job: &Job, header: &Header, counts: &[&Count], with_source: bool) -> comfy_table::Table {
-    let carving = job.carving();
+fn draw_counts(summary: &Summary, counts: &[&Count], with_source: bool) -> comfy_table::Table {
     let counts = || counts.iter();
     let source = with_source.then_some("from");
     let heads = ["piece"].into_iter().chain(source).chain(["filled"]).chain(counts().map(|count| count.head));
     let mut drawn = table::table(heads, 1 + usize::from(with_source));
-    for (index, tally) in report.tallies.iter().enumerate() {
-        let mut row = vec![table::cell(visible::value(carving.name(index)), style::HEAD)];
+    for PieceCounts { name, column, tally } in &summary.pieces {
+        let mut row = vec![table::cell(visible::value(name), style::HEAD)];
         if with_source {
-            let from = carving.column(index).map_or("(built)".to_owned(), |column| header.title(column));
-            row.push(table::cell(visible::value(&from), Style::new()));
+            row.push(table::cell(visible::value(column.as_deref().unwrap_or("(built)")), Style::new()));
         }
         row.push(table::cell(visible::grouped(tally.filled), Style::new()));
         row.extend(counts().map(|count| match (count.of)(tally) {
@@ -83,36 +80,8 @@ fn draw_counts(report: &Report, job: &Job, header: &Header, counts: &[&Count], w
     drawn
 }
 
-/// The version of the summary file: it grows when a key changes its meaning or goes.
-const VERSION: u32 = 2;
-
 /// The summary as a file that programs read.
-pub fn json(report: &Report, job: &Job, header: &Header) -> String {
-    let title = |column: Option<usize>| column.map(|column| header.title(column));
-    let pieces = report.tallies.iter().enumerate().map(|(index, tally)| {
-        json!({
-            "name": job.carving().name(index), "column": title(job.carving().column(index)), "filled": tally.filled,
-            "short": tally.short, "long": tally.long, "blank": tally.blank, "missing": tally.missing,
-            "not_asked": tally.not_asked, "fallback": tally.fallback,
-            "warned": tally.warned, "faulted": tally.faulted,
-        })
-    });
-    let checks = job.checks().iter().zip(&report.checks).map(|(check, seen)| {
-        json!({
-            "of": check.of, "column": title(check.column), "check": check.words,
-            "level": if check.only_warns { "warning" } else { "fault" }, "rows": seen.count,
-            "first_rows": super::rows::located_all(&report.inputs, &seen.rows),
-        })
-    });
-    let summary = json!({
-        "version": VERSION,
-        "rows": {
-            "read": report.counts.rows, "kept": report.counts.rows_kept, "written": report.counts.rows_out, "set_aside": report.counts.set_aside,
-            "left_out": report.counts.left_out, "with_faults": report.counts.faulty,
-        },
-        "pieces": pieces.collect::<Vec<_>>(),
-        "checks": checks.collect::<Vec<_>>(),
-        "replacements": report.replaced,
-    });
-    visible::json(&summary)
+pub fn json(summary: &Summary) -> String {
+    // What has only texts, numbers and lists of these can always be written.
+    visible::json(&serde_json::to_value(summary).unwrap_or_default())
 }

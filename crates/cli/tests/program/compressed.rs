@@ -12,7 +12,7 @@ const PARTS: &str = "part_code,depot\nGRP-00041273-S7K2,East\nHNG-00000411-B2,We
 const CUT: &str = "part_code,depot,family\nGRP-00041273-S7K2,East,GRP\nHNG-00000411-B2,West,HNG\n";
 
 /// What the system's gzip makes of bytes, with these words.
-fn gzip(words: &[&str], bytes: &[u8]) -> Vec<u8> {
+pub fn gzip(words: &[&str], bytes: &[u8]) -> Vec<u8> {
     let mut child = Command::new("gzip").args(words).stdin(Stdio::piped()).stdout(Stdio::piped()).spawn().unwrap();
     let (mut input, bytes) = (child.stdin.take().unwrap(), bytes.to_vec());
     let writer = std::thread::spawn(move || std::io::Write::write_all(&mut input, &bytes));

@@ -20,6 +20,7 @@ mod gauge;
 mod hints;
 mod json_lines;
 mod outputs;
+mod parts;
 mod phrases;
 #[cfg(unix)]
 mod round_trip;

@@ -215,3 +215,53 @@ fn a_column_says_what_is_wrong_with_each_row() {
     refused(&["--faults-column", "site", "-o", "-"]);
     refused(&["--faults-column", "wrong", "--to", "fwf", "-o", "-"]);
 }
+
+#[test]
+fn rows_can_be_compared_elsewhere() {
+    let yard = Yard::new();
+    yard.write("a.csv", "code,site\nGRP-1,East\nGRP-2-2,\nX,East\nHNG-1,East\n");
+    let list =
+        "column = 'code'\n[piece.no]\ntake = 'runs of digits'\nrows = true\ncheck = ['length 1', 'unique']\noptional = true\n";
+    yard.write("list.cutlist.toml", format!("{list}[rows]\nunique = ['site']\n"));
+    let carve = |words: &[&str]| {
+        let run = yard.run(&[&["carve", "a.csv", "-q", "-l", "list.cutlist.toml", "--compare-column", "by"], words].concat());
+        assert_eq!(run.status, 0, "{}", run.shown());
+        run.stdout
+    };
+    let lines = carve(&["--to", "jsonl", "-o", "-", "--summary", "s.json", "--strict"]);
+    assert_snapshot!(lines);
+    let summary = yard.read("s.json");
+    assert_eq!(summary.matches("\"elsewhere\": true").count(), 2, "{summary}");
+    // The other formats have the same hashes: of texts, in lists of Parquet as binary, which are shown as texts again.
+    let cells = carve(&["--to", "csv", "-o", "-"]);
+    let hashes = |text: &str| {
+        let words = text.split(|c: char| !c.is_ascii_hexdigit()).filter(|word| word.len() == 32);
+        words.map(str::to_owned).collect::<Vec<_>>()
+    };
+    assert_eq!((hashes(&cells).len(), hashes(&cells)), (9, hashes(&lines)));
+    carve(&["-o", "by.parquet"]);
+    let again = yard.run(&[
+        "carve",
+        "by.parquet",
+        "-q",
+        "-c",
+        "code",
+        "-p",
+        "x: first 1",
+        "--without",
+        "by",
+        "--to",
+        "jsonl",
+        "-o",
+        "-",
+    ]);
+    assert_eq!(again.stdout.lines().count(), 5, "{}", again.shown());
+    for (keep, words) in [("unique", "which rows are kept depends on others"), ("not unique", "which rows are kept")] {
+        yard.write(
+            "keep.cutlist.toml",
+            format!("column = 'code'\n[piece.no]\ntake = 'first 3'\n[rows]\nkeep = ['no: {keep}']\n"),
+        );
+        let refused = yard.run(&["carve", "a.csv", "-l", "keep.cutlist.toml", "--compare-column", "by"]);
+        assert!(refused.status == 2 && refused.stderr.contains(words), "{}", refused.shown());
+    }
+}

@@ -53,6 +53,8 @@ pub struct Carving {
     pub(super) uniques: usize,
     /// The checks that are asked of them.
     pub(super) unique_checks: Vec<UniqueCheck>,
+    /// Whether somebody else compares the rows with each other.
+    pub(super) is_compared_elsewhere: bool,
     /// What each check is.
     /// Output columns whose texts have places.
     pub(super) places: Vec<PlaceCheck>,
@@ -75,6 +77,8 @@ pub enum OutColumn {
     Source,
     /// What is wrong with the row.
     Faults,
+    /// What the row is to be compared with others by.
+    Compared,
 }
 
 impl OutColumn {
@@ -82,7 +86,7 @@ impl OutColumn {
     pub fn original(self) -> Option<usize> {
         match self {
             OutColumn::Original(column) => Some(column),
-            OutColumn::Piece { .. } | OutColumn::Source | OutColumn::Faults => None,
+            OutColumn::Piece { .. } | OutColumn::Source | OutColumn::Faults | OutColumn::Compared => None,
         }
     }
 }
@@ -130,6 +134,7 @@ impl Carving {
             unique: binder.unique_together()?,
             uniques: binder.uniques.get(),
             unique_checks: Vec::new(),
+            is_compared_elsewhere: false,
             places: Vec::new(),
             check_list: Vec::new(),
         };
@@ -324,6 +329,7 @@ impl Carving {
             OutColumn::Original(index) => header.title(index),
             OutColumn::Source => "source".to_owned(),
             OutColumn::Faults => "faults".to_owned(),
+            OutColumn::Compared => "compared".to_owned(),
             OutColumn::Piece { piece, result } => match self.pieces[piece].shape {
                 Shape::Columns(_) | Shape::AutoColumns => format!("{}_{}", self.pieces[piece].name, result + 1),
                 Shape::One | Shape::Rows => self.pieces[piece].name.clone(),

@@ -42,6 +42,8 @@ pub struct CheckName {
     pub only_warns: bool,
     /// Whether nobody wrote it: it comes with others.
     pub is_implied: bool,
+    /// Whether it is left to somebody else, as it compares rows with each other.
+    pub is_elsewhere: bool,
 }
 
 /// What a check is, by its index among all.
@@ -107,6 +109,7 @@ impl Carving {
             words,
             only_warns,
             is_implied: false,
+            is_elsewhere: false,
         };
         let about = |of: &str, column, words: String| CheckName {
             of: of.to_owned(),
@@ -115,6 +118,7 @@ impl Carving {
             words,
             only_warns: false,
             is_implied: false,
+            is_elsewhere: false,
         };
         let name = |check: &CheckOf| match *check {
             CheckOf::Piece { piece, number } => {
@@ -142,11 +146,17 @@ impl Carving {
                 match of {
                     OutColumn::Piece { piece, .. } => CheckName { is_implied: true, ..of_piece(piece, words, false) },
                     OutColumn::Original(column) => CheckName { is_implied: true, ..about("rows", Some(column), words) },
-                    OutColumn::Source | OutColumn::Faults => CheckName { is_implied: true, ..about("rows", None, words) },
+                    OutColumn::Source | OutColumn::Faults | OutColumn::Compared => {
+                        CheckName { is_implied: true, ..about("rows", None, words) }
+                    }
                 }
             }
         };
-        self.list_checks().iter().map(name).collect()
+        let mut checks: Vec<CheckName> = self.list_checks().iter().map(name).collect();
+        if self.is_compared_elsewhere {
+            self.unique_checks.iter().for_each(|asked| checks[asked.check].is_elsewhere = true);
+        }
+        checks
     }
 
     /// Judges a batch that has been worked out: counts what became of its pieces, and finds what is wrong with them.
@@ -237,7 +247,7 @@ impl Carving {
     fn out_text<'a>(&self, of: OutColumn, row: usize, batch: &Batch<'a>, worked: &'a Worked) -> &'a str {
         match of {
             OutColumn::Original(column) => batch.value(column, row),
-            OutColumn::Source | OutColumn::Faults => "",
+            OutColumn::Source | OutColumn::Faults | OutColumn::Compared => "",
             OutColumn::Piece { piece, result } => {
                 let results = &worked.pieces[piece];
                 let item = results.items(row).nth(result);

@@ -51,7 +51,34 @@ pub(super) struct UniqueCheck {
 impl Carving {
     /// Whether anything is asked of the rows before.
     pub fn looks_back(&self) -> bool {
-        self.first_unique_keep() < self.keep.len() || !self.unique_checks.is_empty()
+        let compares = self.first_unique_keep() < self.keep.len() || !self.unique_checks.is_empty();
+        compares && !self.is_compared_elsewhere
+    }
+
+    /// Leaves it to somebody else to compare the rows with each other, as where a run has only some of them: nothing is asked of the rows
+    /// before, and [`Carving::compared`] tells what they are to be compared by.
+    ///
+    /// # Errors
+    /// Where that cannot be: what it is that somebody would have to know of all rows before.
+    pub fn leave_comparing(&mut self) -> Result<(), &'static str> {
+        if self.first_unique_keep() < self.keep.len() {
+            return Err("which rows are kept depends on others (`unique` under `keep`)");
+        }
+        if self.unique_checks.iter().any(|asked| asked.negated) {
+            return Err("`not unique` asks for the rows before each");
+        }
+        self.is_compared_elsewhere = true;
+        Ok(())
+    }
+
+    /// What a row of a batch is to be compared with others by, once that is hashed: the number of a check, and the hash of a text. Rows
+    /// with the same of both have the same text, and a text with nothing in it is like no other.
+    pub fn compared(&self, row: usize, worked: &Worked) -> impl Iterator<Item = (usize, Hash)> {
+        self.unique_checks.iter().flat_map(move |asked| {
+            let items = asked.piece.map_or(row..row + 1, |piece| worked.pieces[piece].items(row));
+            let hashes = worked.hashes.get(asked.number).and_then(|hashes| hashes.get(items)).unwrap_or_default();
+            hashes.iter().filter(|hash| **hash != Hash::NOTHING).map(|hash| (asked.check, *hash))
+        })
     }
 
     /// The first condition of `keep` that is asked of the rows before; the number of them where none is.

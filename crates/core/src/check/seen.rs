@@ -164,6 +164,11 @@ impl Seen {
 }
 
 impl Hash {
+    /// Its bits.
+    pub fn bits(self) -> u128 {
+        u128::from(self.0) << 64 | u128::from(self.1)
+    }
+
     fn shard(self) -> usize {
         (self.1 & (SHARDS as u64 - 1)) as usize
     }

@@ -18,8 +18,9 @@ pub struct Merger<'m, 'o> {
     encoder: &'m dyn Encoder,
     report: Report,
     diagnostics: Diagnostics,
-    /// Whether what was written last ends in a line end.
+    /// Whether what was written last ends in a line end, and the input that it is of.
     ended: bool,
+    last: usize,
 }
 
 impl<'m, 'o> Merger<'m, 'o> {
@@ -32,6 +33,7 @@ impl<'m, 'o> Merger<'m, 'o> {
         outs: &'m mut Outs<'o>,
         (encoder, aside): (&'m dyn Encoder, &dyn Aside),
         inputs: Inputs,
+        (has_head, has_head_aside): (bool, bool),
     ) -> Result<Merger<'m, 'o>, Error> {
         let report = Report {
             inputs,
@@ -41,13 +43,13 @@ impl<'m, 'o> Merger<'m, 'o> {
             formulas: vec![Sightings::default(); job.written().len()],
             ..Report::default()
         };
-        let mut merger = Merger { job, outs, encoder, report, diagnostics: job.diagnostics.clone(), ended: true };
+        let mut merger = Merger { job, outs, encoder, report, diagnostics: job.diagnostics.clone(), ended: true, last: 0 };
         let mut head = Buffer::default();
-        if job.shape.is_written {
+        if job.shape.is_written && has_head {
             merger.ended = encoder.begin(&mut head);
         }
         merger.outs.rows.put(head.bytes())?;
-        if let Some(offcuts) = &mut merger.outs.offcuts {
+        if let Some(offcuts) = merger.outs.offcuts.as_mut().filter(|_| has_head_aside) {
             let mut head = Buffer::default();
             aside.begin(&mut head);
             offcuts.put(head.bytes())?;
@@ -71,6 +73,7 @@ impl<'m, 'o> Merger<'m, 'o> {
             }
             self.outs.rows.put(part.bytes.bytes())?;
             self.ended = self.encoder.is_complete(part.bytes.bytes());
+            self.last = part.input;
         }
         if let Some(offcuts) = &mut self.outs.offcuts {
             offcuts.put(part.aside.bytes())?;
@@ -113,6 +116,10 @@ impl<'m, 'o> Merger<'m, 'o> {
     /// # Errors
     /// Where the last of an output cannot be written.
     pub fn finish(mut self) -> Result<Report, Error> {
+        // Where there are more inputs, what comes of them begins a line, if anything does: so parts of a run are what one run is.
+        if !self.ended && self.last + 1 < self.report.inputs.names().len() {
+            self.outs.rows.put(self.encoder.line_end())?;
+        }
         if let Some(file) = &mut self.outs.faults {
             file.end()?;
         }

@@ -16,6 +16,7 @@ use keen_notch_core::column::Header;
 use keen_notch_core::diagnostics::{Diagnostics, Hint};
 use keen_notch_core::program::State;
 use keen_notch_core::sightings::Sightings;
+use keen_notch_core::summary::{self, CheckCounts, Level, PieceCounts, RowOf, Summary};
 use keen_notch_core::tally::Tally;
 use keen_notch_core::text::characters;
 use keen_notch_core::widths::Widths;
@@ -117,6 +118,59 @@ pub struct Report {
     pub hints: Vec<Hint>,
     /// Sequences of bytes that were not of the encoding, in whose place U+FFFD was read.
     pub replaced: u64,
+}
+
+/// What a summary says beside the counts.
+#[derive(Debug, Clone)]
+pub struct MadeBy {
+    /// The version of the program.
+    pub program: String,
+    /// What was asked of each row, a line each.
+    pub asked: Vec<String>,
+    /// The files with values that others must be listed in.
+    pub listed: Vec<summary::Listed>,
+    /// The part that was read, where that is not all.
+    pub part: Option<summary::Part>,
+}
+
+impl Report {
+    /// The summary of the run, which was of this job on a table with these columns.
+    pub fn summary(&self, job: &Job, header: &Header, MadeBy { program, asked, listed, part }: MadeBy) -> Summary {
+        let title = |column: Option<usize>| column.map(|column| header.title(column));
+        let piece = |(piece, tally): (usize, &Tally)| PieceCounts {
+            name: job.carving.name(piece).to_owned(),
+            column: title(job.carving.column(piece)),
+            tally: *tally,
+        };
+        let row = |row: &u64| {
+            let (input, row) = self.inputs.locate(*row);
+            RowOf { file: self.inputs.name(input).to_owned(), row }
+        };
+        let check = |(check, seen): (&CheckName, &Sightings)| CheckCounts {
+            of: check.of.clone(),
+            column: title(check.column),
+            check: check.words.clone(),
+            level: if check.only_warns { Level::Warning } else { Level::Fault },
+            implied: check.is_implied,
+            elsewhere: check.is_elsewhere,
+            rows: seen.count,
+            first_rows: seen.rows.iter().map(row).collect(),
+        };
+        let Counts { rows, rows_kept, rows_out, set_aside, left_out, faulty } = self.counts;
+        Summary {
+            version: summary::VERSION,
+            program,
+            asked,
+            listed,
+            part,
+            rows_compared: job.carving.looks_back(),
+            inputs: self.inputs.rows(rows),
+            rows: summary::Rows { read: rows, kept: rows_kept, written: rows_out, set_aside, left_out, with_faults: faulty },
+            pieces: self.tallies.iter().enumerate().map(piece).collect(),
+            checks: job.checks.iter().zip(&self.checks).map(check).collect(),
+            replacements: self.replaced,
+        }
+    }
 }
 
 /// A row with faults, to be shown.
@@ -263,7 +317,7 @@ impl Job {
                     let why = "the name of an input is wider than its place".to_owned();
                     return Err(Error::NoPlace { title: title.clone(), why });
                 }
-                OutColumn::Source | OutColumn::Faults => {}
+                OutColumn::Source | OutColumn::Faults | OutColumn::Compared => {}
                 column => self.carving.set_place(*column, most),
             }
         }
@@ -329,9 +383,9 @@ impl Job {
         self
     }
 
-    /// The job, with a column of this title after all others that says what is wrong with each row.
-    pub fn with_faults_column(mut self, title: &str) -> Job {
-        self.shape.insert(self.shape.columns.len(), OutColumn::Faults, title);
+    /// The job, with a column of this title after all others: [`OutColumn::Faults`] or [`OutColumn::Compared`].
+    pub fn with_list_column(mut self, column: OutColumn, title: &str) -> Job {
+        self.shape.insert(self.shape.columns.len(), column, title);
         self
     }
 
@@ -388,6 +442,7 @@ fn checks(carving: &Carving) -> Vec<CheckName> {
         words: "as many cells as columns".to_owned(),
         only_warns: false,
         is_implied: true,
+        is_elsewhere: false,
     };
     carving.checks().into_iter().chain([cells]).collect()
 }
@@ -406,11 +461,18 @@ pub fn carve(table: &mut Table, job: &Job, outs: &mut Outs) -> Result<Report, Er
     let (encoder, aside) = (&*encoder, &*aside);
     let (meter, limits) = (table.shared_meter(), table.limits(job.threads));
     let ragged = table.ragged();
-    let asked = Asked { offcuts: outs.offcuts.is_some(), faults: outs.faults.is_some(), cells: job.shape.tells_faults() };
+    let asked = Asked {
+        offcuts: outs.offcuts.is_some(),
+        faults: outs.faults.is_some(),
+        cells: job.shape.columns.contains(&OutColumn::Faults),
+        compared: job.shape.columns.contains(&OutColumn::Compared),
+    };
     let inputs = table.inputs.clone();
     let (needed, cells) = job.needs(&format, outs.offcuts.is_some());
     table.need(&needed);
-    let mut merger = Merger::new(job, outs, (encoder, aside), inputs.clone())?;
+    let has_head = |named: Named| !(table.is_continued() && named.can_be_joined(&table.format));
+    let heads = (has_head(job.named), has_head(job.named_aside));
+    let mut merger = Merger::new(job, outs, (encoder, aside), inputs.clone(), heads)?;
     let turns = Turns::new(Before::within(limits.remembered()));
     // Values to compare others with are the first of a run: they are kept until there are enough of them, counted in order.
     let takes_samples = AtomicBool::new(true);

@@ -14,7 +14,7 @@ use keen_notch_core::tally::Tally;
 use super::{Counts, Failing, FaultyRow, Job, MOST_ODD_KEPT, Odd, OddRow, PreviewCell};
 use crate::Error;
 use crate::batches::{Batches, Limits};
-use crate::encode::faults::{RowFaults, words};
+use crate::encode::lists::{self, RowFaults, words};
 use crate::encode::{Aside, Encodable, Encoder, Held, Out};
 use crate::inputs::Starts;
 use crate::pool::{Ahead, Turns};
@@ -96,6 +96,11 @@ impl Part {
         }
     }
 
+    /// Nothing so far, to go ahead of a part of this input.
+    fn ahead_of(job: &Job, input: usize) -> Part {
+        Part { input, ..Part::new(job) }
+    }
+
     /// Nothing again, with the memory kept unless it is that of a very long row.
     pub fn clear(&mut self, job: &Job) {
         let [bytes, aside] = [&mut self.bytes, &mut self.aside].map(|buffer| {
@@ -119,6 +124,8 @@ pub struct Asked {
     pub faults: bool,
     /// A column of the output that says what is wrong with each row.
     pub cells: bool,
+    /// A column of the output that says what each row is to be compared by.
+    pub compared: bool,
 }
 
 /// What is known of the rows before: in turn, chunk by chunk.
@@ -256,14 +263,14 @@ impl<'j> Worker<'j> {
     /// Where the format that is written has no place for a value.
     fn end(&self, state: &mut State<'_, 'j>, part: &mut Part) -> Result<(), Error> {
         let State { job, chunk, aside: set_aside, ahead, .. } = state;
-        let Part { bytes, goes_on, aside, kept: (held, held_aside), .. } = part;
+        let Part { bytes, goes_on, aside, kept: (held, held_aside), input, .. } = part;
         let mut hand_on = |bytes: &mut Buffer| {
-            let first = Part { bytes: std::mem::take(bytes), goes_on: *goes_on, ..Part::new(job) };
+            let first = Part { bytes: std::mem::take(bytes), goes_on: *goes_on, ..Part::ahead_of(job, *input) };
             *goes_on = true;
             ahead(first)
         };
         self.encoder.end_chunk(*chunk, &mut Out::new((bytes, held), &mut hand_on))?;
-        let mut hand_on = |aside: &mut Buffer| ahead(Part { aside: std::mem::take(aside), ..Part::new(job) });
+        let mut hand_on = |aside: &mut Buffer| ahead(Part { aside: std::mem::take(aside), ..Part::ahead_of(job, *input) });
         set_aside.end_chunk(*chunk, &mut Out::new((aside, held_aside), &mut hand_on))
     }
 
@@ -322,7 +329,7 @@ impl<'j> Worker<'j> {
         }
         rows.with_batch(|batch| carving.run(batch, worked))?;
         stage.keep();
-        if carving.looks_back() {
+        if carving.looks_back() || self.asked.compared {
             stage.rows.with_batch(|batch| carving.hash(batch, &mut stage.worked));
         }
         Ok(())
@@ -378,9 +385,9 @@ impl<'j> Worker<'j> {
             if !job.shape.is_written {
                 return Ok(());
             }
-            let Part { bytes, goes_on, kept: (held, _), .. } = part;
+            let Part { bytes, goes_on, kept: (held, _), input: of, .. } = part;
             let mut hand_on = |bytes: &mut Buffer| {
-                let first = Part { bytes: std::mem::take(bytes), goes_on: *goes_on, ..Part::new(job) };
+                let first = Part { bytes: std::mem::take(bytes), goes_on: *goes_on, ..Part::ahead_of(job, *of) };
                 *goes_on = true;
                 (state.ahead)(first)
             };
@@ -559,7 +566,7 @@ impl<'j> State<'_, 'j> {
                 // Nobody waits for what comes after them.
                 let faults = std::mem::take(&mut part.faults);
                 part.held = 0;
-                (self.ahead)(Part { faults, ..Part::new(job) });
+                (self.ahead)(Part { faults, ..Part::ahead_of(job, part.input) });
             }
         }
         if part.samples.len() < job.samples {
@@ -573,8 +580,8 @@ impl<'j> State<'_, 'j> {
             // Rows of several inputs come into one file.
             let why = if self.names.len() > 1 { format!("{}, line {line}: {why}", self.chunk.source()) } else { why };
             let State { ahead, chunk, text, aside, .. } = self;
-            let mut hand_on = |aside: &mut Buffer| ahead(Part { aside: std::mem::take(aside), ..Part::new(job) });
-            let Part { aside: bytes, kept: (_, held), .. } = part;
+            let Part { aside: bytes, kept: (_, held), input, .. } = part;
+            let mut hand_on = |aside: &mut Buffer| ahead(Part { aside: std::mem::take(aside), ..Part::ahead_of(job, *input) });
             aside.write(*chunk, text, row as usize, &why, &mut Out::new((bytes, held), &mut hand_on));
         }
     }
@@ -599,7 +606,9 @@ impl<'j> State<'_, 'j> {
         let job = self.job;
         let cell = |column: &OutColumn| match *column {
             OutColumn::Source => PreviewCell { text: self.chunk.source().to_owned(), state: None },
-            OutColumn::Faults => PreviewCell { text: input.faults.words(row), state: None },
+            column @ (OutColumn::Faults | OutColumn::Compared) => {
+                PreviewCell { text: lists::line(column, input, row), state: None }
+            }
             OutColumn::Original(column) => {
                 let number = input.rows.numbers[row] as usize;
                 PreviewCell { text: self.chunk.cell(self.text, number, column).text.into_owned(), state: None }

@@ -1,9 +1,12 @@
 //! Rows as Parquet or Arrow: batches of Arrow, which the sink makes the file of. Columns that had types keep them.
 
+use std::fmt::Write as _;
 use std::mem;
 use std::sync::Arc;
 
-use arrow_array::builder::{BooleanBuilder, Date32Builder, Decimal128Builder, Float64Builder, Int64Builder, StringBuilder};
+use arrow_array::builder::{
+    BinaryBuilder, BooleanBuilder, Date32Builder, Decimal128Builder, Float64Builder, Int32Builder, Int64Builder, StringBuilder,
+};
 use arrow_array::{Array, ArrayRef, ListArray, RecordBatch, RecordBatchOptions, StringArray, StructArray, UInt32Array};
 use arrow_buffer::{Buffer as Bytes, NullBuffer, OffsetBuffer, ScalarBuffer};
 use arrow_schema::{ArrowError, DataType, Field, FieldRef, Fields, Metadata, Schema, SchemaRef};
@@ -11,7 +14,7 @@ use keen_notch_core::batch::Buffer;
 use keen_notch_core::carving::OutColumn;
 use keen_notch_core::column::Header;
 
-use super::faults::FIELDS;
+use super::lists::{COMPARED_FIELDS, FAULT_FIELDS};
 use super::out::{Held, HeldTexts};
 use super::rows::OutRows;
 use super::{Aside, Encodable, Encoder, Extend, Out, OwnColumn, OwnTable, Shape, Value};
@@ -35,6 +38,8 @@ enum From {
     Made(Type),
     /// They are lists of faults, made of the texts of these.
     Faults,
+    /// They are lists of what rows are compared by, made of texts.
+    Compared,
 }
 
 /// A column of the output.
@@ -114,9 +119,14 @@ fn plan(format: &Format) -> Plan {
 
 /// A column of a piece, of what rows were read from, or of what is wrong with them.
 fn new_column(column: &OutColumn, title: &str, shape: &Shape) -> (FieldRef, Column) {
-    if *column == OutColumn::Faults {
-        let list = DataType::List(Arc::new(Field::new("element", DataType::Struct(fault_fields()), false)));
-        return (Arc::new(Field::new(title, list, false)), Column { from: From::Faults, seen: None });
+    let of_lists = match column {
+        OutColumn::Faults => Some((fault_fields(), From::Faults)),
+        OutColumn::Compared => Some((compared_fields(), From::Compared)),
+        _ => None,
+    };
+    if let Some((fields, from)) = of_lists {
+        let list = DataType::List(Arc::new(element(fields)));
+        return (Arc::new(Field::new(title, list, false)), Column { from, seen: None });
     }
     let value_type = if let OutColumn::Piece { piece, .. } = column { shape.pieces[*piece].value_type } else { None };
     let of = value_type.map_or(Type::Text, Type::from);
@@ -124,7 +134,17 @@ fn new_column(column: &OutColumn, title: &str, shape: &Shape) -> (FieldRef, Colu
 }
 
 fn fault_fields() -> Fields {
-    FIELDS.iter().map(|field| Field::new(*field, DataType::Utf8, false)).collect()
+    FAULT_FIELDS.iter().map(|field| Field::new(*field, DataType::Utf8, false)).collect()
+}
+
+fn compared_fields() -> Fields {
+    let [check, hash] = COMPARED_FIELDS;
+    [Field::new(check, DataType::Int32, false), Field::new(hash, DataType::Binary, false)].into_iter().collect()
+}
+
+/// What is in a list.
+fn element(fields: Fields) -> Field {
+    Field::new("element", DataType::Struct(fields), false)
 }
 
 fn text_field(title: &str) -> FieldRef {
@@ -184,10 +204,22 @@ impl Encoder for Columnar {
         held.rows.extend((0..rows.count()).map(|index| rows.number(index, input) as u32));
         for ((column, made), texts) in self.shape.columns.iter().zip(&self.columns).zip(&mut held.columns) {
             match (*column, &made.from) {
-                (_, From::Kept(_)) | (OutColumn::Original(_), From::Faults) => {}
+                (_, From::Kept(_)) | (OutColumn::Original(_), From::Faults | From::Compared) => {}
                 (OutColumn::Faults, _) => {
                     for index in 0..rows.count() {
                         input.faults.each(rows.row(index)).flatten().for_each(|field| texts.push(Some(field)));
+                        texts.end_list();
+                    }
+                }
+                (OutColumn::Compared, _) => {
+                    let mut words = String::new();
+                    for index in 0..rows.count() {
+                        for (check, hash) in input.carving.compared(rows.row(index), input.worked) {
+                            words.clear();
+                            // Writing to a text cannot fail.
+                            let _ = write!(words, "{check}:{:x}", hash.bits());
+                            texts.push(Some(&words));
+                        }
                         texts.end_list();
                     }
                 }
@@ -287,6 +319,7 @@ fn write<'f>(
             From::Kept(column) => kept(chunk, *column, &held.rows)?,
             From::Made(of) => made(mem::take(texts), *of)?,
             From::Faults => faults(texts)?,
+            From::Compared => compared(texts)?,
         });
     }
     let options = RecordBatchOptions::new().with_row_count(Some(count));
@@ -309,16 +342,33 @@ fn kept(chunk: &dyn Chunk, column: usize, rows: &[u32]) -> Result<ArrayRef, Arro
 
 /// Lists of faults. Of each, the texts are its fields.
 fn faults(texts: &HeldTexts) -> Result<ArrayRef, ArrowError> {
-    let mut fields: [StringBuilder; FIELDS.len()] = Default::default();
+    let mut fields: [StringBuilder; FAULT_FIELDS.len()] = Default::default();
     for (index, text) in texts.iter().enumerate() {
-        fields[index % FIELDS.len()].append_option(text);
+        fields[index % FAULT_FIELDS.len()].append_option(text);
     }
     let fields = fields.map(|mut field| Arc::new(field.finish()) as ArrayRef);
-    let structs = StructArray::try_new(fault_fields(), fields.into(), None)?;
-    let of = Arc::new(Field::new("element", structs.data_type().clone(), false));
-    let ends = texts.lists.iter().map(|texts| texts / FIELDS.len() as i32);
+    lists(texts, FAULT_FIELDS.len(), fault_fields(), fields.into())
+}
+
+/// Lists of what rows are compared by: each text has the number of a check, and a hash.
+fn compared(texts: &HeldTexts) -> Result<ArrayRef, ArrowError> {
+    let (mut checks, mut hashes) = (Int32Builder::new(), BinaryBuilder::new());
+    for text in texts.iter().flatten() {
+        let read =
+            text.split_once(':').and_then(|(check, hash)| Some((check.parse().ok()?, u128::from_str_radix(hash, 16).ok()?)));
+        let (check, hash) = read.unwrap_or_default();
+        checks.append_value(check);
+        hashes.append_value(hash.to_be_bytes());
+    }
+    lists(texts, 1, compared_fields(), vec![Arc::new(checks.finish()), Arc::new(hashes.finish())])
+}
+
+/// Lists of structures, each of which was held as so many texts.
+fn lists(texts: &HeldTexts, each: usize, fields: Fields, arrays: Vec<ArrayRef>) -> Result<ArrayRef, ArrowError> {
+    let structs = StructArray::try_new(fields.clone(), arrays, None)?;
+    let ends = texts.lists.iter().map(|texts| texts / each as i32);
     let offsets = OffsetBuffer::new(ScalarBuffer::from(std::iter::once(0).chain(ends).collect::<Vec<i32>>()));
-    Ok(Arc::new(ListArray::try_new(of, offsets, Arc::new(structs), None)?))
+    Ok(Arc::new(ListArray::try_new(Arc::new(element(fields)), offsets, Arc::new(structs), None)?))
 }
 
 /// An array of texts, or of what they stand for.
@@ -416,7 +466,7 @@ impl Aside for AsideColumns {
         let last = self.columns.len() - 1;
         for (column, (made, texts)) in self.columns.iter().zip(&mut held.columns).enumerate() {
             match made.from {
-                From::Kept(_) | From::Faults => {}
+                From::Kept(_) | From::Faults | From::Compared => {}
                 From::Made(_) if column == last => texts.push(Some(why)),
                 From::Made(_) => {
                     let cell = chunk.cell(text, row, column);

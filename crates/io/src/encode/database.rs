@@ -52,7 +52,7 @@ impl Database {
                 let of = shape.pieces[*piece].value_type.map_or(Type::Text, Type::from);
                 PlannedColumn { name: title.clone(), of, declared: None }
             }
-            OutColumn::Source | OutColumn::Faults => text_column(title),
+            OutColumn::Source | OutColumn::Faults | OutColumn::Compared => text_column(title),
         };
         let columns = shape.columns.iter().zip(&shape.titles).map(column).collect();
         Ok(Database { plan: TablePlan { columns }, shape })
@@ -70,7 +70,7 @@ impl Encoder for Database {
             OutCell::Original(cell) => push_cell(&cell, out),
             OutCell::Piece(of, text) => push_piece(of, text, out),
             OutCell::Source(name) => Record::Text(name).push(out),
-            OutCell::Faults(words) => words.as_deref().map_or(Record::Blank, Record::Text).push(out),
+            OutCell::List(line) => line.as_deref().map_or(Record::Blank, Record::Text).push(out),
             OutCell::End => Record::End.push(out),
         });
         Ok(())

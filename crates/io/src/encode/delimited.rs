@@ -10,7 +10,7 @@ use pulp::{Arch, Simd, WithSimd};
 
 use super::cell::{push_cell, push_quoted};
 use super::rows::OutRows;
-use super::{Encodable, Encoder, Extend, MOST_HELD, Out, Shape, TextOptions};
+use super::{Encodable, Encoder, Extend, MOST_HELD, Out, Shape, TextOptions, lists};
 use crate::Error;
 use crate::source::delimited::Preamble;
 use crate::source::delimited::record::{Cells, Record, is_in_quotes, needs_quotes, value};
@@ -54,8 +54,8 @@ enum CellsOf {
     Piece(usize),
     /// What the rows were read from.
     Source,
-    /// What is wrong with the rows.
-    Faults,
+    /// Lists, each in one line.
+    Lists,
 }
 
 /// The rows to be written.
@@ -124,9 +124,9 @@ impl Delimited {
                 let spans = Cow::Owned(vec![Span::new(0, name.len()); count]);
                 Column { source: Cow::Borrowed(name.as_bytes()), spans, of: CellsOf::Source }
             }
-            (OutColumn::Faults, _) => {
-                let (text, spans) = input.faults.lines(&out);
-                Column { source: Cow::Owned(text.into_bytes()), spans: Cow::Owned(spans), of: CellsOf::Faults }
+            (column @ (OutColumn::Faults | OutColumn::Compared), _) => {
+                let (text, spans) = lists::lines(column, input, &out);
+                Column { source: Cow::Owned(text.into_bytes()), spans: Cow::Owned(spans), of: CellsOf::Lists }
             }
             (OutColumn::Piece { piece, result }, _) => {
                 let (text, spans) = out.texts(input, &self.shape, piece, result);
@@ -177,7 +177,7 @@ impl Delimited {
                         (0..count).filter(is_special).filter(needs).for_each(|row| careful.set(row));
                     }
                 }
-                CellsOf::Piece(_) | CellsOf::Values | CellsOf::Faults => {
+                CellsOf::Piece(_) | CellsOf::Values | CellsOf::Lists => {
                     (0..count).filter(needs).for_each(|row| careful.set(row))
                 }
             }
@@ -247,7 +247,7 @@ impl Delimited {
             }
             let bytes = column.spans[index].bytes(&column.source);
             match column.of {
-                CellsOf::Piece(_) | CellsOf::Source | CellsOf::Values | CellsOf::Faults => self.push_new(out, bytes),
+                CellsOf::Piece(_) | CellsOf::Source | CellsOf::Values | CellsOf::Lists => self.push_new(out, bytes),
                 CellsOf::Table => self.push_raw(out, bytes),
             }
         }

@@ -46,9 +46,8 @@ fn found_places(
     widths: Option<&Widths>,
     width: &dyn Fn(usize) -> Option<usize>,
 ) -> Result<Places, Error> {
-    if let Some(faults) = shape.columns.iter().position(|column| *column == OutColumn::Faults) {
-        let why = "what is wrong with a row may be of any width";
-        return Err(no_place(&shape.titles[faults], why));
+    if let Some(list) = shape.columns.iter().position(|column| matches!(column, OutColumn::Faults | OutColumn::Compared)) {
+        return Err(no_place(&shape.titles[list], "a list may be of any width"));
     }
     let mut places: Places = Vec::new();
     let Some(widths) = widths else {
@@ -149,7 +148,7 @@ impl FixedWidth {
         let text = input.text;
         let raw = if self.read.is_some() { input.chunk.raw() } else { None };
         let column = |index: &usize| match self.shape.columns[*index] {
-            OutColumn::Original(_) | OutColumn::Source | OutColumn::Faults => None,
+            OutColumn::Original(_) | OutColumn::Source | OutColumn::Faults | OutColumn::Compared => None,
             OutColumn::Piece { piece, result } => Some(rows.texts(input, &self.shape, piece, result)),
         };
         let columns: Vec<_> = self.order.iter().map(column).collect();

@@ -9,7 +9,7 @@ use keen_notch_core::column::Header;
 use keen_notch_core::value_type::ValueType;
 
 use super::rows::OutRows;
-use super::{Encodable, Encoder, Extend, MOST_HELD, Out, PieceShape, Shape};
+use super::{Encodable, Encoder, Extend, MOST_HELD, Out, PieceShape, Shape, lists};
 use crate::Error;
 use crate::source::json_lines::{Style, line};
 use crate::source::{CellKind, Chunk, RawRows};
@@ -95,8 +95,8 @@ impl JsonLines {
                     }
                     (Cow::Borrowed(name), Cow::Owned(vec![Span::new(0, name.len()); count]))
                 }
-                OutColumn::Faults => {
-                    let (text, spans) = input.faults.arrays(&rows);
+                OutColumn::Faults | OutColumn::Compared => {
+                    let (text, spans) = lists::arrays(*column, input, &rows);
                     (Cow::Owned(text), Cow::Owned(spans))
                 }
                 OutColumn::Piece { piece, result } => {
@@ -127,7 +127,7 @@ impl JsonLines {
                     Some(of @ (ValueType::Number | ValueType::Truth)) => Writes::Plain(of),
                     _ => Writes::Text,
                 },
-                OutColumn::Faults => Writes::Json,
+                OutColumn::Faults | OutColumn::Compared => Writes::Json,
                 _ => Writes::Text,
             };
             if writes != Writes::Text {

@@ -8,9 +8,9 @@ mod cell;
 mod columnar;
 mod database;
 pub mod delimited;
-pub mod faults;
 pub mod fixed_width;
 pub mod json_lines;
+pub mod lists;
 mod out;
 mod own;
 mod rows;
@@ -28,9 +28,9 @@ pub use out::{Extend, Held, MOST_HELD, Out};
 pub use own::{Column as OwnColumn, OwnTable, Value, own_table};
 
 use self::delimited::Delimited;
-use self::faults::RowFaults;
 use self::fixed_width::{FixedWidth, Places};
 use self::json_lines::JsonLines;
+use self::lists::RowFaults;
 use self::workbook::Workbook;
 use crate::Error;
 use crate::formats::{Kind, Named};
@@ -160,11 +160,6 @@ impl Shape {
     pub fn insert(&mut self, place: usize, column: OutColumn, title: &str) {
         self.columns.insert(place, column);
         self.titles.insert(place, title.to_owned());
-    }
-
-    /// Whether a column says what is wrong with each row.
-    pub fn tells_faults(&self) -> bool {
-        self.columns.contains(&OutColumn::Faults)
     }
 
     /// The number of original columns that the output begins with, as the table has them.

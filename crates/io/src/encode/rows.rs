@@ -7,7 +7,7 @@ use keen_notch_core::batch::Span;
 use keen_notch_core::carving::OutColumn;
 use keen_notch_core::value_type::ValueType;
 
-use super::{Encodable, Extend, Out, Shape};
+use super::{Encodable, Extend, Out, Shape, lists};
 use crate::source::{Cell, RawRows};
 
 /// The rows of the output that a batch gives, in their order.
@@ -27,8 +27,8 @@ pub enum OutCell<'a> {
     Piece(Option<ValueType>, Option<&'a str>),
     /// What the row was read from.
     Source(&'a str),
-    /// What is wrong with the row, in one line; none where nothing is.
-    Faults(Option<String>),
+    /// A list in one line; none where it is empty.
+    List(Option<String>),
     /// The end of a row.
     End,
 }
@@ -127,7 +127,7 @@ impl OutRows {
     pub fn each_cell(&self, input: &Encodable, shape: &Shape, mut see: impl FnMut(OutCell)) {
         let texts = |column: &OutColumn| match *column {
             OutColumn::Piece { piece, result } => Some(self.texts(input, shape, piece, result)),
-            OutColumn::Original(_) | OutColumn::Source | OutColumn::Faults => None,
+            OutColumn::Original(_) | OutColumn::Source | OutColumn::Faults | OutColumn::Compared => None,
         };
         let pieces: Vec<_> = shape.columns.iter().map(texts).collect();
         for index in 0..self.count() {
@@ -140,9 +140,9 @@ impl OutRows {
                         let is_there = self.is_there(index, input, shape, (piece, result));
                         OutCell::Piece(shape.pieces[piece].value_type, is_there.then(|| spans[index].text(text)))
                     }
-                    (OutColumn::Faults, _) => {
-                        let words = input.faults.words(self.row(index));
-                        OutCell::Faults((!words.is_empty()).then_some(words))
+                    (column @ (OutColumn::Faults | OutColumn::Compared), _) => {
+                        let line = lists::line(column, input, self.row(index));
+                        OutCell::List((!line.is_empty()).then_some(line))
                     }
                     _ => OutCell::Source(input.chunk.source()),
                 });

@@ -37,7 +37,7 @@ impl Encoder for Workbook {
             OutCell::Original(cell) => push_cell(&cell, out),
             OutCell::Piece(of, text) => push_piece(of, text.unwrap_or_default(), out),
             OutCell::Source(name) => Record::Text(name).push(out),
-            OutCell::Faults(words) => words.as_deref().map_or(Record::Blank, Record::Text).push(out),
+            OutCell::List(line) => line.as_deref().map_or(Record::Blank, Record::Text).push(out),
             OutCell::End => Record::End.push(out),
         });
         Ok(())

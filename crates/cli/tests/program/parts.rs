@@ -1,0 +1,169 @@
+//! `--part`, and `merge`: parts of a run are, put together, what one run is.
+
+use insta::assert_snapshot;
+
+use super::compressed::gzip;
+use super::yard::Yard;
+
+const LIST: &str =
+    "column = 'code'\n[piece.no]\ntake = 'after \"-\"'\ncheck = ['length 4', 'listed in \"sites.csv\"']\nwarn = ['digits']\n";
+
+/// Rows of which some have faults, some line breaks within, and after some of which a line is blank.
+fn rows(count: usize, end: &str) -> String {
+    let row = |row: usize| match row % 97 {
+        0..60 => format!("GRP-{row},East"),
+        60..80 => format!("\"HN\n,G-{row}\",West"),
+        80..90 => format!("É-{row},\n"),
+        _ => format!("{row},East"),
+    };
+    let rows: Vec<String> = (0..count).map(row).collect();
+    format!("code,site\n{}{end}", rows.join("\n"))
+}
+
+fn yard() -> Yard {
+    let yard = Yard::new();
+    yard.write("list.cutlist.toml", LIST);
+    yard.write("sites.csv", format!("no\n{}", (0..9000).map(|no| format!("{no}\n")).collect::<String>()));
+    yard
+}
+
+/// Carves files in one run and in `of` runs, and sees to it that what comes out is the same, byte for byte.
+fn compare(yard: &Yard, files: &[&str], of: usize, options: &[&str], ending: &str) {
+    let carve = |name: &str, more: &[&str]| {
+        let names = [
+            ("-o", "out", ending),
+            ("--faults", "faults", "csv"),
+            ("--offcuts", "aside", ending),
+            ("--summary", "sum", "json"),
+        ];
+        let names = names.map(|(option, what, ending)| (option, format!("{name}-{what}.{ending}")));
+        let names = names.iter().flat_map(|(option, file)| [*option, file]).collect::<Vec<_>>();
+        let run = yard.run(&[&["carve", "-q", "-l", "list.cutlist.toml"], files, &names, options, more].concat());
+        assert_eq!(run.status, 0, "{}", run.shown());
+    };
+    carve("all", &[]);
+    let parts: Vec<String> = (1..=of).map(|part| format!("{part}")).collect();
+    parts.iter().for_each(|part| carve(part, &["--part", &format!("{part}/{of}")]));
+    for what in [format!("out.{ending}"), "faults.csv".to_owned(), format!("aside.{ending}")] {
+        let joined: String = parts.iter().map(|part| yard.read(&format!("{part}-{what}"))).collect();
+        assert!(joined == yard.read(&format!("all-{what}")), "{what} of {files:?} in {of} parts");
+    }
+    let summaries: Vec<String> = parts.iter().rev().map(|part| format!("{part}-sum.json")).collect();
+    let names: Vec<&str> = summaries.iter().map(String::as_str).collect();
+    let merged = yard.run(&[&["merge", "-q"], &names[..]].concat());
+    assert_eq!(merged.stdout, yard.read("all-sum.json"), "{}", merged.shown());
+}
+
+#[test]
+fn parts_joined_are_the_whole_byte_for_byte() {
+    let yard = yard();
+    // A file without rows, others without a last line end, and one that is a part as a whole.
+    yard.write("a.csv", rows(40_000, ""));
+    yard.write("b.csv", "code,site");
+    yard.write("c.csv", rows(30_000, "\n"));
+    yard.write("d.csv", rows(3, ""));
+    yard.write("e.csv.gz", gzip(&["-c"], rows(300, "").as_bytes()));
+    let all = ["a.csv", "b.csv", "c.csv", "d.csv", "e.csv.gz"];
+    for of in [2, 5] {
+        compare(&yard, &all, of, &[], "csv");
+    }
+    // More parts than there are chunks.
+    compare(&yard, &["d.csv", "b.csv"], 9, &["--file-column", "from", "--faults-column", "wrong"], "tsv");
+    let lines: String =
+        rows(30_000, "").lines().skip(1).map(|line| format!("{{\"code\":\"{}\"}}\n", line.replace('"', ""))).collect();
+    yard.write("a.jsonl", lines.trim_end());
+    compare(&yard, &["a.jsonl", "a.jsonl"][..1], 4, &[], "jsonl");
+    let lines: String = (0..40_000).map(|row| format!("{:<9}E\n", format!("G-{row}"))).collect();
+    yard.write("a.fwf", format!("code     S\n{lines}"));
+    compare(&yard, &["a.fwf"], 3, &["--widths", "1 to 9, 10 to 10", "--out-widths", "1 to 9, 10 to 10, 12 to 19"], "fwf");
+}
+
+#[test]
+fn runs_over_several_files_and_streams_are_merged() {
+    let yard = yard();
+    for (name, count) in [("a.csv", 50), ("b.csv", 3), ("c.csv", 200)] {
+        yard.write(name, rows(count, "\n"));
+    }
+    let check = |files: &[&str], summary: &str| {
+        yard.run(&[&["check", "-q", "-l", "list.cutlist.toml", "--summary", summary], files].concat());
+    };
+    check(&["a.csv", "b.csv"], "ab.json");
+    check(&["c.csv"], "c.json.gz");
+    check(&["a.csv", "b.csv", "c.csv"], "abc.json");
+    let merged = yard.run(&["merge", "ab.json", "c.json.gz", "-o", "merged.json"]);
+    assert_eq!(yard.read("merged.json"), yard.read("abc.json"));
+    assert_snapshot!(merged.shown());
+    // What is read from a pipe goes on where the pipe before it ended.
+    let pipe = |text: &str, summary: &str| {
+        yard.run_on(text, &["carve", "-q", "-l", "list.cutlist.toml", "--summary", summary]);
+    };
+    let (whole, head) = (rows(150, "\n"), "code,site\n");
+    let at = whole.match_indices('\n').filter(|(at, _)| whole[at + 1..].starts_with("GRP")).nth(70).map_or(0, |(at, _)| at + 1);
+    pipe(&whole, "whole.json");
+    pipe(&whole[..at], "first.json");
+    pipe(&format!("{head}{}", &whole[at..]), "second.json");
+    assert_eq!(yard.run(&["merge", "-q", "first.json", "second.json"]).stdout, yard.read("whole.json"));
+    // Many faults of one row go ahead of the others, and are still of their own file.
+    yard.write("long.csv", format!("code,site\nGRP-{},East\n", "x".repeat(900_000)));
+    yard.run(&["check", "-q", "a.csv", "long.csv", "-l", "list.cutlist.toml", "--faults", "faults.jsonl"]);
+    assert_eq!(yard.read("faults.jsonl").matches(r#"{"file":"long.csv","row":1,"#).count(), 3);
+}
+
+#[test]
+fn what_is_not_of_one_run_is_refused() {
+    let yard = yard();
+    yard.write("a.csv", rows(5, "\n"));
+    yard.write("b.csv", rows(4, "\n"));
+    let carve = |words: &[&str], summary: &str| {
+        let run = yard.run(&[&["carve", "-q", "-o", "-", "--summary", summary], words].concat());
+        assert_eq!(run.status, 0, "{}", run.shown());
+    };
+    let list = ["-l", "list.cutlist.toml"];
+    carve(&[&["a.csv"], &list[..]].concat(), "a.json");
+    carve(&[&["a.csv", "--part", "2/3"], &list[..]].concat(), "part.json");
+    carve(&["b.csv", "-c", "site", "-p", "no: first 1"], "other.json");
+    carve(&["b.csv", "-c", "code", "-l", "list.cutlist.toml", "-p", "no2: first 1"], "more.json");
+    yard.write("sites.csv", "no\n1\n2\n");
+    carve(&[&["b.csv"], &list[..]].concat(), "listed.json");
+    yard.write("old.json", "{\"version\": 2}");
+    yard.write("new.json", yard.read("a.json").replace("\"program\": \"", "\"program\": \"9."));
+    let refused = |words: &[&str]| {
+        let run = yard.run(words);
+        assert_eq!(run.status, 2);
+        run.shown()
+    };
+    let version = concat!("version ", env!("CARGO_PKG_VERSION"));
+    let refusals: Vec<String> = [
+        &["a.json", "other.json"][..],
+        &["a.json", "more.json"],
+        &["a.json", "listed.json"],
+        &["a.json", "a.json"],
+        &["a.json", "part.json"],
+        &["part.json"],
+        &["part.json", "part.json"],
+        &["a.json", "old.json"],
+        &["a.json", "new.json"],
+        &["a.json", "a.csv"],
+    ]
+    .iter()
+    .map(|words| {
+        refused(&[&["merge"], *words].concat())
+            .replace(version, "version V")
+            .replace(concat!("9.", env!("CARGO_PKG_VERSION")), "9.V")
+    })
+    .collect();
+    assert_snapshot!(refusals.join("\n"));
+    yard.write("auto.cutlist.toml", "[piece.no]\ntake = 'runs of digits'\ncolumns = 'auto'\n");
+    let part = ["carve", "a.csv", "-c", "code", "--part", "1/2"];
+    let refusals: Vec<String> = [
+        &["carve", "-c", "code", "-p", "no: first 1", "--part", "1/2"][..],
+        &["carve", "a.csv", "-c", "code", "-p", "no: first 1", "--part", "3/2"],
+        &[&part, &["-p", "no: first 1", "--check", "no: unique"][..]].concat(),
+        &[&part, &["-l", "auto.cutlist.toml"][..]].concat(),
+        &[&part, &["-p", "no: first 1", "--to", "sqlite:yard.db", "--table", "codes", "--replace"][..]].concat(),
+    ]
+    .iter()
+    .map(|words| refused(words))
+    .collect();
+    assert_snapshot!(refusals.join("\n"));
+}

@@ -1,0 +1,426 @@
+//! The summary of a run: its counts, and what they are counts of. Summaries of the parts of a table can be put together, in the order
+//! of the parts: what comes of it is the summary of one run over the whole.
+
+use std::fmt;
+use std::ops::Range;
+use std::str::FromStr;
+
+use serde::{Deserialize, Serialize};
+
+use crate::check::seen::Seen;
+use crate::program::List;
+use crate::sightings::ROWS;
+use crate::tally::Tally;
+
+/// The version of the summary: it grows when a key changes its meaning or goes.
+pub const VERSION: u32 = 3;
+
+/// The summary of a run.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Summary {
+    /// The [`VERSION`] of its keys.
+    pub version: u32,
+    /// The version of the program.
+    pub program: String,
+    /// What was asked of each row, a line each.
+    pub asked: Vec<String>,
+    /// The files with values that others must be listed in.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub listed: Vec<Listed>,
+    /// Which part of the inputs was read, where not all was.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub part: Option<Part>,
+    /// What was read, in its order.
+    pub inputs: Vec<Input>,
+    /// Whether rows were compared with each other.
+    #[serde(default, skip_serializing_if = "is_false")]
+    pub rows_compared: bool,
+    /// How many rows came to what.
+    pub rows: Rows,
+    /// The counts of each piece.
+    pub pieces: Vec<PieceCounts>,
+    /// The counts of each check.
+    pub checks: Vec<CheckCounts>,
+    /// Sequences of bytes that were not of the encoding, in whose place U+FFFD was read.
+    pub replacements: u64,
+}
+
+/// A file with values that others must be listed in.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Listed {
+    /// Its name, as the cut list has it, and the column, where that is named.
+    pub file: String,
+    /// How many different values it has.
+    pub values: u64,
+    /// What tells other values from these, whatever their order.
+    pub hash: String,
+}
+
+/// A part of what is read: its number, from 1, and how many there are.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
+pub struct Part {
+    /// Its number.
+    pub number: u32,
+    /// How many parts there are.
+    pub of: u32,
+}
+
+/// An input, or some of its rows, one after the other.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Input {
+    /// What it is called.
+    pub name: String,
+    /// The number of the first row that was read, from 1.
+    pub first_row: u64,
+    /// How many rows were read.
+    pub rows: u64,
+    /// Whether it is a stream. One that is read after another of its name goes on where that ended.
+    #[serde(default, skip_serializing_if = "is_false")]
+    pub stream: bool,
+}
+
+impl Listed {
+    /// The values of a file of this name.
+    pub fn new(file: &str, values: &List) -> Listed {
+        // A sum does not depend on their order.
+        let hash = values.iter().fold(0_u128, |all, value| all.wrapping_add(Seen::hash([&**value]).bits()));
+        Listed { file: file.to_owned(), values: values.len() as u64, hash: format!("{hash:032x}") }
+    }
+}
+
+fn is_false(is: &bool) -> bool {
+    !is
+}
+
+/// How many rows came to what.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Rows {
+    /// Rows read: those kept, those set aside and those left out.
+    pub read: u64,
+    /// Rows read that went into the output.
+    pub kept: u64,
+    /// Rows of the output.
+    pub written: u64,
+    /// Rows with faults that were set aside.
+    pub set_aside: u64,
+    /// Rows that did not meet the conditions of `keep`.
+    pub left_out: u64,
+    /// Rows with at least one fault.
+    pub with_faults: u64,
+}
+
+/// The counts of a piece.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct PieceCounts {
+    /// What it is called.
+    pub name: String,
+    /// The column that it is taken of, if it is.
+    pub column: Option<String>,
+    /// What became of it.
+    #[serde(flatten)]
+    pub tally: Tally,
+}
+
+/// The counts of a check.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct CheckCounts {
+    /// What it is of: a piece, a layout's column, a proof's, or `rows`.
+    pub of: String,
+    /// The column that it is about, if it is about one.
+    pub column: Option<String>,
+    /// Its words.
+    pub check: String,
+    /// What it is not to meet it.
+    pub level: Level,
+    /// Whether nobody wrote it down: it comes with what was asked.
+    pub implied: bool,
+    /// Whether it was left to somebody else, as it compares rows with each other.
+    #[serde(default, skip_serializing_if = "is_false")]
+    pub elsewhere: bool,
+    /// Rows that do not meet it.
+    pub rows: u64,
+    /// The first of them.
+    pub first_rows: Vec<RowOf>,
+}
+
+/// What it is not to meet a check.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Level {
+    /// A fault.
+    Fault,
+    /// No more than a warning.
+    Warning,
+}
+
+/// A row of an input.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct RowOf {
+    /// The input.
+    pub file: String,
+    /// The row's number there, from 1.
+    pub row: u64,
+}
+
+/// Why two summaries cannot be put together. What the first has is named first.
+#[derive(Debug, Clone, PartialEq, Eq)]
+#[non_exhaustive]
+pub enum Apart {
+    /// They were made by different versions of the program.
+    Programs(String, String),
+    /// Something else was asked of the rows: the first line that differs; none where there is no more.
+    Asked(Option<String>, Option<String>),
+    /// The values of a file differ that others must be listed in.
+    Listed(String),
+    /// The columns or checks differ, of which these are the first.
+    Columns(String, String),
+    /// Rows were compared with others in each, and those of one with those of the other in neither.
+    Compared,
+    /// Both have these rows of this input.
+    Twice(String, Range<u64>),
+    /// Rows of this input are in neither, up to those of the second.
+    Between(String, Range<u64>),
+}
+
+/// The first two that differ.
+fn differing<'a, T: PartialEq>(first: &'a [T], second: &'a [T]) -> Option<(Option<&'a T>, Option<&'a T>)> {
+    let most = first.len().max(second.len());
+    (0..most).map(|index| (first.get(index), second.get(index))).find(|(first, second)| first != second)
+}
+
+impl Summary {
+    /// Adds the summary of the rows that come after these.
+    ///
+    /// # Errors
+    /// Where they are no summaries of parts of one run.
+    pub fn append(&mut self, later: Summary) -> Result<(), Apart> {
+        self.compare(&later)?;
+        let shift = self.take_inputs(&later)?;
+        for (all, of_later) in self.pieces.iter_mut().zip(&later.pieces) {
+            all.tally.add(&of_later.tally);
+        }
+        for (all, of_later) in self.checks.iter_mut().zip(later.checks) {
+            all.rows += of_later.rows;
+            let left = ROWS.saturating_sub(all.first_rows.len());
+            let first = of_later.first_rows.into_iter().take(left);
+            let shifted = |RowOf { file, row }: RowOf| match &shift {
+                Some((name, by)) if *name == file => RowOf { file, row: row + by },
+                _ => RowOf { file, row },
+            };
+            all.first_rows.extend(first.map(shifted));
+        }
+        self.rows.add(&later.rows);
+        self.replacements += later.replacements;
+        self.part = None;
+        Ok(())
+    }
+
+    /// Sees to it that both are of the same run, as far as they tell.
+    fn compare(&self, later: &Summary) -> Result<(), Apart> {
+        if self.program != later.program {
+            return Err(Apart::Programs(self.program.clone(), later.program.clone()));
+        }
+        if let Some((first, second)) = differing(&self.asked, &later.asked) {
+            return Err(Apart::Asked(first.cloned(), second.cloned()));
+        }
+        if self.rows_compared && self.rows.read > 0 && later.rows.read > 0 {
+            return Err(Apart::Compared);
+        }
+        if let Some((first, second)) = differing(&self.listed, &later.listed) {
+            return Err(Apart::Listed(first.or(second).map_or(String::new(), |listed| listed.file.clone())));
+        }
+        let pieces = |of: &Summary| of.pieces.iter().map(PieceCounts::about).collect::<Vec<_>>();
+        let checks = |of: &Summary| of.checks.iter().map(CheckCounts::about).collect::<Vec<_>>();
+        let other = [(pieces(self), pieces(later)), (checks(self), checks(later))];
+        for (first, second) in &other {
+            if let Some((first, second)) = differing(first, second) {
+                let words = |of: Option<&String>| of.map_or("nothing".to_owned(), String::clone);
+                return Err(Apart::Columns(words(first), words(second)));
+            }
+        }
+        Ok(())
+    }
+
+    /// Adds the inputs of later rows. Of a stream that goes on, what its rows are to be counted on from.
+    fn take_inputs(&mut self, later: &Summary) -> Result<Option<(String, u64)>, Apart> {
+        let mut shift = None;
+        for (index, input) in later.inputs.iter().enumerate() {
+            let last = self.inputs.last_mut().filter(|last| index == 0 && last.name == input.name);
+            if let Some(last) = last {
+                let next = last.first_row + last.rows;
+                if last.stream && input.stream && input.first_row == 1 {
+                    shift = Some((last.name.clone(), next - 1));
+                } else if input.first_row > next {
+                    return Err(Apart::Between(input.name.clone(), next..input.first_row));
+                } else if input.first_row < next {
+                    return Err(Apart::Twice(input.name.clone(), input.first_row..next.min(input.first_row + input.rows)));
+                }
+                last.rows += input.rows;
+                continue;
+            }
+            if let Some(known) = self.inputs.iter().find(|known| known.name == input.name) {
+                let (first, end) = (known.first_row.max(input.first_row), known.first_row + known.rows);
+                return Err(Apart::Twice(input.name.clone(), first..end.min(input.first_row + input.rows).max(first)));
+            }
+            self.inputs.push(input.clone());
+        }
+        Ok(shift)
+    }
+}
+
+impl Rows {
+    fn add(&mut self, later: &Rows) {
+        self.read += later.read;
+        self.kept += later.kept;
+        self.written += later.written;
+        self.set_aside += later.set_aside;
+        self.left_out += later.left_out;
+        self.with_faults += later.with_faults;
+    }
+}
+
+impl PieceCounts {
+    /// What it is, in one line.
+    fn about(&self) -> String {
+        match &self.column {
+            Some(column) => format!("the piece {} of {column}", self.name),
+            None => format!("the piece {}", self.name),
+        }
+    }
+}
+
+impl CheckCounts {
+    /// What it is, in one line.
+    fn about(&self) -> String {
+        let level = if self.level == Level::Warning { ", which warns" } else { "" };
+        let elsewhere = if self.elsewhere { ", which was left to others" } else { "" };
+        format!("the check `{}` of {}{level}{elsewhere}", self.check, self.of)
+    }
+}
+
+impl Part {
+    /// Which of this number of bytes are of the part: all of one are of the same part, and each is of one.
+    pub fn bytes(self, all: u64) -> Range<u64> {
+        let end = |number: u32| (u128::from(all) * u128::from(number) / u128::from(self.of.max(1))) as u64;
+        end(self.number.saturating_sub(1))..end(self.number)
+    }
+}
+
+impl FromStr for Part {
+    type Err = NoPart;
+
+    fn from_str(words: &str) -> Result<Part, NoPart> {
+        let (number, of) = words.split_once('/').ok_or(NoPart)?;
+        let part = Part { number: number.parse().map_err(|_| NoPart)?, of: of.parse().map_err(|_| NoPart)? };
+        if (1..=part.of).contains(&part.number) { Ok(part) } else { Err(NoPart) }
+    }
+}
+
+/// A text that does not say a part.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct NoPart;
+
+impl fmt::Display for NoPart {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str("write the number of the part and how many there are, such as 3/8")
+    }
+}
+
+impl std::error::Error for NoPart {}
+
+impl fmt::Display for Part {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        write!(f, "{}/{}", self.number, self.of)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// A run over so many rows of an input from one on, in each of which a check is not met.
+    fn run(name: &str, first_row: u64, rows: u64) -> Summary {
+        let first_rows = (first_row..first_row + rows).take(ROWS).map(|row| RowOf { file: name.to_owned(), row }).collect();
+        Summary {
+            version: VERSION,
+            program: "1".to_owned(),
+            asked: vec!["no: last 1".to_owned()],
+            listed: Vec::new(),
+            part: None,
+            rows_compared: false,
+            inputs: vec![Input { name: name.to_owned(), first_row, rows, stream: name == "stream" }],
+            rows: Rows { read: rows, with_faults: rows, ..Rows::default() },
+            pieces: vec![PieceCounts {
+                name: "no".to_owned(),
+                column: None,
+                tally: Tally { filled: rows, ..Tally::default() },
+            }],
+            checks: vec![CheckCounts {
+                of: "no".to_owned(),
+                column: None,
+                check: "digits".to_owned(),
+                level: Level::Fault,
+                implied: false,
+                elsewhere: false,
+                rows,
+                first_rows,
+            }],
+            replacements: 0,
+        }
+    }
+
+    fn all(parts: &[Summary]) -> Result<Summary, Apart> {
+        let mut all = parts[0].clone();
+        parts[1..].iter().try_for_each(|part| all.append(part.clone()))?;
+        Ok(all)
+    }
+
+    #[test]
+    fn parts_of_an_input_are_the_whole() {
+        let whole = run("a", 1, 9);
+        assert_eq!(all(&[run("a", 1, 3), run("a", 4, 0), run("a", 4, 6)]), Ok(whole));
+        assert_eq!(all(&[run("stream", 1, 3), run("stream", 1, 0), run("stream", 1, 6)]), Ok(run("stream", 1, 9)));
+        let two = all(&[run("a", 1, 3), run("b", 1, 6)]).unwrap();
+        let rows: Vec<_> = two.checks[0].first_rows.iter().map(|row| (row.file.as_str(), row.row)).collect();
+        assert_eq!(rows, [("a", 1), ("a", 2), ("a", 3), ("b", 1), ("b", 2)]);
+        assert_eq!((two.inputs.len(), two.rows.read, two.pieces[0].tally.filled), (2, 9, 9));
+    }
+
+    #[test]
+    fn every_byte_is_of_one_part() {
+        for (all, of) in [(0, 3), (2, 5), (100, 7), (u64::MAX, 3)] {
+            let ranges: Vec<_> = (1..=of).map(|number| Part { number, of }.bytes(all)).collect();
+            assert_eq!((ranges[0].start, ranges[ranges.len() - 1].end), (0, all));
+            assert!(ranges.windows(2).all(|two| two[0].end == two[1].start && two[0].start <= two[0].end));
+        }
+        assert_eq!("3/8".parse(), Ok(Part { number: 3, of: 8 }));
+        for wrong in ["0/8", "9/8", "3", "3/", "a/b", "3/8/1", "-1/2", "1/0"] {
+            assert_eq!(wrong.parse::<Part>(), Err(NoPart), "{wrong}");
+        }
+    }
+
+    #[test]
+    fn others_are_refused() {
+        let change = |change: &dyn Fn(&mut Summary)| {
+            let mut second = run("b", 1, 1);
+            change(&mut second);
+            all(&[run("a", 1, 1), second]).unwrap_err()
+        };
+        let asked = |line: &str| Some(line.to_owned());
+        assert_eq!(change(&|second| second.program = "2".to_owned()), Apart::Programs("1".to_owned(), "2".to_owned()));
+        assert_eq!(
+            change(&|second| second.asked[0] = "no: last 2".to_owned()),
+            Apart::Asked(asked("no: last 1"), asked("no: last 2"))
+        );
+        assert_eq!(change(&|second| second.asked.clear()), Apart::Asked(asked("no: last 1"), None));
+        let compared = Summary { rows_compared: true, ..run("a", 1, 1) };
+        assert_eq!(all(&[compared.clone(), Summary { rows_compared: true, ..run("b", 1, 1) }]), Err(Apart::Compared));
+        assert!(all(&[compared, Summary { rows_compared: true, ..run("b", 1, 0) }]).is_ok());
+        let listed = Listed { file: "depots.csv".to_owned(), values: 1, hash: "0".to_owned() };
+        assert_eq!(change(&|second| second.listed.push(listed.clone())), Apart::Listed("depots.csv".to_owned()));
+        assert!(matches!(change(&|second| second.checks[0].level = Level::Warning), Apart::Columns(..)));
+        assert_eq!(all(&[run("a", 1, 3), run("a", 3, 2)]), Err(Apart::Twice("a".to_owned(), 3..4)));
+        assert_eq!(all(&[run("a", 1, 3), run("b", 1, 2), run("a", 1, 3)]), Err(Apart::Twice("a".to_owned(), 1..4)));
+        assert_eq!(all(&[run("a", 1, 3), run("a", 6, 2)]), Err(Apart::Between("a".to_owned(), 4..6)));
+    }
+}

@@ -1,0 +1,117 @@
+//! Columns whose values are lists: what is wrong with each row, and what it is to be compared with others by.
+
+use std::borrow::Cow;
+
+use keen_notch_core::batch::{Buffer, Span};
+use keen_notch_core::carving::{CheckName, Fault, OutColumn};
+
+use super::Encodable;
+use super::json_lines::push_text;
+use super::rows::OutRows;
+
+/// What a fault is told by, in this order.
+pub const FAULT_FIELDS: [&str; 4] = ["piece", "check", "kind", "detail"];
+
+/// What a text is compared by: the number of the check among all, from 0, and a hash of 128 bits.
+pub const COMPARED_FIELDS: [&str; 2] = ["check", "hash"];
+
+/// What is wrong with the rows of a batch. Warnings are not.
+#[derive(Debug, Default)]
+pub struct RowFaults<'a> {
+    checks: &'a [CheckName],
+    /// The rows that have faults, by their indices in the batch, which rise, with those.
+    rows: Vec<(u32, Vec<Fault>)>,
+}
+
+impl<'a> RowFaults<'a> {
+    /// Nothing so far. A fault is of one of these checks.
+    pub fn of(checks: &'a [CheckName]) -> RowFaults<'a> {
+        RowFaults { checks, rows: Vec::new() }
+    }
+
+    /// Notes what is wrong with a row that comes after those before.
+    pub fn note(&mut self, row: u32, faults: Vec<Fault>) {
+        let faults: Vec<Fault> = faults.into_iter().filter(|fault| !self.checks[fault.check].only_warns).collect();
+        if !faults.is_empty() {
+            self.rows.push((row, faults));
+        }
+    }
+
+    /// The faults of a row, each as its [`FAULT_FIELDS`].
+    pub fn each(&self, row: usize) -> impl Iterator<Item = [&str; FAULT_FIELDS.len()]> {
+        let found = self.rows.binary_search_by_key(&row, |(row, _)| *row as usize).ok();
+        let faults = found.map_or(&[][..], |found| &self.rows[found].1);
+        faults.iter().map(|fault| {
+            let check = &self.checks[fault.check];
+            [&*check.of, &*check.words, fault.violation.kind.word(), &*fault.violation.detail]
+        })
+    }
+}
+
+/// Faults in one line, of what each is of and its detail.
+pub fn words<'f>(faults: impl Iterator<Item = (&'f str, &'f str)>) -> String {
+    let words: Vec<Cow<str>> = faults.map(|(of, detail)| format!("{of}: {detail}").into()).collect();
+    words.join("; ")
+}
+
+/// The list of a row of the batch in one line, for formats that have no lists; nothing where it is empty.
+pub fn line(column: OutColumn, input: &Encodable, row: usize) -> String {
+    match column {
+        OutColumn::Compared => {
+            let compared = input.carving.compared(row, input.worked);
+            compared.map(|(check, hash)| format!("{check}:{:032x}", hash.bits())).collect::<Vec<_>>().join(" ")
+        }
+        _ => words(input.faults.each(row).map(|[piece, .., detail]| (piece, detail))),
+    }
+}
+
+/// The list of a row of the batch as a JSON array of objects.
+fn push_array(column: OutColumn, input: &Encodable, row: usize, out: &mut Buffer) {
+    out.push(b'[');
+    match column {
+        OutColumn::Compared => {
+            for (number, (check, hash)) in input.carving.compared(row, input.worked).enumerate() {
+                let [of_check, of_hash] = COMPARED_FIELDS;
+                let comma = if number > 0 { "," } else { "" };
+                out.extend(format!("{comma}{{\"{of_check}\":{check},\"{of_hash}\":\"{:032x}\"}}", hash.bits()).as_bytes());
+            }
+        }
+        _ => {
+            for (number, fault) in input.faults.each(row).enumerate() {
+                out.extend(if number > 0 { b",{" } else { b"{" });
+                for (number, (field, value)) in FAULT_FIELDS.iter().zip(fault).enumerate() {
+                    out.extend(if number > 0 { b",\"" } else { b"\"" });
+                    out.extend(field.as_bytes());
+                    out.extend(b"\":");
+                    push_text(value, out);
+                }
+                out.push(b'}');
+            }
+        }
+    }
+    out.push(b']');
+}
+
+/// The list of each row of the output as a JSON array, and where each is in that text.
+pub fn arrays(column: OutColumn, input: &Encodable, rows: &OutRows) -> (String, Vec<Span>) {
+    let mut text = Buffer::default();
+    let array = |index: usize| {
+        let start = text.width();
+        push_array(column, input, rows.row(index), &mut text);
+        Span::new(start, text.width())
+    };
+    let spans = (0..rows.count()).map(array).collect();
+    (text.text().to_owned(), spans)
+}
+
+/// The list of each row of the output in one line, and where each is in that text.
+pub fn lines(column: OutColumn, input: &Encodable, rows: &OutRows) -> (String, Vec<Span>) {
+    let mut text = String::new();
+    let line = |index: usize| {
+        let start = text.len();
+        text += &line(column, input, rows.row(index));
+        Span::new(start, text.len())
+    };
+    let spans = (0..rows.count()).map(line).collect();
+    (text, spans)
+}

@@ -1,0 +1,109 @@
+//! Which rows are of a part of some inputs.
+//!
+//! A chunk is of the part that its first byte is of, and the blocks that chunks are made of are the same whoever reads them: so each row
+//! is of one part. An input whose rows are not read byte by byte, as it is compressed or no text, is of one part as a whole.
+
+use std::ops::Range;
+
+use keen_notch_core::summary::Part;
+
+use crate::Error;
+use crate::formats::Kind;
+use crate::source::input::{Encoding, Input};
+use crate::source::{Chunk, Reading};
+
+/// Where a part begins and ends.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Bounds {
+    /// The inputs that it has rows of.
+    pub inputs: Range<usize>,
+    /// The byte of the first of them from which on chunks are of it.
+    pub from: u64,
+    /// The byte of the last of them from which on chunks are of another, if there are such.
+    pub to: Option<u64>,
+}
+
+/// The part of a table that is being read.
+pub struct PartRead {
+    /// Whether another comes before it.
+    pub is_continued: bool,
+    /// Where it begins and ends.
+    pub bounds: Bounds,
+    /// Its first chunk, which was read to see whether it is.
+    pub first: Option<Box<dyn Chunk>>,
+    /// Bytes of the chunks that were read of the input at hand.
+    pub read: u64,
+}
+
+impl PartRead {
+    /// Whether no more chunk of an input is of the part.
+    pub fn is_over(&self, input: usize) -> bool {
+        let Bounds { inputs, to, .. } = &self.bounds;
+        input >= inputs.end || (input + 1 == inputs.end && to.is_some_and(|to| self.read >= to))
+    }
+}
+
+/// Where a part of some inputs begins and ends.
+///
+/// # Errors
+/// Where it is not known how large an input is.
+pub fn bounds(inputs: &[Input], reading: &Reading, part: Part) -> Result<Bounds, Error> {
+    let size = |input: &Input| {
+        let size = match input {
+            Input::Memory(_, bytes) => Ok(bytes.len() as u64),
+            Input::File(path) => path.metadata().map(|found| found.len()),
+            Input::Stdin | Input::Database(_) => Ok(0),
+        };
+        let size = size.map_err(|source| Error::Read { name: input.name(), source })?;
+        let is_text = matches!(reading.kind(input), Kind::Delimited(_) | Kind::JsonLines | Kind::FixedWidth);
+        let is_utf8 = reading.encoding.is_none_or(|encoding| encoding == Encoding::UTF_8);
+        Ok((size, is_text && is_utf8 && reading.named(input).compression.is_none()))
+    };
+    Ok(bounds_of(&inputs.iter().map(size).collect::<Result<Vec<_>, Error>>()?, part))
+}
+
+/// The same, of inputs that have so many bytes, and may be in several parts or not.
+fn bounds_of(sizes: &[(u64, bool)], part: Part) -> Bounds {
+    let bytes = part.bytes(sizes.iter().map(|(size, _)| size).sum());
+    let mut bounds = Bounds { inputs: 0..0, from: 0, to: None };
+    let mut start = 0;
+    for (input, (size, is_split)) in sizes.iter().enumerate() {
+        let end = start + size;
+        if bytes.contains(&start) || (*is_split && start < bytes.start && bytes.start < end.min(bytes.end)) {
+            if bounds.inputs.is_empty() {
+                bounds.inputs.start = input;
+                bounds.from = bytes.start.saturating_sub(start);
+            }
+            bounds.inputs.end = input + 1;
+            bounds.to = (*is_split && bytes.end < end).then(|| bytes.end - start);
+        }
+        start = end;
+    }
+    bounds
+}
+
+#[cfg(test)]
+mod tests {
+    use proptest::prelude::*;
+
+    use super::*;
+
+    proptest! {
+        #[test]
+        fn every_byte_of_every_input_is_of_one_part(sizes in proptest::collection::vec((1..50_u64, any::<bool>()), 1..6), of in 1..20_u32) {
+            let mut seen: Vec<Vec<u32>> = sizes.iter().map(|(size, _)| vec![0; *size as usize]).collect();
+            let mut last = (0, 0);
+            for number in 1..=of {
+                let Bounds { inputs, from, to } = bounds_of(&sizes, Part { number, of });
+                for input in inputs.clone() {
+                    let first = if input == inputs.start { from } else { 0 };
+                    let end = to.filter(|_| input + 1 == inputs.end).unwrap_or(sizes[input].0);
+                    prop_assert!((input, first) >= last, "parts are in the order of their rows");
+                    last = (input, end);
+                    (first..end).for_each(|byte| seen[input][byte as usize] += 1);
+                }
+            }
+            prop_assert!(seen.iter().flatten().all(|count| *count == 1), "{:?}", seen);
+        }
+    }
+}

@@ -58,8 +58,8 @@ pub enum Command {
     Explain(ExplainArgs),
     /// Show how phrases are written, with an example of each step
     Phrases(PhrasesArgs),
-    /// Print the JSON Schema of a cut list, for editors
-    Schema,
+    /// Print the JSON Schema of a cut list, for editors; or which columns a cut list makes of a table, for programs
+    Schema(Box<SchemaArgs>),
     /// Write made-up data of a ropeway and take a short tour on it
     Demo(DemoArgs),
     /// Print what a shell needs to complete commands, columns and phrases
@@ -298,6 +298,40 @@ pub struct PartArgs {
     #[arg(long, value_name = "K/N")]
     pub part: Option<Part>,
 }
+
+/// `schema`
+#[derive(Debug, clap::Args)]
+#[command(after_help = SCHEMAS)]
+pub struct SchemaArgs {
+    /// Print which columns this cut list makes of a table, with what it reads; several are put together
+    #[arg(long = "of", value_name = "CUTLIST")]
+    pub lists: Vec<PathBuf>,
+    /// The table, of which only the columns are looked at; - or none is standard input
+    #[arg(value_name = "FILE", requires = "lists", conflicts_with = "columns")]
+    pub file: Option<PathBuf>,
+    /// The columns of the table, in their order, with commas between, instead of a table
+    #[arg(long, value_name = "A,B,C", value_delimiter = ',', requires = "lists")]
+    pub columns: Option<Vec<String>>,
+    /// The column that pieces come from unless they say otherwise
+    #[arg(short, long, value_name = "COLUMN", requires = "lists")]
+    pub column: Option<String>,
+    /// As for carve: a column with what is wrong with each row
+    #[arg(long, value_name = "NAME", requires = "lists")]
+    pub faults_column: Option<String>,
+    /// As for carve: a column with what rows are to be compared with others by
+    #[arg(long, value_name = "NAME", requires = "lists")]
+    pub compare_column: Option<String>,
+    /// Let cut lists read files outside their folders and the one you are in (`listed in`)
+    #[arg(long)]
+    pub allow_outside: bool,
+    #[command(flatten)]
+    pub reading: ReadingArgs,
+}
+
+const SCHEMAS: &str = r#"Examples:
+  keen-notch schema > cutlist.schema.json
+  keen-notch schema --of parts.cutlist.toml parts.csv
+  keen-notch schema --of parts.cutlist.toml --columns part_code,depot"#;
 
 /// How many threads work.
 #[derive(Debug, Clone, clap::Args)]

@@ -14,12 +14,11 @@ mod merge;
 mod phrases;
 pub mod pieces;
 mod run;
+mod schema;
 mod survey;
 
-use std::io::Write;
-
 use crate::args::Command;
-use crate::console::{self, Console};
+use crate::console::Console;
 use crate::exit::Exit;
 use crate::failure::Failure;
 
@@ -34,7 +33,7 @@ pub fn run(command: &Command, console: &Console) -> Result<Exit, Failure> {
         Command::Merge(args) => merge::run(args, console),
         Command::Explain(args) => explain::run(args, console),
         Command::Phrases(args) => phrases::run(args, console),
-        Command::Schema => Ok(console::out().write_all(keen_notch_core::cutlist::schema().as_bytes())?),
+        Command::Schema(args) => schema::run(args, console),
         Command::Demo(args) => demo::run(args, console),
         Command::Completions(args) => completions::run(args),
         Command::Manual(args) => manual::run(args, console),

@@ -67,7 +67,7 @@ pub struct Pieces {
     files: RunFiles,
     allow_outside: bool,
     /// The values that cut lists name files for, by what they are called there, as far as they have been read.
-    listed: RefCell<BTreeMap<String, List>>,
+    listed: RefCell<BTreeMap<(String, Option<String>), List>>,
 }
 
 impl Pieces {
@@ -215,8 +215,7 @@ impl Pieces {
             let path = path.map_or(Path::new(file), PathBuf::as_path);
             self.refuse_outside(path)?;
             let list = keen_notch_io::lists::read(path, column, &self.files)?;
-            let name = column.map_or(file.to_owned(), |column| format!("{column} of {file}"));
-            self.listed.borrow_mut().insert(name, Arc::clone(&list));
+            self.listed.borrow_mut().insert((file.to_owned(), column.map(str::to_owned)), Arc::clone(&list));
             Ok(list)
         };
         let setting = Setting { unit: self.unit, lists: &lists };
@@ -240,12 +239,23 @@ impl Pieces {
     /// What a summary says of a run of these pieces, which have been bound to a table. `argument` is the column of the command line.
     pub fn made_by(&self, argument: Option<&str>) -> MadeBy {
         let argument = argument.map(ColumnRef::parse);
+        let listed = |((file, column), list): (&(String, Option<String>), &List)| {
+            let name = column.as_ref().map_or(file.clone(), |column| format!("{column} of {file}"));
+            Listed::new(&name, list)
+        };
         MadeBy {
             program: env!("CARGO_PKG_VERSION").to_owned(),
             asked: explain::asked(&self.wanted, argument.as_ref().or(self.main()), self.unit),
             part: None,
-            listed: self.listed.borrow().iter().map(|(name, list)| Listed::new(name, list)).collect(),
+            listed: self.listed.borrow().iter().map(listed).collect(),
         }
+    }
+
+    /// The files with values that cut lists name, as they name them, once the pieces have been bound to a table.
+    pub fn listed_files(&self) -> Vec<String> {
+        let mut files: Vec<String> = self.listed.borrow().keys().map(|(file, _)| file.clone()).collect();
+        files.dedup();
+        files
     }
 
     /// Refuses a file that a cut list names outside its own folder and the one that the program was started in: a list from somebody

@@ -5,6 +5,8 @@
 
 use super::bind::Carving;
 use super::condition::Test;
+use super::judge::CheckOf;
+use super::plans::AsksMissing;
 use super::plans::BuildPlan;
 use super::worked::Worked;
 use crate::batch::{Batch, Mask};
@@ -48,6 +50,20 @@ pub(super) struct UniqueCheck {
     pub(super) negated: bool,
 }
 
+/// A text by which a row is to be compared with others: rows with the same check and hash have the same text.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Compared {
+    /// The number of the check among all.
+    pub check: usize,
+    /// The hash of the text.
+    pub hash: Hash,
+    /// Whether the row meets all other checks of the piece that are of the same level: a repeat is then one more row in which the piece
+    /// does not meet one.
+    pub new_for_piece: bool,
+    /// Whether the row has no fault: a repeat that is a fault is then one more row with faults.
+    pub new_for_row: bool,
+}
+
 impl Carving {
     /// Whether anything is asked of the rows before.
     pub fn looks_back(&self) -> bool {
@@ -71,14 +87,31 @@ impl Carving {
         Ok(())
     }
 
-    /// What a row of a batch is to be compared with others by, once that is hashed: the number of a check, and the hash of a text. Rows
-    /// with the same of both have the same text, and a text with nothing in it is like no other.
-    pub fn compared(&self, row: usize, worked: &Worked) -> impl Iterator<Item = (usize, Hash)> {
+    /// What a row of a batch that has been judged is to be compared with others by, once its failures are in the order of the rows
+    /// ([`Worked::failures_by_row`]). A text with nothing in it is like no other.
+    pub fn compared(&self, row: usize, worked: &Worked) -> impl Iterator<Item = Compared> {
         self.unique_checks.iter().flat_map(move |asked| {
             let items = asked.piece.map_or(row..row + 1, |piece| worked.pieces[piece].items(row));
             let hashes = worked.hashes.get(asked.number).and_then(|hashes| hashes.get(items)).unwrap_or_default();
-            hashes.iter().filter(|hash| **hash != Hash::NOTHING).map(|hash| (asked.check, *hash))
+            let new_for_piece = asked.piece.is_some() && !self.fails_otherwise(row, asked.check, worked);
+            let new_for_row = !worked.faulty.has(row);
+            let compared = move |hash: &Hash| Compared { check: asked.check, hash: *hash, new_for_piece, new_for_row };
+            hashes.iter().filter(|hash| **hash != Hash::NOTHING).map(compared)
         })
+    }
+
+    /// Whether a row does not meet another check of the same piece and level as this.
+    fn fails_otherwise(&self, row: usize, check: usize, worked: &Worked) -> bool {
+        let level = |check: u32| match self.check_list.get(check as usize) {
+            Some(CheckOf::Piece { piece, number }) => Some((*piece, self.pieces[*piece].checks[*number].only_warns)),
+            Some(CheckOf::Stands(piece) | CheckOf::Columns { piece, .. }) => Some((*piece, false)),
+            Some(CheckOf::Found(piece)) => Some((*piece, self.pieces[*piece].asks_missing == AsksMissing::Warns)),
+            _ => None,
+        };
+        let of_check = level(check as u32);
+        let first = worked.failures.partition_point(|failure| (failure.row as usize) < row);
+        let mut of_row = worked.failures[first..].iter().take_while(|failure| failure.row as usize == row);
+        of_row.any(|failure| failure.check as usize != check && level(failure.check) == of_check)
     }
 
     /// The first condition of `keep` that is asked of the rows before; the number of them where none is.

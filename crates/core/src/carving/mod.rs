@@ -10,6 +10,6 @@ mod worked;
 
 pub use bind::{Carving, OutColumn, Unbound};
 pub use judge::{CheckName, Fault, NOT_MISSING};
-pub use memory::{MakeStore, Memory};
+pub use memory::{Compared, MakeStore, Memory};
 pub use run::TooLarge;
 pub use worked::{Failure, Worked};

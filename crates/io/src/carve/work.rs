@@ -481,6 +481,9 @@ impl<'j> State<'_, 'j> {
         let of_batch = ragged.iter().filter_map(|(_, index)| *index);
         let also_ragged = of_batch.filter(|row| !worked.faulty().has(*row as usize)).count();
         part.counts.faulty += (worked.faulty().count() + outside + also_ragged) as u64;
+        if asked.compared {
+            worked.failures_by_row();
+        }
         let wants_samples = part.samples.len() < job.samples;
         if !asked.offcuts && !asked.faults && !asked.cells && !wants_samples {
             return (None, cells);

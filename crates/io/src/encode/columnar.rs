@@ -11,7 +11,7 @@ use arrow_array::{Array, ArrayRef, ListArray, RecordBatch, RecordBatchOptions, S
 use arrow_buffer::{Buffer as Bytes, NullBuffer, OffsetBuffer, ScalarBuffer};
 use arrow_schema::{ArrowError, DataType, Field, FieldRef, Fields, Metadata, Schema, SchemaRef};
 use keen_notch_core::batch::Buffer;
-use keen_notch_core::carving::OutColumn;
+use keen_notch_core::carving::{Compared, OutColumn};
 use keen_notch_core::column::Header;
 
 use super::lists::{COMPARED_FIELDS, FAULT_FIELDS};
@@ -138,8 +138,8 @@ fn fault_fields() -> Fields {
 }
 
 fn compared_fields() -> Fields {
-    let [check, hash] = COMPARED_FIELDS;
-    [Field::new(check, DataType::Int32, false), Field::new(hash, DataType::Binary, false)].into_iter().collect()
+    let types = [DataType::Int32, DataType::Binary, DataType::Boolean, DataType::Boolean];
+    COMPARED_FIELDS.iter().zip(types).map(|(field, of)| Field::new(*field, of, false)).collect()
 }
 
 /// What is in a list.
@@ -214,10 +214,13 @@ impl Encoder for Columnar {
                 (OutColumn::Compared, _) => {
                     let mut words = String::new();
                     for index in 0..rows.count() {
-                        for (check, hash) in input.carving.compared(rows.row(index), input.worked) {
+                        for Compared { check, hash, new_for_piece, new_for_row } in
+                            input.carving.compared(rows.row(index), input.worked)
+                        {
                             words.clear();
                             // Writing to a text cannot fail.
-                            let _ = write!(words, "{check}:{:x}", hash.bits());
+                            let new = u8::from(new_for_piece) + 2 * u8::from(new_for_row);
+                            let _ = write!(words, "{new}{check}:{:x}", hash.bits());
                             texts.push(Some(&words));
                         }
                         texts.end_list();
@@ -350,17 +353,26 @@ fn faults(texts: &HeldTexts) -> Result<ArrayRef, ArrowError> {
     lists(texts, FAULT_FIELDS.len(), fault_fields(), fields.into())
 }
 
-/// Lists of what rows are compared by: each text has the number of a check, and a hash.
+/// Lists of what rows are compared by: each text has what a repeat of it adds to, the number of a check, and a hash.
 fn compared(texts: &HeldTexts) -> Result<ArrayRef, ArrowError> {
     let (mut checks, mut hashes) = (Int32Builder::new(), BinaryBuilder::new());
+    let (mut of_piece, mut of_row) = (BooleanBuilder::new(), BooleanBuilder::new());
     for text in texts.iter().flatten() {
-        let read =
-            text.split_once(':').and_then(|(check, hash)| Some((check.parse().ok()?, u128::from_str_radix(hash, 16).ok()?)));
+        let (new, rest) = text.split_at_checked(1).unwrap_or_default();
+        let read = rest.split_once(':');
+        let read = read.and_then(|(check, hash)| Some((check.parse().ok()?, u128::from_str_radix(hash, 16).ok()?)));
         let (check, hash) = read.unwrap_or_default();
+        of_piece.append_value(matches!(new, "1" | "3"));
+        of_row.append_value(matches!(new, "2" | "3"));
         checks.append_value(check);
         hashes.append_value(hash.to_be_bytes());
     }
-    lists(texts, 1, compared_fields(), vec![Arc::new(checks.finish()), Arc::new(hashes.finish())])
+    lists(
+        texts,
+        1,
+        compared_fields(),
+        vec![Arc::new(checks.finish()), Arc::new(hashes.finish()), Arc::new(of_piece.finish()), Arc::new(of_row.finish())],
+    )
 }
 
 /// Lists of structures, each of which was held as so many texts.

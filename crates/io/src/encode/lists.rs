@@ -3,7 +3,7 @@
 use std::borrow::Cow;
 
 use keen_notch_core::batch::{Buffer, Span};
-use keen_notch_core::carving::{CheckName, Fault, OutColumn};
+use keen_notch_core::carving::{CheckName, Compared, Fault, OutColumn};
 
 use super::Encodable;
 use super::json_lines::push_text;
@@ -12,8 +12,9 @@ use super::rows::OutRows;
 /// What a fault is told by, in this order.
 pub const FAULT_FIELDS: [&str; 4] = ["piece", "check", "kind", "detail"];
 
-/// What a text is compared by: the number of the check among all, from 0, and a hash of 128 bits.
-pub const COMPARED_FIELDS: [&str; 2] = ["check", "hash"];
+/// What a text is compared by: the number of the check among all, from 0; a hash of 128 bits; and whether a repeat of it is one more row in
+/// which its piece does not meet a check of its level, and one more row with faults, if it is a fault.
+pub const COMPARED_FIELDS: [&str; 4] = ["check", "hash", "new_for_piece", "new_for_row"];
 
 /// What is wrong with the rows of a batch. Warnings are not.
 #[derive(Debug, Default)]
@@ -59,7 +60,12 @@ pub fn line(column: OutColumn, input: &Encodable, row: usize) -> String {
     match column {
         OutColumn::Compared => {
             let compared = input.carving.compared(row, input.worked);
-            compared.map(|(check, hash)| format!("{check}:{:032x}", hash.bits())).collect::<Vec<_>>().join(" ")
+            let words = compared.map(|Compared { check, hash, new_for_piece, new_for_row }| {
+                let new = [(new_for_piece, "piece"), (new_for_row, "row")].into_iter().filter(|(is, _)| *is);
+                let new: Vec<&str> = new.map(|(_, of)| of).collect();
+                format!("{check}:{:032x}:{}", hash.bits(), new.join("+"))
+            });
+            words.collect::<Vec<_>>().join(" ")
         }
         _ => words(input.faults.each(row).map(|[piece, .., detail]| (piece, detail))),
     }
@@ -70,10 +76,19 @@ fn push_array(column: OutColumn, input: &Encodable, row: usize, out: &mut Buffer
     out.push(b'[');
     match column {
         OutColumn::Compared => {
-            for (number, (check, hash)) in input.carving.compared(row, input.worked).enumerate() {
-                let [of_check, of_hash] = COMPARED_FIELDS;
-                let comma = if number > 0 { "," } else { "" };
-                out.extend(format!("{comma}{{\"{of_check}\":{check},\"{of_hash}\":\"{:032x}\"}}", hash.bits()).as_bytes());
+            for (number, compared) in input.carving.compared(row, input.worked).enumerate() {
+                let Compared { check, hash, new_for_piece, new_for_row } = compared;
+                let values = [
+                    check.to_string(),
+                    format!("\"{:032x}\"", hash.bits()),
+                    new_for_piece.to_string(),
+                    new_for_row.to_string(),
+                ];
+                out.extend(if number > 0 { b",{" } else { b"{" });
+                let members: Vec<String> =
+                    COMPARED_FIELDS.iter().zip(values).map(|(field, value)| format!("\"{field}\":{value}")).collect();
+                out.extend(members.join(",").as_bytes());
+                out.push(b'}');
             }
         }
         _ => {

@@ -1,0 +1,93 @@
+//! `schema`: the JSON Schema of a cut list, or the columns that a cut list makes of a table.
+
+use std::io::Write;
+
+use keen_notch_core::carving::OutColumn;
+use keen_notch_core::column::Header;
+use keen_notch_core::value_type::ValueType;
+use keen_notch_io::carve::Job;
+use keen_notch_io::files::RunFiles;
+use serde_json::{Value, json};
+
+use crate::args::SchemaArgs;
+use crate::commands::pieces::{Given, Pieces};
+use crate::commands::run::{inputs, table};
+use crate::console::{self, Console};
+use crate::draw::visible;
+use crate::failure::Failure;
+
+/// The version of what is printed of a cut list: it grows when a key changes its meaning or goes.
+const VERSION: u32 = 1;
+
+/// Runs the command.
+pub fn run(args: &SchemaArgs, console: &Console) -> Result<(), Failure> {
+    if args.lists.is_empty() {
+        return Ok(console::out().write_all(keen_notch_core::cutlist::schema().as_bytes())?);
+    }
+    let known = RunFiles::default();
+    let column = args.column.as_deref();
+    let given = Given { lists: &args.lists, column, allow_outside: args.allow_outside, ..Given::default() };
+    let mut pieces = Pieces::read(&given, &known)?;
+    pieces.compares_elsewhere = args.compare_column.is_some();
+    let (header, carving) = match (&args.columns, &args.file) {
+        (Some(columns), _) => {
+            let header = Header::Names(columns.clone());
+            let carving = pieces.bind(column, &header)?;
+            (header, carving)
+        }
+        (None, file) => {
+            let files = file.as_slice();
+            let (found, _) = inputs(files, (&args.reading, &pieces.reading, false), &known, console)?;
+            let reading = args.reading.reading(&pieces.reading)?;
+            let mut opened = table(&found, (&args.reading, &reading), console, true)?;
+            let carving = opened.find(|header| pieces.bind(column, header))?;
+            (opened.header, carving)
+        }
+    };
+    if let Some(piece) = carving.auto_pieces().first() {
+        let message = format!("how many columns {} fills depends on the rows", carving.name(*piece));
+        return Err(Failure::usage(message, "say how many columns, such as `columns = 3`"));
+    }
+    let reads: Vec<String> = carving.used_columns().into_iter().map(|column| header.title(column)).collect();
+    let originals: Vec<usize> = (0..header.count()).collect();
+    let mut job = Job::new(carving, &header, &originals, 0);
+    let lists = [(&args.faults_column, OutColumn::Faults), (&args.compare_column, OutColumn::Compared)];
+    for (title, column) in lists {
+        if let Some(title) = title {
+            job = job.with_list_column(column, title);
+        }
+    }
+    let written = json!({
+        "version": VERSION,
+        "program": env!("CARGO_PKG_VERSION"),
+        "columns": columns(&job),
+        "reads": reads,
+        "files": pieces.listed_files(),
+        "checks": checks(&job),
+    });
+    known.prints()?;
+    Ok(console::out().write_all(visible::json(&written).as_bytes())?)
+}
+
+/// The columns of the output.
+fn columns(job: &Job) -> Vec<Value> {
+    let column = |(column, title): (&OutColumn, &String)| match *column {
+        OutColumn::Original(_) | OutColumn::Source => json!({ "name": title, "type": "as it is" }),
+        OutColumn::Piece { piece, .. } => {
+            let of = job.carving().value_type(piece).map_or("text", ValueType::words);
+            json!({ "name": title, "type": of, "piece": job.carving().name(piece) })
+        }
+        OutColumn::Faults => json!({ "name": title, "type": "list of faults" }),
+        OutColumn::Compared => json!({ "name": title, "type": "list of hashes" }),
+    };
+    job.columns().iter().zip(job.titles()).map(column).collect()
+}
+
+/// The checks of the run, by whose numbers the hashes of rows that are compared elsewhere are told.
+fn checks(job: &Job) -> Vec<Value> {
+    let check = |check: &keen_notch_core::carving::CheckName| {
+        let level = if check.only_warns { "warning" } else { "fault" };
+        json!({ "of": check.of, "check": check.words, "level": level, "elsewhere": check.is_elsewhere })
+    };
+    job.checks().iter().map(check).collect()
+}

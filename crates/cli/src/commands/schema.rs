@@ -63,6 +63,7 @@ pub fn run(args: &SchemaArgs, console: &Console) -> Result<(), Failure> {
         "columns": columns(&job),
         "reads": reads,
         "files": pieces.listed_files(),
+        "compares_rows": job.carving().looks_back(),
         "checks": checks(&job),
     });
     known.prints()?;
@@ -87,7 +88,7 @@ fn columns(job: &Job) -> Vec<Value> {
 fn checks(job: &Job) -> Vec<Value> {
     let check = |check: &keen_notch_core::carving::CheckName| {
         let level = if check.only_warns { "warning" } else { "fault" };
-        json!({ "of": check.of, "check": check.words, "level": level, "elsewhere": check.is_elsewhere })
+        json!({ "of": check.of, "check": check.words, "level": level, "implied": check.is_implied, "elsewhere": check.is_elsewhere })
     };
     job.checks().iter().map(check).collect()
 }

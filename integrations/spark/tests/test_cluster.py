@@ -1,0 +1,248 @@
+"""Cells and counts on a cluster are those of one run of the program over the same rows."""
+
+import collections
+import json
+import pathlib
+import subprocess
+
+import pyarrow as pa
+import pytest
+
+from keen_notch_spark import CutListError, WorkerError, carve, check, summary
+
+BENCH = pathlib.Path(__file__).resolve().parents[3] / "benches" / "yard.cutlist.toml"
+
+# Rows of which some are tidy, some have faults, and some repeat others.
+TIDY = [(n, f"GRP-{n:08}-S{n % 10}K2", "East") for n in range(2000)]
+UNTIDY = [
+    (n, {0: f"GRP-{n:08}-S7K2", 1: f" grp-{n}-É", 2: "", 3: None, 4: f"HNG–{n:08}–B2", 5: "x\n\"y\",", 6: "GRP-00000001-AAAA"}[n % 7], f"D{n % 5}")
+    for n in range(3000)
+]
+# Checks of which each asks about one row, and some that compare rows.
+PLAIN = """
+column = "part_code"
+[piece.family]
+take = 'first 3'
+check = ['uppercase', 'listed in "families.csv"']
+[piece.serial]
+take = 'section 2 by "-"'
+check = ['digits']
+warn = ['length 8']
+[piece.qty]
+take = 'section 2 by "-" then plain number'
+as = "number"
+optional = true
+[piece.site]
+of = "depot"
+take = 'whole'
+check = ['one of "East", "D1", "D2", "D3"']
+"""
+LISTS = {
+    "plain": PLAIN,
+    "compared": PLAIN.replace("['digits']", "['digits', 'unique']")
+    + """
+[piece.grade]
+take = 'after last "-"'
+hidden = true
+warn = ['unique', 'length 4']
+[piece.runs]
+take = 'runs of digits'
+rows = true
+optional = true
+check = ['unique']
+[rows]
+unique = ['part_code', 'depot']
+""",
+}
+
+
+@pytest.fixture
+def yard(tmp_path):
+    (tmp_path / "families.csv").write_text("family\nGRP\nHNG\n")
+    for name, text in LISTS.items():
+        (tmp_path / f"{name}.cutlist.toml").write_text(text)
+    return tmp_path
+
+
+def frame(spark, rows, partitions, types="n bigint, part_code string, depot string"):
+    """Rows in so many partitions, in their order."""
+    of_partitions = [rows[at * len(rows) // partitions : (at + 1) * len(rows) // partitions] for at in range(partitions)]
+    return spark.createDataFrame(spark.sparkContext.parallelize(of_partitions, partitions).flatMap(lambda part: part), types)
+
+
+def one_run(program, df, cut_list, folder, *options):
+    """What one run of the program makes of all rows of a frame: the table, and the summary."""
+    table = df.toArrow()
+    sink = pa.BufferOutputStream()
+    with pa.ipc.new_stream(sink, table.schema) as writer:
+        writer.write_table(table)
+    words = [program, "carve", "-", "--from", "arrow", "--to", "arrow", "-q", "-l", str(cut_list), "--summary", str(folder / "one.json"), *options]
+    ran = subprocess.run(words, input=sink.getvalue().to_pybytes(), capture_output=True, check=True)
+    return pa.ipc.open_stream(ran.stdout).read_all(), json.loads((folder / "one.json").read_text())
+
+
+def cells(df):
+    return collections.Counter(repr(row) for row in df.toArrow().to_pylist())
+
+
+@pytest.mark.parametrize("rows, partitions", [(TIDY, 2), (UNTIDY, 7), (UNTIDY[:3], 9), ([], 3)], ids=["tidy", "untidy", "empty partitions", "no rows"])
+@pytest.mark.parametrize("name", list(LISTS))
+def test_cells_and_counts_are_those_of_one_run(spark, program, yard, rows, partitions, name):
+    df = frame(spark, rows, partitions)
+    cut_list = yard / f"{name}.cutlist.toml"
+    carved = carve(df, str(cut_list), program=program)
+    table, counts = one_run(program, df, cut_list, yard)
+    assert carved.columns == table.column_names
+    # Without a shuffle, the order of the rows stays too.
+    assert carved.toArrow().to_pylist() == table.to_pylist()
+    assert summary(df, str(cut_list), program=program) == counts
+    checks = {(row["of"], row["check"]): (row["rows"], row["first_rows"]) for row in check(df, str(cut_list), program=program).collect()}
+    wanted = {(of["of"], of["check"]): (of["rows"], [row["row"] for row in of["first_rows"]]) for of in counts["checks"] if of["rows"] or not of["implied"]}
+    assert checks == wanted
+
+
+@pytest.mark.parametrize("name", list(LISTS))
+def test_faults_are_a_column(spark, program, yard, name):
+    df = frame(spark, UNTIDY, 5)
+    cut_list = yard / f"{name}.cutlist.toml"
+    carved = carve(df, str(cut_list), faults="wrong", program=program)
+    table, counts = one_run(program, df, cut_list, yard, "--faults-column", "wrong")
+    # What is said of a repeat cannot name the row before it here.
+    def told(row):
+        faults = sorted((fault["piece"], fault["check"], fault["kind"], "" if fault["kind"] == "not-unique" else fault["detail"]) for fault in row["wrong"])
+        return repr({**row, "wrong": faults})
+
+    assert collections.Counter(map(told, carved.toArrow().to_pylist())) == collections.Counter(map(told, table.to_pylist()))
+    # A row that was made several counts once.
+    assert carved.where("size(wrong) > 0").select("n").distinct().count() == counts["rows"]["with_faults"]
+
+
+def test_types_and_names_stay(spark, program, yard):
+    df = spark.sql("select 'GRP-1' as `a.b`, date'2025-11-02' as day, timestamp'2025-11-02 10:00:00' as at, cast(1.500 as decimal(20,3)) as n, true as ok, array(named_struct('x', 1, 'y', 'é')) as many")
+    cut_list = yard / "types.cutlist.toml"
+    cut_list.write_text("[piece.year]\nof = 'day'\ntake = 'first 4'\nas = 'number'\n[piece.no]\nof = 'a.b'\ntake = 'after \"-\"'\ncheck = ['digits']\n[piece.when]\nof = '#2'\ntake = 'whole'\nas = 'date'\n[piece.n]\nof = 'n'\ntake = 'before \".\"'\nreplace = true\n")
+    carved = carve(df, str(cut_list), program=program)
+    assert carved.schema.simpleString() == (
+        "struct<a.b:string,day:date,at:timestamp,n:string,ok:boolean,many:array<struct<x:int,y:string>>,year:double,no:string,when:date>"
+    )
+    table, counts = one_run(program, df, cut_list, yard)
+    assert carved.toArrow().to_pylist() == table.to_pylist()
+    assert summary(df, str(cut_list), program=program) == counts
+
+
+def test_a_million_rows_of_the_benchmark(spark, program, yard):
+    df = spark.range(0, 1_000_000, numPartitions=5).selectExpr(
+        "id",
+        "concat('GRP-', lpad(cast(id as string), 8, '0'), '-S7', if(id % 900 = 0, '?', 'K'), '2') as part_code",
+        "concat('2019-', id % 9999, '-RIG') as crew_id",
+        "concat('Ines.', id, '@lift.skarn.example') as email",
+        "concat('INSP 2025/11 ', if(id % 1000 = 0, 'W', 'WO'), ':', id, ' (Ines Okafor) brake pad ', id % 7, '.25 mm') as reference",
+        "if(id % 2 = 0, 'East', 'West') as depot",
+    )
+    names = df.columns
+    (yard / "bench.cutlist.toml").write_text(BENCH.read_text())
+    carved = carve(df, str(yard / "bench.cutlist.toml"), program=program)
+    table, counts = one_run(program, df, yard / "bench.cutlist.toml", yard)
+    assert carved.columns == table.column_names and carved.columns[: len(names)] == names
+    assert summary(df, str(yard / "bench.cutlist.toml"), program=program) == counts
+    assert counts["rows"]["read"] == 1_000_000 and counts["rows"]["with_faults"] > 1000
+    found = carved.toArrow()
+    assert all(found.column(name).combine_chunks().equals(table.column(name).combine_chunks()) for name in carved.columns)
+
+
+def test_an_executor_that_is_lost_changes_nothing(spark, program, yard):
+    df = frame(spark, TIDY, 8)
+    cut_list = yard / "plain.cutlist.toml"
+    mark = yard / "lost"
+
+    def lose_one(batches):
+        import os
+        import pathlib
+        import signal
+        import time
+
+        for batch in batches:
+            try:
+                # Only one task comes first: its executor, the parent of the process that it runs in, is killed.
+                pathlib.Path(mark).touch(exist_ok=False)
+            except FileExistsError:
+                pass
+            else:
+                stat = pathlib.Path(f"/proc/{os.getppid()}/stat").read_text()
+                os.kill(int(stat.rsplit(")", 1)[1].split()[1]), signal.SIGKILL)
+                time.sleep(60)
+            yield batch
+
+    through = df.mapInArrow(lose_one, df.schema)
+    table, counts = one_run(program, df, cut_list, yard)
+    assert carve(through, str(cut_list), program=program).toArrow().to_pylist() == table.to_pylist()
+    assert mark.exists()
+    mark.unlink()
+    assert summary(through, str(cut_list), program=program) == counts
+
+
+def test_what_is_wrong_is_told_on_the_driver(spark, program, yard):
+    df = frame(spark, TIDY, 2)
+    wrong = yard / "wrong.cutlist.toml"
+    wrong.write_text("[piece.x]\nof = 'part_code'\ntake = 'frist 3'\n")
+    with pytest.raises(CutListError, match="first") as told:
+        carve(df, str(wrong), program=program)
+    assert "java" not in str(told.value).lower()
+    with pytest.raises(CutListError, match="there is no column part_code"):
+        carve(df.drop("part_code"), str(yard / "plain.cutlist.toml"), program=program)
+    with pytest.raises(CutListError, match="cannot be read"):
+        carve(df, str(yard / "none.cutlist.toml"), program=program)
+    with pytest.raises(CutListError, match="has the name of a column"):
+        carve(df.withColumnRenamed("depot", "site"), str(yard / "plain.cutlist.toml"), program=program)
+    keep = yard / "keep.cutlist.toml"
+    keep.write_text("[piece.x]\nof = 'part_code'\ntake = 'first 3'\n[rows]\nkeep = ['x: unique']\n")
+    with pytest.raises(CutListError, match="which rows are kept depends on others"):
+        carve(df, str(keep), program=program)
+    with pytest.raises(WorkerError, match="is not on"):
+        carve(df, str(yard / "plain.cutlist.toml"), program="keen-notch-that-is-not-there")
+
+
+def test_a_worker_that_dies_ends_its_task_with_its_last_words(spark, program, yard):
+    df = frame(spark, TIDY, 3)
+    broken = yard / "broken"
+    # It does what the driver asks, and dies with rows.
+    broken.write_text(f'#!/bin/sh\n[ "$1" = carve ] || exec {program} "$@"\nhead -c 100 > /dev/null\necho "the yard is closed" >&2\nexit 3\n')
+    broken.chmod(0o755)
+    with pytest.raises(Exception, match="exit status 3.*the yard is closed"):
+        carve(df, str(yard / "plain.cutlist.toml"), program=str(broken)).collect()
+    out = yard / "out.parquet"
+    with pytest.raises(Exception, match="the yard is closed"):
+        carve(df, str(yard / "plain.cutlist.toml"), program=str(broken)).write.parquet(str(out))
+    assert not (out / "_SUCCESS").exists() and not list(out.glob("*.parquet"))
+    # A program that is not where the tasks are.
+    gone = yard / "gone"
+    gone.write_text(f'#!/bin/sh\nexec {program} "$@"\n')
+    gone.chmod(0o755)
+    carved = carve(df, str(yard / "plain.cutlist.toml"), program=str(gone))
+    gone.unlink()
+    with pytest.raises(Exception, match="send it with the job"):
+        carved.collect()
+
+
+def test_rows_that_nobody_wants_are_not_waited_for(spark, program, yard):
+    df = frame(spark, TIDY * 20, 2)
+    assert len(carve(df, str(yard / "plain.cutlist.toml"), program=program).take(3)) == 3
+    assert carve(df, str(yard / "plain.cutlist.toml"), program=program).count() == len(TIDY) * 20
+
+
+@pytest.fixture(scope="module")
+def demo(program, tmp_path_factory):
+    """The folder of the demo."""
+    folder = tmp_path_factory.mktemp("demo")
+    subprocess.run([program, "demo", "--dir", str(folder / "demo")], capture_output=True, check=True)
+    return folder / "demo"
+
+
+@pytest.mark.parametrize("name, table", [("parts", "parts"), ("crew", "crew"), ("references", "references"), ("figures", "references")])
+def test_the_lists_of_the_demo(spark, program, demo, tmp_path, name, table):
+    df = spark.read.csv(str(demo / f"{table}.csv"), header=True, multiLine=True, escape='"')
+    df = df.repartition(3, df.columns[0]).persist()
+    cut_list = demo / f"{name}.cutlist.toml"
+    table, counts = one_run(program, df, cut_list, tmp_path)
+    assert carve(df, str(cut_list), program=program).toArrow().to_pylist() == table.to_pylist()
+    assert summary(df, str(cut_list), program=program) == counts

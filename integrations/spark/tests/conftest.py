@@ -29,6 +29,7 @@ def spark():
     builder = SparkSession.builder.master("local-cluster[2,1,1024]").appName("keen-notch")
     for key, value in {
         "spark.ui.enabled": "false",
+        "spark.ui.showConsoleProgress": "false",
         "spark.sql.shuffle.partitions": "2",
         "spark.executorEnv.PYTHONPATH": str(SOURCE),
         "spark.task.maxFailures": "4",

@@ -214,6 +214,13 @@ def test_a_worker_that_dies_ends_its_task_with_its_last_words(spark, program, ya
     with pytest.raises(Exception, match="the yard is closed"):
         carve(df, str(yard / "plain.cutlist.toml"), program=str(broken)).write.parquet(str(out))
     assert not (out / "_SUCCESS").exists() and not list(out.glob("*.parquet"))
+    # A program of another version where the tasks are.
+    other = yard / "other"
+    marks = 'for word; do [ "$last" = --summary ] && sed -i \'s/"program": "/&9./\' "$word"; last=$word; done'
+    other.write_text(f'#!/bin/sh\n[ "$1" = carve ] || exec {program} "$@"\n{program} "$@"\n{marks}\n')
+    other.chmod(0o755)
+    with pytest.raises(Exception, match="is version 9.* on the driver"):
+        carve(df, str(yard / "plain.cutlist.toml"), program=str(other)).collect()
     # A program that is not where the tasks are.
     gone = yard / "gone"
     gone.write_text(f'#!/bin/sh\nexec {program} "$@"\n')

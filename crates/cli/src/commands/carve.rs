@@ -190,7 +190,7 @@ pub fn run(args: &CarveArgs, console: &Console) -> Result<Exit, Failure> {
         run::say_replaced(&reading.meter, console, args.quiet);
         let out = written.as_ref().map(Written::outcome).or(args.out.as_deref().map(run::name_of));
         let beside = (&args.faults, &args.tables);
-        let outcome = run::outcome(&report, &inputs, (out.as_deref(), is_kept), beside);
+        let outcome = run::outcome(&report, (&inputs, args.part.part), (out.as_deref(), is_kept), beside);
         outcome.iter().for_each(|line| console.note(&textwrap::fill(line, console.width)));
         let added = session.as_ref().filter(|_| is_kept).map_or(Vec::new(), Session::added);
         if !added.is_empty() {

@@ -78,7 +78,7 @@ pub fn run(args: &CheckArgs, console: &Console) -> Result<Exit, Failure> {
             let unchecked = unchecked(&report, &job);
             let words = format!(
                 "{}: {}, {}: {}",
-                run::names(&inputs),
+                run::names_of_part(&inputs, args.part.part),
                 visible::counted(report.counts.rows, "row"),
                 visible::counted(asked as u64, "check"),
                 if unchecked.is_empty() { "nothing is wrong" } else { "every row meets them" }
@@ -109,7 +109,7 @@ pub fn run(args: &CheckArgs, console: &Console) -> Result<Exit, Failure> {
             writeln!(out)?;
             let words = format!(
                 "{}: {} of {} with faults ({})",
-                run::names(&inputs),
+                run::names_of_part(&inputs, args.part.part),
                 visible::grouped(report.counts.faulty),
                 visible::counted(report.counts.rows, "row"),
                 visible::share(report.counts.faulty, report.counts.rows)

@@ -103,6 +103,11 @@ pub fn names(inputs: &[Input]) -> String {
     if names.len() > 3 { format!("{} files", names.len()) } else { names.join(", ") }
 }
 
+/// The same, with the part of them that is read.
+pub fn names_of_part(inputs: &[Input], part: Option<Part>) -> String {
+    names(inputs) + &part.map_or(String::new(), |part| format!(", part {part}"))
+}
+
 /// Opens the inputs as a table, and says what had to be guessed.
 pub fn table(
     inputs: &[Input],
@@ -278,16 +283,17 @@ pub fn writes_to_standard_output(args: &FaultArgs) -> bool {
 /// they are anywhere.
 pub fn outcome(
     report: &Report,
-    inputs: &[Input],
+    (inputs, part): (&[Input], Option<Part>),
     (out, is_kept): (Option<&str>, bool),
     (args, tables): (&FaultArgs, &TableArgs),
 ) -> Vec<String> {
     let counts = &report.counts;
     let rows = match counts.rows {
+        0 if part.is_some() => "no rows: they are of other parts".to_owned(),
         0 => "no rows: there is only a header".to_owned(),
         rows => visible::counted(rows, "row"),
     };
-    let mut line = format!("{}: {rows}", names(inputs));
+    let mut line = format!("{}: {rows}", names_of_part(inputs, part));
     if counts.left_out > 0 {
         line += &format!(", {} left out", visible::grouped(counts.left_out));
     }

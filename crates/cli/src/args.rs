@@ -52,7 +52,7 @@ pub enum Command {
     Carve(Box<CarveArgs>),
     /// Check a table against a cut list and write nothing: a table of faults and their rows
     Check(CheckArgs),
-    /// Put the summaries of the parts of a table together, as one run over all of it would count
+    /// Put the summaries or saved surveys of the parts of a table together, as one run over all of it would count
     Merge(MergeArgs),
     /// Say in plain words what a cut list does, or what it does with one row, step by step
     Explain(ExplainArgs),
@@ -273,10 +273,10 @@ pub struct CheckArgs {
 #[derive(Debug, clap::Args)]
 #[command(after_help = MERGES)]
 pub struct MergeArgs {
-    /// Summaries that carve or check wrote with --summary, in the order of the rows; those of --part in any order
+    /// What carve or check wrote with --summary, or survey with --save, in the order of the rows; those of --part in any order
     #[arg(value_name = "SUMMARY", required = true)]
     pub files: Vec<PathBuf>,
-    /// Write the summary of all to this file
+    /// Write that of all to this file
     #[arg(short, long, value_name = "OUT.json")]
     pub out: Option<PathBuf>,
     /// Show no tables
@@ -444,9 +444,17 @@ pub struct SurveyArgs {
     /// What to write: text for people, json for programs
     #[arg(long, value_name = "FORMAT", default_value = "text", hide_possible_values = true)]
     pub to: SurveyFormat,
+    /// Save the survey in this file, which is small: without the values of the columns. merge puts those of parts together
+    #[arg(long, value_name = "FILE.json", conflicts_with_all = ["sample", "rows_of"])]
+    pub save: Option<PathBuf>,
+    /// Save an example of each shape, which is a value
+    #[arg(long, requires = "save")]
+    pub with_examples: bool,
     /// Show no progress
     #[arg(short, long)]
     pub quiet: bool,
+    #[command(flatten)]
+    pub part: PartArgs,
     #[command(flatten)]
     pub threads: ThreadArgs,
     #[command(flatten)]

@@ -13,7 +13,7 @@ pub const ROWS: usize = 5;
 /// assert_eq!((seen.count, seen.rows), (9, vec![1, 2, 3, 4, 5]));
 /// ```
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
-#[cfg_attr(feature = "cutlist", derive(serde::Serialize))]
+#[cfg_attr(feature = "cutlist", derive(serde::Serialize, serde::Deserialize))]
 pub struct Sightings {
     /// How often.
     pub count: u64,

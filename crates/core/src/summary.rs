@@ -195,7 +195,7 @@ impl Summary {
     /// Where they are no summaries of parts of one run.
     pub fn append(&mut self, later: Summary) -> Result<(), Apart> {
         self.compare(&later)?;
-        let shift = self.take_inputs(&later)?;
+        let shift = take_inputs(&mut self.inputs, &later.inputs)?;
         for (all, of_later) in self.pieces.iter_mut().zip(&later.pieces) {
             all.tally.add(&of_later.tally);
         }
@@ -220,9 +220,7 @@ impl Summary {
         if self.program != later.program {
             return Err(Apart::Programs(self.program.clone(), later.program.clone()));
         }
-        if let Some((first, second)) = differing(&self.asked, &later.asked) {
-            return Err(Apart::Asked(first.cloned(), second.cloned()));
-        }
+        Apart::if_asked_otherwise(&self.asked, &later.asked)?;
         if self.rows_compared && self.rows.read > 0 && later.rows.read > 0 {
             return Err(Apart::Compared);
         }
@@ -231,41 +229,54 @@ impl Summary {
         }
         let pieces = |of: &Summary| of.pieces.iter().map(PieceCounts::about).collect::<Vec<_>>();
         let checks = |of: &Summary| of.checks.iter().map(CheckCounts::about).collect::<Vec<_>>();
-        let other = [(pieces(self), pieces(later)), (checks(self), checks(later))];
-        for (first, second) in &other {
-            if let Some((first, second)) = differing(first, second) {
-                let words = |of: Option<&String>| of.map_or("nothing".to_owned(), String::clone);
-                return Err(Apart::Columns(words(first), words(second)));
-            }
+        Apart::if_others(&pieces(self), &pieces(later))?;
+        Apart::if_others(&checks(self), &checks(later))
+    }
+}
+
+impl Apart {
+    /// Refuses what was asked otherwise.
+    pub(crate) fn if_asked_otherwise(first: &[String], second: &[String]) -> Result<(), Apart> {
+        match differing(first, second) {
+            Some((first, second)) => Err(Apart::Asked(first.cloned(), second.cloned())),
+            None => Ok(()),
         }
-        Ok(())
     }
 
-    /// Adds the inputs of later rows. Of a stream that goes on, what its rows are to be counted on from.
-    fn take_inputs(&mut self, later: &Summary) -> Result<Option<(String, u64)>, Apart> {
-        let mut shift = None;
-        for (index, input) in later.inputs.iter().enumerate() {
-            let last = self.inputs.last_mut().filter(|last| index == 0 && last.name == input.name);
-            if let Some(last) = last {
-                let next = last.first_row + last.rows;
-                if last.stream && input.stream && input.first_row == 1 {
-                    shift = Some((last.name.clone(), next - 1));
-                } else if input.first_row > next {
-                    return Err(Apart::Between(input.name.clone(), next..input.first_row));
-                } else if input.first_row < next {
-                    return Err(Apart::Twice(input.name.clone(), input.first_row..next.min(input.first_row + input.rows)));
-                }
-                last.rows += input.rows;
-                continue;
-            }
-            if let Some(known) = self.inputs.iter().find(|known| known.name == input.name) {
-                let (first, end) = (known.first_row.max(input.first_row), known.first_row + known.rows);
-                return Err(Apart::Twice(input.name.clone(), first..end.min(input.first_row + input.rows).max(first)));
-            }
-            self.inputs.push(input.clone());
+    /// Refuses other columns or checks.
+    pub(crate) fn if_others(first: &[String], second: &[String]) -> Result<(), Apart> {
+        let words = |of: Option<&String>| of.map_or("nothing".to_owned(), String::clone);
+        match differing(first, second) {
+            Some((first, second)) => Err(Apart::Columns(words(first), words(second))),
+            None => Ok(()),
         }
-        Ok(shift)
     }
+}
+
+/// Adds the inputs of later rows. Of a stream that goes on, what its rows are to be counted on from.
+pub(crate) fn take_inputs(inputs: &mut Vec<Input>, later: &[Input]) -> Result<Option<(String, u64)>, Apart> {
+    let mut shift = None;
+    for (index, input) in later.iter().enumerate() {
+        let last = inputs.last_mut().filter(|last| index == 0 && last.name == input.name);
+        if let Some(last) = last {
+            let next = last.first_row + last.rows;
+            if last.stream && input.stream && input.first_row == 1 {
+                shift = Some((last.name.clone(), next - 1));
+            } else if input.first_row > next {
+                return Err(Apart::Between(input.name.clone(), next..input.first_row));
+            } else if input.first_row < next {
+                return Err(Apart::Twice(input.name.clone(), input.first_row..next.min(input.first_row + input.rows)));
+            }
+            last.rows += input.rows;
+            continue;
+        }
+        if let Some(known) = inputs.iter().find(|known| known.name == input.name) {
+            let (first, end) = (known.first_row.max(input.first_row), known.first_row + known.rows);
+            return Err(Apart::Twice(input.name.clone(), first..end.min(input.first_row + input.rows).max(first)));
+        }
+        inputs.push(input.clone());
+    }
+    Ok(shift)
 }
 
 impl Rows {

@@ -49,13 +49,31 @@ impl Inputs {
         Inputs { names, streams: inputs.iter().map(Input::is_read_once).collect(), starts: Starts::default(), part: None }
     }
 
+    /// Inputs of which so many rows were read, one after the other.
+    pub fn of_rows(rows: &[summary::Input]) -> Inputs {
+        let mut inputs = Inputs {
+            names: rows.iter().map(|input| input.name.clone()).collect(),
+            streams: rows.iter().map(|input| input.stream).collect(),
+            ..Inputs::default()
+        };
+        let mut before = 0;
+        for (index, input) in rows.iter().enumerate() {
+            inputs.begin(index, before);
+            before += input.rows;
+        }
+        if let Some(first) = rows.first() {
+            inputs.take_part(0..rows.len(), first.first_row.saturating_sub(1));
+        }
+        inputs
+    }
+
     /// Only some of them are read, and so many rows of the first of these are not.
     pub(crate) fn take_part(&mut self, inputs: Range<usize>, skipped: u64) {
         self.part = Some((inputs, skipped));
     }
 
     /// What was read of each, where there are so many rows of all.
-    pub(crate) fn rows(&self, all: u64) -> Vec<summary::Input> {
+    pub fn rows(&self, all: u64) -> Vec<summary::Input> {
         let start = |input: usize| self.starts.0.get(input).copied().unwrap_or(all);
         let rows = |input: usize| summary::Input {
             name: self.names[input].clone(),

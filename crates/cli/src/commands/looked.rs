@@ -39,6 +39,11 @@ impl<'a> Looked<'a> {
         Ok(looked)
     }
 
+    /// What is asked of each row, where that is pieces.
+    pub fn asked(&self) -> Vec<String> {
+        self.pieces.as_ref().map_or(Vec::new(), |pieces| pieces.made_by(self.column()).asked)
+    }
+
     /// The column that pieces come from.
     fn column(&self) -> Option<&'a str> {
         self.columns.first().map(String::as_str)

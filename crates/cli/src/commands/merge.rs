@@ -1,9 +1,11 @@
-//! `merge`: the summaries of the parts of a table as one.
+//! `merge`: the summaries or saved surveys of the parts of a table as one.
 
 use std::io::Write;
 
 use keen_notch_core::summary::{Apart, Part, Summary, VERSION};
+use keen_notch_core::survey::{SAVED_VERSION, Saved, SavedColumn, SavedKind};
 use keen_notch_io::files::RunFiles;
+use keen_notch_io::inputs::Inputs;
 use keen_notch_io::sink::{self, Sink};
 use keen_notch_io::source::Reading;
 use keen_notch_io::source::input::Input;
@@ -12,13 +14,43 @@ use serde::Deserialize;
 use crate::args::{self, MergeArgs};
 use crate::commands::run::name_of;
 use crate::console::{self, Console};
+use crate::draw::survey::{self, Surveyed};
 use crate::draw::{faults, summary, visible};
 use crate::failure::Failure;
 
-/// A summary, and the file that it was read from.
-struct Read {
+/// What was read of a part, and the file that it was read from.
+struct Read<T> {
     name: String,
-    summary: Summary,
+    of_part: T,
+}
+
+/// What can be put together of parts.
+trait OfPart {
+    /// The part that it is of, where that is numbered.
+    fn part(&mut self) -> &mut Option<Part>;
+
+    /// Adds that of the rows that come after.
+    fn append(&mut self, later: Self) -> Result<(), Apart>;
+}
+
+impl OfPart for Summary {
+    fn part(&mut self) -> &mut Option<Part> {
+        &mut self.part
+    }
+
+    fn append(&mut self, later: Summary) -> Result<(), Apart> {
+        Summary::append(self, later)
+    }
+}
+
+impl OfPart for Saved {
+    fn part(&mut self) -> &mut Option<Part> {
+        &mut self.part
+    }
+
+    fn append(&mut self, later: Saved) -> Result<(), Apart> {
+        Saved::append(self, later)
+    }
 }
 
 /// Runs the command.
@@ -30,22 +62,30 @@ pub fn run(args: &MergeArgs, console: &Console) -> Result<(), Failure> {
         Some(path) => Some(sink::open(path, &known)?),
         None => known.prints().map(|()| None)?,
     };
-    let parts = in_order(inputs.iter().map(read).collect::<Result<_, _>>()?)?;
-    let count = parts.len();
-    let all = merged(parts)?;
     let shows = out.is_none() && console.shows_tables;
-    let rows = visible::counted(all.rows.read, "row");
-    let faults = visible::counted(all.rows.with_faults, "row");
-    let mut lines = summary::draw(&all, console.width);
-    if all.checks.iter().any(|check| check.rows > 0) {
-        lines.push(String::new());
-        lines.extend(faults::table(&all, console.width));
+    let (mut summaries, mut surveys) = (Vec::new(), Vec::new());
+    for input in &inputs {
+        let name = input.name();
+        match read(input)? {
+            Found::Summary(of_part) => summaries.push(Read { name, of_part: *of_part }),
+            Found::Survey(of_part) => surveys.push(Read { name, of_part }),
+        }
     }
-    lines.push(String::new());
-    lines.push(format!("{}: {rows}, {faults} with faults", visible::counted(count as u64, "part")));
+    if let (Some(summary), Some(survey)) = (summaries.first(), surveys.first()) {
+        let message = format!("{} is a summary, and {} is a survey", summary.name, survey.name);
+        return Err(Failure::usage(message, "merge one or the other"));
+    }
+    let parts = visible::counted(inputs.len() as u64, "part");
+    let (json, lines) = if surveys.is_empty() {
+        let all = merged(in_order(summaries)?)?;
+        (summary::json(&all), of_summary(&all, &parts, console.width))
+    } else {
+        let all = merged(in_order(surveys)?)?;
+        (survey::saved(&all), of_survey(&all, &parts, console.width))
+    };
     match out {
         Some(mut out) => {
-            out.put(summary::json(&all).as_bytes())?;
+            out.put(json.as_bytes())?;
             sink::commit_all(vec![out])?;
         }
         None if shows => {
@@ -55,96 +95,133 @@ pub fn run(args: &MergeArgs, console: &Console) -> Result<(), Failure> {
             }
             out.flush()?;
         }
-        None => console::out().write_all(summary::json(&all).as_bytes())?,
+        None => console::out().write_all(json.as_bytes())?,
     }
     if !shows && !args.quiet {
         lines.iter().for_each(|line| console.note(line));
     }
     if let (Some(path), false) = (&args.out, args.quiet) {
-        console.note(&visible::without_controls(&format!("the summary of all is in {}", name_of(path))));
+        console.note(&visible::without_controls(&format!("all of it is in {}", name_of(path))));
     }
     Ok(())
 }
 
-/// Reads a summary.
-fn read(input: &Input) -> Result<Read, Failure> {
-    /// What every version of a summary has.
+/// A summary for people.
+fn of_summary(all: &Summary, parts: &str, width: usize) -> Vec<String> {
+    let mut lines = summary::draw(all, width);
+    if all.checks.iter().any(|check| check.rows > 0) {
+        lines.push(String::new());
+        lines.extend(faults::table(all, width));
+    }
+    let [rows, faults] = [all.rows.read, all.rows.with_faults].map(|rows| visible::counted(rows, "row"));
+    lines.extend([String::new(), format!("{parts}: {rows}, {faults} with faults")]);
+    lines
+}
+
+/// A survey for people.
+fn of_survey(all: &Saved, parts: &str, width: usize) -> Vec<String> {
+    let (surveys, inputs) = (all.columns.iter().map(SavedColumn::survey).collect::<Vec<_>>(), Inputs::of_rows(&all.inputs));
+    let columns = all.columns.iter().zip(&surveys);
+    let surveyed = columns.map(|(column, survey)| Surveyed {
+        title: &column.column,
+        survey,
+        inputs: &inputs,
+        is_piece: !all.asked.is_empty(),
+        fine: false,
+    });
+    survey::in_brief(parts, None, &surveyed.collect::<Vec<_>>(), None, width)
+}
+
+/// What a file has.
+enum Found {
+    Summary(Box<Summary>),
+    Survey(Saved),
+}
+
+/// Reads a summary or a survey.
+fn read(input: &Input) -> Result<Found, Failure> {
+    /// What every version of these has.
     #[derive(Deserialize)]
     struct Versioned {
         version: u64,
+        #[serde(default)]
+        kind: Option<SavedKind>,
     }
     let name = input.name();
     let bytes = input.read_whole(&Reading::default())?;
-    let help = "name files that carve or check wrote with --summary";
-    let version = match serde_json::from_slice::<Versioned>(&bytes) {
-        Ok(Versioned { version }) => version,
-        Err(error) => return Err(Failure::usage(format!("{name} is no summary: {error}"), help)),
+    let help = "name files that carve or check wrote with --summary, or survey with --save";
+    let wrong = |why: &str| Failure::usage(format!("{name} is neither a summary nor a saved survey: {why}"), help);
+    let Versioned { version, kind } = serde_json::from_slice(&bytes).map_err(|error| wrong(&error.to_string()))?;
+    let (what, own) = match kind {
+        None => ("summary", VERSION),
+        Some(SavedKind::Survey) => ("survey", SAVED_VERSION),
     };
-    if version != u64::from(VERSION) {
-        let message = format!("{name} is a summary of version {version}, and this program reads version {VERSION}");
+    if version != u64::from(own) {
+        let message = format!("{name} is a {what} of version {version}, and this program reads version {own}");
         return Err(Failure::usage(message, "make it again with this program"));
     }
-    match serde_json::from_slice(&bytes) {
-        Ok(summary) => Ok(Read { name, summary }),
-        Err(error) => Err(Failure::usage(format!("{name} is no summary: {error}"), help)),
+    let broken = |error: serde_json::Error| wrong(&error.to_string());
+    match kind {
+        None => serde_json::from_slice(&bytes).map(|summary| Found::Summary(Box::new(summary))).map_err(broken),
+        Some(SavedKind::Survey) => {
+            let saved: Saved = serde_json::from_slice(&bytes).map_err(broken)?;
+            if saved.is_sound() { Ok(Found::Survey(saved)) } else { Err(wrong("it counts more values than rows")) }
+        }
     }
 }
 
 /// Puts numbered parts in their order; others stay in that in which they were named.
-fn in_order(mut parts: Vec<Read>) -> Result<Vec<Read>, Failure> {
-    let Some((numbered, part)) = parts.iter().find_map(|read| Some((read.name.clone(), read.summary.part?))) else {
+fn in_order<T: OfPart>(mut parts: Vec<Read<T>>) -> Result<Vec<Read<T>>, Failure> {
+    let Some((numbered, part)) = parts.iter_mut().find_map(|read| Some((read.name.clone(), (*read.of_part.part())?))) else {
         return Ok(parts);
     };
-    let other = parts.iter().find(|read| read.summary.part.is_none_or(|other| other.of != part.of));
-    if let Some(Read { name, summary }) = other {
-        let is = summary.part.map_or("of a whole run".to_owned(), |part| format!("of part {part}"));
-        let message = format!("{numbered} is of part {part}, and {name} is {is}");
-        return Err(Failure::usage(message, "merge all parts of one set, and nothing else"));
-    }
-    parts.sort_by_key(|read| read.summary.part);
-    for (number, read) in (1..).zip(&parts) {
-        let found = read.summary.part.map_or(number, |part| part.number);
-        if found < number {
-            let first = parts.iter().find(|other| other.summary.part == read.summary.part).map_or("", |other| &other.name);
-            let message = format!("{first} and {} are both of part {}", read.name, Part { number: found, of: part.of });
-            return Err(Failure::usage(message, "name each part once"));
-        }
-        if found > number {
-            return Err(missing(Part { number, of: part.of }));
+    for Read { name, of_part } in &mut parts {
+        let of = *of_part.part();
+        if of.is_none_or(|other| other.of != part.of) {
+            let is = of.map_or("of a whole run".to_owned(), |part| format!("of part {part}"));
+            let message = format!("{numbered} is of part {part}, and {name} is {is}");
+            return Err(Failure::usage(message, "merge all parts of one set, and nothing else"));
         }
     }
-    match parts.len() as u32 {
-        count if count < part.of => Err(missing(Part { number: count + 1, of: part.of })),
-        _ => Ok(parts),
+    let mut numbered: Vec<(u32, Read<T>)> =
+        parts.into_iter().map(|mut read| (read.of_part.part().map_or(0, |part| part.number), read)).collect();
+    numbered.sort_by_key(|(number, _)| *number);
+    let all = |number| Part { number, of: part.of };
+    if let Some(two) = numbered.windows(2).find(|two| two[0].0 == two[1].0) {
+        let message = format!("{} and {} are both of part {}", two[0].1.name, two[1].1.name, all(two[0].0));
+        return Err(Failure::usage(message, "name each part once"));
+    }
+    match (1..=part.of)
+        .zip(numbered.iter().map(|(number, _)| Some(*number)).chain([None]))
+        .find(|(wanted, found)| Some(*wanted) != *found)
+    {
+        Some((number, _)) => Err(Failure::usage(
+            format!("part {} is not there", all(number)),
+            format!("name the file of every part; --part {} makes it", all(number)),
+        )),
+        None => Ok(numbered.into_iter().map(|(_, read)| read).collect()),
     }
 }
 
-fn missing(part: Part) -> Failure {
-    Failure::usage(
-        format!("the summary of part {part} is not there"),
-        format!("name that of every part; --part {part} makes it"),
-    )
-}
-
-/// One summary of all.
-fn merged(parts: Vec<Read>) -> Result<Summary, Failure> {
-    let mut all: Option<(String, Summary)> = None;
-    for Read { name, summary } in parts {
+/// One of all.
+fn merged<T: OfPart>(parts: Vec<Read<T>>) -> Result<T, Failure> {
+    let mut all: Option<(String, T)> = None;
+    for Read { name, of_part } in parts {
         match &mut all {
-            None => all = Some((name, summary)),
-            Some((first, all)) => all.append(summary).map_err(|apart| refused(&apart, first, &name))?,
+            None => all = Some((name, of_part)),
+            Some((first, all)) => all.append(of_part).map_err(|apart| refused(&apart, first, &name))?,
         }
     }
     match all {
         Some((_, mut all)) => {
-            all.part = None;
+            *all.part() = None;
             Ok(all)
         }
-        None => Err(Failure::usage("there is no summary to merge", "name files that --summary wrote")),
+        None => Err(Failure::usage("there is nothing to merge", "name files that --summary or --save wrote")),
     }
 }
 
-/// Why a summary is not put together with those before, of which `first` is the first.
+/// Why one is not put together with those before, of which `first` is the first.
 fn refused(apart: &Apart, first: &str, name: &str) -> Failure {
     let span = |rows: &std::ops::Range<u64>| match rows.end.saturating_sub(rows.start) {
         0 | 1 => format!("row {}", visible::grouped(rows.start)),
@@ -176,12 +253,12 @@ fn refused(apart: &Apart, first: &str, name: &str) -> Failure {
             "ask for it in one run over all rows, and merge runs of a cut list without it",
         ),
         Apart::Twice(file, rows) => Failure::usage(
-            format!("{} of {file} are in two of the summaries, {name} the second", span(rows)),
+            format!("{} of {file} are in two of the files, {name} the second", span(rows)),
             "name each part once",
         ),
         Apart::Between(file, rows) => Failure::usage(
-            format!("{} of {file} are in none of the summaries before {name}", span(rows)),
-            "name the summaries of all parts, in the order of their rows",
+            format!("{} of {file} are in none of the files before {name}", span(rows)),
+            "name the files of all parts, in the order of their rows",
         ),
         _ => Failure::usage(format!("{first} and {name} are not of one run"), "merge parts of one run"),
     }

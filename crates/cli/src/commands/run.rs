@@ -169,10 +169,7 @@ pub fn open(
     (column, part): (Option<&str>, Option<Part>),
     (console, quiet): (&Console, bool),
 ) -> Result<(Table, Carving), Failure> {
-    if let (Some(_), Some(input)) = (part, inputs.iter().find(|input| input.is_read_once() || input.path().is_none())) {
-        let message = format!("--part takes its rows from files, and {} is none", input.name());
-        return Err(Failure::usage(message, "save it as a file and name that"));
-    }
+    can_be_parted(inputs, part)?;
     let mut table = self::table(inputs, reading, console, quiet)?;
     let mut carving = table.find(|header| pieces.bind(column, header))?;
     if let Some(part) = part {
@@ -202,6 +199,18 @@ pub fn open(
         table = table.again()?;
     }
     Ok((table, carving))
+}
+
+/// Refuses inputs of which no part can be taken, where one is to be.
+pub fn can_be_parted(inputs: &[Input], part: Option<Part>) -> Result<(), Failure> {
+    let other = inputs.iter().find(|input| input.is_read_once() || input.path().is_none());
+    match other.filter(|_| part.is_some()) {
+        None => Ok(()),
+        Some(input) => {
+            let message = format!("--part takes its rows from files, and {} is none", input.name());
+            Err(Failure::usage(message, "save it as a file and name that"))
+        }
+    }
 }
 
 /// The outputs that a run has beside its rows.

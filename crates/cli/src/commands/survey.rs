@@ -5,12 +5,12 @@ use std::io::Write;
 use std::ops::ControlFlow;
 
 use keen_notch_core::column::Header;
-use keen_notch_core::survey::{Depth, Group, Members, Shape, Survey};
+use keen_notch_core::survey::{Depth, Group, Members, SAVED_VERSION, Saved, SavedColumn, SavedKind, Shape, Survey};
 use keen_notch_core::widths::Widths;
 use keen_notch_core::words;
 use keen_notch_io::files::RunFiles;
 use keen_notch_io::formats::{Kind, Named};
-use keen_notch_io::sink::{commit_all, standard_output};
+use keen_notch_io::sink::{self, commit_all, standard_output};
 use keen_notch_io::source::Reading;
 use keen_notch_io::source::input::Input;
 use keen_notch_io::survey::{Found, rows_of, survey, write_rows};
@@ -19,7 +19,7 @@ use keen_notch_io::view::View;
 
 use crate::args::{ReadingArgs, SurveyArgs, SurveyFormat};
 use crate::commands::looked::Looked;
-use crate::commands::run::{inputs, names, read_twice, say_replaced};
+use crate::commands::run::{can_be_parted, inputs, name_of, names_of_part, read_twice, say_replaced};
 use crate::console::{self, Console};
 use crate::draw::survey::{self as draw, Surveyed};
 use crate::draw::{again, shell, visible};
@@ -38,6 +38,8 @@ pub fn run(args: &SurveyArgs, console: &Console) -> Result<(), Failure> {
     let known = RunFiles::default();
     let (inputs, _) = inputs(&args.files, (&args.reading, &ListReading::default(), false), &known, console)?;
     known.prints()?;
+    can_be_parted(&inputs, args.part.part)?;
+    let saved_to = args.save.as_deref().map(|path| sink::open(path, &known)).transpose()?;
     let all_columns = args.columns.is_empty() && args.pieces.is_empty();
     let reading = Reading { all_columns, ..args.reading.reading(&Default::default())? };
     let looked = Looked::read(args, &known)?;
@@ -46,7 +48,11 @@ pub fn run(args: &SurveyArgs, console: &Console) -> Result<(), Failure> {
     }
     let progress = Progress::of(&inputs, &reading.meter, args.quiet, true);
     let mut table = super::run::table(&inputs, (&args.reading, &reading), console, args.quiet)?;
+    let asked = looked.asked();
     let looked = table.find(|header| looked.bind(header))?;
+    if let Some(part) = args.part.part {
+        table.take_part(part)?;
+    }
     let titles = looked.view().titles(&table.header);
     let in_depth = !args.columns.is_empty() || !args.pieces.is_empty() || titles.len() == 1;
     let depth = if in_depth { Depth::Full } else { Depth::Brief };
@@ -58,7 +64,7 @@ pub fn run(args: &SurveyArgs, console: &Console) -> Result<(), Failure> {
         .zip(&surveys)
         .map(|(title, survey)| Surveyed { title, survey, inputs: &of_rows, is_piece: !args.pieces.is_empty(), fine: args.fine })
         .collect();
-    let name = names(&inputs);
+    let name = names_of_part(&inputs, args.part.part);
     let mut out = console::out();
     if args.to == SurveyFormat::Json {
         out.write_all(draw::json(&surveyed, in_depth, args.sample).as_bytes())?;
@@ -66,13 +72,31 @@ pub fn run(args: &SurveyArgs, console: &Console) -> Result<(), Failure> {
         let lines = if in_depth {
             draw::in_depth(&name, &surveyed, args.sample, console.width)
         } else {
-            draw::in_brief(&name, &again(&inputs, &args.reading), &surveyed, args.sample, console.width)
+            draw::in_brief(&name, Some(&again(&inputs, &args.reading)), &surveyed, args.sample, console.width)
         };
         for line in lines {
             writeln!(out, "{line}")?;
         }
     }
     out.flush()?;
+    if let (Some(mut sink), Some(path)) = (saved_to, &args.save) {
+        let rows = surveys.first().map_or(0, |survey| survey.rows);
+        let columns = titles.iter().zip(&surveys);
+        let saved = Saved {
+            version: SAVED_VERSION,
+            kind: SavedKind::Survey,
+            program: env!("CARGO_PKG_VERSION").to_owned(),
+            asked,
+            part: args.part.part,
+            inputs: of_rows.rows(rows),
+            columns: columns.map(|(title, survey)| SavedColumn::new(title, survey, args.with_examples)).collect(),
+        };
+        sink.put(draw::saved(&saved).as_bytes())?;
+        commit_all(vec![sink])?;
+        if !args.quiet {
+            console.note(&visible::without_controls(&format!("the survey is saved in {}", name_of(path))));
+        }
+    }
     if let (false, Some(widths)) = (args.quiet, proposed_widths(&table)?) {
         let words = [again(&inputs, &args.reading), format!("--widths {}", shell::quoted(&widths.to_string()))].join(" ");
         console.note(&visible::without_controls(&format!("{name} may be fixed-width text; to see it so: {words}")));

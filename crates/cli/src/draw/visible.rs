@@ -27,15 +27,20 @@ pub fn without_controls(text: &str) -> String {
 
 /// JSON of any text, with everything escaped in its texts that a terminal would obey.
 pub fn json(value: &serde_json::Value) -> String {
+    escaped(&format!("{value:#}\n"))
+}
+
+/// Text of JSON, with everything escaped that a terminal would obey.
+pub fn escaped(json: &str) -> String {
     let mut shown = String::new();
-    for c in format!("{value:#}").chars() {
+    for c in json.chars() {
         if is_obeyed(c) && c != '\n' {
             shown += &format!("\\u{:04x}", u32::from(c));
         } else {
             shown.push(c);
         }
     }
-    shown + "\n"
+    shown
 }
 
 /// A value for a cell of a table: spaces at its ends and everything else unseen made visible, single

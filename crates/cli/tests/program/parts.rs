@@ -110,6 +110,47 @@ fn runs_over_several_files_and_streams_are_merged() {
 }
 
 #[test]
+fn surveys_that_were_saved_are_merged() {
+    let yard = yard();
+    yard.write("a.csv", rows(40_000, ""));
+    yard.write("b.csv", rows(500, "\n"));
+    let survey = |words: &[&str], saved: &str| {
+        let ran = yard.run(&[&["survey", "-q", "--save", saved], words].concat());
+        assert_eq!(ran.status, 0, "{}", ran.shown());
+        ran
+    };
+    for options in [&[][..], &["-c", "code"], &["-c", "code", "-p", "no: after \"-\""], &["--with-examples"]] {
+        let all = |words: &[&'static str]| [&["a.csv", "b.csv"], words, options].concat();
+        survey(&all(&[]), "whole.json");
+        for (part, saved) in [("1/3", "1.json"), ("2/3", "2.json"), ("3/3", "3.json")] {
+            survey(&all(&["--part", part]), saved);
+        }
+        let merged = yard.run(&["merge", "-q", "3.json", "1.json", "2.json"]);
+        assert!(merged.stdout == yard.read("whole.json"), "{options:?}: {}", merged.stderr);
+        let shows_values = yard.read("whole.json").contains("GRP-0");
+        assert_eq!(shows_values, options.contains(&"--with-examples"), "{options:?}");
+    }
+    survey(&["a.csv"], "a.json");
+    survey(&["b.csv"], "b.json");
+    let shown = yard.run(&["merge", "a.json", "b.json", "-o", "all.json"]);
+    assert_snapshot!(shown.shown());
+    yard.run(&["check", "-q", "b.csv", "-l", "list.cutlist.toml", "--summary", "s.json"]);
+    survey(&["b.csv", "-c", "site"], "site.json");
+    survey(&["b.csv", "-c", "code", "-p", "part: first 1"], "piece.json");
+    yard.write("broken.json", yard.read("b.json").replace("\"rows\":500,\"blank\"", "\"rows\":5,\"blank\""));
+    let pairs = [
+        ["a.json", "a.json"],
+        ["a.json", "s.json"],
+        ["a.json", "site.json"],
+        ["site.json", "piece.json"],
+        ["a.json", "broken.json"],
+    ];
+    let refused: Vec<String> = pairs.iter().map(|[one, other]| yard.run(&["merge", one, other]).shown()).collect();
+    assert_snapshot!(refused.join("\n"));
+    assert_eq!(yard.run(&["survey", "a.csv", "--save", "x.json", "--sample", "5"]).status, 2);
+}
+
+#[test]
 fn what_is_not_of_one_run_is_refused() {
     let yard = yard();
     yard.write("a.csv", rows(5, "\n"));

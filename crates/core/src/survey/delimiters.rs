@@ -13,9 +13,10 @@ const MOST: usize = 100;
 pub const MANY: usize = 999;
 
 /// Every space and punctuation mark of a column, with how many values contain it how often.
-#[derive(Debug, Clone, Default)]
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+#[cfg_attr(feature = "cutlist", derive(serde::Serialize, serde::Deserialize))]
 pub struct Delimiters {
-    counts: BTreeMap<String, BTreeMap<usize, Sightings>>,
+    pub(super) counts: BTreeMap<String, BTreeMap<usize, Sightings>>,
 }
 
 /// A character that values may be divided at.

@@ -8,6 +8,8 @@ use crate::text::kind::Kind;
 const FIRST_KIND: u8 = 0x80;
 const OTHER: u8 = 0x84;
 const CUT_OFF: u8 = 0x85;
+/// Characters of a run beyond which no memory goes: what a key says that was not made here is bounded by it.
+const LONGEST_RUN: usize = 1 << 40;
 /// Runs of a fine shape; what is after them is not told apart.
 const MOST_RUNS: usize = 64;
 
@@ -217,7 +219,7 @@ pub fn tokens(key: &[u8]) -> impl Iterator<Item = Token<'_>> {
             0 => {
                 let (bytes, after) = rest.split_first_chunk::<8>()?;
                 rest = after;
-                usize::try_from(u64::from_le_bytes(*bytes)).unwrap_or(usize::MAX)
+                usize::try_from(u64::from_le_bytes(*bytes)).unwrap_or(LONGEST_RUN).min(LONGEST_RUN)
             }
             count => usize::from(count),
         };

@@ -4,7 +4,8 @@
 const EACH: usize = 4096;
 
 /// How long values are, in characters.
-#[derive(Debug, Clone, Default)]
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+#[cfg_attr(feature = "cutlist", derive(serde::Serialize, serde::Deserialize))]
 pub struct Lengths {
     counts: Vec<u64>,
     /// Index n: lengths from 2ⁿ to 2ⁿ⁺¹ − 1, of those beyond [`EACH`].
@@ -63,6 +64,19 @@ impl Lengths {
             counts.resize(counts.len().max(others.len()), 0);
             counts.iter_mut().zip(others).for_each(|(count, other)| *count += other);
         }
+    }
+
+    /// How many values there are.
+    #[cfg(feature = "cutlist")]
+    pub(super) fn values(&self) -> u64 {
+        self.values
+    }
+
+    /// Whether what was read may have been counted.
+    #[cfg(feature = "cutlist")]
+    pub(super) fn is_sound(&self) -> bool {
+        let all = self.counts.iter().chain(&self.longer).try_fold(0_u64, |all, count| all.checked_add(*count));
+        all == Some(self.values) && self.counts.len() <= EACH + 1 && self.longer.len() <= 63 && self.least <= self.most
     }
 
     /// The shortest and the longest; `None` where nothing was observed.

@@ -12,6 +12,8 @@ mod lengths;
 mod oddities;
 mod positions;
 mod sample;
+#[cfg(feature = "cutlist")]
+mod saved;
 mod shape;
 mod shapes;
 mod values;
@@ -26,6 +28,8 @@ pub use lengths::{Bar, Lengths};
 pub use oddities::Oddity;
 pub use positions::{Content, Position};
 pub use sample::{LONGEST as LONGEST_IN_SAMPLE, Row};
+#[cfg(feature = "cutlist")]
+pub use saved::{Kind as SavedKind, Saved, SavedColumn, VERSION as SAVED_VERSION};
 pub use shape::{Part, Shape};
 pub use values::{Count, Frequent};
 

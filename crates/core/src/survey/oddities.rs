@@ -11,6 +11,7 @@ const MOST: usize = 50;
 
 /// Something in a value that a reader does not notice.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
+#[cfg_attr(feature = "cutlist", derive(serde::Serialize, serde::Deserialize))]
 pub enum Oddity {
     /// White space before the first other character.
     SpaceAtStart,
@@ -73,7 +74,7 @@ impl Oddities {
     }
 
     /// Where there are more of a kind than are told apart, the last goes to the others.
-    fn add(&mut self, oddity: Oddity, seen: &Sightings) {
+    pub(super) fn add(&mut self, oddity: Oddity, seen: &Sightings) {
         self.seen.entry(oddity).or_default().add(seen);
         let alike = |other: &&Oddity| std::mem::discriminant(*other) == std::mem::discriminant(&oddity);
         if self.seen.keys().filter(alike).count() <= MOST {

@@ -92,6 +92,13 @@ impl Merged {
         decode(&self.first)
     }
 
+    /// Which of the fine shapes stands for all must not depend on the order in which they come.
+    fn first_of(&mut self, key: &[u8]) {
+        if *key < *self.first {
+            self.first = key.into();
+        }
+    }
+
     fn widen(&mut self, widths: impl Iterator<Item = (usize, usize)>) {
         for ((least, most), (narrowest, widest)) in self.widths.iter_mut().zip(widths) {
             (*least, *most) = ((*least).min(narrowest), (*most).max(widest));
@@ -142,6 +149,7 @@ impl Shapes {
         let coarse = self.coarse.get_mut(self.slots.key.as_slice());
         let tells_delimiters = if let Some(Coarse { counted: Counted::Together(merged), .. }) = coarse {
             merged.values.seen.note(row);
+            merged.first_of(key);
             merged.widen(self.slots.widths.iter().map(|width| (*width, *width)));
             false
         } else if self.is_beyond() {
@@ -221,6 +229,7 @@ impl Shapes {
                 self.total += self.limit + 1;
             }
             Some(Coarse { counted: Counted::Together(known), .. }) => {
+                known.first_of(&merged.first);
                 known.widen(merged.widths.into_iter());
                 known.values.add(merged.values);
             }
@@ -278,6 +287,7 @@ impl Shapes {
         let widths = self.slots.widths.iter().map(|width| (*width, *width));
         match &mut coarse.counted {
             Counted::Together(merged) => {
+                merged.first_of(&key);
                 merged.widen(widths);
                 merged.values.add(values);
             }
@@ -322,6 +332,116 @@ impl Shapes {
     }
 }
 
+/// The shapes of a column, as they are saved.
+#[cfg(feature = "cutlist")]
+#[derive(Debug, Clone, PartialEq, Eq, serde::Serialize, serde::Deserialize)]
+pub struct SavedShapes {
+    /// Fine shapes of one coarse shape that are counted one by one.
+    pub limit: usize,
+    /// Shapes that are counted one by one, in the order of their keys.
+    pub one_by_one: Vec<SavedShape>,
+    /// Shapes that are counted together, in the order of their keys.
+    pub together: Vec<SavedShape>,
+    /// Values whose shapes are not kept.
+    pub others: Sightings,
+    /// Delimiters of the values that no shape tells them of.
+    pub delimiters: Delimiters,
+}
+
+/// A shape, as it is saved.
+#[cfg(feature = "cutlist")]
+#[derive(Debug, Clone, PartialEq, Eq, serde::Serialize, serde::Deserialize)]
+pub struct SavedShape {
+    /// What tells it from others, in hexadecimal digits; of shapes that are counted together, the first of them.
+    pub key: String,
+    /// Where it is several, the fewest characters of each slot, and the most.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub widths: Vec<(usize, usize)>,
+    /// The values that have it.
+    pub seen: Sightings,
+    /// The first value, where values may be saved.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub example: Option<String>,
+}
+
+#[cfg(feature = "cutlist")]
+impl SavedShapes {
+    /// Whether there are values in it.
+    pub fn has_examples(&self) -> bool {
+        self.one_by_one.iter().chain(&self.together).any(|shape| shape.example.is_some())
+    }
+
+    /// Calls `see` with all that was seen.
+    pub fn each_seen(&mut self, see: impl Fn(&mut Sightings)) {
+        self.one_by_one.iter_mut().chain(&mut self.together).for_each(|shape| see(&mut shape.seen));
+        see(&mut self.others);
+        self.delimiters.each_seen(see);
+    }
+}
+
+#[cfg(feature = "cutlist")]
+impl SavedShape {
+    fn new(key: &[u8], widths: &[(usize, usize)], values: &Entry, with_examples: bool) -> SavedShape {
+        SavedShape {
+            key: key.iter().map(|byte| format!("{byte:02x}")).collect(),
+            widths: widths.to_vec(),
+            seen: values.seen.clone(),
+            example: (with_examples && !values.example.is_empty()).then(|| values.example.clone()),
+        }
+    }
+
+    /// The key, as far as it is one.
+    fn key(&self) -> Box<[u8]> {
+        let digits = self.key.as_bytes().chunks_exact(2);
+        digits.map_while(|digits| u8::from_str_radix(std::str::from_utf8(digits).ok()?, 16).ok()).collect()
+    }
+
+    fn entry(&self) -> Entry {
+        Entry { seen: self.seen.clone(), example: self.example.clone().unwrap_or_default() }
+    }
+}
+
+#[cfg(feature = "cutlist")]
+impl Shapes {
+    /// The shapes as they are saved, with the first value of each or not.
+    pub fn saved(&self, with_examples: bool) -> SavedShapes {
+        let mut one_by_one: Vec<_> = self.fine.iter().collect();
+        one_by_one.sort_unstable_by_key(|(key, _)| *key);
+        let one_by_one = one_by_one.into_iter().map(|(key, fine)| SavedShape::new(key, &[], &fine.values, with_examples));
+        let together = self.coarse.values().filter_map(|coarse| match &coarse.counted {
+            Counted::Together(merged) => Some(SavedShape::new(&merged.first, &merged.widths, &merged.values, with_examples)),
+            Counted::OneByOne(_) => None,
+        });
+        SavedShapes {
+            limit: self.limit,
+            one_by_one: one_by_one.collect(),
+            together: together.collect(),
+            others: self.others.clone(),
+            delimiters: self.delimiters.clone(),
+        }
+    }
+
+    /// The shapes that were saved, with at most `most` of each kind.
+    pub fn of_saved(saved: &SavedShapes, most: usize) -> Shapes {
+        let mut shapes = Shapes { others: saved.others.clone(), delimiters: saved.delimiters.clone(), ..Shapes::new(most) };
+        shapes.lower(saved.limit);
+        for shape in &saved.together {
+            let first = shape.key();
+            shapes.slots.read(&first);
+            let key = shapes.slots.key.as_slice().into();
+            let mut widths = shape.widths.clone();
+            widths.resize(shapes.slots.widths.len(), (1, 1));
+            shapes.insert_merged(key, Merged { values: shape.entry(), first, widths });
+        }
+        for shape in &saved.one_by_one {
+            let key = shape.key();
+            shapes.slots.read(&key);
+            shapes.insert(&key, shape.entry());
+        }
+        shapes
+    }
+}
+
 /// The slots of a shape: a word, which is all letters and digits up to the next other character, or a run of
 /// one other character.
 pub fn slots(runs: &[FineRun]) -> impl Iterator<Item = &[FineRun]> {
@@ -349,7 +469,7 @@ impl Slots {
         for token in tokens(key) {
             if let Token::Kind(kinds, count) = token {
                 let (all, width) = word.unwrap_or_default();
-                word = Some((all.with(kinds), width + count));
+                word = Some((all.with(kinds), width.saturating_add(count)));
                 continue;
             }
             self.end(word.take());
@@ -365,7 +485,7 @@ impl Slots {
             }
         }
         self.end(word);
-        self.key[0] = FIRST_COARSE + u8::try_from(self.widths.len()).unwrap_or(u8::MAX - FIRST_COARSE);
+        self.key[0] = FIRST_COARSE.saturating_add(u8::try_from(self.widths.len()).unwrap_or(u8::MAX));
     }
 
     fn end(&mut self, word: Option<(Kinds, usize)>) {

@@ -31,6 +31,20 @@ pub struct Values {
     hasher: FixedState,
 }
 
+/// Bits of a hash that are not saved.
+#[cfg(feature = "cutlist")]
+const SAVED_SHIFT: u32 = 16;
+
+/// How many different values there are, as it is saved.
+#[cfg(feature = "cutlist")]
+#[derive(Debug, Clone, PartialEq, Eq, serde::Serialize, serde::Deserialize)]
+pub struct SavedValues {
+    /// Whether there are more than are saved.
+    pub more: bool,
+    /// The smallest hashes of values, one after the other, each in 12 hexadecimal digits.
+    pub hashes: String,
+}
+
 /// How often a value came.
 #[derive(Debug, Clone)]
 struct Seen {
@@ -97,6 +111,30 @@ impl Values {
         }
     }
 
+    /// The number of different values, as it is saved: by 48 bits of their smallest hashes.
+    #[cfg(feature = "cutlist")]
+    pub fn saved(&self) -> SavedValues {
+        let mut all: Vec<u64> = self.hashes.iter().map(|hash| hash >> SAVED_SHIFT).collect();
+        all.sort_unstable();
+        all.dedup();
+        let more = all.len() > self.bound || self.highest != u64::MAX;
+        all.truncate(self.bound);
+        SavedValues { more, hashes: all.iter().map(|hash| format!("{hash:012x}")).collect() }
+    }
+
+    /// What was saved, counted up to this bound.
+    #[cfg(feature = "cutlist")]
+    pub fn of_saved(saved: &SavedValues, bound: usize) -> Values {
+        let mut values = Values { seen: None, ..Values::new(bound) };
+        let digits = saved.hashes.as_bytes().chunks_exact(12);
+        let hashes = digits.filter_map(|digits| u64::from_str_radix(std::str::from_utf8(digits).ok()?, 16).ok());
+        values.hashes = hashes.map(|hash| hash << SAVED_SHIFT).take(bound).collect();
+        if saved.more {
+            values.highest = values.hashes.iter().copied().max().unwrap_or_default();
+        }
+        values
+    }
+
     #[inline]
     fn keep(&mut self, hash: u64) {
         if hash <= self.highest && self.hashes.insert(hash) && self.hashes.len() > 2 * self.bound {
@@ -125,7 +163,7 @@ impl Values {
 
     /// The number of different values.
     pub fn count(&self) -> Count {
-        if self.hashes.len() <= self.bound && self.highest == u64::MAX {
+        if self.hashes.len() < self.bound || (self.hashes.len() == self.bound && self.highest == u64::MAX) {
             return Count::Exact(self.hashes.len() as u64);
         }
         let density = (self.last_of_bound() as f64 + 1.0) / (u64::MAX as f64 + 1.0);

@@ -1,7 +1,7 @@
 //! A survey for programs.
 
 use keen_notch_core::sightings::Sightings;
-use keen_notch_core::survey::{Content, Count};
+use keen_notch_core::survey::{Content, Count, Saved};
 use keen_notch_io::inputs::Inputs;
 use serde_json::{Value, json};
 
@@ -28,6 +28,17 @@ pub fn text(columns: &[Surveyed], in_depth: bool, sample: Option<u64>) -> String
         "columns": columns.iter().map(|column| self::column(column, in_depth)).collect::<Vec<_>>(),
     });
     visible::json(&survey)
+}
+
+/// A survey as it is saved.
+pub fn saved(saved: &Saved) -> String {
+    // What has only texts, numbers and lists of these can always be written. A line a column: it is no file for people.
+    let mut value = serde_json::to_value(saved).unwrap_or_default();
+    let columns = value["columns"].take();
+    let columns: Vec<String> = columns.as_array().into_iter().flatten().map(Value::to_string).collect();
+    value["columns"] = Value::Array(Vec::new());
+    let head = value.to_string();
+    visible::escaped(&format!("{}[\n{}\n]}}\n", head.trim_end_matches("[]}"), columns.join(",\n")))
 }
 
 fn column(column: &Surveyed, in_depth: bool) -> Value {

@@ -9,7 +9,7 @@ use anstyle::Style;
 use keen_notch_core::survey::{Count, Delimiter, Survey};
 use keen_notch_io::inputs::Inputs;
 
-pub use json::text as json;
+pub use json::{saved, text as json};
 
 use super::rows::in_words;
 use super::shell::quoted;
@@ -40,18 +40,21 @@ pub struct Surveyed<'a> {
     pub fine: bool,
 }
 
-/// A line for each column. `again` is the command that was given.
-pub fn in_brief(name: &str, again: &str, columns: &[Surveyed], sample: Option<u64>, width: usize) -> Vec<String> {
+/// A line for each column. `again` is the command that was given, where it can be given again.
+pub fn in_brief(name: &str, again: Option<&str>, columns: &[Surveyed], sample: Option<u64>, width: usize) -> Vec<String> {
     let width = width.min(WIDEST);
     let rows = columns.first().map_or(0, |column| column.survey.rows);
     let mut lines = vec![paint(style::HEAD, format!("{name}: {}", what_was_read(rows, columns.len(), sample))), String::new()];
     if rows == 0 {
         return lines;
     }
+    // A survey that was saved has no values to show.
+    let has_examples = columns.iter().any(|column| column.survey.groups().iter().any(|group| !group.example.is_empty()));
     // What there is to clip is shared out between a column's name, its commonest shape and an example of it.
     lines.extend(table::fitted(width, 18, |space| {
-        let mut drawn =
-            table::table(["column", "blank", "distinct", "length", "commonest shape", "share", "such as"], usize::MAX);
+        let heads = ["column", "blank", "distinct", "length", "commonest shape", "share", "such as"];
+        let shown = if has_examples { &heads[..] } else { &heads[..heads.len() - 1] };
+        let mut drawn = table::table(shown.iter().copied(), usize::MAX);
         for index in [1, 2, 3, 5] {
             table::align_right(&mut drawn, index);
         }
@@ -62,7 +65,7 @@ pub fn in_brief(name: &str, again: &str, columns: &[Surveyed], sample: Option<u6
             let shape = commonest.map_or_else(String::new, |group| group.shape.to_string());
             let example = commonest.map_or_else(String::new, |group| visible::value(&group.example));
             let share = commonest.map_or(String::new(), |group| visible::share(group.seen.count, survey.values()));
-            drawn.add_row(vec![
+            let mut row = vec![
                 table::cell(visible::clipped(&visible::value(title), (space / 2).min(24)), style::HEAD),
                 count_cell(survey.blank.count),
                 table::cell(distinct(survey), Style::new()),
@@ -70,7 +73,9 @@ pub fn in_brief(name: &str, again: &str, columns: &[Surveyed], sample: Option<u6
                 table::cell(visible::clipped(&shape, space * 3 / 5), Style::new()),
                 table::cell(share, Style::new()),
                 table::cell(visible::clipped(&example, space * 2 / 5), style::QUIET),
-            ]);
+            ];
+            row.truncate(shown.len());
+            drawn.add_row(row);
         }
         drawn
     }));
@@ -84,7 +89,9 @@ pub fn in_brief(name: &str, again: &str, columns: &[Surveyed], sample: Option<u6
     // The column that is most worth a look has the most parts in its shape.
     let parts = |column: &&Surveyed| column.survey.groups().first().map_or(0, |group| group.shape.parts.len().min(12));
     let first = columns.iter().rev().max_by_key(parts).map_or("COLUMN", |column| column.title);
-    lines.push(format!("A column in depth: {}", paint(style::TAKEN, format!("{again} -c {}", quoted(first)))));
+    if let Some(again) = again {
+        lines.push(format!("A column in depth: {}", paint(style::TAKEN, format!("{again} -c {}", quoted(first)))));
+    }
     lines
 }
 

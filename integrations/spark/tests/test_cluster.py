@@ -85,7 +85,16 @@ def cells(df):
     return collections.Counter(repr(row) for row in df.toArrow().to_pylist())
 
 
-@pytest.mark.parametrize("rows, partitions", [(TIDY, 2), (UNTIDY, 7), (UNTIDY[:3], 9), ([], 3)], ids=["tidy", "untidy", "empty partitions", "no rows"])
+TABLES = {
+    "tidy": (TIDY, 2),
+    "untidy, more partitions than cores": (UNTIDY, 7),
+    "partitions without faults": (TIDY[:500] + UNTIDY[:500], 4),
+    "empty partitions": (UNTIDY[:3], 9),
+    "no rows": ([], 3),
+}
+
+
+@pytest.mark.parametrize("rows, partitions", TABLES.values(), ids=TABLES)
 @pytest.mark.parametrize("name", list(LISTS))
 def test_cells_and_counts_are_those_of_one_run(spark, program, yard, rows, partitions, name):
     df = frame(spark, rows, partitions)

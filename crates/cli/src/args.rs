@@ -17,6 +17,7 @@ use keen_notch_io::source::delimited::delimiter;
 use keen_notch_io::source::input::{Encoding, Input};
 use keen_notch_io::source::{Format, MEMORY, MOST_ROW, Ragged, Reading, WrongBytes};
 
+use crate::commands::against::FailOn;
 use crate::complete;
 use crate::failure::{Failure, Text};
 
@@ -254,6 +255,9 @@ pub struct CheckArgs {
     /// Show this many of the rows with faults, with the piece and its place in the value
     #[arg(long, value_name = "N", default_value_t = 0)]
     pub rows: usize,
+    /// Show beside each count what it was in this summary of a run before
+    #[arg(long, value_name = "SUMMARY.json")]
+    pub against: Option<PathBuf>,
     /// Say nothing; the exit status tells
     #[arg(short, long)]
     pub quiet: bool,
@@ -450,6 +454,13 @@ pub struct SurveyArgs {
     /// Save an example of each shape, which is a value
     #[arg(long, requires = "save")]
     pub with_examples: bool,
+    /// Say what is new since the survey that was saved in this file, the worst first
+    #[arg(long, value_name = "FILE.json", conflicts_with_all = ["sample", "rows_of"])]
+    pub against: Option<PathBuf>,
+    /// End with 1 where this is so, with --against: new-shape, shape-gone, blanks, new-values, distinct, delimiter, length, odd, share, column
+    /// or any; a share after it is what it has to pass: 'blanks 2%'
+    #[arg(long, value_name = "WHAT", requires = "against")]
+    pub fail_on: Vec<FailOn>,
     /// Show no progress
     #[arg(short, long)]
     pub quiet: bool,
@@ -466,6 +477,8 @@ const SURVEYS: &str = r#"Examples:
   keen-notch survey parts.csv -c part_code
   keen-notch survey parts.csv -c part_code -p 'family: before "-"'
   keen-notch survey parts.csv -c part_code --rows-of 'U3-d8'
+  keen-notch survey parts.csv --save november.json
+  keen-notch survey december.csv --against november.json --fail-on new-shape --fail-on 'blanks 2%'
 
 A shape is a value with its characters replaced by what they are: U3-d8-X4 is three uppercase letters, a hyphen, eight digits, a hyphen, and four uppercase letters and digits mixed."#;
 

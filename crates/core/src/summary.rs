@@ -301,6 +301,11 @@ impl PieceCounts {
 }
 
 impl CheckCounts {
+    /// Whether it is the same check, of this summary or of another.
+    pub fn is_same(&self, other: &CheckCounts) -> bool {
+        (&self.of, &self.check, self.level) == (&other.of, &other.check, other.level)
+    }
+
     /// What it is, in one line.
     fn about(&self) -> String {
         let level = if self.level == Level::Warning { ", which warns" } else { "" };

@@ -7,10 +7,10 @@ use keen_notch_io::carve::{Job, MadeBy, Report};
 use keen_notch_io::files::RunFiles;
 use keen_notch_io::sink::Stream;
 
-use crate::args::CheckArgs;
-use crate::commands::database;
+use crate::args::{self, CheckArgs};
 use crate::commands::pieces::{Given, Pieces};
 use crate::commands::run::{self, Files};
+use crate::commands::{against, database};
 use crate::console::{self, Console};
 use crate::draw::again::Again;
 use crate::draw::style::{self, paint};
@@ -32,6 +32,9 @@ pub fn run(args: &CheckArgs, console: &Console) -> Result<Exit, Failure> {
     let known = RunFiles::default();
     let pieces = Pieces::read(&given, &known)?;
     let (inputs, _) = run::inputs(&args.files, (&args.reading, &pieces.reading, false), &known, console)?;
+    let then = args.against.as_deref().map(args::input);
+    then.iter().try_for_each(|input| known.reads(input))?;
+    let then = then.map(|input| Ok::<_, Failure>((against::last(&input)?, input.name()))).transpose()?;
     let session = database::session(None, &args.reading, &args.tables, &known)?;
     if !args.quiet && !run::writes_to_standard_output(&args.faults) {
         known.prints()?;
@@ -87,10 +90,27 @@ pub fn run(args: &CheckArgs, console: &Console) -> Result<Exit, Failure> {
             for line in unchecked {
                 writeln!(out, "{}", paint(style::LOOK, visible::without_controls(&line)))?;
             }
-        } else {
-            for line in faults::table(&summary, console.width) {
+        }
+        let then_wrong = then.as_ref().is_some_and(|(then, _)| then.checks.iter().any(|check| check.rows > 0));
+        if !all_good || then_wrong {
+            for line in faults::table(&summary, then.as_ref().map(|(then, _)| then), console.width) {
                 writeln!(out, "{line}")?;
             }
+        }
+        if let Some((then, name)) = &then {
+            let words = format!(
+                "then: {}, {} of {} with faults ({})",
+                name,
+                visible::grouped(then.rows.with_faults),
+                visible::counted(then.rows.read, "row"),
+                visible::share(then.rows.with_faults, then.rows.read)
+            );
+            writeln!(out, "{}", visible::without_controls(&words))?;
+            if let Some(line) = faults::not_asked_any_more(&summary, then) {
+                writeln!(out, "{}", paint(style::LOOK, line))?;
+            }
+        }
+        if !all_good {
             for line in faults::failing(&report, &job, console.width) {
                 writeln!(out, "{line}")?;
             }

@@ -111,7 +111,7 @@ fn of_summary(all: &Summary, parts: &str, width: usize) -> Vec<String> {
     let mut lines = summary::draw(all, width);
     if all.checks.iter().any(|check| check.rows > 0) {
         lines.push(String::new());
-        lines.extend(faults::table(all, width));
+        lines.extend(faults::table(all, None, width));
     }
     let [rows, faults] = [all.rows.read, all.rows.with_faults].map(|rows| visible::counted(rows, "row"));
     lines.extend([String::new(), format!("{parts}: {rows}, {faults} with faults")]);
@@ -133,13 +133,15 @@ fn of_survey(all: &Saved, parts: &str, width: usize) -> Vec<String> {
 }
 
 /// What a file has.
-enum Found {
+pub enum Found {
+    /// A summary.
     Summary(Box<Summary>),
+    /// A survey.
     Survey(Saved),
 }
 
 /// Reads a summary or a survey.
-fn read(input: &Input) -> Result<Found, Failure> {
+pub fn read(input: &Input) -> Result<Found, Failure> {
     /// What every version of these has.
     #[derive(Deserialize)]
     struct Versioned {

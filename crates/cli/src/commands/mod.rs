@@ -1,5 +1,6 @@
 //! One file a command.
 
+pub mod against;
 mod carve;
 mod check;
 mod completions;
@@ -26,7 +27,7 @@ use crate::failure::Failure;
 pub fn run(command: &Command, console: &Console) -> Result<Exit, Failure> {
     match command {
         Command::Gauge(args) => gauge::run(args, console),
-        Command::Survey(args) => survey::run(args, console),
+        Command::Survey(args) => return survey::run(args, console),
         Command::Draft(args) => draft::run(args, console),
         Command::Carve(args) => return carve::run(args, console),
         Command::Check(args) => return check::run(args, console),

@@ -17,12 +17,14 @@ use keen_notch_io::survey::{Found, rows_of, survey, write_rows};
 use keen_notch_io::table::Table;
 use keen_notch_io::view::View;
 
-use crate::args::{ReadingArgs, SurveyArgs, SurveyFormat};
+use crate::args::{self, ReadingArgs, SurveyArgs, SurveyFormat};
+use crate::commands::against;
 use crate::commands::looked::Looked;
 use crate::commands::run::{can_be_parted, inputs, name_of, names_of_part, read_twice, say_replaced};
 use crate::console::{self, Console};
 use crate::draw::survey::{self as draw, Surveyed};
 use crate::draw::{again, shell, visible};
+use crate::exit::Exit;
 use crate::failure::Failure;
 use crate::progress::Progress;
 
@@ -34,17 +36,20 @@ const LEAST_LINES: usize = 5;
 const MOST_ROWS: usize = 40;
 
 /// Runs the command.
-pub fn run(args: &SurveyArgs, console: &Console) -> Result<(), Failure> {
+pub fn run(args: &SurveyArgs, console: &Console) -> Result<Exit, Failure> {
     let known = RunFiles::default();
     let (inputs, _) = inputs(&args.files, (&args.reading, &ListReading::default(), false), &known, console)?;
     known.prints()?;
     can_be_parted(&inputs, args.part.part)?;
+    let base = args.against.as_deref().map(args::input);
+    base.iter().try_for_each(|input| known.reads(input))?;
+    let base = base.map(|input| Ok::<_, Failure>((against::base(&input)?, input.name()))).transpose()?;
     let saved_to = args.save.as_deref().map(|path| sink::open(path, &known)).transpose()?;
     let all_columns = args.columns.is_empty() && args.pieces.is_empty();
     let reading = Reading { all_columns, ..args.reading.reading(&Default::default())? };
     let looked = Looked::read(args, &known)?;
     if let Some(shape) = &args.rows_of {
-        return rows(args, shape, (&inputs, &reading), &looked, console);
+        return rows(args, shape, (&inputs, &reading), &looked, console).map(|()| Exit::Done);
     }
     let progress = Progress::of(&inputs, &reading.meter, args.quiet, true);
     let mut table = super::run::table(&inputs, (&args.reading, &reading), console, args.quiet)?;
@@ -65,8 +70,11 @@ pub fn run(args: &SurveyArgs, console: &Console) -> Result<(), Failure> {
         .map(|(title, survey)| Surveyed { title, survey, inputs: &of_rows, is_piece: !args.pieces.is_empty(), fine: args.fine })
         .collect();
     let name = names_of_part(&inputs, args.part.part);
+    let mut exit = Exit::Done;
     let mut out = console::out();
-    if args.to == SurveyFormat::Json {
+    if let Some((saved, base)) = &base {
+        exit = against::run(args, (saved, base), (&titles, &surveys, &asked), (&name, &of_rows), console)?;
+    } else if args.to == SurveyFormat::Json {
         out.write_all(draw::json(&surveyed, in_depth, args.sample).as_bytes())?;
     } else {
         let lines = if in_depth {
@@ -97,11 +105,11 @@ pub fn run(args: &SurveyArgs, console: &Console) -> Result<(), Failure> {
             console.note(&visible::without_controls(&format!("the survey is saved in {}", name_of(path))));
         }
     }
-    if let (false, Some(widths)) = (args.quiet, proposed_widths(&table)?) {
+    if let (false, None, Some(widths)) = (args.quiet, &base, proposed_widths(&table)?) {
         let words = [again(&inputs, &args.reading), format!("--widths {}", shell::quoted(&widths.to_string()))].join(" ");
         console.note(&visible::without_controls(&format!("{name} may be fixed-width text; to see it so: {words}")));
     }
-    Ok(())
+    Ok(exit)
 }
 
 /// Where the columns are, if it is so, of a text that was read as delimited and has one column.

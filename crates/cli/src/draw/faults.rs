@@ -15,13 +15,17 @@ use super::style::{self, paint};
 use super::{long, visible};
 
 /// The checks with their counts, shares and first rows; those that are met by all rows in quiet. Where the terminal is narrow, long
-/// checks are cut off, and fewer rows are named.
-pub fn table(summary: &Summary, width: usize) -> Vec<String> {
+/// checks are cut off, and fewer rows are named. With a summary of before, its counts come beside.
+pub fn table(summary: &Summary, then: Option<&Summary>, width: usize) -> Vec<String> {
     super::table::fitted(width, 24, |space| {
-        let mut drawn = super::table::table(["of", "column", "check", "rows", "share", "first rows"], usize::MAX);
+        let heads = ["of", "column", "check", "then", if then.is_some() { "now" } else { "rows" }, "share", "first rows"];
+        let shown = |index: &usize| then.is_some() || *index != 3;
+        let heads = heads.into_iter().enumerate().filter(|(index, _)| shown(index)).map(|(_, head)| head);
+        let mut drawn = super::table::table(heads, usize::MAX);
         for check in &summary.checks {
+            let was = then.map(|then| then.checks.iter().find(|was| check.is_same(was)));
             let is_met = check.rows == 0;
-            if check.implied && is_met {
+            if check.implied && is_met && was.flatten().is_none_or(|was| was.rows == 0) {
                 continue;
             }
             let count = match (is_met, check.level) {
@@ -33,17 +37,33 @@ pub fn table(summary: &Summary, width: usize) -> Vec<String> {
             let words = visible::clipped(&visible::value(&check.check), (space * 3 / 5).min(60) - warns.len()) + warns;
             let column = check.column.as_deref().map_or(String::new(), visible::value);
             let share = if is_met { "all meet it".to_owned() } else { visible::share(check.rows, summary.rows.read) };
-            drawn.add_row([
-                super::table::cell(visible::value(&check.of), style::HEAD),
-                super::table::cell(column, Style::new()),
-                super::table::cell(words, Style::new()),
-                super::table::cell(visible::grouped(check.rows), count),
-                super::table::cell(share, count),
-                super::table::cell(first_rows(check, summary.inputs.len() > 1, space * 2 / 5), Style::new()),
-            ]);
+            let was = was.map(|was| match (was, then) {
+                (Some(was), Some(then)) if was.rows > 0 => {
+                    format!("{} ({})", visible::grouped(was.rows), visible::share(was.rows, then.rows.read))
+                }
+                (Some(_), _) => "0".to_owned(),
+                (None, _) => "not asked".to_owned(),
+            });
+            let cells = [
+                Some(super::table::cell(visible::value(&check.of), style::HEAD)),
+                Some(super::table::cell(column, Style::new())),
+                Some(super::table::cell(words, Style::new())),
+                was.map(|was| super::table::cell(was, style::QUIET)),
+                Some(super::table::cell(visible::grouped(check.rows), count)),
+                Some(super::table::cell(share, count)),
+                Some(super::table::cell(first_rows(check, summary.inputs.len() > 1, space * 2 / 5), Style::new())),
+            ];
+            drawn.add_row(cells.into_iter().flatten());
         }
         drawn
     })
+}
+
+/// Checks of before that are not asked any more, in one line.
+pub fn not_asked_any_more(summary: &Summary, then: &Summary) -> Option<String> {
+    let gone = then.checks.iter().filter(|was| !was.implied && !summary.checks.iter().any(|check| check.is_same(was)));
+    let gone: Vec<String> = gone.map(|was| format!("{}: {}", was.of, was.check)).collect();
+    (!gone.is_empty()).then(|| visible::without_controls(&format!("not asked any more: {}", gone.join("; "))))
 }
 
 /// As many of the first rows as fit, and at least one.

@@ -4,6 +4,8 @@
 //! depends on the set of the rows alone: surveys of parts of a column merge to the survey of the whole, in whatever
 //! order ([`Survey::merge`]).
 
+#[cfg(feature = "cutlist")]
+mod against;
 mod delimiters;
 mod fine;
 mod group;
@@ -20,6 +22,8 @@ mod values;
 
 use std::collections::HashSet;
 
+#[cfg(feature = "cutlist")]
+pub use against::{Against, Change};
 pub use delimiters::Delimiter;
 pub use fine::{FineRun, What, runs_of};
 pub use group::Group;

@@ -421,6 +421,14 @@ impl Shapes {
         }
     }
 
+    /// Those alone that have one of these keys, of fine shapes or of coarse ones that are counted together.
+    pub fn only(&self, keys: &HashSet<Box<[u8]>>) -> Shapes {
+        let mut only = Shapes { fine: self.fine.clone(), coarse: self.coarse.clone(), ..Shapes::new(self.most) };
+        only.fine.retain(|key, _| keys.contains(key));
+        only.coarse.retain(|key, _| keys.contains(key));
+        only
+    }
+
     /// The shapes that were saved, with at most `most` of each kind.
     pub fn of_saved(saved: &SavedShapes, most: usize) -> Shapes {
         let mut shapes = Shapes { others: saved.others.clone(), delimiters: saved.delimiters.clone(), ..Shapes::new(most) };

@@ -122,6 +122,24 @@ impl Values {
         SavedValues { more, hashes: all.iter().map(|hash| format!("{hash:012x}")).collect() }
     }
 
+    /// The hashes that are kept.
+    #[cfg(feature = "cutlist")]
+    pub fn hashes(&self) -> impl Iterator<Item = u64> {
+        self.hashes.iter().copied()
+    }
+
+    /// Whether a value of this hash was among those that were saved.
+    #[cfg(feature = "cutlist")]
+    pub fn has_saved(&self, hash: u64) -> bool {
+        self.hashes.contains(&(hash >> SAVED_SHIFT << SAVED_SHIFT))
+    }
+
+    /// The first row with the value of a hash, where each is counted.
+    #[cfg(feature = "cutlist")]
+    pub fn first_row(&self, hash: u64) -> Option<u64> {
+        self.seen.as_ref()?.get(&hash).map(|seen| seen.first)
+    }
+
     /// What was saved, counted up to this bound.
     #[cfg(feature = "cutlist")]
     pub fn of_saved(saved: &SavedValues, bound: usize) -> Values {

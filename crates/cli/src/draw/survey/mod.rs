@@ -1,5 +1,6 @@
 //! A survey as people see it: tables with bars, at most 100 columns wide.
 
+pub mod against;
 mod frequent;
 mod json;
 mod positions;

@@ -1,0 +1,110 @@
+//! What is new since a survey or a summary that was saved.
+
+use insta::assert_snapshot;
+
+use super::yard::Yard;
+
+const LIST: &str = "column = 'part_code'\n[piece.family]\ntake = 'first 3'\ncheck = ['uppercase']\n[piece.serial]\n\
+                    take = 'section 2 by \"-\"'\ncheck = ['required', 'length 8']\nwarn = ['digits']\n";
+
+/// Codes and depots of 400 rows, with a third column where there is one.
+fn rows(change: impl Fn(usize, String, &'static str) -> String, third: &str) -> String {
+    let depots = ["East", "West", "Summit"];
+    let row = |row: usize| change(row, format!("GRP-{:08}-S7K{}", row * 7919 % 99_999_989, row % 10), depots[row % 3]) + "\n";
+    format!("part_code,depot{third}\n{}", (0..400).map(row).collect::<String>())
+}
+
+fn november(_: usize, code: String, depot: &str) -> String {
+    format!("{code},{depot}")
+}
+
+/// Slashes for hyphens, blank depots, a depot that was not there, a no-break space, and lowercase families.
+fn december(row: usize, code: String, depot: &str) -> String {
+    match row {
+        _ if row % 40 == 3 => format!("{},{depot},1.5", code.replace('-', "/")),
+        _ if row % 11 == 2 => format!("{code},,1.5"),
+        100 => format!("{code},Harbour,1.5"),
+        205 => format!("{code}\u{a0},{depot},1.5"),
+        _ if row % 50 == 7 => format!("{},{depot},1.5", code.to_lowercase()),
+        _ => format!("{code},{depot},1.5"),
+    }
+}
+
+fn yard() -> Yard {
+    let yard = Yard::new();
+    yard.write("list.cutlist.toml", LIST);
+    yard.write("november.csv", rows(november, ""));
+    yard.write("december.csv", rows(december, ",weight"));
+    yard.out(&["survey", "november.csv", "--save", "november.json", "-q"]);
+    yard.run(&["check", "november.csv", "-l", "list.cutlist.toml", "--summary", "checked.json", "-q"]);
+    yard
+}
+
+#[test]
+fn a_survey_says_what_is_new_the_worst_first() {
+    let yard = yard();
+    let survey = |words: &[&str]| yard.run(&[&["survey", "december.csv", "--against", "november.json"], words].concat());
+    assert_snapshot!(survey(&["--fail-on", "new-shape", "--fail-on", "blanks 8%", "--fail-on", "odd 5%"]).shown());
+    assert_snapshot!(survey(&["-c", "depot", "--to", "json"]).shown());
+    // The same rows are nothing new, nor are others of the same kind.
+    yard.write("more.csv", rows(|row, code, depot| november(row, code.replace("GRP", "HNG"), depot), ""));
+    for same in ["november.csv", "more.csv"] {
+        let ran = yard.run(&["survey", same, "--against", "november.json", "--fail-on", "any"]);
+        assert_eq!(ran.stdout, format!("{same}: 400 rows, nothing is new since november.json\n"), "{}", ran.shown());
+        assert_eq!(ran.status, 0);
+    }
+    // What is asked for ends the run with 1, as far as it passes its share.
+    for (fail_on, status) in [
+        ("any", 1),
+        ("column", 1),
+        ("new-values", 1),
+        ("delimiter", 1),
+        ("length", 1),
+        ("blanks 9.5%", 0),
+        ("new-shape 2.4%", 1),
+        ("new-shape 2.5%", 0),
+        ("distinct", 0),
+    ] {
+        assert_eq!(survey(&["--fail-on", fail_on]).status, status, "{fail_on}");
+    }
+    // What was saved of all rows may be saved anew in the same run.
+    assert_eq!(survey(&["--save", "december.json", "-q"]).status, 0);
+    assert_eq!(yard.run(&["survey", "december.csv", "--against", "december.json", "--fail-on", "any"]).status, 0);
+}
+
+#[test]
+fn a_check_shows_what_was_counted_before() {
+    let yard = yard();
+    let check = |list: &str, then: &str| yard.run(&["check", "december.csv", "-l", list, "--against", then]);
+    assert_snapshot!(check("list.cutlist.toml", "checked.json").shown());
+    yard.write("other.cutlist.toml", LIST.replace("'uppercase'", "'length 3'"));
+    let other = check("other.cutlist.toml", "checked.json").stdout;
+    assert!(other.contains("not asked") && other.contains("not asked any more: family: uppercase"), "{other}");
+    // What is all good now shows what was not.
+    yard.run(&["check", "december.csv", "-l", "list.cutlist.toml", "--summary", "then.json", "-q"]);
+    let good = yard.run(&["check", "november.csv", "-l", "list.cutlist.toml", "--against", "then.json"]);
+    assert_snapshot!(good.shown());
+}
+
+#[test]
+fn what_cannot_be_compared_is_refused() {
+    let yard = yard();
+    yard.out(&["survey", "november.csv", "-c", "part_code", "-p", "no: first 3", "--save", "pieces.json", "-q"]);
+    let refused: Vec<String> = [
+        &["survey", "december.csv", "--against", "checked.json"][..],
+        &["survey", "december.csv", "--against", "pieces.json"],
+        &["survey", "december.csv", "--against", "december.csv"],
+        &["survey", "december.csv", "--fail-on", "any"],
+        &["survey", "december.csv", "--against", "november.json", "--fail-on", "blank"],
+        &["survey", "december.csv", "--against", "november.json", "--fail-on", "blanks lots"],
+        &["check", "december.csv", "-l", "list.cutlist.toml", "--against", "november.json"],
+    ]
+    .iter()
+    .map(|words| {
+        let ran = yard.run(words);
+        assert_eq!(ran.status, 2, "{}", ran.shown());
+        ran.stderr
+    })
+    .collect();
+    assert_snapshot!(refused.join("\n"));
+}

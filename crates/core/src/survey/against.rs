@@ -1,0 +1,396 @@
+//! What is new in a column since it was surveyed before, the worst first.
+
+use std::cmp::Reverse;
+use std::collections::HashSet;
+
+use super::delimiters::Delimiter;
+use super::fine::What;
+use super::group::{self, Group};
+use super::oddities::Oddity;
+use super::shape::{Part, Shape};
+use super::values::{Count, Values};
+use super::{Bar, SavedColumn, Survey};
+use crate::sightings::Sightings;
+
+/// Standard deviations from which on two shares differ by more than chance: fewer come by chance once in about 16 000 times.
+const BY_CHANCE: f64 = 4.0;
+/// Two shares that differ by less than this are taken for the same, however many rows there are.
+const SAME: f64 = 0.01;
+
+/// A column before and now, and what is new.
+#[derive(Debug, Clone)]
+pub struct Against {
+    /// Its rows, and its values that are not blank.
+    pub before: (u64, u64),
+    /// The same now.
+    pub now: (u64, u64),
+    /// What is new, the worst first.
+    pub changes: Vec<Change>,
+    /// Whether so many shapes had been seen before that not all were kept: then one that seems new may have been there.
+    pub shapes_were_not_all_kept: bool,
+}
+
+/// Something that is new in a column. Where something had been seen before, the number of rows or values is that of then.
+#[derive(Debug, Clone)]
+#[non_exhaustive]
+pub enum Change {
+    /// Values of a shape that no value had.
+    NewShape(Group),
+    /// An odd character that no value had.
+    NewOddity(Oddity, Sightings),
+    /// More or fewer blank rows.
+    Blanks {
+        /// Before.
+        before: u64,
+        /// Now.
+        now: Sightings,
+    },
+    /// Different values that were not there, in a column of few.
+    NewValues {
+        /// Different values before.
+        before: u64,
+        /// Different values now.
+        now: u64,
+        /// How many of them were not there.
+        new: u64,
+        /// The first rows with some of these, each with one.
+        rows: Vec<u64>,
+    },
+    /// Many more or fewer different values.
+    Distinct {
+        /// Before.
+        before: Count,
+        /// Now.
+        now: Count,
+    },
+    /// A character between the parts of values that no value had.
+    NewDelimiter(Delimiter),
+    /// Values are divided into other numbers of parts by a character that had divided them steadily.
+    Sections {
+        /// The character.
+        character: String,
+        /// The commonest number of parts before, and the values that had it.
+        before: (usize, u64),
+        /// The values that have it now, and the first that do not.
+        now: (u64, Sightings),
+    },
+    /// Shorter or longer values than before.
+    Lengths {
+        /// The shortest and the longest before.
+        before: (usize, usize),
+        /// The shortest and the longest now.
+        now: (usize, usize),
+        /// The values that are shorter or longer than all before.
+        beyond: u64,
+    },
+    /// More or fewer values with an odd character.
+    OddityMoved {
+        /// What it is.
+        oddity: Oddity,
+        /// Values that had it.
+        before: u64,
+        /// Values that have it.
+        now: Sightings,
+    },
+    /// More or fewer values of a shape.
+    ShapeMoved {
+        /// The shape, as it was.
+        shape: Shape,
+        /// Values that had it.
+        before: u64,
+        /// Values that have it.
+        now: Sightings,
+    },
+    /// A shape that no value has any more.
+    ShapeWent {
+        /// The shape.
+        shape: Shape,
+        /// Values that had it.
+        before: u64,
+    },
+}
+
+impl Change {
+    /// The word for it, as files that programs read have it.
+    pub fn word(&self) -> &'static str {
+        match self {
+            Change::NewShape(_) => "new-shape",
+            Change::NewOddity(..) | Change::OddityMoved { .. } => "odd",
+            Change::Blanks { .. } => "blanks",
+            Change::NewValues { .. } => "new-values",
+            Change::Distinct { .. } => "distinct",
+            Change::NewDelimiter(_) | Change::Sections { .. } => "delimiter",
+            Change::Lengths { .. } => "length",
+            Change::ShapeMoved { .. } => "share",
+            Change::ShapeWent { .. } => "shape-gone",
+        }
+    }
+
+    /// How bad it is: the more, the lower.
+    fn rank(&self) -> u8 {
+        match self {
+            Change::NewShape(_) => 0,
+            Change::NewOddity(..) => 1,
+            Change::Blanks { .. } => 2,
+            Change::NewValues { .. } => 3,
+            Change::NewDelimiter(_) => 4,
+            Change::Sections { .. } => 5,
+            Change::Lengths { .. } => 6,
+            Change::OddityMoved { .. } => 7,
+            Change::ShapeMoved { .. } => 8,
+            Change::Distinct { .. } => 9,
+            Change::ShapeWent { .. } => 10,
+        }
+    }
+
+    /// How many rows or values it is about.
+    pub fn size(&self) -> u64 {
+        match self {
+            Change::NewShape(group) => group.seen.count,
+            Change::NewOddity(_, seen) => seen.count,
+            Change::Blanks { before, now } => before.abs_diff(now.count),
+            Change::NewValues { new, .. } => *new,
+            Change::NewDelimiter(delimiter) => delimiter.values,
+            Change::Sections { now: (_, others), .. } => others.count,
+            Change::Lengths { beyond, .. } => *beyond,
+            Change::OddityMoved { before, now, .. } | Change::ShapeMoved { before, now, .. } => before.abs_diff(now.count),
+            Change::Distinct { .. } => 0,
+            Change::ShapeWent { before, .. } => *before,
+        }
+    }
+}
+
+/// Whether two shares differ by more than chance, and by enough to matter: a two-proportion z-test with a pooled share (for example
+/// Agresti, "Categorical Data Analysis", 3rd edition, section 3.2). What was not there at all is left to those who ask.
+fn has_moved((before, of_before): (u64, u64), (now, of_now): (u64, u64)) -> bool {
+    if of_before == 0 || of_now == 0 {
+        return false;
+    }
+    let [before, of_before, now, of_now] = [before, of_before, now, of_now].map(|count| count as f64);
+    let difference = (before / of_before - now / of_now).abs();
+    let all = (before + now) / (of_before + of_now);
+    let deviation = (all * (1.0 - all) * (1.0 / of_before + 1.0 / of_now)).sqrt();
+    difference >= SAME && difference > BY_CHANCE * deviation
+}
+
+/// A shape with other lengths where lengths differed: there, another one is no other shape.
+fn loosened(shape: &Shape) -> Shape {
+    let part = |part: &Part| match part.least == part.most || matches!(part.what, What::Character(_)) {
+        true => part.clone(),
+        false => Part { least: 1, most: usize::MAX, ..part.clone() },
+    };
+    Shape { parts: shape.parts.iter().map(part).collect() }
+}
+
+impl Survey {
+    /// What is new since the survey that was saved.
+    ///
+    /// ```
+    /// use keen_notch_core::survey::{Change, Depth, SavedColumn, Survey};
+    ///
+    /// let survey = |values: &[&str]| {
+    ///     let mut survey = Survey::new(Depth::Full);
+    ///     (1..).zip(values).for_each(|(row, value)| survey.observe(row, value));
+    ///     survey
+    /// };
+    /// let before = SavedColumn::new("part_code", &survey(&["GRP-1", "HNG-2"]), false);
+    /// let against = survey(&["GRP-3", "GRP/4"]).against(&before);
+    /// assert!(matches!(&against.changes[0], Change::NewShape(group) if group.seen.rows == [2]));
+    /// ```
+    pub fn against(&self, saved: &SavedColumn) -> Against {
+        let before = saved.survey();
+        let mut changes = self.shape_changes(&before);
+        changes.extend(self.oddity_changes(&before));
+        let blanks = (before.blank.count, self.blank.count);
+        if has_moved((blanks.0, before.rows), (blanks.1, self.rows)) || (blanks.0 == 0 && blanks.1 > 0 && before.rows > 0) {
+            changes.push(Change::Blanks { before: blanks.0, now: self.blank.clone() });
+        }
+        changes.extend(self.value_changes(&before));
+        changes.extend(self.delimiter_changes(&before));
+        changes.extend(self.length_changes(&before));
+        changes.sort_by_key(|change| (change.rank(), Reverse(change.size())));
+        Against {
+            before: (before.rows, before.values()),
+            now: (self.rows, self.values()),
+            changes,
+            shapes_were_not_all_kept: before.other_shapes().count > 0,
+        }
+    }
+
+    fn shape_changes(&self, before: &Survey) -> Vec<Change> {
+        let known: Vec<(Group, Shape)> =
+            before.groups().into_iter().map(|group| (group.clone(), loosened(&group.shape))).collect();
+        let mut counts: Vec<Sightings> = vec![Sightings::default(); known.len()];
+        let mut new: HashSet<Box<[u8]>> = HashSet::new();
+        for member in self.fine_groups() {
+            match known.iter().position(|(_, shape)| shape.has_shape(&member.shape)) {
+                Some(place) => counts[place].add(&member.seen),
+                None => new.extend(member.keys),
+            }
+        }
+        if before.values() == 0 {
+            return Vec::new();
+        }
+        let mut changes: Vec<Change> = group::groups(&self.shapes.only(&new)).into_iter().map(Change::NewShape).collect();
+        for ((group, _), now) in known.into_iter().zip(counts) {
+            let was = group.seen.count;
+            if now.count == 0 && self.values() > 0 {
+                changes.push(Change::ShapeWent { shape: group.shape, before: was });
+            } else if has_moved((was, before.values()), (now.count, self.values())) {
+                changes.push(Change::ShapeMoved { shape: group.shape, before: was, now });
+            }
+        }
+        changes
+    }
+
+    fn oddity_changes(&self, before: &Survey) -> Vec<Change> {
+        let known = before.oddities();
+        let change = |(oddity, now): (Oddity, Sightings)| match known.iter().find(|(known, _)| *known == oddity) {
+            None if before.rows > 0 => Some(Change::NewOddity(oddity, now)),
+            Some((_, was)) if has_moved((was.count, before.values()), (now.count, self.values())) => {
+                Some(Change::OddityMoved { oddity, before: was.count, now })
+            }
+            _ => None,
+        };
+        self.oddities().into_iter().filter_map(change).collect()
+    }
+
+    fn value_changes(&self, before: &Survey) -> Option<Change> {
+        if before.values() == 0 || self.values() == 0 {
+            return None;
+        }
+        let (was, now) = (before.distinct(), self.distinct());
+        if let Count::Exact(was) = was {
+            // A column in which most values come again has a set of them.
+            let (new, rows) = self.different.beyond(&before.different);
+            if was.saturating_mul(2) <= before.values() {
+                let (Count::Exact(now) | Count::About(now)) = now;
+                return (new > 0).then_some(Change::NewValues { before: was, now, new, rows });
+            }
+        }
+        let share = |count: Count, of: u64| {
+            let (Count::Exact(count) | Count::About(count)) = count;
+            count as f64 / of as f64
+        };
+        let difference = (share(was, before.values()) - share(now, self.values())).abs();
+        // The number of different values of twice the rows is not twice as many, so only large differences tell something.
+        (difference > 0.25).then_some(Change::Distinct { before: was, now })
+    }
+
+    fn delimiter_changes(&self, before: &Survey) -> Vec<Change> {
+        if before.values() == 0 {
+            return Vec::new();
+        }
+        let known = before.delimiters();
+        let change = |delimiter: Delimiter| {
+            let Some(was) = known.iter().find(|known| known.character == delimiter.character) else {
+                // White space is told by shapes and as an oddity.
+                let is_space = delimiter.character.chars().all(char::is_whitespace);
+                return (!is_space).then_some(Change::NewDelimiter(delimiter));
+            };
+            let (sections, usual) = was.sections.first().map(|(sections, seen)| (*sections, seen.count))?;
+            let now = delimiter.sections.iter().find(|(count, _)| *count == sections).map_or(0, |(_, seen)| seen.count);
+            let mut others = Sightings::default();
+            delimiter.sections.iter().filter(|(count, _)| *count != sections).for_each(|(_, seen)| others.add(seen));
+            let has_moved = has_moved((usual, before.values()), (now, self.values()));
+            has_moved.then_some(Change::Sections {
+                character: delimiter.character,
+                before: (sections, usual),
+                now: (now, others),
+            })
+        };
+        self.delimiters().into_iter().filter_map(change).collect()
+    }
+
+    fn length_changes(&self, before: &Survey) -> Option<Change> {
+        let (was, now) = (before.lengths.range()?, self.lengths.range()?);
+        let beyond = |bar: &Bar| bar.to < was.0 || bar.from > was.1;
+        let beyond = self.lengths.bars(usize::MAX).iter().filter(|bar| beyond(bar)).map(|bar| bar.count).sum();
+        (now.0 < was.0 || now.1 > was.1).then_some(Change::Lengths { before: was, now, beyond })
+    }
+}
+
+impl Values {
+    /// How many values there are, of those whose hashes are kept, that were not among others; and the first rows of some, where each
+    /// is counted.
+    fn beyond(&self, before: &Values) -> (u64, Vec<u64>) {
+        let new: Vec<u64> = self.hashes().filter(|hash| !before.has_saved(*hash)).collect();
+        let mut rows: Vec<u64> = new.iter().filter_map(|hash| self.first_row(*hash)).collect();
+        rows.sort_unstable();
+        rows.truncate(crate::sightings::ROWS);
+        (new.len() as u64, rows)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::super::Depth;
+    use super::*;
+
+    fn survey(values: impl IntoIterator<Item = String>) -> Survey {
+        let mut survey = Survey::new(Depth::Full);
+        (1..).zip(values).for_each(|(row, value)| survey.observe(row, &value));
+        survey
+    }
+
+    fn against(before: impl IntoIterator<Item = String>, now: impl IntoIterator<Item = String>) -> Against {
+        survey(now).against(&SavedColumn::new("code", &survey(before), false))
+    }
+
+    fn codes(from: u64, to: u64) -> impl Iterator<Item = String> {
+        (from..to).map(|n| format!("GRP-{:05}-{}", n * 7919 % 99_991, ["A1", "B2", "7C"][n as usize % 3]))
+    }
+
+    #[test]
+    fn the_same_kind_of_values_is_nothing_new() {
+        for (before, now) in
+            [(codes(0, 900), codes(900, 1800)), (codes(0, 30), codes(30, 4000)), (codes(0, 4000), codes(7, 60))]
+        {
+            let found = against(before, now);
+            assert!(found.changes.is_empty(), "{:?}", found.changes);
+        }
+        let names = |from: u64| (from..from + 500).map(|n| format!("{}@skarn.example", "a".repeat(n as usize * 31 % 17 + 3)));
+        assert!(against(names(0), names(700)).changes.is_empty());
+        assert!(against([], codes(0, 9)).changes.is_empty() && against(codes(0, 9), []).changes.is_empty());
+    }
+
+    #[test]
+    fn what_is_new_comes_with_its_rows_the_worst_first() {
+        let now = codes(900, 1800).enumerate().map(|(row, code)| match row {
+            3 | 7 => code.replace('-', "/"),
+            11..200 => String::new(),
+            300 => code + " ",
+            400 => format!("{code}\u{a0}"),
+            _ => code,
+        });
+        let found = against(codes(0, 900), now).changes;
+        assert!(
+            matches!(&found[0], Change::NewShape(group) if group.seen.rows == [4, 8] && group.shape.to_string() == "U3/d5/U1d1"),
+            "{found:?}"
+        );
+        let has = |is: &dyn Fn(&Change) -> bool| assert!(found.iter().any(is), "{found:?}");
+        has(&|change| matches!(change, Change::NewShape(group) if group.seen.rows == [301]));
+        has(&|change| matches!(change, Change::NewOddity(Oddity::SpaceAtEnd, seen) if seen.rows == [301, 401]));
+        has(&|change| matches!(change, Change::Blanks { before: 0, now } if now.count == 189));
+        has(&|change| matches!(change, Change::NewDelimiter(delimiter) if delimiter.character == "/"));
+        has(&|change| matches!(change, Change::Lengths { before: (12, 12), now: (12, 13), beyond: 2 }));
+    }
+
+    #[test]
+    fn shares_values_and_shapes_that_moved() {
+        let mixed = |two: usize, of: usize| {
+            (0..of).map(move |n| if n < two { "North-7".to_owned() } else { ["East", "West"][n % 2].to_owned() })
+        };
+        let found = against(mixed(100, 1000), mixed(400, 1000)).changes;
+        assert!(matches!(&found[..], [.., Change::ShapeMoved { .. }, Change::ShapeMoved { .. }]), "{found:?}");
+        assert!(against(mixed(100, 1000), mixed(105, 1000)).changes.is_empty());
+        let found = against(mixed(100, 1000), mixed(0, 1000)).changes;
+        assert!(matches!(&found[..], [.., Change::ShapeWent { before: 100, .. }]), "{found:?}");
+        let three = mixed(0, 999).chain(["Nort".to_owned()]);
+        let found = against(mixed(0, 1000), three).changes;
+        assert!(matches!(&found[..], [Change::NewValues { before: 2, now: 3, new: 1, rows }] if *rows == [1000]), "{found:?}");
+        let ids = |step: u64| (0..1000).map(move |n| format!("{:06}", n / step * step));
+        let found = against(ids(1), ids(10)).changes;
+        assert!(matches!(&found[..], [Change::Distinct { .. }]), "{found:?}");
+    }
+}

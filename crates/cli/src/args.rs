@@ -477,8 +477,8 @@ const SURVEYS: &str = r#"Examples:
   keen-notch survey parts.csv -c part_code
   keen-notch survey parts.csv -c part_code -p 'family: before "-"'
   keen-notch survey parts.csv -c part_code --rows-of 'U3-d8'
-  keen-notch survey parts.csv --save november.json
-  keen-notch survey december.csv --against november.json --fail-on new-shape --fail-on 'blanks 2%'
+  keen-notch survey crew.csv --save november.json
+  keen-notch survey crew-december.csv --against november.json --fail-on 'blanks 2%'
 
 A shape is a value with its characters replaced by what they are: U3-d8-X4 is three uppercase letters, a hyphen, eight digits, a hyphen, and four uppercase letters and digits mixed."#;
 

@@ -10,6 +10,7 @@ use keen_notch_core::widths::Widths;
 use keen_notch_core::words;
 use keen_notch_io::files::RunFiles;
 use keen_notch_io::formats::{Kind, Named};
+use keen_notch_io::inputs::Inputs;
 use keen_notch_io::sink::{self, commit_all, standard_output};
 use keen_notch_io::source::Reading;
 use keen_notch_io::source::input::Input;
@@ -88,17 +89,7 @@ pub fn run(args: &SurveyArgs, console: &Console) -> Result<Exit, Failure> {
     }
     out.flush()?;
     if let (Some(mut sink), Some(path)) = (saved_to, &args.save) {
-        let rows = surveys.first().map_or(0, |survey| survey.rows);
-        let columns = titles.iter().zip(&surveys);
-        let saved = Saved {
-            version: SAVED_VERSION,
-            kind: SavedKind::Survey,
-            program: env!("CARGO_PKG_VERSION").to_owned(),
-            asked,
-            part: args.part.part,
-            inputs: of_rows.rows(rows),
-            columns: columns.map(|(title, survey)| SavedColumn::new(title, survey, args.with_examples)).collect(),
-        };
+        let saved = Saved { asked, part: args.part.part, ..saved((&titles, &surveys), &of_rows, args.with_examples) };
         sink.put(draw::saved(&saved).as_bytes())?;
         commit_all(vec![sink])?;
         if !args.quiet {
@@ -110,6 +101,20 @@ pub fn run(args: &SurveyArgs, console: &Console) -> Result<Exit, Failure> {
         console.note(&visible::without_controls(&format!("{name} may be fixed-width text; to see it so: {words}")));
     }
     Ok(exit)
+}
+
+/// Surveys of these columns, as they are saved.
+pub fn saved((titles, surveys): (&[String], &[Survey]), of_rows: &Inputs, with_examples: bool) -> Saved {
+    let columns = titles.iter().zip(surveys);
+    Saved {
+        version: SAVED_VERSION,
+        kind: SavedKind::Survey,
+        program: env!("CARGO_PKG_VERSION").to_owned(),
+        asked: Vec::new(),
+        part: None,
+        inputs: of_rows.rows(surveys.first().map_or(0, |survey| survey.rows)),
+        columns: columns.map(|(title, survey)| SavedColumn::new(title, survey, with_examples)).collect(),
+    }
 }
 
 /// Where the columns are, if it is so, of a text that was read as delimited and has one column.

@@ -12,8 +12,11 @@ use super::values::{Count, Values};
 use super::{Bar, SavedColumn, Survey};
 use crate::sightings::Sightings;
 
-/// Standard deviations from which on two shares differ by more than chance: fewer come by chance once in about 16 000 times.
-const BY_CHANCE: f64 = 4.0;
+/// Standard deviations from which on two shares of blank rows differ by more than chance, which gives so many once in 22 times: blanks
+/// are worth a look early.
+const BLANKS_BY_CHANCE: f64 = 2.0;
+/// The same for all other shares, of which there are many: once in 370 times.
+const BY_CHANCE: f64 = 3.0;
 /// Two shares that differ by less than this are taken for the same, however many rows there are.
 const SAME: f64 = 0.01;
 
@@ -162,7 +165,11 @@ impl Change {
 
 /// Whether two shares differ by more than chance, and by enough to matter: a two-proportion z-test with a pooled share (for example
 /// Agresti, "Categorical Data Analysis", 3rd edition, section 3.2). What was not there at all is left to those who ask.
-fn has_moved((before, of_before): (u64, u64), (now, of_now): (u64, u64)) -> bool {
+fn has_moved(before: (u64, u64), now: (u64, u64)) -> bool {
+    differ(before, now, BY_CHANCE)
+}
+
+fn differ((before, of_before): (u64, u64), (now, of_now): (u64, u64), by_chance: f64) -> bool {
     if of_before == 0 || of_now == 0 {
         return false;
     }
@@ -170,7 +177,7 @@ fn has_moved((before, of_before): (u64, u64), (now, of_now): (u64, u64)) -> bool
     let difference = (before / of_before - now / of_now).abs();
     let all = (before + now) / (of_before + of_now);
     let deviation = (all * (1.0 - all) * (1.0 / of_before + 1.0 / of_now)).sqrt();
-    difference >= SAME && difference > BY_CHANCE * deviation
+    difference >= SAME && difference > by_chance * deviation
 }
 
 /// A shape with other lengths where lengths differed: there, another one is no other shape.
@@ -202,7 +209,9 @@ impl Survey {
         let mut changes = self.shape_changes(&before);
         changes.extend(self.oddity_changes(&before));
         let blanks = (before.blank.count, self.blank.count);
-        if has_moved((blanks.0, before.rows), (blanks.1, self.rows)) || (blanks.0 == 0 && blanks.1 > 0 && before.rows > 0) {
+        if differ((blanks.0, before.rows), (blanks.1, self.rows), BLANKS_BY_CHANCE)
+            || (blanks.0 == 0 && blanks.1 > 0 && before.rows > 0)
+        {
             changes.push(Change::Blanks { before: blanks.0, now: self.blank.clone() });
         }
         changes.extend(self.value_changes(&before));

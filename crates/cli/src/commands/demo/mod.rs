@@ -2,6 +2,7 @@
 
 #[cfg(feature = "sqlite")]
 mod database;
+mod november;
 
 use std::collections::HashMap;
 use std::fs;
@@ -19,9 +20,10 @@ use crate::draw::style::{self, paint};
 use crate::failure::Failure;
 
 /// The data, by file name.
-const DATA: [(&str, &[u8]); 8] = [
+const DATA: [(&str, &[u8]); 9] = [
     ("parts.csv", include_bytes!("../../../demo/parts.csv")),
     ("crew.csv", include_bytes!("../../../demo/crew.csv")),
+    ("crew-december.csv", include_bytes!("../../../demo/crew-december.csv")),
     ("references.csv", include_bytes!("../../../demo/references.csv")),
     ("register.xlsx", include_bytes!("../../../demo/register.xlsx")),
     ("parts.cutlist.toml", include_bytes!("../../../demo/parts.cutlist.toml")),
@@ -32,9 +34,9 @@ const DATA: [(&str, &[u8]); 8] = [
 
 /// What the tour and the database write.
 #[cfg(feature = "sqlite")]
-const OUTPUTS: [&str; 2] = ["parts-cut.csv", database::NAME];
+const OUTPUTS: [&str; 3] = ["parts-cut.csv", november::NAME, database::NAME];
 #[cfg(not(feature = "sqlite"))]
-const OUTPUTS: [&str; 1] = ["parts-cut.csv"];
+const OUTPUTS: [&str; 2] = ["parts-cut.csv", november::NAME];
 
 /// The file that remembers what the demo wrote, so that it replaces nothing else.
 const LIST: &str = "DEMO.txt";
@@ -48,7 +50,7 @@ struct Stop {
     go_on: &'static [(&'static [&'static str], &'static str)],
 }
 
-const TOUR: [Stop; 4] = [
+const TOUR: [Stop; 5] = [
     Stop {
         shows: "1. Look. A part code on the ruler: the position of every character, and what divides it.",
         words: &["gauge", "GRP-00041273-S7K2", "-p", r#"section 2 by "-""#],
@@ -97,6 +99,14 @@ const TOUR: [Stop; 4] = [
             ),
         ],
     },
+    Stop {
+        shows: "5. Next month. What is new in the register since the survey that was saved then.",
+        words: &["survey", "DIR/crew-december.csv", "--against", "DIR/crew-november.json"],
+        go_on: &[(
+            &["check", "DIR/crew-december.csv", "-l", "DIR/crew.cutlist.toml"],
+            "the checks of the list, on the new register",
+        )],
+    },
 ];
 
 /// Runs the command.
@@ -104,6 +114,7 @@ pub fn run(args: &DemoArgs, console: &Console) -> Result<(), Failure> {
     let replaced = write_data(&args.dir)?;
     #[cfg(feature = "sqlite")]
     database::write(&args.dir)?;
+    november::write(&args.dir)?;
     let folder = args.dir.display().to_string();
     let mut out = console::out();
     let fill = |words: &str| textwrap::fill(words, console.width);

@@ -12,7 +12,7 @@ use crate::draw::{bar, visible};
 /// The version of the JSON: it grows when a key changes its meaning or goes.
 const VERSION: u32 = 1;
 /// The width of a bar.
-const BAR: usize = 30;
+const BAR: usize = 20;
 /// Changes of a column that are shown.
 const MOST: usize = 12;
 
@@ -58,9 +58,15 @@ pub fn lines(compared: &Compared, width: usize) -> Vec<String> {
             let Told { words, shares } = told(change, against, compared.inputs);
             let options = textwrap::Options::new(width).initial_indent("  ").subsequent_indent("    ");
             lines.extend(textwrap::wrap(&words, options).into_iter().map(|line| paint(colour(change), line)));
-            for (when, share) in shares.into_iter().flat_map(|(before, now)| [("before", before), ("now", now)]) {
-                let drawn = bar::lying((share * 1e6).round() as u64, 1_000_000, BAR);
-                lines.push(format!("    {} {drawn} {}", paint(style::QUIET, format!("{when:<6}")), shown(share)));
+            // One below the other, all that was before and all that is now.
+            if let Some((before, now)) = shares {
+                let [before, now] = [before, now].map(|share| match share {
+                    0.0 => "none".to_owned(),
+                    share => format!("{} {}", bar::lying((share * 1e6).round() as u64, 1_000_000, BAR), shown(share)),
+                });
+                let gap = " ".repeat((BAR + 8).saturating_sub(visible::width(&before)));
+                let [then, is] = ["before", "now"].map(|when| paint(style::QUIET, when));
+                lines.push(format!("    {then} {before}{gap} {is} {now}"));
             }
         }
         if against.changes.len() > MOST {
@@ -105,7 +111,6 @@ fn colour(change: &Change) -> anstyle::Style {
 /// A share for people.
 fn shown(share: f64) -> String {
     match share {
-        0.0 => "none".to_owned(),
         share if share < 0.0005 => "less than 0.1 %".to_owned(),
         share if share >= 0.9995 => "100 %".to_owned(),
         share => format!("{:.1} %", share * 100.0),

@@ -1,0 +1,31 @@
+//! What the demo saves of its crew register, to be compared with that of a month later.
+
+use std::path::Path;
+
+use keen_notch_core::survey::Depth;
+use keen_notch_io::files::RunFiles;
+use keen_notch_io::sink;
+use keen_notch_io::source::Reading;
+use keen_notch_io::source::input::Input;
+use keen_notch_io::survey::survey;
+use keen_notch_io::table::Table;
+use keen_notch_io::view::View;
+
+use crate::commands::survey::saved;
+use crate::draw::survey as draw;
+use crate::failure::Failure;
+
+/// What it is called.
+pub const NAME: &str = "crew-november.json";
+
+/// Saves the survey of the crew register.
+pub fn write(folder: &Path) -> Result<(), Failure> {
+    let mut table = Table::open(&[Input::File(folder.join("crew.csv"))], &Reading::default())?;
+    let columns: Vec<usize> = (0..table.header.count()).collect();
+    let titles: Vec<String> = columns.iter().map(|column| table.header.title(*column)).collect();
+    let (surveys, of_rows) = survey(&mut table, View::Columns(&columns), Depth::Brief, None, 1)?;
+    let text = draw::saved(&saved((&titles, &surveys), &of_rows, false));
+    let mut sink = sink::open(&folder.join(NAME), &RunFiles::default())?;
+    sink.put(text.as_bytes())?;
+    Ok(sink::commit_all(vec![sink])?)
+}

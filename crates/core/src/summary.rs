@@ -354,7 +354,7 @@ impl fmt::Display for Part {
 mod tests {
     use super::*;
 
-    /// A run over so many rows of an input from one on, in each of which a check is not met.
+    /// A run over rows of an input, each of which fails a check.
     fn run(name: &str, first_row: u64, rows: u64) -> Summary {
         let first_rows = (first_row..first_row + rows).take(ROWS).map(|row| RowOf { file: name.to_owned(), row }).collect();
         Summary {

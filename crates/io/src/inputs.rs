@@ -49,7 +49,7 @@ impl Inputs {
         Inputs { names, streams: inputs.iter().map(Input::is_read_once).collect(), starts: Starts::default(), part: None }
     }
 
-    /// Inputs of which so many rows were read, one after the other.
+    /// Inputs of which these rows were read, one after the other.
     pub fn of_rows(rows: &[summary::Input]) -> Inputs {
         let mut inputs = Inputs {
             names: rows.iter().map(|input| input.name.clone()).collect(),
@@ -67,12 +67,12 @@ impl Inputs {
         inputs
     }
 
-    /// Only some of them are read, and so many rows of the first of these are not.
+    /// Only these inputs are read, the first of them after its first `skipped` rows.
     pub(crate) fn take_part(&mut self, inputs: Range<usize>, skipped: u64) {
         self.part = Some((inputs, skipped));
     }
 
-    /// What was read of each, where there are so many rows of all.
+    /// What was read of each; `all` is the number of rows of the run.
     pub fn rows(&self, all: u64) -> Vec<summary::Input> {
         let start = |input: usize| self.starts.0.get(input).copied().unwrap_or(all);
         let rows = |input: usize| summary::Input {

@@ -62,7 +62,7 @@ pub fn bounds(inputs: &[Input], reading: &Reading, part: Part) -> Result<Bounds,
     Ok(bounds_of(&inputs.iter().map(size).collect::<Result<Vec<_>, Error>>()?, part))
 }
 
-/// The same, of inputs that have so many bytes, and may be in several parts or not.
+/// The same, of the size of each input in bytes and whether it may be in several parts.
 fn bounds_of(sizes: &[(u64, bool)], part: Part) -> Bounds {
     let bytes = part.bytes(sizes.iter().map(|(size, _)| size).sum());
     let mut bounds = Bounds { inputs: 0..0, from: 0, to: None };

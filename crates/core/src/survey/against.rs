@@ -29,7 +29,7 @@ pub struct Against {
     pub now: (u64, u64),
     /// What is new, the worst first.
     pub changes: Vec<Change>,
-    /// Whether so many shapes had been seen before that not all were kept: then one that seems new may have been there.
+    /// Whether some shapes of before were not kept: then one that seems new may have been there.
     pub shapes_were_not_all_kept: bool,
 }
 

@@ -1,7 +1,7 @@
 //! A survey as it is saved: small, without the values of the column, and such that those of parts can be merged to that of the whole.
 //!
-//! What is saved is a survey with less room: what a survey with more room has seen, merged into it. Since that depends on the set of the
-//! rows alone, it makes no difference whether parts were merged before they were saved, or after.
+//! What is saved is a survey with lower limits, into which the survey that was made is merged. Since its state depends on the set of the rows
+//! alone, it makes no difference whether parts are merged before they are saved, or after.
 
 use serde::{Deserialize, Serialize};
 
@@ -22,8 +22,8 @@ pub const VERSION: u32 = 1;
 
 /// Different values up to which their number is exact.
 const VALUES: usize = 200;
-/// Shapes that are told apart. One of the limits to which a survey with more room halves its own, so that what it no longer tells
-/// apart would not be told apart here either.
+/// Shapes that are counted one by one. It is one of the limits that a larger survey comes to by halving its own, so that both merge the
+/// same shapes.
 const SHAPES: usize = 62;
 
 /// The surveys of some columns, saved. Rows are counted from 1 over all inputs.
@@ -79,7 +79,7 @@ pub struct SavedColumn {
 impl SavedColumn {
     /// What is saved of the survey of a column. Examples are values, which stay where they are unless they are asked for.
     pub fn new(column: &str, survey: &Survey, with_examples: bool) -> SavedColumn {
-        let mut small = room();
+        let mut small = empty();
         small.merge(survey.clone());
         SavedColumn {
             column: column.to_owned(),
@@ -120,13 +120,13 @@ impl SavedColumn {
             different: Values::of_saved(&self.distinct, VALUES),
             shapes: Shapes::of_saved(&self.shapes, SHAPES),
             oddities,
-            ..room()
+            ..empty()
         }
     }
 }
 
-/// A survey with no more room than is saved.
-fn room() -> Survey {
+/// An empty survey with the limits of what is saved.
+fn empty() -> Survey {
     Survey {
         rows: 0,
         blank: Sightings::default(),
@@ -172,7 +172,7 @@ impl Saved {
 }
 
 impl SavedColumn {
-    /// The same, of rows that come after so many others.
+    /// The same with its row numbers raised by `before`.
     fn shifted(&self, before: u64) -> SavedColumn {
         let mut shifted = self.clone();
         let shift = |seen: &mut Sightings| seen.rows.iter_mut().for_each(|row| *row = row.saturating_add(before));

@@ -377,7 +377,7 @@ impl Job {
         self
     }
 
-    /// The job, with a column of this title in its output that names the input of each row, after so many original ones.
+    /// The job, with a column of this title in its output that names the input of each row, after the first `originals` columns.
     pub fn with_source_column(mut self, title: &str, originals: usize) -> Job {
         self.shape.insert(originals, OutColumn::Source, title);
         self

@@ -375,7 +375,7 @@ fn compared(texts: &HeldTexts) -> Result<ArrayRef, ArrowError> {
     )
 }
 
-/// Lists of structures, each of which was held as so many texts.
+/// Lists of structures, each of which was held as `each` texts.
 fn lists(texts: &HeldTexts, each: usize, fields: Fields, arrays: Vec<ArrayRef>) -> Result<ArrayRef, ArrowError> {
     let structs = StructArray::try_new(fields.clone(), arrays, None)?;
     let ends = texts.lists.iter().map(|texts| texts / each as i32);

@@ -53,6 +53,8 @@ pub enum Command {
     Carve(Box<CarveArgs>),
     /// Check a table against a cut list and write nothing: a table of faults and their rows
     Check(CheckArgs),
+    /// Write one page to hand on: what the checks found, the rows at fault, and what is in the columns
+    Report(Box<ReportArgs>),
     /// Put the summaries or saved surveys of the parts of a table together, as one run over all of it would count
     Merge(MergeArgs),
     /// Say in plain words what a cut list does, or what it does with one row, step by step
@@ -272,6 +274,70 @@ pub struct CheckArgs {
     #[command(flatten)]
     pub reading: ReadingArgs,
 }
+
+/// `report`
+#[derive(Debug, clap::Args)]
+#[command(after_help = REPORTS)]
+pub struct ReportArgs {
+    /// Files with the same columns: delimited or fixed-width text, JSON Lines, Parquet, Arrow, workbooks; text may be compressed
+    #[arg(value_name = "FILE")]
+    pub files: Vec<PathBuf>,
+    /// The cut list with the checks; several are put together
+    #[arg(short, long = "list", value_name = "CUTLIST", required_unless_present_any = ["pieces", "checks", "layouts"])]
+    pub lists: Vec<PathBuf>,
+    /// A piece: 'NAME: PHRASE' or 'NAME of COLUMN: PHRASE'
+    #[arg(short, long = "piece", value_name = "PIECE", add = ArgValueCompleter::new(complete::pieces))]
+    pub pieces: Vec<String>,
+    /// The column that pieces come from unless they say otherwise
+    #[arg(short, long, value_name = "COLUMN", add = ArgValueCompleter::new(complete::columns))]
+    pub column: Option<String>,
+    /// A layout: 'COLUMN: FORM'
+    #[arg(long = "layout", value_name = "LAYOUT")]
+    pub layouts: Vec<String>,
+    /// A check: 'PIECE: CONDITION'; of a column, where no piece has the name
+    #[arg(long = "check", value_name = "CHECK")]
+    pub checks: Vec<String>,
+    /// Write to this file, which appears whole or not at all
+    #[arg(short, long, value_name = "PAGE.html")]
+    pub out: Option<PathBuf>,
+    /// What to write: html for people, json for programs [default: by the name of the file]
+    #[arg(long, value_name = "FORMAT", hide_possible_values = true)]
+    pub to: Option<ReportFormat>,
+    /// Show up to this many rows of each check
+    #[arg(long, value_name = "N", default_value_t = 20, value_parser = clap::value_parser!(u16).range(0..=1000).map(usize::from))]
+    pub rows: usize,
+    /// Say what is new since this file of before: what survey wrote with --save, or check with --summary
+    #[arg(long, value_name = "FILE.json")]
+    pub against: Vec<PathBuf>,
+    /// Let cut lists read files outside their folders and the one you are in (`listed in`)
+    #[arg(long)]
+    pub allow_outside: bool,
+    /// Rows with too few or too many cells: stop there, or keep them [default: stop]
+    #[arg(long, value_name = "WHAT", hide_possible_values = true, value_parser = ragged_rows())]
+    pub ragged: Option<RaggedRows>,
+    /// Show no progress, and say nothing of the file written
+    #[arg(short, long)]
+    pub quiet: bool,
+    #[command(flatten)]
+    pub threads: ThreadArgs,
+    #[command(flatten)]
+    pub reading: ReadingArgs,
+}
+
+/// What a report is written as.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+pub enum ReportFormat {
+    /// A page.
+    Html,
+    /// JSON.
+    Json,
+}
+
+const REPORTS: &str = r#"Examples:
+  keen-notch report parts.csv -l parts.cutlist.toml -o parts.html
+  keen-notch report crew-december.csv -l crew.cutlist.toml --against crew-november.json -o crew.html
+
+The page needs no network and no script, and can be sent by mail or printed."#;
 
 /// `merge`
 #[derive(Debug, clap::Args)]

@@ -13,6 +13,7 @@ mod interrupt;
 mod mistake;
 mod pipes;
 mod progress;
+mod report;
 
 use std::io::Write;
 use std::process::ExitCode;

@@ -21,6 +21,12 @@ pub fn draw(report: &Report, job: &Job, header: &Header, pieces: &Pieces, again:
     lines
 }
 
+/// The hints of a run in words, each with what to do about it.
+pub fn told(report: &Report, job: &Job, header: &Header, pieces: &Pieces, again: &Again) -> Vec<(String, Vec<String>)> {
+    let words = |hint: &Hint| format!("{}{}", hint.seen, super::rows::in_brackets(&report.inputs, &hint.rows));
+    report.hints.iter().map(|hint| (words(hint), fix(hint, report, job, header, pieces, again))).collect()
+}
+
 /// A hint for each piece with results that a spreadsheet may take for formulas.
 pub fn formulas(report: &Report, job: &Job, width: usize) -> Vec<String> {
     let mut lines = Vec::new();

@@ -24,6 +24,7 @@ mod outputs;
 mod parts;
 mod phrases;
 #[cfg(unix)]
+mod report;
 mod round_trip;
 mod safe_files;
 mod shells;

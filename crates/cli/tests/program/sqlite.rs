@@ -73,6 +73,8 @@ fn every_command_reads_them() {
     note(&[&["survey"], &FROM[..2], &query].concat());
     note(&[&["check"], &FROM[..], &PIECE, &["--check", "family: uppercase", "--rows", "1"]].concat());
     note(&[&["explain"], &FROM[..], &PIECE, &["--row", "4"]].concat());
+    let report = yard.out(&[&["report", "-q", "--to", "json"], &FROM[..], &PIECE].concat());
+    assert!(report.contains("the table") && report.contains("\"sha256\": null"), "{report}");
     note(&[&["draft"], &FROM[..], &["-c", "code", "--want", "GRP-00041273-S7K2 => GRP"]].concat());
     // A list may have the query, and the draft's list has it.
     note(&[&["draft"], &FROM[..2], &query, &["-c", "code", "--write", "code.cutlist.toml"]].concat());

@@ -5,7 +5,7 @@ use keen_notch_core::diagnostics::Diagnostics;
 use keen_notch_core::sightings::Sightings;
 use keen_notch_core::tally::Tally;
 
-use super::work::Part;
+use super::work::{Part, Sampled};
 use super::{Failing, FaultyRow, Job, MOST_ODD, MOST_ODD_KEPT, Odd, OddRow, Outs, Report};
 use crate::Error;
 use crate::encode::{Aside, Encoder};
@@ -17,6 +17,8 @@ pub struct Merger<'m, 'o> {
     outs: &'m mut Outs<'o>,
     encoder: &'m dyn Encoder,
     report: Report,
+    /// Which rows are kept to be shown.
+    sampled: Sampled,
     diagnostics: Diagnostics,
     /// Whether what was written last ends in a line end, and the input that it is of.
     ended: bool,
@@ -43,7 +45,9 @@ impl<'m, 'o> Merger<'m, 'o> {
             formulas: vec![Sightings::default(); job.written().len()],
             ..Report::default()
         };
-        let mut merger = Merger { job, outs, encoder, report, diagnostics: job.diagnostics.clone(), ended: true, last: 0 };
+        let sampled = Sampled::new(job);
+        let mut merger =
+            Merger { job, outs, encoder, report, sampled, diagnostics: job.diagnostics.clone(), ended: true, last: 0 };
         let mut head = Buffer::default();
         if job.shape.is_written && has_head {
             merger.ended = encoder.begin(&mut head);
@@ -92,8 +96,12 @@ impl<'m, 'o> Merger<'m, 'o> {
                 )?;
             }
         }
-        for sample in part.samples.iter().take(self.job.samples - report.samples.len()) {
-            report.samples.push(FaultyRow { row: before + sample.row, ..sample.clone() });
+        for sample in &part.samples {
+            let checks = || sample.faults.iter().map(|(fault, _)| fault.check);
+            if self.sampled.wants(self.job, report.samples.len(), checks()) {
+                self.sampled.note(checks());
+                report.samples.push(FaultyRow { row: before + sample.row, ..sample.clone() });
+            }
         }
         let shown = self.job.preview - report.preview.len();
         report.preview.extend(part.preview.iter().take(shown).cloned());

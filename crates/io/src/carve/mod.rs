@@ -49,6 +49,8 @@ pub struct Job {
     /// How many of the first output rows, and of the rows with faults, are kept to be shown.
     preview: usize,
     samples: usize,
+    /// How many of the rows that do not meet a check are kept to be shown, of each check.
+    samples_of_each: usize,
     /// Whether texts that do not meet a check are counted.
     counts_failing: bool,
     diagnostics: Diagnostics,
@@ -262,6 +264,7 @@ impl Job {
             carving,
             preview,
             samples: 0,
+            samples_of_each: 0,
             counts_failing: false,
             diagnostics: Diagnostics::default(),
             threads: 1,
@@ -343,6 +346,12 @@ impl Job {
     /// The job, with its pieces observed, which gives hints after the run.
     pub fn with_diagnostics(mut self, diagnostics: Diagnostics) -> Job {
         self.diagnostics = diagnostics;
+        self
+    }
+
+    /// The job, with the first `samples` rows that do not meet a check kept to be shown, of each check.
+    pub fn with_samples_of_each(mut self, samples: usize) -> Job {
+        self.samples_of_each = samples;
         self
     }
 

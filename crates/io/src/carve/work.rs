@@ -36,6 +36,8 @@ pub struct Part {
     held: usize,
     /// The first rows with faults, as many as are asked for.
     pub samples: Vec<FaultyRow>,
+    /// Of which checks there are samples.
+    sampled: Sampled,
     /// The first output rows, as many as are asked for.
     pub preview: Vec<Vec<PreviewCell>>,
     /// A few rows of each kind that is worth a look, where rows are asked for.
@@ -56,6 +58,30 @@ pub struct Part {
     pub input: usize,
     /// Whether what is written goes on where the part before it ended, in a row of the same chunk.
     pub goes_on: bool,
+}
+
+/// How many rows that do not meet a check are kept to be shown, by check.
+#[derive(Default)]
+pub struct Sampled(Vec<usize>);
+
+impl Sampled {
+    /// None so far.
+    pub fn new(job: &Job) -> Sampled {
+        Sampled(vec![0; if job.samples_of_each > 0 { job.checks.len() } else { 0 }])
+    }
+
+    /// Whether a row that does not meet some checks is to be kept, where so many rows are already.
+    pub fn wants(&self, job: &Job, kept: usize, mut checks: impl Iterator<Item = usize>) -> bool {
+        let lacks = |check: usize| self.0.get(check).is_some_and(|count| *count < job.samples_of_each);
+        kept < job.samples || (job.samples_of_each > 0 && checks.any(lacks))
+    }
+
+    /// Notes that it is kept.
+    pub fn note(&mut self, checks: impl Iterator<Item = usize>) {
+        for check in checks {
+            self.0.iter_mut().skip(check).take(1).for_each(|count| *count += 1);
+        }
+    }
 }
 
 /// The most bytes of a chunk or of what is written of it whose memory is used again: more is a very long row.
@@ -83,6 +109,7 @@ impl Part {
             faults: Vec::new(),
             held: 0,
             samples: Vec::new(),
+            sampled: Sampled::new(job),
             preview: Vec::new(),
             odd: Vec::new(),
             tallies: vec![Tally::default(); job.carving.count()],
@@ -484,7 +511,7 @@ impl<'j> State<'_, 'j> {
         if asked.compared {
             worked.failures_by_row();
         }
-        let wants_samples = part.samples.len() < job.samples;
+        let wants_samples = part.samples.len() < job.samples || job.samples_of_each > 0;
         if !asked.offcuts && !asked.faults && !asked.cells && !wants_samples {
             return (None, cells);
         }
@@ -507,9 +534,11 @@ impl<'j> State<'_, 'j> {
             if let (true, Some(index)) = (set_aside, index) {
                 aside.push(index);
             }
-            if set_aside || asked.faults || asked.cells || part.samples.len() < job.samples {
+            let checks = found.iter().map(|failure| failure.check as usize).chain(is_ragged.then_some(ragged_check));
+            let is_sample = part.sampled.wants(job, part.samples.len(), checks);
+            if set_aside || asked.faults || asked.cells || is_sample {
                 let faults = self.faults(row, is_ragged, &found, batch, worked);
-                self.note_row(row, &faults, index.map(|index| (batch, index)), set_aside, asked, part);
+                self.note_row(row, &faults, index.map(|index| (batch, index)), (set_aside, is_sample), asked, part);
                 if let Some(index) = index.filter(|_| asked.cells && !set_aside) {
                     cells.note(index, faults);
                 }
@@ -547,7 +576,7 @@ impl<'j> State<'_, 'j> {
         row: u32,
         faults: &[Fault],
         of_batch: Option<(&Batch, u32)>,
-        set_aside: bool,
+        (set_aside, is_sample): (bool, bool),
         asked: Asked,
         part: &mut Part,
     ) {
@@ -572,7 +601,8 @@ impl<'j> State<'_, 'j> {
                 (self.ahead)(Part { faults, ..Part::ahead_of(job, part.input) });
             }
         }
-        if part.samples.len() < job.samples {
+        if is_sample {
+            part.sampled.note(faults.iter().map(|fault| fault.check));
             let faults = faults.iter().map(|fault| (fault.clone(), value(fault))).collect();
             part.samples.push(FaultyRow { row: row_number, line, faults });
         }

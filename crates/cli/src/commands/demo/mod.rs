@@ -34,9 +34,9 @@ const DATA: [(&str, &[u8]); 9] = [
 
 /// What the tour and the database write.
 #[cfg(feature = "sqlite")]
-const OUTPUTS: [&str; 3] = ["parts-cut.csv", november::NAME, database::NAME];
+const OUTPUTS: [&str; 4] = ["parts-cut.csv", "parts.html", november::NAME, database::NAME];
 #[cfg(not(feature = "sqlite"))]
-const OUTPUTS: [&str; 2] = ["parts-cut.csv", november::NAME];
+const OUTPUTS: [&str; 3] = ["parts-cut.csv", "parts.html", november::NAME];
 
 /// The file that remembers what the demo wrote, so that it replaces nothing else.
 const LIST: &str = "DEMO.txt";
@@ -50,7 +50,7 @@ struct Stop {
     go_on: &'static [(&'static [&'static str], &'static str)],
 }
 
-const TOUR: [Stop; 5] = [
+const TOUR: [Stop; 6] = [
     Stop {
         shows: "1. Look. A part code on the ruler: the position of every character, and what divides it.",
         words: &["gauge", "GRP-00041273-S7K2", "-p", r#"section 2 by "-""#],
@@ -100,7 +100,15 @@ const TOUR: [Stop; 5] = [
         ],
     },
     Stop {
-        shows: "5. Next month. What is new in the register since the survey that was saved then.",
+        shows: "5. Hand on. One page with what the checks found, for somebody who has to correct the codes.",
+        words: &["report", "DIR/parts.csv", "-l", "DIR/parts.cutlist.toml", "-o", "DIR/parts.html"],
+        go_on: &[(
+            &["report", "DIR/crew.csv", "-l", "DIR/crew.cutlist.toml", "--to", "json"],
+            "the same content, for programs",
+        )],
+    },
+    Stop {
+        shows: "6. Next month. What is new in the register since the survey that was saved then.",
         words: &["survey", "DIR/crew-december.csv", "--against", "DIR/crew-november.json"],
         go_on: &[(
             &["check", "DIR/crew-december.csv", "-l", "DIR/crew.cutlist.toml"],

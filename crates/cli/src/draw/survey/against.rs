@@ -55,14 +55,14 @@ pub fn lines(compared: &Compared, width: usize) -> Vec<String> {
         let rows = format!("{} before, {} now", visible::counted(against.before.0, "row"), visible::grouped(against.now.0));
         lines.push(format!("{}  {}", paint(style::HEAD, visible::value(column)), paint(style::QUIET, rows)));
         for change in against.changes.iter().take(MOST) {
-            let Told { words, shares } = told(change, against, compared.inputs);
+            let Told { words, shares } = of_change(change, against, compared.inputs);
             let options = textwrap::Options::new(width).initial_indent("  ").subsequent_indent("    ");
             lines.extend(textwrap::wrap(&words, options).into_iter().map(|line| paint(colour(change), line)));
             // One below the other, all that was before and all that is now.
             if let Some((before, now)) = shares {
-                let [before, now] = [before, now].map(|share| match share {
-                    0.0 => "none".to_owned(),
-                    share => format!("{} {}", bar::lying((share * 1e6).round() as u64, 1_000_000, BAR), shown(share)),
+                let [before, now] = [before, now].map(|share| {
+                    let bar = bar::lying((share * 1e6).round() as u64, 1_000_000, BAR);
+                    if bar.is_empty() { shown(share) } else { format!("{bar} {}", shown(share)) }
                 });
                 let gap = " ".repeat((BAR + 8).saturating_sub(visible::width(&before)));
                 let [then, is] = ["before", "now"].map(|when| paint(style::QUIET, when));
@@ -109,8 +109,9 @@ fn colour(change: &Change) -> anstyle::Style {
 }
 
 /// A share for people.
-fn shown(share: f64) -> String {
+pub fn shown(share: f64) -> String {
     match share {
+        0.0 => "none".to_owned(),
         share if share < 0.0005 => "less than 0.1 %".to_owned(),
         share if share >= 0.9995 => "100 %".to_owned(),
         share => format!("{:.1} %", share * 100.0),
@@ -121,7 +122,13 @@ fn share(count: u64, of: u64) -> f64 {
     if of == 0 { 0.0 } else { count as f64 / of as f64 }
 }
 
-fn told(change: &Change, against: &Against, inputs: &Inputs) -> Told {
+/// What is new in a column in sentences, with the shares before and now.
+pub fn told(against: &Against, inputs: &Inputs) -> Vec<(String, Option<(f64, f64)>)> {
+    let told = against.changes.iter().map(|change| of_change(change, against, inputs));
+    told.map(|Told { words, shares }| (words, shares)).collect()
+}
+
+fn of_change(change: &Change, against: &Against, inputs: &Inputs) -> Told {
     let (was, is) = (against.before, against.now);
     let rows = |seen: &Sightings| visible::without_controls(&in_words(inputs, seen));
     let of_values = |before: u64, now: u64| Some((share(before, was.1), share(now, is.1)));

@@ -211,7 +211,7 @@ fn blank(Surveyed { survey, inputs, is_piece, .. }: &Surveyed) -> String {
     }
 }
 
-fn distinct(survey: &Survey) -> String {
+pub fn distinct(survey: &Survey) -> String {
     match survey.distinct() {
         Count::Exact(count) => visible::grouped(count),
         Count::About(count) => format!("~ {}", visible::grouped(rounded(count))),

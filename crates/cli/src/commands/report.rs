@@ -1,0 +1,331 @@
+//! `report`: one page to hand on.
+
+use std::fs::File;
+use std::io::{self, Read, Write};
+use std::path::Path;
+
+use keen_notch_core::cutlist::Reading as ListReading;
+use keen_notch_core::explain;
+use keen_notch_core::gauge::Gauge;
+use keen_notch_core::piece::Source;
+use keen_notch_core::summary::Summary;
+use keen_notch_core::survey::{Content as At, Count, Depth, Survey};
+use keen_notch_core::text::characters;
+use keen_notch_io::carve::{Job, MadeBy, Outs, Report, carve};
+use keen_notch_io::files::RunFiles;
+use keen_notch_io::inputs::Inputs;
+use keen_notch_io::sink::{self, Stream};
+use keen_notch_io::source::input::Input;
+use keen_notch_io::survey::survey;
+use keen_notch_io::table::Table;
+use keen_notch_io::view::View;
+use sha2::{Digest, Sha256};
+
+use crate::args::{self, ReportArgs, ReportFormat};
+use crate::commands::merge::{Found, read};
+use crate::commands::pieces::{Given, Pieces};
+use crate::commands::run::{inputs, name_of, names, open, read_twice, say_replaced};
+use crate::console::{self, Console};
+use crate::draw::again::Again;
+use crate::draw::survey::{against, distinct};
+use crate::draw::{hints, visible};
+use crate::failure::Failure;
+use crate::progress::Progress;
+use crate::report::{
+    self, Change, Changes, Column, Content, Counted, Explained, Faults, FaultyRow, Hint, Mark, Page, Position, Shape, Stretch,
+};
+
+/// The most frequent results of each check that are shown.
+const RESULTS: usize = 12;
+/// Shapes of a column that are shown.
+const SHAPES: usize = 20;
+/// Bars of the lengths.
+const LENGTHS: usize = 30;
+/// Characters of a value that are shown around what is wrong.
+const AROUND: usize = 60;
+
+/// Runs the command.
+pub fn run(args: &ReportArgs, console: &Console) -> Result<(), Failure> {
+    let given = Given {
+        lists: &args.lists,
+        layouts: &args.layouts,
+        pieces: &args.pieces,
+        checks: &args.checks,
+        column: args.column.as_deref(),
+        allow_outside: args.allow_outside,
+    };
+    let known = RunFiles::default();
+    let pieces = Pieces::read(&given, &known)?;
+    let (inputs, _) = inputs(&args.files, (&args.reading, &pieces.reading, false), &known, console)?;
+    read_twice(&inputs, "a report reads its inputs twice", "save it as a file and name that")?;
+    let before: Vec<Input> = args.against.iter().map(|path| args::input(path)).collect();
+    before.iter().try_for_each(|input| known.reads(input))?;
+    let before = before.iter().map(|input| Ok((input.name(), read(input)?))).collect::<Result<Vec<_>, Failure>>()?;
+    let out = match &args.out {
+        Some(path) => Some(sink::open(path, &known)?),
+        None => known.prints().map(|()| None)?,
+    };
+    if out.is_none() && console.shows_tables {
+        return Err(Failure::usage("a page is no text for a terminal", "name a file for it: -o page.html"));
+    }
+    let reading =
+        args.reading.reading(&ListReading { ragged: args.ragged.or(pieces.reading.ragged), ..pieces.reading.clone() })?;
+    let progress = Progress::of(&inputs, &reading.meter, args.quiet, true);
+    let (mut table, carving) =
+        open(&inputs, (&args.reading, &reading), &pieces, (args.column.as_deref(), None), (console, args.quiet))?;
+    let header = table.header.clone();
+    let job = Job::new(carving, &header, &[], 0)
+        .without_rows()
+        .with_samples_of_each(args.rows)
+        .with_failing()
+        .with_diagnostics(super::run::diagnostics(&pieces))
+        .with_threads(args.threads.count());
+    let mut nowhere = Stream::new("nowhere", io::sink());
+    let found = carve(&mut table, &job, &mut Outs { rows: &mut nowhere, offcuts: None, faults: None })?;
+    let summary = found.summary(&job, &header, MadeBy { ..pieces.made_by(args.column.as_deref()) });
+    let mut again = table.again()?;
+    let looked = job.carving().used_columns();
+    let (surveys, of_rows) = survey(&mut again, View::Columns(&looked), Depth::Full, None, args.threads.count())?;
+    drop(progress);
+    let titles: Vec<String> = looked.iter().map(|column| header.title(*column)).collect();
+    let again =
+        Again { given: &given, inputs: &inputs, reading: &args.reading, ragged: args.ragged, of_lists: &pieces.reading };
+    let told = hints::told(&found, &job, &header, &pieces, &again);
+    let page = Page {
+        version: report::VERSION,
+        title: pieces.title.clone().unwrap_or_else(|| names(&inputs)),
+        made: jiff::Zoned::now().strftime("%-d %B %Y, %H:%M").to_string(),
+        verdict: verdict(&summary),
+        is_good: summary.rows.with_faults == 0,
+        files: inputs.iter().map(file).collect::<Result<_, _>>()?,
+        faults: faults(&found, &job, &table),
+        columns: titles.iter().zip(&surveys).map(|(title, survey)| column(title, survey)).collect(),
+        hints: told.into_iter().map(|(words, fixes)| Hint { words, fixes }).collect(),
+        list: list(&pieces),
+        changes: before.iter().map(|(name, before)| changes(name, before, &summary, (&titles, &surveys, &of_rows))).collect(),
+        summary,
+    };
+    let is_json = args.to == Some(ReportFormat::Json)
+        || (args.to.is_none() && args.out.as_deref().and_then(Path::extension).is_some_and(|ending| ending == "json"));
+    let text = match is_json {
+        // What has only texts, numbers and lists of these can always be written.
+        true => visible::json(&serde_json::to_value(&page).unwrap_or_default()),
+        false => report::html(&page),
+    };
+    match out {
+        None => console::out().write_all(text.as_bytes())?,
+        Some(mut out) => {
+            out.put(text.as_bytes())?;
+            sink::commit_all(vec![out])?;
+        }
+    }
+    if !args.quiet {
+        let to = args.out.as_deref().map_or(String::new(), |path| format!(", in {}", name_of(path)));
+        console.note(&visible::without_controls(&format!("{}: {}{to}", names(&inputs), page.verdict)));
+    }
+    say_replaced(&reading.meter, console, args.quiet);
+    Ok(())
+}
+
+/// In one sentence: how many rows have faults.
+fn verdict(summary: &Summary) -> String {
+    let (rows, faulty) = (summary.rows.read, summary.rows.with_faults);
+    let checks = summary.checks.iter().filter(|check| !check.implied).count() as u64;
+    let warned = summary.checks.iter().any(|check| check.rows > 0);
+    let missing = summary.pieces.iter().filter(|piece| piece.tally.missing > 0).count() as u64;
+    match (rows, faulty, checks) {
+        (0, ..) => "There are no rows".to_owned(),
+        (_, 0, 0) => format!("{}, and the cut list checks nothing", visible::counted(rows, "row")),
+        (_, 0, _) if warned => format!("No faults in {}, but some rows have warnings", visible::counted(rows, "row")),
+        (_, 0, _) if missing > 0 => format!(
+            "Every one of {} meets the checks; {} missing in some",
+            visible::counted(rows, "row"),
+            match missing {
+                1 => "1 piece is".to_owned(),
+                n => format!("{n} pieces are"),
+            }
+        ),
+        (_, 0, _) => format!("Nothing is wrong in {}", visible::counted(rows, "row")),
+        _ => format!(
+            "{} of {} {} faults ({})",
+            visible::grouped(faulty),
+            visible::counted(rows, "row"),
+            if faulty == 1 { "has" } else { "have" },
+            visible::share(faulty, rows)
+        ),
+    }
+}
+
+/// A file that was read, with its size and hash.
+fn file(input: &Input) -> Result<report::File, Failure> {
+    let name = input.name();
+    let Some(path) = input.path() else { return Ok(report::File { name, bytes: None, sha256: None }) };
+    let failed = |source| Failure::from(keen_notch_io::Error::Read { name: input.name(), source });
+    let (mut file, mut hasher) = (File::open(path).map_err(failed)?, Sha256::new());
+    let (mut buffer, mut bytes) = (vec![0; 1 << 18], 0);
+    loop {
+        match file.read(&mut buffer).map_err(failed)? {
+            0 => break,
+            read => {
+                hasher.update(&buffer[..read]);
+                bytes += read as u64;
+            }
+        }
+    }
+    let hash = hasher.finalize().iter().map(|byte| format!("{byte:02x}")).collect();
+    Ok(report::File { name, bytes: Some(bytes), sha256: Some(hash) })
+}
+
+/// What does not meet each check.
+fn faults(found: &Report, job: &Job, table: &Table) -> Vec<Faults> {
+    let of_check = |check: usize| {
+        let (results, other_rows) = found.failing[check].top(RESULTS);
+        let rows = found.samples.iter().filter_map(|sample| {
+            let (fault, value) = sample.faults.iter().find(|(fault, _)| fault.check == check)?;
+            let (input, row) = found.inputs.locate(sample.row);
+            let is_wrong_from = fault.violation.at.map(|at| at.saturating_sub(1));
+            Some(FaultyRow {
+                file: found.inputs.name(input).to_owned(),
+                row,
+                line: table.format.has_lines().then_some(sample.line),
+                value: stretches(value, fault.place, is_wrong_from),
+                detail: fault.violation.detail.clone(),
+            })
+        });
+        Faults {
+            check,
+            results: results.into_iter().map(|(text, count)| Counted { text: text.to_owned(), count }).collect(),
+            other_rows,
+            rows: rows.collect(),
+        }
+    };
+    (0..job.checks().len()).filter(|check| found.checks[*check].count > 0).map(of_check).collect()
+}
+
+/// A value in stretches: what is beside the piece, the piece, and the character of it at which it went wrong. Of a long one, what is around.
+fn stretches(value: &str, place: Option<(usize, usize)>, wrong: Option<usize>) -> Vec<Stretch> {
+    let gauge = Gauge::new(value);
+    let ranges: Vec<_> = characters::ranges(value).collect();
+    let piece = place.map_or(0..0, |(start, end)| gauge.covered(&(start..end)));
+    let at = wrong.map(|at| piece.start + at).filter(|at| *at < piece.end.max(piece.start + 1) && *at < ranges.len());
+    let (from, to) = (piece.start.saturating_sub(AROUND), (piece.end.max(piece.start) + AROUND).min(ranges.len()));
+    let mut stretches: Vec<Stretch> = Vec::new();
+    let mut push = |text: &str, is: Mark| match stretches.last_mut() {
+        Some(last) if last.is == is => last.text += text,
+        _ => stretches.push(Stretch { text: text.to_owned(), is }),
+    };
+    if from > 0 {
+        push("…", Mark::Beside);
+    }
+    for (index, range) in ranges.iter().enumerate().take(to).skip(from) {
+        let is = match () {
+            () if at == Some(index) => Mark::Wrong,
+            () if piece.contains(&index) => Mark::Piece,
+            () => Mark::Beside,
+        };
+        push(&visible::character(&value[range.clone()]), is);
+    }
+    if to < ranges.len() {
+        push("…", Mark::Beside);
+    }
+    stretches
+}
+
+/// A column, as a survey shows it.
+fn column(name: &str, survey: &Survey) -> Column {
+    let groups = survey.groups();
+    let others: u64 = groups.iter().skip(SHAPES).map(|group| group.seen.count).sum();
+    let position = |position: &keen_notch_core::survey::Position| Position {
+        contents: position
+            .contents
+            .iter()
+            .map(|(content, seen)| {
+                let (what, is_character) = match content {
+                    At::Character(character) => (visible::character(character).into_owned(), true),
+                    At::Kind(kinds) => (kinds.class().to_owned(), false),
+                    At::Other => ("other characters".to_owned(), false),
+                };
+                Content { what, is_character, count: seen.count }
+            })
+            .collect(),
+    };
+    Column {
+        name: name.to_owned(),
+        blank: survey.blank.count,
+        distinct: match survey.distinct() {
+            Count::Exact(_) => distinct(survey),
+            Count::About(count) => format!("about {}", visible::grouped(count)),
+        },
+        shapes: groups
+            .iter()
+            .take(SHAPES)
+            .map(|group| Shape { shape: group.shape.to_string(), example: group.example.clone(), count: group.seen.count })
+            .collect(),
+        other_shapes: others + survey.other_shapes().count,
+        lengths: survey.lengths.bars(LENGTHS).iter().map(|bar| (bar.from, bar.to, bar.count)).collect(),
+        positions: survey.positions().map_or(Vec::new(), |(_, positions)| positions.iter().map(position).collect()),
+        odd: survey
+            .oddities()
+            .into_iter()
+            .map(|(oddity, seen)| Counted { text: oddity.to_string(), count: seen.count })
+            .collect(),
+    }
+}
+
+/// The cut list in plain words.
+fn list(pieces: &Pieces) -> Vec<Explained> {
+    let rest = explain::rest(&pieces.wanted);
+    let rest = (!rest.is_empty()).then(|| Explained { name: String::new(), sentences: rest, phrase: None });
+    let piece = |piece: &keen_notch_core::piece::Piece| {
+        let from = match &piece.source {
+            Source::Take { of: Some(of), .. } => format!(" from {of}"),
+            Source::Take { of: None, .. } => pieces.main().map_or(String::new(), |main| format!(" from {main}")),
+            Source::Field { .. } | Source::Build { .. } => String::new(),
+        };
+        let phrase = if let Source::Take { phrase, .. } = &piece.source { Some(phrase.source.trim().to_owned()) } else { None };
+        Explained { name: format!("{}{from}", piece.name), sentences: explain::piece(piece), phrase }
+    };
+    rest.into_iter().chain(pieces.wanted.pieces.iter().map(piece)).collect()
+}
+
+/// What is new since a survey or a summary of before.
+fn changes(
+    name: &str,
+    before: &Found,
+    summary: &Summary,
+    (titles, surveys, inputs): (&[String], &[Survey], &Inputs),
+) -> Changes {
+    let told = match before {
+        Found::Survey(saved) => {
+            let then = |title: &String| saved.columns.iter().find(|column| column.column == *title);
+            let both = titles.iter().zip(surveys).filter_map(|(title, survey)| Some((title, survey.against(then(title)?))));
+            let told = both.flat_map(|(title, against)| {
+                let told = against::told(&against, inputs);
+                told.into_iter().map(|(words, shares)| Change { of: title.clone(), words, shares }).collect::<Vec<_>>()
+            });
+            let came = titles.iter().filter(|title| then(title).is_none());
+            let came =
+                came.map(|title| Change { of: title.clone(), words: "the column was not there".to_owned(), shares: None });
+            came.chain(told).collect()
+        }
+        Found::Summary(then) => {
+            let share = |count: u64, of: u64| count as f64 / of.max(1) as f64;
+            let changed = summary.checks.iter().filter_map(|check| {
+                let was = then.checks.iter().find(|was| check.is_same(was));
+                let (before, now) = (was.map_or(0, |was| was.rows), check.rows);
+                let words = match was {
+                    None if check.implied => return None,
+                    None => format!("{} ({}), not asked before", check.check, visible::counted(now, "row")),
+                    Some(_) if before == now => return None,
+                    Some(_) => {
+                        format!("{}: {} now, {} before", check.check, visible::counted(now, "row"), visible::grouped(before))
+                    }
+                };
+                let shares = was.map(|_| (share(before, then.rows.read), share(now, summary.rows.read)));
+                Some(Change { of: check.of.clone(), words, shares })
+            });
+            changed.collect()
+        }
+    };
+    Changes { since: name.to_owned(), told }
+}

@@ -1,0 +1,305 @@
+//! A report as one page that needs nothing else: no network, and no script to be read.
+
+use keen_notch_core::summary::{CheckCounts, Level, PieceCounts};
+use maud::{DOCTYPE, Markup, PreEscaped, html};
+
+use super::page::{Changes, Column, Counted, Faults, FaultyRow, Mark, Page};
+use super::plot;
+use crate::draw::survey::against::shown;
+use crate::draw::visible;
+
+const STYLE: &str = include_str!("page.css");
+const SCRIPT: &str = include_str!("page.js");
+
+/// The page. All texts of data are escaped.
+pub fn page(page: &Page) -> String {
+    let summary = &page.summary;
+    let markup = html! {
+        (DOCTYPE)
+        html lang="en" {
+            head {
+                meta charset="utf-8";
+                meta name="viewport" content="width=device-width, initial-scale=1";
+                meta http-equiv="Content-Security-Policy" content="default-src 'none'; style-src 'unsafe-inline'; script-src 'unsafe-inline'";
+                meta name="color-scheme" content="light dark";
+                title { (page.title) }
+                style { (PreEscaped(STYLE)) }
+            }
+            body {
+                header {
+                    h1 { (page.title) }
+                    p.quiet { "Made on " (page.made) " by keen-notch " (summary.program) }
+                }
+                main {
+                    p.verdict.good[page.is_good] { (page.verdict) }
+                    (files(page))
+                    (checks(page))
+                    @if !page.faults.is_empty() { (faults(page)) }
+                    @if !page.changes.is_empty() { (changes(&page.changes)) }
+                    (pieces(&summary.pieces, summary.rows.read))
+                    @if !page.hints.is_empty() { (hints(page)) }
+                    (columns(&page.columns, summary.rows.read))
+                    (list(page))
+                }
+                script { (PreEscaped(SCRIPT)) }
+            }
+        }
+    };
+    markup.into_string()
+}
+
+fn files(page: &Page) -> Markup {
+    html! {
+        @for (file, input) in page.files.iter().zip(&page.summary.inputs) {
+            p.files {
+                (file.name) ": " (visible::counted(input.rows, "row"))
+                @if let Some(bytes) = file.bytes { ", " (visible::counted(bytes, "byte")) }
+                @if let Some(hash) = &file.sha256 { ", SHA-256 " (hash) }
+            }
+        }
+    }
+}
+
+/// A share in words, and the number that it is sorted by.
+fn share(count: u64, of: u64) -> (String, String) {
+    (visible::share(count, of), format!("{:.6}", count as f64 / of.max(1) as f64))
+}
+
+fn checks(page: &Page) -> Markup {
+    let all = page.summary.rows.read;
+    let shown = || page.summary.checks.iter().filter(|check| check.rows > 0 || !check.implied);
+    html! {
+        h2 #checks { "Checks" }
+        @if shown().next().is_none() { p { "The cut list checks nothing." } } @else {
+            div.wide { table.sorted {
+                thead { tr { th { "of" } th { "column" } th { "check" } th.number { "rows" } th.number { "share" } th { "" } th { "first rows" } } }
+                tbody { @for check in shown() { (check_row(check, page, all)) } }
+            } }
+        }
+    }
+}
+
+fn check_row(check: &CheckCounts, page: &Page, all: u64) -> Markup {
+    let (words, sorted_by) = share(check.rows, all);
+    let class = match (check.rows, check.level) {
+        (0, _) => "number",
+        (_, Level::Warning) => "number warns",
+        (_, Level::Fault) => "number bad",
+    };
+    let place = page.summary.checks.iter().position(|other| other == check).unwrap_or_default();
+    let are_several = page.summary.inputs.len() > 1;
+    let rows: Vec<String> = check
+        .first_rows
+        .iter()
+        .map(
+            |row| {
+                if are_several { format!("{} of {}", visible::grouped(row.row), row.file) } else { visible::grouped(row.row) }
+            },
+        )
+        .collect();
+    let more = if check.rows > rows.len() as u64 { " …" } else { "" };
+    html! {
+        tr {
+            td { @if check.rows > 0 { a href=(format!("#check-{place}")) { (check.of) } } @else { (check.of) } }
+            td { (check.column.as_deref().unwrap_or_default()) }
+            td { code { (check.check) } @if check.level == Level::Warning { span.quiet { " (warns)" } } }
+            td class=(class) data-sort=(check.rows) { (visible::grouped(check.rows)) }
+            td.number data-sort=(sorted_by) { @if check.rows == 0 { "all meet it" } @else { (words) } }
+            td { (plot::share(check.rows as f64 / all.max(1) as f64, if check.level == Level::Warning { "warns" } else { "bad" })) }
+            td { (rows.join(", ")) (more) }
+        }
+    }
+}
+
+fn faults(page: &Page) -> Markup {
+    let are_several = page.summary.inputs.len() > 1;
+    html! {
+        h2 #faults { "What does not meet them" }
+        @for faults in &page.faults {
+            @let check = &page.summary.checks[faults.check];
+            h3 id=(format!("check-{}", faults.check)) {
+                (check.of) @if let Some(column) = &check.column { " of " (column) } ": " code { (check.check) }
+                " " span.quiet { "(" (visible::counted(check.rows, "row")) ")" }
+            }
+            (results(faults))
+            @if !faults.rows.is_empty() {
+                div.wide { table.sorted {
+                    thead { tr { @if are_several { th { "file" } } th.number { "row" } th.number { "line" } th { "value" } th { "what is wrong" } } }
+                    tbody { @for row in &faults.rows { (faulty_row(row, are_several)) } }
+                } }
+                @if check.rows > faults.rows.len() as u64 {
+                    p.quiet { "The first " (faults.rows.len()) " of " (visible::counted(check.rows, "row")) "; --faults FILE lists all." }
+                }
+            }
+        }
+    }
+}
+
+fn results(faults: &Faults) -> Markup {
+    html! {
+        @if !faults.results.is_empty() {
+            ul.results {
+                @for Counted { text, count } in &faults.results {
+                    li { @if text.is_empty() { span.quiet { "(blank)" } } @else { code { (visible::value(text)) } } " " span.quiet { "× " (visible::grouped(*count)) } }
+                }
+                @if faults.other_rows > 0 { li.quiet { "others × " (visible::grouped(faults.other_rows)) } }
+            }
+        }
+    }
+}
+
+fn faulty_row(row: &FaultyRow, are_several: bool) -> Markup {
+    html! {
+        tr {
+            @if are_several { td { (row.file) } }
+            td.number data-sort=(row.row) { (visible::grouped(row.row)) }
+            td.number data-sort=(row.line.unwrap_or_default()) { @if let Some(line) = row.line { (visible::grouped(line)) } }
+            td { span.value {
+                @if row.value.is_empty() { span.quiet { "(blank)" } }
+                @for stretch in &row.value {
+                    @match stretch.is {
+                        Mark::Beside => { (stretch.text) }
+                        Mark::Piece => { span.piece { (stretch.text) } }
+                        Mark::Wrong => { span.wrong { (stretch.text) } }
+                    }
+                }
+            } }
+            td { (row.detail) }
+        }
+    }
+}
+
+fn changes(changes: &[Changes]) -> Markup {
+    html! {
+        h2 #new { "What is new" }
+        @for of_file in changes {
+            h3 { "Since " (of_file.since) }
+            @if of_file.told.is_empty() { p { "Nothing is new." } } @else {
+                div.wide { table {
+                    thead { tr { th { "of" } th { "what" } th { "before" } th { "now" } } }
+                    tbody { @for change in &of_file.told { tr {
+                        td { (change.of) } td { (change.words) }
+                        @for share in change.shares.map_or([None, None], |(before, now)| [Some(before), Some(now)]) {
+                            td { @if let Some(share) = share { (plot::share(share, "is")) " " span.quiet { (shown(share)) } } }
+                        }
+                    } } }
+                } }
+            }
+        }
+    }
+}
+
+/// A count of a piece that has a column: its head, and where it is.
+type State = (&'static str, fn(&PieceCounts) -> u64);
+
+/// The counts of a piece that have columns.
+const STATES: [State; 8] = [
+    ("filled", |piece| piece.tally.filled),
+    ("short", |piece| piece.tally.short),
+    ("long", |piece| piece.tally.long),
+    ("blank", |piece| piece.tally.blank),
+    ("missing", |piece| piece.tally.missing),
+    ("not asked", |piece| piece.tally.not_asked),
+    ("fallback", |piece| piece.tally.fallback),
+    ("faulted", |piece| piece.tally.faulted),
+];
+
+fn pieces(pieces: &[PieceCounts], rows: u64) -> Markup {
+    let occurs = |(head, of): &&State| *head == "filled" || pieces.iter().any(|piece| of(piece) > 0);
+    let states: Vec<_> = STATES.iter().filter(occurs).collect();
+    html! {
+        h2 #pieces { "Pieces" }
+        div.wide { table.sorted {
+            thead { tr { th { "piece" } th { "from" } @for (head, _) in &states { th.number { (head) } } th { "states" } } }
+            tbody { @for piece in pieces { tr {
+                td { (piece.name) } td { (piece.column.as_deref().unwrap_or("(built)")) }
+                @for (_, of) in &states { td.number data-sort=(of(piece)) { (visible::grouped(of(piece))) } }
+                td { (plot::shares(&states_of(piece, rows))) }
+            } } }
+        } }
+        p.quiet.key { "States:" span.filled {} "filled" span.fallback {} "fallback, a branch after " code { "or" } span.short {} "short or long" span.missing {} "missing: there was a value, but nothing came of it"
+            " (the rest: blank, or not asked)" }
+    }
+}
+
+/// The shares of rows by what became of a piece, each with its class.
+fn states_of(piece: &PieceCounts, rows: u64) -> [(&'static str, f64); 4] {
+    let share = |count: u64| count as f64 / rows.max(1) as f64;
+    let tally = &piece.tally;
+    [
+        ("filled", share(tally.filled)),
+        ("fallback", share(tally.fallback)),
+        ("short", share((tally.short + tally.long).min(rows - tally.filled.min(rows)))),
+        ("missing", share(tally.missing)),
+    ]
+}
+
+fn hints(page: &Page) -> Markup {
+    html! {
+        h2 #hints { "Hints" }
+        @for hint in &page.hints { div.hint { p { (hint.words) } @for fix in &hint.fixes { code { (fix) } } } }
+    }
+}
+
+fn columns(columns: &[Column], rows: u64) -> Markup {
+    html! {
+        h2 #columns { "What is in the columns" }
+        p.quiet { "In a shape, U is an uppercase letter, L a lowercase one, A either, d a digit, X uppercase letters and digits mixed, x lowercase ones, W either. A number after it says how many; any other character is itself." }
+        @for column in columns {
+            h3 { (column.name) }
+            p { (visible::counted(rows.saturating_sub(column.blank), "value")) ", " (column.distinct) " different, " (visible::grouped(column.blank)) " blank"
+                @for Counted { text, count } in &column.odd { "; " (text) " in " (visible::counted(*count, "value")) } }
+            (shapes(column, rows))
+            @if !column.lengths.is_empty() {
+                @let bars: Vec<(String, u64)> = column.lengths.iter().map(|(from, to, count)| (if from == to { from.to_string() } else { format!("{from}–{to}") }, *count)).collect();
+                p.quiet { "Lengths in characters" }
+                (plot::bars(&bars, &format!("Lengths of {}: {}", column.name, bars.iter().map(|(label, count)| format!("{label}: {count}")).collect::<Vec<_>>().join(", "))))
+            }
+            @if !column.positions.is_empty() {
+                p.quiet.key { "What is at each position:" span.digit {} "digits" span.upper {} "uppercase" span.lower {} "lowercase" span.fixed {} "one character" span.mixed {} "others" }
+                (plot::positions(&column.positions, &format!("Contents of the positions 1 to {} of {}; the table below has the same", column.positions.len(), column.name)))
+                details { summary { "The same as a table" } (position_table(column)) }
+            }
+        }
+    }
+}
+
+fn shapes(column: &Column, rows: u64) -> Markup {
+    let values = rows.saturating_sub(column.blank);
+    html! {
+        div.wide { table.sorted {
+            thead { tr { th { "shape" } th.number { "values" } th.number { "share" } th { "" } th { "such as" } } }
+            tbody { @for shape in &column.shapes {
+                @let (words, sorted_by) = share(shape.count, values);
+                tr {
+                    td { code { (shape.shape) } } td.number data-sort=(shape.count) { (visible::grouped(shape.count)) } td.number data-sort=(sorted_by) { (words) }
+                    td { (plot::share(shape.count as f64 / values.max(1) as f64, "is")) } td { code { (visible::value(&shape.example)) } }
+                }
+            } }
+        } }
+        @if column.other_shapes > 0 { p.quiet { (visible::counted(column.other_shapes, "value")) " of other shapes" } }
+    }
+}
+
+fn position_table(column: &Column) -> Markup {
+    html! {
+        table {
+            thead { tr { th.number { "position" } th { "what is there" } } }
+            tbody { @for (index, position) in column.positions.iter().enumerate() { tr {
+                td.number { (index + 1) }
+                td { @for (nth, content) in position.contents.iter().enumerate() { @if nth > 0 { ", " } (content.what) " × " (visible::grouped(content.count)) } }
+            } } }
+        }
+    }
+}
+
+fn list(page: &Page) -> Markup {
+    html! {
+        h2 #list { "The cut list in plain words" }
+        @for part in &page.list {
+            @if !part.name.is_empty() { h3 { (part.name) } }
+            @for sentence in &part.sentences { p { (sentence) } }
+            @if let Some(phrase) = &part.phrase { p.quiet { "in the list: " code { (phrase) } } }
+        }
+    }
+}

@@ -1,0 +1,105 @@
+//! `report`: one page to hand on.
+
+use super::yard::Yard;
+
+const LIST: &str = "title = 'Parts & <codes>'\ncolumn = 'part_code'\n[piece.family]\ntake = 'first 3'\ncheck = ['uppercase']\n\
+                    [piece.serial]\ntake = 'section 2 by \"-\"'\ncheck = ['required', 'length 8']\nwarn = ['digits']\n";
+
+fn yard() -> Yard {
+    let yard = Yard::new();
+    let row = |row: usize| match row {
+        3 => "<script>alert(1)</script>,\"a\nb\"\n".to_owned(),
+        5 => "\u{1b}[31mGRP-1,East\n".to_owned(),
+        _ if row % 20 == 7 => format!("grp-{:08}-S7K2,West\n", row * 7919),
+        _ => format!("GRP-{:08}-S7K2,East\n", row * 7919),
+    };
+    yard.write("a.csv", format!("part_code,depot\n{}", (0..300).map(row).collect::<String>()));
+    yard.write("list.cutlist.toml", LIST);
+    yard
+}
+
+fn report(yard: &Yard, words: &[&str]) -> String {
+    let ran = yard.run(&[&["report", "a.csv", "-l", "list.cutlist.toml", "-q"], words].concat());
+    assert_eq!(ran.status, 0, "{}", ran.shown());
+    ran.stdout
+}
+
+#[test]
+fn the_page_says_what_the_checks_found_and_escapes_all_data() {
+    let yard = yard();
+    let ran = yard.run(&["report", "a.csv", "-l", "list.cutlist.toml", "-o", "page.html"]);
+    assert_eq!(ran.stderr, "a.csv: 17 of 300 rows have faults (5.7 %), in page.html\n");
+    let page = yard.read("page.html");
+    for there in [
+        "<title>Parts &amp; &lt;codes&gt;</title>",
+        "17 of 300 rows have faults (5.7 %)",
+        "&lt;script&gt;alert(1)&lt;/script&gt;",
+        "character 1 is the letter g; an upper-case letter was expected",
+        "<span class=\"wrong\">g</span><span class=\"piece\">rp</span>-00055433-S7K2",
+        "SHA-256 ",
+        "Divide the text at every",
+        "prefers-color-scheme: dark",
+    ] {
+        assert!(page.contains(there), "{there}");
+    }
+    assert!(!page.contains("<script>alert") && !page.contains('\u{1b}'), "data is text");
+    // One script and one style, both in the page; nothing is fetched.
+    assert_eq!((page.matches("<script>").count(), page.matches("<style>").count()), (1, 1));
+    assert!(!page.contains("http://") && !page.contains("https://") && !page.contains("src=") && !page.contains("@import"));
+    assert!(page.len() < 200_000, "{} bytes", page.len());
+}
+
+#[test]
+fn json_has_the_same_and_rows_are_capped() {
+    let yard = yard();
+    let json: serde_json::Value = serde_json::from_str(&report(&yard, &["--to", "json", "--rows", "4"])).unwrap();
+    assert_eq!(json["verdict"], "17 of 300 rows have faults (5.7 %)");
+    let uppercase = &json["faults"][0];
+    assert_eq!((uppercase["rows"].as_array().unwrap().len(), uppercase["results"][0]["count"].as_u64()), (4, Some(15)));
+    assert_eq!(uppercase["rows"][0]["row"], 4);
+    // Each check has rows of its own, however many rows fail the check before.
+    let words =
+        |faults: &serde_json::Value| json["summary"]["checks"][faults["check"].as_u64().unwrap() as usize]["check"].clone();
+    let length = json["faults"].as_array().unwrap().iter().find(|faults| words(faults) == "length 8").unwrap();
+    assert_eq!(length["rows"][0]["value"][0]["text"], "␛[31mGRP-", "{length}");
+    assert_eq!(json["summary"]["rows"]["with_faults"], 17);
+    assert_eq!(json["columns"][0]["shapes"][0]["shape"], "U3-d8-U1d1U1d1");
+    report(&yard, &["-o", "page.json"]);
+    let named: serde_json::Value = serde_json::from_str(&yard.read("page.json")).unwrap();
+    assert_eq!(named["version"], 1);
+    assert!(report(&yard, &["--to", "html", "--rows", "4"]).contains("The first 4 of 17 rows"));
+}
+
+#[test]
+fn what_is_new_is_a_section() {
+    let yard = yard();
+    yard.write("b.csv", yard.read("a.csv").replace("grp-", "GRP-").replace("<script>alert(1)</script>", "GRP-00000001-S7K2"));
+    yard.out(&["survey", "b.csv", "--save", "b.json", "-q"]);
+    yard.run(&["check", "b.csv", "-l", "list.cutlist.toml", "--summary", "checked.json", "-q"]);
+    let page = report(&yard, &["--to", "html", "--against", "b.json", "--against", "checked.json"]);
+    for there in
+        ["Since b.json", "new shape L3-d8-U1d1U1d1: 15 values", "Since checked.json", "uppercase: 17 rows now, 1 before"]
+    {
+        assert!(page.contains(there), "{there}");
+    }
+}
+
+#[test]
+fn a_report_without_faults_or_checks_says_so_and_what_cannot_be_is_refused() {
+    let yard = yard();
+    yard.write("good.csv", "part_code,depot\nGRP-00000001-S7K2,East\n");
+    let verdict = |words: &[&str]| {
+        let json: serde_json::Value =
+            serde_json::from_str(&yard.out(&[&["report", "--to", "json", "-q"], words].concat())).unwrap();
+        json["verdict"].as_str().unwrap().to_owned()
+    };
+    assert_eq!(verdict(&["good.csv", "-l", "list.cutlist.toml"]), "Nothing is wrong in 1 row");
+    assert_eq!(verdict(&["good.csv", "-c", "part_code", "-p", "x: first 1"]), "1 row, and the cut list checks nothing");
+    let missing = ["a.csv", "-c", "part_code", "-p", "x: after \"-\"", "-p", "y: first 1", "--check", "y: length 1"];
+    assert_eq!(verdict(&missing), "Every one of 300 rows meets the checks; 1 piece is missing in some");
+    yard.write("none.csv", "part_code,depot\n");
+    assert_eq!(verdict(&["none.csv", "-l", "list.cutlist.toml"]), "There are no rows");
+    let refused = yard.run_on("part_code\nGRP\n", &["report", "-l", "list.cutlist.toml", "-o", "x.html"]);
+    assert!(refused.status == 2 && refused.stderr.contains("standard input is read only once"), "{}", refused.shown());
+    assert_eq!(yard.run(&["report", "a.csv", "-l", "list.cutlist.toml", "-o", "a.csv"]).status, 2);
+}

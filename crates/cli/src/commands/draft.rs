@@ -23,9 +23,9 @@ use keen_notch_io::view::View;
 use crate::args::{self, DraftArgs, ReadingArgs};
 use crate::commands::run::{inputs, names, read_twice};
 use crate::console::{self, Console};
-use crate::draw::again;
 use crate::draw::style::{self, paint};
 use crate::draw::wanted;
+use crate::draw::{again, shell};
 use crate::failure::{Failure, Text};
 use crate::progress::Progress;
 
@@ -79,6 +79,10 @@ pub fn run(args: &DraftArgs, console: &Console) -> Result<(), Failure> {
                 let words = [vec!["check".to_owned()], again::inputs(&inputs, &args.reading)].concat();
                 let words = again::command(&[words, vec!["-l".to_owned(), list.clone()]].concat());
                 console.note(&format!("{list} is written. What breaks its checks: {}", paint(style::TAKEN, words)));
+                if args.file.is_some() {
+                    let words = format!("keen-notch check FILE -l {}", shell::quoted(&list));
+                    console.note(&format!("Next month's file: {}", paint(style::TAKEN, words)));
+                }
             }
         }
     }

@@ -174,8 +174,8 @@ mod tests {
             no_header,
             encoding: None,
             encoding_errors: EncodingErrors::Stop,
-            max_row: crate::args::Bytes::default(),
-            memory: crate::args::Bytes::default(),
+            max_row: crate::args::reading::Bytes::default(),
+            memory: crate::args::reading::Bytes::default(),
         };
         let list =
             ListReading { delimiter: Some("|".to_owned()), encoding: Some("utf-16le".to_owned()), ..ListReading::default() };

@@ -101,9 +101,11 @@ fn from_the_first_look_to_rows_set_aside() {
     // Draft: the list says how the file is read, and runs as it is printed.
     let ran =
         yard.run(&["draft", "tickets.csv", "--encoding", "windows-1252", "-c", "Ticket", "--write", "draft.cutlist.toml"]);
-    let next = ran.stderr.split("What breaks its checks: keen-notch ").nth(1).unwrap();
-    let checked = yard.paste(next.trim());
-    assert_eq!(checked.status, 1, "{}", checked.shown());
+    for (before, file) in [("What breaks its checks: keen-notch ", ""), ("Next month's file: keen-notch ", "tickets.csv")] {
+        let next = ran.stderr.split(before).nth(1).and_then(|rest| rest.lines().next()).unwrap();
+        let checked = yard.paste(&next.replace("FILE", file));
+        assert_eq!(checked.status, 1, "{}", checked.shown());
+    }
     let wanted = ["draft", "tickets.csv", "--encoding", "windows-1252", "-c", "Amount", "--want", "2.074,02 => 2074.02"];
     let phrases = yard.out(&wanted);
     assert!(phrases.contains("1 plain number like \"1.234,5\""), "{phrases}");

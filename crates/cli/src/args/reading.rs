@@ -1,0 +1,186 @@
+//! How tables are read.
+
+use std::sync::Arc;
+
+use clap::ValueEnum;
+use keen_notch_core::cutlist::{RaggedRows, Reading as ListReading};
+use keen_notch_core::widths::Widths;
+use keen_notch_io::database::{Address, Relation, What};
+use keen_notch_io::formats::{Kind, Named};
+use keen_notch_io::source::input::Encoding;
+use keen_notch_io::source::{Format, MEMORY, MOST_ROW, Ragged, Reading, WrongBytes};
+
+use crate::failure::{Failure, Text};
+
+/// How a table is read.
+#[derive(Debug, Clone, clap::Args)]
+#[command(next_help_heading = "Reading")]
+pub struct ReadingArgs {
+    /// How the input is written down, as the ending of a file that is written so: csv, tsv.gz … [default: by its name]; or a database: sqlite:FILE
+    #[arg(long, value_name = "ENDING", value_parser = said)]
+    pub from: Option<Said>,
+    /// The table or view of the database. Where both are databases, it is given twice: the one that is read, and the one that is written
+    #[arg(long = "table", value_name = "NAME")]
+    pub tables: Vec<String>,
+    /// The query on the database that gives the rows
+    #[arg(long, value_name = "SQL")]
+    pub query: Option<String>,
+    /// What is between two cells: one ASCII character, or tab [default: by the ending, and else by the header]
+    #[arg(long, value_name = "CHARACTER")]
+    pub delimiter: Option<String>,
+    /// Where the columns of fixed-width text are: 'code 1 to 8, qty 9 for 4, note 14 to end'; without names, the first line has them
+    #[arg(long, value_name = "WIDTHS")]
+    pub widths: Option<String>,
+    /// The sheet of a workbook [default: the first]
+    #[arg(long, value_name = "NAME")]
+    pub sheet: Option<String>,
+    /// The first row is data: columns are #1, #2 …
+    #[arg(long)]
+    pub no_header: bool,
+    /// What the input is written in, if not UTF-8, such as windows-1252; the output is UTF-8
+    #[arg(long, value_name = "ENCODING")]
+    pub encoding: Option<String>,
+    /// Bytes that are not of the encoding: stop there, or replace them by U+FFFD and count [default: stop]
+    #[arg(long, value_name = "WHAT", hide_possible_values = true, hide_default_value = true, default_value = "stop")]
+    pub encoding_errors: EncodingErrors,
+    /// The longest row allowed, in bytes, and the most that its pieces may take; K, M or G may follow
+    #[arg(long, value_name = "BYTES", default_value_t = Bytes(MOST_ROW))]
+    pub max_row: Bytes,
+    /// The memory for what is on its way and what is remembered of rows, in bytes; K, M or G may follow
+    #[arg(long, value_name = "BYTES", default_value_t = Bytes(MEMORY))]
+    pub memory: Bytes,
+}
+
+impl ReadingArgs {
+    /// How tables are read: as these arguments say it, and else as a cut list does.
+    pub fn reading(&self, list: &ListReading) -> Result<Reading, Failure> {
+        let encoding = self.encoding.as_deref().or(list.encoding.as_deref());
+        let widths = self.widths.as_deref().or(list.widths.as_deref());
+        Ok(Reading {
+            from: if let Some(Said::Named(named)) = self.from { Some(named) } else { None },
+            delimiter: self.delimiter.clone().or(list.delimiter.clone()),
+            header: !self.no_header && list.header.unwrap_or(true),
+            encoding: encoding.map(Encoding::named).transpose()?,
+            sheet: self.sheet.clone().or(list.sheet.clone()),
+            widths: widths.map(read_widths).transpose()?.map(Arc::new),
+            wrong_bytes: if self.encoding_errors == EncodingErrors::Replace { WrongBytes::Replace } else { WrongBytes::Stop },
+            max_row: self.max_row.0,
+            memory: self.memory.0,
+            ragged: match list.ragged {
+                None | Some(RaggedRows::Stop) => Ragged::Stop,
+                Some(RaggedRows::Keep) => Ragged::Keep,
+                Some(RaggedRows::SetAside) => Ragged::SetAside,
+            },
+            ..Reading::default()
+        })
+    }
+
+    /// The rows of a database that are read, if some are: as these arguments say it, and else as a cut list does. Gives the tables too that
+    /// are named beside the one that is read.
+    pub fn relation(&self, list: &ListReading) -> Result<(Option<Relation>, &[String]), Failure> {
+        let Some(Said::Database(address)) = &self.from else {
+            return match &self.query {
+                None => Ok((None, &self.tables)),
+                Some(_) => Err(Failure::usage(
+                    "--query is for databases, and none is named",
+                    "name it, such as --from sqlite:yard.db, or leave the option out",
+                )),
+            };
+        };
+        let (what, others) = match (&self.query, self.tables.split_first(), &list.query) {
+            (Some(query), ..) => (What::Query(query.clone()), &self.tables[..]),
+            (None, Some((table, others)), _) => (What::Table(table.clone()), others),
+            (None, None, Some(query)) => (What::Query(query.clone()), &[][..]),
+            (None, None, None) => (What::Unsaid, &[][..]),
+        };
+        Ok((Some(Relation { address: address.clone(), what }), others))
+    }
+
+    /// The first option that was given and says nothing of a table in a format, and what it is for.
+    pub fn first_out_of_place(&self, format: &Format) -> Option<(&'static str, &'static str)> {
+        let kind = format.kind();
+        let (is_text, is_fixed, is_sheet) =
+            (matches!(kind, Kind::Delimited(_)), kind == Kind::FixedWidth, kind == Kind::Workbook);
+        let given = [
+            (self.delimiter.is_some() && !is_text, "--delimiter", "delimited text"),
+            (self.no_header && !is_text && !is_fixed && !is_sheet, "--no-header", "tables with a first row of names"),
+            (self.sheet.is_some() && !is_sheet, "--sheet", "workbooks"),
+            (self.widths.is_some() && !is_fixed, "--widths", "fixed-width text"),
+        ];
+        given.into_iter().find(|(is_given, ..)| *is_given).map(|(_, option, what)| (option, what))
+    }
+}
+
+/// Reads where the columns of a text are.
+pub fn read_widths(text: &str) -> Result<Widths, Failure> {
+    Widths::parse(text).map_err(|error| Failure::text_error(&Text { name: None, text: text.to_owned() }, error))
+}
+
+/// What --from or --to says.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Said {
+    /// Files that are written down so.
+    Named(Named),
+    /// A database.
+    Database(Address),
+}
+
+/// As the command line takes it, but for passwords.
+impl std::fmt::Display for Said {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        match self {
+            Said::Named(named) => named.fmt(f),
+            Said::Database(address) => address.fmt(f),
+        }
+    }
+}
+
+/// What an ending or an address says.
+pub fn said(text: &str) -> Result<Said, String> {
+    Address::parse(text).map_or_else(|| named(text).map(Said::Named), |address| Ok(Said::Database(address)))
+}
+
+/// What an ending says of a format.
+fn named(ending: &str) -> Result<Named, String> {
+    Named::parse(ending).map_err(|error| format!("{error}; {}", error.help()))
+}
+
+/// What becomes of bytes that are not of the encoding.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, ValueEnum)]
+pub enum EncodingErrors {
+    /// The run ends there.
+    #[default]
+    Stop,
+    /// U+FFFD is read for them.
+    Replace,
+}
+
+/// A number of bytes, as `64M`.
+#[derive(Debug, Clone, Copy, Default)]
+pub struct Bytes(usize);
+
+impl std::str::FromStr for Bytes {
+    type Err = String;
+
+    fn from_str(text: &str) -> Result<Bytes, String> {
+        let digits = text.trim_end_matches(|c: char| !c.is_ascii_digit());
+        let unit: usize = match text[digits.len()..].to_ascii_uppercase().as_str() {
+            "" => 1,
+            "K" => 1 << 10,
+            "M" => 1 << 20,
+            "G" => 1 << 30,
+            _ => return Err("write a number of bytes, such as 64M".to_owned()),
+        };
+        let bytes = digits.parse::<usize>().ok().and_then(|n| n.checked_mul(unit)).filter(|bytes| *bytes > 0);
+        bytes.map(Bytes).ok_or_else(|| "write a number of bytes, such as 64M".to_owned())
+    }
+}
+
+impl std::fmt::Display for Bytes {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        match self.0 {
+            n if n.is_multiple_of(1 << 20) => write!(f, "{}M", n >> 20),
+            n => write!(f, "{n}"),
+        }
+    }
+}

@@ -1,0 +1,99 @@
+//! How rows are written.
+
+use clap::ValueEnum;
+use keen_notch_io::database::How;
+use keen_notch_io::encode::TextOptions;
+use keen_notch_io::source::delimited::delimiter;
+
+/// How tables of a database are written.
+#[derive(Debug, Clone, clap::Args)]
+#[command(next_help_heading = "Writing tables of a database")]
+pub struct TableArgs {
+    /// Put a new table in the place of the one that is there
+    #[arg(long, conflicts_with = "append")]
+    pub replace: bool,
+    /// Add the rows after those of the table that is there
+    #[arg(long)]
+    pub append: bool,
+    /// Write one row a fault to this table
+    #[arg(long, value_name = "NAME", conflicts_with = "faults")]
+    pub faults_table: Option<String>,
+    /// Write rows with faults to this table instead of the other, with a column that says why
+    #[arg(long, value_name = "NAME", conflicts_with = "offcuts")]
+    pub offcuts_table: Option<String>,
+}
+
+impl TableArgs {
+    /// What becomes of tables that are there.
+    pub fn how(&self) -> How {
+        match (self.replace, self.append) {
+            (true, _) => How::Replace,
+            (false, true) => How::Append,
+            (false, false) => How::New,
+        }
+    }
+
+    /// The first of these options that was given.
+    pub fn first(&self) -> Option<&'static str> {
+        let given = [
+            (self.replace, "--replace"),
+            (self.append, "--append"),
+            (self.faults_table.is_some(), "--faults-table"),
+            (self.offcuts_table.is_some(), "--offcuts-table"),
+        ];
+        given.into_iter().find(|(is_given, _)| *is_given).map(|(_, option)| option)
+    }
+}
+
+/// How text is written.
+#[derive(Debug, Clone, clap::Args)]
+#[command(next_help_heading = "Writing text")]
+pub struct WritingArgs {
+    /// Write this between two cells: one ASCII character, or tab
+    #[arg(long, value_name = "CHARACTER")]
+    pub out_delimiter: Option<String>,
+    /// Where the columns of fixed-width text are written: 'code 1 to 8, family 10 to 12', or places alone, in the order of the columns
+    #[arg(long, value_name = "WIDTHS")]
+    pub out_widths: Option<String>,
+    /// Write a first row with the names of the columns: yes or no [default: as the input has one]
+    #[arg(long, value_name = "WHETHER", hide_possible_values = true)]
+    pub out_header: Option<YesOrNo>,
+    /// Begin with a byte-order mark, by which some spreadsheets know UTF-8
+    #[arg(long)]
+    pub out_bom: bool,
+    /// Put every cell in quotes
+    #[arg(long)]
+    pub quote_all: bool,
+}
+
+/// Yes or no.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+pub enum YesOrNo {
+    /// Yes.
+    Yes,
+    /// No.
+    No,
+}
+
+impl WritingArgs {
+    /// How delimited text is written.
+    pub fn options(&self) -> Result<TextOptions, keen_notch_io::Error> {
+        Ok(TextOptions {
+            delimiter: self.out_delimiter.as_deref().map(delimiter).transpose()?,
+            header: self.out_header.map(|whether| whether == YesOrNo::Yes),
+            byte_order_mark: self.out_bom,
+            quote_all: self.quote_all,
+        })
+    }
+
+    /// The first of the options for delimited text that was given.
+    pub fn first(&self) -> Option<&'static str> {
+        let given = [
+            (self.out_delimiter.is_some(), "--out-delimiter"),
+            (self.out_header.is_some(), "--out-header"),
+            (self.out_bom, "--out-bom"),
+            (self.quote_all, "--quote-all"),
+        ];
+        given.into_iter().find(|(is_given, _)| *is_given).map(|(_, option)| option)
+    }
+}

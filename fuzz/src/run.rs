@@ -5,6 +5,7 @@ use keen_notch_core::column::ColumnRef;
 use keen_notch_core::cutlist::CutList;
 use keen_notch_core::diagnostics::Diagnostics;
 use keen_notch_core::program::Setting;
+use keen_notch_core::summary::Part;
 use keen_notch_core::widths::Widths;
 use keen_notch_io::Error;
 use keen_notch_io::carve::{Job, Outs, Report, carve, measure};
@@ -28,6 +29,8 @@ pub struct Way<'a> {
     pub guards_formulas: bool,
     /// What is said of the output.
     pub to: Named,
+    /// The part of the rows that is read; all where none is said.
+    pub part: Option<Part>,
 }
 
 /// What a run gives.
@@ -75,6 +78,9 @@ pub fn run(inputs: &[Input], list: &CutList, reading: &Reading, way: Way) -> Res
         }
         table = Table::open(inputs, &Reading { stride: way.stride, ..reading.clone() })?;
     }
+    if let Some(part) = way.part {
+        table.take_part(part)?;
+    }
     let header = table.header.clone();
     let all: Vec<usize> = (0..header.count()).collect();
     let job = Job::new(carving, &header, way.originals.unwrap_or(&all), 2)
@@ -98,7 +104,7 @@ pub fn run(inputs: &[Input], list: &CutList, reading: &Reading, way: Way) -> Res
     let report = {
         let [mut rows, mut offcuts, mut faults] =
             [&mut rows, &mut offcuts, &mut faults].map(|bytes: &mut Vec<u8>| Stream::new("memory", bytes));
-        let faults = Some(FaultFile::new(&mut faults, Named::default(), &header, false)?);
+        let faults = Some(FaultFile::new(&mut faults, Named::default(), &header, table.is_continued())?);
         let offcuts = if reading.ragged == Ragged::SetAside { Some(&mut offcuts as &mut dyn Sink) } else { None };
         carve(&mut table, &job, &mut Outs { rows: &mut rows, offcuts, faults })
     };

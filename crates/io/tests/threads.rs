@@ -3,8 +3,9 @@
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic, reason = "a test that cannot go on has failed")]
 
 use keen_notch_core::cutlist::CutList;
+use keen_notch_core::summary::Part;
 use keen_notch_fuzz::page;
-use keen_notch_fuzz::run::{Way, input, run};
+use keen_notch_fuzz::run::{Ran, Way, input, run};
 use keen_notch_io::source::input::Input;
 use keen_notch_io::source::{Ragged, Reading};
 use proptest::prelude::*;
@@ -161,6 +162,32 @@ proptest! {
                 let parted = everything(&inputs, list, sets_aside, way(stride, threads));
                 prop_assert_eq!(&parted, &whole, "{} bytes at a time on {} threads", stride, threads);
             }
+        }
+    }
+
+    #[test]
+    fn parts_joined_are_the_whole(
+        first in table(),
+        second in table(),
+        sets_aside in proptest::bool::ANY,
+        of in 1..9_u32,
+        stride in prop_oneof![Just(16_usize), Just(64), Just(1 << 20)],
+    ) {
+        let inputs = [input("a.csv", &first), input("b.csv", "x,y,z"), input("c.csv", &second)];
+        let reading = Reading { ragged: if sets_aside { Ragged::SetAside } else { Ragged::Keep }, ..Reading::default() };
+        for list in [LIST, SWIFT, A_ROW_EACH] {
+            let list = CutList::parse(list, 0).unwrap();
+            let ran = |part| {
+                let way = Way { stride: Some(stride), threads: 1, part, ..Way::default() };
+                run(&inputs, &list, &reading, way).unwrap().unwrap()
+            };
+            let whole = ran(None);
+            let parts: Vec<Ran> = (1..=of).map(|number| ran(Some(Part { number, of }))).collect();
+            for of_run in [|ran: &Ran| ran.rows.clone(), |ran: &Ran| ran.offcuts.clone(), |ran: &Ran| ran.faults.clone()] {
+                prop_assert_eq!(parts.iter().map(of_run).collect::<String>(), of_run(&whole), "in {} parts", of);
+            }
+            let rows = |ran: &Ran| ran.report.as_ref().map(|report| report.counts.rows).unwrap_or_default();
+            prop_assert_eq!(parts.iter().map(rows).sum::<u64>(), rows(&whole));
         }
     }
 

@@ -41,8 +41,10 @@ const RESULTS: usize = 12;
 const SHAPES: usize = 20;
 /// Bars of the lengths.
 const LENGTHS: usize = 30;
-/// Characters of a value that are shown around what is wrong.
-const AROUND: usize = 60;
+/// Characters of a value that are shown before and after what is wrong, or the beginning of the piece.
+const AROUND: usize = 100;
+/// The widest a result is shown, in columns.
+const WIDEST: usize = 120;
 
 /// Runs the command.
 pub fn run(args: &ReportArgs, console: &Console) -> Result<(), Failure> {
@@ -189,12 +191,12 @@ fn faults(found: &Report, job: &Job, table: &Table) -> Vec<Faults> {
                 row,
                 line: table.format.has_lines().then_some(sample.line),
                 value: stretches(value, fault.place, is_wrong_from),
-                detail: fault.violation.detail.clone(),
+                detail: visible::clipped(&fault.violation.detail, 3 * WIDEST),
             })
         });
         Faults {
             check,
-            results: results.into_iter().map(|(text, count)| Counted { text: text.to_owned(), count }).collect(),
+            results: results.into_iter().map(|(text, count)| Counted { text: visible::clipped(text, WIDEST), count }).collect(),
             other_rows,
             rows: rows.collect(),
         }
@@ -208,7 +210,8 @@ fn stretches(value: &str, place: Option<(usize, usize)>, wrong: Option<usize>) -
     let ranges: Vec<_> = characters::ranges(value).collect();
     let piece = place.map_or(0..0, |(start, end)| gauge.covered(&(start..end)));
     let at = wrong.map(|at| piece.start + at).filter(|at| *at < piece.end.max(piece.start + 1) && *at < ranges.len());
-    let (from, to) = (piece.start.saturating_sub(AROUND), (piece.end.max(piece.start) + AROUND).min(ranges.len()));
+    let middle = at.unwrap_or(piece.start);
+    let (from, to) = (middle.saturating_sub(AROUND), middle.saturating_add(AROUND).min(ranges.len()));
     let mut stretches: Vec<Stretch> = Vec::new();
     let mut push = |text: &str, is: Mark| match stretches.last_mut() {
         Some(last) if last.is == is => last.text += text,

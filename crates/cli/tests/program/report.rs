@@ -71,6 +71,17 @@ fn json_has_the_same_and_rows_are_capped() {
 }
 
 #[test]
+fn a_long_value_is_shown_around_what_is_wrong() {
+    let yard = Yard::new();
+    let long = |middle: &str| format!("{}{middle}{}", "7".repeat(400_000), "8".repeat(500_000));
+    yard.write("a.csv", format!("code,depot\n{},East\n{},East\n", long("x"), "é".repeat(300_000)));
+    let words = ["report", "a.csv", "-c", "code", "-p", "no: whole", "--check", "no: digits", "-q"];
+    let page = yard.out(&words);
+    assert!(page.len() < 60_000, "{} bytes", page.len());
+    assert!(page.contains("77</span><span class=\"wrong\">x</span><span class=\"piece\">88"), "{page}");
+}
+
+#[test]
 fn what_is_new_is_a_section() {
     let yard = yard();
     yard.write("b.csv", yard.read("a.csv").replace("grp-", "GRP-").replace("<script>alert(1)</script>", "GRP-00000001-S7K2"));

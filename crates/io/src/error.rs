@@ -590,7 +590,7 @@ impl Error {
             Error::UnknownEncoding { .. } => {
                 "give a name of the WHATWG Encoding Standard, such as utf-8, utf-16le, windows-1252 or shift_jis".to_owned()
             }
-            Error::BadDelimiter { .. } => "give one ASCII character, such as --delimiter ';', or tab".to_owned(),
+            Error::BadDelimiter { .. } => "give one ASCII character, such as ';', or tab".to_owned(),
         }
     }
 

@@ -162,7 +162,7 @@ fn every_error_says_what_and_where_and_what_to_do() {
         (
             with("a\n1\n", of_delimiter("::")),
             "\"::\" cannot be a delimiter",
-            "give one ASCII character, such as --delimiter ';', or tab",
+            "give one ASCII character, such as ';', or tab",
         ),
         (with("a\n1\n", of_delimiter("é")), "\"é\" cannot be a delimiter", "give one ASCII character"),
         (with("a\n1\n", of_delimiter("\"")), "\"\\\"\" cannot be a delimiter", "give one ASCII character"),

@@ -14,6 +14,7 @@ mod mistake;
 mod pipes;
 mod progress;
 mod report;
+mod trying;
 
 use std::io::Write;
 use std::process::ExitCode;

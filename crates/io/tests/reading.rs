@@ -159,11 +159,7 @@ fn every_error_says_what_and_where_and_what_to_do() {
             "a.txt: its lines end in carriage returns alone, so it reads as one long row",
             "convert the line ends first",
         ),
-        (
-            with("a\n1\n", of_delimiter("::")),
-            "\"::\" cannot be a delimiter",
-            "give one ASCII character, such as ';', or tab",
-        ),
+        (with("a\n1\n", of_delimiter("::")), "\"::\" cannot be a delimiter", "give one ASCII character, such as ';', or tab"),
         (with("a\n1\n", of_delimiter("é")), "\"é\" cannot be a delimiter", "give one ASCII character"),
         (with("a\n1\n", of_delimiter("\"")), "\"\\\"\" cannot be a delimiter", "give one ASCII character"),
         (

@@ -95,6 +95,29 @@ const SURVEYS: &str = r#"Examples:
 
 A shape is a value with its characters replaced by what they are: U3-d8-X4 is three uppercase letters, a hyphen, eight digits, a hyphen, and four uppercase letters and digits mixed."#;
 
+/// `try`
+#[derive(Debug, clap::Args)]
+#[command(after_help = TRIES)]
+pub struct TryArgs {
+    /// A file: delimited or fixed-width text, JSON Lines, Parquet, Arrow, a workbook; text may be compressed
+    #[arg(value_name = "FILE", required_unless_present = "from")]
+    pub file: Option<PathBuf>,
+    /// The column: its name, its quoted name, or #4
+    #[arg(short, long, value_name = "COLUMN", add = ArgValueCompleter::new(complete::columns))]
+    pub column: Option<String>,
+    /// The cut list that Ctrl-S writes the pieces into: a new one, or one that is there, which keeps all else that is in it
+    #[arg(short, long, value_name = "CUTLIST")]
+    pub list: Option<PathBuf>,
+    #[command(flatten)]
+    pub reading: ReadingArgs,
+}
+
+const TRIES: &str = r#"Examples:
+  keen-notch try parts.csv -c part_code
+  keen-notch try parts.csv -c part_code -l new.cutlist.toml
+
+The phrase is tried on the first 2000 rows at every key, and on all rows as soon as nothing is typed. At the end, the command is printed that carves what was tried."#;
+
 /// `draft`
 #[derive(Debug, clap::Args)]
 #[command(after_help = DRAFTS)]

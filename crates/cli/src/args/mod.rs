@@ -14,7 +14,7 @@ use keen_notch_core::column::ColumnRef;
 use keen_notch_io::source::input::Input;
 
 pub use carving::{CarveArgs, CheckArgs, ReportArgs, ReportFormat};
-pub use looking::{DraftArgs, ExplainArgs, GaugeArgs, PhrasesArgs, SurveyArgs, SurveyFormat};
+pub use looking::{DraftArgs, ExplainArgs, GaugeArgs, PhrasesArgs, SurveyArgs, SurveyFormat, TryArgs};
 pub use others::{CompletionsArgs, DemoArgs, ManualArgs, MergeArgs, SchemaArgs};
 pub use reading::{EncodingErrors, ReadingArgs, Said, read_widths};
 pub use shared::{FaultArgs, PartArgs, ThreadArgs};
@@ -46,6 +46,8 @@ pub enum Command {
     Gauge(GaugeArgs),
     /// Show what is in the columns of a table, before any rule is written
     Survey(SurveyArgs),
+    /// Type a phrase in the terminal, and see at every key what it takes
+    Try(TryArgs),
     /// Propose a cut list from the data, or a phrase from examples of what is wanted
     Draft(DraftArgs),
     /// Add pieces to the rows of a table: the main job

@@ -18,6 +18,7 @@ mod report;
 mod run;
 mod schema;
 mod survey;
+mod trying;
 
 use crate::args::Command;
 use crate::console::Console;
@@ -29,6 +30,7 @@ pub fn run(command: &Command, console: &Console) -> Result<Exit, Failure> {
     match command {
         Command::Gauge(args) => gauge::run(args, console),
         Command::Survey(args) => return survey::run(args, console),
+        Command::Try(args) => trying::run(args, console),
         Command::Draft(args) => draft::run(args, console),
         Command::Carve(args) => return carve::run(args, console),
         Command::Check(args) => return check::run(args, console),

@@ -225,3 +225,45 @@ fn progress_is_shown_and_goes_away() {
     assert!(seen.lines.last().unwrap().ends_with("long.csv: 400 000 rows, written to out.csv"), "{}", seen.lines.join("\n"));
     assert_eq!(yard.names(), ["long.csv", "out.csv"]);
 }
+
+/// What was on the screen before the program gave the terminal back.
+fn screen_before_end(seen: &Seen, columns: u16) -> String {
+    let before = seen.raw.split("\u{1b}[?1049l").next().unwrap();
+    let mut screen = vt100::Parser::new(NonZero::new(40).unwrap(), NonZero::new(columns).unwrap(), 0);
+    screen.process(before.as_bytes());
+    screen.screen().rows(0, columns).map(|line| line.trim_end().to_owned() + "\n").collect()
+}
+
+#[test]
+fn a_phrase_is_tried_and_kept() {
+    let yard = demo();
+    let words = ["try", "parts.csv", "-c", "part_code", "-l", "new.cutlist.toml"];
+    // A phrase whose end is offered, a check, another piece with a name, and what is worth a look; then written and ended.
+    let keys = "section 3 by \u{1b}[C\runiq\u{1b}[D\u{1b}[D\u{1b}[D\u{1b}[D\u{1b}[3~\u{1b}[3~\u{1b}[3~\u{1b}[3~length 4\u{e}first 3\r\rx\t\u{13}\u{1b}";
+    let seen = at_terminal(&yard, 80, &words, &[], keys);
+    assert_eq!(seen.status, 0, "{}", seen.raw);
+    insta::assert_snapshot!(screen_before_end(&seen, 80));
+    let said = "keen-notch carve parts.csv -c part_code -p 'piece_1: section 3 by \"-\"' --check 'piece_1: length 4' -p 'piece_2x: first 3'";
+    assert_eq!(seen.raw.matches(said).count(), 1, "{}", seen.raw);
+    assert!(seen.raw.contains("\u{1b}[?1049h") && seen.raw.ends_with('\n'), "the terminal is as it was");
+    let list = yard.read("new.cutlist.toml");
+    assert!(list.starts_with("column = \"part_code\"\n") && list.contains("[piece.piece_2x]\ntake = \"first 3\""), "{list}");
+    assert_eq!(yard.run(&["check", "parts.csv", "-l", "new.cutlist.toml", "-q"]).status, 1);
+    assert_eq!(yard.paste(said.strip_prefix("keen-notch ").unwrap()).status, 0);
+    // A narrow terminal, without colours.
+    let seen = at_terminal(&yard, 60, &words[..4], &[("NO_COLOR", "1")], "last 2\u{1b}");
+    assert!(screen_before_end(&seen, 60).contains("phrase  last 2") && seen.status == 0, "{}", seen.raw);
+}
+
+#[test]
+fn trying_needs_a_terminal_and_rows() {
+    let yard = demo();
+    let ran = yard.run(&["try", "parts.csv", "-c", "part_code"]);
+    assert_eq!(ran.status, 2);
+    insta::assert_snapshot!(ran.stderr);
+    yard.write("none.csv", "a,b\n");
+    let seen = at_terminal(&yard, 80, &["try", "none.csv", "-c", "a"], &[], "");
+    assert!(seen.status == 3 && seen.raw.contains("none.csv has no rows"), "{}", seen.raw);
+    let seen = at_terminal(&yard, 80, &["try", "parts.csv", "-c", "none"], &[], "");
+    assert!(seen.status == 2 && !seen.raw.contains("1049h"), "{}", seen.raw);
+}

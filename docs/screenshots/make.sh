@@ -1,6 +1,6 @@
 #!/usr/bin/env bash
 # Makes the pictures of this folder from the demo data.
-# Needs xterm, Xvfb, ImageMagick's import and Chromium (Debian: xterm xvfb x11-utils imagemagick chromium fonts-dejavu fonts-noto-cjk).
+# Needs xterm, Xvfb, ImageMagick's import, xdotool and Chromium (Debian: xterm xvfb x11-utils imagemagick xdotool chromium fonts-dejavu fonts-noto-cjk).
 # usage: docs/screenshots/make.sh [NAME]…   (all pictures where none is named)
 set -euo pipefail
 here=$(cd "$(dirname "$0")" && pwd)
@@ -32,6 +32,29 @@ shoot() {
   wait $terminal 2>/dev/null || true
 }
 
+# live NAME COMMAND KEYS: a program that is typed into, each word of KEYS a key or, after a colon, a text
+live() {
+  local name=$1 command=$2
+  if [ -n "${only:-}" ] && [[ " $only " != *" $name "* ]]; then return; fi
+  xterm -geometry 126x39+0+0 -fa 'DejaVu Sans Mono' -fd 'Noto Sans Mono CJK JP' -fs 12 -bg '#16191d' -fg '#d8dde3' -b 8 -xrm 'xterm*boldMode: false' \
+    -xrm 'xterm*allowSendEvents: true' -e bash -c "$command" &
+  local terminal=$! key
+  sleep 1.5
+  local window
+  window=$(xdotool search --class xterm | tail -1)
+  for key in "${@:3}"; do
+    case $key in
+      :*) xdotool type --window "$window" -- "${key#:}" 2>/dev/null ;;
+      *) xdotool key --window "$window" "$key" 2>/dev/null ;;
+    esac
+    sleep 0.2
+  done
+  sleep 1
+  import -window root "$here/$name.png"
+  kill $terminal 2>/dev/null || true
+  wait $terminal 2>/dev/null || true
+}
+
 # page NAME FILE WIDTH HEIGHT [FLAG]…: a page in a browser
 page() {
   local name=$1 file=$2 width=$3 height=$4
@@ -46,7 +69,6 @@ page() {
 
 only="$*"
 shoot gauge "keen-notch gauge GRP-00041273-S7K2 -p 'section 2 by \"-\"'"
-shoot gauge-spaces "keen-notch gauge 'HNG–00760251-N9P4  ' -p 'last 4' -p 'trim then last 4'"
 shoot survey "keen-notch survey keen-notch-demo/crew.csv; echo; keen-notch survey keen-notch-demo/parts.csv -c part_code --rows-of U3-X8-X4"
 shoot survey-column "keen-notch survey keen-notch-demo/parts.csv -c part_code --color always | head -40"
 shoot draft "keen-notch draft keen-notch-demo/crew.csv -c crew_id"
@@ -63,3 +85,4 @@ shoot demo "keen-notch --color always demo | head -38"
 shoot against "keen-notch survey keen-notch-demo/crew-december.csv --against keen-notch-demo/crew-november.json --fail-on 'blanks 5%'"
 page report "$yard/keen-notch-demo/parts.html" 1280 1400
 page report-dark "$yard/keen-notch-demo/parts.html" 400 1100 --blink-settings=preferredColorScheme=0
+live try "keen-notch try keen-notch-demo/parts.csv -c part_code -l new.cutlist.toml" ':section 2 by "-"' Return ':digits; length 8'

@@ -136,6 +136,8 @@ fn pressed(key: KeyEvent) -> Option<Pressed> {
             KeyCode::Char('s') => Pressed::Save,
             KeyCode::Char('n') => Pressed::Key(Key::New),
             KeyCode::Char('o') => Pressed::Key(Key::NextPiece),
+            KeyCode::Char('w') => Pressed::Key(Key::Want),
+            KeyCode::Char('r') => Pressed::Key(Key::NextOffer),
             KeyCode::Char('t') => Pressed::Key(Key::Earlier),
             KeyCode::Char('d') => Pressed::Key(Key::Remove),
             KeyCode::Char('z') => Pressed::Key(Key::Undo),

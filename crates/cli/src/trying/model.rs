@@ -3,9 +3,10 @@
 use keen_notch_core::batch::{Batch, Column};
 use keen_notch_core::carving::{Carving, Worked};
 use keen_notch_core::column::Header;
+use keen_notch_core::draft::{self, Example};
 use keen_notch_core::piece::{Check, Piece, Source, Wanted};
 use keen_notch_core::program::{NoList, Program, Setting, State, Trace};
-use keen_notch_core::survey::{Depth, Group, Members, Survey};
+use keen_notch_core::survey::{Depth, Group, Members, Row, Survey};
 use keen_notch_core::tally::Tally;
 use keen_notch_core::text::unit::Unit;
 use keen_notch_core::text_error::TextError;
@@ -16,6 +17,8 @@ use keen_notch_io::lists;
 const MOST_UNDO: usize = 200;
 /// Rows that one key goes up or down.
 const PAGE: usize = 10;
+/// Rows that phrases which are offered are told apart by.
+const MOST_RANKED: usize = 500;
 /// Shapes that can be looked at by themselves.
 const MOST_SHAPES: usize = 9;
 
@@ -39,6 +42,8 @@ pub enum Field {
     Phrase,
     /// What it must meet.
     Check,
+    /// What it is to give of the value that is looked at.
+    Want,
 }
 
 /// Which rows are shown.
@@ -91,6 +96,10 @@ pub enum Key {
     Earlier,
     /// The last change is taken back.
     Undo,
+    /// To the line for what is wanted of the value that is looked at.
+    Want,
+    /// The next phrase that fits what was wanted.
+    NextOffer,
 }
 
 /// What a piece gives of a row.
@@ -155,6 +164,14 @@ pub struct Model {
     pub failing: u64,
     /// Why it gives nothing.
     pub unfinished: Option<Unfinished>,
+    /// What is typed as wanted of the value that is looked at, and what was wanted of others before.
+    wanted: String,
+    examples: Vec<Example>,
+    /// Phrases that give all that was wanted, the best first, and the one that was taken.
+    offers: Vec<String>,
+    offer: usize,
+    /// The last thing to say.
+    pub says: String,
     undo: Vec<(Vec<Draft>, usize, Field, usize)>,
     /// How often the pieces have changed.
     pub changes: u64,
@@ -191,6 +208,11 @@ impl Model {
             tally: Tally::default(),
             failing: 0,
             unfinished: None,
+            wanted: String::new(),
+            examples: Vec::new(),
+            offers: Vec::new(),
+            offer: 0,
+            says: String::new(),
             undo: Vec::new(),
             changes: 0,
         };
@@ -225,6 +247,7 @@ impl Model {
             Field::Name => &piece.name,
             Field::Phrase => &piece.phrase,
             Field::Check => &piece.check,
+            Field::Want => &self.wanted,
         }
     }
 
@@ -234,6 +257,7 @@ impl Model {
             Field::Name => &mut piece.name,
             Field::Phrase => &mut piece.phrase,
             Field::Check => &mut piece.check,
+            Field::Want => &mut self.wanted,
         }
     }
 
@@ -248,6 +272,7 @@ impl Model {
     pub fn press(&mut self, key: Key) {
         let before = (self.pieces.clone(), self.at, self.field, self.cursor);
         let length = self.text().chars().count();
+        self.says.clear();
         match key {
             Key::Char(c) => {
                 let at = byte_of(self.text(), self.cursor);
@@ -289,11 +314,17 @@ impl Model {
                 self.selected = 0;
                 self.sort();
             }
+            Key::NextField if self.field == Field::Want => self.look_for_phrases(),
+            Key::Want => {
+                (self.field, self.cursor) = (Field::Want, 0);
+                self.wanted.clear();
+            }
+            Key::NextOffer if !self.offers.is_empty() => self.take_offer((self.offer + 1) % self.offers.len()),
             Key::NextField => {
                 self.field = match self.field {
                     Field::Phrase => Field::Check,
                     Field::Check => Field::Name,
-                    Field::Name => Field::Phrase,
+                    Field::Name | Field::Want => Field::Phrase,
                 };
                 self.cursor = self.text().chars().count();
             }
@@ -322,7 +353,7 @@ impl Model {
                 }
                 return;
             }
-            Key::Backspace | Key::Delete | Key::Earlier => {}
+            Key::Backspace | Key::Delete | Key::Earlier | Key::NextOffer => {}
         }
         self.selected = self.selected.min(self.order.len().saturating_sub(1));
         if before.0 != self.pieces {
@@ -344,12 +375,54 @@ impl Model {
         match self.field {
             Field::Phrase => tried.phrase = offered.to_owned(),
             Field::Check => tried.check = offered.to_owned(),
-            Field::Name => return None,
+            Field::Name | Field::Want => return None,
         }
         carving(&tried, &self.title).is_ok().then(|| offered.to_owned())
     }
 
+    /// Looks for phrases that give what was wanted of all values so far, and takes the best.
+    fn look_for_phrases(&mut self) {
+        let value = self.value().to_owned();
+        self.field = Field::Phrase;
+        if !self.wanted.is_empty() {
+            self.examples.retain(|example| example.value != value);
+            self.examples.push(Example { value, result: std::mem::take(&mut self.wanted) });
+            let values = self.values.texts();
+            let rows = self.numbers.iter().zip(values.iter()).take(MOST_RANKED);
+            let rows: Vec<Row> = rows.map(|(row, value)| Row { row: *row, value: value.to_owned() }).collect();
+            let found = draft::search(&self.examples).found;
+            self.offers = draft::rank(&found, &self.examples, &rows).into_iter().map(|ranked| ranked.phrase).collect();
+            match self.offers.is_empty() {
+                false => self.take_offer(0),
+                true => {
+                    self.examples.pop();
+                    self.says = "no phrase that was tried gives that, with what was wanted before".to_owned();
+                }
+            }
+        }
+        self.cursor = self.text().chars().count();
+    }
+
+    fn take_offer(&mut self, offer: usize) {
+        self.offer = offer;
+        self.field = Field::Phrase;
+        self.pieces[self.at].phrase.clone_from(&self.offers[offer]);
+        self.cursor = self.text().chars().count();
+        let more = if self.offers.len() > 1 { "; ^R takes the next" } else { "" };
+        self.says = format!(
+            "phrase {} of {} that give what is wanted of {}{more}",
+            offer + 1,
+            self.offers.len(),
+            match self.examples.len() {
+                1 => "1 value".to_owned(),
+                count => format!("{count} values"),
+            }
+        );
+    }
+
     fn go_to(&mut self, piece: usize) {
+        self.examples.clear();
+        self.offers.clear();
         self.at = piece;
         self.field = Field::Phrase;
         self.cursor = self.text().chars().count();
@@ -485,7 +558,7 @@ mod tests {
         // Those that are worth a look come first.
         assert_eq!(model.order, [2, 4, 0, 1, 3, 5]);
         assert_eq!(model.given[0].text, "S7K2");
-        assert_eq!(model.trace("GRP-00041273-S7K2").unwrap().taken, [13..17]);
+        assert_eq!(model.trace("GRP-00041273-S7K2").unwrap().taken.first(), Some(&(13..17)));
         for _ in 0..4 {
             model.press(Key::Backspace);
         }
@@ -513,6 +586,33 @@ mod tests {
         assert_eq!(model.view, View::All);
         type_in(&mut model, "; lenght 2");
         assert_eq!(model.unfinished.as_ref().unwrap().field, Field::Check);
+    }
+
+    #[test]
+    fn what_is_wanted_of_a_value_gives_phrases() {
+        let mut model = model();
+        model.press(Key::Down);
+        model.press(Key::Want);
+        type_in(&mut model, "760251");
+        assert_eq!((model.field, model.value()), (Field::Want, "HNG-00760251-N9P4"));
+        model.press(Key::NextField);
+        let first = model.piece().phrase.clone();
+        assert!(model.field == Field::Phrase && model.says.starts_with("phrase 1 of "), "{first}: {}", model.says);
+        let given = |model: &Model| model.given[1].text.clone();
+        assert_eq!(given(&model), "760251");
+        model.press(Key::NextOffer);
+        assert!(model.piece().phrase != first && given(&model) == "760251", "{}", model.piece().phrase);
+        // Another value leaves fewer phrases, and something that no phrase gives leaves the phrase as it is.
+        model.selected = model.order.iter().position(|row| *row == 0).unwrap();
+        model.press(Key::Want);
+        type_in(&mut model, "41273");
+        model.press(Key::NextField);
+        assert_eq!((given(&model), model.given[0].text.as_str()), ("760251".to_owned(), "41273"));
+        let kept = model.piece().phrase.clone();
+        model.press(Key::Want);
+        type_in(&mut model, "nothing of it");
+        model.press(Key::NextField);
+        assert!(model.piece().phrase == kept && model.says.starts_with("no phrase"), "{}", model.says);
     }
 
     #[test]

@@ -39,7 +39,13 @@ pub fn draw(frame: &mut Frame, model: &Model, (name, list): (&str, Option<&str>)
     let mut lines = vec![head(model, name, width)];
     let first_field = lines.len() as u16;
     lines.extend(fields(model));
-    lines.push(quiet(model, says, width));
+    if model.field == Field::Want {
+        let value = visible::clipped_value(model.value(), width / 2);
+        lines.push(format!("{}{}", paint(style::TAKEN, format!("{:<8}", "wanted")), visible::without_controls(model.text())));
+        lines.push(paint(style::QUIET, format!("what it is to give of {value}; Enter looks for phrases that give that")));
+    } else {
+        lines.push(quiet(model, if says.is_empty() { &model.says } else { says }, width));
+    }
     lines.push(String::new());
     lines.extend(looked_at(model, width));
     lines.push(String::new());
@@ -68,6 +74,7 @@ pub fn draw(frame: &mut Frame, model: &Model, (name, list): (&str, Option<&str>)
         Field::Name => 0,
         Field::Phrase => 1,
         Field::Check => 2,
+        Field::Want => 3,
     };
     let before: String = model.text().chars().take(model.cursor).collect();
     let column = (LABEL + visible::width(&before) as u16).min(area.width.saturating_sub(1));
@@ -194,6 +201,7 @@ fn keys(has_list: bool, width: usize) -> Vec<String> {
         "Tab other rows",
         "↑↓ row",
         "Enter next line",
+        "^W wanted",
         "^N new piece",
         "^O other piece",
         "^T earlier",

@@ -27,6 +27,11 @@ pub fn line(painted: &str) -> Line<'static> {
     Line::from(spans)
 }
 
+/// Whether colours are wanted.
+fn has_colours() -> bool {
+    cfg!(test) || anstream::AutoStream::choice(&std::io::stdout()) != anstream::ColorChoice::Never
+}
+
 /// The style after a sequence.
 fn after(style: Style, sequence: &str) -> Style {
     let codes = sequence.trim_start_matches("\u{1b}[").trim_end_matches('m');
@@ -37,8 +42,8 @@ fn after(style: Style, sequence: &str) -> Style {
         "22" => style.remove_modifier(Modifier::BOLD | Modifier::DIM),
         "39" => Style { fg: None, ..style },
         codes => match codes.strip_prefix("38;5;").and_then(|number| number.parse().ok()) {
-            Some(number) => style.fg(Color::Indexed(number)),
-            None => style,
+            Some(number) if has_colours() => style.fg(Color::Indexed(number)),
+            _ => style,
         },
     }
 }

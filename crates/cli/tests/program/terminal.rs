@@ -250,6 +250,13 @@ fn a_phrase_is_tried_and_kept() {
     assert!(list.starts_with("column = \"part_code\"\n") && list.contains("[piece.piece_2x]\ntake = \"first 3\""), "{list}");
     assert_eq!(yard.run(&["check", "parts.csv", "-l", "new.cutlist.toml", "-q"]).status, 1);
     assert_eq!(yard.paste(said.strip_prefix("keen-notch ").unwrap()).status, 0);
+    // What is wanted of the value that is looked at gives phrases.
+    let seen = at_terminal(&yard, 100, &words[..4], &[], "\u{17}41273\r\u{1b}");
+    let screen = screen_before_end(&seen, 100);
+    assert!(
+        screen.contains("phrase 1 of ") && seen.raw.contains("keen-notch carve parts.csv -c part_code -p 'piece_1: "),
+        "{screen}"
+    );
     // A narrow terminal, without colours.
     let seen = at_terminal(&yard, 60, &words[..4], &[("NO_COLOR", "1")], "last 2\u{1b}");
     assert!(screen_before_end(&seen, 60).contains("phrase  last 2") && seen.status == 0, "{}", seen.raw);

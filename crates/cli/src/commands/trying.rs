@@ -54,7 +54,7 @@ pub fn run(args: &TryArgs, console: &Console) -> Result<(), Failure> {
     give_terminal_back();
     outcome?;
     let mut out = console::out();
-    let words = [again::inputs(&inputs, &args.reading), again::reading(&args.reading, &Default::default())].concat();
+    let words = [again::files(&inputs), again::reading(&args.reading, &Default::default())].concat();
     if let Some(command) = command(&words, &model) {
         writeln!(out, "{}", paint(style::TAKEN, visible::without_controls(&command)))?;
     }

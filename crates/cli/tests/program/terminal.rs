@@ -250,6 +250,15 @@ fn a_phrase_is_tried_and_kept() {
     assert!(list.starts_with("column = \"part_code\"\n") && list.contains("[piece.piece_2x]\ntake = \"first 3\""), "{list}");
     assert_eq!(yard.run(&["check", "parts.csv", "-l", "new.cutlist.toml", "-q"]).status, 1);
     assert_eq!(yard.paste(said.strip_prefix("keen-notch ").unwrap()).status, 0);
+    // The same on a table of a database, if there is one.
+    #[cfg(feature = "sqlite")]
+    {
+        let database = ["try", "--from", "sqlite:ropeway.db", "--table", "crew", "-c", "crew_id"];
+        let seen = at_terminal(&yard, 100, &database, &[], "first 4\u{1b}");
+        let said = seen.raw.rsplit("keen-notch ").next().and_then(|rest| rest.split('\u{1b}').next()).unwrap();
+        assert_eq!(said, "carve --from sqlite:ropeway.db --table crew -c crew_id -p 'piece_1: first 4'");
+        assert_eq!(yard.paste(&format!("{said} --to csv -q")).status, 0);
+    }
     // What is wanted of the value that is looked at gives phrases.
     let seen = at_terminal(&yard, 100, &words[..4], &[], "\u{17}41273\r\u{1b}");
     let screen = screen_before_end(&seen, 100);

@@ -155,7 +155,7 @@ impl Carving {
                     condition.unique().map(|number| (number, Some(piece), condition.negated))
                 }
                 CheckOf::Together => Some((self.uniques - 1, None, false)),
-                CheckOf::Stands(_)
+                CheckOf::Type(_)
                 | CheckOf::Found(_)
                 | CheckOf::Columns { .. }
                 | CheckOf::Layout(_)

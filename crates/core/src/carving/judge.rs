@@ -51,8 +51,8 @@ pub struct CheckName {
 pub(super) enum CheckOf {
     /// The check of this number of a piece.
     Piece { piece: usize, number: usize },
-    /// That the results of a piece stand for what they are to stand for.
-    Stands(usize),
+    /// That the results of a piece are of its type: a number, a date, a truth.
+    Type(usize),
     /// That a piece is there where its value has text.
     Found(usize),
     /// That a piece has no more results than columns.
@@ -87,7 +87,7 @@ impl Carving {
         let mut all = Vec::new();
         for (piece, plan) in self.pieces.iter().enumerate() {
             all.extend((0..plan.checks.len()).map(|number| CheckOf::Piece { piece, number }));
-            all.extend(plan.value_type.map(|_| CheckOf::Stands(piece)));
+            all.extend(plan.value_type.map(|_| CheckOf::Type(piece)));
             all.extend((plan.asks_missing != AsksMissing::No).then_some(CheckOf::Found(piece)));
             if let Shape::Columns(columns) = plan.shape {
                 all.push(CheckOf::Columns { piece, columns });
@@ -125,7 +125,7 @@ impl Carving {
                 let check = &self.pieces[piece].checks[number];
                 of_piece(piece, check.words.clone(), check.only_warns)
             }
-            CheckOf::Stands(piece) => {
+            CheckOf::Type(piece) => {
                 let words = self.pieces[piece].value_type.map_or("", ValueType::words);
                 of_piece(piece, format!("as {words}"), false)
             }
@@ -345,12 +345,12 @@ impl Carving {
         let (row, item) = (failure.row as usize, failure.item as usize);
         let value = |column: Option<usize>| Cow::Borrowed(column.map_or("", |column| batch.value(column, row)));
         match self.check_list[failure.check as usize] {
-            CheckOf::Piece { piece, .. } | CheckOf::Stands(piece)
+            CheckOf::Piece { piece, .. } | CheckOf::Type(piece)
                 if failure.item != NO_ITEM && worked.pieces[piece].state(row).is_there() =>
             {
                 Cow::Borrowed(worked.pieces[piece].texts(self.values(piece, batch)).get(item))
             }
-            CheckOf::Piece { piece, .. } | CheckOf::Stands(piece) | CheckOf::Found(piece) | CheckOf::Columns { piece, .. } => {
+            CheckOf::Piece { piece, .. } | CheckOf::Type(piece) | CheckOf::Found(piece) | CheckOf::Columns { piece, .. } => {
                 value(self.column(piece))
             }
             CheckOf::Layout(layout) => value(Some(self.layouts[layout].column)),
@@ -392,7 +392,7 @@ impl Carving {
                 };
                 Fault { check: failure.check as usize, result: text.to_owned(), place, violation }
             }
-            CheckOf::Stands(piece) => {
+            CheckOf::Type(piece) => {
                 let (results, values) = (&worked.pieces[piece], self.values(piece, batch));
                 let text = results.texts(values).get(item);
                 let place = results.place(row, item, values).map(|place| (place.start, place.end));

@@ -104,7 +104,7 @@ impl Carving {
     fn fails_otherwise(&self, row: usize, check: usize, worked: &Worked) -> bool {
         let level = |check: u32| match self.check_list.get(check as usize) {
             Some(CheckOf::Piece { piece, number }) => Some((*piece, self.pieces[*piece].checks[*number].only_warns)),
-            Some(CheckOf::Stands(piece) | CheckOf::Columns { piece, .. }) => Some((*piece, false)),
+            Some(CheckOf::Type(piece) | CheckOf::Columns { piece, .. }) => Some((*piece, false)),
             Some(CheckOf::Found(piece)) => Some((*piece, self.pieces[*piece].asks_missing == AsksMissing::Warns)),
             _ => None,
         };

@@ -12,7 +12,7 @@ use super::values::{Count, Values};
 use super::{Bar, SavedColumn, Survey};
 use crate::sightings::Sightings;
 
-/// Standard deviations from which on two shares of blank rows differ by more than chance, which gives so many once in 22 times: blanks
+/// Standard deviations from which on two shares of blank rows differ by more than chance, which chance alone does once in 22 times: blanks
 /// are worth a look early.
 const BLANKS_BY_CHANCE: f64 = 2.0;
 /// The same for all other shares, of which there are many: once in 370 times.

@@ -92,7 +92,7 @@ impl Merged {
         decode(&self.first)
     }
 
-    /// Which of the fine shapes stands for all must not depend on the order in which they come.
+    /// The fine shape that is kept for all must not depend on the order in which they come.
     fn first_of(&mut self, key: &[u8]) {
         if *key < *self.first {
             self.first = key.into();

@@ -70,7 +70,7 @@ impl Sampled {
         Sampled(vec![0; if job.samples_of_each > 0 { job.checks.len() } else { 0 }])
     }
 
-    /// Whether a row that does not meet some checks is to be kept, where so many rows are already.
+    /// Whether a row that does not meet `checks` is to be kept, when `kept` rows are kept already.
     pub fn wants(&self, job: &Job, kept: usize, mut checks: impl Iterator<Item = usize>) -> bool {
         let lacks = |check: usize| self.0.get(check).is_some_and(|count| *count < job.samples_of_each);
         kept < job.samples || (job.samples_of_each > 0 && checks.any(lacks))

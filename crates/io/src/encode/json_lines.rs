@@ -45,7 +45,7 @@ struct Added<'b> {
 enum Writes {
     /// As a text.
     Text,
-    /// As what it stands for, a number or a truth.
+    /// As a value of its type: a number or a truth.
     Plain(ValueType),
     /// As it is: it is JSON.
     Json,

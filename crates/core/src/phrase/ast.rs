@@ -215,6 +215,12 @@ impl StepKind {
     }
 }
 
+/// The step that leaves these with several results, if one does.
+pub fn step_with_several(steps: &[Step]) -> Option<&Step> {
+    let last = steps.iter().rev().find(|step| step.kind.gives_several() || matches!(step.kind, StepKind::Joined(_)))?;
+    last.kind.gives_several().then_some(last)
+}
+
 /// Places from one to another, both included.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Range {

@@ -9,6 +9,13 @@ pub(crate) struct Token {
     pub(crate) span: Span,
 }
 
+impl Token {
+    /// Whether it is a bare word.
+    pub(super) fn is_word(&self) -> bool {
+        matches!(self.kind, TokenKind::Word(_))
+    }
+}
+
 /// What a token is.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub(crate) enum TokenKind {

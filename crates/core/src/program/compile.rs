@@ -8,7 +8,7 @@ use super::number::NumberPlan;
 use super::op::{BodyPlan, BranchPlan, CutOp, FinishOp, Op, OpAt, Program, SpreadOp, TellOp};
 use super::pattern::{PatternPlan, Template};
 use super::setting::Setting;
-use crate::phrase::ast::{Body, Branch, Class, Marker, Occurrence, Phrase, Step, StepKind};
+use crate::phrase::ast::{Body, Branch, Class, Marker, Occurrence, Phrase, Step, StepKind, step_with_several};
 use crate::phrase::{ErrorKind, PhraseError};
 use crate::text::unit::Unit;
 
@@ -28,25 +28,22 @@ impl Program {
     /// As [`Program::new`], and where a list cannot be had.
     pub fn with(phrase: &Phrase, setting: &Setting) -> Result<Program, PhraseError> {
         let branches = phrase.branches.iter().map(|branch| self::branch(branch, setting)).collect::<Result<Box<[_]>, _>>()?;
-        let several = phrase.branches.iter().any(ends_in_several);
+        let several = phrase.branches.iter().any(|branch| several_of(branch).is_some());
         Ok(Program { branches, unit: setting.unit, several })
     }
 }
 
 /// The step of a branch that leaves it with several results, if one does.
-pub(crate) fn step_with_several(branch: &Branch) -> Option<&Step> {
-    let Body::Steps(steps) = &branch.body else { return None };
-    let last = steps.iter().rev().find(|step| step.kind.gives_several() || matches!(step.kind, StepKind::Joined(_)))?;
-    last.kind.gives_several().then_some(last)
-}
-
-fn ends_in_several(branch: &Branch) -> bool {
-    step_with_several(branch).is_some()
+fn several_of(branch: &Branch) -> Option<&Step> {
+    match &branch.body {
+        Body::Steps(steps) => step_with_several(steps),
+        Body::Literal(_) => None,
+    }
 }
 
 /// The error for a phrase with several results where there is room for one only, if it is such a phrase.
 pub(crate) fn refuse_several(phrase: &Phrase, help: &str) -> Result<(), PhraseError> {
-    match phrase.branches.iter().find_map(step_with_several) {
+    match phrase.branches.iter().find_map(several_of) {
         None => Ok(()),
         Some(step) => Err(PhraseError { kind: ErrorKind::SeveralLeft, span: step.span.clone(), help: help.to_owned() }),
     }

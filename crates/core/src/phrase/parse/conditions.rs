@@ -1,6 +1,6 @@
 //! Conditions.
 
-use super::Parser;
+use super::{Next, Parser};
 use crate::phrase::ast::{CheckDigit, Condition, ConditionKind, Span};
 use crate::phrase::token::{Token, TokenKind};
 use crate::phrase::{ErrorKind, PhraseError};
@@ -33,6 +33,7 @@ impl Parser<'_> {
     }
 
     fn condition_kind(&mut self) -> Result<ConditionKind, PhraseError> {
+        self.ask(CONDITIONS.map(Next::Word));
         if self.is_at_class() {
             return Ok(ConditionKind::Class(self.class("digits")?));
         }
@@ -100,7 +101,7 @@ impl Parser<'_> {
         PhraseError { kind: ErrorKind::UnknownCondition(word.to_owned()), span: span.clone(), help }
     }
 
-    fn word(&mut self, word: &str, form: &str) -> Result<(), PhraseError> {
+    fn word(&mut self, word: &'static str, form: &str) -> Result<(), PhraseError> {
         if self.take_word(word) { Ok(()) } else { Err(self.expected(&format!("`{word}`"), format!("write it like `{form}`"))) }
     }
 
@@ -165,6 +166,7 @@ impl Parser<'_> {
 
     fn check_digit(&mut self) -> Result<ConditionKind, PhraseError> {
         self.word("digit", "check digit luhn")?;
+        self.ask(CHECK_DIGITS.map(|(name, _)| Next::Word(name)));
         let named = self.peek_word().and_then(|word| CHECK_DIGITS.iter().find(|(name, _)| *name == word));
         match named {
             Some((_, algorithm)) => {
@@ -180,6 +182,7 @@ impl Parser<'_> {
 
     /// A column: a bare word, `#4`, or a quoted name.
     fn column(&mut self) -> Result<String, PhraseError> {
+        self.ask([Next::Column]);
         match self.peek() {
             Some(Token { kind: TokenKind::Word(name), .. }) => {
                 self.at += 1;

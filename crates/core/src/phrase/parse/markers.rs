@@ -1,6 +1,6 @@
 //! Markers, classes and ordinals.
 
-use super::{MOST_CHARACTERS, Parser, at_most};
+use super::{MOST_CHARACTERS, Next, Parser, at_most};
 use crate::phrase::ast::{Class, ClassPart, Marker, Occurrence, Position, Regex};
 use crate::phrase::token::{Token, TokenKind};
 use crate::phrase::{ErrorKind, PhraseError};
@@ -57,6 +57,7 @@ impl Parser<'_> {
             let help = format!("write `{step} {figure} \"-\"`: an ordinal in figures, and a marker after it");
             return Err(self.expected("an ordinal in figures, or a marker", help));
         }
+        self.ask([Next::Word("2nd")]);
         let nth = self.nth()?.unwrap_or(Position::FIRST);
         Ok(Occurrence { nth, marker: marker(self)? })
     }
@@ -128,6 +129,8 @@ impl Parser<'_> {
             return Err(self.expected("a marker in quotes", help));
         }
         if !matches!(self.peek(), Some(Token { kind: TokenKind::Word(_), .. })) {
+            self.ask([Next::Marker]);
+            self.ask_class();
             return self.text("a marker in quotes").map(|(text, _)| Marker::Text { text, any_case: false });
         }
         let class =
@@ -144,8 +147,15 @@ impl Parser<'_> {
         Some(Regex { pattern: pattern.clone(), flags: flags.clone(), span: span.clone() })
     }
 
+    fn ask_class(&self) {
+        // Of two names for the same, one is enough.
+        let names = CLASSES.iter().map(|(name, _)| *name).filter(|name| *name != "capitals");
+        self.ask(names.chain(["any"]).map(Next::Word));
+    }
+
     /// Whether a class begins here.
     pub(super) fn is_at_class(&self) -> bool {
+        self.ask_class();
         self.peek_word().is_some_and(|word| word == "any" || class_named(word).is_some())
     }
 
@@ -170,6 +180,7 @@ impl Parser<'_> {
             }
             return Ok(ClassPart::AnyOf(text));
         }
+        self.ask_class();
         let Some(word) = self.peek_word() else {
             return Err(self.expected("a class such as `digits`", format!("write it like `{form}`")));
         };

@@ -1,4 +1,7 @@
 //! Tokens → syntax tree: phrases, their branches, and what all parts of the grammar share.
+//!
+//! Where the tokens end, the parser notes what it asks for, which is what may come next: so there is no second place that knows the
+//! grammar.
 
 mod conditions;
 mod markers;
@@ -6,7 +9,9 @@ mod steps;
 
 pub(crate) use markers::ordinal;
 
-use super::ast::{Body, Branch, Condition, DateFormat, Field, Phrase, Position, Span};
+use std::cell::RefCell;
+
+use super::ast::{Body, Branch, Condition, DateFormat, Field, Phrase, Position, Span, step_with_several};
 use super::guesses;
 use super::reference::nearest_step;
 use super::token::{Token, TokenKind, tokens};
@@ -39,7 +44,7 @@ impl Phrase {
                 help: format!("write a step, such as {SAMPLE_STEPS}"),
             });
         }
-        let branches = Parser { source, tokens: &tokens, at: 0 }.branches()?;
+        let branches = Parser::new(source, &tokens).branches()?;
         Ok(Phrase { source: source.to_owned(), branches })
     }
 }
@@ -59,7 +64,7 @@ impl Condition {
 
     fn parse_as_written(source: &str) -> Result<Condition, PhraseError> {
         let tokens = tokens(source)?;
-        let mut parser = Parser { source, tokens: &tokens, at: 0 };
+        let mut parser = Parser::new(source, &tokens);
         let condition = parser.condition()?;
         match parser.peek() {
             None => Ok(condition),
@@ -81,7 +86,7 @@ fn offer(error: PhraseError, meant: Option<String>, can_be_read: impl Fn(&str) -
 /// it or not.
 pub(crate) fn parse_field(source: &str) -> Result<Field, PhraseError> {
     let tokens = tokens(source)?;
-    let mut parser = Parser { source, tokens: &tokens, at: 0 };
+    let mut parser = Parser::new(source, &tokens);
     let form = "<family 3 uppercase>";
     let Some(Token { kind: TokenKind::Word(name) | TokenKind::Text(name), .. }) = parser.peek() else {
         return Err(parser.expected("a name", format!("write it like `{form}`")));
@@ -103,13 +108,52 @@ pub(crate) fn parse_field(source: &str) -> Result<Field, PhraseError> {
     }
 }
 
+/// What may come at a place.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(super) enum Next {
+    /// This word.
+    Word(&'static str),
+    /// A quoted text that is looked for.
+    Marker,
+    /// The name of a column.
+    Column,
+}
+
+/// What may come after the last token of a phrase, or after that of a condition where `is_condition`: what the parser asked for there, in
+/// the order in which it asked.
+pub(super) fn next(source: &str, is_condition: bool) -> Result<Vec<Next>, PhraseError> {
+    let tokens = tokens(source)?;
+    let mut parser = Parser::new(source, &tokens);
+    // What is wrong is that something is missing, or nothing was asked for at the end.
+    let _ = if is_condition { parser.condition().map(drop) } else { parser.branches().map(drop) };
+    Ok(parser.asked.into_inner())
+}
+
 struct Parser<'a> {
     source: &'a str,
     tokens: &'a [Token],
     at: usize,
+    /// What was asked for after the last token.
+    asked: RefCell<Vec<Next>>,
 }
 
 impl<'a> Parser<'a> {
+    fn new(source: &'a str, tokens: &'a [Token]) -> Parser<'a> {
+        Parser { source, tokens, at: 0, asked: RefCell::default() }
+    }
+
+    /// Notes what is asked for, if this is the end.
+    fn ask(&self, next: impl IntoIterator<Item = Next>) {
+        if self.at == self.tokens.len() {
+            let mut asked = self.asked.borrow_mut();
+            for next in next {
+                if !asked.contains(&next) {
+                    asked.push(next);
+                }
+            }
+        }
+    }
+
     fn peek(&self) -> Option<&'a Token> {
         self.tokens.get(self.at)
     }
@@ -123,7 +167,8 @@ impl<'a> Parser<'a> {
     }
 
     /// Takes the next token if it is the word `word`.
-    fn take_word(&mut self, word: &str) -> bool {
+    fn take_word(&mut self, word: &'static str) -> bool {
+        self.ask([Next::Word(word)]);
         let found = self.peek_word() == Some(word);
         self.at += usize::from(found);
         found
@@ -180,6 +225,9 @@ impl<'a> Parser<'a> {
                 let mut steps = vec![self.step()?];
                 loop {
                     let then = self.take_word("then");
+                    if step_with_several(&steps).is_some() {
+                        self.ask([Next::Word("joined")]);
+                    }
                     // `joined with` comes after its step with or without `then`.
                     if !then && self.peek_word() != Some("joined") {
                         break;

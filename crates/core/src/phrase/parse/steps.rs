@@ -1,10 +1,10 @@
 //! The steps, one function for each that takes more than a word.
 
-use super::{MOST_CHARACTERS, Parser, SAMPLE_STEPS, at_most};
+use super::{MOST_CHARACTERS, Next, Parser, SAMPLE_STEPS, at_most};
 use crate::phrase::ast::{
     Class, Division, Example, Group, NumberStyle, Pattern, Position, Range, Side, Sides, Span, Step, StepKind,
 };
-use crate::phrase::reference::nearest_step;
+use crate::phrase::reference::{entries, nearest_step};
 use crate::phrase::token::{Token, TokenKind};
 use crate::phrase::{ErrorKind, PhraseError};
 use crate::text::unit::Unit;
@@ -15,6 +15,8 @@ const MOST_PADDING: usize = 100_000;
 impl Parser<'_> {
     pub(super) fn step(&mut self) -> Result<Step, PhraseError> {
         let start = self.here().start;
+        // What is joined comes after something else, which knows whether there are several.
+        self.ask(entries().map(|entry| Next::Word(entry.word)).filter(|next| *next != Next::Word("joined")));
         let Some(Token { kind: TokenKind::Word(word), span }) = self.peek() else {
             let help = match self.peek() {
                 Some(Token { kind: TokenKind::Text(_), .. }) => {
@@ -117,6 +119,7 @@ impl Parser<'_> {
 
     /// `sections 1 to 2 by "-"`, or `sections by "-"` for all of them.
     fn sections(&mut self) -> Result<StepKind, PhraseError> {
+        self.ask([Next::Word("by")]);
         if self.peek_word() == Some("by") {
             return Ok(StepKind::AllSections(self.division()?));
         }
@@ -288,6 +291,7 @@ impl Parser<'_> {
         let form = r#"clip to 10 with "…""#;
         self.to(form)?;
         let width = self.width(form)?;
+        self.ask([Next::Word("with")]);
         let mark = if self.peek_word() == Some("with") { self.with_text(form)?.0 } else { String::new() };
         Ok(StepKind::Clip { width, mark })
     }

@@ -1,0 +1,196 @@
+//! What may come next in a phrase that is being written.
+
+use super::parse::{self, Next};
+use super::token::tokens;
+use super::{ErrorKind, quoted};
+
+/// What is known of the place where a phrase is written.
+#[derive(Debug, Clone, Copy, Default)]
+pub struct Known<'a> {
+    /// Texts that may be looked for, such as the delimiters of a column.
+    pub markers: &'a [&'a str],
+    /// The columns there are, by their names.
+    pub columns: &'a [String],
+}
+
+/// Words that may come next in an unfinished phrase or condition.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct Upcoming {
+    /// The byte from which on a word takes the place of what is written.
+    pub from: usize,
+    /// The words, as they are written there.
+    pub words: Vec<String>,
+}
+
+/// The words that may come next where a phrase ends, or where its last word goes on. Numbers are not among them, nor regular expressions
+/// and other texts than those that are known.
+///
+/// ```
+/// use keen_notch_core::phrase::{Known, next_of_phrase};
+///
+/// let known = Known { markers: &["-"], ..Known::default() };
+/// assert_eq!(next_of_phrase("section 2", known).words, [" by"]);
+/// assert_eq!(next_of_phrase("section 2 by ", known).words[0], "\"-\"");
+/// assert_eq!(next_of_phrase("sec", known).words, ["section", "sections"]);
+/// ```
+pub fn next_of_phrase(source: &str, known: Known) -> Upcoming {
+    upcoming(source, known, false)
+}
+
+/// The same for a condition.
+pub fn next_of_condition(source: &str, known: Known) -> Upcoming {
+    upcoming(source, known, true)
+}
+
+fn upcoming(source: &str, known: Known, is_condition: bool) -> Upcoming {
+    let after = |source: &str| -> Vec<String> {
+        let next = parse::next(source, is_condition).unwrap_or_default();
+        next.into_iter().flat_map(|next| words(next, known)).collect()
+    };
+    let tokens = match tokens(source) {
+        Ok(tokens) => tokens,
+        // A text that has been begun.
+        Err(error) if matches!(error.kind, ErrorKind::UnclosedText(_)) => {
+            let from = error.span.start;
+            let begun = source[from..].replace('\'', "\"");
+            let words = after(&source[..from]).into_iter().filter(|word| word.starts_with(&begun)).collect();
+            return Upcoming { from, words };
+        }
+        Err(_) => return Upcoming::default(),
+    };
+    match tokens.last().filter(|last| last.span.end == source.len()) {
+        None => Upcoming { from: source.len(), words: after(source) },
+        Some(last) => {
+            let (from, begun) = (last.span.start, &source[last.span.clone()]);
+            let goes_on = |word: &String| word.len() > begun.len() && word.starts_with(begun);
+            let mut words: Vec<String> = after(&source[..from]).into_iter().filter(goes_on).collect();
+            if words.is_empty() {
+                return Upcoming { from: source.len(), words: after(source).iter().map(|word| format!(" {word}")).collect() };
+            }
+            // What is written may be a word already.
+            words.extend(after(source).iter().map(|word| format!("{begun} {word}")));
+            Upcoming { from, words }
+        }
+    }
+}
+
+fn words(next: Next, known: Known) -> Vec<String> {
+    match next {
+        Next::Word(word) => vec![word.to_owned()],
+        Next::Marker => known.markers.iter().map(|marker| quoted(marker)).collect(),
+        Next::Column => known.columns.iter().map(|column| column_name(column)).collect(),
+    }
+}
+
+/// The name of a column as a condition takes it: bare where it is one word.
+fn column_name(column: &str) -> String {
+    match tokens(column).as_deref() {
+        Ok([token]) if token.is_word() && token.span == (0..column.len()) => column.to_owned(),
+        _ => quoted(column),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::phrase::ast::{Condition, Phrase};
+    use crate::phrase::reference;
+
+    const MARKERS: [&str; 4] = ["-", "(", ")", ";"];
+
+    fn known(columns: &[String]) -> Known<'_> {
+        Known { markers: &MARKERS, columns }
+    }
+
+    /// The words that may come next, at the end of what is written.
+    fn after(source: &str) -> Vec<String> {
+        next_of_phrase(source, known(&[])).words
+    }
+
+    #[test]
+    fn words_come_where_the_grammar_has_them() {
+        for (source, expected) in [
+            ("sec", "section sections"),
+            ("section", "sections section last"),
+            ("section 2", "by"),
+            ("section 2 by ", "\"-\" \"(\" \")\" \";\" digits letters uppercase lowercase alphanumeric spaces punctuation any"),
+            (
+                "section 2 by",
+                "\"-\"  \"(\"  \")\"  \";\"  digits  letters  uppercase  lowercase  alphanumeric  spaces  punctuation  any",
+            ),
+            ("section 2 by \"", "\"-\" \"(\" \")\" \";\""),
+            ("section 2 by '(", "\"(\""),
+            ("section 2 by \"-\" ", "any skipping then or"),
+            ("section 2 by \"-\" skipping ", "empty"),
+            ("first 3 th", "then"),
+            ("first 3 x", ""),
+            ("numbers ", "signed like then joined or"),
+            ("numbers then pad left to 3 with \"0\" ", "then joined or"),
+            ("numbers joined with \",\" ", "then or"),
+            ("chars 5 ", "for to"),
+            ("chars 5 to ", "end last"),
+            ("chars 5 to 3 ", ""),
+            ("length in ", "characters codepoints bytes"),
+            ("whether check digit ", "luhn gs1 isbn10 mod97 mod11-2 iban verhoeff damm"),
+            ("whether one of \"A\" ", "any then or"),
+            ("between \"(\" ", "any and"),
+            ("plain ", "number"),
+            ("\"none\" ", "or"),
+            ("first 3 then nothing ", ""),
+            ("match /(/ ", "group then or"),
+            ("match \"x", ""),
+            ("clip to 3 ", "with then or"),
+        ] {
+            let words: Vec<String> = after(source);
+            assert_eq!(words.join(" ").trim(), expected, "{source}");
+        }
+        let columns = ["crew_id".to_owned(), "crew name".to_owned()];
+        assert_eq!(next_of_condition("same as ", known(&columns)).words, ["crew_id", "\"crew name\""]);
+        assert_eq!(next_of_condition("same as crew", known(&columns)).words, ["crew_id"]);
+        assert!(next_of_condition("not ", known(&[])).words.contains(&"blank".to_owned()));
+        assert_eq!(next_of_condition("uppercase ", known(&[])).words, ["and"]);
+    }
+
+    /// All that the reference shows can be written by taking what is offered, but for numbers and for texts that are not known.
+    #[test]
+    fn every_word_of_the_reference_is_offered() {
+        let steps = reference::entries()
+            .flat_map(|entry| [entry.form].into_iter().chain(entry.examples.iter().map(|(_, phrase)| *phrase)));
+        let conditions = reference::CONDITIONS.entries.iter().map(|entry| entry.form);
+        let phrases = steps.map(|phrase| (phrase, false)).chain(conditions.map(|condition| (condition, true)));
+        let mut words = 0;
+        for (phrase, is_condition) in phrases {
+            for token in tokens(phrase).unwrap().iter().filter(|token| token.is_word()) {
+                let word = &phrase[token.span.clone()];
+                let before = &phrase[..token.span.start];
+                // Names are anybody's choice.
+                if before.ends_with("group ") || before.ends_with("same as ") {
+                    continue;
+                }
+                let offered = upcoming(before, known(&[]), is_condition).words;
+                assert!(offered.iter().any(|offered| offered == word), "{phrase}: {word} is not among {offered:?}");
+                words += 1;
+            }
+        }
+        assert!(words > 150, "{words}");
+    }
+
+    /// Nothing is offered that leads nowhere: with a word that is offered, no phrase is wrong before its end.
+    #[test]
+    fn no_word_is_offered_that_is_refused() {
+        let starts = reference::entries().map(|entry| entry.form);
+        for start in starts.flat_map(|form| (0..=form.len()).filter(|at| form.is_char_boundary(*at)).map(|at| &form[..at])) {
+            let Upcoming { from, words } = next_of_phrase(start, known(&[]));
+            for word in words {
+                let phrase = format!("{}{word}", &start[..from]);
+                let outcome = Phrase::parse(&phrase);
+                let is_right = outcome.as_ref().map_or_else(|error| error.span.start == phrase.len(), |_| true);
+                assert!(is_right, "{phrase}: {outcome:?}");
+            }
+        }
+        for word in next_of_condition("", known(&[])).words {
+            let outcome = Condition::parse(&word);
+            assert!(outcome.as_ref().map_or_else(|error| error.span.start == word.len(), |_| true), "{word}: {outcome:?}");
+        }
+    }
+}

@@ -23,7 +23,7 @@ mod part;
 mod pool;
 pub mod sink;
 pub mod source;
-mod spill;
+pub mod spill;
 pub mod survey;
 pub mod table;
 pub mod view;

@@ -3,6 +3,7 @@
 use std::fs::File;
 use std::io::{self, BufReader, BufWriter, Read, Write};
 
+use keen_notch_core::carving::Memory;
 use keen_notch_core::check::seen::{Entry, Store, StoreError, row_of};
 
 /// Entries that are read at a time: a page of many systems.
@@ -24,6 +25,11 @@ struct Sorted {
     /// The first key of each page.
     fences: Vec<u64>,
     count: usize,
+}
+
+/// What is remembered of rows: no more than `most` bytes of it in memory, the rest in temporary files.
+pub fn memory(most: usize) -> Memory {
+    Memory::bounded(most, Spilled::store)
 }
 
 impl Spilled {

@@ -10,7 +10,6 @@ use keen_notch_core::piece::Wanted;
 use keen_notch_core::program::{Program, Setting};
 use keen_notch_core::survey::{Depth, LONGEST_IN_SAMPLE, Survey};
 use keen_notch_core::text::unit::Unit;
-use keen_notch_core::toml_text::toml_text;
 use keen_notch_io::draft::{prove, try_phrases};
 use keen_notch_io::files::RunFiles;
 use keen_notch_io::sink;
@@ -23,9 +22,9 @@ use keen_notch_io::view::View;
 use crate::args::{self, DraftArgs, ReadingArgs};
 use crate::commands::run::{inputs, names, read_twice};
 use crate::console::{self, Console};
+use crate::draw::again;
 use crate::draw::style::{self, paint};
 use crate::draw::wanted;
-use crate::draw::{again, shell};
 use crate::failure::{Failure, Text};
 use crate::progress::Progress;
 
@@ -80,8 +79,7 @@ pub fn run(args: &DraftArgs, console: &Console) -> Result<(), Failure> {
                 let words = again::command(&[words, vec!["-l".to_owned(), list.clone()]].concat());
                 console.note(&format!("{list} is written. What breaks its checks: {}", paint(style::TAKEN, words)));
                 if args.file.is_some() {
-                    let words = format!("keen-notch check FILE -l {}", shell::quoted(&list));
-                    console.note(&format!("Next month's file: {}", paint(style::TAKEN, words)));
+                    console.note(&format!("Next month's file: {}", paint(style::TAKEN, again::next_month(&list))));
                 }
             }
         }
@@ -155,21 +153,11 @@ fn origin(inputs: &[Input], column: usize, table: &Table, args: &ReadingArgs) ->
         Header::Unnamed(_) => Vec::new(),
         Header::Names(columns) => columns.clone(),
     };
-    let delimiter = args.delimiter.clone().or(table.format.guessed_delimiter());
-    let texts = [
-        ("delimiter", delimiter),
-        ("encoding", args.encoding.clone()),
-        ("widths", args.widths.clone()),
-        ("sheet", args.sheet.clone()),
-        ("query", args.query.clone()),
-    ];
-    let texts = texts.into_iter().filter_map(|(key, text)| Some((key, toml_text(&text?))));
-    let no_header = args.no_header.then(|| ("header", "false".to_owned()));
     Origin {
         input: names(inputs),
         column: again::column_of_piece(header, column),
         columns,
-        reading: texts.chain(no_header).map(|(key, value)| (key.to_owned(), value)).collect(),
+        reading: again::reading_of_list(args, &table.format),
     }
 }
 

@@ -208,16 +208,7 @@ impl Pieces {
                 .map_err(|error| Failure::text_error(&self.texts[0], TextError::of_column(error, main.span.clone())))?,
             (None, None) => {}
         }
-        let lists = |file: &str, column: Option<&str>| {
-            // With several cut lists, the file is beside the first that has it.
-            let paths: Vec<PathBuf> = self.folders.iter().map(|folder| folder.join(file)).collect();
-            let path = paths.iter().find(|path| path.exists()).or(paths.first());
-            let path = path.map_or(Path::new(file), PathBuf::as_path);
-            self.refuse_outside(path)?;
-            let list = keen_notch_io::lists::read(path, column, &self.files)?;
-            self.listed.borrow_mut().insert((file.to_owned(), column.map(str::to_owned)), Arc::clone(&list));
-            Ok(list)
-        };
+        let lists = |file: &str, column: Option<&str>| self.listed_in(file, column);
         let setting = Setting { unit: self.unit, lists: &lists };
         let mut wanted = std::borrow::Cow::Borrowed(&self.wanted);
         if let (true, Header::Names(names)) = (self.take_places, header) {
@@ -249,6 +240,27 @@ impl Pieces {
             part: None,
             listed: self.listed.borrow().iter().map(listed).collect(),
         }
+    }
+
+    /// The values that a cut list names a file for: read once.
+    pub fn listed_in(&self, file: &str, column: Option<&str>) -> Result<List, NoList> {
+        let key = (file.to_owned(), column.map(str::to_owned));
+        if let Some(list) = self.listed.borrow().get(&key) {
+            return Ok(Arc::clone(list));
+        }
+        // With several cut lists, the file is beside the first that has it.
+        let paths: Vec<PathBuf> = self.folders.iter().map(|folder| folder.join(file)).collect();
+        let path = paths.iter().find(|path| path.exists()).or(paths.first());
+        let path = path.map_or(Path::new(file), PathBuf::as_path);
+        self.refuse_outside(path)?;
+        let list = keen_notch_io::lists::read(path, column, &self.files)?;
+        self.listed.borrow_mut().insert(key, Arc::clone(&list));
+        Ok(list)
+    }
+
+    /// Says that files are named from this folder, as a cut list in it would.
+    pub fn name_files_from(&mut self, folder: PathBuf) {
+        self.folders.push(folder);
     }
 
     /// The files with values that cut lists name, as they name them, once the pieces have been bound to a table.

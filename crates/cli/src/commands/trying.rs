@@ -1,26 +1,27 @@
 //! `try`: a phrase, live in the terminal.
 
 use std::io::{self, IsTerminal, Write};
-use std::ops::ControlFlow;
+use std::path::PathBuf;
 use std::time::Duration;
 
 use keen_notch_core::column::ColumnRef;
-use keen_notch_core::cutlist::Reading as ListReading;
+use keen_notch_core::program::{List, NoList};
 use keen_notch_io::files::RunFiles;
 use keen_notch_io::table::Table;
-use keen_notch_io::view::View;
-use ratatui::crossterm::event::{self, Event, KeyCode, KeyEvent, KeyEventKind, KeyModifiers, MouseEventKind};
+use ratatui::crossterm::event::{self, Event, KeyCode, KeyEvent, KeyEventKind, KeyModifiers, MouseEvent, MouseEventKind};
 
-use crate::args::{self, TryArgs};
+use crate::args::TryArgs;
+use crate::commands::pieces::{Given, Pieces};
 use crate::commands::run::{inputs, names, read_twice};
 use crate::console::{self, Console};
 use crate::draw::style::{self, paint};
 use crate::draw::{again, visible};
 use crate::failure::Failure;
-use crate::trying::{Counting, Key, Model, command, draw, give_terminal_back, take_terminal, write};
+use crate::trying::{
+    At, Counting, Counts, Drawn, Field, Key, ListFile, Model, NewList, Sample, Screen, Written, command, draw,
+    give_terminal_back, take_terminal,
+};
 
-/// Rows that a phrase is tried on at every key.
-const SAMPLE: usize = 2000;
 /// How long nothing has to be typed before the whole is counted, and how often its counts are shown.
 const PAUSE: Duration = Duration::from_millis(120);
 
@@ -31,109 +32,253 @@ pub fn run(args: &TryArgs, console: &Console) -> Result<(), Failure> {
         return Err(Failure::usage(message, "run it in a terminal; in a script, gauge -p and carve -p try a phrase"));
     }
     let known = RunFiles::default();
-    let (inputs, _) = inputs(args.file.as_slice(), (&args.reading, &ListReading::default(), false), &known, console)?;
+    // A list that is there is read as every command reads it.
+    let there: Vec<PathBuf> = args.list.iter().filter(|path| has_text(path)).cloned().collect();
+    let argument = args.column.as_deref();
+    let mut list = Pieces::read(&Given { lists: &there, column: argument, ..Given::default() }, &known)?;
+    if let (Some(path), []) = (&args.list, &there[..]) {
+        list.name_files_from(path.parent().map(PathBuf::from).unwrap_or_default());
+    }
+    let (inputs, _) = inputs(args.file.as_slice(), (&args.reading, &list.reading, false), &known, console)?;
     read_twice(&inputs, "the whole of the input is counted again at every change", "save it as a file and name that")?;
-    let reading = args.reading.reading(&Default::default())?;
+    let reading = args.reading.reading(&list.reading)?;
     let mut table = super::run::table(&inputs, (&args.reading, &reading), console, true)?;
-    let named = args::column(args.column.as_deref());
-    let column = table.find(|header| Ok::<_, Failure>(ColumnRef::find_or_only(named.as_ref(), header)?))?;
-    let title = table.header.title(column);
-    let mut sample: Vec<(u64, String)> = Vec::new();
-    table.each_row(View::Columns(&[column]), |row| {
-        sample.push((row.number, row.value(column).to_owned()));
-        if sample.len() < SAMPLE { ControlFlow::Continue(()) } else { ControlFlow::Break(()) }
-    })?;
-    if sample.is_empty() {
+    let column = table.find(|header| Ok::<_, Failure>(ColumnRef::find_or_only(list.main(), header)?))?;
+    let sample = Sample::read(&mut table, column)?;
+    if sample.rows() == 0 {
         return Err(Failure::file(format!("{} has no rows", names(&inputs)), "name a table with rows"));
     }
-    let mut model = Model::new(&title, sample);
-    let open = || Table::open(&inputs, &reading).ok();
-    let name = names(&inputs);
+    let header = table.header.clone();
+    let (file, pieces, taken) = match &args.list {
+        Some(path) if !there.is_empty() => {
+            let (file, pieces, taken) = ListFile::open(path.clone(), &list, &header, column)?;
+            (Some(file), pieces, taken)
+        }
+        path => (path.clone().map(ListFile::new), Vec::new(), Vec::new()),
+    };
+    let unit = list.unit;
+    let lists = move |file: &str, column: Option<&str>| -> Result<List, NoList> { list.listed_in(file, column) };
+    let mut session = Session {
+        model: Model::new(sample, (unit, Box::new(lists)), pieces, taken),
+        name: names(&inputs),
+        file,
+        reading_of_list: again::reading_of_list(&args.reading, &table.format),
+        written_at: None,
+        warned_at: None,
+        says: String::new(),
+        open: Box::new(move || {
+            let (inputs, reading) = (inputs.clone(), reading.clone());
+            Box::new(move || Table::open(&inputs, &reading).ok())
+        }),
+    };
     let mut terminal = take_terminal()?;
-    let outcome = live(&mut terminal, &mut model, (&name, args), column, &open);
+    let outcome = session.live(&mut terminal);
     give_terminal_back();
     outcome?;
-    let mut out = console::out();
-    let words = [again::files(&inputs), again::reading(&args.reading, &Default::default())].concat();
-    if let Some(command) = command(&words, &model) {
-        writeln!(out, "{}", paint(style::TAKEN, visible::without_controls(&command)))?;
-    }
-    Ok(out.flush()?)
+    session.say_how_to_go_on(args, console)
 }
 
-/// Draws, and takes keys, until it is ended.
-fn live(
-    terminal: &mut ratatui::DefaultTerminal,
-    model: &mut Model,
-    (name, args): (&str, &TryArgs),
-    column: usize,
-    open: &dyn Fn() -> Option<Table>,
-) -> Result<(), Failure> {
-    let list = args.list.as_deref();
-    let list_name = list.map(|path| path.display().to_string());
-    let (mut says, mut counting, mut counted_at) = (String::new(), None::<Counting>, None);
-    loop {
-        let whole = counting.as_mut().map(Counting::counts).unwrap_or_default();
-        let mut drawn = Default::default();
-        terminal.draw(|frame| drawn = draw(frame, model, (name, list_name.as_deref()), whole, &says))?;
-        if !event::poll(PAUSE)? {
-            // Nobody types: the whole can be counted, unless it is already.
-            if counted_at != Some(model.changes) {
-                counted_at = Some(model.changes);
-                let title = model.title.clone();
-                counting = open().map(|table| Counting::begin(table, column, &title, model.piece()));
+/// Whether a cut list is there, with something in it.
+fn has_text(path: &std::path::Path) -> bool {
+    // One that cannot be read is told of when it is.
+    std::fs::read(path).map_or_else(|_| path.exists(), |bytes| !bytes.trim_ascii().is_empty())
+}
+
+/// Opens the table, on another thread.
+type Open = Box<dyn FnOnce() -> Option<Table> + Send>;
+
+/// What is tried, with what is around it.
+struct Session {
+    model: Model,
+    /// What the inputs are called.
+    name: String,
+    /// The cut list that pieces are written into.
+    file: Option<ListFile>,
+    /// What a new one says of how the inputs are read.
+    reading_of_list: Vec<(String, String)>,
+    /// The change of the model after which the list was written, and that after which it was said that it is not.
+    written_at: Option<u64>,
+    warned_at: Option<u64>,
+    says: String,
+    /// Makes what opens the table again.
+    open: Box<dyn Fn() -> Open>,
+}
+
+impl Session {
+    /// Draws, and takes keys, until it is ended.
+    fn live(&mut self, terminal: &mut Screen) -> Result<(), Failure> {
+        let (mut counting, mut counted_at) = (None::<Counting>, None);
+        loop {
+            let is_counted = counted_at == Some(self.model.changes);
+            let whole = counting.as_mut().filter(|_| is_counted).map(Counting::counts).unwrap_or_default();
+            let drawn = self.draw(terminal, whole)?;
+            if !event::poll(PAUSE)? {
+                // Nobody types: the whole can be counted, unless it is already, or a count is still to end.
+                let is_free = counting.as_mut().is_none_or(Counting::has_ended);
+                if is_free && !is_counted {
+                    counted_at = Some(self.model.changes);
+                    counting = self.model.carving().map(|carving| Counting::begin((self.open)(), carving));
+                }
+                continue;
             }
-            continue;
+            let is_over = match event::read()? {
+                Event::Key(key) if key.kind != KeyEventKind::Release => self.press(key)?,
+                Event::Mouse(mouse) => {
+                    self.click(mouse, &drawn);
+                    false
+                }
+                // What is drawn next has the new size.
+                _ => false,
+            };
+            if is_over {
+                return Ok(());
+            }
+            if counted_at != Some(self.model.changes) {
+                // What is being counted is of another phrase.
+                counting.iter().for_each(Counting::end);
+            }
         }
-        let before = model.changes;
-        match event::read()? {
-            Event::Key(key) if key.kind != KeyEventKind::Release => match pressed(key) {
-                Some(Pressed::Key(key)) => {
-                    model.press(key);
-                    says.clear();
-                }
-                Some(Pressed::Save) => {
-                    says = match list {
-                        Some(path) => write(path, model)?,
-                        None => "start with -l NAME.cutlist.toml to write a cut list".to_owned(),
-                    };
-                }
-                Some(Pressed::End) => return Ok(()),
-                None => {}
-            },
-            Event::Mouse(mouse) => match mouse.kind {
-                MouseEventKind::ScrollUp => model.press(Key::Up),
-                MouseEventKind::ScrollDown => model.press(Key::Down),
-                MouseEventKind::Down(_) => {
-                    let line = usize::from(mouse.row.saturating_sub(drawn.first_line));
-                    if mouse.row >= drawn.first_line && line < drawn.rows {
-                        model.selected = drawn.first_row + line;
-                    }
-                }
-                _ => {}
-            },
-            // What is drawn next has the new size.
+    }
+
+    fn draw(&self, terminal: &mut Screen, whole: Counts) -> Result<Drawn, Failure> {
+        let list = self.file.as_ref().map(|file| file.path().display().to_string());
+        let mut drawn = Default::default();
+        terminal.draw(|frame| drawn = draw(frame, &self.model, (&self.name, list.as_deref()), whole, &self.says))?;
+        Ok(drawn)
+    }
+
+    /// Takes a key; tells whether it ends the session.
+    fn press(&mut self, key: KeyEvent) -> Result<bool, Failure> {
+        let Some(pressed) = pressed(key) else { return Ok(false) };
+        self.says.clear();
+        match pressed {
+            Pressed::Key(Key::NextLine) if self.model.field == Field::File => self.write_new()?,
+            Pressed::Key(key) => self.model.press(key),
+            Pressed::Save if self.file.is_some() => self.write()?,
+            Pressed::Save => self.model.ask_for_file(),
+            Pressed::Stop => return Ok(true),
+            Pressed::End if !matches!(self.model.field, Field::Piece(_)) => self.model.press(Key::Back),
+            Pressed::End if self.would_lose() && self.warned_at != Some(self.model.changes) => {
+                self.warned_at = Some(self.model.changes);
+                self.says = "not written yet: ^S writes it, and Esc once more ends without".to_owned();
+            }
+            Pressed::End => return Ok(true),
+        }
+        Ok(false)
+    }
+
+    /// Whether something was tried that neither a list has nor a command can say.
+    fn would_lose(&self) -> bool {
+        let has_phrase = self.model.pieces.iter().any(|piece| piece.has_phrase());
+        let is_written = self.written_at == Some(self.model.changes) || self.model.changes == 0;
+        let can_be_said = self.file.is_none() && self.command(&[]).is_some();
+        has_phrase && !is_written && !can_be_said
+    }
+
+    /// Writes the list whose name was typed, which must not be there.
+    fn write_new(&mut self) -> Result<(), Failure> {
+        let path = PathBuf::from(self.model.file.trim());
+        if path.as_os_str().is_empty() || path.symlink_metadata().is_ok() {
+            self.says = format!("{} is there already: give another name, or begin with -l to add to it", path.display());
+            return Ok(());
+        }
+        self.model.press(Key::Back);
+        self.file = Some(ListFile::new(path));
+        self.write()
+    }
+
+    fn write(&mut self) -> Result<(), Failure> {
+        let Some(file) = &mut self.file else { return Ok(()) };
+        let pieces = match self.model.finished() {
+            Ok(pieces) if pieces.is_empty() => {
+                self.says = "nothing is written: no piece has a phrase".to_owned();
+                return Ok(());
+            }
+            Ok(pieces) => pieces,
+            Err(why) => {
+                self.says = format!("nothing is written: {why}");
+                return Ok(());
+            }
+        };
+        let Sample { header, column, .. } = &self.model.sample;
+        let new = NewList { header, column: *column, reading: &self.reading_of_list };
+        self.says = match file.write(&pieces, &new)? {
+            Written::Yes(says) => {
+                self.written_at = Some(self.model.changes);
+                says
+            }
+            Written::No(says) => says,
+        };
+        Ok(())
+    }
+
+    fn click(&mut self, mouse: MouseEvent, drawn: &Drawn) {
+        let at = drawn.at(mouse.row, mouse.column);
+        match (mouse.kind, at) {
+            (MouseEventKind::ScrollUp, _) => self.model.press(Key::Up),
+            (MouseEventKind::ScrollDown, _) => self.model.press(Key::Down),
+            (MouseEventKind::Down(_), Some(At::Row(row))) => self.model.select(row),
+            (MouseEventKind::Down(_), Some(At::Character(character))) => self.model.begin_to_mark(character),
+            (MouseEventKind::Drag(_), Some(At::Character(character))) if self.model.marked.is_some() => {
+                self.model.mark_to(character);
+            }
+            (MouseEventKind::Up(_), _) => self.model.let_go(),
             _ => {}
         }
-        if model.changes != before {
-            // What was being counted is of another phrase.
-            counting = None;
+    }
+
+    /// The command that carves what was tried, where one can say it all; `inputs` are the words that name the inputs.
+    fn command(&self, inputs: &[String]) -> Option<String> {
+        let Sample { header, column, .. } = &self.model.sample;
+        command(inputs, &again::column_of_piece(header, *column), &self.model.finished().ok()?)
+    }
+
+    /// Says, once the terminal is given back, how what was tried is run.
+    fn say_how_to_go_on(&self, args: &TryArgs, console: &Console) -> Result<(), Failure> {
+        let mut out = console::out();
+        let files: Vec<String> = args.file.iter().map(|path| path.display().to_string()).collect();
+        let shown = |command: &str| paint(style::TAKEN, visible::without_controls(command));
+        match &self.file {
+            Some(file) if self.written_at == Some(self.model.changes) => {
+                let list = file.path().display().to_string();
+                let of = [files, again::names_of_database(&args.reading)].concat();
+                let words = [vec!["carve".to_owned()], of, vec!["-l".to_owned(), list.clone()]].concat();
+                writeln!(out, "{}", shown(&again::command(&words)))?;
+                out.flush()?;
+                console.note(&format!("{list} has all of it. Next month's file: {}", shown(&again::next_month(&list))));
+            }
+            _ => {
+                let words = [files, again::reading(&args.reading, &Default::default())].concat();
+                if let Some(command) = self.command(&words) {
+                    writeln!(out, "{}", shown(&command))?;
+                    out.flush()?;
+                    console.note("For next month's file, keep it as a cut list: Ctrl-S writes one.");
+                }
+            }
         }
+        Ok(())
     }
 }
 
 /// What a key is for.
 enum Pressed {
+    /// The model.
     Key(Key),
+    /// Writing the list.
     Save,
+    /// Ending, unless something would be lost.
     End,
+    /// Ending in any case.
+    Stop,
 }
 
 fn pressed(key: KeyEvent) -> Option<Pressed> {
     if key.modifiers.contains(KeyModifiers::CONTROL) {
         return Some(match key.code {
-            KeyCode::Char('c' | 'q') => Pressed::End,
+            KeyCode::Char('c' | 'q') => Pressed::Stop,
             KeyCode::Char('s') => Pressed::Save,
+            // What was typed before the terminal was taken over has line feeds.
+            KeyCode::Char('j') => Pressed::Key(Key::NextLine),
             KeyCode::Char('n') => Pressed::Key(Key::New),
             KeyCode::Char('o') => Pressed::Key(Key::NextPiece),
             KeyCode::Char('w') => Pressed::Key(Key::Want),
@@ -158,7 +303,8 @@ fn pressed(key: KeyEvent) -> Option<Pressed> {
         KeyCode::PageUp => Key::PageUp,
         KeyCode::PageDown => Key::PageDown,
         KeyCode::Tab => Key::NextView,
-        KeyCode::Enter => Key::NextField,
+        KeyCode::BackTab => Key::NextOffer,
+        KeyCode::Enter => Key::NextLine,
         _ => return None,
     }))
 }

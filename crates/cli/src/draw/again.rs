@@ -3,7 +3,9 @@
 use keen_notch_core::column::{ColumnRef, Header};
 use keen_notch_core::cutlist::{RaggedRows, Reading as ListReading};
 use keen_notch_core::phrase;
+use keen_notch_core::toml_text::toml_text;
 use keen_notch_io::carve::Report;
+use keen_notch_io::source::Format;
 use keen_notch_io::source::input::Input;
 
 use super::shell::quoted;
@@ -78,9 +80,13 @@ impl Again<'_> {
 
 /// What names the inputs, but not how they are written down, which a cut list says.
 pub fn inputs(inputs: &[Input], args: &ReadingArgs) -> Vec<String> {
+    [files(inputs), names_of_database(args)].concat()
+}
+
+/// The options that name a database and its table.
+pub fn names_of_database(args: &ReadingArgs) -> Vec<String> {
     let of = [("--from", args.from.as_ref().map(ToString::to_string)), ("--table", args.tables.first().cloned())];
-    let options = of.into_iter().filter_map(|(option, value)| Some([option.to_owned(), value?]));
-    files(inputs).into_iter().chain(options.flatten()).collect()
+    of.into_iter().filter_map(|(option, value)| Some([option.to_owned(), value?])).flatten().collect()
 }
 
 /// The files among the inputs, as the command line names them.
@@ -121,8 +127,28 @@ pub fn command(words: &[String]) -> String {
     format!("keen-notch {}", words.join(" "))
 }
 
+/// The command for another file with the same columns, such as that of the next month.
+pub fn next_month(list: &str) -> String {
+    format!("keen-notch check FILE -l {}", quoted(list))
+}
+
+/// How inputs are read, as keys of a cut list and their values: what the command line says of it, and what was guessed.
+pub fn reading_of_list(args: &ReadingArgs, format: &Format) -> Vec<(String, String)> {
+    let delimiter = args.delimiter.clone().or(format.guessed_delimiter());
+    let texts = [
+        ("delimiter", delimiter),
+        ("encoding", args.encoding.clone()),
+        ("widths", args.widths.clone()),
+        ("sheet", args.sheet.clone()),
+        ("query", args.query.clone()),
+    ];
+    let texts = texts.into_iter().filter_map(|(key, text)| Some((key, toml_text(&text?))));
+    let no_header = args.no_header.then(|| ("header", "false".to_owned()));
+    texts.chain(no_header).map(|(key, value)| (key.to_owned(), value)).collect()
+}
+
 /// The name of a piece as it is written before its colon.
-fn name_of_piece(name: &str) -> String {
+pub fn name_of_piece(name: &str) -> String {
     let is_plain =
         !name.contains([':', '"', '\'']) && !name.contains(" of ") && !name.contains(" when ") && name.trim() == name;
     if is_plain && !name.is_empty() { name.to_owned() } else { phrase::quoted(name) }

@@ -33,17 +33,17 @@ impl Layout {
         let widest = (0..count).map(|index| visible::width(&shown(gauge, index))).max().unwrap_or(1);
         let cell = widest.max(format!("-{count}").len()) + 1;
         if count * cell <= most_wide * space {
-            Layout { cell, per_line: whole_tens(space / cell), upright: false }
+            Layout { cell, per_line: per_line(space / cell, count), upright: false }
         } else {
             let cell = widest.max(1);
-            Layout { cell, per_line: whole_tens(space / cell), upright: true }
+            Layout { cell, per_line: per_line(space / cell, count), upright: true }
         }
     }
 }
 
-/// Lines of whole tens are easier to count by, where they fit.
-fn whole_tens(n: usize) -> usize {
-    if n > 10 { n - n % 10 } else { n.max(1) }
+/// How many of `count` characters are on a line that has room for `most`. Several lines of whole tens are easier to count by.
+fn per_line(most: usize, count: usize) -> usize {
+    if most > 10 && count > most { most - most % 10 } else { most.max(1) }
 }
 
 /// A mark on the ruler.
@@ -73,16 +73,40 @@ const MOST_LINES: usize = 6;
 /// Draws the ruler in `width` columns, with a line for each mark. On up to `most_wide` lines of characters
 /// each has its whole numbers; a longer value is drawn denser.
 pub fn draw(gauge: &Gauge, marks: &[Mark], width: usize, most_wide: usize) -> Vec<String> {
-    draw_lines(gauge, marks, width, most_wide, usize::MAX)
+    draw_lines(gauge, marks, width, most_wide, usize::MAX).0
 }
 
 /// Draws the ruler of a value that may be long: of many lines of characters, the first and the last, and some of those where marks
 /// begin or end.
 pub fn draw_around(gauge: &Gauge, marks: &[Mark], width: usize) -> Vec<String> {
-    draw_lines(gauge, marks, width, 1, MOST_LINES)
+    draw_placed(gauge, marks, width, MOST_LINES).0
 }
 
-fn draw_lines(gauge: &Gauge, marks: &[Mark], width: usize, most_wide: usize, most_lines: usize) -> Vec<String> {
+/// The same, of `most_lines` lines of characters, and where the characters are.
+pub fn draw_placed(gauge: &Gauge, marks: &[Mark], width: usize, most_lines: usize) -> (Vec<String>, Vec<Place>) {
+    draw_lines(gauge, marks, width, 1, most_lines)
+}
+
+/// Where characters are that are beside each other: in some lines from the first of the ruler on.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Place {
+    /// The lines.
+    pub lines: Range<usize>,
+    /// The characters, by their indices from 0.
+    characters: Range<usize>,
+    /// The columns that each of them has.
+    cell: usize,
+}
+
+impl Place {
+    /// The character in a column, by its index from 0; where there is none, the nearest.
+    pub fn character(&self, column: usize) -> usize {
+        let cell = column.saturating_sub(MARGIN) / self.cell.max(1);
+        (self.characters.start + cell).min(self.characters.end.saturating_sub(1))
+    }
+}
+
+fn draw_lines(gauge: &Gauge, marks: &[Mark], width: usize, most_wide: usize, most_lines: usize) -> (Vec<String>, Vec<Place>) {
     let layout = Layout::new(gauge, width, most_wide);
     let count = gauge.characters.len();
     let starts: Vec<usize> = (0..count).step_by(layout.per_line).collect();
@@ -97,7 +121,7 @@ fn draw_lines(gauge: &Gauge, marks: &[Mark], width: usize, most_wide: usize, mos
             }
         }
     }
-    let (mut lines, mut next) = (Vec::new(), 0);
+    let (mut lines, mut places, mut next) = (Vec::new(), Vec::new(), 0);
     for index in shown {
         let start = starts[index];
         let line = start..(start + layout.per_line).min(count);
@@ -109,14 +133,16 @@ fn draw_lines(gauge: &Gauge, marks: &[Mark], width: usize, most_wide: usize, mos
             lines.extend([paint(style::QUIET, left_out), String::new()]);
         }
         next = index + 1;
+        let first = lines.len();
         lines.extend(numbers("from left", &line, &layout, |index| (index + 1).to_string()));
         lines.push(characters(gauge, &line, &layout, marks));
         lines.extend(marks.iter().filter_map(|mark| bars(gauge, mark, &line, &layout)));
         lines.extend(numbers("from right", &line, &layout, |index| {
             if layout.upright { (count - index).to_string() } else { format!("-{}", count - index) }
         }));
+        places.push(Place { lines: first..lines.len(), characters: line, cell: layout.cell });
     }
-    lines
+    (lines, places)
 }
 
 /// A character as it is shown.

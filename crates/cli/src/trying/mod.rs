@@ -1,37 +1,67 @@
 //! Trying phrases live in a terminal: the model knows no terminal, the screen draws it, and a thread counts the whole file.
 
+mod list;
 mod model;
-mod saved;
+mod offers;
+mod piece;
+mod sample;
 mod screen;
 mod styled;
 mod whole;
 
-pub use model::{Key, Model};
-pub use saved::{command, write};
-pub use screen::draw;
-pub use whole::Counting;
+pub use list::{ListFile, NewList, Written, command};
+pub use model::{Field, Key, Model};
+pub use sample::Sample;
+pub use screen::{At, Drawn, draw};
+pub use whole::{Counting, Counts};
 
+use std::io::{self, Stdout};
 use std::sync::atomic::{AtomicBool, Ordering};
 
+use ratatui::Terminal;
+use ratatui::backend::CrosstermBackend;
+use ratatui::crossterm::cursor::Show;
 use ratatui::crossterm::event::{DisableMouseCapture, EnableMouseCapture};
 use ratatui::crossterm::execute;
+use ratatui::crossterm::terminal::{EnterAlternateScreen, LeaveAlternateScreen, disable_raw_mode, enable_raw_mode};
 
 /// Whether the terminal is taken over.
 static IS_TAKEN: AtomicBool = AtomicBool::new(false);
 
-/// Takes the terminal over. Where the program fails, it is given back.
-pub fn take_terminal() -> std::io::Result<ratatui::DefaultTerminal> {
-    let terminal = ratatui::try_init()?;
+/// The terminal, taken over.
+pub type Screen = Terminal<CrosstermBackend<Stdout>>;
+
+/// Takes the terminal over. Whoever ends the program gives it back: the user, a failure, a mistake of the program's own or a signal.
+pub fn take_terminal() -> io::Result<Screen> {
+    enable_raw_mode()?;
     IS_TAKEN.store(true, Ordering::Relaxed);
-    // Without a mouse, there are keys.
-    let _ = execute!(std::io::stdout(), EnableMouseCapture);
-    Ok(terminal)
+    let terminal = || {
+        execute!(io::stdout(), EnterAlternateScreen)?;
+        // Without a mouse, there are keys.
+        let _ = execute!(io::stdout(), EnableMouseCapture);
+        Terminal::new(CrosstermBackend::new(io::stdout()))
+    };
+    terminal().inspect_err(|_| give_terminal_back())
 }
 
-/// Gives the terminal back as it was, if it is taken over: also where a signal ends the program.
+/// Gives the terminal back as it was, if it is taken over.
 pub fn give_terminal_back() {
     if IS_TAKEN.swap(false, Ordering::Relaxed) {
-        let _ = execute!(std::io::stdout(), DisableMouseCapture);
-        ratatui::restore();
+        // Whatever of it fails, the rest is tried.
+        let _ = execute!(io::stdout(), DisableMouseCapture);
+        let _ = execute!(io::stdout(), LeaveAlternateScreen, Show);
+        let _ = disable_raw_mode();
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_mistake_gives_the_terminal_back() {
+        IS_TAKEN.store(true, Ordering::Relaxed);
+        assert_eq!(crate::mistake::guarded(|| panic!("while the terminal is taken")), crate::exit::Exit::File);
+        assert!(!IS_TAKEN.load(Ordering::Relaxed));
     }
 }

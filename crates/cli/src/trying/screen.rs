@@ -8,137 +8,235 @@ use ratatui::text::Line;
 use ratatui::widgets::Paragraph;
 
 use super::model::{Field, Given, Model, View};
+use super::piece::Line as Typed;
 use super::styled;
 use super::whole::Counts;
-use crate::draw::ruler::{self, Mark};
+use crate::draw::ruler::{self, Mark, Place};
 use crate::draw::style::{self, paint};
 use crate::draw::{bar, long, steps, visible};
 
-/// The lines that a ruler and its steps may take.
-const RULER: usize = 9;
 /// The columns before what is typed.
 const LABEL: u16 = 8;
 /// The width of a bar.
 const BAR: usize = 8;
+/// Rows that a low screen shows in any case.
+const LEAST_ROWS: usize = 6;
+/// Lines from which on a screen has some that are blank.
+const TALL: usize = 30;
 
-/// Where the rows are on the screen, so that a click can tell which it is on.
-#[derive(Debug, Clone, Copy, Default)]
+/// Where things are on the screen, so that a click can tell what it is on.
+#[derive(Debug, Clone, Default)]
 pub struct Drawn {
     /// The first line of the rows.
-    pub first_line: u16,
+    first_line: usize,
     /// The place of the row that is there, among those that are shown.
-    pub first_row: usize,
+    first_row: usize,
     /// How many rows are there.
-    pub rows: usize,
+    rows: usize,
+    /// The first line of the ruler, and where its characters are.
+    first_of_ruler: usize,
+    characters: Vec<Place>,
+}
+
+/// What is at a place of the screen.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum At {
+    /// A row, by its place among those that are shown.
+    Row(usize),
+    /// A character of the value that is looked at, by its index from 0.
+    Character(usize),
+}
+
+impl Drawn {
+    /// What is in a line and a column of the screen.
+    pub fn at(&self, line: u16, column: u16) -> Option<At> {
+        let (line, column) = (usize::from(line), usize::from(column));
+        if (self.first_line..self.first_line + self.rows).contains(&line) {
+            return Some(At::Row(self.first_row + line - self.first_line));
+        }
+        let line = line.checked_sub(self.first_of_ruler)?;
+        let place = self.characters.iter().find(|place| place.lines.contains(&line))?;
+        Some(At::Character(place.character(column)))
+    }
 }
 
 /// Draws all of it. `whole` is what was counted of all rows, and `says` the last thing to say.
 pub fn draw(frame: &mut Frame, model: &Model, (name, list): (&str, Option<&str>), whole: Counts, says: &str) -> Drawn {
     let area = frame.area();
-    let width = usize::from(area.width);
-    let mut lines = vec![head(model, name, width)];
-    let first_field = lines.len() as u16;
-    lines.extend(fields(model));
-    if model.field == Field::Want {
-        let value = visible::clipped_value(model.value(), width / 2);
-        lines.push(format!("{}{}", paint(style::TAKEN, format!("{:<8}", "wanted")), visible::without_controls(model.text())));
-        lines.push(paint(style::QUIET, format!("what it is to give of {value}; Enter looks for phrases that give that")));
-    } else {
-        lines.push(quiet(model, if says.is_empty() { &model.says } else { says }, width));
+    let (width, height) = (usize::from(area.width), usize::from(area.height));
+    let blank = (height >= TALL).then(String::new);
+    let mut drawn = Drawn::default();
+    let mut lines = vec![head(model, (name, list), width)];
+    let mut cursor_line = 0;
+    for (field, label, text) in fields(model) {
+        if field == model.field {
+            cursor_line = lines.len() as u16;
+        }
+        let label = format!("{label:<width$}", width = usize::from(LABEL));
+        let style = if field == model.field { style::TAKEN } else { style::QUIET };
+        lines.push(paint(style, label) + &visible::without_controls(text));
     }
-    lines.push(String::new());
-    lines.extend(looked_at(model, width));
-    lines.push(String::new());
-    lines.push(counts(
-        &format!("{} shown", visible::counted(model.rows() as u64, "row")),
-        (model.rows() as u64, &model.tally, model.failing),
-        width,
-    ));
+    lines.push(offered(model, width));
+    lines.push(said(model, if says.is_empty() { &model.says } else { says }, width));
+    lines.extend(blank.clone());
+    let sample = visible::counted(model.sample.rows() as u64, "row");
+    let mut below = vec![counts(&format!("first {sample}"), (model.sample.rows() as u64, &model.tally), width)];
     if whole.rows > 0 {
         let all = if whole.is_done { "all" } else { "so far" };
-        let of = format!("{all} {}", visible::counted(whole.rows, "row"));
-        lines.push(counts(&of, (whole.rows, &whole.tally, whole.failing), width));
+        below.push(counts(&format!("{all} {}", visible::counted(whole.rows, "row")), (whole.rows, &whole.tally), width));
+    } else {
+        below.push(paint(style::QUIET, "all rows: counted when no key is pressed"));
     }
-    lines.push(paint(style::QUIET, visible::clipped(&view(model), width)));
-    let foot = keys(list.is_some(), width);
-    let space = usize::from(area.height).saturating_sub(lines.len() + foot.len());
+    below.push(paint(style::QUIET, visible::clipped(&view(model), width)));
+    let foot = keys(width);
+    let most = height.saturating_sub(lines.len() + below.len() + foot.len() + LEAST_ROWS);
+    drawn.first_of_ruler = lines.len();
+    let (ruler, characters) = looked_at(model, width, most.max(4));
+    drawn.characters = characters;
+    lines.extend(ruler);
+    lines.extend(blank);
+    lines.extend(below);
+    let space = height.saturating_sub(lines.len() + foot.len());
     // The row that is looked at is always on the screen.
     let first = model.selected.saturating_sub(space.saturating_sub(1) / 2).min(model.order.len().saturating_sub(space));
-    let drawn = Drawn { first_line: lines.len() as u16, first_row: first, rows: space.min(model.order.len() - first) };
+    (drawn.first_line, drawn.first_row, drawn.rows) = (lines.len(), first, space.min(model.order.len() - first));
     lines.extend(rows(model, first, space, width));
-    lines.resize(usize::from(area.height).saturating_sub(foot.len()).max(lines.len()), String::new());
+    lines.resize(height.saturating_sub(foot.len()).max(lines.len()), String::new());
     lines.extend(foot);
     let lines: Vec<Line> = lines.iter().map(|line| styled::line(line)).collect();
     frame.render_widget(Paragraph::new(lines), area);
-    let field = match model.field {
-        Field::Name => 0,
-        Field::Phrase => 1,
-        Field::Check => 2,
-        Field::Want => 3,
-    };
     let before: String = model.text().chars().take(model.cursor).collect();
     let column = (LABEL + visible::width(&before) as u16).min(area.width.saturating_sub(1));
-    frame.set_cursor_position(Position::new(column, first_field + field));
+    frame.set_cursor_position(Position::new(column, cursor_line));
     drawn
 }
 
-fn head(model: &Model, name: &str, width: usize) -> String {
+fn head(model: &Model, (name, list): (&str, Option<&str>), width: usize) -> String {
     let pieces = match model.pieces.len() {
         1 => String::new(),
         count => format!("  piece {} of {count}", model.at + 1),
     };
-    let words = format!("{} of {name}{pieces}", visible::value(&model.title));
+    let list = list.map_or(String::new(), |list| format!("  for {list}"));
+    let title = model.sample.header.title(model.sample.column);
+    let words = format!("{} of {name}{list}{pieces}", visible::value(&title));
     paint(style::HEAD, visible::clipped(&visible::without_controls(&words), width))
 }
 
-/// The lines that are typed in.
-fn fields(model: &Model) -> [String; 3] {
+/// The lines that are typed in. Those that few pieces have are there where they are used.
+fn fields(model: &Model) -> Vec<(Field, &'static str, &str)> {
     let piece = model.piece();
-    [("name", &piece.name, Field::Name), ("phrase", &piece.phrase, Field::Phrase), ("check", &piece.check, Field::Check)].map(
-        |(label, text, field)| {
-            let label = format!("{label:<width$}", width = usize::from(LABEL));
-            let label = if field == model.field { paint(style::TAKEN, label) } else { paint(style::QUIET, label) };
-            format!("{label}{}", visible::without_controls(text))
-        },
-    )
+    let mut fields = vec![
+        (Field::Piece(Typed::Name), "name", piece.name.as_str()),
+        (Field::Piece(Typed::Phrase), "phrase", &piece.phrase),
+        (Field::Piece(Typed::Check), "check", &piece.check),
+        (Field::Piece(Typed::When), "when", &piece.when),
+        (Field::Piece(Typed::More), "more", &piece.more),
+    ];
+    fields.retain(|(field, _, text)| {
+        !matches!(field, Field::Piece(Typed::When | Typed::More)) || *field == model.field || !text.is_empty()
+    });
+    match model.field {
+        Field::Want => fields.push((Field::Want, "wanted", model.text())),
+        Field::File => fields.push((Field::File, "file", model.text())),
+        Field::Piece(_) => {}
+    }
+    fields
+}
+
+/// What can be taken at the cursor: what → takes first, and the others as far as there is space.
+fn offered(model: &Model, width: usize) -> String {
+    let offers = &model.offers;
+    let Some(chosen) = offers.chosen() else { return String::new() };
+    let lead = if offers.are_phrases { "^R " } else { "→ " };
+    let mut line = paint(style::QUIET, lead);
+    let mut taken = visible::width(lead);
+    // The one that is taken stays in sight.
+    let mut first = 0;
+    let length = |words: &[String]| words.iter().map(|word| visible::width(word) + 2).sum::<usize>();
+    while first < offers.chosen && taken + length(&offers.all[first..=offers.chosen]) > width {
+        first += 1;
+    }
+    for (index, word) in offers.all.iter().enumerate().skip(first) {
+        let words = visible::without_controls(word.trim_start());
+        taken += visible::width(&words) + 2;
+        if taken > width && index > first {
+            break;
+        }
+        let words = visible::clipped(&words, width.saturating_sub(2));
+        line += &if word == chosen { paint(style::TAKEN, words) } else { paint(style::QUIET, words) };
+        line += "  ";
+    }
+    line
 }
 
 /// What is not finished, and what may come; or the last thing to say.
-fn quiet(model: &Model, says: &str, width: usize) -> String {
-    let words = match &model.unfinished {
-        Some(unfinished) if model.offered().is_some() => format!("{} ({}: →)", unfinished.message, unfinished.help),
-        Some(unfinished) => format!("{} ({})", unfinished.message, unfinished.help),
-        None if !says.is_empty() => says.to_owned(),
-        None if model.piece().phrase.is_empty() => "type a phrase, such as first 3, or section 2 by \"-\"".to_owned(),
-        None => String::new(),
+fn said(model: &Model, says: &str, width: usize) -> String {
+    let words = match (&model.field, &model.unfinished) {
+        (Field::Want, _) => {
+            let value = visible::clipped_value(model.value(), width / 2);
+            format!("what it is to give of {value}; Enter looks for phrases that give that")
+        }
+        (Field::File, _) if says.is_empty() => "the cut list that the pieces are written to: Enter writes it".to_owned(),
+        (Field::File, _) => says.to_owned(),
+        (_, Some(unfinished)) => format!("{} ({}){}", unfinished.message, unfinished.help, after(says)),
+        _ if !says.is_empty() => says.to_owned(),
+        _ if model.piece().phrase.is_empty() => {
+            "type a phrase, such as first 3; or drag the mouse over what it is to take; or type what is wanted (^W)".to_owned()
+        }
+        _ => String::new(),
     };
     paint(style::QUIET, visible::clipped(&visible::without_controls(&words), width))
 }
 
-/// The value that is looked at, with what the phrase takes.
-fn looked_at(model: &Model, width: usize) -> Vec<String> {
+fn after(says: &str) -> String {
+    if says.is_empty() { String::new() } else { format!("; {says}") }
+}
+
+/// The value that is looked at, with what the phrase takes, in `most` lines; and where its characters are.
+fn looked_at(model: &Model, width: usize, most: usize) -> (Vec<String>, Vec<Place>) {
+    if model.order.is_empty() {
+        return (vec![paint(style::QUIET, "no row is looked at")], Vec::new());
+    }
     let value = model.value();
-    let trace = model.trace(value);
+    let trace = model.trace();
     let gauge = Gauge::new(value);
     let taken: Vec<_> = trace.iter().flat_map(|trace| &trace.taken).map(|bytes| gauge.covered(bytes)).collect();
-    let mut lines = if value.is_empty() {
-        vec![paint(style::QUIET, "(blank)")]
+    let (mut lines, mut places) = (Vec::new(), Vec::new());
+    if value.is_empty() {
+        lines.push(paint(style::QUIET, "(blank)"));
     } else if value.len() > long::VERY_LONG {
-        long::draw("taken", value, &trace.as_ref().and_then(|trace| trace.taken.first().cloned()).unwrap_or_default(), width)
+        let first = trace.as_ref().and_then(|trace| trace.taken.first().cloned()).unwrap_or_default();
+        lines = long::draw("taken", value, &first, width);
     } else {
-        let marks = if trace.is_some() { vec![Mark::taken("taken", taken)] } else { Vec::new() };
-        ruler::draw_around(&gauge, &marks, width)
-    };
-    if let Some(trace) = &trace {
-        lines.extend(steps::draw(&model.piece().phrase, trace));
-        lines.push(steps::result(trace));
+        let mut marks = if trace.is_some() { vec![Mark::taken("taken", taken)] } else { Vec::new() };
+        if let Some(marked) = &model.marked {
+            marks = vec![Mark { name: "marked", ranges: vec![marked.clone()], style: style::LOOK }];
+        }
+        // As many lines of characters as there is space for, with what came of them.
+        for most_lines in (1..=most.div_ceil(4)).rev() {
+            (lines, places) = ruler::draw_placed(&gauge, &marks, width, most_lines);
+            if lines.len() < most {
+                break;
+            }
+        }
     }
-    lines.truncate(RULER);
-    lines
+    match &trace {
+        Some(trace) => {
+            let steps = steps::draw(&model.piece().phrase, trace);
+            let space = most.saturating_sub(lines.len() + 1);
+            if steps.len() <= space {
+                lines.extend(steps);
+            }
+            lines.push(steps::result(trace));
+        }
+        None if model.carving().is_some() => lines.push(paint(style::QUIET, "not asked: its condition does not hold here")),
+        None => {}
+    }
+    (lines, places)
 }
 
 /// The states with their bars, in one line.
-fn counts(of: &str, (rows, tally, failing): (u64, &Tally, u64), width: usize) -> String {
+fn counts(of: &str, (rows, tally): (u64, &Tally), width: usize) -> String {
     let states = [
         ("filled", tally.filled, style::TAKEN),
         ("short", tally.short, style::LOOK),
@@ -146,7 +244,9 @@ fn counts(of: &str, (rows, tally, failing): (u64, &Tally, u64), width: usize) ->
         ("blank", tally.blank, style::QUIET),
         ("missing", tally.missing, style::LOOK),
         ("fallback", tally.fallback, style::LOOK),
-        ("failing", failing, style::FAULT),
+        ("not asked", tally.not_asked, style::QUIET),
+        ("failing", tally.faulted, style::FAULT),
+        ("warned", tally.warned, style::LOOK),
     ];
     let (mut line, mut taken) = (paint(style::QUIET, format!("{of}:")), visible::width(of) + 1);
     for (state, count, style) in states.into_iter().filter(|(_, count, _)| *count > 0) {
@@ -166,7 +266,7 @@ fn view(model: &Model) -> String {
     match model.view {
         View::All => format!("{count}, those worth a look first"),
         View::Odd => format!("{count} worth a look"),
-        View::Shape(shape) => format!("{count} of the shape {}", model.shapes.get(shape).map_or("", String::as_str)),
+        View::Shape(shape) => format!("{count} of the shape {}", model.sample.shapes.get(shape).map_or("", String::as_str)),
     }
 }
 
@@ -175,7 +275,7 @@ fn rows(model: &Model, first: usize, most: usize, width: usize) -> Vec<String> {
     let shown = model.order.iter().enumerate().skip(first).take(most);
     let half = width.saturating_sub(26) / 2;
     let row = |(place, row): (usize, &usize)| {
-        let (number, value) = model.row(*row);
+        let (number, value) = model.sample.row(*row);
         let Given { text, state, fails } = &model.given[*row];
         let is_selected = place == model.selected;
         let value = visible::clipped_value(value, half);
@@ -196,20 +296,8 @@ fn rows(model: &Model, first: usize, most: usize, width: usize) -> Vec<String> {
 }
 
 /// What the keys do, in as many lines as they take.
-fn keys(has_list: bool, width: usize) -> Vec<String> {
-    let mut keys = vec![
-        "Tab other rows",
-        "↑↓ row",
-        "Enter next line",
-        "^W wanted",
-        "^N new piece",
-        "^O other piece",
-        "^T earlier",
-        "^D remove",
-        "^Z undo",
-    ];
-    keys.extend(has_list.then_some("^S write list"));
-    keys.push("Esc end");
-    let words = keys.join("  ");
-    textwrap::wrap(&words, width).into_iter().map(|line| paint(style::QUIET, line)).collect()
+fn keys(width: usize) -> Vec<String> {
+    let words = "Enter next line  Tab other rows  ↑↓ row  → take  ^R next offer  ^W wanted  ^N new piece  ^O other piece  \
+                 ^T earlier  ^D remove  ^Z undo  ^S write  Esc end";
+    textwrap::wrap(words, width).into_iter().map(|line| paint(style::QUIET, line)).collect()
 }

@@ -4,14 +4,16 @@ use std::ops::ControlFlow;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::mpsc::{Receiver, channel};
-use std::thread;
+use std::thread::{self, JoinHandle};
 
 use keen_notch_core::batch::Batch;
-use keen_notch_core::carving::Worked;
+use keen_notch_core::carving::{Carving, Memory, Worked};
 use keen_notch_core::tally::Tally;
+use keen_notch_io::spill;
 use keen_notch_io::table::Table;
 
-use super::model::{Draft, carving};
+/// What `unique` may remember of all rows in memory, in bytes.
+const MOST_REMEMBERED: usize = 32 << 20;
 
 /// What was counted so far.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
@@ -20,8 +22,6 @@ pub struct Counts {
     pub rows: u64,
     /// What became of the piece.
     pub tally: Tally,
-    /// Rows that do not meet a check.
-    pub failing: u64,
     /// Whether that is all.
     pub is_done: bool,
 }
@@ -31,51 +31,36 @@ pub struct Counting {
     counts: Counts,
     news: Receiver<Counts>,
     is_over: Arc<AtomicBool>,
-}
-
-impl Drop for Counting {
-    fn drop(&mut self) {
-        self.is_over.store(true, Ordering::Relaxed);
-    }
+    thread: Option<JoinHandle<()>>,
 }
 
 impl Counting {
-    /// Begins to count what a piece gives of a column of a table. A table that cannot be read on is counted as far as it can be.
-    pub fn begin(mut table: Table, column: usize, title: &str, draft: &Draft) -> Counting {
+    /// Begins to count what a piece gives of a table. One that cannot be opened or read on is counted as far as it can be.
+    pub fn begin(open: impl FnOnce() -> Option<Table> + Send + 'static, carving: Arc<Carving>) -> Counting {
         let (send, news) = channel();
         let is_over = Arc::new(AtomicBool::new(false));
-        let (ends, draft, title) = (Arc::clone(&is_over), draft.clone(), title.to_owned());
-        // Without a thread, nothing is counted but the sample.
-        let _ = thread::Builder::new().name("count".to_owned()).spawn(move || {
-            let Ok(Some(carving)) = carving(&draft, &title) else { return };
-            let (mut counts, mut worked) = (Counts::default(), Worked::default());
-            let mut tallies = [Tally::default()];
-            let counted = table.each_batch(&[column], |_, batch| {
-                let columns = [batch.column(column)];
-                let own = Batch { rows: batch.rows, columns: &columns };
-                if carving.run(&own, &mut worked).is_err() {
+        let ends = Arc::clone(&is_over);
+        let count = move || {
+            let Some(mut table) = open().filter(|_| !ends.load(Ordering::Relaxed)) else { return };
+            let (mut counts, mut worked, mut memory) = (Counts::default(), Worked::default(), spill::memory(MOST_REMEMBERED));
+            let counted = table.each_batch(&carving.used_columns(), |before, batch| {
+                let Some(tally) = judge(&carving, batch, before, &mut worked, &mut memory) else {
                     return ControlFlow::Break(());
-                }
-                carving.judge(&own, &mut worked, &mut tallies);
-                let mut failing: Vec<u32> = worked.failures().iter().map(|failure| failure.row).collect();
-                failing.sort_unstable();
-                failing.dedup();
-                counts = Counts {
-                    rows: counts.rows + batch.rows as u64,
-                    tally: tallies[0],
-                    failing: counts.failing + failing.len() as u64,
-                    is_done: false,
                 };
+                counts.rows += batch.rows as u64;
+                counts.tally.add(&tally);
                 match send.send(counts).is_err() || ends.load(Ordering::Relaxed) {
                     true => ControlFlow::Break(()),
                     false => ControlFlow::Continue(()),
                 }
             });
-            if counted.is_ok() && !ends.load(Ordering::Relaxed) {
+            if counted.is_ok() && !ends.load(Ordering::Relaxed) && counts.rows > 0 {
                 let _ = send.send(Counts { is_done: true, ..counts });
             }
-        });
-        Counting { counts: Counts::default(), news, is_over }
+        };
+        // Without a thread, nothing is counted but the sample.
+        let thread = thread::Builder::new().name("count".to_owned()).spawn(count).ok();
+        Counting { counts: Counts::default(), news, is_over, thread }
     }
 
     /// What was counted so far.
@@ -85,4 +70,32 @@ impl Counting {
         }
         self.counts
     }
+
+    /// Ends it, as soon as it can be.
+    pub fn end(&self) {
+        self.is_over.store(true, Ordering::Relaxed);
+    }
+
+    /// Whether it has ended. Where a mistake of the program's own ended it, that ends this thread too.
+    pub fn has_ended(&mut self) -> bool {
+        if let Some(thread) = self.thread.take_if(|thread| thread.is_finished())
+            && let Err(mistake) = thread.join()
+        {
+            std::panic::resume_unwind(mistake);
+        }
+        self.thread.is_none()
+    }
+}
+
+/// Works out the only piece of a carving of some rows, which come after `before` others, and judges it; none where the results are too
+/// large.
+pub fn judge(carving: &Carving, batch: &Batch, before: u64, worked: &mut Worked, memory: &mut Memory) -> Option<Tally> {
+    carving.run(batch, worked).ok()?;
+    if carving.looks_back() {
+        carving.hash(batch, worked);
+        carving.remember(worked, batch.rows, |row| before + row as u64 + 1, memory).ok()?;
+    }
+    let mut tallies = [Tally::default()];
+    carving.judge(batch, worked, &mut tallies);
+    Some(tallies[0])
 }

@@ -33,5 +33,7 @@ mod sqlite;
 mod survey;
 #[cfg(unix)]
 mod terminal;
+#[cfg(unix)]
+mod trying;
 mod workbooks;
 mod yard;

@@ -4,6 +4,9 @@ use super::parse::{self, Next};
 use super::token::tokens;
 use super::{ErrorKind, quoted};
 
+/// What comes before everything else, the likeliest first.
+const LIKELIER: [Next; 4] = [Next::Marker, Next::Word("then"), Next::Word("joined"), Next::Word("or")];
+
 /// What is known of the place where a phrase is written.
 #[derive(Debug, Clone, Copy, Default)]
 pub struct Known<'a> {
@@ -44,7 +47,9 @@ pub fn next_of_condition(source: &str, known: Known) -> Upcoming {
 
 fn upcoming(source: &str, known: Known, is_condition: bool) -> Upcoming {
     let after = |source: &str| -> Vec<String> {
-        let next = parse::next(source, is_condition).unwrap_or_default();
+        let mut next = parse::next(source, is_condition).unwrap_or_default();
+        // What goes on after a whole step is likelier than what the step may still have, and a mark than which one of several.
+        next.sort_by_key(|next| LIKELIER.iter().position(|likelier| likelier == next).unwrap_or(LIKELIER.len()));
         next.into_iter().flat_map(|next| words(next, known)).collect()
     };
     let tokens = match tokens(source) {
@@ -120,11 +125,11 @@ mod tests {
             ),
             ("section 2 by \"", "\"-\" \"(\" \")\" \";\""),
             ("section 2 by '(", "\"(\""),
-            ("section 2 by \"-\" ", "any skipping then or"),
+            ("section 2 by \"-\" ", "then or any skipping"),
             ("section 2 by \"-\" skipping ", "empty"),
             ("first 3 th", "then"),
             ("first 3 x", ""),
-            ("numbers ", "signed like then joined or"),
+            ("numbers ", "then joined or signed like"),
             ("numbers then pad left to 3 with \"0\" ", "then joined or"),
             ("numbers joined with \",\" ", "then or"),
             ("chars 5 ", "for to"),
@@ -132,14 +137,18 @@ mod tests {
             ("chars 5 to 3 ", ""),
             ("length in ", "characters codepoints bytes"),
             ("whether check digit ", "luhn gs1 isbn10 mod97 mod11-2 iban verhoeff damm"),
-            ("whether one of \"A\" ", "any then or"),
+            ("whether one of \"A\" ", "then or any"),
             ("between \"(\" ", "any and"),
+            (
+                "before ",
+                "\"-\" \"(\" \")\" \";\" 2nd last digits letters uppercase lowercase alphanumeric spaces punctuation any",
+            ),
             ("plain ", "number"),
             ("\"none\" ", "or"),
             ("first 3 then nothing ", ""),
-            ("match /(/ ", "group then or"),
+            ("match /(/ ", "then or group"),
             ("match \"x", ""),
-            ("clip to 3 ", "with then or"),
+            ("clip to 3 ", "then or with"),
         ] {
             let words: Vec<String> = after(source);
             assert_eq!(words.join(" ").trim(), expected, "{source}");

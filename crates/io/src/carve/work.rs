@@ -19,7 +19,7 @@ use crate::encode::{Aside, Encodable, Encoder, Held, Out};
 use crate::inputs::Starts;
 use crate::pool::{Ahead, Turns};
 use crate::source::{Chunk, LineCount, Ragged, Rows};
-use crate::spill::Spilled;
+use crate::spill;
 use crate::table;
 
 /// What came of a chunk. Its rows are counted from 1 within it.
@@ -165,7 +165,7 @@ pub struct Before {
 impl Before {
     /// Before the first row of a run. What is remembered of rows takes no more memory than that, about.
     pub fn within(memory: usize) -> Before {
-        Before { memory: Memory::bounded(memory, Spilled::store), rows: 0, starts: Starts::default() }
+        Before { memory: spill::memory(memory), rows: 0, starts: Starts::default() }
     }
 }
 

@@ -1,0 +1,373 @@
+//! Keeping what was tried: in a cut list, or as a command.
+
+use std::collections::BTreeMap;
+use std::path::{Path, PathBuf};
+
+use keen_notch_core::column::Header;
+use keen_notch_core::piece::{Piece, Source};
+use keen_notch_core::toml_text::{toml_key, toml_text};
+use keen_notch_io::files::RunFiles;
+use keen_notch_io::sink;
+use toml_edit::{Array, DocumentMut, Item, Table, TableLike, Value};
+
+use super::piece::{Draft, Line};
+use crate::commands::pieces::Pieces;
+use crate::draw::again;
+use crate::failure::Failure;
+
+/// A cut list that pieces are written into, and the names under which it has them, by their numbers.
+pub struct ListFile {
+    path: PathBuf,
+    names: BTreeMap<usize, String>,
+}
+
+/// What a new cut list says besides its pieces.
+pub struct NewList<'a> {
+    /// The columns.
+    pub header: &'a Header,
+    /// The one that pieces are taken from, by its index.
+    pub column: usize,
+    /// How the inputs are read, as keys and their values.
+    pub reading: &'a [(String, String)],
+}
+
+impl ListFile {
+    /// A list that is not there yet.
+    pub fn new(path: PathBuf) -> ListFile {
+        ListFile { path, names: BTreeMap::new() }
+    }
+
+    /// A list that is there, with its pieces that are taken from a column, to be tried, and the names of the others.
+    ///
+    /// # Errors
+    /// Where it cannot be read.
+    pub fn open(
+        path: PathBuf,
+        list: &Pieces,
+        header: &Header,
+        column: usize,
+    ) -> Result<(ListFile, Vec<Draft>, Vec<String>), Failure> {
+        let document: DocumentMut = read(&path)?.parse().unwrap_or_default();
+        let entry = |piece: &Piece| document.get("piece")?.get(&piece.name)?.as_table_like();
+        let is_taken_here = |piece: &&Piece| match &piece.source {
+            Source::Take { of, .. } => of.as_ref().or(list.main()).is_some_and(|of| of.find(header) == Ok(column)),
+            Source::Field { .. } | Source::Build { .. } => false,
+        };
+        let (here, others): (Vec<&Piece>, Vec<&Piece>) = list.wanted.pieces.iter().partition(is_taken_here);
+        let drafts = (0..).zip(here).filter_map(|(id, piece)| Some(draft(id, &piece.name, entry(piece)?)));
+        let drafts: Vec<Draft> = drafts.collect();
+        let names = drafts.iter().map(|draft| (draft.id, draft.name.clone())).collect();
+        Ok((ListFile { path, names }, drafts, others.into_iter().map(|piece| piece.name.clone()).collect()))
+    }
+
+    /// Where it is.
+    pub fn path(&self) -> &Path {
+        &self.path
+    }
+
+    /// Writes the pieces into it; it appears whole or stays as it was. What came of it, in a sentence.
+    ///
+    /// # Errors
+    /// Where it cannot be read or written.
+    pub fn write(&mut self, pieces: &[&Draft], new: &NewList) -> Result<Written, Failure> {
+        let name = self.path.display().to_string();
+        let list = if self.path.exists() { read(&self.path)? } else { String::new() };
+        match with_pieces(&list, pieces, &self.names, new) {
+            Err(why) => Ok(Written::No(format!("nothing is written: {name}: {why}"))),
+            Ok(list) => {
+                let mut out = sink::open(&self.path, &RunFiles::default())?;
+                out.put(list.as_bytes())?;
+                sink::commit_all(vec![out])?;
+                self.names = pieces.iter().map(|piece| (piece.id, piece.name.clone())).collect();
+                Ok(Written::Yes(format!("written to {name}")))
+            }
+        }
+    }
+}
+
+/// Whether a list was written, with what to say of it.
+pub enum Written {
+    /// It was.
+    Yes(String),
+    /// It was not, and is as before.
+    No(String),
+}
+
+fn read(path: &Path) -> Result<String, Failure> {
+    let name = || path.display().to_string();
+    std::fs::read_to_string(path).map_err(|source| keen_notch_io::Error::Read { name: name(), source }.into())
+}
+
+/// A piece as a list has it.
+fn draft(id: usize, name: &str, entry: &dyn TableLike) -> Draft {
+    let text = |key: &str| entry.get(key).and_then(Item::as_str).unwrap_or_default().to_owned();
+    let check = match entry.get("check").and_then(Item::as_array) {
+        Some(checks) => checks.iter().filter_map(Value::as_str).collect::<Vec<_>>().join("; "),
+        None => text("check"),
+    };
+    let others = entry.iter().filter(|(key, _)| is_other(key));
+    let others =
+        others.filter_map(|(key, item)| Some(format!("{} = {}", toml_key(key), item.as_value()?.clone().decorated("", ""))));
+    let more = others.collect::<Vec<_>>().join(", ");
+    Draft { id, name: name.to_owned(), phrase: text("take"), check, when: text("when"), more }
+}
+
+/// Whether a key of a piece is among those of the line for others.
+fn is_other(key: &str) -> bool {
+    !["take", "check", "when", "of"].contains(&key)
+}
+
+/// The list with the pieces. `names` are those that it has some of them under. Pieces that it has get what has changed of them, and all
+/// else in it stays as it is, comments too.
+fn with_pieces(list: &str, drafts: &[&Draft], names: &BTreeMap<usize, String>, new: &NewList) -> Result<String, String> {
+    let mut document: DocumentMut = list.parse().map_err(|error: toml_edit::TomlError| error.message().to_owned())?;
+    let column = again::column_of_piece(new.header, new.column);
+    if document.is_empty() {
+        document["column"] = Item::Value(value(&toml_text(&column))?);
+        for (key, written) in new.reading {
+            let reading = document.entry("reading").or_insert_with(|| Item::Table(Table::new()));
+            reading[key.as_str()] = Item::Value(value(written)?);
+        }
+    }
+    let is_main = document.get("column").and_then(Item::as_str).is_some_and(|main| main == column);
+    let pieces = document.entry("piece").or_insert_with(|| {
+        let mut pieces = Table::new();
+        pieces.set_implicit(true);
+        Item::Table(pieces)
+    });
+    let Some(pieces) = pieces.as_table_like_mut() else { return Err("`piece` is not a table in it".to_owned()) };
+    let gone = names.iter().filter(|(id, _)| drafts.iter().all(|draft| draft.id != **id));
+    gone.for_each(|(_, name)| drop(pieces.remove(name)));
+    // Names are changed one after the other, with no two the same on the way.
+    let mut renamed = Vec::new();
+    for draft in drafts {
+        if let Some(old) = names.get(&draft.id).filter(|old| **old != draft.name)
+            && let Some(item) = pieces.remove(old)
+        {
+            renamed.push((draft.name.as_str(), item));
+        }
+    }
+    for (name, item) in renamed {
+        pieces.insert(name, item);
+    }
+    for draft in drafts {
+        let is_there = pieces.contains_key(&draft.name);
+        let piece = pieces.entry(&draft.name).or_insert(Item::Table(Table::new()));
+        let Some(piece) = piece.as_table_like_mut() else {
+            return Err(format!("the piece {} is not a table in it", draft.name));
+        };
+        if !is_there && !is_main {
+            piece.insert("of", Item::Value(value(&toml_text(&column))?));
+        }
+        set(piece, draft)?;
+    }
+    in_order(pieces, drafts);
+    Ok(document.to_string())
+}
+
+fn value(written: &str) -> Result<Value, String> {
+    written.parse().map_err(|error: toml_edit::TomlError| error.message().to_owned())
+}
+
+/// Sets the keys of a piece to what is typed. What means the same already is left as it is written.
+fn set(piece: &mut dyn TableLike, draft: &Draft) -> Result<(), String> {
+    let before = self::draft(draft.id, &draft.name, piece);
+    let keys = draft.keys().map_err(|unfinished| unfinished.message)?;
+    for line in [Line::Phrase, Line::Check, Line::When, Line::More] {
+        if before.line(line) == draft.line(line).trim() && (line != Line::Phrase || piece.contains_key("take")) {
+            continue;
+        }
+        let written: Vec<_> = keys.iter().filter(|(.., of)| *of == line).collect();
+        let of_line = |key: &str| match line {
+            Line::Phrase => key == "take",
+            Line::Check => key == "check",
+            Line::When => key == "when",
+            Line::More | Line::Name => is_other(key),
+        };
+        let gone: Vec<String> = piece.iter().map(|(key, _)| key.to_owned()).filter(|key| of_line(key)).collect();
+        for key in gone.iter().filter(|key| written.iter().all(|(name, ..)| name != *key)) {
+            piece.remove(key);
+        }
+        for (key, written, _) in written {
+            let mut new = value(written)?;
+            match piece.get_mut(key).and_then(Item::as_value_mut) {
+                Some(old) => {
+                    if let (Some(old), Some(new)) = (old.as_array(), new.as_array_mut()) {
+                        like(new, old);
+                    }
+                    *new.decor_mut() = old.decor().clone();
+                    *old = new;
+                }
+                None => drop(piece.insert(key, Item::Value(new))),
+            }
+        }
+    }
+    Ok(())
+}
+
+/// Leaves the texts of an array that are the same as before as they are written, with the comments between them.
+fn like(new: &mut Array, old: &Array) {
+    for (index, value) in new.iter_mut().enumerate() {
+        if let Some(same) = old.iter().find(|same| same.as_str() == value.as_str()) {
+            *value = same.clone();
+        } else if let Some(there) = old.get(index) {
+            *value.decor_mut() = there.decor().clone();
+        }
+    }
+    new.set_trailing(old.trailing().clone());
+    new.set_trailing_comma(old.trailing_comma());
+}
+
+/// Puts pieces into the order in which they are tried: each takes a place that one of them had. Others stay where they are.
+fn in_order(pieces: &mut dyn TableLike, drafts: &[&Draft]) {
+    let is_tried = |key: &str| drafts.iter().any(|draft| draft.name == key);
+    let keys: Vec<String> = pieces.iter().map(|(key, _)| key.to_owned()).collect();
+    let before: Vec<&String> = keys.iter().filter(|key| is_tried(key)).collect();
+    if before.iter().zip(drafts).all(|(key, draft)| **key == draft.name) {
+        return;
+    }
+    let position = |item: &Item| item.as_table().and_then(Table::position);
+    let mut places: Vec<Option<isize>> = pieces.iter().map(|(_, item)| position(item)).collect();
+    // Those that are new, which have no place in the text yet, are last.
+    places.sort_by_key(|place| place.unwrap_or(isize::MAX));
+    let mut tried = drafts.iter().map(|draft| draft.name.clone());
+    let order: Vec<String> =
+        keys.iter().map(|key| if is_tried(key) { tried.next().unwrap_or_default() } else { key.clone() }).collect();
+    let mut items: BTreeMap<String, Item> = keys.iter().filter_map(|key| Some((key.clone(), pieces.remove(key)?))).collect();
+    for (key, place) in order.iter().zip(places) {
+        if let Some(mut item) = items.remove(key) {
+            if let Some(table) = item.as_table_mut() {
+                table.set_position(place);
+            }
+            pieces.insert(key, item);
+        }
+    }
+}
+
+/// The command that carves what was tried; none where nothing was, or where a command cannot say it all. `inputs` are the words that name
+/// the inputs and how they are read, and `column` that of the column.
+pub fn command(inputs: &[String], column: &str, pieces: &[&Draft]) -> Option<String> {
+    if pieces.is_empty() || pieces.iter().any(|piece| !piece.more.trim().is_empty()) {
+        return None;
+    }
+    let words = |piece: &&Draft| {
+        let name = again::name_of_piece(&piece.name);
+        let when = match piece.when.trim() {
+            "" => String::new(),
+            when => format!(" when {when}"),
+        };
+        let checks = piece.checks().into_iter().map(|check| ["--check".to_owned(), format!("{name}: {check}")]);
+        let checks: Vec<String> = checks.flatten().collect();
+        [vec!["-p".to_owned(), format!("{name}{when}: {}", piece.phrase.trim())], checks].concat()
+    };
+    let head = [vec!["carve".to_owned()], inputs.to_vec(), vec!["-c".to_owned(), column.to_owned()]].concat();
+    Some(again::command(&head.into_iter().chain(pieces.iter().flat_map(words)).collect::<Vec<_>>()))
+}
+
+#[cfg(test)]
+mod tests {
+    use keen_notch_core::cutlist::CutList;
+
+    use super::*;
+
+    fn piece(id: usize, name: &str, phrase: &str, check: &str) -> Draft {
+        Draft { id, name: name.to_owned(), phrase: phrase.to_owned(), check: check.to_owned(), ..Draft::default() }
+    }
+
+    fn with(list: &str, drafts: &[Draft], names: &[(usize, &str)]) -> Result<String, String> {
+        let header = Header::Names(vec!["depot".to_owned(), "part_code".to_owned()]);
+        let reading = [("delimiter".to_owned(), "';'".to_owned())];
+        let new = NewList { header: &header, column: 1, reading: &reading };
+        let names = names.iter().map(|(id, name)| (*id, (*name).to_owned())).collect();
+        with_pieces(list, &drafts.iter().collect::<Vec<_>>(), &names, &new)
+    }
+
+    const OLD: &str = "# Ours.\ncolumn = 'part_code' # the codes\n\n# Three letters.\n[piece.family] # of it\ntake = \"first 3\" # always\n\
+                       check = [\n  'letters', # not digits\n  'length 3',\n]\noptional = true\n\n[piece.other]\nof = 'depot'\ntake = 'whole'\n\n\
+                       [piece.grade]\ntake = 'last 4'\n\n[proof]\npart_code = '{family}-{grade}'\n";
+
+    #[test]
+    fn a_new_list_says_all_that_is_typed() {
+        let more = Draft {
+            when: "starts with \"G\"".to_owned(),
+            more: "columns = 2, as = \"number\"".to_owned(),
+            ..piece(1, "serial no", "numbers", "")
+        };
+        let new = with("", &[piece(0, "family", "first 3", "uppercase; one of \"A;B\""), more], &[]).unwrap();
+        assert_eq!(
+            new,
+            "column = 'part_code'\n\n[reading]\ndelimiter = ';'\n\n[piece.family]\ntake = 'first 3'\ncheck = ['uppercase', 'one of \"A;B\"']\n\n\
+             [piece.\"serial no\"]\ntake = 'numbers'\nwhen = 'starts with \"G\"'\ncolumns = 2\nas = \"number\"\n"
+        );
+        let read = CutList::parse(&new, 0).unwrap();
+        assert_eq!((read.wanted.pieces.len(), read.wanted.pieces[0].checks.len()), (2, 2), "{new}");
+    }
+
+    #[test]
+    fn a_list_that_is_there_keeps_all_that_has_not_changed() {
+        let names = [(0, "family"), (1, "grade")];
+        let [family, grade] = [("letters; length 3", "optional = true"), ("", "")]
+            .map(|(check, more)| Draft { more: more.to_owned(), ..piece(0, "family", "first 3", check) });
+        let grade = Draft { id: 1, name: "grade".to_owned(), phrase: "last 4".to_owned(), ..grade };
+        assert_eq!(with(OLD, &[family.clone(), grade.clone()], &names).unwrap(), OLD);
+        // A check more, another phrase.
+        let changed = Draft { phrase: "first 2".to_owned(), check: "letters; length 2".to_owned(), ..family.clone() };
+        let written = with(OLD, &[changed, grade.clone()], &names).unwrap();
+        assert_eq!(written, OLD.replace("\"first 3\"", "'first 2'").replace("'length 3'", "'length 2'"));
+        // Another name, no more optional; one that goes, and one that comes.
+        let renamed = Draft { name: "kind".to_owned(), more: String::new(), ..family.clone() };
+        let written = with(OLD, &[renamed, piece(2, "serial", "section 2 by \"-\"", "")], &names).unwrap();
+        assert!(written.contains("# Three letters.\n[piece.kind]") && !written.contains("family]"), "{written}");
+        assert!(!written.contains("optional") && !written.contains("grade]") && written.contains("'letters', # not digits"));
+        assert!(written.find("[piece.serial]") < written.find("[proof]"), "{written}");
+        // The other order; what is not tried stays where it is.
+        let written = with(OLD, &[grade, family], &names).unwrap();
+        let heads: Vec<&str> = written.lines().filter(|line| line.starts_with('[')).collect();
+        assert_eq!(heads, ["[piece.grade]", "[piece.other]", "[piece.family] # of it", "[proof]"], "{written}");
+        let pieces = CutList::parse(&written, 0).unwrap().wanted.pieces;
+        assert_eq!(pieces.iter().map(|piece| &*piece.name).collect::<Vec<_>>(), ["grade", "other", "family"]);
+    }
+
+    #[test]
+    fn names_that_change_places_are_not_mixed_up() {
+        let names = [(0, "family"), (1, "grade")];
+        let swapped = [piece(0, "grade", "first 3", ""), piece(1, "family", "last 4", "")];
+        let written = with(OLD, &swapped, &names).unwrap();
+        let list = CutList::parse(&written, 0).unwrap();
+        let taken: Vec<String> = list
+            .wanted
+            .pieces
+            .iter()
+            .map(|piece| {
+                format!(
+                    "{}: {}",
+                    piece.name,
+                    match &piece.source {
+                        Source::Take { phrase, .. } => phrase.source.as_str(),
+                        _ => "",
+                    }
+                )
+            })
+            .collect();
+        assert_eq!(taken, ["grade: first 3", "other: whole", "family: last 4"], "{written}");
+        // For another column than that of the list, the column is named.
+        let written = with("column = 'depot'\n", &swapped[..1], &[]).unwrap();
+        assert!(written.contains("[piece.grade]\nof = 'part_code'\ntake = 'first 3'"), "{written}");
+        assert!(with("column = ", &swapped, &[]).is_err() && with("piece = 3", &swapped, &[]).is_err());
+    }
+
+    #[test]
+    fn the_command_can_be_pasted() {
+        let family =
+            Draft { when: "depot: starts with \"S\"".to_owned(), ..piece(0, "the family", "first 3", "uppercase; length 3") };
+        let serial = piece(1, "serial", "section 2 by \"-\"", "");
+        let said = command(&["parts.csv".to_owned()], "part_code", &[&family, &serial]).unwrap();
+        assert_eq!(
+            said,
+            "keen-notch carve parts.csv -c part_code -p 'the family when depot: starts with \"S\": first 3' \
+             --check 'the family: uppercase' --check 'the family: length 3' -p 'serial: section 2 by \"-\"'"
+        );
+        let more = Draft { more: "columns = 2".to_owned(), ..serial };
+        assert_eq!((command(&[], "a", &[&more]), command(&[], "a", &[])), (None, None));
+    }
+}

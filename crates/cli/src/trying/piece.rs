@@ -1,0 +1,266 @@
+//! A piece as it is typed: its lines, and what they come to.
+
+use keen_notch_core::carving::Carving;
+use keen_notch_core::column::{ColumnRef, Header};
+use keen_notch_core::cutlist::CutList;
+use keen_notch_core::phrase::ast::Condition;
+use keen_notch_core::program::{GetList, Setting};
+use keen_notch_core::text::unit::Unit;
+use keen_notch_core::text_error::TextError;
+use keen_notch_core::toml_text::{toml_key, toml_text};
+use toml_edit::{InlineTable, Value};
+
+/// The lines of a piece, in the order in which they are shown.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Line {
+    /// What it is called.
+    Name,
+    /// Its phrase.
+    Phrase,
+    /// What it must meet: conditions, with semicolons between.
+    Check,
+    /// The condition under which it is taken.
+    When,
+    /// Other keys that a cut list has for it, with commas between.
+    More,
+}
+
+/// Keys that have a line of their own, or that are not for a piece that is taken from the column.
+const NOT_MORE: [&str; 5] = ["take", "check", "when", "of", "build"];
+
+/// The other keys, as they may be written.
+pub const MORE: [&str; 7] = [
+    "columns = 3",
+    "columns = \"auto\"",
+    "rows = true",
+    "optional = true",
+    "warn = ['digits']",
+    "as = \"number\"",
+    "hidden = true",
+];
+
+/// A piece as it is typed.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct Draft {
+    /// Its number, which it keeps whatever it is called.
+    pub id: usize,
+    /// What it is called.
+    pub name: String,
+    /// Its phrase.
+    pub phrase: String,
+    /// What it must meet: conditions, with semicolons between.
+    pub check: String,
+    /// The condition under which it is taken.
+    pub when: String,
+    /// Other keys that a cut list has for it, with commas between.
+    pub more: String,
+}
+
+/// Why a piece gives nothing.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Unfinished {
+    /// The line that is not finished.
+    pub line: Line,
+    /// What is wrong, in a sentence.
+    pub message: String,
+    /// What may come instead.
+    pub help: String,
+}
+
+impl Unfinished {
+    fn new(line: Line, error: TextError) -> Unfinished {
+        Unfinished { line, message: error.message, help: error.help }
+    }
+}
+
+/// What pieces are bound to, and with.
+pub struct Binding<'a> {
+    /// The columns.
+    pub header: &'a Header,
+    /// The one that pieces are taken from, by its index.
+    pub column: usize,
+    /// What positions and widths count.
+    pub unit: Unit,
+    /// Gives the lists that conditions name.
+    pub lists: &'a GetList<'a>,
+}
+
+impl Draft {
+    /// What is typed in a line.
+    pub fn line(&self, line: Line) -> &str {
+        match line {
+            Line::Name => &self.name,
+            Line::Phrase => &self.phrase,
+            Line::Check => &self.check,
+            Line::When => &self.when,
+            Line::More => &self.more,
+        }
+    }
+
+    /// The same, to be typed in.
+    pub fn line_mut(&mut self, line: Line) -> &mut String {
+        match line {
+            Line::Name => &mut self.name,
+            Line::Phrase => &mut self.phrase,
+            Line::Check => &mut self.check,
+            Line::When => &mut self.when,
+            Line::More => &mut self.more,
+        }
+    }
+
+    /// Whether it says what it takes.
+    pub fn has_phrase(&self) -> bool {
+        !self.phrase.trim().is_empty()
+    }
+
+    /// The conditions that it must meet.
+    pub fn checks(&self) -> Vec<&str> {
+        conditions(&self.check).into_iter().map(|(_, condition)| condition.trim()).filter(|text| !text.is_empty()).collect()
+    }
+
+    /// The keys of the line for others, with what they are set to.
+    ///
+    /// # Errors
+    /// Where they are no TOML, or have a line of their own.
+    pub fn other_keys(&self) -> Result<Vec<(String, Value)>, Unfinished> {
+        let wrong = |message: String, help: &str| Unfinished { line: Line::More, message, help: help.to_owned() };
+        let help = "write it like `columns = 3` or `optional = true`, with commas between";
+        let table: InlineTable = match format!("{{ {} }}", self.more).parse() {
+            Ok(Value::InlineTable(table)) => table,
+            Ok(_) => return Err(wrong("these are no keys".to_owned(), help)),
+            Err(error) => {
+                let message = toml_edit::TomlError::message(&error).lines().next().unwrap_or_default().to_owned();
+                return Err(wrong(message, help));
+            }
+        };
+        let foreign = table.iter().map(|(key, _)| key.to_owned()).find(|key| NOT_MORE.contains(&key.as_str()));
+        match foreign.as_deref() {
+            Some(key @ ("take" | "check" | "when")) => {
+                Err(wrong(format!("`{key}` has a line of its own"), "leave it out, and press Enter to get there"))
+            }
+            Some(key) => Err(wrong(format!("`{key}` cannot be tried: all is taken from the column"), "leave it out")),
+            None => Ok(table.into_iter().map(|(key, value)| (key.to_string(), value.decorated("", ""))).collect()),
+        }
+    }
+
+    /// The keys of a cut list for all that is typed, each as it is written there.
+    ///
+    /// # Errors
+    /// As [`Draft::other_keys`].
+    pub fn keys(&self) -> Result<Vec<(String, String, Line)>, Unfinished> {
+        let mut keys = vec![("take".to_owned(), toml_text(self.phrase.trim()), Line::Phrase)];
+        let checks: Vec<String> = self.checks().into_iter().map(toml_text).collect();
+        if !checks.is_empty() {
+            keys.push(("check".to_owned(), format!("[{}]", checks.join(", ")), Line::Check));
+        }
+        if !self.when.trim().is_empty() {
+            keys.push(("when".to_owned(), toml_text(self.when.trim()), Line::When));
+        }
+        let others = self.other_keys()?.into_iter();
+        keys.extend(others.map(|(key, value)| (toml_key(&key), value.to_string(), Line::More)));
+        Ok(keys)
+    }
+
+    /// The piece bound to its column, as a cut list with nothing else would have it; none where it does not say what it takes.
+    ///
+    /// # Errors
+    /// Where a line is not finished.
+    pub fn bind(&self, binding: &Binding) -> Result<Option<Carving>, Unfinished> {
+        if !self.has_phrase() {
+            return Ok(None);
+        }
+        let (mut list, mut lines) = (format!("[piece.{}]\n", toml_key(&self.name)), vec![(0, Line::Name)]);
+        for (key, value, line) in self.keys()? {
+            lines.push((list.len(), line));
+            list += &format!("{key} = {value}\n");
+        }
+        let line_of = |error: &TextError| {
+            let before = lines.iter().take_while(|(start, _)| *start <= error.span.start);
+            before.last().map_or(Line::Phrase, |(_, line)| *line)
+        };
+        let unfinished = |error: TextError| Unfinished::new(line_of(&error), error);
+        let wanted = CutList::parse(&list, 0).map_err(unfinished)?.wanted;
+        let main = ColumnRef::Number(binding.column + 1);
+        let setting = Setting { unit: binding.unit, lists: binding.lists };
+        Carving::new(&wanted, Some(&main), &setting, binding.header).map(Some).map_err(|unbound| unfinished(unbound.error))
+    }
+}
+
+/// Conditions with semicolons between, each with the byte it begins at. A semicolon within a text or a regular expression is none: up to
+/// the first that ends a condition it is one.
+pub fn conditions(text: &str) -> Vec<(usize, &str)> {
+    let (mut all, mut start) = (Vec::new(), 0);
+    loop {
+        let rest = &text[start..];
+        let ends = || rest.match_indices(';').map(|(at, _)| at);
+        let end = ends().find(|end| Condition::parse(&rest[..*end]).is_ok());
+        let is_whole = Condition::parse(rest).is_ok();
+        match end.or_else(|| ends().next()).filter(|_| !is_whole) {
+            Some(end) => {
+                all.push((start, &rest[..end]));
+                start += end + 1;
+            }
+            None => {
+                all.push((start, rest));
+                return all;
+            }
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn bind(draft: &Draft) -> Result<Option<Carving>, Unfinished> {
+        let header = Header::Names(vec!["part_code".to_owned(), "depot".to_owned()]);
+        let lists = Setting::new(Unit::Characters).lists;
+        draft.bind(&Binding { header: &header, column: 0, unit: Unit::Characters, lists })
+    }
+
+    #[test]
+    fn what_is_wrong_is_told_by_its_line() {
+        let right = Draft { name: "family".to_owned(), phrase: "numbers".to_owned(), ..Draft::default() };
+        let columns = Draft {
+            more: "columns = 3, optional = true".to_owned(),
+            when: "depot: starts with \"S\"".to_owned(),
+            check: "digits; same as depot".to_owned(),
+            ..right.clone()
+        };
+        assert!(bind(&columns).unwrap().is_some());
+        assert!(bind(&Draft { phrase: " ".to_owned(), ..right.clone() }).unwrap().is_none());
+        for (draft, line, message) in [
+            (right.clone(), Line::Phrase, "several results"),
+            (Draft { name: String::new(), ..columns.clone() }, Line::Name, "no name"),
+            (Draft { name: "depot".to_owned(), ..columns.clone() }, Line::Name, "name of a column"),
+            (Draft { phrase: "numbres".to_owned(), ..columns.clone() }, Line::Phrase, "numbres"),
+            (Draft { check: "digits; lenght 3".to_owned(), ..columns.clone() }, Line::Check, "lenght"),
+            (Draft { check: "same as depto".to_owned(), ..columns.clone() }, Line::Check, "depto"),
+            (Draft { when: "depto: digits".to_owned(), ..columns.clone() }, Line::When, "depto"),
+            (Draft { more: "columns = 0".to_owned(), ..columns.clone() }, Line::More, "number of columns"),
+            (Draft { more: "columns".to_owned(), ..columns.clone() }, Line::More, ""),
+            (Draft { more: "colums = 3".to_owned(), ..columns.clone() }, Line::More, "colums"),
+            (Draft { more: "take = 'x'".to_owned(), ..columns.clone() }, Line::More, "a line of its own"),
+            (Draft { more: "of = 'x'".to_owned(), ..columns.clone() }, Line::More, "cannot be tried"),
+            (Draft { check: "required".to_owned(), ..columns.clone() }, Line::More, "optional"),
+        ] {
+            let unfinished = bind(&draft).unwrap_err();
+            assert!(unfinished.line == line && unfinished.message.contains(message), "{unfinished:?}");
+        }
+        for more in MORE {
+            let phrase = if more.starts_with("columns") || more.starts_with("rows") { "numbers" } else { "first 3" };
+            let draft = Draft { more: more.to_owned(), phrase: phrase.to_owned(), ..right.clone() };
+            assert!(bind(&draft).is_ok(), "{more}: {:?}", bind(&draft).err());
+        }
+    }
+
+    #[test]
+    fn semicolons_part_conditions_but_not_texts() {
+        let parted = |text| conditions(text).into_iter().map(|(at, text)| format!("{at}:{text}")).collect::<Vec<_>>().join("|");
+        assert_eq!(parted("digits; length 3;"), "0:digits|7: length 3|17:");
+        assert_eq!(parted("one of \"a;b\", \"c\"; digits"), "0:one of \"a;b\", \"c\"|18: digits");
+        assert_eq!(parted("fits /a;b/"), "0:fits /a;b/");
+        assert_eq!(parted("lenght 3; digits"), "0:lenght 3|9: digits");
+        assert_eq!(parted(""), "0:");
+    }
+}

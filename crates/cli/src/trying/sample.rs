@@ -1,0 +1,114 @@
+//! The rows that are looked at while a phrase is typed: the first of the table.
+
+use std::ops::ControlFlow;
+
+use keen_notch_core::batch::{Batch, Column};
+use keen_notch_core::column::Header;
+use keen_notch_core::survey::{Depth, Group, Members, Row, Survey};
+use keen_notch_io::table::Table;
+use keen_notch_io::view::View;
+
+/// The most rows, and about the most bytes of their values.
+const MOST_ROWS: usize = 2000;
+const MOST_BYTES: usize = 8 << 20;
+/// Shapes that can be looked at by themselves.
+const MOST_SHAPES: usize = 9;
+/// Rows that phrases which are offered are told apart by.
+const MOST_RANKED: usize = 500;
+
+/// Some rows of a table, with one column that is looked at.
+pub struct Sample {
+    /// The columns of the table.
+    pub header: Header,
+    /// The one that is looked at, by its index.
+    pub column: usize,
+    /// The shapes of its values, the commonest first.
+    pub shapes: Vec<String>,
+    /// The marks that its values may be divided at, those in most values first.
+    pub delimiters: Vec<String>,
+    columns: Vec<Column>,
+    numbers: Vec<u64>,
+    shape_of: Vec<Option<usize>>,
+}
+
+impl Sample {
+    /// Reads the first rows of a table.
+    ///
+    /// # Errors
+    /// Where it cannot be read.
+    pub fn read(table: &mut Table, column: usize) -> Result<Sample, keen_notch_io::Error> {
+        let header = table.header.clone();
+        let all: Vec<usize> = (0..header.count()).collect();
+        let mut sample = Sample::new(header, column);
+        let mut bytes = 0;
+        table.each_row(View::Columns(&all), |row| {
+            let values = all.iter().map(|column| row.value(*column));
+            bytes += values.clone().map(str::len).sum::<usize>();
+            sample.push(row.number, values);
+            if sample.rows() < MOST_ROWS && bytes < MOST_BYTES { ControlFlow::Continue(()) } else { ControlFlow::Break(()) }
+        })?;
+        sample.survey();
+        Ok(sample)
+    }
+
+    fn new(header: Header, column: usize) -> Sample {
+        let columns = (0..header.count()).map(|_| Column::default()).collect();
+        let (shapes, delimiters) = Default::default();
+        Sample { header, column, shapes, delimiters, columns, numbers: Vec::new(), shape_of: Vec::new() }
+    }
+
+    fn push<'v>(&mut self, number: u64, values: impl Iterator<Item = &'v str>) {
+        self.columns.iter_mut().zip(values).for_each(|(column, value)| column.push(value));
+        self.numbers.push(number);
+    }
+
+    /// Finds the shapes and the delimiters.
+    fn survey(&mut self) {
+        let mut survey = Survey::new(Depth::Full);
+        let values = self.columns[self.column].texts();
+        self.numbers.iter().zip(values.iter()).for_each(|(number, value)| survey.observe(*number, value));
+        let groups: Vec<Group> = survey.groups().into_iter().take(MOST_SHAPES).collect();
+        let mut members: Vec<Members> = groups.iter().map(|group| survey.members(std::slice::from_ref(group))).collect();
+        self.shape_of = values.iter().map(|value| members.iter_mut().position(|members| members.has(value))).collect();
+        self.shapes = groups.iter().map(|group| group.shape.to_string()).collect();
+        let mut delimiters = survey.delimiters();
+        delimiters.sort_by_key(|delimiter| std::cmp::Reverse(delimiter.values));
+        self.delimiters = delimiters.into_iter().map(|delimiter| delimiter.character).collect();
+    }
+
+    /// The number of rows.
+    pub fn rows(&self) -> usize {
+        self.numbers.len()
+    }
+
+    /// The number of a row in the table, by its index, and its value.
+    pub fn row(&self, row: usize) -> (u64, &str) {
+        (self.numbers.get(row).copied().unwrap_or_default(), self.columns[self.column].texts().get(row))
+    }
+
+    /// The shape of a row, by its place among the shapes, where it is one of the common ones.
+    pub fn shape_of(&self, row: usize) -> Option<usize> {
+        self.shape_of.get(row).copied().flatten()
+    }
+
+    /// Calls `see` with all rows.
+    pub fn with_batch<T>(&self, see: impl FnOnce(&Batch) -> T) -> T {
+        let columns: Vec<_> = self.columns.iter().map(Column::texts).collect();
+        see(&Batch { rows: self.rows(), columns: &columns })
+    }
+
+    /// Some rows that phrases are told apart by.
+    pub fn ranked(&self) -> Vec<Row> {
+        let rows = (0..self.rows().min(MOST_RANKED)).map(|row| self.row(row));
+        rows.map(|(row, value)| Row { row, value: value.to_owned() }).collect()
+    }
+
+    /// A sample of one column, for tests.
+    #[cfg(test)]
+    pub fn of(title: &str, values: &[&str]) -> Sample {
+        let mut sample = Sample::new(Header::Names(vec![title.to_owned()]), 0);
+        (1..).zip(values).for_each(|(number, value)| sample.push(number, std::iter::once(*value)));
+        sample.survey();
+        sample
+    }
+}

@@ -32,20 +32,31 @@ shoot() {
   wait $terminal 2>/dev/null || true
 }
 
-# live NAME COMMAND KEYS: a program that is typed into, each word of KEYS a key or, after a colon, a text
+# live NAME COMMAND KEYS: a program that is typed into, each word of KEYS a key; a text after a colon; or after @ three numbers, from where
+# to where the mouse is dragged: the first column, the last, and the line of both, in cells from 0
 live() {
   local name=$1 command=$2
   if [ -n "${only:-}" ] && [[ " $only " != *" $name "* ]]; then return; fi
   xterm -geometry 126x39+0+0 -fa 'DejaVu Sans Mono' -fd 'Noto Sans Mono CJK JP' -fs 12 -bg '#16191d' -fg '#d8dde3' -b 8 -xrm 'xterm*boldMode: false' \
-    -xrm 'xterm*allowSendEvents: true' -e bash -c "$command" &
+    -e bash -c "$command" &
   local terminal=$! key
   sleep 1.5
   local window
   window=$(xdotool search --class xterm | tail -1)
+  xdotool windowfocus --sync "$window"
   for key in "${@:3}"; do
     case $key in
-      :*) xdotool type --window "$window" -- "${key#:}" 2>/dev/null ;;
-      *) xdotool key --window "$window" "$key" 2>/dev/null ;;
+      :*) xdotool type -- "${key#:}" ;;
+      @*)
+        local from to line
+        IFS=, read -r from to line <<< "${key#@}"
+        xdotool mousemove $((from * 10 + 13)) $((line * 20 + 18)) mousedown 1
+        sleep 0.2
+        xdotool mousemove $((to * 10 + 13)) $((line * 20 + 18))
+        sleep 0.2
+        xdotool mouseup 1
+        ;;
+      *) xdotool key "$key" ;;
     esac
     sleep 0.2
   done
@@ -80,9 +91,9 @@ shoot explain "keen-notch explain keen-notch-demo/crew.cutlist.toml"
 shoot explain-row "keen-notch explain keen-notch-demo/references.cutlist.toml keen-notch-demo/references.csv --row 22 --color always | head -42"
 shoot phrases "keen-notch phrases section; keen-notch phrases drop"
 shoot check "keen-notch check keen-notch-demo/parts.csv -l keen-notch-demo/parts.cutlist.toml --rows 1"
-shoot layout "keen-notch check keen-notch-demo/parts.csv --layout 'part_code: <family 3 uppercase>-<serial 8 digits>-<grade 4>' --rows 3"
 shoot demo "keen-notch --color always demo | head -38"
 shoot against "keen-notch survey keen-notch-demo/crew-december.csv --against keen-notch-demo/crew-november.json --fail-on 'blanks 5%'"
 page report "$yard/keen-notch-demo/parts.html" 1280 1400
 page report-dark "$yard/keen-notch-demo/parts.html" 400 1100 --blink-settings=preferredColorScheme=0
-live try "keen-notch try keen-notch-demo/parts.csv -c part_code -l new.cutlist.toml" ':section 2 by "-"' Return ':digits; length 8'
+live try "keen-notch try keen-notch-demo/parts.csv -c part_code -l new.cutlist.toml" ':section 2 by "-"' Return ':digits; le' Right ':8; '
+live try-marked "keen-notch try keen-notch-demo/references.csv -c reference" @35,45,9

@@ -105,9 +105,13 @@ pub struct TryArgs {
     /// The column: its name, its quoted name, or #4
     #[arg(short, long, value_name = "COLUMN", add = ArgValueCompleter::new(complete::columns))]
     pub column: Option<String>,
-    /// The cut list that Ctrl-S writes the pieces into: a new one, or one that is there, which keeps all else that is in it
+    /// The cut list that Ctrl-S writes the pieces into: a new one, or one that is there, whose pieces of the column are loaded, and which
+    /// keeps all else that is in it
     #[arg(short, long, value_name = "CUTLIST")]
     pub list: Option<PathBuf>,
+    /// Let the cut list read files outside its folder and the one you are in (`listed in`)
+    #[arg(long)]
+    pub allow_outside: bool,
     #[command(flatten)]
     pub reading: ReadingArgs,
 }
@@ -115,8 +119,9 @@ pub struct TryArgs {
 const TRIES: &str = r#"Examples:
   keen-notch try parts.csv -c part_code
   keen-notch try parts.csv -c part_code -l new.cutlist.toml
+  keen-notch try parts.csv -l parts.cutlist.toml
 
-The phrase is tried on the first 2000 rows at every key, and on all rows as soon as nothing is typed. At the end, the command is printed that carves what was tried."#;
+The phrase is tried on the first 2000 rows at every key, and on all rows as soon as nothing is typed. The right arrow takes the word that is offered; the mouse, dragged over characters of the ruler, offers phrases that take them. The line `more` holds other keys of a cut list, such as columns = 3. At the end, the command is printed that carves what was tried."#;
 
 /// `draft`
 #[derive(Debug, clap::Args)]

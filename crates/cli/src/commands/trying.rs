@@ -2,9 +2,11 @@
 
 use std::io::{self, IsTerminal, Write};
 use std::path::PathBuf;
+use std::thread;
 use std::time::Duration;
 
 use keen_notch_core::column::ColumnRef;
+use keen_notch_core::phrase::ast::{Condition, Phrase};
 use keen_notch_core::program::{List, NoList};
 use keen_notch_io::files::RunFiles;
 use keen_notch_io::table::Table;
@@ -35,7 +37,9 @@ pub fn run(args: &TryArgs, console: &Console) -> Result<(), Failure> {
     // A list that is there is read as every command reads it.
     let there: Vec<PathBuf> = args.list.iter().filter(|path| has_text(path)).cloned().collect();
     let argument = args.column.as_deref();
-    let mut list = Pieces::read(&Given { lists: &there, column: argument, ..Given::default() }, &known)?;
+    let allow_outside = args.allow_outside;
+    let given = Given { lists: &there, column: argument, allow_outside, ..Given::default() };
+    let mut list = Pieces::read(&given, &known)?;
     if let (Some(path), []) = (&args.list, &there[..]) {
         list.name_files_from(path.parent().map(PathBuf::from).unwrap_or_default());
     }
@@ -71,6 +75,8 @@ pub fn run(args: &TryArgs, console: &Console) -> Result<(), Failure> {
             Box::new(move || Table::open(&inputs, &reading).ok())
         }),
     };
+    // What guesses need is made at the first of them, and takes longer than a key may: so it is made while nothing is typed yet.
+    thread::spawn(|| (Phrase::parse("?").is_ok(), Condition::parse("?").is_ok()));
     let mut terminal = take_terminal()?;
     let outcome = session.live(&mut terminal);
     give_terminal_back();
@@ -115,7 +121,7 @@ impl Session {
             if !event::poll(PAUSE)? {
                 // Nobody types: the whole can be counted, unless it is already, or a count is still to end.
                 let is_free = counting.as_mut().is_none_or(Counting::has_ended);
-                if is_free && !is_counted {
+                if is_free && !is_counted && !self.model.sample.is_all {
                     counted_at = Some(self.model.changes);
                     counting = self.model.carving().map(|carving| Counting::begin((self.open)(), carving));
                 }

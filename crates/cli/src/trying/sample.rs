@@ -22,6 +22,8 @@ pub struct Sample {
     pub header: Header,
     /// The one that is looked at, by its index.
     pub column: usize,
+    /// Whether these are all rows.
+    pub is_all: bool,
     /// The shapes of its values, the commonest first.
     pub shapes: Vec<String>,
     /// The marks that its values may be divided at, those in most values first.
@@ -43,9 +45,14 @@ impl Sample {
         let mut bytes = 0;
         table.each_row(View::Columns(&all), |row| {
             let values = all.iter().map(|column| row.value(*column));
+            // One row more than is looked at, to know whether there is one.
+            sample.is_all = sample.rows() < MOST_ROWS && bytes < MOST_BYTES;
+            if !sample.is_all {
+                return ControlFlow::Break(());
+            }
             bytes += values.clone().map(str::len).sum::<usize>();
             sample.push(row.number, values);
-            if sample.rows() < MOST_ROWS && bytes < MOST_BYTES { ControlFlow::Continue(()) } else { ControlFlow::Break(()) }
+            ControlFlow::Continue(())
         })?;
         sample.survey();
         Ok(sample)
@@ -54,7 +61,7 @@ impl Sample {
     fn new(header: Header, column: usize) -> Sample {
         let columns = (0..header.count()).map(|_| Column::default()).collect();
         let (shapes, delimiters) = Default::default();
-        Sample { header, column, shapes, delimiters, columns, numbers: Vec::new(), shape_of: Vec::new() }
+        Sample { header, column, is_all: true, shapes, delimiters, columns, numbers: Vec::new(), shape_of: Vec::new() }
     }
 
     fn push<'v>(&mut self, number: u64, values: impl Iterator<Item = &'v str>) {

@@ -20,7 +20,7 @@ const LABEL: u16 = 8;
 /// The width of a bar.
 const BAR: usize = 8;
 /// Rows that a low screen shows in any case.
-const LEAST_ROWS: usize = 6;
+const LEAST_ROWS: usize = 5;
 /// Lines from which on a screen has some that are blank.
 const TALL: usize = 30;
 
@@ -79,13 +79,14 @@ pub fn draw(frame: &mut Frame, model: &Model, (name, list): (&str, Option<&str>)
     lines.push(offered(model, width));
     lines.push(said(model, if says.is_empty() { &model.says } else { says }, width));
     lines.extend(blank.clone());
-    let sample = visible::counted(model.sample.rows() as u64, "row");
-    let mut below = vec![counts(&format!("first {sample}"), (model.sample.rows() as u64, &model.tally), width)];
-    if whole.rows > 0 {
+    let all = if model.sample.is_all { "all" } else { "first" };
+    let of_sample = format!("{all} {}", visible::counted(model.sample.rows() as u64, "row"));
+    let mut below = vec![counts(&of_sample, (model.sample.rows() as u64, &model.tally), width)];
+    if !model.sample.is_all && whole.rows == 0 {
+        below.push(paint(style::QUIET, "all rows: counted when no key is pressed"));
+    } else if !model.sample.is_all {
         let all = if whole.is_done { "all" } else { "so far" };
         below.push(counts(&format!("{all} {}", visible::counted(whole.rows, "row")), (whole.rows, &whole.tally), width));
-    } else {
-        below.push(paint(style::QUIET, "all rows: counted when no key is pressed"));
     }
     below.push(paint(style::QUIET, visible::clipped(&view(model), width)));
     let foot = keys(width);
@@ -297,7 +298,23 @@ fn rows(model: &Model, first: usize, most: usize, width: usize) -> Vec<String> {
 
 /// What the keys do, in as many lines as they take.
 fn keys(width: usize) -> Vec<String> {
-    let words = "Enter next line  Tab other rows  ↑↓ row  → take  ^R next offer  ^W wanted  ^N new piece  ^O other piece  \
-                 ^T earlier  ^D remove  ^Z undo  ^S write  Esc end";
-    textwrap::wrap(words, width).into_iter().map(|line| paint(style::QUIET, line)).collect()
+    const KEYS: [&str; 13] = [
+        "Enter next line",
+        "Tab other rows",
+        "↑↓ row",
+        "→ take",
+        "^R next offer",
+        "^W wanted",
+        "^N new piece",
+        "^O other piece",
+        "^T earlier",
+        "^D remove",
+        "^Z undo",
+        "^S write",
+        "Esc end",
+    ];
+    // A key and what it does stay on one line.
+    let words = KEYS.map(|key| key.replace(' ', "\u{a0}")).join("  ");
+    let lines = textwrap::wrap(&words, width);
+    lines.into_iter().map(|line| paint(style::QUIET, line.replace('\u{a0}', " "))).collect()
 }

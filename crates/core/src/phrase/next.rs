@@ -4,7 +4,7 @@ use super::parse::{self, Next};
 use super::token::tokens;
 use super::{ErrorKind, quoted};
 
-/// What comes before everything else, the likeliest first.
+/// What comes before everything else, the likeliest first. Last comes `not`.
 const LIKELIER: [Next; 4] = [Next::Marker, Next::Word("then"), Next::Word("joined"), Next::Word("or")];
 
 /// What is known of the place where a phrase is written.
@@ -49,7 +49,8 @@ fn upcoming(source: &str, known: Known, is_condition: bool) -> Upcoming {
     let after = |source: &str| -> Vec<String> {
         let mut next = parse::next(source, is_condition).unwrap_or_default();
         // What goes on after a whole step is likelier than what the step may still have, and a mark than which one of several.
-        next.sort_by_key(|next| LIKELIER.iter().position(|likelier| likelier == next).unwrap_or(LIKELIER.len()));
+        let rest = |next: &Next| LIKELIER.len() + usize::from(*next == Next::Word("not"));
+        next.sort_by_key(|next| LIKELIER.iter().position(|likelier| likelier == next).unwrap_or_else(|| rest(next)));
         next.into_iter().flat_map(|next| words(next, known)).collect()
     };
     let tokens = match tokens(source) {
@@ -156,6 +157,8 @@ mod tests {
         let columns = ["crew_id".to_owned(), "crew name".to_owned()];
         assert_eq!(next_of_condition("same as ", known(&columns)).words, ["crew_id", "\"crew name\""]);
         assert_eq!(next_of_condition("same as crew", known(&columns)).words, ["crew_id"]);
+        let conditions = next_of_condition("", known(&[])).words;
+        assert!(conditions[0] == "required" && conditions.last().is_some_and(|last| last == "not"), "{conditions:?}");
         assert!(next_of_condition("not ", known(&[])).words.contains(&"blank".to_owned()));
         assert_eq!(next_of_condition("uppercase ", known(&[])).words, ["and"]);
     }

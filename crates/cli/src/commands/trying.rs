@@ -12,7 +12,7 @@ use keen_notch_io::files::RunFiles;
 use keen_notch_io::table::Table;
 use ratatui::crossterm::event::{self, Event, KeyCode, KeyEvent, KeyEventKind, KeyModifiers, MouseEvent, MouseEventKind};
 
-use crate::args::TryArgs;
+use crate::args::{self, TryArgs};
 use crate::commands::pieces::{Given, Pieces};
 use crate::commands::run::{inputs, names, read_twice};
 use crate::console::{self, Console};
@@ -36,9 +36,7 @@ pub fn run(args: &TryArgs, console: &Console) -> Result<(), Failure> {
     let known = RunFiles::default();
     // A list that is there is read as every command reads it.
     let there: Vec<PathBuf> = args.list.iter().filter(|path| has_text(path)).cloned().collect();
-    let argument = args.column.as_deref();
-    let allow_outside = args.allow_outside;
-    let given = Given { lists: &there, column: argument, allow_outside, ..Given::default() };
+    let given = Given { lists: &there, allow_outside: args.allow_outside, ..Given::default() };
     let mut list = Pieces::read(&given, &known)?;
     if let (Some(path), []) = (&args.list, &there[..]) {
         list.name_files_from(path.parent().map(PathBuf::from).unwrap_or_default());
@@ -47,7 +45,10 @@ pub fn run(args: &TryArgs, console: &Console) -> Result<(), Failure> {
     read_twice(&inputs, "the whole of the input is counted again at every change", "save it as a file and name that")?;
     let reading = args.reading.reading(&list.reading)?;
     let mut table = super::run::table(&inputs, (&args.reading, &reading), console, true)?;
-    let column = table.find(|header| Ok::<_, Failure>(ColumnRef::find_or_only(list.main(), header)?))?;
+    // The pieces of the list come from its own column, whichever is tried.
+    let named = args::column(args.column.as_deref());
+    let named = named.as_ref().or(list.main());
+    let column = table.find(|header| Ok::<_, Failure>(ColumnRef::find_or_only(named, header)?))?;
     let sample = Sample::read(&mut table, column)?;
     if sample.rows() == 0 {
         return Err(Failure::file(format!("{} has no rows", names(&inputs)), "name a table with rows"));

@@ -1,5 +1,6 @@
 //! Trying phrases live in a terminal: the model knows no terminal, the screen draws it, and a thread counts the whole file.
 
+mod given;
 mod list;
 mod model;
 mod offers;
@@ -7,6 +8,8 @@ mod piece;
 mod sample;
 mod screen;
 mod styled;
+#[cfg(test)]
+mod tests;
 mod whole;
 
 pub use list::{ListFile, NewList, Written, command};
@@ -51,17 +54,5 @@ pub fn give_terminal_back() {
         let _ = execute!(io::stdout(), DisableMouseCapture);
         let _ = execute!(io::stdout(), LeaveAlternateScreen, Show);
         let _ = disable_raw_mode();
-    }
-}
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-
-    #[test]
-    fn a_mistake_gives_the_terminal_back() {
-        IS_TAKEN.store(true, Ordering::Relaxed);
-        assert_eq!(crate::mistake::guarded(|| panic!("while the terminal is taken")), crate::exit::Exit::File);
-        assert!(!IS_TAKEN.load(Ordering::Relaxed));
     }
 }

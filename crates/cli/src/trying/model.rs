@@ -3,17 +3,17 @@
 use std::ops::Range;
 use std::sync::Arc;
 
-use keen_notch_core::carving::{Carving, Memory, Worked};
+use keen_notch_core::carving::Carving;
 use keen_notch_core::draft::Example;
 use keen_notch_core::gauge::Gauge;
-use keen_notch_core::program::{GetList, State, Trace};
+use keen_notch_core::program::{GetList, Trace};
 use keen_notch_core::tally::Tally;
 use keen_notch_core::text::unit::Unit;
 
+use super::given::Given;
 use super::offers::{Offers, WantedOf, by_position};
-use super::piece::{Binding, Draft, Line, Unfinished};
+use super::piece::{Draft, Line, Unfinished};
 use super::sample::Sample;
-use super::whole::judge;
 
 /// Changes that can be taken back.
 const MOST_UNDO: usize = 200;
@@ -92,25 +92,6 @@ pub enum Key {
     Back,
 }
 
-/// What a piece gives of a row.
-#[derive(Debug, Clone, Default)]
-pub struct Given {
-    /// The results, joined where there are several.
-    pub text: String,
-    /// What became of it.
-    pub state: State,
-    /// Whether a check is not met.
-    pub fails: bool,
-}
-
-impl Given {
-    /// How much it is worth a look: the more, the lower. None where it is not.
-    fn rank(&self) -> Option<u8> {
-        let State { missing, short, fallback, long, .. } = self.state;
-        [self.fails, missing, short, fallback, long].iter().position(|is| *is).map(|rank| rank as u8)
-    }
-}
-
 /// What was before a change.
 struct Before {
     pieces: Vec<Draft>,
@@ -123,10 +104,10 @@ struct Before {
 pub struct Model {
     /// The rows that are looked at.
     pub sample: Sample,
-    unit: Unit,
-    lists: Box<GetList<'static>>,
+    pub(super) unit: Unit,
+    pub(super) lists: Box<GetList<'static>>,
     /// Names that pieces have which are not tried.
-    taken: Vec<String>,
+    pub(super) taken: Vec<String>,
     /// The pieces.
     pub pieces: Vec<Draft>,
     /// The one that is typed, by its index.
@@ -142,7 +123,7 @@ pub struct Model {
     /// The one that is looked at, by its place among them.
     pub selected: usize,
     /// The row of the sample that stays the one that is looked at, once it was chosen; the first that is shown, until then.
-    chosen: Option<usize>,
+    pub(super) chosen: Option<usize>,
     /// What the piece gives of each row; the last that it gave, where it is not finished.
     pub given: Vec<Given>,
     /// The counts of the sample.
@@ -159,7 +140,7 @@ pub struct Model {
     /// How often the pieces have changed.
     pub changes: u64,
     /// The piece bound to the columns; none where it is not finished, or nothing is typed.
-    carving: Option<Arc<Carving>>,
+    pub(super) carving: Option<Arc<Carving>>,
     /// What is typed as wanted of the value that is looked at, and what was wanted of others before.
     wanted: String,
     examples: Vec<WantedOf>,
@@ -564,283 +545,9 @@ impl Model {
         self.work();
         self.offer();
     }
-
-    fn bind(&self, draft: &Draft) -> Result<Option<Carving>, Unfinished> {
-        let others = self.pieces.iter().filter(|other| other.id != draft.id && other.has_phrase());
-        let mut names = others.map(|other| &other.name).chain(&self.taken);
-        if draft.has_phrase() && names.any(|name| *name == draft.name) {
-            let message = format!("there is another piece {}", draft.name);
-            return Err(Unfinished { line: Line::Name, message, help: "give each piece a name of its own".to_owned() });
-        }
-        let Sample { header, column, .. } = &self.sample;
-        draft.bind(&Binding { header, column: *column, unit: self.unit, lists: &self.lists })
-    }
-
-    /// Works out what the piece gives of each row. Where it is not finished, what it gave before stays, to look at.
-    fn work(&mut self) {
-        self.carving = None;
-        match self.bind(self.piece()) {
-            Ok(Some(carving)) => match self.run(&carving) {
-                Some((given, tally)) => {
-                    (self.given, self.tally, self.unfinished) = (given, tally, None);
-                    self.carving = Some(Arc::new(carving));
-                }
-                None => {
-                    let message = "the results are too large to be shown".to_owned();
-                    let help = "take less of each value".to_owned();
-                    self.unfinished = Some(Unfinished { line: Line::Phrase, message, help });
-                }
-            },
-            Ok(None) => {
-                self.unfinished = None;
-                self.given = vec![Given::default(); self.sample.rows()];
-                self.tally = Tally::default();
-            }
-            Err(unfinished) => self.unfinished = Some(unfinished),
-        }
-        self.sort();
-    }
-
-    /// What a piece gives of the sample; none where that is too large.
-    fn run(&self, carving: &Carving) -> Option<(Vec<Given>, Tally)> {
-        let (mut worked, mut memory) = (Worked::default(), Memory::default());
-        self.sample.with_batch(|batch| {
-            let tally = judge(carving, batch, 0, &mut worked, &mut memory)?;
-            let (texts, results) = (carving.texts(0, batch, &worked), worked.piece(0));
-            let given = |row: usize| Given {
-                text: results.items(row).map(|item| texts.get(item)).collect::<Vec<_>>().join(" · "),
-                state: results.state(row),
-                fails: worked.faulty().has(row),
-            };
-            Some(((0..batch.rows).map(given).collect(), tally))
-        })
-    }
-
-    /// Puts the rows that are shown in their order.
-    fn sort(&mut self) {
-        let is_shown = |row: &usize| match self.view {
-            View::All => true,
-            View::Odd => self.given[*row].rank().is_some(),
-            View::Shape(shape) => self.sample.shape_of(*row) == Some(shape),
-        };
-        let mut order: Vec<usize> = (0..self.sample.rows()).filter(is_shown).collect();
-        order.sort_by_key(|row| self.given[*row].rank().unwrap_or(u8::MAX));
-        self.selected = self.chosen.and_then(|row| order.iter().position(|shown| *shown == row)).unwrap_or(0);
-        self.order = order;
-    }
 }
 
 /// The byte of a character of a text.
 fn byte_of(text: &str, character: usize) -> usize {
     text.char_indices().nth(character).map_or(text.len(), |(at, _)| at)
-}
-
-#[cfg(test)]
-mod tests {
-    use keen_notch_core::program::Setting;
-
-    use super::*;
-
-    const ROWS: [&str; 6] = ["GRP-00041273-S7K2", "HNG-00760251-N9P4", "SHV-47476125", "", "n/a", "grp-00012345-A1B2"];
-
-    fn model_of(values: &[&str], pieces: Vec<Draft>) -> Model {
-        let lists = Box::new(|file: &str, column: Option<&str>| (Setting::new(Unit::Characters).lists)(file, column));
-        Model::new(Sample::of("part_code", values), (Unit::Characters, lists), pieces, vec!["piece_2".to_owned()])
-    }
-
-    fn model() -> Model {
-        model_of(&ROWS, Vec::new())
-    }
-
-    fn type_in(model: &mut Model, text: &str) {
-        text.chars().for_each(|c| model.press(Key::Char(c)));
-    }
-
-    fn press(model: &mut Model, keys: &[Key]) {
-        keys.iter().for_each(|key| model.press(*key));
-    }
-
-    fn given(model: &Model, row: usize) -> &str {
-        &model.given[row].text
-    }
-
-    #[test]
-    fn what_is_typed_is_worked_out_at_every_key() {
-        let mut model = model();
-        type_in(&mut model, "section 3 by ");
-        // What is not finished says so, and what may come.
-        let unfinished = model.unfinished.clone().unwrap();
-        assert_eq!(unfinished.line, Line::Phrase);
-        assert!(!unfinished.message.is_empty() && !unfinished.help.is_empty());
-        assert_eq!(model.offers.chosen(), Some("\"-\""));
-        model.press(Key::Right);
-        assert_eq!((model.unfinished.clone(), model.tally.filled, model.tally.missing, model.tally.blank), (None, 3, 2, 1));
-        // Those that are worth a look come first.
-        assert_eq!(model.order, [2, 4, 0, 1, 3, 5]);
-        assert_eq!(given(&model, 0), "S7K2");
-        model.select(2);
-        assert_eq!(model.trace().unwrap().taken.first(), Some(&(13..17)));
-        (0..5).for_each(|_| model.press(Key::Backspace));
-        assert!(model.unfinished.is_some() && given(&model, 0) == "S7K2", "what it gave stays to look at");
-    }
-
-    #[test]
-    fn words_are_offered_and_taken() {
-        let mut model = model();
-        // A whole phrase of a few letters.
-        for keys in ["sec", "3", "", "", "up"] {
-            type_in(&mut model, keys);
-            model.press(Key::Right);
-        }
-        assert_eq!((model.text(), given(&model, 0)), ("section 3 by \"-\" then upper ", "S7K2"));
-        // Another than the first, by the mark that fewer values have.
-        model.press(Key::New);
-        type_in(&mut model, "after ");
-        model.press(Key::NextOffer);
-        assert_eq!(model.offers.chosen(), Some("\"/\""));
-        model.press(Key::Right);
-        assert_eq!(given(&model, 4), "a");
-        // Within a line nothing is taken; a word that is wrong is put right.
-        press(&mut model, &[Key::Home, Key::Right, Key::End]);
-        assert_eq!(model.text(), "after \"/\" ");
-        model.press(Key::New);
-        type_in(&mut model, "frist 3");
-        model.press(Key::Right);
-        assert!(model.text().starts_with("first 3"), "{}: {:?}", model.text(), model.unfinished);
-        // The other lines.
-        model.press(Key::NextLine);
-        type_in(&mut model, "uppercase; len");
-        model.press(Key::Right);
-        type_in(&mut model, "3");
-        assert_eq!((model.text(), model.tally.faulted), ("uppercase; length 3", 2));
-        press(&mut model, &[Key::NextLine, Key::NextLine]);
-        type_in(&mut model, "part_code: sta");
-        press(&mut model, &[Key::Right, Key::Right]);
-        type_in(&mut model, "\"G\"");
-        assert_eq!((model.text(), model.tally.not_asked), ("part_code: starts with \"G\"", 5));
-        model.press(Key::NextLine);
-        type_in(&mut model, "opt");
-        model.press(Key::Right);
-        assert_eq!((model.text(), model.unfinished.clone()), ("optional = true", None));
-        assert!(model.trace().is_some());
-    }
-
-    #[test]
-    fn checks_views_and_shapes() {
-        let mut model = model();
-        type_in(&mut model, "first 3");
-        model.press(Key::NextLine);
-        type_in(&mut model, "uppercase; length 3");
-        assert_eq!((model.field, model.tally.faulted), (Field::Piece(Line::Check), 2));
-        model.press(Key::NextView);
-        assert_eq!((model.view, model.order.clone()), (View::Odd, vec![4, 5]));
-        press(&mut model, &[Key::Down, Key::PageDown]);
-        assert_eq!(model.value(), "grp-00012345-A1B2");
-        model.press(Key::NextView);
-        assert_eq!(model.sample.shapes[0], "U3-d8-U1d1U1d1");
-        assert_eq!((model.view, model.order.clone()), (View::Shape(0), vec![0, 1]));
-        (0..model.sample.shapes.len()).for_each(|_| model.press(Key::NextView));
-        assert_eq!(model.view, View::All);
-        // What depends on the rows before counts too.
-        type_in(&mut model, "; unique");
-        assert_eq!((model.tally.faulted, model.unfinished.clone()), (2, None));
-        let mut twice = model_of(&["A-1", "A-2", "B-1"], Vec::new());
-        type_in(&mut twice, "first 1");
-        twice.press(Key::NextLine);
-        type_in(&mut twice, "unique");
-        assert_eq!((twice.tally.faulted, twice.order.clone()), (1, vec![1, 0, 2]));
-        type_in(&mut model, "; lenght 2");
-        assert_eq!(model.unfinished.as_ref().unwrap().line, Line::Check);
-    }
-
-    #[test]
-    fn what_is_wanted_of_a_value_gives_phrases() {
-        let mut model = model();
-        press(&mut model, &[Key::Down, Key::Want]);
-        type_in(&mut model, "760251");
-        assert_eq!((model.field, model.value()), (Field::Want, "HNG-00760251-N9P4"));
-        model.press(Key::NextLine);
-        let first = model.piece().phrase.clone();
-        assert!(model.says.starts_with("phrase 1 of ") && given(&model, 1) == "760251", "{first}: {}", model.says);
-        model.press(Key::NextOffer);
-        assert!(model.piece().phrase != first && given(&model, 1) == "760251", "{}", model.piece().phrase);
-        // Another value leaves fewer phrases, and something that no phrase gives leaves the phrase as it is.
-        model.select(model.order.iter().position(|row| *row == 0).unwrap());
-        model.press(Key::Want);
-        type_in(&mut model, "41273");
-        model.press(Key::NextLine);
-        assert_eq!((given(&model, 1), given(&model, 0)), ("760251", "41273"));
-        let kept = model.piece().phrase.clone();
-        model.press(Key::Want);
-        type_in(&mut model, "nothing of it");
-        model.press(Key::NextLine);
-        assert!(model.piece().phrase == kept && model.says.starts_with("no phrase"), "{}", model.says);
-        // Nothing is wanted after all.
-        press(&mut model, &[Key::Want, Key::Back]);
-        assert_eq!((model.field, model.piece().phrase.as_str()), (Field::Piece(Line::Phrase), kept.as_str()));
-    }
-
-    #[test]
-    fn characters_that_are_marked_give_phrases_that_take_them() {
-        let mut model = model_of(&["12-AB-12", "34-CD-34", "5-EF-56"], Vec::new());
-        let mark = |model: &mut Model, from, to| {
-            model.begin_to_mark(from);
-            model.mark_to(to);
-            model.let_go();
-        };
-        // From right to left too; and not the 12 that comes first, though it is the same text.
-        mark(&mut model, 7, 6);
-        for _ in 0..model.offers.all.len() {
-            let taken = model.trace().unwrap().taken;
-            assert!(taken.len() == 1 && taken[0] == (6..8), "{}: {taken:?}", model.piece().phrase);
-            model.press(Key::NextOffer);
-        }
-        assert!(model.offers.all.len() > 1 && model.offers.all.contains(&"chars 7 to 8".to_owned()), "{:?}", model.offers);
-        // A second row decides between them.
-        model.select(2);
-        mark(&mut model, 5, 6);
-        assert_eq!((given(&model, 0), given(&model, 2)), ("12", "56"), "{}", model.piece().phrase);
-        // One character is looked at only, and what is beyond the value is not marked.
-        let before = model.pieces.clone();
-        mark(&mut model, 0, 0);
-        mark(&mut model, 3, 40);
-        assert_eq!(model.pieces, before);
-        // What is marked otherwise than before is marked anew; and it can be taken back.
-        mark(&mut model, 2, 3);
-        assert_eq!(given(&model, 2), "EF");
-        model.press(Key::Undo);
-        assert_eq!(model.pieces, before);
-        let mut wide = model_of(&["Größe 東京 7"], Vec::new());
-        mark(&mut wide, 6, 7);
-        assert_eq!(given(&wide, 0), "東京");
-    }
-
-    #[test]
-    fn lines_are_edited_and_changes_taken_back() {
-        let mut model = model();
-        type_in(&mut model, "firsté 3");
-        press(&mut model, &[Key::Left, Key::Left, Key::Backspace, Key::Home, Key::Delete, Key::Char('f'), Key::End]);
-        assert_eq!((model.text(), model.cursor), ("first 3", 7));
-        // The name piece_2 is that of a piece which is not tried.
-        model.press(Key::New);
-        assert_eq!((model.pieces.len(), model.piece().name.as_str(), model.tally.filled), (2, "piece_3", 0));
-        type_in(&mut model, "last 2");
-        press(&mut model, &[Key::NextLine, Key::NextLine]);
-        type_in(&mut model, "piece_1");
-        assert!(model.unfinished.as_ref().is_some_and(|why| why.line == Line::Name) && model.finished().is_err());
-        (0..7).for_each(|_| model.press(Key::Backspace));
-        type_in(&mut model, "end");
-        model.press(Key::Earlier);
-        assert_eq!(model.pieces.iter().map(|piece| &*piece.name).collect::<Vec<_>>(), ["end", "piece_1"]);
-        model.press(Key::NextPiece);
-        assert_eq!((model.piece().name.as_str(), model.tally.filled), ("piece_1", 5));
-        model.press(Key::Remove);
-        assert_eq!(model.pieces.len(), 1);
-        model.press(Key::Undo);
-        assert_eq!((model.pieces.len(), model.piece().phrase.as_str()), (2, "first 3"));
-        (0..100).for_each(|_| model.press(Key::Undo));
-        assert_eq!((model.pieces.len(), model.piece().phrase.as_str()), (1, ""));
-        model.press(Key::Remove);
-        assert_eq!(model.piece().name, "piece_1");
-    }
 }

@@ -7,7 +7,8 @@ use ratatui::layout::Position;
 use ratatui::text::Line;
 use ratatui::widgets::Paragraph;
 
-use super::model::{Field, Given, Model, View};
+use super::given::Given;
+use super::model::{Field, Model, View};
 use super::piece::Line as Typed;
 use super::styled;
 use super::whole::Counts;

@@ -261,7 +261,18 @@ fn a_list_that_is_there_is_gone_on_with() {
     let after = yard.read("references.cutlist.toml");
     let person = "[piece.person]\ntake  = 'between \"(\" and \")\"'\n\n";
     let order = "or \"none\"'\n";
-    assert_eq!((status, after), (0, before.replace(person, "").replacen(order, &format!("{order}check = ['digits']\n"), 1)));
+    assert_eq!(
+        (status, &*after),
+        (0, &*before.replace(person, "").replacen(order, &format!("{order}check = ['digits']\n"), 1))
+    );
+    // Another column than that of the list: its pieces are left alone, and the new one says what it is taken from.
+    let mut session =
+        Session::begin(&yard, (40, 120), &["references.csv", "-c", "depot", "-l", "references.cutlist.toml"], &[]);
+    session.until("type a phrase");
+    session.send("first 3").until("Wor");
+    session.send(CONTROL_S).until("written to");
+    assert_eq!(session.send(ESCAPE).end().0, 0);
+    assert_eq!(yard.read("references.cutlist.toml"), after + "\n[piece.piece_1]\nof = 'depot'\ntake = 'first 3'\n");
     // One that is wrong is told of as in every command.
     yard.write("wrong.cutlist.toml", "[piece.a]\ntake = 'frist 3'\n");
     let ran = yard.run(&["explain", "wrong.cutlist.toml"]);

@@ -1,0 +1,97 @@
+//! What a piece gives of the rows of the sample, and the order in which they are shown.
+
+use std::sync::Arc;
+
+use keen_notch_core::carving::{Carving, Memory, Worked};
+use keen_notch_core::program::State;
+use keen_notch_core::tally::Tally;
+
+use super::model::{Model, View};
+use super::piece::{Binding, Draft, Line, Unfinished};
+use super::sample::Sample;
+use super::whole::judge;
+
+/// What a piece gives of a row.
+#[derive(Debug, Clone, Default)]
+pub struct Given {
+    /// The results, joined where there are several.
+    pub text: String,
+    /// What became of it.
+    pub state: State,
+    /// Whether a check is not met.
+    pub fails: bool,
+}
+
+impl Given {
+    /// How much it is worth a look: the more, the lower. None where it is not.
+    fn rank(&self) -> Option<u8> {
+        let State { missing, short, fallback, long, .. } = self.state;
+        [self.fails, missing, short, fallback, long].iter().position(|is| *is).map(|rank| rank as u8)
+    }
+}
+
+impl Model {
+    pub(super) fn bind(&self, draft: &Draft) -> Result<Option<Carving>, Unfinished> {
+        let others = self.pieces.iter().filter(|other| other.id != draft.id && other.has_phrase());
+        let mut names = others.map(|other| &other.name).chain(&self.taken);
+        if draft.has_phrase() && names.any(|name| *name == draft.name) {
+            let message = format!("there is another piece {}", draft.name);
+            return Err(Unfinished { line: Line::Name, message, help: "give each piece a name of its own".to_owned() });
+        }
+        let Sample { header, column, .. } = &self.sample;
+        draft.bind(&Binding { header, column: *column, unit: self.unit, lists: &self.lists })
+    }
+
+    /// Works out what the piece gives of each row. Where it is not finished, what it gave before stays, to look at.
+    pub(super) fn work(&mut self) {
+        self.carving = None;
+        match self.bind(self.piece()) {
+            Ok(Some(carving)) => match self.run(&carving) {
+                Some((given, tally)) => {
+                    (self.given, self.tally, self.unfinished) = (given, tally, None);
+                    self.carving = Some(Arc::new(carving));
+                }
+                None => {
+                    let message = "the results are too large to be shown".to_owned();
+                    let help = "take less of each value".to_owned();
+                    self.unfinished = Some(Unfinished { line: Line::Phrase, message, help });
+                }
+            },
+            Ok(None) => {
+                self.unfinished = None;
+                self.given = vec![Given::default(); self.sample.rows()];
+                self.tally = Tally::default();
+            }
+            Err(unfinished) => self.unfinished = Some(unfinished),
+        }
+        self.sort();
+    }
+
+    /// What a piece gives of the sample; none where that is too large.
+    fn run(&self, carving: &Carving) -> Option<(Vec<Given>, Tally)> {
+        let (mut worked, mut memory) = (Worked::default(), Memory::default());
+        self.sample.with_batch(|batch| {
+            let tally = judge(carving, batch, 0, &mut worked, &mut memory)?;
+            let (texts, results) = (carving.texts(0, batch, &worked), worked.piece(0));
+            let given = |row: usize| Given {
+                text: results.items(row).map(|item| texts.get(item)).collect::<Vec<_>>().join(" · "),
+                state: results.state(row),
+                fails: worked.faulty().has(row),
+            };
+            Some(((0..batch.rows).map(given).collect(), tally))
+        })
+    }
+
+    /// Puts the rows that are shown in their order.
+    pub(super) fn sort(&mut self) {
+        let is_shown = |row: &usize| match self.view {
+            View::All => true,
+            View::Odd => self.given[*row].rank().is_some(),
+            View::Shape(shape) => self.sample.shape_of(*row) == Some(shape),
+        };
+        let mut order: Vec<usize> = (0..self.sample.rows()).filter(is_shown).collect();
+        order.sort_by_key(|row| self.given[*row].rank().unwrap_or(u8::MAX));
+        self.selected = self.chosen.and_then(|row| order.iter().position(|shown| *shown == row)).unwrap_or(0);
+        self.order = order;
+    }
+}

@@ -1,0 +1,221 @@
+//! The model, with keys in and what is to be seen out; and the terminal, which is given back.
+
+use std::sync::atomic::Ordering;
+
+use keen_notch_core::program::Setting;
+use keen_notch_core::text::unit::Unit;
+
+use super::IS_TAKEN;
+use super::model::*;
+use super::piece::{Draft, Line};
+use super::sample::Sample;
+
+const ROWS: [&str; 6] = ["GRP-00041273-S7K2", "HNG-00760251-N9P4", "SHV-47476125", "", "n/a", "grp-00012345-A1B2"];
+
+fn model_of(values: &[&str], pieces: Vec<Draft>) -> Model {
+    let lists = Box::new(|file: &str, column: Option<&str>| (Setting::new(Unit::Characters).lists)(file, column));
+    Model::new(Sample::of("part_code", values), (Unit::Characters, lists), pieces, vec!["piece_2".to_owned()])
+}
+
+fn model() -> Model {
+    model_of(&ROWS, Vec::new())
+}
+
+fn type_in(model: &mut Model, text: &str) {
+    text.chars().for_each(|c| model.press(Key::Char(c)));
+}
+
+fn press(model: &mut Model, keys: &[Key]) {
+    keys.iter().for_each(|key| model.press(*key));
+}
+
+fn given(model: &Model, row: usize) -> &str {
+    &model.given[row].text
+}
+
+#[test]
+fn what_is_typed_is_worked_out_at_every_key() {
+    let mut model = model();
+    type_in(&mut model, "section 3 by ");
+    // What is not finished says so, and what may come.
+    let unfinished = model.unfinished.clone().unwrap();
+    assert_eq!(unfinished.line, Line::Phrase);
+    assert!(!unfinished.message.is_empty() && !unfinished.help.is_empty());
+    assert_eq!(model.offers.chosen(), Some("\"-\""));
+    model.press(Key::Right);
+    assert_eq!((model.unfinished.clone(), model.tally.filled, model.tally.missing, model.tally.blank), (None, 3, 2, 1));
+    // Those that are worth a look come first.
+    assert_eq!(model.order, [2, 4, 0, 1, 3, 5]);
+    assert_eq!(given(&model, 0), "S7K2");
+    model.select(2);
+    assert_eq!(model.trace().unwrap().taken.first(), Some(&(13..17)));
+    (0..5).for_each(|_| model.press(Key::Backspace));
+    assert!(model.unfinished.is_some() && given(&model, 0) == "S7K2", "what it gave stays to look at");
+}
+
+#[test]
+fn words_are_offered_and_taken() {
+    let mut model = model();
+    // A whole phrase of a few letters.
+    for keys in ["sec", "3", "", "", "up"] {
+        type_in(&mut model, keys);
+        model.press(Key::Right);
+    }
+    assert_eq!((model.text(), given(&model, 0)), ("section 3 by \"-\" then upper ", "S7K2"));
+    // Another than the first, by the mark that fewer values have.
+    model.press(Key::New);
+    type_in(&mut model, "after ");
+    model.press(Key::NextOffer);
+    assert_eq!(model.offers.chosen(), Some("\"/\""));
+    model.press(Key::Right);
+    assert_eq!(given(&model, 4), "a");
+    // Within a line nothing is taken; a word that is wrong is put right.
+    press(&mut model, &[Key::Home, Key::Right, Key::End]);
+    assert_eq!(model.text(), "after \"/\" ");
+    model.press(Key::New);
+    type_in(&mut model, "frist 3");
+    model.press(Key::Right);
+    assert!(model.text().starts_with("first 3"), "{}: {:?}", model.text(), model.unfinished);
+    // The other lines.
+    model.press(Key::NextLine);
+    type_in(&mut model, "uppercase; len");
+    model.press(Key::Right);
+    type_in(&mut model, "3");
+    assert_eq!((model.text(), model.tally.faulted), ("uppercase; length 3", 2));
+    press(&mut model, &[Key::NextLine, Key::NextLine]);
+    type_in(&mut model, "part_code: sta");
+    press(&mut model, &[Key::Right, Key::Right]);
+    type_in(&mut model, "\"G\"");
+    assert_eq!((model.text(), model.tally.not_asked), ("part_code: starts with \"G\"", 5));
+    model.press(Key::NextLine);
+    type_in(&mut model, "opt");
+    model.press(Key::Right);
+    assert_eq!((model.text(), model.unfinished.clone()), ("optional = true", None));
+    assert!(model.trace().is_some());
+}
+
+#[test]
+fn checks_views_and_shapes() {
+    let mut model = model();
+    type_in(&mut model, "first 3");
+    model.press(Key::NextLine);
+    type_in(&mut model, "uppercase; length 3");
+    assert_eq!((model.field, model.tally.faulted), (Field::Piece(Line::Check), 2));
+    model.press(Key::NextView);
+    assert_eq!((model.view, model.order.clone()), (View::Odd, vec![4, 5]));
+    press(&mut model, &[Key::Down, Key::PageDown]);
+    assert_eq!(model.value(), "grp-00012345-A1B2");
+    model.press(Key::NextView);
+    assert_eq!(model.sample.shapes[0], "U3-d8-U1d1U1d1");
+    assert_eq!((model.view, model.order.clone()), (View::Shape(0), vec![0, 1]));
+    (0..model.sample.shapes.len()).for_each(|_| model.press(Key::NextView));
+    assert_eq!(model.view, View::All);
+    // What depends on the rows before counts too.
+    type_in(&mut model, "; unique");
+    assert_eq!((model.tally.faulted, model.unfinished.clone()), (2, None));
+    let mut twice = model_of(&["A-1", "A-2", "B-1"], Vec::new());
+    type_in(&mut twice, "first 1");
+    twice.press(Key::NextLine);
+    type_in(&mut twice, "unique");
+    assert_eq!((twice.tally.faulted, twice.order.clone()), (1, vec![1, 0, 2]));
+    type_in(&mut model, "; lenght 2");
+    assert_eq!(model.unfinished.as_ref().unwrap().line, Line::Check);
+}
+
+#[test]
+fn what_is_wanted_of_a_value_gives_phrases() {
+    let mut model = model();
+    press(&mut model, &[Key::Down, Key::Want]);
+    type_in(&mut model, "760251");
+    assert_eq!((model.field, model.value()), (Field::Want, "HNG-00760251-N9P4"));
+    model.press(Key::NextLine);
+    let first = model.piece().phrase.clone();
+    assert!(model.says.starts_with("phrase 1 of ") && given(&model, 1) == "760251", "{first}: {}", model.says);
+    model.press(Key::NextOffer);
+    assert!(model.piece().phrase != first && given(&model, 1) == "760251", "{}", model.piece().phrase);
+    // Another value leaves fewer phrases, and something that no phrase gives leaves the phrase as it is.
+    model.select(model.order.iter().position(|row| *row == 0).unwrap());
+    model.press(Key::Want);
+    type_in(&mut model, "41273");
+    model.press(Key::NextLine);
+    assert_eq!((given(&model, 1), given(&model, 0)), ("760251", "41273"));
+    let kept = model.piece().phrase.clone();
+    model.press(Key::Want);
+    type_in(&mut model, "nothing of it");
+    model.press(Key::NextLine);
+    assert!(model.piece().phrase == kept && model.says.starts_with("no phrase"), "{}", model.says);
+    // Nothing is wanted after all.
+    press(&mut model, &[Key::Want, Key::Back]);
+    assert_eq!((model.field, model.piece().phrase.as_str()), (Field::Piece(Line::Phrase), kept.as_str()));
+}
+
+#[test]
+fn characters_that_are_marked_give_phrases_that_take_them() {
+    let mut model = model_of(&["12-AB-12", "34-CD-34", "5-EF-56"], Vec::new());
+    let mark = |model: &mut Model, from, to| {
+        model.begin_to_mark(from);
+        model.mark_to(to);
+        model.let_go();
+    };
+    // From right to left too; and not the 12 that comes first, though it is the same text.
+    mark(&mut model, 7, 6);
+    for _ in 0..model.offers.all.len() {
+        let taken = model.trace().unwrap().taken;
+        assert!(taken.len() == 1 && taken[0] == (6..8), "{}: {taken:?}", model.piece().phrase);
+        model.press(Key::NextOffer);
+    }
+    assert!(model.offers.all.len() > 1 && model.offers.all.contains(&"chars 7 to 8".to_owned()), "{:?}", model.offers);
+    // A second row decides between them.
+    model.select(2);
+    mark(&mut model, 5, 6);
+    assert_eq!((given(&model, 0), given(&model, 2)), ("12", "56"), "{}", model.piece().phrase);
+    // One character is looked at only, and what is beyond the value is not marked.
+    let before = model.pieces.clone();
+    mark(&mut model, 0, 0);
+    mark(&mut model, 3, 40);
+    assert_eq!(model.pieces, before);
+    // What is marked otherwise than before is marked anew; and it can be taken back.
+    mark(&mut model, 2, 3);
+    assert_eq!(given(&model, 2), "EF");
+    model.press(Key::Undo);
+    assert_eq!(model.pieces, before);
+    let mut wide = model_of(&["Größe 東京 7"], Vec::new());
+    mark(&mut wide, 6, 7);
+    assert_eq!(given(&wide, 0), "東京");
+}
+
+#[test]
+fn lines_are_edited_and_changes_taken_back() {
+    let mut model = model();
+    type_in(&mut model, "firsté 3");
+    press(&mut model, &[Key::Left, Key::Left, Key::Backspace, Key::Home, Key::Delete, Key::Char('f'), Key::End]);
+    assert_eq!((model.text(), model.cursor), ("first 3", 7));
+    // The name piece_2 is that of a piece which is not tried.
+    model.press(Key::New);
+    assert_eq!((model.pieces.len(), model.piece().name.as_str(), model.tally.filled), (2, "piece_3", 0));
+    type_in(&mut model, "last 2");
+    press(&mut model, &[Key::NextLine, Key::NextLine]);
+    type_in(&mut model, "piece_1");
+    assert!(model.unfinished.as_ref().is_some_and(|why| why.line == Line::Name) && model.finished().is_err());
+    (0..7).for_each(|_| model.press(Key::Backspace));
+    type_in(&mut model, "end");
+    model.press(Key::Earlier);
+    assert_eq!(model.pieces.iter().map(|piece| &*piece.name).collect::<Vec<_>>(), ["end", "piece_1"]);
+    model.press(Key::NextPiece);
+    assert_eq!((model.piece().name.as_str(), model.tally.filled), ("piece_1", 5));
+    model.press(Key::Remove);
+    assert_eq!(model.pieces.len(), 1);
+    model.press(Key::Undo);
+    assert_eq!((model.pieces.len(), model.piece().phrase.as_str()), (2, "first 3"));
+    (0..100).for_each(|_| model.press(Key::Undo));
+    assert_eq!((model.pieces.len(), model.piece().phrase.as_str()), (1, ""));
+    model.press(Key::Remove);
+    assert_eq!(model.piece().name, "piece_1");
+}
+
+#[test]
+fn a_mistake_gives_the_terminal_back() {
+    IS_TAKEN.store(true, Ordering::Relaxed);
+    assert_eq!(crate::mistake::guarded(|| panic!("while the terminal is taken")), crate::exit::Exit::File);
+    assert!(!IS_TAKEN.load(Ordering::Relaxed));
+}

@@ -20,7 +20,7 @@ use crate::draw::style::{self, paint};
 use crate::draw::{again, visible};
 use crate::failure::Failure;
 use crate::trying::{
-    At, Counting, Counts, Drawn, Field, Key, ListFile, Model, NewList, Sample, Screen, Written, command, draw,
+    At, Counting, Counts, Draft, Drawn, Field, Key, ListFile, Model, NewList, Sample, Screen, Written, command, draw,
     give_terminal_back, take_terminal,
 };
 
@@ -64,13 +64,13 @@ pub fn run(args: &TryArgs, console: &Console) -> Result<(), Failure> {
     let unit = list.unit;
     let lists = move |file: &str, column: Option<&str>| -> Result<List, NoList> { list.listed_in(file, column) };
     let mut session = Session {
-        model: Model::new(sample, (unit, Box::new(lists)), pieces, taken),
         name: names(&inputs),
         file,
         reading_of_list: again::reading_of_list(&args.reading, &table.format),
-        written_at: None,
+        kept: (!there.is_empty()).then(|| pieces.clone()),
         warned_at: None,
         says: String::new(),
+        model: Model::new(sample, (unit, Box::new(lists)), pieces, taken),
         open: Box::new(move || {
             let (inputs, reading) = (inputs.clone(), reading.clone());
             Box::new(move || Table::open(&inputs, &reading).ok())
@@ -103,8 +103,9 @@ struct Session {
     file: Option<ListFile>,
     /// What a new one says of how the inputs are read.
     reading_of_list: Vec<(String, String)>,
-    /// The change of the model after which the list was written, and that after which it was said that it is not.
-    written_at: Option<u64>,
+    /// The pieces as the list has them, if it is there.
+    kept: Option<Vec<Draft>>,
+    /// The change of the model after which it was said that the list has not all of it.
     warned_at: Option<u64>,
     says: String,
     /// Makes what opens the table again.
@@ -174,12 +175,16 @@ impl Session {
         Ok(false)
     }
 
+    /// Whether the list has all of it.
+    fn is_kept(&self) -> bool {
+        self.kept.as_ref() == Some(&self.model.pieces)
+    }
+
     /// Whether something was tried that neither a list has nor a command can say.
     fn would_lose(&self) -> bool {
         let has_phrase = self.model.pieces.iter().any(|piece| piece.has_phrase());
-        let is_written = self.written_at == Some(self.model.changes) || self.model.changes == 0;
         let can_be_said = self.file.is_none() && self.command(&[]).is_some();
-        has_phrase && !is_written && !can_be_said
+        has_phrase && !self.is_kept() && !can_be_said
     }
 
     /// Writes the list whose name was typed, which must not be there.
@@ -211,7 +216,7 @@ impl Session {
         let new = NewList { header, column: *column, reading: &self.reading_of_list };
         self.says = match file.write(&pieces, &new)? {
             Written::Yes(says) => {
-                self.written_at = Some(self.model.changes);
+                self.kept = Some(self.model.pieces.clone());
                 says
             }
             Written::No(says) => says,
@@ -246,7 +251,7 @@ impl Session {
         let files: Vec<String> = args.file.iter().map(|path| path.display().to_string()).collect();
         let shown = |command: &str| paint(style::TAKEN, visible::without_controls(command));
         match &self.file {
-            Some(file) if self.written_at == Some(self.model.changes) => {
+            Some(file) if self.is_kept() => {
                 let list = file.path().display().to_string();
                 let of = [files, again::names_of_database(&args.reading)].concat();
                 let words = [vec!["carve".to_owned()], of, vec!["-l".to_owned(), list.clone()]].concat();

@@ -14,6 +14,7 @@ mod whole;
 
 pub use list::{ListFile, NewList, Written, command};
 pub use model::{Field, Key, Model};
+pub use piece::Draft;
 pub use sample::Sample;
 pub use screen::{At, Drawn, draw};
 pub use whole::{Counting, Counts};

@@ -250,6 +250,11 @@ fn a_list_that_is_there_is_gone_on_with() {
     let screen = session.until("piece 1 of 5");
     assert!(screen.contains("name    order") && screen.contains("match /WO"), "{screen}");
     // With nothing changed, it ends at once, and the list is as it was.
+    session.send("\u{f}").until("piece 2 of 5");
+    let (_, _, said) = session.send(ESCAPE).end();
+    assert!(said.starts_with("keen-notch carve references.csv -l references.cutlist.toml"), "{said}");
+    let mut session = Session::begin(&yard, (40, 120), &["references.csv", "-l", "references.cutlist.toml"], &[]);
+    session.until("piece 1 of 5");
     session.send(CONTROL_S).until("written to references.cutlist.toml");
     assert_eq!(yard.read("references.cutlist.toml"), before);
     // A check more, and a piece less.

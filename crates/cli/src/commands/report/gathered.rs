@@ -1,38 +1,27 @@
-//! `report`: one page to hand on.
+//! What a report says, from what was found.
 
 use std::fs::File;
-use std::io::{self, Read, Write};
-use std::path::Path;
+use std::io::Read;
 
-use keen_notch_core::cutlist::Reading as ListReading;
 use keen_notch_core::explain;
 use keen_notch_core::gauge::Gauge;
 use keen_notch_core::piece::Source;
 use keen_notch_core::summary::Summary;
-use keen_notch_core::survey::{Content as At, Count, Depth, Survey};
+use keen_notch_core::survey::{Content as At, Count, Survey};
 use keen_notch_core::text::characters;
-use keen_notch_io::carve::{Job, MadeBy, Outs, Report, carve};
-use keen_notch_io::files::RunFiles;
+use keen_notch_io::carve::{Job, Report};
 use keen_notch_io::inputs::Inputs;
-use keen_notch_io::sink::{self, Stream};
 use keen_notch_io::source::input::Input;
-use keen_notch_io::survey::survey;
 use keen_notch_io::table::Table;
-use keen_notch_io::view::View;
 use sha2::{Digest, Sha256};
 
-use crate::args::{self, ReportArgs, ReportFormat};
-use crate::commands::merge::{Found, read};
-use crate::commands::pieces::{Given, Pieces};
-use crate::commands::run::{inputs, name_of, names, open, read_twice, say_replaced};
-use crate::console::{self, Console};
-use crate::draw::again::Again;
+use crate::commands::merge::Found;
+use crate::commands::pieces::Pieces;
 use crate::draw::survey::{against, distinct};
-use crate::draw::{hints, visible};
+use crate::draw::visible;
 use crate::failure::Failure;
-use crate::progress::Progress;
 use crate::report::{
-    self, Change, Changes, Column, Content, Counted, Explained, Faults, FaultyRow, Hint, Mark, Page, Position, Shape, Stretch,
+    self, Change, Changes, Column, Content, Counted, Explained, Faults, FaultyRow, Mark, Position, Shape, Stretch,
 };
 
 /// The most frequent results of each check that are shown.
@@ -46,91 +35,8 @@ const AROUND: usize = 100;
 /// The widest a result is shown, in columns.
 const WIDEST: usize = 120;
 
-/// Runs the command.
-pub fn run(args: &ReportArgs, console: &Console) -> Result<(), Failure> {
-    let given = Given {
-        lists: &args.lists,
-        layouts: &args.layouts,
-        pieces: &args.pieces,
-        checks: &args.checks,
-        column: args.column.as_deref(),
-        allow_outside: args.allow_outside,
-    };
-    let known = RunFiles::default();
-    let pieces = Pieces::read(&given, &known)?;
-    let (inputs, _) = inputs(&args.files, (&args.reading, &pieces.reading, false), &known, console)?;
-    read_twice(&inputs, "a report reads its inputs twice", "save it as a file and name that")?;
-    let before: Vec<Input> = args.against.iter().map(|path| args::input(path)).collect();
-    before.iter().try_for_each(|input| known.reads(input))?;
-    let before = before.iter().map(|input| Ok((input.name(), read(input)?))).collect::<Result<Vec<_>, Failure>>()?;
-    let out = match &args.out {
-        Some(path) => Some(sink::open(path, &known)?),
-        None => known.prints().map(|()| None)?,
-    };
-    if out.is_none() && console.shows_tables {
-        return Err(Failure::usage("a page is no text for a terminal", "name a file for it: -o page.html"));
-    }
-    let reading =
-        args.reading.reading(&ListReading { ragged: args.ragged.or(pieces.reading.ragged), ..pieces.reading.clone() })?;
-    let progress = Progress::of(&inputs, &reading.meter, args.quiet, true);
-    let (mut table, carving) =
-        open(&inputs, (&args.reading, &reading), &pieces, (args.column.as_deref(), None), (console, args.quiet))?;
-    let header = table.header.clone();
-    let job = Job::new(carving, &header, &[], 0)
-        .without_rows()
-        .with_samples_of_each(args.rows)
-        .with_failing()
-        .with_diagnostics(super::run::diagnostics(&pieces))
-        .with_threads(args.threads.count());
-    let mut nowhere = Stream::new("nowhere", io::sink());
-    let found = carve(&mut table, &job, &mut Outs { rows: &mut nowhere, offcuts: None, faults: None })?;
-    let summary = found.summary(&job, &header, MadeBy { ..pieces.made_by(args.column.as_deref()) });
-    let mut again = table.again()?;
-    let looked = job.carving().used_columns();
-    let (surveys, of_rows) = survey(&mut again, View::Columns(&looked), Depth::Full, None, args.threads.count())?;
-    drop(progress);
-    let titles: Vec<String> = looked.iter().map(|column| header.title(*column)).collect();
-    let again =
-        Again { given: &given, inputs: &inputs, reading: &args.reading, ragged: args.ragged, of_lists: &pieces.reading };
-    let told = hints::told(&found, &job, &header, &pieces, &again);
-    let page = Page {
-        version: report::VERSION,
-        title: pieces.title.clone().unwrap_or_else(|| names(&inputs)),
-        made: jiff::Zoned::now().strftime("%-d %B %Y, %H:%M").to_string(),
-        verdict: verdict(&summary),
-        is_good: summary.rows.with_faults == 0,
-        files: inputs.iter().map(file).collect::<Result<_, _>>()?,
-        faults: faults(&found, &job, &table),
-        columns: titles.iter().zip(&surveys).map(|(title, survey)| column(title, survey)).collect(),
-        hints: told.into_iter().map(|(words, fixes)| Hint { words, fixes }).collect(),
-        list: list(&pieces),
-        changes: before.iter().map(|(name, before)| changes(name, before, &summary, (&titles, &surveys, &of_rows))).collect(),
-        summary,
-    };
-    let is_json = args.to == Some(ReportFormat::Json)
-        || (args.to.is_none() && args.out.as_deref().and_then(Path::extension).is_some_and(|ending| ending == "json"));
-    let text = match is_json {
-        // What has only texts, numbers and lists of these can always be written.
-        true => visible::json(&serde_json::to_value(&page).unwrap_or_default()),
-        false => report::html(&page),
-    };
-    match out {
-        None => console::out().write_all(text.as_bytes())?,
-        Some(mut out) => {
-            out.put(text.as_bytes())?;
-            sink::commit_all(vec![out])?;
-        }
-    }
-    if !args.quiet {
-        let to = args.out.as_deref().map_or(String::new(), |path| format!(", in {}", name_of(path)));
-        console.note(&visible::without_controls(&format!("{}: {}{to}", names(&inputs), page.verdict)));
-    }
-    say_replaced(&reading.meter, console, args.quiet);
-    Ok(())
-}
-
 /// In one sentence: how many rows have faults.
-fn verdict(summary: &Summary) -> String {
+pub fn verdict(summary: &Summary) -> String {
     let (rows, faulty) = (summary.rows.read, summary.rows.with_faults);
     let checks = summary.checks.iter().filter(|check| !check.implied).count() as u64;
     let warned = summary.checks.iter().any(|check| check.rows > 0);
@@ -159,7 +65,7 @@ fn verdict(summary: &Summary) -> String {
 }
 
 /// A file that was read, with its size and hash.
-fn file(input: &Input) -> Result<report::File, Failure> {
+pub fn file(input: &Input) -> Result<report::File, Failure> {
     let name = input.name();
     let Some(path) = input.path() else { return Ok(report::File { name, bytes: None, sha256: None }) };
     let failed = |source| Failure::from(keen_notch_io::Error::Read { name: input.name(), source });
@@ -179,7 +85,7 @@ fn file(input: &Input) -> Result<report::File, Failure> {
 }
 
 /// What does not meet each check.
-fn faults(found: &Report, job: &Job, table: &Table) -> Vec<Faults> {
+pub fn faults(found: &Report, job: &Job, table: &Table) -> Vec<Faults> {
     let of_check = |check: usize| {
         let (results, other_rows) = found.failing[check].top(RESULTS);
         let rows = found.samples.iter().filter_map(|sample| {
@@ -235,7 +141,7 @@ fn stretches(value: &str, place: Option<(usize, usize)>, wrong: Option<usize>) -
 }
 
 /// A column, as a survey shows it.
-fn column(name: &str, survey: &Survey) -> Column {
+pub fn column(name: &str, survey: &Survey) -> Column {
     let groups = survey.groups();
     let others: u64 = groups.iter().skip(SHAPES).map(|group| group.seen.count).sum();
     let position = |position: &keen_notch_core::survey::Position| Position {
@@ -276,7 +182,7 @@ fn column(name: &str, survey: &Survey) -> Column {
 }
 
 /// The cut list in plain words.
-fn list(pieces: &Pieces) -> Vec<Explained> {
+pub fn list(pieces: &Pieces) -> Vec<Explained> {
     let rest = explain::rest(&pieces.wanted);
     let rest = (!rest.is_empty()).then(|| Explained { name: String::new(), sentences: rest, phrase: None });
     let piece = |piece: &keen_notch_core::piece::Piece| {
@@ -292,7 +198,7 @@ fn list(pieces: &Pieces) -> Vec<Explained> {
 }
 
 /// What is new since a survey or a summary of before.
-fn changes(
+pub fn changes(
     name: &str,
     before: &Found,
     summary: &Summary,

@@ -1,0 +1,111 @@
+//! `report`: one page to hand on.
+
+mod gathered;
+
+use std::io::{self, Write};
+use std::path::Path;
+
+use keen_notch_core::cutlist::Reading as ListReading;
+use keen_notch_core::survey::Depth;
+use keen_notch_io::carve::{Job, MadeBy, Outs, carve};
+use keen_notch_io::files::RunFiles;
+use keen_notch_io::sink::{self, Stream};
+use keen_notch_io::source::input::Input;
+use keen_notch_io::survey::survey;
+use keen_notch_io::view::View;
+
+use crate::args::{self, ReportArgs, ReportFormat};
+use crate::commands::merge::read;
+use crate::commands::pieces::{Given, Pieces};
+use crate::commands::run::{inputs, name_of, names, open, read_twice, say_replaced};
+use crate::console::{self, Console};
+use crate::draw::again::Again;
+use crate::draw::{hints, visible};
+use crate::failure::Failure;
+use crate::progress::Progress;
+use crate::report::{self, Hint, Page};
+
+use gathered::{changes, column, faults, file, list, verdict};
+
+/// Runs the command.
+pub fn run(args: &ReportArgs, console: &Console) -> Result<(), Failure> {
+    let given = Given {
+        lists: &args.lists,
+        layouts: &args.layouts,
+        pieces: &args.pieces,
+        checks: &args.checks,
+        column: args.column.as_deref(),
+        allow_outside: args.allow_outside,
+    };
+    let known = RunFiles::default();
+    let pieces = Pieces::read(&given, &known)?;
+    let (inputs, _) = inputs(&args.files, (&args.reading, &pieces.reading, false), &known, console)?;
+    read_twice(&inputs, "a report reads its inputs twice", "save it as a file and name that")?;
+    let before: Vec<Input> = args.against.iter().map(|path| args::input(path)).collect();
+    before.iter().try_for_each(|input| known.reads(input))?;
+    let before = before.iter().map(|input| Ok((input.name(), read(input)?))).collect::<Result<Vec<_>, Failure>>()?;
+    let out = match &args.out {
+        Some(path) => Some(sink::open(path, &known)?),
+        None => known.prints().map(|()| None)?,
+    };
+    if out.is_none() && console.shows_tables {
+        return Err(Failure::usage("a page is no text for a terminal", "name a file for it: -o page.html"));
+    }
+    let reading =
+        args.reading.reading(&ListReading { ragged: args.ragged.or(pieces.reading.ragged), ..pieces.reading.clone() })?;
+    let progress = Progress::of(&inputs, &reading.meter, args.quiet, true);
+    let (mut table, carving) =
+        open(&inputs, (&args.reading, &reading), &pieces, (args.column.as_deref(), None), (console, args.quiet))?;
+    let header = table.header.clone();
+    let job = Job::new(carving, &header, &[], 0)
+        .without_rows()
+        .with_samples_of_each(args.rows)
+        .with_failing()
+        .with_diagnostics(super::run::diagnostics(&pieces))
+        .with_threads(args.threads.count());
+    let mut nowhere = Stream::new("nowhere", io::sink());
+    let found = carve(&mut table, &job, &mut Outs { rows: &mut nowhere, offcuts: None, faults: None })?;
+    let summary = found.summary(&job, &header, MadeBy { ..pieces.made_by(args.column.as_deref()) });
+    let mut again = table.again()?;
+    let looked = job.carving().used_columns();
+    let (surveys, of_rows) = survey(&mut again, View::Columns(&looked), Depth::Full, None, args.threads.count())?;
+    drop(progress);
+    let titles: Vec<String> = looked.iter().map(|column| header.title(*column)).collect();
+    let again =
+        Again { given: &given, inputs: &inputs, reading: &args.reading, ragged: args.ragged, of_lists: &pieces.reading };
+    let told = hints::told(&found, &job, &header, &pieces, &again);
+    let page = Page {
+        version: report::VERSION,
+        title: pieces.title.clone().unwrap_or_else(|| names(&inputs)),
+        made: jiff::Zoned::now().strftime("%-d %B %Y, %H:%M").to_string(),
+        verdict: verdict(&summary),
+        is_good: summary.rows.with_faults == 0,
+        files: inputs.iter().map(file).collect::<Result<_, _>>()?,
+        faults: faults(&found, &job, &table),
+        columns: titles.iter().zip(&surveys).map(|(title, survey)| column(title, survey)).collect(),
+        hints: told.into_iter().map(|(words, fixes)| Hint { words, fixes }).collect(),
+        list: list(&pieces),
+        changes: before.iter().map(|(name, before)| changes(name, before, &summary, (&titles, &surveys, &of_rows))).collect(),
+        summary,
+    };
+    let is_json = args.to == Some(ReportFormat::Json)
+        || (args.to.is_none() && args.out.as_deref().and_then(Path::extension).is_some_and(|ending| ending == "json"));
+    let text = match is_json {
+        // What has only texts, numbers and lists of these can always be written.
+        true => visible::json(&serde_json::to_value(&page).unwrap_or_default()),
+        false => report::html(&page),
+    };
+    match out {
+        None => console::out().write_all(text.as_bytes())?,
+        Some(mut out) => {
+            out.put(text.as_bytes())?;
+            sink::commit_all(vec![out])?;
+        }
+    }
+    if !args.quiet {
+        let to = args.out.as_deref().map_or(String::new(), |path| format!(", in {}", name_of(path)));
+        console.note(&visible::without_controls(&format!("{}: {}{to}", names(&inputs), page.verdict)));
+    }
+    say_replaced(&reading.meter, console, args.quiet);
+    Ok(())
+}

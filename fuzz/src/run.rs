@@ -8,7 +8,7 @@ use keen_notch_core::program::Setting;
 use keen_notch_core::summary::Part;
 use keen_notch_core::widths::Widths;
 use keen_notch_io::Error;
-use keen_notch_io::carve::{Job, Outs, Report, carve, measure};
+use keen_notch_io::carve::{Formulas, Job, Outs, Report, carve, measure};
 use keen_notch_io::faults::FaultFile;
 use keen_notch_io::formats::{Kind, Named};
 use keen_notch_io::sink::{Sink, Stream};
@@ -86,7 +86,7 @@ pub fn run(inputs: &[Input], list: &CutList, reading: &Reading, way: Way) -> Res
     let job = Job::new(carving, &header, way.originals.unwrap_or(&all), 2)
         .with_samples(3)
         .with_diagnostics(Diagnostics::new(&list.wanted.pieces))
-        .with_guarded_formulas(way.guards_formulas)
+        .with_formulas(if way.guards_formulas { Formulas::Guarded } else { Formulas::Counted })
         .with_formats(way.to, Named::default())
         .with_threads(way.threads);
     let job = match way.to.kind {

@@ -5,7 +5,7 @@ use std::path::Path;
 
 use keen_notch_core::carving::OutColumn;
 use keen_notch_core::column::{ColumnRef, Header};
-use keen_notch_io::carve::{Job, MadeBy, Report};
+use keen_notch_io::carve::{Formulas, Job, MadeBy, Report};
 use keen_notch_io::files::RunFiles;
 use keen_notch_io::formats::{self, Framing, Kind, Named};
 use keen_notch_io::sink::database::Session;
@@ -116,9 +116,16 @@ pub fn run(args: &CarveArgs, console: &Console) -> Result<Exit, Failure> {
     let mut job = Job::new(carving, &header, &originals, shown)
         .with_formats(named, named_aside)
         .with_text_options(args.writing.options()?)
-        .with_diagnostics(run::diagnostics(&pieces))
-        .with_guarded_formulas(args.guard_formulas)
+        .with_formulas(match (args.guard_formulas, args.quiet) {
+            (true, _) => Formulas::Guarded,
+            (false, false) => Formulas::Counted,
+            (false, true) => Formulas::Ignored,
+        })
         .with_threads(args.threads.count());
+    // What nobody is told is not looked for.
+    if !args.quiet {
+        job = job.with_diagnostics(run::diagnostics(&pieces));
+    }
     let of_lists = [
         (&args.faults_column, OutColumn::Faults, "--faults-column"),
         (&args.compare_column, OutColumn::Compared, "--compare-column"),

@@ -55,9 +55,9 @@ pub struct Job {
     counts_failing: bool,
     diagnostics: Diagnostics,
     threads: usize,
-    /// The pieces that are written, by their indices, and whether texts of theirs that may be taken for formulas get an apostrophe.
+    /// The pieces that are written, by their indices, and what becomes of texts of theirs that may be taken for formulas.
     written: Vec<usize>,
-    guards_formulas: bool,
+    formulas: Formulas,
     /// What is said of the output, and of that of the rows that are set aside.
     named: Named,
     named_aside: Named,
@@ -114,7 +114,7 @@ pub struct Report {
     pub samples: Vec<FaultyRow>,
     /// The inputs, and where their rows begin.
     pub inputs: Inputs,
-    /// For each of [`Job::written`], the results that a spreadsheet may take for formulas.
+    /// For each of [`Job::written`], the results that a spreadsheet may take for formulas, where these are looked for.
     pub formulas: Vec<Sightings>,
     /// What a person should know of the run, the most useful first.
     pub hints: Vec<Hint>,
@@ -252,6 +252,18 @@ pub struct PreviewCell {
     pub state: Option<State>,
 }
 
+/// What becomes of results that a spreadsheet may take for formulas.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
+pub enum Formulas {
+    /// They are not looked for.
+    #[default]
+    Ignored,
+    /// They are counted.
+    Counted,
+    /// They are counted, and get an apostrophe, which makes them texts.
+    Guarded,
+}
+
 impl Job {
     /// A job on tables with these columns, of which `originals` go into the output, by their indices. The
     /// first `preview` rows of its output are kept to be shown.
@@ -269,7 +281,7 @@ impl Job {
             diagnostics: Diagnostics::default(),
             threads: 1,
             written: Vec::new(),
-            guards_formulas: false,
+            formulas: Formulas::default(),
             named: Named::default(),
             named_aside: Named::default(),
             text_options: TextOptions::default(),
@@ -286,9 +298,9 @@ impl Job {
         self
     }
 
-    /// The job, with an apostrophe before results that a spreadsheet may take for formulas.
-    pub fn with_guarded_formulas(mut self, guards_formulas: bool) -> Job {
-        self.guards_formulas = guards_formulas;
+    /// The job, with results that a spreadsheet may take for formulas looked for.
+    pub fn with_formulas(mut self, formulas: Formulas) -> Job {
+        self.formulas = formulas;
         self
     }
 

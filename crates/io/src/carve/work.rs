@@ -11,7 +11,7 @@ use keen_notch_core::program::Results;
 use keen_notch_core::sightings::Sightings;
 use keen_notch_core::tally::Tally;
 
-use super::{Counts, Failing, FaultyRow, Job, MOST_ODD_KEPT, Odd, OddRow, PreviewCell};
+use super::{Counts, Failing, FaultyRow, Formulas, Job, MOST_ODD_KEPT, Odd, OddRow, PreviewCell};
 use crate::Error;
 use crate::batches::{Batches, Limits};
 use crate::encode::lists::{self, RowFaults, words};
@@ -379,9 +379,11 @@ impl<'j> Worker<'j> {
             let job = self.job;
             job.carving.judge(batch, worked, &mut part.tallies);
             self.observe(batch, rows, worked, part);
-            for (piece, seen) in job.written.iter().zip(&mut part.formulas) {
-                let of_rows = job.carving.formulas(*piece, batch, worked, job.guards_formulas);
-                of_rows.iter().for_each(|row| seen.note(u64::from(rows.numbers[*row as usize]) + 1));
+            if job.formulas != Formulas::Ignored {
+                for (piece, seen) in job.written.iter().zip(&mut part.formulas) {
+                    let of_rows = job.carving.formulas(*piece, batch, worked, job.formulas == Formulas::Guarded);
+                    of_rows.iter().for_each(|row| seen.note(u64::from(rows.numbers[*row as usize]) + 1));
+                }
             }
             let (set_aside, faults) = state.note_faults(batch, rows, worked, range.clone(), (self.asked, self.ragged), part);
             let written: Option<Vec<u32>> =

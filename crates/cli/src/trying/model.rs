@@ -386,9 +386,8 @@ impl Model {
             return;
         }
         let value = self.value().to_owned();
-        let gauge = Gauge::new(&value);
-        let place = gauge.characters[marked.start].start..gauge.characters[marked.end - 1].end;
-        drop(gauge);
+        let characters = Gauge::new(&value).characters;
+        let place = characters[marked.start].start..characters[marked.end - 1].end;
         let before = Before { pieces: self.pieces.clone(), at: self.at, field: self.field, cursor: self.cursor };
         let example = Example { result: value[place.clone()].to_owned(), value: value.clone() };
         self.want(WantedOf { example, place: Some(place.clone()) });
@@ -396,6 +395,9 @@ impl Model {
         if self.unit == Unit::Characters && self.examples.len() == 1 && !self.offers.all.contains(&position) {
             self.offers.all.push(position);
             self.take_phrase(self.offers.chosen);
+        }
+        if self.offers.all.is_empty() {
+            self.says = "no phrase that was tried takes these characters".to_owned();
         }
         self.note_change(before);
     }

@@ -19,10 +19,8 @@ struct Seen {
     lines: Vec<String>,
 }
 
-/// Runs the program at a terminal of this many columns. What is `typed` is typed once it has written something.
-fn at_terminal(yard: &Yard, columns: u16, words: &[&str], environment: &[(&str, &str)], typed: &str) -> Seen {
-    let size = PtySize { rows: 40, cols: columns, pixel_width: 0, pixel_height: 0 };
-    let pair = native_pty_system().openpty(size).unwrap();
+/// The program with these words, at a terminal with colours.
+pub fn command(yard: &Yard, words: &[&str], environment: &[(&str, &str)]) -> CommandBuilder {
     let mut command = CommandBuilder::new(env!("CARGO_BIN_EXE_keen-notch"));
     command.args(words);
     command.cwd(yard.path());
@@ -30,7 +28,14 @@ fn at_terminal(yard: &Yard, columns: u16, words: &[&str], environment: &[(&str, 
     command.env_remove("NO_COLOR");
     command.env_remove("COLUMNS");
     environment.iter().for_each(|(name, value)| command.env(name, value));
-    let mut child = pair.slave.spawn_command(command).unwrap();
+    command
+}
+
+/// Runs the program at a terminal of this many columns. What is `typed` is typed once it has written something.
+fn at_terminal(yard: &Yard, columns: u16, words: &[&str], environment: &[(&str, &str)], typed: &str) -> Seen {
+    let size = PtySize { rows: 40, cols: columns, pixel_width: 0, pixel_height: 0 };
+    let pair = native_pty_system().openpty(size).unwrap();
+    let mut child = pair.slave.spawn_command(command(yard, words, environment)).unwrap();
     drop(pair.slave);
     let mut reader = pair.master.try_clone_reader().unwrap();
     let mut writer = pair.master.take_writer().unwrap();

@@ -6,8 +6,9 @@ use std::sync::{Arc, Mutex};
 use std::thread;
 use std::time::{Duration, Instant};
 
-use portable_pty::{Child, CommandBuilder, MasterPty, PtySize, native_pty_system};
+use portable_pty::{Child, MasterPty, PtySize, native_pty_system};
 
+use crate::terminal::command;
 use crate::yard::Yard;
 
 const CONTROL_D: &str = "\u{4}";
@@ -40,15 +41,8 @@ fn size(rows: u16, cols: u16) -> PtySize {
 impl Session {
     fn begin(yard: &Yard, (rows, columns): (u16, u16), words: &[&str], environment: &[(&str, &str)]) -> Session {
         let pair = native_pty_system().openpty(size(rows, columns)).unwrap();
-        let mut command = CommandBuilder::new(env!("CARGO_BIN_EXE_keen-notch"));
-        command.arg("try");
-        command.args(words);
-        command.cwd(yard.path());
-        command.env("TERM", "xterm-256color");
-        command.env_remove("NO_COLOR");
-        command.env_remove("COLUMNS");
-        environment.iter().for_each(|(name, value)| command.env(name, value));
-        let child = pair.slave.spawn_command(command).unwrap();
+        let words = [&["try"], words].concat();
+        let child = pair.slave.spawn_command(command(yard, &words, environment)).unwrap();
         let mut reader = pair.master.try_clone_reader().unwrap();
         let screen = vt100::Parser::new(NonZero::new(rows).unwrap(), NonZero::new(columns).unwrap(), 0);
         let seen = Arc::new(Mutex::new(Seen { screen, raw: Vec::new() }));

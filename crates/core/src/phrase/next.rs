@@ -41,6 +41,14 @@ pub fn next_of_phrase(source: &str, known: Known) -> Upcoming {
 }
 
 /// The same for a condition.
+///
+/// ```
+/// use keen_notch_core::phrase::{Known, next_of_condition};
+///
+/// let columns = ["crew_id".to_owned(), "crew name".to_owned()];
+/// let known = Known { columns: &columns, ..Known::default() };
+/// assert_eq!(next_of_condition("same as ", known).words, ["crew_id", "\"crew name\""]);
+/// ```
 pub fn next_of_condition(source: &str, known: Known) -> Upcoming {
     upcoming(source, known, true)
 }

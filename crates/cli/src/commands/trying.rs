@@ -73,7 +73,7 @@ pub fn run(args: &TryArgs, console: &Console) -> Result<(), Failure> {
         model: Model::new(sample, (unit, Box::new(lists)), pieces, taken),
         open: Box::new(move || {
             let (inputs, reading) = (inputs.clone(), reading.clone());
-            Box::new(move || Table::open(&inputs, &reading).ok())
+            Box::new(move || Table::open(&inputs, &reading))
         }),
     };
     // What guesses need is made at the first of them, and takes longer than a key may: so it is made while nothing is typed yet.
@@ -92,7 +92,7 @@ fn has_text(path: &std::path::Path) -> bool {
 }
 
 /// Opens the table, on another thread.
-type Open = Box<dyn FnOnce() -> Option<Table> + Send>;
+type Open = Box<dyn FnOnce() -> Result<Table, keen_notch_io::Error> + Send>;
 
 /// What is tried, with what is around it.
 struct Session {
@@ -119,7 +119,7 @@ impl Session {
         loop {
             let is_counted = counted_at == Some(self.model.changes);
             let whole = counting.as_mut().filter(|_| is_counted).map(Counting::counts).unwrap_or_default();
-            let drawn = self.draw(terminal, whole)?;
+            let drawn = self.draw(terminal, &whole)?;
             if !event::poll(PAUSE)? {
                 // Nobody types: the whole can be counted, unless it is already, or a count is still to end.
                 let is_free = counting.as_mut().is_none_or(Counting::has_ended);
@@ -148,7 +148,7 @@ impl Session {
         }
     }
 
-    fn draw(&self, terminal: &mut Screen, whole: Counts) -> Result<Drawn, Failure> {
+    fn draw(&self, terminal: &mut Screen, whole: &Counts) -> Result<Drawn, Failure> {
         let list = self.file.as_ref().map(|file| file.path().display().to_string());
         let mut drawn = Default::default();
         terminal.draw(|frame| drawn = draw(frame, &self.model, (&self.name, list.as_deref()), whole, &self.says))?;

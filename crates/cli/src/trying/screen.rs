@@ -62,7 +62,7 @@ impl Drawn {
 }
 
 /// Draws all of it. `whole` is what was counted of all rows, and `says` the last thing to say.
-pub fn draw(frame: &mut Frame, model: &Model, (name, list): (&str, Option<&str>), whole: Counts, says: &str) -> Drawn {
+pub fn draw(frame: &mut Frame, model: &Model, (name, list): (&str, Option<&str>), whole: &Counts, says: &str) -> Drawn {
     let area = frame.area();
     let (width, height) = (usize::from(area.width), usize::from(area.height));
     let blank = (height >= TALL).then(String::new);
@@ -83,11 +83,15 @@ pub fn draw(frame: &mut Frame, model: &Model, (name, list): (&str, Option<&str>)
     let all = if model.sample.is_all { "all" } else { "first" };
     let of_sample = format!("{all} {}", visible::counted(model.sample.rows() as u64, "row"));
     let mut below = vec![counts(&of_sample, (model.sample.rows() as u64, &model.tally), width)];
-    if !model.sample.is_all && whole.rows == 0 {
+    if !model.sample.is_all && whole.rows == 0 && whole.stopped.is_none() {
         below.push(paint(style::QUIET, "all rows: counted when no key is pressed"));
     } else if !model.sample.is_all {
         let all = if whole.is_done { "all" } else { "so far" };
         below.push(counts(&format!("{all} {}", visible::counted(whole.rows, "row")), (whole.rows, &whole.tally), width));
+    }
+    if let Some(why) = &whole.stopped {
+        let words = format!("no more rows are counted: {why}");
+        below.push(paint(style::LOOK, visible::clipped(&visible::without_controls(&words), width)));
     }
     below.push(paint(style::QUIET, visible::clipped(&view(model), width)));
     let foot = keys(width);

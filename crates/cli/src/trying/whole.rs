@@ -9,14 +9,14 @@ use std::thread::{self, JoinHandle};
 use keen_notch_core::batch::Batch;
 use keen_notch_core::carving::{Carving, Memory, Worked};
 use keen_notch_core::tally::Tally;
-use keen_notch_io::spill;
 use keen_notch_io::table::Table;
+use keen_notch_io::{Error, spill};
 
 /// What `unique` may remember of all rows in memory, in bytes.
 const MOST_REMEMBERED: usize = 32 << 20;
 
 /// What was counted so far.
-#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct Counts {
     /// Rows.
     pub rows: u64,
@@ -24,6 +24,8 @@ pub struct Counts {
     pub tally: Tally,
     /// Whether that is all.
     pub is_done: bool,
+    /// Why there will be no more.
+    pub stopped: Option<String>,
 }
 
 /// A count that goes on.
@@ -36,27 +38,32 @@ pub struct Counting {
 
 impl Counting {
     /// Begins to count what a piece gives of a table. One that cannot be opened or read on is counted as far as it can be.
-    pub fn begin(open: impl FnOnce() -> Option<Table> + Send + 'static, carving: Arc<Carving>) -> Counting {
+    pub fn begin(open: impl FnOnce() -> Result<Table, Error> + Send + 'static, carving: Arc<Carving>) -> Counting {
         let (send, news) = channel();
         let is_over = Arc::new(AtomicBool::new(false));
         let ends = Arc::clone(&is_over);
         let count = move || {
-            let Some(mut table) = open().filter(|_| !ends.load(Ordering::Relaxed)) else { return };
             let (mut counts, mut worked, mut memory) = (Counts::default(), Worked::default(), spill::memory(MOST_REMEMBERED));
-            let counted = table.each_batch(&carving.used_columns(), |before, batch| {
-                let Some(tally) = judge(&carving, batch, before, &mut worked, &mut memory) else {
-                    return ControlFlow::Break(());
-                };
-                counts.rows += batch.rows as u64;
-                counts.tally.add(&tally);
-                match send.send(counts).is_err() || ends.load(Ordering::Relaxed) {
-                    true => ControlFlow::Break(()),
-                    false => ControlFlow::Continue(()),
-                }
+            let counted = open().and_then(|mut table| {
+                table.each_batch(&carving.used_columns(), |before, batch| {
+                    if ends.load(Ordering::Relaxed) {
+                        return ControlFlow::Break(());
+                    }
+                    let Some(tally) = judge(&carving, batch, before, &mut worked, &mut memory) else {
+                        counts.stopped = Some("the results of the next rows are too large".to_owned());
+                        return ControlFlow::Break(());
+                    };
+                    counts.rows += batch.rows as u64;
+                    counts.tally.add(&tally);
+                    match send.send(counts.clone()) {
+                        Ok(()) => ControlFlow::Continue(()),
+                        Err(_) => ControlFlow::Break(()),
+                    }
+                })
             });
-            if counted.is_ok() && !ends.load(Ordering::Relaxed) && counts.rows > 0 {
-                let _ = send.send(Counts { is_done: true, ..counts });
-            }
+            counts.stopped = counted.err().map(|error| error.to_string()).or(counts.stopped);
+            counts.is_done = counts.stopped.is_none() && !ends.load(Ordering::Relaxed);
+            let _ = send.send(counts);
         };
         // Without a thread, nothing is counted but the sample.
         let thread = thread::Builder::new().name("count".to_owned()).spawn(count).ok();
@@ -68,7 +75,7 @@ impl Counting {
         if let Some(last) = self.news.try_iter().last() {
             self.counts = last;
         }
-        self.counts
+        self.counts.clone()
     }
 
     /// Ends it, as soon as it can be.

@@ -322,6 +322,21 @@ fn screens_of_any_size_wide_characters_and_no_colours() {
 }
 
 #[test]
+fn all_rows_are_counted_as_far_as_they_can_be() {
+    let rows = |count: usize| (0..count).map(|n| format!("A-{},{n}\n", n % 7)).collect::<String>();
+    let yard = Yard::with("long.csv", format!("code,n\n{}", rows(5000)));
+    yard.write("ragged.csv", format!("code,n\n{}B\n{}", rows(60_000), rows(5)));
+    let mut session = Session::begin(&yard, (24, 80), &["long.csv", "-c", "code"], &[]);
+    session.until("all rows: counted when no key is pressed");
+    let screen = session.send("last 1\rrange 1 to 5").until("all 5 000 rows:");
+    // Of each seven, two fail.
+    assert!(screen.contains("first 2 000 rows:") && screen.contains(" 1 429"), "{screen}");
+    let mut session = Session::begin(&yard, (24, 120), &["ragged.csv", "-c", "code"], &[]);
+    session.until("type a phrase");
+    session.send("last 1").until("no more rows are counted: ragged.csv, line 60002");
+}
+
+#[test]
 fn a_signal_gives_the_terminal_back() {
     let yard = demo();
     let mut session = Session::begin(&yard, (24, 80), &["parts.csv", "-c", "part_code"], &[]);

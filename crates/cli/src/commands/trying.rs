@@ -20,7 +20,7 @@ use crate::draw::style::{self, paint};
 use crate::draw::{again, visible};
 use crate::failure::Failure;
 use crate::trying::{
-    At, Counting, Counts, Draft, Drawn, Field, Key, ListFile, Model, NewList, Sample, Screen, Written, command, draw,
+    At, Counting, Counts, Draft, Drawn, Field, Key, ListFile, Model, NewList, Sample, Screen, command, draw,
     give_terminal_back, take_terminal,
 };
 
@@ -130,7 +130,7 @@ impl Session {
                 continue;
             }
             let is_over = match event::read()? {
-                Event::Key(key) if key.kind != KeyEventKind::Release => self.press(key)?,
+                Event::Key(key) if key.kind != KeyEventKind::Release => self.press(key),
                 Event::Mouse(mouse) => {
                     self.click(mouse, &drawn);
                     false
@@ -156,23 +156,23 @@ impl Session {
     }
 
     /// Takes a key; tells whether it ends the session.
-    fn press(&mut self, key: KeyEvent) -> Result<bool, Failure> {
-        let Some(pressed) = pressed(key) else { return Ok(false) };
+    fn press(&mut self, key: KeyEvent) -> bool {
+        let Some(pressed) = pressed(key) else { return false };
         self.says.clear();
         match pressed {
-            Pressed::Key(Key::NextLine) if self.model.field == Field::File => self.write_new()?,
+            Pressed::Key(Key::NextLine) if self.model.field == Field::File => self.write_new(),
             Pressed::Key(key) => self.model.press(key),
-            Pressed::Save if self.file.is_some() => self.write()?,
+            Pressed::Save if self.file.is_some() => self.write(),
             Pressed::Save => self.model.ask_for_file(),
-            Pressed::Stop => return Ok(true),
+            Pressed::Stop => return true,
             Pressed::End if !matches!(self.model.field, Field::Piece(_)) => self.model.press(Key::Back),
             Pressed::End if self.would_lose() && self.warned_at != Some(self.model.changes) => {
                 self.warned_at = Some(self.model.changes);
                 self.says = "not written yet: ^S writes it, and Esc once more ends without".to_owned();
             }
-            Pressed::End => return Ok(true),
+            Pressed::End => return true,
         }
-        Ok(false)
+        false
     }
 
     /// Whether the list has all of it.
@@ -188,40 +188,39 @@ impl Session {
     }
 
     /// Writes the list whose name was typed, which must not be there.
-    fn write_new(&mut self) -> Result<(), Failure> {
+    fn write_new(&mut self) {
         let path = PathBuf::from(self.model.file.trim());
-        if path.as_os_str().is_empty() || path.symlink_metadata().is_ok() {
+        if path.symlink_metadata().is_ok() {
             self.says = format!("{} is there already: give another name, or begin with -l to add to it", path.display());
-            return Ok(());
+            return;
         }
-        self.model.press(Key::Back);
         self.file = Some(ListFile::new(path));
-        self.write()
+        self.write();
+        if self.kept.is_none() {
+            // Another name may do.
+            self.file = None;
+        } else {
+            self.model.press(Key::Back);
+        }
     }
 
-    fn write(&mut self) -> Result<(), Failure> {
-        let Some(file) = &mut self.file else { return Ok(()) };
-        let pieces = match self.model.finished() {
-            Ok(pieces) if pieces.is_empty() => {
-                self.says = "nothing is written: no piece has a phrase".to_owned();
-                return Ok(());
-            }
-            Ok(pieces) => pieces,
-            Err(why) => {
-                self.says = format!("nothing is written: {why}");
-                return Ok(());
-            }
-        };
+    /// Writes the list, and says what came of it.
+    fn write(&mut self) {
+        let Some(file) = &mut self.file else { return };
         let Sample { header, column, .. } = &self.model.sample;
         let new = NewList { header, column: *column, reading: &self.reading_of_list };
-        self.says = match file.write(&pieces, &new)? {
-            Written::Yes(says) => {
-                self.kept = Some(self.model.pieces.clone());
-                says
-            }
-            Written::No(says) => says,
+        let outcome = match self.model.finished() {
+            Ok(pieces) if pieces.is_empty() => Err("no piece has a phrase".to_owned()),
+            Ok(pieces) => file.write(&pieces, &new),
+            Err(why) => Err(why),
         };
-        Ok(())
+        self.says = match outcome {
+            Ok(()) => {
+                self.kept = Some(self.model.pieces.clone());
+                format!("written to {}", file.path().display())
+            }
+            Err(why) => format!("nothing is written: {why}"),
+        };
     }
 
     fn click(&mut self, mouse: MouseEvent, drawn: &Drawn) {

@@ -65,37 +65,27 @@ impl ListFile {
         &self.path
     }
 
-    /// Writes the pieces into it; it appears whole or stays as it was. What came of it, in a sentence.
+    /// Writes the pieces into it; it appears whole or stays as it was.
     ///
     /// # Errors
-    /// Where it cannot be read or written.
-    pub fn write(&mut self, pieces: &[&Draft], new: &NewList) -> Result<Written, Failure> {
-        let name = self.path.display().to_string();
-        let list = if self.path.exists() { read(&self.path)? } else { String::new() };
-        match with_pieces(&list, pieces, &self.names, new) {
-            Err(why) => Ok(Written::No(format!("nothing is written: {name}: {why}"))),
-            Ok(list) => {
-                let mut out = sink::open(&self.path, &RunFiles::default())?;
-                out.put(list.as_bytes())?;
-                sink::commit_all(vec![out])?;
-                self.names = pieces.iter().map(|piece| (piece.id, piece.name.clone())).collect();
-                Ok(Written::Yes(format!("written to {name}")))
-            }
-        }
+    /// Where it cannot be read or written: why, in a sentence.
+    pub fn write(&mut self, pieces: &[&Draft], new: &NewList) -> Result<(), String> {
+        let list = if self.path.exists() { read(&self.path).map_err(|error| error.to_string())? } else { String::new() };
+        let list = with_pieces(&list, pieces, &self.names, new).map_err(|why| format!("{}: {why}", self.path.display()))?;
+        let write = || {
+            let mut out = sink::open(&self.path, &RunFiles::default())?;
+            out.put(list.as_bytes())?;
+            sink::commit_all(vec![out])
+        };
+        write().map_err(|error| error.to_string())?;
+        self.names = pieces.iter().map(|piece| (piece.id, piece.name.clone())).collect();
+        Ok(())
     }
 }
 
-/// Whether a list was written, with what to say of it.
-pub enum Written {
-    /// It was.
-    Yes(String),
-    /// It was not, and is as before.
-    No(String),
-}
-
-fn read(path: &Path) -> Result<String, Failure> {
+fn read(path: &Path) -> Result<String, keen_notch_io::Error> {
     let name = || path.display().to_string();
-    std::fs::read_to_string(path).map_err(|source| keen_notch_io::Error::Read { name: name(), source }.into())
+    std::fs::read_to_string(path).map_err(|source| keen_notch_io::Error::Read { name: name(), source })
 }
 
 /// A piece as a list has it.

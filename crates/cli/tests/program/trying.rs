@@ -184,7 +184,10 @@ fn without_a_list_the_command_is_printed_and_a_list_can_still_be_written() {
     session.send(ESCAPE).until("not written yet");
     session.send(CONTROL_S).until("part_code.cutlist.toml");
     session.send("\r").until("is there already");
-    session.send(&"\u{7f}".repeat(13)).send("-2.toml\r").until("written to part_code-2.toml");
+    // A folder that is not there: nothing is lost, and another name is given.
+    let gone = "\u{7f}".repeat("part_code.cutlist.toml".len());
+    session.send(&gone).send("none/x.toml\r").until("nothing is written: ");
+    session.send(&gone).send("part_code-2.toml\r").until("written to part_code-2.toml");
     let (_, _, said) = session.send(ESCAPE).end();
     assert!(said.contains("check FILE -l part_code-2.toml"), "{said}");
     assert!(yard.read("part_code-2.toml").ends_with("take = 'numbers'\ncolumns = 2\n"));

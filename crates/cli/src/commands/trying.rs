@@ -20,8 +20,8 @@ use crate::draw::style::{self, paint};
 use crate::draw::{again, visible};
 use crate::failure::Failure;
 use crate::trying::{
-    At, Counting, Counts, Draft, Drawn, Field, Key, ListFile, Model, NewList, Sample, Screen, command, draw,
-    give_terminal_back, take_terminal,
+    At, Counting, Counts, Draft, Drawn, Field, Key, ListFile, Model, Sample, Screen, command, draw, give_terminal_back,
+    take_terminal,
 };
 
 /// How long nothing has to be typed before the whole is counted, and how often its counts are shown.
@@ -207,11 +207,9 @@ impl Session {
     /// Writes the list, and says what came of it.
     fn write(&mut self) {
         let Some(file) = &mut self.file else { return };
-        let Sample { header, column, .. } = &self.model.sample;
-        let new = NewList { header, column: *column, reading: &self.reading_of_list };
         let outcome = match self.model.finished() {
             Ok(pieces) if pieces.is_empty() => Err("no piece has a phrase".to_owned()),
-            Ok(pieces) => file.write(&pieces, &new),
+            Ok(pieces) => file.write(&pieces, &self.reading_of_list, &self.model.binding()),
             Err(why) => Err(why),
         };
         self.says = match outcome {

@@ -38,8 +38,13 @@ impl Model {
             let message = format!("there is another piece {}", draft.name);
             return Err(Unfinished { line: Line::Name, message, help: "give each piece a name of its own".to_owned() });
         }
+        draft.bind(&self.binding())
+    }
+
+    /// What pieces are bound to, and with.
+    pub fn binding(&self) -> Binding<'_> {
         let Sample { header, column, .. } = &self.sample;
-        draft.bind(&Binding { header, column: *column, unit: self.unit, lists: &self.lists })
+        Binding { header, column: *column, unit: self.unit, lists: &self.lists }
     }
 
     /// Works out what the piece gives of each row. Where it is not finished, what it gave before stays, to look at.

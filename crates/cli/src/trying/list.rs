@@ -3,14 +3,17 @@
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 
+use keen_notch_core::carving::Carving;
 use keen_notch_core::column::Header;
+use keen_notch_core::cutlist::CutList;
 use keen_notch_core::piece::{Piece, Source};
+use keen_notch_core::program::Setting;
 use keen_notch_core::toml_text::{toml_key, toml_text};
 use keen_notch_io::files::RunFiles;
 use keen_notch_io::sink;
 use toml_edit::{Array, DocumentMut, Item, Table, TableLike, Value};
 
-use super::piece::{Draft, Line};
+use super::piece::{Binding, Draft, Line};
 use crate::commands::pieces::Pieces;
 use crate::draw::again;
 use crate::failure::Failure;
@@ -19,16 +22,6 @@ use crate::failure::Failure;
 pub struct ListFile {
     path: PathBuf,
     names: BTreeMap<usize, String>,
-}
-
-/// What a new cut list says besides its pieces.
-pub struct NewList<'a> {
-    /// The columns.
-    pub header: &'a Header,
-    /// The one that pieces are taken from, by its index.
-    pub column: usize,
-    /// How the inputs are read, as keys and their values.
-    pub reading: &'a [(String, String)],
 }
 
 impl ListFile {
@@ -68,10 +61,15 @@ impl ListFile {
     /// Writes the pieces into it; it appears whole or stays as it was.
     ///
     /// # Errors
-    /// Where it cannot be read or written: why, in a sentence.
-    pub fn write(&mut self, pieces: &[&Draft], new: &NewList) -> Result<(), String> {
-        let list = if self.path.exists() { read(&self.path).map_err(|error| error.to_string())? } else { String::new() };
-        let list = with_pieces(&list, pieces, &self.names, new).map_err(|why| format!("{}: {why}", self.path.display()))?;
+    /// Where it cannot be read or written, or where what it has beside could not be run any more: why, in a sentence.
+    pub fn write(&mut self, pieces: &[&Draft], reading: &[(String, String)], binding: &Binding) -> Result<(), String> {
+        let old = if self.path.exists() { read(&self.path).map_err(|error| error.to_string())? } else { String::new() };
+        let of_list = |why: String| format!("{}: {why}", self.path.display());
+        let list = with_pieces(&old, pieces, &self.names, reading, binding).map_err(of_list)?;
+        // Something else in it may be made of a piece that has gone, or has another name.
+        if let (Err(why), true) = (runs(&list, binding), old.trim().is_empty() || runs(&old, binding).is_ok()) {
+            return Err(of_list(why));
+        }
         let write = || {
             let mut out = sink::open(&self.path, &RunFiles::default())?;
             out.put(list.as_bytes())?;
@@ -86,6 +84,14 @@ impl ListFile {
 fn read(path: &Path) -> Result<String, keen_notch_io::Error> {
     let name = || path.display().to_string();
     std::fs::read_to_string(path).map_err(|source| keen_notch_io::Error::Read { name: name(), source })
+}
+
+/// Whether a list can be run on the columns; if not, why.
+fn runs(list: &str, binding: &Binding) -> Result<(), String> {
+    let list = CutList::parse(list, 0).map_err(|error| error.message)?;
+    let main = list.column.map(|main| main.column);
+    let setting = Setting { unit: list.unit, lists: binding.lists };
+    Carving::new(&list.wanted, main.as_ref(), &setting, binding.header).map(drop).map_err(|unbound| unbound.error.message)
 }
 
 /// A piece as a list has it.
@@ -107,14 +113,20 @@ fn is_other(key: &str) -> bool {
     !["take", "check", "when", "of"].contains(&key)
 }
 
-/// The list with the pieces. `names` are those that it has some of them under. Pieces that it has get what has changed of them, and all
+/// The list with the pieces. `names` are those that it has some of them under; `reading` is what a new one says of how the inputs are read. Pieces that it has get what has changed of them, and all
 /// else in it stays as it is, comments too.
-fn with_pieces(list: &str, drafts: &[&Draft], names: &BTreeMap<usize, String>, new: &NewList) -> Result<String, String> {
+fn with_pieces(
+    list: &str,
+    drafts: &[&Draft],
+    names: &BTreeMap<usize, String>,
+    reading: &[(String, String)],
+    binding: &Binding,
+) -> Result<String, String> {
     let mut document: DocumentMut = list.parse().map_err(|error: toml_edit::TomlError| error.message().to_owned())?;
-    let column = again::column_of_piece(new.header, new.column);
+    let column = again::column_of_piece(binding.header, binding.column);
     if document.is_empty() {
         document["column"] = Item::Value(value(&toml_text(&column))?);
-        for (key, written) in new.reading {
+        for (key, written) in reading {
             let reading = document.entry("reading").or_insert_with(|| Item::Table(Table::new()));
             reading[key.as_str()] = Item::Value(value(written)?);
         }
@@ -256,7 +268,7 @@ pub fn command(inputs: &[String], column: &str, pieces: &[&Draft]) -> Option<Str
 
 #[cfg(test)]
 mod tests {
-    use keen_notch_core::cutlist::CutList;
+    use keen_notch_core::text::unit::Unit;
 
     use super::*;
 
@@ -267,9 +279,10 @@ mod tests {
     fn with(list: &str, drafts: &[Draft], names: &[(usize, &str)]) -> Result<String, String> {
         let header = Header::Names(vec!["depot".to_owned(), "part_code".to_owned()]);
         let reading = [("delimiter".to_owned(), "';'".to_owned())];
-        let new = NewList { header: &header, column: 1, reading: &reading };
+        let Setting { unit, lists } = Setting::new(Unit::Characters);
+        let binding = Binding { header: &header, column: 1, unit, lists };
         let names = names.iter().map(|(id, name)| (*id, (*name).to_owned())).collect();
-        with_pieces(list, &drafts.iter().collect::<Vec<_>>(), &names, &new)
+        with_pieces(list, &drafts.iter().collect::<Vec<_>>(), &names, &reading, &binding)
     }
 
     const OLD: &str = "# Ours.\ncolumn = 'part_code' # the codes\n\n# Three letters.\n[piece.family] # of it\ntake = \"first 3\" # always\n\

@@ -12,7 +12,7 @@ mod styled;
 mod tests;
 mod whole;
 
-pub use list::{ListFile, NewList, command};
+pub use list::{ListFile, command};
 pub use model::{Field, Key, Model};
 pub use piece::Draft;
 pub use sample::Sample;

@@ -267,6 +267,16 @@ fn a_list_that_is_there_is_gone_on_with() {
         (status, &*after),
         (0, &*before.replace(person, "").replacen(order, &format!("{order}check = ['digits']\n"), 1))
     );
+    // What another piece is built of does not go.
+    let built = format!("{after}\n[piece.both]\nbuild = '{{order}}/{{surname}}'\n");
+    yard.write("references.cutlist.toml", &built);
+    let mut session = Session::begin(&yard, (40, 120), &["references.csv", "-l", "references.cutlist.toml"], &[]);
+    session.until("piece 1 of 4");
+    session.send(CONTROL_D).until("piece 1 of 3");
+    session.send(CONTROL_S).until("nothing is written: references.cutlist.toml: ");
+    drop(session);
+    assert_eq!(yard.read("references.cutlist.toml"), built);
+    yard.write("references.cutlist.toml", &after);
     // Another column than that of the list: its pieces are left alone, and the new one says what it is taken from.
     let mut session =
         Session::begin(&yard, (40, 120), &["references.csv", "-c", "depot", "-l", "references.cutlist.toml"], &[]);

@@ -209,7 +209,7 @@ impl Session {
         let Some(file) = &mut self.file else { return };
         let outcome = match self.model.finished() {
             Ok(pieces) if pieces.is_empty() => Err("no piece has a phrase".to_owned()),
-            Ok(pieces) => file.write(&pieces, &self.reading_of_list, &self.model.binding()),
+            Ok(_) => file.write(&self.model.pieces, &self.reading_of_list, &self.model.binding()),
             Err(why) => Err(why),
         };
         self.says = match outcome {

@@ -62,10 +62,15 @@ impl ListFile {
     ///
     /// # Errors
     /// Where it cannot be read or written, or where what it has beside could not be run any more: why, in a sentence.
-    pub fn write(&mut self, pieces: &[&Draft], reading: &[(String, String)], binding: &Binding) -> Result<(), String> {
+    pub fn write(&mut self, pieces: &[Draft], reading: &[(String, String)], binding: &Binding) -> Result<(), String> {
+        // What it has is not removed because its phrase is just being typed anew.
+        if let Some(piece) = pieces.iter().find(|piece| self.names.contains_key(&piece.id) && !piece.has_phrase()) {
+            return Err(format!("{} has no phrase (^D removes it)", piece.name));
+        }
+        let pieces: Vec<&Draft> = pieces.iter().filter(|piece| piece.has_phrase()).collect();
         let old = if self.path.exists() { read(&self.path).map_err(|error| error.to_string())? } else { String::new() };
         let of_list = |why: String| format!("{}: {why}", self.path.display());
-        let list = with_pieces(&old, pieces, &self.names, reading, binding).map_err(of_list)?;
+        let list = with_pieces(&old, &pieces, &self.names, reading, binding).map_err(of_list)?;
         // Something else in it may be made of a piece that has gone, or has another name.
         if let (Err(why), true) = (runs(&list, binding), old.trim().is_empty() || runs(&old, binding).is_ok()) {
             return Err(of_list(why));
@@ -113,8 +118,8 @@ fn is_other(key: &str) -> bool {
     !["take", "check", "when", "of"].contains(&key)
 }
 
-/// The list with the pieces. `names` are those that it has some of them under; `reading` is what a new one says of how the inputs are read. Pieces that it has get what has changed of them, and all
-/// else in it stays as it is, comments too.
+/// The list with the pieces. `names` are those that it has some of them under; `reading` is what a new one says of how the inputs are
+/// read. Pieces that it has get what has changed of them, and all else in it stays as it is, comments too.
 fn with_pieces(
     list: &str,
     drafts: &[&Draft],

@@ -45,7 +45,10 @@ impl Offers {
             Line::When => {
                 // After the name of another column.
                 let start = text.find(": ").map_or(0, |colon| colon + 2);
-                (start, next_of_condition(&text[start..], known))
+                let mut next = next_of_condition(&text[start..], known);
+                // Whether a piece is taken depends on no other row.
+                next.words.retain(|word| word != "unique");
+                (start, next)
             }
             Line::More => {
                 let start = text.rfind(',').map_or(0, |comma| comma + 1);

@@ -62,7 +62,7 @@ fn words_are_offered_and_taken() {
         model.press(Key::Right);
     }
     assert_eq!((model.text(), given(&model, 0)), ("section 3 by \"-\" then upper ", "S7K2"));
-    // Another than the first, by the mark that fewer values have.
+    // The second delimiter, which fewer values have.
     model.press(Key::New);
     type_in(&mut model, "after ");
     model.press(Key::NextOffer);

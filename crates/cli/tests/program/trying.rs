@@ -204,8 +204,8 @@ fn without_a_list_the_command_is_printed_and_a_list_can_still_be_written() {
     }
 }
 
-/// A person who has read the README makes the list of the demo for its references. At two keys a second, so many take two minutes, which leaves
-/// one to think.
+/// A person who has read the README makes the list of the demo for its references. At two keys a second, 240 keys are two minutes, which
+/// leaves one to think.
 #[test]
 fn the_list_for_the_references_is_made_with_few_keys() {
     const MOST_KEYS: usize = 240;
@@ -255,6 +255,11 @@ fn a_list_that_is_there_is_gone_on_with() {
     let mut session = Session::begin(&yard, (40, 120), &["references.csv", "-l", "references.cutlist.toml"], &[]);
     session.until("piece 1 of 5");
     session.send(CONTROL_S).until("written to references.cutlist.toml");
+    assert_eq!(yard.read("references.cutlist.toml"), before);
+    // A phrase that is being typed anew is no reason to remove the piece.
+    session.send(&"\u{7f}".repeat(80)).until("type a phrase");
+    session.send(CONTROL_S).until("nothing is written: order has no phrase");
+    session.send(&"\u{1a}".repeat(80)).until("match /WO");
     assert_eq!(yard.read("references.cutlist.toml"), before);
     // A check more, and a piece less.
     session.send("\rdigits").until("failing");

@@ -126,7 +126,10 @@ pub(super) fn next(source: &str, is_condition: bool) -> Result<Vec<Next>, Phrase
     let mut parser = Parser::new(source, &tokens);
     // What is wrong is that something is missing, or nothing was asked for at the end.
     let _ = if is_condition { parser.condition().map(drop) } else { parser.branches().map(drop) };
-    Ok(parser.asked.into_inner())
+    let mut asked = parser.asked.into_inner();
+    // Within a phrase, no condition looks at anything but the text.
+    asked.retain(|next| is_condition || ![Next::Word("unique"), Next::Word("same")].contains(next));
+    Ok(asked)
 }
 
 struct Parser<'a> {
@@ -222,17 +225,18 @@ impl<'a> Parser<'a> {
                 Body::Literal(text.clone())
             }
             _ => {
-                let mut steps = vec![self.step()?];
+                let mut steps = vec![self.step(false)?];
                 loop {
                     let then = self.take_word("then");
-                    if step_with_several(&steps).is_some() {
+                    let several = step_with_several(&steps).is_some();
+                    if several {
                         self.ask([Next::Word("joined")]);
                     }
                     // `joined with` comes after its step with or without `then`.
                     if !then && self.peek_word() != Some("joined") {
                         break;
                     }
-                    steps.push(self.step()?);
+                    steps.push(self.step(several)?);
                 }
                 Body::Steps(steps)
             }

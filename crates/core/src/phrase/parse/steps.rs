@@ -13,10 +13,12 @@ use crate::text::unit::Unit;
 const MOST_PADDING: usize = 100_000;
 
 impl Parser<'_> {
-    pub(super) fn step(&mut self) -> Result<Step, PhraseError> {
+    /// A step; `several`, where it comes after some that leave several results.
+    pub(super) fn step(&mut self, several: bool) -> Result<Step, PhraseError> {
         let start = self.here().start;
-        // What is joined comes after something else, which knows whether there are several.
-        self.ask(entries().map(|entry| Next::Word(entry.word)).filter(|next| *next != Next::Word("joined")));
+        // Several come once, and what joins them is asked for by whoever knows that there are some.
+        let can_come = |word: &&str| *word != "joined" && !(several && ["numbers", "runs", "matches"].contains(word));
+        self.ask(entries().map(|entry| entry.word).filter(can_come).map(Next::Word));
         let Some(Token { kind: TokenKind::Word(word), span }) = self.peek() else {
             let help = match self.peek() {
                 Some(Token { kind: TokenKind::Text(_), .. }) => {

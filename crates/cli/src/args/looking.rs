@@ -95,16 +95,23 @@ const SURVEYS: &str = r#"Examples:
 
 A shape is a value with its characters replaced by what they are: U3-d8-X4 is three uppercase letters, a hyphen, eight digits, a hyphen, and four uppercase letters and digits mixed."#;
 
-/// `try`
+/// One column of one table.
 #[derive(Debug, clap::Args)]
-#[command(after_help = TRIES)]
-pub struct TryArgs {
+pub struct OneColumn {
     /// A file: delimited or fixed-width text, JSON Lines, Parquet, Arrow, a workbook; text may be compressed
     #[arg(value_name = "FILE", required_unless_present = "from")]
     pub file: Option<PathBuf>,
     /// The column: its name, its quoted name, or #4
     #[arg(short, long, value_name = "COLUMN", add = ArgValueCompleter::new(complete::columns))]
     pub column: Option<String>,
+}
+
+/// `try`
+#[derive(Debug, clap::Args)]
+#[command(after_help = TRIES)]
+pub struct TryArgs {
+    #[command(flatten)]
+    pub of: OneColumn,
     /// The cut list that Ctrl-S writes the pieces into: a new one, or one that is there, whose pieces of the column are loaded, and which
     /// keeps all else that is in it
     #[arg(short, long, value_name = "CUTLIST")]
@@ -127,12 +134,8 @@ The phrase is tried on the first 2000 rows at every key, and on all rows as soon
 #[derive(Debug, clap::Args)]
 #[command(after_help = DRAFTS)]
 pub struct DraftArgs {
-    /// A file: delimited or fixed-width text, JSON Lines, Parquet, Arrow, a workbook; text may be compressed
-    #[arg(value_name = "FILE", required_unless_present = "from")]
-    pub file: Option<PathBuf>,
-    /// The column: its name, its quoted name, or #4
-    #[arg(short, long, value_name = "COLUMN", add = ArgValueCompleter::new(complete::columns))]
-    pub column: Option<String>,
+    #[command(flatten)]
+    pub of: OneColumn,
     /// An example of what is wanted: 'VALUE => RESULT'; with any, a phrase is looked for that fits them all
     #[arg(long, value_name = "EXAMPLE")]
     pub want: Vec<String>,

@@ -35,7 +35,7 @@ const PAIR: [&str; 2] = ["value", "result"];
 pub fn run(args: &DraftArgs, console: &Console) -> Result<(), Failure> {
     let known = RunFiles::default();
     let examples = examples(args, &known)?;
-    let (inputs, _) = inputs(args.file.as_slice(), (&args.reading, &ListReading::default(), false), &known, console)?;
+    let (inputs, _) = inputs(args.of.file.as_slice(), (&args.reading, &ListReading::default(), false), &known, console)?;
     read_twice(&inputs, "a draft is made by reading the input more than once", "save it as a file and name that")?;
     match &args.write {
         Some(path) => refuse_to_replace(path)?,
@@ -44,7 +44,7 @@ pub fn run(args: &DraftArgs, console: &Console) -> Result<(), Failure> {
     let reading = args.reading.reading(&Default::default())?;
     let progress = Progress::of(&inputs, &reading.meter, args.quiet, true);
     let mut table = super::run::table(&inputs, (&args.reading, &reading), console, args.quiet)?;
-    let named = args::column(args.column.as_deref());
+    let named = args::column(args.of.column.as_deref());
     let column = table.find(|header| Ok::<_, Failure>(ColumnRef::find_or_only(named.as_ref(), header)?))?;
     let origin = origin(&inputs, column, &table, &args.reading);
     let threads = args.threads.count();
@@ -78,7 +78,7 @@ pub fn run(args: &DraftArgs, console: &Console) -> Result<(), Failure> {
                 let words = [vec!["check".to_owned()], again::inputs(&inputs, &args.reading)].concat();
                 let words = again::command(&[words, vec!["-l".to_owned(), list.clone()]].concat());
                 console.note(&format!("{list} is written. What breaks its checks: {}", paint(style::TAKEN, words)));
-                if args.file.is_some() {
+                if args.of.file.is_some() {
                     console.note(&format!("Next month's file: {}", paint(style::TAKEN, again::next_month(&list))));
                 }
             }

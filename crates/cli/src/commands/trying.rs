@@ -41,12 +41,12 @@ pub fn run(args: &TryArgs, console: &Console) -> Result<(), Failure> {
     if let (Some(path), []) = (&args.list, &there[..]) {
         list.name_files_from(path.parent().map(PathBuf::from).unwrap_or_default());
     }
-    let (inputs, _) = inputs(args.file.as_slice(), (&args.reading, &list.reading, false), &known, console)?;
+    let (inputs, _) = inputs(args.of.file.as_slice(), (&args.reading, &list.reading, false), &known, console)?;
     read_twice(&inputs, "the whole of the input is counted again at every change", "save it as a file and name that")?;
     let reading = args.reading.reading(&list.reading)?;
     let mut table = super::run::table(&inputs, (&args.reading, &reading), console, true)?;
     // The pieces of the list come from its own column, whichever is tried.
-    let named = args::column(args.column.as_deref());
+    let named = args::column(args.of.column.as_deref());
     let named = named.as_ref().or(list.main());
     let column = table.find(|header| Ok::<_, Failure>(ColumnRef::find_or_only(named, header)?))?;
     let sample = Sample::read(&mut table, column)?;
@@ -245,7 +245,7 @@ impl Session {
     /// Says, once the terminal is given back, how what was tried is run.
     fn say_how_to_go_on(&self, args: &TryArgs, console: &Console) -> Result<(), Failure> {
         let mut out = console::out();
-        let files: Vec<String> = args.file.iter().map(|path| path.display().to_string()).collect();
+        let files: Vec<String> = args.of.file.iter().map(|path| path.display().to_string()).collect();
         let shown = |command: &str| paint(style::TAKEN, visible::without_controls(command));
         match &self.file {
             Some(file) if self.is_kept() => {

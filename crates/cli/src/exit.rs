@@ -2,17 +2,31 @@
 
 use std::process::ExitCode;
 
+use keen_notch_core::summary::Summary;
+
+use crate::args::FailOn;
+
 /// The exit status.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Exit {
     /// 0: done.
     Done,
-    /// 1: done, and checks found faults.
+    /// 1: done, and checks found faults, or a condition of `--fail-on` holds.
     Faults,
     /// 2: the command line or the cut list is wrong.
     Usage,
     /// 3: an input cannot be read, or an output cannot be written.
     File,
+}
+
+impl Exit {
+    /// The status of a run without faults: 1 where `--fail-on` asks about gaps and there are some.
+    pub fn of_gaps(fail_on: Option<FailOn>, summary: &Summary) -> Exit {
+        match fail_on {
+            Some(FailOn::Empty) if summary.has_gaps() => Exit::Faults,
+            Some(FailOn::Empty) | None => Exit::Done,
+        }
+    }
 }
 
 impl From<Exit> for ExitCode {

@@ -21,7 +21,7 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
     let batch = Batch { rows: 3, columns: &[codes.texts()] };
     let (mut worked, mut tallies) = (Worked::default(), vec![Tally::default(); carving.count()]);
     carving.run(&batch, &mut worked)?;
-    carving.judge(&batch, &mut worked, &mut tallies);
+    carving.judge(&batch, &mut worked, &mut tallies, &mut []);
     for (code, serial) in codes.texts().iter().zip(carving.texts(0, &batch, &worked).iter()) {
         println!("{code}: {serial:?}");
     }

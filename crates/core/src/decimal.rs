@@ -3,7 +3,7 @@
 
 use std::cmp::Ordering;
 
-/// A number taken apart: an optional sign, digits, and decimals after a point.
+/// A number taken apart: an optional sign (`+`, `-` or U+2212), digits, and decimals after a point.
 #[derive(Debug, Clone, Copy)]
 struct Parts<'a> {
     negative: bool,
@@ -14,11 +14,8 @@ struct Parts<'a> {
 }
 
 fn parts(text: &str) -> Option<Parts<'_>> {
-    let (negative, digits) = match text.as_bytes().first()? {
-        b'-' => (true, &text[1..]),
-        b'+' => (false, &text[1..]),
-        _ => (false, text),
-    };
+    let minus = text.strip_prefix(['-', '\u{2212}']);
+    let (negative, digits) = (minus.is_some(), minus.or_else(|| text.strip_prefix('+')).unwrap_or(text));
     let (whole, decimals) = digits.split_once('.').map_or((digits, None), |(whole, decimals)| (whole, Some(decimals)));
     let are_digits = |text: &str| !text.is_empty() && text.bytes().all(|b| b.is_ascii_digit());
     if !are_digits(whole) || !decimals.is_none_or(are_digits) {
@@ -94,6 +91,7 @@ mod tests {
             ("1", "", None),
             ("1,0", "1", None),
             ("--1", "1", None),
+            ("\u{2212}9", "-10", Some(Ordering::Greater)),
         ] {
             assert_eq!(compare(left, right), expected, "{left} and {right}");
         }

@@ -153,7 +153,7 @@ fn oddities(value: &str, characters: &[Range<usize>]) -> Vec<Oddity> {
 /// made of several code points.
 fn divides(character: &str) -> bool {
     match Kind::of(character) {
-        Kind::Letter | Kind::Digit => false,
+        Kind::Letter | Kind::Digit | Kind::Other => false,
         Kind::Space => true,
         Kind::Punctuation => character.chars().nth(1).is_none(),
     }
@@ -164,7 +164,7 @@ fn divides(character: &str) -> bool {
 fn is_odd(character: &str) -> bool {
     names::is_unseen(character)
         || character.chars().nth(1).is_some()
-        || (!character.is_ascii() && Kind::of(character) == Kind::Punctuation)
+        || (!character.is_ascii() && matches!(Kind::of(character), Kind::Punctuation | Kind::Other))
 }
 
 #[cfg(test)]

@@ -51,5 +51,7 @@ pub mod text;
 pub mod text_error;
 pub mod toml_text;
 pub mod value_type;
+#[cfg(feature = "cutlist")]
+pub mod verdict;
 pub mod widths;
 pub mod words;

@@ -13,7 +13,7 @@ use crate::sightings::ROWS;
 use crate::tally::Tally;
 
 /// The version of the summary: it grows when a key changes its meaning or goes.
-pub const VERSION: u32 = 3;
+pub const VERSION: u32 = 4;
 
 /// The summary of a run.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
@@ -137,6 +137,8 @@ pub struct CheckCounts {
     /// Whether it was left to somebody else, as it compares rows with each other.
     #[serde(default, skip_serializing_if = "is_false")]
     pub elsewhere: bool,
+    /// Rows with a value that it looked at. Blank values are not checked.
+    pub checked: u64,
     /// Rows that do not meet it.
     pub rows: u64,
     /// The first of them.
@@ -200,6 +202,7 @@ impl Summary {
             all.tally.add(&of_later.tally);
         }
         for (all, of_later) in self.checks.iter_mut().zip(later.checks) {
+            all.checked += of_later.checked;
             all.rows += of_later.rows;
             let left = ROWS.saturating_sub(all.first_rows.len());
             let first = of_later.first_rows.into_iter().take(left);
@@ -378,6 +381,7 @@ mod tests {
                 level: Level::Fault,
                 implied: false,
                 elsewhere: false,
+                checked: rows,
                 rows,
                 first_rows,
             }],

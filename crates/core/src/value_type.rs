@@ -4,6 +4,7 @@ use jiff::civil::Date;
 
 use crate::check::{Violation, ViolationKind};
 use crate::decimal;
+use crate::text::blank::is_blank;
 
 /// The significant digits that a number of 64 bits keeps, whatever they are.
 pub const MOST_DIGITS: usize = 15;
@@ -37,7 +38,7 @@ impl ValueType {
         ValueType::ALL.into_iter().find(|of| of.words() == words)
     }
 
-    /// Why a text does not stand for such a value; `None` where it does, or where it is empty and stands for none.
+    /// Why a text does not stand for such a value; `None` where it does, or where it is blank and stands for none.
     ///
     /// ```
     /// use keen_notch_core::value_type::ValueType;
@@ -46,7 +47,7 @@ impl ValueType {
     /// assert_eq!(ValueType::Date.violation("2025-02-29").unwrap().detail, "there is no such date");
     /// ```
     pub fn violation(self, text: &str) -> Option<Violation> {
-        if text.is_empty() {
+        if is_blank(text) {
             return None;
         }
         let (kind, detail) = match self {
@@ -75,7 +76,7 @@ impl ValueType {
     /// The value as JSON writes it, which is the text unless that is a number with more than it needs; `None` where it does not stand for
     /// such a value.
     pub fn plain(self, text: &str) -> Option<String> {
-        if text.is_empty() || self.violation(text).is_some() {
+        if is_blank(text) || self.violation(text).is_some() {
             return None;
         }
         let mut plain = String::new();

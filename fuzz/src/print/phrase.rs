@@ -2,8 +2,8 @@
 
 use keen_notch_core::layout::{Form, Item};
 use keen_notch_core::phrase::ast::{
-    Body, Branch, CheckDigit, Class, ClassPart, Condition, ConditionKind, DateFormat, Division, Example, Marker, NumberStyle,
-    Occurrence, Pattern, Position, Range, Regex, Side, Sides, Step, StepKind,
+    Body, Branch, CheckDigit, Class, ClassPart, Condition, ConditionKind, DateFormat, Division, Marker, NumberExample,
+    NumberStyle, Occurrence, Pattern, Position, Range, Regex, Side, Sides, Step, StepKind,
 };
 use keen_notch_core::phrase::{Phrase, quoted};
 use keen_notch_core::text::unit::Unit;
@@ -80,7 +80,8 @@ fn step(step: &StepKind) -> String {
         StepKind::Clip { width, mark } => format!("clip to {width} with {}", quoted(mark)),
         StepKind::Prefix(text) => format!("prefix {}", quoted(text)),
         StepKind::Suffix(text) => format!("suffix {}", quoted(text)),
-        StepKind::PlainNumber(example) => format!("plain number{}", like(example.as_ref())),
+        StepKind::PlainDigits => "plain digits".to_owned(),
+        StepKind::PlainNumber(example) => format!("plain number{}", like(example)),
         StepKind::Date(format) => date(format),
         other => panic!("a step that this does not know: {other:?}"),
     }
@@ -162,11 +163,12 @@ fn division(by: &Division) -> String {
 }
 
 fn number_style(style: &NumberStyle) -> String {
-    format!("{}{}", if style.signed { " signed" } else { "" }, like(style.like.as_ref()))
+    format!("{}{}", if style.signed { " signed" } else { "" }, like(&style.like))
 }
 
-fn like(example: Option<&Example>) -> String {
-    example.map(|example| format!(" like {}", quoted(&example.text))).unwrap_or_default()
+fn like(examples: &[NumberExample]) -> String {
+    let examples: Vec<String> = examples.iter().map(|example| quoted(&example.text)).collect();
+    if examples.is_empty() { String::new() } else { format!(" like {}", examples.join(" or ")) }
 }
 
 fn of_class(of: Option<&Class>) -> String {

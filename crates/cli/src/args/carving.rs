@@ -9,7 +9,7 @@ use keen_notch_core::cutlist::RaggedRows;
 
 use super::reading::said;
 use super::shared::ragged_rows;
-use super::{FaultArgs, PartArgs, ReadingArgs, Said, TableArgs, ThreadArgs, WritingArgs};
+use super::{FailOn, FaultArgs, PartArgs, ReadingArgs, Said, TableArgs, ThreadArgs, WritingArgs};
 use crate::complete;
 
 /// `carve`
@@ -164,6 +164,9 @@ pub struct ReportArgs {
     /// Say what is new since this file of before: what survey wrote with --save, or check with --summary
     #[arg(long, value_name = "FILE.json")]
     pub against: Vec<PathBuf>,
+    /// Exit with 1 if an input has no rows or a check has no value to look at (empty)
+    #[arg(long, value_name = "WHAT", hide_possible_values = true)]
+    pub fail_on: Option<FailOn>,
     /// Let cut lists read files outside their folders and the one you are in (`listed in`)
     #[arg(long)]
     pub allow_outside: bool,

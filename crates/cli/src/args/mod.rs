@@ -17,7 +17,7 @@ pub use carving::{CarveArgs, CheckArgs, ReportArgs, ReportFormat};
 pub use looking::{DraftArgs, ExplainArgs, GaugeArgs, PhrasesArgs, SurveyArgs, SurveyFormat, TryArgs};
 pub use others::{CompletionsArgs, DemoArgs, ManualArgs, MergeArgs, SchemaArgs};
 pub use reading::{EncodingErrors, ReadingArgs, Said, read_widths};
-pub use shared::{FaultArgs, PartArgs, ThreadArgs};
+pub use shared::{FailOn, FaultArgs, PartArgs, ThreadArgs};
 pub use writing::{TableArgs, WritingArgs};
 
 /// Cuts columns of codes into their parts: look at a value with gauge, then carve the column.

@@ -2,6 +2,7 @@
 
 use std::path::PathBuf;
 
+use clap::ValueEnum;
 use clap::builder::{PossibleValuesParser, TypedValueParser};
 use keen_notch_core::cutlist::{RaggedRows, Reading as ListReading};
 use keen_notch_core::summary::Part;
@@ -37,6 +38,13 @@ impl ThreadArgs {
     }
 }
 
+/// A condition, beside faults, that makes a run exit with 1.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+pub enum FailOn {
+    /// An input without rows, or a check without values.
+    Empty,
+}
+
 /// Layouts, and what becomes of faults.
 #[derive(Debug, Clone, clap::Args)]
 #[command(next_help_heading = "Checking")]
@@ -56,6 +64,9 @@ pub struct FaultArgs {
     /// Write the counts of the run to this file, as JSON
     #[arg(long, value_name = "FILE")]
     pub summary: Option<PathBuf>,
+    /// Exit with 1 if an input has no rows or a check has no value to look at (empty)
+    #[arg(long, value_name = "WHAT", hide_possible_values = true)]
+    pub fail_on: Option<FailOn>,
     /// Let cut lists read files outside their folders and the one you are in (`listed in`)
     #[arg(long)]
     pub allow_outside: bool,

@@ -5,6 +5,7 @@ use std::path::Path;
 
 use keen_notch_core::carving::OutColumn;
 use keen_notch_core::column::{ColumnRef, Header};
+use keen_notch_core::verdict::Verdict;
 use keen_notch_io::carve::{Formulas, Job, MadeBy, Report};
 use keen_notch_io::files::RunFiles;
 use keen_notch_io::formats::{self, Framing, Kind, Named};
@@ -20,7 +21,7 @@ use crate::commands::run::{self, Files};
 use crate::console::{self, Console};
 use crate::draw::again::Again;
 use crate::draw::style::{self, paint};
-use crate::draw::{hints, preview, shell, summary, visible};
+use crate::draw::{hints, preview, shell, summary, verdict, visible};
 use crate::exit::Exit;
 use crate::failure::Failure;
 use crate::progress::Progress;
@@ -199,6 +200,11 @@ pub fn run(args: &CarveArgs, console: &Console) -> Result<Exit, Failure> {
         let beside = (&args.faults, &args.tables);
         let outcome = run::outcome(&report, (&inputs, args.part.part), (out.as_deref(), is_kept), beside);
         outcome.iter().for_each(|line| console.note(&textwrap::fill(line, console.width)));
+        match summary.verdict(report.hints.len()) {
+            // The outcome says how many rows have faults.
+            Verdict::Faults | Verdict::Unchecked => {}
+            found => console.note(&textwrap::fill(&verdict::words(&found, &summary), console.width)),
+        }
         let added = session.as_ref().filter(|_| is_kept).map_or(Vec::new(), Session::added);
         if !added.is_empty() {
             console.note(&visible::without_controls(&format!(
@@ -226,7 +232,7 @@ pub fn run(args: &CarveArgs, console: &Console) -> Result<Exit, Failure> {
     if too_wide > 0 {
         return Err(too_wide_failure(&report, &job, &header, args));
     }
-    Ok(if refused { Exit::Faults } else { Exit::Done })
+    Ok(if refused { Exit::Faults } else { Exit::of_gaps(args.faults.fail_on, &summary) })
 }
 
 /// Texts were wider than their places, and their rows were not set aside.

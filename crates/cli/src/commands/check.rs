@@ -2,8 +2,8 @@
 
 use std::io::{self, Write};
 
-use keen_notch_core::tally::Tally;
-use keen_notch_io::carve::{Job, MadeBy, Report};
+use keen_notch_core::verdict::Verdict;
+use keen_notch_io::carve::{Job, MadeBy};
 use keen_notch_io::files::RunFiles;
 use keen_notch_io::sink::Stream;
 
@@ -14,7 +14,7 @@ use crate::commands::{against, database};
 use crate::console::{self, Console};
 use crate::draw::again::Again;
 use crate::draw::style::{self, paint};
-use crate::draw::{faults, hints, summary, visible};
+use crate::draw::{faults, hints, summary, verdict, visible};
 use crate::exit::Exit;
 use crate::failure::Failure;
 use crate::progress::Progress;
@@ -75,41 +75,25 @@ pub fn run(args: &CheckArgs, console: &Console) -> Result<Exit, Failure> {
             true => Box::new(console::err()),
             false => Box::new(console::out()),
         };
-        let all_good = report.checks.iter().all(|seen| seen.count == 0);
-        if all_good {
-            let unchecked = unchecked(&report, &job);
-            let words = format!(
-                "{}: {}, {}: {}",
-                run::names_of_part(&inputs, args.part.part),
-                visible::counted(report.counts.rows, "row"),
-                visible::counted(asked as u64, "check"),
-                if unchecked.is_empty() { "nothing is wrong" } else { "every row meets them" }
-            );
-            writeln!(out, "{}", paint(style::TAKEN, visible::without_controls(&words)))?;
-            for line in unchecked {
-                writeln!(out, "{}", paint(style::LOOK, visible::without_controls(&line)))?;
-            }
+        let verdict = summary.verdict(report.hints.len());
+        let passed = matches!(verdict, Verdict::Passed { .. });
+        for line in verdict::empty_inputs(&summary) {
+            writeln!(out, "{}", paint(style::LOOK, line))?;
         }
         let then_wrong = then.as_ref().is_some_and(|(then, _)| then.checks.iter().any(|check| check.rows > 0));
-        if !all_good || then_wrong {
+        if (!passed && summary.rows.read > 0) || then_wrong {
             for line in faults::table(&summary, then.as_ref().map(|(then, _)| then), console.width) {
                 writeln!(out, "{line}")?;
             }
         }
         if let Some((then, name)) = &then {
-            let words = format!(
-                "then: {}, {} of {} with faults ({})",
-                name,
-                visible::grouped(then.rows.with_faults),
-                visible::counted(then.rows.read, "row"),
-                visible::share(then.rows.with_faults, then.rows.read)
-            );
+            let words = format!("then: {name}, {}", verdict::words(&Verdict::Faults, then));
             writeln!(out, "{}", visible::without_controls(&words))?;
             if let Some(line) = faults::not_asked_any_more(&summary, then) {
                 writeln!(out, "{}", paint(style::LOOK, line))?;
             }
         }
-        if !all_good {
+        if !passed {
             for line in faults::failing(&report, &job, console.width) {
                 writeln!(out, "{line}")?;
             }
@@ -126,35 +110,21 @@ pub fn run(args: &CheckArgs, console: &Console) -> Result<Exit, Failure> {
                 writeln!(out, "{line}")?;
             }
             writeln!(out)?;
-            let words = format!(
-                "{}: {} of {} with faults ({})",
-                run::names_of_part(&inputs, args.part.part),
-                visible::grouped(report.counts.faulty),
-                visible::counted(report.counts.rows, "row"),
-                visible::share(report.counts.faulty, report.counts.rows)
-            );
-            writeln!(out, "{}", visible::without_controls(&words))?;
-            if args.rows == 0 && report.counts.faulty > 0 {
-                writeln!(
-                    out,
-                    "To see the rows, add {}; {} has them all.",
-                    paint(style::TAKEN, "--rows 5"),
-                    paint(style::TAKEN, "--faults FILE")
-                )?;
-            }
+        }
+        let names = run::names_of_part(&inputs, args.part.part);
+        let rows = match verdict {
+            Verdict::Faults => String::new(),
+            _ => format!("{}: ", visible::counted(report.counts.rows, "row")),
+        };
+        let words = visible::without_controls(&format!("{names}: {rows}{}", verdict::words(&verdict, &summary)));
+        let words = textwrap::fill(&words, console.width);
+        writeln!(out, "{}", if passed { paint(style::TAKEN, words) } else { words })?;
+        if args.rows == 0 && report.counts.faulty > 0 {
+            let (shown, all) = (paint(style::TAKEN, "--rows 5"), paint(style::TAKEN, "--faults FILE"));
+            writeln!(out, "To see the rows, add {shown}; {all} has them all.")?;
         }
         out.flush()?;
     }
     run::say_replaced(&reading.meter, console, args.quiet);
-    Ok(if report.counts.faulty > 0 { Exit::Faults } else { Exit::Done })
-}
-
-/// What no check asks about: pieces without one that are missing in some rows.
-fn unchecked(report: &Report, job: &Job) -> Vec<String> {
-    let is_checked = |piece: usize| job.checks().iter().any(|check| check.piece == Some(piece));
-    let pieces = report.tallies.iter().enumerate().filter(|(piece, tally)| tally.missing > 0 && !is_checked(*piece));
-    let line = |(piece, tally): (usize, &Tally)| {
-        format!("{} has no check, and is missing in {}", job.carving().name(piece), visible::counted(tally.missing, "row"))
-    };
-    pieces.map(line).collect()
+    Ok(if report.counts.faulty > 0 { Exit::Faults } else { Exit::of_gaps(args.faults.fail_on, &summary) })
 }

@@ -4,6 +4,7 @@ use std::io::Write;
 
 use keen_notch_core::summary::{Apart, Part, Summary, VERSION};
 use keen_notch_core::survey::{SAVED_VERSION, Saved, SavedColumn, SavedKind};
+use keen_notch_core::verdict::Verdict;
 use keen_notch_io::files::RunFiles;
 use keen_notch_io::inputs::Inputs;
 use keen_notch_io::sink::{self, Sink};
@@ -15,7 +16,7 @@ use crate::args::{self, MergeArgs};
 use crate::commands::run::name_of;
 use crate::console::{self, Console};
 use crate::draw::survey::{self, Surveyed};
-use crate::draw::{faults, summary, visible};
+use crate::draw::{faults, summary, verdict, visible};
 use crate::failure::Failure;
 
 /// What was read of a part, and the file that it was read from.
@@ -109,12 +110,17 @@ pub fn run(args: &MergeArgs, console: &Console) -> Result<(), Failure> {
 /// A summary for people.
 fn of_summary(all: &Summary, parts: &str, width: usize) -> Vec<String> {
     let mut lines = summary::draw(all, width);
-    if all.checks.iter().any(|check| check.rows > 0) {
+    // Hints are not saved.
+    let verdict = all.verdict(0);
+    if !matches!(verdict, Verdict::Passed { .. } | Verdict::Unchecked) && all.rows.read > 0 {
         lines.push(String::new());
         lines.extend(faults::table(all, None, width));
     }
-    let [rows, faults] = [all.rows.read, all.rows.with_faults].map(|rows| visible::counted(rows, "row"));
-    lines.extend([String::new(), format!("{parts}: {rows}, {faults} with faults")]);
+    let without_hints = if matches!(verdict, Verdict::Passed { .. }) { " (summaries do not hold hints)" } else { "" };
+    let rows = visible::counted(all.rows.read, "row");
+    let words = format!("{parts}: {rows}: {}{without_hints}", verdict::words(&verdict, all));
+    lines.extend([String::new()]);
+    lines.extend(textwrap::wrap(&words, width).into_iter().map(String::from));
     lines
 }
 

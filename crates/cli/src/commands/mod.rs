@@ -34,7 +34,7 @@ pub fn run(command: &Command, console: &Console) -> Result<Exit, Failure> {
         Command::Draft(args) => draft::run(args, console),
         Command::Carve(args) => return carve::run(args, console),
         Command::Check(args) => return check::run(args, console),
-        Command::Report(args) => report::run(args, console),
+        Command::Report(args) => return report::run(args, console),
         Command::Merge(args) => merge::run(args, console),
         Command::Explain(args) => explain::run(args, console),
         Command::Phrases(args) => phrases::run(args, console),

@@ -18,8 +18,9 @@ use super::{long, visible};
 /// checks are cut off, and fewer rows are named. With a summary of before, its counts come beside.
 pub fn table(summary: &Summary, then: Option<&Summary>, width: usize) -> Vec<String> {
     super::table::fitted(width, 24, |space| {
-        let heads = ["of", "column", "check", "then", if then.is_some() { "now" } else { "rows" }, "share", "first rows"];
-        let shown = |index: &usize| then.is_some() || *index != 3;
+        let heads =
+            ["of", "column", "check", "checked", "then", if then.is_some() { "now" } else { "failed" }, "share", "first rows"];
+        let shown = |index: &usize| then.is_some() || *index != 4;
         let heads = heads.into_iter().enumerate().filter(|(index, _)| shown(index)).map(|(_, head)| head);
         let mut drawn = super::table::table(heads, usize::MAX);
         for check in &summary.checks {
@@ -36,18 +37,26 @@ pub fn table(summary: &Summary, then: Option<&Summary>, width: usize) -> Vec<Str
             let warns = if check.level == Level::Warning { " (warns)" } else { "" };
             let words = visible::clipped(&visible::value(&check.check), (space * 3 / 5).min(60) - warns.len()) + warns;
             let column = check.column.as_deref().map_or(String::new(), visible::value);
-            let share = if is_met { "all meet it".to_owned() } else { visible::share(check.rows, summary.rows.read) };
-            let was = was.map(|was| match (was, then) {
-                (Some(was), Some(then)) if was.rows > 0 => {
-                    format!("{} ({})", visible::grouped(was.rows), visible::share(was.rows, then.rows.read))
+            let share = match check.checked {
+                0 => "no value".to_owned(),
+                _ if is_met => "all meet it".to_owned(),
+                checked => visible::share(check.rows, checked),
+            };
+            let was = was.map(|was| match was {
+                Some(was) if was.rows > 0 => {
+                    format!("{} ({})", visible::grouped(was.rows), visible::share(was.rows, was.checked))
                 }
-                (Some(_), _) => "0".to_owned(),
-                (None, _) => "not asked".to_owned(),
+                Some(_) => "0".to_owned(),
+                None => "not asked".to_owned(),
             });
             let cells = [
                 Some(super::table::cell(visible::value(&check.of), style::HEAD)),
                 Some(super::table::cell(column, Style::new())),
                 Some(super::table::cell(words, Style::new())),
+                Some(super::table::cell(
+                    visible::grouped(check.checked),
+                    if check.checked == 0 { style::LOOK } else { Style::new() },
+                )),
                 was.map(|was| super::table::cell(was, style::QUIET)),
                 Some(super::table::cell(visible::grouped(check.rows), count)),
                 Some(super::table::cell(share, count)),

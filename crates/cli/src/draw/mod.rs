@@ -15,5 +15,6 @@ pub mod style;
 pub mod summary;
 pub mod survey;
 pub mod table;
+pub mod verdict;
 pub mod visible;
 pub mod wanted;

@@ -31,7 +31,7 @@ pub fn page(page: &Page) -> String {
                     p.quiet { "Made on " (page.made) " by keen-notch " (summary.program) }
                 }
                 main {
-                    p.verdict.good[page.is_good] { (page.verdict) }
+                    p.verdict.good[page.is_good].doubtful[!page.is_good && summary.rows.with_faults == 0] { (page.verdict) }
                     (files(page))
                     (checks(page))
                     @if !page.faults.is_empty() { (faults(page)) }
@@ -66,21 +66,20 @@ fn share(count: u64, of: u64) -> (String, String) {
 }
 
 fn checks(page: &Page) -> Markup {
-    let all = page.summary.rows.read;
     let shown = || page.summary.checks.iter().filter(|check| check.rows > 0 || !check.implied);
     html! {
         h2 #checks { "Checks" }
         @if shown().next().is_none() { p { "The cut list checks nothing." } } @else {
             div.wide { table.sorted {
-                thead { tr { th { "of" } th { "column" } th { "check" } th.number { "rows" } th.number { "share" } th { "" } th { "first rows" } } }
-                tbody { @for check in shown() { (check_row(check, page, all)) } }
+                thead { tr { th { "of" } th { "column" } th { "check" } th.number { "checked" } th.number { "failed" } th.number { "share" } th { "" } th { "first rows" } } }
+                tbody { @for check in shown() { (check_row(check, page)) } }
             } }
         }
     }
 }
 
-fn check_row(check: &CheckCounts, page: &Page, all: u64) -> Markup {
-    let (words, sorted_by) = share(check.rows, all);
+fn check_row(check: &CheckCounts, page: &Page) -> Markup {
+    let (words, sorted_by) = share(check.rows, check.checked);
     let class = match (check.rows, check.level) {
         (0, _) => "number",
         (_, Level::Warning) => "number warns",
@@ -103,9 +102,12 @@ fn check_row(check: &CheckCounts, page: &Page, all: u64) -> Markup {
             td { @if check.rows > 0 { a href=(format!("#check-{place}")) { (check.of) } } @else { (check.of) } }
             td { (check.column.as_deref().unwrap_or_default()) }
             td { code { (check.check) } @if check.level == Level::Warning { span.quiet { " (warns)" } } }
+            td.number data-sort=(check.checked) { (visible::grouped(check.checked)) }
             td class=(class) data-sort=(check.rows) { (visible::grouped(check.rows)) }
-            td.number data-sort=(sorted_by) { @if check.rows == 0 { "all meet it" } @else { (words) } }
-            td { (plot::share(check.rows as f64 / all.max(1) as f64, if check.level == Level::Warning { "warns" } else { "bad" })) }
+            td.number data-sort=(sorted_by) {
+                @if check.checked == 0 { "no value" } @else if check.rows == 0 { "all meet it" } @else { (words) }
+            }
+            td { (plot::share(check.rows as f64 / check.checked.max(1) as f64, if check.level == Level::Warning { "warns" } else { "bad" })) }
             td { (rows.join(", ")) (more) }
         }
     }

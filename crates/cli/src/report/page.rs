@@ -16,9 +16,9 @@ pub struct Page {
     pub title: String,
     /// When it was made: local time, to the minute.
     pub made: String,
-    /// In one sentence: how many rows have faults.
+    /// The verdict in one clause.
     pub verdict: String,
-    /// Whether there are none.
+    /// Whether all checks passed, without a doubt.
     pub is_good: bool,
     /// What was read.
     pub files: Vec<File>,

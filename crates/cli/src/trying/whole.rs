@@ -103,6 +103,6 @@ pub fn judge(carving: &Carving, batch: &Batch, before: u64, worked: &mut Worked,
         carving.remember(worked, batch.rows, |row| before + row as u64 + 1, memory).ok()?;
     }
     let mut tallies = [Tally::default()];
-    carving.judge(batch, worked, &mut tallies);
+    carving.judge(batch, worked, &mut tallies, &mut []);
     Some(tallies[0])
 }

@@ -45,7 +45,7 @@ def main(program):
         driver.execute_cdp_cmd("Network.emulateNetworkConditions", {"offline": True, "latency": 0, "downloadThroughput": 0, "uploadThroughput": 0})
         driver.get(f"file://{folder}/parts.html")
         assert driver.get_log("browser") == [], "nothing is said on the console"
-        assert "13 of 200 rows have faults" in driver.find_element(By.CLASS_NAME, "verdict").text
+        assert "13 of 200 rows with faults" in driver.find_element(By.CLASS_NAME, "verdict").text
 
         # Sorted by clicks: by number, up and down.
         checks = driver.find_element(By.CSS_SELECTOR, "#checks ~ div table")
@@ -91,7 +91,7 @@ def main(program):
         # Without scripts it reads the same.
         driver.execute_cdp_cmd("Emulation.setScriptExecutionDisabled", {"value": True})
         driver.get(f"file://{folder}/parts.html")
-        assert "13 of 200 rows have faults" in driver.find_element(By.CLASS_NAME, "verdict").text
+        assert "13 of 200 rows with faults" in driver.find_element(By.CLASS_NAME, "verdict").text
         assert driver.find_elements(By.CSS_SELECTOR, "th button, input") == []
     finally:
         driver.quit()

@@ -3,6 +3,7 @@
 use crate::batch::{Batch, Texts};
 use crate::check::{Violation, ViolationKind};
 use crate::program::ConditionPlan;
+use crate::text::blank::is_blank;
 
 /// A condition bound to the columns of a table.
 #[derive(Debug)]
@@ -36,27 +37,29 @@ impl BoundCondition {
         if let Test::Unique(number) = self.test { Some(number) } else { None }
     }
 
-    /// Notes which texts do not meet it, by their indices; empty ones are asked only if `asks_empty`. `row_of` gives the row
+    /// Notes which texts do not meet it, by their indices. Blank ones pass unless `asks_blank`; whether one
+    /// did that would fail is returned, as far as it is known. `row_of` gives the row
     /// of a text. What is asked of the rows before is not noted here: see [`super::memory`].
     pub(super) fn note_failing(
         &self,
         texts: Texts,
         width: Option<usize>,
-        asks_empty: bool,
+        asks_blank: bool,
         (batch, row_of): (&Batch, &dyn Fn(usize) -> usize),
         failing: &mut Vec<u32>,
-    ) {
+    ) -> bool {
         match &self.test {
-            Test::Text(condition) => condition.note_failing(texts, width, asks_empty, failing),
-            Test::Unique(_) => {}
+            Test::Text(condition) => condition.note_failing(texts, width, asks_blank, failing),
+            Test::Unique(_) => false,
             Test::SameAs { column, .. } => {
                 let others = batch.column(*column);
                 for (index, text) in texts.iter().enumerate() {
-                    let is_asked = asks_empty || !text.is_empty();
+                    let is_asked = asks_blank || !is_blank(text);
                     if is_asked && (text == others.get(row_of(index))) == self.negated {
                         failing.push(index as u32);
                     }
                 }
+                false
             }
         }
     }

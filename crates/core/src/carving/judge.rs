@@ -11,6 +11,7 @@ use crate::check::{Violation, ViolationKind};
 use crate::diagnostics::Diagnostics;
 use crate::piece::Shape;
 use crate::tally::Tally;
+use crate::text::blank::is_blank;
 use crate::text::characters;
 use crate::value_type::ValueType;
 
@@ -159,8 +160,12 @@ impl Carving {
         checks
     }
 
-    /// Judges a batch that has been worked out: counts what became of its pieces, and finds what is wrong with them.
-    pub fn judge(&self, batch: &Batch, worked: &mut Worked, tallies: &mut [Tally]) {
+    /// Judges a batch of results: counts the states of each piece and the rows that each check looked at, and notes the failures.
+    /// Both counts are added to `tallies` (one for each piece) and `checked` (one for each of [`Carving::checks`]).
+    pub fn judge(&self, batch: &Batch, worked: &mut Worked, tallies: &mut [Tally], checked: &mut [u64]) {
+        for (checked, rows) in checked.iter_mut().zip(self.rows_checked(batch, worked)) {
+            *checked += rows;
+        }
         worked.failures.clear();
         worked.is_sorted = false;
         worked.faulty.clear(batch.rows);
@@ -243,6 +248,35 @@ impl Carving {
         }
     }
 
+    /// The rows of a batch that each check looks at: a blank value is not checked, but where a check asks for that itself.
+    fn rows_checked(&self, batch: &Batch, worked: &Worked) -> impl Iterator<Item = u64> {
+        let count = |rows: &dyn Fn(usize) -> bool| (0..batch.rows).filter(|row| rows(*row)).count() as u64;
+        let mut with_text: Vec<Option<u64>> = vec![None; self.pieces.len()];
+        self.check_list.iter().map(move |check| {
+            let piece = match *check {
+                CheckOf::Piece { piece, .. } | CheckOf::Type(piece) | CheckOf::Found(piece) => piece,
+                CheckOf::Columns { piece, .. } => piece,
+                CheckOf::Layout(_) | CheckOf::Proof(_) | CheckOf::Together | CheckOf::Fits(_) => return batch.rows as u64,
+            };
+            let results = &worked.pieces[piece];
+            match *check {
+                CheckOf::Found(_) if !results.are_filled() => {
+                    count(&|row| !results.state(row).blank && !results.state(row).not_asked)
+                }
+                CheckOf::Piece { number, .. } if self.pieces[piece].checks[number].asks_nothing => {
+                    count(&|row| !results.state(row).not_asked)
+                }
+                _ => *with_text[piece].get_or_insert_with(|| {
+                    let texts = results.texts(self.values(piece, batch));
+                    match results.are_several() {
+                        false => texts.iter().filter(|text| !is_blank(text)).count() as u64,
+                        true => count(&|row| results.items(row).any(|item| !is_blank(texts.get(item)))),
+                    }
+                }),
+            }
+        })
+    }
+
     /// The text of an output column in a row.
     fn out_text<'a>(&self, of: OutColumn, row: usize, batch: &Batch<'a>, worked: &'a Worked) -> &'a str {
         match of {
@@ -299,8 +333,9 @@ impl Carving {
         let several = results.are_several();
         let offsets = results.offsets();
         let row_of = |item: usize| if several { offsets.partition_point(|start| *start as usize <= item) - 1 } else { item };
-        plan.condition.note_failing(results.texts(values), results.width(), plan.asks_nothing, (batch, &row_of), failing);
-        let is_sure = failing.is_empty() && results.forms().are_plain();
+        let skips_blank =
+            plan.condition.note_failing(results.texts(values), results.width(), plan.asks_nothing, (batch, &row_of), failing);
+        let is_sure = failing.is_empty() && !skips_blank && results.forms().are_plain();
         for item in failing.iter() {
             let row = row_of(*item as usize);
             if !results.state(row).not_asked && (!several || !results.items(row).is_empty()) {

@@ -4,6 +4,8 @@ use std::hash::Hasher;
 
 use siphasher::sip128::{Hasher128, SipHasher13};
 
+use crate::text::blank::is_blank;
+
 /// The hash of a text, or of several taken together.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 pub struct Hash(u64, u64);
@@ -98,7 +100,7 @@ impl Seen {
         let mut hasher = SipHasher13::new();
         let mut is_nothing = true;
         for text in texts {
-            is_nothing &= text.is_empty();
+            is_nothing &= is_blank(text);
             hasher.write(text.as_bytes());
             // No text of UTF-8 holds this byte, so it keeps texts apart.
             hasher.write_u8(0xFF);

@@ -8,6 +8,7 @@ mod piece;
 
 use std::collections::BTreeMap;
 
+use numbers::{Doubt, DoubtfulNumbers, SignPlace};
 pub use piece::{Observed, note_looks};
 use piece::{PieceDiagnostics, WithExample, append_all};
 
@@ -197,7 +198,7 @@ impl Diagnostics {
         for kind in [
             PieceDiagnostics::letters,
             PieceDiagnostics::other_case,
-            PieceDiagnostics::whole_numbers,
+            PieceDiagnostics::doubtful_numbers,
             PieceDiagnostics::dates_after_today,
             PieceDiagnostics::lost_zeros,
             PieceDiagnostics::few,
@@ -325,40 +326,42 @@ impl PieceDiagnostics {
         hints.collect()
     }
 
-    /// Numbers of which only a part was taken, or none, for marks that nobody told of.
-    fn whole_numbers(&self, piece: usize, _rows: u64) -> Vec<Hint> {
-        let hints = self.whole_numbers.iter().filter_map(|(way, (seen, value, part))| {
-            let way = way.and_then(|way| numbers::WAYS.get(way));
-            let (at, words) = match self.numbers? {
-                numbers::NumberStep::Taken(at) => {
-                    let part = if part.is_empty() { "nothing".to_owned() } else { format!("\"{part}\"") };
-                    (
-                        at,
-                        format!(
-                            "{} takes only a part of the number in {}, such as {part} of \"{value}\"",
-                            self.name,
-                            values(seen.count)
-                        ),
-                    )
-                }
-                // A few values of another kind are no reason to read all numbers otherwise.
-                numbers::NumberStep::Plain(_) if seen.count * 2 < self.values => return None,
-                numbers::NumberStep::Plain(at) => (
-                    at,
+    /// Numbers that were taken in part, without their sign, or not at all.
+    fn doubtful_numbers(&self, piece: usize, _rows: u64) -> Vec<Hint> {
+        let Some(diagnostics) = &self.numbers else { return Vec::new() };
+        let name = &self.name;
+        let hints = diagnostics.doubts.iter().filter_map(|(doubt, DoubtfulNumbers { seen, value, part })| {
+            let count = seen.count;
+            let (words, added) = match doubt {
+                Doubt::Part(style) => (
+                    format!("{name} takes only a part of the number in {}, such as \"{part}\" of \"{value}\"", values(count)),
+                    style.filter(|_| !diagnostics.has_example).and_then(|style| diagnostics.with_style(style)),
+                ),
+                // A few values of another kind are no reason to read all numbers in another way.
+                Doubt::Missing(_) if diagnostics.is_plain() && count * 2 < self.values => return None,
+                Doubt::Missing(style) if diagnostics.is_plain() => (
                     format!(
-                        "{} is missing in {} that have marks for thousands or decimals, such as \"{value}\"",
-                        self.name,
-                        values(seen.count)
+                        "{name} is missing in {} that have marks for thousands or decimals, such as \"{value}\"",
+                        values(count)
                     ),
+                    style.filter(|_| !diagnostics.has_example).and_then(|style| diagnostics.with_style(style)),
+                ),
+                Doubt::Missing(_) => (
+                    format!("{name} is missing in {} whose number is in another style, such as \"{value}\"", values(count)),
+                    None,
+                ),
+                Doubt::Sign(place) => (
+                    format!("{name} leaves out the sign of the number in {}, such as \"{value}\"", values(count)),
+                    (*place == SignPlace::Before).then(|| " signed".to_owned()),
                 ),
             };
-            let fix = match way {
-                // What was read with a point would be read otherwise.
-                Some((example, decimal)) if *decimal == '.' || !self.with_point => {
-                    let (before, after) = self.phrase.split_at_checked(at).unwrap_or((&self.phrase, ""));
-                    Fix::Piece { piece, phrase: format!("{before} like \"{example}\"{after}") }
-                }
-                _ => Fix::LookAtRow(seen.rows.first().copied().unwrap_or(1)),
+            let phrase = added.map(|added| {
+                let (before, after) = self.phrase.split_at_checked(diagnostics.at).unwrap_or((&self.phrase, ""));
+                format!("{before}{added}{after}")
+            });
+            let fix = match phrase.filter(|phrase| self.works(phrase, value)) {
+                Some(phrase) => Fix::Piece { piece, phrase },
+                None => Fix::LookAtRow(seen.rows.first().copied().unwrap_or(1)),
             };
             Some(Hint { seen: words, rows: seen.rows.clone(), fix })
         });

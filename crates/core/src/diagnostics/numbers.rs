@@ -1,68 +1,303 @@
-//! Numbers that go on after what was taken of them, for marks that nobody told of.
+//! Numbers that a phrase took in part, without their sign, or not at all.
 
-use crate::phrase::ast::{Body, Example, NumberStyle, Phrase, StepKind};
-use crate::program::NumberPlan;
+use std::collections::BTreeMap;
+use std::ops::Range;
 
-/// Examples of the ways in which numbers are written, as `like` shows them, and the decimal mark of each.
-pub const WAYS: [(&str, char); 4] = [("1,234.5", '.'), ("1.234,5", ','), ("1 234,5", ','), ("1'234.5", '.')];
+use wide::u8x16;
 
-/// What a phrase does with numbers, as far as hints go.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum NumberStep {
-    /// It takes a number out of the value, of which nobody said how it is written. `like` would come at this byte.
-    Taken(usize),
-    /// It reads the value as a plain number, of which nobody said how it is written. `like` would come at this byte.
-    Plain(usize),
+use crate::batch::simd;
+use crate::batch::{Span, Texts};
+use crate::phrase::ast::{Body, NumberExample, NumberStyle, Phrase, StepKind};
+use crate::phrase::number_example::{Signs, is_sign};
+use crate::program::number::{exponent, is_in_parentheses, is_mark, sign_after, sign_before};
+use crate::program::{NumberPlan, Results};
+use crate::sightings::Sightings;
+
+/// Examples of the usual number styles, as `like` takes them, and the decimal mark of each.
+pub const STYLES: [(&str, char); 4] = [("1,234.5", '.'), ("1.234,5", ','), ("1 234,5", ','), ("1'234.5", '.')];
+
+/// Observations about the number step of a phrase.
+#[derive(Debug, Clone)]
+pub struct NumberDiagnostics {
+    step: NumberStep,
+    /// The byte of the trimmed phrase after the step, where `like` or `signed` would come.
+    pub at: usize,
+    plan: NumberPlan,
+    /// Whether the step has an example.
+    pub has_example: bool,
+    /// The doubts about values, with an example of each.
+    pub doubts: BTreeMap<Doubt, DoubtfulNumbers>,
+    /// Whether there are results with a point.
+    pub with_point: bool,
 }
 
-/// What the first branch of a phrase does with numbers.
-pub fn number_step(phrase: &Phrase) -> Option<NumberStep> {
-    let Body::Steps(steps) = &phrase.branches.first()?.body else { return None };
-    let last = steps.iter().rposition(|step| matches!(step.kind, StepKind::Number { .. } | StepKind::PlainNumber(_)))?;
-    let step = &steps[last];
-    // Places are those of the trimmed phrase.
-    let at = step.span.end - (phrase.source.len() - phrase.source.trim_start().len());
-    match &step.kind {
-        StepKind::Number { style: NumberStyle { like: None, .. }, .. } => Some(NumberStep::Taken(at)),
-        StepKind::PlainNumber(None) => Some(NumberStep::Plain(at)),
-        _ => None,
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum NumberStep {
+    /// `number`
+    One,
+    /// `numbers`
+    All,
+    /// `plain number`
+    Plain,
+}
+
+/// A doubt about the number of a value. A style is an index of [`STYLES`]; `None` is an unknown one.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
+pub enum Doubt {
+    /// Only a part of it was taken.
+    Part(Option<usize>),
+    /// It was not read at all.
+    Missing(Option<usize>),
+    /// It has a sign that was not read.
+    Sign(SignPlace),
+}
+
+/// Where a sign stands.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
+pub enum SignPlace {
+    /// `-5`
+    Before,
+    /// `5-`
+    After,
+    /// `(5)`
+    Around,
+}
+
+/// Values with the same doubt.
+#[derive(Debug, Clone, Default)]
+pub struct DoubtfulNumbers {
+    /// Their rows.
+    pub seen: Sightings,
+    /// The first value.
+    pub value: String,
+    /// The number that was taken from it; empty where none was.
+    pub part: String,
+}
+
+impl NumberDiagnostics {
+    /// For the last number step of the first branch of a phrase, if it has one.
+    pub fn new(phrase: &Phrase) -> Option<NumberDiagnostics> {
+        let Body::Steps(steps) = &phrase.branches.first()?.body else { return None };
+        let (step, kind, style) = steps.iter().rev().find_map(|step| match &step.kind {
+            StepKind::Number { style, .. } => Some((step, NumberStep::One, style.clone())),
+            StepKind::AllNumbers(style) => Some((step, NumberStep::All, style.clone())),
+            StepKind::PlainNumber(like) => Some((step, NumberStep::Plain, NumberStyle { signed: true, like: like.clone() })),
+            _ => None,
+        })?;
+        Some(NumberDiagnostics {
+            step: kind,
+            at: step.span.end - (phrase.source.len() - phrase.source.trim_start().len()),
+            plan: NumberPlan::new(&style).ok()?,
+            has_example: !style.like.is_empty(),
+            doubts: BTreeMap::new(),
+            with_point: false,
+        })
+    }
+
+    /// The words that make the step read numbers of a style. `None` where results with a point would be read in another way.
+    pub fn with_style(&self, style: usize) -> Option<String> {
+        let (example, decimal) = STYLES.get(style)?;
+        (*decimal == '.' || !self.with_point).then(|| format!(" like \"{example}\""))
+    }
+
+    /// Whether the step is `plain number`.
+    pub fn is_plain(&self) -> bool {
+        self.step == NumberStep::Plain
+    }
+
+    /// Adds the observations of later rows, counted from after row `offset`.
+    pub fn append(&mut self, later: &NumberDiagnostics, offset: u64) {
+        self.with_point |= later.with_point;
+        for (doubt, numbers) in &later.doubts {
+            let first = || DoubtfulNumbers { seen: Sightings::default(), ..numbers.clone() };
+            self.doubts.entry(*doubt).or_insert_with(first).seen.append(&numbers.seen, offset);
+        }
+    }
+
+    /// Observes the values and results of a batch.
+    // Compiled by itself: its loops then keep what they need in registers.
+    #[inline(never)]
+    pub fn observe(&mut self, values: Texts, results: &Results, number: &dyn Fn(usize) -> u64) {
+        match self.step {
+            NumberStep::One if !results.are_several() => self.observe_parts(values, results, number),
+            NumberStep::One | NumberStep::All => self.observe_all(values, results, number),
+            NumberStep::Plain => self.observe_plain(values, results, number),
+        }
+    }
+
+    fn observe_parts(&mut self, values: Texts, results: &Results, number: &dyn Fn(usize) -> u64) {
+        let text = values.text.as_bytes();
+        for (row, (value, part)) in values.spans.iter().zip(results.sources()).enumerate() {
+            if part.is_empty() {
+                if self.has_example && results.state(row).missing {
+                    self.note_missing(values.get(row), number(row));
+                }
+                continue;
+            }
+            self.with_point = self.with_point || has_point(text, *part);
+            let is_inside = part.start >= value.start && part.end <= value.end;
+            if is_inside && is_doubtful(text, *value, *part) {
+                let part = (part.start - value.start) as usize..(part.end - value.start) as usize;
+                self.note_part(values.get(row), &part, number(row));
+            }
+        }
+    }
+
+    fn observe_all(&mut self, values: Texts, results: &Results, number: &dyn Fn(usize) -> u64) {
+        let mut parts: Vec<Range<usize>> = Vec::new();
+        for (row, value) in values.iter().enumerate() {
+            parts.clear();
+            self.plan.each(value, values.forms.of(row), |part| parts.push(part));
+            if parts.is_empty() && self.has_example && results.state(row).missing {
+                self.note_missing(value, number(row));
+            }
+            let whole = Span::new(0, value.len());
+            let span = |part: &Range<usize>| Span::new(part.start, part.end);
+            self.with_point = self.with_point || parts.iter().any(|part| has_point(value.as_bytes(), span(part)));
+            // The first doubtful number of a row stands for the others.
+            let is_noted = |part: &Range<usize>| {
+                is_doubtful(value.as_bytes(), whole, span(part)) && self.note_part(value, part, number(row))
+            };
+            parts.iter().any(is_noted);
+        }
+    }
+
+    fn observe_plain(&mut self, values: Texts, results: &Results, number: &dyn Fn(usize) -> u64) {
+        for (row, value) in values.spans.iter().enumerate() {
+            let state = results.state(row);
+            // A plain number has lost the zeros after its point, so the value is looked at.
+            self.with_point = self.with_point || (state.is_there() && has_point(values.text.as_bytes(), *value));
+            if state.missing {
+                let value = values.get(row);
+                if let Some(style) = style_of(value.trim()) {
+                    self.note(Doubt::Missing(Some(style)), value, "", number(row));
+                }
+            }
+        }
+    }
+
+    /// Notes a number that goes on after the part that was taken, or whose sign was not. Whether it did.
+    #[cold]
+    fn note_part(&mut self, value: &str, part: &Range<usize>, row: u64) -> bool {
+        let doubt = match stretch(value, part) {
+            Some(whole) => {
+                // An ordinary space divides a number for sure only where the value is that number.
+                let is_sure = !value[whole.clone()].contains(' ') || value.trim() == &value[whole.clone()];
+                Doubt::Part(style_of(&value[whole]).filter(|_| is_sure))
+            }
+            None => match self.unread_sign(value, part) {
+                Some(place) => Doubt::Sign(place),
+                None => return false,
+            },
+        };
+        self.note(doubt, value, &value[part.clone()], row);
+        true
+    }
+
+    /// Notes a value whose number is not of the style.
+    #[cold]
+    fn note_missing(&mut self, value: &str, row: u64) {
+        let Some(start) = value.find(|c: char| c.is_ascii_digit()) else { return };
+        let digits = start..value[start..].find(|c: char| !c.is_ascii_digit()).map_or(value.len(), |width| start + width);
+        let whole = stretch(value, &digits).unwrap_or(digits);
+        self.note(Doubt::Missing(style_of(&value[whole])), value, "", row);
+    }
+
+    fn note(&mut self, doubt: Doubt, value: &str, part: &str, row: u64) {
+        let first = || DoubtfulNumbers { seen: Sightings::default(), value: value.to_owned(), part: part.to_owned() };
+        self.doubts.entry(doubt).or_insert_with(first).seen.note(row);
+    }
+
+    /// The place of a sign that the style does not have. Without an example, it counts where the value has nothing else.
+    fn unread_sign(&self, value: &str, part: &Range<usize>) -> Option<SignPlace> {
+        let is_value = |range: Range<usize>| self.has_example || value.trim() == &value[range];
+        let Signs { before, after, around } = self.plan.signs();
+        if let Some(start) = sign_before(value, part.start) {
+            return (!before && is_value(start..part.end)).then_some(SignPlace::Before);
+        }
+        if is_in_parentheses(value, part) {
+            return (!around && is_value(part.start - 1..part.end + 1)).then_some(SignPlace::Around);
+        }
+        let end = sign_after(value, part.end)?;
+        (!after && is_value(part.start..end)).then_some(SignPlace::After)
     }
 }
 
-/// The way in which a text is written, if it is a number as a whole with marks in it; by its index among [`WAYS`].
-pub fn way_of(text: &str) -> Option<usize> {
-    if !text.contains(|c: char| !c.is_ascii_digit()) {
+const POINT: u8x16 = u8x16::new([b'.'; 16]);
+
+fn has_point(text: &[u8], part: Span) -> bool {
+    simd::first(text, part.start as usize, part.end as usize, |lanes| simd::are(lanes, POINT)).is_some()
+}
+
+/// Whether a look at the bytes beside a number leaves a doubt. Few have one there that could belong to them.
+#[inline]
+fn is_doubtful(text: &[u8], value: Span, part: Span) -> bool {
+    let is_before = part.start > value.start
+        && matches!(text[part.start as usize - 1], b',' | b'.' | b'\'' | b'_' | b' ' | b'+' | b'-' | b'(' | 0x80..);
+    is_before
+        || (part.end < value.end
+            && matches!(text[part.end as usize], b',' | b'.' | b'\'' | b'_' | b' ' | b'+' | b'-' | b'e' | b'E' | 0x80..))
+}
+
+/// The style of a text that is one number with marks as a whole; an index of [`STYLES`].
+pub fn style_of(text: &str) -> Option<usize> {
+    if !text.contains(|c: char| !c.is_ascii_digit() && !is_sign(c)) {
         return None;
     }
-    let fits = |way: &(&str, char)| {
-        let example = Example { text: way.0.to_owned(), span: 0..0 };
-        NumberPlan::whole(&example).is_ok_and(|plan| plan.is_whole(text))
+    let fits = |style: &(&str, char)| {
+        let example = NumberExample { text: style.0.to_owned(), span: 0..0 };
+        NumberPlan::whole(&[example]).is_ok_and(|plan| plan.is_whole(text))
     };
-    WAYS.iter().position(fits)
+    STYLES.iter().position(fits)
 }
 
-/// The whole number that a part of a value belongs to, where a mark and more digits are beside it: its text.
-pub fn whole_number(value: &str, start: usize, end: usize) -> Option<&str> {
-    // Plain spaces are in a number only where there is nothing else in the value.
-    let is_all = value.trim().starts_with(|c: char| c.is_ascii_digit());
-    let is_mark = |c: char| matches!(c, ',' | '.' | '\'' | '’') || (c.is_whitespace() && c != '\t' && (c != ' ' || is_all));
+/// The whole number that a part of a value belongs to, where it goes on beside it: a mark and digits, or an ordinary space and a
+/// group of three digits, or, after decimals, an exponent.
+pub fn stretch(value: &str, part: &Range<usize>) -> Option<Range<usize>> {
+    let mut whole = part.clone();
     // One mark at a time, with digits on both sides of it.
     let goes_on = |chars: &mut dyn Iterator<Item = char>| {
-        let mut width = 0;
-        let mut after_mark = 0;
+        let (mut width, mut mark) = (0, 0);
         for c in chars {
             match c {
-                '0'..='9' => (width, after_mark) = (width + after_mark + 1, 0),
-                _ if after_mark == 0 && is_mark(c) => after_mark = c.len_utf8(),
+                '0'..='9' => (width, mark) = (width + mark + 1, 0),
+                _ if mark == 0 && is_mark(c) => mark = c.len_utf8(),
                 _ => break,
             }
         }
         width
     };
-    let (from, to) = (start - goes_on(&mut value[..start].chars().rev()), end + goes_on(&mut value[end..].chars()));
-    let whole = &value[from..to];
-    let is_rest = value.trim() != whole && whole.contains(' ');
-    (whole.len() > end - start && !is_rest).then_some(whole)
+    let digits = |text: &str| text.bytes().take_while(u8::is_ascii_digit).count();
+    let last_digits = |text: &str| text.bytes().rev().take_while(u8::is_ascii_digit).count();
+    loop {
+        let before = whole.clone();
+        whole.start -= goes_on(&mut value[..whole.start].chars().rev());
+        whole.end += goes_on(&mut value[whole.end..].chars());
+        let number = &value[whole.clone()];
+        let (first, last) = (digits(number), last_digits(number));
+        if first == 3
+            && let Some(left) = value[..whole.start].strip_suffix(' ')
+            && (1..=3).contains(&last_digits(left))
+        {
+            whole.start -= 1 + last_digits(left);
+        }
+        // Decimals are no first group.
+        if (1..=3).contains(&last)
+            && (number.len() == last || last == 3)
+            && let Some(right) = value[whole.end..].strip_prefix(' ')
+            && digits(right) == 3
+        {
+            whole.end += 4;
+        }
+        if value[whole.clone()].contains('.')
+            && let Some(digit) = exponent(value.as_bytes(), whole.end)
+        {
+            whole.end = digit + digits(&value[digit..]);
+        }
+        if whole == before {
+            return (whole != *part).then_some(whole);
+        }
+    }
 }
 
 #[cfg(test)]
@@ -71,22 +306,30 @@ mod tests {
 
     #[test]
     fn numbers_that_go_on() {
-        for (value, part, whole, way) in [
+        for (value, part, whole, style) in [
             ("1,234.56", "1", Some("1,234.56"), Some("1,234.5")),
             ("1.234,56 EUR", "1.234", Some("1.234,56"), Some("1.234,5")),
             ("12 345", "12", Some("12 345"), Some("1 234,5")),
+            ("12 345 678,5", "12", Some("12 345 678,5"), Some("1 234,5")),
             ("12\u{a0}345 kg", "12", Some("12\u{a0}345"), Some("1 234,5")),
-            ("pad 3 200", "3", None, None),
+            ("pad 3 200", "3", Some("3 200"), Some("1 234,5")),
+            ("pad 3 200", "200", Some("3 200"), Some("1 234,5")),
             ("12,34,567", "12", Some("12,34,567"), None),
+            ("v1.10.2", "1.10", Some("1.10.2"), None),
+            ("1.2e3", "1.2", Some("1.2e3"), None),
             ("3.25 mm", "3.25", None, None),
+            ("3.25 200", "3.25", None, None),
+            ("2019 385", "2019", None, None),
+            ("1 2345", "1", None, None),
+            ("lot 12e3", "12", None, None),
             ("size 3, new", "3", None, None),
             ("2025/11", "2025", None, None),
             ("12, 34", "12", None, None),
         ] {
             let start = value.find(part).unwrap();
-            let found = whole_number(value, start, start + part.len());
+            let found = stretch(value, &(start..start + part.len())).map(|range| &value[range]);
             assert_eq!(found, whole, "{value}");
-            assert_eq!(found.and_then(way_of).map(|way| WAYS[way].0), way, "{value}");
+            assert_eq!(found.and_then(style_of).map(|style| STYLES[style].0), style, "{value}");
         }
     }
 }

@@ -3,11 +3,10 @@
 use std::collections::BTreeMap;
 
 use super::digits::{ENDS, LOOK, MAY_BE_DIGITS, digit_look_alike};
-use super::numbers::{NumberStep, number_step, way_of, whole_number};
+use super::numbers::NumberDiagnostics;
 use super::outline::{SAMPLE, outline};
 use super::phrase::{branches, century_at, counted_ends, gives_dates, markers};
 use pulp::{Simd, WithSimd};
-use wide::u8x16;
 
 use crate::batch::simd::{self, ByteRange};
 use crate::batch::{Span, Texts};
@@ -26,8 +25,8 @@ pub struct PieceDiagnostics {
     pub phrase: String,
     /// The first branch of the phrase, and what is written after it: the other branches, with the `or` before them.
     pub branches: (String, String),
-    /// What the phrase does with numbers of which nobody said how they are written.
-    pub numbers: Option<NumberStep>,
+    /// Observations about its number step, if it has one.
+    pub numbers: Option<NumberDiagnostics>,
     /// Where `from` and a year would come, where the phrase reads dates with years of two digits.
     pub century_at: Option<usize>,
     /// Whether the phrase gives dates.
@@ -59,11 +58,6 @@ pub struct PieceDiagnostics {
     pub values: u64,
     /// The first of these.
     pub sample: Vec<String>,
-    /// Numbers that go on after what was taken of them, or that were not read, by the way in which they are written, if it is
-    /// one; with the first of them, and what was taken of that.
-    pub whole_numbers: BTreeMap<Option<usize>, (Sightings, String, String)>,
-    /// Whether there are results with a point.
-    pub with_point: bool,
     /// Dates after today.
     pub future: Sightings,
     /// The year that begins the hundred years up to today's.
@@ -124,7 +118,7 @@ impl PieceDiagnostics {
             name: piece.name.clone(),
             phrase: phrase.source.trim().to_owned(),
             branches: branches(phrase),
-            numbers: number_step(phrase),
+            numbers: NumberDiagnostics::new(phrase),
             century_at: century_at(phrase),
             gives_dates: gives_dates(phrase),
             is_sampled: true,
@@ -144,14 +138,11 @@ impl PieceDiagnostics {
         self.digits_only += later.digits_only;
         self.there += later.there;
         self.values += later.values;
-        self.with_point |= later.with_point;
         self.future.append(&later.future, offset);
         let lacking = SAMPLE.saturating_sub(self.sample.len());
         self.sample.extend(later.sample.iter().take(lacking).cloned());
-        for (way, (seen, value, part)) in &later.whole_numbers {
-            let (all, ..) =
-                self.whole_numbers.entry(*way).or_insert_with(|| (Sightings::default(), value.clone(), part.clone()));
-            all.append(seen, offset);
+        if let (Some(numbers), Some(later)) = (&mut self.numbers, &later.numbers) {
+            numbers.append(later, offset);
         }
         append_with_examples(&mut self.look_alikes, &later.look_alikes, offset);
         append_with_examples(&mut self.other_case, &later.other_case, offset);
@@ -174,8 +165,8 @@ impl PieceDiagnostics {
             let lacking = SAMPLE - self.sample.len();
             self.sample.extend(values.iter().filter(|value| !value.is_empty()).take(lacking).map(str::to_owned));
         }
-        if let Some(step) = self.numbers {
-            self.observe_numbers(step, values, results, number);
+        if let Some(numbers) = &mut self.numbers {
+            numbers.observe(values, results, number);
         }
         if self.gives_dates && !today.is_empty() {
             let texts = results.texts(values);
@@ -204,69 +195,6 @@ impl PieceDiagnostics {
             Some(false) => {}
             _ => self.observe_digits(number, texts.text.as_bytes(), texts.spans, values),
         }
-    }
-
-    /// Observes numbers that go on after what was taken of them, or that were not read.
-    // Compiled by itself: what its loops need then stays in registers.
-    #[inline(never)]
-    fn observe_numbers(&mut self, step: NumberStep, values: Texts, results: &Results, number: &dyn Fn(usize) -> u64) {
-        if results.are_several() {
-            return;
-        }
-        let text = values.text.as_bytes();
-        let is_point =
-            |at: u32, end: u32| simd::first(text, at as usize, end as usize, |lanes| simd::are(lanes, POINT)).is_some();
-        match step {
-            NumberStep::Taken(_) => {
-                for (row, (value, part)) in values.spans.iter().zip(results.sources()).enumerate() {
-                    if part.is_empty() {
-                        continue;
-                    }
-                    self.with_point = self.with_point || is_point(part.start, part.end);
-                    // Few numbers have anything beside them that could be a mark: the others are told by two bytes. A space is
-                    // one only where the value begins with a digit.
-                    let is_mark = |at: u32| match text.get(at as usize) {
-                        Some(b',' | b'.' | b'\'' | 0x80..) => true,
-                        Some(b' ') => {
-                            text.get(value.start as usize).is_some_and(|first| first.is_ascii_digit() || *first == b' ')
-                        }
-                        _ => false,
-                    };
-                    let touches =
-                        (part.start > value.start && is_mark(part.start - 1)) || (part.end < value.end && is_mark(part.end));
-                    if touches && part.start >= value.start && part.end <= value.end {
-                        let (from, to) = ((part.start - value.start) as usize, (part.end - value.start) as usize);
-                        self.note_number(values.get(row), from, to, number(row));
-                    }
-                }
-            }
-            NumberStep::Plain(_) => {
-                for (row, value) in values.spans.iter().enumerate() {
-                    let state = results.state(row);
-                    // A plain number has lost the zeros after its point, so the value is looked at.
-                    self.with_point = self.with_point || (state.is_there() && is_point(value.start, value.end));
-                    if let (true, Some(way)) = (state.missing, way_of(values.get(row).trim())) {
-                        self.add_number(Some(way), values.get(row), "", number(row));
-                    }
-                }
-            }
-        }
-    }
-
-    /// Notes a number that goes on after what was taken of it, if it does.
-    #[cold]
-    fn note_number(&mut self, value: &str, from: usize, to: usize, row: u64) {
-        let Some(whole) = whole_number(value, from, to) else { return };
-        let way = way_of(whole);
-        // Marks of which no number is made are those of dates and versions, unless they are commas.
-        if way.is_some() || whole.contains(',') {
-            self.add_number(way, value, &value[from..to], row);
-        }
-    }
-
-    fn add_number(&mut self, way: Option<usize>, value: &str, part: &str, row: u64) {
-        let first = || (Sightings::default(), value.to_owned(), part.to_owned());
-        self.whole_numbers.entry(way).or_insert_with(first).0.note(row);
     }
 
     /// Observes texts that are digits, and those that are nearly.
@@ -387,8 +315,6 @@ impl WithSimd for CountDigits<'_> {
         digits_only
     }
 }
-
-const POINT: u8x16 = u8x16::new([b'.'; 16]);
 
 /// The most kinds of one thing that are told apart.
 const MOST_KINDS: usize = 1000;

@@ -22,7 +22,7 @@ fn observed(piece: Piece, values: &[&str], rows: usize) -> Diagnostics {
         let column = Column::of(values.iter().copied());
         let batch = Batch { rows: values.len(), columns: &[column.texts()] };
         carving.run(&batch, &mut worked).unwrap();
-        carving.judge(&batch, &mut worked, &mut [Tally::default()]);
+        carving.judge(&batch, &mut worked, &mut [Tally::default()], &mut []);
         let filled = note_looks(column.texts(), &mut looks);
         let number = |row| (index * rows + row) as u64 + 1;
         let (values, results) = (column.texts(), worked.piece(0));
@@ -115,7 +115,7 @@ fn what_is_observed() {
             "number",
             vec!["1,234.56 EUR", "7", "12,34,567", "3.11.2025"],
             vec![
-                r#"p takes only a part of the number in 1 value, such as "12" of "12,34,567" [3]: look at row 3"#,
+                r#"p takes only a part of the number in 2 values, such as "12" of "12,34,567" [3, 4]: look at row 3"#,
                 r#"p takes only a part of the number in 1 value, such as "1" of "1,234.56 EUR" [1]: number like "1,234.5""#,
             ],
         ),
@@ -123,6 +123,37 @@ fn what_is_observed() {
             "number then pad left to 9 with \"0\"",
             vec!["1.234,56", "7"],
             vec![r#"p takes only a part of the number in 1 value, such as "1.234" of "1.234,56" [1]: look at row 1"#],
+        ),
+        (
+            "number",
+            vec!["pad 3 200 mm", "v1.10.2", "3.25", "1.2e3", "2025/11", "size 3, new"],
+            vec![r#"p takes only a part of the number in 3 values, such as "3" of "pad 3 200 mm" [1, 2, 4]: look at row 1"#],
+        ),
+        (
+            "numbers joined with \";\"",
+            vec!["4 and 12 345 and 6,7", "7"],
+            vec![r#"p takes only a part of the number in 1 value, such as "12" of "4 and 12 345 and 6,7" [1]: look at row 1"#],
+        ),
+        (
+            r#"number like "1.234,5""#,
+            vec!["1 234,5", "1,234.56", "-7", "(8)", "9-", "WO-12", "1.5", "n/a"],
+            vec![
+                r#"p takes only a part of the number in 1 value, such as "1" of "1 234,5" [1]: look at row 1"#,
+                r#"p is missing in 2 values whose number is in another style, such as "1,234.56" [2, 7]: look at row 2"#,
+                r#"p leaves out the sign of the number in 1 value, such as "-7" [3]: number like "1.234,5" signed"#,
+                r#"p leaves out the sign of the number in 1 value, such as "9-" [5]: look at row 5"#,
+                r#"p leaves out the sign of the number in 1 value, such as "(8)" [4]: look at row 4"#,
+            ],
+        ),
+        (
+            r#"number like "-1,234.5" or "(1,234.5)""#,
+            vec!["-1,234.5", "(7)", "8-"],
+            vec![r#"p leaves out the sign of the number in 1 value, such as "8-" [3]: look at row 3"#],
+        ),
+        (
+            "number",
+            vec!["t -4 C", "-4.5"],
+            vec![r#"p leaves out the sign of the number in 1 value, such as "-4.5" [2]: number signed"#],
         ),
         ("trim then plain number or \"0\"", vec!["1.234,56", "7"], vec![]),
         (
@@ -186,6 +217,7 @@ fn texts() -> impl Strategy<Value = Vec<String>> {
         1 => Just("[0-9]{0,18}"),
         1 => Just("[A-Z]{0,5}"),
         1 => Just("[A-Z]{1,3}-[0-9O]{1,3}"),
+        1 => Just("[a(-]?[0-9]{1,4}[., -][0-9]{1,3}[).,a-]?[0-9]{0,3}"),
     ];
     kind.prop_flat_map(|kind| proptest::collection::vec(kind, 1..150))
 }
@@ -196,7 +228,7 @@ proptest! {
     #[test]
     fn many_rows_are_observed_as_one_by_one(texts in texts()) {
         let texts: Vec<&str> = texts.iter().map(String::as_str).collect();
-        let phrases = ["whole", "first 4", r#"after "-""#, r#"before "-" or "none""#, "match /-([0-9]+)/ group 1",
+        let phrases = ["whole", "first 4", r#"after "-""#, r#"before "-" or "none""#, "match /-([0-9]+)/ group 1", "number", r#"numbers joined with "|""#, "plain number", r#"number like "1,234.5""#,
             r#"first 3 then pad left to 4 with "0""#];
         let checks = ["", r#""digits""#, r#""uppercase""#, r#""uppercase and digits""#, r#""not digits""#];
         for (phrase, check) in phrases.iter().flat_map(|phrase| checks.map(|check| (phrase, check))) {

@@ -88,7 +88,7 @@ fn markers(texts: &[&str]) -> Vec<Marker> {
                     found.insert((3, format!("{run}{mark}")));
                 }
             }
-            Kind::Digit => {}
+            Kind::Digit | Kind::Other => {}
         }
     }
     let mut markers: Vec<Marker> = Vec::new();

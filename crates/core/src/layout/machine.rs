@@ -171,12 +171,16 @@ impl Machine {
         };
         self.steps.extend((0..field.from).map(|_| one()));
         match field.to {
-            // As few as let the rest fit: leaving comes before going on.
             None => {
                 let fork = self.fork();
                 self.steps.push(one());
                 self.steps.push(Step::Either(fork, fork));
-                self.join(fork, |inside, after| Step::Either(after, inside));
+                match field.class {
+                    // As many of its class as let the rest fit.
+                    Some(_) => self.join(fork, Step::Either),
+                    // As few as let the rest fit: leaving comes before going on.
+                    None => self.join(fork, |inside, after| Step::Either(after, inside)),
+                }
             }
             // As many as let the rest fit.
             Some(to) => {

@@ -240,6 +240,9 @@ mod tests {
             (&["<a 1 to 3><b 1 to 3>"], "wxyz", "a=wxy b=z"),
             (&["<a digits>[-<b>]"], "12-x", "a=12 b=x"),
             (&["<a digits>[-<b>]"], "12", "a=12"),
+            (&["<num digits><unit>"], "729 g", "num=729 unit= g"),
+            (&["<num digits><unit>"], "729", "num=72 unit=9"),
+            (&["<a letters><b alphanumeric>"], "ABC", "a=AB b=C"),
             (&["<<<a>>>"], "<x>", "a=x"),
             (&["[[<a>]]"], "[x]", "a=x"),
             (&[r"\[<a>\]"], "[x]", "a=x"),
@@ -264,7 +267,7 @@ mod tests {
             (&[CODE], "GRP-00041273-S7K2 ", "character 18 is a space; the end was expected"),
             (&[CODE, SHORT], "GRP–00041273-S7K2", "form 1 comes nearest: character 4 is en dash (U+2013); \"-\" was expected"),
             (&[CODE, SHORT], "HN00412X", "form 2 comes nearest: character 8 is the letter X; a digit of serial was expected"),
-            (&["<a digits>[-<b>]"], "12x", "character 3 is the letter x; \"-\" or the end or a digit of a was expected"),
+            (&["<a digits>[-<b>]"], "12x", "character 3 is the letter x; a digit of a or \"-\" or the end was expected"),
             (&[CODE], "", "it is blank"),
         ] {
             assert_eq!(fit(forms, value), expected, "{forms:?} {value}");

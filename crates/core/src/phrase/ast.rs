@@ -1,5 +1,6 @@
 //! The syntax tree of a phrase. Every node that can be at fault knows where it is.
 
+pub use super::number_example::NumberExample;
 use crate::text::characters;
 use crate::text::unit::Unit;
 
@@ -202,8 +203,10 @@ pub enum StepKind {
     Prefix(String),
     /// `suffix " mm"`
     Suffix(String),
-    /// `plain number`, `plain number like "1.234,5"`
-    PlainNumber(Option<Example>),
+    /// `plain number`, `plain number like "1.234,5"`: see [`NumberStyle::like`]
+    PlainNumber(Vec<NumberExample>),
+    /// `plain digits`: decimal digits of any script as 0 to 9
+    PlainDigits,
     /// `date "%y%m%d"`
     Date(DateFormat),
 }
@@ -255,8 +258,9 @@ pub struct Division {
 pub struct NumberStyle {
     /// Whether a sign belongs to the number.
     pub signed: bool,
-    /// An example that shows the thousands mark and the decimal mark.
-    pub like: Option<Example>,
+    /// Examples that show the thousands mark, the decimal mark and the sign. Without one, the decimal mark is a point. Several
+    /// show the same number with different signs.
+    pub like: Vec<NumberExample>,
 }
 
 /// How a date is written, with its place.
@@ -267,15 +271,6 @@ pub struct DateFormat {
     /// The first year that a year of two digits can be; 1969 where none is said.
     pub from: Option<i16>,
     /// Where it is, from the quotes on.
-    pub span: Span,
-}
-
-/// A text that shows how something is written, with its place.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Example {
-    /// The text.
-    pub text: String,
-    /// Where it is, quotes included.
     pub span: Span,
 }
 

@@ -6,6 +6,7 @@ pub mod ast;
 mod error;
 mod guesses;
 mod next;
+pub(crate) mod number_example;
 mod parse;
 pub mod reference;
 mod token;

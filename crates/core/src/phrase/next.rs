@@ -154,7 +154,7 @@ mod tests {
                 "before ",
                 "\"-\" \"(\" \")\" \";\" 2nd last digits letters uppercase lowercase alphanumeric spaces punctuation any",
             ),
-            ("plain ", "number"),
+            ("plain ", "number digits"),
             ("\"none\" ", "or"),
             ("first 3 then nothing ", ""),
             ("match /(/ ", "then or group"),

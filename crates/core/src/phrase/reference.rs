@@ -123,6 +123,12 @@ pub const GROUPS: &[Group] = &[
                 "a plain number, its thousands mark and decimal mark as the example shows them",
                 &[("net 1.204,50 kg", r#"number like "1.234,5""#)],
             ),
+            entry(
+                "number",
+                r#"number like "-1,234.5" or "(1,234.5)""#,
+                "a number whose sign is written as the examples show it",
+                &[("net (1,204.50)", r#"number like "-1,234.5" or "(1,234.5)""#)],
+            ),
             entry("run", "run 2", "an unbroken run of one kind, or of a class", &[(CODE, "run 2"), (CODE, "run 1 of digits")]),
             entry(
                 "match",
@@ -231,6 +237,7 @@ pub const GROUPS: &[Group] = &[
                 "the number without leading zeros and without zeros at the end of its decimals; like \"1.234,5\" may follow",
                 &[("00041273", "plain number"), ("1.204,50", r#"plain number like "1.234,5""#)],
             ),
+            entry("plain", "plain digits", "decimal digits of any script as 0 to 9", &[("٠٤١", "plain digits")]),
             entry(
                 "date",
                 r#"date "%d.%m.%Y""#,

@@ -69,6 +69,7 @@ impl Op {
                 | FinishOp::Clip { mark: text, .. }
                 | FinishOp::Prefix(text)
                 | FinishOp::Suffix(text) => added.add(text),
+                FinishOp::PlainDigits => added.add_range(b'0', b'9'),
                 FinishOp::PlainNumber(_) | FinishOp::Undress(_) => added.add("0123456789.-"),
                 FinishOp::Date(_) => added.add("0123456789-T:.+Z"),
             },

@@ -91,7 +91,7 @@ fn check_several(steps: &[Step]) -> Result<(), PhraseError> {
 /// A number found by an example is stripped of its marks by an operation of its own.
 fn undress(step: &Step) -> Result<Option<OpAt>, PhraseError> {
     let style = match &step.kind {
-        StepKind::Number { style, .. } | StepKind::AllNumbers(style) if style.like.is_some() => style,
+        StepKind::Number { style, .. } | StepKind::AllNumbers(style) if !style.like.is_empty() => style,
         _ => return Ok(None),
     };
     Ok(Some(OpAt::new(step.span.clone(), Op::Finish(FinishOp::Undress(NumberPlan::new(style)?)))))
@@ -172,7 +172,10 @@ fn op(step: &Step, setting: &Setting) -> Result<Op, PhraseError> {
         }
         StepKind::Prefix(text) => finish(FinishOp::Prefix(text.clone())),
         StepKind::Suffix(text) => finish(FinishOp::Suffix(text.clone())),
-        StepKind::PlainNumber(like) => finish(FinishOp::PlainNumber(like.as_ref().map(NumberPlan::whole).transpose()?)),
+        StepKind::PlainDigits => finish(FinishOp::PlainDigits),
+        StepKind::PlainNumber(like) => {
+            finish(FinishOp::PlainNumber(if like.is_empty() { None } else { Some(NumberPlan::whole(like)?) }))
+        }
         StepKind::Date(format) => finish(FinishOp::Date(Box::new(DatePlan::new(format)?))),
     }
 }

@@ -17,6 +17,7 @@ use crate::check::{Violation, ViolationKind, check_digit, email};
 use crate::decimal;
 use crate::phrase::ast::{CheckDigit, Condition, ConditionKind, Marker};
 use crate::phrase::{ErrorKind, PhraseError};
+use crate::text::blank::is_blank;
 use crate::text::case::fold;
 use crate::text::characters::{self, Form};
 use crate::text::unit::Unit;
@@ -33,7 +34,7 @@ pub struct ConditionPlan {
 /// What is asked. Each holds if and only if its comment says so.
 #[derive(Debug, Clone)]
 enum Test {
-    /// The text has something in it.
+    /// The text is not blank.
     Required,
     /// The text is white space only, or empty.
     Blank,
@@ -76,19 +77,20 @@ enum Test {
 }
 
 impl ConditionPlan {
-    /// Notes which of some texts do not meet the condition, in their order; empty ones are asked only if `asks_empty`.
+    /// Notes which of some texts do not meet the condition, in their order. Blank ones pass unless `asks_blank`;
+    /// whether one did that would fail is returned.
     /// `width` is how wide all of them are, in bytes, where that is known.
-    pub(crate) fn note_failing(&self, texts: Texts, width: Option<usize>, asks_empty: bool, failing: &mut Vec<u32>) {
+    pub(crate) fn note_failing(&self, texts: Texts, width: Option<usize>, asks_blank: bool, failing: &mut Vec<u32>) -> bool {
         let source = texts.text.as_bytes();
         let define = |index: usize| self.test.holds(texts.get(index), texts.forms.of(index));
-        let mut note = Unmet { texts, asks_empty, negated: self.negated, define: &define, failing };
+        let mut note = Unmet { texts, asks_blank, negated: self.negated, define: &define, failing, skips_blank: false };
         match &self.test {
-            Test::Required => note.unless_at_once(|span| !span.is_empty()),
+            Test::Required => note.unless_at_once(|span| !is_blank(span.text(texts.text))),
             Test::Length { from, to, .. } => {
                 let to = to.unwrap_or(usize::MAX);
                 // What the cut has made sure is not asked again.
                 if !self.negated && width.is_some_and(|width| (*from..=to).contains(&width)) {
-                    return;
+                    return false;
                 }
                 note.unless_at_once(|span| (*from <= span.width()) & (span.width() <= to));
             }
@@ -105,6 +107,7 @@ impl ConditionPlan {
             },
             _ => note.by_definition(),
         }
+        note.skips_blank
     }
 
     /// What is known of the digits of plain texts that meet the condition: that they have nothing else (`true`), or none
@@ -200,8 +203,8 @@ impl Test {
     /// The definition of what is asked; `form` is what is known of the characters of the text.
     fn holds(&self, text: &str, form: Form) -> bool {
         match self {
-            Test::Required => !text.is_empty(),
-            Test::Blank => text.chars().all(char::is_whitespace),
+            Test::Required => !is_blank(text),
+            Test::Blank => is_blank(text),
             Test::Length { from, to, unit } => {
                 let length = unit.in_form(form).count(text);
                 length >= *from && to.is_none_or(|to| length <= to)
@@ -242,7 +245,8 @@ impl Test {
     fn violation(&self, text: &str, words: &str) -> Violation {
         let fails_to = |kind| Violation::new(kind, format!("it {words}"));
         match self {
-            Test::Required => Violation::new(ViolationKind::Missing, "it is missing"),
+            Test::Required if text.is_empty() => Violation::new(ViolationKind::Missing, "it is missing"),
+            Test::Required => Violation::new(ViolationKind::Missing, "it has only white space"),
             Test::Blank => Violation::new(ViolationKind::NotBlank, "it is not blank"),
             Test::Length { from, to, unit } => {
                 let length = unit.count(text);
@@ -302,10 +306,12 @@ impl Test {
 /// these are gone through with nothing in between; the others are asked by the definition.
 struct Unmet<'a, D: Fn(usize) -> bool> {
     texts: Texts<'a>,
-    asks_empty: bool,
+    asks_blank: bool,
     negated: bool,
     define: D,
     failing: &'a mut Vec<u32>,
+    /// Whether a blank text passed that would fail.
+    skips_blank: bool,
 }
 
 impl<D: Fn(usize) -> bool> Unmet<'_, D> {
@@ -313,7 +319,7 @@ impl<D: Fn(usize) -> bool> Unmet<'_, D> {
     // Compiled by itself: what its loop needs then stays in registers.
     #[inline(never)]
     fn unless_at_once(&mut self, holds: impl Fn(Span) -> bool) {
-        let fails = |span: &Span| (self.asks_empty | !span.is_empty()) & (holds(*span) == self.negated);
+        let fails = |span: &Span| (self.asks_blank | !span.is_empty()) & (holds(*span) == self.negated);
         if !self.texts.forms.are_plain() || self.texts.spans.iter().fold(false, |any, span| any | fails(span)) {
             self.unless(holds);
         }
@@ -326,7 +332,7 @@ impl<D: Fn(usize) -> bool> Unmet<'_, D> {
         let all = |span: Span| simd::all(source, span.start as usize, span.end as usize, &test);
         // Empty texts have no byte that fails.
         let passes = |spans| simd::for_this_processor(AllPass { source, spans, test: &test });
-        if self.negated || self.asks_empty || !self.texts.forms.are_plain() || !passes(self.texts.spans) {
+        if self.negated || self.asks_blank || !self.texts.forms.are_plain() || !passes(self.texts.spans) {
             self.unless(|span| !span.is_empty() && all(span));
         }
     }
@@ -335,21 +341,29 @@ impl<D: Fn(usize) -> bool> Unmet<'_, D> {
     fn unless(&mut self, holds: impl Fn(Span) -> bool) {
         let has_rough = !self.texts.forms.are_plain();
         for (index, span) in self.texts.spans.iter().enumerate() {
-            if !self.asks_empty && span.is_empty() {
+            if !self.asks_blank && span.is_empty() {
                 continue;
             }
             let holds = if has_rough && !self.texts.forms.of(index).is_plain() { (self.define)(index) } else { holds(*span) };
             if holds == self.negated {
-                self.failing.push(index as u32);
+                self.note(index);
             }
         }
     }
 
     fn by_definition(&mut self) {
         for (index, span) in self.texts.spans.iter().enumerate() {
-            if (self.asks_empty || !span.is_empty()) && (self.define)(index) == self.negated {
-                self.failing.push(index as u32);
+            if (self.asks_blank || !span.is_empty()) && (self.define)(index) == self.negated {
+                self.note(index);
             }
+        }
+    }
+
+    /// Notes a text that does not meet the condition, unless it is blank and blank ones are not asked.
+    fn note(&mut self, index: usize) {
+        match self.asks_blank || !is_blank(self.texts.get(index)) {
+            true => self.failing.push(index as u32),
+            false => self.skips_blank = true,
         }
     }
 }

@@ -11,6 +11,8 @@ use super::state::State;
 use crate::decimal;
 use crate::phrase::ast::{Side, Sides};
 use crate::text::characters::{self, Form};
+use crate::text::digits;
+use crate::text::kind::Kind;
 use crate::text::unit::Unit;
 
 /// What a step that may change a text did.
@@ -43,7 +45,7 @@ impl FinishOp {
     ) -> Change {
         let cheapest = unit.in_form(form);
         match self {
-            FinishOp::Squeeze => squeeze(text, out).into(),
+            FinishOp::Squeeze => squeeze(text, form, out).into(),
             FinishOp::Upper => upper(text, out).into(),
             FinishOp::Lower => lower(text, out).into(),
             FinishOp::Title => title(text, out).into(),
@@ -76,6 +78,8 @@ impl FinishOp {
                 Change::Made
             }
             FinishOp::PlainNumber(style) => plain_number(style.as_ref(), text, out),
+            FinishOp::PlainDigits if form.is_plain() => Change::Same,
+            FinishOp::PlainDigits => plain_digits(text, out).into(),
             FinishOp::Undress(style) => style.write(text, out).into(),
             FinishOp::Date(date) => match date.read(text) {
                 None => Change::Missing,
@@ -175,8 +179,26 @@ pub(super) fn changed(text: &str, out: &mut String, write: impl FnOnce(&mut Stri
     changed
 }
 
-/// Writes `text` with each run of white space as one space after `out`, if that changes it.
-pub(super) fn squeeze(text: &str, out: &mut String) -> bool {
+/// Writes `text` with decimal digits of any script as 0 to 9 after `out`, if that changes it.
+fn plain_digits(text: &str, out: &mut String) -> bool {
+    changed(text, out, |out| out.extend(text.chars().map(|c| digits::value(c).map_or(c, |digit| char::from(b'0' + digit)))))
+}
+
+/// Writes `text` with each run of white space as one space after `out`, if that changes it. A space that carries a mark is
+/// another character.
+pub(super) fn squeeze(text: &str, form: Form, out: &mut String) -> bool {
+    if !form.is_simple() {
+        return changed(text, out, |out| {
+            let mut in_space = false;
+            for character in characters::ranges(text).map(|range| &text[range]) {
+                let is_space = Kind::of(character) == Kind::Space;
+                if !(is_space && in_space) {
+                    out.push_str(if is_space { " " } else { character });
+                }
+                in_space = is_space;
+            }
+        });
+    }
     let mut in_space = false;
     let is_squeezed = text.chars().all(|c| {
         let holds = !c.is_whitespace() || (c == ' ' && !in_space);

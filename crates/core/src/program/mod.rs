@@ -11,7 +11,7 @@ mod finish;
 mod kernel;
 mod matcher;
 mod nothing;
-mod number;
+pub(crate) mod number;
 mod one;
 mod op;
 mod pattern;

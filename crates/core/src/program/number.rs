@@ -1,18 +1,22 @@
 //! Numbers inside a text.
+//!
+//! Without an example a number is digits, or digits `.` digits. With one (`like "1,234.5"`), a *candidate* is the longest stretch
+//! of digits and marks of any style, and it counts only where it fits the example from end to end.
 
 use std::ops::Range;
 
 use super::finish;
 use super::matcher::pick;
 use crate::batch::simd::{self, ByteRange};
-use crate::phrase::ast::{Example, NumberStyle, Position};
+use crate::phrase::ast::{NumberExample, NumberStyle, Position};
+use crate::phrase::number_example::{Signs, is_sign};
 use crate::phrase::{ErrorKind, PhraseError};
 use crate::text::characters::{self, Form};
 
-/// How numbers are written, made ready.
+/// A compiled number style.
 #[derive(Debug, Clone)]
 pub(crate) struct NumberPlan {
-    signed: bool,
+    signs: Signs,
     marks: Marks,
     /// Whether an example was given, so that the result is a plain number.
     like: bool,
@@ -25,28 +29,51 @@ struct Marks {
     decimal: Option<char>,
 }
 
+/// A stretch of digits that may be a number.
+struct Candidate {
+    range: Range<usize>,
+    /// Whether it is one of the style.
+    fits: bool,
+}
+
 /// Whether a character is a blank, such as is used for a thousands mark: a space separator (Unicode Zs).
 fn is_blank(c: char) -> bool {
     c.is_whitespace() && !c.is_control() && !matches!(c, '\u{2028}' | '\u{2029}')
 }
 
+/// Whether a character divides the digits of a number in some style, wherever it stands between two digits. An ordinary space
+/// does so only in a style that uses one.
+pub(crate) fn is_mark(c: char) -> bool {
+    let is_narrow = matches!(c, '\u{a0}' | '\u{2006}'..='\u{200a}' | '\u{202f}' | '\u{205f}');
+    matches!(c, '.' | ',' | '\'' | '’' | '_' | '٬' | '٫') || is_narrow
+}
+
 impl NumberPlan {
     pub(crate) fn new(style: &NumberStyle) -> Result<NumberPlan, PhraseError> {
-        let marks = match &style.like {
-            None => Marks { thousands: None, decimal: Some('.') },
-            Some(example) => marks_of(example)?,
+        let usual = Marks { thousands: None, decimal: Some('.') };
+        let mut plan = NumberPlan {
+            signs: Signs { before: style.signed, ..Signs::default() },
+            marks: usual,
+            like: !style.like.is_empty(),
         };
-        Ok(NumberPlan { signed: style.signed, marks, like: style.like.is_some() })
+        for example in &style.like {
+            let (signs, digits) = example.split_sign();
+            plan.marks = marks_of(digits, example)?;
+            plan.signs.before |= signs.before;
+            plan.signs.after |= signs.after;
+            plan.signs.around |= signs.around;
+        }
+        Ok(plan)
     }
 
-    /// For a text that is one number as a whole, sign included, as the example shows it.
-    pub(crate) fn whole(like: &Example) -> Result<NumberPlan, PhraseError> {
-        NumberPlan::new(&NumberStyle { signed: true, like: Some(like.clone()) })
+    /// For a text that is one number as a whole, sign included, as the examples show it.
+    pub(crate) fn whole(like: &[NumberExample]) -> Result<NumberPlan, PhraseError> {
+        NumberPlan::new(&NumberStyle { signed: true, like: like.to_vec() })
     }
 
-    /// Whether a number is what it is unless anything is said: digits, or digits with decimals after a point.
+    /// Whether numbers are digits, or digits with decimals after a point, and no sign.
     pub(super) fn is_usual(&self) -> bool {
-        !self.signed && !self.like && self.marks == Marks { thousands: None, decimal: Some('.') }
+        self.signs == Signs::default() && !self.like
     }
 
     /// All numbers, from left to right, as byte ranges.
@@ -54,20 +81,13 @@ impl NumberPlan {
         let mut at = 0;
         std::iter::from_fn(move || {
             loop {
-                let found = self.next(text, at)?;
-                let start = found.start;
-                let mut number = Some(found);
-                // A digit that wears a combining mark, as in a keycap emoji, is no digit: the number ends before it.
-                while let Some(part) = number.as_ref().filter(|part| !form.is_simple() && !characters::is_notch(text, part.end))
+                let candidate = self.next(text, at, form)?;
+                let from = std::mem::replace(&mut at, candidate.range.end);
+                if candidate.fits
+                    && let Some(number) = self.with_sign(text, from, candidate.range, form)
                 {
-                    number = self.next(&text[..part.end - 1], at).filter(|part| part.start == start);
-                }
-                match number {
-                    Some(number) if form.is_simple() || characters::is_notch(text, start) => {
-                        at = number.end;
-                        return Some(number);
-                    }
-                    _ => at = start + 1,
+                    at = number.end;
+                    return Some(number);
                 }
             }
         })
@@ -103,13 +123,60 @@ impl NumberPlan {
         pick(|| self.find_all(text, form), which)
     }
 
+    /// The next candidate from byte `at` on.
     #[inline]
-    fn next(&self, text: &str, at: usize) -> Option<Range<usize>> {
+    fn next(&self, text: &str, at: usize, form: Form) -> Option<Candidate> {
         let bytes = text.as_bytes();
         let start = simd::first(bytes, at, bytes.len(), |lanes| ByteRange::DIGITS.has(lanes))?;
         let mut end = digits_end(bytes, start);
+        // A digit that carries a combining mark or a joiner is none, and a number that has one is none as a whole.
+        let mut fits = form.is_simple() || characters::is_notch(text, start);
+        let mut has_point = false;
+        loop {
+            if !form.is_simple() && !characters::is_notch(text, end) {
+                fits = false;
+                end = characters::notch_from(text, end - 1, end);
+            } else if let Some(digit) = match self.like {
+                true => self.after_marks(text, end),
+                false => after_mark(text, end, '.').filter(|_| !std::mem::replace(&mut has_point, true)),
+            } && bytes.get(digit).is_some_and(u8::is_ascii_digit)
+            {
+                end = digit;
+            } else if let Some(digit) = self.like.then(|| exponent(bytes, end)).flatten() {
+                fits = false;
+                end = digit;
+            } else if !bytes.get(end).is_some_and(u8::is_ascii_digit) {
+                break;
+            }
+            end = digits_end(bytes, end);
+        }
+        let fits = fits && (!self.like || self.fits(&text[start..end]));
+        Some(Candidate { range: start..end, fits })
+    }
+
+    /// The byte after the marks at byte `at`, of whatever style they are.
+    #[inline]
+    fn after_marks(&self, text: &str, at: usize) -> Option<usize> {
+        match text.as_bytes().get(at)? {
+            // Usually nothing follows that could be a mark.
+            byte if byte.is_ascii_alphabetic() => None,
+            b' ' if !self.marks.thousands.is_some_and(is_blank) => None,
+            _ => {
+                let has_spaces = self.marks.thousands.is_some_and(is_blank);
+                let marks = text[at..].chars().take_while(|c| is_mark(*c) || (has_spaces && is_blank(*c)));
+                let width: usize = marks.map(char::len_utf8).sum();
+                (width > 0).then_some(at + width)
+            }
+        }
+    }
+
+    /// Whether digits with marks between them fit the style from end to end.
+    #[inline]
+    fn fits(&self, text: &str) -> bool {
+        let bytes = text.as_bytes();
+        let mut end = digits_end(bytes, 0);
         if let Some(mark) = self.marks.thousands
-            && end - start <= 3
+            && end <= 3
         {
             while let Some(after) = after_mark(text, end, mark) {
                 let group_end = digits_end(bytes, after);
@@ -122,24 +189,42 @@ impl NumberPlan {
         if let Some(mark) = self.marks.decimal
             && let Some(after) = after_mark(text, end, mark)
         {
-            let decimals_end = digits_end(bytes, after);
-            if decimals_end > after {
-                end = decimals_end;
-            }
+            end = digits_end(bytes, after);
         }
-        let signed = self.signed && start > at && matches!(bytes[start - 1], b'+' | b'-') && {
-            let before = characters::last_base(&text[..start - 1]);
-            !before.is_some_and(|c| c.is_alphabetic() || c.is_ascii_digit())
-        };
-        Some(start - usize::from(signed)..end)
+        end == bytes.len()
+    }
+
+    /// A number with its sign, as far as the style has signs. `None` where it has two. A sign before byte `from` belongs to
+    /// what stands there.
+    #[inline]
+    fn with_sign(&self, text: &str, from: usize, number: Range<usize>, form: Form) -> Option<Range<usize>> {
+        let Signs { before, after, around } = self.signs;
+        if !(before || after || around) {
+            return Some(number);
+        }
+        let left = before.then(|| sign_before(text, number.start)).flatten().filter(|start| *start >= from);
+        let left = left.filter(|start| form.is_simple() || characters::is_notch(text, *start));
+        let right = after.then(|| sign_after(text, number.end)).flatten();
+        let right = right.filter(|end| form.is_simple() || characters::is_notch(text, *end));
+        let are_around = around && number.start > from && is_in_parentheses(text, &number);
+        match (left, right, are_around) {
+            (None, None, false) => Some(number),
+            (Some(start), None, false) => Some(start..number.end),
+            (None, Some(end), false) => Some(number.start..end),
+            (None, None, true) => Some(number.start - 1..number.end + 1),
+            _ => None,
+        }
     }
 
     /// Writes a number that was found after `out`, as a plain number, if that changes it.
     pub(crate) fn write(&self, number: &str, out: &mut String) -> bool {
         self.like
             && finish::changed(number, out, |out| {
+                if number.contains(['-', '\u{2212}', '(']) {
+                    out.push('-');
+                }
                 out.extend(number.chars().filter_map(|c| match c {
-                    '0'..='9' | '-' => Some(c),
+                    '0'..='9' => Some(c),
                     c if Some(c) == self.marks.decimal => Some('.'),
                     _ => None,
                 }));
@@ -148,13 +233,53 @@ impl NumberPlan {
 
     /// Whether the whole text is one number.
     pub(crate) fn is_whole(&self, text: &str) -> bool {
-        self.next(text, 0) == Some(0..text.len())
+        self.find_all(text, Form::of(text)).next() == Some(0..text.len())
     }
+
+    /// The signs that the style has.
+    pub(crate) fn signs(&self) -> Signs {
+        self.signs
+    }
+}
+
+/// Where the sign begins that ends at byte `at`, if one does: no letter or digit precedes it.
+pub(crate) fn sign_before(text: &str, at: usize) -> Option<usize> {
+    let sign = text[..at].chars().next_back().filter(|c| is_sign(*c))?;
+    let start = at - sign.len_utf8();
+    let before = characters::last_base(&text[..start]);
+    (!before.is_some_and(|c| c.is_alphabetic() || c.is_ascii_digit())).then_some(start)
+}
+
+/// Where the sign ends that begins at byte `at`, if one does: no letter or digit follows it.
+pub(crate) fn sign_after(text: &str, at: usize) -> Option<usize> {
+    let mut chars = text[at..].chars();
+    let sign = chars.next().filter(|c| is_sign(*c))?;
+    let is_end = !chars.next().is_some_and(|c| c.is_alphabetic() || c.is_ascii_digit());
+    is_end.then_some(at + sign.len_utf8())
+}
+
+/// Whether a part of a text is between parentheses that touch it.
+pub(crate) fn is_in_parentheses(text: &str, part: &Range<usize>) -> bool {
+    text[..part.start].ends_with('(') && text[part.end..].starts_with(')')
 }
 
 #[inline]
 fn digits_end(bytes: &[u8], start: usize) -> usize {
     bytes[start..].iter().position(|byte| !byte.is_ascii_digit()).map_or(bytes.len(), |n| start + n)
+}
+
+/// The first digit of the exponent that is at byte `at`, if one is: `e3`, `E-3`.
+#[inline]
+pub(crate) fn exponent(bytes: &[u8], at: usize) -> Option<usize> {
+    if !matches!(bytes.get(at), Some(b'e' | b'E')) {
+        return None;
+    }
+    let digit = match &bytes[at + 1..] {
+        [b'+' | b'-', ..] => at + 2,
+        [0xE2, 0x88, 0x92, ..] => at + 4,
+        _ => at + 1,
+    };
+    bytes.get(digit).is_some_and(u8::is_ascii_digit).then_some(digit)
 }
 
 /// After the mark that is at byte `at`, if it does.
@@ -168,20 +293,20 @@ fn after_mark(text: &str, at: usize, mark: char) -> Option<usize> {
     same.then(|| at + c.len_utf8())
 }
 
-/// The marks that an example shows: `1,234.5`, `1.234,5`, `1 234,5`, `1234`, `1234.5`.
+/// The marks that an example without its sign shows: `1,234.5`, `1.234,5`, `1 234,5`, `1234`, `1234.5`.
 ///
 /// A single mark with three digits after it and at most three before it is taken for a thousands mark.
-fn marks_of(example: &Example) -> Result<Marks, PhraseError> {
-    let refused = || PhraseError {
+fn marks_of(text: &str, example: &NumberExample) -> Result<Marks, PhraseError> {
+    let refused = || {
+        PhraseError {
         kind: ErrorKind::BadExample,
         span: example.span.clone(),
-        help:
-            r#"write one number with its marks, such as `like "1,234.5"`, `like "1.234,5"`, `like "1 234,5"` or `like "1234"`"#
-                .to_owned(),
+        help: r#"write one number with its marks, such as `like "1,234.5"`, `like "1.234,5"`, `like "1 234,5"`, `like "1234"` or `like "(1,234.5)"`"#
+            .to_owned(),
+    }
     };
-    let text = example.text.trim_start_matches(['-', '+']);
     let marks: Vec<(usize, char)> = text.char_indices().filter(|(_, c)| !c.is_ascii_digit()).collect();
-    let allowed = |c: char| matches!(c, '.' | ',' | '\'' | '’' | '_' | '٬' | '٫') || is_blank(c);
+    let allowed = |c: char| is_mark(c) || is_blank(c);
     if !text.starts_with(|c: char| c.is_ascii_digit())
         || !text.ends_with(|c: char| c.is_ascii_digit())
         || !marks.iter().all(|(_, c)| allowed(*c))
@@ -220,7 +345,7 @@ mod tests {
         #[test]
         fn usual_numbers_are_digits_with_decimals(text in "([0-9]{0,70}[.]?|[a-é .]{0,70}){0,4}") {
             let mut found = Vec::new();
-            let usual = NumberPlan::new(&NumberStyle { signed: false, like: None }).unwrap();
+            let usual = NumberPlan::new(&NumberStyle { signed: false, like: Vec::new() }).unwrap();
             usual.each(&text, Form::of(&text), |range| found.push(range));
             let number = Regex::new(r"[0-9]+(\.[0-9]+)?").unwrap();
             let expected: Vec<_> = number.find_iter(&text).map(|found| found.range()).collect();

@@ -179,6 +179,8 @@ pub(super) enum FinishOp {
     Suffix(String),
     /// The number it is, without what does not count; missing where it is none.
     PlainNumber(Option<NumberPlan>),
+    /// With decimal digits of any script as 0 to 9.
+    PlainDigits,
     /// The number that was found, without its thousands marks.
     Undress(NumberPlan),
     /// The date it is, as ISO 8601; missing where it is none.

@@ -4,6 +4,7 @@ use std::ops::Range;
 
 use super::state::State;
 use crate::batch::{Buffer, Forms, Span, Texts};
+use crate::text::blank::is_blank;
 
 /// The results of a program for each of some values: one each, or several, which are then listed value by value.
 #[derive(Debug, Default)]
@@ -160,7 +161,7 @@ impl Results {
     /// Tells results that are missing from those of values without text, which are blank.
     pub(super) fn note_blank(&mut self, values: Texts) {
         for (row, state) in self.states.iter_mut().enumerate().filter(|(_, state)| state.missing) {
-            if values.get(row).chars().all(char::is_whitespace) {
+            if is_blank(values.get(row)) {
                 *state = State::BLANK;
             }
         }

@@ -45,6 +45,7 @@ use shapes::{Shapes, Slots};
 use values::Values;
 
 use crate::sightings::Sightings;
+use crate::text::blank::is_blank;
 
 /// How much of a column is kept.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -116,7 +117,7 @@ impl Survey {
     #[inline]
     pub fn observe(&mut self, row: u64, value: &str) {
         self.rows += 1;
-        if value.chars().all(char::is_whitespace) {
+        if is_blank(value) {
             self.blank.note(row);
             self.spaces_only += u64::from(!value.is_empty());
             return;
@@ -257,7 +258,7 @@ pub struct Members {
 impl Members {
     /// Whether a value belongs to one of the groups.
     pub fn has(&mut self, value: &str) -> bool {
-        if value.chars().all(char::is_whitespace) {
+        if is_blank(value) {
             return false;
         }
         self.encoder.encode(value);

@@ -2,6 +2,8 @@
 
 use std::fmt;
 
+use unicode_normalization::char::is_combining_mark;
+
 /// What kind of character one is. Every character is of exactly one kind.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
 pub enum Kind {
@@ -11,15 +13,17 @@ pub enum Kind {
     Digit,
     /// Unicode white space.
     Space,
-    /// Whatever is none of letter, digit or space.
+    /// A character that is not a letter, a number of any script, a mark or white space.
     Punctuation,
+    /// A number other than 0 to 9, a mark by itself, or a digit or space that carries a mark.
+    Other,
 }
 
 impl Kind {
     /// The kind of one character (an extended grapheme cluster).
     ///
-    /// The first code point decides, so that é is a letter however it is written; but a digit that
-    /// wears a combining mark, as in a keycap emoji, is no number and counts as punctuation.
+    /// The first code point decides, so that é is a letter however it is written. A digit or a space with a combining mark, as
+    /// in a keycap emoji, is no digit or space, and no punctuation either.
     ///
     /// ```
     /// use keen_notch_core::text::kind::Kind;
@@ -31,6 +35,7 @@ impl Kind {
             Some(c) if c.is_alphabetic() => Kind::Letter,
             Some(c) if c.is_ascii_digit() && character.len() == 1 => Kind::Digit,
             Some(_) if character.chars().all(char::is_whitespace) => Kind::Space,
+            Some(c) if c.is_numeric() || c.is_whitespace() || is_combining_mark(c) => Kind::Other,
             _ => Kind::Punctuation,
         }
     }
@@ -43,6 +48,7 @@ impl fmt::Display for Kind {
             Kind::Digit => "digits",
             Kind::Space => "spaces",
             Kind::Punctuation => "punctuation",
+            Kind::Other => "other numbers and marks",
         })
     }
 }
@@ -58,8 +64,15 @@ mod tests {
             ("e\u{301}", Kind::Letter),
             ("東", Kind::Letter),
             ("7", Kind::Digit),
-            ("7\u{fe0f}\u{20e3}", Kind::Punctuation),
-            ("٣", Kind::Punctuation),
+            ("7\u{fe0f}\u{20e3}", Kind::Other),
+            ("٣", Kind::Other),
+            ("½", Kind::Other),
+            ("²", Kind::Other),
+            ("\u{301}", Kind::Other),
+            ("\u{3000}\u{e33}", Kind::Other),
+            ("Ⅷ", Kind::Letter),
+            ("€", Kind::Punctuation),
+            ("\u{200d}", Kind::Punctuation),
             (" ", Kind::Space),
             ("\u{a0}", Kind::Space),
             ("\r\n", Kind::Space),

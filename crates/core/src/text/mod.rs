@@ -1,8 +1,10 @@
 //! What a value is made of: characters as a person sees them, their kinds, and their names.
 
+pub mod blank;
 pub mod bytes;
 pub mod case;
 pub mod characters;
+pub mod digits;
 pub mod formula;
 pub mod kind;
 pub mod look_alikes;

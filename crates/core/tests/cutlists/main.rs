@@ -208,7 +208,7 @@ fn judged(carving: &Carving, rows: &[[&str; 3]]) -> Vec<String> {
     let mut run = Run::new(carving, rows);
     let kept = run.kept.clone();
     run.with(|batch, worked| {
-        carving.judge(batch, worked, &mut tallies);
+        carving.judge(batch, worked, &mut tallies, &mut []);
         for failure in worked.failures_by_row().to_vec() {
             let fault = carving.fault(failure, batch, worked, &|row| format!("row {row}"));
             let check = &checks[fault.check];
@@ -265,6 +265,30 @@ fn what_checks_say_of_a_piece_that_is_not_there() {
         judged(&of_others, &[["x", "", ""]]),
         ["1: a not missing: `after \"-\"` finds nothing in “x”, nor does what `or` says"]
     );
+}
+
+/// White space is blank for every check, and for the count of the values that each looked at.
+#[test]
+fn white_space_is_blank() {
+    let rows = [[" \t", "", ""], ["\u{3000}", "", ""], ["7", "", ""]];
+    for (check, faults, checked) in [
+        ("digits", vec![], 1),
+        ("length 1", vec![], 1),
+        ("not one of \"x\"", vec![], 1),
+        ("unique", vec![], 1),
+        ("same as crew_id", vec!["3: a same as crew_id: crew_id has \"\""], 1),
+        ("required", vec!["1: a required: it has only white space", "2: a required: it has only white space"], 3),
+        ("not blank", vec!["1: a not blank: it is blank", "2: a not blank: it is blank"], 3),
+        ("blank", vec!["3: a blank: it is not blank"], 3),
+    ] {
+        let carving = bound(&format!("column = 'part_code'\n[piece.a]\ntake = 'whole'\ncheck = '{check}'")).unwrap();
+        assert_eq!(judged(&carving, &rows), faults, "{check}");
+        let (mut run, mut counts) = (Run::new(&carving, &rows), vec![0; carving.checks().len()]);
+        run.with(|batch, worked| carving.judge(batch, worked, &mut [Tally::default()], &mut counts));
+        assert_eq!(counts[0], checked, "{check}");
+    }
+    let typed = bound("column = 'part_code'\n[piece.a]\ntake = 'whole'\nas = 'number'").unwrap();
+    assert!(judged(&typed, &rows).is_empty());
 }
 
 #[test]

@@ -1,7 +1,10 @@
 //! A plain interpreter of phrases and conditions: one value at a time, from the syntax tree, written to be read. It shares
 //! nothing with the program but the syntax tree; characters and regular expressions are those of the packages.
 
+use std::cell::RefCell;
+use std::collections::HashMap;
 use std::ops::Range;
+use std::rc::Rc;
 
 use keen_notch_core::phrase::Phrase;
 use keen_notch_core::phrase::ast::{
@@ -159,14 +162,14 @@ fn one(kind: &StepKind, text: &str, unit: Unit, first: bool, flags: &mut Flags) 
         }
         _ if text.is_empty() => String::new(),
         StepKind::Squeeze => {
-            let mut squeezed = String::new();
-            for c in text.chars() {
-                let c = if c.is_whitespace() { ' ' } else { c };
-                if c != ' ' || !squeezed.ends_with(' ') {
-                    squeezed.push(c);
+            let mut squeezed: Vec<&str> = Vec::new();
+            for character in text.graphemes(true) {
+                let character = if is_space(character) { " " } else { character };
+                if character != " " || squeezed.last() != Some(&" ") {
+                    squeezed.push(character);
                 }
             }
-            squeezed
+            squeezed.concat()
         }
         StepKind::Upper => text.to_uppercase(),
         StepKind::Lower => text.to_lowercase(),
@@ -196,7 +199,22 @@ fn one(kind: &StepKind, text: &str, unit: Unit, first: bool, flags: &mut Flags) 
         StepKind::Clip { .. } => text.to_owned(),
         StepKind::Prefix(prefix) => format!("{prefix}{text}"),
         StepKind::Suffix(suffix) => format!("{text}{suffix}"),
-        StepKind::PlainNumber(None) => plain_number(text),
+        StepKind::PlainNumber(like) if like.is_empty() => plain_number(text),
+        StepKind::PlainDigits => {
+            let digit = compiled(r"\A\p{Nd}\z", "");
+            let values = ['٠', '۰', '０'];
+            let plain = |c: char| match values
+                .iter()
+                .find(|zero| (u32::from(**zero)..u32::from(**zero) + 10).contains(&u32::from(c)))
+            {
+                Some(zero) => char::from_digit(u32::from(c) - u32::from(*zero), 10).unwrap_or(c),
+                None if !c.is_ascii() && digit.is_match(c.encode_utf8(&mut [0; 4])) => {
+                    panic!("the reference does not know {c}")
+                }
+                None => c,
+            };
+            text.chars().map(plain).collect()
+        }
         other => panic!("the reference does not know {other:?}"),
     }
 }
@@ -290,7 +308,7 @@ fn runs_by<K: PartialEq>(text: &str, kind: impl Fn(&str) -> Option<K>) -> Vec<Ra
 }
 
 fn runs(text: &str) -> Vec<Range<usize>> {
-    let kinds = [is_letter, is_digit, is_space];
+    let kinds = [is_letter, is_digit, is_space, is_punctuation];
     runs_by(text, |character| Some(kinds.iter().position(|kind| kind(character))))
 }
 
@@ -310,6 +328,11 @@ fn is_space(character: &str) -> bool {
     !is_letter(character) && character.chars().all(char::is_whitespace)
 }
 
+/// The first code point decides: no letter, number, mark or white space.
+fn is_punctuation(character: &str) -> bool {
+    !is_letter(character) && !compiled(r"\A[\p{N}\p{M}\s]", "").is_match(character)
+}
+
 pub fn is_of(class: &Class, character: &str) -> bool {
     class.parts.iter().any(|part| match part {
         ClassPart::Digits => is_digit(character),
@@ -318,60 +341,87 @@ pub fn is_of(class: &Class, character: &str) -> bool {
         ClassPart::Lowercase => character.starts_with(char::is_lowercase),
         ClassPart::Alphanumeric => is_letter(character) || is_digit(character),
         ClassPart::Spaces => is_space(character),
-        ClassPart::Punctuation => !is_letter(character) && !is_digit(character) && !is_space(character),
+        ClassPart::Punctuation => is_punctuation(character),
         ClassPart::AnyOf(of) => of.graphemes(true).any(|one| one == character),
     })
 }
 
-/// Numbers: digits, or digits with decimals after a point; with `like "1,234.5"`, groups of three digits after commas too.
+/// Numbers. A letter stands for each character, so that regular expressions can tell which stretches may be numbers and which
+/// of these are.
 fn numbers(style: &NumberStyle, text: &str) -> Vec<Range<usize>> {
-    let thousands = if style.like.is_some() { r"(?:\d{1,3}(?:,\d{3})+(?:\.\d+)?|" } else { "(?:" };
-    let sign = if style.signed { "[+-]?" } else { "" };
-    let number = compiled(&format!(r"(?-u)({sign}){thousands}\d+(?:\.\d+)?)"), "");
-    let notches: Vec<usize> = text.grapheme_indices(true).map(|(at, _)| at).chain([text.len()]).collect();
-    let (mut all, mut at) = (Vec::new(), 0);
-    while let Some(found) = number.find_at(text, at) {
-        let mut range = found.range();
-        // Three digits after a comma are a group only where no fourth follows.
-        if let Some(comma) = text[range.clone()].rfind(',').map(|comma| range.start + comma)
-            && text[comma + 1..].bytes().take_while(u8::is_ascii_digit).count() > 3
-        {
-            range.end = comma;
-        }
-        let has_sign = text[range.clone()].starts_with(['+', '-']);
-        let before = text[..range.start].graphemes(true).next_back().and_then(|last| last.chars().next());
-        let is_no_sign = before.is_some_and(|c| c.is_alphabetic() || c.is_ascii_digit()) || range.start < at;
-        if has_sign && is_no_sign {
-            range.start += 1;
-        }
-        // A digit with a mark on it is none: the number is what is before it, as far as that is one by itself.
-        let start = range.start;
-        while !notches.contains(&range.end) {
-            let shorter = number.find_at(&text[..range.end - 1], at).map(|found| found.range());
-            match shorter.filter(|shorter| shorter.start == found.start() && shorter.end > start) {
-                Some(shorter) => range.end = shorter.end,
-                None => break,
+    let all: Vec<(usize, &str)> = text.grapheme_indices(true).collect();
+    let symbols: String = all.iter().map(|(_, character)| symbol(character)).collect();
+    let symbol_at = |index: Option<usize>| index.and_then(|index| symbols.chars().nth(index)).unwrap_or('*');
+    let (thousands, decimal) = match style.like.first().map(|example| example.text.trim_matches(['-', '+', '(', ')'])) {
+        None => (None, '.'),
+        Some("1,234.5") => (Some(","), '.'),
+        Some("1 234,5") => (Some("[ \u{a0}]"), ','),
+        Some(other) => panic!("the reference does not know {other}"),
+    };
+    let space = if thousands.is_some_and(|mark| mark.starts_with('[')) { " " } else { "" };
+    let (stretch, number) = match thousands {
+        None => (r"[0-9XP][0-9X]*(?:\.[0-9X]+)?".to_owned(), r"^[0-9]+(?:\.[0-9]+)?$".to_owned()),
+        Some(mark) => (
+            format!(r"[0-9XP](?:[0-9X]|[.,'\u{{a0}}{space}]+[0-9X]|[eE][-+−]?[0-9X])*"),
+            format!(r"^(?:[0-9]{{1,3}}(?:{mark}[0-9]{{3}})+|[0-9]+)(?:\{decimal}[0-9]+)?$"),
+        ),
+    };
+    let is_shown = |sign: fn(&str) -> bool| style.like.iter().any(|example| sign(&example.text));
+    let before = style.signed || is_shown(|example| example.starts_with(['-', '+']));
+    let (after, around) = (is_shown(|example| example.ends_with(['-', '+'])), is_shown(|example| example.starts_with('(')));
+    let (is_sign, ends) = (|c: char| "+-−".contains(c), |c: char| !c.is_alphabetic() && !c.is_ascii_digit());
+    let (mut found, mut taken) = (Vec::new(), 0);
+    for candidate in compiled(&stretch, "").find_iter(&symbols) {
+        let start = symbols[..candidate.start()].chars().count();
+        let end = start + candidate.as_str().chars().count();
+        if compiled(&number, "").is_match(candidate.as_str()) {
+            let left = start.checked_sub(1).filter(|left| *left >= taken);
+            let is_before = before && left.is_some() && is_sign(symbol_at(left));
+            let is_before = is_before && ends(symbol_at(start.checked_sub(2)));
+            let is_after = after && is_sign(symbol_at(Some(end))) && ends(symbol_at(Some(end + 1)));
+            let is_around = around && left.is_some() && symbol_at(left) == '(' && symbol_at(Some(end)) == ')';
+            if [is_before, is_after, is_around].iter().filter(|holds| **holds).count() < 2 {
+                let (from, to) = (start - usize::from(is_before || is_around), end + usize::from(is_after || is_around));
+                let place = |index: usize| all.get(index).map_or(text.len(), |(at, _)| *at);
+                found.push(place(from)..place(to));
+                taken = to;
+                continue;
             }
         }
-        if notches.contains(&range.start) && notches.contains(&range.end) {
-            at = range.end;
-            all.push(range);
-        } else {
-            at = start + 1;
-        }
+        taken = end;
     }
-    all
+    found
+}
+
+/// One code point for a character: itself where it is one, X for a digit that carries something, P for one behind something, A for
+/// other letters.
+fn symbol(character: &str) -> char {
+    let mut chars = character.chars();
+    match (chars.next().expect("a character is not empty"), chars.next()) {
+        // The letters that stand for something else.
+        ('X' | 'P', _) => 'A',
+        (c, None) => c,
+        (c, _) if c.is_ascii_digit() => 'X',
+        (c, _) if c.is_alphabetic() => 'A',
+        _ if character.contains(|c: char| c.is_ascii_digit()) => 'P',
+        _ => '*',
+    }
 }
 
 fn number_text(style: &NumberStyle, number: &str) -> String {
-    if style.like.is_some() { number.replace([',', '+'], "") } else { number.to_owned() }
+    if style.like.is_empty() {
+        return number.to_owned();
+    }
+    let decimal = if style.like[0].text.contains(' ') { ',' } else { '.' };
+    let digits = number.replace(decimal, "D").replace(|c: char| !c.is_ascii_digit() && c != 'D', "").replace('D', ".");
+    if number.contains(['-', '−', '(']) { format!("-{digits}") } else { digits }
 }
 
 fn plain_number(text: &str) -> String {
-    if !compiled(r"^[+-]?[0-9]+(\.[0-9]+)?$", "").is_match(text) {
+    if !compiled(r"^[+−-]?[0-9]+(\.[0-9]+)?$", "").is_match(text) {
         return String::new();
     }
-    let (sign, digits) = text.strip_prefix('-').map_or(("", text.trim_start_matches('+')), |digits| ("-", digits));
+    let (sign, digits) = text.strip_prefix(['-', '−']).map_or(("", text.trim_start_matches('+')), |digits| ("-", digits));
     let (whole, decimals) = digits.split_once('.').unwrap_or((digits, ""));
     let (whole, decimals) = (whole.trim_start_matches('0'), decimals.trim_end_matches('0'));
     let whole = if whole.is_empty() { "0" } else { whole };
@@ -382,9 +432,14 @@ fn plain_number(text: &str) -> String {
     }
 }
 
-fn compiled(pattern: &str, flags: &str) -> regex::Regex {
-    let flags = if flags.is_empty() { String::new() } else { format!("(?{flags})") };
-    regex::Regex::new(&format!("{flags}{pattern}")).expect("the phrase was read")
+/// A regular expression, compiled once.
+fn compiled(pattern: &str, flags: &str) -> Rc<regex::Regex> {
+    thread_local!(static COMPILED: RefCell<HashMap<String, Rc<regex::Regex>>> = RefCell::default());
+    let pattern = if flags.is_empty() { pattern.to_owned() } else { format!("(?{flags}){pattern}") };
+    COMPILED.with_borrow_mut(|all| {
+        let regex = || Rc::new(regex::Regex::new(&pattern).expect("the phrase was read"));
+        all.entry(pattern.clone()).or_insert_with(regex).clone()
+    })
 }
 
 /// Every match, or the group of it that is meant.
@@ -401,7 +456,7 @@ fn matches(pattern: &Pattern, text: &str) -> Vec<Option<String>> {
 pub fn condition(asked: &Condition, text: &str, unit: Unit) -> bool {
     let characters: Vec<&str> = text.graphemes(true).collect();
     let holds = match &asked.kind {
-        ConditionKind::Required => !text.is_empty(),
+        ConditionKind::Required => !text.trim().is_empty(),
         ConditionKind::Blank => text.trim().is_empty(),
         ConditionKind::Length { from, to } => (*from..=to.unwrap_or(usize::MAX)).contains(&units(text, unit).len()),
         ConditionKind::Class(class) => !text.is_empty() && characters.iter().all(|character| is_of(class, character)),
@@ -436,7 +491,8 @@ pub fn condition(asked: &Condition, text: &str, unit: Unit) -> bool {
         }
         ConditionKind::Range { from, to } => {
             // Exact for the short numbers that the tests ask about.
-            let number = |text: &str| (!plain_number(text).is_empty()).then(|| text.parse::<f64>().expect("a number"));
+            let number =
+                |text: &str| (!plain_number(text).is_empty()).then(|| text.replace('−', "-").parse::<f64>().expect("a number"));
             let end = |end: &Option<String>| end.as_deref().map(|end| number(end).expect("the end of a range is a number"));
             number(text).is_some_and(|n| end(from).is_none_or(|from| n >= from) && end(to).is_none_or(|to| n <= to))
         }

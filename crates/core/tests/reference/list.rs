@@ -195,7 +195,7 @@ impl<'l> Interpreter<'l> {
         for text in results {
             all_meet &= match check.condition.kind {
                 ConditionKind::Unique => self.is_new(name, vec![text.clone()]).is_none_or(|new| new != check.condition.negated),
-                _ => (text.is_empty() && !is_about_absence) || self.holds(&check.condition, text, cells),
+                _ => (text.trim().is_empty() && !is_about_absence) || self.holds(&check.condition, text, cells),
             };
         }
         all_meet
@@ -203,7 +203,7 @@ impl<'l> Interpreter<'l> {
 
     /// Whether no row before had the texts; `None` where there is no text.
     fn is_new(&mut self, asks: &str, texts: Vec<String>) -> Option<bool> {
-        let is_there = texts.iter().any(|text| !text.is_empty());
+        let is_there = texts.iter().any(|text| !text.trim().is_empty());
         is_there.then(|| self.seen.entry(asks.to_owned()).or_default().insert(texts))
     }
 }
@@ -214,8 +214,8 @@ pub fn fields(layout: &Layout, value: &str) -> Option<Vec<(String, String)>> {
     layout.forms.iter().find_map(|Form { items, .. }| fit(&items.iter().collect::<Vec<_>>(), &characters))
 }
 
-/// Fits items to all of some characters, trying what comes first: a part that may be absent is there, a range is as wide as can
-/// be, and a width left out is as narrow.
+/// Fits items to all of some characters, trying what comes first: a part that may be absent is there, a range and a class
+/// without a width are as wide as can be, and a piece with neither is as narrow.
 fn fit(items: &[&Item], characters: &[&str]) -> Option<Vec<(String, String)>> {
     let Some((first, rest)) = items.split_first() else { return characters.is_empty().then(Vec::new) };
     match first {
@@ -233,6 +233,7 @@ fn fit(items: &[&Item], characters: &[&str]) -> Option<Vec<(String, String)>> {
             let most = characters.iter().take_while(|character| is_of_class(character)).count();
             let widths: Vec<usize> = match to {
                 Some(to) => (*from..=most.min(*to)).rev().collect(),
+                None if class.is_some() => (*from..=most).rev().collect(),
                 None => (*from..=most).collect(),
             };
             widths.into_iter().find_map(|width| {

@@ -154,7 +154,7 @@ fn carved(carving: &Carving, rows: &[Vec<String>], batch_size: usize) -> (Vec<Ro
             }
         }
         with(&columns, kept.len(), |batch| {
-            carving.judge(batch, &mut worked, &mut tallies);
+            carving.judge(batch, &mut worked, &mut tallies, &mut []);
             let checks = carving.checks();
             let failures = worked.failures_by_row().to_vec();
             for (index, row) in kept.iter().enumerate() {

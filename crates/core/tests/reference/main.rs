@@ -65,6 +65,9 @@ const ONE: &[&str] = &[
     "number 2",
     "number signed",
     r#"number like "1,234.5""#,
+    r#"number 2 like "-1,234.5" or "(1,234.5)""#,
+    r#"number signed like "1,234.5-""#,
+    r#"number like "1 234,5""#,
     "run 2",
     "run -1 of letters and digits",
     "match /[0-9]+/",
@@ -96,6 +99,9 @@ const ONE: &[&str] = &[
     r#"prefix "<""#,
     r#"suffix ">""#,
     "plain number",
+    "plain digits",
+    "drop punctuation",
+    "run 1 of punctuation",
 ];
 
 /// Steps that give several.
@@ -103,6 +109,7 @@ const SEVERAL: &[&str] = &[
     r#"sections by "-""#,
     r#"sections by "-" skipping empty"#,
     "numbers",
+    r#"numbers signed like "1,234.5""#,
     "runs",
     "runs of letters",
     "matches /[a-z]/i",
@@ -135,11 +142,29 @@ const CONDITIONS: &[&str] = &[
 
 /// Values of which some are plain, some beyond ASCII with every code point by itself, and some of characters made of several.
 fn value() -> impl Strategy<Value = String> {
-    let plain = ["-", "--", "A", "be", "7", "12.5", " ", "1,204", "(", ")", "+3", "E", "A-77"];
+    let plain = ["-", "--", "A", "be", "7", "12.5", " ", "1,204", "(", ")", "+3", "E", "A-77", "e3", ".", ",", "-5", "204"];
     let simple = [&plain[..], &["é", "ß", "東", "Ω", "Я", "–"]].concat();
-    let composite =
-        [&simple[..], &["\u{a0}", "\r\n", "\u{301}", "👩\u{200d}🚀", "\u{200d}", "🇩🇪", "각", "e\u{301}", "\u{600}", "K"]]
-            .concat();
+    let composite = [
+        &simple[..],
+        &[
+            "\u{a0}",
+            "\r\n",
+            "\u{301}",
+            "👩\u{200d}🚀",
+            "\u{200d}",
+            "🇩🇪",
+            "각",
+            "e\u{301}",
+            "\u{600}",
+            "K",
+            "\u{2212}",
+            "٣",
+            "½",
+            "\u{3000}",
+            "\u{e33}",
+        ],
+    ]
+    .concat();
     prop_oneof![
         4 => proptest::collection::vec(select(plain.to_vec()), 0..8),
         2 => proptest::collection::vec(select(simple), 0..8),
@@ -233,7 +258,8 @@ proptest! {
             (0..).zip(&values).filter(|(_, value)| interpreter::condition(&keep, &result(value), Unit::Characters)).map(|(row, _)| row).collect();
         prop_assert_eq!(kept.unwrap_or_else(|| (0..values.len() as u32).collect()), expected, "{}", list);
         let mut tally = Tally::default();
-        carving.judge(&batch, &mut worked, std::slice::from_mut(&mut tally));
+        let mut checked = vec![0; carving.checks().len()];
+        carving.judge(&batch, &mut worked, std::slice::from_mut(&mut tally), &mut checked);
         let fails = |value: &String| {
             let (text, state) = (result(value), outcome(value).1);
             // Nothing is asked where `when` does not hold. A blank passes all but `required`; what is missing passes nothing,
@@ -242,11 +268,16 @@ proptest! {
                 (ConditionKind::Required | ConditionKind::Blank, _) => !interpreter::condition(&check, &text, Unit::Characters),
                 (_, "blank") => false,
                 (_, "missing") => true,
-                _ => !text.is_empty() && !interpreter::condition(&check, &text, Unit::Characters),
+                _ => !text.trim().is_empty() && !interpreter::condition(&check, &text, Unit::Characters),
             }
         };
         let expected: Vec<u32> = (0..).zip(&values).filter(|(_, value)| fails(value)).map(|(row, _)| row).collect();
         let failing: Vec<u32> = worked.failures_by_row().iter().map(|failure| failure.row).collect();
         prop_assert_eq!((failing.len() as u64, &failing), (tally.faulted, &expected), "{}", list);
+        // A check looks at the rows that have something to look at.
+        let about_absence = matches!(check.kind, ConditionKind::Required | ConditionKind::Blank);
+        let is_looked_at = |value: &&String| is_asked(value) && (about_absence || !result(value).trim().is_empty());
+        let looked_at = values.iter().filter(is_looked_at).count() as u64;
+        prop_assert_eq!(checked[0], looked_at, "{}", list);
     }
 }

@@ -41,6 +41,7 @@ impl<'m, 'o> Merger<'m, 'o> {
             inputs,
             tallies: vec![Tally::default(); job.carving.count()],
             checks: vec![Sightings::default(); job.checks.len()],
+            checked: vec![0; job.checks.len()],
             failing: vec![Failing::default(); job.checks.len()],
             formulas: vec![Sightings::default(); job.written().len()],
             ..Report::default()
@@ -112,6 +113,7 @@ impl<'m, 'o> Merger<'m, 'o> {
         }
         report.tallies.iter_mut().zip(&part.tallies).for_each(|(all, tally)| all.add(tally));
         report.checks.iter_mut().zip(&part.checks).for_each(|(all, seen)| all.append(seen, before));
+        report.checked.iter_mut().zip(&part.checked).for_each(|(all, rows)| *all += rows);
         report.formulas.iter_mut().zip(&part.formulas).for_each(|(all, seen)| all.append(seen, before));
         report.failing.iter_mut().zip(&part.failing).for_each(|(all, failing)| all.append(failing));
         self.diagnostics.append(&part.diagnostics, before);

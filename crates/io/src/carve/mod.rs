@@ -104,6 +104,8 @@ pub struct Report {
     pub tallies: Vec<Tally>,
     /// The counts of each check, in the order of [`Job::checks`].
     pub checks: Vec<Sightings>,
+    /// The rows with a value that each check looked at.
+    pub checked: Vec<u64>,
     /// For each check, the texts that do not meet it, where the job asked for them.
     pub failing: Vec<Failing>,
     /// The first output rows, as many as the job asked for.
@@ -148,13 +150,14 @@ impl Report {
             let (input, row) = self.inputs.locate(*row);
             RowOf { file: self.inputs.name(input).to_owned(), row }
         };
-        let check = |(check, seen): (&CheckName, &Sightings)| CheckCounts {
+        let check = |((check, seen), checked): ((&CheckName, &Sightings), &u64)| CheckCounts {
             of: check.of.clone(),
             column: title(check.column),
             check: check.words.clone(),
             level: if check.only_warns { Level::Warning } else { Level::Fault },
             implied: check.is_implied,
             elsewhere: check.is_elsewhere,
+            checked: *checked,
             rows: seen.count,
             first_rows: seen.rows.iter().map(row).collect(),
         };
@@ -169,7 +172,7 @@ impl Report {
             inputs: self.inputs.rows(rows),
             rows: summary::Rows { read: rows, kept: rows_kept, written: rows_out, set_aside, left_out, with_faults: faulty },
             pieces: self.tallies.iter().enumerate().map(piece).collect(),
-            checks: job.checks.iter().zip(&self.checks).map(check).collect(),
+            checks: job.checks.iter().zip(&self.checks).zip(&self.checked).map(check).collect(),
             replacements: self.replaced,
         }
     }

@@ -46,6 +46,8 @@ pub struct Part {
     pub tallies: Vec<Tally>,
     /// The counts of each check.
     pub checks: Vec<Sightings>,
+    /// The rows that each check looked at.
+    pub checked: Vec<u64>,
     /// For each check, the texts that do not meet it, where they are asked for.
     pub failing: Vec<Failing>,
     /// For each piece that is written, results that a spreadsheet may take for formulas.
@@ -114,6 +116,7 @@ impl Part {
             odd: Vec::new(),
             tallies: vec![Tally::default(); job.carving.count()],
             checks: vec![Sightings::default(); job.checks.len()],
+            checked: vec![0; job.checks.len()],
             failing: vec![Failing::default(); if job.counts_failing { job.checks.len() } else { 0 }],
             formulas: vec![Sightings::default(); job.written.len()],
             diagnostics: job.diagnostics.clone(),
@@ -377,7 +380,7 @@ impl<'j> Worker<'j> {
         let rows = &*rows;
         rows.with_batch(|batch| {
             let job = self.job;
-            job.carving.judge(batch, worked, &mut part.tallies);
+            job.carving.judge(batch, worked, &mut part.tallies, &mut part.checked);
             self.observe(batch, rows, worked, part);
             if job.formulas != Formulas::Ignored {
                 for (piece, seen) in job.written.iter().zip(&mut part.formulas) {
@@ -506,6 +509,7 @@ impl<'j> State<'_, 'j> {
             .filter(|(_, index)| index.is_some() || ragged_as == Ragged::SetAside)
             .collect();
         ragged.iter().for_each(|(row, _)| part.checks[ragged_check].note(u64::from(*row) + 1));
+        part.checked[ragged_check] += (rows.len() + ragged.iter().filter(|(_, index)| index.is_none()).count()) as u64;
         let outside = ragged.iter().filter(|(_, index)| index.is_none()).count();
         let of_batch = ragged.iter().filter_map(|(_, index)| *index);
         let also_ragged = of_batch.filter(|row| !worked.faulty().has(*row as usize)).count();

@@ -6,6 +6,7 @@ use std::ops::Range;
 use keen_notch_core::batch::{Buffer, Mask, Span};
 use keen_notch_core::carving::OutColumn;
 use keen_notch_core::column::Header;
+use keen_notch_core::text::blank::is_blank;
 use keen_notch_core::value_type::ValueType;
 
 use super::rows::OutRows;
@@ -344,7 +345,7 @@ fn value(added: &Added, index: usize, out: &mut Out) {
                 Writes::Json => out.extend(text.as_bytes()),
                 Writes::Plain(of) => match of.plain(text) {
                     Some(plain) => out.extend(plain.as_bytes()),
-                    None if text.is_empty() => out.extend(b"null"),
+                    None if is_blank(text) => out.extend(b"null"),
                     // It is a fault, and stays to be seen.
                     None => push_text(text, out),
                 },

@@ -35,35 +35,6 @@ const AROUND: usize = 100;
 /// The widest a result is shown, in columns.
 const WIDEST: usize = 120;
 
-/// In one sentence: how many rows have faults.
-pub fn verdict(summary: &Summary) -> String {
-    let (rows, faulty) = (summary.rows.read, summary.rows.with_faults);
-    let checks = summary.checks.iter().filter(|check| !check.implied).count() as u64;
-    let warned = summary.checks.iter().any(|check| check.rows > 0);
-    let missing = summary.pieces.iter().filter(|piece| piece.tally.missing > 0).count() as u64;
-    match (rows, faulty, checks) {
-        (0, ..) => "There are no rows".to_owned(),
-        (_, 0, 0) => format!("{}, and the cut list checks nothing", visible::counted(rows, "row")),
-        (_, 0, _) if warned => format!("No faults in {}, but some rows have warnings", visible::counted(rows, "row")),
-        (_, 0, _) if missing > 0 => format!(
-            "Every one of {} meets the checks; {} missing in some",
-            visible::counted(rows, "row"),
-            match missing {
-                1 => "1 piece is".to_owned(),
-                n => format!("{n} pieces are"),
-            }
-        ),
-        (_, 0, _) => format!("Nothing is wrong in {}", visible::counted(rows, "row")),
-        _ => format!(
-            "{} of {} {} faults ({})",
-            visible::grouped(faulty),
-            visible::counted(rows, "row"),
-            if faulty == 1 { "has" } else { "have" },
-            visible::share(faulty, rows)
-        ),
-    }
-}
-
 /// A file that was read, with its size and hash.
 pub fn file(input: &Input) -> Result<report::File, Failure> {
     let name = input.name();
@@ -230,7 +201,7 @@ pub fn changes(
                         format!("{}: {} now, {} before", check.check, visible::counted(now, "row"), visible::grouped(before))
                     }
                 };
-                let shares = was.map(|_| (share(before, then.rows.read), share(now, summary.rows.read)));
+                let shares = was.map(|was| (share(before, was.checked), share(now, check.checked)));
                 Some(Change { of: check.of.clone(), words, shares })
             });
             changed.collect()

@@ -7,6 +7,7 @@ use std::path::Path;
 
 use keen_notch_core::cutlist::Reading as ListReading;
 use keen_notch_core::survey::Depth;
+use keen_notch_core::verdict::Verdict;
 use keen_notch_io::carve::{Job, MadeBy, Outs, carve};
 use keen_notch_io::files::RunFiles;
 use keen_notch_io::sink::{self, Stream};
@@ -20,15 +21,16 @@ use crate::commands::pieces::{Given, Pieces};
 use crate::commands::run::{inputs, name_of, names, open, read_twice, say_replaced};
 use crate::console::{self, Console};
 use crate::draw::again::Again;
-use crate::draw::{hints, visible};
+use crate::draw::{hints, verdict, visible};
+use crate::exit::Exit;
 use crate::failure::Failure;
 use crate::progress::Progress;
 use crate::report::{self, Hint, Page};
 
-use gathered::{changes, column, faults, file, list, verdict};
+use gathered::{changes, column, faults, file, list};
 
 /// Runs the command.
-pub fn run(args: &ReportArgs, console: &Console) -> Result<(), Failure> {
+pub fn run(args: &ReportArgs, console: &Console) -> Result<Exit, Failure> {
     let given = Given {
         lists: &args.lists,
         layouts: &args.layouts,
@@ -74,12 +76,13 @@ pub fn run(args: &ReportArgs, console: &Console) -> Result<(), Failure> {
     let again =
         Again { given: &given, inputs: &inputs, reading: &args.reading, ragged: args.ragged, of_lists: &pieces.reading };
     let told = hints::told(&found, &job, &header, &pieces, &again);
+    let verdict = summary.verdict(told.len());
     let page = Page {
         version: report::VERSION,
         title: pieces.title.clone().unwrap_or_else(|| names(&inputs)),
         made: jiff::Zoned::now().strftime("%-d %B %Y, %H:%M").to_string(),
-        verdict: verdict(&summary),
-        is_good: summary.rows.with_faults == 0,
+        verdict: verdict::sentence(&verdict, &summary),
+        is_good: matches!(verdict, Verdict::Passed { .. }),
         files: inputs.iter().map(file).collect::<Result<_, _>>()?,
         faults: faults(&found, &job, &table),
         columns: titles.iter().zip(&surveys).map(|(title, survey)| column(title, survey)).collect(),
@@ -104,8 +107,12 @@ pub fn run(args: &ReportArgs, console: &Console) -> Result<(), Failure> {
     }
     if !args.quiet {
         let to = args.out.as_deref().map_or(String::new(), |path| format!(", in {}", name_of(path)));
-        console.note(&visible::without_controls(&format!("{}: {}{to}", names(&inputs), page.verdict)));
+        console.note(&visible::without_controls(&format!(
+            "{}: {}{to}",
+            names(&inputs),
+            verdict::words(&verdict, &page.summary)
+        )));
     }
     say_replaced(&reading.meter, console, args.quiet);
-    Ok(())
+    Ok(Exit::of_gaps(args.fail_on, &page.summary))
 }

@@ -2,7 +2,7 @@
 
 use super::{MOST_CHARACTERS, Next, Parser, SAMPLE_STEPS, at_most};
 use crate::phrase::ast::{
-    Class, Division, Example, Group, NumberStyle, Pattern, Position, Range, Side, Sides, Span, Step, StepKind,
+    Class, Division, Group, NumberExample, NumberStyle, Pattern, Position, Range, Side, Sides, Span, Step, StepKind,
 };
 use crate::phrase::reference::{entries, nearest_step};
 use crate::phrase::token::{Token, TokenKind};
@@ -82,7 +82,7 @@ impl Parser<'_> {
             "clip" => self.clip()?,
             "prefix" => StepKind::Prefix(self.text("the text in quotes")?.0),
             "suffix" => StepKind::Suffix(self.text("the text in quotes")?.0),
-            "plain" => self.plain_number()?,
+            "plain" => self.plain()?,
             "date" => StepKind::Date(self.date_format()?),
             _ => return Err(self.unknown_step(word, span)),
         };
@@ -200,24 +200,30 @@ impl Parser<'_> {
 
     /// `signed` and `like "1,234.5"`, in either order.
     fn number_style(&mut self) -> Result<NumberStyle, PhraseError> {
-        let mut style = NumberStyle { signed: false, like: None };
+        let mut style = NumberStyle { signed: false, like: Vec::new() };
         loop {
             if self.take_word("signed") {
                 style.signed = true;
-            } else if let Some(like) = self.like()? {
-                style.like = Some(like);
+            } else if style.like.is_empty() && self.take_word("like") {
+                style.like = self.examples()?;
             } else {
                 return Ok(style);
             }
         }
     }
 
-    fn like(&mut self) -> Result<Option<Example>, PhraseError> {
-        if !self.take_word("like") {
-            return Ok(None);
-        }
+    /// One example of a number, or several that differ in the sign. Any other text after `or` is a branch.
+    fn examples(&mut self) -> Result<Vec<NumberExample>, PhraseError> {
         let (text, span) = self.text("an example in quotes")?;
-        Ok(Some(Example { text, span }))
+        let mut examples = vec![NumberExample { text, span }];
+        while let Some([or, Token { kind: TokenKind::Text(text), span }]) = self.tokens.get(self.at..self.at + 2)
+            && or.kind == TokenKind::Word("or".to_owned())
+            && examples.iter().all(|example| example.differs_in_sign(text))
+        {
+            examples.push(NumberExample { text: text.clone(), span: span.clone() });
+            self.at += 2;
+        }
+        Ok(examples)
     }
 
     fn of_class(&mut self) -> Result<Option<Class>, PhraseError> {
@@ -310,11 +316,16 @@ impl Parser<'_> {
         Err(self.expected("`to`", help))
     }
 
-    fn plain_number(&mut self) -> Result<StepKind, PhraseError> {
-        if !self.take_word("number") {
-            return Err(self.expected("`number`", self.with_inserted("number")));
+    /// `plain number` and `plain digits`, from the second word on.
+    fn plain(&mut self) -> Result<StepKind, PhraseError> {
+        if self.take_word("number") {
+            let like = if self.take_word("like") { self.examples()? } else { Vec::new() };
+            return Ok(StepKind::PlainNumber(like));
         }
-        Ok(StepKind::PlainNumber(self.like()?))
+        match self.take_word("digits") {
+            true => Ok(StepKind::PlainDigits),
+            false => Err(self.expected("`number` or `digits`", self.with_inserted("number"))),
+        }
     }
 
     fn side(&mut self) -> Option<Side> {

@@ -2,7 +2,7 @@
 
 use super::conditions::{characters, condition};
 use super::markers::{any, class, every, occurrence, ordinal, regex, text, the};
-use crate::phrase::ast::{Class, Division, NumberStyle, Pattern, Position, Range, Side, Sides, StepKind};
+use crate::phrase::ast::{Class, Division, NumberExample, NumberStyle, Pattern, Position, Range, Side, Sides, StepKind};
 use crate::text::unit::Unit;
 
 /// What a step does, beginning with a verb. `several`: it works on each of several results; `first`: it
@@ -73,9 +73,9 @@ pub(super) fn step(kind: &StepKind, several: bool, first: bool) -> String {
         }
         StepKind::Prefix(prefix) => format!("put {} before {it}", text(prefix)),
         StepKind::Suffix(suffix) => format!("put {} after {it}", text(suffix)),
+        StepKind::PlainDigits => format!("write the decimal digits of {it} as 0 to 9"),
         StepKind::PlainNumber(like) => {
-            let like = like.as_ref().map_or(String::new(), |example| format!(", read like {}", text(&example.text)));
-            format!("write {it} as a plain number{like}, without zeros that do not count")
+            format!("write {it} as a plain number{}, without zeros that do not count", read_like(like))
         }
         StepKind::Date(format) => {
             format!("read {it} as a date written as {}, and write it as year-month-day", super::conditions::date(format))
@@ -127,9 +127,13 @@ fn parts(range: &Range) -> String {
 
 fn number_style(style: &NumberStyle) -> String {
     let signed = if style.signed { " with its sign" } else { "" };
-    let like =
-        style.like.as_ref().map_or(String::new(), |example| format!(", read like {}, as a plain number", text(&example.text)));
-    format!("{signed}{like}")
+    let plain = if style.like.is_empty() { "" } else { ", as a plain number" };
+    format!("{signed}{}{plain}", read_like(&style.like))
+}
+
+fn read_like(examples: &[NumberExample]) -> String {
+    let examples: Vec<String> = examples.iter().map(|example| text(&example.text)).collect();
+    if examples.is_empty() { String::new() } else { format!(", read like {}", examples.join(" or ")) }
 }
 
 fn run(of: Option<&Class>) -> String {

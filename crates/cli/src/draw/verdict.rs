@@ -1,0 +1,71 @@
+//! The verdict of a run in words.
+
+use keen_notch_core::summary::Summary;
+use keen_notch_core::verdict::{Doubt, Verdict};
+
+use super::visible;
+
+/// The inputs without rows, a line each.
+pub fn empty_inputs(summary: &Summary) -> Vec<String> {
+    let empty = summary.inputs.iter().filter(|input| input.rows == 0);
+    let why = if summary.part.is_some() { "has no rows in this part" } else { "has no rows" };
+    empty.map(|input| visible::without_controls(&format!("{} {why}", input.name))).collect()
+}
+
+/// The verdict as a sentence, without its full stop.
+pub fn sentence(verdict: &Verdict, summary: &Summary) -> String {
+    let words = words(verdict, summary);
+    let mut chars = words.chars();
+    chars.next().map_or(String::new(), |first| first.to_uppercase().chain(chars).collect())
+}
+
+/// The verdict in one clause.
+pub fn words(verdict: &Verdict, summary: &Summary) -> String {
+    match verdict {
+        Verdict::Faults => {
+            let (faulty, rows) = (summary.rows.with_faults, summary.rows.read);
+            let of = format!("{} of {}", visible::grouped(faulty), visible::counted(rows, "row"));
+            format!("{of} with faults ({})", visible::share(faulty, rows))
+        }
+        Verdict::Passed { checks: 1 } => "1 check passed".to_owned(),
+        Verdict::Passed { checks } => format!("all {checks} checks passed"),
+        Verdict::Doubtful(doubts) => {
+            let doubts: Vec<String> = doubts.iter().map(|doubt| clause(doubt, summary)).collect();
+            format!("no check failed, but {}", doubts.join("; "))
+        }
+        Verdict::Unchecked => "nothing was checked".to_owned(),
+    }
+}
+
+fn clause(doubt: &Doubt, summary: &Summary) -> String {
+    let check = |index: &usize| {
+        let check = &summary.checks[*index];
+        format!("`{}` of {}", check.check, check.of)
+    };
+    let words = match doubt {
+        Doubt::NoRows => "there was no row to check".to_owned(),
+        Doubt::NoValues(checks) => format!("{} had no value to look at", some(checks, check)),
+        Doubt::Warnings(checks) => format!("{} gave warnings", some(checks, check)),
+        Doubt::Missing(pieces) => {
+            let piece = |index: &usize| {
+                let piece = &summary.pieces[*index];
+                format!("{} ({})", piece.name, visible::counted(piece.tally.missing, "row"))
+            };
+            let rest = if pieces.len() == 1 { "is missing and has no check" } else { "are missing and have no check" };
+            format!("{} {rest}", some(pieces, piece))
+        }
+        Doubt::Hints(_) => "the hints say that results may be wrong".to_owned(),
+    };
+    visible::without_controls(&words)
+}
+
+/// The first few of a list, and the number of the others.
+fn some(indices: &[usize], name: impl Fn(&usize) -> String) -> String {
+    const MOST: usize = 3;
+    let mut names: Vec<String> = indices.iter().take(MOST).map(name).collect();
+    names.extend((indices.len() > MOST).then(|| format!("{} more", indices.len() - MOST)));
+    match names.split_last() {
+        Some((last, rest)) if !rest.is_empty() => format!("{} and {last}", rest.join(", ")),
+        _ => names.concat(),
+    }
+}

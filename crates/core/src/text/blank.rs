@@ -1,0 +1,19 @@
+//! Blank texts: empty, or nothing but white space.
+
+/// Whether a text is empty or has nothing but white space (Unicode's property White_Space).
+///
+/// ```
+/// use keen_notch_core::text::blank::is_blank;
+///
+/// assert!(is_blank("") && is_blank(" \u{3000}\t"));
+/// // A space that carries a mark is another character.
+/// assert!(!is_blank("\u{3000}\u{e33}"));
+/// ```
+#[inline]
+pub fn is_blank(text: &str) -> bool {
+    // One look at the first byte decides for nearly every text.
+    match text.as_bytes().first() {
+        Some(b'!'..0x80) => false,
+        _ => text.chars().all(char::is_whitespace),
+    }
+}

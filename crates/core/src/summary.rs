@@ -83,8 +83,8 @@ impl Listed {
     /// The values of a file of this name.
     pub fn new(file: &str, values: &List) -> Listed {
         // A sum does not depend on their order.
-        let hash = values.iter().fold(0_u128, |all, value| all.wrapping_add(Seen::hash([&**value]).bits()));
-        Listed { file: file.to_owned(), values: values.len() as u64, hash: format!("{hash:032x}") }
+        let hash = values.texts.iter().fold(0_u128, |all, value| all.wrapping_add(Seen::hash([&**value]).bits()));
+        Listed { file: file.to_owned(), values: values.texts.len() as u64, hash: format!("{hash:032x}") }
     }
 }
 

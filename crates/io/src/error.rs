@@ -254,13 +254,15 @@ pub enum Error {
         /// The bytes.
         bytes: Vec<u8>,
     },
-    /// The input begins with the byte-order mark of UTF-16.
-    #[error("{name} is UTF-16, not UTF-8: it begins with that byte-order mark")]
+    /// The input is UTF-16.
+    #[error("{name} is UTF-16, not UTF-8: {}", if *has_mark { "it begins with that byte-order mark" } else { "it has a zero byte beside every ASCII character" })]
     Utf16 {
         /// The input.
         name: String,
         /// `utf-16le` or `utf-16be`.
         encoding: &'static str,
+        /// Whether it begins with a byte-order mark.
+        has_mark: bool,
     },
     /// A line is no object.
     #[error("{name}, line {line}, character {character}: {why}")]
@@ -413,6 +415,14 @@ pub enum Error {
         name: String,
         /// What its ending says.
         format: &'static str,
+    },
+    /// The name of an output has an ending of no format.
+    #[error("{name}: .{ending} is not the extension of an output format")]
+    UnknownEnding {
+        /// The output.
+        name: String,
+        /// The ending, without the dot.
+        ending: String,
     },
     /// The name of an input says a format that is not read.
     #[error("{name} is {format} by its name, which cannot be read")]
@@ -581,6 +591,9 @@ impl Error {
                 let other = |ending| Path::new(name).with_extension(ending).display().to_string();
                 format!("write another format, such as {} or {} (docs/formats.md has them all)", other("csv"), other("xlsx"))
             }
+            Error::UnknownEnding { name, .. } => format!(
+                "name it {name}.csv or {name}.xlsx, or for the rows of carve, give the format with --to (docs/formats.md has them all)"
+            ),
             Error::Unreadable { .. } => {
                 "save it as .xlsx or CSV with the program that wrote it, or say what it is, such as --from csv".to_owned()
             }

@@ -228,17 +228,24 @@ fn ending(name: &Path) -> Option<String> {
     Some(name.extension()?.to_str()?.to_ascii_lowercase())
 }
 
-/// Whether rows can be written to an output of this name, of which that is said.
+/// Checks that rows can be written to an output of this name, in the format that its ending or an option gives.
 ///
 /// # Errors
-/// Where it says a format that cannot be.
+/// The format cannot be written, or the ending is unknown and no option gives a format.
 pub fn check_output(name: &Path, named: Named) -> Result<(), Error> {
-    match named.kind {
-        Some(kind @ (Kind::OtherWorkbook | Kind::Foreign(_))) => {
+    match (named.kind, unknown_ending(name)) {
+        (Some(kind @ (Kind::OtherWorkbook | Kind::Foreign(_))), _) => {
             Err(Error::Unwritable { name: name.display().to_string(), format: kind.name() })
         }
+        (None, Some(ending)) => Err(Error::UnknownEnding { name: name.display().to_string(), ending }),
         _ => Ok(()),
     }
+}
+
+/// The ending of a name that is not one of a format, if it has such; without that of a compression.
+fn unknown_ending(name: &Path) -> Option<String> {
+    let Named { kind: None, compression } = Named::of(name) else { return None };
+    if compression.is_some() { ending(Path::new(name.file_stem()?)) } else { ending(name) }
 }
 
 #[cfg(test)]
@@ -262,6 +269,22 @@ mod tests {
         ] {
             assert_eq!(Named::of(Path::new(name)), Named { kind, compression }, "{name:?}");
         }
+    }
+
+    #[test]
+    fn outputs_have_known_endings_or_none() {
+        for (name, is_fine) in [
+            ("a.csv", true),
+            ("a", true),
+            ("a.gz", true),
+            ("a.docx", false),
+            ("a.docx.gz", false),
+            ("a.xls", false),
+            (".a", true),
+        ] {
+            assert_eq!(check_output(Path::new(name), Named::of(Path::new(name))).is_ok(), is_fine, "{name}");
+        }
+        assert!(check_output(Path::new("a.docx"), Named::parse("csv").unwrap()).is_ok());
     }
 
     #[test]

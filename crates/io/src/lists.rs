@@ -5,8 +5,10 @@ use std::ops::ControlFlow;
 use std::path::Path;
 use std::sync::Arc;
 
-use keen_notch_core::column::ColumnRef;
-use keen_notch_core::program::{List, NoList};
+use keen_notch_core::column::{ColumnRef, Header};
+use keen_notch_core::phrase::ast::ListSource;
+use keen_notch_core::program::{List, ListTexts, NoList};
+use keen_notch_core::text::blank::is_blank;
 
 use crate::files::RunFiles;
 use crate::source::Reading;
@@ -27,11 +29,11 @@ impl From<crate::Error> for Failed {
     }
 }
 
-/// Reads the texts of a column of a file; of its first column where none is named. Blank cells are left out.
+/// Reads the texts of a column of a file. Blank cells are left out.
 ///
 /// # Errors
 /// Where the file is an output of the run, cannot be read, has no such column, or lists nothing.
-pub fn read(path: &Path, column: Option<&str>, files: &RunFiles) -> Result<List, NoList> {
+pub fn read(path: &Path, source: &ListSource, files: &RunFiles) -> Result<List, NoList> {
     // Whoever wrote the cut list may not be who may read the file: nothing of what is in it is said.
     let failed = |error: crate::Error| match error {
         crate::Error::NotUtf8 { name, .. } => {
@@ -41,8 +43,8 @@ pub fn read(path: &Path, column: Option<&str>, files: &RunFiles) -> Result<List,
     };
     let input = Input::File(path.to_owned());
     files.reads(&input).map_err(failed)?;
-    let mut table = Table::open(&[input], &Reading::default()).map_err(failed)?;
-    let column = match column {
+    let mut table = Table::open(&[input], &Reading { header: source.has_header, ..Reading::default() }).map_err(failed)?;
+    let column = match &source.column {
         None => 0,
         Some(name) => {
             let reason = || format!("{}: there is no one column that {name} leads to", path.display());
@@ -51,11 +53,13 @@ pub fn read(path: &Path, column: Option<&str>, files: &RunFiles) -> Result<List,
             found.map_err(|Failed(why)| why.unwrap_or_else(failed))?
         }
     };
+    let header =
+        if let Header::Names(names) = &table.header { names.get(column).map(|name| name.as_str().into()) } else { None };
     let mut list: HashSet<Box<str>> = HashSet::new();
     let mut bytes = 0;
     table
         .each_batch(&[column], |_, batch| {
-            for text in batch.column(column).iter().filter(|text| !text.is_empty()) {
+            for text in batch.column(column).iter().filter(|text| !is_blank(text)) {
                 if !list.contains(text) {
                     bytes += text.len() + EACH;
                     list.insert(text.into());
@@ -69,8 +73,9 @@ pub fn read(path: &Path, column: Option<&str>, files: &RunFiles) -> Result<List,
         return Err(NoList { reason, help: "list fewer texts, or shorter ones".to_owned() });
     }
     if list.is_empty() {
-        let help = "put what is allowed into it, one a row below a header".to_owned();
+        let help =
+            "write the allowed texts into it, one on each line below a header; without a header, add `no header`".to_owned();
         return Err(NoList { reason: format!("{} lists nothing", path.display()), help });
     }
-    Ok(Arc::new(list))
+    Ok(Arc::new(ListTexts { texts: list, header }))
 }

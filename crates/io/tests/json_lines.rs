@@ -22,7 +22,7 @@ fn run(name: &str, bytes: &[u8], pieces: &[&str], to: &str, (stride, threads): (
     let mut table =
         Table::open(&[Input::Memory(name.to_owned(), bytes.into())], &Reading { from: Some(ending(name)), ..reading })?;
     let pieces = pieces.iter().map(|piece| Piece::parse(piece, 0).unwrap()).collect();
-    let lists = |_: &str, _: Option<&str>| panic!("there is no list");
+    let lists = |_: &keen_notch_core::phrase::ast::ListSource| panic!("there is no list");
     let carving = Carving::new(
         &Wanted { pieces, ..Wanted::default() },
         None,

@@ -110,9 +110,10 @@ fn asked(kind: &ConditionKind) -> String {
             let texts: Vec<String> = texts.iter().map(|text| quoted(text)).collect();
             format!("one of {}{}", texts.join(", "), any_case(*any))
         }
-        ConditionKind::ListedIn { file, column, any_case: any } => {
-            let column = column.iter().map(|column| format!(" column {}", quoted(column))).collect::<String>();
-            format!("listed in {}{column}{}", quoted(file), any_case(*any))
+        ConditionKind::ListedIn { list, any_case: any } => {
+            let column = list.column.iter().map(|column| format!(" column {}", quoted(column))).collect::<String>();
+            let header = if list.has_header { "" } else { " no header" };
+            format!("listed in {}{column}{}{header}", quoted(&list.file), any_case(*any))
         }
         ConditionKind::Range { from, to } => {
             let [from, to] = [from, to].map(|end| end.as_deref().unwrap_or_default());

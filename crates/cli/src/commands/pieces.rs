@@ -13,6 +13,7 @@ use keen_notch_core::cutlist::{self, CutList, Main, Reading as ListReading};
 use keen_notch_core::explain;
 use keen_notch_core::layout::Layout;
 use keen_notch_core::phrase::Span;
+use keen_notch_core::phrase::ast::ListSource;
 use keen_notch_core::piece::{Check, Piece, Source, Wanted};
 use keen_notch_core::program::{List, NoList, Setting};
 use keen_notch_core::summary::Listed;
@@ -67,7 +68,7 @@ pub struct Pieces {
     files: RunFiles,
     allow_outside: bool,
     /// The values that cut lists name files for, by what they are called there, as far as they have been read.
-    listed: RefCell<BTreeMap<(String, Option<String>), List>>,
+    listed: RefCell<BTreeMap<ListSource, List>>,
 }
 
 impl Pieces {
@@ -208,7 +209,7 @@ impl Pieces {
                 .map_err(|error| Failure::text_error(&self.texts[0], TextError::of_column(error, main.span.clone())))?,
             (None, None) => {}
         }
-        let lists = |file: &str, column: Option<&str>| self.listed_in(file, column);
+        let lists = |source: &ListSource| self.listed_in(source);
         let setting = Setting { unit: self.unit, lists: &lists };
         let mut wanted = std::borrow::Cow::Borrowed(&self.wanted);
         if let (true, Header::Names(names)) = (self.take_places, header) {
@@ -230,7 +231,7 @@ impl Pieces {
     /// What a summary says of a run of these pieces, which have been bound to a table. `argument` is the column of the command line.
     pub fn made_by(&self, argument: Option<&str>) -> MadeBy {
         let argument = argument.map(ColumnRef::parse);
-        let listed = |((file, column), list): (&(String, Option<String>), &List)| {
+        let listed = |(ListSource { file, column, .. }, list): (&ListSource, &List)| {
             let name = column.as_ref().map_or(file.clone(), |column| format!("{column} of {file}"));
             Listed::new(&name, list)
         };
@@ -243,9 +244,9 @@ impl Pieces {
     }
 
     /// The values that a cut list names a file for: read once.
-    pub fn listed_in(&self, file: &str, column: Option<&str>) -> Result<List, NoList> {
-        let key = (file.to_owned(), column.map(str::to_owned));
-        if let Some(list) = self.listed.borrow().get(&key) {
+    pub fn listed_in(&self, source: &ListSource) -> Result<List, NoList> {
+        let file = &source.file;
+        if let Some(list) = self.listed.borrow().get(source) {
             return Ok(Arc::clone(list));
         }
         // With several cut lists, the file is beside the first that has it.
@@ -253,8 +254,8 @@ impl Pieces {
         let path = paths.iter().find(|path| path.exists()).or(paths.first());
         let path = path.map_or(Path::new(file), PathBuf::as_path);
         self.refuse_outside(path)?;
-        let list = keen_notch_io::lists::read(path, column, &self.files)?;
-        self.listed.borrow_mut().insert(key, Arc::clone(&list));
+        let list = keen_notch_io::lists::read(path, source, &self.files)?;
+        self.listed.borrow_mut().insert(source.clone(), Arc::clone(&list));
         Ok(list)
     }
 
@@ -265,7 +266,7 @@ impl Pieces {
 
     /// The files with values that cut lists name, as they name them, once the pieces have been bound to a table.
     pub fn listed_files(&self) -> Vec<String> {
-        let mut files: Vec<String> = self.listed.borrow().keys().map(|(file, _)| file.clone()).collect();
+        let mut files: Vec<String> = self.listed.borrow().keys().map(|source| source.file.clone()).collect();
         files.dedup();
         files
     }

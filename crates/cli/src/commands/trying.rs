@@ -6,6 +6,7 @@ use std::thread;
 use std::time::Duration;
 
 use keen_notch_core::column::ColumnRef;
+use keen_notch_core::phrase::ast::ListSource;
 use keen_notch_core::phrase::ast::{Condition, Phrase};
 use keen_notch_core::program::{List, NoList};
 use keen_notch_io::files::RunFiles;
@@ -62,7 +63,7 @@ pub fn run(args: &TryArgs, console: &Console) -> Result<(), Failure> {
         path => (path.clone().map(ListFile::new), Vec::new(), Vec::new()),
     };
     let unit = list.unit;
-    let lists = move |file: &str, column: Option<&str>| -> Result<List, NoList> { list.listed_in(file, column) };
+    let lists = move |source: &ListSource| -> Result<List, NoList> { list.listed_in(source) };
     let mut session = Session {
         name: names(&inputs),
         file,

@@ -2,6 +2,7 @@
 
 use std::sync::atomic::Ordering;
 
+use keen_notch_core::phrase::ast::ListSource;
 use keen_notch_core::program::Setting;
 use keen_notch_core::text::unit::Unit;
 
@@ -13,7 +14,7 @@ use super::sample::Sample;
 const ROWS: [&str; 6] = ["GRP-00041273-S7K2", "HNG-00760251-N9P4", "SHV-47476125", "", "n/a", "grp-00012345-A1B2"];
 
 fn model_of(values: &[&str], pieces: Vec<Draft>) -> Model {
-    let lists = Box::new(|file: &str, column: Option<&str>| (Setting::new(Unit::Characters).lists)(file, column));
+    let lists = Box::new(|source: &ListSource| (Setting::new(Unit::Characters).lists)(source));
     Model::new(Sample::of("part_code", values), (Unit::Characters, lists), pieces, vec!["piece_2".to_owned()])
 }
 

@@ -375,6 +375,26 @@ impl Carving {
         }
     }
 
+    /// Observes results that are not in a list, but are its header: the file may have none.
+    pub fn observe_list_headers(
+        &self,
+        batch: &Batch,
+        worked: &Worked,
+        diagnostics: &mut Diagnostics,
+        number: &dyn Fn(usize) -> u64,
+    ) {
+        for failure in &worked.failures {
+            if let CheckOf::Piece { piece, number: of_piece } = self.check_list[failure.check as usize]
+                && let Test::Text(condition) = &self.pieces[piece].checks[of_piece].condition.test
+                && condition.reads_list()
+                && let text = self.failing_text(*failure, batch, worked)
+                && let Some(file) = condition.header_of_list(&text)
+            {
+                diagnostics.note_list_header(&self.pieces[piece].name, file, &text, number(failure.row as usize));
+            }
+        }
+    }
+
     /// The text that is wrong: a result, or the value that nothing came of or that does not fit.
     pub fn failing_text<'a>(&self, failure: Failure, batch: &Batch<'a>, worked: &'a Worked) -> Cow<'a, str> {
         let (row, item) = (failure.row as usize, failure.item as usize);

@@ -1,5 +1,6 @@
 //! Diagnostics: what was observed in a run that its summary does not say, with the rows and a fix to paste.
 
+mod dates;
 mod digits;
 mod numbers;
 mod outline;
@@ -10,11 +11,11 @@ use std::collections::BTreeMap;
 
 use numbers::{Doubt, DoubtfulNumbers, SignPlace};
 pub use piece::{Observed, note_looks};
-use piece::{PieceDiagnostics, WithExample, append_all};
+use piece::{PieceDiagnostics, WithExample, append_all, note};
 
 use crate::batch::Texts;
 use crate::layout::{Expected, Fits, LayoutPlan};
-use crate::phrase::Phrase;
+use crate::phrase::{Phrase, quoted};
 use crate::piece::Piece;
 use crate::program::{Program, Scratch};
 use crate::sightings::{ROWS, Sightings};
@@ -90,13 +91,15 @@ pub struct Diagnostics {
     today: String,
     /// Characters at which a layout did not fit that look like what it wanted: (what it is, what was wanted).
     in_layouts: BTreeMap<(char, char), Sightings>,
+    /// Results that are the header of the list that they are not in: by (piece, file, result).
+    list_headers: BTreeMap<(String, String, String), Sightings>,
 }
 
 impl Diagnostics {
     /// Nothing observed so far of some pieces.
     pub fn new(pieces: &[Piece]) -> Diagnostics {
         let pieces = pieces.iter().map(PieceDiagnostics::new).collect();
-        Diagnostics { pieces, today: String::new(), in_layouts: BTreeMap::new() }
+        Diagnostics { pieces, ..Diagnostics::default() }
     }
 
     /// The same diagnostics, which know what day it is, as ISO 8601: dates after it are worth a hint.
@@ -159,12 +162,18 @@ impl Diagnostics {
         }
     }
 
+    /// Notes a result of a piece that is not in a list but is the header of its file.
+    pub(crate) fn note_list_header(&mut self, piece: &str, file: &str, text: &str, row: u64) {
+        note(&mut self.list_headers, (piece.to_owned(), file.to_owned(), text.to_owned()), row);
+    }
+
     /// Adds what was observed of the same pieces in later rows, which were counted from `offset` on.
     pub fn append(&mut self, later: &Diagnostics, offset: u64) {
         for (piece, later) in self.pieces.iter_mut().zip(&later.pieces) {
             piece.append(later, offset);
         }
         append_all(&mut self.in_layouts, &later.in_layouts, offset);
+        append_all(&mut self.list_headers, &later.list_headers, offset);
     }
 
     /// The hints after a run of `rows` rows, the most useful first. `checks` are the checks by what they are
@@ -195,7 +204,13 @@ impl Diagnostics {
             rows: seen.rows.clone(),
             fix: Fix::Words(format!("fix the data: {} should be \"{wanted}\"", named(*found))),
         }));
+        hints.extend(self.list_headers.iter().map(|((piece, file, text), seen)| Hint {
+            seen: format!("{piece} is \"{text}\" in {}, which is the header of {file}", values(seen.count)),
+            rows: seen.rows.clone(),
+            fix: Fix::Words(format!("if the file has no header, write: listed in {} no header", quoted(file))),
+        }));
         for kind in [
+            PieceDiagnostics::ambiguous_dates,
             PieceDiagnostics::letters,
             PieceDiagnostics::other_case,
             PieceDiagnostics::doubtful_numbers,
@@ -366,6 +381,28 @@ impl PieceDiagnostics {
             Some(Hint { seen: words, rows: seen.rows.clone(), fix })
         });
         hints.collect()
+    }
+
+    /// Values that two branches read as two dates.
+    fn ambiguous_dates(&self, _piece: usize, _rows: u64) -> Vec<Hint> {
+        let Some(dates) = self.date_branches.as_ref().filter(|dates| dates.ambiguous.count > 0) else { return Vec::new() };
+        let Sightings { count, rows } = &dates.ambiguous;
+        let readings: Vec<String> =
+            dates.readings.iter().map(|(format, date)| format!("{date} by {}", quoted(format))).collect();
+        let only = dates.formats().zip(&dates.only);
+        let only = only.map(|(format, count)| format!("only {} reads {}", quoted(format), counted(*count, "other value")));
+        let (are, only) = (if *count == 1 { "is" } else { "are" }, only.collect::<Vec<_>>().join(", "));
+        vec![Hint {
+            seen: format!(
+                "{} of {} {are} read as the first of two dates, such as \"{}\" ({}); {only}",
+                values(*count),
+                self.name,
+                dates.value,
+                readings.join(", ")
+            ),
+            rows: rows.clone(),
+            fix: Fix::LookAtRow(rows.first().copied().unwrap_or(1)),
+        }]
     }
 
     /// Dates that are still to come, which years of two digits often are by mistake.

@@ -2,6 +2,7 @@
 
 use std::collections::BTreeMap;
 
+use super::dates::DateBranches;
 use super::digits::{ENDS, LOOK, MAY_BE_DIGITS, digit_look_alike};
 use super::numbers::NumberDiagnostics;
 use super::outline::{SAMPLE, outline};
@@ -58,6 +59,8 @@ pub struct PieceDiagnostics {
     pub values: u64,
     /// The first of these.
     pub sample: Vec<String>,
+    /// Observations about its branches that read dates, where it has several.
+    pub date_branches: Option<DateBranches>,
     /// Dates after today.
     pub future: Sightings,
     /// The year that begins the hundred years up to today's.
@@ -121,6 +124,7 @@ impl PieceDiagnostics {
             numbers: NumberDiagnostics::new(phrase),
             century_at: century_at(phrase),
             gives_dates: gives_dates(phrase),
+            date_branches: DateBranches::new(phrase),
             is_sampled: true,
             takes_sample: true,
             counts_left,
@@ -139,6 +143,9 @@ impl PieceDiagnostics {
         self.there += later.there;
         self.values += later.values;
         self.future.append(&later.future, offset);
+        if let (Some(dates), Some(later)) = (&mut self.date_branches, &later.date_branches) {
+            dates.append(later, offset);
+        }
         let lacking = SAMPLE.saturating_sub(self.sample.len());
         self.sample.extend(later.sample.iter().take(lacking).cloned());
         if let (Some(numbers), Some(later)) = (&mut self.numbers, &later.numbers) {
@@ -167,6 +174,9 @@ impl PieceDiagnostics {
         }
         if let Some(numbers) = &mut self.numbers {
             numbers.observe(values, results, number);
+        }
+        if let Some(dates) = &mut self.date_branches {
+            dates.observe(values, results, number);
         }
         if self.gives_dates && !today.is_empty() {
             let texts = results.texts(values);
@@ -320,7 +330,7 @@ impl WithSimd for CountDigits<'_> {
 const MOST_KINDS: usize = 1000;
 
 /// Notes a row with a thing of some kind, unless there are very many kinds.
-fn note<K: Ord>(all: &mut BTreeMap<K, Sightings>, kind: K, row: u64) {
+pub fn note<K: Ord>(all: &mut BTreeMap<K, Sightings>, kind: K, row: u64) {
     if all.len() < MOST_KINDS || all.contains_key(&kind) {
         all.entry(kind).or_default().note(row);
     }

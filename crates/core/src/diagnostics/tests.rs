@@ -169,6 +169,13 @@ fn what_is_observed() {
             vec![r#"p gives dates after today for 1 value [2]: date "%d.%m.%y" from 1926"#],
         ),
         (
+            r#"date "%d/%m/%Y" or date "%m/%d/%Y" or "none""#,
+            vec!["03/04/2024", "05/05/2024", "31/01/2024", "01/31/2024", "02/01/2024", "x", "30/01/2024"],
+            vec![
+                r#"2 values of p are read as the first of two dates, such as "03/04/2024" (2024-04-03 by "%d/%m/%Y", 2024-03-04 by "%m/%d/%Y"); only "%d/%m/%Y" reads 2 other values, only "%m/%d/%Y" reads 1 other value [1, 5]: look at row 1"#,
+            ],
+        ),
+        (
             "date \"%Y-%m-%d\"",
             vec!["2025-11-24", "2025-11-25", "2025-11-26"],
             vec!["p gives dates after today for 1 value [3]: look at row 3"],

@@ -386,6 +386,17 @@ impl Condition {
     }
 }
 
+/// A column of a file that holds a list of texts.
+#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub struct ListSource {
+    /// The file, as the phrase names it.
+    pub file: String,
+    /// The column; the first one where none is named.
+    pub column: Option<String>,
+    /// Whether the first row of the file names its columns.
+    pub has_header: bool,
+}
+
 /// What a condition asks.
 #[derive(Debug, Clone, PartialEq, Eq)]
 #[non_exhaustive]
@@ -422,11 +433,9 @@ pub enum ConditionKind {
     },
     /// `listed in "sites.csv" column "site"`
     ListedIn {
-        /// The file, from the cut list's folder.
-        file: String,
-        /// The column; the first where none is said.
-        column: Option<String>,
-        /// Whether case does not count.
+        /// Where the list is.
+        list: ListSource,
+        /// Whether upper and lower case are the same.
         any_case: bool,
     },
     /// `range 1 to 999`: numbers, compared exactly; an end may be left open.

@@ -10,7 +10,7 @@ use super::class::ClassPlan;
 use super::date::DatePlan;
 use super::matcher::Matcher;
 use super::pattern::{self, Compiled};
-use super::setting::{List, NoList, Setting};
+use super::setting::{List, ListTexts, NoList, Setting};
 use crate::batch::simd::{self, ByteRange};
 use crate::batch::{Span, Texts};
 use crate::check::{Violation, ViolationKind, check_digit, email};
@@ -161,12 +161,13 @@ impl ConditionPlan {
             ConditionKind::OneOf { texts, any_case } => Test::OneOf { texts: texts.clone(), any_case: *any_case },
             ConditionKind::Range { from, to } => Test::Range { from: from.clone(), to: to.clone() },
             ConditionKind::Date(format) => Test::Date(Box::new(DatePlan::new(format)?)),
-            ConditionKind::ListedIn { file, column, any_case } => match (setting.lists)(file, column.as_deref()) {
+            ConditionKind::ListedIn { list: source, any_case } => match (setting.lists)(source) {
                 Ok(list) if *any_case => {
-                    let folded = list.iter().map(|text| fold(text).into()).collect();
-                    Test::ListedIn { list: Arc::new(folded), file: file.clone(), any_case: true }
+                    let texts = list.texts.iter().map(|text| fold(text).into()).collect();
+                    let folded = ListTexts { texts, header: list.header.as_ref().map(|header| fold(header).into()) };
+                    Test::ListedIn { list: Arc::new(folded), file: source.file.clone(), any_case: true }
                 }
-                Ok(list) => Test::ListedIn { list, file: file.clone(), any_case: false },
+                Ok(list) => Test::ListedIn { list, file: source.file.clone(), any_case: false },
                 Err(NoList { reason, help }) => {
                     return Err(PhraseError { kind: ErrorKind::NoList(reason), span: condition.span.clone(), help });
                 }
@@ -182,6 +183,24 @@ impl ConditionPlan {
         };
         let words = crate::phrase::words::condition(&Condition { negated: !condition.negated, ..condition.clone() });
         Ok(ConditionPlan { negated: condition.negated, test, words })
+    }
+
+    /// Whether the condition asks for a list.
+    #[inline]
+    pub(crate) fn reads_list(&self) -> bool {
+        matches!(self.test, Test::ListedIn { .. })
+    }
+
+    /// The file of the list, where `text` is not in it but is the name of the column that it was read from.
+    pub(crate) fn header_of_list(&self, text: &str) -> Option<&str> {
+        match &self.test {
+            Test::ListedIn { list, file, any_case } if !self.negated => {
+                let header = list.header.as_deref()?;
+                let is_header = if *any_case { header == fold(text) } else { header == text };
+                is_header.then_some(file)
+            }
+            _ => None,
+        }
     }
 
     /// Why the condition does not hold for `text`; not to be asked where it does.
@@ -233,8 +252,8 @@ impl Test {
                 from.as_ref().is_none_or(at_least) && to.as_ref().is_none_or(at_most)
             }
             Test::Date(date) => date.read(text).is_some(),
-            Test::ListedIn { list, any_case: false, .. } => list.contains(text),
-            Test::ListedIn { list, any_case: true, .. } => list.contains(&*fold(text)),
+            Test::ListedIn { list, any_case: false, .. } => list.texts.contains(text),
+            Test::ListedIn { list, any_case: true, .. } => list.texts.contains(&*fold(text)),
             Test::Email if form.is_plain() => email::holds_for_plain(text),
             Test::Email => email::check(text).is_ok(),
             Test::CheckDigit(algorithm) => check_digit::check(*algorithm, text).is_ok(),

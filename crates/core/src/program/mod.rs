@@ -33,6 +33,6 @@ pub use op::Program;
 pub(crate) use pattern::Together as RegexesTogether;
 pub use results::Results;
 pub use run::Work;
-pub use setting::{GetList, List, NoList, Setting};
+pub use setting::{GetList, List, ListTexts, NoList, Setting};
 pub use state::State;
 pub use trace::{BranchTrace, Seen, StepTrace, Trace};

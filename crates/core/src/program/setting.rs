@@ -3,10 +3,20 @@
 use std::collections::HashSet;
 use std::sync::Arc;
 
+use crate::phrase::ast::ListSource;
 use crate::text::unit::Unit;
 
 /// A list of texts, as `listed in` asks for it.
-pub type List = Arc<HashSet<Box<str>>>;
+pub type List = Arc<ListTexts>;
+
+/// The texts of a list.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct ListTexts {
+    /// The texts.
+    pub texts: HashSet<Box<str>>,
+    /// The name of the column that they come from, if the file has a header.
+    pub header: Option<Box<str>>,
+}
 
 /// Why a list cannot be had, and what to do about it, each in a sentence.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -26,13 +36,13 @@ impl std::fmt::Display for NoList {
 impl std::error::Error for NoList {}
 
 /// Gives the texts of a column of a file.
-pub type GetList<'a> = dyn Fn(&str, Option<&str>) -> Result<List, NoList> + 'a;
+pub type GetList<'a> = dyn Fn(&ListSource) -> Result<List, NoList> + 'a;
 
 /// What a plan is made with: what its positions count, and where its lists come from.
 pub struct Setting<'a> {
     /// What positions and widths count.
     pub unit: Unit,
-    /// Gives the texts of a column of a file, the first one where none is named.
+    /// Gives the texts of a column of a file.
     pub lists: &'a GetList<'a>,
 }
 
@@ -41,7 +51,7 @@ impl Setting<'static> {
     pub fn new(unit: Unit) -> Setting<'static> {
         Setting {
             unit,
-            lists: &|_, _| {
+            lists: &|_| {
                 Err(NoList {
                     reason: "there are no lists here".to_owned(),
                     help: "ask it in a cut list, as `check`".to_owned(),

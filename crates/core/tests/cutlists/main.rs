@@ -7,7 +7,7 @@ use keen_notch_core::batch::{Batch, Column};
 use keen_notch_core::carving::{Carving, Memory, OutColumn, Worked};
 use keen_notch_core::column::Header;
 use keen_notch_core::cutlist::{self, CutList};
-use keen_notch_core::program::{NoList, Setting};
+use keen_notch_core::program::{ListTexts, NoList, Setting};
 use keen_notch_core::tally::Tally;
 use keen_notch_core::text::unit::Unit;
 
@@ -29,9 +29,12 @@ fn bound(file: &str) -> Result<Carving, (String, String, String)> {
 fn setting(unit: Unit) -> Setting<'static> {
     Setting {
         unit,
-        lists: &|file, column| match (file, column) {
-            ("teams.csv", None) => Ok(Arc::new(["RIG", "EL"].map(Box::from).into())),
-            _ => Err(NoList { reason: format!("{file} is not there"), help: "look for it".to_owned() }),
+        lists: &|source| match (source.file.as_str(), &source.column) {
+            ("teams.csv", None) => {
+                let header = source.has_header.then(|| "team".into());
+                Ok(Arc::new(ListTexts { texts: ["RIG", "EL"].map(Box::from).into(), header }))
+            }
+            (file, _) => Err(NoList { reason: format!("{file} is not there"), help: "look for it".to_owned() }),
         },
     }
 }

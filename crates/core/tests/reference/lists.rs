@@ -6,7 +6,7 @@ use keen_notch_core::batch::{Batch, Column};
 use keen_notch_core::carving::{Carving, Memory, Worked};
 use keen_notch_core::column::{ColumnRef, Header};
 use keen_notch_core::cutlist::CutList;
-use keen_notch_core::program::{NoList, Setting};
+use keen_notch_core::program::{ListTexts, NoList, Setting};
 use keen_notch_core::tally::Tally;
 use keen_notch_core::text::unit::Unit;
 use proptest::prelude::*;
@@ -202,8 +202,8 @@ proptest! {
         let list = CutList::parse(&text, 0).unwrap_or_else(|error| panic!("{error}\n{text}"));
         let setting = Setting {
             unit: Unit::Characters,
-            lists: &|file, _| match file {
-                "few.csv" => Ok(Arc::new(["A", "be", "é"].map(Box::from).into())),
+            lists: &|source| match source.file.as_str() {
+                "few.csv" => Ok(Arc::new(ListTexts { texts: ["A", "be", "é"].map(Box::from).into(), header: None })),
                 _ => Err(NoList { reason: String::new(), help: String::new() }),
             },
         };

@@ -445,6 +445,7 @@ impl<'j> Worker<'j> {
             part.diagnostics.observe(piece, Observed { values, filled: *filled, looks, results, number: &number });
         }
         carving.observe_layouts(batch, worked, &mut part.diagnostics, &number);
+        carving.observe_list_headers(batch, worked, &mut part.diagnostics, &number);
     }
 }
 

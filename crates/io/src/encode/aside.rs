@@ -45,7 +45,9 @@ pub fn aside(format: &Format, named: Named, (header, types): (&Header, &[Seen]))
     let title = TITLES.into_iter().find(|title| !is_taken(title)).unwrap_or(TITLES[0]);
     let header = header.clone();
     Ok(match (named.kind, format) {
-        (None | Some(Kind::Delimited(_)), Format::Delimited { dialect, preamble }) => {
+        (None | Some(Kind::Delimited(_)), Format::Delimited { dialect, preamble })
+            if named.other_delimiter(dialect.delimiter).is_none() =>
+        {
             Box::new(AsRead { delimiter: dialect.delimiter, preamble: preamble.clone(), header, title })
         }
         (Some(Kind::Workbook), _) => {
@@ -60,7 +62,7 @@ pub fn aside(format: &Format, named: Named, (header, types): (&Header, &[Seen]))
         #[cfg(not(feature = "columnar"))]
         (Some(kind @ (Kind::Parquet | Kind::Arrow(_))), _) => return Err(super::not_in_build(kind, types)),
         (Some(Kind::Delimited(_) | Kind::OtherWorkbook), _)
-        | (None, Format::Workbook { .. } | Format::Columnar(_) | Format::Database(_)) => {
+        | (None, Format::Delimited { .. } | Format::Workbook { .. } | Format::Columnar(_) | Format::Database(_)) => {
             Box::new(Cells { delimiter: named.delimiter().unwrap_or(b','), header, title })
         }
         (None | Some(Kind::FixedWidth), Format::FixedWidth(layout)) => Box::new(Lines { layout: layout.clone(), title }),
@@ -126,6 +128,7 @@ impl AsRead {
 
 impl Aside for AsRead {
     fn begin(&self, out: &mut Buffer) {
+        out.extend(self.preamble.separator.as_bytes());
         if let Header::Names(_) = self.header {
             out.extend(self.preamble.header_row().as_bytes());
             out.push(self.delimiter);
@@ -158,7 +161,9 @@ impl Aside for Cells {
     }
 
     fn write(&self, chunk: &dyn Chunk, text: &str, row: usize, why: &str, out: &mut Out) {
-        for column in 0..self.header.count() {
+        // A ragged row keeps the cells that it has too many.
+        let ragged = chunk.ragged(row..row + 1).first().map_or(0, |(_, cells)| *cells as usize);
+        for column in 0..self.header.count().max(ragged) {
             push_cell(out, chunk.cell(text, row, column).text.as_bytes(), self.delimiter);
             out.extend(&[self.delimiter]);
         }

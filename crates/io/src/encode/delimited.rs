@@ -363,6 +363,9 @@ impl Encoder for Delimited {
         if preamble.byte_order_mark {
             out.extend("\u{feff}".as_bytes());
         }
+        if self.read == Some(*delimiter) {
+            out.extend(preamble.separator.as_bytes());
+        }
         let had_header = matches!(self.header, Header::Names(_));
         if !self.has_header {
             // Blank lines alone.

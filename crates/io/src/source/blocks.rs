@@ -5,9 +5,15 @@ use std::sync::{Arc, Mutex};
 
 use keen_notch_core::batch::OWN_MAPPING;
 
+use super::foreign::utf16;
 use super::{LineCount, Reading};
 use crate::Error;
 use crate::pool::lock;
+
+/// Bytes that are waited for at the start of a text: enough to tell its encoding.
+const ENOUGH: usize = 16;
+/// The most bytes that are looked at for that.
+const MOST_LOOKED_AT: usize = 4 << 10;
 
 /// Bytes that are looked at in one go; a bit for each in a mask.
 pub const BLOCK: usize = 64;
@@ -166,9 +172,9 @@ impl<E: RowEnds> Blocks<E> {
     /// Takes the byte-order mark off the start, if there is one. To be called before [`Blocks::next_block`].
     ///
     /// # Errors
-    /// Where reading fails, or the mark is that of UTF-16.
+    /// Reading fails, or the text is UTF-16.
     pub fn byte_order_mark(&mut self) -> Result<bool, Error> {
-        while self.filled < 3 && !self.ended {
+        while self.filled < ENOUGH && !self.ended {
             self.fill()?;
         }
         match self.held() {
@@ -177,9 +183,12 @@ impl<E: RowEnds> Blocks<E> {
                 self.filled -= 3;
                 Ok(true)
             }
-            [0xFF, 0xFE, ..] => Err(Error::Utf16 { name: self.name.clone(), encoding: "utf-16le" }),
-            [0xFE, 0xFF, ..] => Err(Error::Utf16 { name: self.name.clone(), encoding: "utf-16be" }),
-            _ => Ok(false),
+            [0xFF, 0xFE, ..] => Err(Error::Utf16 { name: self.name.clone(), encoding: "utf-16le", has_mark: true }),
+            [0xFE, 0xFF, ..] => Err(Error::Utf16 { name: self.name.clone(), encoding: "utf-16be", has_mark: true }),
+            held => match utf16(&held[..held.len().min(MOST_LOOKED_AT)]) {
+                Some(encoding) => Err(Error::Utf16 { name: self.name.clone(), encoding, has_mark: false }),
+                None => Ok(false),
+            },
         }
     }
 

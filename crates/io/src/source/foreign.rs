@@ -1,4 +1,4 @@
-//! Telling what is no text by its first bytes, where its name said nothing of it.
+//! Tells other formats and encodings from text by the first bytes of an input.
 
 use std::io::{Cursor, Read};
 
@@ -30,5 +30,40 @@ pub fn refused(name: &str, mut reader: Box<dyn Read + Send>) -> Result<Box<dyn R
     match SIGNS.iter().find(|(sign, ..)| start.starts_with(sign)) {
         Some((_, found, from)) => Err(Error::NoText { name: name.to_owned(), found, from: *from }),
         None => Ok(Box::new(Cursor::new(start).chain(reader))),
+    }
+}
+
+/// The encoding of bytes that are UTF-16 without a byte-order mark, as it looks: every ASCII character among them has a zero beside
+/// it on the same side.
+pub fn utf16(start: &[u8]) -> Option<&'static str> {
+    let (pairs, _) = start.as_chunks::<2>();
+    if pairs.len() < 2 {
+        return None;
+    }
+    let zeros = |side: usize| pairs.iter().filter(|pair| pair[side] == 0).count();
+    let (encoding, unit): (_, fn([u8; 2]) -> u16) = match (zeros(0), zeros(1)) {
+        (0, 1..) => ("utf-16le", u16::from_le_bytes),
+        (1.., 0) => ("utf-16be", u16::from_be_bytes),
+        _ => return None,
+    };
+    let is_text = |pair: &[u8; 2]| !matches!(unit(*pair), 0..=8 | 11 | 12 | 14..=31);
+    pairs.iter().all(is_text).then_some(encoding)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn utf16_is_told_by_its_zeros() {
+        let bytes = |text: &str, unit: fn(u16) -> [u8; 2]| text.encode_utf16().flat_map(unit).collect::<Vec<u8>>();
+        for text in ["part_code,depot\nGRP-1,East\n", "код,место\nА1,Б2", "東,京\n"] {
+            assert_eq!(utf16(&bytes(text, u16::to_le_bytes)), Some("utf-16le"), "{text}");
+            assert_eq!(utf16(&bytes(text, u16::to_be_bytes)), Some("utf-16be"), "{text}");
+            assert_eq!(utf16(text.as_bytes()), None, "{text}");
+        }
+        for other in [&b""[..], b"a", b"a\0b", b"\0\0\0\0", b"a\0\x01\0", b"ab\0c\0d"] {
+            assert_eq!(utf16(other), None, "{other:?}");
+        }
     }
 }

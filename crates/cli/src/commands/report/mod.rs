@@ -39,6 +39,10 @@ pub fn run(args: &ReportArgs, console: &Console) -> Result<Exit, Failure> {
         column: args.column.as_deref(),
         allow_outside: args.allow_outside,
     };
+    let is_json = match args.to {
+        Some(format) => format == ReportFormat::Json,
+        None => is_json(args.out.as_deref())?,
+    };
     let known = RunFiles::default();
     let pieces = Pieces::read(&given, &known)?;
     let (inputs, _) = inputs(&args.files, (&args.reading, &pieces.reading, false), &known, console)?;
@@ -91,8 +95,6 @@ pub fn run(args: &ReportArgs, console: &Console) -> Result<Exit, Failure> {
         changes: before.iter().map(|(name, before)| changes(name, before, &summary, (&titles, &surveys, &of_rows))).collect(),
         summary,
     };
-    let is_json = args.to == Some(ReportFormat::Json)
-        || (args.to.is_none() && args.out.as_deref().and_then(Path::extension).is_some_and(|ending| ending == "json"));
     let text = match is_json {
         // What has only texts, numbers and lists of these can always be written.
         true => visible::json(&serde_json::to_value(&page).unwrap_or_default()),
@@ -115,4 +117,20 @@ pub fn run(args: &ReportArgs, console: &Console) -> Result<Exit, Failure> {
     }
     say_replaced(&reading.meter, console, args.quiet);
     Ok(Exit::of_gaps(args.fail_on, &page.summary))
+}
+
+/// Whether the extension of the page's file is that of JSON; a page has `.html`, `.htm` or none.
+fn is_json(out: Option<&Path>) -> Result<bool, Failure> {
+    let Some((out, extension)) = out.and_then(|out| Some((out, out.extension()?.to_str()?.to_ascii_lowercase()))) else {
+        return Ok(false);
+    };
+    match extension.as_str() {
+        "json" => Ok(true),
+        "html" | "htm" => Ok(false),
+        _ => {
+            let page = out.with_extension("html");
+            let message = format!("{}: .{extension} is not the extension of a report", out.display());
+            Err(Failure::usage(message, format!("name it {}, or give the format with --to html or --to json", page.display())))
+        }
+    }
 }

@@ -1,7 +1,7 @@
 //! Conditions.
 
 use super::{Next, Parser};
-use crate::phrase::ast::{CheckDigit, Condition, ConditionKind, Span};
+use crate::phrase::ast::{CheckDigit, Condition, ConditionKind, ListSource, Span};
 use crate::phrase::token::{Token, TokenKind};
 use crate::phrase::{ErrorKind, PhraseError};
 use crate::words;
@@ -77,7 +77,18 @@ impl Parser<'_> {
                 self.word("in", r#"listed in "sites.csv""#)?;
                 let file = self.text("the file in quotes")?.0;
                 let column = if self.take_word("column") { Some(self.text("the column in quotes")?.0) } else { None };
-                ConditionKind::ListedIn { file, column, any_case: self.any_case()? }
+                let (mut any_case, mut has_header) = (false, true);
+                loop {
+                    if !any_case && self.any_case()? {
+                        any_case = true;
+                    } else if has_header && self.take_word("no") {
+                        self.word("header", r#"listed in "sites.csv" no header"#)?;
+                        has_header = false;
+                    } else {
+                        break;
+                    }
+                }
+                ConditionKind::ListedIn { list: ListSource { file, column, has_header }, any_case }
             }
             "range" => self.range_condition()?,
             "date" => ConditionKind::Date(self.date_format()?),

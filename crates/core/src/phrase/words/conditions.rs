@@ -31,9 +31,10 @@ pub fn condition(condition: &Condition) -> String {
             let texts = texts.iter().map(|one| text(one)).collect::<Vec<_>>().join(", ");
             is(&format!("{of}{texts}{}", in_any_case(*any_case)))
         }
-        ConditionKind::ListedIn { file, column, any_case } => {
-            let of = column.as_ref().map_or(String::new(), |column| format!("the column {column} of "));
-            is(&format!("listed in {of}{file}{}", in_any_case(*any_case)))
+        ConditionKind::ListedIn { list, any_case } => {
+            let of = list.column.as_ref().map_or(String::new(), |column| format!("the column {column} of "));
+            let header = if list.has_header { "" } else { ", which has no header" };
+            is(&format!("listed in {of}{}{header}{}", list.file, in_any_case(*any_case)))
         }
         ConditionKind::Range { from, to } => is(&match (from, to) {
             (Some(from), Some(to)) => format!("a number from {from} to {to}"),

@@ -45,11 +45,30 @@ fn divides(text: &str, delimiter: u8, is_whole: bool) -> bool {
     wanted.is_some_and(|count| count > 1)
 }
 
-/// Reads the start of a text, as far as it tells the delimiter; gives that, if it is not the comma, and the whole text.
+/// What the start of a text says of its delimiter.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Start {
+    /// The delimiter that a first line `sep=;` gives.
+    pub said: Option<u8>,
+    /// The delimiter that divides the header and the rows after it, if it is not the comma.
+    pub guessed: Option<u8>,
+}
+
+/// Whether a line is the declaration of a delimiter that spreadsheets write and read, `sep=;`: the delimiter.
+pub fn separator(line: &str) -> Option<u8> {
+    let line = line.strip_prefix('"').and_then(|line| line.strip_suffix('"')).unwrap_or(line);
+    let (word, delimiter) = line.split_at_checked(4)?;
+    match delimiter.as_bytes() {
+        [byte] if word.eq_ignore_ascii_case("sep=") && byte.is_ascii() && !matches!(byte, b'"' | b'\n' | b'\r') => Some(*byte),
+        _ => None,
+    }
+}
+
+/// Reads the start of a text, as far as it tells the delimiter; gives what it says, and the whole text.
 ///
 /// # Errors
 /// Where it cannot be read.
-pub fn guess(mut reader: Box<dyn Read + Send>) -> io::Result<(Option<u8>, Box<dyn Read + Send>)> {
+pub fn start(mut reader: Box<dyn Read + Send>) -> io::Result<(Start, Box<dyn Read + Send>)> {
     let mut start = Vec::new();
     let mut chunk = [0; 8 << 10];
     let mut is_whole = false;
@@ -65,13 +84,32 @@ pub fn guess(mut reader: Box<dyn Read + Send>) -> io::Result<(Option<u8>, Box<dy
             Err(error) => return Err(error),
         }
     }
-    let other = other_delimiter(&start, is_whole);
-    Ok((other, Box::new(Cursor::new(start).chain(reader))))
+    let line = start.split(|byte| *byte == b'\n').next().unwrap_or_default();
+    let line = str::from_utf8(line).unwrap_or_default().trim_start_matches('\u{feff}').trim_end_matches('\r');
+    let said = separator(line);
+    let guessed = if said.is_none() { other_delimiter(&start, is_whole) } else { None };
+    Ok((Start { said, guessed }, Box::new(Cursor::new(start).chain(reader))))
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn a_first_line_may_say_the_delimiter() {
+        for (line, expected) in [
+            ("sep=;", Some(b';')),
+            ("SEP=\t", Some(b'\t')),
+            ("\"sep=|\"", Some(b'|')),
+            ("sep=", None),
+            ("sep=;;", None),
+            ("sep=é", None),
+            ("sep;x", None),
+            ("séparé", None),
+        ] {
+            assert_eq!(separator(line), expected, "{line:?}");
+        }
+    }
 
     #[test]
     fn other_delimiters_are_taken_where_they_divide_all_rows_alike() {

@@ -31,6 +31,8 @@ const MOST_BLANK: usize = 1 << 20;
 pub struct Preamble {
     /// Whether there is a byte-order mark.
     pub byte_order_mark: bool,
+    /// A first line that gives the delimiter (`sep=;`), with its line end; empty where there is none.
+    pub separator: String,
     /// Blank lines and the header row without its line end; the blank lines alone where there is no header.
     pub header: String,
     /// The line end of the first row, or `\n` where it has none.
@@ -68,21 +70,23 @@ impl Delimited {
     /// Where it cannot be read, there is nothing in it or what looks like something else, or the delimiter that was given cannot be one.
     pub fn open(input: &Input, reading: &Reading) -> Result<Delimited, Error> {
         let given = reading.delimiter.as_deref().map(delimiter).transpose()?;
-        let said = given.or(reading.named(input).delimiter());
         let name = input.name();
-        let mut reader = input.open(reading)?;
-        let mut guessed = None;
-        if said.is_none() {
-            (guessed, reader) = guess::guess(reader).map_err(|error| Error::of_reading(&name, error))?;
-        }
-        let delimiter = said.or(guessed).unwrap_or(b',');
-        let dialect = Dialect { delimiter, header: reading.header, is_guessed: guessed.is_some() };
+        let (start, reader) = guess::start(input.open(reading)?).map_err(|error| Error::of_reading(&name, error))?;
+        let said = given.or(start.said).or(reading.named(input).delimiter());
+        let delimiter = said.or(start.guessed).unwrap_or(b',');
+        let dialect = Dialect { delimiter, header: reading.header, is_guessed: said.is_none() && start.guessed.is_some() };
         let mut blocks = Blocks::new(name.clone(), reader, OutsideQuotes::new(dialect.delimiter), reading);
         let byte_order_mark = blocks.byte_order_mark()?;
         let (mut skipped, mut ahead) = (String::new(), VecDeque::new());
+        let mut separator = String::new();
         while let Some(block) = blocks.next_block()? {
             let text = block.text(&name)?;
             let mut at = 0;
+            if separator.is_empty() && skipped.is_empty() && start.said.is_some() {
+                at = text.find('\n').map_or(text.len(), |line_end| line_end + 1);
+                separator.push_str(&text[..at]);
+            }
+            let from = at;
             let mut cells = Cells::default();
             while at < text.len() {
                 let record = Record::read(text, at, dialect.delimiter, &mut cells);
@@ -117,23 +121,24 @@ impl Delimited {
                 }
                 let mut preamble = Preamble {
                     byte_order_mark,
+                    separator,
                     header: String::new(),
                     line_end: if record.line_end.is_empty() { "\n" } else { record.line_end }.to_owned(),
                     ended: !record.line_end.is_empty(),
                     quotes_all,
                 };
                 let (header, rows) = if dialect.header {
-                    preamble.header = format!("{skipped}{}{}", &text[..at], record.raw);
+                    preamble.header = format!("{skipped}{}{}", &text[from..at], record.raw);
                     let names = (0..record.count()).map(|index| record.owned_value(index)).collect();
                     (Header::Names(names), at + record.width())
                 } else {
-                    preamble.header = format!("{skipped}{}", &text[..at]);
+                    preamble.header = format!("{skipped}{}", &text[from..at]);
                     (Header::Unnamed(record.count()), at)
                 };
                 let shape = Arc::new(Shape::new(name, header.count(), dialect.delimiter, reading));
                 return Ok(Delimited { dialect, preamble, header, blocks, first: Some((block, rows)), ahead, shape });
             }
-            skipped.push_str(text);
+            skipped.push_str(&text[from..]);
         }
         Err(Error::Empty { name })
     }

@@ -1,0 +1,92 @@
+//! Values that several branches of a phrase read as different dates.
+
+use std::sync::Arc;
+
+use crate::batch::Texts;
+use crate::phrase::Phrase;
+use crate::phrase::ast::{Body, StepKind};
+use crate::program::{Program, Results, Work};
+use crate::sightings::Sightings;
+use crate::text::unit::Unit;
+
+/// Observations about the branches of a phrase that read dates: two or more.
+#[derive(Debug, Clone)]
+pub struct DateBranches {
+    /// The format of each branch, and the branch as a phrase of its own.
+    branches: Arc<[(String, Program)]>,
+    /// Values that two branches read as different dates.
+    pub ambiguous: Sightings,
+    /// The first of them; empty if there is none.
+    pub value: String,
+    /// The formats that read the first, each with its date.
+    pub readings: Vec<(String, String)>,
+    /// The values that only the branch can read, branch by branch.
+    pub only: Vec<u64>,
+}
+
+impl DateBranches {
+    /// For a phrase with at least two branches that end in `date`.
+    pub fn new(phrase: &Phrase) -> Option<DateBranches> {
+        let branches = phrase.branches.iter().filter_map(|branch| {
+            let Body::Steps(steps) = &branch.body else { return None };
+            let StepKind::Date(format) = &steps.last()?.kind else { return None };
+            let alone = Phrase::parse(phrase.source.get(branch.span.clone())?).ok()?;
+            Some((format.text.clone(), Program::new(&alone, Unit::Characters).ok()?))
+        });
+        let branches: Arc<[_]> = branches.collect();
+        let only = vec![0; branches.len()];
+        (branches.len() > 1).then(|| DateBranches {
+            branches,
+            ambiguous: Sightings::default(),
+            value: String::new(),
+            readings: Vec::new(),
+            only,
+        })
+    }
+
+    /// The format of each branch.
+    pub fn formats(&self) -> impl Iterator<Item = &String> {
+        self.branches.iter().map(|(format, _)| format)
+    }
+
+    /// Adds the observations of later rows, counted from after row `offset`.
+    pub fn append(&mut self, later: &DateBranches, offset: u64) {
+        if self.ambiguous.count == 0 {
+            (self.value, self.readings) = (later.value.clone(), later.readings.clone());
+        }
+        self.ambiguous.append(&later.ambiguous, offset);
+        self.only.iter_mut().zip(&later.only).for_each(|(all, count)| *all += count);
+    }
+
+    /// Observes the values of a batch that have a result.
+    pub fn observe(&mut self, values: Texts, results: &Results, number: &dyn Fn(usize) -> u64) {
+        let mut work = Work::default();
+        let read = |(_, program): &(String, Program)| {
+            let mut results = Results::default();
+            program.run(values, &mut work, &mut results);
+            results
+        };
+        let read: Vec<Results> = self.branches.iter().map(read).collect();
+        for row in (0..values.len()).filter(|row| results.state(*row).is_there()) {
+            let date = |results: &Results| -> Option<String> {
+                let item = results.items(row).next()?;
+                Some(results.texts(values).get(item).to_owned())
+            };
+            let dates: Vec<(usize, String)> =
+                read.iter().enumerate().filter_map(|(branch, results)| Some((branch, date(results)?))).collect();
+            match dates.as_slice() {
+                [] => {}
+                [(branch, _)] => self.only[*branch] += 1,
+                [(_, first), others @ ..] if others.iter().any(|(_, date)| date != first) => {
+                    if self.ambiguous.count == 0 {
+                        self.value = values.get(row).to_owned();
+                        let format = |branch: &usize| self.branches[*branch].0.clone();
+                        self.readings = dates.iter().map(|(branch, date)| (format(branch), date.clone())).collect();
+                    }
+                    self.ambiguous.note(number(row));
+                }
+                _ => {}
+            }
+        }
+    }
+}

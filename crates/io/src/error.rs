@@ -616,6 +616,7 @@ impl Error {
                 | Error::OneTableTwice { .. }
                 | Error::Unwritable { .. }
                 | Error::UnknownFormat { .. }
+                | Error::UnknownEnding { .. }
                 | Error::NoWidths { .. }
                 | Error::NoPlace { .. }
                 | Error::NoTable { .. }

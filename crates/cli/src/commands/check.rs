@@ -109,11 +109,14 @@ pub fn run(args: &CheckArgs, console: &Console) -> Result<Exit, Failure> {
             for line in hints::draw(&report, &job, &header, &pieces, &again, console.width) {
                 writeln!(out, "{line}")?;
             }
-            writeln!(out)?;
+            if report.counts.rows > 0 {
+                writeln!(out)?;
+            }
         }
         let names = run::names_of_part(&inputs, args.part.part);
         let rows = match verdict {
             Verdict::Faults => String::new(),
+            _ if report.counts.rows == 0 => String::new(),
             _ => format!("{}: ", visible::counted(report.counts.rows, "row")),
         };
         let words = visible::without_controls(&format!("{names}: {rows}{}", verdict::words(&verdict, &summary)));

@@ -2,6 +2,7 @@
 
 use std::ops::Range;
 
+use anstream::adapter::strip_str;
 use anstyle::Style;
 use keen_notch_core::check::ViolationKind;
 use keen_notch_core::column::Header;
@@ -14,58 +15,71 @@ use super::ruler::{self, Mark};
 use super::style::{self, paint};
 use super::{long, visible};
 
-/// The checks with their counts, shares and first rows; those that are met by all rows in quiet. Where the terminal is narrow, long
-/// checks are cut off, and fewer rows are named. With a summary of before, its counts come beside.
+/// The checks with the values that they looked at, failures, shares and first rows. Where the terminal is narrow, long checks are cut
+/// off, fewer rows are named, and at last the columns are left out that the checks are about. With a summary of before, its counts
+/// come beside.
 pub fn table(summary: &Summary, then: Option<&Summary>, width: usize) -> Vec<String> {
-    super::table::fitted(width, 24, |space| {
-        let heads =
-            ["of", "column", "check", "checked", "then", if then.is_some() { "now" } else { "failed" }, "share", "first rows"];
-        let shown = |index: &usize| then.is_some() || *index != 4;
-        let heads = heads.into_iter().enumerate().filter(|(index, _)| shown(index)).map(|(_, head)| head);
-        let mut drawn = super::table::table(heads, usize::MAX);
-        for check in &summary.checks {
-            let was = then.map(|then| then.checks.iter().find(|was| check.is_same(was)));
-            let is_met = check.rows == 0;
-            if check.implied && is_met && was.flatten().is_none_or(|was| was.rows == 0) {
-                continue;
-            }
-            let count = match (is_met, check.level) {
-                (true, _) => style::QUIET,
-                (false, Level::Warning) => style::LOOK,
-                (false, Level::Fault) => style::FAULT,
-            };
-            let warns = if check.level == Level::Warning { " (warns)" } else { "" };
-            let words = visible::clipped(&visible::value(&check.check), (space * 3 / 5).min(60) - warns.len()) + warns;
-            let column = check.column.as_deref().map_or(String::new(), visible::value);
-            let share = match check.checked {
-                0 => "no value".to_owned(),
-                _ if is_met => "all meet it".to_owned(),
-                checked => visible::share(check.rows, checked),
-            };
-            let was = was.map(|was| match was {
-                Some(was) if was.rows > 0 => {
-                    format!("{} ({})", visible::grouped(was.rows), visible::share(was.rows, was.checked))
-                }
-                Some(_) => "0".to_owned(),
-                None => "not asked".to_owned(),
-            });
-            let cells = [
-                Some(super::table::cell(visible::value(&check.of), style::HEAD)),
-                Some(super::table::cell(column, Style::new())),
-                Some(super::table::cell(words, Style::new())),
-                Some(super::table::cell(
-                    visible::grouped(check.checked),
-                    if check.checked == 0 { style::LOOK } else { Style::new() },
-                )),
-                was.map(|was| super::table::cell(was, style::QUIET)),
-                Some(super::table::cell(visible::grouped(check.rows), count)),
-                Some(super::table::cell(share, count)),
-                Some(super::table::cell(first_rows(check, summary.inputs.len() > 1, space * 2 / 5), Style::new())),
-            ];
-            drawn.add_row(cells.into_iter().flatten());
+    let with_columns = super::table::fitted(width, 24, |space| draw_table(summary, then, true, space));
+    match with_columns.iter().any(|line| visible::width(&strip_str(line).to_string()) > width) {
+        true => super::table::fitted(width, 24, |space| draw_table(summary, then, false, space)),
+        false => with_columns,
+    }
+}
+
+/// The table, with texts clipped to a number of columns.
+fn draw_table(summary: &Summary, then: Option<&Summary>, with_columns: bool, space: usize) -> comfy_table::Table {
+    let heads = [
+        Some("of"),
+        with_columns.then_some("column"),
+        Some("check"),
+        Some("checked"),
+        then.map(|_| "then"),
+        Some(if then.is_some() { "now" } else { "failed" }),
+        Some("share"),
+        Some("first rows"),
+    ];
+    let mut drawn = super::table::table(heads.into_iter().flatten(), usize::MAX);
+    for check in &summary.checks {
+        let was = then.map(|then| then.checks.iter().find(|was| check.is_same(was)));
+        let is_met = check.rows == 0;
+        if check.implied && is_met && was.flatten().is_none_or(|was| was.rows == 0) {
+            continue;
         }
-        drawn
-    })
+        let count = match (is_met, check.level) {
+            (true, _) => style::QUIET,
+            (false, Level::Warning) => style::LOOK,
+            (false, Level::Fault) => style::FAULT,
+        };
+        let warns = if check.level == Level::Warning { " (warns)" } else { "" };
+        let words = visible::clipped(&visible::value(&check.check), (space * 3 / 5).min(60) - warns.len()) + warns;
+        let column = check.column.as_deref().map_or(String::new(), visible::value);
+        let share = match check.checked {
+            0 => "no value".to_owned(),
+            _ if is_met => "all meet it".to_owned(),
+            checked => visible::share(check.rows, checked),
+        };
+        let was = was.map(|was| match was {
+            Some(was) if was.rows > 0 => {
+                format!("{} ({})", visible::grouped(was.rows), visible::share(was.rows, was.checked))
+            }
+            Some(_) => "0".to_owned(),
+            None => "not asked".to_owned(),
+        });
+        let checked = if check.checked == 0 { style::LOOK } else { Style::new() };
+        let cell = super::table::cell;
+        let cells = [
+            Some(cell(visible::value(&check.of), style::HEAD)),
+            with_columns.then(|| cell(column, Style::new())),
+            Some(cell(words, Style::new())),
+            Some(cell(visible::grouped(check.checked), checked)),
+            was.map(|was| cell(was, style::QUIET)),
+            Some(cell(visible::grouped(check.rows), count)),
+            Some(cell(share, count)),
+            Some(cell(first_rows(check, summary.inputs.len() > 1, space * 2 / 5), Style::new())),
+        ];
+        drawn.add_row(cells.into_iter().flatten());
+    }
+    drawn
 }
 
 /// Checks of before that are not asked any more, in one line.

@@ -43,7 +43,7 @@ fn nothing_wrong_is_one_line_and_exit_0() {
     yard.write("good.csv", format!("part_code\n{rows}"));
     let words = ["check", "good.csv", "--layout", "part_code: <family 3 uppercase>-<serial 8 digits>-<grade 4>"];
     let ran = yard.run(&words);
-    assert_eq!((ran.status, ran.stdout.as_str()), (0, "good.csv: 12 345 rows, 1 check: nothing is wrong\n"), "{}", ran.stderr);
+    assert_eq!((ran.status, ran.stdout.as_str()), (0, "good.csv: 12 345 rows: 1 check passed\n"), "{}", ran.stderr);
     yard.write("good.csv", format!("part_code\n{rows}GRP-0000000X-S7K2\n"));
     assert_eq!(yard.run(&words).status, 1);
 }

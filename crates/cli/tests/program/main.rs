@@ -12,6 +12,7 @@ mod cutlists;
 mod demo;
 mod documents;
 mod draft;
+mod endings;
 mod errors;
 mod escapes;
 mod everyday;
@@ -35,5 +36,6 @@ mod survey;
 mod terminal;
 #[cfg(unix)]
 mod trying;
+mod verdict;
 mod workbooks;
 mod yard;

@@ -28,11 +28,11 @@ fn report(yard: &Yard, words: &[&str]) -> String {
 fn the_page_says_what_the_checks_found_and_escapes_all_data() {
     let yard = yard();
     let ran = yard.run(&["report", "a.csv", "-l", "list.cutlist.toml", "-o", "page.html"]);
-    assert_eq!(ran.stderr, "a.csv: 17 of 300 rows have faults (5.7 %), in page.html\n");
+    assert_eq!(ran.stderr, "a.csv: 17 of 300 rows with faults (5.7 %), in page.html\n");
     let page = yard.read("page.html");
     for there in [
         "<title>Parts &amp; &lt;codes&gt;</title>",
-        "17 of 300 rows have faults (5.7 %)",
+        "17 of 300 rows with faults (5.7 %)",
         "&lt;script&gt;alert(1)&lt;/script&gt;",
         "character 1 is the letter g; an upper-case letter was expected",
         "<span class=\"wrong\">g</span><span class=\"piece\">rp</span>-00055433-S7K2",
@@ -53,7 +53,7 @@ fn the_page_says_what_the_checks_found_and_escapes_all_data() {
 fn json_has_the_same_and_rows_are_capped() {
     let yard = yard();
     let json: serde_json::Value = serde_json::from_str(&report(&yard, &["--to", "json", "--rows", "4"])).unwrap();
-    assert_eq!(json["verdict"], "17 of 300 rows have faults (5.7 %)");
+    assert_eq!(json["verdict"], "17 of 300 rows with faults (5.7 %)");
     let uppercase = &json["faults"][0];
     assert_eq!((uppercase["rows"].as_array().unwrap().len(), uppercase["results"][0]["count"].as_u64()), (4, Some(15)));
     assert_eq!(uppercase["rows"][0]["row"], 4);
@@ -104,12 +104,15 @@ fn a_report_without_faults_or_checks_says_so_and_what_cannot_be_is_refused() {
             serde_json::from_str(&yard.out(&[&["report", "--to", "json", "-q"], words].concat())).unwrap();
         json["verdict"].as_str().unwrap().to_owned()
     };
-    assert_eq!(verdict(&["good.csv", "-l", "list.cutlist.toml"]), "Nothing is wrong in 1 row");
-    assert_eq!(verdict(&["good.csv", "-c", "part_code", "-p", "x: first 1"]), "1 row, and the cut list checks nothing");
+    assert_eq!(verdict(&["good.csv", "-l", "list.cutlist.toml"]), "All 4 checks passed");
+    assert_eq!(verdict(&["good.csv", "-c", "part_code", "-p", "x: first 1"]), "Nothing was checked");
     let missing = ["a.csv", "-c", "part_code", "-p", "x: after \"-\"", "-p", "y: first 1", "--check", "y: length 1"];
-    assert_eq!(verdict(&missing), "Every one of 300 rows meets the checks; 1 piece is missing in some");
+    assert_eq!(
+        verdict(&missing),
+        "No check failed, but x (1 row) is missing and has no check; the hints say that results may be wrong"
+    );
     yard.write("none.csv", "part_code,depot\n");
-    assert_eq!(verdict(&["none.csv", "-l", "list.cutlist.toml"]), "There are no rows");
+    assert_eq!(verdict(&["none.csv", "-l", "list.cutlist.toml"]), "No check failed, but there was no row to check");
     let refused = yard.run_on("part_code\nGRP\n", &["report", "-l", "list.cutlist.toml", "-o", "x.html"]);
     assert!(refused.status == 2 && refused.stderr.contains("standard input is read only once"), "{}", refused.shown());
     assert_eq!(yard.run(&["report", "a.csv", "-l", "list.cutlist.toml", "-o", "a.csv"]).status, 2);

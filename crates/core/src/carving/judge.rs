@@ -260,9 +260,7 @@ impl Carving {
             };
             let results = &worked.pieces[piece];
             match *check {
-                CheckOf::Found(_) if !results.are_filled() => {
-                    count(&|row| !results.state(row).blank && !results.state(row).not_asked)
-                }
+                CheckOf::Found(_) => count(&|row| !results.state(row).blank && !results.state(row).not_asked),
                 CheckOf::Piece { number, .. } if self.pieces[piece].checks[number].asks_nothing => {
                     count(&|row| !results.state(row).not_asked)
                 }
@@ -319,6 +317,7 @@ impl Carving {
         let Worked { pieces, failing, failures, repeats, warned_of_piece, faulted_of_piece, .. } = worked;
         let results = &pieces[piece];
         let rows = if plan.only_warns { warned_of_piece } else { faulted_of_piece };
+        let first = failures.len();
         let mut fail = |row: usize, item: u32| {
             failures.push(Failure { row: row as u32, check, item });
             rows.set(row);
@@ -348,6 +347,7 @@ impl Carving {
             if !holds {
                 let has_none = |row: &usize| results.items(*row).is_empty() && !results.state(*row).not_asked;
                 (0..batch.rows).filter(has_none).for_each(|row| fail(row, NO_ITEM));
+                failures[first..].sort_by_key(|failure| failure.row);
             }
         }
         if let Some(are_digits) = plan.condition.gives_digits().filter(|_| is_sure) {

@@ -11,6 +11,7 @@ use crate::draw::marked;
 use crate::draw::style::{self, paint};
 use crate::draw::visible::without_controls;
 use crate::exit::Exit;
+use crate::secrets::hidden;
 
 /// Why a command did not do what it was told.
 #[derive(Debug)]
@@ -68,13 +69,13 @@ impl Failure {
         if self.exit == Exit::Done {
             return self.exit;
         }
-        console.note(&format!("{}: {}", paint(style::ERROR, "error"), without_controls(&self.message)));
+        console.note(&format!("{}: {}", paint(style::ERROR, "error"), without_controls(&hidden(&self.message))));
         if let Some(words) = self.words {
             let Words { text: Text { name, text }, span, label } = *words;
             let lines = marked::draw((name.as_deref(), &text), &span, &without_controls(&label), console.width);
             lines.iter().for_each(|line| console.note(line));
         }
-        console.note(&format!("{}: {}", paint(style::HELP, "help"), without_controls(&self.help)));
+        console.note(&format!("{}: {}", paint(style::HELP, "help"), without_controls(&hidden(&self.help))));
         self.exit
     }
 }

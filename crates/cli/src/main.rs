@@ -14,6 +14,7 @@ mod mistake;
 mod pipes;
 mod progress;
 mod report;
+mod secrets;
 mod trying;
 
 use std::io::Write;
@@ -50,7 +51,7 @@ fn main() -> ExitCode {
 fn exit_without(error: &clap::Error) -> Exit {
     if error.use_stderr() {
         // It repeats the words of the command line, which may be anything.
-        let _ = write!(console::err(), "{}", without_controls(&error.render().to_string()));
+        let _ = write!(console::err(), "{}", without_controls(&secrets::hidden(&error.render().to_string())));
         return Exit::Usage;
     }
     match error.print().and_then(|()| std::io::stdout().flush()) {

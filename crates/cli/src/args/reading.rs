@@ -1,5 +1,6 @@
 //! How tables are read.
 
+use std::path::Path;
 use std::sync::Arc;
 
 use clap::ValueEnum;
@@ -137,7 +138,29 @@ impl std::fmt::Display for Said {
 
 /// What an ending or an address says.
 pub fn said(text: &str) -> Result<Said, String> {
-    Address::parse(text).map_or_else(|| named(text).map(Said::Named), |address| Ok(Said::Database(address)))
+    match Address::parse(text) {
+        Some(address) => Ok(Said::Database(address)),
+        None if Address::is_meant(text) => Err(ADDRESSES.to_owned()),
+        None => named(text).map(Said::Named),
+    }
+}
+
+/// The addresses of databases.
+const ADDRESSES: &str = "the address of a database is sqlite:FILE or postgresql://USER@HOST/DATABASE";
+
+/// Refuses a path that is the address of a database, or was meant as one.
+pub fn refuse_address(path: &Path, option: &str) -> Result<(), Failure> {
+    let Some(text) = path.to_str() else { return Ok(()) };
+    match Address::parse(text) {
+        Some(address) => Err(Failure::usage(
+            format!("{address} is a database, not a file"),
+            format!("write {option} {address} --table NAME"),
+        )),
+        None if Address::is_meant(text) && !path.exists() => {
+            Err(Failure::usage(format!("{text} is not a file"), format!("{ADDRESSES}; write {option} ADDRESS --table NAME")))
+        }
+        None => Ok(()),
+    }
 }
 
 /// What an ending says of a format.

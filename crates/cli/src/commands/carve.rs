@@ -44,6 +44,7 @@ pub fn run(args: &CarveArgs, console: &Console) -> Result<Exit, Failure> {
     let to_database = matches!(args.to, Some(Said::Database(_)));
     let reading_args = (&args.reading, &pieces.reading, to_database);
     let (inputs, table_name) = run::inputs(&args.files, reading_args, &known, console)?;
+    args.out.iter().try_for_each(|out| args::refuse_address(out, "--to"))?;
     let written = Written::of(args, &inputs, table_name)?;
     pieces.take_places = !args.update.is_empty();
     pieces.compares_elsewhere = args.compare_column.is_some();

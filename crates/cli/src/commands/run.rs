@@ -20,7 +20,7 @@ use keen_notch_io::source::meter::Meter;
 use keen_notch_io::source::{Format, Ragged, Reading};
 use keen_notch_io::table::Table;
 
-use crate::args::{self, FaultArgs, ReadingArgs, TableArgs};
+use crate::args::{self, FaultArgs, ReadingArgs, TableArgs, refuse_address};
 use crate::commands::pieces::Pieces;
 use crate::console::Console;
 use crate::draw::style::{self, paint};
@@ -65,6 +65,7 @@ pub fn inputs(
         }
         return Ok((vec![Input::Database(Arc::new(relation))], written));
     }
+    paths.iter().try_for_each(|path| refuse_address(path, "--from"))?;
     let inputs: Vec<Input> =
         if paths.is_empty() { vec![Input::Stdin] } else { paths.iter().map(|path| args::input(path)).collect() };
     inputs.iter().try_for_each(|input| files.reads(input))?;
@@ -233,6 +234,9 @@ impl Files {
                 "rows with too few or too many cells are to be set aside, and there is no place for them",
                 "add --offcuts FILE",
             ));
+        }
+        for path in [&args.offcuts, &args.faults, &args.summary].into_iter().flatten() {
+            refuse_address(path, "--to")?;
         }
         let paths = [args.offcuts.as_deref(), args.faults.as_deref()].into_iter().flatten();
         paths.into_iter().try_for_each(|path| formats::check_output(path, Named::of(path)))?;

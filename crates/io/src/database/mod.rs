@@ -1,5 +1,6 @@
 //! Databases: which one, and what of it.
 
+mod passwords;
 mod plan;
 #[cfg(feature = "postgres")]
 pub mod postgres;
@@ -12,6 +13,7 @@ use std::path::{Path, PathBuf};
 #[cfg(not(all(feature = "postgres", feature = "sqlite")))]
 use crate::Error;
 
+pub use passwords::{argument_without_passwords, without_passwords};
 pub use plan::{PlannedColumn, TablePlan};
 
 /// Where a database is.
@@ -42,6 +44,16 @@ impl Address {
             return Some(Address::Sqlite(path.strip_prefix("//").unwrap_or(path).into()));
         }
         POSTGRES.iter().any(|start| text.starts_with(start)).then(|| Address::Postgres(text.to_owned()))
+    }
+
+    /// Whether a text was probably meant as an address, though it is not one.
+    pub fn is_meant(text: &str) -> bool {
+        let start = text.split(['/', ' ', '@']).next().unwrap_or_default().to_ascii_lowercase();
+        text.contains("://")
+            || text.contains("host=")
+            || text.contains("dbname=")
+            || (start.starts_with("postgres") && text.contains('/'))
+            || (start.contains(':') && ["sql", "postgres", "pg"].iter().any(|name| start.contains(name)))
     }
 
     /// The file of the database, where it is one.

@@ -1,17 +1,74 @@
 //! Number formats of workbooks: the number 385 is shown as `00385` by the format `00000`.
 //!
-//! What a format may hold is in ECMA-376, part 1, section 18.8.31. Formats of dates and times, fractions and conditions are not shown
-//! here.
+//! The syntax is in ECMA-376, part 1, section 18.8.31. Formats of dates, times, fractions and exponents are not shown here.
 
-/// A format of numbers, as far as it has no say in dates.
-#[derive(Debug, Clone, PartialEq, Eq)]
+/// A format of numbers.
+#[derive(Debug, Clone, PartialEq)]
 pub struct NumberFormat {
-    /// For positive numbers; for negative ones and for zero, where they have one of their own.
+    /// Without conditions: for positive numbers, negative ones and zero, as far as they have one of their own. With conditions:
+    /// the first that holds.
     sections: Vec<Section>,
 }
 
-#[derive(Debug, Clone, PartialEq, Eq, Default)]
+/// A condition of a section: an operator and a number.
+#[derive(Debug, Clone, Copy, PartialEq)]
+struct Condition {
+    operator: Operator,
+    limit: f64,
+}
+
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Operator {
+    Less,
+    LessOrEqual,
+    Equal,
+    NotEqual,
+    GreaterOrEqual,
+    Greater,
+}
+
+impl Condition {
+    /// Reads the inside of its brackets: `<=99999`.
+    fn parse(text: &str) -> Option<Condition> {
+        let operators = [
+            ("<=", Operator::LessOrEqual),
+            ("<>", Operator::NotEqual),
+            (">=", Operator::GreaterOrEqual),
+            ("<", Operator::Less),
+            (">", Operator::Greater),
+            ("=", Operator::Equal),
+        ];
+        let (operator, limit) =
+            operators.into_iter().find_map(|(sign, operator)| Some((operator, text.strip_prefix(sign)?)))?;
+        Some(Condition { operator, limit: limit.trim().parse().ok()? })
+    }
+
+    fn holds(self, number: f64) -> bool {
+        match self.operator {
+            Operator::Less => number < self.limit,
+            Operator::LessOrEqual => number <= self.limit,
+            Operator::Equal => number == self.limit,
+            Operator::NotEqual => number != self.limit,
+            Operator::GreaterOrEqual => number >= self.limit,
+            Operator::Greater => number > self.limit,
+        }
+    }
+
+    /// Whether only negative numbers meet it. Their section shows no sign.
+    fn is_negative(self) -> bool {
+        match self.operator {
+            Operator::Less => self.limit <= 0.0,
+            Operator::LessOrEqual | Operator::Equal => self.limit < 0.0,
+            _ => false,
+        }
+    }
+}
+
+#[derive(Debug, Clone, PartialEq, Default)]
 struct Section {
+    condition: Option<Condition>,
+    /// Whether it is the section of texts.
+    is_text: bool,
     parts: Vec<Part>,
     /// Whether thousands are parted by commas.
     has_thousands: bool,
@@ -26,6 +83,8 @@ enum Part {
     Text(String),
     /// A digit: `0`, `#` or `?`; whether it is after the decimal point.
     Digit(char, bool),
+    /// The number without a format.
+    General,
     Point,
 }
 
@@ -47,7 +106,6 @@ impl NumberFormat {
         let mut chars = code.chars().peekable();
         let mut commas = 0;
         while let Some(c) = chars.next() {
-            let count = sections.len();
             let section = sections.last_mut()?;
             let is_after_point = section.decimals.is_some();
             if c != ',' && !matches!(c, '0' | '#' | '?') && commas > 0 {
@@ -82,14 +140,18 @@ impl NumberFormat {
                     let inside: String = chars.by_ref().take_while(|c| *c != ']').collect();
                     match inside.strip_prefix('$') {
                         Some(currency) => section.text(currency.split('-').next().unwrap_or_default()),
-                        None if inside.starts_with(['<', '>', '=']) => return None,
+                        None if inside.starts_with(['<', '>', '=']) => section.condition = Some(Condition::parse(&inside)?),
                         // A colour.
                         None if inside.len() > 2 && inside.chars().all(|c| c.is_ascii_alphanumeric()) => {}
                         None => return None,
                     }
                 }
                 ';' => sections.push(Section::default()),
-                '@' if count == 4 => {}
+                '@' => section.is_text = true,
+                'G' | 'g' if chars.clone().take(6).collect::<String>().eq_ignore_ascii_case("eneral") => {
+                    chars.by_ref().take(6).for_each(drop);
+                    section.parts.push(Part::General);
+                }
                 ' ' | '$' | '-' | '+' | '(' | ')' | ':' | '!' | '^' | '&' | '\'' | '~' | '{' | '}' | '<' | '>' | '=' => {
                     section.text(&c.to_string());
                 }
@@ -101,18 +163,28 @@ impl NumberFormat {
         if commas > 0 {
             sections.last_mut()?.scale -= 3 * commas;
         }
+        // The fourth is for texts, whatever is in it.
         sections.truncate(3);
-        let has_digit = sections.iter().any(|section| section.parts.iter().any(|part| matches!(part, Part::Digit(..))));
-        has_digit.then_some(NumberFormat { sections })
+        sections.retain(|section| !section.is_text);
+        let is_number = |part: &Part| matches!(part, Part::Digit(..) | Part::General);
+        let has_number = sections.iter().any(|section| section.parts.iter().any(is_number));
+        let is_general = matches!(sections.as_slice(), [Section { parts, .. }] if *parts == [Part::General]);
+        (has_number && !is_general).then_some(NumberFormat { sections })
     }
 
     /// A number as the format shows it.
     pub fn show(&self, number: f64) -> String {
         let section = |index: usize| self.sections.get(index);
-        let (section, has_sign) = match number {
-            n if n < 0.0 => section(1).map_or((&self.sections[0], true), |section| (section, false)),
-            0.0 => (section(2).unwrap_or(&self.sections[0]), false),
-            _ => (&self.sections[0], false),
+        let (section, has_sign) = if self.sections.iter().any(|section| section.condition.is_some()) {
+            let holds = |section: &&Section| section.condition.is_none_or(|condition| condition.holds(number));
+            let Some(section) = self.sections.iter().find(holds) else { return plain(number) };
+            (section, number < 0.0 && !section.condition.is_some_and(Condition::is_negative))
+        } else {
+            match number {
+                n if n < 0.0 => section(1).map_or((&self.sections[0], true), |section| (section, false)),
+                0.0 => (section(2).unwrap_or(&self.sections[0]), false),
+                _ => (&self.sections[0], false),
+            }
         };
         let shown = section.show(number.abs());
         let is_zero = shown.bytes().all(|byte| !matches!(byte, b'1'..=b'9'));
@@ -142,6 +214,7 @@ impl Section {
         for (index, part) in self.parts.iter().enumerate() {
             match part {
                 Part::Text(text) => out.push_str(text),
+                Part::General => out.push_str(&plain(number)),
                 Part::Digit(kind, false) => {
                     let rest = self.parts[index + 1..].iter().filter(|part| matches!(part, Part::Digit(_, false))).count();
                     while place > rest {
@@ -179,16 +252,20 @@ impl Section {
     }
 }
 
-/// What numbers are in a format of dates and times.
+/// The parts of a date and time that a format shows.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Moment {
-    /// A date, a time of day, or both: days since a first one.
+    /// A date.
     Date,
+    /// A date and a time of day.
+    DateAndTime,
+    /// A time of day.
+    Time,
     /// Days and parts of them, such as `[h]:mm`.
     Duration,
 }
 
-/// What numbers are in a format of dates and times. `None` where it is one of numbers.
+/// The parts of a date and time that a format shows. `None` for a format of numbers.
 ///
 /// ```
 /// use keen_notch_core::number_format::{Moment, moment};
@@ -199,9 +276,23 @@ pub enum Moment {
 /// ```
 pub fn moment(code: &str) -> Option<Moment> {
     let mut chars = code.chars();
+    // The letters of the fields, in their order.
+    let mut fields = String::new();
     while let Some(c) = chars.next() {
         match c.to_ascii_lowercase() {
-            'd' | 'm' | 'y' | 'h' | 's' => return Some(Moment::Date),
+            field @ ('d' | 'm' | 'y' | 'h' | 's') => {
+                if !fields.ends_with(field) {
+                    fields.push(field);
+                }
+            }
+            'a' if chars.clone().take(4).collect::<String>().eq_ignore_ascii_case("m/pm") => {
+                chars.by_ref().take(4).for_each(drop);
+                fields.push('a');
+            }
+            'a' if chars.clone().take(2).collect::<String>().eq_ignore_ascii_case("/p") => {
+                chars.by_ref().take(2).for_each(drop);
+                fields.push('a');
+            }
             '"' => drop(chars.by_ref().find(|c| *c == '"')),
             '\\' | '_' | '*' => drop(chars.next()),
             '[' => {
@@ -212,11 +303,18 @@ pub fn moment(code: &str) -> Option<Moment> {
                 }
             }
             // Other sections are for other numbers.
-            ';' => return None,
+            ';' => break,
             _ => {}
         }
     }
-    None
+    // An m beside hours or seconds is minutes.
+    let fields = fields.replace("hm", "h").replace("ms", "s");
+    match (fields.contains(['d', 'm', 'y']), fields.contains(['h', 's', 'a'])) {
+        (true, true) => Some(Moment::DateAndTime),
+        (true, false) => Some(Moment::Date),
+        (false, true) => Some(Moment::Time),
+        (false, false) => None,
+    }
 }
 
 /// The significant digits of a number, as it is written.
@@ -326,6 +424,24 @@ mod tests {
             ("0", -0.2, "0"),
             ("???", 5.0, "  5"),
             ("0.99", 0.0, ""),
+            ("[<=99999]00000;00000\\-0000", 1234.0, "01234"),
+            ("[<=99999]00000;00000\\-0000", 12_345_678.0, "01234-5678"),
+            ("[<=9999999]###\\-####;\\(###\\)\\ ###\\-####", 5_551_234.0, "555-1234"),
+            ("[<=9999999]###\\-####;\\(###\\)\\ ###\\-####", 5_555_551_234.0, "(555) 555-1234"),
+            ("00000;@", 385.0, "00385"),
+            ("00000;@", -385.0, "-00385"),
+            ("00000;-00000;@", -385.0, "-00385"),
+            ("00000;-00000;@", 0.0, "00000"),
+            ("00000;-00000;00000;@", 0.0, "00000"),
+            ("@;00000", 385.0, "00385"),
+            ("[=0]\"no\";[=1]\"yes\";General", 0.0, "no"),
+            ("[=0]\"no\";[=1]\"yes\";General", -2.5, "-2.5"),
+            ("[>100]0.0", 5.25, "5.25"),
+            ("[>100]0.0", 105.25, "105.3"),
+            ("[<0]\"neg \"0;0", -7.0, "neg 7"),
+            ("[<100]000;0", -7.0, "-007"),
+            ("[Red][<>5]00;\"five\"", 5.0, "five"),
+            ("General\" kg\"", 2.5, "2.5 kg"),
         ] {
             if shown.is_empty() && code == "0.99" {
                 assert_eq!(NumberFormat::parse(code), None);
@@ -333,7 +449,7 @@ mod tests {
             }
             assert_eq!(NumberFormat::parse(code).map(|format| format.show(number)).as_deref(), Some(shown), "{code} {number}");
         }
-        for code in ["General", "", "@", "yyyy-mm-dd", "h:mm", "# ?/?", "0.00E+00", "[>100]0", "[h]:mm", "\"text\""] {
+        for code in ["General", "", "@", "yyyy-mm-dd", "h:mm", "# ?/?", "0.00E+00", "[>x]0", "[h]:mm", "general", "\"text\""] {
             assert_eq!(NumberFormat::parse(code), None, "{code}");
         }
     }
@@ -358,7 +474,13 @@ mod tests {
     fn formats_of_dates_and_times_are_told_from_those_of_numbers() {
         let cases = [
             ("[$-407]d. mmm yyyy", Some(Moment::Date)),
-            ("h:mm AM/PM", Some(Moment::Date)),
+            ("h:mm AM/PM", Some(Moment::Time)),
+            ("h:mm A/P", Some(Moment::Time)),
+            ("mm:ss.0", Some(Moment::Time)),
+            ("hh:mm:ss", Some(Moment::Time)),
+            ("yyyy-mm-dd hh:mm", Some(Moment::DateAndTime)),
+            ("hh:mm dd.mm.", Some(Moment::DateAndTime)),
+            ("mmm yy", Some(Moment::Date)),
             ("\\d0 \"mm\"", None),
             ("_d*s0;yyyy", None),
             ("[Red]0", None),

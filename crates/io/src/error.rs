@@ -416,6 +416,18 @@ pub enum Error {
         /// What its ending says.
         format: &'static str,
     },
+    /// A sheet of a workbook has formulas without a stored value.
+    #[error("{name}, sheet {sheet:?}: {} no stored value: {}", if *count == 1 { "a formula has".to_owned() } else { format!("{count} formulas have") }, cells_of(first, *count))]
+    EmptyFormulas {
+        /// The workbook.
+        name: String,
+        /// The sheet.
+        sheet: String,
+        /// The number of these formulas.
+        count: u64,
+        /// The places of the first.
+        first: Vec<String>,
+    },
     /// The name of an output has an ending of no format.
     #[error("{name}: .{ending} is not the extension of an output format")]
     UnknownEnding {
@@ -456,6 +468,12 @@ pub enum Error {
         /// What was given.
         given: String,
     },
+}
+
+/// The first of some cells, and whether there are more.
+fn cells_of(first: &[String], count: u64) -> String {
+    let more = if count > first.len() as u64 { " …" } else { "" };
+    format!("{}{more}", first.join(", "))
 }
 
 impl Error {
@@ -590,6 +608,10 @@ impl Error {
             Error::Unwritable { name, .. } => {
                 let other = |ending| Path::new(name).with_extension(ending).display().to_string();
                 format!("write another format, such as {} or {} (docs/formats.md has them all)", other("csv"), other("xlsx"))
+            }
+            Error::EmptyFormulas { .. } => {
+                "open it in a spreadsheet program and save it, which computes them; or read them as blank: --empty-formulas blank"
+                    .to_owned()
             }
             Error::UnknownEnding { name, .. } => format!(
                 "name it {name}.csv or {name}.xlsx, or for the rows of carve, give the format with --to (docs/formats.md has them all)"

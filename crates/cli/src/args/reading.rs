@@ -9,7 +9,7 @@ use keen_notch_core::widths::Widths;
 use keen_notch_io::database::{Address, Relation, What};
 use keen_notch_io::formats::{Kind, Named};
 use keen_notch_io::source::input::Encoding;
-use keen_notch_io::source::{Format, MEMORY, MOST_ROW, Ragged, Reading, WrongBytes};
+use keen_notch_io::source::{self, Format, MEMORY, MOST_ROW, Ragged, Reading, WrongBytes};
 
 use crate::failure::{Failure, Text};
 
@@ -35,6 +35,9 @@ pub struct ReadingArgs {
     /// The sheet of a workbook [default: the first]
     #[arg(long, value_name = "NAME")]
     pub sheet: Option<String>,
+    /// On formulas of a workbook without a stored value: stop, or read them as blank cells [default: stop]
+    #[arg(long, value_name = "WHAT", hide_possible_values = true, hide_default_value = true, default_value = "stop")]
+    pub empty_formulas: EmptyFormulas,
     /// The first row is data: columns are #1, #2 …
     #[arg(long)]
     pub no_header: bool,
@@ -65,6 +68,10 @@ impl ReadingArgs {
             sheet: self.sheet.clone().or(list.sheet.clone()),
             widths: widths.map(read_widths).transpose()?.map(Arc::new),
             wrong_bytes: if self.encoding_errors == EncodingErrors::Replace { WrongBytes::Replace } else { WrongBytes::Stop },
+            empty_formulas: match self.empty_formulas {
+                EmptyFormulas::Stop => source::EmptyFormulas::Stop,
+                EmptyFormulas::Blank => source::EmptyFormulas::Blank,
+            },
             max_row: self.max_row.0,
             memory: self.memory.0,
             ragged: match list.ragged {
@@ -106,6 +113,7 @@ impl ReadingArgs {
             (self.delimiter.is_some() && !is_text, "--delimiter", "delimited text"),
             (self.no_header && !is_text && !is_fixed && !is_sheet, "--no-header", "tables with a first row of names"),
             (self.sheet.is_some() && !is_sheet, "--sheet", "workbooks"),
+            (self.empty_formulas != EmptyFormulas::Stop && !is_sheet, "--empty-formulas", "workbooks"),
             (self.widths.is_some() && !is_fixed, "--widths", "fixed-width text"),
         ];
         given.into_iter().find(|(is_given, ..)| *is_given).map(|(_, option, what)| (option, what))
@@ -176,6 +184,16 @@ pub enum EncodingErrors {
     Stop,
     /// U+FFFD is read for them.
     Replace,
+}
+
+/// What becomes of formulas without a stored value.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, ValueEnum)]
+pub enum EmptyFormulas {
+    /// The run ends there.
+    #[default]
+    Stop,
+    /// They are blank cells.
+    Blank,
 }
 
 /// A number of bytes, as `64M`.

@@ -151,6 +151,18 @@ pub fn say_replaced(meter: &Meter, console: &Console, quiet: bool) {
         );
         console.note(&paint(style::LOOK, textwrap::fill(&words, console.width)));
     }
+    let undated = meter.undated();
+    if undated.count > 0 && !quiet {
+        let more = if undated.count > undated.first.len() as u64 { " …" } else { "" };
+        let words = format!(
+            "hint: {} of the workbook have a date format and a number that is not a date, such as {}{more}: the number is read",
+            visible::counted(undated.count, "cell"),
+            undated.first.join(", ")
+        );
+        let words =
+            textwrap::fill(&words.replacen("1 cell of the workbook have", "1 cell of the workbook has", 1), console.width);
+        console.note(&paint(style::LOOK, words));
+    }
     let replaced = meter.replaced();
     if replaced > 0 && !quiet {
         let words = format!(

@@ -9,7 +9,7 @@ use keen_notch_io::source::Format;
 use keen_notch_io::source::input::Input;
 
 use super::shell::quoted;
-use crate::args::{EncodingErrors, ReadingArgs};
+use crate::args::{EmptyFormulas, EncodingErrors, ReadingArgs};
 use crate::commands::pieces::Given;
 
 /// What a run was given, to be given again.
@@ -118,6 +118,9 @@ pub fn reading(args: &ReadingArgs, list: &ListReading) -> Vec<String> {
     if args.encoding_errors == EncodingErrors::Replace {
         words.extend(["--encoding-errors", "replace"].map(str::to_owned));
     }
+    if args.empty_formulas == EmptyFormulas::Blank {
+        words.extend(["--empty-formulas", "blank"].map(str::to_owned));
+    }
     words
 }
 
@@ -200,6 +203,7 @@ mod tests {
             no_header,
             encoding: None,
             encoding_errors: EncodingErrors::Stop,
+            empty_formulas: EmptyFormulas::Stop,
             max_row: crate::args::reading::Bytes::default(),
             memory: crate::args::reading::Bytes::default(),
         };

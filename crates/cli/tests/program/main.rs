@@ -37,5 +37,6 @@ mod terminal;
 #[cfg(unix)]
 mod trying;
 mod verdict;
+mod workbook_cells;
 mod workbooks;
 mod yard;

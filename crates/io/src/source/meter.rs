@@ -1,8 +1,11 @@
 //! How far a run has come: counted where bytes are read and rows are done, read by whoever shows it.
 
 use std::io::{self, Read, Seek, SeekFrom};
-use std::sync::Arc;
 use std::sync::atomic::{AtomicU64, Ordering};
+use std::sync::{Arc, Mutex};
+
+use super::workbook::cells::Cells;
+use crate::pool::lock;
 
 /// How far a run has come.
 #[derive(Debug, Default)]
@@ -11,6 +14,7 @@ pub struct Meter {
     rows: AtomicU64,
     replaced: AtomicU64,
     imprecise: AtomicU64,
+    undated: Mutex<Cells>,
 }
 
 impl Meter {
@@ -44,6 +48,20 @@ impl Meter {
         self.imprecise.fetch_add(numbers, Ordering::Relaxed);
     }
 
+    /// Numbers of workbooks in a format of dates that are no dates.
+    pub fn undated(&self) -> Cells {
+        lock(&self.undated).clone()
+    }
+
+    /// Counts more of these.
+    pub fn add_undated(&self, cells: &Cells) {
+        let mut undated = lock(&self.undated);
+        undated.count += cells.count;
+        if undated.first.is_empty() {
+            undated.first.clone_from(&cells.first);
+        }
+    }
+
     /// Counts bytes that were read.
     pub fn add_bytes(&self, bytes: u64) {
         self.bytes.fetch_add(bytes, Ordering::Relaxed);
@@ -60,6 +78,7 @@ impl Meter {
         self.rows.store(0, Ordering::Relaxed);
         self.replaced.store(0, Ordering::Relaxed);
         self.imprecise.store(0, Ordering::Relaxed);
+        *lock(&self.undated) = Cells::default();
     }
 }
 

@@ -30,7 +30,7 @@ use keen_notch_core::column::Header;
 use keen_notch_core::text::characters::Form;
 
 pub use decoded::{NotOfEncoding, WrongBytes};
-pub use reading::{MEMORY, MOST_ROW, Ragged, Reading};
+pub use reading::{EmptyFormulas, MEMORY, MOST_ROW, Ragged, Reading};
 pub use unpacked::Broken;
 pub use whole::Shortened;
 

@@ -30,6 +30,16 @@ pub enum Ragged {
     SetAside,
 }
 
+/// What becomes of formulas of a workbook without a stored value.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub enum EmptyFormulas {
+    /// The run ends with an error.
+    #[default]
+    Stop,
+    /// They are blank cells.
+    Blank,
+}
+
 /// How inputs are to be read.
 #[derive(Debug, Clone)]
 pub struct Reading {
@@ -57,6 +67,8 @@ pub struct Reading {
     pub widths: Option<Arc<Widths>>,
     /// The sheet of a workbook; otherwise its first.
     pub sheet: Option<String>,
+    /// What becomes of formulas of a workbook without a stored value.
+    pub empty_formulas: EmptyFormulas,
     /// The columns, where they are known before: those of another input of the same table, and what is known of their values.
     pub columns: Option<(Header, Vec<Seen>)>,
     /// Whether all columns that any row has matter, where rows say themselves which they have.
@@ -80,6 +92,7 @@ impl Default for Reading {
             stride: None,
             widths: None,
             sheet: None,
+            empty_formulas: EmptyFormulas::default(),
             columns: None,
             all_columns: false,
             meter: Arc::default(),

@@ -91,8 +91,11 @@ mod of_package {
                 Record::Truth(truth) => sheet.write_boolean(row, column, truth).map(drop),
                 Record::Date(date) => {
                     let format = if date.contains('T') { "yyyy-mm-dd hh:mm:ss" } else { "yyyy-mm-dd" };
-                    // Those before the year 1900 are none that a workbook has.
-                    match ExcelDateTime::parse_from_str(date) {
+                    // A workbook has no dates before the year 1900, and nothing shorter than a millisecond.
+                    let fraction = date.split_once('.').map_or("", |(_, fraction)| fraction);
+                    let is_exact = fraction.bytes().skip(3).take_while(u8::is_ascii_digit).all(|digit| digit == b'0');
+                    let is_late = date.get(..4).is_some_and(|year| year >= "1900");
+                    match ExcelDateTime::parse_from_str(if is_exact && is_late { date } else { "" }) {
                         Ok(moment) => shown(sheet, moment.to_excel(), format),
                         Err(_) => sheet.write_string(row, column, date).map(drop),
                     }

@@ -23,7 +23,10 @@ pub fn read(name: &str, bytes: Vec<u8>, reading: &Reading) -> Result<(Sheet, Str
     if bytes.get_ref().starts_with(binary::START) {
         return guarded(|| binary::read(name, bytes, reading)).unwrap_or_else(|| Err(broken(name)));
     }
-    let mut archive = ZipArchive::new(bytes.clone()).map_err(|_| broken(name))?;
+    let mut archive = ZipArchive::new(bytes).map_err(|_| broken(name))?;
+    if (0..archive.len()).any(|index| archive.by_index_raw(index).is_ok_and(|part| part.encrypted())) {
+        return Err(encrypted(name));
+    }
     let unpacked = unpacked_size(&mut archive).ok_or_else(|| broken(name))?;
     if unpacked > reading.memory as u64 {
         let why = format!("unpacked, it has {unpacked} bytes, which is more than may be taken");
@@ -32,7 +35,7 @@ pub fn read(name: &str, bytes: Vec<u8>, reading: &Reading) -> Result<(Sheet, Str
     }
     let outcome = match open_document::is_one(&mut archive) {
         true => guarded(|| open_document::read(name, archive, reading)),
-        false => guarded(|| office_open::read(name, bytes, reading)),
+        false => guarded(|| office_open::read(name, archive, reading)),
     };
     outcome.unwrap_or_else(|| Err(broken(name)))
 }
@@ -42,6 +45,12 @@ pub fn broken(name: &str) -> Error {
     let why = "it is broken, or is no workbook".to_owned();
     let help = "open it with a spreadsheet program and save it anew; if it is text, say so, such as --from csv";
     Error::BadFile { name: name.to_owned(), why, help }
+}
+
+/// A workbook with a password.
+pub fn encrypted(name: &str) -> Error {
+    let why = "it is encrypted with a password".to_owned();
+    Error::BadFile { name: name.to_owned(), why, help: "save it without a password" }
 }
 
 /// How many bytes there are in an archive, as it says itself.

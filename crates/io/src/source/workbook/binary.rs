@@ -6,14 +6,12 @@
 use std::io::Read;
 use std::ops::Range;
 
-use calamine::{ExcelDateTime, ExcelDateTimeType};
 use cfb::CompoundFile;
-use keen_notch_core::number_format::{Moment, NumberFormat, moment};
 
-use super::archive::{Bytes, broken};
+use super::archive::{Bytes, broken, encrypted};
 use super::cells::Sheet;
 use super::making::{Making, Put, sheet_of};
-use super::numbers::{push_moment, push_number};
+use super::numbers::Styles;
 use crate::Error;
 use crate::source::{CellKind, Reading};
 
@@ -43,37 +41,6 @@ mod kind {
     pub const BOF: u16 = 0x0809;
 }
 
-/// The number formats that are not written down in a workbook: ECMA-376, part 1, section 18.8.30.
-const KNOWN_FORMATS: [(u16, &str); 27] = [
-    (1, "0"),
-    (2, "0.00"),
-    (3, "#,##0"),
-    (4, "#,##0.00"),
-    (9, "0%"),
-    (10, "0.00%"),
-    (11, "0.00E+00"),
-    (12, "# ?/?"),
-    (13, "# ??/??"),
-    (14, "mm-dd-yy"),
-    (15, "d-mmm-yy"),
-    (16, "d-mmm"),
-    (17, "mmm-yy"),
-    (18, "h:mm AM/PM"),
-    (19, "h:mm:ss AM/PM"),
-    (20, "h:mm"),
-    (21, "h:mm:ss"),
-    (22, "m/d/yy h:mm"),
-    (37, "#,##0 ;(#,##0)"),
-    (38, "#,##0 ;[Red](#,##0)"),
-    (39, "#,##0.00;(#,##0.00)"),
-    (40, "#,##0.00;[Red](#,##0.00)"),
-    (45, "mm:ss"),
-    (46, "[h]:mm:ss"),
-    (47, "mmss.0"),
-    (48, "##0.0E+0"),
-    (49, "@"),
-];
-
 /// Reads a sheet of such a workbook: that which was said, or the first. Gives what it is called too, and how many there are.
 ///
 /// # Errors
@@ -83,7 +50,7 @@ pub fn read(name: &str, bytes: Bytes, reading: &Reading) -> Result<(Sheet, Strin
     let most = bytes.get_ref().len() as u64;
     let mut file = CompoundFile::open(bytes).map_err(|_| broken(name))?;
     if file.is_stream("/EncryptedPackage") {
-        return refused(ENCRYPTED, WITHOUT_PASSWORD);
+        return Err(encrypted(name));
     }
     if !file.is_stream("/Workbook") && file.is_stream("/Book") {
         return refused("it is in a format from before 1997", "save it as .xlsx");
@@ -93,54 +60,35 @@ pub fn read(name: &str, bytes: Bytes, reading: &Reading) -> Result<(Sheet, Strin
     workbook.take(most).read_to_end(&mut stream).map_err(|_| broken(name))?;
     let book = Book::read(&stream).ok_or_else(|| broken(name))?;
     if book.is_encrypted {
-        return refused(ENCRYPTED, WITHOUT_PASSWORD);
+        return Err(encrypted(name));
     }
     let (titles, places): (Vec<String>, Vec<usize>) = book.sheets.iter().cloned().unzip();
     let title = sheet_of(name, &titles, reading)?;
     let place = titles.iter().position(|one| *one == title).and_then(|index| places.get(index));
-    let codes = book.styles.iter().map(|style| style.code.clone()).collect();
-    let mut making = Making::new(name, reading, codes);
+    let mut making = Making::new(name, &title, reading, book.styles.codes());
     let records = place.and_then(|place| Records::new(stream.get(*place..)?)).ok_or_else(|| broken(name))?;
     sheet(records, &book, &mut making).ok_or_else(|| broken(name))??;
-    Ok((making.finish(), title, titles.len()))
+    Ok((making.finish()?, title, titles.len()))
 }
-
-const ENCRYPTED: &str = "it is encrypted with a password";
-const WITHOUT_PASSWORD: &str = "save it without a password";
 
 /// What the records of the whole workbook say.
 #[derive(Default)]
 struct Book {
     is_encrypted: bool,
-    /// Whether days count from 1904.
-    is_1904: bool,
     /// Sheets with cells, and where their records begin.
     sheets: Vec<(String, usize)>,
-    /// How cells are shown, by the index that they have.
-    styles: Vec<Style>,
+    /// How cells are shown.
+    styles: Styles,
     /// The texts that cells share, one after the other, and where each is.
     text: String,
     texts: Vec<Range<usize>>,
-}
-
-/// How a cell is shown.
-struct Style {
-    code: String,
-    format: Option<NumberFormat>,
-    moment: Option<Moment>,
-}
-
-impl Style {
-    fn new(code: &str) -> Style {
-        Style { code: code.to_owned(), format: NumberFormat::parse(code), moment: moment(code) }
-    }
 }
 
 impl Book {
     /// `None` where the records are broken.
     fn read(stream: &[u8]) -> Option<Book> {
         let mut book = Book::default();
-        let (mut formats, mut of_styles) = (KNOWN_FORMATS.map(|(id, code)| (id, code.to_owned())).to_vec(), Vec::new());
+        let (mut formats, mut of_styles, mut is_1904) = (Vec::new(), Vec::new(), false);
         let mut records = Records::new(stream)?;
         loop {
             let (kind, data) = records.next()?;
@@ -148,7 +96,7 @@ impl Book {
                 kind::EOF => break,
                 // What comes after it is not to be read.
                 kind::FILE_PASS => return Some(Book { is_encrypted: true, ..book }),
-                kind::DATE_MODE => book.is_1904 = u16_at(data, 0)? == 1,
+                kind::DATE_MODE => is_1904 = u16_at(data, 0)? == 1,
                 kind::FORMAT => {
                     let mut code = String::new();
                     let id = u16_at(data, 0)?;
@@ -178,21 +126,9 @@ impl Book {
                 _ => {}
             }
         }
-        let code = |id: &u16| formats.iter().rev().find(|(of, _)| of == id).map_or("", |(_, code)| code);
-        book.styles = of_styles.iter().map(|id| Style::new(code(id))).collect();
+        book.styles = Styles::new(&of_styles, &formats);
+        book.styles.is_1904 = is_1904;
         Some(book)
-    }
-
-    /// Writes a number as it is shown.
-    fn push(&self, sheet: &mut Sheet, number: f64, style: u16) -> Put {
-        let index = usize::from(style);
-        let style = self.styles.get(index);
-        let of = |of| ExcelDateTime::new(number, of, self.is_1904);
-        match style.and_then(|style| style.moment) {
-            Some(Moment::Date) => push_moment(sheet, &of(ExcelDateTimeType::DateTime), index),
-            Some(Moment::Duration) => push_moment(sheet, &of(ExcelDateTimeType::TimeDelta), index),
-            None => push_number(sheet, number, style.and_then(|style| style.format.as_ref()), index),
-        }
     }
 }
 
@@ -219,7 +155,9 @@ fn sheet(mut records: Records, book: &Book, making: &mut Making) -> Option<Resul
                 let (cells, _) = data.get(4..data.len().checked_sub(2)?)?.as_chunks::<6>();
                 for (column, cell) in (first..).zip(cells) {
                     let (style, number) = (u16_at(cell, 0)?, rk(u32_at(cell, 2)?));
-                    if let Err(error) = making.add((row.into(), column.into()), |sheet| book.push(sheet, number, style)) {
+                    if let Err(error) =
+                        making.add((row.into(), column.into()), |sheet| book.styles.push(sheet, number, usize::from(style)))
+                    {
                         return Some(Err(error));
                     }
                 }
@@ -254,7 +192,7 @@ fn sheet(mut records: Records, book: &Book, making: &mut Making) -> Option<Resul
                 };
                 waiting = matches!(value, Value::Waiting).then_some(at);
                 let added = making.add(at, |sheet| match &value {
-                    Value::Number(number) if number.is_finite() => book.push(sheet, *number, style),
+                    Value::Number(number) if number.is_finite() => book.styles.push(sheet, *number, usize::from(style)),
                     Value::Number(_) => put(sheet, error(NO_NUMBER), CellKind::Text),
                     Value::Truth(value) => put(sheet, if *value { "true" } else { "false" }, CellKind::Truth),
                     Value::Text(text) => put(sheet, text, CellKind::Text),

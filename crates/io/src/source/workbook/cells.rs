@@ -19,10 +19,33 @@ pub struct Sheet {
     pub merged: Vec<(Range<u32>, Range<u32>)>,
     /// Numbers with more digits than the workbook keeps.
     pub imprecise: u64,
+    /// Numbers in a format of dates that are no dates.
+    pub undated: Cells,
     /// Numbers that are shown in a format, and the index of that.
     pub(super) numbers: Vec<(f64, u32)>,
     /// The formats that numbers are shown in.
     pub(super) formats: Vec<String>,
+}
+
+/// Some cells: their number, and the places of the first.
+#[derive(Debug, Default, Clone, PartialEq, Eq)]
+pub struct Cells {
+    /// Their number.
+    pub count: u64,
+    /// The first of them, as `C2`.
+    pub first: Vec<String>,
+}
+
+impl Cells {
+    /// Cells whose places are kept.
+    const MOST: usize = 3;
+
+    /// Notes the place of a cell that has been counted: its row and column, from 0.
+    pub fn name(&mut self, (row, column): (u32, u32)) {
+        if self.first.len() < Cells::MOST {
+            self.first.push(format!("{}{}", letters(column), row.saturating_add(1)));
+        }
+    }
 }
 
 /// A cell.

@@ -2,13 +2,19 @@
 
 use keen_notch_core::batch::Span;
 
-use super::cells::{Sheet, SheetCell, SheetRow};
+use super::cells::{Cells, Sheet, SheetCell, SheetRow};
 use crate::Error;
+use crate::source::reading::EmptyFormulas;
 use crate::source::{CellKind, Reading};
 
 /// A sheet that is being made of its cells.
 pub struct Making<'n> {
     name: &'n str,
+    title: &'n str,
+    reads_empty_formulas: bool,
+    empty_formulas: Cells,
+    /// Whether the cells came in their order.
+    is_sorted: bool,
     /// The most bytes that its cells may take.
     most: usize,
     /// What there is of it.
@@ -21,8 +27,28 @@ pub type Put = (CellKind, Option<(f64, u32)>);
 
 impl<'n> Making<'n> {
     /// One of a workbook that is called so, with nothing in it. Its numbers are shown in these formats.
-    pub fn new(name: &'n str, reading: &Reading, formats: Vec<String>) -> Making<'n> {
-        Making { name, most: reading.memory, sheet: Sheet { formats, ..Sheet::default() }, cells: Vec::new() }
+    pub fn new(name: &'n str, title: &'n str, reading: &Reading, formats: Vec<String>) -> Making<'n> {
+        Making {
+            name,
+            title,
+            reads_empty_formulas: reading.empty_formulas == EmptyFormulas::Blank,
+            empty_formulas: Cells::default(),
+            is_sorted: true,
+            most: reading.memory,
+            sheet: Sheet { formats, ..Sheet::default() },
+            cells: Vec::new(),
+        }
+    }
+
+    /// Adds a formula without a stored value: a blank cell, whose row is a row all the same.
+    ///
+    /// # Errors
+    /// As [`Making::add`].
+    pub fn add_empty_formula(&mut self, at: (u32, u32)) -> Result<(), Error> {
+        self.empty_formulas.count += 1;
+        self.empty_formulas.name(at);
+        let place = self.sheet.text.len();
+        self.push((at.0, SheetCell { column: at.1, span: Span::new(place, place), kind: CellKind::Nothing, shown: 0 }))
     }
 
     /// Adds a cell, by its row and column, counted from 0. `push` writes its text.
@@ -31,11 +57,20 @@ impl<'n> Making<'n> {
     /// Where there is more than may be taken.
     pub fn add(&mut self, (row, column): (u32, u32), push: impl FnOnce(&mut Sheet) -> Put) -> Result<(), Error> {
         let start = self.sheet.text.len();
+        let undated = self.sheet.undated.count;
         let (kind, number) = push(&mut self.sheet);
+        if self.sheet.undated.count > undated {
+            self.sheet.undated.name((row, column));
+        }
         let shown = number.map_or(0, |number| {
             self.sheet.numbers.push(number);
             self.sheet.numbers.len() as u32
         });
+        let end = self.sheet.text.len();
+        if end > start { self.push((row, SheetCell { column, span: Span::new(start, end), kind, shown })) } else { Ok(()) }
+    }
+
+    fn push(&mut self, cell: (u32, SheetCell)) -> Result<(), Error> {
         let end = self.sheet.text.len();
         let bytes = end + self.cells.len() * size_of::<(u32, SheetCell)>();
         if u32::try_from(end).is_err() || bytes > self.most {
@@ -46,17 +81,26 @@ impl<'n> Making<'n> {
                 help: "give more memory with --memory, part it into several, or save it as CSV",
             });
         }
-        if end > start {
-            self.cells.push((row, SheetCell { column, span: Span::new(start, end), kind, shown }));
-        }
+        self.is_sorted &= self.cells.last().is_none_or(|(row, last)| (*row, last.column) < (cell.0, cell.1.column));
+        self.cells.push(cell);
         Ok(())
     }
 
     /// The sheet.
-    pub fn finish(self) -> Sheet {
+    ///
+    /// # Errors
+    /// It has formulas without a stored value, and these are not to be read as blank.
+    pub fn finish(self) -> Result<Sheet, Error> {
         let Making { mut sheet, mut cells, .. } = self;
-        cells.sort_by_key(|(row, cell)| (*row, cell.column));
-        cells.dedup_by(|(row, cell), (other, same)| (*row, cell.column) == (*other, same.column));
+        if self.empty_formulas.count > 0 && !self.reads_empty_formulas {
+            let Cells { count, first } = self.empty_formulas;
+            let (name, sheet) = (self.name.to_owned(), self.title.to_owned());
+            return Err(Error::EmptyFormulas { name, sheet, count, first });
+        }
+        if !self.is_sorted {
+            cells.sort_by_key(|(row, cell)| (*row, cell.column));
+            cells.dedup_by(|(row, cell), (other, same)| (*row, cell.column) == (*other, same.column));
+        }
         for (index, (row, cell)) in cells.into_iter().enumerate() {
             match sheet.rows.last_mut() {
                 Some(last) if last.number == row + 1 => last.cells.end = index + 1,
@@ -64,7 +108,7 @@ impl<'n> Making<'n> {
             }
             sheet.cells.push(cell);
         }
-        sheet
+        Ok(sheet)
     }
 }
 

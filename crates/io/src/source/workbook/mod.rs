@@ -6,7 +6,7 @@
 mod archive;
 #[cfg(feature = "workbooks")]
 mod binary;
-mod cells;
+pub(crate) mod cells;
 mod chunk;
 #[cfg(feature = "workbooks")]
 mod making;
@@ -85,6 +85,7 @@ impl Workbook {
             return Err(Error::UnnamedCell { name, sheet: title, row, column });
         }
         reading.meter.add_imprecise(sheet.imprecise);
+        reading.meter.add_undated(&sheet.undated);
         let format = Format::Workbook { sheet: title, sheets: count };
         let types = types(&sheet, columns.clone(), rows.clone(), &name);
         let table = Arc::new(Table { name: name.clone(), sheet, columns });

@@ -1,66 +1,491 @@
-//! Workbooks of the format that most programs write: .xlsx, by a package.
+//! Workbooks of the format that most programs write: .xlsx (ECMA-376, part 1).
+//!
+//! Written for this program, since a cell must be found wrong or without a value by itself: one that the format does not know, such
+//! as an error of a newer program, must not make the whole sheet unreadable.
 
-use calamine::{DataRef, Dimensions, Reader, Style, Xlsx, XlsxError};
-use keen_notch_core::number_format::NumberFormat;
+use std::borrow::Cow;
+use std::collections::HashMap;
+use std::io::{BufRead, BufReader, Read};
+use std::ops::Range;
 
-use super::archive::{Bytes, broken};
+use quick_xml::Reader;
+use quick_xml::events::{BytesStart, Event};
+use zip::ZipArchive;
+
+use super::archive::{Bytes, broken, part};
 use super::cells::Sheet;
 use super::making::{Making, Put, sheet_of};
-use super::numbers::{push_moment, push_number};
+use super::numbers::Styles;
 use crate::Error;
 use crate::source::{CellKind, Reading};
 
-/// Reads a sheet of such a workbook: that which was said, or the first. Gives what it is called too, and how many there are.
+/// Bytes of a sheet that are unpacked at a time.
+const STRIDE: usize = 256 << 10;
+
+/// Reads a sheet of such a workbook: the one that was named, or the first. Returns its name too, and the number of sheets.
 ///
 /// # Errors
-/// Where it cannot be read, or has no such sheet.
-pub fn read(name: &str, bytes: Bytes, reading: &Reading) -> Result<(Sheet, String, usize), Error> {
-    let book = Xlsx::new(bytes).map_err(|_| broken(name))?;
-    of_book(name, book, reading)
+/// The workbook cannot be read, has no such sheet, or has formulas without a stored value.
+pub fn read(name: &str, mut archive: ZipArchive<Bytes>, reading: &Reading) -> Result<(Sheet, String, usize), Error> {
+    let book = Book::read(&mut archive).ok_or_else(|| broken(name))?;
+    let titles: Vec<String> = book.sheets.iter().map(|(title, _)| title.clone()).collect();
+    let title = sheet_of(name, &titles, reading)?;
+    let place = titles.iter().position(|one| *one == title).unwrap_or_default();
+    let mut making = Making::new(name, &title, reading, book.styles.codes());
+    let sheet = archive.by_name(&book.sheets[place].1).map_err(|_| broken(name))?;
+    // An archive may hold more than it says.
+    let size = sheet.size();
+    let reader = BufReader::with_capacity(STRIDE, sheet.take(size));
+    SheetReader { reader: Reader::from_reader(reader), buffer: Vec::new(), book: &book }
+        .read(&mut making)
+        .unwrap_or_else(|| Err(broken(name)))?;
+    Ok((making.finish()?, title, titles.len()))
 }
 
-fn of_book(name: &str, mut book: Xlsx<Bytes>, reading: &Reading) -> Result<(Sheet, String, usize), Error> {
-    let sheets = book.sheet_names();
-    let title = sheet_of(name, &sheets, reading)?;
-    let failed = |_: XlsxError| broken(name);
-    let merged = book.merge_cells_by_sheet_name(&title).unwrap_or_default();
-    let mut cells = book.worksheet_cells_reader(&title).map_err(failed)?;
-    let formats: Vec<Option<NumberFormat>> = cells.styles().iter().map(format_of).collect();
-    let codes = cells.styles().iter().map(code_of).collect();
-    let mut making = Making::new(name, reading, codes);
-    let region = |of: &Dimensions| (of.start.0 + 1..of.end.0 + 2, of.start.1..of.end.1 + 1);
-    making.sheet.merged = merged.iter().map(region).collect();
-    while let Some((cell, style)) = cells.next_cell_with_style_id().map_err(failed)? {
-        let format = formats.get(style).and_then(Option::as_ref);
-        making.add(cell.get_position(), |sheet| push(sheet, cell.get_value(), format, style))?;
+/// The parts of a workbook that its sheets share.
+struct Book {
+    /// The sheets with cells: their names, and their parts of the archive.
+    sheets: Vec<(String, String)>,
+    styles: Styles,
+    /// The texts that cells share, one after the other, and the place of each.
+    text: String,
+    texts: Vec<Range<usize>>,
+}
+
+/// A relationship of a part: the last word of its type, and the part that it leads to.
+type Relation = (String, String);
+
+impl Book {
+    /// `None` where the parts of the workbook are broken.
+    fn read(archive: &mut ZipArchive<Bytes>) -> Option<Book> {
+        let of_package = relations(archive, "")?;
+        let main = of_package.into_values().find(|(kind, _)| kind == "officeDocument")?.1;
+        let of_main = relations(archive, &main)?;
+        let (sheets, is_1904) = sheets(&part(archive, &main)?, &of_main)?;
+        let shared = |kind: &str| of_main.values().find(|(of, _)| of == kind).map(|(_, target)| target.clone());
+        let mut styles = match shared("styles") {
+            Some(styles) => self::styles(&part(archive, &styles)?)?,
+            None => Styles::default(),
+        };
+        styles.is_1904 = is_1904;
+        let (text, texts) = match shared("sharedStrings") {
+            // Some programs name the part and leave it out.
+            Some(texts) => part(archive, &texts).map_or(Some(Default::default()), |part| shared_texts(&part))?,
+            None => Default::default(),
+        };
+        Some(Book { sheets, styles, text, texts })
     }
-    Ok((making.finish(), title, sheets.len()))
 }
 
-fn format_of(style: &Style) -> Option<NumberFormat> {
-    NumberFormat::parse(&style.number_format.as_ref()?.format_code)
+/// The relationships of a part, by their identifiers.
+fn relations(archive: &mut ZipArchive<Bytes>, of: &str) -> Option<HashMap<String, Relation>> {
+    let (folder, file) = of.rsplit_once('/').unwrap_or(("", of));
+    let start = if folder.is_empty() { String::new() } else { format!("{folder}/") };
+    let content = part(archive, &format!("{start}_rels/{file}.rels"))?;
+    let mut all = HashMap::new();
+    each_element(&content, |tag, _| {
+        if local(tag) == "Relationship" {
+            let kind = attribute(tag, "Type")?;
+            let kind = kind.rsplit('/').next().unwrap_or_default().to_owned();
+            let target = attribute(tag, "Target")?;
+            all.insert(attribute(tag, "Id")?, (kind, resolved(&start, &target)));
+        }
+        Some(())
+    })?;
+    Some(all)
 }
 
-fn code_of(style: &Style) -> String {
-    style.number_format.as_ref().map_or(String::new(), |format| format.format_code.to_string())
+/// The part that a target leads to, from a folder with its last slash.
+fn resolved(folder: &str, target: &str) -> String {
+    let path = target.strip_prefix('/').map_or_else(|| format!("{folder}{target}"), str::to_owned);
+    let mut parts: Vec<&str> = Vec::new();
+    for part in path.split('/') {
+        match part {
+            "." | "" => {}
+            ".." => drop(parts.pop()),
+            part => parts.push(part),
+        }
+    }
+    parts.join("/")
 }
 
-/// Writes a value as the workbook shows it. Gives what it is.
-fn push(sheet: &mut Sheet, value: &DataRef, format: Option<&NumberFormat>, style: usize) -> Put {
-    let mut put = |value: &str, kind| {
-        sheet.text.push_str(value);
-        (kind, None)
+/// The sheets with cells, and whether days count from 1904.
+fn sheets(content: &[u8], relations: &HashMap<String, Relation>) -> Option<(Vec<(String, String)>, bool)> {
+    let (mut sheets, mut is_1904) = (Vec::new(), false);
+    each_element(content, |tag, _| {
+        match local(tag) {
+            "workbookPr" => is_1904 = matches!(attribute(tag, "date1904").as_deref(), Some("1" | "true")),
+            "sheet" => {
+                let id = tag.attributes().with_checks(false).flatten().find(|found| found.key.as_ref().ends_with(":id"));
+                let (kind, target) = relations.get(&*id?.value)?;
+                // Others are charts, dialogs and macros.
+                if kind == "worksheet" {
+                    sheets.push((attribute(tag, "name")?, target.clone()));
+                }
+            }
+            _ => {}
+        }
+        Some(())
+    })?;
+    Some((sheets, is_1904))
+}
+
+fn styles(content: &[u8]) -> Option<Styles> {
+    let (mut of_cells, mut formats) = (Vec::new(), Vec::new());
+    each_element(content, |tag, parent| {
+        match (parent, local(tag)) {
+            ("numFmts", "numFmt") => {
+                if let Ok(id) = attribute(tag, "numFmtId")?.parse() {
+                    formats.push((id, attribute(tag, "formatCode")?));
+                }
+            }
+            ("cellXfs", "xf") => {
+                of_cells.push(attribute(tag, "numFmtId").and_then(|id| id.parse().ok()).unwrap_or_default());
+            }
+            _ => {}
+        }
+        Some(())
+    })?;
+    Some(Styles::new(&of_cells, &formats))
+}
+
+/// Calls `see` with each element and the name of its parent; `None` where `see` gives it, or the content is broken.
+fn each_element(content: &[u8], mut see: impl FnMut(&BytesStart, &str) -> Option<()>) -> Option<()> {
+    let mut reader = Reader::from_reader(content);
+    let mut parents: Vec<String> = Vec::new();
+    loop {
+        match reader.read_event().ok()? {
+            Event::Start(tag) => {
+                see(&tag, parents.last().map_or("", String::as_str))?;
+                parents.push(local(&tag).to_owned());
+            }
+            Event::Empty(tag) => see(&tag, parents.last().map_or("", String::as_str))?,
+            Event::End(_) => drop(parents.pop()),
+            Event::Eof => return Some(()),
+            _ => {}
+        }
+    }
+}
+
+/// The shared texts: without the readings that go with them.
+fn shared_texts(content: &[u8]) -> Option<(String, Vec<Range<usize>>)> {
+    let mut reader = Reader::from_reader(content);
+    let (mut text, mut texts) = (String::new(), Vec::new());
+    let (mut start, mut in_text) = (0, false);
+    loop {
+        match reader.read_event().ok()? {
+            Event::Start(tag) => match local(&tag) {
+                "si" => start = text.len(),
+                "t" => in_text = true,
+                "rPh" => {
+                    let tag = tag.to_owned();
+                    reader.read_to_end(tag.name()).ok()?;
+                }
+                _ => {}
+            },
+            Event::End(tag) => match local_of(tag.name().as_ref()) {
+                "si" => {
+                    unescape(&mut text, start);
+                    texts.push(start..text.len());
+                }
+                "t" => in_text = false,
+                _ => {}
+            },
+            Event::Empty(tag) if local(&tag) == "si" => texts.push(text.len()..text.len()),
+            Event::Eof => return Some((text, texts)),
+            event if in_text => push_content(&event, &mut text)?,
+            _ => {}
+        }
+    }
+}
+
+/// Writes the text of an event after `out`; `None` for an entity that there is not.
+fn push_content(event: &Event, out: &mut String) -> Option<()> {
+    match event {
+        Event::Text(text) => out.push_str(&text.xml10_content()),
+        Event::CData(text) => out.push_str(&text.xml10_content()),
+        Event::GeneralRef(reference) => match reference.resolve_char_ref().ok()? {
+            Some(character) => out.push(character),
+            None => out.push_str(quick_xml::escape::resolve_xml_entity(reference)?),
+        },
+        _ => {}
+    }
+    Some(())
+}
+
+/// Resolves `_x000D_`, by which characters are written that XML does not have (ECMA-376, part 1, section 22.4.2.4), in a text from
+/// byte `start` on.
+fn unescape(text: &mut String, start: usize) {
+    if memchr::memmem::find(&text.as_bytes()[start..], b"_x").is_none() {
+        return;
+    }
+    let escaped = text.split_off(start);
+    let mut rest = escaped.as_str();
+    let mut units: Vec<u16> = Vec::new();
+    let flush = |units: &mut Vec<u16>, text: &mut String| {
+        text.extend(char::decode_utf16(units.drain(..)).map(|unit| unit.unwrap_or(char::REPLACEMENT_CHARACTER)));
     };
-    match value {
-        DataRef::Empty => (CellKind::Nothing, None),
-        DataRef::String(value) => put(value, CellKind::Text),
-        DataRef::SharedString(value) => put(value, CellKind::Text),
-        DataRef::DateTimeIso(value) => put(value, CellKind::Date),
-        DataRef::DurationIso(value) => put(value, CellKind::Text),
-        DataRef::Error(error) => put(&error.to_string(), CellKind::Text),
-        DataRef::Bool(value) => put(if *value { "true" } else { "false" }, CellKind::Truth),
-        DataRef::DateTime(date) => push_moment(sheet, date, style),
-        DataRef::Int(number) => push_number(sheet, *number as f64, format, style),
-        DataRef::Float(number) => push_number(sheet, *number, format, style),
+    while let Some(at) = rest.find("_x") {
+        let code = rest.get(at + 2..at + 6).filter(|_| rest[at + 6..].starts_with('_'));
+        let unit =
+            code.filter(|code| code.bytes().all(|b| b.is_ascii_hexdigit())).and_then(|code| u16::from_str_radix(code, 16).ok());
+        if at > 0 {
+            flush(&mut units, text);
+            text.push_str(&rest[..at]);
+        }
+        match unit {
+            Some(unit) => units.push(unit),
+            None => {
+                flush(&mut units, text);
+                text.push_str("_x");
+            }
+        }
+        rest = &rest[at + if unit.is_some() { 7 } else { 2 }..];
+    }
+    flush(&mut units, text);
+    text.push_str(rest);
+}
+
+/// The name of an element without its prefix.
+fn local<'t>(tag: &'t BytesStart) -> &'t str {
+    local_of(tag.name().into_inner())
+}
+
+fn local_of(name: &str) -> &str {
+    name.rsplit(':').next().unwrap_or(name)
+}
+
+/// An attribute of an element.
+fn attribute(tag: &BytesStart, name: &str) -> Option<String> {
+    let attribute = tag.attributes().with_checks(false).flatten().find(|found| found.key.as_ref() == name)?;
+    attribute.normalized_value(quick_xml::XmlVersion::Implicit1_0).ok().map(Cow::into_owned)
+}
+
+/// Reads the cells of a sheet.
+struct SheetReader<'b, R> {
+    reader: Reader<R>,
+    buffer: Vec<u8>,
+    book: &'b Book,
+}
+
+/// A cell as far as it has been read.
+#[derive(Default)]
+struct Written {
+    at: (u32, u32),
+    style: usize,
+    kind: Kind,
+    has_formula: bool,
+    /// Whether there is an element with its value.
+    has_value: bool,
+    value: String,
+}
+
+/// How the value of a cell is written: the attribute `t`.
+#[derive(Default, Clone, Copy, PartialEq, Eq)]
+enum Kind {
+    #[default]
+    Number,
+    Shared,
+    /// The text of a formula.
+    Text,
+    /// A text in the cell itself.
+    Inline,
+    Truth,
+    /// An error, or a kind that the standard does not have.
+    Other,
+    Date,
+}
+
+impl<R: BufRead> SheetReader<'_, R> {
+    /// Adds the cells; `None` where the sheet is broken.
+    fn read(mut self, making: &mut Making) -> Option<Result<(), Error>> {
+        // The places of the row and of the cell that come next, if they do not say theirs.
+        let (mut row, mut column) = (0_u32, 0_u32);
+        let mut cell: Option<Written> = None;
+        let mut spare = Written::default();
+        let mut in_value = false;
+        loop {
+            self.buffer.clear();
+            match self.reader.read_event_into(&mut self.buffer).ok()? {
+                Event::Start(tag) => match (local(&tag), &mut cell) {
+                    ("v" | "t", Some(cell)) => (cell.has_value, in_value) = (true, true),
+                    ("f", Some(cell)) => cell.has_formula = true,
+                    ("rPh", Some(_)) => {
+                        let name = tag.to_owned();
+                        let mut skipped = Vec::new();
+                        self.reader.read_to_end_into(name.name(), &mut skipped).ok()?;
+                    }
+                    ("c", None) => cell = Some(written(&tag, std::mem::take(&mut spare), (row, column))?),
+                    ("row", None) => {
+                        row = number_of_row(&tag, row)?;
+                        column = 0;
+                    }
+                    _ => {}
+                },
+                Event::Empty(tag) => match (local(&tag), &mut cell) {
+                    ("f", Some(cell)) => cell.has_formula = true,
+                    ("v" | "t", Some(cell)) => cell.has_value = true,
+                    ("c", None) => {
+                        let empty = written(&tag, std::mem::take(&mut spare), (row, column))?;
+                        column = empty.at.1.checked_add(1)?;
+                        spare = empty;
+                    }
+                    ("row", None) => row = number_of_row(&tag, row)?.checked_add(1)?,
+                    ("mergeCell", None) => {
+                        let place = attribute(&tag, "ref")?;
+                        let (from, to) = place.split_once(':').unwrap_or((&place, &place));
+                        let ((top, left), (bottom, right)) = (place_of(from)?, place_of(to)?);
+                        making.sheet.merged.push((top + 1..bottom + 2, left..right + 1));
+                    }
+                    _ => {}
+                },
+                Event::End(tag) => match (local_of(tag.name().as_ref()), cell.take()) {
+                    ("c", Some(mut read)) => {
+                        row = read.at.0;
+                        column = read.at.1.checked_add(1)?;
+                        if let Err(error) = add(&mut read, self.book, making)? {
+                            return Some(Err(error));
+                        }
+                        spare = read;
+                    }
+                    ("row", None) => row = row.checked_add(1)?,
+                    (name, other) => {
+                        in_value &= !matches!(name, "v" | "t");
+                        cell = other;
+                    }
+                },
+                Event::Eof => return cell.is_none().then_some(Ok(())),
+                event if in_value => {
+                    if let Some(cell) = &mut cell {
+                        push_content(&event, &mut cell.value)?;
+                    }
+                }
+                _ => {}
+            }
+        }
+    }
+}
+
+/// The number of a row, from 0: the one that it says, or the next.
+fn number_of_row(tag: &BytesStart, next: u32) -> Option<u32> {
+    match attribute(tag, "r") {
+        Some(number) => number.parse::<u32>().ok()?.checked_sub(1),
+        None => Some(next),
+    }
+}
+
+/// A cell with what its element says, in the memory of another; `next` is its place if it says none.
+fn written(tag: &BytesStart, memory: Written, next: (u32, u32)) -> Option<Written> {
+    let mut value = memory.value;
+    value.clear();
+    let mut cell = Written { at: next, value, ..Written::default() };
+    for attribute in tag.attributes().with_checks(false) {
+        let attribute = attribute.ok()?;
+        let value = &*attribute.value;
+        match attribute.key.as_ref() {
+            "r" => cell.at = place_of(value)?,
+            "s" => cell.style = value.parse().ok()?,
+            "t" => {
+                cell.kind = match value {
+                    "n" => Kind::Number,
+                    "s" => Kind::Shared,
+                    "str" => Kind::Text,
+                    "inlineStr" => Kind::Inline,
+                    "b" => Kind::Truth,
+                    "d" => Kind::Date,
+                    _ => Kind::Other,
+                }
+            }
+            _ => {}
+        }
+    }
+    Some(cell)
+}
+
+/// The row and column of a place such as `AB12`, both from 0.
+fn place_of(place: &str) -> Option<(u32, u32)> {
+    let (mut column, mut row) = (0_u32, 0_u32);
+    for byte in place.bytes().filter(|byte| *byte != b'$') {
+        match byte {
+            b'A'..=b'Z' | b'a'..=b'z' if row == 0 => {
+                column = column.checked_mul(26)?.checked_add(u32::from(byte.to_ascii_uppercase() - b'A') + 1)?;
+            }
+            b'0'..=b'9' => row = row.checked_mul(10)?.checked_add(u32::from(byte - b'0'))?,
+            _ => return None,
+        }
+    }
+    Some((row.checked_sub(1)?, column.checked_sub(1)?))
+}
+
+/// Adds a cell to the sheet; `None` where it is broken.
+fn add(cell: &mut Written, book: &Book, making: &mut Making) -> Option<Result<(), Error>> {
+    let Written { at, style, kind, has_formula, has_value, value } = cell;
+    // A formula that came to an empty text has a value, and it is empty.
+    if *has_formula && (!*has_value || (value.is_empty() && *kind != Kind::Text)) {
+        return Some(making.add_empty_formula(*at));
+    }
+    if !*has_value {
+        return Some(Ok(()));
+    }
+    let number = match kind {
+        Kind::Number if value.is_empty() => return Some(Ok(())),
+        Kind::Number => Some(value.trim().parse::<f64>().ok()?),
+        _ => None,
+    };
+    let shared = match kind {
+        Kind::Shared => Some(book.texts.get(value.trim().parse::<usize>().ok()?)?.clone()),
+        _ => None,
+    };
+    if matches!(kind, Kind::Text | Kind::Inline) {
+        unescape(value, 0);
+    }
+    Some(making.add(*at, |sheet| {
+        let mut put = |text: &str, kind| -> Put {
+            sheet.text.push_str(text);
+            (kind, None)
+        };
+        match (number, shared, *kind) {
+            (Some(number), ..) => book.styles.push(sheet, number, *style),
+            (_, Some(range), _) => put(&book.text[range], CellKind::Text),
+            (.., Kind::Truth) => put(if matches!(value.trim(), "1" | "true") { "true" } else { "false" }, CellKind::Truth),
+            (.., Kind::Date) => {
+                let is_date = book.styles.is_date(*style);
+                put(value.strip_suffix("T00:00:00").filter(|_| is_date).unwrap_or(value), CellKind::Date)
+            }
+            _ => put(value, CellKind::Text),
+        }
+    }))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn characters_that_xml_does_not_have_are_resolved() {
+        for (written, shown) in [
+            ("a_x000D_\nb", "a\r\nb"),
+            ("_x005F_x000D_", "_x000D_"),
+            ("_xD83D__xDE00_!", "😀!"),
+            ("_xD83D_", "\u{fffd}"),
+            ("_x00_x0041_", "_x00A"),
+            ("box_x", "box_x"),
+        ] {
+            let mut text = format!("é{written}");
+            unescape(&mut text, 2);
+            assert_eq!(text, format!("é{shown}"));
+        }
+    }
+
+    #[test]
+    fn places_and_targets() {
+        assert_eq!(place_of("AB12"), Some((11, 27)));
+        assert_eq!(place_of("$C$1"), Some((0, 2)));
+        for wrong in ["", "A", "12", "A0", "1A", "A1B", "é1", "AAAAAAAAAAAAAAA1", "A99999999999"] {
+            assert_eq!(place_of(wrong), None, "{wrong}");
+        }
+        for (target, path) in [("sheets/a.xml", "xl/sheets/a.xml"), ("/xl/a.xml", "xl/a.xml"), ("../a.xml", "a.xml")] {
+            assert_eq!(resolved("xl/", target), path);
+        }
     }
 }

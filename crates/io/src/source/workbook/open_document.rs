@@ -7,7 +7,7 @@ use quick_xml::Reader;
 use quick_xml::events::{BytesStart, Event};
 use zip::ZipArchive;
 
-use super::archive::{Bytes, broken, part};
+use super::archive::{Bytes, broken, encrypted, part};
 use super::cells::Sheet;
 use super::making::{Making, Put, sheet_of};
 use crate::Error;
@@ -25,19 +25,18 @@ pub fn is_one(archive: &mut ZipArchive<Bytes>) -> bool {
 pub fn read(name: &str, mut archive: ZipArchive<Bytes>, reading: &Reading) -> Result<(Sheet, String, usize), Error> {
     let manifest = part(&mut archive, "META-INF/manifest.xml").unwrap_or_default();
     if memchr::memmem::find(&manifest, b"encryption-data").is_some() {
-        let why = "it is encrypted with a password".to_owned();
-        return Err(Error::BadFile { name: name.to_owned(), why, help: "save it without a password" });
+        return Err(encrypted(name));
     }
     let content = part(&mut archive, "content.xml").ok_or_else(|| broken(name))?;
     let sheets = sheets(&content).ok_or_else(|| broken(name))?;
     let title = sheet_of(name, &sheets, reading)?;
-    let mut making = Making::new(name, reading, Vec::new());
+    let mut making = Making::new(name, &title, reading, Vec::new());
     let wanted = sheets.iter().position(|sheet| *sheet == title).unwrap_or_default();
     match Walk::new(&content).table(wanted, &mut making) {
         Some(outcome) => outcome?,
         None => return Err(broken(name)),
     }
-    Ok((making.finish(), title, sheets.len()))
+    Ok((making.finish()?, title, sheets.len()))
 }
 
 /// What the sheets are called; `None` where this is no document.
@@ -84,11 +83,18 @@ struct Written {
     shown: String,
     columns: u32,
     rows: u32,
+    /// Whether it is a formula.
+    is_formula: bool,
 }
 
 impl Written {
-    fn has_text(&self) -> bool {
-        self.value.as_ref().is_some_and(|value| !value.is_empty()) || !self.shown.is_empty()
+    /// Whether there is something to be read in it: a text, or a formula whose value is not stored.
+    fn has_content(&self) -> bool {
+        self.value.as_ref().is_some_and(|value| !value.is_empty()) || !self.shown.is_empty() || self.is_empty_formula()
+    }
+
+    fn is_empty_formula(&self) -> bool {
+        self.is_formula && self.kind.is_empty() && self.value.is_none() && self.shown.is_empty()
     }
 }
 
@@ -134,11 +140,15 @@ impl<'c> Walk<'c> {
                         making.sheet.merged.push((row + 1..row.saturating_add(1 + cell.rows), columns));
                     }
                     // Rows in which there is nothing are repeated without end.
-                    let has_text = cells.iter().any(|(_, _, cell)| cell.has_text());
-                    for row in row..if has_text { row.checked_add(times)? } else { row } {
-                        for (column, times, cell) in cells.iter().filter(|(_, _, cell)| cell.has_text()) {
+                    let has_content = cells.iter().any(|(_, _, cell)| cell.has_content());
+                    for row in row..if has_content { row.checked_add(times)? } else { row } {
+                        for (column, times, cell) in cells.iter().filter(|(_, _, cell)| cell.has_content()) {
                             for column in *column..column.checked_add(*times)? {
-                                if let Err(error) = making.add((row, column), |sheet| put(cell, sheet)) {
+                                let added = match cell.is_empty_formula() {
+                                    true => making.add_empty_formula((row, column)),
+                                    false => making.add((row, column), |sheet| put(cell, sheet)),
+                                };
+                                if let Err(error) = added {
                                     return Some(Err(error));
                                 }
                             }
@@ -185,9 +195,10 @@ impl<'c> Walk<'c> {
             };
             let (columns, rows) =
                 (self::times(&tag, "table:number-columns-spanned"), self::times(&tag, "table:number-rows-spanned"));
+            let is_formula = tag.try_get_attribute("table:formula").ok()?.is_some();
             let shown = if is_empty { String::new() } else { self.shown()? };
-            let cell = Written { kind, value, shown, columns, rows };
-            if cell.has_text() || columns > 1 {
+            let cell = Written { kind, value, shown, columns, rows, is_formula };
+            if cell.has_content() || columns > 1 {
                 cells.push((column, times, cell));
             }
             column = column.checked_add(times)?;
@@ -267,8 +278,14 @@ fn put(cell: &Written, sheet: &mut Sheet) -> Put {
     let Written { kind, value, shown, .. } = cell;
     let (kind, text) = match (kind.as_str(), value) {
         ("date", Some(date)) => {
-            let date = date.strip_suffix("T00:00:00").unwrap_or(date);
-            (CellKind::Date, date.to_owned())
+            // A midnight is a time where the cell shows times.
+            let (day, time) = date.split_once('T').map_or((&**date, None), |(day, time)| (day, Some(time)));
+            let text = match time {
+                Some("00:00:00") if !shown.is_empty() && !shown.contains(':') => day.to_owned(),
+                None if shown.contains(':') => format!("{day}T00:00:00"),
+                _ => date.clone(),
+            };
+            (CellKind::Date, text)
         }
         ("time", Some(time)) => (CellKind::Text, clock(time).unwrap_or_else(|| shown.clone())),
         ("boolean", Some(truth)) => (CellKind::Truth, truth.clone()),

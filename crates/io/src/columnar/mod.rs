@@ -3,6 +3,8 @@
 #[cfg(feature = "columnar")]
 mod dictionaries;
 #[cfg(feature = "columnar")]
+mod parquet_types;
+#[cfg(feature = "columnar")]
 mod plan;
 #[cfg(feature = "columnar")]
 mod stream;
@@ -13,6 +15,8 @@ pub mod values;
 pub use arrow_array::RecordBatch;
 #[cfg(feature = "columnar")]
 pub use dictionaries::Dictionaries;
+#[cfg(feature = "columnar")]
+pub use parquet_types::{array_in_parquet, field_in_parquet, schema_in_parquet};
 #[cfg(feature = "columnar")]
 pub use plan::{ColumnPlan, Copies, Plan};
 #[cfg(feature = "columnar")]

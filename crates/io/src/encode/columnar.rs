@@ -19,7 +19,7 @@ use super::out::{Held, HeldTexts};
 use super::rows::OutRows;
 use super::{Aside, Encodable, Encoder, Extend, Out, OwnColumn, OwnTable, Shape, Value};
 use crate::Error;
-use crate::columnar::{Plan, push_batch, push_schema};
+use crate::columnar::{Plan, array_in_parquet, field_in_parquet, push_batch, push_schema};
 use crate::formats::Kind;
 use crate::head;
 use crate::source::types::{Seen, Type};
@@ -70,7 +70,7 @@ fn type_of(format: &Format, types: &[Seen], column: usize) -> (Type, Option<Seen
 fn data_type(of: Type) -> DataType {
     match of {
         Type::Text | Type::Nested => DataType::Utf8,
-        Type::Whole => DataType::Int64,
+        Type::Whole | Type::BigWhole => DataType::Int64,
         Type::LongWhole => DataType::Decimal128(38, 0),
         Type::Number => DataType::Float64,
         Type::Truth => DataType::Boolean,
@@ -82,7 +82,9 @@ fn data_type(of: Type) -> DataType {
 fn originals(format: &Format, types: &[Seen], header: &Header, kind: Kind) -> Result<Vec<(FieldRef, Column)>, Error> {
     let field = |column: usize| match format {
         Format::Columnar(columnar) => {
-            Ok((Arc::clone(&columnar.schema.fields()[column]), Column { from: From::Kept(column), seen: None }))
+            let field = &columnar.schema.fields()[column];
+            let field = if kind == Kind::Parquet { field_in_parquet(field) } else { Arc::clone(field) };
+            Ok((field, Column { from: From::Kept(column), seen: None }))
         }
         _ => {
             let (of, seen) = type_of(format, types, column);
@@ -266,7 +268,9 @@ impl Columnar {
     fn check(&self, chunk: &dyn Chunk, at: (usize, usize), found: Option<Type>, of: Type, seen: &Seen) -> Result<(), Error> {
         let Some(found) = found else { return Ok(()) };
         // Where none of them was seen, they become texts.
-        if seen.first.is_none() && of == Type::Text && found == Type::Text || of.both(found) == Some(of) {
+        if seen.first.is_none() && of == Type::Text && found == Type::Text
+            || of.both(found).is_some_and(|both| data_type(both) == data_type(of))
+        {
             return Ok(());
         }
         let line = chunk.line(at.0, &mut LineCount::default());
@@ -319,7 +323,11 @@ fn write<'f>(
     let mut arrays: Vec<ArrayRef> = Vec::with_capacity(schema.fields().len());
     for (from, texts) in columns.zip(&mut held.columns) {
         arrays.push(match from {
-            From::Kept(column) => kept(chunk, *column, &held.rows)?,
+            From::Kept(column) => {
+                let array = kept(chunk, *column, &held.rows)?;
+                let is_as_read = array.data_type() == schema.field(arrays.len()).data_type();
+                if is_as_read { array } else { array_in_parquet(&array)? }
+            }
             From::Made(of) => made(mem::take(texts), *of)?,
             From::Faults => faults(texts)?,
             From::Compared => compared(texts)?,
@@ -405,7 +413,7 @@ fn made(texts: HeldTexts, of: Type) -> Result<ArrayRef, ArrowError> {
             let nulls = absent.iter().any(|absent| *absent).then(|| NullBuffer::from_iter(absent.iter().map(|absent| !absent)));
             Arc::new(StringArray::try_new(OffsetBuffer::new(ScalarBuffer::from(offsets)), Bytes::from_vec(text), nulls)?)
         }
-        Type::Whole => Arc::new(parsed!(Int64Builder::with_capacity(texts.ends.len())).finish()),
+        Type::Whole | Type::BigWhole => Arc::new(parsed!(Int64Builder::with_capacity(texts.ends.len())).finish()),
         Type::LongWhole => {
             let builder = parsed!(Decimal128Builder::with_capacity(texts.ends.len()));
             Arc::new(builder.with_precision_and_scale(38, 0)?.finish())

@@ -33,6 +33,7 @@ pub use decoded::{NotOfEncoding, WrongBytes};
 pub use reading::{EmptyFormulas, MEMORY, MOST_ROW, Ragged, Reading};
 pub use unpacked::Broken;
 pub use whole::Shortened;
+pub use workbook::cells::letters;
 
 use self::database::DatabaseRows;
 use self::delimited::{Delimited, Dialect, Preamble};

@@ -10,8 +10,10 @@ use super::CellKind;
 pub enum Type {
     /// Texts.
     Text,
-    /// Whole numbers of 64 bits.
+    /// Whole numbers that a double holds too.
     Whole,
+    /// Whole numbers of 64 bits, some of which a double does not hold.
+    BigWhole,
     /// Whole numbers, some of more than 64 bits, with up to 38 digits.
     LongWhole,
     /// Numbers.
@@ -26,6 +28,8 @@ pub enum Type {
 
 /// The digits of the longest whole numbers.
 const MOST_DIGITS: usize = 38;
+/// Up to this, doubles hold every whole number: 2^53.
+const MOST_OF_DOUBLES: u64 = 1 << 53;
 
 impl From<ValueType> for Type {
     fn from(of: ValueType) -> Type {
@@ -49,7 +53,8 @@ impl Type {
             CellKind::Number => {
                 let digits = text.strip_prefix('-').unwrap_or(text);
                 match digits.bytes().all(|byte| byte.is_ascii_digit()) {
-                    true if text.parse::<i64>().is_ok() => Type::Whole,
+                    true if text.parse::<i64>().is_ok_and(|number| number.unsigned_abs() <= MOST_OF_DOUBLES) => Type::Whole,
+                    true if text.parse::<i64>().is_ok() => Type::BigWhole,
                     true if digits.len() <= MOST_DIGITS => Type::LongWhole,
                     _ => Type::Number,
                 }
@@ -59,11 +64,15 @@ impl Type {
 
     /// What holds values of both; `None` where nothing does.
     pub fn both(self, other: Type) -> Option<Type> {
-        let is_number = |of: Type| matches!(of, Type::Whole | Type::LongWhole | Type::Number);
+        let is_whole = |of: Type| matches!(of, Type::Whole | Type::BigWhole | Type::LongWhole);
         match (self, other) {
             _ if self == other => Some(self),
-            (Type::Whole, Type::LongWhole) | (Type::LongWhole, Type::Whole) => Some(Type::LongWhole),
-            _ if is_number(self) && is_number(other) => Some(Type::Number),
+            _ if is_whole(self) && is_whole(other) => {
+                let is_long = self == Type::LongWhole || other == Type::LongWhole;
+                Some(if is_long { Type::LongWhole } else { Type::BigWhole })
+            }
+            // A double would change the others.
+            (Type::Whole, Type::Number) | (Type::Number, Type::Whole) => Some(Type::Number),
             _ => None,
         }
     }
@@ -72,7 +81,8 @@ impl Type {
     pub fn name(self) -> &'static str {
         match self {
             Type::Text => "a text",
-            Type::Whole | Type::LongWhole | Type::Number => "a number",
+            Type::Whole | Type::Number => "a number",
+            Type::BigWhole | Type::LongWhole => "a whole number with more digits than a double holds",
             Type::Truth => "true or false",
             Type::Date => "a date",
             Type::Nested => "an object or array",
@@ -123,7 +133,10 @@ mod tests {
             (&[(CellKind::Number, "1"), (CellKind::Nothing, ""), (CellKind::Number, "-2")][..], Type::Whole),
             (&[(CellKind::Number, "1"), (CellKind::Number, "2.50")], Type::Number),
             (&[(CellKind::Number, "1"), (CellKind::Number, long)], Type::LongWhole),
-            (&[(CellKind::Number, long), (CellKind::Number, "1e3")], Type::Number),
+            (&[(CellKind::Number, long), (CellKind::Number, "1e3")], Type::Text),
+            (&[(CellKind::Number, "123456789012345678"), (CellKind::Number, "1")], Type::BigWhole),
+            (&[(CellKind::Number, "123456789012345678"), (CellKind::Number, "1.5")], Type::Text),
+            (&[(CellKind::Number, "9007199254740992"), (CellKind::Number, "1.5")], Type::Number),
             (&[(CellKind::Truth, "true")], Type::Truth),
             (&[(CellKind::Date, "2025-03-01")], Type::Date),
             (&[(CellKind::Date, "2025-03-01"), (CellKind::Date, "2025-03-01T08:05:30")], Type::Text),

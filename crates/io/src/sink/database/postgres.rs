@@ -100,7 +100,7 @@ impl Tables {
 fn declaration(column: &PlannedColumn) -> String {
     let declared = column.declared_in("PostgreSQL").unwrap_or(match column.of {
         Type::Text => "text",
-        Type::Whole => "bigint",
+        Type::Whole | Type::BigWhole => "bigint",
         Type::LongWhole => "numeric",
         Type::Number => "double precision",
         Type::Truth => "boolean",

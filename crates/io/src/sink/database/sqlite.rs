@@ -67,7 +67,7 @@ impl Tables {
 /// What a column is declared as: as it was in another table of SQLite, and else by what its values are.
 fn declaration(column: &PlannedColumn) -> String {
     let declared = column.declared_in("SQLite").unwrap_or(match column.of {
-        Type::Whole => "INTEGER",
+        Type::Whole | Type::BigWhole => "INTEGER",
         Type::Number => "REAL",
         Type::Truth => "BOOLEAN",
         Type::Date => "DATE",

@@ -6,7 +6,7 @@ use std::fs::File;
 use std::sync::Arc;
 
 use arrow_array::RecordBatch;
-use arrow_schema::{Field, Schema, SchemaRef};
+use arrow_schema::{Schema, SchemaRef};
 use parquet::arrow::ArrowSchemaConverter;
 use parquet::arrow::add_encoded_arrow_schema_to_metadata;
 use parquet::arrow::arrow_reader::{ArrowReaderMetadata, ArrowReaderOptions};
@@ -17,7 +17,7 @@ use parquet::file::properties::WriterProperties;
 use parquet::file::writer::SerializedFileWriter;
 use parquet::schema::types::Type;
 
-use crate::columnar::Copies;
+use crate::columnar::{Copies, field_in_parquet};
 
 /// A file that is being made.
 pub struct Copied {
@@ -65,7 +65,7 @@ impl Copied {
         for column in &copies.columns {
             match column {
                 Some(column) => {
-                    fields.push(Arc::new(Field::clone(first.metadata.schema().field(*column))));
+                    fields.push(field_in_parquet(&first.metadata.schema().fields()[*column]));
                     types.push(first.metadata.parquet_schema().root_schema().get_fields()[*column].clone());
                 }
                 None => {

@@ -7,7 +7,7 @@ use std::sync::Arc;
 use arrow_schema::ArrowError;
 use bytes::Bytes;
 use parquet::arrow::ProjectionMask;
-use parquet::arrow::arrow_reader::{ArrowReaderOptions, ParquetRecordBatchReaderBuilder};
+use parquet::arrow::arrow_reader::{ArrowReaderMetadata, ArrowReaderOptions, ParquetRecordBatchReaderBuilder};
 use parquet::basic::{Compression, Encoding, EncodingMask};
 use parquet::errors::Result as ParquetResult;
 use parquet::file::metadata::{ColumnChunkMetaData, ParquetMetaData};
@@ -15,7 +15,7 @@ use parquet::file::reader::{ChunkReader, Length};
 
 use super::rows::{Batches, Opened, rows_of};
 use crate::Error;
-use crate::columnar::{ColumnPlan, Plan};
+use crate::columnar::{ColumnPlan, Plan, schema_in_parquet};
 use crate::guarded::guarded;
 use crate::source::Reading;
 use crate::source::input::Input;
@@ -55,8 +55,18 @@ fn open_reader<R: ChunkReader + 'static>(name: String, reader: Counted<R>) -> Re
         return Err(broken("it is no Parquet", "say what it is, such as --from csv"));
     }
     let again = "get it anew from where it came from";
-    let options = ArrowReaderOptions::new();
-    let builder = guarded(|| ParquetRecordBatchReaderBuilder::try_new_with_options(reader, options));
+    // What is noted of the types may be more than Parquet holds, such as dictionaries with keys too short for their values.
+    let builder = guarded(|| -> ParquetResult<_> {
+        let metadata = ArrowReaderMetadata::load(&reader, ArrowReaderOptions::new())?;
+        let metadata = match schema_in_parquet(metadata.schema()) {
+            Some(schema) => {
+                let options = ArrowReaderOptions::new().with_schema(Arc::new(schema));
+                ArrowReaderMetadata::try_new(Arc::clone(metadata.metadata()), options)?
+            }
+            None => metadata,
+        };
+        Ok(ParquetRecordBatchReaderBuilder::new_with_metadata(reader, metadata))
+    });
     let builder = match builder {
         Some(Ok(builder)) => builder,
         Some(Err(_)) | None => return Err(broken("it is cut short, or broken", again)),

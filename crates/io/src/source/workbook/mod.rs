@@ -16,6 +16,8 @@ mod numbers;
 mod office_open;
 #[cfg(feature = "workbooks")]
 mod open_document;
+#[cfg(feature = "workbooks")]
+mod xml;
 
 use std::ops::Range;
 use std::sync::Arc;
@@ -98,7 +100,12 @@ fn types(sheet: &Sheet, columns: Range<u32>, rows: Range<usize>, name: &str) -> 
     let mut types = vec![Seen::default(); columns.len()];
     for row in rows {
         for cell in sheet.row(row) {
-            let of = Type::of(cell.kind, cell.span.text(&sheet.text));
+            // Numbers of a workbook are doubles, however long they are.
+            let of = Type::of(cell.kind, cell.span.text(&sheet.text)).map(|of| match of {
+                Type::BigWhole => Type::Whole,
+                Type::LongWhole => Type::Number,
+                of => of,
+            });
             types[(cell.column - columns.start) as usize].note(of, || u64::from(sheet.rows[row].number), name);
         }
     }

@@ -5,7 +5,7 @@
 
 use std::borrow::Cow;
 use std::collections::HashMap;
-use std::io::{BufRead, BufReader, Read};
+use std::io::Read;
 use std::ops::Range;
 
 use quick_xml::Reader;
@@ -16,11 +16,9 @@ use super::archive::{Bytes, broken, part};
 use super::cells::Sheet;
 use super::making::{Making, Put, sheet_of};
 use super::numbers::Styles;
+use super::xml::{self, Token, Tokens};
 use crate::Error;
 use crate::source::{CellKind, Reading};
-
-/// Bytes of a sheet that are unpacked at a time.
-const STRIDE: usize = 256 << 10;
 
 /// Reads a sheet of such a workbook: the one that was named, or the first. Returns its name too, and the number of sheets.
 ///
@@ -35,10 +33,8 @@ pub fn read(name: &str, mut archive: ZipArchive<Bytes>, reading: &Reading) -> Re
     let sheet = archive.by_name(&book.sheets[place].1).map_err(|_| broken(name))?;
     // An archive may hold more than it says.
     let size = sheet.size();
-    let reader = BufReader::with_capacity(STRIDE, sheet.take(size));
-    SheetReader { reader: Reader::from_reader(reader), buffer: Vec::new(), book: &book }
-        .read(&mut making)
-        .unwrap_or_else(|| Err(broken(name)))?;
+    let tokens = Tokens::new(sheet.take(size), reading.memory);
+    read_cells(tokens, &book, &mut making).unwrap_or_else(|| Err(broken(name)))?;
     Ok((making.finish()?, title, titles.len()))
 }
 
@@ -261,13 +257,6 @@ fn attribute(tag: &BytesStart, name: &str) -> Option<String> {
     attribute.normalized_value(quick_xml::XmlVersion::Implicit1_0).ok().map(Cow::into_owned)
 }
 
-/// Reads the cells of a sheet.
-struct SheetReader<'b, R> {
-    reader: Reader<R>,
-    buffer: Vec<u8>,
-    book: &'b Book,
-}
-
 /// A cell as far as it has been read.
 #[derive(Default)]
 struct Written {
@@ -296,116 +285,99 @@ enum Kind {
     Date,
 }
 
-impl<R: BufRead> SheetReader<'_, R> {
-    /// Adds the cells; `None` where the sheet is broken.
-    fn read(mut self, making: &mut Making) -> Option<Result<(), Error>> {
-        // The places of the row and of the cell that come next, if they do not say theirs.
-        let (mut row, mut column) = (0_u32, 0_u32);
-        let mut cell: Option<Written> = None;
-        let mut spare = Written::default();
-        let mut in_value = false;
-        loop {
-            self.buffer.clear();
-            match self.reader.read_event_into(&mut self.buffer).ok()? {
-                Event::Start(tag) => match (local(&tag), &mut cell) {
-                    ("v" | "t", Some(cell)) => (cell.has_value, in_value) = (true, true),
-                    ("f", Some(cell)) => cell.has_formula = true,
-                    ("rPh", Some(_)) => {
-                        let name = tag.to_owned();
-                        let mut skipped = Vec::new();
-                        self.reader.read_to_end_into(name.name(), &mut skipped).ok()?;
+/// Adds the cells of a sheet; `None` where it is broken.
+fn read_cells<R: Read>(mut tokens: Tokens<R>, book: &Book, making: &mut Making) -> Option<Result<(), Error>> {
+    // The places of the row and of the cell that come next, if they do not say theirs.
+    let (mut row, mut column) = (0_u32, 0_u32);
+    let mut cell = Written::default();
+    let (mut in_cell, mut in_value) = (false, false);
+    // How deep in readings of texts, which are no part of them.
+    let mut readings = 0_u32;
+    while let Some(token) = tokens.next()? {
+        match token {
+            Token::Open { name, attributes, is_empty } => match (name, in_cell) {
+                (b"v" | b"t", true) if readings == 0 => (cell.has_value, in_value) = (true, !is_empty),
+                (b"f", true) => cell.has_formula = true,
+                (b"rPh", true) => readings += u32::from(!is_empty),
+                (b"c", false) => {
+                    cell.begin(attributes, (row, column))?;
+                    (row, column) = (cell.at.0, cell.at.1.checked_add(1)?);
+                    in_cell = !is_empty;
+                }
+                (b"row", false) => {
+                    (row, column) = (number_of_row(attributes, row)?, 0);
+                    if is_empty {
+                        row = row.checked_add(1)?;
                     }
-                    ("c", None) => cell = Some(written(&tag, std::mem::take(&mut spare), (row, column))?),
-                    ("row", None) => {
-                        row = number_of_row(&tag, row)?;
-                        column = 0;
+                }
+                (b"mergeCell", false) => {
+                    let place = xml::attributes(attributes).find(|(name, _)| *name == b"ref")?.1;
+                    let (from, to) = place.split_at(place.iter().position(|byte| *byte == b':').unwrap_or(place.len()));
+                    let to = to.strip_prefix(b":").unwrap_or(from);
+                    let ((top, left), (bottom, right)) = (place_of(from)?, place_of(to)?);
+                    making.sheet.merged.push((top + 1..bottom.checked_add(2)?, left..right.checked_add(1)?));
+                }
+                _ => {}
+            },
+            Token::Close(name) => match (name, in_cell) {
+                (b"v" | b"t", true) => in_value = false,
+                (b"rPh", true) => readings = readings.saturating_sub(1),
+                (b"c", true) => {
+                    in_cell = false;
+                    if let Err(error) = add(&mut cell, book, making)? {
+                        return Some(Err(error));
                     }
-                    _ => {}
-                },
-                Event::Empty(tag) => match (local(&tag), &mut cell) {
-                    ("f", Some(cell)) => cell.has_formula = true,
-                    ("v" | "t", Some(cell)) => cell.has_value = true,
-                    ("c", None) => {
-                        let empty = written(&tag, std::mem::take(&mut spare), (row, column))?;
-                        column = empty.at.1.checked_add(1)?;
-                        spare = empty;
-                    }
-                    ("row", None) => row = number_of_row(&tag, row)?.checked_add(1)?,
-                    ("mergeCell", None) => {
-                        let place = attribute(&tag, "ref")?;
-                        let (from, to) = place.split_once(':').unwrap_or((&place, &place));
-                        let ((top, left), (bottom, right)) = (place_of(from)?, place_of(to)?);
-                        making.sheet.merged.push((top + 1..bottom + 2, left..right + 1));
-                    }
-                    _ => {}
-                },
-                Event::End(tag) => match (local_of(tag.name().as_ref()), cell.take()) {
-                    ("c", Some(mut read)) => {
-                        row = read.at.0;
-                        column = read.at.1.checked_add(1)?;
-                        if let Err(error) = add(&mut read, self.book, making)? {
-                            return Some(Err(error));
-                        }
-                        spare = read;
-                    }
-                    ("row", None) => row = row.checked_add(1)?,
-                    (name, other) => {
-                        in_value &= !matches!(name, "v" | "t");
-                        cell = other;
-                    }
-                },
-                Event::Eof => return cell.is_none().then_some(Ok(())),
-                event if in_value => {
-                    if let Some(cell) = &mut cell {
-                        push_content(&event, &mut cell.value)?;
+                }
+                (b"row", false) => row = row.checked_add(1)?,
+                _ => {}
+            },
+            Token::Text(text) if in_value => cell.value.push_str(&xml::resolved(text)?),
+            Token::Plain(text) if in_value => cell.value.push_str(str::from_utf8(text).ok()?),
+            Token::Text(_) | Token::Plain(_) => {}
+        }
+    }
+    (!in_cell).then_some(Ok(()))
+}
+
+/// The number of a row, from 0: the one that it says, or the next.
+fn number_of_row(attributes: &[u8], next: u32) -> Option<u32> {
+    match xml::attributes(attributes).find(|(name, _)| *name == b"r") {
+        Some((_, number)) => str::from_utf8(number).ok()?.parse::<u32>().ok()?.checked_sub(1),
+        None => Some(next),
+    }
+}
+
+impl Written {
+    /// Begins another cell with what its tag says; `next` is its place if it says none.
+    fn begin(&mut self, attributes: &[u8], next: (u32, u32)) -> Option<()> {
+        self.value.clear();
+        *self = Written { at: next, value: std::mem::take(&mut self.value), ..Written::default() };
+        for (name, value) in xml::attributes(attributes) {
+            match name {
+                b"r" => self.at = place_of(value)?,
+                b"s" => self.style = str::from_utf8(value).ok()?.parse().ok()?,
+                b"t" => {
+                    self.kind = match value {
+                        b"n" => Kind::Number,
+                        b"s" => Kind::Shared,
+                        b"str" => Kind::Text,
+                        b"inlineStr" => Kind::Inline,
+                        b"b" => Kind::Truth,
+                        b"d" => Kind::Date,
+                        _ => Kind::Other,
                     }
                 }
                 _ => {}
             }
         }
+        Some(())
     }
-}
-
-/// The number of a row, from 0: the one that it says, or the next.
-fn number_of_row(tag: &BytesStart, next: u32) -> Option<u32> {
-    match attribute(tag, "r") {
-        Some(number) => number.parse::<u32>().ok()?.checked_sub(1),
-        None => Some(next),
-    }
-}
-
-/// A cell with what its element says, in the memory of another; `next` is its place if it says none.
-fn written(tag: &BytesStart, memory: Written, next: (u32, u32)) -> Option<Written> {
-    let mut value = memory.value;
-    value.clear();
-    let mut cell = Written { at: next, value, ..Written::default() };
-    for attribute in tag.attributes().with_checks(false) {
-        let attribute = attribute.ok()?;
-        let value = &*attribute.value;
-        match attribute.key.as_ref() {
-            "r" => cell.at = place_of(value)?,
-            "s" => cell.style = value.parse().ok()?,
-            "t" => {
-                cell.kind = match value {
-                    "n" => Kind::Number,
-                    "s" => Kind::Shared,
-                    "str" => Kind::Text,
-                    "inlineStr" => Kind::Inline,
-                    "b" => Kind::Truth,
-                    "d" => Kind::Date,
-                    _ => Kind::Other,
-                }
-            }
-            _ => {}
-        }
-    }
-    Some(cell)
 }
 
 /// The row and column of a place such as `AB12`, both from 0.
-fn place_of(place: &str) -> Option<(u32, u32)> {
+fn place_of(place: &[u8]) -> Option<(u32, u32)> {
     let (mut column, mut row) = (0_u32, 0_u32);
-    for byte in place.bytes().filter(|byte| *byte != b'$') {
+    for byte in place.iter().copied().filter(|byte| *byte != b'$') {
         match byte {
             b'A'..=b'Z' | b'a'..=b'z' if row == 0 => {
                 column = column.checked_mul(26)?.checked_add(u32::from(byte.to_ascii_uppercase() - b'A') + 1)?;
@@ -479,10 +451,10 @@ mod tests {
 
     #[test]
     fn places_and_targets() {
-        assert_eq!(place_of("AB12"), Some((11, 27)));
-        assert_eq!(place_of("$C$1"), Some((0, 2)));
+        assert_eq!(place_of(b"AB12"), Some((11, 27)));
+        assert_eq!(place_of(b"$C$1"), Some((0, 2)));
         for wrong in ["", "A", "12", "A0", "1A", "A1B", "é1", "AAAAAAAAAAAAAAA1", "A99999999999"] {
-            assert_eq!(place_of(wrong), None, "{wrong}");
+            assert_eq!(place_of(wrong.as_bytes()), None, "{wrong}");
         }
         for (target, path) in [("sheets/a.xml", "xl/sheets/a.xml"), ("/xl/a.xml", "xl/a.xml"), ("../a.xml", "a.xml")] {
             assert_eq!(resolved("xl/", target), path);

@@ -1,0 +1,165 @@
+//! Columns as Parquet can hold them: types that it does not have become the nearest that holds all their values.
+//!
+//! Parquet has no seconds and no days in milliseconds, and its readers give dictionaries keys of 32 bits, whatever they had.
+
+use std::sync::Arc;
+
+use arrow_array::cast::AsArray;
+use arrow_array::types::{ArrowDictionaryKeyType, Date64Type, Int32Type, Time32SecondType, TimestampSecondType};
+use arrow_array::{
+    Array, ArrayRef, Date32Array, DictionaryArray, GenericListArray, Int32Array, OffsetSizeTrait, StructArray,
+    Time32MillisecondArray, TimestampMillisecondArray, downcast_dictionary_array,
+};
+use arrow_buffer::ArrowNativeType;
+use arrow_schema::{ArrowError, DataType, Field, FieldRef, Schema, TimeUnit};
+
+const MILLISECONDS_OF_DAY: i64 = 86_400_000;
+
+/// The type that a column has in Parquet.
+pub fn type_in_parquet(of: &DataType) -> DataType {
+    let inner = |field: &FieldRef| field_in_parquet(field);
+    match of {
+        DataType::Dictionary(key, values) => {
+            let key = match **key {
+                DataType::Int8 | DataType::Int16 | DataType::UInt8 | DataType::UInt16 => Box::new(DataType::Int32),
+                _ => key.clone(),
+            };
+            DataType::Dictionary(key, Box::new(type_in_parquet(values)))
+        }
+        DataType::Timestamp(TimeUnit::Second, zone) => DataType::Timestamp(TimeUnit::Millisecond, zone.clone()),
+        DataType::Time32(TimeUnit::Second) => DataType::Time32(TimeUnit::Millisecond),
+        DataType::Date64 => DataType::Date32,
+        DataType::List(field) => DataType::List(inner(field)),
+        DataType::LargeList(field) => DataType::LargeList(inner(field)),
+        DataType::Struct(fields) => DataType::Struct(fields.iter().map(inner).collect()),
+        of => of.clone(),
+    }
+}
+
+/// A field with the type that it has in Parquet.
+pub fn field_in_parquet(field: &FieldRef) -> FieldRef {
+    let of = type_in_parquet(field.data_type());
+    if of == *field.data_type() { Arc::clone(field) } else { Arc::new(Field::clone(field).with_data_type(of)) }
+}
+
+/// A schema with the types that its columns have in Parquet; `None` where they are those already.
+pub fn schema_in_parquet(schema: &Schema) -> Option<Schema> {
+    let fields: Vec<FieldRef> = schema.fields().iter().map(field_in_parquet).collect();
+    let is_other = fields.iter().zip(schema.fields()).any(|(one, other)| one != other);
+    is_other.then(|| Schema::new_with_metadata(fields, schema.metadata().clone()))
+}
+
+/// The values of a column with the type of [`type_in_parquet`].
+///
+/// # Errors
+/// A moment is so far away that its milliseconds cannot be counted.
+pub fn array_in_parquet(array: &ArrayRef) -> Result<ArrayRef, ArrowError> {
+    if type_in_parquet(array.data_type()) == *array.data_type() {
+        return Ok(Arc::clone(array));
+    }
+    let too_far = |value: i64| ArrowError::ComputeError(format!("{value} seconds cannot be counted in milliseconds"));
+    Ok(match array.data_type() {
+        DataType::Dictionary(..) => {
+            let array: &dyn Array = &**array;
+            downcast_dictionary_array!(
+                array => widened(array)?,
+                _ => unreachable!("it is a dictionary")
+            )
+        }
+        DataType::Timestamp(_, zone) => {
+            let seconds = array.as_primitive::<TimestampSecondType>();
+            let milliseconds = seconds.try_unary(|value| value.checked_mul(1000).ok_or_else(|| too_far(value)));
+            let milliseconds: TimestampMillisecondArray = milliseconds?;
+            Arc::new(milliseconds.with_timezone_opt(zone.clone()))
+        }
+        DataType::Time32(_) => {
+            let seconds = array.as_primitive::<Time32SecondType>();
+            let milliseconds = seconds.try_unary(|value| value.checked_mul(1000).ok_or_else(|| too_far(value.into())));
+            let milliseconds: Time32MillisecondArray = milliseconds?;
+            Arc::new(milliseconds)
+        }
+        DataType::Date64 => {
+            let days =
+                |value: i64| i32::try_from(value.div_euclid(MILLISECONDS_OF_DAY)).map_err(|_| too_far(value.div_euclid(1000)));
+            let days: Date32Array = array.as_primitive::<Date64Type>().try_unary(days)?;
+            Arc::new(days)
+        }
+        DataType::List(_) => list::<i32>(array)?,
+        DataType::LargeList(_) => list::<i64>(array)?,
+        DataType::Struct(fields) => {
+            let structs = array.as_struct();
+            let columns = structs.columns().iter().map(array_in_parquet).collect::<Result<Vec<_>, _>>()?;
+            let fields = fields.iter().map(field_in_parquet).collect();
+            Arc::new(StructArray::try_new_with_length(fields, columns, structs.nulls().cloned(), structs.len())?)
+        }
+        _ => Arc::clone(array),
+    })
+}
+
+fn list<O: OffsetSizeTrait>(array: &ArrayRef) -> Result<ArrayRef, ArrowError> {
+    let list = array.as_list::<O>();
+    let (DataType::List(field) | DataType::LargeList(field)) = array.data_type() else { return Ok(Arc::clone(array)) };
+    let values = array_in_parquet(list.values())?;
+    let nulls = list.nulls().cloned();
+    Ok(Arc::new(GenericListArray::<O>::try_new(field_in_parquet(field), list.offsets().clone(), values, nulls)?))
+}
+
+/// A dictionary with keys of 32 bits.
+fn widened<K: ArrowDictionaryKeyType>(array: &DictionaryArray<K>) -> Result<ArrayRef, ArrowError> {
+    let values = array_in_parquet(array.values())?;
+    if type_in_parquet(array.data_type()) == DataType::Dictionary(Box::new(K::DATA_TYPE), Box::new(values.data_type().clone()))
+    {
+        return Ok(Arc::new(DictionaryArray::<K>::try_new(array.keys().clone(), values)?));
+    }
+    // Keys of 16 bits or fewer: none is beyond 32.
+    let keys: Int32Array = array.keys().iter().map(|key| key.map(|key| key.as_usize() as i32)).collect();
+    Ok(Arc::new(DictionaryArray::<Int32Type>::try_new(keys, values)?))
+}
+
+#[cfg(test)]
+#[allow(clippy::unwrap_used, reason = "a test that cannot go on has failed")]
+mod tests {
+    use arrow_array::builder::{ListBuilder, PrimitiveBuilder};
+    use arrow_array::types::{Int8Type, UInt16Type};
+    use arrow_array::{Date64Array, Time32SecondArray, TimestampSecondArray};
+
+    use super::*;
+    use crate::columnar::values;
+
+    fn texts(array: &ArrayRef) -> Vec<String> {
+        let text = |index| {
+            let mut text = String::new();
+            values::push(array, index, &mut text).unwrap();
+            text
+        };
+        (0..array.len()).map(text).collect()
+    }
+
+    #[test]
+    fn values_stay_what_they_are() {
+        let second = 1_740_816_330;
+        let mut list = ListBuilder::new(PrimitiveBuilder::<TimestampSecondType>::new());
+        list.append_value([Some(second), None]);
+        list.append_null();
+        let field = Arc::new(Field::new("d", DataType::Date64, true));
+        let day: ArrayRef = Arc::new(Date64Array::from(vec![Some(-MILLISECONDS_OF_DAY), None]));
+        let arrays: Vec<ArrayRef> = vec![
+            Arc::new(DictionaryArray::<Int8Type>::from_iter([Some("East"), None, Some("West")])),
+            Arc::new(DictionaryArray::<UInt16Type>::from_iter([Some("East"), Some("")])),
+            Arc::new(DictionaryArray::<Int32Type>::from_iter(["East"])),
+            Arc::new(TimestampSecondArray::from(vec![Some(second), None]).with_timezone("Europe/Vienna")),
+            Arc::new(Time32SecondArray::from(vec![Some(29_130), None])),
+            Arc::clone(&day),
+            Arc::new(list.finish()),
+            Arc::new(StructArray::from(vec![(field, day)])),
+        ];
+        for array in arrays {
+            let held = array_in_parquet(&array).unwrap();
+            assert_eq!(*held.data_type(), type_in_parquet(array.data_type()));
+            assert_eq!(texts(&held), texts(&array), "{}", array.data_type());
+            assert_eq!(type_in_parquet(held.data_type()), *held.data_type());
+        }
+        let far: ArrayRef = Arc::new(TimestampSecondArray::from(vec![i64::MAX]));
+        assert!(array_in_parquet(&far).is_err());
+    }
+}

@@ -1,0 +1,243 @@
+//! The tokens of a large XML part, read as a stream.
+//!
+//! A sheet has tens of bytes of XML for each byte of a value. General readers of XML build what a sheet never needs; this one finds
+//! the ends of tags and hands out what is between them.
+
+use std::borrow::Cow;
+use std::io::{ErrorKind, Read};
+
+use memchr::memmem::find;
+use memchr::{memchr, memchr3};
+
+/// Bytes that are read at a time.
+const STRIDE: usize = 256 << 10;
+
+/// A token: names come without their prefixes.
+#[derive(Debug, PartialEq, Eq)]
+pub enum Token<'b> {
+    /// A tag that opens an element.
+    Open {
+        /// The name.
+        name: &'b [u8],
+        /// Its attributes as they are written.
+        attributes: &'b [u8],
+        /// Whether it closes the element too.
+        is_empty: bool,
+    },
+    /// A tag that closes an element.
+    Close(&'b [u8]),
+    /// Text, with its entities.
+    Text(&'b [u8]),
+    /// Text without entities.
+    Plain(&'b [u8]),
+}
+
+/// Reads the tokens of a part.
+pub struct Tokens<R> {
+    reader: R,
+    buffer: Vec<u8>,
+    at: usize,
+    end: usize,
+    has_ended: bool,
+    /// The most bytes that a token may have.
+    most: usize,
+}
+
+/// A token by its place in the buffer.
+enum Found {
+    Tag { start: usize, end: usize },
+    Text { start: usize, end: usize },
+    Plain { start: usize, end: usize },
+}
+
+impl<R: Read> Tokens<R> {
+    /// The tokens of what `reader` gives, none of which may have more than `most` bytes.
+    pub fn new(reader: R, most: usize) -> Tokens<R> {
+        Tokens { reader, buffer: vec![0; STRIDE], at: 0, end: 0, has_ended: false, most }
+    }
+
+    /// The next token, or `Some(None)` after the last; `None` where the part is broken.
+    pub fn next(&mut self) -> Option<Option<Token<'_>>> {
+        let found = loop {
+            let held = &self.buffer[self.at..self.end];
+            let start = self.at;
+            let (width, token) = match held {
+                [] if self.has_ended => return Some(None),
+                [] => (None, None),
+                [b'<', b'?', ..] => (find(held, b"?>").map(|end| end + 2), None),
+                [b'<', b'!', b'-', b'-', ..] => (find(held, b"-->").map(|end| end + 3), None),
+                [b'<', b'!', b'[', ..] => {
+                    let end = find(held, b"]]>");
+                    let inner = held.starts_with(b"<![CDATA[").then_some(start + 9);
+                    let plain = end.map(|end| Some(Found::Plain { start: inner?, end: start + end }));
+                    (end.map(|end| end + 3), plain.flatten())
+                }
+                [b'<', b'!', ..] if held.len() < 4 && !self.has_ended => (None, None),
+                // A declaration of a document type is nothing that a workbook has.
+                [b'<', b'!', _, ..] => return None,
+                [b'<', ..] => {
+                    let end = tag_end(held);
+                    (end.map(|end| end + 1), end.map(|end| Found::Tag { start: start + 1, end: start + end }))
+                }
+                _ => {
+                    let end = memchr(b'<', held).or(self.has_ended.then_some(held.len()));
+                    (end, end.map(|end| Found::Text { start, end: start + end }))
+                }
+            };
+            match width {
+                Some(width) => {
+                    self.at += width;
+                    if let Some(token) = token {
+                        break token;
+                    }
+                }
+                None if self.has_ended => return None,
+                None => self.fill()?,
+            }
+        };
+        Some(Some(match found {
+            Found::Text { start, end } => Token::Text(&self.buffer[start..end]),
+            Found::Plain { start, end } => Token::Plain(&self.buffer[start..end]),
+            Found::Tag { start, end } => tag(&self.buffer[start..end]),
+        }))
+    }
+
+    /// Reads more, behind what is held; `None` where that fails or there is too much.
+    fn fill(&mut self) -> Option<()> {
+        self.buffer.copy_within(self.at..self.end, 0);
+        (self.at, self.end) = (0, self.end - self.at);
+        if self.end == self.buffer.len() {
+            if self.end >= self.most {
+                return None;
+            }
+            self.buffer.resize(self.end * 2, 0);
+        }
+        loop {
+            match self.reader.read(&mut self.buffer[self.end..]) {
+                Ok(0) => self.has_ended = true,
+                Ok(read) => self.end += read,
+                Err(error) if error.kind() == ErrorKind::Interrupted => continue,
+                Err(_) => return None,
+            }
+            return Some(());
+        }
+    }
+}
+
+/// The end of the tag that bytes begin with: its `>`, which may stand in a quoted value too.
+fn tag_end(bytes: &[u8]) -> Option<usize> {
+    let mut at = 1;
+    loop {
+        at += memchr3(b'>', b'"', b'\'', bytes.get(at..)?)?;
+        if bytes[at] == b'>' {
+            return Some(at);
+        }
+        at += 2 + memchr(bytes[at], bytes.get(at + 1..)?)?;
+    }
+}
+
+/// The tag whose inside this is.
+fn tag(inside: &[u8]) -> Token<'_> {
+    if let Some(name) = inside.strip_prefix(b"/") {
+        return Token::Close(local(name.trim_ascii_end()));
+    }
+    let (inside, is_empty) = inside.strip_suffix(b"/").map_or((inside, false), |inside| (inside, true));
+    let width = inside.iter().position(u8::is_ascii_whitespace).unwrap_or(inside.len());
+    Token::Open { name: local(&inside[..width]), attributes: &inside[width..], is_empty }
+}
+
+/// A name without its prefix.
+fn local(name: &[u8]) -> &[u8] {
+    name.iter().position(|byte| *byte == b':').map_or(name, |colon| &name[colon + 1..])
+}
+
+/// The attributes of a tag: their names and values as they are written. Ends at what is none.
+pub fn attributes(mut written: &[u8]) -> impl Iterator<Item = (&[u8], &[u8])> {
+    std::iter::from_fn(move || {
+        written = written.trim_ascii_start();
+        let equals = memchr(b'=', written)?;
+        let name = written[..equals].trim_ascii_end();
+        let rest = written[equals + 1..].trim_ascii_start();
+        let quote = *rest.first().filter(|byte| matches!(byte, b'"' | b'\''))?;
+        let end = memchr(quote, &rest[1..])?;
+        written = &rest[end + 2..];
+        Some((name, &rest[1..=end]))
+    })
+}
+
+/// A text with its entities resolved; `None` where it is not UTF-8 or has an entity that there is not.
+pub fn resolved(text: &[u8]) -> Option<Cow<'_, str>> {
+    let text = simdutf8::basic::from_utf8(text).ok()?;
+    if memchr(b'&', text.as_bytes()).is_none() && memchr(b'\r', text.as_bytes()).is_none() {
+        return Some(Cow::Borrowed(text));
+    }
+    // XML 1.0, section 2.11: every line end is one line feed.
+    let text = text.replace("\r\n", "\n").replace('\r', "\n");
+    quick_xml::escape::unescape(&text).ok().map(|text| Cow::Owned(text.into_owned()))
+}
+
+#[cfg(test)]
+#[allow(clippy::unwrap_used, reason = "a test that cannot go on has failed")]
+mod tests {
+    use super::*;
+
+    /// A reader that gives a few bytes at a time.
+    struct Slow<'b>(&'b [u8], usize);
+
+    impl Read for Slow<'_> {
+        fn read(&mut self, buffer: &mut [u8]) -> std::io::Result<usize> {
+            let count = self.1.min(self.0.len()).min(buffer.len());
+            buffer[..count].copy_from_slice(&self.0[..count]);
+            self.0 = &self.0[count..];
+            Ok(count)
+        }
+    }
+
+    /// The tokens in one line; a broken part ends in `broken`.
+    fn shown(xml: &str, stride: usize) -> String {
+        let mut tokens = Tokens::new(Slow(xml.as_bytes(), stride), 1 << 20);
+        let mut out = Vec::new();
+        let text = |bytes: &[u8]| String::from_utf8_lossy(bytes).into_owned();
+        loop {
+            match tokens.next() {
+                None => out.push("broken".to_owned()),
+                Some(None) => {}
+                Some(Some(token)) => {
+                    out.push(match token {
+                        Token::Open { name, attributes: written, is_empty } => {
+                            let all = attributes(written).map(|(name, value)| format!(" {}:{}", text(name), text(value)));
+                            format!("<{}{}{}", text(name), all.collect::<String>(), if is_empty { "/" } else { "" })
+                        }
+                        Token::Close(name) => format!("</{}", text(name)),
+                        Token::Text(bytes) => resolved(bytes).map_or("?".to_owned(), Cow::into_owned),
+                        Token::Plain(bytes) => format!("[{}]", text(bytes)),
+                    });
+                    continue;
+                }
+            }
+            return out.join("|");
+        }
+    }
+
+    #[test]
+    fn tokens_are_what_stands_between_tags() {
+        for (xml, expected) in [
+            ("<?xml version=\"1.0\"?><a b=\"1\" c = '>\"'/>", "<a b:1 c:>\"/"),
+            ("<x:a>t&amp;&#233;\r\nu</x:a >", "<a|t&é\nu|</a"),
+            ("<a><!-- <b> --><![CDATA[<&]]></a>", "<a|[<&]|</a"),
+            ("<a\n r=\"A1\"\n>", "<a r:A1"),
+            ("<a>&no;</a>", "<a|?|</a"),
+            ("text", "text"),
+            ("<a b=\"", "broken"),
+            ("<a><!-- ", "<a|broken"),
+            ("<!DOCTYPE a>", "broken"),
+            ("", ""),
+        ] {
+            for stride in [1, 2, 3, 1 << 20] {
+                assert_eq!(shown(xml, stride), expected, "{stride} bytes at a time");
+            }
+        }
+        let long = format!("<a>{}</a>", "x".repeat(3 << 20));
+        assert_eq!(shown(&long, 1 << 16), "<a|broken", "a token is too long");
+    }
+}

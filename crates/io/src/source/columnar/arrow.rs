@@ -1,11 +1,17 @@
 //! Opening Arrow: a stream, or a file.
+//!
+//! Messages are read one by one and their lengths are checked before the package decodes them: it takes the memory that they say,
+//! true or not.
 
 use std::fs::File;
-use std::io::{self, BufReader, Cursor, Read, Seek};
+use std::io::{self, BufReader, Cursor, Read, Seek, SeekFrom};
 use std::sync::Arc;
 
-use arrow_ipc::reader::{FileReader, StreamReader};
-use arrow_schema::ArrowError;
+use arrow_array::RecordBatch;
+use arrow_buffer::Buffer;
+use arrow_ipc::reader::{FileDecoder, StreamDecoder, read_footer_length};
+use arrow_ipc::{Block, CompressionType, Message, MetadataVersion, convert, root_as_footer, root_as_message};
+use arrow_schema::{ArrowError, Schema, SchemaRef};
 
 use super::rows::{Batches, Opened};
 use crate::Error;
@@ -17,6 +23,10 @@ use crate::source::meter::Metered;
 
 /// What a file begins with; a stream does not.
 const MAGIC: &[u8] = b"ARROW1";
+/// What a message begins with, but for those of the oldest writers.
+const CONTINUATION: [u8; 4] = [0xFF; 4];
+/// How many times smaller LZ4 can make bytes at most.
+const MOST_OF_LZ4: u64 = 256;
 
 /// Opens an input, which may be either: what it begins with tells.
 ///
@@ -31,25 +41,26 @@ pub fn open(input: &Input, reading: &Reading) -> Result<Opened, Error> {
         return Err(Error::Empty { name: input.name() });
     }
     if start != MAGIC {
-        return opened(input, || StreamReader::try_new(BufReader::new(Cursor::new(start).chain(reader)), None));
+        let reader = BufReader::new(Cursor::new(start).chain(reader));
+        return opened(input, || Streams::new(reader, reading.memory));
     }
     match input.path().filter(|_| !input.is_read_once() && reading.named(input).compression.is_none()) {
         Some(path) => {
             let file = File::open(path).map_err(|source| Error::Read { name: input.name(), source })?;
-            of_file(input, BufReader::new(Metered { reader: file, meter: Arc::clone(&reading.meter) }))
+            let reader = BufReader::new(Metered { reader: file, meter: Arc::clone(&reading.meter) });
+            opened(input, || ArrowFile::new(reader, reading.memory))
         }
-        None => of_file(input, Cursor::new(input.read_rest(start, reader, reading)?)),
+        None => {
+            let reader = Cursor::new(input.read_rest(start, reader, reading)?);
+            opened(input, || ArrowFile::new(reader, reading.memory))
+        }
     }
-}
-
-fn of_file(input: &Input, reader: impl Read + Seek + Send + 'static) -> Result<Opened, Error> {
-    opened(input, || FileReader::try_new(reader, None))
 }
 
 /// What a reader of batches reads.
 fn opened<R>(input: &Input, open: impl FnOnce() -> Result<R, ArrowError>) -> Result<Opened, Error>
 where
-    R: Iterator<Item = Result<arrow_array::RecordBatch, ArrowError>> + HasSchema + Send + 'static,
+    R: Iterator<Item = Result<RecordBatch, ArrowError>> + HasSchema + Send + 'static,
 {
     let reader = match guarded(open) {
         Some(Ok(reader)) => reader,
@@ -62,24 +73,242 @@ where
             return Err(Error::BadFile { name: input.name(), why, help });
         }
     };
-    let schema = reader.schema_of();
+    let schema = reader.schema();
     let begin = move |_: Option<&[usize]>| -> Result<Batches, ArrowError> { Ok(Box::new(reader)) };
     Ok(Opened { schema, plan: Plan::default(), begin: Box::new(begin), is_projected: false })
 }
 
 /// What knows its columns.
 trait HasSchema {
-    fn schema_of(&self) -> arrow_schema::SchemaRef;
+    fn schema(&self) -> SchemaRef;
 }
 
-impl<R: Read> HasSchema for StreamReader<R> {
-    fn schema_of(&self) -> arrow_schema::SchemaRef {
-        self.schema()
+/// The batches of a stream, and of further streams with the same columns behind it.
+struct Streams<R> {
+    reader: R,
+    decoder: StreamDecoder,
+    schema: SchemaRef,
+    /// The most bytes of a message, and of what it unpacks to.
+    most: usize,
+    has_ended: bool,
+}
+
+impl<R: Read> Streams<R> {
+    fn new(reader: R, most: usize) -> Result<Streams<R>, ArrowError> {
+        let schema = Arc::new(Schema::empty());
+        let decoder = decoder();
+        let mut streams = Streams { reader, decoder, schema, most, has_ended: false };
+        streams.schema = streams.begin()?.ok_or_else(|| broken("it has no columns"))?;
+        Ok(streams)
+    }
+
+    /// Reads the schema that a stream begins with; `None` at the end of all.
+    fn begin(&mut self) -> Result<Option<SchemaRef>, ArrowError> {
+        self.decoder = decoder();
+        let mut bytes = match self.message()? {
+            Some((message, true)) => message,
+            Some((_, false)) => return Err(broken("rows are where its columns should be")),
+            None => return Ok(None),
+        };
+        self.decoder.decode(&mut bytes)?;
+        // The decoder takes a message when the next one comes.
+        let mut end = Buffer::from(CONTINUATION);
+        self.decoder.decode(&mut end)?;
+        self.decoder.schema().map(Some).ok_or_else(|| broken("it has no columns"))
+    }
+
+    /// The next message, whose lengths have been checked, and whether it has a schema; `None` at the end of a stream.
+    fn message(&mut self) -> Result<Option<(Buffer, bool)>, ArrowError> {
+        let mut bytes = Vec::new();
+        if !self.read(&mut bytes, 4)? {
+            return Ok(None);
+        }
+        if bytes == CONTINUATION {
+            bytes.clear();
+            if !self.read(&mut bytes, 4)? {
+                return Err(broken("it is cut short"));
+            }
+        }
+        let length = bytes.first_chunk().map_or(0, |length| i32::from_le_bytes(*length));
+        let length = usize::try_from(length).map_err(|_| broken("a message has no length"))?;
+        if length == 0 {
+            return Ok(None);
+        }
+        let start = bytes.len();
+        if !self.read(&mut bytes, length)? {
+            return Err(broken("it is cut short"));
+        }
+        let message = root_as_message(&bytes[start..]).map_err(|error| broken(&error.to_string()))?;
+        let has_schema = message.header_as_schema().is_some();
+        let body = usize::try_from(message.bodyLength()).map_err(|_| broken("a message has no length"))?;
+        if !self.read(&mut bytes, body)? && body > 0 {
+            return Err(broken("it is cut short"));
+        }
+        let message = root_as_message(&bytes[start..start + length]).map_err(|error| broken(&error.to_string()))?;
+        check(&message, &bytes[start + length..], self.most)?;
+        Ok(Some((Buffer::from_vec(bytes), has_schema)))
+    }
+
+    /// Reads so many bytes behind others; `false` where there are none.
+    fn read(&mut self, bytes: &mut Vec<u8>, count: usize) -> Result<bool, ArrowError> {
+        if count > self.most {
+            return Err(too_large(count as u64, self.most));
+        }
+        // Memory is taken as bytes come, whatever their number is said to be.
+        let read = self.reader.by_ref().take(count as u64).read_to_end(bytes)?;
+        if read < count && read > 0 {
+            return Err(broken("it is cut short"));
+        }
+        Ok(read > 0)
     }
 }
 
-impl<R: Read + Seek> HasSchema for FileReader<R> {
-    fn schema_of(&self) -> arrow_schema::SchemaRef {
-        self.schema()
+impl<R: Read> HasSchema for Streams<R> {
+    fn schema(&self) -> SchemaRef {
+        Arc::clone(&self.schema)
     }
+}
+
+impl<R: Read> Iterator for Streams<R> {
+    type Item = Result<RecordBatch, ArrowError>;
+
+    fn next(&mut self) -> Option<Self::Item> {
+        while !self.has_ended {
+            let batch = match self.message() {
+                Ok(Some((_, true))) => Err(broken("columns are where rows should be")),
+                Ok(Some((mut bytes, false))) => self.decoder.decode(&mut bytes).and_then(|batch| {
+                    // The decoder gives a batch when what comes after it begins.
+                    let mut next = Buffer::from(CONTINUATION);
+                    Ok(batch.or(self.decoder.decode(&mut next)?))
+                }),
+                // Streams may be joined by putting one behind the other.
+                Ok(None) => match self.begin() {
+                    Ok(Some(schema)) if schema == self.schema => Ok(None),
+                    Ok(Some(_)) => Err(broken("another stream with other columns comes after the first")),
+                    Ok(None) => {
+                        self.has_ended = true;
+                        Ok(None)
+                    }
+                    Err(error) => Err(error),
+                },
+                Err(error) => Err(error),
+            };
+            self.has_ended |= batch.is_err();
+            if let Some(batch) = batch.transpose() {
+                return Some(batch);
+            }
+        }
+        None
+    }
+}
+
+/// The decoder, as it is before each message: what each begins with has been read already.
+fn decoder() -> StreamDecoder {
+    StreamDecoder::new().with_require_alignment(false)
+}
+
+/// The batches of a file.
+struct ArrowFile<R> {
+    reader: R,
+    decoder: FileDecoder,
+    schema: SchemaRef,
+    blocks: std::vec::IntoIter<Block>,
+    most: usize,
+}
+
+impl<R: Read + Seek> ArrowFile<R> {
+    fn new(mut reader: R, most: usize) -> Result<ArrowFile<R>, ArrowError> {
+        let end = reader.seek(SeekFrom::End(0))?;
+        let mut last = [0; 10];
+        reader.seek(SeekFrom::Start(end.checked_sub(10).ok_or_else(|| broken("it is cut short"))?))?;
+        reader.read_exact(&mut last)?;
+        let length = read_footer_length(last)? as u64;
+        let start = (end - 10).checked_sub(length).ok_or_else(|| broken("it is cut short"))?;
+        let mut bytes = Vec::new();
+        reader.seek(SeekFrom::Start(start))?;
+        reader.by_ref().take(length).read_to_end(&mut bytes)?;
+        let footer = root_as_footer(&bytes).map_err(|error| broken(&error.to_string()))?;
+        let schema = footer.schema().ok_or_else(|| broken("it has no columns"))?;
+        let schema = Arc::new(convert::try_fb_to_schema(schema)?);
+        // Each message says its version; some writers say another for the whole file.
+        let decoder = FileDecoder::new(Arc::clone(&schema), MetadataVersion::V1).with_require_alignment(false);
+        let blocks: Vec<Block> = footer.recordBatches().map_or(Vec::new(), |blocks| blocks.iter().copied().collect());
+        let dictionaries: Vec<Block> = footer.dictionaries().map_or(Vec::new(), |blocks| blocks.iter().copied().collect());
+        let mut file = ArrowFile { reader, decoder, schema, blocks: blocks.into_iter(), most };
+        for block in dictionaries {
+            let bytes = file.block(&block)?;
+            file.decoder.read_dictionary(&block, &bytes)?;
+        }
+        Ok(file)
+    }
+
+    /// The bytes of a block, whose lengths have been checked.
+    fn block(&mut self, block: &Block) -> Result<Buffer, ArrowError> {
+        let not_there = || broken("a block is not where it should be");
+        let start = u64::try_from(block.offset()).map_err(|_| not_there())?;
+        let head = usize::try_from(block.metaDataLength()).map_err(|_| not_there())?;
+        let body = usize::try_from(block.bodyLength()).map_err(|_| not_there())?;
+        let length = head.checked_add(body).filter(|length| *length <= self.most);
+        let length = length.ok_or_else(|| too_large(body as u64, self.most))?;
+        self.reader.seek(SeekFrom::Start(start))?;
+        let mut bytes = Vec::new();
+        self.reader.by_ref().take(length as u64).read_to_end(&mut bytes)?;
+        if bytes.len() < length {
+            return Err(not_there());
+        }
+        let (head, body) = bytes.split_at(head);
+        let head = head.strip_prefix(&CONTINUATION).unwrap_or(head);
+        let message = root_as_message(head.get(4..).unwrap_or_default()).map_err(|error| broken(&error.to_string()))?;
+        check(&message, body, self.most)?;
+        Ok(Buffer::from_vec(bytes))
+    }
+}
+
+impl<R: Read + Seek> HasSchema for ArrowFile<R> {
+    fn schema(&self) -> SchemaRef {
+        Arc::clone(&self.schema)
+    }
+}
+
+impl<R: Read + Seek> Iterator for ArrowFile<R> {
+    type Item = Result<RecordBatch, ArrowError>;
+
+    fn next(&mut self) -> Option<Self::Item> {
+        let block = self.blocks.next()?;
+        let batch = self.block(&block).and_then(|bytes| self.decoder.read_record_batch(&block, &bytes));
+        if batch.is_err() {
+            self.blocks = Vec::new().into_iter();
+        }
+        batch.transpose()
+    }
+}
+
+/// Checks that the buffers of a message unpack to no more than `most` bytes, as they say.
+fn check(message: &Message, body: &[u8], most: usize) -> Result<(), ArrowError> {
+    let dictionary = message.header_as_dictionary_batch().and_then(|dictionary| dictionary.data());
+    let Some(batch) = message.header_as_record_batch().or(dictionary) else { return Ok(()) };
+    let (Some(compression), Some(buffers)) = (batch.compression(), batch.buffers()) else { return Ok(()) };
+    let mut all = 0_u64;
+    for buffer in buffers {
+        let place = usize::try_from(buffer.offset()).ok().zip(usize::try_from(buffer.length()).ok());
+        let bytes = place.and_then(|(start, length)| body.get(start..start.checked_add(length)?));
+        let bytes = bytes.ok_or_else(|| broken("a buffer is not where it should be"))?;
+        let Some(length) = bytes.first_chunk::<8>() else { continue };
+        // Where nothing is compressed, it says -1.
+        let Ok(length) = u64::try_from(i64::from_le_bytes(*length)) else { continue };
+        all = all.saturating_add(length);
+        let is_possible = compression.codec() != CompressionType::LZ4_FRAME || length <= bytes.len() as u64 * MOST_OF_LZ4;
+        if !is_possible {
+            return Err(broken("a buffer cannot unpack to what it says"));
+        }
+    }
+    if all > most as u64 { Err(too_large(all, most)) } else { Ok(()) }
+}
+
+fn broken(why: &str) -> ArrowError {
+    ArrowError::IpcError(why.to_owned())
+}
+
+fn too_large(bytes: u64, most: usize) -> ArrowError {
+    ArrowError::MemoryError(format!("a batch of its rows takes {bytes} bytes, and {most} may be taken"))
 }

@@ -3,6 +3,8 @@
 #[cfg(feature = "columnar")]
 mod arrow;
 #[cfg(feature = "columnar")]
+mod bounds;
+#[cfg(feature = "columnar")]
 mod chunk;
 #[cfg(feature = "columnar")]
 mod parquet;

@@ -13,6 +13,7 @@ use parquet::errors::Result as ParquetResult;
 use parquet::file::metadata::{ColumnChunkMetaData, ParquetMetaData};
 use parquet::file::reader::{ChunkReader, Length};
 
+use super::bounds;
 use super::rows::{Batches, Opened, rows_of};
 use crate::Error;
 use crate::columnar::{ColumnPlan, Plan, schema_in_parquet};
@@ -33,28 +34,28 @@ pub fn open(input: &Input, reading: &Reading) -> Result<Opened, Error> {
             if file.metadata().map_err(failed)?.is_dir() {
                 return Err(Error::Folder { name: input.name() });
             }
-            open_reader(input.name(), Counted { reader: file, meter: Arc::clone(&reading.meter) })
+            open_reader(input.name(), Counted { reader: file, meter: Arc::clone(&reading.meter) }, reading.memory)
         }
         None => {
             let bytes = Bytes::from(input.read_whole(reading)?);
-            open_reader(input.name(), Counted { reader: bytes, meter: Arc::default() })
+            open_reader(input.name(), Counted { reader: bytes, meter: Arc::default() }, reading.memory)
         }
     }
 }
 
-fn open_reader<R: ChunkReader + 'static>(name: String, reader: Counted<R>) -> Result<Opened, Error> {
+fn open_reader<R: Again + 'static>(name: String, reader: Counted<R>, memory: usize) -> Result<Opened, Error> {
     if reader.reader.len() == 0 {
         return Err(Error::Empty { name });
     }
     let broken = |why: &str, help| Error::BadFile { name: name.clone(), why: why.to_owned(), help };
     let start = reader.reader.get_bytes(0, 4.min(reader.reader.len() as usize)).unwrap_or_default();
+    let again = reader.reader.again().map_err(|source| Error::Read { name: name.clone(), source })?;
     if *start == *b"PARE" {
         return Err(broken("it is encrypted", "save it without encryption"));
     }
     if *start != *b"PAR1" {
         return Err(broken("it is no Parquet", "say what it is, such as --from csv"));
     }
-    let again = "get it anew from where it came from";
     // What is noted of the types may be more than Parquet holds, such as dictionaries with keys too short for their values.
     let builder = guarded(|| -> ParquetResult<_> {
         let metadata = ArrowReaderMetadata::load(&reader, ArrowReaderOptions::new())?;
@@ -69,7 +70,7 @@ fn open_reader<R: ChunkReader + 'static>(name: String, reader: Counted<R>) -> Re
     });
     let builder = match builder {
         Some(Ok(builder)) => builder,
-        Some(Err(_)) | None => return Err(broken("it is cut short, or broken", again)),
+        Some(Err(_)) | None => return Err(broken("it is cut short, or broken", "get it anew from where it came from")),
     };
     let metadata = Arc::clone(builder.metadata());
     if let Some(codec) = unknown_codec(&metadata) {
@@ -81,15 +82,14 @@ fn open_reader<R: ChunkReader + 'static>(name: String, reader: Counted<R>) -> Re
     }
     let (schema, plan) = (Arc::clone(builder.schema()), plan(&metadata));
     let begin = move |needed: Option<&[usize]>| -> Result<Batches, ArrowError> {
-        let builder = match needed {
-            Some(needed) => {
-                let mask = ProjectionMask::roots(builder.parquet_schema(), needed.iter().copied());
-                builder.with_projection(mask)
-            }
-            None => builder,
+        let mask = match needed {
+            Some(needed) => ProjectionMask::roots(builder.parquet_schema(), needed.iter().copied()),
+            None => ProjectionMask::all(),
         };
+        let most = bounds::rows(&Arc::new(again), &metadata, |leaf| mask.leaf_included(leaf), memory)?;
         let (rows, bytes) = sizes(&metadata);
-        let reader = builder.with_batch_size(rows_of(bytes / rows.max(1))).build().map_err(ArrowError::from)?;
+        let rows = rows_of(bytes / rows.max(1)).min(most);
+        let reader = builder.with_projection(mask).with_batch_size(rows).build().map_err(ArrowError::from)?;
         Ok(Box::new(reader))
     };
     Ok(Opened { schema, plan, begin: Box::new(begin), is_projected: true })
@@ -139,6 +139,23 @@ fn gave_dictionary_up(column: &ColumnChunkMetaData) -> bool {
     let is_dictionary =
         |encodings: &EncodingMask| encodings.is_only(Encoding::RLE_DICTIONARY) || encodings.is_only(Encoding::PLAIN_DICTIONARY);
     column.page_encoding_stats_mask().is_some_and(|encodings| !is_dictionary(encodings))
+}
+
+/// Something that can be read anywhere, by another reader too.
+trait Again: ChunkReader + Sized {
+    fn again(&self) -> std::io::Result<Self>;
+}
+
+impl Again for File {
+    fn again(&self) -> std::io::Result<File> {
+        self.try_clone()
+    }
+}
+
+impl Again for Bytes {
+    fn again(&self) -> std::io::Result<Bytes> {
+        Ok(self.clone())
+    }
 }
 
 /// Something that can be read anywhere, whose bytes are counted.

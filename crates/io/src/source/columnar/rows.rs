@@ -83,6 +83,10 @@ impl ColumnarRows {
             match outcome {
                 Some(Ok(Some(batch))) if batch.num_rows() == 0 => {}
                 Some(Ok(batch)) => return Ok(batch),
+                Some(Err(ArrowError::MemoryError(why))) => {
+                    let help = "give more memory with --memory";
+                    return Err(Error::BadFile { name: self.name.to_string(), why, help });
+                }
                 Some(Err(error)) => return Err(self.broken(&error.to_string())),
                 None => return Err(self.broken("its bytes are not what they should be")),
             }

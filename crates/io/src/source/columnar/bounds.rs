@@ -1,0 +1,237 @@
+//! The memory that the rows of a Parquet file take, before they are decoded.
+//!
+//! A few bytes can stand for very many: a page is compressed, and a long text in a dictionary is copied for each row that has it. So
+//! the headers of the pages are read first (parquet.thrift, `PageHeader`, in Thrift's compact protocol).
+
+use std::sync::Arc;
+
+use arrow_schema::ArrowError;
+use parquet::basic::{Encoding, Type};
+use parquet::column::page::{Page, PageReader};
+use parquet::file::metadata::{ColumnChunkMetaData, ParquetMetaData, RowGroupMetaData};
+use parquet::file::reader::{ChunkReader, SerializedPageReader};
+
+/// The share of the memory that the rows of a batch may take.
+const SHARE: usize = 8;
+/// Bytes in which the header of a page is looked for first, and at last.
+const HEADER: usize = 512;
+const MOST_HEADER: usize = 1 << 20;
+
+/// The header of a page, as far as it matters here.
+#[derive(Debug, PartialEq, Eq)]
+struct PageHeader {
+    /// Its own bytes.
+    width: usize,
+    is_dictionary: bool,
+    unpacked: u64,
+    packed: u64,
+}
+
+/// The most rows of a batch of which the columns for which `is_needed` holds, by the index of their leaf, take no more than their
+/// share of `memory` bytes. One row at least.
+///
+/// # Errors
+/// A page or a row group takes more than the memory.
+pub fn rows<R: ChunkReader + 'static>(
+    reader: &Arc<R>,
+    metadata: &ParquetMetaData,
+    is_needed: impl Fn(usize) -> bool,
+    memory: usize,
+) -> Result<usize, ArrowError> {
+    let share = memory / SHARE;
+    let mut widest = 0_usize;
+    for group in metadata.row_groups() {
+        let mut width = 0_usize;
+        for (_, column) in group.columns().iter().enumerate().filter(|(leaf, _)| is_needed(*leaf)) {
+            width = width.saturating_add(widest_value(reader, group, column, (memory, share))?);
+        }
+        widest = widest.max(width);
+    }
+    Ok((share / widest.max(1)).max(1))
+}
+
+/// The bytes of the longest value of a column, as far as one may be far longer than the others.
+fn widest_value<R: ChunkReader + 'static>(
+    reader: &Arc<R>,
+    group: &RowGroupMetaData,
+    column: &ColumnChunkMetaData,
+    (memory, share): (usize, usize),
+) -> Result<usize, ArrowError> {
+    let broken = || ArrowError::ParquetError("a page is not where it should be".to_owned());
+    let too_large = |bytes: u64| {
+        let path = column.column_path().string();
+        ArrowError::MemoryError(format!("a page of its column {path} unpacks to {bytes} bytes, and {memory} may be taken"))
+    };
+    let (mut at, length) = column.byte_range();
+    let end = at.saturating_add(length);
+    let (mut largest, mut dictionary) = (0_u64, 0_u64);
+    while at < end {
+        let header = header(&**reader, at, end).ok_or_else(broken)?;
+        if header.unpacked > memory as u64 {
+            return Err(too_large(header.unpacked));
+        }
+        match header.is_dictionary {
+            true => dictionary = header.unpacked,
+            false => largest = largest.max(header.unpacked),
+        }
+        at = at.saturating_add(header.width as u64).saturating_add(header.packed);
+    }
+    let has_texts = matches!(column.column_type(), Type::BYTE_ARRAY);
+    let total = column.unencoded_byte_array_data_bytes().and_then(|bytes| usize::try_from(bytes).ok());
+    // What all values of the row group take together is no more than each of its batches takes.
+    if !has_texts || total.is_some_and(|total| total <= share) {
+        return Ok(0);
+    }
+    let shares_prefixes = column.encodings().any(|encoding| encoding == Encoding::DELTA_BYTE_ARRAY);
+    let of_pages = if shares_prefixes { largest as usize } else { 0 };
+    // Even if every row had the longest that there could be.
+    let rows = usize::try_from(group.num_rows()).unwrap_or(usize::MAX);
+    if dictionary as usize <= share / rows.clamp(1, 4096) {
+        return Ok(of_pages);
+    }
+    let pages = SerializedPageReader::new(Arc::clone(reader), column, rows, None);
+    let page = pages.and_then(|mut pages| pages.get_next_page())?;
+    Ok(of_pages.max(page.map_or(0, |page| longest(&page))))
+}
+
+/// The longest value of a dictionary page: each comes after its length in four bytes.
+fn longest(page: &Page) -> usize {
+    let Page::DictionaryPage { buf, .. } = page else { return 0 };
+    let (mut rest, mut longest) = (&buf[..], 0);
+    while let Some((length, values)) = rest.split_first_chunk::<4>() {
+        let length = u32::from_le_bytes(*length) as usize;
+        longest = longest.max(length.min(values.len()));
+        rest = values.get(length..).unwrap_or_default();
+    }
+    longest
+}
+
+/// The header of the page at a byte.
+fn header<R: ChunkReader>(reader: &R, at: u64, end: u64) -> Option<PageHeader> {
+    let mut width = HEADER;
+    loop {
+        let available = usize::try_from(end - at).unwrap_or(usize::MAX).min(width);
+        let bytes = reader.get_bytes(at, available).ok()?;
+        let mut thrift = Thrift { bytes: &bytes, at: 0 };
+        match thrift.page_header() {
+            Some(header) => return Some(header),
+            None if available < width || width >= MOST_HEADER => return None,
+            None => width *= 4,
+        }
+    }
+}
+
+/// Reads Thrift's compact protocol: <https://github.com/apache/thrift/blob/master/doc/specs/thrift-compact-protocol.md>.
+struct Thrift<'b> {
+    bytes: &'b [u8],
+    at: usize,
+}
+
+/// How deep structures are nested at most.
+const MOST_DEPTH: u32 = 16;
+
+impl Thrift<'_> {
+    fn byte(&mut self) -> Option<u8> {
+        let byte = *self.bytes.get(self.at)?;
+        self.at += 1;
+        Some(byte)
+    }
+
+    fn number(&mut self) -> Option<u64> {
+        let mut number = 0_u64;
+        for shift in (0..64).step_by(7) {
+            let byte = self.byte()?;
+            number |= u64::from(byte & 0x7F) << shift;
+            if byte & 0x80 == 0 {
+                return Some(number);
+            }
+        }
+        None
+    }
+
+    /// A whole number with a sign, which must not be negative.
+    fn count(&mut self) -> Option<u64> {
+        let number = self.number()?;
+        (number & 1 == 0).then_some(number >> 1)
+    }
+
+    /// Calls `see` with each field: its number and type. `see` reads it, or gives `false` for it to be passed over.
+    fn fields(&mut self, depth: u32, see: &mut dyn FnMut(&mut Self, u64, u8) -> Option<bool>) -> Option<()> {
+        let mut field = 0_u64;
+        loop {
+            let head = self.byte()?;
+            if head == 0 {
+                return Some(());
+            }
+            let of = head & 0x0F;
+            field = match head >> 4 {
+                0 => self.number()? >> 1,
+                more => field.checked_add(u64::from(more))?,
+            };
+            if !see(self, field, of)? {
+                self.pass_over(of, depth)?;
+            }
+        }
+    }
+
+    fn pass_over(&mut self, of: u8, depth: u32) -> Option<()> {
+        if depth == MOST_DEPTH {
+            return None;
+        }
+        match of {
+            1 | 2 => {}
+            3 => drop(self.byte()?),
+            4..=6 => drop(self.number()?),
+            7 => self.at = self.at.checked_add(8)?,
+            8 => {
+                let width = usize::try_from(self.number()?).ok()?;
+                self.at = self.at.checked_add(width)?;
+            }
+            9 | 10 => {
+                let head = self.byte()?;
+                let count = if head >> 4 == 15 { self.number()? } else { u64::from(head >> 4) };
+                for _ in 0..count {
+                    // Truths are a byte each here.
+                    self.pass_over(if matches!(head & 0x0F, 1 | 2) { 3 } else { head & 0x0F }, depth + 1)?;
+                }
+            }
+            12 => self.fields(depth + 1, &mut |_, _, _| Some(false))?,
+            _ => return None,
+        }
+        (self.at <= self.bytes.len()).then_some(())
+    }
+
+    fn page_header(&mut self) -> Option<PageHeader> {
+        let (mut kind, mut unpacked, mut packed) = (None, None, None);
+        self.fields(0, &mut |thrift, field, of| {
+            let place = match (field, of) {
+                (1, 5) => &mut kind,
+                (2, 5) => &mut unpacked,
+                (3, 5) => &mut packed,
+                _ => return Some(false),
+            };
+            *place = Some(thrift.count()?);
+            Some(true)
+        })?;
+        Some(PageHeader { width: self.at, is_dictionary: kind? == 2, unpacked: unpacked?, packed: packed? })
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn headers_are_read_with_what_else_is_in_them() {
+        // The kind, both sizes, a structure with a number, a text, a list and a truth, and a checksum.
+        let bytes =
+            [0x15, 4, 0x15, 0xC8, 1, 0x15, 60, 0x4C, 0x15, 2, 0x18, 2, b'a', b'b', 0x19, 0x25, 2, 4, 0x11, 0, 0x05, 8, 2, 0, 9];
+        let header = Thrift { bytes: &bytes, at: 0 }.page_header();
+        assert_eq!(header, Some(PageHeader { width: 24, is_dictionary: true, unpacked: 100, packed: 30 }));
+        for short in 0..24 {
+            assert_eq!(Thrift { bytes: &bytes[..short], at: 0 }.page_header(), None, "{short} bytes");
+        }
+        assert_eq!(Thrift { bytes: &[0x15, 0, 0x15, 1, 0x15, 2, 0], at: 0 }.page_header(), None, "a negative size");
+        assert_eq!(Thrift { bytes: &[0x1C; 100], at: 0 }.page_header(), None, "structures without end");
+    }
+}

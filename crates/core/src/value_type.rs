@@ -14,7 +14,7 @@ pub const MOST_DIGITS: usize = 15;
 pub enum ValueType {
     /// A plain number: digits, a sign before them, decimals after a point. Zeros before it do not count.
     Number,
-    /// A date as ISO 8601 has it: 2025-03-01.
+    /// A date as ISO 8601 has it: 2025-03-01. Its years are 0001 to 9999, as in every format that has dates.
     Date,
     /// `true` or `false`.
     Truth,
@@ -63,8 +63,8 @@ impl ValueType {
                 }
             }
             ValueType::Date if has_date_form(text) => match text.parse::<Date>() {
-                Ok(_) => return None,
-                Err(_) => (ViolationKind::NotADate, "there is no such date".to_owned()),
+                Ok(date) if date.year() > 0 => return None,
+                _ => (ViolationKind::NotADate, "there is no such date".to_owned()),
             },
             ValueType::Date => (ViolationKind::NotADate, "it is no date such as 2025-03-01".to_owned()),
             ValueType::Truth if matches!(text, "true" | "false") => return None,
@@ -116,6 +116,8 @@ mod tests {
             (ValueType::Number, "1e3", Err("it is no plain number")),
             (ValueType::Date, "2024-02-29", Ok("2024-02-29")),
             (ValueType::Date, "2025-02-29", Err("there is no such date")),
+            (ValueType::Date, "0000-02-29", Err("there is no such date")),
+            (ValueType::Date, "0001-01-01", Ok("0001-01-01")),
             (ValueType::Date, "2025-3-1", Err("it is no date such as 2025-03-01")),
             (ValueType::Date, "20250301", Err("it is no date such as 2025-03-01")),
             (ValueType::Truth, "true", Ok("true")),

@@ -82,6 +82,27 @@ fn several_members_and_large_ones_are_read_whole() {
 }
 
 #[test]
+fn zeros_after_a_gzip_member_are_nothing() {
+    let members = [gzip(&["-c"], &PARTS.as_bytes()[..30]), gzip(&["-c"], &PARTS.as_bytes()[30..])];
+    let yard = Yard::with("padded.csv.gz", [&members[0][..], &[0; 700], &members[1][..], &[0; 200_000]].concat());
+    assert_eq!(yard.out(&["carve", "padded.csv.gz", "-c", "part_code", "-p", "family: first 3", "-q"]), CUT);
+}
+
+#[test]
+fn a_wide_window_is_read_as_far_as_memory_goes() {
+    let mut encoder = zstd::Encoder::new(Vec::new(), 1).unwrap();
+    encoder.window_log(27).unwrap();
+    std::io::Write::write_all(&mut encoder, PARTS.as_bytes()).unwrap();
+    let yard = Yard::with("wide.csv.zst", encoder.finish().unwrap());
+    let words = ["carve", "wide.csv.zst", "-c", "part_code", "-p", "family: first 3", "-q"];
+    assert_eq!(yard.out(&[&words[..], &["--memory", "128M"]].concat()), CUT);
+    assert_snapshot!(yard.run(&[&words[..], &["--memory", "64M"]].concat()).stderr, @r"
+    error: wide.csv.zst cannot be read: unpacking its zstd data takes more memory than is allowed
+    help: allow more, such as --memory 3G, or unpack it first
+    ");
+}
+
+#[test]
 fn what_is_not_as_its_name_says_is_refused() {
     let yard = Yard::new();
     let rows: String = (0..50_000).map(|n| format!("GRP-{:08}-S7K2\n", n * 7919 % 100_000)).collect();
@@ -93,6 +114,9 @@ fn what_is_not_as_its_name_says_is_refused() {
     yard.write("without-sum.csv.gz", &packed[..packed.len() - 4]);
     yard.write("damaged.csv.gz", damaged);
     yard.write("cut-short.csv.zst", &zstd[..zstd.len() / 2]);
+    let damaged: Vec<u8> = zstd.iter().enumerate().map(|(at, byte)| if at == 14 { byte ^ 0x55 } else { *byte }).collect();
+    yard.write("damaged.csv.zst", damaged);
+    yard.write("more-after-it.csv.gz", [&packed[..], b"\0\0\0part_code"].concat());
     yard.write("text.csv.gz", PARTS);
     yard.write("text.csv.zst", PARTS);
     yard.write("gzip.csv", &packed);

@@ -57,6 +57,15 @@ fn other_formats_become_fixed_width_text_and_the_other_way_round() {
 }
 
 #[test]
+fn an_empty_line_is_a_row_of_blanks() {
+    let yard = Yard::with("parts.txt", "GRP-1 12\n\nHNG-2  4\n\n");
+    let words = ["carve", "parts.txt", "--widths", "code 1 to 5, qty 7 to 8", "-c", "code", "-p", "family: before \"-\"", "-q"];
+    assert_eq!(yard.out(&[&words[..], &["--to", "csv"]].concat()), "code,qty,family\nGRP-1,12,GRP\n,,\nHNG-2,4,HNG\n,,\n");
+    let places = ["--out-widths", "code 1 to 5, qty 7 to 8, family 10 to 12"];
+    assert_eq!(yard.out(&[&words[..], &places].concat()), "GRP-1 12 GRP\n\nHNG-2  4 HNG\n\n");
+}
+
+#[test]
 fn what_is_too_wide_for_its_place_is_a_fault_and_never_cut() {
     let yard = Yard::with("parts.csv", "code,note\nGRP-1,ab\nHNG-22,abc\nTWR-333,\"a\nb\"\nCAB-4,ß\n");
     let words = ["carve", "parts.csv", "-c", "code", "-p", "no: after \"-\"", "--to", "fwf"];

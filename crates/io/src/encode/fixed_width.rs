@@ -227,11 +227,7 @@ impl Encoder for FixedWidth {
 
     fn encode(&self, input: &Encodable, out: &mut Out) -> Result<(), Error> {
         let rows = OutRows::new(input, &self.shape);
-        let gaps = if self.read.is_some() { input.chunk.raw().filter(|raw| raw.has_gaps) } else { None };
-        match gaps {
-            Some(raw) => rows.with_gaps(input, &raw, out, |range, out| self.write(input, &rows, range, out)),
-            None => self.write(input, &rows, 0..rows.count(), out),
-        }
+        self.write(input, &rows, 0..rows.count(), out);
         Ok(())
     }
 

@@ -29,6 +29,8 @@ enum Why {
     NotCompressed,
     /// Something in it is wrong.
     Damaged,
+    /// Unpacking it takes more than the memory that is allowed.
+    TakesMemory,
     /// This program cannot unpack it.
     #[cfg(not(feature = "compressed"))]
     NotInBuild,
@@ -41,6 +43,7 @@ impl fmt::Display for Broken {
             Why::CutShort => write!(f, "its {name} data is cut short"),
             Why::NotCompressed => write!(f, "it is not compressed with {name}, as its name says"),
             Why::Damaged => write!(f, "its {name} data is damaged"),
+            Why::TakesMemory => write!(f, "unpacking its {name} data takes more memory than is allowed"),
             #[cfg(not(feature = "compressed"))]
             Why::NotInBuild => write!(f, "this build does not unpack {name}"),
         }
@@ -57,34 +60,29 @@ impl Broken {
                 "get the file once more: rows up to there may be right, and the others are not there"
             }
             Why::NotCompressed => "say what it is, such as --from csv",
+            Why::TakesMemory => "allow more, such as --memory 3G, or unpack it first",
             #[cfg(not(feature = "compressed"))]
             Why::NotInBuild => "unpack it first",
         }
     }
 }
 
-/// What `packed` gives, unpacked.
+/// What `packed` gives, unpacked. What was unpacked before is kept in at most so many bytes of memory, where it is referred to.
 ///
 /// # Errors
 /// Where this build does not unpack it.
-pub fn unpacked(packed: impl Read + Send + 'static, compression: Compression) -> io::Result<Box<dyn Read + Send>> {
+pub fn unpacked(
+    packed: impl Read + Send + 'static,
+    compression: Compression,
+    memory: usize,
+) -> io::Result<Box<dyn Read + Send>> {
+    #[cfg(not(feature = "compressed"))]
+    if memory > 0 {
+        return Err(io::Error::other(Broken { compression, why: Why::NotInBuild }));
+    }
     let failed = Arc::new(AtomicBool::new(false));
     let packed = io::BufReader::with_capacity(64 << 10, Noting { reader: packed, failed: Arc::clone(&failed) });
-    let reader = decoder(packed, compression)?;
-    Ok(ahead(Unpacked { reader, compression, failed, has_begun: false }))
-}
-
-#[cfg(feature = "compressed")]
-fn decoder(packed: impl io::BufRead + Send + 'static, compression: Compression) -> io::Result<Box<dyn Read + Send>> {
-    Ok(match compression {
-        Compression::Gzip => Box::new(flate2::bufread::MultiGzDecoder::new(packed)),
-        Compression::Zstd => Box::new(zstd::stream::read::Decoder::with_buffer(packed)?),
-    })
-}
-
-#[cfg(not(feature = "compressed"))]
-fn decoder(_: impl io::BufRead, compression: Compression) -> io::Result<Box<dyn Read + Send>> {
-    Err(io::Error::other(Broken { compression, why: Why::NotInBuild }))
+    Ok(ahead(Unpacked { state: State::Packed(Box::new(packed)), compression, memory, failed }))
 }
 
 /// Notes whether it was the reader that failed.
@@ -105,28 +103,132 @@ impl<R: Read> Read for Noting<R> {
 
 /// Tells errors of what was packed from errors of reading it.
 struct Unpacked {
-    reader: Box<dyn Read + Send>,
+    state: State,
     compression: Compression,
+    memory: usize,
     failed: Arc<AtomicBool>,
-    has_begun: bool,
+}
+
+type Packed = Box<dyn io::BufRead + Send>;
+
+enum State {
+    /// Nothing has been read.
+    Packed(Packed),
+    /// It begins as it should.
+    Begun(Box<dyn Read + Send>),
+    /// It does not.
+    Stopped,
+}
+
+impl Unpacked {
+    fn broken(&self, why: Why) -> io::Error {
+        io::Error::other(Broken { compression: self.compression, why })
+    }
+
+    /// Reads on; the first time, it looks whether this begins as its compression does.
+    fn read_on(&mut self, buffer: &mut [u8]) -> io::Result<usize> {
+        if let State::Begun(reader) = &mut self.state {
+            return reader.read(buffer);
+        }
+        let State::Packed(mut packed) = std::mem::replace(&mut self.state, State::Stopped) else { return Ok(0) };
+        let mut beginning = Vec::with_capacity(BEGINNING);
+        packed.by_ref().take(BEGINNING as u64).read_to_end(&mut beginning)?;
+        if !begins(self.compression, &beginning) {
+            return Err(self.broken(Why::NotCompressed));
+        }
+        let packed: Packed = Box::new(io::Cursor::new(beginning).chain(packed));
+        let mut reader = decoder(packed, self.compression, self.memory)?;
+        let read = reader.read(buffer);
+        self.state = State::Begun(reader);
+        read
+    }
 }
 
 impl Read for Unpacked {
     fn read(&mut self, buffer: &mut [u8]) -> io::Result<usize> {
-        match self.reader.read(buffer) {
-            Ok(read) => {
-                self.has_begun |= read > 0;
-                Ok(read)
+        self.read_on(buffer).map_err(|error| {
+            let is_known = error.get_ref().is_some_and(|inner| inner.is::<Broken>());
+            if is_known || self.failed.load(Ordering::Relaxed) || error.kind() == io::ErrorKind::Interrupted {
+                return error;
             }
-            Err(error) if self.failed.load(Ordering::Relaxed) || error.kind() == io::ErrorKind::Interrupted => Err(error),
-            Err(error) => {
-                let why = match error.kind() {
-                    io::ErrorKind::UnexpectedEof => Why::CutShort,
-                    _ if self.has_begun => Why::Damaged,
-                    _ => Why::NotCompressed,
-                };
-                Err(io::Error::other(Broken { compression: self.compression, why }))
+            self.broken(match error.kind() {
+                io::ErrorKind::UnexpectedEof => Why::CutShort,
+                // The words of the library, which has no other sign of it.
+                _ if error.to_string().contains("too much memory") => Why::TakesMemory,
+                _ => Why::Damaged,
+            })
+        })
+    }
+}
+
+/// Bytes that tell what compressed something.
+const BEGINNING: usize = 4;
+
+/// Whether bytes are the beginning of something that was compressed so, or all there is of one.
+fn begins(compression: Compression, bytes: &[u8]) -> bool {
+    let is_skipped = bytes.len() == BEGINNING && bytes[0] & 0xf0 == 0x50 && bytes[1..] == [0x2a, 0x4d, 0x18];
+    let magic: &[u8] = match compression {
+        Compression::Gzip => &[0x1f, 0x8b],
+        Compression::Zstd => &[0x28, 0xb5, 0x2f, 0xfd],
+    };
+    bytes.starts_with(magic) || magic.starts_with(bytes) || (compression == Compression::Zstd && is_skipped)
+}
+
+#[cfg(not(feature = "compressed"))]
+fn decoder(packed: Packed, _: Compression, _: usize) -> io::Result<Box<dyn Read + Send>> {
+    Ok(Box::new(packed))
+}
+
+#[cfg(feature = "compressed")]
+fn decoder(packed: Packed, compression: Compression, memory: usize) -> io::Result<Box<dyn Read + Send>> {
+    // Binary logarithms of the bytes: RFC 8878 asks for 8 MiB, and more than 2 GiB are not to be had.
+    let window = memory.max(1).ilog2().clamp(23, 31);
+    Ok(match compression {
+        Compression::Gzip => Box::new(Members::Between(Some(packed), false)),
+        Compression::Zstd => {
+            let mut decoder = zstd::stream::read::Decoder::with_buffer(packed)?;
+            decoder.window_log_max(window)?;
+            Box::new(decoder)
+        }
+    })
+}
+
+/// The members of a gzip file, one after the other. Zeros after the last fill a block of a tape or a disk, and are nothing.
+#[cfg(feature = "compressed")]
+enum Members {
+    /// One is being read.
+    Within(Box<flate2::bufread::GzDecoder<Packed>>),
+    /// None is; whether there was one already.
+    Between(Option<Packed>, bool),
+}
+
+#[cfg(feature = "compressed")]
+impl Read for Members {
+    fn read(&mut self, buffer: &mut [u8]) -> io::Result<usize> {
+        loop {
+            match self {
+                Members::Within(member) => match member.read(buffer)? {
+                    0 if !buffer.is_empty() => {}
+                    read => return Ok(read),
+                },
+                Members::Between(Some(packed), true) => {
+                    let held = packed.fill_buf()?;
+                    let zeros = held.iter().take_while(|byte| **byte == 0).count();
+                    if held.is_empty() {
+                        return Ok(0);
+                    }
+                    if zeros > 0 {
+                        packed.consume(zeros);
+                        continue;
+                    }
+                }
+                Members::Between(..) => {}
             }
+            *self = match std::mem::replace(self, Members::Between(None, true)) {
+                Members::Within(member) => Members::Between(Some(member.into_inner()), true),
+                Members::Between(Some(packed), _) => Members::Within(Box::new(flate2::bufread::GzDecoder::new(packed))),
+                Members::Between(None, _) => return Ok(0),
+            };
         }
     }
 }

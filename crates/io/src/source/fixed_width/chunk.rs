@@ -19,7 +19,6 @@ pub struct FixedWidthChunk {
     rows: Vec<RawRow>,
     /// For each row and column, the value.
     values: Vec<Span>,
-    has_gaps: bool,
     columns: Vec<usize>,
 }
 
@@ -41,7 +40,7 @@ impl Shape {
 impl FixedWidthChunk {
     /// The lines of a block from byte `start` on.
     pub fn new(block: Block, start: usize, table: Arc<Shape>) -> FixedWidthChunk {
-        FixedWidthChunk { block, start, table, rows: Vec::new(), values: Vec::new(), has_gaps: false, columns: Vec::new() }
+        FixedWidthChunk { block, start, table, rows: Vec::new(), values: Vec::new(), columns: Vec::new() }
     }
 
     fn count(&self) -> usize {
@@ -55,7 +54,7 @@ impl FixedWidthChunk {
 
 impl Chunk for FixedWidthChunk {
     fn open(&mut self, columns: &[usize]) -> Result<(), Error> {
-        let FixedWidthChunk { block, start, table, rows, values, has_gaps, columns: taken } = self;
+        let FixedWidthChunk { block, start, table, rows, values, columns: taken } = self;
         let text = block.text(&table.name)?;
         taken.extend_from_slice(columns);
         let mut at = *start;
@@ -64,11 +63,6 @@ impl Chunk for FixedWidthChunk {
             at = next;
             let whole = line.strip_suffix('\n').unwrap_or(line);
             let whole = whole.strip_suffix('\r').unwrap_or(whole);
-            // A line with nothing on it is no row.
-            if whole.is_empty() {
-                *has_gaps = true;
-                continue;
-            }
             if whole.len() > table.max_row {
                 let line = block.line(start, &mut LineCount::default());
                 return Err(Error::RowTooLong { name: table.name.clone(), line, limit: table.max_row });
@@ -117,7 +111,7 @@ impl Chunk for FixedWidthChunk {
     }
 
     fn raw(&self) -> Option<RawRows<'_>> {
-        Some(RawRows { rows: &self.rows, start: self.start, has_gaps: self.has_gaps, cells: self })
+        Some(RawRows { rows: &self.rows, start: self.start, has_gaps: false, cells: self })
     }
 
     fn size(&self) -> usize {

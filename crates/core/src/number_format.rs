@@ -280,11 +280,8 @@ pub fn moment(code: &str) -> Option<Moment> {
     let mut fields = String::new();
     while let Some(c) = chars.next() {
         match c.to_ascii_lowercase() {
-            field @ ('d' | 'm' | 'y' | 'h' | 's') => {
-                if !fields.ends_with(field) {
-                    fields.push(field);
-                }
-            }
+            field @ ('d' | 'm' | 'y' | 'h' | 's') if fields.ends_with(field) => {}
+            field @ ('d' | 'm' | 'y' | 'h' | 's') => fields.push(field),
             'a' if chars.clone().take(4).collect::<String>().eq_ignore_ascii_case("m/pm") => {
                 chars.by_ref().take(4).for_each(drop);
                 fields.push('a');

@@ -125,10 +125,12 @@ pub enum Error {
         format: &'static str,
     },
     /// Two columns of the output have one name, where each must have its own.
-    #[error("two columns of the output have the name {title}, and an object has each key once")]
+    #[error("two columns of the output have the name {title}, and {format} tells columns apart by their names")]
     DoubledTitle {
         /// The name.
         title: String,
+        /// The format.
+        format: &'static str,
     },
     /// A file of a format that is not text cannot be read.
     #[error("{name} cannot be read: {why}")]

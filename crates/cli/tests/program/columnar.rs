@@ -4,7 +4,8 @@ use std::fs::File;
 use std::io::Cursor;
 use std::sync::Arc;
 
-use arrow_array::builder::{ListBuilder, StringBuilder};
+use arrow_array::builder::{FixedSizeBinaryBuilder, ListBuilder, StringBuilder};
+use arrow_array::cast::AsArray;
 use arrow_array::types::{Int8Type, Int32Type};
 use arrow_array::{
     Array, ArrayRef, BinaryArray, BooleanArray, Date32Array, Date64Array, Decimal128Array, DictionaryArray, Int32Array,
@@ -462,4 +463,78 @@ fn the_memory_limit_reaches_what_parquet_unpacks() {
         .unwrap();
     assert!(ran.status.success(), "{}", String::from_utf8_lossy(&ran.stderr));
     assert_eq!(yard.read("out.csv").lines().count(), 401);
+}
+
+/// A batch as Parquet.
+fn parquet(batch: &RecordBatch) -> Vec<u8> {
+    let mut writer = ArrowWriter::try_new(Vec::new(), batch.schema(), None).unwrap();
+    writer.write(batch).unwrap();
+    writer.into_inner().unwrap()
+}
+
+#[test]
+fn uuids_are_read_as_they_are_written_and_stay_uuids() {
+    let mut ids = FixedSizeBinaryBuilder::new(16);
+    ids.append_value([0x12, 0x34, 0x56, 0x78].repeat(4)).unwrap();
+    ids.append_null();
+    ids.append_value("abcdefghijklmnop").unwrap();
+    let ids = ids.finish();
+    let is_uuid = [("ARROW:extension:name".to_owned(), "arrow.uuid".to_owned())];
+    let field = Field::new("id", ids.data_type().clone(), true).with_metadata(is_uuid);
+    let ids = RecordBatch::try_new(Arc::new(Schema::new(vec![field])), vec![Arc::new(ids)]).unwrap();
+    let yard = Yard::with("ids.parquet", parquet(&ids));
+    yard.write("ids.arrows", stream(std::slice::from_ref(&ids), None));
+    for name in ["ids.parquet", "ids.arrows"] {
+        let words = ["carve", name, "-p", "part: first 8", "-q"];
+        let shown =
+            "id,part\n12345678-1234-5678-1234-567812345678,12345678\n,\n61626364-6566-6768-696a-6b6c6d6e6f70,61626364\n";
+        assert_eq!(yard.out(&[&words[..], &["--to", "csv"]].concat()), shown);
+        for out in ["cut.parquet", "cut.arrow"] {
+            yard.out(&[&words[..], &["-o", out]].concat());
+            let cut = read_file(&yard, out);
+            assert_eq!(cut.column(0), ids.column(0), "{name} {out}");
+            assert_eq!(cut.schema().field(0).extension_type_name(), Some("arrow.uuid"), "{name} {out}");
+        }
+    }
+}
+
+#[test]
+fn columns_of_one_name_are_kept_between_these_formats() {
+    let fields = ["code", "code"].map(|name| Field::new(name, DataType::Utf8, false));
+    let columns: [ArrayRef; 2] = [Arc::new(StringArray::from(vec!["GRP-1"])), Arc::new(StringArray::from(vec!["East"]))];
+    let table = RecordBatch::try_new(Arc::new(Schema::new(fields.to_vec())), columns.to_vec()).unwrap();
+    let yard = Yard::with("a.parquet", parquet(&table));
+    yard.write("b.arrow", stream(&[table.clone()], None));
+    let words = ["carve", "a.parquet", "a.parquet", "-c", "#1", "-p", "family: first 3", "-q", "-o"];
+    for out in ["cut.parquet", "cut.arrow"] {
+        yard.out(&[&words[..], &[out]].concat());
+        let cut = read_file(&yard, out);
+        let texts = |column: usize| cut.column(column).as_string::<i32>().iter().flatten().collect::<Vec<_>>();
+        assert_eq!((texts(0), texts(1), texts(2)), (vec!["GRP-1"; 2], vec!["East"; 2], vec!["GRP"; 2]), "{out}");
+    }
+    yard.write("parts.csv", "code,code\nGRP-1,East\n");
+    for (input, out) in [("a.parquet", "cut.jsonl"), ("parts.csv", "other.parquet")] {
+        let refused = yard.run(&["carve", input, "-c", "#1", "-p", "family: first 3", "-o", out]).stderr;
+        let format = if out == "cut.jsonl" { "JSON Lines" } else { "Parquet" };
+        let expected =
+            format!("error: two columns of the output have the name code, and {format} tells columns apart by their names\n");
+        assert!(refused.starts_with(&expected), "{refused}");
+    }
+}
+
+#[test]
+fn encrypted_columns_are_called_so() {
+    let mut bytes = parquet(&table());
+    // What the footer says of encryption: field 8 of the structure, after field 7, with nothing in it.
+    let length = u32::from_le_bytes(*bytes[..bytes.len() - 4].last_chunk().unwrap());
+    bytes.truncate(bytes.len() - 8);
+    assert_eq!(bytes.pop(), Some(0));
+    bytes.extend([0x1C, 0x1C, 0, 0, 0]);
+    bytes.extend((length + 4).to_le_bytes());
+    bytes.extend(b"PAR1");
+    let yard = Yard::with("parts.parquet", bytes);
+    assert_snapshot!(yard.run(&["survey", "parts.parquet"]).stderr, @r"
+    error: parts.parquet cannot be read: it is encrypted
+    help: save it without encryption
+    ");
 }

@@ -79,6 +79,37 @@ fn rows_of_several_inputs_are_named_by_their_own() {
 }
 
 #[test]
+fn files_of_a_run_may_have_delimiters_of_their_own() {
+    let yard = Yard::new();
+    yard.write("a.csv", "code,note\nGRP-1,\"x, y\"\nHNG-2,\"tab\there\"\n");
+    yard.write("b.tsv", "code\tnote\n\nTWR-3\tx, y\nTWR-4\t\"a \"\"b\"\"\"\nTWR-5\ta\tb,c");
+    yard.write("c.txt", "sep=;\r\ncode;note\r\nSTA-6;1,5\r\n");
+    let words = ["-c", "code", "-p", "n: after \"-\"", "-p", "m of note: trim", "--ragged", "keep", "-q"];
+    let carved = |files: &[&str], more: &[&str]| yard.out(&[&["carve"], files, &words[..], more].concat());
+    assert_eq!(
+        carved(&["a.csv", "b.tsv", "c.txt"], &[]),
+        "code,note,n,m\nGRP-1,\"x, y\",1,\"x, y\"\nHNG-2,\"tab\there\",2,tab\there\nTWR-3,\"x, y\",3,\"x, y\"\n\
+         TWR-4,\"a \"\"b\"\"\",4,\"a \"\"b\"\"\"\nTWR-5,a,5,a,\"b,c\"\nSTA-6,\"1,5\",6,\"1,5\"\r\n"
+    );
+    assert_eq!(
+        carved(&["b.tsv", "a.csv"], &["--columns", "note"]),
+        "note\tn\tm\nx, y\t3\tx, y\n\"a \"\"b\"\"\"\t4\t\"a \"\"b\"\"\"\na\t5\ta\n\"x, y\"\t1\tx, y\n\"tab\there\"\t2\t\"tab\there\"\n"
+    );
+    // Rows that are set aside, too; one delimiter that is given goes for all of them.
+    let strict = ["--check", "code: starts with \"GRP\"", "--offcuts", "off.csv", "-o", "cut.csv"];
+    yard.run(&[&["carve", "a.csv", "b.tsv"], &words[..], &strict].concat());
+    assert_eq!(
+        yard.read("off.csv"),
+        "code,note,why\nHNG-2,\"tab\there\",\"a.csv, line 3: code: it does not start with “GRP”\"\n\
+         TWR-3,\"x, y\",\"b.tsv, line 3: code: it does not start with “GRP”\"\n\
+         TWR-4,\"a \"\"b\"\"\",\"b.tsv, line 4: code: it does not start with “GRP”\"\n\
+         TWR-5,a,\"b,c\",\"b.tsv, line 5: code: it does not start with “GRP”; rows: it has 3 cells, not 2\"\n"
+    );
+    let given = yard.run(&["carve", "a.csv", "b.tsv", "-d", ",", "-c", "code", "-p", "n: after \"-\""]).stderr;
+    assert!(given.starts_with("error: b.tsv has other columns than a.csv: "), "{given}");
+}
+
+#[test]
 fn a_delimiter_that_is_guessed_is_said() {
     let yard = Yard::with("parts.csv", PARTS);
     assert_snapshot!(yard.run(&[&["carve", "parts.csv"][..], &CARVE].concat()).shown());

@@ -13,7 +13,7 @@ use arrow_array::types::{
     UInt32Type, UInt64Type,
 };
 use arrow_array::{Array, downcast_dictionary_array};
-use arrow_schema::{DataType, IntervalUnit, TimeUnit};
+use arrow_schema::{DataType, Field, IntervalUnit, TimeUnit};
 
 use crate::source::CellKind;
 use crate::source::numbers::push_real;
@@ -25,6 +25,26 @@ pub enum NoText {
     Bytes,
     /// Values of its type have none.
     Type(String),
+}
+
+/// Whether values of a column are UUIDs, as the extension types of Arrow have it.
+pub fn is_uuid(field: &Field) -> bool {
+    field.extension_type_name() == Some("arrow.uuid") && *field.data_type() == DataType::FixedSizeBinary(16)
+}
+
+/// Writes a UUID as RFC 9562 has it in section 4, in small letters.
+pub fn push_uuid(array: &dyn Array, index: usize, out: &mut String) -> CellKind {
+    if array.is_null(index) {
+        return CellKind::Nothing;
+    }
+    for (place, byte) in array.as_fixed_size_binary().value(index).iter().enumerate() {
+        if matches!(place, 4 | 6 | 8 | 10) {
+            out.push('-');
+        }
+        // What is written into a text is never refused.
+        let _ = write!(out, "{byte:02x}");
+    }
+    CellKind::Text
 }
 
 /// Writes a value as phrases see it, and tells what it is: numbers as they are, decimals with all their digits, dates and times as ISO

@@ -138,12 +138,27 @@ impl Aside for AsRead {
     }
 
     fn write(&self, chunk: &dyn Chunk, text: &str, row: usize, why: &str, out: &mut Out) {
-        let Some(row) = chunk.raw().and_then(|raw| raw.rows.get(row).copied()) else { return };
-        out.extend(row.raw.bytes(text.as_bytes()));
-        out.extend(&[self.delimiter]);
+        let Some(raw) = chunk.raw() else { return };
+        let Some(row_as_read) = raw.rows.get(row) else { return };
+        if raw.delimiter == Some(self.delimiter) {
+            out.extend(row_as_read.raw.bytes(text.as_bytes()));
+            out.extend(&[self.delimiter]);
+        } else {
+            // Files of a run may differ in it.
+            push_cells(chunk, text, row, &self.header, self.delimiter, out);
+        }
         self.push_new(why, out);
-        let line_end = row.line_end().bytes(text.as_bytes());
+        let line_end = row_as_read.line_end().bytes(text.as_bytes());
         out.extend(if line_end.is_empty() { self.preamble.line_end.as_bytes() } else { line_end });
+    }
+}
+
+/// Writes the cells of a row, and a delimiter after each. A ragged row keeps those that it has too many.
+fn push_cells(chunk: &dyn Chunk, text: &str, row: usize, header: &Header, delimiter: u8, out: &mut Out) {
+    let ragged = chunk.ragged(row..row + 1).first().map_or(0, |(_, cells)| *cells as usize);
+    for column in 0..header.count().max(ragged) {
+        push_cell(out, chunk.cell(text, row, column).text.as_bytes(), delimiter);
+        out.extend(&[delimiter]);
     }
 }
 
@@ -161,12 +176,7 @@ impl Aside for Cells {
     }
 
     fn write(&self, chunk: &dyn Chunk, text: &str, row: usize, why: &str, out: &mut Out) {
-        // A ragged row keeps the cells that it has too many.
-        let ragged = chunk.ragged(row..row + 1).first().map_or(0, |(_, cells)| *cells as usize);
-        for column in 0..self.header.count().max(ragged) {
-            push_cell(out, chunk.cell(text, row, column).text.as_bytes(), self.delimiter);
-            out.extend(&[self.delimiter]);
-        }
+        push_cells(chunk, text, row, &self.header, self.delimiter, out);
         push_cell(out, why.as_bytes(), self.delimiter);
         out.extend(b"\n");
     }

@@ -159,9 +159,7 @@ impl Columnar {
     /// # Errors
     /// Where the values of a column are of several types, or two columns would have one name.
     pub fn new(kind: Kind, format: &Format, types: &[Seen], header: &Header, mut shape: Shape) -> Result<Columnar, Error> {
-        if let Some(title) = shape.doubled_title() {
-            return Err(Error::DoubledTitle { title: title.to_owned() });
-        }
+        shape.tells_titles_apart(kind, matches!(format, Format::Columnar(_)))?;
         let mut originals: Vec<Option<(FieldRef, Column)>> = Vec::new();
         if shape.is_written {
             let wanted = |column| shape.columns.contains(&OutColumn::Original(column));

@@ -10,6 +10,7 @@ use super::{Aside, Encodable, Encoder, Extend, Out, OwnColumn, OwnTable, Shape, 
 use crate::Error;
 use crate::cells::Record;
 use crate::database::{PlannedColumn, TablePlan};
+use crate::formats::Kind;
 use crate::head;
 use crate::source::types::{Seen, Type};
 use crate::source::{Cell, CellKind, Chunk, Format};
@@ -43,9 +44,7 @@ impl Database {
     /// # Errors
     /// Where two columns would have one name.
     pub fn new(format: &Format, types: &[Seen], header: &Header, shape: Shape) -> Result<Database, Error> {
-        if let Some(title) = shape.doubled_title() {
-            return Err(Error::DoubledTitle { title: title.to_owned() });
-        }
+        shape.tells_titles_apart(Kind::Database, false)?;
         let column = |(column, title): (&OutColumn, &String)| match column {
             OutColumn::Original(column) => original(format, types, header, *column),
             OutColumn::Piece { piece, .. } => {

@@ -20,7 +20,7 @@ use crate::source::{RawRow, RawRows};
 pub struct Delimited {
     /// What is between two cells that are written.
     delimiter: u8,
-    /// What was between two that were read, where they were delimited text.
+    /// What was between two of the header that was read, where that was delimited text.
     read: Option<u8>,
     preamble: Preamble,
     has_header: bool,
@@ -29,7 +29,8 @@ pub struct Delimited {
     quote_all: bool,
     header: Header,
     shape: Shape,
-    /// How many columns are written after the row as it was read; `None` where rows are written cell by cell.
+    /// How many columns are written after a row as it was read, where it has the delimiter that is written; `None` where all rows are
+    /// written cell by cell.
     appended: Option<usize>,
     /// Whether a piece may have bytes that need quotes though its values have none.
     adds_special: Vec<bool>,
@@ -63,6 +64,10 @@ struct Written<'b> {
     out: OutRows,
     /// Where each is in the text; nowhere where the table was read in another format.
     rows: Vec<RawRow>,
+    /// What is between two of their cells as they were read, where they were delimited text: files of a run may differ in it.
+    read: Option<u8>,
+    /// How many columns are written after each as it was read.
+    appended: Option<usize>,
     columns: Vec<Column<'b>>,
     /// Rows of which a cell needs quotes, or that lack cells or have too many.
     careful: Mask,
@@ -80,12 +85,11 @@ impl Delimited {
         shape: Shape,
     ) -> Delimited {
         let delimiter = options.delimiter.unwrap_or(delimiter);
-        let (keeps_cells, quote_all) = (read == Some(delimiter), options.quote_all);
+        let quote_all = options.quote_all;
         let is_special = |byte: u8| byte == delimiter || matches!(byte, b'"' | b'\n' | b'\r');
-        let adds_special =
-            shape.pieces.iter().map(|piece| !keeps_cells || (0..=127u8).any(|byte| is_special(byte) && piece.adds.has(byte)));
+        let adds_special = shape.pieces.iter().map(|piece| (0..=127u8).any(|byte| is_special(byte) && piece.adds.has(byte)));
         let adds_special = adds_special.collect();
-        let appends = keeps_cells && !quote_all && shape.keeps_all && shape.kept() == header.count();
+        let appends = read == Some(delimiter) && !quote_all && shape.keeps_all && shape.kept() == header.count();
         let appended = appends.then(|| shape.columns.len() - shape.kept());
         let has_header = options.header.unwrap_or(matches!(header, Header::Names(_)));
         let quotes_new = quote_all || preamble.quotes_all;
@@ -93,9 +97,9 @@ impl Delimited {
         Delimited { delimiter, read, preamble, has_header, quotes_new, quote_all, header, shape, appended, adds_special }
     }
 
-    /// The columns that are written one by one.
-    fn columns(&self) -> &[OutColumn] {
-        match self.appended {
+    /// The columns that are written one by one, where so many are written after rows as they were read.
+    fn columns(&self, appended: Option<usize>) -> &[OutColumn] {
+        match appended {
             Some(count) => &self.shape.columns[self.shape.columns.len() - count..],
             None => &self.shape.columns,
         }
@@ -133,19 +137,22 @@ impl Delimited {
                 Column { source: Cow::Borrowed(text.as_bytes()), spans, of: CellsOf::Piece(piece) }
             }
         };
-        let columns: Vec<Column> = self.columns().iter().map(column).collect();
+        let read = raw.and_then(|raw| raw.delimiter);
+        let appended = self.appended.filter(|_| read == Some(self.delimiter));
+        let columns: Vec<Column> = self.columns(appended).iter().map(column).collect();
         let rows = match raw {
             Some(raw) => (0..count).map(|index| raw.rows[out.number(index, input)]).collect(),
             None => vec![RawRow::default(); count],
         };
-        let mut written = Written { out, rows, columns, careful: Mask::default() };
+        let mut written = Written { out, rows, read, appended, columns, careful: Mask::default() };
         self.find_careful(input, &mut written);
         written
     }
 
     /// Finds the rows that need care.
     fn find_careful(&self, input: &Encodable, written: &mut Written) {
-        let Written { out, columns, careful, .. } = written;
+        let Written { out, columns, careful, read, .. } = written;
+        let keeps_cells = *read == Some(self.delimiter);
         let count = out.count();
         careful.clear(count);
         if self.quote_all {
@@ -156,7 +163,7 @@ impl Delimited {
         for column in &*columns {
             let needs = |row: &usize| needs_quotes(column.spans[*row].bytes(&column.source), self.delimiter);
             match column.of {
-                CellsOf::Table if self.read == Some(self.delimiter) => {}
+                CellsOf::Table if keeps_cells => {}
                 CellsOf::Table => {
                     // Cells that begin with a quote may end before their last one.
                     let needs = |row: &usize| {
@@ -167,7 +174,7 @@ impl Delimited {
                 }
                 CellsOf::Source if needs_quotes(&column.source, self.delimiter) => careful.fill(count),
                 CellsOf::Source => {}
-                CellsOf::Piece(piece) if !self.adds_special[piece] => {
+                CellsOf::Piece(piece) if keeps_cells && !self.adds_special[piece] => {
                     special.clear(input.rows.len());
                     for source in &self.shape.pieces[piece].sources {
                         special.add(&input.rows.columns[*source].special);
@@ -211,7 +218,7 @@ impl Delimited {
             return;
         }
         let writer = out.buffer.writer(all);
-        let is_appended = self.appended.is_some();
+        let is_appended = rows.appended.is_some();
         let plain = |column: &'_ Column<'_>| self.quotes_new && column.of != CellsOf::Table;
         let columns: Vec<PlainColumn> =
             rows.columns.iter().map(|column| (&*column.source, &column.spans[range.clone()], plain(column))).collect();
@@ -224,7 +231,7 @@ impl Delimited {
     #[inline(always)]
     fn line_end_of<'a>(&'a self, row: &RawRow, rows: &Written, index: usize, text: &'a [u8]) -> &'a [u8] {
         let own = row.line_end().bytes(text);
-        let is_lacking = own.is_empty() && (self.read.is_none() || rows.out.is_repeated(index));
+        let is_lacking = own.is_empty() && (rows.read.is_none() || rows.out.is_repeated(index));
         if is_lacking { self.preamble.line_end.as_bytes() } else { own }
     }
 
@@ -236,26 +243,26 @@ impl Delimited {
         let ragged = input.chunk.ragged(number..number + 1);
         let table_columns = self.header.count();
         let cells = ragged.first().map_or(table_columns, |(_, cells)| *cells as usize);
-        if self.appended.is_some() {
+        if rows.appended.is_some() {
             out.extend(row.raw.bytes(text));
             // A row that is too short is filled up, so that the pieces are in their columns.
             (cells..table_columns).for_each(|_| out.extend(&[self.delimiter]));
         }
         for (place, column) in rows.columns.iter().enumerate() {
-            if self.appended.is_some() || place > 0 {
+            if rows.appended.is_some() || place > 0 {
                 out.extend(&[self.delimiter]);
             }
             let bytes = column.spans[index].bytes(&column.source);
             match column.of {
                 CellsOf::Piece(_) | CellsOf::Source | CellsOf::Values | CellsOf::Lists => self.push_new(out, bytes),
-                CellsOf::Table => self.push_raw(out, bytes),
+                CellsOf::Table => self.push_raw(out, bytes, rows.read),
             }
         }
-        if let (None, true, Some(raw)) = (self.appended, self.shape.keeps_all, self.raw(input)) {
+        if let (None, true, Some(raw)) = (rows.appended, self.shape.keeps_all, self.raw(input)) {
             // Cells beyond the last column have no place, but must not be lost.
             for column in table_columns..cells {
                 out.extend(&[self.delimiter]);
-                self.push_raw(out, raw.cells.cell(number, column).bytes(text));
+                self.push_raw(out, raw.cells.cell(number, column).bytes(text), rows.read);
             }
         }
         if let ([column], 1) = (rows.columns.as_slice(), self.shape.columns.len())
@@ -267,9 +274,9 @@ impl Delimited {
         out.extend(self.line_end_of(&row, rows, index, text));
     }
 
-    /// Writes a cell as it was read, in quotes where all are or the delimiter that is written has come to be one.
-    fn push_raw(&self, out: &mut impl Extend, bytes: &[u8]) {
-        if !self.quote_all && self.read == Some(self.delimiter) || is_in_quotes(bytes) {
+    /// Writes a cell as it was read between these, in quotes where all are or the delimiter that is written has come to be one.
+    fn push_raw(&self, out: &mut impl Extend, bytes: &[u8], read: Option<u8>) {
+        if !self.quote_all && read == Some(self.delimiter) || is_in_quotes(bytes) {
             return out.extend(bytes);
         }
         // What follows a quote that closes would be read otherwise between other delimiters.
@@ -293,7 +300,7 @@ impl Delimited {
 
     /// The rows of a chunk as they were read, where that is delimited text.
     fn raw<'b>(&self, input: &'b Encodable) -> Option<RawRows<'b>> {
-        self.read.and_then(|_| input.chunk.raw())
+        input.chunk.raw().filter(|raw| raw.delimiter.is_some())
     }
 
     /// Writes output rows from one to another.
@@ -331,7 +338,7 @@ impl WithSimd for WritePlainly<'_, '_> {
     #[inline(always)]
     fn with_simd<S: Simd>(self, _: S) {
         let WritePlainly { encoder, text, rows, raws, first, before, after, mut writer } = self;
-        let (is_appended, delimiter) = (encoder.appended.is_some(), encoder.delimiter);
+        let (is_appended, delimiter) = (rows.appended.is_some(), encoder.delimiter);
         for (index, row) in raws.iter().enumerate() {
             if is_appended {
                 writer.extend(row.raw.bytes(text));
@@ -389,7 +396,7 @@ impl Encoder for Delimited {
                 out.push(*delimiter);
             }
             match (column, &record) {
-                (OutColumn::Original(index), Some(record)) => self.push_raw(out, record.raw_cell(*index).as_bytes()),
+                (OutColumn::Original(index), Some(record)) => self.push_raw(out, record.raw_cell(*index).as_bytes(), self.read),
                 _ => self.push_new(out, title.as_bytes()),
             }
         }
@@ -407,7 +414,7 @@ impl Encoder for Delimited {
         let raw = self.raw(input);
         let rows = self.written(input, raw.as_ref());
         match raw {
-            Some(raw) if raw.has_gaps && self.appended.is_some() => {
+            Some(raw) if raw.has_gaps && rows.appended.is_some() => {
                 rows.out.with_gaps(input, &raw, out, |range, out| self.write(input, &rows, range, out));
             }
             _ => self.write(input, &rows, 0..rows.rows.len(), out),

@@ -95,9 +95,7 @@ pub fn encoder(
         }
         (Some(Kind::JsonLines | Kind::Foreign(_)), _) | (None, Format::JsonLines(_)) => {
             let style = if let Format::JsonLines(style) = format { Some(*style) } else { None };
-            if let Some(title) = shape.doubled_title() {
-                return Err(Error::DoubledTitle { title: title.to_owned() });
-            }
+            shape.tells_titles_apart(Kind::JsonLines, false)?;
             Box::new(JsonLines::new(style, &header, shape))
         }
     })
@@ -169,11 +167,18 @@ impl Shape {
 }
 
 impl Shape {
-    /// A name that two columns of the output have.
-    fn doubled_title(&self) -> Option<&str> {
-        let mut titles: Vec<&str> = self.titles.iter().map(String::as_str).collect();
+    /// Sees to it that no two columns of the output have one name. Those of the table may, where it had them so in such a format.
+    ///
+    /// # Errors
+    /// Where two have.
+    fn tells_titles_apart(&self, kind: Kind, may_double: bool) -> Result<(), Error> {
+        let are_original = self.columns.iter().map(|column| may_double && matches!(column, OutColumn::Original(_)));
+        let mut titles: Vec<(&String, bool)> = self.titles.iter().zip(are_original).collect();
         titles.sort_unstable();
-        titles.windows(2).find(|two| two[0] == two[1]).map(|two| two[0])
+        match titles.windows(2).find(|two| two[0].0 == two[1].0 && !(two[0].1 && two[1].1)) {
+            Some(two) => Err(Error::DoubledTitle { title: two[0].0.clone(), format: kind.name() }),
+            None => Ok(()),
+        }
     }
 }
 

@@ -86,7 +86,9 @@ impl Input {
         let raw = self.open_raw(reading)?;
         match reading.named(self).compression {
             None => Ok(raw),
-            Some(compression) => unpacked(raw, compression, reading.memory).map_err(|source| Error::of_reading(&self.name(), source)),
+            Some(compression) => {
+                unpacked(raw, compression, reading.memory).map_err(|source| Error::of_reading(&self.name(), source))
+            }
         }
     }
 

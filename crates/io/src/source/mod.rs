@@ -147,7 +147,7 @@ impl Format {
         let reading = first.clone();
         match self {
             Format::Delimited { dialect, .. } => {
-                Reading { delimiter: Some(char::from(dialect.delimiter).to_string()), otherwise: self.kind(), ..reading }
+                Reading { other_delimiter: Some(dialect.delimiter), otherwise: self.kind(), ..reading }
             }
             Format::FixedWidth(_) | Format::Workbook { .. } | Format::Columnar(_) | Format::Database(_) => {
                 Reading { otherwise: self.kind(), ..reading }
@@ -338,6 +338,8 @@ pub struct RawRows<'c> {
     pub start: usize,
     /// Whether there are bytes between rows that belong to none.
     pub has_gaps: bool,
+    /// What is between two cells, in delimited text.
+    pub delimiter: Option<u8>,
     /// Finds the cells of a column, quotes and all.
     pub cells: &'c dyn RawCells,
 }

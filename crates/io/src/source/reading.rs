@@ -49,6 +49,8 @@ pub struct Reading {
     pub otherwise: Kind,
     /// The delimiter as given; otherwise the input's name decides.
     pub delimiter: Option<String>,
+    /// The delimiter of another input of the same table, for those whose names do not say another.
+    pub other_delimiter: Option<u8>,
     /// Whether the first row holds the names of the columns.
     pub header: bool,
     /// The encoding, if it is not UTF-8.
@@ -83,6 +85,7 @@ impl Default for Reading {
             from: None,
             otherwise: Kind::Delimited(Between::Anything),
             delimiter: None,
+            other_delimiter: None,
             header: true,
             encoding: None,
             wrong_bytes: WrongBytes::Stop,

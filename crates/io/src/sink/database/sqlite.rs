@@ -17,6 +17,7 @@ use crate::Error;
 use crate::cells::Record;
 use crate::database::sqlite::{Use, connect, failed, tables};
 use crate::database::{Address, How, PlannedColumn, TablePlan, Target, quoted};
+use crate::formats::Kind;
 use crate::source::CellKind;
 use crate::source::numbers::push_real;
 use crate::source::types::Type;
@@ -151,7 +152,7 @@ impl Loader for Tables {
         // Of columns without a type, values stay what they are.
         for (index, column) in plan.columns.iter().enumerate() {
             if plan.columns[..index].iter().any(|other| other.name.eq_ignore_ascii_case(&column.name)) {
-                return Err(Error::DoubledTitle { title: column.name.clone() });
+                return Err(Error::DoubledTitle { title: column.name.clone(), format: Kind::Database.name() });
             }
         }
         let begin = if self.connection.is_autocommit() { "BEGIN; " } else { "" };

@@ -1,7 +1,7 @@
 //! The memory that the rows of a Parquet file take, before they are decoded.
 //!
 //! A few bytes can stand for very many: a page is compressed, and a long text in a dictionary is copied for each row that has it. So
-//! the headers of the pages are read first (parquet.thrift, `PageHeader`, in Thrift's compact protocol).
+//! the headers of the pages are read first (parquet.thrift, `PageHeader`).
 
 use std::sync::Arc;
 
@@ -10,6 +10,8 @@ use parquet::basic::{Encoding, Type};
 use parquet::column::page::{Page, PageReader};
 use parquet::file::metadata::{ColumnChunkMetaData, ParquetMetaData, RowGroupMetaData};
 use parquet::file::reader::{ChunkReader, SerializedPageReader};
+
+use super::thrift::Thrift;
 
 /// The share of the memory that the rows of a batch may take.
 const SHARE: usize = 8;
@@ -112,8 +114,7 @@ fn header<R: ChunkReader>(reader: &R, at: u64, end: u64) -> Option<PageHeader> {
     loop {
         let available = usize::try_from(end - at).unwrap_or(usize::MAX).min(width);
         let bytes = reader.get_bytes(at, available).ok()?;
-        let mut thrift = Thrift { bytes: &bytes, at: 0 };
-        match thrift.page_header() {
+        match page_header(&mut Thrift::new(&bytes)) {
             Some(header) => return Some(header),
             None if available < width || width >= MOST_HEADER => return None,
             None => width *= 4,
@@ -121,100 +122,20 @@ fn header<R: ChunkReader>(reader: &R, at: u64, end: u64) -> Option<PageHeader> {
     }
 }
 
-/// Reads Thrift's compact protocol: <https://github.com/apache/thrift/blob/master/doc/specs/thrift-compact-protocol.md>.
-struct Thrift<'b> {
-    bytes: &'b [u8],
-    at: usize,
-}
-
-/// How deep structures are nested at most.
-const MOST_DEPTH: u32 = 16;
-
-impl Thrift<'_> {
-    fn byte(&mut self) -> Option<u8> {
-        let byte = *self.bytes.get(self.at)?;
-        self.at += 1;
-        Some(byte)
-    }
-
-    fn number(&mut self) -> Option<u64> {
-        let mut number = 0_u64;
-        for shift in (0..64).step_by(7) {
-            let byte = self.byte()?;
-            number |= u64::from(byte & 0x7F) << shift;
-            if byte & 0x80 == 0 {
-                return Some(number);
-            }
-        }
-        None
-    }
-
-    /// A whole number with a sign, which must not be negative.
-    fn count(&mut self) -> Option<u64> {
-        let number = self.number()?;
-        (number & 1 == 0).then_some(number >> 1)
-    }
-
-    /// Calls `see` with each field: its number and type. `see` reads it, or gives `false` for it to be passed over.
-    fn fields(&mut self, depth: u32, see: &mut dyn FnMut(&mut Self, u64, u8) -> Option<bool>) -> Option<()> {
-        let mut field = 0_u64;
-        loop {
-            let head = self.byte()?;
-            if head == 0 {
-                return Some(());
-            }
-            let of = head & 0x0F;
-            field = match head >> 4 {
-                0 => self.number()? >> 1,
-                more => field.checked_add(u64::from(more))?,
-            };
-            if !see(self, field, of)? {
-                self.pass_over(of, depth)?;
-            }
-        }
-    }
-
-    fn pass_over(&mut self, of: u8, depth: u32) -> Option<()> {
-        if depth == MOST_DEPTH {
-            return None;
-        }
-        match of {
-            1 | 2 => {}
-            3 => drop(self.byte()?),
-            4..=6 => drop(self.number()?),
-            7 => self.at = self.at.checked_add(8)?,
-            8 => {
-                let width = usize::try_from(self.number()?).ok()?;
-                self.at = self.at.checked_add(width)?;
-            }
-            9 | 10 => {
-                let head = self.byte()?;
-                let count = if head >> 4 == 15 { self.number()? } else { u64::from(head >> 4) };
-                for _ in 0..count {
-                    // Truths are a byte each here.
-                    self.pass_over(if matches!(head & 0x0F, 1 | 2) { 3 } else { head & 0x0F }, depth + 1)?;
-                }
-            }
-            12 => self.fields(depth + 1, &mut |_, _, _| Some(false))?,
-            _ => return None,
-        }
-        (self.at <= self.bytes.len()).then_some(())
-    }
-
-    fn page_header(&mut self) -> Option<PageHeader> {
-        let (mut kind, mut unpacked, mut packed) = (None, None, None);
-        self.fields(0, &mut |thrift, field, of| {
-            let place = match (field, of) {
-                (1, 5) => &mut kind,
-                (2, 5) => &mut unpacked,
-                (3, 5) => &mut packed,
-                _ => return Some(false),
-            };
-            *place = Some(thrift.count()?);
-            Some(true)
-        })?;
-        Some(PageHeader { width: self.at, is_dictionary: kind? == 2, unpacked: unpacked?, packed: packed? })
-    }
+/// Reads the header of a page.
+fn page_header(thrift: &mut Thrift) -> Option<PageHeader> {
+    let (mut kind, mut unpacked, mut packed) = (None, None, None);
+    thrift.fields(&mut |thrift, field, of| {
+        let place = match (field, of) {
+            (1, 5) => &mut kind,
+            (2, 5) => &mut unpacked,
+            (3, 5) => &mut packed,
+            _ => return Some(false),
+        };
+        *place = Some(thrift.count()?);
+        Some(true)
+    })?;
+    Some(PageHeader { width: thrift.at, is_dictionary: kind? == 2, unpacked: unpacked?, packed: packed? })
 }
 
 #[cfg(test)]
@@ -226,12 +147,12 @@ mod tests {
         // The kind, both sizes, a structure with a number, a text, a list and a truth, and a checksum.
         let bytes =
             [0x15, 4, 0x15, 0xC8, 1, 0x15, 60, 0x4C, 0x15, 2, 0x18, 2, b'a', b'b', 0x19, 0x25, 2, 4, 0x11, 0, 0x05, 8, 2, 0, 9];
-        let header = Thrift { bytes: &bytes, at: 0 }.page_header();
+        let header = page_header(&mut Thrift::new(&bytes));
         assert_eq!(header, Some(PageHeader { width: 24, is_dictionary: true, unpacked: 100, packed: 30 }));
         for short in 0..24 {
-            assert_eq!(Thrift { bytes: &bytes[..short], at: 0 }.page_header(), None, "{short} bytes");
+            assert_eq!(page_header(&mut Thrift::new(&bytes[..short])), None, "{short} bytes");
         }
-        assert_eq!(Thrift { bytes: &[0x15, 0, 0x15, 1, 0x15, 2, 0], at: 0 }.page_header(), None, "a negative size");
-        assert_eq!(Thrift { bytes: &[0x1C; 100], at: 0 }.page_header(), None, "structures without end");
+        assert_eq!(page_header(&mut Thrift::new(&[0x15, 0, 0x15, 1, 0x15, 2, 0])), None, "a negative size");
+        assert_eq!(page_header(&mut Thrift::new(&[0x1C; 100])), None, "structures without end");
     }
 }

@@ -64,11 +64,16 @@ impl ColumnarChunk {
             if self.texts[place].is_some() || matches!(array.data_type(), DataType::Utf8 | DataType::LargeUtf8) {
                 continue;
             }
+            let is_uuid = values::is_uuid(self.batch.schema_ref().field(place));
             let mut texts = Texts::default();
             texts.spans.reserve(array.len());
             for row in 0..array.len() {
                 let start = texts.text.len();
-                let kind = values::push(array, row, &mut texts.text).map_err(|none| self.error(place, row, none))?;
+                let kind = match is_uuid {
+                    true => Ok(values::push_uuid(array, row, &mut texts.text)),
+                    false => values::push(array, row, &mut texts.text),
+                };
+                let kind = kind.map_err(|none| self.error(place, row, none))?;
                 texts.spans.push(Span::new(start, texts.text.len()));
                 texts.kinds.push(kind);
             }

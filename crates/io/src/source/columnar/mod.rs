@@ -10,6 +10,8 @@ mod chunk;
 mod parquet;
 #[cfg(feature = "columnar")]
 mod rows;
+#[cfg(feature = "columnar")]
+mod thrift;
 
 use super::input::Input;
 use super::{Reading, Source};

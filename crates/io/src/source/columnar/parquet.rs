@@ -15,6 +15,7 @@ use parquet::file::reader::{ChunkReader, Length};
 
 use super::bounds;
 use super::rows::{Batches, Opened, rows_of};
+use super::thrift::Thrift;
 use crate::Error;
 use crate::columnar::{ColumnPlan, Plan, schema_in_parquet};
 use crate::guarded::guarded;
@@ -50,7 +51,7 @@ fn open_reader<R: Again + 'static>(name: String, reader: Counted<R>, memory: usi
     let broken = |why: &str, help| Error::BadFile { name: name.clone(), why: why.to_owned(), help };
     let start = reader.reader.get_bytes(0, 4.min(reader.reader.len() as usize)).unwrap_or_default();
     let again = reader.reader.again().map_err(|source| Error::Read { name: name.clone(), source })?;
-    if *start == *b"PARE" {
+    if *start == *b"PARE" || (*start == *b"PAR1" && has_encrypted_columns(&reader)) {
         return Err(broken("it is encrypted", "save it without encryption"));
     }
     if *start != *b"PAR1" {
@@ -93,6 +94,23 @@ fn open_reader<R: Again + 'static>(name: String, reader: Counted<R>, memory: usi
         Ok(Box::new(reader))
     };
     Ok(Opened { schema, plan, begin: Box::new(begin), is_projected: true })
+}
+
+/// Whether a file whose footer is to be read says that its columns are not: field 8 of `FileMetaData` in parquet.thrift.
+fn has_encrypted_columns(reader: &impl ChunkReader) -> bool {
+    let footer = || {
+        let end = reader.len().checked_sub(8)?;
+        let length = reader.get_bytes(end, 4).ok()?;
+        let length = u32::from_le_bytes(length.first_chunk().copied()?).into();
+        reader.get_bytes(end.checked_sub(length)?, usize::try_from(length).ok()?).ok()
+    };
+    let Some(footer) = footer() else { return false };
+    let mut is_encrypted = false;
+    let whole = Thrift::new(&footer).fields(&mut |_, field, _| {
+        is_encrypted |= field == 8;
+        Some(false)
+    });
+    whole.is_some() && is_encrypted
 }
 
 /// The rows of a file, and the bytes that they take when unpacked.

@@ -218,7 +218,7 @@ impl Chunk for DelimitedChunk {
 
     fn raw(&self) -> Option<RawRows<'_>> {
         let Found { rows, has_gaps, .. } = &self.found;
-        Some(RawRows { rows, start: self.start, has_gaps: *has_gaps, cells: self })
+        Some(RawRows { rows, start: self.start, has_gaps: *has_gaps, delimiter: Some(self.table.delimiter), cells: self })
     }
 
     fn size(&self) -> usize {

@@ -72,7 +72,9 @@ impl Delimited {
         let given = reading.delimiter.as_deref().map(delimiter).transpose()?;
         let name = input.name();
         let (start, reader) = guess::start(input.open(reading)?).map_err(|error| Error::of_reading(&name, error))?;
-        let said = given.or(start.said).or(reading.named(input).delimiter());
+        let named = reading.named(input);
+        let other = reading.other_delimiter.filter(|other| named.other_delimiter(*other).is_none());
+        let said = given.or(start.said).or(named.delimiter()).or(other);
         let delimiter = said.or(start.guessed).unwrap_or(b',');
         let dialect = Dialect { delimiter, header: reading.header, is_guessed: said.is_none() && start.guessed.is_some() };
         let mut blocks = Blocks::new(name.clone(), reader, OutsideQuotes::new(dialect.delimiter), reading);
@@ -94,7 +96,7 @@ impl Delimited {
                     at += record.width();
                     continue;
                 }
-                if reading.named(input).kind.is_none() && is_object(record.raw) {
+                if named.kind.is_none() && is_object(record.raw) {
                     return Err(Error::LooksLike { name, found: "JSON Lines", from: "jsonl" });
                 }
                 // It is one of its cell where other rows end otherwise.

@@ -111,7 +111,7 @@ impl Chunk for FixedWidthChunk {
     }
 
     fn raw(&self) -> Option<RawRows<'_>> {
-        Some(RawRows { rows: &self.rows, start: self.start, has_gaps: false, cells: self })
+        Some(RawRows { rows: &self.rows, start: self.start, has_gaps: false, delimiter: None, cells: self })
     }
 
     fn size(&self) -> usize {

@@ -252,7 +252,7 @@ impl Chunk for JsonLinesChunk {
 
     fn raw(&self) -> Option<RawRows<'_>> {
         let Found { rows, has_gaps, .. } = &self.found;
-        Some(RawRows { rows, start: 0, has_gaps: *has_gaps, cells: self })
+        Some(RawRows { rows, start: 0, has_gaps: *has_gaps, delimiter: None, cells: self })
     }
 
     fn size(&self) -> usize {

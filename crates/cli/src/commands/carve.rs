@@ -156,6 +156,11 @@ pub fn run(args: &CarveArgs, console: &Console) -> Result<Exit, Failure> {
         is_free(&job, title, option)?;
         job = job.with_list_column(column, title);
     }
+    if !args.update.is_empty() {
+        for column in database::compared(&job, &originals) {
+            job = job.with_column_as_read(column, &format!("keen_notch_read_{column}"));
+        }
+    }
     if is_fixed {
         let widths = args.writing.out_widths.as_deref().or(pieces.widths.as_deref()).map(args::read_widths).transpose()?;
         let names: Vec<String> = inputs.iter().map(Input::name).collect();

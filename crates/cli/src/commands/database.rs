@@ -2,6 +2,7 @@
 
 use keen_notch_core::carving::Carving;
 use keen_notch_core::column::{ColumnRef, Header};
+use keen_notch_io::carve::Job;
 use keen_notch_io::database::{Address, How, Target, What};
 use keen_notch_io::files::RunFiles;
 use keen_notch_io::sink::database::Session;
@@ -90,6 +91,17 @@ pub fn keys(args: &CarveArgs, carving: &Carving, header: &Header) -> Result<Vec<
         found.push(index);
     }
     Ok(found)
+}
+
+/// The columns, by their indices, whose values pieces are made of, without those of the key: a row in which one of them is another by the
+/// time that pieces are written is no more the row that they were made of.
+pub fn compared(job: &Job, keys: &[usize]) -> Vec<usize> {
+    let carving = job.carving();
+    let mut columns: Vec<usize> = (0..carving.count()).flat_map(|piece| carving.sources(piece)).collect();
+    columns.sort_unstable();
+    columns.dedup();
+    columns.retain(|column| !keys.contains(column));
+    columns
 }
 
 /// The connection that tables are written by, where some are: to the database that is written, and else to the one that is read.

@@ -311,6 +311,74 @@ fn pieces_are_written_into_the_rows_that_they_came_from() {
 }
 
 #[test]
+fn nothing_is_written_into_rows_that_others_have_changed_or_that_are_one_to_a_collation() {
+    let Some((server, yard)) = yard() else { return };
+    let (address, mut client) = (server.address(), server.yard());
+    let tables = "CREATE COLLATION any_case (provider = icu, locale = 'und-u-ks-level2', deterministic = false); \
+                  CREATE TABLE cased (id text COLLATE any_case, code text); \
+                  INSERT INTO cased VALUES ('a', 'GRP-1'), ('A', 'HNG-2'); \
+                  CREATE TABLE parts (id int PRIMARY KEY, code text); \
+                  INSERT INTO parts VALUES (1, 'GRP-1'), (2, 'HNG-2'), (3, 'x-3')";
+    client.batch_execute(tables).unwrap();
+    let update = |table: &'static str| {
+        ["carve", "--from", &address, "--table", table, "-c", "code", "-p", "family: before \"-\"", "--update", "id", "-q"]
+            .map(str::to_owned)
+    };
+    let refused = run(&yard, &update("cased").each_ref().map(String::as_str));
+    assert!(refused.stderr.contains("id is the same in several rows"), "{}", refused.stderr);
+    // A writer that has changed a row, and commits once the others were read.
+    let mut writing = client.transaction().unwrap();
+    writing.execute("UPDATE parts SET code = 'TWR-9' WHERE id = 2", &[]).unwrap();
+    let mut child = yard.child(&update("parts").each_ref().map(String::as_str));
+    let child = child.stderr(std::process::Stdio::piped()).spawn().unwrap();
+    let is_waiting = "SELECT 1 FROM pg_stat_activity WHERE wait_event_type = 'Lock'";
+    let mut other = server.yard();
+    while other.query(is_waiting, &[]).unwrap().is_empty() {
+        std::thread::sleep(std::time::Duration::from_millis(20));
+    }
+    writing.commit().unwrap();
+    let said = child.wait_with_output().unwrap();
+    assert_eq!(said.status.code(), Some(3));
+    assert_snapshot!(without_folder(&server, &String::from_utf8(said.stderr).unwrap()), @r"
+    error: the table parts of postgresql://keeper@/yard?host=SOCKET: of the 3 rows that were read, 1 has changed since, or is gone
+    help: nothing was written: somebody has changed the table meanwhile; run this again
+    ");
+    assert_eq!(server.yard().query("SELECT * FROM parts", &[]).unwrap()[0].len(), 2, "no column was added");
+}
+
+#[test]
+fn columns_take_what_they_can_keep() {
+    let Some((server, yard)) = yard() else { return };
+    let address = server.address();
+    server.yard().batch_execute("CREATE TABLE kept (code text, no int, price numeric, day date)").unwrap();
+    let append = |rows: &str| {
+        yard.write("rows.csv", rows);
+        let to = ["--to", &address, "--table", "kept", "--append", "-q"];
+        without_folder(
+            &server,
+            &run(&yard, &[&["carve", "rows.csv", "-c", "code", "-p", "no: after \"-\""], &to[..]].concat()).stderr,
+        )
+    };
+    assert_snapshot!(append("code,price,day\nGRP-7,1.50,2025-03-01\nHNG-0008,2,\n"), @r#"
+    error: the table kept of postgresql://keeper@/yard?host=SOCKET, row 2: its column no holds numbers (integer), and 0008 would lose its zeros there
+    help: nothing was written; let the column hold text, or say that the piece is a number: as = "number" in a cut list
+    "#);
+    assert_eq!(append("code,price,day\nGRP-7,1.50,2025-03-01\nHNG,,\n"), "");
+    assert_snapshot!(shown(&server, "kept"), @r#"
+    kept: code text, no integer, price numeric, day date
+        [Some("(GRP-7,7,1.50,2025-03-01)")]
+        [Some("(HNG,,,)")]
+    "#);
+    let long = "x".repeat(64);
+    let piece = format!("{long}: first 3");
+    let words = ["carve", "rows.csv", "-c", "code", "-p", &piece, "--to", &address, "--table", "long", "-q"];
+    assert_snapshot!(without_folder(&server, &run(&yard, &words).stderr), @r"
+    error: the table long of postgresql://keeper@/yard?host=SOCKET: PostgreSQL keeps 63 bytes of a name, and xxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxx has 64
+    help: nothing was written; give it a shorter name
+    ");
+}
+
+#[test]
 fn passwords_come_from_the_environment_or_a_file_and_are_never_shown() {
     let Some((server, yard)) = yard() else { return };
     server.ask_for_password("nils", "a:secret");

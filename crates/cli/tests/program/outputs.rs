@@ -105,7 +105,7 @@ fn files_of_a_run_may_have_delimiters_of_their_own() {
          TWR-4,\"a \"\"b\"\"\",\"b.tsv, line 4: code: it does not start with “GRP”\"\n\
          TWR-5,a,\"b,c\",\"b.tsv, line 5: code: it does not start with “GRP”; rows: it has 3 cells, not 2\"\n"
     );
-    let given = yard.run(&["carve", "a.csv", "b.tsv", "-d", ",", "-c", "code", "-p", "n: after \"-\""]).stderr;
+    let given = yard.run(&["carve", "a.csv", "b.tsv", "--delimiter", ",", "-c", "code", "-p", "n: after \"-\""]).stderr;
     assert!(given.starts_with("error: b.tsv has other columns than a.csv: "), "{given}");
 }
 

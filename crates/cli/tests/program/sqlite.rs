@@ -279,6 +279,70 @@ fn pieces_are_written_into_the_rows_that_they_came_from() {
     assert_snapshot!(said + &shown(&yard, "yard.db"));
 }
 
+#[test]
+fn columns_take_what_they_can_keep_and_keys_are_told_apart_by_their_collation() {
+    let yard = Yard::new();
+    connection(&yard, "yard.db")
+        .execute_batch(
+            "CREATE TABLE parts (id TEXT COLLATE NOCASE, code TEXT, no INTEGER, price TEXT);
+             INSERT INTO parts VALUES ('a', 'GRP-0007', 1, '1.50'), ('A', 'HNG-8', 2, '2')",
+        )
+        .unwrap();
+    let update = ["carve", "--from", "sqlite:yard.db", "--table", "parts", "-c", "code", "-q", "-p"];
+    let mut said = String::new();
+    let mut note = |words: &[&str]| said += &yard.run(words).stderr;
+    note(&[&update[..], &["family: before \"-\"", "--update", "id"]].concat());
+    note(&[&update[..], &["no: after \"-\"", "--update", "no"]].concat());
+    note(&[&update[..], &["Code: after \"-\"", "--update", "no"]].concat());
+    note(&[&update[..], &["price: after \"-\"", "--update", "no"]].concat());
+    note(&[&update[..], &["no: after \"-\"", "--update", "price"]].concat());
+    yard.write("more.jsonl", "{\"code\":\"x-1\",\"no\":3,\"price\":2.50}\n{\"code\":\"x-2\",\"no\":null,\"price\":\"3\"}\n");
+    yard.write("blank.csv", "code,no\ny-1,\n");
+    for file in ["more.jsonl", "blank.csv"] {
+        note(&[
+            "carve",
+            file,
+            "-c",
+            "code",
+            "-p",
+            "id: after \"-\"",
+            "--to",
+            "sqlite:yard.db",
+            "--table",
+            "parts",
+            "--append",
+            "-q",
+        ]);
+    }
+    assert_snapshot!(said + &shown(&yard, "yard.db"));
+}
+
+#[test]
+fn nothing_is_written_into_rows_that_others_have_changed() {
+    let yard = Yard::new();
+    let writing = connection(&yard, "yard.db");
+    writing
+        .execute_batch(
+            "PRAGMA journal_mode = WAL; CREATE TABLE parts (id INTEGER PRIMARY KEY, code TEXT);
+             INSERT INTO parts VALUES (1, 'GRP-1'), (2, 'HNG-2'), (3, 'x-3');
+             BEGIN IMMEDIATE; UPDATE parts SET code = 'TWR-9' WHERE id = 2",
+        )
+        .unwrap();
+    let words =
+        ["carve", "--from", "sqlite:yard.db", "--table", "parts", "-c", "code", "-p", "f: first 1", "--update", "id", "-q"];
+    let child = yard.child(&words).stderr(std::process::Stdio::piped()).spawn().unwrap();
+    // It reads what was there before, and waits for the lock.
+    std::thread::sleep(Duration::from_millis(1500));
+    writing.execute_batch("COMMIT").unwrap();
+    let said = child.wait_with_output().unwrap();
+    assert_snapshot!(String::from_utf8(said.stderr).unwrap(), @r"
+    error: the table parts of sqlite:yard.db: of the 3 rows that were read, 1 has changed since, or is gone
+    help: nothing was written: somebody has changed the table meanwhile; run this again
+    ");
+    let columns = writing.prepare("SELECT * FROM parts").unwrap().column_count();
+    assert_eq!((said.status.code(), columns), (Some(3), 2));
+}
+
 #[cfg(unix)]
 #[test]
 fn a_run_that_is_ended_in_the_middle_leaves_nothing() {

@@ -413,6 +413,13 @@ impl Job {
         self
     }
 
+    /// The job, with the values of a column of the table as they were read after all others, under a title that is no column's: where a
+    /// table of a database is updated, rows in which the column has another value by then are not written.
+    pub fn with_column_as_read(mut self, column: usize, title: &str) -> Job {
+        self.shape.insert(self.shape.columns.len(), OutColumn::Original(column), title);
+        self
+    }
+
     /// How the table is written down, as the encoder is told it: where all rows of files of Parquet become rows of another, in their order,
     /// the columns that they had are copied as they are.
     fn format(&self, table: &Table, sets_aside: bool) -> Format {

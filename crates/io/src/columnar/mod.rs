@@ -23,7 +23,7 @@ pub use plan::{ColumnPlan, Copies, Plan};
 pub use stream::{push_batch, push_schema};
 
 #[cfg(feature = "columnar")]
-use arrow_schema::DataType;
+use arrow_schema::{DataType, TimeUnit};
 
 use crate::formats::Kind;
 #[cfg(feature = "columnar")]
@@ -61,6 +61,10 @@ impl Columnar {
         match *self {}
     }
 
+    pub(crate) fn postgres_type(&self, _: usize) -> Option<String> {
+        match *self {}
+    }
+
     pub(crate) fn is_copied(&self) -> bool {
         match *self {}
     }
@@ -88,6 +92,27 @@ impl Columnar {
             of if of.is_nested() => Type::Nested,
             _ => Type::Text,
         }
+    }
+
+    /// The type of PostgreSQL for values of a column that are more than text, and of no type that is a kind of value here. Those of which
+    /// it keeps less than there may be, such as nanoseconds, are text.
+    pub(crate) fn postgres_type(&self, column: usize) -> Option<String> {
+        let field = self.schema.field(column);
+        Some(match field.data_type() {
+            _ if values::is_uuid(field) => "uuid".to_owned(),
+            DataType::Decimal32(width, scale)
+            | DataType::Decimal64(width, scale)
+            | DataType::Decimal128(width, scale)
+            | DataType::Decimal256(width, scale) => match u8::try_from(*scale) {
+                Ok(scale) if scale <= *width => format!("numeric({width},{scale})"),
+                _ => "numeric".to_owned(),
+            },
+            DataType::Timestamp(TimeUnit::Nanosecond, _) | DataType::Time64(TimeUnit::Nanosecond) => return None,
+            DataType::Timestamp(_, None) => "timestamp without time zone".to_owned(),
+            DataType::Timestamp(_, Some(_)) => "timestamp with time zone".to_owned(),
+            DataType::Time32(_) | DataType::Time64(_) => "time without time zone".to_owned(),
+            _ => return None,
+        })
     }
 
     /// Has the columns of these files copied as they are, if they are Parquet.

@@ -18,8 +18,10 @@ pub struct PlannedColumn {
     pub name: String,
     /// What its values are.
     pub of: Type,
-    /// The kind of database that it was read from, and its type there.
+    /// A kind of database, and its type there: that which it was read from, or one that has a type for its values which others lack.
     pub declared: Option<(String, String)>,
+    /// The column of the table whose value was read here: rows in which it is another one by now are not to be written.
+    pub read_from: Option<String>,
 }
 
 impl PlannedColumn {

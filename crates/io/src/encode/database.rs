@@ -25,17 +25,18 @@ pub struct Database {
 fn original(format: &Format, types: &[Seen], header: &Header, column: usize) -> PlannedColumn {
     let declared = match format {
         Format::Database(declared) => Some((declared.kind.to_owned(), declared.types[column].clone())),
+        Format::Columnar(columnar) => columnar.postgres_type(column).map(|of| ("PostgreSQL".to_owned(), of)),
         _ => None,
     };
     let of = match format {
         Format::Columnar(columnar) => columnar.type_of(column),
         _ => types.get(column).map_or(Type::Text, Seen::type_of),
     };
-    PlannedColumn { name: header.title(column), of, declared }
+    PlannedColumn { name: header.title(column), of, declared, read_from: None }
 }
 
 fn text_column(name: &str) -> PlannedColumn {
-    PlannedColumn { name: name.to_owned(), of: Type::Text, declared: None }
+    PlannedColumn { name: name.to_owned(), of: Type::Text, declared: None, read_from: None }
 }
 
 impl Database {
@@ -46,10 +47,14 @@ impl Database {
     pub fn new(format: &Format, types: &[Seen], header: &Header, shape: Shape) -> Result<Database, Error> {
         shape.tells_titles_apart(Kind::Database, false)?;
         let column = |(column, title): (&OutColumn, &String)| match column {
-            OutColumn::Original(column) => original(format, types, header, *column),
+            OutColumn::Original(column) => {
+                let original = original(format, types, header, *column);
+                let read_from = (*title != original.name).then_some(original.name);
+                PlannedColumn { name: title.clone(), read_from, ..original }
+            }
             OutColumn::Piece { piece, .. } => {
                 let of = shape.pieces[*piece].value_type.map_or(Type::Text, Type::from);
-                PlannedColumn { name: title.clone(), of, declared: None }
+                PlannedColumn { of, ..text_column(title) }
             }
             OutColumn::Source | OutColumn::Faults | OutColumn::Compared => text_column(title),
         };

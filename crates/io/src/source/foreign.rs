@@ -34,7 +34,7 @@ pub fn refused(name: &str, mut reader: Box<dyn Read + Send>) -> Result<Box<dyn R
 }
 
 /// The encoding of bytes that are UTF-16 without a byte-order mark, as it looks: every ASCII character among them has a zero beside
-/// it on the same side.
+/// it on the same side, and every byte that would end a line has one.
 pub fn utf16(start: &[u8]) -> Option<&'static str> {
     let (pairs, _) = start.as_chunks::<2>();
     if pairs.len() < 2 {
@@ -47,7 +47,8 @@ pub fn utf16(start: &[u8]) -> Option<&'static str> {
         _ => return None,
     };
     let is_text = |pair: &[u8; 2]| !matches!(unit(*pair), 0..=8 | 11 | 12 | 14..=31);
-    pairs.iter().all(is_text).then_some(encoding)
+    let is_lone_end = |pair: &[u8; 2]| unit(*pair) > 0xFF && pair.iter().any(|byte| matches!(byte, b'\n' | b'\r'));
+    (pairs.iter().all(is_text) && !pairs.iter().any(is_lone_end)).then_some(encoding)
 }
 
 #[cfg(test)]
@@ -62,7 +63,7 @@ mod tests {
             assert_eq!(utf16(&bytes(text, u16::to_be_bytes)), Some("utf-16be"), "{text}");
             assert_eq!(utf16(text.as_bytes()), None, "{text}");
         }
-        for other in [&b""[..], b"a", b"a\0b", b"\0\0\0\0", b"a\0\x01\0"] {
+        for other in [&b""[..], b"a", b"a\0b", b"\0\0\0\0", b"a\0\x01\0", b"code\nGRP-1\nx\0y\n"] {
             assert_eq!(utf16(other), None, "{other:?}");
         }
     }

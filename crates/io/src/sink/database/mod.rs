@@ -35,6 +35,40 @@ use crate::pool::lock;
 const BY_NAME: &str =
     "rows are added by the names of their columns: leave out those that it lacks, with --without, or add them to it";
 
+/// What a column of a database makes of values that are put into it.
+#[cfg(any(feature = "postgres", feature = "sqlite"))]
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Holds {
+    /// It keeps them as they are.
+    Text,
+    /// It makes numbers of them.
+    Number,
+    /// It makes something else of them, or keeps what they are.
+    Other,
+}
+
+#[cfg(any(feature = "postgres", feature = "sqlite"))]
+impl Holds {
+    /// Whether a text would lose zeros before it that may be part of a code.
+    fn loses_zeros(self, text: &str) -> bool {
+        let digits = text.strip_prefix(['+', '-']).unwrap_or(text).as_bytes();
+        self == Holds::Number
+            && matches!(digits, [b'0', b'0'..=b'9', ..])
+            && digits.iter().all(|byte| byte.is_ascii_digit() || *byte == b'.')
+    }
+}
+
+/// The error where one does: `row` of the table of this name, and the type of the column there.
+#[cfg(any(feature = "postgres", feature = "sqlite"))]
+fn lost_zeros((name, row): (&str, u64), (column, declared): (&str, &str), text: &str) -> Error {
+    Error::Database {
+        name: format!("{name}, row {row}"),
+        why: format!("its column {column} holds numbers ({declared}), and {text} would lose its zeros there"),
+        help: "nothing was written; let the column hold text, or say that the piece is a number: as = \"number\" in a cut list"
+            .to_owned(),
+    }
+}
+
 /// What puts rows into tables of a database, and makes that last.
 trait Loader: Send {
     /// Notes a table that is to be written. Gives its number.

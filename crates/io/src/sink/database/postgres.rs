@@ -5,11 +5,12 @@
 
 use std::io::Write;
 
+use keen_notch_core::text::blank::is_blank;
 use postgres::Client;
 use postgres::error::SqlState;
 
 use super::update::Update;
-use super::{BY_NAME, Loader};
+use super::{BY_NAME, Holds, Loader, lost_zeros};
 use crate::Error;
 use crate::cells::Record;
 use crate::database::postgres::{connect, failed, find, tables};
@@ -36,6 +37,8 @@ struct Table {
     waiting: String,
     columns: String,
     plan: TablePlan,
+    /// For each of them its type, and what that makes of values.
+    holds: Vec<(String, Holds)>,
     /// The columns that it gets, where it is there.
     added: Vec<PlannedColumn>,
     /// Rows that the server has not got, and how many it has.
@@ -98,7 +101,11 @@ impl Tables {
 
 /// What a column is declared as: as it was in another table of PostgreSQL, and else by what its values are.
 fn declaration(column: &PlannedColumn) -> String {
-    let declared = column.declared_in("PostgreSQL").unwrap_or(match column.of {
+    format!("{} {}", quoted(&column.name), declared(column))
+}
+
+fn declared(column: &PlannedColumn) -> &str {
+    column.declared_in("PostgreSQL").unwrap_or(match column.of {
         Type::Text => "text",
         Type::Whole | Type::BigWhole => "bigint",
         Type::LongWhole => "numeric",
@@ -106,13 +113,59 @@ fn declaration(column: &PlannedColumn) -> String {
         Type::Truth => "boolean",
         Type::Date => "date",
         Type::Nested => "jsonb",
-    });
-    format!("{} {declared}", quoted(&column.name))
+    })
+}
+
+/// What a column of a type makes of values. One that is not known here is taken for a text.
+fn holds(declared: &str) -> Holds {
+    let is = |types: &[&str]| {
+        types.iter().any(|of| declared.strip_prefix(of).is_some_and(|rest| !rest.starts_with(char::is_alphanumeric)))
+    };
+    match () {
+        () if declared.ends_with("[]") => Holds::Other,
+        () if is(&["smallint", "integer", "bigint", "numeric", "real", "double precision", "oid", "money"]) => Holds::Number,
+        () if is(&["date", "timestamp", "time", "interval", "boolean", "uuid", "json", "jsonb", "inet", "cidr"]) => {
+            Holds::Other
+        }
+        () => Holds::Text,
+    }
+}
+
+/// Why a table or a column cannot have its name: PostgreSQL cuts those that are too long for it.
+fn name_is_too_long(client: &mut Client, plan: &TablePlan, table: &str) -> Result<Option<String>, postgres::Error> {
+    let most: String = client.query_one("SHOW max_identifier_length", &[])?.get(0);
+    let most = most.parse().unwrap_or(usize::MAX);
+    let mut names = plan.columns.iter().map(|column| column.name.as_str()).chain([table]);
+    let long = names.find(|name| name.len() > most);
+    Ok(long.map(|long| format!("PostgreSQL keeps {most} bytes of a name, and {long} has {}", long.len())))
+}
+
+/// A column of a table that is there.
+struct Place {
+    name: String,
+    /// Its type, and with it which values are the same to it.
+    declared: String,
+    collated: String,
+}
+
+/// The columns of a table that is there.
+fn places(client: &mut Client, table: &str) -> Result<Vec<Place>, postgres::Error> {
+    let asked = "SELECT attname::text, format_type(atttypid, atttypmod), quote_ident(nspname) || '.' || quote_ident(collname) \
+                 FROM pg_attribute LEFT JOIN pg_collation ON pg_collation.oid = attcollation \
+                 LEFT JOIN pg_namespace ON pg_namespace.oid = collnamespace \
+                 WHERE attrelid = $1::text::regclass AND attnum > 0 AND NOT attisdropped";
+    let place = |row: &postgres::Row| {
+        let (declared, collation): (String, Option<String>) = (row.get(1), row.get(2));
+        let collated = collation.map_or(declared.clone(), |collation| format!("{declared} COLLATE {collation}"));
+        Place { name: row.get(0), declared, collated }
+    };
+    Ok(client.query(asked, &[&table])?.iter().map(place).collect())
 }
 
 /// Writes a value as the format has it.
-fn push(record: &Record, out: &mut Vec<u8>) {
+fn push(record: &Record, holds: Holds, out: &mut Vec<u8>) {
     let text = match record {
+        Record::Text(text) if holds != Holds::Text && is_blank(text) => return out.extend(b"\\N"),
         Record::Text(text) | Record::Date(text) | Record::Digits(text) => *text,
         Record::Number(number) | Record::Shown(number, _) => return out.extend(number.to_string().as_bytes()),
         Record::Truth(truth) => return out.push(if *truth { b't' } else { b'f' }),
@@ -147,7 +200,9 @@ impl Tables {
         }
         let added = added.iter().map(|column| format!("ALTER TABLE {sql} ADD COLUMN {}; ", declaration(column)));
         client.batch_execute(&format!("{}ANALYZE {waiting}", added.collect::<String>())).map_err(refused)?;
-        let written = client.execute(&update.statement(), &[]).map_err(refused)?;
+        // Types that have no equality of their own have texts.
+        let statement = update.statement(|column| format!("{column}::text COLLATE \"C\""));
+        let written = client.execute(&statement, &[]).map_err(refused)?;
         update.all_written(written, *given)
     }
 }
@@ -189,8 +244,9 @@ impl Loader for Tables {
             How::Append | How::Update { .. } => format!("pg_temp.keen_notch_{number}"),
             How::New | How::Replace => format!("{schema}{}", quoted(&format!("keen_notch_{}_{number}", std::process::id()))),
         };
-        let (columns, plan, added, rows) = (String::new(), TablePlan::default(), Vec::new(), Vec::with_capacity(HELD));
-        let table = Table { target, sql, name, waiting, columns, plan, added, rows, held: 0, given: 0, is_settled: false };
+        let (columns, plan, holds, added) = (String::new(), TablePlan::default(), Vec::new(), Vec::new());
+        let (rows, held, given, is_settled) = (Vec::with_capacity(HELD), 0, 0, false);
+        let table = Table { target, sql, name, waiting, columns, plan, holds, added, rows, held, given, is_settled };
         self.tables.push(table);
         Ok(number)
     }
@@ -200,9 +256,25 @@ impl Loader for Tables {
             self.run("BEGIN")?;
             self.has_begun = true;
         }
+        let of = |error: postgres::Error| failed(&self.address, &error);
+        let Table { target, sql, waiting, added, name: table_name, .. } = &mut self.tables[table];
+        let name = format!("the table {} of {}", target.table, self.address);
+        if let Some(why) = name_is_too_long(&mut self.client, plan, table_name).map_err(of)? {
+            return Err(Error::Database { name, why, help: "nothing was written; give it a shorter name".to_owned() });
+        }
         let names: Vec<String> = plan.columns.iter().map(|column| quoted(&column.name)).collect();
         let columns = names.join(", ");
-        let Table { target, sql, waiting, added, .. } = &mut self.tables[table];
+        let places = match target.how {
+            How::Append | How::Update { .. } => places(&mut self.client, sql).map_err(of)?,
+            How::New | How::Replace => Vec::new(),
+        };
+        let place = |column: &PlannedColumn| {
+            let name = column.read_from.as_ref().unwrap_or(&column.name);
+            places.iter().find(|place| place.name == *name)
+        };
+        let type_of = |column: &PlannedColumn| place(column).map_or(declared(column), |place| &place.declared).to_owned();
+        let holds: Vec<(String, Holds)> =
+            plan.columns.iter().map(type_of).map(|declared| (declared.clone(), self::holds(&declared))).collect();
         let made = match target.how {
             How::Append => {
                 let name = waiting.trim_start_matches("pg_temp.");
@@ -211,11 +283,9 @@ impl Loader for Tables {
             How::Update { .. } => {
                 let mut declared = Vec::new();
                 for column in &plan.columns {
-                    let asked = "SELECT format_type(atttypid, atttypmod) FROM pg_attribute \
-                                 WHERE attrelid = $1::text::regclass AND attname = $2::text AND NOT attisdropped";
-                    let found = self.client.query_opt(asked, &[&*sql, &column.name]);
-                    match found.map_err(|error| failed(&self.address, &error))? {
-                        Some(row) => declared.push(format!("{} {}", quoted(&column.name), row.get::<_, String>(0))),
+                    match place(column) {
+                        // Keys that are one to the table are one here.
+                        Some(place) => declared.push(format!("{} {}", quoted(&column.name), place.collated)),
                         None => {
                             declared.push(declaration(column));
                             added.push(column.clone());
@@ -230,7 +300,6 @@ impl Loader for Tables {
                 format!("CREATE TABLE {waiting} ({})", declared.join(", "))
             }
         };
-        let name = format!("the table {} of {}", target.table, self.address);
         self.client.batch_execute(&made).map_err(|error| match failed(&name, &error) {
             Error::Database { name, why, .. } if error.code() == Some(&SqlState::UNDEFINED_COLUMN) => {
                 Error::Database { name, why, help: BY_NAME.to_owned() }
@@ -239,16 +308,23 @@ impl Loader for Tables {
         })?;
         self.tables[table].columns = columns;
         self.tables[table].plan = plan.clone();
+        self.tables[table].holds = holds;
         Ok(())
     }
 
     fn row(&mut self, table: usize, values: &[Record]) -> Result<(), Error> {
-        let Table { rows, held, .. } = &mut self.tables[table];
-        for (place, value) in values.iter().enumerate() {
+        let Table { target, plan, holds, rows, held, given, .. } = &mut self.tables[table];
+        for (place, (value, (declared, holds))) in values.iter().zip(&*holds).enumerate() {
+            if let Record::Text(text) = value
+                && holds.loses_zeros(text)
+            {
+                let name = format!("the table {} of {}", target.table, self.address);
+                return Err(lost_zeros((&name, *given + *held + 1), (&plan.columns[place].name, declared), text));
+            }
             if place > 0 {
                 rows.push(b'\t');
             }
-            push(value, rows);
+            push(value, *holds, rows);
         }
         rows.push(b'\n');
         *held += 1;

@@ -7,12 +7,13 @@ use std::fs;
 use std::path::{Path, PathBuf};
 
 use keen_notch_core::number_format::{DIGITS, digits};
+use keen_notch_core::text::blank::is_blank;
 use rusqlite::Connection;
-use rusqlite::types::{ToSqlOutput, ValueRef};
+use rusqlite::types::{ToSqlOutput, Value, ValueRef};
 
 use super::super::unfinished;
 use super::update::Update;
-use super::{BY_NAME, Loader};
+use super::{BY_NAME, Holds, Loader, lost_zeros};
 use crate::Error;
 use crate::cells::Record;
 use crate::database::sqlite::{Use, connect, failed, tables};
@@ -36,6 +37,8 @@ struct Tables {
 struct Table {
     target: Target,
     plan: TablePlan,
+    /// For each column its type in the table, and what that makes of values.
+    holds: Vec<(String, Holds)>,
     /// How a row is put into the temporary table.
     insert: String,
     /// How many rows were.
@@ -67,15 +70,30 @@ impl Tables {
 
 /// What a column is declared as: as it was in another table of SQLite, and else by what its values are.
 fn declaration(column: &PlannedColumn) -> String {
-    let declared = column.declared_in("SQLite").unwrap_or(match column.of {
+    format!("{} {}", quoted(&column.name), declared(column))
+}
+
+fn declared(column: &PlannedColumn) -> &str {
+    column.declared_in("SQLite").unwrap_or(match column.of {
         Type::Whole | Type::BigWhole => "INTEGER",
         Type::Number => "REAL",
         Type::Truth => "BOOLEAN",
         Type::Date => "DATE",
         // More digits than a number of SQLite keeps.
         Type::LongWhole | Type::Text | Type::Nested => "TEXT",
-    });
-    format!("{} {declared}", quoted(&column.name))
+    })
+}
+
+/// What a column of a type makes of values, by the rules for the affinity of columns: <https://www.sqlite.org/datatype3.html>, section 3.1.
+fn holds(declared: &str) -> Holds {
+    let declared = declared.to_ascii_uppercase();
+    let has = |parts: &[&str]| parts.iter().any(|part| declared.contains(part));
+    match () {
+        () if has(&["INT"]) => Holds::Number,
+        () if has(&["CHAR", "CLOB", "TEXT"]) => Holds::Text,
+        () if has(&["BLOB"]) || declared.is_empty() => Holds::Other,
+        () => Holds::Number,
+    }
 }
 
 /// A number as SQLite keeps it; a text, where it would lose digits.
@@ -93,15 +111,23 @@ fn number(text: &str) -> ValueRef<'_> {
     }
 }
 
-/// A value as SQLite keeps it.
-fn value<'r>(record: &Record<'r>) -> ValueRef<'r> {
-    match record {
+/// A value as a column of SQLite keeps it.
+fn value<'r>(record: &Record<'r>, holds: Holds) -> ToSqlOutput<'r> {
+    ToSqlOutput::Borrowed(match record {
+        Record::Text(text) if holds == Holds::Number && is_blank(text) => ValueRef::Null,
         Record::Text(text) | Record::Date(text) => ValueRef::Text(text.as_bytes()),
+        // A number that became a text there would not have its digits any more.
+        Record::Digits(digits) if holds == Holds::Text => ValueRef::Text(digits.as_bytes()),
         Record::Digits(digits) => number(digits),
+        Record::Number(number) | Record::Shown(number, _) if holds == Holds::Text => {
+            let mut shown = String::new();
+            push_real(*number, &mut shown);
+            return ToSqlOutput::Owned(Value::Text(shown));
+        }
         Record::Number(number) | Record::Shown(number, _) => ValueRef::Real(*number),
         Record::Truth(truth) => ValueRef::Integer((*truth).into()),
         Record::Blank | Record::Sheet(_) | Record::End => ValueRef::Null,
-    }
+    })
 }
 
 impl Tables {
@@ -120,8 +146,33 @@ impl Tables {
         let added = plan.columns.iter().filter(|column| self.added.contains(&column.name));
         let added = added.map(|column| format!("ALTER TABLE {sql} ADD COLUMN {}; ", declaration(column)));
         self.run(&added.collect::<String>())?;
-        let written = self.connection.execute(&update.statement(), []).map_err(|error| self.failed(&error))?;
+        let statement = update.statement(|column| format!("{column} COLLATE BINARY"));
+        let written = self.connection.execute(&statement, []).map_err(|error| self.failed(&error))?;
         update.all_written(written as u64, *given)
+    }
+}
+
+/// A column of the table that rows are written to.
+struct Place {
+    declared: String,
+    /// Which values are the same to it, where these are not those alone that have the same characters.
+    collation: Option<String>,
+}
+
+impl Place {
+    fn of(connection: &Connection, target: &Target, column: &PlannedColumn) -> Place {
+        let is_there = matches!(target.how, How::Append | How::Update { .. });
+        let name = column.read_from.as_ref().unwrap_or(&column.name);
+        let found = is_there.then(|| connection.column_metadata(Some("main"), &*target.table, name));
+        let text = |text: Option<std::ffi::CString>| text.and_then(|text| text.into_string().ok());
+        match found {
+            Some(Ok((declared, collation, ..))) => Place {
+                declared: text(declared).unwrap_or_default(),
+                collation: text(collation).filter(|collation| !collation.eq_ignore_ascii_case("BINARY")),
+            },
+            // A column that is to be made.
+            _ => Place { declared: declared(column).to_owned(), collation: None },
+        }
     }
 }
 
@@ -143,7 +194,8 @@ impl Loader for Tables {
         if self.tables.iter().any(|other| other.target.table.eq_ignore_ascii_case(&target.table)) {
             return Err(Error::OneTableTwice { table: target.table });
         }
-        self.tables.push(Table { target, plan: TablePlan::default(), insert: String::new(), given: 0 });
+        let (plan, holds, insert) = (TablePlan::default(), Vec::new(), String::new());
+        self.tables.push(Table { target, plan, holds, insert, given: 0 });
         Ok(self.tables.len() - 1)
     }
 
@@ -156,15 +208,31 @@ impl Loader for Tables {
             }
         }
         let begin = if self.connection.is_autocommit() { "BEGIN; " } else { "" };
-        self.run(&format!("{begin}CREATE TEMP TABLE keen_notch_{table} ({})", names.join(", ")))?;
         let target = &self.tables[table].target;
+        let (mut waiting, mut holds) = (Vec::with_capacity(names.len()), Vec::with_capacity(names.len()));
+        for (column, name) in plan.columns.iter().zip(&names) {
+            let place = Place::of(&self.connection, target, column);
+            // Keys that are one to the table are one here.
+            waiting.push(place.collation.map_or(name.clone(), |collation| format!("{name} COLLATE {}", quoted(&collation))));
+            holds.push((place.declared.clone(), self::holds(&place.declared)));
+        }
+        self.run(&format!("{begin}CREATE TEMP TABLE keen_notch_{table} ({})", waiting.join(", ")))?;
         if let How::Update { .. } = target.how {
             let looked = format!("SELECT * FROM main.{}", quoted(&target.table));
             let statement = self.connection.prepare(&looked).map_err(|error| failed(&self.address, &error))?;
-            let is_there =
-                |column: &&PlannedColumn| statement.column_names().any(|name| name.eq_ignore_ascii_case(&column.name));
-            let added: Vec<&PlannedColumn> = plan.columns.iter().filter(|column| !is_there(column)).collect();
-            self.added.extend(added.into_iter().map(|column| column.name.clone()));
+            let kept: Vec<&str> = statement.column_names().collect();
+            for column in plan.columns.iter().filter(|column| column.read_from.is_none() && !kept.contains(&&*column.name)) {
+                if let Some(other) = kept.iter().find(|other| other.eq_ignore_ascii_case(&column.name)) {
+                    return Err(Error::Database {
+                        name: format!("the table {} of {}", target.table, self.address),
+                        why: format!("it has the column {other}, and to SQLite {} is the same name", column.name),
+                        help: format!(
+                            "nothing was written; call the piece {other} to write into that column, or give it another name"
+                        ),
+                    });
+                }
+                self.added.push(column.name.clone());
+            }
         }
         if target.how == How::Append {
             // Whether it has these columns is to be known before the rows come.
@@ -178,14 +246,24 @@ impl Loader for Tables {
         let marks = vec!["?"; names.len()].join(", ");
         self.tables[table].insert = format!("INSERT INTO temp.keen_notch_{table} VALUES ({marks})");
         self.tables[table].plan = plan.clone();
+        self.tables[table].holds = holds;
         Ok(())
     }
 
     fn row(&mut self, table: usize, values: &[Record]) -> Result<(), Error> {
+        let Table { target, plan, holds, given, .. } = &self.tables[table];
+        for ((record, (declared, holds)), column) in values.iter().zip(holds).zip(&plan.columns) {
+            if let Record::Text(text) = record
+                && holds.loses_zeros(text)
+            {
+                let name = format!("the table {} of {}", target.table, self.address);
+                return Err(lost_zeros((&name, given + 1), (&column.name, declared), text));
+            }
+        }
         let put = || {
             let mut statement = self.connection.prepare_cached(&self.tables[table].insert)?;
-            for (place, record) in (1..).zip(values) {
-                statement.raw_bind_parameter(place, ToSqlOutput::Borrowed(value(record)))?;
+            for ((place, record), (_, holds)) in (1..).zip(values).zip(holds) {
+                statement.raw_bind_parameter(place, value(record, *holds))?;
             }
             statement.raw_execute().map(drop)
         };
@@ -256,7 +334,8 @@ mod tests {
             ("1e999", ValueRef::Text(b"1e999")),
             ("12345678901234567.25", ValueRef::Text(b"12345678901234567.25")),
         ] {
-            assert_eq!(value(&Record::Digits(text)), kept, "{text}");
+            assert_eq!(value(&Record::Digits(text), Holds::Number), ToSqlOutput::Borrowed(kept), "{text}");
+            assert_eq!(value(&Record::Digits(text), Holds::Text), ToSqlOutput::Borrowed(ValueRef::Text(text.as_bytes())));
         }
     }
 }

@@ -1,7 +1,7 @@
 //! Writing values into the rows of a table that is there, found by a key: the statements that SQLite and PostgreSQL both take.
 
 use crate::Error;
-use crate::database::{TablePlan, quoted};
+use crate::database::{PlannedColumn, TablePlan, quoted};
 
 /// Rows that wait in a table of their own to be written into those of another.
 pub struct Update<'p> {
@@ -18,9 +18,10 @@ pub struct Update<'p> {
 }
 
 impl Update<'_> {
-    /// The key and the other columns, as SQL takes them.
+    /// The key and the columns that are written, as SQL takes them.
     fn columns(&self) -> (Vec<String>, Vec<String>) {
-        let mut key: Vec<String> = self.plan.columns.iter().map(|column| quoted(&column.name)).collect();
+        let is_written = |column: &&PlannedColumn| column.read_from.is_none();
+        let mut key: Vec<String> = self.plan.columns.iter().filter(is_written).map(|column| quoted(&column.name)).collect();
         let others = key.split_off(self.keys.min(key.len()));
         (key, others)
     }
@@ -47,11 +48,17 @@ impl Update<'_> {
         }
     }
 
-    /// The statement that writes the values.
-    pub fn statement(&self) -> String {
+    /// The statement that writes the values into rows that still have the values that were read. `exact` gives, for a column, what is
+    /// the same for no two values.
+    pub fn statement(&self, exact: impl Fn(&str) -> String) -> String {
         let (key, others) = self.columns();
+        let read = self.plan.columns.iter().filter_map(|column| Some((column.read_from.as_ref()?, &column.name)));
+        let unchanged = read.map(|(kept, given)| {
+            let [kept, given] = [("kept", kept), ("given", given)].map(|(of, name)| exact(&format!("{of}.{}", quoted(name))));
+            format!("{kept} IS NOT DISTINCT FROM {given}")
+        });
         let set: Vec<String> = others.iter().map(|column| format!("{column} = given.{column}")).collect();
-        let same: Vec<String> = key.iter().map(|key| format!("kept.{key} = given.{key}")).collect();
+        let same: Vec<String> = key.iter().map(|key| format!("kept.{key} = given.{key}")).chain(unchanged).collect();
         let (table, waiting) = (self.table, self.waiting);
         format!("UPDATE {table} AS kept SET {} FROM {waiting} AS given WHERE {}", set.join(", "), same.join(" AND "))
     }
@@ -59,14 +66,18 @@ impl Update<'_> {
     /// Sees to it that as many rows were written as were given.
     ///
     /// # Errors
-    /// Where some of them are not there any more.
+    /// Where some of them are not there any more, or have other values.
     pub fn all_written(&self, written: u64, given: u64) -> Result<(), Error> {
         if written == given {
             return Ok(());
         }
         Err(Error::Database {
             name: self.name.to_owned(),
-            why: format!("of the {given} rows that were read, {written} are there now"),
+            why: match given.saturating_sub(written) {
+                0 => format!("{given} rows were read, and there are {written} with such keys now"),
+                1 => format!("of the {given} rows that were read, 1 has changed since, or is gone"),
+                changed => format!("of the {given} rows that were read, {changed} have changed since, or are gone"),
+            },
             help: "nothing was written: somebody has changed the table meanwhile; run this again".to_owned(),
         })
     }

@@ -108,7 +108,12 @@ impl Pieces {
             let (of, check) = pieces.argument(argument, Check::parse)?;
             pieces.add_check(of, check, origin);
         }
-        Ok(pieces)
+        match pieces.texts.first() {
+            Some(list) if pieces.wanted.pieces.is_empty() && !given.lists.is_empty() => {
+                Err(Failure::text_error(list, cutlist::no_piece(&list.text)))
+            }
+            _ => Ok(pieces),
+        }
     }
 
     /// Adds what a cut list wants. Where it is one of several, the column it names is that of its own pieces.

@@ -196,3 +196,13 @@ fn several_lists_are_put_together() {
     let ran = yard.run(&["carve", "parts.csv", "-l", "parts.cutlist.toml", "-l", "bytes.cutlist.toml"]);
     assert!(ran.status == 2 && ran.stderr.contains("another unit"), "{}", ran.shown());
 }
+
+#[test]
+fn a_list_of_rows_goes_beside_pieces() {
+    let yard = Yard::with("parts.csv", "code\nGRP-1\n\"\"\nHNG-2\n");
+    yard.write("rows.cutlist.toml", "column = 'code'\n[rows]\nkeep = 'code: starts with \"GRP\"'\n");
+    let words = ["carve", "parts.csv", "-l", "rows.cutlist.toml"];
+    assert_eq!(yard.out(&[&words[..], &["-p", "family: first 3", "-q"]].concat()), "code,family\nGRP-1,GRP\n");
+    let alone = yard.run(&words);
+    assert!(alone.status == 2 && alone.stderr.starts_with("error: the cut list has no piece\n"), "{}", alone.shown());
+}

@@ -224,3 +224,22 @@ fn early_dates_and_short_times_come_back_as_they_were() {
     );
     assert_eq!(texts("b.xlsx"), texts("a.arrows"));
 }
+
+#[test]
+fn a_value_in_a_column_without_a_name_is_an_error() {
+    let texts = ["code", "depot", "GRP-1", "note"];
+    let cell =
+        |place: &str, text: usize| format!("<x:c r=\"{place}\" t=\"inlineStr\"><x:is><x:t>{}</x:t></x:is></x:c>", texts[text]);
+    let names = format!("<x:row r=\"1\">{}{}</x:row>", cell("A1", 0), cell("C1", 1));
+    let yard = Yard::new();
+    for (name, place) in [("between.xlsx", "B2"), ("after.xlsx", "D2")] {
+        let row = format!("<x:row r=\"2\">{}{}</x:row>", cell("A2", 2), cell(place, 3));
+        yard.write(name, workbook(&format!("{names}{row}"), &[], ""));
+        let ran = yard.run(&["carve", name, "-c", "code", "-p", "family: first 3", "--to", "csv"]);
+        let cell = format!("column {}", &place[..1]);
+        assert!(ran.status == 3 && ran.stderr.contains(&cell), "{}", ran.shown());
+    }
+    yard.write("empty.xlsx", workbook(&format!("{names}<x:row r=\"2\">{}</x:row>", cell("A2", 2)), &[], ""));
+    let words = ["carve", "empty.xlsx", "-c", "code", "-p", "family: first 3", "--to", "csv", "-q"];
+    assert_eq!(yard.out(&words), "code,,depot,family\nGRP-1,,,GRP\n");
+}

@@ -6,4 +6,4 @@ mod read;
 
 pub use file::schema;
 pub use file::{RaggedRows, Reading, Writing};
-pub use read::{CutList, MOST_BYTES, MOST_PIECES, Main};
+pub use read::{CutList, MOST_BYTES, MOST_PIECES, Main, no_piece};

@@ -80,9 +80,8 @@ impl CutList {
             let message = format!("a cut list of {} pieces; {MOST_PIECES} are the most", wanted.pieces.len());
             return Err(TextError::new(message, file.len()..file.len(), "part it, and run one after the other"));
         }
-        if wanted.pieces.is_empty() {
-            let help = "add one:  [piece.family]  take = 'first 3'";
-            return Err(TextError::new("the cut list has no piece", file.len()..file.len(), help));
+        if wanted.pieces.is_empty() && keys.rows.is_none() {
+            return Err(no_piece(file));
         }
         for (column, text) in &keys.proof {
             wanted.proofs.push(reader.proof(column, text)?);
@@ -95,6 +94,12 @@ impl CutList {
         let column = keys.column.map(|column| Main { column: ColumnRef::parse(column.get_ref()), span: column.span() });
         Ok(CutList { title: keys.title, column, unit: keys.unit, reading: keys.reading, writing: keys.writing, wanted })
     }
+}
+
+/// The error of a cut list without a piece where one is needed. One with no more than `[rows]` can go beside others.
+pub fn no_piece(file: &str) -> TextError {
+    let help = "add one:  [piece.family]  take = 'first 3'";
+    TextError::new("the cut list has no piece", file.len()..file.len(), help)
 }
 
 /// The longest cut list, in bytes.

@@ -23,6 +23,7 @@ use std::ops::Range;
 use std::sync::Arc;
 
 use keen_notch_core::column::Header;
+use keen_notch_core::text::blank::is_blank;
 
 use self::cells::Sheet;
 use self::chunk::WorkbookChunk;
@@ -80,7 +81,12 @@ impl Workbook {
             (Header::Unnamed(columns.len()), columns, 0..sheet.rows.len())
         };
         let beyond = rows.clone().find_map(|row| {
-            let cell = sheet.row(row).iter().find(|cell| !columns.contains(&cell.column))?;
+            let has_name = |column: u32| match &header {
+                Header::Names(names) => names.get((column - columns.start) as usize).is_some_and(|name| !is_blank(name)),
+                Header::Unnamed(_) => true,
+            };
+            let is_named = |column: u32| columns.contains(&column) && has_name(column);
+            let cell = sheet.row(row).iter().find(|cell| !is_named(cell.column))?;
             Some((sheet.rows[row].number, cells::letters(cell.column)))
         });
         if let Some((row, column)) = beyond {

@@ -246,16 +246,20 @@ impl NumberPlan {
 pub(crate) fn sign_before(text: &str, at: usize) -> Option<usize> {
     let sign = text[..at].chars().next_back().filter(|c| is_sign(*c))?;
     let start = at - sign.len_utf8();
-    let before = characters::last_base(&text[..start]);
-    (!before.is_some_and(|c| c.is_alphabetic() || c.is_ascii_digit())).then_some(start)
+    let before = &text[..start];
+    (!is_letter_or_digit(&before[characters::notch_from_end(before, 1)..])).then_some(start)
 }
 
 /// Where the sign ends that begins at byte `at`, if one does: no letter or digit follows it.
 pub(crate) fn sign_after(text: &str, at: usize) -> Option<usize> {
-    let mut chars = text[at..].chars();
-    let sign = chars.next().filter(|c| is_sign(*c))?;
-    let is_end = !chars.next().is_some_and(|c| c.is_alphabetic() || c.is_ascii_digit());
-    is_end.then_some(at + sign.len_utf8())
+    let sign = text[at..].chars().next().filter(|c| is_sign(*c))?;
+    let end = at + sign.len_utf8();
+    (!is_letter_or_digit(&text[end..][..characters::notch(&text[end..], 1)])).then_some(end)
+}
+
+/// Whether a character is a letter or a digit, whatever marks it carries: some come before it.
+fn is_letter_or_digit(character: &str) -> bool {
+    character.starts_with(char::is_alphabetic) || character.contains(|c: char| c.is_ascii_digit())
 }
 
 /// Whether a part of a text is between parentheses that touch it.

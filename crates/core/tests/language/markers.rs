@@ -150,6 +150,8 @@ fn numbers() {
         ("-5, (7)", r#"numbers signed like "(1,234.5)" joined with "|""#, "-5|-7"),
         ("-5-", r#"number like "-1,234.5" or "1,234.5-""#, ""),
         ("5-A", r#"number like "1,234.5-""#, "5"),
+        ("5-\u{600}7", r#"number like "1,234.5-""#, "5"),
+        ("\u{600}7-5", r#"numbers signed joined with "|""#, "5"),
         ("(5 kg)", r#"number like "(1,234.5)""#, "5"),
         ("\u{2212}4.5", "number signed", "\u{2212}4.5"),
         ("\u{2212}4.5", r#"number signed like "1,234.5""#, "-4.5"),

@@ -504,7 +504,7 @@ fn columns_of_one_name_are_kept_between_these_formats() {
     let columns: [ArrayRef; 2] = [Arc::new(StringArray::from(vec!["GRP-1"])), Arc::new(StringArray::from(vec!["East"]))];
     let table = RecordBatch::try_new(Arc::new(Schema::new(fields.to_vec())), columns.to_vec()).unwrap();
     let yard = Yard::with("a.parquet", parquet(&table));
-    yard.write("b.arrow", stream(&[table.clone()], None));
+    yard.write("b.arrow", stream(std::slice::from_ref(&table), None));
     let words = ["carve", "a.parquet", "a.parquet", "-c", "#1", "-p", "family: first 3", "-q", "-o"];
     for out in ["cut.parquet", "cut.arrow"] {
         yard.out(&[&words[..], &[out]].concat());

@@ -77,18 +77,19 @@ def summary(df, cut_list, program="keen-notch", column=None, allow_outside=False
 
 
 def check(df, cut_list, program="keen-notch", column=None, allow_outside=False):
-    """The checks of a cut list with the number of rows that do not meet each, and the first of them, as a frame. Runs a job."""
+    """The checks of a cut list with the number of rows that each looked at, that of those which do not meet it and their share, and the
+    first of them, as a frame. Runs a job."""
     found = summary(df, cut_list, program, column, allow_outside)
-    fields = "of string, column string, check string, level string, rows bigint, share double, first_rows array<bigint>"
-    all_rows = found["rows"]["read"]
+    fields = "of string, column string, check string, level string, checked bigint, rows bigint, share double, first_rows array<bigint>"
     rows = [
         (
             check["of"],
             check["column"],
             check["check"],
             check["level"],
+            check["checked"],
             check["rows"],
-            check["rows"] / all_rows if all_rows else 0.0,
+            round(check["rows"] / check["checked"], 6) if check["checked"] else 0.0,
             [first["row"] for first in check["first_rows"]],
         )
         for check in found["checks"]

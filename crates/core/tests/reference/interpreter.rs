@@ -355,10 +355,10 @@ fn numbers(style: &NumberStyle, text: &str) -> Vec<Range<usize>> {
     let (thousands, decimal) = match style.like.first().map(|example| example.text.trim_matches(['-', '+', '(', ')'])) {
         None => (None, '.'),
         Some("1,234.5") => (Some(","), '.'),
-        Some("1 234,5") => (Some("[ \u{a0}]"), ','),
+        Some("1 234,5") => (Some(r"[\p{Zs}]"), ','),
         Some(other) => panic!("the reference does not know {other}"),
     };
-    let space = if thousands.is_some_and(|mark| mark.starts_with('[')) { " " } else { "" };
+    let space = if thousands.is_some_and(|mark| mark.starts_with('[')) { r"\p{Zs}" } else { "" };
     let (stretch, number) = match thousands {
         None => (r"[0-9XP][0-9X]*(?:\.[0-9X]+)?".to_owned(), r"^[0-9]+(?:\.[0-9]+)?$".to_owned()),
         Some(mark) => (
@@ -480,7 +480,7 @@ pub fn condition(asked: &Condition, text: &str, unit: Unit) -> bool {
         }
         ConditionKind::ContainsWord(word) => {
             // What is joined to a digit or lies on it does not end a word.
-            let is_of_word = |character: &str| character.starts_with(|c: char| c.is_alphabetic() || c.is_ascii_digit());
+            let is_of_word = |character: &str| character.starts_with(|c: char| c.is_alphabetic() || c.is_numeric());
             let marker = Marker::Text { text: word.clone(), any_case: false };
             let starts = text.grapheme_indices(true).map(|(at, _)| at);
             starts.into_iter().filter_map(|at| next_from(&marker, text, at).filter(|found| found.start == at)).any(|found| {

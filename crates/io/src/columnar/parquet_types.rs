@@ -49,7 +49,7 @@ pub fn schema_in_parquet(schema: &Schema) -> Option<Schema> {
     is_other.then(|| Schema::new_with_metadata(fields, schema.metadata().clone()))
 }
 
-/// The values of a column with the type of [`type_in_parquet`].
+/// The values of a column with the type that they have in Parquet.
 ///
 /// # Errors
 /// A moment is so far away that its milliseconds cannot be counted.

@@ -38,7 +38,11 @@ pub fn decode(data: &[u8]) {
         ..Reading::default()
     };
     let plain = Reading { encoding: None, ..reading(WrongBytes::Stop, None) };
-    let expected = rows(text.as_bytes(), &plain).map_err(|error| error.to_string());
+    let expected = match rows(text.as_bytes(), &plain) {
+        // Read without an encoding, such a text is taken for one that was not decoded.
+        Err(Error::Utf16 { .. }) => return,
+        expected => expected.map_err(|error| error.to_string()),
+    };
     for stride in [None, Some(16), Some(1)] {
         let replaced = rows(bytes, &reading(WrongBytes::Replace, stride)).map_err(|error| error.to_string());
         assert_eq!(replaced, expected, "{label}, {stride:?}: {bytes:?}");

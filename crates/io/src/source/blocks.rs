@@ -12,8 +12,6 @@ use crate::pool::lock;
 
 /// Bytes that are waited for at the start of a text: enough to tell its encoding.
 const ENOUGH: usize = 16;
-/// The most bytes that are looked at for that.
-const MOST_LOOKED_AT: usize = 4 << 10;
 
 /// Bytes that are looked at in one go; a bit for each in a mask.
 pub const BLOCK: usize = 64;
@@ -147,6 +145,8 @@ pub struct Blocks<E> {
     line_ends: u64,
     line: u64,
     ended: bool,
+    /// Whether the encoding was said.
+    is_decoded: bool,
 }
 
 impl<E: RowEnds> Blocks<E> {
@@ -166,6 +166,7 @@ impl<E: RowEnds> Blocks<E> {
             line_ends: 0,
             line: 1,
             ended: false,
+            is_decoded: reading.encoding.is_some(),
         }
     }
 
@@ -185,7 +186,8 @@ impl<E: RowEnds> Blocks<E> {
             }
             [0xFF, 0xFE, ..] => Err(Error::Utf16 { name: self.name.clone(), encoding: "utf-16le", has_mark: true }),
             [0xFE, 0xFF, ..] => Err(Error::Utf16 { name: self.name.clone(), encoding: "utf-16be", has_mark: true }),
-            held => match utf16(&held[..held.len().min(MOST_LOOKED_AT)]) {
+            // Of what was decoded, the encoding is known. How much is read at a time makes no difference.
+            held => match utf16(&held[..held.len().min(ENOUGH)]).filter(|_| !self.is_decoded) {
                 Some(encoding) => Err(Error::Utf16 { name: self.name.clone(), encoding, has_mark: false }),
                 None => Ok(false),
             },

@@ -34,7 +34,7 @@ pub fn refused(name: &str, mut reader: Box<dyn Read + Send>) -> Result<Box<dyn R
 }
 
 /// The encoding of bytes that are UTF-16 without a byte-order mark, as it looks: every ASCII character among them has a zero beside
-/// it on the same side, and every byte that would end a line has one.
+/// it on the same side, and they could not be UTF-8 without a control character in each pair.
 pub fn utf16(start: &[u8]) -> Option<&'static str> {
     let (pairs, _) = start.as_chunks::<2>();
     if pairs.len() < 2 {
@@ -47,8 +47,10 @@ pub fn utf16(start: &[u8]) -> Option<&'static str> {
         _ => return None,
     };
     let is_text = |pair: &[u8; 2]| !matches!(unit(*pair), 0..=8 | 11 | 12 | 14..=31);
-    let is_lone_end = |pair: &[u8; 2]| unit(*pair) > 0xFF && pair.iter().any(|byte| matches!(byte, b'\n' | b'\r'));
-    (pairs.iter().all(is_text) && !pairs.iter().any(is_lone_end)).then_some(encoding)
+    let has_control = |pair: &[u8; 2]| pair.iter().any(|byte| matches!(byte, 0..=8 | 11 | 12 | 14..=31));
+    // A character at the end may be cut.
+    let is_utf8 = str::from_utf8(start).map_or_else(|error| error.error_len().is_none(), |_| true);
+    (pairs.iter().all(is_text) && (!is_utf8 || pairs.iter().all(has_control))).then_some(encoding)
 }
 
 #[cfg(test)]
@@ -63,7 +65,7 @@ mod tests {
             assert_eq!(utf16(&bytes(text, u16::to_be_bytes)), Some("utf-16be"), "{text}");
             assert_eq!(utf16(text.as_bytes()), None, "{text}");
         }
-        for other in [&b""[..], b"a", b"a\0b", b"\0\0\0\0", b"a\0\x01\0", b"code\nGRP-1\nx\0y\n"] {
+        for other in [&b""[..], b"a", b"a\0b", b"\0\0\0\0", b"a\0\x01\0", b"code\nGRP-1\nx\0y\n", b"crew_id,name\0,em"] {
             assert_eq!(utf16(other), None, "{other:?}");
         }
     }

@@ -20,7 +20,7 @@ use keen_notch_io::view::View;
 
 use crate::args::{self, ReadingArgs, SurveyArgs, SurveyFormat};
 use crate::commands::against;
-use crate::commands::looked::Looked;
+use crate::commands::looked::{Bound, Looked};
 use crate::commands::run::{can_be_parted, inputs, name_of, names_of_part, read_twice, say_replaced};
 use crate::console::{self, Console};
 use crate::draw::survey::{self as draw, Surveyed};
@@ -55,7 +55,15 @@ pub fn run(args: &SurveyArgs, console: &Console) -> Result<Exit, Failure> {
     let progress = Progress::of(&inputs, &reading.meter, args.quiet, true);
     let mut table = super::run::table(&inputs, (&args.reading, &reading), console, args.quiet)?;
     let asked = looked.asked();
-    let looked = table.find(|header| looked.bind(header))?;
+    let mut looked = table.find(|header| looked.bind(header))?;
+    if let (true, Bound::Columns(columns)) = (all_columns, &mut looked) {
+        let left_out: Vec<usize> = columns.extract_if(.., |column| !table.format.has_text(*column)).collect();
+        let titles = View::Columns(&left_out).titles(&table.header).join(", ");
+        if !left_out.is_empty() && !args.quiet {
+            let words = format!("not surveyed, since bytes, arrays and composite types have no text: {titles}");
+            console.note(&visible::without_controls(&words));
+        }
+    }
     if let Some(part) = args.part.part {
         table.take_part(part)?;
     }

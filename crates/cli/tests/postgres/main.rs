@@ -359,6 +359,15 @@ fn columns_take_what_they_can_keep() {
             &run(&yard, &[&["carve", "rows.csv", "-c", "code", "-p", "no: after \"-\""], &to[..]].concat()).stderr,
         )
     };
+    server
+        .yard()
+        .batch_execute("CREATE TABLE raw (code text, photo bytea, tags text[]); INSERT INTO raw VALUES ('GRP-1', 'x', '{a}')")
+        .unwrap();
+    let survey = run(&yard, &["survey", "--from", &address, "--table", "raw"]);
+    assert_eq!(
+        (survey.status, &*survey.stderr),
+        (0, "not surveyed, since bytes, arrays and composite types have no text: photo, tags\n")
+    );
     assert_snapshot!(append("code,price,day\nGRP-7,1.50,2025-03-01\nHNG-0008,2,\n"), @r#"
     error: the table kept of postgresql://keeper@/yard?host=SOCKET, row 2: its column no holds numbers (integer), and 0008 would lose its zeros there
     help: nothing was written; let the column hold text, or say that the piece is a number: as = "number" in a cut list

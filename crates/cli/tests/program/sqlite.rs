@@ -318,6 +318,20 @@ fn columns_take_what_they_can_keep_and_keys_are_told_apart_by_their_collation() 
 }
 
 #[test]
+fn a_survey_leaves_columns_of_bytes_out_and_says_so() {
+    let yard = Yard::new();
+    let rows = "CREATE TABLE parts (code TEXT, raw BLOB); INSERT INTO parts VALUES ('GRP-1', x'ff00')";
+    connection(&yard, "yard.db").execute_batch(rows).unwrap();
+    let survey = ["survey", "--from", "sqlite:yard.db", "--table", "parts"];
+    let ran = yard.run(&survey);
+    assert_eq!(ran.status, 0, "{}", ran.shown());
+    assert_eq!(ran.stderr, "not surveyed, since bytes, arrays and composite types have no text: raw\n");
+    assert!(ran.stdout.contains("code") && !ran.stdout.contains("raw"), "{}", ran.shown());
+    // A column that is named is read, and its value is an error.
+    assert_eq!(yard.run(&[&survey[..], &["-c", "raw"]].concat()).status, 3);
+}
+
+#[test]
 fn nothing_is_written_into_rows_that_others_have_changed() {
     let yard = Yard::new();
     let writing = connection(&yard, "yard.db");

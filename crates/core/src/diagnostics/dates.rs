@@ -68,24 +68,23 @@ impl DateBranches {
         };
         let read: Vec<Results> = self.branches.iter().map(read).collect();
         for row in (0..values.len()).filter(|row| results.state(*row).is_there()) {
-            let date = |results: &Results| -> Option<String> {
-                let item = results.items(row).next()?;
-                Some(results.texts(values).get(item).to_owned())
+            let date = |branch: usize| {
+                let results = &read[branch];
+                Some((branch, results.texts(values).get(results.items(row).next()?)))
             };
-            let dates: Vec<(usize, String)> =
-                read.iter().enumerate().filter_map(|(branch, results)| Some((branch, date(results)?))).collect();
-            match dates.as_slice() {
-                [] => {}
-                [(branch, _)] => self.only[*branch] += 1,
-                [(_, first), others @ ..] if others.iter().any(|(_, date)| date != first) => {
-                    if self.ambiguous.count == 0 {
-                        self.value = values.get(row).to_owned();
-                        let format = |branch: &usize| self.branches[*branch].0.clone();
-                        self.readings = dates.iter().map(|(branch, date)| (format(branch), date.clone())).collect();
-                    }
-                    self.ambiguous.note(number(row));
+            let mut dates = (0..read.len()).filter_map(date);
+            let Some((only, first)) = dates.next() else { continue };
+            let (mut is_only, mut is_ambiguous) = (true, false);
+            dates.for_each(|(_, date)| (is_only, is_ambiguous) = (false, is_ambiguous || date != first));
+            if is_only {
+                self.only[only] += 1;
+            } else if is_ambiguous {
+                if self.ambiguous.count == 0 {
+                    self.value = values.get(row).to_owned();
+                    let reading = |(branch, date): (usize, &str)| (self.branches[branch].0.clone(), date.to_owned());
+                    self.readings = (0..read.len()).filter_map(date).map(reading).collect();
                 }
-                _ => {}
+                self.ambiguous.note(number(row));
             }
         }
     }

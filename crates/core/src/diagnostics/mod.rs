@@ -9,7 +9,7 @@ mod piece;
 
 use std::collections::BTreeMap;
 
-use numbers::{Doubt, DoubtfulNumbers, SignPlace};
+use numbers::{DoubtfulNumbers, NumberDoubt, SignPlace};
 pub use piece::{Observed, note_looks};
 use piece::{PieceDiagnostics, WithExample, append_all, note};
 
@@ -348,24 +348,24 @@ impl PieceDiagnostics {
         let hints = diagnostics.doubts.iter().filter_map(|(doubt, DoubtfulNumbers { seen, value, part })| {
             let count = seen.count;
             let (words, added) = match doubt {
-                Doubt::Part(style) => (
+                NumberDoubt::Part(style) => (
                     format!("{name} takes only a part of the number in {}, such as \"{part}\" of \"{value}\"", values(count)),
                     style.filter(|_| !diagnostics.has_example).and_then(|style| diagnostics.with_style(style)),
                 ),
                 // A few values of another kind are no reason to read all numbers in another way.
-                Doubt::Missing(_) if diagnostics.is_plain() && count * 2 < self.values => return None,
-                Doubt::Missing(style) if diagnostics.is_plain() => (
+                NumberDoubt::Missing(_) if diagnostics.is_plain() && count * 2 < self.values => return None,
+                NumberDoubt::Missing(style) if diagnostics.is_plain() => (
                     format!(
                         "{name} is missing in {} that have marks for thousands or decimals, such as \"{value}\"",
                         values(count)
                     ),
                     style.filter(|_| !diagnostics.has_example).and_then(|style| diagnostics.with_style(style)),
                 ),
-                Doubt::Missing(_) => (
+                NumberDoubt::Missing(_) => (
                     format!("{name} is missing in {} whose number is in another style, such as \"{value}\"", values(count)),
                     None,
                 ),
-                Doubt::Sign(place) => (
+                NumberDoubt::Sign(place) => (
                     format!("{name} leaves out the sign of the number in {}, such as \"{value}\"", values(count)),
                     (*place == SignPlace::Before).then(|| " signed".to_owned()),
                 ),

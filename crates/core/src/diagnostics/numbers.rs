@@ -26,7 +26,7 @@ pub struct NumberDiagnostics {
     /// Whether the step has an example.
     pub has_example: bool,
     /// The doubts about values, with an example of each.
-    pub doubts: BTreeMap<Doubt, DoubtfulNumbers>,
+    pub doubts: BTreeMap<NumberDoubt, DoubtfulNumbers>,
     /// Whether there are results with a point.
     pub with_point: bool,
 }
@@ -43,7 +43,7 @@ enum NumberStep {
 
 /// A doubt about the number of a value. A style is an index of [`STYLES`]; `None` is an unknown one.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
-pub enum Doubt {
+pub enum NumberDoubt {
     /// Only a part of it was taken.
     Part(Option<usize>),
     /// It was not read at all.
@@ -170,7 +170,7 @@ impl NumberDiagnostics {
             if state.missing {
                 let value = values.get(row);
                 if let Some(style) = style_of(value.trim()) {
-                    self.note(Doubt::Missing(Some(style)), value, "", number(row));
+                    self.note(NumberDoubt::Missing(Some(style)), value, "", number(row));
                 }
             }
         }
@@ -183,10 +183,10 @@ impl NumberDiagnostics {
             Some(whole) => {
                 // An ordinary space divides a number for sure only where the value is that number.
                 let is_sure = !value[whole.clone()].contains(' ') || value.trim() == &value[whole.clone()];
-                Doubt::Part(style_of(&value[whole]).filter(|_| is_sure))
+                NumberDoubt::Part(style_of(&value[whole]).filter(|_| is_sure))
             }
             None => match self.unread_sign(value, part) {
-                Some(place) => Doubt::Sign(place),
+                Some(place) => NumberDoubt::Sign(place),
                 None => return false,
             },
         };
@@ -200,10 +200,10 @@ impl NumberDiagnostics {
         let Some(start) = value.find(|c: char| c.is_ascii_digit()) else { return };
         let digits = start..value[start..].find(|c: char| !c.is_ascii_digit()).map_or(value.len(), |width| start + width);
         let whole = stretch(value, &digits).unwrap_or(digits);
-        self.note(Doubt::Missing(style_of(&value[whole])), value, "", row);
+        self.note(NumberDoubt::Missing(style_of(&value[whole])), value, "", row);
     }
 
-    fn note(&mut self, doubt: Doubt, value: &str, part: &str, row: u64) {
+    fn note(&mut self, doubt: NumberDoubt, value: &str, part: &str, row: u64) {
         let first = || DoubtfulNumbers { seen: Sightings::default(), value: value.to_owned(), part: part.to_owned() };
         self.doubts.entry(doubt).or_insert_with(first).seen.note(row);
     }

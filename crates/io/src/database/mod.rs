@@ -135,6 +135,8 @@ pub struct Declared {
     pub kind: &'static str,
     /// For each column its type; empty where it has none.
     pub types: Vec<String>,
+    /// For each column whether its values can be read as text: bytes, arrays and composite types cannot.
+    pub have_text: Vec<bool>,
 }
 
 /// A table that is written.

@@ -19,6 +19,36 @@ pub enum Use {
     Write,
 }
 
+/// The affinity of a column: <https://www.sqlite.org/datatype3.html>, section 3.1.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Affinity {
+    /// Stores numbers as text.
+    Text,
+    /// Stores numbers where it can.
+    Numeric,
+    /// As [`Affinity::Numeric`], for whole numbers.
+    Integer,
+    /// As [`Affinity::Numeric`], for floating-point numbers.
+    Real,
+    /// Stores values as they are.
+    Blob,
+}
+
+impl Affinity {
+    /// The affinity of a column with this declared type.
+    pub fn of(declared: &str) -> Affinity {
+        let declared = declared.to_ascii_uppercase();
+        let has = |parts: &[&str]| parts.iter().any(|part| declared.contains(part));
+        match () {
+            () if has(&["INT"]) => Affinity::Integer,
+            () if has(&["CHAR", "CLOB", "TEXT"]) => Affinity::Text,
+            () if has(&["BLOB"]) || declared.is_empty() => Affinity::Blob,
+            () if has(&["REAL", "FLOA", "DOUB"]) => Affinity::Real,
+            () => Affinity::Numeric,
+        }
+    }
+}
+
 /// Opens a database; `name` is what it is called in a message.
 ///
 /// # Errors

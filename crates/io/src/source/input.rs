@@ -81,15 +81,13 @@ impl Input {
     /// Opens the input, and unpacks it if it is compressed.
     ///
     /// # Errors
-    /// As [`Input::open_raw`], and where it is not what it should be compressed with.
+    /// As [`Input::open_raw`]. Invalid compressed data is an error of reading.
     pub fn open_unpacked(&self, reading: &Reading) -> Result<Box<dyn Read + Send>, Error> {
         let raw = self.open_raw(reading)?;
-        match reading.named(self).compression {
-            None => Ok(raw),
-            Some(compression) => {
-                unpacked(raw, compression, reading.memory).map_err(|source| Error::of_reading(&self.name(), source))
-            }
-        }
+        Ok(match reading.named(self).compression {
+            None => raw,
+            Some(compression) => unpacked(raw, compression, reading.memory),
+        })
     }
 
     /// Reads the whole input, unpacked, where what is at its end has to be known first.

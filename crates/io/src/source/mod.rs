@@ -92,6 +92,14 @@ impl Format {
         }
     }
 
+    /// Whether the values of a column can be read as text, as far as its type tells.
+    pub fn has_text(&self, column: usize) -> bool {
+        match self {
+            Format::Database(declared) => declared.have_text.get(column).is_none_or(|has_text| *has_text),
+            _ => true,
+        }
+    }
+
     /// Whether it is written into a pipe without a word: others are files that a pipe seldom is to hold.
     pub fn goes_into_pipes(&self) -> bool {
         !matches!(self.kind(), Kind::Workbook | Kind::Parquet | Kind::Arrow(_) | Kind::Database)

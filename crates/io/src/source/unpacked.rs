@@ -67,22 +67,11 @@ impl Broken {
     }
 }
 
-/// What `packed` gives, unpacked. What was unpacked before is kept in at most so many bytes of memory, where it is referred to.
-///
-/// # Errors
-/// Where this build does not unpack it.
-pub fn unpacked(
-    packed: impl Read + Send + 'static,
-    compression: Compression,
-    memory: usize,
-) -> io::Result<Box<dyn Read + Send>> {
-    #[cfg(not(feature = "compressed"))]
-    if memory > 0 {
-        return Err(io::Error::other(Broken { compression, why: Why::NotInBuild }));
-    }
+/// Decompresses a reader on a thread of its own. `memory` limits the window of Zstandard, in bytes.
+pub fn unpacked(packed: impl Read + Send + 'static, compression: Compression, memory: usize) -> Box<dyn Read + Send> {
     let failed = Arc::new(AtomicBool::new(false));
     let packed = io::BufReader::with_capacity(64 << 10, Noting { reader: packed, failed: Arc::clone(&failed) });
-    Ok(ahead(Unpacked { state: State::Packed(Box::new(packed)), compression, memory, failed }))
+    ahead(Unpacked { state: State::Packed(Box::new(packed)), compression, memory, failed })
 }
 
 /// Notes whether it was the reader that failed.
@@ -175,8 +164,8 @@ fn begins(compression: Compression, bytes: &[u8]) -> bool {
 }
 
 #[cfg(not(feature = "compressed"))]
-fn decoder(packed: Packed, _: Compression, _: usize) -> io::Result<Box<dyn Read + Send>> {
-    Ok(Box::new(packed))
+fn decoder(_: Packed, compression: Compression, _: usize) -> io::Result<Box<dyn Read + Send>> {
+    Err(io::Error::other(Broken { compression, why: Why::NotInBuild }))
 }
 
 #[cfg(feature = "compressed")]

@@ -16,7 +16,7 @@ use super::update::Update;
 use super::{BY_NAME, Holds, Loader, lost_zeros};
 use crate::Error;
 use crate::cells::Record;
-use crate::database::sqlite::{Use, connect, failed, tables};
+use crate::database::sqlite::{Affinity, Use, connect, failed, tables};
 use crate::database::{Address, How, PlannedColumn, TablePlan, Target, quoted};
 use crate::formats::Kind;
 use crate::source::CellKind;
@@ -84,15 +84,12 @@ fn declared(column: &PlannedColumn) -> &str {
     })
 }
 
-/// What a column of a type makes of values, by the rules for the affinity of columns: <https://www.sqlite.org/datatype3.html>, section 3.1.
+/// How a column stores values.
 fn holds(declared: &str) -> Holds {
-    let declared = declared.to_ascii_uppercase();
-    let has = |parts: &[&str]| parts.iter().any(|part| declared.contains(part));
-    match () {
-        () if has(&["INT"]) => Holds::Number,
-        () if has(&["CHAR", "CLOB", "TEXT"]) => Holds::Text,
-        () if has(&["BLOB"]) || declared.is_empty() => Holds::Other,
-        () => Holds::Number,
+    match Affinity::of(declared) {
+        Affinity::Text => Holds::Text,
+        Affinity::Numeric | Affinity::Integer | Affinity::Real => Holds::Number,
+        Affinity::Blob => Holds::Other,
     }
 }
 

@@ -61,6 +61,8 @@ struct Column {
     declared: String,
     /// What its values are, where that is one of these.
     of: Option<Type>,
+    /// Whether its values can be read as text.
+    has_text: bool,
 }
 
 /// Rows that are being read.
@@ -86,11 +88,15 @@ impl DatabaseRows {
             Address::Sqlite(path) => sqlite::open(path, &relation.address.to_string(), relation)?,
             Address::Postgres(uri) => postgres::open(uri, &relation.address.to_string(), relation)?,
         };
-        let declared = columns.iter().map(|column| column.declared.clone()).collect();
+        let declared = Declared {
+            kind: relation.address.kind(),
+            types: columns.iter().map(|column| column.declared.clone()).collect(),
+            have_text: columns.iter().map(|column| column.has_text).collect(),
+        };
         let seen = |column: &Column| Seen { first: column.of.map(|of| (of, 0)), other: None };
         Ok(DatabaseRows {
             name: relation.to_string(),
-            format: Format::Database(Arc::new(Declared { kind: relation.address.kind(), types: declared })),
+            format: Format::Database(Arc::new(declared)),
             types: columns.iter().map(seen).collect(),
             header: Header::Names(columns.into_iter().map(|column| column.name).collect()),
             needed: None,

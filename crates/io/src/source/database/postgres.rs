@@ -65,6 +65,7 @@ pub fn open(uri: &str, address: &str, relation: &Relation) -> Result<Opened, Err
         name: name.clone(),
         declared,
         of: type_of(of),
+        has_text: no_text(of).is_none(),
     });
     let columns = columns.collect();
     // Columns of one name cannot be told apart in a query around it.

@@ -8,7 +8,7 @@ use rusqlite::{Connection, Statement};
 
 use super::{Column, Giving, Opened};
 use crate::Error;
-use crate::database::sqlite::{Use, connect, failed, table, tables};
+use crate::database::sqlite::{Affinity, Use, connect, failed, table, tables};
 use crate::database::{Relation, What, quoted};
 use crate::source::CellKind;
 use crate::source::numbers::push_real;
@@ -47,21 +47,18 @@ pub fn open(path: &Path, address: &str, relation: &Relation) -> Result<Opened, E
 fn columns(statement: &Statement) -> Vec<Column> {
     let column = |column: rusqlite::Column| {
         let declared = column.decl_type().unwrap_or_default().to_owned();
-        Column { name: column.name().to_owned(), of: type_of(&declared), declared }
+        let has_text = !declared.eq_ignore_ascii_case("BLOB");
+        Column { name: column.name().to_owned(), of: type_of(&declared), declared, has_text }
     };
     statement.columns().map(column).collect()
 }
 
-/// What the values of a column are, by the rules for the affinity of columns: <https://www.sqlite.org/datatype3.html>, section 3.1.
-/// A column may still hold others.
+/// The type of most values of a column. Single values may have others.
 fn type_of(declared: &str) -> Option<Type> {
-    let declared = declared.to_ascii_uppercase();
-    let has = |parts: &[&str]| parts.iter().any(|part| declared.contains(part));
-    match () {
-        () if has(&["INT"]) => Some(Type::Whole),
-        () if has(&["CHAR", "CLOB", "TEXT", "BLOB"]) || declared.is_empty() => None,
-        () if has(&["REAL", "FLOA", "DOUB"]) => Some(Type::Number),
-        () => None,
+    match Affinity::of(declared) {
+        Affinity::Integer => Some(Type::Whole),
+        Affinity::Real => Some(Type::Number),
+        Affinity::Text | Affinity::Numeric | Affinity::Blob => None,
     }
 }
 

@@ -8,8 +8,6 @@ use std::collections::HashMap;
 use std::io::Read;
 use std::ops::Range;
 
-use quick_xml::Reader;
-use quick_xml::events::{BytesStart, Event};
 use zip::ZipArchive;
 
 use super::archive::{Bytes, broken, part};
@@ -80,11 +78,11 @@ fn relations(archive: &mut ZipArchive<Bytes>, of: &str) -> Option<HashMap<String
     let content = part(archive, &format!("{start}_rels/{file}.rels"))?;
     let mut all = HashMap::new();
     each_element(&content, |tag, _| {
-        if local(tag) == "Relationship" {
-            let kind = attribute(tag, "Type")?;
+        if tag.name == b"Relationship" {
+            let kind = tag.attribute("Type")?;
             let kind = kind.rsplit('/').next().unwrap_or_default().to_owned();
-            let target = attribute(tag, "Target")?;
-            all.insert(attribute(tag, "Id")?, (kind, resolved(&start, &target)));
+            let target = tag.attribute("Target")?;
+            all.insert(tag.attribute("Id")?, (kind, resolved(&start, &target)));
         }
         Some(())
     })?;
@@ -109,14 +107,14 @@ fn resolved(folder: &str, target: &str) -> String {
 fn sheets(content: &[u8], relations: &HashMap<String, Relation>) -> Option<(Vec<(String, String)>, bool)> {
     let (mut sheets, mut is_1904) = (Vec::new(), false);
     each_element(content, |tag, _| {
-        match local(tag) {
-            "workbookPr" => is_1904 = matches!(attribute(tag, "date1904").as_deref(), Some("1" | "true")),
-            "sheet" => {
-                let id = tag.attributes().with_checks(false).flatten().find(|found| found.key.as_ref().ends_with(":id"));
-                let (kind, target) = relations.get(&*id?.value)?;
+        match tag.name {
+            b"workbookPr" => is_1904 = matches!(tag.attribute("date1904").as_deref(), Some("1" | "true")),
+            b"sheet" => {
+                let (_, id) = xml::attributes(tag.attributes).find(|(name, _)| name.ends_with(b":id"))?;
+                let (kind, target) = relations.get(str::from_utf8(id).ok()?)?;
                 // Others are charts, dialogs and macros.
                 if kind == "worksheet" {
-                    sheets.push((attribute(tag, "name")?, target.clone()));
+                    sheets.push((tag.attribute("name")?, target.clone()));
                 }
             }
             _ => {}
@@ -129,14 +127,14 @@ fn sheets(content: &[u8], relations: &HashMap<String, Relation>) -> Option<(Vec<
 fn styles(content: &[u8]) -> Option<Styles> {
     let (mut of_cells, mut formats) = (Vec::new(), Vec::new());
     each_element(content, |tag, parent| {
-        match (parent, local(tag)) {
-            ("numFmts", "numFmt") => {
-                if let Ok(id) = attribute(tag, "numFmtId")?.parse() {
-                    formats.push((id, attribute(tag, "formatCode")?));
+        match (parent, tag.name) {
+            (b"numFmts", b"numFmt") => {
+                if let Ok(id) = tag.attribute("numFmtId")?.parse() {
+                    formats.push((id, tag.attribute("formatCode")?));
                 }
             }
-            ("cellXfs", "xf") => {
-                of_cells.push(attribute(tag, "numFmtId").and_then(|id| id.parse().ok()).unwrap_or_default());
+            (b"cellXfs", b"xf") => {
+                of_cells.push(tag.attribute("numFmtId").and_then(|id| id.parse().ok()).unwrap_or_default());
             }
             _ => {}
         }
@@ -145,68 +143,66 @@ fn styles(content: &[u8]) -> Option<Styles> {
     Some(Styles::new(&of_cells, &formats))
 }
 
-/// Calls `see` with each element and the name of its parent; `None` where `see` gives it, or the content is broken.
-fn each_element(content: &[u8], mut see: impl FnMut(&BytesStart, &str) -> Option<()>) -> Option<()> {
-    let mut reader = Reader::from_reader(content);
-    let mut parents: Vec<String> = Vec::new();
-    loop {
-        match reader.read_event().ok()? {
-            Event::Start(tag) => {
-                see(&tag, parents.last().map_or("", String::as_str))?;
-                parents.push(local(&tag).to_owned());
+/// A tag that opens an element.
+struct Tag<'b> {
+    name: &'b [u8],
+    attributes: &'b [u8],
+}
+
+impl Tag<'_> {
+    /// The value of an attribute.
+    fn attribute(&self, name: &str) -> Option<String> {
+        let (_, value) = xml::attributes(self.attributes).find(|(found, _)| *found == name.as_bytes())?;
+        xml::resolved(value).map(Cow::into_owned)
+    }
+}
+
+/// Calls `see` with each element and the name of its parent. `None` if `see` returns it, or if the XML is invalid.
+fn each_element(content: &[u8], mut see: impl FnMut(&Tag, &[u8]) -> Option<()>) -> Option<()> {
+    let mut tokens = Tokens::new(content, usize::MAX);
+    let mut parents: Vec<Vec<u8>> = Vec::new();
+    while let Some(token) = tokens.next()? {
+        match token {
+            Token::Open { name, attributes, is_empty } => {
+                see(&Tag { name, attributes }, parents.last().map_or(b"", Vec::as_slice))?;
+                if !is_empty {
+                    parents.push(name.to_owned());
+                }
             }
-            Event::Empty(tag) => see(&tag, parents.last().map_or("", String::as_str))?,
-            Event::End(_) => drop(parents.pop()),
-            Event::Eof => return Some(()),
-            _ => {}
+            Token::Close(_) => drop(parents.pop()),
+            Token::Text(_) | Token::Plain(_) => {}
         }
-    }
-}
-
-/// The shared texts: without the readings that go with them.
-fn shared_texts(content: &[u8]) -> Option<(String, Vec<Range<usize>>)> {
-    let mut reader = Reader::from_reader(content);
-    let (mut text, mut texts) = (String::new(), Vec::new());
-    let (mut start, mut in_text) = (0, false);
-    loop {
-        match reader.read_event().ok()? {
-            Event::Start(tag) => match local(&tag) {
-                "si" => start = text.len(),
-                "t" => in_text = true,
-                "rPh" => {
-                    let tag = tag.to_owned();
-                    reader.read_to_end(tag.name()).ok()?;
-                }
-                _ => {}
-            },
-            Event::End(tag) => match local_of(tag.name().as_ref()) {
-                "si" => {
-                    unescape(&mut text, start);
-                    texts.push(start..text.len());
-                }
-                "t" => in_text = false,
-                _ => {}
-            },
-            Event::Empty(tag) if local(&tag) == "si" => texts.push(text.len()..text.len()),
-            Event::Eof => return Some((text, texts)),
-            event if in_text => push_content(&event, &mut text)?,
-            _ => {}
-        }
-    }
-}
-
-/// Writes the text of an event after `out`; `None` for an entity that there is not.
-fn push_content(event: &Event, out: &mut String) -> Option<()> {
-    match event {
-        Event::Text(text) => out.push_str(&text.xml10_content()),
-        Event::CData(text) => out.push_str(&text.xml10_content()),
-        Event::GeneralRef(reference) => match reference.resolve_char_ref().ok()? {
-            Some(character) => out.push(character),
-            None => out.push_str(quick_xml::escape::resolve_xml_entity(reference)?),
-        },
-        _ => {}
     }
     Some(())
+}
+
+/// The shared texts in one string, and the range of each, without phonetic readings (`rPh`).
+fn shared_texts(content: &[u8]) -> Option<(String, Vec<Range<usize>>)> {
+    let mut tokens = Tokens::new(content, usize::MAX);
+    let (mut text, mut texts) = (String::new(), Vec::new());
+    let (mut start, mut in_text, mut readings) = (0, false, 0_u32);
+    while let Some(token) = tokens.next()? {
+        match token {
+            Token::Open { name: b"si", is_empty, .. } => {
+                start = text.len();
+                if is_empty {
+                    texts.push(start..start);
+                }
+            }
+            Token::Open { name: b"t", is_empty, .. } => in_text = !is_empty && readings == 0,
+            Token::Open { name: b"rPh", is_empty, .. } => readings += u32::from(!is_empty),
+            Token::Close(b"rPh") => readings = readings.saturating_sub(1),
+            Token::Close(b"t") => in_text = false,
+            Token::Close(b"si") => {
+                unescape(&mut text, start);
+                texts.push(start..text.len());
+            }
+            Token::Text(part) if in_text => text.push_str(&xml::resolved(part)?),
+            Token::Plain(part) if in_text => text.push_str(str::from_utf8(part).ok()?),
+            Token::Open { .. } | Token::Close(_) | Token::Text(_) | Token::Plain(_) => {}
+        }
+    }
+    Some((text, texts))
 }
 
 /// Resolves `_x000D_`, by which characters are written that XML does not have (ECMA-376, part 1, section 22.4.2.4), in a text from
@@ -240,21 +236,6 @@ fn unescape(text: &mut String, start: usize) {
     }
     flush(&mut units, text);
     text.push_str(rest);
-}
-
-/// The name of an element without its prefix.
-fn local<'t>(tag: &'t BytesStart) -> &'t str {
-    local_of(tag.name().into_inner())
-}
-
-fn local_of(name: &str) -> &str {
-    name.rsplit(':').next().unwrap_or(name)
-}
-
-/// An attribute of an element.
-fn attribute(tag: &BytesStart, name: &str) -> Option<String> {
-    let attribute = tag.attributes().with_checks(false).flatten().find(|found| found.key.as_ref() == name)?;
-    attribute.normalized_value(quick_xml::XmlVersion::Implicit1_0).ok().map(Cow::into_owned)
 }
 
 /// A cell as far as it has been read.

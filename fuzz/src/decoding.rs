@@ -39,7 +39,7 @@ pub fn decode(data: &[u8]) {
     };
     let plain = Reading { encoding: None, ..reading(WrongBytes::Stop, None) };
     let expected = match rows(text.as_bytes(), &plain) {
-        // Read without an encoding, such a text is taken for one that was not decoded.
+        // Without an explicit encoding, the program detects UTF-16 in such a text.
         Err(Error::Utf16 { .. }) => return,
         expected => expected.map_err(|error| error.to_string()),
     };

@@ -20,7 +20,7 @@ pub enum Exit {
 }
 
 impl Exit {
-    /// The status of a run without faults: 1 where `--fail-on` asks about gaps and there are some.
+    /// The status of a run without faults: 1 with `--fail-on empty` if the summary has gaps.
     pub fn of_gaps(fail_on: Option<FailOn>, summary: &Summary) -> Exit {
         match fail_on {
             Some(FailOn::Empty) if summary.has_gaps() => Exit::Faults,

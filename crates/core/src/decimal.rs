@@ -3,7 +3,7 @@
 
 use std::cmp::Ordering;
 
-/// A number taken apart: an optional sign (`+`, `-` or U+2212), digits, and decimals after a point.
+/// The parts of a number: an optional sign (`+`, `-` or U+2212), digits, and decimals after a point.
 #[derive(Debug, Clone, Copy)]
 struct Parts<'a> {
     negative: bool,

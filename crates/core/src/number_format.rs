@@ -5,8 +5,8 @@
 /// A format of numbers.
 #[derive(Debug, Clone, PartialEq)]
 pub struct NumberFormat {
-    /// Without conditions: for positive numbers, negative ones and zero, as far as they have one of their own. With conditions:
-    /// the first that holds.
+    /// Without conditions, the sections for positive numbers, negative numbers and zero. With conditions, the first matching section
+    /// applies.
     sections: Vec<Section>,
 }
 
@@ -163,7 +163,7 @@ impl NumberFormat {
         if commas > 0 {
             sections.last_mut()?.scale -= 3 * commas;
         }
-        // The fourth is for texts, whatever is in it.
+        // The fourth section formats text.
         sections.truncate(3);
         sections.retain(|section| !section.is_text);
         let is_number = |part: &Part| matches!(part, Part::Digit(..) | Part::General);

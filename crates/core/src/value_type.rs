@@ -38,7 +38,7 @@ impl ValueType {
         ValueType::ALL.into_iter().find(|of| of.words() == words)
     }
 
-    /// Why a text does not stand for such a value; `None` where it does, or where it is blank and stands for none.
+    /// The violation of a text that is not a value of this type. `None` for valid and for blank texts.
     ///
     /// ```
     /// use keen_notch_core::value_type::ValueType;

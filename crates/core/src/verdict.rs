@@ -1,4 +1,4 @@
-//! The verdict of a run: whether its checks passed, and what leaves a doubt.
+//! The verdict of a run: whether its checks passed, and the reasons for doubt.
 
 use crate::summary::{CheckCounts, Level, Summary};
 
@@ -7,7 +7,7 @@ use crate::summary::{CheckCounts, Level, Summary};
 pub enum Verdict {
     /// Some rows have faults.
     Faults,
-    /// Every check looked at a value at least, none failed, and nothing leaves a doubt.
+    /// Every check saw a value, all values passed, and no reason for doubt exists.
     Passed {
         /// The number of checks.
         checks: usize,
@@ -23,11 +23,11 @@ pub enum Verdict {
 pub enum Doubt {
     /// The inputs have no rows.
     NoRows,
-    /// Checks that had no value to look at, by their indices among those of the summary.
+    /// Checks without values, as indices into the checks of the summary.
     NoValues(Vec<usize>),
     /// Checks that only warn and failed, by their indices.
     Warnings(Vec<usize>),
-    /// Pieces without a check that are missing in some rows, by their indices.
+    /// Unchecked pieces with missing results, as indices.
     Missing(Vec<usize>),
     /// Hints say that results may be wrong.
     Hints(usize),

@@ -125,7 +125,7 @@ pub enum Error {
         format: &'static str,
     },
     /// Two columns of the output have one name, where each must have its own.
-    #[error("two columns of the output have the name {title}, and {format} tells columns apart by their names")]
+    #[error("two output columns have the name {title}, and {format} needs unique names")]
     DoubledTitle {
         /// The name.
         title: String,
@@ -472,7 +472,7 @@ pub enum Error {
     },
 }
 
-/// The first of some cells, and whether there are more.
+/// Lists the first cells, with an ellipsis if `count` is larger.
 fn cells_of(first: &[String], count: u64) -> String {
     let more = if count > first.len() as u64 { " …" } else { "" };
     format!("{}{more}", first.join(", "))

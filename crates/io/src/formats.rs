@@ -242,7 +242,7 @@ pub fn check_output(name: &Path, named: Named) -> Result<(), Error> {
     }
 }
 
-/// The ending of a name that is not one of a format, if it has such; without that of a compression.
+/// The extension of a file name if it is unknown, without the extension of a compression.
 fn unknown_ending(name: &Path) -> Option<String> {
     let Named { kind: None, compression } = Named::of(name) else { return None };
     if compression.is_some() { ending(Path::new(name.file_stem()?)) } else { ending(name) }

@@ -29,7 +29,7 @@ impl From<crate::Error> for Failed {
     }
 }
 
-/// Reads the texts of a column of a file. Blank cells are left out.
+/// Reads the texts of a column of a file, without blank cells.
 ///
 /// # Errors
 /// Where the file is an output of the run, cannot be read, has no such column, or lists nothing.

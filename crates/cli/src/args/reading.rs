@@ -156,7 +156,7 @@ pub fn said(text: &str) -> Result<Said, String> {
 /// The addresses of databases.
 const ADDRESSES: &str = "the address of a database is sqlite:FILE or postgresql://USER@HOST/DATABASE";
 
-/// Refuses a path that is the address of a database, or was meant as one.
+/// Rejects a path that is, or resembles, the address of a database.
 pub fn refuse_address(path: &Path, option: &str) -> Result<(), Failure> {
     let Some(text) = path.to_str() else { return Ok(()) };
     match Address::parse(text) {
@@ -179,20 +179,20 @@ fn named(ending: &str) -> Result<Named, String> {
 /// What becomes of bytes that are not of the encoding.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default, ValueEnum)]
 pub enum EncodingErrors {
-    /// The run ends there.
+    /// Fail.
     #[default]
     Stop,
     /// U+FFFD is read for them.
     Replace,
 }
 
-/// What becomes of formulas without a stored value.
+/// The handling of formulas without a stored value.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default, ValueEnum)]
 pub enum EmptyFormulas {
     /// The run ends there.
     #[default]
     Stop,
-    /// They are blank cells.
+    /// Read them as blank cells.
     Blank,
 }
 

@@ -93,8 +93,8 @@ pub fn keys(args: &CarveArgs, carving: &Carving, header: &Header) -> Result<Vec<
     Ok(found)
 }
 
-/// The columns, by their indices, whose values pieces are made of, without those of the key: a row in which one of them is another by the
-/// time that pieces are written is no more the row that they were made of.
+/// The indices of the source columns of all pieces, except key columns. An update fails if one of their values has changed since the run
+/// read it.
 pub fn compared(job: &Job, keys: &[usize]) -> Vec<usize> {
     let carving = job.carving();
     let mut columns: Vec<usize> = (0..carving.count()).flat_map(|piece| carving.sources(piece)).collect();

@@ -60,7 +60,7 @@ pub fn run(args: &SurveyArgs, console: &Console) -> Result<Exit, Failure> {
         let left_out: Vec<usize> = columns.extract_if(.., |column| !table.format.has_text(*column)).collect();
         let titles = View::Columns(&left_out).titles(&table.header).join(", ");
         if !left_out.is_empty() && !args.quiet {
-            let words = format!("not surveyed, since bytes, arrays and composite types have no text: {titles}");
+            let words = format!("skipped, because bytes, arrays and composite types have no text: {titles}");
             console.note(&visible::without_controls(&words));
         }
     }

@@ -15,9 +15,8 @@ use super::ruler::{self, Mark};
 use super::style::{self, paint};
 use super::{long, visible};
 
-/// The checks with the values that they looked at, failures, shares and first rows. Where the terminal is narrow, long checks are cut
-/// off, fewer rows are named, and at last the columns are left out that the checks are about. With a summary of before, its counts
-/// come beside.
+/// The table of checks. On a narrow terminal it clips long checks, lists fewer rows, and finally drops the source columns. An earlier
+/// summary adds a column with its counts.
 pub fn table(summary: &Summary, then: Option<&Summary>, width: usize) -> Vec<String> {
     let with_columns = super::table::fitted(width, 24, |space| draw_table(summary, then, true, space));
     match with_columns.iter().any(|line| visible::width(&strip_str(line).to_string()) > width) {

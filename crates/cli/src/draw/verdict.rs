@@ -33,7 +33,7 @@ pub fn words(verdict: &Verdict, summary: &Summary) -> String {
             let doubts: Vec<String> = doubts.iter().map(|doubt| clause(doubt, summary)).collect();
             format!("no check failed, but {}", doubts.join("; "))
         }
-        Verdict::Unchecked => "nothing was checked".to_owned(),
+        Verdict::Unchecked => "no checks ran".to_owned(),
     }
 }
 
@@ -43,7 +43,7 @@ fn clause(doubt: &Doubt, summary: &Summary) -> String {
         format!("`{}` of {}", check.check, check.of)
     };
     let words = match doubt {
-        Doubt::NoRows => "there was no row to check".to_owned(),
+        Doubt::NoRows => "the input has no rows".to_owned(),
         Doubt::NoValues(checks) => format!("{} had no value to look at", some(checks, check)),
         Doubt::Warnings(checks) => format!("{} gave warnings", some(checks, check)),
         Doubt::Missing(pieces) => {

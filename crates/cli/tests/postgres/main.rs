@@ -340,8 +340,8 @@ fn nothing_is_written_into_rows_that_others_have_changed_or_that_are_one_to_a_co
     let said = child.wait_with_output().unwrap();
     assert_eq!(said.status.code(), Some(3));
     assert_snapshot!(without_folder(&server, &String::from_utf8(said.stderr).unwrap()), @r"
-    error: the table parts of postgresql://keeper@/yard?host=SOCKET: of the 3 rows that were read, 1 has changed since, or is gone
-    help: nothing was written: somebody has changed the table meanwhile; run this again
+    error: the table parts of postgresql://keeper@/yard?host=SOCKET: another program changed or deleted 1 of 3 rows
+    help: the table is unchanged; run this again
     ");
     assert_eq!(server.yard().query("SELECT * FROM parts", &[]).unwrap()[0].len(), 2, "no column was added");
 }
@@ -366,11 +366,11 @@ fn columns_take_what_they_can_keep() {
     let survey = run(&yard, &["survey", "--from", &address, "--table", "raw"]);
     assert_eq!(
         (survey.status, &*survey.stderr),
-        (0, "not surveyed, since bytes, arrays and composite types have no text: photo, tags\n")
+        (0, "skipped, because bytes, arrays and composite types have no text: photo, tags\n")
     );
     assert_snapshot!(append("code,price,day\nGRP-7,1.50,2025-03-01\nHNG-0008,2,\n"), @r#"
-    error: the table kept of postgresql://keeper@/yard?host=SOCKET, row 2: its column no holds numbers (integer), and 0008 would lose its zeros there
-    help: nothing was written; let the column hold text, or say that the piece is a number: as = "number" in a cut list
+    error: the table kept of postgresql://keeper@/yard?host=SOCKET, row 2: its column no is numeric (integer) and would strip the leading zeros of 0008
+    help: the table is unchanged; change the column to a text type, or write the piece as a number: as = "number" in a cut list
     "#);
     assert_eq!(append("code,price,day\nGRP-7,1.50,2025-03-01\nHNG,,\n"), "");
     assert_snapshot!(shown(&server, "kept"), @r#"
@@ -382,8 +382,8 @@ fn columns_take_what_they_can_keep() {
     let piece = format!("{long}: first 3");
     let words = ["carve", "rows.csv", "-c", "code", "-p", &piece, "--to", &address, "--table", "long", "-q"];
     assert_snapshot!(without_folder(&server, &run(&yard, &words).stderr), @r"
-    error: the table long of postgresql://keeper@/yard?host=SOCKET: PostgreSQL keeps 63 bytes of a name, and xxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxx has 64
-    help: nothing was written; give it a shorter name
+    error: the table long of postgresql://keeper@/yard?host=SOCKET: PostgreSQL truncates names to 63 bytes, and xxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxx has 64
+    help: the table is unchanged; choose a shorter name
     ");
 }
 

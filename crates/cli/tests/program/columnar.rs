@@ -108,7 +108,7 @@ fn columns_keep_their_types_and_get_pieces_after_them() {
             assert_eq!(cut.schema().metadata().get("made by"), Some(&"a test".to_owned()), "{from} {to}");
             for (column, field) in original.schema().fields().iter().enumerate() {
                 let cut_field = cut.schema().field(column).clone();
-                // Keys of dictionaries have 32 bits wherever Parquet is.
+                // Parquet widens dictionary indexes to 32 bits.
                 let is_wider = field.name() == "depot" && (from.ends_with("parquet") || to.ends_with("parquet"));
                 let original: ArrayRef = match is_wider {
                     true => Arc::new(DictionaryArray::<Int32Type>::from_iter([Some("East"), None, Some("West"), Some("East")])),
@@ -326,7 +326,7 @@ fn pieces_are_what_they_stand_for() {
     assert_snapshot!(yard.run(&["check", "codes.csv", "-l", "wrong.cutlist.toml"]).stderr);
 }
 
-/// What other libraries write and people have, and what is lost silently where nobody looks.
+/// Types of other libraries that are easily lost without an error.
 #[test]
 fn types_that_parquet_does_not_have_become_others_with_the_same_values() {
     let columns: [(&str, ArrayRef); 4] = [
@@ -516,8 +516,7 @@ fn columns_of_one_name_are_kept_between_these_formats() {
     for (input, out) in [("a.parquet", "cut.jsonl"), ("parts.csv", "other.parquet")] {
         let refused = yard.run(&["carve", input, "-c", "#1", "-p", "family: first 3", "-o", out]).stderr;
         let format = if out == "cut.jsonl" { "JSON Lines" } else { "Parquet" };
-        let expected =
-            format!("error: two columns of the output have the name code, and {format} tells columns apart by their names\n");
+        let expected = format!("error: two output columns have the name code, and {format} needs unique names\n");
         assert!(refused.starts_with(&expected), "{refused}");
     }
 }
@@ -525,7 +524,7 @@ fn columns_of_one_name_are_kept_between_these_formats() {
 #[test]
 fn encrypted_columns_are_called_so() {
     let mut bytes = parquet(&table());
-    // What the footer says of encryption: field 8 of the structure, after field 7, with nothing in it.
+    // Adds an empty field 8 (`encryption_algorithm`) to the footer.
     let length = u32::from_le_bytes(*bytes[..bytes.len() - 4].last_chunk().unwrap());
     bytes.truncate(bytes.len() - 8);
     assert_eq!(bytes.pop(), Some(0));

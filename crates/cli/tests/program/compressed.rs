@@ -97,8 +97,8 @@ fn a_wide_window_is_read_as_far_as_memory_goes() {
     let words = ["carve", "wide.csv.zst", "-c", "part_code", "-p", "family: first 3", "-q"];
     assert_eq!(yard.out(&[&words[..], &["--memory", "128M"]].concat()), CUT);
     assert_snapshot!(yard.run(&[&words[..], &["--memory", "64M"]].concat()).stderr, @r"
-    error: wide.csv.zst cannot be read: unpacking its zstd data takes more memory than is allowed
-    help: allow more, such as --memory 3G, or unpack it first
+    error: wide.csv.zst cannot be read: its zstd data needs more memory than the limit
+    help: raise the limit, such as --memory 3G, or decompress the file first
     ");
 }
 

@@ -1,4 +1,4 @@
-//! What names and first lines of files say: extensions of outputs, `sep=;`, and encodings.
+//! Output extensions, `sep=;` lines and encodings.
 
 use crate::yard::Yard;
 

@@ -136,7 +136,7 @@ fn colours_come_when_they_are_asked_for() {
     assert!(!never.stdout.contains('\u{1b}'));
 }
 
-/// An address may hold a password, however it is mistyped and wherever it is given.
+/// Mistyped addresses in every argument that can contain a password.
 #[test]
 fn passwords_are_never_repeated() {
     let yard = Yard::with("a.csv", "code\nGRP-1\n");

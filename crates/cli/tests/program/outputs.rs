@@ -95,7 +95,7 @@ fn files_of_a_run_may_have_delimiters_of_their_own() {
         carved(&["b.tsv", "a.csv"], &["--columns", "note"]),
         "note\tn\tm\nx, y\t3\tx, y\n\"a \"\"b\"\"\"\t4\t\"a \"\"b\"\"\"\na\t5\ta\n\"x, y\"\t1\tx, y\n\"tab\there\"\t2\t\"tab\there\"\n"
     );
-    // Rows that are set aside, too; one delimiter that is given goes for all of them.
+    // Offcuts keep the first delimiter as well. `--delimiter` applies to every input.
     let strict = ["--check", "code: starts with \"GRP\"", "--offcuts", "off.csv", "-o", "cut.csv"];
     yard.run(&[&["carve", "a.csv", "b.tsv"], &words[..], &strict].concat());
     assert_eq!(

@@ -105,14 +105,14 @@ fn a_report_without_faults_or_checks_says_so_and_what_cannot_be_is_refused() {
         json["verdict"].as_str().unwrap().to_owned()
     };
     assert_eq!(verdict(&["good.csv", "-l", "list.cutlist.toml"]), "All 4 checks passed");
-    assert_eq!(verdict(&["good.csv", "-c", "part_code", "-p", "x: first 1"]), "Nothing was checked");
+    assert_eq!(verdict(&["good.csv", "-c", "part_code", "-p", "x: first 1"]), "No checks ran");
     let missing = ["a.csv", "-c", "part_code", "-p", "x: after \"-\"", "-p", "y: first 1", "--check", "y: length 1"];
     assert_eq!(
         verdict(&missing),
         "No check failed, but x (1 row) is missing and has no check; the hints say that results may be wrong"
     );
     yard.write("none.csv", "part_code,depot\n");
-    assert_eq!(verdict(&["none.csv", "-l", "list.cutlist.toml"]), "No check failed, but there was no row to check");
+    assert_eq!(verdict(&["none.csv", "-l", "list.cutlist.toml"]), "No check failed, but the input has no rows");
     let refused = yard.run_on("part_code\nGRP\n", &["report", "-l", "list.cutlist.toml", "-o", "x.html"]);
     assert!(refused.status == 2 && refused.stderr.contains("standard input is read only once"), "{}", refused.shown());
     assert_eq!(yard.run(&["report", "a.csv", "-l", "list.cutlist.toml", "-o", "a.csv"]).status, 2);

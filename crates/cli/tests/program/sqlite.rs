@@ -325,7 +325,7 @@ fn a_survey_leaves_columns_of_bytes_out_and_says_so() {
     let survey = ["survey", "--from", "sqlite:yard.db", "--table", "parts"];
     let ran = yard.run(&survey);
     assert_eq!(ran.status, 0, "{}", ran.shown());
-    assert_eq!(ran.stderr, "not surveyed, since bytes, arrays and composite types have no text: raw\n");
+    assert_eq!(ran.stderr, "skipped, because bytes, arrays and composite types have no text: raw\n");
     assert!(ran.stdout.contains("code") && !ran.stdout.contains("raw"), "{}", ran.shown());
     // A column that is named is read, and its value is an error.
     assert_eq!(yard.run(&[&survey[..], &["-c", "raw"]].concat()).status, 3);
@@ -345,13 +345,13 @@ fn nothing_is_written_into_rows_that_others_have_changed() {
     let words =
         ["carve", "--from", "sqlite:yard.db", "--table", "parts", "-c", "code", "-p", "f: first 1", "--update", "id", "-q"];
     let child = yard.child(&words).stderr(std::process::Stdio::piped()).spawn().unwrap();
-    // It reads what was there before, and waits for the lock.
+    // The run reads the old values and waits for the lock.
     std::thread::sleep(Duration::from_millis(1500));
     writing.execute_batch("COMMIT").unwrap();
     let said = child.wait_with_output().unwrap();
     assert_snapshot!(String::from_utf8(said.stderr).unwrap(), @r"
-    error: the table parts of sqlite:yard.db: of the 3 rows that were read, 1 has changed since, or is gone
-    help: nothing was written: somebody has changed the table meanwhile; run this again
+    error: the table parts of sqlite:yard.db: another program changed or deleted 1 of 3 rows
+    help: the table is unchanged; run this again
     ");
     let columns = writing.prepare("SELECT * FROM parts").unwrap().column_count();
     assert_eq!((said.status.code(), columns), (Some(3), 2));

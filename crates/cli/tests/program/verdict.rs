@@ -1,4 +1,4 @@
-//! The verdict on a run: what is said where every check passed, where some had nothing to look at, and where hints doubt it.
+//! The verdict: all checks passed, checks without values, and doubtful results.
 
 use insta::assert_snapshot;
 
@@ -14,7 +14,7 @@ take = 'after \"/\"'
 check = 'letters'
 ";
 
-/// What `check` says of a table, with the exit status of `--fail-on empty`.
+/// The output of `check` for a table, with the exit status of `--fail-on empty`.
 fn checked(rows: &str, list: &str) -> String {
     let yard = Yard::with("parts.csv", rows);
     yard.write("list.cutlist.toml", list);
@@ -60,7 +60,7 @@ fn inputs_without_rows_are_named_first() {
     let report = ["report", "b.csv", "-l", "list.cutlist.toml", "-o", "page.html"];
     assert_eq!(yard.run(&report).status, 0);
     assert_eq!(yard.run(&[&report[..], &["--fail-on", "empty"]].concat()).status, 1);
-    assert!(yard.read("page.html").contains("No check failed, but there was no row to check"));
+    assert!(yard.read("page.html").contains("No check failed, but the input has no rows"));
 }
 
 #[test]

@@ -1,5 +1,5 @@
-//! Cells of workbooks whose value is easily lost: number formats with sections, dates that are none, formulas without a value,
-//! errors of newer programs.
+//! Workbook cells with values that are easily lost: number formats with sections, invalid dates, formulas without a value, new error
+//! values.
 
 use std::io::{Cursor, Write};
 
@@ -56,7 +56,7 @@ fn workbook(rows: &str, formats: &[&str], properties: &str) -> Vec<u8> {
     archive.finish().unwrap().into_inner()
 }
 
-/// The only column of a workbook, its header left out, as it comes out in JSON Lines; and what is said beside.
+/// The values of a workbook's only column as JSON Lines, without the header, and standard error.
 fn column(bytes: Vec<u8>, more: &[&str]) -> (Vec<String>, String) {
     let yard = Yard::with("a.xlsx", bytes);
     let ran = yard.run(&[&["carve", "a.xlsx", "-c", "v", "-p", "l: length", "--to", "jsonl"], more].concat());
@@ -174,7 +174,7 @@ fn charts_are_no_sheets_and_passwords_are_named() {
     sheet.write(1, 0, "GRP-1").unwrap();
     let bytes = book.save_to_buffer().unwrap();
     assert_eq!(column(bytes.clone(), &[]).0, ["\"GRP-1\""]);
-    // What an archive with a password has: a flag in the header of each part, and in the directory.
+    // Sets the encryption flag in the header of each part and in the directory.
     let mut locked = bytes;
     for (sign, flags) in [(b"PK\x03\x04", 6), (b"PK\x01\x02", 8)] {
         let places: Vec<usize> = (0..locked.len() - 4).filter(|at| locked[*at..].starts_with(sign)).collect();

@@ -37,9 +37,9 @@ impl BoundCondition {
         if let Test::Unique(number) = self.test { Some(number) } else { None }
     }
 
-    /// Notes which texts do not meet it, by their indices. Blank ones pass unless `asks_blank`; whether one
-    /// did that would fail is returned, as far as it is known. `row_of` gives the row
-    /// of a text. What is asked of the rows before is not noted here: see [`super::memory`].
+    /// Adds the indices of failing texts. Blank texts pass unless `asks_blank` is set. Returns true if a text passed only because it is
+    /// blank; conditions on other rows return false. `row_of` maps a text to its row. Conditions on earlier rows are checked in
+    /// [`super::memory`].
     pub(super) fn note_failing(
         &self,
         texts: Texts,

@@ -248,7 +248,7 @@ impl Carving {
         }
     }
 
-    /// The rows of a batch that each check looks at: a blank value is not checked, but where a check asks for that itself.
+    /// The number of rows of a batch that each check sees. Checks skip blank values, except those that ask about blanks.
     fn rows_checked(&self, batch: &Batch, worked: &Worked) -> impl Iterator<Item = u64> {
         let count = |rows: &dyn Fn(usize) -> bool| (0..batch.rows).filter(|row| rows(*row)).count() as u64;
         let mut with_text: Vec<Option<u64>> = vec![None; self.pieces.len()];
@@ -375,7 +375,7 @@ impl Carving {
         }
     }
 
-    /// Observes results that are not in a list, but are its header: the file may have none.
+    /// Notes results that are missing from a list but equal its header. Such a list may have no header line.
     pub fn observe_list_headers(
         &self,
         batch: &Batch,

@@ -96,7 +96,7 @@ impl CutList {
     }
 }
 
-/// The error of a cut list without a piece where one is needed. One with no more than `[rows]` can go beside others.
+/// The error for a cut list without pieces. A list that has only `[rows]` is valid together with other pieces.
 pub fn no_piece(file: &str) -> TextError {
     let help = "add one:  [piece.family]  take = 'first 3'";
     TextError::new("the cut list has no piece", file.len()..file.len(), help)

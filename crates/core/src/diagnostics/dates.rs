@@ -16,7 +16,7 @@ pub struct DateBranches {
     branches: Arc<[(String, Program)]>,
     /// Values that two branches read as different dates.
     pub ambiguous: Sightings,
-    /// The first of them; empty if there is none.
+    /// The first ambiguous value, or an empty string.
     pub value: String,
     /// The formats that read the first, each with its date.
     pub readings: Vec<(String, String)>,

@@ -91,7 +91,7 @@ pub struct Diagnostics {
     today: String,
     /// Characters at which a layout did not fit that look like what it wanted: (what it is, what was wanted).
     in_layouts: BTreeMap<(char, char), Sightings>,
-    /// Results that are the header of the list that they are not in: by (piece, file, result).
+    /// Results that equal the header of their list, by (piece, file, result).
     list_headers: BTreeMap<(String, String, String), Sightings>,
 }
 
@@ -341,7 +341,7 @@ impl PieceDiagnostics {
         hints.collect()
     }
 
-    /// Numbers that were taken in part, without their sign, or not at all.
+    /// Numbers that the phrase read partly, without their sign, or not at all.
     fn doubtful_numbers(&self, piece: usize, _rows: u64) -> Vec<Hint> {
         let Some(diagnostics) = &self.numbers else { return Vec::new() };
         let name = &self.name;
@@ -362,7 +362,7 @@ impl PieceDiagnostics {
                     style.filter(|_| !diagnostics.has_example).and_then(|style| diagnostics.with_style(style)),
                 ),
                 NumberDoubt::Missing(_) => (
-                    format!("{name} is missing in {} whose number is in another style, such as \"{value}\"", values(count)),
+                    format!("{name} is missing in {} with a number in another style, such as \"{value}\"", values(count)),
                     None,
                 ),
                 NumberDoubt::Sign(place) => (

@@ -1,4 +1,4 @@
-//! Numbers that a phrase took in part, without their sign, or not at all.
+//! Numbers that a phrase read partly, without their sign, or not at all.
 
 use std::collections::BTreeMap;
 use std::ops::Range;
@@ -27,7 +27,7 @@ pub struct NumberDiagnostics {
     pub has_example: bool,
     /// The doubts about values, with an example of each.
     pub doubts: BTreeMap<NumberDoubt, DoubtfulNumbers>,
-    /// Whether there are results with a point.
+    /// Whether any result has a decimal point.
     pub with_point: bool,
 }
 
@@ -44,11 +44,11 @@ enum NumberStep {
 /// A doubt about the number of a value. A style is an index of [`STYLES`]; `None` is an unknown one.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
 pub enum NumberDoubt {
-    /// Only a part of it was taken.
+    /// The phrase read only a part of the number.
     Part(Option<usize>),
-    /// It was not read at all.
+    /// The phrase did not read the number.
     Missing(Option<usize>),
-    /// It has a sign that was not read.
+    /// The phrase did not read the sign.
     Sign(SignPlace),
 }
 
@@ -70,7 +70,7 @@ pub struct DoubtfulNumbers {
     pub seen: Sightings,
     /// The first value.
     pub value: String,
-    /// The number that was taken from it; empty where none was.
+    /// The result for this value, or an empty string.
     pub part: String,
 }
 
@@ -115,7 +115,7 @@ impl NumberDiagnostics {
     }
 
     /// Observes the values and results of a batch.
-    // Compiled by itself: its loops then keep what they need in registers.
+    // Not inlined, so that the loops keep their variables in registers.
     #[inline(never)]
     pub fn observe(&mut self, values: Texts, results: &Results, number: &dyn Fn(usize) -> u64) {
         match self.step {
@@ -165,7 +165,7 @@ impl NumberDiagnostics {
     fn observe_plain(&mut self, values: Texts, results: &Results, number: &dyn Fn(usize) -> u64) {
         for (row, value) in values.spans.iter().enumerate() {
             let state = results.state(row);
-            // A plain number has lost the zeros after its point, so the value is looked at.
+            // `plain number` strips trailing decimals, so look for the point in the value.
             self.with_point = self.with_point || (state.is_there() && has_point(values.text.as_bytes(), *value));
             if state.missing {
                 let value = values.get(row);
@@ -176,7 +176,7 @@ impl NumberDiagnostics {
         }
     }
 
-    /// Notes a number that goes on after the part that was taken, or whose sign was not. Whether it did.
+    /// Notes a partly read number or an unread sign. Returns whether the value has one.
     #[cold]
     fn note_part(&mut self, value: &str, part: &Range<usize>, row: u64) -> bool {
         let doubt = match stretch(value, part) {
@@ -194,7 +194,7 @@ impl NumberDiagnostics {
         true
     }
 
-    /// Notes a value whose number is not of the style.
+    /// Notes a value with a number in another style.
     #[cold]
     fn note_missing(&mut self, value: &str, row: u64) {
         let Some(start) = value.find(|c: char| c.is_ascii_digit()) else { return };
@@ -208,7 +208,7 @@ impl NumberDiagnostics {
         self.doubts.entry(doubt).or_insert_with(first).seen.note(row);
     }
 
-    /// The place of a sign that the style does not have. Without an example, it counts where the value has nothing else.
+    /// The place of a sign that the style ignores. Without an example, the sign counts only if the value is a single number.
     fn unread_sign(&self, value: &str, part: &Range<usize>) -> Option<SignPlace> {
         let is_value = |range: Range<usize>| self.has_example || value.trim() == &value[range];
         let Signs { before, after, around } = self.plan.signs();
@@ -251,8 +251,8 @@ pub fn style_of(text: &str) -> Option<usize> {
     STYLES.iter().position(fits)
 }
 
-/// The whole number that a part of a value belongs to, where it goes on beside it: a mark and digits, or an ordinary space and a
-/// group of three digits, or, after decimals, an exponent.
+/// The range of the whole number around a part of it. A number continues with a mark and digits, with a space and three digits, or, after
+/// decimals, with an exponent.
 pub fn stretch(value: &str, part: &Range<usize>) -> Option<Range<usize>> {
     let mut whole = part.clone();
     // One mark at a time, with digits on both sides of it.

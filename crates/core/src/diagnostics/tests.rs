@@ -139,7 +139,7 @@ fn what_is_observed() {
             vec!["1 234,5", "1,234.56", "-7", "(8)", "9-", "WO-12", "1.5", "n/a"],
             vec![
                 r#"p takes only a part of the number in 1 value, such as "1" of "1 234,5" [1]: look at row 1"#,
-                r#"p is missing in 2 values whose number is in another style, such as "1,234.56" [2, 7]: look at row 2"#,
+                r#"p is missing in 2 values with a number in another style, such as "1,234.56" [2, 7]: look at row 2"#,
                 r#"p leaves out the sign of the number in 1 value, such as "-7" [3]: number like "1.234,5" signed"#,
                 r#"p leaves out the sign of the number in 1 value, such as "9-" [5]: look at row 5"#,
                 r#"p leaves out the sign of the number in 1 value, such as "(8)" [4]: look at row 4"#,

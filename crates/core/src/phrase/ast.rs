@@ -391,7 +391,7 @@ impl Condition {
 pub struct ListSource {
     /// The file, as the phrase names it.
     pub file: String,
-    /// The column; the first one where none is named.
+    /// The column; `None` is the first column.
     pub column: Option<String>,
     /// Whether the first row of the file names its columns.
     pub has_header: bool,

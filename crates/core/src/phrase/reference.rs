@@ -126,7 +126,7 @@ pub const GROUPS: &[Group] = &[
             entry(
                 "number",
                 r#"number like "-1,234.5" or "(1,234.5)""#,
-                "a number whose sign is written as the examples show it",
+                "a number with its sign, in the style of the examples",
                 &[("net (1,204.50)", r#"number like "-1,234.5" or "(1,234.5)""#)],
             ),
             entry("run", "run 2", "an unbroken run of one kind, or of a class", &[(CODE, "run 2"), (CODE, "run 1 of digits")]),

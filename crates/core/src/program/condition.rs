@@ -77,9 +77,8 @@ enum Test {
 }
 
 impl ConditionPlan {
-    /// Notes which of some texts do not meet the condition, in their order. Blank ones pass unless `asks_blank`;
-    /// whether one did that would fail is returned.
-    /// `width` is how wide all of them are, in bytes, where that is known.
+    /// Adds the indices of failing texts, in ascending order. Blank texts pass unless `asks_blank` is set. Returns true if a text passed
+    /// only because it is blank. `width` is the width of all texts in bytes, if they have the same.
     pub(crate) fn note_failing(&self, texts: Texts, width: Option<usize>, asks_blank: bool, failing: &mut Vec<u32>) -> bool {
         let source = texts.text.as_bytes();
         let define = |index: usize| self.test.holds(texts.get(index), texts.forms.of(index));
@@ -378,7 +377,7 @@ impl<D: Fn(usize) -> bool> Unmet<'_, D> {
         }
     }
 
-    /// Notes a text that does not meet the condition, unless it is blank and blank ones are not asked.
+    /// Notes a failing text, unless it is blank and the check skips blanks.
     fn note(&mut self, index: usize) {
         match self.asks_blank || !is_blank(self.texts.get(index)) {
             true => self.failing.push(index as u32),

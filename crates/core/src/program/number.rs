@@ -32,7 +32,7 @@ struct Marks {
 /// A stretch of digits that may be a number.
 struct Candidate {
     range: Range<usize>,
-    /// Whether it is one of the style.
+    /// Whether the candidate matches the style.
     fits: bool,
 }
 
@@ -41,8 +41,7 @@ fn is_blank(c: char) -> bool {
     c.is_whitespace() && !c.is_control() && !matches!(c, '\u{2028}' | '\u{2029}')
 }
 
-/// Whether a character divides the digits of a number in some style, wherever it stands between two digits. An ordinary space
-/// does so only in a style that uses one.
+/// Whether a character can be a mark between two digits, in any style. An ordinary space is a mark only in styles with spaces.
 pub(crate) fn is_mark(c: char) -> bool {
     let is_narrow = matches!(c, '\u{a0}' | '\u{2006}'..='\u{200a}' | '\u{202f}' | '\u{205f}');
     matches!(c, '.' | ',' | '\'' | '’' | '_' | '٬' | '٫') || is_narrow
@@ -129,7 +128,7 @@ impl NumberPlan {
         let bytes = text.as_bytes();
         let start = simd::first(bytes, at, bytes.len(), |lanes| ByteRange::DIGITS.has(lanes))?;
         let mut end = digits_end(bytes, start);
-        // A digit that carries a combining mark or a joiner is none, and a number that has one is none as a whole.
+        // A digit with a combining mark or a joiner invalidates the whole number.
         let mut fits = form.is_simple() || characters::is_notch(text, start);
         let mut has_point = false;
         loop {
@@ -154,11 +153,11 @@ impl NumberPlan {
         Some(Candidate { range: start..end, fits })
     }
 
-    /// The byte after the marks at byte `at`, of whatever style they are.
+    /// The byte after the marks at byte `at`. Marks of every style count.
     #[inline]
     fn after_marks(&self, text: &str, at: usize) -> Option<usize> {
         match text.as_bytes().get(at)? {
-            // Usually nothing follows that could be a mark.
+            // The usual case: a letter ends the number.
             byte if byte.is_ascii_alphabetic() => None,
             b' ' if !self.marks.thousands.is_some_and(is_blank) => None,
             _ => {
@@ -194,8 +193,8 @@ impl NumberPlan {
         end == bytes.len()
     }
 
-    /// A number with its sign, as far as the style has signs. `None` where it has two. A sign before byte `from` belongs to
-    /// what stands there.
+    /// The range of a number with its sign, if the style has signs. `None` for a number with two signs. A sign before byte `from` belongs
+    /// to the previous number.
     #[inline]
     fn with_sign(&self, text: &str, from: usize, number: Range<usize>, form: Form) -> Option<Range<usize>> {
         let Signs { before, after, around } = self.signs;
@@ -257,7 +256,7 @@ pub(crate) fn sign_after(text: &str, at: usize) -> Option<usize> {
     (!is_letter_or_digit(&text[end..][..characters::notch(&text[end..], 1)])).then_some(end)
 }
 
-/// Whether a character is a letter or a digit, whatever marks it carries: some come before it.
+/// Whether a character is a letter or a digit. A digit may follow a prepended mark.
 fn is_letter_or_digit(character: &str) -> bool {
     character.starts_with(char::is_alphabetic) || character.contains(|c: char| c.is_ascii_digit())
 }

@@ -1,6 +1,6 @@
-//! Blank texts: empty, or nothing but white space.
+//! Blank texts: empty, or only white space.
 
-/// Whether a text is empty or has nothing but white space (Unicode's property White_Space).
+/// Whether a text is empty or has only white space (Unicode property White_Space).
 ///
 /// ```
 /// use keen_notch_core::text::blank::is_blank;

@@ -22,8 +22,8 @@ pub enum Kind {
 impl Kind {
     /// The kind of one character (an extended grapheme cluster).
     ///
-    /// The first code point decides, so that é is a letter however it is written. A digit or a space with a combining mark, as
-    /// in a keycap emoji, is no digit or space, and no punctuation either.
+    /// The first code point decides: é is a letter in composed and decomposed form. A digit or space with a combining mark, such as a
+    /// keycap emoji, is [`Kind::Other`].
     ///
     /// ```
     /// use keen_notch_core::text::kind::Kind;

@@ -119,7 +119,7 @@ fn numbers() {
         ("1 204,5 and 12", r#"numbers like "1 234,5" joined with "|""#, "1204.5|12"),
         ("1\u{202f}204,5", r#"number like "1 234,5""#, "1204.5"),
         ("12345678.5", r#"number like "1,234.5""#, "12345678.5"),
-        // A number is taken whole or not at all.
+        // `like` matches a whole number or no number.
         ("1,2045", r#"number like "1,234.5""#, ""),
         ("1234,567", r#"number like "1,234""#, ""),
         ("1.5", r#"number like "1234""#, ""),
@@ -134,14 +134,14 @@ fn numbers() {
         ("12 34 567,8", r#"number like "1 234,5""#, ""),
         ("1 of 12", r#"numbers like "1 234,5" joined with "|""#, "1|12"),
         ("5,6 or 1,234 or 7", r#"number 2 like "1,234.5""#, "7"),
-        // A digit with a joiner or a mark is none, and its number is none as a whole.
+        // A digit with a joiner or a mark invalidates the whole number.
         ("77120\u{200d}", "number", ""),
         ("77120\u{200d}", r#"number like "1,234.5""#, ""),
         ("7\u{301}7120 5", "number", "5"),
         ("77\u{200d}120", "numbers joined with \"|\"", ""),
         ("1.5\u{301} 3", "numbers joined with \"|\"", "3"),
         ("\u{600}77", "number", ""),
-        // Signs by example, alone and together.
+        // Signs by one or several examples.
         ("(1,234.5)", r#"number like "(1,234.5)""#, "-1234.5"),
         ("1,234.5", r#"number like "(1,234.5)""#, "1234.5"),
         ("1,234.5-", r#"number like "1,234.5-""#, "-1234.5"),

@@ -346,8 +346,7 @@ pub fn is_of(class: &Class, character: &str) -> bool {
     })
 }
 
-/// Numbers. A letter stands for each character, so that regular expressions can tell which stretches may be numbers and which
-/// of these are.
+/// Finds numbers. Each character becomes one symbol, and regular expressions find the candidates and the matches among the symbols.
 fn numbers(style: &NumberStyle, text: &str) -> Vec<Range<usize>> {
     let all: Vec<(usize, &str)> = text.grapheme_indices(true).collect();
     let symbols: String = all.iter().map(|(_, character)| symbol(character)).collect();

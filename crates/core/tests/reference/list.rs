@@ -214,8 +214,8 @@ pub fn fields(layout: &Layout, value: &str) -> Option<Vec<(String, String)>> {
     layout.forms.iter().find_map(|Form { items, .. }| fit(&items.iter().collect::<Vec<_>>(), &characters))
 }
 
-/// Fits items to all of some characters, trying what comes first: a part that may be absent is there, a range and a class
-/// without a width are as wide as can be, and a piece with neither is as narrow.
+/// Matches items against all characters by backtracking. Optional parts, ranges and classes are greedy; a piece with neither width nor
+/// class is lazy.
 fn fit(items: &[&Item], characters: &[&str]) -> Option<Vec<(String, String)>> {
     let Some((first, rest)) = items.split_first() else { return characters.is_empty().then(Vec::new) };
     match first {

@@ -413,8 +413,8 @@ impl Job {
         self
     }
 
-    /// The job, with the values of a column of the table as they were read after all others, under a title that is no column's: where a
-    /// table of a database is updated, rows in which the column has another value by then are not written.
+    /// Adds the unchanged values of a source column as the last column, under a placeholder title. A database update compares them with the
+    /// current values.
     pub fn with_column_as_read(mut self, column: usize, title: &str) -> Job {
         self.shape.insert(self.shape.columns.len(), OutColumn::Original(column), title);
         self

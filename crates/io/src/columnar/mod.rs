@@ -94,8 +94,7 @@ impl Columnar {
         }
     }
 
-    /// The type of PostgreSQL for values of a column that are more than text, and of no type that is a kind of value here. Those of which
-    /// it keeps less than there may be, such as nanoseconds, are text.
+    /// The PostgreSQL type for a column that [`Type`] cannot describe. `None` if PostgreSQL would lose digits, such as nanoseconds.
     pub(crate) fn postgres_type(&self, column: usize) -> Option<String> {
         let field = self.schema.field(column);
         Some(match field.data_type() {

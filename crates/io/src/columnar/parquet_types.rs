@@ -1,6 +1,6 @@
-//! Columns as Parquet can hold them: types that it does not have become the nearest that holds all their values.
+//! Converts types that Parquet lacks to the nearest type that holds all values.
 //!
-//! Parquet has no seconds and no days in milliseconds, and its readers give dictionaries keys of 32 bits, whatever they had.
+//! Parquet has no seconds and no dates in milliseconds, and its readers widen dictionary indexes to 32 bits.
 
 use std::sync::Arc;
 
@@ -42,7 +42,7 @@ pub fn field_in_parquet(field: &FieldRef) -> FieldRef {
     if of == *field.data_type() { Arc::clone(field) } else { Arc::new(Field::clone(field).with_data_type(of)) }
 }
 
-/// A schema with the types that its columns have in Parquet; `None` where they are those already.
+/// A schema with Parquet types; `None` if the schema has them already.
 pub fn schema_in_parquet(schema: &Schema) -> Option<Schema> {
     let fields: Vec<FieldRef> = schema.fields().iter().map(field_in_parquet).collect();
     let is_other = fields.iter().zip(schema.fields()).any(|(one, other)| one != other);
@@ -111,7 +111,7 @@ fn widened<K: ArrowDictionaryKeyType>(array: &DictionaryArray<K>) -> Result<Arra
     {
         return Ok(Arc::new(DictionaryArray::<K>::try_new(array.keys().clone(), values)?));
     }
-    // Keys of 16 bits or fewer: none is beyond 32.
+    // Keys of at most 16 bits always fit.
     let keys: Int32Array = array.keys().iter().map(|key| key.map(|key| key.as_usize() as i32)).collect();
     Ok(Arc::new(DictionaryArray::<Int32Type>::try_new(keys, values)?))
 }

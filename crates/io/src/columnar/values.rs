@@ -41,7 +41,7 @@ pub fn push_uuid(array: &dyn Array, index: usize, out: &mut String) -> CellKind 
         if matches!(place, 4 | 6 | 8 | 10) {
             out.push('-');
         }
-        // What is written into a text is never refused.
+        // Writing to a string cannot fail.
         let _ = write!(out, "{byte:02x}");
     }
     CellKind::Text

@@ -18,9 +18,9 @@ pub struct PlannedColumn {
     pub name: String,
     /// What its values are.
     pub of: Type,
-    /// A kind of database, and its type there: that which it was read from, or one that has a type for its values which others lack.
+    /// A database kind and the column type there.
     pub declared: Option<(String, String)>,
-    /// The column of the table whose value was read here: rows in which it is another one by now are not to be written.
+    /// The source column with this value at the time of reading. An update compares it and does not write it.
     pub read_from: Option<String>,
 }
 

@@ -30,7 +30,7 @@ pub enum Affinity {
     Integer,
     /// As [`Affinity::Numeric`], for floating-point numbers.
     Real,
-    /// Stores values as they are.
+    /// Stores values unchanged.
     Blob,
 }
 

@@ -144,7 +144,7 @@ impl Aside for AsRead {
             out.extend(row_as_read.raw.bytes(text.as_bytes()));
             out.extend(&[self.delimiter]);
         } else {
-            // Files of a run may differ in it.
+            // Another input of the run with its own delimiter.
             push_cells(chunk, text, row, &self.header, self.delimiter, out);
         }
         self.push_new(why, out);
@@ -153,7 +153,7 @@ impl Aside for AsRead {
     }
 }
 
-/// Writes the cells of a row, and a delimiter after each. A ragged row keeps those that it has too many.
+/// Writes the cells of a row with a delimiter after each, including the surplus cells of a ragged row.
 fn push_cells(chunk: &dyn Chunk, text: &str, row: usize, header: &Header, delimiter: u8, out: &mut Out) {
     let ragged = chunk.ragged(row..row + 1).first().map_or(0, |(_, cells)| *cells as usize);
     for column in 0..header.count().max(ragged) {

@@ -20,7 +20,7 @@ use crate::source::{RawRow, RawRows};
 pub struct Delimited {
     /// What is between two cells that are written.
     delimiter: u8,
-    /// What was between two of the header that was read, where that was delimited text.
+    /// The delimiter of the input header, if the first input is delimited text.
     read: Option<u8>,
     preamble: Preamble,
     has_header: bool,
@@ -29,8 +29,7 @@ pub struct Delimited {
     quote_all: bool,
     header: Header,
     shape: Shape,
-    /// How many columns are written after a row as it was read, where it has the delimiter that is written; `None` where all rows are
-    /// written cell by cell.
+    /// The number of columns to append to the raw row, for chunks with the output delimiter. `None` to write every row cell by cell.
     appended: Option<usize>,
     /// Whether a piece may have bytes that need quotes though its values have none.
     adds_special: Vec<bool>,
@@ -64,9 +63,9 @@ struct Written<'b> {
     out: OutRows,
     /// Where each is in the text; nowhere where the table was read in another format.
     rows: Vec<RawRow>,
-    /// What is between two of their cells as they were read, where they were delimited text: files of a run may differ in it.
+    /// The delimiter of the chunk. Inputs of a run can have different delimiters.
     read: Option<u8>,
-    /// How many columns are written after each as it was read.
+    /// The number of columns to append to the raw row, or `None` to write cell by cell.
     appended: Option<usize>,
     columns: Vec<Column<'b>>,
     /// Rows of which a cell needs quotes, or that lack cells or have too many.
@@ -97,7 +96,7 @@ impl Delimited {
         Delimited { delimiter, read, preamble, has_header, quotes_new, quote_all, header, shape, appended, adds_special }
     }
 
-    /// The columns that are written one by one, where so many are written after rows as they were read.
+    /// The columns to write cell by cell.
     fn columns(&self, appended: Option<usize>) -> &[OutColumn] {
         match appended {
             Some(count) => &self.shape.columns[self.shape.columns.len() - count..],
@@ -274,7 +273,7 @@ impl Delimited {
         out.extend(self.line_end_of(&row, rows, index, text));
     }
 
-    /// Writes a cell as it was read between these, in quotes where all are or the delimiter that is written has come to be one.
+    /// Writes a raw cell that was read with the delimiter `read`, and quotes it if the output needs quotes.
     fn push_raw(&self, out: &mut impl Extend, bytes: &[u8], read: Option<u8>) {
         if !self.quote_all && read == Some(self.delimiter) || is_in_quotes(bytes) {
             return out.extend(bytes);

@@ -10,7 +10,7 @@ use super::{LineCount, Reading};
 use crate::Error;
 use crate::pool::lock;
 
-/// Bytes that are waited for at the start of a text: enough to tell its encoding.
+/// Bytes to read before detecting the encoding.
 const ENOUGH: usize = 16;
 
 /// Bytes that are looked at in one go; a bit for each in a mask.
@@ -145,7 +145,7 @@ pub struct Blocks<E> {
     line_ends: u64,
     line: u64,
     ended: bool,
-    /// Whether the encoding was said.
+    /// Whether the input has an explicit encoding.
     is_decoded: bool,
 }
 
@@ -186,7 +186,7 @@ impl<E: RowEnds> Blocks<E> {
             }
             [0xFF, 0xFE, ..] => Err(Error::Utf16 { name: self.name.clone(), encoding: "utf-16le", has_mark: true }),
             [0xFE, 0xFF, ..] => Err(Error::Utf16 { name: self.name.clone(), encoding: "utf-16be", has_mark: true }),
-            // Of what was decoded, the encoding is known. How much is read at a time makes no difference.
+            // Look at a fixed number of bytes: the result must not depend on the read size.
             held => match utf16(&held[..held.len().min(ENOUGH)]).filter(|_| !self.is_decoded) {
                 Some(encoding) => Err(Error::Utf16 { name: self.name.clone(), encoding, has_mark: false }),
                 None => Ok(false),

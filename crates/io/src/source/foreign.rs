@@ -33,8 +33,8 @@ pub fn refused(name: &str, mut reader: Box<dyn Read + Send>) -> Result<Box<dyn R
     }
 }
 
-/// The encoding of bytes that are UTF-16 without a byte-order mark, as it looks: every ASCII character among them has a zero beside
-/// it on the same side, and they could not be UTF-8 without a control character in each pair.
+/// Detects UTF-16 without a byte-order mark. Every ASCII character must have its zero byte on the same side, and the bytes must be invalid
+/// UTF-8 or have a control character in every pair.
 pub fn utf16(start: &[u8]) -> Option<&'static str> {
     let (pairs, _) = start.as_chunks::<2>();
     if pairs.len() < 2 {

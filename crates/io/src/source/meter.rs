@@ -48,7 +48,7 @@ impl Meter {
         self.imprecise.fetch_add(numbers, Ordering::Relaxed);
     }
 
-    /// Numbers of workbooks in a format of dates that are no dates.
+    /// Workbook numbers with a date format but no valid date.
     pub fn undated(&self) -> Cells {
         lock(&self.undated).clone()
     }

@@ -92,7 +92,7 @@ impl Format {
         }
     }
 
-    /// Whether the values of a column can be read as text, as far as its type tells.
+    /// Whether the column type has a text form.
     pub fn has_text(&self, column: usize) -> bool {
         match self {
             Format::Database(declared) => declared.have_text.get(column).is_none_or(|has_text| *has_text),
@@ -346,7 +346,7 @@ pub struct RawRows<'c> {
     pub start: usize,
     /// Whether there are bytes between rows that belong to none.
     pub has_gaps: bool,
-    /// What is between two cells, in delimited text.
+    /// The delimiter, for delimited text.
     pub delimiter: Option<u8>,
     /// Finds the cells of a column, quotes and all.
     pub cells: &'c dyn RawCells,

@@ -30,7 +30,7 @@ pub enum Ragged {
     SetAside,
 }
 
-/// What becomes of formulas of a workbook without a stored value.
+/// The handling of workbook formulas without a stored value.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 pub enum EmptyFormulas {
     /// The run ends with an error.
@@ -49,7 +49,7 @@ pub struct Reading {
     pub otherwise: Kind,
     /// The delimiter as given; otherwise the input's name decides.
     pub delimiter: Option<String>,
-    /// The delimiter of another input of the same table, for those whose names do not say another.
+    /// The delimiter of the first input, for later inputs with an unspecific extension.
     pub other_delimiter: Option<u8>,
     /// Whether the first row holds the names of the columns.
     pub header: bool,
@@ -69,7 +69,7 @@ pub struct Reading {
     pub widths: Option<Arc<Widths>>,
     /// The sheet of a workbook; otherwise its first.
     pub sheet: Option<String>,
-    /// What becomes of formulas of a workbook without a stored value.
+    /// The handling of workbook formulas without a stored value.
     pub empty_formulas: EmptyFormulas,
     /// The columns, where they are known before: those of another input of the same table, and what is known of their values.
     pub columns: Option<(Header, Vec<Seen>)>,

@@ -10,9 +10,9 @@ use super::CellKind;
 pub enum Type {
     /// Texts.
     Text,
-    /// Whole numbers that a double holds too.
+    /// Whole numbers within the precision of a double.
     Whole,
-    /// Whole numbers of 64 bits, some of which a double does not hold.
+    /// Whole numbers of 64 bits, at least one of them beyond the precision of a double.
     BigWhole,
     /// Whole numbers, some of more than 64 bits, with up to 38 digits.
     LongWhole,

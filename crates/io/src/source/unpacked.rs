@@ -25,11 +25,11 @@ pub struct Broken {
 enum Why {
     /// It ends before its end.
     CutShort,
-    /// It does not begin as it should.
+    /// Its first bytes are wrong.
     NotCompressed,
-    /// Something in it is wrong.
+    /// Later bytes are invalid.
     Damaged,
-    /// Unpacking it takes more than the memory that is allowed.
+    /// Unpacking exceeds the memory limit.
     TakesMemory,
     /// This program cannot unpack it.
     #[cfg(not(feature = "compressed"))]
@@ -43,7 +43,7 @@ impl fmt::Display for Broken {
             Why::CutShort => write!(f, "its {name} data is cut short"),
             Why::NotCompressed => write!(f, "it is not compressed with {name}, as its name says"),
             Why::Damaged => write!(f, "its {name} data is damaged"),
-            Why::TakesMemory => write!(f, "unpacking its {name} data takes more memory than is allowed"),
+            Why::TakesMemory => write!(f, "its {name} data needs more memory than the limit"),
             #[cfg(not(feature = "compressed"))]
             Why::NotInBuild => write!(f, "this build does not unpack {name}"),
         }
@@ -60,7 +60,7 @@ impl Broken {
                 "get the file once more: rows up to there may be right, and the others are not there"
             }
             Why::NotCompressed => "say what it is, such as --from csv",
-            Why::TakesMemory => "allow more, such as --memory 3G, or unpack it first",
+            Why::TakesMemory => "raise the limit, such as --memory 3G, or decompress the file first",
             #[cfg(not(feature = "compressed"))]
             Why::NotInBuild => "unpack it first",
         }
@@ -101,11 +101,11 @@ struct Unpacked {
 type Packed = Box<dyn io::BufRead + Send>;
 
 enum State {
-    /// Nothing has been read.
+    /// Before the first read.
     Packed(Packed),
-    /// It begins as it should.
+    /// The first bytes are right.
     Begun(Box<dyn Read + Send>),
-    /// It does not.
+    /// The first bytes are wrong.
     Stopped,
 }
 
@@ -114,7 +114,7 @@ impl Unpacked {
         io::Error::other(Broken { compression: self.compression, why })
     }
 
-    /// Reads on; the first time, it looks whether this begins as its compression does.
+    /// Reads on. The first call checks the first bytes.
     fn read_on(&mut self, buffer: &mut [u8]) -> io::Result<usize> {
         if let State::Begun(reader) = &mut self.state {
             return reader.read(buffer);
@@ -142,7 +142,7 @@ impl Read for Unpacked {
             }
             self.broken(match error.kind() {
                 io::ErrorKind::UnexpectedEof => Why::CutShort,
-                // The words of the library, which has no other sign of it.
+                // The library has no error code for this.
                 _ if error.to_string().contains("too much memory") => Why::TakesMemory,
                 _ => Why::Damaged,
             })
@@ -150,10 +150,10 @@ impl Read for Unpacked {
     }
 }
 
-/// Bytes that tell what compressed something.
+/// Length of the longest signature.
 const BEGINNING: usize = 4;
 
-/// Whether bytes are the beginning of something that was compressed so, or all there is of one.
+/// Whether the first bytes match the signature, or are a truncated signature.
 fn begins(compression: Compression, bytes: &[u8]) -> bool {
     let is_skipped = bytes.len() == BEGINNING && bytes[0] & 0xf0 == 0x50 && bytes[1..] == [0x2a, 0x4d, 0x18];
     let magic: &[u8] = match compression {
@@ -170,7 +170,7 @@ fn decoder(_: Packed, compression: Compression, _: usize) -> io::Result<Box<dyn 
 
 #[cfg(feature = "compressed")]
 fn decoder(packed: Packed, compression: Compression, memory: usize) -> io::Result<Box<dyn Read + Send>> {
-    // Binary logarithms of the bytes: RFC 8878 asks for 8 MiB, and more than 2 GiB are not to be had.
+    // As a binary logarithm. RFC 8878 asks for at least 8 MiB; the library allows at most 2 GiB.
     let window = memory.max(1).ilog2().clamp(23, 31);
     Ok(match compression {
         Compression::Gzip => Box::new(Members::Between(Some(packed), false)),
@@ -182,12 +182,12 @@ fn decoder(packed: Packed, compression: Compression, memory: usize) -> io::Resul
     })
 }
 
-/// The members of a gzip file, one after the other. Zeros after the last fill a block of a tape or a disk, and are nothing.
+/// Reads all members of a gzip file. Tapes and block devices pad files with zeros; skip them.
 #[cfg(feature = "compressed")]
 enum Members {
-    /// One is being read.
+    /// Within a member.
     Within(Box<flate2::bufread::GzDecoder<Packed>>),
-    /// None is; whether there was one already.
+    /// Between members; `true` after the first.
     Between(Option<Packed>, bool),
 }
 

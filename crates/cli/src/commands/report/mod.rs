@@ -119,7 +119,7 @@ pub fn run(args: &ReportArgs, console: &Console) -> Result<Exit, Failure> {
     Ok(Exit::of_gaps(args.fail_on, &page.summary))
 }
 
-/// Whether the extension of the page's file is that of JSON; a page has `.html`, `.htm` or none.
+/// Whether the output is JSON, by its extension. A page has the extension `.html` or `.htm`, or no extension.
 fn is_json(out: Option<&Path>) -> Result<bool, Failure> {
     let Some((out, extension)) = out.and_then(|out| Some((out, out.extension()?.to_str()?.to_ascii_lowercase()))) else {
         return Ok(false);

@@ -35,21 +35,21 @@ use crate::pool::lock;
 const BY_NAME: &str =
     "rows are added by the names of their columns: leave out those that it lacks, with --without, or add them to it";
 
-/// What a column of a database makes of values that are put into it.
+/// How a database column converts the values that it stores.
 #[cfg(any(feature = "postgres", feature = "sqlite"))]
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 enum Holds {
-    /// It keeps them as they are.
+    /// Text stays unchanged.
     Text,
-    /// It makes numbers of them.
+    /// Text becomes a number.
     Number,
-    /// It makes something else of them, or keeps what they are.
+    /// Text becomes a value of another type, or the column stores any value.
     Other,
 }
 
 #[cfg(any(feature = "postgres", feature = "sqlite"))]
 impl Holds {
-    /// Whether a text would lose zeros before it that may be part of a code.
+    /// Whether a text would lose leading zeros, which may be part of a code.
     fn loses_zeros(self, text: &str) -> bool {
         let digits = text.strip_prefix(['+', '-']).unwrap_or(text).as_bytes();
         self == Holds::Number
@@ -58,13 +58,13 @@ impl Holds {
     }
 }
 
-/// The error where one does: `row` of the table of this name, and the type of the column there.
+/// The error for such a text: table name and output row, column name and declared type.
 #[cfg(any(feature = "postgres", feature = "sqlite"))]
 fn lost_zeros((name, row): (&str, u64), (column, declared): (&str, &str), text: &str) -> Error {
     Error::Database {
         name: format!("{name}, row {row}"),
-        why: format!("its column {column} holds numbers ({declared}), and {text} would lose its zeros there"),
-        help: "nothing was written; let the column hold text, or say that the piece is a number: as = \"number\" in a cut list"
+        why: format!("its column {column} is numeric ({declared}) and would strip the leading zeros of {text}"),
+        help: "the table is unchanged; change the column to a text type, or write the piece as a number: as = \"number\" in a cut list"
             .to_owned(),
     }
 }

@@ -37,7 +37,7 @@ struct Table {
     waiting: String,
     columns: String,
     plan: TablePlan,
-    /// For each of them its type, and what that makes of values.
+    /// The declared type of each column, and how it stores values.
     holds: Vec<(String, Holds)>,
     /// The columns that it gets, where it is there.
     added: Vec<PlannedColumn>,
@@ -116,7 +116,7 @@ fn declared(column: &PlannedColumn) -> &str {
     })
 }
 
-/// What a column of a type makes of values. One that is not known here is taken for a text.
+/// How a column stores values. Unknown types count as text.
 fn holds(declared: &str) -> Holds {
     let is = |types: &[&str]| {
         types.iter().any(|of| declared.strip_prefix(of).is_some_and(|rest| !rest.starts_with(char::is_alphanumeric)))
@@ -131,24 +131,24 @@ fn holds(declared: &str) -> Holds {
     }
 }
 
-/// Why a table or a column cannot have its name: PostgreSQL cuts those that are too long for it.
+/// The reason to refuse a table or column name: PostgreSQL truncates long names.
 fn name_is_too_long(client: &mut Client, plan: &TablePlan, table: &str) -> Result<Option<String>, postgres::Error> {
     let most: String = client.query_one("SHOW max_identifier_length", &[])?.get(0);
     let most = most.parse().unwrap_or(usize::MAX);
     let mut names = plan.columns.iter().map(|column| column.name.as_str()).chain([table]);
     let long = names.find(|name| name.len() > most);
-    Ok(long.map(|long| format!("PostgreSQL keeps {most} bytes of a name, and {long} has {}", long.len())))
+    Ok(long.map(|long| format!("PostgreSQL truncates names to {most} bytes, and {long} has {}", long.len())))
 }
 
-/// A column of a table that is there.
+/// A column of an existing table.
 struct Place {
     name: String,
-    /// Its type, and with it which values are the same to it.
+    /// Its type, without and with the collation.
     declared: String,
     collated: String,
 }
 
-/// The columns of a table that is there.
+/// The columns of an existing table.
 fn places(client: &mut Client, table: &str) -> Result<Vec<Place>, postgres::Error> {
     let asked = "SELECT attname::text, format_type(atttypid, atttypmod), quote_ident(nspname) || '.' || quote_ident(collname) \
                  FROM pg_attribute LEFT JOIN pg_collation ON pg_collation.oid = attcollation \
@@ -200,7 +200,7 @@ impl Tables {
         }
         let added = added.iter().map(|column| format!("ALTER TABLE {sql} ADD COLUMN {}; ", declaration(column)));
         client.batch_execute(&format!("{}ANALYZE {waiting}", added.collect::<String>())).map_err(refused)?;
-        // Types that have no equality of their own have texts.
+        // Some types, such as json, have no equality operator.
         let statement = update.statement(|column| format!("{column}::text COLLATE \"C\""));
         let written = client.execute(&statement, &[]).map_err(refused)?;
         update.all_written(written, *given)
@@ -260,7 +260,7 @@ impl Loader for Tables {
         let Table { target, sql, waiting, added, name: table_name, .. } = &mut self.tables[table];
         let name = format!("the table {} of {}", target.table, self.address);
         if let Some(why) = name_is_too_long(&mut self.client, plan, table_name).map_err(of)? {
-            return Err(Error::Database { name, why, help: "nothing was written; give it a shorter name".to_owned() });
+            return Err(Error::Database { name, why, help: "the table is unchanged; choose a shorter name".to_owned() });
         }
         let names: Vec<String> = plan.columns.iter().map(|column| quoted(&column.name)).collect();
         let columns = names.join(", ");
@@ -284,7 +284,7 @@ impl Loader for Tables {
                 let mut declared = Vec::new();
                 for column in &plan.columns {
                     match place(column) {
-                        // Keys that are one to the table are one here.
+                        // With the collation of the table, so that the check for duplicate keys agrees with the UPDATE.
                         Some(place) => declared.push(format!("{} {}", quoted(&column.name), place.collated)),
                         None => {
                             declared.push(declaration(column));

@@ -37,7 +37,7 @@ struct Tables {
 struct Table {
     target: Target,
     plan: TablePlan,
-    /// For each column its type in the table, and what that makes of values.
+    /// The declared type of each column, and how it stores values.
     holds: Vec<(String, Holds)>,
     /// How a row is put into the temporary table.
     insert: String,
@@ -113,7 +113,7 @@ fn value<'r>(record: &Record<'r>, holds: Holds) -> ToSqlOutput<'r> {
     ToSqlOutput::Borrowed(match record {
         Record::Text(text) if holds == Holds::Number && is_blank(text) => ValueRef::Null,
         Record::Text(text) | Record::Date(text) => ValueRef::Text(text.as_bytes()),
-        // A number that became a text there would not have its digits any more.
+        // A text column would store a float in its shortest form.
         Record::Digits(digits) if holds == Holds::Text => ValueRef::Text(digits.as_bytes()),
         Record::Digits(digits) => number(digits),
         Record::Number(number) | Record::Shown(number, _) if holds == Holds::Text => {
@@ -152,7 +152,7 @@ impl Tables {
 /// A column of the table that rows are written to.
 struct Place {
     declared: String,
-    /// Which values are the same to it, where these are not those alone that have the same characters.
+    /// The collation, except BINARY.
     collation: Option<String>,
 }
 
@@ -167,7 +167,7 @@ impl Place {
                 declared: text(declared).unwrap_or_default(),
                 collation: text(collation).filter(|collation| !collation.eq_ignore_ascii_case("BINARY")),
             },
-            // A column that is to be made.
+            // A new column.
             _ => Place { declared: declared(column).to_owned(), collation: None },
         }
     }
@@ -209,7 +209,7 @@ impl Loader for Tables {
         let (mut waiting, mut holds) = (Vec::with_capacity(names.len()), Vec::with_capacity(names.len()));
         for (column, name) in plan.columns.iter().zip(&names) {
             let place = Place::of(&self.connection, target, column);
-            // Keys that are one to the table are one here.
+            // With the collation of the table, so that the check for duplicate keys agrees with the UPDATE.
             waiting.push(place.collation.map_or(name.clone(), |collation| format!("{name} COLLATE {}", quoted(&collation))));
             holds.push((place.declared.clone(), self::holds(&place.declared)));
         }
@@ -222,9 +222,9 @@ impl Loader for Tables {
                 if let Some(other) = kept.iter().find(|other| other.eq_ignore_ascii_case(&column.name)) {
                     return Err(Error::Database {
                         name: format!("the table {} of {}", target.table, self.address),
-                        why: format!("it has the column {other}, and to SQLite {} is the same name", column.name),
+                        why: format!("its column {other} and the piece {} have the same name in SQLite", column.name),
                         help: format!(
-                            "nothing was written; call the piece {other} to write into that column, or give it another name"
+                            "the table is unchanged; name the piece {other} to overwrite that column, or choose another name"
                         ),
                     });
                 }

@@ -18,7 +18,7 @@ pub struct Update<'p> {
 }
 
 impl Update<'_> {
-    /// The key and the columns that are written, as SQL takes them.
+    /// The quoted names of the key columns and of the columns to write.
     fn columns(&self) -> (Vec<String>, Vec<String>) {
         let is_written = |column: &&PlannedColumn| column.read_from.is_none();
         let mut key: Vec<String> = self.plan.columns.iter().filter(is_written).map(|column| quoted(&column.name)).collect();
@@ -48,8 +48,8 @@ impl Update<'_> {
         }
     }
 
-    /// The statement that writes the values into rows that still have the values that were read. `exact` gives, for a column, what is
-    /// the same for no two values.
+    /// The UPDATE statement. It skips rows with a changed source value. `exact` wraps a column in an expression that compares character by
+    /// character.
     pub fn statement(&self, exact: impl Fn(&str) -> String) -> String {
         let (key, others) = self.columns();
         let read = self.plan.columns.iter().filter_map(|column| Some((column.read_from.as_ref()?, &column.name)));
@@ -74,11 +74,11 @@ impl Update<'_> {
         Err(Error::Database {
             name: self.name.to_owned(),
             why: match given.saturating_sub(written) {
-                0 => format!("{given} rows were read, and there are {written} with such keys now"),
-                1 => format!("of the {given} rows that were read, 1 has changed since, or is gone"),
-                changed => format!("of the {given} rows that were read, {changed} have changed since, or are gone"),
+                0 => format!("the run read {given} rows, and the table now has {written} with these keys"),
+                1 => format!("another program changed or deleted 1 of {given} rows"),
+                changed => format!("another program changed or deleted {changed} of {given} rows"),
             },
-            help: "nothing was written: somebody has changed the table meanwhile; run this again".to_owned(),
+            help: "the table is unchanged; run this again".to_owned(),
         })
     }
 }

@@ -39,7 +39,7 @@ mod of_parts {
     const MOST_CHARACTERS: usize = 32_767;
     /// The most bytes of a sheet: an archive notes them in 32 bits.
     const MOST_BYTES: u64 = u32::MAX as u64;
-    /// Bytes that are compressed at a time.
+    /// Bytes per compression call.
     const STRIDE: usize = 64 << 10;
     /// How hard the archive is compressed: the first of nine levels takes a third of the time of the usual one.
     const LEVEL: i64 = 1;
@@ -52,12 +52,12 @@ mod of_parts {
     /// A workbook that is being made.
     pub struct Making {
         archive: ZipWriter<StreamWriter<Shared>>,
-        /// What the archive has written and nobody has taken.
+        /// Output of the archive that the sink has not fetched yet.
         written: Shared,
         /// The name of the sheet; taken when its part begins.
         title: Option<String>,
         has_begun: bool,
-        /// The sheet as XML, as far as it is not compressed yet.
+        /// XML of the sheet, waiting for compression.
         xml: String,
         /// The bytes of the sheet before that.
         bytes: u64,
@@ -157,7 +157,7 @@ mod of_parts {
             self.part("xl/worksheets/sheet1.xml", &format!("<worksheet xmlns=\"{MAIN}\"><sheetData>"))
         }
 
-        /// Compresses the XML that there is.
+        /// Compresses the waiting XML.
         fn compress(&mut self) -> io::Result<()> {
             self.bytes += self.xml.len() as u64;
             if self.bytes > MOST_BYTES {
@@ -210,7 +210,7 @@ mod of_parts {
                     self.cell(None, Some("b"));
                     self.xml.push_str(if truth { "<v>1</v></c>" } else { "<v>0</v></c>" });
                 }
-                // What a workbook cannot hold as a date is a text.
+                // Dates outside the range of a workbook become text.
                 Record::Date(text) => match serial(text) {
                     Some(number) => {
                         let format = if text.contains('T') { "yyyy-mm-dd hh:mm:ss" } else { "yyyy-mm-dd" };
@@ -226,7 +226,7 @@ mod of_parts {
         /// Begins a cell, in a style and of a type.
         fn cell(&mut self, style: Option<usize>, of: Option<&str>) {
             let (row, column) = (self.row + 1, usize::from(self.column));
-            // What is written into a text is never refused.
+            // Writing to a string cannot fail.
             if !mem::replace(&mut self.is_in_row, true) {
                 let _ = write!(self.xml, "<row r=\"{row}\">");
             }
@@ -368,8 +368,7 @@ mod of_parts {
         }
     }
 
-    /// A date, with a time or without, as the number of a workbook that counts from 1900. `None` for one that it does not have:
-    /// before that year, or with parts of a millisecond.
+    /// The serial number of a date or timestamp in the 1900 date system. `None` for dates before 1900 and for fractions of a millisecond.
     fn serial(text: &str) -> Option<f64> {
         const FIRST: Date = date(1900, 1, 1);
         let moment: DateTime = match text.parse::<Date>() {

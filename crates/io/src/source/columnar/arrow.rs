@@ -1,7 +1,7 @@
 //! Opening Arrow: a stream, or a file.
 //!
-//! Messages are read one by one and their lengths are checked before the package decodes them: it takes the memory that they say,
-//! true or not.
+//! The source reads messages one by one and checks their lengths before decoding. The Arrow package allocates the stated length, even if it
+//! is false.
 
 use std::fs::File;
 use std::io::{self, BufReader, Cursor, Read, Seek, SeekFrom};
@@ -23,9 +23,9 @@ use crate::source::meter::Metered;
 
 /// What a file begins with; a stream does not.
 const MAGIC: &[u8] = b"ARROW1";
-/// What a message begins with, but for those of the oldest writers.
+/// The start of every message, except from the oldest writers.
 const CONTINUATION: [u8; 4] = [0xFF; 4];
-/// How many times smaller LZ4 can make bytes at most.
+/// Upper limit of the LZ4 compression ratio.
 const MOST_OF_LZ4: u64 = 256;
 
 /// Opens an input, which may be either: what it begins with tells.
@@ -88,7 +88,7 @@ struct Streams<R> {
     reader: R,
     decoder: StreamDecoder,
     schema: SchemaRef,
-    /// The most bytes of a message, and of what it unpacks to.
+    /// Maximum bytes of a message, packed and unpacked.
     most: usize,
     has_ended: bool,
 }
@@ -102,7 +102,7 @@ impl<R: Read> Streams<R> {
         Ok(streams)
     }
 
-    /// Reads the schema that a stream begins with; `None` at the end of all.
+    /// Reads the schema of the next stream; `None` at the end of the input.
     fn begin(&mut self) -> Result<Option<SchemaRef>, ArrowError> {
         self.decoder = decoder();
         let mut bytes = match self.message()? {
@@ -111,13 +111,13 @@ impl<R: Read> Streams<R> {
             None => return Ok(None),
         };
         self.decoder.decode(&mut bytes)?;
-        // The decoder takes a message when the next one comes.
+        // The decoder parses a message only after the start of the next one.
         let mut end = Buffer::from(CONTINUATION);
         self.decoder.decode(&mut end)?;
         self.decoder.schema().map(Some).ok_or_else(|| broken("it has no columns"))
     }
 
-    /// The next message, whose lengths have been checked, and whether it has a schema; `None` at the end of a stream.
+    /// The next message with valid lengths, and whether it has a schema; `None` at the end of a stream.
     fn message(&mut self) -> Result<Option<(Buffer, bool)>, ArrowError> {
         let mut bytes = Vec::new();
         if !self.read(&mut bytes, 4)? {
@@ -149,12 +149,12 @@ impl<R: Read> Streams<R> {
         Ok(Some((Buffer::from_vec(bytes), has_schema)))
     }
 
-    /// Reads so many bytes behind others; `false` where there are none.
+    /// Appends `count` bytes; `false` at the end of the input.
     fn read(&mut self, bytes: &mut Vec<u8>, count: usize) -> Result<bool, ArrowError> {
         if count > self.most {
             return Err(too_large(count as u64, self.most));
         }
-        // Memory is taken as bytes come, whatever their number is said to be.
+        // Grow with the bytes that arrive: the stated length can be false.
         let read = self.reader.by_ref().take(count as u64).read_to_end(bytes)?;
         if read < count && read > 0 {
             return Err(broken("it is cut short"));
@@ -177,11 +177,11 @@ impl<R: Read> Iterator for Streams<R> {
             let batch = match self.message() {
                 Ok(Some((_, true))) => Err(broken("columns are where rows should be")),
                 Ok(Some((mut bytes, false))) => self.decoder.decode(&mut bytes).and_then(|batch| {
-                    // The decoder gives a batch when what comes after it begins.
+                    // The decoder returns a batch only after the start of the next message.
                     let mut next = Buffer::from(CONTINUATION);
                     Ok(batch.or(self.decoder.decode(&mut next)?))
                 }),
-                // Streams may be joined by putting one behind the other.
+                // Another stream may follow.
                 Ok(None) => match self.begin() {
                     Ok(Some(schema)) if schema == self.schema => Ok(None),
                     Ok(Some(_)) => Err(broken("another stream with other columns comes after the first")),
@@ -202,7 +202,7 @@ impl<R: Read> Iterator for Streams<R> {
     }
 }
 
-/// The decoder, as it is before each message: what each begins with has been read already.
+/// A decoder for messages without the continuation marker.
 fn decoder() -> StreamDecoder {
     StreamDecoder::new().with_require_alignment(false)
 }
@@ -230,7 +230,7 @@ impl<R: Read + Seek> ArrowFile<R> {
         let footer = root_as_footer(&bytes).map_err(|error| broken(&error.to_string()))?;
         let schema = footer.schema().ok_or_else(|| broken("it has no columns"))?;
         let schema = Arc::new(convert::try_fb_to_schema(schema)?);
-        // Each message says its version; some writers say another for the whole file.
+        // The version in the footer can differ from the versions of the messages.
         let decoder = FileDecoder::new(Arc::clone(&schema), MetadataVersion::V1).with_require_alignment(false);
         let blocks: Vec<Block> = footer.recordBatches().map_or(Vec::new(), |blocks| blocks.iter().copied().collect());
         let dictionaries: Vec<Block> = footer.dictionaries().map_or(Vec::new(), |blocks| blocks.iter().copied().collect());
@@ -242,7 +242,7 @@ impl<R: Read + Seek> ArrowFile<R> {
         Ok(file)
     }
 
-    /// The bytes of a block, whose lengths have been checked.
+    /// The bytes of a block, with valid lengths.
     fn block(&mut self, block: &Block) -> Result<Buffer, ArrowError> {
         let not_there = || broken("a block is not where it should be");
         let start = u64::try_from(block.offset()).map_err(|_| not_there())?;
@@ -283,7 +283,7 @@ impl<R: Read + Seek> Iterator for ArrowFile<R> {
     }
 }
 
-/// Checks that the buffers of a message unpack to no more than `most` bytes, as they say.
+/// Checks that the stated sizes of all unpacked buffers add up to at most `most` bytes.
 fn check(message: &Message, body: &[u8], most: usize) -> Result<(), ArrowError> {
     let dictionary = message.header_as_dictionary_batch().and_then(|dictionary| dictionary.data());
     let Some(batch) = message.header_as_record_batch().or(dictionary) else { return Ok(()) };
@@ -294,12 +294,12 @@ fn check(message: &Message, body: &[u8], most: usize) -> Result<(), ArrowError> 
         let bytes = place.and_then(|(start, length)| body.get(start..start.checked_add(length)?));
         let bytes = bytes.ok_or_else(|| broken("a buffer is not where it should be"))?;
         let Some(length) = bytes.first_chunk::<8>() else { continue };
-        // Where nothing is compressed, it says -1.
+        // -1 marks an uncompressed buffer.
         let Ok(length) = u64::try_from(i64::from_le_bytes(*length)) else { continue };
         all = all.saturating_add(length);
         let is_possible = compression.codec() != CompressionType::LZ4_FRAME || length <= bytes.len() as u64 * MOST_OF_LZ4;
         if !is_possible {
-            return Err(broken("a buffer cannot unpack to what it says"));
+            return Err(broken("the stated size of a buffer is impossible"));
         }
     }
     if all > most as u64 { Err(too_large(all, most)) } else { Ok(()) }
@@ -310,5 +310,5 @@ fn broken(why: &str) -> ArrowError {
 }
 
 fn too_large(bytes: u64, most: usize) -> ArrowError {
-    ArrowError::MemoryError(format!("a batch of its rows takes {bytes} bytes, and {most} may be taken"))
+    ArrowError::MemoryError(format!("a batch of its rows needs {bytes} bytes, and the limit is {most}"))
 }

@@ -1,7 +1,7 @@
-//! The memory that the rows of a Parquet file take, before they are decoded.
+//! Estimates the memory for rows of a Parquet file before decoding.
 //!
-//! A few bytes can stand for very many: a page is compressed, and a long text in a dictionary is copied for each row that has it. So
-//! the headers of the pages are read first (parquet.thrift, `PageHeader`).
+//! A small file can need much memory: pages are compressed, and decoding copies a long dictionary text to each of its rows. This module
+//! reads the page headers first (parquet.thrift, `PageHeader`).
 
 use std::sync::Arc;
 
@@ -15,11 +15,11 @@ use super::thrift::Thrift;
 
 /// The share of the memory that the rows of a batch may take.
 const SHARE: usize = 8;
-/// Bytes in which the header of a page is looked for first, and at last.
+/// Bytes to read for a page header at first, and at most.
 const HEADER: usize = 512;
 const MOST_HEADER: usize = 1 << 20;
 
-/// The header of a page, as far as it matters here.
+/// The relevant fields of a page header.
 #[derive(Debug, PartialEq, Eq)]
 struct PageHeader {
     /// Its own bytes.
@@ -29,8 +29,7 @@ struct PageHeader {
     packed: u64,
 }
 
-/// The most rows of a batch of which the columns for which `is_needed` holds, by the index of their leaf, take no more than their
-/// share of `memory` bytes. One row at least.
+/// The maximum number of rows per batch, at least 1, for a share of `memory` bytes. Only leaf columns with `is_needed` count.
 ///
 /// # Errors
 /// A page or a row group takes more than the memory.
@@ -52,7 +51,7 @@ pub fn rows<R: ChunkReader + 'static>(
     Ok((share / widest.max(1)).max(1))
 }
 
-/// The bytes of the longest value of a column, as far as one may be far longer than the others.
+/// The bytes of the longest value of a column, or 0 if no value can be much longer than the others.
 fn widest_value<R: ChunkReader + 'static>(
     reader: &Arc<R>,
     group: &RowGroupMetaData,
@@ -62,7 +61,7 @@ fn widest_value<R: ChunkReader + 'static>(
     let broken = || ArrowError::ParquetError("a page is not where it should be".to_owned());
     let too_large = |bytes: u64| {
         let path = column.column_path().string();
-        ArrowError::MemoryError(format!("a page of its column {path} unpacks to {bytes} bytes, and {memory} may be taken"))
+        ArrowError::MemoryError(format!("a page of its column {path} unpacks to {bytes} bytes, and the limit is {memory}"))
     };
     let (mut at, length) = column.byte_range();
     let end = at.saturating_add(length);
@@ -80,13 +79,13 @@ fn widest_value<R: ChunkReader + 'static>(
     }
     let has_texts = matches!(column.column_type(), Type::BYTE_ARRAY);
     let total = column.unencoded_byte_array_data_bytes().and_then(|bytes| usize::try_from(bytes).ok());
-    // What all values of the row group take together is no more than each of its batches takes.
+    // The whole row group fits into the share of one batch.
     if !has_texts || total.is_some_and(|total| total <= share) {
         return Ok(0);
     }
     let shares_prefixes = column.encodings().any(|encoding| encoding == Encoding::DELTA_BYTE_ARRAY);
     let of_pages = if shares_prefixes { largest as usize } else { 0 };
-    // Even if every row had the longest that there could be.
+    // The worst case: the longest text in every row.
     let rows = usize::try_from(group.num_rows()).unwrap_or(usize::MAX);
     if dictionary as usize <= share / rows.clamp(1, 4096) {
         return Ok(of_pages);

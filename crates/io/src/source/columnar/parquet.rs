@@ -57,7 +57,7 @@ fn open_reader<R: Again + 'static>(name: String, reader: Counted<R>, memory: usi
     if *start != *b"PAR1" {
         return Err(broken("it is no Parquet", "say what it is, such as --from csv"));
     }
-    // What is noted of the types may be more than Parquet holds, such as dictionaries with keys too short for their values.
+    // The embedded Arrow schema can contain types that Parquet does not keep, such as dictionaries with short indexes.
     let builder = guarded(|| -> ParquetResult<_> {
         let metadata = ArrowReaderMetadata::load(&reader, ArrowReaderOptions::new())?;
         let metadata = match schema_in_parquet(metadata.schema()) {
@@ -96,7 +96,7 @@ fn open_reader<R: Again + 'static>(name: String, reader: Counted<R>, memory: usi
     Ok(Opened { schema, plan, begin: Box::new(begin), is_projected: true })
 }
 
-/// Whether a file whose footer is to be read says that its columns are not: field 8 of `FileMetaData` in parquet.thrift.
+/// Whether a file with a plaintext footer has encrypted columns: field 8 of `FileMetaData` in parquet.thrift.
 fn has_encrypted_columns(reader: &impl ChunkReader) -> bool {
     let footer = || {
         let end = reader.len().checked_sub(8)?;

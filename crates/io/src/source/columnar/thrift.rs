@@ -1,10 +1,10 @@
-//! Thrift's compact protocol, in which Parquet notes what is in a file:
+//! A reader for Thrift's compact protocol, the encoding of Parquet metadata:
 //! <https://github.com/apache/thrift/blob/master/doc/specs/thrift-compact-protocol.md>.
 
-/// Bytes of a structure that are being read.
+/// A cursor over the bytes of a structure.
 pub struct Thrift<'b> {
     bytes: &'b [u8],
-    /// The first that was not read.
+    /// The next byte.
     pub at: usize,
 }
 
@@ -12,7 +12,7 @@ pub struct Thrift<'b> {
 const MOST_DEPTH: u32 = 16;
 
 impl<'b> Thrift<'b> {
-    /// Reads bytes from the first on.
+    /// Starts at the first byte.
     pub fn new(bytes: &'b [u8]) -> Thrift<'b> {
         Thrift { bytes, at: 0 }
     }

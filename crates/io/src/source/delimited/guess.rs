@@ -45,7 +45,7 @@ fn divides(text: &str, delimiter: u8, is_whole: bool) -> bool {
     wanted.is_some_and(|count| count > 1)
 }
 
-/// What the start of a text says of its delimiter.
+/// The delimiter of a text by its start.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Start {
     /// The delimiter that a first line `sep=;` gives.
@@ -64,7 +64,7 @@ pub fn separator(line: &str) -> Option<u8> {
     }
 }
 
-/// Reads the start of a text, as far as it tells the delimiter; gives what it says, and the whole text.
+/// Reads the start of a text to find the delimiter. Returns a reader over the whole text.
 ///
 /// # Errors
 /// Where it cannot be read.

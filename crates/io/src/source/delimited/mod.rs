@@ -31,7 +31,7 @@ const MOST_BLANK: usize = 1 << 20;
 pub struct Preamble {
     /// Whether there is a byte-order mark.
     pub byte_order_mark: bool,
-    /// A first line that gives the delimiter (`sep=;`), with its line end; empty where there is none.
+    /// The first line if it sets the delimiter (`sep=;`), with its line end; otherwise empty.
     pub separator: String,
     /// Blank lines and the header row without its line end; the blank lines alone where there is no header.
     pub header: String,

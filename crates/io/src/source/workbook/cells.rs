@@ -19,7 +19,7 @@ pub struct Sheet {
     pub merged: Vec<(Range<u32>, Range<u32>)>,
     /// Numbers with more digits than the workbook keeps.
     pub imprecise: u64,
-    /// Numbers in a format of dates that are no dates.
+    /// Numbers with a date format but no valid date.
     pub undated: Cells,
     /// Numbers that are shown in a format, and the index of that.
     pub(super) numbers: Vec<(f64, u32)>,
@@ -37,7 +37,7 @@ pub struct Cells {
 }
 
 impl Cells {
-    /// Cells whose places are kept.
+    /// Maximum number of cell references.
     const MOST: usize = 3;
 
     /// Notes the place of a cell that has been counted: its row and column, from 0.

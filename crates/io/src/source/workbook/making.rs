@@ -40,7 +40,7 @@ impl<'n> Making<'n> {
         }
     }
 
-    /// Adds a formula without a stored value: a blank cell, whose row is a row all the same.
+    /// Adds a formula without a stored value, as a blank cell. Its row counts even if all cells are blank.
     ///
     /// # Errors
     /// As [`Making::add`].
@@ -88,8 +88,7 @@ impl<'n> Making<'n> {
 
     /// The sheet.
     ///
-    /// # Errors
-    /// It has formulas without a stored value, and these are not to be read as blank.
+    /// # Errors The sheet has formulas without a stored value, and `--empty-formulas` is `stop`.
     pub fn finish(self) -> Result<Sheet, Error> {
         let Making { mut sheet, mut cells, .. } = self;
         if self.empty_formulas.count > 0 && !self.reads_empty_formulas {

@@ -39,7 +39,7 @@ const KNOWN_FORMATS: [(u16, &str); 27] = [
     (49, "@"),
 ];
 
-/// The days from the epoch of workbooks that count from 1900 to the epoch of those that count from 1904.
+/// Days between the 1900 and the 1904 date systems.
 const DAYS_TO_1904: f64 = 1462.0;
 /// The day after 9999-12-31, the last date that a workbook has.
 const AFTER_LAST: i64 = 2_958_466;
@@ -60,8 +60,7 @@ struct Style {
 }
 
 impl Styles {
-    /// The styles of cells, by the number formats that they name. `formats` are those that are written down; of two with the
-    /// same number the last counts.
+    /// The cell styles, from their number format ids. `formats` has the custom formats by id; the last entry of an id wins.
     pub fn new(of_cells: &[u16], formats: &[(u16, String)]) -> Styles {
         let code = |id: &u16| {
             let written = formats.iter().rev().find(|(of, _)| of == id).map(|(_, code)| code.as_str());
@@ -101,7 +100,7 @@ impl Styles {
         if number.abs() >= 10_f64.powi(DIGITS as i32) {
             sheet.imprecise += 1;
         }
-        // What is shown is a number only as far as it says no more.
+        // The cell is a number only if its text is the plain number.
         match of_cell.and_then(|style| style.format.as_ref()) {
             Some(format) => {
                 sheet.text.push_str(&format.show(number));
@@ -115,8 +114,8 @@ impl Styles {
     }
 }
 
-/// A number as a date, a time or a duration, in the parts that its format shows; parts that are not zero are never left out.
-/// `None` for a number that is no date: negative, beyond the year 9999, or one of the days before 1900-03-01 that never were.
+/// The ISO 8601 text of a date, time or duration. It contains the parts that the format displays, and all parts that are not zero. `None`
+/// for invalid dates: negative numbers, years after 9999, and the days before 1900-03-01 that do not exist.
 fn moment_text(number: f64, moment: Moment, is_1904: bool) -> Option<(String, CellKind)> {
     if !number.is_finite() || number.abs() >= AFTER_LAST as f64 {
         return None;
@@ -134,7 +133,7 @@ fn moment_text(number: f64, moment: Moment, is_1904: bool) -> Option<(String, Ce
         return None;
     }
     let clock = clock(time);
-    // Without a day, a time is one of no date.
+    // On day 0, only the time counts.
     let is_time_alone = days == 0 && (moment == Moment::Time || (moment == Moment::DateAndTime && !is_1904));
     if is_time_alone {
         return Some((clock, CellKind::Text));
@@ -155,7 +154,7 @@ fn day(days: i64, is_1904: bool) -> Option<Date> {
     epoch.checked_add(days.days()).ok()
 }
 
-/// A time of day, with milliseconds where there are some.
+/// A time of day, with milliseconds if they are not zero.
 fn clock(milliseconds: i64) -> String {
     let (seconds, rest) = (milliseconds / 1000, milliseconds % 1000);
     let point = if rest > 0 { format!(".{rest:03}") } else { String::new() };

@@ -1,7 +1,7 @@
-//! Workbooks of the format that most programs write: .xlsx (ECMA-376, part 1).
+//! Reads .xlsx workbooks (ECMA-376, part 1).
 //!
-//! Written for this program, since a cell must be found wrong or without a value by itself: one that the format does not know, such
-//! as an error of a newer program, must not make the whole sheet unreadable.
+//! Our own reader, because problems must stay local to a cell. An unknown error value, for example, must not make the whole sheet
+//! unreadable.
 
 use std::borrow::Cow;
 use std::collections::HashMap;
@@ -18,7 +18,7 @@ use super::xml::{self, Token, Tokens};
 use crate::Error;
 use crate::source::{CellKind, Reading};
 
-/// Reads a sheet of such a workbook: the one that was named, or the first. Returns its name too, and the number of sheets.
+/// Reads the requested or the first sheet. Returns the cells, the name of the sheet and the number of sheets.
 ///
 /// # Errors
 /// The workbook cannot be read, has no such sheet, or has formulas without a stored value.
@@ -63,7 +63,7 @@ impl Book {
         };
         styles.is_1904 = is_1904;
         let (text, texts) = match shared("sharedStrings") {
-            // Some programs name the part and leave it out.
+            // Some programs declare the part but do not write it.
             Some(texts) => part(archive, &texts).map_or(Some(Default::default()), |part| shared_texts(&part))?,
             None => Default::default(),
         };
@@ -205,8 +205,7 @@ fn shared_texts(content: &[u8]) -> Option<(String, Vec<Range<usize>>)> {
     Some((text, texts))
 }
 
-/// Resolves `_x000D_`, by which characters are written that XML does not have (ECMA-376, part 1, section 22.4.2.4), in a text from
-/// byte `start` on.
+/// Resolves `_x000D_`, the escape for characters that XML lacks (ECMA-376, part 1, section 22.4.2.4), from byte `start` on.
 fn unescape(text: &mut String, start: usize) {
     if memchr::memmem::find(&text.as_bytes()[start..], b"_x").is_none() {
         return;
@@ -238,14 +237,14 @@ fn unescape(text: &mut String, start: usize) {
     text.push_str(rest);
 }
 
-/// A cell as far as it has been read.
+/// The current cell.
 #[derive(Default)]
 struct Written {
     at: (u32, u32),
     style: usize,
     kind: Kind,
     has_formula: bool,
-    /// Whether there is an element with its value.
+    /// Whether the cell has a value element.
     has_value: bool,
     value: String,
 }
@@ -268,11 +267,11 @@ enum Kind {
 
 /// Adds the cells of a sheet; `None` where it is broken.
 fn read_cells<R: Read>(mut tokens: Tokens<R>, book: &Book, making: &mut Making) -> Option<Result<(), Error>> {
-    // The places of the row and of the cell that come next, if they do not say theirs.
+    // Default places of the next row and cell.
     let (mut row, mut column) = (0_u32, 0_u32);
     let mut cell = Written::default();
     let (mut in_cell, mut in_value) = (false, false);
-    // How deep in readings of texts, which are no part of them.
+    // Nesting depth of phonetic readings.
     let mut readings = 0_u32;
     while let Some(token) = tokens.next()? {
         match token {
@@ -320,7 +319,7 @@ fn read_cells<R: Read>(mut tokens: Tokens<R>, book: &Book, making: &mut Making) 
     (!in_cell).then_some(Ok(()))
 }
 
-/// The number of a row, from 0: the one that it says, or the next.
+/// The index of a row: its `r` attribute, or else the next index.
 fn number_of_row(attributes: &[u8], next: u32) -> Option<u32> {
     match xml::attributes(attributes).find(|(name, _)| *name == b"r") {
         Some((_, number)) => str::from_utf8(number).ok()?.parse::<u32>().ok()?.checked_sub(1),
@@ -329,7 +328,7 @@ fn number_of_row(attributes: &[u8], next: u32) -> Option<u32> {
 }
 
 impl Written {
-    /// Begins another cell with what its tag says; `next` is its place if it says none.
+    /// Starts the next cell. `next` is the default place.
     fn begin(&mut self, attributes: &[u8], next: (u32, u32)) -> Option<()> {
         self.value.clear();
         *self = Written { at: next, value: std::mem::take(&mut self.value), ..Written::default() };

@@ -88,7 +88,7 @@ struct Written {
 }
 
 impl Written {
-    /// Whether there is something to be read in it: a text, or a formula whose value is not stored.
+    /// Whether the cell has a text or a formula without a stored value.
     fn has_content(&self) -> bool {
         self.value.as_ref().is_some_and(|value| !value.is_empty()) || !self.shown.is_empty() || self.is_empty_formula()
     }

@@ -1,7 +1,7 @@
-//! The tokens of a large XML part, read as a stream.
+//! A streaming tokenizer for large XML parts.
 //!
-//! A sheet has tens of bytes of XML for each byte of a value. General readers of XML build what a sheet never needs; this one finds
-//! the ends of tags and hands out what is between them.
+//! A sheet has tens of bytes of XML per byte of value. This tokenizer only finds the ends of tags, which is much faster than a general XML
+//! reader.
 
 use std::borrow::Cow;
 use std::io::{ErrorKind, Read};
@@ -9,7 +9,7 @@ use std::io::{ErrorKind, Read};
 use memchr::memmem::find;
 use memchr::{memchr, memchr3};
 
-/// Bytes that are read at a time.
+/// Bytes per read.
 const STRIDE: usize = 256 << 10;
 
 /// A token: names come without their prefixes.
@@ -19,7 +19,7 @@ pub enum Token<'b> {
     Open {
         /// The name.
         name: &'b [u8],
-        /// Its attributes as they are written.
+        /// The raw attributes.
         attributes: &'b [u8],
         /// Whether it closes the element too.
         is_empty: bool,
@@ -51,7 +51,7 @@ enum Found {
 }
 
 impl<R: Read> Tokens<R> {
-    /// The tokens of what `reader` gives, none of which may have more than `most` bytes.
+    /// Tokenizes a reader. A token of more than `most` bytes is an error.
     pub fn new(reader: R, most: usize) -> Tokens<R> {
         Tokens { reader, buffer: vec![0; STRIDE], at: 0, end: 0, has_ended: false, most }
     }
@@ -73,7 +73,7 @@ impl<R: Read> Tokens<R> {
                     (end.map(|end| end + 3), plain.flatten())
                 }
                 [b'<', b'!', ..] if held.len() < 4 && !self.has_ended => (None, None),
-                // A declaration of a document type is nothing that a workbook has.
+                // Workbooks have no document type declaration.
                 [b'<', b'!', _, ..] => return None,
                 [b'<', ..] => {
                     let end = tag_end(held);
@@ -102,7 +102,7 @@ impl<R: Read> Tokens<R> {
         }))
     }
 
-    /// Reads more, behind what is held; `None` where that fails or there is too much.
+    /// Appends to the buffer. `None` on read errors and for oversized tokens.
     fn fill(&mut self) -> Option<()> {
         self.buffer.copy_within(self.at..self.end, 0);
         (self.at, self.end) = (0, self.end - self.at);
@@ -136,7 +136,7 @@ fn tag_end(bytes: &[u8]) -> Option<usize> {
     }
 }
 
-/// The tag whose inside this is.
+/// Parses the inside of a tag.
 fn tag(inside: &[u8]) -> Token<'_> {
     if let Some(name) = inside.strip_prefix(b"/") {
         return Token::Close(local(name.trim_ascii_end()));
@@ -151,7 +151,7 @@ fn local(name: &[u8]) -> &[u8] {
     name.iter().position(|byte| *byte == b':').map_or(name, |colon| &name[colon + 1..])
 }
 
-/// The attributes of a tag: their names and values as they are written. Ends at what is none.
+/// The raw names and values of the attributes of a tag, up to the first syntax error.
 pub fn attributes(mut written: &[u8]) -> impl Iterator<Item = (&[u8], &[u8])> {
     std::iter::from_fn(move || {
         written = written.trim_ascii_start();
@@ -165,7 +165,7 @@ pub fn attributes(mut written: &[u8]) -> impl Iterator<Item = (&[u8], &[u8])> {
     })
 }
 
-/// A text with its entities resolved; `None` where it is not UTF-8 or has an entity that there is not.
+/// Resolves entities. `None` for invalid UTF-8 and unknown entities.
 pub fn resolved(text: &[u8]) -> Option<Cow<'_, str>> {
     let text = simdutf8::basic::from_utf8(text).ok()?;
     if memchr(b'&', text.as_bytes()).is_none() && memchr(b'\r', text.as_bytes()).is_none() {

@@ -118,6 +118,14 @@ pub enum Error {
         /// Why.
         why: String,
     },
+    /// Parquet lacks the type of a column.
+    #[error("the column {column} has a type that Parquet lacks: {of}")]
+    NotInParquet {
+        /// The column.
+        column: String,
+        /// The type.
+        of: &'static str,
+    },
     /// A table of the program's own has no place in a format.
     #[error("faults and other tables that are not cut out of another are not written as {format}")]
     NoTable {
@@ -525,6 +533,7 @@ impl Error {
                 "mend the line, leave the column out with --without, or write a format without types, such as -o OUT.csv".to_owned()
             }
             Error::NoColumnar { .. } => "write another format, such as -o OUT.csv".to_owned(),
+            Error::NotInParquet { .. } => "write Arrow, such as -o OUT.arrow, or leave the column out with --without".to_owned(),
             Error::NoTable { .. } => "give it a name that ends in .csv, .jsonl or .xlsx".to_owned(),
             Error::DoubledTitle { .. } => "leave one of them out with --columns or --without, by its number, such as #4".to_owned(),
             Error::BadFile { help, .. } => (*help).to_owned(),

@@ -16,6 +16,9 @@ import pyarrow as pa
 import pyarrow.ipc as ipc
 import pyarrow.parquet as pq
 import xlwt
+from openpyxl.cell.rich_text import CellRichText, TextBlock
+from openpyxl.cell.text import InlineFont
+from openpyxl.utils.datetime import CALENDAR_MAC_1904, CALENDAR_WINDOWS_1900
 
 PROGRAM = os.path.abspath(sys.argv[1])
 CARVE = ["-c", "code", "-p", 'family: before "-"', "-q"]
@@ -81,6 +84,59 @@ def workbooks():
     same([[(v, "s" if t == "f" else t) for v, t in row] for row in rows[1:]], expected, "types of pieces in our workbook")
 
 
+def workbook_types():
+    """Each type of cell that openpyxl writes, in both date systems, with its number format: what is seen of it, and what is in it after we wrote it."""
+    for epoch in [CALENDAR_WINDOWS_1900, CALENDAR_MAC_1904]:
+        book = openpyxl.Workbook()
+        book.epoch = epoch
+        sheet = book.active
+        sheet.title = "Stores & yards <2>"
+        # The value, its number format, and what a phrase sees.
+        cells = [
+            ("GRP-1", "General", "GRP-1"),
+            ("  two\nlines ", "@", "  two\nlines "),
+            ("a_b & <c>", "General", "a_b & <c>"),
+            (CellRichText("GRP", TextBlock(InlineFont(b=True), "-2")), "General", "GRP-2"),
+            (385, "00000", "00385"),
+            (-0.5, "0.0%", "-50.0%"),
+            (1234567.891, "#,##0.00;(#,##0.00)", "1,234,567.89"),
+            (-1234.5, "#,##0.00;(#,##0.00)", "(1,234.50)"),
+            (41273, '"GRP-"00000000', "GRP-00041273"),
+            (0, "0;-0;;@", ""),
+            (1e300, "General", "1" + "0" * 300),
+            (123456789012345, "General", "123456789012345"),
+            (True, "General", "true"),
+            (dt.date(2025, 3, 1), "dd/mm/yy", "2025-03-01"),
+            (dt.datetime(2025, 3, 1, 8, 5, 30), "yyyy-mm-dd hh:mm:ss", "2025-03-01T08:05:30"),
+            (dt.datetime(2025, 3, 1), "yyyy-mm-dd hh:mm", "2025-03-01T00:00:00"),
+            (dt.time(17, 30), "h:mm", "17:30:00"),
+            (dt.timedelta(hours=36, minutes=5), "[h]:mm", "36:05:00"),
+            ("#N/A", "General", "#N/A"),
+            ("#DIV/0!", "General", "#DIV/0!"),
+            (None, "00000", ""),
+        ]
+        sheet.append(["code", "it"])
+        for row, (value, shown, _) in enumerate(cells, 2):
+            sheet.cell(row, 1, f"GRP-{row}")
+            cell = sheet.cell(row, 2, value)
+            cell.number_format = shown
+        book.save("types.xlsx")
+        objects = [json.loads(line) for line in run("carve", "types.xlsx", *CARVE, "-p", "seen of it: whole", "--to", "jsonl").splitlines()]
+        same([row["seen"] or "" for row in objects], [seen for _, _, seen in cells], "what is seen of cells")
+        run("carve", "types.xlsx", *CARVE, "-o", "cut.xlsx")
+        cut = openpyxl.load_workbook("cut.xlsx")
+        same((cut.sheetnames, cut.epoch), ([sheet.title], CALENDAR_WINDOWS_1900), "our workbook")
+        again = openpyxl.load_workbook("types.xlsx").active
+        for row in range(1, len(cells) + 2):
+            ours, theirs = cut.active.cell(row, 2), again.cell(row, 2)
+            # An error value is a text, as the documentation says.
+            of = theirs.data_type.replace("e", "s")
+            same((ours.value, ours.data_type), (theirs.value, of), f"our workbook, row {row}")
+            # The formats of texts are not kept.
+            if theirs.data_type in "nd" and theirs.value is not None:
+                same(ours.number_format, theirs.number_format, f"the number format of our workbook, row {row}")
+
+
 def old_workbooks():
     book = xlwt.Workbook()
     sheet = book.add_sheet("Spare parts")
@@ -118,7 +174,7 @@ def old_workbooks():
 
 
 def table(rows):
-    """A table of all types that are read, `rows` long."""
+    """A table of many types, `rows` long."""
     pick = lambda values: [values[row % len(values)] for row in range(rows)]
     moments = [dt.datetime(2025, 3, 1, 8, 5, 30), None, dt.datetime(1969, 12, 31, 23, 59, 59, 123000)]
     columns = {
@@ -230,6 +286,136 @@ def columns():
         same(cut[column].to_pylist(), kept, f"some rows: {column}")
 
 
+def of_every_type():
+    """A column of each type that pyarrow has, with three values and nulls between them, by name."""
+    moment, day = dt.datetime(2025, 3, 1, 8, 5, 30), dt.date(2025, 3, 1)
+    columns = {}
+
+    def add(of, *values):
+        name = str(of).replace(" ", "")
+        one, two, three = values if len(values) == 3 else values * 3
+        columns[name] = pa.array([one, None, two, three, None], of)
+
+    for bits in (8, 16, 32, 64):
+        signed, unsigned = getattr(pa, f"int{bits}")(), getattr(pa, f"uint{bits}")()
+        add(signed, 0, -(2 ** (bits - 1)), 2 ** (bits - 1) - 1)
+        add(unsigned, 0, 1, 2**bits - 1)
+        for index in (signed, unsigned):
+            columns[f"dictionary_{index}"] = pa.array(["East", None, "West", "East", None]).cast(pa.dictionary(index, pa.string()))
+    for of in (pa.float16(), pa.float32(), pa.float64()):
+        add(of, 0.5, -1.25, float("inf"))
+    for of in (pa.decimal32(9, 2), pa.decimal64(18, 2), pa.decimal128(38, 2), pa.decimal256(76, 2), pa.decimal128(5, 0)):
+        least = decimal.Decimal(10) ** -of.scale
+        add(of, least, -least, decimal.Decimal(10 ** (of.precision - of.scale) - 1))
+    for of in (pa.date32(), pa.date64()):
+        add(of, day, dt.date(1600, 2, 29), dt.date(9999, 12, 31))
+    for unit in ("s", "ms", "us", "ns"):
+        for zone in (None, "UTC", "Europe/Vienna", "+05:30"):
+            add(pa.timestamp(unit, zone), moment, dt.datetime(1969, 12, 31, 23, 59, 59), dt.datetime(2200, 1, 1))
+        add(pa.duration(unit), dt.timedelta(days=2, seconds=3), dt.timedelta(seconds=-1), dt.timedelta(0))
+    for of in (pa.time32("s"), pa.time32("ms"), pa.time64("us"), pa.time64("ns")):
+        add(of, dt.time(8, 5), dt.time(0), dt.time(23, 59, 59))
+    add(pa.bool_(), True, False, True)
+    add(pa.month_day_nano_interval(), (1, 2, 3), (-1, 0, 0), (0, 0, 0))
+    for of in (pa.string(), pa.large_string(), pa.string_view()):
+        add(of, "é-1", "", "a text that is longer than a view")
+    for of in (pa.binary(), pa.large_binary(), pa.binary_view()):
+        add(of, b"\xff\x00", b"", b"bytes that are longer than a view")
+    add(pa.binary(4), b"\xff\x00ab", b"abcd", b"\x00\x00\x00\x00")
+    for inner, values in [(pa.int16(), [1, None]), (pa.timestamp("s"), [moment, None]), (pa.date64(), [day]), (pa.string(), ["a", None])]:
+        add(pa.list_(inner), values, [], values)
+        add(pa.large_list(inner), values, [], values)
+        add(pa.list_(inner, 2), (values * 2)[:2])
+        add(pa.map_(pa.string(), inner), [("k", values[0])], [], [("k", values[-1]), ("l", values[0])])
+        add(pa.struct([("x", inner), ("y", pa.list_(inner))]), {"x": values[0], "y": values}, {"x": None, "y": []}, {"x": values[0], "y": None})
+        columns[f"dictionary_of_{inner}"] = pa.array([values[0], None, values[0], values[-1], None], inner).dictionary_encode()
+    add(pa.list_view(pa.int16()), [1, None], [], [2])
+    add(pa.struct([("d", pa.dictionary(pa.int8(), pa.string()))]), {"d": "East"}, {"d": None}, {"d": "West"})
+    add(pa.list_(pa.dictionary(pa.int8(), pa.string())), ["East", None], [], ["West"])
+    for of, plain in [(pa.uuid(), pa.array([bytes(range(16)), None, b"\xff" * 16, bytes(16), None], pa.binary(16))), (pa.json_(), pa.array(['{"a":1}', None, "[]", "null", None])), (pa.bool8(), pa.array([1, None, 0, 1, None], pa.int8()))]:
+        columns[str(of).split("<")[1]] = pa.ExtensionArray.from_storage(of, plain)
+    columns["null"] = pa.nulls(5)
+    columns["run_ends"] = pa.RunEndEncodedArray.from_arrays([2, 5], ["a", None])
+    ids = pa.array([0, 1, 0, 1, 0], pa.int8())
+    columns["sparse"] = pa.UnionArray.from_sparse(ids, [pa.array([1, 2, 3, 4, None]), pa.array(list("abcde"))])
+    columns["dense"] = pa.UnionArray.from_dense(ids, pa.array([0, 0, 1, 1, 2], pa.int32()), [pa.array([1, 2, None]), pa.array(["a", "b"])])
+    return columns
+
+
+def spelled(of):
+    """A type with all that it is made of. The names of the fields in lists and maps are for their writer to choose, and Parquet's indexes have 32 bits."""
+    if isinstance(of, pa.ExtensionType):
+        return f"{of.extension_name} of {spelled(of.storage_type)}"
+    if pa.types.is_dictionary(of):
+        index = of.index_type if of.index_type.bit_width > 16 else pa.int32()
+        return f"dictionary {index} of {spelled(of.value_type)}"
+    if pa.types.is_map(of):
+        return f"map of {spelled(of.key_type)} to {spelled(of.item_type)}"
+    if pa.types.is_fixed_size_list(of):
+        return f"{of.list_size} of {spelled(of.value_type)}"
+    if pa.types.is_struct(of):
+        return "(" + ", ".join(f"{field.name}: {spelled(field.type)}" for field in of.fields) + ")"
+    if pa.types.is_nested(of) and not pa.types.is_union(of) or pa.types.is_run_end_encoded(of):
+        return f"{str(of).split('<')[0]} of {spelled(of.value_type)}"
+    return str(of)
+
+
+def in_parquet(spelling):
+    """The type that Parquet has for it."""
+    for arrow, parquet in [("time32[s]", "time32[ms]"), ("timestamp[s", "timestamp[ms"), ("date64[ms]", "date32[day]"), ("run_end_encoded of ", "")]:
+        spelling = spelling.replace(arrow, parquet)
+    return spelling
+
+
+def types():
+    """Each type between Arrow and Parquet, with its values, nulls and metadata: columns that are copied, and rows that are selected."""
+    with open("kept.cutlist.toml", "w") as out:
+        out.write("column = 'code'\n[piece.family]\ntake = 'before \"-\"'\n[rows]\nkeep = ['n: not one of \"4\"']\n")
+    codes, numbers = pa.array(["GRP-1", "HNG-2", "TWR-3", "GRP-4", "GRP-5"]), pa.array([1, 2, 3, 4, 5])
+    refused = []
+    for name, column in of_every_type().items():
+        fields = [pa.field("code", pa.string()), pa.field("n", pa.int64(), nullable=False), pa.field("it", column.type, metadata={"unit": "mm"})]
+        table = pa.Table.from_arrays([codes, numbers, column], schema=pa.schema(fields, {"made by": "a test"}))
+        with ipc.new_file("it.arrow", table.schema) as out:
+            out.write_table(table, max_chunksize=2)
+        with ipc.new_stream("it.arrows", table.schema) as out:
+            out.write_table(table, max_chunksize=3)
+        ways = [("it.arrow", ["parquet", "arrows"]), ("it.arrows", ["arrow"]), ("it.parquet", ["parquet", "arrow"])]
+        try:
+            pq.write_table(table, "it.parquet")
+        except pa.ArrowNotImplementedError:
+            del ways[2]
+        for source, endings in ways:
+            original = read(source)
+            for ending in endings:
+                for words, rows in [(CARVE, [0, 1, 2, 3, 4]), (["-l", "kept.cutlist.toml", "-q"], [0, 1, 2, 4])]:
+                    what = f"{name}, {source} to {ending}, {len(rows)} rows"
+                    ran = subprocess.run([PROGRAM, "carve", source, *words, "-o", f"cut.{ending}"], capture_output=True)
+                    if ending == "parquet" and b"the column it has a type that Parquet lacks" in ran.stderr:
+                        refused.append(name)
+                        continue
+                    same(ran.returncode, 0, f"{what}: {ran.stderr.decode()}")
+                    cut = read(f"cut.{ending}")
+                    cut.validate(full=True)
+                    same(cut.column_names, ["code", "n", "it", "family"], what)
+                    found, wanted = cut.schema.field("it"), original.schema.field("it")
+                    # pyarrow reads a dictionary of anything but text or bytes in Parquet as its values.
+                    values = wanted.type.value_type if pa.types.is_dictionary(wanted.type) else wanted.type
+                    spellings = {spelled(wanted.type), spelled(values), f"dictionary int32 of {spelled(values)}"}
+                    if ending == "parquet":
+                        spellings = {in_parquet(spelling) for spelling in spellings}
+                    assert spelled(found.type) in spellings, f"{what}: its type is {spelled(found.type)}, of {spellings}"
+                    same({**found.metadata, **wanted.metadata}, found.metadata, f"{what}: its metadata")
+                    same(cut.schema.metadata[b"made by"], b"a test", f"{what}: metadata")
+                    same(cut.schema.field("n").nullable, False, f"{what}: whether nulls may be")
+                    values = [column.to_pylist()[row] for row in rows]
+                    same(cut["it"].to_pylist(), values, what)
+                    # Unions and runs have nulls in their children alone.
+                    has_nulls = not pa.types.is_union(found.type) and not pa.types.is_run_end_encoded(found.type)
+                    same(cut["it"].null_count, values.count(None) if has_nulls else 0, f"{what}: nulls")
+    same(set(refused), {"month_day_nano_interval", "sparse", "dense"}, "types that Parquet lacks")
+
+
 def others():
     with open("rows.jsonl", "w") as out:
         out.write('{"code":"A-1","n":1,"r":1.5,"is":true,"in":{"x":[1]},"t":"007"}\n{"code":"A-2","r":2,"big":12345678901234567890}\n')
@@ -248,7 +434,9 @@ def others():
 
 os.chdir(tempfile.mkdtemp())
 workbooks()
+workbook_types()
 old_workbooks()
 columns()
+types()
 others()
 print("openpyxl and pyarrow read what we write, and we what they and xlwt write")

@@ -3,6 +3,8 @@
 #[cfg(feature = "columnar")]
 mod dictionaries;
 #[cfg(feature = "columnar")]
+mod parquet_schema;
+#[cfg(feature = "columnar")]
 mod parquet_types;
 #[cfg(feature = "columnar")]
 mod plan;
@@ -16,7 +18,9 @@ pub use arrow_array::RecordBatch;
 #[cfg(feature = "columnar")]
 pub use dictionaries::Dictionaries;
 #[cfg(feature = "columnar")]
-pub use parquet_types::{array_in_parquet, field_in_parquet, schema_in_parquet};
+pub use parquet_schema::parquet_metadata;
+#[cfg(feature = "columnar")]
+pub use parquet_types::{array_in_parquet, field_in_parquet, missing_in_parquet};
 #[cfg(feature = "columnar")]
 pub use plan::{ColumnPlan, Copies, Plan};
 #[cfg(feature = "columnar")]

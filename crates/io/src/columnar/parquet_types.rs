@@ -7,17 +7,16 @@ use std::sync::Arc;
 use arrow_array::cast::AsArray;
 use arrow_array::types::{ArrowDictionaryKeyType, Date64Type, Int32Type, Time32SecondType, TimestampSecondType};
 use arrow_array::{
-    Array, ArrayRef, Date32Array, DictionaryArray, GenericListArray, Int32Array, OffsetSizeTrait, StructArray,
-    Time32MillisecondArray, TimestampMillisecondArray, downcast_dictionary_array,
+    Array, ArrayRef, Date32Array, DictionaryArray, Int32Array, Time32MillisecondArray, TimestampMillisecondArray,
+    downcast_dictionary_array, make_array,
 };
 use arrow_buffer::ArrowNativeType;
-use arrow_schema::{ArrowError, DataType, Field, FieldRef, Schema, TimeUnit};
+use arrow_schema::{ArrowError, DataType, Field, FieldRef, IntervalUnit, Schema, TimeUnit};
 
 const MILLISECONDS_OF_DAY: i64 = 86_400_000;
 
 /// The type that a column has in Parquet.
 pub fn type_in_parquet(of: &DataType) -> DataType {
-    let inner = |field: &FieldRef| field_in_parquet(field);
     match of {
         DataType::Dictionary(key, values) => {
             let key = match **key {
@@ -29,9 +28,47 @@ pub fn type_in_parquet(of: &DataType) -> DataType {
         DataType::Timestamp(TimeUnit::Second, zone) => DataType::Timestamp(TimeUnit::Millisecond, zone.clone()),
         DataType::Time32(TimeUnit::Second) => DataType::Time32(TimeUnit::Millisecond),
         DataType::Date64 => DataType::Date32,
-        DataType::List(field) => DataType::List(inner(field)),
-        DataType::LargeList(field) => DataType::LargeList(inner(field)),
-        DataType::Struct(fields) => DataType::Struct(fields.iter().map(inner).collect()),
+        of => with_children(of, |_, child| field_in_parquet(child)),
+    }
+}
+
+/// The first type in a column's type that Parquet has no place for.
+pub fn missing_in_parquet(of: &DataType) -> Option<&'static str> {
+    match of {
+        DataType::Union(..) => Some("union"),
+        DataType::Interval(IntervalUnit::MonthDayNano) => Some("interval of months, days and nanoseconds"),
+        DataType::Dictionary(_, values) => missing_in_parquet(values),
+        DataType::RunEndEncoded(_, values) => missing_in_parquet(values.data_type()),
+        of => children(of).into_iter().find_map(|child| missing_in_parquet(child.data_type())),
+    }
+}
+
+/// The fields inside a nested type, in the order of the child arrays.
+pub fn children(of: &DataType) -> Vec<&FieldRef> {
+    match of {
+        DataType::List(field)
+        | DataType::LargeList(field)
+        | DataType::ListView(field)
+        | DataType::LargeListView(field)
+        | DataType::FixedSizeList(field, _)
+        | DataType::Map(field, _) => vec![field],
+        DataType::Struct(fields) => fields.iter().collect(),
+        _ => Vec::new(),
+    }
+}
+
+/// A nested type with other children.
+pub fn with_children(of: &DataType, mut child: impl FnMut(usize, &FieldRef) -> FieldRef) -> DataType {
+    match of {
+        DataType::List(field) => DataType::List(child(0, field)),
+        DataType::LargeList(field) => DataType::LargeList(child(0, field)),
+        DataType::ListView(field) => DataType::ListView(child(0, field)),
+        DataType::LargeListView(field) => DataType::LargeListView(child(0, field)),
+        DataType::FixedSizeList(field, length) => DataType::FixedSizeList(child(0, field), *length),
+        DataType::Map(field, is_sorted) => DataType::Map(child(0, field), *is_sorted),
+        DataType::Struct(fields) => {
+            DataType::Struct(fields.iter().enumerate().map(|(place, field)| child(place, field)).collect())
+        }
         of => of.clone(),
     }
 }
@@ -84,24 +121,13 @@ pub fn array_in_parquet(array: &ArrayRef) -> Result<ArrayRef, ArrowError> {
             let days: Date32Array = array.as_primitive::<Date64Type>().try_unary(days)?;
             Arc::new(days)
         }
-        DataType::List(_) => list::<i32>(array)?,
-        DataType::LargeList(_) => list::<i64>(array)?,
-        DataType::Struct(fields) => {
-            let structs = array.as_struct();
-            let columns = structs.columns().iter().map(array_in_parquet).collect::<Result<Vec<_>, _>>()?;
-            let fields = fields.iter().map(field_in_parquet).collect();
-            Arc::new(StructArray::try_new_with_length(fields, columns, structs.nulls().cloned(), structs.len())?)
+        of => {
+            let data = array.to_data();
+            let children = data.child_data().iter().map(|child| Ok(array_in_parquet(&make_array(child.clone()))?.to_data()));
+            let children = children.collect::<Result<Vec<_>, ArrowError>>()?;
+            make_array(data.into_builder().data_type(type_in_parquet(of)).child_data(children).build()?)
         }
-        _ => Arc::clone(array),
     })
-}
-
-fn list<O: OffsetSizeTrait>(array: &ArrayRef) -> Result<ArrayRef, ArrowError> {
-    let list = array.as_list::<O>();
-    let (DataType::List(field) | DataType::LargeList(field)) = array.data_type() else { return Ok(Arc::clone(array)) };
-    let values = array_in_parquet(list.values())?;
-    let nulls = list.nulls().cloned();
-    Ok(Arc::new(GenericListArray::<O>::try_new(field_in_parquet(field), list.offsets().clone(), values, nulls)?))
 }
 
 /// A dictionary with keys of 32 bits.
@@ -119,9 +145,9 @@ fn widened<K: ArrowDictionaryKeyType>(array: &DictionaryArray<K>) -> Result<Arra
 #[cfg(test)]
 #[allow(clippy::unwrap_used, reason = "a test that cannot go on has failed")]
 mod tests {
-    use arrow_array::builder::{ListBuilder, PrimitiveBuilder};
+    use arrow_array::builder::{FixedSizeListBuilder, ListBuilder, MapBuilder, PrimitiveBuilder, StringBuilder};
     use arrow_array::types::{Int8Type, UInt16Type};
-    use arrow_array::{Date64Array, Time32SecondArray, TimestampSecondArray};
+    use arrow_array::{Date64Array, StructArray, Time32SecondArray, TimestampSecondArray};
 
     use super::*;
     use crate::columnar::values;
@@ -141,6 +167,13 @@ mod tests {
         let mut list = ListBuilder::new(PrimitiveBuilder::<TimestampSecondType>::new());
         list.append_value([Some(second), None]);
         list.append_null();
+        let mut pair = FixedSizeListBuilder::new(PrimitiveBuilder::<TimestampSecondType>::new(), 2);
+        pair.values().append_slice(&[second, -second]);
+        pair.append(true);
+        let mut map = MapBuilder::new(None, StringBuilder::new(), PrimitiveBuilder::<Date64Type>::new());
+        map.keys().append_value("on");
+        map.values().append_value(-MILLISECONDS_OF_DAY);
+        map.append(true).unwrap();
         let field = Arc::new(Field::new("d", DataType::Date64, true));
         let day: ArrayRef = Arc::new(Date64Array::from(vec![Some(-MILLISECONDS_OF_DAY), None]));
         let arrays: Vec<ArrayRef> = vec![
@@ -151,6 +184,8 @@ mod tests {
             Arc::new(Time32SecondArray::from(vec![Some(29_130), None])),
             Arc::clone(&day),
             Arc::new(list.finish()),
+            Arc::new(pair.finish()),
+            Arc::new(map.finish()),
             Arc::new(StructArray::from(vec![(field, day)])),
         ];
         for array in arrays {

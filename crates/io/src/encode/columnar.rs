@@ -19,7 +19,7 @@ use super::out::{Held, HeldTexts};
 use super::rows::OutRows;
 use super::{Aside, Encodable, Encoder, Extend, Out, OwnColumn, OwnTable, Shape, Value};
 use crate::Error;
-use crate::columnar::{Plan, array_in_parquet, field_in_parquet, push_batch, push_schema};
+use crate::columnar::{Plan, array_in_parquet, field_in_parquet, missing_in_parquet, push_batch, push_schema};
 use crate::formats::Kind;
 use crate::head;
 use crate::source::types::{Seen, Type};
@@ -157,7 +157,7 @@ impl Columnar {
     /// Writes rows of a table that was read in this format, whose columns have values of these types, as the shape says.
     ///
     /// # Errors
-    /// Where the values of a column are of several types, or two columns would have one name.
+    /// Where the values of a column are of several types, two columns would have one name, or Parquet has no place for a type.
     pub fn new(kind: Kind, format: &Format, types: &[Seen], header: &Header, mut shape: Shape) -> Result<Columnar, Error> {
         shape.tells_titles_apart(kind, matches!(format, Format::Columnar(_)))?;
         let mut originals: Vec<Option<(FieldRef, Column)>> = Vec::new();
@@ -174,6 +174,9 @@ impl Columnar {
         for (column, title) in shape.columns.iter().zip(&shape.titles) {
             let original = if let OutColumn::Original(column) = column { originals.get_mut(*column) } else { None };
             let (field, column) = original.and_then(Option::take).unwrap_or_else(|| new_column(column, title, &shape));
+            if let (Kind::Parquet, Some(of)) = (kind, missing_in_parquet(field.data_type())) {
+                return Err(Error::NotInParquet { column: title.clone(), of });
+            }
             fields.push(field);
             columns.push(column);
         }

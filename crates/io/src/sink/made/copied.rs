@@ -9,7 +9,7 @@ use arrow_array::RecordBatch;
 use arrow_schema::{Schema, SchemaRef};
 use parquet::arrow::ArrowSchemaConverter;
 use parquet::arrow::add_encoded_arrow_schema_to_metadata;
-use parquet::arrow::arrow_reader::{ArrowReaderMetadata, ArrowReaderOptions};
+use parquet::arrow::arrow_reader::ArrowReaderMetadata;
 use parquet::arrow::arrow_writer::{ArrowColumnWriter, ArrowRowGroupWriterFactory, compute_leaves};
 use parquet::column::writer::ColumnCloseResult;
 use parquet::errors::{ParquetError, Result};
@@ -17,7 +17,7 @@ use parquet::file::properties::WriterProperties;
 use parquet::file::writer::SerializedFileWriter;
 use parquet::schema::types::Type;
 
-use crate::columnar::{Copies, field_in_parquet};
+use crate::columnar::{Copies, parquet_metadata};
 
 /// A file that is being made.
 pub struct Copied {
@@ -55,7 +55,7 @@ impl Copied {
     pub fn new(copies: &Copies, new: &SchemaRef, properties: impl FnOnce(&SchemaRef) -> WriterProperties) -> Result<Copied> {
         let open = |name: &String| -> Result<Arc<Source>> {
             let file = File::open(name)?;
-            let metadata = ArrowReaderMetadata::load(&file, ArrowReaderOptions::new())?;
+            let metadata = parquet_metadata(&file)?;
             Ok(Arc::new(Source { file, metadata }))
         };
         let sources = copies.files.iter().map(open).collect::<Result<Vec<_>>>()?;
@@ -65,7 +65,7 @@ impl Copied {
         for column in &copies.columns {
             match column {
                 Some(column) => {
-                    fields.push(field_in_parquet(&first.metadata.schema().fields()[*column]));
+                    fields.push(Arc::clone(&first.metadata.schema().fields()[*column]));
                     types.push(first.metadata.parquet_schema().root_schema().get_fields()[*column].clone());
                 }
                 None => {

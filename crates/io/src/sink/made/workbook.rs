@@ -253,7 +253,12 @@ mod of_parts {
                 }
             });
             self.cell(style, None);
-            let _ = write!(self.xml, "<v>{number}</v></c>");
+            // Debug formatting writes an exponent for very large and small numbers, and `.0` after whole ones.
+            let _ = write!(self.xml, "<v>{number:?}");
+            if self.xml.ends_with(".0") {
+                self.xml.truncate(self.xml.len() - 2);
+            }
+            self.xml.push_str("</v></c>");
         }
 
         fn text(&mut self, text: &str) -> io::Result<()> {

@@ -7,7 +7,7 @@ use std::sync::Arc;
 use arrow_schema::ArrowError;
 use bytes::Bytes;
 use parquet::arrow::ProjectionMask;
-use parquet::arrow::arrow_reader::{ArrowReaderMetadata, ArrowReaderOptions, ParquetRecordBatchReaderBuilder};
+use parquet::arrow::arrow_reader::ParquetRecordBatchReaderBuilder;
 use parquet::basic::{Compression, Encoding, EncodingMask};
 use parquet::errors::Result as ParquetResult;
 use parquet::file::metadata::{ColumnChunkMetaData, ParquetMetaData};
@@ -17,7 +17,7 @@ use super::bounds;
 use super::rows::{Batches, Opened, rows_of};
 use super::thrift::Thrift;
 use crate::Error;
-use crate::columnar::{ColumnPlan, Plan, schema_in_parquet};
+use crate::columnar::{ColumnPlan, Plan, parquet_metadata};
 use crate::guarded::guarded;
 use crate::source::Reading;
 use crate::source::input::Input;
@@ -57,16 +57,8 @@ fn open_reader<R: Again + 'static>(name: String, reader: Counted<R>, memory: usi
     if *start != *b"PAR1" {
         return Err(broken("it is no Parquet", "say what it is, such as --from csv"));
     }
-    // The embedded Arrow schema can contain types that Parquet does not keep, such as dictionaries with short indexes.
     let builder = guarded(|| -> ParquetResult<_> {
-        let metadata = ArrowReaderMetadata::load(&reader, ArrowReaderOptions::new())?;
-        let metadata = match schema_in_parquet(metadata.schema()) {
-            Some(schema) => {
-                let options = ArrowReaderOptions::new().with_schema(Arc::new(schema));
-                ArrowReaderMetadata::try_new(Arc::clone(metadata.metadata()), options)?
-            }
-            None => metadata,
-        };
+        let metadata = parquet_metadata(&reader)?;
         Ok(ParquetRecordBatchReaderBuilder::new_with_metadata(reader, metadata))
     });
     let builder = match builder {

@@ -67,7 +67,9 @@ impl<'n> Making<'n> {
             self.sheet.numbers.len() as u32
         });
         let end = self.sheet.text.len();
-        if end > start { self.push((row, SheetCell { column, span: Span::new(start, end), kind, shown })) } else { Ok(()) }
+        // A format can hide a number.
+        let is_there = end > start || shown > 0;
+        if is_there { self.push((row, SheetCell { column, span: Span::new(start, end), kind, shown })) } else { Ok(()) }
     }
 
     fn push(&mut self, cell: (u32, SheetCell)) -> Result<(), Error> {
@@ -88,7 +90,8 @@ impl<'n> Making<'n> {
 
     /// The sheet.
     ///
-    /// # Errors The sheet has formulas without a stored value, and `--empty-formulas` is `stop`.
+    /// # Errors
+    /// The sheet has formulas without a stored value, and `--empty-formulas` is `stop`.
     pub fn finish(self) -> Result<Sheet, Error> {
         let Making { mut sheet, mut cells, .. } = self;
         if self.empty_formulas.count > 0 && !self.reads_empty_formulas {

@@ -87,7 +87,8 @@ impl Styles {
             return match moment_text(number, moment, self.is_1904) {
                 Some((text, kind)) => {
                     sheet.text.push_str(&text);
-                    let since_1900 = if self.is_1904 && moment != Moment::Duration { number + DAYS_TO_1904 } else { number };
+                    let has_day = moment != Moment::Duration && (moment != Moment::Time || number >= 1.0);
+                    let since_1900 = if self.is_1904 && has_day { number + DAYS_TO_1904 } else { number };
                     (kind, Some((since_1900, style as u32)))
                 }
                 None => {

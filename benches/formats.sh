@@ -18,7 +18,7 @@ made=$made/release
 
 command -v zstd > /dev/null || { echo "install zstd first, to compare with" >&2; exit 1; }
 "$made/make-yard" "$rows" > "$work/made.csv"
-for format in csv jsonl csv.gz csv.zst parquet; do
+for format in csv jsonl csv.gz csv.zst parquet xlsx; do
   "$carve" carve "$work/made.csv" -c depot -p 'x: first 1' --quiet -o "$work/yard.$format"
 done
 cat > "$work/ratios.py" <<'PY'
@@ -27,6 +27,8 @@ from timed import measure
 cpu, wall = measure(sys.argv[1])
 print(f"JSON Lines, by hand / one thread: {cpu['JSON Lines by hand'] / cpu['JSON Lines, one thread']:.1f} (4 or more is wanted)")
 print(f"delimited text / Parquet, one thread: {cpu['delimited text, one thread'] / cpu['Parquet, one thread']:.2f} (1 or more is wanted)")
+for kind, most in [("delimited text to a workbook", 20), ("a workbook", 15)]:
+    print(f"{kind} / delimited text: {cpu[kind] / cpu['delimited text']:.1f} ({most} or less is wanted)")
 for kind in ("gz", "zst"):
     apart = wall[f".csv.{kind} unpacked"] + wall["delimited text"]
     print(f".csv.{kind}, as it is / unpacked and carved apart: {wall[f'.csv.{kind}'] / apart:.2f} (1.2 or less is wanted)")
@@ -41,6 +43,8 @@ printf '%s\t%s\n' \
   "JSON Lines" "$run '$work/yard.jsonl' -o '$work/out.jsonl'" \
   "Parquet, one thread" "$run '$work/yard.parquet' --threads 1 -o '$work/out.parquet'" \
   "Parquet" "$run '$work/yard.parquet' -o '$work/out.parquet'" \
+  "delimited text to a workbook" "$run '$work/yard.csv' -o '$work/out.xlsx'" \
+  "a workbook" "$run '$work/yard.xlsx' -o '$work/out.csv'" \
   ".csv.gz unpacked" "gzip -dc '$work/yard.csv.gz' > '$work/apart.csv'" \
   ".csv.gz" "$run '$work/yard.csv.gz' -o '$work/out.csv'" \
   ".csv.zst unpacked" "zstd -dcq '$work/yard.csv.zst' > '$work/apart.csv'" \

@@ -6,7 +6,7 @@ use super::bind::{Carving, OutColumn};
 use super::condition::Test;
 use super::plans::{AsksMissing, PieceBody};
 use super::worked::{Failure, Worked};
-use crate::batch::{Batch, Texts};
+use crate::batch::{Batch, Span, Texts};
 use crate::check::{Violation, ViolationKind};
 use crate::diagnostics::Diagnostics;
 use crate::piece::Shape;
@@ -267,7 +267,7 @@ impl Carving {
                 _ => *with_text[piece].get_or_insert_with(|| {
                     let texts = results.texts(self.values(piece, batch));
                     match results.are_several() {
-                        false => texts.iter().filter(|text| !is_blank(text)).count() as u64,
+                        false => count_with_text(texts),
                         true => count(&|row| results.items(row).any(|item| !is_blank(texts.get(item)))),
                     }
                 }),
@@ -531,4 +531,15 @@ fn fail(rows: impl Iterator<Item = u32>, check: u32, failures: &mut Vec<Failure>
         failures.push(Failure { row, check, item: row });
         faulty.set(row as usize);
     }
+}
+
+/// The number of texts that are not blank.
+fn count_with_text(texts: Texts) -> u64 {
+    let bytes = texts.text.as_bytes();
+    // The first byte decides for nearly every text, and no text has to be cut out for that.
+    let has_text = |span: &&Span| match bytes.get(span.start as usize) {
+        Some(b'!'..0x80) if !span.is_empty() => true,
+        _ => !is_blank(span.text(texts.text)),
+    };
+    texts.spans.iter().filter(has_text).count() as u64
 }

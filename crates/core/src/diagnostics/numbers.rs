@@ -229,14 +229,21 @@ fn has_point(text: &[u8], part: Span) -> bool {
     simd::first(text, part.start as usize, part.end as usize, |lanes| simd::are(lanes, POINT)).is_some()
 }
 
-/// Whether a look at the bytes beside a number leaves a doubt. Few have one there that could belong to them.
+/// Whether the bytes beside a number leave a doubt: a digit behind a mark or space, a sign, an exponent, or a character beyond ASCII.
 #[inline]
 fn is_doubtful(text: &[u8], value: Span, part: Span) -> bool {
-    let is_before = part.start > value.start
-        && matches!(text[part.start as usize - 1], b',' | b'.' | b'\'' | b'_' | b' ' | b'+' | b'-' | b'(' | 0x80..);
+    let byte = |at: u32| if at < value.end { text[at as usize] } else { 0 };
+    let byte_before = |width: u32| if part.start - value.start >= width { text[(part.start - width) as usize] } else { 0 };
+    let is_before = match byte_before(1) {
+        b',' | b'.' | b'\'' | b'_' | b' ' => byte_before(2).is_ascii_digit(),
+        b'(' => byte(part.end) == b')',
+        before => matches!(before, b'+' | b'-' | 0x80..),
+    };
     is_before
-        || (part.end < value.end
-            && matches!(text[part.end as usize], b',' | b'.' | b'\'' | b'_' | b' ' | b'+' | b'-' | b'e' | b'E' | 0x80..))
+        || match byte(part.end) {
+            b',' | b'.' | b'\'' | b'_' | b' ' => byte(part.end + 1).is_ascii_digit(),
+            after => matches!(after, b'+' | b'-' | b'e' | b'E' | 0x80..),
+        }
 }
 
 /// The style of a text that is one number with marks as a whole; an index of [`STYLES`].

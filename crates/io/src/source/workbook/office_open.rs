@@ -246,7 +246,6 @@ struct Written {
     has_formula: bool,
     /// Whether the cell has a value element.
     has_value: bool,
-    value: String,
 }
 
 /// How the value of a cell is written: the attribute `t`.
@@ -269,7 +268,7 @@ enum Kind {
 fn read_cells<R: Read>(mut tokens: Tokens<R>, book: &Book, making: &mut Making) -> Option<Result<(), Error>> {
     // Default places of the next row and cell.
     let (mut row, mut column) = (0_u32, 0_u32);
-    let mut cell = Written::default();
+    let (mut cell, mut value) = (Written::default(), String::new());
     let (mut in_cell, mut in_value) = (false, false);
     // Nesting depth of phonetic readings.
     let mut readings = 0_u32;
@@ -280,9 +279,21 @@ fn read_cells<R: Read>(mut tokens: Tokens<R>, book: &Book, making: &mut Making) 
                 (b"f", true) => cell.has_formula = true,
                 (b"rPh", true) => readings += u32::from(!is_empty),
                 (b"c", false) => {
-                    cell.begin(attributes, (row, column))?;
+                    value.clear();
+                    cell = Written::read(attributes, (row, column))?;
                     (row, column) = (cell.at.0, cell.at.1.checked_add(1)?);
                     in_cell = !is_empty;
+                    let (open, close): (&[u8], &[u8]) = match cell.kind {
+                        Kind::Inline => (b"<is><t>", b"</t></is></c>"),
+                        _ => (b"<v>", b"</v></c>"),
+                    };
+                    // Most cells look like this, and need no tokens.
+                    if let Some(text) = if in_cell { tokens.between(open, close) } else { None } {
+                        (cell.has_value, in_cell) = (true, false);
+                        if let Err(error) = add(&cell, xml::resolved(text)?, book, making)? {
+                            return Some(Err(error));
+                        }
+                    }
                 }
                 (b"row", false) => {
                     (row, column) = (number_of_row(attributes, row)?, 0);
@@ -304,15 +315,15 @@ fn read_cells<R: Read>(mut tokens: Tokens<R>, book: &Book, making: &mut Making) 
                 (b"rPh", true) => readings = readings.saturating_sub(1),
                 (b"c", true) => {
                     in_cell = false;
-                    if let Err(error) = add(&mut cell, book, making)? {
+                    if let Err(error) = add(&cell, Cow::Borrowed(&value), book, making)? {
                         return Some(Err(error));
                     }
                 }
                 (b"row", false) => row = row.checked_add(1)?,
                 _ => {}
             },
-            Token::Text(text) if in_value => cell.value.push_str(&xml::resolved(text)?),
-            Token::Plain(text) if in_value => cell.value.push_str(str::from_utf8(text).ok()?),
+            Token::Text(text) if in_value => value.push_str(&xml::resolved(text)?),
+            Token::Plain(text) if in_value => value.push_str(str::from_utf8(text).ok()?),
             Token::Text(_) | Token::Plain(_) => {}
         }
     }
@@ -328,16 +339,15 @@ fn number_of_row(attributes: &[u8], next: u32) -> Option<u32> {
 }
 
 impl Written {
-    /// Starts the next cell. `next` is the default place.
-    fn begin(&mut self, attributes: &[u8], next: (u32, u32)) -> Option<()> {
-        self.value.clear();
-        *self = Written { at: next, value: std::mem::take(&mut self.value), ..Written::default() };
+    /// Reads the attributes of a cell. `next` is the default place.
+    fn read(attributes: &[u8], next: (u32, u32)) -> Option<Written> {
+        let mut cell = Written { at: next, ..Written::default() };
         for (name, value) in xml::attributes(attributes) {
             match name {
-                b"r" => self.at = place_of(value)?,
-                b"s" => self.style = str::from_utf8(value).ok()?.parse().ok()?,
+                b"r" => cell.at = place_of(value)?,
+                b"s" => cell.style = str::from_utf8(value).ok()?.parse().ok()?,
                 b"t" => {
-                    self.kind = match value {
+                    cell.kind = match value {
                         b"n" => Kind::Number,
                         b"s" => Kind::Shared,
                         b"str" => Kind::Text,
@@ -350,7 +360,7 @@ impl Written {
                 _ => {}
             }
         }
-        Some(())
+        Some(cell)
     }
 }
 
@@ -369,9 +379,9 @@ fn place_of(place: &[u8]) -> Option<(u32, u32)> {
     Some((row.checked_sub(1)?, column.checked_sub(1)?))
 }
 
-/// Adds a cell to the sheet; `None` where it is broken.
-fn add(cell: &mut Written, book: &Book, making: &mut Making) -> Option<Result<(), Error>> {
-    let Written { at, style, kind, has_formula, has_value, value } = cell;
+/// Adds a cell with the text of its value to the sheet; `None` where it is broken.
+fn add(cell: &Written, mut value: Cow<str>, book: &Book, making: &mut Making) -> Option<Result<(), Error>> {
+    let Written { at, style, kind, has_formula, has_value } = cell;
     // A formula that came to an empty text has a value, and it is empty.
     if *has_formula && (!*has_value || (value.is_empty() && *kind != Kind::Text)) {
         return Some(making.add_empty_formula(*at));
@@ -388,8 +398,8 @@ fn add(cell: &mut Written, book: &Book, making: &mut Making) -> Option<Result<()
         Kind::Shared => Some(book.texts.get(value.trim().parse::<usize>().ok()?)?.clone()),
         _ => None,
     };
-    if matches!(kind, Kind::Text | Kind::Inline) {
-        unescape(value, 0);
+    if matches!(kind, Kind::Text | Kind::Inline) && value.contains("_x") {
+        unescape(value.to_mut(), 0);
     }
     Some(making.add(*at, |sheet| {
         let mut put = |text: &str, kind| -> Put {
@@ -402,9 +412,9 @@ fn add(cell: &mut Written, book: &Book, making: &mut Making) -> Option<Result<()
             (.., Kind::Truth) => put(if matches!(value.trim(), "1" | "true") { "true" } else { "false" }, CellKind::Truth),
             (.., Kind::Date) => {
                 let is_date = book.styles.is_date(*style);
-                put(value.strip_suffix("T00:00:00").filter(|_| is_date).unwrap_or(value), CellKind::Date)
+                put(value.strip_suffix("T00:00:00").filter(|_| is_date).unwrap_or(&value), CellKind::Date)
             }
-            _ => put(value, CellKind::Text),
+            _ => put(&value, CellKind::Text),
         }
     }))
 }

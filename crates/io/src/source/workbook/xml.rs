@@ -102,6 +102,15 @@ impl<R: Read> Tokens<R> {
         }))
     }
 
+    /// The text between two runs of tags, if it comes next and the buffer has all of it. Otherwise reads nothing.
+    pub fn between(&mut self, open: &[u8], close: &[u8]) -> Option<&[u8]> {
+        let held = self.buffer[self.at..self.end].strip_prefix(open)?;
+        let width = memchr(b'<', held).filter(|end| held[*end..].starts_with(close))?;
+        let start = self.at + open.len();
+        self.at = start + width + close.len();
+        Some(&self.buffer[start..start + width])
+    }
+
     /// Appends to the buffer. `None` on read errors and for oversized tokens.
     fn fill(&mut self) -> Option<()> {
         self.buffer.copy_within(self.at..self.end, 0);
@@ -237,6 +246,12 @@ mod tests {
                 assert_eq!(shown(xml, stride), expected, "{stride} bytes at a time");
             }
         }
+        let mut tokens = Tokens::new("<a><v>1&amp;</v></a><v/>".as_bytes(), 1 << 20);
+        assert!(tokens.between(b"<a>", b"</a>").is_none(), "nothing is read yet");
+        tokens.next();
+        assert!(tokens.between(b"<v>", b"</v></b>").is_none() && tokens.between(b"<w>", b"</v>").is_none());
+        assert_eq!(tokens.between(b"<v>", b"</v></a>"), Some(&b"1&amp;"[..]));
+        assert!(matches!(tokens.next(), Some(Some(Token::Open { name: b"v", .. }))));
         let long = format!("<a>{}</a>", "x".repeat(3 << 20));
         assert_eq!(shown(&long, 1 << 16), "<a|broken", "a token is too long");
     }

@@ -30,7 +30,7 @@ use crate::failure::Failure;
 
 fn main() -> ExitCode {
     // Where a shell asks what can come next, it is answered, and nothing else is done.
-    clap_complete::CompleteEnv::with_factory(Args::command).var(complete::VARIABLE).complete();
+    clap_complete::CompleteEnv::with_factory(Args::command).var(complete::VARIABLE).shells(complete::SHELLS).complete();
     let args = match Args::try_parse() {
         Ok(args) => args,
         Err(error) => return exit_without(&error).into(),

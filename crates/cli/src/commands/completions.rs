@@ -2,8 +2,6 @@
 
 use std::io::Write;
 
-use clap_complete::env::Shells;
-
 use crate::args::CompletionsArgs;
 use crate::complete;
 use crate::console;
@@ -11,7 +9,7 @@ use crate::failure::Failure;
 
 /// Runs the command.
 pub fn run(args: &CompletionsArgs) -> Result<(), Failure> {
-    let shells = Shells::builtins();
+    let shells = complete::SHELLS;
     let Some(shell) = shells.completer(&args.shell) else {
         let names: Vec<&str> = shells.names().collect();
         let message = format!("there are no completions for {}", args.shell);

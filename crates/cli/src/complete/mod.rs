@@ -1,9 +1,17 @@
-//! What a shell offers while a command is being written: the columns of the file at hand, and the words of phrases.
+//! Shell completions: the columns of the file on the command line, and the words of phrases.
 
-use std::ffi::OsStr;
-use std::path::PathBuf;
+mod bash;
+mod powershell;
+mod typed;
+
+use std::ffi::{OsStr, OsString};
+use std::io;
+use std::path::{Path, PathBuf};
+use std::sync::OnceLock;
 
 use clap_complete::CompletionCandidate;
+use clap_complete::engine;
+use clap_complete::env::{Elvish, Shells};
 use keen_notch_core::phrase::reference;
 use keen_notch_io::source::Reading;
 use keen_notch_io::source::input::Input;
@@ -14,10 +22,26 @@ use crate::draw::visible;
 /// The variable of the environment that a shell asks by.
 pub const VARIABLE: &str = "KEEN_NOTCH_COMPLETE";
 
+/// The words of the command line that is being completed, where the shell does not pass them as arguments.
+static WORDS: OnceLock<Vec<OsString>> = OnceLock::new();
+
+/// The shells with completions. Each inserts a candidate as one word that the shell does not expand.
+pub const SHELLS: Shells<'static> = Shells(&[&bash::Bash, &Elvish, &typed::FISH, &powershell::Powershell, &typed::ZSH]);
+
+/// The candidates for the last of some words, without those that could control the terminal.
+fn candidates(command: &mut clap::Command, words: Vec<OsString>, folder: Option<&Path>) -> io::Result<Vec<String>> {
+    let last = words.len().saturating_sub(1);
+    let found = engine::complete(command, words, last, folder)?;
+    let texts = found.iter().map(|candidate| candidate.get_value().to_string_lossy().into_owned());
+    Ok(texts.filter(|text| visible::without_controls(text) == *text).collect())
+}
+
 /// The names of the columns of the first file on the command line that has some.
 pub fn columns(current: &OsStr) -> Vec<CompletionCandidate> {
     let written = current.to_string_lossy();
-    let files = std::env::args_os().skip(1).map(PathBuf::from).filter(|path| path.is_file());
+    let passed = || std::env::args_os().skip_while(|word| word != "--").skip(1).collect();
+    let words: Vec<OsString> = WORDS.get().cloned().unwrap_or_else(passed);
+    let files = words.into_iter().skip(1).map(PathBuf::from).filter(|path| path.is_file());
     let is_list = |path: &PathBuf| path.extension().is_some_and(|ending| ending == "toml");
     let mut tables =
         files.filter(|path| !is_list(path)).filter_map(|path| Table::open(&[Input::File(path)], &Reading::default()).ok());

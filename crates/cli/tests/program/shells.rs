@@ -59,8 +59,8 @@ impl Shell {
     fn begin(shell: &str, words: &[&str], source: &str) -> Shell {
         let yard = Yard::new();
         let cells: Vec<String> = HOSTILE.iter().map(|name| format!("\"{}\"", name.replace('"', "\"\""))).collect();
-        yard.write("hostile.csv", &format!("{}\n{}\n", cells.join(","), vec!["1"; cells.len()].join(",")));
-        yard.write("script", &yard.out(&["completions", shell]));
+        yard.write("hostile.csv", format!("{}\n{}\n", cells.join(","), vec!["1"; cells.len()].join(",")));
+        yard.write("script", yard.out(&["completions", shell]));
         let real = env!("CARGO_BIN_EXE_keen-notch");
         let stand_in = format!(
             "#!/bin/sh\n[ -z \"$KEEN_NOTCH_COMPLETE\" ] || exec '{real}' \"$@\"\nfor word; do :; done\nprintf '%s|' \"$word\" > word\n"

@@ -17,12 +17,13 @@ use tempfile::TempDir;
 const LIST: &str = "column = 'code'\n[piece.no]\ntake = 'after \"-\"'\ncheck = ['unique', 'listed in \"numbers.csv\"']\n";
 const OUTPUTS: [&str; 4] = ["out.csv", "faults.csv", "offcuts.csv", "summary.json"];
 
-/// A folder with what a run reads, and old outputs in the places of its own.
-struct Run(TempDir);
+/// A folder with what a run reads and with old outputs, and a folder for temporary files, on another file system where there is one.
+struct Run(TempDir, TempDir);
 
 impl Run {
     fn new() -> Run {
-        let run = Run(TempDir::new().unwrap());
+        let temporary = TempDir::new_in("/dev/shm").or_else(|_| TempDir::new()).unwrap();
+        let run = Run(TempDir::new().unwrap(), temporary);
         // More than one block, so that reading and writing go on while rows are worked on.
         let rows: String = (0..40_000).map(|row| format!("GRP-{row},\"depot, {}\"\n", row % 7)).collect();
         run.write("in.csv", &format!("code,note\n{rows}GRP-x,y\n"));
@@ -61,7 +62,10 @@ impl Run {
         command.current_dir(self.path()).args(["-f", "-qq"]).args(options).arg(program());
         command.args(["carve", "in.csv", "-l", "list.cutlist.toml", "-q", "--threads", "2", "-o", "out.csv"]);
         command.args(["--faults", "faults.csv", "--offcuts", "offcuts.csv", "--summary", "summary.json"]);
-        command.stdin(Stdio::null()).output().unwrap()
+        command.env("TMPDIR", self.1.path());
+        let output = command.stdin(Stdio::null()).output().unwrap();
+        assert_eq!(fs::read_dir(self.1.path()).unwrap().count(), 0, "temporary files stay");
+        output
     }
 }
 
@@ -152,6 +156,21 @@ fn whatever_call_fails_the_outputs_are_all_new_or_all_old() {
     }
     eprintln!("{tried} failures");
     assert!(tried > 100, "only {tried} failures were tried");
+}
+
+#[test]
+fn old_outputs_come_back_without_links_too() {
+    if !can_trace() {
+        return;
+    }
+    let run = Run::new();
+    let before = run.files();
+    for number in 2..=4 {
+        let inject = format!("inject=/^rename:error=EIO:when={number}");
+        let ended = run.traced(&["-o", "/dev/null", "-e", "inject=linkat:error=EPERM", "-e", &inject]);
+        assert_eq!(ended.status.code(), Some(3), "{}", String::from_utf8_lossy(&ended.stderr));
+        assert!(run.files() == before, "{number}: {:?}", run.files().keys());
+    }
 }
 
 #[test]

@@ -85,7 +85,7 @@ impl File {
         let (file, rest) = file.into_parts();
         rest.map_err(io::Error::other)?;
         let was_there = self.place.exists();
-        let old = if keeps_old && was_there { keep(&self.place) } else { None };
+        let old = if keeps_old && was_there { Some(keep(&self.place)?) } else { None };
         file.persist(&self.place).map_err(|error| error.error)?;
         self.stage = if was_there { Stage::Replaced(old) } else { Stage::New };
         // The name lasts once its folder is written too. Not every system lets a folder be opened for that.
@@ -125,13 +125,12 @@ impl Sink for File {
     }
 }
 
-/// Keeps what is in a place under another name too, where the system can do that.
-fn keep(place: &Path) -> Option<Old> {
-    let path = leftovers::name_of_old(place);
+/// Keeps what is in a place under another name too.
+fn keep(place: &Path) -> io::Result<Old> {
     let file = fs::File::open(place).ok().filter(|file| file.try_lock().is_ok());
-    fs::hard_link(place, &path).ok()?;
-    unfinished::note(path.clone());
-    Some(Old { path: TempPath::try_from_path(path).ok()?, _file: file })
+    let path = leftovers::keep(place)?;
+    unfinished::note(path.to_path_buf());
+    Ok(Old { path, _file: file })
 }
 
 /// Whether a file may be made in its place, or what is there be written to: to replace a file, a system asks only whether its

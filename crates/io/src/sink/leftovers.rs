@@ -6,9 +6,9 @@
 use std::ffi::OsString;
 use std::fs;
 use std::io;
-use std::path::{Path, PathBuf};
+use std::path::Path;
 
-use tempfile::NamedTempFile;
+use tempfile::{NamedTempFile, TempPath};
 
 /// What the name of a file that is being written ends in.
 const NEW: &str = ".part";
@@ -45,10 +45,22 @@ pub fn create(place: &Path) -> io::Result<NamedTempFile> {
     Err(io::Error::other("files beside it are taken away as soon as they are made"))
 }
 
-/// A name for what is replaced in a place, beside it.
-pub fn name_of_old(place: &Path) -> PathBuf {
-    let random = tempfile::Builder::new().prefix(&prefix(place)).suffix(OLD).make(|path| Ok(path.to_owned()));
-    random.map_or_else(|_| folder(place).join(prefix(place) + OLD), |named| named.as_file().clone())
+/// Makes a second name for a file that is about to be replaced, beside it: a link, or a copy on file systems without links.
+///
+/// # Errors
+/// The folder takes neither.
+pub fn keep(place: &Path) -> io::Result<TempPath> {
+    let mut builder = tempfile::Builder::new();
+    let (prefix, folder) = (prefix(place), folder(place));
+    builder.prefix(&prefix).suffix(OLD);
+    match builder.make_in(folder, |path| fs::hard_link(place, path)) {
+        Ok(named) => Ok(named.into_temp_path()),
+        Err(_) => {
+            let copied = builder.tempfile_in(folder)?.into_temp_path();
+            fs::copy(place, &copied)?;
+            Ok(copied)
+        }
+    }
 }
 
 /// Removes what dead runs have left beside a place. What cannot be removed stays.

@@ -32,7 +32,7 @@ impl From<crate::Error> for Failed {
 /// Reads the texts of a column of a file, without blank cells.
 ///
 /// # Errors
-/// Where the file is an output of the run, cannot be read, has no such column, or lists nothing.
+/// Where the file is an output of the run or not a regular file, cannot be read, has no such column, or lists nothing.
 pub fn read(path: &Path, source: &ListSource, files: &RunFiles) -> Result<List, NoList> {
     // Whoever wrote the cut list may not be who may read the file: nothing of what is in it is said.
     let failed = |error: crate::Error| match error {
@@ -41,6 +41,11 @@ pub fn read(path: &Path, source: &ListSource, files: &RunFiles) -> Result<List, 
         }
         error => NoList { reason: error.to_string(), help: error.help() },
     };
+    // A pipe that nobody writes to would never end.
+    if path.metadata().is_ok_and(|found| !found.is_file() && !found.is_dir()) {
+        let reason = format!("{} is not a regular file", path.display());
+        return Err(NoList { reason, help: "copy the texts into a file".to_owned() });
+    }
     let input = Input::File(path.to_owned());
     files.reads(&input).map_err(failed)?;
     let mut table = Table::open(&[input], &Reading { header: source.has_header, ..Reading::default() }).map_err(failed)?;

@@ -1,6 +1,7 @@
 //! Limits: what is too large, too long or too much is refused with its place, or shown in part.
 
 use std::fmt::Write as _;
+use std::process::Command;
 
 use insta::assert_snapshot;
 
@@ -132,4 +133,23 @@ fn a_search_that_would_take_too_much_ends_and_says_so() {
         format!("{}{}", ran.stderr, ran.stdout)
     };
     assert_snapshot!(format!("{}{}", want(&"x".repeat(2000), "x"), want(value.trim(), "Wort3 x49 7 Wort9x x77")));
+}
+
+#[test]
+fn a_list_cannot_make_a_run_wait_or_take_memory() {
+    let yard = Yard::with("in.csv", "code\nGRP-1\n");
+    assert!(Command::new("mkfifo").arg(yard.path().join("pipe")).status().unwrap().success());
+    let refused = carve(&yard, "[piece.p]\ntake = 'whole'\ncheck = 'listed in \"pipe\"'\n", &[]);
+    assert_eq!(refused.status, 2);
+    // 200 MB where the program may have 100.
+    yard.run(&["carve", "in.csv", "-p", "p: whole", "-q", "--to", "sqlite:yard.db", "--table", "parts"]);
+    yard.write(
+        "wide.cutlist.toml",
+        "column = 'code'\n[reading]\nquery = 'SELECT hex(zeroblob(100000000)) AS code'\n[piece.p]\ntake = 'first 3'\n",
+    );
+    let limited = "ulimit -v 300000; exec \"$0\" carve --from sqlite:yard.db -l wide.cutlist.toml --max-row 1M -q -o cut.csv";
+    let ran =
+        Command::new("sh").args(["-c", limited, env!("CARGO_BIN_EXE_keen-notch")]).current_dir(yard.path()).output().unwrap();
+    assert_eq!(ran.status.code(), Some(3));
+    assert_snapshot!(refused.stderr + &String::from_utf8_lossy(&ran.stderr));
 }

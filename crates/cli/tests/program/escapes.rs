@@ -92,4 +92,8 @@ fn no_escape_reaches_a_terminal_from_anywhere() {
     // What goes into a file or a pipe is as it was.
     let carved = yard.run(&["carve", &table, "-q", "-p", "x of #2: whole", "-o", "-"]);
     assert!(carved.stdout.contains(ESCAPES));
+    let ran = yard.run(&["report", &table, "-p", "x of #1: whole", "--check", "x: length 3", "-o", "page.html"]);
+    assert_eq!(ran.status, 0, "{}", ran.shown());
+    let page = yard.read("page.html");
+    assert!(holds_nothing(&page) && page.contains("␛[2J"), "{page}");
 }

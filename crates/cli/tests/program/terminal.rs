@@ -230,3 +230,12 @@ fn progress_is_shown_and_goes_away() {
     assert!(seen.lines.last().unwrap().ends_with("long.csv: 400 000 rows, written to out.csv"), "{}", seen.lines.join("\n"));
     assert_eq!(yard.names(), ["long.csv", "out.csv"]);
 }
+
+#[test]
+fn a_terminal_gets_no_escape_by_any_name() {
+    let yard = Yard::with("parts.csv", "code\nGRP\u{1b}[2J\u{202e}-1\n");
+    for device in ["-", "/dev/stdout", "/dev/stderr", "/dev/tty", "/dev/fd/1", "/proc/self/fd/2"] {
+        let seen = at_terminal(&yard, 80, &["carve", "parts.csv", "-p", "no: after \"-\"", "-q", "-o", device], &[], "");
+        assert!(seen.raw.contains("GRP␛[2J▯-1,1") && !seen.raw.contains("\u{1b}[2J"), "{device}: {:?}", seen.raw);
+    }
+}

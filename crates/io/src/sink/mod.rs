@@ -12,7 +12,7 @@ mod unfinished;
 mod visible;
 
 use std::fs;
-use std::io::IsTerminal;
+use std::io::{IsTerminal, Write};
 use std::path::Path;
 
 pub use file::File;
@@ -80,7 +80,7 @@ pub fn open_as(path: &Path, named: Named, files: &RunFiles) -> Result<Box<dyn Si
         Place::Direct(place) => {
             let opened = fs::File::options().append(true).open(place);
             let file = opened.map_err(|source| Error::Write { name: name.clone(), source, is_half_written: false })?;
-            Box::new(Stream::new(name, file))
+            stream(name, file)
         }
         Place::File(place) => Box::new(File::create(name, place)?),
     };
@@ -106,10 +106,14 @@ pub fn made_as(sink: Box<dyn Sink>, named: Named) -> Result<Box<dyn Sink>, Error
 
 /// Standard output, as it is; where it is a terminal, with nothing in it that the terminal would obey.
 pub fn standard_output() -> Box<dyn Sink> {
-    let out = std::io::stdout();
+    stream("standard output", std::io::stdout())
+}
+
+/// A stream as it is, or with visible stand-ins for controls if it is a terminal.
+fn stream(name: impl Into<String>, out: impl Write + IsTerminal + Send + 'static) -> Box<dyn Sink> {
     match out.is_terminal() {
-        true => Box::new(Stream::new("standard output", Visible::new(out, |_| None))),
-        false => Box::new(Stream::new("standard output", out)),
+        true => Box::new(Stream::new(name, Visible::new(out, |_| None))),
+        false => Box::new(Stream::new(name, out)),
     }
 }
 

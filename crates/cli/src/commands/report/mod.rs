@@ -98,7 +98,7 @@ pub fn run(args: &ReportArgs, console: &Console) -> Result<Exit, Failure> {
     let text = match is_json {
         // What has only texts, numbers and lists of these can always be written.
         true => visible::json(&serde_json::to_value(&page).unwrap_or_default()),
-        false => report::html(&page),
+        false => visible::without_controls(&report::html(&page)),
     };
     match out {
         None => console::out().write_all(text.as_bytes())?,

@@ -162,6 +162,14 @@ fn broken(name: &str, why: impl Into<String>) -> Error {
     Error::Database { name: name.to_owned(), why: why.into(), help }
 }
 
+fn too_long(name: &str, row: u64, limit: usize) -> Error {
+    Error::Database {
+        name: format!("{name}, row {row}"),
+        why: format!("the row is longer than {limit} bytes"),
+        help: "select shorter values, or raise the limit with --max-row".to_owned(),
+    }
+}
+
 /// Where a thread gives the rows that it has read.
 struct Giving {
     header: Header,
@@ -175,13 +183,20 @@ impl Giving {
     fn end_row(&mut self) -> Result<bool, Error> {
         let (name, row, width) = self.chunk.end_row();
         if width > self.max_row {
-            return Err(Error::RowTooLong { name: name.to_owned(), line: row, limit: self.max_row });
+            return Err(too_long(name, row, self.max_row));
         }
         if self.chunk.rows() < MOST_ROWS && self.chunk.size() < CHUNK {
             return Ok(true);
         }
         let next = self.chunk.next();
         Ok(self.sender.send(Ok(Some(std::mem::replace(&mut self.chunk, next)))).is_ok())
+    }
+
+    /// The next row is longer than the limit.
+    #[cold]
+    #[cfg(feature = "sqlite")]
+    fn too_long(&self) -> Error {
+        too_long(self.chunk.source(), self.chunk.next_row(), self.max_row)
     }
 
     /// A value has no text.

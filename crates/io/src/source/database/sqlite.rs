@@ -3,8 +3,9 @@
 use std::fmt::Write;
 use std::path::Path;
 
+use rusqlite::limits::Limit;
 use rusqlite::types::ValueRef;
-use rusqlite::{Connection, Statement};
+use rusqlite::{Connection, ErrorCode, Statement};
 
 use super::{Column, Giving, Opened};
 use crate::Error;
@@ -64,9 +65,19 @@ fn type_of(declared: &str) -> Option<Type> {
 
 fn read(connection: &Connection, query: &str, needed: &[usize], giving: &mut Giving, name: &str) -> Result<(), Error> {
     let failed = |error: rusqlite::Error| failed(name, &error);
+    // SQLite stops at a value that is too long before it takes memory for it.
+    let most = i32::try_from(giving.max_row).unwrap_or(i32::MAX);
+    connection.set_limit(Limit::SQLITE_LIMIT_LENGTH, most).map_err(failed)?;
     let mut statement = connection.prepare(query).map_err(failed)?;
     let mut rows = statement.query([]).map_err(failed)?;
-    while let Some(row) = rows.next().map_err(failed)? {
+    let is_too_long = |error: &rusqlite::Error| error.sqlite_error_code() == Some(ErrorCode::TooBig);
+    loop {
+        let row = match rows.next() {
+            Ok(Some(row)) => row,
+            Ok(None) => break,
+            Err(error) if is_too_long(&error) => return Err(giving.too_long()),
+            Err(error) => return Err(failed(error)),
+        };
         for column in needed {
             let value = row.get_ref(*column).map_err(failed)?;
             let pushed = giving.chunk.push(|text| push(value, text));

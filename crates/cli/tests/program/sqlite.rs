@@ -378,3 +378,25 @@ fn a_run_that_is_ended_in_the_middle_leaves_nothing() {
     }
     assert!(std::fs::read(yard.path().join("yard.db")).unwrap() == before);
 }
+
+#[test]
+fn a_signal_ends_the_transaction() {
+    let yard = database();
+    let rows: String = (0..300_000).map(|row| format!("GRP-{row:08},{}\n", "note ".repeat(20))).collect();
+    yard.write("rows.csv", format!("code,note\n{rows}"));
+    let count = "SELECT count(*) FROM sqlite_schema WHERE name LIKE 'cut%'";
+    let journal = yard.path().join("yard.db-journal");
+    for signal in ["-TERM", "-INT", "-HUP"] {
+        let words = ["carve", "rows.csv", "-c", "code", "-p", "x: first 1", "--to", "sqlite:yard.db", "--table", "cut", "-q"];
+        let mut child = yard.child(&words).spawn().unwrap();
+        while !journal.exists() {
+            assert!(child.try_wait().unwrap().is_none(), "the run ended before it had a journal");
+            std::thread::sleep(Duration::from_millis(1));
+        }
+        assert!(std::process::Command::new("kill").args([signal, &child.id().to_string()]).status().unwrap().success());
+        assert_eq!(child.wait().unwrap().code(), None, "the signal is what ended it");
+        assert!(!journal.exists(), "{:?}", yard.names());
+        let found: i64 = Connection::open(yard.path().join("yard.db")).unwrap().query_row(count, [], |row| row.get(0)).unwrap();
+        assert_eq!(found, 0, "{signal}");
+    }
+}

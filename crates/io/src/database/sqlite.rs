@@ -8,7 +8,7 @@ use rusqlite::{Connection, ErrorCode, OpenFlags};
 use crate::Error;
 
 /// How long a lock of another program is waited for.
-const PATIENCE: Duration = Duration::from_secs(10);
+pub const PATIENCE: Duration = Duration::from_secs(10);
 
 /// What a database is opened for.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]

@@ -5,23 +5,28 @@
 
 use std::fs;
 use std::path::{Path, PathBuf};
+use std::thread;
+use std::time::Duration;
 
 use keen_notch_core::number_format::{DIGITS, digits};
 use keen_notch_core::text::blank::is_blank;
 use rusqlite::Connection;
 use rusqlite::types::{ToSqlOutput, Value, ValueRef};
 
-use super::super::unfinished;
+use super::super::unfinished::{self, Transaction};
 use super::update::Update;
 use super::{BY_NAME, Holds, Loader, lost_zeros};
 use crate::Error;
 use crate::cells::Record;
-use crate::database::sqlite::{Affinity, Use, connect, failed, tables};
+use crate::database::sqlite::{Affinity, PATIENCE, Use, connect, failed, tables};
 use crate::database::{Address, How, PlannedColumn, TablePlan, Target, quoted};
 use crate::formats::Kind;
 use crate::source::CellKind;
 use crate::source::numbers::push_real;
 use crate::source::types::Type;
+
+/// Instructions of SQLite between two looks at signals.
+const PROGRESS: i32 = 10_000;
 
 /// The tables that are written.
 struct Tables {
@@ -32,6 +37,8 @@ struct Tables {
     added: Vec<String>,
     /// The files of a database that was not there before, until it is complete.
     new: Vec<PathBuf>,
+    /// From the first change of the database file to the end of the transaction.
+    transaction: Option<Transaction>,
 }
 
 struct Table {
@@ -51,11 +58,22 @@ struct Table {
 /// Where the file is no database.
 pub fn open(path: &Path, address: &Address) -> Result<Box<dyn Loader>, Error> {
     let (is_new, address) = (!path.exists(), address.to_string());
-    let connection = connect(path, &address, Use::Write)?;
+    let mut connection = connect(path, &address, Use::Write)?;
+    let of = |error| failed(&address, &error);
+    // A signal ends statements and waits for locks, so that the transaction can be rolled back.
+    connection.progress_handler(PROGRESS, Some(unfinished::has_ended)).map_err(of)?;
+    connection.busy_handler(Some(wait)).map_err(of)?;
     let journal = PathBuf::from(format!("{}-journal", path.display()));
     let new = if is_new { vec![path.to_owned(), journal] } else { Vec::new() };
     new.iter().for_each(|path| unfinished::note(path.clone()));
-    Ok(Box::new(Tables { connection, address, tables: Vec::new(), added: Vec::new(), new }))
+    Ok(Box::new(Tables { connection, address, tables: Vec::new(), added: Vec::new(), new, transaction: None }))
+}
+
+/// Waits for the lock of another program.
+fn wait(tries: i32) -> bool {
+    const STEP: Duration = Duration::from_millis(10);
+    thread::sleep(STEP);
+    STEP * tries.unsigned_abs() < PATIENCE && !unfinished::has_ended()
 }
 
 impl Tables {
@@ -270,6 +288,27 @@ impl Loader for Tables {
     }
 
     fn settle(&mut self, table: usize) -> Result<(), Error> {
+        self.transaction.get_or_insert_with(Transaction::begin);
+        let outcome = self.write(table);
+        self.end_if_failed(outcome)
+    }
+
+    fn added(&self) -> Vec<String> {
+        self.added.clone()
+    }
+
+    fn commit(&mut self) -> Result<(), Error> {
+        let outcome = self.run("COMMIT");
+        self.end_if_failed(outcome)?;
+        self.transaction = None;
+        self.new.drain(..).for_each(|path| unfinished::forget(&path));
+        Ok(())
+    }
+}
+
+impl Tables {
+    /// Copies the waiting rows of a table into the database file.
+    fn write(&self, table: usize) -> Result<(), Error> {
         let Table { target, plan, .. } = &self.tables[table];
         let name = quoted(&target.table);
         let columns: Vec<String> = plan.columns.iter().map(declaration).collect();
@@ -287,14 +326,18 @@ impl Loader for Tables {
         ))
     }
 
-    fn added(&self) -> Vec<String> {
-        self.added.clone()
-    }
-
-    fn commit(&mut self) -> Result<(), Error> {
-        self.run("COMMIT")?;
-        self.new.drain(..).for_each(|path| unfinished::forget(&path));
-        Ok(())
+    /// Rolls the transaction back if a statement has failed.
+    fn end_if_failed(&mut self, outcome: Result<(), Error>) -> Result<(), Error> {
+        if outcome.is_err() {
+            // SQLite has done so itself after some errors.
+            let _ = self.connection.execute_batch("ROLLBACK");
+            self.transaction = None;
+            // The signal ends the program, and its status says which it was.
+            while unfinished::has_ended() {
+                thread::park();
+            }
+        }
+        outcome
     }
 }
 

@@ -338,6 +338,12 @@ pub enum Error {
         /// The line the quote is on, from 1.
         line: u64,
     },
+    /// An input changed between two readings.
+    #[error("{name} changed while it was read")]
+    InputChanged {
+        /// The input.
+        name: String,
+    },
     /// A row is longer than the limit.
     #[error("{name}, line {line}: the row that begins here is longer than {limit} bytes")]
     RowTooLong {
@@ -586,6 +592,7 @@ impl Error {
             Error::UnclosedQuote { .. } => {
                 "close the cell with a quote; a quote inside a quoted cell is written twice (\"\")".to_owned()
             }
+            Error::InputChanged { .. } => "run again when what writes the file has finished".to_owned(),
             Error::RowTooLong { .. } => {
                 "look for a quote that is not closed; if rows really are so long, raise the limit with --max-row".to_owned()
             }

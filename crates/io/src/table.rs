@@ -18,6 +18,7 @@ use crate::source::input::Input;
 use crate::source::json_lines;
 use crate::source::meter::Meter;
 use crate::source::types::Seen;
+use crate::source::unchanged::Unchanged;
 use crate::source::{self, Chunk, Format, LineCount, Ragged, Reading, Rows, Source};
 use crate::view::View;
 
@@ -44,6 +45,10 @@ pub struct Table {
     first_reading: Reading,
     /// Where only a part of it is read.
     part: Option<PartRead>,
+    /// Its files before the first reading.
+    unchanged: Unchanged,
+    /// Whether this is a later reading.
+    is_again: bool,
 }
 
 /// Some rows of one of the inputs.
@@ -129,6 +134,10 @@ impl Table {
     /// # Errors
     /// Where an input cannot be read, is empty, or has other columns than the first.
     pub fn open(inputs: &[Input], reading: &Reading) -> Result<Table, Error> {
+        Table::open_unchanged(inputs, reading, Unchanged::of(inputs), reading.all_columns)
+    }
+
+    fn open_unchanged(inputs: &[Input], reading: &Reading, unchanged: Unchanged, is_again: bool) -> Result<Table, Error> {
         let rows_of = Inputs::new(inputs);
         let (all, first_reading) = (inputs.to_vec(), reading.clone());
         let known = if reading.all_columns { json_lines::columns(inputs, reading)? } else { None };
@@ -167,6 +176,8 @@ impl Table {
             all,
             first_reading,
             part: None,
+            unchanged,
+            is_again,
         })
     }
 
@@ -181,7 +192,7 @@ impl Table {
             return found;
         }
         let reading = Reading { all_columns: true, ..self.first_reading.clone() };
-        *self = Table::open(&self.all, &reading)?;
+        *self = Table::open_unchanged(&self.all, &reading, self.unchanged.clone(), true)?;
         find(&self.header)
     }
 
@@ -202,9 +213,17 @@ impl Table {
     /// The same table from its start, with the same columns.
     ///
     /// # Errors
-    /// As [`Table::open`].
+    /// As [`Table::open`]. At its end, [`Table::next_part`] fails if a file has changed since the first reading.
     pub fn again(&self) -> Result<Table, Error> {
-        Table::open(&self.all, &self.first_reading)
+        Table::open_unchanged(&self.all, &self.first_reading, self.unchanged.clone(), true)
+    }
+
+    /// Compares its files with what they were before the first reading.
+    ///
+    /// # Errors
+    /// One of them has changed.
+    pub fn check_unchanged(&self) -> Result<(), Error> {
+        self.unchanged.check()
     }
 
     /// Says that only the values of these columns will be asked for, by their indices, which rise. To be called before the first row
@@ -217,23 +236,31 @@ impl Table {
     /// The next rows; `None` after the last.
     ///
     /// # Errors
-    /// Where an input cannot be read on, or a later one has other columns than the first.
+    /// Where an input cannot be read on, or a later one has other columns than the first; after an earlier reading, where a file has changed.
     pub fn next_part(&mut self) -> Result<Option<Part>, Error> {
         if let Some(chunk) = self.part.as_mut().and_then(|part| part.first.take()) {
             return Ok(Some(Part { input: self.at, chunk }));
         }
         loop {
             if self.part.as_ref().is_some_and(|part| part.is_over(self.at)) {
-                return Ok(None);
+                return self.end();
             }
             if let Some(chunk) = self.current.next_chunk()? {
                 self.part.iter_mut().for_each(|part| part.read += chunk.size() as u64);
                 return Ok(Some(Part { input: self.at, chunk }));
             }
             if !self.go_on()? {
-                return Ok(None);
+                return self.end();
             }
         }
+    }
+
+    /// The end of the rows.
+    fn end(&self) -> Result<Option<Part>, Error> {
+        if self.is_again {
+            self.check_unchanged()?;
+        }
+        Ok(None)
     }
 
     /// Goes on to the next input, if there is one.

@@ -212,3 +212,32 @@ fn a_file_that_becomes_shorter_while_it_is_read_is_an_error() {
         }
     }
 }
+
+#[test]
+fn a_file_that_changes_between_two_readings_is_an_error() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("parts.csv");
+    let read = |table: &mut Table| std::iter::from_fn(|| table.next_part().transpose()).find_map(Result::err);
+    for change in ["nothing", "longer", "as long", "another file"] {
+        std::fs::write(&path, "a,b\n1,2\n").unwrap();
+        let mut table = Table::open(&[Input::File(path.clone())], &Reading::default()).unwrap();
+        assert!(read(&mut table).is_none());
+        let mut again = table.again().unwrap();
+        match change {
+            "longer" => std::fs::write(&path, "a,b\n1,2\n3,4\n").unwrap(),
+            "as long" => {
+                std::fs::write(&path, "a,b\n1,3\n").unwrap();
+                let file = std::fs::File::options().write(true).open(&path).unwrap();
+                file.set_modified(std::time::SystemTime::UNIX_EPOCH).unwrap();
+            }
+            "another file" => {
+                std::fs::write(folder.path().join("new"), "a,b\n1,2\n").unwrap();
+                std::fs::rename(folder.path().join("new"), &path).unwrap();
+            }
+            _ => {}
+        }
+        let outcome = read(&mut again).map(|error| error.to_string());
+        let expected = (change != "nothing").then(|| format!("{} changed while it was read", path.display()));
+        assert_eq!(outcome, expected, "{change}");
+    }
+}

@@ -49,10 +49,10 @@ pub fn run(args: &DraftArgs, console: &Console) -> Result<(), Failure> {
     let origin = origin(&inputs, column, &table, &args.reading);
     let threads = args.threads.count();
     let drafted = if examples.is_empty() {
-        let text = from_data(&origin, column, &inputs, &reading, &mut table, threads)?;
+        let text = from_data(&origin, column, &mut table, threads)?;
         Drafted { shown: text.lines().map(str::to_owned).collect(), list: text }
     } else {
-        from_examples(&examples, &origin, column, &inputs, &reading, &mut table, (threads, console))?
+        from_examples(&examples, &origin, column, &mut table, (threads, console))?
     };
     drop(progress);
     super::run::say_replaced(&reading.meter, console, args.quiet);
@@ -162,14 +162,7 @@ fn origin(inputs: &[Input], column: usize, table: &Table, args: &ReadingArgs) ->
 }
 
 /// A cut list from what the column holds; every line of it is tried on all rows.
-fn from_data(
-    origin: &Origin,
-    column: usize,
-    inputs: &[Input],
-    reading: &Reading,
-    table: &mut Table,
-    threads: usize,
-) -> Result<String, Failure> {
+fn from_data(origin: &Origin, column: usize, table: &mut Table, threads: usize) -> Result<String, Failure> {
     let survey = look(table, column, threads)?;
     let Some(draft) = draft::draft(origin.clone(), &survey) else {
         let message = match survey.rows {
@@ -188,7 +181,7 @@ fn from_data(
         let list = draft.list(index);
         let text = Text { name: Some("the draft".to_owned()), text: list };
         let wanted: Wanted = CutList::parse(&text.text, 0).map_err(|error| Failure::text_error(&text, error))?.wanted;
-        let mut table = Table::open(inputs, reading)?;
+        let mut table = table.again()?;
         let main = ColumnRef::Number(column + 1);
         let setting = Setting::new(Unit::Characters);
         let carving = keen_notch_core::carving::Carving::new(&wanted, Some(&main), &setting, &table.header)
@@ -203,8 +196,6 @@ fn from_examples(
     examples: &[Example],
     origin: &Origin,
     column: usize,
-    inputs: &[Input],
-    reading: &Reading,
     table: &mut Table,
     (threads, console): (usize, &Console),
 ) -> Result<Drafted, Failure> {
@@ -219,7 +210,7 @@ fn from_examples(
     let sample = look(table, column, threads)?.sample();
     let ranked: Vec<Ranked> = draft::rank(&found, examples, &sample);
     let plans: Vec<Program> = ranked.iter().filter_map(|ranked| draft::compile(&ranked.phrase)).collect();
-    let tried = try_phrases(&mut Table::open(inputs, reading)?, column, &plans)?;
+    let tried = try_phrases(&mut table.again()?, column, &plans)?;
     let list = draft::wanted_list(origin, examples, &ranked, &tried.gives, tried.rows);
     let shown = wanted::draw(&origin.column, (found.len(), was_cut_short), &ranked, &tried, console.width);
     Ok(Drafted { shown, list })

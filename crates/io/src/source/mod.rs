@@ -17,6 +17,7 @@ pub mod meter;
 pub(crate) mod numbers;
 mod reading;
 pub mod types;
+pub mod unchanged;
 mod unpacked;
 mod whole;
 pub mod workbook;

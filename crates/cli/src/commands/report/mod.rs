@@ -76,6 +76,9 @@ pub fn run(args: &ReportArgs, console: &Console) -> Result<Exit, Failure> {
     let looked = job.carving().used_columns();
     let (surveys, of_rows) = survey(&mut again, View::Columns(&looked), Depth::Full, None, args.threads.count())?;
     drop(progress);
+    let files = inputs.iter().map(file).collect::<Result<_, _>>()?;
+    // The hashes are those of the bytes that were checked.
+    again.check_unchanged()?;
     let titles: Vec<String> = looked.iter().map(|column| header.title(*column)).collect();
     let again =
         Again { given: &given, inputs: &inputs, reading: &args.reading, ragged: args.ragged, of_lists: &pieces.reading };
@@ -87,7 +90,7 @@ pub fn run(args: &ReportArgs, console: &Console) -> Result<Exit, Failure> {
         made: jiff::Zoned::now().strftime("%-d %B %Y, %H:%M").to_string(),
         verdict: verdict::sentence(&verdict, &summary),
         is_good: matches!(verdict, Verdict::Passed { .. }),
-        files: inputs.iter().map(file).collect::<Result<_, _>>()?,
+        files,
         faults: faults(&found, &job, &table),
         columns: titles.iter().zip(&surveys).map(|(title, survey)| column(title, survey)).collect(),
         hints: told.into_iter().map(|(words, fixes)| Hint { words, fixes }).collect(),

@@ -1,0 +1,57 @@
+//! Files that are read more than once, and must stay the same meanwhile.
+
+use std::fs::Metadata;
+use std::path::{Path, PathBuf};
+use std::time::SystemTime;
+
+use super::input::Input;
+use crate::Error;
+
+/// The state of some files.
+#[derive(Debug, Clone, Default)]
+pub struct Unchanged(Vec<(PathBuf, Stamp)>);
+
+#[derive(Debug, Clone, PartialEq, Eq)]
+struct Stamp {
+    bytes: u64,
+    modified: Option<SystemTime>,
+    /// The device and the number of the file there, on systems that have these.
+    file: Option<(u64, u64)>,
+}
+
+impl Stamp {
+    fn of(path: &Path) -> Option<Stamp> {
+        let found = path.metadata().ok().filter(Metadata::is_file)?;
+        Some(Stamp { bytes: found.len(), modified: found.modified().ok(), file: identity(&found) })
+    }
+}
+
+#[cfg(unix)]
+fn identity(found: &Metadata) -> Option<(u64, u64)> {
+    use std::os::unix::fs::MetadataExt;
+    Some((found.dev(), found.ino()))
+}
+
+#[cfg(not(unix))]
+fn identity(_: &Metadata) -> Option<(u64, u64)> {
+    None
+}
+
+impl Unchanged {
+    /// Notes the state of the inputs that are regular files.
+    pub fn of(inputs: &[Input]) -> Unchanged {
+        let stamp = |path: &Path| Some((path.to_owned(), Stamp::of(path)?));
+        Unchanged(inputs.iter().filter_map(Input::path).filter_map(stamp).collect())
+    }
+
+    /// Compares the files with their state before.
+    ///
+    /// # Errors
+    /// One of them has another size, another time of change, or is another file.
+    pub fn check(&self) -> Result<(), Error> {
+        match self.0.iter().find(|(path, before)| Stamp::of(path).as_ref() != Some(before)) {
+            Some((path, _)) => Err(Error::InputChanged { name: path.display().to_string() }),
+            None => Ok(()),
+        }
+    }
+}

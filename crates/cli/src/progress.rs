@@ -32,7 +32,7 @@ impl Progress {
         let size = size(inputs);
         let meter = Arc::clone(meter);
         let (sender, over) = mpsc::channel();
-        let thread = thread::spawn(move || {
+        let thread = thread::Builder::new().spawn(move || {
             if over.recv_timeout(PATIENCE) != Err(mpsc::RecvTimeoutError::Timeout) {
                 return;
             }
@@ -43,7 +43,8 @@ impl Progress {
             }
             bar.finish_and_clear();
         });
-        Progress { shown: Some((sender, thread)) }
+        // A run goes on without it.
+        Progress { shown: thread.ok().map(|thread| (sender, thread)) }
     }
 }
 

@@ -174,6 +174,41 @@ fn old_outputs_come_back_without_links_too() {
 }
 
 #[test]
+fn threads_that_cannot_start_are_named() {
+    if !can_trace() {
+        return;
+    }
+    let run = Run::new();
+    let carve = |strace: &[&str], words: &[&str], piece: &str| {
+        let mut command = Command::new("strace");
+        command.current_dir(run.path()).args(["-f", "-qq", "-o", "/dev/null"]).args(strace).arg(program());
+        command.arg("carve").args(words).args(["-c", "code", "-p", piece]).stdin(Stdio::null()).output().unwrap()
+    };
+    let made = carve(&["-e", "trace=none"], &["in.csv", "--to", "sqlite:yard.db", "--table", "parts"], "kind: first 3");
+    assert!(made.status.success(), "{}", String::from_utf8_lossy(&made.stderr));
+    let mut refused = 0;
+    for words in [
+        ["--from", "sqlite:yard.db", "--table", "parts", "--only-pieces", "-qo", "cut.csv"],
+        ["in.csv", "--to", "sqlite:yard.db", "--table", "cut", "--replace", "-q"],
+    ] {
+        for first in 1..=4 {
+            let inject = format!("inject=clone3,clone:error=EAGAIN:when={first}+");
+            let ended = carve(&["-e", "trace=clone3,clone", "-e", &inject], &words, "no: after \"-\"");
+            let said = String::from_utf8_lossy(&ended.stderr);
+            match ended.status.code() {
+                Some(0) => {}
+                Some(3) => {
+                    refused += 1;
+                    assert!(said.contains("no thread can be started") && said.contains("help: "), "{said}");
+                }
+                other => panic!("{words:?}, from thread {first}: {other:?} {said}"),
+            }
+        }
+    }
+    assert!(refused > 0);
+}
+
+#[test]
 fn a_kill_between_calls_leaves_old_files_beside_no_new_ones_and_the_next_run_tidies_up() {
     if !can_trace() {
         return;

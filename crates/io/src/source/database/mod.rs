@@ -132,7 +132,12 @@ impl Source for DatabaseRows {
             let table: Arc<str> = self.name.as_str().into();
             let chunk = DatabaseChunk::new(table, columns.clone(), self.header.count(), 0);
             let giving = Giving { header: self.header.clone(), sender, max_row: self.max_row, chunk };
-            thread::spawn(move || read(columns, giving));
+            let started = thread::Builder::new().spawn(move || read(columns, giving));
+            started.map_err(|error| Error::Database {
+                name: self.name.clone(),
+                why: format!("no thread can be started to read it ({error})"),
+                help: "end other programs, or raise the limit of processes, such as ulimit -u".to_owned(),
+            })?;
             self.chunks = Some(receiver);
         }
         let Some(chunks) = &self.chunks else { return Ok(None) };

@@ -218,7 +218,7 @@ impl Table {
         Table::open_unchanged(&self.all, &self.first_reading, self.unchanged.clone(), true)
     }
 
-    /// Compares its files with what they were before the first reading.
+    /// Checks its files for changes since the first reading.
     ///
     /// # Errors
     /// One of them has changed.

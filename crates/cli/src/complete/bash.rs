@@ -1,7 +1,7 @@
 //! Completions of bash.
 //!
-//! Bash inserts candidates as they are, and passes words as they were typed. The words are therefore read here, and candidates are quoted
-//! for the place of the cursor.
+//! Bash inserts candidates without quoting them, and passes words with their quotes. This module parses the words, and quotes candidates for
+//! the place of the cursor.
 
 use std::ffi::OsString;
 use std::io::{self, Write};
@@ -12,7 +12,7 @@ use clap_complete::env::EnvCompleter;
 /// Bash, with quoted candidates.
 pub struct Bash;
 
-/// The command line up to the cursor, what comes after, and `COMP_WORDBREAKS`.
+/// The command line before and after the cursor, and `COMP_WORDBREAKS`.
 const BEFORE: &str = "KEEN_NOTCH_BEFORE";
 const AFTER: &str = "KEEN_NOTCH_AFTER";
 const BREAKS: &str = "KEEN_NOTCH_BREAKS";
@@ -101,7 +101,7 @@ pub struct Line {
     pub words: Vec<String>,
     /// The word at the cursor; `None` if bash would expand it.
     pub word: Option<String>,
-    /// The part of that word, as it was typed, that bash replaces by a candidate.
+    /// The typed part of that word, which bash replaces by a candidate.
     pub segment: String,
     /// The quotes around the cursor.
     pub quote: Quote,
@@ -154,7 +154,7 @@ impl Line {
     }
 }
 
-/// A text as bash reads it as itself, behind what was typed. Readline adds the closing quote, unless the text ends with one.
+/// A text in a form that bash reads literally. Readline adds the closing quote, unless the text ends with one.
 fn quoted(text: &str, quote: Quote) -> String {
     let mut out = String::new();
     let mut chars = text.chars().peekable();

@@ -28,7 +28,7 @@ static WORDS: OnceLock<Vec<OsString>> = OnceLock::new();
 /// The shells with completions. Each inserts a candidate as one word that the shell does not expand.
 pub const SHELLS: Shells<'static> = Shells(&[&bash::Bash, &Elvish, &typed::FISH, &powershell::Powershell, &typed::ZSH]);
 
-/// The candidates for the last of some words, without those that could control the terminal.
+/// The candidates for the last word. It drops candidates with control characters.
 fn candidates(command: &mut clap::Command, words: Vec<OsString>, folder: Option<&Path>) -> io::Result<Vec<String>> {
     let last = words.len().saturating_sub(1);
     let found = engine::complete(command, words, last, folder)?;

@@ -1,4 +1,4 @@
-//! Shells that quote candidates themselves, but pass words as they were typed.
+//! Shells that quote candidates, but pass words with their quotes.
 
 use std::ffi::OsString;
 use std::io::{self, Write};
@@ -15,7 +15,7 @@ pub struct AsTyped<S> {
     unquote: fn(&mut [OsString]),
 }
 
-/// Zsh passes every word as it was typed. Its quotes are those of bash.
+/// Zsh passes every word with its quotes, which follow the rules of bash.
 pub const ZSH: AsTyped<Zsh> = AsTyped {
     shell: Zsh,
     unquote: |words| {
@@ -27,7 +27,7 @@ pub const ZSH: AsTyped<Zsh> = AsTyped {
     },
 };
 
-/// Fish passes the last word as it was typed.
+/// Fish passes the last word with its quotes.
 pub const FISH: AsTyped<Fish> = AsTyped {
     shell: Fish,
     unquote: |words| {

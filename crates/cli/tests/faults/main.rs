@@ -17,7 +17,7 @@ use tempfile::TempDir;
 const LIST: &str = "column = 'code'\n[piece.no]\ntake = 'after \"-\"'\ncheck = ['unique', 'listed in \"numbers.csv\"']\n";
 const OUTPUTS: [&str; 4] = ["out.csv", "faults.csv", "offcuts.csv", "summary.json"];
 
-/// A folder with what a run reads and with old outputs, and a folder for temporary files, on another file system where there is one.
+/// A folder with inputs and old outputs, and a folder for temporary files, on another file system if possible.
 struct Run(TempDir, TempDir);
 
 impl Run {

@@ -47,7 +47,7 @@ const HOSTILE: [&str; 24] = [
     "xx\u{e9}\u{4e2d} $x",
 ];
 
-/// A shell at a terminal, in which `keen-notch` writes its last word into a file, or completes.
+/// A shell at a terminal. Its `keen-notch` completes, or writes its last word into a file.
 struct Shell {
     yard: Yard,
     writer: Box<dyn Write + Send>,
@@ -98,7 +98,7 @@ impl Shell {
         self.writer.write_all(keys.as_bytes()).unwrap();
     }
 
-    /// Runs the command that is typed: the word that the program is given.
+    /// Runs the typed command, and returns the last word of the program.
     fn word(&mut self) -> String {
         let (path, begun) = (self.yard.path().join("word"), Instant::now());
         for turn in 0.. {

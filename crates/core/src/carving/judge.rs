@@ -536,7 +536,7 @@ fn fail(rows: impl Iterator<Item = u32>, check: u32, failures: &mut Vec<Failure>
 /// The number of texts that are not blank.
 fn count_with_text(texts: Texts) -> u64 {
     let bytes = texts.text.as_bytes();
-    // The first byte decides for nearly every text, and no text has to be cut out for that.
+    // The first byte decides for nearly every text, which avoids slicing.
     let has_text = |span: &&Span| match bytes.get(span.start as usize) {
         Some(b'!'..0x80) if !span.is_empty() => true,
         _ => !is_blank(span.text(texts.text)),

@@ -125,7 +125,7 @@ impl Sink for File {
     }
 }
 
-/// Keeps what is in a place under another name too.
+/// Gives the old file a second name.
 fn keep(place: &Path) -> io::Result<Old> {
     let file = fs::File::open(place).ok().filter(|file| file.try_lock().is_ok());
     let path = leftovers::keep(place)?;

@@ -1,4 +1,4 @@
-//! Files that are read more than once, and must stay the same meanwhile.
+//! Detects changes of files between two readings.
 
 use std::fs::Metadata;
 use std::path::{Path, PathBuf};
@@ -38,7 +38,7 @@ fn identity(_: &Metadata) -> Option<(u64, u64)> {
 }
 
 impl Unchanged {
-    /// Notes the state of the inputs that are regular files.
+    /// Notes the state of all inputs with a regular file.
     pub fn of(inputs: &[Input]) -> Unchanged {
         let stamp = |path: &Path| Some((path.to_owned(), Stamp::of(path)?));
         Unchanged(inputs.iter().filter_map(Input::path).filter_map(stamp).collect())

@@ -616,6 +616,9 @@ impl Error {
             Error::Write { name, source, .. } if source.kind() == io::ErrorKind::IsADirectory => {
                 format!("name a file in it: -o {}/OUT.csv", name.trim_end_matches('/'))
             }
+            Error::Spill { source } if source.kind() == io::ErrorKind::NotFound => {
+                "set TMPDIR to a folder for temporary files, or give more memory with --memory".to_owned()
+            }
             Error::Spill { .. } => {
                 "make room in the folder for temporary files (TMPDIR), or give more memory with --memory".to_owned()
             }

@@ -37,6 +37,14 @@ fn pieces_that_are_like_formulas_are_hinted_at_or_guarded() {
         "--guard-formulas",
     ]);
     assert_eq!(rows, "p\n'=1+2\n-5.5\n'@cmd\n'+é\n7\n");
+    // A fault is about the result without the apostrophe.
+    let words = ["carve", "in.csv", "-q", "-c", "code", "-p", "p: after \"-\"", "--check", "p: digits"];
+    yard.run(&[&words[..], &["--guard-formulas", "-o", "cut.csv", "--faults", "faults.csv"]].concat());
+    assert!(
+        yard.read("faults.csv").contains("GRP-=1+2,'=1+2,1,digits,\"character 1 is \"\"=\"\"; a digit"),
+        "{}",
+        yard.read("faults.csv")
+    );
     yard.write("rows.cutlist.toml", "column = 'code'\n[piece.p]\ntake = 'matches /[-=@+].?/'\nrows = true\n");
     let rows = yard.out(&["carve", "in.csv", "-q", "-l", "rows.cutlist.toml", "-o", "-", "--only-pieces", "--guard-formulas"]);
     assert_eq!(rows, "p\n'-=\n+2\n'--\n'-@\n'-+\n-7\n");

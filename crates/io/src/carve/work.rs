@@ -10,6 +10,7 @@ use keen_notch_core::diagnostics::{Diagnostics, Observed, note_looks};
 use keen_notch_core::program::Results;
 use keen_notch_core::sightings::Sightings;
 use keen_notch_core::tally::Tally;
+use keen_notch_core::text::formula::is_like_formula;
 
 use super::{Counts, Failing, FaultyRow, Formulas, Job, MOST_ODD_KEPT, Odd, OddRow, PreviewCell};
 use crate::Error;
@@ -318,7 +319,9 @@ impl<'j> Worker<'j> {
         for Stage { rows, worked } in &mut stages[..ranges.len()] {
             let number = |row: usize| before.rows + u64::from(rows.numbers[row]) + 1;
             let outcome = self.job.carving.remember(worked, rows.len(), number, &mut before.memory);
-            outcome.map_err(|error| Error::Spill { source: io::Error::other(error) })?;
+            outcome.map_err(|error| Error::Spill {
+                source: error.downcast::<io::Error>().map_or_else(io::Error::other, |error| *error),
+            })?;
         }
         Ok(())
     }
@@ -382,13 +385,14 @@ impl<'j> Worker<'j> {
             let job = self.job;
             job.carving.judge(batch, worked, &mut part.tallies, &mut part.checked);
             self.observe(batch, rows, worked, part);
+            let (set_aside, faults) = state.note_faults(batch, rows, worked, range.clone(), (self.asked, self.ragged), part);
+            // After the faults, which are about the results without an apostrophe.
             if job.formulas != Formulas::Ignored {
                 for (piece, seen) in job.written.iter().zip(&mut part.formulas) {
                     let of_rows = job.carving.formulas(*piece, batch, worked, job.formulas == Formulas::Guarded);
                     of_rows.iter().for_each(|row| seen.note(u64::from(rows.numbers[*row as usize]) + 1));
                 }
             }
-            let (set_aside, faults) = state.note_faults(batch, rows, worked, range.clone(), (self.asked, self.ragged), part);
             let written: Option<Vec<u32>> =
                 set_aside.map(|aside| (0..rows.len() as u32).filter(|row| aside.binary_search(row).is_err()).collect());
             let kept = written.as_ref().map_or(rows.len(), Vec::len) as u64;
@@ -573,6 +577,9 @@ impl<'j> State<'_, 'j> {
             let detail = format!("it has {cells} cells, not {}", job.table_columns);
             let violation = Violation::new(ViolationKind::Ragged, detail);
             faults.push(Fault { check: job.checks.len() - 1, result: String::new(), place: None, violation });
+        }
+        if job.formulas == Formulas::Guarded {
+            faults.iter_mut().filter(|fault| is_like_formula(&fault.result)).for_each(|fault| fault.result.insert(0, '\''));
         }
         faults
     }

@@ -76,7 +76,7 @@ pub fn failed(name: &str, error: &rusqlite::Error) -> Error {
             "another program is writing to it: wait for that to end, and run this again"
         }
         Some(ErrorCode::ReadOnly) => "see to it that you may write to the file and its folder",
-        Some(ErrorCode::DiskFull) => "make room on the disk",
+        Some(ErrorCode::DiskFull) => "make room on its disk, or on that of temporary files (TMPDIR)",
         _ if matches!(error, rusqlite::Error::SqlInputError { .. } | rusqlite::Error::MultipleStatement) => {
             "mend the query: it is one SELECT, as the program sqlite3 takes it"
         }

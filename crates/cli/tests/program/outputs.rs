@@ -6,7 +6,7 @@ use std::time::{Duration, Instant};
 
 use insta::assert_snapshot;
 
-use crate::yard::Yard;
+use crate::yard::{Yard, ignores};
 
 const PARTS: &str = "part_code;site\nGRP-1;\"East\"\nHNG-22;West, far\n";
 const CARVE: [&str; 4] = ["-c", "part_code", "-p", "no: after \"-\""];
@@ -122,6 +122,9 @@ fn a_delimiter_that_is_guessed_is_said() {
 #[test]
 fn a_run_that_is_ended_leaves_nothing() {
     for (signal, number) in [("INT", 2), ("TERM", 15), ("HUP", 1)] {
+        if ignores(number) {
+            continue;
+        }
         let yard = Yard::new();
         let mut child = Command::new(assert_cmd::cargo::cargo_bin("keen-notch"))
             .current_dir(yard.path())
@@ -140,7 +143,7 @@ fn a_run_that_is_ended_leaves_nothing() {
         assert_eq!(yard.names().len(), 3, "three outputs are being written: {:?}", yard.names());
         assert!(Command::new("kill").args([&format!("-{signal}"), &child.id().to_string()]).status().unwrap().success());
         let status = child.wait().unwrap();
-        assert_eq!(std::os::unix::process::ExitStatusExt::signal(&status), Some(number), "{signal}");
+        assert_eq!(std::os::unix::process::ExitStatusExt::signal(&status), Some(number as i32), "{signal}");
         assert_eq!(yard.names(), Vec::<String>::new(), "{signal}");
     }
 }

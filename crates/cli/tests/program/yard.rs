@@ -22,6 +22,18 @@ impl Ran {
     }
 }
 
+/// Whether the tests ignore a signal, as under `nohup`. Programs inherit that, and go on when the signal comes.
+pub fn ignores(signal: u32) -> bool {
+    let status = fs::read_to_string("/proc/self/status").unwrap_or_default();
+    let mask = status.lines().find_map(|line| line.strip_prefix("SigIgn:"));
+    let is_ignored =
+        mask.and_then(|mask| u64::from_str_radix(mask.trim(), 16).ok()).is_some_and(|mask| mask >> (signal - 1) & 1 == 1);
+    if is_ignored {
+        eprintln!("skipped: signal {signal} is ignored here");
+    }
+    is_ignored
+}
+
 impl Yard {
     pub fn new() -> Yard {
         Yard(TempDir::new().unwrap())

@@ -1,5 +1,6 @@
 //! Columns: how they are named, and finding the one that is meant.
 
+use std::collections::HashMap;
 use std::fmt;
 
 use crate::words;
@@ -11,6 +12,48 @@ pub enum ColumnRef {
     Name(String),
     /// By its place, from 1.
     Number(usize),
+}
+
+/// The first two columns of a name, by their indices.
+type Places = (Option<usize>, Option<usize>);
+
+/// The columns of a header by their names, to find many of them.
+///
+/// ```
+/// use keen_notch_core::column::{ColumnIndex, ColumnRef, Header};
+///
+/// let header = Header::Names(vec!["part_code".to_owned(), " depot".to_owned()]);
+/// assert_eq!(ColumnIndex::new(&header).find(&ColumnRef::parse("depot"))?, 1);
+/// # Ok::<(), keen_notch_core::column::ColumnError>(())
+/// ```
+pub struct ColumnIndex<'h> {
+    header: &'h Header,
+    exact: HashMap<&'h str, Places>,
+    trimmed: HashMap<&'h str, Places>,
+}
+
+impl<'h> ColumnIndex<'h> {
+    /// Indexes a header.
+    pub fn new(header: &'h Header) -> ColumnIndex<'h> {
+        let mut index = ColumnIndex { header, exact: HashMap::new(), trimmed: HashMap::new() };
+        let names: &[String] = if let Header::Names(names) = header { names } else { &[] };
+        for (column, name) in names.iter().enumerate() {
+            for (names, name) in [(&mut index.exact, name.as_str()), (&mut index.trimmed, name.trim())] {
+                let places = names.entry(name).or_default();
+                *places = (places.0.or(Some(column)), places.1.or(places.0.map(|_| column)));
+            }
+        }
+        index
+    }
+
+    /// The index of a column, from 0.
+    ///
+    /// # Errors
+    /// As [`ColumnRef::find`].
+    pub fn find(&self, column: &ColumnRef) -> Result<usize, ColumnError> {
+        let places = |names: &HashMap<&str, Places>, name: &str| names.get(name).copied().unwrap_or_default();
+        column.find_by(self.header, |name| places(&self.exact, name), |name| places(&self.trimmed, name))
+    }
 }
 
 impl ColumnRef {
@@ -63,6 +106,21 @@ impl ColumnRef {
     /// # Errors
     /// Where there is no such column, or more than one of that name.
     pub fn find(&self, header: &Header) -> Result<usize, ColumnError> {
+        let places = |is_it: &dyn Fn(&str) -> bool| {
+            let Header::Names(names) = header else { return Places::default() };
+            let mut found = names.iter().enumerate().filter(|(_, column)| is_it(column)).map(|(index, _)| index);
+            (found.next(), found.next())
+        };
+        self.find_by(header, |name| places(&|column| column == name), |name| places(&|column| column.trim() == name))
+    }
+
+    /// The same, where `exact` finds a name, and `trimmed` finds a name without white space around it.
+    fn find_by(
+        &self,
+        header: &Header,
+        exact: impl Fn(&str) -> Places,
+        trimmed: impl Fn(&str) -> Places,
+    ) -> Result<usize, ColumnError> {
         match self {
             ColumnRef::Number(number) => match number.checked_sub(1) {
                 Some(index) if index < header.count() => Ok(index),
@@ -72,13 +130,9 @@ impl ColumnRef {
                 let Header::Names(names) = header else {
                     return Err(ColumnError::NoNames { name: name.clone(), count: header.count() });
                 };
-                let find = |is_it: &dyn Fn(&str) -> bool| {
-                    let mut found = names.iter().enumerate().filter(|(_, column)| is_it(column)).map(|(index, _)| index);
-                    (found.next(), found.next())
-                };
                 // White space around a name counts only where it tells two columns apart.
-                let found = match find(&|column| column == name) {
-                    (None, _) => find(&|column| column.trim() == name.trim()),
+                let found = match exact(name) {
+                    (None, _) => trimmed(name.trim()),
                     found => found,
                 };
                 match found {

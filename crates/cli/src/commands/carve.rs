@@ -1,10 +1,11 @@
 //! `carve`: the main job.
 
+use std::collections::HashSet;
 use std::io::{self, Write};
 use std::path::Path;
 
 use keen_notch_core::carving::OutColumn;
-use keen_notch_core::column::{ColumnRef, Header};
+use keen_notch_core::column::{ColumnIndex, ColumnRef, Header};
 use keen_notch_core::verdict::Verdict;
 use keen_notch_io::carve::{Formulas, Job, MadeBy, Report};
 use keen_notch_io::files::RunFiles;
@@ -270,17 +271,16 @@ fn originals(args: &CarveArgs, header: &Header) -> Result<Vec<usize>, Failure> {
     if args.only_pieces {
         return Ok(Vec::new());
     }
-    let mut without = Vec::with_capacity(args.without.len());
-    for column in &args.without {
-        without.push(ColumnRef::parse(column).find(header)?);
-    }
+    let index = ColumnIndex::new(header);
+    let find = |column: &String| index.find(&ColumnRef::parse(column));
+    let without = args.without.iter().map(find).collect::<Result<HashSet<_>, _>>()?;
     match &args.columns {
         None => Ok((0..header.count()).filter(|column| !without.contains(column)).collect()),
         Some(columns) => {
-            let mut found = Vec::with_capacity(columns.len());
+            let (mut found, mut seen) = (Vec::with_capacity(columns.len()), HashSet::new());
             for column in columns {
-                let index = ColumnRef::parse(column).find(header)?;
-                if found.contains(&index) {
+                let index = find(column)?;
+                if !seen.insert(index) {
                     let message = format!("--columns names {} twice", header.title(index));
                     return Err(Failure::usage(message, "name each column once"));
                 }

@@ -97,7 +97,7 @@ pub fn keys(args: &CarveArgs, carving: &Carving, header: &Header) -> Result<Vec<
 /// read it.
 pub fn compared(job: &Job, keys: &[usize]) -> Vec<usize> {
     let carving = job.carving();
-    let mut columns: Vec<usize> = (0..carving.count()).flat_map(|piece| carving.sources(piece)).collect();
+    let mut columns: Vec<usize> = (0..carving.count()).flat_map(|piece| carving.sources(piece)).copied().collect();
     columns.sort_unstable();
     columns.dedup();
     columns.retain(|column| !keys.contains(column));

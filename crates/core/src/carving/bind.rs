@@ -1,7 +1,7 @@
 //! Binding pieces to the columns of a table: everything that can be wrong before a row is read.
 
 use std::cell::Cell;
-use std::collections::{BTreeSet, HashSet};
+use std::collections::{BTreeSet, HashMap, HashSet};
 use std::fmt;
 use std::ops::Range;
 
@@ -122,7 +122,8 @@ impl Carving {
     /// in a circle, or a phrase cannot be used.
     pub fn new(wanted: &Wanted, main: Option<&ColumnRef>, setting: &Setting, header: &Header) -> Result<Carving, Unbound> {
         let pieces = &wanted.pieces;
-        let binder = Binder { wanted, pieces, main, setting, header, uniques: Cell::new(0) };
+        let names = pieces.iter().enumerate().rev().map(|(index, piece)| (piece.name.as_str(), index)).collect();
+        let binder = Binder { wanted, pieces, main, setting, header, names, uniques: Cell::new(0) };
         binder.check_names()?;
         let _counted = RegexesTogether::begin();
         let mut carving = Carving {
@@ -139,7 +140,7 @@ impl Carving {
             check_list: Vec::new(),
         };
         carving.number_checks();
-        carving.note_what_is_added();
+        carving.note_origins();
         binder.check_columns(&carving)?;
         Ok(carving)
     }
@@ -167,24 +168,31 @@ impl Carving {
         }
     }
 
-    /// Notes which bytes the pieces may add, those that are built after those they are built of.
-    fn note_what_is_added(&mut self) {
+    /// Notes the columns that each piece comes from, and the bytes that it may add: first of the pieces that others are built of.
+    fn note_origins(&mut self) {
         for index in self.order.clone() {
-            let mut adds = ByteSet::default();
+            let (mut adds, mut sources) = (ByteSet::default(), BTreeSet::new());
             match &self.pieces[index].body {
-                PieceBody::Take { program, .. } => adds = program.adds(),
-                PieceBody::Field { .. } => {}
+                PieceBody::Take { program, column, .. } => {
+                    adds = program.adds();
+                    sources.insert(*column);
+                }
+                PieceBody::Field { column, .. } => drop(sources.insert(*column)),
                 PieceBody::Build(parts) => {
                     for part in parts {
                         match part {
                             BuildPlan::Text(text) => adds.add(text),
-                            BuildPlan::Piece(piece) => adds.join(self.pieces[*piece].adds),
-                            BuildPlan::Column(_) => {}
+                            BuildPlan::Piece(piece) => {
+                                adds.join(self.pieces[*piece].adds);
+                                sources.extend(&self.pieces[*piece].sources);
+                            }
+                            BuildPlan::Column(column) => drop(sources.insert(*column)),
                         }
                     }
                 }
             }
             self.pieces[index].adds = adds;
+            self.pieces[index].sources = sources.into_iter().collect();
         }
     }
 
@@ -203,31 +211,9 @@ impl Carving {
         self.pieces[piece].adds
     }
 
-    /// The columns that the text of a piece comes from, by their indices, each once.
-    pub fn sources(&self, piece: usize) -> Vec<usize> {
-        let (mut columns, mut pieces, mut done) = (BTreeSet::new(), vec![piece], 0);
-        while let Some(piece) = pieces.get(done) {
-            done += 1;
-            match &self.pieces[*piece].body {
-                PieceBody::Take { column, .. } | PieceBody::Field { column, .. } => {
-                    columns.insert(*column);
-                }
-                PieceBody::Build(parts) => {
-                    for part in parts {
-                        match part {
-                            BuildPlan::Text(_) => {}
-                            // Pieces built of one another may come to the same one in very many ways.
-                            BuildPlan::Piece(piece) if pieces.contains(piece) => {}
-                            BuildPlan::Piece(piece) => pieces.push(*piece),
-                            BuildPlan::Column(column) => {
-                                columns.insert(*column);
-                            }
-                        }
-                    }
-                }
-            }
-        }
-        columns.into_iter().collect()
+    /// The columns that the text of a piece comes from, by their indices, which rise.
+    pub fn sources(&self, piece: usize) -> &[usize] {
+        &self.pieces[piece].sources
     }
 
     /// The number of pieces.
@@ -361,6 +347,8 @@ struct Binder<'a> {
     main: Option<&'a ColumnRef>,
     setting: &'a Setting<'a>,
     header: &'a Header,
+    /// The first piece of each name.
+    names: HashMap<&'a str, usize>,
     /// How many memories of rows before have been given out.
     uniques: Cell<usize>,
 }
@@ -402,12 +390,14 @@ fn unbound(piece: &Piece, error: TextError) -> Unbound {
 
 impl Binder<'_> {
     fn check_names(&self) -> Result<(), Unbound> {
+        let titles: HashSet<&String> =
+            if let Header::Names(names) = self.header { names.iter().collect() } else { HashSet::new() };
         for (index, piece) in self.pieces.iter().enumerate() {
             let refused = |message: String, help: &str| Err(unbound(piece, TextError::new(message, piece.span.clone(), help)));
-            if self.pieces[..index].iter().any(|other| other.name == piece.name) {
+            if self.names.get(piece.name.as_str()) != Some(&index) {
                 return refused(format!("two pieces have the name {}", piece.name), "give each piece a name of its own");
             }
-            let is_column = matches!(self.header, Header::Names(names) if names.contains(&piece.name));
+            let is_column = titles.contains(&piece.name);
             if is_column && !piece.replace && !piece.hidden {
                 let help = format!(
                     "use another name, such as {}_cut; in a cut list, `replace = true` puts it in the column's place",
@@ -487,8 +477,8 @@ impl Binder<'_> {
         let replaces = if piece.replace { Some(self.replaced(piece).map_err(refused)?) } else { None };
         let asks_missing = asks_missing(piece);
         let (name, shape, hidden, value_type) = (piece.name.clone(), piece.shape, piece.hidden, piece.value_type);
-        let adds = ByteSet::default();
-        Ok(PiecePlan { name, body, when, shape, replaces, checks, value_type, asks_missing, hidden, adds })
+        let (adds, sources) = (ByteSet::default(), Vec::new());
+        Ok(PiecePlan { name, body, when, shape, replaces, checks, value_type, asks_missing, hidden, adds, sources })
     }
 
     fn check(&self, check: &Check) -> Result<CheckPlan, TextError> {
@@ -580,7 +570,7 @@ impl Binder<'_> {
     /// The piece of a name, or else the column.
     fn piece_or_column(&self, column: &ColumnRef, span: &Span) -> Result<BuildPlan, TextError> {
         if let ColumnRef::Name(name) = column
-            && let Some(index) = self.pieces.iter().position(|piece| piece.name == *name)
+            && let Some(index) = self.names.get(name.as_str()).copied()
         {
             if self.pieces[index].shape != Shape::One {
                 let help = "name pieces with one result, such as one with `joined with`";
@@ -616,7 +606,7 @@ impl Binder<'_> {
         if let Source::Build { parts, .. } = &self.pieces[index].source {
             for part in parts {
                 let BuildPart::Name(ColumnRef::Name(name), span) = part else { continue };
-                let Some(of) = self.pieces.iter().position(|piece| piece.name == *name) else { continue };
+                let Some(of) = self.names.get(name.as_str()).copied() else { continue };
                 if state[of] == Visit::Open {
                     let message = format!("{} is built of {name}, which is built of it in turn", self.pieces[index].name);
                     return Err(unbound(

@@ -140,7 +140,7 @@ impl Shape {
     pub fn new(carving: &Carving, header: &Header, originals: &[usize]) -> Shape {
         let columns = carving.out_columns(originals);
         let piece = |piece| PieceShape {
-            sources: carving.sources(piece),
+            sources: carving.sources(piece).to_vec(),
             value_type: carving.value_type(piece),
             adds: carving.adds(piece),
         };

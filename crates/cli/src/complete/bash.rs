@@ -73,9 +73,7 @@ impl EnvCompleter for Bash {
         let line = Line::read(&variable(BEFORE), &variable(BREAKS));
         let Some(typed) = line.word else { return Ok(()) };
         words.extend(line.words.into_iter().skip(1).map(OsString::from));
-        let after = Line::read(&variable(AFTER), "");
-        let later = after.words.into_iter().chain(after.word).skip(1).map(OsString::from);
-        let _ = super::WORDS.set(words.iter().cloned().chain(later).collect());
+        let _ = super::WORDS.set(words.iter().cloned().chain(words_after(&variable(AFTER))).collect());
         words.push(typed.clone().into());
         for candidate in super::candidates(command, words, folder)? {
             if let Some(rest) = candidate.strip_prefix(&typed) {
@@ -154,6 +152,14 @@ impl Line {
     }
 }
 
+/// The words after the one at the cursor.
+fn words_after(line: &str) -> Vec<OsString> {
+    // What touches the cursor belongs to its word.
+    let rest = line.find([' ', '\t']).map_or("", |blank| &line[blank..]);
+    let Line { words, word, .. } = Line::read(rest, "");
+    words.into_iter().chain(word).map(OsString::from).collect()
+}
+
 /// A text in a form that bash reads literally. Readline adds the closing quote, unless the text ends with one.
 fn quoted(text: &str, quote: Quote) -> String {
     let mut out = String::new();
@@ -178,6 +184,18 @@ fn quoted(text: &str, quote: Quote) -> String {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn words_after_the_cursor() {
+        for (line, words) in [
+            (" 'my parts.csv' -q", vec!["my parts.csv", "-q"]),
+            ("de parts.csv", vec!["parts.csv"]),
+            ("de", vec![""]),
+            ("", vec![""]),
+        ] {
+            assert_eq!(words_after(line), words, "{line}");
+        }
+    }
 
     #[test]
     fn lines_are_read_as_bash_reads_them() {

@@ -169,6 +169,10 @@ fn elvish_expands_no_name() {
 #[test]
 fn a_shell_is_offered_commands_columns_and_phrases() {
     let yard = Yard::with("parts.csv", "part_code;crew id;port\nGRP-1;7;x\n");
+    let line =
+        [("KEEN_NOTCH_COMPLETE", "bash"), ("KEEN_NOTCH_BEFORE", "keen-notch survey -c pa"), ("KEEN_NOTCH_AFTER", " parts.csv")];
+    let output = yard.command(&["--", "keen-notch"]).envs(line).env("KEEN_NOTCH_BREAKS", " ").output().unwrap();
+    assert_eq!(output.stdout, b"part_code\n", "the file comes after the cursor");
     assert!(offered(&yard, &["sur"]).contains(&"survey".to_owned()));
     assert_eq!(offered(&yard, &["carve", "parts.csv", "-c", "p"]), ["part_code", "port"]);
     let phrases = offered(&yard, &["carve", "parts.csv", "-p", "'no: trim then sect"]);

@@ -178,7 +178,7 @@ fn what_cannot_be_done_says_why_and_changes_nothing() {
     let to = |address| ["--to", address, "--table"];
     note(&["survey", "--from", &address]);
     note(&["survey", "--from", &address, "--table", "party"]);
-    note(&["survey", "--from", &address, "--table", "Parts", "-q"]);
+    note(&["survey", "--from", &address, "--table", "Parts", "-c", "photo"]);
     note(&["survey", "--from", &address, "--query", "SELECT kode FROM codes"]);
     note(&["survey", "--from", &address, "--query", "DELETE FROM \"Parts\" RETURNING code"]);
     note(&["survey", "--from", &reader, "--table", "Parts", "-c", "code"]);

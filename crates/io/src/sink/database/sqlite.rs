@@ -290,7 +290,12 @@ impl Loader for Tables {
     fn settle(&mut self, table: usize) -> Result<(), Error> {
         self.transaction.get_or_insert_with(Transaction::begin);
         let outcome = self.write(table);
-        self.end_if_failed(outcome)
+        let outcome = self.end_if_failed(outcome);
+        // The signal ends the program, and its status says which it was. `commit` must not wait: it runs while outputs are placed.
+        while outcome.is_err() && unfinished::has_ended() {
+            thread::park();
+        }
+        outcome
     }
 
     fn added(&self) -> Vec<String> {
@@ -332,10 +337,6 @@ impl Tables {
             // SQLite has done so itself after some errors.
             let _ = self.connection.execute_batch("ROLLBACK");
             self.transaction = None;
-            // The signal ends the program, and its status says which it was.
-            while unfinished::has_ended() {
-                thread::park();
-            }
         }
         outcome
     }

@@ -5,14 +5,22 @@ use std::ops::Range;
 use keen_notch_core::carving::{TooLarge, Worked};
 
 use crate::Error;
+use crate::encode::MOST_HELD;
 use crate::source::{Chunk, LineCount, Reading};
 
 /// Rows that are worked on together: few enough for all that is known of them to stay near the processor, and many enough
 /// that what is done once for all of them does not matter.
 const BATCH: usize = 256;
 
+/// Cells that are worked on together, where rows have many: each takes some bytes.
+const MOST_CELLS: usize = 64 << 10;
+
 /// The share of the memory of a run that the results of one batch may take on each thread.
 const SHARE: usize = 128;
+
+/// The share of the memory of a run that the output of one chunk may take on each thread before it is handed on: each thread has a few
+/// chunks on the way.
+const WRITTEN_SHARE: usize = 16;
 
 /// The least that what is remembered of rows may take, in bytes: with less, files would have next to nothing in them.
 const LEAST: usize = 256 << 10;
@@ -20,30 +28,45 @@ const LEAST: usize = 256 << 10;
 /// How many bytes may be taken.
 #[derive(Debug, Clone, Copy)]
 pub struct Limits {
+    /// Those of the run.
+    memory: usize,
     /// Those of one row.
     row: usize,
     /// Those of several together.
     batch: usize,
     /// What is remembered of rows.
     remembered: usize,
+    /// What is written of one chunk, and held.
+    written: usize,
 }
 
 impl Limits {
     /// The limits of a run on this number of threads.
     pub fn new(reading: &Reading, threads: usize) -> Limits {
         Limits {
+            memory: reading.memory,
             row: reading.max_row,
             batch: (reading.memory / threads.max(1) / SHARE).min(reading.max_row),
-            // What is put into files is sorted beside what was there.
-            remembered: (reading.memory / 2).max(LEAST),
+            remembered: (reading.memory / 4 * 3).max(LEAST),
+            written: (reading.memory / threads.max(1) / WRITTEN_SHARE).max(MOST_HELD),
         }
     }
 }
 
 impl Limits {
+    /// How many bytes the run may take.
+    pub fn memory(&self) -> usize {
+        self.memory
+    }
+
     /// How many bytes may be taken by what is remembered of rows.
     pub fn remembered(&self) -> usize {
         self.remembered
+    }
+
+    /// How many bytes may be taken by what is written of a chunk before it is handed on.
+    pub fn written(&self) -> usize {
+        self.written
     }
 
     /// How many bytes the results of several rows may take together.
@@ -65,9 +88,10 @@ pub struct Batches {
 }
 
 impl Batches {
-    /// The batches of this number of rows; one batch of no rows where there are none.
-    pub fn of(rows: usize, limits: Limits) -> Batches {
-        Batches { limits, next: 0, rows, most: BATCH, is_first: true }
+    /// The batches of this number of rows, of which this number of columns is looked at; one batch of no rows where there are none.
+    pub fn of(rows: usize, columns: usize, limits: Limits) -> Batches {
+        let most = (MOST_CELLS / columns.max(1)).clamp(1, BATCH);
+        Batches { limits, next: 0, rows, most, is_first: true }
     }
 
     /// The rows of the next batch, of which `worked` is to hold the results.

@@ -306,6 +306,24 @@ pub enum Error {
         /// The name.
         key: String,
     },
+    /// The objects have more different keys than a table may have columns.
+    #[error("{name}, line {line}: up to here the objects have more than {limit} different keys, and each key is a column")]
+    TooManyKeys {
+        /// The input.
+        name: String,
+        /// The line of the first key beyond the limit, from 1.
+        line: u64,
+        /// The limit.
+        limit: usize,
+    },
+    /// The surveys of all columns take more memory than the limit.
+    #[error("the survey of {columns} columns takes more than {} MiB of memory", limit >> 20)]
+    SurveyTooLarge {
+        /// The number of columns.
+        columns: usize,
+        /// The limit, in bytes.
+        limit: usize,
+    },
     /// A later input is in another format than the first.
     #[error("{name} is {found}, and {first} is {wanted}")]
     OtherFormat {
@@ -582,6 +600,10 @@ impl Error {
                 with --columns"
                     .to_owned()
             }
+            Error::TooManyKeys { .. } => {
+                "if the keys are data, write them as values, such as {\"key\":\"GRP-1\",\"count\":3}".to_owned()
+            }
+            Error::SurveyTooLarge { .. } => "name fewer columns with -c, or raise the limit with --memory".to_owned(),
             Error::OtherFormat { .. } => "run files in other formats apart from each other".to_owned(),
             Error::Ragged { found, wanted, .. } if found > wanted => {
                 "look for a delimiter inside a cell that is not quoted, or give the right --delimiter".to_owned()

@@ -2,12 +2,17 @@
 
 use std::fs::File;
 use std::io::{self, BufReader, BufWriter, Read, Write};
+#[cfg(target_os = "linux")]
+use std::num::NonZeroU64;
+use std::ops::Range;
 
 use keen_notch_core::carving::Memory;
 use keen_notch_core::check::seen::{Entry, Store, StoreError, row_of};
 
 /// Entries that are read at a time: a page of many systems.
 const PAGE: usize = 256;
+/// Files of about the same size that become one.
+const MERGED: usize = 4;
 /// The bytes of one.
 const WIDTH: usize = size_of::<Entry>();
 
@@ -40,39 +45,67 @@ impl Spilled {
 }
 
 impl Store for Spilled {
-    fn keep(&mut self, entries: &[Entry]) -> Result<(), StoreError> {
+    fn keep(&mut self, entries: &mut dyn Iterator<Item = Entry>) -> Result<(), StoreError> {
         let mut writer = Writer::new()?;
-        entries.iter().try_for_each(|entry| writer.put(*entry))?;
+        for entry in entries {
+            writer.put(entry)?;
+        }
         self.files.push(writer.finish()?);
-        // Each file is at least twice as large as the next: so there are few, and an entry is seldom written again.
-        while let [.., before, last] = self.files.as_slice()
-            && before.count < 2 * last.count
+        // Files of about the same size become one: so there are few, and an entry is seldom written again.
+        while let Some(first) = self.files.len().checked_sub(MERGED)
+            && let [oldest, .., newest] = &self.files[first..]
+            && oldest.count <= MERGED / 2 * newest.count
         {
-            let merged = merge(&mut self.files.split_off(self.files.len() - 2))?;
+            let merged = merge(&mut self.files.split_off(first))?;
             self.files.push(merged);
         }
         Ok(())
     }
 
-    fn find(&mut self, key: u64, rest: u64) -> Result<Option<Entry>, StoreError> {
+    fn find(&mut self, texts: &[Entry], found: &mut Vec<Entry>) -> Result<(), StoreError> {
+        // The disk finds many pages at once faster than one after the other.
         for file in &self.files {
-            // Entries of one key may begin on the page before the one that begins with it.
-            let first = file.fences.partition_point(|fence| *fence < key).saturating_sub(1);
-            let last = file.fences.partition_point(|fence| *fence <= key);
-            for page in first..last {
-                file.read(page, &mut self.page)?;
-                let entries = self.page.as_chunks::<WIDTH>().0.iter().map(entry);
-                let found = entries.filter(|entry| entry.0 == key).find(|entry| row_of(*entry, key, rest).is_some());
-                if found.is_some() {
-                    return Ok(found);
+            let pages = texts.iter().flat_map(|(key, _)| file.pages(*key));
+            pages.for_each(|page| file.prefetch(page));
+        }
+        for file in &self.files {
+            // Texts are sorted as the file is, so each page is read once, one after the other.
+            let mut last_read = None;
+            for (key, rest) in texts {
+                for page in file.pages(*key) {
+                    if last_read.replace(page) != Some(page) {
+                        file.read(page, &mut self.page)?;
+                    }
+                    let entries = self.page.as_chunks::<WIDTH>().0;
+                    let first = entries.partition_point(|bytes| entry(bytes).0 < *key);
+                    let of_key = entries[first..].iter().map(entry).take_while(|entry| entry.0 == *key);
+                    found.extend(of_key.filter(|entry| row_of(*entry, *key, *rest).is_some()));
                 }
             }
         }
-        Ok(None)
+        Ok(())
     }
 }
 
 impl Sorted {
+    /// The pages that may have a key.
+    fn pages(&self, key: u64) -> Range<usize> {
+        // Entries of one key may begin on the page before the one that begins with it.
+        let first = self.fences.partition_point(|fence| *fence < key).saturating_sub(1);
+        first..self.fences.partition_point(|fence| *fence <= key)
+    }
+
+    /// Asks the system to read a page soon.
+    fn prefetch(&self, page: usize) {
+        #[cfg(target_os = "linux")]
+        {
+            use rustix::fs::{Advice, fadvise};
+            let width = NonZeroU64::new((PAGE * WIDTH) as u64);
+            // It is no more than advice.
+            let _ = fadvise(&self.file, (page * PAGE * WIDTH) as u64, width, Advice::WillNeed);
+        }
+    }
+
     /// Reads a page.
     fn read(&self, page: usize, into: &mut Vec<u8>) -> io::Result<()> {
         let start = page * PAGE;
@@ -183,12 +216,17 @@ mod tests {
         // Hundreds of entries with one key do not occur, but the reader does not depend on that.
         let entries: Vec<Entry> = (0..1000_u64).map(|n| (7 + n / 900, (n + 1) << 40 | (n + 1))).collect();
         let mut spilled = Spilled::default();
-        spilled.keep(&entries).unwrap();
-        for (key, rest) in &entries {
-            assert_eq!(spilled.find(*key, rest & !((1 << 40) - 1)).unwrap(), Some((*key, *rest)));
+        spilled.keep(&mut entries.iter().copied()).unwrap();
+        let texts: Vec<Entry> = entries.iter().map(|(key, rest)| (*key, rest & !((1 << 40) - 1))).collect();
+        let mut find = |texts: &[Entry]| {
+            let mut found = Vec::new();
+            spilled.find(texts, &mut found).unwrap();
+            found
+        };
+        assert_eq!(find(&texts), entries);
+        for (text, entry) in texts.iter().zip(&entries) {
+            assert_eq!(find(&[*text]), [*entry]);
         }
-        for (key, rest) in [(6, 1 << 40), (7, 999_999 << 40), (8, 1 << 40), (9, 1 << 40)] {
-            assert_eq!(spilled.find(key, rest).unwrap(), None);
-        }
+        assert_eq!(find(&[(6, 1 << 40), (7, 999_999 << 40), (8, 1 << 40), (9, 1 << 40)]), []);
     }
 }

@@ -396,7 +396,7 @@ impl Table {
             let text = chunk.text()?;
             let mut rows: Rows = memory.recycle();
             let mut flow = ControlFlow::Continue(());
-            let mut batches = Batches::of(chunk.rows(), limits);
+            let mut batches = Batches::of(chunk.rows(), chunk.cells_of_row(columns.len()), limits);
             while let Some(range) = batches.next(&mut worked)
                 && flow.is_continue()
             {

@@ -2,8 +2,9 @@
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic, reason = "a test that cannot go on has failed")]
 
 use std::cmp::Ordering::{Equal, Less};
-use std::io;
+use std::path::Path;
 use std::sync::atomic::{AtomicUsize, Ordering};
+use std::{fs, io};
 
 use keen_notch_core::carving::Carving;
 use keen_notch_core::column::ColumnRef;
@@ -13,8 +14,9 @@ use keen_notch_core::text::unit::Unit;
 use keen_notch_io::Error;
 use keen_notch_io::carve::{Job, Outs, carve};
 use keen_notch_io::faults::FaultFile;
+use keen_notch_io::files::RunFiles;
 use keen_notch_io::formats::Named;
-use keen_notch_io::sink::{Sink, commit_all};
+use keen_notch_io::sink::{self, Sink, commit_all};
 use keen_notch_io::source::Reading;
 use keen_notch_io::source::input::Input;
 use keen_notch_io::table::Table;
@@ -110,6 +112,38 @@ fn whichever_call_of_a_sink_fails_the_run_ends_with_it_and_nothing_stays() {
             let error = run(&text, threads, at, &seen).expect_err("a call failed");
             assert!(error.to_string().ends_with("cannot be written: no space is left on the disk"), "{error}");
             assert_eq!(seen.taken_back.into_inner(), seen.placed.into_inner(), "call {at} of {all}");
+        }
+    }
+}
+
+#[test]
+fn a_folder_that_is_renamed_during_a_run_keeps_nothing_of_it() {
+    let folder = tempfile::tempdir().unwrap();
+    let [out, summaries, moved] = ["out", "summaries", "moved"].map(|name| folder.path().join(name));
+    let names_in = |folder: &Path| -> Vec<String> {
+        let names = fs::read_dir(folder).unwrap().map(|entry| entry.unwrap().file_name().into_string().unwrap());
+        names.collect()
+    };
+    for renamed in [&out, &summaries] {
+        for folder in [&out, &summaries] {
+            fs::create_dir(folder).unwrap();
+        }
+        fs::write(out.join("parts.csv"), "old").unwrap();
+        let files = RunFiles::default();
+        let open = |path: &Path| {
+            let mut sink = sink::open(path, &files).unwrap();
+            sink.put(b"new").unwrap();
+            sink
+        };
+        let sinks = vec![open(&out.join("parts.csv")), open(&summaries.join("parts.json"))];
+        fs::rename(renamed, &moved).unwrap();
+        let error = commit_all(sinks).unwrap_err();
+        assert!(matches!(error, Error::Write { .. }), "{error}");
+        let (of_out, of_summaries) = if *renamed == out { (&moved, &summaries) } else { (&out, &moved) };
+        assert_eq!((names_in(of_out), names_in(of_summaries)), (vec!["parts.csv".to_owned()], vec![]));
+        assert_eq!(fs::read_to_string(of_out.join("parts.csv")).unwrap(), "old");
+        for folder in [of_out, of_summaries] {
+            fs::remove_dir_all(folder).unwrap();
         }
     }
 }

@@ -1,10 +1,11 @@
 //! `survey --against` and `check --against`: what is new since a survey or summary that was saved.
 
+use std::collections::{HashMap, HashSet};
 use std::io::Write;
 use std::str::FromStr;
 
 use keen_notch_core::summary::Summary;
-use keen_notch_core::survey::{Against, Change, Saved, Survey};
+use keen_notch_core::survey::{Against, Change, Saved, SavedColumn, Survey};
 use keen_notch_io::inputs::Inputs;
 use keen_notch_io::source::input::Input;
 
@@ -102,15 +103,19 @@ pub fn run(
         let message = format!("{base} was made of other pieces than these");
         return Err(Failure::usage(message, "survey the same columns or pieces as then"));
     }
-    let then = |title: &String| saved.columns.iter().find(|column| column.column == *title);
+    // Of columns with the same name, the first.
+    let by_name: HashMap<&str, &SavedColumn> =
+        saved.columns.iter().rev().map(|column| (column.column.as_str(), column)).collect();
+    let then = |title: &String| by_name.get(title.as_str()).copied();
     let now = titles.iter().zip(surveys);
     let both = now.clone().filter_map(|(title, survey)| Some((title, survey, then(title)?)));
     let columns: Vec<(String, Against)> =
         both.clone().map(|(title, survey, then)| (title.clone(), survey.against(then))).collect();
     let came: Vec<String> = now.map(|(title, _)| title).filter(|title| then(title).is_none()).cloned().collect();
     // Where columns were named, others were not looked at.
+    let known: HashSet<&String> = titles.iter().collect();
     let went: Vec<String> = match args.columns.is_empty() {
-        true => saved.columns.iter().map(|column| &column.column).filter(|column| !titles.contains(column)).cloned().collect(),
+        true => saved.columns.iter().map(|column| &column.column).filter(|column| !known.contains(column)).cloned().collect(),
         false => Vec::new(),
     };
     let is_so = |fail_on: &&FailOn| {

@@ -159,6 +159,20 @@ impl Carving {
         }
     }
 
+    /// Fetches what is known of the texts of some batches, which will be remembered next. Without this, [`Carving::remember`] fetches it
+    /// text by text where it is in a store.
+    ///
+    /// # Errors
+    /// Where a store has one.
+    pub fn recall<'w>(&self, batches: impl Iterator<Item = &'w Worked> + Clone, memory: &mut Memory) -> Result<(), StoreError> {
+        memory.begin(self.uniques);
+        for (number, seen) in memory.seen.iter_mut().enumerate() {
+            let hashes = batches.clone().filter_map(|worked| worked.hashes.get(number)).flatten();
+            seen.recall(hashes.copied().filter(|hash| *hash != Hash::NOTHING))?;
+        }
+        Ok(())
+    }
+
     /// Asks the rows before about those of a batch, and remembers these. To be called with each batch in the order of its
     /// rows, if [`Carving::looks_back`]. `number` gives the number of a row of the batch, from 1.
     ///

@@ -50,6 +50,11 @@ impl Lengths {
         }
     }
 
+    /// The memory beside the lengths themselves, in bytes.
+    pub(super) fn bytes(&self) -> usize {
+        (self.counts.capacity() + self.longer.capacity()) * size_of::<u64>()
+    }
+
     /// Adds the lengths of other values.
     pub fn merge(&mut self, other: &Lengths) {
         if other.values == 0 {

@@ -44,18 +44,34 @@ use sample::Sample;
 use shapes::{Shapes, Slots};
 use values::Values;
 
-use crate::sightings::Sightings;
+use crate::sightings::{ROWS, Sightings};
 use crate::text::blank::is_blank;
 
 /// How much of a column is kept.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Depth {
-    /// Enough for a line: about 2 MB. Delimiters, positions and a sample are not kept.
+    /// Enough for a line. Delimiters, positions and a sample are not kept.
     Brief,
-    /// Enough for a page: about 25 MB.
+    /// Enough for a page.
     Full,
 }
 
+impl Depth {
+    /// The bytes that a column takes at most, unless it has less memory.
+    pub fn bytes(self) -> usize {
+        match self {
+            Depth::Brief => 2 << 20,
+            Depth::Full => 25 << 20,
+        }
+    }
+}
+
+/// How often the number of values and shapes that are kept is halved at most, where memory is short: this leaves what a survey is saved
+/// with.
+const MOST_HALVINGS: u32 = 3;
+
+/// What a piece of memory takes beside its bytes, about.
+const ALLOCATION: usize = 16;
 /// Rows of a sample.
 const SAMPLE: usize = 2000;
 /// A share of values that share a length, at which positions are worth a map.
@@ -95,10 +111,18 @@ pub struct Survey {
 impl Survey {
     /// A survey of no rows so far.
     pub fn new(depth: Depth) -> Survey {
+        Survey::within(depth, usize::MAX)
+    }
+
+    /// A survey of no rows so far that takes about `bytes` of memory at most. It keeps fewer values and shapes with less memory, down to
+    /// an eighth: see [`Survey::bytes`] for the memory that it takes then.
+    pub fn within(depth: Depth, bytes: usize) -> Survey {
         let (values, shapes) = match depth {
             Depth::Brief => (10_000, 500),
             Depth::Full => (100_000, 8_000),
         };
+        let halvings = (0..MOST_HALVINGS).find(|halvings| depth.bytes() >> halvings <= bytes).unwrap_or(MOST_HALVINGS);
+        let (values, shapes) = (values >> halvings, shapes >> halvings);
         Survey {
             rows: 0,
             blank: Sightings::default(),
@@ -108,7 +132,7 @@ impl Survey {
             shapes: Shapes::new(shapes),
             oddities: Oddities::default(),
             places: (depth == Depth::Full).then(Places::default),
-            sample: (depth == Depth::Full).then(|| Sample::new(SAMPLE)),
+            sample: (depth == Depth::Full).then(|| Sample::new(SAMPLE >> halvings)),
             encoder: Encoder::default(),
         }
     }
@@ -135,6 +159,19 @@ impl Survey {
         if let Some(sample) = &mut self.sample {
             sample.observe(row, value);
         }
+    }
+
+    /// Observes empty values, of this number of rows from `first` on.
+    pub fn observe_empty(&mut self, first: u64, rows: usize) {
+        self.rows += rows as u64;
+        self.blank.append(&Sightings { count: rows as u64, rows: (first..).take(rows.min(ROWS)).collect() }, 0);
+    }
+
+    /// The memory that it takes, in bytes, about.
+    pub fn bytes(&self) -> usize {
+        let places = self.places.as_ref().map_or(0, Places::bytes);
+        let sample = self.sample.as_ref().map_or(0, Sample::bytes);
+        size_of::<Survey>() + self.different.bytes() + self.shapes.bytes() + self.lengths.bytes() + places + sample
     }
 
     /// Adds a survey of the same depth of other rows of the column, which are numbered with those of this one. The result

@@ -86,6 +86,13 @@ impl Places {
         }
     }
 
+    /// The memory that they take, in bytes, about.
+    pub fn bytes(&self) -> usize {
+        // A few characters are at each place.
+        const PLACE: usize = size_of::<Place>() + 512;
+        self.by_length.values().map(|places| places.len() * PLACE).sum()
+    }
+
     /// What is at each position of the values of a length.
     pub fn positions(&self, length: usize) -> Vec<Position> {
         self.by_length.get(&length).into_iter().flatten().map(Place::position).collect()

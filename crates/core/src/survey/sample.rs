@@ -22,6 +22,8 @@ pub struct Row {
 #[derive(Debug, Clone)]
 pub struct Sample {
     most: usize,
+    /// The bytes of the values.
+    width: usize,
     /// Each with the hash of its number; the largest first.
     kept: BinaryHeap<(u64, u64, String)>,
 }
@@ -29,7 +31,7 @@ pub struct Sample {
 impl Sample {
     /// Keeps at most `most` rows.
     pub fn new(most: usize) -> Sample {
-        Sample { most, kept: BinaryHeap::new() }
+        Sample { most, width: 0, kept: BinaryHeap::new() }
     }
 
     /// Observes the value of a row, which is not blank.
@@ -48,10 +50,18 @@ impl Sample {
     }
 
     fn keep(&mut self, hash: u64, row: u64, value: String) {
+        self.width += value.len();
         self.kept.push((hash, row, value));
-        if self.kept.len() > self.most {
-            self.kept.pop();
+        if self.kept.len() > self.most
+            && let Some((.., value)) = self.kept.pop()
+        {
+            self.width -= value.len();
         }
+    }
+
+    /// The memory that it takes, in bytes, about.
+    pub fn bytes(&self) -> usize {
+        self.width + self.kept.capacity() * size_of::<(u64, u64, String)>()
     }
 
     /// The rows, from the first to the last.

@@ -72,7 +72,7 @@ enum Counted {
     /// By their fine shapes, of which there are this many.
     OneByOne(usize),
     /// All together.
-    Together(Merged),
+    Together(Box<Merged>),
 }
 
 /// Values of a coarse shape whose fine ones are not counted.
@@ -133,6 +133,14 @@ impl Shapes {
             delimiters: Delimiters::default(),
             slots: Slots::default(),
         }
+    }
+
+    /// The memory that they take, in bytes, about.
+    pub fn bytes(&self) -> usize {
+        // Each has a key, an example and the numbers of rows.
+        const KEPT: usize = 256;
+        let fine = self.fine.capacity() * size_of::<(Box<[u8]>, Fine)>() + self.fine.len() * KEPT;
+        fine + self.coarse.len() * (size_of::<(Box<[u8]>, Coarse)>() + KEPT)
     }
 
     /// Observes the value of a row, whose fine shape has the key.
@@ -221,7 +229,7 @@ impl Shapes {
     }
 
     /// Takes in values of a coarse shape whose fine ones are more than the limit.
-    fn insert_merged(&mut self, key: Box<[u8]>, merged: Merged) {
+    fn insert_merged(&mut self, key: Box<[u8]>, merged: Box<Merged>) {
         match self.coarse.get_mut(&key) {
             None => {
                 self.coarse.insert(key, Coarse { number: self.next, counted: Counted::Together(merged) });
@@ -291,7 +299,7 @@ impl Shapes {
                 merged.widen(widths);
                 merged.values.add(values);
             }
-            counted => *counted = Counted::Together(Merged { values, first: key, widths: widths.collect() }),
+            counted => *counted = Counted::Together(Box::new(Merged { values, first: key, widths: widths.collect() })),
         }
     }
 
@@ -312,7 +320,7 @@ impl Shapes {
     /// The coarse shapes whose fine ones are not counted, with their keys, in the order of their first rows.
     pub fn merged(&self) -> Vec<(&[u8], &Merged)> {
         let merged = self.coarse.iter().filter_map(|(key, coarse)| match &coarse.counted {
-            Counted::Together(merged) => Some((&**key, merged)),
+            Counted::Together(merged) => Some((&**key, &**merged)),
             Counted::OneByOne(_) => None,
         });
         let mut all: Vec<_> = merged.collect();
@@ -439,7 +447,7 @@ impl Shapes {
             let key = shapes.slots.key.as_slice().into();
             let mut widths = shape.widths.clone();
             widths.resize(shapes.slots.widths.len(), (1, 1));
-            shapes.insert_merged(key, Merged { values: shape.entry(), first, widths });
+            shapes.insert_merged(key, Box::new(Merged { values: shape.entry(), first, widths }));
         }
         for shape in &saved.one_by_one {
             let key = shape.key();

@@ -5,6 +5,7 @@ use std::hash::{BuildHasher, BuildHasherDefault};
 
 use foldhash::quality::FixedState;
 
+use super::ALLOCATION;
 use super::sample::Row;
 use crate::hashed::AsItIs;
 
@@ -28,6 +29,8 @@ pub struct Values {
     highest: u64,
     /// How often each value came, by its hash; none once there are too many.
     seen: Option<HashMap<u64, Seen, BuildHasherDefault<AsItIs>>>,
+    /// The bytes of their texts.
+    width: usize,
     hasher: FixedState,
 }
 
@@ -82,6 +85,7 @@ impl Values {
             hashes: HashSet::default(),
             highest: u64::MAX,
             seen: Some(HashMap::default()),
+            width: 0,
             hasher: FixedState::default(),
         }
     }
@@ -104,11 +108,17 @@ impl Values {
         }
         other.hashes.into_iter().for_each(|hash| self.keep(hash));
         match other.seen {
-            None => self.seen = None,
+            None => (self.seen, self.width) = (None, 0),
             Some(seen) => {
                 seen.into_iter().for_each(|(hash, seen)| self.count_of(hash, seen.first, seen.count, || seen.text));
             }
         }
+    }
+
+    /// The memory that they take, in bytes, about.
+    pub fn bytes(&self) -> usize {
+        let seen = self.seen.as_ref().map_or(0, |seen| seen.capacity() * size_of::<(u64, Seen)>() + seen.len() * ALLOCATION);
+        self.hashes.capacity() * size_of::<u64>() + seen + self.width
     }
 
     /// The number of different values, as it is saved: by 48 bits of their smallest hashes.
@@ -165,11 +175,16 @@ impl Values {
     /// Adds rows of a value to its count, unless there are too many values for that.
     fn count_of(&mut self, hash: u64, row: u64, count: u64, text: impl FnOnce() -> Box<str>) {
         let Some(all) = &mut self.seen else { return };
-        let seen = all.entry(hash).or_insert_with(|| Seen { count: 0, first: row, text: text() });
+        let width = &mut self.width;
+        let seen = all.entry(hash).or_insert_with(|| {
+            let text = text();
+            *width += text.len();
+            Seen { count: 0, first: row, text }
+        });
         seen.count += count;
         seen.first = seen.first.min(row);
         if all.len() > self.bound.div_ceil(5) {
-            self.seen = None;
+            (self.seen, self.width) = (None, 0);
         }
     }
 

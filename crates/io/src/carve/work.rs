@@ -5,6 +5,7 @@ use std::ops::Range;
 
 use keen_notch_core::batch::{Batch, Buffer};
 use keen_notch_core::carving::{Failure, Fault, Memory, OutColumn, TooLarge, Worked};
+use keen_notch_core::check::seen::StoreError;
 use keen_notch_core::check::{Violation, ViolationKind};
 use keen_notch_core::diagnostics::{Diagnostics, Observed, note_looks};
 use keen_notch_core::program::Results;
@@ -89,6 +90,9 @@ impl Sampled {
 
 /// The most bytes of a chunk or of what is written of it whose memory is used again: more is a very long row.
 const MOST_KEPT: usize = 2 << 20;
+
+/// Batches whose texts are looked for together in what is remembered: enough for files to be read in their order.
+const RECALLED: usize = 128;
 
 /// A fault, and where it is.
 pub struct Found {
@@ -242,7 +246,8 @@ impl<'j> Worker<'j> {
         let looks_back = self.job.carving.looks_back();
         // The rows of the stages that wait for what is asked of the rows before, and what they hold.
         let (mut ranges, mut held) = (Vec::new(), 0);
-        let mut batches = Batches::of(count, self.limits);
+        let cells = chunk.cells_of_row(self.job.used.len()).max(self.encoder.held_columns());
+        let mut batches = Batches::of(count, cells, self.limits);
         loop {
             if stages.len() == ranges.len() {
                 stages.push(Stage::default());
@@ -316,12 +321,16 @@ impl<'j> Worker<'j> {
     ) -> Result<(), Error> {
         before.starts.begin(input, before.rows);
         state.starts.clone_from(&before.starts);
-        for Stage { rows, worked } in &mut stages[..ranges.len()] {
-            let number = |row: usize| before.rows + u64::from(rows.numbers[row]) + 1;
-            let outcome = self.job.carving.remember(worked, rows.len(), number, &mut before.memory);
-            outcome.map_err(|error| Error::Spill {
-                source: error.downcast::<io::Error>().map_or_else(io::Error::other, |error| *error),
-            })?;
+        let (carving, Before { memory, rows: before, .. }) = (&self.job.carving, before);
+        let spill_failed = |error: StoreError| Error::Spill {
+            source: error.downcast::<io::Error>().map_or_else(io::Error::other, |error| *error),
+        };
+        for stages in stages[..ranges.len()].chunks_mut(RECALLED) {
+            carving.recall(stages.iter().map(|stage| &stage.worked), memory).map_err(spill_failed)?;
+            for Stage { rows, worked } in stages {
+                let number = |row: usize| *before + u64::from(rows.numbers[row]) + 1;
+                carving.remember(worked, rows.len(), number, memory).map_err(spill_failed)?;
+            }
         }
         Ok(())
     }
@@ -427,7 +436,12 @@ impl<'j> Worker<'j> {
                 *goes_on = true;
                 (state.ahead)(first)
             };
-            self.encoder.encode(&input, &mut Out::new((bytes, held), &mut hand_on))
+            self.encoder.encode(&input, &mut Out::new((bytes, held), &mut hand_on))?;
+            // Short rows may become much longer ones.
+            if bytes.width() >= self.limits.written() {
+                hand_on(bytes);
+            }
+            Ok(())
         })
     }
 

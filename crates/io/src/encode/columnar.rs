@@ -25,8 +25,8 @@ use crate::head;
 use crate::source::types::{Seen, Type};
 use crate::source::{CellKind, Chunk, Format, LineCount};
 
-/// Bytes of texts beyond which the rows of a chunk are written before it ends.
-const MOST_HELD: usize = 8 << 20;
+/// Bytes beyond which the rows of a chunk are written before it ends. A batch must not depend on the memory or the threads of a run.
+const MOST_HELD: usize = 512 << 10;
 /// Rows of a table of the program's own that are written together.
 const OWN_ROWS: usize = 4096;
 
@@ -162,7 +162,9 @@ impl Columnar {
         shape.tells_titles_apart(kind, matches!(format, Format::Columnar(_)))?;
         let mut originals: Vec<Option<(FieldRef, Column)>> = Vec::new();
         if shape.is_written {
-            let wanted = |column| shape.columns.contains(&OutColumn::Original(column));
+            let mut is_wanted = vec![false; header.count()];
+            shape.columns.iter().filter_map(|column| column.original()).for_each(|column| is_wanted[column] = true);
+            let wanted = |column: usize| is_wanted.get(column) == Some(&true);
             let types: Vec<Seen> = types
                 .iter()
                 .enumerate()
@@ -257,6 +259,10 @@ impl Encoder for Columnar {
             }
         }
         if held.size() > MOST_HELD { self.write(input.chunk, out) } else { Ok(()) }
+    }
+
+    fn held_columns(&self) -> usize {
+        self.columns.len()
     }
 
     fn end_chunk(&self, chunk: &dyn Chunk, out: &mut Out) -> Result<(), Error> {

@@ -409,6 +409,10 @@ impl Encoder for Delimited {
         self.preamble.line_end.as_bytes()
     }
 
+    fn held_columns(&self) -> usize {
+        self.columns(self.appended).len()
+    }
+
     fn encode(&self, input: &Encodable, out: &mut Out) -> Result<(), Error> {
         let raw = self.raw(input);
         let rows = self.written(input, raw.as_ref());

@@ -313,6 +313,10 @@ impl Encoder for JsonLines {
         b"\n"
     }
 
+    fn held_columns(&self) -> usize {
+        self.appended.unwrap_or(self.shape.columns.len())
+    }
+
     fn encode(&self, input: &Encodable, out: &mut Out) -> Result<(), Error> {
         let written = self.written(input);
         let gaps = if self.appended.is_some() { input.chunk.raw().filter(|raw| raw.has_gaps) } else { None };

@@ -221,6 +221,11 @@ pub trait Encoder: Send + Sync {
     /// Where the format has no place for a value.
     fn encode(&self, rows: &Encodable, out: &mut Out) -> Result<(), Error>;
 
+    /// The columns that it finds in all rows of a batch before it writes the first.
+    fn held_columns(&self) -> usize {
+        0
+    }
+
     /// Writes what is kept of the rows of a chunk, after the last of them.
     ///
     /// # Errors

@@ -40,9 +40,10 @@ pub struct HeldTexts {
 }
 
 impl Held {
-    /// The bytes of the texts.
+    /// The bytes of the texts, and of what is known of each.
     pub fn size(&self) -> usize {
-        self.columns.iter().map(|texts| texts.text.len()).sum()
+        let size = |texts: &HeldTexts| texts.text.len() + texts.ends.len() * (size_of::<i32>() + size_of::<bool>());
+        self.columns.iter().map(size).sum()
     }
 }
 

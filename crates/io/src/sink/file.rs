@@ -1,19 +1,22 @@
 //! Files that are whole or not there at all.
 
+use std::ffi::OsStr;
 use std::fs;
 use std::io::{self, BufWriter, Write};
 use std::path::{Path, PathBuf};
-
-use tempfile::{NamedTempFile, TempPath};
+use std::sync::Arc;
 
 use super::early::{self, EarlySync};
-use super::{Sink, leftovers, unfinished};
+use super::folder::Folder;
+use super::unfinished::Beside;
+use super::{Sink, leftovers};
 use crate::Error;
 
 /// A file being written beside its place, into which it is renamed when it is whole.
 pub struct File {
     name: String,
     place: PathBuf,
+    folder: Arc<Folder>,
     stage: Stage,
     /// Bytes written since the disk was asked for them last.
     unasked: usize,
@@ -22,7 +25,7 @@ pub struct File {
 
 enum Stage {
     /// It is beside its place.
-    Beside(BufWriter<NamedTempFile>),
+    Beside(BufWriter<fs::File>, Beside),
     /// It is in its place, which held nothing before.
     New,
     /// It is in its place; what was there before may have been kept.
@@ -33,7 +36,7 @@ enum Stage {
 
 /// What was in a place before, kept beside it until all outputs of the run are in theirs.
 struct Old {
-    path: TempPath,
+    beside: Beside,
     /// Held open, since it is locked: others see that it is in use.
     _file: Option<fs::File>,
 }
@@ -46,10 +49,10 @@ impl File {
     pub(super) fn create(name: String, place: PathBuf) -> Result<File, Error> {
         let failed = |source| Error::Write { name: name.clone(), source, is_half_written: false };
         may_be_written(&place).map_err(failed)?;
-        leftovers::remove(&place);
-        let file = leftovers::create(&place).map_err(failed)?;
-        unfinished::note(file.path().to_owned());
-        Ok(File { name, place, stage: Stage::Beside(BufWriter::new(file)), unasked: 0, early: None })
+        let folder = Arc::new(Folder::of(&place));
+        leftovers::remove(&folder, &place);
+        let (file, beside) = leftovers::create(&folder, &place).map_err(failed)?;
+        Ok(File { name, place, folder, stage: Stage::Beside(BufWriter::new(file), beside), unasked: 0, early: None })
     }
 
     fn failed(&self, source: io::Error) -> Error {
@@ -57,14 +60,14 @@ impl File {
     }
 
     fn write(&mut self, bytes: &[u8]) -> io::Result<()> {
-        let Stage::Beside(file) = &mut self.stage else { return Err(io::ErrorKind::NotFound.into()) };
+        let Stage::Beside(file, _) = &mut self.stage else { return Err(io::ErrorKind::NotFound.into()) };
         file.write_all(bytes)?;
         self.unasked += bytes.len();
         if self.unasked >= early::EVERY {
             self.unasked = 0;
             if self.early.is_none() {
                 // Where there can be no thread for it, all of it is synced at the end.
-                self.early = EarlySync::of(file.get_ref().as_file()).ok();
+                self.early = EarlySync::of(file.get_ref()).ok();
             }
             self.early.iter().for_each(EarlySync::ask);
         }
@@ -72,25 +75,32 @@ impl File {
     }
 
     fn sync(&mut self) -> io::Result<()> {
-        let Stage::Beside(file) = &mut self.stage else { return Ok(()) };
+        let Stage::Beside(file, _) = &mut self.stage else { return Ok(()) };
         file.flush()?;
         self.early.take().map_or(Ok(()), EarlySync::finish)?;
-        let file = file.get_ref().as_file();
+        let file = file.get_ref();
         permit(file, fs::metadata(&self.place).ok().as_ref())?;
         file.sync_all()
     }
 
+    fn file_name(&self) -> &OsStr {
+        self.place.file_name().unwrap_or_default()
+    }
+
     fn put_in_place(&mut self, keeps_old: bool) -> io::Result<()> {
-        let Stage::Beside(file) = std::mem::replace(&mut self.stage, Stage::Gone) else { return Ok(()) };
-        let (file, rest) = file.into_parts();
+        // The file is locked until it has its name.
+        let Stage::Beside(file, beside) = std::mem::replace(&mut self.stage, Stage::Gone) else { return Ok(()) };
+        let (_locked, rest) = file.into_parts();
         rest.map_err(io::Error::other)?;
+        if self.folder.has_moved() {
+            return Err(io::ErrorKind::NotFound.into());
+        }
         let was_there = self.place.exists();
-        let old = if keeps_old && was_there { Some(keep(&self.place)?) } else { None };
-        file.persist(&self.place).map_err(|error| error.error)?;
+        let old = if keeps_old && was_there { Some(keep(&self.folder, &self.place)?) } else { None };
+        beside.put_in_place(self.file_name())?;
         self.stage = if was_there { Stage::Replaced(old) } else { Stage::New };
-        // The name lasts once its folder is written too. Not every system lets a folder be opened for that.
-        let folder = leftovers::folder(&self.place);
-        let _ = fs::File::open(folder).and_then(|folder| folder.sync_all());
+        // The name lasts once its folder is written too.
+        self.folder.sync();
         Ok(())
     }
 }
@@ -114,9 +124,9 @@ impl Sink for File {
 
     fn take_back(&mut self) {
         let _ = match std::mem::replace(&mut self.stage, Stage::Gone) {
-            Stage::Replaced(Some(old)) => old.path.persist(&self.place).is_ok(),
-            Stage::New => fs::remove_file(&self.place).is_ok(),
-            Stage::Beside(_) | Stage::Replaced(None) | Stage::Gone => false,
+            Stage::Replaced(Some(old)) => old.beside.put_in_place(self.file_name()).is_ok(),
+            Stage::New => self.folder.remove(self.file_name()).is_ok(),
+            Stage::Beside(..) | Stage::Replaced(None) | Stage::Gone => false,
         };
     }
 
@@ -126,11 +136,9 @@ impl Sink for File {
 }
 
 /// Gives the old file a second name.
-fn keep(place: &Path) -> io::Result<Old> {
+fn keep(folder: &Arc<Folder>, place: &Path) -> io::Result<Old> {
     let file = fs::File::open(place).ok().filter(|file| file.try_lock().is_ok());
-    let path = leftovers::keep(place)?;
-    unfinished::note(path.to_path_buf());
-    Ok(Old { path, _file: file })
+    Ok(Old { beside: leftovers::keep(folder, place)?, _file: file })
 }
 
 /// Whether a file may be made in its place, or what is there be written to: to replace a file, a system asks only whether its

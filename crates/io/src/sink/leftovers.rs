@@ -7,8 +7,10 @@ use std::ffi::OsString;
 use std::fs;
 use std::io;
 use std::path::Path;
+use std::sync::Arc;
 
-use tempfile::{NamedTempFile, TempPath};
+use super::folder::Folder;
+use super::unfinished::Beside;
 
 /// What the name of a file that is being written ends in.
 const NEW: &str = ".part";
@@ -19,11 +21,6 @@ const MOST_OF_NAME: usize = 180;
 /// How often it is tried to have a file of one's own.
 const TRIES: usize = 16;
 
-/// The folder of a place.
-pub fn folder(place: &Path) -> &Path {
-    place.parent().filter(|folder| !folder.as_os_str().is_empty()).unwrap_or(Path::new("."))
-}
-
 /// What the names of all files beside a place begin with.
 fn prefix(place: &Path) -> String {
     let name = place.file_name().unwrap_or_default().to_string_lossy();
@@ -31,15 +28,16 @@ fn prefix(place: &Path) -> String {
 }
 
 /// Makes a file beside its place that nobody else can read, and locks it.
-pub fn create(place: &Path) -> io::Result<NamedTempFile> {
+pub fn create(folder: &Arc<Folder>, place: &Path) -> io::Result<(fs::File, Beside)> {
     let prefix = prefix(place);
     for _ in 0..TRIES {
-        let file = tempfile::Builder::new().prefix(&prefix).suffix(NEW).tempfile_in(folder(place))?;
+        let file = tempfile::Builder::new().prefix(&prefix).suffix(NEW).tempfile_in(folder.path())?;
         // Where there are no locks, nobody can lock it to take it away.
         let _ = file.as_file().lock();
         // Another run may have taken it for a leftover before it was locked.
         if file.path().exists() {
-            return Ok(file);
+            let (file, path) = file.keep().map_err(|error| error.error)?;
+            return Ok((file, Beside::note(Arc::clone(folder), &path)));
         }
     }
     Err(io::Error::other("files beside it are taken away as soon as they are made"))
@@ -49,28 +47,31 @@ pub fn create(place: &Path) -> io::Result<NamedTempFile> {
 ///
 /// # Errors
 /// The folder takes neither.
-pub fn keep(place: &Path) -> io::Result<TempPath> {
+pub fn keep(folder: &Arc<Folder>, place: &Path) -> io::Result<Beside> {
     let mut builder = tempfile::Builder::new();
-    let (prefix, folder) = (prefix(place), folder(place));
+    let prefix = prefix(place);
     builder.prefix(&prefix).suffix(OLD);
-    match builder.make_in(folder, |path| fs::hard_link(place, path)) {
-        Ok(named) => Ok(named.into_temp_path()),
+    let link = |path: &Path| folder.link(place.file_name().unwrap_or_default(), path.file_name().unwrap_or_default());
+    let kept = match builder.make_in(folder.path(), link) {
+        Ok(named) => named.into_temp_path(),
         Err(_) => {
-            let copied = builder.tempfile_in(folder)?.into_temp_path();
+            let copied = builder.tempfile_in(folder.path())?.into_temp_path();
             fs::copy(place, &copied)?;
-            Ok(copied)
+            copied
         }
-    }
+    };
+    let path = kept.keep().map_err(|error| error.error)?;
+    Ok(Beside::note(Arc::clone(folder), &path))
 }
 
 /// Removes what dead runs have left beside a place. What cannot be removed stays.
-pub fn remove(place: &Path) {
+pub fn remove(folder: &Folder, place: &Path) {
     let prefix = prefix(place);
     let is_leftover = |name: &OsString| {
         let name = name.to_string_lossy();
         name.starts_with(&prefix) && (name.ends_with(NEW) || name.ends_with(OLD))
     };
-    let Ok(entries) = fs::read_dir(folder(place)) else { return };
+    let Ok(entries) = fs::read_dir(folder.path()) else { return };
     for path in entries.flatten().filter(|entry| is_leftover(&entry.file_name())).map(|entry| entry.path()) {
         if fs::File::open(&path).is_ok_and(|file| file.try_lock().is_ok()) {
             let _ = fs::remove_file(path);

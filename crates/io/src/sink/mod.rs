@@ -5,6 +5,7 @@
 pub mod database;
 mod early;
 mod file;
+mod folder;
 mod leftovers;
 mod made;
 mod stream;

@@ -1,14 +1,16 @@
 //! Files that are being written, which must not be left where the program is ended from outside.
 
-use std::fs;
-use std::path::PathBuf;
+use std::ffi::{OsStr, OsString};
+use std::io;
+use std::path::Path;
 use std::sync::atomic::{AtomicBool, Ordering};
-use std::sync::{Condvar, Mutex, MutexGuard, PoisonError};
+use std::sync::{Arc, Condvar, Mutex, MutexGuard, PoisonError};
 
+use super::folder::Folder;
 use crate::pool::lock;
 
-/// The files that are beside their places so far.
-static FILES: Mutex<Vec<PathBuf>> = Mutex::new(Vec::new());
+/// The folders and names of the files that are beside their places so far.
+static FILES: Mutex<Vec<(Arc<Folder>, OsString)>> = Mutex::new(Vec::new());
 /// Held by whoever puts files in their places.
 static PLACING: Mutex<()> = Mutex::new(());
 
@@ -45,15 +47,47 @@ pub(super) fn has_ended() -> bool {
     HAS_ENDED.load(Ordering::Relaxed)
 }
 
-/// Notes a file that is beside its place.
-pub(super) fn note(path: PathBuf) {
-    lock(&FILES).push(path);
+/// A file beside its place. It is removed when this is dropped, unless it has gone into its place.
+#[derive(Debug)]
+pub(super) struct Beside {
+    folder: Arc<Folder>,
+    name: OsString,
 }
 
-/// Forgets a file that is complete now, or not there any more.
-#[cfg(feature = "sqlite")]
-pub(super) fn forget(path: &std::path::Path) {
-    lock(&FILES).retain(|noted| noted != path);
+impl Beside {
+    /// Notes a file that is beside its place. [`remove`] removes it too.
+    pub(super) fn note(folder: Arc<Folder>, path: &Path) -> Beside {
+        let name = path.file_name().unwrap_or_default().to_owned();
+        lock(&FILES).push((Arc::clone(&folder), name.clone()));
+        Beside { folder, name }
+    }
+
+    /// Puts it in its place, which has a name in the same folder.
+    pub(super) fn put_in_place(self, place: &OsStr) -> io::Result<()> {
+        self.folder.rename(&self.name, place)?;
+        self.stay();
+        Ok(())
+    }
+
+    /// Leaves it where it is.
+    pub(super) fn stay(mut self) {
+        self.forget();
+        self.name.clear();
+    }
+
+    fn forget(&self) {
+        lock(&FILES).retain(|(folder, name)| !Arc::ptr_eq(folder, &self.folder) || *name != self.name);
+    }
+}
+
+impl Drop for Beside {
+    fn drop(&mut self) {
+        if !self.name.is_empty() {
+            self.forget();
+            // Most that cannot be removed were never there.
+            let _ = self.folder.remove(&self.name);
+        }
+    }
 }
 
 /// Keeps [`remove`] waiting: files are being put in their places, all or none of them.
@@ -71,8 +105,8 @@ pub fn remove() {
     }
     drop(transactions);
     let _held = hold();
-    for path in lock(&FILES).drain(..) {
+    for (folder, name) in lock(&FILES).drain(..) {
         // Most that cannot be removed are no longer there: they are in their places.
-        let _ = fs::remove_file(path);
+        let _ = folder.remove(&name);
     }
 }

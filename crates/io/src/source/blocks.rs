@@ -57,6 +57,14 @@ pub const STRIDE: usize = 256 * 1024;
 /// Bytes of a block beyond which there is a long row in it, whose memory is not kept.
 pub const LONG: usize = 2 * STRIDE;
 
+/// Cells of a block beyond which its rows are fewer: each takes memory, though a line may be much shorter than its columns are many.
+const MOST_CELLS: usize = 256 << 10;
+
+/// The most lines of a block of a table with this number of columns, where a line is a row.
+pub fn most_lines(columns: usize) -> usize {
+    (MOST_CELLS / columns.max(1)).max(1)
+}
+
 /// Some whole rows of an input, one after the other, with their line ends.
 #[derive(Debug)]
 pub struct Block {
@@ -88,6 +96,24 @@ impl Block {
 }
 
 impl Block {
+    /// The block in parts of at most this many lines; one part where it has no more.
+    pub fn parts(self, most_lines: usize) -> Vec<Block> {
+        let ends: Vec<usize> = memchr::memchr_iter(b'\n', &self.bytes).skip(most_lines - 1).step_by(most_lines).collect();
+        if ends.is_empty() {
+            return vec![self];
+        }
+        let mut parts = Vec::new();
+        let mut start = 0;
+        for (number, end) in (0..).zip(ends.into_iter().map(|end| end + 1).chain([self.bytes.len()])) {
+            if start < end {
+                let first_line = self.first_line + number * most_lines as u64;
+                parts.push(Block { bytes: self.bytes[start..end].to_vec(), first_line, spares: Arc::clone(&self.spares) });
+            }
+            start = end;
+        }
+        parts
+    }
+
     /// The line of the input that a byte of the block is on, from 1. `from` is where it was last asked for.
     pub fn line(&self, at: usize, from: &mut LineCount) -> u64 {
         if at < from.at {

@@ -257,6 +257,11 @@ pub trait Chunk: Send {
     /// The number of rows, once it is open.
     fn rows(&self) -> usize;
 
+    /// The cells that it finds in a row, of this number of columns: fewer where rows have few of the columns.
+    fn cells_of_row(&self, columns: usize) -> usize {
+        columns
+    }
+
     /// Takes the values of some rows; `text` is the chunk's own.
     fn take<'c>(&'c self, text: &'c str, rows: Range<usize>, into: &mut Rows<'c>);
 
@@ -400,12 +405,17 @@ pub struct Values<'c> {
     pub special: Mask,
     /// The values written anew, where some are not in the text as they are.
     pub own: Option<Buffer>,
+    /// The number of rows where no row has a value: there are no spans then.
+    without_values: usize,
 }
+
+/// The spans of rows without values.
+static NO_VALUES: [Span; 256] = [Span { start: 0, end: 0 }; 256];
 
 impl<'c> Values<'c> {
     /// Takes the values of a column whose characters nothing is known of yet, from where they are in a text.
     fn fill(&mut self, text: &'c str, spans: impl Iterator<Item = Span>) {
-        (self.text, self.own) = (text, None);
+        (self.text, self.own, self.without_values) = (text, None, 0);
         self.spans.clear();
         self.spans.extend(spans);
         self.forms.clear(self.spans.len());
@@ -418,8 +428,32 @@ impl<'c> Values<'c> {
         }
     }
 
+    /// Begins with rows that have no value so far, of a column of a text.
+    fn begin(&mut self, text: &'c str, rows: usize) {
+        (self.text, self.own, self.without_values) = (text, None, 0);
+        self.spans.clear();
+        self.spans.resize(rows, Span::default());
+        self.forms.clear(rows);
+        self.special.clear(rows);
+    }
+
+    /// The same, at next to no cost. [`Values::begin`] is to be called before there is a value.
+    fn begin_without_values(&mut self, text: &'c str, rows: usize) {
+        if rows == 0 || rows > NO_VALUES.len() {
+            return self.begin(text, rows);
+        }
+        (self.text, self.own, self.without_values) = (text, None, rows);
+        self.spans.clear();
+        self.forms.clear(rows);
+        self.special.clear(rows);
+    }
+
     /// The values as texts.
     pub fn texts(&self) -> Texts<'_> {
+        if self.without_values > 0 {
+            let spans = NO_VALUES.get(..self.without_values).unwrap_or_default();
+            return Texts { text: "", spans, forms: &self.forms };
+        }
         let text = self.own.as_ref().map_or(self.text, Buffer::text);
         Texts { text, spans: &self.spans, forms: &self.forms }
     }
@@ -448,7 +482,7 @@ impl<'c> Rows<'c> {
         self.numbers.clear();
         let columns = std::mem::take(&mut self.columns).into_iter().map(|mut column| {
             column.spans.clear();
-            Values { text: "", spans: column.spans, forms: column.forms, special: column.special, own: None }
+            Values { spans: column.spans, forms: column.forms, special: column.special, ..Values::default() }
         });
         Rows { columns: columns.collect(), numbers: self.numbers }
     }
@@ -462,7 +496,14 @@ impl<'c> Rows<'c> {
     /// Leaves all but some rows out, by their indices among these, which rise.
     pub fn keep(&mut self, rows: &[u32]) {
         pick(&mut self.numbers, rows);
-        for column in self.columns.iter_mut().filter(|column| !column.spans.is_empty()) {
+        for column in &mut self.columns {
+            if column.without_values > 0 {
+                column.begin_without_values("", rows.len());
+                continue;
+            }
+            if column.spans.is_empty() {
+                continue;
+            }
             pick(&mut column.spans, rows);
             let (forms, special) = (std::mem::take(&mut column.forms), std::mem::take(&mut column.special));
             column.forms.pick(&forms, rows);

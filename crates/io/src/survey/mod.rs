@@ -4,6 +4,7 @@ mod rows;
 
 use std::ops::ControlFlow;
 use std::sync::Mutex;
+use std::sync::atomic::{AtomicUsize, Ordering};
 
 use keen_notch_core::batch::{Batch, Texts};
 use keen_notch_core::carving::Worked;
@@ -39,21 +40,27 @@ pub fn survey(
 
 /// Surveys the first rows.
 fn survey_first(table: &mut Table, view: View, depth: Depth, most: u64) -> Result<(Vec<Survey>, Inputs), Error> {
-    let mut surveys = begin(view, depth);
+    let memory = Memory::new(view, depth, table.limits(1).memory())?;
+    let mut surveys = memory.surveys();
+    let mut outcome = Ok(());
     if most > 0 {
+        let mut known = 0;
         table.each_view(view, |before, batch, worked| {
             let rows = (most - before).min(batch.rows as u64) as usize;
             observe(view, &mut surveys, before + 1, rows, (batch, worked));
-            if before + (rows as u64) < most { ControlFlow::Continue(()) } else { ControlFlow::Break(()) }
+            outcome = memory.note(&mut known, &surveys);
+            if outcome.is_ok() && before + (rows as u64) < most { ControlFlow::Continue(()) } else { ControlFlow::Break(()) }
         })?;
     }
-    Ok((surveys, table.inputs.clone()))
+    outcome.map(|()| (surveys, table.inputs.clone()))
 }
 
 /// Surveys all rows. Every thread has surveys of its own, and observes the chunks that it takes; at the end those of a column are
 /// merged.
 fn survey_all(table: &mut Table, view: View, depth: Depth, threads: usize) -> Result<(Vec<Survey>, Inputs), Error> {
     let (meter, limits) = (table.shared_meter(), table.limits(threads));
+    let memory = Memory::new(view, depth, limits.memory())?;
+    let threads = threads.min(memory.most_threads());
     let needed = in_order(&view.needs());
     table.need(&needed);
     // The surveys of threads that are done; the number of the first row of the next chunk, and where inputs begin.
@@ -61,9 +68,9 @@ fn survey_all(table: &mut Table, view: View, depth: Depth, threads: usize) -> Re
     let inputs = Mutex::new(table.inputs.clone());
     let first_rows = Turns::new(1);
     let worker = || {
-        let (mut memory, mut worked) = (Rows::default(), Worked::default());
-        let mut own = Own { surveys: begin(view, depth), done: &done };
-        let (needed, first_rows, inputs) = (&needed, &first_rows, &inputs);
+        let (mut spare, mut worked, mut known) = (Rows::default(), Worked::default(), 0);
+        let mut own = Own { surveys: memory.surveys(), done: &done };
+        let (memory, needed, first_rows, inputs) = (&memory, &needed, &first_rows, &inputs);
         move |number, Part { input, mut chunk }: Part, _: Ahead<u64>| {
             let _guard = first_rows.guard(number);
             chunk.open(needed)?;
@@ -75,8 +82,8 @@ fn survey_all(table: &mut Table, view: View, depth: Depth, threads: usize) -> Re
             // Where a chunk before this one cannot be read, the run ends with its error.
             let Some(first_row) = first_row else { return Ok(0) };
             let text = chunk.text()?;
-            let mut rows: Rows = std::mem::take(&mut memory).recycle();
-            let mut batches = Batches::of(chunk.rows(), limits);
+            let mut rows: Rows = std::mem::take(&mut spare).recycle();
+            let mut batches = Batches::of(chunk.rows(), chunk.cells_of_row(needed.len()), limits);
             while let Some(range) = batches.next(&mut worked) {
                 chunk.take(text, range.clone(), &mut rows);
                 let seen = rows.with_batch(|batch| {
@@ -88,7 +95,8 @@ fn survey_all(table: &mut Table, view: View, depth: Depth, threads: usize) -> Re
                     batches.take_again(range, too_large, &*chunk)?;
                 }
             }
-            memory = rows.recycle();
+            spare = rows.recycle();
+            memory.note(&mut known, &own.surveys)?;
             Ok(count)
         }
     };
@@ -98,7 +106,7 @@ fn survey_all(table: &mut Table, view: View, depth: Depth, threads: usize) -> Re
     };
     pool::in_order(threads, || table.next_part(), worker, count)?;
     let mut all = std::mem::take(&mut *lock(&done)).into_iter();
-    let mut surveys = all.next().unwrap_or_else(|| begin(view, depth));
+    let mut surveys = all.next().unwrap_or_else(|| memory.surveys());
     for others in all {
         surveys.iter_mut().zip(others).for_each(|(survey, other)| survey.merge(other));
     }
@@ -106,14 +114,68 @@ fn survey_all(table: &mut Table, view: View, depth: Depth, threads: usize) -> Re
     Ok((surveys, inputs))
 }
 
-fn begin(view: View, depth: Depth) -> Vec<Survey> {
-    (0..view.count()).map(|_| Survey::new(depth)).collect()
+/// The memory of the surveys of a run.
+struct Memory {
+    columns: usize,
+    depth: Depth,
+    /// The bytes of all surveys, and the most that they may take.
+    taken: AtomicUsize,
+    most: usize,
+    /// The bytes that the survey of a column is made for.
+    share: usize,
+}
+
+/// The least that a column with a value takes, in bytes, about.
+const LEAST: usize = 3 << 10;
+/// Threads whose surveys have room in the memory, at least, before the surveys keep less.
+const THREADS: usize = 2;
+
+impl Memory {
+    /// # Errors
+    /// Where there is not enough for the least that is known of each column.
+    fn new(view: View, depth: Depth, most: usize) -> Result<Memory, Error> {
+        let columns = view.count();
+        // What a survey finds does not depend on the number of threads.
+        let share = (most / columns.max(1) / THREADS).clamp(LEAST, depth.bytes());
+        let memory = Memory { columns, depth, taken: AtomicUsize::new(0), most, share };
+        if columns * LEAST > most { Err(memory.too_large()) } else { Ok(memory) }
+    }
+
+    fn too_large(&self) -> Error {
+        Error::SurveyTooLarge { columns: self.columns, limit: self.most }
+    }
+
+    /// Threads whose surveys have room in the memory.
+    fn most_threads(&self) -> usize {
+        (self.most / (self.columns * self.share).max(1)).max(1)
+    }
+
+    /// Surveys of no rows so far.
+    fn surveys(&self) -> Vec<Survey> {
+        (0..self.columns).map(|_| Survey::within(self.depth, self.share)).collect()
+    }
+
+    /// Notes that some surveys have grown, which took `known` bytes before.
+    ///
+    /// # Errors
+    /// Where all take more than they may.
+    fn note(&self, known: &mut usize, surveys: &[Survey]) -> Result<(), Error> {
+        let bytes = surveys.iter().map(Survey::bytes).sum();
+        let before = std::mem::replace(known, bytes);
+        let taken =
+            self.taken.fetch_add(bytes.wrapping_sub(before), Ordering::Relaxed).wrapping_add(bytes).wrapping_sub(before);
+        if taken > self.most { Err(self.too_large()) } else { Ok(()) }
+    }
 }
 
 /// Observes the first `rows` rows of a batch, the first of which has this number.
 fn observe(view: View, surveys: &mut [Survey], first_row: u64, rows: usize, (batch, worked): (&Batch, &Worked)) {
     for (column, survey) in surveys.iter_mut().enumerate() {
         let texts: Texts = view.texts(column, batch, worked);
+        if texts.text.is_empty() {
+            survey.observe_empty(first_row, rows.min(texts.len()));
+            continue;
+        }
         (first_row..).zip(texts.iter()).take(rows).for_each(|(row, value)| survey.observe(row, value));
     }
 }

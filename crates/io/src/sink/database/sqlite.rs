@@ -3,8 +3,8 @@
 //! Rows wait in a temporary table until all have come, so that the database is locked for no longer than it takes to copy them there: others
 //! may read and write it meanwhile, and the rows may come from the same file.
 
-use std::fs;
 use std::path::{Path, PathBuf};
+use std::sync::Arc;
 use std::thread;
 use std::time::Duration;
 
@@ -13,7 +13,8 @@ use keen_notch_core::text::blank::is_blank;
 use rusqlite::Connection;
 use rusqlite::types::{ToSqlOutput, Value, ValueRef};
 
-use super::super::unfinished::{self, Transaction};
+use super::super::folder::Folder;
+use super::super::unfinished::{self, Beside, Transaction};
 use super::update::Update;
 use super::{BY_NAME, Holds, Loader, lost_zeros};
 use crate::Error;
@@ -36,7 +37,7 @@ struct Tables {
     /// The columns that tables get which are there.
     added: Vec<String>,
     /// The files of a database that was not there before, until it is complete.
-    new: Vec<PathBuf>,
+    new: Vec<Beside>,
     /// From the first change of the database file to the end of the transaction.
     transaction: Option<Transaction>,
 }
@@ -64,8 +65,9 @@ pub fn open(path: &Path, address: &Address) -> Result<Box<dyn Loader>, Error> {
     connection.progress_handler(PROGRESS, Some(unfinished::has_ended)).map_err(of)?;
     connection.busy_handler(Some(wait)).map_err(of)?;
     let journal = PathBuf::from(format!("{}-journal", path.display()));
-    let new = if is_new { vec![path.to_owned(), journal] } else { Vec::new() };
-    new.iter().for_each(|path| unfinished::note(path.clone()));
+    let folder = Arc::new(Folder::of(path));
+    let note = |path: &Path| Beside::note(Arc::clone(&folder), path);
+    let new = if is_new { vec![note(path), note(&journal)] } else { Vec::new() };
     Ok(Box::new(Tables { connection, address, tables: Vec::new(), added: Vec::new(), new, transaction: None }))
 }
 
@@ -306,7 +308,7 @@ impl Loader for Tables {
         let outcome = self.run("COMMIT");
         self.end_if_failed(outcome)?;
         self.transaction = None;
-        self.new.drain(..).for_each(|path| unfinished::forget(&path));
+        self.new.drain(..).for_each(Beside::stay);
         Ok(())
     }
 }
@@ -339,16 +341,6 @@ impl Tables {
             self.transaction = None;
         }
         outcome
-    }
-}
-
-impl Drop for Tables {
-    fn drop(&mut self) {
-        for path in &self.new {
-            // Most that cannot be removed were never there.
-            let _ = fs::remove_file(path);
-            unfinished::forget(path);
-        }
     }
 }
 

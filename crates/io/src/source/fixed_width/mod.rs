@@ -2,13 +2,14 @@
 
 mod chunk;
 
+use std::collections::VecDeque;
 use std::sync::Arc;
 
 use keen_notch_core::column::Header;
 use keen_notch_core::widths::Widths;
 
 use self::chunk::{FixedWidthChunk, Shape};
-use super::blocks::{Block, Blocks, EachLine};
+use super::blocks::{Block, Blocks, EachLine, most_lines};
 use super::input::Input;
 use super::{Chunk, Format, Reading, Source};
 use crate::Error;
@@ -31,8 +32,8 @@ pub struct FixedWidth {
     header: Header,
     layout: Layout,
     blocks: Blocks<EachLine>,
-    /// The block that was read for its first line, and where the rows begin in it.
-    first: Option<(Block, usize)>,
+    /// Blocks that were read before their turn, and where the rows begin in each.
+    next: VecDeque<(Block, usize)>,
     shape: Arc<Shape>,
 }
 
@@ -48,7 +49,7 @@ impl FixedWidth {
         let name = input.name();
         let mut blocks = Blocks::new(name.clone(), input.open(reading)?, EachLine, reading);
         let byte_order_mark = blocks.byte_order_mark()?;
-        let mut first = blocks.next_block()?;
+        let first = blocks.next_block()?;
         let Some(widths) = reading.widths.clone() else {
             let text = first.as_ref().map_or(Ok(""), |block| block.text(&name))?;
             let lines: Vec<&str> = text.lines().take(LOOKED).collect();
@@ -78,8 +79,22 @@ impl FixedWidth {
             }
         }
         let shape = Arc::new(Shape::new(name, widths, reading));
-        let first = first.take().map(|block| (block, start));
-        Ok(FixedWidth { header, layout, blocks, first, shape })
+        let mut source = FixedWidth { header, layout, blocks, next: VecDeque::new(), shape };
+        if let Some(block) = first {
+            source.push(block, start);
+        }
+        Ok(source)
+    }
+}
+
+impl FixedWidth {
+    /// Adds a block, whose rows begin at a byte of it, to the next ones.
+    fn push(&mut self, block: Block, mut start: usize) {
+        for part in block.parts(most_lines(self.header.count())) {
+            let of_part = start.min(part.bytes.len());
+            start -= of_part;
+            self.next.push_back((part, of_part));
+        }
     }
 }
 
@@ -93,13 +108,12 @@ impl Source for FixedWidth {
     }
 
     fn next_chunk(&mut self) -> Result<Option<Box<dyn Chunk>>, Error> {
-        let (block, start) = match self.first.take() {
-            Some(first) => first,
-            None => match self.blocks.next_block()? {
-                Some(block) => (block, 0),
-                None => return Ok(None),
-            },
-        };
+        if self.next.is_empty()
+            && let Some(block) = self.blocks.next_block()?
+        {
+            self.push(block, 0);
+        }
+        let Some((block, start)) = self.next.pop_front() else { return Ok(None) };
         Ok(Some(Box::new(FixedWidthChunk::new(block, start, Arc::clone(&self.shape)))))
     }
 

@@ -1,5 +1,6 @@
 //! A chunk of JSON Lines: whole lines, whose members are found by reading them.
 
+use std::collections::HashSet;
 use std::ops::Range;
 use std::sync::{Arc, Mutex};
 
@@ -49,18 +50,56 @@ impl Shape {
     }
 }
 
+/// Rows with fewer than one in this many of the values that are asked for are taken value by value.
+const SPARSE: usize = 4;
+
 /// What was found in a chunk.
 #[derive(Default)]
 struct Found {
     rows: Vec<RawRow>,
-    /// For each row and column, the value as it is there, quotes and all; empty where there is none.
-    values: Vec<Span>,
+    /// The members of each row that are columns, in the order of the columns.
+    members: Vec<Member>,
+    /// For each row, the index of its first member; then the number of members.
+    first_members: Vec<u32>,
     /// For each row, the byte after its last value.
     ends: Vec<u32>,
     has_gaps: bool,
     /// Whether there are escapes anywhere.
     has_escapes: bool,
     columns: Vec<usize>,
+    /// For each column, the last line that has it, by a number of its own.
+    last_lines: Vec<u64>,
+    lines: u64,
+}
+
+/// A member of an object that is a column.
+#[derive(Debug, Clone, Copy)]
+struct Member {
+    column: u32,
+    /// The value as it is in the text, quotes and all.
+    value: Span,
+}
+
+impl Found {
+    /// The members of some rows, row by row.
+    fn members(&self, rows: Range<usize>) -> &[Member] {
+        let first = |row: usize| self.first_members.get(row).map_or(0, |first| *first as usize);
+        self.members.get(first(rows.start)..first(rows.end)).unwrap_or_default()
+    }
+
+    /// Where the value of a column is in a row; empty where there is none.
+    fn value(&self, row: usize, column: usize) -> Span {
+        let members = self.members(row..row + 1);
+        let of_column = match members.get(column) {
+            // Most rows have all columns.
+            Some(member) if member.column as usize == column => Some(member),
+            _ => {
+                let place = members.binary_search_by_key(&column, |member| member.column as usize);
+                place.ok().and_then(|place| members.get(place))
+            }
+        };
+        of_column.map(|member| member.value).unwrap_or_default()
+    }
 }
 
 impl JsonLinesChunk {
@@ -68,10 +107,6 @@ impl JsonLinesChunk {
     pub fn new(block: Block, table: Arc<Shape>) -> JsonLinesChunk {
         let found = lock(&table.spare).pop().unwrap_or_default();
         JsonLinesChunk { block, table, found }
-    }
-
-    fn span(&self, row: usize, column: usize) -> Span {
-        self.found.values.get(row * self.table.keys.count() + column).copied().unwrap_or_default()
     }
 }
 
@@ -104,17 +139,29 @@ fn unescaped(value: &str) -> Option<String> {
 impl Chunk for JsonLinesChunk {
     fn open(&mut self, columns: &[usize]) -> Result<(), Error> {
         let JsonLinesChunk { block, table, found } = self;
-        let Found { rows, values, ends, has_gaps, has_escapes, columns: taken } = found;
+        let Found {
+            rows,
+            members: known,
+            first_members,
+            ends,
+            has_gaps,
+            has_escapes,
+            columns: taken,
+            last_lines,
+            lines: number,
+        } = found;
         let text = block.text(&table.name)?;
-        let count = table.keys.count();
+        last_lines.resize(table.keys.count(), 0);
         rows.clear();
-        values.clear();
+        known.clear();
+        first_members.clear();
+        first_members.push(0);
         ends.clear();
         taken.clear();
         taken.extend_from_slice(columns);
         *has_gaps = false;
         let mut at = 0;
-        let mut late: Vec<String> = Vec::new();
+        let mut late: HashSet<String> = HashSet::new();
         // Tabs and carriage returns between values are rare too.
         let has_controls = controls(text.as_bytes()) != lines(text.as_bytes());
         *has_escapes = memchr::memchr(b'\\', text.as_bytes()).is_some();
@@ -131,19 +178,19 @@ impl Chunk for JsonLinesChunk {
                 let line = block.line(start, &mut LineCount::default());
                 return Err(Error::RowTooLong { name: table.name.clone(), line, limit: table.max_row });
             }
-            let first = values.len();
-            values.resize(first + count, Span::default());
+            let first = known.len();
+            *number += 1;
             late.clear();
-            let (mut expected, mut end, mut wrong) = (0, None, None);
+            let (mut expected, mut end, mut wrong, mut is_in_order) = (0, None, None, true);
             let seen = members(whole, has_controls, |key, value| {
                 let span = Span { start: start as u32 + value.start, end: start as u32 + value.end };
                 end = Some(span.end);
                 let is_doubled = match table.keys.column(key.text(), expected) {
                     Some(column) => {
+                        is_in_order &= column >= expected;
                         expected = column + 1;
-                        let place = &mut values[first + column];
-                        let is_doubled = !place.is_empty();
-                        *place = span;
+                        let is_doubled = std::mem::replace(&mut last_lines[column], *number) == *number;
+                        known.push(Member { column: column as u32, value: span });
                         let is_looked_at = || table.all_columns || taken.contains(&column);
                         if *has_escapes && is_escaped(text, span) && is_looked_at() && unescaped(span.text(text)).is_none() {
                             wrong = wrong.take().or(Some(Wrong::Escape(span.start as usize - start)));
@@ -154,11 +201,7 @@ impl Chunk for JsonLinesChunk {
                         wrong = wrong.take().or_else(|| Some(Wrong::Late(key.text().to_owned())));
                         false
                     }
-                    None => {
-                        let is_doubled = late.iter().any(|known| known == key.text());
-                        late.push(key.text().to_owned());
-                        is_doubled
-                    }
+                    None => !late.insert(key.text().to_owned()),
                 };
                 if is_doubled {
                     wrong = wrong.take().or_else(|| Some(Wrong::Doubled(key.text().to_owned())));
@@ -168,6 +211,10 @@ impl Chunk for JsonLinesChunk {
             if let Some(wrong) = wrong {
                 return Err(wrong.error(block, &table.name, start));
             }
+            if !is_in_order {
+                known[first..].sort_unstable_by_key(|member| member.column);
+            }
+            first_members.push(known.len() as u32);
             let brace = || start + text[start..].find('{').map_or(0, |at| at + 1);
             ends.push(end.unwrap_or_else(|| brace() as u32));
             rows.push(RawRow { raw: Span::new(start, start + whole.len()), next: next as u32 });
@@ -187,40 +234,23 @@ impl Chunk for JsonLinesChunk {
         self.found.rows.len()
     }
 
+    fn cells_of_row(&self, columns: usize) -> usize {
+        let of_row = self.found.members.len() / self.rows().max(1) + 1;
+        if of_row * SPARSE < columns { of_row } else { columns }
+    }
+
     fn take<'c>(&'c self, text: &'c str, range: Range<usize>, into: &mut Rows<'c>) {
-        let Found { values, columns, has_escapes, .. } = &self.found;
-        let count = self.table.keys.count();
-        let values = &values[range.start * count..range.end * count];
+        let (found, count) = (&self.found, self.table.keys.count());
         into.begin(range.clone(), count);
-        let bytes = text.as_bytes();
-        for column in columns {
+        if found.members(range.clone()).len() * SPARSE < found.columns.len() * range.len() {
+            return self.take_sparse(text, range, into);
+        }
+        for column in &found.columns {
             let taken = &mut into.columns[*column];
-            (taken.text, taken.own) = (text, None);
-            taken.spans.clear();
-            taken.forms.clear(range.len());
-            taken.special.clear(range.len());
+            taken.begin(text, range.len());
             let mut is_escaped = false;
-            for (row, value) in values.chunks_exact(count).map(|row| row[*column]).enumerate() {
-                let span = match value.bytes(bytes) {
-                    [b'"', inner @ .., _] => {
-                        // What is not an escape needs none.
-                        if *has_escapes && memchr::memchr(b'\\', inner).is_some() {
-                            is_escaped = true;
-                            taken.special.set(row);
-                        }
-                        value.part(1, value.width() - 1)
-                    }
-                    [b'{' | b'[', ..] => {
-                        taken.special.set(row);
-                        value
-                    }
-                    b"null" => Span { start: value.start, end: value.start },
-                    _ => value,
-                };
-                if !span.bytes(bytes).is_ascii() {
-                    taken.forms.set(row, Form::of(span.text(text)));
-                }
-                taken.spans.push(span);
+            for (row, of_chunk) in range.clone().enumerate() {
+                is_escaped |= put(taken, row, found.value(of_chunk, *column), text, found.has_escapes);
             }
             if is_escaped {
                 write_anew(taken, text);
@@ -229,7 +259,7 @@ impl Chunk for JsonLinesChunk {
     }
 
     fn cell<'c>(&'c self, text: &'c str, row: usize, column: usize) -> Cell<'c> {
-        let value = self.span(row, column).text(text);
+        let value = self.found.value(row, column).text(text);
         match (kind(value), value.as_bytes()) {
             (CellKind::Nothing, _) => Cell::NOTHING,
             (CellKind::Text, [_, inner @ .., _]) if memchr::memchr(b'\\', inner).is_none() => {
@@ -271,9 +301,65 @@ pub fn kind(value: &str) -> CellKind {
     }
 }
 
+impl JsonLinesChunk {
+    /// Takes the values of rows that have few of the columns: what it does grows with the values that there are.
+    fn take_sparse<'c>(&'c self, text: &'c str, range: Range<usize>, into: &mut Rows<'c>) {
+        let found = &self.found;
+        found.columns.iter().for_each(|column| into.columns[*column].begin_without_values(text, range.len()));
+        let mut escaped: Vec<usize> = Vec::new();
+        for (row, of_chunk) in range.clone().enumerate() {
+            for Member { column, value } in found.members(of_chunk..of_chunk + 1) {
+                let column = *column as usize;
+                // Columns that are not taken have not begun.
+                let taken = &mut into.columns[column];
+                if taken.without_values == 0 && taken.spans.is_empty() {
+                    continue;
+                }
+                if taken.without_values > 0 {
+                    taken.begin(text, range.len());
+                }
+                if put(taken, row, *value, text, found.has_escapes) {
+                    escaped.push(column);
+                }
+            }
+        }
+        escaped.sort_unstable();
+        escaped.dedup();
+        escaped.iter().for_each(|column| write_anew(&mut into.columns[*column], text));
+    }
+}
+
+/// Puts the value of a row into its column, without quotes. Whether it has escapes, which [`write_anew`] replaces.
+#[inline]
+fn put(taken: &mut Values, row: usize, value: Span, text: &str, has_escapes: bool) -> bool {
+    let bytes = text.as_bytes();
+    let mut is_escaped = false;
+    let span = match value.bytes(bytes) {
+        [b'"', inner @ .., _] => {
+            // What is not an escape needs none.
+            if has_escapes && memchr::memchr(b'\\', inner).is_some() {
+                is_escaped = true;
+                taken.special.set(row);
+            }
+            value.part(1, value.width() - 1)
+        }
+        [b'{' | b'[', ..] => {
+            taken.special.set(row);
+            value
+        }
+        b"null" => Span { start: value.start, end: value.start },
+        _ => value,
+    };
+    if !span.bytes(bytes).is_ascii() {
+        taken.forms.set(row, Form::of(span.text(text)));
+    }
+    taken.spans[row] = span;
+    is_escaped
+}
+
 impl RawCells for JsonLinesChunk {
     fn cell(&self, row: usize, column: usize) -> Span {
-        self.span(row, column)
+        self.found.value(row, column)
     }
 
     fn end(&self, row: usize) -> usize {

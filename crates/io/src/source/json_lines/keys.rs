@@ -9,8 +9,12 @@ use super::Style;
 use super::chunk::{broken, kind};
 use super::line::{Key, members};
 use crate::Error;
+use crate::source::LineCount;
 use crate::source::blocks::Block;
 use crate::source::types::{Seen, Type};
+
+/// The most names: objects that use data as keys would otherwise make a column of each.
+const MOST_KEYS: usize = 10_000;
 
 /// Names in the order in which they first came, and which column each is.
 #[derive(Debug, Clone, Default)]
@@ -57,16 +61,16 @@ impl Keys {
         column
     }
 
-    /// Adds those of the lines of a block that begin in its first bytes, as many as are said, and at least those of its first
-    /// object. Gives how that is written.
+    /// Adds those of the lines of a block that begin in its first `most` bytes, and at least those of its first object. Gives how
+    /// that is written. Where there are too many, `all` tells whether that is an error; otherwise no more are added.
     ///
     /// # Errors
-    /// Where it is not UTF-8, or a line is no object.
-    pub fn find(&mut self, block: &Block, name: &str, most: usize) -> Result<Option<Style>, Error> {
+    /// Where it is not UTF-8, a line is no object, or there are too many of those that are all wanted.
+    pub fn find(&mut self, block: &Block, name: &str, most: usize, all: bool) -> Result<Option<Style>, Error> {
         let text = block.text(name)?;
         let (mut style, mut at) = (None, 0);
         for line in text.split_inclusive('\n') {
-            if at >= most && style.is_some() {
+            if (at >= most || self.names.len() > MOST_KEYS) && style.is_some() {
                 break;
             }
             let start = at;
@@ -89,6 +93,10 @@ impl Keys {
                 }
             };
             members(line, true, see).map_err(|no_object| broken(block, name, start, no_object))?;
+            if all && self.names.len() > MOST_KEYS {
+                let line = block.line(start, &mut LineCount::default());
+                return Err(Error::TooManyKeys { name: name.to_owned(), line, limit: MOST_KEYS });
+            }
             style = style.or(Some(found));
         }
         Ok(style)

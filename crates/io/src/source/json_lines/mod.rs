@@ -62,7 +62,7 @@ impl JsonLines {
         let (mut first, mut looked, mut style) = (VecDeque::new(), 0, None);
         while looked < LOOKED || style.is_none() {
             let Some(block) = blocks.next_block()? else { break };
-            let of_first = keys.find(&block, &name, LOOKED.saturating_sub(looked).max(1))?;
+            let of_first = keys.find(&block, &name, LOOKED.saturating_sub(looked).max(1), reading.all_columns)?;
             style = style.or(of_first);
             looked += block.bytes.len();
             first.push_back(block);
@@ -93,7 +93,7 @@ pub fn columns(inputs: &[Input], reading: &Reading) -> Result<Option<(Header, Ve
         let mut blocks = Blocks::new(input.name(), input.open(&reading)?, EachLine, &reading);
         blocks.byte_order_mark()?;
         while let Some(block) = blocks.next_block()? {
-            keys.find(&block, &input.name(), usize::MAX)?;
+            keys.find(&block, &input.name(), usize::MAX, true)?;
         }
     }
     Ok((keys.count() > 0).then(|| (keys.header(), keys.types)))

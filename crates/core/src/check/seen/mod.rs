@@ -1,9 +1,12 @@
 //! Which texts have been seen before, and in which row: what `unique` needs to know of all rows.
 
+mod filter;
+
 use std::hash::Hasher;
 
 use siphasher::sip128::{Hasher128, SipHasher13};
 
+use self::filter::Filter;
 use crate::text::blank::is_blank;
 
 /// The hash of a text, or of several taken together.
@@ -30,8 +33,8 @@ impl Hash {
 /// # Ok::<(), keen_notch_core::check::seen::StoreError>(())
 /// ```
 ///
-/// Where it would take more memory than it may, what it holds goes to a [`Store`], and it begins anew: whatever the memory, the same
-/// texts are told to be the same.
+/// A table that reaches its memory limit goes to a [`Store`], sorted, and a new one begins. From then on a filter takes three
+/// quarters of the memory: it tells that most new texts are not in the store, which then need not be read. The results are the same with any limit.
 #[derive(Debug)]
 pub struct Seen {
     shards: Vec<Shard>,
@@ -39,6 +42,11 @@ pub struct Seen {
     bytes: usize,
     most: usize,
     store: Option<Box<dyn Store>>,
+    /// The texts of the store.
+    filter: Filter,
+    /// The texts that the store was asked for beforehand, sorted, and the entries that it has for them.
+    asked: Vec<Entry>,
+    recalled: Vec<Entry>,
 }
 
 /// What of a text is kept: 64 bits of its hash; and the other 24 bits of it, above 40 bits of its row.
@@ -49,17 +57,18 @@ pub type StoreError = Box<dyn std::error::Error + Send + Sync>;
 
 /// Keeps what memory has no space for.
 pub trait Store: std::fmt::Debug + Send {
-    /// Keeps entries, which are sorted, and of which no two differ in their rows only; nor do any from those kept before.
+    /// Keeps entries, which come sorted, and of which no two differ in their rows only; nor do any from those kept before.
     ///
     /// # Errors
     /// Where they cannot be kept.
-    fn keep(&mut self, entries: &[Entry]) -> Result<(), StoreError>;
+    fn keep(&mut self, entries: &mut dyn Iterator<Item = Entry>) -> Result<(), StoreError>;
 
-    /// Finds the entry of these bits of a hash, if there is one: [`row_of`] tells which it is.
+    /// Adds the entries of some texts to `found`, in any order. The texts are sorted entries without rows; [`row_of`] tells whether an
+    /// entry is that of a text.
     ///
     /// # Errors
     /// Where what was kept cannot be read.
-    fn find(&mut self, key: u64, rest: u64) -> Result<Option<Entry>, StoreError>;
+    fn find(&mut self, texts: &[Entry], found: &mut Vec<Entry>) -> Result<(), StoreError>;
 }
 
 /// The row of an entry if it is of a text with these bits of its hash.
@@ -82,10 +91,20 @@ const ROW_BITS: u32 = 40;
 const ROW_MASK: u64 = (1 << ROW_BITS) - 1;
 /// The slots of a part that has any.
 const FEWEST: usize = 16;
+/// The share of the memory that the table keeps once there is a filter.
+const TABLE_SHARE: usize = 4;
 
 impl Default for Seen {
     fn default() -> Seen {
-        Seen { shards: (0..SHARDS).map(|_| Shard::default()).collect(), bytes: 0, most: usize::MAX, store: None }
+        Seen {
+            shards: (0..SHARDS).map(|_| Shard::default()).collect(),
+            bytes: 0,
+            most: usize::MAX,
+            store: None,
+            filter: Filter::default(),
+            asked: Vec::new(),
+            recalled: Vec::new(),
+        }
     }
 }
 
@@ -122,46 +141,87 @@ impl Seen {
         std::hint::black_box(hashes.iter().fold(0, |all, hash| all ^ slot(hash)));
     }
 
+    /// Asks the store for texts that will be noted next, all at once and in the order of the store. Without this, [`Seen::note`] asks
+    /// for each by itself.
+    ///
+    /// # Errors
+    /// Where the store has one.
+    pub fn recall(&mut self, hashes: impl Iterator<Item = Hash>) -> Result<(), StoreError> {
+        self.forget_recalled();
+        let Some(store) = self.store.as_mut().filter(|_| !self.filter.is_none()) else { return Ok(()) };
+        let texts = hashes.filter(|hash| self.filter.may_have(hash.0)).map(Hash::text);
+        self.asked.extend(texts);
+        self.asked.sort_unstable();
+        self.asked.dedup();
+        store.find(&self.asked, &mut self.recalled)?;
+        self.recalled.sort_unstable();
+        Ok(())
+    }
+
+    fn forget_recalled(&mut self) {
+        self.asked.clear();
+        self.recalled.clear();
+    }
+
     /// Notes that texts of this hash are in `row`, which is counted from 1; gives the row they were seen in first, if that
     /// is another.
     ///
     /// # Errors
     /// Where the store has one.
     pub fn note(&mut self, hash: Hash, row: u64) -> Result<Option<u64>, StoreError> {
-        let rest = hash.1 & !ROW_MASK;
-        let shard = &mut self.shards[hash.shard()];
+        let (key, rest) = hash.text();
+        let shard = &self.shards[hash.shard()];
         if shard.is_full() {
             if self.bytes + shard.next_bytes() > self.most && self.bytes > 0 && self.store.is_some() {
                 self.store_all()?;
             }
             self.bytes += self.shards[hash.shard()].double();
         }
-        let Some(slot) = self.shards[hash.shard()].find(hash.0, rest) else { return Ok(None) };
+        let Some(slot) = self.shards[hash.shard()].find(key, rest) else { return Ok(None) };
         if slot.1 != 0 {
             return Ok(Some(slot.1 & ROW_MASK));
         }
         if let Some(store) = &mut self.store
-            && let Some(found) = store.find(hash.0, rest)?
+            && self.filter.may_have(key)
         {
-            return Ok(Some(found.1 & ROW_MASK));
+            if self.asked.binary_search(&(key, rest)).is_err() {
+                self.asked.clear();
+                self.recalled.clear();
+                self.asked.push((key, rest));
+                store.find(&self.asked, &mut self.recalled)?;
+            }
+            let first = self.recalled.partition_point(|entry| entry.0 < key);
+            let of_key = self.recalled[first..].iter().take_while(|entry| entry.0 == key);
+            if let Some(row) = of_key.copied().find_map(|entry| row_of(entry, key, rest)) {
+                return Ok(Some(row));
+            }
         }
-        *slot = (hash.0, rest | (row & ROW_MASK));
+        *slot = (key, rest | (row & ROW_MASK));
         self.shards[hash.shard()].count += 1;
         Ok(None)
     }
 
     /// Has the store keep all there is.
     fn store_all(&mut self) -> Result<(), StoreError> {
-        let mut entries: Vec<Entry> = Vec::with_capacity(self.shards.iter().map(|shard| shard.count).sum());
-        for shard in &mut self.shards {
-            entries.extend(std::mem::take(shard).slots.into_iter().filter(|slot| slot.1 != 0));
+        self.forget_recalled();
+        if self.filter.is_none() {
+            self.filter = Filter::of(self.most / TABLE_SHARE * (TABLE_SHARE - 1));
+            self.most /= TABLE_SHARE;
         }
         self.bytes = 0;
-        if entries.is_empty() {
+        let Seen { shards, filter, store: Some(store), .. } = self else { return Ok(()) };
+        if shards.iter().all(|shard| shard.count == 0) {
             return Ok(());
         }
-        entries.sort_unstable();
-        self.store.as_mut().map_or(Ok(()), |store| store.keep(&entries))
+        // Parts are split by the upper bits of what entries are sorted by: sorted one after the other, they take no memory besides.
+        let mut entries = shards.iter_mut().flat_map(|shard| {
+            let mut entries = std::mem::take(shard).slots;
+            entries.retain(|slot| slot.1 != 0);
+            entries.sort_unstable();
+            entries.iter().for_each(|entry| filter.add(entry.0));
+            entries
+        });
+        store.keep(&mut entries)
     }
 }
 
@@ -172,7 +232,12 @@ impl Hash {
     }
 
     fn shard(self) -> usize {
-        (self.1 & (SHARDS as u64 - 1)) as usize
+        (self.0 >> (u64::BITS - SHARDS.ilog2())) as usize
+    }
+
+    /// An entry without a row.
+    fn text(self) -> Entry {
+        (self.0, self.1 & !ROW_MASK)
     }
 }
 
@@ -233,20 +298,22 @@ mod tests {
 
     /// Keeps all there is, in memory.
     #[derive(Debug, Default)]
-    struct Kept(std::collections::BTreeMap<(u64, u64), Entry>, usize);
+    struct Kept(std::collections::BTreeMap<(u64, u64), Entry>);
 
     impl Store for Kept {
-        fn keep(&mut self, entries: &[Entry]) -> Result<(), StoreError> {
+        fn keep(&mut self, entries: &mut dyn Iterator<Item = Entry>) -> Result<(), StoreError> {
+            let entries: Vec<Entry> = entries.collect();
             assert!(entries.is_sorted() && !entries.is_empty());
-            self.1 = self.1.max(entries.len());
             for entry in entries {
-                assert!(self.0.insert((entry.0, entry.1 & !ROW_MASK), *entry).is_none(), "kept twice");
+                assert!(self.0.insert((entry.0, entry.1 & !ROW_MASK), entry).is_none(), "kept twice");
             }
             Ok(())
         }
 
-        fn find(&mut self, key: u64, rest: u64) -> Result<Option<Entry>, StoreError> {
-            Ok(self.0.get(&(key, rest)).copied())
+        fn find(&mut self, texts: &[Entry], found: &mut Vec<Entry>) -> Result<(), StoreError> {
+            assert!(texts.is_sorted());
+            found.extend(texts.iter().filter_map(|text| self.0.get(text)));
+            Ok(())
         }
     }
 
@@ -258,8 +325,13 @@ mod tests {
             Seen::with_store(0, Box::new(Kept::default())),
         ] {
             let mut known = std::collections::HashMap::new();
+            let text = |row: u64| (row * row % 30_011).to_string();
             for row in 1..40_000u64 {
-                let text = (row * row % 30_011).to_string();
+                // Half of the texts are asked for beforehand, many at a time.
+                if row % 2_000 == 1 {
+                    seen.recall((row..row + 1_000).map(|row| Seen::hash([text(row).as_str()]))).unwrap();
+                }
+                let text = text(row);
                 let first = known.get(&text).copied();
                 assert_eq!(seen.note(Seen::hash([text.as_str()]), row).unwrap(), first);
                 known.entry(text).or_insert(row);

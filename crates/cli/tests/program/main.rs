@@ -21,6 +21,7 @@ mod fixed_width;
 mod gauge;
 mod hints;
 mod json_lines;
+mod memory;
 mod outputs;
 mod parts;
 mod phrases;

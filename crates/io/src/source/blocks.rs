@@ -58,7 +58,7 @@ pub const STRIDE: usize = 256 * 1024;
 pub const LONG: usize = 2 * STRIDE;
 
 /// Cells of a block beyond which its rows are fewer: each takes memory, though a line may be much shorter than its columns are many.
-const MOST_CELLS: usize = 256 << 10;
+pub const MOST_CELLS: usize = 256 << 10;
 
 /// The most lines of a block of a table with this number of columns, where a line is a row.
 pub fn most_lines(columns: usize) -> usize {

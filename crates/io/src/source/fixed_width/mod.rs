@@ -121,3 +121,33 @@ impl Source for FixedWidth {
         Format::FixedWidth(self.layout.clone())
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::source::LineCount;
+    use crate::source::blocks::MOST_CELLS;
+
+    #[test]
+    fn chunks_have_few_rows_where_lines_are_shorter_than_columns_are_many() {
+        let columns = 5_000;
+        let widths: Vec<String> = (1..=columns).map(|place| format!("{place} to {place}")).collect();
+        let names: String = (0..columns).map(|column| ["a", "b"][column % 2]).collect();
+        for blank in ["", "\n\n"] {
+            let text = format!("{blank}{names}\n{}", "ab\n".repeat(1_000));
+            let input = Input::Memory("parts.fwf".to_owned(), text.as_bytes().into());
+            let reading = Reading { widths: Some(Arc::new(Widths::parse(&widths.join(", ")).unwrap())), ..Reading::default() };
+            let mut source = FixedWidth::open(&input, &reading).unwrap();
+            let (mut rows, mut line) = (0, 0);
+            while let Some(mut chunk) = source.next_chunk().unwrap() {
+                chunk.open(&[0]).unwrap();
+                assert!(chunk.rows() * columns <= MOST_CELLS);
+                rows += chunk.rows();
+                if let Some(last) = chunk.rows().checked_sub(1) {
+                    line = chunk.line(last, &mut LineCount::default());
+                }
+            }
+            assert_eq!((rows, line), (1_000, 1_001 + blank.len() as u64));
+        }
+    }
+}

@@ -68,7 +68,7 @@ impl Keys {
     /// Where it is not UTF-8, a line is no object, or there are too many of those that are all wanted.
     pub fn find(&mut self, block: &Block, name: &str, most: usize, all: bool) -> Result<Option<Style>, Error> {
         let text = block.text(name)?;
-        let (mut style, mut at) = (None, 0);
+        let (mut style, mut at, mut count) = (None, 0, LineCount::default());
         for line in text.split_inclusive('\n') {
             if (at >= most || self.names.len() > MOST_KEYS) && style.is_some() {
                 break;
@@ -84,7 +84,7 @@ impl Keys {
             let see = |key: Key, value: Span| {
                 let column = self.add(key.text());
                 let text_of = value.text(line);
-                let at_line = || block.first_line + text[..start].bytes().filter(|byte| *byte == b'\n').count() as u64;
+                let at_line = || block.line(start, &mut count);
                 self.types[column].note(Type::of(kind(text_of), text_of), at_line, name);
                 let before = line.as_bytes().get(value.start as usize - 1);
                 found.spaces_after_colons |= before == Some(&b' ');
@@ -94,7 +94,7 @@ impl Keys {
             };
             members(line, true, see).map_err(|no_object| broken(block, name, start, no_object))?;
             if all && self.names.len() > MOST_KEYS {
-                let line = block.line(start, &mut LineCount::default());
+                let line = block.line(start, &mut count);
                 return Err(Error::TooManyKeys { name: name.to_owned(), line, limit: MOST_KEYS });
             }
             style = style.or(Some(found));

@@ -1,0 +1,87 @@
+//! The memory of a run stays within `--memory` and 64 MB, whatever the input.
+#![cfg(target_os = "linux")]
+
+use std::fmt::Write as _;
+use std::fs;
+use std::process::Stdio;
+use std::time::Duration;
+
+use insta::assert_snapshot;
+
+use crate::yard::{Ran, Yard};
+
+/// What a run may take beside `--memory`: the program itself, and 64 MB.
+const BESIDE: u64 = (20 + 64) << 20;
+
+/// Runs the program, and gives the most memory that it had, in bytes.
+fn measured(yard: &Yard, words: &[&str]) -> (Ran, u64) {
+    let mut child = yard.child(words);
+    let mut child = child.stdout(Stdio::null()).stderr(fs::File::create(yard.path().join("stderr")).unwrap()).spawn().unwrap();
+    let mut most = 0;
+    let status = loop {
+        let known = fs::read_to_string(format!("/proc/{}/status", child.id())).unwrap_or_default();
+        let resident =
+            known.lines().find_map(|line| line.strip_prefix("VmHWM:")?.strip_suffix("kB")?.trim().parse::<u64>().ok());
+        most = most.max(resident.unwrap_or_default() << 10);
+        if let Some(status) = child.try_wait().unwrap() {
+            break status;
+        }
+        std::thread::sleep(Duration::from_millis(2));
+    };
+    assert!(most > 0, "nothing was measured");
+    (Ran { status: status.code().unwrap(), stdout: String::new(), stderr: yard.read("stderr") }, most)
+}
+
+/// A run with `--memory 16M` that succeeds within its memory.
+fn within(yard: &Yard, words: &[&str]) {
+    let (ran, most) = measured(yard, &[words, &["--memory", "16M", "--quiet"]].concat());
+    assert_eq!(ran.status, 0, "{words:?}\n{}", ran.shown());
+    assert!(most < BESIDE + (16 << 20), "{words:?}: {} MiB", most >> 20);
+}
+
+fn lines(count: usize, mut line: impl FnMut(usize) -> String) -> String {
+    (0..count).fold(String::new(), |mut all, number| {
+        let _ = writeln!(all, "{}", line(number));
+        all
+    })
+}
+
+#[test]
+fn short_rows_that_become_long_ones() {
+    let yard = Yard::with("in.csv", format!("code\n{}", lines(40_000, |row| (row % 1000).to_string())));
+    let pad = "long: pad left to 3000 with \"0\"";
+    let other = format!("long: after \"-\" or \"{}\"", "x".repeat(3000));
+    let build = format!("column = 'code'\n[piece.long]\nbuild = '{{code}}{}'\n", "x".repeat(3000));
+    yard.write("build.cutlist.toml", build);
+    for out in ["cut.csv", "cut.parquet"] {
+        within(&yard, &["carve", "in.csv", "-c", "code", "-p", pad, "--threads", "4", "-o", out]);
+    }
+    within(&yard, &["carve", "in.csv", "-c", "code", "-p", &other, "--threads", "4", "-o", "-"]);
+    within(&yard, &["carve", "in.csv", "-l", "build.cutlist.toml", "--threads", "4", "-o", "-"]);
+}
+
+#[test]
+fn many_columns_of_which_rows_have_few() {
+    let keys = |count| lines(count, |row| format!("{{\"code\":\"GRP-{row}\",\"k{row}\":{row}}}"));
+    let yard = Yard::with("in.jsonl", keys(4_000));
+    within(&yard, &["carve", "in.jsonl", "-c", "code", "-p", "no: after \"-\"", "-o", "-"]);
+    within(&yard, &["survey", "in.jsonl"]);
+    yard.write("more.jsonl", keys(10_001));
+    let more = yard.run(&["survey", "more.jsonl"]);
+    // Where only the named columns matter, lines keep what they have.
+    within(&yard, &["carve", "more.jsonl", "-c", "code", "-p", "no: after \"-\"", "-o", "cut.jsonl"]);
+    assert_eq!(yard.read("cut.jsonl").lines().count(), 10_001);
+    assert_snapshot!(more.shown());
+}
+
+#[test]
+fn a_survey_of_many_columns() {
+    let row = |cell: &dyn Fn(usize) -> String| (0..20_000).map(cell).collect::<Vec<_>>().join(",");
+    let table = format!("{}\n{}\n", row(&|column| format!("c{column}")), row(&|column| format!("GRP-{column}")));
+    let yard = Yard::with("wide.csv", table);
+    let (ran, most) = measured(&yard, &["survey", "wide.csv", "--memory", "16M"]);
+    assert!(most < BESIDE + (16 << 20), "{} MiB", most >> 20);
+    let (enough, most) = measured(&yard, &["survey", "wide.csv", "--memory", "128M"]);
+    assert!(enough.status == 0 && most < BESIDE + (128 << 20), "{} MiB: {}", most >> 20, enough.shown());
+    assert_snapshot!(ran.shown());
+}

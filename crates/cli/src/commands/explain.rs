@@ -224,7 +224,8 @@ fn piece_of_row(
             let results = worked.piece(index);
             let item = results.items(at.index).next();
             if let (Some(column), Some(item)) = (carving.column(index), item)
-                && let Some(place) = results.place(at.index, item, at.batch.column(column))
+                && let values = at.batch.column(column)
+                && let Some(place) = results.place(at.index, item, values, results.texts(values).get(item))
             {
                 if value(column).len() > long::VERY_LONG {
                     lines.extend(long::draw(&piece.name, value(column), &place, width));

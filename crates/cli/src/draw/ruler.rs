@@ -106,7 +106,23 @@ impl Place {
     }
 }
 
-fn draw_lines(gauge: &Gauge, marks: &[Mark], width: usize, most_wide: usize, most_lines: usize) -> (Vec<String>, Vec<Place>) {
+/// For each of `lines` lines of characters, the ranges that touch it.
+fn by_line(ranges: &[Range<usize>], lines: usize, per_line: usize) -> Vec<Vec<Range<usize>>> {
+    let mut of_lines = vec![Vec::new(); lines];
+    for range in ranges.iter().filter(|range| !range.is_empty()) {
+        let touched = range.start / per_line..(range.end - 1) / per_line + 1;
+        of_lines.iter_mut().take(touched.end).skip(touched.start).for_each(|of_line| of_line.push(range.clone()));
+    }
+    of_lines
+}
+
+fn draw_lines<'a>(
+    gauge: &Gauge,
+    marks: &[Mark<'a>],
+    width: usize,
+    most_wide: usize,
+    most_lines: usize,
+) -> (Vec<String>, Vec<Place>) {
     let layout = Layout::new(gauge, width, most_wide);
     let count = gauge.characters.len();
     let starts: Vec<usize> = (0..count).step_by(layout.per_line).collect();
@@ -121,6 +137,8 @@ fn draw_lines(gauge: &Gauge, marks: &[Mark], width: usize, most_wide: usize, mos
             }
         }
     }
+    let marks_of_lines: Vec<Vec<Vec<Range<usize>>>> =
+        marks.iter().map(|mark| by_line(&mark.ranges, starts.len(), layout.per_line)).collect();
     let (mut lines, mut places, mut next) = (Vec::new(), Vec::new(), 0);
     for index in shown {
         let start = starts[index];
@@ -135,7 +153,9 @@ fn draw_lines(gauge: &Gauge, marks: &[Mark], width: usize, most_wide: usize, mos
         next = index + 1;
         let first = lines.len();
         lines.extend(numbers("from left", &line, &layout, |index| (index + 1).to_string()));
-        lines.push(characters(gauge, &line, &layout, marks));
+        let on_line = |(mark, ranges): (&Mark<'a>, &Vec<Vec<Range<usize>>>)| Mark { ranges: ranges[index].clone(), ..*mark };
+        let marks: Vec<Mark> = marks.iter().zip(&marks_of_lines).map(on_line).collect();
+        lines.push(characters(gauge, &line, &layout, &marks));
         lines.extend(marks.iter().filter_map(|mark| bars(gauge, mark, &line, &layout)));
         lines.extend(numbers("from right", &line, &layout, |index| {
             if layout.upright { (count - index).to_string() } else { format!("-{}", count - index) }
@@ -179,11 +199,13 @@ fn numbers(name: &str, line: &Range<usize>, layout: &Layout, number: impl Fn(usi
 
 fn characters(gauge: &Gauge, line: &Range<usize>, layout: &Layout, marks: &[Mark]) -> String {
     let mut text = margin("");
+    let first_odd = gauge.oddities.partition_point(|oddity| oddity.last <= line.start);
+    let odd_on_line: Vec<_> = gauge.oddities[first_odd..].iter().take_while(|oddity| oddity.first <= line.end).collect();
     for index in line.clone() {
         let character = &gauge.value[gauge.characters[index].clone()];
         let shown = shown(gauge, index);
         text.push_str(&" ".repeat(layout.cell.saturating_sub(visible::width(&shown))));
-        let is_odd = gauge.oddities.iter().any(|oddity| (oddity.first..=oddity.last).contains(&(index + 1)));
+        let is_odd = odd_on_line.iter().any(|oddity| (oddity.first..=oddity.last).contains(&(index + 1)));
         let style = if stand_in(character).is_some() {
             // A space between words is no surprise.
             if is_odd { style::UNSEEN } else { style::QUIET }

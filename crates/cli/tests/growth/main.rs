@@ -74,3 +74,65 @@ fn named_columns() {
         grows(1000, table, |size| [words(&carve), vec![names(size)]].concat());
     }
 }
+
+#[test]
+fn wide_tables() {
+    let table = |folder: &Path, size: usize| {
+        let cells: Vec<String> = (0..size).map(|column| format!("GRP-{column}")).collect();
+        fs::write(folder.join("wide.csv"), format!("{}\n{}\n", names(size), cells.join(","))).unwrap();
+    };
+    let saved = |folder: &Path, size: usize| {
+        table(folder, size);
+        Command::new(assert_cmd::cargo::cargo_bin("keen-notch"))
+            .args(["survey", "wide.csv", "--save", "wide.json", "--quiet"])
+            .current_dir(folder)
+            .output()
+            .unwrap();
+    };
+    grows(200, saved, |_| words(&["survey", "wide.csv", "--against", "wide.json"]));
+    for out in ["cut.tsv", "cut.jsonl", "cut.parquet", "cut.arrow", "cut.xlsx"] {
+        grows(100, table, |_| words(&["carve", "wide.csv", "-c", "#1", "-p", "p: first 1", "-q", "-o", out]));
+    }
+}
+
+#[test]
+fn a_key_a_line() {
+    let lines = |folder: &Path, size: usize| {
+        let lines: String = (0..size).map(|row| format!("{{\"code\":\"GRP-{row}\",\"k{row}\":1}}\n")).collect();
+        fs::write(folder.join("keys.jsonl"), lines).unwrap();
+    };
+    let carve = ["carve", "keys.jsonl", "-c", "code", "-p", "no: after \"-\"", "-q", "-o", "cut.jsonl"];
+    grows(600, lines, |_| words(&carve));
+    grows(150, lines, |_| words(&["survey", "keys.jsonl", "-q"]));
+    let one_line = |folder: &Path, size: usize| {
+        let keys: String = (0..size).map(|key| format!(",\"k{key}\":1")).collect();
+        fs::write(folder.join("keys.jsonl"), format!("{{\"code\":\"GRP-1\"}}\n{{\"code\":\"GRP-2\"{keys}}}\n")).unwrap();
+    };
+    grows(600, one_line, |_| words(&carve));
+}
+
+#[test]
+fn long_values() {
+    let value = |of: &'static str| {
+        move |folder: &Path, size: usize| fs::write(folder.join("in.csv"), format!("code\n{}\n", of.repeat(size))).unwrap()
+    };
+    let list = "column = 'code'\n[piece.p]\ntake = 'matches /[A-Z]+/ then lower'\ncolumns = 2\n";
+    let listed = |folder: &Path, size: usize| {
+        value("GRP-1 ")(folder, size);
+        fs::write(folder.join("list.cutlist.toml"), list).unwrap();
+    };
+    grows(600, listed, |_| words(&["explain", "list.cutlist.toml", "in.csv", "--row", "1"]));
+    let gauge =
+        |size: usize| [words(&["gauge", "--all", "-p", "matches /[A-Z]+/ then lower"]), vec!["GRP-1 ".repeat(size)]].concat();
+    grows(150, |_, _| {}, gauge);
+    grows(150, |_, _| {}, |size| [words(&["gauge", "--all"]), vec!["a\u{a0}".repeat(size)]].concat());
+    for of in ["a", "az", "ab ", "-"] {
+        let phrase = "p: matches /(.)\\w*?(z|$)/ joined with \",\"";
+        grows(2000, value(of), |_| words(&["carve", "in.csv", "-c", "code", "-p", phrase, "-q", "-o", "cut.csv"]));
+    }
+    let laid_out = |folder: &Path, size: usize| {
+        value("-")(folder, size);
+        fs::write(folder.join("list.cutlist.toml"), "[layout.code]\nform = '<a>-<b>-<c>-<d>'\n").unwrap();
+    };
+    grows(1000, laid_out, |_| words(&["carve", "in.csv", "-l", "list.cutlist.toml", "-q", "-o", "cut.csv"]));
+}

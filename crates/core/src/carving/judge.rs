@@ -4,6 +4,7 @@ use std::borrow::Cow;
 
 use super::bind::{Carving, OutColumn};
 use super::condition::Test;
+use super::memory::Repeat;
 use super::plans::{AsksMissing, PieceBody};
 use super::worked::{Failure, Worked};
 use crate::batch::{Batch, Span, Texts};
@@ -424,10 +425,12 @@ impl Carving {
         let (row, item) = (failure.row as usize, failure.item as usize);
         // The row that had the text before, of the result that is the first of the row.
         let first_row = |first_item: usize| {
-            let is_it = |repeat: &&super::memory::Repeat| {
-                (repeat.check, repeat.row) == (failure.check, failure.row) && first_item + repeat.nth as usize == item
-            };
-            worked.repeats.iter().find(is_it).and_then(|repeat| repeat.first).map(name)
+            let nth = item.checked_sub(first_item).and_then(|nth| u32::try_from(nth).ok())?;
+            // They come row by row, and in a row in the order of the checks.
+            let asked = (failure.row, failure.check, nth);
+            let key = |repeat: &Repeat| (repeat.row, repeat.check, repeat.nth);
+            let found = worked.repeats.binary_search_by_key(&asked, key);
+            found.ok().and_then(|index| worked.repeats[index].first).map(name)
         };
         let of_value = |column: usize, violation| {
             let value = batch.value(column, row);
@@ -438,7 +441,7 @@ impl Carving {
                 let results = &worked.pieces[piece];
                 let values = self.values(piece, batch);
                 let text = if failure.item == NO_ITEM { "" } else { results.texts(values).get(item) };
-                let place = results.place(row, item, values).map(|place| (place.start, place.end));
+                let place = results.place(row, item, values, text).map(|place| (place.start, place.end));
                 let plan = &self.pieces[piece].checks[number];
                 let violation = match results.state(row) {
                     state if state.blank && plan.wants_text => Violation::new(ViolationKind::Blank, "the value is blank"),
@@ -450,7 +453,7 @@ impl Carving {
             CheckOf::Type(piece) => {
                 let (results, values) = (&worked.pieces[piece], self.values(piece, batch));
                 let text = results.texts(values).get(item);
-                let place = results.place(row, item, values).map(|place| (place.start, place.end));
+                let place = results.place(row, item, values, text).map(|place| (place.start, place.end));
                 let violation = self.pieces[piece].value_type.and_then(|of| of.violation(text));
                 let violation = violation.unwrap_or_else(|| Violation::new(ViolationKind::DoesNotFit, String::new()));
                 Fault { check: failure.check as usize, result: text.to_owned(), place, violation }

@@ -60,7 +60,8 @@ impl Program {
     pub fn cut_all<'a>(&self, value: &'a str, scratch: &'a mut Scratch) -> Cuts<'a> {
         self.run_one(value, scratch, |program, values, work, results| program.run(values, work, results));
         let results = &scratch.results;
-        let texts = results.items(0).map(|item| results.spans[item].text(results.text(value)));
+        let text = results.text(value);
+        let texts = results.items(0).map(|item| results.spans[item].text(text));
         Cuts { texts: texts.collect(), state: results.state(0) }
     }
 

@@ -104,14 +104,14 @@ impl Results {
         self.are_digits = Some(are_digits);
     }
 
-    /// Where a result is in its value, in bytes; none where it is another text, or missing.
-    pub fn place(&self, row: usize, item: usize, values: Texts) -> Option<Range<usize>> {
+    /// Where a result with this text is in its value, in bytes; none where it is another text than there, or missing.
+    pub fn place(&self, row: usize, item: usize, values: Texts, text: &str) -> Option<Range<usize>> {
         let (value, span) = (values.spans.get(row)?, *self.sources().get(item)?);
         if span.is_empty() || span.start < value.start || span.end > value.end {
             return None;
         }
         let place = (span.start - value.start) as usize..(span.end - value.start) as usize;
-        (!self.is_made || values.get(row).get(place.clone()) == Some(self.texts(values).get(item))).then_some(place)
+        (!self.is_made || values.get(row).get(place.clone()) == Some(text)).then_some(place)
     }
 
     /// Where the parts of the values are that the results were made of; empty where one was made of something else.

@@ -81,7 +81,10 @@ impl Observer for Recorder<'_> {
         let Some(branch) = self.branches.last_mut() else { return };
         let texts = results.texts(values);
         let all_empty = texts.iter().all(str::is_empty);
-        let seen = |item: usize| Seen { text: texts.get(item).to_owned(), in_value: results.place(0, item, values) };
+        let seen = |item: usize| {
+            let text = texts.get(item);
+            Seen { text: text.to_owned(), in_value: results.place(0, item, values, text) }
+        };
         let after: Vec<Seen> = if all_empty { Vec::new() } else { (0..texts.len()).map(seen).collect() };
         match branch.steps.last_mut() {
             // Of nothing comes nothing.

@@ -388,7 +388,7 @@ impl RawRow {
 pub struct Rows<'c> {
     /// The rows, by their indices in the chunk.
     pub numbers: Vec<u32>,
-    /// The columns of the table, by their indices; those that were not asked for are empty.
+    /// The columns of the table up to the last that was asked for, by their indices; those that were not are empty.
     pub columns: Vec<Values<'c>>,
 }
 
@@ -460,11 +460,11 @@ impl<'c> Values<'c> {
 }
 
 impl<'c> Rows<'c> {
-    /// Begins anew, for rows of a chunk of a table with this number of columns.
-    fn begin(&mut self, rows: Range<usize>, columns: usize) {
+    /// Begins anew, for rows of a chunk of which these columns are asked for, by their indices, which rise.
+    fn begin(&mut self, rows: Range<usize>, columns: &[usize]) {
         self.numbers.clear();
         self.numbers.extend(rows.start as u32..rows.end as u32);
-        self.columns.resize_with(columns, Values::default);
+        self.columns.resize_with(columns.last().map_or(0, |last| last + 1), Values::default);
     }
 
     /// The number of rows.

@@ -20,8 +20,6 @@ pub struct ColumnarChunk {
     size: usize,
     /// The columns of the table that the batch has, by their indices, which rise.
     places: Vec<usize>,
-    /// How many the table has.
-    count: usize,
     /// The rows before them.
     before: u64,
     /// The columns that were asked for.
@@ -39,16 +37,10 @@ struct Texts {
 }
 
 impl ColumnarChunk {
-    /// Some rows, which take about that many bytes, of a table that has this many columns, after others.
-    pub fn new(
-        name: Arc<str>,
-        (batch, size): (RecordBatch, usize),
-        places: Vec<usize>,
-        count: usize,
-        before: u64,
-    ) -> ColumnarChunk {
+    /// Some rows, which take about that many bytes, after others.
+    pub fn new(name: Arc<str>, (batch, size): (RecordBatch, usize), places: Vec<usize>, before: u64) -> ColumnarChunk {
         let texts = (0..places.len()).map(|_| None).collect();
-        ColumnarChunk { name, batch, size, places, count, before, opened: Vec::new(), texts }
+        ColumnarChunk { name, batch, size, places, before, opened: Vec::new(), texts }
     }
 
     /// Where the values of a column are in the batch, if they are there.
@@ -132,7 +124,7 @@ impl Chunk for ColumnarChunk {
     }
 
     fn take<'c>(&'c self, _: &'c str, range: Range<usize>, into: &mut Rows<'c>) {
-        into.begin(range.clone(), self.count);
+        into.begin(range.clone(), &self.opened);
         for column in &self.opened {
             let values = &mut into.columns[*column];
             let Some(place) = self.place(*column) else {

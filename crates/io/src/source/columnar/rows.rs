@@ -140,7 +140,7 @@ impl Source for ColumnarRows {
             (Some(needed), true) => needed.clone(),
             _ => (0..self.header.count()).collect(),
         };
-        let chunk = ColumnarChunk::new(Arc::clone(&self.name), (chunk, rows * width), places, self.header.count(), self.before);
+        let chunk = ColumnarChunk::new(Arc::clone(&self.name), (chunk, rows * width), places, self.before);
         self.before += rows as u64;
         Ok(Some(Box::new(chunk)))
     }

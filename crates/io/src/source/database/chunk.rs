@@ -92,7 +92,7 @@ impl Chunk for DatabaseChunk {
     }
 
     fn take<'c>(&'c self, text: &'c str, range: Range<usize>, into: &mut Rows<'c>) {
-        into.begin(range.clone(), self.count);
+        into.begin(range.clone(), &self.opened);
         for column in &self.opened {
             into.columns[*column].fill(text, range.clone().map(|row| self.at(row, *column).0));
         }

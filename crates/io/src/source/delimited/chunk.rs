@@ -159,7 +159,7 @@ impl Chunk for DelimitedChunk {
     fn take<'c>(&'c self, text: &'c str, range: Range<usize>, into: &mut Rows<'c>) {
         let Found { index, rows, first_ends, .. } = &self.found;
         let (rows, first_ends) = (&rows[range.clone()], &first_ends[range.clone()]);
-        into.begin(range.clone(), self.table.columns);
+        into.begin(range.clone(), &self.found.columns);
         for column in &self.found.columns {
             let values = &mut into.columns[*column];
             (values.text, values.own) = (text, None);

@@ -92,7 +92,7 @@ impl Chunk for FixedWidthChunk {
     fn take<'c>(&'c self, text: &'c str, range: Range<usize>, into: &mut Rows<'c>) {
         let count = self.count();
         let rows = &self.values[range.start * count..range.end * count];
-        into.begin(range, count);
+        into.begin(range, &self.columns);
         for column in &self.columns {
             into.columns[*column].fill(text, rows.chunks_exact(count).map(|row| row[*column]));
         }

@@ -240,8 +240,8 @@ impl Chunk for JsonLinesChunk {
     }
 
     fn take<'c>(&'c self, text: &'c str, range: Range<usize>, into: &mut Rows<'c>) {
-        let (found, count) = (&self.found, self.table.keys.count());
-        into.begin(range.clone(), count);
+        let found = &self.found;
+        into.begin(range.clone(), &found.columns);
         if found.members(range.clone()).len() * SPARSE < found.columns.len() * range.len() {
             return self.take_sparse(text, range, into);
         }
@@ -311,10 +311,8 @@ impl JsonLinesChunk {
             for Member { column, value } in found.members(of_chunk..of_chunk + 1) {
                 let column = *column as usize;
                 // Columns that are not taken have not begun.
-                let taken = &mut into.columns[column];
-                if taken.without_values == 0 && taken.spans.is_empty() {
-                    continue;
-                }
+                let taken = into.columns.get_mut(column).filter(|taken| taken.without_values > 0 || !taken.spans.is_empty());
+                let Some(taken) = taken else { continue };
                 if taken.without_values > 0 {
                     taken.begin(text, range.len());
                 }

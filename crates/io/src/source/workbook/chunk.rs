@@ -47,7 +47,7 @@ impl Chunk for WorkbookChunk {
     }
 
     fn take<'c>(&'c self, text: &'c str, range: Range<usize>, into: &mut Rows<'c>) {
-        into.begin(range.clone(), self.table.columns.len());
+        into.begin(range.clone(), &self.columns);
         for column in &self.columns {
             let cell = |row: usize| self.table.sheet.cell(self.rows.start + row, self.column(*column));
             let spans = range.clone().map(|row| cell(row).map_or(Span::default(), |cell| cell.span));

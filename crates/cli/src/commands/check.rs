@@ -57,10 +57,7 @@ pub fn run(args: &CheckArgs, console: &Console) -> Result<Exit, Failure> {
     }
     let asked = job.checks().iter().filter(|check| !check.is_implied).count();
     if asked == 0 {
-        return Err(Failure::usage(
-            "the cut list has nothing to check",
-            "add `check = [\"required\"]` to a piece, or a layout or a proof",
-        ));
+        return Err(Failure::usage(verdict::NO_CHECKS, "add `check = [\"required\"]` to a piece, or a layout or a proof"));
     }
     let report = files.carve(&mut table, &job, &mut Stream::new("nowhere", io::sink()))?;
     drop(progress);

@@ -5,6 +5,9 @@ use keen_notch_core::verdict::{Doubt, Verdict};
 
 use super::visible;
 
+/// What is said of pieces without checks.
+pub const NO_CHECKS: &str = "no checks ran: the pieces have none";
+
 /// The inputs without rows, a line each.
 pub fn empty_inputs(summary: &Summary) -> Vec<String> {
     let empty = summary.inputs.iter().filter(|input| input.rows == 0);
@@ -33,7 +36,7 @@ pub fn words(verdict: &Verdict, summary: &Summary) -> String {
             let doubts: Vec<String> = doubts.iter().map(|doubt| clause(doubt, summary)).collect();
             format!("no check failed, but {}", doubts.join("; "))
         }
-        Verdict::Unchecked => "no checks ran".to_owned(),
+        Verdict::Unchecked => NO_CHECKS.to_owned(),
     }
 }
 

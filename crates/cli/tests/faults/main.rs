@@ -4,6 +4,7 @@
 #![cfg(target_os = "linux")]
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic, reason = "a test that cannot go on has failed")]
 
+mod commands;
 mod disks;
 mod places;
 

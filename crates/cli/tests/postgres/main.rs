@@ -447,3 +447,67 @@ fn a_full_disk_of_the_server_leaves_nothing() {
     let count = "SELECT count(*) FROM pg_tables WHERE schemaname = 'public'";
     assert_eq!(server.yard().query_one(count, &[]).unwrap().get::<_, i64>(0), 1);
 }
+
+#[test]
+fn whatever_call_fails_the_table_and_the_files_are_all_new_or_all_old() {
+    let Some((server, yard)) = yard() else { return };
+    let can_trace = std::process::Command::new("strace").args(["-qq", "-e", "trace=none", "true"]).output();
+    if !can_trace.is_ok_and(|output| output.status.success()) {
+        eprintln!("skipped: strace is not installed, or may not trace here");
+        return;
+    }
+    let rows: String = (0..3_000).map(|row| format!("GRP-{row:08}\n")).collect();
+    yard.write("in.csv", format!("code\n{rows}"));
+    yard.write("list.cutlist.toml", "column = 'code'\n[piece.no]\ntake = 'after \"-\"'\ncheck = 'digits'\n");
+    let address = server.address();
+    let words = ["carve", "in.csv", "-l", "list.cutlist.toml", "-q", "--to", &address, "--table", "cut", "--replace"];
+    let files = ["--summary", "summary.json", "--faults", "faults.csv"];
+    let trace = |strace: &[&str]| {
+        let mut command = std::process::Command::new("strace");
+        command.current_dir(yard.path()).args(["-f", "-qq", "-o", "log"]).args(strace);
+        command.arg(assert_cmd::cargo::cargo_bin("keen-notch")).args(words).args(files).stdin(Stdio::null()).output().unwrap()
+    };
+    let restore = || {
+        server.yard().batch_execute("DROP TABLE IF EXISTS cut; CREATE TABLE cut (old text)").unwrap();
+        yard.write("summary.json", "old");
+        yard.write("faults.csv", "old");
+    };
+    let seen = || {
+        let columns =
+            "SELECT string_agg(attname, ' ' ORDER BY attnum) FROM pg_attribute WHERE attrelid = 'cut'::regclass AND attnum > 0";
+        let columns: String = server.yard().query_one(columns, &[]).unwrap().get(0);
+        let rows: i64 = server.yard().query_one("SELECT count(*) FROM cut", &[]).unwrap().get(0);
+        let names: Vec<String> = yard.names().into_iter().filter(|name| name != "log").collect();
+        (columns, rows, yard.read("summary.json") == "old", yard.read("faults.csv") == "old", names)
+    };
+    restore();
+    let old = seen();
+    assert!(trace(&["-e", "trace=none"]).status.success());
+    let new = seen();
+    assert_eq!((new.0.as_str(), new.1, new.2, new.3), ("code no", 3_000, false, false));
+    let mut failed = 0;
+    for (calls, error) in [("sendto,sendmsg", "EPIPE"), ("recvfrom,recvmsg", "ECONNRESET"), ("/^rename", "EIO")] {
+        trace(&["-e", &format!("trace={calls}")]);
+        let all = std::fs::read_to_string(yard.path().join("log")).unwrap().lines().count();
+        for number in (1..=all).step_by(1 + all / 80) {
+            restore();
+            let ended = trace(&["-e", &format!("trace={calls}"), "-e", &format!("inject={calls}:error={error}:when={number}")]);
+            let said = String::from_utf8(ended.stderr).unwrap();
+            // Where the answer to COMMIT is lost, nobody knows what the server did.
+            let is_unknown = said.contains("may have been written");
+            match ended.status.code() {
+                Some(0) => assert_eq!(seen(), new, "{calls} {number}"),
+                Some(2 | 3) if !is_unknown => {
+                    assert_eq!(seen(), old, "{calls} {number}: {said}");
+                    failed += 1;
+                }
+                Some(3) => failed += 1,
+                // The program could not be loaded.
+                Some(127) => {}
+                other => panic!("{calls} {number}: {other:?} {said}"),
+            }
+        }
+    }
+    eprintln!("{failed} failures");
+    assert!(failed > 10, "only {failed} runs failed");
+}

@@ -105,7 +105,7 @@ fn a_report_without_faults_or_checks_says_so_and_what_cannot_be_is_refused() {
         json["verdict"].as_str().unwrap().to_owned()
     };
     assert_eq!(verdict(&["good.csv", "-l", "list.cutlist.toml"]), "All 4 checks passed");
-    assert_eq!(verdict(&["good.csv", "-c", "part_code", "-p", "x: first 1"]), "No checks ran");
+    assert_eq!(verdict(&["good.csv", "-c", "part_code", "-p", "x: first 1"]), "No checks ran: the pieces have none");
     let missing = ["a.csv", "-c", "part_code", "-p", "x: after \"-\"", "-p", "y: first 1", "--check", "y: length 1"];
     assert_eq!(
         verdict(&missing),

@@ -4,10 +4,12 @@
 //! it. Rows that are added wait in a temporary table.
 
 use std::io::Write;
+use std::thread;
+use std::time::Duration;
 
 use keen_notch_core::text::blank::is_blank;
-use postgres::Client;
 use postgres::error::SqlState;
+use postgres::{Client, SimpleQueryMessage};
 
 use super::update::Update;
 use super::{BY_NAME, Holds, Loader, lost_zeros};
@@ -20,9 +22,16 @@ use crate::source::types::Type;
 /// Bytes of rows that are handed to the server together.
 const HELD: usize = 1 << 20;
 
+/// What the codes of errors begin with that a server gives when it shuts down.
+const SHUTDOWN: &str = "57P";
+/// How often a server is asked what became of a transaction, and how long between.
+const OUTCOME_TRIES: usize = 15;
+const OUTCOME_STEP: Duration = Duration::from_millis(200);
+
 /// The tables that are written.
 struct Tables {
     client: Client,
+    uri: String,
     address: String,
     tables: Vec<Table>,
     has_begun: bool,
@@ -54,12 +63,37 @@ struct Table {
 /// Where it does not let anybody in.
 pub fn open(uri: &str, address: &Address) -> Result<Box<dyn Loader>, Error> {
     let address = address.to_string();
-    Ok(Box::new(Tables { client: connect(uri, &address)?, address, tables: Vec::new(), has_begun: false }))
+    let client = connect(uri, &address)?;
+    Ok(Box::new(Tables { client, uri: uri.to_owned(), address, tables: Vec::new(), has_begun: false }))
 }
 
 impl Tables {
     fn run(&mut self, statements: &str) -> Result<(), Error> {
         self.client.batch_execute(statements).map_err(|error| failed(&self.address, &error))
+    }
+
+    /// Finds out whether a transaction was committed whose connection has ended.
+    ///
+    /// # Errors
+    /// Where it was not, or nobody can tell.
+    fn ask_for_outcome(&self, number: &str, error: &postgres::Error) -> Result<(), Error> {
+        for _ in 0..OUTCOME_TRIES {
+            let status = connect(&self.uri, &self.address)
+                .ok()
+                .and_then(|mut client| first_text(&mut client, &format!("SELECT txid_status({number})")).ok().flatten());
+            match status.as_deref() {
+                Some("committed") => return Ok(()),
+                Some("aborted") => return Err(failed(&self.address, error)),
+                // The server may not have noticed yet, or may be about to start again.
+                _ => thread::sleep(OUTCOME_STEP),
+            }
+        }
+        Err(Error::Database {
+            name: self.address.clone(),
+            why: "the connection ended while the server committed, and the server cannot be asked: the tables may have been written"
+                .to_owned(),
+            help: "look at the tables when the server can be reached, before you run this again".to_owned(),
+        })
     }
 
     /// Gives the rows of a table that wait to the server.
@@ -97,6 +131,15 @@ impl Tables {
         *given += std::mem::take(held);
         Ok(())
     }
+}
+
+/// The first value of the first row of a query.
+fn first_text(client: &mut Client, query: &str) -> Result<Option<String>, postgres::Error> {
+    let messages = client.simple_query(query)?;
+    Ok(messages.iter().find_map(|message| match message {
+        SimpleQueryMessage::Row(row) => row.get(0).map(str::to_owned),
+        _ => None,
+    }))
 }
 
 /// What a column is declared as: as it was in another table of PostgreSQL, and else by what its values are.
@@ -352,6 +395,14 @@ impl Loader for Tables {
     fn commit(&mut self) -> Result<(), Error> {
         let unsettled = self.tables.iter().filter(|table| !table.is_settled && !table.columns.is_empty());
         let dropped: String = unsettled.map(|table| format!("DROP TABLE {}; ", table.waiting)).collect();
-        self.run(&format!("{dropped}COMMIT"))
+        // By its number, another connection can ask what became of the transaction.
+        let number = first_text(&mut self.client, "SELECT txid_current()").map_err(|error| failed(&self.address, &error))?;
+        match self.client.batch_execute(&format!("{dropped}COMMIT")) {
+            Ok(()) => Ok(()),
+            Err(error) if error.code().is_some_and(|code| !code.code().starts_with(SHUTDOWN)) => {
+                Err(failed(&self.address, &error))
+            }
+            Err(error) => self.ask_for_outcome(number.as_deref().unwrap_or("0"), &error),
+        }
     }
 }

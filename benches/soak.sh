@@ -1,7 +1,8 @@
 #!/usr/bin/env bash
 # Runs the properties for a given time, with other random inputs each time: lists and phrases against the plain interpreter, tables
 # on any number of threads, the files of a run as other packages read them, drafts, decoding, temporary files; and the targets of
-# the fuzzer, with other mutations each time; completions, reports and the commands that read twice. Ends at the first that does not hold, and says how many inputs there were.
+# the fuzzer, with other mutations each time; completions, reports and the commands that read twice. Ends at the first that does not
+# hold, and says how many inputs there were.
 #
 # usage: benches/soak.sh [MINUTES] [CASES]
 #   MINUTES  how long (default 30)

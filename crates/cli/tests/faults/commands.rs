@@ -46,6 +46,7 @@ fn whole_or_as_before<T: PartialEq>(run: &Run, first: &str, words: &[&str], seen
     let mut failed = 0;
     for (call, error) in CALLS {
         let calls = calls(run.path(), call, first, words);
+        seen(run);
         restore();
         for number in calls.clone().step_by(1 + calls.len() / TRIED) {
             let inject = format!("inject={}:error={error}:when={}", named(call), number + 1);
@@ -135,6 +136,32 @@ fn a_table_of_sqlite_and_the_files_beside_it_are_all_new_or_all_old() {
     traced(run.path(), &["-e", "trace=none"], &first.iter().map(String::as_str).collect::<Vec<_>>());
     let words = "carve in.csv -l list.cutlist.toml -q --to sqlite:yard.db --table parts --replace --summary summary.json --faults faults.csv";
     let failed = whole_or_as_before(&run, "list.cutlist.toml", &words.split(' ').collect::<Vec<_>>(), seen);
+    eprintln!("{failed} failures");
+    assert!(failed > 8, "only {failed} runs failed");
+}
+
+#[test]
+fn outputs_on_two_file_systems_are_all_new_or_all_old() {
+    if !can_trace() {
+        return;
+    }
+    let run = Run::new();
+    let rows: String = (0..300).map(|row| format!("GRP-{row},depot\n")).collect();
+    run.write("in.csv", &format!("code,note\n{rows}GRP-x,y\n"));
+    let [summary, faults] = ["summary.json", "faults.csv"].map(|name| run.1.path().join(name).to_str().unwrap().to_owned());
+    let words =
+        ["carve", "in.csv", "-l", "list.cutlist.toml", "-q", "-o", "out.csv", "--summary", &summary, "--faults", &faults];
+    let seen = |run: &Run| {
+        let mut files = run.files();
+        files.remove("log");
+        let elsewhere = [&summary, &faults].map(|path| fs::read(path).unwrap_or_default());
+        // What a run has made there is taken away again.
+        for entry in fs::read_dir(run.1.path()).unwrap() {
+            fs::remove_file(entry.unwrap().path()).unwrap();
+        }
+        (files, elsewhere)
+    };
+    let failed = whole_or_as_before(&run, "list.cutlist.toml", &words, seen);
     eprintln!("{failed} failures");
     assert!(failed > 8, "only {failed} runs failed");
 }

@@ -142,7 +142,7 @@ impl ColumnRef {
                     }
                     (None, _) => Err(ColumnError::Unknown {
                         name: name.clone(),
-                        nearest: words::nearest(name, names.iter().map(String::as_str)).map(str::to_owned),
+                        nearest: nearest_name(name, names).map(str::to_owned),
                         names: names.clone(),
                     }),
                 }
@@ -235,6 +235,14 @@ pub enum ColumnError {
         /// How many columns there are.
         count: usize,
     },
+}
+
+/// The name most like another, or the only one that it is a part of.
+fn nearest_name<'n>(name: &str, names: &'n [String]) -> Option<&'n str> {
+    let part = name.to_lowercase();
+    let mut wider = names.iter().filter(|known| part.chars().count() > 1 && known.to_lowercase().contains(&part));
+    let only = wider.next().filter(|_| wider.next().is_none());
+    words::nearest(name, names.iter().map(String::as_str)).or(only.map(String::as_str))
 }
 
 impl ColumnError {

@@ -3,6 +3,8 @@
 use std::io;
 use std::path::Path;
 
+use keen_notch_core::words;
+
 use crate::sink::Limit;
 use crate::source::{Broken, NotOfEncoding, Shortened};
 
@@ -526,7 +528,11 @@ impl Error {
     pub fn help(&self) -> String {
         match self {
             Error::Read { source, .. } if source.kind() == io::ErrorKind::NotFound => {
-                "look at the name and at the folder you are in".to_owned()
+                let Error::Read { name, .. } = self else { return String::new() };
+                match nearest_file(Path::new(name)) {
+                    Some(nearest) => format!("did you mean {nearest}?"),
+                    None => "look at the name and at the folder you are in".to_owned(),
+                }
             }
             Error::Read { source, .. } if source.get_ref().is_some_and(|source| source.is::<Shortened>()) => {
                 "run again when what writes the file has finished".to_owned()
@@ -772,4 +778,13 @@ fn cells(count: usize) -> String {
 
 fn were(count: usize) -> String {
     if count == 1 { "1 was".to_owned() } else { format!("{count} were") }
+}
+
+/// The file beside a missing one whose name is most like its name.
+fn nearest_file(missing: &Path) -> Option<String> {
+    let folder = missing.parent().filter(|folder| !folder.as_os_str().is_empty()).unwrap_or(Path::new("."));
+    let entries = std::fs::read_dir(folder).ok()?.flatten().filter(|entry| entry.path().is_file());
+    let names: Vec<String> = entries.filter_map(|entry| entry.file_name().into_string().ok()).collect();
+    let nearest = words::nearest(missing.file_name()?.to_str()?, names.iter().map(String::as_str))?;
+    Some(missing.with_file_name(nearest).display().to_string())
 }

@@ -52,8 +52,9 @@ pub fn read(path: &Path, source: &ListSource, files: &RunFiles) -> Result<List, 
     let column = match &source.column {
         None => 0,
         Some(name) => {
-            let reason = || format!("{}: there is no one column that {name} leads to", path.display());
-            let no_column = || NoList { reason: reason(), help: "name a column of that file".to_owned() };
+            let reason = || format!("{} has no column {name}, or several", path.display());
+            let no_column =
+                || NoList { reason: reason(), help: "name a column of this file, or write #2 for the second".to_owned() };
             let found = table.find(|header| ColumnRef::parse(name).find(header).map_err(|_| Ok(no_column())).map_err(Failed));
             found.map_err(|Failed(why)| why.unwrap_or_else(failed))?
         }

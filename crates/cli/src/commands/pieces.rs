@@ -21,6 +21,7 @@ use keen_notch_core::text::unit::Unit;
 use keen_notch_core::text_error::TextError;
 use keen_notch_io::carve::MadeBy;
 use keen_notch_io::files::RunFiles;
+use keen_notch_io::formats::Named;
 use keen_notch_io::source::input::Input;
 
 use crate::failure::{Failure, Text};
@@ -296,6 +297,13 @@ impl Pieces {
 
 /// Reads a cut list: of one that is too long, no more than tells that it is.
 fn read_list(path: &Path) -> Result<String, Failure> {
+    if let Some(format) = Named::of(path).name().filter(|_| path.exists()) {
+        let name = path.display();
+        return Err(Failure::usage(
+            format!("{name} is a table ({format}), not a cut list"),
+            "name a cut list, such as parts.cutlist.toml",
+        ));
+    }
     let mut text = String::new();
     let read = fs::File::open(path).and_then(|file| file.take(cutlist::MOST_BYTES as u64 + 1).read_to_string(&mut text));
     match read {

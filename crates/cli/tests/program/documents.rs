@@ -25,7 +25,7 @@ fn blocks<'d>(document: &'d str, language: &str) -> Vec<&'d str> {
     document.split(&opening).skip(1).map(|rest| rest.split("```").next().unwrap()).collect()
 }
 
-/// The commands of the README, without what is after them in a line.
+/// The commands of a document, without what is after them in a line.
 fn commands(document: &str) -> Vec<String> {
     let lines = blocks(document, "console").concat();
     let commands = lines.lines().filter_map(|line| line.strip_prefix("$ keen-notch ")).map(|line| {
@@ -38,16 +38,17 @@ fn commands(document: &str) -> Vec<String> {
 }
 
 #[test]
-fn the_commands_of_the_readme_run_on_the_demo() {
+fn the_commands_of_the_readme_and_the_tour_run_on_the_demo() {
     let yard = demo();
     // A draft replaces no file, and the demo has this one.
     fs::remove_file(yard.path().join("crew.cutlist.toml")).unwrap();
-    let commands = commands(&read("README.md"));
-    assert!(commands.len() >= 8, "{commands:?}");
+    let commands = [commands(&read("README.md")), commands(&read("docs/tour.md"))].concat();
+    assert!(commands.len() >= 20, "{commands:?}");
     for command in &commands {
         let ran = yard.paste(command);
         // A check that finds faults says so.
-        assert!(ran.status == 0 || (ran.status == 1 && command.starts_with("check")), "{command}\n{}", ran.shown());
+        let finds_faults = command.starts_with("check") || command.contains("--strict");
+        assert!(ran.status == 0 || (ran.status == 1 && finds_faults), "{command}\n{}", ran.shown());
     }
     // What the README shows first is what comes of it.
     let shown = blocks(&read("README.md"), "console")[0].to_owned();
@@ -61,7 +62,8 @@ fn the_commands_of_the_readme_run_on_the_demo() {
 }
 
 #[test]
-fn what_is_shown_of_formats_and_databases_runs_on_the_demo() {
+fn what_is_shown_in_the_documents_runs_on_the_demo() {
+    run_what_is_shown("docs/cookbook.md");
     run_what_is_shown("docs/formats.md");
     run_what_is_shown("docs/cluster.md");
     #[cfg(feature = "sqlite")]
@@ -77,12 +79,16 @@ fn run_what_is_shown(document: &str) {
     for block in blocks(&read(document), "console") {
         // After a command comes what it prints, where that is shown.
         for command in format!("\n{block}").replace("\\\n", "").split("\n$ ").skip(1) {
-            let (command, shown) = command.split_once('\n').unwrap_or((command, ""));
+            // A file that a command gets is a part of it.
+            let end = if command.contains("<<'END'\n") { "\nEND\n" } else { "\n" };
+            let whole = format!("{command}\n");
+            let (command, shown) = whole.split_once(end).unwrap();
+            let command = &format!("{command}{end}");
             let mut shell = std::process::Command::new("sh");
             let ran = shell.args(["-ec", command]).current_dir(yard.path()).env("PATH", &folders).output().unwrap();
             assert!(ran.status.success(), "{command}\n{}", String::from_utf8_lossy(&ran.stderr));
             let printed = String::from_utf8_lossy(&ran.stdout);
-            assert!(shown.is_empty() || printed.trim_end() == shown.trim_end(), "{command}\n{printed}");
+            assert!(shown.trim().is_empty() || printed.trim_end() == shown.trim_end(), "{command}\n{printed}");
             commands += 1;
         }
     }
@@ -141,9 +147,16 @@ fn collect_keys(schema: &serde_json::Value, keys: &mut std::collections::BTreeSe
 
 #[test]
 fn links_and_paths_lead_somewhere() {
-    for document in
-        ["README.md", "CHANGELOG.md", "CONTRIBUTING.md", "docs/design.md", "docs/cutlists.md", "docs/performance.md"]
-    {
+    for document in [
+        "README.md",
+        "CHANGELOG.md",
+        "CONTRIBUTING.md",
+        "docs/design.md",
+        "docs/cutlists.md",
+        "docs/performance.md",
+        "docs/tour.md",
+        "docs/cookbook.md",
+    ] {
         let text = read(document);
         let folder = project().join(document).parent().unwrap().to_owned();
         for link in text.split("](").skip(1).map(|rest| rest.split(')').next().unwrap()) {
@@ -163,10 +176,11 @@ fn links_and_paths_lead_somewhere() {
         let found = [format!("crates/{package}/src/{rest}"), format!("crates/{package}/{rest}")];
         assert!(found.iter().any(|path| project().join(path).exists()), "{path}");
     }
-    let readme = read("README.md");
+    let (readme, tour) = (read("README.md"), read("docs/tour.md"));
     for picture in fs::read_dir(project().join("docs/screenshots")).unwrap() {
         let name = picture.unwrap().file_name().into_string().unwrap();
-        assert!(!name.ends_with(".png") || readme.contains(&name), "the README does not show {name}");
+        let is_linked = readme.contains(&name) && tour.contains(&name);
+        assert!(!name.ends_with(".png") || is_linked, "the README or the tour has no link to {name}");
     }
 }
 

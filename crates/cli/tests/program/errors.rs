@@ -189,3 +189,47 @@ fn passwords_are_never_repeated() {
         .join("\n")
     );
 }
+
+#[test]
+fn likely_mistakes_are_answered_with_what_was_meant() {
+    let yard = Yard::with("accessions.csv", "Accession,Received\nA-1,03.11.2025\n");
+    let mut said = String::new();
+    for list in [
+        "[piece]\nfamily = 'first 3'\n",
+        "[piece.family]\ntake = 'first 3'\nrequired = true\n",
+        "[piece.family]\ntake = 'first 3'\niban = true\n",
+        "[piece.family]\nphrase = 'first 3'\n",
+        "rows = 3\n[piece.family]\ntake = 'first 3'\n",
+        "[piece.family]\ntake = 3\n",
+        "[piece.family]\ntake = 'first 3'\noptional = 'yes'\n",
+    ] {
+        yard.write("list.cutlist.toml", list);
+        said += &yard.run(&["explain", "list.cutlist.toml"]).stderr;
+    }
+    let part = ["-p", "part: first 1"];
+    for words in [
+        &["explain", "accessions.csv"][..],
+        &["carve", "accesions.csv", "-c", "Accession", part[0], part[1]],
+        &["carve", "accessions.csv", "-c", "acc", part[0], part[1]],
+        &["carve", "accessions.csv", "-c", "Accession", part[0], part[1], "--check", "part: number"],
+        &["carve", "accessions.csv", "-c", "Accession", part[0], part[1], "--check", "family: digits"],
+        &["carve", "accessions.csv", "-c", "Accession", part[0], part[1], "--check", "prat: digits"],
+        &["carve", "accessions.csv", "-c", "Received", "-p", "day: date \"dd.mm.yyyy\""],
+        &["carve", "accessions.csv", "-c", "Received", "-p", "day: date \"yyyy-mm-dd hh:mm:ss\""],
+        &[
+            "check",
+            "accessions.csv",
+            "-c",
+            "Accession",
+            part[0],
+            part[1],
+            "--check",
+            "part: listed in \"accessions.csv\" column \"site\"",
+        ],
+    ] {
+        let ran = yard.run(words);
+        assert!(ran.status >= 2, "{words:?}: {}", ran.shown());
+        said += &ran.stderr;
+    }
+    assert_snapshot!(said);
+}

@@ -436,7 +436,7 @@ impl Binder<'_> {
                     refuse_several(phrase, help).map_err(|error| refused(phrase_at.error(error)))?;
                 }
                 let program = Program::with(phrase, self.setting).map_err(|error| refused(phrase_at.error(error)))?;
-                let column = self.find(of.as_ref(), of_span).map_err(refused)?;
+                let column = self.find(of.as_ref(), of_span).map_err(|error| refused(self.or_piece(piece, error)))?;
                 PieceBody::Take { column, program, phrase: phrase.source.clone() }
             }
             Source::Field { layout, field } => {
@@ -511,6 +511,17 @@ impl Binder<'_> {
     /// The column meant: the main one where none is named, and the only one where there is no main one.
     fn find(&self, named: Option<&ColumnRef>, span: &Span) -> Result<usize, TextError> {
         ColumnRef::find_or_only(named.or(self.main), self.header).map_err(|error| TextError::of_column(error, span.clone()))
+    }
+
+    /// The error for a column that is checked, which could have been the name of a piece.
+    fn or_piece(&self, piece: &Piece, error: TextError) -> TextError {
+        let names = || self.pieces.iter().filter(|other| !other.hidden).map(|other| other.name.as_str());
+        let (true, true) = (piece.hidden && piece.on_command_line, names().next().is_some()) else { return error };
+        let help = match crate::words::nearest(&piece.name, names()) {
+            Some(nearest) => format!("did you mean {nearest}?"),
+            None => format!("the pieces are {}; {}", names().collect::<Vec<_>>().join(", "), error.help),
+        };
+        TextError { message: format!("there is no piece or column {}", piece.name), help, column: None, ..error }
     }
 
     fn replaced(&self, piece: &Piece) -> Result<usize, TextError> {

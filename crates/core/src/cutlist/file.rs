@@ -173,7 +173,7 @@ impl<'de> Deserialize<'de> for Texts {
             type Value = Given;
 
             fn expecting(&self, f: &mut fmt::Formatter) -> fmt::Result {
-                f.write_str("a text or a list of texts")
+                f.write_str("a string or a list of strings")
             }
 
             fn visit_str<E: serde::de::Error>(self, text: &str) -> Result<Given, E> {

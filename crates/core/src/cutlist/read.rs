@@ -294,16 +294,56 @@ fn from_toml(file: &str, error: &toml::de::Error) -> TextError {
     {
         let known: Vec<&str> = names.collect();
         let list = format!("the keys here are {}", known.join(", "));
+        if known.contains(&"take")
+            && let Some(meant) = meant(unknown)
+        {
+            return TextError::new(format!("there is no key `{unknown}`"), span, format!("write `{meant}`"));
+        }
         let help = match words::nearest(unknown, known.iter().copied()) {
             Some(nearest) => format!("did you mean `{nearest}`? {}{}", list[..1].to_uppercase(), &list[1..]),
             None => list,
         };
         return TextError::new(format!("there is no key `{unknown}`"), span, help);
     }
-    let help = if message.starts_with("invalid type") {
-        "write a value of the kind that is expected"
-    } else {
-        "a cut list is TOML: key = \"value\" lines under [piece.NAME]; texts with quotes in them go in single quotes"
+    let first_line = message.lines().next().unwrap_or_default();
+    if let Some((found, expected)) = first_line.strip_prefix("invalid type: ").and_then(|rest| rest.split_once(", expected ")) {
+        return wrong_type(found, expected, span);
+    }
+    let help = "a cut list is TOML: key = \"value\" lines under [piece.NAME]; texts with quotes in them go in single quotes";
+    TextError::new(first_line, span, help)
+}
+
+/// The error for a value of the wrong type, in the terms of TOML.
+fn wrong_type(found: &str, expected: &str, span: Range<usize>) -> TextError {
+    let found = match found.split_whitespace().next() {
+        Some("string") => "a string",
+        Some("integer") => "an integer",
+        Some("floating") => "a number",
+        Some("boolean") => "`true` or `false`",
+        Some("sequence") => "a list",
+        Some("map") => "a table",
+        _ => "a value of another type",
     };
-    TextError::new(message.lines().next().unwrap_or_default(), span, help)
+    let (expected, help) = match expected {
+        "struct PieceEntry" => ("a table", "write `[piece.NAME]` on a line of its own, and `take = 'first 3'` on the next"),
+        _ if expected.starts_with("struct ") || expected == "a map" => {
+            ("a table", "write its name in brackets on a line of its own, such as `[rows]`, and its keys on the next lines")
+        }
+        "a string" => ("a string", "write the value in quotes"),
+        "a boolean" => ("`true` or `false`", "write `true` or `false` without quotes"),
+        _ => (expected, "write a value of this type"),
+    };
+    TextError::new(format!("this is {found}, not {expected}"), span, help)
+}
+
+/// What a key of a piece that does not exist probably means: a condition, a check digit, or a phrase.
+fn meant(key: &str) -> Option<String> {
+    let key = key.replace(['_', '-'], " ");
+    for condition in [key.clone(), format!("check digit {key}")] {
+        if Condition::parse(&condition).is_ok() {
+            return Some(format!("check = \"{condition}\""));
+        }
+    }
+    let take = ["phrase", "extract", "cut", "rule", "expression", "pattern", "regex", "select"];
+    take.contains(&key.as_str()).then(|| "take = 'first 3'".to_owned())
 }

@@ -83,7 +83,7 @@ const CONDITIONS: &[(&str, &str)] = &[
     (r"^(?:must|should|has to) ", ""),
     (r"^(?:not (?:empty|blank|null|missing)|mandatory|present|needed)$", "required"),
     (r"^(?:empty|null)$", "blank"),
-    (r"^(?:number|numeric|numbers|integer|int)$", "digits"),
+    (r"^(?:integer|int)$", "digits"),
     (r"^(?:=|==|equals?|equal to|same text as)? ?(Q)$", "one of $1"),
     (r"^(?:!=|<>|not equals?|not equal to|differs from) ?(Q)$", "not one of $1"),
     (r"^(?:in|any of|among) ?\(? ?(Q(?:, ?Q)*)(?: ?\))?$", "one of $1"),

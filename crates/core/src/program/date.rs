@@ -20,6 +20,41 @@ pub(crate) struct DatePlan {
     from: Option<i16>,
 }
 
+/// Letters for the fields of a date, as many programs write them; the longest first.
+const LETTERS: [(&str, &str); 11] = [
+    ("yyyy", "%Y"),
+    ("mmmm", "%B"),
+    ("mmm", "%b"),
+    ("yy", "%y"),
+    ("mm", "%m"),
+    ("dd", "%d"),
+    ("hh", "%H"),
+    ("ss", "%S"),
+    ("m", "%m"),
+    ("d", "%d"),
+    ("y", "%Y"),
+];
+
+/// The format that letters such as `dd.mm.yyyy` mean, if it can be used.
+fn meant(format: &DateFormat) -> Option<String> {
+    if format.text.contains('%') {
+        return None;
+    }
+    let (mut rest, mut meant, mut has_hour) = (format.text.to_lowercase(), String::new(), false);
+    while let Some(c) = rest.chars().next() {
+        let (letters, field) = LETTERS.iter().find(|(letters, _)| rest.starts_with(letters)).copied().unzip();
+        // After hours come minutes.
+        meant += match field {
+            Some("%m") if has_hour => "%M",
+            Some(field) => field,
+            None => &rest[..c.len_utf8()],
+        };
+        has_hour |= field == Some("%H");
+        rest.drain(..letters.map_or(c.len_utf8(), str::len));
+    }
+    DatePlan::new(&DateFormat { text: meant.clone(), ..format.clone() }).ok().map(|_| meant)
+}
+
 /// What a text of the format consists of, from left to right.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 enum Field {
@@ -40,7 +75,10 @@ impl DatePlan {
         let refused = |reason: String| PhraseError {
             kind: ErrorKind::BadDateFormat(reason),
             span: format.span.clone(),
-            help: format!("write it like `date \"%Y-%m-%d\"`; the fields are {DATE_FIELDS}"),
+            help: match meant(format) {
+                Some(meant) => format!("write `date \"{meant}\"`"),
+                None => format!("write it like `date \"%Y-%m-%d\"`; the fields are {DATE_FIELDS}"),
+            },
         };
         let written_out = written_out(&format.text);
         let fields = fields(&written_out).map_err(refused)?;

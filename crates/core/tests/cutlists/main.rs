@@ -436,7 +436,7 @@ fn what_is_refused_and_where() {
             "did you mean `title`? The keys here are title, column",
         ),
         ("[piece.a]\ntak = 'whole'", "tak", "there is no key `tak`", "did you mean `take`?"),
-        ("[piece.a]\ntake = 'whole'\ncheck = 7", "7", "invalid type: integer `7`, expected a text or a list of texts", ""),
+        ("[piece.a]\ntake = 'whole'\ncheck = 7", "7", "this is an integer, not a string or a list of strings", ""),
         ("[piece.a]\ntake = 'whole'\ncheck = 'digit'", "digit", "`digit` is not a condition", "did you mean `digits`?"),
         (
             "[piece.a]\ntake = 'whole'\ncheck = 'required'\noptional = true",
@@ -445,7 +445,7 @@ fn what_is_refused_and_where() {
             "keep one of them",
         ),
         ("[piece.a]\ntake = whole", "whole", "", "a cut list is TOML"),
-        ("[piece.a]\ntake = 7", "7", "invalid type: integer `7`, expected a string", "the kind that is expected"),
+        ("[piece.a]\ntake = 7", "7", "this is an integer, not a string", "write the value in quotes"),
         ("unit = 'inches'\n[piece.a]\ntake = 'whole'", "'inches'", "unknown variant `inches`", ""),
         ("", "", "the cut list has no piece", "[piece.family]"),
         ("[piece.a]", "a", "the piece says neither `take` nor `build`", "take = 'first 3'"),

@@ -201,7 +201,7 @@ fn wrong_guesses_lead_to_the_answer() {
         assert_eq!(error.help, format!("write `{answer}`"), "{guess}");
     }
     for (guess, answer) in [
-        ("is number", "digits"),
+        ("is integer", "digits"),
         ("not empty", "required"),
         (r#"= "RIG""#, r#"one of "RIG""#),
         (r#"in ("RIG", "OPS")"#, r#"one of "RIG", "OPS""#),
@@ -219,5 +219,12 @@ fn wrong_guesses_lead_to_the_answer() {
     ] {
         let error = Condition::parse(guess).expect_err(guess);
         assert_eq!(error.help, format!("write `{answer}`"), "{guess}");
+    }
+    // Numbers may have decimals and signs, so that there are several answers.
+    for guess in ["number", "is number", "must be numeric", "decimal"] {
+        let help = Condition::parse(guess).expect_err(guess).help;
+        let answers: Vec<&str> = help.split('`').skip(1).step_by(2).collect();
+        assert_eq!(answers.len(), 3, "{help}");
+        answers.iter().for_each(|answer| assert!(Condition::parse(answer).is_ok(), "{answer}"));
     }
 }

@@ -104,7 +104,12 @@ impl Parser<'_> {
     }
 
     fn unknown_condition(&self, word: &str, span: &Span) -> PhraseError {
+        const NUMBERS: [&str; 6] = ["number", "numbers", "numeric", "decimal", "float", "real"];
         let help = match words::nearest(word, CONDITIONS) {
+            _ if self.source.split_whitespace().next_back().is_some_and(|last| NUMBERS.contains(&last)) => {
+                r"write `digits` for digits only, `range 0 to 999` for a number within limits, or `fits /\d+\.\d{2}/` for its form"
+                    .to_owned()
+            }
             Some(nearest) => format!("did you mean `{nearest}`?"),
             None => "conditions are such as `required`, `digits`, `length 8`, `one of \"A\", \"B\"` or `starts with \"GRP\"`"
                 .to_owned(),

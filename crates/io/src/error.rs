@@ -780,11 +780,17 @@ fn were(count: usize) -> String {
     if count == 1 { "1 was".to_owned() } else { format!("{count} were") }
 }
 
-/// The file beside a missing one whose name is most like its name.
+/// The file beside a missing one whose name is most like its name. The extension must be the same, or all before it.
 fn nearest_file(missing: &Path) -> Option<String> {
     let folder = missing.parent().filter(|folder| !folder.as_os_str().is_empty()).unwrap_or(Path::new("."));
     let entries = std::fs::read_dir(folder).ok()?.flatten().filter(|entry| entry.path().is_file());
     let names: Vec<String> = entries.filter_map(|entry| entry.file_name().into_string().ok()).collect();
-    let nearest = words::nearest(missing.file_name()?.to_str()?, names.iter().map(String::as_str))?;
-    Some(missing.with_file_name(nearest).display().to_string())
+    let (stem, extension) = missing.file_name()?.to_str()?.split_once('.')?;
+    let parts = || names.iter().filter_map(|name| name.split_once('.'));
+    let alike = parts().filter(|(_, other)| *other == extension).map(|(stem, _)| stem);
+    let name = match words::nearest(stem, alike) {
+        Some(nearest) => format!("{nearest}.{extension}"),
+        None => parts().find(|(other, _)| *other == stem).map(|(stem, extension)| format!("{stem}.{extension}"))?,
+    };
+    Some(missing.with_file_name(name).display().to_string())
 }

@@ -9,59 +9,72 @@ use keen_notch_core::cutlist::RaggedRows;
 
 use super::reading::said;
 use super::shared::ragged_rows;
-use super::{FailOn, FaultArgs, PartArgs, ReadingArgs, Said, TableArgs, ThreadArgs, WritingArgs};
+use super::{FailOn, FaultArgs, MORE, PartArgs, ReadingArgs, Said, TableArgs, ThreadArgs, WritingArgs};
 use crate::complete;
 
 /// `carve`
 #[derive(Debug, clap::Args)]
-#[command(after_help = PHRASES)]
+#[command(after_help = MORE, after_long_help = PHRASES)]
 pub struct CarveArgs {
-    /// Files with the same columns: delimited or fixed-width text, JSON Lines, Parquet, Arrow, workbooks; text may be compressed. - or none is standard input
+    /// Input files with the same columns; - or none for standard input
+    ///
+    /// Delimited or fixed-width text, JSON Lines, Parquet, Arrow or workbooks. Text can be compressed.
     #[arg(value_name = "FILE")]
     pub files: Vec<PathBuf>,
-    /// The column that pieces come from unless they say otherwise: its name, its quoted name, or #4
+    /// Default column of the pieces: its name, its quoted name, or #4
     #[arg(short, long, value_name = "COLUMN", add = ArgValueCompleter::new(complete::columns))]
     pub column: Option<String>,
-    /// A piece to add: 'NAME: PHRASE' or 'NAME of COLUMN when CONDITION: PHRASE'; a phrase may be build "{A}-{B}"
+    /// Piece to add: 'NAME: PHRASE' or 'NAME of COLUMN: PHRASE'
+    ///
+    /// 'NAME when CONDITION: PHRASE' cuts only some values. The phrase can be build "{A}-{B}", which combines pieces. `keen-notch
+    /// phrases` explains phrases.
     #[arg(short, long = "piece", value_name = "PIECE", add = ArgValueCompleter::new(complete::pieces), required_unless_present_any = ["lists", "layouts"])]
     pub pieces: Vec<String>,
-    /// A cut list: a TOML file of pieces; several are put together
+    /// Cut list: a TOML file with pieces and checks (repeatable)
     #[arg(short, long = "list", value_name = "CUTLIST")]
     pub lists: Vec<PathBuf>,
-    /// Write to this file, which appears whole or not at all
+    /// Output file [default: standard output]
+    ///
+    /// The file is written atomically: it appears complete, or not at all.
     #[arg(short, long, value_name = "OUT")]
     pub out: Option<PathBuf>,
-    /// How rows are written, as the ending of a file that is written so: tsv, csv.gz … [default: by the name of OUT, and else as they
-    /// were read]; or a database: sqlite:FILE
+    /// Output format as a file extension (csv, jsonl, xlsx …), or a database
+    ///
+    /// The default follows the extension of OUT, and otherwise the input format. A database is sqlite:FILE or
+    /// postgresql://USER@HOST/DATABASE.
     #[arg(long, value_name = "ENDING", value_parser = said)]
     pub to: Option<Said>,
-    /// Leave the original columns out
+    /// Omit the original columns
     #[arg(long, conflicts_with = "columns")]
     pub only_pieces: bool,
-    /// Keep only these original columns, in this order: names or numbers, with commas between
+    /// Original columns to keep, in this order: names or numbers
     #[arg(long, value_name = "A,B,C", value_delimiter = ',', conflicts_with = "without")]
     pub columns: Option<Vec<String>>,
-    /// Leave these original columns out
+    /// Original columns to omit
     #[arg(long, value_name = "A,B", value_delimiter = ',', conflicts_with = "only_pieces")]
     pub without: Vec<String>,
-    /// Add a column of this name that says which input each row came from
-    #[arg(long, value_name = "NAME")]
+    /// Add a column with the input file of each row
+    #[arg(hide_short_help = true, long, value_name = "NAME")]
     pub file_column: Option<String>,
-    /// Add a column of this name that says what is wrong with each row: a list of faults in Parquet, Arrow and JSON Lines, and one line
-    /// of words in other formats
-    #[arg(long, value_name = "NAME")]
+    /// Add a column with the faults of each row
+    ///
+    /// In Parquet, Arrow and JSON Lines, the column holds a list of faults. In other formats, it holds one line of text.
+    #[arg(hide_short_help = true, long, value_name = "NAME")]
     pub faults_column: Option<String>,
-    /// Do not compare rows with each other (`unique`), but add a column of this name with what they are to be compared by: a list of the
-    /// number of the check, from 0, and a hash. For an engine that has the rows of many runs
-    #[arg(long, value_name = "NAME")]
+    /// Add a column for comparing rows elsewhere, in place of `unique`
+    ///
+    /// The column holds a list of check numbers, from 0, and hashes. An engine that has the rows of many runs compares them.
+    #[arg(hide_short_help = true, long, value_name = "NAME")]
     pub compare_column: Option<String>,
-    /// Put ' before pieces that a spreadsheet would take for a formula: those that begin with =, +, -, @ or a tab and are no number
-    #[arg(long)]
+    /// Add ' before pieces that a spreadsheet would run as formulas
+    ///
+    /// Such a piece begins with =, +, -, @ or a tab and is not a number.
+    #[arg(hide_short_help = true, long)]
     pub guard_formulas: bool,
-    /// Write no output file if any row has a fault, and exit with 1
+    /// Write no output if a row has a fault, and exit with 1
     #[arg(long)]
     pub strict: bool,
-    /// Show no summary and no progress
+    /// Print no summary and no progress
     #[arg(short, long)]
     pub quiet: bool,
     #[command(flatten)]
@@ -72,8 +85,11 @@ pub struct CarveArgs {
     pub faults: FaultArgs,
     #[command(flatten)]
     pub tables: TableArgs,
-    /// Write the pieces into columns of the table that is read: of the row with the same values in these columns, which tell its rows apart
+    /// Update the input table: write pieces into the rows with the same KEY
+    ///
+    /// The columns of KEY identify a row.
     #[arg(
+        hide_short_help = true,
         long,
         value_name = "KEY",
         value_delimiter = ',',
@@ -92,30 +108,33 @@ const PHRASES: &str = r#"Examples:
   keen-notch carve crew.csv -p 'no of crew_id: section 2 by "-" then pad left to 6 with "0"'
   keen-notch carve parts.csv -l parts.cutlist.toml -o cut.csv
 
-keen-notch phrases shows every step with an example."#;
+`keen-notch phrases` shows every step with an example."#;
 
 /// `check`
 #[derive(Debug, clap::Args)]
+#[command(after_help = MORE, after_long_help = CHECKS)]
 pub struct CheckArgs {
-    /// Files with the same columns: delimited or fixed-width text, JSON Lines, Parquet, Arrow, workbooks; text may be compressed. - or none is standard input
+    /// Input files with the same columns; - or none for standard input
+    ///
+    /// Delimited or fixed-width text, JSON Lines, Parquet, Arrow or workbooks. Text can be compressed.
     #[arg(value_name = "FILE")]
     pub files: Vec<PathBuf>,
-    /// The cut list with the checks; several are put together
+    /// Cut list with the checks (repeatable)
     #[arg(short, long = "list", value_name = "CUTLIST", required_unless_present_any = ["checks", "layouts"])]
     pub lists: Vec<PathBuf>,
-    /// A piece to be checked: 'NAME: PHRASE' or 'NAME of COLUMN: PHRASE'
+    /// Piece to check: 'NAME: PHRASE' or 'NAME of COLUMN: PHRASE'
     #[arg(short, long = "piece", value_name = "PIECE", add = ArgValueCompleter::new(complete::pieces))]
     pub pieces: Vec<String>,
-    /// The column that pieces come from unless they say otherwise
+    /// Default column of the pieces: its name, its quoted name, or #4
     #[arg(short, long, value_name = "COLUMN", add = ArgValueCompleter::new(complete::columns))]
     pub column: Option<String>,
-    /// Show this many of the rows with faults, with the piece and its place in the value
+    /// Rows with faults to show, with the position in the value
     #[arg(long, value_name = "N", default_value_t = 0)]
     pub rows: usize,
-    /// Show beside each count what it was in this summary of a run before
+    /// Compare the counts with this summary of an earlier run
     #[arg(long, value_name = "SUMMARY.json")]
     pub against: Option<PathBuf>,
-    /// Say nothing; the exit status tells
+    /// Print nothing: use the exit status
     #[arg(short, long)]
     pub quiet: bool,
     #[command(flatten)]
@@ -132,48 +151,54 @@ pub struct CheckArgs {
 
 /// `report`
 #[derive(Debug, clap::Args)]
-#[command(after_help = REPORTS)]
+#[command(after_help = MORE, after_long_help = REPORTS)]
 pub struct ReportArgs {
-    /// Files with the same columns: delimited or fixed-width text, JSON Lines, Parquet, Arrow, workbooks; text may be compressed
+    /// Input files with the same columns
+    ///
+    /// Delimited or fixed-width text, JSON Lines, Parquet, Arrow or workbooks. Text can be compressed.
     #[arg(value_name = "FILE")]
     pub files: Vec<PathBuf>,
-    /// The cut list with the checks; several are put together
+    /// Cut list with the checks (repeatable)
     #[arg(short, long = "list", value_name = "CUTLIST", required_unless_present_any = ["pieces", "checks", "layouts"])]
     pub lists: Vec<PathBuf>,
-    /// A piece: 'NAME: PHRASE' or 'NAME of COLUMN: PHRASE'
+    /// Piece: 'NAME: PHRASE' or 'NAME of COLUMN: PHRASE'
     #[arg(short, long = "piece", value_name = "PIECE", add = ArgValueCompleter::new(complete::pieces))]
     pub pieces: Vec<String>,
-    /// The column that pieces come from unless they say otherwise
+    /// Default column of the pieces: its name, its quoted name, or #4
     #[arg(short, long, value_name = "COLUMN", add = ArgValueCompleter::new(complete::columns))]
     pub column: Option<String>,
-    /// A layout: 'COLUMN: FORM'
+    /// Layout of a column: 'COLUMN: FORM'
     #[arg(long = "layout", value_name = "LAYOUT")]
     pub layouts: Vec<String>,
-    /// A check: 'PIECE: CONDITION'; of a column, where no piece has the name
+    /// Check: 'PIECE: CONDITION' or 'COLUMN: CONDITION'
     #[arg(long = "check", value_name = "CHECK")]
     pub checks: Vec<String>,
-    /// Write to this file, which appears whole or not at all
+    /// Output file [default: standard output]
+    ///
+    /// The file is written atomically: it appears complete, or not at all.
     #[arg(short, long, value_name = "PAGE.html")]
     pub out: Option<PathBuf>,
-    /// What to write: html for people, json for programs [default: by the name of the file]
+    /// Output format: html or json [default: by the file extension]
     #[arg(long, value_name = "FORMAT", hide_possible_values = true)]
     pub to: Option<ReportFormat>,
-    /// Show up to this many rows of each check
+    /// Rows to show for each check
     #[arg(long, value_name = "N", default_value_t = 20, value_parser = clap::value_parser!(u16).range(0..=1000).map(usize::from))]
     pub rows: usize,
-    /// Say what is new since this file of before: what survey wrote with --save, or check with --summary
+    /// Compare with an earlier survey (--save) or summary (check --summary)
     #[arg(long, value_name = "FILE.json")]
     pub against: Vec<PathBuf>,
-    /// Exit with 1 if an input has no rows or a check has no value to look at (empty)
-    #[arg(long, value_name = "WHAT", hide_possible_values = true)]
+    /// Exit with 1 if an input has no rows or a check saw no value: empty
+    #[arg(hide_short_help = true, long, value_name = "WHAT", hide_possible_values = true)]
     pub fail_on: Option<FailOn>,
-    /// Let cut lists read files outside their folders and the one you are in (`listed in`)
-    #[arg(long)]
+    /// Let cut lists read files outside their folder and this one
+    ///
+    /// Otherwise `listed in` reads only files in the folder of the list and in the current folder.
+    #[arg(hide_short_help = true, long)]
     pub allow_outside: bool,
-    /// Rows with too few or too many cells: stop there, or keep them [default: stop]
-    #[arg(long, value_name = "WHAT", hide_possible_values = true, value_parser = ragged_rows())]
+    /// Rows with too few or too many cells: stop or keep [default: stop]
+    #[arg(hide_short_help = true, long, value_name = "WHAT", hide_possible_values = true, value_parser = ragged_rows())]
     pub ragged: Option<RaggedRows>,
-    /// Show no progress, and say nothing of the file written
+    /// Print no progress and no file name
     #[arg(short, long)]
     pub quiet: bool,
     #[command(flatten)]
@@ -191,8 +216,14 @@ pub enum ReportFormat {
     Json,
 }
 
+const CHECKS: &str = r#"Examples:
+  keen-notch check parts.csv -l parts.cutlist.toml --rows 5
+  keen-notch check parts.csv -c part_code -p 'serial: section 2 by "-"' --check 'serial: digits'
+
+The exit status is 1 if a row has a fault."#;
+
 const REPORTS: &str = r#"Examples:
   keen-notch report parts.csv -l parts.cutlist.toml -o parts.html
   keen-notch report crew-december.csv -l crew.cutlist.toml --against crew-november.json -o crew.html
 
-The page needs no network and no script, and can be sent by mail or printed."#;
+The page needs no network and no script."#;

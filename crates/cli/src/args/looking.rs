@@ -7,29 +7,29 @@ use clap_complete::ArgValueCompleter;
 use keen_notch_core::cutlist::RaggedRows;
 
 use super::shared::ragged_rows;
-use super::{PartArgs, ReadingArgs, ThreadArgs};
+use super::{MORE, PartArgs, ReadingArgs, ThreadArgs};
 use crate::commands::against::FailOn;
 use crate::complete;
 
 /// `gauge`
 #[derive(Debug, clap::Args)]
 pub struct GaugeArgs {
-    /// The values to measure
+    /// Values to measure
     #[arg(value_name = "VALUE", required_unless_present = "file", conflicts_with = "file")]
     pub values: Vec<String>,
     /// Mark the characters that a phrase takes
     #[arg(short, long = "piece", value_name = "PHRASE", add = ArgValueCompleter::new(complete::phrases))]
     pub pieces: Vec<String>,
-    /// Take the values from this file; - for standard input
+    /// File with the values; - for standard input
     #[arg(long, value_name = "FILE")]
     pub file: Option<PathBuf>,
-    /// The column of the file: its name, its quoted name, or #4
+    /// Column of the file: its name, its quoted name, or #4
     #[arg(short, long, value_name = "COLUMN", requires = "file", add = ArgValueCompleter::new(complete::columns))]
     pub column: Option<String>,
-    /// How many rows of the file, from the first
+    /// Number of rows to read from the file
     #[arg(long, value_name = "N", requires = "file", default_value_t = 5)]
     pub rows: usize,
-    /// Show all of a long value
+    /// Show long values in full
     #[arg(long)]
     pub all: bool,
     #[command(flatten)]
@@ -38,43 +38,55 @@ pub struct GaugeArgs {
 
 /// `survey`
 #[derive(Debug, clap::Args)]
-#[command(after_help = SURVEYS)]
+#[command(after_help = MORE, after_long_help = SURVEYS)]
 pub struct SurveyArgs {
-    /// Files with the same columns: delimited or fixed-width text, JSON Lines, Parquet, Arrow, workbooks; text may be compressed. - or none is standard input
+    /// Input files with the same columns; - or none for standard input
+    ///
+    /// Delimited or fixed-width text, JSON Lines, Parquet, Arrow or workbooks. Text can be compressed.
     #[arg(value_name = "FILE")]
     pub files: Vec<PathBuf>,
-    /// A column to survey in depth: its name, its quoted name, or #4; without one, all columns in brief
+    /// Column to survey in depth: its name, its quoted name, or #4
+    ///
+    /// Without a column, the survey describes all columns in brief.
     #[arg(short, long = "column", value_name = "COLUMN", add = ArgValueCompleter::new(complete::columns))]
     pub columns: Vec<String>,
-    /// A piece to survey in depth, as carve takes it: nothing is written. The column is then the one that pieces come from
+    /// Piece to survey in depth: 'NAME: PHRASE'
+    ///
+    /// The survey cuts the piece and writes nothing. --column is then the default column of the pieces.
     #[arg(short, long = "piece", value_name = "PIECE", add = ArgValueCompleter::new(complete::pieces))]
     pub pieces: Vec<String>,
-    /// Show each shape by itself, close ones too
+    /// List similar shapes separately
     #[arg(long)]
     pub fine: bool,
-    /// List the rows of a shape, as the survey of the column writes it; CSV into a pipe
+    /// List the rows of a shape, such as U3-d8
+    ///
+    /// Into a pipe, the list is CSV.
     #[arg(long, value_name = "SHAPE")]
     pub rows_of: Option<String>,
-    /// Look at the first N rows only
+    /// Read only the first N rows
     #[arg(long, value_name = "N", value_parser = clap::value_parser!(u64).range(1..))]
     pub sample: Option<u64>,
-    /// What to write: text for people, json for programs
+    /// Output format: text or json
     #[arg(long, value_name = "FORMAT", default_value = "text", hide_possible_values = true)]
     pub to: SurveyFormat,
-    /// Save the survey in this file, which is small: without the values of the columns. merge puts those of parts together
+    /// Save the survey, without the values, as JSON
+    ///
+    /// `merge` combines the surveys of parts.
     #[arg(long, value_name = "FILE.json", conflicts_with_all = ["sample", "rows_of"])]
     pub save: Option<PathBuf>,
-    /// Save an example of each shape, which is a value
-    #[arg(long, requires = "save")]
+    /// Save one value as an example of each shape
+    #[arg(hide_short_help = true, long, requires = "save")]
     pub with_examples: bool,
-    /// Say what is new since the survey that was saved in this file, the worst first
+    /// Compare with a saved survey, and list what is new
     #[arg(long, value_name = "FILE.json", conflicts_with_all = ["sample", "rows_of"])]
     pub against: Option<PathBuf>,
-    /// End with 1 where this is so, with --against: new-shape, shape-gone, blanks, new-values, distinct, delimiter, length, odd, share, column
-    /// or any; a share after it is what it has to pass: 'blanks 2%'
-    #[arg(long, value_name = "WHAT", requires = "against")]
+    /// Exit with 1 on a change: any, blanks, new-shape, 'blanks 2%' …
+    ///
+    /// With --against. The changes are new-shape, shape-gone, blanks, new-values, distinct, delimiter, length, odd, share, column and
+    /// any. A share after the change is a limit.
+    #[arg(hide_short_help = true, long, value_name = "WHAT", requires = "against")]
     pub fail_on: Vec<FailOn>,
-    /// Show no progress
+    /// Print no progress
     #[arg(short, long)]
     pub quiet: bool,
     #[command(flatten)]
@@ -93,31 +105,36 @@ const SURVEYS: &str = r#"Examples:
   keen-notch survey crew.csv --save november.json
   keen-notch survey crew-december.csv --against november.json --fail-on 'blanks 2%'
 
-A shape is a value with its characters replaced by what they are: U3-d8-X4 is three uppercase letters, a hyphen, eight digits, a hyphen, and four uppercase letters and digits mixed."#;
+A shape shows the kind of each character: U3-d8-X4 is three uppercase letters, a hyphen, eight digits, a hyphen, and four uppercase letters and digits mixed."#;
 
 /// One column of one table.
 #[derive(Debug, clap::Args)]
 pub struct OneColumn {
-    /// A file: delimited or fixed-width text, JSON Lines, Parquet, Arrow, a workbook; text may be compressed
+    /// Input file
+    ///
+    /// Delimited or fixed-width text, JSON Lines, Parquet, Arrow or a workbook. Text can be compressed.
     #[arg(value_name = "FILE", required_unless_present = "from")]
     pub file: Option<PathBuf>,
-    /// The column: its name, its quoted name, or #4
+    /// Column: its name, its quoted name, or #4
     #[arg(short, long, value_name = "COLUMN", add = ArgValueCompleter::new(complete::columns))]
     pub column: Option<String>,
 }
 
 /// `try`
 #[derive(Debug, clap::Args)]
-#[command(after_help = TRIES)]
+#[command(after_help = MORE, after_long_help = TRIES)]
 pub struct TryArgs {
     #[command(flatten)]
     pub of: OneColumn,
-    /// The cut list that Ctrl-S writes the pieces into: a new one, or one that is there, whose pieces of the column are loaded, and which
-    /// keeps all else that is in it
+    /// Cut list to edit, or to create
+    ///
+    /// Ctrl-S saves the pieces in it and keeps the rest of the file.
     #[arg(short, long, value_name = "CUTLIST")]
     pub list: Option<PathBuf>,
-    /// Let the cut list read files outside its folder and the one you are in (`listed in`)
-    #[arg(long)]
+    /// Let cut lists read files outside their folder and this one
+    ///
+    /// Otherwise `listed in` reads only files in the folder of the list and in the current folder.
+    #[arg(hide_short_help = true, long)]
     pub allow_outside: bool,
     #[command(flatten)]
     pub reading: ReadingArgs,
@@ -128,24 +145,26 @@ const TRIES: &str = r#"Examples:
   keen-notch try parts.csv -c part_code -l new.cutlist.toml
   keen-notch try parts.csv -l parts.cutlist.toml
 
-The phrase is tried on the first 2000 rows at every key, and on all rows as soon as nothing is typed. The right arrow takes the word that is offered; the mouse, dragged over characters of the ruler, offers phrases that take them. The line `more` holds other keys of a cut list, such as columns = 3. At the end, the command is printed that carves what was tried."#;
+Each key tries the phrase on the first 2000 rows; a pause tries it on all rows. The right arrow accepts the suggested word. Drag the mouse over the ruler to get phrases for these characters. The line `more` holds other keys of a cut list, such as columns = 3. At the end, the program prints the carve command."#;
 
 /// `draft`
 #[derive(Debug, clap::Args)]
-#[command(after_help = DRAFTS)]
+#[command(after_help = MORE, after_long_help = DRAFTS)]
 pub struct DraftArgs {
     #[command(flatten)]
     pub of: OneColumn,
-    /// An example of what is wanted: 'VALUE => RESULT'; with any, a phrase is looked for that fits them all
+    /// Example of a result: 'VALUE => RESULT' (repeatable)
+    ///
+    /// The draft is then a phrase that fits all examples.
     #[arg(long, value_name = "EXAMPLE")]
     pub want: Vec<String>,
-    /// More examples: a file with the columns value and result
+    /// File with more examples, in the columns value and result
     #[arg(long, value_name = "FILE")]
     pub want_file: Option<PathBuf>,
-    /// Write the cut list to this file, which must not be there yet
+    /// File for the cut list; it must not exist
     #[arg(long, value_name = "NAME.cutlist.toml")]
     pub write: Option<PathBuf>,
-    /// Show no progress, and say nothing of the file written
+    /// Print no progress and no file name
     #[arg(short, long)]
     pub quiet: bool,
     #[command(flatten)]
@@ -159,7 +178,7 @@ const DRAFTS: &str = r#"Examples:
   keen-notch draft parts.csv -c part_code --write parts.cutlist.toml
   keen-notch draft parts.csv -c part_code --want 'GRP-00041273-S7K2 => 41273'
 
-A draft is a proposal with its evidence. Nothing is applied until you run it with carve -l."#;
+A draft is a proposal. Nothing changes until you run it with carve -l."#;
 
 /// What a survey is written as.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
@@ -172,34 +191,36 @@ pub enum SurveyFormat {
 
 /// `explain`
 #[derive(Debug, clap::Args)]
-#[command(after_help = EXPLAINS)]
+#[command(after_help = MORE, after_long_help = EXPLAINS)]
 pub struct ExplainArgs {
-    /// A cut list, and a table to take a row from; with -l, -p or --layout, the table alone. - is standard input
+    /// Cut list, and a table for --row
+    ///
+    /// With -l, -p or --layout, give only the table. - is standard input.
     #[arg(value_name = "CUTLIST] [FILE", num_args = 0..=2, required_unless_present_any = ["lists", "pieces", "layouts"])]
     pub paths: Vec<PathBuf>,
-    /// A cut list; several are put together
+    /// Cut list (repeatable)
     #[arg(short, long = "list", value_name = "CUTLIST")]
     pub lists: Vec<PathBuf>,
-    /// A piece, as carve takes it
+    /// Piece: 'NAME: PHRASE'
     #[arg(short, long = "piece", value_name = "PIECE", add = ArgValueCompleter::new(complete::pieces))]
     pub pieces: Vec<String>,
-    /// The column that pieces come from unless they say otherwise
+    /// Default column of the pieces: its name, its quoted name, or #4
     #[arg(short, long, value_name = "COLUMN", add = ArgValueCompleter::new(complete::columns))]
     pub column: Option<String>,
-    /// A layout, as carve takes it
+    /// Layout: 'COLUMN: FORM'
     #[arg(long = "layout", value_name = "LAYOUT")]
     pub layouts: Vec<String>,
-    /// Which row, counted from 1 without the header [default: 1]
+    /// Row to explain, from 1, without the header [default: 1]
     #[arg(long, value_name = "N", conflicts_with = "line")]
     pub row: Option<u64>,
-    /// The row that is on this line of the file
+    /// Line of the row in the file, instead of --row
     #[arg(long, value_name = "N")]
     pub line: Option<u64>,
     /// Let cut lists read files outside their folders and the one you are in (`listed in`)
     #[arg(long)]
     pub allow_outside: bool,
-    /// Rows with too few or too many cells: stop there, or keep them [default: stop]
-    #[arg(long, value_name = "WHAT", hide_possible_values = true, value_parser = ragged_rows())]
+    /// Rows with too few or too many cells: stop or keep [default: stop]
+    #[arg(hide_short_help = true, long, value_name = "WHAT", hide_possible_values = true, value_parser = ragged_rows())]
     pub ragged: Option<RaggedRows>,
     #[command(flatten)]
     pub reading: ReadingArgs,
@@ -213,10 +234,10 @@ const EXPLAINS: &str = r#"Examples:
 /// `phrases`
 #[derive(Debug, clap::Args)]
 pub struct PhrasesArgs {
-    /// Only this step
+    /// Step or condition to show
     #[arg(value_name = "WORD")]
     pub word: Option<String>,
-    /// The whole reference as Markdown
+    /// Print the whole reference as Markdown
     #[arg(long, conflicts_with = "word")]
     pub markdown: bool,
 }

@@ -20,11 +20,13 @@ pub use reading::{EmptyFormulas, EncodingErrors, ReadingArgs, Said, read_widths,
 pub use shared::{FailOn, FaultArgs, PartArgs, ThreadArgs};
 pub use writing::{TableArgs, WritingArgs};
 
-/// Cuts columns of codes into their parts: look at a value with gauge, then carve the column.
+/// Takes columns of codes apart: measure a value with `gauge`, then carve the column
 #[derive(Debug, Parser)]
 #[command(name = "keen-notch", version, max_term_width = 100, after_help = EXAMPLES)]
 pub struct Args {
-    /// Colours: only on a terminal and without NO_COLOR (auto), always, or never
+    /// When to use colours: auto, always or never
+    ///
+    /// `auto` uses colours on a terminal, unless NO_COLOR is set.
     #[arg(long, global = true, value_name = "WHEN", default_value = "auto", hide_possible_values = true)]
     pub color: Color,
     /// What to do
@@ -32,43 +34,46 @@ pub struct Args {
     pub command: Command,
 }
 
+/// The last line of the short help.
+const MORE: &str = "--help shows all options and examples.";
+
 const EXAMPLES: &str = r#"Examples:
   keen-notch demo
   keen-notch gauge GRP-00041273-S7K2
   keen-notch carve parts.csv -c part_code -p 'family: first 3' -p 'serial: section 2 by "-"' -o cut.csv
 
-Exit status: 0 done; 1 faults were found (check, or carve --strict); 2 the command line or the cut list is wrong; 3 an input cannot be read or an output cannot be written."#;
+Exit status: 0 done; 1 faults found (check, carve --strict); 2 wrong arguments or cut list; 3 input, output or internal error."#;
 
 /// The commands.
 #[derive(Debug, Subcommand)]
 pub enum Command {
-    /// Show a value on a ruler, with every position from both ends
+    /// Show a value on a ruler, with positions from both ends
     Gauge(GaugeArgs),
-    /// Show what is in the columns of a table, before any rule is written
+    /// Describe the columns of a table: shapes, lengths, delimiters, odd characters
     Survey(SurveyArgs),
-    /// Type a phrase in the terminal, and see at every key what it takes
+    /// Try phrases in the terminal, with their results at every key
     Try(TryArgs),
-    /// Propose a cut list from the data, or a phrase from examples of what is wanted
+    /// Propose a cut list from the data, or a phrase from examples
     Draft(DraftArgs),
-    /// Add pieces to the rows of a table: the main job
+    /// Add pieces to a table as new columns
     Carve(Box<CarveArgs>),
-    /// Check a table against a cut list and write nothing: a table of faults and their rows
+    /// Check a table, and show the faults
     Check(CheckArgs),
-    /// Write one page to hand on: what the checks found, the rows at fault, and what is in the columns
+    /// Write a report to share: verdict, checks, rows with faults, columns
     Report(Box<ReportArgs>),
-    /// Put the summaries or saved surveys of the parts of a table together, as one run over all of it would count
+    /// Merge the summaries or saved surveys of several runs
     Merge(MergeArgs),
-    /// Say in plain words what a cut list does, or what it does with one row, step by step
+    /// Explain a cut list in words, or one row step by step
     Explain(ExplainArgs),
-    /// Show how phrases are written, with an example of each step
+    /// Show all steps and conditions, with examples
     Phrases(PhrasesArgs),
-    /// Print the JSON Schema of a cut list, for editors; or which columns a cut list makes of a table, for programs
+    /// Print the JSON Schema of cut lists, or the output columns of a list
     Schema(Box<SchemaArgs>),
-    /// Write made-up data of a ropeway and take a short tour on it
+    /// Write sample data, and take a short tour
     Demo(DemoArgs),
-    /// Print what a shell needs to complete commands, columns and phrases
+    /// Print the completion script for a shell
     Completions(CompletionsArgs),
-    /// Write man pages, one a command
+    /// Write man pages
     Manual(ManualArgs),
 }
 

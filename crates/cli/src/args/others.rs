@@ -2,19 +2,21 @@
 
 use std::path::PathBuf;
 
-use super::ReadingArgs;
+use super::{MORE, ReadingArgs};
 
 /// `merge`
 #[derive(Debug, clap::Args)]
 #[command(after_help = MERGES)]
 pub struct MergeArgs {
-    /// What carve or check wrote with --summary, or survey with --save, in the order of the rows; those of --part in any order
+    /// Summaries (--summary) or surveys (--save), in the order of the rows
+    ///
+    /// The files of --part can be in any order.
     #[arg(value_name = "SUMMARY", required = true)]
     pub files: Vec<PathBuf>,
-    /// Write that of all to this file
+    /// File for the merged summary or survey
     #[arg(short, long, value_name = "OUT.json")]
     pub out: Option<PathBuf>,
-    /// Show no tables
+    /// Print no tables
     #[arg(short, long)]
     pub quiet: bool,
 }
@@ -23,32 +25,34 @@ const MERGES: &str = r#"Examples:
   keen-notch merge east.json west.json
   keen-notch merge part-*.json -o all.json
 
-Parts that were made by different cut lists or versions of the program are refused."#;
+All parts must come from the same cut list and program version."#;
 
 /// `schema`
 #[derive(Debug, clap::Args)]
-#[command(after_help = SCHEMAS)]
+#[command(after_help = MORE, after_long_help = SCHEMAS)]
 pub struct SchemaArgs {
-    /// Print which columns this cut list makes of a table, with what it reads; several are put together
+    /// Print the input and output columns of this cut list (repeatable)
     #[arg(long = "of", value_name = "CUTLIST")]
     pub lists: Vec<PathBuf>,
-    /// The table, of which only the columns are looked at; - or none is standard input
+    /// Table for its columns; - or none for standard input
     #[arg(value_name = "FILE", requires = "lists", conflicts_with = "columns")]
     pub file: Option<PathBuf>,
-    /// The columns of the table, in their order, with commas between, instead of a table
+    /// Columns of the table, in order, in place of a table
     #[arg(long, value_name = "A,B,C", value_delimiter = ',', requires = "lists")]
     pub columns: Option<Vec<String>>,
-    /// The column that pieces come from unless they say otherwise
+    /// Default column of the pieces: its name, its quoted name, or #4
     #[arg(short, long, value_name = "COLUMN", requires = "lists")]
     pub column: Option<String>,
-    /// As for carve: a column with what is wrong with each row
-    #[arg(long, value_name = "NAME", requires = "lists")]
+    /// Include the column of carve --faults-column
+    #[arg(hide_short_help = true, long, value_name = "NAME", requires = "lists")]
     pub faults_column: Option<String>,
-    /// As for carve: a column with what rows are to be compared with others by
-    #[arg(long, value_name = "NAME", requires = "lists")]
+    /// Include the column of carve --compare-column
+    #[arg(hide_short_help = true, long, value_name = "NAME", requires = "lists")]
     pub compare_column: Option<String>,
-    /// Let cut lists read files outside their folders and the one you are in (`listed in`)
-    #[arg(long)]
+    /// Let cut lists read files outside their folder and this one
+    ///
+    /// Otherwise `listed in` reads only files in the folder of the list and in the current folder.
+    #[arg(hide_short_help = true, long)]
     pub allow_outside: bool,
     #[command(flatten)]
     pub reading: ReadingArgs,
@@ -62,7 +66,7 @@ const SCHEMAS: &str = r#"Examples:
 /// `demo`
 #[derive(Debug, clap::Args)]
 pub struct DemoArgs {
-    /// The folder to write the data to
+    /// Folder for the sample data
     #[arg(long, value_name = "DIR", default_value = "keen-notch-demo")]
     pub dir: PathBuf,
 }
@@ -71,12 +75,12 @@ pub struct DemoArgs {
 #[derive(Debug, clap::Args)]
 #[command(after_help = COMPLETIONS)]
 pub struct CompletionsArgs {
-    /// The shell: bash, elvish, fish, powershell or zsh
+    /// Shell: bash, elvish, fish, powershell or zsh
     #[arg(value_name = "SHELL")]
     pub shell: String,
 }
 
-const COMPLETIONS: &str = r#"To have them in every new shell:
+const COMPLETIONS: &str = r#"For every new shell:
   bash:  echo 'source <(keen-notch completions bash)' >> ~/.bashrc
   zsh:   echo 'source <(keen-notch completions zsh)' >> ~/.zshrc
   fish:  echo 'keen-notch completions fish | source' >> ~/.config/fish/config.fish"#;
@@ -84,7 +88,7 @@ const COMPLETIONS: &str = r#"To have them in every new shell:
 /// `manual`
 #[derive(Debug, clap::Args)]
 pub struct ManualArgs {
-    /// The folder to write the pages to
+    /// Folder for the pages
     #[arg(long, value_name = "DIR")]
     pub dir: PathBuf,
 }

@@ -17,41 +17,67 @@ use crate::failure::{Failure, Text};
 #[derive(Debug, Clone, clap::Args)]
 #[command(next_help_heading = "Reading")]
 pub struct ReadingArgs {
-    /// How the input is written down, as the ending of a file that is written so: csv, tsv.gz … [default: by its name]; or a database: sqlite:FILE
+    /// Input format as a file extension (csv, tsv.gz …), or a database
+    ///
+    /// The default follows the file name. A database is sqlite:FILE or postgresql://USER@HOST/DATABASE.
     #[arg(long, value_name = "ENDING", value_parser = said)]
     pub from: Option<Said>,
-    /// The table or view of the database. Where both are databases, it is given twice: the one that is read, and the one that is written
-    #[arg(long = "table", value_name = "NAME")]
+    /// Database table or view (repeatable)
+    ///
+    /// If input and output are databases, give the input table first and the output table second.
+    #[arg(hide_short_help = true, long = "table", value_name = "NAME")]
     pub tables: Vec<String>,
-    /// The query on the database that gives the rows
-    #[arg(long, value_name = "SQL")]
+    /// Database query for the rows
+    #[arg(hide_short_help = true, long, value_name = "SQL")]
     pub query: Option<String>,
-    /// What is between two cells: one ASCII character, or tab [default: by the ending, and else by the header]
+    /// Input delimiter: one ASCII character, or tab
+    ///
+    /// The default follows the file extension, and otherwise the header.
     #[arg(long, value_name = "CHARACTER")]
     pub delimiter: Option<String>,
-    /// Where the columns of fixed-width text are: 'code 1 to 8, qty 9 for 4, note 14 to end'; without names, the first line has them
+    /// Columns of fixed-width text: 'code 1 to 8, qty 9 for 4'
+    ///
+    /// The last column can end with `to end`. Without names, the first line is the header.
     #[arg(long, value_name = "WIDTHS")]
     pub widths: Option<String>,
-    /// The sheet of a workbook [default: the first]
+    /// Sheet of a workbook [default: the first]
     #[arg(long, value_name = "NAME")]
     pub sheet: Option<String>,
-    /// On formulas of a workbook without a stored value: stop, or read them as blank cells [default: stop]
-    #[arg(long, value_name = "WHAT", hide_possible_values = true, hide_default_value = true, default_value = "stop")]
+    /// Formulas without a stored value: stop, or read as blank [default: stop]
+    #[arg(
+        hide_short_help = true,
+        long,
+        value_name = "WHAT",
+        hide_possible_values = true,
+        hide_default_value = true,
+        default_value = "stop"
+    )]
     pub empty_formulas: EmptyFormulas,
-    /// The first row is data: columns are #1, #2 …
+    /// Read the first row as data: columns are #1, #2 …
     #[arg(long)]
     pub no_header: bool,
-    /// What the input is written in, if not UTF-8, such as windows-1252; the output is UTF-8
+    /// Input encoding, such as windows-1252 [default: UTF-8]
+    ///
+    /// The output is always UTF-8.
     #[arg(long, value_name = "ENCODING")]
     pub encoding: Option<String>,
-    /// Bytes that are not of the encoding: stop there, or replace them by U+FFFD and count [default: stop]
-    #[arg(long, value_name = "WHAT", hide_possible_values = true, hide_default_value = true, default_value = "stop")]
+    /// Invalid bytes: stop, or replace with U+FFFD [default: stop]
+    #[arg(
+        hide_short_help = true,
+        long,
+        value_name = "WHAT",
+        hide_possible_values = true,
+        hide_default_value = true,
+        default_value = "stop"
+    )]
     pub encoding_errors: EncodingErrors,
-    /// The longest row allowed, in bytes, and the most that its pieces may take; K, M or G may follow
-    #[arg(long, value_name = "BYTES", default_value_t = Bytes(MOST_ROW))]
+    /// Size limit of a row and of its pieces, in bytes or with K, M, G
+    #[arg(hide_short_help = true, long, value_name = "BYTES", default_value_t = Bytes(MOST_ROW))]
     pub max_row: Bytes,
-    /// The memory for what is on its way and what is remembered of rows, in bytes; K, M or G may follow
-    #[arg(long, value_name = "BYTES", default_value_t = Bytes(MEMORY))]
+    /// Memory limit, in bytes or with K, M, G
+    ///
+    /// Beyond the limit, `unique` uses temporary files.
+    #[arg(hide_short_help = true, long, value_name = "BYTES", default_value_t = Bytes(MEMORY))]
     pub memory: Bytes,
 }
 

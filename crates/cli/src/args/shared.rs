@@ -14,17 +14,20 @@ use crate::failure::Failure;
 /// Which part of the rows is read.
 #[derive(Debug, Clone, clap::Args)]
 pub struct PartArgs {
-    /// Read only the K-th of N parts of the rows, one after the other: what N such runs write, joined, is what one run writes, and merge
-    /// puts their summaries together
-    #[arg(long, value_name = "K/N")]
+    /// Read only part K of N parts of the rows
+    ///
+    /// The joined outputs of all N parts equal the output of one run. `merge` combines their summaries.
+    #[arg(hide_short_help = true, long, value_name = "K/N")]
     pub part: Option<Part>,
 }
 
 /// How many threads work.
 #[derive(Debug, Clone, clap::Args)]
 pub struct ThreadArgs {
-    /// How many threads work on the rows [default: one a core]; what comes out is the same
-    #[arg(long, value_name = "N", value_parser = clap::value_parser!(u16).range(1..=1024))]
+    /// Number of threads [default: one per core]
+    ///
+    /// The output is the same with any number.
+    #[arg(hide_short_help = true, long, value_name = "N", value_parser = clap::value_parser!(u16).range(1..=1024))]
     pub threads: Option<u16>,
 }
 
@@ -49,29 +52,35 @@ pub enum FailOn {
 #[derive(Debug, Clone, clap::Args)]
 #[command(next_help_heading = "Checking")]
 pub struct FaultArgs {
-    /// A layout: 'COLUMN: FORM', such as 'part_code: <family 3 uppercase>-<serial 8 digits>'
+    /// Layout: 'COLUMN: FORM', such as 'code: <family 3>-<serial 8 digits>'
     #[arg(long = "layout", value_name = "LAYOUT")]
     pub layouts: Vec<String>,
-    /// A check: 'PIECE: CONDITION', such as 'serial: digits'; of a column, where no piece has the name
+    /// Check: 'PIECE: CONDITION', such as 'serial: digits'
+    ///
+    /// The name can be a column, if no piece has this name.
     #[arg(long = "check", value_name = "CHECK")]
     pub checks: Vec<String>,
-    /// Write one row a fault to this file, in the format that its name says
+    /// File for the faults, one line each
     #[arg(long, value_name = "FILE")]
     pub faults: Option<PathBuf>,
-    /// Write rows with faults to this file instead of the output, with a column that says why
+    /// File for rows with faults, which leave the output
     #[arg(long, value_name = "FILE")]
     pub offcuts: Option<PathBuf>,
-    /// Write the counts of the run to this file, as JSON
+    /// File for the counts of the run, as JSON
     #[arg(long, value_name = "FILE")]
     pub summary: Option<PathBuf>,
-    /// Exit with 1 if an input has no rows or a check has no value to look at (empty)
-    #[arg(long, value_name = "WHAT", hide_possible_values = true)]
+    /// Exit with 1 if an input has no rows or a check saw no value: empty
+    #[arg(hide_short_help = true, long, value_name = "WHAT", hide_possible_values = true)]
     pub fail_on: Option<FailOn>,
-    /// Let cut lists read files outside their folders and the one you are in (`listed in`)
-    #[arg(long)]
+    /// Let cut lists read files outside their folder and this one
+    ///
+    /// Otherwise `listed in` reads only files in the folder of the list and in the current folder.
+    #[arg(hide_short_help = true, long)]
     pub allow_outside: bool,
-    /// Rows with too few or too many cells: stop there, keep them, or set-aside, into the file of --offcuts [default: stop]
-    #[arg(long, value_name = "WHAT", hide_possible_values = true, value_parser = ragged_rows())]
+    /// Rows with too few or too many cells: stop, keep or set-aside
+    ///
+    /// `set-aside` writes them to the file of --offcuts. The default is stop.
+    #[arg(hide_short_help = true, long, value_name = "WHAT", hide_possible_values = true, value_parser = ragged_rows())]
     pub ragged: Option<RaggedRows>,
 }
 

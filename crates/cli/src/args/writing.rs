@@ -9,17 +9,17 @@ use keen_notch_io::source::delimited::delimiter;
 #[derive(Debug, Clone, clap::Args)]
 #[command(next_help_heading = "Writing tables of a database")]
 pub struct TableArgs {
-    /// Put a new table in the place of the one that is there
-    #[arg(long, conflicts_with = "append")]
+    /// Replace the table if it exists
+    #[arg(hide_short_help = true, long, conflicts_with = "append")]
     pub replace: bool,
-    /// Add the rows after those of the table that is there
-    #[arg(long)]
+    /// Append to the table
+    #[arg(hide_short_help = true, long)]
     pub append: bool,
-    /// Write one row a fault to this table
-    #[arg(long, value_name = "NAME", conflicts_with = "faults")]
+    /// Table for the faults
+    #[arg(hide_short_help = true, long, value_name = "NAME", conflicts_with = "faults")]
     pub faults_table: Option<String>,
-    /// Write rows with faults to this table instead of the other, with a column that says why
-    #[arg(long, value_name = "NAME", conflicts_with = "offcuts")]
+    /// Table for rows with faults, which leave the output
+    #[arg(hide_short_help = true, long, value_name = "NAME", conflicts_with = "offcuts")]
     pub offcuts_table: Option<String>,
 }
 
@@ -49,20 +49,22 @@ impl TableArgs {
 #[derive(Debug, Clone, clap::Args)]
 #[command(next_help_heading = "Writing text")]
 pub struct WritingArgs {
-    /// Write this between two cells: one ASCII character, or tab
-    #[arg(long, value_name = "CHARACTER")]
+    /// Output delimiter: one ASCII character, or tab
+    #[arg(hide_short_help = true, long, value_name = "CHARACTER")]
     pub out_delimiter: Option<String>,
-    /// Where the columns of fixed-width text are written: 'code 1 to 8, family 10 to 12', or places alone, in the order of the columns
-    #[arg(long, value_name = "WIDTHS")]
+    /// Output columns of fixed-width text
+    ///
+    /// Such as 'code 1 to 8, family 10 to 12', or positions alone in the order of the columns.
+    #[arg(hide_short_help = true, long, value_name = "WIDTHS")]
     pub out_widths: Option<String>,
-    /// Write a first row with the names of the columns: yes or no [default: as the input has one]
-    #[arg(long, value_name = "WHETHER", hide_possible_values = true)]
+    /// Write a header row: yes or no [default: like the input]
+    #[arg(hide_short_help = true, long, value_name = "WHETHER", hide_possible_values = true)]
     pub out_header: Option<YesOrNo>,
-    /// Begin with a byte-order mark, by which some spreadsheets know UTF-8
-    #[arg(long)]
+    /// Write a byte-order mark, so that some spreadsheets recognise UTF-8
+    #[arg(hide_short_help = true, long)]
     pub out_bom: bool,
-    /// Put every cell in quotes
-    #[arg(long)]
+    /// Quote every cell
+    #[arg(hide_short_help = true, long)]
     pub quote_all: bool,
 }
 

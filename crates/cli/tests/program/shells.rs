@@ -207,5 +207,5 @@ fn man_pages() {
     for page in ["keen-notch.1", "keen-notch-carve.1", "keen-notch-survey.1"] {
         assert!(names.contains(&page.to_owned()), "{names:?}");
     }
-    assert!(yard.read("man/keen-notch-carve.1").contains("Add pieces to the rows of a table"));
+    assert!(yard.read("man/keen-notch-carve.1").contains("Add pieces to a table as new columns"));
 }

@@ -69,7 +69,7 @@ pub enum Command {
     Phrases(PhrasesArgs),
     /// Print the JSON Schema of cut lists, or the output columns of a list
     Schema(Box<SchemaArgs>),
-    /// Write sample data, and take a short tour
+    /// Write sample data, and show the main job or a tour of all commands
     Demo(DemoArgs),
     /// Print the completion script for a shell
     Completions(CompletionsArgs),

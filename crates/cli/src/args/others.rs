@@ -66,6 +66,9 @@ const SCHEMAS: &str = r#"Examples:
 /// `demo`
 #[derive(Debug, clap::Args)]
 pub struct DemoArgs {
+    /// Take the whole tour
+    #[arg(long)]
+    pub all: bool,
     /// Folder for the sample data
     #[arg(long, value_name = "DIR", default_value = "keen-notch-demo")]
     pub dir: PathBuf,

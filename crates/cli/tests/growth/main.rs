@@ -89,8 +89,8 @@ fn wide_tables() {
             .output()
             .unwrap();
     };
-    grows(200, saved, |_| words(&["survey", "wide.csv", "--against", "wide.json"]));
-    for out in ["cut.tsv", "cut.jsonl", "cut.parquet", "cut.arrow", "cut.xlsx"] {
+    grows(120, saved, |_| words(&["survey", "wide.csv", "--against", "wide.json"]));
+    for out in ["cut.tsv", "cut.parquet", "cut.xlsx"] {
         grows(100, table, |_| words(&["carve", "wide.csv", "-c", "#1", "-p", "p: first 1", "-q", "-o", out]));
     }
 }
@@ -103,7 +103,7 @@ fn a_key_a_line() {
     };
     let carve = ["carve", "keys.jsonl", "-c", "code", "-p", "no: after \"-\"", "-q", "-o", "cut.jsonl"];
     grows(600, lines, |_| words(&carve));
-    grows(150, lines, |_| words(&["survey", "keys.jsonl", "-q"]));
+    grows(80, lines, |_| words(&["survey", "keys.jsonl", "-q"]));
     let one_line = |folder: &Path, size: usize| {
         let keys: String = (0..size).map(|key| format!(",\"k{key}\":1")).collect();
         fs::write(folder.join("keys.jsonl"), format!("{{\"code\":\"GRP-1\"}}\n{{\"code\":\"GRP-2\"{keys}}}\n")).unwrap();
@@ -124,8 +124,8 @@ fn long_values() {
     grows(600, listed, |_| words(&["explain", "list.cutlist.toml", "in.csv", "--row", "1"]));
     let gauge =
         |size: usize| [words(&["gauge", "--all", "-p", "matches /[A-Z]+/ then lower"]), vec!["GRP-1 ".repeat(size)]].concat();
-    grows(150, |_, _| {}, gauge);
-    grows(150, |_, _| {}, |size| [words(&["gauge", "--all"]), vec!["a\u{a0}".repeat(size)]].concat());
+    grows(80, |_, _| {}, gauge);
+    grows(80, |_, _| {}, |size| [words(&["gauge", "--all"]), vec!["a\u{a0}".repeat(size)]].concat());
     for of in ["a", "az", "ab ", "-"] {
         let phrase = "p: matches /(.)\\w*?(z|$)/ joined with \",\"";
         grows(2000, value(of), |_| words(&["carve", "in.csv", "-c", "code", "-p", phrase, "-q", "-o", "cut.csv"]));

@@ -1,4 +1,4 @@
-//! `demo`: made-up data of a ropeway, and a short tour on it.
+//! `demo`: sample data of a made-up ropeway, one example of the main job, and a tour.
 
 #[cfg(feature = "sqlite")]
 mod database;
@@ -47,75 +47,87 @@ const LIST_HEAD: &str = "Written by `keen-notch demo`, which replaces these file
 struct Stop {
     shows: &'static str,
     words: &'static [&'static str],
-    go_on: &'static [(&'static [&'static str], &'static str)],
+    go_on: &'static [Next],
 }
+
+/// A command to go on with, and its use.
+type Next = (&'static [&'static str], &'static str);
 
 const TOUR: [Stop; 6] = [
     Stop {
-        shows: "1. Look. A part code on the ruler: the position of every character, and what divides it.",
+        shows: "1. Measure. A part code on the ruler: every position, and the delimiters.",
         words: &["gauge", "GRP-00041273-S7K2", "-p", r#"section 2 by "-""#],
         go_on: &[
-            (&["survey", "DIR/parts.csv", "-c", "part_code"], "the whole column: shapes, positions, odd characters"),
-            (&["phrases", "section"], "how a phrase is written"),
+            (&["survey", "DIR/parts.csv", "-c", "part_code"], "survey the whole column: shapes, positions, odd characters"),
+            (&["phrases", "section"], "explain the steps with sections"),
         ],
     },
     Stop {
-        shows: "2. Draft. Show what is wanted of one value, and phrases are found that give it.",
+        shows: "2. Draft. Give the result for one value, and the draft finds the phrase.",
         words: &["draft", "DIR/crew.csv", "-c", "crew_id", "--want", "2019-0385-RIG => 385"],
         go_on: &[
-            (&["draft", "DIR/crew.csv", "-c", "crew_id"], "a cut list from the data alone"),
-            (&["explain", "DIR/crew.cutlist.toml"], "what a cut list does, in plain words"),
+            (&["draft", "DIR/crew.csv", "-c", "crew_id"], "draft a cut list from the data alone"),
+            (&["explain", "DIR/crew.cutlist.toml"], "explain a cut list in words"),
         ],
     },
     Stop {
-        shows: "3. Carve, the main job. A cut list adds five pieces to every row; what did not fit is counted.",
+        shows: "3. Carve. A cut list adds five columns to every row, and counts the values that do not fit.",
         words: &["carve", "DIR/parts.csv", "-l", "DIR/parts.cutlist.toml", "-o", "DIR/parts-cut.csv"],
         go_on: &[
-            (&["carve", "DIR/references.csv", "-l", "DIR/references.cutlist.toml"], "names, orders and sizes out of free text"),
-            (&["carve", "DIR/references.csv", "-l", "DIR/figures.cutlist.toml"], "every figure in a row of its own"),
-            (&["explain", "DIR/parts.cutlist.toml", "DIR/parts.csv", "--row", "71"], "one row, step by step"),
+            (
+                &["carve", "DIR/references.csv", "-l", "DIR/references.cutlist.toml"],
+                "get names, orders and sizes out of free text",
+            ),
+            (&["carve", "DIR/references.csv", "-l", "DIR/figures.cutlist.toml"], "write one row for every figure"),
+            (&["explain", "DIR/parts.cutlist.toml", "DIR/parts.csv", "--row", "71"], "explain one row step by step"),
             (
                 &["carve", "DIR/register.xlsx", "-l", "DIR/parts.cutlist.toml", "-o", "DIR/register-cut.xlsx"],
-                "the same on a workbook",
+                "read and write a workbook",
             ),
             #[cfg(feature = "sqlite")]
             (
                 &["check", "--from", "sqlite:DIR/ropeway.db", "--table", "crew", "-l", "DIR/crew.cutlist.toml"],
-                "a table of a database, read where it is",
+                "check a database table",
             ),
         ],
     },
     Stop {
-        shows: "4. Check. Which crew numbers are wrong, and how.",
+        shows: "4. Check. The crew numbers that break a rule, with the reason.",
         words: &["check", "DIR/crew.csv", "-l", "DIR/crew.cutlist.toml"],
         go_on: &[
             (
                 &["check", "DIR/parts.csv", "-l", "DIR/parts.cutlist.toml", "--rows", "3"],
-                "the same of parts, with rows at fault",
+                "check the parts, and show rows with faults",
             ),
             (
                 &["check", "DIR/parts.csv", "--layout", "part_code: <family 3 uppercase>-<serial 8 digits>-<grade 4>"],
-                "a layout: a picture of the whole code",
+                "check the layout of the whole code",
             ),
         ],
     },
     Stop {
-        shows: "5. Hand on. One page with what the checks found, for somebody who has to correct the codes.",
+        shows: "5. Share. One page for the colleague who corrects the codes.",
         words: &["report", "DIR/parts.csv", "-l", "DIR/parts.cutlist.toml", "-o", "DIR/parts.html"],
-        go_on: &[(
-            &["report", "DIR/crew.csv", "-l", "DIR/crew.cutlist.toml", "--to", "json"],
-            "the same content, for programs",
-        )],
+        go_on: &[(&["report", "DIR/crew.csv", "-l", "DIR/crew.cutlist.toml", "--to", "json"], "get the same content as JSON")],
     },
     Stop {
-        shows: "6. Next month. What is new in the register since the survey that was saved then.",
+        shows: "6. Next month. The changes in the register since the saved survey.",
         words: &["survey", "DIR/crew-december.csv", "--against", "DIR/crew-november.json"],
-        go_on: &[(
-            &["check", "DIR/crew-december.csv", "-l", "DIR/crew.cutlist.toml"],
-            "the checks of the list, on the new register",
-        )],
+        go_on: &[(&["check", "DIR/crew-december.csv", "-l", "DIR/crew.cutlist.toml"], "run the checks on the new register")],
     },
 ];
+
+/// What a demo shows without the tour.
+const MAIN: [Stop; 1] = [Stop {
+    shows: "Two phrases cut two new columns out of part_code:",
+    words: &["carve", "DIR/parts.csv", "-c", "part_code", "-p", "family: first 3", "-p", r#"serial: section 2 by "-""#],
+    go_on: &[
+        (&["try", "DIR/parts.csv", "-c", "part_code"], "try your own phrases on this column"),
+        (&["check", "DIR/parts.csv", "-l", "DIR/parts.cutlist.toml"], "list the values that break a rule"),
+        (&["report", "DIR/parts.csv", "-l", "DIR/parts.cutlist.toml", "-o", "DIR/report.html"], "write a page to share"),
+        (&["demo", "--all"], "take the whole tour: measure, draft, carve, check, share, next month"),
+    ],
+}];
 
 /// Runs the command.
 pub fn run(args: &DemoArgs, console: &Console) -> Result<(), Failure> {
@@ -126,25 +138,26 @@ pub fn run(args: &DemoArgs, console: &Console) -> Result<(), Failure> {
     let folder = args.dir.display().to_string();
     let mut out = console::out();
     let fill = |words: &str| textwrap::fill(words, console.width);
-    let words = format!("The registers of Skarn Ropeway are in {folder}, with cut lists for them. All of it is made up.");
+    let words = format!("The sample data is in {folder}: tables of a made-up ropeway, and cut lists.");
     writeln!(out, "{}", fill(&words))?;
     if !replaced.is_empty() {
-        writeln!(out, "{}", fill(&format!("Replaced there, as an earlier demo had left them: {}.", replaced.join(", "))))?;
+        writeln!(out, "{}", fill(&format!("Replaced files of an earlier demo: {}.", replaced.join(", "))))?;
     }
     let console = Console { shows_tables: true, notes_in_line: true, ..console.clone() };
-    for Stop { shows, words, go_on } in TOUR {
+    for Stop { shows, words, go_on } in if args.all { &TOUR[..] } else { &MAIN[..] } {
         writeln!(out, "\n{}\n{} {}", paint(style::HEAD, fill(shows)), paint(style::QUIET, "$"), command(words, &folder))?;
         let words = in_folder(words, &folder);
         let parsed = Args::try_parse_from(std::iter::once("keen-notch".to_owned()).chain(words));
         let parsed = parsed.map_err(|error| Failure::usage(format!("the tour cannot go on: {error}"), "report this"))?;
         super::run(&parsed.command, &console)?;
         remember(&args.dir)?;
-        writeln!(out, "\nPress on with")?;
-        for (words, shows) in go_on {
-            writeln!(out, "  {}\n      {}", paint(style::TAKEN, command(words, &folder)), paint(style::QUIET, shows))?;
+        writeln!(out, "\nGo on")?;
+        for (words, shows) in *go_on {
+            writeln!(out, "  {}\n      {}", paint(style::QUIET, shows), paint(style::TAKEN, command(words, &folder)))?;
         }
     }
-    writeln!(out, "\nNow with a file of yours: {}", paint(style::TAKEN, "keen-notch survey FILE"))?;
+    writeln!(out, "\nWith a file of your own: {}", paint(style::TAKEN, "keen-notch survey FILE"))?;
+    writeln!(out, "Recipes with their outputs: {}", paint(style::TAKEN, "docs/cookbook.md"))?;
     Ok(())
 }
 

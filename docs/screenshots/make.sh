@@ -91,7 +91,7 @@ shoot explain "keen-notch explain keen-notch-demo/crew.cutlist.toml"
 shoot explain-row "keen-notch explain keen-notch-demo/references.cutlist.toml keen-notch-demo/references.csv --row 22 --color always | head -42"
 shoot phrases "keen-notch phrases section; keen-notch phrases drop"
 shoot check "keen-notch check keen-notch-demo/parts.csv -l keen-notch-demo/parts.cutlist.toml --rows 1"
-shoot demo "keen-notch --color always demo | head -56"
+shoot demo "keen-notch --color always demo --dir sample"
 shoot against "keen-notch survey keen-notch-demo/crew-december.csv --against keen-notch-demo/crew-november.json --fail-on 'blanks 5%'"
 page report "$yard/keen-notch-demo/parts.html" 1280 1400
 page report-dark "$yard/keen-notch-demo/parts.html" 400 1100 --blink-settings=preferredColorScheme=0

@@ -9,9 +9,10 @@ fn the_main_job_on_one_screen() {
     let yard = Yard::new();
     let ran = yard.run(&["demo"]);
     assert_eq!((ran.status, ran.stderr.as_str()), (0, ""));
-    assert!(ran.stdout.lines().count() < 60, "{} lines", ran.stdout.lines().count());
+    assert!(ran.stdout.lines().count() < 50, "{} lines", ran.stdout.lines().count());
     assert_snapshot!(ran.stdout);
-    let commands: Vec<&str> = ran.stdout.lines().filter_map(|line| line.strip_prefix("      keen-notch ")).collect();
+    let commands: Vec<&str> = ran.stdout.lines().filter_map(|line| line.strip_prefix("  keen-notch ")).collect();
+    assert_eq!(commands.len(), 4);
     for command in commands.iter().filter(|command| !command.starts_with("try ")) {
         assert!(yard.paste(command).status < 2, "{command}");
     }
@@ -27,7 +28,7 @@ fn the_tour() {
     let cut = yard.read("keen-notch-demo/parts-cut.csv");
     assert_eq!(cut.lines().count(), parts.lines().count());
     assert!(parts.lines().zip(cut.lines()).all(|(part, cut)| cut.starts_with(part)));
-    let go_on = ran.stdout.lines().filter_map(|line| line.strip_prefix("      keen-notch "));
+    let go_on = ran.stdout.lines().filter_map(|line| line.strip_prefix("  keen-notch "));
     let statuses: Vec<i32> = go_on.map(|line| yard.paste(line).status).collect();
     assert!(statuses.len() >= 8 && statuses.iter().all(|status| *status < 2), "{statuses:?}");
     assert!(ran.stdout.lines().count() < 190, "{} lines", ran.stdout.lines().count());

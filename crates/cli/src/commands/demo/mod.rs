@@ -120,12 +120,12 @@ const TOUR: [Stop; 6] = [
 /// What a demo shows without the tour.
 const MAIN: [Stop; 1] = [Stop {
     shows: "Two phrases cut two new columns out of part_code:",
-    words: &["carve", "DIR/parts.csv", "-c", "part_code", "-p", "family: first 3", "-p", r#"serial: section 2 by "-""#],
+    words: &["carve", "DIR/parts.csv", "-c", "part_code", "-p", "family: first 3", "-p", "grade: last 4"],
     go_on: &[
-        (&["try", "DIR/parts.csv", "-c", "part_code"], "try your own phrases on this column"),
-        (&["check", "DIR/parts.csv", "-l", "DIR/parts.cutlist.toml"], "list the values that break a rule"),
-        (&["report", "DIR/parts.csv", "-l", "DIR/parts.cutlist.toml", "-o", "DIR/report.html"], "write a page to share"),
-        (&["demo", "--all"], "take the whole tour: measure, draft, carve, check, share, next month"),
+        (&["try", "DIR/parts.csv", "-c", "part_code"], "your own phrases"),
+        (&["check", "DIR/parts.csv", "-l", "DIR/parts.cutlist.toml"], "values that break a rule"),
+        (&["report", "DIR/parts.csv", "-l", "DIR/parts.cutlist.toml", "-o", "DIR/report.html"], "a page to share"),
+        (&["demo", "--all"], "the whole tour"),
     ],
 }];
 
@@ -153,7 +153,10 @@ pub fn run(args: &DemoArgs, console: &Console) -> Result<(), Failure> {
         remember(&args.dir)?;
         writeln!(out, "\nGo on")?;
         for (words, shows) in *go_on {
-            writeln!(out, "  {}\n      {}", paint(style::QUIET, shows), paint(style::TAKEN, command(words, &folder)))?;
+            // Commands of the tour are long.
+            let between = if args.all { "\n      " } else { "   " };
+            let (command, shows) = (paint(style::TAKEN, command(words, &folder)), paint(style::QUIET, format!("# {shows}")));
+            writeln!(out, "  {command}{between}{shows}")?;
         }
     }
     writeln!(out, "\nWith a file of your own: {}", paint(style::TAKEN, "keen-notch survey FILE"))?;

@@ -90,7 +90,7 @@ fn wide_tables() {
             .unwrap();
     };
     grows(120, saved, |_| words(&["survey", "wide.csv", "--against", "wide.json"]));
-    for out in ["cut.tsv", "cut.parquet", "cut.xlsx"] {
+    for out in ["cut.tsv", "cut.parquet"] {
         grows(100, table, |_| words(&["carve", "wide.csv", "-c", "#1", "-p", "p: first 1", "-q", "-o", out]));
     }
 }
@@ -126,7 +126,7 @@ fn long_values() {
         |size: usize| [words(&["gauge", "--all", "-p", "matches /[A-Z]+/ then lower"]), vec!["GRP-1 ".repeat(size)]].concat();
     grows(80, |_, _| {}, gauge);
     grows(80, |_, _| {}, |size| [words(&["gauge", "--all"]), vec!["a\u{a0}".repeat(size)]].concat());
-    for of in ["a", "az", "ab ", "-"] {
+    for of in ["a", "az"] {
         let phrase = "p: matches /(.)\\w*?(z|$)/ joined with \",\"";
         grows(2000, value(of), |_| words(&["carve", "in.csv", "-c", "code", "-p", phrase, "-q", "-o", "cut.csv"]));
     }

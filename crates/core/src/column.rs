@@ -17,7 +17,7 @@ pub enum ColumnRef {
 /// The first two columns of a name, by their indices.
 type Places = (Option<usize>, Option<usize>);
 
-/// The columns of a header by their names, to find many of them.
+/// An index from column names to columns, for many lookups.
 ///
 /// ```
 /// use keen_notch_core::column::{ColumnIndex, ColumnRef, Header};
@@ -114,7 +114,7 @@ impl ColumnRef {
         self.find_by(header, |name| places(&|column| column == name), |name| places(&|column| column.trim() == name))
     }
 
-    /// The same, where `exact` finds a name, and `trimmed` finds a name without white space around it.
+    /// Finds the column with two lookups: `exact` for the name as it is, `trimmed` for names without white space at the ends.
     fn find_by(
         &self,
         header: &Header,
@@ -237,7 +237,7 @@ pub enum ColumnError {
     },
 }
 
-/// The name most like another, or the only one that it is a part of.
+/// The most similar column name, or the only one that contains `name`.
 fn nearest_name<'n>(name: &str, names: &'n [String]) -> Option<&'n str> {
     let part = name.to_lowercase();
     let mut wider = names.iter().filter(|known| part.chars().count() > 1 && known.to_lowercase().contains(&part));

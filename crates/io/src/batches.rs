@@ -12,14 +12,13 @@ use crate::source::{Chunk, LineCount, Reading};
 /// that what is done once for all of them does not matter.
 const BATCH: usize = 256;
 
-/// Cells that are worked on together, where rows have many: each takes some bytes.
+/// The most cells in a batch. Wide tables have smaller batches, since each cell uses memory.
 const MOST_CELLS: usize = 64 << 10;
 
 /// The share of the memory of a run that the results of one batch may take on each thread.
 const SHARE: usize = 128;
 
-/// The share of the memory of a run that the output of one chunk may take on each thread before it is handed on: each thread has a few
-/// chunks on the way.
+/// A chunk may buffer one part in this many of the memory per thread as output. Each thread has several chunks in flight.
 const WRITTEN_SHARE: usize = 16;
 
 /// The least that what is remembered of rows may take, in bytes: with less, files would have next to nothing in them.
@@ -28,7 +27,7 @@ const LEAST: usize = 256 << 10;
 /// How many bytes may be taken.
 #[derive(Debug, Clone, Copy)]
 pub struct Limits {
-    /// Those of the run.
+    /// The whole run.
     memory: usize,
     /// Those of one row.
     row: usize,
@@ -36,7 +35,7 @@ pub struct Limits {
     batch: usize,
     /// What is remembered of rows.
     remembered: usize,
-    /// What is written of one chunk, and held.
+    /// The output buffer of a chunk.
     written: usize,
 }
 
@@ -54,7 +53,7 @@ impl Limits {
 }
 
 impl Limits {
-    /// How many bytes the run may take.
+    /// The memory limit of the run.
     pub fn memory(&self) -> usize {
         self.memory
     }
@@ -64,7 +63,7 @@ impl Limits {
         self.remembered
     }
 
-    /// How many bytes may be taken by what is written of a chunk before it is handed on.
+    /// The size at which the output buffer of a chunk is flushed.
     pub fn written(&self) -> usize {
         self.written
     }
@@ -88,7 +87,7 @@ pub struct Batches {
 }
 
 impl Batches {
-    /// The batches of this number of rows, of which this number of columns is looked at; one batch of no rows where there are none.
+    /// The batches of `rows` rows with `columns` cells each; one empty batch if there are no rows.
     pub fn of(rows: usize, columns: usize, limits: Limits) -> Batches {
         let most = (MOST_CELLS / columns.max(1)).clamp(1, BATCH);
         Batches { limits, next: 0, rows, most, is_first: true }

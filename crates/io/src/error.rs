@@ -3,8 +3,7 @@
 use std::io;
 use std::path::Path;
 
-use keen_notch_core::words;
-
+use crate::files;
 use crate::sink::Limit;
 use crate::source::{Broken, NotOfEncoding, Shortened};
 
@@ -527,9 +526,8 @@ impl Error {
     /// What to do about it, in one line.
     pub fn help(&self) -> String {
         match self {
-            Error::Read { source, .. } if source.kind() == io::ErrorKind::NotFound => {
-                let Error::Read { name, .. } = self else { return String::new() };
-                match nearest_file(Path::new(name)) {
+            Error::Read { name, source } if source.kind() == io::ErrorKind::NotFound => {
+                match files::nearest(Path::new(name)) {
                     Some(nearest) => format!("did you mean {nearest}?"),
                     None => "look at the name and at the folder you are in".to_owned(),
                 }
@@ -778,19 +776,4 @@ fn cells(count: usize) -> String {
 
 fn were(count: usize) -> String {
     if count == 1 { "1 was".to_owned() } else { format!("{count} were") }
-}
-
-/// The file beside a missing one whose name is most like its name. The extension must be the same, or all before it.
-fn nearest_file(missing: &Path) -> Option<String> {
-    let folder = missing.parent().filter(|folder| !folder.as_os_str().is_empty()).unwrap_or(Path::new("."));
-    let entries = std::fs::read_dir(folder).ok()?.flatten().filter(|entry| entry.path().is_file());
-    let names: Vec<String> = entries.filter_map(|entry| entry.file_name().into_string().ok()).collect();
-    let (stem, extension) = missing.file_name()?.to_str()?.split_once('.')?;
-    let parts = || names.iter().filter_map(|name| name.split_once('.'));
-    let alike = parts().filter(|(_, other)| *other == extension).map(|(stem, _)| stem);
-    let name = match words::nearest(stem, alike) {
-        Some(nearest) => format!("{nearest}.{extension}"),
-        None => parts().find(|(other, _)| *other == stem).map(|(stem, extension)| format!("{stem}.{extension}"))?,
-    };
-    Some(missing.with_file_name(name).display().to_string())
 }

@@ -5,6 +5,8 @@ use std::io;
 use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex};
 
+use keen_notch_core::words;
+
 use crate::Error;
 use crate::pool::lock;
 use crate::source::input::Input;
@@ -136,6 +138,21 @@ impl RunFiles {
         known.written.push(Named { name, identity });
         Ok(())
     }
+}
+
+/// Finds a file with a similar name in the folder of a missing file. Either the extension or the stem is the same.
+pub(crate) fn nearest(missing: &Path) -> Option<String> {
+    let folder = missing.parent().filter(|folder| !folder.as_os_str().is_empty()).unwrap_or(Path::new("."));
+    let entries = fs::read_dir(folder).ok()?.flatten().filter(|entry| entry.path().is_file());
+    let names: Vec<String> = entries.filter_map(|entry| entry.file_name().into_string().ok()).collect();
+    let (stem, extension) = missing.file_name()?.to_str()?.split_once('.')?;
+    let parts = || names.iter().filter_map(|name| name.split_once('.'));
+    let alike = parts().filter(|(_, other)| *other == extension).map(|(stem, _)| stem);
+    let name = match words::nearest(stem, alike) {
+        Some(nearest) => format!("{nearest}.{extension}"),
+        None => parts().find(|(other, _)| *other == stem).map(|(stem, extension)| format!("{stem}.{extension}"))?,
+    };
+    Some(missing.with_file_name(name).display().to_string())
 }
 
 /// Follows the links of an output to its place: the file that a link points to is replaced, or made, and the link stays.

@@ -11,7 +11,7 @@ use keen_notch_core::check::seen::{Entry, Store, StoreError, row_of};
 
 /// Entries that are read at a time: a page of many systems.
 const PAGE: usize = 256;
-/// Files of about the same size that become one.
+/// Number of files in a merge.
 const MERGED: usize = 4;
 /// The bytes of one.
 const WIDTH: usize = size_of::<Entry>();
@@ -51,7 +51,7 @@ impl Store for Spilled {
             writer.put(entry)?;
         }
         self.files.push(writer.finish()?);
-        // Files of about the same size become one: so there are few, and an entry is seldom written again.
+        // Merge files of similar size. This keeps the number of files and of rewrites low.
         while let Some(first) = self.files.len().checked_sub(MERGED)
             && let [oldest, .., newest] = &self.files[first..]
             && oldest.count <= MERGED / 2 * newest.count
@@ -63,13 +63,13 @@ impl Store for Spilled {
     }
 
     fn find(&mut self, texts: &[Entry], found: &mut Vec<Entry>) -> Result<(), StoreError> {
-        // The disk finds many pages at once faster than one after the other.
+        // Prefetch all pages: parallel reads are faster.
         for file in &self.files {
             let pages = texts.iter().flat_map(|(key, _)| file.pages(*key));
             pages.for_each(|page| file.prefetch(page));
         }
         for file in &self.files {
-            // Texts are sorted as the file is, so each page is read once, one after the other.
+            // Texts have the order of the file, so each page is read once.
             let mut last_read = None;
             for (key, rest) in texts {
                 for page in file.pages(*key) {
@@ -88,9 +88,9 @@ impl Store for Spilled {
 }
 
 impl Sorted {
-    /// The pages that may have a key.
+    /// The pages that can contain a key.
     fn pages(&self, key: u64) -> Range<usize> {
-        // Entries of one key may begin on the page before the one that begins with it.
+        // The entries of a key can begin on the page before its fence.
         let first = self.fences.partition_point(|fence| *fence < key).saturating_sub(1);
         first..self.fences.partition_point(|fence| *fence <= key)
     }
@@ -101,7 +101,7 @@ impl Sorted {
         {
             use rustix::fs::{Advice, fadvise};
             let width = NonZeroU64::new((PAGE * WIDTH) as u64);
-            // It is no more than advice.
+            // A failure has no effect on the result.
             let _ = fadvise(&self.file, (page * PAGE * WIDTH) as u64, width, Advice::WillNeed);
         }
     }

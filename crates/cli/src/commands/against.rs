@@ -103,7 +103,7 @@ pub fn run(
         let message = format!("{base} was made of other pieces than these");
         return Err(Failure::usage(message, "survey the same columns or pieces as then"));
     }
-    // Of columns with the same name, the first.
+    // The first of several columns with the same name wins.
     let by_name: HashMap<&str, &SavedColumn> =
         saved.columns.iter().rev().map(|column| (column.column.as_str(), column)).collect();
     let then = |title: &String| by_name.get(title.as_str()).copied();

@@ -106,7 +106,7 @@ impl Place {
     }
 }
 
-/// For each of `lines` lines of characters, the ranges that touch it.
+/// The ranges that overlap each of `lines` lines of characters.
 fn by_line(ranges: &[Range<usize>], lines: usize, per_line: usize) -> Vec<Vec<Range<usize>>> {
     let mut of_lines = vec![Vec::new(); lines];
     for range in ranges.iter().filter(|range| !range.is_empty()) {

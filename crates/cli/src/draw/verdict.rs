@@ -5,7 +5,7 @@ use keen_notch_core::verdict::{Doubt, Verdict};
 
 use super::visible;
 
-/// What is said of pieces without checks.
+/// The verdict for pieces without checks.
 pub const NO_CHECKS: &str = "no checks ran: the pieces have none";
 
 /// The inputs without rows, a line each.

@@ -6,19 +6,28 @@ use std::process::{Command, Output, Stdio};
 
 use super::{Run, can_trace, named, program};
 
-/// Calls that fail, each with an error that a system gives.
+/// System calls, each with an error that it returns.
 const CALLS: [(&str, &str); 6] =
     [("write", "ENOSPC"), ("pwrite64", "EIO"), ("fsync", "EIO"), ("rename", "EACCES"), ("openat", "EMFILE"), ("read", "EIO")];
-/// Calls of a kind that are made to fail, of each command.
+/// The number of failures of each system call, for each command.
 const TRIED: usize = 5;
 
+/// A folder whose input has a number of rows.
+fn run_on(rows: usize) -> Run {
+    let run = Run::new();
+    let rows: String = (0..rows).map(|row| format!("GRP-{row},depot\n")).collect();
+    run.write("in.csv", &format!("code,note\n{rows}GRP-x,y\n"));
+    run
+}
+
+/// The program under `strace`.
 fn traced(folder: &Path, strace: &[&str], words: &[&str]) -> Output {
     let mut command = Command::new("strace");
     command.current_dir(folder).args(["-f", "-qq", "-o", "log"]).args(strace).arg(program()).args(words);
     command.stdin(Stdio::null()).output().unwrap()
 }
 
-/// The calls of a kind that a run makes after it has opened `first`.
+/// The numbers of a system call in a run, after the run has opened `first`.
 fn calls(folder: &Path, call: &str, first: &str, words: &[&str]) -> std::ops::Range<usize> {
     let ended = traced(folder, &["-e", &format!("trace=openat,{}", named(call))], words);
     assert!(ended.status.code() < Some(2), "{words:?}: {}", String::from_utf8_lossy(&ended.stderr));
@@ -28,8 +37,8 @@ fn calls(folder: &Path, call: &str, first: &str, words: &[&str]) -> std::ops::Ra
     before..log.lines().filter(is_call).count()
 }
 
-/// Makes calls of a run fail, and asks what is there after each. That must be what was there before, or what a run without
-/// failures makes.
+/// Makes system calls fail, one in each run. After the run, `seen` must return the state from before the run, or the state after a run
+/// without failures. Returns the number of runs that failed.
 fn whole_or_as_before<T: PartialEq>(run: &Run, first: &str, words: &[&str], seen: impl Fn(&Run) -> T) -> usize {
     let before = run.files();
     let old = seen(run);
@@ -79,10 +88,8 @@ fn every_command_that_writes_leaves_all_or_nothing() {
     if !can_trace() {
         return;
     }
-    let run = Run::new();
-    let rows: String = (0..300).map(|row| format!("GRP-{row},depot\n")).collect();
-    run.write("in.csv", &format!("code,note\n{rows}GRP-x,y\n"));
-    run.write("more.csv", &format!("code,note\n{rows}"));
+    let run = run_on(300);
+    run.write("more.csv", "code,note\nGRP-1,depot\n");
     for (table, survey) in [("in.csv", "first.json"), ("more.csv", "second.json")] {
         traced(run.path(), &["-e", "trace=none"], &["survey", table, "-q", "--save", survey]);
     }
@@ -117,9 +124,7 @@ fn a_table_of_sqlite_and_the_files_beside_it_are_all_new_or_all_old() {
     if !can_trace() {
         return;
     }
-    let run = Run::new();
-    let rows: String = (0..3_000).map(|row| format!("GRP-{row},depot\n")).collect();
-    run.write("in.csv", &format!("code,note\n{rows}GRP-x,y\n"));
+    let run = run_on(3_000);
     let seen = |run: &Run| {
         let connection = rusqlite::Connection::open(run.path().join("yard.db")).unwrap();
         let count = "SELECT count(*) || ' ' || coalesce(max(no), '') FROM parts";
@@ -145,9 +150,7 @@ fn outputs_on_two_file_systems_are_all_new_or_all_old() {
     if !can_trace() {
         return;
     }
-    let run = Run::new();
-    let rows: String = (0..300).map(|row| format!("GRP-{row},depot\n")).collect();
-    run.write("in.csv", &format!("code,note\n{rows}GRP-x,y\n"));
+    let run = run_on(300);
     let [summary, faults] = ["summary.json", "faults.csv"].map(|name| run.1.path().join(name).to_str().unwrap().to_owned());
     let words =
         ["carve", "in.csv", "-l", "list.cutlist.toml", "-q", "-o", "out.csv", "--summary", &summary, "--faults", &faults];
@@ -155,7 +158,7 @@ fn outputs_on_two_file_systems_are_all_new_or_all_old() {
         let mut files = run.files();
         files.remove("log");
         let elsewhere = [&summary, &faults].map(|path| fs::read(path).unwrap_or_default());
-        // What a run has made there is taken away again.
+        // Remove the files of the run.
         for entry in fs::read_dir(run.1.path()).unwrap() {
             fs::remove_file(entry.unwrap().path()).unwrap();
         }

@@ -493,7 +493,7 @@ fn whatever_call_fails_the_table_and_the_files_are_all_new_or_all_old() {
             restore();
             let ended = trace(&["-e", &format!("trace={calls}"), "-e", &format!("inject={calls}:error={error}:when={number}")]);
             let said = String::from_utf8(ended.stderr).unwrap();
-            // Where the answer to COMMIT is lost, nobody knows what the server did.
+            // The outcome is unknown if the server cannot be asked after COMMIT.
             let is_unknown = said.contains("may have been written");
             match ended.status.code() {
                 Some(0) => assert_eq!(seen(), new, "{calls} {number}"),

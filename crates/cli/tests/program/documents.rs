@@ -79,7 +79,7 @@ fn run_what_is_shown(document: &str) {
     for block in blocks(&read(document), "console") {
         // After a command comes what it prints, where that is shown.
         for command in format!("\n{block}").replace("\\\n", "").split("\n$ ").skip(1) {
-            // A file that a command gets is a part of it.
+            // A here-document belongs to its command.
             let end = if command.contains("<<'END'\n") { "\nEND\n" } else { "\n" };
             let whole = format!("{command}\n");
             let (command, shown) = whole.split_once(end).unwrap();

@@ -1,4 +1,4 @@
-//! The memory of a run stays within `--memory` and 64 MB, whatever the input.
+//! A run uses at most 64 MB more than `--memory`, for any input.
 #![cfg(target_os = "linux")]
 
 use std::fmt::Write as _;
@@ -10,10 +10,10 @@ use insta::assert_snapshot;
 
 use crate::yard::{Ran, Yard};
 
-/// What a run may take beside `--memory`: the program itself, and 64 MB.
+/// Bytes allowed beyond `--memory`: the program itself and 64 MB.
 const BESIDE: u64 = (20 + 64) << 20;
 
-/// Runs the program, and gives the most memory that it had, in bytes.
+/// Runs the program. Returns its peak resident memory in bytes.
 fn measured(yard: &Yard, words: &[&str]) -> (Ran, u64) {
     let mut child = yard.child(words);
     let mut child = child.stdout(Stdio::null()).stderr(fs::File::create(yard.path().join("stderr")).unwrap()).spawn().unwrap();
@@ -32,7 +32,7 @@ fn measured(yard: &Yard, words: &[&str]) -> (Ran, u64) {
     (Ran { status: status.code().unwrap(), stdout: String::new(), stderr: yard.read("stderr") }, most)
 }
 
-/// A run with `--memory 16M` that succeeds within its memory.
+/// Runs the program with `--memory 16M`, and asserts that it succeeds within the limit.
 fn within(yard: &Yard, words: &[&str]) {
     let (ran, most) = measured(yard, &[words, &["--memory", "16M", "--quiet"]].concat());
     assert_eq!(ran.status, 0, "{words:?}\n{}", ran.shown());
@@ -61,6 +61,24 @@ fn short_rows_that_become_long_ones() {
 }
 
 #[test]
+fn the_memory_and_the_threads_do_not_change_the_output() {
+    let yard = Yard::with("in.csv", format!("code\n{}", lines(3_000, |row| (row % 700).to_string())));
+    let carve = |out: &str, limits: [&str; 4]| {
+        let words = ["carve", "in.csv", "-c", "code", "-p", "long: pad left to 3000 with \"0\"", "-q", "-o", out];
+        yard.out(&[&words[..], &limits[..]].concat());
+        fs::read(yard.path().join(out)).unwrap()
+    };
+    for out in ["cut.arrow", "cut.arrows", "cut.parquet", "cut.csv"] {
+        let plenty = carve(out, ["--threads", "1", "--memory", "1G"]);
+        for limits in
+            [["--threads", "1", "--memory", "1M"], ["--threads", "3", "--memory", "3M"], ["--threads", "4", "--memory", "64M"]]
+        {
+            assert!(plenty == carve(out, limits), "{out} {limits:?}");
+        }
+    }
+}
+
+#[test]
 fn many_columns_of_which_rows_have_few() {
     let keys = |count| lines(count, |row| format!("{{\"code\":\"GRP-{row}\",\"k{row}\":{row}}}"));
     let yard = Yard::with("in.jsonl", keys(4_000));
@@ -68,7 +86,7 @@ fn many_columns_of_which_rows_have_few() {
     within(&yard, &["survey", "in.jsonl"]);
     yard.write("more.jsonl", keys(10_001));
     let more = yard.run(&["survey", "more.jsonl"]);
-    // Where only the named columns matter, lines keep what they have.
+    // The limit does not apply if only named columns are needed.
     within(&yard, &["carve", "more.jsonl", "-c", "code", "-p", "no: after \"-\"", "-o", "cut.jsonl"]);
     assert_eq!(yard.read("cut.jsonl").lines().count(), 10_001);
     assert_snapshot!(more.shown());

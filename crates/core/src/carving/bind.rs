@@ -168,7 +168,7 @@ impl Carving {
         }
     }
 
-    /// Notes the columns that each piece comes from, and the bytes that it may add: first of the pieces that others are built of.
+    /// Computes the source columns and the added bytes of each piece, in build order.
     fn note_origins(&mut self) {
         for index in self.order.clone() {
             let (mut adds, mut sources) = (ByteSet::default(), BTreeSet::new());
@@ -211,7 +211,7 @@ impl Carving {
         self.pieces[piece].adds
     }
 
-    /// The columns that the text of a piece comes from, by their indices, which rise.
+    /// The source columns of a piece: ascending indices.
     pub fn sources(&self, piece: usize) -> &[usize] {
         &self.pieces[piece].sources
     }
@@ -513,7 +513,7 @@ impl Binder<'_> {
         ColumnRef::find_or_only(named.or(self.main), self.header).map_err(|error| TextError::of_column(error, span.clone()))
     }
 
-    /// The error for a column that is checked, which could have been the name of a piece.
+    /// The error for an unknown name in a check, which can be a column or a piece.
     fn or_piece(&self, piece: &Piece, error: TextError) -> TextError {
         let names = || self.pieces.iter().filter(|other| !other.hidden).map(|other| other.name.as_str());
         let (true, true) = (piece.hidden && piece.on_command_line, names().next().is_some()) else { return error };

@@ -426,7 +426,7 @@ impl Carving {
         // The row that had the text before, of the result that is the first of the row.
         let first_row = |first_item: usize| {
             let nth = item.checked_sub(first_item).and_then(|nth| u32::try_from(nth).ok())?;
-            // They come row by row, and in a row in the order of the checks.
+            // Repeats are sorted by row, check and result.
             let asked = (failure.row, failure.check, nth);
             let key = |repeat: &Repeat| (repeat.row, repeat.check, repeat.nth);
             let found = worked.repeats.binary_search_by_key(&asked, key);

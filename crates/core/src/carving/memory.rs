@@ -159,11 +159,9 @@ impl Carving {
         }
     }
 
-    /// Fetches what is known of the texts of some batches, which will be remembered next. Without this, [`Carving::remember`] fetches it
-    /// text by text where it is in a store.
+    /// Prefetches the stored texts of the next batches. Optional: [`Carving::remember`] otherwise reads the store once for each text.
     ///
-    /// # Errors
-    /// Where a store has one.
+    /// # Errors The store cannot be read.
     pub fn recall<'w>(&self, batches: impl Iterator<Item = &'w Worked> + Clone, memory: &mut Memory) -> Result<(), StoreError> {
         memory.begin(self.uniques);
         for (number, seen) in memory.seen.iter_mut().enumerate() {

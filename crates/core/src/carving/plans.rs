@@ -24,7 +24,7 @@ pub(super) struct PiecePlan {
     pub(super) hidden: bool,
     /// The bytes that its results may have though no column that it comes from does.
     pub(super) adds: ByteSet,
-    /// The columns that it comes from, by their indices, which rise.
+    /// Its source columns: ascending indices.
     pub(super) sources: Vec<usize>,
 }
 

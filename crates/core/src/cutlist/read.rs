@@ -336,7 +336,7 @@ fn wrong_type(found: &str, expected: &str, span: Range<usize>) -> TextError {
     TextError::new(format!("this is {found}, not {expected}"), span, help)
 }
 
-/// What a key of a piece that does not exist probably means: a condition, a check digit, or a phrase.
+/// The likely meaning of an unknown key of a piece: a condition, a check digit or a phrase.
 fn meant(key: &str) -> Option<String> {
     let key = key.replace(['_', '-'], " ");
     for condition in [key.clone(), format!("check digit {key}")] {

@@ -20,7 +20,7 @@ pub(crate) struct DatePlan {
     from: Option<i16>,
 }
 
-/// Letters for the fields of a date, as many programs write them; the longest first.
+/// Date fields as letters, as in many programs; the longest first.
 const LETTERS: [(&str, &str); 11] = [
     ("yyyy", "%Y"),
     ("mmmm", "%B"),
@@ -35,7 +35,7 @@ const LETTERS: [(&str, &str); 11] = [
     ("y", "%Y"),
 ];
 
-/// The format that letters such as `dd.mm.yyyy` mean, if it can be used.
+/// The strftime format for letters such as `dd.mm.yyyy`, if it is valid.
 fn meant(format: &DateFormat) -> Option<String> {
     if format.text.contains('%') {
         return None;
@@ -43,7 +43,7 @@ fn meant(format: &DateFormat) -> Option<String> {
     let (mut rest, mut meant, mut has_hour) = (format.text.to_lowercase(), String::new(), false);
     while let Some(c) = rest.chars().next() {
         let (letters, field) = LETTERS.iter().find(|(letters, _)| rest.starts_with(letters)).copied().unzip();
-        // After hours come minutes.
+        // `mm` after hours means minutes.
         meant += match field {
             Some("%m") if has_hour => "%M",
             Some(field) => field,

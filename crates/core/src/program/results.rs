@@ -104,7 +104,7 @@ impl Results {
         self.are_digits = Some(are_digits);
     }
 
-    /// Where a result with this text is in its value, in bytes; none where it is another text than there, or missing.
+    /// The byte range of a result in its value. `None` if the result is missing, or if its `text` differs from the value there.
     pub fn place(&self, row: usize, item: usize, values: Texts, text: &str) -> Option<Range<usize>> {
         let (value, span) = (values.spans.get(row)?, *self.sources().get(item)?);
         if span.is_empty() || span.start < value.start || span.end > value.end {

@@ -50,7 +50,7 @@ impl Lengths {
         }
     }
 
-    /// The memory beside the lengths themselves, in bytes.
+    /// Heap memory in bytes.
     pub(super) fn bytes(&self) -> usize {
         (self.counts.capacity() + self.longer.capacity()) * size_of::<u64>()
     }

@@ -50,14 +50,14 @@ use crate::text::blank::is_blank;
 /// How much of a column is kept.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Depth {
-    /// Enough for a line. Delimiters, positions and a sample are not kept.
+    /// Enough for a line. No delimiters, positions and sample.
     Brief,
     /// Enough for a page.
     Full,
 }
 
 impl Depth {
-    /// The bytes that a column takes at most, unless it has less memory.
+    /// The memory of a column in bytes, if it is not limited.
     pub fn bytes(self) -> usize {
         match self {
             Depth::Brief => 2 << 20,
@@ -66,11 +66,10 @@ impl Depth {
     }
 }
 
-/// How often the number of values and shapes that are kept is halved at most, where memory is short: this leaves what a survey is saved
-/// with.
+/// With little memory, a survey halves the number of values and shapes up to this many times. The rest is enough to save the survey.
 const MOST_HALVINGS: u32 = 3;
 
-/// What a piece of memory takes beside its bytes, about.
+/// Estimated overhead of an allocation, in bytes.
 const ALLOCATION: usize = 16;
 /// Rows of a sample.
 const SAMPLE: usize = 2000;
@@ -114,8 +113,8 @@ impl Survey {
         Survey::within(depth, usize::MAX)
     }
 
-    /// A survey of no rows so far that takes about `bytes` of memory at most. It keeps fewer values and shapes with less memory, down to
-    /// an eighth: see [`Survey::bytes`] for the memory that it takes then.
+    /// Creates an empty survey for about `bytes` of memory. With less memory it keeps fewer values and shapes, down to an eighth.
+    /// [`Survey::bytes`] has the memory that it uses.
     pub fn within(depth: Depth, bytes: usize) -> Survey {
         let (values, shapes) = match depth {
             Depth::Brief => (10_000, 500),
@@ -161,13 +160,13 @@ impl Survey {
         }
     }
 
-    /// Observes empty values, of this number of rows from `first` on.
+    /// Observes `rows` empty values; the first is in row `first`.
     pub fn observe_empty(&mut self, first: u64, rows: usize) {
         self.rows += rows as u64;
         self.blank.append(&Sightings { count: rows as u64, rows: (first..).take(rows.min(ROWS)).collect() }, 0);
     }
 
-    /// The memory that it takes, in bytes, about.
+    /// Estimated memory in bytes.
     pub fn bytes(&self) -> usize {
         let places = self.places.as_ref().map_or(0, Places::bytes);
         let sample = self.sample.as_ref().map_or(0, Sample::bytes);

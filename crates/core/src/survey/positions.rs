@@ -86,9 +86,9 @@ impl Places {
         }
     }
 
-    /// The memory that they take, in bytes, about.
+    /// Estimated memory in bytes.
     pub fn bytes(&self) -> usize {
-        // A few characters are at each place.
+        // Allows for a few characters at each position.
         const PLACE: usize = size_of::<Place>() + 512;
         self.by_length.values().map(|places| places.len() * PLACE).sum()
     }

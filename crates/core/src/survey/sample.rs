@@ -59,7 +59,7 @@ impl Sample {
         }
     }
 
-    /// The memory that it takes, in bytes, about.
+    /// Estimated memory in bytes.
     pub fn bytes(&self) -> usize {
         self.width + self.kept.capacity() * size_of::<(u64, u64, String)>()
     }

@@ -135,7 +135,7 @@ impl Shapes {
         }
     }
 
-    /// The memory that they take, in bytes, about.
+    /// Estimated memory in bytes.
     pub fn bytes(&self) -> usize {
         // Each has a key, an example and the numbers of rows.
         const KEPT: usize = 256;

@@ -115,7 +115,7 @@ impl Values {
         }
     }
 
-    /// The memory that they take, in bytes, about.
+    /// Estimated memory in bytes.
     pub fn bytes(&self) -> usize {
         let seen = self.seen.as_ref().map_or(0, |seen| seen.capacity() * size_of::<(u64, Seen)>() + seen.len() * ALLOCATION);
         self.hashes.capacity() * size_of::<u64>() + seen + self.width

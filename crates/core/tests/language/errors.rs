@@ -220,7 +220,7 @@ fn wrong_guesses_lead_to_the_answer() {
         let error = Condition::parse(guess).expect_err(guess);
         assert_eq!(error.help, format!("write `{answer}`"), "{guess}");
     }
-    // Numbers may have decimals and signs, so that there are several answers.
+    // The help offers three conditions for numbers.
     for guess in ["number", "is number", "must be numeric", "decimal"] {
         let help = Condition::parse(guess).expect_err(guess).help;
         let answers: Vec<&str> = help.split('`').skip(1).step_by(2).collect();

@@ -91,7 +91,7 @@ impl Sampled {
 /// The most bytes of a chunk or of what is written of it whose memory is used again: more is a very long row.
 const MOST_KEPT: usize = 2 << 20;
 
-/// Batches whose texts are looked for together in what is remembered: enough for files to be read in their order.
+/// Batches per lookup of stored texts. Large lookups read the files sequentially.
 const RECALLED: usize = 128;
 
 /// A fault, and where it is.
@@ -437,7 +437,7 @@ impl<'j> Worker<'j> {
                 (state.ahead)(first)
             };
             self.encoder.encode(&input, &mut Out::new((bytes, held), &mut hand_on))?;
-            // Short rows may become much longer ones.
+            // The output can be much larger than the input.
             if bytes.width() >= self.limits.written() {
                 hand_on(bytes);
             }

@@ -1,7 +1,9 @@
 //! Rows as Parquet or Arrow: batches of Arrow, which the sink makes the file of. Columns that had types keep them.
 
+use std::borrow::Cow;
 use std::fmt::Write as _;
 use std::mem;
+use std::ops::Range;
 use std::sync::Arc;
 
 use arrow_array::builder::{
@@ -10,7 +12,7 @@ use arrow_array::builder::{
 use arrow_array::{Array, ArrayRef, ListArray, RecordBatch, RecordBatchOptions, StringArray, StructArray, UInt32Array};
 use arrow_buffer::{Buffer as Bytes, NullBuffer, OffsetBuffer, ScalarBuffer};
 use arrow_schema::{ArrowError, DataType, Field, FieldRef, Fields, Metadata, Schema, SchemaRef};
-use keen_notch_core::batch::Buffer;
+use keen_notch_core::batch::{Buffer, Span};
 use keen_notch_core::carving::{Compared, OutColumn};
 use keen_notch_core::column::Header;
 
@@ -25,8 +27,10 @@ use crate::head;
 use crate::source::types::{Seen, Type};
 use crate::source::{CellKind, Chunk, Format, LineCount};
 
-/// Bytes beyond which the rows of a chunk are written before it ends. A batch must not depend on the memory or the threads of a run.
+/// Flush the held rows of a chunk at this size, in bytes.
 const MOST_HELD: usize = 512 << 10;
+/// Overhead of a cell in bytes.
+const CELL: usize = size_of::<i32>() + size_of::<bool>();
 /// Rows of a table of the program's own that are written together.
 const OWN_ROWS: usize = 4096;
 
@@ -56,7 +60,12 @@ pub struct Columnar {
     schema: SchemaRef,
     plan: Plan,
     columns: Vec<Column>,
+    /// Whether the output has a column of faults.
+    has_faults: bool,
 }
+
+/// The results of a piece in a batch: a text, and a span for each row.
+type PieceTexts<'a> = (&'a str, Cow<'a, [Span]>);
 
 /// The type of an original column, and what is known of its values where they must all be of it.
 fn type_of(format: &Format, types: &[Seen], column: usize) -> (Type, Option<Seen>) {
@@ -192,7 +201,8 @@ impl Columnar {
             columns.retain(|column| !matches!(column.from, From::Kept(_)));
         }
         let schema = Arc::new(Schema::new_with_metadata(fields, metadata(format)));
-        Ok(Columnar { kind, shape, schema, plan, columns })
+        let has_faults = shape.columns.contains(&OutColumn::Faults);
+        Ok(Columnar { kind, shape, schema, plan, columns, has_faults })
     }
 }
 
@@ -204,21 +214,59 @@ impl Encoder for Columnar {
 
     fn encode(&self, input: &Encodable, out: &mut Out) -> Result<(), Error> {
         let rows = OutRows::new(input, &self.shape);
-        let held = &mut *out.held;
+        let texts = |column: &OutColumn| match *column {
+            OutColumn::Piece { piece, result } => Some(rows.texts(input, &self.shape, piece, result)),
+            OutColumn::Original(_) | OutColumn::Source | OutColumn::Faults | OutColumn::Compared => None,
+        };
+        let texts: Vec<Option<PieceTexts>> = self.shape.columns.iter().map(texts).collect();
+        let mut start = 0;
+        for index in 0..rows.count() {
+            // Flush between rows: batches depend on the threads and the memory, and the output must not.
+            if out.held.pending > MOST_HELD {
+                self.hold(input, (&rows, start..index), &texts, out.held)?;
+                self.write(input.chunk, out)?;
+                start = index;
+            }
+            let of_pieces: usize = texts.iter().flatten().map(|(_, spans)| spans[index].width()).sum();
+            let faults = if self.has_faults { input.faults.each(rows.row(index)).flatten().map(str::len).sum() } else { 0 };
+            out.held.pending += of_pieces + faults + self.columns.len() * CELL;
+        }
+        self.hold(input, (&rows, start..rows.count()), &texts, out.held)
+    }
+
+    fn held_columns(&self) -> usize {
+        self.columns.len()
+    }
+
+    fn end_chunk(&self, chunk: &dyn Chunk, out: &mut Out) -> Result<(), Error> {
+        self.write(chunk, out)
+    }
+}
+
+impl Columnar {
+    /// Buffers output rows.
+    fn hold(
+        &self,
+        input: &Encodable,
+        (rows, range): (&OutRows, Range<usize>),
+        texts_of_pieces: &[Option<PieceTexts>],
+        held: &mut Held,
+    ) -> Result<(), Error> {
         held.columns.resize_with(self.columns.len(), HeldTexts::default);
-        held.rows.extend((0..rows.count()).map(|index| rows.number(index, input) as u32));
-        for ((column, made), texts) in self.shape.columns.iter().zip(&self.columns).zip(&mut held.columns) {
+        held.rows.extend(range.clone().map(|index| rows.number(index, input) as u32));
+        let columns = self.shape.columns.iter().zip(&self.columns).zip(texts_of_pieces);
+        for (((column, made), of_piece), texts) in columns.zip(&mut held.columns) {
             match (*column, &made.from) {
                 (_, From::Kept(_)) | (OutColumn::Original(_), From::Faults | From::Compared) => {}
                 (OutColumn::Faults, _) => {
-                    for index in 0..rows.count() {
+                    for index in range.clone() {
                         input.faults.each(rows.row(index)).flatten().for_each(|field| texts.push(Some(field)));
                         texts.end_list();
                     }
                 }
                 (OutColumn::Compared, _) => {
                     let mut words = String::new();
-                    for index in 0..rows.count() {
+                    for index in range.clone() {
                         for Compared { check, hash, new_for_piece, new_for_row } in
                             input.carving.compared(rows.row(index), input.worked)
                         {
@@ -232,7 +280,7 @@ impl Encoder for Columnar {
                     }
                 }
                 (OutColumn::Original(original), From::Made(of)) => {
-                    for index in 0..rows.count() {
+                    for index in range.clone() {
                         let number = rows.number(index, input);
                         let cell = input.chunk.cell(input.text, number, original);
                         if let Some(seen) = &made.seen {
@@ -241,12 +289,12 @@ impl Encoder for Columnar {
                         texts.push((cell.kind != CellKind::Nothing).then_some(&*cell.text));
                     }
                 }
-                (OutColumn::Source, _) => (0..rows.count()).for_each(|_| texts.push(Some(input.chunk.source()))),
+                (OutColumn::Source, _) => range.clone().for_each(|_| texts.push(Some(input.chunk.source()))),
                 (OutColumn::Piece { piece, result }, _) => {
-                    let (text, spans) = rows.texts(input, &self.shape, piece, result);
+                    let Some((text, spans)) = of_piece else { continue };
                     let are_there = result == 0 && rows.are_there(input, piece);
                     let value_type = self.shape.pieces[piece].value_type;
-                    for index in 0..rows.count() {
+                    for index in range.clone() {
                         let is_there = are_there || rows.is_there(index, input, &self.shape, (piece, result));
                         let result = is_there.then(|| spans[index].text(text));
                         match value_type {
@@ -258,19 +306,9 @@ impl Encoder for Columnar {
                 }
             }
         }
-        if held.size() > MOST_HELD { self.write(input.chunk, out) } else { Ok(()) }
+        Ok(())
     }
 
-    fn held_columns(&self) -> usize {
-        self.columns.len()
-    }
-
-    fn end_chunk(&self, chunk: &dyn Chunk, out: &mut Out) -> Result<(), Error> {
-        self.write(chunk, out)
-    }
-}
-
-impl Columnar {
     /// Sees to it that a value of a column whose values were only looked at in part is of its type.
     fn check(&self, chunk: &dyn Chunk, at: (usize, usize), found: Option<Type>, of: Type, seen: &Seen) -> Result<(), Error> {
         let Some(found) = found else { return Ok(()) };

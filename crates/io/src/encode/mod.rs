@@ -221,7 +221,7 @@ pub trait Encoder: Send + Sync {
     /// Where the format has no place for a value.
     fn encode(&self, rows: &Encodable, out: &mut Out) -> Result<(), Error>;
 
-    /// The columns that it finds in all rows of a batch before it writes the first.
+    /// The number of columns that the encoder buffers for a whole batch.
     fn held_columns(&self) -> usize {
         0
     }

@@ -24,6 +24,8 @@ pub struct Held {
     pub rows: Vec<u32>,
     /// The texts of each column of the output; none where they are not kept as texts.
     pub columns: Vec<HeldTexts>,
+    /// Estimated size of the rows in bytes, and of the row that comes next.
+    pub pending: usize,
 }
 
 /// Texts of a column, one after the other.
@@ -37,14 +39,6 @@ pub struct HeldTexts {
     pub absent: Vec<bool>,
     /// Where a value is a list: for each, how many texts there are up to its end.
     pub lists: Vec<i32>,
-}
-
-impl Held {
-    /// The bytes of the texts, and of what is known of each.
-    pub fn size(&self) -> usize {
-        let size = |texts: &HeldTexts| texts.text.len() + texts.ends.len() * (size_of::<i32>() + size_of::<bool>());
-        self.columns.iter().map(size).sum()
-    }
 }
 
 impl HeldTexts {

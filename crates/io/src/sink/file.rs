@@ -88,7 +88,7 @@ impl File {
     }
 
     fn put_in_place(&mut self, keeps_old: bool) -> io::Result<()> {
-        // The file is locked until it has its name.
+        // Keep the lock until the rename.
         let Stage::Beside(file, beside) = std::mem::replace(&mut self.stage, Stage::Gone) else { return Ok(()) };
         let (_locked, rest) = file.into_parts();
         rest.map_err(io::Error::other)?;
@@ -99,7 +99,7 @@ impl File {
         let old = if keeps_old && was_there { Some(keep(&self.folder, &self.place)?) } else { None };
         beside.put_in_place(self.file_name())?;
         self.stage = if was_there { Stage::Replaced(old) } else { Stage::New };
-        // The name lasts once its folder is written too.
+        // A rename is durable after a sync of the folder.
         self.folder.sync();
         Ok(())
     }

@@ -1,4 +1,4 @@
-//! The folder of an output. It is held open, so that the files of a run are found in it even if it is renamed meanwhile.
+//! The folder of an output. An open handle finds the files of a run even if somebody renames the folder.
 
 use std::ffi::OsStr;
 use std::path::{Path, PathBuf};
@@ -7,7 +7,7 @@ use std::{fs, io};
 #[cfg(unix)]
 use rustix::fs::{AtFlags, linkat, renameat, unlinkat};
 
-/// A folder. Where it cannot be opened, its files are found by its path.
+/// A folder. Without a handle, its methods use its path.
 #[derive(Debug)]
 pub struct Folder {
     path: PathBuf,
@@ -26,12 +26,12 @@ impl Folder {
         }
     }
 
-    /// Its path when the run began.
+    /// The path at the start of the run.
     pub fn path(&self) -> &Path {
         &self.path
     }
 
-    /// Whether another folder has its path now, or none.
+    /// Whether the path no longer leads to this folder.
     pub fn has_moved(&self) -> bool {
         #[cfg(unix)]
         if let Some(handle) = &self.handle {
@@ -42,7 +42,7 @@ impl Folder {
         false
     }
 
-    /// Renames a file in it.
+    /// Renames a file.
     pub fn rename(&self, from: &OsStr, to: &OsStr) -> io::Result<()> {
         #[cfg(unix)]
         if let Some(handle) = &self.handle {
@@ -51,7 +51,7 @@ impl Folder {
         fs::rename(self.path.join(from), self.path.join(to))
     }
 
-    /// Gives a file in it a second name.
+    /// Creates a hard link to a file.
     pub fn link(&self, from: &OsStr, to: &OsStr) -> io::Result<()> {
         #[cfg(unix)]
         if let Some(handle) = &self.handle {
@@ -60,7 +60,7 @@ impl Folder {
         fs::hard_link(self.path.join(from), self.path.join(to))
     }
 
-    /// Removes a file of it.
+    /// Removes a file.
     pub fn remove(&self, name: &OsStr) -> io::Result<()> {
         #[cfg(unix)]
         if let Some(handle) = &self.handle {
@@ -69,7 +69,7 @@ impl Folder {
         fs::remove_file(self.path.join(name))
     }
 
-    /// Writes its names to the disk. Not every system lets a folder be opened for that.
+    /// Syncs the directory entries, if the system supports that.
     pub fn sync(&self) {
         #[cfg(unix)]
         if let Some(handle) = &self.handle {

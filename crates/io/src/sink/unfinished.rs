@@ -9,7 +9,7 @@ use std::sync::{Arc, Condvar, Mutex, MutexGuard, PoisonError};
 use super::folder::Folder;
 use crate::pool::lock;
 
-/// The folders and names of the files that are beside their places so far.
+/// Folders and names of temporary files beside outputs.
 static FILES: Mutex<Vec<(Arc<Folder>, OsString)>> = Mutex::new(Vec::new());
 /// Held by whoever puts files in their places.
 static PLACING: Mutex<()> = Mutex::new(());
@@ -47,7 +47,7 @@ pub(super) fn has_ended() -> bool {
     HAS_ENDED.load(Ordering::Relaxed)
 }
 
-/// A file beside its place. It is removed when this is dropped, unless it has gone into its place.
+/// A temporary file beside an output. Dropping it removes the file, unless the file has become the output.
 #[derive(Debug)]
 pub(super) struct Beside {
     folder: Arc<Folder>,
@@ -55,21 +55,21 @@ pub(super) struct Beside {
 }
 
 impl Beside {
-    /// Notes a file that is beside its place. [`remove`] removes it too.
+    /// Registers a temporary file, so that [`remove`] removes it too.
     pub(super) fn note(folder: Arc<Folder>, path: &Path) -> Beside {
         let name = path.file_name().unwrap_or_default().to_owned();
         lock(&FILES).push((Arc::clone(&folder), name.clone()));
         Beside { folder, name }
     }
 
-    /// Puts it in its place, which has a name in the same folder.
+    /// Renames the file to the output, in the same folder.
     pub(super) fn put_in_place(self, place: &OsStr) -> io::Result<()> {
         self.folder.rename(&self.name, place)?;
         self.stay();
         Ok(())
     }
 
-    /// Leaves it where it is.
+    /// Keeps the file.
     pub(super) fn stay(mut self) {
         self.forget();
         self.name.clear();
@@ -84,7 +84,7 @@ impl Drop for Beside {
     fn drop(&mut self) {
         if !self.name.is_empty() {
             self.forget();
-            // Most that cannot be removed were never there.
+            // A file that was never created cannot be removed.
             let _ = self.folder.remove(&self.name);
         }
     }

@@ -57,10 +57,10 @@ pub const STRIDE: usize = 256 * 1024;
 /// Bytes of a block beyond which there is a long row in it, whose memory is not kept.
 pub const LONG: usize = 2 * STRIDE;
 
-/// Cells of a block beyond which its rows are fewer: each takes memory, though a line may be much shorter than its columns are many.
+/// The most cells in a block of lines. Each cell uses memory, even if a line is shorter than the columns.
 pub const MOST_CELLS: usize = 256 << 10;
 
-/// The most lines of a block of a table with this number of columns, where a line is a row.
+/// The most lines in a block, for a table with `columns` columns and one row per line.
 pub fn most_lines(columns: usize) -> usize {
     (MOST_CELLS / columns.max(1)).max(1)
 }
@@ -96,7 +96,7 @@ impl Block {
 }
 
 impl Block {
-    /// The block in parts of at most this many lines; one part where it has no more.
+    /// Splits the block into parts of at most `most_lines` lines.
     pub fn parts(self, most_lines: usize) -> Vec<Block> {
         let ends: Vec<usize> = memchr::memchr_iter(b'\n', &self.bytes).skip(most_lines - 1).step_by(most_lines).collect();
         if ends.is_empty() {

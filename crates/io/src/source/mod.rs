@@ -257,7 +257,7 @@ pub trait Chunk: Send {
     /// The number of rows, once it is open.
     fn rows(&self) -> usize;
 
-    /// The cells that it finds in a row, of this number of columns: fewer where rows have few of the columns.
+    /// The average number of cells that [`Chunk::take`] finds in a row, of `columns` requested columns.
     fn cells_of_row(&self, columns: usize) -> usize {
         columns
     }
@@ -388,7 +388,7 @@ impl RawRow {
 pub struct Rows<'c> {
     /// The rows, by their indices in the chunk.
     pub numbers: Vec<u32>,
-    /// The columns of the table up to the last that was asked for, by their indices; those that were not are empty.
+    /// The columns of the table, up to the last requested one. Columns that were not requested are empty.
     pub columns: Vec<Values<'c>>,
 }
 
@@ -405,7 +405,7 @@ pub struct Values<'c> {
     pub special: Mask,
     /// The values written anew, where some are not in the text as they are.
     pub own: Option<Buffer>,
-    /// The number of rows where no row has a value: there are no spans then.
+    /// The number of rows if no row has a value; `spans` is then empty.
     without_values: usize,
 }
 
@@ -428,7 +428,7 @@ impl<'c> Values<'c> {
         }
     }
 
-    /// Begins with rows that have no value so far, of a column of a text.
+    /// Resets to `rows` rows without values.
     fn begin(&mut self, text: &'c str, rows: usize) {
         (self.text, self.own, self.without_values) = (text, None, 0);
         self.spans.clear();
@@ -437,7 +437,7 @@ impl<'c> Values<'c> {
         self.special.clear(rows);
     }
 
-    /// The same, at next to no cost. [`Values::begin`] is to be called before there is a value.
+    /// Like [`Values::begin`], but cheaper. Call [`Values::begin`] before you store a value.
     fn begin_without_values(&mut self, text: &'c str, rows: usize) {
         if rows == 0 || rows > NO_VALUES.len() {
             return self.begin(text, rows);
@@ -460,7 +460,7 @@ impl<'c> Values<'c> {
 }
 
 impl<'c> Rows<'c> {
-    /// Begins anew, for rows of a chunk of which these columns are asked for, by their indices, which rise.
+    /// Resets to some rows of a chunk. `columns` are the requested columns, as ascending indices.
     fn begin(&mut self, rows: Range<usize>, columns: &[usize]) {
         self.numbers.clear();
         self.numbers.extend(rows.start as u32..rows.end as u32);

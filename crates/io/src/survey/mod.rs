@@ -118,24 +118,23 @@ fn survey_all(table: &mut Table, view: View, depth: Depth, threads: usize) -> Re
 struct Memory {
     columns: usize,
     depth: Depth,
-    /// The bytes of all surveys, and the most that they may take.
+    /// Bytes used by all surveys, and their limit.
     taken: AtomicUsize,
     most: usize,
-    /// The bytes that the survey of a column is made for.
+    /// Memory for the survey of a column, in bytes.
     share: usize,
 }
 
-/// The least that a column with a value takes, in bytes, about.
+/// Estimated memory of a column with one value, in bytes.
 const LEAST: usize = 3 << 10;
-/// Threads whose surveys have room in the memory, at least, before the surveys keep less.
+/// The memory is divided among this many threads, before surveys get smaller.
 const THREADS: usize = 2;
 
 impl Memory {
-    /// # Errors
-    /// Where there is not enough for the least that is known of each column.
+    /// # Errors The memory is too small for one value of each column.
     fn new(view: View, depth: Depth, most: usize) -> Result<Memory, Error> {
         let columns = view.count();
-        // What a survey finds does not depend on the number of threads.
+        // The result must not depend on the number of threads.
         let share = (most / columns.max(1) / THREADS).clamp(LEAST, depth.bytes());
         let memory = Memory { columns, depth, taken: AtomicUsize::new(0), most, share };
         if columns * LEAST > most { Err(memory.too_large()) } else { Ok(memory) }
@@ -145,20 +144,19 @@ impl Memory {
         Error::SurveyTooLarge { columns: self.columns, limit: self.most }
     }
 
-    /// Threads whose surveys have room in the memory.
+    /// The most threads whose surveys fit in the memory.
     fn most_threads(&self) -> usize {
         (self.most / (self.columns * self.share).max(1)).max(1)
     }
 
-    /// Surveys of no rows so far.
+    /// Empty surveys.
     fn surveys(&self) -> Vec<Survey> {
         (0..self.columns).map(|_| Survey::within(self.depth, self.share)).collect()
     }
 
-    /// Notes that some surveys have grown, which took `known` bytes before.
+    /// Updates the memory of a thread's surveys. `known` is their size at the last call.
     ///
-    /// # Errors
-    /// Where all take more than they may.
+    /// # Errors All surveys together exceed the limit.
     fn note(&self, known: &mut usize, surveys: &[Survey]) -> Result<(), Error> {
         let bytes = surveys.iter().map(Survey::bytes).sum();
         let before = std::mem::replace(known, bytes);

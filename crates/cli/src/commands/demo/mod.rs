@@ -117,7 +117,7 @@ const TOUR: [Stop; 6] = [
     },
 ];
 
-/// What a demo shows without the tour.
+/// The single stop of a demo without the tour.
 const MAIN: [Stop; 1] = [Stop {
     shows: "Two phrases cut two new columns out of part_code:",
     words: &["carve", "DIR/parts.csv", "-c", "part_code", "-p", "family: first 3", "-p", "grade: last 4"],
@@ -153,7 +153,7 @@ pub fn run(args: &DemoArgs, console: &Console) -> Result<(), Failure> {
         remember(&args.dir)?;
         writeln!(out, "\nGo on")?;
         for (words, shows) in *go_on {
-            // Commands of the tour are long.
+            // The tour has long commands.
             let between = if args.all { "\n      " } else { "   " };
             let (command, shows) = (paint(style::TAKEN, command(words, &folder)), paint(style::QUIET, format!("# {shows}")));
             writeln!(out, "  {command}{between}{shows}")?;

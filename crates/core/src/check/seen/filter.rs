@@ -1,32 +1,32 @@
-//! Tells most of the texts that a [`Store`](super::Store) does not have from those that it may have.
+//! A filter for texts that are certainly not in a [`Store`](super::Store).
 
-/// The words of a block: one line of a processor's cache.
+/// Words of a block, which fills a CPU cache line.
 const WORDS: usize = 8;
-/// The bits that are set for each text.
+/// Bits set for each text.
 const PROBES: u32 = 4;
-/// The bits of a hash that tell a bit of a block.
+/// Hash bits that select a bit of a block.
 const PROBE_BITS: u32 = 9;
 
 /// A blocked Bloom filter (Putze, Sanders and Singler, "Cache-, Hash- and Space-Efficient Bloom Filters", 2007).
 ///
-/// With 8 bits a text, one new text in 30 is not recognised as new; with 6 bits, one in 15.
+/// The false positive rate is 1 in 30 at 8 bits per text, and 1 in 15 at 6 bits.
 #[derive(Debug, Default)]
 pub(super) struct Filter {
     blocks: Vec<[u64; WORDS]>,
 }
 
 impl Filter {
-    /// An empty filter of about this many bytes.
+    /// Creates an empty filter of about `bytes` bytes.
     pub(super) fn of(bytes: usize) -> Filter {
         Filter { blocks: vec![[0; WORDS]; (bytes / size_of::<[u64; WORDS]>()).max(1)] }
     }
 
-    /// Whether nothing can be added: the filter has no blocks.
+    /// Whether the filter has no blocks, so that it can hold nothing.
     pub(super) fn is_none(&self) -> bool {
         self.blocks.is_empty()
     }
 
-    /// Adds a text, by 64 bits of its hash.
+    /// Adds a text. `key` is 64 bits of its hash.
     pub(super) fn add(&mut self, key: u64) {
         let block = self.block_of(key);
         if let Some(block) = self.blocks.get_mut(block) {
@@ -34,18 +34,18 @@ impl Filter {
         }
     }
 
-    /// Whether a text may have been added: if it was, certainly.
+    /// Whether the text may have been added. There are no false negatives.
     pub(super) fn may_have(&self, key: u64) -> bool {
         self.blocks.get(self.block_of(key)).is_some_and(|block| bits(key).all(|(word, bit)| block[word] & bit != 0))
     }
 
-    /// The upper bits of the hash tell the block; the lower ones the bits in it.
+    /// The upper bits of the hash select the block, and the lower bits select the bits in it.
     fn block_of(&self, key: u64) -> usize {
         ((u128::from(key) * self.blocks.len() as u128) >> u64::BITS) as usize
     }
 }
 
-/// The bits of a text in its block: which word, and which bit of it.
+/// The word and the bit mask of each bit of a text.
 fn bits(key: u64) -> impl Iterator<Item = (usize, u64)> {
     (0..PROBES).map(move |probe| {
         let bit = (key >> (probe * PROBE_BITS)) as usize % (WORDS * u64::BITS as usize);

@@ -33,8 +33,8 @@ impl Hash {
 /// # Ok::<(), keen_notch_core::check::seen::StoreError>(())
 /// ```
 ///
-/// A table that reaches its memory limit goes to a [`Store`], sorted, and a new one begins. From then on a filter takes three
-/// quarters of the memory: it tells that most new texts are not in the store, which then need not be read. The results are the same with any limit.
+/// A table that reaches its memory limit moves to a [`Store`], sorted, and a new table begins. From then on, a filter uses three quarters
+/// of the memory. It recognises most new texts, so that the store is seldom read. The results are the same with any limit.
 #[derive(Debug)]
 pub struct Seen {
     shards: Vec<Shard>,
@@ -42,9 +42,9 @@ pub struct Seen {
     bytes: usize,
     most: usize,
     store: Option<Box<dyn Store>>,
-    /// The texts of the store.
+    /// Filter for the texts in the store.
     filter: Filter,
-    /// The texts that the store was asked for beforehand, sorted, and the entries that it has for them.
+    /// The prefetched texts, sorted, and their entries in the store.
     asked: Vec<Entry>,
     recalled: Vec<Entry>,
 }
@@ -57,14 +57,13 @@ pub type StoreError = Box<dyn std::error::Error + Send + Sync>;
 
 /// Keeps what memory has no space for.
 pub trait Store: std::fmt::Debug + Send {
-    /// Keeps entries, which come sorted, and of which no two differ in their rows only; nor do any from those kept before.
+    /// Stores sorted entries. All entries in the store have different texts.
     ///
     /// # Errors
     /// Where they cannot be kept.
     fn keep(&mut self, entries: &mut dyn Iterator<Item = Entry>) -> Result<(), StoreError>;
 
-    /// Adds the entries of some texts to `found`, in any order. The texts are sorted entries without rows; [`row_of`] tells whether an
-    /// entry is that of a text.
+    /// Adds the entries of some texts to `found`, in any order. `texts` are sorted entries without rows.
     ///
     /// # Errors
     /// Where what was kept cannot be read.
@@ -91,7 +90,7 @@ const ROW_BITS: u32 = 40;
 const ROW_MASK: u64 = (1 << ROW_BITS) - 1;
 /// The slots of a part that has any.
 const FEWEST: usize = 16;
-/// The share of the memory that the table keeps once there is a filter.
+/// The table uses one part in this many of the memory once there is a filter.
 const TABLE_SHARE: usize = 4;
 
 impl Default for Seen {
@@ -141,8 +140,8 @@ impl Seen {
         std::hint::black_box(hashes.iter().fold(0, |all, hash| all ^ slot(hash)));
     }
 
-    /// Asks the store for texts that will be noted next, all at once and in the order of the store. Without this, [`Seen::note`] asks
-    /// for each by itself.
+    /// Prefetches the next texts from the store, in the order of the store. Optional: [`Seen::note`] otherwise reads the store once for
+    /// each text.
     ///
     /// # Errors
     /// Where the store has one.
@@ -213,7 +212,7 @@ impl Seen {
         if shards.iter().all(|shard| shard.count == 0) {
             return Ok(());
         }
-        // Parts are split by the upper bits of what entries are sorted by: sorted one after the other, they take no memory besides.
+        // Shards split the key range, so that sorting them one by one sorts all entries without a copy.
         let mut entries = shards.iter_mut().flat_map(|shard| {
             let mut entries = std::mem::take(shard).slots;
             entries.retain(|slot| slot.1 != 0);
@@ -327,7 +326,7 @@ mod tests {
             let mut known = std::collections::HashMap::new();
             let text = |row: u64| (row * row % 30_011).to_string();
             for row in 1..40_000u64 {
-                // Half of the texts are asked for beforehand, many at a time.
+                // Prefetch half of the texts.
                 if row % 2_000 == 1 {
                     seen.recall((row..row + 1_000).map(|row| Seen::hash([text(row).as_str()]))).unwrap();
                 }

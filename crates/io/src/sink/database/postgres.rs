@@ -5,7 +5,7 @@
 
 use std::io::Write;
 use std::thread;
-use std::time::Duration;
+use std::time::{Duration, Instant};
 
 use keen_notch_core::text::blank::is_blank;
 use postgres::error::SqlState;
@@ -22,10 +22,10 @@ use crate::source::types::Type;
 /// Bytes of rows that are handed to the server together.
 const HELD: usize = 1 << 20;
 
-/// What the codes of errors begin with that a server gives when it shuts down.
+/// Prefix of the error codes of a shutdown.
 const SHUTDOWN: &str = "57P";
-/// How often a server is asked what became of a transaction, and how long between.
-const OUTCOME_TRIES: usize = 15;
+/// Time limit and interval of queries for the outcome of a transaction. A signal waits for the outcome.
+const OUTCOME_PATIENCE: Duration = Duration::from_secs(3);
 const OUTCOME_STEP: Duration = Duration::from_millis(200);
 
 /// The tables that are written.
@@ -72,12 +72,13 @@ impl Tables {
         self.client.batch_execute(statements).map_err(|error| failed(&self.address, &error))
     }
 
-    /// Finds out whether a transaction was committed whose connection has ended.
+    /// Asks the server for the outcome of a transaction after the connection has ended. `number` is the number of the transaction.
     ///
     /// # Errors
-    /// Where it was not, or nobody can tell.
+    /// The transaction was aborted, or the server does not answer.
     fn ask_for_outcome(&self, number: &str, error: &postgres::Error) -> Result<(), Error> {
-        for _ in 0..OUTCOME_TRIES {
+        let start = Instant::now();
+        while start.elapsed() < OUTCOME_PATIENCE {
             let status = connect(&self.uri, &self.address)
                 .ok()
                 .and_then(|mut client| first_text(&mut client, &format!("SELECT txid_status({number})")).ok().flatten());
@@ -395,7 +396,7 @@ impl Loader for Tables {
     fn commit(&mut self) -> Result<(), Error> {
         let unsettled = self.tables.iter().filter(|table| !table.is_settled && !table.columns.is_empty());
         let dropped: String = unsettled.map(|table| format!("DROP TABLE {}; ", table.waiting)).collect();
-        // By its number, another connection can ask what became of the transaction.
+        // With the number, another connection can ask for the outcome.
         let number = first_text(&mut self.client, "SELECT txid_current()").map_err(|error| failed(&self.address, &error))?;
         match self.client.batch_execute(&format!("{dropped}COMMIT")) {
             Ok(()) => Ok(()),

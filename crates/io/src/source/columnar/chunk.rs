@@ -37,7 +37,7 @@ struct Texts {
 }
 
 impl ColumnarChunk {
-    /// Some rows, which take about that many bytes, after others.
+    /// A chunk of about `size` bytes, after `before` rows.
     pub fn new(name: Arc<str>, (batch, size): (RecordBatch, usize), places: Vec<usize>, before: u64) -> ColumnarChunk {
         let texts = (0..places.len()).map(|_| None).collect();
         ColumnarChunk { name, batch, size, places, before, opened: Vec::new(), texts }

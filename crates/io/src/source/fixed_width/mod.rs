@@ -32,7 +32,7 @@ pub struct FixedWidth {
     header: Header,
     layout: Layout,
     blocks: Blocks<EachLine>,
-    /// Blocks that were read before their turn, and where the rows begin in each.
+    /// Blocks that are read but not yet returned, with the byte at which the rows begin.
     next: VecDeque<(Block, usize)>,
     shape: Arc<Shape>,
 }
@@ -88,7 +88,7 @@ impl FixedWidth {
 }
 
 impl FixedWidth {
-    /// Adds a block, whose rows begin at a byte of it, to the next ones.
+    /// Splits a block and queues the parts. The rows begin at byte `start`.
     fn push(&mut self, block: Block, mut start: usize) {
         for part in block.parts(most_lines(self.header.count())) {
             let of_part = start.min(part.bytes.len());

@@ -50,16 +50,16 @@ impl Shape {
     }
 }
 
-/// Rows with fewer than one in this many of the values that are asked for are taken value by value.
+/// Rows are sparse if they have fewer than one in this many of the requested values.
 const SPARSE: usize = 4;
 
 /// What was found in a chunk.
 #[derive(Default)]
 struct Found {
     rows: Vec<RawRow>,
-    /// The members of each row that are columns, in the order of the columns.
+    /// The members of each row, sorted by column.
     members: Vec<Member>,
-    /// For each row, the index of its first member; then the number of members.
+    /// The index of the first member of each row, and the number of members at the end.
     first_members: Vec<u32>,
     /// For each row, the byte after its last value.
     ends: Vec<u32>,
@@ -67,16 +67,16 @@ struct Found {
     /// Whether there are escapes anywhere.
     has_escapes: bool,
     columns: Vec<usize>,
-    /// For each column, the last line that has it, by a number of its own.
+    /// The last line with each column, numbered over all chunks.
     last_lines: Vec<u64>,
     lines: u64,
 }
 
-/// A member of an object that is a column.
+/// A member of an object, in a column.
 #[derive(Debug, Clone, Copy)]
 struct Member {
     column: u32,
-    /// The value as it is in the text, quotes and all.
+    /// The value in the text, with its quotes.
     value: Span,
 }
 
@@ -87,7 +87,7 @@ impl Found {
         self.members.get(first(rows.start)..first(rows.end)).unwrap_or_default()
     }
 
-    /// Where the value of a column is in a row; empty where there is none.
+    /// The value of a column in a row; empty if there is none.
     fn value(&self, row: usize, column: usize) -> Span {
         let members = self.members(row..row + 1);
         let of_column = match members.get(column) {
@@ -302,7 +302,7 @@ pub fn kind(value: &str) -> CellKind {
 }
 
 impl JsonLinesChunk {
-    /// Takes the values of rows that have few of the columns: what it does grows with the values that there are.
+    /// Takes the values of sparse rows. The cost depends on the number of values, not of columns.
     fn take_sparse<'c>(&'c self, text: &'c str, range: Range<usize>, into: &mut Rows<'c>) {
         let found = &self.found;
         found.columns.iter().for_each(|column| into.columns[*column].begin_without_values(text, range.len()));
@@ -310,7 +310,7 @@ impl JsonLinesChunk {
         for (row, of_chunk) in range.clone().enumerate() {
             for Member { column, value } in found.members(of_chunk..of_chunk + 1) {
                 let column = *column as usize;
-                // Columns that are not taken have not begun.
+                // Skip columns that were not requested.
                 let taken = into.columns.get_mut(column).filter(|taken| taken.without_values > 0 || !taken.spans.is_empty());
                 let Some(taken) = taken else { continue };
                 if taken.without_values > 0 {
@@ -327,14 +327,14 @@ impl JsonLinesChunk {
     }
 }
 
-/// Puts the value of a row into its column, without quotes. Whether it has escapes, which [`write_anew`] replaces.
+/// Stores the value of a row without its quotes. Returns whether it has escapes, for [`write_anew`].
 #[inline]
 fn put(taken: &mut Values, row: usize, value: Span, text: &str, has_escapes: bool) -> bool {
     let bytes = text.as_bytes();
     let mut is_escaped = false;
     let span = match value.bytes(bytes) {
         [b'"', inner @ .., _] => {
-            // What is not an escape needs none.
+            // Only escapes have a backslash.
             if has_escapes && memchr::memchr(b'\\', inner).is_some() {
                 is_escaped = true;
                 taken.special.set(row);

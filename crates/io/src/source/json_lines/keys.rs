@@ -13,7 +13,7 @@ use crate::source::LineCount;
 use crate::source::blocks::Block;
 use crate::source::types::{Seen, Type};
 
-/// The most names: objects that use data as keys would otherwise make a column of each.
+/// The limit of keys: objects that use data as keys would have a column for each.
 const MOST_KEYS: usize = 10_000;
 
 /// Names in the order in which they first came, and which column each is.
@@ -61,11 +61,10 @@ impl Keys {
         column
     }
 
-    /// Adds those of the lines of a block that begin in its first `most` bytes, and at least those of its first object. Gives how
-    /// that is written. Where there are too many, `all` tells whether that is an error; otherwise no more are added.
+    /// Adds the keys of the lines that begin in the first `most` bytes of a block, and at least those of its first object. Returns the
+    /// style of that object. Too many keys are an error if `all` are needed; otherwise the search stops.
     ///
-    /// # Errors
-    /// Where it is not UTF-8, a line is no object, or there are too many of those that are all wanted.
+    /// # Errors The block is not UTF-8, a line is not an object, or there are too many keys.
     pub fn find(&mut self, block: &Block, name: &str, most: usize, all: bool) -> Result<Option<Style>, Error> {
         let text = block.text(name)?;
         let (mut style, mut at, mut count) = (None, 0, LineCount::default());

@@ -96,6 +96,11 @@ fn every_command_that_writes_leaves_all_or_nothing() {
     let files = |run: &Run| {
         let mut files = run.files();
         files.remove("log");
+        if let Some(page) = files.get_mut("page.html") {
+            // Its time passes, and is that of UTC if the file of the time zone cannot be opened.
+            let (before, after) = std::str::from_utf8(page).unwrap().split_once("Made on ").unwrap();
+            *page = [before, after.split_once(" by ").unwrap().1].concat().into_bytes();
+        }
         files
     };
     let mut failed = 0;

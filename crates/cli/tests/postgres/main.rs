@@ -511,3 +511,30 @@ fn whatever_call_fails_the_table_and_the_files_are_all_new_or_all_old() {
     eprintln!("{failed} failures");
     assert!(failed > 10, "only {failed} runs failed");
 }
+
+#[test]
+#[cfg(target_os = "linux")]
+fn a_row_over_the_limit_is_refused_before_it_is_read() {
+    let Some((server, yard)) = yard() else { return };
+    let address = server.address();
+    let with_query = |query: &str, words: &[&str]| {
+        yard.measured(&[&["carve", "--from", &address, "--query", query, "-p", "x: last 2", "-o", "out.csv"], words].concat())
+    };
+    for query in [
+        "SELECT 'GRP' AS code UNION ALL SELECT repeat('x', 100000000)",
+        "SELECT ('\"' || repeat('x', 100000000) || '\"')::jsonb AS code",
+        "SELECT repeat('10', 50000000)::varbit AS code",
+    ] {
+        let (refused, most) = with_query(query, &["-c", "code"]);
+        assert!(refused.status == 3 && refused.stderr.contains("the row is longer than 25165824 bytes"), "{}", refused.stderr);
+        assert!(most < 60 << 20, "{query}: {} MiB", most >> 20);
+    }
+    // The limit is that of a whole row. Columns of one name, comments, nulls and the order of rows are kept.
+    let query = "SELECT n::text AS code, lpad(n::text, 40) AS code, CASE WHEN n > 2 THEN 'depot' END FROM generate_series(1, 4) AS n \
+                 ORDER BY n DESC -- the last first";
+    let (carved, _) = with_query(query, &["-c", "#2", "--max-row", "46", "-q"]);
+    assert_eq!(carved.status, 0, "{}", carved.stderr);
+    assert_snapshot!(yard.read("out.csv"));
+    let (refused, _) = with_query(query, &["-c", "#2", "--max-row", "45", "-q"]);
+    assert!(refused.status == 3 && refused.stderr.contains("row 1: the row is longer than 45 bytes"), "{}", refused.stderr);
+}

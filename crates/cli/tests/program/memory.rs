@@ -3,38 +3,17 @@
 
 use std::fmt::Write as _;
 use std::fs;
-use std::process::Stdio;
-use std::time::Duration;
 
 use insta::assert_snapshot;
 
-use crate::yard::{Ran, Yard};
+use crate::yard::Yard;
 
 /// Bytes allowed beyond `--memory`: the program itself and 64 MB.
 const BESIDE: u64 = (20 + 64) << 20;
 
-/// Runs the program. Returns its peak resident memory in bytes.
-fn measured(yard: &Yard, words: &[&str]) -> (Ran, u64) {
-    let mut child = yard.child(words);
-    let mut child = child.stdout(Stdio::null()).stderr(fs::File::create(yard.path().join("stderr")).unwrap()).spawn().unwrap();
-    let mut most = 0;
-    let status = loop {
-        let known = fs::read_to_string(format!("/proc/{}/status", child.id())).unwrap_or_default();
-        let resident =
-            known.lines().find_map(|line| line.strip_prefix("VmHWM:")?.strip_suffix("kB")?.trim().parse::<u64>().ok());
-        most = most.max(resident.unwrap_or_default() << 10);
-        if let Some(status) = child.try_wait().unwrap() {
-            break status;
-        }
-        std::thread::sleep(Duration::from_millis(2));
-    };
-    assert!(most > 0, "nothing was measured");
-    (Ran { status: status.code().unwrap(), stdout: String::new(), stderr: yard.read("stderr") }, most)
-}
-
 /// Runs the program with `--memory 16M`, and asserts that it succeeds within the limit.
 fn within(yard: &Yard, words: &[&str]) {
-    let (ran, most) = measured(yard, &[words, &["--memory", "16M", "--quiet"]].concat());
+    let (ran, most) = yard.measured(&[words, &["--memory", "16M", "--quiet"]].concat());
     assert_eq!(ran.status, 0, "{words:?}\n{}", ran.shown());
     assert!(most < BESIDE + (16 << 20), "{words:?}: {} MiB", most >> 20);
 }
@@ -97,9 +76,9 @@ fn a_survey_of_many_columns() {
     let row = |cell: &dyn Fn(usize) -> String| (0..20_000).map(cell).collect::<Vec<_>>().join(",");
     let table = format!("{}\n{}\n", row(&|column| format!("c{column}")), row(&|column| format!("GRP-{column}")));
     let yard = Yard::with("wide.csv", table);
-    let (ran, most) = measured(&yard, &["survey", "wide.csv", "--memory", "16M"]);
+    let (ran, most) = yard.measured(&["survey", "wide.csv", "--memory", "16M"]);
     assert!(most < BESIDE + (16 << 20), "{} MiB", most >> 20);
-    let (enough, most) = measured(&yard, &["survey", "wide.csv", "--memory", "128M"]);
+    let (enough, most) = yard.measured(&["survey", "wide.csv", "--memory", "128M"]);
     assert!(enough.status == 0 && most < BESIDE + (128 << 20), "{} MiB: {}", most >> 20, enough.shown());
     assert_snapshot!(ran.shown());
 }

@@ -91,6 +91,30 @@ impl Yard {
         command
     }
 
+    /// Runs the program. Returns its peak resident memory in bytes.
+    #[cfg(target_os = "linux")]
+    pub fn measured(&self, words: &[&str]) -> (Ran, u64) {
+        let mut child = self.child(words);
+        let mut child = child
+            .stdout(std::process::Stdio::null())
+            .stderr(fs::File::create(self.path().join("stderr")).unwrap())
+            .spawn()
+            .unwrap();
+        let mut most = 0;
+        let status = loop {
+            let known = fs::read_to_string(format!("/proc/{}/status", child.id())).unwrap_or_default();
+            let resident =
+                known.lines().find_map(|line| line.strip_prefix("VmHWM:")?.strip_suffix("kB")?.trim().parse::<u64>().ok());
+            most = most.max(resident.unwrap_or_default() << 10);
+            if let Some(status) = child.try_wait().unwrap() {
+                break status;
+            }
+            std::thread::sleep(std::time::Duration::from_millis(2));
+        };
+        assert!(most > 0, "nothing was measured");
+        (Ran { status: status.code().unwrap(), stdout: String::new(), stderr: self.read("stderr") }, most)
+    }
+
     /// All files, hidden or not, with what is in them; where a name leads to nothing, with nothing.
     pub fn contents(&self) -> Vec<(String, Vec<u8>)> {
         let names = self.names().into_iter();

@@ -87,7 +87,7 @@ pub fn run(args: &ReportArgs, console: &Console) -> Result<Exit, Failure> {
     let page = Page {
         version: report::VERSION,
         title: pieces.title.clone().unwrap_or_else(|| names(&inputs)),
-        made: jiff::Zoned::now().strftime("%-d %B %Y, %H:%M").to_string(),
+        made: jiff::Zoned::now().strftime("%-d %B %Y, %H:%M %Z").to_string(),
         verdict: verdict::sentence(&verdict, &summary),
         is_good: matches!(verdict, Verdict::Passed { .. }),
         files,

@@ -199,7 +199,6 @@ impl Giving {
 
     /// The next row is longer than the limit.
     #[cold]
-    #[cfg(feature = "sqlite")]
     fn too_long(&self) -> Error {
         too_long(self.chunk.source(), self.chunk.next_row(), self.max_row)
     }

@@ -11,7 +11,7 @@ use postgres::types::{Kind, Type as ServerType};
 use super::{Column, Giving, Opened};
 use crate::Error;
 use crate::database::postgres::{connect, failed, find, tables};
-use crate::database::{Relation, What, quoted};
+use crate::database::{Relation, What};
 use crate::source::CellKind;
 use crate::source::types::Type;
 
@@ -68,10 +68,8 @@ pub fn open(uri: &str, address: &str, relation: &Relation) -> Result<Opened, Err
         has_text: no_text(of).is_none(),
     });
     let columns = columns.collect();
-    // Columns of one name cannot be told apart in a query around it.
-    let are_told_apart = names.iter().enumerate().all(|(index, name)| !names[..index].contains(name));
     let read = move |needed: Vec<usize>, mut giving: Giving| {
-        let asked = Asked { query, names, types, are_told_apart };
+        let asked = Asked { query, types };
         let outcome = asked.read(&mut client, &needed, &mut giving, &name);
         giving.end(outcome);
     };
@@ -100,26 +98,97 @@ fn no_text(of: &ServerType) -> Option<&'static str> {
     }
 }
 
-/// What is read.
+/// How the server measures the text of a value.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Length {
+    /// Not at all: a text of this type has at most 150 000 bytes.
+    Bounded,
+    /// As a text.
+    Text,
+    /// As the text that a cast makes.
+    Cast,
+}
+
+/// How the text of a value of a type is measured.
+fn length(of: &ServerType) -> Length {
+    match (of.kind(), of) {
+        (Kind::Domain(base), _) => length(base),
+        (Kind::Enum(_) | Kind::Pseudo, _) => Length::Bounded,
+        (_, &ServerType::TEXT | &ServerType::VARCHAR | &ServerType::BPCHAR) => Length::Text,
+        (
+            _,
+            &(ServerType::BOOL
+            | ServerType::CHAR
+            | ServerType::CIDR
+            | ServerType::DATE
+            | ServerType::FLOAT4
+            | ServerType::FLOAT8
+            | ServerType::INET
+            | ServerType::INT2
+            | ServerType::INT4
+            | ServerType::INT8
+            | ServerType::INTERVAL
+            | ServerType::MACADDR
+            | ServerType::MACADDR8
+            | ServerType::MONEY
+            | ServerType::NAME
+            | ServerType::NUMERIC
+            | ServerType::OID
+            | ServerType::TIME
+            | ServerType::TIMESTAMP
+            | ServerType::TIMESTAMPTZ
+            | ServerType::TIMETZ
+            | ServerType::UUID),
+        ) => Length::Bounded,
+        _ => Length::Cast,
+    }
+}
+
+/// A relation to read.
 struct Asked {
     query: String,
-    names: Vec<String>,
     types: Vec<ServerType>,
-    are_told_apart: bool,
 }
 
 impl Asked {
+    /// The query for the values of some columns, and whether each row ends in a cell with its length in bytes where that is over
+    /// `max_row`. The values of such a row are null: the client package keeps each row whole in memory, up to the 1 GB of the server.
+    ///
+    /// `OFFSET 0` has the server compute each value once, and leaves the order of rows alone.
+    fn sql(&self, needed: &[usize], max_row: usize) -> (String, bool) {
+        let names: Vec<String> = (0..self.types.len()).map(|column| format!("c{column}")).collect();
+        let given = format!("(SELECT * FROM ({}\n) AS relation OFFSET 0) AS given({})", self.query, names.join(", "));
+        let names: Vec<&str> = needed.iter().map(|column| names[*column].as_str()).collect();
+        let lengths = needed.iter().map(|column| length(&self.types[*column])).collect::<Vec<_>>();
+        let terms = names.iter().zip(&lengths).filter_map(|(name, length)| match length {
+            Length::Bounded => None,
+            Length::Text => Some(format!("coalesce(octet_length({name}), 0)::bigint")),
+            Length::Cast => Some(format!("coalesce(octet_length({name}::text), 0)::bigint")),
+        });
+        let size = terms.collect::<Vec<_>>().join(" + ");
+        if size.is_empty() {
+            return (format!("SELECT {} FROM {given}", names.join(", ")), false);
+        }
+        let is_over = format!("size > {max_row}");
+        let cells = names.iter().zip(&lengths).map(|(name, length)| match length {
+            Length::Bounded => (*name).to_owned(),
+            Length::Text | Length::Cast => format!("CASE WHEN {is_over} THEN NULL ELSE {name} END"),
+        });
+        let cells = cells.collect::<Vec<_>>().join(", ");
+        let over = format!("CASE WHEN {is_over} THEN size END");
+        (
+            format!("SELECT {cells}, {over} FROM (SELECT {}, {size} AS size FROM {given} OFFSET 0) AS sized", names.join(", ")),
+            true,
+        )
+    }
+
     fn read(&self, client: &mut Client, needed: &[usize], giving: &mut Giving, name: &str) -> Result<(), Error> {
         for column in needed {
             if let Some(why) = no_text(&self.types[*column]) {
                 return Err(giving.no_text(*column, why));
             }
         }
-        let picked: Vec<String> = needed.iter().map(|column| quoted(&self.names[*column])).collect();
-        let query = match self.are_told_apart {
-            true => format!("SELECT {} FROM ({}) AS given", picked.join(", "), self.query),
-            false => self.query.clone(),
-        };
+        let (query, has_length) = self.sql(needed, giving.max_row);
         let ended = |error: std::io::Error| match error.get_ref().and_then(|source| source.downcast_ref::<postgres::Error>()) {
             Some(error) => failed(name, error),
             None => super::broken(name, error.to_string()),
@@ -127,8 +196,6 @@ impl Asked {
         let copied = client.copy_out(&format!("COPY ({query}) TO STDOUT"));
         let mut lines = copied.map_err(|error| failed(name, &error))?;
         let mut line = Vec::new();
-        // Cells as the query gives them: of all columns, where those that are needed could not be picked.
-        let places: Vec<usize> = if self.are_told_apart { (0..needed.len()).collect() } else { needed.to_vec() };
         loop {
             line.clear();
             if lines.read_until(b'\n', &mut line).map_err(ended)? == 0 {
@@ -140,16 +207,12 @@ impl Asked {
             let Ok(text) = simdutf8::basic::from_utf8(&line) else {
                 return Err(super::broken(name, "the server gave something that is no UTF-8"));
             };
-            if places.is_empty() {
-                if !giving.end_row()? {
-                    return Ok(());
-                }
-                continue;
+            if has_length && !text.ends_with("\t\\N") {
+                return Err(giving.too_long());
             }
-            let (mut cells, mut at) = (text.split('\t'), 0);
-            for (place, column) in places.iter().zip(needed) {
-                let cell = cells.nth(place - at).unwrap_or_default();
-                at = place + 1;
+            let mut cells = text.split('\t');
+            for column in needed {
+                let cell = cells.next().unwrap_or_default();
                 let of = &self.types[*column];
                 let _ = giving.chunk.push(|out| Ok::<_, std::convert::Infallible>(push(cell, of, out)));
             }

@@ -325,6 +325,14 @@ pub enum Error {
         /// The limit, in bytes.
         limit: usize,
     },
+    /// The writer of a Parquet file would take more memory than the limit.
+    #[error("a Parquet file of {columns} columns takes more than {} MiB of memory", limit >> 20)]
+    ParquetTooWide {
+        /// The number of columns.
+        columns: usize,
+        /// The limit, in bytes.
+        limit: usize,
+    },
     /// A later input is in another format than the first.
     #[error("{name} is {found}, and {first} is {wanted}")]
     OtherFormat {
@@ -606,6 +614,9 @@ impl Error {
             }
             Error::TooManyKeys { .. } => {
                 "if the keys are data, write them as values, such as {\"key\":\"GRP-1\",\"count\":3}".to_owned()
+            }
+            Error::ParquetTooWide { .. } => {
+                "write fewer columns with --columns, raise the limit with --memory, or write another format, such as -o OUT.csv".to_owned()
             }
             Error::SurveyTooLarge { .. } => "name fewer columns with -c, or raise the limit with --memory".to_owned(),
             Error::OtherFormat { .. } => "run files in other formats apart from each other".to_owned(),

@@ -82,3 +82,17 @@ fn a_survey_of_many_columns() {
     assert!(enough.status == 0 && most < BESIDE + (128 << 20), "{} MiB: {}", most >> 20, enough.shown());
     assert_snapshot!(ran.shown());
 }
+
+#[test]
+#[cfg(feature = "columnar")]
+fn a_parquet_file_of_many_columns() {
+    let row = |cell: &dyn Fn(usize) -> String| (0..3_000).map(cell).collect::<Vec<_>>().join(",");
+    let rows =
+        lines(1_200, |number| row(&|column| if column % 1_200 == number { format!("GRP-{column}") } else { String::new() }));
+    let yard = Yard::with("wide.csv", format!("{}\n{rows}", row(&|column| format!("c{column}"))));
+    let words = ["carve", "wide.csv", "-c", "c1", "-p", "x: last 2", "-q", "-o", "out.parquet", "--memory"];
+    let (refused, _) = yard.measured(&[&words[..], &["16M"]].concat());
+    assert_snapshot!(refused.shown());
+    let (enough, most) = yard.measured(&[&words[..], &["48M"]].concat());
+    assert!(enough.status == 0 && most < BESIDE + (48 << 20), "{} MiB: {}", most >> 20, enough.shown());
+}

@@ -478,6 +478,9 @@ fn checks(carving: &Carving) -> Vec<CheckName> {
     carving.checks().into_iter().chain([cells]).collect()
 }
 
+/// The bytes that the Parquet writer takes for each column of a row group, whatever its values, as measured.
+const PARQUET_COLUMN: usize = 16 << 10;
+
 /// Carves the table and writes it to `outs`.
 ///
 /// # Errors
@@ -491,6 +494,10 @@ pub fn carve(table: &mut Table, job: &Job, outs: &mut Outs) -> Result<Report, Er
     let aside = aside(&table.format, named_aside, columns)?;
     let (encoder, aside) = (&*encoder, &*aside);
     let (meter, limits) = (table.shared_meter(), table.limits(job.threads));
+    let (out_columns, limit) = (job.shape.titles.len(), limits.memory());
+    if job.named.kind == Some(Kind::Parquet) && out_columns.saturating_mul(PARQUET_COLUMN) > limit {
+        return Err(Error::ParquetTooWide { columns: out_columns, limit });
+    }
     let ragged = table.ragged();
     let asked = Asked {
         offcuts: outs.offcuts.is_some(),

@@ -32,7 +32,7 @@ mod of_packages {
     use parquet::arrow::ArrowWriter;
     use parquet::basic::{Compression, GzipLevel, ZstdLevel};
     use parquet::file::metadata::KeyValue;
-    use parquet::file::properties::WriterProperties;
+    use parquet::file::properties::{DEFAULT_DATA_PAGE_ROW_COUNT_LIMIT, WriterProperties};
     use parquet::schema::types::ColumnPath;
 
     use super::super::copied::Copied;
@@ -46,6 +46,9 @@ mod of_packages {
     const END: [u8; 8] = [0xFF, 0xFF, 0xFF, 0xFF, 0, 0, 0, 0];
     /// Bytes of a row group in memory, as it is written: beyond that it is ended.
     const MOST_GROUP: usize = 32 << 20;
+    /// Cells of a row group, at most, where a row has many. The package takes about 10 bytes for each of up to 20 000 cells of a column
+    /// that wait for the end of their page, and does not count them to the size of the row group.
+    const MOST_CELLS: usize = 3 << 20;
     /// Values of a new column that are looked at.
     const LOOKED: usize = 1024;
 
@@ -142,7 +145,9 @@ mod of_packages {
             .set_compression(Compression::SNAPPY)
             .set_max_row_group_bytes(Some(MOST_GROUP))
             .set_key_value_metadata((!noted.is_empty()).then_some(noted));
-        if let Some(rows) = plan.group_rows {
+        let by_cells = MOST_CELLS / schema.fields().len().max(1);
+        let by_cells = (by_cells < DEFAULT_DATA_PAGE_ROW_COUNT_LIMIT).then_some(by_cells.max(64));
+        if let Some(rows) = plan.group_rows.into_iter().chain(by_cells).min() {
             properties = properties.set_max_row_group_row_count(Some(rows));
         }
         for column in &plan.columns {

@@ -20,7 +20,7 @@ fn say(mistake: &PanicHookInfo) {
         return;
     }
     // What is said is to be seen, and not on a screen that goes away.
-    crate::trying::give_terminal_back();
+    crate::trying::give_back();
     let what = mistake.payload_as_str().unwrap_or("it does not say which");
     let place = mistake.location().map_or(String::new(), |place| format!(" ({}, line {})", place.file(), place.line()));
     // Nobody is left to be told that it could not be told.

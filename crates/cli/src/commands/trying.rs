@@ -5,13 +5,13 @@ use std::path::PathBuf;
 use std::thread;
 use std::time::Duration;
 
+use crossterm::event::{self, Event, KeyCode, KeyEvent, KeyEventKind, KeyModifiers, MouseEvent, MouseEventKind};
 use keen_notch_core::column::ColumnRef;
 use keen_notch_core::phrase::ast::ListSource;
 use keen_notch_core::phrase::ast::{Condition, Phrase};
 use keen_notch_core::program::{List, NoList};
 use keen_notch_io::files::RunFiles;
 use keen_notch_io::table::Table;
-use ratatui::crossterm::event::{self, Event, KeyCode, KeyEvent, KeyEventKind, KeyModifiers, MouseEvent, MouseEventKind};
 
 use crate::args::{self, TryArgs};
 use crate::commands::pieces::{Given, Pieces};
@@ -21,8 +21,7 @@ use crate::draw::style::{self, paint};
 use crate::draw::{again, visible};
 use crate::failure::Failure;
 use crate::trying::{
-    At, Counting, Counts, Draft, Drawn, Field, Key, ListFile, Model, Sample, Screen, command, draw, give_terminal_back,
-    take_terminal,
+    At, Counting, Counts, Draft, Drawn, Field, Key, ListFile, Model, Sample, Screen, command, draw, give_back,
 };
 
 /// How long nothing has to be typed before the whole is counted, and how often its counts are shown.
@@ -79,9 +78,9 @@ pub fn run(args: &TryArgs, console: &Console) -> Result<(), Failure> {
     };
     // What guesses need is made at the first of them, and takes longer than a key may: so it is made while nothing is typed yet.
     thread::spawn(|| (Phrase::parse("?").is_ok(), Condition::parse("?").is_ok()));
-    let mut terminal = take_terminal()?;
-    let outcome = session.live(&mut terminal);
-    give_terminal_back();
+    let mut screen = Screen::take()?;
+    let outcome = session.live(&mut screen);
+    give_back();
     outcome?;
     session.say_how_to_go_on(args, console)
 }
@@ -115,12 +114,12 @@ struct Session {
 
 impl Session {
     /// Draws, and takes keys, until it is ended.
-    fn live(&mut self, terminal: &mut Screen) -> Result<(), Failure> {
+    fn live(&mut self, screen: &mut Screen) -> Result<(), Failure> {
         let (mut counting, mut counted_at) = (None::<Counting>, None);
         loop {
             let is_counted = counted_at == Some(self.model.changes);
             let whole = counting.as_mut().filter(|_| is_counted).map(Counting::counts).unwrap_or_default();
-            let drawn = self.draw(terminal, &whole)?;
+            let drawn = self.draw(screen, &whole)?;
             if !event::poll(PAUSE)? {
                 // Nobody types: the whole can be counted, unless it is already, or a count is still to end.
                 let is_free = counting.as_mut().is_none_or(Counting::has_ended);
@@ -149,10 +148,10 @@ impl Session {
         }
     }
 
-    fn draw(&self, terminal: &mut Screen, whole: &Counts) -> Result<Drawn, Failure> {
+    fn draw(&self, screen: &mut Screen, whole: &Counts) -> Result<Drawn, Failure> {
         let list = self.file.as_ref().map(|file| file.path().display().to_string());
-        let mut drawn = Default::default();
-        terminal.draw(|frame| drawn = draw(frame, &self.model, (&self.name, list.as_deref()), whole, &self.says))?;
+        let (lines, drawn) = draw(screen.size()?, &self.model, (&self.name, list.as_deref()), whole, &self.says);
+        screen.show(&lines)?;
         Ok(drawn)
     }
 

@@ -2,15 +2,11 @@
 
 use keen_notch_core::gauge::Gauge;
 use keen_notch_core::tally::Tally;
-use ratatui::Frame;
-use ratatui::layout::Position;
-use ratatui::text::Line;
-use ratatui::widgets::Paragraph;
 
 use super::given::Given;
 use super::model::{Field, Model, View};
 use super::piece::Line as Typed;
-use super::styled;
+use super::terminal::Lines;
 use super::whole::Counts;
 use crate::draw::ruler::{self, Mark, Place};
 use crate::draw::style::{self, paint};
@@ -61,10 +57,14 @@ impl Drawn {
     }
 }
 
-/// Draws all of it. `whole` is what was counted of all rows, and `says` the last thing to say.
-pub fn draw(frame: &mut Frame, model: &Model, (name, list): (&str, Option<&str>), whole: &Counts, says: &str) -> Drawn {
-    let area = frame.area();
-    let (width, height) = (usize::from(area.width), usize::from(area.height));
+/// Draws the model for a screen of a width and height. `whole` has the counts of all rows, and `says` is the last message.
+pub fn draw(
+    (width, height): (usize, usize),
+    model: &Model,
+    (name, list): (&str, Option<&str>),
+    whole: &Counts,
+    says: &str,
+) -> (Lines, Drawn) {
     let blank = (height >= TALL).then(String::new);
     let mut drawn = Drawn::default();
     let mut lines = vec![head(model, (name, list), width)];
@@ -109,12 +109,9 @@ pub fn draw(frame: &mut Frame, model: &Model, (name, list): (&str, Option<&str>)
     lines.extend(rows(model, first, space, width));
     lines.resize(height.saturating_sub(foot.len()).max(lines.len()), String::new());
     lines.extend(foot);
-    let lines: Vec<Line> = lines.iter().map(|line| styled::line(line)).collect();
-    frame.render_widget(Paragraph::new(lines), area);
     let before: String = model.text().chars().take(model.cursor).collect();
-    let column = (LABEL + visible::width(&before) as u16).min(area.width.saturating_sub(1));
-    frame.set_cursor_position(Position::new(column, cursor_line));
-    drawn
+    let column = (LABEL + visible::width(&before) as u16).min((width as u16).saturating_sub(1));
+    (Lines { lines, column, line: cursor_line }, drawn)
 }
 
 fn head(model: &Model, (name, list): (&str, Option<&str>), width: usize) -> String {

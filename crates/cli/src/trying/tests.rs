@@ -1,12 +1,9 @@
-//! The model, with keys in and what is to be seen out; and the terminal, which is given back.
-
-use std::sync::atomic::Ordering;
+//! The model: keys go in, and the state of the screen comes out.
 
 use keen_notch_core::phrase::ast::ListSource;
 use keen_notch_core::program::Setting;
 use keen_notch_core::text::unit::Unit;
 
-use super::IS_TAKEN;
 use super::model::*;
 use super::piece::{Draft, Line};
 use super::sample::Sample;
@@ -212,11 +209,4 @@ fn lines_are_edited_and_changes_taken_back() {
     assert_eq!((model.pieces.len(), model.piece().phrase.as_str()), (1, ""));
     model.press(Key::Remove);
     assert_eq!(model.piece().name, "piece_1");
-}
-
-#[test]
-fn a_mistake_gives_the_terminal_back() {
-    IS_TAKEN.store(true, Ordering::Relaxed);
-    assert_eq!(crate::mistake::guarded(|| panic!("while the terminal is taken")), crate::exit::Exit::File);
-    assert!(!IS_TAKEN.load(Ordering::Relaxed));
 }

@@ -1,7 +1,5 @@
 //! A buffer that stretches of texts are written on, one after another.
 
-use wide::u8x16;
-
 use super::Span;
 
 /// Bytes that are written one stretch after another. Its memory is kept when it is cleared.
@@ -194,7 +192,7 @@ impl Writer<'_> {
     #[inline(always)]
     pub fn fill(&mut self, byte: u8, count: usize) {
         match self.memory.first_chunk_mut::<16>().filter(|_| count <= 16) {
-            Some(place) => *place = u8x16::splat(byte).to_array(),
+            Some(place) => *place = [byte; 16],
             None => self.memory[..count].fill(byte),
         }
         self.go_on(count);

@@ -8,11 +8,13 @@ mod buffer;
 mod forms;
 mod mask;
 pub(crate) mod simd;
+mod sixteen;
 mod span;
 
 pub use buffer::{Buffer, MOST_MADE, OWN_MAPPING, Writer};
 pub use forms::Forms;
 pub use mask::Mask;
+pub use sixteen::Sixteen;
 pub use span::Span;
 
 use crate::text::characters::Form;

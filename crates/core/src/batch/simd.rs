@@ -5,9 +5,7 @@
 
 use std::ops::Range;
 
-use wide::u8x16;
-
-use super::Span;
+use super::{Sixteen, Span};
 
 /// Runs a loop as it was compiled for the processor at hand. It is compiled several times, for older and for newer
 /// processors: `with_simd` and all that it calls must be inlined.
@@ -18,10 +16,10 @@ pub fn for_this_processor<L: pulp::WithSimd>(of: L) -> L::Output {
 
 /// The sixteen bytes from `at` on; zeros stand for those after the end of the text.
 #[inline(always)]
-pub fn lanes(text: &[u8], at: usize) -> u8x16 {
+pub fn lanes(text: &[u8], at: usize) -> Sixteen {
     match text.get(at..at + 16).and_then(|rest| rest.first_chunk::<16>()) {
-        Some(chunk) => u8x16::new(*chunk),
-        None => u8x16::new(last_lanes(text.get(at..).unwrap_or_default()).to_le_bytes()),
+        Some(chunk) => Sixteen::new(*chunk),
+        None => Sixteen::new(last_lanes(text.get(at..).unwrap_or_default()).to_le_bytes()),
     }
 }
 
@@ -38,31 +36,31 @@ fn last_lanes(rest: &[u8]) -> u128 {
 
 /// A bit for each of the lanes that is equal to that of `wanted`, the lowest for the first.
 #[inline(always)]
-pub fn are(lanes: u8x16, wanted: u8x16) -> u32 {
-    lanes.simd_eq(wanted).to_bitmask()
+pub fn are(lanes: Sixteen, wanted: Sixteen) -> u32 {
+    lanes.equal(wanted)
 }
 
 /// Bytes from one to another, ready to be looked for.
 #[derive(Debug, Clone, Copy)]
 pub struct ByteRange {
-    first: u8x16,
-    wide: u8x16,
+    first: Sixteen,
+    wide: Sixteen,
 }
 
 impl ByteRange {
     /// The digits.
-    pub const DIGITS: ByteRange = ByteRange { first: u8x16::new([b'0'; 16]), wide: u8x16::new([9; 16]) };
+    pub const DIGITS: ByteRange = ByteRange { first: Sixteen::new([b'0'; 16]), wide: Sixteen::new([9; 16]) };
 
     /// Those from `first` to `last`, both included.
     #[inline(always)]
     pub fn new(first: u8, last: u8) -> ByteRange {
-        ByteRange { first: u8x16::splat(first), wide: u8x16::splat(last - first) }
+        ByteRange { first: Sixteen::splat(first), wide: Sixteen::splat(last - first) }
     }
 
     /// A bit for each of the lanes that is one of them, the lowest for the first.
     #[inline(always)]
-    pub fn has(self, lanes: u8x16) -> u32 {
-        (lanes - self.first).saturating_sub(self.wide).simd_eq(u8x16::splat(0)).to_bitmask()
+    pub fn has(self, lanes: Sixteen) -> u32 {
+        lanes.within(self.first, self.wide)
     }
 }
 
@@ -70,7 +68,7 @@ impl ByteRange {
 #[inline(always)]
 pub fn is_plain(text: &[u8], span: Span) -> bool {
     let ascii = ByteRange::new(0, 0x7F);
-    let returns = u8x16::splat(b'\r');
+    let returns = Sixteen::splat(b'\r');
     all(text, span.start as usize, span.end as usize, |lanes| ascii.has(lanes) & !are(lanes, returns))
 }
 
@@ -79,8 +77,8 @@ pub fn is_plain(text: &[u8], span: Span) -> bool {
 pub fn contains_in_any_case(text: &[u8], span: Span, wanted: &[u8]) -> bool {
     let (Some(first), Some(last)) = (wanted.first(), wanted.last()) else { return true };
     // The case of a letter is one bit; what else has it apart is told by the comparison.
-    let folded = |byte: u8| u8x16::splat(byte | 0x20);
-    let (first, last, case) = (folded(*first), folded(*last), u8x16::splat(0x20));
+    let folded = |byte: u8| Sixteen::splat(byte | 0x20);
+    let (first, last, case) = (folded(*first), folded(*last), Sixteen::splat(0x20));
     let apart = wanted.len() - 1;
     let (mut at, end) = (span.start as usize, span.end as usize);
     while at + apart < end {
@@ -106,7 +104,7 @@ pub fn first_lanes(count: usize) -> u32 {
 
 /// The first lane of a stretch for which a test sets its bit.
 #[inline(always)]
-pub fn first(text: &[u8], start: usize, end: usize, test: impl Fn(u8x16) -> u32) -> Option<usize> {
+pub fn first(text: &[u8], start: usize, end: usize, test: impl Fn(Sixteen) -> u32) -> Option<usize> {
     let mut at = start;
     loop {
         let found = test(lanes(text, at));
@@ -125,15 +123,15 @@ pub fn first(text: &[u8], start: usize, end: usize, test: impl Fn(u8x16) -> u32)
 #[derive(Debug, Clone, Copy)]
 pub struct Wanted<'w> {
     text: &'w [u8],
-    first: u8x16,
-    last: u8x16,
+    first: Sixteen,
+    last: Sixteen,
 }
 
 impl<'w> Wanted<'w> {
     /// This text.
     #[inline(always)]
     pub fn new(text: &'w [u8]) -> Wanted<'w> {
-        let splat = |byte: Option<&u8>| u8x16::splat(byte.copied().unwrap_or_default());
+        let splat = |byte: Option<&u8>| Sixteen::splat(byte.copied().unwrap_or_default());
         Wanted { text, first: splat(text.first()), last: splat(text.last()) }
     }
 
@@ -183,7 +181,7 @@ fn has_at(text: &[u8], at: usize, wanted: &[u8]) -> bool {
 /// Calls `give` with each unbroken run of bytes for which a test sets the bits, from left to right. They are found 64 bytes at
 /// a time.
 #[inline(always)]
-pub fn each_run(text: &[u8], test: impl Fn(u8x16) -> u32, mut give: impl FnMut(Range<usize>)) {
+pub fn each_run(text: &[u8], test: impl Fn(Sixteen) -> u32, mut give: impl FnMut(Range<usize>)) {
     // Where a run begins that reaches the end of the bytes looked at so far.
     let mut open = None;
     for at in (0..text.len()).step_by(64) {
@@ -217,7 +215,7 @@ pub fn each_run(text: &[u8], test: impl Fn(u8x16) -> u32, mut give: impl FnMut(R
 
 /// The last lane of a stretch for which a test sets its bit.
 #[inline(always)]
-pub fn last(text: &[u8], start: usize, end: usize, test: impl Fn(u8x16) -> u32) -> Option<usize> {
+pub fn last(text: &[u8], start: usize, end: usize, test: impl Fn(Sixteen) -> u32) -> Option<usize> {
     let mut to = end;
     while to > start {
         // Near the start of the text the lanes reach beyond `to`: those bits are not looked at.
@@ -234,7 +232,7 @@ pub fn last(text: &[u8], start: usize, end: usize, test: impl Fn(u8x16) -> u32) 
 
 /// The place of a byte, after `skipped` of them.
 #[inline(always)]
-pub fn nth(text: &[u8], start: usize, end: usize, byte: u8x16, mut skipped: usize) -> Option<usize> {
+pub fn nth(text: &[u8], start: usize, end: usize, byte: Sixteen, mut skipped: usize) -> Option<usize> {
     let mut at = start;
     while at < end {
         let mut found = are(lanes(text, at), byte);
@@ -254,7 +252,7 @@ pub fn nth(text: &[u8], start: usize, end: usize, byte: u8x16, mut skipped: usiz
 /// The section with this number, counted from 0, between bytes like this; `None` where there are fewer.
 // Always put where it is called: a call takes longer than it does.
 #[inline(always)]
-pub fn section(text: &[u8], value: Span, by: u8x16, index: usize) -> Option<Span> {
+pub fn section(text: &[u8], value: Span, by: Sixteen, index: usize) -> Option<Span> {
     let (start, end) = (value.start as usize, value.end as usize);
     if value.width() <= 16 {
         let found = are(lanes(text, start), by) & first_lanes(value.width());
@@ -286,7 +284,7 @@ pub fn section_by(mut found: u64, value: Span, index: usize) -> Option<Span> {
 
 /// Whether a test sets the bits of all lanes of a stretch.
 #[inline(always)]
-pub fn all(text: &[u8], start: usize, end: usize, test: impl Fn(u8x16) -> u32) -> bool {
+pub fn all(text: &[u8], start: usize, end: usize, test: impl Fn(Sixteen) -> u32) -> bool {
     let lacks = |at: usize, width: usize| !test(lanes(text, at)) & first_lanes(width);
     // Most stretches are short, and need no loop.
     if end - start <= 16 {
@@ -299,7 +297,7 @@ pub fn all(text: &[u8], start: usize, end: usize, test: impl Fn(u8x16) -> u32) -
 mod tests {
     use super::*;
 
-    const DASH: u8x16 = u8x16::new([b'-'; 16]);
+    const DASH: Sixteen = Sixteen::new([b'-'; 16]);
 
     #[test]
     fn stretches_are_searched_and_nothing_around_them() {
@@ -358,8 +356,8 @@ mod tests {
     #[test]
     fn ranges_of_bytes() {
         for byte in 0..=255u8 {
-            assert_eq!(ByteRange::DIGITS.has(u8x16::splat(byte)) != 0, byte.is_ascii_digit(), "{byte}");
-            assert_eq!(ByteRange::new(0, 127).has(u8x16::splat(byte)) != 0, byte < 128);
+            assert_eq!(ByteRange::DIGITS.has(Sixteen::splat(byte)) != 0, byte.is_ascii_digit(), "{byte}");
+            assert_eq!(ByteRange::new(0, 127).has(Sixteen::splat(byte)) != 0, byte < 128);
         }
     }
 }

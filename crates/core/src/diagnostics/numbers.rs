@@ -3,7 +3,7 @@
 use std::collections::BTreeMap;
 use std::ops::Range;
 
-use wide::u8x16;
+use crate::batch::Sixteen;
 
 use crate::batch::simd;
 use crate::batch::{Span, Texts};
@@ -223,7 +223,7 @@ impl NumberDiagnostics {
     }
 }
 
-const POINT: u8x16 = u8x16::new([b'.'; 16]);
+const POINT: Sixteen = Sixteen::new([b'.'; 16]);
 
 fn has_point(text: &[u8], part: Span) -> bool {
     simd::first(text, part.start as usize, part.end as usize, |lanes| simd::are(lanes, POINT)).is_some()

@@ -3,8 +3,8 @@
 use std::cmp::Ordering;
 use std::sync::Arc;
 
+use crate::batch::Sixteen;
 use pulp::{Simd, WithSimd};
-use wide::u8x16;
 
 use super::class::ClassPlan;
 use super::date::DatePlan;
@@ -346,7 +346,7 @@ impl<D: Fn(usize) -> bool> Unmet<'_, D> {
     /// For what is asked of every byte.
     // Compiled by itself: what its loop needs then stays in registers.
     #[inline(never)]
-    fn unless_all(&mut self, source: &[u8], test: impl Fn(u8x16) -> u32) {
+    fn unless_all(&mut self, source: &[u8], test: impl Fn(Sixteen) -> u32) {
         let all = |span: Span| simd::all(source, span.start as usize, span.end as usize, &test);
         // Empty texts have no byte that fails.
         let passes = |spans| simd::for_this_processor(AllPass { source, spans, test: &test });
@@ -393,7 +393,7 @@ struct AllPass<'a, T> {
     test: &'a T,
 }
 
-impl<T: Fn(u8x16) -> u32> WithSimd for AllPass<'_, T> {
+impl<T: Fn(Sixteen) -> u32> WithSimd for AllPass<'_, T> {
     type Output = bool;
 
     #[inline(always)]

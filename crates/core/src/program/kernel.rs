@@ -4,8 +4,8 @@
 //! a number, a regular expression that is a text and then a run. Here they are loops over the spans of a column with
 //! nothing else in them. [`super::cut`] and [`super::finish`] define what is right, and a property holds the two together.
 
+use crate::batch::Sixteen;
 use pulp::{Simd, WithSimd};
-use wide::u8x16;
 
 use super::op::{CutOp, FinishOp};
 use crate::batch::simd::{self, ByteRange, Wanted};
@@ -208,15 +208,15 @@ impl WithSimd for CutAll<'_> {
                 each!(spans, value => Some(part(value, from.min(value.width().min(to)), value.width().min(to))));
             }
             CutKernel::Before(byte) => {
-                let byte = u8x16::splat(byte);
+                let byte = Sixteen::splat(byte);
                 each!(spans, value => find(byte, text, value).map(|at| Span::new(value.start as usize, at)));
             }
             CutKernel::After(byte) => {
-                let byte = u8x16::splat(byte);
+                let byte = Sixteen::splat(byte);
                 each!(spans, value => find(byte, text, value).map(|at| after(value, at)));
             }
             CutKernel::AfterLast(byte) => {
-                let byte = u8x16::splat(byte);
+                let byte = Sixteen::splat(byte);
                 each!(spans, value => find_last(byte, text, value).map(|at| after(value, at)));
             }
             CutKernel::UpTo { ref marker, with_it } => {
@@ -236,11 +236,11 @@ impl WithSimd for CutAll<'_> {
                 });
             }
             CutKernel::Between(open, close) => {
-                let (open, close) = (u8x16::splat(open), u8x16::splat(close));
+                let (open, close) = (Sixteen::splat(open), Sixteen::splat(close));
                 each!(spans, value => between(open, close, text, value));
             }
             CutKernel::Section { index, by } => {
-                let by = u8x16::splat(by);
+                let by = Sixteen::splat(by);
                 each!(spans, value => simd::section(text, value, by, index));
             }
             CutKernel::FirstNumber => each!(spans, value => first_number(text, value)),
@@ -269,7 +269,7 @@ fn end_of_class(class: &[bool; 256], text: &[u8], start: usize, end: usize) -> u
 }
 
 #[inline(always)]
-fn between(open: u8x16, close: u8x16, text: &[u8], value: Span) -> Option<Span> {
+fn between(open: Sixteen, close: Sixteen, text: &[u8], value: Span) -> Option<Span> {
     let rest = after(value, find(open, text, value)?);
     find(close, text, rest).map(|at| Span::new(rest.start as usize, at))
 }
@@ -378,12 +378,12 @@ fn after(value: Span, at: usize) -> Span {
 }
 
 #[inline(always)]
-fn find_last(byte: u8x16, text: &[u8], value: Span) -> Option<usize> {
+fn find_last(byte: Sixteen, text: &[u8], value: Span) -> Option<usize> {
     simd::last(text, value.start as usize, value.end as usize, |lanes| simd::are(lanes, byte))
 }
 
 #[inline(always)]
-fn find(byte: u8x16, text: &[u8], value: Span) -> Option<usize> {
+fn find(byte: Sixteen, text: &[u8], value: Span) -> Option<usize> {
     simd::first(text, value.start as usize, value.end as usize, |lanes| simd::are(lanes, byte))
 }
 
@@ -423,7 +423,7 @@ fn last_number(text: &[u8], value: Span) -> Option<Span> {
         let last = simd::last(text, first, at, |lanes| ByteRange::DIGITS.has(lanes))?;
         (at, lanes, digits) = before(last + 1);
     }
-    let (last, points) = (digits.ilog2(), simd::are(lanes, u8x16::splat(b'.')));
+    let (last, points) = (digits.ilog2(), simd::are(lanes, Sixteen::splat(b'.')));
     let before_last = (1 << last) - 1;
     // The stretch of digits and points that ends there begins after the last byte that is neither.
     let Some(stretch) = (!(digits | points) & before_last).checked_ilog2().map(|byte| byte + 1).or((at == first).then_some(0))

@@ -1,19 +1,18 @@
 //! The structural bytes of a delimited text, found 64 at a time: a bit of a mask for each byte (Langdale, Lemire: Parsing
 //! gigabytes of JSON per second, VLDB Journal 2019).
 
-use keen_notch_core::batch::Span;
-use wide::u8x16;
+use keen_notch_core::batch::{Sixteen, Span};
 
 use crate::source::blocks::BLOCK;
 
 /// Three bytes that are looked for in many short stretches of a text.
 #[derive(Debug, Clone, Copy)]
-pub struct AnyOf([u8x16; 3]);
+pub struct AnyOf([Sixteen; 3]);
 
 impl AnyOf {
     /// Looks for these bytes.
     pub fn new(bytes: [u8; 3]) -> AnyOf {
-        AnyOf(bytes.map(u8x16::splat))
+        AnyOf(bytes.map(Sixteen::splat))
     }
 
     /// Whether one of them is in a stretch of a text. What comes after the stretch is read with it, sixteen bytes at a time, and
@@ -24,10 +23,10 @@ impl AnyOf {
         let (mut at, end) = (span.start as usize, span.end as usize);
         while at < end {
             let bytes = match text.get(at..at + 16).and_then(|rest| rest.first_chunk::<16>()) {
-                Some(sixteen) => u8x16::new(*sixteen),
-                None => u8x16::new(last_bytes(text.get(at..).unwrap_or_default()).to_le_bytes()),
+                Some(sixteen) => Sixteen::new(*sixteen),
+                None => Sixteen::new(last_bytes(text.get(at..).unwrap_or_default()).to_le_bytes()),
             };
-            let found = (bytes.simd_eq(one) | bytes.simd_eq(other) | bytes.simd_eq(third)).to_bitmask();
+            let found = bytes.equal(one) | bytes.equal(other) | bytes.equal(third);
             if found != 0 {
                 return at + (found.trailing_zeros() as usize) < end;
             }
@@ -128,22 +127,21 @@ struct Sixteens([u8; BLOCK]);
 
 impl Sixteens {
     #[inline(always)]
-    fn mask(&self, test: impl Fn(u8x16) -> u32) -> u64 {
+    fn mask(&self, test: impl Fn(Sixteen) -> u32) -> u64 {
         let (sixteens, _) = self.0.as_chunks::<16>();
-        sixteens.iter().rev().fold(0, |mask, sixteen| mask << 16 | u64::from(test(u8x16::new(*sixteen))))
+        sixteens.iter().rev().fold(0, |mask, sixteen| mask << 16 | u64::from(test(Sixteen::new(*sixteen))))
     }
 }
 
 impl Bytes for Sixteens {
     #[inline(always)]
     fn are(&self, byte: u8) -> u64 {
-        self.mask(|lanes| lanes.simd_eq(u8x16::splat(byte)).to_bitmask())
+        self.mask(|lanes| lanes.equal(Sixteen::splat(byte)))
     }
 
     #[inline(always)]
     fn are_high(&self) -> u64 {
-        // The highest bit of a byte beyond ASCII is set, as it is in a lane that is equal.
-        self.mask(|lanes| lanes.to_bitmask())
+        self.mask(Sixteen::high)
     }
 }
 

@@ -1,0 +1,110 @@
+//! The terminal while `try` owns it.
+
+use std::io::{self, Write};
+use std::sync::atomic::{AtomicBool, Ordering};
+
+use crossterm::cursor::{Hide, MoveTo, Show};
+use crossterm::event::{DisableMouseCapture, EnableMouseCapture};
+use crossterm::style::Print;
+use crossterm::terminal::{
+    self, Clear, ClearType, DisableLineWrap, EnableLineWrap, EnterAlternateScreen, LeaveAlternateScreen, disable_raw_mode,
+    enable_raw_mode,
+};
+use crossterm::{execute, queue};
+
+/// Whether the program owns the terminal.
+static IS_OWNED: AtomicBool = AtomicBool::new(false);
+
+/// The alternate screen. It rewrites only the lines that change.
+#[derive(Default)]
+pub struct Screen {
+    size: (u16, u16),
+    shown: Vec<String>,
+}
+
+/// What a screen shows: its lines from the top, and the column and line of the cursor, from 0.
+#[derive(Debug, Default)]
+pub struct Lines {
+    /// The lines, which may contain styles.
+    pub lines: Vec<String>,
+    /// The column of the cursor.
+    pub column: u16,
+    /// The line of the cursor.
+    pub line: u16,
+}
+
+impl Screen {
+    /// Takes the terminal over until [`give_back`].
+    ///
+    /// # Errors
+    /// If the terminal has no raw mode or no alternate screen. The terminal is then as it was.
+    pub fn take() -> io::Result<Screen> {
+        enable_raw_mode()?;
+        IS_OWNED.store(true, Ordering::Relaxed);
+        execute!(io::stdout(), EnterAlternateScreen, DisableLineWrap).inspect_err(|_| give_back())?;
+        // A terminal without a mouse still has keys.
+        let _ = execute!(io::stdout(), EnableMouseCapture);
+        Ok(Screen::default())
+    }
+
+    /// The width and height of the terminal, in columns and lines. After a change of size, the next call of `show` writes all lines.
+    ///
+    /// # Errors
+    /// If the terminal does not report its size.
+    pub fn size(&mut self) -> io::Result<(usize, usize)> {
+        let size = terminal::size()?;
+        if size != self.size {
+            self.size = size;
+            self.shown.clear();
+            execute!(io::stdout(), Clear(ClearType::All))?;
+        }
+        Ok((usize::from(size.0), usize::from(size.1)))
+    }
+
+    /// Shows lines.
+    ///
+    /// # Errors
+    /// If the terminal cannot be written to.
+    pub fn show(&mut self, lines: &Lines) -> io::Result<()> {
+        let has_styles = anstream::AutoStream::choice(&io::stdout()) != anstream::ColorChoice::Never;
+        // A single write shows no half-drawn screen.
+        let mut out = Vec::new();
+        queue!(out, Hide)?;
+        self.shown.resize(usize::from(self.size.1), String::new());
+        let blank = String::new();
+        for (number, shown) in self.shown.iter_mut().enumerate() {
+            let line = lines.lines.get(number).unwrap_or(&blank);
+            if line == shown {
+                continue;
+            }
+            shown.clone_from(line);
+            let line = if has_styles { line.clone() } else { anstream::adapter::strip_str(line).to_string() };
+            queue!(out, MoveTo(0, number as u16), Clear(ClearType::UntilNewLine), Print(line))?;
+        }
+        queue!(out, MoveTo(lines.column, lines.line), Show)?;
+        io::stdout().write_all(&out)?;
+        io::stdout().flush()
+    }
+}
+
+/// Restores the terminal if the program owns it. The end of `try`, a failure, a panic and a signal all call this.
+pub fn give_back() {
+    if IS_OWNED.swap(false, Ordering::Relaxed) {
+        // After a failure of one step, the others still run.
+        let _ = execute!(io::stdout(), DisableMouseCapture);
+        let _ = execute!(io::stdout(), EnableLineWrap, LeaveAlternateScreen, Show);
+        let _ = disable_raw_mode();
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_panic_restores_the_terminal() {
+        IS_OWNED.store(true, Ordering::Relaxed);
+        assert_eq!(crate::mistake::guarded(|| panic!("while the program owns the terminal")), crate::exit::Exit::File);
+        assert!(!IS_OWNED.load(Ordering::Relaxed));
+    }
+}

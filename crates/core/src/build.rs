@@ -35,7 +35,7 @@ pub(crate) fn parts(text: &str) -> Result<Vec<BuildPart>, TextError> {
         let name = rest[1..close].trim();
         if name.is_empty() {
             let help = "name a piece or a column in it: `{family}`";
-            return Err(TextError::new("there is nothing between the braces", brace..brace + close + 1, help));
+            return Err(TextError::new("the braces are empty", brace..brace + close + 1, help));
         }
         if !plain.is_empty() {
             parts.push(BuildPart::Text(std::mem::take(&mut plain)));

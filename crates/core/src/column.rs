@@ -277,7 +277,7 @@ impl ColumnError {
             ColumnError::Doubled { first, .. } => {
                 format!("say which by its number: #{first} for the first of them")
             }
-            ColumnError::NoSuchNumber { count: 1, .. } => "there is only #1".to_owned(),
+            ColumnError::NoSuchNumber { count: 1, .. } => "the only column is #1".to_owned(),
             ColumnError::NoSuchNumber { count, .. } => format!("the columns are #1 to #{count}"),
             ColumnError::NoNames { count, .. } => {
                 format!("name it by its number, #1 to #{count}")
@@ -290,14 +290,14 @@ impl fmt::Display for ColumnError {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         match self {
             ColumnError::NotNamed { .. } => write!(f, "no column is named"),
-            ColumnError::Unknown { name, .. } => write!(f, "there is no column {name}"),
+            ColumnError::Unknown { name, .. } => write!(f, "no column {name}"),
             ColumnError::Doubled { name, first, second } => {
-                write!(f, "there are two columns called {name}: #{first} and #{second}")
+                write!(f, "two columns have the name {name}: #{first} and #{second}")
             }
-            ColumnError::NoSuchNumber { number: 0, .. } => write!(f, "there is no column #0: columns are counted from 1"),
-            ColumnError::NoSuchNumber { number, .. } => write!(f, "there is no column #{number}"),
+            ColumnError::NoSuchNumber { number: 0, .. } => write!(f, "no column #0: column numbers start at 1"),
+            ColumnError::NoSuchNumber { number, .. } => write!(f, "no column #{number}"),
             ColumnError::NoNames { name, .. } => {
-                write!(f, "there is no column {name}: without a header, columns have no names")
+                write!(f, "no column {name}: without a header, columns have no names")
             }
         }
     }
@@ -343,16 +343,16 @@ mod tests {
             ("\"crew id\"", Ok(4)),
             ("crew id", Ok(4)),
             ("#4", Ok(3)),
-            ("depot", Err("there are two columns called depot: #3 and #4")),
-            ("#11", Err("there is no column #11")),
-            ("#0", Err("there is no column #0: columns are counted from 1")),
-            ("Part_Code", Err("there is no column Part_Code")),
+            ("depot", Err("two columns have the name depot: #3 and #4")),
+            ("#11", Err("no column #11")),
+            ("#0", Err("no column #0: column numbers start at 1")),
+            ("Part_Code", Err("no column Part_Code")),
             ("grade", Ok(5)),
             ("' grade'", Ok(5)),
             ("team", Ok(6)),
             ("team ", Ok(6)),
             ("'team '", Ok(7)),
-            ("site", Err("there are two columns called site: #9 and #10")),
+            ("site", Err("two columns have the name site: #9 and #10")),
         ] {
             let found = ColumnRef::parse(text).find(&header).map_err(|error| error.to_string());
             assert_eq!(found, expected.map_err(str::to_owned), "{text}");

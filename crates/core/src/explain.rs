@@ -61,18 +61,14 @@ pub fn rest(wanted: &Wanted) -> Vec<String> {
     }
     for proof in &wanted.proofs {
         let parts: Vec<_> = proof.parts.iter().map(build_part).collect();
-        sentences.push(format!(
-            "Put together, {} must make {} again; it is a fault where they do not.",
-            list(&parts),
-            proof.column
-        ));
+        sentences.push(format!("{} must rebuild {}; otherwise it is a fault.", list(&parts), proof.column));
     }
     for keep in &wanted.keep {
-        sentences.push(format!("Only rows are kept in which {} {}.", keep.of, condition(&keep.condition)));
+        sentences.push(format!("Keeps only rows where {} {}.", keep.of, condition(&keep.condition)));
     }
     if let Some(unique) = &wanted.unique {
         let of: Vec<_> = unique.of.iter().map(|(of, _)| of.to_string()).collect();
-        sentences.push(format!("Together, {} must differ from those of every other row.", list(&of)));
+        sentences.push(format!("The combination of {} must be unique.", list(&of)));
     }
     sentences
 }
@@ -107,7 +103,7 @@ fn when(piece: &Piece) -> Option<String> {
     let when = piece.when.as_ref()?;
     let of = when.column.as_ref().map_or("its column".to_owned(), ToString::to_string);
     let condition = condition(&when.condition);
-    Some(format!("Only in rows where {of} {condition}; elsewhere nothing is taken, and nothing is checked."))
+    Some(format!("Only in rows where {of} {condition}. Other rows have no piece and no checks."))
 }
 
 /// Where the results of a piece go, and what they must meet.
@@ -121,7 +117,7 @@ fn beside(piece: &Piece) -> Vec<String> {
         )),
         Shape::AutoColumns => {
             sentences.push(format!(
-                "Each result gets a column of its own, {0}_1, {0}_2 and so on, as many as the data needs.",
+                "Each result gets its own column: {0}_1, {0}_2 and so on. The data sets the number of columns.",
                 piece.name
             ));
         }

@@ -406,8 +406,8 @@ fn built_at(text: &str, start: usize) -> Result<Option<Source>, TextError> {
     let quote = text.len() - rest.trim_start().len();
     let (built, end) = text_at(text, quote).map_err(TextError::from)?;
     if !text[end..].trim().is_empty() {
-        let help = "let `build` be the whole phrase: what is built is not changed by steps";
-        return Err(TextError::new("nothing comes after a text that is built", end..text.len(), help));
+        let help = "use `build` as the whole phrase: steps cannot change its result";
+        return Err(TextError::new("a built text takes no steps", end..text.len(), help));
     }
     // An escape makes places in the text inexact, so all of it is shown then.
     let has_escapes = text[quote..end].contains('\\');
@@ -487,7 +487,7 @@ mod tests {
             ("a when digits", " digits", "a colon is missing after the condition"),
             ("a of b: build \"{c}\"", "b", "a piece that is built comes from no column"),
             ("a: build \"{c\"", "{c", "a brace is not closed"),
-            ("a: build \"{c}\" then upper", " then upper", "nothing comes after a text that is built"),
+            ("a: build \"{c}\" then upper", " then upper", "a built text takes no steps"),
             ("family: chars 0 to 3", "0", "positions start at 1"),
             ("\"family: first 3", "\"family: first 3", "a text opened with \" is not closed"),
             ("family: ", " ", "the phrase is empty"),

@@ -341,7 +341,7 @@ pub struct NoPart;
 
 impl fmt::Display for NoPart {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        f.write_str("write the number of the part and how many there are, such as 3/8")
+        f.write_str("write the number of the part and the number of parts, such as 3/8")
     }
 }
 

@@ -44,7 +44,7 @@ impl ValueType {
     /// use keen_notch_core::value_type::ValueType;
     ///
     /// assert_eq!(ValueType::Number.violation("00385"), None);
-    /// assert_eq!(ValueType::Date.violation("2025-02-29").unwrap().detail, "there is no such date");
+    /// assert_eq!(ValueType::Date.violation("2025-02-29").unwrap().detail, "the date does not exist");
     /// ```
     pub fn violation(self, text: &str) -> Option<Violation> {
         if is_blank(text) {
@@ -64,7 +64,7 @@ impl ValueType {
             }
             ValueType::Date if has_date_form(text) => match text.parse::<Date>() {
                 Ok(date) if date.year() > 0 => return None,
-                _ => (ViolationKind::NotADate, "there is no such date".to_owned()),
+                _ => (ViolationKind::NotADate, "the date does not exist".to_owned()),
             },
             ValueType::Date => (ViolationKind::NotADate, "it is no date such as 2025-03-01".to_owned()),
             ValueType::Truth if matches!(text, "true" | "false") => return None,
@@ -115,8 +115,8 @@ mod tests {
             (ValueType::Number, "1,5", Err("it is no plain number")),
             (ValueType::Number, "1e3", Err("it is no plain number")),
             (ValueType::Date, "2024-02-29", Ok("2024-02-29")),
-            (ValueType::Date, "2025-02-29", Err("there is no such date")),
-            (ValueType::Date, "0000-02-29", Err("there is no such date")),
+            (ValueType::Date, "2025-02-29", Err("the date does not exist")),
+            (ValueType::Date, "0000-02-29", Err("the date does not exist")),
             (ValueType::Date, "0001-01-01", Ok("0001-01-01")),
             (ValueType::Date, "2025-3-1", Err("it is no date such as 2025-03-01")),
             (ValueType::Date, "20250301", Err("it is no date such as 2025-03-01")),

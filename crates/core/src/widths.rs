@@ -63,7 +63,7 @@ impl Widths {
                     return Err(wrong("this column begins before the one before it ends".to_owned()));
                 }
                 if before.name.is_some() != place.name.is_some() {
-                    return Err(wrong("some columns have names here and some have none".to_owned()));
+                    return Err(wrong("some columns have names and others do not".to_owned()));
                 }
             }
             if place.name.is_some() && columns.iter().any(|column| column.name == place.name) {
@@ -291,7 +291,7 @@ mod tests {
             ("a 1 to 9999999999", "up to 1000000", "a 1 to 9999999999"),
             ("a 1 to 8, b 8", "begins before", "b 8"),
             ("a 1 to end, b 8", "begins before", "b 8"),
-            ("a 1, 2", "some have none", "2"),
+            ("a 1, 2", "others do not", "2"),
             ("a 1, a 2", "two columns", "a 2"),
             ("a 1, \"b 2", "not closed", "\""),
         ] {

@@ -26,7 +26,7 @@ pub enum Error {
         name: String,
     },
     /// There is nothing in the input, not even a header.
-    #[error("{name} is empty: there is no header to find columns by")]
+    #[error("{name} is empty, so it has no header to find columns by")]
     Empty {
         /// The input.
         name: String,
@@ -42,7 +42,7 @@ pub enum Error {
         from: Option<&'static str>,
     },
     /// Nobody said where the columns of fixed-width text are.
-    #[error("{name} is fixed-width text, and nothing says where its columns are")]
+    #[error("{name} is fixed-width text without column widths")]
     NoWidths {
         /// The input.
         name: String,
@@ -50,7 +50,7 @@ pub enum Error {
         widths: Option<String>,
     },
     /// There is text in a line of fixed-width text after its last column.
-    #[error("{name}, line {line}: there is text after the last column, from character {character}")]
+    #[error("{name}, line {line}: text after the last column, from character {character}")]
     BeyondColumns {
         /// The input.
         name: String,
@@ -80,7 +80,7 @@ pub enum Error {
         why: String,
     },
     /// A later input has a column of another type than the first.
-    #[error("{name} has other columns than {first}: the type of {column} is {found}, and that of {first} is {wanted}")]
+    #[error("{name} differs from {first}: the type of {column} is {found}, not {wanted}")]
     OtherType {
         /// The input.
         name: String,
@@ -128,7 +128,7 @@ pub enum Error {
         of: &'static str,
     },
     /// A table of the program's own has no place in a format.
-    #[error("faults and other tables that are not cut out of another are not written as {format}")]
+    #[error("faults and summaries of rows cannot be written as {format}")]
     NoTable {
         /// The format.
         format: &'static str,
@@ -162,7 +162,7 @@ pub enum Error {
         help: String,
     },
     /// Which table of a database is read was not said.
-    #[error("which table of {of} is to be read is not said")]
+    #[error("no table of {of} named to read")]
     WhichDatabaseTable {
         /// The database.
         of: String,
@@ -198,9 +198,7 @@ pub enum Error {
         sheets: Vec<String>,
     },
     /// Cells of the row that names the columns are merged.
-    #[error(
-        "{name}, sheet {sheet}, row {row}: {from} to {to} are one merged cell, so it cannot be told what each column is called"
-    )]
+    #[error("{name}, sheet {sheet}, row {row}: {from} to {to} are one merged cell, so the columns have no names of their own")]
     MergedHeader {
         /// The input.
         name: String,
@@ -214,9 +212,7 @@ pub enum Error {
         to: String,
     },
     /// There is something in a column that has no name.
-    #[error(
-        "{name}, sheet {sheet}, row {row}: there is something in column {column}, outside of the columns that the first row names"
-    )]
+    #[error("{name}, sheet {sheet}, row {row}: column {column} has a value but no name in the first row")]
     UnnamedCell {
         /// The input.
         name: String,
@@ -424,7 +420,7 @@ pub enum Error {
         is_half_written: bool,
     },
     /// What is remembered of rows cannot be kept in temporary files.
-    #[error("what `unique` remembers of rows cannot be kept in temporary files: {}", reason(source))]
+    #[error("temporary files for `unique` cannot be written: {}", reason(source))]
     Spill {
         /// Why.
         source: io::Error,
@@ -488,13 +484,13 @@ pub enum Error {
         format: &'static str,
     },
     /// There is no format of that ending.
-    #[error("there is no format called {given:?}")]
+    #[error("unknown format {given:?}")]
     UnknownFormat {
         /// What was given.
         given: String,
     },
     /// There is no encoding of that name.
-    #[error("there is no encoding called {label}")]
+    #[error("unknown encoding {label}")]
     UnknownEncoding {
         /// The name given.
         label: String,
@@ -563,7 +559,7 @@ impl Error {
                 a cut list"
                     .to_owned()
             }
-            Error::NoTextOf { .. } => "leave the column out of what is read and written: with --without or --columns, or in a survey by naming others with -c".to_owned(),
+            Error::NoTextOf { .. } => "exclude the column with --without or --columns; in a survey, name other columns with -c".to_owned(),
             Error::OtherType { .. } => "run files with other columns apart from each other".to_owned(),
             Error::MixedTypes { .. } => {
                 "mend the line, leave the column out with --without, or write a format without types, such as -o OUT.csv".to_owned()
@@ -571,23 +567,23 @@ impl Error {
             Error::NoColumnar { .. } => "write another format, such as -o OUT.csv".to_owned(),
             Error::NotInParquet { .. } => "write Arrow, such as -o OUT.arrow, or leave the column out with --without".to_owned(),
             Error::NoTable { .. } => "give it a name that ends in .csv, .jsonl or .xlsx".to_owned(),
-            Error::DoubledTitle { .. } => "leave one of them out with --columns or --without, by its number, such as #4".to_owned(),
+            Error::DoubledTitle { .. } => "exclude one with --columns or --without, by its number, such as #4".to_owned(),
             Error::BadFile { help, .. } => (*help).to_owned(),
             Error::Database { help, .. } => help.clone(),
             Error::TableIsThere { .. } => {
-                "give another name with --table; or add --append for rows after those that it has, or --replace for a new table in its place".to_owned()
+                "give another name with --table, add --append to append the rows, or --replace to replace the table".to_owned()
             }
             Error::WhichDatabaseTable { tables, .. } if !tables.is_empty() => {
-                format!("add --table NAME (there are {}), or --query 'SELECT …'", quoted(tables))
+                format!("add --table NAME (the tables are {}), or --query 'SELECT …'", quoted(tables))
             }
-            Error::WhichDatabaseTable { .. } => "there are none in it: is it the right one?".to_owned(),
-            Error::NoDatabaseTable { tables, .. } if tables.is_empty() => "there are none in it: is it the right one?".to_owned(),
-            Error::NoDatabaseTable { tables, .. } => format!("there are {}", quoted(tables)),
+            Error::WhichDatabaseTable { .. } => "the database has no tables; check its name".to_owned(),
+            Error::NoDatabaseTable { tables, .. } if tables.is_empty() => "the database has no tables; check its name".to_owned(),
+            Error::NoDatabaseTable { tables, .. } => format!("the tables are {}", quoted(tables)),
             Error::NoSheet { sheets, .. } => format!("its sheets are {}", quoted(sheets)),
             Error::MergedHeader { .. } => {
-                "take what is above the table away, and have each column named in a cell of its own in the first row".to_owned()
+                "remove the rows above the table, and give each column its own cell in the first row".to_owned()
             }
-            Error::UnnamedCell { .. } => "name the column in the first row, or move what is beside the table to another sheet".to_owned(),
+            Error::UnnamedCell { .. } => "name the column in the first row, or move the extra cells to another sheet".to_owned(),
             Error::LooksLike { from, .. } => format!("add --from {from}, or --from csv if it is delimited text"),
             Error::NoText { from: Some(from), .. } => format!("give it a name that ends in .{from}, or add --from {from}"),
             Error::NoText { .. } => "save it as CSV with the program that wrote it".to_owned(),
@@ -602,14 +598,13 @@ impl Error {
             Error::UnsafeEncoding { .. } => "convert the file to UTF-8 with the program that wrote it".to_owned(),
             Error::Utf16 { encoding, .. } => format!("add --encoding {encoding}"),
             Error::NoObject { .. } => {
-                "write one object a line, such as {\"part_code\":\"GRP-1\"}, and nothing else on it".to_owned()
+                "write one object per line, such as {\"part_code\":\"GRP-1\"}".to_owned()
             }
             Error::DoubledKey { .. } => {
-                "give each key of a line a name of its own: which of the two is meant cannot be told".to_owned()
+                "rename one of the two keys".to_owned()
             }
             Error::LateKey { .. } => {
-                "save it as a file and name that: a file is looked through for its columns first; or say which are wanted, \
-                with --columns"
+                "save the input as a file, which the program can scan for its columns first; or name the columns with --columns"
                     .to_owned()
             }
             Error::TooManyKeys { .. } => {
@@ -644,7 +639,7 @@ impl Error {
                 if *is_half_written {
                     format!("{name} ends early")
                 } else {
-                    format!("nothing of {name} was left half-written")
+                    format!("no part of {name} was written")
                 }
             ),
             Error::Write { source, .. } if source.kind() == io::ErrorKind::NotFound => {
@@ -675,7 +670,7 @@ impl Error {
                 "name it {name}.csv or {name}.xlsx, or for the rows of carve, give the format with --to (docs/formats.md has them all)"
             ),
             Error::Unreadable { .. } => {
-                "save it as .xlsx or CSV with the program that wrote it, or say what it is, such as --from csv".to_owned()
+                "save it as .xlsx or CSV with the program that wrote it, or name its format, such as --from csv".to_owned()
             }
             Error::UnknownFormat { .. } => {
                 "give the ending that a file of that format has, such as csv, tsv or csv.gz".to_owned()
@@ -719,7 +714,7 @@ impl Error {
 
 fn other_column(column: usize, found: Option<&str>, wanted: Option<&str>, first: &str) -> String {
     match (found, wanted) {
-        (Some(found), Some(wanted)) => format!("its column {column} is {found}, and that of {first} is {wanted}"),
+        (Some(found), Some(wanted)) => format!("its column {column} is {found}, but {wanted} in {first}"),
         (Some(found), None) => format!("it has a column {column}, {found}, which {first} does not have"),
         (None, _) => format!("it has no column {column}, which is {} in {first}", wanted.unwrap_or_default()),
     }
@@ -763,7 +758,7 @@ fn is_full(source: &io::Error) -> bool {
 /// The system's words without its number.
 fn reason(source: &io::Error) -> String {
     match source.kind() {
-        io::ErrorKind::NotFound => "there is no such file".to_owned(),
+        io::ErrorKind::NotFound => "the file does not exist".to_owned(),
         io::ErrorKind::PermissionDenied => "permission denied".to_owned(),
         io::ErrorKind::IsADirectory => "it is a folder".to_owned(),
         io::ErrorKind::StorageFull => "no space is left on the disk".to_owned(),

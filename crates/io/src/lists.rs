@@ -81,7 +81,7 @@ pub fn read(path: &Path, source: &ListSource, files: &RunFiles) -> Result<List, 
     if list.is_empty() {
         let help =
             "write the allowed texts into it, one on each line below a header; without a header, add `no header`".to_owned();
-        return Err(NoList { reason: format!("{} lists nothing", path.display()), help });
+        return Err(NoList { reason: format!("{} has no values", path.display()), help });
     }
     Ok(Arc::new(ListTexts { texts: list, header }))
 }

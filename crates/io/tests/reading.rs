@@ -136,7 +136,7 @@ fn every_error_says_what_and_where_and_what_to_do() {
     let with = |content: &str, reading: Reading| rows(content.as_bytes(), &reading).unwrap_err();
     let of_delimiter = |delimiter: &str| Reading { delimiter: Some(delimiter.to_owned()), ..Reading::default() };
     for (error, said, help) in [
-        (read(b""), "a.txt is empty: there is no header to find columns by", "check whether the program that made it finished"),
+        (read(b""), "a.txt is empty, so it has no header to find columns by", "check whether the program that made it finished"),
         (read(b"a,b\n1\n"), "a.txt, line 2: the row has 1 cell where 2 were expected", "look for a cell or a closing quote"),
         (
             read(b"a,b\n1,2,3\n"),
@@ -164,7 +164,7 @@ fn every_error_says_what_and_where_and_what_to_do() {
         (with("a\n1\n", of_delimiter("\"")), "\"\\\"\" cannot be a delimiter", "give one ASCII character"),
         (
             Encoding::named("utf-9").unwrap_err(),
-            "there is no encoding called utf-9",
+            "unknown encoding utf-9",
             "give a name of the WHATWG Encoding Standard",
         ),
     ] {
@@ -180,8 +180,8 @@ fn later_inputs_must_have_the_same_columns() {
     let open = |second: &str| Table::open(&[input("a.csv", "x,y\n1,2\n"), input("b.csv", second)], &Reading::default());
     assert!(open("x,y\n3,4\n").is_ok());
     for (second, said) in [
-        ("x,z\n", "b.csv has other columns than a.csv: its column 2 is z, and that of a.csv is y"),
-        ("y,x\n", "b.csv has other columns than a.csv: its column 1 is y, and that of a.csv is x"),
+        ("x,z\n", "b.csv has other columns than a.csv: its column 2 is z, but a.csv in y"),
+        ("y,x\n", "b.csv has other columns than a.csv: its column 1 is y, but a.csv in x"),
         ("x\n", "b.csv has other columns than a.csv: it has no column 2, which is y in a.csv"),
         ("x,y,z\n", "b.csv has other columns than a.csv: it has a column 3, z, which a.csv does not have"),
     ] {

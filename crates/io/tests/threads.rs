@@ -126,7 +126,7 @@ fn table() -> impl Strategy<Value = String> {
         1 => "[a-z]\"[a-z]{0,2}",
     ];
     let row = proptest::collection::vec(cell, 1..5);
-    // Now and then there are more rows than go together.
+    // Now and then the tables are more rows than go together.
     let times = prop_oneof![3 => Just(1), 1 => 9..17_usize];
     let rows = (proptest::collection::vec(row, 1..40), times).prop_map(|(rows, times)| vec![rows; times].concat());
     (rows, proptest::bool::ANY, proptest::bool::ANY).prop_map(|(rows, crlf, last_end)| {

@@ -116,7 +116,7 @@ impl ReadingArgs {
             return match &self.query {
                 None => Ok((None, &self.tables)),
                 Some(_) => Err(Failure::usage(
-                    "--query is for databases, and none is named",
+                    "--query needs a database",
                     "name it, such as --from sqlite:yard.db, or leave the option out",
                 )),
             };

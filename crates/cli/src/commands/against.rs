@@ -35,13 +35,13 @@ impl FromStr for FailOn {
         let mut words = text.split_whitespace();
         let what = words.next().unwrap_or_default().to_owned();
         if !WHAT.contains(&what.as_str()) {
-            return Err(format!("write one of {}, and a share if you like, such as 'blanks 2%'", WHAT.join(", ")));
+            return Err(format!("write {}; a share can follow, such as 'blanks 2%'", WHAT.join(", ")));
         }
         let share = words.next().map(|share| share.strip_suffix('%').and_then(|share| share.parse::<f64>().ok()));
         let share = match share {
             None => 0.0,
             Some(Some(share)) if (0.0..=100.0).contains(&share) && words.next().is_none() => share / 100.0,
-            Some(_) => return Err(format!("write a share after it, such as '{what} 2%', or nothing")),
+            Some(_) => return Err(format!("a share can follow, such as '{what} 2%'")),
         };
         Ok(FailOn { what, beyond: share })
     }
@@ -100,7 +100,7 @@ pub fn run(
     console: &Console,
 ) -> Result<Exit, Failure> {
     if saved.asked != asked {
-        let message = format!("{base} was made of other pieces than these");
+        let message = format!("{base} was made with different pieces");
         return Err(Failure::usage(message, "survey the same columns or pieces as then"));
     }
     // The first of several columns with the same name wins.

@@ -71,7 +71,7 @@ pub fn run(args: &CarveArgs, console: &Console) -> Result<Exit, Failure> {
     };
     formats::check_output(args.out.as_deref().unwrap_or(Path::new("standard output")), named)?;
     if let (Some(part), true) = (args.part.part, args.tables.replace) {
-        let message = format!("with --replace, the table of part {part} takes the place of those of the parts before it");
+        let message = format!("with --replace, the table of part {part} would replace those of the earlier parts");
         return Err(Failure::usage(message, "add the rows of each part with --append"));
     }
     let session = database::session(written.as_ref(), &args.reading, &args.tables, &known)?;
@@ -101,19 +101,19 @@ pub fn run(args: &CarveArgs, console: &Console) -> Result<Exit, Failure> {
             "csv" => "name an output such as -o cut.csv, or add --to csv".to_owned(),
             ending => format!("name an output such as -o cut.{ending} or -o cut.csv, or add --to {ending} or --to csv"),
         };
-        let why = format!("nothing says how rows are written, and they are read from {}", table.format.name());
+        let why = format!("the output has no format, and the input is {}", table.format.name());
         return Err(Failure::usage(why, help));
     }
     let is_fixed = named.kind.unwrap_or(table.format.kind()) == Kind::FixedWidth;
     if args.writing.out_widths.is_some() && !is_fixed {
         let message =
             format!("--out-widths is for fixed-width text, and the output is {}", named.name().unwrap_or(table.format.name()));
-        return Err(Failure::usage(message, "leave it out, or write fixed-width text: --to fwf"));
+        return Err(Failure::usage(message, "remove it, or write fixed-width text: --to fwf"));
     }
     if let Some(option) = args.writing.first().filter(|_| !named.is_text(&table.format)) {
         let out = args.out.as_deref().map_or("the output".to_owned(), |path| path.display().to_string());
         let message = format!("{option} is for delimited text, and {out} is {}", named.name().unwrap_or(table.format.name()));
-        return Err(Failure::usage(message, "leave it out, or write delimited text: --to csv"));
+        return Err(Failure::usage(message, "remove it, or write delimited text: --to csv"));
     }
     let originals = if args.update.is_empty() { originals(args, &header)? } else { database::keys(args, &carving, &header)? };
     let mut job = Job::new(carving, &header, &originals, shown)
@@ -136,7 +136,7 @@ pub fn run(args: &CarveArgs, console: &Console) -> Result<Exit, Failure> {
     let mut of_lists =
         of_lists.into_iter().filter_map(|(title, column, option)| Some((title.as_ref()?, column, option))).peekable();
     if let Some((_, _, option)) = of_lists.peek().filter(|_| is_fixed) {
-        let message = format!("a list may be of any width, so there is no place for {option} in fixed-width text");
+        let message = format!("a list of faults has no fixed width, so fixed-width text does not support {option}");
         return Err(Failure::usage(
             message,
             "write another format, such as --to csv; --faults FILE tells faults beside the rows",
@@ -221,7 +221,7 @@ pub fn run(args: &CarveArgs, console: &Console) -> Result<Exit, Failure> {
         }
         if let (Some(Kind::Workbook), Format::Workbook { sheet, .. }, true) = (named.kind, &table.format, is_kept) {
             let words = format!(
-                "of the sheet {sheet:?}, values and number formats are kept; formulas (as what they came to), charts and other sheets are not"
+                "the output keeps values and number formats of the sheet {sheet:?}; formulas become their values, and charts and other sheets are lost"
             );
             console.note(&textwrap::fill(&visible::without_controls(&words), console.width));
         }
@@ -233,7 +233,7 @@ pub fn run(args: &CarveArgs, console: &Console) -> Result<Exit, Failure> {
             let name = written.as_ref().map(|written| format!("the table {}", written.table));
             let name = name.or(args.out.as_deref().map(run::name_of));
             let what = name.filter(|_| rows_to_file).map_or(String::new(), |name| format!(", so {name} was not written"));
-            console.note(&paint(style::LOOK, format!("--strict: there are faults{what}")));
+            console.note(&paint(style::LOOK, format!("--strict: the run found faults{what}")));
         }
     }
     if too_wide > 0 {
@@ -259,7 +259,7 @@ fn too_wide_failure(report: &Report, job: &Job, header: &Header, args: &CarveArg
         })
         .collect();
     let out = args.out.as_ref().filter(|path| !run::is_standard_output(path));
-    let what = out.map_or("what was written lacks them".to_owned(), |path| format!("{} was not written", path.display()));
+    let what = out.map_or("the output lacks them".to_owned(), |path| format!("{} was not written", path.display()));
     Failure::file(
         format!("some texts are wider than their places, and {what}: {}", columns.join("; ")),
         "give them wider places, or set their rows aside with --offcuts FILE",

@@ -12,7 +12,7 @@ pub fn run(args: &CompletionsArgs) -> Result<(), Failure> {
     let shells = complete::SHELLS;
     let Some(shell) = shells.completer(&args.shell) else {
         let names: Vec<&str> = shells.names().collect();
-        let message = format!("there are no completions for {}", args.shell);
+        let message = format!("completions are not available for {}", args.shell);
         return Err(Failure::usage(message, format!("the shells are {}", names.join(", "))));
     };
     let mut script = Vec::new();

@@ -32,8 +32,8 @@ impl Written {
         }
         let (Some(Said::Database(address)), Some(table)) = (&args.to, table) else { return Ok(None) };
         if let Some(path) = &args.out {
-            let message = format!("rows are to go to {address} and to {} too", run::name_of(path));
-            return Err(Failure::usage(message, "leave one of -o and --to out"));
+            let message = format!("two outputs for the rows: {address} and {}", run::name_of(path));
+            return Err(Failure::usage(message, "remove -o or --to"));
         }
         Ok(Some(Written { address: address.clone(), table, how: args.tables.how() }))
     }
@@ -49,7 +49,7 @@ impl Written {
         match how {
             How::Update { .. } => format!("the rows of the table {table} of {address}"),
             How::New => format!("the new table {table} of {address}"),
-            How::Replace => format!("a new table {table} of {address}, in the place of the one that was there"),
+            How::Replace => format!("a new table {table} of {address}, which replaced the old one"),
             How::Append => format!("the table {table} of {address}, after the rows that it had"),
         }
     }
@@ -62,7 +62,7 @@ fn updated(inputs: &[Input]) -> Result<(&Address, &str), Failure> {
             What::Table(table) => Ok((&relation.address, table)),
             What::Query(_) | What::Unsaid => {
                 let help = "name the table with --table NAME, and leave --query out";
-                Err(Failure::usage("--update writes into the table that is read, and none is named", help))
+                Err(Failure::usage("--update writes into the input table, but the input is not a table", help))
             }
         },
         _ => Err(Failure::usage(
@@ -76,7 +76,7 @@ fn updated(inputs: &[Input]) -> Result<(&Address, &str), Failure> {
 pub fn keys(args: &CarveArgs, carving: &Carving, header: &Header) -> Result<Vec<usize>, Failure> {
     if let Some(piece) = carving.rows_piece() {
         return Err(Failure::usage(
-            format!("{} gets a row for each result, and --update writes into the rows that are there", carving.name(piece)),
+            format!("{} writes a row for each result, and --update only changes existing rows", carving.name(piece)),
             "give it columns, write a table of its own with --to, or leave it out",
         ));
     }
@@ -123,12 +123,12 @@ pub fn session(
         }
         (None, _) => Ok(None),
         (Some(option), Some(_)) => Err(Failure::usage(
-            format!("{option} is for tables that are written, and none is"),
+            format!("{option} needs an output table"),
             "name the database to write to, such as --to sqlite:yard.db, or leave the option out",
         )),
         (Some(option), None) => Err(Failure::usage(
-            format!("{option} is for databases, and none is named"),
-            "name the one that is read, such as --from sqlite:yard.db, or in carve the one that is written, with --to; or leave the option out",
+            format!("{option} needs a database"),
+            "name the input database, such as --from sqlite:yard.db, or in carve the output database with --to; or remove the option",
         )),
     }
 }

@@ -36,7 +36,7 @@ pub fn run(args: &DraftArgs, console: &Console) -> Result<(), Failure> {
     let known = RunFiles::default();
     let examples = examples(args, &known)?;
     let (inputs, _) = inputs(args.of.file.as_slice(), (&args.reading, &ListReading::default(), false), &known, console)?;
-    read_twice(&inputs, "a draft is made by reading the input more than once", "save it as a file and name that")?;
+    read_twice(&inputs, "a draft reads its input more than once", "save it as a file and name that")?;
     match &args.write {
         Some(path) => refuse_to_replace(path)?,
         None => known.prints()?,
@@ -77,7 +77,7 @@ pub fn run(args: &DraftArgs, console: &Console) -> Result<(), Failure> {
                 let list = path.display().to_string();
                 let words = [vec!["check".to_owned()], again::inputs(&inputs, &args.reading)].concat();
                 let words = again::command(&[words, vec!["-l".to_owned(), list.clone()]].concat());
-                console.note(&format!("{list} is written. What breaks its checks: {}", paint(style::TAKEN, words)));
+                console.note(&format!("{list} is written. To see its faults: {}", paint(style::TAKEN, words)));
                 if args.of.file.is_some() {
                     console.note(&format!("Next month's file: {}", paint(style::TAKEN, again::next_month(&list))));
                 }
@@ -98,7 +98,7 @@ fn refuse_to_replace(path: &Path) -> Result<(), Failure> {
     if path.symlink_metadata().is_err() {
         return Ok(());
     }
-    Err(Failure::file(format!("{} is there already", path.display()), "a draft replaces no file; give another name"))
+    Err(Failure::file(format!("{} already exists", path.display()), "a draft replaces no file; give another name"))
 }
 
 /// Surveys the column.
@@ -169,12 +169,14 @@ fn from_data(origin: &Origin, column: usize, table: &mut Table, threads: usize) 
             0 => format!("{} has no rows", origin.input),
             rows if survey.blank.count == rows => format!("every value of {} is blank", origin.column),
             _ => {
-                let message =
-                    format!("no value of {} has {LONGEST_IN_SAMPLE} bytes or less: those are no codes", origin.column);
-                return Err(Failure::usage(message, "`survey` shows what is in each column"));
+                let message = format!(
+                    "every value of {} has more than {LONGEST_IN_SAMPLE} bytes, which is too long for a code",
+                    origin.column
+                );
+                return Err(Failure::usage(message, "`survey` shows the content of each column"));
             }
         };
-        return Err(Failure::usage(message, "a draft needs values; `survey` shows what is in each column"));
+        return Err(Failure::usage(message, "a draft needs values; `survey` shows the content of each column"));
     };
     let mut proved = Vec::new();
     for index in 0..draft.readings.len() {

@@ -33,7 +33,7 @@ pub fn run(args: &ExplainArgs, console: &Console) -> Result<(), Failure> {
     let (lists, rest) = if is_said { (&args.lists[..], &args.paths[..]) } else { args.paths.split_at(1) };
     let is_database = matches!(args.reading.from, Some(Said::Database(_)));
     if let [_, second, ..] = rest {
-        let message = format!("there is one file too many, {}", second.display());
+        let message = format!("{} is one file too many", second.display());
         return Err(Failure::usage(message, "name one table: explain FILE -l CUTLIST --row N"));
     }
     let column = args.column.as_deref();
@@ -44,7 +44,7 @@ pub fn run(args: &ExplainArgs, console: &Console) -> Result<(), Failure> {
     let pieces = Pieces::read(&given, &known)?;
     let lines = match rest.first() {
         None if !is_database && args.row.or(args.line).is_some() => {
-            return Err(Failure::usage("there is no table to take the row from", "name it: explain CUTLIST FILE --row N"));
+            return Err(Failure::usage("no table given for the row", "name it: explain CUTLIST FILE --row N"));
         }
         None if !is_database => list(&pieces, console.width),
         file => {
@@ -161,7 +161,7 @@ fn row(
             "give the line of a row: this is the header's",
         ),
         None => Failure::usage(
-            format!("there is no row {}: there are {}", args.row.unwrap_or(1), visible::counted(count, "row")),
+            format!("no row {}: the table has {}", args.row.unwrap_or(1), visible::counted(count, "row")),
             "rows are counted from 1, without the header",
         ),
     })

@@ -70,8 +70,8 @@ impl<'a> Looked<'a> {
         match bound.view().titles(header).get(1) {
             None => Ok(bound),
             Some(second) => {
-                let message = format!("a shape is looked for in one column or piece, and {second} is a second one");
-                Err(Failure::usage(message, "name one of them"))
+                let message = format!("--rows-of needs one column or piece, and {second} is a second one");
+                Err(Failure::usage(message, "name only one"))
             }
         }
     }

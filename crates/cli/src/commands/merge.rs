@@ -188,7 +188,7 @@ fn in_order<T: OfPart>(mut parts: Vec<Read<T>>) -> Result<Vec<Read<T>>, Failure>
         if of.is_none_or(|other| other.of != part.of) {
             let is = of.map_or("of a whole run".to_owned(), |part| format!("of part {part}"));
             let message = format!("{numbered} is of part {part}, and {name} is {is}");
-            return Err(Failure::usage(message, "merge all parts of one set, and nothing else"));
+            return Err(Failure::usage(message, "merge all parts of a single set"));
         }
     }
     let mut numbered: Vec<(u32, Read<T>)> =
@@ -225,7 +225,7 @@ fn merged<T: OfPart>(parts: Vec<Read<T>>) -> Result<T, Failure> {
             *all.part() = None;
             Ok(all)
         }
-        None => Err(Failure::usage("there is nothing to merge", "name files that --summary or --save wrote")),
+        None => Err(Failure::usage("no files to merge", "name files that --summary or --save wrote")),
     }
 }
 
@@ -237,19 +237,19 @@ fn refused(apart: &Apart, first: &str, name: &str) -> Failure {
     };
     let line = |of: &str, line: &Option<String>| match line {
         Some(line) => format!("\n  {of}: {line}"),
-        None => format!("\n  {of}: (nothing more)"),
+        None => format!("\n  {of}: (no further line)"),
     };
     match apart {
         Apart::Programs(one, other) => Failure::usage(
-            format!("{first} was made by version {one} of the program, and {name} by version {other}"),
+            format!("{first} comes from version {one} of the program, and {name} from version {other}"),
             "make all parts with the same version",
         ),
         Apart::Asked(one, other) => Failure::usage(
-            format!("{name} was made by another cut list than {first}:{}{}", line(first, one), line(name, other)),
+            format!("{name} comes from a different cut list than {first}:{}{}", line(first, one), line(name, other)),
             "make all parts with the same cut list",
         ),
         Apart::Listed(file) => Failure::usage(
-            format!("{name} was made with other values in {file} than {first}"),
+            format!("{name} comes from a run with other values in {file} than {first}"),
             format!("make all parts with the same {file}"),
         ),
         Apart::Columns(one, other) => Failure::usage(
@@ -265,7 +265,7 @@ fn refused(apart: &Apart, first: &str, name: &str) -> Failure {
             "name each part once",
         ),
         Apart::Between(file, rows) => Failure::usage(
-            format!("{} of {file} are in none of the files before {name}", span(rows)),
+            format!("{} of {file} are missing from the files before {name}", span(rows)),
             "name the files of all parts, in the order of their rows",
         ),
         _ => Failure::usage(format!("{first} and {name} are not of one run"), "merge parts of one run"),

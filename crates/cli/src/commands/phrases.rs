@@ -14,18 +14,18 @@ use crate::draw::style::{self, paint};
 use crate::draw::visible;
 use crate::failure::Failure;
 
-const INTRODUCTION: &str = r#"A phrase says how a piece is taken from a value.
+const INTRODUCTION: &str = r#"A phrase extracts a piece from a value.
 
   phrase = branch or branch …     the first branch whose result is not missing
   branch = step then step …       steps from left to right; or a lone "text", the result itself
 
-Missing: its marker or position is not there, or nothing is left of it. After `or` comes what to use instead, beginning again from the whole value; with no branch left, the cell is blank. `or ""` accepts the blank.
-Blank: nothing came of the value, and there was nothing in it.
-Short: a cut by position found some but not all of what was asked for; what there is is kept.
-Long: a value is wider than it was to be padded to; it is kept as it is.
+Missing: the value lacks the marker or position, or no text is left. `or` adds an alternative, which starts again from the whole value. If every branch is missing, the cell is blank. `or ""` accepts the blank.
+Blank: the value is empty or white space.
+Short: a cut by position found only a part of its range; the result is that part.
+Long: a value is wider than its padding; it stays unchanged.
 Fallback: the result comes from a branch after `or`."#;
 
-const SHELL: &str = r#"In a shell, a piece goes in single quotes: -p 'team: section 3 by "-"'. A single quote within is written '\'' there ('name: before "'\''"'), or escaped inside the text: "\u{27}". In a cut list, a phrase goes in single quotes ('before "-"'), or, where it holds one, between three ('''before "'"'''); a slash in a /regular expression/ is written \/ everywhere."#;
+const SHELL: &str = r#"In a shell, put a piece in single quotes: -p 'team: section 3 by "-"'. Write a single quote inside as '\'' ('name: before "'\''"'), or escape it in the text: "\u{27}". In a cut list, put a phrase in single quotes ('before "-"'), or in three of them if it contains one ('''before "'"'''). Inside a /regular expression/, write a slash as \/."#;
 
 /// Runs the command.
 pub fn run(args: &PhrasesArgs, console: &Console) -> Result<(), Failure> {
@@ -70,7 +70,7 @@ fn one(word: &str, width: usize) -> Result<String, Failure> {
             Some(nearest) => format!("did you mean `{nearest}`? keen-notch phrases shows them all"),
             None => "keen-notch phrases shows them all".to_owned(),
         };
-        return Err(Failure::usage(format!("there is no step or condition {word}"), help));
+        return Err(Failure::usage(format!("no step or condition {word}"), help));
     }
     let shown = groups.iter().map(|(group, entries)| {
         let entries: String = entries.iter().map(|entry| shown(entry, width)).collect();

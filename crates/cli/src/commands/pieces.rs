@@ -128,8 +128,8 @@ impl Pieces {
             return Err(Failure::usage(message, "give all of them the same `unit`, or run them apart"));
         }
         if self.wanted.unique.is_some() && list.wanted.unique.is_some() {
-            let message = format!("{name} says what must be unique together, as does a cut list before it");
-            return Err(Failure::usage(message, "keep one of them"));
+            let message = format!("{name} has `unique` under `[rows]`, and so does an earlier cut list");
+            return Err(Failure::usage(message, "remove one"));
         }
         match list.column.take() {
             Some(main) if is_main => self.main = Some(main),

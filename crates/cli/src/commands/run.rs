@@ -42,15 +42,15 @@ pub fn inputs(
         (true, []) => {
             let help = match relation {
                 None => "add --table NAME",
-                Some(_) => "give --table twice: the table that is read, and the one that is written; or once, with --query",
+                Some(_) => "give --table twice: first the table to read, then the table to write; or once, with --query",
             };
-            return Err(Failure::usage("which table is to be written is not said", help));
+            return Err(Failure::usage("no output table given", help));
         }
         (_, others) => {
             let table = others.last().map_or("", String::as_str);
             let help = match relation {
                 None => "name the database, such as --from sqlite:yard.db or --to sqlite:yard.db, or leave the option out",
-                Some(_) => "leave it out; or to write it, name its database, such as --to sqlite:yard.db",
+                Some(_) => "remove it; or to write the table, name its database, such as --to sqlite:yard.db",
             };
             return Err(Failure::usage(format!("--table {table} is neither read nor written"), help));
         }
@@ -58,7 +58,7 @@ pub fn inputs(
     if let Some(relation) = relation {
         if let Some(path) = paths.first() {
             let message = format!("--from says the database {}, and {} is named too", relation.address, path.display());
-            return Err(Failure::usage(message, "leave the file out, or say how it is written, such as --from csv"));
+            return Err(Failure::usage(message, "remove the file, or name its format, such as --from csv"));
         }
         if let Some(file) = relation.address.path() {
             files.reads(&Input::File(file.to_owned()))?;
@@ -120,7 +120,7 @@ pub fn table(
     if let Some((option, what)) = args.first_out_of_place(&table.format) {
         let of = inputs.first().map_or(String::new(), Input::name);
         let message = format!("{option} is for {what}, and {of} is read as {}", table.format.name());
-        return Err(Failure::usage(message, "leave it out; or say what the input is, such as --from csv"));
+        return Err(Failure::usage(message, "remove it, or name the format of the input, such as --from csv"));
     }
     if let (Format::Workbook { sheet, sheets: 2.. }, None, false) = (&table.format, &reading.sheet, quiet) {
         let of = inputs.first().map_or(String::new(), Input::name);
@@ -130,7 +130,7 @@ pub fn table(
     if let Some(delimiter) = table.format.guessed_delimiter().filter(|_| !quiet) {
         let of = inputs.first().map_or(String::new(), Input::name);
         let words = format!(
-            "{of} has no comma in its header: its delimiter is taken to be {} (to change that: --delimiter)",
+            "{of} has no comma in its header; assumed delimiter: {} (to change it: --delimiter)",
             if delimiter == "tab" { delimiter } else { format!("\"{delimiter}\"") }
         );
         console.note(&textwrap::fill(&visible::without_controls(&words), console.width));
@@ -143,10 +143,10 @@ pub fn table(
 pub fn say_replaced(meter: &Meter, console: &Console, quiet: bool) {
     if meter.imprecise() > 0 && !quiet {
         let words = format!(
-            "{} with more than 15 digits: the workbook keeps 15, and what came after them is lost; such codes must be text there",
+            "{} with more than 15 digits: the workbook stores 15 and has lost the others; such codes must be text there",
             match meter.imprecise() {
-                1 => "there is 1 number".to_owned(),
-                numbers => format!("there are {}", visible::counted(numbers, "number")),
+                1 => "1 number".to_owned(),
+                numbers => visible::counted(numbers, "number"),
             }
         );
         console.note(&paint(style::LOOK, textwrap::fill(&words, console.width)));
@@ -166,7 +166,7 @@ pub fn say_replaced(meter: &Meter, console: &Console, quiet: bool) {
     let replaced = meter.replaced();
     if replaced > 0 && !quiet {
         let words = format!(
-            "in {}, bytes that are not of the encoding were read as U+FFFD; to see the first, leave out --encoding-errors",
+            "in {}, invalid bytes were read as U+FFFD; to see the first one, remove --encoding-errors",
             visible::counted(replaced, "place")
         );
         console.note(&paint(style::LOOK, textwrap::fill(&words, console.width)));
@@ -192,7 +192,7 @@ pub fn open(
             return refused(&why, "say how many columns, such as `columns = 3`");
         }
         if carving.looks_back() {
-            let help = "ask for it in one run over all rows, by a cut list that has nothing else";
+            let help = "use it in one run over all rows, with a separate cut list";
             return refused("`unique` compares each row with all others", help);
         }
         table.take_part(part)?;
@@ -220,7 +220,7 @@ pub fn can_be_parted(inputs: &[Input], part: Option<Part>) -> Result<(), Failure
     match other.filter(|_| part.is_some()) {
         None => Ok(()),
         Some(input) => {
-            let message = format!("--part takes its rows from files, and {} is none", input.name());
+            let message = format!("--part needs a file, and {} is not a file", input.name());
             Err(Failure::usage(message, "save it as a file and name that"))
         }
     }
@@ -243,7 +243,7 @@ impl Files {
     ) -> Result<Files, Failure> {
         if reading.ragged == Ragged::SetAside && args.offcuts.is_none() && tables.offcuts_table.is_none() {
             return Err(Failure::usage(
-                "rows with too few or too many cells are to be set aside, and there is no place for them",
+                "--ragged set-aside needs a file for rows with too few or too many cells",
                 "add --offcuts FILE",
             ));
         }
@@ -315,7 +315,7 @@ pub fn outcome(
     let counts = &report.counts;
     let rows = match counts.rows {
         0 if part.is_some() => "no rows: they are of other parts".to_owned(),
-        0 => "no rows: there is only a header".to_owned(),
+        0 => "no rows, only a header".to_owned(),
         rows => visible::counted(rows, "row"),
     };
     let mut line = format!("{}: {rows}", names_of_part(inputs, part));
@@ -324,7 +324,7 @@ pub fn outcome(
     }
     let to = out.map_or(String::new(), |name| format!(" to {name}"));
     if !is_kept {
-        line += ", none of them written";
+        line += ", all hidden";
     } else if counts.rows_kept < counts.rows {
         line += &format!(", {} of them written{to}", visible::grouped(counts.rows_kept));
     } else if counts.rows_out != counts.rows_kept || out.is_some() {

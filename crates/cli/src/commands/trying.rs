@@ -30,7 +30,7 @@ const PAUSE: Duration = Duration::from_millis(120);
 /// Runs the command.
 pub fn run(args: &TryArgs, console: &Console) -> Result<(), Failure> {
     if !io::stdin().is_terminal() || !io::stdout().is_terminal() {
-        let message = "try is for a terminal, and this is none: what is typed and shown goes elsewhere";
+        let message = "`try` needs a terminal for its input and output";
         return Err(Failure::usage(message, "run it in a terminal; in a script, gauge -p and carve -p try a phrase"));
     }
     let known = RunFiles::default();
@@ -191,7 +191,7 @@ impl Session {
     fn write_new(&mut self) {
         let path = PathBuf::from(self.model.file.trim());
         if path.symlink_metadata().is_ok() {
-            self.says = format!("{} is there already: give another name, or begin with -l to add to it", path.display());
+            self.says = format!("{} already exists: give another name, or start with -l to add to it", path.display());
             return;
         }
         self.file = Some(ListFile::new(path));
@@ -217,7 +217,7 @@ impl Session {
                 self.kept = Some(self.model.pieces.clone());
                 format!("written to {}", file.path().display())
             }
-            Err(why) => format!("nothing is written: {why}"),
+            Err(why) => format!("not written: {why}"),
         };
     }
 

@@ -29,7 +29,7 @@ pub fn draw(phrase: &str, trace: &Trace) -> Vec<String> {
     let mut number = 0;
     for (index, branch) in trace.branches.iter().enumerate() {
         if index > 0 {
-            lines.push(paint(style::QUIET, format!("   or, since that gave nothing: {}", words(&branch.span))));
+            lines.push(paint(style::QUIET, format!("   or, since that gave no result: {}", words(&branch.span))));
         }
         for step in &branch.steps {
             number += 1;

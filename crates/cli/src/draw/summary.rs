@@ -18,19 +18,19 @@ const COUNTS: [Count; 8] = [
     Count {
         head: "short",
         of: |tally| tally.short,
-        means: "the value ended before the piece was whole, or a part it is built of is missing; what there is was kept",
+        means: "the value ended before the piece was complete, or a part of a built piece is missing; the available text was kept",
     },
-    Count { head: "long", of: |tally| tally.long, means: "wider than the padding asked for; kept as it is" },
-    Count { head: "blank", of: |tally| tally.blank, means: "there was nothing in the value" },
+    Count { head: "long", of: |tally| tally.long, means: "wider than the padding; kept unchanged" },
+    Count { head: "blank", of: |tally| tally.blank, means: "the value was empty or white space" },
     Count {
         head: "missing",
         of: |tally| tally.missing,
-        means: "there was a value, but nothing came of it, so the cell is blank; `or` says what to use instead",
+        means: "the value has text, but the phrase found no result, so the cell is blank; `or` adds an alternative",
     },
     Count { head: "not asked", of: |tally| tally.not_asked, means: "`when` does not hold for the row, so the cell is blank" },
     Count { head: "fallback", of: |tally| tally.fallback, means: "taken from a branch after `or`" },
     Count { head: "warned", of: |tally| tally.warned, means: "a check under `warn` was not met" },
-    Count { head: "faulted", of: |tally| tally.faulted, means: "a check was not met, or there were more results than columns" },
+    Count { head: "faulted", of: |tally| tally.faulted, means: "failed a check, or had more results than columns" },
 ];
 
 /// Draws the counts of each piece, and says what those that are not zero mean. Where the table is wider than the terminal, columns of

@@ -54,7 +54,7 @@ pub fn draw(
             (Some(first), Some(second)) if first != second => "1 and 2",
             _ => "them",
         };
-        lines.push(format!("Row {} would tell {ahead} apart: add what it should give.", visible::grouped(row.row)));
+        lines.push(format!("Row {} would distinguish {ahead}: add its result.", visible::grouped(row.row)));
         if !row.value.contains(char::is_control) {
             let example = shell::quoted(&format!("{} => RESULT", row.value));
             lines.push(format!("   {}", paint(style::TAKEN, format!("--want {example}"))));

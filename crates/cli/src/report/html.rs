@@ -69,7 +69,7 @@ fn checks(page: &Page) -> Markup {
     let shown = || page.summary.checks.iter().filter(|check| check.rows > 0 || !check.implied);
     html! {
         h2 #checks { "Checks" }
-        @if shown().next().is_none() { p { "The cut list checks nothing." } } @else {
+        @if shown().next().is_none() { p { "The cut list has no checks." } } @else {
             div.wide { table.sorted {
                 thead { tr { th { "of" } th { "column" } th { "check" } th.number { "checked" } th.number { "failed" } th.number { "share" } th { "" } th { "first rows" } } }
                 tbody { @for check in shown() { (check_row(check, page)) } }
@@ -116,7 +116,7 @@ fn check_row(check: &CheckCounts, page: &Page) -> Markup {
 fn faults(page: &Page) -> Markup {
     let are_several = page.summary.inputs.len() > 1;
     html! {
-        h2 #faults { "What does not meet them" }
+        h2 #faults { "Failing values" }
         @for faults in &page.faults {
             @let check = &page.summary.checks[faults.check];
             h3 id=(format!("check-{}", faults.check)) {
@@ -126,7 +126,7 @@ fn faults(page: &Page) -> Markup {
             (results(faults))
             @if !faults.rows.is_empty() {
                 div.wide { table.sorted {
-                    thead { tr { @if are_several { th { "file" } } th.number { "row" } th.number { "line" } th { "value" } th { "what is wrong" } } }
+                    thead { tr { @if are_several { th { "file" } } th.number { "row" } th.number { "line" } th { "value" } th { "fault" } } }
                     tbody { @for row in &faults.rows { (faulty_row(row, are_several)) } }
                 } }
                 @if check.rows > faults.rows.len() as u64 {
@@ -173,10 +173,10 @@ fn faulty_row(row: &FaultyRow, are_several: bool) -> Markup {
 
 fn changes(changes: &[Changes]) -> Markup {
     html! {
-        h2 #new { "What is new" }
+        h2 #new { "Changes" }
         @for of_file in changes {
             h3 { "Since " (of_file.since) }
-            @if of_file.told.is_empty() { p { "Nothing is new." } } @else {
+            @if of_file.told.is_empty() { p { "No changes." } } @else {
                 div.wide { table {
                     thead { tr { th { "of" } th { "what" } th { "before" } th { "now" } } }
                     tbody { @for change in &of_file.told { tr {
@@ -219,7 +219,7 @@ fn pieces(pieces: &[PieceCounts], rows: u64) -> Markup {
                 td { (plot::shares(&states_of(piece, rows))) }
             } } }
         } }
-        p.quiet.key { "States:" span.filled {} "filled" span.fallback {} "fallback, a branch after " code { "or" } span.short {} "short or long" span.missing {} "missing: there was a value, but nothing came of it"
+        p.quiet.key { "States:" span.filled {} "filled" span.fallback {} "fallback, a branch after " code { "or" } span.short {} "short or long" span.missing {} "missing: the value has text, but the phrase found no result"
             " (the rest: blank, or not asked)" }
     }
 }
@@ -245,7 +245,7 @@ fn hints(page: &Page) -> Markup {
 
 fn columns(columns: &[Column], rows: u64) -> Markup {
     html! {
-        h2 #columns { "What is in the columns" }
+        h2 #columns { "Columns" }
         p.quiet { "In a shape, U is an uppercase letter, L a lowercase one, A either, d a digit, X uppercase letters and digits mixed, x lowercase ones, W either. A number after it says how many; any other character is itself." }
         @for column in columns {
             h3 { (column.name) }
@@ -258,7 +258,7 @@ fn columns(columns: &[Column], rows: u64) -> Markup {
                 (plot::bars(&bars, &format!("Lengths of {}: {}", column.name, bars.iter().map(|(label, count)| format!("{label}: {count}")).collect::<Vec<_>>().join(", "))))
             }
             @if !column.positions.is_empty() {
-                p.quiet.key { "What is at each position:" span.digit {} "digits" span.upper {} "uppercase" span.lower {} "lowercase" span.fixed {} "one character" span.mixed {} "others" }
+                p.quiet.key { "Characters at each position:" span.digit {} "digits" span.upper {} "uppercase" span.lower {} "lowercase" span.fixed {} "one character" span.mixed {} "others" }
                 (plot::positions(&column.positions, &format!("Contents of the positions 1 to {} of {}; the table below has the same", column.positions.len(), column.name)))
                 details { summary { "The same as a table" } (position_table(column)) }
             }
@@ -286,7 +286,7 @@ fn shapes(column: &Column, rows: u64) -> Markup {
 fn position_table(column: &Column) -> Markup {
     html! {
         table {
-            thead { tr { th.number { "position" } th { "what is there" } } }
+            thead { tr { th.number { "position" } th { "content" } } }
             tbody { @for (index, position) in column.positions.iter().enumerate() { tr {
                 td.number { (index + 1) }
                 td { @for (nth, content) in position.contents.iter().enumerate() { @if nth > 0 { ", " } (content.what) " × " (visible::grouped(content.count)) } }

@@ -35,7 +35,7 @@ impl Model {
         let others = self.pieces.iter().filter(|other| other.id != draft.id && other.has_phrase());
         let mut names = others.map(|other| &other.name).chain(&self.taken);
         if draft.has_phrase() && names.any(|name| *name == draft.name) {
-            let message = format!("there is another piece {}", draft.name);
+            let message = format!("another piece has the name {}", draft.name);
             return Err(Unfinished { line: Line::Name, message, help: "give each piece a name of its own".to_owned() });
         }
         draft.bind(&self.binding())

@@ -464,7 +464,7 @@ impl Model {
         }
         if offers.all.is_empty() && self.examples.last().is_some_and(|wanted| wanted.place.is_none()) {
             self.examples.pop();
-            self.says = "no phrase that was tried gives that, with what was wanted before".to_owned();
+            self.says = "no tried phrase gives this together with the earlier examples".to_owned();
             return;
         }
         self.offers = offers;
@@ -481,7 +481,7 @@ impl Model {
             1 => "1 value".to_owned(),
             count => format!("{count} values"),
         };
-        self.says = format!("phrase {} of {} that give what is wanted of {values}", number + 1, self.offers.all.len());
+        self.says = format!("phrase {} of {} that fit {values}", number + 1, self.offers.all.len());
     }
 
     /// Takes the word that is offered.

@@ -136,9 +136,9 @@ impl Draft {
         let foreign = table.iter().map(|(key, _)| key.to_owned()).find(|key| NOT_MORE.contains(&key.as_str()));
         match foreign.as_deref() {
             Some(key @ ("take" | "check" | "when")) => {
-                Err(wrong(format!("`{key}` has a line of its own"), "leave it out, and press Enter to get there"))
+                Err(wrong(format!("`{key}` has a line of its own"), "remove it, and press Enter to reach its own line"))
             }
-            Some(key) => Err(wrong(format!("`{key}` cannot be tried: all is taken from the column"), "leave it out")),
+            Some(key) => Err(wrong(format!("`{key}` cannot be tried: every piece comes from the column"), "leave it out")),
             None => Ok(table.into_iter().map(|(key, value)| (key.to_string(), value.decorated("", ""))).collect()),
         }
     }

@@ -177,14 +177,14 @@ fn said(model: &Model, says: &str, width: usize) -> String {
     let words = match (&model.field, &model.unfinished) {
         (Field::Want, _) => {
             let value = visible::clipped_value(model.value(), width / 2);
-            format!("what it is to give of {value}; Enter looks for phrases that give that")
+            format!("the result for {value}; Enter finds matching phrases")
         }
         (Field::File, _) if says.is_empty() => "the cut list that the pieces are written to: Enter writes it".to_owned(),
         (Field::File, _) => says.to_owned(),
         (_, Some(unfinished)) => format!("{} ({}){}", unfinished.message, unfinished.help, after(says)),
         _ if !says.is_empty() => says.to_owned(),
         _ if model.piece().phrase.is_empty() => {
-            "type a phrase, such as first 3; or drag the mouse over what it is to take; or type what is wanted (^W)".to_owned()
+            "type a phrase, such as first 3; or drag the mouse over the piece; or type the wanted result (^W)".to_owned()
         }
         _ => String::new(),
     };
@@ -198,7 +198,7 @@ fn after(says: &str) -> String {
 /// The value that is looked at, with what the phrase takes, in `most` lines; and where its characters are.
 fn looked_at(model: &Model, width: usize, most: usize) -> (Vec<String>, Vec<Place>) {
     if model.order.is_empty() {
-        return (vec![paint(style::QUIET, "no row is looked at")], Vec::new());
+        return (vec![paint(style::QUIET, "no rows to show")], Vec::new());
     }
     let value = model.value();
     let trace = model.trace();

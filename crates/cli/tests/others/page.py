@@ -67,7 +67,7 @@ def main(program):
         filter_of.send_keys("\ue003" * 3)  # backspace
         assert texts(shapes, 0) == all_shapes
 
-        # The link of a check leads to its rows, with what is wrong marked.
+        # The link of a check leads to its rows, with fault marked.
         driver.find_element(By.CSS_SELECTOR, "a[href='#check-0']").click()
         assert driver.current_url.endswith("#check-0")
         assert driver.find_element(By.CSS_SELECTOR, ".value .wrong").text

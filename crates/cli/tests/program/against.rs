@@ -1,4 +1,4 @@
-//! What is new since a survey or a summary that was saved.
+//! Changes since a survey or a summary that was saved.
 
 use insta::assert_snapshot;
 
@@ -50,7 +50,7 @@ fn a_survey_says_what_is_new_the_worst_first() {
     yard.write("more.csv", rows(|row, code, depot| november(row, code.replace("GRP", "HNG"), depot), ""));
     for same in ["november.csv", "more.csv"] {
         let ran = yard.run(&["survey", same, "--against", "november.json", "--fail-on", "any"]);
-        assert_eq!(ran.stdout, format!("{same}: 400 rows, nothing is new since november.json\n"), "{}", ran.shown());
+        assert_eq!(ran.stdout, format!("{same}: 400 rows, no changes since november.json\n"), "{}", ran.shown());
         assert_eq!(ran.status, 0);
     }
     // What is asked for ends the run with 1, as far as it passes its share.

@@ -79,7 +79,7 @@ fn strict_leaves_no_output() {
     let yard = yard();
     let ran = yard.run(&["carve", "a.csv", "-l", "a.cutlist.toml", "-o", "out.csv", "--faults", "f.csv", "--strict"]);
     assert_eq!((ran.status, yard.names().contains(&"out.csv".to_owned())), (1, false));
-    assert!(ran.stderr.ends_with("--strict: there are faults, so out.csv was not written\n"), "{}", ran.stderr);
+    assert!(ran.stderr.ends_with("--strict: the run found faults, so out.csv was not written\n"), "{}", ran.stderr);
     assert_eq!(yard.read("f.csv").lines().count(), 5);
     yard.write("a.csv", "part_code,depot\nGRP-00041273-S7K2,Valley\n");
     assert_eq!(yard.run(&["carve", "a.csv", "-l", "a.cutlist.toml", "-o", "out.csv", "--strict"]).status, 0);

@@ -215,7 +215,7 @@ fn other_formats_are_made_of_them_and_they_of_others() {
     yard.write("codes.csv", "code,n\nA-1,007\n,\n");
     assert_eq!(yard.run(&["carve", "codes.csv", "-c", "code", "-p", "a: before \"-\"", "-o", "codes.parquet", "-q"]).status, 0);
     assert_snapshot!(format!("{:#?}", read_file(&yard, "codes.parquet")));
-    // Without a row there are still columns.
+    // Without a row the tables are still columns.
     yard.write("none.csv", "code,n\n");
     assert_eq!(yard.run(&["carve", "none.csv", "-c", "code", "-p", "a: before \"-\"", "-o", "none.parquet", "-q"]).status, 0);
     assert_eq!(yard.out(&["carve", "none.parquet", "-c", "code", "-p", "b: first 1", "--to", "csv", "-q"]), "code,n,a,b\n");

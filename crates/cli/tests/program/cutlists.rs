@@ -42,7 +42,7 @@ fn only_some_of_the_original_columns() {
         "part_code,n,depot\nGRP-00041273-S7K2,17,\"WORKSHOP, EAST\"\nHNG-7,5,X\n"
     );
     let ran = yard(list).run(&["carve", "parts.csv", "-l", "a.cutlist.toml", "--columns", "part_cod"]);
-    assert_eq!((ran.status, ran.stderr.lines().next().unwrap()), (2, "error: there is no column part_cod"));
+    assert_eq!((ran.status, ran.stderr.lines().next().unwrap()), (2, "error: no column part_cod"));
     let ran = yard(list).run(&["carve", "parts.csv", "-l", "a.cutlist.toml", "--columns", "depot,#2"]);
     assert_eq!((ran.status, ran.stderr.lines().next().unwrap()), (2, "error: --columns names depot twice"));
 }

@@ -67,7 +67,7 @@ fn parts_joined_are_the_whole_byte_for_byte() {
     for of in [2, 5] {
         compare(&yard, &all, of, &[], "csv");
     }
-    // More parts than there are chunks.
+    // More parts than the tables are chunks.
     compare(&yard, &["d.csv", "b.csv"], 9, &["--file-column", "from", "--faults-column", "wrong"], "tsv");
     let lines: String =
         rows(30_000, "").lines().skip(1).map(|line| format!("{{\"code\":\"{}\"}}\n", line.replace('"', ""))).collect();

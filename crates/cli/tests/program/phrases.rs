@@ -37,7 +37,7 @@ fn the_schema_is_printed() {
 fn what_steps_have_in_common() {
     let all = Yard::new().out(&["phrases"]);
     for (title, word) in
-        [("Classes", "punctuation is every character"), ("Which one of several", "2nd last"), ("Date fields", "%j")]
+        [("Classes", "punctuation is every character"), ("Ordinals", "2nd last"), ("Date fields", "%j")]
     {
         assert!(all.contains(&format!("\n{title}\n")) && all.contains(word), "{title}");
     }

@@ -129,7 +129,7 @@ fn tables_are_written_in_one_transaction() {
         (rows.query_row(&format!("SELECT count(*) FROM {table}"), [], |row| row.get(0)).unwrap(), made)
     };
     assert_eq!(rows("cut"), (4, "CREATE TABLE \"cut\" (\"fresh\" TEXT)".to_owned()));
-    // The run with --strict wrote what is wrong, and no rows.
+    // The run with --strict wrote fault, and no rows.
     assert_eq!(rows("faults").0, 1);
 }
 

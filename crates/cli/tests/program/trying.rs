@@ -188,7 +188,7 @@ fn without_a_list_the_command_is_printed_and_a_list_can_still_be_written() {
     session.send("\r").until("is there already");
     // A folder that is not there: nothing is lost, and another name is given.
     let gone = "\u{7f}".repeat("part_code.cutlist.toml".len());
-    session.send(&gone).send("none/x.toml\r").until("nothing is written: ");
+    session.send(&gone).send("none/x.toml\r").until("not written: ");
     session.send(&gone).send("part_code-2.toml\r").until("written to part_code-2.toml");
     let (_, _, said) = session.send(ESCAPE).end();
     assert!(said.contains("check FILE -l part_code-2.toml"), "{said}");
@@ -214,7 +214,7 @@ fn the_list_for_the_references_is_made_with_few_keys() {
     session.until("type a phrase");
     session.send("mat").send(RIGHT).send(r"/WO:(\d+)/i gr").send(RIGHT).send("1 o").send(RIGHT).until("step");
     session.send("mat").send(RIGHT).send(r#"/order (\d+)/i group 1 or "none""#).send("\r\rorder").until("fallback");
-    // What is between the brackets is dragged over, and what comes after a blank in it is typed as what is wanted.
+    // What is between the brackets is dragged over, and the text after a blank in it is typed as what is wanted.
     let screen = session.send(CONTROL_N).until("piece 2 of 2");
     let (line, column) = place(&screen, "(Ines␣Okafor)");
     session.drag(line, column + 1, column + 11).until(r#"between "(" and ")""#);
@@ -258,7 +258,7 @@ fn a_list_that_is_there_is_gone_on_with() {
     assert_eq!(yard.read("references.cutlist.toml"), before);
     // A phrase that is being typed anew is no reason to remove the piece.
     session.send(&"\u{7f}".repeat(80)).until("type a phrase");
-    session.send(CONTROL_S).until("nothing is written: order has no phrase");
+    session.send(CONTROL_S).until("not written: order has no phrase");
     session.send(&"\u{1a}".repeat(80)).until("match /WO");
     assert_eq!(yard.read("references.cutlist.toml"), before);
     // A check more, and a piece less.
@@ -280,7 +280,7 @@ fn a_list_that_is_there_is_gone_on_with() {
     let mut session = Session::begin(&yard, (40, 120), &["references.csv", "-l", "references.cutlist.toml"], &[]);
     session.until("piece 1 of 4");
     session.send(CONTROL_D).until("piece 1 of 3");
-    session.send(CONTROL_S).until("nothing is written: references.cutlist.toml: ");
+    session.send(CONTROL_S).until("not written: references.cutlist.toml: ");
     drop(session);
     assert_eq!(yard.read("references.cutlist.toml"), built);
     yard.write("references.cutlist.toml", &after);
@@ -336,7 +336,7 @@ fn screens_of_any_size_wide_characters_and_no_colours() {
     // Two more views, and it is that of all rows again.
     session.send("\t");
     let screen = session.until("東京-7");
-    assert!(!String::from_utf8_lossy(&session.seen.lock().unwrap().raw).contains("38;5"), "there are colours");
+    assert!(!String::from_utf8_lossy(&session.seen.lock().unwrap().raw).contains("38;5"), "the tables are colours");
     assert!(screen.contains("東京-7"), "{screen}");
     assert_eq!(session.send("\u{3}").end().0, 0);
 }
@@ -374,7 +374,7 @@ fn trying_needs_a_terminal_and_rows() {
     insta::assert_snapshot!(ran.stderr);
     yard.write("none.csv", "a,b\n");
     for (words, status, message) in
-        [(["none.csv", "-c", "a"], 3, "none.csv has no rows"), (["parts.csv", "-c", "none"], 2, "there is no column none")]
+        [(["none.csv", "-c", "a"], 3, "none.csv has no rows"), (["parts.csv", "-c", "none"], 2, "no column none")]
     {
         let mut session = Session::begin(&yard, (24, 80), &words, &[]);
         assert_eq!(session.child.wait().unwrap().exit_code(), status);

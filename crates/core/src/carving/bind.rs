@@ -409,7 +409,7 @@ impl Binder<'_> {
         let mut with_rows = self.pieces.iter().filter(|piece| piece.shape == Shape::Rows);
         if let (Some(first), Some(second)) = (with_rows.next(), with_rows.next()) {
             let message = format!("{} and {} both want an output row for each result", first.name, second.name);
-            let help = "let one of them do so, and give the other `columns` or `joined with`";
+            let help = "keep it in one of them, and give the other `columns` or `joined with`";
             return Err(unbound(second, TextError::new(message, second.span.clone(), help)));
         }
         Ok(())
@@ -521,12 +521,12 @@ impl Binder<'_> {
             Some(nearest) => format!("did you mean {nearest}?"),
             None => format!("the pieces are {}; {}", names().collect::<Vec<_>>().join(", "), error.help),
         };
-        TextError { message: format!("there is no piece or column {}", piece.name), help, column: None, ..error }
+        TextError { message: format!("no piece or column {}", piece.name), help, column: None, ..error }
     }
 
     fn replaced(&self, piece: &Piece) -> Result<usize, TextError> {
         ColumnRef::Name(piece.name.clone()).find(self.header).map_err(|error| {
-            let help = format!("leave `replace` out, or give the piece the name of a column; {}", error.help());
+            let help = format!("remove `replace`, or give the piece the name of a column; {}", error.help());
             TextError::new(format!("the piece {} replaces no column: {error}", piece.name), piece.span.clone(), help)
         })
     }
@@ -590,7 +590,7 @@ impl Binder<'_> {
             return Ok(BuildPlan::Piece(index));
         }
         column.find(self.header).map(BuildPlan::Column).map_err(|error| {
-            let message = format!("there is no piece or column {column}");
+            let message = format!("no piece or column {column}");
             let names = self.pieces.iter().map(|piece| piece.name.as_str());
             match crate::words::nearest(&column.to_string(), names) {
                 Some(name) => TextError::new(message, span.clone(), format!("did you mean {name}?")),
@@ -622,7 +622,7 @@ impl Binder<'_> {
                     let message = format!("{} is built of {name}, which is built of it in turn", self.pieces[index].name);
                     return Err(unbound(
                         &self.pieces[index],
-                        TextError::new(message, span.clone(), "break the circle: take one of them from a column"),
+                        TextError::new(message, span.clone(), "break the circle: take one piece from a column"),
                     ));
                 }
                 self.visit(of, state, order)?;

@@ -464,7 +464,7 @@ impl Carving {
             }
             CheckOf::Columns { piece, columns } => {
                 let results = &worked.pieces[piece];
-                let detail = format!("there are {} results for {columns} columns", results.items(row).len());
+                let detail = format!("{} results for {columns} columns", results.items(row).len());
                 let result = results.texts(self.values(piece, batch)).get(item).to_owned();
                 let violation = Violation::new(ViolationKind::TooMany, detail);
                 Fault { check: failure.check as usize, result, place: None, violation }
@@ -492,8 +492,8 @@ impl Carving {
                 let PlaceCheck { most, .. } = self.places[place];
                 let count = characters::count(&text);
                 let detail = match () {
-                    () if has_line_end(&text) => "there is a line end in its text".to_owned(),
-                    () if count <= most => "its first or last character would become one with what is beside it".to_owned(),
+                    () if has_line_end(&text) => "its text contains a line end".to_owned(),
+                    () if count <= most => "its first or last character would merge with the blank beside it".to_owned(),
                     () => format!("its text has {count} characters, and its place {most}"),
                 };
                 let violation = Violation::new(ViolationKind::TooLong, detail);

@@ -78,7 +78,7 @@ impl Carving {
     /// Where that cannot be: what it is that somebody would have to know of all rows before.
     pub fn leave_comparing(&mut self) -> Result<(), &'static str> {
         if self.first_unique_keep() < self.keep.len() {
-            return Err("which rows are kept depends on others (`unique` under `keep`)");
+            return Err("`unique` under `keep` depends on other rows");
         }
         if self.unique_checks.iter().any(|asked| asked.negated) {
             return Err("`not unique` asks for the rows before each");

@@ -116,7 +116,7 @@ fn iban(code: &str) -> Result<(), String> {
     match length {
         None => return Err(format!("{country} is not the code of a country that has IBANs")),
         Some(length) if length != code.len() => {
-            return Err(format!("it has {} characters; those of {country} have {length}", code.len()));
+            return Err(format!("it has {} characters; codes of {country} have {length}", code.len()));
         }
         Some(_) => {}
     }
@@ -236,7 +236,7 @@ mod tests {
             (Isbn10, "X306406152", "character 1 is not a digit"),
             (Isbn10, "03064061", "it has 8 characters, not 10"),
             (Mod97, "79-44", "character 3 is neither a digit nor a capital letter"),
-            (Iban, "GB82WEST1234569876543", "it has 21 characters; those of GB have 22"),
+            (Iban, "GB82WEST1234569876543", "it has 21 characters; codes of GB have 22"),
             (Iban, "ZZ82WEST12345698765432", "ZZ is not the code of a country that has IBANs"),
             (Iban, "GBX2WEST12345698765432", "characters 3 and 4 are not the two check digits"),
             (Iban, "GB82 WEST 1234", "character 5 is neither a digit nor a capital letter"),

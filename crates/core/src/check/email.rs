@@ -94,35 +94,35 @@ pub fn check(address: &str) -> Result<(), NotAnEmail> {
         Err(NotAnEmail { reason, at: at.map(|byte| characters::count(&address[..byte]) + 1) })
     };
     if let Some(at) = address.find(char::is_whitespace) {
-        return refused("there is a space in it".to_owned(), Some(at));
+        return refused("it contains a space".to_owned(), Some(at));
     }
     let Some((local, domain)) = address.rsplit_once('@') else {
-        return refused("there is no @".to_owned(), None);
+        return refused("it has no @".to_owned(), None);
     };
     if let Some(at) = local.find('@') {
-        return refused("there is more than one @".to_owned(), Some(at));
+        return refused("it has more than one @".to_owned(), Some(at));
     }
     if local.is_empty() {
-        return refused("there is nothing before the @".to_owned(), Some(0));
+        return refused("it has no text before the @".to_owned(), Some(0));
     }
     for (what, at) in
-        [("it begins with a dot", local.starts_with('.').then_some(0)), ("there are two dots in a row", local.find(".."))]
+        [("it begins with a dot", local.starts_with('.').then_some(0)), ("it has two dots in a row", local.find(".."))]
     {
         if at.is_some() {
             return refused(what.to_owned(), at);
         }
     }
     if local.ends_with('.') {
-        return refused("there is a dot right before the @".to_owned(), Some(local.len() - 1));
+        return refused("it has a dot right before the @".to_owned(), Some(local.len() - 1));
     }
     if let Some((at, c)) = local.char_indices().find(|(_, c)| !is_atom(*c)) {
         return refused(format!("{} cannot come before the @", described(&c.to_string())), Some(at));
     }
     if local.len() > MOST_LOCAL {
-        return refused(format!("there are more than {MOST_LOCAL} bytes before the @"), None);
+        return refused(format!("it has more than {MOST_LOCAL} bytes before the @"), None);
     }
     if domain.is_empty() {
-        return refused("there is nothing after the @".to_owned(), None);
+        return refused("it has no text after the @".to_owned(), None);
     }
     let mut start = local.len() + 1;
     for label in domain.split('.') {
@@ -225,16 +225,16 @@ mod tests {
         let (long_local, long_label) = (format!("{}@x.example", "a".repeat(65)), format!("a@{}.example", "b".repeat(64)));
         let long = format!("a@{}example", "b.".repeat(126));
         for (bad, reason, at) in [
-            ("ines..okafor@lift.skarn.example", "there are two dots in a row", Some(5)),
-            ("@lift.example", "there is nothing before the @", Some(1)),
+            ("ines..okafor@lift.skarn.example", "it has two dots in a row", Some(5)),
+            ("@lift.example", "it has no text before the @", Some(1)),
             ("ines@-lift.example", "a part of the domain begins with a hyphen", Some(6)),
-            ("ines okafor@lift.example", "there is a space in it", Some(5)),
-            ("ines.okafor", "there is no @", None),
-            ("a@b@c.example", "there is more than one @", Some(2)),
+            ("ines okafor@lift.example", "it contains a space", Some(5)),
+            ("ines.okafor", "it has no @", None),
+            ("a@b@c.example", "it has more than one @", Some(2)),
             (".a@b.example", "it begins with a dot", Some(1)),
-            ("a.@b.example", "there is a dot right before the @", Some(2)),
+            ("a.@b.example", "it has a dot right before the @", Some(2)),
             ("a(b@c.example", "\"(\" cannot come before the @", Some(2)),
-            ("a@", "there is nothing after the @", None),
+            ("a@", "it has no text after the @", None),
             ("a@b", "the domain has no dot", None),
             ("a@b..example", "a part of the domain is empty", Some(5)),
             ("a@b.", "a part of the domain is empty", Some(5)),
@@ -243,10 +243,10 @@ mod tests {
             ("a@b♥c.example", "black heart suit (U+2665) cannot be in a domain", Some(4)),
             ("a@\u{301}b.example", "a part of the domain is not a name that can be registered (IDNA)", Some(3)),
             ("a@1.2.3.4", "the domain ends in a number", None),
-            (long_local.as_str(), "there are more than 64 bytes before the @", None),
+            (long_local.as_str(), "it has more than 64 bytes before the @", None),
             (long_label.as_str(), "a part of the domain has more than 63 bytes, as mail systems write it", Some(3)),
             (long.as_str(), "it has more than 254 bytes", None),
-            ("", "there is no @", None),
+            ("", "it has no @", None),
         ] {
             assert_eq!(check(bad), Err(NotAnEmail { reason: reason.to_owned(), at }), "{bad}");
         }

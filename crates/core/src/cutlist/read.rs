@@ -135,9 +135,9 @@ impl Reader<'_> {
         let source = match (&entry.take, &entry.build) {
             (Some(_), Some(build)) => {
                 return Err(TextError::new(
-                    "a piece is taken or built, not both",
+                    "a piece has `take` or `build`, not both",
                     build.span(),
-                    "keep one of `take` and `build`",
+                    "remove `take` or `build`",
                 ));
             }
             (None, None) => return at_name("the piece says neither `take` nor `build`", "add a phrase: take = 'first 3'"),
@@ -193,7 +193,7 @@ impl Reader<'_> {
         let When { column, column_span, condition, span } = self.when(text)?;
         let Some(of) = column else {
             let help = format!("write it as COLUMN: CONDITION, such as `part_code: {}`", text.get_ref().trim());
-            return Err(TextError::new("the condition does not say what it asks about", span, help));
+            return Err(TextError::new("the condition names no column or piece", span, help));
         };
         Ok(Keep { of, of_span: column_span, condition, span, origin: self.origin })
     }
@@ -237,7 +237,7 @@ impl Reader<'_> {
             checks.iter().find(|check| check.condition.wants_text() && !check.only_warns),
         ) {
             let message = format!("a piece is `{}` or optional, not both", required.words);
-            return Err(TextError::new(message, optional.span(), "keep one of them"));
+            return Err(TextError::new(message, optional.span(), "remove one"));
         }
         Ok(checks)
     }
@@ -247,11 +247,7 @@ impl Reader<'_> {
 fn shape(entry: &PieceEntry, source: &Source) -> Result<Shape, TextError> {
     let shape = match (&entry.columns, &entry.rows) {
         (Some(columns), Some(rows)) if *rows.get_ref() => {
-            return Err(TextError::new(
-                "results fill columns or rows, not both",
-                columns.span(),
-                "keep one of `columns` and `rows`",
-            ));
+            return Err(TextError::new("results fill columns or rows, not both", columns.span(), "remove `columns` or `rows`"));
         }
         (Some(columns), _) => match columns.get_ref() {
             toml::Value::String(word) if word == "auto" => Shape::AutoColumns,
@@ -259,7 +255,7 @@ fn shape(entry: &PieceEntry, source: &Source) -> Result<Shape, TextError> {
                 Shape::Columns(usize::try_from(*n).unwrap_or(1))
             }
             _ => {
-                let help = format!("write a number from 1 to {MOST_COLUMNS}, or \"auto\" for as many as the data needs");
+                let help = format!("write a number from 1 to {MOST_COLUMNS}, or \"auto\" for the number that the data needs");
                 return Err(TextError::new("this is not a number of columns", columns.span(), help));
             }
         },
@@ -273,7 +269,7 @@ fn shape(entry: &PieceEntry, source: &Source) -> Result<Shape, TextError> {
             return Err(TextError::new("a piece that is built has one result", span, "leave this out"));
         }
         (Source::Take { phrase, .. }, _) if crate::program::refuse_several(phrase, "").is_ok() => {
-            let help = "leave it out, or take several: `sections by`, `numbers`, `runs` or `matches`";
+            let help = "remove it, or use a step with several results: `sections by`, `numbers`, `runs` or `matches`";
             return Err(TextError::new("the phrase gives a single result", span, help));
         }
         _ if entry.replace && shape != Shape::Rows => {
@@ -297,13 +293,13 @@ fn from_toml(file: &str, error: &toml::de::Error) -> TextError {
         if known.contains(&"take")
             && let Some(meant) = meant(unknown)
         {
-            return TextError::new(format!("there is no key `{unknown}`"), span, format!("write `{meant}`"));
+            return TextError::new(format!("unknown key `{unknown}`"), span, format!("write `{meant}`"));
         }
         let help = match words::nearest(unknown, known.iter().copied()) {
             Some(nearest) => format!("did you mean `{nearest}`? {}{}", list[..1].to_uppercase(), &list[1..]),
             None => list,
         };
-        return TextError::new(format!("there is no key `{unknown}`"), span, help);
+        return TextError::new(format!("unknown key `{unknown}`"), span, help);
     }
     let first_line = message.lines().next().unwrap_or_default();
     if let Some((found, expected)) = first_line.strip_prefix("invalid type: ").and_then(|rest| rest.split_once(", expected ")) {

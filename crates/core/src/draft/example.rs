@@ -119,7 +119,7 @@ impl Example {
         };
         let width = self.result[culprit..].chars().next().map_or(0, char::len_utf8);
         let help = match text {
-            "" => "a phrase takes a part of the value, and nothing of this result is in it",
+            "" => "a phrase extracts a part of the value, and the value contains no part of this result",
             _ => "characters that the value does not have can only be added before a piece, after it, or as padding",
         };
         let message = format!("{} cannot come from the value", characters(all.chars().filter(|c| !has(*c))));

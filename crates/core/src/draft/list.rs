@@ -119,14 +119,12 @@ pub fn draft(origin: Origin, survey: &Survey) -> Option<Draft> {
         readings.push(other);
     }
     if survey.lengths.range().is_some_and(|(_, most)| most > LONGEST_IN_SAMPLE) {
-        remarks.push(format!(
-            "Values of more than {LONGEST_IN_SAMPLE} bytes were not looked at, though the checks are tried on them."
-        ));
+        remarks.push(format!("The draft ignores values of more than {LONGEST_IN_SAMPLE} bytes. The checks still ran on them."));
     }
     if survey.values() < FEW_VALUES {
         remarks.push(match survey.values() {
-            1 => "There is one value only: what follows is read off it, and may not hold for others.".to_owned(),
-            values => format!("There are {values} values only: what holds for them may be chance."),
+            1 => "The column has a single value, so these rules may not fit other values.".to_owned(),
+            values => format!("The column has only {values} values, so these rules may hold by chance."),
         });
     }
     Some(Draft { origin, rows: survey.rows, blank: survey.blank.count, remarks, readings })
@@ -193,7 +191,7 @@ fn heading(node: &Node, survey: &Survey) -> String {
             let group = survey.groups().into_iter().next();
             let (shape, count) = group.map_or((String::new(), 0), |group| (group.shape.to_string(), group.seen.count));
             format!(
-                "Nothing divides the values, but letters turn into digits at the same place: {} are {shape}.",
+                "The values have no delimiter, but letters turn into digits at the same position: {} have the shape {shape}.",
                 of(count, values, "values")
             )
         }
@@ -209,14 +207,12 @@ fn nothing_to_cut(survey: &Survey, delimiters: &[Delimiter]) -> String {
         (least, most) => format!("{least} to {most} characters"),
     });
     if groups.iter().all(|group| group.shape.symbols().eq(['d']) && group.shape.parts.len() == 1) {
-        return format!(
-            "The values are digits and nothing else, {range}: there is nothing to cut at, only what can be checked."
-        );
+        return format!("The values consist of digits, {range}. They have no place to cut, so this draft only checks them.");
     }
     let steadiest = delimiters.iter().max_by_key(|delimiter| delimiter.values);
     match steadiest {
         None => {
-            format!("No mark divides the values ({range}), and no place at which they change is steady: they are left whole.")
+            format!("The values have no common delimiter ({range}) and no steady position, so they stay whole.")
         }
         Some(mark) => {
             let counts = mark.sections.iter().take(3).map(|(sections, seen)| match sections {
@@ -246,13 +242,13 @@ impl Draft {
         let mut text =
             format!("# Drafted from {} of {}: {}", self.origin.shown_column(), one_line(input), counted(self.rows, "row"));
         text += &match self.blank {
-            0 => ", none of them blank.\n".to_owned(),
+            0 => ", and no blank ones.\n".to_owned(),
             blank => format!(", {} of them blank.\n", grouped(blank)),
         };
         for remark in &self.remarks {
             text += &format!("# {remark}\n");
         }
-        text += "# Read it, name the pieces, and run it with carve -l: nothing is applied before.\n";
+        text += "# Read it, name the pieces, and run it with carve -l. Until then it changes no data.\n";
         text += &self.origin.head();
         for (index, reading) in self.readings.iter().enumerate() {
             let proof = proved.get(index);
@@ -300,7 +296,7 @@ impl Draft {
                 if let Some(proof) = proof
                     && !self.is_dropped("proof", proof, proved)
                 {
-                    text += "\n# The pieces put together again must give the value: nothing is lost between them.\n";
+                    text += "\n# The joined pieces must rebuild the value, so that no character is lost between them.\n";
                     text += &self.announced("proof", proof, "it", proved);
                     text += &format!("[proof]\n{} = {}\n", toml_key(&self.origin.column), toml_text(proof));
                 }
@@ -343,7 +339,7 @@ impl Draft {
         }
         if proved.is_some() && !piece.known.few.is_empty() {
             let few: Vec<String> = piece.known.few.iter().map(|text| quoted(&clipped(text))).collect();
-            text += &format!("# Few different ones were seen; a stricter check: one of {}\n", few.join(", "));
+            text += &format!("# Only a few distinct values; a stricter check: one of {}\n", few.join(", "));
         }
         text += &format!("[piece.{}]\ntake  = {}\n", toml_key(&piece.name), toml_text(&piece.take));
         if !kept.is_empty() {

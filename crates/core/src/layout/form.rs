@@ -124,7 +124,7 @@ impl Reader<'_> {
                 }
                 '>' | ']' => {
                     let help = format!("write \\{c} for the character itself");
-                    return Err(TextError::new(format!("{c} closes nothing"), start..start + 1, help));
+                    return Err(TextError::new(format!("{c} has no opening bracket"), start..start + 1, help));
                 }
                 _ => text.push(c),
             }
@@ -158,7 +158,7 @@ impl Reader<'_> {
         if self.width > MOST_WIDTH {
             return refused(
                 format!("the form is more than {MOST_WIDTH} characters wide"),
-                "leave the width out, for as wide as it has to be",
+                "remove the width to accept any width",
             );
         }
         Ok(field)

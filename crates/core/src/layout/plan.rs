@@ -292,7 +292,7 @@ mod tests {
             ("<a digit>", "digit", "a class such as `digits` was expected, not `digit`"),
             ("<>", "", "a name is missing at the end"),
             ("<a>[x", "[x", "a bracket is not closed"),
-            ("<a>]", "]", "] closes nothing"),
+            ("<a>]", "]", "] has no opening bracket"),
             ("<a 20000>", "<a 20000>", "the form is more than 10000 characters wide"),
         ] {
             let error = Form::parse(form).unwrap_err();

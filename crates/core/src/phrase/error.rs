@@ -106,13 +106,13 @@ impl ErrorKind {
             ErrorKind::UnknownStep(_) => "not a step".to_owned(),
             ErrorKind::Expected { wanted, found: Some(_) } => format!("{wanted} belongs here"),
             ErrorKind::Expected { wanted, found: None } => format!("{wanted} is missing"),
-            ErrorKind::PositionZero => "there is no character or section 0".to_owned(),
-            ErrorKind::WidthZero => "nothing would be taken".to_owned(),
+            ErrorKind::PositionZero => "characters and sections start at 1".to_owned(),
+            ErrorKind::WidthZero => "the phrase takes no characters".to_owned(),
             ErrorKind::NegativeWidth => "a width cannot be negative".to_owned(),
             ErrorKind::NumberTooLarge { most } => format!("{most} is the most"),
             ErrorKind::Backwards => "ends before it begins".to_owned(),
-            ErrorKind::EmptyMarker => "nothing to look for".to_owned(),
-            ErrorKind::EmptyFilling => "nothing to fill with".to_owned(),
+            ErrorKind::EmptyMarker => "the text to find is empty".to_owned(),
+            ErrorKind::EmptyFilling => "the text to pad with is empty".to_owned(),
             ErrorKind::StepAfterLiteral => "a literal text takes no further step".to_owned(),
             ErrorKind::UnclosedRegex => "opened here and never closed".to_owned(),
             ErrorKind::UnknownFlag => "not a flag".to_owned(),
@@ -125,7 +125,7 @@ impl ErrorKind {
             ErrorKind::BadDateFormat(reason) => reason.clone(),
             ErrorKind::MarkTooWide => "wider than the text may be".to_owned(),
             ErrorKind::SeveralAgain => "gives several results of each".to_owned(),
-            ErrorKind::NothingToJoin => "there is one result only".to_owned(),
+            ErrorKind::NothingToJoin => "the phrase gives a single result".to_owned(),
             ErrorKind::SeveralLeft => "gives several results".to_owned(),
             ErrorKind::NotHere(_) => "not here".to_owned(),
             ErrorKind::NoList(_) => String::new(),
@@ -138,7 +138,7 @@ impl fmt::Display for ErrorKind {
         match self {
             ErrorKind::Empty => f.write_str("the phrase is empty"),
             ErrorKind::UnclosedText(quote) => write!(f, "a text opened with {quote} is not closed"),
-            ErrorKind::UnknownEscape(escape) => write!(f, "`{escape}` means nothing in a text"),
+            ErrorKind::UnknownEscape(escape) => write!(f, "`{escape}` is not an escape in a text"),
             ErrorKind::TypographicQuote(quote) => write!(f, "the typographic quote {quote} does not open a text"),
             ErrorKind::UnknownStep(word) => write!(f, "`{word}` is not a step"),
             ErrorKind::Expected { wanted, found: Some(found) } => write!(f, "{wanted} was expected, not {found}"),
@@ -161,16 +161,16 @@ impl fmt::Display for ErrorKind {
             ErrorKind::RegexTooLarge { limit } => {
                 write!(f, "the regular expression is too large: it would compile to more than {} MiB", limit >> 20)
             }
-            ErrorKind::MatchesNothing => f.write_str("the regular expression can match nothing at all"),
+            ErrorKind::MatchesNothing => f.write_str("the regular expression can match the empty text"),
             ErrorKind::NoSuchGroup(name) => write!(f, "the regular expression has no group {name}"),
             ErrorKind::BadExample => f.write_str("this does not show how a number is written"),
             ErrorKind::BadDateFormat(_) => f.write_str("the date format cannot be used"),
             ErrorKind::MarkTooWide => f.write_str("the mark does not fit in the width"),
-            ErrorKind::SeveralAgain => f.write_str("there are several results already"),
-            ErrorKind::NothingToJoin => f.write_str("there is nothing to join"),
-            ErrorKind::SeveralLeft => f.write_str("the phrase gives several results, and nothing says where they go"),
+            ErrorKind::SeveralAgain => f.write_str("the phrase already gives several results"),
+            ErrorKind::NothingToJoin => f.write_str("`joined with` needs several results"),
+            ErrorKind::SeveralLeft => f.write_str("the phrase gives several results, but has no place for them"),
             ErrorKind::NoList(reason) => f.write_str(reason),
-            ErrorKind::NotHere(condition) => write!(f, "`{condition}` cannot be asked of a single text"),
+            ErrorKind::NotHere(condition) => write!(f, "`{condition}` cannot test a single text"),
         }
     }
 }

@@ -50,60 +50,64 @@ pub const GROUPS: &[Group] = &[
             entry(
                 "chars",
                 "chars 5 to 12",
-                "from one position to another, both included",
+                "from one position to another, inclusive",
                 &[(CODE, "chars 5 to 12"), (CODE, "chars -4 to end")],
             ),
-            entry("chars", "chars 5 for 8", "a number of characters from a position on", &[(CODE, "chars 5 for 8")]),
+            entry("chars", "chars 5 for 8", "a number of characters from a position", &[(CODE, "chars 5 for 8")]),
             entry(
                 "drop",
                 "drop first 4",
-                "the rest, without a number of characters at an end",
+                "the rest after dropping characters at one end",
                 &[(CODE, "drop first 4"), (CODE, "drop last 5")],
             ),
         ],
     },
     Group {
         title: "By marker",
-        about: "A marker is a text (\"any case\" may follow), a /regular expression/, a class such as digits (one unbroken run of it), \
-                or any of \"-/\" (one of those characters). Which one may come before it: 2nd, last, 2nd last …",
+        about: "A marker is a text (optionally with \"any case\"), a /regular expression/, a class such as digits (one unbroken run), or any of \"-/\" (a single character). An ordinal can come before it: 2nd, last, 2nd last …",
         entries: &[
-            entry("before", r#"before "-""#, "up to the marker", &[(CODE, r#"before "-""#), (CODE, r#"before last "-""#)]),
+            entry(
+                "before",
+                r#"before "-""#,
+                "the text before the marker",
+                &[(CODE, r#"before "-""#), (CODE, r#"before last "-""#)],
+            ),
             entry(
                 "after",
                 r#"after "-""#,
-                "everything after the marker",
+                "the text after the marker",
                 &[(CODE, r#"after "-""#), (REFERENCE, r#"after "wo:" any case then before " ""#)],
             ),
             entry(
                 "from",
                 r#"from "S""#,
-                "from the marker to the end, with it",
+                "from the marker to the end, including the marker",
                 &[(CODE, r#"from "S""#), (CODE, "from digits")],
             ),
-            entry("through", r#"through 2nd "-""#, "up to the marker, with it", &[(CODE, r#"through 2nd "-""#)]),
+            entry("through", r#"through 2nd "-""#, "up to the marker, including the marker", &[(CODE, r#"through 2nd "-""#)]),
             entry(
                 "between",
                 r#"between "(" and ")""#,
-                "what is between two markers; the second is the next one after the first, or with an ordinal counted like any other",
+                "the text between two markers; the second marker is the next one after the first, unless it has an ordinal",
                 &[(REFERENCE, r#"between "(" and ")""#), (CODE, r#"between 1st "-" and 2nd "-""#)],
             ),
             entry(
                 "section",
                 r#"section 2 by "-""#,
-                "one part of the value as the marker divides it",
+                "one part of the value, divided at the marker",
                 &[(CODE, r#"section 2 by "-""#), (CODE, r#"section -1 by "-""#)],
             ),
             entry(
                 "sections",
                 r#"sections 1 to 2 by "-""#,
-                "several parts, with what is between them",
+                "several parts, with the delimiters between them",
                 &[(CODE, r#"sections 1 to 2 by "-""#)],
             ),
         ],
     },
     Group {
         title: "Numbers, runs and matches",
-        about: "A number is digits, or digits . digits. A run is unbroken and of one kind: letters, digits, spaces or punctuation.",
+        about: "A number is digits, or digits . digits. A run is an unbroken sequence of one kind: letters, digits, spaces or punctuation.",
         entries: &[
             entry(
                 "number",
@@ -114,13 +118,13 @@ pub const GROUPS: &[Group] = &[
             entry(
                 "number",
                 "number 1 signed",
-                "with its sign, where no letter or digit comes before it",
+                "with its sign, unless a letter or digit precedes the sign",
                 &[("t -4.5 C, lot A-12", "number signed")],
             ),
             entry(
                 "number",
                 r#"number like "1,234.5""#,
-                "a plain number, its thousands mark and decimal mark as the example shows them",
+                "a number with the thousands mark and decimal mark of the example, as a plain number",
                 &[("net 1.204,50 kg", r#"number like "1.234,5""#)],
             ),
             entry(
@@ -140,28 +144,27 @@ pub const GROUPS: &[Group] = &[
     },
     Group {
         title: "About the text",
-        about: "These are never missing, but for a position whose marker is not there.",
+        about: "These are never missing, except for the position of an absent marker.",
         entries: &[
             entry(
                 "length",
                 "length",
-                "how many characters; length in bytes or in codepoints for the two other lengths",
+                "the number of characters; also length in bytes or length in codepoints",
                 &[(CODE, "length"), ("Führung", "length in bytes")],
             ),
             entry(
                 "position",
                 r#"position of "-""#,
-                "where a marker is",
+                "the position of a marker",
                 &[(CODE, r#"position of "-""#), (CODE, r#"position of last "-""#)],
             ),
-            entry("count", r#"count of "-""#, "how often a marker occurs", &[(CODE, r#"count of "-""#)]),
+            entry("count", r#"count of "-""#, "the number of matches of a marker", &[(CODE, r#"count of "-""#)]),
             entry("whether", r#"whether starts with "GRP""#, "true or false", &[(CODE, r#"whether starts with "GRP""#)]),
         ],
     },
     Group {
         title: "Several results at once",
-        about: "They end in joined with TEXT (one cell); or the piece of a cut list says columns = 3, columns = \"auto\" or rows = true. \
-                A step after it then works on each result.",
+        about: "Add joined with TEXT for a single cell, or columns = 3, columns = \"auto\" or rows = true in a cut list. Later steps work on each result.",
         entries: &[
             entry(
                 "sections",
@@ -180,7 +183,7 @@ pub const GROUPS: &[Group] = &[
             entry(
                 "joined",
                 r#"numbers joined with "-""#,
-                "all of them in one text",
+                "all results in one text",
                 &[("7 of 12", r#"numbers then pad left to 4 with "0" joined with "-""#)],
             ),
         ],
@@ -189,7 +192,7 @@ pub const GROUPS: &[Group] = &[
         title: "Finishes",
         about: "Steps that change the text.",
         entries: &[
-            entry("trim", "trim", "without the white space at its ends; trim left, trim right", &[("  S7K2 ", "trim")]),
+            entry("trim", "trim", "without white space at the ends; also trim left, trim right", &[("  S7K2 ", "trim")]),
             entry("squeeze", "squeeze", "each run of white space as one space", &[("brake   pad", "squeeze")]),
             entry("upper", "upper", "in upper case", &[("grp-7ä", "upper")]),
             entry("lower", "lower", "in lower case", &[("ÅSA LIND", "lower")]),
@@ -214,34 +217,34 @@ pub const GROUPS: &[Group] = &[
             entry(
                 "replace",
                 r#"replace "/" with "-""#,
-                "a text wherever a marker is; $1 or ${name} in it is a group of a regular expression, $$ a dollar",
+                "every match of a marker replaced by a text; in the text, $1 or ${name} is a group of a regular expression, and $$ a dollar",
                 &[("2025/11", r#"replace "/" with "-""#), ("2025/11", r#"replace /(\d+)\/(\d+)/ with "$2.$1""#)],
             ),
             entry(
                 "pad",
                 r#"pad left to 6 with "0""#,
-                "filled up to a width; pad right",
+                "padded to a width; also pad right",
                 &[("385", r#"pad left to 6 with "0""#)],
             ),
             entry(
                 "clip",
                 r#"clip to 10 with "…""#,
-                "cut off at a width; the mark counts in it",
+                "shortened to a width, including the mark",
                 &[("brake pad, spare", r#"clip to 10 with "…""#)],
             ),
-            entry("prefix", r#"prefix "WO-""#, "with a text before it", &[("77120", r#"prefix "WO-""#)]),
-            entry("suffix", r#"suffix " mm""#, "with a text after it", &[("3.25", r#"suffix " mm""#)]),
+            entry("prefix", r#"prefix "WO-""#, "with a text in front", &[("77120", r#"prefix "WO-""#)]),
+            entry("suffix", r#"suffix " mm""#, "with a text at the end", &[("3.25", r#"suffix " mm""#)]),
             entry(
                 "plain",
                 "plain number",
-                "the number without leading zeros and without zeros at the end of its decimals; like \"1.234,5\" may follow",
+                "the number without leading zeros or trailing decimal zeros; like \"1.234,5\" may follow",
                 &[("00041273", "plain number"), ("1.204,50", r#"plain number like "1.234,5""#)],
             ),
             entry("plain", "plain digits", "decimal digits of any script as 0 to 9", &[("٠٤١", "plain digits")]),
             entry(
                 "date",
                 r#"date "%d.%m.%Y""#,
-                "a date read by a strftime format, strictly, as ISO 8601; years of two digits are 1969 to 2068, or from 1930 to 2029 with from 1930",
+                "a date in a strftime format, matched strictly, as ISO 8601; two-digit years are 1969 to 2068, or 1930 to 2029 with from 1930",
                 &[
                     ("03.11.2025", r#"date "%d.%m.%Y""#),
                     ("20251103", r#"date "%Y%m%d""#),
@@ -255,53 +258,50 @@ pub const GROUPS: &[Group] = &[
 /// The conditions, each with examples that ask it.
 pub const CONDITIONS: Group = Group {
     title: "Conditions",
-    about: "For whether, and in a cut list for check, warn, when and the rows to keep. `not` may come before any of them. \
-            A check passes a blank value unless it is required; a value with text of which nothing came is a fault, \
-            unless the piece is optional. To when, whether and keep, a piece that is not there is the empty text: it is blank, \
-            and nothing else holds of it without `not`.",
+    about: "Conditions follow whether, and the keys check, warn, when and keep of a cut list. `not` negates a condition. Checks pass a blank value unless it is required. If a value has text but no result, its checks fail, unless the piece is optional. In when, whether and keep, a missing piece is the empty text: it is blank, and other conditions need `not` to hold.",
     entries: &[
         entry("required", "required", "the piece is not missing", &[(CODE, "whether required")]),
-        entry("blank", "blank", "there is nothing but white space", &[("  ", "whether blank")]),
+        entry("blank", "blank", "the text is empty or white space", &[("  ", "whether blank")]),
         entry(
             "length",
             "length 4 to 8",
-            "from 4 to 8 characters; length 8 for exactly 8, length 4 to for no upper end",
+            "4 to 8 characters; length 8 is exactly 8, and length 4 to has no maximum",
             &[(CODE, "whether length 17")],
         ),
         entry(
             "digits",
             "digits",
-            "every character is of the class; several classes are joined with `and`",
+            "every character is in the class; join several classes with `and`",
             &[("00041273", "whether digits"), ("S7K2", "whether uppercase and digits")],
         ),
-        entry("fits", "fits /[A-Z]{3}/", "the whole text fits a regular expression", &[("GRP", "whether fits /[A-Z]{3}/")]),
-        entry("starts", r#"starts with "GRP""#, "it begins with a marker", &[(CODE, r#"whether starts with "grp" any case"#)]),
+        entry("fits", "fits /[A-Z]{3}/", "the whole text matches a regular expression", &[("GRP", "whether fits /[A-Z]{3}/")]),
+        entry("starts", r#"starts with "GRP""#, "begins with a marker", &[(CODE, r#"whether starts with "grp" any case"#)]),
         entry(
             "ends",
             r#"ends with "mm""#,
-            "it ends with a marker",
+            "ends with a marker",
             &[(REFERENCE, r#"whether ends with "mm""#), (CODE, "whether ends with digits")],
         ),
-        entry("contains", r#"contains "-""#, "a marker is in it", &[(CODE, r#"whether contains "--""#)]),
+        entry("contains", r#"contains "-""#, "contains a marker", &[(CODE, r#"whether contains "--""#)]),
         entry(
             "contains",
             r#"contains word "WO""#,
-            "a text is in it, not inside a longer word",
+            "contains a text as a whole word",
             &[(REFERENCE, r#"whether contains word "WO""#)],
         ),
         entry(
             "one",
             r#"one of "A", "B""#,
-            "it is one of these texts; any case may follow",
+            "equal to a text in the list; any case may follow",
             &[("RIG", r#"whether one of "RIG", "EL""#), ("rig", r#"whether one of "RIG", "EL" any case"#)],
         ),
         entry(
             "range",
             "range 1 to 999",
-            "a number within these, compared exactly; either end may be left open",
+            "a number from the first to the second, compared exactly; leave out either for no limit",
             &[("00385", "whether range 1 to 999"), ("1000.5", "whether range to 1000")],
         ),
-        entry("date", r#"date "%Y-%m-%d""#, "a date of a strftime format", &[("2025-02-29", r#"whether date "%Y-%m-%d""#)]),
+        entry("date", r#"date "%Y-%m-%d""#, "a date in a strftime format", &[("2025-02-29", r#"whether date "%Y-%m-%d""#)]),
         entry("email", "email", "an address that mail systems accept", &[("ines..okafor@lift.skarn.example", "whether email")]),
         entry(
             "check",
@@ -312,32 +312,26 @@ pub const CONDITIONS: Group = Group {
         entry(
             "listed",
             r#"listed in "sites.csv""#,
-            "it is in the first column of a file, or in column \"site\"; from the cut list's folder; any case may follow",
+            "equal to a value in the first column of a file, or in column \"site\"; the file is in the cut list's folder; any case may follow",
             &[],
         ),
-        entry("unique", "unique", "no row before it has the same; in check and warn, and for the rows to keep", &[]),
-        entry("same", "same as COLUMN", "it is what the row has in another column; everywhere but in whether", &[]),
+        entry("unique", "unique", "different from every earlier row; for check, warn and keep", &[]),
+        entry("same", "same as COLUMN", "equal to the row's value in another column; not for whether", &[]),
     ],
 };
 
 /// The fields of a date format.
-pub const DATE_FIELDS: &str = "%Y year, %y year of two digits, %m month, %d day, %b or %B month's name, %j day of the year, \
-    %H %M %S time of day, %I and %p hour of twelve, %f fraction of a second, %z offset from UTC, %a or %A day's name; \
-    %e is a day with a space for a missing digit, %F is %Y-%m-%d, %T is %H:%M:%S, %% is a percent sign";
+pub const DATE_FIELDS: &str = "%Y year, %y two-digit year, %m month, %d day, %b or %B month name, %j day of the year. %H %M %S time of day, %I and %p 12-hour clock, %f fraction of a second, %z offset from UTC, %a or %A day name. %e is a day padded with a space, %F is %Y-%m-%d, %T is %H:%M:%S, %% is a percent sign.";
 
 /// What steps and conditions have in common: a title, and what is to be known.
 pub const NOTES: [(&str, &str); 3] = [
     (
         "Classes",
-        "digits are 0 to 9; letters, uppercase and lowercase are those of Unicode; alphanumeric is a letter or a digit; spaces is any \
-         white space; punctuation is every character that is none of letter, digit or space; any of \"-/\" is one of these \
-         characters. Several are joined with `and`: letters and digits. As a marker, a class is one unbroken run of it, and any \
-         of is one character.",
+        "digits are 0 to 9. letters, uppercase and lowercase follow Unicode. alphanumeric is a letter or a digit. spaces is any white space. punctuation is every other character. any of \"-/\" is a - or a /. Join classes with `and`: letters and digits. As a marker, a class is one unbroken run, and any of is a single character.",
     ),
     (
-        "Which one of several",
-        "1st, 2nd, 3rd … from the left, and last, 2nd last … from the right; or 1, 2 … and -1, -2 …. Left out, it is the first. \
-         Places are counted over the whole text that reaches the step, and do not overlap.",
+        "Ordinals",
+        "1st, 2nd, 3rd … count from the left, and last, 2nd last … from the right; so do 1, 2 … and -1, -2 …. The default is the first. Matches are counted over the whole text that reaches the step, and do not overlap.",
     ),
     ("Date fields", DATE_FIELDS),
 ];

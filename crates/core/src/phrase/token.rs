@@ -117,9 +117,8 @@ fn regex_at(source: &str, start: usize) -> Result<(TokenKind, usize), PhraseErro
         return Err(PhraseError {
             kind: ErrorKind::UnknownFlag,
             span: after + unknown..after + unknown + 1,
-            help:
-                "the flags are i (any case), m (^ and $ at every line), s (. takes line breaks too) and x (spaces are left out)"
-                    .to_owned(),
+            help: "the flags are i (any case), m (^ and $ at every line), s (. matches line breaks) and x (spaces are ignored)"
+                .to_owned(),
         });
     }
     Ok((TokenKind::Regex { pattern: inside[..close].to_owned(), flags: flags.to_owned() }, end))

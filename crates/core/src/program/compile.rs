@@ -75,8 +75,7 @@ fn check_several(steps: &[Step]) -> Result<(), PhraseError> {
             }
             (StepKind::Joined(_), false) => (
                 ErrorKind::NothingToJoin,
-                "leave it out, or begin with `sections by`, `numbers`, `runs` or `matches`, which give several results"
-                    .to_owned(),
+                "remove it, or begin with `sections by`, `numbers`, `runs` or `matches`, which give several results".to_owned(),
             ),
             (kind, _) => {
                 several = (several || kind.gives_several()) && !matches!(kind, StepKind::Joined(_));

@@ -296,11 +296,10 @@ impl Test {
             | Test::LastOf(_) => fails_to(ViolationKind::WrongEnd),
             Test::Contains(_) | Test::ContainsWord(_) => fails_to(ViolationKind::Lacks),
             Test::OneOf { texts, .. } => match crate::words::nearest(text, texts.iter().map(String::as_str)) {
-                Some(nearest) => Violation::new(
-                    ViolationKind::NotListed,
-                    format!("it is none of the texts allowed; {nearest} is the nearest"),
-                ),
-                None => Violation::new(ViolationKind::NotListed, "it is none of the texts allowed"),
+                Some(nearest) => {
+                    Violation::new(ViolationKind::NotListed, format!("it is not an allowed value; did you mean {nearest}?"))
+                }
+                None => Violation::new(ViolationKind::NotListed, "it is not an allowed value"),
             },
             Test::ListedIn { file, .. } => Violation::new(ViolationKind::NotListed, format!("it is not listed in {file}")),
             Test::Range { .. } if decimal::compare(text, "0").is_none() => {

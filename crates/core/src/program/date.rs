@@ -83,7 +83,7 @@ impl DatePlan {
         let written_out = written_out(&format.text);
         let fields = fields(&written_out).map_err(refused)?;
         if format.from.is_some() && !written_out.contains("%y") {
-            return Err(refused("`from` says the century of a year of two digits, and it has none".to_owned()));
+            return Err(refused("`from` sets the century of %y, and the format has no %y".to_owned()));
         }
         // A day after the middle of every field, so that what the format leaves open shows.
         let sample = DateTime::constant(2034, 11, 27, 16, 45, 38, 0).to_zoned(jiff::tz::TimeZone::UTC);
@@ -177,7 +177,7 @@ fn fields(format: &str) -> Result<Vec<Field>, String> {
             Some('f') => Field::Digits { least: 1, most: 9 },
             Some('b' | 'B' | 'h' | 'a' | 'A' | 'p' | 'P') => Field::Letters,
             Some('z') => Field::Offset,
-            Some(other) => return Err(format!("it has the field %{other}, which is not one of those that can be read")),
+            Some(other) => return Err(format!("it has the unsupported field %{other}")),
             None => return Err("it ends in a lone %".to_owned()),
         });
     }

@@ -8,7 +8,7 @@ impl Program {
     pub(crate) fn why_nothing(&self, phrase: &str, value: &str) -> String {
         let trace = self.trace(value);
         let step = trace.branches.first().and_then(|branch| branch.steps.last());
-        let Some(step) = step else { return "nothing came of it".to_owned() };
+        let Some(step) = step else { return "no result".to_owned() };
         let texts: Vec<String> = step.before.iter().map(|seen| crate::phrase::words::text(&seen.text)).collect();
         let texts = match texts.as_slice() {
             [] => "nothing".to_owned(),
@@ -24,7 +24,7 @@ impl Program {
         match self.op_at(&step.span) {
             Some(Op::Finish(FinishOp::PlainNumber(_))) => format!("{texts} is not a number that `{words}` can read"),
             Some(Op::Finish(FinishOp::Date(_))) => format!("{texts} is not a date that `{words}` can read"),
-            _ => format!("`{words}` finds nothing in {texts}{others}"),
+            _ => format!("`{words}` has no match in {texts}{others}"),
         }
     }
 

@@ -97,7 +97,7 @@ impl Compiled {
             .map(|(number, name)| name.map_or(number.to_string(), str::to_owned))
             .collect();
         if names.is_empty() {
-            "it has none: put parentheses around what is wanted".to_owned()
+            "it has none: put parentheses around the part that you want".to_owned()
         } else {
             format!("it has {}", names.join(", "))
         }
@@ -265,8 +265,7 @@ fn refused(regex: &Regex, error: &BuildError) -> PhraseError {
     PhraseError {
         kind: ErrorKind::BadRegex(reason),
         span: span.map_or(regex.span.clone(), |span| in_phrase(regex, span)),
-        help: r"correct the pattern; a character that means something there is taken as it is after a backslash: \( \. \+"
-            .to_owned(),
+        help: r"correct the pattern; a backslash makes a special character literal: \( \. \+".to_owned(),
     }
 }
 

@@ -53,7 +53,7 @@ impl Setting<'static> {
             unit,
             lists: &|_| {
                 Err(NoList {
-                    reason: "there are no lists here".to_owned(),
+                    reason: "lists are not available here".to_owned(),
                     help: "ask it in a cut list, as `check`".to_owned(),
                 })
             },

@@ -192,13 +192,13 @@ columns = 2";
     assert_eq!(
         faults,
         [
-            "1: part columns = 2: there are 3 results for 2 columns",
+            "1: part columns = 2: 3 results for 2 columns",
             "2: serial digits: character 8 is the letter O; a digit was expected",
-            "2: part columns = 2: there are 3 results for 2 columns",
+            "2: part columns = 2: 3 results for 2 columns",
             "3: serial not one of \"00000000\" (warns): it is “00000000”",
-            "3: grade required: `section 3 by \"-\"` finds nothing in “GRP-00000000”",
-            "4: serial not missing: `section 2 by \"-\"` finds nothing in “GRP”",
-            "4: grade required: `section 3 by \"-\"` finds nothing in “GRP”",
+            "3: grade required: `section 3 by \"-\"` has no match in “GRP-00000000”",
+            "4: serial not missing: `section 2 by \"-\"` has no match in “GRP”",
+            "4: grade required: `section 3 by \"-\"` has no match in “GRP”",
         ]
     );
 }
@@ -247,7 +247,7 @@ fn what_checks_say_of_a_piece_that_is_not_there() {
         ("check = 'blank'", vec!["1: a blank: it is not blank".to_owned()]),
         ("check = 'not blank'", [vec!["2: a not blank: the value is blank".to_owned()], missing("not blank")].concat()),
         ("check = 'not required'", vec!["1: a not required: it is there".to_owned()]),
-        // One that only warns of absence leaves it a fault where there are others.
+        // One that only warns of absence leaves it a fault where the tables are others.
         ("check = 'range 0 to 2000000'\nwarn = 'blank'", {
             [vec!["1: a blank (warns): it is not blank".to_owned()], missing("not missing")].concat()
         }),
@@ -266,7 +266,7 @@ fn what_checks_say_of_a_piece_that_is_not_there() {
         bound("column = 'part_code'\n[piece.a]\ntake = 'after \"-\" then upper or after \"/\"'\ncheck = 'letters'").unwrap();
     assert_eq!(
         judged(&of_others, &[["x", "", ""]]),
-        ["1: a not missing: `after \"-\"` finds nothing in “x”, nor does what `or` says"]
+        ["1: a not missing: `after \"-\"` has no match in “x”, nor does what `or` says"]
     );
 }
 
@@ -314,8 +314,8 @@ unique = ['team', 'part_code']";
             "2: team same as \"depot\": depot has \"1\"",
             "2: rows unique: team + part_code: row 1 has the same values together",
             "3: team listed in \"teams.csv\": it is not listed in teams.csv",
-            "4: no not missing: `section 2 by \"-\"` finds nothing in “x”",
-            "4: team not missing: `section 3 by \"-\"` finds nothing in “x”",
+            "4: no not missing: `section 2 by \"-\"` has no match in “x”",
+            "4: team not missing: `section 3 by \"-\"` has no match in “x”",
         ]
     );
 }
@@ -352,11 +352,11 @@ fn what_a_violation_says() {
         ("fits /[A-Z]+/", "x", "does-not-fit", "it does not fit the regular expression /[A-Z]+/", None),
         ("starts with \"G\"", "x", "wrong-end", "it does not start with “G”", None),
         ("contains \"-\"", "x", "lacks", "it does not contain “-”", None),
-        ("one of \"RIG\", \"OPS\"", "RIGS", "not-listed", "it is none of the texts allowed; RIG is the nearest", None),
+        ("one of \"RIG\", \"OPS\"", "RIGS", "not-listed", "it is not an allowed value; did you mean RIG?", None),
         ("range 1 to 9", "x", "not-a-number", "it is not a number", None),
         ("range 1 to 9", "10", "out-of-range", "it is not a number from 1 to 9", None),
         ("date \"%Y\u{2d}%m-%d\"", "2025-13-01", "not-a-date", "it is not a date written as “%Y-%m-%d”", None),
-        ("email", "a..b@c.example", "not-an-email", "there are two dots in a row", Some(2)),
+        ("email", "a..b@c.example", "not-an-email", "it has two dots in a row", Some(2)),
         ("check digit luhn", "79927398710", "wrong-check-digit", "its check digit is not correct", None),
         ("not digits", "12", "not-allowed", "it consists of digits only", None),
     ] {
@@ -432,34 +432,34 @@ fn what_is_refused_and_where() {
         (
             "tittle = 'x'\n[piece.a]\ntake = 'whole'",
             "tittle",
-            "there is no key `tittle`",
+            "unknown key `tittle`",
             "did you mean `title`? The keys here are title, column",
         ),
-        ("[piece.a]\ntak = 'whole'", "tak", "there is no key `tak`", "did you mean `take`?"),
+        ("[piece.a]\ntak = 'whole'", "tak", "unknown key `tak`", "did you mean `take`?"),
         ("[piece.a]\ntake = 'whole'\ncheck = 7", "7", "this is an integer, not a string or a list of strings", ""),
         ("[piece.a]\ntake = 'whole'\ncheck = 'digit'", "digit", "`digit` is not a condition", "did you mean `digits`?"),
         (
             "[piece.a]\ntake = 'whole'\ncheck = 'required'\noptional = true",
             "true",
             "a piece is `required` or optional, not both",
-            "keep one of them",
+            "remove one",
         ),
         ("[piece.a]\ntake = whole", "whole", "", "a cut list is TOML"),
         ("[piece.a]\ntake = 7", "7", "this is an integer, not a string", "write the value in quotes"),
         ("unit = 'inches'\n[piece.a]\ntake = 'whole'", "'inches'", "unknown variant `inches`", ""),
         ("", "", "the cut list has no piece", "[piece.family]"),
         ("[piece.a]", "a", "the piece says neither `take` nor `build`", "take = 'first 3'"),
-        ("[piece.a]\ntake = 'whole'\nbuild = 'x'", "'x'", "a piece is taken or built, not both", "keep one"),
+        ("[piece.a]\ntake = 'whole'\nbuild = 'x'", "'x'", "a piece has `take` or `build`, not both", "keep one"),
         (&format!("{take}'chars 0 to 3'"), "0", "positions start at 1", "write `chars 1 to 3`"),
         (&format!("{take}\"before \\\"-\\\" then frist 2\""), "frist", "`frist` is not a step", "did you mean `first`?"),
         (&format!("{take}'''\nwhole then\nuper'''"), "uper", "`uper` is not a step", "did you mean `upper`?"),
         (&format!("{take}'match /a(b)/ group 2'\nof = 'depot'"), "2", "the regular expression has no group 2", "it has 1"),
-        (&format!("{take}'whole'\nof = 'part_cod'"), "'part_cod'", "there is no column part_cod", "did you mean part_code?"),
+        (&format!("{take}'whole'\nof = 'part_cod'"), "'part_cod'", "no column part_cod", "did you mean part_code?"),
         (&format!("{take}'whole'"), "a", "no column is named", "the columns are part_code, crew_id, depot"),
         (
             &format!("{take}'numbers'\nof = '#1'"),
             "numbers",
-            "the phrase gives several results, and nothing says where they go",
+            "the phrase gives several results, but has no place for them",
             "`columns = 3`",
         ),
         (&format!("{take}'number'\nof = '#1'\ncolumns = 3"), "3", "the phrase gives a single result", "`numbers`"),
@@ -480,7 +480,7 @@ fn what_is_refused_and_where() {
         (
             &format!("{take}'whole'\nof = '#1'\nwhen = 'depott: required'"),
             "depott",
-            "there is no column depott",
+            "no column depott",
             "did you mean depot?",
         ),
         (
@@ -496,9 +496,9 @@ fn what_is_refused_and_where() {
             "break the circle",
         ),
         ("[piece.a]\nbuild = '{a}'", "{a}", "a is built of a, which is built of it in turn", "break the circle"),
-        ("[piece.a]\nbuild = '{depto}'", "{depto}", "there is no piece or column depto", "did you mean depot?"),
+        ("[piece.a]\nbuild = '{depto}'", "{depto}", "no piece or column depto", "did you mean depot?"),
         ("[piece.a]\nbuild = '{depot'", "{depot", "a brace is not closed", "close it"),
-        ("[piece.a]\nbuild = '{}'", "{}", "there is nothing between the braces", "{family}"),
+        ("[piece.a]\nbuild = '{}'", "{}", "the braces are empty", "{family}"),
         ("[piece.a]\nbuild = 'x'\nof = 'depot'", "'depot'", "a piece that is built comes from no column", "in braces"),
         (
             "[piece.a]\nbuild = 'x'\nwhen = 'digits'",
@@ -515,7 +515,7 @@ fn what_is_refused_and_where() {
         (
             "[piece.site]\nof = 'depot'\ntake = 'whole'\nreplace = true",
             "site",
-            "the piece site replaces no column: there is no column site",
+            "the piece site replaces no column: no column site",
             "leave `replace` out",
         ),
         (
@@ -532,36 +532,36 @@ fn what_is_refused_and_where() {
         ),
         ("[layout.part_code]\nform = ['<a 3 digit>']", "digit", "a class such as `digits` was expected", "write"),
         ("[layout.part_code]\nform = []", "part_code", "the layout has no form", "add one"),
-        ("[layout.part_cod]\nform = ['<a>']", "part_cod", "there is no column part_cod", "did you mean part_code?"),
+        ("[layout.part_cod]\nform = ['<a>']", "part_cod", "no column part_cod", "did you mean part_code?"),
         (
             "[layout.part_code]\nform = ['<depot>']",
             "part_code",
             "the piece depot has the name of a column of the table",
             "use another name",
         ),
-        ("[piece.a]\nbuild = 'x'\n[proof]\npart_code = '{b}'", "{b}", "there is no piece or column b", ""),
+        ("[piece.a]\nbuild = 'x'\n[proof]\npart_code = '{b}'", "{b}", "no piece or column b", ""),
         (
             "[piece.a]\nbuild = 'x'\n[rows]\nkeep = ['required']",
             "required",
-            "the condition does not say what it asks about",
+            "the condition names no column or piece",
             "COLUMN: CONDITION",
         ),
         (
             "[piece.a]\nbuild = 'x'\n[rows]\nkeep = ['site: required']",
             "site",
-            "there is no piece or column site",
+            "no piece or column site",
             "the columns are",
         ),
         (
             "[piece.a]\nbuild = 'x'\n[rows]\nunique = ['depott']",
             "'depott'",
-            "there is no piece or column depott",
+            "no piece or column depott",
             "did you mean depot?",
         ),
         (
             "[piece.a]\nbuild = 'x'\ncheck = ['same as depott']",
             "'same as depott'",
-            "there is no column depott",
+            "no column depott",
             "did you mean depot?",
         ),
         (

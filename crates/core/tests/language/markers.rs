@@ -43,7 +43,7 @@ fn before_after_from_through() {
         ("Führung 東京 7", "after letters", " 東京 7"),
         ("ÅSA LIND@Lift.Skarn.Example", r#"before "@" then lower"#, "åsa lind"),
         ("a\tb\u{a0}c", "after last spaces", "c"),
-        // Which one of several is said as an ordinal or as a position, wherever either can be.
+        // Ordinals is said as an ordinal or as a position, wherever either can be.
         (CODE, r#"after 2 "-""#, "S7K2"),
         (CODE, r#"before -1 "-""#, "GRP-00041273"),
         (CODE, r#"between 1 "-" and last "-""#, "00041273"),

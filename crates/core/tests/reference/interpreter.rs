@@ -88,7 +88,7 @@ fn one(kind: &StepKind, text: &str, unit: Unit, first: bool, flags: &mut Flags) 
     }
     let characters = units(text, unit);
     let count = characters.len();
-    // The characters from one position to another, both counted from 1; those that are not there are left out.
+    // The characters from one position to another, both counted from 1; those that are not the tables are left out.
     let window = |from: i64, to: i64| -> String {
         let inside = |index: &usize| (from..=to).contains(&(*index as i64 + 1));
         (0..count).filter(inside).map(|index| characters[index]).collect()

@@ -52,11 +52,8 @@ impl Dictionaries {
             // What is there may be an empty text.
             if !values.is_null(index) {
                 text.push('=');
-                let other = |_| {
-                    ArrowError::InvalidArgumentError(
-                        "values of a dictionary that are no texts cannot be put together".to_owned(),
-                    )
-                };
+                let other =
+                    |_| ArrowError::InvalidArgumentError("dictionaries of values other than text cannot be merged".to_owned());
                 values::push(values, index, &mut text).map_err(other)?;
             }
             let next = known.places.len();

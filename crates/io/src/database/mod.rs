@@ -179,7 +179,7 @@ pub(crate) fn not_in_build(address: &Address) -> Error {
     };
     Error::Database {
         name: address.to_string(),
-        why: format!("this build knows nothing of {kind}"),
+        why: format!("this build does not support {kind}"),
         help: format!("install the program with its feature `{feature}`: cargo install --path crates/cli --features {feature}"),
     }
 }

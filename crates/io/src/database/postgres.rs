@@ -28,7 +28,7 @@ pub fn connect(uri: &str, name: &str) -> Result<Client, Error> {
     let settings = Settings::read(uri, &|key| std::env::var(key).ok()).map_err(|why| Error::Database {
         name: name.to_owned(),
         why,
-        help: "write it so: postgresql://USER@HOST:PORT/DATABASE; what is not in it comes from PGHOST, PGUSER …, a service file or a password file"
+        help: "write postgresql://USER@HOST:PORT/DATABASE; missing settings come from PGHOST, PGUSER …, a service file or a password file"
             .to_owned(),
     })?;
     let mut config: postgres::Config = settings.config();
@@ -50,18 +50,18 @@ pub fn connect(uri: &str, name: &str) -> Result<Client, Error> {
 }
 
 /// How the server is told who one is.
-const PASSWORD: &str = "give the password by PGPASSWORD or a password file (~/.pgpass, which nobody else may read: chmod 600), and the user with USER@ in the address";
+const PASSWORD: &str = "give the password with PGPASSWORD or in a private password file (~/.pgpass, chmod 600), and the user with USER@ in the address";
 
 /// What went wrong, in the words of the server where it says something.
 pub fn failed(name: &str, error: &postgres::Error) -> Error {
     let Some(said) = error.as_db_error() else {
         let cause = std::error::Error::source(error).map_or(String::new(), |cause| format!(" ({cause})"));
         if cause.contains("password missing") {
-            let why = "the server asks for a password, and none is given".to_owned();
+            let why = "the server requires a password".to_owned();
             return Error::Database { name: name.to_owned(), why, help: PASSWORD.to_owned() };
         }
         if cause.contains("certificate") {
-            let help = "name a file with its certificate, or that of whoever signed it: sslrootcert=FILE".to_owned();
+            let help = "name a file with its certificate or its issuer's certificate: sslrootcert=FILE".to_owned();
             return Error::Database {
                 name: name.to_owned(),
                 why: format!("the server's certificate is not trusted{cause}"),
@@ -69,22 +69,22 @@ pub fn failed(name: &str, error: &postgres::Error) -> Error {
             };
         }
         let why = if error.is_closed() { "the server has ended the connection".to_owned() } else { format!("{error}{cause}") };
-        let help = "see that the server runs and can be reached from here, and run this again: nothing was written".to_owned();
+        let help = "no rows were written; check that the server is running and reachable, then run this again".to_owned();
         return Error::Database { name: name.to_owned(), why, help };
     };
     let detail = [said.detail(), said.where_()].into_iter().flatten().collect::<Vec<_>>().join("; ");
     let detail = if detail.is_empty() { String::new() } else { format!(" ({detail})") };
     let help = match said.code().code() {
         "28P01" | "28000" => PASSWORD,
-        "42501" => "ask whoever keeps the database for that permission",
+        "42501" => "ask the database administrator for this permission",
         "3D000" => "name another database at the end of the address",
         "53100" => "make room on the server's disk",
-        "2BP01" => "nothing was written; take away what depends on it first, or write to another table",
-        "55P03" => "another program holds the table: wait for that to end, and run this again",
-        "57P01" | "57P02" | "57P03" => "the server is being ended: run this again when it runs",
-        code if code.starts_with("22") => "nothing was written; mend the value, or write another type of column",
-        code if code.starts_with("42") => "mend the query, or the names in it",
-        _ => "nothing was written; what the server says tells what to mend",
+        "2BP01" => "no rows were written; drop the objects that depend on the table first, or write to another table",
+        "55P03" => "another program has locked the table; run this again when it has finished",
+        "57P01" | "57P02" | "57P03" => "the server is shutting down; run this again when it is up",
+        code if code.starts_with("22") => "no rows were written; correct the value, or change the type of the column",
+        code if code.starts_with("42") => "correct the query, or the names in it",
+        _ => "no rows were written; correct the cause that the server names",
     };
     Error::Database { name: name.to_owned(), why: format!("{}{detail}", said.message()), help: help.to_owned() }
 }

@@ -73,19 +73,19 @@ pub fn failed(name: &str, error: &rusqlite::Error) -> Error {
         Some(ErrorCode::CannotOpen) => "look at the name of the file and at the folder you are in",
         Some(ErrorCode::NotADatabase) => "name a file of SQLite, or say what the file is, such as --from csv FILE",
         Some(ErrorCode::DatabaseBusy | ErrorCode::DatabaseLocked) => {
-            "another program is writing to it: wait for that to end, and run this again"
+            "another program is writing to it; run this again when it has finished"
         }
         Some(ErrorCode::ReadOnly) => "see to it that you may write to the file and its folder",
-        Some(ErrorCode::DiskFull) => "make room on its disk, or on that of temporary files (TMPDIR)",
+        Some(ErrorCode::DiskFull) => "free space on its disk, or on the disk for temporary files (TMPDIR)",
         _ if matches!(error, rusqlite::Error::SqlInputError { .. } | rusqlite::Error::MultipleStatement) => {
             "mend the query: it is one SELECT, as the program sqlite3 takes it"
         }
-        _ => "look at it with the program sqlite3, and mend what it says",
+        _ => "inspect it with the program sqlite3",
     };
     let why = match error {
         rusqlite::Error::SqliteFailure(_, Some(message)) => message.clone(),
         rusqlite::Error::SqlInputError { msg, .. } => msg.clone(),
-        rusqlite::Error::MultipleStatement => "there is more than one statement".to_owned(),
+        rusqlite::Error::MultipleStatement => "the query has more than one statement".to_owned(),
         error => error.to_string(),
     };
     Error::Database { name: name.to_owned(), why, help: help.to_owned() }

@@ -321,7 +321,7 @@ impl Columnar {
         let line = chunk.line(at.0, &mut LineCount::default());
         let Some((_, first)) = seen.first else {
             let why = format!(
-                "{} is {} on line {line}, and its first values, by which its type is told in a pipe, are all null",
+                "{} is {} on line {line}; in a pipe, its first values set its type, and they are all null",
                 self.title(at.1),
                 found.name()
             );
@@ -438,7 +438,7 @@ fn lists(texts: &HeldTexts, each: usize, fields: Fields, arrays: Vec<ArrayRef>) 
 
 /// An array of texts, or of what they stand for.
 fn made(texts: HeldTexts, of: Type) -> Result<ArrayRef, ArrowError> {
-    let wrong = |text: &str| ArrowError::ParseError(format!("{text:?} is none of the values that its column holds"));
+    let wrong = |text: &str| ArrowError::ParseError(format!("{text:?} is not a value of its column's type"));
     macro_rules! parsed {
         ($builder:expr) => {{
             let mut builder = $builder;

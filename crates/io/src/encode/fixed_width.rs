@@ -55,23 +55,23 @@ fn found_places(
             let place = match (column, read) {
                 (OutColumn::Original(column), Some(read)) => {
                     let place = &read.widths.columns()[*column];
-                    let to_end = || no_place(title, "it goes on to the end of each line, so nothing can come after it");
+                    let to_end = || no_place(title, "it extends to the end of each line, so no column can follow");
                     (place.first, place.last.ok_or_else(to_end)?)
                 }
                 (OutColumn::Piece { piece, .. }, _) => {
-                    let width = width(*piece).ok_or_else(|| no_place(title, "nothing says how wide it is"))?;
+                    let width = width(*piece).ok_or_else(|| no_place(title, "it has no width"))?;
                     let has_header = read.is_some_and(|read| read.header.is_some());
                     let width = width.max(if has_header { characters::count(title) } else { 1 });
                     let first = places.iter().map(|(_, last)| last + 2).max().unwrap_or(1);
                     (first, first + width - 1)
                 }
-                _ => return Err(no_place(title, "nothing says how wide it is")),
+                _ => return Err(no_place(title, "it has no width")),
             };
             places.push(place);
         }
         return Ok(places);
     };
-    let to_end = |title: &str| no_place(title, "where it ends must be said");
+    let to_end = |title: &str| no_place(title, "its end is missing");
     match widths.names() {
         None if widths.columns().len() != shape.titles.len() => {
             let places = widths.columns().len();
@@ -87,7 +87,7 @@ fn found_places(
         }
         Some(names) => {
             if let Some(unknown) = names.iter().find(|name| !shape.titles.contains(name)) {
-                return Err(no_place(unknown, "there is no such column in the output"));
+                return Err(no_place(unknown, "the output has no such column"));
             }
             let place = |title: &String| {
                 let place = widths.columns().iter().find(|place| place.name.as_ref() == Some(title));

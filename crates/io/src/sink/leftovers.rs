@@ -40,7 +40,7 @@ pub fn create(folder: &Arc<Folder>, place: &Path) -> io::Result<(fs::File, Besid
             return Ok((file, Beside::note(Arc::clone(folder), &path)));
         }
     }
-    Err(io::Error::other("files beside it are taken away as soon as they are made"))
+    Err(io::Error::other("another program removes the temporary files beside it"))
 }
 
 /// Makes a second name for a file that is about to be replaced, beside it: a link, or a copy on file systems without links.

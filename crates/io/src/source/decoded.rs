@@ -25,7 +25,7 @@ pub enum WrongBytes {
 
 /// Bytes that are not of the encoding of a text, as an error of reading it.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
-#[error("bytes that are not {encoding}")]
+#[error("invalid {encoding} bytes")]
 pub struct NotOfEncoding {
     /// The encoding.
     pub encoding: &'static str,

@@ -107,7 +107,7 @@ impl Input {
         let read = reader.take(most).read_to_end(&mut bytes);
         read.map_err(|error| Error::of_reading(&self.name(), error))?;
         if bytes.len() as u64 >= most {
-            let why = format!("it is held in memory as a whole, and has {most} bytes or more");
+            let why = format!("it must fit in memory, and has at least {most} bytes");
             let help = "give more memory with --memory, or save it as CSV";
             return Err(Error::BadFile { name: self.name(), why, help });
         }

@@ -59,7 +59,7 @@ impl Broken {
             Why::CutShort | Why::Damaged => {
                 "get the file once more: rows up to there may be right, and the others are not there"
             }
-            Why::NotCompressed => "say what it is, such as --from csv",
+            Why::NotCompressed => "name its format, such as --from csv",
             Why::TakesMemory => "raise the limit, such as --memory 3G, or decompress the file first",
             #[cfg(not(feature = "compressed"))]
             Why::NotInBuild => "unpack it first",

@@ -193,8 +193,8 @@ fn write_data(folder: &Path) -> Result<Vec<&'static str>, Failure> {
         };
         if !own {
             return Err(Failure::file(
-                format!("{} is there already, and it is not as the demo left it", path.display()),
-                "nothing was written; move the file away, or name another folder: keen-notch demo --dir DIR",
+                format!("{} already exists and differs from the demo's file", path.display()),
+                "move the file, or name another folder: keen-notch demo --dir DIR",
             ));
         }
     }

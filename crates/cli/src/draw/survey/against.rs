@@ -73,7 +73,7 @@ pub fn lines(compared: &Compared, width: usize) -> Vec<String> {
             lines.push(format!("  and {}", visible::counted((against.changes.len() - MOST) as u64, "more change")));
         }
         if against.shapes_were_not_all_kept {
-            let words = "  there were more shapes before than were saved: one that is said to be new may have been there";
+            let words = "  the saved survey does not hold all shapes, so a new shape may have existed before";
             lines.push(paint(style::QUIET, words));
         }
     }
@@ -83,11 +83,11 @@ pub fn lines(compared: &Compared, width: usize) -> Vec<String> {
     let all = changed.is_empty() && compared.came.is_empty() && compared.went.is_empty();
     let rows = compared.columns.first().map_or(0, |(_, against)| against.now.0);
     let words = match (all, same.len()) {
-        (true, _) => format!("{now}: {}, nothing is new since {base}", visible::counted(rows, "row")),
+        (true, _) => format!("{now}: {}, no changes since {base}", visible::counted(rows, "row")),
         (false, 0) => format!("{now}: {}, compared with {base}", visible::counted(rows, "row")),
         (false, _) => {
             let names: Vec<String> = same.iter().map(|(column, _)| visible::value(column)).collect();
-            format!("{now}: {}, compared with {base}; nothing is new in {}", visible::counted(rows, "row"), names.join(", "))
+            format!("{now}: {}, compared with {base}; no changes in {}", visible::counted(rows, "row"), names.join(", "))
         }
     };
     let words = visible::without_controls(&words);

@@ -33,7 +33,7 @@ pub fn draw(column: &Surveyed, width: usize) -> Drawn {
     let shown: Vec<Frequent> = shown.into_iter().filter(is_frequent).collect();
     let quiet = |words: &str| textwrap::wrap(words, width).into_iter().map(|line| paint(style::QUIET, line)).collect();
     if shown.is_empty() {
-        let words = "too many different values to count each, and none is in 1 of 200 rows of a sample or more";
+        let words = "too many distinct values to count each, and no value is in 1 of 200 rows of a sample";
         return Drawn { are_all, lines: if survey.counts_each() { Vec::new() } else { quiet(words) } };
     }
     let mut lines = table::fitted(width, 12, |space| {

@@ -89,7 +89,7 @@ pub fn draw(Surveyed { survey, inputs, .. }: &Surveyed, width: usize) -> Vec<Str
     lines.push(String::new());
     let stretches = stretches(&positions);
     lines.extend(table::fitted(width, 12, |space| {
-        let mut drawn = table::table(["from left", "from right", "what is there", "and otherwise"], usize::MAX);
+        let mut drawn = table::table(["from left", "from right", "content", "and otherwise"], usize::MAX);
         for stretch in stretches.iter().take(MOST) {
             let (from, to) = (stretch.from as i64, stretch.to as i64);
             drawn.add_row(vec![

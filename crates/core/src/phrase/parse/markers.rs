@@ -116,7 +116,7 @@ impl Parser<'_> {
             || matches!(self.peek(), Some(Token { kind: TokenKind::Ordinal(_) | TokenKind::Number(_), .. }));
         if let (true, Some(next)) = (is_which, self.tokens.get(self.at + 1)) {
             let help = self.with(self.here().start..next.span.start, "");
-            return Err(self.expected("a marker, without which one of several", help));
+            return Err(self.expected("a marker without an ordinal", help));
         }
         if let Some(word) = self.peek_word()
             && word != "any"

@@ -13,7 +13,7 @@ use crate::phrase::ast::{CheckDigit, Condition, ConditionKind, DateFormat, Marke
 /// ```
 pub fn condition(condition: &Condition) -> String {
     let (yes, no) = match &condition.kind {
-        ConditionKind::Required => ("is there".to_owned(), "is missing".to_owned()),
+        ConditionKind::Required => ("is present".to_owned(), "is missing".to_owned()),
         ConditionKind::Blank => is("blank"),
         ConditionKind::Length { from, to } => has(&match to {
             Some(to) if to == from => characters(*from),
@@ -45,7 +45,7 @@ pub fn condition(condition: &Condition) -> String {
         ConditionKind::Date(format) => is(&format!("a date written as {}", date(format))),
         ConditionKind::Email => is("an email address"),
         ConditionKind::CheckDigit(algorithm) => has(&format!("a correct check digit ({})", name(*algorithm))),
-        ConditionKind::Unique => is("different from that of every other row"),
+        ConditionKind::Unique => is("unique among all rows"),
         ConditionKind::SameAs(column) => is(&format!("the same as {column}")),
     };
     if condition.negated { no } else { yes }

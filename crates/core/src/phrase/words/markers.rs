@@ -47,9 +47,9 @@ pub(super) fn the(which: &str, marker: &Marker) -> String {
 pub(super) fn any(marker: &Marker) -> String {
     match marker {
         Marker::Text { text, any_case } => format!("{}{}", self::text(text), in_any_case(*any_case)),
-        Marker::Regex(regex) => format!("what {} matches", self::regex(regex)),
+        Marker::Regex(regex) => format!("the match of {}", self::regex(regex)),
         Marker::Run(class) => format!("a run of {}", self::class(class)),
-        Marker::OneOf(characters) => format!("one of the characters {}", self::text(characters)),
+        Marker::OneOf(characters) => format!("a character of {}", self::text(characters)),
     }
 }
 

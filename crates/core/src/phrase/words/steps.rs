@@ -23,13 +23,13 @@ pub(super) fn step(kind: &StepKind, several: bool, first: bool) -> String {
         StepKind::CharsFor { from, width } => take(format!("{} from {} on", characters(*width), character(*from))),
         StepKind::DropFirst(n) => format!("leave out {each}the first {}", characters(*n)),
         StepKind::DropLast(n) => format!("leave out {each}the last {}", characters(*n)),
-        StepKind::Before(marker) => take(format!("what comes before {}", occurrence(marker))),
-        StepKind::After(marker) => take(format!("what comes after {}", occurrence(marker))),
+        StepKind::Before(marker) => take(format!("the text before {}", occurrence(marker))),
+        StepKind::After(marker) => take(format!("the text after {}", occurrence(marker))),
         StepKind::From(marker) => take(format!("everything from {} on, with it", occurrence(marker))),
         StepKind::Through(marker) => take(format!("everything up to {}, with it", occurrence(marker))),
         StepKind::Between { first, second, nth } => {
             let second = nth.map_or_else(|| the("next", second), |nth| the(&ordinal(nth), second));
-            take(format!("what is between {} and {second}", occurrence(first)))
+            take(format!("the text between {} and {second}", occurrence(first)))
         }
         StepKind::Sections { range, by } => format!("divide {} at {} and take {}", whole(several), division(by), parts(range)),
         StepKind::AllSections(by) => format!("divide the text at {} and take every part", division(by)),
@@ -50,7 +50,7 @@ pub(super) fn step(kind: &StepKind, several: bool, first: bool) -> String {
         StepKind::PositionOf(marker) => format!("tell {each}the position of {}", occurrence(marker)),
         StepKind::CountOf(marker) => format!("count how often {} occurs in {it}", any(marker)),
         StepKind::Whether(asked) => format!("write “true” if {it} {}, “false” if not", condition(asked)),
-        StepKind::Joined(with) if with.is_empty() => "join them, with nothing between".to_owned(),
+        StepKind::Joined(with) if with.is_empty() => "join them".to_owned(),
         StepKind::Joined(with) => format!("join them, with {} between", text(with)),
         StepKind::Trim(Sides::Both) => format!("take the white space off both ends of {it}"),
         StepKind::Trim(Sides::Only(Side::Left)) => format!("take the white space off the start of {it}"),
@@ -104,7 +104,7 @@ fn characters_of(range: &Range) -> String {
 }
 
 fn division(by: &Division) -> String {
-    let skipping = if by.skipping_empty { ", leave empty parts out," } else { "" };
+    let skipping = if by.skipping_empty { ", drop empty parts," } else { "" };
     format!("{}{skipping}", every(&by.marker))
 }
 
@@ -116,7 +116,7 @@ fn part(position: Position) -> String {
 }
 
 fn parts(range: &Range) -> String {
-    let between = "with what is between them";
+    let between = "with the delimiters between them";
     match (range.from, range.to) {
         (from, to) if from == to && range.bounded => part(from),
         (from, _) if !range.bounded => format!("everything from {} on", part(from)),

@@ -212,7 +212,7 @@ fn of_service(service: &str, env: &dyn Fn(&str) -> Option<String>) -> Result<Vec
             return Ok(lines.filter_map(pair).collect());
         }
     }
-    Err(format!("there is no service called {service:?} in a service file"))
+    Err(format!("no service {service:?} in the service files"))
 }
 
 /// The password that a password file has for a connection: <https://www.postgresql.org/docs/current/libpq-pgpass.html>. A file that others

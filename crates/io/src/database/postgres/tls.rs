@@ -36,7 +36,7 @@ pub fn connector(how: Tls) -> Result<MakeRustlsConnect, String> {
             store.add_parsable_certificates(certificates.iter().cloned());
             let trusted = if roots.is_some() { certificates } else { Vec::new() };
             let built = WebPkiServerVerifier::builder_with_provider(Arc::new(store), Arc::clone(&provider)).build();
-            let of_roots = built.map_err(|_| "there are no certificates to trust".to_owned())?;
+            let of_roots = built.map_err(|_| "no trusted certificates found".to_owned())?;
             Verifier { provider, of_roots: Some(of_roots), trusted, is_for_name }
         }
     };

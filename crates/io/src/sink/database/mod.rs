@@ -32,8 +32,7 @@ use crate::pool::lock;
 
 /// What to do where a table that rows are added to lacks a column.
 #[cfg(any(feature = "postgres", feature = "sqlite"))]
-const BY_NAME: &str =
-    "rows are added by the names of their columns: leave out those that it lacks, with --without, or add them to it";
+const BY_NAME: &str = "rows are appended by column name; exclude missing columns with --without, or add them to the table";
 
 /// How a database column converts the values that it stores.
 #[cfg(any(feature = "postgres", feature = "sqlite"))]

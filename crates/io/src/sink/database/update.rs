@@ -43,8 +43,7 @@ impl Update<'_> {
         Error::Database {
             name: self.name.to_owned(),
             why: format!("{} {why}", keys.join(", ")),
-            help: "nothing was written; name the columns that tell its rows apart, such as --update ID or --update SITE,ID"
-                .to_owned(),
+            help: "no rows were written; name the key columns, such as --update ID or --update SITE,ID".to_owned(),
         }
     }
 

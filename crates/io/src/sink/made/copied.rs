@@ -59,7 +59,7 @@ impl Copied {
             Ok(Arc::new(Source { file, metadata }))
         };
         let sources = copies.files.iter().map(open).collect::<Result<Vec<_>>>()?;
-        let Some(first) = sources.first() else { return Err(ParquetError::General("there is no file".to_owned())) };
+        let Some(first) = sources.first() else { return Err(ParquetError::General("the file is missing".to_owned())) };
         let converted = ArrowSchemaConverter::new().convert(new)?;
         let (mut fields, mut types, mut next) = (Vec::new(), Vec::new(), 0);
         for column in &copies.columns {
@@ -104,7 +104,7 @@ impl Copied {
         let mut at = 0;
         while at < batch.num_rows() {
             let Some(group) = self.groups.front() else {
-                return Err(ParquetError::General("there are more rows than there were".to_owned()));
+                return Err(ParquetError::General("the input has more rows than before".to_owned()));
             };
             let all = group.rows;
             let rows = (all - self.rows).min(batch.num_rows() - at);
@@ -186,7 +186,7 @@ impl Copied {
             self.groups.pop_front();
         }
         if !self.groups.is_empty() {
-            return Err(ParquetError::General("there are fewer rows than there were".to_owned()));
+            return Err(ParquetError::General("the input has fewer rows than before".to_owned()));
         }
         self.writer.into_inner()
     }

@@ -183,13 +183,13 @@ mod of_parts {
             self.begin()?;
             if self.row == MOST_ROWS && record != Record::End {
                 return Err(Limit::error(
-                    format!("a sheet has {MOST_ROWS} rows at most, and there are more"),
+                    format!("a sheet has at most {MOST_ROWS} rows"),
                     "write delimited text, such as -o OUT.csv, or keep fewer rows with `keep` in a cut list",
                 ));
             }
             if self.column == MOST_COLUMNS && record != Record::End {
                 return Err(Limit::error(
-                    format!("a sheet has {MOST_COLUMNS} columns at most, and there are more"),
+                    format!("a sheet has at most {MOST_COLUMNS} columns"),
                     "write delimited text, such as -o OUT.csv, or fewer columns with --columns",
                 ));
             }
@@ -484,10 +484,10 @@ mod tests {
     fn what_a_sheet_has_no_room_for_is_refused() {
         let rows = |count| std::iter::repeat_n(Record::End, count).chain([Record::Text("GRP-1")]);
         assert_eq!(refused(rows(1_048_575)), None);
-        assert_eq!(refused(rows(1_048_576)).unwrap(), "a sheet has 1048576 rows at most, and there are more");
+        assert_eq!(refused(rows(1_048_576)).unwrap(), "a sheet has at most 1048576 rows");
         let columns = |count| std::iter::repeat_n(Record::Blank, count);
         assert_eq!(refused(columns(16_384)), None);
-        assert_eq!(refused(columns(16_385)).unwrap(), "a sheet has 16384 columns at most, and there are more");
+        assert_eq!(refused(columns(16_385)).unwrap(), "a sheet has at most 16384 columns");
         let long = |width| [Record::End, Record::Blank, Record::Text(&*Box::leak("é".repeat(width).into_boxed_str()))];
         assert_eq!(refused(long(32_767)), None);
         assert_eq!(

@@ -69,7 +69,7 @@ where
         }
         Some(Err(_)) | None => {
             let why = "it is cut short, broken, or no Arrow".to_owned();
-            let help = "get it anew from where it came from; or say what it is, such as --from csv";
+            let help = "get a new copy of it, or name its format, such as --from csv";
             return Err(Error::BadFile { name: input.name(), why, help });
         }
     };

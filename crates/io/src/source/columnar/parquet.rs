@@ -55,7 +55,7 @@ fn open_reader<R: Again + 'static>(name: String, reader: Counted<R>, memory: usi
         return Err(broken("it is encrypted", "save it without encryption"));
     }
     if *start != *b"PAR1" {
-        return Err(broken("it is no Parquet", "say what it is, such as --from csv"));
+        return Err(broken("it is no Parquet", "name its format, such as --from csv"));
     }
     let builder = guarded(|| -> ParquetResult<_> {
         let metadata = parquet_metadata(&reader)?;

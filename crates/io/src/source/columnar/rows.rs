@@ -88,7 +88,7 @@ impl ColumnarRows {
                     return Err(Error::BadFile { name: self.name.to_string(), why, help });
                 }
                 Some(Err(error)) => return Err(self.broken(&error.to_string())),
-                None => return Err(self.broken("its bytes are not what they should be")),
+                None => return Err(self.broken("its bytes are damaged")),
             }
         }
     }

@@ -34,7 +34,7 @@ pub fn open(path: &Path, address: &str, relation: &Relation) -> Result<Opened, E
         let statement = connection.prepare(&query).map_err(|error| failed(&name, &error))?;
         if statement.column_count() == 0 || !statement.readonly() {
             let why = "the query gives no rows, or would change the database".to_owned();
-            return Err(Error::Database { name, why, help: "give one that begins with SELECT or WITH".to_owned() });
+            return Err(Error::Database { name, why, help: "begin the query with SELECT or WITH".to_owned() });
         }
         columns(&statement)
     };

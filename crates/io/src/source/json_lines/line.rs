@@ -193,7 +193,7 @@ fn what_begins(text: &str) -> &'static str {
 /// What the package that reads JSON says, as people say it.
 fn in_plain_words(words: &str) -> &str {
     match words {
-        "trailing characters" => "there is more after the object",
+        "trailing characters" => "the line continues after the object",
         "key must be a string" => "a key must be in double quotes",
         "trailing comma" => "a key must come after the comma",
         words if words.starts_with("control character") => "a control character must be written as an escape, such as \\t",

@@ -29,7 +29,7 @@ pub fn read(name: &str, bytes: Vec<u8>, reading: &Reading) -> Result<(Sheet, Str
     }
     let unpacked = unpacked_size(&mut archive).ok_or_else(|| broken(name))?;
     if unpacked > reading.memory as u64 {
-        let why = format!("unpacked, it has {unpacked} bytes, which is more than may be taken");
+        let why = format!("decompressed, it has {unpacked} bytes, which exceeds the limit");
         let help = "give more memory with --memory, or save it as CSV";
         return Err(Error::BadFile { name: name.to_owned(), why, help });
     }

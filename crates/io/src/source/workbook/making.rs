@@ -76,7 +76,7 @@ impl<'n> Making<'n> {
         let end = self.sheet.text.len();
         let bytes = end + self.cells.len() * size_of::<(u32, SheetCell)>();
         if u32::try_from(end).is_err() || bytes > self.most {
-            let why = "its cells take more memory than may be taken".to_owned();
+            let why = "its cells take more memory than the limit".to_owned();
             return Err(Error::BadFile {
                 name: self.name.to_owned(),
                 why,

@@ -247,7 +247,7 @@ mod tests {
             }
         }
         let mut tokens = Tokens::new("<a><v>1&amp;</v></a><v/>".as_bytes(), 1 << 20);
-        assert!(tokens.between(b"<a>", b"</a>").is_none(), "nothing is read yet");
+        assert!(tokens.between(b"<a>", b"</a>").is_none(), "no element has been read");
         tokens.next();
         assert!(tokens.between(b"<v>", b"</v></b>").is_none() && tokens.between(b"<w>", b"</v>").is_none());
         assert_eq!(tokens.between(b"<v>", b"</v></a>"), Some(&b"1&amp;"[..]));

@@ -1,10 +1,9 @@
-//! Built texts: `{family}-{serial}`, with `{{` for a brace.
+//! Parses built texts such as `{family}-{serial}`, with `{{` for a brace.
 
 use crate::column::ColumnRef;
 use crate::piece::BuildPart;
 use crate::text_error::TextError;
 
-/// Reads a built text. Spans are in `text`.
 pub(crate) fn parts(text: &str) -> Result<Vec<BuildPart>, TextError> {
     let mut parts = Vec::new();
     let mut plain = String::new();

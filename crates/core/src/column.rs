@@ -1,23 +1,23 @@
-//! Columns: how they are named, and finding the one that is meant.
+//! References to columns and their resolution in a header.
 
 use std::collections::HashMap;
 use std::fmt;
 
 use crate::words;
 
-/// A column as it is named: by its name, or by its number as `#4`.
+/// A reference to a column: a name, or a number such as `#4`.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum ColumnRef {
-    /// By its name in the header.
+    /// A name in the header.
     Name(String),
-    /// By its place, from 1.
+    /// A number from 1.
     Number(usize),
 }
 
-/// The first two columns of a name, by their indices.
+/// The indices of the first two columns with a name.
 type Places = (Option<usize>, Option<usize>);
 
-/// An index from column names to columns, for many lookups.
+/// An index of column names, for many lookups.
 ///
 /// ```
 /// use keen_notch_core::column::{ColumnIndex, ColumnRef, Header};
@@ -57,7 +57,7 @@ impl<'h> ColumnIndex<'h> {
 }
 
 impl ColumnRef {
-    /// Reads a column as it is on the command line: a bare name, a quoted name, or `#4`.
+    /// Parses a column of the command line: a bare name, a quoted name, or `#4`.
     ///
     /// A column that is really called `#4` is named in quotes: `"#4"`.
     ///
@@ -80,10 +80,10 @@ impl ColumnRef {
         }
     }
 
-    /// The index of the column that is named, or of the only one there is, where none is named.
+    /// The index of the named column, or of the only column if no name is given.
     ///
     /// # Errors
-    /// As [`ColumnRef::find`], and where none is named and there are several.
+    /// The errors of [`ColumnRef::find`], or no name is given and there are several columns.
     pub fn find_or_only(named: Option<&ColumnRef>, header: &Header) -> Result<usize, ColumnError> {
         match named {
             Some(column) => column.find(header),
@@ -92,7 +92,7 @@ impl ColumnRef {
         }
     }
 
-    /// The index of the column among `header`, from 0. White space around names does not count where that leaves one column.
+    /// The index of the column in `header`, from 0. White space around names is ignored if the name is then unique.
     ///
     /// ```
     /// use keen_notch_core::column::{ColumnRef, Header};
@@ -114,7 +114,7 @@ impl ColumnRef {
         self.find_by(header, |name| places(&|column| column == name), |name| places(&|column| column.trim() == name))
     }
 
-    /// Finds the column with two lookups: `exact` for the name as it is, `trimmed` for names without white space at the ends.
+    /// Finds a column with two lookups: `exact` for the full name, `trimmed` for names without white space at the ends.
     fn find_by(
         &self,
         header: &Header,
@@ -130,7 +130,7 @@ impl ColumnRef {
                 let Header::Names(names) = header else {
                     return Err(ColumnError::NoNames { name: name.clone(), count: header.count() });
                 };
-                // White space around a name counts only where it tells two columns apart.
+                // White space around a name matters only if it distinguishes two columns.
                 let found = match exact(name) {
                     (None, _) => trimmed(name.trim()),
                     found => found,
@@ -163,9 +163,9 @@ impl fmt::Display for ColumnRef {
 /// The columns of a table.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Header {
-    /// The names in its first row.
+    /// With a header row.
     Names(Vec<String>),
-    /// No names, only a number of columns.
+    /// Without a header, with this number of columns.
     Unnamed(usize),
 }
 
@@ -178,7 +178,7 @@ impl Header {
         }
     }
 
-    /// What to call a column, by its index from 0: its name, or its number as `#4`.
+    /// The label of a column by its index from 0: its name, or its number such as `#4`.
     ///
     /// ```
     /// use keen_notch_core::column::Header;
@@ -194,45 +194,45 @@ impl Header {
     }
 }
 
-/// Why a column cannot be found.
+/// An error in resolving a column.
 #[derive(Debug, Clone, PartialEq, Eq)]
 #[non_exhaustive]
 pub enum ColumnError {
-    /// None is named, and there are several.
+    /// No name is given, and there are several columns.
     NotNamed {
-        /// What they are called.
+        /// Their labels.
         titles: Vec<String>,
     },
     /// No column has the name.
     Unknown {
-        /// The name asked for.
+        /// The requested name.
         name: String,
-        /// The name most like it.
+        /// The most similar name.
         nearest: Option<String>,
-        /// All names there are.
+        /// All names.
         names: Vec<String>,
     },
-    /// Several columns have the name; their numbers from 1.
+    /// Several columns have the name.
     Doubled {
         /// The name.
         name: String,
-        /// The first column of that name.
+        /// The number of the first one, from 1.
         first: usize,
-        /// The second.
+        /// The number of the second one.
         second: usize,
     },
-    /// There are fewer columns.
+    /// The number is too high.
     NoSuchNumber {
-        /// The number asked for.
+        /// The requested number.
         number: usize,
-        /// How many columns there are.
+        /// The number of columns.
         count: usize,
     },
-    /// The table has no header, so its columns have no names.
+    /// The table has no header.
     NoNames {
-        /// The name asked for.
+        /// The requested name.
         name: String,
-        /// How many columns there are.
+        /// The number of columns.
         count: usize,
     },
 }
@@ -246,7 +246,7 @@ fn nearest_name<'n>(name: &str, names: &'n [String]) -> Option<&'n str> {
 }
 
 impl ColumnError {
-    /// The delimiter by which a header that was read as one column would have the name, if there is one.
+    /// The delimiter that would reveal the name in a header that was read as one column.
     pub fn hidden_by(&self) -> Option<char> {
         match self {
             ColumnError::Unknown { name, names, .. } => delimiter_that_hides(name, names),
@@ -254,7 +254,7 @@ impl ColumnError {
         }
     }
 
-    /// What to write instead, in one line.
+    /// A suggestion, in one line.
     pub fn help(&self) -> String {
         match self {
             ColumnError::NotNamed { titles } => {
@@ -305,7 +305,7 @@ impl fmt::Display for ColumnError {
 
 impl std::error::Error for ColumnError {}
 
-/// The delimiter by which a header read as one column would have the name.
+/// The delimiter that would reveal the name in a header that was read as one column.
 fn delimiter_that_hides(name: &str, names: &[String]) -> Option<char> {
     let [only] = names else { return None };
     [';', '\t', '|', ',']
@@ -313,7 +313,7 @@ fn delimiter_that_hides(name: &str, names: &[String]) -> Option<char> {
         .find(|delimiter| only.contains(*delimiter) && only.split(*delimiter).any(|part| part == name))
 }
 
-/// The names in one line, cut off where there are very many.
+/// The names in one line, shortened if there are many.
 fn list_of(names: &[String]) -> String {
     const MOST: usize = 30;
     let shown: Vec<String> = names

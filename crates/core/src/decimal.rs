@@ -1,5 +1,4 @@
-//! Decimal numbers as texts: compared and tidied exactly, whatever their length, never through floating
-//! point.
+//! Exact comparison and formatting of decimal numbers of any length, without floating point.
 
 use std::cmp::Ordering;
 
@@ -7,9 +6,7 @@ use std::cmp::Ordering;
 #[derive(Debug, Clone, Copy)]
 struct Parts<'a> {
     negative: bool,
-    /// Without leading zeros; empty for 0.
     whole: &'a str,
-    /// Without zeros at the end.
     decimals: &'a str,
 }
 
@@ -26,7 +23,7 @@ fn parts(text: &str) -> Option<Parts<'_>> {
     Some(Parts { negative: negative && !(whole.is_empty() && decimals.is_empty()), whole, decimals })
 }
 
-/// Which of two numbers is greater; `None` where one of them is no number.
+/// Compares two numbers; `None` if one of them is not a number.
 ///
 /// ```
 /// use keen_notch_core::decimal::compare;
@@ -40,7 +37,7 @@ pub fn compare(left: &str, right: &str) -> Option<Ordering> {
     let (left, right) = (parts(left)?, parts(right)?);
     let size = |a: Parts, b: Parts| {
         let whole = a.whole.len().cmp(&b.whole.len()).then_with(|| a.whole.cmp(b.whole));
-        // Decimals compare as texts: a digit more is greater than none.
+        // Decimals compare as texts: a further digit is greater than none.
         whole.then_with(|| a.decimals.cmp(b.decimals))
     };
     Some(match (left.negative, right.negative) {
@@ -51,8 +48,8 @@ pub fn compare(left: &str, right: &str) -> Option<Ordering> {
     })
 }
 
-/// Writes `text` as a plain number after `out`: no leading zeros, no zeros at the end of the decimals, no
-/// plus sign. `false` where it is not a number.
+/// Appends `text` to `out` as a plain number: no leading zeros, no trailing decimal zeros, no plus sign. Returns `false` if it is not a
+/// number.
 ///
 /// ```
 /// let mut plain = String::new();

@@ -1,4 +1,4 @@
-//! Pieces and all that is wanted of a run in plain words, for someone who has not learned the language.
+//! Plain-language descriptions of pieces and of all rules of a run.
 
 use crate::column::ColumnRef;
 use crate::phrase::ast::Condition;
@@ -7,8 +7,7 @@ pub use crate::phrase::words::{condition, phrase};
 use crate::piece::{BuildPart, Piece, Shape, Source, Wanted};
 use crate::text::unit::Unit;
 
-/// What is asked of each row, a line each: two runs of which this is the same ask the same. `main` is the column that pieces come from
-/// unless they say otherwise.
+/// The rules of a run, one per line. Runs with equal lines have equal rules. `main` is the default source column.
 ///
 /// ```
 /// use keen_notch_core::column::ColumnRef;
@@ -39,7 +38,7 @@ pub fn asked(wanted: &Wanted, main: Option<&ColumnRef>, unit: Unit) -> Vec<Strin
     counted.into_iter().chain(rest(wanted)).chain(wanted.pieces.iter().map(line)).collect()
 }
 
-/// What is wanted of a run beside its pieces: layouts, proofs, and which rows are kept; one sentence each.
+/// The rules beyond the pieces, one sentence each: layouts, proofs and `[rows]`.
 ///
 /// ```
 /// use keen_notch_core::{cutlist::CutList, explain};
@@ -73,8 +72,7 @@ pub fn rest(wanted: &Wanted) -> Vec<String> {
     sentences
 }
 
-/// What a piece does beside its phrase, one sentence each: how it is built, when it is taken, where its
-/// results go, what it must meet.
+/// The rules of a piece beyond its phrase, one sentence each: its parts, its `when`, its outputs and its checks.
 ///
 /// ```
 /// use keen_notch_core::{explain, piece::Piece};
@@ -87,7 +85,7 @@ pub fn piece(piece: &Piece) -> Vec<String> {
     when(piece).into_iter().chain(taken(piece)).chain(beside(piece)).collect()
 }
 
-/// What a piece is before anything is asked of it.
+/// The source of a piece.
 fn taken(piece: &Piece) -> Vec<String> {
     match &piece.source {
         Source::Take { phrase, .. } => words::phrase(phrase),
@@ -98,7 +96,7 @@ fn taken(piece: &Piece) -> Vec<String> {
     }
 }
 
-/// In which rows a piece is taken, where that is not all.
+/// The rows with the piece, if not all.
 fn when(piece: &Piece) -> Option<String> {
     let when = piece.when.as_ref()?;
     let of = when.column.as_ref().map_or("its column".to_owned(), ToString::to_string);
@@ -106,7 +104,7 @@ fn when(piece: &Piece) -> Option<String> {
     Some(format!("Only in rows where {of} {condition}. Other rows have no piece and no checks."))
 }
 
-/// Where the results of a piece go, and what they must meet.
+/// The outputs and checks of a piece.
 fn beside(piece: &Piece) -> Vec<String> {
     let mut sentences = Vec::new();
     match piece.shape {
@@ -138,7 +136,7 @@ fn beside(piece: &Piece) -> Vec<String> {
         if !unless.is_empty() {
             sentences.push(format!("{words} unless it {}.", list(&unless)));
         }
-        // What must not be is easier to read without two negations.
+        // A negated condition reads better without a double negation.
         let ifs = checks().filter(|asked| asked.negated).map(|asked| Condition { negated: false, ..asked.clone() });
         sentences.extend(ifs.map(|asked| format!("{words} if it {}.", condition(&asked))));
     }

@@ -1,4 +1,4 @@
-//! What the ruler shows of a value: its characters, its runs, and where its delimiters are.
+//! The analysis behind the ruler: characters, runs and delimiters of a value.
 
 use std::ops::Range;
 
@@ -7,7 +7,7 @@ use crate::text::characters;
 use crate::text::kind::Kind;
 use crate::text::names;
 
-/// A value measured.
+/// An analysed value.
 ///
 /// ```
 /// use keen_notch_core::gauge::Gauge;
@@ -19,53 +19,53 @@ use crate::text::names;
 /// ```
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Gauge<'a> {
-    /// The value itself.
+    /// The value.
     pub value: &'a str,
-    /// The byte range of each character, from left to right.
+    /// The byte range of each character.
     pub characters: Vec<Range<usize>>,
-    /// Its unbroken runs of one kind, from left to right.
+    /// Its runs of one kind.
     pub runs: Vec<Run>,
-    /// Every space and punctuation mark in it, in the order of their first places.
+    /// Its spaces and punctuation marks, in the order of their first positions.
     pub delimiters: Vec<Delimiter<'a>>,
-    /// Invisible and look-alike characters, and spaces where none are expected.
+    /// Invisible characters, look-alikes and unexpected spaces.
     pub oddities: Vec<Oddity>,
-    /// The number of its code points.
+    /// The number of code points.
     pub code_points: usize,
 }
 
-/// An unbroken run of characters of one kind.
+/// A run of characters of one kind.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Run {
     /// The kind.
     pub kind: Kind,
-    /// The characters, by their indices from 0.
+    /// The indices of its characters, from 0.
     pub characters: Range<usize>,
 }
 
-/// A character that a value may be divided at.
+/// A possible delimiter.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Delimiter<'a> {
     /// The character.
     pub character: &'a str,
-    /// The positions it is at, from 1.
+    /// Its positions, from 1.
     pub places: Vec<usize>,
-    /// The sections it makes, as byte ranges.
+    /// The byte ranges of the sections between them.
     pub sections: Vec<Range<usize>>,
 }
 
-/// An invisible or look-alike character, or a space where none is expected.
+/// An invisible character, a look-alike or an unexpected space.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Oddity {
     /// Its first position, from 1.
     pub first: usize,
-    /// Its last position: the same, or more where equal ones follow each other.
+    /// Its last position, which differs for a repeated character.
     pub last: usize,
-    /// What it is, such as `space at the end` or `no-break space (U+00A0)`.
+    /// A description, such as `space at the end` or `no-break space (U+00A0)`.
     pub what: String,
 }
 
 impl<'a> Gauge<'a> {
-    /// Measures a value.
+    /// Analyses a value.
     pub fn new(value: &'a str) -> Gauge<'a> {
         let characters: Vec<_> = characters::ranges(value).collect();
         Gauge {
@@ -78,7 +78,7 @@ impl<'a> Gauge<'a> {
         }
     }
 
-    /// The characters, by their indices from 0, that a byte range of the value covers.
+    /// The indices, from 0, of the characters in a byte range.
     pub fn covered(&self, bytes: &Range<usize>) -> Range<usize> {
         let start = self.characters.partition_point(|character| character.end <= bytes.start);
         let end = self.characters.partition_point(|character| character.start < bytes.end);
@@ -149,8 +149,7 @@ fn oddities(value: &str, characters: &[Range<usize>]) -> Vec<Oddity> {
     oddities
 }
 
-/// Whether people divide values at such a character: spaces and single punctuation marks, but no emoji
-/// made of several code points.
+/// Whether a character is a possible delimiter: a space or a single punctuation mark, but not an emoji of several code points.
 fn divides(character: &str) -> bool {
     match Kind::of(character) {
         Kind::Letter | Kind::Digit | Kind::Other => false,
@@ -159,8 +158,8 @@ fn divides(character: &str) -> bool {
     }
 }
 
-/// Whether a character is not told from others by its look: unseen, of several code points, or other punctuation
-/// than the keyboard's, such as a dash that looks like a hyphen.
+/// Whether a character cannot be recognised by its look: invisible, of several code points, or unusual punctuation such as a dash that
+/// looks like a hyphen.
 fn is_odd(character: &str) -> bool {
     names::is_unseen(character)
         || character.chars().nth(1).is_some()

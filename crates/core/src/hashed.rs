@@ -1,8 +1,8 @@
-//! Maps of keys that are hashes already.
+//! Maps whose keys are hashes.
 
 use std::hash::Hasher;
 
-/// The hasher for keys that are hashes already.
+/// A hasher for keys that are hashes. It returns them unchanged.
 #[derive(Debug, Clone, Default)]
 pub struct AsItIs(u64);
 
@@ -12,7 +12,7 @@ impl Hasher for AsItIs {
     }
 
     fn write(&mut self, bytes: &[u8]) {
-        // Only whole keys are ever written; anything else would still be hashed, if badly.
+        // Keys are written whole; other input still gives a valid hash.
         for byte in bytes {
             self.0 = self.0.rotate_left(8) ^ u64::from(*byte);
         }

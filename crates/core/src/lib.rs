@@ -1,4 +1,4 @@
-//! Keen Notch as a library: columns of codes are cut into their parts, tidied and checked.
+//! Keen Notch as a library: extracts parts from columns of codes, tidies and checks them.
 //!
 //! A phrase goes one way: text → tokens with spans → syntax tree → checked program. A program runs on a column of values,
 //! step by step over all of them. Nothing here opens a file, knows a terminal or reads a command line.

@@ -1,16 +1,15 @@
-//! Number formats of workbooks: the number 385 is shown as `00385` by the format `00000`.
+//! Number formats of workbooks, such as `00000`, which displays 385 as `00385`.
 //!
-//! The syntax is in ECMA-376, part 1, section 18.8.31. Formats of dates, times, fractions and exponents are not shown here.
+//! The syntax is in ECMA-376, part 1, section 18.8.31. Formats for dates, times, fractions and exponents are not supported here.
 
-/// A format of numbers.
+/// A number format.
 #[derive(Debug, Clone, PartialEq)]
 pub struct NumberFormat {
-    /// Without conditions, the sections for positive numbers, negative numbers and zero. With conditions, the first matching section
+    /// Without conditions: the sections for positive numbers, negative numbers and zero. With conditions, the first matching section
     /// applies.
     sections: Vec<Section>,
 }
 
-/// A condition of a section: an operator and a number.
 #[derive(Debug, Clone, Copy, PartialEq)]
 struct Condition {
     operator: Operator,
@@ -28,7 +27,7 @@ enum Operator {
 }
 
 impl Condition {
-    /// Reads the inside of its brackets: `<=99999`.
+    /// Parses the text in the brackets, such as `<=99999`.
     fn parse(text: &str) -> Option<Condition> {
         let operators = [
             ("<=", Operator::LessOrEqual),
@@ -54,7 +53,7 @@ impl Condition {
         }
     }
 
-    /// Whether only negative numbers meet it. Their section shows no sign.
+    /// Whether only negative numbers match. Such a section shows no sign.
     fn is_negative(self) -> bool {
         match self.operator {
             Operator::Less => self.limit <= 0.0,
@@ -67,32 +66,32 @@ impl Condition {
 #[derive(Debug, Clone, PartialEq, Default)]
 struct Section {
     condition: Option<Condition>,
-    /// Whether it is the section of texts.
+    /// Whether the section formats text.
     is_text: bool,
     parts: Vec<Part>,
-    /// Whether thousands are parted by commas.
+    /// Whether commas separate thousands.
     has_thousands: bool,
-    /// By which power of ten the number is multiplied.
+    /// The power of ten by which the number is multiplied.
     scale: i32,
-    /// Whether there is a decimal point, and how many digits may be after it.
+    /// The maximum number of decimals; `None` without a decimal point.
     decimals: Option<usize>,
 }
 
 #[derive(Debug, Clone, PartialEq, Eq)]
 enum Part {
     Text(String),
-    /// A digit: `0`, `#` or `?`; whether it is after the decimal point.
+    /// A digit placeholder `0`, `#` or `?`, and whether it follows the decimal point.
     Digit(char, bool),
-    /// The number without a format.
+    /// The General format.
     General,
     Point,
 }
 
-/// The significant digits that a workbook keeps of a number.
+/// Significant digits that a workbook stores.
 pub const DIGITS: usize = 15;
 
 impl NumberFormat {
-    /// Reads a format. `None` where it is one that is not shown here, or says nothing, as `General` does.
+    /// Parses a format. `None` if it is unsupported or has no effect, like `General`.
     ///
     /// ```
     /// use keen_notch_core::number_format::NumberFormat;
@@ -109,7 +108,7 @@ impl NumberFormat {
             let section = sections.last_mut()?;
             let is_after_point = section.decimals.is_some();
             if c != ',' && !matches!(c, '0' | '#' | '?') && commas > 0 {
-                // Commas after the last digit divide by a thousand each.
+                // Each comma after the last digit divides by a thousand.
                 section.scale -= 3 * commas;
                 commas = 0;
             }
@@ -134,7 +133,7 @@ impl NumberFormat {
                     section.text(&text);
                 }
                 '\\' => section.text(&chars.next()?.to_string()),
-                // As wide as a character, or repeated to fill the cell.
+                // Padding of one character's width, or a repeated fill character.
                 '_' | '*' => drop(chars.next()?),
                 '[' => {
                     let inside: String = chars.by_ref().take_while(|c| *c != ']').collect();
@@ -156,7 +155,7 @@ impl NumberFormat {
                     section.text(&c.to_string());
                 }
                 c if !c.is_ascii() => section.text(&c.to_string()),
-                // Letters of dates, of exponents and of `General`, and fractions.
+                // Letters of date formats, exponents and `General`, and fractions.
                 _ => return None,
             }
         }
@@ -172,7 +171,7 @@ impl NumberFormat {
         (has_number && !is_general).then_some(NumberFormat { sections })
     }
 
-    /// A number as the format shows it.
+    /// Formats a number.
     pub fn show(&self, number: f64) -> String {
         let section = |index: usize| self.sections.get(index);
         let (section, has_sign) = if self.sections.iter().any(|section| section.condition.is_some()) {
@@ -205,7 +204,7 @@ impl Section {
         let places = self.parts.iter().filter(|part| matches!(part, Part::Digit(_, false))).count();
         let whole = if whole == "0" { "" } else { &*whole };
         let mut out = String::new();
-        // The digits before the point go to its places from the right; what is too much, to the first.
+        // The integer digits fill their places from the right; extra digits go to the first place.
         let mut place = places.max(whole.len());
         let digit = |place: usize| whole.len().checked_sub(place).map(|index| &whole[index..=index]);
         let comma = |place: usize| if self.has_thousands && place > 1 && place % 3 == 1 { "," } else { "" };
@@ -276,7 +275,7 @@ pub enum Moment {
 /// ```
 pub fn moment(code: &str) -> Option<Moment> {
     let mut chars = code.chars();
-    // The letters of the fields, in their order.
+    // The letters of the fields, in order.
     let mut fields = String::new();
     while let Some(c) = chars.next() {
         match c.to_ascii_lowercase() {
@@ -299,12 +298,12 @@ pub fn moment(code: &str) -> Option<Moment> {
                     return Some(Moment::Duration);
                 }
             }
-            // Other sections are for other numbers.
+            // Other sections apply to other numbers.
             ';' => break,
             _ => {}
         }
     }
-    // An m beside hours or seconds is minutes.
+    // An m next to hours or seconds means minutes.
     let fields = fields.replace("hm", "h").replace("ms", "s");
     match (fields.contains(['d', 'm', 'y']), fields.contains(['h', 's', 'a'])) {
         (true, true) => Some(Moment::DateAndTime),
@@ -314,7 +313,7 @@ pub fn moment(code: &str) -> Option<Moment> {
     }
 }
 
-/// The significant digits of a number, as it is written.
+/// The number of significant digits, as written.
 pub fn digits(number: &str) -> usize {
     let mantissa = number.split(['e', 'E']).next().unwrap_or_default();
     let digits: String = mantissa.chars().filter(char::is_ascii_digit).collect();
@@ -322,11 +321,11 @@ pub fn digits(number: &str) -> usize {
     if mantissa.contains('.') { whole.len() } else { whole.trim_end_matches('0').len() }
 }
 
-/// A number that is not negative, times a power of ten, rounded to some decimals, halves up: its digits before and after the point.
+/// A non-negative number times a power of ten, rounded to some decimals, halves up: its digits before and after the point.
 fn rounded(number: f64, scale: i32, decimals: usize) -> (String, String) {
     let (digits, point) = significant(number);
     let point = point + scale;
-    // How many of the digits stay.
+    // The number of digits to keep.
     let kept = point + decimals as i32;
     let mut all: Vec<u8> = match usize::try_from(kept) {
         Err(_) => Vec::new(),
@@ -362,8 +361,7 @@ fn rounded(number: f64, scale: i32, decimals: usize) -> (String, String) {
     (if whole.is_empty() { "0" } else { whole }.to_owned(), after.to_owned())
 }
 
-/// The digits that a workbook keeps of a number that is not negative, without zeros at the end, and how many of them are before the
-/// point.
+/// The digits that a workbook stores for a non-negative number, without trailing zeros, and how many of them precede the point.
 fn significant(number: f64) -> (String, i32) {
     let shown = format!("{number:.*e}", DIGITS - 1);
     let (mantissa, exponent) = shown.split_once('e').unwrap_or((&shown, "0"));
@@ -372,7 +370,7 @@ fn significant(number: f64) -> (String, i32) {
     if digits.is_empty() { ("0".to_owned(), 1) } else { (digits.to_owned(), exponent.parse::<i32>().unwrap_or(0) + 1) }
 }
 
-/// A number without a format: as many digits as a workbook keeps, without an exponent, and without a point where it is whole.
+/// Formats a number in the General format: without an exponent, and without a point if it is whole.
 pub fn plain(number: f64) -> String {
     let (digits, point) = significant(number.abs());
     let sign = if number < 0.0 && digits != "0" { "-" } else { "" };

@@ -1,4 +1,4 @@
-//! Pieces: named results, each with the column it comes from and the phrase that takes it.
+//! Pieces: named results, each with a source column and a phrase.
 
 use crate::column::ColumnRef;
 use crate::phrase::ast::{Body, Branch, Condition, Step, StepKind};
@@ -6,154 +6,153 @@ use crate::phrase::{Phrase, PhraseError, Span, text_at};
 use crate::text_error::TextError;
 use crate::value_type::ValueType;
 
-/// A piece as it is declared, on the command line or in a cut list.
+/// A declared piece, from the command line or a cut list.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Piece {
-    /// The name of the new column.
+    /// The name of its column.
     pub name: String,
-    /// Where the text comes from.
+    /// The source of the text.
     pub source: Source,
-    /// The condition under which it is taken at all.
+    /// The condition of `when`.
     pub when: Option<When>,
-    /// How many columns and rows its results fill.
+    /// The output columns and rows for its results.
     pub shape: Shape,
-    /// What its texts stand for, where the format that is written can say that.
+    /// The type of its texts, for formats with types.
     pub value_type: Option<ValueType>,
-    /// Whether it takes the place of the column of its name.
+    /// Whether it replaces the column with its name.
     pub replace: bool,
     /// Whether a missing piece passes its checks.
     pub optional: bool,
-    /// Whether it is not written: others are built of it, or it is only checked.
+    /// Whether it is not written.
     pub hidden: bool,
-    /// Conditions it must meet.
+    /// Its checks.
     pub checks: Vec<Check>,
-    /// The text it was declared in, by its number in the reader's own list of them.
+    /// The index of the text that declares it, as given by the reader.
     pub origin: usize,
-    /// Whether that is an argument of the command line, where not all that a cut list can say can be said.
+    /// Whether that text is a command-line argument, which supports fewer keys than a cut list.
     pub on_command_line: bool,
-    /// Where its name is in that text.
+    /// The span of its name in that text.
     pub span: Span,
 }
 
-/// Where the text of a piece comes from.
+/// The source of a piece.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Source {
-    /// From a column, by a phrase.
+    /// A column and a phrase.
     Take {
-        /// The column; `None` for the one that pieces come from unless they say otherwise.
+        /// The column; `None` for the default source column.
         of: Option<ColumnRef>,
-        /// Where the column is named in the declaration; the piece's name where it is not.
+        /// The span of the column in the declaration; of the piece's name if it is not given.
         of_span: Span,
-        /// How it is taken.
+        /// The phrase.
         phrase: Phrase,
-        /// Where each byte of the phrase is in the declaration.
+        /// Maps bytes of the phrase to bytes of the declaration.
         phrase_at: TextPlace,
     },
-    /// From a layout, both by their numbers: the layout's among those of the run, the piece's among the
-    /// layout's.
+    /// A field of a layout.
     Field {
-        /// The layout.
+        /// The index of the layout in the run.
         layout: usize,
-        /// The piece.
+        /// The index of the field in the layout.
         field: usize,
     },
-    /// From other pieces and columns.
+    /// A template.
     Build {
-        /// The parts, one after the other.
+        /// The parts in order.
         parts: Vec<BuildPart>,
-        /// Where the text is in the declaration.
+        /// The span of the template in the declaration.
         span: Span,
     },
 }
 
-/// A part of a built text.
+/// A part of a template.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum BuildPart {
-    /// A text as it is.
+    /// Literal text.
     Text(String),
-    /// A piece or a column, and where it is named in the declaration.
+    /// A piece or column, and its span in the declaration.
     Name(ColumnRef, Span),
 }
 
-/// The condition under which a piece is taken.
+/// A `when` condition.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct When {
-    /// The column it asks about; `None` for the piece's own.
+    /// The column; `None` for the source column of the piece.
     pub column: Option<ColumnRef>,
-    /// Where that column is named in the declaration.
+    /// The span of the column in the declaration.
     pub column_span: Span,
-    /// What must hold.
+    /// The condition.
     pub condition: Condition,
-    /// Where it is in the declaration.
+    /// Its span in the declaration.
     pub span: Span,
 }
 
-/// A condition that a piece must meet.
+/// A check of a piece.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Check {
-    /// What must hold.
+    /// The condition.
     pub condition: Condition,
-    /// The words it was written in.
+    /// The condition as written.
     pub words: String,
-    /// Whether not meeting it is counted and shown, but no fault.
+    /// Whether it only warns.
     pub only_warns: bool,
-    /// The text it was declared in, by its number in the reader's own list of them.
+    /// The index of the text that declares it.
     pub origin: usize,
-    /// Where it is in the declaration.
+    /// Its span in the declaration.
     pub span: Span,
 }
 
-/// A text of pieces that must make the value of a column again.
+/// A proof: a template that must rebuild the value of a column.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Proof {
     /// The column.
     pub column: ColumnRef,
-    /// Where it is named in the declaration.
+    /// The span of the column in the declaration.
     pub column_span: Span,
-    /// The parts of the text.
+    /// The parts of the template.
     pub parts: Vec<BuildPart>,
-    /// The text as it was written.
+    /// The template as written.
     pub words: String,
-    /// The text it was declared in, by its number in the reader's own list of them.
+    /// The index of the text that declares it.
     pub origin: usize,
 }
 
-/// A condition that a row must meet to be kept.
+/// A condition of `keep`.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Keep {
-    /// The piece or the column it asks about.
+    /// The piece or column.
     pub of: ColumnRef,
-    /// Where that is named in the declaration.
+    /// Its span in the declaration.
     pub of_span: Span,
-    /// What must hold.
+    /// The condition.
     pub condition: Condition,
-    /// Where it is in the declaration.
+    /// Its span in the declaration.
     pub span: Span,
-    /// The text it was declared in, by its number in the reader's own list of them.
+    /// The index of the text that declares it.
     pub origin: usize,
 }
 
-/// Pieces whose texts must be unique together.
+/// A combination that must be unique.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct UniqueTogether {
-    /// The pieces or columns, and where each is named in the declaration.
+    /// The pieces and columns, and their spans in the declaration.
     pub of: Vec<(ColumnRef, Span)>,
-    /// The text it was declared in, by its number in the reader's own list of them.
+    /// The index of the text that declares it.
     pub origin: usize,
 }
 
-/// All that is wanted of a run.
+/// The rules of a run.
 #[derive(Debug, Clone, PartialEq, Eq, Default)]
 pub struct Wanted {
-    /// The pieces, in the order of their columns; those of layouts among them.
+    /// The pieces in output order, including those of layouts.
     pub pieces: Vec<Piece>,
-    /// The layouts that pieces come from.
+    /// The layouts.
     pub layouts: Vec<crate::layout::Layout>,
-    /// What must be made again.
+    /// The proofs.
     pub proofs: Vec<Proof>,
-    /// Which rows are kept.
+    /// The conditions of `keep`.
     pub keep: Vec<Keep>,
-    /// What must be unique together.
+    /// The combination that must be unique.
     pub unique: Option<UniqueTogether>,
 }
 
@@ -181,31 +180,31 @@ impl Wanted {
     }
 }
 
-/// How many columns and rows the results of a piece fill.
+/// The output columns and rows for the results of a piece.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 pub enum Shape {
     /// One column.
     #[default]
     One,
-    /// A number of columns: name_1, name_2 …
+    /// This number of columns: name_1, name_2 …
     Columns(usize),
     /// As many columns as the row with the most results needs.
     AutoColumns,
-    /// One output row a result.
+    /// One output row per result.
     Rows,
 }
 
-/// Where the bytes of a text are in a longer one in which it is written, perhaps with escapes.
+/// Maps the bytes of a text to the bytes of the longer text that contains it, possibly with escapes.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum TextPlace {
-    /// As they are, from this byte on.
+    /// Unchanged, from this byte on.
     At(usize),
-    /// The place of each byte, and of the end.
+    /// The position of each byte, and of the end.
     Mapped(Vec<usize>),
 }
 
 impl TextPlace {
-    /// The place of a span of the text.
+    /// The span in the longer text.
     pub fn span(&self, span: &Span) -> Span {
         match self {
             TextPlace::At(start) => start + span.start..start + span.end,
@@ -216,7 +215,7 @@ impl TextPlace {
         }
     }
 
-    /// The same error, in the longer text.
+    /// The error with its span in the longer text.
     pub fn error(&self, error: impl Into<TextError>) -> TextError {
         let error = error.into();
         TextError { span: self.span(&error.span), ..error }
@@ -224,12 +223,12 @@ impl TextPlace {
 }
 
 impl When {
-    /// Reads `CONDITION`, or `COLUMN: CONDITION`; `place` is where the text is.
+    /// Parses `CONDITION` or `COLUMN: CONDITION`; `place` maps its bytes.
     ///
     /// # Errors
-    /// Where the condition cannot be read.
+    /// The condition is invalid.
     pub(crate) fn parse(text: &str, place: &TextPlace) -> Result<When, TextError> {
-        // Outside of quotes and slashes, no condition has a colon.
+        // A condition has no colon outside quotes and slashes.
         let colon = match Condition::parse(text) {
             Ok(_) => None,
             Err(_) => colon_after_column(text),
@@ -245,7 +244,7 @@ impl When {
     }
 }
 
-/// The colon after a column's name, bare or quoted.
+/// The colon after a column name, bare or quoted.
 fn colon_after_column(text: &str) -> Option<usize> {
     let start = text.len() - text.trim_start().len();
     let after_name = match text_at(text, start) {
@@ -256,11 +255,11 @@ fn colon_after_column(text: &str) -> Option<usize> {
 }
 
 impl Check {
-    /// Reads `CONDITION`, or `PIECE: CONDITION`, with the name of the piece or column if there is one. `origin` is the number of
-    /// the text among the reader's. With the name comes its place.
+    /// Parses `CONDITION` or `PIECE: CONDITION`. Returns the name of the piece or column, if given, with its span. `origin` is the index
+    /// of the text.
     ///
     /// # Errors
-    /// Where the condition cannot be read; the span is in `text`.
+    /// The condition is invalid; the span is in `text`.
     pub fn parse(text: &str, origin: usize) -> Result<(Option<(ColumnRef, Span)>, Check), TextError> {
         let When { column, column_span, condition, span } = When::parse(text, &TextPlace::At(0))?;
         let words = text[span.clone()].trim().to_owned();
@@ -269,7 +268,7 @@ impl Check {
 }
 
 impl Wanted {
-    /// How many characters the results of a piece have at most, as its declaration says: by what its phrase ends in, or by its layout.
+    /// The maximum number of characters of a piece, from its phrase or its layout, if they limit it.
     pub fn width(&self, piece: usize) -> Option<usize> {
         match &self.pieces.get(piece)?.source {
             Source::Take { phrase, .. } => {
@@ -282,7 +281,7 @@ impl Wanted {
 }
 
 impl Piece {
-    /// A piece that is a column as it is, and is not written: to be checked.
+    /// A hidden piece that is an unchanged column, for checks on the column.
     pub fn of_column(name: String, of: Option<ColumnRef>, of_span: Span, origin: usize) -> Piece {
         let whole = Branch { span: 0..5, body: Body::Steps(vec![Step { span: 0..5, kind: StepKind::Whole }]) };
         Piece {
@@ -306,9 +305,9 @@ impl Piece {
         }
     }
 
-    /// Reads `NAME: PHRASE` or `NAME of COLUMN: PHRASE`, with `when CONDITION` or `when COLUMN: CONDITION` before the colon if
-    /// there is a condition. A phrase may be `build "{family} / {crew_no}"`. A name or a column with a colon, with ` of ` or
-    /// ` when ` or with spaces at its ends is in quotes. `origin` is the number of the text among the reader's.
+    /// Parses `NAME: PHRASE` or `NAME of COLUMN: PHRASE`, optionally with `when CONDITION` or `when COLUMN: CONDITION` before the colon.
+    /// The phrase may be `build "{family} / {crew_no}"`. Quote a name that contains a colon, ` of ` or ` when `, or has spaces at its
+    /// ends. `origin` is the index of the text.
     ///
     /// ```
     /// use keen_notch_core::piece::Piece;
@@ -380,7 +379,7 @@ impl Piece {
     }
 }
 
-/// The condition from byte `start` on, and where it ends: at the first colon up to which it is one.
+/// The condition from byte `start` on, and its end: the first colon before which it is valid.
 fn when_at(text: &str, start: usize) -> Result<(Option<When>, usize), TextError> {
     let mut error = None;
     for (colon, _) in text[start..].match_indices(':') {
@@ -397,7 +396,7 @@ fn when_at(text: &str, start: usize) -> Result<(Option<When>, usize), TextError>
     }))
 }
 
-/// The `build` from byte `start` on, if it is one.
+/// The `build` from byte `start` on, if any.
 fn built_at(text: &str, start: usize) -> Result<Option<Source>, TextError> {
     let at = text.len() - text[start..].trim_start().len();
     let Some(rest) = text[at..].strip_prefix("build").filter(|rest| rest.trim_start().starts_with(['"', '\''])) else {
@@ -409,7 +408,7 @@ fn built_at(text: &str, start: usize) -> Result<Option<Source>, TextError> {
         let help = "use `build` as the whole phrase: steps cannot change its result";
         return Err(TextError::new("a built text takes no steps", end..text.len(), help));
     }
-    // An escape makes places in the text inexact, so all of it is shown then.
+    // An escape makes positions inexact, so errors show the whole text.
     let has_escapes = text[quote..end].contains('\\');
     let place = |span: &Span| if has_escapes { quote..end } else { quote + 1 + span.start..quote + 1 + span.end };
     let mut parts = crate::build::parts(&built).map_err(|error| TextError { span: place(&error.span), ..error })?;
@@ -421,7 +420,7 @@ fn built_at(text: &str, start: usize) -> Result<Option<Source>, TextError> {
     Ok(Some(Source::Build { parts, span: quote..end }))
 }
 
-/// The name of the piece from byte `start` on, and where it ends: before ` of `, ` when ` or the colon.
+/// The name from byte `start` on, and its end: before ` of `, ` when ` or the colon.
 fn name_at(text: &str, start: usize) -> Result<(String, usize), TextError> {
     if text[start..].starts_with(['"', '\'']) {
         return text_at(text, start).map_err(TextError::from);
@@ -431,7 +430,6 @@ fn name_at(text: &str, start: usize) -> Result<(String, usize), TextError> {
     Ok((text[start..end].trim_end().to_owned(), end))
 }
 
-/// The column from byte `start` on, and where it ends.
 fn column_at(text: &str, start: usize) -> Result<(ColumnRef, usize), TextError> {
     if text[start..].starts_with(['"', '\'']) {
         let (name, end) = text_at(text, start).map_err(TextError::from)?;

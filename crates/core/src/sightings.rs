@@ -1,9 +1,9 @@
-//! How often something was seen, and where first.
+//! Counts with their first rows.
 
-/// Rows that are remembered by their numbers.
+/// Number of rows to remember.
 pub const ROWS: usize = 5;
 
-/// How often something was seen, and in which rows first.
+/// A count with the first rows.
 ///
 /// ```
 /// use keen_notch_core::sightings::Sightings;
@@ -15,14 +15,14 @@ pub const ROWS: usize = 5;
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 #[cfg_attr(feature = "cutlist", derive(serde::Serialize, serde::Deserialize))]
 pub struct Sightings {
-    /// How often.
+    /// The count.
     pub count: u64,
-    /// The first rows, in their order.
+    /// The first rows, in order.
     pub rows: Vec<u64>,
 }
 
 impl Sightings {
-    /// Notes that it was seen in a row.
+    /// Counts a row.
     pub fn note(&mut self, row: u64) {
         self.count += 1;
         if self.rows.len() < ROWS {
@@ -30,14 +30,14 @@ impl Sightings {
         }
     }
 
-    /// Adds what was seen in later rows, which were counted from after row `offset`.
+    /// Adds a count of later rows, whose numbers start after `offset`.
     pub fn append(&mut self, later: &Sightings, offset: u64) {
         self.count += later.count;
         let left = ROWS.saturating_sub(self.rows.len());
         self.rows.extend(later.rows.iter().take(left).map(|row| row + offset));
     }
 
-    /// Adds what was seen elsewhere.
+    /// Adds another count.
     pub fn add(&mut self, other: &Sightings) {
         self.count += other.count;
         self.rows.extend_from_slice(&other.rows);

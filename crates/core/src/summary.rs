@@ -1,5 +1,4 @@
-//! The summary of a run: its counts, and what they are counts of. Summaries of the parts of a table can be put together, in the order
-//! of the parts: what comes of it is the summary of one run over the whole.
+//! The summary of a run. Summaries of consecutive parts of a table merge to the summary of a single run.
 
 use std::fmt;
 use std::ops::Range;
@@ -12,77 +11,77 @@ use crate::program::List;
 use crate::sightings::ROWS;
 use crate::tally::Tally;
 
-/// The version of the summary: it grows when a key changes its meaning or goes.
+/// The version of the format. It increases when a key changes its meaning or disappears.
 pub const VERSION: u32 = 4;
 
 /// The summary of a run.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Summary {
-    /// The [`VERSION`] of its keys.
+    /// The [`VERSION`].
     pub version: u32,
     /// The version of the program.
     pub program: String,
-    /// What was asked of each row, a line each.
+    /// The rules, one per line.
     pub asked: Vec<String>,
-    /// The files with values that others must be listed in.
+    /// The files of `listed in`.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub listed: Vec<Listed>,
-    /// Which part of the inputs was read, where not all was.
+    /// The part of the inputs, for a run with `--part`.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub part: Option<Part>,
-    /// What was read, in its order.
+    /// The inputs in order.
     pub inputs: Vec<Input>,
-    /// Whether rows were compared with each other.
+    /// Whether the run compared rows with each other.
     #[serde(default, skip_serializing_if = "is_false")]
     pub rows_compared: bool,
-    /// How many rows came to what.
+    /// The counts of rows.
     pub rows: Rows,
     /// The counts of each piece.
     pub pieces: Vec<PieceCounts>,
     /// The counts of each check.
     pub checks: Vec<CheckCounts>,
-    /// Sequences of bytes that were not of the encoding, in whose place U+FFFD was read.
+    /// The number of invalid byte sequences read as U+FFFD.
     pub replacements: u64,
 }
 
-/// A file with values that others must be listed in.
+/// A file of `listed in`.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Listed {
-    /// Its name, as the cut list has it, and the column, where that is named.
+    /// Its name as in the cut list, with the column if given.
     pub file: String,
-    /// How many different values it has.
+    /// The number of distinct values.
     pub values: u64,
-    /// What tells other values from these, whatever their order.
+    /// A hash of the values, independent of their order.
     pub hash: String,
 }
 
-/// A part of what is read: its number, from 1, and how many there are.
+/// A part of the inputs.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
 pub struct Part {
-    /// Its number.
+    /// Its number, from 1.
     pub number: u32,
-    /// How many parts there are.
+    /// The number of parts.
     pub of: u32,
 }
 
-/// An input, or some of its rows, one after the other.
+/// An input, or consecutive rows of it.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Input {
-    /// What it is called.
+    /// Its name.
     pub name: String,
-    /// The number of the first row that was read, from 1.
+    /// The number of the first row read, from 1.
     pub first_row: u64,
-    /// How many rows were read.
+    /// The number of rows read.
     pub rows: u64,
-    /// Whether it is a stream. One that is read after another of its name goes on where that ended.
+    /// Whether it is a stream. A later stream with the same name continues it.
     #[serde(default, skip_serializing_if = "is_false")]
     pub stream: bool,
 }
 
 impl Listed {
-    /// The values of a file of this name.
+    /// Describes a file and its values.
     pub fn new(file: &str, values: &List) -> Listed {
-        // A sum does not depend on their order.
+        // A sum is independent of the order.
         let hash = values.texts.iter().fold(0_u128, |all, value| all.wrapping_add(Seen::hash([&**value]).bits()));
         Listed { file: file.to_owned(), values: values.texts.len() as u64, hash: format!("{hash:032x}") }
     }
@@ -92,18 +91,18 @@ fn is_false(is: &bool) -> bool {
     !is
 }
 
-/// How many rows came to what.
+/// The counts of rows.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Rows {
-    /// Rows read: those kept, those set aside and those left out.
+    /// Rows read: the sum of kept, set aside and left out.
     pub read: u64,
-    /// Rows read that went into the output.
+    /// Rows in the output.
     pub kept: u64,
-    /// Rows of the output.
+    /// Rows written; more than kept if a piece writes a row for each result.
     pub written: u64,
-    /// Rows with faults that were set aside.
+    /// Rows set aside because of faults.
     pub set_aside: u64,
-    /// Rows that did not meet the conditions of `keep`.
+    /// Rows left out by `keep`.
     pub left_out: u64,
     /// Rows with at least one fault.
     pub with_faults: u64,
@@ -112,11 +111,11 @@ pub struct Rows {
 /// The counts of a piece.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct PieceCounts {
-    /// What it is called.
+    /// Its name.
     pub name: String,
-    /// The column that it is taken of, if it is.
+    /// Its source column.
     pub column: Option<String>,
-    /// What became of it.
+    /// The counts of its states.
     #[serde(flatten)]
     pub tally: Tally,
 }
@@ -124,34 +123,34 @@ pub struct PieceCounts {
 /// The counts of a check.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct CheckCounts {
-    /// What it is of: a piece, a layout's column, a proof's, or `rows`.
+    /// The target: a piece, the column of a layout or proof, or `rows`.
     pub of: String,
-    /// The column that it is about, if it is about one.
+    /// The column.
     pub column: Option<String>,
-    /// Its words.
+    /// The condition as written.
     pub check: String,
-    /// What it is not to meet it.
+    /// The effect of failing it.
     pub level: Level,
-    /// Whether nobody wrote it down: it comes with what was asked.
+    /// Whether the program adds it.
     pub implied: bool,
-    /// Whether it was left to somebody else, as it compares rows with each other.
+    /// Whether another program evaluates it.
     #[serde(default, skip_serializing_if = "is_false")]
     pub elsewhere: bool,
     /// Rows with a value that it looked at. Blank values are not checked.
     pub checked: u64,
-    /// Rows that do not meet it.
+    /// Rows that fail it.
     pub rows: u64,
-    /// The first of them.
+    /// The first failing rows.
     pub first_rows: Vec<RowOf>,
 }
 
-/// What it is not to meet a check.
+/// The effect of failing a check.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "lowercase")]
 pub enum Level {
     /// A fault.
     Fault,
-    /// No more than a warning.
+    /// Only a warning.
     Warning,
 }
 
@@ -160,41 +159,41 @@ pub enum Level {
 pub struct RowOf {
     /// The input.
     pub file: String,
-    /// The row's number there, from 1.
+    /// The number of the row in the input, from 1.
     pub row: u64,
 }
 
-/// Why two summaries cannot be put together. What the first has is named first.
+/// Why two summaries cannot be merged. The first value belongs to the first summary.
 #[derive(Debug, Clone, PartialEq, Eq)]
 #[non_exhaustive]
 pub enum Apart {
-    /// They were made by different versions of the program.
+    /// Different versions of the program.
     Programs(String, String),
-    /// Something else was asked of the rows: the first line that differs; none where there is no more.
+    /// Different rules: the first line that differs; `None` if one has no further line.
     Asked(Option<String>, Option<String>),
-    /// The values of a file differ that others must be listed in.
+    /// Different values in a file of `listed in`.
     Listed(String),
-    /// The columns or checks differ, of which these are the first.
+    /// Different columns or checks: the first difference.
     Columns(String, String),
-    /// Rows were compared with others in each, and those of one with those of the other in neither.
+    /// Each run compared its own rows; no run compared rows of both.
     Compared,
-    /// Both have these rows of this input.
+    /// Both contain these rows of an input.
     Twice(String, Range<u64>),
-    /// Rows of this input are in neither, up to those of the second.
+    /// Rows of an input are missing before those of the second.
     Between(String, Range<u64>),
 }
 
-/// The first two that differ.
+/// The first items that differ.
 fn differing<'a, T: PartialEq>(first: &'a [T], second: &'a [T]) -> Option<(Option<&'a T>, Option<&'a T>)> {
     let most = first.len().max(second.len());
     (0..most).map(|index| (first.get(index), second.get(index))).find(|(first, second)| first != second)
 }
 
 impl Summary {
-    /// Adds the summary of the rows that come after these.
+    /// Adds the summary of the rows that follow.
     ///
     /// # Errors
-    /// Where they are no summaries of parts of one run.
+    /// The summaries are not consecutive parts of one run.
     pub fn append(&mut self, later: Summary) -> Result<(), Apart> {
         self.compare(&later)?;
         let shift = take_inputs(&mut self.inputs, &later.inputs)?;
@@ -218,7 +217,7 @@ impl Summary {
         Ok(())
     }
 
-    /// Sees to it that both are of the same run, as far as they tell.
+    /// Checks that both belong to the same run.
     fn compare(&self, later: &Summary) -> Result<(), Apart> {
         if self.program != later.program {
             return Err(Apart::Programs(self.program.clone(), later.program.clone()));
@@ -238,7 +237,7 @@ impl Summary {
 }
 
 impl Apart {
-    /// Refuses what was asked otherwise.
+    /// Rejects different rules.
     pub(crate) fn if_asked_otherwise(first: &[String], second: &[String]) -> Result<(), Apart> {
         match differing(first, second) {
             Some((first, second)) => Err(Apart::Asked(first.cloned(), second.cloned())),
@@ -246,7 +245,7 @@ impl Apart {
         }
     }
 
-    /// Refuses other columns or checks.
+    /// Rejects different columns or checks.
     pub(crate) fn if_others(first: &[String], second: &[String]) -> Result<(), Apart> {
         let words = |of: Option<&String>| of.map_or("nothing".to_owned(), String::clone);
         match differing(first, second) {
@@ -256,7 +255,7 @@ impl Apart {
     }
 }
 
-/// Adds the inputs of later rows. Of a stream that goes on, what its rows are to be counted on from.
+/// Adds the inputs of later rows. Rows of a continued stream are numbered on.
 pub(crate) fn take_inputs(inputs: &mut Vec<Input>, later: &[Input]) -> Result<Option<(String, u64)>, Apart> {
     let mut shift = None;
     for (index, input) in later.iter().enumerate() {
@@ -294,7 +293,6 @@ impl Rows {
 }
 
 impl PieceCounts {
-    /// What it is, in one line.
     fn about(&self) -> String {
         match &self.column {
             Some(column) => format!("the piece {} of {column}", self.name),
@@ -304,12 +302,11 @@ impl PieceCounts {
 }
 
 impl CheckCounts {
-    /// Whether it is the same check, of this summary or of another.
+    /// Whether it is the same check, in this summary or another one.
     pub fn is_same(&self, other: &CheckCounts) -> bool {
         (&self.of, &self.check, self.level) == (&other.of, &other.check, other.level)
     }
 
-    /// What it is, in one line.
     fn about(&self) -> String {
         let level = if self.level == Level::Warning { ", which warns" } else { "" };
         let elsewhere = if self.elsewhere { ", which was left to others" } else { "" };
@@ -318,7 +315,7 @@ impl CheckCounts {
 }
 
 impl Part {
-    /// Which of this number of bytes are of the part: all of one are of the same part, and each is of one.
+    /// The range of bytes of the part, out of a number of bytes. The parts cover all bytes without overlap.
     pub fn bytes(self, all: u64) -> Range<u64> {
         let end = |number: u32| (u128::from(all) * u128::from(number) / u128::from(self.of.max(1))) as u64;
         end(self.number.saturating_sub(1))..end(self.number)
@@ -335,7 +332,7 @@ impl FromStr for Part {
     }
 }
 
-/// A text that does not say a part.
+/// An invalid part.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct NoPart;
 
@@ -357,7 +354,7 @@ impl fmt::Display for Part {
 mod tests {
     use super::*;
 
-    /// A run over rows of an input, each of which fails a check.
+    /// A run over rows of an input that all fail a check.
     fn run(name: &str, first_row: u64, rows: u64) -> Summary {
         let first_rows = (first_row..first_row + rows).take(ROWS).map(|row| RowOf { file: name.to_owned(), row }).collect();
         Summary {

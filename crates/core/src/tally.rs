@@ -1,8 +1,8 @@
-//! Counting what became of the pieces of a run.
+//! Counts of the states of pieces.
 
 use crate::program::State;
 
-/// The counts of one piece.
+/// The counts of the states of a piece.
 ///
 /// ```
 /// use keen_notch_core::program::State;
@@ -16,28 +16,28 @@ use crate::program::State;
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 #[cfg_attr(feature = "cutlist", derive(serde::Serialize, serde::Deserialize))]
 pub struct Tally {
-    /// Results that are exactly what the first branch asked for.
+    /// Complete results of the first branch.
     pub filled: u64,
-    /// Results with fewer characters or sections than asked for.
+    /// Results with fewer characters or sections than requested.
     pub short: u64,
-    /// Results longer than the width they were padded to.
+    /// Results wider than their padding.
     pub long: u64,
-    /// No result of a value without text.
+    /// Missing results for values without text.
     pub blank: u64,
-    /// No result of a value with text.
+    /// Missing results for values with text.
     pub missing: u64,
-    /// Rows in which the condition under which the piece is taken does not hold.
+    /// Rows that the `when` condition excludes.
     pub not_asked: u64,
-    /// Results of another branch than the first; these may be short or long as well.
+    /// Results of a later branch; they can also be short or long.
     pub fallback: u64,
-    /// Rows in which a check that only warns was not met.
+    /// Rows that fail a warning.
     pub warned: u64,
-    /// Rows in which a check was not met, or in which there were more results than columns for them.
+    /// Rows that fail a check, or have more results than columns.
     pub faulted: u64,
 }
 
 impl Tally {
-    /// Adds counts of other rows.
+    /// Adds the counts of other rows.
     pub fn add(&mut self, other: &Tally) {
         self.filled += other.filled;
         self.short += other.short;
@@ -55,7 +55,7 @@ impl Tally {
         rows.saturating_sub(self.blank + self.missing + self.not_asked)
     }
 
-    /// Counts one result.
+    /// Counts a result.
     #[inline]
     pub fn count(&mut self, state: State) {
         if state.is_filled() {

@@ -1,11 +1,11 @@
-//! Why something that a person wrote is refused: what is wrong, where, and what to write instead.
+//! Errors in user-written texts: the problem, its place and a suggestion.
 
 use std::fmt;
 
 use crate::column::ColumnError;
 use crate::phrase::{PhraseError, Span};
 
-/// Why a text that a person wrote is refused.
+/// An error in a user-written text.
 ///
 /// ```
 /// use keen_notch_core::piece::Piece;
@@ -16,30 +16,30 @@ use crate::phrase::{PhraseError, Span};
 /// ```
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct TextError {
-    /// What is wrong.
+    /// The problem.
     pub message: String,
-    /// What to say at the words at fault; may be empty.
+    /// The message at the wrong words; may be empty.
     pub label: String,
-    /// The words at fault, in bytes of the text; empty where something is missing.
+    /// The wrong words, as bytes of the text; empty if something is missing.
     pub span: Span,
-    /// What to write instead, in one line.
+    /// A suggestion, in one line.
     pub help: String,
-    /// The column that cannot be found, where that is what is wrong.
+    /// The unknown column, if that is the problem.
     pub column: Option<Box<ColumnError>>,
 }
 
 impl TextError {
-    /// An error with no more to say at the words at fault.
+    /// An error without a message at the wrong words.
     pub fn new(message: impl Into<String>, span: Span, help: impl Into<String>) -> TextError {
         TextError { message: message.into(), label: String::new(), span, help: help.into(), column: None }
     }
 
-    /// A column that is named at `span` cannot be found.
+    /// An unknown column, named at `span`.
     pub fn of_column(error: ColumnError, span: Span) -> TextError {
         TextError { column: Some(Box::new(error.clone())), ..TextError::new(error.to_string(), span, error.help()) }
     }
 
-    /// The same error of a text that is at byte `offset` of another.
+    /// The error, for a text that starts at byte `offset` of another.
     pub fn moved(mut self, offset: usize) -> TextError {
         self.span = offset + self.span.start..offset + self.span.end;
         self

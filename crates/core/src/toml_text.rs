@@ -1,8 +1,8 @@
-//! Texts and keys as a cut list writes them: `draft` and hints write them without the feature `cutlist`, which reads them.
+//! Writes texts and keys as TOML, also without the feature `cutlist`.
 
 use crate::text::names::is_obeyed;
 
-/// A text as TOML: between single quotes where it can be, as people write phrases.
+/// A text in TOML: in single quotes if possible, like phrases.
 pub fn toml_text(text: &str) -> String {
     let plain = !text.contains('\'') && !text.contains(is_obeyed);
     if plain {
@@ -16,7 +16,7 @@ pub fn toml_text(text: &str) -> String {
     format!("\"{}\"", escaped.collect::<String>())
 }
 
-/// A key as TOML: bare where it can be.
+/// A key in TOML: without quotes if possible.
 pub fn toml_key(key: &str) -> String {
     let bare = !key.is_empty() && key.bytes().all(|byte| byte.is_ascii_alphanumeric() || byte == b'_' || byte == b'-');
     if bare { key.to_owned() } else { toml_text(key) }

@@ -1,4 +1,4 @@
-//! What the text of a piece stands for, where the format that it is written in can say more than text.
+//! The type of a piece, for formats with types.
 
 use jiff::civil::Date;
 
@@ -6,25 +6,25 @@ use crate::check::{Violation, ViolationKind};
 use crate::decimal;
 use crate::text::blank::is_blank;
 
-/// The significant digits that a number of 64 bits keeps, whatever they are.
+/// Significant digits that a 64-bit number always keeps.
 pub const MOST_DIGITS: usize = 15;
 
-/// What a text stands for.
+/// A type.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum ValueType {
-    /// A plain number: digits, a sign before them, decimals after a point. Zeros before it do not count.
+    /// A plain number: an optional sign, digits, and decimals after a point. Leading zeros do not count.
     Number,
-    /// A date as ISO 8601 has it: 2025-03-01. Its years are 0001 to 9999, as in every format that has dates.
+    /// An ISO 8601 date such as 2025-03-01, with years from 0001 to 9999, as in all formats with dates.
     Date,
     /// `true` or `false`.
     Truth,
 }
 
 impl ValueType {
-    /// All of them.
+    /// All types.
     pub const ALL: [ValueType; 3] = [ValueType::Number, ValueType::Date, ValueType::Truth];
 
-    /// The words for it in a cut list.
+    /// Its words in a cut list.
     pub fn words(self) -> &'static str {
         match self {
             ValueType::Number => "number",
@@ -33,7 +33,7 @@ impl ValueType {
         }
     }
 
-    /// That of some words.
+    /// The type with these words.
     pub fn parse(words: &str) -> Option<ValueType> {
         ValueType::ALL.into_iter().find(|of| of.words() == words)
     }
@@ -73,8 +73,7 @@ impl ValueType {
         Some(Violation::new(kind, detail))
     }
 
-    /// The value as JSON writes it, which is the text unless that is a number with more than it needs; `None` where it does not stand for
-    /// such a value.
+    /// The value in JSON notation, usually the text itself; `None` if the text is not of this type.
     pub fn plain(self, text: &str) -> Option<String> {
         if is_blank(text) || self.violation(text).is_some() {
             return None;
@@ -94,7 +93,7 @@ fn digits(plain: &str) -> usize {
     digits.trim_start_matches('0').len()
 }
 
-/// Whether a text is written as a date: dddd-dd-dd.
+/// Whether a text has the form of a date: dddd-dd-dd.
 fn has_date_form(text: &str) -> bool {
     let is_right = |(place, byte): (usize, u8)| if matches!(place, 4 | 7) { byte == b'-' } else { byte.is_ascii_digit() };
     text.len() == 10 && text.bytes().enumerate().all(is_right)

@@ -1,4 +1,4 @@
-//! Columns of a text by the positions of their characters in each line.
+//! Columns of fixed-width text.
 
 use std::fmt;
 use std::ops::Range;
@@ -7,7 +7,7 @@ use crate::phrase::text_at;
 use crate::text::characters;
 use crate::text_error::TextError;
 
-/// Columns by positions, in their order.
+/// Columns by position.
 ///
 /// ```
 /// use keen_notch_core::widths::Widths;
@@ -22,28 +22,28 @@ pub struct Widths {
     columns: Vec<Place>,
 }
 
-/// Where a column is.
+/// The position of a column.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Place {
-    /// Its name; where it has none, the first line holds it.
+    /// Its name; `None` if the first line is a header.
     pub name: Option<String>,
     /// Its first character, from 1.
     pub first: usize,
-    /// Its last character, from 1; that of the line, where that is not said.
+    /// Its last character, from 1; `None` for the end of the line.
     pub last: Option<usize>,
 }
 
-/// What is to be written where widths are wrong.
+/// The suggestion for invalid widths.
 const HELP: &str = "write them as 'code 1 to 8, qty 9 to 12, note 14 to end'; a name with a comma in it is written in quotes";
 
-/// The largest position that may be said: more is a slip.
+/// Maximum position; more is a typing mistake.
 const MOST: usize = 1_000_000;
 
 impl Widths {
-    /// Reads columns as people write them: `code 1 to 8, qty 9 for 4, mark 14, note 15 to end`. Either all of them have a name or none.
+    /// Parses columns: `code 1 to 8, qty 9 for 4, mark 14, note 15 to end`. Either all or none have names.
     ///
     /// # Errors
-    /// Where one is written otherwise, begins before the one before it ends, or has a name that another has.
+    /// A column is invalid, overlaps the previous one, or has a duplicate name.
     pub fn parse(text: &str) -> Result<Widths, TextError> {
         let mut columns: Vec<Place> = Vec::new();
         let mut at = 0;
@@ -75,7 +75,7 @@ impl Widths {
         Ok(Widths { columns })
     }
 
-    /// Columns at places that are known: a name, the first character and the last of each.
+    /// Columns from names and first and last characters.
     pub fn of_places(places: impl IntoIterator<Item = (String, (usize, usize))>) -> Widths {
         let mut columns: Vec<Place> =
             places.into_iter().map(|(name, (first, last))| Place { name: Some(name), first, last: Some(last) }).collect();
@@ -88,12 +88,12 @@ impl Widths {
         &self.columns
     }
 
-    /// Their names, where they have some.
+    /// Their names, if they have names.
     pub fn names(&self) -> Option<Vec<String>> {
         self.columns.iter().map(|column| column.name.clone()).collect()
     }
 
-    /// Where the value of each column is in a line, in bytes: its characters without the spaces around them.
+    /// The byte range of each value in a line, without the spaces around it.
     pub fn cells<'l>(&'l self, line: &'l str) -> impl Iterator<Item = Range<usize>> + 'l {
         let mut places = Places::of(line);
         self.columns.iter().map(move |column| {
@@ -105,10 +105,10 @@ impl Widths {
         })
     }
 
-    /// The first character of a line after its last column that is no space, from 1.
+    /// The first character after the last column that is not a space, from 1.
     pub fn beyond(&self, line: &str) -> Option<usize> {
         let last = self.columns.last()?.last?;
-        // A character is at least a byte.
+        // A character has at least one byte.
         if line.len() <= last {
             return None;
         }
@@ -117,10 +117,9 @@ impl Widths {
         (spaces < rest.len()).then_some(last + spaces + 1)
     }
 
-    /// The columns of some lines, as the positions tell that are blank in all of them; `None` where they tell nothing.
+    /// Infers columns from positions that are blank in all lines; `None` if there are none.
     ///
-    /// The first line is taken to hold the names where it has no digit and fills every column, and another line has a column of
-    /// digits alone.
+    /// The first line is a header if it has no digit and fills every column, and another line has a column of only digits.
     pub fn of_lines(lines: &[&str]) -> Option<Widths> {
         let lines: Vec<&str> = lines.iter().copied().filter(|line| !line.trim().is_empty()).collect();
         let mut is_filled: Vec<bool> = Vec::new();
@@ -161,7 +160,7 @@ impl Widths {
     }
 }
 
-/// As [`Widths::parse`] takes them.
+/// In the notation of [`Widths::parse`].
 impl fmt::Display for Widths {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         for (index, Place { name, first, last }) in self.columns.iter().enumerate() {
@@ -188,7 +187,7 @@ fn is_bare(name: &str) -> bool {
     !name.contains([',', '"', '\'', '\\']) && words.iter().all(is_plain) && words.join(" ") == name && !name.is_empty()
 }
 
-/// The text up to the next comma that is not in quotes, and the byte after that.
+/// The text up to the next comma outside quotes, and the byte after the comma.
 fn entry_at(text: &str, start: usize) -> Result<(&str, usize), TextError> {
     let mut at = start;
     while let Some(c) = text[at..].chars().next() {
@@ -230,11 +229,10 @@ fn place(entry: &str) -> Option<Place> {
     Some(Place { name, first, last })
 }
 
-/// Where the characters of a line begin. They are asked for in their order.
 struct Places<'l> {
     line: &'l str,
     is_plain: bool,
-    /// Characters that are passed, and their bytes.
+    /// The number of characters passed, and of their bytes.
     passed: (usize, usize),
 }
 
@@ -243,7 +241,7 @@ impl<'l> Places<'l> {
         Places { line, is_plain: characters::is_plain(line), passed: (0, 0) }
     }
 
-    /// The byte that a character begins at, counted from 0; the end of the line where it has fewer.
+    /// The byte where a character begins, by its index; the end of the line if it has fewer characters.
     fn byte(&mut self, character: usize) -> usize {
         if self.is_plain {
             return character.min(self.line.len());

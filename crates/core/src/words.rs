@@ -1,6 +1,6 @@
-//! Words for people: the nearest right one for a wrong one, and numbers as they are read.
+//! Suggestions for misspelt words, and readable numbers.
 
-/// The candidate most like `word`, if any is like enough to be worth offering.
+/// The most similar candidate, if it is similar enough.
 ///
 /// Measured by the Damerau–Levenshtein distance, case set aside: at most one edit for words of up to
 /// four characters, two for up to eight, three beyond.
@@ -23,7 +23,7 @@ pub fn nearest<'a>(word: &str, candidates: impl IntoIterator<Item = &'a str>) ->
         .map(|(_, candidate)| candidate)
 }
 
-/// A number with its thousands set apart by spaces.
+/// A number with spaces between thousands.
 ///
 /// ```
 /// assert_eq!(keen_notch_core::words::grouped(1_234_567), "1 234 567");
@@ -40,7 +40,7 @@ pub fn grouped(n: u64) -> String {
     shown
 }
 
-/// `count` of `thing`, which takes an s for more than one.
+/// A count and a noun, in the plural for other counts than 1.
 ///
 /// ```
 /// assert_eq!(keen_notch_core::words::counted(1, "row"), "1 row");

@@ -136,7 +136,11 @@ fn every_error_says_what_and_where_and_what_to_do() {
     let with = |content: &str, reading: Reading| rows(content.as_bytes(), &reading).unwrap_err();
     let of_delimiter = |delimiter: &str| Reading { delimiter: Some(delimiter.to_owned()), ..Reading::default() };
     for (error, said, help) in [
-        (read(b""), "a.txt is empty, so it has no header to find columns by", "check whether the program that made it finished"),
+        (
+            read(b""),
+            "a.txt is empty, so it has no header to find columns by",
+            "check whether the program that made it finished",
+        ),
         (read(b"a,b\n1\n"), "a.txt, line 2: the row has 1 cell where 2 were expected", "look for a cell or a closing quote"),
         (
             read(b"a,b\n1,2,3\n"),
@@ -162,11 +166,7 @@ fn every_error_says_what_and_where_and_what_to_do() {
         (with("a\n1\n", of_delimiter("::")), "\"::\" cannot be a delimiter", "give one ASCII character, such as ';', or tab"),
         (with("a\n1\n", of_delimiter("é")), "\"é\" cannot be a delimiter", "give one ASCII character"),
         (with("a\n1\n", of_delimiter("\"")), "\"\\\"\" cannot be a delimiter", "give one ASCII character"),
-        (
-            Encoding::named("utf-9").unwrap_err(),
-            "unknown encoding utf-9",
-            "give a name of the WHATWG Encoding Standard",
-        ),
+        (Encoding::named("utf-9").unwrap_err(), "unknown encoding utf-9", "give a name of the WHATWG Encoding Standard"),
     ] {
         assert_eq!(error.to_string(), said);
         assert!(error.help().starts_with(help), "{said}: {}", error.help());

@@ -1,8 +1,8 @@
-//! A buffer that stretches of texts are written on, one after another.
+//! A reusable byte buffer.
 
 use super::Span;
 
-/// Bytes that are written one stretch after another. Its memory is kept when it is cleared.
+/// Bytes written piece by piece. `clear` keeps the memory.
 ///
 /// ```
 /// use keen_notch_core::batch::{Buffer, Span};
@@ -18,9 +18,9 @@ use super::Span;
 pub struct Buffer {
     memory: Vec<u8>,
     end: usize,
-    /// The most bytes of texts that spans are to point to.
+    /// Limit in bytes for texts that spans refer to.
     most: usize,
-    /// Whether texts were left out, since there were too many.
+    /// Whether a text was dropped because of the limit.
     is_full: bool,
 }
 
@@ -31,22 +31,21 @@ impl Default for Buffer {
 }
 
 impl Buffer {
-    /// Has texts that spans are to point to left out where all of them would be more than `most` bytes together.
+    /// Drops texts beyond a total of `most` bytes.
     pub(crate) fn set_most(&mut self, most: usize) {
         self.most = most.min(MOST_MADE);
     }
 
-    /// The most bytes of such texts.
     pub(crate) fn most(&self) -> usize {
         self.most
     }
 
-    /// Forgets what was written.
+    /// Clears the content and keeps the memory.
     pub fn clear(&mut self) {
         (self.end, self.is_full) = (0, false);
     }
 
-    /// Writes a text that a span is to point to: left out where all of them would be more than may be.
+    /// Writes a text that a span refers to, unless it exceeds the limit.
     #[inline]
     pub(crate) fn extend_within(&mut self, bytes: &[u8]) {
         if self.has_room_for(bytes.len()) {
@@ -54,36 +53,35 @@ impl Buffer {
         }
     }
 
-    /// Whether texts of this number of bytes can be written that spans are to point to; if not, that is noted.
+    /// Whether `bytes` more bytes fit within the limit. Records a failure.
     #[inline]
     pub(crate) fn has_room_for(&mut self, bytes: usize) -> bool {
         self.is_full |= self.end.saturating_add(bytes) > self.most;
         !self.is_full
     }
 
-    /// Whether texts were left out, since there were too many.
     pub(crate) fn is_full(&self) -> bool {
         self.is_full
     }
 
-    /// What was written.
+    /// The content.
     #[inline]
     pub fn bytes(&self) -> &[u8] {
         self.memory.get(..self.end).unwrap_or_default()
     }
 
-    /// The text that was written; empty if it is none, which it is not where whole texts were written.
+    /// The content as text; empty if it is not UTF-8, which happens only after writes of partial texts.
     pub fn text(&self) -> &str {
         simdutf8::basic::from_utf8(self.bytes()).unwrap_or_default()
     }
 
-    /// How much was written, in bytes.
+    /// The size in bytes.
     #[inline]
     pub fn width(&self) -> usize {
         self.end
     }
 
-    /// A writer that can write up to `most` bytes after what was written.
+    /// A writer with room for up to `most` bytes.
     #[inline]
     pub fn writer(&mut self, most: usize) -> Writer<'_> {
         if self.memory.len() < self.end + most + CHUNK {
@@ -115,12 +113,12 @@ impl Buffer {
         self.end = end;
     }
 
-    /// Memory for `more` bytes after what was written.
+    /// Makes room for `more` bytes at the end.
     #[cold]
     fn grow(&mut self, more: usize) -> &mut [u8] {
         let needed = self.end + more;
         if self.memory.len() < needed {
-            // Twice what is needed, but where that is much, since new memory is written to.
+            // Doubles the size, up to a limit, because new memory is initialized.
             let size = needed + needed.clamp(256, MOST_AHEAD);
             if size > MOST_AHEAD {
                 self.memory.reserve_exact(size.max(OWN_MAPPING) - self.memory.len());
@@ -131,26 +129,25 @@ impl Buffer {
     }
 }
 
-/// The most bytes of texts that a step makes of the values of a batch, unless less is said.
+/// Default limit for the texts of one step in a batch, in bytes.
 pub const MOST_MADE: usize = 1 << 30;
 
-/// The most memory that is made beyond what is needed, in bytes.
+/// Maximum spare memory, in bytes.
 const MOST_AHEAD: usize = 1 << 20;
 
-/// What is reserved for more than a few texts, in bytes. Allocators give what is so large pages of its own, which cost
-/// nothing before they are written to, and give them back to the system at once; less, once freed, is kept for later, which
-/// adds up where rows of many megabytes come on several threads.
+/// Initial capacity for large texts, in bytes. An allocator maps such a size separately: untouched pages cost nothing, and freeing
+/// returns them to the system. Smaller blocks stay with the allocator and add up when several threads handle rows of many megabytes.
 pub const OWN_MAPPING: usize = (32 << 20) + 1;
 
-/// The bytes that a writer copies in one go.
+/// Bytes per copy operation of a writer.
 const CHUNK: usize = 32;
 
-/// Writes to a buffer, into memory that was made before. What it wrote is in the buffer when it is finished. Short stretches are
-/// copied as many bytes at a time as are quick to copy, with what lies after them: the next is written over that.
+/// Writes into reserved memory of a buffer until `finish`. Short texts are copied in blocks of fixed size; the next write overwrites the
+/// excess.
 pub struct Writer<'s> {
-    /// What is left of the memory.
+    /// The memory that is still free.
     memory: &'s mut [u8],
-    /// All the memory there is.
+    /// The size of the reserved memory.
     whole: usize,
     end: &'s mut usize,
 }
@@ -164,7 +161,7 @@ impl Writer<'_> {
         self.memory = rest;
     }
 
-    /// Writes a stretch of a text.
+    /// Writes a part of a text.
     #[inline(always)]
     pub fn copy(&mut self, text: &[u8], span: Span) {
         let (width, start) = (span.width(), span.start as usize);
@@ -198,7 +195,7 @@ impl Writer<'_> {
         self.go_on(count);
     }
 
-    /// Writes a stretch of a text, each of its bytes as `write` gives it.
+    /// Writes a part of a text, with each byte replaced by `write`.
     #[inline(always)]
     pub fn take_as(&mut self, text: &[u8], span: Span, write: impl Fn([u8; 16]) -> [u8; 16]) {
         let (width, start) = (span.width(), span.start as usize);
@@ -227,7 +224,7 @@ impl Writer<'_> {
         self.memory = &mut std::mem::take(&mut self.memory)[width..];
     }
 
-    /// Writes a byte, and a stretch of a text after it.
+    /// Writes a byte and then a part of a text.
     #[inline(always)]
     pub fn cell(&mut self, before: u8, text: &[u8], span: Span) {
         let (width, start) = (span.width(), span.start as usize);
@@ -244,7 +241,7 @@ impl Writer<'_> {
         }
     }
 
-    /// Ends the writing.
+    /// Sets the length of the buffer.
     #[inline(always)]
     pub fn finish(self) {
         *self.end = self.whole - self.memory.len();

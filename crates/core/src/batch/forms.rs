@@ -1,9 +1,9 @@
-//! What is known of the characters of the values of a column.
+//! The forms of the values of a column: plain, simple or neither.
 
 use super::Mask;
 use crate::text::characters::Form;
 
-/// For each value of a column, what characters it is made of, as far as that is known.
+/// The known form of each value of a column.
 ///
 /// ```
 /// use keen_notch_core::batch::Column;
@@ -13,29 +13,29 @@ use crate::text::characters::Form;
 /// ```
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct Forms {
-    /// Values that are not known to be plain.
+    /// Values not known to be plain.
     rough: Mask,
-    /// Those of them that are not known to be simple either.
+    /// The subset not known to be simple either.
     composite: Mask,
 }
 
 impl Forms {
-    /// What is known of no values.
+    /// No values.
     pub const NONE: Forms = Forms { rough: Mask::NONE, composite: Mask::NONE };
 
-    /// All of `rows` values are plain.
+    /// Sets `rows` plain values.
     pub fn clear(&mut self, rows: usize) {
         self.rough.clear(rows);
         self.composite.clear(rows);
     }
 
-    /// Nothing is known of `rows` values.
+    /// Sets `rows` values of unknown form.
     pub fn forget(&mut self, rows: usize) {
         self.rough.fill(rows);
         self.composite.fill(rows);
     }
 
-    /// What is known of the values that are not plain is only that.
+    /// Sets the form of all values that are not plain to unknown.
     pub fn forget_rough(&mut self) {
         let Forms { rough, composite } = self;
         composite.copy_from(rough);
@@ -47,13 +47,13 @@ impl Forms {
         self.composite.grow(rows);
     }
 
-    /// Makes it what is known of others.
+    /// Copies another set of forms.
     pub fn copy_from(&mut self, other: &Forms) {
         self.rough.copy_from(&other.rough);
         self.composite.copy_from(&other.composite);
     }
 
-    /// Notes the form of a value that there is room for.
+    /// Sets the form of a value. There must be room for it.
     #[inline]
     pub fn set(&mut self, row: usize, form: Form) {
         match form {
@@ -72,7 +72,7 @@ impl Forms {
         }
     }
 
-    /// What is known of a value.
+    /// The form of a value.
     #[inline]
     pub fn of(&self, row: usize) -> Form {
         match (self.rough.has(row), self.composite.has(row)) {
@@ -98,13 +98,13 @@ impl Forms {
         &self.composite
     }
 
-    /// What is known of texts that are put together of these values and of others, row by row.
+    /// Combines the forms row by row, as for texts joined from both columns.
     pub fn join(&mut self, other: &Forms) {
         self.rough.add(&other.rough);
         self.composite.add(&other.composite);
     }
 
-    /// Makes it what is known of some of the values alone, which are counted anew.
+    /// Takes the forms of the values at `rows`, in that order.
     pub fn pick(&mut self, from: &Forms, rows: &[u32]) {
         self.rough.pick(&from.rough, rows);
         self.composite.pick(&from.composite, rows);

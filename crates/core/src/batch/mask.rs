@@ -16,16 +16,16 @@ pub struct Mask {
 }
 
 impl Mask {
-    /// The empty set of no rows.
+    /// The empty set for zero rows.
     pub const NONE: Mask = Mask { words: Vec::new() };
 
-    /// Makes it the empty set of `rows` rows.
+    /// Sets an empty set of `rows` rows.
     pub fn clear(&mut self, rows: usize) {
         self.words.clear();
         self.words.resize(rows.div_ceil(64), 0);
     }
 
-    /// Makes it the set of all of `rows` rows.
+    /// Sets a full set of `rows` rows.
     pub fn fill(&mut self, rows: usize) {
         self.clear(rows);
         self.words.fill(u64::MAX);
@@ -42,13 +42,13 @@ impl Mask {
         }
     }
 
-    /// Makes it the same set as another.
+    /// Copies another set.
     pub fn copy_from(&mut self, other: &Mask) {
         self.words.clear();
         self.words.extend_from_slice(&other.words);
     }
 
-    /// Adds a row that there is room for.
+    /// Adds a row. There must be room for it.
     #[inline]
     pub fn set(&mut self, row: usize) {
         if let Some(word) = self.words.get_mut(row / 64) {
@@ -56,7 +56,7 @@ impl Mask {
         }
     }
 
-    /// Takes a row out.
+    /// Removes a row.
     #[inline]
     pub fn unset(&mut self, row: usize) {
         if let Some(word) = self.words.get_mut(row / 64) {
@@ -92,7 +92,7 @@ impl Mask {
         Rows { words: &self.words, word: 0, rest: self.words.first().copied().unwrap_or(0) }
     }
 
-    /// Makes it what another set is of some rows alone, which are counted anew.
+    /// Takes the membership of the rows at `rows`, in that order.
     pub fn pick(&mut self, from: &Mask, rows: &[u32]) {
         self.clear(rows.len());
         if !from.is_none() {
@@ -104,7 +104,7 @@ impl Mask {
 /// The rows in a set, in their order.
 pub struct Rows<'m> {
     words: &'m [u64],
-    /// The word at hand, and what is left of it.
+    /// The remaining bits of the current word.
     word: usize,
     rest: u64,
 }

@@ -1,8 +1,7 @@
-//! Values of some rows, column by column.
+//! Values by column.
 //!
-//! A column is a text and the span of each value in it, which is also how columnar formats keep texts. Everything that is
-//! done to values is done to a column at a time: so what is to be done is decided once for many rows, and the loops that
-//! do it have nothing else in them (Boncz, Zukowski, Nes: MonetDB/X100, CIDR 2005).
+//! A column is a text and the span of each value, as in columnar file formats. All operations work on whole columns: each decision is
+//! made once for many rows, and the inner loops stay simple (Boncz, Zukowski, Nes: MonetDB/X100, CIDR 2005).
 
 mod buffer;
 mod forms;
@@ -35,14 +34,14 @@ pub struct Column {
 }
 
 impl Column {
-    /// The column of some texts, which are copied.
+    /// Copies the values into a new column.
     pub fn of<'a>(values: impl IntoIterator<Item = &'a str>) -> Column {
         let mut column = Column::default();
         values.into_iter().for_each(|value| column.push(value));
         column
     }
 
-    /// Adds a value, which is copied.
+    /// Copies a value to the end.
     pub fn push(&mut self, value: &str) {
         let start = self.text.len();
         self.text.push_str(value);
@@ -51,14 +50,14 @@ impl Column {
         self.spans.push(Span::new(start, self.text.len()));
     }
 
-    /// Leaves all but some values out, by their indices, which rise.
+    /// Keeps the values at these ascending indices.
     pub fn keep(&mut self, rows: &[u32]) {
         self.spans = rows.iter().filter_map(|row| self.spans.get(*row as usize).copied()).collect();
         let forms = std::mem::take(&mut self.forms);
         self.forms.pick(&forms, rows);
     }
 
-    /// Forgets the values and keeps the memory.
+    /// Clears the values and keeps the memory.
     pub fn clear(&mut self) {
         self.text.clear();
         self.spans.clear();
@@ -71,14 +70,14 @@ impl Column {
     }
 }
 
-/// Texts that are somewhere in a longer one.
+/// Texts as spans of a longer text.
 #[derive(Debug, Clone, Copy)]
 pub struct Texts<'t> {
-    /// The text that they are in.
+    /// The longer text.
     pub text: &'t str,
-    /// Where each of them is.
+    /// The span of each text.
     pub spans: &'t [Span],
-    /// What is known of the characters of each.
+    /// The form of each text.
     pub forms: &'t Forms,
 }
 
@@ -88,26 +87,25 @@ impl<'t> Texts<'t> {
         self.spans.len()
     }
 
-    /// Whether there are none.
+    /// Whether there are no texts.
     pub fn is_empty(&self) -> bool {
         self.spans.is_empty()
     }
 
-    /// One of the texts; empty where there is none.
+    /// A text; empty if the index is out of range.
     #[inline]
     pub fn get(&self, index: usize) -> &'t str {
         self.spans.get(index).map_or("", |span| span.text(self.text))
     }
 
-    /// The texts, one after the other.
+    /// Iterates over the texts.
     pub fn iter(&self) -> impl Iterator<Item = &'t str> + use<'t> {
         let text = self.text;
         self.spans.iter().map(move |span| span.text(text))
     }
 }
 
-/// Some rows of a table: the values of each of its columns, by the column's index. A column that nobody looks at may have
-/// no values.
+/// Some rows of a table, by column. An unused column may have no values.
 ///
 /// ```
 /// use keen_notch_core::batch::{Batch, Column};
@@ -131,7 +129,7 @@ impl<'t> Batch<'t> {
         self.columns.get(index).copied().unwrap_or(Texts { text: "", spans: &[], forms: const { &NONE } })
     }
 
-    /// The value of a column in a row; empty where there is none.
+    /// A value; empty if the index is out of range.
     #[inline]
     pub fn value(&self, column: usize, row: usize) -> &'t str {
         self.columns.get(column).map_or("", |column| column.get(row))

@@ -1,20 +1,18 @@
-//! Looking at stretches of a longer text sixteen bytes at a time.
+//! Searches in parts of a text, 16 bytes at a time.
 //!
-//! A stretch is looked at as a part of the text it is in: so what lies after its end can be read with it and
-//! need not be told apart byte by byte.
+//! A part is given as a range of the whole text. Reads may go beyond the end of the part, which avoids a loop over the last bytes.
 
 use std::ops::Range;
 
 use super::{Sixteen, Span};
 
-/// Runs a loop as it was compiled for the processor at hand. It is compiled several times, for older and for newer
-/// processors: `with_simd` and all that it calls must be inlined.
+/// Runs a loop compiled for the best instruction set of this CPU. `with_simd` and all functions that it calls must be inlined.
 #[inline]
 pub fn for_this_processor<L: pulp::WithSimd>(of: L) -> L::Output {
     pulp::Arch::new().dispatch(of)
 }
 
-/// The sixteen bytes from `at` on; zeros stand for those after the end of the text.
+/// The 16 bytes from `at`, padded with zeros at the end of the text.
 #[inline(always)]
 pub fn lanes(text: &[u8], at: usize) -> Sixteen {
     match text.get(at..at + 16).and_then(|rest| rest.first_chunk::<16>()) {
@@ -23,8 +21,7 @@ pub fn lanes(text: &[u8], at: usize) -> Sixteen {
     }
 }
 
-/// Fewer than sixteen bytes, filled up with zeros. A number is given in registers, where lanes would not be: then all
-/// lanes would take the way through memory, for the sake of a few.
+/// Fewer than 16 bytes, padded with zeros. The result is an integer, so that it is returned in registers.
 #[cold]
 #[inline(never)]
 fn last_lanes(rest: &[u8]) -> u128 {
@@ -34,13 +31,13 @@ fn last_lanes(rest: &[u8]) -> u128 {
     u128::from_le_bytes(chunk)
 }
 
-/// A bit for each of the lanes that is equal to that of `wanted`, the lowest for the first.
+/// The mask of the bytes equal to `wanted`, the lowest bit for the first byte.
 #[inline(always)]
 pub fn are(lanes: Sixteen, wanted: Sixteen) -> u32 {
     lanes.equal(wanted)
 }
 
-/// Bytes from one to another, ready to be looked for.
+/// A range of byte values.
 #[derive(Debug, Clone, Copy)]
 pub struct ByteRange {
     first: Sixteen,
@@ -48,23 +45,22 @@ pub struct ByteRange {
 }
 
 impl ByteRange {
-    /// The digits.
     pub const DIGITS: ByteRange = ByteRange { first: Sixteen::new([b'0'; 16]), wide: Sixteen::new([9; 16]) };
 
-    /// Those from `first` to `last`, both included.
+    /// The range from `first` to `last`, inclusive.
     #[inline(always)]
     pub fn new(first: u8, last: u8) -> ByteRange {
         ByteRange { first: Sixteen::splat(first), wide: Sixteen::splat(last - first) }
     }
 
-    /// A bit for each of the lanes that is one of them, the lowest for the first.
+    /// The mask of the bytes in the range, the lowest bit for the first byte.
     #[inline(always)]
     pub fn has(self, lanes: Sixteen) -> u32 {
         lanes.within(self.first, self.wide)
     }
 }
 
-/// Whether a stretch is plain: ASCII without carriage returns.
+/// Whether a part is plain: ASCII without carriage returns.
 #[inline(always)]
 pub fn is_plain(text: &[u8], span: Span) -> bool {
     let ascii = ByteRange::new(0, 0x7F);
@@ -72,11 +68,11 @@ pub fn is_plain(text: &[u8], span: Span) -> bool {
     all(text, span.start as usize, span.end as usize, |lanes| ascii.has(lanes) & !are(lanes, returns))
 }
 
-/// Whether a stretch of plain text contains another text in any case; one that is not plain it never does.
+/// Whether a plain part contains a text, ignoring case. Returns false for a text that is not plain.
 #[inline(always)]
 pub fn contains_in_any_case(text: &[u8], span: Span, wanted: &[u8]) -> bool {
     let (Some(first), Some(last)) = (wanted.first(), wanted.last()) else { return true };
-    // The case of a letter is one bit; what else has it apart is told by the comparison.
+    // Setting the case bit finds candidates; the comparison rejects false ones.
     let folded = |byte: u8| Sixteen::splat(byte | 0x20);
     let (first, last, case) = (folded(*first), folded(*last), Sixteen::splat(0x20));
     let apart = wanted.len() - 1;
@@ -96,13 +92,13 @@ pub fn contains_in_any_case(text: &[u8], span: Span, wanted: &[u8]) -> bool {
     false
 }
 
-/// A bit for each of the first `count` lanes.
+/// The mask of the first `count` bytes.
 #[inline(always)]
 pub fn first_lanes(count: usize) -> u32 {
     (1 << count.min(16)) - 1
 }
 
-/// The first lane of a stretch for which a test sets its bit.
+/// The first position in a part whose bit `test` sets.
 #[inline(always)]
 pub fn first(text: &[u8], start: usize, end: usize, test: impl Fn(Sixteen) -> u32) -> Option<usize> {
     let mut at = start;
@@ -119,7 +115,7 @@ pub fn first(text: &[u8], start: usize, end: usize, test: impl Fn(Sixteen) -> u3
     }
 }
 
-/// A text of at least one byte, ready to be looked for.
+/// A non-empty text to search for.
 #[derive(Debug, Clone, Copy)]
 pub struct Wanted<'w> {
     text: &'w [u8],
@@ -128,20 +124,18 @@ pub struct Wanted<'w> {
 }
 
 impl<'w> Wanted<'w> {
-    /// This text.
     #[inline(always)]
     pub fn new(text: &'w [u8]) -> Wanted<'w> {
         let splat = |byte: Option<&u8>| Sixteen::splat(byte.copied().unwrap_or_default());
         Wanted { text, first: splat(text.first()), last: splat(text.last()) }
     }
 
-    /// The number of bytes.
     #[inline(always)]
     pub fn width(&self) -> usize {
         self.text.len()
     }
 
-    /// Its first place in a stretch, which is where its first and its last byte are so far apart.
+    /// Its first position in a part. Candidates have the first and the last byte at the right distance.
     #[inline(always)]
     pub fn first(&self, text: &[u8], start: usize, end: usize) -> Option<usize> {
         let (apart, between) = match self.text {
@@ -167,8 +161,7 @@ impl<'w> Wanted<'w> {
     }
 }
 
-/// Whether a text is at a place. Those that are looked for are short: a call to compare them takes longer than they
-/// do.
+/// Whether a text is at a position. Inlined, because the texts are short.
 #[inline(always)]
 fn has_at(text: &[u8], at: usize, wanted: &[u8]) -> bool {
     match wanted {
@@ -178,11 +171,10 @@ fn has_at(text: &[u8], at: usize, wanted: &[u8]) -> bool {
     }
 }
 
-/// Calls `give` with each unbroken run of bytes for which a test sets the bits, from left to right. They are found 64 bytes at
-/// a time.
+/// Calls `give` with each unbroken run of bytes whose bits `test` sets, from left to right. It tests 64 bytes at a time.
 #[inline(always)]
 pub fn each_run(text: &[u8], test: impl Fn(Sixteen) -> u32, mut give: impl FnMut(Range<usize>)) {
-    // Where a run begins that reaches the end of the bytes looked at so far.
+    // The start of a run that continues beyond the current bytes.
     let mut open = None;
     for at in (0..text.len()).step_by(64) {
         let width = (text.len() - at).min(64);
@@ -213,12 +205,12 @@ pub fn each_run(text: &[u8], test: impl Fn(Sixteen) -> u32, mut give: impl FnMut
     }
 }
 
-/// The last lane of a stretch for which a test sets its bit.
+/// The last position in a part whose bit `test` sets.
 #[inline(always)]
 pub fn last(text: &[u8], start: usize, end: usize, test: impl Fn(Sixteen) -> u32) -> Option<usize> {
     let mut to = end;
     while to > start {
-        // Near the start of the text the lanes reach beyond `to`: those bits are not looked at.
+        // Near the start of the text the bytes extend beyond `to`; those bits are masked.
         let at = to.saturating_sub(16);
         let found = test(lanes(text, at)) & first_lanes(to - at);
         if found != 0 {
@@ -230,7 +222,7 @@ pub fn last(text: &[u8], start: usize, end: usize, test: impl Fn(Sixteen) -> u32
     None
 }
 
-/// The place of a byte, after `skipped` of them.
+/// The position of the byte after `skipped` occurrences.
 #[inline(always)]
 pub fn nth(text: &[u8], start: usize, end: usize, byte: Sixteen, mut skipped: usize) -> Option<usize> {
     let mut at = start;
@@ -249,8 +241,8 @@ pub fn nth(text: &[u8], start: usize, end: usize, byte: Sixteen, mut skipped: us
     None
 }
 
-/// The section with this number, counted from 0, between bytes like this; `None` where there are fewer.
-// Always put where it is called: a call takes longer than it does.
+/// The section with this index, from 0, or `None` if there are fewer.
+// Inlined, because a call takes longer than the work.
 #[inline(always)]
 pub fn section(text: &[u8], value: Span, by: Sixteen, index: usize) -> Option<Span> {
     let (start, end) = (value.start as usize, value.end as usize);
@@ -266,8 +258,7 @@ pub fn section(text: &[u8], value: Span, by: Sixteen, index: usize) -> Option<Sp
     Some(Span::new(from, to))
 }
 
-/// The same, where a bit is set for each byte of the value that is between sections: a section begins after one of them,
-/// and ends at the next.
+/// The section with this index. A set bit of `found` marks a delimiter in the value.
 #[inline(always)]
 pub fn section_by(mut found: u64, value: Span, index: usize) -> Option<Span> {
     let mut from = 0;
@@ -282,11 +273,11 @@ pub fn section_by(mut found: u64, value: Span, index: usize) -> Option<Span> {
     Some(Span { start: value.start + from, end: value.start + to })
 }
 
-/// Whether a test sets the bits of all lanes of a stretch.
+/// Whether `test` sets the bits of all bytes of a part.
 #[inline(always)]
 pub fn all(text: &[u8], start: usize, end: usize, test: impl Fn(Sixteen) -> u32) -> bool {
     let lacks = |at: usize, width: usize| !test(lanes(text, at)) & first_lanes(width);
-    // Most stretches are short, and need no loop.
+    // Most parts are short and need no loop.
     if end - start <= 16 {
         return lacks(start, end - start) == 0;
     }
@@ -301,7 +292,7 @@ mod tests {
 
     #[test]
     fn stretches_are_searched_and_nothing_around_them() {
-        // The byte looked for is all around the stretch.
+        // The byte also occurs on both sides of the part.
         for (length, before) in (0..40).flat_map(|length| [0, 1, 5, 17].map(|before| (length, before))) {
             let mut text = vec![b'-'; before + length + 20];
             let (start, end) = (before, before + length);

@@ -1,9 +1,8 @@
-//! Sixteen bytes that are compared at once.
+//! Comparing 16 bytes at once.
 //!
-//! On x86-64 they are an SSE2 register. Elsewhere they are two numbers of 64 bits, and each operation treats the eight bytes of a
-//! number at once.
+//! On x86-64 this uses an SSE2 register. Other CPUs use two 64-bit integers, with eight bytes in each.
 
-/// Sixteen bytes. A mask of them has a bit for each byte, the lowest bit for the first.
+/// 16 bytes. A mask has a bit for each byte, the lowest bit for the first.
 #[derive(Debug, Clone, Copy)]
 pub struct Sixteen([u8; 16]);
 
@@ -14,7 +13,7 @@ impl Sixteen {
         Sixteen(bytes)
     }
 
-    /// Sixteen times the same byte.
+    /// 16 copies of a byte.
     #[inline(always)]
     pub const fn splat(byte: u8) -> Sixteen {
         Sixteen([byte; 16])
@@ -26,7 +25,7 @@ impl Sixteen {
         self.0
     }
 
-    /// The mask of the bytes that are equal to those of `other` at the same place.
+    /// The mask of the bytes equal to those of `other` at the same position.
     #[inline(always)]
     pub fn equal(self, other: Sixteen) -> u32 {
         lanes::equal(self.0, other.0)
@@ -61,7 +60,7 @@ mod lanes {
     use pulp::cast;
     use pulp::core_arch::x86::Sse2;
 
-    /// Each processor of this architecture has SSE2, so the compiler removes the test.
+    /// Every x86-64 CPU has SSE2, so the compiler removes the test.
     #[inline(always)]
     fn with<T>(call: impl FnOnce(Sse2) -> T, fallback: impl FnOnce() -> T) -> T {
         match Sse2::try_new() {
@@ -100,8 +99,7 @@ mod lanes {
 #[cfg(not(target_arch = "x86_64"))]
 use numbers as lanes;
 
-/// The same by numbers of 64 bits, whose bytes do not carry into each other (Warren: Hacker's Delight, 2nd edition, chapters 2-18 and
-/// 6-1).
+/// The same with 64-bit integers, without carries between bytes (Warren: Hacker's Delight, 2nd edition, chapters 2-18 and 6-1).
 mod numbers {
     const LOW: u64 = u64::from_le_bytes([0x7F; 8]);
     const HIGH: u64 = !LOW;
@@ -131,7 +129,7 @@ mod numbers {
     }
 
     pub fn at_most(one: [u8; 16], other: [u8; 16]) -> u32 {
-        // The high bit of `other - one` with a borrow tells which is larger, in each byte by itself.
+        // The high bit of `other - one` with a borrow tells which byte is larger.
         let of = |one: u64, other: u64| {
             let difference = (other | HIGH) - (one & LOW);
             (other & !one) | (!(other ^ one) & difference)

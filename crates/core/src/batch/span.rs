@@ -1,6 +1,6 @@
-//! Where a text is in a longer one.
+//! Spans of texts.
 
-/// A stretch of a text, in bytes from the text's start. Half as wide as a range, since there are many.
+/// A range of bytes in a text. It is half the size of a `Range`, because columns hold many.
 ///
 /// ```
 /// use keen_notch_core::batch::Span;
@@ -9,44 +9,44 @@
 /// ```
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 pub struct Span {
-    /// Its first byte.
+    /// The first byte.
     pub start: u32,
-    /// After its last.
+    /// The byte after the last.
     pub end: u32,
 }
 
 impl Span {
-    /// The stretch of these bytes; those beyond 4 GiB cannot be told.
+    /// A span of bytes. Positions must be below 4 GiB.
     #[inline(always)]
     pub fn new(start: usize, end: usize) -> Span {
         Span { start: start as u32, end: end as u32 }
     }
 
-    /// The number of bytes.
+    /// The size in bytes.
     #[inline(always)]
     pub fn width(self) -> usize {
         (self.end - self.start) as usize
     }
 
-    /// Whether there is nothing in it.
+    /// Whether it is empty.
     #[inline(always)]
     pub fn is_empty(self) -> bool {
         self.start == self.end
     }
 
-    /// The stretch from one of its bytes to another, both counted from its start.
+    /// The part of the span from one byte to another, both relative to its start.
     #[inline(always)]
     pub fn part(self, from: usize, to: usize) -> Span {
         Span { start: self.start + from as u32, end: self.start + to as u32 }
     }
 
-    /// The bytes.
+    /// The bytes in a text.
     #[inline(always)]
     pub fn bytes(self, text: &[u8]) -> &[u8] {
         text.get(self.start as usize..self.end as usize).unwrap_or_default()
     }
 
-    /// The text.
+    /// The part of a text.
     #[inline(always)]
     pub fn text(self, text: &str) -> &str {
         text.get(self.start as usize..self.end as usize).unwrap_or_default()

@@ -1,4 +1,4 @@
-//! Binding pieces to the columns of a table: everything that can be wrong before a row is read.
+//! Binds pieces to the columns of a table. All errors of a list are found here, before a row is read.
 
 use std::cell::Cell;
 use std::collections::{BTreeSet, HashMap, HashSet};
@@ -19,7 +19,7 @@ use crate::program::{ByteSet, ConditionPlan, Program, RegexesTogether, Setting, 
 use crate::text_error::TextError;
 use crate::value_type::ValueType;
 
-/// The pieces of a run, made ready for the rows of a table.
+/// The pieces of a run, bound to the columns of a table.
 ///
 /// ```
 /// use keen_notch_core::batch::{Batch, Column};
@@ -42,21 +42,20 @@ use crate::value_type::ValueType;
 #[derive(Debug)]
 pub struct Carving {
     pub(super) pieces: Vec<PiecePlan>,
-    /// The order in which they are worked out: built pieces after those that they are built of.
+    /// The evaluation order: built pieces after their parts.
     pub(super) order: Vec<usize>,
     pub(super) layouts: Vec<BoundLayout>,
     pub(super) proofs: Vec<ProofPlan>,
     pub(super) keep: Vec<KeepPlan>,
-    /// What must be unique together, and the words for it.
+    /// The columns and pieces of `unique` under `[rows]`, and their words.
     pub(super) unique: Option<Together>,
-    /// How many things are asked of the rows before.
+    /// The number of comparisons with earlier rows.
     pub(super) uniques: usize,
-    /// The checks that are asked of them.
+    /// The checks that compare with earlier rows.
     pub(super) unique_checks: Vec<UniqueCheck>,
-    /// Whether somebody else compares the rows with each other.
+    /// Whether another program compares the rows.
     pub(super) is_compared_elsewhere: bool,
-    /// What each check is.
-    /// Output columns whose texts have places.
+    /// The checks. Output columns with a fixed width.
     pub(super) places: Vec<PlaceCheck>,
     pub(super) check_list: Vec<CheckOf>,
 }
@@ -64,25 +63,25 @@ pub struct Carving {
 /// A column of the output.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum OutColumn {
-    /// A column of the table as it is, by its index from 0.
+    /// An original column, by its index from 0.
     Original(usize),
-    /// A result of a piece, both by their indices from 0.
+    /// A result of a piece.
     Piece {
         /// The piece.
         piece: usize,
-        /// Which of its results; a piece with an output row a result has only one here.
+        /// The index of the result; always 0 for a piece that writes a row for each result.
         result: usize,
     },
-    /// What the row was read from.
+    /// The input of the row.
     Source,
-    /// What is wrong with the row.
+    /// The faults of the row.
     Faults,
-    /// What the row is to be compared with others by.
+    /// The hashes for another program that compares rows.
     Compared,
 }
 
 impl OutColumn {
-    /// The column of the table that it is, if it is one.
+    /// The index of an original column.
     pub fn original(self) -> Option<usize> {
         match self {
             OutColumn::Original(column) => Some(column),
@@ -91,13 +90,13 @@ impl OutColumn {
     }
 }
 
-/// Why pieces cannot be bound to a table.
+/// An error while binding pieces.
 #[derive(Debug, Clone)]
 #[non_exhaustive]
 pub struct Unbound {
-    /// The number of the text that the piece was declared in, among the reader's.
+    /// The index of the text that declares the piece, as given by the reader.
     pub origin: usize,
-    /// What is wrong, with its place in that text.
+    /// The error, with its place in that text.
     pub error: TextError,
 }
 
@@ -114,12 +113,10 @@ impl std::error::Error for Unbound {
 }
 
 impl Carving {
-    /// Binds pieces to the columns of a table. `main` is the column that pieces come from unless they say
-    /// otherwise; where there is none, it is the only column of a table with one.
+    /// Binds pieces to the columns of a table. `main` is the default source column; without it, the only column of the table.
     ///
     /// # Errors
-    /// Where a column or a piece that is named is not there, a name would be there twice, built pieces go round
-    /// in a circle, or a phrase cannot be used.
+    /// A column or piece is unknown, a name occurs twice, built pieces form a circle, or a phrase is invalid.
     pub fn new(wanted: &Wanted, main: Option<&ColumnRef>, setting: &Setting, header: &Header) -> Result<Carving, Unbound> {
         let pieces = &wanted.pieces;
         let names = pieces.iter().enumerate().rev().map(|(index, piece)| (piece.name.as_str(), index)).collect();
@@ -145,7 +142,6 @@ impl Carving {
         Ok(carving)
     }
 
-    /// Numbers the checks, and notes those that are asked of the rows before.
     fn number_checks(&mut self) {
         self.check_list = self.list_checks();
         self.unique_checks.clear();
@@ -196,17 +192,17 @@ impl Carving {
         }
     }
 
-    /// Whether every row is kept, whatever is in it.
+    /// Whether every row is kept.
     pub fn keeps_every_row(&self) -> bool {
         self.keep.is_empty()
     }
 
-    /// What the results of a piece stand for, if that was said.
+    /// The declared type of a piece.
     pub fn value_type(&self, piece: usize) -> Option<ValueType> {
         self.pieces[piece].value_type
     }
 
-    /// The bytes that results of a piece may have though no value of a column that it comes from has them.
+    /// The bytes that a piece can contain although its source columns do not.
     pub fn adds(&self, piece: usize) -> ByteSet {
         self.pieces[piece].adds
     }
@@ -226,7 +222,7 @@ impl Carving {
         &self.pieces[piece].name
     }
 
-    /// The program that takes a piece; `None` where it is built.
+    /// The program of a piece; `None` if it is built.
     pub fn program(&self, piece: usize) -> Option<&Program> {
         match &self.pieces[piece].body {
             PieceBody::Take { program, .. } => Some(program),
@@ -234,8 +230,7 @@ impl Carving {
         }
     }
 
-    /// The column that the condition of a piece asks about, where it does not hold in a row of the batch; `None` where it
-    /// holds or there is none.
+    /// The column of the `when` condition of a piece, if the condition does not hold in this row.
     pub fn fails_when(&self, piece: usize, batch: &Batch, row: usize) -> Option<usize> {
         let when = self.pieces[piece].when.as_ref()?;
         let mut failing = Vec::new();
@@ -243,7 +238,7 @@ impl Carving {
         failing.contains(&(row as u32)).then_some(when.column)
     }
 
-    /// The column a piece is taken from; `None` where it is built.
+    /// The source column of a piece; `None` if it is built.
     pub fn column(&self, piece: usize) -> Option<usize> {
         match &self.pieces[piece].body {
             PieceBody::Take { column, .. } | PieceBody::Field { column, .. } => Some(*column),
@@ -251,7 +246,7 @@ impl Carving {
         }
     }
 
-    /// The columns that any piece looks at, by their indices, each once.
+    /// The columns that the pieces use, without duplicates.
     pub fn used_columns(&self) -> Vec<usize> {
         let mut used: Vec<usize> = self.pieces.iter().flat_map(PiecePlan::used_columns).collect();
         used.extend(self.layouts.iter().map(|layout| layout.column));
@@ -268,29 +263,29 @@ impl Carving {
         used
     }
 
-    /// The pieces that fill as many columns as the data needs.
+    /// The pieces with `columns = "auto"`.
     pub fn auto_pieces(&self) -> Vec<usize> {
         (0..self.pieces.len()).filter(|piece| self.pieces[*piece].shape == Shape::AutoColumns).collect()
     }
 
-    /// Says how many columns a piece fills that was left to the data.
+    /// Sets the number of columns of a piece with `columns = "auto"`.
     pub fn set_columns(&mut self, piece: usize, columns: usize) {
         self.pieces[piece].shape = Shape::Columns(columns.max(1));
         self.number_checks();
     }
 
-    /// Says that the text of an output column has a place for this number of characters: a row in which it is wider has a fault.
+    /// Sets the width of an output column in characters. A wider text is a fault.
     pub fn set_place(&mut self, of: OutColumn, most: usize) {
         self.places.push(PlaceCheck { of, most });
         self.number_checks();
     }
 
-    /// The checks that texts fit their places, by their indices among all.
+    /// The checks of fixed widths, by their indices.
     pub fn place_checks(&self) -> Range<usize> {
         self.check_list.len() - self.places.len()..self.check_list.len()
     }
 
-    /// The piece with an output row a result, if there is one.
+    /// The piece that writes a row for each result.
     pub fn rows_piece(&self) -> Option<usize> {
         (0..self.pieces.len()).find(|piece| self.pieces[*piece].shape == Shape::Rows)
     }
@@ -353,7 +348,7 @@ struct Binder<'a> {
     uniques: Cell<usize>,
 }
 
-/// Refuses lengths that no text can have together.
+/// Rejects length checks that exclude each other.
 fn lengths_agree(checks: &[Check]) -> Result<(), Unbound> {
     let lengths = checks.iter().filter_map(|check| match check.condition.kind {
         ConditionKind::Length { from, to } if !check.condition.negated => Some((check, from, to.unwrap_or(usize::MAX))),
@@ -371,10 +366,10 @@ fn lengths_agree(checks: &[Check]) -> Result<(), Unbound> {
     Ok(())
 }
 
-/// What a missing piece is for its checks. Most of them ask about a text; that there is one is asked once for all of these, as
-/// gravely as the gravest, unless one that is as grave asks that itself.
+/// The effect of a missing piece. Most checks need a text; they share one fault for a missing piece, at the highest level among them,
+/// unless a check at that level tests presence itself.
 fn asks_missing(piece: &Piece) -> AsksMissing {
-    // A value that has no form of its layout is a fault of that, and a part of a form may be absent.
+    // A value outside its layout is a fault of the layout, and an optional part may be absent.
     if piece.optional || matches!(piece.source, Source::Field { .. }) {
         return AsksMissing::No;
     }
@@ -415,7 +410,7 @@ impl Binder<'_> {
         Ok(())
     }
 
-    /// Names of several columns, which only show once all are laid out.
+    /// Rejects duplicate names among the columns of pieces with several columns.
     fn check_columns(&self, carving: &Carving) -> Result<(), Unbound> {
         let Some((piece, title)) = carving.doubled_title(self.header) else { return Ok(()) };
         let piece = &self.pieces[piece];
@@ -491,8 +486,7 @@ impl Binder<'_> {
         })
     }
 
-    /// A condition that is at `span`. Its own places are in its text, so the whole of it is shown where it
-    /// is at fault.
+    /// Compiles the condition at `span`. Errors point at the whole condition.
     fn condition(&self, condition: &Condition, span: &Span) -> Result<BoundCondition, TextError> {
         let test = match &condition.kind {
             ConditionKind::Unique => Test::Unique(self.uniques.replace(self.uniques.get() + 1)),
@@ -508,7 +502,7 @@ impl Binder<'_> {
         Ok(BoundCondition { test, negated: condition.negated })
     }
 
-    /// The column meant: the main one where none is named, and the only one where there is no main one.
+    /// The named column; without a name the main column, or the only column.
     fn find(&self, named: Option<&ColumnRef>, span: &Span) -> Result<usize, TextError> {
         ColumnRef::find_or_only(named.or(self.main), self.header).map_err(|error| TextError::of_column(error, span.clone()))
     }
@@ -578,7 +572,7 @@ impl Binder<'_> {
         parts.iter().map(plan).collect()
     }
 
-    /// The piece of a name, or else the column.
+    /// The piece with a name, or else the column.
     fn piece_or_column(&self, column: &ColumnRef, span: &Span) -> Result<BuildPlan, TextError> {
         if let ColumnRef::Name(name) = column
             && let Some(index) = self.names.get(name.as_str()).copied()
@@ -599,7 +593,7 @@ impl Binder<'_> {
         })
     }
 
-    /// The pieces in an order in which each is after those that it is built of.
+    /// The pieces in evaluation order.
     fn order(&self) -> Result<Vec<usize>, Unbound> {
         let mut order = Vec::with_capacity(self.pieces.len());
         let mut state = vec![Visit::Unseen; self.pieces.len()];

@@ -1,30 +1,28 @@
-//! Conditions as rows are asked them: of a text alone, of another column too, or of the rows before.
+//! Conditions bound to a table: on a text, on another column, or on earlier rows.
 
 use crate::batch::{Batch, Texts};
 use crate::check::{Violation, ViolationKind};
 use crate::program::ConditionPlan;
 use crate::text::blank::is_blank;
 
-/// A condition bound to the columns of a table.
 #[derive(Debug)]
 pub(super) struct BoundCondition {
     pub(super) test: Test,
     pub(super) negated: bool,
 }
 
-/// What a condition depends on.
 #[derive(Debug)]
 pub(super) enum Test {
-    /// The text alone; `not` is in the plan.
     Text(ConditionPlan),
-    /// The texts of the rows before. What is asked of them in a run has numbers, from 0.
+    /// The earlier rows, by the index of the comparison.
     Unique(usize),
-    /// Another column of the row.
-    SameAs { column: usize, title: String },
+    SameAs {
+        column: usize,
+        title: String,
+    },
 }
 
 impl BoundCondition {
-    /// The other column it depends on.
     pub(super) fn column(&self) -> Option<usize> {
         match self.test {
             Test::SameAs { column, .. } => Some(column),
@@ -32,14 +30,13 @@ impl BoundCondition {
         }
     }
 
-    /// The number of what is asked of the rows before, if anything is.
     pub(super) fn unique(&self) -> Option<usize> {
         if let Test::Unique(number) = self.test { Some(number) } else { None }
     }
 
     /// Adds the indices of failing texts. Blank texts pass unless `asks_blank` is set. Returns true if a text passed only because it is
-    /// blank; conditions on other rows return false. `row_of` maps a text to its row. Conditions on earlier rows are checked in
-    /// [`super::memory`].
+    /// blank; conditions on other rows return false. `row_of` maps a text to its row. [`super::memory`] checks the conditions on earlier
+    /// rows.
     pub(super) fn note_failing(
         &self,
         texts: Texts,
@@ -64,7 +61,7 @@ impl BoundCondition {
         }
     }
 
-    /// Why a text of a row does not meet it. `first` names the row with the same text before it, where it is asked that.
+    /// Why a text of a row fails. `first` is the earlier row with the same text, for `unique`.
     pub(super) fn violation(&self, text: &str, row: usize, batch: &Batch, first: Option<&str>) -> Violation {
         match &self.test {
             Test::Text(condition) => condition.violation(text),
@@ -81,7 +78,7 @@ impl BoundCondition {
         }
     }
 
-    /// Whether a plain text that meets it consists of digits (`true`) or has none (`false`), where that is sure.
+    /// Whether a plain text that passes consists of digits (`true`) or has none (`false`), if that is certain.
     pub(super) fn gives_digits(&self) -> Option<bool> {
         if let Test::Text(condition) = &self.test { condition.gives_digits() } else { None }
     }

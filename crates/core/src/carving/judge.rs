@@ -1,4 +1,4 @@
-//! Judging the pieces of a batch: which checks they do not meet, and why.
+//! Runs the checks on the pieces of a batch and explains the failures.
 
 use std::borrow::Cow;
 
@@ -16,75 +16,73 @@ use crate::text::blank::is_blank;
 use crate::text::characters;
 use crate::value_type::ValueType;
 
-/// Something wrong with a row, in full.
+/// A fault with its explanation.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Fault {
-    /// Which check found it, by its index among [`Carving::checks`].
+    /// The index of the check in [`Carving::checks`].
     pub check: usize,
-    /// The result that does not fit; empty where it is missing.
+    /// The failing result; empty if it is missing.
     pub result: String,
-    /// Where it is in the value of its column, in bytes; none where it was made or is missing.
+    /// Its range in the source value, in bytes; `None` if the result was built or is missing.
     pub place: Option<(usize, usize)>,
-    /// Why.
+    /// The explanation.
     pub violation: Violation,
 }
 
-/// A check of a carving, as a report names it.
+/// A check, as reports name it.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct CheckName {
-    /// What is checked: a piece, or a column by a layout or a proof.
+    /// The target: a piece, or a column for a layout or proof.
     pub of: String,
-    /// The piece it belongs to, by its index.
+    /// The index of the piece.
     pub piece: Option<usize>,
-    /// The column it is about, by its index; none for a piece that is built.
+    /// The index of the column; `None` for a built piece.
     pub column: Option<usize>,
-    /// The words it was written in.
+    /// The condition as written.
     pub words: String,
-    /// Whether it is only counted and shown.
+    /// Whether it only warns.
     pub only_warns: bool,
-    /// Whether nobody wrote it: it comes with others.
+    /// Whether the program adds it.
     pub is_implied: bool,
-    /// Whether it is left to somebody else, as it compares rows with each other.
+    /// Whether another program evaluates it, because it compares rows.
     pub is_elsewhere: bool,
 }
 
-/// What a check is, by its index among all.
+/// The kind of a check.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(super) enum CheckOf {
-    /// The check of this number of a piece.
+    /// A check of a piece, by its index.
     Piece { piece: usize, number: usize },
-    /// That the results of a piece are of its type: a number, a date, a truth.
+    /// The type of a piece.
     Type(usize),
-    /// That a piece is there where its value has text.
+    /// A piece must be present if its value has text.
     Found(usize),
-    /// That a piece has no more results than columns.
+    /// A piece must not have more results than columns.
     Columns { piece: usize, columns: usize },
-    /// That a value has a form of its layout.
+    /// A value must match its layout.
     Layout(usize),
-    /// That pieces make a value again.
+    /// The pieces must rebuild a value.
     Proof(usize),
-    /// That pieces and columns are unique together.
+    /// Pieces and columns must be unique as a combination.
     Together,
-    /// That the text of an output column is not wider than its place.
+    /// A text must fit the width of its output column.
     Fits(usize),
 }
 
-/// An output column whose texts have a place of their own, as in fixed-width text.
+/// An output column with a fixed width.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(super) struct PlaceCheck {
     pub(super) of: OutColumn,
-    /// The characters that there is room for.
     pub(super) most: usize,
 }
 
-/// The words for the check that a piece is there, which comes with others.
+/// The words for the implied check that a piece is present.
 pub const NOT_MISSING: &str = "not missing";
 
-/// The index that stands for no result of a piece.
 const NO_ITEM: u32 = u32::MAX;
 
 impl Carving {
-    /// What each check is.
+    /// Lists the checks.
     pub(super) fn list_checks(&self) -> Vec<CheckOf> {
         let mut all = Vec::new();
         for (piece, plan) in self.pieces.iter().enumerate() {
@@ -102,7 +100,7 @@ impl Carving {
         all
     }
 
-    /// Every check there is, in the order of the pieces.
+    /// All checks, in the order of the pieces.
     pub fn checks(&self) -> Vec<CheckName> {
         let of_piece = |piece: usize, words: String, only_warns| CheckName {
             of: self.pieces[piece].name.clone(),
@@ -276,7 +274,7 @@ impl Carving {
         })
     }
 
-    /// The text of an output column in a row.
+    /// The text of an output column.
     fn out_text<'a>(&self, of: OutColumn, row: usize, batch: &Batch<'a>, worked: &'a Worked) -> &'a str {
         match of {
             OutColumn::Original(column) => batch.value(column, row),
@@ -289,11 +287,11 @@ impl Carving {
         }
     }
 
-    /// Rows of a batch in which a text is wider than its place.
+    /// Rows of a batch with a text wider than its column.
     fn too_wide(&self, place: &PlaceCheck, batch: &Batch, worked: &Worked) -> Vec<u32> {
         let is_too_wide = |row: &u32| {
             let texts = match (place.of, self.rows_piece()) {
-                // Each of its results gets a row.
+                // Each result has its own row.
                 (OutColumn::Piece { piece, .. }, Some(rows)) if rows == piece => {
                     worked.pieces[piece].items(*row as usize).len()
                 }
@@ -305,14 +303,14 @@ impl Carving {
                     of => of,
                 };
                 let text = self.out_text(of, *row as usize, batch, worked);
-                // A character is at least a byte.
+                // A character has at least one byte.
                 (text.len() > place.most && characters::count(text) > place.most) || !can_stand_in_a_line(text)
             })
         };
         (0..batch.rows as u32).filter(is_too_wide).collect()
     }
 
-    /// Judges the results of a piece by one of its checks, which has this number among all.
+    /// Runs one check of a piece.
     fn judge_piece(&self, batch: &Batch, worked: &mut Worked, (piece, number): (usize, usize), check: u32, values: Texts) {
         let plan = &self.pieces[piece].checks[number];
         let Worked { pieces, failing, failures, repeats, warned_of_piece, faulted_of_piece, .. } = worked;
@@ -343,7 +341,7 @@ impl Carving {
             }
         }
         if several && plan.asks_nothing {
-            // A row without any result has none that could be asked.
+            // A row without results has no text to check.
             let holds = matches!(&plan.condition.test, Test::Text(condition) if condition.holds(""));
             if !holds {
                 let has_none = |row: &usize| results.items(*row).is_empty() && !results.state(*row).not_asked;
@@ -356,14 +354,14 @@ impl Carving {
         }
     }
 
-    /// Why the value of a row has none of the forms of a layout; `None` where it has one.
+    /// Why a value does not match its layout; `None` if it matches.
     pub fn layout_violation(&self, layout: usize, batch: &Batch, worked: &Worked, row: usize) -> Option<Violation> {
         let (bound, fits) = (self.layouts.get(layout)?, worked.layouts.get(layout)?);
         let is_unfit = fits.unfit().iter().any(|unfit| unfit.row as usize == row);
         is_unfit.then(|| bound.plan.violation(batch.value(bound.column, row), row, fits))
     }
 
-    /// Observes where values of a batch do not fit their layouts.
+    /// Records the position where values stop matching their layouts, for hints.
     pub fn observe_layouts(
         &self,
         batch: &Batch,
@@ -376,7 +374,7 @@ impl Carving {
         }
     }
 
-    /// Notes results that are missing from a list but equal its header. Such a list may have no header line.
+    /// Records results that are missing from a list but equal its header. Such a list may have no header line.
     pub fn observe_list_headers(
         &self,
         batch: &Batch,
@@ -396,7 +394,7 @@ impl Carving {
         }
     }
 
-    /// The text that is wrong: a result, or the value that nothing came of or that does not fit.
+    /// The failing text: a result, or the value without a result.
     pub fn failing_text<'a>(&self, failure: Failure, batch: &Batch<'a>, worked: &'a Worked) -> Cow<'a, str> {
         let (row, item) = (failure.row as usize, failure.item as usize);
         let value = |column: Option<usize>| Cow::Borrowed(column.map_or("", |column| batch.value(column, row)));
@@ -420,10 +418,10 @@ impl Carving {
         }
     }
 
-    /// What is wrong with a row, in full. `name` gives what to call a row by its number: `row 7`.
+    /// The explanation of a failure. `name` formats a row number, such as `row 7`.
     pub fn fault(&self, failure: Failure, batch: &Batch, worked: &Worked, name: &dyn Fn(u64) -> String) -> Fault {
         let (row, item) = (failure.row as usize, failure.item as usize);
-        // The row that had the text before, of the result that is the first of the row.
+        // The earlier row with the same text as the first result of the row.
         let first_row = |first_item: usize| {
             let nth = item.checked_sub(first_item).and_then(|nth| u32::try_from(nth).ok())?;
             // Repeats are sorted by row, check and result.
@@ -515,9 +513,9 @@ impl Carving {
     }
 }
 
-/// Whether a text is the same characters between blanks on a line as it is by itself.
+/// Whether a text keeps its characters between blanks on a line.
 fn can_stand_in_a_line(text: &str) -> bool {
-    // The first character of all might be taken for a byte-order mark.
+    // The first character could be read as a byte-order mark.
     !has_line_end(text)
         && !text.starts_with('\u{feff}')
         && (text.is_ascii() || characters::count(&format!(" {text} ")) == characters::count(text) + 2)
@@ -528,7 +526,7 @@ fn has_line_end(text: &str) -> bool {
     text.bytes().any(|byte| matches!(byte, b'\n' | b'\r'))
 }
 
-/// Notes that rows do not meet a check that is about no piece.
+/// Records failures of a check without a piece.
 fn fail(rows: impl Iterator<Item = u32>, check: u32, failures: &mut Vec<Failure>, faulty: &mut crate::batch::Mask) {
     for row in rows {
         failures.push(Failure { row, check, item: row });
@@ -536,7 +534,6 @@ fn fail(rows: impl Iterator<Item = u32>, check: u32, failures: &mut Vec<Failure>
     }
 }
 
-/// The number of texts that are not blank.
 fn count_with_text(texts: Texts) -> u64 {
     let bytes = texts.text.as_bytes();
     // The first byte decides for nearly every text, which avoids slicing.

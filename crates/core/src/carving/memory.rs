@@ -1,7 +1,7 @@
-//! What is asked of the rows before: which texts there were, and in which row first.
+//! Comparisons with earlier rows.
 //!
-//! Batches are worked out in any order, and hash their texts while they are. Then they are remembered in the order of the
-//! rows, which is the only part of a run that is done in turn.
+//! Threads compute the hashes of batches in any order. Then the batches are looked up in row order, which is the only serial part of a
+//! run.
 
 use super::bind::Carving;
 use super::condition::Test;
@@ -14,68 +14,60 @@ use crate::check::seen::{Seen, Store, StoreError};
 
 pub(super) use crate::check::seen::Hash;
 
-/// The texts of the rows before: one for a run.
+/// The texts of earlier rows, for one run.
 #[derive(Debug, Default)]
 pub struct Memory {
     seen: Vec<Seen>,
-    /// The most bytes that they may take in memory, and what makes stores for the rest, where that is bounded.
+    /// The memory limit in bytes, and a factory for stores beyond it.
     bound: Option<(usize, MakeStore)>,
 }
 
 /// Makes a store.
 pub type MakeStore = fn() -> Box<dyn Store>;
 
-/// A text that the rows before had, or had not and should have.
+/// A text that must be unique or listed, with its earlier row.
 #[derive(Debug, Clone, Copy)]
 pub(super) struct Repeat {
-    /// The row of the batch.
     pub(super) row: u32,
-    /// Which result of the row.
     pub(super) nth: u32,
-    /// The check that asks.
     pub(super) check: u32,
-    /// The first row with the text, if there is one.
     pub(super) first: Option<u64>,
 }
 
-/// A check that is asked of the rows before.
+/// A check on earlier rows.
 #[derive(Debug)]
 pub(super) struct UniqueCheck {
-    /// Its number among all checks.
     pub(super) check: usize,
-    /// The number of what is asked.
     pub(super) number: usize,
-    /// The piece whose results are asked about; several pieces and columns together where there is none.
+    /// The piece; `None` for a combination of pieces and columns.
     pub(super) piece: Option<usize>,
     pub(super) negated: bool,
 }
 
-/// A text by which a row is to be compared with others: rows with the same check and hash have the same text.
+/// A text to compare across rows. Equal checks and hashes mean equal texts.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Compared {
-    /// The number of the check among all.
+    /// The index of the check.
     pub check: usize,
     /// The hash of the text.
     pub hash: Hash,
-    /// Whether the row meets all other checks of the piece that are of the same level: a repeat is then one more row in which the piece
-    /// does not meet one.
+    /// Whether the row passes all other checks of this piece and level. A duplicate is then one more row in which the piece fails.
     pub new_for_piece: bool,
-    /// Whether the row has no fault: a repeat that is a fault is then one more row with faults.
+    /// Whether the row has no fault. A duplicate is then one more row with faults.
     pub new_for_row: bool,
 }
 
 impl Carving {
-    /// Whether anything is asked of the rows before.
+    /// Whether any check compares with earlier rows.
     pub fn looks_back(&self) -> bool {
         let compares = self.first_unique_keep() < self.keep.len() || !self.unique_checks.is_empty();
         compares && !self.is_compared_elsewhere
     }
 
-    /// Leaves it to somebody else to compare the rows with each other, as where a run has only some of them: nothing is asked of the rows
-    /// before, and [`Carving::compared`] tells what they are to be compared by.
+    /// Disables comparisons, for a run that has only some of the rows. [`Carving::compared`] then returns the hashes for another program.
     ///
     /// # Errors
-    /// Where that cannot be: what it is that somebody would have to know of all rows before.
+    /// A comparison that another program cannot do.
     pub fn leave_comparing(&mut self) -> Result<(), &'static str> {
         if self.first_unique_keep() < self.keep.len() {
             return Err("`unique` under `keep` depends on other rows");
@@ -87,8 +79,7 @@ impl Carving {
         Ok(())
     }
 
-    /// What a row of a batch that has been judged is to be compared with others by, once its failures are in the order of the rows
-    /// ([`Worked::failures_by_row`]). A text with nothing in it is like no other.
+    /// The texts of a row to compare with other rows. Call it after [`Worked::failures_by_row`]. Blank texts are never duplicates.
     pub fn compared(&self, row: usize, worked: &Worked) -> impl Iterator<Item = Compared> {
         self.unique_checks.iter().flat_map(move |asked| {
             let items = asked.piece.map_or(row..row + 1, |piece| worked.pieces[piece].items(row));
@@ -100,7 +91,7 @@ impl Carving {
         })
     }
 
-    /// Whether a row does not meet another check of the same piece and level as this.
+    /// Whether a row fails another check of the same piece and level.
     fn fails_otherwise(&self, row: usize, check: usize, worked: &Worked) -> bool {
         let level = |check: u32| match self.check_list.get(check as usize) {
             Some(CheckOf::Piece { piece, number }) => Some((*piece, self.pieces[*piece].checks[*number].only_warns)),
@@ -114,12 +105,12 @@ impl Carving {
         of_row.any(|failure| failure.check as usize != check && level(failure.check) == of_check)
     }
 
-    /// The first condition of `keep` that is asked of the rows before; the number of them where none is.
+    /// The index of the first condition of `keep` on earlier rows; the number of conditions if none is.
     pub(super) fn first_unique_keep(&self) -> usize {
         self.keep.iter().position(|keep| keep.condition.unique().is_some()).unwrap_or(self.keep.len())
     }
 
-    /// Hashes what will be asked of the rows before, once the rows are left out that the pieces leave out.
+    /// Hashes the texts to compare, for rows that the conditions so far keep.
     pub fn hash(&self, batch: &Batch, worked: &mut Worked) {
         let Worked { hashes, not_kept, pieces, failing, .. } = worked;
         hashes.resize_with(self.uniques, Vec::new);
@@ -171,11 +162,11 @@ impl Carving {
         Ok(())
     }
 
-    /// Asks the rows before about those of a batch, and remembers these. To be called with each batch in the order of its
-    /// rows, if [`Carving::looks_back`]. `number` gives the number of a row of the batch, from 1.
+    /// Compares a batch with the earlier rows and stores its texts. Call it for each batch in row order if [`Carving::looks_back`].
+    /// `number` maps a row of the batch to its number, from 1.
     ///
     /// # Errors
-    /// Where a store has one.
+    /// A store fails.
     pub fn remember(
         &self,
         worked: &mut Worked,
@@ -197,7 +188,7 @@ impl Carving {
                     }
                     Test::Text(_) | Test::SameAs { .. } => !not_kept.has(row),
                 };
-                // What a row that is left out has is not asked about.
+                // Rows that are left out are not compared.
                 if !is_kept {
                     break;
                 }
@@ -224,12 +215,12 @@ impl Carving {
 }
 
 impl Memory {
-    /// Takes no more than `most` bytes, about, and leaves the rest to stores.
+    /// A memory with a limit of about `most` bytes. Further texts go to stores.
     pub fn bounded(most: usize, make: MakeStore) -> Memory {
         Memory { seen: Vec::new(), bound: Some((most, make)) }
     }
 
-    /// Makes what is asked of the rows before, this many times.
+    /// Prepares this number of comparisons.
     fn begin(&mut self, uniques: usize) {
         let bound = self.bound;
         self.seen.resize_with(uniques, || match bound {
@@ -238,17 +229,16 @@ impl Memory {
         });
     }
 
-    /// Touches what the hashes will be looked up by, all at once: so the memory that holds it is fetched for many of them at
-    /// the same time.
+    /// Prefetches the table slots of the hashes, so that the memory accesses overlap.
     fn prepare(&mut self, hashes: &[Vec<Hash>]) {
         self.seen.iter_mut().zip(hashes).for_each(|(seen, hashes)| seen.prepare(hashes));
     }
 
-    /// Notes a text; gives the row that has it first, if one does. A text with nothing in it is like no other.
+    /// Stores a text and returns the earlier row that has it. Blank texts are never duplicates.
     fn note(&mut self, number: usize, hash: Hash, row: u64) -> Result<Option<Option<u64>>, StoreError> {
         if hash == Hash::NOTHING { Ok(None) } else { self.seen[number].note(hash, row).map(Some) }
     }
 }
 
-/// The parts that must be unique together.
+/// The parts of a combination that must be unique.
 pub(super) type Together = (Vec<BuildPlan>, String);

@@ -1,4 +1,4 @@
-//! All pieces of a run together, bound to the columns of a table: what is worked out of a batch of its rows.
+//! Pieces bound to the columns of a table, and their evaluation on batches of rows.
 
 mod bind;
 mod condition;

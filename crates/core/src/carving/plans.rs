@@ -1,4 +1,4 @@
-//! What pieces, layouts, proofs and conditions are when they are bound to the columns of a table.
+//! Bound pieces, layouts, proofs and conditions.
 
 use super::condition::BoundCondition;
 use crate::layout::LayoutPlan;
@@ -6,25 +6,20 @@ use crate::piece::Shape;
 use crate::program::{ByteSet, Program};
 use crate::value_type::ValueType;
 
-/// A piece made ready.
 #[derive(Debug)]
 pub(super) struct PiecePlan {
     pub(super) name: String,
     pub(super) body: PieceBody,
     pub(super) when: Option<WhenPlan>,
     pub(super) shape: Shape,
-    /// The column whose place it takes.
     pub(super) replaces: Option<usize>,
     pub(super) checks: Vec<CheckPlan>,
-    /// What its results stand for, which is a check too.
     pub(super) value_type: Option<ValueType>,
-    /// What is asked of the piece where it is missing, beside the checks that are asked then by themselves.
+    /// The effect if the piece is missing, in addition to checks on presence.
     pub(super) asks_missing: AsksMissing,
-    /// Whether it is not written.
     pub(super) hidden: bool,
-    /// The bytes that its results may have though no column that it comes from does.
+    /// The bytes that its results can contain although its source columns do not.
     pub(super) adds: ByteSet,
-    /// Its source columns: ascending indices.
     pub(super) sources: Vec<usize>,
 }
 
@@ -44,35 +39,24 @@ impl PiecePlan {
         used
     }
 
-    /// How many columns of the output it fills.
+    /// The number of output columns.
     pub(super) fn columns(&self) -> usize {
         match self.shape {
             Shape::Columns(columns) => columns,
-            // How many it will be is not known before the data has been read.
+            // The number is unknown until the data has been read.
             Shape::AutoColumns | Shape::One | Shape::Rows => 1,
         }
     }
 }
 
-/// Where the text of a piece comes from.
+/// The source of the text.
 #[derive(Debug)]
 pub(super) enum PieceBody {
-    Take {
-        column: usize,
-        program: Program,
-        /// The text of the phrase.
-        phrase: String,
-    },
-    /// A piece of a layout, both by their numbers.
-    Field {
-        column: usize,
-        layout: usize,
-        field: usize,
-    },
+    Take { column: usize, program: Program, phrase: String },
+    Field { column: usize, layout: usize, field: usize },
     Build(Vec<BuildPlan>),
 }
 
-/// A part of a built text.
 #[derive(Debug, Clone)]
 pub(super) enum BuildPlan {
     Text(String),
@@ -80,7 +64,7 @@ pub(super) enum BuildPlan {
     Column(usize),
 }
 
-/// The condition under which a piece is taken.
+/// The condition of `when`.
 #[derive(Debug)]
 pub(super) struct WhenPlan {
     pub(super) column: usize,
@@ -95,7 +79,7 @@ pub(super) struct BoundLayout {
     pub(super) words: String,
 }
 
-/// A text that must make a column's value again.
+/// A proof: a template that must rebuild the value.
 #[derive(Debug)]
 pub(super) struct ProofPlan {
     pub(super) column: usize,
@@ -103,33 +87,31 @@ pub(super) struct ProofPlan {
     pub(super) words: String,
 }
 
-/// A condition on a piece or a column that a row must meet to be kept.
+/// A condition of `keep`, on a piece or a column.
 #[derive(Debug)]
 pub(super) struct KeepPlan {
     pub(super) of: BuildPlan,
     pub(super) condition: BoundCondition,
 }
 
-/// What a missing piece is for those who check it.
+/// The effect of a missing piece on its checks.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(super) enum AsksMissing {
-    /// Nothing: it has no checks, may be missing, or a check of its own asks for that.
+    /// None: the piece has no checks, is optional, or a check tests presence.
     No,
-    /// Something to be warned of: it has only checks that warn.
+    /// A warning: all its checks only warn.
     Warns,
     /// A fault.
     Faults,
 }
 
-/// A condition that a piece must meet.
 #[derive(Debug)]
 pub(super) struct CheckPlan {
     pub(super) condition: BoundCondition,
-    /// Whether it is asked where there is no result too.
+    /// Whether it also applies to missing pieces.
     pub(super) asks_nothing: bool,
-    /// Whether it is not met there.
+    /// Whether it fails for missing pieces.
     pub(super) wants_text: bool,
     pub(super) only_warns: bool,
-    /// The words it was written in.
     pub(super) words: String,
 }

@@ -1,4 +1,4 @@
-//! Working out the pieces of a batch of rows.
+//! Evaluates the pieces of a batch.
 
 use super::bind::Carving;
 use super::plans::{BuildPlan, PieceBody};
@@ -7,12 +7,12 @@ use crate::batch::{Batch, Span, Texts};
 use crate::program::{Results, State};
 use crate::text::formula::formulas;
 
-/// The results of a batch take more bytes than they may.
+/// The results of a batch exceed the memory limit.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct TooLarge {
-    /// The piece or the proof that did not fit.
+    /// The piece or proof that exceeded it.
     pub of: String,
-    /// How many bytes the results may take.
+    /// The limit in bytes.
     pub most: usize,
 }
 
@@ -25,8 +25,8 @@ impl std::fmt::Display for TooLarge {
 impl std::error::Error for TooLarge {}
 
 impl Carving {
-    /// The rows of a batch that the conditions of `keep` on columns leave in, by their indices, where they leave any out:
-    /// the others need not be worked out.
+    /// Evaluates the conditions of `keep` on columns. Returns the indices of the remaining rows if any row is left out; only those need
+    /// to be evaluated.
     pub fn select<'w>(&self, batch: &Batch, worked: &'w mut Worked) -> Option<&'w [u32]> {
         let Worked { rows, failing, .. } = worked;
         failing.clear();
@@ -41,11 +41,10 @@ impl Carving {
         Some(rows)
     }
 
-    /// Works out all pieces of a batch, and what proofs make of them. Afterwards, [`Worked::take_kept`] gives the rows that `keep`
-    /// leaves in.
+    /// Evaluates all pieces and proofs of a batch. Afterwards, [`Worked::take_kept`] returns the rows that `keep` leaves.
     ///
     /// # Errors
-    /// Where the results take more bytes together than they may: a batch of fewer rows is to be tried.
+    /// The results exceed the memory limit. Try a batch with fewer rows.
     pub fn run(&self, batch: &Batch, worked: &mut Worked) -> Result<(), TooLarge> {
         let Worked { most, pieces, layouts, rebuilt, failing, rows, work, kept, repeats, .. } = worked;
         let mut left = *most;
@@ -111,8 +110,8 @@ impl Carving {
         Ok(())
     }
 
-    /// The rows in which a spreadsheet may take a result of a piece for a formula, each as often as that is so. Where they are to be
-    /// `guarded`, an apostrophe is put before those results: they are texts then.
+    /// The rows in which a spreadsheet may read a result of a piece as a formula, once for each such result. If `guarded`, an apostrophe
+    /// is added in front of them.
     pub fn formulas(&self, piece: usize, batch: &Batch, worked: &mut Worked, guarded: bool) -> Vec<u32> {
         let values = self.values(piece, batch);
         let results = &mut worked.pieces[piece];
@@ -129,17 +128,17 @@ impl Carving {
         }
     }
 
-    /// The values that a piece comes from; none for one that is built.
+    /// The source values of a piece; empty for a built piece.
     pub(super) fn values<'b>(&self, piece: usize, batch: &Batch<'b>) -> Texts<'b> {
         self.column(piece).map_or(batch.column(usize::MAX), |column| batch.column(column))
     }
 
-    /// The results of a piece as texts, in a batch that it was worked out for.
+    /// The results of a piece as texts.
     pub fn texts<'a>(&self, piece: usize, batch: &Batch<'a>, worked: &'a Worked) -> Texts<'a> {
         worked.pieces[piece].texts(self.values(piece, batch))
     }
 
-    /// The texts of a piece or a column; none of a text that stands for itself.
+    /// The texts of a piece or column; empty for a literal part.
     pub(super) fn part_texts<'a>(&self, part: &BuildPlan, batch: &Batch<'a>, pieces: &'a [Results]) -> Option<Texts<'a>> {
         match part {
             BuildPlan::Text(_) => None,
@@ -148,8 +147,8 @@ impl Carving {
         }
     }
 
-    /// Builds a text of each row: short where some of what it is built of has nothing in it. Where nothing has, it is missing if
-    /// a piece of it is, and blank otherwise.
+    /// Builds a text for each row. It is short if some parts are empty. If all are empty, it is missing if a piece among them is missing,
+    /// and otherwise blank.
     pub(super) fn build(&self, parts: &[BuildPlan], batch: &Batch, pieces: &[Results], out: &mut Results) {
         enum Part<'a> {
             Text(&'a [u8]),
@@ -203,7 +202,7 @@ impl Carving {
                 any_odd = true;
             }
             let is_missing = (blank && !there) || width == 0;
-            // A text that nothing was built of is left where it is, and nothing points to it.
+            // The text of a row without parts stays in the buffer unused.
             made.spans.push(if is_missing { Span::new(start, start) } else { Span::new(start, start + width) });
             made.states.push(match is_missing {
                 true if parts
@@ -224,7 +223,7 @@ impl Carving {
     }
 }
 
-/// The rows of `count` that are not among some, which need not be in order.
+/// The rows below `count` that are not in `some`, which may be unsorted.
 fn others(count: usize, some: &mut Vec<u32>, others: &mut Vec<u32>) {
     some.sort_unstable();
     some.dedup();

@@ -1,41 +1,38 @@
-//! What came of a batch of rows.
+//! The results of a batch of rows.
 
 use super::memory::{Hash, Repeat};
 use crate::batch::{MOST_MADE, Mask};
 use crate::layout::Fits;
 use crate::program::{Results, Work};
 
-/// What came of a batch of rows. Its memory is used again from batch to batch.
+/// The results of a batch of rows. The memory is reused from batch to batch.
 #[derive(Debug)]
 pub struct Worked {
-    /// The most bytes that all results may take together, beside the values.
+    /// The memory limit for all results, in bytes, without the values.
     pub(super) most: usize,
-    /// The results of each piece.
     pub(super) pieces: Vec<Results>,
-    /// What the layouts found in each row.
     pub(super) layouts: Vec<Fits>,
-    /// What the proofs put together.
+    /// The rebuilt texts of the proofs.
     pub(super) rebuilt: Vec<Results>,
-    /// For each thing that is asked of the rows before, the hash of each text.
+    /// For each comparison with earlier rows, the hash of each text.
     pub(super) hashes: Vec<Vec<Hash>>,
-    /// For each condition of `keep` after the first that is asked of the rows before: the rows that do not meet it.
+    /// For each condition of `keep` after the first one on earlier rows: the rows that fail it.
     pub(super) not_kept: Vec<Mask>,
-    /// Texts that were in rows before, in their order.
+    /// Texts that occurred in earlier rows, sorted.
     pub(super) repeats: Vec<Repeat>,
-    /// The rows that are kept, where some are not.
+    /// The kept rows, if some rows are left out.
     pub(super) kept: Option<Vec<u32>>,
-    /// Everything that is wrong, check by check.
+    /// All failures, by check.
     pub(super) failures: Vec<Failure>,
     /// Whether `failures` is sorted by rows.
     pub(super) is_sorted: bool,
-    /// Rows with something wrong that is more than a warning.
+    /// Rows with a fault.
     pub(super) faulty: Mask,
-    /// The rows in which a check of the piece at hand that only warns is not met, and those with others.
+    /// The rows that fail a warning of the current piece, and those that fail a check.
     pub(super) warned_of_piece: Mask,
     pub(super) faulted_of_piece: Mask,
-    /// The texts that do not meet the condition at hand.
+    /// The texts that fail the current condition.
     pub(super) failing: Vec<u32>,
-    /// The rows that meet the condition at hand.
     pub(super) rows: Vec<u32>,
     pub(super) work: Work,
 }
@@ -63,14 +60,14 @@ impl Default for Worked {
     }
 }
 
-/// Something wrong with a row; [`super::Carving::fault`] says what and why.
+/// A failed check; [`super::Carving::fault`] explains it.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
 pub struct Failure {
-    /// The row of the batch, from 0.
+    /// The row in the batch, from 0.
     pub row: u32,
-    /// Which check found it, by its index among [`super::Carving::checks`].
+    /// The index of the check in [`super::Carving::checks`].
     pub check: u32,
-    /// Which result it is about, by its index among all results of the piece in the batch.
+    /// The index of the result among all results of the piece in the batch.
     pub(super) item: u32,
 }
 
@@ -80,24 +77,22 @@ impl Worked {
         &self.pieces[piece]
     }
 
-    /// How many bytes the results take beside the values.
+    /// The memory of the results in bytes, without the values.
     pub fn made(&self) -> usize {
         self.pieces.iter().chain(&self.rebuilt).map(Results::made).sum()
     }
 
-    /// Lets the results of a batch take `most` bytes together, beside the values: texts that are made, and 8 bytes for each of
-    /// several results.
+    /// Limits the memory of the results to `most` bytes, without the values: created texts, and 8 bytes for each of several results.
     pub fn set_most(&mut self, most: usize) {
         self.most = most;
     }
 
-    /// The rows that are kept, by their indices, where some are left out by `keep`: to be asked after
-    /// [`super::Carving::remember`] and answered with [`Worked::keep`].
+    /// The kept rows if `keep` leaves some out. Call it after [`super::Carving::remember`] and pass the result to [`Worked::keep`].
     pub fn take_kept(&mut self) -> Option<Vec<u32>> {
         self.kept.take()
     }
 
-    /// Leaves all but some rows out of the results.
+    /// Keeps only these rows in the results.
     pub fn keep(&mut self, rows: &[u32]) {
         self.pieces.iter_mut().for_each(|results| results.keep(rows));
         self.layouts.iter_mut().for_each(|fits| fits.keep(rows));
@@ -111,12 +106,12 @@ impl Worked {
         });
     }
 
-    /// Everything that is wrong, check by check and in each by rows.
+    /// All failures, sorted by check and row.
     pub fn failures(&self) -> &[Failure] {
         &self.failures
     }
 
-    /// The same, row by row and in each by checks.
+    /// All failures, sorted by row and check.
     pub fn failures_by_row(&mut self) -> &[Failure] {
         if !std::mem::replace(&mut self.is_sorted, true) {
             self.failures.sort_unstable();
@@ -124,12 +119,12 @@ impl Worked {
         &self.failures
     }
 
-    /// The rows with something wrong that is more than a warning.
+    /// The rows with a fault.
     pub fn faulty(&self) -> &Mask {
         &self.faulty
     }
 
-    /// The layout of a number: where it did not find a form in its values.
+    /// The matches of a layout.
     pub fn layout(&self, layout: usize) -> Option<&Fits> {
         self.layouts.get(layout)
     }

@@ -2,7 +2,7 @@
 
 use crate::phrase::ast::CheckDigit;
 
-/// What is wrong with a code by its check digit; `Ok` where it is good.
+/// Verifies the check digit of a code.
 ///
 /// ```
 /// use keen_notch_core::check::check_digit::check;
@@ -31,12 +31,12 @@ fn holds(good: bool) -> Result<(), String> {
     if good { Ok(()) } else { Err("its check digit is not correct".to_owned()) }
 }
 
-/// The digits of a code that is nothing else, at least one and its check digit.
+/// The digits of a code that has at least two characters, all digits.
 fn digits(code: &str) -> Result<Vec<u8>, String> {
     digits_and_x(code, false)
 }
 
-/// The same, where the last may be an X that stands for 10.
+/// The same, but the last character may be an X for 10.
 fn digits_and_x(code: &str, x_at_end: bool) -> Result<Vec<u8>, String> {
     let count = code.chars().count();
     if count < 2 {
@@ -50,7 +50,7 @@ fn digits_and_x(code: &str, x_at_end: bool) -> Result<Vec<u8>, String> {
     code.chars().enumerate().map(digit).collect()
 }
 
-/// ISO/IEC 7812-1, annex B: from the right, every second digit is doubled and its digits added.
+/// ISO/IEC 7812-1, annex B: from the right, every second digit is doubled and its digits are added.
 fn luhn(digits: &[u8]) -> bool {
     let value = |(index, digit): (usize, &u8)| match u32::from(*digit) * if index % 2 == 1 { 2 } else { 1 } {
         doubled @ 10.. => doubled - 9,
@@ -74,7 +74,7 @@ fn isbn10(code: &str) -> Result<(), String> {
     holds((1..=10).rev().zip(&digits).map(|(weight, digit)| weight * u32::from(*digit)).sum::<u32>().is_multiple_of(11))
 }
 
-/// ISO/IEC 7064 MOD 97-10; letters count as 10 to 35, as its users have them.
+/// ISO/IEC 7064 MOD 97-10; letters count as 10 to 35.
 fn mod97(code: &str) -> Result<(), String> {
     if code.len() < 3 {
         return Err("it is too short to have two check digits".to_owned());
@@ -104,7 +104,7 @@ const IBAN_LENGTHS: &str = "AD24 AE23 AL28 AT20 AZ28 BA20 BE16 BG22 BH22 BI27 BR
     LC32 LI21 LT20 LU20 LV21 LY25 MC27 MD24 ME22 MK19 MN20 MR27 MT31 MU30 NI28 NL18 NO15 OM23 PK24 PL28 PS29 PT25 QA29 RO24 RS22 \
     RU33 SA24 SC31 SD18 SE24 SI19 SK24 SM27 SO23 ST25 SV28 TL23 TN24 TR26 UA29 VA22 VG24 XK20 YE30";
 
-/// ISO 13616: the country and its length, two check digits, MOD 97-10 with the first four characters last.
+/// ISO 13616: country code and length, two check digits, MOD 97-10 with the first four characters moved to the end.
 fn iban(code: &str) -> Result<(), String> {
     if let Some(at) = code.chars().position(|c| !c.is_ascii_digit() && !c.is_ascii_uppercase()) {
         return Err(format!("character {} is neither a digit nor a capital letter", at + 1));
@@ -123,13 +123,12 @@ fn iban(code: &str) -> Result<(), String> {
     if !check.bytes().all(|byte| byte.is_ascii_digit()) {
         return Err("characters 3 and 4 are not the two check digits".to_owned());
     }
-    // They are 98 less a remainder: 00, 01 and 99 would leave 1 too, and are never given.
+    // Check digits are 98 minus a remainder, so 00, 01 and 99 do not occur.
     let is_given = !matches!(check, "00" | "01" | "99");
     holds(is_given && remainder97(&format!("{}{country}{check}", &code[4..]))? == 1)
 }
 
-/// J. Verhoeff, Error Detecting Decimal Codes (1969): the dihedral group of order ten, and a permutation by
-/// place.
+/// J. Verhoeff, Error Detecting Decimal Codes (1969): the dihedral group of order ten with a positional permutation.
 fn verhoeff(digits: &[u8]) -> bool {
     const PERMUTED: [u8; 10] = [1, 5, 7, 6, 2, 8, 3, 0, 9, 4];
     let product = |a: u8, b: u8| match (a < 5, b < 5) {
@@ -142,7 +141,7 @@ fn verhoeff(digits: &[u8]) -> bool {
     digits.iter().rev().enumerate().fold(0, |check, (place, digit)| product(check, permuted(*digit, place % 8))) == 0
 }
 
-/// H. M. Damm, Total anti-symmetrische Quasigruppen (2004): one look into a table a digit.
+/// H. M. Damm, Total anti-symmetrische Quasigruppen (2004): one table lookup per digit.
 fn damm(digits: &[u8]) -> bool {
     const TABLE: [[u8; 10]; 10] = [
         [0, 3, 1, 7, 5, 9, 8, 6, 4, 2],
@@ -218,7 +217,7 @@ mod tests {
                 let pair = (swapped[at - 1], swapped[at]);
                 let swapped = String::from_utf8(swapped).unwrap();
                 let promised = match algorithm {
-                    // Luhn lets 09 and 90 pass, GS1 all pairs that differ by five.
+                    // Luhn accepts 09 for 90, and GS1 accepts swaps of digits that differ by five.
                     Luhn => !matches!(pair, (b'0', b'9') | (b'9', b'0')),
                     Gs1 => pair.0.abs_diff(pair.1) != 5,
                     _ => true,

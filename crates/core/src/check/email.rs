@@ -17,30 +17,29 @@ const MOST_ADDRESS: usize = 254;
 /// The longest label of a domain, in bytes (RFC 1035, 2.3.4).
 const MOST_LABEL: usize = 63;
 
-/// What is wrong with an address.
+/// An invalid address.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct NotAnEmail {
-    /// One sentence, without its full stop.
+    /// The reason, as a sentence without a full stop.
     pub reason: String,
-    /// The character at which it went wrong, from 1, where there is one.
+    /// The position of the first wrong character, from 1, if known.
     pub at: Option<usize>,
 }
 
-/// Whether a plain text is an address: the same as [`check`], which says why it is none.
+/// Whether a plain text is an address. Equivalent to [`check`], which also gives the reason.
 pub(crate) fn holds_for_plain(address: &str) -> bool {
     let step = |state: u8, byte: &u8| NEXT[usize::from(state)][usize::from(KIND[usize::from(*byte)])];
     if address.as_bytes().iter().fold(BEFORE_ATOM, step) != LATER {
         return false;
     }
-    // A short one has no long part.
+    // A short address has no long part.
     address.len() <= MOST_LABEL || {
         let (local, domain) = address.split_once('@').unwrap_or_default();
         address.len() <= MOST_ADDRESS && local.len() <= MOST_LOCAL && domain.split('.').all(|label| label.len() <= MOST_LABEL)
     }
 }
 
-/// What a byte can be in an address: 1 the @, 2 a dot, 3 a hyphen, 4 a digit, 5 a letter, 6 what is allowed before the @ only,
-/// 0 anything else.
+/// The class of a byte: 1 the @, 2 a dot, 3 a hyphen, 4 a digit, 5 a letter, 6 other bytes allowed before the @, 0 invalid.
 const KIND: [u8; 256] = {
     let mut table = [0; 256];
     let mut byte = 0u8;
@@ -61,10 +60,10 @@ const KIND: [u8; 256] = {
 
 /// Before the first atom, or after a dot of the local part.
 const BEFORE_ATOM: u8 = 1;
-/// In a later part of the domain that is more than digits, after a letter or a digit.
+/// In a later label of the domain that is not only digits, after a letter or digit.
 const LATER: u8 = 8;
 
-/// The grammar as an automaton: for each state, the next one by the kind of a byte; 0 is that of what is no address.
+/// The grammar as an automaton: for each state, the next state by class; state 0 rejects.
 const NEXT: [[u8; 7]; 10] = [
     [0, 0, 0, 0, 0, 0, 0],
     [0, 0, 0, 2, 2, 2, 2], // before an atom
@@ -78,7 +77,7 @@ const NEXT: [[u8; 7]; 10] = [
     [0, 0, 0, 9, 8, 8, 0], // the same, after a hyphen
 ];
 
-/// Checks an address.
+/// Checks an address. The error is the first one from the left.
 ///
 /// ```
 /// use keen_notch_core::check::email::check;
@@ -163,13 +162,13 @@ const fn is_ascii_atom(byte: u8) -> bool {
         || matches!(byte, b'!' | b'#'..=b'\'' | b'*' | b'+' | b'-' | b'/' | b'=' | b'?' | b'^'..=b'`' | b'{'..=b'~')
 }
 
-/// The same with the dots; beyond ASCII, RFC 6531 lets all through that is no control.
+/// The same with dots. RFC 6531 permits everything beyond ASCII except controls.
 fn is_atom(c: char) -> bool {
     c == '.' || u8::try_from(c).is_ok_and(is_ascii_atom) || (!c.is_ascii() && !c.is_control() && !c.is_whitespace())
 }
 
-/// A part of a domain in ASCII, by IDNA (Unicode Technical Standard #46 with the letters, digits and marks of RFC 5892 only);
-/// `None` where it has no such form.
+/// The ASCII form of a label (Unicode Technical Standard #46, with only the letters, digits and marks of RFC 5892); `None` if it has
+/// none.
 fn ascii_form(label: &str) -> Option<Cow<'_, str>> {
     if label.is_ascii() {
         return label.bytes().all(|byte| byte.is_ascii_alphanumeric() || byte == b'-').then_some(Cow::Borrowed(label));
@@ -180,7 +179,7 @@ fn ascii_form(label: &str) -> Option<Cow<'_, str>> {
     Uts46::new().to_ascii(label.as_bytes(), AsciiDenyList::STD3, Hyphens::Check, DnsLength::Ignore).ok()
 }
 
-/// Joiners and other characters that are allowed between some letters only (RFC 5892, appendix A).
+/// Joiners and other characters that are valid only between some letters (RFC 5892, appendix A).
 const CONTEXTUAL: [char; 7] = ['\u{200c}', '\u{200d}', '·', '͵', '׳', '״', '・'];
 
 /// Whether a character is a combining mark (Unicode M).
@@ -194,12 +193,12 @@ fn is_mark(c: char) -> bool {
     MARKS.get(at).is_some_and(|(first, _)| *first <= c)
 }
 
-/// Whether a character can be in a domain, among others that can.
+/// Whether a character can occur in a domain, ignoring its neighbours.
 fn is_of_domain(c: char) -> bool {
     if c.is_ascii() {
         return c.is_ascii_alphanumeric() || c == '-';
     }
-    // What the letters around it decide, the whole part tells.
+    // The check of the whole label handles characters that depend on their neighbours.
     CONTEXTUAL.contains(&c) || ["a", "א"].iter().any(|letter| ascii_form(&format!("{letter}{c}{letter}")).is_some())
 }
 

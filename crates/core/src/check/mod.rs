@@ -1,5 +1,4 @@
-//! What it takes to tell good codes from bad ones: check digits, email addresses, and what is said of a
-//! value that does not fit.
+//! Checks for codes: check digits, email addresses, and explanations of failures.
 
 pub mod check_digit;
 pub mod email;

@@ -1,77 +1,74 @@
-//! Why a value does not meet a condition.
-
 use std::fmt;
 
 use crate::text::characters;
 use crate::text::kind::Kind;
 use crate::text::names;
 
-/// Why a value does not meet a condition.
+/// A failed condition.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Violation {
-    /// What is wrong, in one of a few words.
+    /// The kind of fault.
     pub kind: ViolationKind,
-    /// What is wrong, in a sentence without its full stop.
+    /// The explanation, as a sentence without a full stop.
     pub detail: String,
-    /// The character at which it went wrong, from 1, where there is one.
+    /// The position of the first wrong character, from 1, if known.
     pub at: Option<usize>,
 }
 
-/// What is wrong with a value, in one of a few words. They are written in files that programs read, so they do
-/// not change.
+/// The kinds of faults. Programs read their words in output files, so the words never change.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
 #[non_exhaustive]
 pub enum ViolationKind {
-    /// The value has text, but nothing came of it.
+    /// The value has text, but the phrase found no result.
     Missing,
-    /// Nothing came of a value without text, and something had to.
+    /// A required value is blank.
     Blank,
-    /// There is something where nothing should be.
+    /// A value is not blank but should be.
     NotBlank,
     /// Fewer characters than allowed.
     TooShort,
     /// More characters than allowed.
     TooLong,
-    /// A character of another class than asked for.
+    /// A character of the wrong class.
     WrongCharacter,
     /// The regular expression does not match.
     DoesNotFit,
-    /// It begins or ends otherwise.
+    /// The wrong start or end.
     WrongEnd,
-    /// Something is not in it.
+    /// A required text is absent.
     Lacks,
-    /// None of the texts allowed.
+    /// Not an allowed value.
     NotListed,
-    /// No number at all.
+    /// Not a number.
     NotANumber,
-    /// A number beyond the ends.
+    /// A number out of range.
     OutOfRange,
-    /// No date of the format.
+    /// Not a date in the format.
     NotADate,
     /// Neither `true` nor `false`.
     NotTrueOrFalse,
-    /// No email address.
+    /// Not an email address.
     NotAnEmail,
-    /// The check digit is another.
+    /// A wrong check digit.
     WrongCheckDigit,
-    /// The same as in another row.
+    /// A duplicate of an earlier row.
     NotUnique,
-    /// Not the other column's.
+    /// Different from the other column.
     NotTheSame,
-    /// What had not to be.
+    /// A condition with `not` that holds.
     NotAllowed,
     /// More results than columns.
     TooMany,
-    /// The pieces do not make the value again.
+    /// The pieces do not rebuild the value.
     NotRebuilt,
-    /// The value has none of the layout's forms.
+    /// The value matches no form of its layout.
     WrongLayout,
-    /// The row has another number of cells.
+    /// The row has too few or too many cells.
     Ragged,
 }
 
 impl ViolationKind {
-    /// The word for it.
+    /// The stable word.
     pub fn word(self) -> &'static str {
         match self {
             ViolationKind::Missing => "missing",
@@ -108,13 +105,12 @@ impl fmt::Display for ViolationKind {
 }
 
 impl Violation {
-    /// A violation of the value as a whole.
+    /// A failure of the value as a whole.
     pub fn new(kind: ViolationKind, detail: impl Into<String>) -> Violation {
         Violation { kind, detail: detail.into(), at: None }
     }
 
-    /// A character where another was expected: `at` is its index from 0. After the end, the value is too
-    /// short.
+    /// An unexpected character: `at` is its index from 0. At the end of the text, the value is too short.
     pub fn at_character(text: &str, at: usize, expected: &str) -> Violation {
         match characters::ranges(text).nth(at) {
             Some(range) => Violation {
@@ -131,7 +127,7 @@ impl Violation {
     }
 }
 
-/// A character as a person would call it: `the letter O`, `a space`, `en dash (U+2013)`.
+/// A description of a character: `the letter O`, `a space`, `en dash (U+2013)`.
 pub(crate) fn described(character: &str) -> String {
     match (character, Kind::of(character)) {
         (" ", _) => "a space".to_owned(),

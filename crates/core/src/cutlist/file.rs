@@ -1,4 +1,4 @@
-//! The keys of a cut list, as the file holds them. The JSON Schema is made from these types.
+//! The keys of a cut list file. The JSON Schema is generated from these types and comments.
 
 use std::fmt;
 
@@ -10,147 +10,147 @@ use toml::Spanned;
 
 use crate::text::unit::Unit;
 
-/// A cut list for keen-notch: the pieces to cut out of a table's columns, and the conditions they must meet.
+/// A cut list for keen-notch: pieces to extract from the columns of a table, and their checks.
 #[derive(Debug, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 #[schemars(title = "Keen Notch cut list")]
 pub(super) struct File {
-    /// What the list is for, in a few words.
+    /// The purpose of the list.
     pub(super) title: Option<String>,
-    /// The column that pieces come from unless they say otherwise: its name, its quoted name, or #4.
+    /// The default source column of the pieces: a name, a quoted name, or #4.
     #[schemars(with = "Option<String>")]
     pub(super) column: Option<Spanned<String>>,
-    /// What positions and widths count.
+    /// The unit of positions and widths.
     #[serde(default)]
     pub(super) unit: Unit,
-    /// The pieces, by name, in the order of their columns.
+    /// The pieces, by name, in output order.
     #[serde(default)]
     #[schemars(with = "IndexMap<String, PieceEntry>")]
     pub(super) piece: IndexMap<Spanned<String>, PieceEntry>,
-    /// Layouts, by the column they describe.
+    /// Layouts, by column.
     #[serde(default)]
     #[schemars(with = "IndexMap<String, LayoutEntry>")]
     pub(super) layout: IndexMap<Spanned<String>, LayoutEntry>,
-    /// Texts of pieces that must rebuild a column's value, by that column.
+    /// Templates of pieces that must rebuild the value of a column, by column.
     #[serde(default)]
     #[schemars(with = "IndexMap<String, String>")]
     pub(super) proof: IndexMap<Spanned<String>, Spanned<String>>,
-    /// Which rows are kept, and what must be unique among them.
+    /// The rows to keep, and combinations that must be unique.
     pub(super) rows: Option<RowsEntry>,
-    /// How the files are read that the list is for; what the command line says goes before it.
+    /// How to read the input. The command line overrides it.
     #[serde(default)]
     pub(super) reading: Reading,
-    /// How rows are written that the list was run on; what the command line says goes before it.
+    /// How to write the output. The command line overrides it.
     #[serde(default)]
     pub(super) writing: Writing,
 }
 
-/// How rows are written that a cut list was run on, as far as it says that.
+/// Output settings of a cut list.
 #[derive(Debug, Clone, Default, PartialEq, Eq, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub struct Writing {
-    /// Where the columns of fixed-width text are, such as `code 1 to 8, family 10 to 12`.
+    /// Columns of fixed-width text, such as `code 1 to 8, family 10 to 12`.
     pub widths: Option<String>,
 }
 
-/// How the files are read that a cut list is for, as far as it says that.
+/// Input settings of a cut list.
 #[derive(Debug, Clone, Default, PartialEq, Eq, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub struct Reading {
-    /// What is between two cells: one ASCII character, or tab.
+    /// Field delimiter: one ASCII character, or tab.
     pub delimiter: Option<String>,
-    /// What the text is written in, if not UTF-8, such as windows-1252.
+    /// Input encoding, if not UTF-8, such as windows-1252.
     pub encoding: Option<String>,
-    /// Whether the first row holds the names of the columns.
+    /// Whether the first row is the header.
     pub header: Option<bool>,
-    /// What becomes of rows with too few or too many cells.
+    /// What to do with rows that have too few or too many cells.
     pub ragged: Option<RaggedRows>,
-    /// Where the columns of fixed-width text are, such as `code 1 to 8, qty 9 to 12`.
+    /// Columns of fixed-width text, such as `code 1 to 8, qty 9 to 12`.
     pub widths: Option<String>,
-    /// The sheet of a workbook; the first where none is said.
+    /// The sheet of a workbook; by default the first.
     pub sheet: Option<String>,
-    /// The query that gives the rows, where they come from a database.
+    /// The query for a database.
     pub query: Option<String>,
 }
 
-/// What becomes of rows with too few or too many cells.
+/// What to do with rows that have too few or too many cells.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Deserialize, JsonSchema)]
 #[serde(rename_all = "kebab-case")]
 pub enum RaggedRows {
-    /// The run ends with an error.
+    /// Stop with an error.
     Stop,
-    /// They are kept.
+    /// Keep them.
     Keep,
-    /// They are set aside with the rows that have faults.
+    /// Set them aside with the rows that have faults.
     SetAside,
 }
 
-/// One piece: taken from a column by a phrase, or built of other pieces and columns.
+/// A piece, extracted by a phrase or built from other pieces and columns.
 #[derive(Debug, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub(super) struct PieceEntry {
-    /// The column it is taken from: its name, its quoted name, or #4.
+    /// The source column: a name, a quoted name, or #4.
     #[schemars(with = "Option<String>")]
     pub(super) of: Option<Spanned<String>>,
-    /// The phrase that takes it, such as section 2 by "-".
+    /// The phrase, such as section 2 by "-".
     #[schemars(with = "Option<String>")]
     pub(super) take: Option<Spanned<String>>,
-    /// A text with other pieces and columns in braces, such as {family}-{serial}; {{ for a brace.
+    /// A template with pieces and columns in braces, such as {family}-{serial}; {{ is a brace.
     #[schemars(with = "Option<String>")]
     pub(super) build: Option<Spanned<String>>,
-    /// Conditions it must meet; one that it does not meet is a fault of its row.
+    /// Conditions. A piece that fails one is a fault of its row.
     #[serde(default)]
     pub(super) check: Texts,
-    /// Conditions that are counted and shown where it does not meet them, but are no fault.
+    /// Conditions that are only counted and shown.
     #[serde(default)]
     pub(super) warn: Texts,
-    /// A condition on its column, or COLUMN: CONDITION on another; where it does not hold, nothing is taken and nothing is checked.
+    /// A condition on the source column, or COLUMN: CONDITION. In other rows the piece is not extracted and not checked.
     #[schemars(with = "Option<String>")]
     pub(super) when: Option<Spanned<String>>,
-    /// How many columns its results fill, or "auto" for as many as the data needs.
+    /// The number of columns for several results, or "auto".
     #[schemars(with = "Option<Columns>")]
     pub(super) columns: Option<Spanned<toml::Value>>,
-    /// Whether each of its results gets an output row of its own.
+    /// Whether each result becomes an output row.
     #[serde(default)]
     #[schemars(with = "bool")]
     pub(super) rows: Option<Spanned<bool>>,
-    /// What it stands for, where the format that is written can say that: number, date, or true or false.
+    /// The type in formats with types: number, date, or true or false.
     #[schemars(with = "Option<String>")]
     #[serde(rename = "as")]
     pub(super) value_type: Option<Spanned<String>>,
-    /// Whether it takes the place of the column of its name.
+    /// Whether the piece replaces the column with its name.
     #[serde(default)]
     pub(super) replace: bool,
     /// Whether a missing piece passes its checks.
     #[serde(default)]
     #[schemars(with = "bool")]
     pub(super) optional: Option<Spanned<bool>>,
-    /// Whether it is not written: other pieces are built of it, or it is only checked.
+    /// Whether the piece is not written. Other pieces use it, or it is only checked.
     #[serde(default)]
     pub(super) hidden: bool,
 }
 
-/// The layout of a column: one form or several, tried in order.
+/// The layout of a column: one or several forms, tried in order.
 #[derive(Debug, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub(super) struct LayoutEntry {
-    /// Pictures of the whole value, such as <family 3 uppercase>-<serial 8 digits>.
+    /// A picture of the whole value, such as <family 3 uppercase>-<serial 8 digits>.
     pub(super) form: Texts,
 }
 
-/// Which rows are kept.
+/// Conditions on rows.
 #[derive(Debug, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub(super) struct RowsEntry {
-    /// Conditions on columns, as COLUMN: CONDITION; rows that do not meet them are left out.
+    /// Conditions of the form COLUMN: CONDITION. Other rows are left out.
     #[serde(default)]
     pub(super) keep: Texts,
-    /// Pieces whose texts must be unique together.
+    /// Pieces or columns whose combination must be unique.
     #[serde(default)]
     pub(super) unique: Texts,
 }
 
-/// One text, or a list of them.
+/// One text, or a list of texts.
 #[derive(Debug, Default)]
 pub(super) struct Texts(Vec<Spanned<String>>);
 
@@ -212,7 +212,6 @@ impl JsonSchema for Texts {
     }
 }
 
-/// The values of `columns`, for the schema.
 struct Columns;
 
 impl JsonSchema for Columns {
@@ -225,13 +224,13 @@ impl JsonSchema for Columns {
     }
 }
 
-/// The JSON Schema of a cut list, as a text.
+/// The JSON Schema of a cut list.
 ///
 /// ```
 /// assert!(keen_notch_core::cutlist::schema().contains("\"take\""));
 /// ```
 pub fn schema() -> String {
     let schema = schemars::schema_for!(File);
-    // A schema is a JSON value with texts as keys, so writing it cannot fail.
+    // Serialization cannot fail: a schema is a JSON value with texts as keys.
     serde_json::to_string_pretty(&schema).unwrap_or_default() + "\n"
 }

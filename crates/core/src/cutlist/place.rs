@@ -1,16 +1,16 @@
-//! Where the characters of a TOML string are in the file.
+//! Maps positions in a TOML string to positions in the file.
 
 use std::ops::Range;
 
 use crate::piece::TextPlace;
 
-/// The place of the text of a TOML string whose literal, quotes included, is at `span` of `file`.
+/// The place of a TOML string, whose literal with its quotes is at `span` of `file`.
 pub(super) fn text_place(file: &str, span: &Range<usize>) -> TextPlace {
     let literal = &file[span.clone()];
     let quotes = if literal.starts_with("'''") || literal.starts_with("\"\"\"") { 3 } else { 1 };
     let mut start = quotes;
     if quotes == 3 {
-        // A line break right after the opening quotes is not part of the text.
+        // A line break right after the opening quotes does not belong to the text.
         start += if literal[start..].starts_with("\r\n") { 2 } else { usize::from(literal[start..].starts_with('\n')) };
     }
     if literal.starts_with('\'') || !literal.contains('\\') {
@@ -30,7 +30,7 @@ pub(super) fn text_place(file: &str, span: &Range<usize>) -> TextPlace {
             Some('U') => (hexadecimal(rest, 2, 8), 10),
             Some('x') => (hexadecimal(rest, 2, 2), 4),
             Some(c) if c.is_whitespace() => {
-                // A backslash at the end of a line takes the white space after it along.
+                // A backslash at the end of a line also removes the white space after it.
                 (None, rest.len() - rest[1..].trim_start().len())
             }
             Some(_) => (Some('x'), 2),
@@ -53,7 +53,6 @@ mod tests {
 
     #[test]
     fn places_of_characters() {
-        // The word `wrong` must be found in the file whatever is escaped before it.
         for file in [
             "x = 'a wrong'",
             "x = \"a wrong\"",

@@ -1,4 +1,4 @@
-//! Reading a cut list: TOML → keys → pieces with their phrases and conditions.
+//! Reads a cut list: TOML, then keys, then pieces with their phrases and conditions.
 
 use std::ops::Range;
 
@@ -17,38 +17,37 @@ use crate::text_error::TextError;
 use crate::value_type::ValueType;
 use crate::words;
 
-/// The most columns that one piece may fill.
+/// Maximum number of columns for a piece.
 pub(super) const MOST_COLUMNS: usize = 1000;
 
-/// A cut list that has been read: its phrases and conditions are right by themselves; whether its columns
-/// are there is found out when it meets a table.
+/// A parsed cut list. Its phrases and conditions are valid; its columns are resolved when it meets a table.
 #[derive(Debug, Clone)]
 pub struct CutList {
-    /// What it is for.
+    /// The purpose of the list.
     pub title: Option<String>,
-    /// The column that pieces come from unless they say otherwise.
+    /// The default source column.
     pub column: Option<Main>,
-    /// What positions and widths count.
+    /// The unit of positions and widths.
     pub unit: Unit,
-    /// How the files are read that it is for.
+    /// The input settings.
     pub reading: Reading,
-    /// How rows are written.
+    /// The output settings.
     pub writing: Writing,
-    /// What is wanted: the pieces of layouts first, then the others in the order of the file.
+    /// The pieces and conditions: first the pieces of layouts, then the others in file order.
     pub wanted: Wanted,
 }
 
-/// The column that pieces come from unless they say otherwise, and where it is named.
+/// The default source column and its place in the file.
 #[derive(Debug, Clone)]
 pub struct Main {
     /// The column.
     pub column: ColumnRef,
-    /// Where it is named.
+    /// Its place in the file.
     pub span: Range<usize>,
 }
 
 impl CutList {
-    /// Reads a cut list. `origin` is the number of the file among the reader's texts.
+    /// Parses a cut list. `origin` is the number of the file among the reader's texts.
     ///
     /// ```
     /// use keen_notch_core::cutlist::CutList;
@@ -102,12 +101,11 @@ pub fn no_piece(file: &str) -> TextError {
     TextError::new("the cut list has no piece", file.len()..file.len(), help)
 }
 
-/// The longest cut list, in bytes.
+/// Maximum size of a cut list, in bytes.
 pub const MOST_BYTES: usize = 4 << 20;
-/// The most pieces of a cut list, those of layouts included.
+/// Maximum number of pieces, including those of layouts.
 pub const MOST_PIECES: usize = 5000;
 
-/// What a piece stands for.
 fn value_type(entry: &PieceEntry) -> Result<Option<ValueType>, TextError> {
     let Some(words) = &entry.value_type else { return Ok(None) };
     let Some(found) = ValueType::parse(words.get_ref()) else {
@@ -188,7 +186,6 @@ impl Reader<'_> {
         })
     }
 
-    /// `COLUMN: CONDITION`.
     fn keep(&self, text: &Spanned<String>) -> Result<Keep, TextError> {
         let When { column, column_span, condition, span } = self.when(text)?;
         let Some(of) = column else {
@@ -206,7 +203,6 @@ impl Reader<'_> {
         Ok(Source::Build { parts: self.parts(build)?, span: build.span() })
     }
 
-    /// The parts of a built text.
     fn parts(&self, build: &Spanned<String>) -> Result<Vec<BuildPart>, TextError> {
         let place = text_place(self.file, &build.span());
         let mut parts = build::parts(build.get_ref()).map_err(|error| place.error(error))?;
@@ -218,7 +214,6 @@ impl Reader<'_> {
         Ok(parts)
     }
 
-    /// `CONDITION`, or `COLUMN: CONDITION`.
     fn when(&self, when: &Spanned<String>) -> Result<When, TextError> {
         When::parse(when.get_ref(), &text_place(self.file, &when.span()))
     }
@@ -243,7 +238,6 @@ impl Reader<'_> {
     }
 }
 
-/// What `columns` and `rows` say.
 fn shape(entry: &PieceEntry, source: &Source) -> Result<Shape, TextError> {
     let shape = match (&entry.columns, &entry.rows) {
         (Some(columns), Some(rows)) if *rows.get_ref() => {
@@ -280,7 +274,7 @@ fn shape(entry: &PieceEntry, source: &Source) -> Result<Shape, TextError> {
     Ok(shape)
 }
 
-/// An error of the TOML reader, in our words where it is about keys.
+/// Converts an error of the TOML parser, with better messages about keys.
 fn from_toml(file: &str, error: &toml::de::Error) -> TextError {
     let span = error.span().unwrap_or(file.len()..file.len());
     let message = error.message();

@@ -12,20 +12,20 @@ use crate::text::unit::Unit;
 /// Observations about the branches of a phrase that read dates: two or more.
 #[derive(Debug, Clone)]
 pub struct DateBranches {
-    /// The format of each branch, and the branch as a phrase of its own.
+    /// The format of each branch, and the branch as a separate phrase.
     branches: Arc<[(String, Program)]>,
     /// Values that two branches read as different dates.
     pub ambiguous: Sightings,
     /// The first ambiguous value, or an empty string.
     pub value: String,
-    /// The formats that read the first, each with its date.
+    /// The formats that read it, each with its date.
     pub readings: Vec<(String, String)>,
-    /// The values that only the branch can read, branch by branch.
+    /// The number of values that only this branch reads, by branch.
     pub only: Vec<u64>,
 }
 
 impl DateBranches {
-    /// For a phrase with at least two branches that end in `date`.
+    /// Observations for a phrase with at least two branches that end in `date`.
     pub fn new(phrase: &Phrase) -> Option<DateBranches> {
         let branches = phrase.branches.iter().filter_map(|branch| {
             let Body::Steps(steps) = &branch.body else { return None };

@@ -1,10 +1,9 @@
-//! Texts of digits, and those with letters that look like some; and what the ends of a value tell at once.
+//! Detection of digits, of letters that look like digits, and of values that deserve a closer look.
 
 use crate::text::look_alikes::digit_of;
 
-/// What the bytes at the ends of a value tell: that it may be of digits, or may have spaces there. A value is worth a
-/// look where both come to [`LOOK`] together: two digits, or a space. The last byte of a no-break space is one of those:
-/// few values end in it, and in none of these.
+/// A score for the first and last byte of a value: a digit counts 1 and white space 2. If both scores reach [`LOOK`] together, the value
+/// may consist of digits or have spaces at an end. The last byte of a no-break space counts as white space; few other values end in it.
 pub const ENDS: [u8; 256] = {
     let mut table = [0; 256];
     let mut digit = b'0';
@@ -18,12 +17,12 @@ pub const ENDS: [u8; 256] = {
     table[0xC2] = SPACE;
     table
 };
-/// What two ends come to, or more, that are worth a look.
+/// The sum of scores that requires a closer look.
 pub const LOOK: u8 = 2;
 const DIGIT: u8 = 1;
 const SPACE: u8 = LOOK;
 
-/// Digits, and letters which look like some.
+/// Digits, and letters that look like digits.
 pub const MAY_BE_DIGITS: [bool; 256] = {
     let mut table = [false; 256];
     let mut byte = 0u8;
@@ -34,7 +33,7 @@ pub const MAY_BE_DIGITS: [bool; 256] = {
     table
 };
 
-/// The letter in a text that is digits but for letters which look like some.
+/// The letter that looks like a digit in a text that otherwise consists of digits.
 pub fn digit_look_alike(text: &[u8]) -> Option<char> {
     let mut letter = None;
     let mut digits = 0;

@@ -1,4 +1,4 @@
-//! Diagnostics: what was observed in a run that its summary does not say, with the rows and a fix to paste.
+//! Hints: observations that the summary does not show, with rows and a fix to paste.
 
 mod dates;
 mod digits;
@@ -24,44 +24,44 @@ use crate::text::unit::Unit;
 use crate::text::{characters, names};
 use crate::words::{counted, grouped};
 
-/// The most hints that are given.
+/// Maximum number of hints.
 pub const MOST: usize = 5;
-/// A piece that is missing or short in at most this share of the rows is worth a look.
+/// A piece is reported if it is missing or short in at most this share of the rows.
 const FEW: f64 = 0.02;
-/// A check that is not met in at least this share of the rows may be wrong itself.
+/// A check is questioned if at least this share of the rows fail it.
 const NEARLY_ALL: f64 = 0.9;
 
-/// Something that a person should know of a run.
+/// A hint.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Hint {
-    /// What was seen, in a sentence without its full stop.
+    /// The observation, as a sentence without a full stop.
     pub seen: String,
-    /// The first rows it was seen in.
+    /// The first affected rows.
     pub rows: Vec<u64>,
-    /// What to do about it.
+    /// The suggestion.
     pub fix: Fix,
 }
 
-/// What to do about something that a hint says.
+/// A suggestion.
 #[derive(Debug, Clone, PartialEq, Eq)]
 #[non_exhaustive]
 pub enum Fix {
-    /// Take a piece by another phrase.
+    /// Use another phrase for a piece.
     Piece {
-        /// The piece, by its index.
+        /// The index of the piece.
         piece: usize,
         /// The phrase.
         phrase: String,
     },
-    /// Something else, in one line.
+    /// Other advice, in one line.
     Words(String),
-    /// Look at what a row gives, step by step.
+    /// Explain a row step by step.
     LookAtRow(u64),
-    /// Ask whether the check is right that nearly all rows fail, of which this is one.
+    /// Question a check that nearly all rows fail, with an example row.
     DoubtTheCheck(u64),
 }
 
-/// What is observed of the pieces of a run.
+/// Observations about the pieces of a run.
 ///
 /// ```
 /// use keen_notch_core::batch::{Batch, Column};
@@ -87,22 +87,22 @@ pub enum Fix {
 #[derive(Debug, Clone, Default)]
 pub struct Diagnostics {
     pieces: Vec<PieceDiagnostics>,
-    /// The day of the run, as ISO 8601; empty where that is not said.
+    /// The current date as ISO 8601; empty if unknown.
     today: String,
-    /// Characters at which a layout did not fit that look like what it wanted: (what it is, what was wanted).
+    /// Characters that break a layout but resemble the expected one: (found, expected).
     in_layouts: BTreeMap<(char, char), Sightings>,
     /// Results that equal the header of their list, by (piece, file, result).
     list_headers: BTreeMap<(String, String, String), Sightings>,
 }
 
 impl Diagnostics {
-    /// Nothing observed so far of some pieces.
+    /// No observations yet.
     pub fn new(pieces: &[Piece]) -> Diagnostics {
         let pieces = pieces.iter().map(PieceDiagnostics::new).collect();
         Diagnostics { pieces, ..Diagnostics::default() }
     }
 
-    /// The same diagnostics, which know what day it is, as ISO 8601: dates after it are worth a hint.
+    /// Sets the current date as ISO 8601, for hints about future dates.
     pub fn with_today(mut self, today: impl Into<String>) -> Diagnostics {
         self.today = today.into();
         let year = self.today.get(..4).and_then(|year| year.parse::<i32>().ok()).unwrap_or(2068);
@@ -110,32 +110,32 @@ impl Diagnostics {
         self
     }
 
-    /// Whether any piece gives dates, for which it matters what day it is.
+    /// Whether any piece gives dates, so that the current date matters.
     pub fn give_dates(&self) -> bool {
         self.pieces.iter().any(|piece| piece.gives_dates)
     }
 
-    /// Whether values are kept to compare others with: those that come later in a run need not be.
+    /// Sets whether sample values are kept for comparison. Later parts of a run need none.
     pub fn take_samples(&mut self, takes: bool) {
         self.pieces.iter_mut().for_each(|piece| piece.takes_sample = takes && piece.is_sampled);
     }
 
-    /// Whether there are too few of these values so far.
+    /// Whether more sample values are needed.
     pub fn lack_samples(&self) -> bool {
         self.pieces.iter().any(|piece| piece.is_sampled && piece.sample.len() < outline::SAMPLE)
     }
 
-    /// The number of pieces observed.
+    /// The number of pieces.
     pub fn count(&self) -> usize {
         self.pieces.len()
     }
 
-    /// Observes a piece in a batch of rows.
+    /// Observes the results of a piece in a batch.
     pub fn observe(&mut self, piece: usize, observed: Observed) {
         self.pieces[piece].observe(&self.today, observed);
     }
 
-    /// Observes at which characters values do not fit their layout.
+    /// Observes the characters at which values break their layout.
     pub fn observe_layout(&mut self, plan: &LayoutPlan, fits: &Fits, values: Texts, number: &dyn Fn(usize) -> u64) {
         for unfit in fits.unfit() {
             let value = values.get(unfit.row as usize);
@@ -152,22 +152,22 @@ impl Diagnostics {
                     let at = characters::ranges(value).nth(plan.stopped_at(unfit)).unwrap_or(value.len()..value.len());
                     format!("{}{wanted}{}", &value[..at.start], &value[at.end..])
                 }
-                // What divides a value is often the same all through it.
+                // A delimiter is often the same throughout a value.
                 false => value.replace(found, wanted.encode_utf8(&mut [0; 4])),
             };
-            // Only where the whole value fits then.
+            // Only if the corrected value fits.
             if let Some(wanted) = wanted.filter(|wanted| plan.fit(&fixed(*wanted)).is_ok()) {
                 self.in_layouts.entry((found, wanted)).or_default().note(number(unfit.row as usize));
             }
         }
     }
 
-    /// Notes a result of a piece that is not in a list but is the header of its file.
+    /// Records a result that is absent from a list but equals the header of its file.
     pub(crate) fn note_list_header(&mut self, piece: &str, file: &str, text: &str, row: u64) {
         note(&mut self.list_headers, (piece.to_owned(), file.to_owned(), text.to_owned()), row);
     }
 
-    /// Adds what was observed of the same pieces in later rows, which were counted from `offset` on.
+    /// Adds the observations of later rows, whose numbers start after `offset`.
     pub fn append(&mut self, later: &Diagnostics, offset: u64) {
         for (piece, later) in self.pieces.iter_mut().zip(&later.pieces) {
             piece.append(later, offset);
@@ -176,8 +176,8 @@ impl Diagnostics {
         append_all(&mut self.list_headers, &later.list_headers, offset);
     }
 
-    /// The hints after a run of `rows` rows, the most useful first. `checks` are the checks by what they are
-    /// of and their words, with how many rows did not meet them.
+    /// The hints after a run of `rows` rows, the most useful first. `checks` holds the target, words and number of failing rows of each
+    /// check.
     pub fn hints(&self, rows: u64, checks: &[(String, String, Sightings)]) -> Vec<Hint> {
         let mut hints: Vec<Hint> = Vec::new();
         for (of, words, seen) in checks {
@@ -224,7 +224,7 @@ impl Diagnostics {
         hints
     }
 
-    /// Look-alikes of markers, told once for all pieces that they hide the same marker from.
+    /// Look-alikes of markers, with one hint for all pieces that need the same marker.
     fn look_alikes(&self) -> Vec<Hint> {
         let mut told: BTreeMap<(&str, char), (Sightings, Vec<usize>)> = BTreeMap::new();
         for (index, piece) in self.pieces.iter().enumerate().filter(|(_, piece)| !piece.look_alikes.is_empty()) {
@@ -296,7 +296,7 @@ impl PieceDiagnostics {
         hints.collect()
     }
 
-    /// The piece with a step after its phrase.
+    /// The piece with a step appended to its phrase.
     fn with_after(&self, piece: usize, step: &str) -> Fix {
         match (self.phrase.as_str(), &self.branches) {
             ("", _) => Fix::Words("fix the data".to_owned()),
@@ -304,20 +304,19 @@ impl PieceDiagnostics {
         }
     }
 
-    /// The phrase with another branch after the first, made of it, for values that this gives nothing of: so the others stay as
-    /// they are.
+    /// The phrase with another branch after the first one. Values with a result keep it.
     fn or_else(&self, change: impl Fn(&str) -> String) -> String {
         let (first, rest) = &self.branches;
         format!("{first} or {}{rest}", change(first))
     }
 
-    /// The phrase for values that have a look-alike instead of a marker.
+    /// The phrase for values with a look-alike instead of a marker.
     fn with_look_alike(&self, found: char) -> String {
         let plain = looks_like(found).unwrap_or('-');
         self.or_else(|branch| format!("replace \"\\u{{{:x}}}\" with \"{plain}\" then {branch}", u32::from(found)))
     }
 
-    /// Whether another phrase gives something else of a value than the phrase of the piece: what is offered has been tried.
+    /// Whether a phrase changes the result for a value. Suggestions are tried before they are shown.
     fn works(&self, phrase: &str, value: &str) -> bool {
         let given = |phrase: &str| {
             let program = Program::new(&Phrase::parse(phrase).ok()?, Unit::Characters).ok()?;
@@ -341,7 +340,7 @@ impl PieceDiagnostics {
         hints.collect()
     }
 
-    /// Numbers that the phrase read partly, without their sign, or not at all.
+    /// Numbers that the phrase reads partly, without their sign, or not at all.
     fn doubtful_numbers(&self, piece: usize, _rows: u64) -> Vec<Hint> {
         let Some(diagnostics) = &self.numbers else { return Vec::new() };
         let name = &self.name;
@@ -352,7 +351,7 @@ impl PieceDiagnostics {
                     format!("{name} takes only a part of the number in {}, such as \"{part}\" of \"{value}\"", values(count)),
                     style.filter(|_| !diagnostics.has_example).and_then(|style| diagnostics.with_style(style)),
                 ),
-                // A few values of another kind are no reason to read all numbers in another way.
+                // A few values of another kind do not justify a different reading of all numbers.
                 NumberDoubt::Missing(_) if diagnostics.is_plain() && count * 2 < self.values => return None,
                 NumberDoubt::Missing(style) if diagnostics.is_plain() => (
                     format!(
@@ -383,7 +382,7 @@ impl PieceDiagnostics {
         hints.collect()
     }
 
-    /// Values that two branches read as two dates.
+    /// Values that two branches read as different dates.
     fn ambiguous_dates(&self, _piece: usize, _rows: u64) -> Vec<Hint> {
         let Some(dates) = self.date_branches.as_ref().filter(|dates| dates.ambiguous.count > 0) else { return Vec::new() };
         let Sightings { count, rows } = &dates.ambiguous;
@@ -405,7 +404,7 @@ impl PieceDiagnostics {
         }]
     }
 
-    /// Dates that are still to come, which years of two digits often are by mistake.
+    /// Dates in the future, often a mistake in two-digit years.
     fn dates_after_today(&self, piece: usize, _rows: u64) -> Vec<Hint> {
         let Sightings { count, rows } = &self.future;
         hint(*count > 0, || Hint {
@@ -420,14 +419,14 @@ impl PieceDiagnostics {
         })
     }
 
-    /// Values of digits that are narrower than most, where most begin with zeros now and then.
+    /// Numeric values that are shorter than most, in a column with leading zeros.
     fn lost_zeros(&self, piece: usize, _rows: u64) -> Vec<Hint> {
         let most = self.widths.iter().enumerate().max_by_key(|(_, seen)| seen.count);
         let Some((width, most)) = most else { return Vec::new() };
         let narrower = &self.widths[..width];
         let count: u64 = narrower.iter().map(|seen| seen.count).sum();
         let zeros = self.zeros[width];
-        // Padding all values would change those that are no digits too.
+        // Padding every value would change values that are not numbers.
         let are_digits = self.widths.iter().map(|seen| seen.count).sum::<u64>() == self.values;
         hint(count > 0 && zeros > 0 && most.count >= count * 2, || Hint {
             seen: format!(
@@ -444,7 +443,7 @@ impl PieceDiagnostics {
         })
     }
 
-    /// A piece that is missing or short in a few rows only.
+    /// A piece that is missing or short in a few rows.
     fn few(&self, _piece: usize, rows: u64) -> Vec<Hint> {
         let explained = || {
             let many = if self.look_alikes.is_empty() { Vec::new() } else { outline::of_many(&self.sample) };
@@ -467,8 +466,7 @@ fn hint(holds: bool, hint: impl FnOnce() -> Hint) -> Vec<Hint> {
     if holds { vec![hint()] } else { Vec::new() }
 }
 
-/// The step that puts a digit in place of a letter that looks like it: in all results, or where others have letters in those
-/// alone that are otherwise digits.
+/// The step that replaces a letter by the digit that it resembles: in all results, or only in those that are otherwise digits.
 fn replaced(letter: char, in_all: bool) -> String {
     let digit = digit_of(letter).unwrap_or('0');
     match in_all {
@@ -482,7 +480,6 @@ fn have(count: u64) -> String {
     format!("{} {}", values(count), if count == 1 { "has" } else { "have" })
 }
 
-/// A character as a hint calls it.
 fn named(c: char) -> String {
     crate::check::described(c.encode_utf8(&mut [0; 4]))
 }

@@ -20,7 +20,7 @@ pub const STYLES: [(&str, char); 4] = [("1,234.5", '.'), ("1.234,5", ','), ("1 2
 #[derive(Debug, Clone)]
 pub struct NumberDiagnostics {
     step: NumberStep,
-    /// The byte of the trimmed phrase after the step, where `like` or `signed` would come.
+    /// The byte of the trimmed phrase after the step, where `like` or `signed` belongs.
     pub at: usize,
     plan: NumberPlan,
     /// Whether the step has an example.
@@ -75,7 +75,7 @@ pub struct DoubtfulNumbers {
 }
 
 impl NumberDiagnostics {
-    /// For the last number step of the first branch of a phrase, if it has one.
+    /// Observations for the last number step of the first branch, if it has one.
     pub fn new(phrase: &Phrase) -> Option<NumberDiagnostics> {
         let Body::Steps(steps) = &phrase.branches.first()?.body else { return None };
         let (step, kind, style) = steps.iter().rev().find_map(|step| match &step.kind {
@@ -94,7 +94,7 @@ impl NumberDiagnostics {
         })
     }
 
-    /// The words that make the step read numbers of a style. `None` where results with a point would be read in another way.
+    /// The words that make the step read a style. `None` if this would change the reading of results with a point.
     pub fn with_style(&self, style: usize) -> Option<String> {
         let (example, decimal) = STYLES.get(style)?;
         (*decimal == '.' || !self.with_point).then(|| format!(" like \"{example}\""))
@@ -105,7 +105,7 @@ impl NumberDiagnostics {
         self.step == NumberStep::Plain
     }
 
-    /// Adds the observations of later rows, counted from after row `offset`.
+    /// Adds the observations of later rows, whose numbers start after `offset`.
     pub fn append(&mut self, later: &NumberDiagnostics, offset: u64) {
         self.with_point |= later.with_point;
         for (doubt, numbers) in &later.doubts {
@@ -262,7 +262,7 @@ pub fn style_of(text: &str) -> Option<usize> {
 /// decimals, with an exponent.
 pub fn stretch(value: &str, part: &Range<usize>) -> Option<Range<usize>> {
     let mut whole = part.clone();
-    // One mark at a time, with digits on both sides of it.
+    // One mark at a time, with digits on both sides.
     let goes_on = |chars: &mut dyn Iterator<Item = char>| {
         let (mut width, mut mark) = (0, 0);
         for c in chars {
@@ -288,7 +288,7 @@ pub fn stretch(value: &str, part: &Range<usize>) -> Option<Range<usize>> {
         {
             whole.start -= 1 + last_digits(left);
         }
-        // Decimals are no first group.
+        // Decimals are not a first group.
         if (1..=3).contains(&last)
             && (number.len() == last || last == 3)
             && let Some(right) = value[whole.end..].strip_prefix(' ')

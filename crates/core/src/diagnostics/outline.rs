@@ -1,13 +1,13 @@
-//! The outline of a value: how long its parts of letters and digits are, and what is between them.
+//! The outline of a value: the lengths of its runs of letters and digits, and the characters between them.
 //!
-//! A fix for a value that has a look-alike in it is a guess. It is offered only where the value, with the fix, has an outline
-//! that many others have: `HNG0041B7` is no code with a letter for a digit where the others look like `HNG-00417-S7`.
+//! A correction for a look-alike is suggested only if the corrected value has an outline that many values share. Without that test,
+//! `HNG0041B7` would become a code of digits beside values such as `HNG-00417-S7`.
 
 use std::collections::BTreeMap;
 
-/// Values whose outlines are kept for comparison: the first of a run.
+/// Number of values whose outlines are kept for comparison, from the start of a run.
 pub const SAMPLE: usize = 100;
-/// Outlines that at least this share of the values have are those of many.
+/// An outline is common if at least this share of the values has it.
 const MANY: f64 = 0.2;
 
 /// `3-8-4` for `GRP-00041273-S7K2`.
@@ -31,7 +31,7 @@ pub fn outline(value: &str) -> String {
     outline
 }
 
-/// The outlines that many of some values have.
+/// The outlines that at least a fifth of the values share.
 pub fn of_many(sample: &[String]) -> Vec<String> {
     let mut counts: BTreeMap<String, usize> = BTreeMap::new();
     sample.iter().for_each(|value| *counts.entry(outline(value.trim())).or_default() += 1);

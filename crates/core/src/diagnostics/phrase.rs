@@ -1,4 +1,4 @@
-//! What a phrase looks at, as far as hints go: the ends it counts from, and the texts it looks for.
+//! Properties of phrases that hints depend on.
 
 use crate::phrase::ast::{Body, DateFormat, Marker, Phrase, Position, Sides, StepKind};
 
@@ -18,7 +18,7 @@ pub fn counted_ends(phrase: &Phrase) -> (bool, bool) {
     }
 }
 
-/// The texts that a phrase looks for as they are.
+/// The literal markers of a phrase.
 pub fn markers(phrase: &Phrase) -> Vec<String> {
     let mut texts = Vec::new();
     let mut add = |marker: &Marker| {
@@ -51,7 +51,7 @@ pub fn markers(phrase: &Phrase) -> Vec<String> {
     texts
 }
 
-/// The first branch of a phrase, and what is written after it, as they are in the trimmed phrase.
+/// The first branch of a phrase and the rest, as in the trimmed phrase.
 pub fn branches(phrase: &Phrase) -> (String, String) {
     let text = phrase.source.trim();
     let leading = phrase.source.len() - phrase.source.trim_start().len();
@@ -60,7 +60,7 @@ pub fn branches(phrase: &Phrase) -> (String, String) {
     (first.to_owned(), rest.to_owned())
 }
 
-/// The last step of the first branch, if it reads dates: how they are written.
+/// The format of the last step of the first branch, if that step is `date`.
 fn date_format(phrase: &Phrase) -> Option<&DateFormat> {
     let Body::Steps(steps) = &phrase.branches.first()?.body else { return None };
     match &steps.last()?.kind {
@@ -74,7 +74,7 @@ pub fn gives_dates(phrase: &Phrase) -> bool {
     date_format(phrase).is_some()
 }
 
-/// The byte of the trimmed phrase at which `from` and a year would come, where years have two digits and nobody said which.
+/// The byte of the trimmed phrase where `from YEAR` belongs, if the phrase reads two-digit years without it.
 pub fn century_at(phrase: &Phrase) -> Option<usize> {
     let format = date_format(phrase)
         .filter(|format| format.from.is_none() && (format.text.contains("%y") || format.text.contains("%D")))?;

@@ -1,4 +1,4 @@
-//! What is observed of the values and the results of one piece while batches go by.
+//! Observations about the values and results of one piece.
 
 use std::collections::BTreeMap;
 
@@ -17,82 +17,80 @@ use crate::sightings::Sightings;
 use crate::text::characters::Form;
 use crate::text::look_alikes::looks_like;
 
-/// What is observed of one piece.
+/// Observations about one piece.
 #[derive(Debug, Clone, Default)]
 pub struct PieceDiagnostics {
     /// Its name.
     pub name: String,
-    /// The phrase as it was written; empty where the piece comes from no phrase.
+    /// The phrase as written; empty if the piece has none.
     pub phrase: String,
-    /// The first branch of the phrase, and what is written after it: the other branches, with the `or` before them.
+    /// The first branch of the phrase, and the rest with its `or`.
     pub branches: (String, String),
     /// Observations about its number step, if it has one.
     pub numbers: Option<NumberDiagnostics>,
-    /// Where `from` and a year would come, where the phrase reads dates with years of two digits.
+    /// Where `from YEAR` belongs, if the phrase reads two-digit years.
     pub century_at: Option<usize>,
     /// Whether the phrase gives dates.
     pub gives_dates: bool,
-    /// Whether values are of use to compare others with.
+    /// Whether sample values are useful for comparison.
     pub is_sampled: bool,
-    /// Whether they are kept now: the first of a run are enough.
+    /// Whether sample values are being kept.
     pub takes_sample: bool,
-    /// Whether spaces at an end of the value would be counted by the first step.
+    /// Whether the first step counts from the left end, so that leading spaces matter.
     pub counts_left: bool,
-    /// The same at the other end.
+    /// The same for the right end.
     pub counts_right: bool,
-    /// The texts looked for, in the order of the phrase.
+    /// The markers, in the order of the phrase.
     pub markers: Vec<String>,
-    /// Values with spaces at an end that counts.
+    /// Values with white space at an end that matters.
     pub spaces: Sightings,
-    /// Characters that look like one of a marker's, where the marker was missing: marker, look-alike, and the outline of the
-    /// value with the marker's in its place.
+    /// Look-alikes in values without the marker: marker, look-alike, and the outline of the corrected value.
     pub look_alikes: BTreeMap<(String, char, String), WithExample>,
-    /// Markers that were there in another case.
+    /// Markers that occur in another case.
     pub other_case: BTreeMap<String, WithExample>,
-    /// Results of digits but for letters that look like some: the first of these, and the outline of the value.
+    /// Results that are digits except for letters that resemble digits: the first such letter, and the outline of the value.
     pub letters: BTreeMap<(char, String), Sightings>,
-    /// Results of digits only.
+    /// Number of results that are only digits.
     pub digits_only: u64,
-    /// Results.
+    /// Number of results.
     pub there: u64,
-    /// Values that are not empty.
+    /// Number of values that are not empty.
     pub values: u64,
-    /// The first of these.
+    /// The first values.
     pub sample: Vec<String>,
-    /// Observations about its branches that read dates, where it has several.
+    /// Observations about its branches with `date`, if there are several.
     pub date_branches: Option<DateBranches>,
-    /// Dates after today.
+    /// Dates in the future.
     pub future: Sightings,
-    /// The year that begins the hundred years up to today's.
+    /// The year 99 years before today.
     pub hundred_years_ago: i32,
-    /// Values that are not empty, and gave nothing.
+    /// Values with text but without a result.
     pub missing: Sightings,
     /// Results that are short.
     pub short: Sightings,
-    /// Values of digits only, by their width.
+    /// Values that are only digits, by width.
     pub widths: Vec<Sightings>,
-    /// Those of each width that begin with a zero.
+    /// Those with a leading zero, by width.
     pub zeros: Vec<u64>,
 }
 
-/// A piece in a batch of rows.
+/// A piece in a batch.
 #[derive(Clone, Copy)]
 pub struct Observed<'a> {
     /// The value of each row.
     pub values: Texts<'a>,
-    /// How many of them are not empty, as [`note_looks`] counts them.
+    /// The number of values that are not empty, from [`note_looks`].
     pub filled: u64,
-    /// Which of the values are worth a look.
+    /// The values that need a closer look, from [`note_looks`].
     pub looks: &'a [u32],
-    /// What was cut out of them.
+    /// The results.
     pub results: &'a Results,
     /// The number of a row of the batch in the table, from 1.
     pub number: &'a dyn Fn(usize) -> u64,
 }
 
-/// Notes which of some values are worth a look, whatever is cut out of them, and counts those that are not empty: once a column,
-/// for all its pieces.
-// Compiled by itself: what its loops need then stays in registers.
+/// Records the values that need a closer look and counts the values that are not empty. It runs once per column, for all pieces.
+// A separate function, so that the loop keeps its variables in registers.
 #[inline(never)]
 pub fn note_looks(values: Texts, looks: &mut Vec<u32>) -> u64 {
     looks.clear();
@@ -100,7 +98,7 @@ pub fn note_looks(values: Texts, looks: &mut Vec<u32>) -> u64 {
     let bytes = values.text.as_bytes();
     let end_of = |at: u32| bytes.get(at as usize).map_or(0, |byte| ENDS[usize::from(*byte)]);
     for (row, value) in (0..).zip(values.spans) {
-        // An empty value has the bytes around it for its ends: it is looked at, and nothing is found.
+        // The ends of an empty value are the neighbouring bytes; a closer look then finds no problem.
         if end_of(value.start) + end_of(value.end.wrapping_sub(1)) >= LOOK {
             looks.push(row);
         }
@@ -110,7 +108,7 @@ pub fn note_looks(values: Texts, looks: &mut Vec<u32>) -> u64 {
 }
 
 impl PieceDiagnostics {
-    /// Nothing seen so far of a piece.
+    /// No observations yet.
     pub fn new(piece: &Piece) -> PieceDiagnostics {
         let Source::Take { phrase, .. } = &piece.source else {
             return PieceDiagnostics { name: piece.name.clone(), ..PieceDiagnostics::default() };
@@ -134,7 +132,7 @@ impl PieceDiagnostics {
         }
     }
 
-    /// Adds what was seen of the piece in later rows, which were counted from after row `offset`.
+    /// Adds the observations of later rows, whose numbers start after `offset`.
     pub fn append(&mut self, later: &PieceDiagnostics, offset: u64) {
         self.spaces.append(&later.spaces, offset);
         self.missing.append(&later.missing, offset);
@@ -161,7 +159,7 @@ impl PieceDiagnostics {
         }
     }
 
-    /// Observes the piece in a batch of rows: its values first, then its results.
+    /// Observes the piece in a batch: its values, then its results.
     pub fn observe(&mut self, today: &str, Observed { values, filled, looks, results, number }: Observed) {
         self.values += filled;
         self.there += match results.are_filled() {
@@ -200,18 +198,18 @@ impl PieceDiagnostics {
                 let firsts: Vec<Span> = (0..results.rows()).map(first).collect();
                 self.observe_digits(number, texts.text.as_bytes(), &firsts, values);
             }
-            // What a cut or a check has made sure is not looked for again.
+            // A cut or a check may already guarantee it.
             Some(true) if results.are_filled() => self.digits_only += values.len() as u64,
             Some(false) => {}
             _ => self.observe_digits(number, texts.text.as_bytes(), texts.spans, values),
         }
     }
 
-    /// Observes texts that are digits, and those that are nearly.
-    // Compiled by itself: what its loops need then stays in registers.
+    /// Observes texts that are digits or nearly so.
+    // A separate function, so that the loop keeps its variables in registers.
     #[inline(never)]
     fn observe_digits(&mut self, number: &dyn Fn(usize) -> u64, source: &[u8], texts: &[Span], values: Texts) {
-        // Few codes come near to digits: those are looked at by themselves.
+        // Few codes are nearly digits; these are examined one by one.
         let mut near = Vec::new();
         self.digits_only += simd::for_this_processor(CountDigits { source, texts, near: &mut near });
         for row in near {
@@ -219,7 +217,7 @@ impl PieceDiagnostics {
         }
     }
 
-    /// Observes a value that is worth a look, or whose result is not what was asked for.
+    /// Observes a value that needs a closer look, or whose result is missing or short.
     #[cold]
     fn observe_value(&mut self, row: u64, value: &str, form: Form, state: State) {
         const SPACES: [char; 3] = [' ', '\u{a0}', '\t'];
@@ -245,7 +243,7 @@ impl PieceDiagnostics {
         }
     }
 
-    /// What was seen of the values of digits that are so wide.
+    /// The observations for values of this width that are only digits.
     fn width(&mut self, width: usize) -> (&mut Sightings, &mut u64) {
         if self.widths.len() <= width {
             self.widths.resize_with(width + 1, Sightings::default);
@@ -254,19 +252,19 @@ impl PieceDiagnostics {
         (&mut self.widths[width], &mut self.zeros[width])
     }
 
-    /// Observes a text that may be digits, or digits but for letters which look like some. Whether it is digits only.
-    // Compiled by itself: what its loops need then stays in registers.
+    /// Observes a text that may be digits, or digits except for look-alike letters. Returns whether it is only digits.
+    // A separate function, so that the loop keeps its variables in registers.
     #[inline(never)]
     fn observe_letters(&mut self, row: u64, text: &[u8], value: &str) -> bool {
         if let Some(letter) = digit_look_alike(text) {
-            // A digit in place of a letter leaves the outline as it is.
+            // Replacing a letter by a digit does not change the outline.
             note(&mut self.letters, (letter, outline(value.trim())), row);
         }
         !text.is_empty() && text.iter().all(u8::is_ascii_digit)
     }
 
     fn look_for_markers(&mut self, row: u64, value: &str, form: Form) {
-        // Of plain characters, only a tab looks like another one.
+        // A tab is the only plain character that resembles another one.
         let may_look_alike = !form.is_plain() || memchr::memchr(b'\t', value.as_bytes()).is_some();
         for marker in &self.markers {
             let has_letters = marker.chars().any(char::is_alphabetic);
@@ -279,7 +277,7 @@ impl PieceDiagnostics {
             if value.contains(marker.as_str()) {
                 continue;
             }
-            // The character that hides the marker: with the plain one in its place, the marker is there.
+            // The character that hides the marker: replacing it makes the marker appear.
             let fixed = value.chars().filter(|c| looks_like(*c).is_some_and(|plain| marker.contains(plain))).find_map(|c| {
                 let plain = looks_like(c).unwrap_or(c);
                 let fixed = value.replace(c, plain.encode_utf8(&mut [0; 4]));
@@ -295,7 +293,7 @@ impl PieceDiagnostics {
     }
 }
 
-/// Counts the texts that are digits alone, and notes which may be but for letters that look like some, or are long.
+/// Counts the texts that are only digits, and records those that are long or may contain look-alike letters.
 struct CountDigits<'a> {
     source: &'a [u8],
     texts: &'a [Span],
@@ -313,7 +311,7 @@ impl WithSimd for CountDigits<'_> {
         for (row, span) in texts.iter().enumerate() {
             let (start, width) = (span.start as usize, span.width());
             let others = !ByteRange::DIGITS.has(simd::lanes(source, start)) & simd::first_lanes(width);
-            // Codes are as good as random, but few come near to digits: the processor foresees that.
+            // Codes are nearly random, but few resemble digits, so the branch is predictable.
             if width <= 16 && others == 0 {
                 digits_only += u64::from(width > 0);
             } else if others.count_ones() as usize * 2 < width
@@ -326,33 +324,33 @@ impl WithSimd for CountDigits<'_> {
     }
 }
 
-/// The most kinds of one thing that are told apart.
+/// Maximum number of kinds that are counted separately.
 const MOST_KINDS: usize = 1000;
 
-/// Notes a row with a thing of some kind, unless there are very many kinds.
+/// Records a row for a kind, up to a limit on kinds.
 pub fn note<K: Ord>(all: &mut BTreeMap<K, Sightings>, kind: K, row: u64) {
     if all.len() < MOST_KINDS || all.contains_key(&kind) {
         all.entry(kind).or_default().note(row);
     }
 }
 
-/// Adds what was seen in later rows, kind by kind.
+/// Adds later observations, kind by kind.
 pub fn append_all<K: Ord + Clone>(all: &mut BTreeMap<K, Sightings>, later: &BTreeMap<K, Sightings>, offset: u64) {
     for (kind, seen) in later {
         all.entry(kind.clone()).or_default().append(seen, offset);
     }
 }
 
-/// How often something was seen, and the first value that it was seen in.
+/// A count with an example.
 #[derive(Debug, Clone, Default)]
 pub struct WithExample {
-    /// How often, and in which rows first.
+    /// The count and the first rows.
     pub seen: Sightings,
     /// The value of the first row.
     pub value: String,
 }
 
-/// Notes a row and its value with a thing of some kind, unless there are very many kinds.
+/// Records a row and its value for a kind, up to a limit on kinds.
 fn note_with_example<K: Ord>(all: &mut BTreeMap<K, WithExample>, kind: K, row: u64, value: &str) {
     if all.len() < MOST_KINDS || all.contains_key(&kind) {
         let first = || WithExample { value: value.to_owned(), ..WithExample::default() };

@@ -1,4 +1,4 @@
-//! What is observed of a few values, and what is said of it.
+//! Tests of observations and hints.
 
 use proptest::prelude::*;
 
@@ -11,7 +11,6 @@ use crate::program::Setting;
 use crate::tally::Tally;
 use crate::text::unit::Unit;
 
-/// What is observed of a piece, some rows at a time.
 fn observed(piece: Piece, values: &[&str], rows: usize) -> Diagnostics {
     let mut diagnostics = Diagnostics::new(std::slice::from_ref(&piece)).with_today("2025-11-25");
     let wanted = crate::piece::Wanted { pieces: vec![piece], ..crate::piece::Wanted::default() };
@@ -31,7 +30,7 @@ fn observed(piece: Piece, values: &[&str], rows: usize) -> Diagnostics {
     diagnostics
 }
 
-/// The hints of a piece on values, as they are shown.
+/// The hints for a piece on some values.
 fn hints(piece: &str, values: &[&str]) -> Vec<String> {
     let piece = Piece::parse(&format!("p: {piece}"), 0).unwrap();
     observed(piece, values, 256)
@@ -94,7 +93,7 @@ fn what_is_observed() {
         ("char 3 then upper", many("abc", "ab"), vec!["p is missing in only 1 of 100 rows [100]: look at row 100"]),
         ("first 3", many("abc", "ab"), vec!["p is short in only 1 of 100 rows [100]: look at row 100"]),
         ("first 3", vec!["S1B", "abc", "IOU"], vec![]),
-        // A value that is otherwise unlike the others too is no code with a look-alike in it.
+        // A value unlike the others is not a code with a look-alike.
         ("chars 3 to 6", many("A-0041-7", "A0B417"), vec![]),
         (r#"section 2 by "-""#, many("A-0041-7", "A–2"), vec!["p is missing in only 1 of 100 rows [100]: look at row 100"]),
         (
@@ -217,7 +216,7 @@ fn a_check_that_nearly_all_rows_fail_comes_first() {
     assert_eq!(hints[0].seen, "19 of 20 rows do not meet `length 9` of serial");
 }
 
-/// Texts of many kinds, or all of one that a check is met by.
+/// Texts of many kinds, or all of one kind that a check accepts.
 fn texts() -> impl Strategy<Value = Vec<String>> {
     let kind = prop_oneof![
         3 => Just("[0-9OSB]{0,5}|[ 0-9aOSl-]{0,20}|[0-9]{15,18}"),

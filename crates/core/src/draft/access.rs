@@ -1,6 +1,6 @@
-//! How a part of a value is reached: the steps of a phrase, and other steps where these find nothing.
+//! The steps that reach a part of a value, with alternatives.
 
-/// Branches of steps.
+/// Alternative sequences of steps.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Access {
     branches: Vec<Vec<String>>,
@@ -14,19 +14,18 @@ impl Default for Access {
 }
 
 impl Access {
-    /// One step further.
+    /// Adds a step.
     pub fn then(&self, step: &str) -> Access {
         let further = |branch: &Vec<String>| branch.iter().cloned().chain([step.to_owned()]).collect();
         Access { branches: self.branches.iter().map(further).collect() }
     }
 
-    /// Or otherwise.
+    /// Adds an alternative.
     pub fn or(mut self, other: &Access) -> Access {
         self.branches.extend(other.branches.iter().cloned());
         self
     }
 
-    /// The phrase.
     pub fn phrase(&self) -> String {
         let branch = |steps: &Vec<String>| if steps.is_empty() { "whole".to_owned() } else { steps.join(" then ") };
         self.branches.iter().map(branch).collect::<Vec<_>>().join(" or ")

@@ -1,31 +1,31 @@
-//! What holds for nearly all texts of a piece.
+//! Properties of nearly all texts of a piece.
 
 use std::collections::BTreeMap;
 
 use crate::survey::{Kinds, What, runs_of};
 use crate::text::characters;
 
-/// A share of texts for which a check must hold to be proposed.
+/// A check is proposed if at least this share of the texts pass it.
 pub const NEARLY_ALL: f64 = 0.95;
-/// The most different texts that are named one by one.
+/// Maximum number of distinct texts to list.
 const FEW: usize = 8;
-/// What so small a share of the texts is counts as an exception there.
+/// Texts with a smaller share than this are exceptions in such a list.
 const EXCEPTION: f64 = 0.01;
 
-/// What is known of the texts of a piece.
+/// Properties of the texts of a piece.
 #[derive(Debug, Clone, Default, PartialEq)]
 pub struct Known {
     /// The class of nearly all texts.
     pub class: Option<&'static str>,
-    /// Their widths: from, to. Known only where nearly all are within.
+    /// The range of their widths, if nearly all are within it.
     pub width: Option<(usize, usize)>,
-    /// The common texts, the commonest first, if they are few and nearly all there are.
+    /// The frequent texts, the most frequent first, if they are few and cover nearly all.
     pub few: Vec<String>,
-    /// Some texts, to be shown.
+    /// Example texts.
     pub such_as: Vec<String>,
 }
 
-/// Looks at the texts of a piece.
+/// Examines the texts of a piece.
 pub fn known(texts: &[String]) -> Known {
     if texts.is_empty() {
         return Known::default();
@@ -51,7 +51,7 @@ pub fn known(texts: &[String]) -> Known {
     }
 }
 
-/// The smallest class that nearly all texts are of.
+/// The smallest class that covers nearly all texts.
 fn class(texts: &[String]) -> Option<&'static str> {
     let kinds: Vec<Option<Kinds>> = texts.iter().map(|text| kinds(text)).collect();
     let upper_digits = Kinds::UPPER.with(Kinds::DIGIT);
@@ -65,7 +65,7 @@ fn class(texts: &[String]) -> Option<&'static str> {
     tried.into_iter().find(|class| holds(class)).map(Kinds::class)
 }
 
-/// The kinds of a text's letters and digits; `None` where it has other characters too.
+/// The kinds of letters and digits in a text; `None` if it has other characters.
 fn kinds(text: &str) -> Option<Kinds> {
     runs_of(text).into_iter().try_fold(Kinds::default(), |all, run| match run.what {
         What::Kind(kinds) => Some(all.with(kinds)),
@@ -73,7 +73,7 @@ fn kinds(text: &str) -> Option<Kinds> {
     })
 }
 
-/// The widths that nearly all texts have: one, or a range that is narrow enough to say something.
+/// The widths of nearly all texts, if the range is narrow enough to be useful.
 fn width(texts: &[String]) -> Option<(usize, usize)> {
     let mut counts: BTreeMap<usize, usize> = BTreeMap::new();
     texts.iter().for_each(|text| *counts.entry(characters::count(text)).or_default() += 1);
@@ -81,7 +81,7 @@ fn width(texts: &[String]) -> Option<(usize, usize)> {
     if most as f64 >= NEARLY_ALL * texts.len() as f64 {
         return Some((steady, steady));
     }
-    // Take in widths, the commonest first, until nearly all texts are within.
+    // Add widths, the most frequent first, until nearly all texts are covered.
     let mut by_count: Vec<(usize, usize)> = counts.into_iter().map(|(width, count)| (count, width)).collect();
     by_count.sort_by(|a, b| b.cmp(a));
     let (mut least, mut widest, mut taken) = (steady, steady, 0);
@@ -96,10 +96,10 @@ fn width(texts: &[String]) -> Option<(usize, usize)> {
 }
 
 impl Known {
-    /// The checks, as they are written.
+    /// The checks as conditions.
     pub fn checks(&self) -> Vec<String> {
         let mut checks: Vec<String> = self.class.iter().map(|class| (*class).to_owned()).collect();
-        // The widths of words say little.
+        // The widths of words are not informative.
         let says_something = !matches!(self.class, None | Some("letters" | "lowercase"));
         match self.width {
             Some((least, most)) if least == most => checks.push(format!("length {least}")),
@@ -109,7 +109,7 @@ impl Known {
         checks
     }
 
-    /// The piece as a form writes it.
+    /// The piece in layout notation.
     pub fn field(&self, name: &str) -> String {
         let width = match self.width {
             Some((least, most)) if least == most => format!(" {least}"),

@@ -1,8 +1,7 @@
-//! The steps of the language that may cut what is wanted out of some texts.
+//! Candidate steps that may cut the wanted results out of some texts.
 //!
-//! They are proposed from what the texts have in common: delimiters and words that are in all of them, and
-//! the places of the first text where the result may be. Whether a step does what is wanted is found out by
-//! running it.
+//! Candidates come from what the texts share: delimiters and words that occur in all of them, and the positions of the first result in
+//! its text. Running a candidate shows whether it is right.
 
 use std::collections::BTreeSet;
 
@@ -12,12 +11,12 @@ use crate::phrase::quoted;
 use crate::text::characters;
 use crate::text::kind::Kind;
 
-/// A step as it is written, and what it costs: simple and general steps are cheap.
+/// A step with its cost. Simple and general steps are cheap.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Step {
-    /// How it is written.
+    /// The step in the phrase language.
     pub text: String,
-    /// What it costs.
+    /// Its cost.
     pub cost: f64,
 }
 
@@ -61,7 +60,7 @@ pub fn steps(texts: &[&str], results: &[&str]) -> Vec<Step> {
     steps
 }
 
-/// What is in all texts and may be a marker.
+/// Possible markers that occur in all texts.
 fn markers(texts: &[&str]) -> Vec<Marker> {
     let Some(first) = texts.first() else { return Vec::new() };
     let mut found: BTreeSet<(u8, String)> = BTreeSet::new();
@@ -95,7 +94,7 @@ fn markers(texts: &[&str]) -> Vec<Marker> {
     for (rank, text) in found {
         let count = texts.iter().map(|other| other.matches(text.as_str()).count()).min().unwrap_or(0);
         if count > 0 && markers.len() < MOST_MARKERS {
-            // A word of one value only may be anything; a word of all values is a label.
+            // A word in a single value may be arbitrary; a word in all values is a label.
             let word = if texts.len() == 1 { 0.5 } else { 0.15 };
             let cost = match (rank, text.as_str()) {
                 (0, " ") => 0.05,
@@ -131,7 +130,7 @@ fn markers(texts: &[&str]) -> Vec<Marker> {
     markers
 }
 
-/// Steps that cut at one marker.
+/// Steps with one marker.
 fn at_marker(marker: &Marker, steps: &mut Vec<Step>) {
     let Marker { written, cost, count, .. } = marker;
     for (nth, dear) in nths(*count) {
@@ -154,12 +153,12 @@ fn at_marker(marker: &Marker, steps: &mut Vec<Step>) {
     }
 }
 
-/// Steps that cut between two markers, the second of which is the next after the first.
+/// Steps between two markers; the second is the next one after the first.
 fn between(first: &Marker, second: &Marker, same: bool, steps: &mut Vec<Step>) {
     if first.text.is_none() && second.text.is_none() {
         return;
     }
-    // Brackets ask for it.
+    // Matching brackets suggest it.
     let pairs = [("(", ")"), ("[", "]"), ("{", "}"), ("<", ">"), ("\"", "\"")];
     let pair = first.text.as_deref().zip(second.text.as_deref());
     let base = if pair.is_some_and(|pair| pairs.contains(&pair)) { 0.95 } else { 1.2 };
@@ -170,7 +169,7 @@ fn between(first: &Marker, second: &Marker, same: bool, steps: &mut Vec<Step>) {
     }
 }
 
-/// Which occurrences are tried where there are `count` of them, as they are written, with what they cost.
+/// Ordinals to try for `count` occurrences, with their costs.
 fn nths(count: usize) -> Vec<(&'static str, f64)> {
     let from_left = [("", 0.0), ("2nd ", 0.3), ("3rd ", 0.65), ("4th ", 1.0)];
     let mut nths: Vec<_> = from_left.into_iter().take(count.min(MOST_NTH)).collect();
@@ -183,7 +182,7 @@ fn nths(count: usize) -> Vec<(&'static str, f64)> {
     nths
 }
 
-/// Numbers and runs.
+/// Steps for numbers and runs.
 fn counted(texts: &[&str], steps: &mut Vec<Step>) {
     let least = |of: &dyn Fn(Kind) -> bool| {
         let count = |text: &&str| runs(text).iter().filter(|(kind, _)| of(*kind)).count();
@@ -218,7 +217,7 @@ fn counted(texts: &[&str], steps: &mut Vec<Step>) {
     }
 }
 
-/// Cuts by position, at the places of the first text where its result may be.
+/// Steps by position, from the positions of the first result in its text.
 fn positions(texts: &[&str], results: &[&str], steps: &mut Vec<Step>) {
     let (Some(text), Some(result)) = (texts.first(), results.first()) else { return };
     let ranges: Vec<_> = characters::ranges(text).collect();
@@ -226,7 +225,7 @@ fn positions(texts: &[&str], results: &[&str], steps: &mut Vec<Step>) {
     let mut places: BTreeSet<(usize, usize)> = BTreeSet::new();
     let wanted: Vec<String> = characters::ranges(result).map(|range| folded(&result[range])).collect();
     let found: Vec<String> = ranges.iter().map(|range| folded(&text[range.clone()])).collect();
-    // Where the result is, or a part of it that is not padding, prefix or suffix.
+    // The position of the result, or of the part that is not padding, prefix or suffix.
     for from in 0..found.len() {
         for start in 0..wanted.len() {
             let same = found[from..].iter().zip(&wanted[start..]).take_while(|(a, b)| a == b).count();
@@ -237,7 +236,7 @@ fn positions(texts: &[&str], results: &[&str], steps: &mut Vec<Step>) {
                 continue;
             }
             places.insert((from, from + same));
-            // With the zeros before it, which `plain number` takes away.
+            // Include the leading zeros that `plain number` removes.
             let zeros = found[..from].iter().rev().take_while(|found| *found == "0").count();
             places.insert((from - zeros, from + same));
         }
@@ -272,7 +271,7 @@ fn positions(texts: &[&str], results: &[&str], steps: &mut Vec<Step>) {
     }
 }
 
-/// The unbroken runs of one kind.
+/// The runs of one kind of character.
 fn runs(text: &str) -> Vec<(Kind, &str)> {
     let mut runs: Vec<(Kind, std::ops::Range<usize>)> = Vec::new();
     for range in characters::ranges(text) {

@@ -1,24 +1,24 @@
-//! Examples of what is wanted: a value, and the result it should give.
+//! Examples for `--want`: a value and its wanted result.
 
 use crate::text_error::TextError;
 
-/// The longest value of an example, in bytes.
+/// Maximum size of the value of an example, in bytes.
 const MOST_BYTES: usize = 1000;
 
-/// What is between a value and its result.
+/// The separator of value and result.
 const ARROW: &str = " => ";
 
-/// A value, and the result it should give.
+/// A value and its wanted result.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Example {
     /// The value.
     pub value: String,
-    /// Its result.
+    /// The result.
     pub result: String,
 }
 
 impl Example {
-    /// Reads `VALUE => RESULT`. Spaces count, but for one on each side of the arrow.
+    /// Parses `VALUE => RESULT`. Spaces count, except for one on each side of the arrow.
     ///
     /// ```
     /// use keen_notch_core::draft::Example;
@@ -57,8 +57,8 @@ impl Example {
     }
 }
 
-/// Whether each result can come from its value at all: its characters are there, in either case, but for some
-/// put before them, after them, or as padding.
+/// Checks that each result can come from its value: the value contains its characters, in any case, except for a prefix, a suffix or
+/// padding.
 ///
 /// ```
 /// use keen_notch_core::draft::{Example, check};
@@ -79,7 +79,7 @@ pub fn check(examples: &[Example]) -> Result<(), (usize, TextError)> {
 }
 
 impl Example {
-    /// The check of one example; `before` and `after` are the numbers of bytes that all results have in common at either end.
+    /// Checks one example; `before` and `after` are the numbers of bytes that all results share at the start and end.
     fn check(&self, before: usize, after: usize) -> Result<(), TextError> {
         if self.value.is_empty() {
             return Err(TextError::new("the value is empty", 0..0, "give a value of the column"));
@@ -95,7 +95,7 @@ impl Example {
         let has = |c: char| folded(&c.to_string()).chars().all(|c| value.contains(c));
         let foreign = |text: &str| text.contains(|c| !has(c));
         let mut core = before..self.result.len() - after;
-        // What all results begin or end with may be put there; so may whole words, and characters at the ends.
+        // A common prefix or suffix of all results may be added text; so may whole words and characters at the ends.
         loop {
             let text = &self.result[core.clone()];
             let is_word = |c: char| c.is_alphanumeric();
@@ -113,7 +113,7 @@ impl Example {
         let text = &self.result[core.clone()];
         let (culprit, all) = match text.chars().find(|c| !has(*c)) {
             Some(culprit) => (core.start + text.find(culprit).unwrap_or(0), text),
-            // Nothing is left that comes from the value, unless all results share what does.
+            // No text is left that could come from the value, unless all results share it.
             None if text.is_empty() && !self.result.contains(has) => (0, self.result.as_str()),
             None => return Ok(()),
         };
@@ -127,7 +127,7 @@ impl Example {
     }
 }
 
-/// How many bytes the results of several examples share at their starts and at their ends, as whole characters.
+/// The numbers of bytes that several results share at their starts and ends, in whole characters.
 fn common_ends(examples: &[Example]) -> (usize, usize) {
     let [first, rest @ ..] = examples else { return (0, 0) };
     if rest.is_empty() {
@@ -148,12 +148,12 @@ fn empty_result(span: std::ops::Range<usize>) -> TextError {
     TextError::new("the result is empty", span, help)
 }
 
-/// A text with its case set aside.
+/// The text in folded case.
 pub(super) fn folded(text: &str) -> String {
     text.to_lowercase()
 }
 
-/// `"X", "Y"`: each once, in their order.
+/// Distinct characters in order, as `"X", "Y"`.
 fn characters(all: impl Iterator<Item = char>) -> String {
     let mut seen: Vec<String> = Vec::new();
     for c in all {

@@ -1,4 +1,4 @@
-//! The finishes that turn what was cut into what is wanted.
+//! Candidate finishes: steps that turn a cut into the wanted result.
 
 use std::collections::HashSet;
 
@@ -8,38 +8,37 @@ use super::search::THEN;
 use crate::phrase::quoted;
 use crate::text::characters;
 
-/// Finishes that are put after each other.
+/// Maximum number of finishes in a sequence.
 const MOST: usize = 3;
-/// Texts that are followed up at each stage.
+/// Maximum number of intermediate texts per stage.
 const MOST_STATES: usize = 40;
 
-/// Finishes as they are written, and what they cost together.
+/// A sequence of finishes with its cost.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Finish {
     /// The steps.
     pub steps: Vec<String>,
-    /// What they cost.
+    /// The total cost.
     pub cost: f64,
 }
 
-/// What is wanted of all texts, made ready to be compared.
+/// The wanted results, prepared for comparison.
 #[derive(Debug)]
 pub struct Target<'a> {
     /// The results.
     pub results: Vec<&'a str>,
-    /// Their letters and digits with case set aside.
+    /// Their letters and digits in folded case.
     letters: Vec<Vec<char>>,
 }
 
 impl<'a> Target<'a> {
-    /// These results.
     pub fn new(results: Vec<&'a str>) -> Target<'a> {
         let letters = |result: &&str| result.to_lowercase().chars().filter(|c| c.is_alphanumeric()).collect();
         Target { letters: results.iter().map(letters).collect(), results }
     }
 
-    /// Whether texts may still become their results: what is wanted of letters and digits is still there in its
-    /// order, but for some put before it, after it, or as padding.
+    /// Whether finishes could still turn texts into the results: they contain the letters and digits of the results in order, except for
+    /// a prefix, a suffix or padding.
     pub fn may_come_from(&self, texts: &[String]) -> bool {
         texts.iter().zip(&self.letters).all(|(text, wanted)| {
             let text: Vec<char> = text.chars().flat_map(char::to_lowercase).filter(|c| c.is_alphanumeric()).collect();
@@ -58,17 +57,17 @@ impl<'a> Target<'a> {
     }
 }
 
-/// The most letters and digits that may be put before a text.
+/// Maximum number of letters and digits in a prefix.
 const MOST_BEFORE: usize = 64;
 
-/// How many of the wanted characters can be picked out of the text in their order, from the first on.
+/// The number of wanted characters that occur in the text in order, from the first on.
 fn picked(text: &[char], wanted: &[char]) -> usize {
     let mut rest = text.iter();
     wanted.iter().take_while(|c| rest.any(|found| found == *c)).count()
 }
 
-/// The cheapest finishes that turn `texts` into the results, one for one, and cost no more than `most`; none
-/// where the texts are the results. `None` where no finishes do.
+/// The cheapest finishes that turn `texts` into the results, one for one, at a cost of at most `most`; empty if the texts are the
+/// results. `None` if no finishes do.
 pub fn finishes(texts: &[String], target: &Target, most: f64, plans: &mut Plans) -> Option<Finish> {
     let mut states = vec![(texts.to_vec(), Finish { steps: Vec::new(), cost: 0.0 })];
     let mut seen: HashSet<Vec<String>> = HashSet::from([texts.to_vec()]);
@@ -108,7 +107,7 @@ pub fn finishes(texts: &[String], target: &Target, most: f64, plans: &mut Plans)
     best
 }
 
-/// Ways to write a number, by an example of each, whose marks are in texts.
+/// Number styles, by their examples, whose marks occur in the texts.
 pub(super) fn styles(texts: &[impl AsRef<str>]) -> Vec<&'static str> {
     let has = |mark: char| texts.iter().any(|text| text.as_ref().contains(mark));
     let (comma, point, space, apostrophe) = (has(','), has('.'), has(' '), has('\''));
@@ -116,7 +115,7 @@ pub(super) fn styles(texts: &[impl AsRef<str>]) -> Vec<&'static str> {
     styles.into_iter().filter(|(has_marks, _)| *has_marks).map(|(_, style)| style).collect()
 }
 
-/// The finishes that may bring texts nearer to their results.
+/// Finishes that may bring the texts closer to the results.
 fn candidates(texts: &[String], results: &[&str]) -> Vec<Step> {
     let (Some(text), Some(result)) = (texts.first(), results.first()) else { return Vec::new() };
     let mut steps = Vec::new();
@@ -165,8 +164,8 @@ fn candidates(texts: &[String], results: &[&str]) -> Vec<Step> {
             add(format!("pad right to {width} with {}", quoted(filling)), 0.65);
         }
     }
-    // What all results have before or after their texts. Where the whole text is not there yet, a later finish
-    // may still make it so: then it is what is there beyond its first or last character.
+    // The common prefix or suffix of all results. If a text is not complete yet, a later finish may complete it; then the text beyond its
+    // first or last character counts.
     let folded: Vec<(String, String)> = texts.iter().zip(results).map(|(a, b)| (a.to_lowercase(), b.to_lowercase())).collect();
     let before = |(text, result): &(String, String)| result.find(text.as_str());
     if let Some(at) = folded.first().and_then(before).filter(|at| *at > 0 && result.is_char_boundary(*at)) {

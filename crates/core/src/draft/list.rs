@@ -1,4 +1,4 @@
-//! A cut list that is proposed for a column, with the evidence for each line of it.
+//! A proposed cut list for a column, with evidence for each line.
 
 use super::checks::NEARLY_ALL;
 use super::marks::spaced;
@@ -13,26 +13,26 @@ use crate::survey::{Delimiter, LONGEST_IN_SAMPLE, Survey};
 use crate::toml_text::{toml_key, toml_text};
 use crate::words::{counted, grouped};
 
-/// A layout that fits fewer rows than this is no reading.
+/// A layout is proposed only if at least this share of the rows match.
 const FITS: f64 = 0.9;
-/// With fewer values, what holds may be chance.
+/// With fewer values, a rule may hold by chance.
 const FEW_VALUES: u64 = 20;
 
-/// Where a draft comes from.
+/// The source of a draft.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct Origin {
-    /// What the input is called.
+    /// The name of the input.
     pub input: String,
-    /// The column as a cut list names it.
+    /// The column in cut list notation.
     pub column: String,
-    /// The names of all columns, which pieces must not take.
+    /// The names of all columns, which the pieces must avoid.
     pub columns: Vec<String>,
-    /// How the input must be read, as keys of `[reading]` with their values in TOML.
+    /// The keys of `[reading]` with their values in TOML.
     pub reading: Vec<(String, String)>,
 }
 
 impl Origin {
-    /// How a cut list for the column begins.
+    /// The head of a cut list for the column.
     pub(super) fn head(&self) -> String {
         let title = toml_text(&format!("Draft for {}", self.shown_column()));
         let mut text = format!("title  = {title}\ncolumn = {}\n", toml_text(&self.column));
@@ -43,13 +43,13 @@ impl Origin {
         text
     }
 
-    /// The column as a comment names it.
+    /// The column as comments show it.
     pub(super) fn shown_column(&self) -> String {
         one_line(self.column.trim_matches('"'))
     }
 }
 
-/// A cut list that is proposed, in one or more readings: the likeliest first.
+/// A proposed cut list, with one or several readings, the likeliest first.
 #[derive(Debug, Clone)]
 pub struct Draft {
     origin: Origin,
@@ -60,19 +60,18 @@ pub struct Draft {
     pub readings: Vec<Reading>,
 }
 
-/// What came of trying a reading on all rows.
+/// The results of running a reading on all rows.
 #[derive(Debug, Clone, Default)]
 pub struct Proved {
-    /// Rows with any fault.
+    /// Rows with faults.
     pub faulty: Sightings,
-    /// Each check, by the name of what it is of and its words, with the rows that do not meet it.
+    /// The target and words of each check, with the failing rows.
     pub checks: Vec<(String, String, Sightings)>,
-    /// How many rows have each piece, in the order of the reading.
+    /// The number of rows with each piece, in the order of the reading.
     pub filled: Vec<u64>,
 }
 
-/// Proposes a cut list for a column that was surveyed in full, from the survey and its sample. `None` where there is no value of up
-/// to 4096 bytes that is not blank.
+/// Proposes a cut list for a fully surveyed column, from the survey and its sample. `None` if no value with text has at most 4096 bytes.
 ///
 /// ```
 /// use keen_notch_core::draft::{Origin, draft};
@@ -93,7 +92,7 @@ pub fn draft(origin: Origin, survey: &Survey) -> Option<Draft> {
     let mut node = structure(&texts, true, &mut plans);
     let mut remarks = Vec::new();
     if pieces(&node, &[]).is_empty() {
-        // Parts that never change need no piece, unless there is nothing else: then one value shows the parts.
+        // Constant parts need no piece, unless there is no other part.
         node = structure(&texts[..1], true, &mut plans);
         remarks.push(format!("Nearly every value is the same, such as {}.", quoted(&clipped(&texts[0]))));
     }
@@ -143,7 +142,7 @@ fn phrases(reading: &Reading) -> Vec<&str> {
     }
 }
 
-/// Values that nothing divides steadily may still be cut at a mark that many of them have.
+/// Values without a common delimiter may still be cut at a mark that many of them have.
 fn at_first_mark(survey: &Survey, taken: &[String], texts: &[String], plans: &mut Plans) -> Option<Reading> {
     let delimiters = survey.delimiters();
     let mark = delimiters.iter().max_by_key(|delimiter| delimiter.values)?;
@@ -165,7 +164,7 @@ fn at_first_mark(survey: &Survey, taken: &[String], texts: &[String], plans: &mu
     Some(Reading { heading, proposal: Proposal::Pieces { pieces, proof: None } })
 }
 
-/// What the first reading rests on.
+/// The evidence for the first reading.
 fn heading(node: &Node, survey: &Survey) -> String {
     let delimiters = survey.delimiters();
     let of_mark = |mark: &str| delimiters.iter().find(|delimiter| delimiter.character == mark);
@@ -199,7 +198,7 @@ fn heading(node: &Node, survey: &Survey) -> String {
     }
 }
 
-/// Why a column is not cut, and what was looked for.
+/// Why a column is not cut.
 fn nothing_to_cut(survey: &Survey, delimiters: &[Delimiter]) -> String {
     let groups = survey.groups();
     let range = survey.lengths.range().map_or_else(String::new, |(least, most)| match (least, most) {
@@ -230,13 +229,13 @@ fn nothing_to_cut(survey: &Survey, delimiters: &[Delimiter]) -> String {
 }
 
 impl Draft {
-    /// A cut list of one reading by itself, to be tried on all rows.
+    /// The cut list of one reading alone, to run on all rows.
     pub fn list(&self, reading: usize) -> String {
         let body = self.readings.get(reading).map_or_else(String::new, |reading| self.body(reading, None));
         format!("{}\n{body}", self.origin.head())
     }
 
-    /// The whole draft: the first reading as it runs, the others as comments, each with what came of it.
+    /// The whole draft: the first reading as rules, the others as comments, each with its counts.
     pub fn text(&self, proved: &[Proved]) -> String {
         let input = &self.origin.input;
         let mut text =
@@ -271,13 +270,13 @@ impl Draft {
         text
     }
 
-    /// The checks of a reading that too many rows break to be proposed.
+    /// Whether too many rows fail a check of a reading.
     fn is_dropped(&self, of: &str, words: &str, proved: Option<&Proved>) -> bool {
         let bound = (1.0 - NEARLY_ALL) * (self.rows - self.blank) as f64 + self.blank_faults(words) as f64;
         found(proved, of, words).is_some_and(|seen| seen.count as f64 > bound.max(1.0))
     }
 
-    /// Blank values break `required`, and that is no reason to drop it.
+    /// The number of blank values, which fail `required` but are no reason to drop it.
     fn blank_faults(&self, words: &str) -> u64 {
         if words == "required" { self.blank } else { 0 }
     }
@@ -316,9 +315,9 @@ impl Draft {
         for check in &kept {
             text += &self.announced(&piece.name, check, &format!("`{check}`"), proved);
         }
-        // What the checks bring with them: that there is something to ask about.
+        // Checks imply that the piece is present.
         let is_asked = !kept.is_empty() && !kept.iter().any(|check| check == "required");
-        // Where `required` is dropped, it has counted them, and blank values with them.
+        // A dropped `required` has counted them together with blank values.
         let missing = match dropped.iter().find(|check| *check == "required") {
             Some(required) => found(proved, &piece.name, required).map(|seen| seen.count.saturating_sub(self.blank)),
             None if self.is_dropped(&piece.name, NOT_MISSING, proved) => {
@@ -360,7 +359,7 @@ impl Draft {
         text + &format!("[layout.{}]\nform = [{}]\n", toml_key(&self.origin.column), toml_text(form))
     }
 
-    /// The rows that do not meet a check, which are no surprise then.
+    /// The rows that fail a check, for a comment.
     fn announced(&self, of: &str, words: &str, called: &str, proved: Option<&Proved>) -> String {
         match found(proved, of, words) {
             Some(seen) if seen.count > 0 => {
@@ -376,7 +375,7 @@ fn found<'p>(proved: Option<&'p Proved>, of: &str, words: &str) -> Option<&'p Si
     checks.iter().find(|(name, check, _)| name == of && check == words).map(|(_, _, seen)| seen)
 }
 
-/// `: rows 17, 44, 81 …`, or nothing where no row is known.
+/// `: rows 17, 44, 81 …`, or an empty text if no row is known.
 fn rows_in_words(seen: &Sightings, lead: &str) -> String {
     if seen.rows.is_empty() {
         return String::new();
@@ -401,13 +400,13 @@ fn number(n: usize) -> String {
     words.get(n).map_or_else(|| n.to_string(), |word| (*word).to_owned())
 }
 
-/// A sentence, which begins with a capital.
+/// The sentence with a capital letter.
 fn capital(text: &str) -> String {
     let mut chars = text.chars();
     chars.next().map_or_else(String::new, |first| first.to_uppercase().chain(chars).collect())
 }
 
-/// The most characters of a value that a comment shows.
+/// Maximum number of characters of a value in a comment.
 const SHOWN: usize = 30;
 
 pub(super) fn clipped(text: &str) -> String {
@@ -415,7 +414,7 @@ pub(super) fn clipped(text: &str) -> String {
     if end < text.len() { format!("{}…", &text[..end]) } else { text.to_owned() }
 }
 
-/// A text that cannot break out of a comment.
+/// The text on one line, so that it cannot end a comment.
 pub(super) fn one_line(text: &str) -> String {
     text.chars().map(|c| if c.is_control() { ' ' } else { c }).collect()
 }

@@ -1,4 +1,4 @@
-//! What divides texts: marks that are in nearly all of them, or in some.
+//! Delimiters that occur in nearly all texts, or in some.
 
 use std::collections::BTreeMap;
 
@@ -6,18 +6,17 @@ use crate::survey::{Kinds, What, runs_of};
 use crate::text::characters;
 use crate::text::kind::Kind;
 
-/// A share of values that must be built the same way.
+/// Share of values that must have the same structure.
 pub const STEADY: f64 = 0.9;
-/// A share of texts that are the same where they are taken to be so always.
 pub const SAME: f64 = 0.95;
-/// What is in a smaller share of values is an exception, no part that may be absent.
+/// A part that fewer values have is an exception, not an optional part.
 pub const EXCEPTION: f64 = 0.03;
-/// Parts of one division.
+/// Maximum number of parts of one division.
 pub const MOST_PARTS: usize = 12;
-/// Characters on average of what may come before a value: an epoch, a kind, a sign.
+/// Average length of an optional prefix, such as an epoch, a kind or a sign.
 const SHORT: f64 = 3.0;
 
-/// The marks that only some texts have, and those once, in the order in which they are.
+/// The marks that only some texts have, once each, in their order.
 pub fn optional_marks(texts: &[String]) -> Vec<String> {
     let total = texts.len() as f64;
     let mut found: Vec<(usize, usize, String)> = Vec::new();
@@ -31,7 +30,7 @@ pub fn optional_marks(texts: &[String]) -> Vec<String> {
             found.push((place, with.len(), mark));
         }
     }
-    // A mark that comes after another one nearly always is a matter of what that one begins.
+    // A mark that nearly always follows another one belongs to that one.
     let is_within = |mark: &str, other: &str| {
         let with = || texts.iter().filter(|text| text.contains(mark));
         let after = with().filter(|text| text.find(other).is_some_and(|at| Some(at) < text.find(mark)));
@@ -39,15 +38,15 @@ pub fn optional_marks(texts: &[String]) -> Vec<String> {
     };
     let all = found.clone();
     found.retain(|(_, _, mark)| all.iter().all(|(_, _, other)| other == mark || !is_within(mark, other)));
-    // The three that most have; more would be guesswork.
+    // The three most frequent; more would be guesswork.
     found.sort_by_key(|(_, count, _)| std::cmp::Reverse(*count));
     found.truncate(3);
     found.sort();
     found.into_iter().map(|(_, _, mark)| mark).collect()
 }
 
-/// Whether what comes before a mark is the extra, and what comes after it is what the texts without the mark
-/// have too: told by the kinds of characters, and where these are the same, by the lengths.
+/// Whether the text before a mark is the optional part, and the text after it resembles the texts without the mark. Compares the kinds of
+/// characters, then the lengths.
 pub fn is_prefix(before: &[String], after: &[String], without: &[String]) -> bool {
     let kinds = |text: &String| {
         let all = runs_of(text).into_iter().filter_map(|run| if let What::Kind(kinds) = run.what { Some(kinds) } else { None });
@@ -65,7 +64,7 @@ pub fn is_prefix(before: &[String], after: &[String], without: &[String]) -> boo
     mean(before) <= SHORT && (mean(without) - mean(after)).abs() < (mean(without) - mean(before)).abs()
 }
 
-/// A mark with the space after it, where nearly all texts that have the mark have that too.
+/// The mark with the space after it, if nearly all texts with the mark have that space.
 pub fn spaced(mark: &str, texts: &[String]) -> String {
     let with = texts.iter().filter(|text| text.contains(mark)).count();
     let spaced = format!("{mark} ");
@@ -73,7 +72,7 @@ pub fn spaced(mark: &str, texts: &[String]) -> String {
     if both as f64 >= SAME * with as f64 { spaced } else { mark.to_owned() }
 }
 
-/// What divides nearly all texts into the same number of parts, and how many these are.
+/// The delimiter that divides nearly all texts into the same number of parts, and that number.
 pub fn divider(texts: &[String]) -> Option<(String, usize)> {
     let mut dividers: Vec<(u8, usize, String)> = Vec::new();
     for mark in marks(texts) {
@@ -82,7 +81,7 @@ pub fn divider(texts: &[String]) -> Option<(String, usize)> {
         if count == 0 || count >= MOST_PARTS || !is_steady || is_decimal_mark(&mark, texts) {
             continue;
         }
-        // Marks that stand for nothing else go first, then spaces; of others, the one that makes the most parts.
+        // Pure delimiters come first, then spaces; otherwise the one with the most parts.
         let rank = match mark.as_str() {
             "\t" | "|" | ";" => 0,
             " " => 1,
@@ -91,7 +90,7 @@ pub fn divider(texts: &[String]) -> Option<(String, usize)> {
         dividers.push((rank, MOST_PARTS - count, mark));
     }
     dividers.sort();
-    // A mark that is at an end divides nothing off.
+    // A mark at an end divides nothing.
     let divides = |mark: &str| {
         let bare = texts.iter().filter(|text| text.starts_with(mark) || text.ends_with(mark));
         (bare.count() as f64) < (1.0 - STEADY) * texts.len() as f64
@@ -99,7 +98,7 @@ pub fn divider(texts: &[String]) -> Option<(String, usize)> {
     dividers.into_iter().find(|(_, _, mark)| divides(mark)).map(|(_, rest, mark)| (mark, MOST_PARTS - rest + 1))
 }
 
-/// Whether a mark is in numbers, once in each text: then it divides nothing.
+/// Whether the mark occurs once in each text inside a number.
 fn is_decimal_mark(mark: &str, texts: &[String]) -> bool {
     if !matches!(mark, "." | ",") {
         return false;
@@ -115,12 +114,12 @@ fn is_decimal_mark(mark: &str, texts: &[String]) -> bool {
     with.iter().filter(in_number).count() as f64 >= STEADY * with.len() as f64
 }
 
-/// Every character of the texts that is neither letter nor digit and is in enough of them.
+/// The characters other than letters and digits that occur in enough texts.
 fn marks(texts: &[String]) -> Vec<String> {
     let mut counts: BTreeMap<&str, usize> = BTreeMap::new();
     for text in texts {
         let mut here: Vec<&str> = characters::ranges(text).map(|range| &text[range]).collect();
-        // A mark of several code points is no mark that people divide by.
+        // A mark of several code points is not a delimiter.
         let divides = |character: &str| {
             matches!(Kind::of(character), Kind::Punctuation | Kind::Space) && character.chars().nth(1).is_none()
         };
@@ -133,7 +132,7 @@ fn marks(texts: &[String]) -> Vec<String> {
     counts.into_iter().filter(|(_, count)| enough(*count)).map(|(mark, _)| mark.to_owned()).collect()
 }
 
-/// The commonest of some things, and how often it is there; the first of those that are there equally often.
+/// The most frequent item and its count; the first one in a tie.
 pub fn commonest<T: Ord>(all: impl Iterator<Item = T>) -> Option<(T, usize)> {
     let mut counts: BTreeMap<T, usize> = BTreeMap::new();
     all.for_each(|each| *counts.entry(each).or_default() += 1);

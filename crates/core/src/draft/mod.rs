@@ -1,4 +1,4 @@
-//! First rules: phrases from examples of what is wanted, and cut lists from the data.
+//! Drafts: phrases from examples, and cut lists from data.
 
 mod access;
 mod checks;

@@ -1,9 +1,8 @@
-//! Names that the data suggests for parts that are together.
+//! Names for related parts, from the data.
 
 use super::structure::Node;
 
-/// Gives parts the names that they suggest together: a label names what comes after it, and years, months
-/// and days are told by their figures.
+/// Names parts together: a label names the part after it, and the numbers identify years, months and days.
 pub fn name_parts(parts: &mut [Node]) {
     if let [Node::Same(label), Node::Leaf(leaf)] = parts {
         let name: String = label.to_lowercase().chars().filter(|c| c.is_ascii_alphanumeric()).collect();
@@ -31,7 +30,7 @@ pub fn name_parts(parts: &mut [Node]) {
     };
     let figures = |node: &Node, most| within(node, 1, most, 2);
     match others.as_slice() {
-        // After the year the order is plain; before it, only where a figure is no month.
+        // After a year the order is fixed; before it, only if a number cannot be a month.
         [month, day, ..]
             if figures(&parts[*month], 12) && figures(&parts[*day], 31) && (year == 0 || !figures(&parts[*day], 12)) =>
         {

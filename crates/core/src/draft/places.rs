@@ -8,7 +8,7 @@ use super::structure::{Leaf, Node};
 use crate::survey::{Kinds, What, runs_of};
 use crate::text::characters;
 
-/// The reading of values that nearly all have one length: cut where the kind of character changes.
+/// A reading for values of which nearly all have one length: cuts where the kind of character changes.
 pub fn by_position(texts: &[String]) -> Option<Node> {
     let (length, most) = commonest(texts.iter().map(|text| characters::count(text)))?;
     if length < 2 || (most as f64) < STEADY * texts.len() as f64 {
@@ -49,13 +49,13 @@ pub fn by_position(texts: &[String]) -> Option<Node> {
     (leaves > 1 && leaves <= MOST_PARTS).then_some(Node::Joined(parts))
 }
 
-/// What is at one position.
+/// The content of a position.
 #[derive(Debug, Clone, Default)]
 struct Place {
     counts: BTreeMap<String, usize>,
 }
 
-/// What nearly always is at one position.
+/// The usual content of a position.
 #[derive(Debug, Clone, PartialEq)]
 enum Make {
     /// The same mark.

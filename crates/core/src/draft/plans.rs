@@ -1,4 +1,4 @@
-//! Steps that have been compiled, each once.
+//! A cache of compiled steps.
 
 use std::collections::HashMap;
 
@@ -6,22 +6,22 @@ use crate::phrase::Phrase;
 use crate::program::{Program, Scratch};
 use crate::text::unit::Unit;
 
-/// Compiled steps, by how they are written.
+/// Compiled steps by their text.
 #[derive(Debug, Default)]
 pub struct Plans {
     known: HashMap<String, Option<Program>>,
     scratch: Scratch,
-    /// What has been done so far, in bytes that steps were run on.
+    /// The work so far, in bytes of text processed.
     done: usize,
 }
 
-/// How much is done before a search ends: the same on every machine.
+/// The work limit of a search. It is the same on every machine.
 const MOST_DONE: usize = 24 << 20;
-/// What it costs to run a step, in bytes of text that are run through in the same time.
+/// The fixed cost of running a step, in bytes of text.
 const STEP: usize = 64;
 
 impl Plans {
-    /// What a phrase gives of those texts for which it gives something.
+    /// The results of a phrase for the texts that have one.
     pub fn each(&mut self, phrase: &str, texts: &[String]) -> Vec<String> {
         let Some(plan) = self.plan(phrase) else { return Vec::new() };
         let mut scratch = Scratch::default();
@@ -42,17 +42,17 @@ impl Plans {
         self.known.get(phrase)?.as_ref()
     }
 
-    /// Notes that something else has been done on texts.
+    /// Records work on texts outside the cache.
     pub fn note_done<T: AsRef<str>>(&mut self, texts: &[T]) {
         self.done += STEP + texts.iter().map(|text| text.as_ref().len()).sum::<usize>();
     }
 
-    /// Whether so much has been done that nothing more is.
+    /// Whether the work limit is reached.
     pub fn are_exhausted(&self) -> bool {
         self.done > MOST_DONE
     }
 
-    /// Runs a phrase on texts. `None` where it is none, or where a result is missing, short or long, or where enough has been done.
+    /// Runs a phrase on texts. `None` if it is invalid, if a result is missing, short or long, or if the work limit is reached.
     pub fn run<T: AsRef<str>>(&mut self, phrase: &str, texts: &[T]) -> Option<Vec<String>> {
         if self.are_exhausted() {
             return None;
@@ -75,7 +75,7 @@ impl Plans {
     }
 }
 
-/// A phrase made ready; `None` where it cannot be right.
+/// Compiles a phrase; `None` if it is invalid.
 ///
 /// ```
 /// assert!(keen_notch_core::draft::compile("first 3").is_some());

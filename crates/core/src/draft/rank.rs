@@ -1,4 +1,4 @@
-//! Which of several phrases is meant: by how simple they are, and by what they give of the rows of a table.
+//! Ranks phrases by simplicity and by their results on the rows of a table.
 
 use std::collections::BTreeSet;
 
@@ -11,27 +11,26 @@ use crate::program::{Program, Scratch};
 use crate::survey::Row;
 use crate::survey::{Kinds, What, runs_of};
 
-/// Phrases that are shown.
+/// Number of phrases to show.
 const MOST: usize = 3;
-/// Rows without a result, and rows whose result looks unlike the examples', weigh as much as a step that is so
-/// much dearer, if all rows are such.
+/// The cost added if all rows have no result, or a result unlike those of the examples.
 const WEIGHT: f64 = 1.5;
 
-/// A phrase that gives other results than the others.
+/// A phrase whose results differ from those of the others.
 #[derive(Debug, Clone)]
 pub struct Ranked {
-    /// The simplest of those that give the same of every row.
+    /// The simplest phrase with these results.
     pub phrase: String,
-    /// Others that do, the simplest first.
+    /// Other phrases with the same results, the simplest first.
     pub same: Vec<String>,
-    /// Rows of the sample it gives a result for.
+    /// The number of sample rows with a result.
     pub gives: usize,
-    /// What it gives of each row of the sample.
+    /// The result for each sample row.
     results: Vec<Option<String>>,
 }
 
 impl Ranked {
-    /// What it gives of the row at an index of the sample; `None` where it is missing.
+    /// The result for a sample row by its index; `None` if it is missing.
     pub fn result(&self, index: usize) -> Option<&str> {
         self.results.get(index).and_then(|result| result.as_deref())
     }
@@ -73,8 +72,7 @@ pub fn rank(found: &[Found], examples: &[Example], rows: &[Row]) -> Vec<Ranked> 
     ranked.into_iter().take(MOST).map(|(_, ranked)| ranked).collect()
 }
 
-/// The first row of the sample on which two phrases differ, by its index: best one for which both have a
-/// result.
+/// The index of the first sample row on which two phrases differ, preferably a row for which both have a result.
 ///
 /// ```
 /// use keen_notch_core::draft::{Example, differ, rank, search};
@@ -98,7 +96,7 @@ fn result(plan: &Program, value: &str, scratch: &mut Scratch) -> Option<String> 
     cut.state.is_there().then(|| cut.text.to_owned())
 }
 
-/// What results are made of.
+/// The kinds of characters in results.
 #[derive(Default)]
 struct Alphabet {
     kinds: Kinds,

@@ -1,33 +1,33 @@
-//! One way to read a column: pieces with their checks, or a layout.
+//! A reading of a column: pieces with their checks, or a layout.
 
 use super::checks::{Known, known};
 use super::structure::{Leaf, Node};
 use crate::layout::SPECIAL;
 
-/// One way to read a column.
+/// A reading of a column.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Reading {
-    /// What it is, in a line.
+    /// A summary in one line.
     pub heading: String,
-    /// What is proposed.
+    /// The proposal.
     pub proposal: Proposal,
 }
 
-/// What a reading proposes.
+/// The proposal of a reading.
 #[derive(Debug, Clone, PartialEq)]
 pub enum Proposal {
-    /// Pieces, each by a phrase, and a proof that nothing is lost between them.
+    /// Pieces, each with a phrase, and a proof that no character is lost.
     Pieces {
         /// The pieces.
         pieces: Vec<DraftPiece>,
-        /// The template that puts them together again.
+        /// The template of the proof.
         proof: Option<String>,
     },
-    /// A layout, by its form.
+    /// A layout, as a form.
     Layout(String),
 }
 
-/// A piece that is proposed.
+/// A proposed piece.
 #[derive(Debug, Clone, PartialEq)]
 pub struct DraftPiece {
     /// Its name.
@@ -36,19 +36,19 @@ pub struct DraftPiece {
     pub take: String,
     /// Whether every value should have it.
     pub expected: bool,
-    /// What is known of its texts.
+    /// Properties of its texts.
     pub known: Known,
 }
 
 impl DraftPiece {
-    /// Its checks, as they are written.
+    /// Its checks as conditions.
     pub fn checks(&self) -> Vec<String> {
         let required = self.expected.then(|| "required".to_owned());
         required.into_iter().chain(self.known.checks()).collect()
     }
 }
 
-/// The pieces of a structure, in the order of the value. `taken` are names that are not free.
+/// The pieces of a structure, in the order of the value. `taken` holds names that are in use.
 pub fn pieces(node: &Node, taken: &[String]) -> Vec<DraftPiece> {
     let mut leaves = Vec::new();
     leaves_of(node, &mut leaves);
@@ -79,21 +79,21 @@ fn leaves_of<'n>(node: &'n Node, leaves: &mut Vec<&'n Leaf>) {
     }
 }
 
-/// How a structure is written, as a form of a layout or as a template of a proof.
+/// How to write a structure, as a form or as a template.
 pub struct Writing<'a> {
     /// The pieces, in the order of the structure.
     pub pieces: std::slice::Iter<'a, DraftPiece>,
-    /// How a piece is written.
+    /// How to write a piece.
     pub piece: fn(&DraftPiece) -> String,
-    /// Characters that are escaped by another one before them, and that one.
+    /// Characters to escape, with the escape character of each.
     pub special: &'static [char],
     pub escape: fn(char) -> char,
-    /// Whether parts that may be absent can be written.
+    /// Whether the notation has optional parts.
     pub optional: bool,
 }
 
 impl Writing<'_> {
-    /// Writes a structure; `None` where it cannot be written so.
+    /// Writes a structure; `None` if the notation cannot express it.
     pub fn write(&mut self, node: &Node) -> Option<String> {
         Some(match node {
             Node::Leaf(_) => (self.piece)(self.pieces.next()?),
@@ -105,7 +105,7 @@ impl Writing<'_> {
                 parts.join(&self.text(by))
             }
             Node::Brackets { marks: (open, close), parts: [before, inside, after] } => {
-                // What is beside the brackets and is no piece would be lost.
+                // Text outside the brackets that is not a piece would be lost.
                 let whole = [before, after].iter().all(|side| ***side != Node::Nothing);
                 let (before, inside, after) = (self.write(before)?, self.write(inside)?, self.write(after)?);
                 whole.then(|| format!("{before}{}{inside}{}{after}", self.text(open), self.text(close)))?
@@ -113,7 +113,7 @@ impl Writing<'_> {
             Node::Optional { main, by, rest, at_start } => {
                 let (first, second) = if *at_start { (rest, main) } else { (main, rest) };
                 let (first, second) = (self.write(first)?, self.write(second)?);
-                // Two brackets would be one that stands for itself.
+                // A doubled bracket would stand for itself.
                 if first.starts_with('[') && *at_start {
                     return None;
                 }
@@ -139,13 +139,13 @@ impl Writing<'_> {
     }
 }
 
-/// The form of a structure, with the pieces that it was turned into.
+/// The form of a structure, with its pieces.
 pub fn form(node: &Node, pieces: &[DraftPiece]) -> Option<String> {
     let piece = |piece: &DraftPiece| piece.known.field(&piece.name);
     Writing { pieces: pieces.iter(), piece, special: &SPECIAL, escape: |_| '\\', optional: true }.write(node)
 }
 
-/// The template that puts the pieces of a structure together again.
+/// The template that rebuilds a value from its pieces.
 pub fn proof(node: &Node, pieces: &[DraftPiece]) -> Option<String> {
     let piece = |piece: &DraftPiece| format!("{{{}}}", piece.name);
     Writing { pieces: pieces.iter(), piece, special: &['{', '}'], escape: |c| c, optional: false }.write(node)

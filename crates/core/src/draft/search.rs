@@ -1,9 +1,8 @@
-//! Looking for phrases that turn each value into its result.
+//! Search for phrases that turn each value into its result.
 //!
-//! Nothing is guessed that is not tried: cuts are proposed from what the values have in common, run on all of
-//! them, and told apart by what they give, so that phrases which give the same are followed up once. After
-//! each cut, and each cut of a cut, the finishes are looked for that make the results of it. All is in a fixed
-//! order, so that the same examples give the same phrases.
+//! Every candidate is run. Cuts come from what the values share and are grouped by their results, so equivalent phrases are followed up
+//! once. After each cut, and each cut of a cut, the search looks for finishes that give the results. The order is fixed, so the same
+//! examples always give the same phrases.
 
 use std::collections::HashMap;
 
@@ -14,17 +13,17 @@ use super::example::Example;
 use super::finishes::{Target, finishes};
 use super::plans::{Plans, compile};
 
-/// What a `then` costs.
+/// The cost of a `then`.
 pub const THEN: f64 = 0.15;
-/// A phrase that costs more is no help to anybody.
+/// Maximum useful cost of a phrase.
 const MOST_COST: f64 = 4.5;
-/// Phrases are given that cost so much more than the simplest.
+/// Phrases may cost this much more than the simplest one.
 const MARGIN: f64 = 1.1;
-/// Different cuts that are cut again.
+/// Maximum number of distinct cuts to cut again.
 const MOST_FIRST: usize = 80;
-/// Phrases kept of those that give the same results of the examples.
+/// Maximum number of phrases with the same results.
 const MOST_ALIKE: usize = 12;
-/// Phrases given.
+/// Maximum number of phrases to return.
 const MOST_FOUND: usize = 120;
 
 /// A phrase that turns each value into its result.
@@ -32,20 +31,20 @@ const MOST_FOUND: usize = 120;
 pub struct Found {
     /// The phrase.
     pub phrase: String,
-    /// What it costs: the less, the simpler.
+    /// Its cost: lower is simpler.
     pub cost: f64,
 }
 
-/// What was found.
+/// The result of a search.
 #[derive(Debug, Clone, Default, PartialEq)]
 pub struct Searched {
-    /// The phrases that turn each value into its result, the simplest first.
+    /// The phrases, the simplest first.
     pub found: Vec<Found>,
-    /// Whether the search ended before everything had been tried, since that would have taken too much.
+    /// Whether the search stopped at its work limit.
     pub was_cut_short: bool,
 }
 
-/// Looks for phrases that turn each value into its result.
+/// Searches for phrases that turn each value into its result.
 ///
 /// ```
 /// use keen_notch_core::draft::{Example, search};
@@ -58,19 +57,19 @@ pub fn search(examples: &[Example]) -> Searched {
     Search::of(examples, false)
 }
 
-/// What has been tried so far.
+/// The state of a search.
 struct Search<'a> {
     target: Target<'a>,
     plans: Plans,
-    /// Cuts, by what they give of all values. Those that were finished are taken out.
+    /// Cuts by their results. Finished cuts are removed.
     cuts: IndexMap<Vec<String>, Vec<Step>>,
     found: HashMap<String, f64>,
-    /// What the simplest phrase found so far costs.
+    /// The cost of the simplest phrase so far.
     best: f64,
 }
 
 impl Search<'_> {
-    /// Looks for phrases; with `any_will_do`, no further than to the first ones.
+    /// Searches for phrases; with `any_will_do`, stops at the first ones.
     fn of(examples: &[Example], any_will_do: bool) -> Searched {
         let mut search = Search {
             target: Target::new(examples.iter().map(|example| example.result.as_str()).collect()),
@@ -101,7 +100,7 @@ impl Search<'_> {
         Searched { found, was_cut_short: search.plans.are_exhausted() }
     }
 
-    /// Cuts texts in every way that may lead to the results; `before` is the cut that they come from.
+    /// Adds all promising cuts of the texts; `before` is the cut that produced them.
     fn cut(&mut self, texts: &[String], before: Option<&Step>) {
         let borrowed: Vec<&str> = texts.iter().map(String::as_str).collect();
         if self.plans.are_exhausted() {
@@ -125,7 +124,7 @@ impl Search<'_> {
         }
     }
 
-    /// Looks for the finishes of all cuts, the cheapest first, and takes the cuts out.
+    /// Searches finishes for all cuts, the cheapest first, and removes the cuts.
     fn finish(&mut self) {
         let mut cuts: Vec<(Vec<String>, Vec<Step>)> = self.cuts.drain(..).collect();
         let least = |steps: &[Step]| cheapest(steps).map_or(f64::MAX, |step| step.cost);
@@ -166,23 +165,23 @@ pub fn fits(phrase: &str, examples: &[Example]) -> bool {
     })
 }
 
-/// Why no phrase fits all examples, which are told by their indices.
+/// Why no phrase fits all examples, which are given by index.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Contradiction {
-    /// No phrase fits these, each by itself.
+    /// No phrase fits one of these alone.
     Alone(Vec<usize>),
-    /// No phrase fits both of these.
+    /// No phrase fits both examples of these pairs.
     Pairs(Vec<(usize, usize)>),
-    /// All but this one have a phrase.
+    /// All other examples have a phrase in common.
     OddOneOut(usize, String),
-    /// Every two of those that were tried have a phrase, but all together have none.
+    /// Each tested pair has a phrase, but all examples together have none.
     Together,
 }
 
-/// Examples of which every pair is tried.
+/// Maximum number of examples whose pairs are tested.
 const MOST_PAIRED: usize = 6;
 
-/// Which examples contradict each other, where no phrase fits all of them.
+/// Finds the examples that contradict each other, if no phrase fits all.
 ///
 /// ```
 /// use keen_notch_core::draft::{Contradiction, Example, contradiction};
@@ -203,7 +202,7 @@ pub fn contradiction(examples: &[Example]) -> Contradiction {
     let tried = examples.len().min(MOST_PAIRED);
     let pairs = (0..tried).flat_map(|first| (first + 1..tried).map(move |second| (first, second)));
     let pairs: Vec<(usize, usize)> = pairs.filter(|(first, second)| has_one(&[*first, *second]).is_none()).collect();
-    // One example that is in every such pair is the odd one, if the others have a phrase.
+    // The example in every such pair is the odd one, if the others have a phrase.
     for odd in (0..examples.len()).filter(|_| examples.len() > 2) {
         let others: Vec<usize> = (0..examples.len()).filter(|index| *index != odd).collect();
         if pairs.iter().all(|(first, second)| *first == odd || *second == odd)

@@ -1,5 +1,4 @@
-//! How values are built, as far as a sample of them tells: what divides them, what is always the same, where
-//! letters turn into digits.
+//! The structure of values, inferred from a sample: delimiters, constant parts, and changes between letters and digits.
 
 use super::access::Access;
 use super::marks::{SAME, STEADY, commonest, divider, is_prefix, optional_marks, spaced};
@@ -8,65 +7,65 @@ use super::plans::Plans;
 use crate::phrase::quoted;
 use crate::survey::{What, runs_of};
 
-/// Values that go on after the sections that most have: this share is not an exception.
+/// Share of values with more sections than usual above which these are not exceptions.
 const LONGER: f64 = 0.03;
-/// Divisions within divisions.
+/// Maximum nesting of divisions.
 const DEEPEST: usize = 4;
 
-/// A text that values are divided at, or a text they are made of.
+/// A part of a value, possibly divided.
 #[derive(Debug, Clone, PartialEq)]
 pub enum Node {
     /// A piece.
     Leaf(Leaf),
-    /// Always the same text, which needs no piece.
+    /// A constant text, which needs no piece.
     Same(String),
-    /// Nothing at all.
+    /// An empty part.
     Nothing,
-    /// Parts with the same text between each two.
+    /// Parts separated by the same text.
     Sections {
-        /// What is between them.
+        /// The separator.
         by: String,
         /// The parts.
         parts: Vec<Node>,
     },
-    /// Something between brackets.
+    /// A part in brackets.
     Brackets {
-        /// What opens and what closes, with the spaces beside it.
+        /// The opening and closing bracket, with adjacent spaces.
         marks: (String, String),
-        /// What comes before, between and after.
+        /// The parts before, inside and after.
         parts: [Box<Node>; 3],
     },
-    /// Something that only some values have.
+    /// An optional part.
     Optional {
-        /// What all values have.
+        /// The part that all values have.
         main: Box<Node>,
-        /// What begins the rest, or ends it where it is at the start.
+        /// The text that separates the optional part.
         by: String,
-        /// The rest.
+        /// The optional part.
         rest: Box<Node>,
-        /// Whether the rest is at the start.
+        /// Whether the optional part comes first.
         at_start: bool,
     },
-    /// Parts with nothing between them.
+    /// Adjacent parts without a separator.
     Joined(Vec<Node>),
-    /// Texts around one number, told apart loosely: no form can show it.
+    /// Texts around a number, divided loosely. No form can express them.
     AroundNumber(Vec<Node>),
 }
 
 /// A piece of a value.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Leaf {
-    /// How it is reached.
+    /// The steps that reach it.
     pub access: Access,
-    /// What it may be called, where the data suggests something.
+    /// A suggested name.
     pub hint: Option<String>,
-    /// Its texts in the sample, where it is there.
+    /// Its texts in the sample.
     pub texts: Vec<String>,
     /// Whether every value should have it.
     pub expected: bool,
 }
 
-/// Finds out how texts are built. `expected` says whether every value should have them.
+/// Infers the structure of texts. `expected` says whether every value should have them.
 pub fn structure(texts: &[String], expected: bool, plans: &mut Plans) -> Node {
     Builder { plans }.node(texts, Access::default(), expected, 0)
 }
@@ -100,19 +99,19 @@ impl Builder<'_> {
         Node::Leaf(Leaf { access, hint: None, texts: texts.to_vec(), expected })
     }
 
-    /// A part of the texts, by one more step.
+    /// A part of the texts, reached by one more step.
     fn part(&mut self, texts: &[String], access: &Access, step: &str, expected: bool, depth: usize) -> Node {
         let parts = self.plans.each(step, texts);
         self.node(&parts, access.then(step), expected, depth + 1)
     }
 
-    /// A part of the texts that is not divided further.
+    /// A part that is not divided further.
     fn leaf(&mut self, texts: &[String], access: &Access, step: &str, hint: &str, expected: bool) -> Node {
         let texts = self.plans.each(step, texts);
         Node::Leaf(Leaf { access: access.then(step), hint: Some(hint.to_owned()), texts, expected })
     }
 
-    /// Addresses: what is around the @ is called so by everybody.
+    /// Email addresses: the parts around the @ have conventional names.
     fn mailbox(&mut self, texts: &[String], access: &Access, expected: bool) -> Option<Node> {
         let is_address = |text: &&String| {
             let sides = text.split_once('@').filter(|(mailbox, domain)| !mailbox.is_empty() && !domain.is_empty());
@@ -133,7 +132,7 @@ impl Builder<'_> {
         for (open, close) in [("(", ")"), ("[", "]"), ("{", "}"), ("<", ">")] {
             let has = |text: &&String| {
                 let inside = text.split_once(open).and_then(|(_, rest)| rest.split_once(close)).map(|(inside, _)| inside);
-                // Brackets with nothing in them hold no piece.
+                // Empty brackets hold no piece.
                 inside.is_some_and(|inside| !inside.is_empty())
                     && text.matches(open).count() == 1
                     && text.matches(close).count() == 1
@@ -187,7 +186,7 @@ impl Builder<'_> {
         Some(Node::Sections { by, parts })
     }
 
-    /// What only some texts have, after or before a mark.
+    /// An optional part before or after a mark.
     fn optional(&mut self, texts: &[String], access: &Access, expected: bool, depth: usize) -> Option<Node> {
         let marks = optional_marks(texts);
         let first = marks.first()?;
@@ -206,7 +205,7 @@ impl Builder<'_> {
         })
     }
 
-    /// A part that only some values have, or what they all have besides: a piece even where it is always the same.
+    /// An optional part or its counterpart: a piece even if it is constant.
     fn kept(&mut self, texts: &[String], access: Access, expected: bool, depth: usize) -> Node {
         match self.node(texts, access.clone(), expected, depth) {
             Node::Same(_) | Node::Nothing => Node::Leaf(Leaf { access, hint: None, texts: texts.to_vec(), expected }),
@@ -214,7 +213,7 @@ impl Builder<'_> {
         }
     }
 
-    /// Parts at the end, each after a mark of its own.
+    /// Parts at the end, each after its own mark.
     fn tails(&mut self, texts: &[String], access: &Access, expected: bool, depth: usize, marks: &[String]) -> Node {
         let any = |marks: &[String]| match marks {
             [mark] => quoted(&spaced(mark, texts)),
@@ -247,7 +246,7 @@ impl Builder<'_> {
         node
     }
 
-    /// Letters and then digits, or the other way round, in the same order in nearly all texts.
+    /// Letters then digits, or the reverse, in nearly all texts.
     fn runs(&mut self, texts: &[String], access: &Access, expected: bool) -> Option<Node> {
         let makes = |text: &String| -> Option<Vec<bool>> {
             let mut makes: Vec<bool> = Vec::new();
@@ -302,7 +301,7 @@ impl Builder<'_> {
         Some(Node::Joined(parts))
     }
 
-    /// Words with one number among them.
+    /// Words around one number.
     fn around_number(&mut self, texts: &[String], access: &Access, expected: bool, depth: usize) -> Option<Node> {
         let one = texts.iter().filter(|text| self.plans.each("number", std::slice::from_ref(*text)).len() == 1);
         let one = one.filter(|text| text.contains(' ') && !text.starts_with(|c: char| c.is_ascii_digit()));

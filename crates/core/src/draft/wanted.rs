@@ -1,4 +1,4 @@
-//! A cut list for what examples want.
+//! A cut list from examples.
 
 use super::example::Example;
 use super::list::{Origin, of, one_line};
@@ -6,8 +6,7 @@ use super::rank::Ranked;
 use crate::phrase::quoted;
 use crate::toml_text::toml_text;
 
-/// A cut list of the best phrase, with the others as comments. `gives` is how many of `rows` rows each gives a
-/// result for.
+/// A cut list with the best phrase, and the others as comments. `gives` is the number of `rows` rows for which each phrase has a result.
 pub fn list(origin: &Origin, examples: &[Example], ranked: &[Ranked], gives: &[u64], rows: u64) -> String {
     let name = (1..).map(|n| format!("part_{n}")).find(|name| !origin.columns.contains(name)).unwrap_or_default();
     let mut text =

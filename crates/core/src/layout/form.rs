@@ -1,36 +1,36 @@
-//! Reading a form.
+//! Parses a form.
 
 pub use crate::phrase::ast::Field;
 use crate::phrase::parse_field;
 use crate::text_error::TextError;
 
-/// The most characters that the fields of a form may be wide together, where they have an end.
+/// Maximum total width of the limited fields of a form.
 const MOST_WIDTH: usize = 10_000;
-/// How deep parts that may be absent may be nested.
+/// Maximum nesting of optional parts.
 const MOST_DEPTH: usize = 20;
 
-/// One picture of a whole value.
+/// A picture of a whole value.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Form {
-    /// How it is written.
+    /// The form as written.
     pub source: String,
-    /// What it is made of, from left to right.
+    /// Its parts, from left to right.
     pub items: Vec<Item>,
 }
 
-/// What a form is made of.
+/// A part of a form.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Item {
-    /// A text that is there.
+    /// Literal text.
     Text(String),
     /// A piece.
     Field(Field),
-    /// A part that may be absent.
+    /// An optional part.
     Optional(Vec<Item>),
 }
 
 impl Form {
-    /// Reads a form.
+    /// Parses a form.
     ///
     /// ```
     /// use keen_notch_core::layout::Form;
@@ -73,7 +73,7 @@ struct Reader<'a> {
 }
 
 impl Reader<'_> {
-    /// The items up to the end, or up to the bracket that closes an absent part.
+    /// The items up to the end, or up to the bracket that closes an optional part.
     fn items(&mut self, depth: usize) -> Result<Vec<Item>, TextError> {
         let mut items = Vec::new();
         let mut text = String::new();
@@ -82,12 +82,12 @@ impl Reader<'_> {
             self.at += c.len_utf8();
             let doubled = self.source[self.at..].starts_with(c);
             match c {
-                // A backslash before a character that means something gives the character itself, wherever it is.
+                // A backslash makes a special character literal.
                 '\\' if self.source[self.at..].starts_with(SPECIAL) => {
                     text.extend(self.source[self.at..].chars().next());
                     self.at += 1;
                 }
-                // Two that close are two that close where as many are open, or nothing would close after them.
+                // A doubled closing bracket is literal unless both are needed to close open parts.
                 '<' | '[' | '>' | ']'
                     if doubled && (c != ']' || depth == 0 || (depth == 1 && self.source[self.at + 1..].contains(']'))) =>
                 {
@@ -140,7 +140,7 @@ impl Reader<'_> {
         Ok(items)
     }
 
-    /// The piece whose `<` is at byte `start`.
+    /// Parses the piece whose `<` is at byte `start`.
     fn field(&mut self, start: usize) -> Result<Field, TextError> {
         let Some(close) = self.source[self.at..].find('>') else {
             let help = r"close it with >; write \< for the character itself";
@@ -165,7 +165,7 @@ impl Reader<'_> {
     }
 }
 
-/// The characters that mean something in a form, and come after a backslash where they are to mean themselves.
+/// The special characters of a form, which a backslash makes literal.
 pub(crate) const SPECIAL: [char; 5] = ['<', '>', '[', ']', '\\'];
 
 fn flush(text: &mut String, items: &mut Vec<Item>) {

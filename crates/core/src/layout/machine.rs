@@ -1,9 +1,8 @@
-//! Fitting a value to a form, in time linear in its length, whatever the form.
+//! Matching of a value against a form, in time linear in the value.
 //!
-//! A form is compiled to a small program whose threads all move on with each character, in the order in which
-//! they are preferred (R. Pike's machine, as in R. Cox, Regular Expression Matching: the Virtual Machine
-//! Approach, 2009). It keeps what each thread would have gone on with, so that a value which fits no form can
-//! be told where it stopped fitting. This defines what fits; [`super::walk`] does the same for most plain values, faster.
+//! A form is compiled to a program for a virtual machine. All threads advance with each character, in order of preference (R. Cox,
+//! Regular Expression Matching: the Virtual Machine Approach, 2009, after R. Pike). The machine records what each thread expected, so it
+//! can report where a value stops matching. It defines the result; [`super::walk`] is a faster equivalent for most plain values.
 
 use std::ops::Range;
 
@@ -11,22 +10,22 @@ use super::form::{Field, Form, Item};
 use crate::program::ClassPlan;
 use crate::text::characters;
 
-/// Where a field begins and ends, in bytes.
+/// The start and end of a field, in bytes.
 pub type Place = (usize, usize);
 
-/// No place: the field is not there.
+/// An absent field.
 pub const NOWHERE: Place = (usize::MAX, usize::MAX);
 
-/// How many characters fitted, and the steps that wanted something else then.
+/// The position where a value stops matching, and the steps that expected another character.
 #[derive(Debug, Default)]
 pub struct Stuck {
-    /// The number of characters.
+    /// The number of matched characters.
     pub at: usize,
     /// The steps.
     pub wanted: Vec<u32>,
 }
 
-/// Memory for fitting, used again from value to value.
+/// Reusable memory for matching.
 #[derive(Debug, Default)]
 pub struct Scratch {
     characters: Vec<Range<usize>>,
@@ -35,18 +34,18 @@ pub struct Scratch {
     sights: Sights,
 }
 
-/// The last begin or end of a field that a thread has seen, by its index among all; none before the first.
+/// The index of the latest event of a thread; `None` before the first.
 type Seen = Option<u32>;
 
-/// The begins and ends of fields that threads have seen. Those of threads that parted ways are shared: each leads to the one before.
+/// Starts and ends of fields, in linked lists that threads share.
 #[derive(Debug, Default)]
 struct Sights {
     all: Vec<Sight>,
-    /// How many there may be before those that nobody leads to are taken out.
+    /// Unreachable events are removed beyond this number.
     most: usize,
 }
 
-/// A field began or ended.
+/// The start or end of a field.
 #[derive(Debug, Clone, Copy)]
 struct Sight {
     before: Seen,
@@ -55,7 +54,7 @@ struct Sight {
     at: usize,
 }
 
-/// Sights that are kept before any are taken out.
+/// Minimum number of events before any are removed.
 const FEW_SIGHTS: usize = 1 << 12;
 
 impl Sights {
@@ -64,14 +63,14 @@ impl Sights {
         Some(self.all.len() as u32 - 1)
     }
 
-    /// What led to one, from the last to the first.
+    /// Iterates over the events of a thread, the latest first.
     fn back_from(&self, seen: Seen) -> impl Iterator<Item = &Sight> {
         std::iter::successors(seen.and_then(|at| self.all.get(at as usize)), |sight| {
             sight.before.and_then(|at| self.all.get(at as usize))
         })
     }
 
-    /// Writes down where the fields are that led to one.
+    /// Writes the fields of a thread.
     fn write(&self, seen: Seen, fields: &mut [Place]) {
         fields.fill(NOWHERE);
         for sight in self.back_from(seen) {
@@ -80,7 +79,7 @@ impl Sights {
         }
     }
 
-    /// Takes out those that no thread leads to, if there are many: so there are never many more than the threads need.
+    /// Removes unreachable events if there are many, so that memory stays proportional to the threads.
     fn tidy(&mut self, threads: &mut Threads) {
         if self.all.len() <= self.most.max(FEW_SIGHTS) {
             return;
@@ -98,39 +97,38 @@ impl Sights {
     }
 }
 
-/// A form made ready.
+/// A compiled form.
 #[derive(Debug)]
 pub struct Machine {
     pub(super) steps: Vec<Step>,
 }
 
-/// A step of a machine.
+/// An instruction.
 #[derive(Debug)]
 pub enum Step {
-    /// Goes on if the character is this one.
+    /// Requires this character.
     Literal(Box<str>),
-    /// Goes on if the character is of the class; any is, where there is none.
+    /// Requires a character of a class, or any character.
     OfField {
-        /// The class.
         class: Option<Box<ClassPlan>>,
         /// The field.
         name: Box<str>,
     },
-    /// Goes on at the first, or else at the second.
+    /// Continues at both, preferring the first.
     Either(usize, usize),
-    /// A field begins here.
+    /// Starts a field.
     Begin(usize),
-    /// A field ends here.
+    /// Ends a field.
     End(usize),
-    /// The form is done: the value must be too.
+    /// The end of the form, and of the value.
     Done,
 }
 
-/// Threads in the order in which they are preferred: the step each is at, and the last that it has seen.
+/// Threads in order of preference, each with its step and latest event.
 #[derive(Debug, Default)]
 struct Threads {
     list: Vec<(usize, Seen)>,
-    /// Steps that a thread is at already.
+    /// Marks steps that already have a thread.
     there: Vec<bool>,
 }
 
@@ -176,13 +174,13 @@ impl Machine {
                 self.steps.push(one());
                 self.steps.push(Step::Either(fork, fork));
                 match field.class {
-                    // As many of its class as let the rest fit.
+                    // Greedy.
                     Some(_) => self.join(fork, Step::Either),
-                    // As few as let the rest fit: leaving comes before going on.
+                    // Lazy: leaving is preferred to staying.
                     None => self.join(fork, |inside, after| Step::Either(after, inside)),
                 }
             }
-            // As many as let the rest fit.
+            // Greedy, up to a limit.
             Some(to) => {
                 let forks: Vec<usize> = (field.from..to)
                     .map(|_| {
@@ -198,18 +196,18 @@ impl Machine {
         }
     }
 
-    /// A place to part ways, to be filled in when both ways are known.
+    /// Adds a branch whose targets are set later.
     fn fork(&mut self) -> usize {
         self.steps.push(Step::Done);
         self.steps.len() - 1
     }
 
-    /// Fills in a fork whose inside ends here.
+    /// Sets the targets of a branch.
     fn join(&mut self, fork: usize, either: fn(usize, usize) -> Step) {
         self.steps[fork] = either(fork + 1, self.steps.len());
     }
 
-    /// Where the fields are, or how many characters fitted and what was wanted then.
+    /// Matches a value and returns its fields, or the position where it stops matching.
     pub fn run(&self, value: &str, fields: &mut [Place], scratch: &mut Scratch) -> Result<(), Stuck> {
         let Scratch { characters, now, next, sights } = scratch;
         characters.clear();
@@ -245,7 +243,7 @@ impl Machine {
         }
     }
 
-    /// Adds a thread at a step, having gone on to those that read a character.
+    /// Adds threads for a step and for the steps reachable without reading a character.
     fn follow(&self, step: usize, at: usize, seen: Seen, sights: &mut Sights, threads: &mut Threads) {
         if std::mem::replace(&mut threads.there[step], true) {
             return;
@@ -269,7 +267,7 @@ impl Machine {
 }
 
 impl Threads {
-    /// The steps that the threads are at.
+    /// The steps of all threads.
     fn steps(&self) -> Vec<u32> {
         self.list.iter().map(|(step, _)| *step as u32).collect()
     }

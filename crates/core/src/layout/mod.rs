@@ -13,21 +13,21 @@ pub use plan::{Fits, LayoutPlan, Unfit};
 use crate::column::ColumnRef;
 use crate::phrase::Span;
 
-/// The layout of a column: its forms are tried in order.
+/// The layout of a column. Its forms are tried in order.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Layout {
-    /// The column it describes.
+    /// The column.
     pub column: ColumnRef,
-    /// Where that is named in the declaration.
+    /// The span of the column in the declaration.
     pub column_span: Span,
-    /// At least one form.
+    /// One or more forms.
     pub forms: Vec<Form>,
-    /// The text it was declared in, by its number in the reader's own list of them.
+    /// The index of the text that declares it, as given by the reader.
     pub origin: usize,
 }
 
 impl Layout {
-    /// How many characters one of its pieces has at most, by its number; none where a form does not say it.
+    /// The maximum number of characters of a field, if every form limits it.
     pub fn width(&self, field: usize) -> Option<usize> {
         let name = *self.names().get(field)?;
         let mut most = Some(0);
@@ -41,7 +41,7 @@ impl Layout {
         most
     }
 
-    /// The names of its pieces, each once, in the order in which they are in the forms.
+    /// The names of its fields, without duplicates, in order.
     pub fn names(&self) -> Vec<&str> {
         let mut names: Vec<&str> = Vec::new();
         for form in &self.forms {
@@ -54,10 +54,10 @@ impl Layout {
         names
     }
 
-    /// Reads `COLUMN: FORM`, as the command line gives it.
+    /// Parses `COLUMN: FORM` from the command line.
     ///
     /// # Errors
-    /// Where the column, the colon or the form is missing or wrong; the span is in `text`.
+    /// The column, colon or form is missing or invalid; the span is in `text`.
     pub fn parse(text: &str, origin: usize) -> Result<Layout, crate::text_error::TextError> {
         use crate::text_error::TextError;
         let after_name = match crate::phrase::text_at(text, 0) {

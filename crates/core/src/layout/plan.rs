@@ -1,4 +1,4 @@
-//! Fitting the values of a column to the forms of a layout.
+//! Matches the values of a column against a layout.
 
 use std::ops::Range;
 
@@ -10,59 +10,59 @@ use crate::check::{Violation, ViolationKind, described};
 use crate::program::ClassPlan;
 use crate::text::characters;
 
-/// A layout made ready.
+/// A compiled layout.
 #[derive(Debug)]
 pub struct LayoutPlan {
     forms: Vec<(Machine, Option<Walk>)>,
     fields: usize,
 }
 
-/// Where the fields of a layout are in some values, and which values have none of its forms.
+/// The fields of a layout in some values, and the values that do not match.
 #[derive(Debug, Default)]
 pub struct Fits {
-    /// By field and value; empty where the field is not there.
+    /// By field and value; empty if absent.
     fields: Vec<Vec<Span>>,
     unfit: Vec<Unfit>,
     places: Vec<Place>,
     scratch: Scratch,
 }
 
-/// A value that has none of the forms: which came nearest, and where it stopped.
+/// A value that matches no form, with the closest form.
 #[derive(Debug, Clone)]
 pub struct Unfit {
     /// The row of the batch.
     pub row: u32,
-    /// The form that came nearest, from 0.
+    /// The index of the closest form.
     form: u32,
-    /// How many characters fitted.
+    /// The number of matched characters.
     at: u32,
-    /// The steps of the form that wanted something else then.
+    /// The steps of that form that expected another character.
     wanted: Vec<u32>,
 }
 
-/// What a form wanted where a value stopped fitting.
+/// What a form expected where a value stops matching.
 #[derive(Debug, Clone, Copy)]
 pub(crate) enum Expected<'p> {
     /// This character.
     Character(&'p str),
-    /// One of a field's class, or any.
+    /// A character of a field's class, or any character.
     OfField(Option<&'p ClassPlan>, &'p str),
-    /// The end.
+    /// The end of the value.
     End,
 }
 
 impl Fits {
-    /// Where a field of the layout is in each value; empty where it is not there.
+    /// The spans of a field in each value; empty if absent.
     pub(crate) fn field(&self, field: usize) -> &[Span] {
         self.fields.get(field).map_or(&[], Vec::as_slice)
     }
 
-    /// The values that have none of the forms, by rows.
+    /// The values that match no form, by row.
     pub fn unfit(&self) -> &[Unfit] {
         &self.unfit
     }
 
-    /// Leaves all but some rows out.
+    /// Keeps only some rows.
     pub(crate) fn keep(&mut self, rows: &[u32]) {
         let mut kept = (0..).zip(rows).peekable();
         self.unfit.retain_mut(|unfit| {
@@ -83,7 +83,7 @@ impl Fits {
 }
 
 impl LayoutPlan {
-    /// Makes a layout ready.
+    /// Compiles a layout.
     pub fn new(layout: &Layout) -> LayoutPlan {
         let names = layout.names();
         let form = |form| {
@@ -94,7 +94,7 @@ impl LayoutPlan {
         LayoutPlan { forms: layout.forms.iter().map(form).collect(), fields: names.len() }
     }
 
-    /// Where the fields are in a value, in bytes; none for one that is not there.
+    /// The fields of a value, in bytes; `None` for an absent field.
     ///
     /// # Errors
     /// Where the value has none of the forms.
@@ -119,7 +119,7 @@ impl LayoutPlan {
         Ok(fits.fields.iter().map(|field| field.first().and_then(range)).collect())
     }
 
-    /// Finds the fields in values: by the first form that each has.
+    /// Matches values, each against the first form that fits.
     pub fn fit_all(&self, values: Texts, fits: &mut Fits) {
         let Fits { fields, unfit, places, scratch } = fits;
         unfit.clear();
@@ -146,7 +146,7 @@ impl LayoutPlan {
         }
     }
 
-    /// Fits one value: to the first form that it has; otherwise says which form came nearest, and where it stopped.
+    /// Matches one value, or finds the closest form.
     fn fit_one(&self, value: &str, plain: bool, places: &mut [Place], scratch: &mut Scratch) -> Result<(), (usize, Stuck)> {
         let mut nearest: Option<(usize, Stuck)> = None;
         for (form, (machine, walk)) in self.forms.iter().enumerate() {
@@ -162,7 +162,7 @@ impl LayoutPlan {
         Err(nearest.unwrap_or_default())
     }
 
-    /// What the form that came nearest wanted.
+    /// What the closest form expected.
     pub(crate) fn expected<'p>(&'p self, unfit: &'p Unfit) -> impl Iterator<Item = Expected<'p>> {
         let steps = self.forms.get(unfit.form as usize).map_or(&[][..], |(machine, _)| machine.steps.as_slice());
         unfit.wanted.iter().filter_map(|step| steps.get(*step as usize)).map(|step| match step {
@@ -172,12 +172,12 @@ impl LayoutPlan {
         })
     }
 
-    /// The character, from 0, at which a value stopped fitting; the number of its characters where it ended too early.
+    /// The index of the character where a value stops matching; its length if it ends too early.
     pub(crate) fn stopped_at(&self, unfit: &Unfit) -> usize {
         unfit.at as usize
     }
 
-    /// Why the value of a row has none of the forms.
+    /// Why the value of a row matches no form.
     pub(crate) fn violation(&self, value: &str, row: usize, fits: &Fits) -> Violation {
         let unfit = fits.unfit.iter().find(|unfit| unfit.row as usize == row);
         let mut wanted: Vec<String> = Vec::new();
@@ -216,7 +216,7 @@ mod tests {
         Layout { column: ColumnRef::Number(1), column_span: 0..0, forms, origin: 0 }
     }
 
-    /// The fields as `name=text`, or the detail of the violation.
+    /// The fields as `name=text`, or the detail of the failure.
     fn fit(forms: &[&str], value: &str) -> String {
         let layout = layout(forms);
         match LayoutPlan::new(&layout).fit(value) {

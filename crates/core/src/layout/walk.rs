@@ -1,12 +1,11 @@
-//! Fitting plain values to a form by a walk with one table look-up a character.
+//! Fast matching of plain values, with one table lookup per character.
 //!
-//! While only one step of the form can go on with a character, there is one thread, and no list of them is needed. Where
-//! two could, the walk gives up and [`super::machine`] decides; so it never decides anything itself.
+//! It works while a single step can continue. If two steps could, the walk gives up and [`super::machine`] decides.
 
 use super::machine::{Machine, NOWHERE, Place, Step, Stuck};
 use crate::batch::simd::{self, ByteRange};
 
-/// Beyond this number of edges a form has no walk: its tables would cost more than they bring.
+/// Forms with more edges have no walk, because the tables would be too large.
 const MOST_EDGES: usize = 4000;
 
 /// The tables of a form.
@@ -16,57 +15,57 @@ pub struct Walk {
     edges: Vec<Edge>,
 }
 
-/// Some characters of one class, one after the other, that only one step each can go on with.
+/// A run of characters of one class that can be matched together.
 #[derive(Debug, Clone, Copy)]
 struct Straight {
     class: [ByteRange; 2],
     count: usize,
-    /// The edge of the first of them, and the state after the last.
+    /// The edge of the first character, and the state after the last.
     edge: u16,
     to: u32,
 }
 
-/// A place in the form from which a character is read.
+/// A state in which a character is read.
 #[derive(Debug)]
 struct State {
-    /// The characters that come next, where they can be looked at together.
+    /// The next characters, if they can be matched together.
     straight: Option<Straight>,
-    /// By character: the edge that goes on with it, by its index.
+    /// For each character, the index of its edge.
     next: Box<[u16; 128]>,
-    /// What the steps here want, for a value that none of them goes on with.
+    /// The steps that expect a character here.
     wanted: Vec<u32>,
-    /// What begins and ends if the value ends here; `None` where it must not.
+    /// The fields that start and end if the value ends here; `None` if it must not.
     done: Option<Box<[Mark]>>,
 }
 
 /// A step that reads a character.
 #[derive(Debug)]
 struct Edge {
-    /// What begins and ends before it.
+    /// The fields that start and end before it.
     marks: Box<[Mark]>,
     to: u32,
 }
 
-/// A field begins or ends.
+/// The start or end of a field.
 #[derive(Debug, Clone, Copy)]
 enum Mark {
     Begin(u32),
     End(u32),
 }
 
-/// No edge goes on.
+/// No edge.
 const NONE: u16 = u16::MAX;
-/// More than one does.
+/// Several edges.
 const SEVERAL: u16 = u16::MAX - 1;
 
-/// How a walk ended, where it decided.
+/// The outcome of a walk that reached a decision.
 pub type Walked = Option<Result<(), Stuck>>;
 
 impl Walk {
-    /// The walk of a form, if it has one of reasonable size.
+    /// The walk of a form, if its tables are small enough.
     pub fn new(machine: &Machine) -> Option<Walk> {
         let mut walk = Walk { states: Vec::new(), edges: Vec::new() };
-        // States by the step after which they are: the start, or a step that reads a character.
+        // A state follows the start or a step that reads a character.
         let mut froms: Vec<usize> = vec![0];
         let mut state_of: Vec<u32> = vec![u32::MAX; machine.steps.len() + 1];
         state_of[0] = 0;
@@ -107,7 +106,7 @@ impl Walk {
         Some(walk)
     }
 
-    /// The one edge that goes on from a state, and the characters that it goes on with, as one or two ranges.
+    /// The only edge from a state, with its characters as one or two ranges.
     fn only_edge(&self, state: usize) -> Option<(u16, [(u8, u8); 2])> {
         let next = &self.states[state].next;
         let edge = next.iter().copied().find(|edge| *edge != NONE)?;
@@ -123,7 +122,7 @@ impl Walk {
         (is_only && edge != SEVERAL).then_some((edge, ranges))
     }
 
-    /// The characters of one class that come next from a state: at least four, and as many as are looked at together.
+    /// The next characters of one class, at least four and at most as many as can be matched together.
     fn straight(&self, state: usize) -> Option<Straight> {
         let (edge, ranges) = self.only_edge(state)?;
         let (mut count, mut to) = (1, self.edges[usize::from(edge)].to);
@@ -136,7 +135,7 @@ impl Walk {
         (count >= 3).then_some(Straight { class, count, edge, to })
     }
 
-    /// Fits a plain value; `None` where the walk cannot decide.
+    /// Matches a plain value; `None` if the walk cannot decide.
     #[inline]
     pub fn run(&self, value: &[u8], fields: &mut [Place]) -> Walked {
         fields.fill(NOWHERE);
@@ -184,8 +183,8 @@ fn mark(marks: &[Mark], at: usize, fields: &mut [Place]) {
     }
 }
 
-/// The steps that read a character, or end the form, which can be reached from a step without reading any, in the order in
-/// which they are preferred, with what begins and ends on the way.
+/// The steps that read a character or end the form and are reachable from a step without reading, in order of preference, with the fields
+/// that start and end on the way.
 fn follow(machine: &Machine, step: usize, marks: &mut Vec<Mark>, there: &mut [bool], reached: &mut Vec<(usize, Vec<Mark>)>) {
     if std::mem::replace(&mut there[step], true) {
         return;

@@ -1,38 +1,38 @@
-//! The syntax tree of a phrase. Every node that can be at fault knows where it is.
+//! The syntax tree of a phrase. Nodes carry their spans for error messages.
 
 pub use super::number_example::NumberExample;
 use crate::text::characters;
 use crate::text::unit::Unit;
 
-/// A place in the text of a phrase, in bytes.
+/// A byte range in the text of a phrase.
 pub type Span = std::ops::Range<usize>;
 
-/// A phrase: branches tried from left to right until one gives a result.
+/// A phrase: branches, tried from left to right.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Phrase {
-    /// The text the phrase was read from; every span points into it.
+    /// The source text, to which all spans refer.
     pub source: String,
-    /// At least one branch.
+    /// One or more branches.
     pub branches: Vec<Branch>,
 }
 
-/// What is between two `or`s.
+/// A branch: the part between two `or`s.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Branch {
-    /// Where the branch is.
+    /// Its span.
     pub span: Span,
-    /// What it does.
+    /// Its content.
     pub body: Body,
 }
 
 impl Branch {
-    /// How many characters its result has at most, as what it ends in says.
+    /// The maximum width of the result in characters, if its last steps limit it.
     pub fn width(&self) -> Option<usize> {
         let steps = match &self.body {
             Body::Literal(text) => return Some(characters::count(text)),
             Body::Steps(steps) => steps,
         };
-        // Some finishes leave as many characters as there were, or fewer.
+        // These steps never add characters.
         let keeps = |step: &&Step| {
             matches!(
                 step.kind,
@@ -59,25 +59,25 @@ impl Branch {
     }
 }
 
-/// What a branch does.
+/// The content of a branch.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Body {
-    /// A lone text: the result itself, whatever the value.
+    /// A lone text, which is the result for every value.
     Literal(String),
-    /// Steps from left to right; at least one.
+    /// One or more steps.
     Steps(Vec<Step>),
 }
 
-/// One step with its place.
+/// A step and its span.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Step {
-    /// Where the step is.
+    /// Its span.
     pub span: Span,
-    /// What it does.
+    /// Its kind.
     pub kind: StepKind,
 }
 
-/// What a step does to the text that reaches it.
+/// The kinds of steps.
 #[derive(Debug, Clone, PartialEq, Eq)]
 #[non_exhaustive]
 pub enum StepKind {
@@ -95,7 +95,7 @@ pub enum StepKind {
     CharsFor {
         /// The first character.
         from: Position,
-        /// How many.
+        /// The number of characters.
         width: usize,
     },
     /// `drop first 4`
@@ -112,36 +112,36 @@ pub enum StepKind {
     Through(Occurrence),
     /// `between "(" and ")"`
     Between {
-        /// What it begins after.
+        /// The marker before the result.
         first: Occurrence,
-        /// What it ends before; without an ordinal, the next one after the first.
+        /// The marker after the result; without an ordinal, the next one after the first.
         second: Marker,
-        /// Which one, where an ordinal was said.
+        /// The ordinal, if given.
         nth: Option<Position>,
     },
     /// `section 2 by "-"` (a range of one) and `sections 1 to 2 by "-"`
     Sections {
-        /// Which of them.
+        /// The sections.
         range: Range,
-        /// What divides the text.
+        /// The delimiter.
         by: Division,
     },
     /// `sections by "-"`: every one, as several results
     AllSections(Division),
     /// `number`, `number 2 signed`
     Number {
-        /// Which one.
+        /// The ordinal.
         which: Position,
-        /// How numbers are written.
+        /// The number style.
         style: NumberStyle,
     },
     /// `numbers`: every one, as several results
     AllNumbers(NumberStyle),
     /// `run 2`, `run 1 of digits`
     Run {
-        /// Which one.
+        /// The ordinal.
         which: Position,
-        /// Of what class; of any one kind where none is said.
+        /// The class; `None` for a run of any one kind.
         of: Option<Class>,
     },
     /// `runs`, `runs of digits`: every one, as several results
@@ -158,7 +158,7 @@ pub enum StepKind {
     CountOf(Marker),
     /// `whether starts with "GRP"`
     Whether(Condition),
-    /// `joined with "; "`: several results made one
+    /// `joined with "; "`: joins several results
     Joined(String),
     /// `trim`, `trim left`, `trim right`
     Trim(Sides),
@@ -176,27 +176,27 @@ pub enum StepKind {
     DropClass(Class),
     /// `replace "/" with "-"`
     Replace {
-        /// What is replaced, wherever it is.
+        /// The marker to replace everywhere.
         marker: Marker,
-        /// What is there instead; `$1` in it is a group where the marker is a regular expression.
+        /// The replacement; `$1` is a group if the marker is a regular expression.
         with: String,
-        /// Where that text is in the phrase.
+        /// The span of the replacement.
         with_span: Span,
     },
     /// `pad left to 6 with "0"`
     Pad {
-        /// The side the filling goes to.
+        /// The side to pad.
         side: Side,
-        /// The width aimed at, in characters.
+        /// The width in characters.
         width: usize,
-        /// The filling, repeated as needed.
+        /// The padding, repeated as needed.
         with: String,
     },
     /// `clip to 10`, `clip to 10 with "…"`
     Clip {
-        /// The greatest width, in characters.
+        /// The maximum width in characters.
         width: usize,
-        /// What is at the end of a text that was clipped, and counts in the width.
+        /// The text at the end of a shortened result, included in the width.
         mark: String,
     },
     /// `prefix "WO-"`
@@ -218,113 +218,113 @@ impl StepKind {
     }
 }
 
-/// The step that leaves these with several results, if one does.
+/// The step that leaves several results, if any.
 pub fn step_with_several(steps: &[Step]) -> Option<&Step> {
     let last = steps.iter().rev().find(|step| step.kind.gives_several() || matches!(step.kind, StepKind::Joined(_)))?;
     last.kind.gives_several().then_some(last)
 }
 
-/// Places from one to another, both included.
+/// A range of positions, inclusive.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Range {
     /// The first.
     pub from: Position,
     /// The last.
     pub to: Position,
-    /// Whether all of them must be there: not so where `to end` was said.
+    /// Whether all positions must exist; false for `to end`.
     pub bounded: bool,
 }
 
-/// One of the places where a marker is.
+/// An occurrence of a marker.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Occurrence {
-    /// Which one, counted over the whole text.
+    /// The ordinal, counted over the whole text.
     pub nth: Position,
-    /// What is looked for.
+    /// The marker.
     pub marker: Marker,
 }
 
-/// How a text is divided.
+/// A division of a text into sections.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Division {
-    /// What divides it.
+    /// The delimiter.
     pub marker: Marker,
-    /// Whether empty sections are left out, and out of the count.
+    /// Whether empty sections are dropped and not counted.
     pub skipping_empty: bool,
 }
 
-/// How numbers are written.
+/// The style of numbers.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct NumberStyle {
-    /// Whether a sign belongs to the number.
+    /// Whether a sign is part of the number.
     pub signed: bool,
-    /// Examples that show the thousands mark, the decimal mark and the sign. Without one, the decimal mark is a point. Several
-    /// show the same number with different signs.
+    /// Examples of the thousands mark, the decimal mark and the sign. Without examples, the decimal mark is a point. Several examples
+    /// show one number with different signs.
     pub like: Vec<NumberExample>,
 }
 
-/// How a date is written, with its place.
+/// A date format and its span.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct DateFormat {
-    /// The format, as strftime has it.
+    /// The strftime format.
     pub text: String,
-    /// The first year that a year of two digits can be; 1969 where none is said.
+    /// The first possible year of `%y`; `None` for 1969.
     pub from: Option<i16>,
-    /// Where it is, from the quotes on.
+    /// Its span, from the quotes on.
     pub span: Span,
 }
 
-/// A regular expression and the group of it that is meant.
+/// A regular expression with an optional group.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Pattern {
     /// The regular expression.
     pub regex: Regex,
-    /// The group; the whole match where none is said.
+    /// The group; `None` for the whole match.
     pub group: Option<Group>,
 }
 
-/// A group of a regular expression, with its place.
+/// A group of a regular expression.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Group {
     /// Its number or its name, as written.
     pub name: String,
-    /// Where that is.
+    /// Its span.
     pub span: Span,
 }
 
-/// A regular expression as written.
+/// A regular expression.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Regex {
-    /// What is between the slashes.
+    /// The pattern between the slashes.
     pub pattern: String,
     /// The flags after them: any of `i`, `m`, `s` and `x`.
     pub flags: String,
-    /// Where it is, slashes included.
+    /// Its span, with the slashes.
     pub span: Span,
 }
 
-/// What is looked for in a value.
+/// A marker.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Marker {
-    /// A text as it is; never empty.
+    /// A non-empty text.
     Text {
         /// The text.
         text: String,
-        /// Whether upper and lower case are the same.
+        /// Whether case is ignored.
         any_case: bool,
     },
-    /// Whatever a regular expression matches.
+    /// A match of a regular expression.
     Regex(Regex),
     /// One unbroken run of a class.
     Run(Class),
-    /// One character out of some.
+    /// A single character of a set.
     OneOf(String),
 }
 
-/// A class of characters: all that belong to any of its parts.
+/// A class of characters: the union of its parts.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Class {
-    /// At least one part.
+    /// One or more parts.
     pub parts: Vec<ClassPart>,
 }
 
@@ -343,78 +343,77 @@ pub enum ClassPart {
     Alphanumeric,
     /// `spaces`: Unicode white space.
     Spaces,
-    /// `punctuation`: whatever is none of letter, digit or space.
+    /// `punctuation`: everything else.
     Punctuation,
     /// `any of "-/"`: these characters.
     AnyOf(String),
 }
 
-/// A piece in a form.
+/// A piece of a form.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Field {
     /// Its name.
     pub name: String,
-    /// Its least width, in characters.
+    /// The minimum width in characters.
     pub from: usize,
-    /// Its greatest width; none where it is as wide as it has to be.
+    /// The maximum width; `None` for no limit.
     pub to: Option<usize>,
-    /// The class of its characters; any where none is said.
+    /// The class; `None` for any character.
     pub class: Option<Class>,
 }
 
 /// A condition on a text.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Condition {
-    /// Where it is, `not` included.
+    /// Its span, with `not`.
     pub span: Span,
-    /// Whether `not` comes before it.
+    /// Whether it begins with `not`.
     pub negated: bool,
-    /// What must hold.
+    /// Its kind.
     pub kind: ConditionKind,
 }
 
 impl Condition {
-    /// Whether it asks that there is a text at all, or that there is none: `required`, `blank`, and these with `not`. Every other
-    /// condition is asked of a text that is there.
+    /// Whether it tests the presence of a text: `required`, `blank` and their negations. All other conditions test an existing text.
     pub fn is_about_absence(&self) -> bool {
         matches!(self.kind, ConditionKind::Required | ConditionKind::Blank)
     }
 
-    /// Whether it is not met where there is no text: `required`, or `not blank`.
+    /// Whether it fails for an absent text: `required` or `not blank`.
     pub fn wants_text(&self) -> bool {
         self.is_about_absence() && (self.kind == ConditionKind::Blank) == self.negated
     }
 }
 
-/// A column of a file that holds a list of texts.
+/// A column of a file with allowed texts.
 #[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub struct ListSource {
     /// The file, as the phrase names it.
     pub file: String,
     /// The column; `None` is the first column.
     pub column: Option<String>,
-    /// Whether the first row of the file names its columns.
+    /// Whether the first row of the file is a header.
     pub has_header: bool,
 }
 
-/// What a condition asks.
+/// The kinds of conditions.
 #[derive(Debug, Clone, PartialEq, Eq)]
 #[non_exhaustive]
 pub enum ConditionKind {
     /// `required`: the piece is not missing.
     Required,
-    /// `blank`: there is nothing but white space.
+    /// `blank`: empty or white space.
     Blank,
-    /// `length 8`, `length 4 to 8`; open above where only `length 4 to` was said.
+    /// `length 8`, `length 4 to 8`, `length 4 to`
     Length {
-        /// The least, in characters.
+        /// The minimum in characters.
         from: usize,
-        /// The most.
+        /// The maximum.
         to: Option<usize>,
     },
-    /// `digits`: every character is of the class.
+    /// `digits`: every character is in the class.
     Class(Class),
-    /// `fits /re/`: the whole text does.
+    /// `fits /re/`: the whole text matches.
     Fits(Regex),
     /// `starts with MARKER`
     StartsWith(Marker),
@@ -422,27 +421,27 @@ pub enum ConditionKind {
     EndsWith(Marker),
     /// `contains MARKER`
     Contains(Marker),
-    /// `contains word "WO"`: not inside a longer word.
+    /// `contains word "WO"`: as a whole word.
     ContainsWord(String),
     /// `one of "A", "B"`
     OneOf {
         /// The texts.
         texts: Vec<String>,
-        /// Whether case does not count.
+        /// Whether case is ignored.
         any_case: bool,
     },
     /// `listed in "sites.csv" column "site"`
     ListedIn {
-        /// Where the list is.
+        /// The list.
         list: ListSource,
-        /// Whether upper and lower case are the same.
+        /// Whether case is ignored.
         any_case: bool,
     },
-    /// `range 1 to 999`: numbers, compared exactly; an end may be left open.
+    /// `range 1 to 999`: compared exactly; either limit is optional.
     Range {
-        /// The least, as written.
+        /// The minimum, as written.
         from: Option<String>,
-        /// The greatest, as written.
+        /// The maximum, as written.
         to: Option<String>,
     },
     /// `date "%Y-%m-%d"`
@@ -457,7 +456,7 @@ pub enum ConditionKind {
     SameAs(String),
 }
 
-/// The published algorithms for check digits.
+/// Check digit algorithms.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 #[non_exhaustive]
 pub enum CheckDigit {
@@ -479,23 +478,22 @@ pub enum CheckDigit {
     Damm,
 }
 
-/// A place counted from 1, from either end.
+/// A position from either end, counted from 1.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Position {
     /// 1, 2, 3 …
     FromStart(usize),
-    /// -1, -2, -3 …, kept without its sign.
+    /// -1, -2, -3 …, stored without the sign.
     FromEnd(usize),
 }
 
 impl Position {
-    /// The first of them.
+    /// The first position.
     pub const FIRST: Position = Position::FromStart(1);
-    /// The last of them.
+    /// The last position.
     pub const LAST: Position = Position::FromEnd(1);
 
-    /// The place counted from the start where there are `count` of them: 1 is the first, and a place
-    /// that counts back beyond the start is 0 or less.
+    /// The position from the start among `count`: 1 is the first. The result is 0 or less if the position is before the start.
     pub fn among(self, count: usize) -> i64 {
         match self {
             Position::FromStart(n) => signed(n),
@@ -504,12 +502,12 @@ impl Position {
     }
 }
 
-/// Counts are far below what an `i64` holds; one that is not is as good as the greatest.
+/// Saturates; real counts are far below the limit of `i64`.
 fn signed(n: usize) -> i64 {
     i64::try_from(n).unwrap_or(i64::MAX / 4)
 }
 
-/// One end of a text.
+/// An end of a text.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Side {
     /// The start.
@@ -518,7 +516,7 @@ pub enum Side {
     Right,
 }
 
-/// One end of a text or both.
+/// One or both ends of a text.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Sides {
     /// One end.

@@ -1,102 +1,102 @@
-//! What can be wrong with a phrase.
+//! Errors in phrases.
 
 use std::fmt;
 
 use super::Span;
 
-/// A phrase that cannot be right, found before any row is read.
+/// An invalid phrase, found before any row is read.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct PhraseError {
-    /// What is wrong.
+    /// The kind of error.
     pub kind: ErrorKind,
-    /// The words at fault, in bytes of the phrase; empty at its end where something is missing.
+    /// The wrong words, as bytes of the phrase; empty at the end if something is missing.
     pub span: Span,
-    /// What to write instead, in one line.
+    /// A suggestion, in one line.
     pub help: String,
 }
 
-/// What is wrong with a phrase.
+/// The kinds of errors.
 #[derive(Debug, Clone, PartialEq, Eq)]
 #[non_exhaustive]
 pub enum ErrorKind {
-    /// There are no words at all. A phrase says how a piece is taken, so it cannot be empty.
+    /// The phrase is empty.
     Empty,
-    /// A text has an opening quote and no closing one, so its end cannot be told.
+    /// A text has no closing quote.
     UnclosedText(char),
-    /// A backslash in a text is followed by something that is no escape.
+    /// An unknown escape in a text.
     UnknownEscape(String),
-    /// A typographic quote, as word processors make them, where a straight one belongs.
+    /// A typographic quote instead of a straight one.
     TypographicQuote(char),
-    /// A word that is not a step where a step must be.
+    /// An unknown step.
     UnknownStep(String),
-    /// Something else than what must follow here; the first text is what was wanted.
+    /// An unexpected token.
     Expected {
-        /// What was wanted, with quotes of its own where it is a word.
+        /// The expected token, with quotes if it is a word.
         wanted: String,
-        /// What is there instead; `None` at the end of the phrase.
+        /// The token found; `None` at the end of the phrase.
         found: Option<String>,
     },
-    /// Position 0. Positions start at 1, and someone who counts from 0 would be off by one in silence.
+    /// Position 0. Positions start at 1; accepting 0 would hide an off-by-one mistake.
     PositionZero,
-    /// A width of 0 characters, which could never give a result.
+    /// A width of 0 characters.
     WidthZero,
-    /// A count that must not be negative.
+    /// A negative count.
     NegativeWidth,
-    /// A number beyond what any value could have.
+    /// A number over the limit.
     NumberTooLarge {
-        /// The greatest number allowed here.
+        /// The limit.
         most: usize,
     },
-    /// The second position comes before the first, so nothing could ever be between them.
+    /// The second position is before the first.
     Backwards,
-    /// A marker with nothing in it, which is everywhere and nowhere.
+    /// An empty marker.
     EmptyMarker,
-    /// Padding with nothing.
+    /// Empty padding.
     EmptyFilling,
-    /// A literal text with steps after it: it is a result and takes none.
+    /// A step after a literal text.
     StepAfterLiteral,
-    /// A regular expression has an opening slash and no closing one.
+    /// A regular expression has no closing slash.
     UnclosedRegex,
-    /// A letter after a regular expression that is not a flag.
+    /// An unknown flag of a regular expression.
     UnknownFlag,
-    /// A word that is not a condition where one must be.
+    /// An unknown condition.
     UnknownCondition(String),
-    /// A regular expression that cannot be read; the reason is the regex crate's.
+    /// An invalid regular expression, with the reason from the regex crate.
     BadRegex(String),
-    /// Regular expressions whose compiled forms together would be larger than the limit, in bytes.
+    /// The regular expressions together exceed the limit on compiled size.
     RegexesTooLarge {
-        /// The limit, in bytes.
+        /// The limit in bytes.
         limit: usize,
     },
-    /// A regular expression whose compiled form would be larger than the limit, in bytes.
+    /// A regular expression exceeds the limit on compiled size.
     RegexTooLarge {
-        /// The limit, in bytes.
+        /// The limit in bytes.
         limit: usize,
     },
-    /// A regular expression that matches nothing at all, where it is to be found somewhere.
+    /// A regular expression that matches the empty text, used as a marker.
     MatchesNothing,
-    /// A group that the regular expression does not have.
+    /// An unknown group of a regular expression.
     NoSuchGroup(String),
-    /// An example of a number that is none.
+    /// An invalid example of a number.
     BadExample,
-    /// A date format that cannot be read, or that leaves the day open.
+    /// An invalid date format, or one that does not identify a day.
     BadDateFormat(String),
-    /// A mark that alone is wider than the text may be.
+    /// A mark that is wider than the result.
     MarkTooWide,
-    /// Several results where there are several already.
+    /// A step with several results after another one.
     SeveralAgain,
-    /// `joined with` where there is only one result.
+    /// `joined with` after a single result.
     NothingToJoin,
-    /// Several results, with nothing that says what is to become of them.
+    /// Several results without a place for them.
     SeveralLeft,
-    /// A condition that needs more than one text to look at.
+    /// A condition that needs other columns or rows.
     NotHere(&'static str),
-    /// A list that cannot be had; the reason is a sentence.
+    /// An unavailable list, with the reason as a sentence.
     NoList(String),
 }
 
 impl ErrorKind {
-    /// What to say at the words at fault.
+    /// The message at the wrong words.
     pub fn label(&self) -> String {
         match self {
             ErrorKind::Empty => "a step is missing".to_owned(),

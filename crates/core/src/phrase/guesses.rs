@@ -1,15 +1,14 @@
-//! What people write first, from other programs or from what they would say, and how it is written here.
+//! Suggestions for what users of other programs write first.
 //!
-//! A phrase that cannot be read is rewritten by all rules that apply; what comes of it is offered only if it can be read.
+//! All matching rules rewrite an invalid phrase. The result is suggested only if it parses.
 
 use std::sync::LazyLock;
 
 use regex::{Captures, Regex};
 
-/// How a step is written here: a pattern of what people write, and what replaces it. `Q` is a quoted text or a regular
-/// expression, `N` a number, `I` a name.
+/// Rules for steps: a pattern and its replacement. `Q` is a quoted text or a regular expression, `N` a number, `I` a name.
 const STEPS: &[(&str, &str)] = &[
-    // Fillers first: they hide what comes after them.
+    // Fillers come first, because they hide later words.
     (r"^(?:please )?(?:get|take|extract|return|select|cut|find|keep only|give me)(?: the| only)? ", ""),
     (r"\b(?:everything|all|text|part|characters?|chars?|string) (before|after|from|between)\b", "$1"),
     (r"\b(first|last) (N) (?:characters?|chars?|letters?|digits?|symbols?)\b", "$1 $2"),
@@ -49,7 +48,7 @@ const STEPS: &[(&str, &str)] = &[
     (r"\b(?:regex|regexp|regexp_extract|re|pattern|matching|find|search) ?\(? ?(Q)(?: ?\))?", "match $1"),
     (r"\bonly (digits|letters|numbers)\b|\b(digits|letters) only\b", "keep $1$2"),
     (r"\bkeep numbers\b", "keep digits"),
-    // Putting together.
+    // Joining.
     (
         r"(?:\bthen )?\b(?:join|concat|concatenate|glue|implode)(?:ed)? ?\(? ?(?:with |by |using )?(Q)(?: ?\))?$",
         "joined with $1",
@@ -77,7 +76,7 @@ const STEPS: &[(&str, &str)] = &[
     (r"\b(?:to |as |parse )?(?:number|int|integer|float|numeric)\b(?: ?\(\))?$", "plain number"),
 ];
 
-/// The same for conditions.
+/// Rules for conditions.
 const CONDITIONS: &[(&str, &str)] = &[
     (r"^(?:is|must be|should be|has to be|be)(?: an?| all| only)? ", ""),
     (r"^(?:must|should|has to) ", ""),
@@ -106,7 +105,7 @@ const CONDITIONS: &[(&str, &str)] = &[
 /// Numbers as words.
 const NUMBERS: [&str; 12] = ["one", "two", "three", "four", "five", "six", "seven", "eight", "nine", "ten", "eleven", "twelve"];
 
-/// A phrase that `text` may have been meant as, before it is known whether it can be read; `None` where no rule applies.
+/// A candidate phrase for `text`, not yet parsed; `None` if no rule matches.
 pub(super) fn phrase(text: &str) -> Option<String> {
     static RULES: LazyLock<Vec<(Regex, &str)>> = LazyLock::new(|| compiled(STEPS));
     if let Some(built) = built(text) {
@@ -115,7 +114,7 @@ pub(super) fn phrase(text: &str) -> Option<String> {
     rewritten(text, &RULES)
 }
 
-/// A condition that `text` may have been meant as.
+/// A candidate condition for `text`.
 pub(super) fn condition(text: &str) -> Option<String> {
     static RULES: LazyLock<Vec<(Regex, &str)>> = LazyLock::new(|| compiled(CONDITIONS));
     rewritten(text, &RULES)
@@ -126,7 +125,7 @@ fn compiled(rules: &[(&str, &'static str)]) -> Vec<(Regex, &'static str)> {
     rules.iter().filter_map(|(pattern, with)| Some((Regex::new(&format!("(?i){}", written(pattern))).ok()?, *with))).collect()
 }
 
-/// Columns put together, as other programs say that: `build` does it here, as a piece.
+/// Joined columns in other notations, as a `build` piece.
 fn built(text: &str) -> Option<String> {
     static JOIN: LazyLock<Option<Regex>> =
         LazyLock::new(|| Regex::new(r"(?i)^(?:join|concat|concatenate)(?: columns)?[ (]+([\w, &+]+?)\)?$").ok());
@@ -140,7 +139,7 @@ fn built(text: &str) -> Option<String> {
     (names.len() > 1).then(|| format!("build \"{}\"", names.concat()))
 }
 
-/// The text with all rules applied, quoted texts and regular expressions left as they are.
+/// Applies all rules, except inside quoted texts and regular expressions.
 fn rewritten(text: &str, rules: &[(Regex, &str)]) -> Option<String> {
     static QUOTED: LazyLock<Option<Regex>> =
         LazyLock::new(|| Regex::new(r#""(?:[^"\\]|\\.)*"|'(?:[^'\\]|\\.)*'|/(?:[^/\\\s]|\\.)+/[a-z]*"#).ok());
@@ -156,7 +155,7 @@ fn rewritten(text: &str, rules: &[(Regex, &str)]) -> Option<String> {
     for (words, short) in [(" the ", " "), (" second ", " 2nd "), (" third ", " 3rd ")] {
         now = now.replace(words, short);
     }
-    // Marks without quotes.
+    // Unquoted marks.
     for _ in 0..4 {
         let marked = BARE.as_ref()?.replace(&now, |found: &Captures| {
             quoted.push(format!("\"{}\"", &found[2]));
@@ -176,7 +175,7 @@ fn rewritten(text: &str, rules: &[(Regex, &str)]) -> Option<String> {
         now = rule.replace_all(&now, *with).trim().to_owned();
     }
     for (index, text) in quoted.iter().enumerate() {
-        // A regular expression is written between slashes.
+        // Restore regular expressions with their slashes.
         let masked = format!("\u{1}{index}\u{1}");
         let is_pattern = ["match ", "fits ", "matches "].iter().any(|step| now.contains(&format!("{step}{masked}")));
         let text = match text.strip_prefix(['"', '\'']).and_then(|text| text.strip_suffix(['"', '\''])) {

@@ -1,6 +1,6 @@
-//! The phrase language: text → tokens with spans → syntax tree.
+//! The phrase language: text, then tokens with spans, then the syntax tree.
 //!
-//! This module knows nothing of values or rows; [`crate::program`] gives a phrase its meaning.
+//! This module knows no values or rows; [`crate::program`] evaluates phrases.
 
 pub mod ast;
 mod error;

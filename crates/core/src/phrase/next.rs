@@ -1,32 +1,31 @@
-//! What may come next in a phrase that is being written.
+//! Completion of unfinished phrases.
 
 use super::parse::{self, Next};
 use super::token::tokens;
 use super::{ErrorKind, quoted};
 
-/// What comes before everything else, the likeliest first. Last comes `not`.
+/// Completions to list first, the likeliest first. `not` comes last.
 const LIKELIER: [Next; 4] = [Next::Marker, Next::Word("then"), Next::Word("joined"), Next::Word("or")];
 
-/// What is known of the place where a phrase is written.
+/// Context for completion.
 #[derive(Debug, Clone, Copy, Default)]
 pub struct Known<'a> {
-    /// Texts that may be looked for, such as the delimiters of a column.
+    /// Known markers, such as the delimiters of a column.
     pub markers: &'a [&'a str],
-    /// The columns there are, by their names.
+    /// The column names.
     pub columns: &'a [String],
 }
 
-/// Words that may come next in an unfinished phrase or condition.
+/// Completions of an unfinished phrase or condition.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct Upcoming {
-    /// The byte from which on a word takes the place of what is written.
+    /// The byte where a completion starts.
     pub from: usize,
-    /// The words, as they are written there.
+    /// The completions.
     pub words: Vec<String>,
 }
 
-/// The words that may come next where a phrase ends, or where its last word goes on. Numbers are not among them, nor regular expressions
-/// and other texts than those that are known.
+/// Completions at the end of a phrase, including those of its last word. They contain no numbers, regular expressions or unknown texts.
 ///
 /// ```
 /// use keen_notch_core::phrase::{Known, next_of_phrase};
@@ -40,7 +39,7 @@ pub fn next_of_phrase(source: &str, known: Known) -> Upcoming {
     upcoming(source, known, false)
 }
 
-/// The same for a condition.
+/// Completions at the end of a condition.
 ///
 /// ```
 /// use keen_notch_core::phrase::{Known, next_of_condition};
@@ -56,14 +55,14 @@ pub fn next_of_condition(source: &str, known: Known) -> Upcoming {
 fn upcoming(source: &str, known: Known, is_condition: bool) -> Upcoming {
     let after = |source: &str| -> Vec<String> {
         let mut next = parse::next(source, is_condition).unwrap_or_default();
-        // What goes on after a whole step is likelier than what the step may still have, and a mark than which one of several.
+        // A continuation after a complete step is likelier than an option of the step, and a marker likelier than an ordinal.
         let rest = |next: &Next| LIKELIER.len() + usize::from(*next == Next::Word("not"));
         next.sort_by_key(|next| LIKELIER.iter().position(|likelier| likelier == next).unwrap_or_else(|| rest(next)));
         next.into_iter().flat_map(|next| words(next, known)).collect()
     };
     let tokens = match tokens(source) {
         Ok(tokens) => tokens,
-        // A text that has been begun.
+        // An unfinished text.
         Err(error) if matches!(error.kind, ErrorKind::UnclosedText(_)) => {
             let from = error.span.start;
             let begun = source[from..].replace('\'', "\"");
@@ -81,7 +80,7 @@ fn upcoming(source: &str, known: Known, is_condition: bool) -> Upcoming {
             if words.is_empty() {
                 return Upcoming { from: source.len(), words: after(source).iter().map(|word| format!(" {word}")).collect() };
             }
-            // What is written may be a word already.
+            // The last word may already be complete.
             words.extend(after(source).iter().map(|word| format!("{begun} {word}")));
             Upcoming { from, words }
         }
@@ -96,7 +95,7 @@ fn words(next: Next, known: Known) -> Vec<String> {
     }
 }
 
-/// The name of a column as a condition takes it: bare where it is one word.
+/// A column name as conditions take it: without quotes if it is one word.
 fn column_name(column: &str) -> String {
     match tokens(column).as_deref() {
         Ok([token]) if token.is_word() && token.span == (0..column.len()) => column.to_owned(),
@@ -118,7 +117,7 @@ mod tests {
         Known { markers: &MARKERS, columns }
     }
 
-    /// The words that may come next, at the end of what is written.
+    /// Completions after the last token.
     fn after(source: &str) -> Vec<String> {
         next_of_phrase(source, known(&[])).words
     }
@@ -173,7 +172,7 @@ mod tests {
         assert_eq!(next_of_condition("uppercase ", known(&[])).words, ["and"]);
     }
 
-    /// All that the reference shows can be written by taking what is offered, but for numbers and for texts that are not known.
+    /// Every example of the reference can be typed by completion, except for numbers and unknown texts.
     #[test]
     fn every_word_of_the_reference_is_offered() {
         let steps = reference::entries()
@@ -185,7 +184,7 @@ mod tests {
             for token in tokens(phrase).unwrap().iter().filter(|token| token.is_word()) {
                 let word = &phrase[token.span.clone()];
                 let before = &phrase[..token.span.start];
-                // Names are anybody's choice.
+                // Names are arbitrary.
                 if before.ends_with("group ") || before.ends_with("same as ") {
                     continue;
                 }
@@ -197,7 +196,7 @@ mod tests {
         assert!(words > 150, "{words}");
     }
 
-    /// Nothing is offered that leads nowhere: with a word that is offered, no phrase is wrong before its end.
+    /// Every completion leads to a valid phrase or an unfinished one.
     #[test]
     fn no_word_is_offered_that_is_refused() {
         let after_several = ["numbers then ", "whether ", "sections by \"-\" then first 3 then "];

@@ -1,17 +1,17 @@
-//! Examples of numbers, as `like` takes them.
+//! Examples for `like`.
 
 use super::ast::Span;
 
-/// A number in quotes that shows its style, with its place.
+/// A quoted number that shows its style.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct NumberExample {
     /// The number, such as `1,234.5` or `(1,234.5)`.
     pub text: String,
-    /// Its place, quotes included.
+    /// Its span, with the quotes.
     pub span: Span,
 }
 
-/// The places where a style has a sign.
+/// The possible places of a sign in a style.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 pub(crate) struct Signs {
     /// `-5`
@@ -23,12 +23,12 @@ pub(crate) struct Signs {
 }
 
 impl NumberExample {
-    /// The sign that the example shows, and the example without it.
+    /// The sign of the example, and the example without it.
     pub(crate) fn split_sign(&self) -> (Signs, &str) {
         split_sign(&self.text)
     }
 
-    /// Whether `other` shows the same number with another sign: `-1,234.5` and `(1,234.5)`.
+    /// Whether `other` shows the same number with a different sign: `-1,234.5` and `(1,234.5)`.
     pub(crate) fn differs_in_sign(&self, other: &str) -> bool {
         let ((sign, digits), (other_sign, other_digits)) = (self.split_sign(), split_sign(other));
         sign != other_sign && digits == other_digits

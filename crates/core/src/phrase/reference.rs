@@ -1,27 +1,26 @@
-//! The steps of the language, with an example of each that can be run: the one list that the reference, the
-//! documents and the parser's advice are taken from.
+//! The reference of all steps with examples that run. The `phrases` command, the documentation and error messages use it.
 
-/// A part of the reference.
+/// A section of the reference.
 #[derive(Debug, Clone, Copy)]
 pub struct Group {
-    /// What the steps of it have in common.
+    /// Its title.
     pub title: &'static str,
-    /// A line or two about them all; may be empty.
+    /// A description; may be empty.
     pub about: &'static str,
     /// Its entries.
     pub entries: &'static [Entry],
 }
 
-/// A step, in one or more of its forms.
+/// An entry for a step.
 #[derive(Debug, Clone, Copy)]
 pub struct Entry {
-    /// The word it begins with.
+    /// Its first word.
     pub word: &'static str,
-    /// How it is written.
+    /// Its notation.
     pub form: &'static str,
-    /// What it gives.
+    /// Its result.
     pub gives: &'static str,
-    /// Values and phrases to show it with.
+    /// Values and phrases that show it.
     pub examples: &'static [(&'static str, &'static str)],
 }
 
@@ -37,7 +36,7 @@ const fn entry(
     Entry { word, form, gives, examples }
 }
 
-/// The reference, in the order in which it is shown.
+/// The sections in order.
 pub const GROUPS: &[Group] = &[
     Group {
         title: "By position",
@@ -255,7 +254,7 @@ pub const GROUPS: &[Group] = &[
     },
 ];
 
-/// The conditions, each with examples that ask it.
+/// The conditions, with examples.
 pub const CONDITIONS: Group = Group {
     title: "Conditions",
     about: "Conditions follow whether, and the keys check, warn, when and keep of a cut list. `not` negates a condition. Checks pass a blank value unless it is required. If a value has text but no result, its checks fail, unless the piece is optional. In when, whether and keep, a missing piece is the empty text: it is blank, and other conditions need `not` to hold.",
@@ -323,7 +322,7 @@ pub const CONDITIONS: Group = Group {
 /// The fields of a date format.
 pub const DATE_FIELDS: &str = "%Y year, %y two-digit year, %m month, %d day, %b or %B month name, %j day of the year. %H %M %S time of day, %I and %p 12-hour clock, %f fraction of a second, %z offset from UTC, %a or %A day name. %e is a day padded with a space, %F is %Y-%m-%d, %T is %H:%M:%S, %% is a percent sign.";
 
-/// What steps and conditions have in common: a title, and what is to be known.
+/// Notes on classes, ordinals and quoting.
 pub const NOTES: [(&str, &str); 3] = [
     (
         "Classes",
@@ -336,7 +335,7 @@ pub const NOTES: [(&str, &str); 3] = [
     ("Date fields", DATE_FIELDS),
 ];
 
-/// Every step, in order.
+/// All steps, in order.
 ///
 /// ```
 /// assert!(keen_notch_core::phrase::reference::entries().any(|entry| entry.word == "section"));
@@ -345,7 +344,7 @@ pub fn entries() -> impl Iterator<Item = &'static Entry> {
     GROUPS.iter().flat_map(|group| group.entries)
 }
 
-/// Words that people try first for a step that has another name here.
+/// Synonyms of steps.
 const ALSO_SAID: &[(&str, &str)] = &[
     ("left", "first"),
     ("right", "last"),
@@ -375,7 +374,7 @@ const ALSO_SAID: &[(&str, &str)] = &[
     ("substitute", "replace"),
 ];
 
-/// The step that `word` was probably meant to be.
+/// The step with the most similar name.
 ///
 /// ```
 /// assert_eq!(keen_notch_core::phrase::reference::nearest_step("sectoin").map(|entry| entry.word), Some("section"));

@@ -1,8 +1,8 @@
-//! Words, numbers and texts with their places.
+//! The tokenizer.
 
 use super::{ErrorKind, PhraseError, Span};
 
-/// One token of a phrase.
+/// A token of a phrase.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub(crate) struct Token {
     pub(crate) kind: TokenKind,
@@ -16,26 +16,26 @@ impl Token {
     }
 }
 
-/// What a token is.
+/// The kinds of tokens.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub(crate) enum TokenKind {
-    /// Anything bare that is no number.
+    /// A bare word.
     Word(String),
-    /// A whole number, with its sign if it has one. One too large to hold is the largest.
+    /// A whole number with an optional sign. Too large numbers saturate.
     Number(i64),
-    /// Digits, a point and digits, with a sign if there is one, as written.
+    /// A decimal with an optional sign, as written.
     Decimal(String),
-    /// 1st, 2nd, 3rd, 4th … One too large to hold is the largest.
+    /// 1st, 2nd, 3rd, 4th … Too large numbers saturate.
     Ordinal(i64),
-    /// A quoted text, its escapes resolved.
+    /// A quoted text, with escapes resolved.
     Text(String),
-    /// A regular expression between slashes, and the flags after it.
+    /// A regular expression between slashes, with its flags.
     Regex { pattern: String, flags: String },
     /// A comma.
     Comma,
 }
 
-/// Cuts a phrase into tokens.
+/// Splits a phrase into tokens.
 pub(super) fn tokens(source: &str) -> Result<Vec<Token>, PhraseError> {
     let mut tokens = Vec::new();
     let mut at = 0;
@@ -73,7 +73,7 @@ pub(super) fn tokens(source: &str) -> Result<Vec<Token>, PhraseError> {
     Ok(tokens)
 }
 
-/// A bare token: a number or an ordinal where it looks like one, a word otherwise.
+/// A bare token: a number, an ordinal or a word.
 fn bare(text: &str) -> TokenKind {
     let is_digits = |text: &str| !text.is_empty() && text.bytes().all(|b| b.is_ascii_digit());
     let unsigned = text.strip_prefix(['-', '+']).unwrap_or(text);
@@ -94,7 +94,7 @@ fn bare(text: &str) -> TokenKind {
     }
 }
 
-/// The regular expression that opens at byte `start` of `source`, and the byte after its flags.
+/// The regular expression that starts at byte `start` of `source`, and the byte after its flags.
 fn regex_at(source: &str, start: usize) -> Result<(TokenKind, usize), PhraseError> {
     let inside = &source[start + 1..];
     let mut escaped = false;
@@ -124,9 +124,10 @@ fn regex_at(source: &str, start: usize) -> Result<(TokenKind, usize), PhraseErro
     Ok((TokenKind::Regex { pattern: inside[..close].to_owned(), flags: flags.to_owned() }, end))
 }
 
-/// The quoted text that opens at byte `start` of `source`, and the byte after its closing quote.
+/// The quoted text that starts at byte `start` of `source`, and the byte after its closing quote.
 ///
-/// Escapes are `\"`, `\'`, `\\`, `\t`, `\n` and `\u{2013}`.
+/// Escapes are `\"`, `\'`, `\\`, `\t`, `
+/// ` and `\u{2013}`.
 pub(crate) fn text_at(source: &str, start: usize) -> Result<(String, usize), PhraseError> {
     let mut chars = source[start..].char_indices().map(|(offset, c)| (start + offset, c));
     let quote = chars.next().map_or('"', |(_, c)| c);
@@ -146,7 +147,7 @@ pub(crate) fn text_at(source: &str, start: usize) -> Result<(String, usize), Phr
                             unknown_escape(source, at..end)
                         })?;
                         text.push(c);
-                        // `{`, the hexadecimal digits and `}` are ASCII: as many characters as bytes.
+                        // The hexadecimal digits and braces are ASCII: one byte per character.
                         chars.nth(width - 1);
                     }
                     Some((_, c)) => return Err(unknown_escape(source, at..at + 1 + c.len_utf8())),
@@ -164,7 +165,7 @@ pub(crate) fn text_at(source: &str, start: usize) -> Result<(String, usize), Phr
     })
 }
 
-/// The code point of `{2013}` at the start of `rest`, and the bytes it takes.
+/// The code point of `{2013}` at the start of `rest`, and its size in bytes.
 fn code_point(rest: &str) -> Option<(char, usize)> {
     let (digits, _) = rest.strip_prefix('{')?.split_once('}')?;
     if digits.is_empty() || digits.len() > 6 || !digits.bytes().all(|b| b.is_ascii_hexdigit()) {

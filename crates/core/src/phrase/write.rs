@@ -1,8 +1,8 @@
-//! Writing texts so that a phrase reads them again.
+//! Writes texts in the notation of phrases.
 
 use crate::text::names::is_invisible;
 
-/// A text between quotes, as a phrase takes it: what cannot be seen is written by its number.
+/// A text in quotes, with escapes for invisible characters.
 ///
 /// ```
 /// assert_eq!(keen_notch_core::phrase::quoted("a\"b"), r#""a\"b""#);

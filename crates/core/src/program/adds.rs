@@ -1,4 +1,4 @@
-//! Which bytes the results of a program may have that their values do not have.
+//! The bytes that a program can add to its values.
 
 use super::op::{BodyPlan, FinishOp, Op, Program, TellOp};
 use super::pattern::Template;
@@ -8,7 +8,7 @@ use super::pattern::Template;
 pub struct ByteSet([u64; 4]);
 
 impl ByteSet {
-    /// Whether the byte is in the set.
+    /// Whether the set contains a byte.
     pub fn has(&self, byte: u8) -> bool {
         self.0[usize::from(byte / 64)] >> (byte % 64) & 1 != 0
     }
@@ -27,14 +27,14 @@ impl ByteSet {
         self.0.iter_mut().zip(other.0).for_each(|(word, other)| *word |= other);
     }
 
-    /// Whether texts of these bytes may have a character of more than one byte.
+    /// Whether texts of these bytes can have characters of several bytes.
     pub(super) fn may_be_rough(&self) -> bool {
         self.has(b'\r') || self.0[2] != 0 || self.0[3] != 0
     }
 }
 
 impl Program {
-    /// The bytes that a result may have though its value does not have them.
+    /// The bytes that a result can have although its value does not.
     pub fn adds(&self) -> ByteSet {
         let mut added = ByteSet::default();
         for branch in &self.branches {
@@ -48,7 +48,7 @@ impl Program {
 }
 
 impl Op {
-    /// The bytes that the step may add.
+    /// The bytes that the step can add.
     pub(super) fn adds(&self) -> ByteSet {
         let mut added = ByteSet::default();
         match self {
@@ -58,7 +58,7 @@ impl Op {
             Op::Tell(_) => added.add_range(b'0', b'9'),
             Op::Finish(finish) => match finish {
                 FinishOp::Squeeze => added.add(" "),
-                // Beyond ASCII another case may be of other bytes; in ASCII it is a letter.
+                // Outside ASCII, changing the case can add any byte; in ASCII it adds letters.
                 FinishOp::Upper | FinishOp::Lower | FinishOp::Title => {
                     added.add_range(b'A', b'Z');
                     added.add_range(b'a', b'z');

@@ -1,4 +1,4 @@
-//! Classes of characters, as tables.
+//! Character classes as tables.
 
 use std::ops::Range;
 
@@ -7,11 +7,11 @@ use crate::phrase::ast::{Class, ClassPart};
 use crate::text::characters::{self, Form};
 use crate::text::kind::Kind;
 
-/// A class made ready: an ASCII character is one look into a table.
+/// A compiled class. An ASCII character needs one table lookup.
 #[derive(Debug, Clone)]
 pub(crate) struct ClassPlan {
     ascii: [bool; 256],
-    /// The same as ranges of bytes, both ends included.
+    /// The same as byte ranges, inclusive.
     runs: Vec<(u8, u8)>,
     parts: Vec<ClassPart>,
 }
@@ -24,7 +24,7 @@ impl ClassPlan {
         plan.with_ascii(&bytes)
     }
 
-    /// The class of some ASCII characters, for plain texts alone.
+    /// A class of ASCII characters, for plain texts only.
     pub(crate) fn of_ascii(bytes: &[u8]) -> ClassPlan {
         ClassPlan { ascii: [false; 256], runs: Vec::new(), parts: Vec::new() }.with_ascii(bytes)
     }
@@ -38,7 +38,7 @@ impl ClassPlan {
         self
     }
 
-    /// The first byte of a plain text from `at` on that is of the class (`wanted`), or that is not.
+    /// The first byte of a plain text from `at` on that is in the class if `wanted`, or not in it otherwise.
     #[inline]
     pub(crate) fn find_in_plain(&self, text: &[u8], at: usize, wanted: bool) -> Option<usize> {
         let flip = if wanted { 0 } else { 0xFFFF };
@@ -55,7 +55,7 @@ impl ClassPlan {
         }
     }
 
-    /// Calls `give` with each unbroken run of bytes of a plain text that are of the class (`wanted`), or that are not.
+    /// Calls `give` with each run of bytes of a plain text that are in the class if `wanted`, or not in it otherwise.
     pub(crate) fn each_run_in_plain(&self, text: &[u8], wanted: bool, give: impl FnMut(Range<usize>)) {
         let flip = if wanted { 0 } else { 0xFFFF };
         match *self.runs.as_slice() {
@@ -74,12 +74,12 @@ impl ClassPlan {
         }
     }
 
-    /// The class of the characters of a text.
+    /// The class of the characters in a text.
     pub(crate) fn any_of(text: &str) -> ClassPlan {
         ClassPlan::new(&Class { parts: vec![ClassPart::AnyOf(text.to_owned())] })
     }
 
-    /// One character of the class, in words: `a digit`.
+    /// A member of the class, in words: `a digit`.
     pub(crate) fn one(&self) -> String {
         let part = |part: &ClassPart| match part {
             ClassPart::Digits => "a digit".to_owned(),
@@ -94,19 +94,18 @@ impl ClassPlan {
         self.parts.iter().map(part).collect::<Vec<_>>().join(" or ")
     }
 
-    /// Whether a byte of a plain text belongs to the class.
+    /// Whether a byte of a plain text is in the class.
     #[inline]
     pub(crate) fn has_byte(&self, byte: u8) -> bool {
         self.ascii[usize::from(byte)]
     }
 
-    /// The bytes of plain texts that belong to the class, as ranges with both ends.
+    /// The members in plain texts, as inclusive byte ranges.
     pub(crate) fn runs(&self) -> &[(u8, u8)] {
         &self.runs
     }
 
-    /// What is known of the digits of a plain text all of whose bytes belong to the class: that it has nothing else
-    /// (`true`), or none (`false`).
+    /// Whether a plain text in the class consists of digits (`true`) or has none (`false`), if that is certain.
     pub(crate) fn gives_digits(&self) -> Option<bool> {
         let is_digits = |(first, last): &(u8, u8)| first.is_ascii_digit() && last.is_ascii_digit();
         let has_digits = |(first, last): &(u8, u8)| *first <= b'9' && *last >= b'0';
@@ -117,7 +116,7 @@ impl ClassPlan {
         }
     }
 
-    /// Whether a character belongs to the class.
+    /// Whether a character is in the class.
     pub(crate) fn has(&self, character: &str) -> bool {
         match character.as_bytes() {
             [byte] => self.has_byte(*byte),
@@ -125,7 +124,7 @@ impl ClassPlan {
         }
     }
 
-    /// Whether every character of `text` belongs to the class; `form` is what is known of them.
+    /// Whether every character of `text` is in the class; `form` is the known form of the text.
     pub(crate) fn has_all(&self, text: &str, form: Form) -> bool {
         match form {
             _ if form.is_plain() || characters::is_plain(text) => text.bytes().all(|byte| self.has_byte(byte)),
@@ -142,7 +141,7 @@ impl ClassPlan {
     }
 }
 
-/// Whether a character belongs to a part of a class. The base character decides about letters.
+/// Whether a character is in a part of a class. The base character decides for letters.
 fn has(part: &ClassPart, character: &str) -> bool {
     let base_is = |test: fn(char) -> bool| character.chars().next().is_some_and(test);
     match part {

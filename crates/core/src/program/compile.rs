@@ -1,4 +1,4 @@
-//! Syntax tree → plan: where a phrase gets its meaning, and what grammar alone cannot see is refused.
+//! Compiles a syntax tree into a plan, and finds errors beyond grammar.
 
 use super::class::ClassPlan;
 use super::condition::ConditionPlan;
@@ -13,19 +13,18 @@ use crate::phrase::{ErrorKind, PhraseError};
 use crate::text::unit::Unit;
 
 impl Program {
-    /// Makes a phrase ready. `unit` is what its positions and widths count.
+    /// Compiles a phrase. `unit` is the unit of its positions and widths.
     ///
     /// # Errors
-    /// Where a regular expression, a group, an example or a date format in it cannot be used, or where
-    /// results are joined that are not several.
+    /// An invalid regular expression, group, example or date format, or `joined with` after a single result.
     pub fn new(phrase: &Phrase, unit: Unit) -> Result<Program, PhraseError> {
         Program::with(phrase, &Setting::new(unit))
     }
 
-    /// Makes a phrase ready that may ask for lists.
+    /// Compiles a phrase that may refer to lists.
     ///
     /// # Errors
-    /// As [`Program::new`], and where a list cannot be had.
+    /// The errors of [`Program::new`], or an unavailable list.
     pub fn with(phrase: &Phrase, setting: &Setting) -> Result<Program, PhraseError> {
         let branches = phrase.branches.iter().map(|branch| self::branch(branch, setting)).collect::<Result<Box<[_]>, _>>()?;
         let several = phrase.branches.iter().any(|branch| several_of(branch).is_some());
@@ -33,7 +32,7 @@ impl Program {
     }
 }
 
-/// The step of a branch that leaves it with several results, if one does.
+/// The step that leaves a branch with several results, if any.
 fn several_of(branch: &Branch) -> Option<&Step> {
     match &branch.body {
         Body::Steps(steps) => step_with_several(steps),
@@ -41,7 +40,7 @@ fn several_of(branch: &Branch) -> Option<&Step> {
     }
 }
 
-/// The error for a phrase with several results where there is room for one only, if it is such a phrase.
+/// The error for a phrase with several results in a place for one.
 pub(crate) fn refuse_several(phrase: &Phrase, help: &str) -> Result<(), PhraseError> {
     match phrase.branches.iter().find_map(several_of) {
         None => Ok(()),
@@ -65,7 +64,7 @@ fn branch(branch: &Branch, setting: &Setting) -> Result<BranchPlan, PhraseError>
     Ok(BranchPlan { span: branch.span.clone(), body })
 }
 
-/// Several results come once, and only several can be joined.
+/// Several results can arise once, and `joined with` needs them.
 fn check_several(steps: &[Step]) -> Result<(), PhraseError> {
     let mut several = false;
     for step in steps {
@@ -87,7 +86,7 @@ fn check_several(steps: &[Step]) -> Result<(), PhraseError> {
     Ok(())
 }
 
-/// A number found by an example is stripped of its marks by an operation of its own.
+/// A separate operation removes the marks from a number found by example.
 fn undress(step: &Step) -> Result<Option<OpAt>, PhraseError> {
     let style = match &step.kind {
         StepKind::Number { style, .. } | StepKind::AllNumbers(style) if !style.like.is_empty() => style,

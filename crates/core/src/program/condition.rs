@@ -1,5 +1,3 @@
-//! Conditions, made ready to be asked of a text.
-
 use std::cmp::Ordering;
 use std::sync::Arc;
 
@@ -22,63 +20,63 @@ use crate::text::case::fold;
 use crate::text::characters::{self, Form};
 use crate::text::unit::Unit;
 
-/// A condition made ready.
+/// A compiled condition.
 #[derive(Debug, Clone)]
 pub struct ConditionPlan {
     negated: bool,
     test: Test,
-    /// What is true of a text that does not meet it: `does not start with “GRP”`.
+    /// The negation in words: `does not start with “GRP”`.
     words: String,
 }
 
-/// What is asked. Each holds if and only if its comment says so.
+/// The kinds of tests.
 #[derive(Debug, Clone)]
 enum Test {
     /// The text is not blank.
     Required,
     /// The text is white space only, or empty.
     Blank,
-    /// The text is as long as this; without a most, as long or longer.
+    /// The length is in the range; without a maximum, at least `from`.
     Length { from: usize, to: Option<usize>, unit: Unit },
-    /// The text is not empty, and all its characters are of the class.
+    /// The text is not empty, and all its characters are in the class.
     Class(Box<ClassPlan>),
-    /// The regular expression matches somewhere; it holds the ends of the text where they matter.
+    /// The regular expression matches somewhere; it contains anchors if needed.
     Matches(Box<Compiled>),
-    /// The regular expression matches from the start of the text on.
+    /// The regular expression matches at the start.
     MatchesStart(Box<Compiled>),
-    /// The text begins with this one.
+    /// The text starts with this one.
     StartsWith { text: String, unit: Unit },
     /// The text ends with this one.
     EndsWith { text: String, unit: Unit },
-    /// The text begins with one in any case, which the regular expression finds.
+    /// The text starts with this one in any case, found by a regular expression.
     StartsFolded { compiled: Box<Compiled>, unit: Unit },
-    /// The text ends with one in any case. The regular expression holds the end.
+    /// The text ends with this one in any case; the regular expression contains the anchor.
     EndsFolded { compiled: Box<Compiled>, unit: Unit },
-    /// The first character is of the class.
+    /// The first character is in the class.
     FirstOf(Box<ClassPlan>),
-    /// The last character is of the class.
+    /// The last character is in the class.
     LastOf(Box<ClassPlan>),
-    /// The marker is somewhere.
+    /// The marker occurs.
     Contains(Box<Matcher>),
-    /// The text is somewhere with neither letter nor digit on either side.
+    /// The text occurs without a letter or digit on either side.
     ContainsWord(Box<Matcher>),
-    /// The text is one of these.
+    /// The text is in the list of texts.
     OneOf { texts: Vec<String>, any_case: bool },
-    /// The text is a number, and not outside of these.
+    /// The text is a number in the range.
     Range { from: Option<String>, to: Option<String> },
-    /// The text is a date of the format.
+    /// The text is a date in the format.
     Date(Box<DatePlan>),
-    /// The text is one of the list's.
+    /// The text is in the list.
     ListedIn { list: List, file: String, any_case: bool },
     /// The text is an email address.
     Email,
-    /// The text ends in its check digit.
+    /// The check digit is correct.
     CheckDigit(CheckDigit),
 }
 
 impl ConditionPlan {
     /// Adds the indices of failing texts, in ascending order. Blank texts pass unless `asks_blank` is set. Returns true if a text passed
-    /// only because it is blank. `width` is the width of all texts in bytes, if they have the same.
+    /// only because it is blank. `width` is the common width of the texts in bytes, if they have one.
     pub(crate) fn note_failing(&self, texts: Texts, width: Option<usize>, asks_blank: bool, failing: &mut Vec<u32>) -> bool {
         let source = texts.text.as_bytes();
         let define = |index: usize| self.test.holds(texts.get(index), texts.forms.of(index));
@@ -87,7 +85,7 @@ impl ConditionPlan {
             Test::Required => note.unless_at_once(|span| !is_blank(span.text(texts.text))),
             Test::Length { from, to, .. } => {
                 let to = to.unwrap_or(usize::MAX);
-                // What the cut has made sure is not asked again.
+                // The cut may already guarantee the width.
                 if !self.negated && width.is_some_and(|width| (*from..=to).contains(&width)) {
                     return false;
                 }
@@ -109,8 +107,7 @@ impl ConditionPlan {
         note.skips_blank
     }
 
-    /// What is known of the digits of plain texts that meet the condition: that they have nothing else (`true`), or none
-    /// (`false`).
+    /// Whether plain texts that pass consist of digits (`true`) or have none (`false`), if that is certain.
     pub(crate) fn gives_digits(&self) -> Option<bool> {
         match &self.test {
             Test::Class(class) if !self.negated => class.gives_digits(),
@@ -118,11 +115,10 @@ impl ConditionPlan {
         }
     }
 
-    /// Makes a condition ready.
+    /// Compiles a condition.
     ///
     /// # Errors
-    /// Where a regular expression or a date format in it cannot be used, or where it needs more to look at
-    /// than one text.
+    /// An invalid regular expression or date format, or a condition that needs other columns or rows.
     pub fn new(condition: &Condition, setting: &Setting) -> Result<ConditionPlan, PhraseError> {
         let unit = setting.unit;
         let not_here = |name: &'static str, help: &str| {
@@ -184,13 +180,13 @@ impl ConditionPlan {
         Ok(ConditionPlan { negated: condition.negated, test, words })
     }
 
-    /// Whether the condition asks for a list.
+    /// Whether the condition uses a list.
     #[inline]
     pub(crate) fn reads_list(&self) -> bool {
         matches!(self.test, Test::ListedIn { .. })
     }
 
-    /// The file of the list, where `text` is not in it but is the name of the column that it was read from.
+    /// The file of the list, if `text` is not in it but equals the header of its column.
     pub(crate) fn header_of_list(&self, text: &str) -> Option<&str> {
         match &self.test {
             Test::ListedIn { list, file, any_case } if !self.negated => {
@@ -202,7 +198,7 @@ impl ConditionPlan {
         }
     }
 
-    /// Why the condition does not hold for `text`; not to be asked where it does.
+    /// Why `text` fails. Call it only if it does.
     pub fn violation(&self, text: &str) -> Violation {
         if self.negated {
             Violation::new(ViolationKind::NotAllowed, format!("it {}", self.words))
@@ -218,7 +214,7 @@ impl ConditionPlan {
 }
 
 impl Test {
-    /// The definition of what is asked; `form` is what is known of the characters of the text.
+    /// Tests one text; `form` is its known form.
     fn holds(&self, text: &str, form: Form) -> bool {
         match self {
             Test::Required => !is_blank(text),
@@ -259,7 +255,7 @@ impl Test {
         }
     }
 
-    /// Why the test does not hold for `text`; `words` says that it does not.
+    /// Why `text` fails; `words` states that it does.
     fn violation(&self, text: &str, words: &str) -> Violation {
         let fails_to = |kind| Violation::new(kind, format!("it {words}"));
         match self {
@@ -319,21 +315,21 @@ impl Test {
     }
 }
 
-/// Notes which of many texts do not meet a condition. What is asked of a plain text is known when this is compiled, so that
-/// these are gone through with nothing in between; the others are asked by the definition.
+/// Collects the failing texts of a column. The test for plain texts is a generic parameter, so that the loop over them is specialised;
+/// other texts use the definition.
 struct Unmet<'a, D: Fn(usize) -> bool> {
     texts: Texts<'a>,
     asks_blank: bool,
     negated: bool,
     define: D,
     failing: &'a mut Vec<u32>,
-    /// Whether a blank text passed that would fail.
+    /// Whether a blank text passed that would fail otherwise.
     skips_blank: bool,
 }
 
 impl<D: Fn(usize) -> bool> Unmet<'_, D> {
-    /// For what is quickly asked: whether there are any is found out first, with one way for all texts.
-    // Compiled by itself: what its loop needs then stays in registers.
+    /// For cheap tests: first finds out whether any text fails, with one loop for all texts.
+    // A separate function, so that the loop keeps its variables in registers.
     #[inline(never)]
     fn unless_at_once(&mut self, holds: impl Fn(Span) -> bool) {
         let fails = |span: &Span| (self.asks_blank | !span.is_empty()) & (holds(*span) == self.negated);
@@ -342,12 +338,12 @@ impl<D: Fn(usize) -> bool> Unmet<'_, D> {
         }
     }
 
-    /// For what is asked of every byte.
-    // Compiled by itself: what its loop needs then stays in registers.
+    /// For tests of every byte.
+    // A separate function, so that the loop keeps its variables in registers.
     #[inline(never)]
     fn unless_all(&mut self, source: &[u8], test: impl Fn(Sixteen) -> u32) {
         let all = |span: Span| simd::all(source, span.start as usize, span.end as usize, &test);
-        // Empty texts have no byte that fails.
+        // Empty texts have no failing byte.
         let passes = |spans| simd::for_this_processor(AllPass { source, spans, test: &test });
         if self.negated || self.asks_blank || !self.texts.forms.are_plain() || !passes(self.texts.spans) {
             self.unless(|span| !span.is_empty() && all(span));
@@ -376,7 +372,7 @@ impl<D: Fn(usize) -> bool> Unmet<'_, D> {
         }
     }
 
-    /// Notes a failing text, unless it is blank and the check skips blanks.
+    /// Adds a failing text, unless it is blank and the check skips blanks.
     fn note(&mut self, index: usize) {
         match self.asks_blank || !is_blank(self.texts.get(index)) {
             true => self.failing.push(index as u32),
@@ -385,7 +381,7 @@ impl<D: Fn(usize) -> bool> Unmet<'_, D> {
     }
 }
 
-/// Whether a test holds for all bytes of all of some texts.
+/// Whether a test holds for all bytes of some texts.
 struct AllPass<'a, T> {
     source: &'a [u8],
     spans: &'a [Span],
@@ -402,7 +398,7 @@ impl<T: Fn(Sixteen) -> u32> WithSimd for AllPass<'_, T> {
     }
 }
 
-/// Looks at overlapping places too: one that is inside a word may hide one that is not.
+/// Includes overlapping matches, because a match inside a word may overlap a valid one.
 fn contains_word(matcher: &Matcher, text: &str, form: Form) -> bool {
     let is_part_of_word = |c: char| c.is_alphabetic() || c.is_numeric();
     let mut at = 0;

@@ -1,4 +1,4 @@
-//! The definitions of the cuts: which part of a text a step gives.
+//! The definitions of cuts: the part of a text that a step returns.
 
 use std::ops::Range;
 
@@ -13,8 +13,7 @@ use crate::text::kind::Kind;
 use crate::text::unit::Unit;
 
 impl CutOp {
-    /// The part of `text` that the step gives; `None`, or nothing in the range, where it is missing. `form` is what
-    /// is known of the characters of the text.
+    /// The part that the step returns; `None` or an empty range if it is missing. `form` is the known form of the text.
     pub(super) fn part(
         &self,
         text: &str,
@@ -41,7 +40,7 @@ impl CutOp {
             CutOp::CharsFor { from, width } => window(text, unit, *from, *from, Some(*width), true, state)?,
             CutOp::DropFirst(n) => {
                 let start = if unit == Unit::Bytes { text.ceil_char_boundary(*n) } else { unit.notch(text, *n) };
-                // A code point that would be cut in two is left out.
+                // A split code point is left out.
                 state.short |= unit == Unit::Bytes && start > *n;
                 start..text.len()
             }
@@ -82,7 +81,7 @@ impl CutOp {
 }
 
 impl op::SpreadOp {
-    /// Calls `give` with each of the parts of `text`, empty ones too.
+    /// Calls `give` with each part of `text`, including empty ones.
     pub(super) fn parts(&self, text: &str, form: Form, slots: &mut Slots, mut give: impl FnMut(Range<usize>)) {
         match self {
             SpreadOp::Sections { by, skipping_empty } => sections(text, by, *skipping_empty, form).for_each(give),
@@ -92,7 +91,7 @@ impl op::SpreadOp {
             SpreadOp::Matches(pattern) => {
                 let (mut matches, mut at) = (pattern.compiled.matches(text), 0);
                 while let Some((found, part)) = pattern.next(&mut matches, at, slots) {
-                    // A match with nothing in it is no result; looking on begins after the next character.
+                    // An empty match is not a result; the search continues after the next character.
                     if found.is_empty() {
                         at = found.end + text[found.end..].chars().next().map_or(1, char::len_utf8);
                     } else {
@@ -105,8 +104,7 @@ impl op::SpreadOp {
     }
 }
 
-/// Whether a cut of `n` from one end got fewer: it reached the other end, or left out a code point that
-/// would have been cut in two.
+/// Whether a cut of `n` from one end is shorter: it reached the other end, or left out a split code point.
 fn falls_short(text: &str, unit: Unit, n: usize, reached_end: bool, bytes: usize) -> bool {
     match unit {
         Unit::Bytes => bytes < n,
@@ -114,8 +112,8 @@ fn falls_short(text: &str, unit: Unit, n: usize, reached_end: bool, bytes: usize
     }
 }
 
-/// The bytes of the places `from` to `to`, or of `width` places from `from` on; what lies outside is not there,
-/// and where that leaves fewer than were asked for, the result is short.
+/// The bytes of the positions `from` to `to`, or of `width` positions from `from`. Positions outside the text are left out, and the
+/// result is then short.
 fn window(
     text: &str,
     unit: Unit,
@@ -125,7 +123,7 @@ fn window(
     bounded: bool,
     state: &mut State,
 ) -> Option<Range<usize>> {
-    // Places from the start need no count of the whole text. A code point may be cut in two only where bytes are counted.
+    // Positions from the start need no count of the whole text. Only cuts by bytes can split a code point.
     if let (Position::FromStart(first), true) = (from, unit != Unit::Bytes) {
         let wanted = match (width, to) {
             (Some(width), _) => Some(width),
@@ -150,7 +148,7 @@ fn window(
         return None;
     }
     let (start, end) = match unit {
-        // A code point that begins before the window, or ends after it, is left out.
+        // A code point that crosses the edge of the window is left out.
         Unit::Bytes => (text.ceil_char_boundary(found_first - 1), text.floor_char_boundary(found_last)),
         _ => {
             let start = unit.notch(text, found_first - 1);
@@ -165,7 +163,7 @@ fn window(
     Some(start..end)
 }
 
-/// The sections of `text`, from left to right.
+/// The sections of `text`.
 fn sections<'a>(text: &'a str, by: &'a Matcher, skipping_empty: bool, form: Form) -> impl Iterator<Item = Range<usize>> + 'a {
     let mut markers = by.occurrences(text, form);
     let mut start = Some(0);
@@ -178,8 +176,7 @@ fn sections<'a>(text: &'a str, by: &'a Matcher, skipping_empty: bool, form: Form
     .filter(move |section| !(skipping_empty && section.is_empty()))
 }
 
-/// The part from one section to another, and whether all that were asked for are there. `None` where none is
-/// there.
+/// The part from one section to another, and whether all of them exist. `None` if none exists.
 fn sections_from_to(
     text: &str,
     range: &ast::Range,
@@ -218,7 +215,7 @@ fn sections_from_to(
     Some((part, all_there.unwrap_or(last == to)))
 }
 
-/// The unbroken runs of one kind.
+/// The runs of one kind.
 fn runs(text: &str, form: Form) -> impl Iterator<Item = Range<usize>> + '_ {
     let mut at = 0;
     std::iter::from_fn(move || {

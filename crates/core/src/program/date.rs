@@ -1,9 +1,3 @@
-//! Dates, read by a strftime format.
-//!
-//! A date that is taken for another is worse than one that is not read. So the text must be as wide as the format says before
-//! it is read at all: years have all their digits, there is no sign and no space that the format does not have, and a digit
-//! may lack only where it cannot come from the field beside it.
-
 use jiff::civil::DateTime;
 use jiff::fmt::strtime::{self, BrokenDownTime};
 
@@ -11,16 +5,16 @@ use crate::phrase::ast::DateFormat;
 use crate::phrase::reference::DATE_FIELDS;
 use crate::phrase::{ErrorKind, PhraseError};
 
-/// A date format made ready.
+/// A compiled date format.
 #[derive(Debug, Clone)]
 pub(crate) struct DatePlan {
     format: String,
     fields: Vec<Field>,
-    /// The first year that a year of two digits can be, where that is said.
+    /// The first possible year of `%y`, if given.
     from: Option<i16>,
 }
 
-/// Date fields as letters, as in many programs; the longest first.
+/// Date fields as letters, as in many programs, the longest first.
 const LETTERS: [(&str, &str); 11] = [
     ("yyyy", "%Y"),
     ("mmmm", "%B"),
@@ -55,18 +49,18 @@ fn meant(format: &DateFormat) -> Option<String> {
     DatePlan::new(&DateFormat { text: meant.clone(), ..format.clone() }).ok().map(|_| meant)
 }
 
-/// What a text of the format consists of, from left to right.
+/// The expected parts of a text, from left to right.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 enum Field {
     /// This character.
     Char(char),
-    /// That many digits.
+    /// A number of digits.
     Digits { least: usize, most: usize },
-    /// Digits, with spaces before them up to a width.
+    /// Digits, padded with spaces to a width.
     Padded(usize),
     /// A name: letters.
     Letters,
-    /// A sign, and digits with colons or without.
+    /// A sign and digits, with or without colons.
     Offset,
 }
 
@@ -85,7 +79,7 @@ impl DatePlan {
         if format.from.is_some() && !written_out.contains("%y") {
             return Err(refused("`from` sets the century of %y, and the format has no %y".to_owned()));
         }
-        // A day after the middle of every field, so that what the format leaves open shows.
+        // A date above the middle of every field, which reveals fields that the format lacks.
         let sample = DateTime::constant(2034, 11, 27, 16, 45, 38, 0).to_zoned(jiff::tz::TimeZone::UTC);
         let written = sample
             .and_then(|sample| BrokenDownTime::from(&sample).to_string(&written_out))
@@ -98,7 +92,7 @@ impl DatePlan {
         }
     }
 
-    /// The date as ISO 8601, or `None` where the text is none.
+    /// The date as ISO 8601, or `None` if the text does not match.
     pub(crate) fn read(&self, text: &str) -> Option<String> {
         if !self.fields.iter().try_fold(text, |rest, field| field.after(rest))?.is_empty() {
             return None;
@@ -112,7 +106,7 @@ impl DatePlan {
 }
 
 impl Field {
-    /// The rest of a text after the field, if it begins with one.
+    /// The rest of a text after the field, if the field matches.
     fn after(self, text: &str) -> Option<&str> {
         let digits = |text: &str, most: usize| text.bytes().take(most).take_while(u8::is_ascii_digit).count();
         match self {
@@ -138,9 +132,9 @@ impl Field {
     }
 }
 
-/// The format without fields that stand for several.
+/// The format without abbreviations.
 fn written_out(format: &str) -> String {
-    // A percent sign by itself is written twice, and is none of these.
+    // A doubled percent sign is not an abbreviation.
     let whole = [("%F", "%Y-%m-%d"), ("%D", "%m/%d/%y"), ("%T", "%H:%M:%S"), ("%R", "%H:%M")];
     format
         .split("%%")
@@ -149,10 +143,10 @@ fn written_out(format: &str) -> String {
         .join("%%")
 }
 
-/// The fields of a format.
+/// Parses a format.
 fn fields(format: &str) -> Result<Vec<Field>, String> {
     let mut fields = Vec::new();
-    // Places in `fields` of those that may have a digit less where they are beside what is no digit.
+    // Indices of fields that may have one digit less, because their neighbours are not digits.
     let mut narrow = Vec::new();
     let mut chars = format.chars();
     while let Some(c) = chars.next() {
@@ -195,7 +189,7 @@ fn fields(format: &str) -> Result<Vec<Field>, String> {
     Ok(fields)
 }
 
-/// The day, with the time of day and the offset from UTC where the format has them.
+/// The day, with the time of day and the offset from UTC if the format has them.
 fn iso(parsed: &BrokenDownTime) -> Result<String, String> {
     let day = parsed.to_date().map_err(|error| error.to_string())?;
     if parsed.hour().is_none() {

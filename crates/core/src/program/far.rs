@@ -1,9 +1,9 @@
-//! Matches of a regular expression that looks far ahead, all of them in linear time.
+//! All matches of a regular expression in linear time, for patterns with unlimited lookahead.
 //!
-//! An engine that looks for one match after the other may look to the end of the text for each: to `/.*[^A-Z]|[A-Z]/`, every capital
-//! is one match, and whether it is a longer one shows at the end only. Here the text is read backwards first, which tells for each
-//! place which states of the automaton lead to a match from there; then it is read forwards, and of the ways in the order of the
-//! pattern the first that leads to a match is taken. After Frisch and Cardelli, "Greedy regular expression matching" (ICALP 2004).
+//! A usual engine may scan to the end of the text for each match: in `/.*[^A-Z]|[A-Z]/`, every capital is a match, and only the end of
+//! the text shows whether a longer match exists. This engine first reads the text backwards and computes, for each position, the states
+//! of the automaton from which a match is reachable. Then it reads forwards and takes the first branch, in pattern order, that leads to a
+//! match. After Frisch and Cardelli, "Greedy regular expression matching" (ICALP 2004).
 
 use std::collections::HashMap;
 use std::ops::Range;
@@ -19,22 +19,21 @@ use regex_automata::util::primitives::{NonMaxUsize, StateID};
 use regex_automata::util::start::Config as Start;
 use regex_automata::util::syntax;
 
-/// Places of a text whose states are held at a time.
+/// Positions of a text whose states are kept at a time.
 const BLOCK: usize = 4096;
-/// The most bytes that sets of states take before they are forgotten; those of a block always fit besides.
+/// Maximum memory for sets of states, in bytes, before they are discarded. Those of a block always fit in addition.
 const MOST_SETS: usize = 16 << 20;
-/// The largest automaton, in bytes, that is made to find out whether a pattern looks far.
+/// Maximum size, in bytes, of the automaton that decides whether a pattern has unlimited lookahead.
 const MOST_LOOKED_AT: usize = 2 << 20;
 
-/// Whether a search for the pattern may look further and further ahead of a match that it has found already. Where that is not
-/// known, it may.
+/// Whether a search may scan ever further beyond a match. Returns true if that is unknown.
 pub(super) fn looks_far(pattern: &str, syntax: syntax::Config) -> bool {
     let config = dense::Config::new()
         .dfa_size_limit(Some(MOST_LOOKED_AT))
         .determinize_size_limit(Some(4 * MOST_LOOKED_AT))
         .unicode_word_boundary(true);
     let Ok(dfa) = dense::Builder::new().configure(config).syntax(syntax).build(pattern) else { return true };
-    // Bytes that are alike lead to the same states, so that one of each class is enough.
+    // Bytes of one class lead to the same states, so one byte per class is enough.
     let bytes: Vec<u8> = dfa.byte_classes().representatives(0..=255).filter_map(|unit| unit.as_u8()).collect();
     let follow = |id| bytes.iter().map(move |byte| (id, *byte));
     let mut known: IndexSet<_, RandomState> = IndexSet::default();
@@ -46,11 +45,11 @@ pub(super) fn looks_far(pattern: &str, syntax: syntax::Config) -> bool {
         known.extend(follow(id).map(|(id, byte)| dfa.next_state(id, byte)));
         at += 1;
     }
-    // States after a match in which a longer one is still looked for: can one be reached again from itself?
+    // The states in which a longer match is sought: can one of them reach itself again?
     let looks_on = |id| !dfa.is_match_state(id) && !dfa.is_dead_state(id) && !dfa.is_quit_state(id);
     let mut marks: HashMap<_, bool, RandomState> = HashMap::default();
     for start in known.iter().copied().filter(|id| dfa.is_match_state(*id)) {
-        // A walk in depth: a state is marked `true` while what follows it is walked through.
+        // Depth-first search: a state is marked `true` while its successors are visited.
         let mut walk = vec![(start, 0)];
         while let Some((id, next)) = walk.last_mut() {
             let (id, byte) = (*id, bytes.get(*next).copied());
@@ -75,19 +74,19 @@ pub(super) fn looks_far(pattern: &str, syntax: syntax::Config) -> bool {
     false
 }
 
-/// A pattern made ready for texts in which its matches are far from what decides them.
+/// A compiled pattern.
 #[derive(Debug)]
 pub(super) struct FarPattern {
     nfa: NFA,
-    /// The states that lead to each without a byte, and what must hold there.
+    /// For each state, its predecessors without a byte, and the assertions between them.
     before: Vec<Vec<(StateID, Option<Look>)>>,
-    /// The states that read a byte, and those that are a match.
+    /// The states that read a byte, and the match states.
     reading: Vec<StateID>,
     matching: Vec<StateID>,
 }
 
 impl FarPattern {
-    /// Makes a pattern ready; none where it would be too large.
+    /// Compiles a pattern; `None` if it is too large.
     pub(super) fn new(pattern: &str, syntax: syntax::Config, limit: usize) -> Option<FarPattern> {
         let config = Config::new().which_captures(WhichCaptures::All).nfa_size_limit(Some(limit));
         let nfa = Compiler::new().configure(config).syntax(syntax).build(pattern).ok()?;
@@ -109,7 +108,7 @@ impl FarPattern {
         Some(FarPattern { nfa, before, reading, matching })
     }
 
-    /// The state that a state that reads goes to by a byte.
+    /// The successor of a state for a byte.
     fn read(&self, state: StateID, byte: u8) -> Option<StateID> {
         match self.nfa.state(state) {
             State::ByteRange { trans } => trans.matches_byte(byte).then_some(trans.next),
@@ -120,36 +119,36 @@ impl FarPattern {
     }
 }
 
-/// States of the automaton, a bit each.
+/// A set of states, as bits.
 type Set = Box<[u64]>;
 
 fn has(set: &[u64], state: StateID) -> bool {
     set[state.as_usize() / 64] >> (state.as_usize() % 64) & 1 == 1
 }
 
-/// Adds a state, and says whether it is new.
+/// Adds a state. Returns whether it is new.
 fn add(set: &mut [u64], state: StateID) -> bool {
     let is_new = !has(set, state);
     set[state.as_usize() / 64] |= 1 << (state.as_usize() % 64);
     is_new
 }
 
-/// The matches of a pattern in a text from one place on.
+/// The matches of a pattern in a text, from a position on.
 #[derive(Debug)]
 pub(super) struct Far<'p, 't> {
     pattern: &'p FarPattern,
     text: &'t str,
-    /// Where it begins.
+    /// The start position.
     from: usize,
-    /// For each block, the states that lead to a match from where it ends.
+    /// For each block, the states at its end from which a match is reachable.
     ends: Vec<Set>,
-    /// The block that is held, with the set of each of its places, by its number.
+    /// The current block, and the number of the set at each of its positions.
     held: usize,
     block: Vec<u32>,
     sets: IndexSet<Set, RandomState>,
-    /// What comes before a set, a byte, and what holds between.
+    /// Cached predecessor sets by set, byte and assertions.
     known: HashMap<(u32, u8, u32), u32, RandomState>,
-    /// States that have been tried at a place, by the round they were tried in.
+    /// States that were tried at a position, with the round.
     tried: Vec<u32>,
     round: u32,
 }
@@ -179,7 +178,7 @@ impl<'p, 't> Far<'p, 't> {
         far
     }
 
-    /// The first match at or after byte `at`. Where groups are wanted, their places are left in `slots`, as many as it has room for.
+    /// The first match at or after byte `at`. Writes groups to `slots`, up to its length.
     pub(super) fn find(&mut self, at: usize, slots: &mut [Option<NonMaxUsize>]) -> Option<Range<usize>> {
         let start = self.pattern.nfa.start_anchored();
         let mut places = (at..=self.text.len()).filter(|place| self.text.is_char_boundary(*place));
@@ -192,7 +191,7 @@ impl<'p, 't> Far<'p, 't> {
         Some(begin..end)
     }
 
-    /// Whether a state leads to a match from a place on.
+    /// Whether a match is reachable from a state at a position.
     fn leads(&mut self, place: usize, state: StateID) -> bool {
         let block = (place - self.from) / BLOCK;
         if block != self.held {
@@ -205,7 +204,7 @@ impl<'p, 't> Far<'p, 't> {
         self.sets.get_index(number as usize).map_or(&[], |set| set)
     }
 
-    /// Goes from `begin`, where a match begins, to its end.
+    /// Follows a match from its start `begin` to its end.
     fn walk(&mut self, begin: usize, slots: &mut [Option<NonMaxUsize>]) -> Option<usize> {
         enum Todo {
             Try(StateID),
@@ -239,11 +238,11 @@ impl<'p, 't> Far<'p, 't> {
                         State::Match { .. } => return Some(at),
                         State::Fail => break,
                         State::ByteRange { .. } | State::Sparse(_) | State::Dense(_) => {
-                            // That it leads to a match means that it reads the byte that is here.
+                            // A reachable match means that the state reads the current byte.
                             to = self.text.as_bytes().get(at).and_then(|byte| self.pattern.read(state, *byte));
                             break 'tried;
                         }
-                        // It has been asked whether that holds here.
+                        // The assertion was checked before.
                         State::Look { next, .. } => *next,
                         State::Union { alternates } => {
                             let Some((first, others)) = alternates.split_first() else { break };
@@ -269,7 +268,7 @@ impl<'p, 't> Far<'p, 't> {
         }
     }
 
-    /// Reads a block backwards from the states at its end, and holds it.
+    /// Reads a block backwards from the states at its end, and keeps it.
     fn hold(&mut self, block: usize) {
         if self.sets.len() * self.ends[block].len() * 8 > MOST_SETS {
             self.sets.clear();
@@ -290,11 +289,11 @@ impl<'p, 't> Far<'p, 't> {
 
     /// The number of a set.
     fn number(&mut self, set: Set) -> u32 {
-        // There are no more sets than places, and those take four bytes each.
+        // The number of sets is at most the number of positions, which fits.
         u32::try_from(self.sets.insert_full(set).0).unwrap_or(u32::MAX)
     }
 
-    /// The number of the set at `place`, where `after` is that of the next place.
+    /// The number of the set at `place`; `after` is the number of the next set.
     fn number_before(&mut self, after: u32, place: usize) -> u32 {
         let byte = self.text.as_bytes()[place];
         let looks = self.pattern.nfa.look_set_any();
@@ -315,7 +314,7 @@ impl<'p, 't> Far<'p, 't> {
         self.pattern.nfa.look_matcher().matches(look, self.text.as_bytes(), place)
     }
 
-    /// All states that lead to a match from `place` on, where those that read are given.
+    /// All states from which a match is reachable at `place`, given those that read a byte.
     fn closed(&self, mut todo: Vec<StateID>, place: usize) -> Set {
         let mut set = vec![0; self.pattern.before.len().div_ceil(64)].into_boxed_slice();
         todo.extend(&self.pattern.matching);

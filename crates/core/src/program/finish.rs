@@ -1,4 +1,4 @@
-//! The definitions of the finishes: steps that change the text. Each says whether anything changed, and writes only then.
+//! The definitions of finishes: steps that change the text. Each returns whether it changed the text, and writes only then.
 
 use unicode_segmentation::UnicodeSegmentation as _;
 
@@ -15,14 +15,14 @@ use crate::text::digits;
 use crate::text::kind::Kind;
 use crate::text::unit::Unit;
 
-/// What a step that may change a text did.
+/// The effect of a step.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(super) enum Change {
-    /// It wrote a text.
+    /// It wrote a changed text.
     Made,
-    /// The text stays as it is.
+    /// The text is unchanged.
     Same,
-    /// Nothing is left.
+    /// The result is empty.
     Missing,
 }
 
@@ -33,8 +33,8 @@ impl From<bool> for Change {
 }
 
 impl FinishOp {
-    /// Writes the changed text after `out`. The text is not empty; `form` is what is known of its characters. Where far more would
-    /// be written than `most` bytes, only that more than these would be is sure.
+    /// Appends the changed text to `out`. The text is not empty; `form` is its known form. If the result would far exceed `most` bytes,
+    /// only its size beyond `most` is certain.
     pub(super) fn write(
         &self,
         text: &str,
@@ -114,8 +114,7 @@ fn plain_number(style: Option<&NumberPlan>, text: &str, out: &mut String) -> Cha
     Change::Made
 }
 
-/// The range of `text` without the white space (Unicode White_Space) at its ends. A space that belongs to a character with a
-/// mark on it stays.
+/// The range of `text` without white space (Unicode White_Space) at its ends. A space that carries a combining mark stays.
 pub(super) fn trim(text: &str, sides: Sides) -> std::ops::Range<usize> {
     let mut start = match sides {
         Sides::Only(Side::Right) => 0,
@@ -131,11 +130,11 @@ pub(super) fn trim(text: &str, sides: Sides) -> std::ops::Range<usize> {
     while !characters::is_notch(text, end) {
         end = text.ceil_char_boundary(end + 1);
     }
-    // A text of white space only is trimmed to nothing from either side.
+    // Text of only white space is trimmed to an empty range from either side.
     start..end.max(start)
 }
 
-/// Writes `text` in upper case after `out`, if that changes it.
+/// Appends `text` in upper case to `out`, if that changes it.
 pub(super) fn upper(text: &str, out: &mut String) -> bool {
     if text.is_ascii() {
         return ascii(text, out, u8::is_ascii_lowercase, str::make_ascii_uppercase);
@@ -143,14 +142,14 @@ pub(super) fn upper(text: &str, out: &mut String) -> bool {
     changed(text, out, |out| out.extend(text.chars().flat_map(char::to_uppercase)))
 }
 
-/// Writes `text` in lower case after `out`, if that changes it.
+/// Appends `text` in lower case to `out`, if that changes it.
 pub(super) fn lower(text: &str, out: &mut String) -> bool {
     if text.is_ascii() {
         return ascii(text, out, u8::is_ascii_uppercase, str::make_ascii_lowercase);
     }
     changed(text, out, |out| {
         if text.contains('Σ') {
-            // The last letter of a word has a lower case of its own, which takes a look around.
+            // The lower case of some letters depends on their position in the word.
             out.push_str(&text.to_lowercase());
         } else {
             out.extend(text.chars().flat_map(char::to_lowercase));
@@ -168,7 +167,7 @@ fn ascii(text: &str, out: &mut String, is_other: fn(&u8) -> bool, make: fn(&mut 
     true
 }
 
-/// Writes after `out`, and takes it back if what was written is `text` again.
+/// Appends to `out`, and reverts if the result equals `text`.
 pub(super) fn changed(text: &str, out: &mut String, write: impl FnOnce(&mut String)) -> bool {
     let start = out.len();
     write(out);
@@ -179,12 +178,12 @@ pub(super) fn changed(text: &str, out: &mut String, write: impl FnOnce(&mut Stri
     changed
 }
 
-/// Writes `text` with decimal digits of any script as 0 to 9 after `out`, if that changes it.
+/// Appends `text` with decimal digits of any script as 0 to 9 to `out`, if that changes it.
 fn plain_digits(text: &str, out: &mut String) -> bool {
     changed(text, out, |out| out.extend(text.chars().map(|c| digits::value(c).map_or(c, |digit| char::from(b'0' + digit)))))
 }
 
-/// Writes `text` with each run of white space as one space after `out`, if that changes it. A space that carries a mark is
+/// Appends `text` with single spaces for runs of white space to `out`, if that changes it. A space that carries a combining mark is
 /// another character.
 pub(super) fn squeeze(text: &str, form: Form, out: &mut String) -> bool {
     if !form.is_simple() {
@@ -220,9 +219,8 @@ pub(super) fn squeeze(text: &str, form: Form, out: &mut String) -> bool {
     true
 }
 
-/// Writes `text` with each word's first letter in upper case and the others in lower case after `out`, if
-/// that changes it. Words are those of Unicode Standard Annex #29; after a single letter and an apostrophe a name begins
-/// anew (`O'Brien`), unless what follows is as short as in `I'll`.
+/// Appends `text` in title case to `out`, if that changes it. Words follow Unicode Standard Annex #29. After a single letter and an
+/// apostrophe a new name begins (`O'Brien`), unless at most two letters follow (`I'll`).
 pub(super) fn title(text: &str, out: &mut String) -> bool {
     const APOSTROPHES: [char; 2] = ['\'', '’'];
     changed(text, out, |out| {
@@ -243,8 +241,7 @@ pub(super) fn title(text: &str, out: &mut String) -> bool {
     })
 }
 
-/// Writes the characters of `text` that are of the class (`keep`), or those that are not, after `out`, if
-/// that leaves any out.
+/// Appends the characters of `text` that are in the class (`keep`), or not in it, to `out`, if that removes any.
 pub(super) fn filter(text: &str, form: Form, class: &ClassPlan, keep: bool, out: &mut String) -> bool {
     if form.is_plain() {
         let start = out.len();
@@ -260,7 +257,7 @@ pub(super) fn filter(text: &str, form: Form, class: &ClassPlan, keep: bool, out:
     })
 }
 
-/// Writes `text` with every place of the marker replaced after `out`, if there is one.
+/// Appends `text` with every match of the marker replaced to `out`, if there is a match.
 pub(super) fn replace(
     text: &str,
     (marker, form): (&Matcher, Form),
@@ -289,7 +286,7 @@ pub(super) fn replace(
         });
     }
     if kept == 0 {
-        // Nothing was found: a marker is never empty.
+        // No match: markers are never empty.
         out.truncate(start);
         return false;
     }
@@ -297,24 +294,24 @@ pub(super) fn replace(
     true
 }
 
-/// Where a text is cut off that is clipped to `width`, leaving room for a mark; `None` where it fits.
+/// The end of a text clipped to `width`, with room for a mark; `None` if it fits.
 pub(super) fn clip(text: &str, width: usize, mark_width: usize, unit: Unit) -> Option<usize> {
     (unit.count(text) > width).then(|| unit.notch(text, width - mark_width))
 }
 
-/// How a text compares with the width it is padded to.
+/// The result of padding.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(super) enum Padded {
-    /// It had the width already.
+    /// The text already had the width.
     Exact,
-    /// It was filled up.
+    /// It was padded.
     Filled,
     /// It is wider.
     Long,
 }
 
-/// Writes `text` filled up to `width` after `out`, if it is narrower.
-/// The text may be counted by another unit than what it is filled with, where that comes to the same.
+/// Appends `text` padded to `width` to `out`, if it is narrower. `text` may be counted in another unit than the padding if the result is
+/// the same.
 fn pad(
     (text, of_text): (&str, Unit),
     side: Side,
@@ -330,7 +327,7 @@ fn pad(
     if side == Side::Right {
         out.push_str(text);
     }
-    // A character has one byte at least.
+    // A character has at least one byte.
     fill(wanted.min(most.saturating_add(1)), with, unit, out);
     if side == Side::Left {
         out.push_str(text);
@@ -338,7 +335,7 @@ fn pad(
     Padded::Filled
 }
 
-/// Writes so much of `with`, repeated, as makes `wanted`.
+/// Appends `with`, repeated and cut to `wanted` characters.
 fn fill(wanted: usize, with: &str, unit: Unit, out: &mut String) {
     let width = unit.count(with);
     for _ in 0..wanted / width {

@@ -1,8 +1,7 @@
-//! Kernels: the usual cuts and finishes for plain texts, run over a whole column.
+//! Kernels: common cuts and finishes for plain texts, as loops over a whole column.
 //!
-//! A plain text is bytes, and most phrases begin with one of a few cuts: an end, a window, a marker of one byte,
-//! a number, a regular expression that is a text and then a run. Here they are loops over the spans of a column with
-//! nothing else in them. [`super::cut`] and [`super::finish`] define what is right, and a property holds the two together.
+//! Most phrases begin with one of a few cuts: an end, a window, a marker of one byte, a number, or a regular expression that is a text
+//! followed by a run. [`super::cut`] and [`super::finish`] define the results, and a property compares both.
 
 use crate::batch::Sixteen;
 use pulp::{Simd, WithSimd};
@@ -12,41 +11,41 @@ use crate::batch::simd::{self, ByteRange, Wanted};
 use crate::batch::{Buffer, Span};
 use crate::phrase::ast::{Position, Range, Side};
 
-/// A cut that is run over a column of plain texts.
+/// Cuts for a column of plain texts.
 #[derive(Debug, Clone)]
 pub(super) enum CutKernel {
-    /// All of it.
+    /// The whole text.
     Whole,
     /// The first `n`.
     First(usize),
     /// The last `n`.
     Last(usize),
-    /// Bytes from one, counted from 0, up to another.
+    /// The bytes from one index up to another.
     Window { from: usize, to: usize },
-    /// Up to the first of a byte.
+    /// The part before the first occurrence of a byte.
     Before(u8),
-    /// From after the first of a byte.
+    /// The part after the first occurrence of a byte.
     After(u8),
-    /// From after the last of a byte.
+    /// The part after the last occurrence of a byte.
     AfterLast(u8),
-    /// Up to the first of a text, with it or without it.
+    /// The part before the first occurrence of a text, optionally including it.
     UpTo { marker: Box<[u8]>, with_it: bool },
-    /// From the first of a text on, with it or without it.
+    /// The part after the first occurrence of a text, optionally including it.
     Onward { marker: Box<[u8]>, with_it: bool },
-    /// Between the first of a byte and the next of another.
+    /// The part between the first occurrence of a byte and the next one of another.
     Between(u8, u8),
-    /// One section, counted from 0, by a byte.
+    /// The section with this index, divided by a byte.
     Section { index: usize, by: u8 },
-    /// The first number: digits, or digits with decimals.
+    /// The first number: digits, optionally with decimals.
     FirstNumber,
     /// The last number.
     LastNumber,
-    /// The run of a class that is as long as can be, after the first place of a text that has one.
+    /// The longest run of a class after the first occurrence of a text that is followed by one.
     RunAfter { prefix: Box<[u8]>, class: RunClass, is_ascii: bool },
 }
 
 impl CutKernel {
-    /// The kernel for a cut, if there is one.
+    /// The kernel for a cut, if any.
     pub(super) fn of(op: &CutOp) -> Option<CutKernel> {
         const FIRST: Position = Position::FIRST;
         Some(match op {
@@ -88,13 +87,12 @@ impl CutKernel {
         })
     }
 
-    /// Cuts each of some plain texts down to the part of it; empty where that is missing.
+    /// Cuts plain texts; missing results are empty.
     pub(super) fn cut(&self, text: &[u8], spans: &mut [Span]) {
         simd::for_this_processor(CutAll { kernel: self, text, spans });
     }
 
-    /// Whether it holds for simple texts too, of which every code point is a character: that is so where it looks for ASCII,
-    /// and does not count.
+    /// Whether it also holds for simple texts. It does if it searches for ASCII and does not count.
     pub(super) fn holds_for_simple(&self) -> bool {
         match self {
             CutKernel::Whole
@@ -112,8 +110,8 @@ impl CutKernel {
         }
     }
 
-    /// Where it counts code points: the part of a simple text that it cuts out, and whether that is short; empty where it is
-    /// missing. `None` where it does not count.
+    /// For kernels that count code points: the result for a simple text, and whether it is short; empty if missing. `None` for other
+    /// kernels.
     pub(super) fn cut_simple(&self, text: &[u8], value: Span) -> Option<(Span, bool)> {
         let bytes = value.bytes(text);
         let (start, end, is_short) = match *self {
@@ -135,7 +133,7 @@ impl CutKernel {
         if start == end { Some((Span::default(), false)) } else { Some((part(value, start, end), is_short)) }
     }
 
-    /// How wide all parts are that are filled, where it is one width.
+    /// The common width of all non-empty results, if known.
     pub(super) fn width(&self) -> Option<usize> {
         match *self {
             CutKernel::First(n) | CutKernel::Last(n) => Some(n),
@@ -144,26 +142,26 @@ impl CutKernel {
         }
     }
 
-    /// Whether all parts are of digits only.
+    /// Whether all results consist of digits.
     pub(super) fn gives_digits(&self) -> bool {
         matches!(self, CutKernel::RunAfter { class: RunClass::Within(b'0'.., ..=b'9'), .. })
     }
 }
 
-/// The byte after `count` code points of a text from byte `at` on, and how many of them are not there.
+/// The byte after `count` code points from byte `at`, and the number of missing code points.
 #[inline]
 fn after_code_points(text: &[u8], mut at: usize, mut count: usize) -> (usize, usize) {
     while count > 0
         && let Some(first) = text.get(at)
     {
-        // The first byte of a code point begins with a one for each of its bytes, unless it is the only one.
+        // The leading ones of the first byte give the number of bytes of a code point.
         at += (first.leading_ones() as usize).max(1);
         count -= 1;
     }
     (at.min(text.len()), count)
 }
 
-/// The byte at which the last `count` code points of a text begin, and how many of them are not there.
+/// The byte where the last `count` code points begin, and the number of missing code points.
 #[inline]
 fn before_code_points(text: &[u8], mut count: usize) -> (usize, usize) {
     let mut at = text.len();
@@ -174,14 +172,13 @@ fn before_code_points(text: &[u8], mut count: usize) -> (usize, usize) {
     (at, count)
 }
 
-/// A cut of all texts of a column.
 struct CutAll<'a> {
     kernel: &'a CutKernel,
     text: &'a [u8],
     spans: &'a mut [Span],
 }
 
-/// Cuts each text down to a part of it: a loop for each cut, so that which it is is asked once and not once a text.
+/// Cuts each text. A macro, so that each kind of cut has its own loop.
 macro_rules! each {
     ($spans:expr, $value:ident => $part:expr) => {
         for span in $spans.iter_mut() {
@@ -274,19 +271,19 @@ fn between(open: Sixteen, close: Sixteen, text: &[u8], value: Span) -> Option<Sp
     find(close, text, rest).map(|at| Span::new(rest.start as usize, at))
 }
 
-/// A finish that is run over a column of plain texts.
+/// Finishes for a column of plain texts.
 #[derive(Debug, Clone)]
 pub(super) enum FinishKernel {
-    /// In upper case.
+    /// Upper case.
     Upper,
-    /// In lower case.
+    /// Lower case.
     Lower,
-    /// Filled up at the start with a byte.
+    /// Padding on the left with a byte.
     PadLeft { width: usize, with: u8 },
 }
 
 impl FinishKernel {
-    /// The kernel for a finish, if there is one.
+    /// The kernel for a finish, if any.
     pub(super) fn of(op: &FinishOp) -> Option<FinishKernel> {
         Some(match op {
             FinishOp::Upper => FinishKernel::Upper,
@@ -299,20 +296,18 @@ impl FinishKernel {
         })
     }
 
-    /// Whether it finds a part longer than it should be.
+    /// Whether a text is wider than its padding.
     #[inline(always)]
     pub(super) fn is_long(&self, part: Span) -> bool {
         matches!(self, FinishKernel::PadLeft { width, .. } if part.width() > *width)
     }
 
-    /// Writes plain texts after what is in a buffer as the finish makes them, and gives where they are there; those that are
-    /// empty stay so.
+    /// Appends the finished texts to a buffer and returns their spans; empty texts stay empty.
     pub(super) fn write(&self, text: &[u8], spans: &mut [Span], buffer: &mut Buffer) {
         simd::for_this_processor(WriteAll { kernel: self, text, spans, buffer });
     }
 }
 
-/// A finish of all texts of a column.
 struct WriteAll<'a> {
     kernel: &'a FinishKernel,
     text: &'a [u8],
@@ -320,7 +315,7 @@ struct WriteAll<'a> {
     buffer: &'a mut Buffer,
 }
 
-/// Writes each text that is not empty, which takes its own width, or `least` bytes.
+/// Writes each non-empty text with its own width, or `least` bytes.
 macro_rules! rewrite {
     ($self:expr, $least:expr, $writer:ident, $span:ident => $write:expr) => {{
         let least: usize = $least;
@@ -365,13 +360,13 @@ impl WithSimd for WriteAll<'_> {
     }
 }
 
-/// The bytes of a value from one on, up to another, counted from 0.
+/// The bytes of a value from one index up to another.
 #[inline(always)]
 fn part(value: Span, from: usize, to: usize) -> Span {
     Span { start: value.start + from as u32, end: value.start + to as u32 }
 }
 
-/// What is in a value after the byte `at` of the text.
+/// The part of a value after byte `at` of the text.
 #[inline(always)]
 fn after(value: Span, at: usize) -> Span {
     Span { start: at as u32 + 1, end: value.end }
@@ -394,8 +389,7 @@ fn first_number(text: &[u8], value: Span) -> Option<Span> {
     Some(Span::new(start, number_end(text, start, end)))
 }
 
-/// Where the number that begins at a digit ends, in a stretch with this end. Numbers are short: one byte at a time is
-/// as fast as any.
+/// The end of the number that begins at a digit. Numbers are short, so a loop over bytes is fast enough.
 #[inline(always)]
 fn number_end(text: &[u8], start: usize, end: usize) -> usize {
     let text = text.get(..end).unwrap_or_default();
@@ -407,8 +401,8 @@ fn number_end(text: &[u8], start: usize, end: usize) -> usize {
     }
 }
 
-/// The last number. It mostly is in the sixteen bytes up to the last digit, where a few bits tell all.
-// Always put where it is called: a call takes longer than it does.
+/// The last number. It usually lies in the 16 bytes up to the last digit, where a few bit operations find it.
+// Inlined, because a call takes longer than the work.
 #[inline(always)]
 fn last_number(text: &[u8], value: Span) -> Option<Span> {
     let first = value.start as usize;
@@ -425,7 +419,7 @@ fn last_number(text: &[u8], value: Span) -> Option<Span> {
     }
     let (last, points) = (digits.ilog2(), simd::are(lanes, Sixteen::splat(b'.')));
     let before_last = (1 << last) - 1;
-    // The stretch of digits and points that ends there begins after the last byte that is neither.
+    // The stretch of digits and points begins after the last other byte.
     let Some(stretch) = (!(digits | points) & before_last).checked_ilog2().map(|byte| byte + 1).or((at == first).then_some(0))
     else {
         return found(last_number_of_all(text, value));
@@ -434,13 +428,13 @@ fn last_number(text: &[u8], value: Span) -> Option<Span> {
     if points & points.wrapping_sub(1) != 0 {
         return found(last_number_of_all(text, value));
     }
-    // One point is the number's own, unless no digit comes before it.
+    // A single point belongs to the number, unless no digit precedes it.
     let start = if points == 1 << stretch { stretch + 1 } else { stretch };
     Some(Span::new(at + start as usize, at + last as usize + 1))
 }
 
-/// The last number, wherever it is; empty where there is none. It is looked for from the end, in the stretch of digits
-/// and points that holds it, for no number reaches beyond such a stretch.
+/// The last number anywhere; empty if there is none. Searches from the end, in stretches of digits and points, because a number never
+/// extends beyond one.
 #[inline(never)]
 fn last_number_of_all(text: &[u8], value: Span) -> Span {
     let (first, end) = (value.start as usize, value.end as usize);
@@ -460,8 +454,8 @@ fn last_number_of_all(text: &[u8], value: Span) -> Span {
     }
 }
 
-/// The first run after a text, which ends where `end_of_run` says, of the byte it would begin at and the value's end.
-// Always put where it is called: a call takes longer than it does.
+/// The first run after a text. `end_of_run` returns its end for the byte where it would begin and the end of the value.
+// Inlined, because a call takes longer than the work.
 #[inline(always)]
 fn run_after(prefix: Wanted, text: &[u8], value: Span, end_of_run: impl Fn(usize, usize) -> usize) -> Option<Span> {
     let mut at = value.start as usize;
@@ -477,12 +471,12 @@ fn run_after(prefix: Wanted, text: &[u8], value: Span, end_of_run: impl Fn(usize
     }
 }
 
-/// The characters of a run.
+/// The class of a run.
 #[derive(Debug, Clone)]
 pub(super) enum RunClass {
-    /// Those from one to another.
+    /// A range of bytes.
     Within(u8, u8),
-    /// Any.
+    /// Any class.
     Table(Box<[bool; 256]>),
 }
 

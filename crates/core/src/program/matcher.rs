@@ -1,5 +1,4 @@
-//! Finding markers. A marker that is a text or a class is found by byte search and tables; a regular
-//! expression is the last resort.
+//! Searching for markers. Texts and classes use byte search and tables; regular expressions are the last resort.
 
 use std::ops::Range;
 
@@ -13,7 +12,7 @@ use crate::phrase::ast::{Marker, Position, Regex};
 use crate::text::characters::{self, Form};
 use crate::text::unit::Unit;
 
-/// A marker made ready to be found.
+/// A compiled marker.
 #[derive(Debug, Clone)]
 pub(crate) struct Matcher {
     strategy: Strategy,
@@ -22,20 +21,19 @@ pub(crate) struct Matcher {
 
 #[derive(Debug, Clone)]
 enum Strategy {
-    /// Matches if and only if this byte, an ASCII character, is there. One `memchr`.
+    /// An ASCII character. One `memchr`.
     Byte(u8),
-    /// Matches if and only if this text is there. One substring search, made ready once.
+    /// A text. One substring search, prepared once.
     Text(Box<Finder<'static>>),
-    /// Matches if and only if this ASCII text is there in any case. One automaton, made once.
+    /// An ASCII text in any case. One automaton, built once.
     AnyCase(Box<AhoCorasick>),
-    /// Matches an unbroken run of the class, as long as it is. One look into a table a character.
+    /// A run of a class. One table lookup per character.
     Run(Box<ClassPlan>),
-    /// Matches one character of the class. One look into a table a character.
+    /// A character of a class. One table lookup per character.
     OneOf(Box<ClassPlan>),
-    /// Matches if and only if the text is there in any case, which this regular expression finds.
+    /// A text in any case, found by a regular expression.
     Folded(Box<Compiled>),
-    /// Matches what the regular expression matches. In plain texts, one that is no more than a text, a class or a run of a class
-    /// is looked for as that.
+    /// A regular expression. If it amounts to a text, a class or a run of a class, plain texts are searched for that instead.
     Regex(Box<Compiled>, Option<Box<Strategy>>),
 }
 
@@ -60,22 +58,22 @@ impl Matcher {
         Ok(Matcher { strategy, unit })
     }
 
-    /// The marker for a text as it is.
+    /// The marker for a literal text.
     pub(crate) fn text(text: &str) -> Matcher {
         Matcher { strategy: Strategy::Text(Box::new(Finder::new(text.as_bytes()).into_owned())), unit: Unit::Characters }
     }
 
-    /// The regular expression after the marker, if there is one.
+    /// The regular expression, if the marker is one.
     pub(crate) fn regex(&self) -> Option<&Compiled> {
         if let Strategy::Regex(compiled, _) = &self.strategy { Some(compiled) } else { None }
     }
 
-    /// The byte that the marker is, if it is one.
+    /// The byte, if the marker is one.
     pub(super) fn byte(&self) -> Option<u8> {
         if let Strategy::Byte(byte) = self.strategy { Some(byte) } else { None }
     }
 
-    /// The ASCII text that the marker is, if it is one.
+    /// The ASCII text, if the marker is one.
     pub(super) fn ascii_text(&self) -> Option<&[u8]> {
         match &self.strategy {
             Strategy::Text(finder) if finder.needle().is_ascii() => Some(finder.needle()),
@@ -84,10 +82,9 @@ impl Matcher {
         }
     }
 
-    /// The first place at or after the notch `at` of `text` where the marker is. `form` is what is known of the characters of
-    /// the text.
+    /// The first match at or after the notch `at` of `text`. `form` is the known form of the text.
     ///
-    /// Both ends of what is found are notches, but for a regular expression's, which are its own affair.
+    /// Both ends of a match are notches, except for regular expressions.
     #[inline]
     pub(crate) fn next(&self, text: &str, at: usize, form: Form) -> Option<Range<usize>> {
         self.next_by(&self.strategy, text, at, form)
@@ -134,7 +131,7 @@ impl Matcher {
         }
     }
 
-    /// The first place that `find` gives whose ends both are between characters.
+    /// The first result of `find` whose ends both lie between characters.
     #[inline]
     fn between_characters(
         &self,
@@ -155,12 +152,12 @@ impl Matcher {
                     return Some(found);
                 }
             }
-            // Look on from the next code point.
+            // Continue at the next code point.
             at = found.start + text[found.start..].chars().next().map_or(1, char::len_utf8);
         }
     }
 
-    /// All places where the marker is, from left to right; they do not overlap.
+    /// All matches, without overlap.
     pub(crate) fn occurrences<'a>(&'a self, text: &'a str, form: Form) -> impl Iterator<Item = Range<usize>> + 'a {
         let mut at = 0;
         let mut matches = match &self.strategy {
@@ -177,7 +174,7 @@ impl Matcher {
         })
     }
 
-    /// Calls `give` with each of these places.
+    /// Calls `give` with each match.
     pub(crate) fn each(&self, text: &str, form: Form, give: impl FnMut(Range<usize>)) {
         let strategy = match &self.strategy {
             Strategy::Regex(_, Some(simpler)) => simpler,
@@ -189,10 +186,10 @@ impl Matcher {
         }
     }
 
-    /// One of the places where the marker is, counted over the whole text.
+    /// The match with an ordinal, counted over the whole text.
     pub(crate) fn nth(&self, text: &str, nth: Position, form: Form) -> Option<Range<usize>> {
         if let (Strategy::Byte(byte), Position::LAST) = (&self.strategy, nth) {
-            // Occurrences of one byte do not overlap, so the last can be looked for from the end.
+            // Single bytes do not overlap, so the last match can be found from the end.
             let is_found = |at: &usize| form.is_simple() || (self.unit.is_notch(text, *at) && self.unit.is_notch(text, at + 1));
             return memchr::memrchr_iter(*byte, text.as_bytes()).find(is_found).map(|at| at..at + 1);
         }
@@ -200,7 +197,7 @@ impl Matcher {
     }
 }
 
-/// How a regular expression is looked for in plain texts that is no more than a text, a class, or a run of a class.
+/// A simpler search for plain texts, if the regular expression amounts to a text, a class, or a run of a class.
 fn simpler(regex: &Regex) -> Option<Strategy> {
     match pattern::simple(regex)? {
         Simple::Text(text) => Some(Strategy::Text(Box::new(Finder::new(&text).into_owned()))),
@@ -209,8 +206,7 @@ fn simpler(regex: &Regex) -> Option<Strategy> {
     }
 }
 
-/// One of the things that an iterator gives, counted from either end. It is begun twice to count from the
-/// end.
+/// An item of an iterator, counted from either end. Counting from the end needs two passes.
 pub(crate) fn pick<T, I: Iterator<Item = T>>(iterate: impl Fn() -> I, which: Position) -> Option<T> {
     match which {
         Position::FromStart(n) => iterate().nth(n - 1),

@@ -1,4 +1,4 @@
-//! Phrases with their meaning: a checked program, compiled once and run on every value.
+//! Compiled phrases and conditions, and their evaluation.
 
 mod adds;
 mod class;

@@ -1,10 +1,10 @@
-//! Why a program gives nothing of a value, in words.
+//! Why a program gives no result, in words.
 
 use super::op::{BodyPlan, FinishOp, Op, OpAt, Program};
 
 impl Program {
-    /// Why the program gives nothing of `value`, in a sentence without its full stop: the step of the first branch that found
-    /// nothing. `phrase` is the text of the phrase.
+    /// Why the program gives no result for `value`, as a sentence without a full stop: the step of the first branch without a match.
+    /// `phrase` is the text of the phrase.
     pub(crate) fn why_nothing(&self, phrase: &str, value: &str) -> String {
         let trace = self.trace(value);
         let step = trace.branches.first().and_then(|branch| branch.steps.last());

@@ -1,7 +1,7 @@
-//! Numbers inside a text.
+//! Numbers in a text.
 //!
-//! Without an example a number is digits, or digits `.` digits. With one (`like "1,234.5"`), a *candidate* is the longest stretch
-//! of digits and marks of any style, and it counts only where it fits the example from end to end.
+//! Without an example, a number is digits, or digits `.` digits. With an example (`like "1,234.5"`), a *candidate* is the longest stretch
+//! of digits and marks of any style, and it must match the example from end to end.
 
 use std::ops::Range;
 
@@ -36,12 +36,12 @@ struct Candidate {
     fits: bool,
 }
 
-/// Whether a character is a blank, such as is used for a thousands mark: a space separator (Unicode Zs).
+/// Whether a character is a blank that can separate thousands: a space separator (Unicode Zs).
 fn is_blank(c: char) -> bool {
     c.is_whitespace() && !c.is_control() && !matches!(c, '\u{2028}' | '\u{2029}')
 }
 
-/// Whether a character can be a mark between two digits, in any style. An ordinary space is a mark only in styles with spaces.
+/// Whether a character can be a mark between digits in any style. An ordinary space is a mark only in styles with spaces.
 pub(crate) fn is_mark(c: char) -> bool {
     let is_narrow = matches!(c, '\u{a0}' | '\u{2006}'..='\u{200a}' | '\u{202f}' | '\u{205f}');
     matches!(c, '.' | ',' | '\'' | '’' | '_' | '٬' | '٫') || is_narrow
@@ -65,17 +65,17 @@ impl NumberPlan {
         Ok(plan)
     }
 
-    /// For a text that is one number as a whole, sign included, as the examples show it.
+    /// The style for a text that is a single number with its sign, as the examples show it.
     pub(crate) fn whole(like: &[NumberExample]) -> Result<NumberPlan, PhraseError> {
         NumberPlan::new(&NumberStyle { signed: true, like: like.to_vec() })
     }
 
-    /// Whether numbers are digits, or digits with decimals after a point, and no sign.
+    /// Whether numbers are digits with optional decimals after a point, without a sign.
     pub(super) fn is_usual(&self) -> bool {
         self.signs == Signs::default() && !self.like
     }
 
-    /// All numbers, from left to right, as byte ranges.
+    /// All numbers as byte ranges.
     pub(crate) fn find_all<'a>(&'a self, text: &'a str, form: Form) -> impl Iterator<Item = Range<usize>> + 'a {
         let mut at = 0;
         std::iter::from_fn(move || {
@@ -92,12 +92,12 @@ impl NumberPlan {
         })
     }
 
-    /// Calls `give` with each of them.
+    /// Calls `give` with each number.
     pub(crate) fn each(&self, text: &str, form: Form, mut give: impl FnMut(Range<usize>)) {
         if !self.is_usual() || !form.is_simple() {
             return self.find_all(text, form).for_each(give);
         }
-        // A run of digits that may have its decimals in the next one.
+        // A run of digits whose decimals may be the next run.
         let mut number: Option<Range<usize>> = None;
         simd::each_run(
             text.as_bytes(),
@@ -117,7 +117,7 @@ impl NumberPlan {
         number.into_iter().for_each(give);
     }
 
-    /// One of the numbers, counted from either end.
+    /// The number with an ordinal.
     pub(crate) fn pick(&self, text: &str, which: Position, form: Form) -> Option<Range<usize>> {
         pick(|| self.find_all(text, form), which)
     }
@@ -215,7 +215,7 @@ impl NumberPlan {
         }
     }
 
-    /// Writes a number that was found after `out`, as a plain number, if that changes it.
+    /// Appends a number to `out` as a plain number, if that changes it.
     pub(crate) fn write(&self, number: &str, out: &mut String) -> bool {
         self.like
             && finish::changed(number, out, |out| {
@@ -230,18 +230,18 @@ impl NumberPlan {
             })
     }
 
-    /// Whether the whole text is one number.
+    /// Whether the whole text is a single number.
     pub(crate) fn is_whole(&self, text: &str) -> bool {
         self.find_all(text, Form::of(text)).next() == Some(0..text.len())
     }
 
-    /// The signs that the style has.
+    /// The signs of the style.
     pub(crate) fn signs(&self) -> Signs {
         self.signs
     }
 }
 
-/// Where the sign begins that ends at byte `at`, if one does: no letter or digit precedes it.
+/// The start of the sign that ends at byte `at`, unless a letter or digit precedes it.
 pub(crate) fn sign_before(text: &str, at: usize) -> Option<usize> {
     let sign = text[..at].chars().next_back().filter(|c| is_sign(*c))?;
     let start = at - sign.len_utf8();
@@ -249,19 +249,19 @@ pub(crate) fn sign_before(text: &str, at: usize) -> Option<usize> {
     (!is_letter_or_digit(&before[characters::notch_from_end(before, 1)..])).then_some(start)
 }
 
-/// Where the sign ends that begins at byte `at`, if one does: no letter or digit follows it.
+/// The end of the sign that starts at byte `at`, unless a letter or digit follows it.
 pub(crate) fn sign_after(text: &str, at: usize) -> Option<usize> {
     let sign = text[at..].chars().next().filter(|c| is_sign(*c))?;
     let end = at + sign.len_utf8();
     (!is_letter_or_digit(&text[end..][..characters::notch(&text[end..], 1)])).then_some(end)
 }
 
-/// Whether a character is a letter or a digit. A digit may follow a prepended mark.
+/// Whether a character is a letter or digit. A digit may follow a prepended mark.
 fn is_letter_or_digit(character: &str) -> bool {
     character.starts_with(char::is_alphabetic) || character.contains(|c: char| c.is_ascii_digit())
 }
 
-/// Whether a part of a text is between parentheses that touch it.
+/// Whether parentheses enclose a part of a text directly.
 pub(crate) fn is_in_parentheses(text: &str, part: &Range<usize>) -> bool {
     text[..part.start].ends_with('(') && text[part.end..].starts_with(')')
 }
@@ -271,7 +271,7 @@ fn digits_end(bytes: &[u8], start: usize) -> usize {
     bytes[start..].iter().position(|byte| !byte.is_ascii_digit()).map_or(bytes.len(), |n| start + n)
 }
 
-/// The first digit of the exponent that is at byte `at`, if one is: `e3`, `E-3`.
+/// The first digit of the exponent at byte `at`, if any: `e3`, `E-3`.
 #[inline]
 pub(crate) fn exponent(bytes: &[u8], at: usize) -> Option<usize> {
     if !matches!(bytes.get(at), Some(b'e' | b'E')) {
@@ -285,7 +285,7 @@ pub(crate) fn exponent(bytes: &[u8], at: usize) -> Option<usize> {
     bytes.get(digit).is_some_and(u8::is_ascii_digit).then_some(digit)
 }
 
-/// After the mark that is at byte `at`, if it does.
+/// The position after the mark at byte `at`, if any.
 #[inline]
 fn after_mark(text: &str, at: usize, mark: char) -> Option<usize> {
     if mark.is_ascii() && mark != ' ' {
@@ -296,9 +296,9 @@ fn after_mark(text: &str, at: usize, mark: char) -> Option<usize> {
     same.then(|| at + c.len_utf8())
 }
 
-/// The marks that an example without its sign shows: `1,234.5`, `1.234,5`, `1 234,5`, `1234`, `1234.5`.
+/// The marks of an example without its sign: `1,234.5`, `1.234,5`, `1 234,5`, `1234`, `1234.5`.
 ///
-/// A single mark with three digits after it and at most three before it is taken for a thousands mark.
+/// A single mark is a thousands mark if three digits follow and at most three precede it.
 fn marks_of(text: &str, example: &NumberExample) -> Result<Marks, PhraseError> {
     let refused = || {
         PhraseError {

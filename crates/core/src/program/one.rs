@@ -1,4 +1,4 @@
-//! A program on one value: a column of one.
+//! A program on one value, as a column of one.
 
 use super::op::Program;
 use super::results::Results;
@@ -7,25 +7,25 @@ use super::state::State;
 use crate::batch::{Forms, Span, Texts};
 use crate::text::characters::Form;
 
-/// The result of a program on one value.
+/// The result for one value.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Cut<'a> {
-    /// The piece; empty where it is missing.
+    /// The piece; empty if it is missing.
     pub text: &'a str,
-    /// What became of it.
+    /// Its state.
     pub state: State,
 }
 
-/// Several results of a program on one value.
+/// Several results for one value.
 #[derive(Debug)]
 pub struct Cuts<'a> {
-    /// The results from left to right; one of them may be empty.
+    /// The results; each may be empty.
     pub texts: Vec<&'a str>,
-    /// What became of them together.
+    /// Their common state.
     pub state: State,
 }
 
-/// Memory for programs that are run on one value after the other.
+/// Reusable memory for programs on single values.
 #[derive(Debug, Default)]
 pub struct Scratch {
     work: Work,
@@ -34,7 +34,7 @@ pub struct Scratch {
 }
 
 impl Program {
-    /// Cuts the piece out of `value`: the first result, where the phrase gives several.
+    /// Runs the program on `value` and returns the first result.
     ///
     /// ```
     /// use keen_notch_core::{phrase::Phrase, program::{Program, Scratch}, text::unit::Unit};
@@ -48,7 +48,7 @@ impl Program {
         Cut { text: texts.first().copied().unwrap_or_default(), state }
     }
 
-    /// Cuts all results out of `value`.
+    /// Runs the program on `value` and returns all results.
     ///
     /// ```
     /// use keen_notch_core::{phrase::Phrase, program::{Program, Scratch}, text::unit::Unit};
@@ -65,7 +65,7 @@ impl Program {
         Cuts { texts: texts.collect(), state: results.state(0) }
     }
 
-    /// Runs the program on a value, observed step by step.
+    /// Runs the program on a value with an observer of each step.
     pub(super) fn observe_one<O: Observer>(&self, value: &str, scratch: &mut Scratch, observer: &mut O) {
         self.run_one(value, scratch, |program, values, work, results| program.run_observed(values, work, results, observer));
     }

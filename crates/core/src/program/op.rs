@@ -1,4 +1,4 @@
-//! The operations of a plan.
+//! The operations of a compiled phrase.
 
 use super::class::ClassPlan;
 use super::condition::ConditionPlan;
@@ -10,7 +10,7 @@ use super::pattern::{PatternPlan, Template};
 use crate::phrase::ast::{Position, Range, Side, Sides, Span};
 use crate::text::unit::Unit;
 
-/// A phrase made ready to be run on any number of values.
+/// A compiled phrase.
 #[derive(Debug, Clone)]
 pub struct Program {
     pub(super) branches: Box<[BranchPlan]>,
@@ -19,13 +19,12 @@ pub struct Program {
 }
 
 impl Program {
-    /// Whether the phrase gives several results of one value.
+    /// Whether the phrase gives several results for a value.
     pub fn gives_several(&self) -> bool {
         self.several
     }
 }
 
-/// One branch, and where it is in the phrase.
 #[derive(Debug, Clone)]
 pub(super) struct BranchPlan {
     pub(super) span: Span,
@@ -34,12 +33,12 @@ pub(super) struct BranchPlan {
 
 #[derive(Debug, Clone)]
 pub(super) enum BodyPlan {
-    /// Gives this text, whatever the value.
+    /// A constant text.
     Literal(String),
     Ops(Box<[OpAt]>),
 }
 
-/// One operation, where its step is in the phrase, and the kernel that runs it on plain texts.
+/// An operation, the span of its step in the phrase, and its kernel for plain texts.
 #[derive(Debug, Clone)]
 pub(super) struct OpAt {
     pub(super) span: Span,
@@ -47,7 +46,7 @@ pub(super) struct OpAt {
     pub(super) kernel: Option<Kernel>,
 }
 
-/// What runs an operation on plain texts (see [`crate::text::characters::is_plain`]): the same as its definition, faster.
+/// A faster equivalent of an operation for plain texts (see [`crate::text::characters::is_plain`]).
 #[derive(Debug, Clone)]
 pub(super) enum Kernel {
     Cut(CutKernel),
@@ -65,124 +64,119 @@ impl OpAt {
     }
 }
 
-/// What is done to the text that reaches a step: the whole cost of a plan can be read off here.
+/// An operation on the text that reaches a step. The cost of a plan is visible here.
 ///
-/// In a plain text (see [`crate::text::characters::is_plain`]) all cuts by position are arithmetic;
-/// elsewhere they walk over the characters up to the place asked for. What looking for a marker costs is
-/// said at each of its strategies, in [`super::matcher`].
+/// In a plain text (see [`crate::text::characters::is_plain`]), cuts by position are arithmetic; otherwise they walk over the characters
+/// up to the position. [`super::matcher`] states the cost of each kind of marker.
 #[derive(Debug, Clone)]
 pub(super) enum Op {
-    /// Gives a part of the text: no text is made.
+    /// Returns a part of the text, without a copy.
     Cut(CutOp),
-    /// Gives several parts of the text.
     Spread(SpreadOp),
-    /// Gives the several results as one, with a text between them. Copies them.
+    /// Joins several results with a text between them. Copies them.
     Join(String),
-    /// Gives a text about the text: a number, `true` or `false`. Makes a short text.
+    /// Returns a property of the text: a number, `true` or `false`. Creates a short text.
     Tell(TellOp),
-    /// Gives the text changed, or as it is where nothing changes.
+    /// Changes the text, or leaves it as it is.
     Finish(FinishOp),
 }
 
-/// A part of a text.
+/// Cuts.
 #[derive(Debug, Clone)]
 pub(super) enum CutOp {
-    /// All of it.
+    /// The whole text.
     Whole,
-    /// The first `n`, or all where there are fewer.
+    /// The first `n`, or all if there are fewer.
     First(usize),
-    /// The last `n`, or all where there are fewer.
+    /// The last `n`, or all if there are fewer.
     Last(usize),
-    /// One, where there are that many.
+    /// One position, if it exists.
     Char(Position),
-    /// What there is from one position to another. Counts first.
+    /// The existing part of a range. Counts the text first.
     CharsTo(Range),
-    /// What there is of a number of characters from a position on. Counts first.
+    /// The existing part of a number of characters from a position. Counts the text first.
     CharsFor { from: Position, width: usize },
-    /// What is left without the first `n`.
+    /// The rest after the first `n`.
     DropFirst(usize),
-    /// What is left without the last `n`.
+    /// The rest before the last `n`.
     DropLast(usize),
-    /// Up to a marker, with it or without it. Looks no further than the marker, unless it is counted from
-    /// the end.
+    /// The part before a marker, optionally including it. Searches up to the marker, unless it is counted from the end.
     UpTo { nth: Position, marker: Matcher, with_it: bool },
-    /// From a marker on, with it or without it. The same.
+    /// The part after a marker, optionally including it. Searches in the same way.
     Onward { nth: Position, marker: Matcher, with_it: bool },
-    /// Between two markers. Looks for the second from after the first, or where an ordinal was said, from
-    /// the start.
+    /// The part between two markers. Searches the second one after the first, or with an ordinal from the start.
     Between { first: Position, open: Matcher, second: Option<Position>, close: Matcher },
-    /// What there is of the sections, with what is between them. Looks no further than the last section
-    /// asked for; where places count from the end, over the whole text first.
+    /// The existing sections, with the delimiters between them. Searches up to the last section; positions from the end need the whole
+    /// text.
     Sections { range: Range, by: Matcher, skipping_empty: bool },
-    /// One number. Looks for digits.
+    /// A number. Searches digits.
     Number { which: Position, style: NumberPlan },
-    /// One unbroken run of a kind. Looks at each character.
+    /// A run of one kind. Reads each character.
     Run(Position),
-    /// One unbroken run of a class.
+    /// A run of a class.
     RunOf { which: Position, class: Matcher },
     /// The first match of a regular expression, or a group of it.
     Match(Box<PatternPlan>),
-    /// Without the white space at its ends. Looks at the ends only.
+    /// The text without white space at its ends. Reads only the ends.
     Trim(Sides),
 }
 
-/// Several parts of a text.
 #[derive(Debug, Clone)]
 pub(super) enum SpreadOp {
-    /// Every section.
+    /// All sections.
     Sections { by: Matcher, skipping_empty: bool },
-    /// Every number.
+    /// All numbers.
     Numbers(NumberPlan),
-    /// Every unbroken run of a kind.
+    /// All runs of one kind.
     Runs,
-    /// Every unbroken run of a class.
+    /// All runs of a class.
     RunsOf(Matcher),
-    /// Every match, or a group of each.
+    /// All matches, or a group of each.
     Matches(Box<PatternPlan>),
 }
 
-/// A text about a text. These are never missing, but for a position.
+/// Properties of a text. Only a position can be missing.
 #[derive(Debug, Clone)]
 pub(super) enum TellOp {
-    /// How long it is, in the unit of the program or another.
+    /// The length in the unit of the program or another.
     Length(Option<Unit>),
-    /// Where a marker is, from 1; missing where there is none.
+    /// The position of a marker, from 1; missing without a match.
     PositionOf { nth: Position, marker: Matcher },
-    /// How often a marker is there.
+    /// The number of matches of a marker.
     CountOf(Matcher),
     /// Whether a condition holds.
     Whether(Box<ConditionPlan>),
 }
 
-/// A text changed.
+/// Changes of a text.
 #[derive(Debug, Clone)]
 pub(super) enum FinishOp {
-    /// Each run of white space as one space.
+    /// Single spaces for runs of white space.
     Squeeze,
-    /// In upper case.
+    /// Upper case.
     Upper,
-    /// In lower case.
+    /// Lower case.
     Lower,
-    /// Each word's first letter in upper case, the others in lower case.
+    /// Title case.
     Title,
-    /// Its characters that are of the class, or those that are not.
+    /// The characters in the class, or those not in it.
     Filter { class: Box<ClassPlan>, keep: bool },
-    /// Another text wherever the marker is.
+    /// A replacement for every match of the marker.
     Replace { marker: Matcher, with: Template },
-    /// Filled up to a width; as it is where it is as wide or wider.
+    /// Padding to a width.
     Pad { side: Side, width: usize, with: String },
-    /// Cut off at a width, with a mark at its end.
+    /// Shortening to a width, with a mark at the end.
     Clip { width: usize, mark: String, mark_width: usize },
-    /// A text before it.
+    /// A text in front.
     Prefix(String),
-    /// A text after it.
+    /// A text at the end.
     Suffix(String),
-    /// The number it is, without what does not count; missing where it is none.
+    /// The plain number; missing if the text is not a number.
     PlainNumber(Option<NumberPlan>),
-    /// With decimal digits of any script as 0 to 9.
+    /// Decimal digits of any script as 0 to 9.
     PlainDigits,
-    /// The number that was found, without its thousands marks.
+    /// The number without its thousands marks.
     Undress(NumberPlan),
-    /// The date it is, as ISO 8601; missing where it is none.
+    /// The date as ISO 8601; missing if the text is not a date.
     Date(Box<DatePlan>),
 }

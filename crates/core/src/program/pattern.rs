@@ -1,4 +1,4 @@
-//! Regular expressions, compiled once. The engine's time is linear in the text, whatever the pattern.
+//! Compiled regular expressions. The engine takes linear time for every pattern.
 
 use std::cell::Cell;
 use std::ops::Range;
@@ -15,22 +15,22 @@ use super::far::{self, Far, FarPattern};
 use crate::phrase::ast::{Group, Pattern, Regex, Span};
 use crate::phrase::{ErrorKind, PhraseError};
 
-/// The largest compiled form, in bytes.
+/// Maximum compiled size, in bytes.
 const LIMIT: usize = 10 << 20;
-/// The largest compiled forms of the pieces of a run together, in bytes.
+/// Maximum compiled size of all pieces of a run, in bytes.
 const MOST_TOGETHER: usize = 128 << 20;
 
-/// Where the engine leaves the groups it found.
+/// The groups of a match.
 pub(crate) type Slots = Vec<Option<NonMaxUsize>>;
 
 /// A compiled regular expression.
 #[derive(Debug, Clone)]
 pub(crate) struct Compiled {
     engine: Engine,
-    /// What it was compiled of.
+    /// Its source.
     pattern: Box<str>,
     syntax: syntax::Config,
-    /// What finds many matches in a long text, where the engine may look far ahead for each. Made when it is first asked for.
+    /// The engine for many matches in a long text, if the usual engine may scan far ahead for each. Built on demand.
     far: Arc<OnceLock<Option<FarPattern>>>,
 }
 
@@ -48,7 +48,7 @@ impl Compiled {
         Matches { compiled: self, text, given: 0, far: None }
     }
 
-    /// What finds all matches in linear time, where the engine does not.
+    /// The engine that finds all matches in linear time, if the usual one does not.
     fn far(&self) -> Option<&FarPattern> {
         let made = || {
             let may_be_far = far::looks_far(&self.pattern, self.syntax);
@@ -57,12 +57,12 @@ impl Compiled {
         self.far.get_or_init(made).as_ref()
     }
 
-    /// Whether the text from its start on matches.
+    /// Whether the text matches from its start.
     pub(crate) fn starts(&self, text: &str) -> bool {
         self.engine.is_match(Input::new(text).anchored(Anchored::Yes))
     }
 
-    /// Whether there is a match at all.
+    /// Whether the text contains a match.
     pub(crate) fn is_match(&self, text: &str) -> bool {
         self.engine.is_match(text)
     }
@@ -77,7 +77,7 @@ impl Compiled {
         self.engine.search_slots(&Input::new(text).range(at..), slots).is_some()
     }
 
-    /// The number of a group that is written as a number or a name.
+    /// The number of a group given by number or name.
     pub(crate) fn group_number(&self, name: &str) -> Option<usize> {
         let info = self.engine.group_info();
         match name.parse::<usize>() {
@@ -86,7 +86,7 @@ impl Compiled {
         }
     }
 
-    /// The names of the groups there are, for a message.
+    /// The names of the groups, for a message.
     fn groups(&self) -> String {
         let names: Vec<String> = self
             .engine
@@ -104,7 +104,7 @@ impl Compiled {
     }
 }
 
-/// The matches of a regular expression in a text, looked for one after the other.
+/// Iterates over the matches in a text.
 pub(crate) struct Matches<'r, 't> {
     compiled: &'r Compiled,
     text: &'t str,
@@ -112,13 +112,12 @@ pub(crate) struct Matches<'r, 't> {
     far: Option<Box<Far<'r, 't>>>,
 }
 
-/// In texts up to so many bytes, or for so many matches, it does not matter how far an engine looks ahead.
+/// In shorter texts, or for fewer matches, the lookahead of an engine does not matter.
 const FEW_BYTES: usize = 1024;
 const FEW_MATCHES: usize = 8;
 
 impl Matches<'_, '_> {
-    /// The first match at or after byte `at`, which is not before those that were given. Where `slots` has room for groups, their
-    /// places are left there.
+    /// The first match at or after byte `at`, which must not decrease between calls. Writes the groups to `slots`, up to its length.
     pub(crate) fn next(&mut self, at: usize, groups: Option<(usize, &mut Slots)>) -> Option<Range<usize>> {
         self.given += 1;
         if self.far.is_none() && self.given > FEW_MATCHES && self.text.len().saturating_sub(at) > FEW_BYTES {
@@ -141,7 +140,7 @@ impl Matches<'_, '_> {
     }
 }
 
-/// The group `number` that the last search left in `slots`.
+/// The group `number` of the last search.
 pub(crate) fn group(slots: &Slots, number: usize) -> Option<Range<usize>> {
     let (start, end) = (slots.get(number * 2)?.as_ref()?, slots.get(number * 2 + 1)?.as_ref()?);
     Some(start.get()..end.get())
@@ -152,25 +151,24 @@ pub(crate) fn compile(regex: &Regex) -> Result<Compiled, PhraseError> {
     compile_as(regex, |pattern| pattern.to_owned())
 }
 
-/// Compiles one that must match the whole text.
 pub(crate) fn compile_whole(regex: &Regex) -> Result<Compiled, PhraseError> {
-    // Errors are told of the pattern as it was written, so it is tried by itself first.
+    // Compile the pattern alone first, so that errors refer to it as written.
     compile(regex)?;
     compile_as(regex, |pattern| format!(r"\A(?:{pattern}{})\z", line_end(regex)))
 }
 
-/// Compiles one that must match up to the end of the text.
+/// Compiles a regular expression that must match up to the end of the text.
 pub(crate) fn compile_end(regex: &Regex) -> Result<Compiled, PhraseError> {
     compile(regex)?;
     compile_as(regex, |pattern| format!(r"(?:{pattern}{})\z", line_end(regex)))
 }
 
-/// With the flag x a comment may run up to the end of the pattern, where nothing may be put after it.
+/// With the flag x, a comment can extend to the end of the pattern, so a line end must follow it.
 fn line_end(regex: &Regex) -> &'static str {
     if regex.flags.contains('x') { "\n" } else { "" }
 }
 
-/// Compiles a regular expression that is looked for as a marker, and so must not match the empty text.
+/// Compiles a regular expression as a marker. It must not match the empty text.
 pub(crate) fn marker(regex: &Regex) -> Result<Compiled, PhraseError> {
     let compiled = compile(regex)?;
     let matches_nothing = regex_syntax::ParserBuilder::new()
@@ -188,7 +186,7 @@ pub(crate) fn marker(regex: &Regex) -> Result<Compiled, PhraseError> {
     Ok(compiled)
 }
 
-/// A text in any case, by Unicode's simple case folding.
+/// A literal text in any case, by Unicode's simple case folding.
 pub(crate) fn any_case(text: &str) -> Result<Compiled, PhraseError> {
     let pattern = regex_syntax::escape(text);
     compile(&Regex { pattern, flags: "i".to_owned(), span: 0..0 })
@@ -217,21 +215,21 @@ fn compile_as(regex: &Regex, write: impl FnOnce(&str) -> String) -> Result<Compi
 }
 
 thread_local! {
-    /// The bytes of the compiled forms of this thread, while they are counted.
+    /// The compiled size on this thread, while it is counted.
     static TOGETHER: Cell<Option<usize>> = const { Cell::new(None) };
 }
 
-/// While there is one, the regular expressions that this thread compiles may take no more than [`MOST_TOGETHER`] bytes together.
+/// Limits the regular expressions that this thread compiles to [`MOST_TOGETHER`] bytes in total, while it exists.
 pub(crate) struct Together(());
 
 impl Together {
-    /// Begins to count.
+    /// Starts counting.
     pub(crate) fn begin() -> Together {
         TOGETHER.set(Some(0));
         Together(())
     }
 
-    /// Counts some more bytes, and gives how many there are; none while they are not counted.
+    /// Adds to the count and returns it; `None` while counting is off.
     fn takes(more: usize) -> usize {
         let together = TOGETHER.get().map(|before| before + more);
         TOGETHER.set(together);
@@ -269,19 +267,19 @@ fn refused(regex: &Regex, error: &BuildError) -> PhraseError {
     }
 }
 
-/// A place in the pattern, as a place in the phrase.
+/// Maps a position in the pattern to the phrase.
 fn in_phrase(regex: &Regex, span: &PatternSpan) -> Span {
     let start = regex.span.start + 1;
     start + span.start.offset..start + span.end.offset
 }
 
-/// A pattern with the group that is wanted of it.
+/// A pattern with its group.
 #[derive(Debug, Clone)]
 pub(crate) struct PatternPlan {
     pub(crate) compiled: Compiled,
     pub(crate) group: usize,
-    /// A text and a class, where the pattern is that text and then a group of one or more of that class, and the
-    /// group is what is wanted: in a text of ASCII only, that takes no engine.
+    /// The text and the class, if the pattern is a text followed by a group of one or more characters of a class, and that group is the
+    /// result. ASCII texts then need no engine.
     pub(super) run_after: Option<RunAfter>,
 }
 
@@ -296,7 +294,7 @@ impl PatternPlan {
         Ok(PatternPlan { compiled, group, run_after })
     }
 
-    /// The next of `matches` at or after byte `at`, and the group wanted of it if it took part.
+    /// The next of `matches` at or after byte `at`, and its group if the group took part.
     pub(crate) fn next(
         &self,
         matches: &mut Matches,
@@ -312,10 +310,9 @@ impl PatternPlan {
     }
 }
 
-/// The text and the class of a pattern such as `WO:([0-9]+)`, and whether all characters of that are ASCII.
 type RunAfter = (Vec<u8>, Box<[bool; 256]>, bool);
 
-/// These, of a pattern that is such a one.
+/// The text and class of a pattern such as `WO:([0-9]+)`, and whether the class is ASCII.
 fn run_after(regex: &Regex) -> Option<RunAfter> {
     if !regex.flags.is_empty() {
         return None;
@@ -338,17 +335,17 @@ fn run_after(regex: &Regex) -> Option<RunAfter> {
     Some((prefix.0.to_vec(), table, is_ascii))
 }
 
-/// A regular expression that in plain texts is no more than this.
+/// A simpler equivalent of a regular expression in plain texts.
 pub(crate) enum Simple {
     /// A text.
     Text(Vec<u8>),
-    /// One character of these.
+    /// One of these characters.
     One(Vec<u8>),
-    /// As many characters of these as there are, one at least.
+    /// A run of one or more of these characters.
     Run(Vec<u8>),
 }
 
-/// What a regular expression is in plain texts, where it is something simple.
+/// The simpler equivalent in plain texts, if any.
 pub(crate) fn simple(regex: &Regex) -> Option<Simple> {
     if !regex.flags.is_empty() {
         return None;
@@ -377,7 +374,7 @@ fn number_of(compiled: &Compiled, group: &Group) -> Result<usize, PhraseError> {
     })
 }
 
-/// What replaces a match: texts and groups of it, one after the other.
+/// A replacement: texts and groups.
 #[derive(Debug, Clone)]
 pub(crate) struct Template(Vec<TemplatePart>);
 
@@ -388,7 +385,6 @@ enum TemplatePart {
 }
 
 impl Template {
-    /// A text as it is.
     pub(crate) fn text(text: &str) -> Template {
         Template(vec![TemplatePart::Text(text.to_owned())])
     }
@@ -426,17 +422,17 @@ impl Template {
         Ok(Template(parts))
     }
 
-    /// The texts in it.
+    /// Its literal texts.
     pub(crate) fn texts(&self) -> impl Iterator<Item = &str> {
         self.0.iter().filter_map(|part| if let TemplatePart::Text(text) = part { Some(text.as_str()) } else { None })
     }
 
-    /// The greatest group asked for, if any is.
+    /// The greatest group number.
     pub(crate) fn greatest_group(&self) -> Option<usize> {
         self.0.iter().filter_map(|part| if let TemplatePart::Group(number) = part { Some(*number) } else { None }).max()
     }
 
-    /// Writes it after `out`, with the groups that `slots` holds of `text`.
+    /// Appends the replacement to `out`, with the groups in `slots` of `text`.
     pub(crate) fn write(&self, text: &str, slots: &Slots, out: &mut String) {
         for part in &self.0 {
             match part {

@@ -1,32 +1,30 @@
-//! What came of a program for the values of a column.
-
 use std::ops::Range;
 
 use super::state::State;
 use crate::batch::{Buffer, Forms, Span, Texts};
 use crate::text::blank::is_blank;
 
-/// The results of a program for each of some values: one each, or several, which are then listed value by value.
+/// The results of a program for some values: one each, or several each in a flat list.
 #[derive(Debug, Default)]
 pub struct Results {
-    /// Where each result is; empty where there is none.
+    /// The span of each result; empty if missing.
     pub(super) spans: Vec<Span>,
-    /// Whether that is in `buffer`, and not in the text of the values.
+    /// Whether the spans refer to `buffer` instead of the text of the values.
     pub(super) is_made: bool,
     pub(super) buffer: Buffer,
-    /// What is known of the characters of each result.
+    /// The form of each result.
     pub(super) forms: Forms,
-    /// Where the results of each value begin among all, and where the last ones end; empty where each has one.
+    /// The index of the first result of each value, and the total; empty if each value has one result.
     pub(super) offsets: Vec<u32>,
-    /// What became of each value; empty where all are filled.
+    /// The state of each value; empty if all are filled.
     pub(super) states: Vec<State>,
-    /// Where each result was last a part of its value, where texts were made of these.
+    /// The span in its value from which each result was made, if texts were made.
     pub(super) taken: Vec<Span>,
-    /// How wide all results are, in bytes, where the cut makes that sure.
+    /// The common width of all results in bytes, if the cut guarantees one.
     pub(super) width: Option<usize>,
-    /// Whether all results that there are consist of digits (`true`), or none has one (`false`), where that is known.
+    /// Whether all results consist of digits (`true`) or contain none (`false`), if known.
     pub(super) are_digits: Option<bool>,
-    /// Whether results are lacking, since they would be too large.
+    /// Whether results were dropped because of their size.
     pub(super) is_too_large: bool,
 }
 
@@ -36,28 +34,28 @@ impl Results {
         if self.offsets.is_empty() { self.spans.len() } else { self.offsets.len() - 1 }
     }
 
-    /// What became of a value.
+    /// The state of a value.
     #[inline]
     pub fn state(&self, row: usize) -> State {
         self.states.get(row).copied().unwrap_or_default()
     }
 
-    /// Whether all values gave exactly what was asked for.
+    /// Whether all values are filled.
     pub fn are_filled(&self) -> bool {
         self.states.is_empty()
     }
 
-    /// The results, of values whose texts are these.
+    /// The results; `values` must be the texts that the program ran on.
     pub fn texts<'a>(&'a self, values: Texts<'a>) -> Texts<'a> {
         Texts { text: self.text(values.text), spans: &self.spans, forms: &self.forms }
     }
 
-    /// The text that the results are in.
+    /// The text to which the spans refer.
     pub(super) fn text<'a>(&'a self, values: &'a str) -> &'a str {
         if self.is_made { self.buffer.text() } else { values }
     }
 
-    /// The indices of the results of a value among all; none where it is missing.
+    /// The indices of the results of a value; empty if missing.
     #[inline]
     pub fn items(&self, row: usize) -> Range<usize> {
         match (self.offsets.get(row), self.offsets.get(row + 1)) {
@@ -68,38 +66,37 @@ impl Results {
         }
     }
 
-    /// Where the results of each value begin among all, and where the last ones end; empty where each has one.
+    /// The index of the first result of each value, and the total; empty if each value has one result.
     pub(crate) fn offsets(&self) -> &[u32] {
         &self.offsets
     }
 
-    /// What is known of the characters of each result.
+    /// The form of each result.
     pub(crate) fn forms(&self) -> &Forms {
         &self.forms
     }
 
-    /// Whether there may be several results of one value.
+    /// Whether values can have several results.
     pub fn are_several(&self) -> bool {
         !self.offsets.is_empty()
     }
 
-    /// Whether results are parts of their values as they are.
+    /// Whether results are unchanged parts of their values.
     pub fn are_parts(&self) -> bool {
         !self.is_made
     }
 
-    /// How wide all results are, in bytes, where that is known from the cut.
+    /// The common width of all results in bytes, if the cut guarantees one.
     pub(crate) fn width(&self) -> Option<usize> {
         self.width
     }
 
-    /// Whether all results that there are consist of digits (`true`), or none has one (`false`), where that is known from
-    /// the cut or from a check.
+    /// Whether all results consist of digits (`true`) or contain none (`false`), if a cut or a check guarantees it.
     pub(crate) fn are_digits(&self) -> Option<bool> {
         self.are_digits
     }
 
-    /// Notes what a check has found of the digits of all results.
+    /// Records that a check found only digits, or none.
     pub(crate) fn note_digits(&mut self, are_digits: bool) {
         self.are_digits = Some(are_digits);
     }
@@ -114,7 +111,7 @@ impl Results {
         (!self.is_made || values.get(row).get(place.clone()) == Some(text)).then_some(place)
     }
 
-    /// Where the parts of the values are that the results were made of; empty where one was made of something else.
+    /// The spans of the values from which results were made; empty for other results.
     pub(crate) fn sources(&self) -> &[Span] {
         if self.is_made { &self.taken } else { &self.spans }
     }
@@ -149,7 +146,7 @@ impl Results {
         self.forms.pick(&forms, kept);
     }
 
-    /// Makes all results the parts of their values that these spans say; empty where they are missing.
+    /// Sets the results to these parts of the values; empty spans are missing.
     pub(crate) fn set_parts(&mut self, values: Texts, spans: &[Span]) {
         self.begin(values);
         self.spans.clear();
@@ -158,7 +155,7 @@ impl Results {
         self.note_blank(values);
     }
 
-    /// Tells results that are missing from those of values without text, which are blank.
+    /// Marks missing results of values without text as blank.
     pub(super) fn note_blank(&mut self, values: Texts) {
         for (row, state) in self.states.iter_mut().enumerate().filter(|(_, state)| state.missing) {
             if is_blank(values.get(row)) {
@@ -167,7 +164,7 @@ impl Results {
         }
     }
 
-    /// Begins with the values themselves as the results.
+    /// Starts with the values as results.
     pub(super) fn begin(&mut self, values: Texts) {
         self.spans.clear();
         self.spans.extend_from_slice(values.spans);
@@ -180,7 +177,7 @@ impl Results {
         self.is_too_large = false;
     }
 
-    /// Makes some rows ones that were not asked, of rows with one result each.
+    /// Marks rows as not asked. Each row must have one result.
     pub(crate) fn unset(&mut self, rows: &[u32]) {
         let count = self.spans.len();
         self.states.resize(count, State::default());
@@ -189,30 +186,30 @@ impl Results {
         }
     }
 
-    /// Whether results are lacking, since all of them would take more bytes together than they may.
+    /// Whether results were dropped because of the limit on their size.
     pub fn are_too_large(&self) -> bool {
         self.is_too_large
     }
 
-    /// How many bytes the results take beside their values: texts that were made, and where each of several is.
+    /// The memory of the results in bytes, without the values: texts and positions.
     pub(crate) fn made(&self) -> usize {
         let texts = if self.is_made { self.buffer.width() } else { 0 };
         let places = if self.are_several() { self.spans.len() * size_of::<Span>() } else { 0 };
         texts + places
     }
 
-    /// Lets the results take no more than `most` bytes.
+    /// Limits the memory of the results to `most` bytes.
     pub(crate) fn set_most(&mut self, most: usize) {
         self.buffer.set_most(most);
     }
 
-    /// Makes all results missing, since there is no room for them.
+    /// Drops all results because of their size.
     pub(crate) fn set_too_large(&mut self) {
         self.set_none(self.rows(), State::MISSING);
         self.is_too_large = true;
     }
 
-    /// Leaves `rows` rows without a result, in this state.
+    /// Sets `rows` rows without a result, in this state.
     pub(crate) fn set_none(&mut self, rows: usize, state: State) {
         self.begin(Texts { text: "", spans: &[], forms: &Forms::NONE });
         self.spans.resize(rows, Span::default());
@@ -220,7 +217,7 @@ impl Results {
         self.states.resize(rows, state);
     }
 
-    /// The buffer of made texts, empty, and the spans and the states to be filled in for `rows` rows.
+    /// The empty text buffer, and the spans and states to fill for `rows` rows.
     pub(crate) fn make(&mut self, rows: usize) -> Made<'_> {
         self.begin(Texts { text: "", spans: &[], forms: &Forms::NONE });
         self.is_made = true;
@@ -229,8 +226,7 @@ impl Results {
         Made { buffer: &mut self.buffer, spans: &mut self.spans, states: &mut self.states, forms: &mut self.forms }
     }
 
-    /// Works out what became of each row of the results of one branch. `flags` say what became of each row beside what
-    /// can be seen by its results; none where nothing did.
+    /// Computes the state of each row of a branch. `flags` holds states that the results do not show; it may be empty.
     pub(super) fn set_states(&mut self, flags: Option<&[State]>) {
         self.is_too_large |= self.is_made && self.buffer.is_full();
         self.states.clear();
@@ -255,7 +251,7 @@ impl Results {
     }
 }
 
-/// Texts being made for some rows.
+/// Texts under construction.
 pub(crate) struct Made<'r> {
     pub(crate) buffer: &'r mut Buffer,
     pub(crate) spans: &'r mut Vec<Span>,
@@ -263,7 +259,7 @@ pub(crate) struct Made<'r> {
     pub(crate) forms: &'r mut Forms,
 }
 
-/// Keeps some of the things, by their indices, which rise.
+/// Keeps the items at these ascending indices.
 fn pick<T: Copy>(of: &mut Vec<T>, kept: &[u32]) {
     for (place, index) in kept.iter().enumerate() {
         of[place] = of[*index as usize];
@@ -303,7 +299,7 @@ mod tests {
                 assert!(results.made() <= most + wide, "{} of {phrase}", results.made());
             }
         }
-        // One text that would be far too large by itself is not made.
+        // A single text that is far too large is not built.
         for phrase in
             ["whole then pad left to 100000 with \"0\"", "replace /7/ with \"7777777777\" then replace /7/ with \"$0$0$0$0\""]
         {

@@ -1,8 +1,7 @@
-//! Running a program over the values of a column, step by step.
+//! Evaluates a program on a column, step by step.
 //!
-//! Every step has one definition, which says what it gives of one text. Where a kernel does the same for plain texts, it
-//! runs over the whole column, and the definition over the texts that are not plain: [`OpAt::cut`] and
-//! [`OpAt::finish`] are the only places where that is decided.
+//! Each step has a definition for one text. If a kernel exists, it runs over the whole column, and the definition runs over the texts
+//! that are not plain. Only [`OpAt::cut`] and [`OpAt::finish`] make that choice.
 
 mod several;
 
@@ -17,36 +16,34 @@ use crate::phrase::Span as PhraseSpan;
 use crate::text::characters::Form;
 use crate::text::unit::Unit;
 
-/// Memory that a run needs and that the next run uses again.
+/// Reusable memory for runs.
 #[derive(Debug, Default)]
 pub struct Work {
-    /// Where texts were before the step.
     before: Vec<Span>,
-    /// Texts that the step makes.
     buffer: Buffer,
-    /// One of these.
+    /// A temporary text.
     text: String,
     slots: Slots,
-    /// What became of each text beside what can be seen by it; none where nothing did.
+    /// The states that the texts do not show; may be empty.
     flags: Vec<State>,
-    /// The same of each value, once there are several texts of each.
+    /// The same for each value, once there are several texts for each.
     row_flags: Vec<State>,
-    /// The values that no branch has given anything of, and those a condition is asked of.
+    /// The values without a result so far, and those of a condition.
     rows: Vec<u32>,
     picked: Vec<Span>,
     picked_forms: Forms,
-    /// What another branch gives of them.
+    /// The results of another branch for these values.
     other: Option<Box<(Results, Work)>>,
 }
 
 impl Work {
-    /// The memory, of which each step may fill no more than `most` bytes with texts.
+    /// Limits each step to `most` bytes of texts.
     pub(crate) fn with_most(&mut self, most: usize) -> &mut Work {
         self.buffer.set_most(most);
         self
     }
 
-    /// What another branch works with, which may fill as much.
+    /// The memory of another branch, with the same limit.
     fn of_other(other: &mut Option<Box<(Results, Work)>>, most: usize) -> (&mut Results, &mut Work) {
         let (some, work) = &mut **other.get_or_insert_default();
         some.set_most(most);
@@ -54,19 +51,19 @@ impl Work {
     }
 }
 
-/// Observes each step of a run; the run itself pays nothing for one that does not look.
+/// An observer of the steps of a run. Without one, observing costs nothing.
 pub(super) trait Observer {
-    /// A branch begins.
+    /// A branch starts.
     fn branch(&mut self, _span: &PhraseSpan) {}
-    /// A step gave these texts of values whose text is `values`.
+    /// A step returned these texts; `values` is the text of the values.
     fn gave(&mut self, _span: &PhraseSpan, _results: &Results, _values: Texts, _state: State) {}
-    /// A literal branch gave its text.
+    /// A literal branch returned its text.
     fn literal(&mut self, _text: &str) {}
-    /// Whether it looks at all.
+    /// Whether it observes anything.
     const LOOKS: bool;
 }
 
-/// The observer that does not look.
+/// No observer.
 struct Unobserved;
 impl Observer for Unobserved {
     const LOOKS: bool = false;
@@ -78,7 +75,7 @@ impl Program {
         self.run_observed(values, work, out, &mut Unobserved);
     }
 
-    /// Runs it on those values that are in `rows`, by their indices; the others are not asked.
+    /// Runs the program on the values at `rows`; the others are marked as not asked.
     pub(crate) fn run_on(&self, values: Texts, rows: &[u32], work: &mut Work, out: &mut Results) {
         if rows.len() == values.len() {
             return self.run(values, work, out);
@@ -109,7 +106,7 @@ impl Program {
     }
 }
 
-/// Some of the values, by their indices.
+/// The values at these indices.
 fn pick<'a>(values: Texts<'a>, rows: &[u32], picked: &'a mut Vec<Span>, forms: &'a mut Forms) -> Texts<'a> {
     picked.clear();
     picked.extend(rows.iter().map(|row| values.spans[*row as usize]));
@@ -151,10 +148,10 @@ impl BranchPlan {
 }
 
 impl OpAt {
-    /// Runs the step on the results so far. `is_first`: these are the values themselves, of which an empty one is a text.
+    /// Runs the step on the results so far. `is_first`: these are the values, of which even an empty one is a text.
     fn run(&self, is_first: bool, values: Texts, unit: Unit, work: &mut Work, out: &mut Results) {
         if !is_first {
-            // Of nothing comes nothing; what was known of the texts before is known no more.
+            // A missing text stays missing; the known width no longer applies.
             (out.width, out.are_digits) = (None, None);
         }
         match &self.op {
@@ -181,13 +178,13 @@ impl OpAt {
             return;
         };
         kernel.cut(text.as_bytes(), &mut out.spans);
-        // Those that it does not hold for are cut by the definition below.
+        // The definition below handles the other texts.
         let others = if kernel.holds_for_simple() { out.forms.composite() } else { out.forms.rough() };
         for index in others.iter() {
             out.spans[index] = before[index];
         }
         if let Some(width) = kernel.width() {
-            // The cut of a plain text is short where it is narrower than was asked for.
+            // The result of a plain text is short if it is narrower than requested.
             let is_short = |span: &Span| !span.is_empty() & (span.width() < width);
             if out.spans.iter().fold(false, |any, span| any | (span.width() != width)) {
                 let short = out.spans.iter().enumerate().filter(|(index, span)| is_short(span) && !others.has(*index));
@@ -264,14 +261,14 @@ impl OpAt {
         if self.op.adds().may_be_rough() {
             out.forms.forget(count);
         } else if matches!(finish, FinishOp::Upper | FinishOp::Lower | FinishOp::Title) {
-            // Another case of one code point may be several, with combining marks among them.
+            // Changing the case of one code point can give several, including combining marks.
             out.forms.forget_rough();
         }
         made_instead(buffer, out);
     }
 }
 
-/// Cuts one text by the definition of the cut.
+/// Cuts one text by the definition.
 #[allow(clippy::too_many_arguments, reason = "the parts of the step that are borrowed apart")]
 fn define_cut(
     cut: &CutOp,
@@ -297,7 +294,7 @@ fn define_cut(
     *span = part.map_or(Span::default(), |part| span.part(part.start, part.end));
 }
 
-/// Where a text that was made is still the part of its value that it was made of, the part of it that was cut out is one too.
+/// If a made text is still an unchanged part of its value, so is a part of it.
 fn follow_taken(values: Texts, text: &str, before: &[Span], is_made: bool, after: &[Span], taken: &mut [Span]) {
     if !is_made {
         return;
@@ -317,7 +314,7 @@ fn flag(flags: &mut Vec<State>, count: usize, index: usize) -> &mut State {
     &mut flags[index]
 }
 
-/// Before texts are made of results: these are remembered as they were last parts of their values.
+/// Remembers the results as parts of their values before texts are made from them.
 fn begin_making(before: &mut Vec<Span>, taken: &mut Vec<Span>, is_made: bool, spans: &[Span]) {
     before.clear();
     if !is_made {
@@ -326,7 +323,7 @@ fn begin_making(before: &mut Vec<Span>, taken: &mut Vec<Span>, is_made: bool, sp
     }
 }
 
-/// The results are the texts that were made, in place of those they were made of.
+/// Replaces the results by the made texts.
 fn made_instead(buffer: &mut Buffer, out: &mut Results) {
     std::mem::swap(buffer, &mut out.buffer);
     out.is_made = true;
@@ -356,7 +353,7 @@ impl TellOp {
 }
 
 impl Work {
-    /// What became of all values together, so far.
+    /// The common state of all values so far.
     fn state_of_all(&self) -> State {
         self.flags.iter().chain(&self.row_flags).fold(State::default(), |all, state| State {
             short: all.short | state.short,
@@ -367,7 +364,7 @@ impl Work {
 }
 
 impl Results {
-    /// Looks again which results are plain: those of values that are not often are.
+    /// Checks again which results are plain: a part of a value is more often plain than the value.
     fn refine(&mut self, values: Texts) {
         if self.forms.are_plain() {
             return;
@@ -382,7 +379,7 @@ impl Results {
         self.forms = rough;
     }
 
-    /// Makes every result the same text.
+    /// Sets every result to the same text.
     fn set_literal(&mut self, text: &str) {
         self.buffer.clear();
         self.buffer.extend(text.as_bytes());
@@ -392,14 +389,14 @@ impl Results {
         if Form::of(text).is_plain() { self.forms.clear(count) } else { self.forms.forget(count) }
     }
 
-    /// Notes that what there is comes from another branch than the first.
+    /// Marks the results as coming from a later branch.
     fn set_fallback(&mut self) {
         let rows = self.rows();
         self.states.resize(rows, State::default());
         self.states.iter_mut().filter(|state| !state.missing).for_each(|state| state.fallback = true);
     }
 
-    /// Puts in what another branch, or the same on some values only, gave of some of the values.
+    /// Inserts the results of another branch, or of some values only.
     fn fill_in(&mut self, some: &mut Results, rows: &[u32], values: Texts, several: bool) {
         if rows.len() == values.len() && !several {
             some.is_too_large |= self.is_too_large;
@@ -436,7 +433,7 @@ impl Results {
         }
     }
 
-    /// Copies results that are parts of their values into the buffer of made ones.
+    /// Copies results that are parts of their values to the buffer.
     fn make_own(&mut self, values: Texts) {
         if !self.is_made {
             self.taken.clone_from(&self.spans);
@@ -451,7 +448,7 @@ impl Results {
         self.taken.resize(self.spans.len(), Span::default());
     }
 
-    /// Puts an apostrophe before some of the results, by their indices.
+    /// Adds an apostrophe in front of the results at these indices.
     pub(crate) fn quote(&mut self, items: &[u32], values: Texts) {
         self.make_own(values);
         (self.width, self.are_digits) = (None, None);

@@ -1,12 +1,10 @@
-//! What a plan is made with.
-
 use std::collections::HashSet;
 use std::sync::Arc;
 
 use crate::phrase::ast::ListSource;
 use crate::text::unit::Unit;
 
-/// A list of texts, as `listed in` asks for it.
+/// A list for `listed in`.
 pub type List = Arc<ListTexts>;
 
 /// The texts of a list.
@@ -14,16 +12,16 @@ pub type List = Arc<ListTexts>;
 pub struct ListTexts {
     /// The texts.
     pub texts: HashSet<Box<str>>,
-    /// The name of the column that they come from, if the file has a header.
+    /// The header of their column, if the file has one.
     pub header: Option<Box<str>>,
 }
 
-/// Why a list cannot be had, and what to do about it, each in a sentence.
+/// An unavailable list: the reason and a suggestion, each as a sentence.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct NoList {
-    /// Why.
+    /// The reason.
     pub reason: String,
-    /// What to do.
+    /// The suggestion.
     pub help: String,
 }
 
@@ -35,14 +33,14 @@ impl std::fmt::Display for NoList {
 
 impl std::error::Error for NoList {}
 
-/// Gives the texts of a column of a file.
+/// Returns the texts of a column of a file.
 pub type GetList<'a> = dyn Fn(&ListSource) -> Result<List, NoList> + 'a;
 
-/// What a plan is made with: what its positions count, and where its lists come from.
+/// The settings for compiling: the unit and the source of lists.
 pub struct Setting<'a> {
-    /// What positions and widths count.
+    /// The unit of positions and widths.
     pub unit: Unit,
-    /// Gives the texts of a column of a file.
+    /// Returns the texts of a column of a file.
     pub lists: &'a GetList<'a>,
 }
 

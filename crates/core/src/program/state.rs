@@ -1,8 +1,6 @@
-//! What became of a value.
-
 use std::fmt;
 
-/// The state of a result. None of the flags: the result is *filled*.
+/// The state of a result. Without any flag, the result is *filled*.
 ///
 /// There is no result where it is blank, missing or not asked, of which only one holds. A result that there is may be
 /// short, long and a fallback at once, and is counted under each, so that no count hides another.
@@ -14,28 +12,27 @@ use std::fmt;
 /// ```
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 pub struct State {
-    /// Nothing came of the value, and there was nothing in it: it is empty, or white space only.
+    /// No result, because the value is empty or white space.
     pub blank: bool,
-    /// The value has text, and no branch gave a result.
+    /// No result, although the value has text.
     pub missing: bool,
-    /// The condition under which the piece is taken does not hold.
+    /// The `when` condition excludes the row.
     pub not_asked: bool,
-    /// A positional cut found some but not all of what it asked for.
+    /// A positional cut found only a part of its range.
     pub short: bool,
-    /// Padding found the text longer than its width.
+    /// A text is wider than its padding.
     pub long: bool,
-    /// The result comes from another branch than the first.
+    /// The result comes from a later branch.
     pub fallback: bool,
 }
 
 impl State {
-    /// Only filled.
     const FILLED: State = State { blank: false, missing: false, not_asked: false, short: false, long: false, fallback: false };
-    /// Nothing came of a value without text.
+    /// No result for a value without text.
     pub const BLANK: State = State { blank: true, ..State::FILLED };
-    /// Nothing came of a value with text.
+    /// No result for a value with text.
     pub const MISSING: State = State { missing: true, ..State::FILLED };
-    /// The condition does not hold.
+    /// The `when` condition does not hold.
     pub const NOT_ASKED: State = State { not_asked: true, ..State::FILLED };
 
     /// Whether there is a result.
@@ -44,7 +41,7 @@ impl State {
         !(self.blank | self.missing | self.not_asked)
     }
 
-    /// Whether the first branch gave exactly what it asked for.
+    /// Whether the first branch gave a complete result.
     pub fn is_filled(self) -> bool {
         self == State::default()
     }

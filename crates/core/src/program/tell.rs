@@ -1,4 +1,4 @@
-//! The definitions of the steps that tell something about a text.
+//! The definitions of steps that return a property of a text.
 
 use std::fmt::Write as _;
 
@@ -8,7 +8,7 @@ use crate::text::characters::Form;
 use crate::text::unit::Unit;
 
 impl TellOp {
-    /// Writes the text about `text` after `out`; `form` is what is known of its characters.
+    /// Appends the property of `text` to `out`; `form` is the known form of `text`.
     pub(super) fn write(&self, text: &str, unit: Unit, form: Form, out: &mut String) -> Change {
         let number = match self {
             TellOp::Length(said) => said.unwrap_or(unit).in_form(form).count(text),
@@ -19,7 +19,7 @@ impl TellOp {
             }
             TellOp::PositionOf { nth, marker } => match marker.nth(text, *nth, form) {
                 Some(found) => {
-                    // What begins inside a character is at the position of that.
+                    // A match inside a character has the position of that character.
                     let before = unit.in_form(form).count(&text[..found.start]);
                     before + usize::from(unit.is_notch(text, found.start))
                 }

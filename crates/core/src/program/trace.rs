@@ -1,4 +1,4 @@
-//! A run of a plan, step by step, for people to look at.
+//! Runs of a program with a record of each step.
 
 use std::ops::Range;
 
@@ -10,61 +10,61 @@ use super::state::State;
 use crate::batch::Texts;
 use crate::phrase::ast::Span;
 
-/// What a plan did with one value.
+/// The record of a run on one value.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Trace {
-    /// The branches that were tried; the last of them gave the results, if there are any.
+    /// The branches that were tried; the last one gave the results.
     pub branches: Vec<BranchTrace>,
-    /// The results; none where the piece is missing.
+    /// The results; empty if the piece is missing.
     pub results: Vec<Seen>,
-    /// What became of it.
+    /// The state.
     pub state: State,
-    /// The parts of the value that the results were cut from, in bytes: the last ones that no finish had
-    /// changed yet. None where the piece is missing or a literal.
+    /// The byte ranges of the value from which the results were cut, before any finish changed them. Empty for a missing or literal
+    /// result.
     pub taken: Vec<Range<usize>>,
 }
 
 /// One branch that was tried.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct BranchTrace {
-    /// Where the branch is in the phrase.
+    /// The span of the branch in the phrase.
     pub span: Span,
-    /// Its steps up to the one that gave nothing; empty for a literal.
+    /// Its steps up to the one without a result; empty for a literal.
     pub steps: Vec<StepTrace>,
     /// The text of a literal branch.
     pub literal: Option<String>,
 }
 
-/// One step that was run.
+/// A step.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct StepTrace {
-    /// Where the step is in the phrase.
+    /// The span of the step in the phrase.
     pub span: Span,
-    /// What reached it.
+    /// Its input.
     pub before: Vec<Seen>,
-    /// What it gave; nothing where nothing was left.
+    /// Its output; empty if it found no result.
     pub after: Vec<Seen>,
-    /// The state after it, as far as the branch had come.
+    /// The state of the branch after it.
     pub state: State,
 }
 
-/// A text, and the range of the value it is, in bytes, as long as no finish changed it.
+/// A text, and its byte range in the value until a finish changes it.
 #[derive(Debug, Clone, PartialEq, Eq, Default)]
 pub struct Seen {
     /// The text; empty for an empty result among several.
     pub text: String,
-    /// Where in the value it is.
+    /// Its byte range in the value.
     pub in_value: Option<Range<usize>>,
 }
 
 impl StepTrace {
-    /// The parts of the value that the step gave.
+    /// The byte ranges of the value that the step returned.
     pub fn marked(&self) -> Vec<Range<usize>> {
         self.after.iter().filter_map(|seen| seen.in_value.clone()).collect()
     }
 }
 
-/// Records what each step gives of one value.
+/// An observer that records each step on one value.
 struct Recorder<'v> {
     value: &'v str,
     branches: Vec<BranchTrace>,
@@ -87,9 +87,9 @@ impl Observer for Recorder<'_> {
         };
         let after: Vec<Seen> = if all_empty { Vec::new() } else { (0..texts.len()).map(seen).collect() };
         match branch.steps.last_mut() {
-            // Of nothing comes nothing.
+            // A step after a missing result does nothing.
             Some(last) if last.after.is_empty() => {}
-            // One step that is two operations is one step to its reader.
+            // A step of two operations is shown as one.
             Some(last) if last.span == *span => (last.after, last.state) = (after, state),
             last => {
                 let whole = || Seen { text: self.value.to_owned(), in_value: Some(0..self.value.len()) };
@@ -107,7 +107,7 @@ impl Observer for Recorder<'_> {
 }
 
 impl Program {
-    /// Runs the plan on `value` as [`Program::cut`] does, and keeps what each step did.
+    /// Runs the program on `value` like [`Program::cut`], with a record of each step.
     ///
     /// ```
     /// use keen_notch_core::{phrase::Phrase, program::Program, text::unit::Unit};

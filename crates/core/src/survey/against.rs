@@ -1,4 +1,4 @@
-//! What is new in a column since it was surveyed before, the worst first.
+//! Changes in a column since a saved survey, the most important first.
 
 use std::cmp::Reverse;
 use std::collections::HashSet;
@@ -12,109 +12,103 @@ use super::values::{Count, Values};
 use super::{Bar, SavedColumn, Survey};
 use crate::sightings::Sightings;
 
-/// Standard deviations from which on two shares of blank rows differ by more than chance, which chance alone does once in 22 times: blanks
-/// are worth a look early.
+/// Significance level for shares of blank rows, in standard deviations: by chance once in 22 times. Blanks deserve an early warning.
 const BLANKS_BY_CHANCE: f64 = 2.0;
-/// The same for all other shares, of which there are many: once in 370 times.
+/// Significance level for all other shares: by chance once in 370 times.
 const BY_CHANCE: f64 = 3.0;
-/// Two shares that differ by less than this are taken for the same, however many rows there are.
+/// Smaller differences of shares are ignored.
 const SAME: f64 = 0.01;
 
-/// A column before and now, and what is new.
+/// The changes in a column.
 #[derive(Debug, Clone)]
 pub struct Against {
-    /// Its rows, and its values that are not blank.
+    /// Rows, and values with text, in the saved survey.
     pub before: (u64, u64),
-    /// The same now.
+    /// The same in the current survey.
     pub now: (u64, u64),
-    /// What is new, the worst first.
+    /// The changes, the most important first.
     pub changes: Vec<Change>,
-    /// Whether some shapes of before were not kept: then one that seems new may have been there.
+    /// Whether the saved survey lacks some shapes, so that a new shape may have existed before.
     pub shapes_were_not_all_kept: bool,
 }
 
-/// Something that is new in a column. Where something had been seen before, the number of rows or values is that of then.
+/// A change. Where something existed before, the number of rows or values is that of the saved survey.
 #[derive(Debug, Clone)]
 #[non_exhaustive]
 pub enum Change {
-    /// Values of a shape that no value had.
+    /// A new shape.
     NewShape(Group),
-    /// An odd character that no value had.
+    /// A new unusual character.
     NewOddity(Oddity, Sightings),
     /// More or fewer blank rows.
     Blanks {
-        /// Before.
+        /// In the saved survey.
         before: u64,
-        /// Now.
+        /// In the current survey.
         now: Sightings,
     },
-    /// Different values that were not there, in a column of few.
+    /// New values in a column with few distinct values.
     NewValues {
-        /// Different values before.
+        /// The number of distinct values before.
         before: u64,
-        /// Different values now.
+        /// The number of distinct values now.
         now: u64,
-        /// How many of them were not there.
+        /// The number of new ones.
         new: u64,
-        /// The first rows with some of these, each with one.
+        /// The first rows with new values, one row for each.
         rows: Vec<u64>,
     },
-    /// Many more or fewer different values.
-    Distinct {
-        /// Before.
-        before: Count,
-        /// Now.
-        now: Count,
-    },
-    /// A character between the parts of values that no value had.
+    /// A large change in the number of distinct values.
+    Distinct { before: Count, now: Count },
+    /// A new delimiter.
     NewDelimiter(Delimiter),
-    /// Values are divided into other numbers of parts by a character that had divided them steadily.
+    /// A delimiter that divided the values steadily now gives other numbers of sections.
     Sections {
-        /// The character.
+        /// The delimiter.
         character: String,
-        /// The commonest number of parts before, and the values that had it.
+        /// The most frequent number of sections before, and the number of values with it.
         before: (usize, u64),
-        /// The values that have it now, and the first that do not.
+        /// The number of values with it now, and those without it.
         now: (u64, Sightings),
     },
-    /// Shorter or longer values than before.
+    /// Values outside the earlier range of lengths.
     Lengths {
-        /// The shortest and the longest before.
+        /// The shortest and longest length before.
         before: (usize, usize),
-        /// The shortest and the longest now.
+        /// The shortest and longest length now.
         now: (usize, usize),
-        /// The values that are shorter or longer than all before.
+        /// The number of values outside the earlier range.
         beyond: u64,
     },
-    /// More or fewer values with an odd character.
+    /// More or fewer values with an unusual character.
     OddityMoved {
-        /// What it is.
+        /// The character.
         oddity: Oddity,
-        /// Values that had it.
+        /// The number of values before.
         before: u64,
-        /// Values that have it.
+        /// The values now.
         now: Sightings,
     },
     /// More or fewer values of a shape.
     ShapeMoved {
-        /// The shape, as it was.
+        /// The shape.
         shape: Shape,
-        /// Values that had it.
+        /// The number of values before.
         before: u64,
-        /// Values that have it.
+        /// The values now.
         now: Sightings,
     },
-    /// A shape that no value has any more.
+    /// A shape that has disappeared.
     ShapeWent {
         /// The shape.
         shape: Shape,
-        /// Values that had it.
+        /// The number of values before.
         before: u64,
     },
 }
 
 impl Change {
-    /// The word for it, as files that programs read have it.
+    /// The stable word for output files.
     pub fn word(&self) -> &'static str {
         match self {
             Change::NewShape(_) => "new-shape",
@@ -129,7 +123,7 @@ impl Change {
         }
     }
 
-    /// How bad it is: the more, the lower.
+    /// Its rank; a lower rank is more important.
     fn rank(&self) -> u8 {
         match self {
             Change::NewShape(_) => 0,
@@ -146,7 +140,7 @@ impl Change {
         }
     }
 
-    /// How many rows or values it is about.
+    /// The number of affected rows or values.
     pub fn size(&self) -> u64 {
         match self {
             Change::NewShape(group) => group.seen.count,
@@ -163,8 +157,8 @@ impl Change {
     }
 }
 
-/// Whether two shares differ by more than chance, and by enough to matter: a two-proportion z-test with a pooled share (for example
-/// Agresti, "Categorical Data Analysis", 3rd edition, section 3.2). What was not there at all is left to those who ask.
+/// Whether two shares differ significantly and noticeably: a two-proportion z-test with a pooled share (for example Agresti, "Categorical
+/// Data Analysis", 3rd edition, section 3.2). The caller handles shares that were zero.
 fn has_moved(before: (u64, u64), now: (u64, u64)) -> bool {
     differ(before, now, BY_CHANCE)
 }
@@ -180,7 +174,7 @@ fn differ((before, of_before): (u64, u64), (now, of_now): (u64, u64), by_chance:
     difference >= SAME && difference > by_chance * deviation
 }
 
-/// A shape with other lengths where lengths differed: there, another one is no other shape.
+/// The shape without lengths that already varied; another such length is not a new shape.
 fn loosened(shape: &Shape) -> Shape {
     let part = |part: &Part| match part.least == part.most || matches!(part.what, What::Character(_)) {
         true => part.clone(),
@@ -190,7 +184,7 @@ fn loosened(shape: &Shape) -> Shape {
 }
 
 impl Survey {
-    /// What is new since the survey that was saved.
+    /// The changes since a saved survey.
     ///
     /// ```
     /// use keen_notch_core::survey::{Change, Depth, SavedColumn, Survey};
@@ -270,7 +264,7 @@ impl Survey {
         }
         let (was, now) = (before.distinct(), self.distinct());
         if let Count::Exact(was) = was {
-            // A column in which most values come again has a set of them.
+            // A column in which most values repeat has a fixed set of values.
             let (new, rows) = self.different.beyond(&before.different);
             if was.saturating_mul(2) <= before.values() {
                 let (Count::Exact(now) | Count::About(now)) = now;
@@ -282,7 +276,7 @@ impl Survey {
             count as f64 / of as f64
         };
         let difference = (share(was, before.values()) - share(now, self.values())).abs();
-        // The number of different values of twice the rows is not twice as many, so only large differences tell something.
+        // Twice the rows do not have twice the distinct values, so only large differences matter.
         (difference > 0.25).then_some(Change::Distinct { before: was, now })
     }
 
@@ -293,7 +287,7 @@ impl Survey {
         let known = before.delimiters();
         let change = |delimiter: Delimiter| {
             let Some(was) = known.iter().find(|known| known.character == delimiter.character) else {
-                // White space is told by shapes and as an oddity.
+                // Shapes and unusual characters cover white space.
                 let is_space = delimiter.character.chars().all(char::is_whitespace);
                 return (!is_space).then_some(Change::NewDelimiter(delimiter));
             };
@@ -320,8 +314,7 @@ impl Survey {
 }
 
 impl Values {
-    /// How many values there are, of those whose hashes are kept, that were not among others; and the first rows of some, where each
-    /// is counted.
+    /// The number of values, among those with kept hashes, that are not in `before`; and the first rows of some.
     fn beyond(&self, before: &Values) -> (u64, Vec<u64>) {
         let new: Vec<u64> = self.hashes().filter(|hash| !before.has_saved(*hash)).collect();
         let mut rows: Vec<u64> = new.iter().filter_map(|hash| self.first_row(*hash)).collect();

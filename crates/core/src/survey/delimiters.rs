@@ -1,4 +1,4 @@
-//! What values may be divided at, and how steadily.
+//! Possible delimiters, and how regular they are.
 
 use std::collections::BTreeMap;
 
@@ -7,25 +7,25 @@ use crate::sightings::Sightings;
 use crate::text::characters;
 use crate::text::kind::Kind;
 
-/// Different delimiters that are told apart: those with the lowest code points.
+/// Maximum number of delimiters; those with the lowest code points are kept.
 const MOST: usize = 100;
-/// From this on, how often a value contains a delimiter is not told apart.
+/// Higher numbers of occurrences in a value are counted together.
 pub const MANY: usize = 999;
 
-/// Every space and punctuation mark of a column, with how many values contain it how often.
+/// The spaces and punctuation marks of a column, with their frequencies per value.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 #[cfg_attr(feature = "cutlist", derive(serde::Serialize, serde::Deserialize))]
 pub struct Delimiters {
     pub(super) counts: BTreeMap<String, BTreeMap<usize, Sightings>>,
 }
 
-/// A character that values may be divided at.
+/// A possible delimiter.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Delimiter {
     /// The character.
     pub character: String,
-    /// The number of sections that it makes, with the values in which it does; the commonest first. Values without it
-    /// have one, and 1000 are 1000 or more.
+    /// The numbers of sections with their values, the most frequent first. Values without the delimiter have one section, and 1000 stands
+    /// for 1000 or more.
     pub sections: Vec<(usize, Sightings)>,
     /// The values that contain it.
     pub values: u64,
@@ -43,7 +43,7 @@ impl Delimiters {
         here.into_iter().for_each(|(character, count)| self.note(character, count, seen));
     }
 
-    /// Looks at a value whose runs are not all known; `plain` where every character is one byte.
+    /// Examines a value whose runs are not all known; `plain` if every character is one byte.
     pub fn look(&mut self, row: u64, value: &str, plain: bool) {
         if plain {
             let mut here = [0u16; 128];
@@ -92,7 +92,7 @@ impl Delimiters {
         }
     }
 
-    /// The delimiters of a column with `values` values that are not blank, the steadiest first.
+    /// The delimiters of a column with `values` values with text, the most regular first.
     pub fn all(&self, values: u64) -> Vec<Delimiter> {
         let mut all: Vec<Delimiter> = self
             .counts

@@ -1,55 +1,54 @@
-//! The fine shape of one value: every unbroken run of one kind with its length, every other character as it is.
+//! The fine shape of a value: each run of one kind with its length, and every other character.
 
 use super::kinds::Kinds;
 use crate::text::characters;
 use crate::text::kind::Kind;
 
-/// Tags of the encoding: a byte below 0x80 is that ASCII character itself.
+/// Tags of the encoding: a byte below 0x80 is an ASCII character.
 const FIRST_KIND: u8 = 0x80;
 const OTHER: u8 = 0x84;
 const CUT_OFF: u8 = 0x85;
-/// Characters of a run beyond which no memory goes: what a key says that was not made here is bounded by it.
+/// Maximum length of a run in a key. It limits the memory for a corrupt key.
 const LONGEST_RUN: usize = 1 << 40;
-/// Runs of a fine shape; what is after them is not told apart.
+/// Maximum number of runs in a fine shape; later runs are merged.
 const MOST_RUNS: usize = 64;
 
 /// A run of a fine shape.
 #[derive(Debug, Clone, PartialEq, Eq, Hash)]
 pub struct FineRun {
-    /// What it is made of.
+    /// Its kind or character.
     pub what: What,
-    /// How many characters.
+    /// The number of characters.
     pub count: usize,
 }
 
-/// What a run is made of.
+/// The content of a run.
 #[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub enum What {
     /// Letters or digits of one kind.
     Kind(Kinds),
-    /// The same character again and again, neither letter nor digit.
+    /// A repeated character other than a letter or digit.
     Character(String),
-    /// Whatever is after the runs that a shape tells apart.
+    /// The runs beyond the maximum.
     Rest,
 }
 
-/// Turns values into fine shapes, in an encoding that serves as a key.
+/// Encodes values as fine shapes, for use as keys.
 #[derive(Debug, Clone, Default)]
 pub struct Encoder {
     key: Vec<u8>,
 }
 
-/// What was seen while a value was encoded.
+/// Properties found while encoding a value.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
 pub struct Glance {
-    /// Its characters.
+    /// The number of characters.
     pub length: usize,
-    /// Whether every character is one byte, so that places are bytes.
+    /// Whether every character is one byte.
     pub plain: bool,
-    /// Whether it may hold something that is worth a closer look: spaces at an end or two in a row, controls,
-    /// anything beyond ASCII.
+    /// Whether it needs a closer look: spaces at an end or in a row, control characters, or characters beyond ASCII.
     pub odd: bool,
-    /// Whether there are more runs than a shape tells apart.
+    /// Whether it has more runs than the maximum.
     pub cut_off: bool,
 }
 
@@ -74,7 +73,7 @@ const TAGS: [u8; 128] = {
 };
 
 impl Encoder {
-    /// Encodes a value. The key is [`Encoder::key`] until the next call.
+    /// Encodes a value. [`Encoder::key`] returns the key until the next call.
     #[inline]
     pub fn encode(&mut self, value: &str) -> Glance {
         self.key.clear();
@@ -84,7 +83,7 @@ impl Encoder {
         glance
     }
 
-    /// The fine shape of the value encoded last.
+    /// The key of the last value.
     pub fn key(&self) -> &[u8] {
         &self.key
     }
@@ -146,7 +145,7 @@ impl Encoder {
             (Some(index), _) => self.push(FIRST_KIND + index as u8, count),
             (None, [byte]) => self.push(*byte, count),
             (None, bytes) => {
-                // No character of a real text is longer than this; one that is counts as its first bytes.
+                // Real characters are shorter; a longer one counts as its first bytes.
                 let width = bytes.len().min(255);
                 self.key.extend_from_slice(&[OTHER, width as u8]);
                 self.key.extend_from_slice(&bytes[..width]);
@@ -161,7 +160,7 @@ impl Encoder {
         self.count(count);
     }
 
-    /// A count in one byte, or after a zero in eight.
+    /// Encodes a count in one byte, or as a zero and eight bytes.
     #[inline]
     fn count(&mut self, count: usize) {
         match u8::try_from(count) {
@@ -174,7 +173,7 @@ impl Encoder {
     }
 }
 
-/// The kind of a letter or a digit; `None` for any other character.
+/// The kind of a letter or digit; `None` for other characters.
 pub fn kind_of(character: &str) -> Option<Kinds> {
     match (Kind::of(character), character.chars().next()) {
         (Kind::Letter, Some(c)) => Some(Kinds::of_letter(c)),
@@ -183,14 +182,14 @@ pub fn kind_of(character: &str) -> Option<Kinds> {
     }
 }
 
-/// A run of an encoded shape, as it is in the key.
+/// A run in a key.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Token<'k> {
-    /// A number of letters or digits of one kind.
+    /// Letters or digits of one kind, and their number.
     Kind(Kinds, usize),
-    /// The same character, as UTF-8, and how many times.
+    /// A repeated character in UTF-8, and its number.
     Character(&'k [u8], usize),
-    /// Whatever is after the runs that a shape tells apart.
+    /// The runs beyond the maximum.
     Rest,
 }
 
@@ -230,7 +229,7 @@ pub fn tokens(key: &[u8]) -> impl Iterator<Item = Token<'_>> {
     })
 }
 
-/// The runs that a key stands for.
+/// Decodes a key.
 pub fn decode(key: &[u8]) -> Vec<FineRun> {
     let run = |token| match token {
         Token::Kind(kinds, count) => FineRun { what: What::Kind(kinds), count },

@@ -1,11 +1,8 @@
-//! Close shapes put together, so that a column of codes gives a handful of lines, and nothing rare is hidden
-//! among what is common.
+//! Merging similar shapes, so that a column of codes gives a few lines and rare shapes remain visible.
 //!
-//! Shapes are only ever put together where the same characters are between their words. There, each word is
-//! looked at over all those values: where nearly all have one make (capitals, digits, a capital and then small
-//! letters), that make is kept by itself and the others are kept apart; where there are many, letters and digits
-//! are mixed there as a matter of course, and one set of kinds covers them. Lengths are then treated in the
-//! same way.
+//! Shapes are merged only if they have the same characters between their words. Each word position is examined over all values. If nearly
+//! all words there have one make (such as capitals, digits, or a capital followed by lowercase letters), that make stays separate from
+//! the others. If the makes vary, one set of kinds covers them. Lengths are treated in the same way.
 
 use std::collections::{BTreeMap, HashMap};
 
@@ -17,32 +14,32 @@ use super::shape::{Part, Shape};
 use super::shapes::{Entry, Shapes, slots};
 use crate::sightings::Sightings;
 
-/// A make of word that this share of values has is kept by itself.
+/// A make with at least this share of the values stays separate.
 const NEARLY_ALL: f64 = 0.95;
-/// Up to this number of makes that have nearly all values between them are kept by themselves too.
+/// Up to this many makes that share nearly all values also stay separate.
 const FEW: usize = 3;
-/// But only if each has this number of values on average: otherwise they are taken for chance.
+/// Each of them must have this many values on average; otherwise they may be chance.
 const EACH_HAS: u64 = 4;
-/// A length that this share of words has is kept by itself.
+/// A length with at least this share of the words stays separate.
 const STEADY: f64 = 0.9;
-/// Lengths that this share of words has are common where none is kept by itself.
+/// Lengths with at least this share are common if no length stays separate.
 const COMMON: f64 = 0.01;
 
-/// Values of close shapes.
+/// A merged shape with its values.
 #[derive(Debug, Clone)]
 pub struct Group {
-    /// What they have in common.
+    /// The merged shape.
     pub shape: Shape,
-    /// How many, and the first rows.
+    /// The number of values, and the first rows.
     pub seen: Sightings,
-    /// The first value, cut off where it is long.
+    /// The first value, shortened if long.
     pub example: String,
-    /// The keys of their shapes: of fine ones, and of coarse ones whose fine ones are not counted.
+    /// The keys of its fine shapes, and of coarse shapes without counted fine shapes.
     pub(super) keys: Vec<Box<[u8]>>,
 }
 
 impl Group {
-    /// Takes in another group.
+    /// Adds another group.
     fn add(&mut self, other: Group) {
         if other.seen.rows.first() < self.seen.rows.first() {
             self.example = other.example;
@@ -52,25 +49,25 @@ impl Group {
     }
 }
 
-/// A shape of the column, fine or coarse.
+/// A fine or coarse shape of the column.
 struct Member<'s> {
     slots: Vec<Slot>,
     key: &'s [u8],
     values: &'s Entry,
 }
 
-/// A word, or what is between two.
+/// A word, or the text between two words.
 struct Slot {
-    /// The kinds of its runs in their order; none where only the set of kinds is known.
+    /// The kinds of its runs in order; empty if only the set of kinds is known.
     make: Vec<Kinds>,
     kinds: Kinds,
-    /// The lengths of its runs; one where the runs are not known.
+    /// The lengths of its runs; a single one if the runs are unknown.
     widths: Vec<(usize, usize)>,
-    /// What is there if it is no word.
+    /// Its content, if it is not a word.
     what: Option<What>,
 }
 
-/// The groups, each as large as can be, in the order of their counts.
+/// The merged shapes, by count.
 pub fn groups(shapes: &Shapes) -> Vec<Group> {
     let mut by_skeleton: BTreeMap<Vec<Option<What>>, Vec<Member>> = BTreeMap::new();
     for member in members(shapes) {
@@ -83,7 +80,7 @@ pub fn groups(shapes: &Shapes) -> Vec<Group> {
             groups.extend(by_widths(members).into_iter().map(|members| group(&members)));
         }
     }
-    // Fine and coarse shapes may come to the same.
+    // A fine and a coarse shape can have the same text.
     let mut by_shape: IndexMap<Shape, Group> = IndexMap::new();
     for group in groups {
         match by_shape.entry(group.shape.clone()) {
@@ -98,7 +95,7 @@ pub fn groups(shapes: &Shapes) -> Vec<Group> {
     groups
 }
 
-/// Each fine shape by itself, in the order of their counts.
+/// The fine shapes, by count.
 pub fn each(shapes: &Shapes) -> Vec<Group> {
     let mut groups: Vec<_> = members(shapes).map(|member| group(&[member])).collect();
     sort(&mut groups);
@@ -143,7 +140,7 @@ fn kinds_of(what: &What) -> Option<Kinds> {
     if let What::Kind(kinds) = what { Some(*kinds) } else { None }
 }
 
-/// Parts members by the classes that their words fall in.
+/// Divides members by the classes of their words.
 fn by_kinds(members: Vec<Member<'_>>) -> Vec<Vec<Member<'_>>> {
     let count = members.first().map_or(0, |member| member.slots.len());
     let classes: Vec<HashMap<(Vec<Kinds>, Kinds), usize>> = (0..count).map(|slot| makes(&members, slot)).collect();
@@ -153,7 +150,7 @@ fn by_kinds(members: Vec<Member<'_>>) -> Vec<Vec<Member<'_>>> {
     })
 }
 
-/// Which makes of a word belong together: a class for each.
+/// A class for each word; words of one class belong together.
 fn makes(members: &[Member], slot: usize) -> HashMap<(Vec<Kinds>, Kinds), usize> {
     let mut counts: BTreeMap<(Vec<Kinds>, Kinds), u64> = BTreeMap::new();
     for member in members {
@@ -180,7 +177,7 @@ fn makes(members: &[Member], slot: usize) -> HashMap<(Vec<Kinds>, Kinds), usize>
             }
             continue;
         }
-        // Many makes: the commonest mixture takes all that it can be made of.
+        // With many makes, the most frequent mixture absorbs all makes that it contains.
         let mixture = left.iter().map(|((_, kinds), _)| *kinds).find(|kinds| kinds.is_mixed());
         let within = |kinds: Kinds| mixture.map_or(kinds == left[0].0.1, |mixture| kinds.is_within(mixture));
         let (taken, rest): (Vec<_>, Vec<_>) = left.iter().cloned().partition(|((_, kinds), _)| within(*kinds));
@@ -191,7 +188,7 @@ fn makes(members: &[Member], slot: usize) -> HashMap<(Vec<Kinds>, Kinds), usize>
     classes
 }
 
-/// Parts members by the lengths of their words, and of their runs where these are the same in all.
+/// Divides members by the lengths of their words, and of their runs if these match.
 fn by_widths(members: Vec<Member<'_>>) -> Vec<Vec<Member<'_>>> {
     let count = members.first().map_or(0, |member| member.slots.len());
     let same: Vec<bool> = (0..count).map(|slot| has_one_make(&members, slot)).collect();
@@ -226,7 +223,7 @@ fn has_one_make(members: &[Member], slot: usize) -> bool {
     })
 }
 
-/// Which lengths belong together.
+/// The ranges of lengths that belong together.
 fn width_ranges(counts: &BTreeMap<usize, u64>) -> Vec<(usize, usize)> {
     let total: u64 = counts.values().sum();
     let Some((&steady, &most)) = counts.iter().max_by_key(|(_, count)| **count) else { return Vec::new() };
@@ -237,7 +234,7 @@ fn width_ranges(counts: &BTreeMap<usize, u64>) -> Vec<(usize, usize)> {
         let mut common = counts.iter().filter(|(_, count)| is_common(**count)).map(|(width, _)| *width);
         let least = common.next().unwrap_or(steady);
         let most = common.next_back().unwrap_or(least);
-        // What hangs together with the common lengths is no exception.
+        // Lengths adjacent to common ones are not exceptions.
         let shorter = counts.keys().rev().filter(|width| **width < least);
         let longer = counts.keys().filter(|width| **width > most);
         let least = shorter.fold(least, |least, width| if least - width == 1 { *width } else { least });
@@ -257,7 +254,7 @@ fn width_ranges(counts: &BTreeMap<usize, u64>) -> Vec<(usize, usize)> {
     ranges
 }
 
-/// Parts members by a key, in the order in which keys are first met.
+/// Divides members by a key, in the order of first occurrence.
 fn part<'s>(members: Vec<Member<'s>>, key: impl Fn(&Member) -> Vec<usize>) -> Vec<Vec<Member<'s>>> {
     let mut parts: IndexMap<Vec<usize>, Vec<Member>> = IndexMap::new();
     for member in members {
@@ -272,7 +269,7 @@ impl Slot {
     }
 }
 
-/// What members have in common.
+/// The common shape of the members.
 fn group(members: &[Member]) -> Group {
     let count = members.first().map_or(0, |member| member.slots.len());
     let mut parts = Vec::new();

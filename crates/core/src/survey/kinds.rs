@@ -1,4 +1,4 @@
-//! The kinds of characters that shapes tell apart.
+//! The kinds of characters in shapes.
 
 use std::fmt;
 
@@ -7,16 +7,16 @@ use std::fmt;
 pub struct Kinds(u8);
 
 impl Kinds {
-    /// Capital letters of any script.
+    /// Uppercase letters of any script.
     pub const UPPER: Kinds = Kinds(1);
-    /// Small letters of any script.
+    /// Lowercase letters of any script.
     pub const LOWER: Kinds = Kinds(2);
     /// 0 to 9.
     pub const DIGIT: Kinds = Kinds(4);
-    /// Letters that have no case, or both.
+    /// Letters without case.
     pub const CASELESS: Kinds = Kinds(8);
 
-    /// The single kinds, in the order in which they are encoded.
+    /// The single kinds, in the order of their codes.
     pub const EACH: [Kinds; 4] = [Kinds::UPPER, Kinds::LOWER, Kinds::DIGIT, Kinds::CASELESS];
 
     /// The kind of a letter.
@@ -30,12 +30,12 @@ impl Kinds {
         }
     }
 
-    /// A number that tells sets apart.
+    /// A number that identifies the set.
     pub fn bits(self) -> u8 {
         self.0
     }
 
-    /// Those of both sets.
+    /// The union of both sets.
     pub fn with(self, other: Kinds) -> Kinds {
         Kinds(self.0 | other.0)
     }
@@ -50,12 +50,12 @@ impl Kinds {
         self.0.count_ones() > 1
     }
 
-    /// Whether digits are among them.
+    /// Whether it contains digits.
     pub fn has_digits(self) -> bool {
         Kinds::DIGIT.is_within(self)
     }
 
-    /// The letter that stands for the set in a shape.
+    /// The letter for the set in a shape.
     pub fn symbol(self) -> char {
         match (self, self.has_digits()) {
             (Kinds::UPPER, _) => 'U',
@@ -68,7 +68,7 @@ impl Kinds {
         }
     }
 
-    /// The largest set that a letter of a shape stands for.
+    /// The set for a letter of a shape.
     pub fn of_symbol(symbol: char) -> Option<Kinds> {
         Some(match symbol {
             'U' => Kinds::UPPER,
@@ -82,7 +82,7 @@ impl Kinds {
         })
     }
 
-    /// What a letter of a shape means, for the line under the shapes.
+    /// The meaning of a letter, for the legend.
     pub fn meaning(symbol: char) -> &'static str {
         match symbol {
             'U' => "uppercase letters",
@@ -95,7 +95,7 @@ impl Kinds {
         }
     }
 
-    /// The class of the phrase language that holds these kinds and no others that are told apart here.
+    /// The smallest class of the phrase language that contains these kinds.
     pub fn class(self) -> &'static str {
         match (self, self.has_digits()) {
             (Kinds::UPPER, _) => "uppercase",
@@ -109,7 +109,7 @@ impl Kinds {
     }
 }
 
-/// As one character of the set is called: `a digit`, `uppercase or digit`.
+/// The set in words: `a digit`, `uppercase or digit`.
 impl fmt::Display for Kinds {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         f.write_str(match self.symbol() {

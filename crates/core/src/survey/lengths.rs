@@ -1,33 +1,33 @@
-//! How long values are, in characters.
+//! Lengths of values in characters.
 
-/// Lengths up to here are counted one by one; longer ones by powers of two.
+/// Lengths up to this limit are counted separately; longer ones by powers of two.
 const EACH: usize = 4096;
 
-/// How long values are, in characters.
+/// The distribution of lengths, in characters.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 #[cfg_attr(feature = "cutlist", derive(serde::Serialize, serde::Deserialize))]
 pub struct Lengths {
     counts: Vec<u64>,
-    /// Index n: lengths from 2ⁿ to 2ⁿ⁺¹ − 1, of those beyond [`EACH`].
+    /// Index n counts lengths from 2ⁿ to 2ⁿ⁺¹ − 1 beyond [`EACH`].
     longer: Vec<u64>,
     least: usize,
     most: usize,
     values: u64,
 }
 
-/// A bar of the histogram: lengths from one to another, and how many values have them.
+/// A bar of the histogram.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Bar {
     /// The shortest length.
     pub from: usize,
     /// The longest length.
     pub to: usize,
-    /// Values.
+    /// The number of values.
     pub count: u64,
 }
 
 impl Lengths {
-    /// Observes a value of `length` characters.
+    /// Counts a value of `length` characters.
     #[inline]
     pub fn observe(&mut self, length: usize) {
         if self.values == 0 {
@@ -71,26 +71,25 @@ impl Lengths {
         }
     }
 
-    /// How many values there are.
+    /// The number of values.
     #[cfg(feature = "cutlist")]
     pub(super) fn values(&self) -> u64 {
         self.values
     }
 
-    /// Whether what was read may have been counted.
+    /// Whether deserialized counts are consistent.
     #[cfg(feature = "cutlist")]
     pub(super) fn is_sound(&self) -> bool {
         let all = self.counts.iter().chain(&self.longer).try_fold(0_u64, |all, count| all.checked_add(*count));
         all == Some(self.values) && self.counts.len() <= EACH + 1 && self.longer.len() <= 63 && self.least <= self.most
     }
 
-    /// The shortest and the longest; `None` where nothing was observed.
+    /// The shortest and longest length; `None` without values.
     pub fn range(&self) -> Option<(usize, usize)> {
         (self.values > 0).then_some((self.least, self.most))
     }
 
-    /// The length in the middle: half of the values are as long or shorter. Beyond 4096 characters, the power
-    /// of two below it.
+    /// The median length. Beyond 4096 characters, the power of two below it.
     pub fn median(&self) -> Option<usize> {
         let mut before = 0;
         let middle = self.values.div_ceil(2);
@@ -100,12 +99,12 @@ impl Lengths {
         })
     }
 
-    /// The commonest length and how many values have it; of two, the longer.
+    /// The most frequent length and its count; the longer one in a tie.
     pub fn commonest(&self) -> Option<(usize, u64)> {
         self.all().filter(|bar| bar.from == bar.to).max_by_key(|bar| bar.count).map(|bar| (bar.from, bar.count))
     }
 
-    /// The histogram in at most `most` bars: one a length where that is enough, else each as wide as the others.
+    /// The histogram with at most `most` bars: one per length if possible, otherwise of equal width.
     pub fn bars(&self, most: usize) -> Vec<Bar> {
         let all: Vec<Bar> = self.all().collect();
         let (Some(first), Some(last)) = (all.first(), all.last()) else { return Vec::new() };

@@ -1,8 +1,7 @@
-//! What is in a column, before any rule is written: lengths, shapes, delimiters, positions, oddities.
+//! Surveys of columns: lengths, shapes, delimiters, positions and unusual characters.
 //!
-//! Everything is kept up to a bound, so that memory does not grow with the number of rows, and everything that is kept
-//! depends on the set of the rows alone: surveys of parts of a column merge to the survey of the whole, in whatever
-//! order ([`Survey::merge`]).
+//! All limits depend only on the set of rows, so surveys of parts merge to the survey of the whole in any order ([`Survey::merge`]).
+//! Memory does not grow with the number of rows.
 
 #[cfg(feature = "cutlist")]
 mod against;
@@ -47,17 +46,17 @@ use values::Values;
 use crate::sightings::{ROWS, Sightings};
 use crate::text::blank::is_blank;
 
-/// How much of a column is kept.
+/// The level of detail.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Depth {
-    /// Enough for a line. No delimiters, positions and sample.
+    /// One line per column, without delimiters, positions and sample.
     Brief,
-    /// Enough for a page.
+    /// A page per column.
     Full,
 }
 
 impl Depth {
-    /// The memory of a column in bytes, if it is not limited.
+    /// The memory of a column in bytes, without a limit.
     pub fn bytes(self) -> usize {
         match self {
             Depth::Brief => 2 << 20,
@@ -66,17 +65,17 @@ impl Depth {
     }
 }
 
-/// With little memory, a survey halves the number of values and shapes up to this many times. The rest is enough to save the survey.
+/// With little memory, a survey halves its limits up to this many times. The rest is enough to save the survey.
 const MOST_HALVINGS: u32 = 3;
 
 /// Estimated overhead of an allocation, in bytes.
 const ALLOCATION: usize = 16;
-/// Rows of a sample.
+/// Number of rows in a sample.
 const SAMPLE: usize = 2000;
-/// A share of values that share a length, at which positions are worth a map.
+/// Positions are shown if at least this share of the values has one length.
 const STEADY: f64 = 0.6;
 
-/// A column as it is surveyed, and what was found.
+/// The survey of a column.
 ///
 /// ```
 /// use keen_notch_core::survey::{Depth, Survey};
@@ -93,11 +92,11 @@ const STEADY: f64 = 0.6;
 pub struct Survey {
     /// The number of rows.
     pub rows: u64,
-    /// Rows with nothing but white space.
+    /// Rows that are empty or white space.
     pub blank: Sightings,
-    /// Of those, rows with white space.
+    /// The rows among them that are white space.
     pub spaces_only: u64,
-    /// The lengths of the values that are not blank, in characters.
+    /// The lengths of values with text, in characters.
     pub lengths: Lengths,
     different: Values,
     shapes: Shapes,
@@ -108,13 +107,13 @@ pub struct Survey {
 }
 
 impl Survey {
-    /// A survey of no rows so far.
+    /// An empty survey.
     pub fn new(depth: Depth) -> Survey {
         Survey::within(depth, usize::MAX)
     }
 
-    /// Creates an empty survey for about `bytes` of memory. With less memory it keeps fewer values and shapes, down to an eighth.
-    /// [`Survey::bytes`] has the memory that it uses.
+    /// An empty survey for about `bytes` of memory. With less memory it keeps fewer values and shapes, down to an eighth.
+    /// [`Survey::bytes`] returns the memory in use.
     pub fn within(depth: Depth, bytes: usize) -> Survey {
         let (values, shapes) = match depth {
             Depth::Brief => (10_000, 500),
@@ -136,7 +135,7 @@ impl Survey {
         }
     }
 
-    /// Observes the value of a row. Rows come in the order of their numbers.
+    /// Observes the value of a row. Row numbers must not decrease.
     #[inline]
     pub fn observe(&mut self, row: u64, value: &str) {
         self.rows += 1;
@@ -160,7 +159,7 @@ impl Survey {
         }
     }
 
-    /// Observes `rows` empty values; the first is in row `first`.
+    /// Observes `rows` empty values, starting at row `first`.
     pub fn observe_empty(&mut self, first: u64, rows: usize) {
         self.rows += rows as u64;
         self.blank.append(&Sightings { count: rows as u64, rows: (first..).take(rows.min(ROWS)).collect() }, 0);
@@ -173,8 +172,8 @@ impl Survey {
         size_of::<Survey>() + self.different.bytes() + self.shapes.bytes() + self.lengths.bytes() + places + sample
     }
 
-    /// Adds a survey of the same depth of other rows of the column, which are numbered with those of this one. The result
-    /// is what one survey of all rows gives, whatever the parts and their order.
+    /// Adds a survey of other rows of the column, with the same depth and a common row numbering. The result equals a survey of all rows,
+    /// for any parts in any order.
     pub fn merge(&mut self, other: Survey) {
         self.rows += other.rows;
         self.blank.add(&other.blank);
@@ -191,12 +190,12 @@ impl Survey {
         }
     }
 
-    /// Values that are not blank.
+    /// The number of values with text.
     pub fn values(&self) -> u64 {
         self.rows - self.blank.count
     }
 
-    /// The number of different values that are not blank.
+    /// The number of distinct values with text.
     pub fn distinct(&self) -> Count {
         match self.different.count() {
             Count::About(count) => Count::About(count.min(self.values())),
@@ -209,55 +208,54 @@ impl Survey {
         self.different.error()
     }
 
-    /// Whether how often each value came is known: there are not too many different ones.
+    /// Whether the frequency of each value is known, because there are few enough distinct values.
     pub fn counts_each(&self) -> bool {
         self.different.counts_each()
     }
 
-    /// The most frequent values, at most `most` of them. Where there are too many different values to count each, those that
-    /// are frequent in a sample of the rows, with estimates; none then for a survey in brief.
+    /// The `most` most frequent values. With too many distinct values, estimates from a sample of the rows; then empty for a brief
+    /// survey.
     pub fn frequent(&self, most: usize) -> Vec<Frequent> {
         self.different.top(most).unwrap_or_else(|| values::top_of_sample(&self.sample(), self.values(), most))
     }
 
-    /// Rows that are spread over the column, in their order: at most 2000, with values of up to 4096 bytes. None for a
-    /// survey in brief.
+    /// Rows spread over the column, in order: at most 2000, with values of up to 4096 bytes. Empty for a brief survey.
     pub fn sample(&self) -> Vec<Row> {
         self.sample.as_ref().map(Sample::rows).unwrap_or_default()
     }
 
-    /// Shapes, close ones together; the commonest first.
+    /// The merged shapes, the most frequent first.
     pub fn groups(&self) -> Vec<Group> {
         group::groups(&self.shapes)
     }
 
-    /// Every shape by itself; the commonest first.
+    /// The fine shapes, the most frequent first.
     pub fn fine_groups(&self) -> Vec<Group> {
         group::each(&self.shapes)
     }
 
-    /// Values whose shapes are not kept: those with the most parts.
+    /// Values whose shapes were dropped because they have too many parts.
     pub fn other_shapes(&self) -> &Sightings {
         &self.shapes.others
     }
 
-    /// Whether there were more fine shapes than are kept, so that some are counted together.
+    /// Whether some fine shapes are counted together because of the limit.
     pub fn shapes_overflowed(&self) -> bool {
         !self.shapes.merged().is_empty()
     }
 
-    /// Invisible and look-alike characters and the like, and where they are.
+    /// Invisible characters, look-alikes and unexpected spaces, with their rows.
     pub fn oddities(&self) -> Vec<(Oddity, Sightings)> {
         self.oddities.all().map(|(oddity, seen)| (oddity, seen.clone())).collect()
     }
 
-    /// What values may be divided at, the steadiest first.
+    /// Possible delimiters, the most regular first.
     pub fn delimiters(&self) -> Vec<Delimiter> {
         self.shapes.delimiters().all(self.values())
     }
 
-    /// What is at each position of the values of the commonest length, where most have that and it is more than one
-    /// character. `None` for a survey in brief.
+    /// The characters at each position of values with the most frequent length, if most values have that length and it is more than one.
+    /// `None` for a brief survey.
     pub fn positions(&self) -> Option<(usize, Vec<Position>)> {
         let (length, count) = self.lengths.commonest()?;
         if length < 2 || (count as f64) < STEADY * self.values() as f64 {
@@ -267,14 +265,14 @@ impl Survey {
         (!positions.is_empty()).then_some((length, positions))
     }
 
-    /// Finds the rows of groups once a column has been surveyed.
+    /// Prepares a search for the values of some groups.
     pub fn members(&self, groups: &[Group]) -> Members {
         let keys = groups.iter().flat_map(|group| group.keys.iter().cloned());
         Members { keys: keys.collect(), encoder: Encoder::default(), slots: Slots::default() }
     }
 }
 
-/// Tells which values belong to some groups.
+/// Decides whether values belong to some groups.
 ///
 /// ```
 /// use keen_notch_core::survey::{Depth, Survey};

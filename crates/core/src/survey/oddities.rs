@@ -1,4 +1,4 @@
-//! Invisible and look-alike characters, and spaces where none are expected.
+//! Unusual characters: invisible ones, look-alikes and unexpected spaces.
 
 use std::collections::BTreeMap;
 
@@ -6,26 +6,26 @@ use crate::sightings::Sightings;
 use crate::text::look_alikes::{latin_of, looks_like};
 use crate::text::{characters, names};
 
-/// Different characters of each kind of oddity that are told apart: those with the lowest code points.
+/// Maximum number of characters for each kind; those with the lowest code points are kept.
 const MOST: usize = 50;
 
-/// Something in a value that a reader does not notice.
+/// A property of a value that readers overlook.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
 #[cfg_attr(feature = "cutlist", derive(serde::Serialize, serde::Deserialize))]
 pub enum Oddity {
-    /// White space before the first other character.
+    /// White space at the start.
     SpaceAtStart,
-    /// White space after the last other character.
+    /// White space at the end.
     SpaceAtEnd,
-    /// Two or more spaces in a row within the value.
+    /// Two or more spaces in a row inside the value.
     DoubleSpace,
-    /// Anything else that shows nothing: no-break spaces, tabs, line breaks, joiners.
+    /// Another invisible character: a no-break space, tab, line break or joiner.
     Unseen(char),
-    /// Something that looks like a character of the keyboard.
+    /// A look-alike of a keyboard character.
     LooksLike(char, char),
-    /// A mark that is a code point of its own on the letter before it.
+    /// A combining mark after a letter.
     Combining(char),
-    /// Oddities beyond the number that is told apart.
+    /// Further characters beyond the maximum.
     Others,
 }
 
@@ -43,16 +43,15 @@ impl std::fmt::Display for Oddity {
     }
 }
 
-/// The oddities of a column.
+/// The unusual characters of a column.
 #[derive(Debug, Clone, Default)]
 pub struct Oddities {
     seen: BTreeMap<Oddity, Sightings>,
-    /// Those of the value at hand.
     here: Vec<Oddity>,
 }
 
 impl Oddities {
-    /// Looks at a value. Each kind of oddity counts once a value.
+    /// Examines a value. Each kind counts once per value.
     pub fn look(&mut self, row: u64, value: &str) {
         let mut here = std::mem::take(&mut self.here);
         here.clear();
@@ -68,12 +67,12 @@ impl Oddities {
         self.here = here;
     }
 
-    /// Adds what was seen in other values.
+    /// Adds the observations of other values.
     pub fn merge(&mut self, other: &Oddities) {
         other.seen.iter().for_each(|(oddity, seen)| self.add(*oddity, seen));
     }
 
-    /// Where there are more of a kind than are told apart, the last goes to the others.
+    /// Beyond the maximum, the character with the highest code point joins the others.
     pub(super) fn add(&mut self, oddity: Oddity, seen: &Sightings) {
         self.seen.entry(oddity).or_default().add(seen);
         let alike = |other: &&Oddity| std::mem::discriminant(*other) == std::mem::discriminant(&oddity);
@@ -86,7 +85,7 @@ impl Oddities {
         }
     }
 
-    /// The oddities and where they were seen.
+    /// All kinds with their rows.
     pub fn all(&self) -> impl Iterator<Item = (Oddity, &Sightings)> {
         self.seen.iter().map(|(oddity, seen)| (*oddity, seen))
     }
@@ -107,7 +106,7 @@ fn find(value: &str, here: &mut Vec<Oddity>) {
         return;
     }
     let letters = || value.chars().filter(|c| c.is_alphabetic());
-    // A letter that looks like a Latin one is odd among Latin ones, and where no letter tells which script it is.
+    // A letter that resembles a Latin one is unusual among Latin letters, and where no other letter shows the script.
     let is_latin = letters().any(|c| c.is_ascii()) || letters().all(|c| latin_of(c).is_some());
     for range in characters::ranges(value) {
         let character = &value[range];

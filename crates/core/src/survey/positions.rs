@@ -1,4 +1,4 @@
-//! What is at each position of values of one length.
+//! The characters at each position, for values of one length.
 
 use std::collections::BTreeMap;
 
@@ -7,28 +7,28 @@ use super::kinds::Kinds;
 use crate::sightings::{ROWS, Sightings};
 use crate::text::characters;
 
-/// The longest values that have a map, in characters.
+/// Maximum length with position counts, in characters.
 pub const MOST: usize = 120;
-/// Different characters beyond ASCII at one position that are told apart: those with the lowest code points.
+/// Maximum number of characters beyond ASCII per position; those with the lowest code points are kept.
 const CHARACTERS: usize = 24;
-/// A letter or digit that a smaller share of values has at a position goes to its kind.
+/// A letter or digit with a smaller share at a position is counted as its kind.
 const NEARLY_ALWAYS: f64 = 0.9;
 
-/// What is at one position.
+/// A position.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Position {
-    /// What is there, with how often; the commonest first.
+    /// The contents and their counts, the most frequent first.
     pub contents: Vec<(Content, Sightings)>,
 }
 
-/// What may be at a position.
+/// The content of a position.
 #[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub enum Content {
     /// This character.
     Character(String),
     /// A letter or digit of this kind.
     Kind(Kinds),
-    /// A character beyond those that are told apart, neither letter nor digit.
+    /// Another character beyond the maximum.
     Other,
 }
 
@@ -39,25 +39,24 @@ impl Position {
     }
 }
 
-/// The characters at each position of the values of a column, for each of their lengths.
+/// The characters at each position, by length of the value.
 #[derive(Debug, Clone, Default)]
 pub struct Places {
     by_length: BTreeMap<usize, Vec<Place>>,
 }
 
-/// The characters at one position.
 #[derive(Debug, Clone)]
 struct Place {
-    /// How often each ASCII character was there.
+    /// Counts by ASCII character.
     plain: [u64; 128],
-    /// The first rows of those, by their bytes.
+    /// The first rows of each, by byte.
     rows: BTreeMap<u8, Vec<u64>>,
-    /// Whatever else was there.
+    /// Other contents.
     others: BTreeMap<Content, Sightings>,
 }
 
 impl Places {
-    /// Observes a value of `length` characters; `plain` where each of them is one byte.
+    /// Observes a value of `length` characters; `plain` if every character is one byte.
     #[inline]
     pub fn observe(&mut self, row: u64, value: &str, length: usize, plain: bool) {
         if length > MOST {
@@ -76,7 +75,7 @@ impl Places {
         }
     }
 
-    /// Adds what was at the positions of other values.
+    /// Adds the observations of other values.
     pub fn merge(&mut self, other: Places) {
         for (length, others) in other.by_length {
             match self.by_length.get_mut(&length) {
@@ -88,12 +87,12 @@ impl Places {
 
     /// Estimated memory in bytes.
     pub fn bytes(&self) -> usize {
-        // Allows for a few characters at each position.
+        // Allows for a few characters per position.
         const PLACE: usize = size_of::<Place>() + 512;
         self.by_length.values().map(|places| places.len() * PLACE).sum()
     }
 
-    /// What is at each position of the values of a length.
+    /// The content of each position, for values of a length.
     pub fn positions(&self, length: usize) -> Vec<Position> {
         self.by_length.get(&length).into_iter().flatten().map(Place::position).collect()
     }
@@ -123,7 +122,7 @@ impl Place {
         }
     }
 
-    /// Where more characters are there than are told apart, the last one goes to its kind.
+    /// Beyond the maximum, the character with the highest code point is counted as its kind.
     fn add(&mut self, content: Content, seen: &Sightings) {
         self.others.entry(content).or_default().add(seen);
         let is_character = |content: &&Content| matches!(content, Content::Character(_));
@@ -150,7 +149,7 @@ impl Place {
         other.others.into_iter().for_each(|(content, seen)| self.add(content, &seen));
     }
 
-    /// Letters and digits that are not nearly always the same go to their kinds.
+    /// Letters and digits without a clear majority are counted as their kinds.
     fn position(&self) -> Position {
         let seen = (0u8..).zip(self.plain).filter(|(_, count)| *count > 0);
         let plain = seen.map(|(byte, count)| {

@@ -1,11 +1,11 @@
-//! A bounded number of rows, spread over a column of any length.
+//! A bounded sample of rows, spread over a column of any length.
 
 use std::collections::BinaryHeap;
 use std::hash::BuildHasher;
 
 use foldhash::quality::FixedState;
 
-/// The longest value that is kept, in bytes: longer ones are no codes.
+/// Maximum size of a sampled value, in bytes; longer values are not codes.
 pub const LONGEST: usize = 4096;
 
 /// A row of the sample.
@@ -17,24 +17,24 @@ pub struct Row {
     pub value: String,
 }
 
-/// The rows whose numbers have the smallest hashes: each row is as likely to be kept as any other, the same column gives
-/// the same sample, and samples of parts merge to the sample of the whole.
+/// The rows whose numbers have the smallest hashes. Each row is equally likely, the same column gives the same sample, and samples of
+/// parts merge to the sample of the whole.
 #[derive(Debug, Clone)]
 pub struct Sample {
     most: usize,
     /// The bytes of the values.
     width: usize,
-    /// Each with the hash of its number; the largest first.
+    /// Entries with the hash of the row number, the largest first.
     kept: BinaryHeap<(u64, u64, String)>,
 }
 
 impl Sample {
-    /// Keeps at most `most` rows.
+    /// A sample of at most `most` rows.
     pub fn new(most: usize) -> Sample {
         Sample { most, width: 0, kept: BinaryHeap::new() }
     }
 
-    /// Observes the value of a row, which is not blank.
+    /// Observes the value of a row. It must not be blank.
     pub fn observe(&mut self, row: u64, value: &str) {
         let hash = FixedState::default().hash_one(row);
         let is_beyond = self.kept.len() >= self.most && self.kept.peek().is_none_or(|(largest, ..)| hash >= *largest);
@@ -44,7 +44,7 @@ impl Sample {
         self.keep(hash, row, value.to_owned());
     }
 
-    /// Adds a sample of the same size of other rows, which are numbered with those of this one.
+    /// Adds a sample of the same size of other rows, with a common row numbering.
     pub fn merge(&mut self, other: Sample) {
         other.kept.into_iter().for_each(|(hash, row, value)| self.keep(hash, row, value));
     }
@@ -64,7 +64,7 @@ impl Sample {
         self.width + self.kept.capacity() * size_of::<(u64, u64, String)>()
     }
 
-    /// The rows, from the first to the last.
+    /// The rows in order.
     pub fn rows(&self) -> Vec<Row> {
         let mut rows: Vec<Row> = self.kept.iter().map(|(_, row, value)| Row { row: *row, value: value.clone() }).collect();
         rows.sort_by_key(|row| row.row);

@@ -1,7 +1,7 @@
-//! A survey as it is saved: small, without the values of the column, and such that those of parts can be merged to that of the whole.
+//! Saved surveys: small, without the values of the column, and mergeable.
 //!
-//! What is saved is a survey with lower limits, into which the survey that was made is merged. Since its state depends on the set of the rows
-//! alone, it makes no difference whether parts are merged before they are saved, or after.
+//! Saving merges a survey into one with lower limits. Its state depends only on the set of rows, so merging before or after saving gives
+//! the same result.
 
 use serde::{Deserialize, Serialize};
 
@@ -14,40 +14,39 @@ use super::{Encoder, Survey};
 use crate::sightings::Sightings;
 use crate::summary::{Apart, Input, take_inputs};
 
-/// Rows and characters beyond which nothing that was saved goes.
+/// Upper limit for all saved counts of rows and characters.
 const MOST: usize = 1 << 48;
 
-/// The version of what is saved: it grows when a key changes its meaning or goes.
+/// The version of the format. It increases when a key changes its meaning or disappears.
 pub const VERSION: u32 = 1;
 
-/// Different values up to which their number is exact.
+/// The number of distinct values is exact up to this limit.
 const VALUES: usize = 200;
-/// Shapes that are counted one by one. It is one of the limits that a larger survey comes to by halving its own, so that both merge the
-/// same shapes.
+/// Maximum number of separate shapes. A larger survey reaches it by halving its own limit, so both merge the same shapes.
 const SHAPES: usize = 62;
 
-/// The surveys of some columns, saved. Rows are counted from 1 over all inputs.
+/// The saved surveys of some columns. Rows are numbered over all inputs, from 1.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Saved {
-    /// The [`VERSION`] of its keys.
+    /// The [`VERSION`].
     pub version: u32,
-    /// That it is a survey.
+    /// Identifies the file as a survey.
     pub kind: Kind,
     /// The version of the program.
     pub program: String,
-    /// The pieces that were surveyed, a line each; none where columns were.
+    /// The surveyed pieces, one per line; empty for columns.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub asked: Vec<String>,
-    /// Which part of the inputs was read, where not all was.
+    /// The part of the inputs, for a survey with `--part`.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub part: Option<crate::summary::Part>,
-    /// What was read, in its order.
+    /// The inputs in order.
     pub inputs: Vec<Input>,
     /// The columns.
     pub columns: Vec<SavedColumn>,
 }
 
-/// What is saved.
+/// The kind of file.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "lowercase")]
 pub enum Kind {
@@ -55,29 +54,29 @@ pub enum Kind {
     Survey,
 }
 
-/// The survey of a column, saved.
+/// The saved survey of a column.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct SavedColumn {
-    /// What it is called.
+    /// The label of the column.
     pub column: String,
     /// The number of rows.
     pub rows: u64,
-    /// Rows with nothing but white space.
+    /// Rows that are empty or white space.
     pub blank: Sightings,
-    /// Of those, rows with white space.
+    /// The rows among them that are white space.
     pub white_space_only: u64,
-    /// How long values are.
+    /// The lengths of values.
     pub lengths: Lengths,
-    /// How many different ones there are.
+    /// The distinct values.
     pub distinct: SavedValues,
     /// Their shapes.
     pub shapes: SavedShapes,
-    /// Invisible and look-alike characters and the like.
+    /// Unusual characters.
     pub odd: Vec<(Oddity, Sightings)>,
 }
 
 impl SavedColumn {
-    /// What is saved of the survey of a column. Examples are values, which stay where they are unless they are asked for.
+    /// Saves the survey of a column. Example values are included only on request.
     pub fn new(column: &str, survey: &Survey, with_examples: bool) -> SavedColumn {
         let mut small = empty();
         small.merge(survey.clone());
@@ -93,7 +92,7 @@ impl SavedColumn {
         }
     }
 
-    /// Whether its counts may be those of rows: nothing is counted more often than there are rows.
+    /// Whether the counts are consistent with the number of rows.
     fn is_sound(&self) -> bool {
         let of_shapes = self.shapes.one_by_one.iter().chain(&self.shapes.together);
         let widths = of_shapes.clone().flat_map(|shape| &shape.widths).all(|(least, most)| *least <= *most && *most < MOST);
@@ -108,7 +107,7 @@ impl SavedColumn {
             && widths
     }
 
-    /// The survey that was saved.
+    /// The survey.
     pub fn survey(&self) -> Survey {
         let mut oddities = Oddities::default();
         self.odd.iter().for_each(|(oddity, seen)| oddities.add(*oddity, seen));
@@ -125,7 +124,7 @@ impl SavedColumn {
     }
 }
 
-/// An empty survey with the limits of what is saved.
+/// An empty survey with the limits of saved ones.
 fn empty() -> Survey {
     Survey {
         rows: 0,
@@ -142,15 +141,15 @@ fn empty() -> Survey {
 }
 
 impl Saved {
-    /// Whether it may have been saved: what was changed by hand may count more than there are rows.
+    /// Whether the counts are consistent. An edited file may not be.
     pub fn is_sound(&self) -> bool {
         self.columns.iter().all(SavedColumn::is_sound)
     }
 
-    /// Adds what was saved of the rows that come after these.
+    /// Adds the saved survey of the rows that follow.
     ///
     /// # Errors
-    /// Where they are not of one table, or were made by different versions.
+    /// The tables or the versions differ.
     pub fn append(&mut self, later: Saved) -> Result<(), Apart> {
         if self.program != later.program {
             return Err(Apart::Programs(self.program.clone(), later.program));
@@ -172,7 +171,7 @@ impl Saved {
 }
 
 impl SavedColumn {
-    /// The same with its row numbers raised by `before`.
+    /// The same with row numbers increased by `before`.
     fn shifted(&self, before: u64) -> SavedColumn {
         let mut shifted = self.clone();
         let shift = |seen: &mut Sightings| seen.rows.iter_mut().for_each(|row| *row = row.saturating_add(before));
@@ -184,12 +183,12 @@ impl SavedColumn {
 }
 
 impl Delimiters {
-    /// Calls `see` with all that was seen.
+    /// Calls `see` with each set of rows.
     pub(super) fn each_seen(&mut self, mut see: impl FnMut(&mut Sightings)) {
         self.counts.values_mut().flat_map(|counts| counts.values_mut()).for_each(&mut see);
     }
 
-    /// How many values each was seen in.
+    /// The number of values of each set.
     fn counts(&self) -> impl Iterator<Item = u64> {
         self.counts.values().flat_map(|counts| counts.values()).map(|seen| seen.count)
     }
@@ -233,13 +232,13 @@ mod tests {
             let (first, second) = (cut(at.0).min(cut(at.1)), cut(at.0).max(cut(at.1)));
             let mut merged = saved("stream", &values[..first], Depth::Full);
             for part in [&values[first..second], &values[second..]] {
-                // What was saved is read again as it was.
+                // Reading returns what was saved.
                 let text = serde_json::to_string(&saved("stream", part, Depth::Brief)).unwrap();
                 merged.append(serde_json::from_str(&text).unwrap()).unwrap();
             }
             let whole = saved("stream", &values, Depth::Full);
             prop_assert_eq!(&merged, &whole);
-            // It shows what a survey shows, as far as there is room.
+            // It shows the same as the survey, within its limits.
             let (small, large) = (whole.columns[0].survey(), surveyed(1, &values, Depth::Full));
             prop_assert_eq!((small.rows, &small.blank, small.lengths.range()), (large.rows, &large.blank, large.lengths.range()));
             prop_assert_eq!(small.oddities(), large.oddities());

@@ -1,4 +1,4 @@
-//! Shapes as they are written: `U3-d8-X4`.
+//! The notation of shapes: `U3-d8-X4`.
 
 use std::fmt;
 
@@ -6,32 +6,32 @@ use super::fine::{FineRun, What};
 use super::kinds::Kinds;
 use crate::text::names::stand_in;
 
-/// What values look like: parts from left to right.
+/// A shape: parts from left to right.
 #[derive(Debug, Clone, PartialEq, Eq, Hash, Default)]
 pub struct Shape {
-    /// The parts; none for a blank value.
+    /// The parts; empty for a blank value.
     pub parts: Vec<Part>,
 }
 
 /// A part of a shape.
 #[derive(Debug, Clone, PartialEq, Eq, Hash)]
 pub struct Part {
-    /// What it is made of.
+    /// Its content.
     pub what: What,
-    /// The fewest characters.
+    /// The minimum number of characters.
     pub least: usize,
-    /// The most characters.
+    /// The maximum number of characters.
     pub most: usize,
 }
 
 impl Shape {
-    /// The shape that only values of these runs have.
+    /// The shape of exactly these runs.
     pub fn fine(runs: &[FineRun]) -> Shape {
         let part = |run: &FineRun| Part { what: run.what.clone(), least: run.count, most: run.count };
         Shape { parts: runs.iter().map(part).collect() }
     }
 
-    /// Reads a shape as it is written. `None` where it is none.
+    /// Parses a shape; `None` if it is invalid.
     ///
     /// ```
     /// use keen_notch_core::survey::{Shape, runs_of};
@@ -62,12 +62,12 @@ impl Shape {
         (!parts.is_empty()).then_some(Shape { parts })
     }
 
-    /// Whether values of these runs have the shape.
+    /// Whether values of these runs match the shape.
     pub fn has(&self, runs: &[FineRun]) -> bool {
         fits(&self.parts, runs)
     }
 
-    /// Whether all values of the other shape have this one.
+    /// Whether all values of the other shape match this one.
     pub fn has_shape(&self, other: &Shape) -> bool {
         let runs = |count: fn(&Part) -> usize| -> Vec<FineRun> {
             other.parts.iter().map(|part| FineRun { what: part.what.clone(), count: count(part) }).collect()
@@ -75,7 +75,7 @@ impl Shape {
         self.has(&runs(|part| part.least)) && self.has(&runs(|part| part.most))
     }
 
-    /// The letters in the shape that stand for kinds.
+    /// The letters for kinds in the shape.
     pub fn symbols(&self) -> impl Iterator<Item = char> + '_ {
         self.parts.iter().filter_map(|part| match &part.what {
             What::Kind(kinds) => Some(kinds.symbol()),
@@ -84,7 +84,7 @@ impl Shape {
     }
 }
 
-/// The counts at the start of a text: `8`, `2..5`, or none for 1. And what comes after them.
+/// The counts at the start of a text, and the rest: `8`, `2..5`, or an absent count for 1.
 fn counts(text: &str) -> Option<(usize, usize, &str)> {
     let number = |text: &str| {
         let digits = text.bytes().take_while(u8::is_ascii_digit).count();
@@ -98,7 +98,7 @@ fn counts(text: &str) -> Option<(usize, usize, &str)> {
     (least <= most).then_some((least, most, &after[after.len() - left..]))
 }
 
-/// Whether runs can be dealt out to the parts, each of which takes as many as it allows.
+/// Whether the runs can be assigned to the parts within their limits.
 fn fits(parts: &[Part], runs: &[FineRun]) -> bool {
     let [part, parts @ ..] = parts else { return runs.is_empty() };
     if part.what == What::Rest {
@@ -124,7 +124,7 @@ fn fits(parts: &[Part], runs: &[FineRun]) -> bool {
     false
 }
 
-/// With spaces at its ends, and everything else that is unseen, as visible stand-ins.
+/// Spaces at the ends and invisible characters appear as visible marks.
 impl fmt::Display for Shape {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         let last = self.parts.len().saturating_sub(1);

@@ -1,10 +1,9 @@
-//! The shapes of a column, counted in bounded memory, with the same result in whatever order and parts values come.
+//! The shapes of a column in bounded memory. The result does not depend on the order of the values or on how they are divided.
 //!
-//! A fine shape is counted under its coarse one, which knows what is between the words and of which kinds these are. Where
-//! a coarse shape has more fine ones than a limit, only the coarse one is counted. The limit starts at the bound of
-//! the whole and is halved when that bound is passed. What decides, the number of different fine shapes of each coarse
-//! one, never falls as more values come: so the limit, and what is counted under it, depends on the set of the
-//! values alone. At last only the simplest coarse shapes are kept, which is a matter of the set as well.
+//! A fine shape belongs to a coarse shape, which has the same characters between its words and the same kinds in them. If a coarse shape
+//! has more fine shapes than a limit, only the coarse shape is counted. The limit is halved whenever the total exceeds its bound. The
+//! number of distinct fine shapes never decreases as values arrive, so the final limit depends only on the set of values. Finally, only
+//! the simplest coarse shapes are kept, which also depends only on the set.
 
 use std::collections::{BTreeMap, HashMap, HashSet};
 
@@ -16,7 +15,6 @@ use super::kinds::Kinds;
 use crate::sightings::Sightings;
 use crate::text::characters;
 
-/// Bytes of a value that are kept as an example.
 const EXAMPLE: usize = 240;
 /// The first byte of the key of a coarse shape without slots.
 const FIRST_COARSE: u8 = 0x90;
@@ -25,19 +23,19 @@ const FIRST_COARSE: u8 = 0x90;
 #[derive(Debug, Clone)]
 pub struct Shapes {
     most: usize,
-    /// Fine shapes of one coarse shape that are counted one by one. If it has more, only the coarse one is counted.
+    /// Maximum number of separate fine shapes of a coarse shape.
     limit: usize,
     /// Fine shapes by their keys.
     fine: HashMap<Box<[u8]>, Fine, FixedState>,
     /// Coarse shapes by their keys, the simplest first.
     coarse: BTreeMap<Box<[u8]>, Coarse>,
-    /// Over all coarse shapes: their fine ones, or one more than the limit where those are not counted.
+    /// The sum over all coarse shapes of their fine shapes, or of the limit plus one if those are not counted.
     total: usize,
     /// The number of the next coarse shape.
     next: usize,
-    /// Values whose shapes are not kept.
+    /// Values whose shapes were dropped.
     pub others: Sightings,
-    /// Delimiters of the values that no fine shape tells the delimiters of.
+    /// Delimiters of values whose fine shapes are not counted.
     delimiters: Delimiters,
     slots: Slots,
 }
@@ -45,9 +43,9 @@ pub struct Shapes {
 /// Values of one shape.
 #[derive(Debug, Clone)]
 pub struct Entry {
-    /// How many values, and the first rows.
+    /// The number of values, and the first rows.
     pub seen: Sightings,
-    /// The first value, cut off where it is long.
+    /// The first value, shortened if long.
     pub example: String,
 }
 
@@ -69,30 +67,30 @@ struct Coarse {
 /// How the values of a coarse shape are counted.
 #[derive(Debug, Clone)]
 enum Counted {
-    /// By their fine shapes, of which there are this many.
+    /// By fine shape; the number of fine shapes.
     OneByOne(usize),
-    /// All together.
+    /// Together.
     Together(Box<Merged>),
 }
 
-/// Values of a coarse shape whose fine ones are not counted.
+/// The values of a coarse shape without separate fine shapes.
 #[derive(Debug, Clone)]
 pub struct Merged {
     /// The values.
     pub values: Entry,
-    /// The key of one of the fine shapes.
+    /// The smallest key of its fine shapes.
     first: Box<[u8]>,
-    /// The fewest characters of each slot (see [`slots`]), and the most.
+    /// The minimum and maximum number of characters of each slot (see [`slots`]).
     pub widths: Vec<(usize, usize)>,
 }
 
 impl Merged {
-    /// The runs of a value: the kinds in its slots are those of all values, the number of characters is not.
+    /// The runs of a value: the kinds in its slots apply to all values, the numbers of characters do not.
     pub fn runs(&self) -> Vec<FineRun> {
         decode(&self.first)
     }
 
-    /// The fine shape that is kept for all must not depend on the order in which they come.
+    /// The kept fine shape must not depend on the order of the values.
     fn first_of(&mut self, key: &[u8]) {
         if *key < *self.first {
             self.first = key.into();
@@ -120,7 +118,7 @@ impl Entry {
 }
 
 impl Shapes {
-    /// Keeps at most `most` fine shapes and `most` coarse ones.
+    /// A set of at most `most` fine shapes and `most` coarse ones.
     pub fn new(most: usize) -> Shapes {
         Shapes {
             most,
@@ -137,13 +135,13 @@ impl Shapes {
 
     /// Estimated memory in bytes.
     pub fn bytes(&self) -> usize {
-        // Each has a key, an example and the numbers of rows.
+        // A key, an example and row numbers.
         const KEPT: usize = 256;
         let fine = self.fine.capacity() * size_of::<(Box<[u8]>, Fine)>() + self.fine.len() * KEPT;
         fine + self.coarse.len() * (size_of::<(Box<[u8]>, Coarse)>() + KEPT)
     }
 
-    /// Observes the value of a row, whose fine shape has the key.
+    /// Observes the value of a row, given the key of its fine shape.
     #[inline]
     pub fn observe(&mut self, row: u64, value: &str, glance: Glance, key: &[u8]) {
         if let Some(fine) = self.fine.get_mut(key) {
@@ -172,7 +170,7 @@ impl Shapes {
         }
     }
 
-    /// Adds what was observed of other rows, up to the same bound.
+    /// Adds the shapes of other rows, with the same limit.
     pub fn merge(&mut self, other: Shapes) {
         self.lower(other.limit);
         self.others.add(&other.others);
@@ -197,14 +195,14 @@ impl Shapes {
         }
     }
 
-    /// Whether the coarse shape in `slots` is not kept and will never be.
+    /// Whether the coarse shape in `slots` was dropped for good.
     fn is_beyond(&self) -> bool {
         self.limit == 0
             && self.coarse.len() >= self.most
             && self.coarse.last_key_value().is_some_and(|(last, _)| **last < *self.slots.key)
     }
 
-    /// Takes in values of a fine shape that is not known; the slots of its coarse one have been read.
+    /// Adds values of a new fine shape. The slots of its coarse shape must have been read.
     fn insert(&mut self, key: &[u8], values: Entry) {
         if !self.coarse.contains_key(self.slots.key.as_slice()) {
             let new = Coarse { number: self.next, counted: Counted::OneByOne(0) };
@@ -228,7 +226,7 @@ impl Shapes {
         self.keep_bounds();
     }
 
-    /// Takes in values of a coarse shape whose fine ones are more than the limit.
+    /// Adds values of a coarse shape over the limit.
     fn insert_merged(&mut self, key: Box<[u8]>, merged: Box<Merged>) {
         match self.coarse.get_mut(&key) {
             None => {
@@ -252,7 +250,7 @@ impl Shapes {
         self.keep_bounds();
     }
 
-    /// Lowers the limit, as far as the bound asks for that, and then keeps the simplest coarse shapes.
+    /// Lowers the limit as needed, then keeps the simplest coarse shapes.
     fn keep_bounds(&mut self) {
         while self.total > self.most && self.limit > 0 {
             self.lower(self.limit / 2);
@@ -279,7 +277,7 @@ impl Shapes {
         self.unite(|coarse| over.contains(&coarse));
     }
 
-    /// Moves the values of fine shapes to their coarse ones, which the number tells.
+    /// Moves the values of fine shapes to their coarse shapes, selected by number.
     fn unite(&mut self, is_of: impl Fn(usize) -> bool) {
         let moved: Vec<(Box<[u8]>, Fine)> = self.fine.extract_if(|_, fine| is_of(fine.coarse)).collect();
         for (key, fine) in moved {
@@ -288,7 +286,7 @@ impl Shapes {
         }
     }
 
-    /// Adds the values of a fine shape to its coarse one, whose slots have been read.
+    /// Adds the values of a fine shape to its coarse shape, whose slots must have been read.
     fn add_to_coarse(&mut self, key: Box<[u8]>, values: Entry) {
         self.note_delimiters(&key, &values.seen);
         let Some(coarse) = self.coarse.get_mut(self.slots.key.as_slice()) else { return };
@@ -303,21 +301,21 @@ impl Shapes {
         }
     }
 
-    /// Notes the delimiters that a fine shape tells, which is not counted by itself from here on.
+    /// Records the delimiters of a fine shape that is no longer counted.
     fn note_delimiters(&mut self, key: &[u8], seen: &Sightings) {
         if !tokens(key).any(|token| token == Token::Rest) {
             self.delimiters.add(&decode(key), seen);
         }
     }
 
-    /// The fine shapes that are counted one by one, with their keys, in the order of their first rows.
+    /// The separate fine shapes with their keys, by first row.
     pub fn fine(&self) -> Vec<(&[u8], &Entry)> {
         let mut all: Vec<_> = self.fine.iter().map(|(key, fine)| (&**key, &fine.values)).collect();
         all.sort_by_key(|(_, values)| values.seen.rows.first());
         all
     }
 
-    /// The coarse shapes whose fine ones are not counted, with their keys, in the order of their first rows.
+    /// The coarse shapes without separate fine shapes, with their keys, by first row.
     pub fn merged(&self) -> Vec<(&[u8], &Merged)> {
         let merged = self.coarse.iter().filter_map(|(key, coarse)| match &coarse.counted {
             Counted::Together(merged) => Some((&**key, &**merged)),
@@ -340,46 +338,45 @@ impl Shapes {
     }
 }
 
-/// The shapes of a column, as they are saved.
+/// The saved shapes of a column.
 #[cfg(feature = "cutlist")]
 #[derive(Debug, Clone, PartialEq, Eq, serde::Serialize, serde::Deserialize)]
 pub struct SavedShapes {
-    /// Fine shapes of one coarse shape that are counted one by one.
     pub limit: usize,
-    /// Shapes that are counted one by one, in the order of their keys.
+    /// The separate shapes, by key.
     pub one_by_one: Vec<SavedShape>,
-    /// Shapes that are counted together, in the order of their keys.
+    /// The coarse shapes counted as a whole, by key.
     pub together: Vec<SavedShape>,
-    /// Values whose shapes are not kept.
+    /// Values whose shapes were dropped.
     pub others: Sightings,
-    /// Delimiters of the values that no shape tells them of.
+    /// Delimiters of values whose fine shapes are not counted.
     pub delimiters: Delimiters,
 }
 
-/// A shape, as it is saved.
+/// A saved shape.
 #[cfg(feature = "cutlist")]
 #[derive(Debug, Clone, PartialEq, Eq, serde::Serialize, serde::Deserialize)]
 pub struct SavedShape {
-    /// What tells it from others, in hexadecimal digits; of shapes that are counted together, the first of them.
+    /// Its key in hexadecimal digits; for a coarse shape, the key of its first fine shape.
     pub key: String,
-    /// Where it is several, the fewest characters of each slot, and the most.
+    /// For a coarse shape, the minimum and maximum number of characters of each slot.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub widths: Vec<(usize, usize)>,
-    /// The values that have it.
+    /// The values.
     pub seen: Sightings,
-    /// The first value, where values may be saved.
+    /// The first value, if values are saved.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub example: Option<String>,
 }
 
 #[cfg(feature = "cutlist")]
 impl SavedShapes {
-    /// Whether there are values in it.
+    /// Whether it contains values.
     pub fn has_examples(&self) -> bool {
         self.one_by_one.iter().chain(&self.together).any(|shape| shape.example.is_some())
     }
 
-    /// Calls `see` with all that was seen.
+    /// Calls `see` with each set of rows.
     pub fn each_seen(&mut self, see: impl Fn(&mut Sightings)) {
         self.one_by_one.iter_mut().chain(&mut self.together).for_each(|shape| see(&mut shape.seen));
         see(&mut self.others);
@@ -398,7 +395,7 @@ impl SavedShape {
         }
     }
 
-    /// The key, as far as it is one.
+    /// The decoded key.
     fn key(&self) -> Box<[u8]> {
         let digits = self.key.as_bytes().chunks_exact(2);
         digits.map_while(|digits| u8::from_str_radix(std::str::from_utf8(digits).ok()?, 16).ok()).collect()
@@ -411,7 +408,7 @@ impl SavedShape {
 
 #[cfg(feature = "cutlist")]
 impl Shapes {
-    /// The shapes as they are saved, with the first value of each or not.
+    /// Saves the shapes, with or without example values.
     pub fn saved(&self, with_examples: bool) -> SavedShapes {
         let mut one_by_one: Vec<_> = self.fine.iter().collect();
         one_by_one.sort_unstable_by_key(|(key, _)| *key);
@@ -429,7 +426,7 @@ impl Shapes {
         }
     }
 
-    /// Those alone that have one of these keys, of fine shapes or of coarse ones that are counted together.
+    /// Only the shapes with these keys: fine ones, or coarse ones counted as a whole.
     pub fn only(&self, keys: &HashSet<Box<[u8]>>) -> Shapes {
         let mut only = Shapes { fine: self.fine.clone(), coarse: self.coarse.clone(), ..Shapes::new(self.most) };
         only.fine.retain(|key, _| keys.contains(key));
@@ -437,7 +434,7 @@ impl Shapes {
         only
     }
 
-    /// The shapes that were saved, with at most `most` of each kind.
+    /// Restores saved shapes, with at most `most` of each kind.
     pub fn of_saved(saved: &SavedShapes, most: usize) -> Shapes {
         let mut shapes = Shapes { others: saved.others.clone(), delimiters: saved.delimiters.clone(), ..Shapes::new(most) };
         shapes.lower(saved.limit);
@@ -458,25 +455,24 @@ impl Shapes {
     }
 }
 
-/// The slots of a shape: a word, which is all letters and digits up to the next other character, or a run of
-/// one other character.
+/// The slots of a shape: a word (letters and digits up to the next other character), or a run of another character.
 pub fn slots(runs: &[FineRun]) -> impl Iterator<Item = &[FineRun]> {
     let is_word = |run: &FineRun| matches!(run.what, What::Kind(_));
     runs.chunk_by(move |left, right| is_word(left) && is_word(right))
 }
 
-/// What the slots of a value have: the key of its coarse shape, and widths.
+/// The slots of a value: the key of its coarse shape, and the widths.
 #[derive(Debug, Clone, Default)]
 pub struct Slots {
-    /// The number of slots, so that keys are ordered from simple to complex; then what is in each. No key of a fine shape
-    /// is the same, since its first byte is less.
+    /// The number of slots, so that keys sort from simple to complex, then the content of each. The first byte is above that of any fine
+    /// shape.
     pub key: Vec<u8>,
-    /// The characters in each slot.
+    /// The number of characters in each slot.
     widths: Vec<usize>,
 }
 
 impl Slots {
-    /// Reads the slots of the fine shape that has the key.
+    /// Reads the slots of the fine shape with this key.
     pub fn read(&mut self, key: &[u8]) {
         self.key.clear();
         self.key.push(0);
@@ -529,7 +525,7 @@ mod tests {
     use super::super::fine::Encoder;
     use super::*;
 
-    /// Everything that is kept of the rows, in an order of its own.
+    /// The complete state, in a fixed order.
     fn dump(shapes: &Shapes) -> String {
         let fine: Vec<_> = shapes.fine().into_iter().map(|(key, values)| (decode(key), values.clone())).collect();
         let merged = shapes.merged();

@@ -1,5 +1,3 @@
-//! How many different values there are, and how often each comes: exactly up to a bound, then estimated.
-
 use std::collections::{HashMap, HashSet};
 use std::hash::{BuildHasher, BuildHasherDefault};
 
@@ -9,27 +7,26 @@ use super::ALLOCATION;
 use super::sample::Row;
 use crate::hashed::AsItIs;
 
-/// The bytes that are kept of a value to be shown.
+/// Maximum size of a displayed value, in bytes.
 const LONGEST: usize = 200;
 
-/// Counts different values by the smallest of their hashes.
+/// Counts distinct values by their smallest hashes.
 ///
-/// As long as no more than `bound` different hashes were observed, their number is the count. After that the `bound`-th
-/// smallest tells how dense they are, and so how many: the k minimum values of Bar-Yossef et al., "Counting Distinct
-/// Elements in a Data Stream" (2002), with a standard error of 1/√(bound − 2). The smallest hashes of a whole are the
-/// smallest of those of its parts, so parts can be merged.
+/// Up to `bound` distinct hashes, the count is exact. Beyond that, the `bound`-th smallest hash gives an estimate: the k minimum values
+/// of Bar-Yossef et al., "Counting Distinct Elements in a Data Stream" (2002), with a standard error of 1/√(bound − 2). The smallest
+/// hashes of the whole are the smallest among those of the parts, so parts can be merged.
 ///
-/// How often each value comes is known as long as there are no more than a fifth of `bound`.
+/// Frequencies are kept up to a fifth of `bound` distinct values.
 #[derive(Debug, Clone)]
 pub struct Values {
     bound: usize,
-    /// The smallest hashes: at least `bound` of them, where there are that many, and at most twice as many.
+    /// The smallest hashes: at least `bound`, if there are that many, and at most twice as many.
     hashes: HashSet<u64, BuildHasherDefault<AsItIs>>,
-    /// No hash beyond this is kept.
+    /// Larger hashes are dropped.
     highest: u64,
-    /// How often each value came, by its hash; none once there are too many.
+    /// The frequency of each value by hash; `None` with too many values.
     seen: Option<HashMap<u64, Seen, BuildHasherDefault<AsItIs>>>,
-    /// The bytes of their texts.
+    /// The memory of their texts, in bytes.
     width: usize,
     hasher: FixedState,
 }
@@ -38,42 +35,40 @@ pub struct Values {
 #[cfg(feature = "cutlist")]
 const SAVED_SHIFT: u32 = 16;
 
-/// How many different values there are, as it is saved.
+/// Saved distinct values.
 #[cfg(feature = "cutlist")]
 #[derive(Debug, Clone, PartialEq, Eq, serde::Serialize, serde::Deserialize)]
 pub struct SavedValues {
-    /// Whether there are more than are saved.
+    /// Whether there are more than were saved.
     pub more: bool,
-    /// The smallest hashes of values, one after the other, each in 12 hexadecimal digits.
     pub hashes: String,
 }
 
-/// How often a value came.
 #[derive(Debug, Clone)]
 struct Seen {
     count: u64,
     first: u64,
-    /// Its text, cut off where it is long.
+    /// Its text, shortened if long.
     text: Box<str>,
 }
 
-/// How many different values there are.
+/// A number of distinct values.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Count {
-    /// Exactly this number.
+    /// An exact number.
     Exact(u64),
     /// An estimate.
     About(u64),
 }
 
-/// A value that comes often.
+/// A frequent value.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Frequent {
-    /// The value, cut off where it is long.
+    /// The value, shortened if long.
     pub value: String,
-    /// The number of rows with it.
+    /// The number of rows.
     pub rows: Count,
-    /// The first row with it, or the first of those that were drawn for an estimate.
+    /// The first row with it; for an estimate, the first one in the sample.
     pub first: u64,
 }
 
@@ -100,7 +95,7 @@ impl Values {
         }
     }
 
-    /// Adds the values of other rows, counted up to the same bound.
+    /// Adds the values of other rows, with the same bound.
     pub fn merge(&mut self, other: Values) {
         if other.highest < self.highest {
             self.highest = other.highest;
@@ -121,7 +116,7 @@ impl Values {
         self.hashes.capacity() * size_of::<u64>() + seen + self.width
     }
 
-    /// The number of different values, as it is saved: by 48 bits of their smallest hashes.
+    /// The saved form: 48 bits of the smallest hashes.
     #[cfg(feature = "cutlist")]
     pub fn saved(&self) -> SavedValues {
         let mut all: Vec<u64> = self.hashes.iter().map(|hash| hash >> SAVED_SHIFT).collect();
@@ -132,25 +127,25 @@ impl Values {
         SavedValues { more, hashes: all.iter().map(|hash| format!("{hash:012x}")).collect() }
     }
 
-    /// The hashes that are kept.
+    /// The kept hashes.
     #[cfg(feature = "cutlist")]
     pub fn hashes(&self) -> impl Iterator<Item = u64> {
         self.hashes.iter().copied()
     }
 
-    /// Whether a value of this hash was among those that were saved.
+    /// Whether the hash of a value was saved.
     #[cfg(feature = "cutlist")]
     pub fn has_saved(&self, hash: u64) -> bool {
         self.hashes.contains(&(hash >> SAVED_SHIFT << SAVED_SHIFT))
     }
 
-    /// The first row with the value of a hash, where each is counted.
+    /// The first row with the value of a hash, if frequencies are kept.
     #[cfg(feature = "cutlist")]
     pub fn first_row(&self, hash: u64) -> Option<u64> {
         self.seen.as_ref()?.get(&hash).map(|seen| seen.first)
     }
 
-    /// What was saved, counted up to this bound.
+    /// Restores saved values with this bound.
     #[cfg(feature = "cutlist")]
     pub fn of_saved(saved: &SavedValues, bound: usize) -> Values {
         let mut values = Values { seen: None, ..Values::new(bound) };
@@ -172,7 +167,7 @@ impl Values {
         }
     }
 
-    /// Adds rows of a value to its count, unless there are too many values for that.
+    /// Adds rows to the count of a value, if frequencies are kept.
     fn count_of(&mut self, hash: u64, row: u64, count: u64, text: impl FnOnce() -> Box<str>) {
         let Some(all) = &mut self.seen else { return };
         let width = &mut self.width;
@@ -188,13 +183,13 @@ impl Values {
         }
     }
 
-    /// The largest of the `bound` smallest hashes, of which there are that many.
+    /// The largest of the `bound` smallest hashes.
     fn last_of_bound(&self) -> u64 {
         let mut all: Vec<u64> = self.hashes.iter().copied().collect();
         *all.select_nth_unstable(self.bound - 1).1
     }
 
-    /// The number of different values.
+    /// The number of distinct values.
     pub fn count(&self) -> Count {
         if self.hashes.len() < self.bound || (self.hashes.len() == self.bound && self.highest == u64::MAX) {
             return Count::Exact(self.hashes.len() as u64);
@@ -203,18 +198,17 @@ impl Values {
         Count::About(((self.bound - 1) as f64 / density).round() as u64)
     }
 
-    /// The standard error of an estimate of the number of different values, as a share of it.
+    /// The standard error of an estimate, as a share.
     pub fn error(&self) -> f64 {
         1.0 / ((self.bound - 2) as f64).sqrt()
     }
 
-    /// Whether how often each value came is known.
+    /// Whether frequencies are known.
     pub fn counts_each(&self) -> bool {
         self.seen.is_some()
     }
 
-    /// The most frequent values, the first row deciding between those that are as frequent. `None` where there are too many
-    /// different values to count each.
+    /// The most frequent values; the earlier first row decides ties. `None` if frequencies are not kept.
     pub fn top(&self, most: usize) -> Option<Vec<Frequent>> {
         let seen = self.seen.as_ref()?.values().map(|seen| (seen.count, seen.first, &*seen.text));
         Some(
@@ -226,10 +220,10 @@ impl Values {
     }
 }
 
-/// Rows of a sample that a value must have for an estimate of its rows: with fewer, chance decides.
+/// Minimum rows of a value in a sample for an estimate; fewer may be chance.
 const LEAST_DRAWN: u64 = 10;
 
-/// The most frequent values of a sample, with an estimate of how many of `values` rows have each.
+/// The most frequent values of a sample, with estimates of their rows among `values`.
 pub fn top_of_sample(sample: &[Row], values: u64, most: usize) -> Vec<Frequent> {
     let mut counts: HashMap<&str, (u64, u64)> = HashMap::new();
     for Row { row, value } in sample {

@@ -1,6 +1,6 @@
-//! Blank texts: empty, or only white space.
+//! Blank texts: empty or white space.
 
-/// Whether a text is empty or has only white space (Unicode property White_Space).
+/// Whether a text is empty or white space (Unicode property White_Space).
 ///
 /// ```
 /// use keen_notch_core::text::blank::is_blank;
@@ -11,7 +11,7 @@
 /// ```
 #[inline]
 pub fn is_blank(text: &str) -> bool {
-    // One look at the first byte decides for nearly every text.
+    // The first byte decides for nearly every text.
     match text.as_bytes().first() {
         Some(b'!'..0x80) => false,
         _ => text.chars().all(char::is_whitespace),

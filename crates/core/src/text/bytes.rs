@@ -1,8 +1,7 @@
-//! Looking at the bytes of short texts eight at a time.
+//! Operations on short texts, eight bytes at a time.
 
-/// Whether a test holds of any word of eight bytes that together make up `bytes`. A text whose length is no
-/// multiple of eight is made up of words that overlap, one shorter than eight of one that is filled up with zeros: so
-/// the test is one that asks for any byte of some kind, which zero is not.
+/// Whether a test holds for any 8-byte word of `bytes`. The last word overlaps the previous one; a shorter text is padded with zeros. The
+/// test must search for bytes other than zero.
 #[inline]
 pub fn any_word(bytes: &[u8], test: impl Fn(u64) -> bool) -> bool {
     let (words, rest) = bytes.as_chunks::<8>();
@@ -20,10 +19,10 @@ pub fn any_word(bytes: &[u8], test: impl Fn(u64) -> bool) -> bool {
     test(last)
 }
 
-/// Words that are looked at before a search is left to the machine's wide registers, which take longer to begin.
+/// Number of words to examine before using a vectorised search, which has a higher start-up cost.
 const SHORT: usize = 6;
 
-/// The first place of one of two bytes, in texts of which the first place is near more often than not.
+/// The first position of either byte. Fast if that position is usually near the start.
 ///
 /// ```
 /// assert_eq!(keen_notch_core::text::bytes::position_of_two(b',', b'\n', b"GRP-1\nHNG-2,"), Some(5));
@@ -39,8 +38,7 @@ pub fn position_of_two(one: u8, other: u8, bytes: &[u8]) -> Option<usize> {
     )
 }
 
-/// The first place at which a test holds: of eight bytes, with the high bit of each byte that meets it (of the lowest
-/// of them at least), of one, or of as many as are left.
+/// The first position where a test holds. The test for eight bytes returns the high bit of each matching byte, exact for the lowest one.
 #[inline]
 fn first(
     bytes: &[u8],
@@ -68,13 +66,12 @@ fn first(
 pub const HIGH: u64 = 0x8080_8080_8080_8080;
 const LOW: u64 = 0x0101_0101_0101_0101;
 
-/// A word of eight times the same byte.
+/// A word of eight copies of a byte.
 pub const fn eight(byte: u8) -> u64 {
     LOW * byte as u64
 }
 
-/// Not zero if and only if one of the bytes of a word is the one that `eight` was made of. The lowest high bit
-/// that is set belongs to the first of them; above it, others may be set that belong to none.
+/// Not zero exactly if a byte of a word equals the byte of `eight`. The lowest high bit marks the first match; higher bits can be wrong.
 ///
 /// ```
 /// use keen_notch_core::text::bytes::{any_word, eight, has};
@@ -99,7 +96,7 @@ mod tests {
             for at in (0..length).rev() {
                 bytes[at] = if at % 2 == 0 { b',' } else { b'\n' };
                 assert_eq!(position_of_two(b',', b'\n', &bytes), Some(at));
-                // A byte that differs from one that is looked for in its lowest bit only.
+                // A byte that differs in its lowest bit.
                 bytes[at] = b',' + 1;
                 assert_eq!(position_of_two(b',', b'\n', &bytes), (at + 1..length).next());
                 bytes[at] = b',';

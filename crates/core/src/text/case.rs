@@ -1,9 +1,8 @@
-//! Case set aside.
+//! Case folding.
 
 use std::borrow::Cow;
 
-/// A text in which letters that differ in case only are the same: by Unicode's simple case folding, which a regular expression
-/// with the flag i follows too.
+/// The text in folded case, by Unicode's simple case folding. Regular expressions with the flag i use the same folding.
 ///
 /// ```
 /// assert_eq!(keen_notch_core::text::case::fold("RIG-Ü"), keen_notch_core::text::case::fold("rig-ü"));
@@ -15,7 +14,7 @@ pub fn fold(text: &str) -> Cow<'_, str> {
     }
     let single = |mut chars: &mut dyn Iterator<Item = char>| chars.next().filter(|_| (&mut chars).next().is_none());
     let fold = |c: char| match c {
-        // Its upper case is the I of the other i.
+        // Its upper case is the I of another letter.
         'ı' => c,
         _ => single(&mut c.to_uppercase()).and_then(|upper| single(&mut upper.to_lowercase())).unwrap_or(c),
     };

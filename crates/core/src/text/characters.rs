@@ -1,7 +1,7 @@
 //! Counting and finding characters.
 //!
-//! A character is an extended grapheme cluster (Unicode Standard Annex #29). In a *plain* text every
-//! character is one byte, and everything here is arithmetic.
+//! A character is an extended grapheme cluster (Unicode Standard Annex #29). In a *plain* text every character is one byte, so all
+//! positions are arithmetic.
 
 use std::ops::Range;
 
@@ -11,18 +11,17 @@ use super::bytes;
 
 /// Whether every character of `text` is one byte.
 ///
-/// ASCII alone is not enough: a carriage return and the line feed after it are one character.
+/// ASCII alone is not sufficient: a carriage return and a line feed form one character.
 #[inline]
 pub fn is_plain(text: &str) -> bool {
     !bytes::any_word(text.as_bytes(), |word| (word & bytes::HIGH) | bytes::has(word, bytes::eight(b'\r')) != 0)
 }
 
-/// Whether a code point whose first byte this is counts as simple: next to any other of these, each is a character by itself, with
-/// a boundary before and after it, whichever of them its neighbours are.
+/// Whether a code point with this first byte is simple: beside other simple code points, it is always a character by itself.
 ///
-/// These are ASCII without the carriage return, U+0080 to U+02FF, Greek, the first of Cyrillic, and U+4000 to U+9FFF:
-/// no combining marks, joiners, prepended marks, Hangul syllables or regional indicators among them. All rules of Unicode
-/// Standard Annex #29 but that for carriage returns need one of those, which a test holds for each code point.
+/// These are ASCII without the carriage return, U+0080 to U+02FF, Greek, the first part of Cyrillic, and U+4000 to U+9FFF. They contain
+/// no combining marks, joiners, prepended marks, Hangul syllables or regional indicators, which all other rules of Unicode Standard Annex
+/// #29 require. A test checks each code point.
 const STANDS_ALONE: [bool; 256] = {
     let mut table = [false; 256];
     let mut byte = 0;
@@ -42,7 +41,7 @@ fn stands_alone(byte: u8) -> bool {
     STANDS_ALONE[usize::from(byte)]
 }
 
-/// The bytes of the code point that begins with this one.
+/// The number of bytes of the code point with this first byte.
 #[inline]
 fn code_point_width(lead: u8) -> usize {
     match lead {
@@ -53,7 +52,7 @@ fn code_point_width(lead: u8) -> usize {
     }
 }
 
-/// Where the code point begins that ends at byte `end`, which is not the first.
+/// The start of the code point that ends at byte `end`, which must not be the first.
 #[inline]
 fn code_point_before(bytes: &[u8], end: usize) -> usize {
     let mut at = end.saturating_sub(1);
@@ -63,14 +62,14 @@ fn code_point_before(bytes: &[u8], end: usize) -> usize {
     at
 }
 
-/// What characters a text is made of, as far as it makes them easier to find.
+/// The form of a text, which decides how characters are found.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Form {
     /// Every character is one byte: see [`is_plain`].
     Plain,
     /// Every code point is a character by itself.
     Simple,
-    /// Some characters may be made of several code points.
+    /// Characters may consist of several code points.
     Composite,
 }
 
@@ -83,7 +82,7 @@ impl Form {
         if text.bytes().all(Form::may_be_simple) { Form::Simple } else { Form::Composite }
     }
 
-    /// Whether a text with this byte may be simple: one all of whose bytes may be, is.
+    /// Whether a text with this byte can be simple. A text is simple if all its bytes can be.
     #[inline]
     pub fn may_be_simple(byte: u8) -> bool {
         stands_alone(byte) || byte & 0xC0 == 0x80
@@ -95,7 +94,7 @@ impl Form {
         self == Form::Plain
     }
 
-    /// Whether every code point is a character by itself: then there is a notch wherever one ends.
+    /// Whether every code point is a character by itself. Then each end of a code point is a notch.
     #[inline]
     pub fn is_simple(self) -> bool {
         self != Form::Composite
@@ -138,7 +137,7 @@ pub(crate) fn notch_from_end(text: &str, n: usize) -> usize {
             looks_back += 1;
             end - text[..end].graphemes(true).next_back().map_or(end, str::len)
         } else {
-            // To find a character from its end may take a look at all before it, as with flags. All together are found faster.
+            // Finding a character from its end may require all text before it, as with flags; finding all of them is faster.
             let before = &text[..end];
             return notch(before, ranges(before).count().saturating_sub(n - done));
         };
@@ -146,22 +145,22 @@ pub(crate) fn notch_from_end(text: &str, n: usize) -> usize {
     end
 }
 
-/// Characters of several code points that are looked for from their ends, one by one.
+/// Maximum number of characters of several code points to find from their ends.
 const MOST_LOOKS_BACK: usize = 8;
 
-/// The code point that the last character of a text begins with: a letter, though marks follow it.
+/// The first code point of the last character: a letter, even with marks after it.
 pub(crate) fn last_base(text: &str) -> Option<char> {
     text[notch_from_end(text, 1)..].chars().next()
 }
 
-/// Whether a notch can be at byte `offset`: at an end of `text` or between two of its characters. A look at the
-/// neighbouring code points decides nearly always.
+/// Whether byte `offset` is a notch: an end of `text`, or a boundary between characters. The neighbouring code points nearly always
+/// decide.
 #[inline]
 pub(crate) fn is_notch(text: &str, offset: usize) -> bool {
     is_surely_notch(text, offset).unwrap_or_else(|| is_boundary(text, offset))
 }
 
-/// Whether a notch can be at byte `offset`, where a look at the neighbouring code points decides.
+/// Whether byte `offset` is certainly a notch, or certainly not, judging by the neighbouring code points.
 #[inline]
 pub(crate) fn is_surely_notch(text: &str, offset: usize) -> Option<bool> {
     if offset == 0 || offset == text.len() {
@@ -174,8 +173,8 @@ pub(crate) fn is_surely_notch(text: &str, offset: usize) -> Option<bool> {
     (stands_alone(bytes[offset]) && stands_alone(bytes[code_point_before(bytes, offset)])).then_some(true)
 }
 
-/// The first notch at or after byte `offset`, where `from` is a notch at or before it. All characters between the two are walked
-/// over: to look back from one place may take a look at all before it.
+/// The first notch at or after byte `offset`; `from` is a notch at or before it. Walks over all characters between them, because looking
+/// back from one place may require all text before it.
 pub(crate) fn notch_from(text: &str, from: usize, offset: usize) -> usize {
     let mut at = from;
     while at < offset {
@@ -189,11 +188,11 @@ pub(crate) fn notch_from(text: &str, from: usize, offset: usize) -> usize {
 
 #[cold]
 fn is_boundary(text: &str, offset: usize) -> bool {
-    // The whole text is at hand, so the cursor never has to ask for more context.
+    // The cursor has the whole text, so it never asks for more context.
     GraphemeCursor::new(offset, text.len(), true).is_boundary(text, 0).unwrap_or(true)
 }
 
-/// The bytes of the character that begins at the notch `at`; 0 at the end of `text`.
+/// The number of bytes of the character at the notch `at`; 0 at the end of `text`.
 #[inline]
 pub(crate) fn width_at(text: &str, at: usize) -> usize {
     let bytes = text.as_bytes();
@@ -205,7 +204,7 @@ pub(crate) fn width_at(text: &str, at: usize) -> usize {
     text[at..].graphemes(true).next().map_or(0, str::len)
 }
 
-/// The byte range of each character, from left to right.
+/// The byte range of each character.
 ///
 /// ```
 /// let ranges = keen_notch_core::text::characters::ranges("é1");
@@ -252,7 +251,7 @@ mod tests {
         let all = ('\0'..=char::MAX).filter(|c| stands_alone(c.encode_utf8(&mut [0; 4]).as_bytes()[0]));
         let mut count = 0;
         for c in all {
-            // Between these neighbours and itself, no rule but "a boundary everywhere else" can apply to it.
+            // Between these neighbours, only the rule "a boundary everywhere else" can apply.
             let text = format!("x{c}{c}\u{e9}{c}東{c}Ω\u{a9}{c}");
             assert_eq!(text.graphemes(true).count(), text.chars().count(), "U+{:04X}", u32::from(c));
             count += 1;

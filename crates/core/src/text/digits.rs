@@ -1,10 +1,10 @@
-//! Decimal digits of every script.
+//! Decimal digits of all scripts.
 
 use std::sync::LazyLock;
 
 use regex_syntax::hir::{Class, HirKind};
 
-/// The decimal digits of Unicode (general category Nd), as ranges of whole sets of ten that begin with a zero.
+/// The decimal digits of Unicode (general category Nd), as ranges of ten that start with a zero.
 static SETS: LazyLock<Vec<(char, char)>> = LazyLock::new(|| {
     let parsed = regex_syntax::parse(r"\p{Nd}").ok();
     match parsed.as_ref().map(regex_syntax::hir::Hir::kind) {

@@ -1,8 +1,8 @@
-//! Texts that a spreadsheet takes for a formula when it opens delimited text.
+//! Texts that a spreadsheet reads as formulas.
 
 use crate::batch::Texts;
 
-/// The bytes that a formula begins with; tabs and carriage returns before one are skipped.
+/// The first bytes of formulas; a tab or carriage return before them is skipped.
 const BEGINS: [bool; 256] = {
     let mut table = [false; 256];
     let mut index = 0;
@@ -13,7 +13,7 @@ const BEGINS: [bool; 256] = {
     table
 };
 
-/// Whether a spreadsheet may take a text for a formula: it begins with `=`, `+`, `-`, `@`, a tab or a carriage return, and is no
+/// Whether a spreadsheet may read a text as a formula: it begins with `=`, `+`, `-`, `@`, a tab or a carriage return, and is not a
 /// number.
 ///
 /// ```
@@ -31,7 +31,7 @@ pub fn is_like_formula(text: &str) -> bool {
     !is_number
 }
 
-/// Those of some texts, by their indices.
+/// The indices of such texts.
 pub(crate) fn formulas(texts: Texts) -> Vec<u32> {
     let bytes = texts.text.as_bytes();
     let any = texts

@@ -4,12 +4,12 @@ use std::fmt;
 
 use unicode_normalization::char::is_combining_mark;
 
-/// What kind of character one is. Every character is of exactly one kind.
+/// The kind of a character. Every character has exactly one kind.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
 pub enum Kind {
-    /// A letter of any script (Unicode's property Alphabetic, asked of the base character).
+    /// A letter of any script (Unicode property Alphabetic of the base character).
     Letter,
-    /// One of 0 to 9, and nothing else.
+    /// One of 0 to 9.
     Digit,
     /// Unicode white space.
     Space,

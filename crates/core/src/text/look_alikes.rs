@@ -1,9 +1,9 @@
-//! Characters that are taken for others.
+//! Characters that resemble others.
 
 use unicode_security::confusable_detection::skeleton;
 
-/// The keyboard's character that another looks like: dashes, spaces, quotes, slashes, colons, dots and commas,
-/// after the table of Unicode Technical Standard #39 as far as delimiters go.
+/// The keyboard character that another resembles: dashes, spaces, quotes, slashes, colons, dots and commas, from the table of Unicode
+/// Technical Standard #39.
 pub(crate) fn looks_like(c: char) -> Option<char> {
     Some(match c {
         '\u{2010}'..='\u{2015}' | '\u{2212}' | '\u{2043}' | '\u{02d7}' | '\u{fe58}' | '\u{fe63}' | '\u{ff0d}' => '-',
@@ -34,8 +34,8 @@ pub const fn digit_of(letter: char) -> Option<char> {
     })
 }
 
-/// The ASCII letter that another letter looks like, such as the Latin A for the Cyrillic А: the skeleton of
-/// Unicode Technical Standard #39, where that is one ASCII letter.
+/// The ASCII letter that another letter resembles, such as the Latin A for the Cyrillic А: the skeleton of Unicode Technical Standard
+/// #39, if it is one ASCII letter.
 pub(crate) fn latin_of(letter: char) -> Option<char> {
     if letter.is_ascii() || !letter.is_alphabetic() {
         return None;

@@ -1,4 +1,4 @@
-//! What a value is made of: characters as a person sees them, their kinds, and their names.
+//! Characters, their kinds and their names.
 
 pub mod blank;
 pub mod bytes;

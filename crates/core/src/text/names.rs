@@ -1,7 +1,6 @@
-//! Names of characters, for invisible and look-alike ones.
+//! Names of invisible and look-alike characters.
 
-/// Whether a code point leaves no mark of its own on the screen: white space, controls, joiners,
-/// direction marks and the like.
+/// Whether a code point is invisible: white space, a control, a joiner, a direction mark and the like.
 pub(crate) fn is_invisible(c: char) -> bool {
     c.is_whitespace()
         || c.is_control()
@@ -12,18 +11,17 @@ pub(crate) fn is_invisible(c: char) -> bool {
             | '\u{ffa0}' | '\u{e0000}'..='\u{e0fff}')
 }
 
-/// Whether a character shows nothing at all: each of its code points is invisible.
+/// Whether all code points of a character are invisible.
 pub(crate) fn is_unseen(character: &str) -> bool {
     character.chars().all(is_invisible)
 }
 
-/// Whether a terminal may obey a code point instead of showing it: a control character, or one that turns the direction of the
-/// text around it, which can make it read as something else.
+/// Whether a terminal may interpret a code point: a control character, or one that changes the direction of text, which can disguise it.
 pub fn is_obeyed(c: char) -> bool {
     c.is_control() || matches!(c, '\u{61c}' | '\u{200e}' | '\u{200f}' | '\u{2028}'..='\u{202e}' | '\u{2066}'..='\u{2069}')
 }
 
-/// The name of one code point with its number, as in `no-break space (U+00A0)`.
+/// The name and number of a code point, such as `no-break space (U+00A0)`.
 pub(crate) fn name(c: char) -> String {
     let name = match c {
         '\t' => "tab".to_owned(),
@@ -43,7 +41,7 @@ pub(crate) fn describe(character: &str) -> String {
     character.chars().map(name).collect::<Vec<_>>().join(" + ")
 }
 
-/// One visible stand-in for an unseen character, or `None` for a character that can be seen.
+/// A visible mark for an invisible character, or `None` for a visible one.
 ///
 /// Unicode's control pictures stand for spaces and controls; `▯` stands for the rest, which has none.
 ///

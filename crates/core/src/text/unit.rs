@@ -1,8 +1,8 @@
-//! What positions and widths count.
+//! The unit of positions and widths.
 
 use super::characters::{self, Form};
 
-/// What positions and widths count.
+/// The unit of positions and widths.
 ///
 /// ```
 /// use keen_notch_core::text::unit::Unit;
@@ -14,17 +14,17 @@ use super::characters::{self, Form};
 #[cfg_attr(feature = "cutlist", derive(serde::Serialize, serde::Deserialize, schemars::JsonSchema))]
 #[cfg_attr(feature = "cutlist", serde(rename_all = "lowercase"))]
 pub enum Unit {
-    /// What a person sees: extended grapheme clusters.
+    /// Extended grapheme clusters, as readers see them.
     #[default]
     Characters,
     /// Unicode code points.
     Codepoints,
-    /// Bytes of UTF-8. A cut never falls inside a code point: one that would leaves it out.
+    /// Bytes of UTF-8. A cut never splits a code point, but leaves it out.
     Bytes,
 }
 
 impl Unit {
-    /// The cheapest unit that counts the same in a text of this form.
+    /// The cheapest equivalent unit for texts of this form.
     #[inline]
     pub fn in_form(self, form: Form) -> Unit {
         match (form, self) {
@@ -34,7 +34,7 @@ impl Unit {
         }
     }
 
-    /// How many there are in `text`.
+    /// The number of units in `text`.
     pub fn count(self, text: &str) -> usize {
         match self {
             Unit::Characters => characters::count(text),
@@ -43,7 +43,7 @@ impl Unit {
         }
     }
 
-    /// The notch after the first `n`, as a byte offset; the end of `text` if it has fewer.
+    /// The notch after the first `n` units, as a byte offset; the end of `text` if it has fewer.
     pub fn notch(self, text: &str, n: usize) -> usize {
         match self {
             Unit::Characters => characters::notch(text, n),
@@ -55,7 +55,7 @@ impl Unit {
         }
     }
 
-    /// The notch before the last `n`, as a byte offset; 0 if `text` has fewer.
+    /// The notch before the last `n` units, as a byte offset; 0 if `text` has fewer.
     pub fn notch_from_end(self, text: &str, n: usize) -> usize {
         match self {
             Unit::Characters => characters::notch_from_end(text, n),
@@ -70,8 +70,8 @@ impl Unit {
         }
     }
 
-    /// Whether a marker's text may begin or end at byte `offset` of `text`, where `known` is a notch at or before it that is moved
-    /// on: many places are asked for from left to right in time linear in the text.
+    /// Whether a marker may begin or end at byte `offset` of `text`. `known` is a notch at or before it, and is advanced, so ascending
+    /// offsets take linear time.
     pub(crate) fn is_notch_after(self, text: &str, known: &mut usize, offset: usize) -> bool {
         if self != Unit::Characters {
             return text.is_char_boundary(offset);
@@ -86,7 +86,7 @@ impl Unit {
         is_notch
     }
 
-    /// Whether a marker's text may begin or end at byte `offset` of `text`.
+    /// Whether a marker may begin or end at byte `offset` of `text`.
     pub fn is_notch(self, text: &str, offset: usize) -> bool {
         match self {
             Unit::Characters => characters::is_notch(text, offset),
@@ -101,7 +101,7 @@ mod tests {
 
     #[test]
     fn units_count_differently() {
-        // An é of two code points, an ü of two bytes.
+        // An é of two code points and an ü of two bytes.
         let text = "e\u{301}ü-";
         for (unit, count, first_two, last_two) in
             [(Unit::Characters, 3, 5, 3), (Unit::Codepoints, 4, 3, 3), (Unit::Bytes, 6, 1, 5)]

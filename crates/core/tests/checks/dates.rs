@@ -1,4 +1,4 @@
-//! Dates, held to another library: what it writes is read, and what is read means the same to it.
+//! Compares dates with another library, in both directions.
 
 use chrono::{Datelike, NaiveDate, NaiveDateTime};
 use keen_notch_core::phrase::Phrase;
@@ -7,7 +7,7 @@ use keen_notch_core::text::unit::Unit;
 use proptest::prelude::*;
 use proptest::sample::select;
 
-/// Formats whose dates the other library writes as they are read here: every field two digits or four.
+/// Formats that the other library writes with two or four digits per field.
 const FORMATS: &[&str] = &[
     "%Y-%m-%d",
     "%d.%m.%Y",
@@ -23,10 +23,10 @@ const FORMATS: &[&str] = &[
     "%d%m%Y",
 ];
 
-/// Formats with years of two digits.
+/// Formats with two-digit years.
 const SHORT_YEARS: &[&str] = &["%d.%m.%y", "%y%m%d", "%m/%d/%y", "%d-%b-%y"];
 
-/// What the step `date` gives of a text; `None` where it is no date.
+/// The result of the step `date`; `None` if the text does not match.
 fn read(step: &str, text: &str) -> Option<String> {
     let program = Program::new(&Phrase::parse(step).unwrap(), Unit::Characters).unwrap();
     let mut scratch = Scratch::default();
@@ -38,12 +38,12 @@ fn date() -> impl Strategy<Value = NaiveDate> {
     (1i32..=9999, 1u32..=366).prop_filter_map("a day of the year", |(year, day)| NaiveDate::from_yo_opt(year, day))
 }
 
-/// How what is read by a format is written.
+/// The output format for an input format.
 fn iso(format: &str) -> &'static str {
     if format.contains("%H") { "%Y-%m-%dT%H:%M:%S" } else { "%Y-%m-%d" }
 }
 
-/// The other library's reading, which takes more than is taken here, written as it is here.
+/// The reading of the other library, which is more lenient.
 fn other_reading(text: &str, format: &str) -> Option<String> {
     let at = NaiveDateTime::parse_from_str(text, format).ok();
     let at = at.or_else(|| NaiveDate::parse_from_str(text, format).ok()?.and_hms_opt(0, 0, 0));
@@ -65,21 +65,21 @@ proptest! {
     fn years_of_two_digits_are_in_the_hundred_years_that_are_said(date in date(), format in select(SHORT_YEARS), from in 1900i32..2030) {
         let text = date.format(format).to_string();
         let year = (from..from + 100).find(|year| year % 100 == date.year() % 100).unwrap();
-        // The 29th of February is not in every year.
+        // The 29th of February does not exist in every year.
         let expected = date.with_year(year).map(|date| date.format("%Y-%m-%d").to_string());
         prop_assert_eq!(read(&format!("date \"{format}\" from {from}"), &text), expected, "{}", text);
     }
 
     #[test]
     fn what_is_read_means_the_same_elsewhere(date in date(), format in select(FORMATS), at in 0usize..30, put in select(vec!["", " ", "0", "1", "9", "-", "x", "٣"])) {
-        // A text with a character taken out, and another put in its place.
+        // One character is removed and another replaced.
         let written = date.and_hms_opt(7, 8, 9).unwrap().format(format).to_string();
         let changed: String = written.chars().enumerate().map(|(index, c)| if index == at { put.to_owned() } else { c.to_string() }).collect();
         if let Some(iso) = read(&format!("date \"{format}\""), &changed) {
             let there = other_reading(&changed, format);
             prop_assert_eq!(there, Some(iso), "{}", changed);
         }
-        // Nothing around it is passed over, and nothing is taken for a sign.
+        // Surrounding text and signs are not accepted.
         for odd in [format!(" {written}"), format!("{written} "), format!("-{written}"), format!("+{written}"), format!("{written}0")] {
             prop_assert_eq!(read(&format!("date \"{format}\""), &odd), None, "{}", odd);
         }

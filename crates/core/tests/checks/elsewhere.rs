@@ -1,4 +1,4 @@
-//! Checks held to other packages, or to arithmetic that is written another way.
+//! Compares checks with other packages, or with arithmetic in another notation.
 
 use keen_notch_core::check::check_digit::check;
 use keen_notch_core::check::email;
@@ -11,12 +11,12 @@ fn remainder(digits: &str, by: u32) -> u32 {
     digits.bytes().fold(0, |rest, digit| (rest * 10 + u32::from(digit - b'0')) % by)
 }
 
-/// Letters as numbers from 10 on, as ISO 7064 and IBANs have them.
+/// Letters as numbers from 10, as in ISO 7064 and IBANs.
 fn in_digits(text: &str) -> String {
     text.chars().map(|c| c.to_digit(36).unwrap().to_string()).collect()
 }
 
-/// Luhn's sum, from the right: every second digit doubled, and the digits of that added.
+/// Luhn's sum: from the right, every second digit is doubled and its digits are added.
 fn luhn_sum(code: &str) -> u32 {
     let doubled = |digit: u32| [0, 2, 4, 6, 8, 1, 3, 5, 7, 9][digit as usize];
     let digits = code.chars().rev().map(|c| c.to_digit(10).unwrap());
@@ -42,7 +42,7 @@ proptest! {
     fn codes_of_mod_97_leave_one(body in "[0-9A-Z]{1,24}", digits in "[0-9]{2}") {
         let code = format!("{body}{digits}");
         prop_assert_eq!(check(CheckDigit::Mod97, &code).is_ok(), remainder(&in_digits(&code), 97) == 1, "{}", code);
-        // There are two digits that make it right.
+        // Exactly one pair of digits is correct.
         let good = (2..=98).filter(|n| check(CheckDigit::Mod97, &format!("{body}{n:02}")).is_ok()).count();
         prop_assert_eq!(good, 1, "{}", body);
     }
@@ -51,7 +51,7 @@ proptest! {
     fn account_numbers_are_turned_round(account in "[0-9]{18}", digits in "[0-9]{2}") {
         let code = format!("DE{digits}{account}");
         let turned = in_digits(&format!("{account}DE{digits}"));
-        // 00, 01 and 99 would leave the same as 97, 98 and 02, and are never given.
+        // 00, 01 and 99 have the remainders of 97, 98 and 02, and do not occur.
         let is_given = (2..=98).contains(&digits.parse::<u32>().unwrap());
         prop_assert_eq!(check(CheckDigit::Iban, &code).is_ok(), is_given && remainder(&turned, 97) == 1, "{}", code);
     }

@@ -1,4 +1,4 @@
-//! What must always hold of checks: properties of check digits, layouts, exact numbers and the memory of rows.
+//! Properties of check digits, layouts, exact numbers and the memory of rows.
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic, reason = "a test that cannot go on has failed")]
 
 mod dates;
@@ -51,7 +51,7 @@ proptest! {
 
     #[test]
     fn numbers_compare_as_integers_do(left in -100_000i64..100_000, right in -100_000i64..100_000, zeros in "0{0,3}", places in 0usize..4) {
-        // The same numbers with a point put in, and zeros that do not count.
+        // The same numbers with a decimal point and insignificant zeros.
         let written = |n: i64| {
             let digits = format!("{:0width$}", n.abs(), width = places + 1);
             let (whole, decimals) = digits.split_at(digits.len() - places);
@@ -83,7 +83,7 @@ proptest! {
         if let Err(violation) = plan.fit(&value) {
             let at = violation.at.unwrap();
             prop_assert!((1..=characters::count(&value) + 1).contains(&at));
-            // What comes before that character could still have become a code that fits.
+            // The text before that character could still become a valid code.
             let fits_so_far: String = value.chars().take(at - 1).collect();
             let completed = ["", "A", "AA", "AA-1", "A-1", "-1", "1"].iter().any(|rest| plan.fit(&format!("{fits_so_far}{rest}")).is_ok());
             prop_assert!(completed, "{} of {}", fits_so_far, value);

@@ -1,4 +1,4 @@
-//! Cut lists: what is read out of them, what is refused and where, and what they make of a row.
+//! Cut lists: parsing, errors with their places, and results for rows.
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic, reason = "a test that cannot go on has failed")]
 
 use std::sync::Arc;
@@ -17,7 +17,7 @@ fn header() -> Header {
     Header::Names(HEADER.map(String::from).to_vec())
 }
 
-/// The carving of a cut list on the columns of `HEADER`, or the words at fault with the message and the help.
+/// A cut list bound to the columns of `HEADER`, or the wrong words with the message and the help.
 fn bound(file: &str) -> Result<Carving, (String, String, String)> {
     let refused = |error: keen_notch_core::text_error::TextError| (file[error.span].to_owned(), error.message, error.help);
     let list = CutList::parse(file, 0).map_err(refused)?;
@@ -39,7 +39,7 @@ fn setting(unit: Unit) -> Setting<'static> {
     }
 }
 
-/// Rows that a carving was run on: those that were kept, by their indices, and what came of them.
+/// A run: the indices of the kept rows, and their results.
 struct Run {
     columns: Vec<Column>,
     kept: Vec<u32>,
@@ -81,7 +81,7 @@ impl Run {
     }
 }
 
-/// The row that a cut list makes of another: name, text, state.
+/// The pieces of a row: name, text, state.
 fn row(file: &str, values: [&str; 3]) -> Vec<(String, String, String)> {
     let carving = bound(file).unwrap();
     let mut run = Run::new(&carving, &[values]);
@@ -102,7 +102,7 @@ fn row(file: &str, values: [&str; 3]) -> Vec<(String, String, String)> {
     carving.out_columns(&[0, 1, 2]).into_iter().map(cell).collect()
 }
 
-/// The pieces alone, as `name=text (state)`.
+/// Only the pieces, as `name=text (state)`.
 fn pieces(file: &str, values: [&str; 3]) -> Vec<String> {
     let cells = row(file, values).into_iter().filter(|(_, _, state)| state != "original");
     cells
@@ -203,7 +203,7 @@ columns = 2";
     );
 }
 
-/// What is wrong with some rows: row, what it is of, check, detail. The tallies must say the same.
+/// The failures in some rows: row, target, check, detail. The tallies must agree.
 fn judged(carving: &Carving, rows: &[[&str; 3]]) -> Vec<String> {
     let mut tallies = vec![Tally::default(); carving.count()];
     let checks = carving.checks();
@@ -226,7 +226,7 @@ fn judged(carving: &Carving, rows: &[[&str; 3]]) -> Vec<String> {
     said
 }
 
-/// The table of the design: what the checks say of a piece that is not there.
+/// The table of the design about checks on absent pieces.
 #[test]
 fn what_checks_say_of_a_piece_that_is_not_there() {
     let list = |more: &str| {
@@ -247,7 +247,7 @@ fn what_checks_say_of_a_piece_that_is_not_there() {
         ("check = 'blank'", vec!["1: a blank: it is not blank".to_owned()]),
         ("check = 'not blank'", [vec!["2: a not blank: the value is blank".to_owned()], missing("not blank")].concat()),
         ("check = 'not required'", vec!["1: a not required: it is there".to_owned()]),
-        // One that only warns of absence leaves it a fault where the tables are others.
+        // A warning about absence leaves it a fault.
         ("check = 'range 0 to 2000000'\nwarn = 'blank'", {
             [vec!["1: a blank (warns): it is not blank".to_owned()], missing("not missing")].concat()
         }),
@@ -270,7 +270,7 @@ fn what_checks_say_of_a_piece_that_is_not_there() {
     );
 }
 
-/// White space is blank for every check, and for the count of the values that each looked at.
+/// White space is blank for every check and for the number of checked values.
 #[test]
 fn white_space_is_blank() {
     let rows = [[" \t", "", ""], ["\u{3000}", "", ""], ["7", "", ""]];
@@ -330,7 +330,7 @@ check = ['unique']
 [rows]
 keep = ['depot: not one of \"out\"', 'part_code: unique']";
     let rows = [["1-2", "", "out"], ["3-4", "", ""], ["3-4", "", ""], ["5-6", "", ""], ["7-3", "", ""]];
-    // Rows 1 and 3 are left out: what row 1 has is not remembered, and what row 5 repeats is its second number.
+    // Rows 1 and 3 are left out: the text of row 1 is not remembered, and row 5 repeats only its second number.
     assert_eq!(judged(&bound(list).unwrap(), &rows), ["5: each unique: row 2 has it too"]);
 }
 
@@ -415,7 +415,7 @@ keep = ['part_code: unique', 'depot: not same as part_code']";
     assert_eq!(pieces(list, ["x", "y", "y"]), ["a= (not asked)", "b= (not asked)"]);
     let carving = bound(list).unwrap();
     let rows = [["x", "", "y"], ["x", "", "z"], ["y", "", "y"], ["y", "", "z"], ["", "", "z"], ["", "", "z"]];
-    // The second x was seen before; the first y is its own depot; a blank is like no other.
+    // The second x is a duplicate; the first y belongs to another depot; blanks are never duplicates.
     assert_eq!(Run::new(&carving, &rows).kept, [0, 4, 5]);
 }
 
@@ -477,12 +477,7 @@ fn what_is_refused_and_where() {
             "keep one",
         ),
         (&format!("{take}'whole'\nof = '#1'\nwhen = 'depot: one of'"), "", "a text in quotes is missing at the end", "write"),
-        (
-            &format!("{take}'whole'\nof = '#1'\nwhen = 'depott: required'"),
-            "depott",
-            "no column depott",
-            "did you mean depot?",
-        ),
+        (&format!("{take}'whole'\nof = '#1'\nwhen = 'depott: required'"), "depott", "no column depott", "did you mean depot?"),
         (
             &format!("{take}'whole'\nof = '#1'\ncheck = ['digit']"),
             "digit",
@@ -546,24 +541,9 @@ fn what_is_refused_and_where() {
             "the condition names no column or piece",
             "COLUMN: CONDITION",
         ),
-        (
-            "[piece.a]\nbuild = 'x'\n[rows]\nkeep = ['site: required']",
-            "site",
-            "no piece or column site",
-            "the columns are",
-        ),
-        (
-            "[piece.a]\nbuild = 'x'\n[rows]\nunique = ['depott']",
-            "'depott'",
-            "no piece or column depott",
-            "did you mean depot?",
-        ),
-        (
-            "[piece.a]\nbuild = 'x'\ncheck = ['same as depott']",
-            "'same as depott'",
-            "no column depott",
-            "did you mean depot?",
-        ),
+        ("[piece.a]\nbuild = 'x'\n[rows]\nkeep = ['site: required']", "site", "no piece or column site", "the columns are"),
+        ("[piece.a]\nbuild = 'x'\n[rows]\nunique = ['depott']", "'depott'", "no piece or column depott", "did you mean depot?"),
+        ("[piece.a]\nbuild = 'x'\ncheck = ['same as depott']", "'same as depott'", "no column depott", "did you mean depot?"),
         (
             "[piece.a]\nbuild = 'x'\ncheck = ['listed in \"x.csv\"']",
             "'listed in \"x.csv\"'",

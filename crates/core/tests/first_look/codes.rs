@@ -1,6 +1,6 @@
-//! Made-up codes, the same each time.
+//! Reproducible made-up codes.
 
-/// Numbers that look like chance, the same each time.
+/// Reproducible pseudo-random numbers.
 pub fn dice(n: u64) -> u64 {
     let mut x = n.wrapping_mul(0x9E37_79B9_7F4A_7C15).wrapping_add(1);
     for shift in [31, 27, 33] {

@@ -115,7 +115,7 @@ fn examples_that_contradict_each_other() {
 proptest! {
     #![proptest_config(ProptestConfig::with_cases(24))]
 
-    /// Whatever a phrase can do, a phrase is found that does it for the values it was shown.
+    /// The search finds a phrase for the results of any phrase.
     #[test]
     fn what_a_phrase_did_is_found_again(
         phrase in prop::sample::select(vec![
@@ -279,7 +279,7 @@ fn what_is_empty_is_no_piece() {
 proptest! {
     #![proptest_config(ProptestConfig::with_cases(150))]
 
-    /// Whatever the values, what is drafted can be read and bound, and its phrases reach what they promise.
+    /// Every draft parses and binds, and its phrases give the stated results.
     #[test]
     fn every_draft_can_be_run(
         parts in proptest::collection::vec("[A-Z]{1,3}|[0-9]{1,4}|[a-z]{1,5}|[-_./:@ ,'\"(){}<>+~]|é|–", 1..7),

@@ -1,4 +1,4 @@
-//! What comes before any rule: surveys and drafts.
+//! Surveys and drafts.
 #![allow(clippy::unwrap_used, clippy::panic, reason = "a test that cannot go on has failed")]
 
 mod codes;

@@ -1,4 +1,4 @@
-//! Surveys held to counting that is done plainly, value by value.
+//! Compares surveys with plain counting, value by value.
 
 use std::collections::{BTreeMap, BTreeSet};
 
@@ -8,7 +8,7 @@ use proptest::prelude::*;
 use proptest::sample::select;
 use unicode_segmentation::UnicodeSegmentation;
 
-/// How often something was, and in which rows.
+/// The rows with a property.
 type Rows = Vec<u64>;
 
 fn seen(rows: &[u64]) -> Sightings {
@@ -23,7 +23,7 @@ fn is_digit(character: &str) -> bool {
     character.len() == 1 && character.starts_with(|c: char| c.is_ascii_digit())
 }
 
-/// The letter of a shape for a character, and the character itself where it is neither letter nor digit.
+/// The letter of a shape for a character; other characters stay.
 fn symbol(character: &str) -> String {
     if is_digit(character) {
         "d".to_owned()
@@ -42,7 +42,7 @@ fn symbol(character: &str) -> String {
     }
 }
 
-/// The shape of a value by itself: kinds with how many of them there are, everything else as it is.
+/// The fine shape of a value.
 fn shape(value: &str) -> String {
     let mut runs: Vec<(String, usize)> = Vec::new();
     for character in value.graphemes(true) {
@@ -69,7 +69,7 @@ fn by<K: Ord>(values: &[(u64, String)], key: impl Fn(&str) -> Vec<K>) -> BTreeMa
     found
 }
 
-/// Values of a column as it is met: codes that are much alike, now and then something else.
+/// Values of a typical column: similar codes with exceptions.
 fn values() -> impl Strategy<Value = Vec<String>> {
     let code = "[A-C]{3}-[0-9]{4}";
     let value = prop_oneof![
@@ -109,7 +109,7 @@ proptest! {
         prop_assert_eq!(bars, expected);
         prop_assert_eq!(survey.lengths.range(), lengths.keys().next().copied().zip(lengths.keys().last().copied()));
 
-        // Every shape by itself; the space at an end is shown.
+        // Every fine shape, with the space at an end visible.
         let shown = |value: &str| {
             let end = value.trim_end_matches(' ').len();
             shape(&value[..end]) + &"␣".repeat(value.len() - end)
@@ -119,7 +119,7 @@ proptest! {
         let expected: BTreeMap<String, Sightings> = shapes.iter().map(|(shape, rows)| (shape.clone(), seen(rows))).collect();
         prop_assert_eq!(fine, expected);
 
-        // What divides values: how many sections each mark makes, in which values.
+        // Delimiters: the number of sections for each mark.
         let marks = by(&there, |value| {
             let here: BTreeSet<&str> = value.graphemes(true).filter(|character| !is_letter(character) && !is_digit(character)).collect();
             here.into_iter().map(str::to_owned).collect()
@@ -134,7 +134,7 @@ proptest! {
             prop_assert_eq!(found, expected, "{:?}", delimiter.character);
         }
 
-        // Positions: of the length that most values have.
+        // Positions, for the length of most values.
         if let Some((length_of_most, positions)) = survey.positions() {
             let most = lengths.values().map(Vec::len).max().unwrap();
             prop_assert_eq!(lengths[&length_of_most].len(), most);

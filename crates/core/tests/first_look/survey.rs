@@ -1,4 +1,4 @@
-//! Surveys of columns: what a person should see first, and what must hold for every column.
+//! Surveys: tables of expected results, and properties of every column.
 
 use keen_notch_core::survey::{Content, Count, Depth, Kinds, Survey, runs_of};
 use proptest::prelude::*;
@@ -54,7 +54,7 @@ fn shapes_of_other_columns() {
     for (values, expected) in [
         (owned(vec!["RIG", "IT", "HYDR", "OPS"], 20), vec!["80 U2..4"]),
         (owned(vec!["2019-0385-RIG", "2020-0386-HYDRA"], 30), vec!["60 d4-d4-U3..5"]),
-        // Two populations under one skeleton are not mixed up.
+        // Two populations with one skeleton stay separate.
         (owned(vec!["GRP-1234", "2019-RIG"], 30), vec!["30 U3-d4", "30 d4-U3"]),
         (owned(vec!["Okafor", "Hale", "Lindqvist"], 30), vec!["90 U1L3..8"]),
         (vec!["", "  ", "A"], vec!["1 U1"]),
@@ -69,7 +69,7 @@ fn shapes_of_other_columns() {
 
 #[test]
 fn many_shapes_stay_in_bounds_and_positions_are_known() {
-    // Random hexadecimal identifiers have more shapes than are kept.
+    // Random hexadecimal identifiers exceed the limit on shapes.
     let code = |n: u64| {
         let hex = format!("{:016x}{:016x}", dice(n), dice(n + 500_000));
         format!("{}-{}-4{}-{}", &hex[..8], &hex[8..12], &hex[12..15], &hex[15..31])

@@ -1,4 +1,4 @@
-//! Phrases that cannot be right: what is said, which words are at fault, and the help.
+//! Invalid phrases: the message, the wrong words and the help.
 
 use keen_notch_core::phrase::ast::Condition;
 use keen_notch_core::phrase::{Phrase, reference};
@@ -53,12 +53,7 @@ fn phrases_that_cannot_be_right() {
             r#"write `before 1st "-"`"#,
         ),
         (r#"after 0 "-""#, "0", "positions start at 1", r#"write `after 1 "-"`: the first is 1"#),
-        (
-            r#"count of 2nd "a""#,
-            "2nd",
-            "a marker without an ordinal was expected, not `2nd`",
-            r#"write `count of "a"`"#,
-        ),
+        (r#"count of 2nd "a""#, "2nd", "a marker without an ordinal was expected, not `2nd`", r#"write `count of "a"`"#),
         (
             r#"whether starts with last "a""#,
             "last",
@@ -150,7 +145,7 @@ fn every_form_and_example_of_the_reference_can_be_run() {
     }
 }
 
-/// What people write first is answered with what does it here, in their own words; and what is offered can be read.
+/// Common first guesses lead to a valid suggestion in the user's words.
 #[test]
 fn wrong_guesses_lead_to_the_answer() {
     for (guess, answer) in [

@@ -1,4 +1,4 @@
-//! What steps that change the text give, units, and conditions: tables of value, phrase and result.
+//! Steps that change the text, units, and conditions: tables of value, phrase and result.
 
 use crate::support::{cut, gives, holds};
 use keen_notch_core::text::unit::Unit;
@@ -78,7 +78,7 @@ fn dates() {
         ("2025-11-03 14:05", r#"date "%Y-%m-%d %H:%M""#, "2025-11-03T14:05:00"),
         ("2025-11-03 14:05 +0100", r#"date "%Y-%m-%d %H:%M %z""#, "2025-11-03T14:05:00+01:00"),
         ("2025-11-03 x", r#"date "%Y-%m-%d""#, ""),
-        // What looks like a date of the format and is none.
+        // Invalid dates in the right format.
         ("11/28/23", r#"date "%m/%d/%Y""#, ""),
         ("2008-005", r#"date "%d%m%Y""#, ""),
         ("-20251103", r#"date "%Y%m%d""#, ""),
@@ -92,7 +92,7 @@ fn dates() {
         ("03 NOV 2025", r#"date "%d %b %Y""#, "2025-11-03"),
         ("11/3/25", r#"date "%D""#, "2025-11-03"),
         ("100%2025-11-03", r#"after "100" then date "%%%F""#, "2025-11-03"),
-        // Two digits of a year.
+        // Two-digit years.
         ("03.11.29", r#"date "%d.%m.%y" from 1930"#, "2029-11-03"),
         ("03.11.30", r#"date "%d.%m.%y" from 1930"#, "1930-11-03"),
         ("03.11.68", r#"date "%d.%m.%y""#, "2068-11-03"),

@@ -1,4 +1,4 @@
-//! The phrase language: what it gives, what it refuses, and what always holds.
+//! The phrase language: results, errors and properties.
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic, reason = "a test that cannot go on has failed")]
 
 mod errors;

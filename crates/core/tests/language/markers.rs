@@ -1,4 +1,4 @@
-//! What steps by marker, numbers, runs and matches give: tables of value, phrase and result.
+//! Markers, numbers, runs and matches: tables of value, phrase and result.
 
 use crate::support::{gives, holds};
 
@@ -43,12 +43,12 @@ fn before_after_from_through() {
         ("Führung 東京 7", "after letters", " 東京 7"),
         ("ÅSA LIND@Lift.Skarn.Example", r#"before "@" then lower"#, "åsa lind"),
         ("a\tb\u{a0}c", "after last spaces", "c"),
-        // Ordinals is said as an ordinal or as a position, wherever either can be.
+        // An ordinal can be written as an ordinal or as a position.
         (CODE, r#"after 2 "-""#, "S7K2"),
         (CODE, r#"before -1 "-""#, "GRP-00041273"),
         (CODE, r#"between 1 "-" and last "-""#, "00041273"),
         (CODE, r#"position of -1 "-""#, "13"),
-        // A text in any case is made of whole characters too.
+        // Matches in any case consist of whole characters.
         ("👩\u{200d}👧", r#"count of "👩" any case"#, "0"),
         ("É\u{323}é", r#"before "É" any case"#, "É\u{323}"),
         ("ae\u{301}", r"position of /\u{301}/", "2"),
@@ -218,7 +218,7 @@ fn about_the_text() {
 
 #[test]
 fn a_hostile_value_takes_linear_time() {
-    // A pattern that backtracking engines take exponential time for, and a megabyte of what provokes it.
+    // A pattern that takes backtracking engines exponential time, and a megabyte of matching text.
     let value = "a".repeat(1 << 20) + "!";
     gives(&[
         (&value, r"match /^(a+)+$/", ""),

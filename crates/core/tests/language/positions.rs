@@ -1,4 +1,4 @@
-//! What steps by position and by section give: tables of value, phrase and result.
+//! Positions and sections: tables of value, phrase and result.
 
 use crate::support::holds;
 
@@ -111,7 +111,7 @@ fn branches() {
         ("AB", "char 9 or char 8 or \"\"", "", "fallback"),
         ("", "first 3 or 'blank'", "blank", "fallback"),
         ("AB", "\"fixed\"", "fixed", "filled"),
-        // What a branch that failed had made must not leak into the next.
+        // Texts of a failed branch must not leak into the next one.
         ("ab", "upper then char 3 or whole", "ab", "fallback"),
         ("AB", "first 9 then drop first 2 or whole", "AB", "fallback"),
     ]);

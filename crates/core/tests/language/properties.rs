@@ -1,4 +1,4 @@
-//! What holds for every value.
+//! Properties of every value.
 
 use keen_notch_core::phrase::Phrase;
 use keen_notch_core::program::{Program, Scratch};
@@ -12,7 +12,7 @@ fn cut(value: &str, phrase: &str) -> String {
     plan.cut(value, &mut Scratch::default()).text.to_owned()
 }
 
-/// A text as it is written in a phrase.
+/// The text in phrase notation.
 fn quoted(text: &str) -> String {
     format!("\"{}\"", text.replace('\\', r"\\").replace('"', "\\\""))
 }
@@ -59,7 +59,7 @@ proptest! {
             }
             sections.push(cut(&value, &format!("section {n} by {marker}")));
         }
-        // Sections that are empty at the end are missing, as the last of them is: they are what is left over.
+        // Empty trailing sections are missing.
         let joined = sections.join(&by);
         prop_assert!(value.starts_with(&joined));
         prop_assert!(value[joined.len()..].replace(&by, "").is_empty(), "{:?} of {:?}", joined, value);

@@ -1,4 +1,4 @@
-//! What holds for every phrase that can be written: phrases put together of every kind of step.
+//! Properties of random phrases from every kind of step.
 
 use keen_notch_core::explain;
 use keen_notch_core::phrase::Phrase;
@@ -8,7 +8,7 @@ use keen_notch_core::text::unit::Unit;
 use proptest::prelude::*;
 use proptest::sample::select;
 
-/// Steps that give a part of the text as it is.
+/// Steps that return a part of the text.
 const CUTS: &[&str] = &[
     "whole",
     "first 3",
@@ -39,7 +39,7 @@ const CUTS: &[&str] = &[
     "trim",
 ];
 
-/// Steps that make a text.
+/// Steps that create a text.
 const MAKES: &[&str] = &[
     "number 1 signed like \"1,234.5\"",
     "length",
@@ -62,7 +62,7 @@ const MAKES: &[&str] = &[
     "plain number",
 ];
 
-/// Steps that give several results, joined again.
+/// Steps with several results, joined.
 const SEVERAL: &[&str] = &[
     "sections by \"-\" joined with \"|\"",
     "sections by \"-\" skipping empty then upper joined with \"\"",
@@ -101,10 +101,10 @@ proptest! {
         let cut = plan.cut(&value, &mut scratch);
         prop_assert_eq!(cut.state, trace.state);
         prop_assert_eq!(cut.text, trace.results.first().map_or("", |seen| seen.text.as_str()));
-        // There is a result if and only if something is left, and without one the value decides what that is called.
+        // A result exists exactly if its text is not empty; otherwise the value decides the state.
         prop_assert_eq!(!cut.state.is_there(), cut.text.is_empty(), "{}", phrase);
         prop_assert_eq!(cut.state.blank, cut.text.is_empty() && value.trim().is_empty(), "{}", phrase);
-        // Running once more, in used memory, gives the same.
+        // A second run in used memory gives the same.
         let (text, state) = (cut.text.to_owned(), cut.state);
         let again = plan.cut(&value, &mut scratch);
         prop_assert_eq!((again.text, again.state), (text.as_str(), state));
@@ -118,7 +118,7 @@ proptest! {
             prop_assert_eq!(&value[range.clone()], &seen.text);
             prop_assert_eq!(trace.taken.clone(), vec![range]);
         }
-        // Each step's result lies within what reached it.
+        // Each result lies within the input of its step.
         for step in trace.branches.iter().flat_map(|branch| &branch.steps) {
             if let ([before], [after]) = (step.before.as_slice(), step.after.as_slice()) {
                 let (before, after) = (before.in_value.clone().unwrap(), after.in_value.clone().unwrap());

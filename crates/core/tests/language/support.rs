@@ -1,4 +1,4 @@
-//! What the tables of value, phrase and result share.
+//! Helpers for the tables.
 
 use keen_notch_core::phrase::Phrase;
 use keen_notch_core::program::{Program, Scratch};
@@ -9,7 +9,7 @@ pub fn cut(value: &str, phrase: &str, unit: Unit) -> (String, String) {
     let plan = Phrase::parse(phrase).and_then(|phrase| Program::new(&phrase, unit));
     let plan = plan.unwrap_or_else(|error| panic!("{phrase}: {error}"));
     let mut scratch = Scratch::default();
-    // A scratch that another value has passed through must give the same.
+    // Used memory must not change the result.
     plan.cut("  xY-9-ü 1,2  ", &mut scratch);
     let cut = plan.cut(value, &mut scratch);
     (cut.text.to_owned(), cut.state.to_string())
@@ -22,7 +22,7 @@ pub fn holds(cases: &[(&str, &str, &str, &str)]) {
     }
 }
 
-/// Each case is a value, a phrase and its result, which is filled; where it is empty, it is blank as the value is, or missing.
+/// Each case is a value, a phrase and its result. An empty result is blank like its value, or missing.
 pub fn gives(cases: &[(&str, &str, &str)]) {
     for (value, phrase, result) in cases {
         let state = match (result.is_empty(), value.trim().is_empty()) {

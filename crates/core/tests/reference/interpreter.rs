@@ -1,5 +1,5 @@
-//! A plain interpreter of phrases and conditions: one value at a time, from the syntax tree, written to be read. It shares
-//! nothing with the program but the syntax tree; characters and regular expressions are those of the packages.
+//! A plain interpreter of phrases and conditions, written for clarity: one value at a time, from the syntax tree. It shares only the
+//! syntax tree with the program; the packages provide characters and regular expressions.
 
 use std::cell::RefCell;
 use std::collections::HashMap;
@@ -14,7 +14,7 @@ use keen_notch_core::phrase::ast::{
 use keen_notch_core::text::unit::Unit;
 use unicode_segmentation::UnicodeSegmentation;
 
-/// What came of a phrase: the results, none where it is missing, and its state in words.
+/// The outcome of a phrase: the results, empty if missing, and the state in words.
 pub type Outcome = (Vec<String>, String);
 
 #[derive(Default, Clone, Copy)]
@@ -23,7 +23,7 @@ struct Flags {
     long: bool,
 }
 
-/// Texts on their way: one, or several of which some may be empty.
+/// The current texts: one, or several of which some may be empty.
 enum Texts {
     One(String),
     Several(Vec<String>),
@@ -67,7 +67,7 @@ fn steps(steps: &[Step], value: &str, unit: Unit) -> (Option<Vec<String>>, Flags
                 Texts::Several(all.iter().map(|text| one(&step.kind, text, unit, false, &mut flags)).collect())
             }
         };
-        // Of nothing comes nothing.
+        // A missing text stays missing.
         match &texts {
             Texts::One(text) if text.is_empty() => return (None, flags),
             Texts::Several(all) if all.iter().all(String::is_empty) => return (None, flags),
@@ -81,14 +81,14 @@ fn steps(steps: &[Step], value: &str, unit: Unit) -> (Option<Vec<String>>, Flags
     (Some(results), flags)
 }
 
-/// What a step gives of one text; nothing where it is missing.
+/// The result of a step on one text; `None` if missing.
 fn one(kind: &StepKind, text: &str, unit: Unit, first: bool, flags: &mut Flags) -> String {
     if text.is_empty() && !first {
         return String::new();
     }
     let characters = units(text, unit);
     let count = characters.len();
-    // The characters from one position to another, both counted from 1; those that are not the tables are left out.
+    // The characters from one position to another, from 1; positions outside the text are left out.
     let window = |from: i64, to: i64| -> String {
         let inside = |index: &usize| (from..=to).contains(&(*index as i64 + 1));
         (0..count).filter(inside).map(|index| characters[index]).collect()
@@ -108,7 +108,7 @@ fn one(kind: &StepKind, text: &str, unit: Unit, first: bool, flags: &mut Flags) 
         StepKind::CharsTo(range) if range.bounded => cut(place(range.from), place(range.to)),
         StepKind::CharsTo(range) => {
             let found = window(place(range.from), whole.1);
-            // `to end` takes what there is.
+            // `to end` accepts any number.
             found
         }
         StepKind::CharsFor { from, width } => cut(place(*from), place(*from) + *width as i64 - 1),
@@ -123,7 +123,7 @@ fn one(kind: &StepKind, text: &str, unit: Unit, first: bool, flags: &mut Flags) 
             let all = occurrences(second, text);
             let close = match nth {
                 Some(nth) => pick(&all, *nth),
-                // The next one is looked for from there on, whatever overlaps it.
+                // The search for the next one starts there, regardless of overlaps.
                 None => next_from(second, text, open.end),
             };
             close.filter(|close| open.end <= close.start).map_or(String::new(), |close| text[open.end..close.start].to_owned())
@@ -219,7 +219,7 @@ fn one(kind: &StepKind, text: &str, unit: Unit, first: bool, flags: &mut Flags) 
     }
 }
 
-/// The several results that a step gives of one text.
+/// The several results of a step on one text.
 fn several(kind: &StepKind, text: &str) -> Vec<String> {
     let texts = |ranges: Vec<Range<usize>>| ranges.into_iter().map(|range| text[range].to_owned()).collect();
     match kind {
@@ -228,7 +228,7 @@ fn several(kind: &StepKind, text: &str) -> Vec<String> {
         StepKind::AllRuns(None) => texts(runs(text)),
         StepKind::AllRuns(Some(class)) => texts(class_runs(class, text)),
         StepKind::AllMatches(pattern) => {
-            // A match with nothing in it is no result.
+            // An empty match is not a result.
             let all = compiled(&pattern.regex.pattern, &pattern.regex.flags);
             let is_there: Vec<bool> = all.find_iter(text).map(|found| !found.is_empty()).collect();
             matches(pattern, text)
@@ -251,7 +251,7 @@ fn found(of: &Occurrence, text: &str) -> Option<Range<usize>> {
     pick(&occurrences(&of.marker, text), of.nth)
 }
 
-/// Where a marker is, from left to right, without overlaps.
+/// The matches of a marker, without overlaps.
 fn occurrences(marker: &Marker, text: &str) -> Vec<Range<usize>> {
     let (mut all, mut at) = (Vec::new(), 0);
     while let Some(found) = next_from(marker, text, at) {
@@ -261,9 +261,9 @@ fn occurrences(marker: &Marker, text: &str) -> Vec<Range<usize>> {
     all
 }
 
-/// The first place of a marker from a byte on.
+/// The first match of a marker from a byte.
 fn next_from(marker: &Marker, text: &str, at: usize) -> Option<Range<usize>> {
-    // Places between two characters.
+    // Boundaries between characters.
     let notches: Vec<usize> = text.grapheme_indices(true).map(|(at, _)| at).chain([text.len()]).collect();
     match marker {
         Marker::Text { text: wanted, any_case } => notches.iter().filter(|start| **start >= at).find_map(|start| {
@@ -294,7 +294,7 @@ fn sections(by: &Division, text: &str) -> Vec<Range<usize>> {
     all.into_iter().filter(|section| !by.skipping_empty || !section.is_empty()).collect()
 }
 
-/// Runs of characters for which `kind` gives the same; those for which it gives nothing are in none.
+/// Runs of characters with the same `kind`; characters without a kind belong to no run.
 fn runs_by<K: PartialEq>(text: &str, kind: impl Fn(&str) -> Option<K>) -> Vec<Range<usize>> {
     let mut runs: Vec<(Option<K>, Range<usize>)> = Vec::new();
     for (start, character) in text.grapheme_indices(true) {
@@ -328,7 +328,7 @@ fn is_space(character: &str) -> bool {
     !is_letter(character) && character.chars().all(char::is_whitespace)
 }
 
-/// The first code point decides: no letter, number, mark or white space.
+/// The first code point decides: not a letter, number, mark or white space.
 fn is_punctuation(character: &str) -> bool {
     !is_letter(character) && !compiled(r"\A[\p{N}\p{M}\s]", "").is_match(character)
 }
@@ -392,12 +392,12 @@ fn numbers(style: &NumberStyle, text: &str) -> Vec<Range<usize>> {
     found
 }
 
-/// One code point for a character: itself where it is one, X for a digit that carries something, P for one behind something, A for
-/// other letters.
+/// One symbol per character: itself if it is a single code point, X for a digit with an addition, P for a digit after a prepended mark, A
+/// for other letters.
 fn symbol(character: &str) -> char {
     let mut chars = character.chars();
     match (chars.next().expect("a character is not empty"), chars.next()) {
-        // The letters that stand for something else.
+        // The letters used as symbols.
         ('X' | 'P', _) => 'A',
         (c, None) => c,
         (c, _) if c.is_ascii_digit() => 'X',
@@ -441,7 +441,7 @@ fn compiled(pattern: &str, flags: &str) -> Rc<regex::Regex> {
     })
 }
 
-/// Every match, or the group of it that is meant.
+/// Every match, or its group.
 fn matches(pattern: &Pattern, text: &str) -> Vec<Option<String>> {
     let group = pattern.group.as_ref().map_or("0", |group| &group.name);
     let of = |found: regex::Captures| match group.parse::<usize>() {
@@ -468,7 +468,7 @@ pub fn condition(asked: &Condition, text: &str, unit: Unit) -> bool {
         ConditionKind::Contains(marker) => next_from(marker, text, 0).is_some(),
         ConditionKind::OneOf { texts, any_case: false } => texts.iter().any(|one| one == text),
         ConditionKind::OneOf { texts, any_case: true } => texts.iter().any(|one| one.to_lowercase() == text.to_lowercase()),
-        // The list that the tests have.
+        // The list in these tests.
         ConditionKind::ListedIn { any_case, .. } => {
             let list = ["A", "be", "é"];
             if *any_case { list.iter().any(|one| one.to_lowercase() == text.to_lowercase()) } else { list.contains(&text) }
@@ -478,7 +478,7 @@ pub fn condition(asked: &Condition, text: &str, unit: Unit) -> bool {
             text.ends_with(end.as_str()) && notches.contains(&(text.len() - end.len()))
         }
         ConditionKind::ContainsWord(word) => {
-            // What is joined to a digit or lies on it does not end a word.
+            // A mark or joiner on a digit does not end a word.
             let is_of_word = |character: &str| character.starts_with(|c: char| c.is_alphabetic() || c.is_numeric());
             let marker = Marker::Text { text: word.clone(), any_case: false };
             let starts = text.grapheme_indices(true).map(|(at, _)| at);
@@ -489,7 +489,7 @@ pub fn condition(asked: &Condition, text: &str, unit: Unit) -> bool {
             })
         }
         ConditionKind::Range { from, to } => {
-            // Exact for the short numbers that the tests ask about.
+            // Exact for the short numbers of the tests.
             let number =
                 |text: &str| (!plain_number(text).is_empty()).then(|| text.replace('−', "-").parse::<f64>().expect("a number"));
             let end = |end: &Option<String>| end.as_deref().map(|end| number(end).expect("the end of a range is a number"));

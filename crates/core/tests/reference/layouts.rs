@@ -1,4 +1,4 @@
-//! Layouts of random forms, held to trying everything in turn.
+//! Compares layouts of random forms with backtracking.
 
 use keen_notch_core::layout::{Layout, LayoutPlan};
 use proptest::prelude::*;
@@ -6,7 +6,7 @@ use proptest::sample::select;
 
 use crate::list::fields;
 
-/// A form: fields with texts and parts that may be absent between them. `letters` name the fields.
+/// A random form: fields with texts and optional parts between them. `letters` name the fields.
 fn form() -> impl Strategy<Value = String> {
     let width = select(vec!["", " 1", " 2", " 1 to 2", " 2 to 3", " 1 to 4"]);
     let class = select(vec!["", " digits", " uppercase", " letters", " uppercase and digits", " any of \"-A\""]);
@@ -17,7 +17,7 @@ fn form() -> impl Strategy<Value = String> {
     let nested = (items.clone(), items.clone()).prop_map(|(outer, inner)| format!("[{outer}[{inner}]]"));
     let part = prop_oneof![4 => field.clone(), 3 => text, 2 => items.prop_map(|items| format!("[{items}]")), 1 => nested];
     (field, proptest::collection::vec(part, 0..5)).prop_map(|(first, rest)| {
-        // Every field gets a name of its own.
+        // Each field gets its own name.
         let mut names = ('a'..='z').map(String::from);
         let form: String = std::iter::once(first).chain(rest).collect();
         form.split('?').collect::<Vec<_>>().iter().enumerate().fold(String::new(), |form, (index, part)| {

@@ -1,4 +1,4 @@
-//! A plain interpreter of whole cut lists: row by row, piece by piece, written to be read.
+//! A plain interpreter of cut lists, written for clarity: row by row, piece by piece.
 
 use std::collections::{HashMap, HashSet};
 
@@ -11,25 +11,25 @@ use keen_notch_core::text::unit::Unit;
 
 use crate::interpreter::{self, Outcome, is_of, units};
 
-/// What came of a row that is kept.
+/// The outcome of a kept row.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Row {
     /// Its index among all rows.
     pub row: usize,
     /// The results of each piece, and its state.
     pub pieces: Vec<Outcome>,
-    /// The checks that it does not meet, as `of: words`, in their order.
+    /// The failing checks, as `of: words`, in order.
     pub failing: Vec<String>,
-    /// Whether one of them is more than a warning.
+    /// Whether one of them is a fault.
     pub is_faulty: bool,
 }
 
-/// The interpreter, with what it remembers of the rows before.
+/// The interpreter, with the texts of earlier rows.
 pub struct Interpreter<'l> {
     list: &'l CutList,
     header: &'l [&'l str],
     unit: Unit,
-    /// Texts of the rows before, by what asks for them.
+    /// Texts of earlier rows, by comparison.
     seen: HashMap<String, HashSet<Vec<String>>>,
 }
 
@@ -38,14 +38,14 @@ impl<'l> Interpreter<'l> {
         Interpreter { list, header, unit: list.unit, seen: HashMap::new() }
     }
 
-    /// What comes of the next row; `None` where it is left out.
+    /// The outcome of the next row; `None` if it is left out.
     pub fn row(&mut self, row: usize, cells: &[String]) -> Option<Row> {
         let wanted = &self.list.wanted;
         let pieces: Vec<Outcome> = wanted.pieces.iter().map(|piece| self.piece(piece, cells)).collect();
         for (number, keep) in wanted.keep.iter().enumerate() {
             let text = self.text_of(&keep.of, cells);
             let holds = match keep.condition.kind {
-                // A text that is not there is not compared: the row stays.
+                // Absent texts are not compared, so the row stays.
                 ConditionKind::Unique => {
                     self.is_new(&format!("keep {number}"), vec![text]).is_none_or(|new| new != keep.condition.negated)
                 }
@@ -127,7 +127,7 @@ impl<'l> Interpreter<'l> {
         }
     }
 
-    /// A built text: there is none where none of the pieces and columns has one, whatever is between them.
+    /// A built text; absent if all its pieces and columns are.
     fn build(&self, parts: &[BuildPart], cells: &[String]) -> Outcome {
         let parts: Vec<(String, String)> = parts.iter().map(|part| self.part(part, cells)).collect();
         let named = || parts.iter().filter(|(_, state)| state != "text");
@@ -139,7 +139,7 @@ impl<'l> Interpreter<'l> {
         (vec![parts.iter().map(|(text, _)| text.as_str()).collect()], state.to_owned())
     }
 
-    /// A part of a built text, with its state; `text` for one that is there in any case.
+    /// A part of a built text with its state; `text` for literal text.
     fn part(&self, part: &BuildPart, cells: &[String]) -> (String, String) {
         match part {
             BuildPart::Text(text) => (text.clone(), "text".to_owned()),
@@ -167,7 +167,7 @@ impl<'l> Interpreter<'l> {
         &cells[index.expect("the list names columns that are there")]
     }
 
-    /// The value that a piece comes from.
+    /// The source value of a piece.
     fn value<'c>(&self, piece: &Piece, cells: &'c [String]) -> &'c str {
         match &piece.source {
             Source::Take { of: Some(column), .. } => self.cell(column, cells),
@@ -182,7 +182,7 @@ impl<'l> Interpreter<'l> {
         }
     }
 
-    /// Whether results meet a check: each that is there, and whether there is any.
+    /// Whether results pass a check.
     fn meets(&mut self, check: &Check, (name, results, state): (&str, &[String], &str), cells: &[String]) -> bool {
         if state == "not asked" {
             return true;
@@ -201,14 +201,14 @@ impl<'l> Interpreter<'l> {
         all_meet
     }
 
-    /// Whether no row before had the texts; `None` where there is no text.
+    /// Whether no earlier row has the texts; `None` if the row has no text.
     fn is_new(&mut self, asks: &str, texts: Vec<String>) -> Option<bool> {
         let is_there = texts.iter().any(|text| !text.trim().is_empty());
         is_there.then(|| self.seen.entry(asks.to_owned()).or_default().insert(texts))
     }
 }
 
-/// The pieces of the first form that a value has: those of its parts that are there, by their names.
+/// The fields of the first form that matches a value, by name.
 pub fn fields(layout: &Layout, value: &str) -> Option<Vec<(String, String)>> {
     let characters = units(value, Unit::Characters);
     layout.forms.iter().find_map(|Form { items, .. }| fit(&items.iter().collect::<Vec<_>>(), &characters))

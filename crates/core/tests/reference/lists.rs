@@ -1,4 +1,4 @@
-//! Whole cut lists on tables, held to the interpreter.
+//! Compares random cut lists on random tables with the interpreter.
 
 use std::sync::Arc;
 
@@ -17,7 +17,7 @@ use crate::{CONDITIONS, SEVERAL, steps, value};
 
 const HEADER: [&str; 3] = ["x", "y", "z"];
 
-/// Conditions that only a whole list can ask, and some that are asked most often.
+/// Conditions that only lists support, and frequent ones.
 const OF_LISTS: &[&str] = &[
     "unique",
     "not unique",
@@ -34,7 +34,7 @@ const OF_LISTS: &[&str] = &[
     "not listed in \"few.csv\" any case",
 ];
 
-/// Forms of layouts: their pieces have the names of their letters.
+/// Forms of layouts. Their pieces are named after their letters.
 const FORMS: &[&str] = &[
     "<a>-<b>",
     "<a 1 digits><b>",
@@ -59,14 +59,14 @@ fn quoted(condition: &str) -> String {
 fn conditions(most: usize) -> impl Strategy<Value = String> {
     let conditions = proptest::collection::vec(select([CONDITIONS, OF_LISTS].concat()), 0..=most);
     conditions.prop_map(|conditions| {
-        // Two lengths that no text can have together are refused, and are another test's.
+        // Another test covers length checks that exclude each other.
         let lengths = conditions.iter().filter(|condition| condition.contains("length")).count();
         let kept = conditions.iter().filter(|condition| lengths < 2 || !condition.contains("length"));
         kept.map(|condition| quoted(condition)).collect::<Vec<_>>().join(", ")
     })
 }
 
-/// The keys of a piece that takes its text, or builds it of what comes before.
+/// The keys of a piece with a phrase, or built from earlier pieces.
 fn piece() -> impl Strategy<Value = String> {
     let or = proptest::option::of(prop_oneof![steps(2), Just("\"none\"".to_owned())]);
     let one = (steps(3), or.clone()).prop_map(|(take, or)| {
@@ -106,7 +106,7 @@ fn parts() -> impl Strategy<Value = Parts> {
     (proptest::collection::vec(piece(), 0..4), layout, proof, keep, unique).prop_map(|(pieces, layout, proof, keep, unique)| {
         let mut rest = String::new();
         if let Some(forms) = layout {
-            // A form without one of the two pieces lets that be absent.
+            // The piece is optional if a form lacks it.
             let forms: Vec<String> = forms.iter().map(|form| format!("'{form}'")).collect();
             rest += &format!("[layout.y]\nform = [{}]\n", forms.join(", "));
         }
@@ -126,7 +126,7 @@ fn list(parts: &Parts) -> String {
     format!("column = \"x\"\n{first}{}{}", pieces.collect::<String>(), parts.rest)
 }
 
-/// What the program makes of rows, in batches of a few.
+/// The results of the program, in small batches.
 fn carved(carving: &Carving, rows: &[Vec<String>], batch_size: usize) -> (Vec<Row>, Vec<Tally>) {
     let (mut all, mut tallies) = (Vec::new(), vec![Tally::default(); carving.count()]);
     let (mut worked, mut memory) = (Worked::default(), Memory::default());
@@ -169,12 +169,12 @@ fn carved(carving: &Carving, rows: &[Vec<String>], batch_size: usize) -> (Vec<Ro
                 for failure in failures.iter().filter(|failure| failure.row as usize == index) {
                     let check = &checks[failure.check as usize];
                     let words = check.piece.map_or("", |_| check.words.as_str());
-                    // Several results may not meet the same check.
+                    // Several results may fail the same check.
                     if last.replace(failure.check) != Some(failure.check) {
                         failing.push(format!("{}: {words}", check.of));
                     }
                     is_faulty |= !check.only_warns;
-                    // Why is worked out only for those who ask; it must be there for all.
+                    // Every failure must have an explanation.
                     let fault = carving.fault(*failure, batch, &worked, &|row| format!("row {row}"));
                     assert!(!fault.violation.detail.is_empty() && !fault.violation.detail.contains("``"), "{fault:?}");
                 }
@@ -217,7 +217,7 @@ proptest! {
             prop_assert_eq!(found, expected, "{}\n{:?}", text, rows[found.row]);
         }
         prop_assert_eq!(found.len(), expected.len(), "{}", text);
-        // The counts are those of the rows.
+        // The counts match the rows.
         for (piece, tally) in tallies.iter().enumerate() {
             let count = |of: &str| expected.iter().filter(|row| row.pieces[piece].1.split(", ").any(|state| state == of)).count() as u64;
             let counted = (tally.filled, tally.short, tally.long, tally.blank, tally.missing, tally.not_asked, tally.fallback);

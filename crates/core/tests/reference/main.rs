@@ -1,4 +1,4 @@
-//! Programs on batches, held to a plain interpreter of one value at a time.
+//! Compares programs on batches with a plain interpreter of one value at a time.
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic, reason = "a test that cannot go on has failed")]
 
 mod interpreter;
@@ -18,7 +18,7 @@ use keen_notch_core::text::unit::Unit;
 use proptest::prelude::*;
 use proptest::sample::select;
 
-/// Steps that count, and look for nothing.
+/// Steps that count.
 const COUNTING: &[&str] = &[
     "first 3",
     "last 2",
@@ -36,7 +36,7 @@ const COUNTING: &[&str] = &[
     "length",
 ];
 
-/// Steps that give one text, besides those that count.
+/// Other steps with one result.
 const ONE: &[&str] = &[
     "whole",
     r#"before "-""#,
@@ -104,7 +104,7 @@ const ONE: &[&str] = &[
     "run 1 of punctuation",
 ];
 
-/// Steps that give several.
+/// Steps with several results.
 const SEVERAL: &[&str] = &[
     r#"sections by "-""#,
     r#"sections by "-" skipping empty"#,
@@ -140,7 +140,7 @@ const CONDITIONS: &[&str] = &[
     "range 7 to",
 ];
 
-/// Values of which some are plain, some beyond ASCII with every code point by itself, and some of characters made of several.
+/// Plain values, simple ones, and ones with composite characters.
 fn value() -> impl Strategy<Value = String> {
     let plain = ["-", "--", "A", "be", "7", "12.5", " ", "1,204", "(", ")", "+3", "E", "A-77", "e3", ".", ",", "-5", "204"];
     let simple = [&plain[..], &["é", "ß", "東", "Ω", "Я", "–"]].concat();
@@ -188,13 +188,13 @@ fn phrase() -> impl Strategy<Value = String> {
     proptest::collection::vec(branch, 1..4).prop_map(|branches| branches.join(" or "))
 }
 
-/// Whether a program gives of a column what the interpreter gives of each value by itself.
+/// Runs a program on a column and compares each result with the interpreter.
 fn hold_to_the_interpreter(phrase: &str, values: &[String], unit: Unit) -> Result<(), TestCaseError> {
     let parsed = Phrase::parse(phrase).unwrap();
     let program = Program::new(&parsed, unit).unwrap();
     let column = Column::of(values.iter().map(String::as_str));
     let (mut work, mut results) = (Work::default(), Results::default());
-    // Memory that another column has passed through must give the same.
+    // Used memory must not change the result.
     program.run(Column::of(["x-1-é", "", "7"]).texts(), &mut work, &mut results);
     program.run(column.texts(), &mut work, &mut results);
     for (row, value) in values.iter().enumerate() {
@@ -262,8 +262,8 @@ proptest! {
         carving.judge(&batch, &mut worked, std::slice::from_mut(&mut tally), &mut checked);
         let fails = |value: &String| {
             let (text, state) = (result(value), outcome(value).1);
-            // Nothing is asked where `when` does not hold. A blank passes all but `required`; what is missing passes nothing,
-            // but for a check that asks for that itself.
+            // A row that `when` excludes is not checked. A blank passes all checks except `required`; a missing piece fails unless a
+            // check tests absence.
             is_asked(value) && match (&check.kind, state.as_str()) {
                 (ConditionKind::Required | ConditionKind::Blank, _) => !interpreter::condition(&check, &text, Unit::Characters),
                 (_, "blank") => false,
@@ -274,7 +274,7 @@ proptest! {
         let expected: Vec<u32> = (0..).zip(&values).filter(|(_, value)| fails(value)).map(|(row, _)| row).collect();
         let failing: Vec<u32> = worked.failures_by_row().iter().map(|failure| failure.row).collect();
         prop_assert_eq!((failing.len() as u64, &failing), (tally.faulted, &expected), "{}", list);
-        // A check looks at the rows that have something to look at.
+        // A check counts the rows with a value.
         let about_absence = matches!(check.kind, ConditionKind::Required | ConditionKind::Blank);
         let is_looked_at = |value: &&String| is_asked(value) && (about_absence || !result(value).trim().is_empty());
         let looked_at = values.iter().filter(is_looked_at).count() as u64;

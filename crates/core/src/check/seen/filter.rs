@@ -1,6 +1,6 @@
 //! A filter for texts that are certainly not in a [`Store`](super::Store).
 
-/// Words of a block, which fills a CPU cache line.
+/// 64-bit words per block. A block fills a CPU cache line.
 const WORDS: usize = 8;
 /// Bits set for each text.
 const PROBES: u32 = 4;

@@ -1,4 +1,4 @@
-//! Which texts have been seen before, and in which row: what `unique` needs to know of all rows.
+//! Texts seen so far and their first rows, for `unique`.
 
 mod filter;
 
@@ -14,11 +14,11 @@ use crate::text::blank::is_blank;
 pub struct Hash(u64, u64);
 
 impl Hash {
-    /// What stands for texts with nothing in them.
+    /// The hash of blank texts.
     pub const NOTHING: Hash = Hash(0, 0);
 }
 
-/// The texts seen so far, with the row each was first seen in.
+/// The texts seen so far, with the first row of each.
 ///
 /// A text is kept as 88 bits of its hash (SipHash-1-3, 128 bits) and 40 bits of its row: 16 bytes a slot of an
 /// open-addressed table, whatever its length. Two different texts among 20 million have the same 88 bits with a chance of
@@ -38,7 +38,7 @@ impl Hash {
 #[derive(Debug)]
 pub struct Seen {
     shards: Vec<Shard>,
-    /// The bytes of the table, and the most that it may take.
+    /// The size of the table and its limit, in bytes.
     bytes: usize,
     most: usize,
     store: Option<Box<dyn Store>>,
@@ -49,48 +49,48 @@ pub struct Seen {
     recalled: Vec<Entry>,
 }
 
-/// What of a text is kept: 64 bits of its hash; and the other 24 bits of it, above 40 bits of its row.
+/// An entry: 64 bits of the hash; then the other 24 bits and 40 bits of the row.
 pub type Entry = (u64, u64);
 
-/// Why something could not be kept, or found again.
+/// An error of a store.
 pub type StoreError = Box<dyn std::error::Error + Send + Sync>;
 
-/// Keeps what memory has no space for.
+/// Storage for entries beyond the memory limit.
 pub trait Store: std::fmt::Debug + Send {
     /// Stores sorted entries. All entries in the store have different texts.
     ///
     /// # Errors
-    /// Where they cannot be kept.
+    /// The entries cannot be stored.
     fn keep(&mut self, entries: &mut dyn Iterator<Item = Entry>) -> Result<(), StoreError>;
 
     /// Adds the entries of some texts to `found`, in any order. `texts` are sorted entries without rows.
     ///
     /// # Errors
-    /// Where what was kept cannot be read.
+    /// The store cannot be read.
     fn find(&mut self, texts: &[Entry], found: &mut Vec<Entry>) -> Result<(), StoreError>;
 }
 
-/// The row of an entry if it is of a text with these bits of its hash.
+/// The row of an entry if its hash has these bits.
 pub fn row_of(entry: Entry, key: u64, rest: u64) -> Option<u64> {
     (entry.0 == key && entry.1 & !ROW_MASK == rest & !ROW_MASK).then_some(entry.1 & ROW_MASK)
 }
 
-/// A part of the table: linear probing in a power of two of slots.
+/// A part of the table, with linear probing in a power of two of slots.
 #[derive(Debug, Default)]
 struct Shard {
-    /// 64 bits of the hash, then the rest of it and the row; the latter is 0 where the slot is free.
+    /// Each slot holds 64 bits of the hash, then the rest and the row; the second number of a free slot is 0.
     slots: Vec<(u64, u64)>,
     count: usize,
 }
 
-/// Parts into which the texts are split.
+/// Number of shards.
 const SHARDS: usize = 256;
-/// The bits that hold the row; above them is the rest of the hash.
+/// Bits of a slot for the row; the rest of the hash is above them.
 const ROW_BITS: u32 = 40;
 const ROW_MASK: u64 = (1 << ROW_BITS) - 1;
-/// The slots of a part that has any.
+/// Minimum slots of a shard that is not empty.
 const FEWEST: usize = 16;
-/// The table uses one part in this many of the memory once there is a filter.
+/// With a filter, the table uses this fraction of the memory.
 const TABLE_SHARE: usize = 4;
 
 impl Default for Seen {
@@ -108,19 +108,19 @@ impl Default for Seen {
 }
 
 impl Seen {
-    /// Takes no more than `most` bytes, about, and leaves the rest to a store.
+    /// A memory of about `most` bytes, with a store for the rest.
     pub fn with_store(most: usize, store: Box<dyn Store>) -> Seen {
         Seen { most, store: Some(store), ..Seen::default() }
     }
 
-    /// The hash of texts, taken together.
+    /// The hash of a sequence of texts.
     pub fn hash<'a>(texts: impl IntoIterator<Item = &'a str>) -> Hash {
         let mut hasher = SipHasher13::new();
         let mut is_nothing = true;
         for text in texts {
             is_nothing &= is_blank(text);
             hasher.write(text.as_bytes());
-            // No text of UTF-8 holds this byte, so it keeps texts apart.
+            // This byte never occurs in UTF-8, so it separates the texts.
             hasher.write_u8(0xFF);
         }
         let hash = hasher.finish128();
@@ -131,7 +131,7 @@ impl Seen {
         }
     }
 
-    /// Fetches the slots that hashes will be looked for at, all at once: one after the other, each would wait for memory.
+    /// Prefetches the slots of hashes together, so that the memory accesses overlap.
     pub fn prepare(&self, hashes: &[Hash]) {
         let slot = |hash: &Hash| {
             let slots = &self.shards[hash.shard()].slots;
@@ -140,11 +140,10 @@ impl Seen {
         std::hint::black_box(hashes.iter().fold(0, |all, hash| all ^ slot(hash)));
     }
 
-    /// Prefetches the next texts from the store, in the order of the store. Optional: [`Seen::note`] otherwise reads the store once for
-    /// each text.
+    /// Prefetches the next texts from the store, in store order. Optional: otherwise [`Seen::note`] reads the store once for each text.
     ///
     /// # Errors
-    /// Where the store has one.
+    /// The store fails.
     pub fn recall(&mut self, hashes: impl Iterator<Item = Hash>) -> Result<(), StoreError> {
         self.forget_recalled();
         let Some(store) = self.store.as_mut().filter(|_| !self.filter.is_none()) else { return Ok(()) };
@@ -162,11 +161,10 @@ impl Seen {
         self.recalled.clear();
     }
 
-    /// Notes that texts of this hash are in `row`, which is counted from 1; gives the row they were seen in first, if that
-    /// is another.
+    /// Records a hash in `row`, from 1. Returns the first row with the hash if that is an earlier row.
     ///
     /// # Errors
-    /// Where the store has one.
+    /// The store fails.
     pub fn note(&mut self, hash: Hash, row: u64) -> Result<Option<u64>, StoreError> {
         let (key, rest) = hash.text();
         let shard = &self.shards[hash.shard()];
@@ -200,7 +198,7 @@ impl Seen {
         Ok(None)
     }
 
-    /// Has the store keep all there is.
+    /// Moves all entries to the store.
     fn store_all(&mut self) -> Result<(), StoreError> {
         self.forget_recalled();
         if self.filter.is_none() {
@@ -225,7 +223,7 @@ impl Seen {
 }
 
 impl Hash {
-    /// Its bits.
+    /// The 128 bits.
     pub fn bits(self) -> u128 {
         u128::from(self.0) << 64 | u128::from(self.1)
     }
@@ -234,24 +232,23 @@ impl Hash {
         (self.0 >> (u64::BITS - SHARDS.ilog2())) as usize
     }
 
-    /// An entry without a row.
     fn text(self) -> Entry {
         (self.0, self.1 & !ROW_MASK)
     }
 }
 
 impl Shard {
-    /// Whether it must be doubled before another text is noted.
+    /// Whether it must grow before the next text.
     fn is_full(&self) -> bool {
         self.count >= self.slots.len() / 8 * 7
     }
 
-    /// The bytes that doubling adds.
+    /// The size increase of the next doubling, in bytes.
     fn next_bytes(&self) -> usize {
         self.slots.len().max(FEWEST) * size_of::<Entry>()
     }
 
-    /// The slot of a text, or the free one where it belongs. There is a free one.
+    /// The slot of a text, or the free slot for it.
     fn find(&mut self, key: u64, rest: u64) -> Option<&mut (u64, u64)> {
         let mask = self.slots.len().wrapping_sub(1);
         let mut at = key as usize & mask;
@@ -264,7 +261,7 @@ impl Shard {
         }
     }
 
-    /// Doubles the slots; gives the bytes that this adds.
+    /// Doubles the slots and returns the size increase in bytes.
     fn double(&mut self) -> usize {
         let before = self.slots.len();
         let slots = vec![(0, 0); (before * 2).max(FEWEST)];
@@ -295,7 +292,7 @@ mod tests {
         assert_eq!(Seen::hash(["", ""]), Hash::NOTHING);
     }
 
-    /// Keeps all there is, in memory.
+    /// A store in memory.
     #[derive(Debug, Default)]
     struct Kept(std::collections::BTreeMap<(u64, u64), Entry>);
 
@@ -326,7 +323,7 @@ mod tests {
             let mut known = std::collections::HashMap::new();
             let text = |row: u64| (row * row % 30_011).to_string();
             for row in 1..40_000u64 {
-                // Prefetch half of the texts.
+                // Prefetches half of the texts.
                 if row % 2_000 == 1 {
                     seen.recall((row..row + 1_000).map(|row| Seen::hash([text(row).as_str()]))).unwrap();
                 }

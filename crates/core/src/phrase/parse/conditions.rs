@@ -1,18 +1,15 @@
-//! Conditions.
-
 use super::{Next, Parser};
 use crate::phrase::ast::{CheckDigit, Condition, ConditionKind, ListSource, Span};
 use crate::phrase::token::{Token, TokenKind};
 use crate::phrase::{ErrorKind, PhraseError};
 use crate::words;
 
-/// The words that conditions begin with, classes aside.
+/// First words of conditions, except classes.
 const CONDITIONS: [&str; 17] = [
     "required", "blank", "length", "fits", "starts", "ends", "contains", "one", "listed", "range", "date", "email", "check",
     "unique", "same", "not", "digits",
 ];
 
-/// The names of the check digits.
 const CHECK_DIGITS: [(&str, CheckDigit); 8] = [
     ("luhn", CheckDigit::Luhn),
     ("gs1", CheckDigit::Gs1),
@@ -173,7 +170,7 @@ impl Parser<'_> {
         }
     }
 
-    /// A number as written, if one is here.
+    /// The number here, as written, if any.
     fn decimal_if_any(&mut self) -> Option<String> {
         let Some(Token { kind: TokenKind::Number(_) | TokenKind::Decimal(_), span }) = self.peek() else { return None };
         self.at += 1;

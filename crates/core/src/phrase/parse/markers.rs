@@ -6,7 +6,6 @@ use crate::phrase::token::{Token, TokenKind};
 use crate::phrase::{ErrorKind, PhraseError};
 use crate::words;
 
-/// The names of the classes.
 const CLASSES: [(&str, ClassPart); 8] = [
     ("digits", ClassPart::Digits),
     ("letters", ClassPart::Letters),
@@ -18,7 +17,7 @@ const CLASSES: [(&str, ClassPart); 8] = [
     ("capitals", ClassPart::Uppercase),
 ];
 
-/// Words that people try first for a class.
+/// Synonyms of classes.
 const ALSO_SAID: [(&str, &str); 9] = [
     ("digit", "digits"),
     ("letter", "letters"),
@@ -31,17 +30,17 @@ const ALSO_SAID: [(&str, &str); 9] = [
     ("symbols", "punctuation"),
 ];
 
-/// Words for ordinals, as figures.
+/// Ordinal words and their numbers.
 const ORDINAL_WORDS: [(&str, &str); 5] =
     [("first", "1st"), ("second", "2nd"), ("third", "3rd"), ("fourth", "4th"), ("fifth", "5th")];
 
 impl Parser<'_> {
-    /// `[NTH] MARKER`, the first one where no ordinal is said.
+    /// `[NTH] MARKER`; the first one without an ordinal.
     pub(super) fn occurrence(&mut self, step: &str) -> Result<Occurrence, PhraseError> {
         self.occurrence_of(step, Parser::marker)
     }
 
-    /// The same, where `and` ends the marker and does not join classes.
+    /// The same, but `and` ends the marker and does not join classes.
     pub(super) fn occurrence_before_and(&mut self, step: &str) -> Result<Occurrence, PhraseError> {
         self.occurrence_of(step, |parser| parser.marker_of(false))
     }
@@ -62,7 +61,7 @@ impl Parser<'_> {
         Ok(Occurrence { nth, marker: marker(self)? })
     }
 
-    /// Which one of several is meant, if that is said here: 1st, 2nd …, `last`, `2nd last` …, or 1, 2 …, -1, -2 …
+    /// The ordinal here, if any: 1st, 2nd …, `last`, `2nd last` …, or 1, 2 …, -1, -2 …
     pub(super) fn nth(&mut self) -> Result<Option<Position>, PhraseError> {
         match self.peek() {
             Some(Token { kind: TokenKind::Ordinal(0), span }) => {
@@ -87,7 +86,7 @@ impl Parser<'_> {
         }
     }
 
-    /// Whether `any case` is here.
+    /// Takes `any case`, if it is here.
     pub(super) fn any_case(&mut self) -> Result<bool, PhraseError> {
         let any_case = self.take_word("any");
         if any_case && !self.take_word("case") {
@@ -148,7 +147,7 @@ impl Parser<'_> {
     }
 
     fn ask_class(&self) {
-        // Of two names for the same, one is enough.
+        // One of two synonyms is enough.
         let names = CLASSES.iter().map(|(name, _)| *name).filter(|name| *name != "capitals");
         self.ask(names.chain(["any"]).map(Next::Word));
     }
@@ -159,7 +158,7 @@ impl Parser<'_> {
         self.peek_word().is_some_and(|word| word == "any" || class_named(word).is_some())
     }
 
-    /// A class, or several with `and` between them.
+    /// A class, or several joined with `and`.
     pub(super) fn class(&mut self, form: &str) -> Result<Class, PhraseError> {
         let mut parts = vec![self.class_part(form)?];
         while self.take_word("and") {
@@ -210,7 +209,7 @@ fn nearest_class(word: &str) -> Option<&'static str> {
     also.or_else(|| words::nearest(word, CLASSES.iter().map(|(name, _)| *name)))
 }
 
-/// A number as an ordinal in figures: 1st, 2nd, 3rd, 4th, 11th …
+/// A number as an ordinal: 1st, 2nd, 3rd, 4th, 11th …
 pub(crate) fn ordinal(n: i64) -> String {
     let ending = match (n % 100, n % 10) {
         (11..=13, _) => "th",

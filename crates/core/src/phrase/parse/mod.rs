@@ -1,7 +1,6 @@
-//! Tokens → syntax tree: phrases, their branches, and what all parts of the grammar share.
+//! The parser: phrases, branches, and shared grammar.
 //!
-//! Where the tokens end, the parser notes what it asks for, which is what may come next: so there is no second place that knows the
-//! grammar.
+//! At the end of the tokens, the parser records what it would accept. Completion uses that record, so the grammar exists once.
 
 mod conditions;
 mod markers;
@@ -17,16 +16,16 @@ use super::reference::nearest_step;
 use super::token::{Token, TokenKind, tokens};
 use super::{ErrorKind, PhraseError};
 
-/// The greatest position or width that can be asked for, in characters.
+/// Maximum position or width, in characters.
 const MOST_CHARACTERS: usize = 1_000_000_000;
 
 const SAMPLE_STEPS: &str = r#"`first 3`, `section 2 by "-"` or `whole`"#;
 
 impl Phrase {
-    /// Reads a phrase.
+    /// Parses a phrase.
     ///
     /// # Errors
-    /// Where the words do not make a phrase, or make one that could never give what it says.
+    /// The phrase is invalid.
     pub fn parse(source: &str) -> Result<Phrase, PhraseError> {
         Phrase::parse_as_written(source).map_err(|error| {
             let meant = guesses::phrase(source);
@@ -50,10 +49,10 @@ impl Phrase {
 }
 
 impl Condition {
-    /// Reads a condition that is by itself.
+    /// Parses a single condition.
     ///
     /// # Errors
-    /// Where the words do not make a condition, or make one that could never hold.
+    /// The condition is invalid.
     pub fn parse(source: &str) -> Result<Condition, PhraseError> {
         Condition::parse_as_written(source).map_err(|error| {
             let meant = guesses::condition(source);
@@ -73,7 +72,7 @@ impl Condition {
     }
 }
 
-/// An error with what was probably meant, if that is known, unless its help offers what can be read already.
+/// Adds a suggestion to an error, unless its help already holds a valid one.
 fn offer(error: PhraseError, meant: Option<String>, can_be_read: impl Fn(&str) -> bool) -> PhraseError {
     let offered = error.help.strip_prefix("write `").and_then(|offered| offered.split('`').next());
     match meant {
@@ -82,8 +81,7 @@ fn offer(error: PhraseError, meant: Option<String>, can_be_read: impl Fn(&str) -
     }
 }
 
-/// Reads what is in a layout between `<` and `>`: `name`, `name 3`, `name 3 to 5`, each with a class after
-/// it or not.
+/// Parses a field of a layout without `<` and `>`: `name`, `name 3`, `name 3 to 5`, each with an optional class.
 pub(crate) fn parse_field(source: &str) -> Result<Field, PhraseError> {
     let tokens = tokens(source)?;
     let mut parser = Parser::new(source, &tokens);
@@ -108,26 +106,25 @@ pub(crate) fn parse_field(source: &str) -> Result<Field, PhraseError> {
     }
 }
 
-/// What may come at a place.
+/// A possible next token.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(super) enum Next {
     /// This word.
     Word(&'static str),
-    /// A quoted text that is looked for.
+    /// A quoted text to search for.
     Marker,
-    /// The name of a column.
+    /// A column name.
     Column,
 }
 
-/// What may come after the last token of a phrase, or after that of a condition where `is_condition`: what the parser asked for there, in
-/// the order in which it asked.
+/// The tokens that could follow a phrase, or a condition if `is_condition`, in the order in which the parser tried them.
 pub(super) fn next(source: &str, is_condition: bool) -> Result<Vec<Next>, PhraseError> {
     let tokens = tokens(source)?;
     let mut parser = Parser::new(source, &tokens);
-    // What is wrong is that something is missing, or nothing was asked for at the end.
+    // The error is that something is missing, or there is none.
     let _ = if is_condition { parser.condition().map(drop) } else { parser.branches().map(drop) };
     let mut asked = parser.asked.into_inner();
-    // Within a phrase, no condition looks at anything but the text.
+    // Conditions inside a phrase test only the text.
     asked.retain(|next| is_condition || ![Next::Word("unique"), Next::Word("same")].contains(next));
     Ok(asked)
 }
@@ -136,7 +133,7 @@ struct Parser<'a> {
     source: &'a str,
     tokens: &'a [Token],
     at: usize,
-    /// What was asked for after the last token.
+    /// The tokens expected at the end.
     asked: RefCell<Vec<Next>>,
 }
 
@@ -145,7 +142,7 @@ impl<'a> Parser<'a> {
         Parser { source, tokens, at: 0, asked: RefCell::default() }
     }
 
-    /// Notes what is asked for, if this is the end.
+    /// Records expected tokens at the end of the input.
     fn ask(&self, next: impl IntoIterator<Item = Next>) {
         if self.at == self.tokens.len() {
             let mut asked = self.asked.borrow_mut();
@@ -177,7 +174,7 @@ impl<'a> Parser<'a> {
         found
     }
 
-    /// Where the next token is: an empty place at the end of the phrase where there is none.
+    /// The span of the next token; empty at the end of the phrase.
     fn here(&self) -> Span {
         self.peek().map_or(self.source.len()..self.source.len(), |token| token.span.clone())
     }
@@ -186,19 +183,19 @@ impl<'a> Parser<'a> {
         self.at.checked_sub(1).and_then(|last| self.tokens.get(last)).map_or(0, |token| token.span.end)
     }
 
-    /// `wanted` is not here; `help` says what to write.
+    /// The error for a missing `wanted`, with a suggestion.
     fn expected(&self, wanted: &str, help: String) -> PhraseError {
         let found = self.peek().map(|token| format!("`{}`", &self.source[token.span.clone()]));
         PhraseError { kind: ErrorKind::Expected { wanted: wanted.to_owned(), found }, span: self.here(), help }
     }
 
-    /// The phrase with `span` replaced, to be offered as a help.
+    /// The phrase with `span` replaced, as a suggestion.
     fn with(&self, span: Span, words: &str) -> String {
         let phrase = format!("{}{}{}", &self.source[..span.start], words, &self.source[span.end..]);
         format!("write `{}`", phrase.trim())
     }
 
-    /// The phrase with `words` put in before the next token.
+    /// The phrase with `words` inserted before the next token.
     fn with_inserted(&self, words: &str) -> String {
         match self.peek() {
             Some(token) => self.with(token.span.start..token.span.start, &format!("{words} ")),
@@ -232,7 +229,7 @@ impl<'a> Parser<'a> {
                     if several {
                         self.ask([Next::Word("joined")]);
                     }
-                    // `joined with` comes after its step with or without `then`.
+                    // `then` before `joined with` is optional.
                     if !then && self.peek_word() != Some("joined") {
                         break;
                     }
@@ -244,7 +241,7 @@ impl<'a> Parser<'a> {
         Ok(Branch { span: start..self.end_of_last(), body })
     }
 
-    /// The error for a token after a whole branch that neither goes on with it nor begins another.
+    /// The error for an unexpected token after a complete branch.
     fn neither_then_nor_or(&self, token: &Token, before: Option<&Branch>) -> PhraseError {
         let after_literal = matches!(before, Some(Branch { body: Body::Literal(_), .. }));
         let words = &self.source[token.span.clone()];
@@ -267,7 +264,7 @@ impl<'a> Parser<'a> {
         self.expected("`then` or `or`", help)
     }
 
-    /// A quoted text and its place.
+    /// A quoted text and its span.
     fn text(&mut self, wanted: &str) -> Result<(String, Span), PhraseError> {
         match self.peek() {
             Some(Token { kind: TokenKind::Text(text), span }) => {
@@ -292,7 +289,7 @@ impl<'a> Parser<'a> {
         }
     }
 
-    /// A position, however it is written: see [`Parser::nth`].
+    /// A position in any notation: see [`Parser::nth`].
     fn position(&mut self, form: &str) -> Result<Position, PhraseError> {
         match self.nth()? {
             Some(position) => Ok(position),
@@ -300,7 +297,7 @@ impl<'a> Parser<'a> {
         }
     }
 
-    /// A format of dates, with `from` and a year after it or not.
+    /// A date format with an optional `from YEAR`.
     fn date_format(&mut self) -> Result<DateFormat, PhraseError> {
         let (text, span) = self.text("the date format in quotes")?;
         if !self.take_word("from") {
@@ -337,7 +334,7 @@ impl<'a> Parser<'a> {
         }
     }
 
-    /// The error of a range that ends before it begins: the same words the other way round.
+    /// The error for a reversed range, with the corrected one.
     fn backwards(&self, span: Span) -> PhraseError {
         let words: Vec<_> = self.source[span.clone()].split_whitespace().collect();
         let swapped = words.iter().rev().copied().collect::<Vec<_>>().join(" ");
@@ -345,7 +342,7 @@ impl<'a> Parser<'a> {
     }
 }
 
-/// The size of `n`, sign set aside, where it is no more than `most`.
+/// The absolute value of `n`, if it is at most `most`.
 fn at_most(most: usize, n: i64, span: &Span) -> Result<usize, PhraseError> {
     usize::try_from(n.unsigned_abs()).ok().filter(|size| *size <= most).ok_or_else(|| PhraseError {
         kind: ErrorKind::NumberTooLarge { most },

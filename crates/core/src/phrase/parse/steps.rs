@@ -1,4 +1,4 @@
-//! The steps, one function for each that takes more than a word.
+//! Parsers of steps with arguments.
 
 use super::{MOST_CHARACTERS, Next, Parser, SAMPLE_STEPS, at_most};
 use crate::phrase::ast::{
@@ -9,14 +9,14 @@ use crate::phrase::token::{Token, TokenKind};
 use crate::phrase::{ErrorKind, PhraseError};
 use crate::text::unit::Unit;
 
-/// The greatest width that padding fills to, in characters, so that a slip of the finger fills no disk.
+/// Maximum width of padding, in characters, so that a typing mistake does not fill the disk.
 const MOST_PADDING: usize = 100_000;
 
 impl Parser<'_> {
-    /// A step; `several`, where it comes after some that leave several results.
+    /// Parses a step; `several` if an earlier step gives several results.
     pub(super) fn step(&mut self, several: bool) -> Result<Step, PhraseError> {
         let start = self.here().start;
-        // Several come once, and what joins them is asked for by whoever knows that there are some.
+        // Several results can arise once. The caller knows whether `joined with` is possible.
         let can_come = |word: &&str| *word != "joined" && !(several && ["numbers", "runs", "matches"].contains(word));
         self.ask(entries().map(|entry| entry.word).filter(can_come).map(Next::Word));
         let Some(Token { kind: TokenKind::Word(word), span }) = self.peek() else {
@@ -98,7 +98,6 @@ impl Parser<'_> {
         PhraseError { kind: ErrorKind::UnknownStep(word.to_owned()), span: span.clone(), help }
     }
 
-    /// `length`, `length in bytes`.
     fn length_step(&mut self) -> Result<StepKind, PhraseError> {
         if !self.take_word("in") {
             return Ok(StepKind::Length(None));
@@ -132,7 +131,7 @@ impl Parser<'_> {
         Ok(StepKind::Sections { range, by: self.division()? })
     }
 
-    /// The range that began at `from`, with `to 12`, `to -1` or `to end` still to come.
+    /// The rest of a range after `from`: `to 12`, `to -1` or `to end`.
     fn range_from(&mut self, from: Position, start: usize, form: &str, wanted: &str) -> Result<Range, PhraseError> {
         if !self.take_word("to") {
             let help = match self.peek() {
@@ -148,13 +147,12 @@ impl Parser<'_> {
         let backwards = match (from, to) {
             (Position::FromStart(from), Position::FromStart(to)) => to < from,
             (Position::FromEnd(from), Position::FromEnd(to)) => to > from,
-            // Which of the two comes first depends on the length of the value.
+            // Their order depends on the length of the value.
             _ => false,
         };
         if backwards { Err(self.backwards(start..self.end_of_last())) } else { Ok(Range { from, to, bounded: true }) }
     }
 
-    /// `drop first 4`, `drop last 5` or `drop CLASS`.
     fn drop(&mut self) -> Result<StepKind, PhraseError> {
         if self.take_word("first") {
             return Ok(StepKind::DropFirst(self.width("drop first 4")?));
@@ -181,7 +179,7 @@ impl Parser<'_> {
         Ok(StepKind::Between { first, second: self.marker()?, nth })
     }
 
-    /// `by MARKER`, with `skipping empty` after it or not.
+    /// `by MARKER` with an optional `skipping empty`.
     fn division(&mut self) -> Result<Division, PhraseError> {
         if !self.take_word("by") {
             let help = match self.peek() {
@@ -198,7 +196,7 @@ impl Parser<'_> {
         Ok(Division { marker, skipping_empty })
     }
 
-    /// `signed` and `like "1,234.5"`, in either order.
+    /// `signed` and `like "1,234.5"` in either order.
     fn number_style(&mut self) -> Result<NumberStyle, PhraseError> {
         let mut style = NumberStyle { signed: false, like: Vec::new() };
         loop {
@@ -212,7 +210,7 @@ impl Parser<'_> {
         }
     }
 
-    /// One example of a number, or several that differ in the sign. Any other text after `or` is a branch.
+    /// Examples of a number, which differ in the sign. Any other text after `or` is a branch.
     fn examples(&mut self) -> Result<Vec<NumberExample>, PhraseError> {
         let (text, span) = self.text("an example in quotes")?;
         let mut examples = vec![NumberExample { text, span }];
@@ -260,7 +258,6 @@ impl Parser<'_> {
         if self.take_word("of") { Ok(()) } else { Err(self.expected("`of`", format!("write it like `{form}`"))) }
     }
 
-    /// `with TEXT`.
     fn with_text(&mut self, form: &str) -> Result<(String, Span), PhraseError> {
         if !self.take_word("with") {
             let help = match self.peek() {
@@ -304,7 +301,6 @@ impl Parser<'_> {
         Ok(StepKind::Clip { width, mark })
     }
 
-    /// `to`, with a number after it.
     fn to(&mut self, form: &str) -> Result<(), PhraseError> {
         if self.take_word("to") {
             return Ok(());
@@ -316,7 +312,7 @@ impl Parser<'_> {
         Err(self.expected("`to`", help))
     }
 
-    /// `plain number` and `plain digits`, from the second word on.
+    /// `plain number` and `plain digits`, after the first word.
     fn plain(&mut self) -> Result<StepKind, PhraseError> {
         if self.take_word("number") {
             let like = if self.take_word("like") { self.examples()? } else { Vec::new() };
@@ -338,7 +334,7 @@ impl Parser<'_> {
         }
     }
 
-    /// A number of characters that may be 0, as a condition on lengths takes it.
+    /// A number of characters, which may be 0.
     pub(super) fn length(&mut self, form: &str) -> Result<usize, PhraseError> {
         let (n, span) = self.number("a number of characters", form)?;
         if n < 0 {

@@ -1,9 +1,7 @@
-//! Conditions in plain words.
-
 use super::markers::{any, class, regex, text};
 use crate::phrase::ast::{CheckDigit, Condition, ConditionKind, DateFormat, Marker};
 
-/// A condition in plain words, as what a text does: `has 8 characters`, `does not start with “X”`.
+/// A condition in plain words, as a verb phrase: `has 8 characters`, `does not start with “X”`.
 ///
 /// ```
 /// use keen_notch_core::phrase::{ast::Condition, words};
@@ -55,13 +53,12 @@ fn in_any_case(any_case: bool) -> &'static str {
     if any_case { ", in any case" } else { "" }
 }
 
-/// How a date is written: `“%d.%m.%y” with years from 1930 to 2029`
+/// A date format in words: `“%d.%m.%y” with years from 1930 to 2029`
 pub(super) fn date(DateFormat { text: format, from, .. }: &DateFormat) -> String {
     let years = from.map_or(String::new(), |from| format!(" with years from {from} to {}", from + 99));
     format!("{}{years}", text(format))
 }
 
-/// The end of a text that meets a condition.
 fn end(marker: &Marker) -> String {
     match marker {
         Marker::Run(class) => format!("one of: {}", self::class(class)),

@@ -2,7 +2,7 @@
 
 use crate::phrase::ast::{Class, ClassPart, Marker, Occurrence, Position, Regex};
 
-/// A text in quotes, or by its name where quotes would show nothing.
+/// A text in quotes, or its name if quotes would show an invisible character.
 ///
 /// ```
 /// assert_eq!(keen_notch_core::phrase::words::text("-"), "“-”");
@@ -17,7 +17,7 @@ pub fn text(text: &str) -> String {
     }
 }
 
-/// `1st`, `2nd`, `last`, `2nd last`, with `first` spelt out.
+/// `1st`, `2nd`, `last`, `2nd last`; `first` as a word.
 pub(super) fn ordinal(nth: Position) -> String {
     let figure = |n: usize| crate::phrase::ordinal(i64::try_from(n).unwrap_or(i64::MAX));
     match nth {
@@ -28,7 +28,7 @@ pub(super) fn ordinal(nth: Position) -> String {
     }
 }
 
-/// One of the places where a marker is: `the 2nd “-”`.
+/// An occurrence of a marker: `the 2nd “-”`.
 pub(super) fn occurrence(occurrence: &Occurrence) -> String {
     the(&ordinal(occurrence.nth), &occurrence.marker)
 }
@@ -43,7 +43,7 @@ pub(super) fn the(which: &str, marker: &Marker) -> String {
     }
 }
 
-/// Any place where a marker is: `“-”`, `any run of digits`.
+/// Any occurrence of a marker: `“-”`, `any run of digits`.
 pub(super) fn any(marker: &Marker) -> String {
     match marker {
         Marker::Text { text, any_case } => format!("{}{}", self::text(text), in_any_case(*any_case)),
@@ -53,7 +53,7 @@ pub(super) fn any(marker: &Marker) -> String {
     }
 }
 
-/// Every place where a marker is: `every “-”`.
+/// Every occurrence of a marker: `every “-”`.
 pub(super) fn every(marker: &Marker) -> String {
     match marker {
         Marker::Text { text, any_case } => format!("every {}{}", bare(text), in_any_case(*any_case)),
@@ -63,7 +63,7 @@ pub(super) fn every(marker: &Marker) -> String {
     }
 }
 
-/// A text as it comes after `the` or `every`.
+/// A text after `the` or `every`.
 fn bare(text: &str) -> String {
     let quoted = self::text(text);
     quoted.strip_prefix("a ").map_or(quoted.clone(), str::to_owned)

@@ -1,4 +1,4 @@
-//! Phrases and conditions in plain words, for someone who has not learned the language.
+//! Phrases and conditions in plain language.
 
 mod conditions;
 mod markers;
@@ -9,7 +9,7 @@ use super::ast::{Body, Phrase, StepKind};
 pub use conditions::condition;
 pub use markers::text;
 
-/// A phrase in plain words: one sentence a branch.
+/// A phrase in plain language, one sentence per branch.
 ///
 /// ```
 /// # use keen_notch_core::phrase::{Phrase, words};
@@ -45,7 +45,7 @@ fn sentence(index: usize, body: &Body) -> String {
     }
 }
 
-/// Things with commas between them, and `and` before the last.
+/// A list with commas and a final `and`.
 pub(crate) fn list(things: &[String]) -> String {
     match things {
         [] => String::new(),

@@ -1,12 +1,9 @@
-//! Steps in plain words.
-
 use super::conditions::{characters, condition};
 use super::markers::{any, class, every, occurrence, ordinal, regex, text, the};
 use crate::phrase::ast::{Class, Division, NumberExample, NumberStyle, Pattern, Position, Range, Side, Sides, StepKind};
 use crate::text::unit::Unit;
 
-/// What a step does, beginning with a verb. `several`: it works on each of several results; `first`: it
-/// works on the value itself.
+/// A step as a clause that begins with a verb. `several`: it works on each of several results; `first`: it works on the value itself.
 pub(super) fn step(kind: &StepKind, several: bool, first: bool) -> String {
     let (it, each) = match (several, first) {
         (true, _) => ("each", "of each "),

@@ -1,4 +1,4 @@
-//! Steps of which a value has several results, and what makes one of them again.
+//! Steps with several results, and joining them.
 
 use super::{Work, flag, made_instead};
 use crate::batch::{Forms, Span, Texts};
@@ -40,7 +40,7 @@ impl SpreadOp {
         out.forms = forms;
         out.taken.clear();
         if out.is_made {
-            // They are parts of texts that were made, and no longer of the values.
+            // They are parts of made texts, no longer of the values.
             out.taken.resize(out.spans.len(), Span::default());
         }
         std::mem::swap(flags, row_flags);
@@ -107,7 +107,7 @@ pub(super) fn join(with: &str, values: Texts, work: &mut Work, out: &mut Results
 }
 
 impl Work {
-    /// Adds the flags of several results to those of their values.
+    /// Adds the flags of several results to their value.
     pub(super) fn fold_flags(&mut self, offsets: &[u32]) {
         fold(&self.flags, &mut self.row_flags, offsets);
     }
@@ -127,7 +127,7 @@ fn fold(flags: &[State], row_flags: &mut Vec<State>, offsets: &[u32]) {
 }
 
 impl Results {
-    /// The same where values may have several results: all are put down anew, value by value.
+    /// The same for several results: all are rewritten, value by value.
     pub(super) fn fill_in_several(&mut self, some: &Results, rows: &[u32], values: Texts) {
         let mut all = Results { is_made: true, offsets: vec![0], ..Results::default() };
         all.set_most(self.buffer.most());
@@ -138,7 +138,7 @@ impl Results {
                 None => (&*self, row),
             };
             let state = from.state(index);
-            // A literal is one result of each value.
+            // A literal is one result for each value.
             let items = if from.are_several() || state.is_there() { from.items(index) } else { 0..0 };
             for item in items {
                 let (span, start) = (from.spans[item], all.buffer.width());

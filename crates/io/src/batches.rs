@@ -1,4 +1,4 @@
-//! Which rows of a chunk are worked on together: few enough at a time for their results to stay within a limit.
+//! Divides the rows of a chunk into batches whose results stay within a limit.
 
 use std::ops::Range;
 
@@ -8,39 +8,32 @@ use crate::Error;
 use crate::encode::MOST_HELD;
 use crate::source::{Chunk, LineCount, Reading};
 
-/// Rows that are worked on together: few enough for all that is known of them to stay near the processor, and many enough
-/// that what is done once for all of them does not matter.
+/// Rows per batch. Small enough for the working set to fit in the CPU cache, and large enough to amortise the cost per batch.
 const BATCH: usize = 256;
 
-/// The most cells in a batch. Wide tables have smaller batches, since each cell uses memory.
+/// Maximum cells per batch. Wide tables have smaller batches, because each cell uses memory.
 const MOST_CELLS: usize = 64 << 10;
 
-/// The share of the memory of a run that the results of one batch may take on each thread.
+/// Each thread may use one part in this many of the memory for the results of a batch.
 const SHARE: usize = 128;
 
 /// A chunk may buffer one part in this many of the memory per thread as output. Each thread has several chunks in flight.
 const WRITTEN_SHARE: usize = 16;
 
-/// The least that what is remembered of rows may take, in bytes: with less, files would have next to nothing in them.
+/// Minimum memory for `unique`, in bytes. With less, its temporary files would be tiny.
 const LEAST: usize = 256 << 10;
 
-/// How many bytes may be taken.
+/// Memory limits in bytes.
 #[derive(Debug, Clone, Copy)]
 pub struct Limits {
-    /// The whole run.
     memory: usize,
-    /// Those of one row.
     row: usize,
-    /// Those of several together.
     batch: usize,
-    /// What is remembered of rows.
     remembered: usize,
-    /// The output buffer of a chunk.
     written: usize,
 }
 
 impl Limits {
-    /// The limits of a run on this number of threads.
     pub fn new(reading: &Reading, threads: usize) -> Limits {
         Limits {
             memory: reading.memory,
@@ -53,12 +46,10 @@ impl Limits {
 }
 
 impl Limits {
-    /// The memory limit of the run.
     pub fn memory(&self) -> usize {
         self.memory
     }
 
-    /// How many bytes may be taken by what is remembered of rows.
     pub fn remembered(&self) -> usize {
         self.remembered
     }
@@ -68,21 +59,17 @@ impl Limits {
         self.written
     }
 
-    /// How many bytes the results of several rows may take together.
     pub fn batch(&self) -> usize {
         self.batch
     }
 }
 
-/// The rows of a chunk, batch by batch.
 pub struct Batches {
     limits: Limits,
     /// The first row of the next batch, and the number of rows.
     next: usize,
     rows: usize,
-    /// The most rows of a batch.
     most: usize,
-    /// Whether there has been none so far.
     is_first: bool,
 }
 
@@ -93,7 +80,7 @@ impl Batches {
         Batches { limits, next: 0, rows, most, is_first: true }
     }
 
-    /// The rows of the next batch, of which `worked` is to hold the results.
+    /// The rows of the next batch; `worked` gets the memory limit.
     pub fn next(&mut self, worked: &mut Worked) -> Option<Range<usize>> {
         if self.next == self.rows && !std::mem::take(&mut self.is_first) {
             return None;
@@ -105,10 +92,10 @@ impl Batches {
         Some(range)
     }
 
-    /// Takes the last batch, which came to too much, again, with fewer rows at a time.
+    /// Retries the last batch, which was too large, with fewer rows.
     ///
     /// # Errors
-    /// Where it was one row.
+    /// The batch was a single row.
     pub fn take_again(&mut self, last: Range<usize>, too_large: TooLarge, chunk: &dyn Chunk) -> Result<(), Error> {
         if last.len() <= 1 {
             let TooLarge { of, most } = too_large;

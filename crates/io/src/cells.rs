@@ -1,29 +1,23 @@
-//! Cells as bytes: what the encoders of workbooks and of tables of databases write, and what these are made of.
+//! Cells as bytes: the interface between the encoders and the sinks of workbooks and databases.
 //!
-//! Both are made by one thread; their cells are worked out by many. Each record is a tag and what it says.
+//! Many threads encode the cells, and one thread builds the output. A record is a tag and its content.
 
 use crate::encode::Extend;
 
-/// One thing that a workbook or a table of a database is made of.
+/// A record.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub enum Record<'r> {
-    /// What the sheet is called.
     Sheet(&'r str),
-    /// A cell with nothing in it.
     Blank,
-    /// A text.
     Text(&'r str),
-    /// A number.
     Number(f64),
-    /// A number, as it is written.
+    /// A number as text.
     Digits(&'r str),
-    /// A number, and the format that it is shown by.
+    /// A number with its number format.
     Shown(f64, &'r str),
-    /// True or false.
     Truth(bool),
-    /// A date, or a date and a time, as ISO 8601 has it.
+    /// A date, or a date and time, in ISO 8601.
     Date(&'r str),
-    /// The end of a row.
     End,
 }
 
@@ -39,7 +33,6 @@ const END: u8 = 8;
 const DIGITS: u8 = 9;
 
 impl Record<'_> {
-    /// Writes it.
     pub fn push(self, out: &mut impl Extend) {
         match self {
             Record::Sheet(name) => push_text(SHEET, name, out),
@@ -60,13 +53,13 @@ impl Record<'_> {
         }
     }
 
-    /// The record that bytes begin with, and how many it takes; `None` where it is not complete.
+    /// The first record of some bytes, and its size; `None` if it is incomplete.
     pub fn read(bytes: &[u8]) -> Option<(Record<'_>, usize)> {
         let (tag, rest) = bytes.split_first()?;
         let text = || -> Option<(&str, usize)> {
             let (width, rest) = rest.split_first_chunk::<4>()?;
             let width = u32::from_le_bytes(*width) as usize;
-            // What was written was text.
+            // The bytes were written from a text.
             Some((std::str::from_utf8(rest.get(..width)?).unwrap_or_default(), 5 + width))
         };
         let number = |at: usize| -> Option<f64> { Some(f64::from_le_bytes(*bytes.get(at..)?.first_chunk()?)) };
@@ -88,7 +81,7 @@ impl Record<'_> {
     }
 }
 
-/// No text of a row is longer than rows may be, which is less than 4 GiB.
+/// A text is shorter than the limit for a row, which is less than 4 GiB.
 fn push_text(tag: u8, text: &str, out: &mut impl Extend) {
     out.extend(&[tag]);
     out.extend(&(text.len() as u32).to_le_bytes());

@@ -1,4 +1,4 @@
-//! What drafting needs of a table: trying a cut list, and trying phrases.
+//! Evidence for drafts: runs of cut lists and phrases on all rows.
 
 use std::io;
 use std::ops::ControlFlow;
@@ -13,13 +13,13 @@ use crate::carve::{Job, Outs, carve};
 use crate::sink::Stream;
 use crate::table::Table;
 
-/// Rows on which phrases differ that are kept.
+/// Number of differing rows to keep.
 const DIFFERING: usize = 3;
 
-/// Tries a cut list that was drafted on all rows of a table, on `threads` threads.
+/// Runs a drafted cut list on all rows.
 ///
 /// # Errors
-/// Where the table cannot be read to its end.
+/// The table cannot be read.
 pub fn prove(table: &mut Table, carving: Carving, threads: usize) -> Result<Proved, Error> {
     let header = table.header.clone();
     let job = Job::new(carving, &header, &[], 0).with_samples(keen_notch_core::sightings::ROWS).with_threads(threads);
@@ -35,14 +35,14 @@ pub fn prove(table: &mut Table, carving: Carving, threads: usize) -> Result<Prov
     })
 }
 
-/// What phrases give of the rows of a table.
+/// The results of phrases on all rows.
 #[derive(Debug, Clone, Default)]
 pub struct Tried {
     /// Rows read.
     pub rows: u64,
-    /// How many rows each phrase gives a result for.
+    /// The number of rows with a result, by phrase.
     pub gives: Vec<u64>,
-    /// The first rows on which the phrases differ, those first on which the first two do.
+    /// The first rows on which the phrases differ; rows that distinguish the first two phrases come first.
     pub differing: Vec<Differing>,
 }
 
@@ -53,14 +53,14 @@ pub struct Differing {
     pub row: u64,
     /// Its value.
     pub value: String,
-    /// What each phrase gives; `None` where it is missing.
+    /// The result of each phrase; `None` if it is missing.
     pub results: Vec<Option<String>>,
 }
 
-/// Tries phrases on all rows of a table.
+/// Runs phrases on all rows.
 ///
 /// # Errors
-/// Where the table cannot be read to its end.
+/// The table cannot be read.
 pub fn try_phrases(table: &mut Table, column: usize, plans: &[Program]) -> Result<Tried, Error> {
     let mut tried = Tried { gives: vec![0; plans.len()], ..Tried::default() };
     let (mut work, mut all_results) = (Work::default(), Vec::new());
@@ -96,7 +96,7 @@ pub fn try_phrases(table: &mut Table, column: usize, plans: &[Program]) -> Resul
         }
         ControlFlow::Continue(())
     })?;
-    // A row that every phrase gives something for tells more than one on which one of them has nothing.
+    // A row with a result from every phrase is more informative.
     tried.differing.sort_by_key(|row| row.results.iter().filter(|result| result.is_none()).count());
     tried.differing.extend(others);
     Ok(tried)

@@ -1,5 +1,3 @@
-//! What can go wrong with a table, with the line and the help.
-
 use std::io;
 use std::path::Path;
 
@@ -11,63 +9,63 @@ use crate::source::{Broken, NotOfEncoding, Shortened};
 #[derive(Debug, thiserror::Error)]
 #[non_exhaustive]
 pub enum Error {
-    /// The input cannot be opened or read: it is missing, or may not be read, or the disk failed.
+    /// The input cannot be opened or read.
     #[error("{name} cannot be read: {}", reason(source))]
     Read {
         /// The input.
         name: String,
-        /// Why.
+        /// The reason.
         source: io::Error,
     },
-    /// A folder was named where a file belongs.
+    /// A folder instead of a file.
     #[error("{name} is a folder, not a file")]
     Folder {
         /// The folder.
         name: String,
     },
-    /// There is nothing in the input, not even a header.
+    /// The input is empty.
     #[error("{name} is empty, so it has no header to find columns by")]
     Empty {
         /// The input.
         name: String,
     },
-    /// The input is no text.
+    /// The input is not text.
     #[error("{name} is no text: it is {found}")]
     NoText {
         /// The input.
         name: String,
-        /// What it is.
+        /// Its probable format.
         found: &'static str,
-        /// What is to be said of it, where it can be read then.
+        /// The option value to read it, if the format is supported.
         from: Option<&'static str>,
     },
-    /// Nobody said where the columns of fixed-width text are.
+    /// Fixed-width text without column widths.
     #[error("{name} is fixed-width text without column widths")]
     NoWidths {
         /// The input.
         name: String,
-        /// Where they are, as the blanks in its first lines tell.
+        /// Widths inferred from the blanks in its first lines.
         widths: Option<String>,
     },
-    /// There is text in a line of fixed-width text after its last column.
+    /// Text after the last column of fixed-width text.
     #[error("{name}, line {line}: text after the last column, from character {character}")]
     BeyondColumns {
         /// The input.
         name: String,
         /// The line, from 1.
         line: u64,
-        /// The character of the line, from 1.
+        /// The character in the line, from 1.
         character: usize,
     },
-    /// Nothing says where a column is to be written in fixed-width text.
+    /// A column without a position in fixed-width output.
     #[error("the output is fixed-width text, and the column {title} has no place in it: {why}")]
     NoPlace {
         /// The column.
         title: String,
-        /// Why.
+        /// The reason.
         why: String,
     },
-    /// A value cannot be made text.
+    /// A value without text.
     #[error("{name}, row {row}: the value of {column} cannot be read as text: {why}")]
     NoTextOf {
         /// The input.
@@ -76,10 +74,10 @@ pub enum Error {
         column: String,
         /// The row, from 1.
         row: u64,
-        /// Why.
+        /// The reason.
         why: String,
     },
-    /// A later input has a column of another type than the first.
+    /// A later input has another type for a column.
     #[error("{name} differs from {first}: the type of {column} is {found}, not {wanted}")]
     OtherType {
         /// The input.
@@ -93,30 +91,30 @@ pub enum Error {
         /// Its type in the first input.
         wanted: String,
     },
-    /// The values of a column are of several types, where the output has one for each column.
+    /// A column with values of several types.
     #[error("{name}: {column} is {found} on line {line}, and {wanted} on line {first}; {format} has one type for each column")]
     MixedTypes {
         /// The input.
         name: String,
         /// The column.
         column: String,
-        /// What it is.
+        /// Its type on the line.
         found: &'static str,
         /// The line, from 1.
         line: u64,
-        /// What it was before.
+        /// Its earlier type.
         wanted: &'static str,
-        /// That line.
+        /// The line of the earlier type.
         first: u64,
-        /// The format that is written.
+        /// The output format.
         format: &'static str,
     },
-    /// A table cannot be written as Parquet or Arrow.
+    /// The table cannot be written as Parquet or Arrow.
     #[error("rows cannot be written as {format}: {why}")]
     NoColumnar {
         /// The format.
         format: &'static str,
-        /// Why.
+        /// The reason.
         why: String,
     },
     /// Parquet lacks the type of a column.
@@ -127,13 +125,13 @@ pub enum Error {
         /// The type.
         of: &'static str,
     },
-    /// A table of the program's own has no place in a format.
+    /// The format does not support tables of faults.
     #[error("faults and summaries of rows cannot be written as {format}")]
     NoTable {
         /// The format.
         format: &'static str,
     },
-    /// Two columns of the output have one name, where each must have its own.
+    /// Two output columns have one name.
     #[error("two output columns have the name {title}, and {format} needs unique names")]
     DoubledTitle {
         /// The name.
@@ -141,35 +139,35 @@ pub enum Error {
         /// The format.
         format: &'static str,
     },
-    /// A file of a format that is not text cannot be read.
+    /// An invalid file.
     #[error("{name} cannot be read: {why}")]
     BadFile {
         /// The input.
         name: String,
-        /// Why.
+        /// The reason.
         why: String,
-        /// What to do about it.
+        /// A suggestion.
         help: &'static str,
     },
-    /// A database does not do what it is asked.
+    /// An error of a database.
     #[error("{name}: {why}")]
     Database {
-        /// The database, or what of it.
+        /// The database, or a part of it.
         name: String,
-        /// Why, mostly in its own words.
+        /// The reason, usually in the database's words.
         why: String,
-        /// What to do about it.
+        /// A suggestion.
         help: String,
     },
-    /// Which table of a database is read was not said.
+    /// No table of the database is named.
     #[error("no table of {of} named to read")]
     WhichDatabaseTable {
         /// The database.
         of: String,
-        /// Those that it has.
+        /// Its tables.
         tables: Vec<String>,
     },
-    /// A table that was to be made is there already.
+    /// The output table already exists.
     #[error("{of} has a table or view called {table:?}")]
     TableIsThere {
         /// The table.
@@ -177,27 +175,27 @@ pub enum Error {
         /// The database.
         of: String,
     },
-    /// A database has no table of that name.
+    /// The database has no such table.
     #[error("{of} has no table or view called {name:?}")]
     NoDatabaseTable {
         /// The name.
         name: String,
         /// The database.
         of: String,
-        /// Those that it has.
+        /// Its tables.
         tables: Vec<String>,
     },
-    /// A workbook has no sheet of that name.
+    /// The workbook has no such sheet.
     #[error("{name} has no sheet called {sheet:?}")]
     NoSheet {
         /// The input.
         name: String,
         /// The sheet.
         sheet: String,
-        /// Those that it has.
+        /// Its sheets.
         sheets: Vec<String>,
     },
-    /// Cells of the row that names the columns are merged.
+    /// Merged cells in the header.
     #[error("{name}, sheet {sheet}, row {row}: {from} to {to} are one merged cell, so the columns have no names of their own")]
     MergedHeader {
         /// The input.
@@ -206,12 +204,12 @@ pub enum Error {
         sheet: String,
         /// The row, from 1.
         row: u32,
-        /// The first of its columns.
+        /// The first of the merged columns.
         from: String,
-        /// The last of its columns.
+        /// The last of the merged columns.
         to: String,
     },
-    /// There is something in a column that has no name.
+    /// A value in a column without a name.
     #[error("{name}, sheet {sheet}, row {row}: column {column} has a value but no name in the first row")]
     UnnamedCell {
         /// The input.
@@ -223,29 +221,29 @@ pub enum Error {
         /// The column.
         column: String,
     },
-    /// The input looks like another format than it would be read in.
+    /// The content suggests another format.
     #[error("{name} looks like {found}")]
     LooksLike {
         /// The input.
         name: String,
         /// That format.
         found: &'static str,
-        /// What is to be said of it, for it to be read in that.
+        /// The option value for that format.
         from: &'static str,
     },
-    /// The input is not UTF-8.
+    /// Invalid UTF-8.
     #[error("{name}, line {line}: byte {byte} of the line (hex {value:02X}) is not UTF-8")]
     NotUtf8 {
         /// The input.
         name: String,
         /// The line, from 1.
         line: u64,
-        /// The byte of that line, from 1.
+        /// The byte in the line, from 1.
         byte: usize,
         /// The byte itself.
         value: u8,
     },
-    /// The input is not of the encoding that was said.
+    /// Invalid bytes of the given encoding.
     #[error("{name}, line {line}: {} not {encoding} (character {character} of the line, byte {byte} of the file)", hex(bytes))]
     NotOfEncoding {
         /// The input.
@@ -254,36 +252,36 @@ pub enum Error {
         encoding: &'static str,
         /// The line, from 1.
         line: u64,
-        /// The code point of the line, from 1.
+        /// The code point in the line, from 1.
         character: usize,
-        /// The byte of the input, from 1.
+        /// The byte in the input, from 1.
         byte: u64,
         /// The bytes.
         bytes: Vec<u8>,
     },
-    /// The input is UTF-16.
+    /// UTF-16 without the matching option.
     #[error("{name} is UTF-16, not UTF-8: {}", if *has_mark { "it begins with that byte-order mark" } else { "it has a zero byte beside every ASCII character" })]
     Utf16 {
         /// The input.
         name: String,
         /// `utf-16le` or `utf-16be`.
         encoding: &'static str,
-        /// Whether it begins with a byte-order mark.
+        /// Whether it has a byte-order mark.
         has_mark: bool,
     },
-    /// A line is no object.
+    /// A line that is not an object.
     #[error("{name}, line {line}, character {character}: {why}")]
     NoObject {
         /// The input.
         name: String,
         /// The line, from 1.
         line: u64,
-        /// The code point of the line, from 1.
+        /// The code point in the line, from 1.
         character: usize,
-        /// What is wrong there.
+        /// The reason.
         why: String,
     },
-    /// The object on a line has two members of one name.
+    /// A duplicate key on a line.
     #[error("{name}, line {line}: the key {key:?} comes twice")]
     DoubledKey {
         /// The input.
@@ -293,7 +291,7 @@ pub enum Error {
         /// The name.
         key: String,
     },
-    /// The object on a line has a member that those before had not, where the columns had to be known from the start.
+    /// A new key after the columns were fixed.
     #[error("{name}, line {line}: the key {key:?} comes here for the first time, and the columns were needed before")]
     LateKey {
         /// The input.
@@ -303,17 +301,17 @@ pub enum Error {
         /// The name.
         key: String,
     },
-    /// The objects have more different keys than a table may have columns.
+    /// More keys than the limit.
     #[error("{name}, line {line}: up to here the objects have more than {limit} different keys, and each key is a column")]
     TooManyKeys {
         /// The input.
         name: String,
-        /// The line of the first key beyond the limit, from 1.
+        /// The line of the first key over the limit, from 1.
         line: u64,
         /// The limit.
         limit: usize,
     },
-    /// The surveys of all columns take more memory than the limit.
+    /// The survey exceeds the memory limit.
     #[error("the survey of {columns} columns takes more than {} MiB of memory", limit >> 20)]
     SurveyTooLarge {
         /// The number of columns.
@@ -321,7 +319,7 @@ pub enum Error {
         /// The limit, in bytes.
         limit: usize,
     },
-    /// The writer of a Parquet file would take more memory than the limit.
+    /// The Parquet writer exceeds the memory limit.
     #[error("a Parquet file of {columns} columns takes more than {} MiB of memory", limit >> 20)]
     ParquetTooWide {
         /// The number of columns.
@@ -329,7 +327,7 @@ pub enum Error {
         /// The limit, in bytes.
         limit: usize,
     },
-    /// A later input is in another format than the first.
+    /// A later input has another format.
     #[error("{name} is {found}, and {first} is {wanted}")]
     OtherFormat {
         /// The input.
@@ -341,24 +339,24 @@ pub enum Error {
         /// Its format.
         wanted: &'static str,
     },
-    /// A row has another number of cells than the first.
+    /// A row with too few or too many cells.
     #[error("{name}, line {line}: the row has {} where {} expected", cells(*found), were(*wanted))]
     Ragged {
         /// The input.
         name: String,
-        /// The line the row begins on, from 1.
+        /// The line where the row begins, from 1.
         line: u64,
-        /// How many cells it has.
+        /// Its number of cells.
         found: usize,
-        /// How many columns there are.
+        /// The number of columns.
         wanted: usize,
     },
-    /// A quote opens a cell and the input ends before it is closed.
+    /// A quoted cell is not closed.
     #[error("{name}, line {line}: a quote opens a cell here and is never closed")]
     UnclosedQuote {
         /// The input.
         name: String,
-        /// The line the quote is on, from 1.
+        /// The line of the quote, from 1.
         line: u64,
     },
     /// An input changed between two readings.
@@ -372,30 +370,30 @@ pub enum Error {
     RowTooLong {
         /// The input.
         name: String,
-        /// The line the row begins on, from 1.
+        /// The line where the row begins, from 1.
         line: u64,
         /// The limit, in bytes.
         limit: usize,
     },
-    /// The results of a row would take more memory than they may.
+    /// The results of a row exceed the memory limit.
     #[error("{name}, line {line}: the pieces of the row that begins here take more than {limit} bytes, at {of}")]
     ResultsTooLarge {
         /// The input.
         name: String,
-        /// The piece or the proof that did not fit.
+        /// The piece or proof.
         of: String,
-        /// The line that the row begins on, from 1.
+        /// The line where the row begins, from 1.
         line: u64,
         /// The limit, in bytes.
         limit: usize,
     },
-    /// The lines of the input end in carriage returns alone.
+    /// The lines end in carriage returns only.
     #[error("{name}: its lines end in carriage returns alone, so it reads as one long row")]
     CarriageReturns {
         /// The input.
         name: String,
     },
-    /// A later input has other columns than the first.
+    /// A later input has other columns.
     #[error("{name} has other columns than {first}: {}", other_column(*column, found.as_deref(), wanted.as_deref(), first))]
     OtherColumns {
         /// The input.
@@ -404,9 +402,9 @@ pub enum Error {
         first: String,
         /// The first column that differs, from 1.
         column: usize,
-        /// What it is called, if it is there.
+        /// Its name, if it exists.
         found: Option<String>,
-        /// What it is called in the first input, if it is there.
+        /// Its name in the first input, if it exists.
         wanted: Option<String>,
     },
     /// The output cannot be written.
@@ -414,97 +412,97 @@ pub enum Error {
     Write {
         /// The output.
         name: String,
-        /// Why.
+        /// The reason.
         source: io::Error,
-        /// Whether what has been written until then stays, so that it ends early.
+        /// Whether a partial output remains.
         is_half_written: bool,
     },
-    /// What is remembered of rows cannot be kept in temporary files.
+    /// The temporary files for `unique` cannot be written.
     #[error("temporary files for `unique` cannot be written: {}", reason(source))]
     Spill {
-        /// Why.
+        /// The reason.
         source: io::Error,
     },
-    /// The output is one of the files that are read, which are never written to.
+    /// An output is also an input.
     #[error("{}, which this run reads: inputs are never written to", same_file(name, input))]
     OutputIsInput {
         /// The output.
         name: String,
-        /// What it is called as an input.
+        /// Its name as an input.
         input: String,
     },
-    /// Two outputs are one file.
+    /// Two outputs are the same file.
     #[error("two outputs would be written to {}", one_file(name, other))]
     OneFileTwice {
         /// The second output.
         name: String,
-        /// The first.
+        /// The first one.
         other: String,
     },
-    /// Two outputs are one table.
+    /// Two outputs are the same table.
     #[error("the table {table} is named for two outputs")]
     OneTableTwice {
         /// The table.
         table: String,
     },
-    /// The name of an output says a format that is not written.
+    /// The extension of an output is a format that cannot be written.
     #[error("{name} would be {format}, which cannot be written")]
     Unwritable {
         /// The output.
         name: String,
-        /// What its ending says.
+        /// That format.
         format: &'static str,
     },
-    /// A sheet of a workbook has formulas without a stored value.
+    /// Formulas without a stored value.
     #[error("{name}, sheet {sheet:?}: {} no stored value: {}", if *count == 1 { "a formula has".to_owned() } else { format!("{count} formulas have") }, cells_of(first, *count))]
     EmptyFormulas {
         /// The workbook.
         name: String,
         /// The sheet.
         sheet: String,
-        /// The number of these formulas.
+        /// The number of such formulas.
         count: u64,
-        /// The places of the first.
+        /// The first such cells.
         first: Vec<String>,
     },
-    /// The name of an output has an ending of no format.
+    /// An output with an unknown extension.
     #[error("{name}: .{ending} is not the extension of an output format")]
     UnknownEnding {
         /// The output.
         name: String,
-        /// The ending, without the dot.
+        /// The extension, without the dot.
         ending: String,
     },
-    /// The name of an input says a format that is not read.
+    /// The extension of an input is a format that cannot be read.
     #[error("{name} is {format} by its name, which cannot be read")]
     Unreadable {
         /// The input.
         name: String,
-        /// What its ending says.
+        /// That format.
         format: &'static str,
     },
-    /// There is no format of that ending.
+    /// An unknown format.
     #[error("unknown format {given:?}")]
     UnknownFormat {
-        /// What was given.
+        /// The given text.
         given: String,
     },
-    /// There is no encoding of that name.
+    /// An unknown encoding.
     #[error("unknown encoding {label}")]
     UnknownEncoding {
-        /// The name given.
+        /// The given name.
         label: String,
     },
-    /// An encoding that is not decoded, since texts in it have been used to smuggle others.
+    /// An encoding that is not supported because it can hide text.
     #[error("{label} is an encoding that is not decoded: texts in it can hide others")]
     UnsafeEncoding {
-        /// The name given.
+        /// The given name.
         label: String,
     },
-    /// A delimiter that is not one ASCII character, or one that rows could not be told apart by.
+    /// An invalid delimiter.
     #[error("{given:?} cannot be a delimiter")]
     BadDelimiter {
-        /// What was given.
+        /// The given text.
         given: String,
     },
 }
@@ -516,7 +514,6 @@ fn cells_of(first: &[String], count: u64) -> String {
 }
 
 impl Error {
-    /// What an error of reading means.
     pub(crate) fn of_reading(name: &str, source: io::Error) -> Error {
         let name = name.to_owned();
         match source.downcast::<NotOfEncoding>() {
@@ -527,7 +524,7 @@ impl Error {
         }
     }
 
-    /// What to do about it, in one line.
+    /// A suggestion, in one line.
     pub fn help(&self) -> String {
         match self {
             Error::Read { name, source } if source.kind() == io::ErrorKind::NotFound => {
@@ -682,7 +679,7 @@ impl Error {
         }
     }
 
-    /// Whether the command line is at fault, and not what it names.
+    /// Whether the command line is wrong, not a file.
     pub fn is_usage(&self) -> bool {
         matches!(
             self,
@@ -706,7 +703,7 @@ impl Error {
         )
     }
 
-    /// Whether the reader of our output went away, which is no failure of ours.
+    /// Whether the reader of the output closed its pipe, which is not a failure.
     pub fn is_closed_pipe(&self) -> bool {
         matches!(self, Error::Write { source, .. } if source.kind() == io::ErrorKind::BrokenPipe)
     }
@@ -720,12 +717,11 @@ fn other_column(column: usize, found: Option<&str>, wanted: Option<&str>, first:
     }
 }
 
-/// Names in quotes, with commas between.
 fn quoted(names: &[String]) -> String {
     names.iter().map(|name| format!("{name:?}")).collect::<Vec<_>>().join(", ")
 }
 
-/// An output that is an input, by both its names where it has two.
+/// An output that is an input, with both names if they differ.
 fn same_file(name: &str, input: &str) -> String {
     if name == input { format!("the output is {name}") } else { format!("{name} is the same file as {input}") }
 }
@@ -734,7 +730,6 @@ fn one_file(name: &str, other: &str) -> String {
     if name == other { name.to_owned() } else { format!("one file, {other} and {name}") }
 }
 
-/// Bytes as the subject of a clause.
 fn hex(bytes: &[u8]) -> String {
     let digits: Vec<_> = bytes.iter().map(|byte| format!("{byte:02X}")).collect();
     format!(
@@ -745,17 +740,16 @@ fn hex(bytes: &[u8]) -> String {
     )
 }
 
-/// The limit of a format that was met.
 fn limit(source: &io::Error) -> Option<&Limit> {
     source.get_ref()?.downcast_ref()
 }
 
-/// Whether a disk, or a share of it, is full.
+/// Whether a disk or a quota is full.
 fn is_full(source: &io::Error) -> bool {
     matches!(source.kind(), io::ErrorKind::StorageFull | io::ErrorKind::QuotaExceeded)
 }
 
-/// The system's words without its number.
+/// The system's message without its number.
 fn reason(source: &io::Error) -> String {
     match source.kind() {
         io::ErrorKind::NotFound => "the file does not exist".to_owned(),

@@ -1,4 +1,4 @@
-//! The file of faults: a row each.
+//! The file of faults, with a row for each.
 
 use keen_notch_core::batch::Buffer;
 use keen_notch_core::carving::{CheckName, Fault};
@@ -9,7 +9,7 @@ use crate::encode::{OwnColumn, OwnTable, Value, own_table};
 use crate::formats::{Kind, Named};
 use crate::sink::Sink;
 
-/// Its columns, and which of them are counts.
+/// Its columns, and whether they are numbers.
 const COLUMNS: [(&str, bool); 12] = [
     ("file", false),
     ("row", true),
@@ -20,22 +20,22 @@ const COLUMNS: [(&str, bool); 12] = [
     ("level", false),
     ("value", false),
     ("result", false),
-    // The character of the result at which it went wrong, from 1.
+    // The first wrong character of the result, from 1.
     ("at", true),
     ("check", false),
     ("detail", false),
 ];
 
-/// What writes faults in the format that is said.
+/// Selects the encoder for faults.
 ///
 /// # Errors
-/// Where they cannot be written in that.
+/// The format does not support such a table.
 pub fn fault_table(named: Named) -> Result<Box<dyn OwnTable>, Error> {
     let column = |(title, is_count): (&str, bool)| OwnColumn { title: title.to_owned(), is_count };
     own_table(named, b',', COLUMNS.map(column).into())
 }
 
-/// A file of faults being written.
+/// An output file of faults.
 pub struct FaultFile<'a> {
     out: &'a mut dyn Sink,
     table: Box<dyn OwnTable>,
@@ -44,10 +44,10 @@ pub struct FaultFile<'a> {
 }
 
 impl<'a> FaultFile<'a> {
-    /// Begins a file of faults on a table with these columns, which comes after the file of another part of the table if it `is_continued`.
+    /// Starts a file of faults for a table with these columns. It has no header if it `is_continued` from an earlier part.
     ///
     /// # Errors
-    /// Where faults cannot be written in the format that is said, or what comes before them cannot be written.
+    /// The format does not support faults, or the header cannot be written.
     pub fn new(out: &'a mut dyn Sink, named: Named, header: &'a Header, is_continued: bool) -> Result<FaultFile<'a>, Error> {
         let (mut table, mut bytes) = (fault_table(named)?, Buffer::default());
         let is_text = matches!(named.kind, None | Some(Kind::Delimited(_) | Kind::JsonLines));
@@ -59,10 +59,10 @@ impl<'a> FaultFile<'a> {
         Ok(FaultFile { out, table, header, bytes })
     }
 
-    /// Writes a fault of a row: of an input, by its number there, on a line of it. `value` is the value of the column it is about.
+    /// Writes a fault, with the input, the row and line in it, and the `value` of its column.
     ///
     /// # Errors
-    /// Where it cannot be written.
+    /// The fault cannot be written.
     pub fn write(
         &mut self,
         (file, row, line): (&str, u64, u64),
@@ -89,10 +89,10 @@ impl<'a> FaultFile<'a> {
         self.hand_on()
     }
 
-    /// Writes what has not been written.
+    /// Writes the buffered faults.
     ///
     /// # Errors
-    /// Where it cannot be written.
+    /// They cannot be written.
     pub fn end(&mut self) -> Result<(), Error> {
         self.table.end(&mut self.bytes);
         self.hand_on()

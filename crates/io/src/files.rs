@@ -1,4 +1,4 @@
-//! The files of a run, told apart as files and not by their names: none may be both read and written, or written twice.
+//! The files of a run, identified as files, not by name. No file may be both input and output, or output twice.
 
 use std::fs::{self, Metadata};
 use std::io;
@@ -11,10 +11,10 @@ use crate::Error;
 use crate::pool::lock;
 use crate::source::input::Input;
 
-/// Links followed from one name before it is taken to go round in a circle, as systems do.
+/// Maximum number of links to follow, as in operating systems.
 const MOST_LINKS: usize = 40;
 
-/// The files that a run reads and writes, as far as they are known. Copies share what they know.
+/// The files that a run reads and writes. Copies share their state.
 ///
 /// ```
 /// use keen_notch_io::files::RunFiles;
@@ -38,21 +38,18 @@ struct Known {
     written: Vec<Named>,
 }
 
-/// A file, and what it is called in a message.
 #[derive(Debug)]
 struct Named {
     name: String,
     identity: Identity,
 }
 
-/// What makes a file the same as another.
 #[derive(Debug, PartialEq, Eq)]
 enum Identity {
-    /// Standard output where that is no file.
+    /// Standard output that is not a file.
     StandardOutput,
-    /// A file that is there.
     There(FileId),
-    /// A file that is not there yet, by its folder without links and its name.
+    /// A new file, by its folder without links and its name.
     New(PathBuf),
 }
 
@@ -61,29 +58,27 @@ type FileId = (u64, u64);
 #[cfg(not(unix))]
 type FileId = PathBuf;
 
-/// Where an output goes to.
 #[derive(Debug, PartialEq, Eq)]
 pub(crate) enum Place {
-    /// Standard output.
     StandardOutput,
-    /// What is written to as it is: a device, a named pipe, or a file that the program was started with.
+    /// A device, named pipe, or file that the program was started with: written directly.
     Direct(PathBuf),
-    /// A file that is replaced as a whole, or made. No link.
+    /// A regular file, which is created or replaced as a whole.
     File(PathBuf),
 }
 
 impl RunFiles {
-    /// Notes an input.
+    /// Adds an input.
     ///
     /// # Errors
-    /// Where it is one of the outputs.
+    /// It is an output.
     pub fn reads(&self, input: &Input) -> Result<(), Error> {
         let found = match input {
             Input::Stdin => standard::input(),
             Input::File(path) => fs::metadata(path).and_then(|found| file_id(&found, path).map(|id| (id, found))).ok(),
             Input::Memory(..) | Input::Database(_) => None,
         };
-        // Only what is an ordinary file is changed by being written to.
+        // Only writing to a regular file changes it.
         let Some((id, _)) = found.filter(|(_, found)| found.is_file()) else { return Ok(()) };
         let identity = Identity::There(id);
         let mut known = lock(&self.0);
@@ -94,20 +89,20 @@ impl RunFiles {
         Ok(())
     }
 
-    /// Notes that something is printed on standard output.
+    /// Adds output on standard output.
     ///
     /// # Errors
-    /// Where that is a file which is an input or an output of its own.
+    /// Standard output is a file that is an input or another output.
     pub fn prints(&self) -> Result<(), Error> {
         let found = standard::output().filter(|(_, found)| found.is_file());
         let identity = found.map_or(Identity::StandardOutput, |(id, _)| Identity::There(id));
         self.note_output("standard output".to_owned(), identity)
     }
 
-    /// Finds the place of an output, and notes it.
+    /// Resolves an output and adds it.
     ///
     /// # Errors
-    /// Where it is an input or another output, a folder, or in a folder that is not there.
+    /// It is an input, another output or a folder, or its folder does not exist.
     pub(crate) fn writes(&self, path: &Path) -> Result<Place, Error> {
         let name = path.display().to_string();
         let failed = |source| Error::Write { name: name.clone(), source, is_half_written: false };
@@ -118,7 +113,7 @@ impl RunFiles {
         };
         let identity = match fs::metadata(path) {
             Ok(found) if found.is_dir() => return Err(failed(io::ErrorKind::IsADirectory.into())),
-            // A terminal or a device that swallows everything may be written to by several.
+            // Several outputs can share a terminal or the null device.
             Ok(found) if !found.is_file() && is_device(&found) => return Ok(place),
             Ok(found) => Identity::There(file_id(&found, path).map_err(failed)?),
             Err(_) => Identity::New(path.clone()),
@@ -155,7 +150,7 @@ pub(crate) fn nearest(missing: &Path) -> Option<String> {
     Some(missing.with_file_name(name).display().to_string())
 }
 
-/// Follows the links of an output to its place: the file that a link points to is replaced, or made, and the link stays.
+/// Follows links: the target of a link is created or replaced, and the link stays.
 fn resolve(path: &Path) -> io::Result<Place> {
     let mut path = path.to_owned();
     for _ in 0..MOST_LINKS {
@@ -198,7 +193,6 @@ fn is_device(_: &Metadata) -> bool {
     true
 }
 
-/// What the program was started with.
 #[cfg(unix)]
 mod standard {
     use std::ffi::OsStr;
@@ -215,17 +209,15 @@ mod standard {
         Some((file_id(&found, Path::new("")).ok()?, found))
     }
 
-    /// What standard input is.
     pub fn input() -> Option<(FileId, Metadata)> {
         found(io::stdin().as_fd())
     }
 
-    /// What standard output is.
     pub fn output() -> Option<(FileId, Metadata)> {
         found(io::stdout().as_fd())
     }
 
-    /// The number of what is open already, if a name in a folder without links says one, as `/dev/stdout` does in the end.
+    /// The number of an open descriptor, if the name refers to one, such as `/dev/stdout`.
     pub fn descriptor(folder: &Path, name: &OsStr) -> Option<u32> {
         let number = name.to_str()?.parse().ok()?;
         let of_process = folder.starts_with("/proc") && folder.ends_with("fd");
@@ -233,7 +225,6 @@ mod standard {
     }
 }
 
-/// Other systems have no names for what is open already.
 #[cfg(not(unix))]
 mod standard {
     use std::ffi::OsStr;
@@ -285,7 +276,7 @@ mod tests {
         for name in ["new.csv", "sub/../new.csv", "sub/up/new.csv", "dangling.csv"] {
             assert!(matches!(files.writes(&at(name)), Err(Error::OneFileTwice { .. })), "{name}");
         }
-        // A file of that name in another folder is another.
+        // A file with that name in another folder is a different file.
         files.writes(&at("sub/new.csv")).unwrap();
         symlink("b", at("a")).unwrap();
         symlink("a", at("b")).unwrap();

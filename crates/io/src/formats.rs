@@ -1,4 +1,4 @@
-//! What the name of a file says of how a table is written down in it.
+//! File extensions and formats.
 
 use std::fmt;
 use std::path::Path;
@@ -6,31 +6,31 @@ use std::path::Path;
 use crate::Error;
 use crate::source::Format;
 
-/// What an ending says of a table.
+/// The format of an extension.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Kind {
-    /// Delimited text, with something between two cells.
+    /// Delimited text.
     Delimited(Between),
-    /// An object a line.
+    /// JSON Lines.
     JsonLines,
-    /// A row a line, with columns at the same characters in each.
+    /// Fixed-width text.
     FixedWidth,
-    /// A sheet of a workbook.
+    /// A workbook.
     Workbook,
-    /// A sheet of a workbook of a kind that is read and not written.
+    /// A workbook that can only be read.
     OtherWorkbook,
-    /// Columns with types, by groups of rows.
+    /// Parquet.
     Parquet,
-    /// Columns with types, by batches of rows.
+    /// Arrow.
     Arrow(Framing),
-    /// A table of a database.
+    /// A database table.
     Database,
-    /// What is neither read nor written, and what it is called.
+    /// An unsupported format, by name.
     Foreign(&'static str),
 }
 
 impl Kind {
-    /// What it is called.
+    /// Its name.
     pub fn name(self) -> &'static str {
         match self {
             Kind::Delimited(_) => "delimited text",
@@ -45,7 +45,7 @@ impl Kind {
         }
     }
 
-    /// The ending that most files of it have.
+    /// Its usual extension.
     pub fn ending(self) -> &'static str {
         if let Kind::Delimited(_) = self {
             return "csv";
@@ -54,30 +54,29 @@ impl Kind {
     }
 }
 
-/// What is around the batches of Arrow.
+/// The framing of Arrow batches.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Framing {
-    /// They come one after the other.
+    /// A sequence of batches.
     Stream,
-    /// Where each is stands at the end.
+    /// Batches with an index at the end.
     File,
 }
 
-/// What an ending says of what is between two cells.
+/// The delimiter of an extension.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Between {
-    /// Nothing.
+    /// Any delimiter.
     Anything,
-    /// The comma. Many that are called so have semicolons.
+    /// A comma; many such files have semicolons.
     CommaOrSemicolon,
     /// This byte.
     Only(u8),
 }
 
-/// Workbooks that are not read.
 const OTHER_WORKBOOK: &str = "a workbook of another kind than .xlsx, .xls and .ods";
 
-/// The endings that say something, without the dot.
+/// Extensions without the dot.
 const ENDINGS: [(&str, Kind); 22] = [
     ("csv", Kind::Delimited(Between::CommaOrSemicolon)),
     ("txt", Kind::Delimited(Between::Anything)),
@@ -103,20 +102,19 @@ const ENDINGS: [(&str, Kind); 22] = [
     ("html", Kind::Foreign("a page")),
 ];
 
-/// How a file is compressed.
+/// A compression.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Compression {
-    /// gzip: RFC 1952.
+    /// gzip (RFC 1952).
     Gzip,
-    /// Zstandard: RFC 8878.
+    /// Zstandard (RFC 8878).
     Zstd,
 }
 
 impl Compression {
-    /// All, by their endings.
     const ALL: [(&'static str, Compression); 2] = [("gz", Compression::Gzip), ("zst", Compression::Zstd)];
 
-    /// What it is called.
+    /// Its name.
     pub fn name(self) -> &'static str {
         match self {
             Compression::Gzip => "gzip",
@@ -125,20 +123,20 @@ impl Compression {
     }
 }
 
-/// What a name says: how the table is written down, and how that is compressed.
+/// The format and compression of a file name.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 pub struct Named {
-    /// How the table is written down, where the ending says that.
+    /// The format, if the extension is known.
     pub kind: Option<Kind>,
-    /// How the file is compressed, if it is.
+    /// The compression, if any.
     pub compression: Option<Compression>,
 }
 
 impl Named {
-    /// What is said of a table of a database.
+    /// A database table.
     pub const DATABASE: Named = Named { kind: Some(Kind::Database), compression: None };
 
-    /// What a name says by its endings, in capitals or not: `parts.csv.gz`.
+    /// The format of a file name such as `parts.csv.gz`, ignoring case.
     pub fn of(name: &Path) -> Named {
         let compression = ending(name).and_then(|ending| Compression::ALL.into_iter().find(|(own, _)| *own == ending));
         let inner = if compression.is_some() { name.file_stem().map(Path::new) } else { Some(name) };
@@ -147,35 +145,35 @@ impl Named {
         Named { kind: kind.map(|(_, kind)| kind), compression: compression.map(|(_, compression)| compression) }
     }
 
-    /// What an ending says, or two: `csv.gz`.
+    /// Parses one or two extensions such as `csv.gz`.
     ///
     /// # Errors
-    /// Where there is no such ending.
+    /// An extension is unknown.
     pub fn parse(endings: &str) -> Result<Named, Error> {
         let endings = endings.trim_start_matches('.');
-        // The name before them is none that is looked at.
+        // The name before the extensions does not matter.
         let named = Named::of(Path::new(&format!("-.{endings}")));
         let parts = endings.split('.').count();
         let known = usize::from(named.kind.is_some()) + usize::from(named.compression.is_some());
         if known == parts { Ok(named) } else { Err(Error::UnknownFormat { given: endings.to_owned() }) }
     }
 
-    /// What the format is called, where it says one.
+    /// The name of the format, if known.
     pub fn name(self) -> Option<&'static str> {
         self.kind.map(Kind::name)
     }
 
-    /// Whether columns have types in it.
+    /// Whether its columns have types.
     pub fn is_columnar(self) -> bool {
         matches!(self.kind, Some(Kind::Parquet | Kind::Arrow(_)))
     }
 
-    /// Whether what is written has types for its columns.
+    /// Whether the output has column types.
     pub fn has_types(self) -> bool {
         self.is_columnar() || self.kind == Some(Kind::Database)
     }
 
-    /// What is said of a pipe, where an ending says a file whose end tells what is in it: a pipe has none that can be looked at first.
+    /// The format for a pipe: a stream instead of a file with an index at its end.
     pub fn in_a_pipe(self) -> Named {
         let kind = self.kind.map(|kind| if let Kind::Arrow(_) = kind { Kind::Arrow(Framing::Stream) } else { kind });
         Named { kind, ..self }
@@ -189,12 +187,12 @@ impl Named {
         }
     }
 
-    /// Whether what is written of a table of this format can be written after another such: a head comes before the first only.
+    /// Whether outputs of this format can be concatenated, with one header.
     pub fn can_be_joined(self, read: &Format) -> bool {
         matches!(self.kind.unwrap_or(read.kind()), Kind::Delimited(_) | Kind::JsonLines | Kind::FixedWidth)
     }
 
-    /// The delimiter that a text of this name is read with, if it says one.
+    /// The input delimiter of the extension, if it has one.
     pub fn delimiter(self) -> Option<u8> {
         match self.kind {
             Some(Kind::Delimited(Between::Only(delimiter))) => Some(delimiter),
@@ -202,7 +200,7 @@ impl Named {
         }
     }
 
-    /// The delimiter that a text of this name is written with where it was `read` so, if it says another.
+    /// The output delimiter, if it differs from the one of the input.
     pub fn other_delimiter(self, read: u8) -> Option<u8> {
         let said = match self.kind {
             Some(Kind::Delimited(Between::Only(delimiter))) => delimiter,
@@ -213,7 +211,7 @@ impl Named {
     }
 }
 
-/// As [`Named::parse`] takes it.
+/// In the notation of [`Named::parse`].
 impl fmt::Display for Named {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         let kind = ENDINGS.iter().find(|(_, kind)| Some(*kind) == self.kind);
@@ -223,15 +221,15 @@ impl fmt::Display for Named {
     }
 }
 
-/// The last ending of a name, in small letters.
+/// The last extension in lowercase.
 fn ending(name: &Path) -> Option<String> {
     Some(name.extension()?.to_str()?.to_ascii_lowercase())
 }
 
-/// Checks that rows can be written to an output of this name, in the format that its ending or an option gives.
+/// Checks that rows can be written to an output of this name, in the format of its extension or of an option.
 ///
 /// # Errors
-/// The format cannot be written, or the ending is unknown and no option gives a format.
+/// The format cannot be written, or the extension is unknown and no option gives a format.
 pub fn check_output(name: &Path, named: Named) -> Result<(), Error> {
     match (named.kind, unknown_ending(name)) {
         (Some(kind @ (Kind::OtherWorkbook | Kind::Foreign(_))), _) => {
@@ -242,7 +240,7 @@ pub fn check_output(name: &Path, named: Named) -> Result<(), Error> {
     }
 }
 
-/// The extension of a file name if it is unknown, without the extension of a compression.
+/// The unknown extension of a file name, without the extension of a compression.
 fn unknown_ending(name: &Path) -> Option<String> {
     let Named { kind: None, compression } = Named::of(name) else { return None };
     if compression.is_some() { ending(Path::new(name.file_stem()?)) } else { ending(name) }

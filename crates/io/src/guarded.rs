@@ -1,4 +1,4 @@
-//! Reading files by a package that may not be up to what is in them.
+//! Calls into packages that may panic on invalid files.
 
 use std::cell::Cell;
 #[cfg(any(feature = "columnar", feature = "workbooks"))]
@@ -8,13 +8,12 @@ thread_local! {
     static IS_GUARDED: Cell<bool> = const { Cell::new(false) };
 }
 
-/// Whether this thread is in code whose panics are errors of a file and no mistakes of the program: whoever reports panics has nothing
-/// to say of them.
+/// Whether this thread is in such a call, whose panics are errors of a file, not internal errors.
 pub fn is_guarded() -> bool {
     IS_GUARDED.get()
 }
 
-/// Calls something; `None` where it panics.
+/// Calls a function; `None` if it panics.
 #[cfg(any(feature = "columnar", feature = "workbooks"))]
 pub fn guarded<R>(call: impl FnOnce() -> R) -> Option<R> {
     IS_GUARDED.set(true);

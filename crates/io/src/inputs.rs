@@ -1,4 +1,4 @@
-//! Which input a row of a run is of.
+//! The inputs of a run.
 
 use std::ops::Range;
 
@@ -6,7 +6,7 @@ use keen_notch_core::summary;
 
 use crate::source::input::Input;
 
-/// The inputs of a run in their order, and where the rows of each begin.
+/// The inputs of a run in order, with the first row of each.
 ///
 /// ```
 /// use keen_notch_io::inputs::Inputs;
@@ -18,24 +18,24 @@ use crate::source::input::Input;
 #[derive(Debug, Clone, Default)]
 pub struct Inputs {
     names: Vec<String>,
-    /// Which of them are streams, that can be read only once.
+    /// Which inputs are streams, which can be read only once.
     streams: Vec<bool>,
     starts: Starts,
-    /// Where only a part of them is read: which, and how many rows of the first of these are before it.
+    /// For a part: its inputs, and the number of rows to skip in the first one.
     part: Option<(Range<usize>, u64)>,
 }
 
-/// For each input so far, the number of rows before it.
+/// The number of rows before each input so far.
 #[derive(Debug, Clone, Default)]
 pub(crate) struct Starts(Vec<u64>);
 
 impl Starts {
-    /// The rows of an input begin after `before` rows of the run; so do those of inputs before it that had no rows.
+    /// Starts an input after `before` rows, and any earlier inputs without rows.
     pub fn begin(&mut self, input: usize, before: u64) {
         self.0.resize((input + 1).max(self.0.len()), before);
     }
 
-    /// The input of a row of the run, and its number there, both counted from the first: rows from 1, inputs from 0.
+    /// The input of a row of the run, from 0, and the number of the row in it, from 1.
     pub fn locate(&self, row: u64) -> (usize, u64) {
         let input = self.0.partition_point(|before| *before < row).saturating_sub(1);
         (input, row - self.0.get(input).copied().unwrap_or_default())
@@ -43,13 +43,12 @@ impl Starts {
 }
 
 impl Inputs {
-    /// These inputs, none of which has begun.
     pub(crate) fn new(inputs: &[Input]) -> Inputs {
         let names = inputs.iter().map(Input::name).collect();
         Inputs { names, streams: inputs.iter().map(Input::is_read_once).collect(), starts: Starts::default(), part: None }
     }
 
-    /// Inputs of which these rows were read, one after the other.
+    /// Inputs with these consecutive rows.
     pub fn of_rows(rows: &[summary::Input]) -> Inputs {
         let mut inputs = Inputs {
             names: rows.iter().map(|input| input.name.clone()).collect(),
@@ -67,12 +66,12 @@ impl Inputs {
         inputs
     }
 
-    /// Only these inputs are read, the first of them after its first `skipped` rows.
+    /// Restricts the inputs to a part that starts after `skipped` rows of the first one.
     pub(crate) fn take_part(&mut self, inputs: Range<usize>, skipped: u64) {
         self.part = Some((inputs, skipped));
     }
 
-    /// What was read of each; `all` is the number of rows of the run.
+    /// The rows of each input; `all` is the number of rows of the run.
     pub fn rows(&self, all: u64) -> Vec<summary::Input> {
         let start = |input: usize| self.starts.0.get(input).copied().unwrap_or(all);
         let rows = |input: usize| summary::Input {
@@ -84,33 +83,32 @@ impl Inputs {
         self.part.as_ref().map_or(0..self.names.len(), |(inputs, _)| inputs.clone()).map(rows).collect()
     }
 
-    /// How many rows of an input come before those that are read.
     fn skipped(&self, input: usize) -> u64 {
         self.part.as_ref().filter(|(inputs, _)| inputs.start == input).map_or(0, |(_, skipped)| *skipped)
     }
 
-    /// The rows of an input begin after `before` rows of the run.
+    /// Starts an input after `before` rows.
     pub(crate) fn begin(&mut self, input: usize, before: u64) {
         self.starts.begin(input, before);
     }
 
-    /// The input of a row of the run, and its number there, both counted from the first: rows from 1, inputs from 0.
+    /// The input of a row of the run, from 0, and the number of the row in it, from 1.
     pub fn locate(&self, row: u64) -> (usize, u64) {
         let (input, number) = self.starts.locate(row);
         (input, number + self.skipped(input))
     }
 
-    /// What an input is called.
+    /// The name of an input.
     pub fn name(&self, input: usize) -> &str {
         self.names.get(input).map_or("", String::as_str)
     }
 
-    /// What the inputs are called.
+    /// The names of the inputs.
     pub fn names(&self) -> &[String] {
         &self.names
     }
 
-    /// Whether a row must be named with its input.
+    /// Whether labels of rows must include the input.
     pub fn are_several(&self) -> bool {
         self.names.len() > 1
     }

@@ -1,7 +1,6 @@
-//! Tables of text for Keen Notch: reading them block by block, adding pieces to their rows, and writing
-//! the result so that it is whole or not there at all.
+//! Tables for Keen Notch: reading them in blocks, adding pieces to their rows, and writing the result atomically.
 //!
-//! A row keeps its raw bytes from end to end: pieces are appended after them.
+//! A row keeps its raw bytes; pieces are appended to them.
 #![forbid(unsafe_code)]
 
 mod batches;

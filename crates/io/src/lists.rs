@@ -1,4 +1,4 @@
-//! Lists that values must be listed in: a column of a CSV file.
+//! Lists for `listed in`: a column of a file.
 
 use std::collections::HashSet;
 use std::ops::ControlFlow;
@@ -15,12 +15,11 @@ use crate::source::Reading;
 use crate::source::input::Input;
 use crate::table::Table;
 
-/// The most memory that the texts of a list take, in bytes.
+/// Maximum memory for the texts of a list, in bytes.
 const MOST_BYTES: usize = 512 << 20;
-/// What a text takes beside its bytes, about.
 const EACH: usize = 40;
 
-/// Why a column is not found: there is no one, or the file cannot be read.
+/// An error in reading a list: an unavailable list, or a column error.
 struct Failed(Result<NoList, crate::Error>);
 
 impl From<crate::Error> for Failed {
@@ -29,19 +28,19 @@ impl From<crate::Error> for Failed {
     }
 }
 
-/// Reads the texts of a column of a file, without blank cells.
+/// Reads the texts of a column, without blank cells.
 ///
 /// # Errors
-/// Where the file is an output of the run or not a regular file, cannot be read, has no such column, or lists nothing.
+/// The file is an output of the run, is not a regular file, cannot be read, lacks the column, or has no values.
 pub fn read(path: &Path, source: &ListSource, files: &RunFiles) -> Result<List, NoList> {
-    // Whoever wrote the cut list may not be who may read the file: nothing of what is in it is said.
+    // Do not quote the file: the list's author may not be allowed to read it.
     let failed = |error: crate::Error| match error {
         crate::Error::NotUtf8 { name, .. } => {
             NoList { reason: format!("{name} is not UTF-8"), help: "save it as UTF-8".to_owned() }
         }
         error => NoList { reason: error.to_string(), help: error.help() },
     };
-    // A pipe that nobody writes to would never end.
+    // A pipe without a writer would block forever.
     if path.metadata().is_ok_and(|found| !found.is_file() && !found.is_dir()) {
         let reason = format!("{} is not a regular file", path.display());
         return Err(NoList { reason, help: "copy the texts into a file".to_owned() });

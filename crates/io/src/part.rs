@@ -1,7 +1,7 @@
-//! Which rows are of a part of some inputs.
+//! The rows of a part of some inputs.
 //!
-//! A chunk is of the part that its first byte is of, and the blocks that chunks are made of are the same whoever reads them: so each row
-//! is of one part. An input whose rows are not read byte by byte, as it is compressed or no text, is of one part as a whole.
+//! A chunk belongs to the part of its first byte. Chunks consist of blocks, which are the same for every reader, so each row belongs to
+//! exactly one part. An input that is compressed or not text belongs to one part as a whole.
 
 use std::ops::Range;
 
@@ -12,41 +12,35 @@ use crate::formats::Kind;
 use crate::source::input::{Encoding, Input};
 use crate::source::{Chunk, Reading};
 
-/// Where a part begins and ends.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Bounds {
-    /// The inputs that it has rows of.
     pub inputs: Range<usize>,
-    /// The byte of the first of them from which on chunks are of it.
+    /// The byte of the first input where the part starts.
     pub from: u64,
-    /// The byte of the last of them from which on chunks are of another, if there are such.
+    /// The byte of the last input where the next part starts, if any.
     pub to: Option<u64>,
 }
 
-/// The part of a table that is being read.
 pub struct PartRead {
-    /// Whether another comes before it.
     pub is_continued: bool,
-    /// Where it begins and ends.
     pub bounds: Bounds,
-    /// Its first chunk, which was read to see whether it is.
+    /// Its first chunk, which was read to test whether it belongs to the part.
     pub first: Option<Box<dyn Chunk>>,
-    /// Bytes of the chunks that were read of the input at hand.
+    /// The bytes read of the current input.
     pub read: u64,
 }
 
 impl PartRead {
-    /// Whether no more chunk of an input is of the part.
     pub fn is_over(&self, input: usize) -> bool {
         let Bounds { inputs, to, .. } = &self.bounds;
         input >= inputs.end || (input + 1 == inputs.end && to.is_some_and(|to| self.read >= to))
     }
 }
 
-/// Where a part of some inputs begins and ends.
+/// The bounds of a part of some inputs.
 ///
 /// # Errors
-/// Where it is not known how large an input is.
+/// The size of an input is unknown.
 pub fn bounds(inputs: &[Input], reading: &Reading, part: Part) -> Result<Bounds, Error> {
     let size = |input: &Input| {
         let size = match input {
@@ -62,7 +56,7 @@ pub fn bounds(inputs: &[Input], reading: &Reading, part: Part) -> Result<Bounds,
     Ok(bounds_of(&inputs.iter().map(size).collect::<Result<Vec<_>, Error>>()?, part))
 }
 
-/// The same, of the size of each input in bytes and whether it may be in several parts.
+/// The same, from the size of each input in bytes and whether it can be divided.
 fn bounds_of(sizes: &[(u64, bool)], part: Part) -> Bounds {
     let bytes = part.bytes(sizes.iter().map(|(size, _)| size).sum());
     let mut bounds = Bounds { inputs: 0..0, from: 0, to: None };

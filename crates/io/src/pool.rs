@@ -1,4 +1,4 @@
-//! Work on several threads whose results come in the order of what was worked on.
+//! Parallel work with results in order.
 
 use std::collections::BTreeMap;
 use std::sync::atomic::{Ordering, fence};
@@ -7,34 +7,29 @@ use std::thread;
 
 use crossbeam_channel::unbounded;
 
-/// Bytes of items on their way, for each thread: worked on, or waiting for one before them. This is what bounds memory.
+/// Maximum bytes in flight per thread: items in progress or waiting for an earlier one. This limits memory.
 const ON_THE_WAY: usize = 1 << 20;
 
-/// An item that has a size, in bytes.
 pub trait HasSize {
-    /// Its size.
     fn size(&self) -> usize;
 }
 
-/// Where items come from, one thread at a time.
+/// The source of items, used by one thread at a time.
 struct Source<S> {
     give: S,
-    /// The number of the next item.
     next: u64,
     ended: bool,
 }
 
-/// Where results go to, one thread at a time.
+/// The consumer of results, used by one thread at a time.
 struct Sink<K, R, E> {
     take: K,
-    /// The number of the result that is next.
     next: u64,
-    /// Results that came before it was their turn, with the size of their items.
+    /// Results ahead of their turn, with the size of their items.
     waiting: BTreeMap<u64, (usize, Result<R, E>)>,
     outcome: Result<(), E>,
 }
 
-/// What threads wait for.
 #[derive(Default)]
 struct Progress {
     state: Mutex<ProgressState>,
@@ -43,16 +38,13 @@ struct Progress {
 
 #[derive(Default)]
 struct ProgressState {
-    /// Bytes on their way.
     on_the_way: usize,
-    /// Results handed on.
     handed_on: u64,
-    /// Whether the run has ended early.
     has_ended: bool,
 }
 
 impl Progress {
-    /// Waits until something is so; whether the run goes on.
+    /// Waits until a condition holds. Returns whether the run continues.
     fn wait(&self, until: impl Fn(&ProgressState) -> bool) -> bool {
         let mut state = lock(&self.state);
         while !until(&state) && !state.has_ended {
@@ -67,19 +59,18 @@ impl Progress {
     }
 }
 
-/// Hands on the first part of a result that is too large to be held as a whole, once it is its turn. Whether the run goes on.
+/// Consumes a part of a large result early, when it is its turn. Returns whether the run continues.
 pub type Ahead<'a, R> = &'a mut dyn FnMut(R) -> bool;
 
-/// Takes items from `source` until it gives none, works on each, and hands the results to `sink` in the order of the
-/// items, on `threads` threads. `worker` is called on each thread once, and gives what works there; it is told the number of
-/// each item, from 0, and may hand on parts of its result ahead of the rest.
+/// Takes items from `source` until there are none, processes them on `threads` threads, and passes the results to `sink` in the order of
+/// the items. `worker` is called once on each thread and returns the processing function. That function receives the number of each item,
+/// from 0, and can pass parts of its result to `sink` early.
 ///
-/// Each thread takes an item, works on it and hands the result on itself, if nobody else is handing on: so what it
-/// reads, works on and writes stays near its processor. A thread that cannot be started is done without.
+/// Each thread takes an item, processes it and passes the result on itself, unless another thread is doing so; this keeps data in one
+/// CPU's cache. If a thread cannot start, the run continues without it.
 ///
 /// # Errors
-/// The first in the order of the items, whichever of the three it comes from; what came before it has been handed
-/// to `sink`.
+/// The first error in the order of the items. Earlier results have been passed to `sink`.
 pub fn in_order<T: HasSize, R: Send, E: Send, W: FnMut(u64, T, Ahead<R>) -> Result<R, E>>(
     threads: usize,
     mut source: impl FnMut() -> Result<Option<T>, E> + Send,
@@ -107,7 +98,7 @@ pub fn in_order<T: HasSize, R: Send, E: Send, W: FnMut(u64, T, Ahead<R>) -> Resu
     let stop = || progress.change(|state| state.has_ended = true);
     let next_item = || {
         let mut source = lock(&source);
-        // How large an item is shows when it has been taken: one thread waits, and takes one.
+        // The size of an item is known only after it is taken, so one thread waits and takes it.
         if source.ended || !progress.wait(|state| state.on_the_way < threads * ON_THE_WAY) {
             return None;
         }
@@ -118,7 +109,7 @@ pub fn in_order<T: HasSize, R: Send, E: Send, W: FnMut(u64, T, Ahead<R>) -> Resu
         progress.change(|state| state.on_the_way += size);
         item.map(|item| (source.next - 1, size, item))
     };
-    // Whoever finds somebody handing on leaves the result to them: they look again before they go.
+    // If another thread is passing on results, it also takes this one: it looks again before it stops.
     let hand_on = || {
         loop {
             fence(Ordering::SeqCst);
@@ -180,12 +171,12 @@ pub fn in_order<T: HasSize, R: Send, E: Send, W: FnMut(u64, T, Ahead<R>) -> Resu
     sink.into_inner().unwrap_or_else(PoisonError::into_inner).outcome
 }
 
-/// What a thread held that panicked is not used again: the panic ends the run.
+/// Locks a mutex. After a panic its content is not used, because the panic ends the run.
 pub fn lock<T>(of: &Mutex<T>) -> MutexGuard<'_, T> {
     of.lock().unwrap_or_else(PoisonError::into_inner)
 }
 
-/// Calls something if its thread panics: others must not wait for what that would have done.
+/// Runs a cleanup if the thread panics, so that other threads do not wait forever.
 struct OnPanic<F: Fn()>(F);
 
 impl<F: Fn()> Drop for OnPanic<F> {
@@ -196,7 +187,7 @@ impl<F: Fn()> Drop for OnPanic<F> {
     }
 }
 
-/// What is done with items in their order, while they are worked on: each waits for its turn.
+/// State that items update in order while they are processed in parallel.
 pub struct Turns<S> {
     state: Mutex<Turn<S>>,
     changed: Condvar,
@@ -204,25 +195,24 @@ pub struct Turns<S> {
 
 struct Turn<S> {
     state: S,
-    /// The number of the item whose turn it is.
     next: u64,
-    /// Items from this on wait for one that will never come.
+    /// Later items wait for one that will never come.
     broken: u64,
 }
 
 impl<S> Turns<S> {
-    /// The first turn is that of item 0.
+    /// The first turn belongs to item 0.
     pub fn new(state: S) -> Turns<S> {
         Turns { state: Mutex::new(Turn { state, next: 0, broken: u64::MAX }), changed: Condvar::new() }
     }
 
-    /// Waits for the turn of an item, and calls `take`; `None` where an item before it broke off. Every item must take its
-    /// turn, or break off.
+    /// Waits for the turn of an item and calls `take`; `None` if an earlier item was aborted. Every item must take its turn or be
+    /// aborted.
     pub fn take<R>(&self, number: u64, take: impl FnOnce(&mut S) -> R) -> Option<R> {
         self.call(number, take, true)
     }
 
-    /// The same, and it stays the turn of the item.
+    /// The same, but it stays the turn of the item.
     pub fn hold<R>(&self, number: u64, take: impl FnOnce(&mut S) -> R) -> Option<R> {
         self.call(number, take, false)
     }
@@ -242,7 +232,7 @@ impl<S> Turns<S> {
         Some(result)
     }
 
-    /// An item will not take its turn: those after it need not wait.
+    /// Aborts an item, so that later ones do not wait for it.
     fn break_off(&self, number: u64) {
         let mut turn = lock(&self.state);
         if number >= turn.next {
@@ -251,13 +241,13 @@ impl<S> Turns<S> {
         }
     }
 
-    /// Breaks off for an item, unless it takes its turn, when it is dropped.
+    /// A guard that aborts an item when dropped, unless it has taken its turn.
     pub fn guard(&self, number: u64) -> TurnGuard<'_, S> {
         TurnGuard { turns: self, number }
     }
 }
 
-/// Sees to it that nobody waits for an item that broke off.
+/// Marks a failed item as done so that later items can proceed.
 pub struct TurnGuard<'t, S> {
     turns: &'t Turns<S>,
     number: u64,
@@ -275,12 +265,12 @@ mod tests {
 
     impl HasSize for u32 {
         fn size(&self) -> usize {
-            // Few fit.
+            // Only a few fit.
             ON_THE_WAY / 2
         }
     }
 
-    /// The numbers below `end`, doubled by `threads` threads; one of them may fail.
+    /// Doubles the numbers below `end` on several threads; one of them may fail.
     fn doubled(threads: usize, end: u32, fails: Option<u32>) -> (Vec<u32>, Result<(), u32>) {
         let mut numbers = 0..end;
         let mut doubled = Vec::new();
@@ -340,7 +330,7 @@ mod tests {
             in_order(threads, || Ok(numbers.next()), || work, take).unwrap();
             let expected: Vec<u32> = (0..100).flat_map(|number| vec![number; number as usize % 4 + 1]).collect();
             assert_eq!(taken, expected);
-            // Nobody goes on where a part cannot be taken, and nobody waits for a turn that will not come.
+            // If a part fails, no thread continues or waits for its turn.
             let mut numbers = 0..;
             let work = |_, number: u32, ahead: Ahead<u32>| {
                 let goes_on = ahead(number);

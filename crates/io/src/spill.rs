@@ -1,4 +1,4 @@
-//! What `unique` remembers beyond the memory that it may take: sorted, in temporary files that have no name.
+//! Storage for `unique` beyond the memory limit: sorted temporary files without names.
 
 use std::fs::File;
 use std::io::{self, BufReader, BufWriter, Read, Write};
@@ -9,36 +9,32 @@ use std::ops::Range;
 use keen_notch_core::carving::Memory;
 use keen_notch_core::check::seen::{Entry, Store, StoreError, row_of};
 
-/// Entries that are read at a time: a page of many systems.
+/// Entries per read: a page of many systems.
 const PAGE: usize = 256;
-/// Number of files in a merge.
 const MERGED: usize = 4;
-/// The bytes of one.
 const WIDTH: usize = size_of::<Entry>();
 
-/// Entries in temporary files. Nothing is left of these however the program ends.
+/// Entries in temporary files, which disappear however the program ends.
 #[derive(Debug, Default)]
 pub struct Spilled {
     files: Vec<Sorted>,
     page: Vec<u8>,
 }
 
-/// A file of sorted entries.
 #[derive(Debug)]
 struct Sorted {
     file: File,
-    /// The first key of each page.
     fences: Vec<u64>,
     count: usize,
 }
 
-/// What is remembered of rows: no more than `most` bytes of it in memory, the rest in temporary files.
+/// The store of `unique`: up to `most` bytes in memory, the rest in temporary files.
 pub fn memory(most: usize) -> Memory {
     Memory::bounded(most, Spilled::store)
 }
 
 impl Spilled {
-    /// A store with nothing in it.
+    /// An empty store.
     pub fn store() -> Box<dyn Store> {
         Box::new(Spilled::default())
     }
@@ -69,7 +65,7 @@ impl Store for Spilled {
             pages.for_each(|page| file.prefetch(page));
         }
         for file in &self.files {
-            // Texts have the order of the file, so each page is read once.
+            // The texts have the order of the file, so each page is read once.
             let mut last_read = None;
             for (key, rest) in texts {
                 for page in file.pages(*key) {
@@ -88,7 +84,6 @@ impl Store for Spilled {
 }
 
 impl Sorted {
-    /// The pages that can contain a key.
     fn pages(&self, key: u64) -> Range<usize> {
         // The entries of a key can begin on the page before its fence.
         let first = self.fences.partition_point(|fence| *fence < key).saturating_sub(1);
@@ -101,12 +96,11 @@ impl Sorted {
         {
             use rustix::fs::{Advice, fadvise};
             let width = NonZeroU64::new((PAGE * WIDTH) as u64);
-            // A failure has no effect on the result.
+            // A failure does not affect the result.
             let _ = fadvise(&self.file, (page * PAGE * WIDTH) as u64, width, Advice::WillNeed);
         }
     }
 
-    /// Reads a page.
     fn read(&self, page: usize, into: &mut Vec<u8>) -> io::Result<()> {
         let start = page * PAGE;
         into.resize((self.count - start).min(PAGE) * WIDTH, 0);
@@ -130,7 +124,7 @@ fn entry(bytes: &[u8; WIDTH]) -> Entry {
     (both as u64, (both >> 64) as u64)
 }
 
-/// Writes a file of entries, which come in their order.
+/// Writes a file of sorted entries.
 struct Writer {
     file: BufWriter<File>,
     fences: Vec<u64>,
@@ -156,7 +150,6 @@ impl Writer {
     }
 }
 
-/// Makes one file of several.
 fn merge(files: &mut [Sorted]) -> io::Result<Sorted> {
     let mut readers = Vec::new();
     for Sorted { file, count, .. } in files {
@@ -177,7 +170,6 @@ fn merge(files: &mut [Sorted]) -> io::Result<Sorted> {
     writer.finish()
 }
 
-/// The next entry of those that are left.
 fn next(reader: &mut impl Read, left: &mut usize) -> io::Result<Option<Entry>> {
     if *left == 0 {
         return Ok(None);

@@ -1,4 +1,4 @@
-//! A table made of one or more inputs with the same columns, read chunk by chunk.
+//! A table of one or more inputs with the same columns, read in chunks.
 
 use std::collections::VecDeque;
 use std::ops::ControlFlow;
@@ -22,40 +22,36 @@ use crate::source::unchanged::Unchanged;
 use crate::source::{self, Chunk, Format, LineCount, Ragged, Reading, Rows, Source};
 use crate::view::View;
 
-/// A table that has been opened: its header is known, its rows are still to come.
+/// An opened table: the header is known, the rows are not read yet.
 pub struct Table {
     /// The columns.
     pub header: Header,
-    /// How it is written down.
+    /// The format.
     pub format: Format,
-    /// What the values of each column are, where the format says that of each value, as far as it is known.
+    /// The types of the columns, as far as they are known.
     pub types: Vec<Seen>,
-    /// Its inputs, and where the rows of each begin, as far as it has been read row by row.
+    /// The inputs, with the first rows of those read so far.
     pub inputs: Inputs,
-    /// The input that is being read, by its index.
     at: usize,
     reading: Reading,
     current: Box<dyn Source>,
     waiting: VecDeque<Waiting>,
-    /// The columns whose values will be asked for, where that was said.
     needed: Option<Vec<usize>>,
     first: String,
-    /// All its inputs, and how the first of them was to be read.
+    /// The inputs, and the settings for the first one.
     all: Vec<Input>,
     first_reading: Reading,
-    /// Where only a part of it is read.
     part: Option<PartRead>,
-    /// Its files before the first reading.
+    /// The state of its files before the first reading.
     unchanged: Unchanged,
-    /// Whether this is a later reading.
     is_again: bool,
 }
 
-/// Some rows of one of the inputs.
+/// Some rows of an input.
 pub struct Part {
-    /// The input, by its index.
+    /// The index of the input.
     pub input: usize,
-    /// Its rows.
+    /// The rows.
     pub chunk: Box<dyn Chunk>,
 }
 
@@ -65,60 +61,53 @@ impl HasSize for Part {
     }
 }
 
-/// An input whose turn has not come.
 enum Waiting {
-    /// One that is opened again when it is its turn.
     Again(Input),
-    /// What can be read once only, and has been begun with.
+    /// A stream that has been opened.
     Open(Box<dyn Source>),
-    /// Standard input, which nobody has looked at yet.
+    /// Standard input, not opened yet.
     Unseen(Input),
 }
 
-/// Where in the table a batch begins.
 #[derive(Debug, Clone, Copy, Default)]
 struct Before {
-    /// Rows before it.
     rows: u64,
-    /// The input that it is of.
     input: usize,
-    /// Rows of the inputs before that.
+    /// The rows of earlier inputs.
     rows_of_others: u64,
 }
 
-/// A row of a batch that is looked at by itself.
+/// A row of a batch.
 pub struct RowAt<'a> {
     /// Its index in the batch.
     pub index: usize,
     /// Its number in the table, from 1.
     pub number: u64,
-    /// The input it is of, from 0, and its number there, from 1.
+    /// Its input, from 0, and its number in it, from 1.
     pub place: (usize, u64),
-    /// The values of the batch.
+    /// The batch.
     pub batch: &'a Batch<'a>,
-    /// What is looked at.
     view: View<'a>,
-    /// What came of the batch.
+    /// The results of the batch.
     pub worked: &'a Worked,
-    /// The lines of its input that it begins and ends on, from 1.
+    /// Its first and last line in the input, from 1.
     pub lines: (u64, u64),
 }
 
 impl RowAt<'_> {
-    /// The value of a column; empty where it was not asked for.
+    /// The value of a column; empty if it was not requested.
     pub fn value(&self, column: usize) -> &str {
         self.batch.value(column, self.index)
     }
 
-    /// The text of one of the columns or pieces that are looked at, by its index among these.
+    /// The text of a column or piece of the view, by its index.
     pub fn text(&self, index: usize) -> &str {
         self.view.texts(index, self.batch, self.worked).get(self.index)
     }
 }
 
 impl Table {
-    /// Opens the inputs as one table. Every input but standard input is opened, and its header compared with the first
-    /// one's, before a row is read.
+    /// Opens the inputs as one table. Opens all inputs except standard input, and compares their headers, before a row is read.
     ///
     /// ```
     /// use keen_notch_io::source::Reading;
@@ -147,7 +136,7 @@ impl Table {
         let current = source::open(&inputs.next().unwrap_or(Input::Stdin), reading)?;
         let (first, header, format) = (current.name().to_owned(), current.header().clone(), current.format());
         let types = current.types().to_vec();
-        // Whatever its name, a later input is read as the first one.
+        // Later inputs are read like the first one, whatever their names.
         let reading = format.reading(reading, &header);
         let mut waiting = VecDeque::new();
         for input in inputs {
@@ -155,7 +144,7 @@ impl Table {
                 waiting.push_back(Waiting::Unseen(input));
                 continue;
             }
-            // The first look at an input is not counted: it is read again when it is its turn. A pipe cannot be.
+            // Progress does not count the first opening, because the input is read again in its turn. A pipe is read once.
             let again = !input.is_read_once();
             let meter = if again { Arc::default() } else { Arc::clone(&reading.meter) };
             let source = source::open(&input, &Reading { meter, ..reading.clone() })?;
@@ -181,11 +170,11 @@ impl Table {
         })
     }
 
-    /// What `find` finds by the columns. Where that is not found among the columns of the first rows, and rows further on may have
-    /// others, they are looked for. To be called before the first row is read.
+    /// Calls `find` with the header. If it fails and later rows may have other columns, scans the inputs for all columns and tries again.
+    /// Call it before the first row.
     ///
     /// # Errors
-    /// That of `find`, and where the inputs cannot be read.
+    /// The error of `find`, or the inputs cannot be read.
     pub fn find<T, E: From<Error>>(&mut self, find: impl Fn(&Header) -> Result<T, E>) -> Result<T, E> {
         let found = find(&self.header);
         if found.is_ok() || !self.current.may_have_more_columns() || self.is_read_once() {
@@ -196,7 +185,7 @@ impl Table {
         find(&self.header)
     }
 
-    /// The names of its inputs, where all are files that are read as they are.
+    /// The names of its inputs, if all are files without conversions.
     pub(crate) fn plain_files(&self) -> Option<Vec<String>> {
         let name = |input: &Input| {
             let is_plain = !input.is_read_once() && self.first_reading.named(input).compression.is_none();
@@ -205,15 +194,15 @@ impl Table {
         self.all.iter().map(name).collect()
     }
 
-    /// Whether one of its inputs cannot be read a second time.
+    /// Whether an input can be read only once.
     pub fn is_read_once(&self) -> bool {
         self.all.iter().any(Input::is_read_once)
     }
 
-    /// The same table from its start, with the same columns.
+    /// The same table from its start.
     ///
     /// # Errors
-    /// As [`Table::open`]. At its end, [`Table::next_part`] fails if a file has changed since the first reading.
+    /// The errors of [`Table::open`]. At its end, [`Table::next_part`] fails if a file has changed since the first reading.
     pub fn again(&self) -> Result<Table, Error> {
         Table::open_unchanged(&self.all, &self.first_reading, self.unchanged.clone(), true)
     }
@@ -226,17 +215,16 @@ impl Table {
         self.unchanged.check()
     }
 
-    /// Says that only the values of these columns will be asked for, by their indices, which rise. To be called before the first row
-    /// is read.
+    /// Requests only these columns, as ascending indices. Call it before the first row.
     pub(crate) fn need(&mut self, columns: &[usize]) {
         self.current.need(columns);
         self.needed = Some(columns.to_vec());
     }
 
-    /// The next rows; `None` after the last.
+    /// The next rows; `None` at the end.
     ///
     /// # Errors
-    /// Where an input cannot be read on, or a later one has other columns than the first; after an earlier reading, where a file has changed.
+    /// An input cannot be read, or has other columns than the first; in a later reading, a file has changed.
     pub fn next_part(&mut self) -> Result<Option<Part>, Error> {
         if let Some(chunk) = self.part.as_mut().and_then(|part| part.first.take()) {
             return Ok(Some(Part { input: self.at, chunk }));
@@ -255,7 +243,6 @@ impl Table {
         }
     }
 
-    /// The end of the rows.
     fn end(&self) -> Result<Option<Part>, Error> {
         if self.is_again {
             self.check_unchanged()?;
@@ -263,7 +250,6 @@ impl Table {
         Ok(None)
     }
 
-    /// Goes on to the next input, if there is one.
     fn go_on(&mut self) -> Result<bool, Error> {
         let mut source = match self.waiting.pop_front() {
             None => return Ok(false),
@@ -281,11 +267,10 @@ impl Table {
         Ok(true)
     }
 
-    /// Leaves out all rows but those of a part; what is before it in the same input is read, to know how many rows and lines that is. To
-    /// be called before the first row is read.
+    /// Restricts the table to a part. Scans the rows before it in the same input to number rows and lines. Call it before the first row.
     ///
     /// # Errors
-    /// Where what is before it cannot be read.
+    /// Those rows cannot be read.
     pub fn take_part(&mut self, part: summary::Part) -> Result<(), Error> {
         let bounds = part::bounds(&self.all, &self.first_reading, part)?;
         while self.at < bounds.inputs.start && self.go_on()? {}
@@ -310,40 +295,38 @@ impl Table {
         Ok(())
     }
 
-    /// Whether another part of it comes before that which is read.
+    /// Whether the part follows another one.
     pub fn is_continued(&self) -> bool {
         self.part.as_ref().is_some_and(|part| part.is_continued)
     }
 
-    /// What becomes of rows with another number of cells than there are columns.
+    /// What to do with rows that have too few or too many cells.
     pub fn ragged(&self) -> Ragged {
         self.reading.ragged
     }
 
-    /// How many bytes the results of its rows may take, where this number of threads work on them.
     pub(crate) fn limits(&self, threads: usize) -> Limits {
         Limits::new(&self.reading, threads)
     }
 
-    /// Counts what has been read and done.
+    /// Progress counters.
     pub fn shared_meter(&self) -> Arc<Meter> {
         Arc::clone(&self.reading.meter)
     }
 
-    /// Calls `see` with batches of rows in turn, with the values of some columns, until it breaks off. `see` gets the number
-    /// of rows before the batch, and the batch.
+    /// Calls `see` with batches of some columns in order, until it returns a break. `see` gets the number of earlier rows, and the batch.
     ///
     /// # Errors
-    /// As [`Table::next_part`], and where a row has another number of cells than there are columns.
+    /// The errors of [`Table::next_part`], or a row has too few or too many cells.
     pub fn each_batch(&mut self, columns: &[usize], mut see: impl FnMut(u64, &Batch) -> ControlFlow<()>) -> Result<(), Error> {
         self.each_part(View::Columns(columns), |before, _, _, batch, _| see(before.rows, batch))
     }
 
-    /// Calls `see` with batches of rows in turn, with what is looked at of them worked out, until it breaks off. `see` gets the
-    /// number of rows before the batch, the batch, and what came of it.
+    /// Calls `see` with batches and their results for a view, until it returns a break. `see` gets the number of earlier rows, the batch,
+    /// and the results.
     ///
     /// # Errors
-    /// As [`Table::each_batch`].
+    /// The errors of [`Table::each_batch`].
     pub(crate) fn each_view(
         &mut self,
         view: View,
@@ -352,10 +335,10 @@ impl Table {
         self.each_part(view, |before, _, _, batch, worked| see(before.rows, batch, worked))
     }
 
-    /// Calls `see` with each row in turn, with what is looked at of it worked out, until it breaks off.
+    /// Calls `see` with each row and its results for a view, until it returns a break.
     ///
     /// # Errors
-    /// As [`Table::each_batch`].
+    /// The errors of [`Table::each_batch`].
     pub fn each_row(&mut self, view: View, mut see: impl FnMut(&RowAt) -> ControlFlow<()>) -> Result<(), Error> {
         let mut count = LineCount::default();
         self.each_part(view, |before, (chunk, text), first, batch, worked| {
@@ -424,7 +407,7 @@ impl Table {
     }
 }
 
-/// Columns in their order, each once.
+/// The distinct columns in order.
 pub fn in_order(columns: &[usize]) -> Vec<usize> {
     let mut columns = columns.to_vec();
     columns.sort_unstable();

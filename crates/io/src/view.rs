@@ -1,20 +1,19 @@
-//! What is looked at of a table: its columns, or what pieces would add to it.
+//! Views of a table: its columns, or its pieces.
 
 use keen_notch_core::batch::{Batch, Texts};
 use keen_notch_core::carving::{Carving, TooLarge, Worked};
 use keen_notch_core::column::Header;
 
-/// Columns of a table, or pieces that are worked out of them and written nowhere.
+/// Columns of a table, or pieces that are evaluated but not written.
 #[derive(Debug, Clone, Copy)]
 pub enum View<'v> {
-    /// Columns, by their indices.
+    /// Columns by index.
     Columns(&'v [usize]),
-    /// All pieces, with one result in each row.
+    /// All pieces, with one result per row.
     Pieces(&'v Carving),
 }
 
 impl View<'_> {
-    /// The columns of the table that it needs.
     pub(crate) fn needs(&self) -> Vec<usize> {
         match self {
             View::Columns(columns) => columns.to_vec(),
@@ -22,7 +21,6 @@ impl View<'_> {
         }
     }
 
-    /// The number of columns it has.
     pub(crate) fn count(&self) -> usize {
         match self {
             View::Columns(columns) => columns.len(),
@@ -30,7 +28,7 @@ impl View<'_> {
         }
     }
 
-    /// What its columns are called.
+    /// Their titles.
     pub fn titles(&self, header: &Header) -> Vec<String> {
         match self {
             View::Columns(columns) => columns.iter().map(|column| header.title(*column)).collect(),
@@ -38,10 +36,10 @@ impl View<'_> {
         }
     }
 
-    /// Works out a batch.
+    /// Evaluates a batch.
     ///
     /// # Errors
-    /// Where the results are too large.
+    /// The results are too large.
     pub(crate) fn work_out(&self, batch: &Batch, worked: &mut Worked) -> Result<(), TooLarge> {
         match self {
             View::Columns(_) => Ok(()),
@@ -49,7 +47,7 @@ impl View<'_> {
         }
     }
 
-    /// The texts of one of its columns, in a batch that was worked out.
+    /// The texts of one of its columns in an evaluated batch.
     pub(crate) fn texts<'a>(&self, column: usize, batch: &Batch<'a>, worked: &'a Worked) -> Texts<'a> {
         match self {
             View::Columns(columns) => batch.column(columns[column]),

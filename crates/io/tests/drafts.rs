@@ -1,5 +1,4 @@
-//! Drafts: whatever the values and the name of their column, what is drafted can be read, runs, and finds no faults but those that
-//! it says.
+//! Every draft parses and runs, and finds only the faults that it states.
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic, reason = "a test that cannot go on has failed")]
 
 use keen_notch_fuzz::{draft_says_what_it_finds, leads_to_its_column};

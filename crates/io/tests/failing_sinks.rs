@@ -1,4 +1,4 @@
-//! Whichever call of a sink fails, a run ends with that error, and what was put in its place is taken back.
+//! If any call of a sink fails, the run ends with that error, and outputs in place are restored.
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic, reason = "a test that cannot go on has failed")]
 
 use std::cmp::Ordering::{Equal, Less};
@@ -23,7 +23,7 @@ use keen_notch_io::table::Table;
 
 const LIST: &str = "[piece.no]\ntake = 'after \"-\"'\ncheck = ['digits', 'unique']\n";
 
-/// What the sinks of a run have seen together.
+/// The calls of all sinks of a run.
 #[derive(Default)]
 struct Seen {
     calls: AtomicUsize,
@@ -31,7 +31,7 @@ struct Seen {
     taken_back: AtomicUsize,
 }
 
-/// A sink that fails at one call of all that a run makes.
+/// A sink that fails at one of all calls of a run.
 struct Failing<'s> {
     name: &'static str,
     at: usize,
@@ -82,7 +82,7 @@ impl Sink for Failing<'_> {
     }
 }
 
-/// A run into three sinks, that fails at one call of them.
+/// A run with three sinks, one call of which fails.
 fn run(text: &str, threads: usize, at: usize, seen: &Seen) -> Result<(), Error> {
     let [mut rows, mut offcuts, mut faults] = ["out.csv", "offcuts.csv", "faults.csv"].map(|name| Failing { name, at, seen });
     let inputs = [Input::Memory("a.csv".to_owned(), text.as_bytes().into())];

@@ -1,4 +1,4 @@
-//! The files that a run writes beside its rows: other packages read what is in them, and together they account for every row.
+//! The secondary outputs of a run: other packages read them, and together they account for every row.
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic, reason = "a test that cannot go on has failed")]
 
 use std::collections::BTreeMap;
@@ -38,13 +38,13 @@ code = "{family}-{serial}"
 keep = ['note: not one of "drop"']
 "#;
 
-/// A run, with all that it wrote.
+/// A run with all its outputs.
 struct Ran {
     report: Report,
     rows: String,
     aside: String,
     faults: String,
-    /// For each check: what it is of, its words, and whether it only warns.
+    /// The target and words of each check, and whether it only warns.
     checks: Vec<(String, String, bool)>,
 }
 
@@ -67,7 +67,7 @@ fn run(text: &str, format: Named) -> Ran {
     Ran { report, rows, aside, faults, checks }
 }
 
-/// The rows of a table as another package reads them, by the names of their columns.
+/// The rows of a table as another package reads them, by column name.
 fn records(text: &str) -> Vec<BTreeMap<String, String>> {
     let mut reader = csv::Reader::from_reader(text.as_bytes());
     let names: Vec<String> = reader.headers().unwrap().iter().map(str::to_owned).collect();
@@ -102,7 +102,7 @@ proptest! {
         prop_assert_eq!(counts.rows_kept + counts.set_aside + counts.left_out, counts.rows);
         prop_assert_eq!(counts.left_out, all.iter().filter(|row| row["note"] == "drop").count() as u64);
         prop_assert_eq!(counts.faulty, counts.set_aside);
-        // They are the rows that were read, in their order, and nothing else.
+        // They are exactly the rows read, in order.
         let cells = |row: &BTreeMap<String, String>| (row["code"].clone(), row["note"].clone());
         let mut aside = aside.iter().peekable();
         let mut rows = rows.iter().peekable();
@@ -133,7 +133,7 @@ proptest! {
                 prop_assert_eq!(&in_object, value, "{}", key);
             }
         }
-        // As many as were counted for each check, in rows that are there, about the values that are there.
+        // The counts match the faults, whose rows and values exist.
         let all = records(&text);
         for (index, (of, words, only_warns)) in checks.iter().enumerate() {
             let is_it = |row: &&BTreeMap<String, String>| &row["piece"] == of && &row["check"] == words;
@@ -149,7 +149,7 @@ proptest! {
             prop_assert_eq!(&row["value"], &all[number - 1][&row["column"]], "{:?}", row);
             prop_assert!(!row["detail"].is_empty() && !row["fault"].is_empty(), "{:?}", row);
         }
-        // The rows set aside are those with a fault that is more than a warning.
+        // The offcuts are the rows with faults.
         let faulty: std::collections::BTreeSet<&str> = told.iter().filter(|row| row["level"] == "fault").map(|row| row["row"].as_str()).collect();
         prop_assert_eq!(faulty.len(), records(&aside).len());
     }

@@ -1,4 +1,4 @@
-//! JSON Lines, held to another package that reads and writes JSON.
+//! Compares JSON Lines with another package.
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic, reason = "a test that cannot go on has failed")]
 
 use keen_notch_core::carving::Carving;
@@ -16,7 +16,7 @@ use proptest::prelude::*;
 use proptest::sample::select;
 use serde_json::{Map, Value};
 
-/// Carves pieces out of a table, and writes it in the format of an ending.
+/// Carves a table and writes it in the format of an extension.
 fn run(name: &str, bytes: &[u8], pieces: &[&str], to: &str, (stride, threads): (usize, usize)) -> Result<String, Error> {
     let reading = Reading { stride: Some(stride), all_columns: true, ..Reading::default() };
     let mut table =
@@ -42,7 +42,7 @@ fn ending(name: &str) -> Named {
     Named::parse(name.rsplit('.').next().unwrap()).unwrap()
 }
 
-/// A value as people and programs write it, with escapes or without.
+/// A value in various notations, with and without escapes.
 fn value() -> impl Strategy<Value = String> {
     prop_oneof![
         4 => "[ -!#-\\[\\]-~é\u{1f6a0}]{0,12}".prop_map(|text| format!("\"{text}\"")),
@@ -53,7 +53,7 @@ fn value() -> impl Strategy<Value = String> {
     ]
 }
 
-/// A line with some of five keys, in any order, written as somebody writes it.
+/// A line with some of five keys, in any order and spacing.
 fn line() -> impl Strategy<Value = String> {
     let keys = Just(vec!["code", "qty", "si\\u0074e", "é", "a b"]).prop_shuffle();
     let spaces = (select(vec!["", " "]), select(vec!["", " "]), select(vec!["", " ", "  "]));
@@ -63,7 +63,6 @@ fn line() -> impl Strategy<Value = String> {
     })
 }
 
-/// What a phrase sees of a value.
 fn seen(value: Option<&Value>) -> String {
     match value {
         None | Some(Value::Null) => String::new(),
@@ -96,7 +95,7 @@ proptest! {
                 prop_assert_eq!(read, written);
                 continue;
             }
-            // Byte for byte up to the last member, and after it.
+            // Unchanged up to the last member and after it.
             let end = read.rfind('}').unwrap();
             let kept = read[..end].trim_end();
             prop_assert!(written.starts_with(kept), "{} {}", read, written);
@@ -131,7 +130,7 @@ proptest! {
         for (row, again) in rows.iter().zip(&again) {
             for key in again.keys() {
                 let value = row.get(key);
-                // Numbers and what has parts keep how they were written, which the other package does not.
+                // Numbers and nested values keep their notation, which the other package does not.
                 if !matches!(value, Some(Value::Number(_) | Value::Array(_) | Value::Object(_))) {
                     prop_assert_eq!(&again[key], &Value::from(seen(value)));
                 }

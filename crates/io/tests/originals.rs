@@ -1,4 +1,4 @@
-//! What must hold for every table: carving changes no original cell, by any reader's account.
+//! Carving changes no original cell of any table.
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic, reason = "a test that cannot go on has failed")]
 
 use keen_notch_core::carving::Carving;
@@ -13,7 +13,7 @@ use keen_notch_io::source::input::Input;
 use keen_notch_io::table::Table;
 use proptest::prelude::*;
 
-/// One cell as it is in a file, quotes and all; now and then with what careful writers avoid.
+/// A raw cell, sometimes in unusual notation.
 fn raw_cell() -> impl Strategy<Value = String> {
     prop_oneof![
         4 => "[a-zA-Z0-9 é-]{0,6}",
@@ -58,7 +58,7 @@ fn records(text: &str) -> Vec<csv::StringRecord> {
     reader.records().map(|record| record.unwrap()).collect()
 }
 
-/// Rows that are longer than what is held before it is handed on, with cells that need quotes and cells that do not.
+/// Rows that are larger than the output buffer, with and without quotes.
 #[test]
 fn rows_of_megabytes_are_written_as_short_ones_are() {
     let long = |cell: &str| cell.repeat(1_100_000);
@@ -94,7 +94,7 @@ proptest! {
             prop_assert_eq!(after.len(), before.len() + 1);
             prop_assert!(before.iter().zip(after).all(|(before, after)| before == after));
         }
-        // Byte for byte, with the pieces taken out again: every row is followed by its piece.
+        // Byte for byte, with the pieces removed.
         let mut rest = out.as_str();
         for (record, piece) in raw_rows(&text).iter().zip(after.iter().map(|record| &record[record.len() - 1])) {
             let quoted = if piece.contains([',', '"', '\n', '\r']) { format!("\"{}\"", piece.replace('"', "\"\"")) } else { piece.to_owned() };
@@ -107,14 +107,14 @@ proptest! {
     }
 }
 
-/// The rows with their line ends, told apart by the csv crate's account of where each begins.
+/// The raw rows with their line ends, divided by the csv crate.
 fn raw_rows(text: &str) -> Vec<String> {
     let mut reader = csv::ReaderBuilder::new().has_headers(false).from_reader(text.as_bytes());
     let mut starts: Vec<usize> = Vec::new();
     let mut record = csv::StringRecord::new();
     while reader.read_record(&mut record).unwrap() {
         let start = record.position().unwrap().byte() as usize;
-        // The crate lets a record begin on the line feed of the line end before it.
+        // The crate starts a record at the line feed of the previous line end.
         starts.push(start + usize::from(start > 0 && text.as_bytes().get(start) == Some(&b'\n')));
     }
     starts

@@ -1,5 +1,4 @@
-//! Tables as they come: in every encoding, with every delimiter, with rows that are not as they should be. What is read is held to
-//! another package that reads such tables.
+//! Reads tables in every encoding, with every delimiter and with irregular rows, and compares with another package.
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic, reason = "a test that cannot go on has failed")]
 
 use std::ops::ControlFlow;
@@ -12,7 +11,7 @@ use keen_notch_io::view::View;
 use proptest::prelude::*;
 use proptest::sample::select;
 
-/// The cells of all rows, with the line that each row begins on.
+/// The cells of all rows, with the first line of each.
 fn rows(bytes: &[u8], reading: &Reading) -> Result<Vec<(u64, Vec<String>)>, Error> {
     let mut table = Table::open(&[Input::Memory("a.txt".to_owned(), bytes.into())], reading)?;
     let columns: Vec<usize> = (0..table.header.count()).collect();
@@ -24,7 +23,7 @@ fn rows(bytes: &[u8], reading: &Reading) -> Result<Vec<(u64, Vec<String>)>, Erro
     Ok(rows)
 }
 
-/// A cell as it is written, with quotes where it needs them or now and then where it does not.
+/// A cell, with quotes if necessary, and sometimes otherwise.
 fn cell(delimiter: char) -> impl Strategy<Value = String> {
     ("[a-zA-Z0-9 ;,|\té-]{0,6}", any::<bool>()).prop_map(move |(text, quotes)| {
         match quotes || text.contains([delimiter, '"']) {
@@ -34,7 +33,6 @@ fn cell(delimiter: char) -> impl Strategy<Value = String> {
     })
 }
 
-/// Rows of three cells, with a header.
 fn table(delimiter: char) -> impl Strategy<Value = String> {
     let row = proptest::collection::vec(cell(delimiter), 3);
     proptest::collection::vec(row, 1..30).prop_map(move |rows| {
@@ -44,7 +42,6 @@ fn table(delimiter: char) -> impl Strategy<Value = String> {
     })
 }
 
-/// The cells as another package reads them.
 fn read_elsewhere(text: &str, delimiter: char) -> Vec<Vec<String>> {
     let mut reader = csv::ReaderBuilder::new().delimiter(delimiter as u8).flexible(true).from_reader(text.as_bytes());
     reader.records().map(|record| record.unwrap().iter().map(str::to_owned).collect()).collect()
@@ -62,7 +59,7 @@ proptest! {
         let found = rows(text.as_bytes(), &reading).unwrap();
         let cells: Vec<Vec<String>> = found.iter().map(|(_, cells)| cells.clone()).collect();
         prop_assert_eq!(cells, read_elsewhere(&text, delimiter));
-        // No cell has a line end here, so rows are on lines of their own.
+        // Here cells have no line ends, so each row is one line.
         prop_assert!(found.iter().enumerate().all(|(index, (line, _))| *line == index as u64 + 2));
     }
 
@@ -95,7 +92,7 @@ proptest! {
         let mut bytes = text.clone().into_bytes();
         let at = (0..=at.min(bytes.len() - 1)).rev().find(|at| text.is_char_boundary(*at) && bytes[*at] != b'\n').unwrap_or(0);
         bytes.insert(at, 0xFF);
-        // Before a quote that opens a cell, the byte makes that a mark like any other, and the row may have more cells.
+        // Before an opening quote, the byte makes the quote an ordinary character, and the row may have more cells.
         let reading = Reading { stride: Some(stride), ragged: Ragged::Keep, ..Reading::default() };
         let (line, byte, value) = match rows(&bytes, &reading) {
             Err(Error::NotUtf8 { line, byte, value, .. }) => (line, byte, value),
@@ -109,7 +106,7 @@ proptest! {
 
     #[test]
     fn rows_of_other_lengths_stop_a_run_or_are_kept(text in table(','), at in 0usize..30, more in any::<bool>()) {
-        // One row gets a cell more or has one less.
+        // One row gets a cell more or less.
         let mut lines: Vec<String> = text.lines().map(str::to_owned).collect();
         let at = 1 + at % (lines.len() - 1);
         let whole = read_elsewhere(&text, ',');
@@ -129,7 +126,7 @@ proptest! {
     }
 }
 
-/// What each error says and what it offers: a sentence each, without a name of the program's own insides.
+/// The text and help of each error: a sentence each, without internal names.
 #[test]
 fn every_error_says_what_and_where_and_what_to_do() {
     let read = |content: &[u8]| rows(content, &Reading::default()).unwrap_err();
@@ -201,7 +198,7 @@ fn a_file_that_becomes_shorter_while_it_is_read_is_an_error() {
         let reading = Reading { stride: Some(1024), ..Reading::default() };
         let mut table = Table::open(&[Input::File(file.path().to_owned())], &reading).unwrap();
         assert!(table.next_part().unwrap().is_some());
-        // One that becomes longer is read as long as it is.
+        // Growth is ignored.
         std::io::Write::write_all(&mut file, rows(20_000).as_bytes()).unwrap();
         file.as_file().set_len(bytes_left).unwrap();
         let outcome = std::iter::from_fn(|| table.next_part().transpose()).find_map(Result::err);

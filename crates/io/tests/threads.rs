@@ -1,5 +1,4 @@
-//! What comes out of a run is the same, byte for byte and count for count, whatever the number of threads and the
-//! size of the parts that are read.
+//! The output and counts of a run do not depend on the number of threads or the size of reads.
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic, reason = "a test that cannot go on has failed")]
 
 use keen_notch_core::cutlist::CutList;
@@ -28,14 +27,13 @@ rows = true
 keep = ['head: not starts with "7"']
 "#;
 
-/// The same, and something that is asked of the rows before.
+/// With a comparison with earlier rows.
 const LOOKING_BACK: &str = r#"
 [piece.head]
 take  = 'first 2'
 check = ["unique"]
 "#;
 
-/// Pieces that kernels cut.
 const SWIFT: &str = r#"
 [piece.head]
 take  = 'first 2'
@@ -59,7 +57,6 @@ of   = "y"
 take = 'number last'
 "#;
 
-/// Everything else that a list can say, and every condition.
 const ALL_KINDS: &str = r#"
 [layout.y]
 form = ["<code 1 to 2 letters>-<rest>", "<only digits>"]
@@ -99,7 +96,7 @@ keep   = ['y: not starts with "7"', 'joined: not one of "007"']
 unique = ["other", "z"]
 "#;
 
-/// Rows are left out by what rows before have, between conditions that do not ask that.
+/// Comparisons with earlier rows under `keep`, between other conditions.
 const LEFT_OUT: &str = r#"
 [piece.head]
 take  = 'first 2'
@@ -109,7 +106,6 @@ check = ["unique", "not same as z"]
 keep = ['y: not blank', 'x: unique', 'head: not digits', 'z: unique']
 "#;
 
-/// A row a result.
 const A_ROW_EACH: &str = r#"
 [piece.runs]
 of    = "y"
@@ -118,7 +114,7 @@ rows  = true
 check = ["length 2 to 3"]
 "#;
 
-/// Rows as no careful writer would write them: quotes, line ends within quotes, too few cells and too many.
+/// Unusual rows: quotes, line ends in quotes, too few and too many cells.
 fn table() -> impl Strategy<Value = String> {
     let cell = prop_oneof![
         4 => "[a-c7 é-]{0,4}",
@@ -126,7 +122,7 @@ fn table() -> impl Strategy<Value = String> {
         1 => "[a-z]\"[a-z]{0,2}",
     ];
     let row = proptest::collection::vec(cell, 1..5);
-    // Now and then the tables are more rows than go together.
+    // Some tables have more rows than a batch.
     let times = prop_oneof![3 => Just(1), 1 => 9..17_usize];
     let rows = (proptest::collection::vec(row, 1..40), times).prop_map(|(rows, times)| vec![rows; times].concat());
     (rows, proptest::bool::ANY, proptest::bool::ANY).prop_map(|(rows, crlf, last_end)| {
@@ -136,7 +132,7 @@ fn table() -> impl Strategy<Value = String> {
     })
 }
 
-/// Everything that a run gives, or its error.
+/// All outputs of a run, or its error.
 fn everything(inputs: &[Input], list: &str, sets_aside: bool, way: Way) -> String {
     let ragged = if sets_aside { Ragged::SetAside } else { Ragged::Keep };
     let list = CutList::parse(list, 0).unwrap();
@@ -195,7 +191,7 @@ proptest! {
     fn a_survey_on_threads_finds_what_one_row_by_row_does(first in table(), second in table()) {
         let inputs = [input("a.csv", &first), input("b.csv", &second)];
         let surveyed = |stride, most, threads| page(&inputs, Some(&[2, 0, 2]), stride, most, threads);
-        // One that may end before the last row goes row by row.
+        // A survey with a row limit goes row by row.
         let by_row = surveyed(1 << 20, Some(u64::MAX), 1);
         for (stride, threads) in [(16, 1), (16, 3), (1 << 20, 2)] {
             prop_assert_eq!(&surveyed(stride, None, threads), &by_row, "{} bytes at a time", stride);
@@ -203,7 +199,7 @@ proptest! {
     }
 }
 
-/// Hints compare with the first values of a run: of all inputs, however small the first one is.
+/// Hints compare with the first values of all inputs, even if the first input is small.
 #[test]
 fn a_small_input_before_a_large_one_is_no_other_than_one_that_is_read_in_parts() {
     let first = "x,y,z\n\nb77\n\néaé7\naéé7\n\n\n\"\"\n-,\n-,\na";

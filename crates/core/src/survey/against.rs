@@ -59,7 +59,12 @@ pub enum Change {
         rows: Vec<u64>,
     },
     /// A large change in the number of distinct values.
-    Distinct { before: Count, now: Count },
+    Distinct {
+        /// In the saved survey.
+        before: Count,
+        /// In the current survey.
+        now: Count,
+    },
     /// A new delimiter.
     NewDelimiter(Delimiter),
     /// A delimiter that divided the values steadily now gives other numbers of sections.

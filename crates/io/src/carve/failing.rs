@@ -1,15 +1,13 @@
-//! The texts that do not meet a check, with how often each does not.
-
 use indexmap::IndexMap;
 
-/// Different texts that are counted: those that come first.
+/// Maximum number of distinct texts; the first ones are counted.
 const MOST: usize = 2000;
 
-/// How often each text did not meet a check.
+/// The failing texts of a check with their counts.
 #[derive(Debug, Clone, Default)]
 pub struct Failing {
     counts: IndexMap<Box<str>, u64>,
-    /// Rows whose text is not among them.
+    /// Rows with other texts.
     others: u64,
 }
 
@@ -19,7 +17,7 @@ impl Failing {
         self.add(text, 1);
     }
 
-    /// Adds what was counted in later rows.
+    /// Adds the counts of later rows.
     pub fn append(&mut self, later: &Failing) {
         later.counts.iter().for_each(|(text, count)| self.add(text, *count));
         self.others += later.others;
@@ -35,8 +33,7 @@ impl Failing {
         }
     }
 
-    /// The most frequent texts with their counts, those that come first before others as frequent, and the number of rows with
-    /// any other text.
+    /// The most frequent texts with their counts, the earlier one first in a tie, and the number of rows with other texts.
     pub fn top(&self, most: usize) -> (Vec<(&str, u64)>, u64) {
         let mut all: Vec<(&str, u64)> = self.counts.iter().map(|(text, count)| (&**text, *count)).collect();
         all.sort_by_key(|(_, count)| std::cmp::Reverse(*count));

@@ -1,4 +1,4 @@
-//! Putting together what came of the parts, in their order.
+//! Merges the results of chunks in row order.
 
 use keen_notch_core::batch::Buffer;
 use keen_notch_core::diagnostics::Diagnostics;
@@ -11,25 +11,19 @@ use crate::Error;
 use crate::encode::{Aside, Encoder};
 use crate::inputs::Inputs;
 
-/// Writes the outputs and counts.
 pub struct Merger<'m, 'o> {
     job: &'m Job,
     outs: &'m mut Outs<'o>,
     encoder: &'m dyn Encoder,
     report: Report,
-    /// Which rows are kept to be shown.
     sampled: Sampled,
     diagnostics: Diagnostics,
-    /// Whether what was written last ends in a line end, and the input that it is of.
+    /// Whether the last output ends with a line end, and its input.
     ended: bool,
     last: usize,
 }
 
 impl<'m, 'o> Merger<'m, 'o> {
-    /// Begins the outputs.
-    ///
-    /// # Errors
-    /// Where one cannot be written.
     pub fn new(
         job: &'m Job,
         outs: &'m mut Outs<'o>,
@@ -62,15 +56,14 @@ impl<'m, 'o> Merger<'m, 'o> {
         Ok(merger)
     }
 
-    /// Whether there are too few values so far to compare others with.
     pub fn lacks_samples(&self) -> bool {
         self.diagnostics.lack_samples()
     }
 
-    /// Takes what came of the next chunk.
+    /// Takes the results of the next chunk.
     ///
     /// # Errors
-    /// Where an output cannot be written.
+    /// An output cannot be written.
     pub fn take(&mut self, part: &Part) -> Result<(), Error> {
         if part.bytes.width() > 0 {
             if !self.ended && !part.goes_on {
@@ -121,12 +114,8 @@ impl<'m, 'o> Merger<'m, 'o> {
         Ok(())
     }
 
-    /// The report.
-    ///
-    /// # Errors
-    /// Where the last of an output cannot be written.
     pub fn finish(mut self) -> Result<Report, Error> {
-        // Where there are more inputs, what comes of them begins a line, if anything does: so parts of a run are what one run is.
+        // The rows of a further input start on a new line, so the outputs of parts join to that of one run.
         if !self.ended && self.last + 1 < self.report.inputs.names().len() {
             self.outs.rows.put(self.encoder.line_end())?;
         }

@@ -1,7 +1,7 @@
 //! The main job: adding pieces to every row of a table.
 //!
-//! A table is read chunk by chunk. Each chunk is worked out by itself, on any thread; what came of the chunks is put
-//! together in their order, which is where rows get their numbers and are written.
+//! The table is read in chunks, and any thread processes any chunk. The results are merged in order, which numbers the rows and writes
+//! them.
 
 mod failing;
 mod merge;
@@ -37,54 +37,47 @@ pub use failing::Failing;
 use merge::Merger;
 use work::{Asked, Before, Part, Worker};
 
-/// What is to be carved, and how it is written.
+/// A job: what to carve and how to write it.
 #[derive(Debug)]
 pub struct Job {
     carving: Carving,
     used: Vec<usize>,
     shape: Shape,
-    /// How many columns the table has.
     table_columns: usize,
     checks: Vec<CheckName>,
-    /// How many of the first output rows, and of the rows with faults, are kept to be shown.
     preview: usize,
     samples: usize,
-    /// How many of the rows that do not meet a check are kept to be shown, of each check.
     samples_of_each: usize,
-    /// Whether texts that do not meet a check are counted.
     counts_failing: bool,
     diagnostics: Diagnostics,
     threads: usize,
-    /// The pieces that are written, by their indices, and what becomes of texts of theirs that may be taken for formulas.
+    /// The indices of the written pieces, and the treatment of results that look like formulas.
     written: Vec<usize>,
     formulas: Formulas,
-    /// What is said of the output, and of that of the rows that are set aside.
     named: Named,
     named_aside: Named,
     text_options: TextOptions,
-    /// Where columns are, where fixed-width text is written.
     places: Option<Places>,
 }
 
-/// How many rows came to what. Rows read are those kept, those set aside and those left out.
+/// The counts of rows.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
 pub struct Counts {
     /// Rows read.
     pub rows: u64,
-    /// Rows read that went into the output.
+    /// Rows kept in the output.
     pub rows_kept: u64,
-    /// Rows of the output: more, where a piece gets a row a result.
+    /// Rows written; more than kept if a piece writes a row for each result.
     pub rows_out: u64,
-    /// Rows with faults that were set aside.
+    /// Rows set aside because of faults.
     pub set_aside: u64,
-    /// Rows that did not meet the conditions of `keep`.
+    /// Rows left out by `keep`.
     pub left_out: u64,
-    /// Rows with at least one fault.
+    /// Rows with faults.
     pub faulty: u64,
 }
 
 impl Counts {
-    /// Adds the counts of other rows.
     fn add(&mut self, other: &Counts) {
         self.rows += other.rows;
         self.rows_kept += other.rows_kept;
@@ -95,50 +88,50 @@ impl Counts {
     }
 }
 
-/// What came of a run.
+/// The results of a run.
 #[derive(Debug, Default)]
 pub struct Report {
-    /// How many rows came to what.
+    /// The counts of rows.
     pub counts: Counts,
     /// The counts of each piece.
     pub tallies: Vec<Tally>,
     /// The counts of each check, in the order of [`Job::checks`].
     pub checks: Vec<Sightings>,
-    /// The rows with a value that each check looked at.
+    /// The number of rows that each check saw.
     pub checked: Vec<u64>,
-    /// For each check, the texts that do not meet it, where the job asked for them.
+    /// The failing texts of each check, if requested.
     pub failing: Vec<Failing>,
-    /// The first output rows, as many as the job asked for.
+    /// The first output rows, if requested.
     pub preview: Vec<Vec<PreviewCell>>,
-    /// A few rows of each kind that is worth a look, where the job asked for rows to be shown.
+    /// Some rows of each kind that needs attention, if requested.
     pub odd: Vec<OddRow>,
-    /// The first rows with faults, as many as the job asked for.
+    /// The first rows with faults, if requested.
     pub samples: Vec<FaultyRow>,
-    /// The inputs, and where their rows begin.
+    /// The inputs and their first rows.
     pub inputs: Inputs,
-    /// For each of [`Job::written`], the results that a spreadsheet may take for formulas, where these are looked for.
+    /// For each of [`Job::written`], the results that look like formulas, if counted.
     pub formulas: Vec<Sightings>,
-    /// What a person should know of the run, the most useful first.
+    /// The hints, the most useful first.
     pub hints: Vec<Hint>,
-    /// Sequences of bytes that were not of the encoding, in whose place U+FFFD was read.
+    /// The number of invalid byte sequences read as U+FFFD.
     pub replaced: u64,
 }
 
-/// What a summary says beside the counts.
+/// The parts of a summary besides the counts.
 #[derive(Debug, Clone)]
 pub struct MadeBy {
     /// The version of the program.
     pub program: String,
-    /// What was asked of each row, a line each.
+    /// The rules, one per line.
     pub asked: Vec<String>,
-    /// The files with values that others must be listed in.
+    /// The files of `listed in`.
     pub listed: Vec<summary::Listed>,
-    /// The part that was read, where that is not all.
+    /// The part of the inputs, with `--part`.
     pub part: Option<summary::Part>,
 }
 
 impl Report {
-    /// The summary of the run, which was of this job on a table with these columns.
+    /// The summary of a run of this job on a table with these columns.
     pub fn summary(&self, job: &Job, header: &Header, MadeBy { program, asked, listed, part }: MadeBy) -> Summary {
         let title = |column: Option<usize>| column.map(|column| header.title(column));
         let piece = |(piece, tally): (usize, &Tally)| PieceCounts {
@@ -178,47 +171,46 @@ impl Report {
     }
 }
 
-/// A row with faults, to be shown.
+/// A row with faults, for display.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct FaultyRow {
-    /// Its number among the rows of the run, from 1.
+    /// Its number in the run, from 1.
     pub row: u64,
-    /// The line of its input that it begins on.
+    /// The line of the input where it begins.
     pub line: u64,
-    /// What is wrong with it, with the value of the column each is about.
+    /// Its faults, each with the value of its column.
     pub faults: Vec<(Fault, String)>,
 }
 
-/// Where a run writes to.
+/// The outputs of a run.
 pub struct Outs<'a> {
     /// The rows.
     pub rows: &'a mut dyn Sink,
-    /// Rows with faults, where they are set aside.
+    /// The offcuts, if requested.
     pub offcuts: Option<&'a mut dyn Sink>,
-    /// One line a fault, where that is asked for.
+    /// The file of faults, if requested.
     pub faults: Option<FaultFile<'a>>,
 }
 
-/// Why a row is worth a look.
+/// Why a row needs attention.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Odd {
-    /// A check is not met.
+    /// A failed check.
     Fault,
-    /// A piece is missing.
+    /// A missing piece.
     Missing,
-    /// A piece is short.
+    /// A short piece.
     Short,
-    /// A piece is long.
+    /// A long piece.
     Long,
-    /// A piece comes from another branch than the first.
+    /// A fallback.
     Fallback,
 }
 
 impl Odd {
-    /// All of them, the gravest first.
+    /// All reasons, the most serious first.
     pub const ALL: [Odd; 5] = [Odd::Fault, Odd::Missing, Odd::Short, Odd::Long, Odd::Fallback];
 
-    /// Whether the state of a piece is of this kind.
     pub(self) fn is(self, state: State) -> bool {
         match self {
             Odd::Fault => false,
@@ -230,46 +222,46 @@ impl Odd {
     }
 }
 
-/// A row that is worth a look, to be shown.
+/// A row that needs attention, for display.
 #[derive(Debug, Clone)]
 pub struct OddRow {
-    /// Its number among the rows of the run, from 1.
+    /// Its number in the run, from 1.
     pub row: u64,
-    /// Why.
+    /// The reason.
     pub why: Odd,
     /// The output row.
     pub cells: Vec<PreviewCell>,
 }
 
-/// Rows of each kind that are shown.
+/// Rows to show for each reason.
 const MOST_ODD: usize = 2;
-/// Rows of each kind that are kept until it is known which are shown as a graver kind.
+/// Rows to keep for each reason until it is known which of them are shown for a more serious one.
 const MOST_ODD_KEPT: usize = MOST_ODD * Odd::ALL.len();
 
-/// A cell of an output row, to be shown.
+/// A cell of an output row, for display.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct PreviewCell {
-    /// Its value.
+    /// The text.
     pub text: String,
-    /// What became of it, where it is a piece's.
+    /// The state, if the cell is a piece.
     pub state: Option<State>,
 }
 
-/// What becomes of results that a spreadsheet may take for formulas.
+/// The treatment of results that look like formulas.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
 pub enum Formulas {
-    /// They are not looked for.
+    /// No treatment.
     #[default]
     Ignored,
-    /// They are counted.
+    /// Count them.
     Counted,
-    /// They are counted, and get an apostrophe, which makes them texts.
+    /// Count them and add an apostrophe, so that they are text.
     Guarded,
 }
 
 impl Job {
-    /// A job on tables with these columns, of which `originals` go into the output, by their indices. The
-    /// first `preview` rows of its output are kept to be shown.
+    /// A job for tables with these columns. `originals` are the indices of the columns to write. The first `preview` rows are kept for
+    /// display.
     pub fn new(carving: Carving, header: &Header, originals: &[usize], preview: usize) -> Job {
         Job {
             used: carving.used_columns(),
@@ -293,7 +285,6 @@ impl Job {
         .with_written()
     }
 
-    /// Notes which pieces are written.
     fn with_written(mut self) -> Job {
         let piece = |column: &OutColumn| if let OutColumn::Piece { piece, .. } = column { Some(*piece) } else { None };
         self.written = self.shape.columns.iter().filter_map(piece).collect();
@@ -301,24 +292,23 @@ impl Job {
         self
     }
 
-    /// The job, with results that a spreadsheet may take for formulas looked for.
+    /// Sets the treatment of results that look like formulas.
     pub fn with_formulas(mut self, formulas: Formulas) -> Job {
         self.formulas = formulas;
         self
     }
 
-    /// The job, with what is said of delimited text that is written.
+    /// Sets the options for delimited text.
     pub fn with_text_options(mut self, options: TextOptions) -> Job {
         self.text_options = options;
         self
     }
 
-    /// The job, with its rows written as fixed-width text. `widths` says where columns are, and otherwise those of the table stay where
-    /// they are, and pieces come after them, as wide as `width` says. A row has a fault where a text is wider than its place. `names` is
-    /// what the inputs are called.
+    /// Sets fixed-width output. `widths` gives the columns; otherwise those of the table keep their positions and pieces follow with the
+    /// width from `width`. A text that is too wide is a fault. `names` are the input names.
     ///
     /// # Errors
-    /// Where a column has no place.
+    /// A column has no position.
     pub fn with_places(
         mut self,
         format: &Format,
@@ -343,71 +333,71 @@ impl Job {
         Ok(self)
     }
 
-    /// Where the columns of an output of fixed-width text are.
+    /// The columns of fixed-width output.
     pub fn widths(&self) -> Option<Widths> {
         self.places.as_ref().map(|places| fixed_width::widths_of(&self.shape.titles, places))
     }
 
-    /// Rows in which a text is wider than its place, as the report of a run counts them.
+    /// Rows with a text that is too wide, from the report of a run.
     pub fn too_wide(&self, report: &Report) -> u64 {
         self.carving.place_checks().map(|check| report.checks[check].count).sum()
     }
 
-    /// The pieces that are written, by their indices.
+    /// The indices of the written pieces.
     pub fn written(&self) -> &[usize] {
         &self.written
     }
 
-    /// The job, with its pieces observed, which gives hints after the run.
+    /// Turns on diagnostics for hints.
     pub fn with_diagnostics(mut self, diagnostics: Diagnostics) -> Job {
         self.diagnostics = diagnostics;
         self
     }
 
-    /// The job, with the first `samples` rows that do not meet a check kept to be shown, of each check.
+    /// Keeps the first `samples` failing rows of each check for display.
     pub fn with_samples_of_each(mut self, samples: usize) -> Job {
         self.samples_of_each = samples;
         self
     }
 
-    /// The job, with the first `samples` rows that have faults kept to be shown.
+    /// Keeps the first `samples` rows with faults for display.
     pub fn with_samples(mut self, samples: usize) -> Job {
         self.samples = samples;
         self
     }
 
-    /// The job, with the texts counted that do not meet a check.
+    /// Counts the failing texts.
     pub fn with_failing(mut self) -> Job {
         self.counts_failing = true;
         self
     }
 
-    /// The job, with nothing written of its rows.
+    /// Writes no rows.
     pub fn without_rows(mut self) -> Job {
         self.shape.is_written = false;
         self.written.clear();
         self
     }
 
-    /// The job, worked on by `threads` threads. What comes out is the same, whatever their number.
+    /// Sets the number of threads. The output does not depend on it.
     pub fn with_threads(mut self, threads: usize) -> Job {
         self.threads = threads.max(1);
         self
     }
 
-    /// The job, with what is said of how rows are written down, and of how those are that are set aside.
+    /// Sets the formats of the output and of the offcuts.
     pub fn with_formats(mut self, rows: Named, aside: Named) -> Job {
         (self.named, self.named_aside) = (rows, aside);
         self
     }
 
-    /// The job, with a column of this title in its output that names the input of each row, after the first `originals` columns.
+    /// Adds a column with this title for the input of each row, after the first `originals` columns.
     pub fn with_source_column(mut self, title: &str, originals: usize) -> Job {
         self.shape.insert(originals, OutColumn::Source, title);
         self
     }
 
-    /// The job, with a column of this title after all others: [`OutColumn::Faults`] or [`OutColumn::Compared`].
+    /// Adds a last column with this title: [`OutColumn::Faults`] or [`OutColumn::Compared`].
     pub fn with_list_column(mut self, column: OutColumn, title: &str) -> Job {
         self.shape.insert(self.shape.columns.len(), column, title);
         self
@@ -420,8 +410,7 @@ impl Job {
         self
     }
 
-    /// How the table is written down, as the encoder is told it: where all rows of files of Parquet become rows of another, in their order,
-    /// the columns that they had are copied as they are.
+    /// The format of the table for the encoder. If all rows of Parquet files are written to Parquet in order, their columns are copied.
     fn format(&self, table: &Table, sets_aside: bool) -> Format {
         let keeps_rows = self.carving.keeps_every_row() && self.shape.rows_piece.is_none() && !sets_aside;
         let is_parquet = self.named.kind == Some(Kind::Parquet) && self.shape.is_written && self.preview == 0;
@@ -431,7 +420,7 @@ impl Job {
         }
     }
 
-    /// The columns whose values are asked for, and those of them whose cells are written as they are shown, where rows may be set aside.
+    /// The columns to read, and those whose cells are written as displayed, if rows can be set aside.
     fn needs(&self, format: &Format, sets_aside: bool) -> (Vec<usize>, Vec<usize>) {
         let original = |column: &OutColumn| if let OutColumn::Original(column) = column { Some(*column) } else { None };
         let are_values = self.shape.is_written && !format.is_copied();
@@ -443,7 +432,7 @@ impl Job {
         (needed, table::in_order(&[shown, aside].concat()))
     }
 
-    /// Every check of the run; the last is that a row has as many cells as there are columns.
+    /// All checks; the last one is that a row has as many cells as columns.
     pub fn checks(&self) -> &[CheckName] {
         &self.checks
     }
@@ -458,13 +447,13 @@ impl Job {
         &self.shape.columns
     }
 
-    /// What the columns of the output are called.
+    /// The titles of the output columns.
     pub fn titles(&self) -> &[String] {
         &self.shape.titles
     }
 }
 
-/// The checks of the pieces, and that of the rows themselves.
+/// The checks of the pieces, and that of the number of cells.
 fn checks(carving: &Carving) -> Vec<CheckName> {
     let cells = CheckName {
         of: "rows".to_owned(),
@@ -478,18 +467,18 @@ fn checks(carving: &Carving) -> Vec<CheckName> {
     carving.checks().into_iter().chain([cells]).collect()
 }
 
-/// The bytes that the Parquet writer takes for each column of a row group, whatever its values, as measured.
+/// Memory of the Parquet writer for each column of a row group, in bytes, as measured.
 const PARQUET_COLUMN: usize = 16 << 10;
 
 /// Carves the table and writes it to `outs`.
 ///
 /// # Errors
-/// Where the table cannot be read to its end, or an output cannot be written.
+/// The table cannot be read, or an output cannot be written.
 pub fn carve(table: &mut Table, job: &Job, outs: &mut Outs) -> Result<Report, Error> {
     let format = job.format(table, outs.offcuts.is_some());
     let columns = (&table.header, table.types.as_slice());
     let encoder = encoder(&format, (job.named, job.text_options, job.places.as_ref()), columns, &job.shape)?;
-    // What writes no row that is set aside needs to know nothing of them.
+    // Without offcuts, their encoder needs no rows.
     let named_aside = if outs.offcuts.is_some() { job.named_aside } else { Named::default() };
     let aside = aside(&table.format, named_aside, columns)?;
     let (encoder, aside) = (&*encoder, &*aside);
@@ -512,9 +501,9 @@ pub fn carve(table: &mut Table, job: &Job, outs: &mut Outs) -> Result<Report, Er
     let heads = (has_head(job.named), has_head(job.named_aside));
     let mut merger = Merger::new(job, outs, (encoder, aside), inputs.clone(), heads)?;
     let turns = Turns::new(Before::within(limits.remembered()));
-    // Values to compare others with are the first of a run: they are kept until there are enough of them, counted in order.
+    // Sample values come from the start of a run, in order, until there are enough.
     let takes_samples = AtomicBool::new(true);
-    // What was written is used again: memory that is new costs more than what is written to it.
+    // Reusing buffers is cheaper than allocating new memory.
     let spare = Mutex::new(Vec::<Part>::new());
     let worker = || {
         let mut worker = Worker::new(job, (encoder, aside), asked, (ragged, limits), (inputs.names(), &cells));
@@ -533,7 +522,7 @@ pub fn carve(table: &mut Table, job: &Job, outs: &mut Outs) -> Result<Report, Er
         takes_samples.store(merger.lacks_samples(), Ordering::Relaxed);
         part.clear(job);
         let mut spare = pool::lock(&spare);
-        // Parts that went ahead are more than are ever worked on.
+        // Parts of very long rows can exceed the number of parts in progress.
         if spare.len() < job.threads {
             spare.push(part);
         }
@@ -543,11 +532,10 @@ pub fn carve(table: &mut Table, job: &Job, outs: &mut Outs) -> Result<Report, Er
     Ok(Report { replaced: meter.replaced(), ..merger.finish()? })
 }
 
-/// The greatest number of results that each piece has in any row which fills as many columns as the data
-/// needs. Reads the table to its end.
+/// The maximum number of results in a row, for each piece with `columns = "auto"`. Reads the whole table.
 ///
 /// # Errors
-/// Where the table cannot be read to its end.
+/// The table cannot be read.
 pub fn measure(table: &mut Table, carving: &Carving) -> Result<Vec<(usize, usize)>, Error> {
     let mut most: Vec<(usize, usize)> = carving.auto_pieces().into_iter().map(|piece| (piece, 0)).collect();
     table.each_view(View::Pieces(carving), |_, batch, worked| {

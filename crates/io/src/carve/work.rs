@@ -1,4 +1,4 @@
-//! Working out the rows of one chunk: their pieces, what is wrong with them, and the bytes that are written.
+//! Processes the rows of a chunk: pieces, faults and output bytes.
 
 use std::io;
 use std::ops::Range;
@@ -24,63 +24,47 @@ use crate::source::{Chunk, LineCount, Ragged, Rows};
 use crate::spill;
 use crate::table;
 
-/// What came of a chunk. Its rows are counted from 1 within it.
+/// The results of a chunk. Rows are numbered from 1 within it.
 pub struct Part {
-    /// What is written.
     pub bytes: Buffer,
-    /// What is written of the rows that are set aside.
     pub aside: Buffer,
-    /// What is kept of the rows of the chunk until they are written, and of those that are set aside.
+    /// The encoded rows that are not written yet, and those of the offcuts.
     kept: (Held, Held),
-    /// Every fault, where they are asked for.
     pub faults: Vec<Found>,
-    /// The bytes of these, about.
+    /// Their approximate size in bytes.
     held: usize,
-    /// The first rows with faults, as many as are asked for.
     pub samples: Vec<FaultyRow>,
-    /// Of which checks there are samples.
     sampled: Sampled,
-    /// The first output rows, as many as are asked for.
     pub preview: Vec<Vec<PreviewCell>>,
-    /// A few rows of each kind that is worth a look, where rows are asked for.
     pub odd: Vec<OddRow>,
-    /// The counts of each piece.
     pub tallies: Vec<Tally>,
-    /// The counts of each check.
     pub checks: Vec<Sightings>,
-    /// The rows that each check looked at.
     pub checked: Vec<u64>,
-    /// For each check, the texts that do not meet it, where they are asked for.
     pub failing: Vec<Failing>,
-    /// For each piece that is written, results that a spreadsheet may take for formulas.
     pub formulas: Vec<Sightings>,
-    /// What was observed.
     pub diagnostics: Diagnostics,
-    /// How many rows came to what.
     pub counts: Counts,
-    /// The input that its rows are of, by its index.
+    /// The index of the input.
     pub input: usize,
-    /// Whether what is written goes on where the part before it ended, in a row of the same chunk.
+    /// Whether the output continues that of the previous part, within one row.
     pub goes_on: bool,
 }
 
-/// How many rows that do not meet a check are kept to be shown, by check.
+/// The number of sample rows for each check.
 #[derive(Default)]
 pub struct Sampled(Vec<usize>);
 
 impl Sampled {
-    /// None so far.
     pub fn new(job: &Job) -> Sampled {
         Sampled(vec![0; if job.samples_of_each > 0 { job.checks.len() } else { 0 }])
     }
 
-    /// Whether a row that does not meet `checks` is to be kept, when `kept` rows are kept already.
+    /// Whether to keep a row that fails `checks`, given that `kept` rows are kept already.
     pub fn wants(&self, job: &Job, kept: usize, mut checks: impl Iterator<Item = usize>) -> bool {
         let lacks = |check: usize| self.0.get(check).is_some_and(|count| *count < job.samples_of_each);
         kept < job.samples || (job.samples_of_each > 0 && checks.any(lacks))
     }
 
-    /// Notes that it is kept.
     pub fn note(&mut self, checks: impl Iterator<Item = usize>) {
         for check in checks {
             self.0.iter_mut().skip(check).take(1).for_each(|count| *count += 1);
@@ -88,26 +72,21 @@ impl Sampled {
     }
 }
 
-/// The most bytes of a chunk or of what is written of it whose memory is used again: more is a very long row.
+/// Larger buffers, for very long rows, are not reused.
 const MOST_KEPT: usize = 2 << 20;
 
 /// Batches per lookup of stored texts. Large lookups read the files sequentially.
 const RECALLED: usize = 128;
 
-/// A fault, and where it is.
+/// A fault with its place.
 pub struct Found {
-    /// The row.
     pub row: u64,
-    /// The line it begins on, in its input.
     pub line: u64,
-    /// What is wrong.
     pub fault: Fault,
-    /// The value of the column it is about.
     pub value: String,
 }
 
 impl Part {
-    /// Nothing so far.
     pub fn new(job: &Job) -> Part {
         Part {
             bytes: Buffer::default(),
@@ -131,12 +110,11 @@ impl Part {
         }
     }
 
-    /// Nothing so far, to go ahead of a part of this input.
     fn ahead_of(job: &Job, input: usize) -> Part {
         Part { input, ..Part::new(job) }
     }
 
-    /// Nothing again, with the memory kept unless it is that of a very long row.
+    /// Clears the results. Keeps the memory, unless it was for a very long row.
     pub fn clear(&mut self, job: &Job) {
         let [bytes, aside] = [&mut self.bytes, &mut self.aside].map(|buffer| {
             let mut kept = std::mem::take(buffer);
@@ -150,20 +128,16 @@ impl Part {
     }
 }
 
-/// What the run asks for besides the rows.
+/// The optional outputs of a run.
 #[derive(Debug, Clone, Copy)]
 pub struct Asked {
-    /// That rows with faults are set aside.
     pub offcuts: bool,
-    /// Every fault.
     pub faults: bool,
-    /// A column of the output that says what is wrong with each row.
     pub cells: bool,
-    /// A column of the output that says what each row is to be compared by.
     pub compared: bool,
 }
 
-/// What is known of the rows before: in turn, chunk by chunk.
+/// State from earlier chunks, which each chunk updates in turn.
 pub struct Before {
     memory: Memory,
     rows: u64,
@@ -171,20 +145,19 @@ pub struct Before {
 }
 
 impl Before {
-    /// Before the first row of a run. What is remembered of rows takes no more memory than that, about.
+    /// The state before the first row, with a memory limit for `unique`.
     pub fn within(memory: usize) -> Before {
         Before { memory: spill::memory(memory), rows: 0, starts: Starts::default() }
     }
 }
 
-/// Some rows of the chunk at hand, and what came of them.
+/// A batch of rows with its results.
 #[derive(Default)]
 struct Stage<'c> {
     rows: Rows<'c>,
     worked: Worked,
 }
 
-/// Works out the rows of chunks.
 pub struct Worker<'j> {
     job: &'j Job,
     encoder: &'j dyn Encoder,
@@ -192,17 +165,14 @@ pub struct Worker<'j> {
     asked: Asked,
     ragged: Ragged,
     limits: Limits,
-    /// The columns whose cells are written as such.
     cells: &'j [usize],
-    /// What the inputs are called.
     names: &'j [String],
     stages: Vec<Stage<'static>>,
-    /// For each column, how many values of a batch are not empty, and which are worth a look.
+    /// For each column of a batch, the number of values that are not empty, and the values that need a closer look.
     looks: Vec<(u64, Vec<u32>)>,
 }
 
 impl<'j> Worker<'j> {
-    /// Ready for any chunk of the table.
     pub fn new(
         job: &'j Job,
         (encoder, aside): (&'j dyn Encoder, &'j dyn Aside),
@@ -213,10 +183,10 @@ impl<'j> Worker<'j> {
         Worker { job, encoder, aside, asked, ragged, limits, cells, names, stages: Vec::new(), looks: Vec::new() }
     }
 
-    /// Works out a chunk, which has this number. What is written of very long rows goes ahead.
+    /// Processes a chunk with this number. The output of very long rows is written early.
     ///
     /// # Errors
-    /// Where it is not UTF-8, or a row has another number of cells than there are columns.
+    /// The chunk is not UTF-8, or a row has too few or too many cells.
     pub fn work(
         &mut self,
         number: u64,
@@ -244,7 +214,7 @@ impl<'j> Worker<'j> {
         let count = chunk.rows();
         part.counts.rows += count as u64;
         let looks_back = self.job.carving.looks_back();
-        // The rows of the stages that wait for what is asked of the rows before, and what they hold.
+        // The rows that wait for comparisons with earlier rows, and their memory.
         let (mut ranges, mut held) = (Vec::new(), 0);
         let cells = chunk.cells_of_row(self.job.used.len()).max(self.encoder.held_columns());
         let mut batches = Batches::of(count, cells, self.limits);
@@ -266,7 +236,7 @@ impl<'j> Worker<'j> {
             held += stage.worked.made();
             ranges.push(range);
             if held > self.limits.batch() {
-                // What is held is let go of as soon as it is this chunk's turn.
+                // The memory is released as soon as it is this chunk's turn.
                 let taken = turns.hold(number, |before| self.remember(input, before, &mut stages, &ranges, &mut state));
                 if taken.transpose()?.is_some() {
                     self.finish_all(&mut state, &mut stages, &ranges, part)?;
@@ -276,7 +246,7 @@ impl<'j> Worker<'j> {
             }
         }
         if looks_back {
-            // What is asked of the rows before is asked in their order: every chunk waits for its turn.
+            // Comparisons with earlier rows run in order, so each chunk waits for its turn.
             let taken = turns.take(number, |before| {
                 let outcome = self.remember(input, before, &mut stages, &ranges, &mut state);
                 before.rows += count as u64;
@@ -293,10 +263,10 @@ impl<'j> Worker<'j> {
         Ok(())
     }
 
-    /// Writes what is kept of the rows of the chunk.
+    /// Writes the remaining rows of the chunk.
     ///
     /// # Errors
-    /// Where the format that is written has no place for a value.
+    /// The output format cannot hold a value.
     fn end(&self, state: &mut State<'_, 'j>, part: &mut Part) -> Result<(), Error> {
         let State { job, chunk, aside: set_aside, ahead, .. } = state;
         let Part { bytes, goes_on, aside, kept: (held, held_aside), input, .. } = part;
@@ -310,7 +280,6 @@ impl<'j> Worker<'j> {
         set_aside.end_chunk(*chunk, &mut Out::new((aside, held_aside), &mut hand_on))
     }
 
-    /// Asks what is asked of the rows before for the rows of some stages, in their order.
     fn remember(
         &self,
         input: usize,
@@ -335,10 +304,6 @@ impl<'j> Worker<'j> {
         Ok(())
     }
 
-    /// Judges the rows of some stages, and writes them.
-    ///
-    /// # Errors
-    /// As [`Worker::finish`].
     fn finish_all(
         &mut self,
         state: &mut State<'_, 'j>,
@@ -353,7 +318,7 @@ impl<'j> Worker<'j> {
         Ok(())
     }
 
-    /// Cuts the pieces of some rows, and leaves out those that are not kept.
+    /// Evaluates the pieces of some rows and removes the rows that `keep` leaves out.
     fn run(&self, chunk: &dyn Chunk, stage: &mut Stage) -> Result<(), TooLarge> {
         let Stage { rows, worked } = stage;
         let carving = &self.job.carving;
@@ -377,10 +342,10 @@ impl<'j> Worker<'j> {
         Ok(())
     }
 
-    /// Judges rows that have been worked out, and writes them.
+    /// Runs the checks on rows and writes them.
     ///
     /// # Errors
-    /// Where the format that is written has no place for a value.
+    /// The output format cannot hold a value.
     fn finish(
         &mut self,
         state: &mut State<'_, 'j>,
@@ -395,7 +360,7 @@ impl<'j> Worker<'j> {
             job.carving.judge(batch, worked, &mut part.tallies, &mut part.checked);
             self.observe(batch, rows, worked, part);
             let (set_aside, faults) = state.note_faults(batch, rows, worked, range.clone(), (self.asked, self.ragged), part);
-            // After the faults, which are about the results without an apostrophe.
+            // After the checks, which see the results without the apostrophe.
             if job.formulas != Formulas::Ignored {
                 for (piece, seen) in job.written.iter().zip(&mut part.formulas) {
                     let of_rows = job.carving.formulas(*piece, batch, worked, job.formulas == Formulas::Guarded);
@@ -445,7 +410,6 @@ impl<'j> Worker<'j> {
         })
     }
 
-    /// Observes rows that have been judged.
     fn observe(&mut self, batch: &Batch, rows: &Rows, worked: &Worked, part: &mut Part) {
         if part.diagnostics.count() == 0 {
             return;
@@ -468,12 +432,10 @@ impl<'j> Worker<'j> {
 }
 
 impl<'c> Stage<'c> {
-    /// The memory of the stage, for another chunk.
     fn recycle<'d>(self) -> Stage<'d> {
         Stage { rows: self.rows.recycle(), worked: self.worked }
     }
 
-    /// Leaves the rows out that are not kept.
     fn keep(&mut self) {
         if let Some(kept) = self.worked.take_kept() {
             self.rows.keep(&kept);
@@ -482,22 +444,22 @@ impl<'c> Stage<'c> {
     }
 }
 
-/// The chunk at hand.
+/// The current chunk.
 struct State<'w, 'j> {
     job: &'j Job,
     chunk: &'w dyn Chunk,
     text: &'w str,
     count: LineCount,
     aside: &'w dyn Aside,
-    /// What the inputs are called, and where their rows begin, where rows before are asked about.
+    /// The names of the inputs and their first rows, for comparisons with earlier rows.
     names: &'w [String],
     starts: Starts,
     ahead: Ahead<'w, Part>,
 }
 
 impl<'j> State<'_, 'j> {
-    /// Counts what is wrong with rows, and notes it down where that is asked for. Which rows of the batch are set aside for
-    /// it, where rows are set aside; and what is wrong with the others, where a column says that.
+    /// Counts the faults of rows and records them if requested. Returns the rows to set aside, and the faults of the others if a column
+    /// lists them.
     fn note_faults(
         &mut self,
         batch: &Batch,
@@ -520,7 +482,7 @@ impl<'j> State<'_, 'j> {
                 }
             }
         }
-        // Rows with another number of cells, unless they are left out: those in the batch, and those set aside already.
+        // Rows with too few or too many cells, unless they are left out: those of the batch, and those set aside before.
         let ragged = self.chunk.ragged(range).iter().map(|(row, _)| *row);
         let in_batch = |row: &u32| rows.numbers.binary_search(row).ok().map(|index| index as u32);
         let ragged: Vec<(u32, Option<u32>)> = ragged
@@ -540,7 +502,7 @@ impl<'j> State<'_, 'j> {
         if !asked.offcuts && !asked.faults && !asked.cells && !wants_samples {
             return (None, cells);
         }
-        // Row by row, for people and files.
+        // By row, for readers and files.
         let mut failures = worked.failures_by_row().to_vec().into_iter().peekable();
         let mut ragged = ragged.into_iter().peekable();
         let mut aside = Vec::new();
@@ -572,7 +534,6 @@ impl<'j> State<'_, 'j> {
         (asked.offcuts.then_some(aside), cells)
     }
 
-    /// What to call a row of the run, by its number.
     fn name(&self, row: u64) -> String {
         let (input, number) = self.starts.locate(row);
         match self.names {
@@ -581,7 +542,6 @@ impl<'j> State<'_, 'j> {
         }
     }
 
-    /// What is wrong with a row of the chunk, in full.
     fn faults(&self, row: u32, is_ragged: bool, found: &[Failure], batch: &Batch, worked: &Worked) -> Vec<Fault> {
         let job = self.job;
         let fault = |failure: &Failure| job.carving.fault(*failure, batch, worked, &|row| self.name(row));
@@ -598,7 +558,6 @@ impl<'j> State<'_, 'j> {
         faults
     }
 
-    /// Notes down what is wrong with a row of the chunk.
     fn note_row(
         &mut self,
         row: u32,
@@ -623,7 +582,7 @@ impl<'j> State<'_, 'j> {
                 part.faults.push(found);
             }
             if part.held > MOST_KEPT {
-                // Nobody waits for what comes after them.
+                // No later chunk depends on the faults, so they can be written early.
                 let faults = std::mem::take(&mut part.faults);
                 part.held = 0;
                 (self.ahead)(Part { faults, ..Part::ahead_of(job, part.input) });
@@ -638,7 +597,7 @@ impl<'j> State<'_, 'j> {
             part.counts.set_aside += 1;
             let faults = faults.iter().filter(|fault| !job.checks[fault.check].only_warns);
             let why = words(faults.map(|fault| (&*job.checks[fault.check].of, &*fault.violation.detail)));
-            // Rows of several inputs come into one file.
+            // One file holds rows of several inputs.
             let why = if self.names.len() > 1 { format!("{}, line {line}: {why}", self.chunk.source()) } else { why };
             let State { ahead, chunk, text, aside, .. } = self;
             let Part { aside: bytes, kept: (_, held), input, .. } = part;
@@ -647,7 +606,6 @@ impl<'j> State<'_, 'j> {
         }
     }
 
-    /// Keeps the first output rows, to be shown.
     fn preview(&self, input: &Encodable, part: &mut Part) {
         let job = self.job;
         let all: Vec<u32> = (0..input.rows.len() as u32).collect();
@@ -662,7 +620,7 @@ impl<'j> State<'_, 'j> {
         }
     }
 
-    /// The output row of a row of the batch; of those that it gets for several results, one.
+    /// The output row of a row; one of them if it has several results.
     fn output_row(&self, input: &Encodable, row: usize, copy: usize) -> Vec<PreviewCell> {
         let job = self.job;
         let cell = |column: &OutColumn| match *column {
@@ -685,7 +643,6 @@ impl<'j> State<'_, 'j> {
         job.shape.columns.iter().map(cell).collect()
     }
 
-    /// Keeps a few rows of each kind that is worth a look.
     fn note_odd(&self, input: &Encodable, part: &mut Part) {
         let pieces: Vec<&Results> = (0..self.job.carving.count()).map(|piece| input.worked.piece(piece)).collect();
         let pieces: Vec<&Results> = pieces.into_iter().filter(|results| !results.are_filled()).collect();

@@ -1,4 +1,4 @@
-//! Dictionaries of several batches as one that only grows: an Arrow file has one for each column.
+//! Merges the dictionaries of batches, because an Arrow file has one dictionary per column, which can only grow.
 
 use std::collections::HashMap;
 use std::sync::Arc;
@@ -12,23 +12,22 @@ use arrow_select::take::take;
 
 use super::values;
 
-/// The dictionaries of the columns that have such, as far as they have come.
+/// The dictionaries of the columns so far.
 #[derive(Default)]
 pub struct Dictionaries {
     columns: HashMap<usize, Known>,
 }
 
-/// The values of a dictionary, and where each is.
 struct Known {
     values: ArrayRef,
     places: HashMap<String, usize>,
 }
 
 impl Dictionaries {
-    /// The batch, with the dictionaries that all batches before have too, as far as these need go.
+    /// The batch with keys into the merged dictionaries.
     ///
     /// # Errors
-    /// Where there are more values than the keys of a column can count, or they cannot be told apart.
+    /// A column has more values than its keys can count, or values of an unsupported type.
     pub fn joined(&mut self, batch: &RecordBatch) -> Result<RecordBatch, ArrowError> {
         let mut columns = batch.columns().to_vec();
         for (place, column) in columns.iter_mut().enumerate() {
@@ -49,7 +48,7 @@ impl Dictionaries {
         let (mut new, mut places) = (Vec::new(), Vec::with_capacity(values.len()));
         for index in 0..values.len() {
             let mut text = String::new();
-            // What is there may be an empty text.
+            // The value may be an empty text.
             if !values.is_null(index) {
                 text.push('=');
                 let other =

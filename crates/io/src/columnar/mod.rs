@@ -1,4 +1,4 @@
-//! Tables whose columns have types: Parquet and Arrow.
+//! Parquet and Arrow tables.
 
 #[cfg(feature = "columnar")]
 mod dictionaries;
@@ -33,26 +33,25 @@ use crate::formats::Kind;
 #[cfg(feature = "columnar")]
 use crate::source::types::Type;
 
-/// How such a table was written down.
+/// The format of such a table.
 #[cfg(feature = "columnar")]
 #[derive(Debug, Clone)]
 pub struct Columnar {
     /// The format.
     pub kind: Kind,
-    /// The columns and their types, and what else is noted there.
+    /// The columns with their types and metadata.
     pub schema: arrow_schema::SchemaRef,
-    /// How they are written in Parquet.
+    /// The settings for Parquet output.
     pub plan: Plan,
 }
 
-/// This build has no such tables.
+/// Not available in this build.
 #[cfg(not(feature = "columnar"))]
 #[derive(Debug, Clone)]
 pub enum Columnar {}
 
 #[cfg(not(feature = "columnar"))]
 impl Columnar {
-    /// The format.
     pub fn kind(&self) -> Kind {
         match *self {}
     }
@@ -85,7 +84,6 @@ impl Columnar {
         self.kind
     }
 
-    /// What the values of a column are.
     pub(crate) fn type_of(&self, column: usize) -> Type {
         match self.schema.field(column).data_type() {
             DataType::Boolean => Type::Truth,
@@ -98,7 +96,7 @@ impl Columnar {
         }
     }
 
-    /// The PostgreSQL type for a column that [`Type`] cannot describe. `None` if PostgreSQL would lose digits, such as nanoseconds.
+    /// The PostgreSQL type of a column that [`Type`] cannot describe. `None` if PostgreSQL would lose digits, such as nanoseconds.
     pub(crate) fn postgres_type(&self, column: usize) -> Option<String> {
         let field = self.schema.field(column);
         Some(match field.data_type() {
@@ -118,17 +116,16 @@ impl Columnar {
         })
     }
 
-    /// Has the columns of these files copied as they are, if they are Parquet.
+    /// Copies the columns of these files unchanged, if they are Parquet.
     pub(crate) fn copy(&mut self, files: Vec<String>) {
         self.plan.copies = (self.kind == Kind::Parquet).then(|| Copies { files, columns: Vec::new() });
     }
 
-    /// Whether its columns are copied as they are.
     pub(crate) fn is_copied(&self) -> bool {
         self.plan.copies.is_some()
     }
 
-    /// The first column that has another type there, if the columns are called the same; with the type there and the type here.
+    /// The first column with a different type in the other schema, if the names match, with both types.
     pub(crate) fn other_type(&self, other: &Columnar) -> Option<(String, String, String)> {
         let mut both = self.schema.fields().iter().zip(other.schema.fields());
         let (this, other) = both.find(|(this, other)| this.name() == other.name() && this.data_type() != other.data_type())?;
@@ -136,7 +133,6 @@ impl Columnar {
     }
 }
 
-/// Rows of such a table.
 #[cfg(not(feature = "columnar"))]
 #[derive(Debug)]
 pub enum RecordBatch {}

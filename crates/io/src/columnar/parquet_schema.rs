@@ -1,5 +1,3 @@
-//! The Arrow schema of a Parquet file.
-
 use std::sync::Arc;
 
 use arrow_ipc::convert::try_schema_from_ipc_buffer;
@@ -16,7 +14,7 @@ use super::parquet_types::{children, schema_in_parquet, with_children};
 /// Reads the metadata of a Parquet file, with the Arrow schema of its columns.
 ///
 /// # Errors
-/// The file is no Parquet, or its metadata are broken.
+/// The file is not Parquet, or its metadata is damaged.
 pub fn parquet_metadata(reader: &impl ChunkReader) -> Result<ArrowReaderMetadata> {
     let metadata = ArrowReaderMetadata::load(reader, ArrowReaderOptions::new())?;
     let zoned = embedded_schema(metadata.metadata()).map(|embedded| with_zones(metadata.schema(), &embedded));
@@ -38,7 +36,7 @@ fn embedded_schema(metadata: &ParquetMetaData) -> Option<Schema> {
     try_schema_from_ipc_buffer(&BASE64_STANDARD.decode(embedded).ok()?).ok()
 }
 
-/// A schema that was read from Parquet, with the time zones of the embedded one. The Parquet package drops a zone if the embedded type counts
+/// The schema from Parquet, with the time zones of the embedded one. The Parquet package drops a zone if the embedded type counts
 /// seconds.
 fn with_zones(schema: &Schema, embedded: &Schema) -> Schema {
     let fields = schema.fields().iter().map(|field| match embedded.field_with_name(field.name()) {

@@ -15,7 +15,6 @@ use arrow_schema::{ArrowError, DataType, Field, FieldRef, IntervalUnit, Schema, 
 
 const MILLISECONDS_OF_DAY: i64 = 86_400_000;
 
-/// The type that a column has in Parquet.
 pub fn type_in_parquet(of: &DataType) -> DataType {
     match of {
         DataType::Dictionary(key, values) => {
@@ -32,7 +31,7 @@ pub fn type_in_parquet(of: &DataType) -> DataType {
     }
 }
 
-/// The first type in a column's type that Parquet has no place for.
+/// The first type within a column's type that Parquet lacks.
 pub fn missing_in_parquet(of: &DataType) -> Option<&'static str> {
     match of {
         DataType::Union(..) => Some("union"),
@@ -43,7 +42,6 @@ pub fn missing_in_parquet(of: &DataType) -> Option<&'static str> {
     }
 }
 
-/// The fields inside a nested type, in the order of the child arrays.
 pub fn children(of: &DataType) -> Vec<&FieldRef> {
     match of {
         DataType::List(field)
@@ -57,7 +55,6 @@ pub fn children(of: &DataType) -> Vec<&FieldRef> {
     }
 }
 
-/// A nested type with other children.
 pub fn with_children(of: &DataType, mut child: impl FnMut(usize, &FieldRef) -> FieldRef) -> DataType {
     match of {
         DataType::List(field) => DataType::List(child(0, field)),
@@ -73,23 +70,23 @@ pub fn with_children(of: &DataType, mut child: impl FnMut(usize, &FieldRef) -> F
     }
 }
 
-/// A field with the type that it has in Parquet.
+/// A field with its type in Parquet.
 pub fn field_in_parquet(field: &FieldRef) -> FieldRef {
     let of = type_in_parquet(field.data_type());
     if of == *field.data_type() { Arc::clone(field) } else { Arc::new(Field::clone(field).with_data_type(of)) }
 }
 
-/// A schema with Parquet types; `None` if the schema has them already.
+/// A schema with Parquet types; `None` if it needs no change.
 pub fn schema_in_parquet(schema: &Schema) -> Option<Schema> {
     let fields: Vec<FieldRef> = schema.fields().iter().map(field_in_parquet).collect();
     let is_other = fields.iter().zip(schema.fields()).any(|(one, other)| one != other);
     is_other.then(|| Schema::new_with_metadata(fields, schema.metadata().clone()))
 }
 
-/// The values of a column with the type that they have in Parquet.
+/// Converts an array to its type in Parquet.
 ///
 /// # Errors
-/// A moment is so far away that its milliseconds cannot be counted.
+/// A timestamp overflows in milliseconds.
 pub fn array_in_parquet(array: &ArrayRef) -> Result<ArrayRef, ArrowError> {
     if type_in_parquet(array.data_type()) == *array.data_type() {
         return Ok(Arc::clone(array));
@@ -130,7 +127,7 @@ pub fn array_in_parquet(array: &ArrayRef) -> Result<ArrayRef, ArrowError> {
     })
 }
 
-/// A dictionary with keys of 32 bits.
+/// A dictionary with 32-bit keys.
 fn widened<K: ArrowDictionaryKeyType>(array: &DictionaryArray<K>) -> Result<ArrayRef, ArrowError> {
     let values = array_in_parquet(array.values())?;
     if type_in_parquet(array.data_type()) == DataType::Dictionary(Box::new(K::DATA_TYPE), Box::new(values.data_type().clone()))

@@ -1,37 +1,37 @@
-//! How columns are written in Parquet: what the encoder tells the sink, ahead of the rows.
+//! Settings for Parquet output, which the encoder sends to the sink before the rows.
 
 use serde::{Deserialize, Serialize};
 
-/// How a file is written.
+/// The settings of a file.
 #[derive(Debug, Clone, PartialEq, Eq, Default, Serialize, Deserialize)]
 pub struct Plan {
-    /// The most rows of a row group, where the file that was read has several.
+    /// Maximum rows per row group, if the input has several groups.
     pub group_rows: Option<usize>,
-    /// Columns that are written in a way of their own.
+    /// Settings of single columns.
     pub columns: Vec<ColumnPlan>,
-    /// What is copied as it is, where all rows are kept.
+    /// The columns to copy unchanged, if all rows are kept.
     pub copies: Option<Copies>,
 }
 
-/// Columns that are copied as they are.
+/// Columns to copy unchanged.
 #[derive(Debug, Clone, PartialEq, Eq, Default, Serialize, Deserialize)]
 pub struct Copies {
-    /// The files that were read, all rows of which are written in their order.
+    /// The input files, whose rows are all written in order.
     pub files: Vec<String>,
-    /// For each column of the output, the column of the files that it is; none for new ones.
+    /// For each output column, the input column; `None` for new columns.
     pub columns: Vec<Option<usize>>,
 }
 
-/// How a column is written.
+/// The settings of a column.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct ColumnPlan {
-    /// The names from its root to it, one of which may have points.
+    /// The path of names from the root; a name can contain dots.
     pub path: Vec<String>,
-    /// How it is compressed, as the Parquet package writes it: `SNAPPY`, `ZSTD(ZstdLevel(1))`.
+    /// The compression in the notation of the Parquet package: `SNAPPY`, `ZSTD(ZstdLevel(1))`.
     pub compression: String,
-    /// Whether its values are in a dictionary.
+    /// Whether it has a dictionary.
     pub has_dictionary: bool,
-    /// Whether there are bloom filters.
+    /// Whether it has bloom filters.
     pub has_bloom_filter: bool,
 }
 

@@ -1,4 +1,4 @@
-//! Rows as Arrow writes them into a stream: a message a batch.
+//! Batches as an Arrow stream, one message per batch.
 
 use arrow_array::RecordBatch;
 use arrow_ipc::writer::{DictionaryTracker, IpcDataGenerator, IpcWriteOptions, write_message};
@@ -6,10 +6,10 @@ use arrow_schema::{ArrowError, Schema};
 
 use crate::encode::Extend;
 
-/// Writes what comes before the first batch.
+/// Writes the schema.
 ///
 /// # Errors
-/// Where it cannot be written down.
+/// The schema cannot be encoded.
 pub fn push_schema(schema: &Schema, out: &mut impl Extend) -> Result<(), ArrowError> {
     let options = IpcWriteOptions::default();
     let mut tracker = DictionaryTracker::new(false);
@@ -17,10 +17,10 @@ pub fn push_schema(schema: &Schema, out: &mut impl Extend) -> Result<(), ArrowEr
     push(message, &options, out)
 }
 
-/// Writes a batch, with all of its dictionaries: whoever reads the one before may not have come from this thread.
+/// Writes a batch with all its dictionaries, because another thread may have written the previous one.
 ///
 /// # Errors
-/// Where it cannot be written down.
+/// The batch cannot be encoded.
 pub fn push_batch(batch: &RecordBatch, out: &mut impl Extend) -> Result<(), ArrowError> {
     let options = IpcWriteOptions::default();
     let mut tracker = DictionaryTracker::new(false);

@@ -1,4 +1,4 @@
-//! The values of arrays as texts.
+//! Converts array values to text.
 
 use std::fmt::Write;
 
@@ -21,18 +21,18 @@ use crate::source::numbers::push_real;
 /// Why a value has no text.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum NoText {
-    /// Its bytes are no text.
+    /// Its bytes are not UTF-8.
     Bytes,
-    /// Values of its type have none.
+    /// Its type has no text.
     Type(String),
 }
 
-/// Whether values of a column are UUIDs, as the extension types of Arrow have it.
+/// Whether a column has the Arrow extension type for UUIDs.
 pub fn is_uuid(field: &Field) -> bool {
     field.extension_type_name() == Some("arrow.uuid") && *field.data_type() == DataType::FixedSizeBinary(16)
 }
 
-/// Writes a UUID as RFC 9562 has it in section 4, in small letters.
+/// Writes a UUID in lowercase (RFC 9562, section 4).
 pub fn push_uuid(array: &dyn Array, index: usize, out: &mut String) -> CellKind {
     if array.is_null(index) {
         return CellKind::Nothing;
@@ -47,16 +47,16 @@ pub fn push_uuid(array: &dyn Array, index: usize, out: &mut String) -> CellKind 
     CellKind::Text
 }
 
-/// Writes a value as phrases see it, and tells what it is: numbers as they are, decimals with all their digits, dates and times as ISO
-/// 8601 has them (of those with a time zone the moment in UTC), and what has parts as JSON.
+/// Writes a value as phrases read it, and returns its kind: decimals with all digits, dates and times as ISO 8601 (with a time zone, in
+/// UTC), nested values as JSON.
 ///
 /// # Errors
-/// Where it has no text.
+/// The value has no text.
 pub fn push(array: &dyn Array, index: usize, out: &mut String) -> Result<CellKind, NoText> {
     if array.is_null(index) {
         return Ok(CellKind::Nothing);
     }
-    // What is written into a text is never refused.
+    // Writing to a string cannot fail.
     macro_rules! plain {
         ($type:ty) => {{
             let _ = write!(out, "{}", array.as_primitive::<$type>().value(index));
@@ -69,7 +69,7 @@ pub fn push(array: &dyn Array, index: usize, out: &mut String) -> Result<CellKin
             Ok(CellKind::Number)
         }};
     }
-    // A date that is outside of the calendar is shown as the number that it is.
+    // A date outside the calendar is shown as its number.
     macro_rules! moment {
         ($type:ty, $convert:path, $kind:expr) => {{
             let value = array.as_primitive::<$type>().value(index);
@@ -182,7 +182,6 @@ pub fn push(array: &dyn Array, index: usize, out: &mut String) -> Result<CellKin
     }
 }
 
-/// The value of a dictionary that a row has.
 fn key<K: ArrowDictionaryKeyType>(array: &arrow_array::DictionaryArray<K>, index: usize) -> usize {
     array.key(index).unwrap_or_default()
 }
@@ -197,7 +196,7 @@ fn bytes(value: &[u8], out: &mut String) -> Result<CellKind, NoText> {
     Ok(CellKind::Text)
 }
 
-/// Seconds of a duration, of so many nanoseconds: ISO 8601.
+/// A duration in nanoseconds as ISO 8601 seconds.
 fn seconds(nanos: i128, out: &mut String) {
     let (whole, rest) = (nanos.abs() / 1_000_000_000, nanos.abs() % 1_000_000_000);
     let _ = write!(out, "{}{whole}", if nanos < 0 { "-" } else { "" });
@@ -207,7 +206,6 @@ fn seconds(nanos: i128, out: &mut String) {
     out.push('S');
 }
 
-/// Writes a value as JSON.
 fn json(array: &dyn Array, index: usize, out: &mut String) -> Result<(), NoText> {
     if array.is_null(index) {
         out.push_str("null");
@@ -282,7 +280,6 @@ mod tests {
 
     use super::*;
 
-    /// What the first value of an array is, and its text.
     fn first(array: &dyn Array) -> (Result<CellKind, NoText>, String) {
         let mut out = String::new();
         (push(array, 0, &mut out), out)

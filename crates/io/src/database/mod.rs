@@ -1,4 +1,4 @@
-//! Databases: which one, and what of it.
+//! Addresses of databases and their tables.
 
 mod passwords;
 mod plan;
@@ -16,21 +16,20 @@ use crate::Error;
 pub use passwords::{argument_without_passwords, without_passwords};
 pub use plan::{PlannedColumn, TablePlan};
 
-/// Where a database is.
+/// The address of a database.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Address {
-    /// A file of SQLite.
+    /// A SQLite file.
     Sqlite(PathBuf),
-    /// A server of PostgreSQL, as a connection URI of libpq. May hold a password, which is never shown.
+    /// A PostgreSQL server, as a connection URI of libpq. It may contain a password, which is never shown.
     Postgres(String),
 }
 
-/// What the addresses of databases begin with.
 const SQLITE: &str = "sqlite:";
 const POSTGRES: [&str; 2] = ["postgresql://", "postgres://"];
 
 impl Address {
-    /// What an address says; `None` where it is none of a database.
+    /// Parses an address; `None` if it is not one.
     ///
     /// ```
     /// use keen_notch_io::database::Address;
@@ -46,7 +45,7 @@ impl Address {
         POSTGRES.iter().any(|start| text.starts_with(start)).then(|| Address::Postgres(text.to_owned()))
     }
 
-    /// Whether a text was probably meant as an address, though it is not one.
+    /// Whether a text was probably meant as an address.
     pub fn is_meant(text: &str) -> bool {
         let start = text.split(['/', ' ', '@']).next().unwrap_or_default().to_ascii_lowercase();
         text.contains("://")
@@ -56,12 +55,12 @@ impl Address {
             || (start.contains(':') && ["sql", "postgres", "pg"].iter().any(|name| start.contains(name)))
     }
 
-    /// The file of the database, where it is one.
+    /// The file, if the database is one.
     pub fn path(&self) -> Option<&Path> {
         if let Address::Sqlite(path) = self { Some(path) } else { None }
     }
 
-    /// What the kind of database is called.
+    /// The name of the kind of database.
     pub fn kind(&self) -> &'static str {
         match self {
             Address::Sqlite(_) => "SQLite",
@@ -70,7 +69,7 @@ impl Address {
     }
 }
 
-/// As [`Address::parse`] takes it, but for a password, which is left out.
+/// In the notation of [`Address::parse`], without a password.
 impl fmt::Display for Address {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         match self {
@@ -80,11 +79,11 @@ impl fmt::Display for Address {
     }
 }
 
-/// A connection URI without the passwords that may be in it.
+/// A connection URI without passwords.
 fn without_password(uri: &str) -> String {
     let (scheme, rest) = uri.split_once("://").unwrap_or(("postgresql", uri));
     let (rest, options) = rest.split_once('?').map_or((rest, None), |(rest, options)| (rest, Some(options)));
-    // A password may hold every character but these.
+    // A password can contain any character except these.
     let (user, place) = match rest.rsplit_once('@') {
         Some((user, place)) => (Some(user.split(':').next().unwrap_or_default()), place),
         None => (None, rest),
@@ -97,27 +96,26 @@ fn without_password(uri: &str) -> String {
     format!("{scheme}://{user}{place}{options}")
 }
 
-/// What of a database is read.
+/// The rows to read.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum What {
-    /// A table or a view of this name.
+    /// A table or view.
     Table(String),
-    /// What a query gives.
+    /// The result of a query.
     Query(String),
-    /// Nobody said.
+    /// Not specified.
     Unsaid,
 }
 
 /// Rows of a database.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Relation {
-    /// Where it is.
+    /// The database.
     pub address: Address,
-    /// What of it.
+    /// The rows.
     pub what: What,
 }
 
-/// What it is called in a message.
 impl fmt::Display for Relation {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         match &self.what {
@@ -128,49 +126,48 @@ impl fmt::Display for Relation {
     }
 }
 
-/// How the types of a table's columns are written in the database that it was read from.
+/// The column types of the source table in its database.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Declared {
-    /// What the kind of database is called.
+    /// The name of the kind of database.
     pub kind: &'static str,
-    /// For each column its type; empty where it has none.
+    /// The type of each column; empty if it has none.
     pub types: Vec<String>,
-    /// For each column whether its values can be read as text: bytes, arrays and composite types cannot.
+    /// Whether each column has text. Bytes, arrays and composite types have none.
     pub have_text: Vec<bool>,
 }
 
-/// A table that is written.
+/// An output table.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Target {
-    /// What it is called.
+    /// Its name.
     pub table: String,
-    /// What becomes of one that is there.
+    /// What to do if it exists.
     pub how: How,
 }
 
-/// What becomes of a table that is there.
+/// What to do with an existing table.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 pub enum How {
-    /// There may be none.
+    /// The table must not exist.
     #[default]
     New,
-    /// It is taken away, and a new one made.
+    /// Replace it.
     Replace,
-    /// Rows come after those that it has. There must be one.
+    /// Append rows. The table must exist.
     Append,
-    /// Values are written into the rows that it has. There must be one. The first columns are the key by which a row is found.
+    /// Update rows of an existing table. The first columns are the key.
     Update {
-        /// How many they are.
+        /// The number of key columns.
         keys: usize,
     },
 }
 
-/// A name as SQL takes it whatever is in it.
+/// The name as a quoted SQL identifier.
 pub fn quoted(name: &str) -> String {
     format!("\"{}\"", name.replace('"', "\"\""))
 }
 
-/// A build has no such databases.
 #[cfg(not(all(feature = "postgres", feature = "sqlite")))]
 pub(crate) fn not_in_build(address: &Address) -> Error {
     let (feature, kind) = match address {

@@ -1,6 +1,6 @@
 //! Hiding passwords in addresses of databases, also in mistyped ones.
 
-/// The characters of a scheme: RFC 3986, section 3.1.
+/// The characters of a scheme (RFC 3986, section 3.1).
 fn is_of_scheme(c: char) -> bool {
     c.is_ascii_alphanumeric() || matches!(c, '+' | '-' | '.')
 }
@@ -22,10 +22,10 @@ pub fn without_passwords(text: &str) -> String {
     out
 }
 
-/// The same for an argument, which is one address as a whole if it is any, white space included; it may lack a scheme.
+/// The same for a command-line argument, which may be an address as a whole, with white space and without a scheme.
 pub fn argument_without_passwords(argument: &str) -> String {
     let hidden = without_user_password(&without_settings(argument));
-    // A phrase may hold these characters too, but has spaces.
+    // A phrase can contain these characters too, but it has spaces.
     if hidden.contains("://") || hidden.contains(char::is_whitespace) {
         return hidden;
     }
@@ -43,7 +43,7 @@ fn without_user_password(address: &str) -> String {
         let scheme = address[..colon].rsplit(|c| !is_of_scheme(c)).next().unwrap_or_default();
         let rest = &address[colon + 1..at];
         let slashes = rest.len() - rest.trim_start_matches('/').len();
-        // Without a slash, other things look like addresses too.
+        // Without a slash, other texts look like addresses too.
         let is_database = ["sql", "postgres", "pg"].iter().any(|name| scheme.to_ascii_lowercase().contains(name));
         (scheme.starts_with(|c: char| c.is_ascii_alphabetic()) && (slashes > 0 || is_database)).then_some(colon + 1 + slashes)
     });

@@ -1,4 +1,4 @@
-//! Connecting to servers of PostgreSQL, by what an address, the environment, a password file and a service file say, as libpq reads them:
+//! Connections to PostgreSQL, with settings from the address, the environment, a password file and a service file, as in libpq:
 //! <https://www.postgresql.org/docs/current/libpq-connect.html>.
 
 mod settings;
@@ -12,18 +12,16 @@ use self::settings::Settings;
 use super::quoted;
 use crate::Error;
 
-/// How long a server may take to answer where nothing else is said.
 const PATIENCE: Duration = Duration::from_secs(30);
 
-/// How values are written, whatever the server or the user's settings say: as ISO 8601 has them, moments in UTC, numbers with all their
-/// digits.
+/// Formats of values, regardless of the settings of the server: ISO 8601, UTC, and all digits of numbers.
 const STYLE: &str = "SET datestyle = 'ISO, YMD'; SET timezone = 'UTC'; SET intervalstyle = 'iso_8601'; \
                      SET extra_float_digits = 1; SET bytea_output = 'hex'; SET client_encoding = 'UTF8'";
 
-/// Connects to a server; `name` is what the database is called in a message.
+/// Connects to a server; `name` is its label for messages.
 ///
 /// # Errors
-/// Where the address cannot be read, or the server does not let anybody in.
+/// The address is invalid, or the connection fails.
 pub fn connect(uri: &str, name: &str) -> Result<Client, Error> {
     let settings = Settings::read(uri, &|key| std::env::var(key).ok()).map_err(|why| Error::Database {
         name: name.to_owned(),
@@ -49,10 +47,9 @@ pub fn connect(uri: &str, name: &str) -> Result<Client, Error> {
     Ok(client)
 }
 
-/// How the server is told who one is.
 const PASSWORD: &str = "give the password with PGPASSWORD or in a private password file (~/.pgpass, chmod 600), and the user with USER@ in the address";
 
-/// What went wrong, in the words of the server where it says something.
+/// An error with the server's message, if it sent one.
 pub fn failed(name: &str, error: &postgres::Error) -> Error {
     let Some(said) = error.as_db_error() else {
         let cause = std::error::Error::source(error).map_or(String::new(), |cause| format!(" ({cause})"));
@@ -89,19 +86,19 @@ pub fn failed(name: &str, error: &postgres::Error) -> Error {
     Error::Database { name: name.to_owned(), why: format!("{}{detail}", said.message()), help: help.to_owned() }
 }
 
-/// A table or view, as the server has it.
+/// A table or view.
 #[derive(Debug, Clone)]
 pub struct Relation {
-    /// Its number.
+    /// Its object identifier.
     pub oid: u32,
-    /// Its schema and name, as SQL takes them.
+    /// Its schema and name as quoted SQL identifiers.
     pub sql: String,
 }
 
-/// Finds a table or view: by its name exactly, or in small letters as SQL takes it, with its schema before it or not.
+/// Finds a table or view by its exact name or in lowercase, with or without a schema.
 ///
 /// # Errors
-/// Where the server cannot be asked.
+/// The query fails.
 pub fn find(client: &mut Client, wanted: &str) -> Result<Option<Relation>, postgres::Error> {
     let found = client.query_opt(
         "SELECT c.oid, n.nspname, c.relname FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace \
@@ -117,10 +114,10 @@ pub fn find(client: &mut Client, wanted: &str) -> Result<Option<Relation>, postg
     Ok(found.map(relation))
 }
 
-/// The tables and views that are found without a schema.
+/// The tables and views on the search path.
 ///
 /// # Errors
-/// Where the server cannot be asked.
+/// The query fails.
 pub fn tables(client: &mut Client) -> Result<Vec<String>, postgres::Error> {
     let rows = client.query(
         "SELECT relname FROM pg_class WHERE relkind IN ('r', 'v', 'm', 'p', 'f') AND pg_table_is_visible(oid) \

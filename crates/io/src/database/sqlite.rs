@@ -1,4 +1,4 @@
-//! Opening databases of SQLite.
+//! SQLite databases.
 
 use std::path::Path;
 use std::time::Duration;
@@ -7,24 +7,24 @@ use rusqlite::{Connection, ErrorCode, OpenFlags};
 
 use crate::Error;
 
-/// How long a lock of another program is waited for.
+/// How long to wait for the lock of another program.
 pub const PATIENCE: Duration = Duration::from_secs(10);
 
-/// What a database is opened for.
+/// The purpose of a connection.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Use {
-    /// To be read: it must be there, and stays as it is.
+    /// Reading: the file must exist and stays unchanged.
     Read,
-    /// To be written: it is made where it is not there.
+    /// Writing: the file is created if necessary.
     Write,
 }
 
-/// The affinity of a column: <https://www.sqlite.org/datatype3.html>, section 3.1.
+/// The affinity of a column (<https://www.sqlite.org/datatype3.html>, section 3.1).
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Affinity {
     /// Stores numbers as text.
     Text,
-    /// Stores numbers where it can.
+    /// Stores numbers if possible.
     Numeric,
     /// As [`Affinity::Numeric`], for whole numbers.
     Integer,
@@ -49,10 +49,10 @@ impl Affinity {
     }
 }
 
-/// Opens a database; `name` is what it is called in a message.
+/// Opens a database; `name` is its label for messages.
 ///
 /// # Errors
-/// Where it is not there, or no database.
+/// The file does not exist or is not a database.
 pub fn connect(path: &Path, name: &str, to: Use) -> Result<Connection, Error> {
     let flags = match to {
         Use::Read => OpenFlags::SQLITE_OPEN_READ_ONLY,
@@ -61,13 +61,13 @@ pub fn connect(path: &Path, name: &str, to: Use) -> Result<Connection, Error> {
     let connection = Connection::open_with_flags(path, flags | OpenFlags::SQLITE_OPEN_NO_MUTEX);
     let connection = connection.map_err(|error| failed(name, &error))?;
     connection.busy_timeout(PATIENCE).map_err(|error| failed(name, &error))?;
-    // Nothing is read before this.
+    // SQLite reads the file only here.
     let looked = connection.query_row("SELECT count(*) FROM sqlite_schema", [], |row| row.get::<_, i64>(0));
     looked.map_err(|error| failed(name, &error))?;
     Ok(connection)
 }
 
-/// What went wrong.
+/// An error with its label.
 pub fn failed(name: &str, error: &rusqlite::Error) -> Error {
     let help = match error.sqlite_error_code() {
         Some(ErrorCode::CannotOpen) => "look at the name of the file and at the folder you are in",
@@ -91,10 +91,10 @@ pub fn failed(name: &str, error: &rusqlite::Error) -> Error {
     Error::Database { name: name.to_owned(), why, help: help.to_owned() }
 }
 
-/// The name of a table or view as the database has it: it may be given in other letters, large or small.
+/// The exact name of a table or view, ignoring case.
 ///
 /// # Errors
-/// Where there is none.
+/// The table does not exist.
 pub fn table(connection: &Connection, name: &str, wanted: &str) -> Result<String, Error> {
     let tables = tables(connection).map_err(|error| failed(name, &error))?;
     let exact = tables.iter().find(|table| *table == wanted);
@@ -102,7 +102,7 @@ pub fn table(connection: &Connection, name: &str, wanted: &str) -> Result<String
     found.cloned().ok_or_else(|| Error::NoDatabaseTable { name: wanted.to_owned(), of: name.to_owned(), tables })
 }
 
-/// The tables and views of a database.
+/// The tables and views.
 pub fn tables(connection: &Connection) -> rusqlite::Result<Vec<String>> {
     let of = "SELECT name FROM sqlite_schema WHERE type IN ('table', 'view') AND name NOT LIKE 'sqlite\\_%' ESCAPE '\\' ORDER BY name";
     connection.prepare(of)?.query_map([], |row| row.get(0))?.collect()

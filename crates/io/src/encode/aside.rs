@@ -1,4 +1,4 @@
-//! Rows that are set aside, each as it was read and with why.
+//! Encoders of offcuts: rows as they were read, with the reason.
 
 use keen_notch_core::batch::Buffer;
 use keen_notch_core::column::Header;
@@ -16,30 +16,30 @@ use crate::source::json_lines::Style;
 use crate::source::types::Seen;
 use crate::source::{Chunk, Format};
 
-/// What the column is called that says why, unless the table has such a column.
+/// Titles of the reason column, for tables that already have such a column.
 const TITLES: [&str; 3] = ["why", "why_set_aside", "keen_notch_why"];
 
-/// Writes rows that are set aside.
+/// Encodes offcuts.
 pub trait Aside: Send + Sync {
-    /// Writes what comes before the first.
+    /// Writes the header.
     fn begin(&self, out: &mut Buffer);
 
-    /// Writes a row of a chunk, and why.
+    /// Writes a row with its reason.
     fn write(&self, chunk: &dyn Chunk, text: &str, row: usize, why: &str, out: &mut Out);
 
-    /// Writes what is kept of the rows of a chunk, after the last of them.
+    /// Writes the buffered rows of a chunk.
     ///
     /// # Errors
-    /// Where the format has no place for a value.
+    /// The format cannot hold a value.
     fn end_chunk(&self, _chunk: &dyn Chunk, _out: &mut Out) -> Result<(), Error> {
         Ok(())
     }
 }
 
-/// What writes rows of a table, that was read in this format and has this header and values of these types, to an output of which that is said.
+/// Selects the encoder for offcuts of a table.
 ///
 /// # Errors
-/// Where that is fixed-width text, and the table was not.
+/// Fixed-width offcuts of a table in another format.
 pub fn aside(format: &Format, named: Named, (header, types): (&Header, &[Seen])) -> Result<Box<dyn Aside>, Error> {
     let is_taken = |title: &&str| matches!(header, Header::Names(names) if names.iter().any(|name| name == title));
     let title = TITLES.into_iter().find(|title| !is_taken(title)).unwrap_or(TITLES[0]);
@@ -77,7 +77,7 @@ pub fn aside(format: &Format, named: Named, (header, types): (&Header, &[Seen]))
     })
 }
 
-/// Fixed-width text as it was read, with why after its last column.
+/// Fixed-width lines, with the reason after the last column.
 struct Lines {
     layout: Layout,
     title: &'static str,
@@ -109,7 +109,6 @@ impl Aside for Lines {
     }
 }
 
-/// Delimited text as it was read.
 struct AsRead {
     delimiter: u8,
     preamble: Preamble,
@@ -144,7 +143,7 @@ impl Aside for AsRead {
             out.extend(row_as_read.raw.bytes(text.as_bytes()));
             out.extend(&[self.delimiter]);
         } else {
-            // Another input of the run with its own delimiter.
+            // Another input with a different delimiter.
             push_cells(chunk, text, row, &self.header, self.delimiter, out);
         }
         self.push_new(why, out);
@@ -153,7 +152,7 @@ impl Aside for AsRead {
     }
 }
 
-/// Writes the cells of a row with a delimiter after each, including the surplus cells of a ragged row.
+/// Writes the cells of a row with a delimiter after each, including surplus cells.
 fn push_cells(chunk: &dyn Chunk, text: &str, row: usize, header: &Header, delimiter: u8, out: &mut Out) {
     let ragged = chunk.ragged(row..row + 1).first().map_or(0, |(_, cells)| *cells as usize);
     for column in 0..header.count().max(ragged) {
@@ -162,7 +161,6 @@ fn push_cells(chunk: &dyn Chunk, text: &str, row: usize, header: &Header, delimi
     }
 }
 
-/// Delimited text, cell by cell.
 struct Cells {
     delimiter: u8,
     header: Header,
@@ -182,7 +180,6 @@ impl Aside for Cells {
     }
 }
 
-/// A sheet of a workbook.
 struct Sheet {
     sheet: Option<String>,
     header: Header,
@@ -205,7 +202,7 @@ impl Aside for Sheet {
     }
 }
 
-/// An object a row: with all its members where it was one.
+/// Objects, with all members of input objects.
 struct Objects {
     style: Option<Style>,
     header: Header,

@@ -1,11 +1,9 @@
-//! Writing one cell of a delimited text.
-
 use keen_notch_core::batch::Buffer;
 
 use super::out::Extend;
 use crate::source::delimited::record::needs_quotes;
 
-/// Writes a cell, in quotes only if it needs them.
+/// Writes a cell, with quotes if necessary.
 pub fn push_cell(out: &mut impl Extend, bytes: &[u8], delimiter: u8) {
     match needs_quotes(bytes, delimiter) {
         true => push_quoted(out, bytes),
@@ -13,7 +11,6 @@ pub fn push_cell(out: &mut impl Extend, bytes: &[u8], delimiter: u8) {
     }
 }
 
-/// Writes a cell in quotes.
 pub fn push_quoted(out: &mut impl Extend, bytes: &[u8]) {
     out.extend(b"\"");
     let mut rest = bytes;
@@ -26,7 +23,7 @@ pub fn push_quoted(out: &mut impl Extend, bytes: &[u8]) {
     out.extend(b"\"");
 }
 
-/// Writes the cells of a row, and a line feed.
+/// Writes a row of cells and a line feed.
 pub fn push_row<'c>(out: &mut Buffer, cells: impl IntoIterator<Item = &'c str>, delimiter: u8) {
     for (index, cell) in cells.into_iter().enumerate() {
         if index > 0 {

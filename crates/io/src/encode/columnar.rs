@@ -1,4 +1,4 @@
-//! Rows as Parquet or Arrow: batches of Arrow, which the sink makes the file of. Columns that had types keep them.
+//! Encodes rows as Arrow batches, from which the sink builds Parquet or Arrow. Typed columns keep their types.
 
 use std::borrow::Cow;
 use std::fmt::Write as _;
@@ -27,51 +27,45 @@ use crate::head;
 use crate::source::types::{Seen, Type};
 use crate::source::{CellKind, Chunk, Format, LineCount};
 
-/// Flush the held rows of a chunk at this size, in bytes.
+/// Flush the buffered rows of a chunk at this size, in bytes.
 const MOST_HELD: usize = 512 << 10;
-/// Overhead of a cell in bytes.
 const CELL: usize = size_of::<i32>() + size_of::<bool>();
-/// Rows of a table of the program's own that are written together.
+/// Rows per batch for tables of faults.
 const OWN_ROWS: usize = 4096;
 
-/// How a column of the output comes to its values.
+/// The source of an output column.
 enum From {
-    /// They are those of a column of the table, with their type.
+    /// An original column with its type.
     Kept(usize),
-    /// They are made of texts.
+    /// Texts, converted to a type.
     Made(Type),
-    /// They are lists of faults, made of the texts of these.
     Faults,
-    /// They are lists of what rows are compared by, made of texts.
     Compared,
 }
 
-/// A column of the output.
 struct Column {
     from: From,
-    /// What was seen of its values before, where they must all be of its type.
+    /// The observed types, if all values must have one type.
     seen: Option<Seen>,
 }
 
-/// Writes rows as batches.
 pub struct Columnar {
     kind: Kind,
     shape: Shape,
     schema: SchemaRef,
     plan: Plan,
     columns: Vec<Column>,
-    /// Whether the output has a column of faults.
     has_faults: bool,
 }
 
-/// The results of a piece in a batch: a text, and a span for each row.
+/// The results of a piece: a text, and a span for each row.
 type PieceTexts<'a> = (&'a str, Cow<'a, [Span]>);
 
-/// The type of an original column, and what is known of its values where they must all be of it.
+/// The type of an original column, and its observed types if all values must have one type.
 fn type_of(format: &Format, types: &[Seen], column: usize) -> (Type, Option<Seen>) {
     let seen = types.get(column);
     let of = seen.map_or(Type::Text, Seen::type_of);
-    // What a phrase sees of an object is its JSON, and that is a text.
+    // Phrases read an object as its JSON text.
     let is_json = matches!(format, Format::JsonLines(_));
     (of, seen.filter(|_| is_json).cloned())
 }
@@ -87,7 +81,7 @@ fn data_type(of: Type) -> DataType {
     }
 }
 
-/// The columns of a table, as they are written: with their types where they have such, and otherwise with those of their values.
+/// The original columns: with their own types, or with those of their values.
 fn originals(format: &Format, types: &[Seen], header: &Header, kind: Kind) -> Result<Vec<(FieldRef, Column)>, Error> {
     let field = |column: usize| match format {
         Format::Columnar(columnar) => {
@@ -119,7 +113,6 @@ fn mixed((name, column): (&str, String), found: (Type, u64), wanted: (Type, u64)
     }
 }
 
-/// What is noted of the columns of a table beside their types.
 fn metadata(format: &Format) -> Metadata {
     if let Format::Columnar(columnar) = format { columnar.schema.metadata().clone() } else { Default::default() }
 }
@@ -128,7 +121,7 @@ fn plan(format: &Format) -> Plan {
     if let Format::Columnar(columnar) = format { columnar.plan.clone() } else { Plan::default() }
 }
 
-/// A column of a piece, of what rows were read from, or of what is wrong with them.
+/// A column of a piece, of the inputs, or of faults.
 fn new_column(column: &OutColumn, title: &str, shape: &Shape) -> (FieldRef, Column) {
     let of_lists = match column {
         OutColumn::Faults => Some((fault_fields(), From::Faults)),
@@ -153,7 +146,6 @@ fn compared_fields() -> Fields {
     COMPARED_FIELDS.iter().zip(types).map(|(field, of)| Field::new(*field, of, false)).collect()
 }
 
-/// What is in a list.
 fn element(fields: Fields) -> Field {
     Field::new("element", DataType::Struct(fields), false)
 }
@@ -163,10 +155,10 @@ fn text_field(title: &str) -> FieldRef {
 }
 
 impl Columnar {
-    /// Writes rows of a table that was read in this format, whose columns have values of these types, as the shape says.
+    /// Encodes rows of a table with these types.
     ///
     /// # Errors
-    /// Where the values of a column are of several types, two columns would have one name, or Parquet has no place for a type.
+    /// A column has values of several types, two columns have one name, or Parquet lacks a type.
     pub fn new(kind: Kind, format: &Format, types: &[Seen], header: &Header, mut shape: Shape) -> Result<Columnar, Error> {
         shape.tells_titles_apart(kind, matches!(format, Format::Columnar(_)))?;
         let mut originals: Vec<Option<(FieldRef, Column)>> = Vec::new();
@@ -193,7 +185,7 @@ impl Columnar {
         }
         let mut plan = plan(format);
         if let Some(copies) = &mut plan.copies {
-            // What is copied is no matter of the encoder.
+            // The sink copies these columns.
             copies.columns = shape.columns.iter().map(|column| column.original()).collect();
             let mut are_new = copies.columns.iter().map(Option::is_none).collect::<Vec<_>>().into_iter();
             fields.retain(|_| are_new.next() == Some(true));
@@ -221,7 +213,7 @@ impl Encoder for Columnar {
         let texts: Vec<Option<PieceTexts>> = self.shape.columns.iter().map(texts).collect();
         let mut start = 0;
         for index in 0..rows.count() {
-            // Flush between rows: batches depend on the threads and the memory, and the output must not.
+            // Flush between rows: batches depend on the threads and the memory, but the output must not.
             if out.held.pending > MOST_HELD {
                 self.hold(input, (&rows, start..index), &texts, out.held)?;
                 self.write(input.chunk, out)?;
@@ -244,7 +236,6 @@ impl Encoder for Columnar {
 }
 
 impl Columnar {
-    /// Buffers output rows.
     fn hold(
         &self,
         input: &Encodable,
@@ -271,7 +262,7 @@ impl Columnar {
                             input.carving.compared(rows.row(index), input.worked)
                         {
                             words.clear();
-                            // Writing to a text cannot fail.
+                            // Writing to a string cannot fail.
                             let new = u8::from(new_for_piece) + 2 * u8::from(new_for_row);
                             let _ = write!(words, "{new}{check}:{:x}", hash.bits());
                             texts.push(Some(&words));
@@ -299,7 +290,7 @@ impl Columnar {
                         let result = is_there.then(|| spans[index].text(text));
                         match value_type {
                             None => texts.push(result),
-                            // What does not stand for such a value is a fault.
+                            // Other texts are faults.
                             Some(of) => texts.push(result.and_then(|text| of.plain(text)).as_deref()),
                         }
                     }
@@ -309,10 +300,10 @@ impl Columnar {
         Ok(())
     }
 
-    /// Sees to it that a value of a column whose values were only looked at in part is of its type.
+    /// Checks a value of a column whose types were only partly observed.
     fn check(&self, chunk: &dyn Chunk, at: (usize, usize), found: Option<Type>, of: Type, seen: &Seen) -> Result<(), Error> {
         let Some(found) = found else { return Ok(()) };
-        // Where none of them was seen, they become texts.
+        // A column without observed values becomes text.
         if seen.first.is_none() && of == Type::Text && found == Type::Text
             || of.both(found).is_some_and(|both| data_type(both) == data_type(of))
         {
@@ -335,7 +326,6 @@ impl Columnar {
         of.map_or(String::new(), |place| self.shape.titles[place].clone())
     }
 
-    /// Writes the rows that are held.
     fn write(&self, chunk: &dyn Chunk, out: &mut Out) -> Result<(), Error> {
         let held = mem::take(out.held);
         if held.rows.is_empty() {
@@ -350,13 +340,12 @@ fn no_columnar(kind: Kind, error: &ArrowError) -> Error {
     Error::NoColumnar { format: kind.name(), why: error.to_string() }
 }
 
-/// Writes what comes before the rows. A schema can always be written.
+/// Writes the schema. Encoding a schema cannot fail.
 fn begin(plan: &Plan, schema: &Schema, out: &mut impl Extend) {
     out.extend(&head::written(plan));
     let _ = push_schema(schema, out);
 }
 
-/// Writes rows of a chunk.
 fn write<'f>(
     schema: &SchemaRef,
     columns: impl Iterator<Item = &'f From>,
@@ -382,7 +371,6 @@ fn write<'f>(
     push_batch(&RecordBatch::try_new_with_options(Arc::clone(schema), arrays, &options)?, out)
 }
 
-/// The values of a column in some rows of a chunk.
 fn kept(chunk: &dyn Chunk, column: usize, rows: &[u32]) -> Result<ArrayRef, ArrowError> {
     let array = chunk.columns().and_then(|(batch, places)| {
         let place = places.binary_search(&column).ok()?;
@@ -396,7 +384,7 @@ fn kept(chunk: &dyn Chunk, column: usize, rows: &[u32]) -> Result<ArrayRef, Arro
     }
 }
 
-/// Lists of faults. Of each, the texts are its fields.
+/// Lists of faults, whose fields are stored as separate texts.
 fn faults(texts: &HeldTexts) -> Result<ArrayRef, ArrowError> {
     let mut fields: [StringBuilder; FAULT_FIELDS.len()] = Default::default();
     for (index, text) in texts.iter().enumerate() {
@@ -406,7 +394,7 @@ fn faults(texts: &HeldTexts) -> Result<ArrayRef, ArrowError> {
     lists(texts, FAULT_FIELDS.len(), fault_fields(), fields.into())
 }
 
-/// Lists of what rows are compared by: each text has what a repeat of it adds to, the number of a check, and a hash.
+/// Lists of hashes. Each text holds the effects of a duplicate, the number of a check, and a hash.
 fn compared(texts: &HeldTexts) -> Result<ArrayRef, ArrowError> {
     let (mut checks, mut hashes) = (Int32Builder::new(), BinaryBuilder::new());
     let (mut of_piece, mut of_row) = (BooleanBuilder::new(), BooleanBuilder::new());
@@ -428,7 +416,7 @@ fn compared(texts: &HeldTexts) -> Result<ArrayRef, ArrowError> {
     )
 }
 
-/// Lists of structures, each of which was held as `each` texts.
+/// Lists of structs, with `each` texts per struct.
 fn lists(texts: &HeldTexts, each: usize, fields: Fields, arrays: Vec<ArrayRef>) -> Result<ArrayRef, ArrowError> {
     let structs = StructArray::try_new(fields.clone(), arrays, None)?;
     let ends = texts.lists.iter().map(|texts| texts / each as i32);
@@ -436,7 +424,7 @@ fn lists(texts: &HeldTexts, each: usize, fields: Fields, arrays: Vec<ArrayRef>) 
     Ok(Arc::new(ListArray::try_new(Arc::new(element(fields)), offsets, Arc::new(structs), None)?))
 }
 
-/// An array of texts, or of what they stand for.
+/// An array of texts, or of their typed values.
 fn made(texts: HeldTexts, of: Type) -> Result<ArrayRef, ArrowError> {
     let wrong = |text: &str| ArrowError::ParseError(format!("{text:?} is not a value of its column's type"));
     macro_rules! parsed {
@@ -496,7 +484,6 @@ fn days(date: &str) -> Option<i32> {
     Some(since.get_days())
 }
 
-/// Rows that are set aside.
 pub struct AsideColumns {
     kind: Kind,
     schema: SchemaRef,
@@ -505,10 +492,10 @@ pub struct AsideColumns {
 }
 
 impl AsideColumns {
-    /// Writes rows of such a table, and why in a column of this name.
+    /// Encodes offcuts with the reason in a column with this name.
     ///
     /// # Errors
-    /// Where the values of a column are of several types.
+    /// A column has values of several types.
     pub fn new(kind: Kind, format: &Format, types: &[Seen], header: &Header, title: &str) -> Result<AsideColumns, Error> {
         let (mut fields, mut columns): (Vec<FieldRef>, Vec<Column>) =
             originals(format, types, header, kind)?.into_iter().unzip();
@@ -551,7 +538,6 @@ impl Aside for AsideColumns {
     }
 }
 
-/// A table of the program's own.
 pub struct OwnColumns {
     schema: SchemaRef,
     types: Vec<Type>,
@@ -560,7 +546,6 @@ pub struct OwnColumns {
 }
 
 impl OwnColumns {
-    /// Writes a table of these columns.
     pub fn new(columns: &[OwnColumn]) -> OwnColumns {
         let types: Vec<Type> = columns.iter().map(|column| if column.is_count { Type::Whole } else { Type::Text }).collect();
         let field = |(column, of): (&OwnColumn, &Type)| Field::new(&column.title, data_type(*of), true);
@@ -592,7 +577,7 @@ impl OwnTable for OwnColumns {
         if mem::take(&mut self.rows) == 0 {
             return;
         }
-        // Counts and texts of this number can always be written.
+        // Encoding such columns cannot fail.
         let arrays: Result<Vec<ArrayRef>, ArrowError> =
             self.held.iter_mut().zip(&self.types).map(|(texts, of)| made(mem::take(texts), *of)).collect();
         let batch = arrays.and_then(|arrays| RecordBatch::try_new(Arc::clone(&self.schema), arrays));

@@ -1,4 +1,4 @@
-//! Rows as cells of a table of a database: what is null there, and what is a number.
+//! Encodes rows as cells of a database table, with nulls and numbers.
 
 use keen_notch_core::batch::Buffer;
 use keen_notch_core::carving::OutColumn;
@@ -15,13 +15,11 @@ use crate::head;
 use crate::source::types::{Seen, Type};
 use crate::source::{Cell, CellKind, Chunk, Format};
 
-/// Writes a table of a database.
 pub struct Database {
     plan: TablePlan,
     shape: Shape,
 }
 
-/// A column of the table that was read.
 fn original(format: &Format, types: &[Seen], header: &Header, column: usize) -> PlannedColumn {
     let declared = match format {
         Format::Database(declared) => Some((declared.kind.to_owned(), declared.types[column].clone())),
@@ -40,10 +38,10 @@ fn text_column(name: &str) -> PlannedColumn {
 }
 
 impl Database {
-    /// Writes rows of a table that was read in this format, whose columns have values of these types, as the shape says.
+    /// Encodes rows of a table with these types.
     ///
     /// # Errors
-    /// Where two columns would have one name.
+    /// Two columns have one name.
     pub fn new(format: &Format, types: &[Seen], header: &Header, shape: Shape) -> Result<Database, Error> {
         shape.tells_titles_apart(Kind::Database, false)?;
         let column = |(column, title): (&OutColumn, &String)| match column {
@@ -81,7 +79,7 @@ impl Encoder for Database {
     }
 }
 
-/// Writes a result of a piece as what it stands for; null where there is none, or it does not stand for that.
+/// Writes a result as its type; null if it is missing or invalid.
 fn push_piece(of: Option<ValueType>, text: Option<&str>, out: &mut impl Extend) {
     let Some(text) = text else { return Record::Blank.push(out) };
     match of.map(|of| (of, of.plain(text))) {
@@ -103,13 +101,12 @@ fn push_cell(cell: &Cell, out: &mut impl Extend) {
     }
 }
 
-/// Writes rows that are set aside into a table.
 pub struct AsideTable {
     plan: TablePlan,
 }
 
 impl AsideTable {
-    /// Writes rows of such a table, and why in a column of that title.
+    /// Encodes offcuts with the reason in a column with this title.
     pub fn new(format: &Format, types: &[Seen], header: &Header, title: &str) -> AsideTable {
         let originals = (0..header.count()).map(|column| original(format, types, header, column));
         AsideTable { plan: TablePlan { columns: originals.chain([text_column(title)]).collect() } }
@@ -128,13 +125,11 @@ impl Aside for AsideTable {
     }
 }
 
-/// Writes a table of the program's own.
 pub struct OwnRows {
     plan: TablePlan,
 }
 
 impl OwnRows {
-    /// Writes a table of these columns.
     pub fn new(columns: &[OwnColumn]) -> OwnRows {
         let column = |column: &OwnColumn| PlannedColumn {
             of: if column.is_count { Type::Whole } else { Type::Text },

@@ -1,4 +1,4 @@
-//! Rows of delimited text: as they were read, with the pieces after them, or cell by cell.
+//! Encodes delimited text: input rows with pieces appended, or cell by cell.
 
 use std::borrow::Cow;
 
@@ -16,65 +16,58 @@ use crate::source::delimited::Preamble;
 use crate::source::delimited::record::{Cells, Record, is_in_quotes, needs_quotes, value};
 use crate::source::{RawRow, RawRows};
 
-/// Writes rows of delimited text.
+/// Encodes delimited text.
 pub struct Delimited {
-    /// What is between two cells that are written.
     delimiter: u8,
     /// The delimiter of the input header, if the first input is delimited text.
     read: Option<u8>,
     preamble: Preamble,
     has_header: bool,
-    /// Whether every cell that was not read is in quotes, and whether every one is.
+    /// Whether all new cells are quoted, and whether all cells are.
     quotes_new: bool,
     quote_all: bool,
     header: Header,
     shape: Shape,
     /// The number of columns to append to the raw row, for chunks with the output delimiter. `None` to write every row cell by cell.
     appended: Option<usize>,
-    /// Whether a piece may have bytes that need quotes though its values have none.
+    /// Whether a piece can contain bytes that need quotes although its values do not.
     adds_special: Vec<bool>,
 }
 
-/// A column of the output: where its cells are.
 struct Column<'b> {
     source: Cow<'b, [u8]>,
-    /// By output row.
     spans: Cow<'b, [Span]>,
     of: CellsOf,
 }
 
-/// What the cells of an output column are.
+/// The content of an output column.
 #[derive(Clone, Copy, PartialEq, Eq)]
 enum CellsOf {
-    /// Cells of the table, as they were read.
     Table,
-    /// Values of the table, which was read in another format.
+    /// Values of a table in another format.
     Values,
-    /// Results of a piece.
     Piece(usize),
-    /// What the rows were read from.
     Source,
     /// Lists, each in one line.
     Lists,
 }
 
-/// The rows to be written.
 struct Written<'b> {
     out: OutRows,
-    /// Where each is in the text; nowhere where the table was read in another format.
+    /// The position of each row in the text; empty for a table in another format.
     rows: Vec<RawRow>,
     /// The delimiter of the chunk. Inputs of a run can have different delimiters.
     read: Option<u8>,
     /// The number of columns to append to the raw row, or `None` to write cell by cell.
     appended: Option<usize>,
     columns: Vec<Column<'b>>,
-    /// Rows of which a cell needs quotes, or that lack cells or have too many.
+    /// Rows with a cell that needs quotes, or with too few or too many cells.
     careful: Mask,
 }
 
 impl Delimited {
-    /// Writes rows of a table with this header, as the shape says. `read` is what was between its cells, where they were read from
-    /// delimited text, and `delimiter` is written unless the options say another.
+    /// Encodes rows of a table with this header. `read` is the input delimiter for delimited text. `delimiter` is the output delimiter,
+    /// unless the options give another.
     pub fn new(
         read: Option<u8>,
         delimiter: u8,
@@ -104,7 +97,7 @@ impl Delimited {
         }
     }
 
-    /// The cells of the output, by column, and which rows they make careful.
+    /// The cells of the output by column, and the rows that need care.
     fn written<'b>(&self, input: &'b Encodable, raw: Option<&RawRows<'b>>) -> Written<'b> {
         let out = OutRows::new(input, &self.shape);
         let count = out.count();
@@ -164,7 +157,7 @@ impl Delimited {
             match column.of {
                 CellsOf::Table if keeps_cells => {}
                 CellsOf::Table => {
-                    // Cells that begin with a quote may end before their last one.
+                    // A cell that begins with a quote can end before its last quote.
                     let needs = |row: &usize| {
                         let cell = column.spans[*row].bytes(&column.source);
                         cell.contains(&self.delimiter) || (cell.starts_with(b"\"") && !is_in_quotes(cell))
@@ -189,7 +182,7 @@ impl Delimited {
             }
         }
         if let ([column], 1) = (columns.as_slice(), self.shape.columns.len()) {
-            // A line with nothing on it would be no row to most readers.
+            // Most programs skip an empty line.
             (0..count).filter(|row| column.spans[*row].is_empty()).for_each(|row| careful.set(row));
         }
         let ragged = input.chunk.ragged(input.range.clone());
@@ -202,8 +195,8 @@ impl Delimited {
         }
     }
 
-    /// Writes rows none of whose cells needs quotes.
-    // Compiled by itself: what its loops need then stays in registers.
+    /// Writes rows without cells that need quotes.
+    // A separate function, so that the loops keep their variables in registers.
     #[inline(never)]
     fn write_plainly(&self, input: &Encodable, rows: &Written, range: std::ops::Range<usize>, out: &mut Out) {
         let text = input.text.as_bytes();
@@ -212,7 +205,7 @@ impl Delimited {
         let wide = |column: &Column| column.spans[range.clone()].iter().map(|span| span.width() + 3).sum::<usize>();
         let all = raw + rows.columns.iter().map(wide).sum::<usize>();
         if all > MOST_HELD {
-            // Long rows are handed on bit by bit.
+            // Long rows are flushed in parts.
             range.for_each(|index| self.write_carefully(input, rows, index, out));
             return;
         }
@@ -226,7 +219,7 @@ impl Delimited {
         Arch::new().dispatch(WritePlainly { encoder: self, text, rows, raws, first, before, after, writer });
     }
 
-    /// The line end of an output row: that of its row, and between two results of a row at least one.
+    /// The line end of an output row: that of its input row, but at least one between two results of a row.
     #[inline(always)]
     fn line_end_of<'a>(&'a self, row: &RawRow, rows: &Written, index: usize, text: &'a [u8]) -> &'a [u8] {
         let own = row.line_end().bytes(text);
@@ -234,7 +227,7 @@ impl Delimited {
         if is_lacking { self.preamble.line_end.as_bytes() } else { own }
     }
 
-    /// Writes a row of which cells may need quotes.
+    /// Writes a row with cells that may need quotes.
     fn write_carefully(&self, input: &Encodable, rows: &Written, index: usize, out: &mut Out) {
         let text = input.text.as_bytes();
         let row = rows.rows[index];
@@ -244,7 +237,7 @@ impl Delimited {
         let cells = ragged.first().map_or(table_columns, |(_, cells)| *cells as usize);
         if rows.appended.is_some() {
             out.extend(row.raw.bytes(text));
-            // A row that is too short is filled up, so that the pieces are in their columns.
+            // A row that is too short gets blank cells, so that the pieces are in their columns.
             (cells..table_columns).for_each(|_| out.extend(&[self.delimiter]));
         }
         for (place, column) in rows.columns.iter().enumerate() {
@@ -258,7 +251,7 @@ impl Delimited {
             }
         }
         if let (None, true, Some(raw)) = (rows.appended, self.shape.keeps_all, self.raw(input)) {
-            // Cells beyond the last column have no place, but must not be lost.
+            // Surplus cells have no column, but must be kept.
             for column in table_columns..cells {
                 out.extend(&[self.delimiter]);
                 self.push_raw(out, raw.cells.cell(number, column).bytes(text), rows.read);
@@ -278,7 +271,7 @@ impl Delimited {
         if !self.quote_all && read == Some(self.delimiter) || is_in_quotes(bytes) {
             return out.extend(bytes);
         }
-        // What follows a quote that closes would be read otherwise between other delimiters.
+        // Text after a closing quote would be read differently with another delimiter.
         let unquoted = str::from_utf8(bytes).ok().filter(|cell| cell.starts_with('"')).map(value);
         let bytes = unquoted.as_ref().map_or(bytes, |value| value.as_bytes());
         if self.quote_all {
@@ -288,7 +281,7 @@ impl Delimited {
         }
     }
 
-    /// Writes a cell that was not read.
+    /// Writes a new cell.
     fn push_new(&self, out: &mut impl Extend, bytes: &[u8]) {
         if self.quotes_new {
             push_quoted(out, bytes);
@@ -297,12 +290,11 @@ impl Delimited {
         }
     }
 
-    /// The rows of a chunk as they were read, where that is delimited text.
+    /// The raw rows of a chunk of delimited text.
     fn raw<'b>(&self, input: &'b Encodable) -> Option<RawRows<'b>> {
         input.chunk.raw().filter(|raw| raw.delimiter.is_some())
     }
 
-    /// Writes output rows from one to another.
     fn write(&self, input: &Encodable, rows: &Written, range: std::ops::Range<usize>, out: &mut Out) {
         let mut next = range.start;
         for careful in rows.careful.iter().skip_while(|row| *row < range.start).take_while(|row| *row < range.end) {
@@ -314,18 +306,17 @@ impl Delimited {
     }
 }
 
-/// Where the cells of a column are, none of which has quotes within, and whether they are written in quotes.
+/// The cells of a column without quotes inside, and whether they are quoted.
 type PlainColumn<'a> = (&'a [u8], &'a [Span], bool);
 
-/// Rows none of whose cells needs quotes.
+/// Rows without cells that need quotes.
 struct WritePlainly<'a, 'w> {
     encoder: &'a Delimited,
     text: &'a [u8],
     rows: &'a Written<'a>,
     raws: &'a [RawRow],
-    /// The output row that is the first of them.
     first: usize,
-    /// The column without a delimiter before it, and those with one.
+    /// The columns without and with a delimiter in front.
     before: &'a [PlainColumn<'a>],
     after: &'a [PlainColumn<'a>],
     writer: Writer<'w>,
@@ -374,7 +365,7 @@ impl Encoder for Delimited {
         }
         let had_header = matches!(self.header, Header::Names(_));
         if !self.has_header {
-            // Blank lines alone.
+            // A chunk of empty lines.
             if self.appended.is_some() && !had_header {
                 out.extend(preamble.header.as_bytes());
             }

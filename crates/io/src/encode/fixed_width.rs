@@ -1,4 +1,4 @@
-//! Rows of fixed-width text: as they were read, with the pieces after them, or column by column.
+//! Encodes fixed-width text: input lines with pieces appended, or column by column.
 
 use std::ops::Range;
 
@@ -12,14 +12,14 @@ use super::{Encodable, Encoder, Extend, Out, Shape};
 use crate::Error;
 use crate::source::fixed_width::Layout;
 
-/// Where each column of an output of fixed-width text is: its first and its last character, from 1.
+/// The first and last character of each output column, from 1.
 pub type Places = Vec<(usize, usize)>;
 
-/// Finds the places of the columns of an output. `widths` says where they are, by their names or in their order. Otherwise columns stay
-/// where they were read from, and each piece is a blank after what is before it, as wide as `width` says that it is.
+/// Computes the positions of the output columns. `widths` gives them by name or in order. Otherwise original columns keep their
+/// positions, and each piece follows after a blank, with the width from `width`.
 ///
 /// # Errors
-/// Where a column has no place, a place has no column, or a name that is to be written is wider than its place.
+/// A column has no position, a position has no column, or a name is wider than its column.
 pub fn places(
     shape: &Shape,
     read: Option<&Layout>,
@@ -99,26 +99,23 @@ fn found_places(
     }
 }
 
-/// The widths that a text with these columns is read with.
+/// The widths for reading the output.
 pub fn widths_of(titles: &[String], places: &Places) -> Widths {
     Widths::of_places(titles.iter().cloned().zip(places.iter().copied()))
 }
 
-/// Writes rows of fixed-width text.
+/// Encodes fixed-width text.
 pub struct FixedWidth {
     shape: Shape,
     places: Places,
-    /// How the rows were written down that were read, where that is as they are written.
     read: Option<Layout>,
-    /// The columns of the output in the order of their places; those only that are written after a row as it was read.
+    /// The output columns by position; only the appended ones for input lines.
     order: Vec<usize>,
-    /// Whether the first line has the names.
     has_header: bool,
 }
 
 impl FixedWidth {
-    /// Writes rows, as the shape says, with their columns at these places; `read` is how they were written down, where that is as
-    /// fixed-width text.
+    /// Encodes rows with columns at these positions; `read` is the input layout, if it is fixed-width text.
     pub fn new(read: Option<Layout>, shape: Shape, places: Places) -> FixedWidth {
         let stays = |(column, place): (&OutColumn, &(usize, usize))| match (column, &read) {
             (OutColumn::Original(column), Some(read)) => {
@@ -132,7 +129,7 @@ impl FixedWidth {
         if appends {
             let end = read.as_ref().and_then(|read| read.widths.columns().last()?.last).unwrap_or_default();
             order.retain(|index| !matches!(shape.columns[*index], OutColumn::Original(_)));
-            // Pieces between columns leave no row as it was.
+            // A piece between original columns prevents copying lines.
             if order.iter().any(|index| places[*index].0 <= end) {
                 order = (0..shape.columns.len()).collect();
             }
@@ -143,7 +140,6 @@ impl FixedWidth {
         FixedWidth { shape, places, read, order, has_header }
     }
 
-    /// Writes some output rows.
     fn write(&self, input: &Encodable, rows: &OutRows, range: Range<usize>, out: &mut Out) {
         let text = input.text;
         let raw = if self.read.is_some() { input.chunk.raw() } else { None };
@@ -180,7 +176,7 @@ impl FixedWidth {
         }
     }
 
-    /// Writes a line as it was read, without spaces where others come. The number of its characters.
+    /// Writes an input line without trailing spaces. Returns its number of characters.
     fn begin_line(&self, line: &str, out: &mut impl Extend) -> usize {
         let first = self.order.first().map_or(usize::MAX, |index| self.places[*index].0);
         let count = characters::count(line);
@@ -189,7 +185,7 @@ impl FixedWidth {
         if count < first { count } else { characters::count(line) }
     }
 
-    /// Writes a value into its place; a row with one that is too wide has a fault, and is not kept here.
+    /// Writes a value at its position. A row with a value that is too wide has a fault and is set aside before.
     fn push(&self, value: &str, (first, last): (usize, usize), at: &mut usize, out: &mut impl Extend) {
         let width = characters::count(value);
         let value = if width > last + 1 - first || value.contains(['\n', '\r']) { "" } else { value };

@@ -1,4 +1,4 @@
-//! Rows as JSON Lines: objects as they were read, with the pieces after their other members, or written member by member.
+//! Encodes JSON Lines: input objects with pieces appended, or member by member.
 
 use std::borrow::Cow;
 use std::ops::Range;
@@ -15,54 +15,46 @@ use crate::Error;
 use crate::source::json_lines::{Style, line};
 use crate::source::{CellKind, Chunk, RawRows};
 
-/// Writes an object a row.
+/// Encodes objects.
 pub struct JsonLines {
     style: Style,
-    /// Whether the rows were read from JSON Lines.
     is_native: bool,
     shape: Shape,
-    /// How many columns are written after the members that were read; `None` where rows are written member by member.
+    /// The number of columns after the input members; `None` to write member by member.
     appended: Option<usize>,
-    /// For each column of the output, its name in quotes, and the colon.
+    /// The key of each output column in quotes, with the colon.
     keys: Vec<Vec<u8>>,
-    /// Whether a piece may have bytes that need escapes though its values have none.
+    /// Whether a piece can contain bytes that need escapes although its values do not.
     adds_special: Vec<bool>,
 }
 
-/// A column of the output that is no column of the table.
+/// An output column that is not a column of the table.
 struct Added<'b> {
     key: &'b [u8],
     text: Cow<'b, str>,
-    /// By output row.
     spans: Cow<'b, [Span]>,
-    /// Rows that have no result.
     absent: Mask,
-    /// How a text is written.
     writes: Writes,
 }
 
-/// How a text becomes a value.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 enum Writes {
-    /// As a text.
     Text,
-    /// As a value of its type: a number or a truth.
+    /// As a number or boolean.
     Plain(ValueType),
-    /// As it is: it is JSON.
+    /// As JSON, unchanged.
     Json,
 }
 
-/// The rows to be written.
 struct Written<'b> {
     rows: OutRows,
-    /// By column of the output.
     added: Vec<Option<Added<'b>>>,
-    /// Rows of which a text needs escapes.
+    /// Rows with a text that needs escapes.
     careful: Mask,
 }
 
 impl JsonLines {
-    /// Writes rows of a table with this header, as the shape says; `style` is how they were written, where that was as JSON Lines.
+    /// Encodes rows of a table with this header; `style` is the spacing of JSON Lines input.
     pub fn new(style: Option<Style>, header: &Header, shape: Shape) -> JsonLines {
         let is_native = style.is_some();
         let style = style.unwrap_or_default();
@@ -75,7 +67,7 @@ impl JsonLines {
         JsonLines { style, is_native, shape, appended, keys, adds_special }
     }
 
-    /// What is to be written, by column, and which rows need care.
+    /// The output by column, and the rows that need care.
     fn written<'b>(&'b self, input: &'b Encodable) -> Written<'b> {
         let rows = OutRows::new(input, &self.shape);
         let count = rows.count();
@@ -139,7 +131,6 @@ impl JsonLines {
         Written { rows, added, careful }
     }
 
-    /// Writes some output rows.
     fn write(&self, input: &Encodable, written: &Written, range: Range<usize>, out: &mut Out) {
         let raw = if self.is_native { input.chunk.raw() } else { None };
         if let (Some(raw), Some(count)) = (&raw, self.appended) {
@@ -162,7 +153,7 @@ impl JsonLines {
         }
     }
 
-    /// Writes rows after whose members others come, none of which needs escapes.
+    /// Writes input objects with appended members that need no escapes.
     fn write_plainly(&self, input: &Encodable, raw: &RawRows, written: &Written, range: Range<usize>, out: &mut Out) {
         let Written { rows, added, .. } = written;
         let count = self.appended.unwrap_or_default();
@@ -176,7 +167,7 @@ impl JsonLines {
         };
         let all = raws + added.iter().map(|added| wide(added)).sum::<usize>();
         if all > MOST_HELD {
-            // Long rows are handed on bit by bit.
+            // Long rows are flushed in parts.
             range.for_each(|index| {
                 self.append(input, raw, &written.added[written.added.len() - count..], (rows, index), out);
             });
@@ -206,7 +197,6 @@ impl JsonLines {
         writer.finish();
     }
 
-    /// Writes a row after whose members others come.
     fn append(
         &self,
         input: &Encodable,
@@ -228,7 +218,7 @@ impl JsonLines {
         out.extend(line_end(Some(raw), input, rows, index));
     }
 
-    /// Writes what is before the value of a member.
+    /// Writes the part before the value of a member.
     fn member(&self, is_first: &mut bool, key: &[u8], out: &mut Out) {
         if !std::mem::take(is_first) {
             out.extend(if self.style.spaces_after_commas { b", " } else { b"," });
@@ -236,12 +226,12 @@ impl JsonLines {
         out.extend(key);
     }
 
-    /// Writes a row with all members that it had, those that are no columns too, where pieces take the place of some.
+    /// Writes an input object with all its members, some of them replaced by pieces.
     fn replaced(&self, raw: &RawRows, number: usize, index: usize, input: &Encodable, added: &[Option<Added>], out: &mut Out) {
         let text = input.text;
         out.extend(b"{");
         let (mut is_first, mut is_written) = (true, vec![false; added.len()]);
-        // The line was read before.
+        // The line was parsed before.
         let line = raw.rows[number].raw.text(text);
         let _ = line::members(line, true, |name, of| {
             let place = self.shape.titles.iter().position(|title| title == name.text());
@@ -265,7 +255,6 @@ impl JsonLines {
         out.extend(b"}");
     }
 
-    /// Writes a row of some columns of the table.
     fn member_by_member(
         &self,
         raw: Option<&RawRows>,
@@ -332,7 +321,7 @@ impl Encoder for JsonLines {
     }
 }
 
-/// The name of a member in quotes, and the colon.
+/// The key of a member in quotes, with the colon.
 pub fn key(name: &str, style: Style) -> Vec<u8> {
     let mut key = Buffer::default();
     push_text(name, &mut key);
@@ -350,7 +339,7 @@ fn value(added: &Added, index: usize, out: &mut Out) {
                 Writes::Plain(of) => match of.plain(text) {
                     Some(plain) => out.extend(plain.as_bytes()),
                     None if is_blank(text) => out.extend(b"null"),
-                    // It is a fault, and stays to be seen.
+                    // An invalid result is a fault and stays visible.
                     None => push_text(text, out),
                 },
                 Writes::Text => push_text(text, out),
@@ -359,18 +348,18 @@ fn value(added: &Added, index: usize, out: &mut Out) {
     }
 }
 
-/// The line end of an output row: that of its row, and between two results of a row at least one.
+/// The line end of an output row: that of its input row, but at least one between two results of a row.
 fn line_end<'a>(raw: Option<&RawRows>, input: &'a Encodable, rows: &OutRows, index: usize) -> &'a [u8] {
     let own = raw.map(|raw| raw.rows[rows.number(index, input)].line_end().bytes(input.text.as_bytes()));
     own.filter(|own| !own.is_empty() || !rows.is_repeated(index)).unwrap_or(b"\n")
 }
 
-/// Whether a byte cannot be in a text as it is: RFC 8259, section 7.
+/// Whether a byte needs an escape (RFC 8259, section 7).
 fn needs_escape(byte: u8) -> bool {
     byte < 0x20 || byte == b'"' || byte == b'\\'
 }
 
-/// Writes a value of a table as what it is.
+/// Writes a value with its type.
 pub fn push_cell(chunk: &dyn Chunk, text: &str, (row, column): (usize, usize), out: &mut impl Extend) {
     let cell = chunk.cell(text, row, column);
     match cell.kind {
@@ -380,7 +369,7 @@ pub fn push_cell(chunk: &dyn Chunk, text: &str, (row, column): (usize, usize), o
     }
 }
 
-/// Writes a text in quotes, with escapes for what cannot be in them.
+/// Writes a string with quotes and escapes.
 pub fn push_text(text: &str, out: &mut impl Extend) {
     out.extend(b"\"");
     let mut rest = text.as_bytes();

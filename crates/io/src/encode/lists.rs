@@ -1,4 +1,4 @@
-//! Columns whose values are lists: what is wrong with each row, and what it is to be compared with others by.
+//! Columns of lists: the faults of each row, and the hashes to compare rows.
 
 use std::borrow::Cow;
 
@@ -9,28 +9,28 @@ use super::Encodable;
 use super::json_lines::push_text;
 use super::rows::OutRows;
 
-/// What a fault is told by, in this order.
+/// The fields of a fault.
 pub const FAULT_FIELDS: [&str; 4] = ["piece", "check", "kind", "detail"];
 
-/// What a text is compared by: the number of the check among all, from 0; a hash of 128 bits; and whether a repeat of it is one more row in
-/// which its piece does not meet a check of its level, and one more row with faults, if it is a fault.
+/// The fields of a hash: the index of the check, a hash of 128 bits, and whether a duplicate is one more row in which the piece fails at
+/// this level, and one more row with faults.
 pub const COMPARED_FIELDS: [&str; 4] = ["check", "hash", "new_for_piece", "new_for_row"];
 
-/// What is wrong with the rows of a batch. Warnings are not.
+/// The faults of the rows of a batch, without warnings.
 #[derive(Debug, Default)]
 pub struct RowFaults<'a> {
     checks: &'a [CheckName],
-    /// The rows that have faults, by their indices in the batch, which rise, with those.
+    /// The rows with faults, as ascending indices in the batch.
     rows: Vec<(u32, Vec<Fault>)>,
 }
 
 impl<'a> RowFaults<'a> {
-    /// Nothing so far. A fault is of one of these checks.
+    /// No faults yet, with these checks.
     pub fn of(checks: &'a [CheckName]) -> RowFaults<'a> {
         RowFaults { checks, rows: Vec::new() }
     }
 
-    /// Notes what is wrong with a row that comes after those before.
+    /// Adds the faults of a later row.
     pub fn note(&mut self, row: u32, faults: Vec<Fault>) {
         let faults: Vec<Fault> = faults.into_iter().filter(|fault| !self.checks[fault.check].only_warns).collect();
         if !faults.is_empty() {
@@ -38,7 +38,7 @@ impl<'a> RowFaults<'a> {
         }
     }
 
-    /// The faults of a row, each as its [`FAULT_FIELDS`].
+    /// The faults of a row, each as [`FAULT_FIELDS`].
     pub fn each(&self, row: usize) -> impl Iterator<Item = [&str; FAULT_FIELDS.len()]> {
         let found = self.rows.binary_search_by_key(&row, |(row, _)| *row as usize).ok();
         let faults = found.map_or(&[][..], |found| &self.rows[found].1);
@@ -49,13 +49,13 @@ impl<'a> RowFaults<'a> {
     }
 }
 
-/// Faults in one line, of what each is of and its detail.
+/// Faults in one line, with targets and details.
 pub fn words<'f>(faults: impl Iterator<Item = (&'f str, &'f str)>) -> String {
     let words: Vec<Cow<str>> = faults.map(|(of, detail)| format!("{of}: {detail}").into()).collect();
     words.join("; ")
 }
 
-/// The list of a row of the batch in one line, for formats that have no lists; nothing where it is empty.
+/// The list of a row in one line, for formats without lists; empty for an empty list.
 pub fn line(column: OutColumn, input: &Encodable, row: usize) -> String {
     match column {
         OutColumn::Compared => {
@@ -71,7 +71,6 @@ pub fn line(column: OutColumn, input: &Encodable, row: usize) -> String {
     }
 }
 
-/// The list of a row of the batch as a JSON array of objects.
 fn push_array(column: OutColumn, input: &Encodable, row: usize, out: &mut Buffer) {
     out.push(b'[');
     match column {
@@ -107,7 +106,7 @@ fn push_array(column: OutColumn, input: &Encodable, row: usize, out: &mut Buffer
     out.push(b']');
 }
 
-/// The list of each row of the output as a JSON array, and where each is in that text.
+/// The list of each output row as JSON, with its span in the text.
 pub fn arrays(column: OutColumn, input: &Encodable, rows: &OutRows) -> (String, Vec<Span>) {
     let mut text = Buffer::default();
     let array = |index: usize| {
@@ -119,7 +118,7 @@ pub fn arrays(column: OutColumn, input: &Encodable, rows: &OutRows) -> (String, 
     (text.text().to_owned(), spans)
 }
 
-/// The list of each row of the output in one line, and where each is in that text.
+/// The list of each output row in one line, with its span in the text.
 pub fn lines(column: OutColumn, input: &Encodable, rows: &OutRows) -> (String, Vec<Span>) {
     let mut text = String::new();
     let line = |index: usize| {

@@ -1,6 +1,4 @@
-//! How rows are written.
-//!
-//! An encoder turns a batch of a chunk, and what came of it, into bytes. A new format is an encoder of its own.
+//! Encoders, which turn a batch and its results into bytes. A new format needs one.
 
 mod aside;
 mod cell;
@@ -38,24 +36,23 @@ use crate::source::delimited::Preamble;
 use crate::source::types::Seen;
 use crate::source::{Chunk, Format, Rows};
 
-/// How delimited text is to be written, beside what the name of the output says.
+/// Options for delimited output.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 pub struct TextOptions {
-    /// What is between two cells, whatever was or the name says.
+    /// Output delimiter, which overrides the format.
     pub delimiter: Option<u8>,
-    /// Whether there is a header; otherwise where the rows that were read had one.
+    /// Whether to write a header; by default as in the input.
     pub header: Option<bool>,
-    /// Whether a byte-order mark comes first; otherwise where there was one.
+    /// Whether to write a byte-order mark; by default as in the input.
     pub byte_order_mark: bool,
-    /// Whether every cell is in quotes; otherwise those that need them or had them, and new ones where all others have them.
+    /// Whether to quote every cell. By default, cells are quoted if necessary or if they were quoted, and new ones if all others are.
     pub quote_all: bool,
 }
 
-/// What writes rows of a table that was read in this format and has this header and values of these types, with the columns that the shape says, to an output
-/// of which that is said; where nothing is, as they were read.
+/// Selects the encoder. The output format defaults to that of the input.
 ///
 /// # Errors
-/// Where a column has no place in fixed-width text, of which `places` are those that were found, or two keys would have one name.
+/// A column has no position in `places` for fixed-width text, or two keys are equal.
 pub fn encoder(
     format: &Format,
     (named, options, places): (Named, TextOptions, Option<&Places>),
@@ -79,7 +76,7 @@ pub fn encoder(
         #[cfg(not(feature = "columnar"))]
         (Some(kind @ (Kind::Parquet | Kind::Arrow(_))), _) => return Err(not_in_build(kind, types)),
         (Some(Kind::Database), _) => Box::new(database::Database::new(format, types, &header, shape)?),
-        // Without a word of how, these are not written: whoever asks for that is refused before.
+        // The command refuses these without an explicit format.
         (Some(Kind::Delimited(_) | Kind::OtherWorkbook), _)
         | (None, Format::Workbook { .. } | Format::Columnar(_) | Format::Database(_)) => {
             let preamble = Preamble { line_end: "\n".to_owned(), ended: true, ..Preamble::default() };
@@ -101,42 +98,41 @@ pub fn encoder(
     })
 }
 
-/// What is said where a build has no such format.
 #[cfg(not(feature = "columnar"))]
 fn not_in_build(kind: Kind, _: &[Seen]) -> Error {
     Error::NoColumnar { format: kind.name(), why: "this build does not write it".to_owned() }
 }
 
-/// What is written of each row.
+/// The content of the output rows.
 #[derive(Debug, Clone)]
 pub struct Shape {
-    /// The columns of the output.
+    /// The output columns.
     pub columns: Vec<OutColumn>,
-    /// What they are called.
+    /// Their titles.
     pub titles: Vec<String>,
-    /// What is to be known of each piece.
+    /// The pieces.
     pub pieces: Vec<PieceShape>,
-    /// The piece that gets a row of the output a result, if one does.
+    /// The piece that writes a row for each result.
     pub rows_piece: Option<usize>,
-    /// Whether all original columns are written, in their order.
+    /// Whether all original columns are written, in order.
     pub keeps_all: bool,
-    /// Whether rows are written at all.
+    /// Whether rows are written.
     pub is_written: bool,
 }
 
-/// What an encoder has to know of a piece.
+/// A piece, for encoders.
 #[derive(Debug, Clone)]
 pub struct PieceShape {
-    /// The columns that its text comes from, by their indices.
+    /// The indices of its source columns.
     pub sources: Vec<usize>,
-    /// What its texts stand for, if that was said.
+    /// Its declared type.
     pub value_type: Option<ValueType>,
-    /// The bytes that it may have though these do not have them.
+    /// The bytes that it can contain although its source columns do not.
     pub adds: keen_notch_core::program::ByteSet,
 }
 
 impl Shape {
-    /// What is written of the rows of a table with these columns: some of them, and the pieces.
+    /// The output for some columns of a table and the pieces.
     pub fn new(carving: &Carving, header: &Header, originals: &[usize]) -> Shape {
         let columns = carving.out_columns(originals);
         let piece = |piece| PieceShape {
@@ -154,23 +150,23 @@ impl Shape {
         }
     }
 
-    /// Adds a column that is neither one of the table nor a piece, at this place among the others.
+    /// Inserts a column that is neither original nor a piece.
     pub fn insert(&mut self, place: usize, column: OutColumn, title: &str) {
         self.columns.insert(place, column);
         self.titles.insert(place, title.to_owned());
     }
 
-    /// The number of original columns that the output begins with, as the table has them.
+    /// The number of unchanged original columns at the start.
     pub fn kept(&self) -> usize {
         self.columns.iter().enumerate().take_while(|(index, column)| **column == OutColumn::Original(*index)).count()
     }
 }
 
 impl Shape {
-    /// Sees to it that no two columns of the output have one name. Those of the table may, where it had them so in such a format.
+    /// Checks that the titles differ. Duplicates from an input in such a format are allowed.
     ///
     /// # Errors
-    /// Where two have.
+    /// Two titles are equal.
     fn tells_titles_apart(&self, kind: Kind, may_double: bool) -> Result<(), Error> {
         let are_original = self.columns.iter().map(|column| may_double && matches!(column, OutColumn::Original(_)));
         let mut titles: Vec<(&String, bool)> = self.titles.iter().zip(are_original).collect();
@@ -182,35 +178,34 @@ impl Shape {
     }
 }
 
-/// A batch, and what came of it.
+/// A batch with its results.
 pub struct Encodable<'a> {
-    /// The chunk that the rows are of.
+    /// The chunk.
     pub chunk: &'a dyn Chunk,
-    /// Its text.
+    /// The text of the chunk.
     pub text: &'a str,
-    /// The rows of the chunk that the batch was made of; the batch may lack some of them.
+    /// The rows of the chunk from which the batch was made; the batch can lack some of them.
     pub range: Range<usize>,
-    /// The rows of the batch, as they are in the chunk.
+    /// The rows of the batch in the chunk.
     pub rows: &'a Rows<'a>,
     /// Their values.
     pub batch: &'a Batch<'a>,
-    /// What came of them.
+    /// Their results.
     pub worked: &'a Worked,
     /// The pieces.
     pub carving: &'a Carving,
-    /// The rows of the batch to be written, by their indices, where not all are.
+    /// The indices of the rows to write, if not all.
     pub written: Option<&'a [u32]>,
-    /// What is wrong with them, where a column says that.
+    /// The faults of the rows, if a column lists them.
     pub faults: &'a RowFaults<'a>,
 }
 
-/// Turns batches and what came of them into bytes.
+/// Encodes batches with their results.
 pub trait Encoder: Send + Sync {
-    /// Writes what comes before the first row. Whether that is complete: otherwise [`Encoder::line_end`] has to come before
-    /// anything else.
+    /// Writes the header. Returns whether it ends with a line end; otherwise [`Encoder::line_end`] must come first.
     fn begin(&self, out: &mut Buffer) -> bool;
 
-    /// What has to come after rows that are not complete, and before anything else.
+    /// The bytes that complete the last row, before anything else is written.
     fn line_end(&self) -> &[u8] {
         b""
     }
@@ -218,7 +213,7 @@ pub trait Encoder: Send + Sync {
     /// Writes rows.
     ///
     /// # Errors
-    /// Where the format has no place for a value.
+    /// The format cannot hold a value.
     fn encode(&self, rows: &Encodable, out: &mut Out) -> Result<(), Error>;
 
     /// The number of columns that the encoder buffers for a whole batch.
@@ -226,16 +221,15 @@ pub trait Encoder: Send + Sync {
         0
     }
 
-    /// Writes what is kept of the rows of a chunk, after the last of them.
+    /// Writes the buffered rows of a chunk.
     ///
     /// # Errors
-    /// Where the format has no place for a value.
+    /// The format cannot hold a value.
     fn end_chunk(&self, _chunk: &dyn Chunk, _out: &mut Out) -> Result<(), Error> {
         Ok(())
     }
 
-    /// Whether the last of the rows that were written is complete; otherwise [`Encoder::line_end`] has to come before anything
-    /// else.
+    /// Whether the last row ends with a line end; otherwise [`Encoder::line_end`] must come first.
     fn is_complete(&self, _written: &[u8]) -> bool {
         true
     }

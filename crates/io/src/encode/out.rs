@@ -1,13 +1,11 @@
-//! What an encoder writes to.
-
 use keen_notch_core::batch::Buffer;
 
-/// Bytes beyond which what was written is handed on before a row ends.
+/// Bytes to buffer before a flush within a row.
 pub const MOST_HELD: usize = 1 << 20;
 
-/// Takes bytes after those before.
+/// Appends bytes.
 pub trait Extend {
-    /// Takes them.
+    /// Appends bytes.
     fn extend(&mut self, bytes: &[u8]);
 }
 
@@ -17,45 +15,39 @@ impl Extend for Buffer {
     }
 }
 
-/// What an encoder keeps of the rows of a chunk until it writes them together.
+/// Rows of a chunk that an encoder buffers.
 #[derive(Debug, Default)]
 pub struct Held {
-    /// The rows, by their indices in the chunk.
+    /// Their indices in the chunk.
     pub rows: Vec<u32>,
-    /// The texts of each column of the output; none where they are not kept as texts.
+    /// The texts of each output column; empty if they are not buffered as texts.
     pub columns: Vec<HeldTexts>,
-    /// Estimated size of the rows in bytes, and of the row that comes next.
+    /// Estimated size of the rows and of the next row, in bytes.
     pub pending: usize,
 }
 
-/// Texts of a column, one after the other.
 #[derive(Debug, Default)]
 pub struct HeldTexts {
-    /// All of them.
     pub text: Vec<u8>,
-    /// Where each ends.
     pub ends: Vec<i32>,
-    /// Which are not there.
     pub absent: Vec<bool>,
-    /// Where a value is a list: for each, how many texts there are up to its end.
+    /// For a column of lists, the number of texts up to the end of each list.
     pub lists: Vec<i32>,
 }
 
 impl HeldTexts {
-    /// Takes one after those before, or that there is none.
     pub fn push(&mut self, text: Option<&str>) {
         self.text.extend(text.unwrap_or_default().as_bytes());
-        // Those of a chunk are written before they come to so much.
+        // The rows of a chunk are flushed before they reach this size.
         self.ends.push(self.text.len() as i32);
         self.absent.push(text.is_none());
     }
 
-    /// The texts since the last list are another.
+    /// Ends the current list.
     pub fn end_list(&mut self) {
         self.lists.push(self.ends.len() as i32);
     }
 
-    /// The texts, or that there is none.
     pub fn iter(&self) -> impl Iterator<Item = Option<&str>> {
         let starts = std::iter::once(0).chain(self.ends.iter().map(|end| *end as usize));
         starts.zip(self.ends.iter().zip(&self.absent)).map(|(start, (end, absent))| {
@@ -65,19 +57,18 @@ impl HeldTexts {
     }
 }
 
-/// A buffer whose bytes are handed on as soon as there are many: so a very long row is never held as it is written.
+/// A buffer that is flushed when it is large, so that a very long row is never in memory as output.
 pub struct Out<'o> {
-    /// What was written and not yet handed on. Whole rows that are not long are written here.
+    /// The bytes that have not been flushed. Whole rows of normal length are written here.
     pub buffer: &'o mut Buffer,
-    /// What is kept of the rows of a chunk until they are written.
+    /// The buffered rows of the chunk.
     pub held: &'o mut Held,
-    /// Takes the bytes of the buffer; whether there is still somebody who wants them.
+    /// Flushes the bytes. Returns whether the run continues.
     hand_on: &'o mut dyn FnMut(&mut Buffer) -> bool,
 }
 
 impl<'o> Out<'o> {
-    /// Writes to `buffer`, and calls `hand_on` with it whenever it holds many bytes. That takes them, and tells whether the
-    /// run goes on.
+    /// Writes to `buffer` and flushes it with `hand_on` when it is large. `hand_on` clears it and returns whether the run continues.
     pub fn new((buffer, held): (&'o mut Buffer, &'o mut Held), hand_on: &'o mut dyn FnMut(&mut Buffer) -> bool) -> Out<'o> {
         Out { buffer, held, hand_on }
     }
@@ -88,7 +79,7 @@ impl Extend for Out<'_> {
         for stretch in bytes.chunks(MOST_HELD) {
             self.buffer.extend(stretch);
             if self.buffer.width() >= MOST_HELD {
-                // Where the run has ended early, nothing that is written is wanted.
+                // After an early end of the run, the output is discarded.
                 (self.hand_on)(self.buffer);
                 self.buffer.clear();
             }

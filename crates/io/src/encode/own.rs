@@ -1,4 +1,4 @@
-//! Tables that are not cut out of another: faults, and rows that were found.
+//! Tables of the program itself: faults, and matching rows.
 
 use keen_notch_core::batch::Buffer;
 
@@ -14,35 +14,35 @@ use crate::source::json_lines::Style;
 pub enum Value<'v> {
     /// A text.
     Text(&'v str),
-    /// A number of things, or the number of one; or none.
+    /// A number, or null.
     Count(Option<u64>),
 }
 
 /// A column of such a table.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Column {
-    /// What it is called.
+    /// Its title.
     pub title: String,
-    /// Whether its values are counts; otherwise they are texts.
+    /// Whether its values are numbers; otherwise they are texts.
     pub is_count: bool,
 }
 
-/// Writes such a table.
+/// Encodes such a table.
 pub trait OwnTable: Send {
-    /// Writes what comes before its rows.
+    /// Writes the header.
     fn begin(&mut self, out: &mut Buffer);
 
     /// Writes a row.
     fn row(&mut self, values: &[Value], out: &mut Buffer);
 
-    /// Writes what has not been written of its rows.
+    /// Writes the buffered rows.
     fn end(&mut self, out: &mut Buffer);
 }
 
-/// What writes such a table to an output of which that is said; delimited text has this delimiter, where nothing else is said of it.
+/// Selects the encoder. Delimited text has this delimiter by default.
 ///
 /// # Errors
-/// Where it cannot be written in that format.
+/// The format does not support such tables.
 pub fn own_table(named: Named, delimiter: u8, columns: Vec<Column>) -> Result<Box<dyn OwnTable>, Error> {
     Ok(match named.kind {
         None | Some(Kind::Delimited(_)) => Box::new(Text { delimiter: named.delimiter().unwrap_or(delimiter), columns }),
@@ -59,7 +59,6 @@ pub fn own_table(named: Named, delimiter: u8, columns: Vec<Column>) -> Result<Bo
     })
 }
 
-/// Delimited text.
 struct Text {
     delimiter: u8,
     columns: Vec<Column>,
@@ -86,7 +85,6 @@ impl OwnTable for Text {
     fn end(&mut self, _: &mut Buffer) {}
 }
 
-/// An object a row.
 struct Objects {
     columns: Vec<Column>,
 }
@@ -109,7 +107,6 @@ impl OwnTable for Objects {
     fn end(&mut self, _: &mut Buffer) {}
 }
 
-/// A sheet of a workbook.
 struct Sheet {
     columns: Vec<Column>,
 }

@@ -1,4 +1,4 @@
-//! Which rows of the output a batch gives.
+//! The output rows of a batch.
 
 use std::borrow::Cow;
 use std::ops::Range;
@@ -10,40 +10,35 @@ use keen_notch_core::value_type::ValueType;
 use super::{Encodable, Extend, Out, Shape, lists};
 use crate::source::{Cell, RawRows};
 
-/// The rows of the output that a batch gives, in their order.
+/// The output rows of a batch, in order.
 pub struct OutRows {
     count: usize,
-    /// For each, the row of the batch, where that is not its own index.
+    /// The row of the batch for each; `None` if it is the same index.
     of: Option<Vec<u32>>,
-    /// For each, the result of the piece that gets a row a result, where there is such a piece.
+    /// The result of the piece that writes a row for each result, for each output row.
     results: Option<Vec<ResultRow>>,
 }
 
-/// A cell of an output row.
 pub enum OutCell<'a> {
-    /// One of the table.
     Original(Cell<'a>),
-    /// What its piece stands for, if that was said, and its result; none where it has none.
+    /// The declared type and the result of a piece; `None` if it is missing.
     Piece(Option<ValueType>, Option<&'a str>),
-    /// What the row was read from.
     Source(&'a str),
-    /// A list in one line; none where it is empty.
+    /// A list in one line; `None` if it is empty.
     List(Option<String>),
-    /// The end of a row.
     End,
 }
 
-/// An output row of a piece that gets a row a result.
+/// An output row of a piece that writes a row for each result.
 #[derive(Clone, Copy)]
 struct ResultRow {
-    /// Its text, by its index among those of the batch; none where the piece has none.
+    /// The index of its text in the batch; `None` if the piece is missing.
     item: Option<usize>,
-    /// Whether the next row is another result of the same row.
+    /// Whether the next output row belongs to the same row.
     is_repeated: bool,
 }
 
 impl OutRows {
-    /// The rows that a shape gets of a batch.
     pub fn new(input: &Encodable, shape: &Shape) -> OutRows {
         let Some(piece) = shape.rows_piece else {
             let of = input.written.map(<[u32]>::to_vec);
@@ -62,30 +57,27 @@ impl OutRows {
         OutRows { count: of.len(), of: Some(of), results: Some(results) }
     }
 
-    /// How many there are.
     pub fn count(&self) -> usize {
         self.count
     }
 
-    /// The row of the batch that one is of.
     #[inline]
     pub fn row(&self, index: usize) -> usize {
         self.of.as_ref().map_or(index, |of| of[index] as usize)
     }
 
-    /// The row of the chunk that one is of.
     #[inline]
     pub fn number(&self, index: usize, input: &Encodable) -> usize {
         input.rows.numbers[self.row(index)] as usize
     }
 
-    /// Whether the next one is of the same row of the table.
+    /// Whether the next output row belongs to the same row.
     #[inline]
     pub fn is_repeated(&self, index: usize) -> bool {
         self.results.as_ref().is_some_and(|results| results[index].is_repeated)
     }
 
-    /// The texts of a result of a piece: what they are in, and where each is.
+    /// The texts of a result of a piece, with their spans.
     pub fn texts<'b>(&self, input: &'b Encodable, shape: &Shape, piece: usize, result: usize) -> (&'b str, Cow<'b, [Span]>) {
         let results = input.worked.piece(piece);
         let texts = input.carving.texts(piece, input.batch, input.worked);
@@ -105,13 +97,13 @@ impl OutRows {
         (texts.text, spans)
     }
 
-    /// Whether every row of the batch has a result of a piece, and no more than one.
+    /// Whether every row of the batch has exactly one result of a piece.
     pub fn are_there(&self, input: &Encodable, piece: usize) -> bool {
         let results = input.worked.piece(piece);
         self.results.is_none() && results.are_filled() && !results.are_several()
     }
 
-    /// Whether a row has a result of a piece, even if that is empty.
+    /// Whether a row has a result of a piece, even an empty one.
     pub fn is_there(&self, index: usize, input: &Encodable, shape: &Shape, (piece, result): (usize, usize)) -> bool {
         let results = input.worked.piece(piece);
         let row = self.row(index);
@@ -123,7 +115,6 @@ impl OutRows {
             }
     }
 
-    /// Gives the cells of all rows, one after the other.
     pub fn each_cell(&self, input: &Encodable, shape: &Shape, mut see: impl FnMut(OutCell)) {
         let texts = |column: &OutColumn| match *column {
             OutColumn::Piece { piece, result } => Some(self.texts(input, shape, piece, result)),
@@ -151,7 +142,7 @@ impl OutRows {
         }
     }
 
-    /// Has all rows written, with what is between the rows of the chunk that belongs to none.
+    /// Writes all rows, with the text between them that belongs to no row.
     #[cold]
     pub fn with_gaps(&self, input: &Encodable, raw: &RawRows, out: &mut Out, mut write: impl FnMut(Range<usize>, &mut Out)) {
         let text = input.text.as_bytes();

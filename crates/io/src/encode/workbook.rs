@@ -1,4 +1,4 @@
-//! Rows as cells of a sheet: those that were read as what they are, and pieces as texts.
+//! Encodes rows as cells of a sheet: original cells with their types, pieces as text.
 
 use keen_notch_core::batch::Buffer;
 use keen_notch_core::column::Header;
@@ -11,16 +11,16 @@ use crate::Error;
 use crate::cells::Record;
 use crate::source::{Cell, CellKind};
 
-/// Writes a sheet.
+/// Encodes a sheet.
 pub struct Workbook {
-    /// What it is called, where it was read from a workbook.
+    /// The name of the sheet, if the input is a workbook.
     sheet: Option<String>,
     has_header: bool,
     shape: Shape,
 }
 
 impl Workbook {
-    /// Writes rows of a table with this header, as the shape says; `sheet` is what the sheet was called that they were read from.
+    /// Encodes rows of a table with this header; `sheet` is the name of the input sheet.
     pub fn new(sheet: Option<String>, header: &Header, shape: Shape) -> Workbook {
         Workbook { sheet, has_header: matches!(header, Header::Names(_)), shape }
     }
@@ -44,7 +44,7 @@ impl Encoder for Workbook {
     }
 }
 
-/// Writes what comes before the rows of a sheet.
+/// Writes the start of a sheet.
 pub fn begin(sheet: Option<&str>, titles: Option<&[String]>, out: &mut impl Extend) {
     if let Some(name) = sheet {
         Record::Sheet(name).push(out);
@@ -55,7 +55,7 @@ pub fn begin(sheet: Option<&str>, titles: Option<&[String]>, out: &mut impl Exte
     }
 }
 
-/// Writes a result of a piece as what it stands for, and as a text where it does not.
+/// Writes a result as its type, or as text if it is invalid.
 fn push_piece(of: Option<ValueType>, text: &str, out: &mut impl Extend) {
     let plain = of.and_then(|of| Some((of, of.plain(text)?)));
     match plain {
@@ -66,7 +66,7 @@ fn push_piece(of: Option<ValueType>, text: &str, out: &mut impl Extend) {
     }
 }
 
-/// Writes a value of a table as what it is. A number that a workbook would not keep is a text.
+/// Writes a value with its type. A number that a workbook cannot store becomes text.
 pub fn push_cell(cell: &Cell, out: &mut impl Extend) {
     let text = &*cell.text;
     match (cell.kind, &cell.shown) {

@@ -1,24 +1,20 @@
-//! Having a file written to its disk while the rest of it is still to come.
+//! Syncing a file while it is still being written.
 
 use std::fs;
 use std::io;
 use std::sync::mpsc::{SyncSender, sync_channel};
 use std::thread::{self, JoinHandle};
 
-/// Bytes after which the disk is asked again.
+/// Bytes between syncs.
 pub const EVERY: usize = 8 << 20;
 
-/// Syncs a file on a thread of its own. What it has done need not be done at the end, when somebody waits for it.
+/// Syncs a file on a separate thread, which leaves less work for the end.
 pub struct EarlySync {
     ask: SyncSender<()>,
     thread: JoinHandle<io::Result<()>>,
 }
 
 impl EarlySync {
-    /// For a file that is being written.
-    ///
-    /// # Errors
-    /// Where there can be no second handle of it.
     pub fn of(file: &fs::File) -> io::Result<EarlySync> {
         let file = file.try_clone()?;
         let (ask, asked) = sync_channel(1);
@@ -26,16 +22,16 @@ impl EarlySync {
         Ok(EarlySync { ask, thread })
     }
 
-    /// Asks for what has been written so far. One that is asked while it still waits does all of it at once.
+    /// Requests a sync of everything written so far. Pending requests are merged.
     pub fn ask(&self) {
-        // Where it is full, it has been asked; where nobody listens, an error ended it, which the end tells.
+        // A full queue already holds a request. If the thread has ended, `finish` returns its error.
         let _ = self.ask.try_send(());
     }
 
-    /// Waits until it is done.
+    /// Waits for the thread.
     ///
     /// # Errors
-    /// The first that the disk gave: it would not give it again.
+    /// The first error of the disk, which it would not report again.
     pub fn finish(self) -> io::Result<()> {
         drop(self.ask);
         self.thread.join().unwrap_or_else(|_| Err(io::Error::other("the thread that writes the file back has stopped")))
@@ -54,7 +50,7 @@ mod tests {
         let place = folder.path().join("out.csv");
         let mut sink: Box<dyn Sink> = open(&place, &RunFiles::default()).unwrap();
         let piece: Vec<u8> = (0..1 << 20).map(|n| b'a' + (n % 23) as u8).collect();
-        // More than the disk is asked for several times.
+        // More than several intervals.
         let pieces = 3 * EVERY / piece.len() + 1;
         (0..pieces).for_each(|_| sink.put(&piece).unwrap());
         assert!(!place.exists());
@@ -66,7 +62,7 @@ mod tests {
     #[cfg(unix)]
     #[test]
     fn an_error_of_the_disk_is_told_at_the_end() {
-        // Nothing can be synced through a pipe.
+        // A pipe cannot be synced.
         let (reader, _writer) = io::pipe().unwrap();
         let file = fs::File::from(std::os::fd::OwnedFd::from(reader));
         let early = EarlySync::of(&file).unwrap();

@@ -1,4 +1,4 @@
-//! Files that are whole or not there at all.
+//! Atomic files.
 
 use std::ffi::OsStr;
 use std::fs;
@@ -12,40 +12,38 @@ use super::unfinished::Beside;
 use super::{Sink, leftovers};
 use crate::Error;
 
-/// A file being written beside its place, into which it is renamed when it is whole.
+/// A temporary file beside its destination, renamed when complete.
 pub struct File {
     name: String,
     place: PathBuf,
     folder: Arc<Folder>,
     stage: Stage,
-    /// Bytes written since the disk was asked for them last.
+    /// Bytes written since the last sync request.
     unasked: usize,
     early: Option<EarlySync>,
 }
 
 enum Stage {
-    /// It is beside its place.
     Beside(BufWriter<fs::File>, Beside),
-    /// It is in its place, which held nothing before.
+    /// In place; the destination did not exist.
     New,
-    /// It is in its place; what was there before may have been kept.
+    /// In place; the old file may have been kept.
     Replaced(Option<Old>),
-    /// It could not be put there.
     Gone,
 }
 
-/// What was in a place before, kept beside it until all outputs of the run are in theirs.
+/// The old file, kept until all outputs of the run are in place.
 struct Old {
     beside: Beside,
-    /// Held open, since it is locked: others see that it is in use.
+    /// Kept open because it is locked, so that other runs see it in use.
     _file: Option<fs::File>,
 }
 
 impl File {
-    /// Begins to write a file that will be at `place`, which is no link, and is called `name` in messages.
+    /// Starts a file for `place`, which must not be a link; `name` is its label for messages.
     ///
     /// # Errors
-    /// Where a file that is there may not be written to, or there can be none in its folder.
+    /// The existing file is not writable, or the folder accepts no files.
     pub(super) fn create(name: String, place: PathBuf) -> Result<File, Error> {
         let failed = |source| Error::Write { name: name.clone(), source, is_half_written: false };
         may_be_written(&place).map_err(failed)?;
@@ -66,7 +64,7 @@ impl File {
         if self.unasked >= early::EVERY {
             self.unasked = 0;
             if self.early.is_none() {
-                // Where there can be no thread for it, all of it is synced at the end.
+                // Without a thread, everything is synced at the end.
                 self.early = EarlySync::of(file.get_ref()).ok();
             }
             self.early.iter().for_each(EarlySync::ask);
@@ -141,19 +139,18 @@ fn keep(folder: &Arc<Folder>, place: &Path) -> io::Result<Old> {
     Ok(Old { beside: leftovers::keep(folder, place)?, _file: file })
 }
 
-/// Whether a file may be made in its place, or what is there be written to: to replace a file, a system asks only whether its
-/// folder may be changed.
+/// Whether the file may be created or overwritten. Replacing a file requires only permission for its folder.
 fn may_be_written(place: &Path) -> io::Result<()> {
     match fs::metadata(place) {
         Ok(found) if found.is_dir() => Err(io::ErrorKind::IsADirectory.into()),
-        // For some users a system opens every file.
+        // Some users may open every file.
         Ok(found) if found.permissions().readonly() => Err(io::ErrorKind::PermissionDenied.into()),
         Ok(_) => fs::File::options().write(true).open(place).map(drop),
         Err(_) => Ok(()),
     }
 }
 
-/// Gives a file the owner and the permissions of the one that it replaces, as far as may be; or those of a new file.
+/// Copies the owner and permissions of the replaced file as far as possible; otherwise sets those of a new file.
 #[cfg(unix)]
 fn permit(file: &fs::File, old: Option<&fs::Metadata>) -> io::Result<()> {
     use std::os::unix::fs::{MetadataExt, PermissionsExt, fchown};
@@ -162,17 +159,17 @@ fn permit(file: &fs::File, old: Option<&fs::Metadata>) -> io::Result<()> {
 
     let mode = match old {
         None => {
-            // The mask can only be asked for by setting it. What is made meanwhile asks for no more than its owner needs.
+            // Reading the mask requires setting it. Files created meanwhile get only owner permissions.
             let mask = rustix::process::umask(Mode::RWXG | Mode::RWXO);
             rustix::process::umask(mask);
             0o666 & !mask.bits()
         }
         Some(old) => {
-            // What a program may do for whom (setuid, setgid) belonged to the file as it was.
+            // setuid and setgid applied to the old content.
             let mode = old.mode() & 0o777;
             let _ = fchown(file, Some(old.uid()), None);
             let is_of_group = fchown(file, None, Some(old.gid())).is_ok();
-            // What its group might do, another group may not, beyond what everybody may.
+            // Permissions of the old group do not apply to another group, except those for everybody.
             if is_of_group { mode } else { mode & !0o070 | (mode & 0o007) << 3 & mode }
         }
     };

@@ -16,7 +16,6 @@ pub struct Folder {
 }
 
 impl Folder {
-    /// The folder of a path.
     pub fn of(path: &Path) -> Folder {
         let path = path.parent().filter(|folder| !folder.as_os_str().is_empty()).unwrap_or(Path::new(".")).to_owned();
         Folder {

@@ -1,7 +1,7 @@
-//! Files beside the place of an output: what they are called, and what becomes of those whose run is dead.
+//! Temporary files beside outputs: their names, and the removal of leftovers.
 //!
-//! A run holds a lock on each of its own. Where it is killed or the power fails, the lock goes and the file stays; the next run
-//! with the same output takes it away.
+//! A run locks each of its files. After a kill or a power failure the lock is gone, and the next run with the same output removes the
+//! file.
 
 use std::ffi::OsString;
 use std::fs;
@@ -12,29 +12,28 @@ use std::sync::Arc;
 use super::folder::Folder;
 use super::unfinished::Beside;
 
-/// What the name of a file that is being written ends in.
+/// Suffix of a file that is being written.
 const NEW: &str = ".part";
-/// What the name of a file that was replaced, and may come back, ends in.
+/// Suffix of a replaced file that may be restored.
 const OLD: &str = ".old";
-/// The most bytes of an output's name that are part of the name beside it: systems allow 255 in all.
+/// Bytes of an output's name in the name of its temporary file. File systems limit names to 255 bytes.
 const MOST_OF_NAME: usize = 180;
-/// How often it is tried to have a file of one's own.
 const TRIES: usize = 16;
 
-/// What the names of all files beside a place begin with.
+/// The common prefix of temporary files for an output.
 fn prefix(place: &Path) -> String {
     let name = place.file_name().unwrap_or_default().to_string_lossy();
     format!(".{}.keen-notch-", &name[..name.floor_char_boundary(MOST_OF_NAME)])
 }
 
-/// Makes a file beside its place that nobody else can read, and locks it.
+/// Creates and locks a temporary file that only its owner can read.
 pub fn create(folder: &Arc<Folder>, place: &Path) -> io::Result<(fs::File, Beside)> {
     let prefix = prefix(place);
     for _ in 0..TRIES {
         let file = tempfile::Builder::new().prefix(&prefix).suffix(NEW).tempfile_in(folder.path())?;
-        // Where there are no locks, nobody can lock it to take it away.
+        // Without locks, no other run can lock the file to remove it.
         let _ = file.as_file().lock();
-        // Another run may have taken it for a leftover before it was locked.
+        // Another run may have removed the file before it was locked.
         if file.path().exists() {
             let (file, path) = file.keep().map_err(|error| error.error)?;
             return Ok((file, Beside::note(Arc::clone(folder), &path)));
@@ -43,10 +42,10 @@ pub fn create(folder: &Arc<Folder>, place: &Path) -> io::Result<(fs::File, Besid
     Err(io::Error::other("another program removes the temporary files beside it"))
 }
 
-/// Makes a second name for a file that is about to be replaced, beside it: a link, or a copy on file systems without links.
+/// Gives a file a second name before it is replaced: a link, or a copy on file systems without links.
 ///
 /// # Errors
-/// The folder takes neither.
+/// The folder accepts neither.
 pub fn keep(folder: &Arc<Folder>, place: &Path) -> io::Result<Beside> {
     let mut builder = tempfile::Builder::new();
     let prefix = prefix(place);
@@ -64,7 +63,7 @@ pub fn keep(folder: &Arc<Folder>, place: &Path) -> io::Result<Beside> {
     Ok(Beside::note(Arc::clone(folder), &path))
 }
 
-/// Removes what dead runs have left beside a place. What cannot be removed stays.
+/// Removes leftovers beside an output, if possible.
 pub fn remove(folder: &Folder, place: &Path) {
     let prefix = prefix(place);
     let is_leftover = |name: &OsString| {

@@ -1,6 +1,4 @@
-//! Where bytes go.
-//!
-//! An encoder makes bytes, and a sink takes them. A new target is a sink of its own.
+//! Sinks take the bytes of encoders. A new target needs one.
 
 pub mod database;
 mod early;
@@ -26,54 +24,54 @@ use crate::Error;
 use crate::files::{Place, RunFiles};
 use crate::formats::{Kind, Named};
 
-/// Takes bytes, and keeps all of them or none, as far as the target allows that.
+/// Takes bytes, and keeps all or none of them as far as the target allows.
 pub trait Sink: Send {
-    /// What the sink is called in a message.
+    /// The label for messages.
     fn name(&self) -> &str;
 
-    /// Takes bytes after those before.
+    /// Adds bytes.
     ///
     /// # Errors
-    /// Where they cannot be written.
+    /// They cannot be written.
     fn put(&mut self, bytes: &[u8]) -> Result<(), Error>;
 
-    /// Writes what was put, so that it lasts as far as the target can promise that.
+    /// Writes everything durably, as far as the target allows.
     ///
     /// # Errors
-    /// Where the last bytes cannot be written.
+    /// The last bytes cannot be written.
     fn settle(&mut self) -> Result<(), Error>;
 
-    /// Puts what was settled in its place; what was there before is kept until the sink is dropped, if that is asked for. Without
-    /// this a file is as it was before.
+    /// Puts the output in place. If `keeps_old`, the old content is kept until the sink is dropped. Without this call, a file stays as it
+    /// was.
     ///
     /// # Errors
-    /// Where it cannot be put there; then what was there still is.
+    /// The output cannot be put in place; the old content is still there.
     fn place(&mut self, keeps_old: bool) -> Result<(), Error>;
 
-    /// Has in its place again what was kept of it.
+    /// Restores the old content.
     fn take_back(&mut self);
 
-    /// Whether [`Sink::take_back`] takes it back. Those of which it does not are put in their places after all others.
+    /// Whether [`Sink::take_back`] works. Other sinks are placed last.
     fn can_be_taken_back(&self) -> bool {
         true
     }
 
-    /// Whether what was put has gone for good, even where the sink is dropped before the end.
+    /// Whether the bytes are final even if the sink is dropped early.
     fn is_final(&self) -> bool;
 }
 
-/// The output of a name, which takes text: standard output where it is `-`, and else a file; compressed if its name says so.
+/// Opens an output for text: standard output for `-`, otherwise a file, compressed if its extension says so.
 ///
 /// # Errors
-/// Where it is an input or another output, or cannot be written.
+/// It is an input or another output, or cannot be written.
 pub fn open(path: &Path, files: &RunFiles) -> Result<Box<dyn Sink>, Error> {
     open_as(path, Named { kind: None, ..Named::of(path) }, files)
 }
 
-/// The same, for a table, of which that is said.
+/// Opens an output for a table in a given format.
 ///
 /// # Errors
-/// As [`open`].
+/// The errors of [`open`].
 pub fn open_as(path: &Path, named: Named, files: &RunFiles) -> Result<Box<dyn Sink>, Error> {
     let name = path.display().to_string();
     let sink = match files.writes(path)? {
@@ -88,11 +86,10 @@ pub fn open_as(path: &Path, named: Named, files: &RunFiles) -> Result<Box<dyn Si
     made_as(sink, named)
 }
 
-/// A sink that makes of what it is given what a name says: something compressed, or a file of a format that is not written row by
-/// row.
+/// Adds the transformations for a format: compression, or building a file that cannot be written row by row.
 ///
 /// # Errors
-/// Where this build cannot do that.
+/// This build does not support the format.
 pub fn made_as(sink: Box<dyn Sink>, named: Named) -> Result<Box<dyn Sink>, Error> {
     let sink = match named.compression {
         None => sink,
@@ -105,12 +102,12 @@ pub fn made_as(sink: Box<dyn Sink>, named: Named) -> Result<Box<dyn Sink>, Error
     })
 }
 
-/// Standard output, as it is; where it is a terminal, with nothing in it that the terminal would obey.
+/// Standard output. On a terminal, escape sequences in the data become visible marks.
 pub fn standard_output() -> Box<dyn Sink> {
     stream("standard output", std::io::stdout())
 }
 
-/// A stream as it is, or with visible stand-ins for controls if it is a terminal.
+/// A stream, with visible marks for controls if it is a terminal.
 fn stream(name: impl Into<String>, out: impl Write + IsTerminal + Send + 'static) -> Box<dyn Sink> {
     match out.is_terminal() {
         true => Box::new(Stream::new(name, Visible::new(out, |_| None))),
@@ -118,11 +115,10 @@ fn stream(name: impl Into<String>, out: impl Write + IsTerminal + Send + 'static
     }
 }
 
-/// Keeps what was put into several outputs: all of it is written before any is put in its place, and they are put there
-/// together, in their order.
+/// Commits several outputs: writes all of them, then puts them in place in order.
 ///
 /// # Errors
-/// Where one cannot be written, or put in its place; then those before it are taken back, as far as the system can do that.
+/// An output cannot be written or put in place; earlier ones are restored as far as possible.
 pub fn commit_all(mut sinks: Vec<Box<dyn Sink + '_>>) -> Result<(), Error> {
     sinks.sort_by_key(|sink| !sink.can_be_taken_back());
     sinks.iter_mut().try_for_each(|sink| sink.settle())?;

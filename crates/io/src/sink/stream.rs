@@ -1,18 +1,18 @@
-//! What cannot take bytes back: standard output, a pipe, memory.
+//! Outputs without rollback: standard output, a pipe, memory.
 
 use std::io::Write;
 
 use super::Sink;
 use crate::Error;
 
-/// Bytes that are handed on as they come.
+/// Bytes passed on immediately.
 pub struct Stream<W> {
     name: String,
     writer: W,
 }
 
 impl<W: Write + Send> Stream<W> {
-    /// Writes to `writer`, which is called `name` in a message.
+    /// Writes to `writer`; `name` is its label for messages.
     ///
     /// ```
     /// use keen_notch_io::sink::{Sink, Stream, commit_all};

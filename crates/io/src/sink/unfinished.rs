@@ -1,4 +1,4 @@
-//! Files that are being written, which must not be left where the program is ended from outside.
+//! Temporary files that a signal must remove.
 
 use std::ffi::{OsStr, OsString};
 use std::io;
@@ -11,13 +11,12 @@ use crate::pool::lock;
 
 /// Folders and names of temporary files beside outputs.
 static FILES: Mutex<Vec<(Arc<Folder>, OsString)>> = Mutex::new(Vec::new());
-/// Held by whoever puts files in their places.
+/// Held while files are put in place.
 static PLACING: Mutex<()> = Mutex::new(());
 
 /// The number of open transactions in database files. Without an end, each would leave a journal that readers cannot resolve.
 static TRANSACTIONS: Mutex<usize> = Mutex::new(0);
 static NO_TRANSACTION: Condvar = Condvar::new();
-/// Whether a signal has ended the program.
 static HAS_ENDED: AtomicBool = AtomicBool::new(false);
 
 /// An open transaction, until it is dropped. [`remove`] waits for it.
@@ -41,7 +40,6 @@ impl Drop for Transaction {
     }
 }
 
-/// Whether a signal has ended the program.
 #[cfg(feature = "sqlite")]
 pub(super) fn has_ended() -> bool {
     HAS_ENDED.load(Ordering::Relaxed)
@@ -69,7 +67,6 @@ impl Beside {
         Ok(())
     }
 
-    /// Keeps the file.
     pub(super) fn stay(mut self) {
         self.forget();
         self.name.clear();
@@ -90,13 +87,12 @@ impl Drop for Beside {
     }
 }
 
-/// Keeps [`remove`] waiting: files are being put in their places, all or none of them.
+/// Blocks [`remove`] while files are put in place.
 pub(super) fn hold() -> MutexGuard<'static, ()> {
     lock(&PLACING)
 }
 
-/// Removes the files that are not in their places, for a program that is about to be ended. It waits until open transactions have ended,
-/// and until outputs are in their places if that has begun.
+/// Removes temporary files before the program ends. Waits for open transactions, and until outputs are in place if that has started.
 pub fn remove() {
     HAS_ENDED.store(true, Ordering::Relaxed);
     let mut transactions = lock(&TRANSACTIONS);
@@ -106,7 +102,7 @@ pub fn remove() {
     drop(transactions);
     let _held = hold();
     for (folder, name) in lock(&FILES).drain(..) {
-        // Most that cannot be removed are no longer there: they are in their places.
+        // A file that cannot be removed is usually in place already.
         let _ = folder.remove(&name);
     }
 }

@@ -1,13 +1,13 @@
-//! Text for a terminal, with nothing in it that the terminal would obey.
+//! Output for a terminal, without escape sequences from data.
 
 use std::io::{self, Write};
 
 use keen_notch_core::text::names::{is_obeyed, stand_in};
 
-/// The bytes of the sequence that a text begins with, where it is one that may reach the terminal; none otherwise.
+/// The size of a permitted escape sequence at the start of a text, if any.
 pub type Permitted = fn(&str) -> Option<usize>;
 
-/// Writes text to `writer`, with a visible substitute for every character that a terminal may obey instead of showing it.
+/// Writes text to `writer`, with a visible mark for every character that a terminal may interpret.
 ///
 /// ```
 /// use std::io::Write;
@@ -24,21 +24,21 @@ pub type Permitted = fn(&str) -> Option<usize>;
 pub struct Visible<W: Write> {
     writer: W,
     permitted: Permitted,
-    /// Bytes that may be the beginning of something.
+    /// Bytes that may be the start of a sequence.
     held: Vec<u8>,
     text: String,
 }
 
-/// The longest sequence that may be cut off by the end of what is written, in bytes.
+/// Maximum size in bytes of a sequence that a write can cut.
 const LONGEST: usize = 24;
 
 impl<W: Write> Visible<W> {
-    /// Writes to `writer`; sequences that are `permitted` reach it.
+    /// Writes to `writer`; `permitted` sequences pass.
     pub fn new(writer: W, permitted: Permitted) -> Visible<W> {
         Visible { writer, permitted, held: Vec::new(), text: String::new() }
     }
 
-    /// Hands on what has been held; what is cut off at its end stays held, unless it `is_last`.
+    /// Writes the buffered text, except an incomplete sequence at its end, unless it `is_last`.
     fn hand_on(&mut self, is_last: bool) -> io::Result<()> {
         let held = std::mem::take(&mut self.held);
         self.text.clear();
@@ -70,7 +70,7 @@ impl<W: Write> Visible<W> {
         self.writer.write_all(self.text.as_bytes())
     }
 
-    /// Makes a text visible, but for what may go on after it, unless it `is_last`. Gives the bytes that were made visible.
+    /// Makes a text visible, except an incomplete sequence at its end, unless it `is_last`. Returns the number of processed bytes.
     fn show(&mut self, text: &str, is_last: bool) -> usize {
         let mut at = 0;
         while let Some(next) = text[at..].find(is_obeyed_or_returns) {
@@ -100,7 +100,7 @@ impl<W: Write> Visible<W> {
     }
 }
 
-/// Line feeds and tabs are what they are.
+/// Line feeds and tabs pass.
 fn is_obeyed_or_returns(c: char) -> bool {
     is_obeyed(c) && c != '\n' && c != '\t'
 }
@@ -120,7 +120,7 @@ impl<W: Write> Write for Visible<W> {
 
 impl<W: Write> Drop for Visible<W> {
     fn drop(&mut self) {
-        // An error that matters has come from a flush before.
+        // An important error was reported by an earlier flush.
         let _ = self.flush();
     }
 }

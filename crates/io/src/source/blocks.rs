@@ -1,4 +1,4 @@
-//! Cutting an input into blocks that end where a row ends.
+//! Divides an input into blocks that end at row ends.
 
 use std::io::{self, Read};
 use std::sync::{Arc, Mutex};
@@ -13,30 +13,29 @@ use crate::pool::lock;
 /// Bytes to read before detecting the encoding.
 const ENOUGH: usize = 16;
 
-/// Bytes that are looked at in one go; a bit for each in a mask.
+/// Bytes examined at a time, with one bit each in a mask.
 pub const BLOCK: usize = 64;
 
-/// Finds where rows end, in what is read from left to right.
+/// Finds row ends from left to right.
 pub trait RowEnds: Send {
-    /// Looks on, at some blocks of which the first is at a place.
+    /// Examines further blocks, the first of which is at a position.
     fn look(&mut self, blocks: &[[u8; BLOCK]], at: usize) -> Seen;
 
-    /// Where a cell was opened that is not closed, if one is.
+    /// The position of an open quote, if any.
     fn opened(&self) -> Option<usize>;
 
-    /// Counts places from `bytes` further on than before.
+    /// Moves the origin of positions forward by `bytes`.
     fn go_on(&mut self, bytes: usize);
 }
 
-/// What was seen of line ends in some bytes.
 pub struct Seen {
-    /// The number of line ends, those within rows included.
+    /// The number of line ends, including those inside rows.
     pub line_ends: u64,
-    /// After the last one that ends a row.
+    /// The position after the last row end.
     pub row_end: Option<usize>,
 }
 
-/// Every line end ends a row.
+/// Rows are lines.
 pub struct EachLine;
 
 impl RowEnds for EachLine {
@@ -52,34 +51,33 @@ impl RowEnds for EachLine {
     fn go_on(&mut self, _: usize) {}
 }
 
-/// How much is read at a time, in bytes.
 pub const STRIDE: usize = 256 * 1024;
-/// Bytes of a block beyond which there is a long row in it, whose memory is not kept.
+/// Larger blocks contain a long row; their memory is not kept.
 pub const LONG: usize = 2 * STRIDE;
 
-/// The most cells in a block of lines. Each cell uses memory, even if a line is shorter than the columns.
+/// Maximum cells in a block of lines. Each cell uses memory, even if a line is shorter than the columns.
 pub const MOST_CELLS: usize = 256 << 10;
 
-/// The most lines in a block, for a table with `columns` columns and one row per line.
+/// Maximum lines in a block, for a table with `columns` columns and one row per line.
 pub fn most_lines(columns: usize) -> usize {
     (MOST_CELLS / columns.max(1)).max(1)
 }
 
-/// Some whole rows of an input, one after the other, with their line ends.
+/// Whole rows of an input, with their line ends.
 #[derive(Debug)]
 pub struct Block {
     /// The bytes; never empty.
     pub bytes: Vec<u8>,
-    /// The line of the input its first row begins on, from 1.
+    /// The line of the first row in the input, from 1.
     pub first_line: u64,
     spares: Arc<Spares>,
 }
 
 impl Block {
-    /// The text of the block, of the input of this name.
+    /// The text of the block; `name` is the input.
     ///
     /// # Errors
-    /// Where it is not UTF-8.
+    /// The block is not UTF-8.
     pub fn text(&self, name: &str) -> Result<&str, Error> {
         simdutf8::compat::from_utf8(&self.bytes).map_err(|error| {
             let at = error.valid_up_to();
@@ -114,7 +112,7 @@ impl Block {
         parts
     }
 
-    /// The line of the input that a byte of the block is on, from 1. `from` is where it was last asked for.
+    /// The line of a byte in the input, from 1. `from` is the position of the last call.
     pub fn line(&self, at: usize, from: &mut LineCount) -> u64 {
         if at < from.at {
             *from = LineCount::default();
@@ -131,12 +129,12 @@ impl Drop for Block {
     }
 }
 
-/// Memory of blocks that are done with, to be read into again: new memory costs more than reading does.
+/// Buffers to reuse, because new memory costs more than reading.
 #[derive(Debug, Default)]
 struct Spares(Mutex<Vec<Vec<u8>>>);
 
 impl Spares {
-    /// The most that are kept: more are never on their way.
+    /// More are never in use.
     const MOST: usize = 16;
 
     fn take(&self) -> Vec<u8> {
@@ -145,29 +143,27 @@ impl Spares {
 
     fn give_back(&self, buffer: Vec<u8>) {
         let mut spares = lock(&self.0);
-        // The memory of a row that was very long is not kept.
+        // The memory of a very long row is not kept.
         if spares.len() < Spares::MOST && buffer.capacity() <= LONG {
             spares.push(buffer);
         }
     }
 }
 
-/// The blocks of one input.
 pub struct Blocks<E> {
     name: String,
     reader: Box<dyn Read + Send>,
     limit: usize,
     stride: usize,
-    /// A buffer whose first `filled` bytes were read and not yet handed out; it begins at the start of a row.
+    /// A buffer of `filled` bytes that were read but not returned; it begins at a row.
     buffer: Vec<u8>,
     filled: usize,
     spares: Arc<Spares>,
-    /// How much of that has been looked at.
     looked: usize,
     row_ends: E,
-    /// After the last row end found there.
+    /// The position after the last row end in them.
     row_end: usize,
-    /// The line ends found there, those in quotes included.
+    /// The line ends in them, including those in quotes.
     line_ends: u64,
     line: u64,
     ended: bool,
@@ -176,7 +172,7 @@ pub struct Blocks<E> {
 }
 
 impl<E: RowEnds> Blocks<E> {
-    /// Blocks of what `reader` gives, as they are to be read.
+    /// Reads blocks from `reader`.
     pub fn new(name: String, reader: Box<dyn Read + Send>, row_ends: E, reading: &Reading) -> Blocks<E> {
         Blocks {
             name,
@@ -196,7 +192,7 @@ impl<E: RowEnds> Blocks<E> {
         }
     }
 
-    /// Takes the byte-order mark off the start, if there is one. To be called before [`Blocks::next_block`].
+    /// Skips a byte-order mark. Call it before [`Blocks::next_block`].
     ///
     /// # Errors
     /// Reading fails, or the text is UTF-16.
@@ -220,15 +216,15 @@ impl<E: RowEnds> Blocks<E> {
         }
     }
 
-    /// What was read and not yet handed out.
+    /// The bytes that were read but not returned.
     fn held(&self) -> &[u8] {
         &self.buffer[..self.filled]
     }
 
-    /// The next block; `None` after the last.
+    /// The next block; `None` at the end.
     ///
     /// # Errors
-    /// Where reading fails, a quote is never closed, or a row is longer than the limit.
+    /// Reading fails, a quote is never closed, or a row is longer than the limit.
     pub fn next_block(&mut self) -> Result<Option<Block>, Error> {
         loop {
             self.look();
@@ -258,7 +254,7 @@ impl<E: RowEnds> Blocks<E> {
         let after = &self.buffer[end..self.filled];
         let after_lines = lines(&self.buffer[end..self.looked]);
         if rest.len() < after.len() {
-            // Zeros that come from the system cost nothing until they are written over.
+            // The system provides zeroed memory without cost until it is written.
             rest = vec![0; after.len() + self.stride];
         }
         rest[..after.len()].copy_from_slice(after);
@@ -266,7 +262,7 @@ impl<E: RowEnds> Blocks<E> {
         let mut bytes = std::mem::replace(&mut self.buffer, rest);
         bytes.truncate(end);
         let first_line = self.line;
-        // Those after the block are few: they belong to the next.
+        // The few bytes after the block belong to the next one.
         self.line += self.line_ends - after_lines;
         self.line_ends = after_lines;
         self.looked -= end;
@@ -275,14 +271,14 @@ impl<E: RowEnds> Blocks<E> {
         Block { bytes, first_line, spares: Arc::clone(&self.spares) }
     }
 
-    /// Reads on until there is as much more as is read at a time, or the input ends.
+    /// Reads until another stride is available, or the input ends.
     fn fill(&mut self) -> Result<(), Error> {
         let wanted = self.filled + self.stride;
         if self.buffer.is_empty() {
             self.buffer = vec![0; wanted];
         } else if self.buffer.len() < wanted {
             let size = if wanted > LONG { wanted.max(OWN_MAPPING) } else { wanted };
-            // Doubled, a long row would take up to twice its size.
+            // Doubling could take twice the size of a long row.
             self.buffer.reserve_exact(size - self.buffer.len());
             self.buffer.resize(wanted, 0);
         }
@@ -299,8 +295,7 @@ impl<E: RowEnds> Blocks<E> {
         Ok(())
     }
 
-    /// Looks at what has been read since the last look, for quotes and for the last row end. Before the end of the input, only
-    /// whole blocks are looked at.
+    /// Examines new bytes for quotes and the last row end. Before the end of the input, only in whole blocks.
     fn look(&mut self) {
         let held = &self.buffer[..self.filled];
         let unlooked = self.filled - self.looked;

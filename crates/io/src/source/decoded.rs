@@ -1,4 +1,4 @@
-//! Reading text in another encoding than UTF-8, with an eye on bytes that are not of it.
+//! Decodes text in other encodings, and finds invalid bytes.
 
 use std::io::{self, Read};
 use std::sync::Arc;
@@ -8,60 +8,58 @@ use encoding_rs::{Decoder, DecoderResult};
 use super::input::Encoding;
 use super::meter::Meter;
 
-/// Bytes read at a time.
 const STRIDE: usize = 64 << 10;
-/// The most bytes before the place of the decoder that it can still complain about: a sequence, and what comes after it.
+/// Maximum bytes before the decoder's position to which an error can refer: a sequence, and the byte after it.
 const MOST_BACK: usize = 16;
 
-/// What becomes of bytes that are not of the encoding.
+/// What to do with invalid bytes.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 pub enum WrongBytes {
-    /// The run ends with an error.
+    /// Stop with an error.
     #[default]
     Stop,
-    /// U+FFFD takes the place of each sequence of them, and they are counted.
+    /// Replace each sequence with U+FFFD and count it.
     Replace,
 }
 
-/// Bytes that are not of the encoding of a text, as an error of reading it.
+/// Invalid bytes of an encoding, as an I/O error.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
 #[error("invalid {encoding} bytes")]
 pub struct NotOfEncoding {
     /// The encoding.
     pub encoding: &'static str,
-    /// The line they are on, from 1.
+    /// The line, from 1.
     pub line: u64,
-    /// The code point of that line that they should be, from 1.
+    /// The code point in the line, from 1.
     pub code_point: usize,
-    /// Where they begin in the input, in bytes from 1.
+    /// The byte in the input, from 1.
     pub byte: u64,
     /// The bytes.
     pub bytes: Vec<u8>,
 }
 
-/// What a reader gives, as UTF-8.
 pub struct Decoded<R> {
     reader: R,
     decoder: Decoder,
     wrong_bytes: WrongBytes,
     meter: Arc<Meter>,
-    /// Bytes as they were read: some that the decoder has seen, then some that it has not.
+    /// Input bytes: some that were decoded, then some that were not.
     raw: Vec<u8>,
-    /// The first byte that it has not seen.
+    /// The first byte that was not decoded.
     unseen: usize,
-    /// Where the first of them is in the input.
+    /// The position of the first byte in the input.
     start: u64,
     has_ended: bool,
-    /// The text, and where what has not been handed on begins.
+    /// The decoded text, and the start of the part that was not returned.
     text: Vec<u8>,
     given: usize,
-    /// The lines before the last one of the text, and the code points of that one.
+    /// The number of lines before the last line of the text, and the code points of the last one.
     lines: u64,
     code_points: usize,
 }
 
 impl<R: Read> Decoded<R> {
-    /// Decodes what `reader` gives. A byte-order mark goes before what was said, as the Encoding Standard has it.
+    /// Decodes `reader`. A byte-order mark overrides the encoding, as in the Encoding Standard.
     pub fn new(reader: R, encoding: Encoding, wrong_bytes: WrongBytes, meter: Arc<Meter>) -> Decoded<R> {
         Decoded {
             reader,
@@ -79,7 +77,7 @@ impl<R: Read> Decoded<R> {
         }
     }
 
-    /// Reads on, and keeps the bytes that the decoder may still complain about.
+    /// Reads more, and keeps the bytes to which an error can refer.
     fn fill(&mut self) -> io::Result<()> {
         let passed = self.unseen.saturating_sub(MOST_BACK);
         self.raw.drain(..passed);
@@ -93,9 +91,8 @@ impl<R: Read> Decoded<R> {
         Ok(())
     }
 
-    /// Decodes what has been read.
     fn decode(&mut self) -> io::Result<()> {
-        // Each byte makes at most three, and the end of a text some more.
+        // Each byte gives at most three, and the end of the text some more.
         self.text.resize(3 * (self.raw.len() - self.unseen) + MOST_BACK, 0);
         self.given = 0;
         let mut made = 0;
@@ -139,7 +136,7 @@ impl<R: Read> Read for Decoded<R> {
     }
 }
 
-/// Counts the lines that end in a text, and the code points of the last one.
+/// Counts the lines of a text, and the code points of the last one.
 fn count(text: &[u8], lines: &mut u64, code_points: &mut usize) {
     *lines += memchr::memchr_iter(b'\n', text).count() as u64;
     let line = memchr::memrchr(b'\n', text).map_or(0, |end| end + 1);
@@ -155,7 +152,7 @@ mod tests {
 
     use super::*;
 
-    /// Gives a few bytes at a time.
+    /// Returns a few bytes at a time.
     struct Slowly<'a>(&'a [u8], usize);
 
     impl Read for Slowly<'_> {

@@ -1,10 +1,10 @@
-//! Tells other formats and encodings from text by the first bytes of an input.
+//! Recognises other formats and encodings by the first bytes of an input.
 
 use std::io::{Cursor, Read};
 
 use crate::Error;
 
-/// What files begin with, what they are, and what is to be said of them for them to be read, where they can be.
+/// First bytes of files, their format, and the option value to read them, if supported.
 const SIGNS: [(&[u8], &str, Option<&str>); 8] = [
     (b"\x1F\x8B\x08", "compressed with gzip", Some("csv.gz")),
     (b"\x28\xB5\x2F\xFD", "compressed with zstd", Some("csv.zst")),
@@ -16,13 +16,12 @@ const SIGNS: [(&[u8], &str, Option<&str>); 8] = [
     (b"ARROW1\0\0", "Arrow", Some("arrow")),
 ];
 
-/// The longest of them, in bytes.
 const LONGEST: usize = 10;
 
-/// Looks at the first bytes of what is to be read as text, and gives all of it.
+/// Examines the first bytes of a text input. Returns a reader over the whole input.
 ///
 /// # Errors
-/// Where it cannot be read, or these are not those of a text.
+/// It cannot be read, or is not text.
 pub fn refused(name: &str, mut reader: Box<dyn Read + Send>) -> Result<Box<dyn Read + Send>, Error> {
     let mut start = Vec::with_capacity(LONGEST);
     let read = reader.by_ref().take(LONGEST as u64).read_to_end(&mut start);
@@ -33,8 +32,8 @@ pub fn refused(name: &str, mut reader: Box<dyn Read + Send>) -> Result<Box<dyn R
     }
 }
 
-/// Detects UTF-16 without a byte-order mark. Every ASCII character must have its zero byte on the same side, and the bytes must be invalid
-/// UTF-8 or have a control character in every pair.
+/// Detects UTF-16 without a byte-order mark. Every ASCII character must have its zero byte on the same side, and the bytes must be
+/// invalid UTF-8 or have a control character in every pair.
 pub fn utf16(start: &[u8]) -> Option<&'static str> {
     let (pairs, _) = start.as_chunks::<2>();
     if pairs.len() < 2 {
@@ -48,7 +47,7 @@ pub fn utf16(start: &[u8]) -> Option<&'static str> {
     };
     let is_text = |pair: &[u8; 2]| !matches!(unit(*pair), 0..=8 | 11 | 12 | 14..=31);
     let has_control = |pair: &[u8; 2]| pair.iter().any(|byte| matches!(byte, 0..=8 | 11 | 12 | 14..=31));
-    // A character at the end may be cut.
+    // A character at the end may be incomplete.
     let is_utf8 = str::from_utf8(start).map_or_else(|error| error.error_len().is_none(), |_| true);
     (pairs.iter().all(is_text) && (!is_utf8 || pairs.iter().all(has_control))).then_some(encoding)
 }

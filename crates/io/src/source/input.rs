@@ -1,4 +1,4 @@
-//! Inputs: files and standard input, opened and decoded.
+//! Inputs: files and standard input, opened, decompressed and decoded.
 
 use std::fs::File;
 use std::io::{self, Read};
@@ -14,21 +14,21 @@ use super::whole::Whole;
 use crate::Error;
 use crate::database::Relation;
 
-/// An input that is named.
+/// An input.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Input {
     /// Standard input.
     Stdin,
     /// A file.
     File(PathBuf),
-    /// Bytes in memory, with what to call them.
+    /// Bytes in memory, with a name.
     Memory(String, Arc<[u8]>),
     /// Rows of a database.
     Database(Arc<Relation>),
 }
 
 impl Input {
-    /// What to call the input in a message.
+    /// The label for messages.
     pub fn name(&self) -> String {
         match self {
             Input::Stdin => "standard input".to_owned(),
@@ -38,11 +38,11 @@ impl Input {
         }
     }
 
-    /// Whether it cannot be opened once more to give the same, as a pipe cannot.
+    /// Whether it can be read only once, like a pipe.
     pub fn is_read_once(&self) -> bool {
         match self {
             Input::Stdin => true,
-            // What is not there, or is a folder, is refused when it is opened.
+            // A missing file or a folder is an error when it is opened.
             Input::File(path) => path.metadata().is_ok_and(|found| !found.is_file() && !found.is_dir()),
             Input::Memory(..) | Input::Database(_) => false,
         }
@@ -56,15 +56,15 @@ impl Input {
         }
     }
 
-    /// Opens the input as it is. The bytes are counted.
+    /// Opens the input without conversions, and counts its bytes.
     ///
     /// # Errors
-    /// Where it is missing, a folder, or may not be read.
+    /// It does not exist, is a folder, or is not readable.
     pub fn open_raw(&self, reading: &Reading) -> Result<Box<dyn Read + Send>, Error> {
         let raw: Box<dyn Read + Send> = match self {
             Input::Stdin => Box::new(io::stdin()),
             Input::Memory(_, bytes) => Box::new(io::Cursor::new(Arc::clone(bytes))),
-            // It has rows and no bytes.
+            // A database has rows instead of bytes.
             Input::Database(_) => Box::new(io::empty()),
             Input::File(path) => {
                 let failed = |source| Error::Read { name: self.name(), source };
@@ -78,10 +78,10 @@ impl Input {
         Ok(Box::new(Metered { reader: raw, meter: Arc::clone(&reading.meter) }))
     }
 
-    /// Opens the input, and unpacks it if it is compressed.
+    /// Opens the input and decompresses it if necessary.
     ///
     /// # Errors
-    /// As [`Input::open_raw`]. Invalid compressed data is an error of reading.
+    /// The errors of [`Input::open_raw`]. Invalid compressed data is a read error.
     pub fn open_unpacked(&self, reading: &Reading) -> Result<Box<dyn Read + Send>, Error> {
         let raw = self.open_raw(reading)?;
         Ok(match reading.named(self).compression {
@@ -90,18 +90,18 @@ impl Input {
         })
     }
 
-    /// Reads the whole input, unpacked, where what is at its end has to be known first.
+    /// Reads the whole decompressed input, for formats with a footer.
     ///
     /// # Errors
-    /// As [`Input::open_unpacked`], and where it is more than the memory that may be taken.
+    /// The errors of [`Input::open_unpacked`], or it exceeds the memory limit.
     pub fn read_whole(&self, reading: &Reading) -> Result<Vec<u8>, Error> {
         self.read_rest(Vec::new(), self.open_unpacked(reading)?, reading)
     }
 
-    /// The same, where its first bytes have been read.
+    /// The same, after the first bytes have been read.
     ///
     /// # Errors
-    /// Where it cannot be read, or is more than the memory that may be taken.
+    /// It cannot be read, or exceeds the memory limit.
     pub fn read_rest(&self, mut bytes: Vec<u8>, reader: impl Read, reading: &Reading) -> Result<Vec<u8>, Error> {
         let most = reading.memory as u64;
         let read = reader.take(most).read_to_end(&mut bytes);
@@ -114,18 +114,17 @@ impl Input {
         Ok(bytes)
     }
 
-    /// Opens the input as text; what is read from it is unpacked, and UTF-8 if it is in the encoding that was said. The bytes are counted
-    /// as they are in the input.
+    /// Opens the input as UTF-8 text, decompressed and decoded. Counts the original bytes.
     ///
     /// # Errors
-    /// Where it is missing, a folder, or may not be read, or it is no text.
+    /// It does not exist, is a folder, is not readable, or is not text.
     pub fn open(&self, reading: &Reading) -> Result<Box<dyn Read + Send>, Error> {
         let raw = self.open_unpacked(reading)?;
         let Reading { encoding, wrong_bytes, meter, .. } = reading;
         let raw = foreign::refused(&self.name(), raw)?;
         let encoding = encoding.unwrap_or(Encoding::UTF_8);
         if encoding == Encoding::UTF_8 && *wrong_bytes == WrongBytes::Stop {
-            // Wrong bytes are found with the rows.
+            // Invalid bytes are found with the rows.
             return Ok(raw);
         }
         Ok(Box::new(Decoded::new(raw, encoding, *wrong_bytes, Arc::clone(meter))))
@@ -137,13 +136,13 @@ impl Input {
 pub struct Encoding(&'static encoding_rs::Encoding);
 
 impl Encoding {
-    /// That of texts where nothing else is said.
+    /// The default encoding.
     pub const UTF_8: Encoding = Encoding(encoding_rs::UTF_8);
 
-    /// The encoding of a name from the WHATWG Encoding Standard.
+    /// The encoding with a name from the WHATWG Encoding Standard.
     ///
     /// # Errors
-    /// Where there is none of that name, or one that the standard has nobody decode.
+    /// The name is unknown, or the standard forbids decoding.
     pub fn named(label: &str) -> Result<Encoding, Error> {
         match encoding_rs::Encoding::for_label(label.trim().as_bytes()) {
             None => Err(Error::UnknownEncoding { label: label.to_owned() }),
@@ -152,7 +151,7 @@ impl Encoding {
         }
     }
 
-    /// What decodes it. The byte-order mark of UTF-8 stays: it is part of what comes before the rows.
+    /// The decoder. A byte-order mark of UTF-8 stays in the text.
     pub(super) fn decoder(self) -> encoding_rs::Decoder {
         if self == Encoding::UTF_8 { self.0.new_decoder_without_bom_handling() } else { self.0.new_decoder() }
     }

@@ -1,4 +1,4 @@
-//! How far a run has come: counted where bytes are read and rows are done, read by whoever shows it.
+//! Progress counters of a run, for the progress display.
 
 use std::io::{self, Read, Seek, SeekFrom};
 use std::sync::atomic::{AtomicU64, Ordering};
@@ -7,7 +7,7 @@ use std::sync::{Arc, Mutex};
 use super::workbook::cells::Cells;
 use crate::pool::lock;
 
-/// How far a run has come.
+/// Progress counters.
 #[derive(Debug, Default)]
 pub struct Meter {
     bytes: AtomicU64,
@@ -18,32 +18,32 @@ pub struct Meter {
 }
 
 impl Meter {
-    /// Bytes read so far, before any decoding.
+    /// Bytes read, before decoding.
     pub fn bytes(&self) -> u64 {
         self.bytes.load(Ordering::Relaxed)
     }
 
-    /// Rows done so far.
+    /// Completed rows.
     pub fn rows(&self) -> u64 {
         self.rows.load(Ordering::Relaxed)
     }
 
-    /// Sequences of bytes that U+FFFD took the place of.
+    /// Invalid byte sequences read as U+FFFD.
     pub fn replaced(&self) -> u64 {
         self.replaced.load(Ordering::Relaxed)
     }
 
-    /// Counts one more of these.
+    /// Counts one.
     pub fn add_replaced(&self) {
         self.replaced.fetch_add(1, Ordering::Relaxed);
     }
 
-    /// Numbers of workbooks with more digits than these keep.
+    /// Workbook numbers with more digits than workbooks store.
     pub fn imprecise(&self) -> u64 {
         self.imprecise.load(Ordering::Relaxed)
     }
 
-    /// Counts more of these.
+    /// Adds to the count.
     pub fn add_imprecise(&self, numbers: u64) {
         self.imprecise.fetch_add(numbers, Ordering::Relaxed);
     }
@@ -53,7 +53,7 @@ impl Meter {
         lock(&self.undated).clone()
     }
 
-    /// Counts more of these.
+    /// Adds to the count.
     pub fn add_undated(&self, cells: &Cells) {
         let mut undated = lock(&self.undated);
         undated.count += cells.count;
@@ -62,17 +62,17 @@ impl Meter {
         }
     }
 
-    /// Counts bytes that were read.
+    /// Adds read bytes.
     pub fn add_bytes(&self, bytes: u64) {
         self.bytes.fetch_add(bytes, Ordering::Relaxed);
     }
 
-    /// Counts rows that are done.
+    /// Adds completed rows.
     pub fn add_rows(&self, rows: u64) {
         self.rows.fetch_add(rows, Ordering::Relaxed);
     }
 
-    /// Begins anew, for an input that is read a second time.
+    /// Resets the counters for a second pass.
     pub fn restart(&self) {
         self.bytes.store(0, Ordering::Relaxed);
         self.rows.store(0, Ordering::Relaxed);
@@ -82,11 +82,11 @@ impl Meter {
     }
 }
 
-/// A reader whose bytes are counted.
+/// A reader that counts its bytes.
 pub struct Metered<R> {
     /// The reader.
     pub reader: R,
-    /// What counts.
+    /// The counters.
     pub meter: Arc<Meter>,
 }
 

@@ -1,7 +1,5 @@
-//! Where rows come from.
-//!
-//! A source gives chunks of rows in their order; a chunk turns into batches of the columns that are asked for, on any
-//! thread. A new format is a source of its own, with a chunk of its own.
+//! Sources return chunks of rows in order. On any thread, a chunk returns batches of the requested columns. A new format needs a source
+//! and a chunk.
 
 mod blocks;
 mod columnar;
@@ -48,40 +46,40 @@ use crate::columnar::{Columnar, RecordBatch};
 use crate::database::Declared;
 use crate::formats::{Between, Kind};
 
-/// How a table is written down: what its encoder has to know.
+/// The format of a table with the properties that encoders need.
 #[derive(Debug, Clone)]
 pub enum Format {
-    /// As delimited text.
+    /// Delimited text.
     Delimited {
-        /// How rows are divided.
+        /// The dialect.
         dialect: Dialect,
-        /// What comes before them.
+        /// The bytes before the rows.
         preamble: Preamble,
     },
-    /// As an object a line.
+    /// JSON Lines.
     JsonLines(Style),
-    /// As fixed-width text.
+    /// Fixed-width text.
     FixedWidth(Layout),
-    /// As a sheet of a workbook.
+    /// A sheet.
     Workbook {
-        /// What the sheet is called.
+        /// The name of the sheet.
         sheet: String,
-        /// How many the workbook has.
+        /// The number of sheets.
         sheets: usize,
     },
-    /// As Parquet or Arrow.
+    /// Parquet or Arrow.
     Columnar(Columnar),
-    /// As a table of a database.
+    /// A database table.
     Database(Arc<Declared>),
 }
 
 impl Format {
-    /// What it is called.
+    /// Its name.
     pub fn name(&self) -> &'static str {
         self.kind().name()
     }
 
-    /// What an ending says of it.
+    /// The corresponding output format.
     pub fn kind(&self) -> Kind {
         match self {
             Format::Delimited { .. } => Kind::Delimited(Between::Anything),
@@ -101,17 +99,17 @@ impl Format {
         }
     }
 
-    /// Whether it is written into a pipe without a word: others are files that a pipe seldom is to hold.
+    /// Whether it is a usual format for a pipe.
     pub fn goes_into_pipes(&self) -> bool {
         !matches!(self.kind(), Kind::Workbook | Kind::Parquet | Kind::Arrow(_) | Kind::Database)
     }
 
-    /// Whether rows are on lines that people can go to; otherwise a row has its number alone.
+    /// Whether rows have line numbers; otherwise only row numbers.
     pub fn has_lines(&self) -> bool {
         !matches!(self.kind(), Kind::Parquet | Kind::Arrow(_) | Kind::Database)
     }
 
-    /// The delimiter of delimited text.
+    /// The delimiter.
     pub fn delimiter(&self) -> Option<u8> {
         match self {
             Format::Delimited { dialect, .. } => Some(dialect.delimiter),
@@ -123,7 +121,7 @@ impl Format {
         }
     }
 
-    /// The delimiter that was guessed, as an option gives it, where one was.
+    /// The detected delimiter as an option value, if it was detected.
     pub fn guessed_delimiter(&self) -> Option<String> {
         let Format::Delimited { dialect, .. } = self else { return None };
         dialect
@@ -131,7 +129,7 @@ impl Format {
             .then(|| if dialect.delimiter == b'\t' { "tab".to_owned() } else { char::from(dialect.delimiter).to_string() })
     }
 
-    /// The same, with the columns of these files copied as they are, where it is Parquet.
+    /// The same for Parquet with copied columns.
     pub(crate) fn copied(&self, files: Vec<String>) -> Format {
         let mut copied = self.clone();
         if let Format::Columnar(columnar) = &mut copied {
@@ -140,18 +138,17 @@ impl Format {
         copied
     }
 
-    /// Whether its columns are copied as they are.
     pub(crate) fn is_copied(&self) -> bool {
         matches!(self, Format::Columnar(columnar) if columnar.is_copied())
     }
 
-    /// The first column that has another type in another table, if the columns are called the same; with both types.
+    /// The first column with a different type in another table, if the names match, with both types.
     pub(crate) fn other_type(&self, other: &Format) -> Option<(String, String, String)> {
         let (Format::Columnar(this), Format::Columnar(other)) = (self, other) else { return None };
         this.other_type(other)
     }
 
-    /// How another input of the same table is read.
+    /// Settings for further inputs of the same table.
     pub fn reading(&self, first: &Reading, header: &Header) -> Reading {
         let reading = first.clone();
         match self {
@@ -198,63 +195,63 @@ pub fn open(input: &Input, reading: &Reading) -> Result<Box<dyn Source>, Error> 
     })
 }
 
-/// Where rows come from.
+/// A source of rows.
 pub trait Source: Send {
-    /// What the source is called in a message.
+    /// The label for messages.
     fn name(&self) -> &str;
 
     /// The columns.
     fn header(&self) -> &Header;
 
-    /// The next rows; `None` after the last.
+    /// The next rows; `None` at the end.
     ///
     /// # Errors
-    /// Where the source cannot be read on.
+    /// The source cannot be read.
     fn next_chunk(&mut self) -> Result<Option<Box<dyn Chunk>>, Error>;
 
-    /// How the rows are written down.
+    /// The format.
     fn format(&self) -> Format;
 
-    /// Says that only the values of these columns will be asked for, by their indices, which rise. To be called before the first chunk.
+    /// Requests only these columns, as ascending indices. Call it before the first chunk.
     fn need(&mut self, _columns: &[usize]) {}
 
-    /// What the values of each column are, where the format says that of each value, as far as it is known before the first row.
+    /// The types of the columns, as far as they are known before the first row.
     fn types(&self) -> &[Seen] {
         &[]
     }
 
-    /// Whether rows further on may have columns that are not in the header.
+    /// Whether later rows may have columns that are not in the header.
     fn may_have_more_columns(&self) -> bool {
         false
     }
 }
 
-/// Some rows of a source, worked on by one thread.
+/// Some rows of a source, processed by one thread.
 pub trait Chunk: Send {
-    /// Finds the rows and the values of some columns in them, given by their indices, which rise.
+    /// Finds the rows, and the values of some columns, given as ascending indices.
     ///
     /// # Errors
-    /// Where a row is not what it should be.
+    /// A row is invalid.
     fn open(&mut self, columns: &[usize]) -> Result<(), Error>;
 
-    /// Sees to it that the cells of some columns can be given; where it is not called, those that have no text are nothing.
+    /// Prepares the cells of some columns. Without this call, cells without text are null.
     ///
     /// # Errors
-    /// Where a value has no text.
+    /// A value has no text.
     fn open_cells(&mut self, _columns: &[usize]) -> Result<(), Error> {
         Ok(())
     }
 
-    /// What its source is called in a message.
+    /// The label of its source for messages.
     fn source(&self) -> &str;
 
-    /// The text that rows and values are in.
+    /// The text that contains the rows and values.
     ///
     /// # Errors
-    /// Where it is not UTF-8.
+    /// It is not UTF-8.
     fn text(&self) -> Result<&str, Error>;
 
-    /// The number of rows, once it is open.
+    /// The number of rows, after `open`.
     fn rows(&self) -> usize;
 
     /// The average number of cells that [`Chunk::take`] finds in a row, of `columns` requested columns.
@@ -265,76 +262,75 @@ pub trait Chunk: Send {
     /// Takes the values of some rows; `text` is the chunk's own.
     fn take<'c>(&'c self, text: &'c str, rows: Range<usize>, into: &mut Rows<'c>);
 
-    /// The value of any column in a row, by itself.
+    /// The value of any column in a row.
     fn cell<'c>(&'c self, text: &'c str, row: usize, column: usize) -> Cell<'c>;
 
-    /// Rows of a range that have another number of cells than there are columns, with that number.
+    /// Rows of a range with too few or too many cells, with their number of cells.
     fn ragged(&self, rows: Range<usize>) -> &[(u32, u32)];
 
-    /// The line of the source that a row begins on, from 1. `from` is where it was last asked for, since lines are counted:
-    /// rows are asked for in order.
+    /// The line of a row, from 1. `from` is the position of the last call, because lines are counted in order.
     fn line(&self, row: usize, from: &mut LineCount) -> u64;
 
-    /// How the rows are in the text as they were read, where the format has such a thing.
+    /// The raw rows, if the format has them.
     fn raw(&self) -> Option<RawRows<'_>>;
 
-    /// The columns with their types, where the format has such, and which columns of the table they are.
+    /// The typed columns, if the format has them, with their indices in the table.
     fn columns(&self) -> Option<(&RecordBatch, &[usize])> {
         None
     }
 
-    /// The bytes of the chunk.
+    /// The size in bytes.
     fn size(&self) -> usize;
 }
 
-/// A value, and what its format says that it is.
+/// A value with its kind.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Cell<'c> {
-    /// What it is.
+    /// Its kind.
     pub kind: CellKind,
-    /// The value as phrases see it.
+    /// The value as phrases read it.
     pub text: Cow<'c, str>,
-    /// The number behind what is shown, in a workbook.
+    /// The number behind the text, in a workbook.
     pub shown: Option<Shown<'c>>,
 }
 
 impl<'c> Cell<'c> {
-    /// No value.
+    /// A null.
     pub const NOTHING: Cell<'static> = Cell { kind: CellKind::Nothing, text: Cow::Borrowed(""), shown: None };
 
-    /// A value that is no more than its text.
+    /// A value without further properties.
     pub fn new(kind: CellKind, text: impl Into<Cow<'c, str>>) -> Cell<'c> {
         Cell { kind, text: text.into(), shown: None }
     }
 }
 
-/// A number that a workbook shows in a format.
+/// A number with a number format.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct Shown<'c> {
-    /// The number; of a date the days since the end of 1899.
+    /// The number; for a date, the days since the end of 1899.
     pub number: f64,
-    /// The format: ECMA-376, part 1, section 18.8.31.
+    /// The format (ECMA-376, part 1, section 18.8.31).
     pub format: &'c str,
 }
 
-/// What a value is.
+/// The kind of a value.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum CellKind {
-    /// There is none: null, or nothing at all.
+    /// Null or absent.
     Nothing,
     /// A text.
     Text,
-    /// A number, as JSON writes it.
+    /// A number in JSON notation.
     Number,
-    /// True or false.
+    /// A boolean.
     Truth,
-    /// A date, with a time or without, as ISO 8601 has it.
+    /// A date, or a date and time, in ISO 8601.
     Date,
-    /// JSON with parts of its own.
+    /// A JSON object or array.
     Nested,
 }
 
-/// Where lines of a chunk were last counted up to.
+/// The position of the last line count in a chunk.
 #[derive(Debug, Clone, Copy, Default)]
 pub struct LineCount {
     /// The byte of the chunk.
@@ -343,31 +339,31 @@ pub struct LineCount {
     pub ends: u64,
 }
 
-/// The rows of a chunk as they were read.
+/// The raw rows of a chunk.
 #[derive(Clone, Copy)]
 pub struct RawRows<'c> {
-    /// Where each row is.
+    /// The span of each row.
     pub rows: &'c [RawRow],
-    /// The first byte after what comes before the rows.
+    /// The first byte after the header.
     pub start: usize,
-    /// Whether there are bytes between rows that belong to none.
+    /// Whether some bytes between rows belong to no row.
     pub has_gaps: bool,
     /// The delimiter, for delimited text.
     pub delimiter: Option<u8>,
-    /// Finds the cells of a column, quotes and all.
+    /// Finds raw cells.
     pub cells: &'c dyn RawCells,
 }
 
-/// Finds cells as they were read.
+/// Finds raw cells.
 pub trait RawCells {
-    /// Where the cell of a column is in a row; empty where there is none.
+    /// The span of a raw cell; empty if it does not exist.
     fn cell(&self, row: usize, column: usize) -> Span;
 
-    /// The byte after the last cell of a row, where others can go.
+    /// The byte after the last cell of a row, where cells can be appended.
     fn end(&self, row: usize) -> usize;
 }
 
-/// A row as it was read.
+/// A raw row.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 pub struct RawRow {
     /// The row without its line end.
@@ -383,27 +379,27 @@ impl RawRow {
     }
 }
 
-/// The values of some rows, by column: what a batch is made of.
+/// The values of some rows, by column, from which a batch is made.
 #[derive(Debug, Default)]
 pub struct Rows<'c> {
-    /// The rows, by their indices in the chunk.
+    /// The indices of the rows in the chunk.
     pub numbers: Vec<u32>,
     /// The columns of the table, up to the last requested one. Columns that were not requested are empty.
     pub columns: Vec<Values<'c>>,
 }
 
-/// The values of a column in some rows.
+/// The values of a column.
 #[derive(Debug, Default)]
 pub struct Values<'c> {
-    /// The text that they are in, unless they were written anew.
+    /// The text that contains them, unless they were rewritten.
     pub text: &'c str,
-    /// Where each value is.
+    /// The span of each value.
     pub spans: Vec<Span>,
-    /// What is known of the characters of each.
+    /// The form of each value.
     pub forms: Forms,
-    /// Values with bytes for which a part of them may need quotes or escapes, if it is written in the format that they were read in.
+    /// Values with bytes that may need quotes or escapes in their own format.
     pub special: Mask,
-    /// The values written anew, where some are not in the text as they are.
+    /// The rewritten values, if some differ from the text.
     pub own: Option<Buffer>,
     /// The number of rows if no row has a value; `spans` is then empty.
     without_values: usize,
@@ -413,7 +409,7 @@ pub struct Values<'c> {
 static NO_VALUES: [Span; 256] = [Span { start: 0, end: 0 }; 256];
 
 impl<'c> Values<'c> {
-    /// Takes the values of a column whose characters nothing is known of yet, from where they are in a text.
+    /// Takes the values of a column, with unknown forms, from their spans in a text.
     fn fill(&mut self, text: &'c str, spans: impl Iterator<Item = Span>) {
         (self.text, self.own, self.without_values) = (text, None, 0);
         self.spans.clear();
@@ -472,12 +468,12 @@ impl<'c> Rows<'c> {
         self.numbers.len()
     }
 
-    /// Whether there are none.
+    /// Whether there are no rows.
     pub fn is_empty(&self) -> bool {
         self.numbers.is_empty()
     }
 
-    /// The memory of these rows, for others.
+    /// Recycles the memory of these rows.
     pub fn recycle<'d>(mut self) -> Rows<'d> {
         self.numbers.clear();
         let columns = std::mem::take(&mut self.columns).into_iter().map(|mut column| {
@@ -487,13 +483,13 @@ impl<'c> Rows<'c> {
         Rows { columns: columns.collect(), numbers: self.numbers }
     }
 
-    /// Calls something with the rows as a batch.
+    /// Calls a function with the rows as a batch.
     pub fn with_batch<R>(&self, call: impl FnOnce(&Batch) -> R) -> R {
         let columns: Vec<Texts> = self.columns.iter().map(Values::texts).collect();
         call(&Batch { rows: self.len(), columns: &columns })
     }
 
-    /// Leaves all but some rows out, by their indices among these, which rise.
+    /// Keeps only the rows at these ascending indices.
     pub fn keep(&mut self, rows: &[u32]) {
         pick(&mut self.numbers, rows);
         for column in &mut self.columns {
@@ -512,7 +508,7 @@ impl<'c> Rows<'c> {
     }
 }
 
-/// Keeps some of the things, by their indices, which rise.
+/// Keeps the items at these ascending indices.
 fn pick<T: Copy>(of: &mut Vec<T>, kept: &[u32]) {
     for (place, index) in kept.iter().enumerate() {
         of[place] = of[*index as usize];

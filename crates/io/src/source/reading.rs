@@ -1,5 +1,3 @@
-//! How inputs are to be read.
-
 use std::sync::Arc;
 
 use keen_notch_core::column::Header;
@@ -11,71 +9,70 @@ use super::meter::Meter;
 use super::types::Seen;
 use crate::formats::{Between, Kind, Named};
 
-/// The longest row allowed unless said otherwise, in bytes: held as it was read and with a text of its size made of it, it
-/// takes less than 64 MiB with all the rest.
+/// Default limit for a row, in bytes. With the raw row and a text of the same size, a run takes less than 64 MiB.
 pub const MOST_ROW: usize = 24 * 1024 * 1024;
 
-/// How much memory a run takes for what is on its way and what it remembers of rows unless said otherwise, in bytes.
+/// Default memory limit of a run, in bytes.
 pub const MEMORY: usize = 1024 * 1024 * 1024;
 
-/// What becomes of rows with another number of cells than there are columns.
+/// What to do with rows that have too few or too many cells.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 pub enum Ragged {
-    /// The run ends with an error.
+    /// Stop with an error.
     #[default]
     Stop,
-    /// They are kept: cells that are not there are blank, cells too many stay where they are.
+    /// Keep them: missing cells are blank, and surplus cells stay.
     Keep,
-    /// They are set aside with the rows that have faults.
+    /// Set them aside.
     SetAside,
 }
 
-/// The handling of workbook formulas without a stored value.
+/// What to do with workbook formulas without a stored value.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 pub enum EmptyFormulas {
-    /// The run ends with an error.
+    /// Stop with an error.
     #[default]
     Stop,
-    /// They are blank cells.
+    /// Read them as blank.
     Blank,
 }
 
-/// How inputs are to be read.
+/// Settings for reading inputs.
 #[derive(Debug, Clone)]
 pub struct Reading {
-    /// What the names of inputs would say, whatever they say.
+    /// The input format, which overrides file names.
     pub from: Option<Named>,
-    /// How inputs are written down whose names do not say it.
+    /// The default format for names without a known extension.
     pub otherwise: Kind,
     /// The delimiter as given; otherwise the input's name decides.
     pub delimiter: Option<String>,
-    /// The delimiter of the first input, for later inputs with an unspecific extension.
+    /// The delimiter of the first input, for later inputs with a generic extension.
     pub other_delimiter: Option<u8>,
-    /// Whether the first row holds the names of the columns.
+    /// Whether the first row is the header.
     pub header: bool,
-    /// The encoding, if it is not UTF-8.
+    /// The encoding, if not UTF-8.
     pub encoding: Option<Encoding>,
-    /// What becomes of bytes that are not of the encoding.
+    /// What to do with invalid bytes.
     pub wrong_bytes: WrongBytes,
-    /// The longest row allowed, in bytes.
+    /// Maximum size of a row in bytes.
     pub max_row: usize,
-    /// How much memory a run may take for what is on its way and what it remembers of rows, in bytes.
+    /// Memory limit in bytes.
     pub memory: usize,
-    /// What becomes of rows with another number of cells than there are columns.
+    /// What to do with rows that have too few or too many cells.
     pub ragged: Ragged,
-    /// How many bytes are read at a time; `None` leaves it to the reader.
+    /// Bytes per read; `None` for the default.
     pub stride: Option<usize>,
-    /// Where the columns of fixed-width text are; a text of which that is said is such a text.
+    /// The columns of fixed-width text. If given, text inputs are fixed-width.
     pub widths: Option<Arc<Widths>>,
-    /// The sheet of a workbook; otherwise its first.
+    /// The sheet of a workbook; by default the first.
     pub sheet: Option<String>,
-    /// The handling of workbook formulas without a stored value.
+    /// What to do with workbook formulas without a stored value.
     pub empty_formulas: EmptyFormulas,
-    /// The columns, where they are known before: those of another input of the same table, and what is known of their values.
+    /// The columns and their types, if they are known from a scan or another input.
     pub columns: Option<(Header, Vec<Seen>)>,
-    /// Whether all columns that any row has matter, where rows say themselves which they have.
+    /// Whether all columns of all rows are needed, for formats without a header.
     pub all_columns: bool,
-    /// Counts what has been read and done.
+    /// Progress counters.
     pub meter: Arc<Meter>,
 }
 
@@ -104,12 +101,12 @@ impl Default for Reading {
 }
 
 impl Reading {
-    /// What is said of how an input is written down.
+    /// The format of an input from its name and options.
     pub fn named(&self, input: &Input) -> Named {
         self.from.or(input.path().map(Named::of)).unwrap_or_default()
     }
 
-    /// How an input is written down.
+    /// The format of an input.
     pub fn kind(&self, input: &Input) -> Kind {
         if let Input::Database(_) = input {
             return Kind::Database;

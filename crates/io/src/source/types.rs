@@ -1,34 +1,33 @@
-//! What the values of a column are, where a format says that of each value and not of the column.
+//! Types of columns, for formats that give a type for each value.
 
 use keen_notch_core::value_type::ValueType;
 use serde::{Deserialize, Serialize};
 
 use super::CellKind;
 
-/// What values are.
+/// The type of a value.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 pub enum Type {
-    /// Texts.
+    /// Text.
     Text,
-    /// Whole numbers within the precision of a double.
+    /// Integers within the precision of a double.
     Whole,
-    /// Whole numbers of 64 bits, at least one of them beyond the precision of a double.
+    /// 64-bit integers, some beyond the precision of a double.
     BigWhole,
-    /// Whole numbers, some of more than 64 bits, with up to 38 digits.
+    /// Integers of up to 38 digits, some of more than 64 bits.
     LongWhole,
     /// Numbers.
     Number,
-    /// True or false.
+    /// Booleans.
     Truth,
-    /// Dates without a time, as ISO 8601 has them.
+    /// ISO 8601 dates without a time.
     Date,
-    /// Objects and arrays of JSON.
+    /// JSON objects and arrays.
     Nested,
 }
 
-/// The digits of the longest whole numbers.
 const MOST_DIGITS: usize = 38;
-/// Up to this, doubles hold every whole number: 2^53.
+/// Doubles represent every integer up to this one: 2^53.
 const MOST_OF_DOUBLES: u64 = 1 << 53;
 
 impl From<ValueType> for Type {
@@ -42,7 +41,7 @@ impl From<ValueType> for Type {
 }
 
 impl Type {
-    /// What a value is; `None` where there is none.
+    /// The type of a value; `None` for a null.
     pub fn of(kind: CellKind, text: &str) -> Option<Type> {
         Some(match kind {
             CellKind::Nothing => return None,
@@ -62,7 +61,7 @@ impl Type {
         })
     }
 
-    /// What holds values of both; `None` where nothing does.
+    /// The type for values of both types; `None` if there is none.
     pub fn both(self, other: Type) -> Option<Type> {
         let is_whole = |of: Type| matches!(of, Type::Whole | Type::BigWhole | Type::LongWhole);
         match (self, other) {
@@ -77,7 +76,7 @@ impl Type {
         }
     }
 
-    /// What one value is called.
+    /// Its name.
     pub fn name(self) -> &'static str {
         match self {
             Type::Text => "a text",
@@ -90,17 +89,17 @@ impl Type {
     }
 }
 
-/// What the values of a column are, as far as they have been seen.
+/// The observed types of a column.
 #[derive(Debug, Clone, PartialEq, Eq, Default)]
 pub struct Seen {
-    /// What they are, with the line of the first that was so.
+    /// The type, with the line of the first value.
     pub first: Option<(Type, u64)>,
-    /// The first that is something else, with its line and its input.
+    /// The first value of another type, with its line and input.
     pub other: Option<(Type, u64, String)>,
 }
 
 impl Seen {
-    /// Notes a value, on a line that is looked up where that matters, of an input.
+    /// Adds a value. Its line is computed only if necessary.
     pub fn note(&mut self, of: Option<Type>, line: impl FnOnce() -> u64, input: &str) {
         match (of, &mut self.first) {
             (None, _) => {}
@@ -113,7 +112,7 @@ impl Seen {
         }
     }
 
-    /// What holds all values: texts, if nothing else does.
+    /// The type for all values: text if there is no other.
     pub fn type_of(&self) -> Type {
         match (&self.first, &self.other) {
             (Some((first, _)), None) => *first,

@@ -15,7 +15,7 @@ pub struct Unchanged(Vec<(PathBuf, Stamp)>);
 struct Stamp {
     bytes: u64,
     modified: Option<SystemTime>,
-    /// The device and the number of the file there, on systems that have these.
+    /// The device and inode of the file, if the system has them.
     file: Option<(u64, u64)>,
 }
 
@@ -38,16 +38,16 @@ fn identity(_: &Metadata) -> Option<(u64, u64)> {
 }
 
 impl Unchanged {
-    /// Notes the state of all inputs with a regular file.
+    /// Records the state of all inputs that are regular files.
     pub fn of(inputs: &[Input]) -> Unchanged {
         let stamp = |path: &Path| Some((path.to_owned(), Stamp::of(path)?));
         Unchanged(inputs.iter().filter_map(Input::path).filter_map(stamp).collect())
     }
 
-    /// Compares the files with their state before.
+    /// Compares the files with their recorded state.
     ///
     /// # Errors
-    /// One of them has another size, another time of change, or is another file.
+    /// A file has another size, modification time or inode.
     pub fn check(&self) -> Result<(), Error> {
         match self.0.iter().find(|(path, before)| Stamp::of(path).as_ref() != Some(before)) {
             Some((path, _)) => Err(Error::InputChanged { name: path.display().to_string() }),

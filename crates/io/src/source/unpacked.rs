@@ -1,4 +1,4 @@
-//! Reading compressed text. It is unpacked on a thread of its own, ahead of who reads it.
+//! Decompression on a separate thread, ahead of the reader.
 
 use std::fmt;
 use std::io::{self, Read};
@@ -10,11 +10,11 @@ use crossbeam_channel::{Receiver, bounded};
 
 use crate::formats::Compression;
 
-/// Bytes that are unpacked at a time, and how many times that is held ahead.
+/// Bytes per decompressed piece, and pieces to read ahead.
 const PIECE: usize = 256 << 10;
 const AHEAD: usize = 4;
 
-/// Compressed bytes that cannot be unpacked, as an error of reading them.
+/// Compressed data that cannot be decompressed, as a read error.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Broken {
     compression: Compression,
@@ -23,15 +23,13 @@ pub struct Broken {
 
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 enum Why {
-    /// It ends before its end.
     CutShort,
-    /// Its first bytes are wrong.
+    /// The first bytes are wrong.
     NotCompressed,
     /// Later bytes are invalid.
     Damaged,
-    /// Unpacking exceeds the memory limit.
+    /// Decompression exceeds the memory limit.
     TakesMemory,
-    /// This program cannot unpack it.
     #[cfg(not(feature = "compressed"))]
     NotInBuild,
 }
@@ -53,7 +51,7 @@ impl fmt::Display for Broken {
 impl std::error::Error for Broken {}
 
 impl Broken {
-    /// What to do about it, in one line.
+    /// A suggestion, in one line.
     pub fn help(&self) -> &'static str {
         match self.why {
             Why::CutShort | Why::Damaged => {
@@ -67,14 +65,14 @@ impl Broken {
     }
 }
 
-/// Decompresses a reader on a thread of its own. `memory` limits the window of Zstandard, in bytes.
+/// Decompresses a reader on a separate thread. `memory` limits the window of Zstandard, in bytes.
 pub fn unpacked(packed: impl Read + Send + 'static, compression: Compression, memory: usize) -> Box<dyn Read + Send> {
     let failed = Arc::new(AtomicBool::new(false));
     let packed = io::BufReader::with_capacity(64 << 10, Noting { reader: packed, failed: Arc::clone(&failed) });
     ahead(Unpacked { state: State::Packed(Box::new(packed)), compression, memory, failed })
 }
 
-/// Notes whether it was the reader that failed.
+/// Records whether the reader failed.
 struct Noting<R> {
     reader: R,
     failed: Arc<AtomicBool>,
@@ -90,7 +88,7 @@ impl<R: Read> Read for Noting<R> {
     }
 }
 
-/// Tells errors of what was packed from errors of reading it.
+/// Distinguishes read errors from invalid compressed data.
 struct Unpacked {
     state: State,
     compression: Compression,
@@ -101,11 +99,8 @@ struct Unpacked {
 type Packed = Box<dyn io::BufRead + Send>;
 
 enum State {
-    /// Before the first read.
     Packed(Packed),
-    /// The first bytes are right.
     Begun(Box<dyn Read + Send>),
-    /// The first bytes are wrong.
     Stopped,
 }
 
@@ -114,7 +109,7 @@ impl Unpacked {
         io::Error::other(Broken { compression: self.compression, why })
     }
 
-    /// Reads on. The first call checks the first bytes.
+    /// Reads more. The first call checks the first bytes.
     fn read_on(&mut self, buffer: &mut [u8]) -> io::Result<usize> {
         if let State::Begun(reader) = &mut self.state {
             return reader.read(buffer);
@@ -170,7 +165,7 @@ fn decoder(_: Packed, compression: Compression, _: usize) -> io::Result<Box<dyn 
 
 #[cfg(feature = "compressed")]
 fn decoder(packed: Packed, compression: Compression, memory: usize) -> io::Result<Box<dyn Read + Send>> {
-    // As a binary logarithm. RFC 8878 asks for at least 8 MiB; the library allows at most 2 GiB.
+    // As a binary logarithm. RFC 8878 requires at least 8 MiB; the library allows at most 2 GiB.
     let window = memory.max(1).ilog2().clamp(23, 31);
     Ok(match compression {
         Compression::Gzip => Box::new(Members::Between(Some(packed), false)),
@@ -182,10 +177,9 @@ fn decoder(packed: Packed, compression: Compression, memory: usize) -> io::Resul
     })
 }
 
-/// Reads all members of a gzip file. Tapes and block devices pad files with zeros; skip them.
+/// Reads all members of a gzip file, and skips zero padding from tapes and block devices.
 #[cfg(feature = "compressed")]
 enum Members {
-    /// Within a member.
     Within(Box<flate2::bufread::GzDecoder<Packed>>),
     /// Between members; `true` after the first.
     Between(Option<Packed>, bool),
@@ -222,7 +216,7 @@ impl Read for Members {
     }
 }
 
-/// The same, read ahead on a thread of its own; where that cannot start, as it is.
+/// Reads ahead on a separate thread, or without one if it cannot start.
 fn ahead(reader: Unpacked) -> Box<dyn Read + Send> {
     let (hand, handed) = bounded::<Unpacked>(1);
     let (give, pieces) = bounded(AHEAD);
@@ -232,7 +226,7 @@ fn ahead(reader: Unpacked) -> Box<dyn Read + Send> {
             let mut piece = Vec::with_capacity(PIECE);
             let read = reader.by_ref().take(PIECE as u64).read_to_end(&mut piece);
             let is_last = read.is_err() || piece.is_empty();
-            // What was unpacked before an error comes first. Where nobody takes it, nobody reads on.
+            // Data before an error comes first. If the receiver is gone, reading stops.
             let is_given = (piece.is_empty() || give.send(Ok(piece)).is_ok()) && read.is_ok();
             if let Err(error) = read {
                 let _ = give.send(Err(error));
@@ -253,7 +247,7 @@ fn ahead(reader: Unpacked) -> Box<dyn Read + Send> {
     }
 }
 
-/// Pieces that were unpacked ahead. An empty one is the end.
+/// Pieces decompressed ahead. An empty one is the end.
 struct Ahead {
     pieces: Receiver<io::Result<Vec<u8>>>,
     piece: Vec<u8>,

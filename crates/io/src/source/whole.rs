@@ -1,28 +1,27 @@
-//! Reading a file as far as it went when it was opened.
+//! Reading a file up to its size at opening.
 
 use std::fs::File;
 use std::io::{self, Read};
 
-/// A file that became shorter while it was read, as an error of reading it.
+/// A file that shrank while it was read, as a read error.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, thiserror::Error)]
 #[error("it became shorter while it was read")]
 pub struct Shortened;
 
-/// A file that must not end before it has given as many bytes as it had; that it has more by then is no matter.
+/// A file that must return as many bytes as it had at opening. Later growth is ignored.
 pub struct Whole {
     file: File,
-    /// The bytes that are still to come.
     left: u64,
 }
 
 impl Whole {
-    /// For a file that nothing has been read of.
+    /// Wraps a file before its first read.
     ///
     /// # Errors
-    /// Where its size cannot be had.
+    /// Its size is unknown.
     pub fn new(file: File) -> io::Result<Whole> {
         let found = file.metadata()?;
-        // What is no plain file says no size.
+        // Only regular files report a size.
         let left = if found.is_file() { found.len() } else { 0 };
         Ok(Whole { file, left })
     }

@@ -1,4 +1,4 @@
-//! Surveying columns of a table, and finding the rows of a shape.
+//! Surveys columns of a table, and finds the rows of a shape.
 
 mod rows;
 
@@ -20,11 +20,10 @@ use crate::source::Rows;
 use crate::table::{Part, Table, in_order};
 use crate::view::View;
 
-/// Surveys what is looked at of a table, column by column, on `threads` threads. Reads to its end, or as far as `most` rows.
-/// The inputs say where a row of the surveys is.
+/// Surveys columns on `threads` threads, up to `most` rows. The returned inputs locate the rows.
 ///
 /// # Errors
-/// Where the table cannot be read so far.
+/// The table cannot be read.
 pub fn survey(
     table: &mut Table,
     view: View,
@@ -38,7 +37,6 @@ pub fn survey(
     }
 }
 
-/// Surveys the first rows.
 fn survey_first(table: &mut Table, view: View, depth: Depth, most: u64) -> Result<(Vec<Survey>, Inputs), Error> {
     let memory = Memory::new(view, depth, table.limits(1).memory())?;
     let mut surveys = memory.surveys();
@@ -55,15 +53,14 @@ fn survey_first(table: &mut Table, view: View, depth: Depth, most: u64) -> Resul
     outcome.map(|()| (surveys, table.inputs.clone()))
 }
 
-/// Surveys all rows. Every thread has surveys of its own, and observes the chunks that it takes; at the end those of a column are
-/// merged.
+/// Surveys all rows. Each thread has its own surveys for the chunks that it takes; they are merged at the end.
 fn survey_all(table: &mut Table, view: View, depth: Depth, threads: usize) -> Result<(Vec<Survey>, Inputs), Error> {
     let (meter, limits) = (table.shared_meter(), table.limits(threads));
     let memory = Memory::new(view, depth, limits.memory())?;
     let threads = threads.min(memory.most_threads());
     let needed = in_order(&view.needs());
     table.need(&needed);
-    // The surveys of threads that are done; the number of the first row of the next chunk, and where inputs begin.
+    // The surveys of finished threads; the number of the first row of the next chunk, and the first rows of the inputs.
     let done: Mutex<Vec<Vec<Survey>>> = Mutex::default();
     let inputs = Mutex::new(table.inputs.clone());
     let first_rows = Turns::new(1);
@@ -79,7 +76,7 @@ fn survey_all(table: &mut Table, view: View, depth: Depth, threads: usize) -> Re
                 lock(inputs).begin(input, *next - 1);
                 std::mem::replace(next, *next + count)
             });
-            // Where a chunk before this one cannot be read, the run ends with its error.
+            // If an earlier chunk cannot be read, the run ends with its error.
             let Some(first_row) = first_row else { return Ok(0) };
             let text = chunk.text()?;
             let mut rows: Rows = std::mem::take(&mut spare).recycle();
@@ -114,7 +111,6 @@ fn survey_all(table: &mut Table, view: View, depth: Depth, threads: usize) -> Re
     Ok((surveys, inputs))
 }
 
-/// The memory of the surveys of a run.
 struct Memory {
     columns: usize,
     depth: Depth,
@@ -144,12 +140,11 @@ impl Memory {
         Error::SurveyTooLarge { columns: self.columns, limit: self.most }
     }
 
-    /// The most threads whose surveys fit in the memory.
+    /// The maximum number of threads whose surveys fit in the memory.
     fn most_threads(&self) -> usize {
         (self.most / (self.columns * self.share).max(1)).max(1)
     }
 
-    /// Empty surveys.
     fn surveys(&self) -> Vec<Survey> {
         (0..self.columns).map(|_| Survey::within(self.depth, self.share)).collect()
     }
@@ -166,7 +161,7 @@ impl Memory {
     }
 }
 
-/// Observes the first `rows` rows of a batch, the first of which has this number.
+/// Observes the first `rows` rows of a batch, numbered from this one.
 fn observe(view: View, surveys: &mut [Survey], first_row: u64, rows: usize, (batch, worked): (&Batch, &Worked)) {
     for (column, survey) in surveys.iter_mut().enumerate() {
         let texts: Texts = view.texts(column, batch, worked);
@@ -178,7 +173,7 @@ fn observe(view: View, surveys: &mut [Survey], first_row: u64, rows: usize, (bat
     }
 }
 
-/// The surveys of one thread, which go to those of the others when it is done. Their rows rise, as the chunks of a thread do.
+/// The surveys of one thread, merged with the others at its end. Their row numbers increase.
 struct Own<'d> {
     surveys: Vec<Survey>,
     done: &'d Mutex<Vec<Vec<Survey>>>,

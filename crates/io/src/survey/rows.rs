@@ -1,5 +1,3 @@
-//! The rows whose value has a shape.
-
 use std::ops::ControlFlow;
 
 use keen_notch_core::batch::Buffer;
@@ -12,24 +10,23 @@ use crate::sink::Sink;
 use crate::table::Table;
 use crate::view::View;
 
-/// A row that belongs to a shape.
+/// A matching row.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Found<'a> {
-    /// The input it is of, from 0.
+    /// Its input, from 0.
     pub input: usize,
-    /// Its number there, from 1.
+    /// Its number in the input, from 1.
     pub row: u64,
-    /// The line it begins on.
+    /// The line where it begins.
     pub line: u64,
-    /// The value that has the shape.
+    /// The matching value.
     pub value: &'a str,
 }
 
-/// Calls `see` with each of the first `most` rows of the table whose text in the first column of `view` belongs to the groups,
-/// until it breaks off.
+/// Calls `see` with the first `most` rows whose text in the first column of `view` belongs to the groups, until it returns a break.
 ///
 /// # Errors
-/// Where the table cannot be read so far.
+/// The table cannot be read.
 pub fn rows_of(
     table: &mut Table,
     view: View,
@@ -48,14 +45,13 @@ pub fn rows_of(
     })
 }
 
-/// Bytes that are written together.
 const TOGETHER: usize = 32 << 10;
 
-/// Writes the rows of the table whose value belongs to the groups, in a format of which that is said: row, line and value of each, and
-/// the file before these where there are several. Delimited text is divided as the input is, if that is such.
+/// Writes the rows whose value belongs to the groups: row, line and value, and the file if there are several. Delimited text has the
+/// delimiter of the input.
 ///
 /// # Errors
-/// Where the table cannot be read so far, or the rows cannot be written.
+/// The table cannot be read, or the rows cannot be written.
 pub fn write_rows(
     table: &mut Table,
     view: View,

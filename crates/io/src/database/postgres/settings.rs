@@ -1,4 +1,4 @@
-//! What is said of a connection: by the address, a service file, the environment and a password file, in this order.
+//! Connection settings: from the address, a service file, the environment and a password file, in this order.
 
 use std::fs;
 use std::path::{Path, PathBuf};
@@ -6,14 +6,13 @@ use std::path::{Path, PathBuf};
 use postgres::Config;
 use postgres::config::{Host, SslMode};
 
-/// What is said of a connection.
 pub struct Settings {
     config: Config,
     mode: Mode,
     roots: Option<PathBuf>,
 }
 
-/// What is asked of the encryption of a connection: <https://www.postgresql.org/docs/current/libpq-ssl.html>.
+/// The values of sslmode: <https://www.postgresql.org/docs/current/libpq-ssl.html>.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 enum Mode {
     Disable,
@@ -23,16 +22,15 @@ enum Mode {
     VerifyFull,
 }
 
-/// How the certificate of a server is looked at.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Tls {
-    /// Not at all: the connection is encrypted, with whoever answers.
+    /// No check: the connection is encrypted, but the server is unknown.
     Unchecked,
-    /// It must be signed by one of those in a file, or of those that the system trusts; and be for the server's name, if that is asked for.
+    /// The certificate must be signed by a certificate in the file or a trusted one, and optionally match the server's name.
     Checked { roots: Option<PathBuf>, is_for_name: bool },
 }
 
-/// The settings that the environment can say beside the port, by their names in an address.
+/// The settings from environment variables, besides the port, by their names in an address.
 const OF_ENVIRONMENT: [(&str, &str); 8] = [
     ("host", "PGHOST"),
     ("dbname", "PGDATABASE"),
@@ -43,14 +41,14 @@ const OF_ENVIRONMENT: [(&str, &str); 8] = [
     ("connect_timeout", "PGCONNECT_TIMEOUT"),
     ("options", "PGOPTIONS"),
 ];
-/// Where servers of this machine listen, if nothing else is said.
+/// The default socket folders.
 const SOCKETS: [&str; 2] = ["/var/run/postgresql", "/tmp"];
 
 impl Settings {
-    /// Reads them; `env` gives what a variable of the environment says.
+    /// Reads the settings; `env` returns environment variables.
     ///
     /// # Errors
-    /// Where one of them cannot be read. Nothing that is said holds a password.
+    /// A setting is invalid. The message contains no password.
     pub fn read(uri: &str, env: &dyn Fn(&str) -> Option<String>) -> Result<Settings, String> {
         let (plain, mut others) = take_options(uri);
         let service = taken(&mut others, "service").or(env("PGSERVICE"));
@@ -121,18 +119,17 @@ impl Settings {
         Ok(Settings { config, mode, roots })
     }
 
-    /// What the package is told.
     pub fn config(&self) -> Config {
         self.config.clone()
     }
 
-    /// How the connection is encrypted; `None` where it is not: sockets of this machine never are.
+    /// The encryption; `None` without encryption, as for local sockets.
     pub fn tls(&self) -> Option<Tls> {
         let is_here = self.config.get_hosts().iter().all(|host| !matches!(host, Host::Tcp(_)));
         match self.mode {
             _ if is_here => None,
             Mode::Disable => None,
-            // A file of certificates has `require` look at them, as libpq does.
+            // As in libpq, a file of certificates makes `require` check them.
             Mode::Require if self.roots.is_some() => Some(Tls::Checked { roots: self.roots.clone(), is_for_name: false }),
             Mode::Prefer | Mode::Require => Some(Tls::Unchecked),
             Mode::VerifyCa => Some(Tls::Checked { roots: self.roots.clone(), is_for_name: false }),
@@ -154,7 +151,7 @@ impl Mode {
     }
 }
 
-/// Takes the options out of an address that the package does not know, or not all values of.
+/// Separates the options that the package does not support.
 fn take_options(uri: &str) -> (String, Vec<(String, String)>) {
     let Some((place, options)) = uri.split_once('?') else { return (uri.to_owned(), Vec::new()) };
     let own = ["sslmode", "sslrootcert", "service"];
@@ -165,7 +162,7 @@ fn take_options(uri: &str) -> (String, Vec<(String, String)>) {
     (plain, taken.into_iter().filter_map(pair).collect())
 }
 
-/// The address with a port, where it names one host without any: the package would take it for 5432.
+/// The address with a port, if it names one host without a port. The package would use 5432.
 fn with_port(uri: &str, port: u16) -> Option<String> {
     let start = uri.find("://")? + 3;
     let end = uri[start..].find(['/', '?']).map_or(uri.len(), |end| start + end);
@@ -174,7 +171,6 @@ fn with_port(uri: &str, port: u16) -> Option<String> {
     (!host.is_empty() && !host.contains(',') && !has_port).then(|| format!("{}:{port}{}", &uri[..end], &uri[end..]))
 }
 
-/// A value of an address without its percent signs.
 fn unescaped(value: &str) -> String {
     let mut bytes = Vec::with_capacity(value.len());
     let mut rest = value.as_bytes();
@@ -199,7 +195,7 @@ fn taken(options: &mut Vec<(String, String)>, key: &str) -> Option<String> {
     Some(options.remove(place).1)
 }
 
-/// What a service file says of a service: <https://www.postgresql.org/docs/current/libpq-pgservice.html>.
+/// The settings of a service: <https://www.postgresql.org/docs/current/libpq-pgservice.html>.
 fn of_service(service: &str, env: &dyn Fn(&str) -> Option<String>) -> Result<Vec<(String, String)>, String> {
     let own = env("PGSERVICEFILE").map(PathBuf::from).or_else(|| Some(Path::new(&env("HOME")?).join(".pg_service.conf")));
     let of_system = env("PGSYSCONFDIR").map(|folder| Path::new(&folder).join("pg_service.conf"));
@@ -215,8 +211,7 @@ fn of_service(service: &str, env: &dyn Fn(&str) -> Option<String>) -> Result<Vec
     Err(format!("no service {service:?} in the service files"))
 }
 
-/// The password that a password file has for a connection: <https://www.postgresql.org/docs/current/libpq-pgpass.html>. A file that others
-/// may read is not used.
+/// The password from a password file: <https://www.postgresql.org/docs/current/libpq-pgpass.html>. Ignores a file that others can read.
 fn of_password_file(config: &Config, env: &dyn Fn(&str) -> Option<String>) -> Option<String> {
     let file = env("PGPASSFILE").map(PathBuf::from).or_else(|| Some(Path::new(&env("HOME")?).join(".pgpass")))?;
     #[cfg(unix)]
@@ -237,7 +232,7 @@ fn of_password_file(config: &Config, env: &dyn Fn(&str) -> Option<String>) -> Op
     fs::read_to_string(file).ok()?.lines().find_map(|line| password_of(line, &wanted))
 }
 
-/// The password in a line of such a file, if it is for this host, port, database and user.
+/// The password of a line, if it matches this host, port, database and user.
 fn password_of(line: &str, wanted: &[&str; 4]) -> Option<String> {
     if line.starts_with('#') {
         return None;

@@ -1,5 +1,3 @@
-//! Encrypted connections.
-
 use std::sync::Arc;
 
 use rustls::client::danger::{HandshakeSignatureValid, ServerCertVerified, ServerCertVerifier};
@@ -13,10 +11,6 @@ use tokio_postgres_rustls::MakeRustlsConnect;
 
 use super::settings::Tls;
 
-/// What encrypts a connection.
-///
-/// # Errors
-/// Where the certificates to trust cannot be read.
 pub fn connector(how: Tls) -> Result<MakeRustlsConnect, String> {
     let provider = Arc::new(ring::default_provider());
     let builder = ClientConfig::builder_with_provider(Arc::clone(&provider));
@@ -44,12 +38,11 @@ pub fn connector(how: Tls) -> Result<MakeRustlsConnect, String> {
     Ok(MakeRustlsConnect::new(config))
 }
 
-/// Looks at the certificate of a server as far as that is asked for.
 #[derive(Debug)]
 struct Verifier {
     provider: Arc<CryptoProvider>,
     of_roots: Option<Arc<WebPkiServerVerifier>>,
-    /// Certificates that are trusted as they are: that of a server may be signed by nobody else.
+    /// Certificates that are trusted directly, because a server's certificate can be self-signed.
     trusted: Vec<CertificateDer<'static>>,
     is_for_name: bool,
 }
@@ -71,7 +64,7 @@ impl ServerCertVerifier for Verifier {
             return Ok(ServerCertVerified::assertion());
         }
         match of_roots.verify_server_cert(end, between, name, response, now) {
-            // The name is the last that is looked at.
+            // The name is checked last.
             Err(Error::InvalidCertificate(
                 CertificateError::NotValidForName | CertificateError::NotValidForNameContext { .. },
             )) if !self.is_for_name => Ok(ServerCertVerified::assertion()),

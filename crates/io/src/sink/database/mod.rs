@@ -1,4 +1,4 @@
-//! Tables of a database as sinks. All tables of a run are written in one transaction: they are there together, or nothing is.
+//! Database tables as sinks. All tables of a run are written in one transaction.
 
 #[cfg(feature = "postgres")]
 mod postgres;
@@ -7,7 +7,6 @@ mod sqlite;
 #[cfg(any(feature = "postgres", feature = "sqlite"))]
 mod update;
 
-/// A build without these databases.
 #[cfg(not(feature = "postgres"))]
 mod postgres {
     pub fn open(_: &str, address: &super::Address) -> Result<Box<dyn super::Loader>, crate::Error> {
@@ -30,19 +29,16 @@ use crate::database::{Address, TablePlan, Target};
 use crate::head;
 use crate::pool::lock;
 
-/// What to do where a table that rows are added to lacks a column.
+/// The help for a missing column.
 #[cfg(any(feature = "postgres", feature = "sqlite"))]
 const BY_NAME: &str = "rows are appended by column name; exclude missing columns with --without, or add them to the table";
 
-/// How a database column converts the values that it stores.
+/// How a database column converts stored values.
 #[cfg(any(feature = "postgres", feature = "sqlite"))]
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 enum Holds {
-    /// Text stays unchanged.
     Text,
-    /// Text becomes a number.
     Number,
-    /// Text becomes a value of another type, or the column stores any value.
     Other,
 }
 
@@ -68,43 +64,38 @@ fn lost_zeros((name, row): (&str, u64), (column, declared): (&str, &str), text: 
     }
 }
 
-/// What puts rows into tables of a database, and makes that last.
+/// Loads rows into the tables of a database and commits them.
 trait Loader: Send {
-    /// Notes a table that is to be written. Gives its number.
+    /// Adds an output table. Returns its number.
     ///
     /// # Errors
-    /// Where it cannot be, such as one that is there already.
+    /// The table cannot be written, for example because it exists.
     fn table(&mut self, target: Target) -> Result<usize, Error>;
 
-    /// Gets ready for the rows of a table.
+    /// Prepares a table for rows.
     ///
     /// # Errors
-    /// Where it cannot have such columns.
+    /// The table cannot have such columns.
     fn begin(&mut self, table: usize, plan: &TablePlan) -> Result<(), Error>;
 
-    /// Takes a row.
-    ///
-    /// # Errors
-    /// Where the table does not take it.
     fn row(&mut self, table: usize, values: &[Record]) -> Result<(), Error>;
 
-    /// Has the rows of a table ready to be committed.
+    /// Prepares the rows of a table for the commit.
     ///
     /// # Errors
-    /// Where the table does not take them.
+    /// The table rejects them.
     fn settle(&mut self, table: usize) -> Result<(), Error>;
 
-    /// The columns that were added to tables that were there.
     fn added(&self) -> Vec<String>;
 
-    /// Makes what was settled last.
+    /// Commits the prepared rows.
     ///
     /// # Errors
-    /// Where the database refuses that: then nothing of it is there.
+    /// The database rejects the commit; then no row is written.
     fn commit(&mut self) -> Result<(), Error>;
 }
 
-/// A connection to a database that tables are written to.
+/// A connection for output tables.
 #[derive(Clone)]
 pub struct Session {
     address: String,
@@ -113,7 +104,7 @@ pub struct Session {
 
 struct Open {
     loader: Box<dyn Loader>,
-    /// How many tables have been settled, and how many of them have been placed.
+    /// The number of prepared tables, and of those already placed.
     settled: usize,
     placed: usize,
 }
@@ -122,7 +113,7 @@ impl Session {
     /// Connects to a database.
     ///
     /// # Errors
-    /// Where it cannot be reached.
+    /// The connection fails.
     pub fn open(address: &Address) -> Result<Session, Error> {
         let loader = match address {
             Address::Sqlite(path) => sqlite::open(path, address)?,
@@ -131,15 +122,15 @@ impl Session {
         Ok(Session { address: address.to_string(), open: Arc::new(Mutex::new(Open { loader, settled: 0, placed: 0 })) })
     }
 
-    /// The columns that were added to tables that were there.
+    /// The columns added to existing tables.
     pub fn added(&self) -> Vec<String> {
         lock(&self.open).loader.added()
     }
 
-    /// A table of it as a sink.
+    /// A table as a sink.
     ///
     /// # Errors
-    /// Where it cannot be written, such as one that is there already.
+    /// The table cannot be written, for example because it exists.
     pub fn sink(&self, target: Target) -> Result<Table, Error> {
         let name = format!("the table {} of {}", target.table, self.address);
         let table = lock(&self.open).loader.table(target)?;
@@ -153,7 +144,7 @@ pub struct Table {
     open: Arc<Mutex<Open>>,
     table: usize,
     has_begun: bool,
-    /// The beginning of a row whose rest has not come yet.
+    /// The start of an incomplete row.
     pending: Vec<u8>,
 }
 
@@ -199,7 +190,7 @@ impl Sink for Table {
         if open.placed == open.settled { open.loader.commit() } else { Ok(()) }
     }
 
-    /// Until the last table is placed, nothing is there.
+    /// Until the last table is placed, no row is visible.
     fn take_back(&mut self) {}
 
     fn is_final(&self) -> bool {

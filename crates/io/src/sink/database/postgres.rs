@@ -1,7 +1,7 @@
-//! Writing tables of PostgreSQL, by `COPY … FROM STDIN` in its text format.
+//! Writes PostgreSQL tables with `COPY … FROM STDIN` in text format.
 //!
-//! A new table is written under another name until all rows have come, so that nobody who reads the old one has to wait, and rows may come from
-//! it. Rows that are added wait in a temporary table.
+//! A new table has a temporary name until it is complete, so readers of the old one do not wait, and the rows can come from it. Rows to
+//! append wait in a temporary table.
 
 use std::io::Write;
 use std::thread;
@@ -19,7 +19,7 @@ use crate::database::postgres::{connect, failed, find, tables};
 use crate::database::{Address, How, PlannedColumn, TablePlan, Target, quoted};
 use crate::source::types::Type;
 
-/// Bytes of rows that are handed to the server together.
+/// Bytes of rows per write to the server.
 const HELD: usize = 1 << 20;
 
 /// Prefix of the error codes of a shutdown.
@@ -28,7 +28,6 @@ const SHUTDOWN: &str = "57P";
 const OUTCOME_PATIENCE: Duration = Duration::from_secs(3);
 const OUTCOME_STEP: Duration = Duration::from_millis(200);
 
-/// The tables that are written.
 struct Tables {
     client: Client,
     uri: String,
@@ -39,28 +38,23 @@ struct Tables {
 
 struct Table {
     target: Target,
-    /// What it is called, with its schema where one was said, as SQL takes it; and its name alone.
+    /// Its name with the schema, if given, as SQL; and the bare name.
     sql: String,
     name: String,
-    /// Where the rows are until they are settled.
+    /// The table where the rows wait.
     waiting: String,
     columns: String,
     plan: TablePlan,
     /// The declared type of each column, and how it stores values.
     holds: Vec<(String, Holds)>,
-    /// The columns that it gets, where it is there.
     added: Vec<PlannedColumn>,
-    /// Rows that the server has not got, and how many it has.
+    /// Rows not sent yet, and the number of rows sent.
     rows: Vec<u8>,
     held: u64,
     given: u64,
     is_settled: bool,
 }
 
-/// Connects to a server.
-///
-/// # Errors
-/// Where it does not let anybody in.
 pub fn open(uri: &str, address: &Address) -> Result<Box<dyn Loader>, Error> {
     let address = address.to_string();
     let client = connect(uri, &address)?;
@@ -85,7 +79,7 @@ impl Tables {
             match status.as_deref() {
                 Some("committed") => return Ok(()),
                 Some("aborted") => return Err(failed(&self.address, error)),
-                // The server may not have noticed yet, or may be about to start again.
+                // The server may not have noticed yet, or may be restarting.
                 _ => thread::sleep(OUTCOME_STEP),
             }
         }
@@ -97,7 +91,6 @@ impl Tables {
         })
     }
 
-    /// Gives the rows of a table that wait to the server.
     fn give(&mut self, table: usize) -> Result<(), Error> {
         let Table { waiting, columns, rows, held, given, target, .. } = &mut self.tables[table];
         if rows.is_empty() {
@@ -105,7 +98,7 @@ impl Tables {
         }
         let copy = format!("COPY {waiting} ({columns}) FROM STDIN");
         let outcome = self.client.copy_in(&copy).and_then(|mut copy| {
-            // What the server says against a row comes at the end.
+            // The server reports an invalid row at the end.
             let _ = copy.write_all(rows);
             copy.finish()
         });
@@ -134,7 +127,6 @@ impl Tables {
     }
 }
 
-/// The first value of the first row of a query.
 fn first_text(client: &mut Client, query: &str) -> Result<Option<String>, postgres::Error> {
     let messages = client.simple_query(query)?;
     Ok(messages.iter().find_map(|message| match message {
@@ -143,7 +135,7 @@ fn first_text(client: &mut Client, query: &str) -> Result<Option<String>, postgr
     }))
 }
 
-/// What a column is declared as: as it was in another table of PostgreSQL, and else by what its values are.
+/// The declared type of a column: as in another PostgreSQL table, or by the type of its values.
 fn declaration(column: &PlannedColumn) -> String {
     format!("{} {}", quoted(&column.name), declared(column))
 }
@@ -184,7 +176,6 @@ fn name_is_too_long(client: &mut Client, plan: &TablePlan, table: &str) -> Resul
     Ok(long.map(|long| format!("PostgreSQL truncates names to {most} bytes, and {long} has {}", long.len())))
 }
 
-/// A column of an existing table.
 struct Place {
     name: String,
     /// Its type, without and with the collation.
@@ -192,7 +183,6 @@ struct Place {
     collated: String,
 }
 
-/// The columns of an existing table.
 fn places(client: &mut Client, table: &str) -> Result<Vec<Place>, postgres::Error> {
     let asked = "SELECT attname::text, format_type(atttypid, atttypmod), quote_ident(nspname) || '.' || quote_ident(collname) \
                  FROM pg_attribute LEFT JOIN pg_collation ON pg_collation.oid = attcollation \
@@ -206,7 +196,6 @@ fn places(client: &mut Client, table: &str) -> Result<Vec<Place>, postgres::Erro
     Ok(client.query(asked, &[&table])?.iter().map(place).collect())
 }
 
-/// Writes a value as the format has it.
 fn push(record: &Record, holds: Holds, out: &mut Vec<u8>) {
     let text = match record {
         Record::Text(text) if holds != Holds::Text && is_blank(text) => return out.extend(b"\\N"),
@@ -230,7 +219,6 @@ fn push(record: &Record, holds: Holds, out: &mut Vec<u8>) {
 }
 
 impl Tables {
-    /// Writes the rows of a table into those that are there.
     fn update(&mut self, table: usize, keys: usize) -> Result<(), Error> {
         let Tables { client, address, tables, .. } = self;
         let Table { target, sql, waiting, plan, added, given, .. } = &tables[table];
@@ -270,7 +258,7 @@ impl Loader for Tables {
         let sql = match (target.how, found) {
             (How::New, Some(_)) => return Err(Error::TableIsThere { table: target.table, of: self.address.clone() }),
             (How::Append | How::Update { .. }, None) => match find(&mut self.client, &target.table).map_err(of)? {
-                // In small letters, as SQL takes it.
+                // In lowercase, as in SQL.
                 Some(found) => found.sql,
                 None => {
                     let tables = tables(&mut self.client).map_err(of)?;

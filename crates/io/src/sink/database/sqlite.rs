@@ -1,7 +1,7 @@
-//! Writing tables of SQLite.
+//! Writes SQLite tables.
 //!
-//! Rows wait in a temporary table until all have come, so that the database is locked for no longer than it takes to copy them there: others
-//! may read and write it meanwhile, and the rows may come from the same file.
+//! Rows wait in a temporary table, so the database is locked only while they are copied. Other programs can use it until then, and the
+//! rows can come from the same file.
 
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
@@ -26,17 +26,15 @@ use crate::source::CellKind;
 use crate::source::numbers::push_real;
 use crate::source::types::Type;
 
-/// Instructions of SQLite between two looks at signals.
+/// SQLite instructions between checks for signals.
 const PROGRESS: i32 = 10_000;
 
-/// The tables that are written.
 struct Tables {
     connection: Connection,
     address: String,
     tables: Vec<Table>,
-    /// The columns that tables get which are there.
     added: Vec<String>,
-    /// The files of a database that was not there before, until it is complete.
+    /// The files of a new database, until it is complete.
     new: Vec<Beside>,
     /// From the first change of the database file to the end of the transaction.
     transaction: Option<Transaction>,
@@ -47,21 +45,19 @@ struct Table {
     plan: TablePlan,
     /// The declared type of each column, and how it stores values.
     holds: Vec<(String, Holds)>,
-    /// How a row is put into the temporary table.
     insert: String,
-    /// How many rows were.
     given: u64,
 }
 
-/// Opens a database; a new one, where there is none.
+/// Opens or creates a database.
 ///
 /// # Errors
-/// Where the file is no database.
+/// The file is not a database.
 pub fn open(path: &Path, address: &Address) -> Result<Box<dyn Loader>, Error> {
     let (is_new, address) = (!path.exists(), address.to_string());
     let mut connection = connect(path, &address, Use::Write)?;
     let of = |error| failed(&address, &error);
-    // A signal ends statements and waits for locks, so that the transaction can be rolled back.
+    // A signal interrupts statements and waits for locks, so that the transaction can be rolled back.
     connection.progress_handler(PROGRESS, Some(unfinished::has_ended)).map_err(of)?;
     connection.busy_handler(Some(wait)).map_err(of)?;
     let journal = PathBuf::from(format!("{}-journal", path.display()));
@@ -88,7 +84,7 @@ impl Tables {
     }
 }
 
-/// What a column is declared as: as it was in another table of SQLite, and else by what its values are.
+/// The declared type of a column: as in another SQLite table, or by the type of its values.
 fn declaration(column: &PlannedColumn) -> String {
     format!("{} {}", quoted(&column.name), declared(column))
 }
@@ -99,12 +95,11 @@ fn declared(column: &PlannedColumn) -> &str {
         Type::Number => "REAL",
         Type::Truth => "BOOLEAN",
         Type::Date => "DATE",
-        // More digits than a number of SQLite keeps.
+        // More digits than a SQLite number stores.
         Type::LongWhole | Type::Text | Type::Nested => "TEXT",
     })
 }
 
-/// How a column stores values.
 fn holds(declared: &str) -> Holds {
     match Affinity::of(declared) {
         Affinity::Text => Holds::Text,
@@ -113,7 +108,7 @@ fn holds(declared: &str) -> Holds {
     }
 }
 
-/// A number as SQLite keeps it; a text, where it would lose digits.
+/// A number in SQLite; text if it would lose digits.
 fn number(text: &str) -> ValueRef<'_> {
     if let Ok(whole) = text.parse() {
         return ValueRef::Integer(whole);
@@ -128,7 +123,7 @@ fn number(text: &str) -> ValueRef<'_> {
     }
 }
 
-/// A value as a column of SQLite keeps it.
+/// A value as the column stores it.
 fn value<'r>(record: &Record<'r>, holds: Holds) -> ToSqlOutput<'r> {
     ToSqlOutput::Borrowed(match record {
         Record::Text(text) if holds == Holds::Number && is_blank(text) => ValueRef::Null,
@@ -148,7 +143,6 @@ fn value<'r>(record: &Record<'r>, holds: Holds) -> ToSqlOutput<'r> {
 }
 
 impl Tables {
-    /// Writes the rows of a table into those that are there.
     fn update(&self, table: usize, keys: usize) -> Result<(), Error> {
         let Table { target, plan, given, .. } = &self.tables[table];
         let name = format!("the table {} of {}", target.table, self.address);
@@ -169,7 +163,6 @@ impl Tables {
     }
 }
 
-/// A column of the table that rows are written to.
 struct Place {
     declared: String,
     /// The collation, except BINARY.
@@ -196,7 +189,7 @@ impl Place {
 impl Loader for Tables {
     fn table(&mut self, target: Target) -> Result<usize, Error> {
         let all = tables(&self.connection).map_err(|error| self.failed(&error))?;
-        // Names that differ only in small and large letters are one.
+        // Names that differ only in case are equal.
         let is_it = |table: &&String| table.eq_ignore_ascii_case(&target.table);
         let is_there = all.iter().any(|table| is_it(&table));
         match target.how {
@@ -218,7 +211,7 @@ impl Loader for Tables {
 
     fn begin(&mut self, table: usize, plan: &TablePlan) -> Result<(), Error> {
         let names: Vec<String> = plan.columns.iter().map(|column| quoted(&column.name)).collect();
-        // Of columns without a type, values stay what they are.
+        // A column without a type stores values unchanged.
         for (index, column) in plan.columns.iter().enumerate() {
             if plan.columns[..index].iter().any(|other| other.name.eq_ignore_ascii_case(&column.name)) {
                 return Err(Error::DoubledTitle { title: column.name.clone(), format: Kind::Database.name() });
@@ -252,7 +245,7 @@ impl Loader for Tables {
             }
         }
         if target.how == How::Append {
-            // Whether it has these columns is to be known before the rows come.
+            // The columns must exist before the first row is written.
             let looked = format!("SELECT {} FROM main.{}", quoted_columns(plan, &target.table), quoted(&target.table));
             self.connection.prepare(&looked).map_err(|error| Error::Database {
                 name: format!("the table {} of {}", target.table, self.address),
@@ -293,7 +286,7 @@ impl Loader for Tables {
         self.transaction.get_or_insert_with(Transaction::begin);
         let outcome = self.write(table);
         let outcome = self.end_if_failed(outcome);
-        // The signal ends the program, and its status says which it was. `commit` must not wait: it runs while outputs are placed.
+        // The signal ends the program with its status. `commit` must not wait for that, because it runs while outputs are placed.
         while outcome.is_err() && unfinished::has_ended() {
             thread::park();
         }
@@ -314,7 +307,6 @@ impl Loader for Tables {
 }
 
 impl Tables {
-    /// Copies the waiting rows of a table into the database file.
     fn write(&self, table: usize) -> Result<(), Error> {
         let Table { target, plan, .. } = &self.tables[table];
         let name = quoted(&target.table);
@@ -336,7 +328,7 @@ impl Tables {
     /// Rolls the transaction back if a statement has failed.
     fn end_if_failed(&mut self, outcome: Result<(), Error>) -> Result<(), Error> {
         if outcome.is_err() {
-            // SQLite has done so itself after some errors.
+            // SQLite does so itself after some errors.
             let _ = self.connection.execute_batch("ROLLBACK");
             self.transaction = None;
         }
@@ -344,7 +336,7 @@ impl Tables {
     }
 }
 
-/// The columns of a table, each with the table before it: a name alone would be taken for a text where there is no such column.
+/// The columns with the table name, because SQLite reads an unknown quoted name as a text.
 fn quoted_columns(plan: &TablePlan, table: &str) -> String {
     let columns: Vec<String> =
         plan.columns.iter().map(|column| format!("{}.{}", quoted(table), quoted(&column.name))).collect();

@@ -1,19 +1,17 @@
-//! Writing values into the rows of a table that is there, found by a key: the statements that SQLite and PostgreSQL both take.
+//! Updates of existing rows by key: SQL that SQLite and PostgreSQL share.
 
 use crate::Error;
 use crate::database::{PlannedColumn, TablePlan, quoted};
 
-/// Rows that wait in a table of their own to be written into those of another.
+/// Rows in a temporary table that update those of another.
 pub struct Update<'p> {
-    /// Their columns, of which the first are the key.
+    /// Their columns; the first ones are the key.
     pub plan: &'p TablePlan,
-    /// How many columns the key has.
     pub keys: usize,
-    /// The table that they wait in, as SQL takes it.
+    /// The temporary table as SQL.
     pub waiting: &'p str,
-    /// The table that they are written into, as SQL takes it.
+    /// The output table as SQL.
     pub table: &'p str,
-    /// What that is called in a message.
     pub name: &'p str,
 }
 
@@ -26,7 +24,7 @@ impl Update<'_> {
         (key, others)
     }
 
-    /// Queries that give a row where the key does not tell rows apart, each with why.
+    /// Queries that return a row if the key is not unique, each with the reason.
     pub fn checks(&self) -> [(String, &'static str); 2] {
         let (key, _) = self.columns();
         let are_null: Vec<String> = key.iter().map(|key| format!("{key} IS NULL")).collect();
@@ -37,7 +35,6 @@ impl Update<'_> {
         ]
     }
 
-    /// The error where one of them gives one.
     pub fn no_key(&self, why: &str) -> Error {
         let keys: Vec<&str> = self.plan.columns.iter().take(self.keys).map(|column| column.name.as_str()).collect();
         Error::Database {
@@ -47,8 +44,8 @@ impl Update<'_> {
         }
     }
 
-    /// The UPDATE statement. It skips rows with a changed source value. `exact` wraps a column in an expression that compares character by
-    /// character.
+    /// The UPDATE statement. It skips rows with a changed source value. `exact` wraps a column in an expression that compares character
+    /// by character.
     pub fn statement(&self, exact: impl Fn(&str) -> String) -> String {
         let (key, others) = self.columns();
         let read = self.plan.columns.iter().filter_map(|column| Some((column.read_from.as_ref()?, &column.name)));
@@ -62,10 +59,10 @@ impl Update<'_> {
         format!("UPDATE {table} AS kept SET {} FROM {waiting} AS given WHERE {}", set.join(", "), same.join(" AND "))
     }
 
-    /// Sees to it that as many rows were written as were given.
+    /// Checks that all rows were updated.
     ///
     /// # Errors
-    /// Where some of them are not there any more, or have other values.
+    /// Some rows have disappeared or changed.
     pub fn all_written(&self, written: u64, given: u64) -> Result<(), Error> {
         if written == given {
             return Ok(());

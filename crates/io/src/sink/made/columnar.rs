@@ -1,4 +1,4 @@
-//! Making Parquet and Arrow of batches.
+//! Builds Parquet and Arrow files from batches.
 
 use std::io;
 
@@ -16,7 +16,6 @@ pub fn maker(kind: Kind) -> io::Result<Box<dyn Maker>> {
     Ok(Box::new(of_packages::Making::new(kind)))
 }
 
-/// What the packages for these formats are told.
 #[cfg(feature = "columnar")]
 mod of_packages {
     use std::collections::HashSet;
@@ -42,30 +41,29 @@ mod of_packages {
     use crate::guarded::guarded;
     use crate::head;
 
-    /// What ends a stream.
+    /// The end marker of a stream.
     const END: [u8; 8] = [0xFF, 0xFF, 0xFF, 0xFF, 0, 0, 0, 0];
-    /// Bytes of a row group in memory, as it is written: beyond that it is ended.
+    /// Maximum size of a row group in memory, in bytes.
     const MOST_GROUP: usize = 32 << 20;
-    /// Cells of a row group, at most, where a row has many. The package takes about 10 bytes for each of up to 20 000 cells of a column
-    /// that wait for the end of their page, and does not count them to the size of the row group.
+    /// Maximum cells of a row group with many columns. The package takes about 10 bytes for each of up to 20 000 cells of a column that
+    /// wait for the end of their page, and does not count them in the size of the row group.
     const MOST_CELLS: usize = 3 << 20;
-    /// Values of a new column that are looked at.
+    /// Number of values of a new column to examine.
     const LOOKED: usize = 1024;
 
-    /// What is being made.
     pub struct Making {
         kind: Kind,
-        /// None until all of it has come.
+        /// `None` until it is complete.
         plan: Option<Plan>,
-        /// The beginning of a plan whose rest has not come.
+        /// The start of an incomplete plan.
         pending: Vec<u8>,
         decoder: StreamDecoder,
         writer: Writer,
     }
 
-    /// What writes the batches. What it has written and nobody has taken is in its bytes.
+    /// The writer of batches. Output that has not been fetched is in its buffer.
     enum Writer {
-        /// It waits for the columns; for a stream, it hands on what comes.
+        /// Waits for the schema; for a stream, passes bytes on.
         Bytes(Vec<u8>),
         File(Box<FileWriter<Vec<u8>>>, Dictionaries),
         Parquet(Box<ArrowWriter<Vec<u8>>>),
@@ -73,7 +71,6 @@ mod of_packages {
     }
 
     impl Making {
-        /// Nothing so far.
         pub fn new(kind: Kind) -> Making {
             let decoder = StreamDecoder::new().with_require_alignment(false);
             Making { kind, plan: None, pending: Vec::new(), decoder, writer: Writer::Bytes(Vec::new()) }
@@ -97,7 +94,7 @@ mod of_packages {
             Ok(())
         }
 
-        /// Begins the file, with the first rows if there are some.
+        /// Starts the file, with the first batch if there is one.
         fn begin(&mut self, first: Option<&RecordBatch>) -> io::Result<()> {
             let (Writer::Bytes(_), Some(schema)) = (&self.writer, self.decoder.schema()) else { return Ok(()) };
             self.writer = match self.kind {
@@ -135,7 +132,7 @@ mod of_packages {
         }
     }
 
-    /// How Parquet is written: columns that were read as they were, and new ones by their first values.
+    /// The Parquet settings: original columns as in the input, new ones from their first values.
     fn properties(plan: &Plan, schema: &SchemaRef, first: Option<&RecordBatch>) -> WriterProperties {
         let noted = schema.metadata().iter().map(|(key, value)| KeyValue::new(key.clone(), value.clone()));
         let mut noted: Vec<KeyValue> = noted.collect();
@@ -174,7 +171,7 @@ mod of_packages {
         properties.build()
     }
 
-    /// Whether a dictionary of some texts would hold most of them: then it would be given up after some time, for nothing.
+    /// Whether a dictionary would contain most of the texts. The package would then abandon it later.
     fn are_mostly_different(texts: &StringArray) -> bool {
         let different: HashSet<Option<&str>> = texts.iter().take(LOOKED).collect();
         different.len() * 2 > texts.len().min(LOOKED)
@@ -219,7 +216,7 @@ mod of_packages {
         }
 
         fn end(mut self: Box<Self>, out: &mut (dyn Write + Send)) -> io::Result<()> {
-            // The decoder takes a message when the next one comes: without a row, that of the columns still waits.
+            // The decoder returns a message when the next one arrives, so without rows the schema is still pending.
             if self.kind != Kind::Arrow(Framing::Stream) {
                 self.take(&END)?;
                 self.begin(None)?;

@@ -1,5 +1,3 @@
-//! Compressing what is written.
-
 use std::io;
 #[cfg(feature = "compressed")]
 use std::io::Write;
@@ -10,7 +8,7 @@ use crate::formats::Compression;
 #[cfg(feature = "compressed")]
 pub fn maker(compression: Compression) -> io::Result<Box<dyn Maker>> {
     Ok(match compression {
-        // Without the time, so that the same rows always give the same file.
+        // Without a time, so that the same rows always give the same file.
         Compression::Gzip => Box::new(flate2::GzBuilder::new().mtime(0).write(Vec::new(), flate2::Compression::default())),
         Compression::Zstd => {
             let mut encoder = zstd::stream::write::Encoder::new(Vec::new(), zstd::DEFAULT_COMPRESSION_LEVEL)?;

@@ -1,5 +1,4 @@
-//! Parquet whose columns are copied from the files that were read, with new ones beside them: where all rows are kept, in their order, no
-//! value of the others has to be read.
+//! Parquet with columns copied from the input files beside new columns. Used if all rows are kept in order.
 
 use std::collections::VecDeque;
 use std::fs::File;
@@ -19,39 +18,36 @@ use parquet::schema::types::Type;
 
 use crate::columnar::{Copies, parquet_metadata};
 
-/// A file that is being made.
 pub struct Copied {
     writer: SerializedFileWriter<Vec<u8>>,
     factory: ArrowRowGroupWriterFactory,
-    /// For each column of the output, the column of the files that it is copied from.
+    /// For each output column, the input column.
     columns: Vec<Option<usize>>,
-    /// How many columns of values each column of the output has.
+    /// The number of leaf columns of each output column.
     leaves: Vec<usize>,
-    /// Row groups whose rows have not all come.
+    /// Row groups whose rows are incomplete.
     groups: VecDeque<Group>,
-    /// What is written of the new columns of the first of these, and how many rows have come.
+    /// The new columns of the first of these groups, and the number of rows so far.
     new: Vec<ArrowColumnWriter>,
     rows: usize,
 }
 
-/// A row group of a file.
 struct Group {
     file: Arc<Source>,
     index: usize,
     rows: usize,
 }
 
-/// A file that is copied from.
 struct Source {
     file: File,
     metadata: ArrowReaderMetadata,
 }
 
 impl Copied {
-    /// Copies columns of files, beside new columns that have this schema.
+    /// Copies columns of files beside new columns with this schema.
     ///
     /// # Errors
-    /// Where a file cannot be read once more.
+    /// A file cannot be read again.
     pub fn new(copies: &Copies, new: &SchemaRef, properties: impl FnOnce(&SchemaRef) -> WriterProperties) -> Result<Copied> {
         let open = |name: &String| -> Result<Arc<Source>> {
             let file = File::open(name)?;
@@ -91,15 +87,14 @@ impl Copied {
         Ok(Copied { writer, factory, columns: copies.columns.clone(), leaves, groups, new: Vec::new(), rows: 0 })
     }
 
-    /// What has been written and not yet taken.
     pub fn made(&mut self) -> &mut Vec<u8> {
         self.writer.inner_mut()
     }
 
-    /// Takes the new columns of the next rows.
+    /// Adds the new columns of the next rows.
     ///
     /// # Errors
-    /// Where they cannot be written, or a file cannot be read once more.
+    /// They cannot be written, or a file cannot be read again.
     pub fn write(&mut self, batch: &RecordBatch) -> Result<()> {
         let mut at = 0;
         while at < batch.num_rows() {
@@ -125,7 +120,6 @@ impl Copied {
         Ok(())
     }
 
-    /// What writes the new columns of the next row group.
     fn new_columns(&self) -> Result<Vec<ArrowColumnWriter>> {
         let mut all = self.factory.create_column_writers(self.writer.flushed_row_groups().len())?.into_iter();
         let mut new = Vec::new();
@@ -138,7 +132,6 @@ impl Copied {
         Ok(new)
     }
 
-    /// Writes a row group whose rows have all come.
     fn end_group(&mut self) -> Result<()> {
         let Some(Group { file, index, rows }) = self.groups.pop_front() else { return Ok(()) };
         self.rows = 0;
@@ -177,10 +170,10 @@ impl Copied {
         Ok(())
     }
 
-    /// The end of the file.
+    /// Ends the file.
     ///
     /// # Errors
-    /// Where not all rows have come.
+    /// Rows are missing.
     pub fn finish(mut self) -> Result<Vec<u8>> {
         while self.groups.front().is_some_and(|group| group.rows == 0) {
             self.groups.pop_front();
@@ -192,7 +185,6 @@ impl Copied {
     }
 }
 
-/// How many columns of values there are in a column.
 fn leaves(of: &Type) -> usize {
     if of.is_primitive() { 1 } else { of.get_fields().iter().map(|of| leaves(of)).sum() }
 }

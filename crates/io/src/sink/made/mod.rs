@@ -1,5 +1,4 @@
-//! What is made of the bytes that encoders write, on their way to where they go: they are compressed, or a file of a format that
-//! cannot be written row by row.
+//! Transforms encoder output on its way to the sink: compression, and files that cannot be written row by row.
 
 mod columnar;
 mod compressed;
@@ -14,31 +13,28 @@ use super::Sink;
 use crate::Error;
 use crate::formats::{Compression, Kind};
 
-/// Bytes that are held before they are handed on.
+/// Bytes to buffer before passing them on.
 const HELD: usize = 256 << 10;
 
-/// Makes something of what it is given, into another sink.
+/// Transforms its input for another sink.
 pub struct Made {
     sink: Box<dyn Sink>,
-    /// None once all of it is written.
+    /// `None` at the end.
     maker: Option<Box<dyn Maker>>,
 }
 
-/// Makes bytes of those that are written to it.
 trait Maker: Write + Send {
-    /// What has been made and not yet taken.
     fn made(&mut self) -> &mut Vec<u8>;
 
-    /// The rest, written to `out`.
     fn end(self: Box<Self>, out: &mut (dyn Write + Send)) -> io::Result<()>;
 }
 
-/// Why a format cannot hold what is written, and what to do about it.
+/// A limit of a format, with a suggestion.
 #[derive(Debug)]
 pub struct Limit {
-    /// Why.
+    /// The reason.
     pub why: String,
-    /// What to do.
+    /// The suggestion.
     pub help: &'static str,
 }
 
@@ -51,35 +47,34 @@ impl fmt::Display for Limit {
 impl std::error::Error for Limit {}
 
 impl Limit {
-    /// As an error of writing.
     fn error(why: impl Into<String>, help: &'static str) -> io::Error {
         io::Error::other(Limit { why: why.into(), help })
     }
 }
 
 impl Made {
-    /// What is put is compressed into `sink`.
+    /// Compresses into `sink`.
     ///
     /// # Errors
-    /// Where this build cannot do that.
+    /// This build does not support the compression.
     pub fn compressed(sink: Box<dyn Sink>, compression: Compression) -> Result<Made, Error> {
         let maker = compressed::maker(compression).map_err(|source| failed(&*sink, source))?;
         Ok(Made { sink, maker: Some(maker) })
     }
 
-    /// A workbook of the cells that are put goes into `sink`.
+    /// Builds a workbook from cells into `sink`.
     ///
     /// # Errors
-    /// Where this build cannot do that.
+    /// This build does not support workbooks.
     pub fn workbook(sink: Box<dyn Sink>) -> Result<Made, Error> {
         let maker = workbook::maker().map_err(|source| failed(&*sink, source))?;
         Ok(Made { sink, maker: Some(maker) })
     }
 
-    /// Parquet or Arrow of the batches that are put goes into `sink`.
+    /// Builds Parquet or Arrow from batches into `sink`.
     ///
     /// # Errors
-    /// Where this build cannot do that.
+    /// This build does not support them.
     pub fn columnar(sink: Box<dyn Sink>, kind: Kind) -> Result<Made, Error> {
         let maker = columnar::maker(kind).map_err(|source| failed(&*sink, source))?;
         Ok(Made { sink, maker: Some(maker) })
@@ -90,7 +85,7 @@ fn failed(sink: &dyn Sink, source: io::Error) -> Error {
     Error::Write { name: sink.name().to_owned(), source, is_half_written: sink.is_final() }
 }
 
-/// Writes into a sink, and keeps its error.
+/// Writes into a sink and keeps its error.
 struct Onward<'s> {
     sink: &'s mut dyn Sink,
     error: Option<Error>,

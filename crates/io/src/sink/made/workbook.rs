@@ -1,5 +1,3 @@
-//! Making a workbook of cells.
-
 use std::io;
 
 use super::Maker;
@@ -14,10 +12,9 @@ pub fn maker() -> io::Result<Box<dyn Maker>> {
     Ok(Box::new(of_parts::Making::new()))
 }
 
-/// Writing the parts of a workbook: ECMA-376, part 1 (its sheets and styles) and part 2 (the archive).
+/// Writes the parts of a workbook: ECMA-376, part 1 (sheets and styles) and part 2 (the archive).
 ///
-/// Written for this program, since rows then go straight into the archive: no temporary file, and a third of the processor time of
-/// the package that did it before.
+/// Our own code, because rows then go directly into the archive: no temporary file, and a third of the processor time.
 #[cfg(feature = "workbooks")]
 mod of_parts {
     use std::collections::HashMap;
@@ -33,15 +30,15 @@ mod of_parts {
     use crate::cells::Record;
     use crate::pool::lock;
 
-    /// The most rows, columns and characters of a cell that a sheet has: ECMA-376, and the limits that programs for it publish.
+    /// Limits of a sheet and of a cell (ECMA-376, and published limits of programs).
     const MOST_ROWS: u32 = 1_048_576;
     const MOST_COLUMNS: u16 = 16_384;
     const MOST_CHARACTERS: usize = 32_767;
-    /// The most bytes of a sheet: an archive notes them in 32 bits.
+    /// Maximum size of a sheet in bytes: archives store it in 32 bits.
     const MOST_BYTES: u64 = u32::MAX as u64;
     /// Bytes per compression call.
     const STRIDE: usize = 64 << 10;
-    /// How hard the archive is compressed: the first of nine levels takes a third of the time of the usual one.
+    /// Compression level: the first of nine takes a third of the time of the default.
     const LEVEL: i64 = 1;
 
     const HEAD: &str = "<?xml version=\"1.0\" encoding=\"UTF-8\" standalone=\"yes\"?>\n";
@@ -49,7 +46,6 @@ mod of_parts {
     const OFFICE: &str = "http://schemas.openxmlformats.org/officeDocument/2006/relationships";
     const PACKAGE: &str = "http://schemas.openxmlformats.org/package/2006";
 
-    /// A workbook that is being made.
     pub struct Making {
         archive: ZipWriter<StreamWriter<Shared>>,
         /// Output of the archive that the sink has not fetched yet.
@@ -66,15 +62,15 @@ mod of_parts {
         column: u16,
         is_in_row: bool,
         letters: Vec<String>,
-        /// The styles of cells, by the codes of their number formats. The first is 1.
+        /// Cell styles by number format. The first is 1.
         styles: HashMap<String, usize>,
         codes: Vec<String>,
-        /// The beginning of a record whose rest has not come yet.
+        /// The start of an incomplete record.
         pending: Vec<u8>,
         made: Vec<u8>,
     }
 
-    /// Bytes that one writes and another takes.
+    /// A shared byte buffer.
     #[derive(Clone, Default)]
     struct Shared(Arc<Mutex<Vec<u8>>>);
 
@@ -90,7 +86,6 @@ mod of_parts {
     }
 
     impl Making {
-        /// One without a row.
         pub fn new() -> Making {
             let written = Shared::default();
             Making {
@@ -111,14 +106,13 @@ mod of_parts {
             }
         }
 
-        /// Adds a part as a whole.
         fn part(&mut self, name: &str, content: &str) -> io::Result<()> {
             self.archive.start_file(name, options()).map_err(io::Error::other)?;
             self.archive.write_all(HEAD.as_bytes())?;
             self.archive.write_all(content.as_bytes())
         }
 
-        /// Writes the parts before the sheet, and begins that.
+        /// Writes the parts before the sheet, and starts the sheet.
         fn begin(&mut self) -> io::Result<()> {
             if mem::replace(&mut self.has_begun, true) {
                 return Ok(());
@@ -157,7 +151,6 @@ mod of_parts {
             self.part("xl/worksheets/sheet1.xml", &format!("<worksheet xmlns=\"{MAIN}\"><sheetData>"))
         }
 
-        /// Compresses the waiting XML.
         fn compress(&mut self) -> io::Result<()> {
             self.bytes += self.xml.len() as u64;
             if self.bytes > MOST_BYTES {
@@ -223,7 +216,7 @@ mod of_parts {
             Ok(())
         }
 
-        /// Begins a cell, in a style and of a type.
+        /// Starts a cell with a style and type.
         fn cell(&mut self, style: Option<usize>, of: Option<&str>) {
             let (row, column) = (self.row + 1, usize::from(self.column));
             // Writing to a string cannot fail.
@@ -316,7 +309,7 @@ mod of_parts {
         }
     }
 
-    /// The same rows always give the same file: no time is noted in it.
+    /// Without a time, so that the same rows always give the same file.
     fn options() -> SimpleFileOptions {
         SimpleFileOptions::default()
             .compression_method(zip::CompressionMethod::Deflated)
@@ -328,8 +321,8 @@ mod of_parts {
         matches!(c, ' ' | '\t' | '\n' | '\r')
     }
 
-    /// Writes a text. Characters that XML does not have are written as `_x000D_` (ECMA-376, part 1, section 22.4.2.4), and so is an
-    /// underscore that looks like the beginning of one.
+    /// Writes a text. Characters that XML lacks become `_x000D_` (ECMA-376, part 1, section 22.4.2.4), and so does an underscore that
+    /// looks like such an escape.
     fn push_text(text: &str, out: &mut String) {
         let is_special = |byte: u8| byte < 0x20 || matches!(byte, b'&' | b'<' | b'>' | b'_' | 0xEF);
         let mut rest = text;
@@ -385,7 +378,7 @@ mod of_parts {
         if day < FIRST || nanoseconds % 1_000_000 != 0 {
             return None;
         }
-        // A workbook has a 29 February 1900, which never was.
+        // Workbooks count a 29 February 1900, which did not exist.
         let days = (day - date(1899, 12, 31)).get_days() + i32::from(day >= date(1900, 3, 1));
         let seconds = i64::from(time.hour()) * 3600 + i64::from(time.minute()) * 60 + i64::from(time.second());
         Some(f64::from(days) + (seconds * 1000 + nanoseconds / 1_000_000) as f64 / 86_400_000.0)
@@ -472,7 +465,6 @@ mod tests {
     use super::*;
     use crate::cells::Record;
 
-    /// What is said of these records, after some.
     fn refused(records: impl IntoIterator<Item = Record<'static>>) -> Option<String> {
         let (mut making, mut bytes) = (maker().unwrap(), Buffer::default());
         records.into_iter().for_each(|record| record.push(&mut bytes));

@@ -1,7 +1,7 @@
-//! Opening Arrow: a stream, or a file.
+//! Reads Arrow: a stream or a file.
 //!
-//! The source reads messages one by one and checks their lengths before decoding. The Arrow package allocates the stated length, even if it
-//! is false.
+//! The source reads messages one by one and checks their lengths before decoding. The Arrow package allocates the stated length, even if
+//! it is false.
 
 use std::fs::File;
 use std::io::{self, BufReader, Cursor, Read, Seek, SeekFrom};
@@ -21,17 +21,17 @@ use crate::source::Reading;
 use crate::source::input::Input;
 use crate::source::meter::Metered;
 
-/// What a file begins with; a stream does not.
+/// The start of a file; streams lack it.
 const MAGIC: &[u8] = b"ARROW1";
 /// The start of every message, except from the oldest writers.
 const CONTINUATION: [u8; 4] = [0xFF; 4];
 /// Upper limit of the LZ4 compression ratio.
 const MOST_OF_LZ4: u64 = 256;
 
-/// Opens an input, which may be either: what it begins with tells.
+/// Opens an input, and detects whether it is a file or a stream.
 ///
 /// # Errors
-/// Where it cannot be read, or is no Arrow.
+/// It cannot be read, or is not Arrow.
 pub fn open(input: &Input, reading: &Reading) -> Result<Opened, Error> {
     let mut reader = input.open_unpacked(reading)?;
     let mut start = Vec::with_capacity(MAGIC.len());
@@ -57,7 +57,6 @@ pub fn open(input: &Input, reading: &Reading) -> Result<Opened, Error> {
     }
 }
 
-/// What a reader of batches reads.
 fn opened<R>(input: &Input, open: impl FnOnce() -> Result<R, ArrowError>) -> Result<Opened, Error>
 where
     R: Iterator<Item = Result<RecordBatch, ArrowError>> + HasSchema + Send + 'static,
@@ -78,17 +77,16 @@ where
     Ok(Opened { schema, plan: Plan::default(), begin: Box::new(begin), is_projected: false })
 }
 
-/// What knows its columns.
 trait HasSchema {
     fn schema(&self) -> SchemaRef;
 }
 
-/// The batches of a stream, and of further streams with the same columns behind it.
+/// The batches of a stream and of concatenated streams with the same columns.
 struct Streams<R> {
     reader: R,
     decoder: StreamDecoder,
     schema: SchemaRef,
-    /// Maximum bytes of a message, packed and unpacked.
+    /// Maximum size of a message in bytes, compressed and decompressed.
     most: usize,
     has_ended: bool,
 }
@@ -283,7 +281,7 @@ impl<R: Read + Seek> Iterator for ArrowFile<R> {
     }
 }
 
-/// Checks that the stated sizes of all unpacked buffers add up to at most `most` bytes.
+/// Checks that the stated sizes of all decompressed buffers add up to at most `most` bytes.
 fn check(message: &Message, body: &[u8], most: usize) -> Result<(), ArrowError> {
     let dictionary = message.header_as_dictionary_batch().and_then(|dictionary| dictionary.data());
     let Some(batch) = message.header_as_record_batch().or(dictionary) else { return Ok(()) };

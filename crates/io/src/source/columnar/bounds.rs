@@ -13,7 +13,7 @@ use parquet::file::reader::{ChunkReader, SerializedPageReader};
 
 use super::thrift::Thrift;
 
-/// The share of the memory that the rows of a batch may take.
+/// A batch may use this fraction of the memory.
 const SHARE: usize = 8;
 /// Bytes to read for a page header at first, and at most.
 const HEADER: usize = 512;
@@ -51,7 +51,7 @@ pub fn rows<R: ChunkReader + 'static>(
     Ok((share / widest.max(1)).max(1))
 }
 
-/// The bytes of the longest value of a column, or 0 if no value can be much longer than the others.
+/// The size of the longest value of a column, or 0 if no value can be much longer than the others.
 fn widest_value<R: ChunkReader + 'static>(
     reader: &Arc<R>,
     group: &RowGroupMetaData,
@@ -143,7 +143,7 @@ mod tests {
 
     #[test]
     fn headers_are_read_with_what_else_is_in_them() {
-        // The kind, both sizes, a structure with a number, a text, a list and a truth, and a checksum.
+        // The kind, both sizes, a struct with a number, a text, a list and a boolean, and a checksum.
         let bytes =
             [0x15, 4, 0x15, 0xC8, 1, 0x15, 60, 0x4C, 0x15, 2, 0x18, 2, b'a', b'b', 0x19, 0x25, 2, 4, 0x11, 0, 0x05, 8, 2, 0, 9];
         let header = page_header(&mut Thrift::new(&bytes));

@@ -1,5 +1,3 @@
-//! Some rows of a table whose columns have types.
-
 use std::ops::Range;
 use std::sync::Arc;
 
@@ -12,23 +10,18 @@ use crate::Error;
 use crate::columnar::values::{self, NoText};
 use crate::source::{Cell, CellKind, Chunk, LineCount, RawRows, Rows};
 
-/// Some rows of a batch.
 pub struct ColumnarChunk {
     name: Arc<str>,
     batch: RecordBatch,
-    /// The bytes of it, about.
     size: usize,
-    /// The columns of the table that the batch has, by their indices, which rise.
+    /// The table columns in the batch, as ascending indices.
     places: Vec<usize>,
-    /// The rows before them.
     before: u64,
-    /// The columns that were asked for.
     opened: Vec<usize>,
-    /// For columns of the batch whose values are no plain texts, what was made of them so far.
+    /// For columns that are not plain texts, the converted texts so far.
     texts: Vec<Option<Texts>>,
 }
 
-/// Texts that were made of the values of a column.
 #[derive(Default)]
 struct Texts {
     text: String,
@@ -37,18 +30,17 @@ struct Texts {
 }
 
 impl ColumnarChunk {
-    /// A chunk of about `size` bytes, after `before` rows.
+    /// A chunk of about `size` bytes after `before` rows.
     pub fn new(name: Arc<str>, (batch, size): (RecordBatch, usize), places: Vec<usize>, before: u64) -> ColumnarChunk {
         let texts = (0..places.len()).map(|_| None).collect();
         ColumnarChunk { name, batch, size, places, before, opened: Vec::new(), texts }
     }
 
-    /// Where the values of a column are in the batch, if they are there.
+    /// The index of a table column in the batch, if it is there.
     fn place(&self, column: usize) -> Option<usize> {
         self.places.binary_search(&column).ok()
     }
 
-    /// Makes texts of the values of some columns.
     fn make_texts(&mut self, columns: &[usize]) -> Result<(), Error> {
         let places: Vec<usize> = columns.iter().filter_map(|column| self.place(*column)).collect();
         for place in places {
@@ -87,12 +79,12 @@ impl ColumnarChunk {
     }
 }
 
-/// Texts of some rows, where an array has them: what they are in, and where each begins and ends.
+/// The texts of some rows, if an array has them directly: the joined text and the offsets.
 fn plain<O: OffsetSizeTrait>(array: &dyn Array, rows: Range<usize>) -> (&str, impl Iterator<Item = Span> + '_) {
     let strings = array.as_string::<O>();
     let offsets = strings.value_offsets();
     let (first, last) = (offsets[rows.start].as_usize(), offsets[rows.end].as_usize());
-    // They were looked through when the batch was made, and are again, since only that tells the compiler.
+    // The array was validated before; validating again avoids unsafe code.
     let text = simdutf8::basic::from_utf8(&strings.value_data()[first..last]).unwrap_or_default();
     let span = move |row: usize| match strings.is_null(row) || text.is_empty() {
         true => Span::default(),

@@ -1,4 +1,4 @@
-//! Parquet and Arrow as a source: batches of rows, whose columns have types.
+//! Parquet and Arrow sources.
 
 #[cfg(feature = "columnar")]
 mod arrow;
@@ -18,10 +18,6 @@ use super::{Reading, Source};
 use crate::Error;
 use crate::formats::Kind;
 
-/// Opens an input of such a format.
-///
-/// # Errors
-/// Where it cannot be read, or is none.
 #[cfg(feature = "columnar")]
 pub fn open(input: &Input, kind: Kind, reading: &Reading) -> Result<Box<dyn Source>, Error> {
     let opened = match kind {
@@ -31,10 +27,6 @@ pub fn open(input: &Input, kind: Kind, reading: &Reading) -> Result<Box<dyn Sour
     Ok(Box::new(rows::ColumnarRows::new(input.name(), kind, opened)))
 }
 
-/// This build opens none.
-///
-/// # Errors
-/// Always.
 #[cfg(not(feature = "columnar"))]
 pub fn open(input: &Input, kind: Kind, _: &Reading) -> Result<Box<dyn Source>, Error> {
     let why = format!("this build does not read {}", kind.name());

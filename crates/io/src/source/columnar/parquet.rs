@@ -23,10 +23,10 @@ use crate::source::Reading;
 use crate::source::input::Input;
 use crate::source::meter::{Meter, Metered};
 
-/// Opens an input, and reads what is noted at its end.
+/// Opens an input and reads its footer.
 ///
 /// # Errors
-/// Where it cannot be read, or is no Parquet.
+/// It cannot be read, or is not Parquet.
 pub fn open(input: &Input, reading: &Reading) -> Result<Opened, Error> {
     match input.path().filter(|_| !input.is_read_once() && reading.named(input).compression.is_none()) {
         Some(path) => {
@@ -105,7 +105,7 @@ fn has_encrypted_columns(reader: &impl ChunkReader) -> bool {
     whole.is_some() && is_encrypted
 }
 
-/// The rows of a file, and the bytes that they take when unpacked.
+/// The number of rows of a file, and their decompressed size in bytes.
 fn sizes(metadata: &ParquetMetaData) -> (usize, usize) {
     let groups = metadata.row_groups();
     let rows: i64 = groups.iter().map(|group| group.num_rows().max(0)).sum();
@@ -113,7 +113,7 @@ fn sizes(metadata: &ParquetMetaData) -> (usize, usize) {
     (usize::try_from(rows).unwrap_or_default(), usize::try_from(bytes).unwrap_or_default())
 }
 
-/// What a column is compressed with that is not read.
+/// The unsupported compression of a column, if any.
 fn unknown_codec(metadata: &ParquetMetaData) -> Option<&'static str> {
     let mut codecs = metadata.row_groups().iter().flat_map(|group| group.columns()).map(|column| column.compression());
     codecs.find_map(|codec| match codec {
@@ -123,7 +123,7 @@ fn unknown_codec(metadata: &ParquetMetaData) -> Option<&'static str> {
     })
 }
 
-/// How a file was written, as far as another can be written so.
+/// The settings for writing a similar file.
 fn plan(metadata: &ParquetMetaData) -> Plan {
     let groups = metadata.row_groups();
     let most = groups.iter().filter_map(|group| usize::try_from(group.num_rows()).ok()).max();
@@ -144,14 +144,14 @@ fn plan(metadata: &ParquetMetaData) -> Plan {
     Plan { group_rows: most.filter(|_| groups.len() > 1), columns: columns.iter().map(column).collect(), copies: None }
 }
 
-/// Whether a column has pages without its dictionary, which had become too large.
+/// Whether the writer abandoned the dictionary of a column.
 fn gave_dictionary_up(column: &ColumnChunkMetaData) -> bool {
     let is_dictionary =
         |encodings: &EncodingMask| encodings.is_only(Encoding::RLE_DICTIONARY) || encodings.is_only(Encoding::PLAIN_DICTIONARY);
     column.page_encoding_stats_mask().is_some_and(|encodings| !is_dictionary(encodings))
 }
 
-/// Something that can be read anywhere, by another reader too.
+/// A file that another reader can read at the same time.
 trait Again: ChunkReader + Sized {
     fn again(&self) -> std::io::Result<Self>;
 }
@@ -168,7 +168,7 @@ impl Again for Bytes {
     }
 }
 
-/// Something that can be read anywhere, whose bytes are counted.
+/// A reader that counts bytes.
 struct Counted<R> {
     reader: R,
     meter: Arc<Meter>,

@@ -1,4 +1,4 @@
-//! The rows of Parquet and Arrow, chunk by chunk.
+//! The chunks of Parquet and Arrow inputs.
 
 use std::sync::Arc;
 
@@ -13,31 +13,24 @@ use crate::formats::Kind;
 use crate::guarded::guarded;
 use crate::source::{Chunk, Format, Source};
 
-/// Bytes of a chunk, about: what is made of it is not much more than what is handed on together.
+/// Approximate size of a chunk in bytes. Its output fits into one flush.
 const CHUNK: usize = 384 << 10;
-/// The rows of a chunk.
 const MOST_ROWS: usize = 4096;
 const LEAST_ROWS: usize = 64;
 
-/// Batches of rows, in their order.
 pub type Batches = Box<dyn Iterator<Item = Result<RecordBatch, ArrowError>> + Send>;
 
-/// Begins to read the columns that are needed: all, where nobody said which. Gives their batches.
+/// Starts reading the needed columns, by default all.
 pub type Begin = Box<dyn FnOnce(Option<&[usize]>) -> Result<Batches, ArrowError> + Send>;
 
-/// An input that has been opened.
 pub struct Opened {
-    /// Its columns, and what is noted of them.
     pub schema: SchemaRef,
-    /// How it was written.
     pub plan: Plan,
-    /// Begins to read it.
     pub begin: Begin,
-    /// Whether batches have only the columns that are needed; otherwise all.
+    /// Whether batches contain only the needed columns.
     pub is_projected: bool,
 }
 
-/// The rows of an input.
 pub struct ColumnarRows {
     name: Arc<str>,
     header: Header,
@@ -46,14 +39,12 @@ pub struct ColumnarRows {
     is_projected: bool,
     begin: Option<Begin>,
     batches: Option<Batches>,
-    /// What is left of the last batch, and the bytes of a row of it, about.
+    /// The rest of the last batch, and the approximate size of a row in bytes.
     rest: Option<(RecordBatch, usize)>,
-    /// The rows before what comes next.
     before: u64,
 }
 
 impl ColumnarRows {
-    /// The rows of an input that is called so.
     pub fn new(name: String, kind: Kind, opened: Opened) -> ColumnarRows {
         let Opened { schema, plan, begin, is_projected } = opened;
         let names = schema.fields().iter().map(|field| field.name().clone()).collect();
@@ -70,10 +61,9 @@ impl ColumnarRows {
         }
     }
 
-    /// The next batch that has rows.
     fn next_batch(&mut self) -> Result<Option<RecordBatch>, Error> {
         loop {
-            // The packages for these formats are not always up to what is in a broken file.
+            // The packages may panic on damaged files.
             let outcome = guarded(|| {
                 if let Some(begin) = self.begin.take() {
                     self.batches = Some(begin(self.needed.as_deref())?);
@@ -102,7 +92,6 @@ impl ColumnarRows {
     }
 }
 
-/// How many rows of this many bytes each are a chunk.
 pub fn rows_of(width: usize) -> usize {
     (CHUNK / width.max(1)).clamp(LEAST_ROWS, MOST_ROWS)
 }

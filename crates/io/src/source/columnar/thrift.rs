@@ -8,7 +8,6 @@ pub struct Thrift<'b> {
     pub at: usize,
 }
 
-/// How deep structures are nested at most.
 const MOST_DEPTH: u32 = 16;
 
 impl<'b> Thrift<'b> {
@@ -35,14 +34,14 @@ impl<'b> Thrift<'b> {
         None
     }
 
-    /// A whole number with a sign, which must not be negative.
+    /// A non-negative integer.
     pub fn count(&mut self) -> Option<u64> {
         let number = self.number()?;
         (number & 1 == 0).then_some(number >> 1)
     }
 
-    /// Calls `see` with each field: its number and type. `see` reads it, or gives `false` for it to be passed over. `None` where this is
-    /// no structure.
+    /// Calls `see` with the number and type of each field. `see` reads it, or returns `false` to skip it. `None` if the bytes are not a
+    /// struct.
     pub fn fields(&mut self, see: &mut dyn FnMut(&mut Self, u64, u8) -> Option<bool>) -> Option<()> {
         self.fields_within(0, see)
     }
@@ -82,7 +81,7 @@ impl<'b> Thrift<'b> {
                 let head = self.byte()?;
                 let count = if head >> 4 == 15 { self.number()? } else { u64::from(head >> 4) };
                 for _ in 0..count {
-                    // Truths are a byte each here.
+                    // In lists, each boolean is a byte.
                     self.pass_over(if matches!(head & 0x0F, 1 | 2) { 3 } else { head & 0x0F }, depth + 1)?;
                 }
             }

@@ -1,5 +1,3 @@
-//! Some rows of a database.
-
 use std::ops::Range;
 use std::sync::Arc;
 
@@ -8,38 +6,33 @@ use keen_notch_core::batch::Span;
 use crate::Error;
 use crate::source::{Cell, CellKind, Chunk, LineCount, RawRows, Rows};
 
-/// Some rows of a database.
 pub struct DatabaseChunk {
     name: Arc<str>,
-    /// The columns of the table that were read, by their indices, which rise, and how many it has.
+    /// The columns that were read, as ascending indices, and the number of columns of the table.
     places: Vec<usize>,
     count: usize,
-    /// The rows before them.
     before: u64,
-    /// The texts of all values, and where and what each is, row by row.
+    /// The texts of all values, with the span and kind of each, by row.
     text: String,
     cells: Vec<(Span, CellKind)>,
     rows: usize,
-    /// Where the text of the last row begins.
     start: usize,
-    /// The columns that were asked for.
     opened: Vec<usize>,
 }
 
 impl DatabaseChunk {
-    /// Rows, none of which has come yet, of a table with this many columns, of which some are read, after others.
+    /// An empty chunk of a table with this many columns, of which some are read, after earlier rows.
     pub fn new(name: Arc<str>, places: Vec<usize>, count: usize, before: u64) -> DatabaseChunk {
         let (text, cells) = (String::new(), Vec::new());
         DatabaseChunk { name, places, count, before, text, cells, rows: 0, start: 0, opened: Vec::new() }
     }
 
-    /// The rows after these, none of which has come yet.
     pub fn next(&self) -> DatabaseChunk {
         let before = self.before + self.rows as u64;
         DatabaseChunk::new(Arc::clone(&self.name), self.places.clone(), self.count, before)
     }
 
-    /// Takes the next value: `push` writes its text, and tells what it is.
+    /// Adds a value: `push` appends its text and returns its kind.
     pub fn push<E>(&mut self, push: impl FnOnce(&mut String) -> Result<CellKind, E>) -> Result<(), E> {
         let start = self.text.len();
         let kind = push(&mut self.text)?;
@@ -47,7 +40,7 @@ impl DatabaseChunk {
         Ok(())
     }
 
-    /// Ends a row. Gives what its table is called, its number and the bytes of its texts.
+    /// Ends a row. Returns the name of the table, the number of the row, and the size of its texts in bytes.
     pub fn end_row(&mut self) -> (&str, u64, usize) {
         self.rows += 1;
         let width = self.text.len() - self.start;
@@ -55,17 +48,16 @@ impl DatabaseChunk {
         (&self.name, self.before + self.rows as u64, width)
     }
 
-    /// The number of the row that comes next, from 1.
+    /// The number of the next row, from 1.
     pub fn next_row(&self) -> u64 {
         self.before + self.rows as u64 + 1
     }
 
-    /// The bytes of the texts of all values.
     pub fn text_bytes(&self) -> u64 {
         self.text.len() as u64
     }
 
-    /// The value of a column in a row; nothing where the column was not read.
+    /// The value of a column in a row; empty if the column was not read.
     fn at(&self, row: usize, column: usize) -> (Span, CellKind) {
         let place = self.places.binary_search(&column).ok();
         let cell = place.and_then(|place| self.cells.get(row * self.places.len() + place));

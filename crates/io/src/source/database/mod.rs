@@ -1,4 +1,4 @@
-//! Rows of a database: a table, a view, or what a query gives. They are read ahead by a thread of their own.
+//! Database sources: a table, a view or a query, read ahead by a thread.
 #![cfg_attr(
     not(any(feature = "postgres", feature = "sqlite")),
     allow(dead_code, reason = "a build without databases has no use for it")
@@ -10,7 +10,6 @@ mod postgres;
 #[cfg(feature = "sqlite")]
 mod sqlite;
 
-/// A build without these databases.
 #[cfg(not(feature = "postgres"))]
 mod postgres {
     pub fn open(_: &str, _: &str, relation: &super::Relation) -> Result<super::Opened, crate::Error> {
@@ -37,35 +36,29 @@ use super::{Chunk, Format, Reading, Source};
 use crate::Error;
 use crate::database::{Address, Declared, Relation};
 
-/// Bytes of a chunk, about, and its most rows.
+/// The approximate size of a chunk in bytes, and its maximum rows.
 const CHUNK: usize = 384 << 10;
 const MOST_ROWS: usize = 4096;
-/// Chunks that are read ahead.
 const AHEAD: usize = 2;
 
-/// What a thread gives: chunks, and nothing after the last.
+/// A message of the thread: a chunk, or `None` at the end.
 type Given = Result<Option<DatabaseChunk>, Error>;
-/// Reads the rows with the values of the columns that are needed, and gives them.
+/// Reads the needed columns and sends the rows.
 type Read = Box<dyn FnOnce(Vec<usize>, Giving) + Send>;
 
-/// A relation that has been found.
 struct Opened {
     columns: Vec<Column>,
     read: Read,
 }
 
-/// A column of it.
 struct Column {
     name: String,
-    /// Its type, as the database has it.
     declared: String,
-    /// What its values are, where that is one of these.
+    /// The type of its values, if known.
     of: Option<Type>,
-    /// Whether its values can be read as text.
     has_text: bool,
 }
 
-/// Rows that are being read.
 pub struct DatabaseRows {
     name: String,
     header: Header,
@@ -79,10 +72,10 @@ pub struct DatabaseRows {
 }
 
 impl DatabaseRows {
-    /// Finds a relation.
+    /// Finds a table or query.
     ///
     /// # Errors
-    /// Where the database cannot be reached, or there is no such thing in it.
+    /// The connection fails, or the table does not exist.
     pub fn open(relation: &Relation, reading: &Reading) -> Result<DatabaseRows, Error> {
         let Opened { columns, read } = match &relation.address {
             Address::Sqlite(path) => sqlite::open(path, &relation.address.to_string(), relation)?,
@@ -151,7 +144,7 @@ impl Source for DatabaseRows {
                 Ok(None)
             }
             Ok(Err(error)) => Err(error),
-            // What reads always says that it has ended.
+            // The thread always sends a last message.
             Err(_) => Err(broken(&self.name, "reading it ended too early")),
         }
     }
@@ -161,7 +154,6 @@ impl Source for DatabaseRows {
     }
 }
 
-/// An error of the database.
 fn broken(name: &str, why: impl Into<String>) -> Error {
     let help = "look at it with the database's own program, and run this again".to_owned();
     Error::Database { name: name.to_owned(), why: why.into(), help }
@@ -175,7 +167,7 @@ fn too_long(name: &str, row: u64, limit: usize) -> Error {
     }
 }
 
-/// Where a thread gives the rows that it has read.
+/// Sends rows from the thread.
 struct Giving {
     header: Header,
     sender: Sender<Given>,
@@ -184,7 +176,7 @@ struct Giving {
 }
 
 impl Giving {
-    /// Ends a row whose values have been put into the chunk. Whether more are wanted.
+    /// Ends a row. Returns whether the run continues.
     fn end_row(&mut self) -> Result<bool, Error> {
         let (name, row, width) = self.chunk.end_row();
         if width > self.max_row {
@@ -197,13 +189,11 @@ impl Giving {
         Ok(self.sender.send(Ok(Some(std::mem::replace(&mut self.chunk, next)))).is_ok())
     }
 
-    /// The next row is longer than the limit.
     #[cold]
     fn too_long(&self) -> Error {
         too_long(self.chunk.source(), self.chunk.next_row(), self.max_row)
     }
 
-    /// A value has no text.
     #[cold]
     fn no_text(&self, column: usize, why: &str) -> Error {
         Error::NoTextOf {
@@ -214,7 +204,7 @@ impl Giving {
         }
     }
 
-    /// Gives what is left, and says that it was the last or what went wrong. Whoever has no more use for it is gone.
+    /// Sends the remaining rows, then the end or an error. The receiver may be gone.
     fn end(self, outcome: Result<(), Error>) {
         let is_more = outcome.is_ok() && self.chunk.rows() > 0;
         if is_more && self.sender.send(Ok(Some(self.chunk))).is_err() {

@@ -1,6 +1,6 @@
-//! Reading PostgreSQL: what `COPY … TO STDOUT` gives, line by line.
+//! Reads PostgreSQL with `COPY … TO STDOUT`, line by line.
 //!
-//! Its text format is described at <https://www.postgresql.org/docs/current/sql-copy.html>.
+//! Its text format: <https://www.postgresql.org/docs/current/sql-copy.html>.
 
 use std::borrow::Cow;
 use std::io::BufRead;
@@ -15,10 +15,10 @@ use crate::database::{Relation, What};
 use crate::source::CellKind;
 use crate::source::types::Type;
 
-/// Finds a relation in a database.
+/// Finds a table or query.
 ///
 /// # Errors
-/// Where the server does not let anybody in, or there is no such thing in the database.
+/// The connection fails, or the table does not exist.
 pub fn open(uri: &str, address: &str, relation: &Relation) -> Result<Opened, Error> {
     let name = relation.to_string();
     let mut client = connect(uri, address)?;
@@ -41,7 +41,7 @@ pub fn open(uri: &str, address: &str, relation: &Relation) -> Result<Opened, Err
         (What::Query(query), _) => query.trim().trim_end_matches(';').to_owned(),
         (_, table) => format!("SELECT * FROM {}", table.as_ref().map_or("", |table| &table.sql)),
     };
-    // A query that would change something is refused by the server.
+    // The server refuses a query that changes data.
     client.batch_execute("BEGIN TRANSACTION ISOLATION LEVEL REPEATABLE READ READ ONLY").map_err(refused)?;
     let statement = client.prepare(&query).map_err(refused)?;
     if statement.columns().is_empty() {
@@ -76,7 +76,7 @@ pub fn open(uri: &str, address: &str, relation: &Relation) -> Result<Opened, Err
     Ok(Opened { columns, read: Box::new(read) })
 }
 
-/// What the values of a column are, where the type says that.
+/// The type of values, if the column type determines it.
 fn type_of(of: &ServerType) -> Option<Type> {
     Some(match *of {
         ServerType::BOOL => Type::Truth,
@@ -88,7 +88,7 @@ fn type_of(of: &ServerType) -> Option<Type> {
     })
 }
 
-/// Why values of a type have no text that a phrase could take.
+/// Why a column type has no text.
 fn no_text(of: &ServerType) -> Option<&'static str> {
     match (of, of.kind()) {
         (&ServerType::BYTEA, _) => Some("it holds bytes (bytea), which have no text"),
@@ -109,7 +109,6 @@ enum Length {
     Cast,
 }
 
-/// How the text of a value of a type is measured.
 fn length(of: &ServerType) -> Length {
     match (of.kind(), of) {
         (Kind::Domain(base), _) => length(base),
@@ -144,17 +143,16 @@ fn length(of: &ServerType) -> Length {
     }
 }
 
-/// A relation to read.
 struct Asked {
     query: String,
     types: Vec<ServerType>,
 }
 
 impl Asked {
-    /// The query for the values of some columns, and whether each row ends in a cell with its length in bytes where that is over
-    /// `max_row`. The values of such a row are null: the client package keeps each row whole in memory, up to the 1 GB of the server.
+    /// The query for some columns, and whether each row ends with a cell that holds its length in bytes if that exceeds `max_row`. The
+    /// values of such a row are null. Without this limit, the client package would keep a row of up to 1 GB in memory.
     ///
-    /// `OFFSET 0` has the server compute each value once, and leaves the order of rows alone.
+    /// `OFFSET 0` makes the server compute each value once, and preserves the order of rows.
     fn sql(&self, needed: &[usize], max_row: usize) -> (String, bool) {
         let names: Vec<String> = (0..self.types.len()).map(|column| format!("c{column}")).collect();
         let given = format!("(SELECT * FROM ({}\n) AS relation OFFSET 0) AS given({})", self.query, names.join(", "));
@@ -223,7 +221,7 @@ impl Asked {
     }
 }
 
-/// Writes a value of a type as phrases see it, and tells what it is.
+/// Writes a value as phrases read it, and returns its kind.
 fn push(cell: &str, of: &ServerType, out: &mut String) -> CellKind {
     if cell == "\\N" {
         return CellKind::Nothing;
@@ -242,11 +240,11 @@ fn push(cell: &str, of: &ServerType, out: &mut String) -> CellKind {
         | ServerType::FLOAT4
         | ServerType::FLOAT8 => {
             out.push_str(&value);
-            // NaN and Infinity are no numbers elsewhere.
+            // NaN and Infinity are not numbers in other formats.
             if value.ends_with(|c: char| c.is_ascii_digit()) { CellKind::Number } else { CellKind::Text }
         }
         ServerType::TIMESTAMP | ServerType::TIMESTAMPTZ => {
-            // 2025-03-01 08:05:30.5+00; a year before our era ends in BC, and infinity has no space.
+            // 2025-03-01 08:05:30.5+00; dates before year 1 end in BC, and infinity has no space.
             let (moment, zone) = value.strip_suffix("+00").map_or((&*value, ""), |moment| (moment, "Z"));
             match moment.split_once(' ') {
                 Some((day, time)) if !time.contains(' ') => out.extend([day, "T", time, zone]),
@@ -269,7 +267,6 @@ fn push(cell: &str, of: &ServerType, out: &mut String) -> CellKind {
     }
 }
 
-/// A value without the backslashes of the format.
 fn unescaped(cell: &str) -> Cow<'_, str> {
     let Some(first) = memchr::memchr(b'\\', cell.as_bytes()) else { return Cow::Borrowed(cell) };
     let mut value = String::with_capacity(cell.len());

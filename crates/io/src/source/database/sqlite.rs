@@ -1,5 +1,3 @@
-//! Reading SQLite.
-
 use std::fmt::Write;
 use std::path::Path;
 
@@ -15,10 +13,10 @@ use crate::source::CellKind;
 use crate::source::numbers::push_real;
 use crate::source::types::Type;
 
-/// Finds a relation in a database.
+/// Finds a table or query.
 ///
 /// # Errors
-/// Where the file is no database, or there is no such thing in it.
+/// The file is not a database, or the table does not exist.
 pub fn open(path: &Path, address: &str, relation: &Relation) -> Result<Opened, Error> {
     let name = relation.to_string();
     let connection = connect(path, address, Use::Read)?;
@@ -54,7 +52,7 @@ fn columns(statement: &Statement) -> Vec<Column> {
     statement.columns().map(column).collect()
 }
 
-/// The type of most values of a column. Single values may have others.
+/// The type of most values of a column. Single values can differ.
 fn type_of(declared: &str) -> Option<Type> {
     match Affinity::of(declared) {
         Affinity::Integer => Some(Type::Whole),
@@ -65,7 +63,7 @@ fn type_of(declared: &str) -> Option<Type> {
 
 fn read(connection: &Connection, query: &str, needed: &[usize], giving: &mut Giving, name: &str) -> Result<(), Error> {
     let failed = |error: rusqlite::Error| failed(name, &error);
-    // SQLite stops at a value that is too long before it takes memory for it.
+    // SQLite checks the length before it allocates memory.
     let most = i32::try_from(giving.max_row).unwrap_or(i32::MAX);
     connection.set_limit(Limit::SQLITE_LIMIT_LENGTH, most).map_err(failed)?;
     let mut statement = connection.prepare(query).map_err(failed)?;
@@ -90,12 +88,12 @@ fn read(connection: &Connection, query: &str, needed: &[usize], giving: &mut Giv
     Ok(())
 }
 
-/// Writes a value as phrases see it, and tells what it is.
+/// Writes a value as phrases read it, and returns its kind.
 fn push(value: ValueRef, out: &mut String) -> Result<CellKind, &'static str> {
     Ok(match value {
         ValueRef::Null => CellKind::Nothing,
         ValueRef::Integer(number) => {
-            // What is written into a text is never refused.
+            // Writing to a string cannot fail.
             let _ = write!(out, "{number}");
             CellKind::Number
         }

@@ -1,4 +1,4 @@
-//! A chunk of delimited text: whole rows, whose values are found by the structural index.
+//! A chunk of delimited text, whose values are found with the structural index.
 
 use std::ops::Range;
 use std::sync::{Arc, Mutex};
@@ -13,10 +13,9 @@ use crate::pool::lock;
 use crate::source::blocks::{Block, LONG, lines};
 use crate::source::{Cell, CellKind, Chunk, LineCount, Ragged, RawCells, RawRow, RawRows, Reading, Rows, Values};
 
-/// Some whole rows of a delimited text.
 pub struct DelimitedChunk {
     block: Block,
-    /// Where the rows begin: after the header in an input's first chunk.
+    /// The first row: after the header in the first chunk of an input.
     start: usize,
     table: Arc<Shape>,
     found: Found,
@@ -24,59 +23,51 @@ pub struct DelimitedChunk {
 
 impl Drop for DelimitedChunk {
     fn drop(&mut self) {
-        // What was found in a row that was very long is not kept.
+        // The memory of a very long row is not kept.
         if self.block.bytes.len() <= LONG {
             lock(&self.table.spare).push(std::mem::take(&mut self.found));
         }
     }
 }
 
-/// What all chunks of a table have in common.
+/// The common properties of the chunks of a table.
 #[derive(Debug)]
 pub struct Shape {
-    /// What the input is called.
     pub name: String,
-    /// The number of columns.
     pub columns: usize,
-    /// The byte between two cells.
     pub delimiter: u8,
-    /// What becomes of rows with another number of cells.
+    /// What to do with rows that have too few or too many cells.
     pub ragged: Ragged,
-    /// The longest row allowed, in bytes.
     pub max_row: usize,
-    /// What was found in chunks that are done with: memory that is new costs more than what is written to it.
+    /// Memory to reuse, because new memory costs more than writing.
     spare: Mutex<Vec<Found>>,
 }
 
 impl Shape {
-    /// What all chunks of a table have in common.
     pub fn new(name: String, columns: usize, delimiter: u8, reading: &Reading) -> Shape {
         let (ragged, max_row) = (reading.ragged, reading.max_row);
         Shape { name, columns, delimiter, ragged, max_row, spare: Mutex::default() }
     }
 }
 
-/// What was found in a chunk.
 #[derive(Debug, Default)]
 struct Found {
     index: Index,
     rows: Vec<RawRow>,
-    /// For each row, which end of a cell is its first.
+    /// For each row, the index of the end of its first cell.
     first_ends: Vec<u32>,
-    /// Rows with another number of cells than there are columns, with that number.
+    /// Rows with too few or too many cells, and their number of cells.
     ragged: Vec<(u32, u32)>,
     has_gaps: bool,
     columns: Vec<usize>,
 }
 
 impl DelimitedChunk {
-    /// The rows of a block from byte `start` on.
     pub fn new(block: Block, start: usize, table: Arc<Shape>) -> DelimitedChunk {
         let found = lock(&table.spare).pop().unwrap_or_default();
         DelimitedChunk { block, start, table, found }
     }
 
-    /// The number of cells of a row.
     fn cells(&self, row: usize) -> usize {
         let ragged = &self.found.ragged;
         match ragged.binary_search_by_key(&(row as u32), |(row, _)| *row) {
@@ -87,7 +78,7 @@ impl DelimitedChunk {
 }
 
 impl Chunk for DelimitedChunk {
-    // Compiled by itself: what its loops need then stays in registers.
+    // A separate function, so that the loops keep their variables in registers.
     #[inline(never)]
     fn open(&mut self, columns: &[usize]) -> Result<(), Error> {
         let bytes = &self.block.bytes;
@@ -110,7 +101,7 @@ impl Chunk for DelimitedChunk {
             if ends.get(after - 1) != Some(feed) {
                 after = first + ends[first..].iter().take_while(|end| *end <= feed).count();
                 if raw.is_empty() && wanted > 1 {
-                    // A line with nothing on it is no row.
+                    // An empty line is not a row.
                     *has_gaps = true;
                     (at, first) = (next, after);
                     continue;
@@ -129,7 +120,7 @@ impl Chunk for DelimitedChunk {
             first_ends.push(first as u32);
             (at, first) = (next, after);
         }
-        // Rows are read many at a time, so one that is too long may come with others.
+        // Rows are read in blocks, so a row over the limit can come with others.
         let is_too_long = |row: &&RawRow| row.raw.width() > self.table.max_row;
         let too_long = if bytes.len() > self.table.max_row { rows.iter().find(is_too_long) } else { None };
         match too_long {
@@ -154,7 +145,7 @@ impl Chunk for DelimitedChunk {
         self.found.rows.len()
     }
 
-    // Compiled by itself: what its loops need then stays in registers.
+    // A separate function, so that the loops keep their variables in registers.
     #[inline(never)]
     fn take<'c>(&'c self, text: &'c str, range: Range<usize>, into: &mut Rows<'c>) {
         let Found { index, rows, first_ends, .. } = &self.found;
@@ -166,7 +157,7 @@ impl Chunk for DelimitedChunk {
             values.spans.clear();
             values.forms.clear(rows.len());
             values.special.clear(rows.len());
-            // What a cell is found by is the same for all rows.
+            // The rule for finding a cell is the same for all rows.
             match column.checked_sub(1) {
                 None => values.spans.extend(rows.iter().zip(first_ends).map(|(row, first)| {
                     let end = index.ends().get(*first as usize).copied().unwrap_or(row.raw.end);
@@ -190,7 +181,7 @@ impl Chunk for DelimitedChunk {
                 into.columns[*column].spans[place] = Span { start: end, end };
             }
         }
-        // Most rows need no second look, and in most others it is a column after all of these that needs one.
+        // Most rows need no closer look; in most others it concerns a later column.
         let Some(last) = self.found.columns.last().map(|last| &into.columns[*last].spans) else { return };
         let up_to_last = |(row, last): (&RawRow, &Span)| Span { start: row.raw.start, end: last.end.max(row.raw.start) };
         let rare = rows.iter().zip(last).map(up_to_last).map(|span| index.has_rare(span));
@@ -246,8 +237,8 @@ impl RawCells for DelimitedChunk {
     }
 }
 
-/// Takes the quotes off values, and notes which of them are not plain and which have bytes that need quotes.
-// Compiled by itself: what its loops need then stays in registers.
+/// Unquotes values, and records which values are not plain and which contain bytes that need quotes.
+// A separate function, so that the loops keep their variables in registers.
 #[inline(never)]
 fn look_closely(values: &mut Values, rows: &[u32], index: &Index, text: &str, delimiter: u8) {
     let bytes = text.as_bytes();
@@ -295,7 +286,7 @@ fn look_closely(values: &mut Values, rows: &[u32], index: &Index, text: &str, de
     }
 }
 
-/// Writes the values of a column one after the other, those that have quotes within without those that stand for others.
+/// Writes the values of a column with doubled quotes resolved.
 #[cold]
 fn write_anew(values: &mut Values, escaped: &[u32], text: &str) {
     let (mut own, mut value, mut escaped) = (Buffer::default(), String::new(), escaped.iter().peekable());

@@ -1,22 +1,20 @@
-//! How a table is written down.
-
 use crate::Error;
 
-/// How a table is written down.
+/// The dialect of delimited text.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Dialect {
-    /// The byte between two cells; ASCII, and neither a quote nor a line break.
+    /// The delimiter: ASCII, not a quote or line break.
     pub delimiter: u8,
-    /// Whether the first row holds the names of the columns.
+    /// Whether the first row is the header.
     pub header: bool,
-    /// Whether nobody said the delimiter, and it is not the usual one.
+    /// Whether the delimiter was detected and is not the usual one.
     pub is_guessed: bool,
 }
 
-/// The delimiter that is given in words.
+/// Parses a delimiter option.
 ///
 /// # Errors
-/// Where it cannot be one.
+/// It is invalid.
 pub fn delimiter(given: &str) -> Result<u8, Error> {
     given_delimiter(given).ok_or_else(|| Error::BadDelimiter { given: given.to_owned() })
 }

@@ -1,18 +1,17 @@
-//! What is between the cells of a text where nobody said it: the comma, unless the header has none and one other mark divides
-//! it and the rows after it into the same number of cells.
+//! Detects the delimiter: the comma, unless the header has none and one other mark divides the first rows into the same number of cells.
 
 use std::io::{self, Cursor, Read};
 
 use super::record::{Cells, Record};
 
-/// Marks that divide cells where commas do not.
+/// Other possible delimiters.
 const OTHERS: [u8; 3] = [b';', b'\t', b'|'];
-/// The most bytes that are looked at.
+/// Maximum bytes to examine.
 const MOST: usize = 64 << 10;
-/// The most rows after the header that are looked at.
+/// Maximum rows after the header to examine.
 const ROWS: usize = 10;
 
-/// The mark that divides the cells of a text whose first bytes these are, or all of them, if it is not the comma.
+/// The delimiter, from the first bytes or the whole text, if it is not the comma.
 fn other_delimiter(start: &[u8], is_whole: bool) -> Option<u8> {
     let valid = match str::from_utf8(start) {
         Ok(text) => text,
@@ -26,14 +25,14 @@ fn other_delimiter(start: &[u8], is_whole: bool) -> Option<u8> {
     fitting.next().filter(|_| fitting.next().is_none())
 }
 
-/// Whether a mark divides the header and the rows after it into the same number of cells, of which there are several.
+/// Whether a mark divides the first rows into the same number of several cells.
 fn divides(text: &str, delimiter: u8, is_whole: bool) -> bool {
     let (mut at, mut rows, mut wanted) = (0, 0, None);
     let mut cells = Cells::default();
     while at < text.len() && rows <= ROWS {
         let record = Record::read(text, at, delimiter, &mut cells);
         at += record.width();
-        // The last row may be cut off.
+        // The last row may be incomplete.
         if record.is_blank_line() || (record.line_end.is_empty() && !is_whole) {
             continue;
         }
@@ -45,16 +44,16 @@ fn divides(text: &str, delimiter: u8, is_whole: bool) -> bool {
     wanted.is_some_and(|count| count > 1)
 }
 
-/// The delimiter of a text by its start.
+/// The delimiter from the start of a text.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Start {
-    /// The delimiter that a first line `sep=;` gives.
+    /// The delimiter of a first line `sep=;`.
     pub said: Option<u8>,
-    /// The delimiter that divides the header and the rows after it, if it is not the comma.
+    /// The detected delimiter, if it is not the comma.
     pub guessed: Option<u8>,
 }
 
-/// Whether a line is the declaration of a delimiter that spreadsheets write and read, `sep=;`: the delimiter.
+/// The delimiter of a line `sep=;`, which spreadsheets write and read.
 pub fn separator(line: &str) -> Option<u8> {
     let line = line.strip_prefix('"').and_then(|line| line.strip_suffix('"')).unwrap_or(line);
     let (word, delimiter) = line.split_at_checked(4)?;
@@ -67,12 +66,12 @@ pub fn separator(line: &str) -> Option<u8> {
 /// Reads the start of a text to find the delimiter. Returns a reader over the whole text.
 ///
 /// # Errors
-/// Where it cannot be read.
+/// It cannot be read.
 pub fn start(mut reader: Box<dyn Read + Send>) -> io::Result<(Start, Box<dyn Read + Send>)> {
     let mut start = Vec::new();
     let mut chunk = [0; 8 << 10];
     let mut is_whole = false;
-    // What comes slowly is not waited for beyond the row after the header.
+    // Do not wait for slow input beyond the row after the header.
     while start.len() < MOST && start.iter().filter(|byte| **byte == b'\n').count() < 2 {
         match reader.read(&mut chunk) {
             Ok(0) => {

@@ -1,5 +1,4 @@
-//! The structural index of a delimited text: where cells and rows end, and which bytes need a second look, found in one
-//! pass over it.
+//! The structural index of delimited text: the ends of cells and rows, and the bytes that need a closer look, found in one pass.
 
 use keen_notch_core::batch::OWN_MAPPING;
 use keen_notch_core::batch::Span;
@@ -11,39 +10,34 @@ use super::marks::{self, Marks};
 use super::quoted::Quoted;
 use crate::source::blocks::{BLOCK, LONG};
 
-/// Where the cells and the rows of a text end, and which bytes need a second look.
+/// The ends of the cells and rows of a text, and the bytes that need a closer look.
 #[derive(Debug, Default)]
 pub struct Index {
     ends: Places,
     feeds: Places,
-    /// The byte that the index begins at.
     from: usize,
-    /// By blocks of 64 bytes, a bit for each byte that needs a second look.
+    /// For each block of 64 bytes, a mask of the bytes that need a closer look.
     rare: Vec<Rare>,
 }
 
-/// Which bytes of a block need a second look.
 #[derive(Debug, Clone, Copy, Default)]
 struct Rare {
-    /// Quotes, carriage returns and bytes beyond ASCII.
     all: u64,
-    /// Quotes.
     quotes: u64,
 }
 
-/// Places in a chunk, from left to right.
+/// Ascending positions in a chunk.
 #[derive(Debug, Default)]
 struct Places {
-    /// Memory, of which `count` are in use.
+    /// Memory with `count` positions in use.
     memory: Vec<u32>,
     count: usize,
 }
 
-/// The bytes that memory for places is made for at a time.
+/// Bytes per allocation of positions.
 const STRETCH: usize = 64 * BLOCK;
 
 impl Places {
-    /// Memory for the places in a stretch, after those there are.
     fn unfilled(&mut self) -> Unfilled<'_> {
         if self.memory.len() < self.count + STRETCH + BLOCK {
             self.memory.resize((self.count + STRETCH) * 2, 0);
@@ -52,7 +46,6 @@ impl Places {
         Unfilled { whole: memory.len(), memory, count: &mut self.count }
     }
 
-    /// Adds a place.
     fn push(&mut self, place: usize) {
         let mut unfilled = self.unfilled();
         unfilled.add::<1>(1, place);
@@ -64,7 +57,6 @@ impl Places {
     }
 }
 
-/// Memory for places that were not found yet.
 struct Unfilled<'p> {
     memory: &'p mut [u32],
     whole: usize,
@@ -72,9 +64,8 @@ struct Unfilled<'p> {
 }
 
 impl Unfilled<'_> {
-    /// Adds the places whose bits are set in the mask of the block at `at`, `MANY` at a time. Those too many are written
-    /// over by the next: how many bits are set is as good as random, and a processor that foresees branches would be
-    /// wrong if each bit were asked.
+    /// Adds the positions of the set bits of a block at `at`, `MANY` at a time. Excess positions are overwritten by the next ones. The
+    /// number of set bits is nearly random, so a branch for each bit would often be mispredicted.
     #[inline(always)]
     fn add<const MANY: usize>(&mut self, mut mask: u64, at: usize) {
         let count = mask.count_ones() as usize;
@@ -90,36 +81,34 @@ impl Unfilled<'_> {
         self.memory = &mut std::mem::take(&mut self.memory)[count..];
     }
 
-    /// Those that were added are among the places from now on.
     fn close(self) {
         *self.count += self.whole - self.memory.len();
     }
 }
 
 impl Index {
-    /// Delimiters and line feeds that are not in quotes: where cells end.
+    /// Delimiters and line feeds outside quotes: the ends of cells.
     pub fn ends(&self) -> &[u32] {
         self.ends.all()
     }
 
-    /// Line feeds that are not in quotes: where rows end.
+    /// Line feeds outside quotes: the ends of rows.
     pub fn feeds(&self) -> &[u32] {
         self.feeds.all()
     }
 
-    /// Whether any byte of a stretch needs a second look: a quote, a carriage return, or one beyond ASCII.
+    /// Whether a stretch contains a quote, a carriage return, or a byte beyond ASCII.
     #[inline]
     pub fn has_rare(&self, span: Span) -> bool {
         self.is_any(span, |rare| rare.all)
     }
 
-    /// Whether any byte of a stretch is a quote, and whether any is beyond ASCII or a carriage return.
+    /// Whether a stretch contains a quote, and whether it contains a byte beyond ASCII or a carriage return.
     pub fn has(&self, span: Span) -> (bool, bool) {
         (self.is_any(span, |rare| rare.quotes), self.is_any(span, |rare| rare.all & !rare.quotes))
     }
 
-    /// What characters the text of a stretch is made of, and whether a carriage return is among them. Only the bytes beyond
-    /// ASCII are looked at.
+    /// The form of the text in a stretch, and whether it contains a carriage return. Reads only the bytes beyond ASCII.
     pub fn form(&self, bytes: &[u8], span: Span) -> (Form, bool) {
         let (mut form, mut has_return) = (Form::Plain, false);
         let mut at = span.start as usize;
@@ -160,8 +149,8 @@ impl Index {
         }
     }
 
-    /// Finds them in `bytes` from the row start `from` on. Places are counted from the start of `bytes`, of which there are
-    /// fewer than 4 GiB. A row that ends with the text ends as if a line feed came after it.
+    /// Indexes `bytes` from the row start `from`. Positions count from the start of `bytes`, which must be smaller than 4 GiB. A text
+    /// without a final line feed is treated as if it had one.
     pub fn find(&mut self, bytes: &[u8], from: usize, delimiter: u8) {
         let Index { ends: all_ends, feeds: all_feeds, rare: all_rare, .. } = self;
         for places in [&mut *all_ends, all_feeds] {
@@ -201,7 +190,7 @@ impl Index {
     }
 }
 
-/// Finds what is in some blocks, the first of which is at a place.
+/// Indexes some blocks, the first of which is at a position.
 struct FindIn<'a> {
     blocks: &'a [[u8; BLOCK]],
     start: usize,
@@ -251,7 +240,7 @@ mod tests {
     proptest! {
         #[test]
         fn rows_and_cells_end_where_the_reader_ends_them(text in "([a,;\"\r\né]{0,30}|[a-z,\"\n]{60,200})") {
-            // A chunk ends with a row, so quotes are closed in it.
+            // A chunk ends with a row, so its quotes are closed.
             let open = {
                 let mut blocks = Blocks::new(
                     String::new(),

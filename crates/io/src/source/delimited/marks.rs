@@ -1,22 +1,20 @@
-//! The structural bytes of a delimited text, found 64 at a time: a bit of a mask for each byte (Langdale, Lemire: Parsing
-//! gigabytes of JSON per second, VLDB Journal 2019).
+//! Masks of the structural bytes of delimited text, for 64 bytes at a time (Langdale, Lemire: Parsing gigabytes of JSON per second, VLDB
+//! Journal 2019).
 
 use keen_notch_core::batch::{Sixteen, Span};
 
 use crate::source::blocks::BLOCK;
 
-/// Three bytes that are looked for in many short stretches of a text.
+/// Three bytes to search for in many short stretches of text.
 #[derive(Debug, Clone, Copy)]
 pub struct AnyOf([Sixteen; 3]);
 
 impl AnyOf {
-    /// Looks for these bytes.
     pub fn new(bytes: [u8; 3]) -> AnyOf {
         AnyOf(bytes.map(Sixteen::splat))
     }
 
-    /// Whether one of them is in a stretch of a text. What comes after the stretch is read with it, sixteen bytes at a time, and
-    /// left out of the mask.
+    /// Whether a stretch contains one of them. Reads 16 bytes at a time, and masks those beyond the stretch.
     #[inline(always)]
     pub fn is_in(self, text: &[u8], span: Span) -> bool {
         let [one, other, third] = self.0;
@@ -36,8 +34,7 @@ impl AnyOf {
     }
 }
 
-/// Fewer than sixteen bytes, with zeros after them. A number is given in registers, where an array would not be: then all
-/// bytes would take the way through memory, for the sake of a few.
+/// Fewer than 16 bytes, padded with zeros. The result is an integer, so that it is returned in registers.
 #[cold]
 #[inline(never)]
 fn last_bytes(rest: &[u8]) -> u128 {
@@ -46,21 +43,17 @@ fn last_bytes(rest: &[u8]) -> u128 {
     u128::from_le_bytes(bytes)
 }
 
-/// What matters of a block of a delimited text: a bit for each byte of the kind.
+/// Masks of a block of delimited text.
 #[derive(Debug, Clone, Copy, Default)]
 pub struct Marks {
-    /// Delimiters and line feeds.
     pub ends: u64,
-    /// Line feeds.
     pub feeds: u64,
-    /// Quotes.
     pub quotes: u64,
-    /// Carriage returns, and bytes beyond ASCII.
     pub odd: u64,
 }
 
-/// The marks of some blocks, one after the other.
-// A loop with nothing else in it: with more, the compiler takes registers apart byte by byte.
+/// The masks of some blocks.
+// A loop without other work; otherwise the compiler splits the vector registers.
 pub fn mark_all(blocks: &[[u8; BLOCK]], delimiter: u8, marks: &mut [Marks]) {
     for_each_block(blocks, marks, MarkBlock { delimiter });
 }
@@ -82,16 +75,14 @@ impl OfBlock<Marks> for MarkBlock {
     }
 }
 
-/// What matters of a block for where rows end: a bit for each byte of the kind.
+/// Masks for finding the ends of rows.
 #[derive(Debug, Clone, Copy, Default)]
 pub struct RowMarks {
-    /// Line feeds.
     pub feeds: u64,
-    /// Quotes.
     pub quotes: u64,
 }
 
-/// The line feeds and the quotes of some blocks, one after the other.
+/// The line feeds and quotes of some blocks.
 pub fn mark_rows(blocks: &[[u8; BLOCK]], marks: &mut [RowMarks]) {
     struct MarkRows;
     impl OfBlock<RowMarks> for MarkRows {
@@ -103,26 +94,23 @@ pub fn mark_rows(blocks: &[[u8; BLOCK]], marks: &mut [RowMarks]) {
     for_each_block(blocks, marks, MarkRows);
 }
 
-/// A bit for each byte of a block that is this one.
+/// The mask of a byte in a block.
 pub fn places(block: &[u8; BLOCK], byte: u8) -> u64 {
     Sixteens(*block).are(byte)
 }
 
-/// The bytes of a block, as a processor holds them.
+/// The bytes of a block in CPU registers.
 trait Bytes {
-    /// A bit for each that is this byte.
     fn are(&self, byte: u8) -> u64;
 
-    /// A bit for each that is beyond ASCII.
     fn are_high(&self) -> u64;
 }
 
-/// What is found of a block.
 trait OfBlock<M> {
     fn of<B: Bytes>(&self, bytes: B) -> M;
 }
 
-/// By sixteen, which every processor has.
+/// 16 bytes at a time, on every CPU.
 struct Sixteens([u8; BLOCK]);
 
 impl Sixteens {
@@ -145,7 +133,7 @@ impl Bytes for Sixteens {
     }
 }
 
-/// By thirty-two, where the processor has AVX2.
+/// 32 bytes at a time, with AVX2.
 #[cfg(target_arch = "x86_64")]
 struct ThirtyTwos(pulp::x86::V3, [std::arch::x86_64::__m256i; 2]);
 
@@ -172,7 +160,6 @@ impl Bytes for ThirtyTwos {
     }
 }
 
-/// Finds something of each of some blocks.
 fn for_each_block<M>(blocks: &[[u8; BLOCK]], marks: &mut [M], of: impl OfBlock<M>) {
     #[cfg(target_arch = "x86_64")]
     if let Some(v3) = pulp::x86::V3::try_new() {

@@ -1,4 +1,4 @@
-//! Delimited text as a source: cut into blocks that end where a row ends, each of which is a chunk.
+//! Delimited text as a source, in blocks of whole rows.
 
 mod chunk;
 mod dialect;
@@ -23,42 +23,43 @@ use super::input::Input;
 use super::{Chunk, Format, Reading, Source};
 use crate::Error;
 
-/// Bytes of blank lines after a header that are passed to see how the first row is quoted.
+/// Maximum empty lines after a header, in bytes, to skip in order to examine the first row.
 const MOST_BLANK: usize = 1 << 20;
 
-/// What comes before the first row of a table, byte for byte.
+/// The bytes before the first row of a table.
 #[derive(Debug, Clone, Default)]
 pub struct Preamble {
-    /// Whether there is a byte-order mark.
+    /// Whether it has a byte-order mark.
     pub byte_order_mark: bool,
     /// The first line if it sets the delimiter (`sep=;`), with its line end; otherwise empty.
     pub separator: String,
-    /// Blank lines and the header row without its line end; the blank lines alone where there is no header.
+    /// Empty lines and the header row without its line end; only the empty lines without a header.
     pub header: String,
-    /// The line end of the first row, or `\n` where it has none.
+    /// The line end of the first row, or `
+    /// ` if it has none.
     pub line_end: String,
-    /// Whether the header row itself ends in a line end.
+    /// Whether the header row has a line end.
     pub ended: bool,
-    /// Whether every cell of the first rows is in quotes.
+    /// Whether every cell of the first rows is quoted.
     pub quotes_all: bool,
 }
 
 impl Preamble {
-    /// The header row without the blank lines before it and without its line end.
+    /// The header row without the empty lines before it and without its line end.
     pub fn header_row(&self) -> &str {
         self.header.trim_start_matches(['\r', '\n'])
     }
 }
 
-/// An input of delimited text that is being read.
+/// An input of delimited text.
 pub struct Delimited {
     dialect: Dialect,
     preamble: Preamble,
     header: Header,
     blocks: Blocks<OutsideQuotes>,
-    /// The block that held the header, and where the rows begin in it.
+    /// The block with the header, and the position after it.
     first: Option<(Block, usize)>,
-    /// Blocks after it that had to be read to know how lines end, or how cells are quoted.
+    /// Further blocks that were read to examine line ends and quotes.
     ahead: VecDeque<Block>,
     shape: Arc<Shape>,
 }
@@ -67,7 +68,7 @@ impl Delimited {
     /// Opens an input and reads its header.
     ///
     /// # Errors
-    /// Where it cannot be read, there is nothing in it or what looks like something else, or the delimiter that was given cannot be one.
+    /// It cannot be read, is empty or has another format, or the given delimiter is invalid.
     pub fn open(input: &Input, reading: &Reading) -> Result<Delimited, Error> {
         let given = reading.delimiter.as_deref().map(delimiter).transpose()?;
         let name = input.name();
@@ -99,14 +100,14 @@ impl Delimited {
                 if named.kind.is_none() && is_object(record.raw) {
                     return Err(Error::LooksLike { name, found: "JSON Lines", from: "jsonl" });
                 }
-                // It is one of its cell where other rows end otherwise.
+                // A trailing carriage return belongs to the cell if other rows end differently.
                 let has_return = !record.raw.starts_with('"') && record.raw.trim_end_matches('\r').contains('\r');
                 if has_return && at + record.width() == text.len() {
                     ahead.push_back(blocks.next_block()?.ok_or_else(|| Error::CarriageReturns { name: name.clone() })?);
                 }
                 let quotes_all = is_in_quotes(&record) && {
                     let (mut next, mut looked) = (first_is_in_quotes(&text[at + record.width()..], dialect.delimiter), 0);
-                    // How much is read at a time makes no difference, short of blank lines without end.
+                    // The result does not depend on the size of reads, unless empty lines never end.
                     while next.is_none()
                         && looked < MOST_BLANK
                         && let Some(block) = blocks.next_block()?
@@ -146,12 +147,11 @@ impl Delimited {
     }
 }
 
-/// Whether every cell of a row is in quotes.
 fn is_in_quotes(record: &Record) -> bool {
     (0..record.count()).all(|cell| record.raw_cell(cell).starts_with('"'))
 }
 
-/// Whether every cell of the first row of a text is in quotes; `None` where there is no row.
+/// Whether every cell of the first row is quoted; `None` without a row.
 fn first_is_in_quotes(text: &str, delimiter: u8) -> Option<bool> {
     let (mut cells, mut at) = (Cells::default(), 0);
     while at < text.len() {
@@ -164,7 +164,7 @@ fn first_is_in_quotes(text: &str, delimiter: u8) -> Option<bool> {
     None
 }
 
-/// Whether the first row of a text looks like the start of an object.
+/// Whether a first row looks like a JSON object.
 fn is_object(row: &str) -> bool {
     row.trim_start().strip_prefix('{').is_some_and(|rest| rest.trim_start().starts_with(['"', '}']))
 }

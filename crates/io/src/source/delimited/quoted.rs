@@ -1,52 +1,49 @@
-//! Which bytes of a delimited text are in quotes.
+//! Finds the bytes of delimited text that are inside quotes.
 //!
-//! A quote opens a cell only at the cell's start; within quotes, line ends are text and two quotes stand for one.
-//! Sixty-four bytes are looked at in one go: where every quote that opens is at the start of a cell or follows one that has
-//! just closed (which is how a doubled quote looks), which bytes are inside follows from the parity of the quotes before
-//! them (Langdale, Lemire: Parsing gigabytes of JSON per second, VLDB Journal 2019). Otherwise they are gone through one by
-//! one. [`super::record`] reads rows by the same rule, so that all agree where a row ends.
+//! A quote opens a cell only at its start; inside quotes, line ends are text and two quotes stand for one. 64 bytes are examined at a
+//! time. If every opening quote is at the start of a cell, or follows a closing quote (as in a doubled quote), the parity of the quotes
+//! before a byte shows whether it is inside (Langdale, Lemire: Parsing gigabytes of JSON per second, VLDB Journal 2019). Otherwise the
+//! bytes are examined one by one. [`super::record`] reads rows by the same rule, so row ends always agree.
 
 use crate::source::blocks::BLOCK;
 
-/// Whether the byte at hand is in quotes, for bytes that are gone through from left to right.
+/// The state of quotes at the current byte, from left to right.
 #[derive(Debug, Clone)]
 pub struct Quoted {
     is_inside: bool,
-    /// Whether a quote at the next byte opens or goes on: the byte before it ends a cell, or is a quote that closes.
+    /// Whether a quote at the next byte opens a cell or continues one: the byte before it ends a cell or is a closing quote.
     may_open: bool,
-    /// Where the last quote was that opened a cell or went on with it.
+    /// The position of the last quote that opened or continued a cell.
     opened: usize,
 }
 
 impl Quoted {
-    /// Before the first byte of a row.
     pub fn new() -> Quoted {
         Quoted { is_inside: false, may_open: true, opened: 0 }
     }
 
-    /// Whether the next byte is in quotes.
     #[inline]
     pub fn is_inside(&self) -> bool {
         self.is_inside
     }
 
-    /// Where the quotes were opened that the next byte is in, if it is in some.
+    /// The position of the opening quote, if the next byte is inside quotes.
     pub fn opened(&self) -> Option<usize> {
         self.is_inside.then_some(self.opened)
     }
 
-    /// Counts places from `bytes` further on than before.
+    /// Moves the origin of positions forward by `bytes`.
     pub fn go_on(&mut self, bytes: usize) {
         self.opened = self.opened.saturating_sub(bytes);
     }
 
-    /// A bit for each byte of the block at `at` that is in quotes; those that open are, those that close are not. `quotes`
-    /// has a bit for each quote, `ends` one for each delimiter and line feed.
+    /// The mask of the bytes inside quotes in the block at `at`, including opening quotes but not closing ones. `quotes` is the mask of
+    /// quotes, `ends` that of delimiters and line feeds.
     #[inline(never)]
     pub fn inside(&mut self, at: usize, quotes: u64, ends: u64) -> u64 {
         let inside = parity(quotes) ^ if self.is_inside { u64::MAX } else { 0 };
         let opens = quotes & inside;
-        // What ends a cell does so outside of quotes only, and that a quote before is one that closes is how it opened.
+        // A delimiter ends a cell only outside quotes, and a quote before it is a closing one.
         let before = ((ends & !inside) | quotes) << 1 | u64::from(self.may_open);
         if opens & !before != 0 {
             return self.one_by_one(at, quotes, ends);
@@ -59,7 +56,7 @@ impl Quoted {
         inside
     }
 
-    /// Goes past a block without quotes that is not in any.
+    /// Skips a block without quotes that is outside quotes.
     #[inline]
     pub fn go_past(&mut self, ends: u64) {
         self.may_open = ends >> 63 != 0;
@@ -86,7 +83,7 @@ impl Quoted {
     }
 }
 
-/// For each bit, whether an odd number of bits is set up to it, itself included.
+/// For each bit, whether the number of set bits up to and including it is odd.
 #[inline]
 fn parity(mut bits: u64) -> u64 {
     for by in [1, 2, 4, 8, 16, 32] {

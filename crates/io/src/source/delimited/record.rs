@@ -1,4 +1,4 @@
-//! One row, read plainly: the header, and what the structural index is held to.
+//! Parses a single row in a simple way: for the header, and as a reference for the structural index.
 
 use std::borrow::Cow;
 use std::ops::Range;
@@ -15,26 +15,27 @@ pub fn needs_quotes(bytes: &[u8], delimiter: u8) -> bool {
     any_word(bytes, |word| has(word, delimiters) | has(word, QUOTE) | has(word, FEED) | has(word, RETURN) != 0)
 }
 
-/// One row as it is in its block.
+/// A row of a block.
 #[derive(Debug, Clone, Copy)]
 pub struct Record<'b> {
     /// The row without its line end.
     pub raw: &'b str,
-    /// Its line end: `\n`, `\r\n`, or nothing at the end of the input.
+    /// Its line end: `
+    /// `, `\r
+    /// `, or empty at the end of the input.
     pub line_end: &'b str,
     cells: &'b [Range<usize>],
 }
 
-/// Memory for the cells of a row, used again from row to row.
+/// Reusable memory for the cells of a row.
 #[derive(Debug, Default)]
 pub struct Cells(Vec<Range<usize>>);
 
 impl<'b> Record<'b> {
-    /// Reads the row that begins at byte `at` of `block`.
+    /// Parses the row at byte `at` of `block`.
     ///
-    /// A cell that begins with a quote is quoted: up to the closing quote everything is text, and two
-    /// quotes stand for one. What is between a closing quote and the next delimiter belongs to the
-    /// cell too, as it is. A quote anywhere else is text.
+    /// A cell that begins with a quote is quoted: everything up to the closing quote is text, and two quotes stand for one. Text between
+    /// a closing quote and the next delimiter also belongs to the cell. Any other quote is text.
     pub fn read(block: &'b str, at: usize, delimiter: u8, cells: &'b mut Cells) -> Record<'b> {
         let text = &block[at..];
         let bytes = text.as_bytes();
@@ -56,38 +57,38 @@ impl<'b> Record<'b> {
         }
     }
 
-    /// The number of its cells.
+    /// The number of cells.
     pub fn count(&self) -> usize {
         self.cells.len()
     }
 
-    /// How many bytes of the block it takes, its line end included.
+    /// Its size in bytes, with the line end.
     pub fn width(&self) -> usize {
         self.raw.len() + self.line_end.len()
     }
 
-    /// Whether there is nothing on the line at all.
+    /// Whether the line is empty.
     pub fn is_blank_line(&self) -> bool {
         self.raw.is_empty()
     }
 
-    /// The bytes of the cell `index` from 0 as they are in the row, quotes included.
+    /// The raw bytes of the cell `index`, from 0, with quotes.
     pub fn raw_cell(&self, index: usize) -> &'b str {
         self.cells.get(index).map_or("", |cell| &self.raw[cell.clone()])
     }
 
-    /// The value of the cell `index` as a text of its own.
+    /// The value of the cell `index`.
     pub fn owned_value(&self, index: usize) -> String {
         value(self.raw_cell(index)).into_owned()
     }
 }
 
-/// The byte after the closing quote of the cell that opens at `start`.
+/// The byte after the closing quote of the cell at `start`.
 fn after_quotes(bytes: &[u8], start: usize) -> usize {
     let mut at = start + 1;
     loop {
         match memchr::memchr(b'"', &bytes[at..]) {
-            // Blocks end with rows, so a quote that is never closed has been refused before.
+            // Blocks end with rows, so an unclosed quote was rejected before.
             None => return bytes.len(),
             Some(found) if bytes.get(at + found + 1) == Some(&b'"') => at += found + 2,
             Some(found) => return at + found + 1,
@@ -95,7 +96,7 @@ fn after_quotes(bytes: &[u8], start: usize) -> usize {
     }
 }
 
-/// Whether a cell is in quotes from its first byte to its last, and every quote within is doubled.
+/// Whether a cell is quoted from its first byte to its last, with every inner quote doubled.
 pub fn is_in_quotes(cell: &[u8]) -> bool {
     let [b'"', inner @ .., b'"'] = cell else { return false };
     let mut rest = inner;
@@ -108,7 +109,7 @@ pub fn is_in_quotes(cell: &[u8]) -> bool {
     true
 }
 
-/// The value of a cell as it was read.
+/// The value of a raw cell.
 pub fn value(cell: &str) -> Cow<'_, str> {
     let Some(inner) = cell.strip_prefix('"') else { return Cow::Borrowed(cell) };
     let mut value = String::new();
@@ -116,7 +117,7 @@ pub fn value(cell: &str) -> Cow<'_, str> {
     Cow::Owned(value)
 }
 
-/// Writes the text of a quoted cell to `value`: `inner` is what comes after the opening quote.
+/// Appends the text of a quoted cell to `value`; `inner` is the text after the opening quote.
 pub fn unquote(inner: &str, value: &mut String) {
     value.clear();
     let mut rest = inner;
@@ -134,7 +135,6 @@ pub fn unquote(inner: &str, value: &mut String) {
     value.push_str(rest);
 }
 
-/// The values of a row.
 #[cfg(test)]
 pub fn values(row: &str) -> Vec<String> {
     let mut cells = Cells::default();

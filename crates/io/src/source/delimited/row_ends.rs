@@ -1,4 +1,4 @@
-//! Where rows of delimited text end: at line ends that are not in quotes.
+//! Finds row ends of delimited text: line ends outside quotes.
 
 use std::hint::select_unpredictable;
 
@@ -8,15 +8,13 @@ use super::marks::{self, RowMarks};
 use super::quoted::Quoted;
 use crate::source::blocks::{BLOCK, RowEnds, Seen};
 
-/// Finds line ends that are not in quotes.
+/// Finds line ends outside quotes.
 pub struct OutsideQuotes {
     delimiter: u8,
-    /// Whether what has been looked at ends in quotes.
     quoted: Quoted,
 }
 
 impl OutsideQuotes {
-    /// Of a text with this between two cells.
     pub fn new(delimiter: u8) -> OutsideQuotes {
         OutsideQuotes { delimiter, quoted: Quoted::new() }
     }
@@ -37,7 +35,7 @@ impl RowEnds for OutsideQuotes {
     }
 }
 
-/// Looks for line ends in some blocks, the first of which is at a place.
+/// Searches some blocks for line ends.
 struct FindRowEnds<'a> {
     blocks: &'a [[u8; BLOCK]],
     start: usize,
@@ -83,7 +81,7 @@ mod tests {
     use crate::source::blocks::{Blocks, lines};
     use crate::source::delimited::record::{Cells, Record};
 
-    /// The blocks with their first lines, read `stride` bytes at a time; a row may have 60.
+    /// The blocks with their first lines, read `stride` bytes at a time, for rows of up to 60 bytes.
     fn blocks(text: &str, stride: usize) -> Result<Vec<(String, u64)>, Error> {
         let reader = Box::new(io::Cursor::new(text.to_owned()));
         let reading = Reading { max_row: 60, stride: Some(stride), ..Reading::default() };
@@ -105,7 +103,7 @@ mod tests {
         assert!(matches!(error, Error::RowTooLong { line: 2, limit: 60, .. }), "{error}");
     }
 
-    /// Rows as no careful writer would write them, but with every quote closed.
+    /// Rows in unusual notation, but with every quote closed.
     fn rows() -> impl Strategy<Value = Vec<String>> {
         let cell = r#"[a;é]{0,3}|"([a,\r\n]|""){0,4}"|a"[a;]{0,2}"#;
         let row = proptest::collection::vec(cell, 1..5).prop_map(|cells| cells.join(","));

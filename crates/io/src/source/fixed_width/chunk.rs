@@ -1,4 +1,4 @@
-//! A chunk of fixed-width text: whole lines, whose cells are at the same characters in each.
+//! A chunk of fixed-width text, with cells at the same positions in each line.
 
 use std::ops::Range;
 use std::sync::Arc;
@@ -10,35 +10,30 @@ use crate::Error;
 use crate::source::blocks::Block;
 use crate::source::{Cell, CellKind, Chunk, LineCount, RawCells, RawRow, RawRows, Reading, Rows};
 
-/// Some whole lines of an input.
 pub struct FixedWidthChunk {
     block: Block,
-    /// Where the rows begin: after the header in an input's first chunk.
+    /// The first row: after the header in the first chunk of an input.
     start: usize,
     table: Arc<Shape>,
     rows: Vec<RawRow>,
-    /// For each row and column, the value.
+    /// The value of each row and column.
     values: Vec<Span>,
     columns: Vec<usize>,
 }
 
-/// What all chunks of a table have in common.
 pub struct Shape {
-    /// What the input is called.
     pub name: String,
     widths: Arc<Widths>,
     max_row: usize,
 }
 
 impl Shape {
-    /// What all chunks of a table with these columns have in common.
     pub fn new(name: String, widths: Arc<Widths>, reading: &Reading) -> Shape {
         Shape { name, widths, max_row: reading.max_row }
     }
 }
 
 impl FixedWidthChunk {
-    /// The lines of a block from byte `start` on.
     pub fn new(block: Block, start: usize, table: Arc<Shape>) -> FixedWidthChunk {
         FixedWidthChunk { block, start, table, rows: Vec::new(), values: Vec::new(), columns: Vec::new() }
     }

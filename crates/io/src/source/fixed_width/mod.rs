@@ -1,4 +1,4 @@
-//! Fixed-width text as a source: a row a line, whose columns are at the same characters in each.
+//! Fixed-width text as a source.
 
 mod chunk;
 
@@ -14,20 +14,21 @@ use super::input::Input;
 use super::{Chunk, Format, Reading, Source};
 use crate::Error;
 
-/// How a table of fixed-width text is written down.
+/// The layout of fixed-width text.
 #[derive(Debug, Clone)]
 pub struct Layout {
-    /// Where its columns are.
+    /// Its columns.
     pub widths: Arc<Widths>,
-    /// Whether there is a byte-order mark before it.
+    /// Whether it has a byte-order mark.
     pub byte_order_mark: bool,
-    /// The line that holds the names of the columns, and blank lines before it, without its line end; `None` where there is none.
+    /// The header line, after any empty lines, without its line end; `None` without a header.
     pub header: Option<String>,
-    /// The line end of the first line, or `\n` where it has none.
+    /// The line end of the first line, or `
+    /// ` if it has none.
     pub line_end: String,
 }
 
-/// An input of fixed-width text that is being read.
+/// An input of fixed-width text.
 pub struct FixedWidth {
     header: Header,
     layout: Layout,
@@ -37,14 +38,14 @@ pub struct FixedWidth {
     shape: Arc<Shape>,
 }
 
-/// Lines of a text that are looked at for its columns.
+/// Number of lines to examine for columns.
 const LOOKED: usize = 1_000;
 
 impl FixedWidth {
-    /// Opens an input, and reads its header where it has one.
+    /// Opens an input and reads its header.
     ///
     /// # Errors
-    /// Where it cannot be read, there is nothing in it, or nobody said where its columns are.
+    /// It cannot be read or is empty, or the widths are unknown.
     pub fn open(input: &Input, reading: &Reading) -> Result<FixedWidth, Error> {
         let name = input.name();
         let mut blocks = Blocks::new(name.clone(), input.open(reading)?, EachLine, reading);

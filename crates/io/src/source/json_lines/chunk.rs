@@ -1,4 +1,4 @@
-//! A chunk of JSON Lines: whole lines, whose members are found by reading them.
+//! A chunk of JSON Lines, whose members are found by parsing.
 
 use std::collections::HashSet;
 use std::ops::Range;
@@ -14,7 +14,6 @@ use crate::pool::lock;
 use crate::source::blocks::{Block, LONG, lines};
 use crate::source::{Cell, CellKind, Chunk, LineCount, RawCells, RawRow, RawRows, Reading, Rows, Values};
 
-/// Some whole lines of an input.
 pub struct JsonLinesChunk {
     block: Block,
     table: Arc<Shape>,
@@ -23,27 +22,24 @@ pub struct JsonLinesChunk {
 
 impl Drop for JsonLinesChunk {
     fn drop(&mut self) {
-        // What was found on lines that were very long is not kept.
+        // The memory of very long lines is not kept.
         if self.block.bytes.len() <= LONG {
             lock(&self.table.spare).push(std::mem::take(&mut self.found));
         }
     }
 }
 
-/// What all chunks of a table have in common.
 pub struct Shape {
-    /// What the input is called.
     pub name: String,
     keys: Keys,
-    /// Whether a member that is no column is an error.
+    /// Whether a member that is not a column is an error.
     all_columns: bool,
     max_row: usize,
-    /// What was found in chunks that are done with: memory that is new costs more than what is written to it.
+    /// Memory to reuse, because new memory costs more than writing.
     spare: Mutex<Vec<Found>>,
 }
 
 impl Shape {
-    /// What all chunks of a table with these columns have in common.
     pub fn new(name: String, keys: Keys, reading: &Reading) -> Shape {
         let (all_columns, max_row) = (reading.all_columns, reading.max_row);
         Shape { name, keys, all_columns, max_row, spare: Mutex::default() }
@@ -53,7 +49,6 @@ impl Shape {
 /// Rows are sparse if they have fewer than one in this many of the requested values.
 const SPARSE: usize = 4;
 
-/// What was found in a chunk.
 #[derive(Default)]
 struct Found {
     rows: Vec<RawRow>,
@@ -110,7 +105,6 @@ impl JsonLinesChunk {
     }
 }
 
-/// What is wrong with a line that begins at a byte of a block.
 #[cold]
 pub fn broken(block: &Block, name: &str, start: usize, NoObject { at, why }: NoObject) -> Error {
     let before = String::from_utf8_lossy(&block.bytes[start..start + at]);
@@ -118,20 +112,20 @@ pub fn broken(block: &Block, name: &str, start: usize, NoObject { at, why }: NoO
     Error::NoObject { name: name.to_owned(), line, character: before.chars().count() + 1, why }
 }
 
-/// The number of control characters of ASCII.
+/// The number of ASCII control characters.
 fn controls(bytes: &[u8]) -> u64 {
-    // Counted in bytes, of which the machine adds many at a time.
+    // The compiler vectorises sums of bytes.
     let stretch = |bytes: &[u8]| u64::from(bytes.iter().map(|byte| u8::from(*byte < 0x20)).sum::<u8>());
     bytes.chunks(u8::MAX as usize).map(stretch).sum()
 }
 
-/// Whether a value is a text with escapes.
+/// Whether a value is a string with escapes.
 fn is_escaped(text: &str, value: Span) -> bool {
     let value = value.bytes(text.as_bytes());
     value.first() == Some(&b'"') && memchr::memchr(b'\\', value).is_some()
 }
 
-/// The text that a value stands for; nothing where it is a text that stands for none.
+/// The text of a value; `None` if a string is not valid text.
 fn unescaped(value: &str) -> Option<String> {
     serde_json::from_str(value).ok()
 }
@@ -162,7 +156,7 @@ impl Chunk for JsonLinesChunk {
         *has_gaps = false;
         let mut at = 0;
         let mut late: HashSet<String> = HashSet::new();
-        // Tabs and carriage returns between values are rare too.
+        // Tabs and carriage returns between values are rare.
         let has_controls = controls(text.as_bytes()) != lines(text.as_bytes());
         *has_escapes = memchr::memchr(b'\\', text.as_bytes()).is_some();
         for line in memchr::memchr_iter(b'\n', text.as_bytes()).map(|end| end + 1).chain([text.len()]) {
@@ -265,7 +259,7 @@ impl Chunk for JsonLinesChunk {
             (CellKind::Text, [_, inner @ .., _]) if memchr::memchr(b'\\', inner).is_none() => {
                 Cell::new(CellKind::Text, &value[1..value.len() - 1])
             }
-            // What stands for no text was refused.
+            // Invalid text was rejected before.
             (CellKind::Text, _) => Cell::new(CellKind::Text, unescaped(value).unwrap_or_default()),
             (kind, _) => Cell::new(kind, value),
         }
@@ -290,7 +284,6 @@ impl Chunk for JsonLinesChunk {
     }
 }
 
-/// What a value is, as it is written.
 pub fn kind(value: &str) -> CellKind {
     match value.as_bytes() {
         [] | b"null" => CellKind::Nothing,
@@ -334,7 +327,7 @@ fn put(taken: &mut Values, row: usize, value: Span, text: &str, has_escapes: boo
     let mut is_escaped = false;
     let span = match value.bytes(bytes) {
         [b'"', inner @ .., _] => {
-            // Only escapes have a backslash.
+            // Only strings with escapes contain a backslash.
             if has_escapes && memchr::memchr(b'\\', inner).is_some() {
                 is_escaped = true;
                 taken.special.set(row);
@@ -365,13 +358,10 @@ impl RawCells for JsonLinesChunk {
     }
 }
 
-/// What is wrong with a line that is an object.
 enum Wrong {
-    /// A text stands for none, at a byte of the line.
+    /// Invalid text, at a byte of the line.
     Escape(usize),
-    /// The name of a member has not come before.
     Late(String),
-    /// The name of a member comes twice.
     Doubled(String),
 }
 
@@ -390,13 +380,13 @@ impl Wrong {
     }
 }
 
-/// Writes the values of a column one after the other, with what escapes stand for.
+/// Writes the values of a column with escapes resolved.
 #[cold]
 fn write_anew(values: &mut Values, text: &str) {
     let mut own = Buffer::default();
     for (row, span) in values.spans.iter_mut().enumerate() {
         let (start, value) = (own.width(), span.text(text));
-        // What is between its quotes has a backslash only as part of an escape.
+        // A backslash inside quotes is always part of an escape.
         let is_text = span.start > 0 && text.as_bytes()[span.start as usize - 1] == b'"';
         match value.contains('\\') && is_text {
             true => {

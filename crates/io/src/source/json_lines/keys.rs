@@ -1,5 +1,3 @@
-//! The names of members, which are the columns.
-
 use std::collections::HashMap;
 
 use keen_notch_core::batch::Span;
@@ -13,20 +11,19 @@ use crate::source::LineCount;
 use crate::source::blocks::Block;
 use crate::source::types::{Seen, Type};
 
-/// The limit of keys: objects that use data as keys would have a column for each.
+/// Maximum number of keys: objects that use data as keys would have a column for each.
 const MOST_KEYS: usize = 10_000;
 
-/// Names in the order in which they first came, and which column each is.
+/// Keys in the order of their first appearance, with their columns.
 #[derive(Debug, Clone, Default)]
 pub struct Keys {
     names: Vec<String>,
     columns: HashMap<String, usize>,
-    /// What the values of each are, of the lines that were looked at.
+    /// The types of the values of each key, in the examined lines.
     pub types: Vec<Seen>,
 }
 
 impl Keys {
-    /// The columns of a header.
     pub fn of(header: &Header) -> Keys {
         let mut keys = Keys::default();
         for column in 0..header.count() {
@@ -35,12 +32,11 @@ impl Keys {
         keys
     }
 
-    /// How many there are.
     pub fn count(&self) -> usize {
         self.names.len()
     }
 
-    /// The column of a name, which may be `next`.
+    /// The column of a key; `next` is a guess.
     #[inline]
     pub fn column(&self, name: &str, next: usize) -> Option<usize> {
         if self.names.get(next).is_some_and(|expected| expected == name) {
@@ -49,7 +45,7 @@ impl Keys {
         self.columns.get(name).copied()
     }
 
-    /// The column of a name, a new one if need be.
+    /// The column of a key, added if necessary.
     pub fn add(&mut self, name: &str) -> usize {
         if let Some(column) = self.columns.get(name) {
             return *column;

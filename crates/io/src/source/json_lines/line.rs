@@ -1,4 +1,4 @@
-//! Finding the members of an object on a line.
+//! Finds the members of an object on a line.
 
 use std::borrow::Cow;
 use std::collections::HashMap;
@@ -7,16 +7,16 @@ use keen_notch_core::batch::Span;
 use keen_notch_core::text::bytes::position_of_two;
 use serde_json::value::RawValue;
 
-/// A name of a member.
+/// A key.
 pub enum Key<'t> {
-    /// As it is on the line.
+    /// Without escapes.
     Plain(&'t str),
-    /// Written with escapes there.
+    /// With escapes, resolved.
     Escaped(String),
 }
 
 impl Key<'_> {
-    /// The name.
+    /// The key.
     pub fn text(&self) -> &str {
         match self {
             Key::Plain(text) => text,
@@ -25,29 +25,28 @@ impl Key<'_> {
     }
 }
 
-/// Why a line is no flat object.
+/// A line that is not an object.
 #[derive(Debug)]
 pub struct NoObject {
-    /// The byte of the line where that shows, from 0.
+    /// The byte of the error, from 0.
     pub at: usize,
-    /// What is wrong there.
+    /// The reason.
     pub why: String,
 }
 
-/// Calls `see` with each member of the object on a line: its name, and where its value is. `has_controls` is whether there may be
-/// control characters on it.
+/// Calls `see` with each member of the object on a line: its key and the range of its value. `has_controls` is whether the line may
+/// contain control characters.
 ///
-/// The line is read from left to right as RFC 8259 has it. What is in a value that has parts is left to the package, and so is what to
-/// say of a line that is no object.
+/// Follows RFC 8259. The JSON package checks nested values and explains errors.
 ///
 /// # Errors
-/// Where there is something else than an object on the line.
+/// The line is not an object.
 pub fn members<'t>(line: &'t str, has_controls: bool, mut see: impl FnMut(Key<'t>, Span)) -> Result<(), NoObject> {
     let scan = Scan { line, bytes: line.as_bytes(), has_controls };
     scan.object(&mut see).ok_or_else(|| why_not(line))
 }
 
-/// A line that is being read. What finds something gives the byte after it.
+/// A scanner for a line. Its methods return the byte after what they find.
 struct Scan<'t> {
     line: &'t str,
     bytes: &'t [u8],
@@ -92,14 +91,13 @@ impl<'t> Scan<'t> {
         }
     }
 
-    /// A byte, after white space.
     #[inline(always)]
     fn token(&self, at: usize, wanted: u8) -> Option<usize> {
         let at = self.spaces(at);
         (self.bytes.get(at) == Some(&wanted)).then_some(at + 1)
     }
 
-    /// A text with its quotes, and whether there are escapes in it.
+    /// A string with its quotes, and whether it has escapes.
     #[inline(always)]
     fn text(&self, start: usize) -> Option<(usize, bool)> {
         if self.bytes.get(start) != Some(&b'"') {
@@ -160,7 +158,6 @@ impl<'t> Scan<'t> {
     }
 }
 
-/// What is wrong with a line that is no object.
 #[cold]
 fn why_not(line: &str) -> NoObject {
     let start = line.len() - line.trim_start_matches([' ', '\t', '\r']).len();
@@ -177,10 +174,10 @@ fn why_not(line: &str) -> NoObject {
     NoObject { at: error.column().saturating_sub(1).min(line.len()), why }
 }
 
-/// Members as the package reads them.
+/// Members as the JSON package parses them.
 type Members<'t> = HashMap<Cow<'t, str>, &'t RawValue>;
 
-/// What begins with some text that is no object.
+/// The kind of text that is not an object.
 fn what_begins(text: &str) -> &'static str {
     match text.bytes().next() {
         Some(b'[') => "this is an array, not an object",
@@ -190,7 +187,7 @@ fn what_begins(text: &str) -> &'static str {
     }
 }
 
-/// What the package that reads JSON says, as people say it.
+/// The message of the JSON package in plain words.
 fn in_plain_words(words: &str) -> &str {
     match words {
         "trailing characters" => "the line continues after the object",
@@ -208,7 +205,7 @@ mod tests {
 
     use super::*;
 
-    /// Lines that are objects, and lines that nearly are.
+    /// Valid and nearly valid lines.
     fn line() -> impl Strategy<Value = String> {
         let part = prop_oneof![
             8 => select(vec!["{", "}", ",", ":", "\"a\"", "\"b\":1", "\"\\u0061\"", " ", "null", "tru", "false", "[", "]", "\t"]).prop_map(str::to_owned),

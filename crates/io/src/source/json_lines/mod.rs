@@ -1,8 +1,7 @@
-//! JSON Lines as a source: an object a line, whose members are the columns.
+//! JSON Lines as a source: an object per line, whose keys are the columns.
 //!
-//! The columns are the names of the members, in the order in which they first come. As long as lines keep what is on them, it is
-//! enough to know those of the first lines; where all columns matter, the inputs are looked through for them before the first row,
-//! if they can be read twice.
+//! The columns are in the order of first appearance. Output as JSON Lines needs only those of the first lines. If all columns matter, the
+//! inputs are scanned first, if they can be read twice.
 
 mod chunk;
 mod keys;
@@ -22,21 +21,21 @@ use super::{Chunk, Format, Reading, Source};
 use crate::Error;
 use crate::formats::Kind;
 
-/// Bytes of an input whose lines are looked at for its columns before the first row, where not all are.
+/// Bytes of an input to scan for columns before the first row, unless all are needed.
 const LOOKED: usize = 256 << 10;
 
-/// How the objects of a text are written.
+/// The spacing of objects.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 pub struct Style {
-    /// Whether there is a byte-order mark before them.
+    /// Whether a byte-order mark precedes them.
     pub byte_order_mark: bool,
-    /// Whether a space is after a colon.
+    /// Whether colons are followed by a space.
     pub spaces_after_colons: bool,
-    /// Whether a space is after a comma.
+    /// Whether commas are followed by a space.
     pub spaces_after_commas: bool,
 }
 
-/// An input of JSON Lines that is being read.
+/// An input of JSON Lines.
 pub struct JsonLines {
     header: Header,
     style: Style,
@@ -45,15 +44,15 @@ pub struct JsonLines {
     /// Blocks that were read for their keys.
     first: VecDeque<Block>,
     shape: Arc<Shape>,
-    /// Whether there may be members further on that are no columns.
+    /// Whether later lines may have other keys.
     may_have_more: bool,
 }
 
 impl JsonLines {
-    /// Opens an input, and finds its columns.
+    /// Opens an input and finds its columns.
     ///
     /// # Errors
-    /// Where it cannot be read, there is nothing in it, or a line that was looked at is no object.
+    /// It cannot be read or is empty, or an examined line is not an object.
     pub fn open(input: &Input, reading: &Reading) -> Result<JsonLines, Error> {
         let name = input.name();
         let mut keys = Keys::default();
@@ -81,12 +80,12 @@ impl JsonLines {
     }
 }
 
-/// The columns of all lines of some inputs, and what their values are: of those that are such, and that can be read twice; `None` where they have none.
+/// The columns and types of all lines of the JSON Lines inputs that can be read twice; `None` without columns.
 ///
 /// # Errors
-/// Where one cannot be read, or a line is no object.
+/// An input cannot be read, or a line is not an object.
 pub fn columns(inputs: &[Input], reading: &Reading) -> Result<Option<(Header, Vec<Seen>)>, Error> {
-    // That they are read for their keys is not counted.
+    // The progress display does not count this scan.
     let reading = Reading { meter: Arc::default(), ..reading.clone() };
     let mut keys = Keys::default();
     for input in inputs.iter().filter(|input| reading.kind(input) == Kind::JsonLines && !input.is_read_once()) {

@@ -1,4 +1,4 @@
-//! What a workbook is packed in: an archive, or a compound file.
+//! The containers of workbooks: archives and compound files.
 
 use std::io::{Cursor, Read};
 use std::sync::Arc;
@@ -11,13 +11,12 @@ use crate::Error;
 use crate::guarded::guarded;
 use crate::source::Reading;
 
-/// The bytes of a workbook.
 pub type Bytes = Cursor<Arc<[u8]>>;
 
-/// Reads a sheet of a workbook: that which was said, or the first. Gives what it is called too, and how many there are.
+/// Reads the requested or the first sheet. Returns the cells, the name of the sheet and the number of sheets.
 ///
 /// # Errors
-/// Where the bytes are no workbook that can be read, or it has no such sheet.
+/// The workbook cannot be read, or has no such sheet.
 pub fn read(name: &str, bytes: Vec<u8>, reading: &Reading) -> Result<(Sheet, String, usize), Error> {
     let bytes: Bytes = Cursor::new(Arc::from(bytes));
     if bytes.get_ref().starts_with(binary::START) {
@@ -40,25 +39,23 @@ pub fn read(name: &str, bytes: Vec<u8>, reading: &Reading) -> Result<(Sheet, Str
     outcome.unwrap_or_else(|| Err(broken(name)))
 }
 
-/// A workbook of which nothing can be made.
 pub fn broken(name: &str) -> Error {
     let why = "it is broken, or is no workbook".to_owned();
     let help = "open it with a spreadsheet program and save it anew; if it is text, say so, such as --from csv";
     Error::BadFile { name: name.to_owned(), why, help }
 }
 
-/// A workbook with a password.
 pub fn encrypted(name: &str) -> Error {
     let why = "it is encrypted with a password".to_owned();
     Error::BadFile { name: name.to_owned(), why, help: "save it without a password" }
 }
 
-/// How many bytes there are in an archive, as it says itself.
+/// The decompressed size that an archive states.
 fn unpacked_size(archive: &mut ZipArchive<Bytes>) -> Option<u64> {
     (0..archive.len()).try_fold(0_u64, |all, index| all.checked_add(archive.by_index_raw(index).ok()?.size()))
 }
 
-/// A part of an archive; `None` where it is not there, broken, or longer than it says.
+/// A part of an archive; `None` if it is missing, damaged, or longer than stated.
 pub fn part(archive: &mut ZipArchive<Bytes>, name: &str) -> Option<Vec<u8>> {
     let part = archive.by_name(name).ok()?;
     let (size, mut bytes) = (part.size(), Vec::new());

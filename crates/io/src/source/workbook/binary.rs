@@ -1,7 +1,7 @@
-//! Workbooks of the format that came before .xlsx: .xls, as it has been since 1997.
+//! Reads .xls workbooks, as written since 1997.
 //!
-//! A compound file has a stream of records: first those of the whole workbook, then those of each sheet ([MS-XLS], BIFF8). The package
-//! that reads compound files refuses chains that go in circles.
+//! A compound file contains a stream of records: first those of the workbook, then those of each sheet ([MS-XLS], BIFF8). The package
+//! that reads compound files rejects cyclic chains.
 
 use std::io::Read;
 use std::ops::Range;
@@ -15,10 +15,9 @@ use super::numbers::Styles;
 use crate::Error;
 use crate::source::{CellKind, Reading};
 
-/// What a compound file begins with.
+/// The signature of a compound file.
 pub const START: &[u8] = b"\xD0\xCF\x11\xE0";
 
-/// The kinds of records that are looked at.
 mod kind {
     pub const FORMULA: u16 = 0x0006;
     pub const EOF: u16 = 0x000A;
@@ -41,10 +40,10 @@ mod kind {
     pub const BOF: u16 = 0x0809;
 }
 
-/// Reads a sheet of such a workbook: that which was said, or the first. Gives what it is called too, and how many there are.
+/// Reads the requested or the first sheet. Returns the cells, the name of the sheet and the number of sheets.
 ///
 /// # Errors
-/// Where it cannot be read, or has no such sheet.
+/// It cannot be read, or has no such sheet.
 pub fn read(name: &str, bytes: Bytes, reading: &Reading) -> Result<(Sheet, String, usize), Error> {
     let refused = |why: &str, help| Err(Error::BadFile { name: name.to_owned(), why: why.to_owned(), help });
     let most = bytes.get_ref().len() as u64;
@@ -71,21 +70,19 @@ pub fn read(name: &str, bytes: Bytes, reading: &Reading) -> Result<(Sheet, Strin
     Ok((making.finish()?, title, titles.len()))
 }
 
-/// What the records of the whole workbook say.
 #[derive(Default)]
 struct Book {
     is_encrypted: bool,
-    /// Sheets with cells, and where their records begin.
+    /// Sheets with cells, and the positions of their records.
     sheets: Vec<(String, usize)>,
-    /// How cells are shown.
     styles: Styles,
-    /// The texts that cells share, one after the other, and where each is.
+    /// The shared texts in one string, with their spans.
     text: String,
     texts: Vec<Range<usize>>,
 }
 
 impl Book {
-    /// `None` where the records are broken.
+    /// `None` for damaged records.
     fn read(stream: &[u8]) -> Option<Book> {
         let mut book = Book::default();
         let (mut formats, mut of_styles, mut is_1904) = (Vec::new(), Vec::new(), false);
@@ -94,7 +91,7 @@ impl Book {
             let (kind, data) = records.next()?;
             match kind {
                 kind::EOF => break,
-                // What comes after it is not to be read.
+                // The following records are encrypted.
                 kind::FILE_PASS => return Some(Book { is_encrypted: true, ..book }),
                 kind::DATE_MODE => is_1904 = u16_at(data, 0)? == 1,
                 kind::FORMAT => {
@@ -108,7 +105,7 @@ impl Book {
                 kind::BOUND_SHEET => {
                     let mut title = String::new();
                     Texts::new(data.get(7..)?, &mut records).push((*data.get(6)?).into(), &mut title)?;
-                    // Others are charts, and programs.
+                    // Other kinds are charts and macros.
                     if *data.get(5)? == 0 {
                         book.sheets.push((title, u32_at(data, 0)? as usize));
                     }
@@ -132,11 +129,11 @@ impl Book {
     }
 }
 
-/// Takes the cells of a sheet. `None` where its records are broken.
+/// Reads the cells of a sheet. `None` for damaged records.
 fn sheet(mut records: Records, book: &Book, making: &mut Making) -> Option<Result<(), Error>> {
-    // A chart in a sheet has records of its own.
+    // An embedded chart has its own records.
     let mut depth = 1;
-    // Where the formula is whose text comes in a record of its own.
+    // The formula whose text follows in a separate record.
     let mut waiting = None;
     while depth > 0 {
         let (kind, data) = records.next()?;
@@ -208,17 +205,15 @@ fn sheet(mut records: Records, book: &Book, making: &mut Making) -> Option<Resul
     Some(Ok(()))
 }
 
-/// What a cell holds.
 enum Value {
     Number(f64),
     Truth(bool),
     Text(String),
-    /// A text that comes later, or none.
+    /// A text that follows, or none.
     Waiting,
 }
 
 impl Value {
-    /// What a formula came to.
     fn of_formula(value: &[u8]) -> Option<Value> {
         Some(match value.get(..8)? {
             [kind, _, value, .., 0xFF, 0xFF] => match kind {
@@ -236,10 +231,9 @@ fn put(sheet: &mut Sheet, text: &str, kind: CellKind) -> Put {
     (kind, None)
 }
 
-/// The error of a number that is none.
 const NO_NUMBER: u8 = 0x24;
 
-/// What a cell shows where its formula failed.
+/// The text of an error.
 fn error(code: u8) -> &'static str {
     match code {
         0x00 => "#NULL!",
@@ -252,7 +246,7 @@ fn error(code: u8) -> &'static str {
     }
 }
 
-/// A number in four bytes: the upper part of one in eight, or a whole number; and perhaps a hundredth of that.
+/// Decodes four bytes: the upper half of a double, or an integer; optionally divided by 100.
 fn rk(bits: u32) -> f64 {
     let number = if bits & 2 == 0 { f64::from_bits(u64::from(bits & !3) << 32) } else { f64::from(bits.cast_signed() >> 2) };
     if bits & 1 == 0 { number } else { number / 100.0 }
@@ -270,20 +264,18 @@ fn f64_at(data: &[u8]) -> Option<f64> {
     Some(f64::from_le_bytes(*data.first_chunk()?))
 }
 
-/// Records, one after the other.
 struct Records<'s> {
     rest: &'s [u8],
 }
 
 impl<'s> Records<'s> {
-    /// Those after the first, which says that they begin. `None` where it does not.
+    /// The records after the first, which marks the start. `None` if it is wrong.
     fn new(stream: &'s [u8]) -> Option<Records<'s>> {
         let mut records = Records { rest: stream };
         let (kind, data) = records.next()?;
         (kind == kind::BOF && u16_at(data, 0)? == 0x0600).then_some(records)
     }
 
-    /// The kind of the next record, and what is in it.
     fn next(&mut self) -> Option<(u16, &'s [u8])> {
         let kind = u16_at(self.rest, 0)?;
         let end = 4 + usize::from(u16_at(self.rest, 2)?);
@@ -292,13 +284,13 @@ impl<'s> Records<'s> {
         Some((kind, data))
     }
 
-    /// What is in the next record, if it goes on with the one before.
+    /// The content of the next record, if it continues the previous one.
     fn continued(&mut self) -> Option<&'s [u8]> {
         (u16_at(self.rest, 0)? == kind::CONTINUE).then(|| self.next()).flatten().map(|(_, data)| data)
     }
 }
 
-/// Texts in a record and in those that go on with it.
+/// Texts in a record and its continuations.
 struct Texts<'r, 's> {
     part: &'s [u8],
     records: &'r mut Records<'s>,
@@ -309,7 +301,7 @@ impl<'r, 's> Texts<'r, 's> {
         Texts { part, records }
     }
 
-    /// As many bytes, of which all are in one record.
+    /// Takes bytes that must be in one record.
     fn take(&mut self, count: usize) -> Option<&'s [u8]> {
         if self.part.is_empty() && count > 0 {
             self.part = self.records.continued()?;
@@ -323,7 +315,7 @@ impl<'r, 's> Texts<'r, 's> {
         u16_at(self.take(2)?, 0)
     }
 
-    /// Leaves bytes out, wherever they are.
+    /// Skips bytes, across records.
     fn skip(&mut self, mut count: usize) -> Option<()> {
         while count > 0 {
             let some = if self.part.is_empty() { count.min(1) } else { count.min(self.part.len()) };
@@ -333,7 +325,7 @@ impl<'r, 's> Texts<'r, 's> {
         Some(())
     }
 
-    /// Writes a text of so many units of UTF-16 to the end of `out`.
+    /// Appends a text of UTF-16 units to `out`.
     fn push(&mut self, mut count: usize, out: &mut String) -> Option<()> {
         let flags = self.take(1)?[0];
         let runs = if flags & 8 == 0 { 0 } else { usize::from(self.u16()?) };
@@ -342,7 +334,7 @@ impl<'r, 's> Texts<'r, 's> {
         let mut units: Vec<u16> = Vec::with_capacity(count);
         while count > 0 {
             if self.part.is_empty() {
-                // A text that goes on says anew how wide its units are.
+                // A continued text states the width of its units again.
                 is_wide = self.take(1)?[0] & 1 != 0;
             }
             let width = if is_wide { 2 } else { 1 };

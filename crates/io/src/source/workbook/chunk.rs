@@ -1,5 +1,3 @@
-//! Some rows of a sheet.
-
 use std::borrow::Cow;
 use std::ops::Range;
 use std::sync::Arc;
@@ -10,7 +8,6 @@ use super::Table;
 use crate::Error;
 use crate::source::{Cell, Chunk, LineCount, RawRows, Rows};
 
-/// Some rows of a sheet.
 pub struct WorkbookChunk {
     table: Arc<Table>,
     rows: Range<usize>,
@@ -18,7 +15,6 @@ pub struct WorkbookChunk {
 }
 
 impl WorkbookChunk {
-    /// These rows of a sheet.
     pub fn new(table: Arc<Table>, rows: Range<usize>) -> WorkbookChunk {
         WorkbookChunk { table, rows, columns: Vec::new() }
     }

@@ -1,5 +1,3 @@
-//! Making a sheet of the cells that are found in a workbook.
-
 use keen_notch_core::batch::Span;
 
 use super::cells::{Cells, Sheet, SheetCell, SheetRow};
@@ -7,26 +5,22 @@ use crate::Error;
 use crate::source::reading::EmptyFormulas;
 use crate::source::{CellKind, Reading};
 
-/// A sheet that is being made of its cells.
 pub struct Making<'n> {
     name: &'n str,
     title: &'n str,
     reads_empty_formulas: bool,
     empty_formulas: Cells,
-    /// Whether the cells came in their order.
     is_sorted: bool,
-    /// The most bytes that its cells may take.
     most: usize,
-    /// What there is of it.
     pub sheet: Sheet,
     cells: Vec<(u32, SheetCell)>,
 }
 
-/// What a cell is: its kind, and the number behind it where that is shown in a format, with the index of the format.
+/// The kind of a cell, and its formatted number with the index of the format.
 pub type Put = (CellKind, Option<(f64, u32)>);
 
 impl<'n> Making<'n> {
-    /// One of a workbook that is called so, with nothing in it. Its numbers are shown in these formats.
+    /// An empty sheet of the workbook `name`, with these number formats.
     pub fn new(name: &'n str, title: &'n str, reading: &Reading, formats: Vec<String>) -> Making<'n> {
         Making {
             name,
@@ -43,7 +37,7 @@ impl<'n> Making<'n> {
     /// Adds a formula without a stored value, as a blank cell. Its row counts even if all cells are blank.
     ///
     /// # Errors
-    /// As [`Making::add`].
+    /// The errors of [`Making::add`].
     pub fn add_empty_formula(&mut self, at: (u32, u32)) -> Result<(), Error> {
         self.empty_formulas.count += 1;
         self.empty_formulas.name(at);
@@ -51,10 +45,10 @@ impl<'n> Making<'n> {
         self.push((at.0, SheetCell { column: at.1, span: Span::new(place, place), kind: CellKind::Nothing, shown: 0 }))
     }
 
-    /// Adds a cell, by its row and column, counted from 0. `push` writes its text.
+    /// Adds a cell by row and column, from 0. `push` writes its text.
     ///
     /// # Errors
-    /// Where there is more than may be taken.
+    /// The cells exceed the memory limit.
     pub fn add(&mut self, (row, column): (u32, u32), push: impl FnOnce(&mut Sheet) -> Put) -> Result<(), Error> {
         let start = self.sheet.text.len();
         let undated = self.sheet.undated.count;
@@ -114,10 +108,10 @@ impl<'n> Making<'n> {
     }
 }
 
-/// The sheet that was said, among these; or the first.
+/// The requested or the first sheet.
 ///
 /// # Errors
-/// Where there is none.
+/// It does not exist.
 pub fn sheet_of(name: &str, sheets: &[String], reading: &Reading) -> Result<String, Error> {
     let Some(wanted) = &reading.sheet else {
         return sheets.first().cloned().ok_or_else(|| Error::Empty { name: name.to_owned() });

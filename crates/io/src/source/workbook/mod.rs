@@ -1,6 +1,6 @@
-//! A workbook as a source: one of its sheets, whose first row has the names of the columns.
+//! A workbook as a source: one sheet with a header row.
 //!
-//! A sheet is read as a whole before its first row: what a workbook is packed in cannot be read otherwise.
+//! The whole sheet is read before the first row, because the containers do not support streaming.
 
 #[cfg(feature = "workbooks")]
 mod archive;
@@ -32,35 +32,33 @@ use super::types::{Seen, Type};
 use super::{Chunk, Format, Reading, Source};
 use crate::Error;
 
-/// Rows of a chunk.
 const ROWS: usize = 1024;
 
-/// A sheet of a workbook that is being read.
+/// A sheet as a source.
 pub struct Workbook {
     name: String,
     header: Header,
     format: Format,
     table: Arc<Table>,
-    /// The rows that are still to come.
     rows: Range<usize>,
     types: Vec<Seen>,
 }
 
 /// A sheet as a table.
 pub struct Table {
-    /// What it is called in a message.
+    /// Its label for messages.
     pub name: String,
     /// Its cells.
     pub sheet: Sheet,
-    /// Where its columns are in the sheet.
+    /// Its columns in the sheet.
     pub columns: Range<u32>,
 }
 
 impl Workbook {
-    /// Opens an input, and reads the sheet that was said, or else the first.
+    /// Opens an input and reads the requested or the first sheet.
     ///
     /// # Errors
-    /// Where it cannot be read, there is no such sheet, nothing is in it, or its first row does not name its columns.
+    /// It cannot be read, has no such sheet, is empty, or has an invalid header.
     pub fn open(input: &Input, reading: &Reading) -> Result<Workbook, Error> {
         let name = input.name();
         let (sheet, title, count) = read(&name, input.read_whole(reading)?, reading)?;
@@ -101,12 +99,11 @@ impl Workbook {
     }
 }
 
-/// What the values of each column are.
 fn types(sheet: &Sheet, columns: Range<u32>, rows: Range<usize>, name: &str) -> Vec<Seen> {
     let mut types = vec![Seen::default(); columns.len()];
     for row in rows {
         for cell in sheet.row(row) {
-            // Numbers of a workbook are doubles, however long they are.
+            // Numbers in a workbook are doubles.
             let of = Type::of(cell.kind, cell.span.text(&sheet.text)).map(|of| match of {
                 Type::BigWhole => Type::Whole,
                 Type::LongWhole => Type::Number,
@@ -121,7 +118,6 @@ fn types(sheet: &Sheet, columns: Range<u32>, rows: Range<usize>, name: &str) -> 
 #[cfg(feature = "workbooks")]
 use self::archive::read;
 
-/// This build reads none.
 #[cfg(not(feature = "workbooks"))]
 fn read(name: &str, _: Vec<u8>, _: &Reading) -> Result<(Sheet, String, usize), Error> {
     let why = "this build does not read workbooks".to_owned();

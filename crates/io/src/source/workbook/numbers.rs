@@ -1,4 +1,4 @@
-//! Numbers, dates and times as a workbook shows them.
+//! Numbers, dates and times as a workbook displays them.
 
 use jiff::ToSpan;
 use jiff::civil::{Date, date};
@@ -8,7 +8,7 @@ use super::cells::Sheet;
 use super::making::Put;
 use crate::source::CellKind;
 
-/// The number formats that a workbook names without writing them down: ECMA-376, part 1, section 18.8.30.
+/// Built-in number formats (ECMA-376, part 1, section 18.8.30).
 const KNOWN_FORMATS: [(u16, &str); 27] = [
     (1, "0"),
     (2, "0.00"),
@@ -41,15 +41,14 @@ const KNOWN_FORMATS: [(u16, &str); 27] = [
 
 /// Days between the 1900 and the 1904 date systems.
 const DAYS_TO_1904: f64 = 1462.0;
-/// The day after 9999-12-31, the last date that a workbook has.
+/// The day after 9999-12-31, the last date of a workbook.
 const AFTER_LAST: i64 = 2_958_466;
 const MILLISECONDS: i64 = 86_400_000;
 
-/// The styles of a workbook, and the epoch of its dates.
+/// The cell styles of a workbook, and the epoch of its dates.
 #[derive(Default)]
 pub struct Styles {
     all: Vec<Style>,
-    /// Whether days count from 1904.
     pub is_1904: bool,
 }
 
@@ -70,17 +69,17 @@ impl Styles {
         Styles { all: of_cells.iter().map(|id| style(code(id))).collect(), is_1904: false }
     }
 
-    /// The codes of the number formats, by the indices of the styles.
+    /// The codes of the number formats, by style.
     pub fn codes(&self) -> Vec<String> {
         self.all.iter().map(|style| style.code.clone()).collect()
     }
 
-    /// Whether a style shows dates without a time.
+    /// Whether a style displays dates without a time.
     pub fn is_date(&self, style: usize) -> bool {
         self.all.get(style).is_some_and(|style| style.moment == Some(Moment::Date))
     }
 
-    /// Writes a number as the workbook shows it: by its format, or as a date or time in ISO 8601. Returns the kind of the cell.
+    /// Writes a number as displayed: with its format, or as a date or time in ISO 8601. Returns the kind of the cell.
     pub fn push(&self, sheet: &mut Sheet, number: f64, style: usize) -> Put {
         let of_cell = self.all.get(style);
         if let Some(moment) = of_cell.and_then(|style| style.moment) {
@@ -115,8 +114,8 @@ impl Styles {
     }
 }
 
-/// The ISO 8601 text of a date, time or duration. It contains the parts that the format displays, and all parts that are not zero. `None`
-/// for invalid dates: negative numbers, years after 9999, and the days before 1900-03-01 that do not exist.
+/// The ISO 8601 text of a date, time or duration: the displayed parts, and all parts that are not zero. `None` for invalid dates:
+/// negative numbers, years after 9999, and the days before 1900-03-01 that do not exist.
 fn moment_text(number: f64, moment: Moment, is_1904: bool) -> Option<(String, CellKind)> {
     if !number.is_finite() || number.abs() >= AFTER_LAST as f64 {
         return None;
@@ -144,7 +143,7 @@ fn moment_text(number: f64, moment: Moment, is_1904: bool) -> Option<(String, Ce
     Some((text, CellKind::Date))
 }
 
-/// A day of a workbook. One that counts from 1900 has a 29 February 1900, which never was: the days before count from another.
+/// The date of a day number. The 1900 system has a 29 February 1900, which did not exist, so earlier days have another origin.
 fn day(days: i64, is_1904: bool) -> Option<Date> {
     let epoch = match (is_1904, days) {
         (true, _) => date(1904, 1, 1),

@@ -1,6 +1,6 @@
 //! Reads .xlsx workbooks (ECMA-376, part 1).
 //!
-//! Our own reader, because problems must stay local to a cell. An unknown error value, for example, must not make the whole sheet
+//! Our own reader, so that a problem affects a single cell. An unknown error value, for example, must not make the whole sheet
 //! unreadable.
 
 use std::borrow::Cow;
@@ -29,28 +29,27 @@ pub fn read(name: &str, mut archive: ZipArchive<Bytes>, reading: &Reading) -> Re
     let place = titles.iter().position(|one| *one == title).unwrap_or_default();
     let mut making = Making::new(name, &title, reading, book.styles.codes());
     let sheet = archive.by_name(&book.sheets[place].1).map_err(|_| broken(name))?;
-    // An archive may hold more than it says.
+    // An archive can contain more than it states.
     let size = sheet.size();
     let tokens = Tokens::new(sheet.take(size), reading.memory);
     read_cells(tokens, &book, &mut making).unwrap_or_else(|| Err(broken(name)))?;
     Ok((making.finish()?, title, titles.len()))
 }
 
-/// The parts of a workbook that its sheets share.
 struct Book {
     /// The sheets with cells: their names, and their parts of the archive.
     sheets: Vec<(String, String)>,
     styles: Styles,
-    /// The texts that cells share, one after the other, and the place of each.
+    /// The shared texts in one string, with their spans.
     text: String,
     texts: Vec<Range<usize>>,
 }
 
-/// A relationship of a part: the last word of its type, and the part that it leads to.
+/// A relationship: the last word of its type, and its target.
 type Relation = (String, String);
 
 impl Book {
-    /// `None` where the parts of the workbook are broken.
+    /// `None` if parts are damaged.
     fn read(archive: &mut ZipArchive<Bytes>) -> Option<Book> {
         let of_package = relations(archive, "")?;
         let main = of_package.into_values().find(|(kind, _)| kind == "officeDocument")?.1;
@@ -71,7 +70,6 @@ impl Book {
     }
 }
 
-/// The relationships of a part, by their identifiers.
 fn relations(archive: &mut ZipArchive<Bytes>, of: &str) -> Option<HashMap<String, Relation>> {
     let (folder, file) = of.rsplit_once('/').unwrap_or(("", of));
     let start = if folder.is_empty() { String::new() } else { format!("{folder}/") };
@@ -89,7 +87,7 @@ fn relations(archive: &mut ZipArchive<Bytes>, of: &str) -> Option<HashMap<String
     Some(all)
 }
 
-/// The part that a target leads to, from a folder with its last slash.
+/// The part for a target, relative to a folder with a final slash.
 fn resolved(folder: &str, target: &str) -> String {
     let path = target.strip_prefix('/').map_or_else(|| format!("{folder}{target}"), str::to_owned);
     let mut parts: Vec<&str> = Vec::new();
@@ -112,7 +110,7 @@ fn sheets(content: &[u8], relations: &HashMap<String, Relation>) -> Option<(Vec<
             b"sheet" => {
                 let (_, id) = xml::attributes(tag.attributes).find(|(name, _)| name.ends_with(b":id"))?;
                 let (kind, target) = relations.get(str::from_utf8(id).ok()?)?;
-                // Others are charts, dialogs and macros.
+                // Other kinds are charts, dialogs and macros.
                 if kind == "worksheet" {
                     sheets.push((tag.attribute("name")?, target.clone()));
                 }
@@ -143,14 +141,12 @@ fn styles(content: &[u8]) -> Option<Styles> {
     Some(Styles::new(&of_cells, &formats))
 }
 
-/// A tag that opens an element.
 struct Tag<'b> {
     name: &'b [u8],
     attributes: &'b [u8],
 }
 
 impl Tag<'_> {
-    /// The value of an attribute.
     fn attribute(&self, name: &str) -> Option<String> {
         let (_, value) = xml::attributes(self.attributes).find(|(found, _)| *found == name.as_bytes())?;
         xml::resolved(value).map(Cow::into_owned)
@@ -176,7 +172,7 @@ fn each_element(content: &[u8], mut see: impl FnMut(&Tag, &[u8]) -> Option<()>) 
     Some(())
 }
 
-/// The shared texts in one string, and the range of each, without phonetic readings (`rPh`).
+/// The shared texts in one string with their spans, without phonetic readings (`rPh`).
 fn shared_texts(content: &[u8]) -> Option<(String, Vec<Range<usize>>)> {
     let mut tokens = Tokens::new(content, usize::MAX);
     let (mut text, mut texts) = (String::new(), Vec::new());
@@ -205,7 +201,7 @@ fn shared_texts(content: &[u8]) -> Option<(String, Vec<Range<usize>>)> {
     Some((text, texts))
 }
 
-/// Resolves `_x000D_`, the escape for characters that XML lacks (ECMA-376, part 1, section 22.4.2.4), from byte `start` on.
+/// Resolves `_x000D_`, the escape for characters that XML lacks (ECMA-376, part 1, section 22.4.2.4), from byte `start`.
 fn unescape(text: &mut String, start: usize) {
     if memchr::memmem::find(&text.as_bytes()[start..], b"_x").is_none() {
         return;
@@ -237,36 +233,33 @@ fn unescape(text: &mut String, start: usize) {
     text.push_str(rest);
 }
 
-/// The current cell.
 #[derive(Default)]
 struct Written {
     at: (u32, u32),
     style: usize,
     kind: Kind,
     has_formula: bool,
-    /// Whether the cell has a value element.
     has_value: bool,
 }
 
-/// How the value of a cell is written: the attribute `t`.
+/// The type of a cell: the attribute `t`.
 #[derive(Default, Clone, Copy, PartialEq, Eq)]
 enum Kind {
     #[default]
     Number,
     Shared,
-    /// The text of a formula.
     Text,
     /// A text in the cell itself.
     Inline,
     Truth,
-    /// An error, or a kind that the standard does not have.
+    /// An error, or an unknown type.
     Other,
     Date,
 }
 
-/// Adds the cells of a sheet; `None` where it is broken.
+/// Adds the cells of a sheet; `None` if it is damaged.
 fn read_cells<R: Read>(mut tokens: Tokens<R>, book: &Book, making: &mut Making) -> Option<Result<(), Error>> {
-    // Default places of the next row and cell.
+    // Default position of the next cell.
     let (mut row, mut column) = (0_u32, 0_u32);
     let (mut cell, mut value) = (Written::default(), String::new());
     let (mut in_cell, mut in_value) = (false, false);
@@ -287,7 +280,7 @@ fn read_cells<R: Read>(mut tokens: Tokens<R>, book: &Book, making: &mut Making) 
                         Kind::Inline => (b"<is><t>", b"</t></is></c>"),
                         _ => (b"<v>", b"</v></c>"),
                     };
-                    // Most cells look like this, and need no tokens.
+                    // Most cells have this form, which needs no tokens.
                     if let Some(text) = if in_cell { tokens.between(open, close) } else { None } {
                         (cell.has_value, in_cell) = (true, false);
                         if let Err(error) = add(&cell, xml::resolved(text)?, book, making)? {
@@ -330,7 +323,7 @@ fn read_cells<R: Read>(mut tokens: Tokens<R>, book: &Book, making: &mut Making) 
     (!in_cell).then_some(Ok(()))
 }
 
-/// The index of a row: its `r` attribute, or else the next index.
+/// The index of a row: its `r` attribute, or the next index.
 fn number_of_row(attributes: &[u8], next: u32) -> Option<u32> {
     match xml::attributes(attributes).find(|(name, _)| *name == b"r") {
         Some((_, number)) => str::from_utf8(number).ok()?.parse::<u32>().ok()?.checked_sub(1),
@@ -339,7 +332,7 @@ fn number_of_row(attributes: &[u8], next: u32) -> Option<u32> {
 }
 
 impl Written {
-    /// Reads the attributes of a cell. `next` is the default place.
+    /// Reads the attributes of a cell. `next` is the default position.
     fn read(attributes: &[u8], next: (u32, u32)) -> Option<Written> {
         let mut cell = Written { at: next, ..Written::default() };
         for (name, value) in xml::attributes(attributes) {
@@ -364,7 +357,7 @@ impl Written {
     }
 }
 
-/// The row and column of a place such as `AB12`, both from 0.
+/// The row and column of a reference such as `AB12`, from 0.
 fn place_of(place: &[u8]) -> Option<(u32, u32)> {
     let (mut column, mut row) = (0_u32, 0_u32);
     for byte in place.iter().copied().filter(|byte| *byte != b'$') {
@@ -379,10 +372,10 @@ fn place_of(place: &[u8]) -> Option<(u32, u32)> {
     Some((row.checked_sub(1)?, column.checked_sub(1)?))
 }
 
-/// Adds a cell with the text of its value to the sheet; `None` where it is broken.
+/// Adds a cell with its value to the sheet; `None` if it is damaged.
 fn add(cell: &Written, mut value: Cow<str>, book: &Book, making: &mut Making) -> Option<Result<(), Error>> {
     let Written { at, style, kind, has_formula, has_value } = cell;
-    // A formula that came to an empty text has a value, and it is empty.
+    // A formula can have an empty text as its value.
     if *has_formula && (!*has_value || (value.is_empty() && *kind != Kind::Text)) {
         return Some(making.add_empty_formula(*at));
     }

@@ -1,6 +1,6 @@
-//! Workbooks of the format of OASIS and ISO/IEC 26300: .ods.
+//! Reads .ods workbooks (OASIS, ISO/IEC 26300).
 //!
-//! A cell has its value, and the text that it is shown by; a phrase sees that text, and of dates and times the value.
+//! A cell has a value and a displayed text. Phrases read the text; for dates and times, the value.
 
 use keen_notch_core::number_format::{self, DIGITS};
 use quick_xml::Reader;
@@ -13,15 +13,14 @@ use super::making::{Making, Put, sheet_of};
 use crate::Error;
 use crate::source::{CellKind, Reading};
 
-/// Whether an archive is such a workbook.
 pub fn is_one(archive: &mut ZipArchive<Bytes>) -> bool {
     part(archive, "mimetype").is_some_and(|kind| kind.starts_with(b"application/vnd.oasis.opendocument.spreadsheet"))
 }
 
-/// Reads a sheet: that which was said, or the first. Gives what it is called too, and how many there are.
+/// Reads the requested or the first sheet. Returns the cells, the name of the sheet and the number of sheets.
 ///
 /// # Errors
-/// Where it cannot be read, or has no such sheet.
+/// It cannot be read, or has no such sheet.
 pub fn read(name: &str, mut archive: ZipArchive<Bytes>, reading: &Reading) -> Result<(Sheet, String, usize), Error> {
     let manifest = part(&mut archive, "META-INF/manifest.xml").unwrap_or_default();
     if memchr::memmem::find(&manifest, b"encryption-data").is_some() {
@@ -39,7 +38,7 @@ pub fn read(name: &str, mut archive: ZipArchive<Bytes>, reading: &Reading) -> Re
     Ok((making.finish()?, title, sheets.len()))
 }
 
-/// What the sheets are called; `None` where this is no document.
+/// The names of the sheets; `None` if the document is invalid.
 fn sheets(content: &[u8]) -> Option<Vec<String>> {
     let mut walk = Walk::new(content);
     let mut sheets = Vec::new();
@@ -47,7 +46,7 @@ fn sheets(content: &[u8]) -> Option<Vec<String>> {
         match walk.reader.read_event().ok()? {
             Event::Start(tag) if tag.name().as_ref() == "table:table" => {
                 sheets.push(attribute(&tag, "table:name").unwrap_or_default());
-                // A table in a cell is none of the sheets.
+                // A table inside a cell is not a sheet.
                 walk.reader.read_to_end(tag.name()).ok()?;
             }
             Event::Empty(tag) if tag.name().as_ref() == "table:table" => {
@@ -59,23 +58,20 @@ fn sheets(content: &[u8]) -> Option<Vec<String>> {
     }
 }
 
-/// An attribute of an element.
 fn attribute(tag: &BytesStart, name: &str) -> Option<String> {
     let attribute = tag.try_get_attribute(name).ok()??;
     attribute.normalized_value(quick_xml::XmlVersion::Implicit1_0).ok().map(std::borrow::Cow::into_owned)
 }
 
-/// How often an element stands for itself.
+/// The repetition count of an element.
 fn times(tag: &BytesStart, name: &str) -> u32 {
     attribute(tag, name).and_then(|times| times.parse().ok()).unwrap_or(1).max(1)
 }
 
-/// Goes through a document.
 struct Walk<'c> {
     reader: Reader<&'c [u8]>,
 }
 
-/// A cell as it is written.
 #[derive(Default, Clone)]
 struct Written {
     kind: String,
@@ -83,12 +79,11 @@ struct Written {
     shown: String,
     columns: u32,
     rows: u32,
-    /// Whether it is a formula.
     is_formula: bool,
 }
 
 impl Written {
-    /// Whether the cell has a text or a formula without a stored value.
+    /// Whether the cell has a text, or a formula without a stored value.
     fn has_content(&self) -> bool {
         self.value.as_ref().is_some_and(|value| !value.is_empty()) || !self.shown.is_empty() || self.is_empty_formula()
     }
@@ -103,7 +98,7 @@ impl<'c> Walk<'c> {
         Walk { reader: Reader::from_reader(content) }
     }
 
-    /// Reads the table of this number into a sheet; `None` where this is no document.
+    /// Reads a table by its number into a sheet; `None` if the document is invalid.
     fn table(&mut self, wanted: usize, making: &mut Making) -> Option<Result<(), Error>> {
         let mut next = 0;
         loop {
@@ -127,7 +122,6 @@ impl<'c> Walk<'c> {
         }
     }
 
-    /// Reads the rows of a table.
     fn rows(&mut self, making: &mut Making) -> Option<Result<(), Error>> {
         let mut row = 0_u32;
         loop {
@@ -139,7 +133,7 @@ impl<'c> Walk<'c> {
                         let columns = *column..column.saturating_add(cell.columns);
                         making.sheet.merged.push((row + 1..row.saturating_add(1 + cell.rows), columns));
                     }
-                    // Rows in which there is nothing are repeated without end.
+                    // Empty rows can be repeated a million times.
                     let has_content = cells.iter().any(|(_, _, cell)| cell.has_content());
                     for row in row..if has_content { row.checked_add(times)? } else { row } {
                         for (column, times, cell) in cells.iter().filter(|(_, _, cell)| cell.has_content()) {
@@ -166,7 +160,7 @@ impl<'c> Walk<'c> {
         }
     }
 
-    /// Reads the cells of a row in which there is something: where each begins, and how often it comes.
+    /// The cells of a row with content, with their columns and repetitions.
     fn cells(&mut self) -> Option<Vec<(u32, u32, Written)>> {
         let (mut cells, mut column) = (Vec::new(), 0_u32);
         loop {
@@ -205,7 +199,7 @@ impl<'c> Walk<'c> {
         }
     }
 
-    /// The text of a cell: its paragraphs, a line each.
+    /// The text of a cell: one line per paragraph.
     fn shown(&mut self) -> Option<String> {
         let (mut shown, mut paragraphs) = (String::new(), 0);
         loop {
@@ -223,7 +217,7 @@ impl<'c> Walk<'c> {
                     }
                     paragraphs += 1;
                 }
-                // Notes and drawings have paragraphs of their own.
+                // Notes and drawings have their own paragraphs.
                 Event::Start(tag) => {
                     let tag = tag.to_owned();
                     self.reader.read_to_end(tag.name()).ok()?;
@@ -235,7 +229,7 @@ impl<'c> Walk<'c> {
         }
     }
 
-    /// The text of a paragraph. Runs of spaces are written as how many they are.
+    /// The text of a paragraph. Runs of spaces are encoded as counts.
     fn paragraph(&mut self, shown: &mut String) -> Option<()> {
         let mut depth = 0_u32;
         loop {
@@ -273,12 +267,12 @@ impl<'c> Walk<'c> {
     }
 }
 
-/// Writes what a phrase sees of a cell, and tells what it is.
+/// Writes a cell as phrases read it, and returns its kind.
 fn put(cell: &Written, sheet: &mut Sheet) -> Put {
     let Written { kind, value, shown, .. } = cell;
     let (kind, text) = match (kind.as_str(), value) {
         ("date", Some(date)) => {
-            // A midnight is a time where the cell shows times.
+            // Midnight is a time if the cell displays times.
             let (day, time) = date.split_once('T').map_or((&**date, None), |(day, time)| (day, Some(time)));
             let text = match time {
                 Some("00:00:00") if !shown.is_empty() && !shown.contains(':') => day.to_owned(),
@@ -295,7 +289,7 @@ fn put(cell: &Written, sheet: &mut Sheet) -> Put {
                 sheet.imprecise += 1;
             }
             let plain = number.map_or_else(|| value.clone(), number_format::plain);
-            // What is shown is a number only as far as it says no more.
+            // The displayed text is a number only if it is the plain number.
             if shown.is_empty() || *shown == plain { (CellKind::Number, plain) } else { (CellKind::Text, shown.clone()) }
         }
         ("string", Some(text)) if shown.is_empty() => (CellKind::Text, text.clone()),

@@ -1,7 +1,7 @@
 //! A streaming tokenizer for large XML parts.
 //!
-//! A sheet has tens of bytes of XML per byte of value. This tokenizer only finds the ends of tags, which is much faster than a general XML
-//! reader.
+//! A sheet has tens of bytes of XML per byte of value. This tokenizer only finds the ends of tags, which is much faster than a general
+//! XML reader.
 
 use std::borrow::Cow;
 use std::io::{ErrorKind, Read};
@@ -9,41 +9,27 @@ use std::io::{ErrorKind, Read};
 use memchr::memmem::find;
 use memchr::{memchr, memchr3};
 
-/// Bytes per read.
 const STRIDE: usize = 256 << 10;
 
-/// A token: names come without their prefixes.
+/// A token. Names have no prefixes.
 #[derive(Debug, PartialEq, Eq)]
 pub enum Token<'b> {
-    /// A tag that opens an element.
-    Open {
-        /// The name.
-        name: &'b [u8],
-        /// The raw attributes.
-        attributes: &'b [u8],
-        /// Whether it closes the element too.
-        is_empty: bool,
-    },
-    /// A tag that closes an element.
+    Open { name: &'b [u8], attributes: &'b [u8], is_empty: bool },
     Close(&'b [u8]),
-    /// Text, with its entities.
     Text(&'b [u8]),
-    /// Text without entities.
     Plain(&'b [u8]),
 }
 
-/// Reads the tokens of a part.
 pub struct Tokens<R> {
     reader: R,
     buffer: Vec<u8>,
     at: usize,
     end: usize,
     has_ended: bool,
-    /// The most bytes that a token may have.
     most: usize,
 }
 
-/// A token by its place in the buffer.
+/// A token by its position in the buffer.
 enum Found {
     Tag { start: usize, end: usize },
     Text { start: usize, end: usize },
@@ -56,7 +42,7 @@ impl<R: Read> Tokens<R> {
         Tokens { reader, buffer: vec![0; STRIDE], at: 0, end: 0, has_ended: false, most }
     }
 
-    /// The next token, or `Some(None)` after the last; `None` where the part is broken.
+    /// The next token, or `Some(None)` at the end; `None` if the XML is damaged.
     pub fn next(&mut self) -> Option<Option<Token<'_>>> {
         let found = loop {
             let held = &self.buffer[self.at..self.end];
@@ -102,7 +88,7 @@ impl<R: Read> Tokens<R> {
         }))
     }
 
-    /// The text between two runs of tags, if it comes next and the buffer has all of it. Otherwise reads nothing.
+    /// The text between two tags, if it comes next and is completely in the buffer. Otherwise reads nothing.
     pub fn between(&mut self, open: &[u8], close: &[u8]) -> Option<&[u8]> {
         let held = self.buffer[self.at..self.end].strip_prefix(open)?;
         let width = memchr(b'<', held).filter(|end| held[*end..].starts_with(close))?;
@@ -111,7 +97,7 @@ impl<R: Read> Tokens<R> {
         Some(&self.buffer[start..start + width])
     }
 
-    /// Appends to the buffer. `None` on read errors and for oversized tokens.
+    /// Reads more. `None` on read errors and for oversized tokens.
     fn fill(&mut self) -> Option<()> {
         self.buffer.copy_within(self.at..self.end, 0);
         (self.at, self.end) = (0, self.end - self.at);
@@ -133,7 +119,7 @@ impl<R: Read> Tokens<R> {
     }
 }
 
-/// The end of the tag that bytes begin with: its `>`, which may stand in a quoted value too.
+/// The end of a tag: its `>`, ignoring quoted values.
 fn tag_end(bytes: &[u8]) -> Option<usize> {
     let mut at = 1;
     loop {
@@ -145,7 +131,6 @@ fn tag_end(bytes: &[u8]) -> Option<usize> {
     }
 }
 
-/// Parses the inside of a tag.
 fn tag(inside: &[u8]) -> Token<'_> {
     if let Some(name) = inside.strip_prefix(b"/") {
         return Token::Close(local(name.trim_ascii_end()));
@@ -155,12 +140,11 @@ fn tag(inside: &[u8]) -> Token<'_> {
     Token::Open { name: local(&inside[..width]), attributes: &inside[width..], is_empty }
 }
 
-/// A name without its prefix.
 fn local(name: &[u8]) -> &[u8] {
     name.iter().position(|byte| *byte == b':').map_or(name, |colon| &name[colon + 1..])
 }
 
-/// The raw names and values of the attributes of a tag, up to the first syntax error.
+/// The raw names and values of attributes, up to the first syntax error.
 pub fn attributes(mut written: &[u8]) -> impl Iterator<Item = (&[u8], &[u8])> {
     std::iter::from_fn(move || {
         written = written.trim_ascii_start();
@@ -180,7 +164,7 @@ pub fn resolved(text: &[u8]) -> Option<Cow<'_, str>> {
     if memchr(b'&', text.as_bytes()).is_none() && memchr(b'\r', text.as_bytes()).is_none() {
         return Some(Cow::Borrowed(text));
     }
-    // XML 1.0, section 2.11: every line end is one line feed.
+    // XML 1.0, section 2.11: every line end is a line feed.
     let text = text.replace("\r\n", "\n").replace('\r', "\n");
     quick_xml::escape::unescape(&text).ok().map(|text| Cow::Owned(text.into_owned()))
 }
@@ -190,7 +174,7 @@ pub fn resolved(text: &[u8]) -> Option<Cow<'_, str>> {
 mod tests {
     use super::*;
 
-    /// A reader that gives a few bytes at a time.
+    /// Returns a few bytes at a time.
     struct Slow<'b>(&'b [u8], usize);
 
     impl Read for Slow<'_> {
@@ -202,7 +186,7 @@ mod tests {
         }
     }
 
-    /// The tokens in one line; a broken part ends in `broken`.
+    /// The tokens in one line; a damaged part ends in `broken`.
     fn shown(xml: &str, stride: usize) -> String {
         let mut tokens = Tokens::new(Slow(xml.as_bytes(), stride), 1 << 20);
         let mut out = Vec::new();

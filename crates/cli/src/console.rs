@@ -1,4 +1,4 @@
-//! Where the program's words go: how wide, and whether a person reads them as they come.
+//! The terminal: its width, and whether it is interactive.
 
 use std::io::{IsTerminal, Write};
 
@@ -6,35 +6,33 @@ use keen_notch_io::sink::Visible;
 
 use crate::draw::style;
 
-/// The width taken where none can be found out, in columns.
+/// Default width in columns.
 const USUAL_WIDTH: usize = 80;
-/// No line is narrower, however narrow the terminal.
+/// Minimum width in columns.
 const LEAST_WIDTH: usize = 40;
 
-/// Standard output for words: in colours where these are wanted, and with nothing else in it that a terminal would obey, wherever
-/// it came from.
+/// Standard output for text, with colours if enabled. Other escape sequences become visible marks.
 pub fn out() -> impl Write {
     Visible::new(anstream::stdout().lock(), style::sequence)
 }
 
-/// Standard error for words.
+/// Standard error for text.
 pub fn err() -> impl Write {
     Visible::new(anstream::stderr().lock(), style::sequence)
 }
 
-/// What is known of the reader of standard output.
 #[derive(Debug, Clone)]
 pub struct Console {
-    /// Columns of the terminal.
+    /// Its width in columns.
     pub width: usize,
-    /// Whether standard output is read by a person: then tables are shown, not data.
+    /// Whether standard output is a terminal, so that tables are shown instead of data.
     pub shows_tables: bool,
-    /// Whether notes go to standard output too, between the outputs they belong to.
+    /// Whether notes also go to standard output, between the results.
     pub notes_in_line: bool,
 }
 
 impl Console {
-    /// Looks at standard output.
+    /// Examines standard output.
     pub fn detect() -> Console {
         let told = std::env::var("COLUMNS").ok().and_then(|columns| columns.parse().ok());
         let measured = terminal_size::terminal_size().map(|(width, _)| usize::from(width.0));
@@ -45,8 +43,7 @@ impl Console {
         }
     }
 
-    /// Says something about a run: on standard error, where it mixes with no data. A reader who has gone
-    /// away is no reason to fail.
+    /// Prints a note on standard error, which does not mix with data. A closed pipe is not a failure.
     pub fn note(&self, line: &str) {
         let _ = if self.notes_in_line { writeln!(out(), "{line}") } else { writeln!(err(), "{line}") };
     }

@@ -1,4 +1,4 @@
-//! How the program ends.
+//! Exit statuses.
 
 use std::process::ExitCode;
 
@@ -9,11 +9,11 @@ use crate::args::FailOn;
 /// The exit status.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Exit {
-    /// 0: done.
+    /// 0: success.
     Done,
-    /// 1: done, and checks found faults, or a condition of `--fail-on` holds.
+    /// 1: success, but checks found faults, or a condition of `--fail-on` holds.
     Faults,
-    /// 2: the command line or the cut list is wrong.
+    /// 2: an invalid command line or cut list.
     Usage,
     /// 3: an input cannot be read, or an output cannot be written.
     File,

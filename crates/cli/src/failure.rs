@@ -1,4 +1,4 @@
-//! What is said when the program cannot do what it was told.
+//! Error messages.
 
 use std::io;
 
@@ -13,27 +13,25 @@ use crate::draw::visible::without_controls;
 use crate::exit::Exit;
 use crate::secrets::hidden;
 
-/// Why a command did not do what it was told.
+/// A failed command.
 #[derive(Debug)]
 pub struct Failure {
     exit: Exit,
     message: String,
-    /// The words at fault, where there are some.
+    /// The wrong words, if any.
     words: Option<Box<Words>>,
-    /// What to do about it, in one line.
+    /// A suggestion, in one line.
     help: String,
 }
 
-/// A text that somebody wrote, and the file it is in; none where it is an argument.
+/// A user-written text, and its file; `None` for an argument.
 #[derive(Debug, Clone)]
 pub struct Text {
-    /// The file.
     pub name: Option<String>,
-    /// The text.
     pub text: String,
 }
 
-/// A text with some of its words at fault.
+/// A text with the wrong words.
 #[derive(Debug)]
 struct Words {
     text: Text,
@@ -42,29 +40,29 @@ struct Words {
 }
 
 impl Failure {
-    /// The command line or a cut list is wrong.
+    /// An invalid command line or cut list.
     pub fn usage(message: impl Into<String>, help: impl Into<String>) -> Failure {
         Failure { exit: Exit::Usage, message: message.into(), words: None, help: help.into() }
     }
 
-    /// A file of that name exists.
+    /// A failure with a file.
     pub fn file(message: impl Into<String>, help: impl Into<String>) -> Failure {
         Failure { exit: Exit::File, ..Failure::usage(message, help) }
     }
 
-    /// Something in a text is refused.
+    /// An error in a text.
     pub fn text_error(text: &Text, error: TextError) -> Failure {
         let TextError { message, label, span, help, column } = error;
         let help = column.as_deref().map_or(help, column_help);
         Failure { exit: Exit::Usage, message, words: Some(Box::new(Words { text: text.clone(), span, label })), help }
     }
 
-    /// A phrase given as an argument cannot be read.
+    /// An invalid phrase in an argument.
     pub fn phrase(text: &str, error: PhraseError) -> Failure {
         Failure::text_error(&Text { name: None, text: text.to_owned() }, error.into())
     }
 
-    /// Says it on standard error, and gives the exit status.
+    /// Prints the message on standard error and returns the exit status.
     pub fn report(self, console: &Console) -> Exit {
         if self.exit == Exit::Done {
             return self.exit;
@@ -97,14 +95,13 @@ impl From<ColumnError> for Failure {
     }
 }
 
-/// For what is printed on standard output.
 impl From<io::Error> for Failure {
     fn from(source: io::Error) -> Failure {
         keen_notch_io::Error::Write { name: "standard output".to_owned(), source, is_half_written: true }.into()
     }
 }
 
-/// What to write where a column cannot be found, with the options that there are for it.
+/// The suggestion for an unknown column, with the relevant options.
 fn column_help(error: &ColumnError) -> String {
     let help = error.help();
     match (error, error.hidden_by()) {

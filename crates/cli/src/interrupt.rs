@@ -1,4 +1,4 @@
-//! What happens where the program is ended from outside: by Ctrl-C, by the system, or by a terminal that closes.
+//! Signals that end the program: Ctrl-C, termination, or a closed terminal.
 
 use std::thread;
 
@@ -7,12 +7,11 @@ use signal_hook::consts::{SIGHUP, SIGINT, SIGTERM};
 use signal_hook::iterator::Signals;
 use signal_hook::low_level::emulate_default_handler;
 
-/// From now on, nothing is left half-written where one of these signals comes; then the program ends as if nobody had
-/// listened, so that its status says which it was.
+/// Removes temporary files at such a signal, then ends the program with the signal's own status.
 pub fn leave_nothing() {
     let ignored = ignored();
     let listened_to = [SIGINT, SIGTERM, SIGHUP].into_iter().filter(|signal| ignored >> (signal - 1) & 1 == 0);
-    // Without signals, files are left: that is no reason not to run.
+    // Without signal handling, temporary files may remain; the run continues anyway.
     let Ok(mut signals) = Signals::new(listened_to) else { return };
     let _ = thread::Builder::new().spawn(move || {
         if let Some(signal) = signals.forever().next() {
@@ -23,8 +22,7 @@ pub fn leave_nothing() {
     });
 }
 
-/// The signals that whoever started the program had it ignore, as `nohup` does, one bit a signal from 1. They stay ignored. Only
-/// Linux says which.
+/// The signals that the parent process ignores, as with `nohup`: one bit per signal, from 1. They stay ignored. Only Linux reports them.
 fn ignored() -> u64 {
     let status = std::fs::read_to_string("/proc/self/status").unwrap_or_default();
     let mask = status.lines().find_map(|line| line.strip_prefix("SigIgn:"));

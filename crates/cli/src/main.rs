@@ -29,7 +29,7 @@ use crate::exit::Exit;
 use crate::failure::Failure;
 
 fn main() -> ExitCode {
-    // Where a shell asks what can come next, it is answered, and nothing else is done.
+    // A completion request from a shell does nothing else.
     clap_complete::CompleteEnv::with_factory(Args::command).var(complete::VARIABLE).shells(complete::SHELLS).complete();
     let args = match Args::try_parse() {
         Ok(args) => args,
@@ -47,10 +47,10 @@ fn main() -> ExitCode {
     mistake::guarded(run).into()
 }
 
-/// Prints what the command line came to without a command to run: help, the version, or what is wrong with it.
+/// Prints the result of a command line without a command: help, the version, or an error.
 fn exit_without(error: &clap::Error) -> Exit {
     if error.use_stderr() {
-        // It repeats the words of the command line, which may be anything.
+        // It repeats words of the command line, which can contain anything.
         let _ = write!(console::err(), "{}", without_controls(&secrets::hidden(&error.render().to_string())));
         return Exit::Usage;
     }

@@ -1,4 +1,4 @@
-//! A mistake of the program's own: it ends like any other failure, with a line that says what to do.
+//! Panics end the program like other failures, with a message.
 
 use std::io::Write;
 use std::panic::{self, AssertUnwindSafe, PanicHookInfo};
@@ -6,8 +6,7 @@ use std::panic::{self, AssertUnwindSafe, PanicHookInfo};
 use crate::console;
 use crate::exit::Exit;
 
-/// Calls what a mistake may be in. One that shows ends the run with the status of a failure; outputs that were not finished
-/// are not put in their places.
+/// Runs the program. A panic ends it with the status of a failure, and unfinished outputs are removed.
 pub fn guarded(run: impl FnOnce() -> Exit) -> Exit {
     panic::set_hook(Box::new(say));
     let outcome = panic::catch_unwind(AssertUnwindSafe(run));
@@ -19,11 +18,11 @@ fn say(mistake: &PanicHookInfo) {
     if keen_notch_io::is_guarded() {
         return;
     }
-    // What is said is to be seen, and not on a screen that goes away.
+    // The message must appear outside the alternate screen.
     crate::trying::give_back();
     let what = mistake.payload_as_str().unwrap_or("it does not say which");
     let place = mistake.location().map_or(String::new(), |place| format!(" ({}, line {})", place.file(), place.line()));
-    // Nobody is left to be told that it could not be told.
+    // A write error here cannot be reported.
     let _ = writeln!(console::err(), "error: keen-notch made a mistake and stopped: {what}{place}");
     let _ = writeln!(console::err(), "help: no output file was written; please report it, with the command and what it read");
 }

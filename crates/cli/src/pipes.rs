@@ -1,11 +1,11 @@
-//! Pipes with larger buffers than they come with.
+//! Larger pipe buffers.
 
-/// The buffer of a pipe, in bytes: the most that a system gives to everyone unless it was told otherwise.
+/// The buffer size in bytes: the largest that systems grant by default.
 #[cfg(target_os = "linux")]
 const SPACE: usize = 1 << 20;
 
-/// Gives standard input and output larger buffers where they are pipes: the programs at their two ends then wait for each
-/// other less often. Where that is not to be had, they stay as they are.
+/// Enlarges the buffers of standard input and output if they are pipes, so that the programs at both ends wait less. Failures are
+/// ignored.
 #[cfg(target_os = "linux")]
 pub fn widen() {
     let _ = rustix::pipe::fcntl_setpipe_size(std::io::stdin(), SPACE);

@@ -1,4 +1,4 @@
-//! How far a long run has come, on a terminal's last line.
+//! The progress of a long run, on the last line of a terminal.
 
 use std::io::IsTerminal;
 use std::sync::Arc;
@@ -12,19 +12,19 @@ use keen_notch_io::source::meter::Meter;
 
 use crate::draw::visible;
 
-/// A run that is over sooner shows nothing.
+/// Shorter runs show no progress.
 const PATIENCE: Duration = Duration::from_millis(500);
-/// How often the line is drawn.
+/// Interval of updates.
 const TICK: Duration = Duration::from_millis(120);
 
-/// Shows how far a run has come until it is dropped.
+/// Shows the progress until it is dropped.
 pub struct Progress {
     shown: Option<(Sender<()>, JoinHandle<()>)>,
 }
 
 impl Progress {
-    /// Shows the way of a meter over the inputs. Nothing where `quiet`, where standard error is no terminal, or
-    /// where rows go through standard output into a pipe, whose reader may use the terminal too.
+    /// Shows the progress of a meter over the inputs. Shows none if `quiet`, if standard error is not a terminal, or if rows go into a
+    /// pipe, whose reader may use the terminal too.
     pub fn of(inputs: &[Input], meter: &Arc<Meter>, quiet: bool, rows_go_elsewhere: bool) -> Progress {
         if quiet || !std::io::stderr().is_terminal() || !(rows_go_elsewhere || is_quiet_place()) {
             return Progress { shown: None };
@@ -43,7 +43,7 @@ impl Progress {
             }
             bar.finish_and_clear();
         });
-        // A run goes on without it.
+        // A run continues without progress.
         Progress { shown: thread.ok().map(|thread| (sender, thread)) }
     }
 }
@@ -52,13 +52,13 @@ impl Drop for Progress {
     fn drop(&mut self) {
         if let Some((sender, thread)) = self.shown.take() {
             drop(sender);
-            // The line is cleared before anything else is said.
+            // The line is cleared before other output.
             let _ = thread.join();
         }
     }
 }
 
-/// Whether standard output is a terminal or a file, and no pipe.
+/// Whether standard output is a terminal or a file, not a pipe.
 fn is_quiet_place() -> bool {
     let stdout = std::io::stdout();
     if stdout.is_terminal() {
@@ -74,7 +74,7 @@ fn is_quiet_place() -> bool {
     false
 }
 
-/// The bytes of all inputs together; `None` where one of them is no file.
+/// The total size of the inputs in bytes; `None` if one is not a file.
 fn size(inputs: &[Input]) -> Option<u64> {
     let size = |input: &Input| {
         let found = std::fs::metadata(input.path()?).ok()?;

@@ -1,12 +1,12 @@
-//! Passwords on the command line, which no message repeats.
+//! Passwords on the command line, which messages never repeat.
 
 use keen_notch_io::database::{argument_without_passwords, without_passwords};
 
-/// A message without the passwords of the command line and of the addresses in it.
+/// A message without passwords from the command line or from addresses in it.
 pub fn hidden(message: &str) -> String {
     let arguments = std::env::args_os().skip(1).filter_map(|argument| argument.into_string().ok());
     let values = arguments.flat_map(|argument| {
-        // An option and its value may be one argument.
+        // An option and its value can be one argument.
         let value = argument.strip_prefix("--").and_then(|option| option.split_once('=')).map(|(_, value)| value.to_owned());
         [Some(argument), value]
     });

@@ -1,5 +1,3 @@
-//! `carve`, `check` and `report`.
-
 use std::path::PathBuf;
 
 use clap::ValueEnum;
@@ -12,7 +10,6 @@ use super::shared::ragged_rows;
 use super::{FailOn, FaultArgs, MORE, PartArgs, ReadingArgs, Said, TableArgs, ThreadArgs, WritingArgs};
 use crate::complete;
 
-/// `carve`
 #[derive(Debug, clap::Args)]
 #[command(after_help = MORE, after_long_help = PHRASES)]
 pub struct CarveArgs {
@@ -110,7 +107,6 @@ const PHRASES: &str = r#"Examples:
 
 `keen-notch phrases` shows every step with an example."#;
 
-/// `check`
 #[derive(Debug, clap::Args)]
 #[command(after_help = MORE, after_long_help = CHECKS)]
 pub struct CheckArgs {
@@ -149,7 +145,6 @@ pub struct CheckArgs {
     pub reading: ReadingArgs,
 }
 
-/// `report`
 #[derive(Debug, clap::Args)]
 #[command(after_help = MORE, after_long_help = REPORTS)]
 pub struct ReportArgs {
@@ -207,12 +202,10 @@ pub struct ReportArgs {
     pub reading: ReadingArgs,
 }
 
-/// What a report is written as.
+/// Formats of a report.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
 pub enum ReportFormat {
-    /// A page.
     Html,
-    /// JSON.
     Json,
 }
 

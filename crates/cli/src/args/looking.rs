@@ -1,5 +1,3 @@
-//! `gauge`, `survey`, `draft`, `explain` and `phrases`.
-
 use std::path::PathBuf;
 
 use clap::ValueEnum;
@@ -11,7 +9,6 @@ use super::{MORE, PartArgs, ReadingArgs, ThreadArgs};
 use crate::commands::against::FailOn;
 use crate::complete;
 
-/// `gauge`
 #[derive(Debug, clap::Args)]
 pub struct GaugeArgs {
     /// Values to measure
@@ -36,7 +33,6 @@ pub struct GaugeArgs {
     pub reading: ReadingArgs,
 }
 
-/// `survey`
 #[derive(Debug, clap::Args)]
 #[command(after_help = MORE, after_long_help = SURVEYS)]
 pub struct SurveyArgs {
@@ -107,7 +103,7 @@ const SURVEYS: &str = r#"Examples:
 
 A shape shows the kind of each character: U3-d8-X4 is three uppercase letters, a hyphen, eight digits, a hyphen, and four uppercase letters and digits mixed."#;
 
-/// One column of one table.
+/// A column of a table.
 #[derive(Debug, clap::Args)]
 pub struct OneColumn {
     /// Input file
@@ -120,7 +116,6 @@ pub struct OneColumn {
     pub column: Option<String>,
 }
 
-/// `try`
 #[derive(Debug, clap::Args)]
 #[command(after_help = MORE, after_long_help = TRIES)]
 pub struct TryArgs {
@@ -147,7 +142,6 @@ const TRIES: &str = r#"Examples:
 
 Each key tries the phrase on the first 2000 rows; a pause tries it on all rows. The right arrow accepts the suggested word. Drag the mouse over the ruler to get phrases for these characters. The line `more` holds other keys of a cut list, such as columns = 3. At the end, the program prints the carve command."#;
 
-/// `draft`
 #[derive(Debug, clap::Args)]
 #[command(after_help = MORE, after_long_help = DRAFTS)]
 pub struct DraftArgs {
@@ -180,16 +174,15 @@ const DRAFTS: &str = r#"Examples:
 
 A draft is a proposal. Nothing changes until you run it with carve -l."#;
 
-/// What a survey is written as.
+/// Formats of a survey.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
 pub enum SurveyFormat {
-    /// For people.
+    /// Readable text.
     Text,
-    /// For programs.
+    /// JSON.
     Json,
 }
 
-/// `explain`
 #[derive(Debug, clap::Args)]
 #[command(after_help = MORE, after_long_help = EXPLAINS)]
 pub struct ExplainArgs {
@@ -231,7 +224,6 @@ const EXPLAINS: &str = r#"Examples:
   keen-notch explain parts.cutlist.toml parts.csv --row 7
   keen-notch explain parts.csv -c part_code -p 'family: first 3' --row 7"#;
 
-/// `phrases`
 #[derive(Debug, clap::Args)]
 pub struct PhrasesArgs {
     /// Step or condition to show

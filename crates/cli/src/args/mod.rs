@@ -1,5 +1,3 @@
-//! The command line.
-
 mod carving;
 mod looking;
 mod others;
@@ -44,7 +42,6 @@ const EXAMPLES: &str = r#"Examples:
 
 Exit status: 0 done; 1 faults found (check, carve --strict); 2 wrong arguments or cut list; 3 input, output or internal error."#;
 
-/// The commands.
 #[derive(Debug, Subcommand)]
 pub enum Command {
     /// Show a value on a ruler, with positions from both ends
@@ -77,12 +74,12 @@ pub enum Command {
     Manual(ManualArgs),
 }
 
-/// The input that a path on the command line names.
+/// The input for a path on the command line.
 pub fn input(path: &Path) -> Input {
     if path.as_os_str() == "-" { Input::Stdin } else { Input::File(path.to_owned()) }
 }
 
-/// The column that an option names.
+/// The column for an option.
 pub fn column(text: Option<&str>) -> Option<ColumnRef> {
     text.map(ColumnRef::parse)
 }
@@ -99,7 +96,7 @@ pub enum Color {
 }
 
 impl Color {
-    /// Applies the choice to all that is printed from here on.
+    /// Applies the choice to all further output.
     pub fn apply(self) {
         match self {
             Color::Auto => anstream::ColorChoice::Auto,

@@ -1,10 +1,7 @@
-//! `merge`, `schema` and what is beside the work.
-
 use std::path::PathBuf;
 
 use super::{MORE, ReadingArgs};
 
-/// `merge`
 #[derive(Debug, clap::Args)]
 #[command(after_help = MERGES)]
 pub struct MergeArgs {
@@ -27,7 +24,6 @@ const MERGES: &str = r#"Examples:
 
 All parts must come from the same cut list and program version."#;
 
-/// `schema`
 #[derive(Debug, clap::Args)]
 #[command(after_help = MORE, after_long_help = SCHEMAS)]
 pub struct SchemaArgs {
@@ -63,7 +59,6 @@ const SCHEMAS: &str = r#"Examples:
   keen-notch schema --of parts.cutlist.toml parts.csv
   keen-notch schema --of parts.cutlist.toml --columns part_code,depot"#;
 
-/// `demo`
 #[derive(Debug, clap::Args)]
 pub struct DemoArgs {
     /// Take the whole tour
@@ -74,7 +69,6 @@ pub struct DemoArgs {
     pub dir: PathBuf,
 }
 
-/// `completions`
 #[derive(Debug, clap::Args)]
 #[command(after_help = COMPLETIONS)]
 pub struct CompletionsArgs {
@@ -88,7 +82,6 @@ const COMPLETIONS: &str = r#"For every new shell:
   zsh:   echo 'source <(keen-notch completions zsh)' >> ~/.zshrc
   fish:  echo 'keen-notch completions fish | source' >> ~/.config/fish/config.fish"#;
 
-/// `manual`
 #[derive(Debug, clap::Args)]
 pub struct ManualArgs {
     /// Folder for the pages

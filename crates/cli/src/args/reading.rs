@@ -1,4 +1,4 @@
-//! How tables are read.
+//! Options for reading tables.
 
 use std::path::Path;
 use std::sync::Arc;
@@ -13,7 +13,7 @@ use keen_notch_io::source::{self, Format, MEMORY, MOST_ROW, Ragged, Reading, Wro
 
 use crate::failure::{Failure, Text};
 
-/// How a table is read.
+/// Options for reading tables.
 #[derive(Debug, Clone, clap::Args)]
 #[command(next_help_heading = "Reading")]
 pub struct ReadingArgs {
@@ -82,7 +82,7 @@ pub struct ReadingArgs {
 }
 
 impl ReadingArgs {
-    /// How tables are read: as these arguments say it, and else as a cut list does.
+    /// The settings: from these options, then from a cut list.
     pub fn reading(&self, list: &ListReading) -> Result<Reading, Failure> {
         let encoding = self.encoding.as_deref().or(list.encoding.as_deref());
         let widths = self.widths.as_deref().or(list.widths.as_deref());
@@ -109,8 +109,7 @@ impl ReadingArgs {
         })
     }
 
-    /// The rows of a database that are read, if some are: as these arguments say it, and else as a cut list does. Gives the tables too that
-    /// are named beside the one that is read.
+    /// The database rows to read: from these options, then from a cut list. Also returns the other tables that are named.
     pub fn relation(&self, list: &ListReading) -> Result<(Option<Relation>, &[String]), Failure> {
         let Some(Said::Database(address)) = &self.from else {
             return match &self.query {
@@ -130,7 +129,7 @@ impl ReadingArgs {
         Ok((Some(Relation { address: address.clone(), what }), others))
     }
 
-    /// The first option that was given and says nothing of a table in a format, and what it is for.
+    /// The first given option that does not apply to a format, with its use.
     pub fn first_out_of_place(&self, format: &Format) -> Option<(&'static str, &'static str)> {
         let kind = format.kind();
         let (is_text, is_fixed, is_sheet) =
@@ -146,21 +145,21 @@ impl ReadingArgs {
     }
 }
 
-/// Reads where the columns of a text are.
+/// Parses the columns of fixed-width text.
 pub fn read_widths(text: &str) -> Result<Widths, Failure> {
     Widths::parse(text).map_err(|error| Failure::text_error(&Text { name: None, text: text.to_owned() }, error))
 }
 
-/// What --from or --to says.
+/// The value of --from or --to.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Said {
-    /// Files that are written down so.
+    /// A file format.
     Named(Named),
     /// A database.
     Database(Address),
 }
 
-/// As the command line takes it, but for passwords.
+/// In command-line notation, without passwords.
 impl std::fmt::Display for Said {
     fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
         match self {
@@ -170,7 +169,7 @@ impl std::fmt::Display for Said {
     }
 }
 
-/// What an ending or an address says.
+/// Parses an extension or an address.
 pub fn said(text: &str) -> Result<Said, String> {
     match Address::parse(text) {
         Some(address) => Ok(Said::Database(address)),
@@ -179,7 +178,7 @@ pub fn said(text: &str) -> Result<Said, String> {
     }
 }
 
-/// The addresses of databases.
+/// Help for addresses of databases.
 const ADDRESSES: &str = "the address of a database is sqlite:FILE or postgresql://USER@HOST/DATABASE";
 
 /// Rejects a path that is, or resembles, the address of a database.
@@ -197,32 +196,31 @@ pub fn refuse_address(path: &Path, option: &str) -> Result<(), Failure> {
     }
 }
 
-/// What an ending says of a format.
+/// Parses an extension.
 fn named(ending: &str) -> Result<Named, String> {
     Named::parse(ending).map_err(|error| format!("{error}; {}", error.help()))
 }
 
-/// What becomes of bytes that are not of the encoding.
+/// What to do with invalid bytes.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default, ValueEnum)]
 pub enum EncodingErrors {
-    /// Fail.
+    /// Stop with an error.
     #[default]
     Stop,
-    /// U+FFFD is read for them.
+    /// Replace each sequence with U+FFFD.
     Replace,
 }
 
-/// The handling of formulas without a stored value.
+/// What to do with formulas without a stored value.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default, ValueEnum)]
 pub enum EmptyFormulas {
-    /// The run ends there.
+    /// Stop with an error.
     #[default]
     Stop,
-    /// Read them as blank cells.
+    /// Read them as blank.
     Blank,
 }
 
-/// A number of bytes, as `64M`.
 #[derive(Debug, Clone, Copy, Default)]
 pub struct Bytes(usize);
 

@@ -1,4 +1,4 @@
-//! What several commands take.
+//! Options of several commands.
 
 use std::path::PathBuf;
 
@@ -11,7 +11,7 @@ use keen_notch_io::source::Reading;
 use super::ReadingArgs;
 use crate::failure::Failure;
 
-/// Which part of the rows is read.
+/// The part to read.
 #[derive(Debug, Clone, clap::Args)]
 pub struct PartArgs {
     /// Read only part K of N parts of the rows
@@ -21,7 +21,7 @@ pub struct PartArgs {
     pub part: Option<Part>,
 }
 
-/// How many threads work.
+/// The number of threads.
 #[derive(Debug, Clone, clap::Args)]
 pub struct ThreadArgs {
     /// Number of threads [default: one per core]
@@ -32,7 +32,6 @@ pub struct ThreadArgs {
 }
 
 impl ThreadArgs {
-    /// As many as were said, or as many as can run at once.
     pub fn count(&self) -> usize {
         match self.threads {
             Some(threads) => usize::from(threads),
@@ -41,14 +40,14 @@ impl ThreadArgs {
     }
 }
 
-/// A condition, beside faults, that makes a run exit with 1.
+/// A condition, besides faults, that makes a run exit with 1.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
 pub enum FailOn {
     /// An input without rows, or a check without values.
     Empty,
 }
 
-/// Layouts, and what becomes of faults.
+/// Layouts, checks and the treatment of faults.
 #[derive(Debug, Clone, clap::Args)]
 #[command(next_help_heading = "Checking")]
 pub struct FaultArgs {
@@ -84,7 +83,7 @@ pub struct FaultArgs {
     pub ragged: Option<RaggedRows>,
 }
 
-/// What is to become of rows with too few or too many cells.
+/// Parses what to do with rows that have too few or too many cells.
 pub fn ragged_rows() -> impl TypedValueParser<Value = RaggedRows> {
     PossibleValuesParser::new(["stop", "keep", "set-aside"]).map(|what| match what.as_str() {
         "keep" => RaggedRows::Keep,
@@ -94,7 +93,7 @@ pub fn ragged_rows() -> impl TypedValueParser<Value = RaggedRows> {
 }
 
 impl FaultArgs {
-    /// How tables are read: as the arguments say it, and else as a cut list does.
+    /// The settings for reading: from the options, then from a cut list.
     pub fn reading(&self, reading: &ReadingArgs, list: &ListReading) -> Result<Reading, Failure> {
         reading.reading(&ListReading { ragged: self.ragged.or(list.ragged), ..list.clone() })
     }

@@ -1,11 +1,11 @@
-//! How rows are written.
+//! Options for writing rows.
 
 use clap::ValueEnum;
 use keen_notch_io::database::How;
 use keen_notch_io::encode::TextOptions;
 use keen_notch_io::source::delimited::delimiter;
 
-/// How tables of a database are written.
+/// Options for writing database tables.
 #[derive(Debug, Clone, clap::Args)]
 #[command(next_help_heading = "Writing tables of a database")]
 pub struct TableArgs {
@@ -24,7 +24,6 @@ pub struct TableArgs {
 }
 
 impl TableArgs {
-    /// What becomes of tables that are there.
     pub fn how(&self) -> How {
         match (self.replace, self.append) {
             (true, _) => How::Replace,
@@ -33,7 +32,7 @@ impl TableArgs {
         }
     }
 
-    /// The first of these options that was given.
+    /// The first given option.
     pub fn first(&self) -> Option<&'static str> {
         let given = [
             (self.replace, "--replace"),
@@ -45,7 +44,7 @@ impl TableArgs {
     }
 }
 
-/// How text is written.
+/// Options for writing text.
 #[derive(Debug, Clone, clap::Args)]
 #[command(next_help_heading = "Writing text")]
 pub struct WritingArgs {
@@ -68,17 +67,14 @@ pub struct WritingArgs {
     pub quote_all: bool,
 }
 
-/// Yes or no.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
 pub enum YesOrNo {
-    /// Yes.
     Yes,
-    /// No.
     No,
 }
 
 impl WritingArgs {
-    /// How delimited text is written.
+    /// The options for delimited text.
     pub fn options(&self) -> Result<TextOptions, keen_notch_io::Error> {
         Ok(TextOptions {
             delimiter: self.out_delimiter.as_deref().map(delimiter).transpose()?,
@@ -88,7 +84,7 @@ impl WritingArgs {
         })
     }
 
-    /// The first of the options for delimited text that was given.
+    /// The first given option for delimited text.
     pub fn first(&self) -> Option<&'static str> {
         let given = [
             (self.out_delimiter.is_some(), "--out-delimiter"),

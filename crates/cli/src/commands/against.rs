@@ -1,5 +1,3 @@
-//! `survey --against` and `check --against`: what is new since a survey or summary that was saved.
-
 use std::collections::{HashMap, HashSet};
 use std::io::Write;
 use std::str::FromStr;
@@ -16,15 +14,15 @@ use crate::draw::survey::against::{self as draw, Compared};
 use crate::exit::Exit;
 use crate::failure::Failure;
 
-/// What makes a comparison end with exit status 1.
+/// A condition of --fail-on.
 #[derive(Debug, Clone, PartialEq)]
 pub struct FailOn {
     what: String,
-    /// The share that it has to pass; any, where none is said.
+    /// The share that a change must exceed; 0 for any change.
     beyond: f64,
 }
 
-/// What may be asked for, with what it is.
+/// The names of conditions, with their changes.
 const WHAT: [&str; 11] =
     ["any", "new-shape", "shape-gone", "blanks", "new-values", "distinct", "delimiter", "length", "odd", "share", "column"];
 
@@ -48,7 +46,7 @@ impl FromStr for FailOn {
 }
 
 impl FailOn {
-    /// Whether it is so of a column.
+    /// Whether a column meets the condition.
     fn is_so(&self, against: &Against, (blank_before, blank_now): (u64, u64)) -> bool {
         let share = |count: u64, of: u64| if of == 0 { 0.0 } else { count as f64 / of as f64 };
         if self.what == "blanks" && self.beyond > 0.0 {
@@ -69,7 +67,7 @@ impl std::fmt::Display for FailOn {
     }
 }
 
-/// Reads the survey that was saved.
+/// Reads the saved survey.
 pub fn base(input: &Input) -> Result<Saved, Failure> {
     match read(input)? {
         Found::Survey(saved) => Ok(saved),
@@ -80,7 +78,6 @@ pub fn base(input: &Input) -> Result<Saved, Failure> {
     }
 }
 
-/// Reads the summary of a run before.
 pub fn last(input: &Input) -> Result<Summary, Failure> {
     match read(input)? {
         Found::Summary(summary) => Ok(*summary),
@@ -91,7 +88,7 @@ pub fn last(input: &Input) -> Result<Summary, Failure> {
     }
 }
 
-/// Compares what was surveyed with what was saved, and says what is new.
+/// Compares the surveys with saved ones and prints the changes.
 pub fn run(
     args: &SurveyArgs,
     (saved, base): (&Saved, &str),
@@ -112,7 +109,7 @@ pub fn run(
     let columns: Vec<(String, Against)> =
         both.clone().map(|(title, survey, then)| (title.clone(), survey.against(then))).collect();
     let came: Vec<String> = now.map(|(title, _)| title).filter(|title| then(title).is_none()).cloned().collect();
-    // Where columns were named, others were not looked at.
+    // With named columns, the others were not surveyed.
     let known: HashSet<&String> = titles.iter().collect();
     let went: Vec<String> = match args.columns.is_empty() {
         true => saved.columns.iter().map(|column| &column.column).filter(|column| !known.contains(column)).cloned().collect(),

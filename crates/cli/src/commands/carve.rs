@@ -1,5 +1,3 @@
-//! `carve`: the main job.
-
 use std::collections::HashSet;
 use std::io::{self, Write};
 use std::path::Path;
@@ -27,10 +25,9 @@ use crate::exit::Exit;
 use crate::failure::Failure;
 use crate::progress::Progress;
 
-/// Output rows shown on a terminal.
+/// Output rows to show on a terminal.
 const PREVIEW: usize = 10;
 
-/// Runs the command.
 pub fn run(args: &CarveArgs, console: &Console) -> Result<Exit, Failure> {
     let given = Given {
         lists: &args.lists,
@@ -61,11 +58,11 @@ pub fn run(args: &CarveArgs, console: &Console) -> Result<Exit, Failure> {
         Some(_) => Named::DATABASE,
         None => args.faults.offcuts.as_deref().map(Named::of).unwrap_or_default(),
     };
-    // Where rows are objects, those that stay objects keep all that is in them.
+    // Rows that stay objects keep all their members.
     let keeps_objects = |named: Named| matches!(named.kind, None | Some(Kind::JsonLines));
     let takes_all = !args.only_pieces && args.columns.is_none() && !keeps_objects(named);
     let reading = Reading {
-        // Where columns have types, these are found before the first row.
+        // Typed formats need the types before the first row.
         all_columns: takes_all || !keeps_objects(named_aside) || named.has_types(),
         ..args.faults.reading(&args.reading, &pieces.reading)?
     };
@@ -92,7 +89,7 @@ pub fn run(args: &CarveArgs, console: &Console) -> Result<Exit, Failure> {
     )?;
     let header = table.header.clone();
     let shown = if out.is_none() && console.shows_tables { PREVIEW } else { 0 };
-    // What takes the bytes of an output that is named was made before the format was known.
+    // The sink of a named output was created before the format was known.
     if let (None, Kind::Arrow(_), true) = (named.kind, table.format.kind(), out.is_none()) {
         named.kind = Some(Kind::Arrow(Framing::Stream));
     }
@@ -125,7 +122,7 @@ pub fn run(args: &CarveArgs, console: &Console) -> Result<Exit, Failure> {
             (false, true) => Formulas::Ignored,
         })
         .with_threads(args.threads.count());
-    // What nobody is told is not looked for.
+    // Skip diagnostics that nobody will see.
     if !args.quiet {
         job = job.with_diagnostics(run::diagnostics(&pieces));
     }
@@ -177,7 +174,7 @@ pub fn run(args: &CarveArgs, console: &Console) -> Result<Exit, Failure> {
     drop(progress);
     let refused = args.strict && report.counts.faulty > 0;
     let too_wide = if args.faults.offcuts.is_none() && args.tables.offcuts_table.is_none() { job.too_wide(&report) } else { 0 };
-    // What went to standard output is there; a file is not put in its place.
+    // Rows on standard output stay; a file is not put in place.
     let is_kept = !(refused || too_wide > 0) || rows.is_final();
     if !is_kept {
         report.counts.rows_out = 0;
@@ -208,7 +205,7 @@ pub fn run(args: &CarveArgs, console: &Console) -> Result<Exit, Failure> {
         let outcome = run::outcome(&report, (&inputs, args.part.part), (out.as_deref(), is_kept), beside);
         outcome.iter().for_each(|line| console.note(&textwrap::fill(line, console.width)));
         match summary.verdict(report.hints.len()) {
-            // The outcome says how many rows have faults.
+            // The outcome gives the number of rows with faults.
             Verdict::Faults | Verdict::Unchecked => {}
             found => console.note(&textwrap::fill(&verdict::words(&found, &summary), console.width)),
         }
@@ -242,7 +239,7 @@ pub fn run(args: &CarveArgs, console: &Console) -> Result<Exit, Failure> {
     Ok(if refused { Exit::Faults } else { Exit::of_gaps(args.faults.fail_on, &summary) })
 }
 
-/// Texts were wider than their places, and their rows were not set aside.
+/// The error for texts that are too wide, without offcuts.
 fn too_wide_failure(report: &Report, job: &Job, header: &Header, args: &CarveArgs) -> Failure {
     let checks = job.carving().place_checks().filter(|check| report.checks[*check].count > 0);
     let columns: Vec<String> = checks
@@ -266,7 +263,7 @@ fn too_wide_failure(report: &Report, job: &Job, header: &Header, args: &CarveArg
     )
 }
 
-/// The original columns that go into the output, by their indices.
+/// The indices of the original columns to write.
 fn originals(args: &CarveArgs, header: &Header) -> Result<Vec<usize>, Failure> {
     if args.only_pieces {
         return Ok(Vec::new());

@@ -1,5 +1,3 @@
-//! `check`: only the checks.
-
 use std::io::{self, Write};
 
 use keen_notch_core::verdict::Verdict;
@@ -19,7 +17,6 @@ use crate::exit::Exit;
 use crate::failure::Failure;
 use crate::progress::Progress;
 
-/// Runs the command.
 pub fn run(args: &CheckArgs, console: &Console) -> Result<Exit, Failure> {
     let given = Given {
         lists: &args.lists,
@@ -51,7 +48,7 @@ pub fn run(args: &CheckArgs, console: &Console) -> Result<Exit, Failure> {
     )?;
     let header = table.header.clone();
     let mut job = Job::new(carving, &header, &[], 0).without_rows().with_threads(args.threads.count());
-    // What nobody is told is not looked for.
+    // Skip diagnostics that nobody will see.
     if !args.quiet {
         job = job.with_samples(args.rows).with_failing().with_diagnostics(run::diagnostics(&pieces));
     }
@@ -67,7 +64,7 @@ pub fn run(args: &CheckArgs, console: &Console) -> Result<Exit, Failure> {
     let again =
         Again { given: &given, inputs: &inputs, reading: &args.reading, ragged: args.faults.ragged, of_lists: &pieces.reading };
     if !args.quiet {
-        // Where standard output is one of the outputs, what people read goes beside it.
+        // If standard output is an output file, readable text goes to standard error.
         let mut out: Box<dyn Write> = match run::writes_to_standard_output(&args.faults) {
             true => Box::new(console::err()),
             false => Box::new(console::out()),

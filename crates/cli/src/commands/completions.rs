@@ -1,4 +1,4 @@
-//! `completions`: what a shell needs to complete commands.
+//! `completions`: prints the script for a shell.
 
 use std::io::Write;
 

@@ -1,5 +1,3 @@
-//! Tables of a database that a run writes.
-
 use keen_notch_core::carving::Carving;
 use keen_notch_core::column::{ColumnRef, Header};
 use keen_notch_io::carve::Job;
@@ -12,18 +10,15 @@ use crate::args::{CarveArgs, ReadingArgs, Said, TableArgs};
 use crate::commands::run;
 use crate::failure::Failure;
 
-/// The table that rows are written to.
 pub struct Written {
-    /// Its database.
     pub address: Address,
-    /// What it is called.
     pub table: String,
-    /// What becomes of one that is there.
+    /// What to do if the table exists.
     pub how: How,
 }
 
 impl Written {
-    /// The table that `--to` and `--table` say, or with `--update` the one that is read; `None` where rows go to none.
+    /// The output table of `--to` and `--table`, or the input table with `--update`; `None` if there is none.
     pub fn of(args: &CarveArgs, inputs: &[Input], table: Option<String>) -> Result<Option<Written>, Failure> {
         if !args.update.is_empty() {
             let (address, table) = updated(inputs)?;
@@ -38,12 +33,10 @@ impl Written {
         Ok(Some(Written { address: address.clone(), table, how: args.tables.how() }))
     }
 
-    /// As a sink takes it.
     pub fn target(&self) -> Target {
         Target { table: self.table.clone(), how: self.how }
     }
 
-    /// What it is called once it is written.
     pub fn outcome(&self) -> String {
         let Written { address, table, how } = self;
         match how {
@@ -55,7 +48,7 @@ impl Written {
     }
 }
 
-/// The table that pieces are written back to: the one that is read.
+/// The input table for `--update`.
 fn updated(inputs: &[Input]) -> Result<(&Address, &str), Failure> {
     match inputs {
         [Input::Database(relation)] => match &relation.what {
@@ -72,7 +65,7 @@ fn updated(inputs: &[Input]) -> Result<(&Address, &str), Failure> {
     }
 }
 
-/// The columns by which the rows of a table are told apart, by their indices.
+/// The indices of the key columns.
 pub fn keys(args: &CarveArgs, carving: &Carving, header: &Header) -> Result<Vec<usize>, Failure> {
     if let Some(piece) = carving.rows_piece() {
         return Err(Failure::usage(
@@ -104,7 +97,7 @@ pub fn compared(job: &Job, keys: &[usize]) -> Vec<usize> {
     columns
 }
 
-/// The connection that tables are written by, where some are: to the database that is written, and else to the one that is read.
+/// The connection for output tables, if any: to the output database, otherwise to the input database.
 pub fn session(
     written: Option<&Written>,
     reading: &ReadingArgs,
@@ -115,7 +108,7 @@ pub fn session(
     let are_written = written.is_some() || tables.faults_table.is_some() || tables.offcuts_table.is_some();
     match (tables.first(), written.map(|written| &written.address).or(read)) {
         (_, Some(address)) if are_written => {
-            // Other outputs must not be this file.
+            // Other outputs must not be the database file.
             if let Some(file) = address.path() {
                 files.reads(&Input::File(file.to_owned()))?;
             }

@@ -28,10 +28,9 @@ use crate::draw::wanted;
 use crate::failure::{Failure, Text};
 use crate::progress::Progress;
 
-/// The names of the columns in a file of examples.
+/// The column names in a file of examples.
 const PAIR: [&str; 2] = ["value", "result"];
 
-/// Runs the command.
 pub fn run(args: &DraftArgs, console: &Console) -> Result<(), Failure> {
     let known = RunFiles::default();
     let examples = examples(args, &known)?;
@@ -87,13 +86,13 @@ pub fn run(args: &DraftArgs, console: &Console) -> Result<(), Failure> {
     Ok(())
 }
 
-/// What is shown, and the cut list.
+/// The displayed text, and the cut list.
 struct Drafted {
     shown: Vec<String>,
     list: String,
 }
 
-/// A file that is there is never replaced: it may hold work.
+/// An existing file may contain work, so it is never replaced.
 fn refuse_to_replace(path: &Path) -> Result<(), Failure> {
     if path.symlink_metadata().is_err() {
         return Ok(());
@@ -146,7 +145,7 @@ fn examples(args: &DraftArgs, files: &RunFiles) -> Result<Vec<Example>, Failure>
     Ok(examples)
 }
 
-/// Where the draft comes from.
+/// The source of the draft.
 fn origin(inputs: &[Input], column: usize, table: &Table, args: &ReadingArgs) -> Origin {
     let header = &table.header;
     let columns = match header {
@@ -161,7 +160,7 @@ fn origin(inputs: &[Input], column: usize, table: &Table, args: &ReadingArgs) ->
     }
 }
 
-/// A cut list from what the column holds; every line of it is tried on all rows.
+/// A cut list from the data, with each line tried on all rows.
 fn from_data(origin: &Origin, column: usize, table: &mut Table, threads: usize) -> Result<String, Failure> {
     let survey = look(table, column, threads)?;
     let Some(draft) = draft::draft(origin.clone(), &survey) else {
@@ -193,7 +192,7 @@ fn from_data(origin: &Origin, column: usize, table: &mut Table, threads: usize) 
     Ok(draft.text(&proved))
 }
 
-/// A phrase that does what examples want.
+/// A phrase from examples.
 fn from_examples(
     examples: &[Example],
     origin: &Origin,
@@ -218,7 +217,7 @@ fn from_examples(
     Ok(Drafted { shown, list })
 }
 
-/// Why there is no phrase for the examples.
+/// Why no phrase fits the examples.
 fn no_phrase(examples: &[Example]) -> Failure {
     let shown = |index: &usize| format!("{} => {}", examples[*index].value, examples[*index].result);
     let slip = "look for a slip in them; codes of two kinds take a phrase each, joined by `or` or chosen by `when`";

@@ -1,4 +1,4 @@
-//! `explain`: a cut list in plain words, or what it does with one row, step by step.
+//! `explain`: a cut list in words, or its effect on one row, step by step.
 
 use std::io::Write;
 use std::ops::ControlFlow;
@@ -23,12 +23,12 @@ use crate::draw::style::{self, paint};
 use crate::draw::{long, rows, steps, visible};
 use crate::failure::Failure;
 
-/// The widest a text is shown, in columns.
+/// Maximum width of a displayed text, in columns.
 const MOST_TEXT: usize = 200;
 
 /// Runs the command.
 pub fn run(args: &ExplainArgs, console: &Console) -> Result<(), Failure> {
-    // The first path is a cut list, unless it has been said otherwise what is to be explained.
+    // The first path is a cut list, unless options give the rules.
     let is_said = !args.lists.is_empty() || !args.pieces.is_empty() || !args.layouts.is_empty();
     let (lists, rest) = if is_said { (&args.lists[..], &args.paths[..]) } else { args.paths.split_at(1) };
     let is_database = matches!(args.reading.from, Some(Said::Database(_)));
@@ -75,7 +75,7 @@ pub fn run(args: &ExplainArgs, console: &Console) -> Result<(), Failure> {
     Ok(out.flush()?)
 }
 
-/// The whole list in plain words.
+/// The list in words.
 fn list(pieces: &Pieces, width: usize) -> Vec<String> {
     let mut lines = Vec::new();
     if let Some(title) = &pieces.title {
@@ -121,7 +121,7 @@ fn head(piece: &Piece) -> String {
     format!("{}{}", paint(style::HEAD, visible::value(&piece.name)), paint(style::QUIET, visible::without_controls(&from)))
 }
 
-/// What the list does with one row.
+/// The effect of the list on one row.
 fn row(
     args: &ExplainArgs,
     pieces: &Pieces,
@@ -248,7 +248,7 @@ fn piece_of_row(
     lines
 }
 
-/// Words that are worth a look, in lines that fit.
+/// Highlighted words, wrapped.
 fn looked_at(words: &str, width: usize) -> Vec<String> {
     let words = visible::without_controls(words);
     let options = textwrap::Options::new(width).subsequent_indent("  ");

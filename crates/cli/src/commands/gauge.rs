@@ -22,31 +22,30 @@ use crate::draw::style::{self, paint};
 use crate::draw::{long, steps, table, visible};
 use crate::failure::Failure;
 
-/// Lines of characters with whole numbers, before the ruler becomes denser.
+/// Lines of characters with full numbers, before the ruler becomes denser.
 const MOST_WIDE: usize = 3;
-/// The widest a run is shown, in columns.
+/// Maximum width of a displayed run, in columns.
 const MOST_RUN: usize = 60;
-/// More runs than this are shown several to a line.
+/// With more runs, several share a line.
 const MOST_RUN_LINES: usize = 16;
 
-/// The widest a section is shown, and all the sections of a delimiter, in columns.
+/// Maximum width of a section, and of all sections of a delimiter, in columns.
 const MOST_SECTION: usize = 20;
 const MOST_SECTIONS: usize = 160;
 
-/// Without `--all`: lines of the ruler, runs, delimiters, and places of each, that are shown of a long value.
+/// Limits for a long value without `--all`: ruler lines, runs, delimiters, and positions.
 const MOST_RULERS: usize = 4;
 const MOST_RUNS: usize = 60;
 const MOST_DELIMITERS: usize = 12;
 const MOST_PLACES: usize = 20;
 
-/// A phrase to be shown on each value.
+/// A phrase to show on each value.
 struct Shown {
     source: String,
     name: String,
     plan: Program,
 }
 
-/// Runs the command.
 pub fn run(args: &GaugeArgs, console: &Console) -> Result<(), Failure> {
     let phrases = args.pieces.iter().map(|text| shown(text, args.pieces.len() == 1)).collect::<Result<Vec<_>, _>>()?;
     let mut out = console::out();
@@ -62,7 +61,7 @@ pub fn run(args: &GaugeArgs, console: &Console) -> Result<(), Failure> {
     Ok(())
 }
 
-/// A phrase, or a piece as `carve` takes it. One that is not `alone` is told apart by its words.
+/// A phrase, or a piece as for `carve`. If it is not `alone`, its words identify it.
 fn shown(text: &str, alone: bool) -> Result<Shown, Failure> {
     let (name, phrase) = match (Phrase::parse(text), Piece::parse(text, 0)) {
         (Ok(phrase), _) => (if alone { "taken" } else { text.trim() }.to_owned(), phrase),
@@ -73,7 +72,7 @@ fn shown(text: &str, alone: bool) -> Result<Shown, Failure> {
     Ok(Shown { source: phrase.source, name, plan })
 }
 
-/// The values to measure, with what to call each.
+/// The values, each with its label.
 fn values(args: &GaugeArgs, console: &Console) -> Result<Vec<(String, String)>, Failure> {
     let Some(file) = &args.file else {
         return Ok(args.values.iter().map(|value| (String::new(), value.clone())).collect());
@@ -110,7 +109,7 @@ fn draw(title: &str, value: &str, phrases: &[Shown], width: usize, all: bool) ->
             .map(|(shown, trace)| Mark::taken(&shown.name, trace.taken.iter().map(|bytes| gauge.covered(bytes)).collect()))
             .collect();
         let drawn = ruler::draw(&gauge, &marks, width, MOST_WIDE);
-        // What a phrase marks may be anywhere.
+        // A phrase can mark any part.
         let is_whole = all || !marks.is_empty();
         let end = drawn.iter().enumerate().filter(|(_, line)| line.is_empty()).nth(MOST_RULERS - 1).map(|(at, _)| at);
         match end.filter(|_| !is_whole) {
@@ -166,7 +165,7 @@ fn draw_long(title: &str, value: &str, phrases: &[Shown], width: usize) -> Vec<S
     lines
 }
 
-/// The value and its sizes in one line, the value cut off where it would not fit: the ruler has it whole.
+/// The value and its sizes in one line. The value is shortened to fit; the ruler shows all of it.
 fn headline(title: &str, gauge: &Gauge, width: usize) -> String {
     let (characters, code_points, bytes) = (gauge.characters.len(), gauge.code_points, gauge.value.len());
     let mut sizes = visible::counted(characters as u64, "character");
@@ -185,12 +184,12 @@ fn headline(title: &str, gauge: &Gauge, width: usize) -> String {
     format!("{title}{}  {}", paint(style::HEAD, value), paint(style::QUIET, sizes))
 }
 
-/// Positions from 1 of a range of indices.
+/// Positions, from 1, of a range of indices.
 fn span(range: std::ops::Range<usize>) -> String {
     if range.len() == 1 { range.end.to_string() } else { format!("{} to {}", range.start + 1, range.end) }
 }
 
-/// The runs: a table, or a grid of several to a line where a table would be long.
+/// The runs as a table, or as a grid if the table would be long.
 fn runs(gauge: &Gauge, width: usize, all: bool) -> Vec<String> {
     let text = |run: &Run| visible::clipped(&visible::value(&gauge.value[bytes(gauge, &run.characters)]), MOST_RUN);
     let mut lines = vec![String::new()];
@@ -217,13 +216,13 @@ fn runs(gauge: &Gauge, width: usize, all: bool) -> Vec<String> {
     lines
 }
 
-/// What is said of what is not shown.
+/// A note about omitted items.
 fn more(count: usize, of: &str) -> Option<String> {
     let words = || format!("and {}; --all shows all of them", visible::counted(count as u64, &format!("more {of}")));
     (count > 0).then(|| paint(style::QUIET, words()))
 }
 
-/// The bytes of some characters, by index from 0.
+/// The bytes of characters, by index.
 fn bytes(gauge: &Gauge, characters: &std::ops::Range<usize>) -> std::ops::Range<usize> {
     gauge.characters[characters.start].start..gauge.characters[characters.end - 1].end
 }

@@ -1,5 +1,3 @@
-//! What `survey` looks at: columns, or pieces that are written nowhere.
-
 use keen_notch_core::carving::Carving;
 use keen_notch_core::column::{ColumnRef, Header};
 use keen_notch_io::files::RunFiles;
@@ -9,22 +7,22 @@ use super::pieces::{Given, Pieces};
 use crate::args::SurveyArgs;
 use crate::failure::Failure;
 
-/// What is to be surveyed, as the command line says it: pieces, or else columns.
+/// The targets of the survey on the command line: pieces or columns.
 pub struct Looked<'a> {
     columns: &'a [String],
     pieces: Option<Pieces>,
 }
 
-/// The same, found in a table.
+/// The targets in a table.
 pub enum Bound {
-    /// Columns, by their indices.
+    /// Columns by index.
     Columns(Vec<usize>),
     /// Pieces.
     Pieces(Box<Carving>),
 }
 
 impl<'a> Looked<'a> {
-    /// Reads the pieces.
+    /// Parses the pieces.
     pub fn read(args: &'a SurveyArgs, files: &RunFiles) -> Result<Looked<'a>, Failure> {
         let mut looked = Looked { columns: &args.columns, pieces: None };
         if args.pieces.is_empty() {
@@ -39,17 +37,17 @@ impl<'a> Looked<'a> {
         Ok(looked)
     }
 
-    /// What is asked of each row, where that is pieces.
+    /// The rules of the pieces, for a saved survey.
     pub fn asked(&self) -> Vec<String> {
         self.pieces.as_ref().map_or(Vec::new(), |pieces| pieces.made_by(self.column()).asked)
     }
 
-    /// The column that pieces come from.
+    /// The source column of the pieces.
     fn column(&self) -> Option<&'a str> {
         self.columns.first().map(String::as_str)
     }
 
-    /// Finds it in a table; without columns and pieces, all its columns.
+    /// Resolves the targets; without any, all columns.
     pub fn bind(&self, header: &Header) -> Result<Bound, Failure> {
         Ok(match (&self.pieces, self.columns) {
             (Some(pieces), _) => Bound::Pieces(Box::new(pieces.bind(self.column(), header)?)),
@@ -61,7 +59,7 @@ impl<'a> Looked<'a> {
         })
     }
 
-    /// Finds it in a table, where it must be one column or piece.
+    /// Resolves the targets, which must be one column or piece.
     pub fn bind_one(&self, header: &Header) -> Result<Bound, Failure> {
         if let (None, []) = (&self.pieces, self.columns) {
             return Ok(Bound::Columns(vec![ColumnRef::find_or_only(None, header)?]));
@@ -78,7 +76,7 @@ impl<'a> Looked<'a> {
 }
 
 impl Bound {
-    /// What is looked at of the table.
+    /// The view of the table.
     pub fn view(&self) -> View<'_> {
         match self {
             Bound::Columns(columns) => View::Columns(columns),

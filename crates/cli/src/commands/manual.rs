@@ -1,4 +1,4 @@
-//! `manual`: man pages, one a command.
+//! `manual`: writes man pages, one per command.
 
 use std::fs;
 
@@ -8,7 +8,6 @@ use crate::args::{Args, ManualArgs};
 use crate::console::Console;
 use crate::failure::Failure;
 
-/// Runs the command.
 pub fn run(args: &ManualArgs, console: &Console) -> Result<(), Failure> {
     let name = args.dir.display().to_string();
     let failed = |source| keen_notch_io::Error::Write { name: name.clone(), source, is_half_written: true };

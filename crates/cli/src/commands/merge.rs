@@ -1,4 +1,4 @@
-//! `merge`: the summaries or saved surveys of the parts of a table as one.
+//! `merge`: merges the summaries or saved surveys of the parts of a table.
 
 use std::io::Write;
 
@@ -19,18 +19,18 @@ use crate::draw::survey::{self, Surveyed};
 use crate::draw::{faults, summary, verdict, visible};
 use crate::failure::Failure;
 
-/// What was read of a part, and the file that it was read from.
+/// A part with its file name.
 struct Read<T> {
     name: String,
     of_part: T,
 }
 
-/// What can be put together of parts.
+/// A result that can be merged.
 trait OfPart {
-    /// The part that it is of, where that is numbered.
+    /// Its part number, if it has one.
     fn part(&mut self) -> &mut Option<Part>;
 
-    /// Adds that of the rows that come after.
+    /// Adds the result of the rows that follow.
     fn append(&mut self, later: Self) -> Result<(), Apart>;
 }
 
@@ -54,7 +54,6 @@ impl OfPart for Saved {
     }
 }
 
-/// Runs the command.
 pub fn run(args: &MergeArgs, console: &Console) -> Result<(), Failure> {
     let known = RunFiles::default();
     let inputs: Vec<Input> = args.files.iter().map(|path| args::input(path)).collect();
@@ -107,10 +106,9 @@ pub fn run(args: &MergeArgs, console: &Console) -> Result<(), Failure> {
     Ok(())
 }
 
-/// A summary for people.
+/// The display of a summary.
 fn of_summary(all: &Summary, parts: &str, width: usize) -> Vec<String> {
     let mut lines = summary::draw(all, width);
-    // Hints are not saved.
     let verdict = all.verdict(0);
     if !matches!(verdict, Verdict::Passed { .. } | Verdict::Unchecked) && all.rows.read > 0 {
         lines.push(String::new());
@@ -124,7 +122,7 @@ fn of_summary(all: &Summary, parts: &str, width: usize) -> Vec<String> {
     lines
 }
 
-/// A survey for people.
+/// The display of a survey.
 fn of_survey(all: &Saved, parts: &str, width: usize) -> Vec<String> {
     let (surveys, inputs) = (all.columns.iter().map(SavedColumn::survey).collect::<Vec<_>>(), Inputs::of_rows(&all.inputs));
     let columns = all.columns.iter().zip(&surveys);
@@ -138,17 +136,14 @@ fn of_survey(all: &Saved, parts: &str, width: usize) -> Vec<String> {
     survey::in_brief(parts, None, &surveyed.collect::<Vec<_>>(), None, width)
 }
 
-/// What a file has.
 pub enum Found {
-    /// A summary.
     Summary(Box<Summary>),
-    /// A survey.
     Survey(Saved),
 }
 
 /// Reads a summary or a survey.
 pub fn read(input: &Input) -> Result<Found, Failure> {
-    /// What every version of these has.
+    /// The fields that all versions have.
     #[derive(Deserialize)]
     struct Versioned {
         version: u64,
@@ -178,7 +173,7 @@ pub fn read(input: &Input) -> Result<Found, Failure> {
     }
 }
 
-/// Puts numbered parts in their order; others stay in that in which they were named.
+/// Sorts numbered parts; others keep their order.
 fn in_order<T: OfPart>(mut parts: Vec<Read<T>>) -> Result<Vec<Read<T>>, Failure> {
     let Some((numbered, part)) = parts.iter_mut().find_map(|read| Some((read.name.clone(), (*read.of_part.part())?))) else {
         return Ok(parts);
@@ -211,7 +206,7 @@ fn in_order<T: OfPart>(mut parts: Vec<Read<T>>) -> Result<Vec<Read<T>>, Failure>
     }
 }
 
-/// One of all.
+/// Merges all parts.
 fn merged<T: OfPart>(parts: Vec<Read<T>>) -> Result<T, Failure> {
     let mut all: Option<(String, T)> = None;
     for Read { name, of_part } in parts {
@@ -229,7 +224,7 @@ fn merged<T: OfPart>(parts: Vec<Read<T>>) -> Result<T, Failure> {
     }
 }
 
-/// Why one is not put together with those before, of which `first` is the first.
+/// The error for a part that does not fit the earlier ones; `first` is the first of them.
 fn refused(apart: &Apart, first: &str, name: &str) -> Failure {
     let span = |rows: &std::ops::Range<u64>| match rows.end.saturating_sub(rows.start) {
         0 | 1 => format!("row {}", visible::grouped(rows.start)),

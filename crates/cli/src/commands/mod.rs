@@ -1,5 +1,3 @@
-//! One file a command.
-
 pub mod against;
 mod carve;
 mod check;
@@ -25,7 +23,6 @@ use crate::console::Console;
 use crate::exit::Exit;
 use crate::failure::Failure;
 
-/// Runs a command.
 pub fn run(command: &Command, console: &Console) -> Result<Exit, Failure> {
     match command {
         Command::Gauge(args) => gauge::run(args, console),

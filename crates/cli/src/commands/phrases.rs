@@ -1,4 +1,4 @@
-//! `phrases`: the reference, each example run when it is printed.
+//! `phrases`: the reference. Each example runs when it is printed.
 
 use std::io::Write;
 
@@ -27,7 +27,6 @@ Fallback: the result comes from a branch after `or`."#;
 
 const SHELL: &str = r#"In a shell, put a piece in single quotes: -p 'team: section 3 by "-"'. Write a single quote inside as '\'' ('name: before "'\''"'), or escape it in the text: "\u{27}". In a cut list, put a phrase in single quotes ('before "-"'), or in three of them if it contains one ('''before "'"'''). Inside a /regular expression/, write a slash as \/."#;
 
-/// Runs the command.
 pub fn run(args: &PhrasesArgs, console: &Console) -> Result<(), Failure> {
     let mut out = console::out();
     let text = match &args.word {
@@ -58,7 +57,7 @@ fn groups() -> impl Iterator<Item = &'static Group> {
     GROUPS.iter().chain(std::iter::once(&CONDITIONS))
 }
 
-/// The entries of one word.
+/// The entries of a word.
 fn one(word: &str, width: usize) -> Result<String, Failure> {
     let groups: Vec<(&Group, Vec<&Entry>)> = groups()
         .map(|group| (group, group.entries.iter().filter(|entry| entry.word == word).collect::<Vec<_>>()))
@@ -79,7 +78,7 @@ fn one(word: &str, width: usize) -> Result<String, Failure> {
     Ok(shown.collect::<Vec<_>>().join("\n"))
 }
 
-/// An entry with what its examples give.
+/// An entry with the results of its examples.
 fn shown(entry: &Entry, width: usize) -> String {
     let mut text = format!("\n  {}\n", paint(style::TAKEN, entry.form));
     text += &wrapped(entry.gives, width, "    ");
@@ -90,7 +89,7 @@ fn shown(entry: &Entry, width: usize) -> String {
     text
 }
 
-/// What an example gives, run here and now.
+/// The result of an example, computed now.
 fn result(value: &str, phrase: &str) -> String {
     let plan = Phrase::parse(phrase).and_then(|phrase| Program::new(&phrase, Unit::Characters));
     plan.map_or_else(
@@ -104,7 +103,7 @@ fn wrapped(text: &str, width: usize, indent: &str) -> String {
     if text.is_empty() { String::new() } else { textwrap::fill(text, options) + "\n" }
 }
 
-/// The same as a document: `docs/phrases.md`.
+/// The reference as Markdown, for `docs/phrases.md`.
 fn markdown() -> String {
     let code = |text: &str| format!("`{}`", text.replace('|', "\\|"));
     let mut text =

@@ -1,4 +1,4 @@
-//! The pieces of a run, from a cut list and from the command line, bound to a table.
+//! The pieces of a run, from cut lists and the command line, bound to a table.
 
 use std::cell::RefCell;
 use std::collections::BTreeMap;
@@ -26,54 +26,50 @@ use keen_notch_io::source::input::Input;
 
 use crate::failure::{Failure, Text};
 
-/// What is wanted of a run, as the command line says it.
+/// The rules on the command line.
 #[derive(Debug, Default)]
 pub struct Given<'a> {
-    /// The files of cut lists.
     pub lists: &'a [PathBuf],
-    /// Layouts.
     pub layouts: &'a [String],
-    /// Pieces.
     pub pieces: &'a [String],
-    /// Checks of pieces and columns.
     pub checks: &'a [String],
-    /// The column that pieces come from unless they say otherwise.
+    /// The default source column.
     pub column: Option<&'a str>,
-    /// Whether cut lists may name files outside their folders and the one that the program was started in.
+    /// Whether cut lists can name files outside their folders and the current folder.
     pub allow_outside: bool,
 }
 
-/// Pieces that have been read, and the texts they were written in.
+/// Parsed pieces, with their source texts.
 pub struct Pieces {
-    /// What is wanted: that of the cut lists first.
+    /// The rules, those of cut lists first.
     pub wanted: Wanted,
-    /// What the first cut list says it is for.
+    /// The title of the first cut list.
     pub title: Option<String>,
-    /// What positions and widths count.
+    /// The unit of positions and widths.
     pub unit: Unit,
-    /// How the inputs are read, as far as the cut lists say it.
+    /// The input settings of the cut lists.
     pub reading: ListReading,
-    /// Whether pieces with the names of columns are put in their places, also where that is not said.
+    /// Whether pieces replace columns with the same name without `replace`.
     pub take_places: bool,
-    /// Whether rows are compared with each other elsewhere.
+    /// Whether another program compares rows.
     pub compares_elsewhere: bool,
-    /// Where the columns of fixed-width text are written, if a cut list says it.
+    /// The output columns of fixed-width text from a cut list.
     pub widths: Option<String>,
-    /// The column that pieces come from unless they say otherwise: that of the command line, or of the only cut list.
+    /// The default source column: from the command line, or from the only cut list.
     main: Option<Main>,
-    /// The folders of the cut lists, from which the files they name are found.
+    /// The folders of the cut lists, for the files that they name.
     folders: Vec<PathBuf>,
-    /// The cut lists' texts, then those of the command line.
+    /// The texts of cut lists, then those of the command line.
     texts: Vec<Text>,
-    /// The files of the run: cut lists, and what they name, are read.
+    /// The files of the run.
     files: RunFiles,
     allow_outside: bool,
-    /// The values that cut lists name files for, by what they are called there, as far as they have been read.
+    /// The lists read so far, by name.
     listed: RefCell<BTreeMap<ListSource, List>>,
 }
 
 impl Pieces {
-    /// Reads the cut lists, and the layouts, pieces and checks of the command line.
+    /// Reads the cut lists, and parses the layouts, pieces and checks of the command line.
     pub fn read(given: &Given, files: &RunFiles) -> Result<Pieces, Failure> {
         let mut pieces = Pieces {
             wanted: Wanted::default(),
@@ -117,7 +113,7 @@ impl Pieces {
         }
     }
 
-    /// Adds what a cut list wants. Where it is one of several, the column it names is that of its own pieces.
+    /// Adds a cut list. With several lists, its column applies only to its own pieces.
     fn add_list(&mut self, path: &Path, is_main: bool) -> Result<(), Failure> {
         let name = path.display().to_string();
         self.files.reads(&Input::File(path.to_owned()))?;
@@ -171,7 +167,7 @@ impl Pieces {
         Ok(())
     }
 
-    /// Adds a check of a piece; or of a column, where no piece has the name, or where none is given.
+    /// Adds a check of a piece, or of a column if no piece has the name.
     fn add_check(&mut self, of: Option<(ColumnRef, Span)>, check: Check, origin: usize) {
         let main = || self.main.as_ref().map_or("value".to_owned(), |main| main.column.to_string());
         let name = of.as_ref().map_or_else(main, |(of, _)| of.to_string());
@@ -184,7 +180,7 @@ impl Pieces {
         self.wanted.pieces.push(piece);
     }
 
-    /// Reads an argument, and keeps its text.
+    /// Parses an argument and keeps its text.
     fn argument<T>(&mut self, argument: &str, read: fn(&str, usize) -> Result<T, TextError>) -> Result<T, Failure> {
         let text = Text { name: None, text: argument.to_owned() };
         let found = read(argument, self.texts.len()).map_err(|error| Failure::text_error(&text, error))?;
@@ -192,19 +188,18 @@ impl Pieces {
         Ok(found)
     }
 
-    /// The cut list that a piece is declared in, if it is one.
+    /// The cut list that declares a piece, if any.
     pub fn list_of(&self, piece: usize) -> Option<&str> {
         let piece = self.wanted.pieces.get(piece)?;
         self.texts.get(piece.origin)?.name.as_deref()
     }
 
-    /// The column that pieces come from unless they say otherwise.
+    /// The default source column.
     pub fn main(&self) -> Option<&ColumnRef> {
         self.main.as_ref().map(|main| &main.column)
     }
 
-    /// Binds the pieces to the columns of a table. `argument` is the column of the command line, which goes before that of a cut
-    /// list.
+    /// Binds the pieces to the columns of a table. `argument` is the column of the command line, which overrides that of a cut list.
     pub fn bind(&self, argument: Option<&str>, header: &Header) -> Result<Carving, Failure> {
         match (argument, &self.main) {
             (Some(argument), _) => ColumnRef::parse(argument).find(header).map(drop)?,
@@ -234,7 +229,7 @@ impl Pieces {
 }
 
 impl Pieces {
-    /// What a summary says of a run of these pieces, which have been bound to a table. `argument` is the column of the command line.
+    /// The parts of a summary that describe these bound pieces. `argument` is the column of the command line.
     pub fn made_by(&self, argument: Option<&str>) -> MadeBy {
         let argument = argument.map(ColumnRef::parse);
         let listed = |(ListSource { file, column, .. }, list): (&ListSource, &List)| {
@@ -249,13 +244,13 @@ impl Pieces {
         }
     }
 
-    /// The values that a cut list names a file for: read once.
+    /// The values of a list, read once.
     pub fn listed_in(&self, source: &ListSource) -> Result<List, NoList> {
         let file = &source.file;
         if let Some(list) = self.listed.borrow().get(source) {
             return Ok(Arc::clone(list));
         }
-        // With several cut lists, the file is beside the first that has it.
+        // With several cut lists, the file is beside the first one that has it.
         let paths: Vec<PathBuf> = self.folders.iter().map(|folder| folder.join(file)).collect();
         let path = paths.iter().find(|path| path.exists()).or(paths.first());
         let path = path.map_or(Path::new(file), PathBuf::as_path);
@@ -265,27 +260,26 @@ impl Pieces {
         Ok(list)
     }
 
-    /// Says that files are named from this folder, as a cut list in it would.
+    /// Resolves file names from this folder, as for a cut list in it.
     pub fn name_files_from(&mut self, folder: PathBuf) {
         self.folders.push(folder);
     }
 
-    /// The files with values that cut lists name, as they name them, once the pieces have been bound to a table.
+    /// The lists of `listed in` by name, after binding.
     pub fn listed_files(&self) -> Vec<String> {
         let mut files: Vec<String> = self.listed.borrow().keys().map(|source| source.file.clone()).collect();
         files.dedup();
         files
     }
 
-    /// Refuses a file that a cut list names outside its own folder and the one that the program was started in: a list from somebody
-    /// else is not to read just any file.
+    /// Refuses a file outside the folder of the cut list and the current folder, because the list may come from somebody else.
     fn refuse_outside(&self, path: &Path) -> Result<(), NoList> {
         let here = Path::new(".").to_owned();
         let folders = self.folders.iter().map(|folder| if folder.as_os_str().is_empty() { &here } else { folder });
         let is_within = |place: &Path| {
             folders.chain([&here]).filter_map(|folder| folder.canonicalize().ok()).any(|folder| place.starts_with(folder))
         };
-        // What is not there is told when it is opened; without cut lists, the command line names it.
+        // A missing file is an error when it is opened; without cut lists, the user named the file.
         let Ok(place) = path.canonicalize() else { return Ok(()) };
         if self.allow_outside || self.folders.is_empty() || is_within(&place) {
             return Ok(());
@@ -295,7 +289,7 @@ impl Pieces {
     }
 }
 
-/// Reads a cut list: of one that is too long, no more than tells that it is.
+/// Reads a cut list. Stops soon after the size limit.
 fn read_list(path: &Path) -> Result<String, Failure> {
     if let Some(format) = Named::of(path).name().filter(|_| path.exists()) {
         let name = path.display();

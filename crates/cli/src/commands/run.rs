@@ -1,4 +1,4 @@
-//! What `carve` and `check` have in common: inputs, pieces, checks and the files of a run.
+//! Shared code of `carve` and `check`: inputs, pieces, checks and output files.
 
 use std::io::{self, IsTerminal};
 use std::path::{Path, PathBuf};
@@ -27,8 +27,8 @@ use crate::draw::style::{self, paint};
 use crate::draw::visible;
 use crate::failure::Failure;
 
-/// The inputs of a run, noted among its files: those of the command line, or what it or a cut list says of a database. Gives the table too
-/// that is named to be written, where the run `writes_table`.
+/// The inputs of a run: from the command line, or a database of an option or cut list. With `writes_table`, also returns the output
+/// table.
 pub fn inputs(
     paths: &[PathBuf],
     (args, list, writes_table): (&ReadingArgs, &ListReading, bool),
@@ -78,7 +78,7 @@ pub fn inputs(
     Ok((inputs, written))
 }
 
-/// Refuses inputs that can be read only once, where that is not enough. `why` is a clause that the inputs fill in.
+/// Refuses inputs that can be read only once. `why` is a clause about the inputs.
 pub fn read_twice(inputs: &[Input], why: &str, help: &str) -> Result<(), Failure> {
     match inputs.iter().find(|input| input.is_read_once()) {
         None => Ok(()),
@@ -89,7 +89,7 @@ pub fn read_twice(inputs: &[Input], why: &str, help: &str) -> Result<(), Failure
     }
 }
 
-/// What is observed of pieces, with the day that it is here where that matters: finding it out takes longer than a short run.
+/// Diagnostics for pieces, with the current date if necessary. Finding the date takes longer than a short run.
 pub fn diagnostics(pieces: &Pieces) -> Diagnostics {
     let diagnostics = Diagnostics::new(&pieces.wanted.pieces);
     match diagnostics.give_dates() {
@@ -98,18 +98,18 @@ pub fn diagnostics(pieces: &Pieces) -> Diagnostics {
     }
 }
 
-/// What the inputs are called in one line.
+/// The names of the inputs in one line.
 pub fn names(inputs: &[Input]) -> String {
     let names: Vec<_> = inputs.iter().map(Input::name).collect();
     if names.len() > 3 { format!("{} files", names.len()) } else { names.join(", ") }
 }
 
-/// The same, with the part of them that is read.
+/// The same, with the part.
 pub fn names_of_part(inputs: &[Input], part: Option<Part>) -> String {
     names(inputs) + &part.map_or(String::new(), |part| format!(", part {part}"))
 }
 
-/// Opens the inputs as a table, and says what had to be guessed.
+/// Opens the inputs as a table, and reports assumptions.
 pub fn table(
     inputs: &[Input],
     (args, reading): (&ReadingArgs, &Reading),
@@ -138,8 +138,7 @@ pub fn table(
     Ok(table)
 }
 
-/// Says how much is not as it was written: bytes that were not of the encoding, where they were to be replaced, and numbers that a
-/// workbook did not keep.
+/// Reports inexact input: replaced invalid bytes, and long numbers in workbooks.
 pub fn say_replaced(meter: &Meter, console: &Console, quiet: bool) {
     if meter.imprecise() > 0 && !quiet {
         let words = format!(
@@ -173,8 +172,7 @@ pub fn say_replaced(meter: &Meter, console: &Console, quiet: bool) {
     }
 }
 
-/// Opens the inputs and binds the pieces to them; pieces that fill as many columns as the data needs are
-/// measured first.
+/// Opens the inputs and binds the pieces. Counts the columns of pieces with `columns = "auto"` first.
 pub fn open(
     inputs: &[Input],
     reading: (&ReadingArgs, &Reading),
@@ -214,7 +212,7 @@ pub fn open(
     Ok((table, carving))
 }
 
-/// Refuses inputs of which no part can be taken, where one is to be.
+/// Refuses inputs that cannot be divided into parts.
 pub fn can_be_parted(inputs: &[Input], part: Option<Part>) -> Result<(), Failure> {
     let other = inputs.iter().find(|input| input.is_read_once() || input.path().is_none());
     match other.filter(|_| part.is_some()) {
@@ -226,7 +224,6 @@ pub fn can_be_parted(inputs: &[Input], part: Option<Part>) -> Result<(), Failure
     }
 }
 
-/// The outputs that a run has beside its rows.
 pub struct Files {
     offcuts: Option<Box<dyn Sink>>,
     faults: Option<(Box<dyn Sink>, Named)>,
@@ -234,7 +231,7 @@ pub struct Files {
 }
 
 impl Files {
-    /// Begins to write them.
+    /// Starts the files.
     pub fn create(
         (args, tables): (&FaultArgs, &TableArgs),
         session: Option<&Session>,
@@ -284,7 +281,7 @@ impl Files {
         Ok(carve(table, job, &mut Outs { rows, offcuts, faults })?)
     }
 
-    /// Writes the summary, and puts the outputs in their places: `rows` first, if they are to be kept.
+    /// Writes the summary and puts the outputs in place: `rows` first, if they are kept.
     pub fn finish(mut self, rows: Option<Box<dyn Sink>>, summary: &str) -> Result<(), Failure> {
         if let Some(out) = &mut self.summary {
             out.put(summary.as_bytes())?;
@@ -294,18 +291,17 @@ impl Files {
     }
 }
 
-/// Whether the name of an output is that of standard output.
+/// Whether the name of an output means standard output.
 pub fn is_standard_output(path: &Path) -> bool {
     path.as_os_str() == "-"
 }
 
-/// Whether a run writes one of its outputs beside the rows to standard output.
+/// Whether a secondary output goes to standard output.
 pub fn writes_to_standard_output(args: &FaultArgs) -> bool {
     [&args.offcuts, &args.faults, &args.summary].into_iter().flatten().any(|path| is_standard_output(path))
 }
 
-/// What was read and where it went, in one line or more. `out` is the output that the rows are in now, and `is_kept` whether
-/// they are anywhere.
+/// The input and output of a run, in one or more lines. `out` is the output of the rows, and `is_kept` is whether they exist.
 pub fn outcome(
     report: &Report,
     (inputs, part): (&[Input], Option<Part>),
@@ -348,7 +344,7 @@ pub fn outcome(
     lines.iter().map(|line| visible::without_controls(line)).collect()
 }
 
-/// What an output is called in a message.
+/// The label of an output for messages.
 pub fn name_of(path: &Path) -> String {
     if is_standard_output(path) { "standard output".to_owned() } else { path.display().to_string() }
 }

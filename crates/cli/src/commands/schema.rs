@@ -1,4 +1,4 @@
-//! `schema`: the JSON Schema of a cut list, or the columns that a cut list makes of a table.
+//! `schema`: the JSON Schema of cut lists, or the output columns of a list.
 
 use std::io::Write;
 
@@ -16,10 +16,9 @@ use crate::console::{self, Console};
 use crate::draw::visible;
 use crate::failure::Failure;
 
-/// The version of what is printed of a cut list: it grows when a key changes its meaning or goes.
+/// The version of the output. It increases when a key changes its meaning or disappears.
 const VERSION: u32 = 1;
 
-/// Runs the command.
 pub fn run(args: &SchemaArgs, console: &Console) -> Result<(), Failure> {
     if args.lists.is_empty() {
         return Ok(console::out().write_all(keen_notch_core::cutlist::schema().as_bytes())?);
@@ -70,7 +69,7 @@ pub fn run(args: &SchemaArgs, console: &Console) -> Result<(), Failure> {
     Ok(console::out().write_all(visible::json(&written).as_bytes())?)
 }
 
-/// The columns of the output.
+/// The output columns.
 fn columns(job: &Job) -> Vec<Value> {
     let column = |(column, title): (&OutColumn, &String)| match *column {
         OutColumn::Original(_) | OutColumn::Source => json!({ "name": title, "type": "as it is" }),
@@ -84,7 +83,7 @@ fn columns(job: &Job) -> Vec<Value> {
     job.columns().iter().zip(job.titles()).map(column).collect()
 }
 
-/// The checks of the run, by whose numbers the hashes of rows that are compared elsewhere are told.
+/// The checks, whose numbers `--compare-column` uses.
 fn checks(job: &Job) -> Vec<Value> {
     let check = |check: &keen_notch_core::carving::CheckName| {
         let level = if check.only_warns { "warning" } else { "fault" };

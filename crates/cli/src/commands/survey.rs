@@ -1,4 +1,4 @@
-//! `survey`: what is in the columns of a table.
+//! `survey`: describes the columns of a table.
 
 use keen_notch_core::cutlist::Reading as ListReading;
 use std::io::Write;
@@ -29,14 +29,13 @@ use crate::exit::Exit;
 use crate::failure::Failure;
 use crate::progress::Progress;
 
-/// Lines that are looked at for blanks that all of them have, and lines below which that would tell nothing.
+/// Maximum and minimum number of lines to examine for common blanks.
 const MOST_LINES: usize = 1_000;
 const LEAST_LINES: usize = 5;
 
-/// Rows of a shape that are shown on a terminal.
+/// Rows of a shape to show on a terminal.
 const MOST_ROWS: usize = 40;
 
-/// Runs the command.
 pub fn run(args: &SurveyArgs, console: &Console) -> Result<Exit, Failure> {
     let known = RunFiles::default();
     let (inputs, _) = inputs(&args.files, (&args.reading, &ListReading::default(), false), &known, console)?;
@@ -111,7 +110,7 @@ pub fn run(args: &SurveyArgs, console: &Console) -> Result<Exit, Failure> {
     Ok(exit)
 }
 
-/// Surveys of these columns, as they are saved.
+/// The surveys of these columns in saved form.
 pub fn saved((titles, surveys): (&[String], &[Survey]), of_rows: &Inputs, with_examples: bool) -> Saved {
     let columns = titles.iter().zip(surveys);
     Saved {
@@ -125,7 +124,7 @@ pub fn saved((titles, surveys): (&[String], &[Survey]), of_rows: &Inputs, with_e
     }
 }
 
-/// Where the columns are, if it is so, of a text that was read as delimited and has one column.
+/// The fixed-width columns of a text that was read as delimited and has one column, if they can be inferred.
 fn proposed_widths(table: &Table) -> Result<Option<Widths>, Failure> {
     let Header::Names(names) = &table.header else { return Ok(None) };
     let ([name], Some(_), false) = (names.as_slice(), table.format.delimiter(), table.is_read_once()) else { return Ok(None) };
@@ -138,7 +137,7 @@ fn proposed_widths(table: &Table) -> Result<Option<Widths>, Failure> {
     Ok(if lines.len() < LEAST_LINES { None } else { Widths::of_lines(&lines) })
 }
 
-/// The command that was given, without columns.
+/// The given command, without columns.
 fn again(inputs: &[Input], reading: &ReadingArgs) -> String {
     let mut words = vec!["survey".to_owned()];
     words.extend(again::files(inputs));
@@ -146,7 +145,7 @@ fn again(inputs: &[Input], reading: &ReadingArgs) -> String {
     again::command(&words)
 }
 
-/// Lists the rows of a shape: the column is surveyed first, and then read again.
+/// Lists the rows of a shape: surveys the column, then reads it again.
 fn rows(
     args: &SurveyArgs,
     shape: &str,
@@ -178,7 +177,7 @@ fn rows(
     Ok(commit_all(vec![out])?)
 }
 
-/// The first rows of the groups, and how many there are.
+/// The first rows of the groups, and their number.
 fn rows_as_table(table: &mut Table, view: View, members: &mut Members, all: u64, console: &Console) -> Result<(), Failure> {
     let mut found: Vec<draw::FoundRow> = Vec::new();
     rows_of(table, view, members, None, |Found { input, row, line, value }| {
@@ -196,8 +195,7 @@ fn rows_as_table(table: &mut Table, view: View, members: &mut Members, all: u64,
     Ok(out.flush()?)
 }
 
-/// The groups that a shape on the command line names: one that the survey shows, or else all fine ones that
-/// have it.
+/// The groups for a shape on the command line: a displayed one, or otherwise all fine ones that match it.
 fn find(survey: &Survey, shape: &str) -> Result<Vec<Group>, Failure> {
     let groups = survey.groups();
     let as_shown = groups.iter().chain(&survey.fine_groups()).find(|group| is_shown_as(&group.shape, shape)).cloned();

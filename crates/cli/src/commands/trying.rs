@@ -1,4 +1,4 @@
-//! `try`: a phrase, live in the terminal.
+//! `try`: tries phrases in the terminal.
 
 use std::io::{self, IsTerminal, Write};
 use std::path::PathBuf;
@@ -24,17 +24,16 @@ use crate::trying::{
     At, Counting, Counts, Draft, Drawn, Field, Key, ListFile, Model, Sample, Screen, command, draw, give_back,
 };
 
-/// How long nothing has to be typed before the whole is counted, and how often its counts are shown.
+/// Pause in typing before all rows are counted, and interval of the counts.
 const PAUSE: Duration = Duration::from_millis(120);
 
-/// Runs the command.
 pub fn run(args: &TryArgs, console: &Console) -> Result<(), Failure> {
     if !io::stdin().is_terminal() || !io::stdout().is_terminal() {
         let message = "`try` needs a terminal for its input and output";
         return Err(Failure::usage(message, "run it in a terminal; in a script, gauge -p and carve -p try a phrase"));
     }
     let known = RunFiles::default();
-    // A list that is there is read as every command reads it.
+    // An existing list is read as in every command.
     let there: Vec<PathBuf> = args.list.iter().filter(|path| has_text(path)).cloned().collect();
     let given = Given { lists: &there, allow_outside: args.allow_outside, ..Given::default() };
     let mut list = Pieces::read(&given, &known)?;
@@ -45,7 +44,7 @@ pub fn run(args: &TryArgs, console: &Console) -> Result<(), Failure> {
     read_twice(&inputs, "the whole of the input is counted again at every change", "save it as a file and name that")?;
     let reading = args.reading.reading(&list.reading)?;
     let mut table = super::run::table(&inputs, (&args.reading, &reading), console, true)?;
-    // The pieces of the list come from its own column, whichever is tried.
+    // The pieces of the list come from its own column, whichever column is tried.
     let named = args::column(args.of.column.as_deref());
     let named = named.as_ref().or(list.main());
     let column = table.find(|header| Ok::<_, Failure>(ColumnRef::find_or_only(named, header)?))?;
@@ -76,7 +75,7 @@ pub fn run(args: &TryArgs, console: &Console) -> Result<(), Failure> {
             Box::new(move || Table::open(&inputs, &reading))
         }),
     };
-    // What guesses need is made at the first of them, and takes longer than a key may: so it is made while nothing is typed yet.
+    // The patterns for suggestions take longer to compile than a key may, so compile them before the user types.
     thread::spawn(|| (Phrase::parse("?").is_ok(), Condition::parse("?").is_ok()));
     let mut screen = Screen::take()?;
     let outcome = session.live(&mut screen);
@@ -85,35 +84,33 @@ pub fn run(args: &TryArgs, console: &Console) -> Result<(), Failure> {
     session.say_how_to_go_on(args, console)
 }
 
-/// Whether a cut list is there, with something in it.
+/// Whether a cut list exists and is not empty.
 fn has_text(path: &std::path::Path) -> bool {
-    // One that cannot be read is told of when it is.
+    // An unreadable list is an error when it is read.
     std::fs::read(path).map_or_else(|_| path.exists(), |bytes| !bytes.trim_ascii().is_empty())
 }
 
-/// Opens the table, on another thread.
+/// Opens the table on another thread.
 type Open = Box<dyn FnOnce() -> Result<Table, keen_notch_io::Error> + Send>;
 
-/// What is tried, with what is around it.
 struct Session {
     model: Model,
-    /// What the inputs are called.
     name: String,
-    /// The cut list that pieces are written into.
+    /// The cut list to write.
     file: Option<ListFile>,
-    /// What a new one says of how the inputs are read.
+    /// The `[reading]` keys for a new list.
     reading_of_list: Vec<(String, String)>,
-    /// The pieces as the list has them, if it is there.
+    /// The pieces as the list has them, if it exists.
     kept: Option<Vec<Draft>>,
-    /// The change of the model after which it was said that the list has not all of it.
+    /// The change of the model at which the warning about unsaved pieces was shown.
     warned_at: Option<u64>,
     says: String,
-    /// Makes what opens the table again.
+    /// Creates a function that opens the table again.
     open: Box<dyn Fn() -> Open>,
 }
 
 impl Session {
-    /// Draws, and takes keys, until it is ended.
+    /// Draws the screen and handles keys until the end.
     fn live(&mut self, screen: &mut Screen) -> Result<(), Failure> {
         let (mut counting, mut counted_at) = (None::<Counting>, None);
         loop {
@@ -121,7 +118,7 @@ impl Session {
             let whole = counting.as_mut().filter(|_| is_counted).map(Counting::counts).unwrap_or_default();
             let drawn = self.draw(screen, &whole)?;
             if !event::poll(PAUSE)? {
-                // Nobody types: the whole can be counted, unless it is already, or a count is still to end.
+                // The user pauses: count all rows, unless that is done or a count is still ending.
                 let is_free = counting.as_mut().is_none_or(Counting::has_ended);
                 if is_free && !is_counted && !self.model.sample.is_all {
                     counted_at = Some(self.model.changes);
@@ -135,14 +132,14 @@ impl Session {
                     self.click(mouse, &drawn);
                     false
                 }
-                // What is drawn next has the new size.
+                // The next screen has the new size.
                 _ => false,
             };
             if is_over {
                 return Ok(());
             }
             if counted_at != Some(self.model.changes) {
-                // What is being counted is of another phrase.
+                // The current count is for an old phrase.
                 counting.iter().for_each(Counting::end);
             }
         }
@@ -155,7 +152,7 @@ impl Session {
         Ok(drawn)
     }
 
-    /// Takes a key; tells whether it ends the session.
+    /// Handles a key. Returns whether it ends the session.
     fn press(&mut self, key: KeyEvent) -> bool {
         let Some(pressed) = pressed(key) else { return false };
         self.says.clear();
@@ -175,19 +172,19 @@ impl Session {
         false
     }
 
-    /// Whether the list has all of it.
+    /// Whether the list has all pieces.
     fn is_kept(&self) -> bool {
         self.kept.as_ref() == Some(&self.model.pieces)
     }
 
-    /// Whether something was tried that neither a list has nor a command can say.
+    /// Whether unsaved pieces would be lost, because no command can express them.
     fn would_lose(&self) -> bool {
         let has_phrase = self.model.pieces.iter().any(|piece| piece.has_phrase());
         let can_be_said = self.file.is_none() && self.command(&[]).is_some();
         has_phrase && !self.is_kept() && !can_be_said
     }
 
-    /// Writes the list whose name was typed, which must not be there.
+    /// Writes a new list with the typed name.
     fn write_new(&mut self) {
         let path = PathBuf::from(self.model.file.trim());
         if path.symlink_metadata().is_ok() {
@@ -197,14 +194,14 @@ impl Session {
         self.file = Some(ListFile::new(path));
         self.write();
         if self.kept.is_none() {
-            // Another name may do.
+            // Another name may work.
             self.file = None;
         } else {
             self.model.press(Key::Back);
         }
     }
 
-    /// Writes the list, and says what came of it.
+    /// Writes the list and reports the outcome.
     fn write(&mut self) {
         let Some(file) = &mut self.file else { return };
         let outcome = match self.model.finished() {
@@ -236,13 +233,13 @@ impl Session {
         }
     }
 
-    /// The command that carves what was tried, where one can say it all; `inputs` are the words that name the inputs.
+    /// The carve command for the pieces, if one exists; `inputs` are its words for the inputs.
     fn command(&self, inputs: &[String]) -> Option<String> {
         let Sample { header, column, .. } = &self.model.sample;
         command(inputs, &again::column_of_piece(header, *column), &self.model.finished().ok()?)
     }
 
-    /// Says, once the terminal is given back, how what was tried is run.
+    /// After the terminal is restored, prints how to run the pieces.
     fn say_how_to_go_on(&self, args: &TryArgs, console: &Console) -> Result<(), Failure> {
         let mut out = console::out();
         let files: Vec<String> = args.of.file.iter().map(|path| path.display().to_string()).collect();
@@ -269,15 +266,15 @@ impl Session {
     }
 }
 
-/// What a key is for.
+/// The purpose of a key.
 enum Pressed {
-    /// The model.
+    /// For the model.
     Key(Key),
-    /// Writing the list.
+    /// Save the list.
     Save,
-    /// Ending, unless something would be lost.
+    /// End, unless pieces would be lost.
     End,
-    /// Ending in any case.
+    /// End in any case.
     Stop,
 }
 
@@ -286,7 +283,7 @@ fn pressed(key: KeyEvent) -> Option<Pressed> {
         return Some(match key.code {
             KeyCode::Char('c' | 'q') => Pressed::Stop,
             KeyCode::Char('s') => Pressed::Save,
-            // What was typed before the terminal was taken over has line feeds.
+            // Text typed before the terminal switched modes contains line feeds.
             KeyCode::Char('j') => Pressed::Key(Key::NextLine),
             KeyCode::Char('n') => Pressed::Key(Key::New),
             KeyCode::Char('o') => Pressed::Key(Key::NextPiece),

@@ -106,7 +106,7 @@ pub struct Line {
 }
 
 impl Line {
-    /// Reads a line as bash does (its manual, section Quoting). `breaks` are the characters at which readline begins a segment.
+    /// Parses a line like bash (its manual, section Quoting). `breaks` are the characters at which readline starts a segment.
     pub fn read(line: &str, breaks: &str) -> Line {
         let (mut words, mut word, mut is_in_word, mut is_expanded) = (Vec::new(), String::new(), false, false);
         let (mut quote, mut quoted_from, mut start) = (Quote::None, 0, 0);
@@ -127,7 +127,7 @@ impl Line {
                         chars.next();
                     }
                     Some(_) => word.push(c),
-                    // A candidate brings its own escape.
+                    // A candidate has its own escape.
                     None => end = at,
                 },
                 (Quote::None | Quote::Double, '$' | '`') => is_expanded = true,
@@ -154,7 +154,7 @@ impl Line {
 
 /// The words after the one at the cursor.
 fn words_after(line: &str) -> Vec<OsString> {
-    // What touches the cursor belongs to its word.
+    // Text that touches the cursor belongs to its word.
     let rest = line.find([' ', '\t']).map_or("", |blank| &line[blank..]);
     let Line { words, word, .. } = Line::read(rest, "");
     words.into_iter().chain(word).map(OsString::from).collect()
@@ -172,7 +172,7 @@ fn quoted(text: &str, quote: Quote) -> String {
             }
             (Quote::Single, '\'') => out.push_str(if is_last { "'\\'" } else { "'\\''" }),
             (Quote::Double, '"') if is_last => out.push_str("\"\\\""),
-            // Within double quotes, a backslash does not protect from history expansion.
+            // In double quotes, a backslash does not prevent history expansion.
             (Quote::Double, '!') => out.push_str(if is_last { "\"\\!\"\"" } else { "\"\\!\"" }),
             (Quote::Double, '$' | '`' | '"' | '\\') => out.extend(['\\', c]),
             (_, c) => out.push(c),

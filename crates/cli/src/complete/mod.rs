@@ -1,5 +1,3 @@
-//! Shell completions: the columns of the file on the command line, and the words of phrases.
-
 mod bash;
 mod powershell;
 mod typed;
@@ -19,10 +17,10 @@ use keen_notch_io::table::Table;
 
 use crate::draw::visible;
 
-/// The variable of the environment that a shell asks by.
+/// The environment variable through which a shell requests completions.
 pub const VARIABLE: &str = "KEEN_NOTCH_COMPLETE";
 
-/// The words of the command line that is being completed, where the shell does not pass them as arguments.
+/// The words of the completed command line, if the shell does not pass them as arguments.
 static WORDS: OnceLock<Vec<OsString>> = OnceLock::new();
 
 /// The shells with completions. Each inserts a candidate as one word that the shell does not expand.
@@ -36,7 +34,7 @@ fn candidates(command: &mut clap::Command, words: Vec<OsString>, folder: Option<
     Ok(texts.filter(|text| visible::without_controls(text) == *text).collect())
 }
 
-/// The names of the columns of the first file on the command line that has some.
+/// The column names of the first file on the command line that has some.
 pub fn columns(current: &OsStr) -> Vec<CompletionCandidate> {
     let written = current.to_string_lossy();
     let passed = || std::env::args_os().skip_while(|word| word != "--").skip(1).collect();
@@ -47,17 +45,17 @@ pub fn columns(current: &OsStr) -> Vec<CompletionCandidate> {
         files.filter(|path| !is_list(path)).filter_map(|path| Table::open(&[Input::File(path)], &Reading::default()).ok());
     let Some(table) = tables.next() else { return Vec::new() };
     let titles = (0..table.header.count()).map(|column| table.header.title(column));
-    // What could command the terminal is not offered to it.
+    // Names with terminal controls are not offered.
     let titles = titles.filter(|title| visible::without_controls(title) == *title && title.starts_with(&*written));
     titles.map(CompletionCandidate::new).collect()
 }
 
-/// The steps that a piece can go on with: after its name, and after `then`, `or` and what is written of a word.
+/// Completions of a piece: after its name, and of its phrase.
 pub fn pieces(current: &OsStr) -> Vec<CompletionCandidate> {
     steps(&current.to_string_lossy(), true)
 }
 
-/// The same for a phrase without a name.
+/// Completions of a phrase without a name.
 pub fn phrases(current: &OsStr) -> Vec<CompletionCandidate> {
     steps(&current.to_string_lossy(), false)
 }

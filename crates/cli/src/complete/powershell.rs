@@ -1,5 +1,3 @@
-//! Completions of PowerShell.
-
 use std::ffi::OsString;
 use std::io::{self, Write};
 use std::path::Path;
@@ -40,7 +38,7 @@ impl EnvCompleter for Powershell {
     }
 }
 
-/// A text as one word. PowerShell also takes typographic apostrophes for quotes.
+/// A text as one word. PowerShell also accepts typographic apostrophes as quotes.
 fn quoted(text: &str) -> String {
     if text.chars().all(|c| c.is_ascii_alphanumeric() || "_-./:=\\".contains(c)) && !text.is_empty() {
         return text.to_owned();

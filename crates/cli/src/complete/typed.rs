@@ -8,7 +8,7 @@ use clap_complete::env::{EnvCompleter, Fish, Zsh};
 
 use super::bash::Line;
 
-/// Such a shell.
+/// A shell of this kind.
 pub struct AsTyped<S> {
     shell: S,
     /// Removes the quotes of words.

@@ -1,4 +1,4 @@
-//! Commands that can be pasted: the inputs, lists, pieces and options of a run, as they were given.
+//! Commands to paste, with the inputs, lists, pieces and options of the run.
 
 use keen_notch_core::column::{ColumnRef, Header};
 use keen_notch_core::cutlist::{RaggedRows, Reading as ListReading};
@@ -12,22 +12,20 @@ use super::shell::quoted;
 use crate::args::{EmptyFormulas, EncodingErrors, ReadingArgs};
 use crate::commands::pieces::Given;
 
-/// What a run was given, to be given again.
+/// The parts of a command to repeat.
 pub struct Again<'a> {
-    /// The lists, the pieces and the column of the command line.
     pub given: &'a Given<'a>,
-    /// The inputs.
     pub inputs: &'a [Input],
-    /// How the inputs are read, as the command line says it.
+    /// The input options.
     pub reading: &'a ReadingArgs,
-    /// What becomes of ragged rows, as the command line says it.
+    /// The option for rows with too few or too many cells.
     pub ragged: Option<RaggedRows>,
-    /// How the inputs are read, as the cut lists say it.
+    /// The input settings of the cut lists.
     pub of_lists: &'a ListReading,
 }
 
 impl Again<'_> {
-    /// The command that shows what the run does with a row, step by step; `None` where its input cannot be read again.
+    /// The command that explains a row; `None` if its input cannot be read again.
     pub fn explain_row(&self, report: &Report, row: u64) -> Option<String> {
         let (file, row) = self.row(report, row)?;
         let mut words = vec!["explain".to_owned()];
@@ -45,7 +43,7 @@ impl Again<'_> {
         Some(self.command(words, row, &ListReading::default()))
     }
 
-    /// The command that shows what another phrase does with a row.
+    /// The command that explains a row with another phrase.
     pub fn explain_phrase(
         &self,
         report: &Report,
@@ -59,7 +57,7 @@ impl Again<'_> {
         Some(self.command(words.into_iter().flatten().collect(), row, self.of_lists))
     }
 
-    /// The file of a row, where it is in one, and the row's number there.
+    /// The file of a row and its number there.
     fn row(&self, report: &Report, row: u64) -> Option<(Option<String>, u64)> {
         let (input, row) = report.inputs.locate(row);
         match self.inputs.get(input)? {
@@ -78,18 +76,18 @@ impl Again<'_> {
     }
 }
 
-/// What names the inputs, but not how they are written down, which a cut list says.
+/// The words for the inputs, without format options that a cut list has.
 pub fn inputs(inputs: &[Input], args: &ReadingArgs) -> Vec<String> {
     [files(inputs), names_of_database(args)].concat()
 }
 
-/// The options that name a database and its table.
+/// The options for a database and its table.
 pub fn names_of_database(args: &ReadingArgs) -> Vec<String> {
     let of = [("--from", args.from.as_ref().map(ToString::to_string)), ("--table", args.tables.first().cloned())];
     of.into_iter().filter_map(|(option, value)| Some([option.to_owned(), value?])).flatten().collect()
 }
 
-/// The files among the inputs, as the command line names them.
+/// The input files as on the command line.
 pub fn files(inputs: &[Input]) -> Vec<String> {
     let file = |input: &Input| match input {
         Input::Stdin => Some("-".to_owned()),
@@ -98,7 +96,7 @@ pub fn files(inputs: &[Input]) -> Vec<String> {
     inputs.iter().filter_map(file).collect()
 }
 
-/// The options that say how inputs are read, as the command line or else the cut lists say it.
+/// The input options, from the command line or the cut lists.
 pub fn reading(args: &ReadingArgs, list: &ListReading) -> Vec<String> {
     let mut words = Vec::new();
     for (option, value) in [
@@ -124,18 +122,18 @@ pub fn reading(args: &ReadingArgs, list: &ListReading) -> Vec<String> {
     words
 }
 
-/// A command of these words, as a shell takes it.
+/// A command in shell notation.
 pub fn command(words: &[String]) -> String {
     let words: Vec<String> = words.iter().map(|word| quoted(word)).collect();
     format!("keen-notch {}", words.join(" "))
 }
 
-/// The command for another file with the same columns, such as that of the next month.
+/// The command for another file with the same columns, such as next month's.
 pub fn next_month(list: &str) -> String {
     format!("keen-notch check FILE -l {}", quoted(list))
 }
 
-/// How inputs are read, as keys of a cut list and their values: what the command line says of it, and what was guessed.
+/// The `[reading]` keys of a cut list for the input: from the command line, and from detection.
 pub fn reading_of_list(args: &ReadingArgs, format: &Format) -> Vec<(String, String)> {
     let delimiter = args.delimiter.clone().or(format.guessed_delimiter());
     let texts = [
@@ -150,14 +148,14 @@ pub fn reading_of_list(args: &ReadingArgs, format: &Format) -> Vec<(String, Stri
     texts.chain(no_header).map(|(key, value)| (key.to_owned(), value)).collect()
 }
 
-/// The name of a piece as it is written before its colon.
+/// The name of a piece in the notation before its colon.
 pub fn name_of_piece(name: &str) -> String {
     let is_plain =
         !name.contains([':', '"', '\'']) && !name.contains(" of ") && !name.contains(" when ") && name.trim() == name;
     if is_plain && !name.is_empty() { name.to_owned() } else { phrase::quoted(name) }
 }
 
-/// A column as it is written after `of`, and in a cut list: by its name where that leads to it, and else by its number.
+/// A column in the notation after `of` and in a cut list: its name if that is unique, otherwise its number.
 pub fn column_of_piece(header: &Header, column: usize) -> String {
     let title = header.title(column);
     let name = title.trim();
@@ -179,7 +177,6 @@ mod tests {
         fn names_are_read_again_as_they_were(name in "[a-z:'\"#. -]{0,6}| of | when |a of b|x when y", column in "[a-z:'\"#0-9é ]{1,7}|#4|a when b|\"q\"") {
             prop_assume!(!name.trim().is_empty() && !column.trim().is_empty());
             let header = Header::Names(vec!["the first".to_owned(), column, "third one".to_owned(), "x".to_owned(), "x".to_owned()]);
-            // Those that have one name are told apart by their numbers.
             for index in 0..header.count() {
                 let argument = format!("{} of {}: whole", name_of_piece(&name), column_of_piece(&header, index));
                 let piece = Piece::parse(&argument, 0).unwrap_or_else(|error| panic!("{argument}: {}", error.message));
@@ -212,7 +209,7 @@ mod tests {
         for (args, list, expected) in [
             (args(None, false), ListReading::default(), vec![]),
             (args(Some(";"), true), ListReading::default(), vec!["--delimiter", ";", "--no-header"]),
-            // The command line goes before a cut list.
+            // The command line overrides a cut list.
             (args(Some(";"), false), list.clone(), vec!["--delimiter", ";", "--encoding", "utf-16le"]),
             (args(None, false), list, vec!["--delimiter", "|", "--encoding", "utf-16le"]),
         ] {

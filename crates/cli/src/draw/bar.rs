@@ -1,12 +1,11 @@
-//! Bars of block characters: legible without colour.
+//! Bars of block characters, which are legible without colour.
 
-/// The eighths of a block, from an eighth to all.
+/// Horizontal eighths of a block.
 const EIGHTHS: [&str; 8] = ["▏", "▎", "▍", "▌", "▋", "▊", "▉", "█"];
-/// The heights of a block, from an eighth to all.
+/// Vertical eighths of a block.
 const HEIGHTS: [&str; 8] = ["▁", "▂", "▃", "▄", "▅", "▆", "▇", "█"];
 
-/// A bar for `part` of `whole`, which takes `width` columns. What is there at all is never without a bar, and
-/// what is not all never has the whole one.
+/// A bar for `part` of `whole` in `width` columns. A part above zero is never empty, and an incomplete part never full.
 pub fn lying(part: u64, whole: u64, width: usize) -> String {
     if part == 0 || whole == 0 {
         return String::new();
@@ -18,7 +17,7 @@ pub fn lying(part: u64, whole: u64, width: usize) -> String {
     "█".repeat(eighths / 8) + rest
 }
 
-/// A block as high as `part` of `whole`, of one column.
+/// A vertical bar for `part` of `whole` in one column.
 pub fn standing(part: u64, whole: u64) -> &'static str {
     if part == 0 || whole == 0 {
         return " ";

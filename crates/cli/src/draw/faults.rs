@@ -1,4 +1,4 @@
-//! Faults: a table of the checks, and rows with what is wrong in them marked.
+//! Faults: a table of the checks, and rows with marked errors.
 
 use std::ops::Range;
 
@@ -25,7 +25,7 @@ pub fn table(summary: &Summary, then: Option<&Summary>, width: usize) -> Vec<Str
     }
 }
 
-/// The table, with texts clipped to a number of columns.
+/// The table with texts clipped to a number of columns.
 fn draw_table(summary: &Summary, then: Option<&Summary>, with_columns: bool, space: usize) -> comfy_table::Table {
     let heads = [
         Some("of"),
@@ -81,14 +81,14 @@ fn draw_table(summary: &Summary, then: Option<&Summary>, with_columns: bool, spa
     drawn
 }
 
-/// Checks of before that are not asked any more, in one line.
+/// Checks that the run no longer has, in one line.
 pub fn not_asked_any_more(summary: &Summary, then: &Summary) -> Option<String> {
     let gone = then.checks.iter().filter(|was| !was.implied && !summary.checks.iter().any(|check| check.is_same(was)));
     let gone: Vec<String> = gone.map(|was| format!("{}: {}", was.of, was.check)).collect();
     (!gone.is_empty()).then(|| visible::without_controls(&format!("not asked any more: {}", gone.join("; "))))
 }
 
-/// As many of the first rows as fit, and at least one.
+/// As many first rows as fit, at least one.
 fn first_rows(check: &CheckCounts, are_several: bool, space: usize) -> String {
     let rows: Vec<(&str, u64)> = check.first_rows.iter().map(|row| (row.file.as_str(), row.row)).collect();
     let shown = |most: usize| {
@@ -99,12 +99,12 @@ fn first_rows(check: &CheckCounts, are_several: bool, space: usize) -> String {
     fits.unwrap_or_else(|| shown(rows.len().min(1)))
 }
 
-/// Different texts that are shown of each check.
+/// Number of texts to show for each check.
 const MOST_TEXTS: usize = 6;
-/// The widest a text is shown.
+/// Maximum width of a text.
 const MOST_TEXT: usize = 40;
 
-/// What does not meet each check: the most frequent texts, with how often.
+/// The most frequent failing texts of each check, with counts.
 pub fn failing(report: &Report, job: &Job, width: usize) -> Vec<String> {
     let mut lines = Vec::new();
     for ((check, seen), failing) in job.checks().iter().zip(&report.checks).zip(&report.failing) {
@@ -127,7 +127,7 @@ pub fn failing(report: &Report, job: &Job, width: usize) -> Vec<String> {
     lines
 }
 
-/// A row with its faults: the value on the ruler, the piece and the character at fault marked.
+/// A row with its faults: the value on the ruler, with the piece and the wrong character marked.
 pub fn sample(
     sample: &FaultyRow,
     report: &Report,
@@ -145,7 +145,7 @@ pub fn sample(
         let detail = visible::without_controls(&fault.violation.detail);
         let mut kind = fault.violation.kind.to_string();
         let width_with = |kind: &str| visible::width(&format!("  {what}: {detail}  {kind}"));
-        // The words of the check where they fit beside what is wrong.
+        // The check, if it fits beside the explanation.
         let with_words = format!("{kind} ({})", visible::without_controls(&check.words));
         if width_with(&with_words) <= width {
             kind = with_words;
@@ -172,7 +172,7 @@ pub fn sample(
         let at = fault.violation.at.map(|at| piece.start + at - 1).filter(|at| *at < piece.end);
         let mut marks = Vec::new();
         match at {
-            // A layout fits up to the character at fault.
+            // A layout matches up to the wrong character.
             Some(at) if fault.violation.kind == ViolationKind::WrongLayout => {
                 marks.push(Mark::taken("fits", one(piece.start..at)))
             }

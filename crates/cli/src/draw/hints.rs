@@ -1,4 +1,4 @@
-//! Hints: what was seen, in which rows, and what to do about it.
+//! Hints: the observation, the rows, and the suggestion.
 
 use keen_notch_core::column::Header;
 use keen_notch_core::diagnostics::{Fix, Hint};
@@ -10,7 +10,7 @@ use super::style::{self, paint};
 use super::visible;
 use crate::commands::pieces::Pieces;
 
-/// Draws the hints of a run: each with a command to paste, where there is one.
+/// The hints of a run, with commands to paste.
 pub fn draw(report: &Report, job: &Job, header: &Header, pieces: &Pieces, again: &Again, width: usize) -> Vec<String> {
     let mut lines = Vec::new();
     for hint in &report.hints {
@@ -21,13 +21,13 @@ pub fn draw(report: &Report, job: &Job, header: &Header, pieces: &Pieces, again:
     lines
 }
 
-/// The hints of a run in words, each with what to do about it.
+/// The hints in words, with suggestions.
 pub fn told(report: &Report, job: &Job, header: &Header, pieces: &Pieces, again: &Again) -> Vec<(String, Vec<String>)> {
     let words = |hint: &Hint| format!("{}{}", hint.seen, super::rows::in_brackets(&report.inputs, &hint.rows));
     report.hints.iter().map(|hint| (words(hint), fix(hint, report, job, header, pieces, again))).collect()
 }
 
-/// A hint for each piece with results that a spreadsheet may take for formulas.
+/// A hint for each piece with results that look like formulas.
 pub fn formulas(report: &Report, job: &Job, width: usize) -> Vec<String> {
     let mut lines = Vec::new();
     for (piece, found) in job.written().iter().zip(&report.formulas).filter(|(_, found)| found.count > 0) {
@@ -43,7 +43,7 @@ pub fn formulas(report: &Report, job: &Job, width: usize) -> Vec<String> {
     lines
 }
 
-/// What was seen, and in which rows.
+/// The observation and its rows.
 fn seen(words: &str, rows: &[u64], report: &Report, width: usize) -> String {
     let rows = super::rows::in_brackets(&report.inputs, rows);
     let words = visible::without_controls(&format!("{words}{rows}"));
@@ -51,7 +51,7 @@ fn seen(words: &str, rows: &[u64], report: &Report, width: usize) -> String {
     textwrap::fill(&words, options).replacen("hint:", &paint(style::LOOK, "hint:"), 1)
 }
 
-/// What to do about it: where to write what, and a command that shows what comes of it.
+/// The suggestion: the corrected phrase and a command that shows its effect.
 fn fix(hint: &Hint, report: &Report, job: &Job, header: &Header, pieces: &Pieces, again: &Again) -> Vec<String> {
     let row = hint.rows.first().copied().unwrap_or(1);
     match &hint.fix {

@@ -1,4 +1,4 @@
-//! A value that is too long for a ruler: what is around a part of it.
+//! Long values: the surroundings of a part.
 
 use std::ops::Range;
 
@@ -7,13 +7,13 @@ use keen_notch_core::text::characters;
 use super::style::{self, paint};
 use super::visible;
 
-/// Bytes of a value beyond which it has no ruler, unless all of it is asked for.
+/// Longer values, in bytes, have no ruler unless requested.
 pub const VERY_LONG: usize = 20_000;
 
-/// Draws what is around a part of a long value, given in bytes, and says where that is.
+/// Draws the surroundings of a part of a long value, given in bytes, and its position.
 pub fn draw(name: &str, value: &str, part: &Range<usize>, width: usize) -> Vec<String> {
     let space = (width.saturating_sub(4) / 3).max(8);
-    // No more of the value is made visible than there is space for.
+    // Only the visible part is processed.
     let before = last(&value[..part.start], space);
     let after = first(&value[part.end..], space);
     let within = &value[part.clone()];
@@ -35,7 +35,7 @@ pub fn draw(name: &str, value: &str, part: &Range<usize>, width: usize) -> Vec<S
     ]
 }
 
-/// The first code points of a text, `most` of them where it has more.
+/// The first code points of a text, at most `most`.
 fn first(text: &str, most: usize) -> &str {
     let end = text.char_indices().nth(most).map_or(text.len(), |(at, _)| at);
     &text[..end]

@@ -1,4 +1,4 @@
-//! A text that somebody wrote, with the words at fault underlined as the ruler underlines a piece.
+//! A user-written text with the wrong words underlined.
 
 use std::borrow::Cow;
 use std::ops::Range;
@@ -8,26 +8,25 @@ use keen_notch_core::text::characters;
 use super::style::{self, paint};
 use super::visible;
 
-/// Lines that are shown of words at fault that go over several.
+/// Maximum lines to show for wrong words on several lines.
 const MOST_LINES: usize = 4;
-/// What is before every line of the text.
+/// The margin before each line.
 const MARGIN: &str = "  ";
 
-/// A character of a line: as it is shown, and whether it is at fault.
+/// A character of a line, as displayed, and whether it is wrong.
 struct Shown<'t> {
     text: Cow<'t, str>,
     is_marked: bool,
 }
 
-/// Draws the lines of `text` that have the bytes of `span`, with `label` after the underlining. `name` is the file of the text; an
-/// argument has none.
+/// Draws the lines of `text` with the bytes of `span`, underlined and labelled. `name` is the file of the text; an argument has none.
 pub fn draw((name, text): (Option<&str>, &str), span: &Range<usize>, label: &str, width: usize) -> Vec<String> {
     let mut drawn = Vec::new();
     let mut start = 0;
     let mut marked: Vec<(usize, Range<usize>, &str)> = Vec::new();
     for (index, line) in text.split('\n').enumerate() {
         let end = start + line.len();
-        // An empty span is at one line alone: the first that it touches.
+        // An empty span belongs to the first line that it touches.
         let touches = span.start <= end && (span.end > start || (span.is_empty() && span.start >= start));
         if touches && (marked.is_empty() || span.end > start) {
             let from = span.start.max(start) - start;
@@ -51,7 +50,7 @@ pub fn draw((name, text): (Option<&str>, &str), span: &Range<usize>, label: &str
     drawn
 }
 
-/// A line, what is under it, and the label: on the same line as the underlining where it fits there.
+/// A line, its underlining, and the label, on the same line if it fits.
 fn line_with_mark(line: &str, span: &Range<usize>, label: &str, width: usize) -> Vec<String> {
     let space = width.saturating_sub(MARGIN.len()).max(20);
     let characters: Vec<Shown> = characters::ranges(line)
@@ -63,7 +62,7 @@ fn line_with_mark(line: &str, span: &Range<usize>, label: &str, width: usize) ->
         .collect();
     let all: usize = characters.iter().map(|shown| visible::width(&shown.text)).sum();
     let at = characters::ranges(line).take_while(|range| range.end <= span.start).count();
-    // Of a line that does not fit, the part with the words at fault.
+    // A line that is too long is cut around the wrong words.
     let from = if all <= space { 0 } else { at.saturating_sub(space / 3) };
     let (mut text, mut under) = (String::new(), String::new());
     let mut column = 0;
@@ -83,7 +82,7 @@ fn line_with_mark(line: &str, span: &Range<usize>, label: &str, width: usize) ->
         under += &if is_here { "━" } else { " " }.repeat(wide);
         column += wide;
     }
-    // Something lacks at the end of the line.
+    // Something is missing at the end of the line.
     if !under.contains('━') {
         under.push('━');
     }
@@ -117,15 +116,14 @@ mod tests {
     fn the_words_at_fault_are_underlined() {
         for (text, span, expected) in [
             ("first x", 6..7, vec!["  first x", "        ━ no"]),
-            // Nothing is there: after the end, and at a character.
             ("first", 5..5, vec!["  first", "       ━ no"]),
             ("first 3", 0..0, vec!["  first 3", "  ━ no"]),
-            // Wide characters take two columns, and combining marks none.
+            // Wide characters take two columns, combining marks none.
             ("東 e\u{301} x", 8..9, vec!["  東 e\u{301} x", "       ━ no"]),
             ("東京", 0..3, vec!["  東京", "  ━━ no"]),
-            // What a terminal would obey is shown by a stand-in.
+            // Terminal controls become visible marks.
             ("a\tb\u{1b}c", 4..5, vec!["  a␉b␛c", "      ━ no"]),
-            // Words over several lines, and Windows line ends.
+            // Words on several lines, and Windows line ends.
             ("a\r\nbc\r\nd", 3..4, vec!["  line 2:", "  bc", "  ━ no"]),
             ("a\nbc\nd", 3..6, vec!["  line 2:", "  bc", "   ━", "  d", "  ━ no"]),
             ("a\n\nb", 2..2, vec!["  line 2:", "", "  ━ no"]),

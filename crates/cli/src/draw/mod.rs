@@ -1,4 +1,4 @@
-//! What people see: tables, the ruler, and characters made visible.
+//! Text output: tables, the ruler, and visible characters.
 
 pub mod again;
 pub mod bar;

@@ -1,4 +1,4 @@
-//! The first rows of an output, as a table.
+//! The first output rows as a table.
 
 use anstyle::Style;
 use comfy_table::Table;
@@ -9,12 +9,11 @@ use keen_notch_io::carve::{Job, Odd, OddRow, PreviewCell, Report};
 use super::style::{self, paint};
 use super::{table, visible};
 
-/// The widest a cell is shown, in columns; where the table would be wider than the terminal, the lesser ones.
+/// Maximum cell widths in columns; the smaller ones if the table is too wide.
 const MOST_CELL: [usize; 3] = [40, 24, 16];
 
-/// Draws the rows that a run kept. Where they are wider than the terminal, the columns that no piece comes from go first, then cells
-/// are cut off earlier, and then the last columns go. Those that are not shown are named below. How all rows are to be had is said with
-/// the ending of a file for them, and whether they can go into a pipe.
+/// Draws the rows kept for display. If they are too wide, columns without pieces go first, then cells get shorter, then the last columns
+/// go. The omitted columns are named. The text also shows how to get all rows, with an extension and possibly a pipe.
 pub fn draw(report: &Report, job: &Job, header: &Header, (ending, goes_into_pipes): (&str, bool), width: usize) -> Vec<String> {
     let odd: Vec<&OddRow> = report.odd.iter().filter(|odd| odd.row > report.preview.len() as u64).collect();
     let draw = |shown: &[usize], most: usize| (rows(report, job, shown, most), odd_rows(&odd, report, job, shown, most));
@@ -31,7 +30,7 @@ pub fn draw(report: &Report, job: &Job, header: &Header, (ending, goes_into_pipe
     let [most, lesser, least] = MOST_CELL;
     let fewer = (1..needed.len()).rev().map(|count| (&needed[..count], least));
     let ways = [(&all[..], most), (&needed, most), (&needed, lesser), (&needed, least)].into_iter().chain(fewer);
-    // Where nothing fits, the last way is the narrowest.
+    // If no way fits, the last one is the narrowest.
     let mut best = (&all[..], draw(&all, most));
     for (shown, most) in ways {
         best = (shown, draw(shown, most));
@@ -75,7 +74,7 @@ fn rows(report: &Report, job: &Job, shown: &[usize], most: usize) -> Table {
     drawn
 }
 
-/// Rows that are worth a look, with why.
+/// Rows that need attention, with the reasons.
 fn odd_rows(odd: &[&OddRow], report: &Report, job: &Job, shown: &[usize], most: usize) -> Table {
     let titles: Vec<String> = shown.iter().map(|index| text(&job.titles()[*index], most)).collect();
     let heads = ["row", "why"].into_iter().chain(titles.iter().map(String::as_str));

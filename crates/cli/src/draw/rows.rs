@@ -1,4 +1,4 @@
-//! How rows are named: by their number, and by their input where there are several.
+//! Labels of rows: the number, and the input if there are several.
 
 use keen_notch_core::sightings::Sightings;
 use keen_notch_io::inputs::Inputs;
@@ -7,19 +7,19 @@ use serde_json::{Value, json};
 
 use super::visible;
 
-/// `7`, or `7 of b.csv` where there are several inputs.
+/// `7`, or `7 of b.csv` with several inputs.
 pub fn number(inputs: &Inputs, row: u64) -> String {
     let (input, number) = inputs.locate(row);
     let number = visible::grouped(number);
     if inputs.are_several() { format!("{number} of {}", inputs.name(input)) } else { number }
 }
 
-/// `row 7, line 9`; `row 7` where rows are on no lines.
+/// `row 7, line 9`, or `row 7` without lines.
 pub fn on_line(number: &str, line: u64, format: &Format) -> String {
     if format.has_lines() { format!("row {number}, line {line}") } else { format!("row {number}") }
 }
 
-/// ` (row 7)`, ` (rows 7, 19 of a.csv, 3 of b.csv)`; nothing without rows.
+/// ` (row 7)`, ` (rows 7, 19 of a.csv, 3 of b.csv)`; empty without rows.
 pub fn in_brackets(inputs: &Inputs, rows: &[u64]) -> String {
     match rows {
         [] => String::new(),
@@ -42,7 +42,7 @@ fn several(inputs: &Inputs, rows: &[u64], between: &str) -> String {
     of_inputs(&rows.iter().map(located).collect::<Vec<_>>(), inputs.are_several(), between)
 }
 
-/// `7, 19 of a.csv, 3 of b.csv`: each input is named after its last row, where there are several.
+/// `7, 19 of a.csv, 3 of b.csv`: with several inputs, each follows its last row.
 pub fn of_inputs(rows: &[(&str, u64)], are_several: bool, between: &str) -> String {
     let mut words = Vec::new();
     for (index, (input, number)) in rows.iter().enumerate() {
@@ -53,13 +53,11 @@ pub fn of_inputs(rows: &[(&str, u64)], are_several: bool, between: &str) -> Stri
     words.join(between)
 }
 
-/// A row for programs: its input, and its number there.
 pub fn located(inputs: &Inputs, row: u64) -> Value {
     let (input, number) = inputs.locate(row);
     json!({ "file": inputs.name(input), "row": number })
 }
 
-/// Rows for programs.
 pub fn located_all(inputs: &Inputs, rows: &[u64]) -> Value {
     rows.iter().map(|row| located(inputs, *row)).collect()
 }

@@ -1,4 +1,4 @@
-//! The ruler: a value with the position of every character from both ends.
+//! The ruler: a value with the positions of its characters from both ends.
 
 use std::borrow::Cow;
 use std::collections::BTreeSet;
@@ -12,21 +12,20 @@ use keen_notch_core::text::names::stand_in;
 use super::style::{self, paint};
 use super::visible;
 
-/// The names at the left of the lines, and the blanks after them.
+/// Width of the names at the left.
 const MARGIN: usize = 12;
-/// How the positions are written.
+/// The layout of positions.
 struct Layout {
-    /// Columns of one character.
+    /// Columns per character.
     cell: usize,
-    /// Characters of one line.
+    /// Characters per line.
     per_line: usize,
-    /// Whether numbers are upright, one digit below the other.
+    /// Whether numbers are vertical, one digit below the other.
     upright: bool,
 }
 
 impl Layout {
-    /// Numbers are whole on up to `most_wide` lines of characters; longer values have them set upright,
-    /// which is denser.
+    /// Numbers are horizontal on up to `most_wide` lines of characters; longer values have vertical numbers.
     fn new(gauge: &Gauge, width: usize, most_wide: usize) -> Layout {
         let count = gauge.characters.len();
         let space = width.saturating_sub(MARGIN).max(10);
@@ -41,23 +40,23 @@ impl Layout {
     }
 }
 
-/// How many of `count` characters are on a line that has room for `most`. Several lines of whole tens are easier to count by.
+/// The number of characters on a line with room for `most`. Several lines hold whole tens, which are easier to count.
 fn per_line(most: usize, count: usize) -> usize {
     if most > 10 && count > most { most - most % 10 } else { most.max(1) }
 }
 
-/// A mark on the ruler.
+/// A mark under the characters.
 pub struct Mark<'a> {
-    /// What it is called, at the left.
+    /// Its name, at the left.
     pub name: &'a str,
-    /// The characters it covers, by index from 0.
+    /// The indices of its characters.
     pub ranges: Vec<Range<usize>>,
-    /// How it and the characters are painted.
+    /// Its style.
     pub style: Style,
 }
 
 impl<'a> Mark<'a> {
-    /// A mark of what is taken.
+    /// The mark of a piece.
     pub fn taken(name: &'a str, ranges: Vec<Range<usize>>) -> Mark<'a> {
         Mark { name, ranges, style: style::TAKEN }
     }
@@ -67,46 +66,44 @@ impl<'a> Mark<'a> {
     }
 }
 
-/// Lines of characters that are drawn of a value where only some are.
+/// Maximum lines of characters for a shortened value.
 const MOST_LINES: usize = 6;
 
-/// Draws the ruler in `width` columns, with a line for each mark. On up to `most_wide` lines of characters
-/// each has its whole numbers; a longer value is drawn denser.
+/// Draws the ruler in `width` columns, with a line for each mark. Up to `most_wide` lines of characters have horizontal numbers.
 pub fn draw(gauge: &Gauge, marks: &[Mark], width: usize, most_wide: usize) -> Vec<String> {
     draw_lines(gauge, marks, width, most_wide, usize::MAX).0
 }
 
-/// Draws the ruler of a value that may be long: of many lines of characters, the first and the last, and some of those where marks
-/// begin or end.
+/// Draws the ruler of a value that may be long: its first and last lines, and lines where marks begin or end.
 pub fn draw_around(gauge: &Gauge, marks: &[Mark], width: usize) -> Vec<String> {
     draw_placed(gauge, marks, width, MOST_LINES).0
 }
 
-/// The same, of `most_lines` lines of characters, and where the characters are.
+/// Draws `most_lines` lines of characters, and returns the positions of characters.
 pub fn draw_placed(gauge: &Gauge, marks: &[Mark], width: usize, most_lines: usize) -> (Vec<String>, Vec<Place>) {
     draw_lines(gauge, marks, width, 1, most_lines)
 }
 
-/// Where characters are that are beside each other: in some lines from the first of the ruler on.
+/// The screen position of adjacent characters, relative to the ruler.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Place {
-    /// The lines.
+    /// Its lines.
     pub lines: Range<usize>,
-    /// The characters, by their indices from 0.
+    /// The indices of its characters.
     characters: Range<usize>,
-    /// The columns that each of them has.
+    /// Columns per character.
     cell: usize,
 }
 
 impl Place {
-    /// The character in a column, by its index from 0; where there is none, the nearest.
+    /// The index of the character in a column, or of the nearest one.
     pub fn character(&self, column: usize) -> usize {
         let cell = column.saturating_sub(MARGIN) / self.cell.max(1);
         (self.characters.start + cell).min(self.characters.end.saturating_sub(1))
     }
 }
 
-/// The ranges that overlap each of `lines` lines of characters.
+/// The ranges on each of `lines` lines of characters.
 fn by_line(ranges: &[Range<usize>], lines: usize, per_line: usize) -> Vec<Vec<Range<usize>>> {
     let mut of_lines = vec![Vec::new(); lines];
     for range in ranges.iter().filter(|range| !range.is_empty()) {
@@ -165,7 +162,7 @@ fn draw_lines<'a>(
     (lines, places)
 }
 
-/// A character as it is shown.
+/// The display of a character.
 fn shown<'a>(gauge: &Gauge<'a>, index: usize) -> Cow<'a, str> {
     visible::character(&gauge.value[gauge.characters[index].clone()])
 }
@@ -174,7 +171,7 @@ fn margin(name: &str) -> String {
     format!("{:<MARGIN$}", visible::clipped(&visible::without_controls(name), MARGIN - 2))
 }
 
-/// The lines of numbers: one, or one a digit where they are upright.
+/// The lines of numbers: one, or one per digit if vertical.
 fn numbers(name: &str, line: &Range<usize>, layout: &Layout, number: impl Fn(usize) -> String) -> Vec<String> {
     let numbers: Vec<String> = line.clone().map(number).collect();
     if !layout.upright {
@@ -207,7 +204,7 @@ fn characters(gauge: &Gauge, line: &Range<usize>, layout: &Layout, marks: &[Mark
         text.push_str(&" ".repeat(layout.cell.saturating_sub(visible::width(&shown))));
         let is_odd = odd_on_line.iter().any(|oddity| (oddity.first..=oddity.last).contains(&(index + 1)));
         let style = if stand_in(character).is_some() {
-            // A space between words is no surprise.
+            // A space between words is not unusual.
             if is_odd { style::UNSEEN } else { style::QUIET }
         } else if let Some(mark) = marks.iter().rev().find(|mark| mark.covers(index)) {
             mark.style
@@ -221,7 +218,7 @@ fn characters(gauge: &Gauge, line: &Range<usize>, layout: &Layout, marks: &[Mark
     text
 }
 
-/// The line that underlines the characters of a mark; `None` where none of them is on this line.
+/// The line that underlines a mark; `None` if it has no character on this line.
 fn bars(gauge: &Gauge, mark: &Mark, line: &Range<usize>, layout: &Layout) -> Option<String> {
     let mut bars = String::new();
     let mut column = 0;

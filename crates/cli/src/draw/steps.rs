@@ -1,5 +1,3 @@
-//! What a phrase did with a value, step by step.
-
 use keen_notch_core::gauge::Gauge;
 use keen_notch_core::program::{BranchTrace, Seen, Trace};
 
@@ -7,17 +5,17 @@ use super::ruler::Mark;
 use super::style::{self, paint};
 use super::visible;
 
-/// The widest a text is shown, in columns.
+/// Maximum width of a text in columns.
 const MOST_TEXT: usize = 60;
 
-/// What came of a phrase: `→ "00041273"  filled`.
+/// The result of a phrase: `→ "00041273"  filled`.
 pub fn result(trace: &Trace) -> String {
     let state = if trace.state.is_filled() { style::TAKEN } else { style::LOOK };
     format!("→ {}  {}", texts(&trace.results), paint(state, trace.state))
 }
 
-/// Each step of each branch that was tried, with what it gave, and why a branch was left. `phrase` is the
-/// text of the phrase. Nothing where there is only one step: the result says it all.
+/// The steps of each branch with their results, and why a branch failed. `phrase` is the text of the phrase. Empty for a single step,
+/// which the result shows.
 pub fn draw(phrase: &str, trace: &Trace) -> Vec<String> {
     let steps = || trace.branches.iter().flat_map(|branch| &branch.steps);
     if trace.branches.len() == 1 && steps().count() <= 1 {
@@ -42,7 +40,7 @@ pub fn draw(phrase: &str, trace: &Trace) -> Vec<String> {
     lines
 }
 
-/// A mark for each step of the branch that gave the result: what it took of the value.
+/// A mark for each step of the successful branch: its output in the value.
 pub fn marks<'a>(gauge: &Gauge, trace: &Trace, names: &'a [String]) -> Vec<Mark<'a>> {
     let before: usize = trace.branches.iter().rev().skip(1).map(|branch| branch.steps.len()).sum();
     let steps = trace.branches.last().map(|branch: &BranchTrace| branch.steps.as_slice()).unwrap_or_default();
@@ -54,7 +52,7 @@ pub fn marks<'a>(gauge: &Gauge, trace: &Trace, names: &'a [String]) -> Vec<Mark<
     marked.collect()
 }
 
-/// Names for the marks of steps: `step 1`, `step 2` …
+/// Names for the marks: `step 1`, `step 2` …
 pub fn names(trace: &Trace) -> Vec<String> {
     let count: usize = trace.branches.iter().map(|branch| branch.steps.len()).sum();
     (1..=count).map(|number| format!("step {number}")).collect()

@@ -1,7 +1,7 @@
-//! The few styles in use, each for one meaning.
+//! The styles, each with one meaning.
 //!
-//! Colours are of the 256 that every terminal of today has, and of a brightness in the middle: each has a contrast of about
-//! 4 to 5 with white and with black. The first 16 are the terminal's own, and its green or cyan often cannot be read on white.
+//! The colours come from the middle of the 256-colour cube and have a contrast of about 4 to 5 with white and with black. The first 16
+//! colours depend on the terminal, and its green or cyan is often illegible on white.
 
 use anstyle::{Ansi256Color, Style};
 
@@ -10,26 +10,26 @@ const GREEN: Style = Ansi256Color(28).on_default();
 const CYAN: Style = Ansi256Color(30).on_default();
 const MAGENTA: Style = Ansi256Color(164).on_default();
 
-/// The word that says something failed.
+/// Errors.
 pub const ERROR: Style = RED.bold();
-/// The word that says what to do.
+/// Help.
 pub const HELP: Style = GREEN.bold();
-/// What is there to help the eye, not to be read first.
+/// Text of secondary importance.
 pub const QUIET: Style = Style::new().dimmed();
-/// A heading.
+/// Headings.
 pub const HEAD: Style = Style::new().bold();
-/// What a phrase takes.
+/// The characters of a piece.
 pub const TAKEN: Style = GREEN.bold();
-/// A character that values are divided at.
+/// Delimiters.
 pub const DELIMITER: Style = CYAN.bold();
-/// What cannot be seen by itself, made visible.
+/// Marks for invisible characters.
 pub const UNSEEN: Style = RED.bold();
-/// What may need a look: short, long, missing, fallback.
+/// States that need attention: short, long, missing, fallback.
 pub const LOOK: Style = MAGENTA;
-/// What is wrong.
+/// Faults.
 pub const FAULT: Style = RED;
 
-/// The sequences that styles are made of, and those that tables end them with.
+/// The escape sequences of the styles and of tables.
 const SEQUENCES: [&str; 10] = [
     "\u{1b}[m",
     "\u{1b}[0m",
@@ -43,12 +43,11 @@ const SEQUENCES: [&str; 10] = [
     "\u{1b}[38;5;164m",
 ];
 
-/// The bytes of one of these, where a text begins with it.
+/// The size of such a sequence at the start of a text, if any.
 pub fn sequence(text: &str) -> Option<usize> {
     SEQUENCES.iter().find(|sequence| text.starts_with(**sequence)).map(|sequence| sequence.len())
 }
 
-/// `text` in a style.
 pub fn paint(style: Style, text: impl std::fmt::Display) -> String {
     format!("{style}{text}{style:#}")
 }
@@ -57,7 +56,7 @@ pub fn paint(style: Style, text: impl std::fmt::Display) -> String {
 mod tests {
     use super::*;
 
-    /// The relative luminance of a colour of the cube of 256 (WCAG 2.2).
+    /// The relative luminance of a colour of the 256-colour cube (WCAG 2.2).
     fn luminance(color: anstyle::Color) -> f64 {
         let anstyle::Color::Ansi256(Ansi256Color(index)) = color else { panic!("{color:?} is the terminal's own") };
         assert!((16..232).contains(&index), "{index} is not of the cube");
@@ -69,7 +68,7 @@ mod tests {
         0.2126 * part(cube / 36) + 0.7152 * part(cube / 6) + 0.0722 * part(cube)
     }
 
-    /// What is left of a text in a style without the sequences.
+    /// A styled text without the known sequences.
     fn painted(style: Style) -> String {
         SEQUENCES.iter().fold(paint(style, "x"), |text, sequence| text.replace(sequence, ""))
     }
@@ -80,7 +79,7 @@ mod tests {
             assert_eq!(painted(style), "x", "{style:?} is made of other sequences");
             let shade = luminance(style.get_fg_color().unwrap());
             let (on_white, on_black) = (1.05 / (shade + 0.05), (shade + 0.05) / 0.05);
-            // What WCAG asks of large or bold text.
+            // The requirement of WCAG for large or bold text.
             assert!(on_white >= 3.0 && on_black >= 3.0, "{style:?}: {on_white:.1} on white, {on_black:.1} on black");
         }
         for style in [QUIET, HEAD] {

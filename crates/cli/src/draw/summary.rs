@@ -1,4 +1,4 @@
-//! The summary of a run: what became of each piece.
+//! The summary of a run: the states of each piece.
 
 use anstyle::Style;
 use keen_notch_core::summary::{PieceCounts, Summary};
@@ -7,7 +7,7 @@ use keen_notch_core::tally::Tally;
 use super::style::{self, paint};
 use super::{table, visible};
 
-/// A count of the summary: its head, how it is read off a tally, and what it means.
+/// A count of the summary: its heading, its source in a tally, and its meaning.
 struct Count {
     head: &'static str,
     of: fn(&Tally) -> u64,
@@ -33,8 +33,8 @@ const COUNTS: [Count; 8] = [
     Count { head: "faulted", of: |tally| tally.faulted, means: "failed a check, or had more results than columns" },
 ];
 
-/// Draws the counts of each piece, and says what those that are not zero mean. Where the table is wider than the terminal, columns of
-/// zeros go first, and then the columns that the pieces come from.
+/// Draws the counts of each piece, and explains those above zero. If the table is too wide, columns of zeros go first, then the source
+/// columns.
 pub fn draw(summary: &Summary, width: usize) -> Vec<String> {
     let is_of_piece = |of: &String| summary.pieces.iter().any(|piece| piece.name == *of);
     let with_checks = summary.checks.iter().any(|check| is_of_piece(&check.of));
@@ -59,7 +59,7 @@ pub fn draw(summary: &Summary, width: usize) -> Vec<String> {
     lines
 }
 
-/// The table of some of the counts, with or without the columns that the pieces come from.
+/// The table of some counts, with or without the source columns.
 fn draw_counts(summary: &Summary, counts: &[&Count], with_source: bool) -> comfy_table::Table {
     let counts = || counts.iter();
     let source = with_source.then_some("from");
@@ -80,8 +80,7 @@ fn draw_counts(summary: &Summary, counts: &[&Count], with_source: bool) -> comfy
     drawn
 }
 
-/// The summary as a file that programs read.
+/// The summary as JSON.
 pub fn json(summary: &Summary) -> String {
-    // What has only texts, numbers and lists of these can always be written.
     visible::json(&serde_json::to_value(summary).unwrap_or_default())
 }

@@ -1,5 +1,3 @@
-//! Aligned tables.
-
 use anstream::adapter::strip_str;
 use anstyle::Style;
 use comfy_table::LineStyle;
@@ -7,7 +5,7 @@ use comfy_table::{Attribute, Cell, CellAlignment, Color, ContentArrangement, Tab
 
 use super::visible;
 
-/// Begins a table: columns set apart by two blanks, a line under the heads.
+/// An empty table with a line under its headings.
 pub fn table<'a>(heads: impl IntoIterator<Item = &'a str>, numeric_from: usize) -> Table {
     let mut table = Table::new();
     table.load_style(TableStyle::new().header_separator(LineStyle::none().fill('─').junction('─')));
@@ -23,14 +21,13 @@ pub fn table<'a>(heads: impl IntoIterator<Item = &'a str>, numeric_from: usize) 
     table
 }
 
-/// Puts the cells of a column at its right, as numbers are.
+/// Aligns a column of numbers to the right.
 pub fn align_right(table: &mut Table, index: usize) {
     if let Some(column) = table.column_mut(index) {
         column.set_cell_alignment(CellAlignment::Right);
     }
 }
 
-/// A cell in a style.
 pub fn cell(text: impl Into<String>, style: Style) -> Cell {
     let mut cell = Cell::new(text.into());
     if let Some(anstyle::Color::Ansi256(color)) = style.get_fg_color() {
@@ -46,13 +43,13 @@ pub fn cell(text: impl Into<String>, style: Style) -> Cell {
     cell
 }
 
-/// The table's lines, with nothing after the last cell of each.
+/// The lines of a table without trailing blanks.
 pub fn lines(table: &Table) -> Vec<String> {
     table.lines().map(without_blanks_after).collect()
 }
 
-/// The lines of the table that `draw` gives for a column of texts clipped to a number of columns: as many as let the table fit in
-/// `width`, but no fewer than `least`.
+/// The lines of the table from `draw`, which receives the maximum width of a column: the largest with which the table fits in `width`, at
+/// least `least`.
 pub fn fitted(width: usize, least: usize, draw: impl Fn(usize) -> Table) -> Vec<String> {
     let mut space = width.max(least);
     loop {
@@ -65,17 +62,17 @@ pub fn fitted(width: usize, least: usize, draw: impl Fn(usize) -> Table) -> Vec<
     }
 }
 
-/// The columns that the widest line of a table takes.
+/// The width of a table in columns.
 pub fn width(table: &Table) -> usize {
     lines(table).iter().map(|line| visible::width(&strip_str(line).to_string())).max().unwrap_or(0)
 }
 
-/// Takes the blanks off the end of a line, in front of the styles that end there too.
+/// Removes blanks at the end of a line, also before final styles.
 fn without_blanks_after(line: String) -> String {
     let blanks = strip_str(&line).to_string().chars().rev().take_while(|c| *c == ' ').count();
     let mut line = line;
     for _ in 0..blanks {
-        // Styles hold no blanks, so the last blank of the line is the last one shown.
+        // Styles contain no blanks, so the last blank of the line is the last one displayed.
         if let Some(at) = line.rfind(' ') {
             line.remove(at);
         }
@@ -108,7 +105,7 @@ mod tests {
             let is_whole = lines.iter().any(|line| line.contains(names[1]));
             assert_eq!(is_whole, width >= 34, "{width}: {lines:#?}");
         }
-        // No narrower than is still of use, even where that is too wide.
+        // The width never falls below the minimum, even if the table is too wide.
         let lines = plain(fitted(4, 6, |space| drawn(&names, space)));
         assert!(lines.iter().any(|line| line.starts_with("a nam…")), "{lines:#?}");
     }

@@ -8,14 +8,14 @@ use super::visible;
 /// The verdict for pieces without checks.
 pub const NO_CHECKS: &str = "no checks ran: the pieces have none";
 
-/// The inputs without rows, a line each.
+/// The inputs without rows, one per line.
 pub fn empty_inputs(summary: &Summary) -> Vec<String> {
     let empty = summary.inputs.iter().filter(|input| input.rows == 0);
     let why = if summary.part.is_some() { "has no rows in this part" } else { "has no rows" };
     empty.map(|input| visible::without_controls(&format!("{} {why}", input.name))).collect()
 }
 
-/// The verdict as a sentence, without its full stop.
+/// The verdict as a sentence without a full stop.
 pub fn sentence(verdict: &Verdict, summary: &Summary) -> String {
     let words = words(verdict, summary);
     let mut chars = words.chars();
@@ -62,7 +62,7 @@ fn clause(doubt: &Doubt, summary: &Summary) -> String {
     visible::without_controls(&words)
 }
 
-/// The first few of a list, and the number of the others.
+/// The first few items of a list, and the number of the others.
 fn some(indices: &[usize], name: impl Fn(&usize) -> String) -> String {
     const MOST: usize = 3;
     let mut names: Vec<String> = indices.iter().take(MOST).map(name).collect();

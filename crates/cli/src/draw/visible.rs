@@ -1,4 +1,4 @@
-//! Values made fit to be shown: nothing unseen, nothing that a terminal would obey.
+//! Text for display, with visible marks for invisible characters and controls.
 
 use std::borrow::Cow;
 
@@ -7,12 +7,12 @@ use keen_notch_core::text::names::{is_obeyed, stand_in};
 pub use keen_notch_core::words::{counted, grouped};
 use unicode_width::{UnicodeWidthChar, UnicodeWidthStr};
 
-/// The columns that `text` takes on a terminal.
+/// The width of `text` on a terminal, in columns.
 pub fn width(text: &str) -> usize {
     text.width()
 }
 
-/// `text` with every control character as its stand-in, so that no terminal obeys it.
+/// `text` with a visible mark for every control character.
 pub fn without_controls(text: &str) -> String {
     text.chars()
         .map(|c| {
@@ -25,12 +25,12 @@ pub fn without_controls(text: &str) -> String {
         .collect()
 }
 
-/// JSON of any text, with everything escaped in its texts that a terminal would obey.
+/// JSON with all terminal controls escaped.
 pub fn json(value: &serde_json::Value) -> String {
     escaped(&format!("{value:#}\n"))
 }
 
-/// Text of JSON, with everything escaped that a terminal would obey.
+/// JSON text with all terminal controls escaped.
 pub fn escaped(json: &str) -> String {
     let mut shown = String::new();
     for c in json.chars() {
@@ -43,8 +43,7 @@ pub fn escaped(json: &str) -> String {
     shown
 }
 
-/// A value for a cell of a table: spaces at its ends and everything else unseen made visible, single
-/// spaces within left as they are.
+/// A value for a table cell: spaces at its ends and invisible characters are visible, single inner spaces unchanged.
 pub fn value(text: &str) -> String {
     let start = text.len() - text.trim_start_matches(' ').len();
     let end = text.trim_end_matches(' ').len();
@@ -56,8 +55,8 @@ pub fn value(text: &str) -> String {
         .collect()
 }
 
-/// A character as it is shown: by a stand-in where it cannot be seen. Where terminals do not agree how many columns it takes, as of
-/// an emoji that is joined of several, it is its first code point and [`AND_MORE`], so that what comes after it stays in its column.
+/// The display of a character: a visible mark if it is invisible. Terminals disagree about the width of joined emoji, so these appear as
+/// their first code point and [`AND_MORE`], which keeps the following columns aligned.
 pub fn character(character: &str) -> Cow<'_, str> {
     if let Some(stand_in) = stand_in(character) {
         return stand_in.into();
@@ -71,10 +70,10 @@ pub fn character(character: &str) -> Cow<'_, str> {
     format!("{}{AND_MORE}", &character[..character.chars().next().map_or(0, char::len_utf8)]).into()
 }
 
-/// What is shown for the code points after the first.
+/// The mark for the code points after the first.
 pub const AND_MORE: &str = "⁺";
 
-/// A short text between quotes, with everything unseen in it made visible; a lone space stays one.
+/// A short text in quotes, with visible marks for invisible characters except a single space.
 pub fn quoted(text: &str) -> String {
     match text {
         " " => "\" \"".to_owned(),
@@ -83,7 +82,7 @@ pub fn quoted(text: &str) -> String {
     }
 }
 
-/// `text` cut to `most` columns, with `…` for what is left out.
+/// `text` shortened to `most` columns, with `…`.
 pub fn clipped(text: &str, most: usize) -> String {
     if width(text) <= most {
         return text.to_owned();
@@ -98,14 +97,14 @@ pub fn clipped(text: &str, most: usize) -> String {
     shown + "…"
 }
 
-/// A value made visible and cut to `most` columns; no more of it is looked at than is shown.
+/// A visible value shortened to `most` columns. Only the displayed part is processed.
 pub fn clipped_value(text: &str, most: usize) -> String {
     let end = text.char_indices().nth(most.saturating_mul(2) + 1).map_or(text.len(), |(at, _)| at);
     let shown = value(&text[..end]);
     if end == text.len() { clipped(&shown, most) } else { clipped(&(shown + "…"), most) }
 }
 
-/// A part of a whole in per cent, never rounded to nothing or to all.
+/// A share in per cent, never rounded to 0 or 100.
 pub fn share(part: u64, whole: u64) -> String {
     if whole == 0 {
         return "0 %".to_owned();

@@ -1,5 +1,3 @@
-//! The phrases that examples want, and the rows that tell them apart.
-
 use anstyle::Style;
 use keen_notch_core::draft::Ranked;
 use keen_notch_io::draft::{Differing, Tried};
@@ -7,7 +5,7 @@ use keen_notch_io::draft::{Differing, Tried};
 use super::style::{self, paint};
 use super::{shell, table, visible};
 
-/// Draws the phrases that were found, the best first.
+/// Draws the matching phrases, the best first, and the rows that distinguish them.
 pub fn draw(
     column: &str,
     (found, was_cut_short): (usize, bool),

@@ -1,4 +1,4 @@
-//! A report as one page that needs nothing else: no network, and no script to be read.
+//! A report as one self-contained page, which works without network and scripts.
 
 use keen_notch_core::summary::{CheckCounts, Level, PieceCounts};
 use maud::{DOCTYPE, Markup, PreEscaped, html};
@@ -11,7 +11,7 @@ use crate::draw::visible;
 const STYLE: &str = include_str!("page.css");
 const SCRIPT: &str = include_str!("page.js");
 
-/// The page. All texts of data are escaped.
+/// The page. All data is escaped.
 pub fn page(page: &Page) -> String {
     let summary = &page.summary;
     let markup = html! {
@@ -60,7 +60,7 @@ fn files(page: &Page) -> Markup {
     }
 }
 
-/// A share in words, and the number that it is sorted by.
+/// A share in words, and the number for sorting.
 fn share(count: u64, of: u64) -> (String, String) {
     (visible::share(count, of), format!("{:.6}", count as f64 / of.max(1) as f64))
 }
@@ -191,10 +191,10 @@ fn changes(changes: &[Changes]) -> Markup {
     }
 }
 
-/// A count of a piece that has a column: its head, and where it is.
+/// The heading of a count, and its source.
 type State = (&'static str, fn(&PieceCounts) -> u64);
 
-/// The counts of a piece that have columns.
+/// The counts of a piece in the table.
 const STATES: [State; 8] = [
     ("filled", |piece| piece.tally.filled),
     ("short", |piece| piece.tally.short),
@@ -224,7 +224,7 @@ fn pieces(pieces: &[PieceCounts], rows: u64) -> Markup {
     }
 }
 
-/// The shares of rows by what became of a piece, each with its class.
+/// The shares of the states of a piece, with their classes.
 fn states_of(piece: &PieceCounts, rows: u64) -> [(&'static str, f64); 4] {
     let share = |count: u64| count as f64 / rows.max(1) as f64;
     let tally = &piece.tally;

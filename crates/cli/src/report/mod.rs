@@ -1,4 +1,4 @@
-//! A report to hand on: what was found, as a page or as JSON.
+//! The report as a page or JSON.
 
 mod html;
 mod page;

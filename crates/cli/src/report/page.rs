@@ -1,59 +1,56 @@
-//! What a report says, before it is a page or JSON.
+//! The content of a report, before rendering.
 
 use serde::Serialize;
 
 use keen_notch_core::summary::Summary;
 
-/// The version of the JSON: it grows when a key changes its meaning or goes.
+/// The version of the JSON. It increases when a key changes its meaning or disappears.
 pub const VERSION: u32 = 1;
 
-/// All that a report says.
+/// The content of a report.
 #[derive(Debug, Serialize)]
 pub struct Page {
-    /// The [`VERSION`] of its keys.
+    /// The [`VERSION`].
     pub version: u32,
-    /// What the cut list says it is for, or the names of the files.
+    /// The title of the cut list, or the names of the files.
     pub title: String,
-    /// When it was made: local time, to the minute.
+    /// The local time of creation.
     pub made: String,
     /// The verdict in one clause.
     pub verdict: String,
-    /// Whether all checks passed, without a doubt.
+    /// Whether all checks passed without doubt.
     pub is_good: bool,
-    /// What was read.
     pub files: Vec<File>,
-    /// The counts, as `--summary` has them.
+    /// The counts, as in `--summary`.
     pub summary: Summary,
-    /// What does not meet each check that some rows do not meet.
+    /// The failing values of each check with faults.
     pub faults: Vec<Faults>,
     /// The columns that the list reads.
     pub columns: Vec<Column>,
-    /// What was noticed beside.
+    /// The hints.
     pub hints: Vec<Hint>,
-    /// The cut list in plain words.
+    /// The cut list in words.
     pub list: Vec<Explained>,
-    /// What is new since surveys and summaries of before.
+    /// The changes since earlier surveys and summaries.
     #[serde(skip_serializing_if = "Vec::is_empty")]
     pub changes: Vec<Changes>,
 }
 
-/// A file that was read.
+/// An input file.
 #[derive(Debug, Serialize)]
 pub struct File {
-    /// What it is called.
     pub name: String,
-    /// Its size in bytes.
     pub bytes: Option<u64>,
-    /// Its SHA-256, in hexadecimal digits: FIPS 180-4.
+    /// Its SHA-256 (FIPS 180-4) in hexadecimal digits.
     pub sha256: Option<String>,
 }
 
-/// What does not meet a check.
+/// The failing values of a check.
 #[derive(Debug, Serialize)]
 pub struct Faults {
-    /// The number of the check among those of the summary.
+    /// The index of the check in the summary.
     pub check: usize,
-    /// The most frequent results that do not, with the number of rows.
+    /// The most frequent failing results, with their rows.
     pub results: Vec<Counted>,
     /// Rows with other results.
     pub other_rows: u64,
@@ -61,137 +58,128 @@ pub struct Faults {
     pub rows: Vec<FaultyRow>,
 }
 
-/// A text, and how often it is there.
+/// A text with its count.
 #[derive(Debug, Serialize)]
 pub struct Counted {
-    /// The text.
     pub text: String,
-    /// How often.
     pub count: u64,
 }
 
-/// A row that does not meet a check.
+/// A failing row.
 #[derive(Debug, Serialize)]
 pub struct FaultyRow {
-    /// What it was read from.
     pub file: String,
-    /// Its number there, from 1.
+    /// Its number in the file, from 1.
     pub row: u64,
-    /// The line that it begins on, where it has one.
+    /// The line where it begins, if it has lines.
     pub line: Option<u64>,
-    /// The value, in stretches.
+    /// The value in segments.
     pub value: Vec<Stretch>,
-    /// What is wrong, in a sentence without its full stop.
+    /// The explanation, as a sentence without a full stop.
     pub detail: String,
 }
 
-/// A stretch of a value.
+/// A segment of a value.
 #[derive(Debug, Serialize)]
 pub struct Stretch {
-    /// Its text.
     pub text: String,
-    /// What it is.
     pub is: Mark,
 }
 
-/// What a stretch of a value is.
+/// The kind of a segment.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
 #[serde(rename_all = "lowercase")]
 pub enum Mark {
-    /// Beside the piece.
+    /// Outside the piece.
     Beside,
-    /// In the piece.
+    /// Inside the piece.
     Piece,
-    /// Where it went wrong.
+    /// The wrong character.
     Wrong,
 }
 
-/// A column, as a survey shows it.
+/// A surveyed column.
 #[derive(Debug, Serialize)]
 pub struct Column {
-    /// What it is called.
+    /// Its label.
     pub name: String,
-    /// Rows with nothing but white space.
+    /// Rows that are empty or white space.
     pub blank: u64,
-    /// How many different values there are, in words.
+    /// The number of distinct values, in words.
     pub distinct: String,
-    /// The shapes, the commonest first.
+    /// The shapes, the most frequent first.
     pub shapes: Vec<Shape>,
     /// Values of other shapes.
     pub other_shapes: u64,
-    /// Lengths from one to another, with the number of values.
+    /// Ranges of lengths with their counts.
     pub lengths: Vec<(usize, usize, u64)>,
-    /// What is at each position, where most values have one length.
+    /// The content of each position, if most values have one length.
     pub positions: Vec<Position>,
-    /// Invisible and look-alike characters and the like.
+    /// Unusual characters.
     pub odd: Vec<Counted>,
 }
 
-/// A shape of values.
+/// A shape.
 #[derive(Debug, Serialize)]
 pub struct Shape {
-    /// The shape.
     pub shape: String,
-    /// The first value that has it.
+    /// The first value with it.
     pub example: String,
     /// The number of values.
     pub count: u64,
 }
 
-/// What is at a position.
+/// A position.
 #[derive(Debug, Serialize)]
 pub struct Position {
-    /// What is there, the commonest first.
+    /// Its contents, the most frequent first.
     pub contents: Vec<Content>,
 }
 
-/// What may be at a position.
+/// The content of a position.
 #[derive(Debug, Serialize)]
 pub struct Content {
-    /// A character, or what characters are called.
+    /// A character or a kind.
     pub what: String,
-    /// Whether it is one character.
+    /// Whether it is a character.
     pub is_character: bool,
-    /// The number of values.
     pub count: u64,
 }
 
-/// Something that was noticed.
+/// A hint.
 #[derive(Debug, Serialize)]
 pub struct Hint {
-    /// What, with rows.
+    /// The observation with its rows.
     pub words: String,
-    /// What to do about it: words, or commands.
+    /// The suggestions: words or commands.
     pub fixes: Vec<String>,
 }
 
-/// A piece or another part of the list in plain words.
+/// A piece or another part of the list, in words.
 #[derive(Debug, Serialize)]
 pub struct Explained {
-    /// What it is called.
+    /// Its name.
     pub name: String,
-    /// What it does, a sentence each.
     pub sentences: Vec<String>,
-    /// The phrase, if there is one.
+    /// The phrase, if any.
     pub phrase: Option<String>,
 }
 
-/// What is new since a file that was saved.
+/// The changes since a saved file.
 #[derive(Debug, Serialize)]
 pub struct Changes {
     /// The file.
     pub since: String,
-    /// A sentence each, with the shares before and now where they have such.
+    /// The changes.
     pub told: Vec<Change>,
 }
 
-/// Something new.
+/// A change.
 #[derive(Debug, Serialize)]
 pub struct Change {
-    /// What it is about: a column or a check.
+    /// The column or check.
     pub of: String,
-    /// A sentence without its full stop.
     pub words: String,
-    /// The share before, and now.
+    /// The earlier and current shares.
     pub shares: Option<(f64, f64)>,
 }

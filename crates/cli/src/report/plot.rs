@@ -1,21 +1,21 @@
-//! Plots as SVG: bars, and the contents of positions. They say what they show to those who do not see them.
+//! Plots as SVG: bars, and the contents of positions, with text alternatives.
 
 use maud::{Markup, PreEscaped, html};
 
 use super::page::Position;
 
-/// The height of a plot, and the width of what is about one position or bar, in pixels.
+/// The height of a plot and the width of a bar, in pixels.
 const HEIGHT: f64 = 120.0;
 const WIDE: f64 = 26.0;
-/// The space below for labels.
+/// The space for labels.
 const LABELS: f64 = 18.0;
 
-/// A number as SVG has it.
+/// A number in SVG notation.
 fn number(value: f64) -> String {
     format!("{:.1}", value)
 }
 
-/// Standing bars with a label below each.
+/// Vertical bars with labels.
 pub fn bars(bars: &[(String, u64)], says: &str) -> Markup {
     let most = bars.iter().map(|(_, count)| *count).max().unwrap_or(0).max(1) as f64;
     let width = bars.len() as f64 * WIDE;
@@ -34,7 +34,7 @@ pub fn bars(bars: &[(String, u64)], says: &str) -> Markup {
     }
 }
 
-/// A lying bar for a share, beside which the share is written.
+/// A horizontal bar for a share.
 pub fn share(share: f64, class: &str) -> Markup {
     let width = (share.clamp(0.0, 1.0) * 100.0).max(if share > 0.0 { 0.8 } else { 0.0 });
     html! {
@@ -45,7 +45,7 @@ pub fn share(share: f64, class: &str) -> Markup {
     }
 }
 
-/// A lying bar of several shares, one after the other, each with its class.
+/// A horizontal bar of several shares with their classes.
 pub fn shares(shares: &[(&str, f64)]) -> Markup {
     let before = |place: usize| shares[..place].iter().map(|(_, share)| share * 100.0).sum::<f64>();
     html! {
@@ -58,7 +58,7 @@ pub fn shares(shares: &[(&str, f64)]) -> Markup {
     }
 }
 
-/// The colour of what is at a position.
+/// The class of a position's content.
 fn class_of(what: &str, is_character: bool) -> &'static str {
     match (is_character, what) {
         (true, _) => "fixed",
@@ -69,7 +69,7 @@ fn class_of(what: &str, is_character: bool) -> &'static str {
     }
 }
 
-/// What is at each position: as high as the share of the values that have it.
+/// The contents of each position, stacked by their shares.
 pub fn positions(positions: &[Position], says: &str) -> Markup {
     let width = positions.len() as f64 * WIDE;
     html! {

@@ -1,4 +1,4 @@
-//! What a piece gives of the rows of the sample, and the order in which they are shown.
+//! The results of a piece on the sample, and the order of the rows.
 
 use std::sync::Arc;
 
@@ -11,19 +11,19 @@ use super::piece::{Binding, Draft, Line, Unfinished};
 use super::sample::Sample;
 use super::whole::judge;
 
-/// What a piece gives of a row.
+/// The result of a piece in a row.
 #[derive(Debug, Clone, Default)]
 pub struct Given {
-    /// The results, joined where there are several.
+    /// The results, joined if there are several.
     pub text: String,
-    /// What became of it.
+    /// The state.
     pub state: State,
-    /// Whether a check is not met.
+    /// Whether a check fails.
     pub fails: bool,
 }
 
 impl Given {
-    /// How much it is worth a look: the more, the lower. None where it is not.
+    /// How much attention the row needs; lower is more. `None` for no attention.
     fn rank(&self) -> Option<u8> {
         let State { missing, short, fallback, long, .. } = self.state;
         [self.fails, missing, short, fallback, long].iter().position(|is| *is).map(|rank| rank as u8)
@@ -41,13 +41,13 @@ impl Model {
         draft.bind(&self.binding())
     }
 
-    /// What pieces are bound to, and with.
+    /// The table for binding pieces.
     pub fn binding(&self) -> Binding<'_> {
         let Sample { header, column, .. } = &self.sample;
         Binding { header, column: *column, unit: self.unit, lists: &self.lists }
     }
 
-    /// Works out what the piece gives of each row. Where it is not finished, what it gave before stays, to look at.
+    /// Computes the result for each row. An unfinished piece keeps its last results.
     pub(super) fn work(&mut self) {
         self.carving = None;
         match self.bind(self.piece()) {
@@ -72,7 +72,7 @@ impl Model {
         self.sort();
     }
 
-    /// What a piece gives of the sample; none where that is too large.
+    /// The results on the sample; `None` if they are too large.
     fn run(&self, carving: &Carving) -> Option<(Vec<Given>, Tally)> {
         let (mut worked, mut memory) = (Worked::default(), Memory::default());
         self.sample.with_batch(|batch| {
@@ -87,7 +87,7 @@ impl Model {
         })
     }
 
-    /// Puts the rows that are shown in their order.
+    /// Sorts the displayed rows.
     pub(super) fn sort(&mut self) {
         let is_shown = |row: &usize| match self.view {
             View::All => true,

@@ -1,4 +1,4 @@
-//! Keeping what was tried: in a cut list, or as a command.
+//! Saves the pieces in a cut list, or prints them as a command.
 
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
@@ -18,22 +18,20 @@ use crate::commands::pieces::Pieces;
 use crate::draw::again;
 use crate::failure::Failure;
 
-/// A cut list that pieces are written into, and the names under which it has them, by their numbers.
 pub struct ListFile {
     path: PathBuf,
     names: BTreeMap<usize, String>,
 }
 
 impl ListFile {
-    /// A list that is not there yet.
     pub fn new(path: PathBuf) -> ListFile {
         ListFile { path, names: BTreeMap::new() }
     }
 
-    /// A list that is there, with its pieces that are taken from a column, to be tried, and the names of the others.
+    /// Opens an existing list. Returns the pieces to try, and the names of the others.
     ///
     /// # Errors
-    /// Where it cannot be read.
+    /// It cannot be read.
     pub fn open(
         path: PathBuf,
         list: &Pieces,
@@ -53,17 +51,16 @@ impl ListFile {
         Ok((ListFile { path, names }, drafts, others.into_iter().map(|piece| piece.name.clone()).collect()))
     }
 
-    /// Where it is.
     pub fn path(&self) -> &Path {
         &self.path
     }
 
-    /// Writes the pieces into it; it appears whole or stays as it was.
+    /// Writes the pieces to the list atomically.
     ///
     /// # Errors
-    /// Where it cannot be read or written, or where what it has beside could not be run any more: why, in a sentence.
+    /// It cannot be read or written, or its other parts would become invalid; the reason as a sentence.
     pub fn write(&mut self, pieces: &[Draft], reading: &[(String, String)], binding: &Binding) -> Result<(), String> {
-        // What it has is not removed because its phrase is just being typed anew.
+        // A piece stays in the list while its phrase is being retyped.
         if let Some(piece) = pieces.iter().find(|piece| self.names.contains_key(&piece.id) && !piece.has_phrase()) {
             return Err(format!("{} has no phrase (^D removes it)", piece.name));
         }
@@ -71,7 +68,7 @@ impl ListFile {
         let old = if self.path.exists() { read(&self.path).map_err(|error| error.to_string())? } else { String::new() };
         let of_list = |why: String| format!("{}: {why}", self.path.display());
         let list = with_pieces(&old, &pieces, &self.names, reading, binding).map_err(of_list)?;
-        // Something else in it may be made of a piece that has gone, or has another name.
+        // Other parts of the list may depend on a removed or renamed piece.
         if let (Err(why), true) = (runs(&list, binding), old.trim().is_empty() || runs(&old, binding).is_ok()) {
             return Err(of_list(why));
         }
@@ -91,7 +88,7 @@ fn read(path: &Path) -> Result<String, keen_notch_io::Error> {
     std::fs::read_to_string(path).map_err(|source| keen_notch_io::Error::Read { name: name(), source })
 }
 
-/// Whether a list can be run on the columns; if not, why.
+/// Whether a list binds to the columns; otherwise the reason.
 fn runs(list: &str, binding: &Binding) -> Result<(), String> {
     let list = CutList::parse(list, 0).map_err(|error| error.message)?;
     let main = list.column.map(|main| main.column);
@@ -99,7 +96,7 @@ fn runs(list: &str, binding: &Binding) -> Result<(), String> {
     Carving::new(&list.wanted, main.as_ref(), &setting, binding.header).map(drop).map_err(|unbound| unbound.error.message)
 }
 
-/// A piece as a list has it.
+/// A piece from a list.
 fn draft(id: usize, name: &str, entry: &dyn TableLike) -> Draft {
     let text = |key: &str| entry.get(key).and_then(Item::as_str).unwrap_or_default().to_owned();
     let check = match entry.get("check").and_then(Item::as_array) {
@@ -113,13 +110,13 @@ fn draft(id: usize, name: &str, entry: &dyn TableLike) -> Draft {
     Draft { id, name: name.to_owned(), phrase: text("take"), check, when: text("when"), more }
 }
 
-/// Whether a key of a piece is among those of the line for others.
+/// Whether a key belongs to the line for other keys.
 fn is_other(key: &str) -> bool {
     !["take", "check", "when", "of"].contains(&key)
 }
 
-/// The list with the pieces. `names` are those that it has some of them under; `reading` is what a new one says of how the inputs are
-/// read. Pieces that it has get what has changed of them, and all else in it stays as it is, comments too.
+/// The list with the pieces. `names` are their current names in it; `reading` has the input settings for a new list. Only changed parts
+/// are rewritten, so comments stay.
 fn with_pieces(
     list: &str,
     drafts: &[&Draft],
@@ -145,7 +142,7 @@ fn with_pieces(
     let Some(pieces) = pieces.as_table_like_mut() else { return Err("`piece` is not a table in it".to_owned()) };
     let gone = names.iter().filter(|(id, _)| drafts.iter().all(|draft| draft.id != **id));
     gone.for_each(|(_, name)| drop(pieces.remove(name)));
-    // Names are changed one after the other, with no two the same on the way.
+    // Names change one by one, so intermediate names must be unique.
     let mut renamed = Vec::new();
     for draft in drafts {
         if let Some(old) = names.get(&draft.id).filter(|old| **old != draft.name)
@@ -176,7 +173,7 @@ fn value(written: &str) -> Result<Value, String> {
     written.parse().map_err(|error: toml_edit::TomlError| error.message().to_owned())
 }
 
-/// Sets the keys of a piece to what is typed. What means the same already is left as it is written.
+/// Sets the keys of a piece. Equivalent values stay as written.
 fn set(piece: &mut dyn TableLike, draft: &Draft) -> Result<(), String> {
     let before = self::draft(draft.id, &draft.name, piece);
     let keys = draft.keys().map_err(|unfinished| unfinished.message)?;
@@ -212,7 +209,7 @@ fn set(piece: &mut dyn TableLike, draft: &Draft) -> Result<(), String> {
     Ok(())
 }
 
-/// Leaves the texts of an array that are the same as before as they are written, with the comments between them.
+/// Keeps unchanged texts of an array as written, with their comments.
 fn like(new: &mut Array, old: &Array) {
     for (index, value) in new.iter_mut().enumerate() {
         if let Some(same) = old.iter().find(|same| same.as_str() == value.as_str()) {
@@ -225,7 +222,7 @@ fn like(new: &mut Array, old: &Array) {
     new.set_trailing_comma(old.trailing_comma());
 }
 
-/// Puts pieces into the order in which they are tried: each takes a place that one of them had. Others stay where they are.
+/// Sorts the tried pieces; other pieces keep their places.
 fn in_order(pieces: &mut dyn TableLike, drafts: &[&Draft]) {
     let is_tried = |key: &str| drafts.iter().any(|draft| draft.name == key);
     let keys: Vec<String> = pieces.iter().map(|(key, _)| key.to_owned()).collect();
@@ -235,7 +232,7 @@ fn in_order(pieces: &mut dyn TableLike, drafts: &[&Draft]) {
     }
     let position = |item: &Item| item.as_table().and_then(Table::position);
     let mut places: Vec<Option<isize>> = pieces.iter().map(|(_, item)| position(item)).collect();
-    // Those that are new, which have no place in the text yet, are last.
+    // New pieces, which have no position in the text yet, come last.
     places.sort_by_key(|place| place.unwrap_or(isize::MAX));
     let mut tried = drafts.iter().map(|draft| draft.name.clone());
     let order: Vec<String> =
@@ -251,8 +248,8 @@ fn in_order(pieces: &mut dyn TableLike, drafts: &[&Draft]) {
     }
 }
 
-/// The command that carves what was tried; none where nothing was, or where a command cannot say it all. `inputs` are the words that name
-/// the inputs and how they are read, and `column` that of the column.
+/// The carve command for the pieces; `None` if there are none or a command cannot express them. `inputs` are the words for the inputs and
+/// their settings, and `column` is the column.
 pub fn command(inputs: &[String], column: &str, pieces: &[&Draft]) -> Option<String> {
     if pieces.is_empty() || pieces.iter().any(|piece| !piece.more.trim().is_empty()) {
         return None;
@@ -318,17 +315,17 @@ mod tests {
             .map(|(check, more)| Draft { more: more.to_owned(), ..piece(0, "family", "first 3", check) });
         let grade = Draft { id: 1, name: "grade".to_owned(), phrase: "last 4".to_owned(), ..grade };
         assert_eq!(with(OLD, &[family.clone(), grade.clone()], &names).unwrap(), OLD);
-        // A check more, another phrase.
+        // A further check and another phrase.
         let changed = Draft { phrase: "first 2".to_owned(), check: "letters; length 2".to_owned(), ..family.clone() };
         let written = with(OLD, &[changed, grade.clone()], &names).unwrap();
         assert_eq!(written, OLD.replace("\"first 3\"", "'first 2'").replace("'length 3'", "'length 2'"));
-        // Another name, no more optional; one that goes, and one that comes.
+        // Another name, no longer optional; one piece removed and one added.
         let renamed = Draft { name: "kind".to_owned(), more: String::new(), ..family.clone() };
         let written = with(OLD, &[renamed, piece(2, "serial", "section 2 by \"-\"", "")], &names).unwrap();
         assert!(written.contains("# Three letters.\n[piece.kind]") && !written.contains("family]"), "{written}");
         assert!(!written.contains("optional") && !written.contains("grade]") && written.contains("'letters', # not digits"));
         assert!(written.find("[piece.serial]") < written.find("[proof]"), "{written}");
-        // The other order; what is not tried stays where it is.
+        // The reverse order; other pieces keep their places.
         let written = with(OLD, &[grade, family], &names).unwrap();
         let heads: Vec<&str> = written.lines().filter(|line| line.starts_with('[')).collect();
         assert_eq!(heads, ["[piece.grade]", "[piece.other]", "[piece.family] # of it", "[proof]"], "{written}");
@@ -358,7 +355,7 @@ mod tests {
             })
             .collect();
         assert_eq!(taken, ["grade: first 3", "other: whole", "family: last 4"], "{written}");
-        // For another column than that of the list, the column is named.
+        // For a column other than the list's, the column is named.
         let written = with("column = 'depot'\n", &swapped[..1], &[]).unwrap();
         assert!(written.contains("[piece.grade]\nof = 'part_code'\ntake = 'first 3'"), "{written}");
         assert!(with("column = ", &swapped, &[]).is_err() && with("piece = 3", &swapped, &[]).is_err());

@@ -1,5 +1,3 @@
-//! Trying phrases live in a terminal: the model knows no terminal, the screen draws it, and a thread counts the whole file.
-
 mod given;
 mod list;
 mod model;

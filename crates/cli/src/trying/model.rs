@@ -1,4 +1,4 @@
-//! What is tried: pieces that are being written, and what they give of the rows of a sample. It knows no terminal.
+//! The state of `try`: pieces under construction and their results on a sample. It knows no terminal.
 
 use std::ops::Range;
 use std::sync::Arc;
@@ -15,84 +15,83 @@ use super::offers::{Offers, WantedOf, by_position};
 use super::piece::{Draft, Line, Unfinished};
 use super::sample::Sample;
 
-/// Changes that can be taken back.
+/// Number of changes to undo.
 const MOST_UNDO: usize = 200;
-/// Rows that one key goes up or down.
+/// Rows per page key.
 const PAGE: usize = 10;
 
-/// What names begin with that nobody has chosen; a number follows.
+/// The prefix of default names; a number follows.
 const NO_NAME: &str = "piece_";
 
-/// The line that is typed in.
+/// The current input line.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Field {
     /// A line of the piece.
     Piece(Line),
-    /// What the piece is to give of the value that is looked at.
+    /// The wanted result for the current value.
     Want,
-    /// The file that the pieces are to be written to.
+    /// The file for the pieces.
     File,
 }
 
-/// Which rows are shown.
+/// The displayed rows.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum View {
-    /// All, those that are worth a look first.
+    /// All, those that need attention first.
     All,
-    /// Those that are worth a look.
+    /// Only those that need attention.
     Odd,
-    /// Those of a shape, by its place among the shapes.
+    /// Those of a shape, by index.
     Shape(usize),
 }
 
-/// What is typed, without a terminal.
+/// A key, independent of the terminal.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Key {
-    /// A character.
     Char(char),
-    /// The character before goes.
+    /// Delete the previous character.
     Backspace,
-    /// The character after goes.
+    /// Delete the next character.
     Delete,
-    /// One character on; at the end of the line, what is offered is taken.
+    /// Move right; at the end of the line, accept the offer.
     Right,
-    /// One character back.
+    /// Move left.
     Left,
-    /// To the start of the line.
+    /// Move to the start of the line.
     Home,
-    /// To the end of the line.
+    /// Move to the end of the line.
     End,
-    /// One row up.
+    /// Move one row up.
     Up,
-    /// One row down.
+    /// Move one row down.
     Down,
-    /// Some rows up.
+    /// Move a page up.
     PageUp,
-    /// Some rows down.
+    /// Move a page down.
     PageDown,
-    /// The next view.
+    /// Show the next view.
     NextView,
-    /// The next line of the piece; what is wanted is looked for.
+    /// Go to the next line of the piece; in the wanted line, search.
     NextLine,
-    /// A new piece.
+    /// Add a piece.
     New,
-    /// The next piece.
+    /// Go to the next piece.
     NextPiece,
-    /// The piece goes.
+    /// Remove the piece.
     Remove,
-    /// The piece changes places with the one before.
+    /// Move the piece before the previous one.
     Earlier,
-    /// The last change is taken back.
+    /// Undo the last change.
     Undo,
-    /// To the line for what is wanted of the value that is looked at.
+    /// Go to the line for the wanted result.
     Want,
-    /// The next of what is offered.
+    /// Show the next offer.
     NextOffer,
-    /// Back from a line that is none of the piece.
+    /// Leave a line outside the piece.
     Back,
 }
 
-/// What was before a change.
+/// The state before a change.
 struct Before {
     pieces: Vec<Draft>,
     at: usize,
@@ -100,61 +99,59 @@ struct Before {
     cursor: usize,
 }
 
-/// All that is known at a time.
+/// The complete state.
 pub struct Model {
-    /// The rows that are looked at.
     pub sample: Sample,
     pub(super) unit: Unit,
     pub(super) lists: Box<GetList<'static>>,
-    /// Names that pieces have which are not tried.
+    /// Names of pieces that are not tried.
     pub(super) taken: Vec<String>,
-    /// The pieces.
     pub pieces: Vec<Draft>,
-    /// The one that is typed, by its index.
+    /// The index of the current piece.
     pub at: usize,
-    /// The line that is typed in.
+    /// The current input line.
     pub field: Field,
-    /// The character of it that comes after the cursor, from 0.
+    /// The position of the cursor in it, from 0.
     pub cursor: usize,
-    /// Which rows are shown.
+    /// The displayed rows.
     pub view: View,
-    /// The rows that are shown, by their indices in the sample, in their order.
+    /// The displayed rows in order, as indices in the sample.
     pub order: Vec<usize>,
-    /// The one that is looked at, by its place among them.
+    /// The current row, as an index in `order`.
     pub selected: usize,
-    /// The row of the sample that stays the one that is looked at, once it was chosen; the first that is shown, until then.
+    /// The current row in the sample once it was chosen; until then, the first displayed one.
     pub(super) chosen: Option<usize>,
-    /// What the piece gives of each row; the last that it gave, where it is not finished.
+    /// The result for each row; of an unfinished piece, the last one.
     pub given: Vec<Given>,
-    /// The counts of the sample.
+    /// The counts on the sample.
     pub tally: Tally,
-    /// Why it gives nothing.
+    /// Why the piece has no results.
     pub unfinished: Option<Unfinished>,
-    /// What can be taken at the cursor.
+    /// The offers at the cursor.
     pub offers: Offers,
-    /// The characters of the value that the mouse has marked, by their indices from 0.
+    /// The marked characters of the value, as indices.
     pub marked: Option<Range<usize>>,
     mark_from: usize,
-    /// The last thing to say.
+    /// The last message.
     pub says: String,
-    /// How often the pieces have changed.
+    /// The number of changes to the pieces.
     pub changes: u64,
-    /// The piece bound to the columns; none where it is not finished, or nothing is typed.
+    /// The bound piece; `None` if it is empty or unfinished.
     pub(super) carving: Option<Arc<Carving>>,
-    /// What is typed as wanted of the value that is looked at, and what was wanted of others before.
+    /// The typed wanted result for the current value, and the earlier ones for other values.
     wanted: String,
     examples: Vec<WantedOf>,
-    /// The name of the file that the pieces are to be written to, while it is typed.
+    /// The typed file name for the pieces.
     pub file: String,
     undo: Vec<Before>,
     next_id: usize,
-    /// Whether what is in the line gives way to the next character.
+    /// Whether the next character replaces the line.
     gives_way: bool,
 }
 
 impl Model {
-    /// Pieces that are taken from a column of a sample with one row or more. Positions count in `unit`, conditions get their lists from
-    /// `lists`, and other pieces have the names `taken`.
+    /// Creates the state for a sample with at least one row. Positions count in `unit`, lists come from `lists`, and other pieces have
+    /// the names `taken`.
     pub fn new(sample: Sample, (unit, lists): (Unit, Box<GetList<'static>>), pieces: Vec<Draft>, taken: Vec<String>) -> Model {
         let rows = sample.rows();
         let next_id = pieces.iter().map(|piece| piece.id + 1).max().unwrap_or(0);
@@ -196,22 +193,20 @@ impl Model {
         model
     }
 
-    /// The value that is looked at.
+    /// The current value.
     pub fn value(&self) -> &str {
         self.order.get(self.selected).map_or("", |row| self.sample.row(*row).1)
     }
 
-    /// The piece that is typed.
     pub fn piece(&self) -> &Draft {
         &self.pieces[self.at]
     }
 
-    /// The piece bound to the columns; none where it is not finished, or nothing is typed.
+    /// The bound piece; `None` if it is empty or unfinished.
     pub fn carving(&self) -> Option<Arc<Carving>> {
         self.carving.clone()
     }
 
-    /// The line that is typed in.
     pub fn text(&self) -> &str {
         match self.field {
             Field::Piece(line) => self.piece().line(line),
@@ -228,17 +223,17 @@ impl Model {
         }
     }
 
-    /// What the phrase does with the value that is looked at, step by step; none where it is not finished or not asked.
+    /// The steps of the phrase on the current value; `None` if it is unfinished or not asked.
     pub fn trace(&self) -> Option<Trace> {
         let row = *self.order.get(self.selected)?;
         let program = self.carving.as_ref()?.program(0)?;
         (!self.given[row].state.not_asked).then(|| program.trace(self.sample.row(row).1))
     }
 
-    /// The pieces that can be written down.
+    /// The pieces to save.
     ///
     /// # Errors
-    /// Where one of them is not finished: its name, and why.
+    /// A piece is unfinished: its name and the reason.
     pub fn finished(&self) -> Result<Vec<&Draft>, String> {
         let pieces: Vec<&Draft> = self.pieces.iter().filter(|piece| piece.has_phrase()).collect();
         match pieces.iter().find_map(|piece| Some((piece, self.bind(piece).err()?))) {
@@ -247,7 +242,7 @@ impl Model {
         }
     }
 
-    /// Asks for the name of the file that the pieces are to be written to.
+    /// Asks for the file name.
     pub fn ask_for_file(&mut self) {
         if self.file.is_empty() {
             let title = self.sample.header.title(self.sample.column);
@@ -258,7 +253,7 @@ impl Model {
         self.offer();
     }
 
-    /// Takes a key.
+    /// Handles a key.
     pub fn press(&mut self, key: Key) {
         let before = Before { pieces: self.pieces.clone(), at: self.at, field: self.field, cursor: self.cursor };
         let length = self.text().chars().count();
@@ -333,7 +328,7 @@ impl Model {
         self.note_change(before);
     }
 
-    /// Notes what was before, where something has changed, and works out what there is now.
+    /// Records the earlier state of a change and updates the results.
     fn note_change(&mut self, before: Before) {
         if before.pieces != self.pieces {
             self.undo.push(before);
@@ -348,26 +343,26 @@ impl Model {
         }
     }
 
-    /// Looks at another of the rows that are shown.
+    /// Selects a displayed row.
     pub fn select(&mut self, place: usize) {
         self.selected = place.min(self.order.len().saturating_sub(1));
         self.choose();
         self.marked = None;
     }
 
-    /// Stays at the row that is looked at.
+    /// Keeps the current row.
     fn choose(&mut self) {
         self.chosen = self.order.get(self.selected).copied();
     }
 
-    /// Begins to mark characters of the value that is looked at, with one of them, by its index from 0.
+    /// Starts marking characters of the value, at this index.
     pub fn begin_to_mark(&mut self, character: usize) {
         self.choose();
         self.mark_from = character;
         self.mark_to(character);
     }
 
-    /// Marks the characters up to one, from that on which it was begun.
+    /// Marks the characters from the start to this index.
     pub fn mark_to(&mut self, character: usize) {
         let count = Gauge::new(self.value()).characters.len();
         let (first, last) = (self.mark_from.min(character), self.mark_from.max(character));
@@ -379,7 +374,7 @@ impl Model {
         };
     }
 
-    /// Offers phrases that take the characters which are marked, where these are several, and takes the best.
+    /// Offers phrases for the marked characters, if there are several, and accepts the best one.
     pub fn let_go(&mut self) {
         let Some(marked) = self.marked.take() else { return };
         if marked.len() < 2 {
@@ -424,13 +419,13 @@ impl Model {
             }
             Field::Piece(Line::Phrase) => Line::Check,
             Field::Piece(Line::Check) => Line::Name,
-            // Few pieces have more lines.
+            // Few pieces use further lines.
             Field::Piece(Line::Name) => Line::When,
             Field::Piece(Line::When) => Line::More,
             Field::Piece(Line::More) | Field::File => Line::Phrase,
         };
         self.go_to_line(Field::Piece(next));
-        // A name that nobody has chosen gives way to the first character that is typed.
+        // The first typed character replaces a default name.
         self.gives_way = next == Line::Name && self.piece().name.starts_with(NO_NAME);
     }
 
@@ -452,8 +447,8 @@ impl Model {
         self.next_id += 1;
     }
 
-    /// Looks for phrases that give what was wanted of all values so far, and takes the best. Where there is none, what was wanted before
-    /// is forgotten; and where there is none even then, what is wanted now.
+    /// Searches phrases for all wanted results and accepts the best one. If there is none, drops the earlier wanted results; if there is
+    /// still none, drops this one too.
     fn want(&mut self, wanted: WantedOf) {
         self.examples.retain(|before| before.example.value != wanted.example.value);
         self.examples.push(wanted.clone());
@@ -471,7 +466,7 @@ impl Model {
         self.take_phrase(0);
     }
 
-    /// Puts a phrase that is offered into the line.
+    /// Puts an offered phrase into the line.
     fn take_phrase(&mut self, number: usize) {
         let Some(phrase) = self.offers.all.get(number) else { return };
         self.pieces[self.at].phrase.clone_from(phrase);
@@ -484,7 +479,7 @@ impl Model {
         self.says = format!("phrase {} of {} that fit {values}", number + 1, self.offers.all.len());
     }
 
-    /// Takes the word that is offered.
+    /// Accepts the offered word.
     fn take_word(&mut self) {
         let Some(word) = self.offers.chosen().filter(|_| !self.offers.are_phrases) else { return };
         let (word, from) = (word.to_owned(), self.offers.from);
@@ -506,7 +501,7 @@ impl Model {
         }
     }
 
-    /// Finds what can be taken at the cursor. What was offered stays while it is what it was.
+    /// Updates the offers at the cursor. An unchanged offer stays selected.
     fn offer(&mut self) {
         if self.offers.are_phrases
             && self.field == Field::Piece(Line::Phrase)
@@ -524,13 +519,13 @@ impl Model {
         {
             offers = Offers { all: vec![instead], ..Offers::default() };
         }
-        // A word that was gone on to stays the one that is taken.
+        // A selected word stays selected.
         if (&offers.all, offers.from) != (&self.offers.all, self.offers.from) {
             self.offers = offers;
         }
     }
 
-    /// What the help for a line offers instead of it, where that can be read.
+    /// The valid suggestion in the help for a line, if any.
     fn instead(&self, line: Line) -> Option<String> {
         let unfinished = self.unfinished.as_ref().filter(|unfinished| unfinished.line == line)?;
         let mut tried = self.piece().clone();
@@ -549,7 +544,7 @@ impl Model {
     }
 }
 
-/// The byte of a character of a text.
+/// The byte of a character in a text.
 fn byte_of(text: &str, character: usize) -> usize {
     text.char_indices().nth(character).map_or(text.len(), |(at, _)| at)
 }

@@ -1,4 +1,4 @@
-//! What is offered to be taken: words that may come next, or phrases that give what is wanted.
+//! Offers: completions, or phrases for wanted results.
 
 use std::ops::Range;
 
@@ -11,26 +11,25 @@ use keen_notch_core::text::unit::Unit;
 use super::piece::{Line, MORE, conditions};
 use super::sample::Sample;
 
-/// What is offered.
+/// The current offers.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct Offers {
-    /// The byte of the line from which on what is taken takes the place of what is written.
+    /// The byte of the line where an accepted offer starts.
     pub from: usize,
-    /// What can be taken, the likeliest first.
+    /// The offers, the likeliest first.
     pub all: Vec<String>,
-    /// The one that is taken first, by its index.
+    /// The index of the selected offer.
     pub chosen: usize,
-    /// Whether these are whole phrases, of which the chosen one is in the line already.
+    /// Whether they are phrases, of which the selected one is already in the line.
     pub are_phrases: bool,
 }
 
 impl Offers {
-    /// The one that is taken first.
     pub fn chosen(&self) -> Option<&str> {
         self.all.get(self.chosen).map(String::as_str)
     }
 
-    /// Words that may come next at the end of a line.
+    /// Completions at the end of a line.
     pub fn words(line: Line, text: &str, sample: &Sample) -> Offers {
         let markers: Vec<&str> = sample.delimiters.iter().map(String::as_str).collect();
         let columns: Vec<String> = (0..sample.header.count()).map(|column| sample.header.title(column)).collect();
@@ -46,7 +45,7 @@ impl Offers {
                 // After the name of another column.
                 let start = text.find(": ").map_or(0, |colon| colon + 2);
                 let mut next = next_of_condition(&text[start..], known);
-                // Whether a piece is taken depends on no other row.
+                // `when` cannot depend on other rows.
                 next.words.retain(|word| word != "unique");
                 (start, next)
             }
@@ -60,7 +59,7 @@ impl Offers {
         Offers { from: start + from, all: words, ..Offers::default() }
     }
 
-    /// Phrases that give what is wanted of values, the best first.
+    /// Phrases for wanted results, the best first.
     pub fn phrases(wanted: &[WantedOf], sample: &Sample, unit: Unit) -> Offers {
         let examples: Vec<Example> = wanted.iter().map(|wanted| wanted.example.clone()).collect();
         let mut found = draft::search(&examples).found;
@@ -70,17 +69,17 @@ impl Offers {
     }
 }
 
-/// What is wanted of a value.
+/// A wanted result.
 #[derive(Debug, Clone)]
 pub struct WantedOf {
-    /// The value, and the result.
+    /// The value and the result.
     pub example: Example,
-    /// Where the result is in the value, in bytes, where that was shown.
+    /// The byte range of the result in the value, if it was marked.
     pub place: Option<Range<usize>>,
 }
 
 impl WantedOf {
-    /// Whether a phrase gives the result, from the place that was shown if there is one.
+    /// Whether a phrase gives the result, from the marked range if there is one.
     fn is_given_by(&self, phrase: &str, unit: Unit) -> bool {
         let Ok(program) = Phrase::parse(phrase).and_then(|phrase| Program::new(&phrase, unit)) else { return false };
         let trace = program.trace(&self.example.value);
@@ -89,7 +88,7 @@ impl WantedOf {
     }
 }
 
-/// The phrase that takes characters by their positions alone.
+/// The phrase that extracts characters by position.
 pub fn by_position(value: &str, place: &Range<usize>) -> String {
     let first = characters::count(&value[..place.start]) + 1;
     match characters::count(&value[place.clone()]) {

@@ -1,4 +1,4 @@
-//! A piece as it is typed: its lines, and what they come to.
+//! A piece as typed: its lines and their meaning.
 
 use keen_notch_core::carving::Carving;
 use keen_notch_core::column::{ColumnRef, Header};
@@ -10,25 +10,25 @@ use keen_notch_core::text_error::TextError;
 use keen_notch_core::toml_text::{toml_key, toml_text};
 use toml_edit::{InlineTable, Value};
 
-/// The lines of a piece, in the order in which they are shown.
+/// The lines of a piece, in display order.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Line {
-    /// What it is called.
+    /// The name.
     Name,
-    /// Its phrase.
+    /// The phrase.
     Phrase,
-    /// What it must meet: conditions, with semicolons between.
+    /// The checks, separated by semicolons.
     Check,
-    /// The condition under which it is taken.
+    /// The condition of `when`.
     When,
-    /// Other keys that a cut list has for it, with commas between.
+    /// Other keys of a cut list, separated by commas.
     More,
 }
 
-/// Keys that have a line of their own, or that are not for a piece that is taken from the column.
+/// Keys with their own line, or that do not apply to a piece with a phrase.
 const NOT_MORE: [&str; 5] = ["take", "check", "when", "of", "build"];
 
-/// The other keys, as they may be written.
+/// The other keys.
 pub const MORE: [&str; 7] = [
     "columns = 3",
     "columns = \"auto\"",
@@ -39,31 +39,30 @@ pub const MORE: [&str; 7] = [
     "hidden = true",
 ];
 
-/// A piece as it is typed.
+/// A piece as typed.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct Draft {
-    /// Its number, which it keeps whatever it is called.
+    /// Its identity, which is independent of its name.
     pub id: usize,
-    /// What it is called.
+    /// Its name.
     pub name: String,
-    /// Its phrase.
     pub phrase: String,
-    /// What it must meet: conditions, with semicolons between.
+    /// Its checks, separated by semicolons.
     pub check: String,
-    /// The condition under which it is taken.
+    /// The condition of `when`.
     pub when: String,
-    /// Other keys that a cut list has for it, with commas between.
+    /// Other keys of a cut list, separated by commas.
     pub more: String,
 }
 
-/// Why a piece gives nothing.
+/// Why a piece has no results.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Unfinished {
-    /// The line that is not finished.
+    /// The unfinished line.
     pub line: Line,
-    /// What is wrong, in a sentence.
+    /// The problem, as a sentence.
     pub message: String,
-    /// What may come instead.
+    /// A suggestion.
     pub help: String,
 }
 
@@ -73,20 +72,19 @@ impl Unfinished {
     }
 }
 
-/// What pieces are bound to, and with.
+/// The context for binding pieces.
 pub struct Binding<'a> {
     /// The columns.
     pub header: &'a Header,
-    /// The one that pieces are taken from, by its index.
+    /// The index of the source column.
     pub column: usize,
-    /// What positions and widths count.
+    /// The unit of positions and widths.
     pub unit: Unit,
-    /// Gives the lists that conditions name.
+    /// The source of lists.
     pub lists: &'a GetList<'a>,
 }
 
 impl Draft {
-    /// What is typed in a line.
     pub fn line(&self, line: Line) -> &str {
         match line {
             Line::Name => &self.name,
@@ -97,7 +95,7 @@ impl Draft {
         }
     }
 
-    /// The same, to be typed in.
+    /// The text of a line, for editing.
     pub fn line_mut(&mut self, line: Line) -> &mut String {
         match line {
             Line::Name => &mut self.name,
@@ -108,20 +106,20 @@ impl Draft {
         }
     }
 
-    /// Whether it says what it takes.
+    /// Whether it has a phrase.
     pub fn has_phrase(&self) -> bool {
         !self.phrase.trim().is_empty()
     }
 
-    /// The conditions that it must meet.
+    /// The checks.
     pub fn checks(&self) -> Vec<&str> {
         conditions(&self.check).into_iter().map(|(_, condition)| condition.trim()).filter(|text| !text.is_empty()).collect()
     }
 
-    /// The keys of the line for others, with what they are set to.
+    /// The keys of the line for other keys, with their values.
     ///
     /// # Errors
-    /// Where they are no TOML, or have a line of their own.
+    /// The line is not valid TOML, or a key has its own line.
     pub fn other_keys(&self) -> Result<Vec<(String, Value)>, Unfinished> {
         let wrong = |message: String, help: &str| Unfinished { line: Line::More, message, help: help.to_owned() };
         let help = "write it like `columns = 3` or `optional = true`, with commas between";
@@ -143,10 +141,10 @@ impl Draft {
         }
     }
 
-    /// The keys of a cut list for all that is typed, each as it is written there.
+    /// The keys of the piece in a cut list, as written there.
     ///
     /// # Errors
-    /// As [`Draft::other_keys`].
+    /// The errors of [`Draft::other_keys`].
     pub fn keys(&self) -> Result<Vec<(String, String, Line)>, Unfinished> {
         let mut keys = vec![("take".to_owned(), toml_text(self.phrase.trim()), Line::Phrase)];
         let checks: Vec<String> = self.checks().into_iter().map(toml_text).collect();
@@ -161,10 +159,10 @@ impl Draft {
         Ok(keys)
     }
 
-    /// The piece bound to its column, as a cut list with nothing else would have it; none where it does not say what it takes.
+    /// Binds the piece like a cut list with only this piece; `None` without a phrase.
     ///
     /// # Errors
-    /// Where a line is not finished.
+    /// A line is unfinished.
     pub fn bind(&self, binding: &Binding) -> Result<Option<Carving>, Unfinished> {
         if !self.has_phrase() {
             return Ok(None);
@@ -186,8 +184,8 @@ impl Draft {
     }
 }
 
-/// Conditions with semicolons between, each with the byte it begins at. A semicolon within a text or a regular expression is none: up to
-/// the first that ends a condition it is one.
+/// The conditions between semicolons, each with its first byte. A semicolon inside a text or regular expression does not separate, so a
+/// part is extended until it is valid.
 pub fn conditions(text: &str) -> Vec<(usize, &str)> {
     let (mut all, mut start) = (Vec::new(), 0);
     loop {

@@ -1,4 +1,4 @@
-//! The rows that are looked at while a phrase is typed: the first of the table.
+//! The sample for `try`: the first rows of the table.
 
 use std::ops::ControlFlow;
 
@@ -8,25 +8,24 @@ use keen_notch_core::survey::{Depth, Group, Members, Row, Survey};
 use keen_notch_io::table::Table;
 use keen_notch_io::view::View;
 
-/// The most rows, and about the most bytes of their values.
+/// The maximum number of rows, and approximate size of their values in bytes.
 const MOST_ROWS: usize = 2000;
 const MOST_BYTES: usize = 8 << 20;
-/// Shapes that can be looked at by themselves.
+/// Number of shapes with their own view.
 const MOST_SHAPES: usize = 9;
-/// Rows that phrases which are offered are told apart by.
+/// Number of rows for ranking phrases.
 const MOST_RANKED: usize = 500;
 
-/// Some rows of a table, with one column that is looked at.
+/// The first rows of a table, with one column.
 pub struct Sample {
     /// The columns of the table.
     pub header: Header,
-    /// The one that is looked at, by its index.
     pub column: usize,
-    /// Whether these are all rows.
+    /// Whether the sample has all rows.
     pub is_all: bool,
-    /// The shapes of its values, the commonest first.
+    /// The shapes of its values, the most frequent first.
     pub shapes: Vec<String>,
-    /// The marks that its values may be divided at, those in most values first.
+    /// The delimiters of its values, the most frequent first.
     pub delimiters: Vec<String>,
     columns: Vec<Column>,
     numbers: Vec<u64>,
@@ -34,10 +33,10 @@ pub struct Sample {
 }
 
 impl Sample {
-    /// Reads the first rows of a table.
+    /// Reads the first rows.
     ///
     /// # Errors
-    /// Where it cannot be read.
+    /// The table cannot be read.
     pub fn read(table: &mut Table, column: usize) -> Result<Sample, keen_notch_io::Error> {
         let header = table.header.clone();
         let all: Vec<usize> = (0..header.count()).collect();
@@ -45,7 +44,7 @@ impl Sample {
         let mut bytes = 0;
         table.each_row(View::Columns(&all), |row| {
             let values = all.iter().map(|column| row.value(*column));
-            // One row more than is looked at, to know whether there is one.
+            // Reads one more row, to know whether there are more.
             sample.is_all = sample.rows() < MOST_ROWS && bytes < MOST_BYTES;
             if !sample.is_all {
                 return ControlFlow::Break(());
@@ -69,7 +68,7 @@ impl Sample {
         self.numbers.push(number);
     }
 
-    /// Finds the shapes and the delimiters.
+    /// Finds the shapes and delimiters.
     fn survey(&mut self) {
         let mut survey = Survey::new(Depth::Full);
         let values = self.columns[self.column].texts();
@@ -83,17 +82,16 @@ impl Sample {
         self.delimiters = delimiters.into_iter().map(|delimiter| delimiter.character).collect();
     }
 
-    /// The number of rows.
     pub fn rows(&self) -> usize {
         self.numbers.len()
     }
 
-    /// The number of a row in the table, by its index, and its value.
+    /// The number of a row in the table, and its value.
     pub fn row(&self, row: usize) -> (u64, &str) {
         (self.numbers.get(row).copied().unwrap_or_default(), self.columns[self.column].texts().get(row))
     }
 
-    /// The shape of a row, by its place among the shapes, where it is one of the common ones.
+    /// The index of the shape of a row, if the shape is a frequent one.
     pub fn shape_of(&self, row: usize) -> Option<usize> {
         self.shape_of.get(row).copied().flatten()
     }
@@ -104,7 +102,7 @@ impl Sample {
         see(&Batch { rows: self.rows(), columns: &columns })
     }
 
-    /// Some rows that phrases are told apart by.
+    /// The rows for ranking phrases.
     pub fn ranked(&self) -> Vec<Row> {
         let rows = (0..self.rows().min(MOST_RANKED)).map(|row| self.row(row));
         rows.map(|(row, value)| Row { row, value: value.to_owned() }).collect()

@@ -1,4 +1,4 @@
-//! Drawing what is tried on a screen, from 80 columns and 24 lines on.
+//! The screen of `try`, for at least 80 columns and 24 lines.
 
 use keen_notch_core::gauge::Gauge;
 use keen_notch_core::tally::Tally;
@@ -12,40 +12,38 @@ use crate::draw::ruler::{self, Mark, Place};
 use crate::draw::style::{self, paint};
 use crate::draw::{bar, long, steps, visible};
 
-/// The columns before what is typed.
 const LABEL: u16 = 8;
-/// The width of a bar.
 const BAR: usize = 8;
-/// Rows that a low screen shows in any case.
+/// Minimum number of rows on a low screen.
 const LEAST_ROWS: usize = 5;
-/// Lines from which on a screen has some that are blank.
+/// Screens with at least this many lines have some blank lines.
 const TALL: usize = 30;
 
-/// Where things are on the screen, so that a click can tell what it is on.
+/// Screen positions, for mouse clicks.
 #[derive(Debug, Clone, Default)]
 pub struct Drawn {
-    /// The first line of the rows.
+    /// The first line with a row.
     first_line: usize,
-    /// The place of the row that is there, among those that are shown.
+    /// The index of that row in the displayed rows.
     first_row: usize,
-    /// How many rows are there.
+    /// The number of displayed rows.
     rows: usize,
-    /// The first line of the ruler, and where its characters are.
+    /// The first line of the ruler, and the positions of its characters.
     first_of_ruler: usize,
     characters: Vec<Place>,
 }
 
-/// What is at a place of the screen.
+/// The target of a click.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum At {
-    /// A row, by its place among those that are shown.
+    /// A row, by its index in the displayed rows.
     Row(usize),
-    /// A character of the value that is looked at, by its index from 0.
+    /// A character of the value, by index.
     Character(usize),
 }
 
 impl Drawn {
-    /// What is in a line and a column of the screen.
+    /// The target at a line and column.
     pub fn at(&self, line: u16, column: u16) -> Option<At> {
         let (line, column) = (usize::from(line), usize::from(column));
         if (self.first_line..self.first_line + self.rows).contains(&line) {
@@ -103,7 +101,7 @@ pub fn draw(
     lines.extend(blank);
     lines.extend(below);
     let space = height.saturating_sub(lines.len() + foot.len());
-    // The row that is looked at is always on the screen.
+    // The current row is always visible.
     let first = model.selected.saturating_sub(space.saturating_sub(1) / 2).min(model.order.len().saturating_sub(space));
     (drawn.first_line, drawn.first_row, drawn.rows) = (lines.len(), first, space.min(model.order.len() - first));
     lines.extend(rows(model, first, space, width));
@@ -125,7 +123,7 @@ fn head(model: &Model, (name, list): (&str, Option<&str>), width: usize) -> Stri
     paint(style::HEAD, visible::clipped(&visible::without_controls(&words), width))
 }
 
-/// The lines that are typed in. Those that few pieces have are there where they are used.
+/// The input lines. Rarely used ones appear only when used.
 fn fields(model: &Model) -> Vec<(Field, &'static str, &str)> {
     let piece = model.piece();
     let mut fields = vec![
@@ -146,14 +144,14 @@ fn fields(model: &Model) -> Vec<(Field, &'static str, &str)> {
     fields
 }
 
-/// What can be taken at the cursor: what → takes first, and the others as far as there is space.
+/// The offers: the selected one and as many others as fit.
 fn offered(model: &Model, width: usize) -> String {
     let offers = &model.offers;
     let Some(chosen) = offers.chosen() else { return String::new() };
     let lead = if offers.are_phrases { "^R " } else { "→ " };
     let mut line = paint(style::QUIET, lead);
     let mut taken = visible::width(lead);
-    // The one that is taken stays in sight.
+    // The selected offer stays visible.
     let mut first = 0;
     let length = |words: &[String]| words.iter().map(|word| visible::width(word) + 2).sum::<usize>();
     while first < offers.chosen && taken + length(&offers.all[first..=offers.chosen]) > width {
@@ -172,7 +170,7 @@ fn offered(model: &Model, width: usize) -> String {
     line
 }
 
-/// What is not finished, and what may come; or the last thing to say.
+/// The problem with a suggestion, or the last message.
 fn said(model: &Model, says: &str, width: usize) -> String {
     let words = match (&model.field, &model.unfinished) {
         (Field::Want, _) => {
@@ -195,7 +193,7 @@ fn after(says: &str) -> String {
     if says.is_empty() { String::new() } else { format!("; {says}") }
 }
 
-/// The value that is looked at, with what the phrase takes, in `most` lines; and where its characters are.
+/// The current value with the piece, in `most` lines; and the positions of its characters.
 fn looked_at(model: &Model, width: usize, most: usize) -> (Vec<String>, Vec<Place>) {
     if model.order.is_empty() {
         return (vec![paint(style::QUIET, "no rows to show")], Vec::new());
@@ -215,7 +213,7 @@ fn looked_at(model: &Model, width: usize, most: usize) -> (Vec<String>, Vec<Plac
         if let Some(marked) = &model.marked {
             marks = vec![Mark { name: "marked", ranges: vec![marked.clone()], style: style::LOOK }];
         }
-        // As many lines of characters as there is space for, with what came of them.
+        // As many lines of characters as fit together with the steps.
         for most_lines in (1..=most.div_ceil(4)).rev() {
             (lines, places) = ruler::draw_placed(&gauge, &marks, width, most_lines);
             if lines.len() < most {
@@ -238,7 +236,7 @@ fn looked_at(model: &Model, width: usize, most: usize) -> (Vec<String>, Vec<Plac
     (lines, places)
 }
 
-/// The states with their bars, in one line.
+/// The states with bars, in one line.
 fn counts(of: &str, (rows, tally): (u64, &Tally), width: usize) -> String {
     let states = [
         ("filled", tally.filled, style::TAKEN),
@@ -263,7 +261,7 @@ fn counts(of: &str, (rows, tally): (u64, &Tally), width: usize) -> String {
     line
 }
 
-/// Which rows are shown.
+/// The current view, in words.
 fn view(model: &Model) -> String {
     let count = visible::counted(model.order.len() as u64, "row");
     match model.view {
@@ -273,7 +271,7 @@ fn view(model: &Model) -> String {
     }
 }
 
-/// Rows with what the piece gives of them.
+/// Rows with their results.
 fn rows(model: &Model, first: usize, most: usize, width: usize) -> Vec<String> {
     let shown = model.order.iter().enumerate().skip(first).take(most);
     let half = width.saturating_sub(26) / 2;
@@ -298,7 +296,7 @@ fn rows(model: &Model, first: usize, most: usize, width: usize) -> Vec<String> {
     shown.map(row).collect()
 }
 
-/// What the keys do, in as many lines as they take.
+/// The keys and their effects.
 fn keys(width: usize) -> Vec<String> {
     const KEYS: [&str; 13] = [
         "Enter next line",
@@ -315,7 +313,7 @@ fn keys(width: usize) -> Vec<String> {
         "^S write",
         "Esc end",
     ];
-    // A key and what it does stay on one line.
+    // A key and its effect stay on one line.
     let words = KEYS.map(|key| key.replace(' ', "\u{a0}")).join("  ");
     let lines = textwrap::wrap(&words, width);
     lines.into_iter().map(|line| paint(style::QUIET, line.replace('\u{a0}', " "))).collect()

@@ -12,7 +12,6 @@ use crossterm::terminal::{
 };
 use crossterm::{execute, queue};
 
-/// Whether the program owns the terminal.
 static IS_OWNED: AtomicBool = AtomicBool::new(false);
 
 /// The alternate screen. It rewrites only the lines that change.
@@ -22,14 +21,11 @@ pub struct Screen {
     shown: Vec<String>,
 }
 
-/// What a screen shows: its lines from the top, and the column and line of the cursor, from 0.
+/// The content of a screen: its lines, and the position of the cursor, from 0.
 #[derive(Debug, Default)]
 pub struct Lines {
-    /// The lines, which may contain styles.
     pub lines: Vec<String>,
-    /// The column of the cursor.
     pub column: u16,
-    /// The line of the cursor.
     pub line: u16,
 }
 
@@ -37,7 +33,7 @@ impl Screen {
     /// Takes the terminal over until [`give_back`].
     ///
     /// # Errors
-    /// If the terminal has no raw mode or no alternate screen. The terminal is then as it was.
+    /// The terminal has no raw mode or no alternate screen. It stays unchanged.
     pub fn take() -> io::Result<Screen> {
         enable_raw_mode()?;
         IS_OWNED.store(true, Ordering::Relaxed);
@@ -50,7 +46,7 @@ impl Screen {
     /// The width and height of the terminal, in columns and lines. After a change of size, the next call of `show` writes all lines.
     ///
     /// # Errors
-    /// If the terminal does not report its size.
+    /// The terminal does not report its size.
     pub fn size(&mut self) -> io::Result<(usize, usize)> {
         let size = terminal::size()?;
         if size != self.size {
@@ -61,13 +57,9 @@ impl Screen {
         Ok((usize::from(size.0), usize::from(size.1)))
     }
 
-    /// Shows lines.
-    ///
-    /// # Errors
-    /// If the terminal cannot be written to.
     pub fn show(&mut self, lines: &Lines) -> io::Result<()> {
         let has_styles = anstream::AutoStream::choice(&io::stdout()) != anstream::ColorChoice::Never;
-        // A single write shows no half-drawn screen.
+        // A single write avoids flicker.
         let mut out = Vec::new();
         queue!(out, Hide)?;
         self.shown.resize(usize::from(self.size.1), String::new());
@@ -87,10 +79,10 @@ impl Screen {
     }
 }
 
-/// Restores the terminal if the program owns it. The end of `try`, a failure, a panic and a signal all call this.
+/// Restores the terminal if the program owns it. Called at the end of `try`, and after a failure, a panic or a signal.
 pub fn give_back() {
     if IS_OWNED.swap(false, Ordering::Relaxed) {
-        // After a failure of one step, the others still run.
+        // If a step fails, the others still run.
         let _ = execute!(io::stdout(), DisableMouseCapture);
         let _ = execute!(io::stdout(), EnableLineWrap, LeaveAlternateScreen, Show);
         let _ = disable_raw_mode();

@@ -1,4 +1,4 @@
-//! The model: keys go in, and the state of the screen comes out.
+//! Tests of the state: keys go in, and the state comes out.
 
 use keen_notch_core::phrase::ast::ListSource;
 use keen_notch_core::program::Setting;
@@ -35,14 +35,14 @@ fn given(model: &Model, row: usize) -> &str {
 fn what_is_typed_is_worked_out_at_every_key() {
     let mut model = model();
     type_in(&mut model, "section 3 by ");
-    // What is not finished says so, and what may come.
+    // An unfinished phrase has a message and completions.
     let unfinished = model.unfinished.clone().unwrap();
     assert_eq!(unfinished.line, Line::Phrase);
     assert!(!unfinished.message.is_empty() && !unfinished.help.is_empty());
     assert_eq!(model.offers.chosen(), Some("\"-\""));
     model.press(Key::Right);
     assert_eq!((model.unfinished.clone(), model.tally.filled, model.tally.missing, model.tally.blank), (None, 3, 2, 1));
-    // Those that are worth a look come first.
+    // Rows that need attention come first.
     assert_eq!(model.order, [2, 4, 0, 1, 3, 5]);
     assert_eq!(given(&model, 0), "S7K2");
     model.select(2);
@@ -54,20 +54,20 @@ fn what_is_typed_is_worked_out_at_every_key() {
 #[test]
 fn words_are_offered_and_taken() {
     let mut model = model();
-    // A whole phrase of a few letters.
+    // A whole phrase with a few letters.
     for keys in ["sec", "3", "", "", "up"] {
         type_in(&mut model, keys);
         model.press(Key::Right);
     }
     assert_eq!((model.text(), given(&model, 0)), ("section 3 by \"-\" then upper ", "S7K2"));
-    // The second delimiter, which fewer values have.
+    // The second delimiter, which is in fewer values.
     model.press(Key::New);
     type_in(&mut model, "after ");
     model.press(Key::NextOffer);
     assert_eq!(model.offers.chosen(), Some("\"/\""));
     model.press(Key::Right);
     assert_eq!(given(&model, 4), "a");
-    // Within a line nothing is taken; a word that is wrong is put right.
+    // Inside a line, no offer is accepted; a wrong word is corrected.
     press(&mut model, &[Key::Home, Key::Right, Key::End]);
     assert_eq!(model.text(), "after \"/\" ");
     model.press(Key::New);
@@ -108,7 +108,7 @@ fn checks_views_and_shapes() {
     assert_eq!((model.view, model.order.clone()), (View::Shape(0), vec![0, 1]));
     (0..model.sample.shapes.len()).for_each(|_| model.press(Key::NextView));
     assert_eq!(model.view, View::All);
-    // What depends on the rows before counts too.
+    // Checks on earlier rows count too.
     type_in(&mut model, "; unique");
     assert_eq!((model.tally.faulted, model.unfinished.clone()), (2, None));
     let mut twice = model_of(&["A-1", "A-2", "B-1"], Vec::new());
@@ -131,7 +131,7 @@ fn what_is_wanted_of_a_value_gives_phrases() {
     assert!(model.says.starts_with("phrase 1 of ") && given(&model, 1) == "760251", "{first}: {}", model.says);
     model.press(Key::NextOffer);
     assert!(model.piece().phrase != first && given(&model, 1) == "760251", "{}", model.piece().phrase);
-    // Another value leaves fewer phrases, and something that no phrase gives leaves the phrase as it is.
+    // Another value leaves fewer phrases; an impossible result leaves the phrase unchanged.
     model.select(model.order.iter().position(|row| *row == 0).unwrap());
     model.press(Key::Want);
     type_in(&mut model, "41273");
@@ -142,7 +142,7 @@ fn what_is_wanted_of_a_value_gives_phrases() {
     type_in(&mut model, "nothing of it");
     model.press(Key::NextLine);
     assert!(model.piece().phrase == kept && model.says.starts_with("no phrase"), "{}", model.says);
-    // Nothing is wanted after all.
+    // The wanted result is cancelled.
     press(&mut model, &[Key::Want, Key::Back]);
     assert_eq!((model.field, model.piece().phrase.as_str()), (Field::Piece(Line::Phrase), kept.as_str()));
 }
@@ -155,7 +155,7 @@ fn characters_that_are_marked_give_phrases_that_take_them() {
         model.mark_to(to);
         model.let_go();
     };
-    // From right to left too; and not the 12 that comes first, though it is the same text.
+    // From right to left too; and not the first 12, although the text is the same.
     mark(&mut model, 7, 6);
     for _ in 0..model.offers.all.len() {
         let taken = model.trace().unwrap().taken;
@@ -167,12 +167,12 @@ fn characters_that_are_marked_give_phrases_that_take_them() {
     model.select(2);
     mark(&mut model, 5, 6);
     assert_eq!((given(&model, 0), given(&model, 2)), ("12", "56"), "{}", model.piece().phrase);
-    // One character is looked at only, and what is beyond the value is not marked.
+    // A click on one character only selects it, and positions beyond the value are not marked.
     let before = model.pieces.clone();
     mark(&mut model, 0, 0);
     mark(&mut model, 3, 40);
     assert_eq!(model.pieces, before);
-    // What is marked otherwise than before is marked anew; and it can be taken back.
+    // Another mark starts over; and it can be undone.
     mark(&mut model, 2, 3);
     assert_eq!(given(&model, 2), "EF");
     model.press(Key::Undo);
@@ -188,7 +188,7 @@ fn lines_are_edited_and_changes_taken_back() {
     type_in(&mut model, "firsté 3");
     press(&mut model, &[Key::Left, Key::Left, Key::Backspace, Key::Home, Key::Delete, Key::Char('f'), Key::End]);
     assert_eq!((model.text(), model.cursor), ("first 3", 7));
-    // The name piece_2 is that of a piece which is not tried.
+    // piece_2 is the name of a piece that is not tried.
     model.press(Key::New);
     assert_eq!((model.pieces.len(), model.piece().name.as_str(), model.tally.filled), (2, "piece_3", 0));
     type_in(&mut model, "last 2");

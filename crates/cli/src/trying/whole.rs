@@ -1,4 +1,4 @@
-//! Counting the whole of the inputs in the background; the next change ends it.
+//! Counts all rows in the background; the next change stops it.
 
 use std::ops::ControlFlow;
 use std::sync::Arc;
@@ -12,23 +12,20 @@ use keen_notch_core::tally::Tally;
 use keen_notch_io::table::Table;
 use keen_notch_io::{Error, spill};
 
-/// What `unique` may remember of all rows in memory, in bytes.
+/// Memory limit for `unique` while counting, in bytes.
 const MOST_REMEMBERED: usize = 32 << 20;
 
-/// What was counted so far.
+/// The counts so far.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct Counts {
-    /// Rows.
     pub rows: u64,
-    /// What became of the piece.
     pub tally: Tally,
-    /// Whether that is all.
     pub is_done: bool,
-    /// Why there will be no more.
+    /// The reason if counting stopped early.
     pub stopped: Option<String>,
 }
 
-/// A count that goes on.
+/// A background count.
 pub struct Counting {
     counts: Counts,
     news: Receiver<Counts>,
@@ -37,7 +34,7 @@ pub struct Counting {
 }
 
 impl Counting {
-    /// Begins to count what a piece gives of a table. One that cannot be opened or read on is counted as far as it can be.
+    /// Starts counting the results of a piece in a table. After an error, the counts so far remain.
     pub fn begin(open: impl FnOnce() -> Result<Table, Error> + Send + 'static, carving: Arc<Carving>) -> Counting {
         let (send, news) = channel();
         let is_over = Arc::new(AtomicBool::new(false));
@@ -65,12 +62,12 @@ impl Counting {
             counts.is_done = counts.stopped.is_none() && !ends.load(Ordering::Relaxed);
             let _ = send.send(counts);
         };
-        // Without a thread, nothing is counted but the sample.
+        // Without a thread, only the sample is counted.
         let thread = thread::Builder::new().name("count".to_owned()).spawn(count).ok();
         Counting { counts: Counts::default(), news, is_over, thread }
     }
 
-    /// What was counted so far.
+    /// The counts so far.
     pub fn counts(&mut self) -> Counts {
         if let Some(last) = self.news.try_iter().last() {
             self.counts = last;
@@ -78,12 +75,12 @@ impl Counting {
         self.counts.clone()
     }
 
-    /// Ends it, as soon as it can be.
+    /// Stops counting soon.
     pub fn end(&self) {
         self.is_over.store(true, Ordering::Relaxed);
     }
 
-    /// Whether it has ended. Where a mistake of the program's own ended it, that ends this thread too.
+    /// Whether counting has ended. If it panicked, panics too.
     pub fn has_ended(&mut self) -> bool {
         if let Some(thread) = self.thread.take_if(|thread| thread.is_finished())
             && let Err(mistake) = thread.join()
@@ -94,8 +91,7 @@ impl Counting {
     }
 }
 
-/// Works out the only piece of a carving of some rows, which come after `before` others, and judges it; none where the results are too
-/// large.
+/// Evaluates and checks the only piece of a carving for some rows after `before` others; `None` if the results are too large.
 pub fn judge(carving: &Carving, batch: &Batch, before: u64, worked: &mut Worked, memory: &mut Memory) -> Option<Tally> {
     carving.run(batch, worked).ok()?;
     if carving.looks_back() {

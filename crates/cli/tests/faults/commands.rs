@@ -1,4 +1,4 @@
-//! Every command that writes, and every kind of output, under failure.
+//! Fault injection into every command that writes, and every kind of output.
 
 use std::fs;
 use std::path::Path;
@@ -6,13 +6,13 @@ use std::process::{Command, Output, Stdio};
 
 use super::{Run, can_trace, named, program};
 
-/// System calls, each with an error that it returns.
+/// System calls with their errors.
 const CALLS: [(&str, &str); 6] =
     [("write", "ENOSPC"), ("pwrite64", "EIO"), ("fsync", "EIO"), ("rename", "EACCES"), ("openat", "EMFILE"), ("read", "EIO")];
-/// The number of failures of each system call, for each command.
+/// Number of failures for each system call and command.
 const TRIED: usize = 5;
 
-/// A folder whose input has a number of rows.
+/// A folder with an input of this many rows.
 fn run_on(rows: usize) -> Run {
     let run = Run::new();
     let rows: String = (0..rows).map(|row| format!("GRP-{row},depot\n")).collect();
@@ -20,14 +20,14 @@ fn run_on(rows: usize) -> Run {
     run
 }
 
-/// The program under `strace`.
+/// Runs the program under `strace`.
 fn traced(folder: &Path, strace: &[&str], words: &[&str]) -> Output {
     let mut command = Command::new("strace");
     command.current_dir(folder).args(["-f", "-qq", "-o", "log"]).args(strace).arg(program()).args(words);
     command.stdin(Stdio::null()).output().unwrap()
 }
 
-/// The numbers of a system call in a run, after the run has opened `first`.
+/// The range of a system call's numbers after the run has opened `first`.
 fn calls(folder: &Path, call: &str, first: &str, words: &[&str]) -> std::ops::Range<usize> {
     let ended = traced(folder, &["-e", &format!("trace=openat,{}", named(call))], words);
     assert!(ended.status.code() < Some(2), "{words:?}: {}", String::from_utf8_lossy(&ended.stderr));
@@ -38,7 +38,7 @@ fn calls(folder: &Path, call: &str, first: &str, words: &[&str]) -> std::ops::Ra
 }
 
 /// Makes system calls fail, one in each run. After the run, `seen` must return the state from before the run, or the state after a run
-/// without failures. Returns the number of runs that failed.
+/// without failures. Returns the number of failed runs.
 fn whole_or_as_before<T: PartialEq>(run: &Run, first: &str, words: &[&str], seen: impl Fn(&Run) -> T) -> usize {
     let before = run.files();
     let old = seen(run);
@@ -97,7 +97,7 @@ fn every_command_that_writes_leaves_all_or_nothing() {
         let mut files = run.files();
         files.remove("log");
         if let Some(page) = files.get_mut("page.html") {
-            // Its time passes, and is that of UTC if the file of the time zone cannot be opened.
+            // The report contains the time, in UTC if the file of the time zone cannot be opened.
             let (before, after) = std::str::from_utf8(page).unwrap().split_once("Made on ").unwrap();
             *page = [before, after.split_once(" by ").unwrap().1].concat().into_bytes();
         }

@@ -1,4 +1,4 @@
-//! Disks that are full or cannot be written to: small ones in memory, where the tests may mount them.
+//! Full and read-only disks, in memory, if the tests may mount them.
 
 use std::fs;
 use std::path::Path;
@@ -6,7 +6,7 @@ use std::process::Command;
 
 use super::{Run, program};
 
-/// Mounts a disk with these options, and returns the result of `call` on it; says so where that is not allowed.
+/// Runs `call` on a disk with these options; reports if mounting is not allowed.
 fn on_disk<R>(folder: &Path, options: &str, call: impl FnOnce(&Path) -> R) -> Option<R> {
     let disk = folder.join("disk");
     fs::create_dir_all(&disk).unwrap();
@@ -34,7 +34,7 @@ fn a_full_disk_keeps_what_was_on_it() {
             (&["check", "in.csv", "--check", "code: length 1", "--faults", "disk/out.csv"], "disk/out.csv"),
             (&["demo", "--dir", "disk/demo"], "disk/demo"),
         ] {
-            // The demo is small: it finds the disk full.
+            // The demo is small and finds the disk full.
             if words[0] == "demo" {
                 let _ = fs::write(disk.join("filler"), vec![b'x'; 400 << 10]);
             }
@@ -46,7 +46,7 @@ fn a_full_disk_keeps_what_was_on_it() {
             let hidden = |folder: &Path| fs::read_dir(folder).map_or(0, Iterator::count);
             assert_eq!(hidden(disk), if words[0] == "demo" { 3 } else { 1 }, "{words:?}");
         }
-        // An empty file of the demo does not make it refuse to run again.
+        // An empty demo file does not prevent another run.
         fs::remove_file(disk.join("filler")).unwrap();
         let again = Command::new(program()).current_dir(run.path()).args(["demo", "--dir", "disk/demo"]).output().unwrap();
         assert!(again.status.success(), "{}", String::from_utf8_lossy(&again.stderr));

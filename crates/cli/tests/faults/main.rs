@@ -1,6 +1,6 @@
-//! A run under failure: every call to the system of some kinds fails in turn, in the program as it is built.
+//! Fault injection: each system call of some kinds fails in turn.
 //!
-//! `strace` makes the calls fail, on Linux. Where it is not installed, or may not trace, that is said, and these tests pass.
+//! `strace` makes the calls fail, on Linux. Where it is missing or not permitted, the tests say so and pass.
 #![cfg(target_os = "linux")]
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic, reason = "a test that cannot go on has failed")]
 
@@ -25,7 +25,7 @@ impl Run {
     fn new() -> Run {
         let temporary = TempDir::new_in("/dev/shm").or_else(|_| TempDir::new()).unwrap();
         let run = Run(TempDir::new().unwrap(), temporary);
-        // More than one block, so that reading and writing go on while rows are worked on.
+        // Several blocks, so that reading, processing and writing overlap.
         let rows: String = (0..40_000).map(|row| format!("GRP-{row},\"depot, {}\"\n", row % 7)).collect();
         run.write("in.csv", &format!("code,note\n{rows}GRP-x,y\n"));
         run.write("numbers.csv", &format!("no\n{}", (0..40_000).map(|row| format!("{row}\n")).collect::<String>()));
@@ -47,7 +47,7 @@ impl Run {
         entries.map(|entry| (entry.file_name().into_string().unwrap(), fs::read(entry.path()).unwrap())).collect()
     }
 
-    /// Puts the old outputs back, and takes everything else away that a run has made.
+    /// Restores the old outputs and removes other files of a run.
     fn restore(&self, before: &BTreeMap<String, Vec<u8>>) {
         for name in self.files().into_keys().filter(|name| !before.contains_key(name)) {
             fs::remove_file(self.path().join(name)).unwrap();
@@ -57,7 +57,7 @@ impl Run {
         });
     }
 
-    /// The program, with `strace` told so.
+    /// Runs the program under `strace` with options.
     fn traced(&self, options: &[&str]) -> Output {
         let mut command = Command::new("strace");
         command.current_dir(self.path()).args(["-f", "-qq"]).args(options).arg(program());
@@ -74,7 +74,7 @@ fn program() -> PathBuf {
     assert_cmd::cargo::cargo_bin("keen-notch")
 }
 
-/// Whether calls can be made to fail here; if not, says so.
+/// Whether system calls can be made to fail; otherwise reports why.
 fn can_trace() -> bool {
     let traced = Command::new("strace").args(["-qq", "-e", "trace=none", "true"]).output();
     let can = traced.is_ok_and(|output| output.status.success());
@@ -84,7 +84,7 @@ fn can_trace() -> bool {
     can
 }
 
-/// How many calls a run makes: before the program opens its first file, which are the loader's, and in all.
+/// The number of calls: by the loader, before the program opens its first file, and in total.
 fn calls(run: &Run, call: &str) -> (usize, usize) {
     let log = run.path().join("log");
     let traced = run.traced(&["-o", log.to_str().unwrap(), "-e", &format!("trace=openat,{}", named(call))]);
@@ -98,7 +98,7 @@ fn calls(run: &Run, call: &str) -> (usize, usize) {
     (of_loader, all)
 }
 
-/// The call as `strace` takes it: it renames by one of several, as the C library likes.
+/// The notation for `strace`: the C library chooses between several rename calls.
 fn named(call: &str) -> &str {
     if call == "rename" { "/^rename" } else { call }
 }
@@ -132,7 +132,7 @@ fn whatever_call_fails_the_outputs_are_all_new_or_all_old() {
         let (first, all) = calls(&run, call);
         run.restore(&before);
         for error in errors {
-            // Of calls that are many and alike, not all.
+            // Some of many similar calls.
             for number in (first..all).step_by(1 + (all - first) / 24) {
                 let inject = format!("inject={}:error={error}:when={}", named(call), number + 1);
                 let ended = run.traced(&["-o", "/dev/null", "-e", &format!("trace={}", named(call)), "-e", &inject]);
@@ -140,11 +140,11 @@ fn whatever_call_fails_the_outputs_are_all_new_or_all_old() {
                 let files = run.files();
                 let told = || format!("{call} {error} at {}: {:?}\n{said}", number + 1, ended.status);
                 match ended.status.code() {
-                    // It did not matter, or was done again.
+                    // The failure was harmless, or the call was repeated.
                     Some(0) => assert!(files == after, "outputs are not whole: {}", told()),
                     Some(2 | 3) => {
                         assert!(files == before, "outputs are changed, or something is left: {:?} {}", files.keys(), told());
-                        // The call may have been the one that says so.
+                        // The failed call may have been the one that prints the error.
                         let is_said = said.lines().filter(|line| line.starts_with("error: ")).count();
                         assert!(is_said == 1 || call == "write", "{}", told());
                     }
@@ -224,18 +224,18 @@ fn a_kill_between_calls_leaves_old_files_beside_no_new_ones_and_the_next_run_tid
         let (_, all) = calls(&run, call);
         run.restore(&before);
         for number in (0..all).step_by(1 + all / 8) {
-            // The call is done or not done, and then the program is gone.
+            // The call completes or not, and then the program is killed.
             let inject = format!("inject={}:signal=KILL:when={}", named(call), number + 1);
             let ended = run.traced(&["-o", "/dev/null", "-e", &format!("trace={}", named(call)), "-e", &inject]);
             let files = run.files();
-            // A thread's calls are counted, and which thread does how many is not the same each time.
+            // `strace` counts the calls of each thread, and their distribution varies.
             if ended.status.success() {
                 assert!(files == after, "{call} {number}: {:?}", files.keys());
                 run.restore(&before);
                 continue;
             }
             killed += 1;
-            // Each file is whole, old or new, and what is new comes first.
+            // Each file is complete, old or new, and new ones come first.
             let is_new: Vec<bool> = OUTPUTS.iter().map(|name| files[*name] == after[*name]).collect();
             assert!(OUTPUTS.iter().zip(&is_new).all(|(name, new)| *new || files[*name] == before[*name]), "{call} {number}");
             let in_order = [is_new[0], is_new[2], is_new[1], is_new[3]];
@@ -255,7 +255,7 @@ fn an_error_of_the_disk_while_a_file_is_still_written_is_told_at_the_end() {
         return;
     }
     let run = Run::new();
-    // Beyond 8 MiB, the disk is asked while the rest is to come.
+    // Beyond 8 MiB, the disk is synced during the run.
     let note = "depot ".repeat(50);
     run.write("in.csv", &format!("code,note\n{}", (0..40_000).map(|row| format!("GRP-{row},{note}\n")).collect::<String>()));
     let before = run.files();

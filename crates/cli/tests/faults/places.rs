@@ -1,4 +1,4 @@
-//! Places that cannot be written to, that take little, or that take their time.
+//! Unusual destinations: unwritable, limited or slow ones.
 
 use std::fs;
 use std::io::Read;
@@ -11,7 +11,6 @@ use super::{Run, program};
 
 const PIECE: [&str; 6] = ["carve", "in.csv", "-c", "code", "-p", "no: after \"-\""];
 
-/// What is in a folder.
 fn names(folder: &std::path::Path) -> Vec<String> {
     let names = fs::read_dir(folder).unwrap().map(|entry| entry.unwrap().file_name().into_string().unwrap());
     let mut names: Vec<String> = names.collect();
@@ -26,7 +25,7 @@ fn a_folder_without_write_permission_is_named() {
     fs::create_dir(&folder).unwrap();
     fs::write(folder.join("out.csv"), "old\n").unwrap();
     fs::set_permissions(&folder, fs::Permissions::from_mode(0o555)).unwrap();
-    // Root may write anywhere: somebody else runs it, a copy of their own.
+    // Root may write anywhere, so another user runs a copy of the program.
     fs::set_permissions(run.path(), fs::Permissions::from_mode(0o755)).unwrap();
     let copy = run.path().join("keen-notch");
     fs::copy(program(), &copy).unwrap();
@@ -58,7 +57,7 @@ fn names_and_links_that_lead_nowhere_are_named() {
         assert!(said.starts_with(&format!("error: {out} cannot be written: ")) && said.contains(reason), "{said}");
         assert_eq!(names(run.path()), before);
     }
-    // The longest name that there can be is as good as any.
+    // The longest possible name works.
     let ended = Command::new(program()).current_dir(run.path()).args(PIECE).args(["-q", "-o", &longest]).output().unwrap();
     assert!(ended.status.success(), "{}", String::from_utf8_lossy(&ended.stderr));
     assert_eq!(names(run.path()).len(), before.len() + 1);
@@ -68,7 +67,7 @@ fn names_and_links_that_lead_nowhere_are_named() {
 fn a_write_of_which_the_system_takes_a_part_is_not_taken_for_whole() {
     let run = Run::new();
     let before = run.files();
-    // A file may have 100 blocks: a write over that bound is done in part, and the next one fails.
+    // Files are limited to 100 blocks: the write across the limit is partial, and the next one fails.
     let words = "trap '' XFSZ; ulimit -f 100; exec \"$0\" \"$@\"";
     let mut limited = Command::new("sh");
     limited.args(["-c", words]).arg(program()).current_dir(run.path()).args(PIECE).arg("-q");
@@ -89,7 +88,7 @@ fn a_pipe_that_is_full_is_waited_for() {
     };
     assert!(quiet("whole.csv").status().unwrap().success());
     let mut running = quiet("-").stdout(Stdio::piped()).stderr(Stdio::null()).spawn().unwrap();
-    // A pipe holds 64 KiB, and this gives more.
+    // A pipe holds 64 KiB, and the output is larger.
     let whole = fs::read(run.path().join("whole.csv")).unwrap();
     assert!(whole.len() > 128 << 10);
     std::thread::sleep(Duration::from_millis(300));

@@ -1,6 +1,6 @@
-//! Work of the whole program that grows with its input and no faster: twice the columns, pieces or names take about twice the work.
+//! The work of the program grows linearly with its input.
 //!
-//! `valgrind` counts instructions, which are the same on every machine. Where it is not installed, these tests say so and pass.
+//! `valgrind` counts instructions, which are the same on every machine. Without it, these tests say so and pass.
 #![cfg(target_os = "linux")]
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic, reason = "a test that cannot go on has failed")]
 
@@ -11,10 +11,10 @@ use std::process::Command;
 
 use tempfile::TempDir;
 
-/// The most that twice the input may take, in times of the work.
+/// Maximum growth of the work for twice the input.
 const MOST: f64 = 2.4;
 
-/// The instructions of a run in a folder; `None` without `valgrind`.
+/// The instructions of a run; `None` without `valgrind`.
 fn instructions(folder: &Path, words: &[&str]) -> Option<f64> {
     let mut command = Command::new("valgrind");
     command.args(["--tool=callgrind", "--callgrind-out-file=/dev/null"]).arg(assert_cmd::cargo::cargo_bin("keen-notch"));
@@ -44,7 +44,7 @@ fn words(words: &[&str]) -> Vec<String> {
     words.iter().map(|word| (*word).to_owned()).collect()
 }
 
-/// A cut list whose pieces are built of one another.
+/// A cut list whose pieces depend on each other.
 fn chain(folder: &Path, size: usize) {
     let mut list = "column = 'code'\n[piece.b0]\ntake = 'first 1'\n".to_owned();
     for piece in 1..size {

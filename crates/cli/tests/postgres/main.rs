@@ -1,6 +1,6 @@
-//! Tables of PostgreSQL, read from and written to a real server, which each test starts and ends.
+//! Reads and writes PostgreSQL tables on a real server for each test.
 //!
-//! Where PostgreSQL is not installed, that is said, and these tests pass.
+//! Without PostgreSQL, these tests say so and pass.
 #![cfg(unix)]
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic, reason = "a test that cannot go on has failed")]
 
@@ -35,14 +35,14 @@ const TABLES: &str = r#"
 
 const PIECE: [&str; 4] = ["-c", "code", "-p", "family: before \"-\""];
 
-/// A server with tables, and a folder; `None` where there is none to be had.
+/// A server with tables, and a folder; `None` without PostgreSQL.
 fn yard() -> Option<(Server, Yard)> {
     let server = Server::start()?;
     server.yard().batch_execute(TABLES).unwrap();
     Some((server, Yard::new()))
 }
 
-/// How a table looks: its columns with their types, and its rows.
+/// A table: its columns with types, and its rows.
 fn shown(server: &Server, table: &str) -> String {
     let columns = "SELECT string_agg(attname || ' ' || format_type(atttypid, atttypmod), ', ' ORDER BY attnum) FROM pg_attribute \
                    WHERE attrelid = $1::text::regclass AND attnum > 0 AND NOT attisdropped";
@@ -58,7 +58,7 @@ fn shown(server: &Server, table: &str) -> String {
     format!("{table}: {columns}\n{}", rows.iter().filter_map(row).collect::<String>())
 }
 
-/// Runs the program in a terminal so wide that no line with an address is broken.
+/// Runs the program in a wide terminal, so that no address is wrapped.
 fn run(yard: &Yard, words: &[&str]) -> Ran {
     let output = yard.command(words).env("COLUMNS", "400").output().unwrap();
     Ran {
@@ -68,7 +68,7 @@ fn run(yard: &Yard, words: &[&str]) -> Ran {
     }
 }
 
-/// What is printed, with the folder of the server taken out.
+/// The output without the server's folder.
 fn without_folder(server: &Server, text: &str) -> String {
     text.replace(server.path().to_str().unwrap(), "SOCKET")
 }
@@ -109,7 +109,7 @@ fn tables_are_read_and_written_with_their_types() {
         "--check",
         "x: digits",
     ]);
-    // Rows are added by the names of columns, and a new table takes the place of the one that it is read from.
+    // Rows are matched by column name, and a new table replaces the table that is read.
     note(
         &[&["carve"], &table[..], &["--to", &address, "--table", "cut", "--append", "--columns", "code,note", "-q"], &PIECE]
             .concat(),
@@ -148,7 +148,7 @@ fn pieces_and_other_formats_have_types() {
         "column = 'code'\n[piece.no]\ntake = 'after \"-\"'\nas = 'number'\n[piece.day]\ntake = 'whole'\nas = 'date'\n",
     );
     yard.out(&["carve", "parts.jsonl", "-l", "t.cutlist.toml", "--to", &address, "--table", "of_json", "-q"]);
-    // A text is the same on its way there and back, whatever is in it.
+    // Any text survives a round trip.
     yard.write("odd.csv", "code,note\n007,\"a \"\"b\"\", c\"\n\"x\ny\tz\",\\N\n,é😀\\\n");
     yard.out(&["carve", "odd.csv", "--to", &address, "--table", "odd", "-c", "code", "-p", "first: first 1", "-q"]);
     let query = ["--from", &address, "--query", "SELECT code, note FROM odd"];
@@ -254,7 +254,7 @@ fn a_run_that_is_ended_in_the_middle_leaves_nothing() {
         server.yard().query_one("SELECT count(*) FROM pg_tables WHERE schemaname = 'public'", &[]).unwrap().get(0)
     };
     let (mut child, input) = begin("first");
-    // As Ctrl-C in a terminal does it.
+    // Like Ctrl-C in a terminal.
     assert!(std::process::Command::new("kill").args(["-INT", &child.id().to_string()]).status().unwrap().success());
     assert!(!child.wait().unwrap().success());
     drop(input);
@@ -304,7 +304,7 @@ fn pieces_are_written_into_the_rows_that_they_came_from() {
     };
     note(&["--update", "id"]);
     note(&["--update", "code"]);
-    // A column that is there keeps its type, and what it does not take is said.
+    // An existing column keeps its type, and rejected values are reported.
     note(&["-p", "no: after \"-\"", "--update", "site,id", "-q"]);
     note(&["-p", "no: after \"-\"", "--check", "no: digits", "--update", "site,id", "--offcuts-table", "aside"]);
     assert_snapshot!(said + &without_folder(&server, &(shown(&server, "keyed") + &shown(&server, "aside"))));
@@ -326,7 +326,7 @@ fn nothing_is_written_into_rows_that_others_have_changed_or_that_are_one_to_a_co
     };
     let refused = run(&yard, &update("cased").each_ref().map(String::as_str));
     assert!(refused.stderr.contains("id is the same in several rows"), "{}", refused.stderr);
-    // A writer that has changed a row, and commits once the others were read.
+    // A writer that changes a row and commits after the other rows were read.
     let mut writing = client.transaction().unwrap();
     writing.execute("UPDATE parts SET code = 'TWR-9' WHERE id = 2", &[]).unwrap();
     let mut child = yard.child(&update("parts").each_ref().map(String::as_str));
@@ -407,7 +407,7 @@ fn passwords_come_from_the_environment_or_a_file_and_are_never_shown() {
     let allow = |mode: &str| assert!(std::process::Command::new("chmod").args([mode, file]).status().unwrap().success());
     allow("600");
     assert_eq!(run(&[("PGPASSFILE", file)]).0, 0);
-    // A file that others may read is none.
+    // A file that others can read is ignored.
     allow("644");
     for set in [&[("PGPASSFILE", file)][..], &[("PGPASSWORD", "a:secreT")]] {
         let (status, said) = run(set);
@@ -529,7 +529,7 @@ fn a_row_over_the_limit_is_refused_before_it_is_read() {
         assert!(refused.status == 3 && refused.stderr.contains("the row is longer than 25165824 bytes"), "{}", refused.stderr);
         assert!(most < 60 << 20, "{query}: {} MiB", most >> 20);
     }
-    // The limit is that of a whole row. Columns of one name, comments, nulls and the order of rows are kept.
+    // The limit applies to a whole row. Duplicate columns, comments, nulls and the order of rows are kept.
     let query = "SELECT n::text AS code, lpad(n::text, 40) AS code, CASE WHEN n > 2 THEN 'depot' END FROM generate_series(1, 4) AS n \
                  ORDER BY n DESC -- the last first";
     let (carved, _) = with_query(query, &["-c", "#2", "--max-row", "46", "-q"]);

@@ -1,4 +1,4 @@
-//! A server of PostgreSQL that lives as long as a test.
+//! A PostgreSQL server that lives as long as a test.
 
 use std::path::{Path, PathBuf};
 use std::process::{Command, Stdio};
@@ -6,14 +6,14 @@ use std::process::{Command, Stdio};
 use postgres::{Client, NoTls};
 use tempfile::TempDir;
 
-/// A server that listens at a socket in a folder of its own.
+/// A server on a socket in its own folder.
 pub struct Server {
     folder: TempDir,
     programs: PathBuf,
 }
 
 impl Server {
-    /// Starts one. `None`, and a word why, where PostgreSQL is not installed.
+    /// Starts a server; reports and returns `None` without PostgreSQL.
     pub fn start() -> Option<Server> {
         let Some(programs) = programs() else {
             eprintln!("skipped: PostgreSQL's initdb is not installed (on Debian: apt-get install postgresql)");
@@ -37,12 +37,12 @@ impl Server {
         self.folder.path()
     }
 
-    /// The address of its database, as the program takes it.
+    /// The address of its database for the program.
     pub fn address(&self) -> String {
         format!("postgresql://keeper@/yard?host={}", self.path().display())
     }
 
-    /// A connection, by a client that is none of the program's.
+    /// A connection of an independent client.
     pub fn yard(&self) -> Client {
         self.client("yard")
     }
@@ -52,7 +52,7 @@ impl Server {
         Client::connect(&address, NoTls).unwrap()
     }
 
-    /// Has a new role that must give a password.
+    /// Creates a role with a password.
     pub fn ask_for_password(&self, role: &str, password: &str) {
         let rules = self.path().join("data/pg_hba.conf");
         let others = std::fs::read_to_string(&rules).unwrap();
@@ -62,7 +62,7 @@ impl Server {
         std::thread::sleep(std::time::Duration::from_millis(300));
     }
 
-    /// Has new tables on a disk of a few megabytes. Whether it could be mounted.
+    /// Creates new tables on a disk of a few megabytes. Returns whether it could be mounted.
     pub fn has_small_disk(&self) -> bool {
         let disk = self.path().join("small");
         std::fs::create_dir(&disk).unwrap();
@@ -78,7 +78,7 @@ impl Server {
         true
     }
 
-    /// Ends the server, whoever is connected.
+    /// Stops the server, even with connections.
     pub fn end(&self) {
         self.command(&["-m", "immediate", "stop"]);
     }
@@ -118,7 +118,7 @@ fn is_root() -> bool {
     id.stdout.trim_ascii() == b"0"
 }
 
-/// Where its programs are: on the path, or where Debian puts them.
+/// Its programs: on the path, or in Debian's folder.
 fn programs() -> Option<PathBuf> {
     let path = std::env::var_os("PATH").unwrap_or_default();
     let debian = std::fs::read_dir("/usr/lib/postgresql").into_iter().flatten().flatten().map(|entry| entry.path().join("bin"));

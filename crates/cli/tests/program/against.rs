@@ -1,4 +1,4 @@
-//! Changes since a survey or a summary that was saved.
+//! Changes since a saved survey or summary.
 
 use insta::assert_snapshot;
 
@@ -7,7 +7,7 @@ use super::yard::Yard;
 const LIST: &str = "column = 'part_code'\n[piece.family]\ntake = 'first 3'\ncheck = ['uppercase']\n[piece.serial]\n\
                     take = 'section 2 by \"-\"'\ncheck = ['required', 'length 8']\nwarn = ['digits']\n";
 
-/// Codes and depots of 400 rows, with a third column where there is one.
+/// Codes and depots of 400 rows, optionally with a third column.
 fn rows(change: impl Fn(usize, String, &'static str) -> String, third: &str) -> String {
     let depots = ["East", "West", "Summit"];
     let row = |row: usize| change(row, format!("GRP-{:08}-S7K{}", row * 7919 % 99_999_989, row % 10), depots[row % 3]) + "\n";
@@ -18,7 +18,7 @@ fn november(_: usize, code: String, depot: &str) -> String {
     format!("{code},{depot}")
 }
 
-/// Slashes for hyphens, blank depots, a depot that was not there, a no-break space, and lowercase families.
+/// Slashes for hyphens, blank depots, a new depot, a no-break space, and lowercase families.
 fn december(row: usize, code: String, depot: &str) -> String {
     match row {
         _ if row % 40 == 3 => format!("{},{depot},1.5", code.replace('-', "/")),
@@ -46,14 +46,14 @@ fn a_survey_says_what_is_new_the_worst_first() {
     let survey = |words: &[&str]| yard.run(&[&["survey", "december.csv", "--against", "november.json"], words].concat());
     assert_snapshot!(survey(&["--fail-on", "new-shape", "--fail-on", "blanks 8%", "--fail-on", "odd 5%"]).shown());
     assert_snapshot!(survey(&["-c", "depot", "--to", "json"]).shown());
-    // The same rows are nothing new, nor are others of the same kind.
+    // The same rows have no changes, nor do similar ones.
     yard.write("more.csv", rows(|row, code, depot| november(row, code.replace("GRP", "HNG"), depot), ""));
     for same in ["november.csv", "more.csv"] {
         let ran = yard.run(&["survey", same, "--against", "november.json", "--fail-on", "any"]);
         assert_eq!(ran.stdout, format!("{same}: 400 rows, no changes since november.json\n"), "{}", ran.shown());
         assert_eq!(ran.status, 0);
     }
-    // What is asked for ends the run with 1, as far as it passes its share.
+    // A condition ends the run with 1 if the change exceeds its share.
     for (fail_on, status) in [
         ("any", 1),
         ("column", 1),
@@ -67,7 +67,7 @@ fn a_survey_says_what_is_new_the_worst_first() {
     ] {
         assert_eq!(survey(&["--fail-on", fail_on]).status, status, "{fail_on}");
     }
-    // What was saved of all rows may be saved anew in the same run.
+    // The same run can save a survey again.
     assert_eq!(survey(&["--save", "december.json", "-q"]).status, 0);
     assert_eq!(yard.run(&["survey", "december.csv", "--against", "december.json", "--fail-on", "any"]).status, 0);
 }
@@ -80,7 +80,7 @@ fn a_check_shows_what_was_counted_before() {
     yard.write("other.cutlist.toml", LIST.replace("'uppercase'", "'length 3'"));
     let other = check("other.cutlist.toml", "checked.json").stdout;
     assert!(other.contains("not asked") && other.contains("not asked any more: family: uppercase"), "{other}");
-    // What is all good now shows what was not.
+    // The faults of a good file, compared with those of a bad one.
     yard.run(&["check", "december.csv", "-l", "list.cutlist.toml", "--summary", "then.json", "-q"]);
     let good = yard.run(&["check", "november.csv", "-l", "list.cutlist.toml", "--against", "then.json"]);
     assert_snapshot!(good.shown());

@@ -1,4 +1,4 @@
-//! Workbooks of the format before .xlsx, made here record by record.
+//! .xls workbooks, built from records.
 
 use std::io::{Cursor, Write};
 
@@ -6,12 +6,12 @@ use insta::assert_snapshot;
 
 use super::yard::Yard;
 
-/// A record of a kind with something in it.
+/// A record.
 fn record(kind: u16, data: &[u8]) -> Vec<u8> {
     [&kind.to_le_bytes()[..], &(data.len() as u16).to_le_bytes(), data].concat()
 }
 
-/// Where records begin, for a workbook (5) or a sheet (0x10).
+/// The start of the records of a workbook (5) or a sheet (0x10).
 fn begin(of: u16) -> Vec<u8> {
     record(0x0809, &[&0x0600_u16.to_le_bytes()[..], &of.to_le_bytes(), &[0; 12]].concat())
 }
@@ -20,7 +20,7 @@ fn end() -> Vec<u8> {
     record(0x000A, &[])
 }
 
-/// What a text is written as: how many units, how wide they are, and they.
+/// A text: its length, width and units.
 fn text(text: &str) -> Vec<u8> {
     let units: Vec<u16> = text.encode_utf16().collect();
     let is_wide = units.iter().any(|unit| *unit > 0xFF);
@@ -30,7 +30,7 @@ fn text(text: &str) -> Vec<u8> {
     bytes
 }
 
-/// The beginning of a record of a cell.
+/// The start of a cell record.
 fn cell(row: u16, column: u16, style: u16) -> Vec<u8> {
     [row, column, style].into_iter().flat_map(u16::to_le_bytes).collect()
 }
@@ -43,12 +43,11 @@ fn label(row: u16, column: u16, shown: &str) -> Vec<u8> {
     record(0x0204, &[cell(row, column, 0), text(shown)].concat())
 }
 
-/// The cell of a text that it shares.
 fn shared(row: u16, column: u16, index: u32) -> Vec<u8> {
     record(0x00FD, &[&cell(row, column, 0)[..], &index.to_le_bytes()].concat())
 }
 
-/// A workbook with some records of its own, and sheets by their kind, title and records.
+/// A workbook with these records, and sheets by kind, title and records.
 fn stream(globals: &[u8], sheets: &[(u8, &str, Vec<u8>)]) -> Vec<u8> {
     let title = |title: &str| [&[title.len() as u8, 0][..], title.as_bytes()].concat();
     let head: usize =
@@ -62,24 +61,24 @@ fn stream(globals: &[u8], sheets: &[(u8, &str, Vec<u8>)]) -> Vec<u8> {
     [begin(5), globals.to_vec(), bounds, end(), rest].concat()
 }
 
-/// A file with a stream of that name.
+/// A compound file with a stream of this name.
 fn file(name: &str, stream: &[u8]) -> Vec<u8> {
     let mut file = cfb::CompoundFile::create(Cursor::new(Vec::new())).unwrap();
     file.create_stream(name).unwrap().write_all(stream).unwrap();
     file.into_inner().into_inner()
 }
 
-/// What the file has for a workbook with this style for each format.
+/// The records for a workbook with one style for each format.
 fn styles(formats: &[(u16, &str)], used: &[u16]) -> Vec<u8> {
     let format = |(id, code): &(u16, &str)| record(0x041E, &[&id.to_le_bytes()[..], &text(code)].concat());
     let style = |id: &u16| record(0x00E0, &[&[0, 0][..], &id.to_le_bytes(), &[0; 16]].concat());
     [formats.iter().flat_map(format).collect::<Vec<u8>>(), used.iter().flat_map(style).collect()].concat()
 }
 
-/// A register with cells of every kind.
+/// A register with all kinds of cells.
 fn register() -> Vec<u8> {
     let formats = styles(&[(164, "00000"), (165, "yyyy\\-mm\\-dd"), (166, "0.0\" d\"")], &[0, 164, 165, 14, 46, 20, 10, 166]);
-    // Texts that cells share go on in the next record, the second with wider units there; the third has parts in other fonts.
+    // Shared texts continue in the next record, the second one with wider units; the third has formatting.
     let first = [&2_u32.to_le_bytes()[..], &3_u32.to_le_bytes(), &text("GRP-00041273-S7K2"), &[7, 0, 0], b"HNG-"].concat();
     let wide: Vec<u8> = [1].into_iter().chain("é4中".encode_utf16().flat_map(u16::to_le_bytes)).collect();
     let rich = [&[3, 0, 8, 1, 0][..], b"R-1", &[0; 4]].concat();
@@ -87,7 +86,7 @@ fn register() -> Vec<u8> {
     let titles = ["code", "no", "on", "at", "qty", "is", "what"];
     let titles: Vec<u8> = (0..).zip(titles).flat_map(|(column, title)| label(0, column, title)).collect();
     let rk = |style: u16, bits: u32| [&style.to_le_bytes()[..], &bits.to_le_bytes()].concat();
-    // 12.34 as a hundredth of a whole number, and -3 as one.
+    // 12.34 as a hundredth of an integer, and -3 as an integer.
     let quantities = [(1, 1234 << 2 | 3), (2, (-3_i32 << 2 | 2) as u32)]
         .map(|(row, bits)| record(0x027E, &[&cell(row, 4, 0)[..], &u32::to_le_bytes(bits)].concat()))
         .concat();
@@ -95,7 +94,7 @@ fn register() -> Vec<u8> {
     let formula =
         |row: u16, column: u16, value: [u8; 8]| record(0x0006, &[&cell(row, column, 0)[..], &value, &[0; 8]].concat());
     let of_kind = |kind: u8, value: u8| [kind, 0, value, 0, 0, 0, 0xFF, 0xFF];
-    // A chart in the sheet has cells that are none of the sheet's.
+    // The cells of an embedded chart do not belong to the sheet.
     let chart = [begin(0x20), number(1, 0, 0, 99.0), end()].concat();
     let cells = [
         titles,
@@ -133,7 +132,7 @@ const JSON: [&str; 7] = ["-c", "code", "-p", "family: before \"-\"", "--to", "js
 fn cells_are_read_as_the_workbook_shows_them() {
     let yard = Yard::with("parts.xls", file("/Workbook", &register()));
     assert_snapshot!(yard.out(&[&["carve", "parts.xls"], &JSON[..]].concat()));
-    // Days may count from 1904, and what is written again is the same day.
+    // Days count from 1904, and the output has the same dates.
     let days = [record(0x0022, &[1, 0]), styles(&[], &[0, 14])].concat();
     let rows = [label(0, 0, "code"), label(0, 1, "on"), label(1, 0, "R-1"), number(1, 1, 1, 44255.0)].concat();
     yard.write("days.xls", file("/Workbook", &stream(&days, &[(0, "Days", rows)])));
@@ -150,7 +149,7 @@ fn what_cannot_be_read_says_why() {
     let merged = record(0x00E5, &[1, 0, 0, 0, 0, 0, 0, 0, 1, 0]);
     let titles = [label(0, 0, "Spare parts"), label(1, 0, "code"), label(1, 1, "no"), merged].concat();
     let mut circle = file("/Workbook", &parts.repeat(4));
-    // The table of sectors comes first: one that goes on with itself.
+    // The first sector table refers to itself.
     let table = 512 * 8;
     circle[table + 8..table + 12].copy_from_slice(&2_u32.to_le_bytes());
     let yard = Yard::with("parts.xls", file("/Workbook", &parts));
@@ -169,7 +168,7 @@ fn what_cannot_be_read_says_why() {
     shown += &yard.run(&["survey", "parts.xls", "-q", "--memory", "9K"]).stderr;
     shown += &yard.run(&["carve", "parts.xls", "-c", "code", "-p", "x: first 1", "-o", "cut.xls"]).stderr;
     assert_snapshot!(shown);
-    // Wherever it is cut short, before its last sheet that is not read, nothing of it is taken for the whole.
+    // A file truncated before its last unread sheet is always an error.
     for count in (1..parts.len() - 50).step_by(7) {
         yard.write("cut.xls", file("/Workbook", &parts[..count]));
         assert_eq!(yard.run(&[&["carve", "cut.xls"], &JSON[..]].concat()).status, 3, "{count} bytes");

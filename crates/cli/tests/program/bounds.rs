@@ -1,4 +1,4 @@
-//! Limits: what is too large, too long or too much is refused with its place, or shown in part.
+//! Limits: oversized input is refused with its place, or shown in part.
 
 use std::fmt::Write as _;
 use std::process::Command;
@@ -33,7 +33,7 @@ fn what_a_row_makes_has_a_limit_that_can_be_set() {
         }
     }
     assert_snapshot!(said);
-    // Rows that take much together are worked out a few at a time, and give what they give with plenty of memory.
+    // Large rows are processed a few at a time, with the same result.
     yard.write("in.csv", format!("code\n{}", "GRP-00041273\nx\n".repeat(150)));
     let wide =
         "[piece.p]\ntake = 'whole then pad left to 2000 with \"0\"'\ncheck = ['unique', 'length 2000', 'starts with \"01\"']\n";
@@ -97,7 +97,7 @@ fn lists_have_limits() {
         assert_eq!(refused.status, 2, "{}", refused.shown());
         said += &refused.stderr;
     }
-    // What never ends is not read to its end.
+    // Endless input is not read to its end.
     let endless = yard.run(&["carve", "in.csv", "-l", "/dev/zero"]);
     assert_eq!(endless.status, 2);
     assert_snapshot!(said + &endless.stderr);
@@ -141,7 +141,7 @@ fn a_list_cannot_make_a_run_wait_or_take_memory() {
     assert!(Command::new("mkfifo").arg(yard.path().join("pipe")).status().unwrap().success());
     let refused = carve(&yard, "[piece.p]\ntake = 'whole'\ncheck = 'listed in \"pipe\"'\n", &[]);
     assert_eq!(refused.status, 2);
-    // 200 MB where the program may have 100.
+    // 200 MB, with a limit of 100 MB for the program.
     yard.run(&["carve", "in.csv", "-p", "p: whole", "-q", "--to", "sqlite:yard.db", "--table", "parts"]);
     yard.write(
         "wide.cutlist.toml",

@@ -1,4 +1,4 @@
-//! `carve`: what goes in comes out, with the pieces after it.
+//! `carve`: original cells with pieces after them.
 
 use std::io::Read;
 use std::process::Stdio;
@@ -37,7 +37,7 @@ fn pieces_that_are_like_formulas_are_hinted_at_or_guarded() {
         "--guard-formulas",
     ]);
     assert_eq!(rows, "p\n'=1+2\n-5.5\n'@cmd\n'+é\n7\n");
-    // A fault is about the result without the apostrophe.
+    // A fault refers to the result without the apostrophe.
     let words = ["carve", "in.csv", "-q", "-c", "code", "-p", "p: after \"-\"", "--check", "p: digits"];
     yard.run(&[&words[..], &["--guard-formulas", "-o", "cut.csv", "--faults", "faults.csv"]].concat());
     assert!(
@@ -190,7 +190,7 @@ fn a_closed_pipe_ends_quietly() {
 
 #[test]
 fn blocks_do_not_show() {
-    // More than one block of 256 KiB, with quoted line breaks all over.
+    // Several blocks of 256 KiB, with quoted line breaks.
     let rows: String = (0..60_000).map(|n| format!("\"{n},\n\",GRP-{n:05}\n")).collect();
     let yard = Yard::with("a.csv", format!("a,b\n{rows}"));
     let out = yard.out(&["carve", "a.csv", "-c", "b", "-p", "x: last 5", "-q"]);

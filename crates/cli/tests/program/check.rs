@@ -1,5 +1,3 @@
-//! `check`, and what `carve` does with faults.
-
 use insta::assert_snapshot;
 use proptest::prelude::*;
 

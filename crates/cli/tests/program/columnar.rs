@@ -1,4 +1,4 @@
-//! Parquet and Arrow: columns with types, which stay what they are.
+//! Parquet and Arrow keep column types.
 
 use std::fs::File;
 use std::io::Cursor;
@@ -26,7 +26,7 @@ use super::yard::Yard;
 
 const CODES: [Option<&str>; 4] = [Some("GRP-00041273-S7K2"), None, Some("HNG-é411-B2"), Some("TWR-1")];
 
-/// A table with columns of several types, and blanks in each.
+/// A table with columns of several types and blanks.
 fn table() -> RecordBatch {
     let mut tags = ListBuilder::new(StringBuilder::new());
     for count in 0..4 {
@@ -52,7 +52,7 @@ fn table() -> RecordBatch {
     RecordBatch::try_new(Arc::new(schema), columns.into_iter().map(|(_, array, _)| array).collect()).unwrap()
 }
 
-/// The table as Parquet with two rows in a group, compressed with zstd, and as Arrow.
+/// The table as Parquet with two rows per group and zstd, and as Arrow.
 fn yard() -> Yard {
     let (yard, table) = (Yard::new(), table());
     let properties =
@@ -73,7 +73,7 @@ fn yard() -> Yard {
     yard
 }
 
-/// What is in an output, in one batch.
+/// The content of an output in one batch.
 fn read(bytes: Vec<u8>) -> RecordBatch {
     let (schema, batches): (_, Vec<RecordBatch>) = match &bytes[..4] {
         b"PAR1" => {
@@ -122,15 +122,15 @@ fn columns_keep_their_types_and_get_pieces_after_them() {
             assert_eq!(cut.column(8).as_ref(), &family as &dyn Array, "{from} {to}");
         }
     }
-    // Groups and compression are those of what was read.
+    // Row groups and compression match the input.
     assert_eq!(yard.run(&[&["carve", "parts.parquet", "-o", "cut.parquet"], &carve[..]].concat()).status, 0);
     let cut = File::open(yard.path().join("cut.parquet")).unwrap();
     let groups = ParquetRecordBatchReaderBuilder::try_new(cut).unwrap().metadata().row_groups().to_vec();
     assert_eq!(groups.iter().map(|group| group.num_rows()).collect::<Vec<_>>(), [2, 2]);
     assert!(matches!(groups[1].column(1).compression(), Compression::ZSTD(_)));
-    // They are the bytes that were read, in a way that nothing written anew would be in.
+    // The columns are copied: new ones would differ in this property.
     assert!(groups[0].column(0).encodings().any(|encoding| encoding == Encoding::DELTA_BYTE_ARRAY));
-    // So it is with columns in another order, of several files, one of which has no rows.
+    // The same with reordered columns, and several files, one without rows.
     let none = table().slice(0, 0);
     let mut writer =
         ArrowWriter::try_new(File::create(yard.path().join("none.parquet")).unwrap(), none.schema(), None).unwrap();
@@ -143,7 +143,7 @@ fn columns_keep_their_types_and_get_pieces_after_them() {
         assert_eq!(both.column(column), twice.column(original));
     }
     assert_eq!(both.column(3).slice(4, 4).as_ref(), &family as &dyn Array);
-    // A pipe gets a stream, whichever of the two is said.
+    // A pipe gets a stream for either extension.
     let piped = yard.command(&[&["carve", "-", "--from", "arrow", "--to", "arrow"], &carve[..]].concat());
     let output = { piped }.write_stdin(std::fs::read(yard.path().join("parts.arrows")).unwrap()).output().unwrap();
     assert_eq!(read(output.stdout), read_file(&yard, "cut.arrows"));
@@ -215,7 +215,7 @@ fn other_formats_are_made_of_them_and_they_of_others() {
     yard.write("codes.csv", "code,n\nA-1,007\n,\n");
     assert_eq!(yard.run(&["carve", "codes.csv", "-c", "code", "-p", "a: before \"-\"", "-o", "codes.parquet", "-q"]).status, 0);
     assert_snapshot!(format!("{:#?}", read_file(&yard, "codes.parquet")));
-    // Without a row the tables are still columns.
+    // Without rows, the columns remain.
     yard.write("none.csv", "code,n\n");
     assert_eq!(yard.run(&["carve", "none.csv", "-c", "code", "-p", "a: before \"-\"", "-o", "none.parquet", "-q"]).status, 0);
     assert_eq!(yard.out(&["carve", "none.parquet", "-c", "code", "-p", "b: first 1", "--to", "csv", "-q"]), "code,n,a,b\n");
@@ -315,7 +315,7 @@ fn pieces_are_what_they_stand_for() {
     assert_eq!(cut.column(0).as_ref(), &arrow_array::Float64Array::from(vec![Some(7.0), Some(1.5), None]) as &dyn Array);
     assert_eq!(cut.column(1).as_ref(), &Date32Array::from(vec![Some(20_148), None, None]) as &dyn Array);
     assert_eq!(cut.column(2).as_ref(), &BooleanArray::from(vec![Some(true), None, Some(false)]) as &dyn Array);
-    // Where a column need not have one type, what is a fault stays to be seen.
+    // Without column types, an invalid result stays visible.
     assert_eq!(yard.run(&["carve", "codes.csv", "-l", "list.cutlist.toml", "--only-pieces", "-o", "cut.xlsx", "-q"]).status, 0);
     let of_sheet =
         yard.out(&["carve", "cut.xlsx", "-c", "no", "-p", "x: first 1", "--without", "no,day", "--to", "jsonl", "-q"]);
@@ -326,7 +326,7 @@ fn pieces_are_what_they_stand_for() {
     assert_snapshot!(yard.run(&["check", "codes.csv", "-l", "wrong.cutlist.toml"]).stderr);
 }
 
-/// Types of other libraries that are easily lost without an error.
+/// Types that libraries tend to lose without an error.
 #[test]
 fn types_that_parquet_does_not_have_become_others_with_the_same_values() {
     let columns: [(&str, ArrayRef); 4] = [
@@ -367,7 +367,7 @@ fn dictionaries_that_grow_beyond_their_keys_are_widened() {
     let depots = read.column(0).as_any().downcast_ref::<DictionaryArray<Int32Type>>().unwrap();
     let depots: Vec<Option<&str>> = depots.downcast_dict::<StringArray>().unwrap().into_iter().collect();
     assert_eq!((depots.len(), depots[0], depots[299]), (300, Some("d0"), Some("d299")));
-    // Where somebody else noted short keys in Parquet, it is read all the same.
+    // Parquet with short keys in the embedded schema is readable.
     let note = |name: &str, schema: &Schema| {
         let file = File::create(yard.path().join(name)).unwrap();
         let mut writer = ArrowWriter::try_new(file, Arc::new(schema.clone()), None).unwrap();
@@ -379,7 +379,7 @@ fn dictionaries_that_grow_beyond_their_keys_are_widened() {
     assert!(out.ends_with("298\n299\n") && out.lines().count() == 301, "{out}");
 }
 
-/// The batches as a stream, compressed or not.
+/// The batches as a stream, optionally compressed.
 fn stream(batches: &[RecordBatch], compression: Option<arrow_ipc::CompressionType>) -> Vec<u8> {
     let options = arrow_ipc::writer::IpcWriteOptions::default().try_with_compression(compression).unwrap();
     let mut bytes = Vec::new();
@@ -446,13 +446,13 @@ fn the_memory_limit_reaches_what_parquet_unpacks() {
         writer.write(&batch).unwrap();
         writer.close().unwrap();
     };
-    // Few bytes for many: a page of zeros, as it were, and a long text that every row has.
+    // Small files that expand: a page of zeros, and a long text in every row.
     write("page.parquet", vec!["x".repeat(65 << 20)], false);
     write("dictionary.parquet", vec![format!("GRP-{}", "x".repeat(2 << 20)); 400], true);
     let carve = ["-c", "code", "-p", "f: first 3", "--only-pieces", "--to", "csv", "-q", "--memory", "64M"];
     let ran = yard.run(&[&["carve", "page.parquet"], &carve[..]].concat());
     assert!(ran.status == 3 && ran.stderr.contains("a page of its column code unpacks to 68157444 bytes"), "{}", ran.shown());
-    // As the system bounds it: all rows would take 800 MB.
+    // Under a limit of the system: all rows would take 800 MB.
     let limited = "ulimit -v 500000 && exec \"$0\" \"$@\"";
     let words = [&["carve", "dictionary.parquet", "-o", "out.csv"], &carve[..]].concat();
     let ran = std::process::Command::new("sh")

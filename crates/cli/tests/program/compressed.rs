@@ -1,4 +1,4 @@
-//! Compressed text, held to the programs that everybody has for it.
+//! Compares compressed text with the standard tools.
 
 use std::fs;
 use std::io::Read;
@@ -11,7 +11,7 @@ use super::yard::Yard;
 const PARTS: &str = "part_code,depot\nGRP-00041273-S7K2,East\nHNG-00000411-B2,West\n";
 const CUT: &str = "part_code,depot,family\nGRP-00041273-S7K2,East,GRP\nHNG-00000411-B2,West,HNG\n";
 
-/// What the system's gzip makes of bytes, with these words.
+/// The output of the system's gzip.
 pub fn gzip(words: &[&str], bytes: &[u8]) -> Vec<u8> {
     let mut child = Command::new("gzip").args(words).stdin(Stdio::piped()).stdout(Stdio::piped()).spawn().unwrap();
     let (mut input, bytes) = (child.stdin.take().unwrap(), bytes.to_vec());
@@ -32,7 +32,7 @@ fn compressed_text_is_read_and_written_as_its_name_says() {
     ] {
         let ran = yard.run(&["carve", "parts.csv.gz", "-p", "family of part_code: first 3", "-o", out]);
         assert_eq!((ran.status, String::from_utf8(unpack(fs::read(yard.path().join(out)).unwrap())).unwrap()), (0, CUT.into()));
-        // What we wrote is read again.
+        // The program reads its own output.
         let ran = yard.run(&["carve", out, "-p", "first: first 1", "-c", "family", "--columns", "family"]);
         assert_eq!(ran.stdout, "family,first\nGRP,G\nHNG,H\n", "{}", ran.shown());
     }
@@ -44,11 +44,11 @@ fn compressed_text_is_read_and_written_as_its_name_says() {
     let words = ["carve", "parts.csv.gz", "-p", "family of part_code: first 3", "-q"];
     assert_eq!(packed(&[&words[..], &["--to", "csv.gz"]].concat()), CUT);
     assert_eq!(packed(&[&words[..], &["--to", "tsv.gz", "-o", "-"]].concat()), CUT.replace(',', "\t"));
-    // The ending is said where there is none.
+    // An option gives the extension.
     yard.write("parts.bin", gzip(&["-c"], PARTS.replace(',', "\t").as_bytes()));
     let ran = yard.run(&["carve", "parts.bin", "--from", "tsv.gz", "-c", "part_code", "-p", "family: first 3"]);
     assert_eq!(ran.stdout, CUT.replace(',', "\t"));
-    // The other files of a run.
+    // The other outputs of a run.
     let files = ["--offcuts", "off.csv.gz", "--faults", "faults.jsonl.gz", "--summary", "run.json.gz"];
     let words =
         [&["carve", "parts.csv.gz", "-o", "rest.csv", "--layout", "part_code: <f 3 uppercase>-<s 8 digits>-<g 4>"], &files[..]];

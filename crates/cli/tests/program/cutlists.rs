@@ -6,7 +6,7 @@ use crate::yard::Yard;
 
 const PARTS: &str = "part_code,depot\nGRP-00041273-S7K2,\"Workshop, east\"\nHNG-7,x\n";
 
-/// A folder with the parts, an empty-handed table and a cut list.
+/// A folder with the parts, an empty table and a cut list.
 fn yard(list: &str) -> Yard {
     let yard = Yard::with("parts.csv", PARTS);
     yard.write("a.cutlist.toml", list);
@@ -26,7 +26,7 @@ fn a_list_alone_and_with_more_pieces() {
          GRP-00041273-S7K2,\"Workshop, east\",GRP,\"GRP/Workshop, east\",2,Work\n\
          HNG-7,x,HNG,HNG/x,7,x\n"
     );
-    // The column of the command line goes before that of the list.
+    // The column of the command line overrides that of the list.
     assert_eq!(carved("column = 'part_code'\n[piece.a]\ntake = 'first 1'", &["-c", "depot", "--only-pieces"]), "a\nW\nx\n");
 }
 
@@ -73,7 +73,7 @@ fn a_row_a_result() {
     let list =
         "column = 'part_code'\n[piece.part]\ntake = 'sections by \"-\" then lower'\nrows = true\n[piece.n]\ntake = 'length'";
     let yard = yard(list);
-    // The last row has no line end: the copies before the last one need one.
+    // The last row has no line end, so earlier copies need one.
     yard.write("parts.csv", PARTS.trim_end().to_owned() + "\n,y");
     let ran = yard.run(&["carve", "parts.csv", "-l", "a.cutlist.toml"]);
     assert_snapshot!(ran.shown());
@@ -147,7 +147,7 @@ fn a_list_says_how_its_files_are_read() {
     assert_eq!(out, "GRP-1|Führung|1\nHNG-2|x|y|2\n");
     let explained = yard.out(&["explain", "list.cutlist.toml", "parts.csv", "--row", "2"]);
     assert!(explained.contains("\"2\""), "{explained}");
-    // The command line goes before it.
+    // The command line overrides the list.
     let ran = yard.run(&["carve", "parts.csv", "-l", "list.cutlist.toml", "-q", "--ragged", "stop"]);
     assert_eq!(ran.status, 3, "{}", ran.shown());
     yard.write("list.cutlist.toml", "[reading]\nragged = 'set-aside'\n[piece.no]\nof = '#1'\ntake = 'last 1'\n");

@@ -1,5 +1,3 @@
-//! `demo`: the data and the tour.
-
 use insta::assert_snapshot;
 
 use crate::yard::Yard;

@@ -1,4 +1,4 @@
-//! What the documents say is so: their commands run, their cut lists work, the files they name are there.
+//! The documents are correct: their commands run, their cut lists work, and their links lead to files.
 
 use std::fs;
 use std::path::Path;
@@ -19,13 +19,13 @@ fn demo() -> Yard {
     yard
 }
 
-/// The blocks of a document in this language.
+/// The blocks of a document in a language.
 fn blocks<'d>(document: &'d str, language: &str) -> Vec<&'d str> {
     let opening = format!("```{language}\n");
     document.split(&opening).skip(1).map(|rest| rest.split("```").next().unwrap()).collect()
 }
 
-/// The commands of a document, without what is after them in a line.
+/// The commands of a document.
 fn commands(document: &str) -> Vec<String> {
     let lines = blocks(document, "console").concat();
     let commands = lines.lines().filter_map(|line| line.strip_prefix("$ keen-notch ")).map(|line| {
@@ -46,11 +46,11 @@ fn the_commands_of_the_readme_and_the_tour_run_on_the_demo() {
     assert!(commands.len() >= 20, "{commands:?}");
     for command in &commands {
         let ran = yard.paste(command);
-        // A check that finds faults says so.
+        // A check with faults exits with 1.
         let finds_faults = command.starts_with("check") || command.contains("--strict");
         assert!(ran.status == 0 || (ran.status == 1 && finds_faults), "{command}\n{}", ran.shown());
     }
-    // What the README shows first is what comes of it.
+    // The first output in the README is correct.
     let shown = blocks(&read("README.md"), "console")[0].to_owned();
     let first: Vec<String> = words(&commands[0]);
     let first: Vec<&str> = first.iter().map(String::as_str).collect();
@@ -70,14 +70,14 @@ fn what_is_shown_in_the_documents_runs_on_the_demo() {
     run_what_is_shown("docs/databases.md");
 }
 
-/// Runs the commands of a document in turn, and compares what they print where that is shown.
+/// Runs the commands of a document and compares their output where it is shown.
 fn run_what_is_shown(document: &str) {
     let yard = demo();
     let program = assert_cmd::cargo::cargo_bin("keen-notch");
     let folders = [program.parent().unwrap().to_str().unwrap(), &std::env::var("PATH").unwrap()].join(":");
     let mut commands = 0;
     for block in blocks(&read(document), "console") {
-        // After a command comes what it prints, where that is shown.
+        // The output follows its command.
         for command in format!("\n{block}").replace("\\\n", "").split("\n$ ").skip(1) {
             // A here-document belongs to its command.
             let end = if command.contains("<<'END'\n") { "\nEND\n" } else { "\n" };
@@ -106,7 +106,7 @@ fn the_cut_list_of_the_readme_works() {
         assert!(out.starts_with("family,serial,grade,label\nGRP,41273,S7K2,GRP / 41273\n"), "{out}");
         assert!(yard.run(&["explain", "readme.cutlist.toml"]).status == 0);
     }
-    // The layout of docs/cutlists.md has two forms, and both have values.
+    // The layout in docs/cutlists.md has two forms, and both match values.
     let document = read("docs/cutlists.md");
     yard.write("layout.cutlist.toml", blocks(&document, "toml").concat());
     yard.write("two.csv", "part_code\nGRP-00041273-S7K2\nHN041273\n");
@@ -164,7 +164,7 @@ fn links_and_paths_lead_somewhere() {
             assert!(is_elsewhere || folder.join(link).exists(), "{document}: {link}");
         }
     }
-    // The table of what to change names files by their paths within `crates`.
+    // The table of changes names files by their paths within `crates`.
     let table = read("CONTRIBUTING.md");
     let paths = table
         .split('`')
@@ -208,7 +208,7 @@ fn every_command_has_help_that_fits_and_a_page_of_its_own() {
             assert!(page.contains(&escaped), "{command}: {option} is not on its page");
         }
     }
-    // The examples that help shows are commands that can be read.
+    // The examples in help texts parse.
     let demo = demo();
     for command in ["carve", "survey", "draft", "explain", "gauge"] {
         let help = demo.out(&[command, "--help"]);

@@ -1,5 +1,3 @@
-//! `draft`: a first cut list from the data, or a phrase from examples.
-
 use insta::assert_snapshot;
 
 use crate::yard::Yard;

@@ -1,4 +1,4 @@
-//! What is said when something is wrong: the exit status, the line and the help.
+//! Error messages: the exit status, the line and the help.
 
 use insta::assert_snapshot;
 

@@ -1,13 +1,13 @@
-//! Terminal escapes in everything that comes from outside: none reaches a terminal, wherever it came from.
+//! No terminal escape sequence from outside reaches a terminal.
 
 use keen_notch_core::text::names::is_obeyed;
 
 use crate::yard::Yard;
 
-/// What clears a screen, sets a title, hides text, in C0 and C1, and turns the direction of what follows.
+/// Sequences that clear a screen, set a title or hide text, in C0 and C1, and direction marks.
 const ESCAPES: &str = "\u{1b}[2J\u{1b}]0;title\u{7}\u{1b}[8m\u{9b}3J\u{202e}\u{2066}";
 
-/// Whether a text holds nothing that a terminal obeys but line ends and the program's own styles.
+/// Whether a text has no terminal controls except line ends and the program's own styles.
 fn holds_nothing(shown: &str) -> bool {
     let own = ["m", "1m", "2m", "0m", "22m", "39m", "38;5;196m", "38;5;28m", "38;5;30m", "38;5;164m"];
     let mut rest = String::new();
@@ -89,7 +89,7 @@ fn no_escape_reaches_a_terminal_from_anywhere() {
     }
     let not_utf8 = yard.run(&["survey", &format!("{name}2.csv")]);
     assert!(holds_nothing(&not_utf8.stderr) && not_utf8.status == 3);
-    // What goes into a file or a pipe is as it was.
+    // Files and pipes get the data unchanged.
     let carved = yard.run(&["carve", &table, "-q", "-p", "x of #2: whole", "-o", "-"]);
     assert!(carved.stdout.contains(ESCAPES));
     let ran = yard.run(&["report", &table, "-p", "x of #1: whole", "--check", "x: length 3", "-o", "page.html"]);

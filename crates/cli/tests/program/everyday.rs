@@ -1,5 +1,5 @@
-//! A first day with a file that nobody has looked at: an export with semicolons in an old encoding, with slips in some of its rows.
-//! The path from the first look to rows set aside finds those slips and nothing else.
+//! A first day with an unknown file: an export with semicolons in an old encoding and mistakes in some rows. The path from the first look
+//! to offcuts finds exactly those mistakes.
 
 use std::collections::BTreeMap;
 
@@ -48,7 +48,7 @@ hidden = true
 check  = "email"
 "#;
 
-/// Slips by row and column, and the piece whose check finds each; none where the list lets it pass.
+/// Mistakes by row and column, and the piece whose check finds each; `None` if the list allows it.
 const SLIPS: [(usize, usize, &str, Option<&str>); 13] = [
     (5, 0, "T21-0123", Some("no")),
     (10, 0, "T2l-0456/B", Some("year")),
@@ -65,7 +65,7 @@ const SLIPS: [(usize, usize, &str, Option<&str>); 13] = [
     (142, 4, "liv holm@lift.skarn.example", Some("mail")),
 ];
 
-/// The export: 300 tickets with the slips.
+/// The export: 300 tickets with the mistakes.
 fn export() -> Vec<u8> {
     let pick = |all: &[&'static str], n: usize| all[n % all.len()];
     let row = |n: usize| -> Vec<String> {
@@ -83,14 +83,14 @@ fn export() -> Vec<u8> {
     SLIPS.iter().for_each(|(row, column, value, _)| rows[row - 1][*column] = (*value).to_owned());
     let lines = rows.iter().map(|cells| cells.join(";") + "\r\n");
     let text = format!("Ticket;Asset;Amount ;Date;Mail;Depot\r\n{}", lines.collect::<String>());
-    // Every character of it is the code point of its byte, which is what windows-1252 has here.
+    // In windows-1252, each of these characters is the byte of its code point.
     text.chars().map(|c| u8::try_from(u32::from(c)).unwrap()).collect()
 }
 
 #[test]
 fn from_the_first_look_to_rows_set_aside() {
     let yard = Yard::with("tickets.csv", export());
-    // Look: what is in the way is said, with what to write instead.
+    // Look: problems are reported with suggestions.
     let ran = yard.run(&["survey", "tickets.csv"]);
     assert_eq!(ran.status, 3, "{}", ran.shown());
     assert!(ran.stderr.contains("is not UTF-8") && ran.stderr.contains("--encoding windows-1252"), "{}", ran.stderr);
@@ -98,7 +98,7 @@ fn from_the_first_look_to_rows_set_aside() {
     assert!(page.stdout.contains("6 columns, 300 rows") && page.stderr.contains("taken to be \";\""), "{}", page.shown());
     let next = page.stdout.lines().find_map(|line| line.strip_prefix("A column in depth: keen-notch ")).unwrap();
     assert_eq!(yard.paste(next).status, 0, "{next}");
-    // Draft: the list says how the file is read, and runs as it is printed.
+    // Draft: the list contains the reading options and runs as printed.
     let ran =
         yard.run(&["draft", "tickets.csv", "--encoding", "windows-1252", "-c", "Ticket", "--write", "draft.cutlist.toml"]);
     for (before, file) in [("What breaks its checks: keen-notch ", ""), ("Next month's file: keen-notch ", "tickets.csv")] {
@@ -109,7 +109,7 @@ fn from_the_first_look_to_rows_set_aside() {
     let wanted = ["draft", "tickets.csv", "--encoding", "windows-1252", "-c", "Amount", "--want", "2.074,02 => 2074.02"];
     let phrases = yard.out(&wanted);
     assert!(phrases.contains("1 plain number like \"1.234,5\""), "{phrases}");
-    // Carve: each slip that the list asks about is found, in its row, and nothing else.
+    // Carve: exactly the mistakes that the list checks are found.
     yard.write("tickets.cutlist.toml", LIST);
     let words = [
         "carve",
@@ -137,11 +137,11 @@ fn from_the_first_look_to_rows_set_aside() {
     let (cut, aside) = (yard.read("cut.csv"), yard.read("aside.csv"));
     assert_eq!((cut.lines().count(), aside.lines().count()), (291, 11));
     assert_eq!(cut.lines().next(), Some("Ticket;Asset;Amount ;Date;Mail;Depot;year;no;asset_kind;asset_no;amount;day"));
-    // The slips that the list is meant to bear with came through, tidied.
+    // The mistakes that the list allows came through, tidied.
     let piece =
         |row: &str| cut.lines().find(|line| line.starts_with(row)).unwrap().split(';').skip(6).take(2).collect::<Vec<_>>();
     assert_eq!((piece(" T22-0457/C"), piece("t23-0999/a")), (vec!["2022", "0457"], vec!["2023", "0999"]));
-    // Next month: the rows that were put right pass, and the list says so.
+    // Next month: the corrected rows pass.
     let right: String = cut.lines().map(|line| line.split(';').take(6).collect::<Vec<_>>().join(";") + "\n").collect();
     let bytes: Vec<u8> = right.chars().map(|c| u8::try_from(u32::from(c)).unwrap()).collect();
     yard.write("next.csv", bytes);

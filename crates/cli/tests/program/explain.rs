@@ -1,10 +1,9 @@
-//! `explain`: cut lists in plain words, and what they do with a row.
+//! `explain`: cut lists in words, and their effect on a row.
 
 use insta::assert_snapshot;
 
 use crate::yard::Yard;
 
-/// A folder with the demo's data in it.
 fn demo() -> Yard {
     let yard = Yard::new();
     for name in ["parts.csv", "references.csv", "parts.cutlist.toml", "references.cutlist.toml"] {
@@ -25,7 +24,7 @@ fn a_row_step_by_step() {
     let yard = demo();
     let row = yard.out(&["explain", "references.cutlist.toml", "references.csv", "--row", "22"]);
     assert_snapshot!(row);
-    // Row 58 has a line break in it, so the rows after it are a line further down.
+    // Row 58 contains a line break, so later rows are one line further down.
     assert_eq!(yard.out(&["explain", "references.cutlist.toml", "references.csv", "--line", "23"]), row);
     let by_line = yard.out(&["explain", "references.cutlist.toml", "references.csv", "--line", "60"]);
     assert!(by_line.starts_with("row 58, line 59\n"), "{by_line}");

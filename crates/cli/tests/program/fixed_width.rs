@@ -1,4 +1,4 @@
-//! Fixed-width text: read by positions, written into places, and never cut.
+//! Fixed-width text: read by position, written to positions, never shortened.
 
 use insta::assert_snapshot;
 
@@ -14,7 +14,7 @@ fn rows_keep_their_lines_and_get_pieces_in_places_after_them() {
     yard.write("parts.cutlist.toml", "column = 'code'\n[reading]\nwidths = '1 to 17, 19 to 21, 23 to 28'\n[layout.code]\nform = '<family 3>-<serial 1 to 8 digits>[-<grade 4>]'");
     let ran = yard.run(&["carve", "parts.fwf", "-l", "parts.cutlist.toml", "-o", "cut.fwf"]);
     assert_snapshot!(format!("{}\n{}", ran.shown(), yard.read("cut.fwf")));
-    // What it says of the columns reads them again.
+    // The printed widths read the output.
     let widths = ran.stderr.lines().last().unwrap().split_once("--widths ").unwrap().1.trim_matches('\'').to_owned();
     let again =
         yard.out(&["carve", "cut.fwf", "--widths", &widths, "-c", "serial", "-p", "n: plain number", "--to", "csv", "-q"]);
@@ -25,7 +25,7 @@ fn rows_keep_their_lines_and_get_pieces_in_places_after_them() {
     let words =
         ["carve", "bare.txt", "--widths", "family 1 to 3, no 4 for 2", "-c", "no", "-p", "no4: pad left to 4 with \"0\"", "-q"];
     assert_eq!(yard.out(&words), "GRP 1 0001\r\nHNG22 0022\r\n");
-    // In the place of a column, between columns, or without some of them, rows are written anew.
+    // With pieces that replace columns, or between them, or without some columns, rows are rewritten.
     let between = ["--out-widths", "family 1 to 3, no4 5 to 8, no 10 to 11"];
     assert_eq!(yard.out(&[&words[..], &between].concat()), "GRP 0001  1\nHNG 0022 22\n".replace("  1", " 1"));
     assert_eq!(yard.out(&[&words[..], &["--columns", "family"]].concat()), "GRP 0001\nHNG 0022\n");

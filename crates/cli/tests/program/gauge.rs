@@ -11,7 +11,7 @@ fn a_code_on_the_ruler() {
 
 #[test]
 fn what_cannot_be_seen_is_shown_and_named() {
-    // East Asian wide characters, a letter of two code points, an emoji of three, and odd spaces.
+    // Wide characters, a letter of two code points, an emoji of three, and unusual spaces.
     let value = " Fu\u{308}hrung\u{a0}– 東京👩\u{200d}🚀\r\n\u{200b} ";
     assert_snapshot!(Yard::new().out(&["gauge", value, "-p", "chars 12 to 14"]));
 }

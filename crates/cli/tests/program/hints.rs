@@ -1,8 +1,8 @@
-//! Hints: each is a command that runs, and a fix that brings rows in line and none out.
+//! Each hint has a command that runs, and a fix that improves rows and harms none.
 
 use crate::yard::{Yard, words};
 
-/// The commands that are printed after the hints of a run, one a line.
+/// The commands after the hints of a run, one per line.
 fn commands(said: &str) -> Vec<String> {
     said.lines().filter_map(|line| line.strip_prefix("      keen-notch ")).map(str::to_owned).collect()
 }
@@ -13,7 +13,7 @@ fn demo() -> Yard {
     yard
 }
 
-/// Runs on the demo's data and on data of another kind, which give hints.
+/// Runs on the demo's data and other data, which give hints.
 fn runs(yard: &Yard) -> Vec<String> {
     yard.write("odd, names.csv", {
         let codes = (0..60).map(|n| format!("GRP-{n:05}-S{},{}.{}0,5;0{n:04};03.11.{:02}\n", n % 7, n, n % 10, 20 + n % 8));
@@ -43,7 +43,7 @@ fn runs(yard: &Yard) -> Vec<String> {
     .to_vec()
 }
 
-/// What a command line says on both of its outputs.
+/// The text of both outputs of a command line.
 fn said(yard: &Yard, line: &str) -> String {
     let ran = yard.paste(line);
     format!("{}{}", ran.stdout, ran.stderr)
@@ -66,8 +66,8 @@ fn every_hint_is_a_command_that_runs_when_it_is_pasted() {
     assert!(count >= 15, "{count} commands");
 }
 
-/// A fix changes what was missing or had a look-alike, and nothing else: every row that it changes has a result then, and one
-/// that is as wide as, or made of the same kinds of characters as, those of rows that it leaves as they are.
+/// A fix changes only rows with a missing result or a look-alike. Every changed row then has a result that matches the width or the kinds
+/// of characters in the unchanged rows.
 #[test]
 fn every_fix_brings_rows_in_line_and_none_out() {
     let yard = demo();
@@ -76,7 +76,7 @@ fn every_fix_brings_rows_in_line_and_none_out() {
         for command in commands(&said(&yard, &run)) {
             let given = words(&command);
             let Some(fix) = given.iter().position(|word| word == "-p").map(|at| given[at + 1].clone()) else { continue };
-            // A row that is only to be looked at comes with the phrase as it was.
+            // A row to look at is explained with the same phrase.
             if given.iter().any(|word| word == "-l" || word == "-c") {
                 continue;
             }

@@ -1,4 +1,4 @@
-//! JSON Lines as people have them: from files and pipes, into other formats, and broken.
+//! JSON Lines from files and pipes, into other formats, and with errors.
 
 use insta::assert_snapshot;
 
@@ -28,7 +28,7 @@ fn rows_stay_objects_or_become_rows_of_cells() {
         yard.out(&[&words[..], &["--to", "csv"]].concat()),
         "part_code,stock,tags,note,family\nGRP-00041273-S7K2,12,\"[\"\"spare\"\", 1]\",,GRP\nHNG-00000411-B2,,,\"say \"\"west\"\"\",HNG\n,7,,,\n"
     );
-    // A piece in the place of a key, the keys that are wanted, the pieces alone, a row a result.
+    // A piece that replaces a key, selected keys, only pieces, a row for each result.
     yard.write(
         "replace.cutlist.toml",
         "[piece.stock]\ntake = 'whole then pad left to 4 with \"0\" or \"none\"'\nreplace = true",
@@ -79,14 +79,14 @@ fn columns_that_come_late_are_found() {
         "HNG-1\tEast\tHNG"
     );
     assert!(yard.out(&["survey", "parts.jsonl"]).contains("parts.jsonl: 2 columns, 9 001 rows"));
-    // A pipe is read once: what would be lost is an error.
+    // A pipe is read once: a late key is an error.
     let text = yard.read("parts.jsonl");
     let words = ["carve", "-", "--from", "jsonl", "-c", "part_code", "-p", "f: first 3", "-q"];
     assert_eq!(yard.run_on(text.clone(), &words).stdout.lines().count(), 9_001);
     assert_snapshot!(yard.run_on(text.clone(), &[&words[..], &["-o", "out.csv"]].concat()).shown());
     let columns = ["--columns", "part_code", "--to", "csv"];
     assert_eq!(yard.run_on(text, &[&words[..], &columns].concat()).stdout.lines().last(), Some("HNG-1,HNG"));
-    // Files of the same table may have their keys in another order, and each its own.
+    // Files of one table can have their keys in different orders, and keys of their own.
     yard.write("a.jsonl", "{\"code\":\"GRP-1\",\"site\":\"East\"}\n");
     yard.write("b.jsonl", "{\"site\":\"West\",\"code\":\"HNG-2\",\"note\":1}\n");
     let both = yard.run(&["carve", "a.jsonl", "b.jsonl", "-c", "code", "-p", "f: first 3", "-q"]);

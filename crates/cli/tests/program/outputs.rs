@@ -1,4 +1,4 @@
-//! Outputs: what is where after a run, and after one that was ended from outside.
+//! Outputs after a run, and after an interrupted run.
 
 use std::io::Write;
 use std::process::{Command, Stdio};
@@ -133,7 +133,7 @@ fn a_run_that_is_ended_leaves_nothing() {
             .stderr(Stdio::null())
             .spawn()
             .unwrap();
-        // The rows do not end, and so does the run.
+        // The input never ends, and neither does the run.
         let mut rows = child.stdin.take().unwrap();
         rows.write_all(b"code\nGRP-1\n").unwrap();
         let begun = Instant::now();
@@ -173,11 +173,11 @@ fn delimited_text_is_written_as_it_is_asked_for() {
     yard.write("bare.csv", "GRP-1,East\n");
     let bare = ["carve", "bare.csv", "--no-header", "-q", "-c", "#1", "-p", "no: after \"-\"", "--out-header", "yes"];
     assert_eq!(yard.out(&bare), "#1,#2,no\nGRP-1,East,1\n");
-    // Objects that become delimited text take the same options.
+    // Objects that become delimited text accept the same options.
     yard.write("parts.jsonl", "{\"part_code\":\"GRP-1\"}\n");
     let objects = ["carve", "parts.jsonl", "-q", "-c", "part_code", "-p", "no: after \"-\"", "--to", "tsv", "--quote-all"];
     assert_eq!(yard.out(&objects), "\"part_code\"\t\"no\"\n\"GRP-1\"\t\"1\"\n");
-    // Where they would do nothing, or are wrong, that is said.
+    // Options without effect, or invalid ones, are errors.
     let refused = [
         yard.run(&[&words[..], &["--quote-all", "-o", "out.jsonl"]].concat()),
         yard.run(&[&words[..], &["--out-delimiter", ";;"]].concat()),
@@ -195,7 +195,7 @@ fn new_cells_are_quoted_as_all_others_are() {
         yard.out(&[&["carve", "all.csv"], &words[..]].concat()),
         "\"part_code\",\"site\",\"no\"\r\n\"GRP-1\",\"East\",\"1\"\r\n\"HNG\",\"\",\"\"\r\n"
     );
-    // One column alone, also where it is empty; and tables in which not all cells are in quotes.
+    // A single column, also with blanks; and tables with some unquoted cells.
     assert_eq!(yard.out(&[&["carve", "all.csv", "--only-pieces"], &words[..]].concat()), "\"no\"\r\n\"1\"\r\n\"\"\r\n");
     yard.write("some.csv", "\"part_code\",\"site\"\n\"GRP-1\",7\n");
     assert_eq!(yard.out(&[&["carve", "some.csv"], &words[..]].concat()), "\"part_code\",\"site\",no\n\"GRP-1\",7,1\n");
@@ -216,7 +216,7 @@ fn a_column_says_what_is_wrong_with_each_row() {
     assert_snapshot!(carve(&["--to", "csv", "-o", "-"]));
     let lines = carve(&["--to", "jsonl", "-o", "-"]);
     assert_snapshot!(lines);
-    // Nested types hold the same, and are read again as the same JSON.
+    // Nested types hold the same, and convert back to the same JSON.
     for format in ["parquet", "arrow"] {
         let name = format!("wrong.{format}");
         carve(&["-o", &name]);
@@ -241,7 +241,7 @@ fn a_column_says_what_is_wrong_with_each_row() {
         };
         assert_eq!(wrong(&again.stdout), wrong(&lines), "{}", again.shown());
     }
-    // Rows that are set aside are not there to be told of.
+    // Rows set aside are not in the output.
     let kept = carve(&["--offcuts", "aside.csv", "-o", "-"]);
     assert_eq!(kept, "code,site,no,wrong\nGRP-1,East,1,\n");
     let refused =
@@ -266,7 +266,7 @@ fn rows_can_be_compared_elsewhere() {
     assert_snapshot!(lines);
     let summary = yard.read("s.json");
     assert_eq!(summary.matches("\"elsewhere\": true").count(), 2, "{summary}");
-    // The other formats have the same hashes: of texts, in lists of Parquet as binary, which are shown as texts again.
+    // The other formats have the same hashes: as text, and in Parquet lists as binary, which are read as text.
     let cells = carve(&["--to", "csv", "-o", "-"]);
     let hashes = |text: &str| {
         let words = text.split(|c: char| !c.is_ascii_hexdigit()).filter(|word| word.len() == 32);

@@ -1,4 +1,4 @@
-//! `--part`, and `merge`: parts of a run are, put together, what one run is.
+//! `--part` and `merge`: joined parts equal a single run.
 
 use insta::assert_snapshot;
 
@@ -8,7 +8,7 @@ use super::yard::Yard;
 const LIST: &str =
     "column = 'code'\n[piece.no]\ntake = 'after \"-\"'\ncheck = ['length 4', 'listed in \"sites.csv\"']\nwarn = ['digits']\n";
 
-/// Rows of which some have faults, some line breaks within, and after some of which a line is blank.
+/// Rows with faults, line breaks inside, and empty lines between them.
 fn rows(count: usize, end: &str) -> String {
     let row = |row: usize| match row % 97 {
         0..60 => format!("GRP-{row},East"),
@@ -27,7 +27,7 @@ fn yard() -> Yard {
     yard
 }
 
-/// Carves files in one run and in `of` runs, and sees to it that what comes out is the same, byte for byte.
+/// Carves files in one run and in `of` runs, and compares the outputs byte for byte.
 fn compare(yard: &Yard, files: &[&str], of: usize, options: &[&str], ending: &str) {
     let carve = |name: &str, more: &[&str]| {
         let names = [
@@ -57,7 +57,7 @@ fn compare(yard: &Yard, files: &[&str], of: usize, options: &[&str], ending: &st
 #[test]
 fn parts_joined_are_the_whole_byte_for_byte() {
     let yard = yard();
-    // A file without rows, others without a last line end, and one that is a part as a whole.
+    // A file without rows, files without a final line end, and one that cannot be divided.
     yard.write("a.csv", rows(40_000, ""));
     yard.write("b.csv", "code,site");
     yard.write("c.csv", rows(30_000, "\n"));
@@ -67,7 +67,7 @@ fn parts_joined_are_the_whole_byte_for_byte() {
     for of in [2, 5] {
         compare(&yard, &all, of, &[], "csv");
     }
-    // More parts than the tables are chunks.
+    // More parts than chunks.
     compare(&yard, &["d.csv", "b.csv"], 9, &["--file-column", "from", "--faults-column", "wrong"], "tsv");
     let lines: String =
         rows(30_000, "").lines().skip(1).map(|line| format!("{{\"code\":\"{}\"}}\n", line.replace('"', ""))).collect();
@@ -93,7 +93,7 @@ fn runs_over_several_files_and_streams_are_merged() {
     let merged = yard.run(&["merge", "ab.json", "c.json.gz", "-o", "merged.json"]);
     assert_eq!(yard.read("merged.json"), yard.read("abc.json"));
     assert_snapshot!(merged.shown());
-    // What is read from a pipe goes on where the pipe before it ended.
+    // A pipe continues where the previous one ended.
     let pipe = |text: &str, summary: &str| {
         yard.run_on(text, &["carve", "-q", "-l", "list.cutlist.toml", "--summary", summary]);
     };
@@ -103,7 +103,7 @@ fn runs_over_several_files_and_streams_are_merged() {
     pipe(&whole[..at], "first.json");
     pipe(&format!("{head}{}", &whole[at..]), "second.json");
     assert_eq!(yard.run(&["merge", "-q", "first.json", "second.json"]).stdout, yard.read("whole.json"));
-    // Many faults of one row go ahead of the others, and are still of their own file.
+    // The many faults of one row are written early and still belong to their own file.
     yard.write("long.csv", format!("code,site\nGRP-{},East\n", "x".repeat(900_000)));
     yard.run(&["check", "-q", "a.csv", "long.csv", "-l", "list.cutlist.toml", "--faults", "faults.jsonl"]);
     assert_eq!(yard.read("faults.jsonl").matches(r#"{"file":"long.csv","row":1,"#).count(), 3);

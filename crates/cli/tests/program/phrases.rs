@@ -1,4 +1,4 @@
-//! `phrases` and `schema`: what can be looked up.
+//! `phrases` and `schema`.
 
 use insta::assert_snapshot;
 

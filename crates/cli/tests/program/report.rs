@@ -1,4 +1,4 @@
-//! `report`: one page to hand on.
+//! `report`: a page to share.
 
 use super::yard::Yard;
 
@@ -43,7 +43,7 @@ fn the_page_says_what_the_checks_found_and_escapes_all_data() {
         assert!(page.contains(there), "{there}");
     }
     assert!(!page.contains("<script>alert") && !page.contains('\u{1b}'), "data is text");
-    // One script and one style, both in the page; nothing is fetched.
+    // One script and one style, both in the page; nothing is loaded.
     assert_eq!((page.matches("<script>").count(), page.matches("<style>").count()), (1, 1));
     assert!(!page.contains("http://") && !page.contains("https://") && !page.contains("src=") && !page.contains("@import"));
     assert!(page.len() < 200_000, "{} bytes", page.len());
@@ -57,7 +57,7 @@ fn json_has_the_same_and_rows_are_capped() {
     let uppercase = &json["faults"][0];
     assert_eq!((uppercase["rows"].as_array().unwrap().len(), uppercase["results"][0]["count"].as_u64()), (4, Some(15)));
     assert_eq!(uppercase["rows"][0]["row"], 4);
-    // Each check has rows of its own, however many rows fail the check before.
+    // Each check has its own rows, however many rows fail the check before.
     let words =
         |faults: &serde_json::Value| json["summary"]["checks"][faults["check"].as_u64().unwrap() as usize]["check"].clone();
     let length = json["faults"].as_array().unwrap().iter().find(|faults| words(faults) == "length 8").unwrap();

@@ -1,24 +1,24 @@
-//! The demo's tables through every pair of formats: the same values come out.
+//! The demo's tables through every pair of formats keep their values.
 
 use super::yard::Yard;
 
-/// All formats but fixed-width text.
+/// All formats except fixed-width text.
 const ENDINGS: [&str; 9] = ["csv", "tsv", "psv.gz", "jsonl", "ndjson.zst", "xlsx", "parquet", "arrow", "arrows"];
 
-/// Writes a table as it is in another format; what is said beside that is how it is read or written.
+/// Converts a table to another format with these options.
 fn write(yard: &Yard, from: &str, to: &str, said: &[&str]) {
     let ran = yard.run(&[&["carve", from, "-l", "same.cutlist.toml", "-q", "-o", to], said].concat());
     assert_eq!((ran.status, ran.stderr.as_str()), (0, ""), "{from} {to}");
 }
 
-/// Its values, one object a row.
+/// The values of a table, one object per row.
 fn values(yard: &Yard, table: &str, said: &[&str]) -> String {
     let all = yard.out(&[&["carve", table, "-l", "same.cutlist.toml", "-q", "--to", "jsonl"], said].concat());
-    // What is blank in a text may be nothing elsewhere.
+    // A blank text can be null elsewhere.
     all.replace(":null", ":\"\"")
 }
 
-/// A yard with the demo's data and a cut list that changes nothing of a table whose first column is called so.
+/// The demo's data and a cut list that changes nothing, for a table with this first column.
 fn yard(column: &str) -> Yard {
     let yard = Yard::new();
     yard.out(&["demo", "--dir", "."]);

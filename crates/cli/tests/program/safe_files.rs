@@ -1,4 +1,4 @@
-//! Files that must not be lost: inputs, what was in an output's place, and other outputs.
+//! Files that must not be lost: inputs, replaced outputs, and other outputs.
 
 use std::fs::{self, OpenOptions};
 use std::io::Write;
@@ -15,7 +15,7 @@ const CUT: &str = "part_code,depot,no\nGRP-1,East,1\nHNG-22,West,22\n";
 const LIST: &str = "column = 'part_code'\n[piece.no]\ntake = 'after \"-\"'\ncheck = 'listed in \"numbers.csv\"'\n";
 const CARVE: [&str; 5] = ["carve", "in.csv", "-q", "-l", "no.cutlist.toml"];
 
-/// A table, a cut list for it, and what that list names.
+/// A table, a cut list for it, and the files that the list names.
 fn yard() -> Yard {
     let yard = Yard::with("in.csv", ROWS);
     yard.write("no.cutlist.toml", LIST);
@@ -74,15 +74,15 @@ fn standard_input_and_output_are_known_as_the_files_they_are() {
         let (status, said) = run(words, Stdio::null(), append("in.csv").into());
         assert_eq!((status, yard.contents() == before), (Some(2), true), "{words:?}: {said}");
     }
-    // What is appended to stays, whatever it is called.
+    // A file that is appended to stays, under any name.
     yard.write("log", "old\n");
     for out in ["-", "/dev/stdout", "/dev/fd/1"] {
         assert_eq!(run(&[&CARVE[..], &["-o", out]].concat(), Stdio::null(), append("log").into()), (Some(0), String::new()));
     }
     assert_eq!(yard.read("log"), format!("old\n{}", CUT.repeat(3)));
-    // A terminal, or a device that takes everything, may be both.
+    // A terminal or the null device can be both.
     assert_eq!(yard.run(&[&CARVE[..], &["-o", "/dev/null", "--faults", "/dev/null"]].concat()).status, 0);
-    // Where a file for the rows is named, standard output may be any file.
+    // If the rows go to a file, standard output can be any file.
     assert_eq!(run(&[&CARVE[..], &["-o", "out.csv"]].concat(), Stdio::null(), append("in.csv").into()).0, Some(0));
     assert_eq!(yard.read("out.csv"), CUT);
 }
@@ -93,7 +93,7 @@ fn what_an_output_replaces_keeps_what_it_was() {
     let at = |name: &str| yard.path().join(name);
     let carve = |out: &str| yard.run(&[&CARVE[..], &["-o", out]].concat());
     let mode = |name: &str| at(name).metadata().unwrap().mode() & 0o7777;
-    // Links stay, and lead to the output, whether it was there or not.
+    // Links stay and lead to the output, whether their target existed or not.
     symlink("new.csv", at("link.csv")).unwrap();
     assert_eq!(carve("link.csv").status, 0);
     assert_eq!((fs::read_link(at("link.csv")).unwrap().as_path(), yard.read("new.csv").as_str()), ("new.csv".as_ref(), CUT));
@@ -151,14 +151,14 @@ fn what_dead_runs_left_is_taken_away_and_what_runs_write_is_not() {
     left.iter().for_each(|name| yard.write(name, "half"));
     let others = [".other.csv.keen-notch-AbCd12.part", ".out.csv.keen-notch-IjKl56.part", ".out.csv.part"];
     others.iter().for_each(|name| yard.write(name, "half"));
-    // As another run would.
+    // Like another run.
     let in_use = fs::File::open(yard.path().join(others[1])).unwrap();
     in_use.lock().unwrap();
     assert_eq!(yard.run(&[&CARVE[..], &["-o", "out.csv"]].concat()).status, 0);
     let mut hidden: Vec<_> = yard.names().into_iter().filter(|name| name.starts_with('.')).collect();
     hidden.sort();
     assert_eq!(hidden, others);
-    // The longest name that there can be.
+    // The longest possible name.
     let long = format!("{}.csv", "é".repeat(125));
     assert_eq!(yard.run(&[&CARVE[..], &["-o", &long]].concat()).status, 0);
     assert_eq!(yard.read(&long), CUT);
@@ -223,7 +223,7 @@ fn a_list_reads_only_what_is_near_it() {
     let (refused, linked, other) = (run(&secret, &[]), run("link.csv", &[]), run("sub/ok.csv", &["key2"]));
     assert_eq!((refused.0, linked.0, other.0), (2, 2, 2));
     assert_snapshot!(format!("{}{}{}", refused.1, linked.1, other.1));
-    // What the command line names itself is read.
+    // Files named on the command line are read.
     let ran = yard.run(&["check", "in.csv", "--check", &format!("code: listed in \"{secret}\"")]);
     assert_eq!(ran.status, 0, "{}", ran.shown());
 }

@@ -10,7 +10,7 @@ use portable_pty::{Child, CommandBuilder, PtySize, native_pty_system};
 
 use crate::yard::Yard;
 
-/// What bash is offered for the last of some words.
+/// The completions of bash for the last word.
 fn offered(yard: &Yard, words: &[&str]) -> Vec<String> {
     let line = format!("keen-notch {}", words.join(" "));
     let environment = [("KEEN_NOTCH_COMPLETE", "bash"), ("KEEN_NOTCH_BEFORE", &line), ("KEEN_NOTCH_BREAKS", " '\"=:")];
@@ -19,7 +19,7 @@ fn offered(yard: &Yard, words: &[&str]) -> Vec<String> {
     String::from_utf8(output.stdout).unwrap().lines().map(str::to_owned).collect()
 }
 
-/// Column names that a shell would expand, run or split, told apart by their first two characters.
+/// Column names that a shell would expand, run or split, with distinct first two characters.
 const HOSTILE: [&str; 24] = [
     "aa$(touch pwned)",
     "bb`touch pwned`",
@@ -47,7 +47,7 @@ const HOSTILE: [&str; 24] = [
     "xx\u{e9}\u{4e2d} $x",
 ];
 
-/// A shell at a terminal. Its `keen-notch` completes, or writes its last word into a file.
+/// A shell at a terminal. Its `keen-notch` completes, or writes its last word to a file.
 struct Shell {
     yard: Yard,
     writer: Box<dyn Write + Send>,
@@ -81,7 +81,7 @@ impl Shell {
         let seen = Arc::new(Mutex::new(Vec::new()));
         let into = Arc::clone(&seen);
         std::thread::spawn(move || {
-            // The terminal stays open as long as this thread has it.
+            // The terminal stays open while this thread holds it.
             let _master = pair.master;
             let mut buffer = [0; 4096];
             while let Ok(count @ 1..) = reader.read(&mut buffer) {
@@ -98,11 +98,11 @@ impl Shell {
         self.writer.write_all(keys.as_bytes()).unwrap();
     }
 
-    /// Runs the typed command, and returns the last word of the program.
+    /// Runs the typed command and returns the last word of the program.
     fn word(&mut self) -> String {
         let (path, begun) = (self.yard.path().join("word"), Instant::now());
         for turn in 0.. {
-            // Elvish needs the key once more where it shows a list of candidates.
+            // If Elvish shows a list of candidates, it needs the key again.
             if turn % 100 == 0 {
                 self.send("\r");
             }
@@ -124,7 +124,7 @@ impl Drop for Shell {
     }
 }
 
-/// Each name is completed behind no quote and behind either, and the command is run.
+/// Completes each name without quotes and in both kinds of quotes, and runs the command.
 fn no_name_is_expanded(shell: &str, words: &[&str], source: &str) {
     if std::process::Command::new(shell).arg("--version").output().is_err() {
         eprintln!("{shell} is not installed");
@@ -189,7 +189,7 @@ fn scripts_for_shells() {
     }
     let ran = yard.run(&["completions", "csh"]);
     assert!(ran.status == 2 && ran.stderr.contains("bash, elvish, fish"), "{}", ran.shown());
-    // A real shell reads what is printed.
+    // A real shell reads the script.
     let script = yard.out(&["completions", "bash"]);
     yard.write("script.bash", &script);
     let bash = std::process::Command::new("bash").args(["-n", "script.bash"]).current_dir(yard.path()).status().unwrap();

@@ -1,4 +1,4 @@
-//! Tables of SQLite, read and written.
+//! SQLite tables, read and written.
 
 use std::time::Duration;
 
@@ -29,7 +29,7 @@ fn database() -> Yard {
     yard
 }
 
-/// How tables are made, and their rows with the type of each value.
+/// The definitions of tables, and their rows with value types.
 fn shown(yard: &Yard, name: &str) -> String {
     let connection = connection(yard, name);
     let mut tables = connection.prepare("SELECT name, sql FROM sqlite_schema WHERE sql IS NOT NULL ORDER BY name").unwrap();
@@ -76,7 +76,7 @@ fn every_command_reads_them() {
     let report = yard.out(&[&["report", "-q", "--to", "json"], &FROM[..], &PIECE].concat());
     assert!(report.contains("the table") && report.contains("\"sha256\": null"), "{report}");
     note(&[&["draft"], &FROM[..], &["-c", "code", "--want", "GRP-00041273-S7K2 => GRP"]].concat());
-    // A list may have the query, and the draft's list has it.
+    // A list can contain the query, and the draft's list does.
     note(&[&["draft"], &FROM[..2], &query, &["-c", "code", "--write", "code.cutlist.toml"]].concat());
     yard.write(
         "q.cutlist.toml",
@@ -101,14 +101,14 @@ fn tables_are_written_in_one_transaction() {
         .concat(),
     );
     assert_eq!(ran.status, 3, "{}", ran.shown());
-    // Rows that are set aside have all of their columns, also those that have no text.
+    // Offcuts have all columns, even those without text.
     assert!(ran.stderr.contains("the value of photo cannot be read as text"), "{}", ran.stderr);
     let query = "SELECT code, \"qty on hand\", price, \"any\" FROM parts";
     let carve = [&["carve"], &FROM[..2], &["--query", query, "--to", "sqlite:yard.db", "--table", "cut"], &PIECE].concat();
     let checked = ["--check", "family: length 3"];
     let beside = ["--faults-table", "faults", "--offcuts-table", "aside"];
     assert_snapshot!(yard.run(&[&carve[..], &checked, &beside].concat()).shown() + &shown(&yard, "yard.db"));
-    // What is there is not touched unless that is said, and rows are added by the names of their columns.
+    // An existing table stays unless an option says otherwise, and rows are appended by column name.
     let mut said = String::new();
     let mut note = |words: &[&str]| {
         let ran = yard.run(words);
@@ -129,7 +129,7 @@ fn tables_are_written_in_one_transaction() {
         (rows.query_row(&format!("SELECT count(*) FROM {table}"), [], |row| row.get(0)).unwrap(), made)
     };
     assert_eq!(rows("cut"), (4, "CREATE TABLE \"cut\" (\"fresh\" TEXT)".to_owned()));
-    // The run with --strict wrote fault, and no rows.
+    // The run with --strict wrote faults and no rows.
     assert_eq!(rows("faults").0, 1);
 }
 
@@ -161,7 +161,7 @@ fn other_formats_are_made_of_them_and_they_of_others() {
         yard.out(&["carve", input, "-l", "t.cutlist.toml", "--to", "sqlite:new.db", "--table", table, "-q"]);
     }
     assert_snapshot!(shown(&yard, "new.db"));
-    // Through a database and back, a text is the same.
+    // Any text survives a round trip.
     yard.write("odd.csv", "code,note\n007,\"a \"\"b\"\", c\"\n\"x\ny\",'\n,é😀\n");
     let of = ["-c", "code", "-p", "first: first 1"];
     yard.out(&[&["carve", "odd.csv", "--to", "sqlite:new.db", "--table", "odd", "-q"], &of[..]].concat());
@@ -264,7 +264,7 @@ fn pieces_are_written_into_the_rows_that_they_came_from() {
         let ran = yard.run(words);
         said += &format!("exit {}\n{}", ran.status, ran.stderr);
     };
-    // Rows that are set aside stay as they are.
+    // Rows set aside stay unchanged.
     note(&[&update[..], &checked, &["site,id", "--offcuts-table", "aside"]].concat());
     yard.write("rows.csv", "code\nA-1\n");
     let query = ["--query", "SELECT id, code FROM parts WHERE code > ''"];
@@ -274,7 +274,7 @@ fn pieces_are_written_into_the_rows_that_they_came_from() {
     note(&[&update[..], &["--update", "code"]].concat());
     note(&[&update[..], &["--update", "nr"]].concat());
     note(&[&update[..], &["--update", "site,site"]].concat());
-    // The columns are there now, and are written to again.
+    // The columns exist now and are updated.
     note(&[&update[..], &["-p", "no of code: after \"-\"", "--update", "site,id"]].concat());
     assert_snapshot!(said + &shown(&yard, "yard.db"));
 }
@@ -327,7 +327,7 @@ fn a_survey_leaves_columns_of_bytes_out_and_says_so() {
     assert_eq!(ran.status, 0, "{}", ran.shown());
     assert_eq!(ran.stderr, "skipped, because bytes, arrays and composite types have no text: raw\n");
     assert!(ran.stdout.contains("code") && !ran.stdout.contains("raw"), "{}", ran.shown());
-    // A column that is named is read, and its value is an error.
+    // A named column is read, and its value is an error.
     assert_eq!(yard.run(&[&survey[..], &["-c", "raw"]].concat()).status, 3);
 }
 
@@ -373,7 +373,7 @@ fn a_run_that_is_ended_in_the_middle_leaves_nothing() {
         let rows: String = (0..100_000).map(|row| format!("GRP-{row:08}\n")).collect();
         std::io::Write::write_all(&mut input, format!("code\n{rows}").as_bytes()).unwrap();
         std::thread::sleep(Duration::from_millis(300));
-        // As Ctrl-C in a terminal does it.
+        // Like Ctrl-C in a terminal.
         assert!(std::process::Command::new("kill").args(["-INT", &child.id().to_string()]).status().unwrap().success());
         assert!(!child.wait().unwrap().success());
         drop(input);

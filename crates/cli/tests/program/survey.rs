@@ -10,7 +10,7 @@ fn demo() -> Yard {
     yard
 }
 
-/// Everything is at most 100 columns wide, however wide the terminal.
+/// The page is at most 100 columns wide, however wide the terminal.
 fn page(yard: &Yard, words: &[&str]) -> String {
     let out = yard.out(&[&["survey"], words].concat());
     assert!(out.lines().all(|line| line.chars().count() <= 101), "{out}");
@@ -75,7 +75,7 @@ fn columns_with_next_to_nothing_in_them() {
 
 #[test]
 fn the_most_frequent_values() {
-    // Few different values: all of them, first of all.
+    // Few distinct values: all of them, first of all.
     let depots = page(&demo(), &["parts.csv", "-c", "depot"]);
     assert_snapshot!(depots.split("\n\n").nth(2).unwrap());
     // Many: the most frequent.
@@ -83,7 +83,7 @@ fn the_most_frequent_values() {
     let yard = Yard::with("many.csv", format!("code\n{many}"));
     let out = page(&yard, &["many.csv"]);
     assert_snapshot!(out.split("most frequent values\n").nth(1).unwrap().split("\n\n").next().unwrap());
-    // More than are counted: estimates, which say so.
+    // More than are counted: estimates, labelled as such.
     let more: String = (1..=250_000).map(|n| if n % 5 == 0 { "n/a\n".to_owned() } else { format!("C-{n}\n") }).collect();
     yard.write("more.csv", format!("code\n{more}"));
     let out = page(&yard, &["more.csv"]);

@@ -1,4 +1,4 @@
-//! What a person at a terminal sees: the program in a pseudo-terminal of a real size.
+//! The program in a pseudo-terminal of a real size.
 
 use std::io::Read;
 use std::num::NonZero;
@@ -13,13 +13,13 @@ struct Seen {
     status: u32,
     /// The signal that ended it.
     signal: Option<String>,
-    /// All that was written to the terminal.
+    /// All bytes written to the terminal.
     raw: String,
-    /// The lines as they are on a screen that is high enough for all of them.
+    /// The lines on a screen that is high enough for all of them.
     lines: Vec<String>,
 }
 
-/// The program with these words, at a terminal with colours.
+/// The program at a terminal with colours.
 pub fn command(yard: &Yard, words: &[&str], environment: &[(&str, &str)]) -> CommandBuilder {
     let mut command = CommandBuilder::new(env!("CARGO_BIN_EXE_keen-notch"));
     command.args(words);
@@ -31,7 +31,7 @@ pub fn command(yard: &Yard, words: &[&str], environment: &[(&str, &str)]) -> Com
     command
 }
 
-/// Runs the program at a terminal of this many columns. What is `typed` is typed once it has written something.
+/// Runs the program at a terminal of this width. Types `typed` after the first output.
 fn at_terminal(yard: &Yard, columns: u16, words: &[&str], environment: &[(&str, &str)], typed: &str) -> Seen {
     let size = PtySize { rows: 40, cols: columns, pixel_width: 0, pixel_height: 0 };
     let pair = native_pty_system().openpty(size).unwrap();
@@ -42,7 +42,7 @@ fn at_terminal(yard: &Yard, columns: u16, words: &[&str], environment: &[(&str, 
     let mut bytes = Vec::new();
     let mut buffer = [0; 4096];
     let mut typed = Some(typed).filter(|typed| !typed.is_empty());
-    // Where the program has ended, reading from its terminal ends, with an error on some systems.
+    // When the program has ended, reading from its terminal ends, on some systems with an error.
     while let Ok(count) = reader.read(&mut buffer) {
         if count == 0 {
             break;
@@ -67,9 +67,9 @@ fn demo() -> Yard {
     yard
 }
 
-/// The lines as they were written, before a terminal would break them.
+/// The lines as written, before the terminal wraps them.
 fn written(seen: &Seen) -> Vec<String> {
-    // Progress is written over, and goes away.
+    // Progress is overwritten and disappears.
     let last = |line: &str| line.trim_end_matches('\r').rsplit('\r').next().unwrap_or_default().to_owned();
     seen.raw.lines().map(|line| anstream::adapter::strip_str(&last(line)).to_string().trim_end().to_owned()).collect()
 }
@@ -135,7 +135,7 @@ fn tables_fit_the_terminal() {
             let seen = at_terminal(&yard, columns, words, &[], "");
             assert!(seen.status < 2, "{words:?}\n{}", seen.raw);
             for line in written(&seen) {
-                // A command to paste is one line, whatever its width; so are a step with what it gives, and a comment of a draft.
+                // Commands to paste, steps with results, and comments of drafts are never wrapped.
                 let may_be_wide = line.starts_with("      ")
                     || line.starts_with("$ ")
                     || line.contains(" → ")
@@ -156,7 +156,7 @@ fn columns_that_do_not_fit_are_named() {
     assert!(seen.lines[0].starts_with("order    person"), "{}", seen.lines.join("\n"));
     let hidden = seen.lines.iter().find(|line| line.starts_with("10 of 200 rows shown")).unwrap();
     assert_eq!(hidden, "10 of 200 rows shown, without the columns figure_1, figure_2, figure_3, figure_4");
-    // Wide enough for all of it, nothing is left out.
+    // On a wide terminal, nothing is left out.
     let seen = at_terminal(&yard, 200, &["carve", "references.csv", "-l", "references.cutlist.toml"], &[], "");
     assert!(seen.lines.iter().any(|line| line == "10 of 200 rows shown"), "{}", seen.lines.join("\n"));
 }
@@ -174,7 +174,7 @@ fn emoji_do_not_shift_columns() {
         &[("NO_COLOR", "1")],
         "",
     );
-    // On a terminal that draws every code point by itself, the last column begins where its head does.
+    // On a terminal that draws every code point separately, the last column is still aligned.
     let head = seen.lines[0].find("all").unwrap();
     for line in &seen.lines[2..7] {
         let columns: Vec<(usize, char)> = line
@@ -199,7 +199,7 @@ fn what_is_typed_is_read_to_its_end() {
     assert_eq!(seen.status, 0, "{}", seen.raw);
     assert!(seen.lines[0].starts_with("reading standard input from the terminal; end it with Ctrl-D"), "{}", seen.raw);
     assert!(seen.lines.iter().any(|line| line == "B-22   22"), "{}", seen.lines.join("\n"));
-    // Ctrl-C ends it as a shell expects it of a program that does not catch it.
+    // After Ctrl-C, the shell sees a program that was ended by a signal.
     let seen = at_terminal(&yard, 80, &words, &[], "code\nA-1\n\u{3}");
     assert_eq!(seen.signal.as_deref(), Some("Interrupt"), "{}", seen.raw);
 }

@@ -1,4 +1,4 @@
-//! `try` in a pseudo-terminal: keys and clicks in, screens out.
+//! `try` in a pseudo-terminal: keys and clicks go in, screens come out.
 
 use std::io::{Read, Write};
 use std::num::NonZero;
@@ -19,13 +19,13 @@ const ESCAPE: &str = "\u{1b}";
 const RIGHT: &str = "\u{1b}[C";
 const DOWN: &str = "\u{1b}[B";
 
-/// The program while it runs.
+/// The running program.
 struct Session {
     child: Box<dyn Child + Send + Sync>,
     master: Box<dyn MasterPty + Send>,
     keys: Box<dyn Write + Send>,
     seen: Arc<Mutex<Seen>>,
-    /// How many keys were pressed.
+    /// The number of pressed keys.
     pressed: usize,
 }
 
@@ -66,7 +66,7 @@ impl Session {
         lines.map(|line| line.trim_end().to_owned() + "\n").collect::<String>().trim_end().to_owned() + "\n"
     }
 
-    /// Waits until the screen has a text, and nothing is being drawn any more.
+    /// Waits until the screen shows a text and is stable.
     fn until(&self, text: &str) -> String {
         let written = || self.seen.lock().unwrap().raw.len();
         let (begun, mut before, mut changed) = (Instant::now(), 0, Instant::now());
@@ -89,7 +89,7 @@ impl Session {
         self
     }
 
-    /// Presses the mouse in one place of the screen, drags it to another in the same line, and lets go. Places count from 0.
+    /// Drags the mouse from one position to another on a line. Positions start at 0.
     fn drag(&mut self, line: usize, from: usize, to: usize) -> &mut Session {
         let line = line + 1;
         for (button, column, end) in [(0, from, 'M'), (32, to, 'M'), (0, to, 'm')] {
@@ -104,7 +104,7 @@ impl Session {
         self.master.resize(size(rows, columns)).unwrap();
     }
 
-    /// Waits for its end: the status, the signal, and all that was written after the terminal was given back.
+    /// Waits for the end: the status, the signal, and the output after the terminal was restored.
     fn end(&mut self) -> (u32, Option<String>, String) {
         let begun = Instant::now();
         while self.child.try_wait().unwrap().is_none() {
@@ -112,7 +112,6 @@ impl Session {
             thread::sleep(Duration::from_millis(5));
         }
         let ended = self.child.wait().unwrap();
-        // What was written last may still be on its way.
         thread::sleep(Duration::from_millis(50));
         let raw = String::from_utf8_lossy(&self.seen.lock().unwrap().raw).into_owned();
         let (before, after) = raw.rsplit_once("\u{1b}[?1049l").unwrap_or(("", &raw));
@@ -133,7 +132,7 @@ fn demo() -> Yard {
     yard
 }
 
-/// The line of a screen that has a text, and the column in which it begins, both from 0.
+/// The line and column, from 0, where a screen shows a text.
 fn place(screen: &str, text: &str) -> (usize, usize) {
     let found = screen.lines().enumerate().find_map(|(line, words)| Some((line, words.find(text)?, words)));
     let (line, byte, words) = found.unwrap_or_else(|| panic!("{text} is not in\n{screen}"));
@@ -144,12 +143,12 @@ fn place(screen: &str, text: &str) -> (usize, usize) {
 fn a_phrase_is_tried_and_kept() {
     let yard = demo();
     let mut session = Session::begin(&yard, (24, 80), &["parts.csv", "-c", "part_code", "-l", "new.cutlist.toml"], &[]);
-    // A word that is offered, the delimiter of the column, a check, and another piece with a name.
+    // An offered word, the delimiter of the column, a check, and another piece with a name.
     session.until("type a phrase");
     session.send("sec").send(RIGHT).send("3 by ").send(RIGHT).until("200 rows:");
     insta::assert_snapshot!(session.send("\runiq").send(RIGHT).until("failing"));
     session.send(CONTROL_N).send("first 3\r\rfamily\t").until("0 rows worth a look");
-    // What is not written yet is not lost by one key.
+    // Unsaved pieces are not lost by one key.
     session.send(ESCAPE).until("not written yet");
     session.send(CONTROL_S).until("written to new.cutlist.toml");
     let (status, _, said) = session.send(ESCAPE).end();
@@ -178,7 +177,7 @@ fn without_a_list_the_command_is_printed_and_a_list_can_still_be_written() {
     let command = "keen-notch carve parts.csv -c part_code -p 'piece_1: last 2' --check 'piece_1: digits'";
     assert_eq!(said.lines().next().map(str::trim_end), Some(command));
     assert_eq!(yard.paste(command.strip_prefix("keen-notch ").unwrap()).status, 0);
-    // What no command can say is asked for again; a list has it, under a name that is not taken.
+    // Pieces that no command can express need a list, with an unused name.
     yard.write("part_code.cutlist.toml", "");
     let mut session = Session::begin(&yard, (40, 100), &["parts.csv", "-c", "part_code"], &[]);
     session.send("numbers").until("nothing says where they go");
@@ -186,14 +185,14 @@ fn without_a_list_the_command_is_printed_and_a_list_can_still_be_written() {
     session.send(ESCAPE).until("not written yet");
     session.send(CONTROL_S).until("part_code.cutlist.toml");
     session.send("\r").until("is there already");
-    // A folder that is not there: nothing is lost, and another name is given.
+    // With a missing folder, nothing is lost, and another name can be given.
     let gone = "\u{7f}".repeat("part_code.cutlist.toml".len());
     session.send(&gone).send("none/x.toml\r").until("not written: ");
     session.send(&gone).send("part_code-2.toml\r").until("written to part_code-2.toml");
     let (_, _, said) = session.send(ESCAPE).end();
     assert!(said.contains("check FILE -l part_code-2.toml"), "{said}");
     assert!(yard.read("part_code-2.toml").ends_with("take = 'numbers'\ncolumns = 2\n"));
-    // The same on a table of a database, if there is one.
+    // The same with a database table, if available.
     #[cfg(feature = "sqlite")]
     {
         let words = ["--from", "sqlite:ropeway.db", "--table", "crew", "-c", "crew_id"];
@@ -204,7 +203,7 @@ fn without_a_list_the_command_is_printed_and_a_list_can_still_be_written() {
     }
 }
 
-/// A person who has read the README makes the list of the demo for its references. At two keys a second, 240 keys are two minutes, which
+/// A user who has read the README makes the demo's list for its references. At two keys per second, 240 keys take two minutes, which
 /// leaves one to think.
 #[test]
 fn the_list_for_the_references_is_made_with_few_keys() {
@@ -214,7 +213,7 @@ fn the_list_for_the_references_is_made_with_few_keys() {
     session.until("type a phrase");
     session.send("mat").send(RIGHT).send(r"/WO:(\d+)/i gr").send(RIGHT).send("1 o").send(RIGHT).until("step");
     session.send("mat").send(RIGHT).send(r#"/order (\d+)/i group 1 or "none""#).send("\r\rorder").until("fallback");
-    // What is between the brackets is dragged over, and the text after a blank in it is typed as what is wanted.
+    // The mouse marks the text in brackets, and the text after a blank in it is typed as the wanted result.
     let screen = session.send(CONTROL_N).until("piece 2 of 2");
     let (line, column) = place(&screen, "(Ines␣Okafor)");
     session.drag(line, column + 1, column + 11).until(r#"between "(" and ")""#);
@@ -248,7 +247,7 @@ fn a_list_that_is_there_is_gone_on_with() {
     let mut session = Session::begin(&yard, (40, 120), &["references.csv", "-l", "references.cutlist.toml"], &[]);
     let screen = session.until("piece 1 of 5");
     assert!(screen.contains("name    order") && screen.contains("match /WO"), "{screen}");
-    // With nothing changed, it ends at once, and the list is as it was.
+    // Without changes, it ends at once, and the list is unchanged.
     session.send("\u{f}").until("piece 2 of 5");
     let (_, _, said) = session.send(ESCAPE).end();
     assert!(said.starts_with("keen-notch carve references.csv -l references.cutlist.toml"), "{said}");
@@ -256,12 +255,12 @@ fn a_list_that_is_there_is_gone_on_with() {
     session.until("piece 1 of 5");
     session.send(CONTROL_S).until("written to references.cutlist.toml");
     assert_eq!(yard.read("references.cutlist.toml"), before);
-    // A phrase that is being typed anew is no reason to remove the piece.
+    // Retyping a phrase does not remove the piece.
     session.send(&"\u{7f}".repeat(80)).until("type a phrase");
     session.send(CONTROL_S).until("not written: order has no phrase");
     session.send(&"\u{1a}".repeat(80)).until("match /WO");
     assert_eq!(yard.read("references.cutlist.toml"), before);
-    // A check more, and a piece less.
+    // A further check, and a removed piece.
     session.send("\rdigits").until("failing");
     session.send("\u{f}").until("name    person");
     session.send(CONTROL_D).until("piece 2 of 4");
@@ -274,7 +273,7 @@ fn a_list_that_is_there_is_gone_on_with() {
         (status, &*after),
         (0, &*before.replace(person, "").replacen(order, &format!("{order}check = ['digits']\n"), 1))
     );
-    // What another piece is built of does not go.
+    // A part of a built piece is not removed.
     let built = format!("{after}\n[piece.both]\nbuild = '{{order}}/{{surname}}'\n");
     yard.write("references.cutlist.toml", &built);
     let mut session = Session::begin(&yard, (40, 120), &["references.csv", "-l", "references.cutlist.toml"], &[]);
@@ -284,7 +283,7 @@ fn a_list_that_is_there_is_gone_on_with() {
     drop(session);
     assert_eq!(yard.read("references.cutlist.toml"), built);
     yard.write("references.cutlist.toml", &after);
-    // Another column than that of the list: its pieces are left alone, and the new one says what it is taken from.
+    // A column other than the list's: its pieces stay, and the new one names its column.
     let mut session =
         Session::begin(&yard, (40, 120), &["references.csv", "-c", "depot", "-l", "references.cutlist.toml"], &[]);
     session.until("type a phrase");
@@ -292,7 +291,7 @@ fn a_list_that_is_there_is_gone_on_with() {
     session.send(CONTROL_S).until("written to");
     assert_eq!(session.send(ESCAPE).end().0, 0);
     assert_eq!(yard.read("references.cutlist.toml"), after + "\n[piece.piece_1]\nof = 'depot'\ntake = 'first 3'\n");
-    // One that is wrong is told of as in every command.
+    // An invalid list is reported as in every command.
     yard.write("wrong.cutlist.toml", "[piece.a]\ntake = 'frist 3'\n");
     let ran = yard.run(&["explain", "wrong.cutlist.toml"]);
     let mut session = Session::begin(&yard, (40, 200), &["references.csv", "-c", "reference", "-l", "wrong.cutlist.toml"], &[]);
@@ -306,7 +305,7 @@ fn the_mouse_selects_rows_and_characters() {
     let yard = demo();
     let mut session = Session::begin(&yard, (24, 80), &["parts.csv", "-c", "part_code"], &[]);
     let screen = session.until("type a phrase");
-    // Characters lie four columns apart.
+    // Characters are four columns apart.
     let (line, column) = place(&screen, "G   R   P");
     session.drag(line, column + 4 * 16, column + 4 * 13).until("^R ");
     let screen = session.until("phrase 1 of ");
@@ -314,7 +313,7 @@ fn the_mouse_selects_rows_and_characters() {
     let phrase = |screen: &str| screen.lines().find(|line| line.starts_with("phrase ")).unwrap().to_owned();
     let next = session.send(CONTROL_R).until("phrase 2 of ");
     assert!(phrase(&next) != phrase(&screen) && next.contains("S7K2"), "{next}");
-    // One character is told; a row is looked at.
+    // A character is described; a row is selected.
     let screen = session.drag(line, column, column).until("character 1, or -17 from the right");
     let (line, column) = place(&screen, "CAB-90470384-DUX5");
     session.drag(line, column, column).until("C   A   B");
@@ -329,11 +328,11 @@ fn screens_of_any_size_wide_characters_and_no_colours() {
     session.send("last 1").until("all 3 rows");
     for (rows, columns) in [(10, 40), (50, 160), (4, 12), (24, 80)] {
         session.resize(rows, columns);
-        // A key that comes together with a new size may wait for the next key.
+        // A key that arrives together with a new size may wait for the next key.
         thread::sleep(Duration::from_millis(100));
         session.send("\t");
     }
-    // Two more views, and it is that of all rows again.
+    // After two more views, all rows are shown again.
     session.send("\t");
     let screen = session.until("東京-7");
     assert!(!String::from_utf8_lossy(&session.seen.lock().unwrap().raw).contains("38;5"), "the tables are colours");
@@ -349,7 +348,7 @@ fn all_rows_are_counted_as_far_as_they_can_be() {
     let mut session = Session::begin(&yard, (24, 80), &["long.csv", "-c", "code"], &[]);
     session.until("all rows: counted when no key is pressed");
     let screen = session.send("last 1\rrange 1 to 5").until("all 5 000 rows:");
-    // Of each seven, two fail.
+    // Two of seven fail.
     assert!(screen.contains("first 2 000 rows:") && screen.contains(" 1 429"), "{screen}");
     let mut session = Session::begin(&yard, (24, 120), &["ragged.csv", "-c", "code"], &[]);
     session.until("type a phrase");

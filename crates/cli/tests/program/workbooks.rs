@@ -1,11 +1,11 @@
-//! Workbooks as people have them, written by a package of their own.
+//! Workbooks, written by another package.
 
 use insta::assert_snapshot;
 use rust_xlsxwriter::{ExcelDateTime, Format, Workbook};
 
 use super::yard::Yard;
 
-/// A register of parts: texts, numbers with formats, dates, booleans and blanks, below nothing and beside nothing.
+/// A register of parts: texts, formatted numbers, dates, booleans and blanks, in the first row and column.
 fn register() -> Vec<u8> {
     let mut book = Workbook::new();
     let sheet = book.add_worksheet().set_name("Parts").unwrap();
@@ -30,7 +30,7 @@ fn register() -> Vec<u8> {
         sheet.write(row, 5, row == 1).unwrap();
         sheet.write_with_format(row, 6, ExcelDateTime::from_hms(17, 30, 0).unwrap(), &clock).unwrap();
     }
-    // A row further down, with most of it blank.
+    // A row further down, mostly blank.
     sheet.write(5, 0, "TWR-00250941-53KH").unwrap();
     sheet.write(5, 2, 20).unwrap();
     let crew = book.add_worksheet().set_name("Crew register").unwrap();
@@ -55,7 +55,7 @@ fn a_sheet_is_read_as_the_workbook_shows_it() {
         "csv",
     ]);
     assert_snapshot!(ran.shown());
-    // Numbers and booleans stay what they are where the output can say it.
+    // Numbers and booleans keep their types if the output has types.
     let objects = yard.out(&["carve", "register.xlsx", "-c", "no", "-p", "n: plain number", "--to", "jsonl", "-q"]);
     assert_eq!(
         objects.lines().next().unwrap(),
@@ -65,7 +65,7 @@ fn a_sheet_is_read_as_the_workbook_shows_it() {
         objects.lines().last().unwrap(),
         r#"{"part_code":"TWR-00250941-53KH","no":null,"qty":20,"price":null,"received":null,"checked":null,"at":null,"n":null}"#
     );
-    // Another sheet, which begins further down and to the right.
+    // Another sheet, which starts further down and to the right.
     let crew = ["--sheet", "Crew register", "-c", "crew_id", "-p", "team: section 3 by \"-\"", "-q"];
     assert_eq!(
         yard.out(&[&["carve", "register.xlsx", "--to", "csv"], &crew[..]].concat()),
@@ -102,7 +102,7 @@ fn every_command_reads_workbooks() {
     assert!(yard.read("draft.cutlist.toml").contains("part_code"));
 }
 
-/// A sheet as another package reads it: its values, each with what it is.
+/// A sheet as another package reads it: values with types.
 fn read(bytes: &[u8]) -> String {
     use calamine::Reader;
     let mut book = calamine::open_workbook_from_rs::<calamine::Xlsx<_>, _>(std::io::Cursor::new(bytes)).unwrap();
@@ -119,14 +119,14 @@ fn a_workbook_is_written_with_what_was_read_and_pieces_as_texts() {
     let ran = yard.run(&[&carve[..], &["-o", "cut.xlsx", "--offcuts", "off.xlsx"]].concat());
     let bytes = std::fs::read(yard.path().join("cut.xlsx")).unwrap();
     assert_snapshot!(ran.shown() + &read(&bytes));
-    // What was read is read again the same.
+    // The output reads back the same.
     let objects = |name: &str, without: &str| {
         let without = if without.is_empty() { vec![] } else { vec!["--without", without] };
         yard.out(&[&["carve", name, "-c", "no", "-p", "n: plain number", "--to", "jsonl", "-q"], &without[..]].concat())
     };
     let again = objects("cut.xlsx", "zeros");
     assert_eq!(again, objects("register.xlsx", "").as_str());
-    // Into a pipe it comes as a whole, and always as the same bytes.
+    // A pipe gets the complete file, always with the same bytes.
     assert!(bytes == yard.command(&[&carve[..], &["--to", "xlsx", "-q"]].concat()).output().unwrap().stdout);
     yard.write(
         "codes.jsonl",
@@ -142,7 +142,7 @@ fn a_workbook_is_written_with_what_was_read_and_pieces_as_texts() {
     assert_snapshot!(shown.concat());
 }
 
-/// A workbook of the other format, with a table of these rows.
+/// An .ods workbook with a table of these rows.
 fn open_document(rows: &str, manifest: &str) -> Vec<u8> {
     let content = format!(
         "<?xml version=\"1.0\"?><office:document-content xmlns:office=\"o\" xmlns:table=\"t\" xmlns:text=\"x\"><office:body><office:spreadsheet>\

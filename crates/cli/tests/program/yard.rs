@@ -1,14 +1,11 @@
-//! A temporary folder to run the program in.
-
 use std::fs;
 
 use assert_cmd::Command;
 use tempfile::TempDir;
 
-/// A temporary folder with files in it.
 pub struct Yard(TempDir);
 
-/// What a run of the program came to.
+/// The outcome of a run.
 pub struct Ran {
     pub status: i32,
     pub stdout: String,
@@ -16,13 +13,13 @@ pub struct Ran {
 }
 
 impl Ran {
-    /// The run as a snapshot shows it.
+    /// The run in a snapshot.
     pub fn shown(&self) -> String {
         format!("exit {}\n--- standard output\n{}--- standard error\n{}", self.status, self.stdout, self.stderr)
     }
 }
 
-/// Whether the tests ignore a signal, as under `nohup`. Programs inherit that, and go on when the signal comes.
+/// Whether the tests ignore a signal, as under `nohup`. Programs inherit that, and would continue after the signal.
 pub fn ignores(signal: u32) -> bool {
     let status = fs::read_to_string("/proc/self/status").unwrap_or_default();
     let mask = status.lines().find_map(|line| line.strip_prefix("SigIgn:"));
@@ -39,7 +36,6 @@ impl Yard {
         Yard(TempDir::new().unwrap())
     }
 
-    /// A folder with one file.
     pub fn with(name: &str, content: impl AsRef<[u8]>) -> Yard {
         let yard = Yard::new();
         yard.write(name, content);
@@ -54,12 +50,12 @@ impl Yard {
         fs::read_to_string(self.0.path().join(name)).unwrap()
     }
 
-    /// Runs the words of a line that was printed, as a shell gives them.
+    /// Runs a printed command line.
     pub fn paste(&self, line: &str) -> Ran {
         self.run(&words(line).iter().map(String::as_str).collect::<Vec<_>>())
     }
 
-    /// What a run that succeeded wrote to a file; nothing where there is none.
+    /// An output of a successful run; empty if it does not exist.
     pub fn read_or(&self, ran: &Ran, name: &str) -> String {
         assert!(ran.status < 2, "{}", ran.shown());
         fs::read_to_string(self.0.path().join(name)).unwrap_or_default()
@@ -69,7 +65,7 @@ impl Yard {
         self.0.path()
     }
 
-    /// The names of everything in the folder, hidden or not.
+    /// All names in the folder, also hidden ones.
     pub fn names(&self) -> Vec<String> {
         let entries = fs::read_dir(self.0.path()).unwrap();
         let mut names: Vec<_> = entries.map(|entry| entry.unwrap().file_name().into_string().unwrap()).collect();
@@ -77,14 +73,13 @@ impl Yard {
         names
     }
 
-    /// The program with words of a command line, in this folder.
     pub fn command(&self, words: &[&str]) -> Command {
         let mut command = Command::cargo_bin("keen-notch").unwrap();
         command.current_dir(self.0.path()).env("COLUMNS", "100").env_remove("NO_COLOR").args(words);
         command
     }
 
-    /// The program as a child whose standard input and output can be anything.
+    /// The program as a child process with any standard input and output.
     pub fn child(&self, words: &[&str]) -> std::process::Command {
         let mut command = std::process::Command::new(assert_cmd::cargo::cargo_bin("keen-notch"));
         command.current_dir(self.0.path()).args(words);
@@ -115,7 +110,7 @@ impl Yard {
         (Ran { status: status.code().unwrap(), stdout: String::new(), stderr: self.read("stderr") }, most)
     }
 
-    /// All files, hidden or not, with what is in them; where a name leads to nothing, with nothing.
+    /// All files with their content, also hidden ones; a dangling link has no content.
     pub fn contents(&self) -> Vec<(String, Vec<u8>)> {
         let names = self.names().into_iter();
         names.map(|name| (name.clone(), fs::read(self.0.path().join(name)).unwrap_or_default())).collect()
@@ -125,7 +120,7 @@ impl Yard {
         self.run_on("", words)
     }
 
-    /// Runs the program with something on standard input.
+    /// Runs the program with standard input.
     pub fn run_on(&self, input: impl Into<Vec<u8>>, words: &[&str]) -> Ran {
         let output = self.command(words).write_stdin(input).output().unwrap();
         Ran {
@@ -135,7 +130,7 @@ impl Yard {
         }
     }
 
-    /// Runs the program, which must succeed, and gives its standard output.
+    /// Runs the program, which must succeed, and returns its standard output.
     pub fn out(&self, words: &[&str]) -> String {
         let ran = self.run(words);
         assert_eq!(ran.status, 0, "{}", ran.shown());
@@ -143,7 +138,7 @@ impl Yard {
     }
 }
 
-/// The words of a command line as a shell gives them.
+/// The words of a command line as a shell splits them.
 pub fn words(line: &str) -> Vec<String> {
     let output = std::process::Command::new("sh").arg("-c").arg(format!("printf '%s\\n' {line}")).output().unwrap();
     String::from_utf8(output.stdout).unwrap().lines().map(str::to_owned).collect()

@@ -1,4 +1,4 @@
-//! The register of the crew as a table of a database.
+//! The crew register as a database table.
 
 use std::path::Path;
 use std::{fs, io};
@@ -18,12 +18,12 @@ use keen_notch_io::table::Table;
 
 use crate::failure::{Failure, Text};
 
-/// The file of the register, and that of the database with its table.
+/// The file of the register, and the database.
 const REGISTER: &str = "crew.csv";
 pub const NAME: &str = "ropeway.db";
 const TABLE: &str = "crew";
 
-/// Makes the database anew of a file of the demo that is in a folder.
+/// Creates the database from a file of the demo.
 pub fn write(folder: &Path) -> Result<(), Failure> {
     let path = folder.join(NAME);
     match fs::remove_file(&path) {

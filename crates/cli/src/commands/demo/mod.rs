@@ -32,18 +32,17 @@ const DATA: [(&str, &[u8]); 9] = [
     ("figures.cutlist.toml", include_bytes!("../../../demo/figures.cutlist.toml")),
 ];
 
-/// What the tour and the database write.
+/// Files that the tour writes.
 #[cfg(feature = "sqlite")]
 const OUTPUTS: [&str; 4] = ["parts-cut.csv", "parts.html", november::NAME, database::NAME];
 #[cfg(not(feature = "sqlite"))]
 const OUTPUTS: [&str; 3] = ["parts-cut.csv", "parts.html", november::NAME];
 
-/// The file that remembers what the demo wrote, so that it replaces nothing else.
+/// The file that records what the demo wrote, so that it replaces no other files.
 const LIST: &str = "DEMO.txt";
 const LIST_HEAD: &str = "Written by `keen-notch demo`, which replaces these files only while they are as it left them.";
 
-/// One stop of the tour: what it shows, the words of its command, and commands to go on with, each with what it shows. `DIR` is the
-/// demo's folder.
+/// A stop of the tour: its purpose, the words of its command, and further commands with their uses. `DIR` is the demo's folder.
 struct Stop {
     shows: &'static str,
     words: &'static [&'static str],
@@ -117,7 +116,7 @@ const TOUR: [Stop; 6] = [
     },
 ];
 
-/// The single stop of a demo without the tour.
+/// The stop of a demo without the tour.
 const MAIN: [Stop; 1] = [Stop {
     shows: "Two phrases cut two new columns out of part_code:",
     words: &["carve", "DIR/parts.csv", "-c", "part_code", "-p", "family: first 3", "-p", "grade: last 4"],
@@ -129,7 +128,6 @@ const MAIN: [Stop; 1] = [Stop {
     ],
 }];
 
-/// Runs the command.
 pub fn run(args: &DemoArgs, console: &Console) -> Result<(), Failure> {
     let replaced = write_data(&args.dir)?;
     #[cfg(feature = "sqlite")]
@@ -164,18 +162,18 @@ pub fn run(args: &DemoArgs, console: &Console) -> Result<(), Failure> {
     Ok(())
 }
 
-/// The words of a command on the demo's data.
+/// The words of a command for the demo's folder.
 fn in_folder(words: &[&str], folder: &str) -> Vec<String> {
     words.iter().map(|word| word.replace("DIR/", &format!("{folder}/"))).collect()
 }
 
-/// The command, as a shell takes it.
+/// The command in shell notation.
 fn command(words: &[&str], folder: &str) -> String {
     again::command(&in_folder(words, folder))
 }
 
-/// Writes the data, unless that would replace what the demo has not written. Gives the names of the files that it replaced, and of
-/// those that the tour will replace.
+/// Writes the data, unless that would replace foreign files. Returns the names of the files that it replaced, and of those that the tour
+/// will replace.
 fn write_data(folder: &Path) -> Result<Vec<&'static str>, Failure> {
     let failed = |path: &Path, source: io::Error| {
         Failure::from(keen_notch_io::Error::Write { name: path.display().to_string(), source, is_half_written: false })
@@ -206,7 +204,7 @@ fn write_data(folder: &Path) -> Result<Vec<&'static str>, Failure> {
     Ok(replaced)
 }
 
-/// Writes files into the folder, all of them or none.
+/// Writes files to the folder, all of them or none.
 fn write<'b>(folder: &Path, files: impl Iterator<Item = (&'static str, &'b [u8])>) -> Result<(), Failure> {
     let known = RunFiles::default();
     let mut sinks = Vec::new();
@@ -218,26 +216,26 @@ fn write<'b>(folder: &Path, files: impl Iterator<Item = (&'static str, &'b [u8])
     Ok(sink::commit_all(sinks)?)
 }
 
-/// What is remembered of files, by name.
+/// The recorded fingerprints by name.
 fn list(prints: impl Iterator<Item = (&'static str, u64)>) -> String {
     std::iter::once(format!("{LIST_HEAD}\n")).chain(prints.map(|(name, print)| format!("{print:016x} {name}\n"))).collect()
 }
 
-/// Writes down what each of the demo's files holds now.
+/// Records the fingerprints of the demo's files.
 fn remember(folder: &Path) -> Result<(), Failure> {
     let names = DATA.iter().map(|(name, _)| *name).chain(OUTPUTS);
     let prints = names.filter_map(|name| Some((name, fingerprint(&fs::read(folder.join(name)).ok()?))));
     write(folder, std::iter::once((LIST, list(prints).as_bytes())))
 }
 
-/// What the demo's files held when it left them, by name.
+/// The recorded fingerprints of the demo's files, by name.
 fn remembered(folder: &Path) -> HashMap<String, u64> {
     let list = fs::read_to_string(folder.join(LIST)).unwrap_or_default();
     let files = list.lines().skip(1).filter_map(|line| line.split_once(' '));
     files.filter_map(|(print, name)| Some((name.to_owned(), u64::from_str_radix(print, 16).ok()?))).collect()
 }
 
-/// FNV-1a (Fowler, Noll and Vo), 64 bits: enough to see that a file was changed, the same everywhere.
+/// FNV-1a (Fowler, Noll and Vo), 64 bits: sufficient to detect changes, on every machine.
 fn fingerprint(bytes: &[u8]) -> u64 {
     bytes.iter().fold(0xcbf2_9ce4_8422_2325, |hash, byte| (hash ^ u64::from(*byte)).wrapping_mul(0x100_0000_01b3))
 }

@@ -1,4 +1,4 @@
-//! What the demo saves of its crew register, to be compared with that of a month later.
+//! The saved survey of the demo's crew register, for a comparison with the next month.
 
 use std::path::Path;
 
@@ -15,10 +15,10 @@ use crate::commands::survey::saved;
 use crate::draw::survey as draw;
 use crate::failure::Failure;
 
-/// What it is called.
+/// Its file name.
 pub const NAME: &str = "crew-november.json";
 
-/// Saves the survey of the crew register.
+/// Saves the survey.
 pub fn write(folder: &Path) -> Result<(), Failure> {
     let mut table = Table::open(&[Input::File(folder.join("crew.csv"))], &Reading::default())?;
     let columns: Vec<usize> = (0..table.header.count()).collect();

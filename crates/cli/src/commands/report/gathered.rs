@@ -1,5 +1,3 @@
-//! What a report says, from what was found.
-
 use std::fs::File;
 use std::io::Read;
 
@@ -24,18 +22,18 @@ use crate::report::{
     self, Change, Changes, Column, Content, Counted, Explained, Faults, FaultyRow, Mark, Position, Shape, Stretch,
 };
 
-/// The most frequent results of each check that are shown.
+/// Number of frequent results to show for each check.
 const RESULTS: usize = 12;
-/// Shapes of a column that are shown.
+/// Number of shapes to show for a column.
 const SHAPES: usize = 20;
-/// Bars of the lengths.
+/// Number of bars for lengths.
 const LENGTHS: usize = 30;
-/// Characters of a value that are shown before and after what is wrong, or the beginning of the piece.
+/// Characters of a value to show on either side of the error or the start of the piece.
 const AROUND: usize = 100;
-/// The widest a result is shown, in columns.
+/// Maximum width of a result in columns.
 const WIDEST: usize = 120;
 
-/// A file that was read, with its size and hash.
+/// An input file with its size and hash.
 pub fn file(input: &Input) -> Result<report::File, Failure> {
     let name = input.name();
     let Some(path) = input.path() else { return Ok(report::File { name, bytes: None, sha256: None }) };
@@ -55,7 +53,7 @@ pub fn file(input: &Input) -> Result<report::File, Failure> {
     Ok(report::File { name, bytes: Some(bytes), sha256: Some(hash) })
 }
 
-/// What does not meet each check.
+/// The failing values of each check.
 pub fn faults(found: &Report, job: &Job, table: &Table) -> Vec<Faults> {
     let of_check = |check: usize| {
         let (results, other_rows) = found.failing[check].top(RESULTS);
@@ -81,7 +79,7 @@ pub fn faults(found: &Report, job: &Job, table: &Table) -> Vec<Faults> {
     (0..job.checks().len()).filter(|check| found.checks[*check].count > 0).map(of_check).collect()
 }
 
-/// A value in stretches: what is beside the piece, the piece, and the character of it at which it went wrong. Of a long one, what is around.
+/// A value in segments: outside the piece, the piece, and the wrong character. Of a long value, the surroundings.
 fn stretches(value: &str, place: Option<(usize, usize)>, wrong: Option<usize>) -> Vec<Stretch> {
     let gauge = Gauge::new(value);
     let ranges: Vec<_> = characters::ranges(value).collect();
@@ -111,7 +109,7 @@ fn stretches(value: &str, place: Option<(usize, usize)>, wrong: Option<usize>) -
     stretches
 }
 
-/// A column, as a survey shows it.
+/// The survey of a column.
 pub fn column(name: &str, survey: &Survey) -> Column {
     let groups = survey.groups();
     let others: u64 = groups.iter().skip(SHAPES).map(|group| group.seen.count).sum();
@@ -152,7 +150,7 @@ pub fn column(name: &str, survey: &Survey) -> Column {
     }
 }
 
-/// The cut list in plain words.
+/// The cut list in words.
 pub fn list(pieces: &Pieces) -> Vec<Explained> {
     let rest = explain::rest(&pieces.wanted);
     let rest = (!rest.is_empty()).then(|| Explained { name: String::new(), sentences: rest, phrase: None });
@@ -168,7 +166,7 @@ pub fn list(pieces: &Pieces) -> Vec<Explained> {
     rest.into_iter().chain(pieces.wanted.pieces.iter().map(piece)).collect()
 }
 
-/// What is new since a survey or a summary of before.
+/// The changes since an earlier survey or summary.
 pub fn changes(
     name: &str,
     before: &Found,

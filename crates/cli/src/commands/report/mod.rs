@@ -1,4 +1,4 @@
-//! `report`: one page to hand on.
+//! `report`: a page to share.
 
 mod gathered;
 
@@ -29,7 +29,6 @@ use crate::report::{self, Hint, Page};
 
 use gathered::{changes, column, faults, file, list};
 
-/// Runs the command.
 pub fn run(args: &ReportArgs, console: &Console) -> Result<Exit, Failure> {
     let given = Given {
         lists: &args.lists,
@@ -77,7 +76,7 @@ pub fn run(args: &ReportArgs, console: &Console) -> Result<Exit, Failure> {
     let (surveys, of_rows) = survey(&mut again, View::Columns(&looked), Depth::Full, None, args.threads.count())?;
     drop(progress);
     let files = inputs.iter().map(file).collect::<Result<_, _>>()?;
-    // The hashes are those of the bytes that were checked.
+    // The hashes belong to the checked bytes.
     again.check_unchanged()?;
     let titles: Vec<String> = looked.iter().map(|column| header.title(*column)).collect();
     let again =
@@ -99,7 +98,7 @@ pub fn run(args: &ReportArgs, console: &Console) -> Result<Exit, Failure> {
         summary,
     };
     let text = match is_json {
-        // What has only texts, numbers and lists of these can always be written.
+        // Serializing texts, numbers and lists cannot fail.
         true => visible::json(&serde_json::to_value(&page).unwrap_or_default()),
         false => visible::without_controls(&report::html(&page)),
     };

@@ -1,4 +1,4 @@
-//! What is new since a survey that was saved: a sentence each, with bars of before and now; and the same for programs.
+//! Changes since a saved survey: sentences with bars, and JSON.
 
 use keen_notch_core::sightings::Sightings;
 use keen_notch_core::survey::{Against, Change, Count};
@@ -9,37 +9,37 @@ use crate::draw::rows::{in_words, located_all};
 use crate::draw::style::{self, paint};
 use crate::draw::{bar, visible};
 
-/// The version of the JSON: it grows when a key changes its meaning or goes.
+/// The version of the JSON. It increases when a key changes its meaning or disappears.
 const VERSION: u32 = 1;
-/// The width of a bar.
+/// Width of a bar in columns.
 const BAR: usize = 20;
-/// Changes of a column that are shown.
+/// Maximum changes to show for a column.
 const MOST: usize = 12;
 
-/// What was compared.
+/// A comparison.
 #[derive(Debug)]
 pub struct Compared<'a> {
-    /// What was read now, and the file that was saved before.
+    /// The current input and the saved file.
     pub names: (&'a str, &'a str),
-    /// The inputs, and where their rows begin.
+    /// The inputs with their first rows.
     pub inputs: &'a Inputs,
-    /// Columns that are in both.
+    /// Columns in both.
     pub columns: &'a [(String, Against)],
-    /// Columns that were not there, and those that are not there any more.
+    /// New columns.
     pub came: &'a [String],
-    /// Columns that are not there any more.
+    /// Columns that have disappeared.
     pub went: &'a [String],
-    /// What was asked for with `--fail-on` and is so.
+    /// The conditions of `--fail-on` that hold.
     pub failed: &'a [String],
 }
 
-/// A change in a sentence without its full stop, and the shares before and now where bars show them.
+/// A change as a sentence without a full stop, and the earlier and current shares for bars.
 struct Told {
     words: String,
     shares: Option<(f64, f64)>,
 }
 
-/// For people: the worst of each column first.
+/// Readable lines: the most important changes of each column first.
 pub fn lines(compared: &Compared, width: usize) -> Vec<String> {
     let (now, base) = compared.names;
     let mut lines = Vec::new();
@@ -58,7 +58,7 @@ pub fn lines(compared: &Compared, width: usize) -> Vec<String> {
             let Told { words, shares } = of_change(change, against, compared.inputs);
             let options = textwrap::Options::new(width).initial_indent("  ").subsequent_indent("    ");
             lines.extend(textwrap::wrap(&words, options).into_iter().map(|line| paint(colour(change), line)));
-            // One below the other, all that was before and all that is now.
+            // The earlier bars together, then the current ones.
             if let Some((before, now)) = shares {
                 let [before, now] = [before, now].map(|share| {
                     let bar = bar::lying((share * 1e6).round() as u64, 1_000_000, BAR);
@@ -108,7 +108,7 @@ fn colour(change: &Change) -> anstyle::Style {
     }
 }
 
-/// A share for people.
+/// A share for display.
 pub fn shown(share: f64) -> String {
     match share {
         0.0 => "none".to_owned(),
@@ -122,7 +122,7 @@ fn share(count: u64, of: u64) -> f64 {
     if of == 0 { 0.0 } else { count as f64 / of as f64 }
 }
 
-/// What is new in a column in sentences, with the shares before and now.
+/// The changes of a column as sentences, with the earlier and current shares.
 pub fn told(against: &Against, inputs: &Inputs) -> Vec<(String, Option<(f64, f64)>)> {
     let told = against.changes.iter().map(|change| of_change(change, against, inputs));
     told.map(|Told { words, shares }| (words, shares)).collect()
@@ -223,7 +223,7 @@ fn quoted(character: &str) -> String {
     format!("\"{}\"", visible::character(character))
 }
 
-/// For programs.
+/// The comparison as JSON.
 pub fn json(compared: &Compared) -> String {
     let column = |(column, against): &(String, Against)| {
         let changes: Vec<Value> = against.changes.iter().map(|change| change_json(change, compared.inputs)).collect();

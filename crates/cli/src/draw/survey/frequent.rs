@@ -1,4 +1,4 @@
-//! The most frequent values of a column: each with its share as a bar.
+//! The most frequent values of a column, with bars.
 
 use anstyle::Style;
 use keen_notch_core::survey::{Count, Frequent};
@@ -8,22 +8,20 @@ use crate::draw::rows;
 use crate::draw::style::{self, paint};
 use crate::draw::{bar, table, visible};
 
-/// Up to this number of different values, all are shown.
+/// Up to this number of distinct values, all are shown.
 const FEW: u64 = 20;
-/// Values that have a line where there are more.
+/// Number of values to show otherwise.
 const MOST: usize = 6;
-/// Columns of a bar.
+/// Width of a bar in columns.
 const BAR: usize = 16;
 
-/// The most frequent values, drawn.
 pub struct Drawn {
-    /// Whether there are few different values, and all of them are there.
+    /// Whether all values are shown, because there are few.
     pub are_all: bool,
-    /// The table; nothing where no value is frequent.
+    /// The table; empty if no value is frequent.
     pub lines: Vec<String>,
 }
 
-/// Draws the most frequent values.
 pub fn draw(column: &Surveyed, width: usize) -> Drawn {
     let survey = column.survey;
     let distinct = survey.distinct();

@@ -1,4 +1,4 @@
-//! A survey for programs.
+//! Surveys as JSON.
 
 use keen_notch_core::sightings::Sightings;
 use keen_notch_core::survey::{Content, Count, Saved};
@@ -9,15 +9,14 @@ use super::Surveyed;
 use crate::draw::rows::{located, located_all};
 use crate::draw::visible;
 
-/// The version of the format: it grows when a key changes its meaning or goes.
+/// The version of the format. It increases when a key changes its meaning or disappears.
 const VERSION: u32 = 2;
-/// Bars of the lengths.
+/// Number of bars for lengths.
 const LENGTHS: usize = 200;
-/// Frequent values.
+/// Number of frequent values.
 const FREQUENT: usize = 50;
 
-/// The survey as JSON. In depth, everything that is known of each column; else without its positions, delimiters and frequent
-/// values.
+/// The survey as JSON. A brief survey lacks positions, delimiters and frequent values.
 pub fn text(columns: &[Surveyed], in_depth: bool, sample: Option<u64>) -> String {
     let rows = columns.first().map_or(0, |column| column.survey.rows);
     let survey = json!({
@@ -30,9 +29,9 @@ pub fn text(columns: &[Surveyed], in_depth: bool, sample: Option<u64>) -> String
     visible::json(&survey)
 }
 
-/// A survey as it is saved.
+/// A survey in saved form.
 pub fn saved(saved: &Saved) -> String {
-    // What has only texts, numbers and lists of these can always be written. A line a column: it is no file for people.
+    // Serializing texts, numbers and lists cannot fail. One line per column, because the file is not for readers.
     let mut value = serde_json::to_value(saved).unwrap_or_default();
     let columns = value["columns"].take();
     let columns: Vec<String> = columns.as_array().into_iter().flatten().map(Value::to_string).collect();

@@ -1,4 +1,4 @@
-//! A survey as people see it: tables with bars, at most 100 columns wide.
+//! The readable survey: tables with bars, at most 100 columns wide.
 
 pub mod against;
 mod frequent;
@@ -17,31 +17,28 @@ use super::shell::quoted;
 use super::style::{self, paint};
 use super::{bar, table, visible};
 
-/// The widest that a survey is drawn, in columns.
+/// Maximum width in columns.
 const WIDEST: usize = 100;
-/// Bars of the lengths.
+/// Number of bars for lengths.
 const MOST_LENGTHS: usize = 10;
-/// Delimiters that have a line.
+/// Number of delimiters to show.
 const MOST_DELIMITERS: usize = 8;
-/// Numbers of sections that are told of a delimiter.
+/// Numbers of sections to show for a delimiter.
 const MOST_SECTIONS: usize = 4;
 
-/// A column that was surveyed.
+/// A surveyed column.
 #[derive(Debug, Clone, Copy)]
 pub struct Surveyed<'a> {
-    /// What it is called.
     pub title: &'a str,
-    /// What was found.
     pub survey: &'a Survey,
-    /// The inputs, and where their rows begin.
     pub inputs: &'a Inputs,
-    /// Whether it is a piece, which is blank where nothing came of the value.
+    /// Whether it is a piece, which is blank if it is missing.
     pub is_piece: bool,
-    /// Whether each shape is shown by itself.
+    /// Whether every fine shape is shown.
     pub fine: bool,
 }
 
-/// A line for each column. `again` is the command that was given, where it can be given again.
+/// A line for each column. `again` is the given command, if it can be repeated.
 pub fn in_brief(name: &str, again: Option<&str>, columns: &[Surveyed], sample: Option<u64>, width: usize) -> Vec<String> {
     let width = width.min(WIDEST);
     let rows = columns.first().map_or(0, |column| column.survey.rows);
@@ -49,9 +46,9 @@ pub fn in_brief(name: &str, again: Option<&str>, columns: &[Surveyed], sample: O
     if rows == 0 {
         return lines;
     }
-    // A survey that was saved has no values to show.
+    // A saved survey has no values.
     let has_examples = columns.iter().any(|column| column.survey.groups().iter().any(|group| !group.example.is_empty()));
-    // What there is to clip is shared out between a column's name, its commonest shape and an example of it.
+    // The name, the most frequent shape and its example share the available width.
     lines.extend(table::fitted(width, 18, |space| {
         let heads = ["column", "blank", "distinct", "length", "commonest shape", "share", "such as"];
         let shown = if has_examples { &heads[..] } else { &heads[..heads.len() - 1] };
@@ -87,7 +84,7 @@ pub fn in_brief(name: &str, again: Option<&str>, columns: &[Surveyed], sample: O
         .flat_map(|group| group.shape.symbols().map(String::from).collect::<Vec<_>>())
         .collect();
     lines.extend(shapes::legend(&symbols.concat(), width));
-    // The column that is most worth a look has the most parts in its shape.
+    // The most interesting column has a shape with many parts.
     let parts = |column: &&Surveyed| column.survey.groups().first().map_or(0, |group| group.shape.parts.len().min(12));
     let first = columns.iter().rev().max_by_key(parts).map_or("COLUMN", |column| column.title);
     if let Some(again) = again {
@@ -109,19 +106,18 @@ pub fn in_depth(name: &str, columns: &[Surveyed], sample: Option<u64>, width: us
     lines
 }
 
-/// A row that has a shape.
+/// A row with a shape.
 pub struct FoundRow {
-    /// The input it is of, from 0.
     pub input: usize,
-    /// Its number there, from 1.
+    /// Its number in the input, from 1.
     pub row: u64,
-    /// The line it begins on.
+    /// The line where it begins.
     pub line: u64,
-    /// The value that has the shape.
+    /// The matching value.
     pub value: String,
 }
 
-/// The rows of a shape; the last column says the file where there are several.
+/// The rows of a shape, with the file in the last column if there are several.
 pub fn rows(title: &str, inputs: &Inputs, found: &[FoundRow], width: usize) -> Vec<String> {
     let file = inputs.are_several().then_some("file");
     let mut drawn = table::table(["row", "line", title].into_iter().chain(file), usize::MAX);
@@ -174,7 +170,7 @@ fn page(name: &str, column: &Surveyed, sample: Option<u64>, width: usize) -> Vec
         fact("length", words);
     }
     lines.push(String::new());
-    // What decides on rules comes first: a page is read from the top.
+    // Information for writing rules comes first.
     let frequent = frequent::draw(column, width);
     let (first, later) = if frequent.are_all { (frequent.lines, Vec::new()) } else { (Vec::new(), frequent.lines) };
     lines.extend(first);
@@ -187,7 +183,7 @@ fn page(name: &str, column: &Surveyed, sample: Option<u64>, width: usize) -> Vec
     lines
 }
 
-/// A part of the page with a heading, where there is anything in it.
+/// A section of the page with a heading, unless it is empty.
 fn section(head: &str, lines: Vec<String>) -> Vec<String> {
     if lines.is_empty() {
         return lines;
@@ -230,7 +226,7 @@ fn distinct_in_words(survey: &Survey) -> String {
     }
 }
 
-/// Three digits of an estimate: the others mean nothing.
+/// An estimate rounded to three digits; more are not significant.
 fn rounded(count: u64) -> u64 {
     let unit = 10u64.pow(count.max(1).ilog10().saturating_sub(2));
     (count + unit / 2) / unit * unit
@@ -307,7 +303,7 @@ fn oddities(Surveyed { survey, inputs, .. }: &Surveyed, width: usize) -> Vec<Str
         }
         drawn
     });
-    // The heading above says what the columns are.
+    // The heading above names the columns.
     lines.into_iter().skip(2).collect()
 }
 

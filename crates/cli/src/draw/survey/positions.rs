@@ -1,4 +1,4 @@
-//! What is at each position of a column of steady length.
+//! The content of each position of a column with a usual length.
 
 use anstyle::Style;
 use keen_notch_core::sightings::Sightings;
@@ -10,29 +10,29 @@ use crate::draw::rows::in_words;
 use crate::draw::style::{self, paint};
 use crate::draw::{bar, table, visible};
 
-/// Stretches of positions that have a line.
+/// Number of ranges of positions to show.
 const MOST: usize = 40;
-/// Exceptions that are named of a stretch.
+/// Number of exceptions to name for a range.
 const MOST_ODD: usize = 3;
 
-/// Positions side by side that have the same.
+/// Adjacent positions with the same content.
 struct Stretch<'a> {
-    /// The first and the last, from 1.
+    /// The first and last position, from 1.
     from: usize,
     to: usize,
-    /// The kinds or the character that nearly all have here; other letters and digits besides.
+    /// The usual content; other letters and digits are exceptions.
     main: Main,
     positions: &'a [Position],
 }
 
-/// What nearly all values have at a position.
+/// The content of nearly all values at a position.
 #[derive(PartialEq, Eq)]
 enum Main {
     Character(String),
     Kinds(Kinds),
 }
 
-/// Kinds that so large a share of values has at a position belong there.
+/// Kinds with at least this share of the values at a position are usual.
 const BELONGS: f64 = 0.02;
 
 impl Main {
@@ -72,7 +72,6 @@ fn kinds_of(content: &Content) -> Option<Kinds> {
     }
 }
 
-/// Draws the map.
 pub fn draw(Surveyed { survey, inputs, .. }: &Surveyed, width: usize) -> Vec<String> {
     let Some((length, positions)) = survey.positions() else { return Vec::new() };
     let values = positions.first().map_or(0, Position::count);
@@ -107,7 +106,7 @@ pub fn draw(Surveyed { survey, inputs, .. }: &Surveyed, width: usize) -> Vec<Str
     lines
 }
 
-/// One block a position: as high as the share of what is mostly there.
+/// A block per position, as high as the share of the usual content.
 fn strip(positions: &[Position], width: usize) -> Vec<String> {
     let fits = width.saturating_sub(11);
     let mut lines = Vec::new();
@@ -153,7 +152,7 @@ fn steadiness(stretch: &Stretch) -> String {
         Main::Kinds(kinds) => kinds.to_string(),
     };
     let total = stretch.positions.first().map_or(0, Position::count);
-    // A value counts as odd once, however many of its places are; that is not known, so the worst place speaks.
+    // The number of values with an exception anywhere is unknown, so the worst position counts.
     let least = stretch.positions.iter().map(|position| {
         position.contents.iter().filter(|(content, _)| stretch.main.takes(content)).map(|(_, seen)| seen.count).sum::<u64>()
     });

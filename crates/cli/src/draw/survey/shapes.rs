@@ -1,4 +1,4 @@
-//! The shapes of a column: each with its share as a bar, and an example.
+//! The shapes of a column, with bars and examples.
 
 use std::collections::BTreeSet;
 
@@ -11,20 +11,19 @@ use crate::draw::rows::{self, in_words};
 use crate::draw::style::{self, paint};
 use crate::draw::{bar, table, visible};
 
-/// Shapes that have a line, unless each is asked for.
+/// Maximum merged shapes to show.
 const MOST: usize = 16;
-/// Shapes that have a line where each is asked for.
+/// Maximum fine shapes to show.
 const MOST_FINE: usize = 1000;
-/// Columns of a bar.
+/// Width of a bar in columns.
 const BAR: usize = 16;
-/// Columns of a bar before a wide shape.
+/// Width of a bar before a wide shape.
 const NARROW_BAR: usize = 8;
-/// The widest shape that has its example on the same line.
+/// Maximum width of a shape with its example on the same line.
 const SHAPE: usize = 34;
-/// Columns that an example should have.
+/// Minimum width for an example.
 const SPACE: usize = 18;
 
-/// Draws the shapes.
 pub fn draw(column: &Surveyed, width: usize) -> Vec<String> {
     let survey = column.survey;
     let groups = if column.fine { survey.fine_groups() } else { survey.groups() };
@@ -39,7 +38,7 @@ pub fn draw(column: &Surveyed, width: usize) -> Vec<String> {
     lines
 }
 
-/// A line for each shape.
+/// One line per shape.
 fn side_by_side(groups: &[Group], Surveyed { survey, inputs, .. }: &Surveyed, width: usize) -> Vec<String> {
     let draw = |rows: RowsOf, space: usize| {
         let mut drawn = table::table(["shape", "values", "share", "", "such as", ""], usize::MAX);
@@ -58,12 +57,12 @@ fn side_by_side(groups: &[Group], Surveyed { survey, inputs, .. }: &Surveyed, wi
         }
         drawn
     };
-    // Where examples would be cut short, only one row of each shape is named.
+    // If examples would be shortened, only one row of each shape is named.
     let rows: RowsOf = if table::width(&draw(rows_of, SPACE)) > width { first_row } else { rows_of };
     table::fitted(width, 12, |space| draw(rows, space))
 }
 
-/// Two lines for each shape: wide ones would leave no space for their examples.
+/// Two lines per shape, for wide shapes.
 fn stacked(groups: &[Group], Surveyed { survey, inputs, .. }: &Surveyed, width: usize) -> Vec<String> {
     table::fitted(width, 20, |space| {
         let mut drawn = table::table(["values", "share", "", "shape, and such as"], usize::MAX);
@@ -86,7 +85,7 @@ fn stacked(groups: &[Group], Surveyed { survey, inputs, .. }: &Surveyed, width: 
     })
 }
 
-/// Common shapes name one row, rare ones their first.
+/// Frequent shapes name one row, rare ones their first rows.
 fn rows_of(group: &Group, inputs: &Inputs) -> String {
     match group.seen.count {
         count if count <= 5 => in_words(inputs, &group.seen),
@@ -98,10 +97,10 @@ fn first_row(group: &Group, inputs: &Inputs) -> String {
     format!("row {}", group.seen.rows.first().map_or_else(String::new, |row| rows::number(inputs, *row)))
 }
 
-/// How the rows of a group are named.
+/// Formats the rows of a group.
 type RowsOf = fn(&Group, &Inputs) -> String;
 
-/// What is said of the shapes that have no line.
+/// A note about the omitted shapes.
 fn the_rest(rest: &[Group], column: &Surveyed) -> Vec<String> {
     let mut lines = Vec::new();
     if !rest.is_empty() {
@@ -129,7 +128,7 @@ fn the_rest(rest: &[Group], column: &Surveyed) -> Vec<String> {
     lines
 }
 
-/// What the letters of some shapes mean.
+/// The meaning of the letters in some shapes.
 pub fn legend(symbols: &str, width: usize) -> Vec<String> {
     let symbols: BTreeSet<char> = symbols.chars().collect();
     let order = "UdLAXxW";

@@ -9,11 +9,9 @@ use crate::args::FailOn;
 /// The exit status.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Exit {
-    /// 0: success.
     Done,
     /// 1: success, but checks found faults, or a condition of `--fail-on` holds.
     Faults,
-    /// 2: an invalid command line or cut list.
     Usage,
     /// 3: an input cannot be read, or an output cannot be written.
     File,

@@ -20,7 +20,6 @@ pub struct Failure {
     message: String,
     /// The wrong words, if any.
     words: Option<Box<Words>>,
-    /// A suggestion, in one line.
     help: String,
 }
 
@@ -31,7 +30,6 @@ pub struct Text {
     pub text: String,
 }
 
-/// A text with the wrong words.
 #[derive(Debug)]
 struct Words {
     text: Text,

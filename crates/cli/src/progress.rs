@@ -12,9 +12,7 @@ use keen_notch_io::source::meter::Meter;
 
 use crate::draw::visible;
 
-/// Shorter runs show no progress.
 const PATIENCE: Duration = Duration::from_millis(500);
-/// Interval of updates.
 const TICK: Duration = Duration::from_millis(120);
 
 /// Shows the progress until it is dropped.

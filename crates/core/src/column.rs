@@ -214,7 +214,7 @@ pub enum ColumnError {
     },
     /// Several columns have the name.
     Doubled {
-        /// The name.
+        /// The requested name.
         name: String,
         /// The number of the first one, from 1.
         first: usize,

@@ -85,7 +85,6 @@ pub fn piece(piece: &Piece) -> Vec<String> {
     when(piece).into_iter().chain(taken(piece)).chain(beside(piece)).collect()
 }
 
-/// The source of a piece.
 fn taken(piece: &Piece) -> Vec<String> {
     match &piece.source {
         Source::Take { phrase, .. } => words::phrase(phrase),
@@ -104,7 +103,6 @@ fn when(piece: &Piece) -> Option<String> {
     Some(format!("Only in rows where {of} {condition}. Other rows have no piece and no checks."))
 }
 
-/// The outputs and checks of a piece.
 fn beside(piece: &Piece) -> Vec<String> {
     let mut sentences = Vec::new();
     match piece.shape {

@@ -66,10 +66,8 @@ impl Condition {
 #[derive(Debug, Clone, PartialEq, Default)]
 struct Section {
     condition: Option<Condition>,
-    /// Whether the section formats text.
     is_text: bool,
     parts: Vec<Part>,
-    /// Whether commas separate thousands.
     has_thousands: bool,
     /// The power of ten by which the number is multiplied.
     scale: i32,
@@ -82,7 +80,6 @@ enum Part {
     Text(String),
     /// A digit placeholder `0`, `#` or `?`, and whether it follows the decimal point.
     Digit(char, bool),
-    /// The General format.
     General,
     Point,
 }

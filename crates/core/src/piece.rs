@@ -244,7 +244,6 @@ impl When {
     }
 }
 
-/// The colon after a column name, bare or quoted.
 fn colon_after_column(text: &str) -> Option<usize> {
     let start = text.len() - text.trim_start().len();
     let after_name = match text_at(text, start) {

@@ -183,7 +183,6 @@ pub enum Apart {
     Between(String, Range<u64>),
 }
 
-/// The first items that differ.
 fn differing<'a, T: PartialEq>(first: &'a [T], second: &'a [T]) -> Option<(Option<&'a T>, Option<&'a T>)> {
     let most = first.len().max(second.len());
     (0..most).map(|index| (first.get(index), second.get(index))).find(|(first, second)| first != second)
@@ -217,7 +216,6 @@ impl Summary {
         Ok(())
     }
 
-    /// Checks that both belong to the same run.
     fn compare(&self, later: &Summary) -> Result<(), Apart> {
         if self.program != later.program {
             return Err(Apart::Programs(self.program.clone(), later.program.clone()));
@@ -237,7 +235,6 @@ impl Summary {
 }
 
 impl Apart {
-    /// Rejects different rules.
     pub(crate) fn if_asked_otherwise(first: &[String], second: &[String]) -> Result<(), Apart> {
         match differing(first, second) {
             Some((first, second)) => Err(Apart::Asked(first.cloned(), second.cloned())),
@@ -245,7 +242,6 @@ impl Apart {
         }
     }
 
-    /// Rejects different columns or checks.
     pub(crate) fn if_others(first: &[String], second: &[String]) -> Result<(), Apart> {
         let words = |of: Option<&String>| of.map_or("nothing".to_owned(), String::clone);
         match differing(first, second) {

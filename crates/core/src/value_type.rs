@@ -87,7 +87,6 @@ impl ValueType {
     }
 }
 
-/// The significant digits of a plain number.
 fn digits(plain: &str) -> usize {
     let digits: String = plain.chars().filter(char::is_ascii_digit).collect();
     digits.trim_start_matches('0').len()

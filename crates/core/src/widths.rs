@@ -33,7 +33,6 @@ pub struct Place {
     pub last: Option<usize>,
 }
 
-/// The suggestion for invalid widths.
 const HELP: &str = "write them as 'code 1 to 8, qty 9 to 12, note 14 to end'; a name with a comma in it is written in quotes";
 
 /// Maximum position; more is a typing mistake.
@@ -160,7 +159,6 @@ impl Widths {
     }
 }
 
-/// In the notation of [`Widths::parse`].
 impl fmt::Display for Widths {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         for (index, Place { name, first, last }) in self.columns.iter().enumerate() {
@@ -200,7 +198,6 @@ fn entry_at(text: &str, start: usize) -> Result<(&str, usize), TextError> {
     Ok((&text[start..], text.len() + 1))
 }
 
-/// A column with its positions.
 fn place(entry: &str) -> Option<Place> {
     let (name, rest) = match entry.starts_with(['"', '\'']) {
         true => {

@@ -8,247 +8,105 @@ use crate::source::{Broken, NotOfEncoding, Shortened};
 /// An input that cannot be read, or an output that cannot be written.
 #[derive(Debug, thiserror::Error)]
 #[non_exhaustive]
+#[allow(missing_docs, reason = "the message of a variant describes it and its fields")]
 pub enum Error {
-    /// The input cannot be opened or read.
     #[error("{name} cannot be read: {}", reason(source))]
-    Read {
-        /// The input.
-        name: String,
-        /// The reason.
-        source: io::Error,
-    },
-    /// A folder instead of a file.
+    Read { name: String, source: io::Error },
     #[error("{name} is a folder, not a file")]
-    Folder {
-        /// The folder.
-        name: String,
-    },
-    /// The input is empty.
+    Folder { name: String },
     #[error("{name} is empty, so it has no header to find columns by")]
-    Empty {
-        /// The input.
-        name: String,
-    },
-    /// The input is not text.
+    Empty { name: String },
     #[error("{name} is no text: it is {found}")]
     NoText {
-        /// The input.
         name: String,
-        /// Its probable format.
         found: &'static str,
         /// The option value to read it, if the format is supported.
         from: Option<&'static str>,
     },
-    /// Fixed-width text without column widths.
     #[error("{name} is fixed-width text without column widths")]
-    NoWidths {
-        /// The input.
-        name: String,
-        /// Widths inferred from the blanks in its first lines.
-        widths: Option<String>,
-    },
-    /// Text after the last column of fixed-width text.
+    NoWidths { name: String, widths: Option<String> },
     #[error("{name}, line {line}: text after the last column, from character {character}")]
     BeyondColumns {
-        /// The input.
         name: String,
         /// The line, from 1.
         line: u64,
         /// The character in the line, from 1.
         character: usize,
     },
-    /// A column without a position in fixed-width output.
     #[error("the output is fixed-width text, and the column {title} has no place in it: {why}")]
-    NoPlace {
-        /// The column.
-        title: String,
-        /// The reason.
-        why: String,
-    },
-    /// A value without text.
+    NoPlace { title: String, why: String },
     #[error("{name}, row {row}: the value of {column} cannot be read as text: {why}")]
     NoTextOf {
-        /// The input.
         name: String,
-        /// The column.
         column: String,
         /// The row, from 1.
         row: u64,
-        /// The reason.
         why: String,
     },
-    /// A later input has another type for a column.
     #[error("{name} differs from {first}: the type of {column} is {found}, not {wanted}")]
-    OtherType {
-        /// The input.
-        name: String,
-        /// The first input.
-        first: String,
-        /// The column.
-        column: String,
-        /// Its type.
-        found: String,
-        /// Its type in the first input.
-        wanted: String,
-    },
-    /// A column with values of several types.
+    OtherType { name: String, first: String, column: String, found: String, wanted: String },
     #[error("{name}: {column} is {found} on line {line}, and {wanted} on line {first}; {format} has one type for each column")]
     MixedTypes {
-        /// The input.
         name: String,
-        /// The column.
         column: String,
-        /// Its type on the line.
         found: &'static str,
         /// The line, from 1.
         line: u64,
-        /// Its earlier type.
         wanted: &'static str,
-        /// The line of the earlier type.
         first: u64,
-        /// The output format.
         format: &'static str,
     },
-    /// The table cannot be written as Parquet or Arrow.
     #[error("rows cannot be written as {format}: {why}")]
-    NoColumnar {
-        /// The format.
-        format: &'static str,
-        /// The reason.
-        why: String,
-    },
-    /// Parquet lacks the type of a column.
+    NoColumnar { format: &'static str, why: String },
     #[error("the column {column} has a type that Parquet lacks: {of}")]
-    NotInParquet {
-        /// The column.
-        column: String,
-        /// The type.
-        of: &'static str,
-    },
-    /// The format does not support tables of faults.
+    NotInParquet { column: String, of: &'static str },
     #[error("faults and summaries of rows cannot be written as {format}")]
-    NoTable {
-        /// The format.
-        format: &'static str,
-    },
-    /// Two output columns have one name.
+    NoTable { format: &'static str },
     #[error("two output columns have the name {title}, and {format} needs unique names")]
-    DoubledTitle {
-        /// The name.
-        title: String,
-        /// The format.
-        format: &'static str,
-    },
-    /// An invalid file.
+    DoubledTitle { title: String, format: &'static str },
     #[error("{name} cannot be read: {why}")]
-    BadFile {
-        /// The input.
-        name: String,
-        /// The reason.
-        why: String,
-        /// A suggestion.
-        help: &'static str,
-    },
-    /// An error of a database.
+    BadFile { name: String, why: String, help: &'static str },
     #[error("{name}: {why}")]
-    Database {
-        /// The database, or a part of it.
-        name: String,
-        /// The reason, usually in the database's words.
-        why: String,
-        /// A suggestion.
-        help: String,
-    },
-    /// No table of the database is named.
+    Database { name: String, why: String, help: String },
     #[error("no table of {of} named to read")]
-    WhichDatabaseTable {
-        /// The database.
-        of: String,
-        /// Its tables.
-        tables: Vec<String>,
-    },
-    /// The output table already exists.
+    WhichDatabaseTable { of: String, tables: Vec<String> },
     #[error("{of} has a table or view called {table:?}")]
-    TableIsThere {
-        /// The table.
-        table: String,
-        /// The database.
-        of: String,
-    },
-    /// The database has no such table.
+    TableIsThere { table: String, of: String },
     #[error("{of} has no table or view called {name:?}")]
-    NoDatabaseTable {
-        /// The name.
-        name: String,
-        /// The database.
-        of: String,
-        /// Its tables.
-        tables: Vec<String>,
-    },
-    /// The workbook has no such sheet.
+    NoDatabaseTable { name: String, of: String, tables: Vec<String> },
     #[error("{name} has no sheet called {sheet:?}")]
-    NoSheet {
-        /// The input.
-        name: String,
-        /// The sheet.
-        sheet: String,
-        /// Its sheets.
-        sheets: Vec<String>,
-    },
-    /// Merged cells in the header.
+    NoSheet { name: String, sheet: String, sheets: Vec<String> },
     #[error("{name}, sheet {sheet}, row {row}: {from} to {to} are one merged cell, so the columns have no names of their own")]
     MergedHeader {
-        /// The input.
         name: String,
-        /// The sheet.
         sheet: String,
         /// The row, from 1.
         row: u32,
-        /// The first of the merged columns.
         from: String,
-        /// The last of the merged columns.
         to: String,
     },
-    /// A value in a column without a name.
     #[error("{name}, sheet {sheet}, row {row}: column {column} has a value but no name in the first row")]
     UnnamedCell {
-        /// The input.
         name: String,
-        /// The sheet.
         sheet: String,
         /// The row, from 1.
         row: u32,
-        /// The column.
         column: String,
     },
-    /// The content suggests another format.
     #[error("{name} looks like {found}")]
-    LooksLike {
-        /// The input.
-        name: String,
-        /// That format.
-        found: &'static str,
-        /// The option value for that format.
-        from: &'static str,
-    },
-    /// Invalid UTF-8.
+    LooksLike { name: String, found: &'static str, from: &'static str },
     #[error("{name}, line {line}: byte {byte} of the line (hex {value:02X}) is not UTF-8")]
     NotUtf8 {
-        /// The input.
         name: String,
         /// The line, from 1.
         line: u64,
         /// The byte in the line, from 1.
         byte: usize,
-        /// The byte itself.
         value: u8,
     },
-    /// Invalid bytes of the given encoding.
     #[error("{name}, line {line}: {} not {encoding} (character {character} of the line, byte {byte} of the file)", hex(bytes))]
     NotOfEncoding {
-        /// The input.
         name: String,
-        /// The encoding.
         encoding: &'static str,
         /// The line, from 1.
         line: u64,
@@ -256,149 +114,98 @@ pub enum Error {
         character: usize,
         /// The byte in the input, from 1.
         byte: u64,
-        /// The bytes.
         bytes: Vec<u8>,
     },
-    /// UTF-16 without the matching option.
     #[error("{name} is UTF-16, not UTF-8: {}", if *has_mark { "it begins with that byte-order mark" } else { "it has a zero byte beside every ASCII character" })]
     Utf16 {
-        /// The input.
         name: String,
         /// `utf-16le` or `utf-16be`.
         encoding: &'static str,
         /// Whether it has a byte-order mark.
         has_mark: bool,
     },
-    /// A line that is not an object.
     #[error("{name}, line {line}, character {character}: {why}")]
     NoObject {
-        /// The input.
         name: String,
         /// The line, from 1.
         line: u64,
         /// The code point in the line, from 1.
         character: usize,
-        /// The reason.
         why: String,
     },
-    /// A duplicate key on a line.
     #[error("{name}, line {line}: the key {key:?} comes twice")]
     DoubledKey {
-        /// The input.
         name: String,
         /// The line, from 1.
         line: u64,
-        /// The name.
         key: String,
     },
-    /// A new key after the columns were fixed.
     #[error("{name}, line {line}: the key {key:?} comes here for the first time, and the columns were needed before")]
     LateKey {
-        /// The input.
         name: String,
         /// The line, from 1.
         line: u64,
-        /// The name.
         key: String,
     },
-    /// More keys than the limit.
     #[error("{name}, line {line}: up to here the objects have more than {limit} different keys, and each key is a column")]
     TooManyKeys {
-        /// The input.
         name: String,
         /// The line of the first key over the limit, from 1.
         line: u64,
-        /// The limit.
         limit: usize,
     },
-    /// The survey exceeds the memory limit.
     #[error("the survey of {columns} columns takes more than {} MiB of memory", limit >> 20)]
     SurveyTooLarge {
-        /// The number of columns.
         columns: usize,
         /// The limit, in bytes.
         limit: usize,
     },
-    /// The Parquet writer exceeds the memory limit.
     #[error("a Parquet file of {columns} columns takes more than {} MiB of memory", limit >> 20)]
     ParquetTooWide {
-        /// The number of columns.
         columns: usize,
         /// The limit, in bytes.
         limit: usize,
     },
-    /// A later input has another format.
     #[error("{name} is {found}, and {first} is {wanted}")]
-    OtherFormat {
-        /// The input.
-        name: String,
-        /// Its format.
-        found: &'static str,
-        /// The first input.
-        first: String,
-        /// Its format.
-        wanted: &'static str,
-    },
-    /// A row with too few or too many cells.
+    OtherFormat { name: String, found: &'static str, first: String, wanted: &'static str },
     #[error("{name}, line {line}: the row has {} where {} expected", cells(*found), were(*wanted))]
     Ragged {
-        /// The input.
         name: String,
         /// The line where the row begins, from 1.
         line: u64,
-        /// Its number of cells.
         found: usize,
-        /// The number of columns.
         wanted: usize,
     },
-    /// A quoted cell is not closed.
     #[error("{name}, line {line}: a quote opens a cell here and is never closed")]
     UnclosedQuote {
-        /// The input.
         name: String,
         /// The line of the quote, from 1.
         line: u64,
     },
-    /// An input changed between two readings.
     #[error("{name} changed while it was read")]
-    InputChanged {
-        /// The input.
-        name: String,
-    },
-    /// A row is longer than the limit.
+    InputChanged { name: String },
     #[error("{name}, line {line}: the row that begins here is longer than {limit} bytes")]
     RowTooLong {
-        /// The input.
         name: String,
         /// The line where the row begins, from 1.
         line: u64,
         /// The limit, in bytes.
         limit: usize,
     },
-    /// The results of a row exceed the memory limit.
     #[error("{name}, line {line}: the pieces of the row that begins here take more than {limit} bytes, at {of}")]
     ResultsTooLarge {
-        /// The input.
         name: String,
-        /// The piece or proof.
         of: String,
         /// The line where the row begins, from 1.
         line: u64,
         /// The limit, in bytes.
         limit: usize,
     },
-    /// The lines end in carriage returns only.
     #[error("{name}: its lines end in carriage returns alone, so it reads as one long row")]
-    CarriageReturns {
-        /// The input.
-        name: String,
-    },
-    /// A later input has other columns.
+    CarriageReturns { name: String },
     #[error("{name} has other columns than {first}: {}", other_column(*column, found.as_deref(), wanted.as_deref(), first))]
     OtherColumns {
-        /// The input.
         name: String,
-        /// The first input.
         first: String,
         /// The first column that differs, from 1.
         column: usize,
@@ -407,104 +214,41 @@ pub enum Error {
         /// Its name in the first input, if it exists.
         wanted: Option<String>,
     },
-    /// The output cannot be written.
     #[error("{name} cannot be written: {}", write_reason(source))]
     Write {
-        /// The output.
         name: String,
-        /// The reason.
         source: io::Error,
         /// Whether a partial output remains.
         is_half_written: bool,
     },
-    /// The temporary files for `unique` cannot be written.
     #[error("temporary files for `unique` cannot be written: {}", reason(source))]
-    Spill {
-        /// The reason.
-        source: io::Error,
-    },
-    /// An output is also an input.
+    Spill { source: io::Error },
     #[error("{}, which this run reads: inputs are never written to", same_file(name, input))]
-    OutputIsInput {
-        /// The output.
-        name: String,
-        /// Its name as an input.
-        input: String,
-    },
-    /// Two outputs are the same file.
+    OutputIsInput { name: String, input: String },
     #[error("two outputs would be written to {}", one_file(name, other))]
-    OneFileTwice {
-        /// The second output.
-        name: String,
-        /// The first one.
-        other: String,
-    },
-    /// Two outputs are the same table.
+    OneFileTwice { name: String, other: String },
     #[error("the table {table} is named for two outputs")]
-    OneTableTwice {
-        /// The table.
-        table: String,
-    },
-    /// The extension of an output is a format that cannot be written.
+    OneTableTwice { table: String },
     #[error("{name} would be {format}, which cannot be written")]
-    Unwritable {
-        /// The output.
-        name: String,
-        /// That format.
-        format: &'static str,
-    },
-    /// Formulas without a stored value.
+    Unwritable { name: String, format: &'static str },
     #[error("{name}, sheet {sheet:?}: {} no stored value: {}", if *count == 1 { "a formula has".to_owned() } else { format!("{count} formulas have") }, cells_of(first, *count))]
-    EmptyFormulas {
-        /// The workbook.
-        name: String,
-        /// The sheet.
-        sheet: String,
-        /// The number of such formulas.
-        count: u64,
-        /// The first such cells.
-        first: Vec<String>,
-    },
-    /// An output with an unknown extension.
+    EmptyFormulas { name: String, sheet: String, count: u64, first: Vec<String> },
     #[error("{name}: .{ending} is not the extension of an output format")]
     UnknownEnding {
-        /// The output.
         name: String,
         /// The extension, without the dot.
         ending: String,
     },
-    /// The extension of an input is a format that cannot be read.
     #[error("{name} is {format} by its name, which cannot be read")]
-    Unreadable {
-        /// The input.
-        name: String,
-        /// That format.
-        format: &'static str,
-    },
-    /// An unknown format.
+    Unreadable { name: String, format: &'static str },
     #[error("unknown format {given:?}")]
-    UnknownFormat {
-        /// The given text.
-        given: String,
-    },
-    /// An unknown encoding.
+    UnknownFormat { given: String },
     #[error("unknown encoding {label}")]
-    UnknownEncoding {
-        /// The given name.
-        label: String,
-    },
-    /// An encoding that is not supported because it can hide text.
+    UnknownEncoding { label: String },
     #[error("{label} is an encoding that is not decoded: texts in it can hide others")]
-    UnsafeEncoding {
-        /// The given name.
-        label: String,
-    },
-    /// An invalid delimiter.
+    UnsafeEncoding { label: String },
     #[error("{given:?} cannot be a delimiter")]
-    BadDelimiter {
-        /// The given text.
-        given: String,
-    },
+    BadDelimiter { given: String },
 }
 
 /// Lists the first cells, with an ellipsis if `count` is larger.

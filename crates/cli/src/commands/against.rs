@@ -22,7 +22,6 @@ pub struct FailOn {
     beyond: f64,
 }
 
-/// The names of conditions, with their changes.
 const WHAT: [&str; 11] =
     ["any", "new-shape", "shape-gone", "blanks", "new-values", "distinct", "delimiter", "length", "odd", "share", "column"];
 
@@ -46,7 +45,6 @@ impl FromStr for FailOn {
 }
 
 impl FailOn {
-    /// Whether a column meets the condition.
     fn is_so(&self, against: &Against, (blank_before, blank_now): (u64, u64)) -> bool {
         let share = |count: u64, of: u64| if of == 0 { 0.0 } else { count as f64 / of as f64 };
         if self.what == "blanks" && self.beyond > 0.0 {

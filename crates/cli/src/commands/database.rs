@@ -48,7 +48,6 @@ impl Written {
     }
 }
 
-/// The input table for `--update`.
 fn updated(inputs: &[Input]) -> Result<(&Address, &str), Failure> {
     match inputs {
         [Input::Database(relation)] => match &relation.what {

@@ -28,7 +28,6 @@ use crate::draw::wanted;
 use crate::failure::{Failure, Text};
 use crate::progress::Progress;
 
-/// The column names in a file of examples.
 const PAIR: [&str; 2] = ["value", "result"];
 
 pub fn run(args: &DraftArgs, console: &Console) -> Result<(), Failure> {
@@ -86,7 +85,6 @@ pub fn run(args: &DraftArgs, console: &Console) -> Result<(), Failure> {
     Ok(())
 }
 
-/// The displayed text, and the cut list.
 struct Drafted {
     shown: Vec<String>,
     list: String,
@@ -100,7 +98,6 @@ fn refuse_to_replace(path: &Path) -> Result<(), Failure> {
     Err(Failure::file(format!("{} already exists", path.display()), "a draft replaces no file; give another name"))
 }
 
-/// Surveys the column.
 fn look(table: &mut Table, column: usize, threads: usize) -> Result<Survey, Failure> {
     let (mut surveys, _) = survey(table, View::Columns(&[column]), Depth::Full, None, threads)?;
     Ok(surveys.pop().unwrap_or_else(|| Survey::new(Depth::Full)))
@@ -145,7 +142,6 @@ fn examples(args: &DraftArgs, files: &RunFiles) -> Result<Vec<Example>, Failure>
     Ok(examples)
 }
 
-/// The source of the draft.
 fn origin(inputs: &[Input], column: usize, table: &Table, args: &ReadingArgs) -> Origin {
     let header = &table.header;
     let columns = match header {
@@ -192,7 +188,6 @@ fn from_data(origin: &Origin, column: usize, table: &mut Table, threads: usize) 
     Ok(draft.text(&proved))
 }
 
-/// A phrase from examples.
 fn from_examples(
     examples: &[Example],
     origin: &Origin,
@@ -217,7 +212,6 @@ fn from_examples(
     Ok(Drafted { shown, list })
 }
 
-/// Why no phrase fits the examples.
 fn no_phrase(examples: &[Example]) -> Failure {
     let shown = |index: &usize| format!("{} => {}", examples[*index].value, examples[*index].result);
     let slip = "look for a slip in them; codes of two kinds take a phrase each, joined by `or` or chosen by `when`";

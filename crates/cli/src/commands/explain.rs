@@ -75,7 +75,6 @@ pub fn run(args: &ExplainArgs, console: &Console) -> Result<(), Failure> {
     Ok(out.flush()?)
 }
 
-/// The list in words.
 fn list(pieces: &Pieces, width: usize) -> Vec<String> {
     let mut lines = Vec::new();
     if let Some(title) = &pieces.title {
@@ -121,7 +120,6 @@ fn head(piece: &Piece) -> String {
     format!("{}{}", paint(style::HEAD, visible::value(&piece.name)), paint(style::QUIET, visible::without_controls(&from)))
 }
 
-/// The effect of the list on one row.
 fn row(
     args: &ExplainArgs,
     pieces: &Pieces,
@@ -248,7 +246,6 @@ fn piece_of_row(
     lines
 }
 
-/// Highlighted words, wrapped.
 fn looked_at(words: &str, width: usize) -> Vec<String> {
     let words = visible::without_controls(words);
     let options = textwrap::Options::new(width).subsequent_indent("  ");

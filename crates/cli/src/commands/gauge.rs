@@ -39,7 +39,6 @@ const MOST_RUNS: usize = 60;
 const MOST_DELIMITERS: usize = 12;
 const MOST_PLACES: usize = 20;
 
-/// A phrase to show on each value.
 struct Shown {
     source: String,
     name: String,
@@ -72,7 +71,6 @@ fn shown(text: &str, alone: bool) -> Result<Shown, Failure> {
     Ok(Shown { source: phrase.source, name, plan })
 }
 
-/// The values, each with its label.
 fn values(args: &GaugeArgs, console: &Console) -> Result<Vec<(String, String)>, Failure> {
     let Some(file) = &args.file else {
         return Ok(args.values.iter().map(|value| (String::new(), value.clone())).collect());
@@ -146,7 +144,6 @@ fn draw(title: &str, value: &str, phrases: &[Shown], width: usize, all: bool) ->
     lines
 }
 
-/// A value that is too long for a ruler.
 fn draw_long(title: &str, value: &str, phrases: &[Shown], width: usize) -> Vec<String> {
     let bytes = visible::counted(value.len() as u64, "byte");
     let mut lines = vec![paint(style::HEAD, visible::without_controls(&format!("{title}a value of {bytes}")))];
@@ -216,7 +213,6 @@ fn runs(gauge: &Gauge, width: usize, all: bool) -> Vec<String> {
     lines
 }
 
-/// A note about omitted items.
 fn more(count: usize, of: &str) -> Option<String> {
     let words = || format!("and {}; --all shows all of them", visible::counted(count as u64, &format!("more {of}")));
     (count > 0).then(|| paint(style::QUIET, words()))

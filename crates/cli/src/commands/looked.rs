@@ -17,7 +17,6 @@ pub struct Looked<'a> {
 pub enum Bound {
     /// Columns by index.
     Columns(Vec<usize>),
-    /// Pieces.
     Pieces(Box<Carving>),
 }
 
@@ -42,7 +41,6 @@ impl<'a> Looked<'a> {
         self.pieces.as_ref().map_or(Vec::new(), |pieces| pieces.made_by(self.column()).asked)
     }
 
-    /// The source column of the pieces.
     fn column(&self) -> Option<&'a str> {
         self.columns.first().map(String::as_str)
     }

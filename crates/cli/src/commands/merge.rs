@@ -19,18 +19,15 @@ use crate::draw::survey::{self, Surveyed};
 use crate::draw::{faults, summary, verdict, visible};
 use crate::failure::Failure;
 
-/// A part with its file name.
 struct Read<T> {
     name: String,
     of_part: T,
 }
 
-/// A result that can be merged.
 trait OfPart {
     /// Its part number, if it has one.
     fn part(&mut self) -> &mut Option<Part>;
 
-    /// Adds the result of the rows that follow.
     fn append(&mut self, later: Self) -> Result<(), Apart>;
 }
 
@@ -106,7 +103,6 @@ pub fn run(args: &MergeArgs, console: &Console) -> Result<(), Failure> {
     Ok(())
 }
 
-/// The display of a summary.
 fn of_summary(all: &Summary, parts: &str, width: usize) -> Vec<String> {
     let mut lines = summary::draw(all, width);
     let verdict = all.verdict(0);
@@ -122,7 +118,6 @@ fn of_summary(all: &Summary, parts: &str, width: usize) -> Vec<String> {
     lines
 }
 
-/// The display of a survey.
 fn of_survey(all: &Saved, parts: &str, width: usize) -> Vec<String> {
     let (surveys, inputs) = (all.columns.iter().map(SavedColumn::survey).collect::<Vec<_>>(), Inputs::of_rows(&all.inputs));
     let columns = all.columns.iter().zip(&surveys);
@@ -143,7 +138,6 @@ pub enum Found {
 
 /// Reads a summary or a survey.
 pub fn read(input: &Input) -> Result<Found, Failure> {
-    /// The fields that all versions have.
     #[derive(Deserialize)]
     struct Versioned {
         version: u64,
@@ -206,7 +200,6 @@ fn in_order<T: OfPart>(mut parts: Vec<Read<T>>) -> Result<Vec<Read<T>>, Failure>
     }
 }
 
-/// Merges all parts.
 fn merged<T: OfPart>(parts: Vec<Read<T>>) -> Result<T, Failure> {
     let mut all: Option<(String, T)> = None;
     for Read { name, of_part } in parts {

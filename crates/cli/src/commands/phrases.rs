@@ -38,7 +38,6 @@ pub fn run(args: &PhrasesArgs, console: &Console) -> Result<(), Failure> {
     Ok(out.flush()?)
 }
 
-/// The whole reference.
 fn all(width: usize) -> String {
     let mut text = wrapped(INTRODUCTION, width, "");
     for group in groups() {
@@ -52,12 +51,10 @@ fn all(width: usize) -> String {
     text + "\n" + &wrapped(SHELL, width, "")
 }
 
-/// The steps and the conditions.
 fn groups() -> impl Iterator<Item = &'static Group> {
     GROUPS.iter().chain(std::iter::once(&CONDITIONS))
 }
 
-/// The entries of a word.
 fn one(word: &str, width: usize) -> Result<String, Failure> {
     let groups: Vec<(&Group, Vec<&Entry>)> = groups()
         .map(|group| (group, group.entries.iter().filter(|entry| entry.word == word).collect::<Vec<_>>()))
@@ -78,7 +75,6 @@ fn one(word: &str, width: usize) -> Result<String, Failure> {
     Ok(shown.collect::<Vec<_>>().join("\n"))
 }
 
-/// An entry with the results of its examples.
 fn shown(entry: &Entry, width: usize) -> String {
     let mut text = format!("\n  {}\n", paint(style::TAKEN, entry.form));
     text += &wrapped(entry.gives, width, "    ");
@@ -89,7 +85,6 @@ fn shown(entry: &Entry, width: usize) -> String {
     text
 }
 
-/// The result of an example, computed now.
 fn result(value: &str, phrase: &str) -> String {
     let plan = Phrase::parse(phrase).and_then(|phrase| Program::new(&phrase, Unit::Characters));
     plan.map_or_else(
@@ -103,7 +98,6 @@ fn wrapped(text: &str, width: usize, indent: &str) -> String {
     if text.is_empty() { String::new() } else { textwrap::fill(text, options) + "\n" }
 }
 
-/// The reference as Markdown, for `docs/phrases.md`.
 fn markdown() -> String {
     let code = |text: &str| format!("`{}`", text.replace('|', "\\|"));
     let mut text =

@@ -61,10 +61,8 @@ pub struct Pieces {
     folders: Vec<PathBuf>,
     /// The texts of cut lists, then those of the command line.
     texts: Vec<Text>,
-    /// The files of the run.
     files: RunFiles,
     allow_outside: bool,
-    /// The lists read so far, by name.
     listed: RefCell<BTreeMap<ListSource, List>>,
 }
 
@@ -180,7 +178,6 @@ impl Pieces {
         self.wanted.pieces.push(piece);
     }
 
-    /// Parses an argument and keeps its text.
     fn argument<T>(&mut self, argument: &str, read: fn(&str, usize) -> Result<T, TextError>) -> Result<T, Failure> {
         let text = Text { name: None, text: argument.to_owned() };
         let found = read(argument, self.texts.len()).map_err(|error| Failure::text_error(&text, error))?;

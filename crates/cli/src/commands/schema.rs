@@ -69,7 +69,6 @@ pub fn run(args: &SchemaArgs, console: &Console) -> Result<(), Failure> {
     Ok(console::out().write_all(visible::json(&written).as_bytes())?)
 }
 
-/// The output columns.
 fn columns(job: &Job) -> Vec<Value> {
     let column = |(column, title): (&OutColumn, &String)| match *column {
         OutColumn::Original(_) | OutColumn::Source => json!({ "name": title, "type": "as it is" }),
@@ -83,7 +82,6 @@ fn columns(job: &Job) -> Vec<Value> {
     job.columns().iter().zip(job.titles()).map(column).collect()
 }
 
-/// The checks, whose numbers `--compare-column` uses.
 fn checks(job: &Job) -> Vec<Value> {
     let check = |check: &keen_notch_core::carving::CheckName| {
         let level = if check.only_warns { "warning" } else { "fault" };

@@ -177,7 +177,6 @@ fn rows(
     Ok(commit_all(vec![out])?)
 }
 
-/// The first rows of the groups, and their number.
 fn rows_as_table(table: &mut Table, view: View, members: &mut Members, all: u64, console: &Console) -> Result<(), Failure> {
     let mut found: Vec<draw::FoundRow> = Vec::new();
     rows_of(table, view, members, None, |Found { input, row, line, value }| {

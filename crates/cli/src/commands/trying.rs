@@ -90,22 +90,18 @@ fn has_text(path: &std::path::Path) -> bool {
     std::fs::read(path).map_or_else(|_| path.exists(), |bytes| !bytes.trim_ascii().is_empty())
 }
 
-/// Opens the table on another thread.
 type Open = Box<dyn FnOnce() -> Result<Table, keen_notch_io::Error> + Send>;
 
 struct Session {
     model: Model,
     name: String,
-    /// The cut list to write.
     file: Option<ListFile>,
-    /// The `[reading]` keys for a new list.
     reading_of_list: Vec<(String, String)>,
     /// The pieces as the list has them, if it exists.
     kept: Option<Vec<Draft>>,
     /// The change of the model at which the warning about unsaved pieces was shown.
     warned_at: Option<u64>,
     says: String,
-    /// Creates a function that opens the table again.
     open: Box<dyn Fn() -> Open>,
 }
 
@@ -172,7 +168,6 @@ impl Session {
         false
     }
 
-    /// Whether the list has all pieces.
     fn is_kept(&self) -> bool {
         self.kept.as_ref() == Some(&self.model.pieces)
     }
@@ -184,7 +179,6 @@ impl Session {
         has_phrase && !self.is_kept() && !can_be_said
     }
 
-    /// Writes a new list with the typed name.
     fn write_new(&mut self) {
         let path = PathBuf::from(self.model.file.trim());
         if path.symlink_metadata().is_ok() {
@@ -201,7 +195,6 @@ impl Session {
         }
     }
 
-    /// Writes the list and reports the outcome.
     fn write(&mut self) {
         let Some(file) = &mut self.file else { return };
         let outcome = match self.model.finished() {
@@ -266,15 +259,11 @@ impl Session {
     }
 }
 
-/// The purpose of a key.
 enum Pressed {
-    /// For the model.
     Key(Key),
-    /// Save the list.
     Save,
     /// End, unless pieces would be lost.
     End,
-    /// End in any case.
     Stop,
 }
 

@@ -152,7 +152,6 @@ impl Line {
     }
 }
 
-/// The words after the one at the cursor.
 fn words_after(line: &str) -> Vec<OsString> {
     // Text that touches the cursor belongs to its word.
     let rest = line.find([' ', '\t']).map_or("", |blank| &line[blank..]);

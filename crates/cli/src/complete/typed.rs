@@ -11,7 +11,6 @@ use super::bash::Line;
 /// A shell of this kind.
 pub struct AsTyped<S> {
     shell: S,
-    /// Removes the quotes of words.
     unquote: fn(&mut [OsString]),
 }
 

@@ -57,7 +57,6 @@ impl Again<'_> {
         Some(self.command(words.into_iter().flatten().collect(), row, self.of_lists))
     }
 
-    /// The file of a row and its number there.
     fn row(&self, report: &Report, row: u64) -> Option<(Option<String>, u64)> {
         let (input, row) = report.inputs.locate(row);
         match self.inputs.get(input)? {

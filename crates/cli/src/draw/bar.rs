@@ -1,8 +1,6 @@
 //! Bars of block characters, which are legible without colour.
 
-/// Horizontal eighths of a block.
 const EIGHTHS: [&str; 8] = ["▏", "▎", "▍", "▌", "▋", "▊", "▉", "█"];
-/// Vertical eighths of a block.
 const HEIGHTS: [&str; 8] = ["▁", "▂", "▃", "▄", "▅", "▆", "▇", "█"];
 
 /// A bar for `part` of `whole` in `width` columns. A part above zero is never empty, and an incomplete part never full.

@@ -88,7 +88,6 @@ pub fn not_asked_any_more(summary: &Summary, then: &Summary) -> Option<String> {
     (!gone.is_empty()).then(|| visible::without_controls(&format!("not asked any more: {}", gone.join("; "))))
 }
 
-/// As many first rows as fit, at least one.
 fn first_rows(check: &CheckCounts, are_several: bool, space: usize) -> String {
     let rows: Vec<(&str, u64)> = check.first_rows.iter().map(|row| (row.file.as_str(), row.row)).collect();
     let shown = |most: usize| {

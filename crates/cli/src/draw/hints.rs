@@ -43,7 +43,6 @@ pub fn formulas(report: &Report, job: &Job, width: usize) -> Vec<String> {
     lines
 }
 
-/// The observation and its rows.
 fn seen(words: &str, rows: &[u64], report: &Report, width: usize) -> String {
     let rows = super::rows::in_brackets(&report.inputs, rows);
     let words = visible::without_controls(&format!("{words}{rows}"));

@@ -41,7 +41,6 @@ fn first(text: &str, most: usize) -> &str {
     &text[..end]
 }
 
-/// The last ones.
 fn last(text: &str, most: usize) -> &str {
     let start = text.char_indices().rev().nth(most.saturating_sub(1)).map_or(0, |(at, _)| at);
     &text[start..]

@@ -10,7 +10,6 @@ use super::visible;
 
 /// Maximum lines to show for wrong words on several lines.
 const MOST_LINES: usize = 4;
-/// The margin before each line.
 const MARGIN: &str = "  ";
 
 /// A character of a line, as displayed, and whether it is wrong.

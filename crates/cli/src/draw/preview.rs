@@ -74,7 +74,6 @@ fn rows(report: &Report, job: &Job, shown: &[usize], most: usize) -> Table {
     drawn
 }
 
-/// Rows that need attention, with the reasons.
 fn odd_rows(odd: &[&OddRow], report: &Report, job: &Job, shown: &[usize], most: usize) -> Table {
     let titles: Vec<String> = shown.iter().map(|index| text(&job.titles()[*index], most)).collect();
     let heads = ["row", "why"].into_iter().chain(titles.iter().map(String::as_str));

@@ -14,13 +14,9 @@ use super::visible;
 
 /// Width of the names at the left.
 const MARGIN: usize = 12;
-/// The layout of positions.
 struct Layout {
-    /// Columns per character.
     cell: usize,
-    /// Characters per line.
     per_line: usize,
-    /// Whether numbers are vertical, one digit below the other.
     upright: bool,
 }
 
@@ -91,7 +87,6 @@ pub struct Place {
     pub lines: Range<usize>,
     /// The indices of its characters.
     characters: Range<usize>,
-    /// Columns per character.
     cell: usize,
 }
 
@@ -103,7 +98,6 @@ impl Place {
     }
 }
 
-/// The ranges on each of `lines` lines of characters.
 fn by_line(ranges: &[Range<usize>], lines: usize, per_line: usize) -> Vec<Vec<Range<usize>>> {
     let mut of_lines = vec![Vec::new(); lines];
     for range in ranges.iter().filter(|range| !range.is_empty()) {
@@ -162,7 +156,6 @@ fn draw_lines<'a>(
     (lines, places)
 }
 
-/// The display of a character.
 fn shown<'a>(gauge: &Gauge<'a>, index: usize) -> Cow<'a, str> {
     visible::character(&gauge.value[gauge.characters[index].clone()])
 }

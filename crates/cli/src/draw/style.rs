@@ -29,7 +29,6 @@ pub const LOOK: Style = MAGENTA;
 /// Faults.
 pub const FAULT: Style = RED;
 
-/// The escape sequences of the styles and of tables.
 const SEQUENCES: [&str; 10] = [
     "\u{1b}[m",
     "\u{1b}[0m",

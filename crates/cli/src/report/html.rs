@@ -60,7 +60,6 @@ fn files(page: &Page) -> Markup {
     }
 }
 
-/// A share in words, and the number for sorting.
 fn share(count: u64, of: u64) -> (String, String) {
     (visible::share(count, of), format!("{:.6}", count as f64 / of.max(1) as f64))
 }
@@ -191,10 +190,8 @@ fn changes(changes: &[Changes]) -> Markup {
     }
 }
 
-/// The heading of a count, and its source.
 type State = (&'static str, fn(&PieceCounts) -> u64);
 
-/// The counts of a piece in the table.
 const STATES: [State; 8] = [
     ("filled", |piece| piece.tally.filled),
     ("short", |piece| piece.tally.short),

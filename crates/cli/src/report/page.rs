@@ -90,11 +90,8 @@ pub struct Stretch {
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
 #[serde(rename_all = "lowercase")]
 pub enum Mark {
-    /// Outside the piece.
     Beside,
-    /// Inside the piece.
     Piece,
-    /// The wrong character.
     Wrong,
 }
 

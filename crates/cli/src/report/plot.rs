@@ -10,7 +10,6 @@ const WIDE: f64 = 26.0;
 /// The space for labels.
 const LABELS: f64 = 18.0;
 
-/// A number in SVG notation.
 fn number(value: f64) -> String {
     format!("{:.1}", value)
 }
@@ -58,7 +57,6 @@ pub fn shares(shares: &[(&str, f64)]) -> Markup {
     }
 }
 
-/// The class of a position's content.
 fn class_of(what: &str, is_character: bool) -> &'static str {
     match (is_character, what) {
         (true, _) => "fixed",

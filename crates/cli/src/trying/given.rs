@@ -87,7 +87,6 @@ impl Model {
         })
     }
 
-    /// Sorts the displayed rows.
     pub(super) fn sort(&mut self) {
         let is_shown = |row: &usize| match self.view {
             View::All => true,

@@ -96,7 +96,6 @@ fn runs(list: &str, binding: &Binding) -> Result<(), String> {
     Carving::new(&list.wanted, main.as_ref(), &setting, binding.header).map(drop).map_err(|unbound| unbound.error.message)
 }
 
-/// A piece from a list.
 fn draft(id: usize, name: &str, entry: &dyn TableLike) -> Draft {
     let text = |key: &str| entry.get(key).and_then(Item::as_str).unwrap_or_default().to_owned();
     let check = match entry.get("check").and_then(Item::as_array) {
@@ -222,7 +221,6 @@ fn like(new: &mut Array, old: &Array) {
     new.set_trailing_comma(old.trailing_comma());
 }
 
-/// Sorts the tried pieces; other pieces keep their places.
 fn in_order(pieces: &mut dyn TableLike, drafts: &[&Draft]) {
     let is_tried = |key: &str| drafts.iter().any(|draft| draft.name == key);
     let keys: Vec<String> = pieces.iter().map(|(key, _)| key.to_owned()).collect();

@@ -20,26 +20,20 @@ const MOST_UNDO: usize = 200;
 /// Rows per page key.
 const PAGE: usize = 10;
 
-/// The prefix of default names; a number follows.
 const NO_NAME: &str = "piece_";
 
 /// The current input line.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Field {
-    /// A line of the piece.
     Piece(Line),
-    /// The wanted result for the current value.
     Want,
-    /// The file for the pieces.
     File,
 }
 
 /// The displayed rows.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum View {
-    /// All, those that need attention first.
     All,
-    /// Only those that need attention.
     Odd,
     /// Those of a shape, by index.
     Shape(usize),
@@ -49,49 +43,30 @@ pub enum View {
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Key {
     Char(char),
-    /// Delete the previous character.
     Backspace,
-    /// Delete the next character.
     Delete,
     /// Move right; at the end of the line, accept the offer.
     Right,
-    /// Move left.
     Left,
-    /// Move to the start of the line.
     Home,
-    /// Move to the end of the line.
     End,
-    /// Move one row up.
     Up,
-    /// Move one row down.
     Down,
-    /// Move a page up.
     PageUp,
-    /// Move a page down.
     PageDown,
-    /// Show the next view.
     NextView,
     /// Go to the next line of the piece; in the wanted line, search.
     NextLine,
-    /// Add a piece.
     New,
-    /// Go to the next piece.
     NextPiece,
-    /// Remove the piece.
     Remove,
-    /// Move the piece before the previous one.
     Earlier,
-    /// Undo the last change.
     Undo,
-    /// Go to the line for the wanted result.
     Want,
-    /// Show the next offer.
     NextOffer,
-    /// Leave a line outside the piece.
     Back,
 }
 
-/// The state before a change.
 struct Before {
     pieces: Vec<Draft>,
     at: usize,
@@ -145,7 +120,6 @@ pub struct Model {
     pub file: String,
     undo: Vec<Before>,
     next_id: usize,
-    /// Whether the next character replaces the line.
     gives_way: bool,
 }
 
@@ -350,7 +324,6 @@ impl Model {
         self.marked = None;
     }
 
-    /// Keeps the current row.
     fn choose(&mut self) {
         self.chosen = self.order.get(self.selected).copied();
     }
@@ -466,7 +439,6 @@ impl Model {
         self.take_phrase(0);
     }
 
-    /// Puts an offered phrase into the line.
     fn take_phrase(&mut self, number: usize) {
         let Some(phrase) = self.offers.all.get(number) else { return };
         self.pieces[self.at].phrase.clone_from(phrase);
@@ -479,7 +451,6 @@ impl Model {
         self.says = format!("phrase {} of {} that fit {values}", number + 1, self.offers.all.len());
     }
 
-    /// Accepts the offered word.
     fn take_word(&mut self) {
         let Some(word) = self.offers.chosen().filter(|_| !self.offers.are_phrases) else { return };
         let (word, from) = (word.to_owned(), self.offers.from);

@@ -13,15 +13,10 @@ use toml_edit::{InlineTable, Value};
 /// The lines of a piece, in display order.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Line {
-    /// The name.
     Name,
-    /// The phrase.
     Phrase,
-    /// The checks, separated by semicolons.
     Check,
-    /// The condition of `when`.
     When,
-    /// Other keys of a cut list, separated by commas.
     More,
 }
 

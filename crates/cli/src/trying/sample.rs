@@ -68,7 +68,6 @@ impl Sample {
         self.numbers.push(number);
     }
 
-    /// Finds the shapes and delimiters.
     fn survey(&mut self) {
         let mut survey = Survey::new(Depth::Full);
         let values = self.columns[self.column].texts();

@@ -22,11 +22,9 @@ const TALL: usize = 30;
 /// Screen positions, for mouse clicks.
 #[derive(Debug, Clone, Default)]
 pub struct Drawn {
-    /// The first line with a row.
     first_line: usize,
     /// The index of that row in the displayed rows.
     first_row: usize,
-    /// The number of displayed rows.
     rows: usize,
     /// The first line of the ruler, and the positions of its characters.
     first_of_ruler: usize,
@@ -170,7 +168,6 @@ fn offered(model: &Model, width: usize) -> String {
     line
 }
 
-/// The problem with a suggestion, or the last message.
 fn said(model: &Model, says: &str, width: usize) -> String {
     let words = match (&model.field, &model.unfinished) {
         (Field::Want, _) => {
@@ -236,7 +233,6 @@ fn looked_at(model: &Model, width: usize, most: usize) -> (Vec<String>, Vec<Plac
     (lines, places)
 }
 
-/// The states with bars, in one line.
 fn counts(of: &str, (rows, tally): (u64, &Tally), width: usize) -> String {
     let states = [
         ("filled", tally.filled, style::TAKEN),
@@ -261,7 +257,6 @@ fn counts(of: &str, (rows, tally): (u64, &Tally), width: usize) -> String {
     line
 }
 
-/// The current view, in words.
 fn view(model: &Model) -> String {
     let count = visible::counted(model.order.len() as u64, "row");
     match model.view {
@@ -271,7 +266,6 @@ fn view(model: &Model) -> String {
     }
 }
 
-/// Rows with their results.
 fn rows(model: &Model, first: usize, most: usize, width: usize) -> Vec<String> {
     let shown = model.order.iter().enumerate().skip(first).take(most);
     let half = width.saturating_sub(26) / 2;
@@ -296,7 +290,6 @@ fn rows(model: &Model, first: usize, most: usize, width: usize) -> Vec<String> {
     shown.map(row).collect()
 }
 
-/// The keys and their effects.
 fn keys(width: usize) -> Vec<String> {
     const KEYS: [&str; 13] = [
         "Enter next line",

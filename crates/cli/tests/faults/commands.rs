@@ -6,13 +6,11 @@ use std::process::{Command, Output, Stdio};
 
 use super::{Run, can_trace, named, program};
 
-/// System calls with their errors.
 const CALLS: [(&str, &str); 6] =
     [("write", "ENOSPC"), ("pwrite64", "EIO"), ("fsync", "EIO"), ("rename", "EACCES"), ("openat", "EMFILE"), ("read", "EIO")];
 /// Number of failures for each system call and command.
 const TRIED: usize = 5;
 
-/// A folder with an input of this many rows.
 fn run_on(rows: usize) -> Run {
     let run = Run::new();
     let rows: String = (0..rows).map(|row| format!("GRP-{row},depot\n")).collect();
@@ -20,7 +18,6 @@ fn run_on(rows: usize) -> Run {
     run
 }
 
-/// Runs the program under `strace`.
 fn traced(folder: &Path, strace: &[&str], words: &[&str]) -> Output {
     let mut command = Command::new("strace");
     command.current_dir(folder).args(["-f", "-qq", "-o", "log"]).args(strace).arg(program()).args(words);

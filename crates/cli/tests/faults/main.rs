@@ -57,7 +57,6 @@ impl Run {
         });
     }
 
-    /// Runs the program under `strace` with options.
     fn traced(&self, options: &[&str]) -> Output {
         let mut command = Command::new("strace");
         command.current_dir(self.path()).args(["-f", "-qq"]).args(options).arg(program());

@@ -44,7 +44,6 @@ fn words(words: &[&str]) -> Vec<String> {
     words.iter().map(|word| (*word).to_owned()).collect()
 }
 
-/// A cut list whose pieces depend on each other.
 fn chain(folder: &Path, size: usize) {
     let mut list = "column = 'code'\n[piece.b0]\ntake = 'first 1'\n".to_owned();
     for piece in 1..size {

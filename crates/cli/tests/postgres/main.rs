@@ -42,7 +42,6 @@ fn yard() -> Option<(Server, Yard)> {
     Some((server, Yard::new()))
 }
 
-/// A table: its columns with types, and its rows.
 fn shown(server: &Server, table: &str) -> String {
     let columns = "SELECT string_agg(attname || ' ' || format_type(atttypid, atttypmod), ', ' ORDER BY attnum) FROM pg_attribute \
                    WHERE attrelid = $1::text::regclass AND attnum > 0 AND NOT attisdropped";

@@ -118,7 +118,6 @@ fn is_root() -> bool {
     id.stdout.trim_ascii() == b"0"
 }
 
-/// Its programs: on the path, or in Debian's folder.
 fn programs() -> Option<PathBuf> {
     let path = std::env::var_os("PATH").unwrap_or_default();
     let debian = std::fs::read_dir("/usr/lib/postgresql").into_iter().flatten().flatten().map(|entry| entry.path().join("bin"));

@@ -6,7 +6,6 @@ use insta::assert_snapshot;
 
 use super::yard::Yard;
 
-/// A record.
 fn record(kind: u16, data: &[u8]) -> Vec<u8> {
     [&kind.to_le_bytes()[..], &(data.len() as u16).to_le_bytes(), data].concat()
 }
@@ -20,7 +19,6 @@ fn end() -> Vec<u8> {
     record(0x000A, &[])
 }
 
-/// A text: its length, width and units.
 fn text(text: &str) -> Vec<u8> {
     let units: Vec<u16> = text.encode_utf16().collect();
     let is_wide = units.iter().any(|unit| *unit > 0xFF);
@@ -30,7 +28,6 @@ fn text(text: &str) -> Vec<u8> {
     bytes
 }
 
-/// The start of a cell record.
 fn cell(row: u16, column: u16, style: u16) -> Vec<u8> {
     [row, column, style].into_iter().flat_map(u16::to_le_bytes).collect()
 }
@@ -61,7 +58,6 @@ fn stream(globals: &[u8], sheets: &[(u8, &str, Vec<u8>)]) -> Vec<u8> {
     [begin(5), globals.to_vec(), bounds, end(), rest].concat()
 }
 
-/// A compound file with a stream of this name.
 fn file(name: &str, stream: &[u8]) -> Vec<u8> {
     let mut file = cfb::CompoundFile::create(Cursor::new(Vec::new())).unwrap();
     file.create_stream(name).unwrap().write_all(stream).unwrap();
@@ -75,7 +71,6 @@ fn styles(formats: &[(u16, &str)], used: &[u16]) -> Vec<u8> {
     [formats.iter().flat_map(format).collect::<Vec<u8>>(), used.iter().flat_map(style).collect()].concat()
 }
 
-/// A register with all kinds of cells.
 fn register() -> Vec<u8> {
     let formats = styles(&[(164, "00000"), (165, "yyyy\\-mm\\-dd"), (166, "0.0\" d\"")], &[0, 164, 165, 14, 46, 20, 10, 166]);
     // Shared texts continue in the next record, the second one with wider units; the third has formatting.

@@ -26,7 +26,6 @@ use super::yard::Yard;
 
 const CODES: [Option<&str>; 4] = [Some("GRP-00041273-S7K2"), None, Some("HNG-é411-B2"), Some("TWR-1")];
 
-/// A table with columns of several types and blanks.
 fn table() -> RecordBatch {
     let mut tags = ListBuilder::new(StringBuilder::new());
     for count in 0..4 {
@@ -73,7 +72,6 @@ fn yard() -> Yard {
     yard
 }
 
-/// The content of an output in one batch.
 fn read(bytes: Vec<u8>) -> RecordBatch {
     let (schema, batches): (_, Vec<RecordBatch>) = match &bytes[..4] {
         b"PAR1" => {
@@ -379,7 +377,6 @@ fn dictionaries_that_grow_beyond_their_keys_are_widened() {
     assert!(out.ends_with("298\n299\n") && out.lines().count() == 301, "{out}");
 }
 
-/// The batches as a stream, optionally compressed.
 fn stream(batches: &[RecordBatch], compression: Option<arrow_ipc::CompressionType>) -> Vec<u8> {
     let options = arrow_ipc::writer::IpcWriteOptions::default().try_with_compression(compression).unwrap();
     let mut bytes = Vec::new();
@@ -465,7 +462,6 @@ fn the_memory_limit_reaches_what_parquet_unpacks() {
     assert_eq!(yard.read("out.csv").lines().count(), 401);
 }
 
-/// A batch as Parquet.
 fn parquet(batch: &RecordBatch) -> Vec<u8> {
     let mut writer = ArrowWriter::try_new(Vec::new(), batch.schema(), None).unwrap();
     writer.write(batch).unwrap();

@@ -19,13 +19,11 @@ fn demo() -> Yard {
     yard
 }
 
-/// The blocks of a document in a language.
 fn blocks<'d>(document: &'d str, language: &str) -> Vec<&'d str> {
     let opening = format!("```{language}\n");
     document.split(&opening).skip(1).map(|rest| rest.split("```").next().unwrap()).collect()
 }
 
-/// The commands of a document.
 fn commands(document: &str) -> Vec<String> {
     let lines = blocks(document, "console").concat();
     let commands = lines.lines().filter_map(|line| line.strip_prefix("$ keen-notch ")).map(|line| {
@@ -129,7 +127,6 @@ fn every_key_of_a_cut_list_is_in_its_document() {
     assert!(missing.is_empty(), "{missing:?}");
 }
 
-/// The names of all properties of a schema.
 fn collect_keys(schema: &serde_json::Value, keys: &mut std::collections::BTreeSet<String>) {
     match schema {
         serde_json::Value::Object(object) => {

@@ -43,7 +43,6 @@ fn runs(yard: &Yard) -> Vec<String> {
     .to_vec()
 }
 
-/// The text of both outputs of a command line.
 fn said(yard: &Yard, line: &str) -> String {
     let ran = yard.paste(line);
     format!("{}{}", ran.stdout, ran.stderr)

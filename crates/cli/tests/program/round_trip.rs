@@ -2,16 +2,13 @@
 
 use super::yard::Yard;
 
-/// All formats except fixed-width text.
 const ENDINGS: [&str; 9] = ["csv", "tsv", "psv.gz", "jsonl", "ndjson.zst", "xlsx", "parquet", "arrow", "arrows"];
 
-/// Converts a table to another format with these options.
 fn write(yard: &Yard, from: &str, to: &str, said: &[&str]) {
     let ran = yard.run(&[&["carve", from, "-l", "same.cutlist.toml", "-q", "-o", to], said].concat());
     assert_eq!((ran.status, ran.stderr.as_str()), (0, ""), "{from} {to}");
 }
 
-/// The values of a table, one object per row.
 fn values(yard: &Yard, table: &str, said: &[&str]) -> String {
     let all = yard.out(&[&["carve", table, "-l", "same.cutlist.toml", "-q", "--to", "jsonl"], said].concat());
     // A blank text can be null elsewhere.

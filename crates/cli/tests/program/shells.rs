@@ -10,7 +10,6 @@ use portable_pty::{Child, CommandBuilder, PtySize, native_pty_system};
 
 use crate::yard::Yard;
 
-/// The completions of bash for the last word.
 fn offered(yard: &Yard, words: &[&str]) -> Vec<String> {
     let line = format!("keen-notch {}", words.join(" "));
     let environment = [("KEEN_NOTCH_COMPLETE", "bash"), ("KEEN_NOTCH_BEFORE", &line), ("KEEN_NOTCH_BREAKS", " '\"=:")];

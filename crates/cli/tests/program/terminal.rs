@@ -8,10 +8,8 @@ use portable_pty::{CommandBuilder, PtySize, native_pty_system};
 
 use crate::yard::Yard;
 
-/// A run at a terminal.
 struct Seen {
     status: u32,
-    /// The signal that ended it.
     signal: Option<String>,
     /// All bytes written to the terminal.
     raw: String,
@@ -67,7 +65,6 @@ fn demo() -> Yard {
     yard
 }
 
-/// The lines as written, before the terminal wraps them.
 fn written(seen: &Seen) -> Vec<String> {
     // Progress is overwritten and disappears.
     let last = |line: &str| line.trim_end_matches('\r').rsplit('\r').next().unwrap_or_default().to_owned();

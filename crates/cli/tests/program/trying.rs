@@ -19,13 +19,11 @@ const ESCAPE: &str = "\u{1b}";
 const RIGHT: &str = "\u{1b}[C";
 const DOWN: &str = "\u{1b}[B";
 
-/// The running program.
 struct Session {
     child: Box<dyn Child + Send + Sync>,
     master: Box<dyn MasterPty + Send>,
     keys: Box<dyn Write + Send>,
     seen: Arc<Mutex<Seen>>,
-    /// The number of pressed keys.
     pressed: usize,
 }
 

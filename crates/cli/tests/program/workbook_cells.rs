@@ -184,7 +184,6 @@ fn charts_are_no_sheets_and_passwords_are_named() {
     assert!(said.contains("it is encrypted with a password") && said.contains("save it without a password"), "{said}");
 }
 
-/// Dates and times of another format, via a workbook.
 #[test]
 #[cfg(feature = "columnar")]
 fn early_dates_and_short_times_come_back_as_they_were() {

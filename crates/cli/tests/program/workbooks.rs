@@ -142,7 +142,6 @@ fn a_workbook_is_written_with_what_was_read_and_pieces_as_texts() {
     assert_snapshot!(shown.concat());
 }
 
-/// An .ods workbook with a table of these rows.
 fn open_document(rows: &str, manifest: &str) -> Vec<u8> {
     let content = format!(
         "<?xml version=\"1.0\"?><office:document-content xmlns:office=\"o\" xmlns:table=\"t\" xmlns:text=\"x\"><office:body><office:spreadsheet>\

@@ -145,9 +145,7 @@ const CHUNK: usize = 32;
 /// Writes into reserved memory of a buffer until `finish`. Short texts are copied in blocks of fixed size; the next write overwrites the
 /// excess.
 pub struct Writer<'s> {
-    /// The memory that is still free.
     memory: &'s mut [u8],
-    /// The size of the reserved memory.
     whole: usize,
     end: &'s mut usize,
 }

@@ -104,7 +104,6 @@ impl Mask {
 /// The rows in a set, in their order.
 pub struct Rows<'m> {
     words: &'m [u64],
-    /// The remaining bits of the current word.
     word: usize,
     rest: u64,
 }

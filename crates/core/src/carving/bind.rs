@@ -49,13 +49,9 @@ pub struct Carving {
     pub(super) keep: Vec<KeepPlan>,
     /// The columns and pieces of `unique` under `[rows]`, and their words.
     pub(super) unique: Option<Together>,
-    /// The number of comparisons with earlier rows.
     pub(super) uniques: usize,
-    /// The checks that compare with earlier rows.
     pub(super) unique_checks: Vec<UniqueCheck>,
-    /// Whether another program compares the rows.
     pub(super) is_compared_elsewhere: bool,
-    /// The checks. Output columns with a fixed width.
     pub(super) places: Vec<PlaceCheck>,
     pub(super) check_list: Vec<CheckOf>,
 }
@@ -342,13 +338,11 @@ struct Binder<'a> {
     main: Option<&'a ColumnRef>,
     setting: &'a Setting<'a>,
     header: &'a Header,
-    /// The first piece of each name.
     names: HashMap<&'a str, usize>,
     /// How many memories of rows before have been given out.
     uniques: Cell<usize>,
 }
 
-/// Rejects length checks that exclude each other.
 fn lengths_agree(checks: &[Check]) -> Result<(), Unbound> {
     let lengths = checks.iter().filter_map(|check| match check.condition.kind {
         ConditionKind::Length { from, to } if !check.condition.negated => Some((check, from, to.unwrap_or(usize::MAX))),
@@ -572,7 +566,6 @@ impl Binder<'_> {
         parts.iter().map(plan).collect()
     }
 
-    /// The piece with a name, or else the column.
     fn piece_or_column(&self, column: &ColumnRef, span: &Span) -> Result<BuildPlan, TextError> {
         if let ColumnRef::Name(name) = column
             && let Some(index) = self.names.get(name.as_str()).copied()

@@ -48,17 +48,21 @@ pub struct CheckName {
     pub is_elsewhere: bool,
 }
 
-/// The kind of a check.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(super) enum CheckOf {
     /// A check of a piece, by its index.
-    Piece { piece: usize, number: usize },
-    /// The type of a piece.
+    Piece {
+        piece: usize,
+        number: usize,
+    },
     Type(usize),
     /// A piece must be present if its value has text.
     Found(usize),
     /// A piece must not have more results than columns.
-    Columns { piece: usize, columns: usize },
+    Columns {
+        piece: usize,
+        columns: usize,
+    },
     /// A value must match its layout.
     Layout(usize),
     /// The pieces must rebuild a value.
@@ -69,7 +73,6 @@ pub(super) enum CheckOf {
     Fits(usize),
 }
 
-/// An output column with a fixed width.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(super) struct PlaceCheck {
     pub(super) of: OutColumn,
@@ -82,7 +85,6 @@ pub const NOT_MISSING: &str = "not missing";
 const NO_ITEM: u32 = u32::MAX;
 
 impl Carving {
-    /// Lists the checks.
     pub(super) fn list_checks(&self) -> Vec<CheckOf> {
         let mut all = Vec::new();
         for (piece, plan) in self.pieces.iter().enumerate() {
@@ -274,7 +276,6 @@ impl Carving {
         })
     }
 
-    /// The text of an output column.
     fn out_text<'a>(&self, of: OutColumn, row: usize, batch: &Batch<'a>, worked: &'a Worked) -> &'a str {
         match of {
             OutColumn::Original(column) => batch.value(column, row),
@@ -310,7 +311,6 @@ impl Carving {
         (0..batch.rows as u32).filter(is_too_wide).collect()
     }
 
-    /// Runs one check of a piece.
     fn judge_piece(&self, batch: &Batch, worked: &mut Worked, (piece, number): (usize, usize), check: u32, values: Texts) {
         let plan = &self.pieces[piece].checks[number];
         let Worked { pieces, failing, failures, repeats, warned_of_piece, faulted_of_piece, .. } = worked;
@@ -502,7 +502,6 @@ impl Carving {
 }
 
 impl Carving {
-    /// Why a piece of a row is missing.
     fn nothing_found(&self, piece: usize, batch: &Batch, row: usize) -> Violation {
         let why = match &self.pieces[piece].body {
             PieceBody::Take { column, program, phrase } => program.why_nothing(phrase, batch.value(*column, row)),
@@ -521,7 +520,6 @@ fn can_stand_in_a_line(text: &str) -> bool {
         && (text.is_ascii() || characters::count(&format!(" {text} ")) == characters::count(text) + 2)
 }
 
-/// Whether a text cannot be on one line.
 fn has_line_end(text: &str) -> bool {
     text.bytes().any(|byte| matches!(byte, b'\n' | b'\r'))
 }

@@ -34,7 +34,6 @@ pub(super) struct Repeat {
     pub(super) first: Option<u64>,
 }
 
-/// A check on earlier rows.
 #[derive(Debug)]
 pub(super) struct UniqueCheck {
     pub(super) check: usize,
@@ -220,7 +219,6 @@ impl Memory {
         Memory { seen: Vec::new(), bound: Some((most, make)) }
     }
 
-    /// Prepares this number of comparisons.
     fn begin(&mut self, uniques: usize) {
         let bound = self.bound;
         self.seen.resize_with(uniques, || match bound {

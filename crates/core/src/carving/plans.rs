@@ -24,7 +24,6 @@ pub(super) struct PiecePlan {
 }
 
 impl PiecePlan {
-    /// The columns that it depends on.
     pub(super) fn used_columns(&self) -> Vec<usize> {
         let mut used: Vec<usize> = match &self.body {
             PieceBody::Take { column, .. } | PieceBody::Field { column, .. } => vec![*column],
@@ -39,7 +38,6 @@ impl PiecePlan {
         used
     }
 
-    /// The number of output columns.
     pub(super) fn columns(&self) -> usize {
         match self.shape {
             Shape::Columns(columns) => columns,
@@ -49,7 +47,6 @@ impl PiecePlan {
     }
 }
 
-/// The source of the text.
 #[derive(Debug)]
 pub(super) enum PieceBody {
     Take { column: usize, program: Program, phrase: String },
@@ -64,14 +61,12 @@ pub(super) enum BuildPlan {
     Column(usize),
 }
 
-/// The condition of `when`.
 #[derive(Debug)]
 pub(super) struct WhenPlan {
     pub(super) column: usize,
     pub(super) condition: BoundCondition,
 }
 
-/// A layout and the column it describes.
 #[derive(Debug)]
 pub(super) struct BoundLayout {
     pub(super) column: usize,
@@ -94,23 +89,19 @@ pub(super) struct KeepPlan {
     pub(super) condition: BoundCondition,
 }
 
-/// The effect of a missing piece on its checks.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(super) enum AsksMissing {
     /// None: the piece has no checks, is optional, or a check tests presence.
     No,
     /// A warning: all its checks only warn.
     Warns,
-    /// A fault.
     Faults,
 }
 
 #[derive(Debug)]
 pub(super) struct CheckPlan {
     pub(super) condition: BoundCondition,
-    /// Whether it also applies to missing pieces.
     pub(super) asks_nothing: bool,
-    /// Whether it fails for missing pieces.
     pub(super) wants_text: bool,
     pub(super) only_warns: bool,
     pub(super) words: String,

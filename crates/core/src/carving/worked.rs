@@ -12,7 +12,6 @@ pub struct Worked {
     pub(super) most: usize,
     pub(super) pieces: Vec<Results>,
     pub(super) layouts: Vec<Fits>,
-    /// The rebuilt texts of the proofs.
     pub(super) rebuilt: Vec<Results>,
     /// For each comparison with earlier rows, the hash of each text.
     pub(super) hashes: Vec<Vec<Hash>>,
@@ -22,16 +21,13 @@ pub struct Worked {
     pub(super) repeats: Vec<Repeat>,
     /// The kept rows, if some rows are left out.
     pub(super) kept: Option<Vec<u32>>,
-    /// All failures, by check.
     pub(super) failures: Vec<Failure>,
     /// Whether `failures` is sorted by rows.
     pub(super) is_sorted: bool,
-    /// Rows with a fault.
     pub(super) faulty: Mask,
     /// The rows that fail a warning of the current piece, and those that fail a check.
     pub(super) warned_of_piece: Mask,
     pub(super) faulted_of_piece: Mask,
-    /// The texts that fail the current condition.
     pub(super) failing: Vec<u32>,
     pub(super) rows: Vec<u32>,
     pub(super) work: Work,

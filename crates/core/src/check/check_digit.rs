@@ -163,7 +163,6 @@ mod tests {
     use super::*;
     use CheckDigit::{Damm, Gs1, Iban, Isbn10, Luhn, Mod97, Mod112, Verhoeff};
 
-    /// Numbers from the publications of the algorithms.
     const GOOD: [(CheckDigit, &str); 15] = [
         (Luhn, "79927398713"),
         (Luhn, "4539578763621486"),

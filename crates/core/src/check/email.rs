@@ -182,7 +182,6 @@ fn ascii_form(label: &str) -> Option<Cow<'_, str>> {
 /// Joiners and other characters that are valid only between some letters (RFC 5892, appendix A).
 const CONTEXTUAL: [char; 7] = ['\u{200c}', '\u{200d}', '·', '͵', '׳', '״', '・'];
 
-/// Whether a character is a combining mark (Unicode M).
 fn is_mark(c: char) -> bool {
     static MARKS: LazyLock<Vec<(char, char)>> =
         LazyLock::new(|| match regex_syntax::parse(r"\p{M}").map(|hir| hir.into_kind()) {

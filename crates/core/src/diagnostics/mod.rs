@@ -296,7 +296,6 @@ impl PieceDiagnostics {
         hints.collect()
     }
 
-    /// The piece with a step appended to its phrase.
     fn with_after(&self, piece: usize, step: &str) -> Fix {
         match (self.phrase.as_str(), &self.branches) {
             ("", _) => Fix::Words("fix the data".to_owned()),
@@ -382,7 +381,6 @@ impl PieceDiagnostics {
         hints.collect()
     }
 
-    /// Values that two branches read as different dates.
     fn ambiguous_dates(&self, _piece: usize, _rows: u64) -> Vec<Hint> {
         let Some(dates) = self.date_branches.as_ref().filter(|dates| dates.ambiguous.count > 0) else { return Vec::new() };
         let Sightings { count, rows } = &dates.ambiguous;
@@ -475,7 +473,6 @@ fn replaced(letter: char, in_all: bool) -> String {
     }
 }
 
-/// `1 value has`, `2 values have`
 fn have(count: u64) -> String {
     format!("{} {}", values(count), if count == 1 { "has" } else { "have" })
 }

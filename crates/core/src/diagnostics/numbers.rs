@@ -33,11 +33,8 @@ pub struct NumberDiagnostics {
 
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 enum NumberStep {
-    /// `number`
     One,
-    /// `numbers`
     All,
-    /// `plain number`
     Plain,
 }
 
@@ -55,11 +52,8 @@ pub enum NumberDoubt {
 /// Where a sign stands.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
 pub enum SignPlace {
-    /// `-5`
     Before,
-    /// `5-`
     After,
-    /// `(5)`
     Around,
 }
 
@@ -114,7 +108,6 @@ impl NumberDiagnostics {
         }
     }
 
-    /// Observes the values and results of a batch.
     // Not inlined, so that the loops keep their variables in registers.
     #[inline(never)]
     pub fn observe(&mut self, values: Texts, results: &Results, number: &dyn Fn(usize) -> u64) {
@@ -194,7 +187,6 @@ impl NumberDiagnostics {
         true
     }
 
-    /// Notes a value with a number in another style.
     #[cold]
     fn note_missing(&mut self, value: &str, row: u64) {
         let Some(start) = value.find(|c: char| c.is_ascii_digit()) else { return };

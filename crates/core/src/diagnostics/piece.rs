@@ -205,7 +205,6 @@ impl PieceDiagnostics {
         }
     }
 
-    /// Observes texts that are digits or nearly so.
     // A separate function, so that the loop keeps its variables in registers.
     #[inline(never)]
     fn observe_digits(&mut self, number: &dyn Fn(usize) -> u64, source: &[u8], texts: &[Span], values: Texts) {

@@ -30,7 +30,6 @@ fn observed(piece: Piece, values: &[&str], rows: usize) -> Diagnostics {
     diagnostics
 }
 
-/// The hints for a piece on some values.
 fn hints(piece: &str, values: &[&str]) -> Vec<String> {
     let piece = Piece::parse(&format!("p: {piece}"), 0).unwrap();
     observed(piece, values, 256)

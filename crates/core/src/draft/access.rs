@@ -6,7 +6,6 @@ pub struct Access {
     branches: Vec<Vec<String>>,
 }
 
-/// The whole value.
 impl Default for Access {
     fn default() -> Access {
         Access { branches: vec![Vec::new()] }

@@ -51,7 +51,6 @@ pub fn known(texts: &[String]) -> Known {
     }
 }
 
-/// The smallest class that covers nearly all texts.
 fn class(texts: &[String]) -> Option<&'static str> {
     let kinds: Vec<Option<Kinds>> = texts.iter().map(|text| kinds(text)).collect();
     let upper_digits = Kinds::UPPER.with(Kinds::DIGIT);

@@ -33,7 +33,6 @@ const MOST_PARTS: usize = 9;
 /// Markers that are tried.
 const MOST_MARKERS: usize = 14;
 
-/// A marker that is in all texts.
 struct Marker {
     written: String,
     cost: f64,
@@ -60,7 +59,6 @@ pub fn steps(texts: &[&str], results: &[&str]) -> Vec<Step> {
     steps
 }
 
-/// Possible markers that occur in all texts.
 fn markers(texts: &[&str]) -> Vec<Marker> {
     let Some(first) = texts.first() else { return Vec::new() };
     let mut found: BTreeSet<(u8, String)> = BTreeSet::new();
@@ -130,7 +128,6 @@ fn markers(texts: &[&str]) -> Vec<Marker> {
     markers
 }
 
-/// Steps with one marker.
 fn at_marker(marker: &Marker, steps: &mut Vec<Step>) {
     let Marker { written, cost, count, .. } = marker;
     for (nth, dear) in nths(*count) {
@@ -169,7 +166,6 @@ fn between(first: &Marker, second: &Marker, same: bool, steps: &mut Vec<Step>) {
     }
 }
 
-/// Ordinals to try for `count` occurrences, with their costs.
 fn nths(count: usize) -> Vec<(&'static str, f64)> {
     let from_left = [("", 0.0), ("2nd ", 0.3), ("3rd ", 0.65), ("4th ", 1.0)];
     let mut nths: Vec<_> = from_left.into_iter().take(count.min(MOST_NTH)).collect();
@@ -182,7 +178,6 @@ fn nths(count: usize) -> Vec<(&'static str, f64)> {
     nths
 }
 
-/// Steps for numbers and runs.
 fn counted(texts: &[&str], steps: &mut Vec<Step>) {
     let least = |of: &dyn Fn(Kind) -> bool| {
         let count = |text: &&str| runs(text).iter().filter(|(kind, _)| of(*kind)).count();
@@ -271,7 +266,6 @@ fn positions(texts: &[&str], results: &[&str], steps: &mut Vec<Step>) {
     }
 }
 
-/// The runs of one kind of character.
 fn runs(text: &str) -> Vec<(Kind, &str)> {
     let mut runs: Vec<(Kind, std::ops::Range<usize>)> = Vec::new();
     for range in characters::ranges(text) {

@@ -5,7 +5,6 @@ use crate::text_error::TextError;
 /// Maximum size of the value of an example, in bytes.
 const MOST_BYTES: usize = 1000;
 
-/// The separator of value and result.
 const ARROW: &str = " => ";
 
 /// A value and its wanted result.
@@ -148,7 +147,6 @@ fn empty_result(span: std::ops::Range<usize>) -> TextError {
     TextError::new("the result is empty", span, help)
 }
 
-/// The text in folded case.
 pub(super) fn folded(text: &str) -> String {
     text.to_lowercase()
 }

@@ -27,7 +27,6 @@ pub struct Finish {
 pub struct Target<'a> {
     /// The results.
     pub results: Vec<&'a str>,
-    /// Their letters and digits in folded case.
     letters: Vec<Vec<char>>,
 }
 

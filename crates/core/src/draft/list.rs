@@ -32,7 +32,6 @@ pub struct Origin {
 }
 
 impl Origin {
-    /// The head of a cut list for the column.
     pub(super) fn head(&self) -> String {
         let title = toml_text(&format!("Draft for {}", self.shown_column()));
         let mut text = format!("title  = {title}\ncolumn = {}\n", toml_text(&self.column));
@@ -43,7 +42,6 @@ impl Origin {
         text
     }
 
-    /// The column as comments show it.
     pub(super) fn shown_column(&self) -> String {
         one_line(self.column.trim_matches('"'))
     }
@@ -164,7 +162,6 @@ fn at_first_mark(survey: &Survey, taken: &[String], texts: &[String], plans: &mu
     Some(Reading { heading, proposal: Proposal::Pieces { pieces, proof: None } })
 }
 
-/// The evidence for the first reading.
 fn heading(node: &Node, survey: &Survey) -> String {
     let delimiters = survey.delimiters();
     let of_mark = |mark: &str| delimiters.iter().find(|delimiter| delimiter.character == mark);
@@ -359,7 +356,6 @@ impl Draft {
         text + &format!("[layout.{}]\nform = [{}]\n", toml_key(&self.origin.column), toml_text(form))
     }
 
-    /// The rows that fail a check, for a comment.
     fn announced(&self, of: &str, words: &str, called: &str, proved: Option<&Proved>) -> String {
         match found(proved, of, words) {
             Some(seen) if seen.count > 0 => {
@@ -394,13 +390,11 @@ pub(super) fn of(part: u64, whole: u64, things: &str) -> String {
     }
 }
 
-/// Small numbers in words.
 fn number(n: usize) -> String {
     let words = ["no", "one", "two", "three", "four", "five", "six", "seven", "eight", "nine"];
     words.get(n).map_or_else(|| n.to_string(), |word| (*word).to_owned())
 }
 
-/// The sentence with a capital letter.
 fn capital(text: &str) -> String {
     let mut chars = text.chars();
     chars.next().map_or_else(String::new, |first| first.to_uppercase().chain(chars).collect())

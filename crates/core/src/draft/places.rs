@@ -49,18 +49,14 @@ pub fn by_position(texts: &[String]) -> Option<Node> {
     (leaves > 1 && leaves <= MOST_PARTS).then_some(Node::Joined(parts))
 }
 
-/// The content of a position.
 #[derive(Debug, Clone, Default)]
 struct Place {
     counts: BTreeMap<String, usize>,
 }
 
-/// The usual content of a position.
 #[derive(Debug, Clone, PartialEq)]
 enum Make {
-    /// The same mark.
     Mark(String),
-    /// Letters, digits, or a mixture.
     Kinds(Kinds),
 }
 

@@ -25,7 +25,6 @@ pub struct Ranked {
     pub same: Vec<String>,
     /// The number of sample rows with a result.
     pub gives: usize,
-    /// The result for each sample row.
     results: Vec<Option<String>>,
 }
 
@@ -96,7 +95,6 @@ fn result(plan: &Program, value: &str, scratch: &mut Scratch) -> Option<String> 
     cut.state.is_there().then(|| cut.text.to_owned())
 }
 
-/// The kinds of characters in results.
 #[derive(Default)]
 struct Alphabet {
     kinds: Kinds,

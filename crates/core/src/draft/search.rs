@@ -57,14 +57,11 @@ pub fn search(examples: &[Example]) -> Searched {
     Search::of(examples, false)
 }
 
-/// The state of a search.
 struct Search<'a> {
     target: Target<'a>,
     plans: Plans,
-    /// Cuts by their results. Finished cuts are removed.
     cuts: IndexMap<Vec<String>, Vec<Step>>,
     found: HashMap<String, f64>,
-    /// The cost of the simplest phrase so far.
     best: f64,
 }
 

@@ -15,35 +15,22 @@ const DEEPEST: usize = 4;
 /// A part of a value, possibly divided.
 #[derive(Debug, Clone, PartialEq)]
 pub enum Node {
-    /// A piece.
     Leaf(Leaf),
-    /// A constant text, which needs no piece.
     Same(String),
     /// An empty part.
     Nothing,
-    /// Parts separated by the same text.
     Sections {
-        /// The separator.
         by: String,
-        /// The parts.
         parts: Vec<Node>,
     },
-    /// A part in brackets.
     Brackets {
-        /// The opening and closing bracket, with adjacent spaces.
         marks: (String, String),
-        /// The parts before, inside and after.
         parts: [Box<Node>; 3],
     },
-    /// An optional part.
     Optional {
-        /// The part that all values have.
         main: Box<Node>,
-        /// The text that separates the optional part.
         by: String,
-        /// The optional part.
         rest: Box<Node>,
-        /// Whether the optional part comes first.
         at_start: bool,
     },
     /// Adjacent parts without a separator.
@@ -186,7 +173,6 @@ impl Builder<'_> {
         Some(Node::Sections { by, parts })
     }
 
-    /// An optional part before or after a mark.
     fn optional(&mut self, texts: &[String], access: &Access, expected: bool, depth: usize) -> Option<Node> {
         let marks = optional_marks(texts);
         let first = marks.first()?;
@@ -213,7 +199,6 @@ impl Builder<'_> {
         }
     }
 
-    /// Parts at the end, each after its own mark.
     fn tails(&mut self, texts: &[String], access: &Access, expected: bool, depth: usize, marks: &[String]) -> Node {
         let any = |marks: &[String]| match marks {
             [mark] => quoted(&spaced(mark, texts)),
@@ -301,7 +286,6 @@ impl Builder<'_> {
         Some(Node::Joined(parts))
     }
 
-    /// Words around one number.
     fn around_number(&mut self, texts: &[String], access: &Access, expected: bool, depth: usize) -> Option<Node> {
         let one = texts.iter().filter(|text| self.plans.each("number", std::slice::from_ref(*text)).len() == 1);
         let one = one.filter(|text| text.contains(' ') && !text.starts_with(|c: char| c.is_ascii_digit()));

@@ -41,11 +41,9 @@ type Seen = Option<u32>;
 #[derive(Debug, Default)]
 struct Sights {
     all: Vec<Sight>,
-    /// Unreachable events are removed beyond this number.
     most: usize,
 }
 
-/// The start or end of a field.
 #[derive(Debug, Clone, Copy)]
 struct Sight {
     before: Seen,
@@ -70,7 +68,6 @@ impl Sights {
         })
     }
 
-    /// Writes the fields of a thread.
     fn write(&self, seen: Seen, fields: &mut [Place]) {
         fields.fill(NOWHERE);
         for sight in self.back_from(seen) {
@@ -106,21 +103,11 @@ pub struct Machine {
 /// An instruction.
 #[derive(Debug)]
 pub enum Step {
-    /// Requires this character.
     Literal(Box<str>),
-    /// Requires a character of a class, or any character.
-    OfField {
-        class: Option<Box<ClassPlan>>,
-        /// The field.
-        name: Box<str>,
-    },
-    /// Continues at both, preferring the first.
+    OfField { class: Option<Box<ClassPlan>>, name: Box<str> },
     Either(usize, usize),
-    /// Starts a field.
     Begin(usize),
-    /// Ends a field.
     End(usize),
-    /// The end of the form, and of the value.
     Done,
 }
 
@@ -128,7 +115,6 @@ pub enum Step {
 #[derive(Debug, Default)]
 struct Threads {
     list: Vec<(usize, Seen)>,
-    /// Marks steps that already have a thread.
     there: Vec<bool>,
 }
 
@@ -196,13 +182,11 @@ impl Machine {
         }
     }
 
-    /// Adds a branch whose targets are set later.
     fn fork(&mut self) -> usize {
         self.steps.push(Step::Done);
         self.steps.len() - 1
     }
 
-    /// Sets the targets of a branch.
     fn join(&mut self, fork: usize, either: fn(usize, usize) -> Step) {
         self.steps[fork] = either(fork + 1, self.steps.len());
     }
@@ -267,7 +251,6 @@ impl Machine {
 }
 
 impl Threads {
-    /// The steps of all threads.
     fn steps(&self) -> Vec<u32> {
         self.list.iter().map(|(step, _)| *step as u32).collect()
     }

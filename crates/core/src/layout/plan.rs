@@ -34,20 +34,14 @@ pub struct Unfit {
     pub row: u32,
     /// The index of the closest form.
     form: u32,
-    /// The number of matched characters.
     at: u32,
-    /// The steps of that form that expected another character.
     wanted: Vec<u32>,
 }
 
-/// What a form expected where a value stops matching.
 #[derive(Debug, Clone, Copy)]
 pub(crate) enum Expected<'p> {
-    /// This character.
     Character(&'p str),
-    /// A character of a field's class, or any character.
     OfField(Option<&'p ClassPlan>, &'p str),
-    /// The end of the value.
     End,
 }
 
@@ -146,7 +140,6 @@ impl LayoutPlan {
         }
     }
 
-    /// Matches one value, or finds the closest form.
     fn fit_one(&self, value: &str, plain: bool, places: &mut [Place], scratch: &mut Scratch) -> Result<(), (usize, Stuck)> {
         let mut nearest: Option<(usize, Stuck)> = None;
         for (form, (machine, walk)) in self.forms.iter().enumerate() {
@@ -162,7 +155,6 @@ impl LayoutPlan {
         Err(nearest.unwrap_or_default())
     }
 
-    /// What the closest form expected.
     pub(crate) fn expected<'p>(&'p self, unfit: &'p Unfit) -> impl Iterator<Item = Expected<'p>> {
         let steps = self.forms.get(unfit.form as usize).map_or(&[][..], |(machine, _)| machine.steps.as_slice());
         unfit.wanted.iter().filter_map(|step| steps.get(*step as usize)).map(|step| match step {
@@ -177,7 +169,6 @@ impl LayoutPlan {
         unfit.at as usize
     }
 
-    /// Why the value of a row matches no form.
     pub(crate) fn violation(&self, value: &str, row: usize, fits: &Fits) -> Violation {
         let unfit = fits.unfit.iter().find(|unfit| unfit.row as usize == row);
         let mut wanted: Vec<String> = Vec::new();

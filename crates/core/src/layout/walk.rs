@@ -25,37 +25,30 @@ struct Straight {
     to: u32,
 }
 
-/// A state in which a character is read.
 #[derive(Debug)]
 struct State {
     /// The next characters, if they can be matched together.
     straight: Option<Straight>,
     /// For each character, the index of its edge.
     next: Box<[u16; 128]>,
-    /// The steps that expect a character here.
     wanted: Vec<u32>,
     /// The fields that start and end if the value ends here; `None` if it must not.
     done: Option<Box<[Mark]>>,
 }
 
-/// A step that reads a character.
 #[derive(Debug)]
 struct Edge {
-    /// The fields that start and end before it.
     marks: Box<[Mark]>,
     to: u32,
 }
 
-/// The start or end of a field.
 #[derive(Debug, Clone, Copy)]
 enum Mark {
     Begin(u32),
     End(u32),
 }
 
-/// No edge.
 const NONE: u16 = u16::MAX;
-/// Several edges.
 const SEVERAL: u16 = u16::MAX - 1;
 
 /// The outcome of a walk that reached a decision.

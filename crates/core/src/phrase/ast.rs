@@ -187,7 +187,7 @@ pub enum StepKind {
     Pad {
         /// The side to pad.
         side: Side,
-        /// The width in characters.
+        /// The number of characters.
         width: usize,
         /// The padding, repeated as needed.
         with: String,
@@ -444,7 +444,7 @@ pub enum ConditionKind {
         /// The maximum, as written.
         to: Option<String>,
     },
-    /// `date "%Y-%m-%d"`
+    /// `date "%y%m%d"`
     Date(DateFormat),
     /// `email`
     Email,

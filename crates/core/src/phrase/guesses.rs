@@ -76,7 +76,6 @@ const STEPS: &[(&str, &str)] = &[
     (r"\b(?:to |as |parse )?(?:number|int|integer|float|numeric)\b(?: ?\(\))?$", "plain number"),
 ];
 
-/// Rules for conditions.
 const CONDITIONS: &[(&str, &str)] = &[
     (r"^(?:is|must be|should be|has to be|be)(?: an?| all| only)? ", ""),
     (r"^(?:must|should|has to) ", ""),
@@ -102,7 +101,6 @@ const CONDITIONS: &[(&str, &str)] = &[
     (r"^(?:distinct|no duplicates|not duplicated|once)$", "unique"),
 ];
 
-/// Numbers as words.
 const NUMBERS: [&str; 12] = ["one", "two", "three", "four", "five", "six", "seven", "eight", "nine", "ten", "eleven", "twelve"];
 
 /// A candidate phrase for `text`, not yet parsed; `None` if no rule matches.
@@ -114,7 +112,6 @@ pub(super) fn phrase(text: &str) -> Option<String> {
     rewritten(text, &RULES)
 }
 
-/// A candidate condition for `text`.
 pub(super) fn condition(text: &str) -> Option<String> {
     static RULES: LazyLock<Vec<(Regex, &str)>> = LazyLock::new(|| compiled(CONDITIONS));
     rewritten(text, &RULES)
@@ -125,7 +122,6 @@ fn compiled(rules: &[(&str, &'static str)]) -> Vec<(Regex, &'static str)> {
     rules.iter().filter_map(|(pattern, with)| Some((Regex::new(&format!("(?i){}", written(pattern))).ok()?, *with))).collect()
 }
 
-/// Joined columns in other notations, as a `build` piece.
 fn built(text: &str) -> Option<String> {
     static JOIN: LazyLock<Option<Regex>> =
         LazyLock::new(|| Regex::new(r"(?i)^(?:join|concat|concatenate)(?: columns)?[ (]+([\w, &+]+?)\)?$").ok());

@@ -117,7 +117,6 @@ mod tests {
         Known { markers: &MARKERS, columns }
     }
 
-    /// Completions after the last token.
     fn after(source: &str) -> Vec<String> {
         next_of_phrase(source, known(&[])).words
     }

@@ -11,14 +11,10 @@ pub struct NumberExample {
     pub span: Span,
 }
 
-/// The possible places of a sign in a style.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 pub(crate) struct Signs {
-    /// `-5`
     pub(crate) before: bool,
-    /// `5-`
     pub(crate) after: bool,
-    /// `(5)`, a negative number.
     pub(crate) around: bool,
 }
 

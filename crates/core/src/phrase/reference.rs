@@ -344,7 +344,6 @@ pub fn entries() -> impl Iterator<Item = &'static Entry> {
     GROUPS.iter().flat_map(|group| group.entries)
 }
 
-/// Synonyms of steps.
 const ALSO_SAID: &[(&str, &str)] = &[
     ("left", "first"),
     ("right", "last"),

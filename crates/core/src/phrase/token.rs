@@ -2,7 +2,6 @@
 
 use super::{ErrorKind, PhraseError, Span};
 
-/// A token of a phrase.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub(crate) struct Token {
     pub(crate) kind: TokenKind,
@@ -10,32 +9,26 @@ pub(crate) struct Token {
 }
 
 impl Token {
-    /// Whether it is a bare word.
     pub(super) fn is_word(&self) -> bool {
         matches!(self.kind, TokenKind::Word(_))
     }
 }
 
-/// The kinds of tokens.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub(crate) enum TokenKind {
-    /// A bare word.
     Word(String),
     /// A whole number with an optional sign. Too large numbers saturate.
     Number(i64),
-    /// A decimal with an optional sign, as written.
     Decimal(String),
-    /// 1st, 2nd, 3rd, 4th … Too large numbers saturate.
     Ordinal(i64),
-    /// A quoted text, with escapes resolved.
     Text(String),
-    /// A regular expression between slashes, with its flags.
-    Regex { pattern: String, flags: String },
-    /// A comma.
+    Regex {
+        pattern: String,
+        flags: String,
+    },
     Comma,
 }
 
-/// Splits a phrase into tokens.
 pub(super) fn tokens(source: &str) -> Result<Vec<Token>, PhraseError> {
     let mut tokens = Vec::new();
     let mut at = 0;

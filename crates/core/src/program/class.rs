@@ -74,12 +74,10 @@ impl ClassPlan {
         }
     }
 
-    /// The class of the characters in a text.
     pub(crate) fn any_of(text: &str) -> ClassPlan {
         ClassPlan::new(&Class { parts: vec![ClassPart::AnyOf(text.to_owned())] })
     }
 
-    /// A member of the class, in words: `a digit`.
     pub(crate) fn one(&self) -> String {
         let part = |part: &ClassPart| match part {
             ClassPart::Digits => "a digit".to_owned(),
@@ -116,7 +114,6 @@ impl ClassPlan {
         }
     }
 
-    /// Whether a character is in the class.
     pub(crate) fn has(&self, character: &str) -> bool {
         match character.as_bytes() {
             [byte] => self.has_byte(*byte),

@@ -29,7 +29,6 @@ pub struct ConditionPlan {
     words: String,
 }
 
-/// The kinds of tests.
 #[derive(Debug, Clone)]
 enum Test {
     /// The text is not blank.
@@ -37,40 +36,54 @@ enum Test {
     /// The text is white space only, or empty.
     Blank,
     /// The length is in the range; without a maximum, at least `from`.
-    Length { from: usize, to: Option<usize>, unit: Unit },
+    Length {
+        from: usize,
+        to: Option<usize>,
+        unit: Unit,
+    },
     /// The text is not empty, and all its characters are in the class.
     Class(Box<ClassPlan>),
     /// The regular expression matches somewhere; it contains anchors if needed.
     Matches(Box<Compiled>),
-    /// The regular expression matches at the start.
     MatchesStart(Box<Compiled>),
-    /// The text starts with this one.
-    StartsWith { text: String, unit: Unit },
-    /// The text ends with this one.
-    EndsWith { text: String, unit: Unit },
+    StartsWith {
+        text: String,
+        unit: Unit,
+    },
+    EndsWith {
+        text: String,
+        unit: Unit,
+    },
     /// The text starts with this one in any case, found by a regular expression.
-    StartsFolded { compiled: Box<Compiled>, unit: Unit },
+    StartsFolded {
+        compiled: Box<Compiled>,
+        unit: Unit,
+    },
     /// The text ends with this one in any case; the regular expression contains the anchor.
-    EndsFolded { compiled: Box<Compiled>, unit: Unit },
-    /// The first character is in the class.
+    EndsFolded {
+        compiled: Box<Compiled>,
+        unit: Unit,
+    },
     FirstOf(Box<ClassPlan>),
-    /// The last character is in the class.
     LastOf(Box<ClassPlan>),
-    /// The marker occurs.
     Contains(Box<Matcher>),
     /// The text occurs without a letter or digit on either side.
     ContainsWord(Box<Matcher>),
-    /// The text is in the list of texts.
-    OneOf { texts: Vec<String>, any_case: bool },
-    /// The text is a number in the range.
-    Range { from: Option<String>, to: Option<String> },
-    /// The text is a date in the format.
+    OneOf {
+        texts: Vec<String>,
+        any_case: bool,
+    },
+    Range {
+        from: Option<String>,
+        to: Option<String>,
+    },
     Date(Box<DatePlan>),
-    /// The text is in the list.
-    ListedIn { list: List, file: String, any_case: bool },
-    /// The text is an email address.
+    ListedIn {
+        list: List,
+        file: String,
+        any_case: bool,
+    },
     Email,
-    /// The check digit is correct.
     CheckDigit(CheckDigit),
 }
 
@@ -180,7 +193,6 @@ impl ConditionPlan {
         Ok(ConditionPlan { negated: condition.negated, test, words })
     }
 
-    /// Whether the condition uses a list.
     #[inline]
     pub(crate) fn reads_list(&self) -> bool {
         matches!(self.test, Test::ListedIn { .. })
@@ -214,7 +226,6 @@ impl ConditionPlan {
 }
 
 impl Test {
-    /// Tests one text; `form` is its known form.
     fn holds(&self, text: &str, form: Form) -> bool {
         match self {
             Test::Required => !is_blank(text),
@@ -255,7 +266,6 @@ impl Test {
         }
     }
 
-    /// Why `text` fails; `words` states that it does.
     fn violation(&self, text: &str, words: &str) -> Violation {
         let fails_to = |kind| Violation::new(kind, format!("it {words}"));
         match self {
@@ -323,7 +333,6 @@ struct Unmet<'a, D: Fn(usize) -> bool> {
     negated: bool,
     define: D,
     failing: &'a mut Vec<u32>,
-    /// Whether a blank text passed that would fail otherwise.
     skips_blank: bool,
 }
 

@@ -163,7 +163,6 @@ fn window(
     Some(start..end)
 }
 
-/// The sections of `text`.
 fn sections<'a>(text: &'a str, by: &'a Matcher, skipping_empty: bool, form: Form) -> impl Iterator<Item = Range<usize>> + 'a {
     let mut markers = by.occurrences(text, form);
     let mut start = Some(0);
@@ -215,7 +214,6 @@ fn sections_from_to(
     Some((part, all_there.unwrap_or(last == to)))
 }
 
-/// The runs of one kind.
 fn runs(text: &str, form: Form) -> impl Iterator<Item = Range<usize>> + '_ {
     let mut at = 0;
     std::iter::from_fn(move || {

@@ -5,7 +5,6 @@ use crate::phrase::ast::DateFormat;
 use crate::phrase::reference::DATE_FIELDS;
 use crate::phrase::{ErrorKind, PhraseError};
 
-/// A compiled date format.
 #[derive(Debug, Clone)]
 pub(crate) struct DatePlan {
     format: String,
@@ -52,13 +51,12 @@ fn meant(format: &DateFormat) -> Option<String> {
 /// The expected parts of a text, from left to right.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 enum Field {
-    /// This character.
     Char(char),
-    /// A number of digits.
-    Digits { least: usize, most: usize },
-    /// Digits, padded with spaces to a width.
+    Digits {
+        least: usize,
+        most: usize,
+    },
     Padded(usize),
-    /// A name: letters.
     Letters,
     /// A sign and digits, with or without colons.
     Offset,
@@ -143,7 +141,6 @@ fn written_out(format: &str) -> String {
         .join("%%")
 }
 
-/// Parses a format.
 fn fields(format: &str) -> Result<Vec<Field>, String> {
     let mut fields = Vec::new();
     // Indices of fields that may have one digit less, because their neighbours are not digits.

@@ -74,7 +74,6 @@ pub(super) fn looks_far(pattern: &str, syntax: syntax::Config) -> bool {
     false
 }
 
-/// A compiled pattern.
 #[derive(Debug)]
 pub(super) struct FarPattern {
     nfa: NFA,
@@ -119,7 +118,6 @@ impl FarPattern {
     }
 }
 
-/// A set of states, as bits.
 type Set = Box<[u64]>;
 
 fn has(set: &[u64], state: StateID) -> bool {
@@ -138,7 +136,6 @@ fn add(set: &mut [u64], state: StateID) -> bool {
 pub(super) struct Far<'p, 't> {
     pattern: &'p FarPattern,
     text: &'t str,
-    /// The start position.
     from: usize,
     /// For each block, the states at its end from which a match is reachable.
     ends: Vec<Set>,
@@ -287,7 +284,6 @@ impl<'p, 't> Far<'p, 't> {
         }
     }
 
-    /// The number of a set.
     fn number(&mut self, set: Set) -> u32 {
         // The number of sets is at most the number of positions, which fits.
         u32::try_from(self.sets.insert_full(set).0).unwrap_or(u32::MAX)

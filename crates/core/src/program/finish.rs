@@ -15,12 +15,9 @@ use crate::text::digits;
 use crate::text::kind::Kind;
 use crate::text::unit::Unit;
 
-/// The effect of a step.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(super) enum Change {
-    /// It wrote a changed text.
     Made,
-    /// The text is unchanged.
     Same,
     /// The result is empty.
     Missing,
@@ -299,14 +296,10 @@ pub(super) fn clip(text: &str, width: usize, mark_width: usize, unit: Unit) -> O
     (unit.count(text) > width).then(|| unit.notch(text, width - mark_width))
 }
 
-/// The result of padding.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(super) enum Padded {
-    /// The text already had the width.
     Exact,
-    /// It was padded.
     Filled,
-    /// It is wider.
     Long,
 }
 
@@ -335,7 +328,6 @@ fn pad(
     Padded::Filled
 }
 
-/// Appends `with`, repeated and cut to `wanted` characters.
 fn fill(wanted: usize, with: &str, unit: Unit, out: &mut String) {
     let width = unit.count(with);
     for _ in 0..wanted / width {

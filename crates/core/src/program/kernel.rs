@@ -11,17 +11,16 @@ use crate::batch::simd::{self, ByteRange, Wanted};
 use crate::batch::{Buffer, Span};
 use crate::phrase::ast::{Position, Range, Side};
 
-/// Cuts for a column of plain texts.
 #[derive(Debug, Clone)]
 pub(super) enum CutKernel {
-    /// The whole text.
     Whole,
-    /// The first `n`.
     First(usize),
-    /// The last `n`.
     Last(usize),
     /// The bytes from one index up to another.
-    Window { from: usize, to: usize },
+    Window {
+        from: usize,
+        to: usize,
+    },
     /// The part before the first occurrence of a byte.
     Before(u8),
     /// The part after the first occurrence of a byte.
@@ -29,19 +28,30 @@ pub(super) enum CutKernel {
     /// The part after the last occurrence of a byte.
     AfterLast(u8),
     /// The part before the first occurrence of a text, optionally including it.
-    UpTo { marker: Box<[u8]>, with_it: bool },
+    UpTo {
+        marker: Box<[u8]>,
+        with_it: bool,
+    },
     /// The part after the first occurrence of a text, optionally including it.
-    Onward { marker: Box<[u8]>, with_it: bool },
+    Onward {
+        marker: Box<[u8]>,
+        with_it: bool,
+    },
     /// The part between the first occurrence of a byte and the next one of another.
     Between(u8, u8),
     /// The section with this index, divided by a byte.
-    Section { index: usize, by: u8 },
-    /// The first number: digits, optionally with decimals.
+    Section {
+        index: usize,
+        by: u8,
+    },
     FirstNumber,
-    /// The last number.
     LastNumber,
     /// The longest run of a class after the first occurrence of a text that is followed by one.
-    RunAfter { prefix: Box<[u8]>, class: RunClass, is_ascii: bool },
+    RunAfter {
+        prefix: Box<[u8]>,
+        class: RunClass,
+        is_ascii: bool,
+    },
 }
 
 impl CutKernel {
@@ -142,7 +152,6 @@ impl CutKernel {
         }
     }
 
-    /// Whether all results consist of digits.
     pub(super) fn gives_digits(&self) -> bool {
         matches!(self, CutKernel::RunAfter { class: RunClass::Within(b'0'.., ..=b'9'), .. })
     }
@@ -271,15 +280,15 @@ fn between(open: Sixteen, close: Sixteen, text: &[u8], value: Span) -> Option<Sp
     find(close, text, rest).map(|at| Span::new(rest.start as usize, at))
 }
 
-/// Finishes for a column of plain texts.
 #[derive(Debug, Clone)]
 pub(super) enum FinishKernel {
-    /// Upper case.
     Upper,
-    /// Lower case.
     Lower,
     /// Padding on the left with a byte.
-    PadLeft { width: usize, with: u8 },
+    PadLeft {
+        width: usize,
+        with: u8,
+    },
 }
 
 impl FinishKernel {
@@ -296,7 +305,6 @@ impl FinishKernel {
         })
     }
 
-    /// Whether a text is wider than its padding.
     #[inline(always)]
     pub(super) fn is_long(&self, part: Span) -> bool {
         matches!(self, FinishKernel::PadLeft { width, .. } if part.width() > *width)
@@ -471,12 +479,10 @@ fn run_after(prefix: Wanted, text: &[u8], value: Span, end_of_run: impl Fn(usize
     }
 }
 
-/// The class of a run.
 #[derive(Debug, Clone)]
 pub(super) enum RunClass {
     /// A range of bytes.
     Within(u8, u8),
-    /// Any class.
     Table(Box<[bool; 256]>),
 }
 

@@ -12,7 +12,6 @@ use crate::phrase::ast::{Marker, Position, Regex};
 use crate::text::characters::{self, Form};
 use crate::text::unit::Unit;
 
-/// A compiled marker.
 #[derive(Debug, Clone)]
 pub(crate) struct Matcher {
     strategy: Strategy,
@@ -21,9 +20,7 @@ pub(crate) struct Matcher {
 
 #[derive(Debug, Clone)]
 enum Strategy {
-    /// An ASCII character. One `memchr`.
     Byte(u8),
-    /// A text. One substring search, prepared once.
     Text(Box<Finder<'static>>),
     /// An ASCII text in any case. One automaton, built once.
     AnyCase(Box<AhoCorasick>),
@@ -58,7 +55,6 @@ impl Matcher {
         Ok(Matcher { strategy, unit })
     }
 
-    /// The marker for a literal text.
     pub(crate) fn text(text: &str) -> Matcher {
         Matcher { strategy: Strategy::Text(Box::new(Finder::new(text.as_bytes()).into_owned())), unit: Unit::Characters }
     }
@@ -174,7 +170,6 @@ impl Matcher {
         })
     }
 
-    /// Calls `give` with each match.
     pub(crate) fn each(&self, text: &str, form: Form, give: impl FnMut(Range<usize>)) {
         let strategy = match &self.strategy {
             Strategy::Regex(_, Some(simpler)) => simpler,

@@ -13,7 +13,6 @@ use crate::phrase::number_example::{Signs, is_sign};
 use crate::phrase::{ErrorKind, PhraseError};
 use crate::text::characters::{self, Form};
 
-/// A compiled number style.
 #[derive(Debug, Clone)]
 pub(crate) struct NumberPlan {
     signs: Signs,
@@ -29,10 +28,8 @@ struct Marks {
     decimal: Option<char>,
 }
 
-/// A stretch of digits that may be a number.
 struct Candidate {
     range: Range<usize>,
-    /// Whether the candidate matches the style.
     fits: bool,
 }
 
@@ -92,7 +89,6 @@ impl NumberPlan {
         })
     }
 
-    /// Calls `give` with each number.
     pub(crate) fn each(&self, text: &str, form: Form, mut give: impl FnMut(Range<usize>)) {
         if !self.is_usual() || !form.is_simple() {
             return self.find_all(text, form).for_each(give);
@@ -117,7 +113,6 @@ impl NumberPlan {
         number.into_iter().for_each(give);
     }
 
-    /// The number with an ordinal.
     pub(crate) fn pick(&self, text: &str, which: Position, form: Form) -> Option<Range<usize>> {
         pick(|| self.find_all(text, form), which)
     }
@@ -230,12 +225,10 @@ impl NumberPlan {
             })
     }
 
-    /// Whether the whole text is a single number.
     pub(crate) fn is_whole(&self, text: &str) -> bool {
         self.find_all(text, Form::of(text)).next() == Some(0..text.len())
     }
 
-    /// The signs of the style.
     pub(crate) fn signs(&self) -> Signs {
         self.signs
     }
@@ -261,7 +254,6 @@ fn is_letter_or_digit(character: &str) -> bool {
     character.starts_with(char::is_alphabetic) || character.contains(|c: char| c.is_ascii_digit())
 }
 
-/// Whether parentheses enclose a part of a text directly.
 pub(crate) fn is_in_parentheses(text: &str, part: &Range<usize>) -> bool {
     text[..part.start].ends_with('(') && text[part.end..].starts_with(')')
 }

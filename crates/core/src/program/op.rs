@@ -33,7 +33,6 @@ pub(super) struct BranchPlan {
 
 #[derive(Debug, Clone)]
 pub(super) enum BodyPlan {
-    /// A constant text.
     Literal(String),
     Ops(Box<[OpAt]>),
 }
@@ -77,14 +76,11 @@ pub(super) enum Op {
     Join(String),
     /// Returns a property of the text: a number, `true` or `false`. Creates a short text.
     Tell(TellOp),
-    /// Changes the text, or leaves it as it is.
     Finish(FinishOp),
 }
 
-/// Cuts.
 #[derive(Debug, Clone)]
 pub(super) enum CutOp {
-    /// The whole text.
     Whole,
     /// The first `n`, or all if there are fewer.
     First(usize),
@@ -95,26 +91,47 @@ pub(super) enum CutOp {
     /// The existing part of a range. Counts the text first.
     CharsTo(Range),
     /// The existing part of a number of characters from a position. Counts the text first.
-    CharsFor { from: Position, width: usize },
-    /// The rest after the first `n`.
+    CharsFor {
+        from: Position,
+        width: usize,
+    },
     DropFirst(usize),
-    /// The rest before the last `n`.
     DropLast(usize),
     /// The part before a marker, optionally including it. Searches up to the marker, unless it is counted from the end.
-    UpTo { nth: Position, marker: Matcher, with_it: bool },
+    UpTo {
+        nth: Position,
+        marker: Matcher,
+        with_it: bool,
+    },
     /// The part after a marker, optionally including it. Searches in the same way.
-    Onward { nth: Position, marker: Matcher, with_it: bool },
+    Onward {
+        nth: Position,
+        marker: Matcher,
+        with_it: bool,
+    },
     /// The part between two markers. Searches the second one after the first, or with an ordinal from the start.
-    Between { first: Position, open: Matcher, second: Option<Position>, close: Matcher },
+    Between {
+        first: Position,
+        open: Matcher,
+        second: Option<Position>,
+        close: Matcher,
+    },
     /// The existing sections, with the delimiters between them. Searches up to the last section; positions from the end need the whole
     /// text.
-    Sections { range: Range, by: Matcher, skipping_empty: bool },
-    /// A number. Searches digits.
-    Number { which: Position, style: NumberPlan },
-    /// A run of one kind. Reads each character.
+    Sections {
+        range: Range,
+        by: Matcher,
+        skipping_empty: bool,
+    },
+    Number {
+        which: Position,
+        style: NumberPlan,
+    },
     Run(Position),
-    /// A run of a class.
-    RunOf { which: Position, class: Matcher },
+    RunOf {
+        which: Position,
+        class: Matcher,
+    },
     /// The first match of a regular expression, or a group of it.
     Match(Box<PatternPlan>),
     /// The text without white space at its ends. Reads only the ends.
@@ -123,15 +140,10 @@ pub(super) enum CutOp {
 
 #[derive(Debug, Clone)]
 pub(super) enum SpreadOp {
-    /// All sections.
     Sections { by: Matcher, skipping_empty: bool },
-    /// All numbers.
     Numbers(NumberPlan),
-    /// All runs of one kind.
     Runs,
-    /// All runs of a class.
     RunsOf(Matcher),
-    /// All matches, or a group of each.
     Matches(Box<PatternPlan>),
 }
 
@@ -141,39 +153,44 @@ pub(super) enum TellOp {
     /// The length in the unit of the program or another.
     Length(Option<Unit>),
     /// The position of a marker, from 1; missing without a match.
-    PositionOf { nth: Position, marker: Matcher },
-    /// The number of matches of a marker.
+    PositionOf {
+        nth: Position,
+        marker: Matcher,
+    },
     CountOf(Matcher),
-    /// Whether a condition holds.
     Whether(Box<ConditionPlan>),
 }
 
-/// Changes of a text.
 #[derive(Debug, Clone)]
 pub(super) enum FinishOp {
-    /// Single spaces for runs of white space.
     Squeeze,
-    /// Upper case.
     Upper,
-    /// Lower case.
     Lower,
-    /// Title case.
     Title,
     /// The characters in the class, or those not in it.
-    Filter { class: Box<ClassPlan>, keep: bool },
-    /// A replacement for every match of the marker.
-    Replace { marker: Matcher, with: Template },
-    /// Padding to a width.
-    Pad { side: Side, width: usize, with: String },
+    Filter {
+        class: Box<ClassPlan>,
+        keep: bool,
+    },
+    Replace {
+        marker: Matcher,
+        with: Template,
+    },
+    Pad {
+        side: Side,
+        width: usize,
+        with: String,
+    },
     /// Shortening to a width, with a mark at the end.
-    Clip { width: usize, mark: String, mark_width: usize },
-    /// A text in front.
+    Clip {
+        width: usize,
+        mark: String,
+        mark_width: usize,
+    },
     Prefix(String),
-    /// A text at the end.
     Suffix(String),
     /// The plain number; missing if the text is not a number.
     PlainNumber(Option<NumberPlan>),
-    /// Decimal digits of any script as 0 to 9.
     PlainDigits,
     /// The number without its thousands marks.
     Undress(NumberPlan),

@@ -20,14 +20,11 @@ const LIMIT: usize = 10 << 20;
 /// Maximum compiled size of all pieces of a run, in bytes.
 const MOST_TOGETHER: usize = 128 << 20;
 
-/// The groups of a match.
 pub(crate) type Slots = Vec<Option<NonMaxUsize>>;
 
-/// A compiled regular expression.
 #[derive(Debug, Clone)]
 pub(crate) struct Compiled {
     engine: Engine,
-    /// Its source.
     pattern: Box<str>,
     syntax: syntax::Config,
     /// The engine for many matches in a long text, if the usual engine may scan far ahead for each. Built on demand.
@@ -43,7 +40,6 @@ impl Compiled {
         self.engine.search(&Input::new(text).range(at..)).map(|found| found.range())
     }
 
-    /// The matches in a text, from left to right.
     pub(crate) fn matches<'r, 't>(&'r self, text: &'t str) -> Matches<'r, 't> {
         Matches { compiled: self, text, given: 0, far: None }
     }
@@ -57,12 +53,10 @@ impl Compiled {
         self.far.get_or_init(made).as_ref()
     }
 
-    /// Whether the text matches from its start.
     pub(crate) fn starts(&self, text: &str) -> bool {
         self.engine.is_match(Input::new(text).anchored(Anchored::Yes))
     }
 
-    /// Whether the text contains a match.
     pub(crate) fn is_match(&self, text: &str) -> bool {
         self.engine.is_match(text)
     }
@@ -86,7 +80,6 @@ impl Compiled {
         }
     }
 
-    /// The names of the groups, for a message.
     fn groups(&self) -> String {
         let names: Vec<String> = self
             .engine
@@ -104,7 +97,6 @@ impl Compiled {
     }
 }
 
-/// Iterates over the matches in a text.
 pub(crate) struct Matches<'r, 't> {
     compiled: &'r Compiled,
     text: &'t str,
@@ -140,13 +132,11 @@ impl Matches<'_, '_> {
     }
 }
 
-/// The group `number` of the last search.
 pub(crate) fn group(slots: &Slots, number: usize) -> Option<Range<usize>> {
     let (start, end) = (slots.get(number * 2)?.as_ref()?, slots.get(number * 2 + 1)?.as_ref()?);
     Some(start.get()..end.get())
 }
 
-/// Compiles a regular expression.
 pub(crate) fn compile(regex: &Regex) -> Result<Compiled, PhraseError> {
     compile_as(regex, |pattern| pattern.to_owned())
 }
@@ -192,7 +182,6 @@ pub(crate) fn any_case(text: &str) -> Result<Compiled, PhraseError> {
     compile(&Regex { pattern, flags: "i".to_owned(), span: 0..0 })
 }
 
-/// The same at the end of a text.
 pub(crate) fn any_case_end(text: &str) -> Result<Compiled, PhraseError> {
     let pattern = regex_syntax::escape(text);
     compile_end(&Regex { pattern, flags: "i".to_owned(), span: 0..0 })
@@ -223,7 +212,6 @@ thread_local! {
 pub(crate) struct Together(());
 
 impl Together {
-    /// Starts counting.
     pub(crate) fn begin() -> Together {
         TOGETHER.set(Some(0));
         Together(())
@@ -267,13 +255,11 @@ fn refused(regex: &Regex, error: &BuildError) -> PhraseError {
     }
 }
 
-/// Maps a position in the pattern to the phrase.
 fn in_phrase(regex: &Regex, span: &PatternSpan) -> Span {
     let start = regex.span.start + 1;
     start + span.start.offset..start + span.end.offset
 }
 
-/// A pattern with its group.
 #[derive(Debug, Clone)]
 pub(crate) struct PatternPlan {
     pub(crate) compiled: Compiled,
@@ -337,11 +323,8 @@ fn run_after(regex: &Regex) -> Option<RunAfter> {
 
 /// A simpler equivalent of a regular expression in plain texts.
 pub(crate) enum Simple {
-    /// A text.
     Text(Vec<u8>),
-    /// One of these characters.
     One(Vec<u8>),
-    /// A run of one or more of these characters.
     Run(Vec<u8>),
 }
 
@@ -374,7 +357,6 @@ fn number_of(compiled: &Compiled, group: &Group) -> Result<usize, PhraseError> {
     })
 }
 
-/// A replacement: texts and groups.
 #[derive(Debug, Clone)]
 pub(crate) struct Template(Vec<TemplatePart>);
 
@@ -422,12 +404,10 @@ impl Template {
         Ok(Template(parts))
     }
 
-    /// Its literal texts.
     pub(crate) fn texts(&self) -> impl Iterator<Item = &str> {
         self.0.iter().filter_map(|part| if let TemplatePart::Text(text) = part { Some(text.as_str()) } else { None })
     }
 
-    /// The greatest group number.
     pub(crate) fn greatest_group(&self) -> Option<usize> {
         self.0.iter().filter_map(|part| if let TemplatePart::Group(number) = part { Some(*number) } else { None }).max()
     }

@@ -12,7 +12,6 @@ pub struct Results {
     /// Whether the spans refer to `buffer` instead of the text of the values.
     pub(super) is_made: bool,
     pub(super) buffer: Buffer,
-    /// The form of each result.
     pub(super) forms: Forms,
     /// The index of the first result of each value, and the total; empty if each value has one result.
     pub(super) offsets: Vec<u32>,
@@ -50,7 +49,6 @@ impl Results {
         Texts { text: self.text(values.text), spans: &self.spans, forms: &self.forms }
     }
 
-    /// The text to which the spans refer.
     pub(super) fn text<'a>(&'a self, values: &'a str) -> &'a str {
         if self.is_made { self.buffer.text() } else { values }
     }
@@ -71,7 +69,6 @@ impl Results {
         &self.offsets
     }
 
-    /// The form of each result.
     pub(crate) fn forms(&self) -> &Forms {
         &self.forms
     }
@@ -164,7 +161,6 @@ impl Results {
         }
     }
 
-    /// Starts with the values as results.
     pub(super) fn begin(&mut self, values: Texts) {
         self.spans.clear();
         self.spans.extend_from_slice(values.spans);
@@ -251,7 +247,6 @@ impl Results {
     }
 }
 
-/// Texts under construction.
 pub(crate) struct Made<'r> {
     pub(crate) buffer: &'r mut Buffer,
     pub(crate) spans: &'r mut Vec<Span>,

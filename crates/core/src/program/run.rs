@@ -21,7 +21,6 @@ use crate::text::unit::Unit;
 pub struct Work {
     before: Vec<Span>,
     buffer: Buffer,
-    /// A temporary text.
     text: String,
     slots: Slots,
     /// The states that the texts do not show; may be empty.
@@ -32,7 +31,6 @@ pub struct Work {
     rows: Vec<u32>,
     picked: Vec<Span>,
     picked_forms: Forms,
-    /// The results of another branch for these values.
     other: Option<Box<(Results, Work)>>,
 }
 
@@ -53,17 +51,13 @@ impl Work {
 
 /// An observer of the steps of a run. Without one, observing costs nothing.
 pub(super) trait Observer {
-    /// A branch starts.
     fn branch(&mut self, _span: &PhraseSpan) {}
     /// A step returned these texts; `values` is the text of the values.
     fn gave(&mut self, _span: &PhraseSpan, _results: &Results, _values: Texts, _state: State) {}
-    /// A literal branch returned its text.
     fn literal(&mut self, _text: &str) {}
-    /// Whether it observes anything.
     const LOOKS: bool;
 }
 
-/// No observer.
 struct Unobserved;
 impl Observer for Unobserved {
     const LOOKS: bool = false;
@@ -268,7 +262,6 @@ impl OpAt {
     }
 }
 
-/// Cuts one text by the definition.
 #[allow(clippy::too_many_arguments, reason = "the parts of the step that are borrowed apart")]
 fn define_cut(
     cut: &CutOp,
@@ -306,7 +299,6 @@ fn follow_taken(values: Texts, text: &str, before: &[Span], is_made: bool, after
     }
 }
 
-/// The flags of one of `count` texts.
 fn flag(flags: &mut Vec<State>, count: usize, index: usize) -> &mut State {
     if flags.len() < count {
         flags.resize(count, State::default());
@@ -323,7 +315,6 @@ fn begin_making(before: &mut Vec<Span>, taken: &mut Vec<Span>, is_made: bool, sp
     }
 }
 
-/// Replaces the results by the made texts.
 fn made_instead(buffer: &mut Buffer, out: &mut Results) {
     std::mem::swap(buffer, &mut out.buffer);
     out.is_made = true;
@@ -353,7 +344,6 @@ impl TellOp {
 }
 
 impl Work {
-    /// The common state of all values so far.
     fn state_of_all(&self) -> State {
         self.flags.iter().chain(&self.row_flags).fold(State::default(), |all, state| State {
             short: all.short | state.short,
@@ -379,7 +369,6 @@ impl Results {
         self.forms = rough;
     }
 
-    /// Sets every result to the same text.
     fn set_literal(&mut self, text: &str) {
         self.buffer.clear();
         self.buffer.extend(text.as_bytes());
@@ -389,7 +378,6 @@ impl Results {
         if Form::of(text).is_plain() { self.forms.clear(count) } else { self.forms.forget(count) }
     }
 
-    /// Marks the results as coming from a later branch.
     fn set_fallback(&mut self) {
         let rows = self.rows();
         self.states.resize(rows, State::default());

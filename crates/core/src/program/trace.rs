@@ -64,7 +64,6 @@ impl StepTrace {
     }
 }
 
-/// An observer that records each step on one value.
 struct Recorder<'v> {
     value: &'v str,
     branches: Vec<BranchTrace>,

@@ -49,7 +49,7 @@ pub enum Change {
     },
     /// New values in a column with few distinct values.
     NewValues {
-        /// The number of distinct values before.
+        /// In the saved survey.
         before: u64,
         /// The number of distinct values now.
         now: u64,
@@ -89,25 +89,25 @@ pub enum Change {
     OddityMoved {
         /// The character.
         oddity: Oddity,
-        /// The number of values before.
+        /// In the saved survey.
         before: u64,
-        /// The values now.
+        /// In the current survey.
         now: Sightings,
     },
     /// More or fewer values of a shape.
     ShapeMoved {
         /// The shape.
         shape: Shape,
-        /// The number of values before.
+        /// In the saved survey.
         before: u64,
-        /// The values now.
+        /// In the current survey.
         now: Sightings,
     },
     /// A shape that has disappeared.
     ShapeWent {
         /// The shape.
         shape: Shape,
-        /// The number of values before.
+        /// In the saved survey.
         before: u64,
     },
 }
@@ -128,7 +128,6 @@ impl Change {
         }
     }
 
-    /// Its rank; a lower rank is more important.
     fn rank(&self) -> u8 {
         match self {
             Change::NewShape(_) => 0,

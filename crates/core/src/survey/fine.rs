@@ -52,7 +52,6 @@ pub struct Glance {
     pub cut_off: bool,
 }
 
-/// The tag of each ASCII character.
 const TAGS: [u8; 128] = {
     let mut tags = [0; 128];
     let mut byte = 0;
@@ -185,9 +184,7 @@ pub fn kind_of(character: &str) -> Option<Kinds> {
 /// A run in a key.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Token<'k> {
-    /// Letters or digits of one kind, and their number.
     Kind(Kinds, usize),
-    /// A repeated character in UTF-8, and its number.
     Character(&'k [u8], usize),
     /// The runs beyond the maximum.
     Rest,

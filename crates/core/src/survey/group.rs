@@ -39,7 +39,6 @@ pub struct Group {
 }
 
 impl Group {
-    /// Adds another group.
     fn add(&mut self, other: Group) {
         if other.seen.rows.first() < self.seen.rows.first() {
             self.example = other.example;
@@ -49,14 +48,12 @@ impl Group {
     }
 }
 
-/// A fine or coarse shape of the column.
 struct Member<'s> {
     slots: Vec<Slot>,
     key: &'s [u8],
     values: &'s Entry,
 }
 
-/// A word, or the text between two words.
 struct Slot {
     /// The kinds of its runs in order; empty if only the set of kinds is known.
     make: Vec<Kinds>,
@@ -140,7 +137,6 @@ fn kinds_of(what: &What) -> Option<Kinds> {
     if let What::Kind(kinds) = what { Some(*kinds) } else { None }
 }
 
-/// Divides members by the classes of their words.
 fn by_kinds(members: Vec<Member<'_>>) -> Vec<Vec<Member<'_>>> {
     let count = members.first().map_or(0, |member| member.slots.len());
     let classes: Vec<HashMap<(Vec<Kinds>, Kinds), usize>> = (0..count).map(|slot| makes(&members, slot)).collect();
@@ -223,7 +219,6 @@ fn has_one_make(members: &[Member], slot: usize) -> bool {
     })
 }
 
-/// The ranges of lengths that belong together.
 fn width_ranges(counts: &BTreeMap<usize, u64>) -> Vec<(usize, usize)> {
     let total: u64 = counts.values().sum();
     let Some((&steady, &most)) = counts.iter().max_by_key(|(_, count)| **count) else { return Vec::new() };
@@ -269,7 +264,6 @@ impl Slot {
     }
 }
 
-/// The common shape of the members.
 fn group(members: &[Member]) -> Group {
     let count = members.first().map_or(0, |member| member.slots.len());
     let mut parts = Vec::new();

@@ -109,7 +109,6 @@ impl Kinds {
     }
 }
 
-/// The set in words: `a digit`, `uppercase or digit`.
 impl fmt::Display for Kinds {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         f.write_str(match self.symbol() {

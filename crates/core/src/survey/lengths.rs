@@ -71,13 +71,11 @@ impl Lengths {
         }
     }
 
-    /// The number of values.
     #[cfg(feature = "cutlist")]
     pub(super) fn values(&self) -> u64 {
         self.values
     }
 
-    /// Whether deserialized counts are consistent.
     #[cfg(feature = "cutlist")]
     pub(super) fn is_sound(&self) -> bool {
         let all = self.counts.iter().chain(&self.longer).try_fold(0_u64, |all, count| all.checked_add(*count));

@@ -47,11 +47,9 @@ pub struct Places {
 
 #[derive(Debug, Clone)]
 struct Place {
-    /// Counts by ASCII character.
     plain: [u64; 128],
     /// The first rows of each, by byte.
     rows: BTreeMap<u8, Vec<u64>>,
-    /// Other contents.
     others: BTreeMap<Content, Sightings>,
 }
 

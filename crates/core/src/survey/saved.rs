@@ -171,7 +171,6 @@ impl Saved {
 }
 
 impl SavedColumn {
-    /// The same with row numbers increased by `before`.
     fn shifted(&self, before: u64) -> SavedColumn {
         let mut shifted = self.clone();
         let shift = |seen: &mut Sightings| seen.rows.iter_mut().for_each(|row| *row = row.saturating_add(before));
@@ -183,12 +182,10 @@ impl SavedColumn {
 }
 
 impl Delimiters {
-    /// Calls `see` with each set of rows.
     pub(super) fn each_seen(&mut self, mut see: impl FnMut(&mut Sightings)) {
         self.counts.values_mut().flat_map(|counts| counts.values_mut()).for_each(&mut see);
     }
 
-    /// The number of values of each set.
     fn counts(&self) -> impl Iterator<Item = u64> {
         self.counts.values().flat_map(|counts| counts.values()).map(|seen| seen.count)
     }

@@ -25,13 +25,10 @@ pub struct Shapes {
     most: usize,
     /// Maximum number of separate fine shapes of a coarse shape.
     limit: usize,
-    /// Fine shapes by their keys.
     fine: HashMap<Box<[u8]>, Fine, FixedState>,
-    /// Coarse shapes by their keys, the simplest first.
     coarse: BTreeMap<Box<[u8]>, Coarse>,
     /// The sum over all coarse shapes of their fine shapes, or of the limit plus one if those are not counted.
     total: usize,
-    /// The number of the next coarse shape.
     next: usize,
     /// Values whose shapes were dropped.
     pub others: Sightings,
@@ -49,11 +46,9 @@ pub struct Entry {
     pub example: String,
 }
 
-/// A fine shape of the column.
 #[derive(Debug, Clone)]
 struct Fine {
     values: Entry,
-    /// The number of its coarse shape.
     coarse: usize,
 }
 
@@ -64,12 +59,9 @@ struct Coarse {
     counted: Counted,
 }
 
-/// How the values of a coarse shape are counted.
 #[derive(Debug, Clone)]
 enum Counted {
-    /// By fine shape; the number of fine shapes.
     OneByOne(usize),
-    /// Together.
     Together(Box<Merged>),
 }
 
@@ -78,7 +70,6 @@ enum Counted {
 pub struct Merged {
     /// The values.
     pub values: Entry,
-    /// The smallest key of its fine shapes.
     first: Box<[u8]>,
     /// The minimum and maximum number of characters of each slot (see [`slots`]).
     pub widths: Vec<(usize, usize)>,
@@ -395,7 +386,6 @@ impl SavedShape {
         }
     }
 
-    /// The decoded key.
     fn key(&self) -> Box<[u8]> {
         let digits = self.key.as_bytes().chunks_exact(2);
         digits.map_while(|digits| u8::from_str_radix(std::str::from_utf8(digits).ok()?, 16).ok()).collect()
@@ -467,7 +457,6 @@ pub struct Slots {
     /// The number of slots, so that keys sort from simple to complex, then the content of each. The first byte is above that of any fine
     /// shape.
     pub key: Vec<u8>,
-    /// The number of characters in each slot.
     widths: Vec<usize>,
 }
 

@@ -22,7 +22,6 @@ pub struct Values {
     bound: usize,
     /// The smallest hashes: at least `bound`, if there are that many, and at most twice as many.
     hashes: HashSet<u64, BuildHasherDefault<AsItIs>>,
-    /// Larger hashes are dropped.
     highest: u64,
     /// The frequency of each value by hash; `None` with too many values.
     seen: Option<HashMap<u64, Seen, BuildHasherDefault<AsItIs>>>,
@@ -183,7 +182,6 @@ impl Values {
         }
     }
 
-    /// The largest of the `bound` smallest hashes.
     fn last_of_bound(&self) -> u64 {
         let mut all: Vec<u64> = self.hashes.iter().copied().collect();
         *all.select_nth_unstable(self.bound - 1).1

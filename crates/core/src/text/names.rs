@@ -11,7 +11,6 @@ pub(crate) fn is_invisible(c: char) -> bool {
             | '\u{ffa0}' | '\u{e0000}'..='\u{e0fff}')
 }
 
-/// Whether all code points of a character are invisible.
 pub(crate) fn is_unseen(character: &str) -> bool {
     character.chars().all(is_invisible)
 }

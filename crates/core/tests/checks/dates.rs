@@ -23,7 +23,6 @@ const FORMATS: &[&str] = &[
     "%d%m%Y",
 ];
 
-/// Formats with two-digit years.
 const SHORT_YEARS: &[&str] = &["%d.%m.%y", "%y%m%d", "%m/%d/%y", "%d-%b-%y"];
 
 /// The result of the step `date`; `None` if the text does not match.
@@ -38,7 +37,6 @@ fn date() -> impl Strategy<Value = NaiveDate> {
     (1i32..=9999, 1u32..=366).prop_filter_map("a day of the year", |(year, day)| NaiveDate::from_yo_opt(year, day))
 }
 
-/// The output format for an input format.
 fn iso(format: &str) -> &'static str {
     if format.contains("%H") { "%Y-%m-%dT%H:%M:%S" } else { "%Y-%m-%d" }
 }

@@ -25,7 +25,6 @@ fn bound(file: &str) -> Result<Carving, (String, String, String)> {
     Carving::new(&list.wanted, main, &setting(list.unit), &header()).map_err(|unbound| refused(unbound.error))
 }
 
-/// A setting with one list, `teams.csv`.
 fn setting(unit: Unit) -> Setting<'static> {
     Setting {
         unit,
@@ -81,7 +80,6 @@ impl Run {
     }
 }
 
-/// The pieces of a row: name, text, state.
 fn row(file: &str, values: [&str; 3]) -> Vec<(String, String, String)> {
     let carving = bound(file).unwrap();
     let mut run = Run::new(&carving, &[values]);
@@ -102,7 +100,6 @@ fn row(file: &str, values: [&str; 3]) -> Vec<(String, String, String)> {
     carving.out_columns(&[0, 1, 2]).into_iter().map(cell).collect()
 }
 
-/// Only the pieces, as `name=text (state)`.
 fn pieces(file: &str, values: [&str; 3]) -> Vec<String> {
     let cells = row(file, values).into_iter().filter(|(_, _, state)| state != "original");
     cells

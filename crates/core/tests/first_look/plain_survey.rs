@@ -8,7 +8,6 @@ use proptest::prelude::*;
 use proptest::sample::select;
 use unicode_segmentation::UnicodeSegmentation;
 
-/// The rows with a property.
 type Rows = Vec<u64>;
 
 fn seen(rows: &[u64]) -> Sightings {
@@ -42,7 +41,6 @@ fn symbol(character: &str) -> String {
     }
 }
 
-/// The fine shape of a value.
 fn shape(value: &str) -> String {
     let mut runs: Vec<(String, usize)> = Vec::new();
     for character in value.graphemes(true) {
@@ -69,7 +67,6 @@ fn by<K: Ord>(values: &[(u64, String)], key: impl Fn(&str) -> Vec<K>) -> BTreeMa
     found
 }
 
-/// Values of a typical column: similar codes with exceptions.
 fn values() -> impl Strategy<Value = Vec<String>> {
     let code = "[A-C]{3}-[0-9]{4}";
     let value = prop_oneof![

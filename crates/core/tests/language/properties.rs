@@ -12,7 +12,6 @@ fn cut(value: &str, phrase: &str) -> String {
     plan.cut(value, &mut Scratch::default()).text.to_owned()
 }
 
-/// The text in phrase notation.
 fn quoted(text: &str) -> String {
     format!("\"{}\"", text.replace('\\', r"\\").replace('"', "\\\""))
 }

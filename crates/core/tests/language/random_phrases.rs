@@ -8,7 +8,6 @@ use keen_notch_core::text::unit::Unit;
 use proptest::prelude::*;
 use proptest::sample::select;
 
-/// Steps that return a part of the text.
 const CUTS: &[&str] = &[
     "whole",
     "first 3",
@@ -39,7 +38,6 @@ const CUTS: &[&str] = &[
     "trim",
 ];
 
-/// Steps that create a text.
 const MAKES: &[&str] = &[
     "number 1 signed like \"1,234.5\"",
     "length",
@@ -62,7 +60,6 @@ const MAKES: &[&str] = &[
     "plain number",
 ];
 
-/// Steps with several results, joined.
 const SEVERAL: &[&str] = &[
     "sections by \"-\" joined with \"|\"",
     "sections by \"-\" skipping empty then upper joined with \"\"",

@@ -219,7 +219,6 @@ fn one(kind: &StepKind, text: &str, unit: Unit, first: bool, flags: &mut Flags) 
     }
 }
 
-/// The several results of a step on one text.
 fn several(kind: &StepKind, text: &str) -> Vec<String> {
     let texts = |ranges: Vec<Range<usize>>| ranges.into_iter().map(|range| text[range].to_owned()).collect();
     match kind {
@@ -431,7 +430,6 @@ fn plain_number(text: &str) -> String {
     }
 }
 
-/// A regular expression, compiled once.
 fn compiled(pattern: &str, flags: &str) -> Rc<regex::Regex> {
     thread_local!(static COMPILED: RefCell<HashMap<String, Rc<regex::Regex>>> = RefCell::default());
     let pattern = if flags.is_empty() { pattern.to_owned() } else { format!("(?{flags}){pattern}") };
@@ -441,7 +439,6 @@ fn compiled(pattern: &str, flags: &str) -> Rc<regex::Regex> {
     })
 }
 
-/// Every match, or its group.
 fn matches(pattern: &Pattern, text: &str) -> Vec<Option<String>> {
     let group = pattern.group.as_ref().map_or("0", |group| &group.name);
     let of = |found: regex::Captures| match group.parse::<usize>() {

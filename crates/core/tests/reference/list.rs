@@ -29,7 +29,6 @@ pub struct Interpreter<'l> {
     list: &'l CutList,
     header: &'l [&'l str],
     unit: Unit,
-    /// Texts of earlier rows, by comparison.
     seen: HashMap<String, HashSet<Vec<String>>>,
 }
 
@@ -157,7 +156,6 @@ impl<'l> Interpreter<'l> {
         self.list.wanted.pieces.iter().find(|piece| matches!(name, ColumnRef::Name(name) if *name == piece.name))
     }
 
-    /// The text of a piece or a column.
     fn text_of(&self, of: &ColumnRef, cells: &[String]) -> String {
         self.part(&BuildPart::Name(of.clone(), 0..0), cells).0
     }
@@ -167,7 +165,6 @@ impl<'l> Interpreter<'l> {
         &cells[index.expect("the list names columns that are there")]
     }
 
-    /// The source value of a piece.
     fn value<'c>(&self, piece: &Piece, cells: &'c [String]) -> &'c str {
         match &piece.source {
             Source::Take { of: Some(column), .. } => self.cell(column, cells),
@@ -182,7 +179,6 @@ impl<'l> Interpreter<'l> {
         }
     }
 
-    /// Whether results pass a check.
     fn meets(&mut self, check: &Check, (name, results, state): (&str, &[String], &str), cells: &[String]) -> bool {
         if state == "not asked" {
             return true;

@@ -45,7 +45,6 @@ const FORMS: &[&str] = &[
     "[A]<a 2>[<b 1 to 2 punctuation>]",
 ];
 
-/// What a list is made of.
 #[derive(Debug, Clone)]
 struct Parts {
     pieces: Vec<String>,
@@ -126,7 +125,6 @@ fn list(parts: &Parts) -> String {
     format!("column = \"x\"\n{first}{}{}", pieces.collect::<String>(), parts.rest)
 }
 
-/// The results of the program, in small batches.
 fn carved(carving: &Carving, rows: &[Vec<String>], batch_size: usize) -> (Vec<Row>, Vec<Tally>) {
     let (mut all, mut tallies) = (Vec::new(), vec![Tally::default(); carving.count()]);
     let (mut worked, mut memory) = (Worked::default(), Memory::default());

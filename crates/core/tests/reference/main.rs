@@ -18,7 +18,6 @@ use keen_notch_core::text::unit::Unit;
 use proptest::prelude::*;
 use proptest::sample::select;
 
-/// Steps that count.
 const COUNTING: &[&str] = &[
     "first 3",
     "last 2",
@@ -36,7 +35,6 @@ const COUNTING: &[&str] = &[
     "length",
 ];
 
-/// Other steps with one result.
 const ONE: &[&str] = &[
     "whole",
     r#"before "-""#,
@@ -104,7 +102,6 @@ const ONE: &[&str] = &[
     "run 1 of punctuation",
 ];
 
-/// Steps with several results.
 const SEVERAL: &[&str] = &[
     r#"sections by "-""#,
     r#"sections by "-" skipping empty"#,
@@ -140,7 +137,6 @@ const CONDITIONS: &[&str] = &[
     "range 7 to",
 ];
 
-/// Plain values, simple ones, and ones with composite characters.
 fn value() -> impl Strategy<Value = String> {
     let plain = ["-", "--", "A", "be", "7", "12.5", " ", "1,204", "(", ")", "+3", "E", "A-77", "e3", ".", ",", "-5", "204"];
     let simple = [&plain[..], &["é", "ß", "東", "Ω", "Я", "–"]].concat();

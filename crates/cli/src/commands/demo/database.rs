@@ -18,7 +18,6 @@ use keen_notch_io::table::Table;
 
 use crate::failure::{Failure, Text};
 
-/// The file of the register, and the database.
 const REGISTER: &str = "crew.csv";
 pub const NAME: &str = "ropeway.db";
 const TABLE: &str = "crew";

@@ -19,7 +19,6 @@ use crate::draw::again;
 use crate::draw::style::{self, paint};
 use crate::failure::Failure;
 
-/// The data, by file name.
 const DATA: [(&str, &[u8]); 9] = [
     ("parts.csv", include_bytes!("../../../demo/parts.csv")),
     ("crew.csv", include_bytes!("../../../demo/crew.csv")),
@@ -32,7 +31,6 @@ const DATA: [(&str, &[u8]); 9] = [
     ("figures.cutlist.toml", include_bytes!("../../../demo/figures.cutlist.toml")),
 ];
 
-/// Files that the tour writes.
 #[cfg(feature = "sqlite")]
 const OUTPUTS: [&str; 4] = ["parts-cut.csv", "parts.html", november::NAME, database::NAME];
 #[cfg(not(feature = "sqlite"))]
@@ -49,7 +47,6 @@ struct Stop {
     go_on: &'static [Next],
 }
 
-/// A command to go on with, and its use.
 type Next = (&'static [&'static str], &'static str);
 
 const TOUR: [Stop; 6] = [
@@ -162,12 +159,10 @@ pub fn run(args: &DemoArgs, console: &Console) -> Result<(), Failure> {
     Ok(())
 }
 
-/// The words of a command for the demo's folder.
 fn in_folder(words: &[&str], folder: &str) -> Vec<String> {
     words.iter().map(|word| word.replace("DIR/", &format!("{folder}/"))).collect()
 }
 
-/// The command in shell notation.
 fn command(words: &[&str], folder: &str) -> String {
     again::command(&in_folder(words, folder))
 }
@@ -216,19 +211,16 @@ fn write<'b>(folder: &Path, files: impl Iterator<Item = (&'static str, &'b [u8])
     Ok(sink::commit_all(sinks)?)
 }
 
-/// The recorded fingerprints by name.
 fn list(prints: impl Iterator<Item = (&'static str, u64)>) -> String {
     std::iter::once(format!("{LIST_HEAD}\n")).chain(prints.map(|(name, print)| format!("{print:016x} {name}\n"))).collect()
 }
 
-/// Records the fingerprints of the demo's files.
 fn remember(folder: &Path) -> Result<(), Failure> {
     let names = DATA.iter().map(|(name, _)| *name).chain(OUTPUTS);
     let prints = names.filter_map(|name| Some((name, fingerprint(&fs::read(folder.join(name)).ok()?))));
     write(folder, std::iter::once((LIST, list(prints).as_bytes())))
 }
 
-/// The recorded fingerprints of the demo's files, by name.
 fn remembered(folder: &Path) -> HashMap<String, u64> {
     let list = fs::read_to_string(folder.join(LIST)).unwrap_or_default();
     let files = list.lines().skip(1).filter_map(|line| line.split_once(' '));

@@ -15,17 +15,14 @@ const MOST: usize = 40;
 /// Number of exceptions to name for a range.
 const MOST_ODD: usize = 3;
 
-/// Adjacent positions with the same content.
 struct Stretch<'a> {
     /// The first and last position, from 1.
     from: usize,
     to: usize,
-    /// The usual content; other letters and digits are exceptions.
     main: Main,
     positions: &'a [Position],
 }
 
-/// The content of nearly all values at a position.
 #[derive(PartialEq, Eq)]
 enum Main {
     Character(String),

@@ -38,7 +38,6 @@ pub fn draw(column: &Surveyed, width: usize) -> Vec<String> {
     lines
 }
 
-/// One line per shape.
 fn side_by_side(groups: &[Group], Surveyed { survey, inputs, .. }: &Surveyed, width: usize) -> Vec<String> {
     let draw = |rows: RowsOf, space: usize| {
         let mut drawn = table::table(["shape", "values", "share", "", "such as", ""], usize::MAX);
@@ -62,7 +61,6 @@ fn side_by_side(groups: &[Group], Surveyed { survey, inputs, .. }: &Surveyed, wi
     table::fitted(width, 12, |space| draw(rows, space))
 }
 
-/// Two lines per shape, for wide shapes.
 fn stacked(groups: &[Group], Surveyed { survey, inputs, .. }: &Surveyed, width: usize) -> Vec<String> {
     table::fitted(width, 20, |space| {
         let mut drawn = table::table(["values", "share", "", "shape, and such as"], usize::MAX);
@@ -97,10 +95,8 @@ fn first_row(group: &Group, inputs: &Inputs) -> String {
     format!("row {}", group.seen.rows.first().map_or_else(String::new, |row| rows::number(inputs, *row)))
 }
 
-/// Formats the rows of a group.
 type RowsOf = fn(&Group, &Inputs) -> String;
 
-/// A note about the omitted shapes.
 fn the_rest(rest: &[Group], column: &Surveyed) -> Vec<String> {
     let mut lines = Vec::new();
     if !rest.is_empty() {

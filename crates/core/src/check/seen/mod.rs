@@ -42,7 +42,6 @@ pub struct Seen {
     bytes: usize,
     most: usize,
     store: Option<Box<dyn Store>>,
-    /// Filter for the texts in the store.
     filter: Filter,
     /// The prefetched texts, sorted, and their entries in the store.
     asked: Vec<Entry>,
@@ -198,7 +197,6 @@ impl Seen {
         Ok(None)
     }
 
-    /// Moves all entries to the store.
     fn store_all(&mut self) -> Result<(), StoreError> {
         self.forget_recalled();
         if self.filter.is_none() {
@@ -292,7 +290,6 @@ mod tests {
         assert_eq!(Seen::hash(["", ""]), Hash::NOTHING);
     }
 
-    /// A store in memory.
     #[derive(Debug, Default)]
     struct Kept(std::collections::BTreeMap<(u64, u64), Entry>);
 

@@ -4,7 +4,6 @@ use crate::phrase::token::{Token, TokenKind};
 use crate::phrase::{ErrorKind, PhraseError};
 use crate::words;
 
-/// First words of conditions, except classes.
 const CONDITIONS: [&str; 17] = [
     "required", "blank", "length", "fits", "starts", "ends", "contains", "one", "listed", "range", "date", "email", "check",
     "unique", "same", "not", "digits",
@@ -118,7 +117,6 @@ impl Parser<'_> {
         if self.take_word(word) { Ok(()) } else { Err(self.expected(&format!("`{word}`"), format!("write it like `{form}`"))) }
     }
 
-    /// `length 8`, `length 4 to 8`, `length 4 to`.
     fn length_condition(&mut self) -> Result<ConditionKind, PhraseError> {
         let start = self.here().start;
         let from = self.length("length 8")?;

@@ -17,7 +17,6 @@ const CLASSES: [(&str, ClassPart); 8] = [
     ("capitals", ClassPart::Uppercase),
 ];
 
-/// Synonyms of classes.
 const ALSO_SAID: [(&str, &str); 9] = [
     ("digit", "digits"),
     ("letter", "letters"),
@@ -30,7 +29,6 @@ const ALSO_SAID: [(&str, &str); 9] = [
     ("symbols", "punctuation"),
 ];
 
-/// Ordinal words and their numbers.
 const ORDINAL_WORDS: [(&str, &str); 5] =
     [("first", "1st"), ("second", "2nd"), ("third", "3rd"), ("fourth", "4th"), ("fifth", "5th")];
 
@@ -152,13 +150,11 @@ impl Parser<'_> {
         self.ask(names.chain(["any"]).map(Next::Word));
     }
 
-    /// Whether a class begins here.
     pub(super) fn is_at_class(&self) -> bool {
         self.ask_class();
         self.peek_word().is_some_and(|word| word == "any" || class_named(word).is_some())
     }
 
-    /// A class, or several joined with `and`.
     pub(super) fn class(&mut self, form: &str) -> Result<Class, PhraseError> {
         let mut parts = vec![self.class_part(form)?];
         while self.take_word("and") {

@@ -106,14 +106,10 @@ pub(crate) fn parse_field(source: &str) -> Result<Field, PhraseError> {
     }
 }
 
-/// A possible next token.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(super) enum Next {
-    /// This word.
     Word(&'static str),
-    /// A quoted text to search for.
     Marker,
-    /// A column name.
     Column,
 }
 
@@ -133,7 +129,6 @@ struct Parser<'a> {
     source: &'a str,
     tokens: &'a [Token],
     at: usize,
-    /// The tokens expected at the end.
     asked: RefCell<Vec<Next>>,
 }
 
@@ -142,7 +137,6 @@ impl<'a> Parser<'a> {
         Parser { source, tokens, at: 0, asked: RefCell::default() }
     }
 
-    /// Records expected tokens at the end of the input.
     fn ask(&self, next: impl IntoIterator<Item = Next>) {
         if self.at == self.tokens.len() {
             let mut asked = self.asked.borrow_mut();
@@ -183,19 +177,16 @@ impl<'a> Parser<'a> {
         self.at.checked_sub(1).and_then(|last| self.tokens.get(last)).map_or(0, |token| token.span.end)
     }
 
-    /// The error for a missing `wanted`, with a suggestion.
     fn expected(&self, wanted: &str, help: String) -> PhraseError {
         let found = self.peek().map(|token| format!("`{}`", &self.source[token.span.clone()]));
         PhraseError { kind: ErrorKind::Expected { wanted: wanted.to_owned(), found }, span: self.here(), help }
     }
 
-    /// The phrase with `span` replaced, as a suggestion.
     fn with(&self, span: Span, words: &str) -> String {
         let phrase = format!("{}{}{}", &self.source[..span.start], words, &self.source[span.end..]);
         format!("write `{}`", phrase.trim())
     }
 
-    /// The phrase with `words` inserted before the next token.
     fn with_inserted(&self, words: &str) -> String {
         match self.peek() {
             Some(token) => self.with(token.span.start..token.span.start, &format!("{words} ")),
@@ -264,7 +255,6 @@ impl<'a> Parser<'a> {
         self.expected("`then` or `or`", help)
     }
 
-    /// A quoted text and its span.
     fn text(&mut self, wanted: &str) -> Result<(String, Span), PhraseError> {
         match self.peek() {
             Some(Token { kind: TokenKind::Text(text), span }) => {
@@ -289,7 +279,6 @@ impl<'a> Parser<'a> {
         }
     }
 
-    /// A position in any notation: see [`Parser::nth`].
     fn position(&mut self, form: &str) -> Result<Position, PhraseError> {
         match self.nth()? {
             Some(position) => Ok(position),
@@ -297,7 +286,6 @@ impl<'a> Parser<'a> {
         }
     }
 
-    /// A date format with an optional `from YEAR`.
     fn date_format(&mut self) -> Result<DateFormat, PhraseError> {
         let (text, span) = self.text("the date format in quotes")?;
         if !self.take_word("from") {

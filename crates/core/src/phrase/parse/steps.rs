@@ -312,7 +312,6 @@ impl Parser<'_> {
         Err(self.expected("`to`", help))
     }
 
-    /// `plain number` and `plain digits`, after the first word.
     fn plain(&mut self) -> Result<StepKind, PhraseError> {
         if self.take_word("number") {
             let like = if self.take_word("like") { self.examples()? } else { Vec::new() };
@@ -334,7 +333,6 @@ impl Parser<'_> {
         }
     }
 
-    /// A number of characters, which may be 0.
     pub(super) fn length(&mut self, form: &str) -> Result<usize, PhraseError> {
         let (n, span) = self.number("a number of characters", form)?;
         if n < 0 {

@@ -17,7 +17,6 @@ pub fn text(text: &str) -> String {
     }
 }
 
-/// `1st`, `2nd`, `last`, `2nd last`; `first` as a word.
 pub(super) fn ordinal(nth: Position) -> String {
     let figure = |n: usize| crate::phrase::ordinal(i64::try_from(n).unwrap_or(i64::MAX));
     match nth {
@@ -28,12 +27,10 @@ pub(super) fn ordinal(nth: Position) -> String {
     }
 }
 
-/// An occurrence of a marker: `the 2nd “-”`.
 pub(super) fn occurrence(occurrence: &Occurrence) -> String {
     the(&ordinal(occurrence.nth), &occurrence.marker)
 }
 
-/// `the next “)”`.
 pub(super) fn the(which: &str, marker: &Marker) -> String {
     match marker {
         Marker::Text { text, any_case } => format!("the {which} {}{}", bare(text), in_any_case(*any_case)),
@@ -53,7 +50,6 @@ pub(super) fn any(marker: &Marker) -> String {
     }
 }
 
-/// Every occurrence of a marker: `every “-”`.
 pub(super) fn every(marker: &Marker) -> String {
     match marker {
         Marker::Text { text, any_case } => format!("every {}{}", bare(text), in_any_case(*any_case)),
@@ -63,7 +59,6 @@ pub(super) fn every(marker: &Marker) -> String {
     }
 }
 
-/// A text after `the` or `every`.
 fn bare(text: &str) -> String {
     let quoted = self::text(text);
     quoted.strip_prefix("a ").map_or(quoted.clone(), str::to_owned)
@@ -77,7 +72,6 @@ pub(super) fn regex(regex: &Regex) -> String {
     format!("the regular expression /{}/{}", regex.pattern, regex.flags)
 }
 
-/// `letters, digits and any of “-/”`
 pub(super) fn class(class: &Class) -> String {
     let part = |part: &ClassPart| match part {
         ClassPart::Digits => "digits".to_owned(),

@@ -45,7 +45,6 @@ fn sentence(index: usize, body: &Body) -> String {
     }
 }
 
-/// A list with commas and a final `and`.
 pub(crate) fn list(things: &[String]) -> String {
     match things {
         [] => String::new(),

@@ -84,7 +84,6 @@ fn whole(several: bool) -> &'static str {
     if several { "each" } else { "the text" }
 }
 
-/// `character 5`, `the last character`, `the 4th last character`
 fn character(position: Position) -> String {
     match position {
         Position::FromStart(n) => format!("character {n}"),

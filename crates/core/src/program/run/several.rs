@@ -48,7 +48,6 @@ impl SpreadOp {
     }
 }
 
-/// Joins the several results of each value.
 pub(super) fn join(with: &str, values: Texts, work: &mut Work, out: &mut Results) {
     let Work { before, buffer, flags, row_flags, .. } = work;
     if !flags.is_empty() {
@@ -107,7 +106,6 @@ pub(super) fn join(with: &str, values: Texts, work: &mut Work, out: &mut Results
 }
 
 impl Work {
-    /// Adds the flags of several results to their value.
     pub(super) fn fold_flags(&mut self, offsets: &[u32]) {
         fold(&self.flags, &mut self.row_flags, offsets);
     }

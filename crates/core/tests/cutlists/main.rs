@@ -243,7 +243,7 @@ fn what_checks_say_of_a_piece_that_is_not_there() {
         ("check = 'range 0 to 2000000'\noptional = true", vec![]),
         ("check = 'blank'", vec!["1: a blank: it is not blank".to_owned()]),
         ("check = 'not blank'", [vec!["2: a not blank: the value is blank".to_owned()], missing("not blank")].concat()),
-        ("check = 'not required'", vec!["1: a not required: it is there".to_owned()]),
+        ("check = 'not required'", vec!["1: a not required: it is present".to_owned()]),
         // A warning about absence leaves it a fault.
         ("check = 'range 0 to 2000000'\nwarn = 'blank'", {
             [vec!["1: a blank (warns): it is not blank".to_owned()], missing("not missing")].concat()
@@ -446,7 +446,7 @@ fn what_is_refused_and_where() {
         ("unit = 'inches'\n[piece.a]\ntake = 'whole'", "'inches'", "unknown variant `inches`", ""),
         ("", "", "the cut list has no piece", "[piece.family]"),
         ("[piece.a]", "a", "the piece says neither `take` nor `build`", "take = 'first 3'"),
-        ("[piece.a]\ntake = 'whole'\nbuild = 'x'", "'x'", "a piece has `take` or `build`, not both", "keep one"),
+        ("[piece.a]\ntake = 'whole'\nbuild = 'x'", "'x'", "a piece has `take` or `build`, not both", "remove `"),
         (&format!("{take}'chars 0 to 3'"), "0", "positions start at 1", "write `chars 1 to 3`"),
         (&format!("{take}\"before \\\"-\\\" then frist 2\""), "frist", "`frist` is not a step", "did you mean `first`?"),
         (&format!("{take}'''\nwhole then\nuper'''"), "uper", "`uper` is not a step", "did you mean `upper`?"),
@@ -471,7 +471,7 @@ fn what_is_refused_and_where() {
             &format!("{take}'numbers'\nof = '#1'\ncolumns = 2\nrows = true"),
             "2",
             "results fill columns or rows, not both",
-            "keep one",
+            "remove `",
         ),
         (&format!("{take}'whole'\nof = '#1'\nwhen = 'depot: one of'"), "", "a text in quotes is missing at the end", "write"),
         (&format!("{take}'whole'\nof = '#1'\nwhen = 'depott: required'"), "depott", "no column depott", "did you mean depot?"),

@@ -6,7 +6,7 @@ use std::sync::Arc;
 use keen_notch_core::cutlist::CutList;
 use keen_notch_core::widths::Widths;
 use keen_notch_io::Error;
-use keen_notch_io::formats::{Kind, Named};
+use keen_notch_io::formats::{FileFormat, Kind};
 use keen_notch_io::source::Reading;
 use keen_notch_io::source::input::Input;
 use keen_notch_io::table::Table;
@@ -22,7 +22,7 @@ const WHOLE: &str = "[piece.whole_]\ntake = 'whole'\n";
 pub fn format(data: &[u8]) {
     let end = data.iter().position(|byte| *byte == b'\n').unwrap_or(data.len());
     let Ok(words) = str::from_utf8(&data[..end]) else { return };
-    let mut endings = words.split_whitespace().map(|word| Named::parse(word).ok()).take_while(|named| {
+    let mut endings = words.split_whitespace().map(|word| FileFormat::parse(word).ok()).take_while(|named| {
         named.is_some_and(|named| named.compression.is_none() && !matches!(named.kind, None | Some(Kind::Foreign(_))))
     });
     let (Some(Some(from)), Some(Some(to))) = (endings.next(), endings.next()) else { return };

@@ -10,7 +10,7 @@ use keen_notch_core::widths::Widths;
 use keen_notch_io::Error;
 use keen_notch_io::carve::{Formulas, Job, Outs, Report, carve, measure};
 use keen_notch_io::faults::FaultFile;
-use keen_notch_io::formats::{Kind, Named};
+use keen_notch_io::formats::{FileFormat, Kind};
 use keen_notch_io::sink::{Sink, Stream};
 use keen_notch_io::source::input::Input;
 use keen_notch_io::source::{Ragged, Reading};
@@ -28,7 +28,7 @@ pub struct Way<'a> {
     /// Whether texts that may be taken for formulas get an apostrophe.
     pub guards_formulas: bool,
     /// What is said of the output.
-    pub to: Named,
+    pub to: FileFormat,
     /// The part of the rows that is read; all where none is said.
     pub part: Option<Part>,
 }
@@ -87,7 +87,7 @@ pub fn run(inputs: &[Input], list: &CutList, reading: &Reading, way: Way) -> Res
         .with_samples(3)
         .with_diagnostics(Diagnostics::new(&list.wanted.pieces))
         .with_formulas(if way.guards_formulas { Formulas::Guarded } else { Formulas::Counted })
-        .with_formats(way.to, Named::default())
+        .with_formats(way.to, FileFormat::default())
         .with_threads(way.threads);
     let job = match way.to.kind {
         Some(Kind::FixedWidth) => {
@@ -104,7 +104,7 @@ pub fn run(inputs: &[Input], list: &CutList, reading: &Reading, way: Way) -> Res
     let report = {
         let [mut rows, mut offcuts, mut faults] =
             [&mut rows, &mut offcuts, &mut faults].map(|bytes: &mut Vec<u8>| Stream::new("memory", bytes));
-        let faults = Some(FaultFile::new(&mut faults, Named::default(), &header, table.is_continued())?);
+        let faults = Some(FaultFile::new(&mut faults, FileFormat::default(), &header, table.is_continued())?);
         let offcuts = if reading.ragged == Ragged::SetAside { Some(&mut offcuts as &mut dyn Sink) } else { None };
         carve(&mut table, &job, &mut Outs { rows: &mut rows, offcuts, faults })
     };

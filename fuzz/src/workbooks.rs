@@ -2,7 +2,7 @@
 
 use std::ops::ControlFlow;
 
-use keen_notch_io::formats::Named;
+use keen_notch_io::formats::FileFormat;
 use keen_notch_io::source::Reading;
 use keen_notch_io::table::Table;
 use keen_notch_io::view::View;
@@ -17,7 +17,7 @@ pub fn workbook(data: &[u8]) {
     if data.len() > LONGEST {
         return;
     }
-    let from = Named::parse("xlsx").expect("it is one");
+    let from = FileFormat::parse("xlsx").expect("it is one");
     let reading = Reading { from: Some(from), ..Reading::default() };
     let mut table = match Table::open(&[input("book", data)], &reading) {
         Ok(table) => table,

@@ -1,7 +1,7 @@
 //! Carves values from memory: `cargo run -p keen-notch-core --example embed`.
 
 use keen_notch_core::batch::{Batch, Column};
-use keen_notch_core::carving::{Carving, Worked};
+use keen_notch_core::carving::{BatchResults, Carving};
 use keen_notch_core::column::Header;
 use keen_notch_core::cutlist::CutList;
 use keen_notch_core::program::Setting;
@@ -19,7 +19,7 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
     let carving = Carving::new(&list.wanted, None, &Setting::new(list.unit), &header)?;
     let codes = Column::of(["GRP-00041273-S7K2", "HNG-0076025l-N9P4", "BRK"]);
     let batch = Batch { rows: 3, columns: &[codes.texts()] };
-    let (mut worked, mut tallies) = (Worked::default(), vec![Tally::default(); carving.count()]);
+    let (mut worked, mut tallies) = (BatchResults::default(), vec![Tally::default(); carving.count()]);
     carving.run(&batch, &mut worked)?;
     carving.judge(&batch, &mut worked, &mut tallies, &mut []);
     for (code, serial) in codes.texts().iter().zip(carving.texts(0, &batch, &worked).iter()) {

@@ -4,7 +4,7 @@ use crate::column::ColumnRef;
 use crate::phrase::ast::Condition;
 use crate::phrase::words::{self, list};
 pub use crate::phrase::words::{condition, phrase};
-use crate::piece::{BuildPart, Piece, Shape, Source, Wanted};
+use crate::piece::{BuildPart, OutputForm, Piece, Rules, Source};
 use crate::text::unit::Unit;
 
 /// The rules of a run, one per line. Runs with equal lines have equal rules. `main` is the default source column.
@@ -19,7 +19,7 @@ use crate::text::unit::Unit;
 /// assert_eq!(asked, ["family of part_code: first 3. It is a fault unless it consists of upper-case letters only."]);
 /// # Ok::<(), keen_notch_core::text_error::TextError>(())
 /// ```
-pub fn asked(wanted: &Wanted, main: Option<&ColumnRef>, unit: Unit) -> Vec<String> {
+pub fn asked(wanted: &Rules, main: Option<&ColumnRef>, unit: Unit) -> Vec<String> {
     let counted = match unit {
         Unit::Characters => None,
         Unit::Codepoints => Some("Positions and widths count code points.".to_owned()),
@@ -47,7 +47,7 @@ pub fn asked(wanted: &Wanted, main: Option<&ColumnRef>, unit: Unit) -> Vec<Strin
 /// assert!(explain::rest(&list.wanted).join("\n").contains("family"));
 /// # Ok::<(), keen_notch_core::text_error::TextError>(())
 /// ```
-pub fn rest(wanted: &Wanted) -> Vec<String> {
+pub fn rest(wanted: &Rules) -> Vec<String> {
     let mut sentences = Vec::new();
     for layout in &wanted.layouts {
         let forms: Vec<_> = layout.forms.iter().map(|form| form.source.as_str()).collect();
@@ -106,18 +106,20 @@ fn when(piece: &Piece) -> Option<String> {
 fn beside(piece: &Piece) -> Vec<String> {
     let mut sentences = Vec::new();
     match piece.shape {
-        Shape::One => {}
-        Shape::Columns(n) => sentences.push(format!(
+        OutputForm::One => {}
+        OutputForm::Columns(n) => sentences.push(format!(
             "Each result gets a column of its own, {0}_1 to {0}_{n}; a row with more than {n} has a fault.",
             piece.name
         )),
-        Shape::AutoColumns => {
+        OutputForm::AutoColumns => {
             sentences.push(format!(
                 "Each result gets its own column: {0}_1, {0}_2 and so on. The data sets the number of columns.",
                 piece.name
             ));
         }
-        Shape::Rows => sentences.push("Each result gets an output row of its own; the other columns are repeated.".to_owned()),
+        OutputForm::Rows => {
+            sentences.push("Each result gets an output row of its own; the other columns are repeated.".to_owned())
+        }
     }
     if piece.replace {
         sentences.push("It takes the place of the column of its name.".to_owned());

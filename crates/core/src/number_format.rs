@@ -67,7 +67,7 @@ impl Condition {
 struct Section {
     condition: Option<Condition>,
     is_text: bool,
-    parts: Vec<Part>,
+    parts: Vec<FormatToken>,
     has_thousands: bool,
     /// The power of ten by which the number is multiplied.
     scale: i32,
@@ -76,7 +76,7 @@ struct Section {
 }
 
 #[derive(Debug, Clone, PartialEq, Eq)]
-enum Part {
+enum FormatToken {
     Text(String),
     /// A digit placeholder `0`, `#` or `?`, and whether it follows the decimal point.
     Digit(char, bool),
@@ -113,14 +113,14 @@ impl NumberFormat {
                 '0' | '#' | '?' => {
                     section.has_thousands |= commas > 0;
                     commas = 0;
-                    section.parts.push(Part::Digit(c, is_after_point));
+                    section.parts.push(FormatToken::Digit(c, is_after_point));
                     section.decimals = section.decimals.map(|decimals| decimals + 1);
                 }
                 '.' if section.decimals.is_none() => {
                     section.decimals = Some(0);
-                    section.parts.push(Part::Point);
+                    section.parts.push(FormatToken::Point);
                 }
-                ',' if section.parts.iter().any(|part| matches!(part, Part::Digit(..))) => commas += 1,
+                ',' if section.parts.iter().any(|part| matches!(part, FormatToken::Digit(..))) => commas += 1,
                 '%' => {
                     section.scale += 2;
                     section.text("%");
@@ -146,7 +146,7 @@ impl NumberFormat {
                 '@' => section.is_text = true,
                 'G' | 'g' if chars.clone().take(6).collect::<String>().eq_ignore_ascii_case("eneral") => {
                     chars.by_ref().take(6).for_each(drop);
-                    section.parts.push(Part::General);
+                    section.parts.push(FormatToken::General);
                 }
                 ' ' | '$' | '-' | '+' | '(' | ')' | ':' | '!' | '^' | '&' | '\'' | '~' | '{' | '}' | '<' | '>' | '=' => {
                     section.text(&c.to_string());
@@ -162,9 +162,9 @@ impl NumberFormat {
         // The fourth section formats text.
         sections.truncate(3);
         sections.retain(|section| !section.is_text);
-        let is_number = |part: &Part| matches!(part, Part::Digit(..) | Part::General);
+        let is_number = |part: &FormatToken| matches!(part, FormatToken::Digit(..) | FormatToken::General);
         let has_number = sections.iter().any(|section| section.parts.iter().any(is_number));
-        let is_general = matches!(sections.as_slice(), [Section { parts, .. }] if *parts == [Part::General]);
+        let is_general = matches!(sections.as_slice(), [Section { parts, .. }] if *parts == [FormatToken::General]);
         (has_number && !is_general).then_some(NumberFormat { sections })
     }
 
@@ -191,14 +191,14 @@ impl NumberFormat {
 impl Section {
     fn text(&mut self, text: &str) {
         match self.parts.last_mut() {
-            Some(Part::Text(last)) => last.push_str(text),
-            _ => self.parts.push(Part::Text(text.to_owned())),
+            Some(FormatToken::Text(last)) => last.push_str(text),
+            _ => self.parts.push(FormatToken::Text(text.to_owned())),
         }
     }
 
     fn show(&self, number: f64) -> String {
         let (whole, decimals) = rounded(number, self.scale, self.decimals.unwrap_or(0));
-        let places = self.parts.iter().filter(|part| matches!(part, Part::Digit(_, false))).count();
+        let places = self.parts.iter().filter(|part| matches!(part, FormatToken::Digit(_, false))).count();
         let whole = if whole == "0" { "" } else { &*whole };
         let mut out = String::new();
         // The integer digits fill their places from the right; extra digits go to the first place.
@@ -209,10 +209,11 @@ impl Section {
         let mut after = decimals.chars();
         for (index, part) in self.parts.iter().enumerate() {
             match part {
-                Part::Text(text) => out.push_str(text),
-                Part::General => out.push_str(&plain(number)),
-                Part::Digit(kind, false) => {
-                    let rest = self.parts[index + 1..].iter().filter(|part| matches!(part, Part::Digit(_, false))).count();
+                FormatToken::Text(text) => out.push_str(text),
+                FormatToken::General => out.push_str(&plain(number)),
+                FormatToken::Digit(kind, false) => {
+                    let rest =
+                        self.parts[index + 1..].iter().filter(|part| matches!(part, FormatToken::Digit(_, false))).count();
                     while place > rest {
                         match digit(place) {
                             Some(digit) => {
@@ -232,8 +233,8 @@ impl Section {
                         place -= 1;
                     }
                 }
-                Part::Point => out.push('.'),
-                Part::Digit(kind, true) => {
+                FormatToken::Point => out.push('.'),
+                FormatToken::Digit(kind, true) => {
                     let digit = after.next().unwrap_or('0');
                     let is_needed = *kind == '0' || digit != '0' || after.as_str().bytes().any(|byte| byte != b'0');
                     match (is_needed, kind) {

@@ -16,7 +16,7 @@ pub struct Piece {
     /// The condition of `when`.
     pub when: Option<When>,
     /// The output columns and rows for its results.
-    pub shape: Shape,
+    pub shape: OutputForm,
     /// The type of its texts, for formats with types.
     pub value_type: Option<ValueType>,
     /// Whether it replaces the column with its name.
@@ -143,7 +143,7 @@ pub struct UniqueTogether {
 
 /// The rules of a run.
 #[derive(Debug, Clone, PartialEq, Eq, Default)]
-pub struct Wanted {
+pub struct Rules {
     /// The pieces in output order, including those of layouts.
     pub pieces: Vec<Piece>,
     /// The layouts.
@@ -156,7 +156,7 @@ pub struct Wanted {
     pub unique: Option<UniqueTogether>,
 }
 
-impl Wanted {
+impl Rules {
     /// Adds a layout and its pieces.
     pub fn add_layout(&mut self, layout: crate::layout::Layout, on_command_line: bool) {
         let number = self.layouts.len();
@@ -164,7 +164,7 @@ impl Wanted {
             name: name.to_owned(),
             source: Source::Field { layout: number, field },
             when: None,
-            shape: Shape::One,
+            shape: OutputForm::One,
             replace: false,
             optional: false,
             hidden: false,
@@ -182,7 +182,7 @@ impl Wanted {
 
 /// The output columns and rows for the results of a piece.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
-pub enum Shape {
+pub enum OutputForm {
     /// One column.
     #[default]
     One,
@@ -266,7 +266,7 @@ impl Check {
     }
 }
 
-impl Wanted {
+impl Rules {
     /// The maximum number of characters of a piece, from its phrase or its layout, if they limit it.
     pub fn width(&self, piece: usize) -> Option<usize> {
         match &self.pieces.get(piece)?.source {
@@ -292,7 +292,7 @@ impl Piece {
                 phrase_at: TextPlace::At(0),
             },
             when: None,
-            shape: Shape::One,
+            shape: OutputForm::One,
             replace: false,
             optional: false,
             hidden: true,
@@ -365,7 +365,7 @@ impl Piece {
             name,
             source,
             when,
-            shape: Shape::One,
+            shape: OutputForm::One,
             replace: false,
             optional: false,
             hidden: false,

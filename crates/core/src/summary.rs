@@ -6,7 +6,7 @@ use std::str::FromStr;
 
 use serde::{Deserialize, Serialize};
 
-use crate::check::seen::Seen;
+use crate::check::seen::UniqueTexts;
 use crate::program::List;
 use crate::sightings::ROWS;
 use crate::tally::Tally;
@@ -82,7 +82,7 @@ impl Listed {
     /// Describes a file and its values.
     pub fn new(file: &str, values: &List) -> Listed {
         // A sum is independent of the order.
-        let hash = values.texts.iter().fold(0_u128, |all, value| all.wrapping_add(Seen::hash([&**value]).bits()));
+        let hash = values.texts.iter().fold(0_u128, |all, value| all.wrapping_add(UniqueTexts::hash([&**value]).bits()));
         Listed { file: file.to_owned(), values: values.texts.len() as u64, hash: format!("{hash:032x}") }
     }
 }

@@ -19,12 +19,12 @@ use crate::text_error::TextError;
 /// ```
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Widths {
-    columns: Vec<Place>,
+    columns: Vec<ColumnPosition>,
 }
 
 /// The position of a column.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Place {
+pub struct ColumnPosition {
     /// Its name; `None` if the first line is a header.
     pub name: Option<String>,
     /// Its first character, from 1.
@@ -44,7 +44,7 @@ impl Widths {
     /// # Errors
     /// A column is invalid, overlaps the previous one, or has a duplicate name.
     pub fn parse(text: &str) -> Result<Widths, TextError> {
-        let mut columns: Vec<Place> = Vec::new();
+        let mut columns: Vec<ColumnPosition> = Vec::new();
         let mut at = 0;
         while at <= text.len() {
             let (entry, next) = entry_at(text, at)?;
@@ -76,14 +76,16 @@ impl Widths {
 
     /// Columns from names and first and last characters.
     pub fn of_places(places: impl IntoIterator<Item = (String, (usize, usize))>) -> Widths {
-        let mut columns: Vec<Place> =
-            places.into_iter().map(|(name, (first, last))| Place { name: Some(name), first, last: Some(last) }).collect();
+        let mut columns: Vec<ColumnPosition> = places
+            .into_iter()
+            .map(|(name, (first, last))| ColumnPosition { name: Some(name), first, last: Some(last) })
+            .collect();
         columns.sort_by_key(|column| column.first);
         Widths { columns }
     }
 
     /// The columns.
-    pub fn columns(&self) -> &[Place] {
+    pub fn columns(&self) -> &[ColumnPosition] {
         &self.columns
     }
 
@@ -130,11 +132,11 @@ impl Widths {
                 is_filled[position] |= &line[character] != " ";
             }
         }
-        let mut columns: Vec<Place> = Vec::new();
+        let mut columns: Vec<ColumnPosition> = Vec::new();
         for (position, is_filled) in (1..).zip(is_filled) {
             match columns.last_mut() {
                 Some(column) if is_filled && column.last == Some(position - 1) => column.last = Some(position),
-                _ if is_filled => columns.push(Place { name: None, first: position, last: Some(position) }),
+                _ if is_filled => columns.push(ColumnPosition { name: None, first: position, last: Some(position) }),
                 _ => {}
             }
         }
@@ -161,7 +163,7 @@ impl Widths {
 
 impl fmt::Display for Widths {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        for (index, Place { name, first, last }) in self.columns.iter().enumerate() {
+        for (index, ColumnPosition { name, first, last }) in self.columns.iter().enumerate() {
             f.write_str(if index > 0 { ", " } else { "" })?;
             match name {
                 Some(name) if is_bare(name) => write!(f, "{name} ")?,
@@ -198,7 +200,7 @@ fn entry_at(text: &str, start: usize) -> Result<(&str, usize), TextError> {
     Ok((&text[start..], text.len() + 1))
 }
 
-fn place(entry: &str) -> Option<Place> {
+fn place(entry: &str) -> Option<ColumnPosition> {
     let (name, rest) = match entry.starts_with(['"', '\'']) {
         true => {
             let (name, end) = text_at(entry, 0).ok()?;
@@ -223,7 +225,7 @@ fn place(entry: &str) -> Option<Place> {
         (None, words) => Some(words.join(" ")),
         (Some(_), _) => return None,
     };
-    Some(Place { name, first, last })
+    Some(ColumnPosition { name, first, last })
 }
 
 struct Places<'l> {

@@ -2,7 +2,7 @@
 
 use std::ops::Range;
 
-use keen_notch_core::carving::{TooLarge, Worked};
+use keen_notch_core::carving::{BatchResults, TooLarge};
 
 use crate::Error;
 use crate::encode::MOST_HELD;
@@ -81,7 +81,7 @@ impl Batches {
     }
 
     /// The rows of the next batch; `worked` gets the memory limit.
-    pub fn next(&mut self, worked: &mut Worked) -> Option<Range<usize>> {
+    pub fn next(&mut self, worked: &mut BatchResults) -> Option<Range<usize>> {
         if self.next == self.rows && !std::mem::take(&mut self.is_first) {
             return None;
         }

@@ -6,7 +6,7 @@ use keen_notch_core::column::Header;
 
 use crate::Error;
 use crate::encode::{OwnColumn, OwnTable, Value, own_table};
-use crate::formats::{Kind, Named};
+use crate::formats::{FileFormat, Kind};
 use crate::sink::Sink;
 
 /// Its columns, and whether they are numbers.
@@ -30,7 +30,7 @@ const COLUMNS: [(&str, bool); 12] = [
 ///
 /// # Errors
 /// The format does not support such a table.
-pub fn fault_table(named: Named) -> Result<Box<dyn OwnTable>, Error> {
+pub fn fault_table(named: FileFormat) -> Result<Box<dyn OwnTable>, Error> {
     let column = |(title, is_count): (&str, bool)| OwnColumn { title: title.to_owned(), is_count };
     own_table(named, b',', COLUMNS.map(column).into())
 }
@@ -48,7 +48,12 @@ impl<'a> FaultFile<'a> {
     ///
     /// # Errors
     /// The format does not support faults, or the header cannot be written.
-    pub fn new(out: &'a mut dyn Sink, named: Named, header: &'a Header, is_continued: bool) -> Result<FaultFile<'a>, Error> {
+    pub fn new(
+        out: &'a mut dyn Sink,
+        named: FileFormat,
+        header: &'a Header,
+        is_continued: bool,
+    ) -> Result<FaultFile<'a>, Error> {
         let (mut table, mut bytes) = (fault_table(named)?, Buffer::default());
         let is_text = matches!(named.kind, None | Some(Kind::Delimited(_) | Kind::JsonLines));
         if !(is_continued && is_text) {

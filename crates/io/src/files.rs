@@ -30,16 +30,16 @@ const MOST_LINKS: usize = 40;
 /// # Ok::<(), Box<dyn std::error::Error>>(())
 /// ```
 #[derive(Debug, Clone, Default)]
-pub struct RunFiles(Arc<Mutex<Known>>);
+pub struct RunFiles(Arc<Mutex<FileSet>>);
 
 #[derive(Debug, Default)]
-struct Known {
-    read: Vec<Named>,
-    written: Vec<Named>,
+struct FileSet {
+    read: Vec<NamedFile>,
+    written: Vec<NamedFile>,
 }
 
 #[derive(Debug)]
-struct Named {
+struct NamedFile {
     name: String,
     identity: Identity,
 }
@@ -59,7 +59,7 @@ type FileId = (u64, u64);
 type FileId = PathBuf;
 
 #[derive(Debug, PartialEq, Eq)]
-pub(crate) enum Place {
+pub(crate) enum Destination {
     StandardOutput,
     /// A device, named pipe, or file that the program was started with: written directly.
     Direct(PathBuf),
@@ -85,7 +85,7 @@ impl RunFiles {
         if let Some(output) = known.written.iter().find(|output| output.identity == identity) {
             return Err(Error::OutputIsInput { name: output.name.clone(), input: input.name() });
         }
-        known.read.push(Named { name: input.name(), identity });
+        known.read.push(NamedFile { name: input.name(), identity });
         Ok(())
     }
 
@@ -103,13 +103,13 @@ impl RunFiles {
     ///
     /// # Errors
     /// It is an input, another output or a folder, or its folder does not exist.
-    pub(crate) fn writes(&self, path: &Path) -> Result<Place, Error> {
+    pub(crate) fn writes(&self, path: &Path) -> Result<Destination, Error> {
         let name = path.display().to_string();
         let failed = |source| Error::Write { name: name.clone(), source, is_half_written: false };
-        let place = if path.as_os_str() == "-" { Place::StandardOutput } else { resolve(path).map_err(failed)? };
+        let place = if path.as_os_str() == "-" { Destination::StandardOutput } else { resolve(path).map_err(failed)? };
         let path = match &place {
-            Place::StandardOutput => return self.prints().map(|()| place),
-            Place::Direct(path) | Place::File(path) => path,
+            Destination::StandardOutput => return self.prints().map(|()| place),
+            Destination::Direct(path) | Destination::File(path) => path,
         };
         let identity = match fs::metadata(path) {
             Ok(found) if found.is_dir() => return Err(failed(io::ErrorKind::IsADirectory.into())),
@@ -130,7 +130,7 @@ impl RunFiles {
         if let Some(other) = known.written.iter().find(|other| other.identity == identity) {
             return Err(Error::OneFileTwice { name, other: other.name.clone() });
         }
-        known.written.push(Named { name, identity });
+        known.written.push(NamedFile { name, identity });
         Ok(())
     }
 }
@@ -151,7 +151,7 @@ pub(crate) fn nearest(missing: &Path) -> Option<String> {
 }
 
 /// Follows links: the target of a link is created or replaced, and the link stays.
-fn resolve(path: &Path) -> io::Result<Place> {
+fn resolve(path: &Path) -> io::Result<Destination> {
     let mut path = path.to_owned();
     for _ in 0..MOST_LINKS {
         let name = path.file_name().ok_or(io::ErrorKind::IsADirectory)?.to_owned();
@@ -159,13 +159,13 @@ fn resolve(path: &Path) -> io::Result<Place> {
         let folder = fs::canonicalize(folder)?;
         path = folder.join(&name);
         if let Some(descriptor) = standard::descriptor(&folder, &name) {
-            return Ok(if descriptor == 1 { Place::StandardOutput } else { Place::Direct(path) });
+            return Ok(if descriptor == 1 { Destination::StandardOutput } else { Destination::Direct(path) });
         }
         match fs::symlink_metadata(&path) {
             Ok(found) if found.is_symlink() => path = folder.join(fs::read_link(&path)?),
-            Ok(found) if found.is_file() || found.is_dir() => return Ok(Place::File(path)),
-            Ok(_) => return Ok(Place::Direct(path)),
-            Err(error) if error.kind() == io::ErrorKind::NotFound => return Ok(Place::File(path)),
+            Ok(found) if found.is_file() || found.is_dir() => return Ok(Destination::File(path)),
+            Ok(_) => return Ok(Destination::Direct(path)),
+            Err(error) if error.kind() == io::ErrorKind::NotFound => return Ok(Destination::File(path)),
             Err(error) => return Err(error),
         }
     }
@@ -272,7 +272,7 @@ mod tests {
         }
         let files = RunFiles::default();
         let place = fs::canonicalize(folder.path()).unwrap().join("new.csv");
-        assert_eq!(files.writes(&at("dangling.csv")).unwrap(), Place::File(place));
+        assert_eq!(files.writes(&at("dangling.csv")).unwrap(), Destination::File(place));
         for name in ["new.csv", "sub/../new.csv", "sub/up/new.csv", "dangling.csv"] {
             assert!(matches!(files.writes(&at(name)), Err(Error::OneFileTwice { .. })), "{name}");
         }
@@ -284,7 +284,7 @@ mod tests {
             assert!(matches!(files.writes(&at(name)), Err(Error::Write { .. })), "{name}");
         }
         for _ in 0..2 {
-            assert_eq!(files.writes(Path::new("/dev/null")).unwrap(), Place::Direct("/dev/null".into()));
+            assert_eq!(files.writes(Path::new("/dev/null")).unwrap(), Destination::Direct("/dev/null".into()));
         }
     }
 }

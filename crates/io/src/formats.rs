@@ -125,34 +125,34 @@ impl Compression {
 
 /// The format and compression of a file name.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
-pub struct Named {
+pub struct FileFormat {
     /// The format, if the extension is known.
     pub kind: Option<Kind>,
     /// The compression, if any.
     pub compression: Option<Compression>,
 }
 
-impl Named {
+impl FileFormat {
     /// A database table.
-    pub const DATABASE: Named = Named { kind: Some(Kind::Database), compression: None };
+    pub const DATABASE: FileFormat = FileFormat { kind: Some(Kind::Database), compression: None };
 
     /// The format of a file name such as `parts.csv.gz`, ignoring case.
-    pub fn of(name: &Path) -> Named {
+    pub fn of(name: &Path) -> FileFormat {
         let compression = ending(name).and_then(|ending| Compression::ALL.into_iter().find(|(own, _)| *own == ending));
         let inner = if compression.is_some() { name.file_stem().map(Path::new) } else { Some(name) };
         let ending = inner.and_then(ending);
         let kind = ending.and_then(|ending| ENDINGS.into_iter().find(|(own, _)| *own == ending));
-        Named { kind: kind.map(|(_, kind)| kind), compression: compression.map(|(_, compression)| compression) }
+        FileFormat { kind: kind.map(|(_, kind)| kind), compression: compression.map(|(_, compression)| compression) }
     }
 
     /// Parses one or two extensions such as `csv.gz`.
     ///
     /// # Errors
     /// An extension is unknown.
-    pub fn parse(endings: &str) -> Result<Named, Error> {
+    pub fn parse(endings: &str) -> Result<FileFormat, Error> {
         let endings = endings.trim_start_matches('.');
         // The name before the extensions does not matter.
-        let named = Named::of(Path::new(&format!("-.{endings}")));
+        let named = FileFormat::of(Path::new(&format!("-.{endings}")));
         let parts = endings.split('.').count();
         let known = usize::from(named.kind.is_some()) + usize::from(named.compression.is_some());
         if known == parts { Ok(named) } else { Err(Error::UnknownFormat { given: endings.to_owned() }) }
@@ -174,9 +174,9 @@ impl Named {
     }
 
     /// The format for a pipe: a stream instead of a file with an index at its end.
-    pub fn in_a_pipe(self) -> Named {
+    pub fn in_a_pipe(self) -> FileFormat {
         let kind = self.kind.map(|kind| if let Kind::Arrow(_) = kind { Kind::Arrow(Framing::Stream) } else { kind });
-        Named { kind, ..self }
+        FileFormat { kind, ..self }
     }
 
     /// Whether a table of this format is written as delimited text.
@@ -211,8 +211,8 @@ impl Named {
     }
 }
 
-/// In the notation of [`Named::parse`].
-impl fmt::Display for Named {
+/// In the notation of [`FileFormat::parse`].
+impl fmt::Display for FileFormat {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         let kind = ENDINGS.iter().find(|(_, kind)| Some(*kind) == self.kind);
         let compression = Compression::ALL.iter().find(|(_, compression)| Some(*compression) == self.compression);
@@ -230,7 +230,7 @@ fn ending(name: &Path) -> Option<String> {
 ///
 /// # Errors
 /// The format cannot be written, or the extension is unknown and no option gives a format.
-pub fn check_output(name: &Path, named: Named) -> Result<(), Error> {
+pub fn check_output(name: &Path, named: FileFormat) -> Result<(), Error> {
     match (named.kind, unknown_ending(name)) {
         (Some(kind @ (Kind::OtherWorkbook | Kind::Foreign(_))), _) => {
             Err(Error::Unwritable { name: name.display().to_string(), format: kind.name() })
@@ -242,7 +242,7 @@ pub fn check_output(name: &Path, named: Named) -> Result<(), Error> {
 
 /// The unknown extension of a file name, without the extension of a compression.
 fn unknown_ending(name: &Path) -> Option<String> {
-    let Named { kind: None, compression } = Named::of(name) else { return None };
+    let FileFormat { kind: None, compression } = FileFormat::of(name) else { return None };
     if compression.is_some() { ending(Path::new(name.file_stem()?)) } else { ending(name) }
 }
 
@@ -265,7 +265,7 @@ mod tests {
             ("codes.2025", None, None),
             ("..", None, None),
         ] {
-            assert_eq!(Named::of(Path::new(name)), Named { kind, compression }, "{name:?}");
+            assert_eq!(FileFormat::of(Path::new(name)), FileFormat { kind, compression }, "{name:?}");
         }
     }
 
@@ -280,20 +280,20 @@ mod tests {
             ("a.xls", false),
             (".a", true),
         ] {
-            assert_eq!(check_output(Path::new(name), Named::of(Path::new(name))).is_ok(), is_fine, "{name}");
+            assert_eq!(check_output(Path::new(name), FileFormat::of(Path::new(name))).is_ok(), is_fine, "{name}");
         }
-        assert!(check_output(Path::new("a.docx"), Named::parse("csv").unwrap()).is_ok());
+        assert!(check_output(Path::new("a.docx"), FileFormat::parse("csv").unwrap()).is_ok());
     }
 
     #[test]
     fn endings_are_all_known() {
         for (endings, known) in [("csv", true), ("tsv.GZ", true), (".csv", true), ("gz", true), ("csv.csv", false), ("", false)]
         {
-            assert_eq!(Named::parse(endings).is_ok(), known, "{endings:?}");
+            assert_eq!(FileFormat::parse(endings).is_ok(), known, "{endings:?}");
         }
         for endings in ["tsv.zst", "gz", "jsonl"] {
-            let named = Named::of(Path::new(&format!("codes.{endings}")));
-            assert_eq!((Named::parse(endings).unwrap(), named.to_string().as_str()), (named, endings));
+            let named = FileFormat::of(Path::new(&format!("codes.{endings}")));
+            assert_eq!((FileFormat::parse(endings).unwrap(), named.to_string().as_str()), (named, endings));
         }
     }
 
@@ -309,7 +309,7 @@ mod tests {
             ("a.txt", b'\t', None),
             ("a", b'|', None),
         ] {
-            assert_eq!(Named::of(Path::new(name)).other_delimiter(read), written, "{name} {}", char::from(read));
+            assert_eq!(FileFormat::of(Path::new(name)).other_delimiter(read), written, "{name} {}", char::from(read));
         }
     }
 }

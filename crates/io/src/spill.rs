@@ -184,7 +184,7 @@ fn next(reader: &mut impl Read, left: &mut usize) -> io::Result<Option<Entry>> {
 mod tests {
     use std::collections::HashMap;
 
-    use keen_notch_core::check::seen::Seen;
+    use keen_notch_core::check::seen::UniqueTexts;
     use proptest::prelude::*;
 
     use super::*;
@@ -193,10 +193,10 @@ mod tests {
         #![proptest_config(ProptestConfig::with_cases(24))]
         #[test]
         fn texts_are_told_apart_as_in_memory(numbers in proptest::collection::vec(0..20_000_u32, 1..12_000), most in 1_usize..200_000) {
-            let mut seen = Seen::with_store(most, Spilled::store());
+            let mut seen = UniqueTexts::with_store(most, Spilled::store());
             let mut known: HashMap<u32, u64> = HashMap::new();
             for (row, number) in (1..).zip(numbers) {
-                let first = seen.note(Seen::hash([number.to_string().as_str()]), row).unwrap();
+                let first = seen.note(UniqueTexts::hash([number.to_string().as_str()]), row).unwrap();
                 prop_assert_eq!(first, known.get(&number).copied());
                 known.entry(number).or_insert(row);
             }

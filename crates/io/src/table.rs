@@ -5,7 +5,7 @@ use std::ops::ControlFlow;
 use std::sync::Arc;
 
 use keen_notch_core::batch::Batch;
-use keen_notch_core::carving::Worked;
+use keen_notch_core::carving::BatchResults;
 use keen_notch_core::column::Header;
 use keen_notch_core::summary;
 
@@ -17,7 +17,7 @@ use crate::pool::HasSize;
 use crate::source::input::Input;
 use crate::source::json_lines;
 use crate::source::meter::Meter;
-use crate::source::types::Seen;
+use crate::source::types::ObservedTypes;
 use crate::source::unchanged::Unchanged;
 use crate::source::{self, Chunk, Format, LineCount, Ragged, Reading, Rows, Source};
 use crate::view::View;
@@ -29,7 +29,7 @@ pub struct Table {
     /// The format.
     pub format: Format,
     /// The types of the columns, as far as they are known.
-    pub types: Vec<Seen>,
+    pub types: Vec<ObservedTypes>,
     /// The inputs, with the first rows of those read so far.
     pub inputs: Inputs,
     at: usize,
@@ -48,14 +48,14 @@ pub struct Table {
 }
 
 /// Some rows of an input.
-pub struct Part {
+pub struct TableChunk {
     /// The index of the input.
     pub input: usize,
     /// The rows.
     pub chunk: Box<dyn Chunk>,
 }
 
-impl HasSize for Part {
+impl HasSize for TableChunk {
     fn size(&self) -> usize {
         self.chunk.size()
     }
@@ -70,7 +70,7 @@ enum Waiting {
 }
 
 #[derive(Debug, Clone, Copy, Default)]
-struct Before {
+struct BatchPosition {
     rows: u64,
     input: usize,
     /// The rows of earlier inputs.
@@ -89,7 +89,7 @@ pub struct RowAt<'a> {
     pub batch: &'a Batch<'a>,
     view: View<'a>,
     /// The results of the batch.
-    pub worked: &'a Worked,
+    pub worked: &'a BatchResults,
     /// Its first and last line in the input, from 1.
     pub lines: (u64, u64),
 }
@@ -225,9 +225,9 @@ impl Table {
     ///
     /// # Errors
     /// An input cannot be read, or has other columns than the first; in a later reading, a file has changed.
-    pub fn next_part(&mut self) -> Result<Option<Part>, Error> {
+    pub fn next_part(&mut self) -> Result<Option<TableChunk>, Error> {
         if let Some(chunk) = self.part.as_mut().and_then(|part| part.first.take()) {
-            return Ok(Some(Part { input: self.at, chunk }));
+            return Ok(Some(TableChunk { input: self.at, chunk }));
         }
         loop {
             if self.part.as_ref().is_some_and(|part| part.is_over(self.at)) {
@@ -235,7 +235,7 @@ impl Table {
             }
             if let Some(chunk) = self.current.next_chunk()? {
                 self.part.iter_mut().for_each(|part| part.read += chunk.size() as u64);
-                return Ok(Some(Part { input: self.at, chunk }));
+                return Ok(Some(TableChunk { input: self.at, chunk }));
             }
             if !self.go_on()? {
                 return self.end();
@@ -243,7 +243,7 @@ impl Table {
         }
     }
 
-    fn end(&self) -> Result<Option<Part>, Error> {
+    fn end(&self) -> Result<Option<TableChunk>, Error> {
         if self.is_again {
             self.check_unchanged()?;
         }
@@ -330,7 +330,7 @@ impl Table {
     pub(crate) fn each_view(
         &mut self,
         view: View,
-        mut see: impl FnMut(u64, &Batch, &Worked) -> ControlFlow<()>,
+        mut see: impl FnMut(u64, &Batch, &BatchResults) -> ControlFlow<()>,
     ) -> Result<(), Error> {
         self.each_part(view, |before, _, _, batch, worked| see(before.rows, batch, worked))
     }
@@ -362,17 +362,17 @@ impl Table {
     fn each_part(
         &mut self,
         view: View,
-        mut see: impl FnMut(Before, (&dyn Chunk, &str), usize, &Batch, &Worked) -> ControlFlow<()>,
+        mut see: impl FnMut(BatchPosition, (&dyn Chunk, &str), usize, &Batch, &BatchResults) -> ControlFlow<()>,
     ) -> Result<(), Error> {
         let columns = in_order(&view.needs());
         self.need(&columns);
         let meter = self.shared_meter();
         let limits = self.limits(1);
-        let (mut memory, mut worked, mut before) = (Rows::default(), Worked::default(), Before::default());
-        while let Some(Part { input, mut chunk }) = self.next_part()? {
+        let (mut memory, mut worked, mut before) = (Rows::default(), BatchResults::default(), BatchPosition::default());
+        while let Some(TableChunk { input, mut chunk }) = self.next_part()? {
             self.inputs.begin(input, before.rows);
             if input != before.input {
-                before = Before { input, rows_of_others: before.rows, ..before };
+                before = BatchPosition { input, rows_of_others: before.rows, ..before };
             }
             chunk.open(&columns)?;
             let chunk = &*chunk;

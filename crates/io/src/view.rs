@@ -1,7 +1,7 @@
 //! Views of a table: its columns, or its pieces.
 
 use keen_notch_core::batch::{Batch, Texts};
-use keen_notch_core::carving::{Carving, TooLarge, Worked};
+use keen_notch_core::carving::{BatchResults, Carving, TooLarge};
 use keen_notch_core::column::Header;
 
 /// Columns of a table, or pieces that are evaluated but not written.
@@ -40,7 +40,7 @@ impl View<'_> {
     ///
     /// # Errors
     /// The results are too large.
-    pub(crate) fn work_out(&self, batch: &Batch, worked: &mut Worked) -> Result<(), TooLarge> {
+    pub(crate) fn work_out(&self, batch: &Batch, worked: &mut BatchResults) -> Result<(), TooLarge> {
         match self {
             View::Columns(_) => Ok(()),
             View::Pieces(carving) => carving.run(batch, worked),
@@ -48,7 +48,7 @@ impl View<'_> {
     }
 
     /// The texts of one of its columns in an evaluated batch.
-    pub(crate) fn texts<'a>(&self, column: usize, batch: &Batch<'a>, worked: &'a Worked) -> Texts<'a> {
+    pub(crate) fn texts<'a>(&self, column: usize, batch: &Batch<'a>, worked: &'a BatchResults) -> Texts<'a> {
         match self {
             View::Columns(columns) => batch.column(columns[column]),
             View::Pieces(carving) => carving.texts(column, batch, worked),

@@ -15,7 +15,7 @@ use keen_notch_io::Error;
 use keen_notch_io::carve::{Job, Outs, carve};
 use keen_notch_io::faults::FaultFile;
 use keen_notch_io::files::RunFiles;
-use keen_notch_io::formats::Named;
+use keen_notch_io::formats::FileFormat;
 use keen_notch_io::sink::{self, Sink, commit_all};
 use keen_notch_io::source::Reading;
 use keen_notch_io::source::input::Input;
@@ -92,7 +92,7 @@ fn run(text: &str, threads: usize, at: usize, seen: &Seen) -> Result<(), Error> 
     let carving = Carving::new(&wanted, Some(&main), &Setting::new(Unit::Characters), &table.header).unwrap();
     let header = table.header.clone();
     let job = Job::new(carving, &header, &[0], 0).with_threads(threads);
-    let told = FaultFile::new(&mut faults, Named::default(), &header, false)?;
+    let told = FaultFile::new(&mut faults, FileFormat::default(), &header, false)?;
     carve(&mut table, &job, &mut Outs { rows: &mut rows, offcuts: Some(&mut offcuts), faults: Some(told) })?;
     commit_all(vec![Box::new(rows), Box::new(offcuts), Box::new(faults)])
 }

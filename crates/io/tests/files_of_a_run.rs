@@ -10,7 +10,7 @@ use keen_notch_core::program::Setting;
 use keen_notch_core::text::unit::Unit;
 use keen_notch_io::carve::{Job, Outs, Report, carve};
 use keen_notch_io::faults::FaultFile;
-use keen_notch_io::formats::Named;
+use keen_notch_io::formats::FileFormat;
 use keen_notch_io::sink::Stream;
 use keen_notch_io::source::Reading;
 use keen_notch_io::source::input::Input;
@@ -48,7 +48,7 @@ struct Ran {
     checks: Vec<(String, String, bool)>,
 }
 
-fn run(text: &str, format: Named) -> Ran {
+fn run(text: &str, format: FileFormat) -> Ran {
     let mut table = Table::open(&[Input::Memory("a.csv".to_owned(), text.as_bytes().into())], &Reading::default()).unwrap();
     let wanted = CutList::parse(LIST, 0).unwrap().wanted;
     let main = ColumnRef::Name("code".to_owned());
@@ -94,7 +94,7 @@ proptest! {
 
     #[test]
     fn every_row_is_in_one_place(text in table()) {
-        let Ran { report, rows, aside, .. } = run(&text, Named::default());
+        let Ran { report, rows, aside, .. } = run(&text, FileFormat::default());
         let (all, rows, aside) = (records(&text), records(&rows), records(&aside));
         let counts = report.counts;
         prop_assert_eq!(counts.rows, all.len() as u64);
@@ -118,9 +118,9 @@ proptest! {
 
     #[test]
     fn each_fault_is_told_once_and_alike_in_both_formats(text in table()) {
-        let Ran { report, faults, aside, checks, .. } = run(&text, Named::default());
+        let Ran { report, faults, aside, checks, .. } = run(&text, FileFormat::default());
         let told = records(&faults);
-        let lines = run(&text, Named::parse("jsonl").unwrap()).faults;
+        let lines = run(&text, FileFormat::parse("jsonl").unwrap()).faults;
         let objects: Vec<serde_json::Value> = lines.lines().map(|line| serde_json::from_str(line).unwrap()).collect();
         prop_assert_eq!(objects.len(), told.len());
         for (object, row) in objects.iter().zip(&told) {

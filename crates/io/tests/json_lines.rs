@@ -3,11 +3,11 @@
 
 use keen_notch_core::carving::Carving;
 use keen_notch_core::column::Header;
-use keen_notch_core::piece::{Piece, Wanted};
+use keen_notch_core::piece::{Piece, Rules};
 use keen_notch_core::program::Setting;
 use keen_notch_io::Error;
 use keen_notch_io::carve::{Job, Outs, carve};
-use keen_notch_io::formats::Named;
+use keen_notch_io::formats::FileFormat;
 use keen_notch_io::sink::Stream;
 use keen_notch_io::source::Reading;
 use keen_notch_io::source::input::Input;
@@ -24,22 +24,23 @@ fn run(name: &str, bytes: &[u8], pieces: &[&str], to: &str, (stride, threads): (
     let pieces = pieces.iter().map(|piece| Piece::parse(piece, 0).unwrap()).collect();
     let lists = |_: &keen_notch_core::phrase::ast::ListSource| panic!("there is no list");
     let carving = Carving::new(
-        &Wanted { pieces, ..Wanted::default() },
+        &Rules { pieces, ..Rules::default() },
         None,
         &Setting { unit: Default::default(), lists: &lists },
         &table.header,
     );
     let header: Header = table.header.clone();
     let originals: Vec<usize> = (0..header.count()).collect();
-    let job =
-        Job::new(carving.unwrap(), &header, &originals, 0).with_threads(threads).with_formats(ending(to), Named::default());
+    let job = Job::new(carving.unwrap(), &header, &originals, 0)
+        .with_threads(threads)
+        .with_formats(ending(to), FileFormat::default());
     let mut bytes = Vec::new();
     carve(&mut table, &job, &mut Outs { rows: &mut Stream::new("memory", &mut bytes), offcuts: None, faults: None })?;
     Ok(String::from_utf8(bytes).unwrap())
 }
 
-fn ending(name: &str) -> Named {
-    Named::parse(name.rsplit('.').next().unwrap()).unwrap()
+fn ending(name: &str) -> FileFormat {
+    FileFormat::parse(name.rsplit('.').next().unwrap()).unwrap()
 }
 
 /// A value in various notations, with and without escapes.

@@ -3,7 +3,7 @@
 
 use keen_notch_core::carving::Carving;
 use keen_notch_core::column::ColumnRef;
-use keen_notch_core::piece::{Piece, Wanted};
+use keen_notch_core::piece::{Piece, Rules};
 use keen_notch_core::program::Setting;
 use keen_notch_core::text::unit::Unit;
 use keen_notch_io::carve::{Job, Outs, carve};
@@ -42,7 +42,7 @@ fn carved(text: &str, piece: &str, stride: usize, threads: usize) -> String {
     let reading = Reading { stride: Some(stride), ..Reading::default() };
     let mut table = Table::open(&[input], &reading).unwrap();
     let piece = Piece::parse(piece, 0).unwrap();
-    let wanted = Wanted { pieces: vec![piece], ..Wanted::default() };
+    let wanted = Rules { pieces: vec![piece], ..Rules::default() };
     let carving = Carving::new(&wanted, Some(&ColumnRef::Number(2)), &Setting::new(Unit::Characters), &table.header).unwrap();
     let mut out = Vec::new();
     let header = table.header.clone();

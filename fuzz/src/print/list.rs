@@ -3,7 +3,7 @@
 use keen_notch_core::column::ColumnRef;
 use keen_notch_core::cutlist::{CutList, RaggedRows, Reading};
 use keen_notch_core::phrase::quoted;
-use keen_notch_core::piece::{BuildPart, Check, Piece, Shape, Source, When};
+use keen_notch_core::piece::{BuildPart, Check, OutputForm, Piece, Source, When};
 use keen_notch_core::text::unit::Unit;
 use keen_notch_core::toml_text::{toml_key, toml_text};
 
@@ -79,10 +79,10 @@ fn piece(piece: &Piece, lines: &mut Vec<String>) {
     lines.push(format!("warn = {}", checks(true)));
     lines.extend(piece.when.iter().map(|asked| format!("when = {}", toml_text(&when(asked)))));
     match piece.shape {
-        Shape::One => {}
-        Shape::Columns(count) => lines.push(format!("columns = {count}")),
-        Shape::AutoColumns => lines.push("columns = 'auto'".to_owned()),
-        Shape::Rows => lines.push("rows = true".to_owned()),
+        OutputForm::One => {}
+        OutputForm::Columns(count) => lines.push(format!("columns = {count}")),
+        OutputForm::AutoColumns => lines.push("columns = 'auto'".to_owned()),
+        OutputForm::Rows => lines.push("rows = true".to_owned()),
     }
     let Piece { replace, optional, hidden, value_type, .. } = piece;
     lines.extend(value_type.map(|of| format!("as = {:?}", of.words())));

@@ -7,7 +7,7 @@ use keen_notch_core::cutlist::RaggedRows;
 
 use super::reading::said;
 use super::shared::ragged_rows;
-use super::{FailOn, FaultArgs, MORE, PartArgs, ReadingArgs, Said, TableArgs, ThreadArgs, WritingArgs};
+use super::{FailOn, FaultArgs, FormatOrDatabase, MORE, PartArgs, ReadingArgs, TableArgs, ThreadArgs, WritingArgs};
 use crate::complete;
 
 #[derive(Debug, clap::Args)]
@@ -40,7 +40,7 @@ pub struct CarveArgs {
     /// The default follows the extension of OUT, and otherwise the input format. A database is sqlite:FILE or
     /// postgresql://USER@HOST/DATABASE.
     #[arg(long, value_name = "ENDING", value_parser = said)]
-    pub to: Option<Said>,
+    pub to: Option<FormatOrDatabase>,
     /// Omit the original columns
     #[arg(long, conflicts_with = "columns")]
     pub only_pieces: bool,

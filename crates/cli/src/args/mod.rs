@@ -14,7 +14,7 @@ use keen_notch_io::source::input::Input;
 pub use carving::{CarveArgs, CheckArgs, ReportArgs, ReportFormat};
 pub use looking::{DraftArgs, ExplainArgs, GaugeArgs, PhrasesArgs, SurveyArgs, SurveyFormat, TryArgs};
 pub use others::{CompletionsArgs, DemoArgs, ManualArgs, MergeArgs, SchemaArgs};
-pub use reading::{EmptyFormulas, EncodingErrors, ReadingArgs, Said, read_widths, refuse_address};
+pub use reading::{EmptyFormulas, EncodingErrors, FormatOrDatabase, ReadingArgs, read_widths, refuse_address};
 pub use shared::{FailOn, FaultArgs, PartArgs, ThreadArgs};
 pub use writing::{TableArgs, WritingArgs};
 

@@ -7,7 +7,7 @@ use clap::ValueEnum;
 use keen_notch_core::cutlist::{RaggedRows, Reading as ListReading};
 use keen_notch_core::widths::Widths;
 use keen_notch_io::database::{Address, Relation, What};
-use keen_notch_io::formats::{Kind, Named};
+use keen_notch_io::formats::{FileFormat, Kind};
 use keen_notch_io::source::input::Encoding;
 use keen_notch_io::source::{self, Format, MEMORY, MOST_ROW, Ragged, Reading, WrongBytes};
 
@@ -21,7 +21,7 @@ pub struct ReadingArgs {
     ///
     /// The default follows the file name. A database is sqlite:FILE or postgresql://USER@HOST/DATABASE.
     #[arg(long, value_name = "ENDING", value_parser = said)]
-    pub from: Option<Said>,
+    pub from: Option<FormatOrDatabase>,
     /// Database table or view (repeatable)
     ///
     /// If input and output are databases, give the input table first and the output table second.
@@ -87,7 +87,7 @@ impl ReadingArgs {
         let encoding = self.encoding.as_deref().or(list.encoding.as_deref());
         let widths = self.widths.as_deref().or(list.widths.as_deref());
         Ok(Reading {
-            from: if let Some(Said::Named(named)) = self.from { Some(named) } else { None },
+            from: if let Some(FormatOrDatabase::Format(named)) = self.from { Some(named) } else { None },
             delimiter: self.delimiter.clone().or(list.delimiter.clone()),
             header: !self.no_header && list.header.unwrap_or(true),
             encoding: encoding.map(Encoding::named).transpose()?,
@@ -111,7 +111,7 @@ impl ReadingArgs {
 
     /// The database rows to read: from these options, then from a cut list. Also returns the other tables that are named.
     pub fn relation(&self, list: &ListReading) -> Result<(Option<Relation>, &[String]), Failure> {
-        let Some(Said::Database(address)) = &self.from else {
+        let Some(FormatOrDatabase::Database(address)) = &self.from else {
             return match &self.query {
                 None => Ok((None, &self.tables)),
                 Some(_) => Err(Failure::usage(
@@ -152,29 +152,29 @@ pub fn read_widths(text: &str) -> Result<Widths, Failure> {
 
 /// The value of --from or --to.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub enum Said {
+pub enum FormatOrDatabase {
     /// A file format.
-    Named(Named),
+    Format(FileFormat),
     /// A database.
     Database(Address),
 }
 
 /// In command-line notation, without passwords.
-impl std::fmt::Display for Said {
+impl std::fmt::Display for FormatOrDatabase {
     fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
         match self {
-            Said::Named(named) => named.fmt(f),
-            Said::Database(address) => address.fmt(f),
+            FormatOrDatabase::Format(named) => named.fmt(f),
+            FormatOrDatabase::Database(address) => address.fmt(f),
         }
     }
 }
 
 /// Parses an extension or an address.
-pub fn said(text: &str) -> Result<Said, String> {
+pub fn said(text: &str) -> Result<FormatOrDatabase, String> {
     match Address::parse(text) {
-        Some(address) => Ok(Said::Database(address)),
+        Some(address) => Ok(FormatOrDatabase::Database(address)),
         None if Address::is_meant(text) => Err(ADDRESSES.to_owned()),
-        None => named(text).map(Said::Named),
+        None => named(text).map(FormatOrDatabase::Format),
     }
 }
 
@@ -197,8 +197,8 @@ pub fn refuse_address(path: &Path, option: &str) -> Result<(), Failure> {
 }
 
 /// Parses an extension.
-fn named(ending: &str) -> Result<Named, String> {
-    Named::parse(ending).map_err(|error| format!("{error}; {}", error.help()))
+fn named(ending: &str) -> Result<FileFormat, String> {
+    FileFormat::parse(ending).map_err(|error| format!("{error}; {}", error.help()))
 }
 
 /// What to do with invalid bytes.

@@ -8,7 +8,7 @@ use keen_notch_io::inputs::Inputs;
 use keen_notch_io::source::input::Input;
 
 use crate::args::{SurveyArgs, SurveyFormat};
-use crate::commands::merge::{Found, read};
+use crate::commands::merge::{SavedFile, read};
 use crate::console::{self, Console};
 use crate::draw::survey::against::{self as draw, Compared};
 use crate::exit::Exit;
@@ -68,8 +68,8 @@ impl std::fmt::Display for FailOn {
 /// Reads the saved survey.
 pub fn base(input: &Input) -> Result<Saved, Failure> {
     match read(input)? {
-        Found::Survey(saved) => Ok(saved),
-        Found::Summary(_) => {
+        SavedFile::Survey(saved) => Ok(saved),
+        SavedFile::Summary(_) => {
             let message = format!("{} is a summary, and no saved survey", input.name());
             Err(Failure::usage(message, "name a file that survey --save wrote"))
         }
@@ -78,8 +78,8 @@ pub fn base(input: &Input) -> Result<Saved, Failure> {
 
 pub fn last(input: &Input) -> Result<Summary, Failure> {
     match read(input)? {
-        Found::Summary(summary) => Ok(*summary),
-        Found::Survey(_) => {
+        SavedFile::Summary(summary) => Ok(*summary),
+        SavedFile::Survey(_) => {
             let message = format!("{} is a saved survey, and no summary", input.name());
             Err(Failure::usage(message, "name a file that check --summary or carve --summary wrote"))
         }

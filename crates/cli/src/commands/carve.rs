@@ -7,15 +7,15 @@ use keen_notch_core::column::{ColumnIndex, ColumnRef, Header};
 use keen_notch_core::verdict::Verdict;
 use keen_notch_io::carve::{Formulas, Job, MadeBy, Report};
 use keen_notch_io::files::RunFiles;
-use keen_notch_io::formats::{self, Framing, Kind, Named};
+use keen_notch_io::formats::{self, FileFormat, Framing, Kind};
 use keen_notch_io::sink::database::Session;
 use keen_notch_io::sink::{self, Sink, Stream};
 use keen_notch_io::source::input::Input;
 use keen_notch_io::source::{Format, Reading};
 
-use crate::args::{self, CarveArgs, Said};
+use crate::args::{self, CarveArgs, FormatOrDatabase};
 use crate::commands::database::{self, Written};
-use crate::commands::pieces::{Given, Pieces};
+use crate::commands::pieces::{Pieces, RuleArgs};
 use crate::commands::run::{self, Files};
 use crate::console::{self, Console};
 use crate::draw::again::Again;
@@ -29,7 +29,7 @@ use crate::progress::Progress;
 const PREVIEW: usize = 10;
 
 pub fn run(args: &CarveArgs, console: &Console) -> Result<Exit, Failure> {
-    let given = Given {
+    let given = RuleArgs {
         lists: &args.lists,
         layouts: &args.faults.layouts,
         pieces: &args.pieces,
@@ -39,7 +39,7 @@ pub fn run(args: &CarveArgs, console: &Console) -> Result<Exit, Failure> {
     };
     let known = RunFiles::default();
     let mut pieces = Pieces::read(&given, &known)?;
-    let to_database = matches!(args.to, Some(Said::Database(_)));
+    let to_database = matches!(args.to, Some(FormatOrDatabase::Database(_)));
     let reading_args = (&args.reading, &pieces.reading, to_database);
     let (inputs, table_name) = run::inputs(&args.files, reading_args, &known, console)?;
     args.out.iter().try_for_each(|out| args::refuse_address(out, "--to"))?;
@@ -47,19 +47,19 @@ pub fn run(args: &CarveArgs, console: &Console) -> Result<Exit, Failure> {
     pieces.take_places = !args.update.is_empty();
     pieces.compares_elsewhere = args.compare_column.is_some();
     let said = match (&written, &args.to) {
-        (Some(_), _) => Some(Named::DATABASE),
-        (None, Some(Said::Named(named))) => Some(*named),
+        (Some(_), _) => Some(FileFormat::DATABASE),
+        (None, Some(FormatOrDatabase::Format(named))) => Some(*named),
         (None, _) => None,
     };
     let rows_to_file = args.out.as_ref().is_some_and(|path| !run::is_standard_output(path));
-    let named = said.or(args.out.as_deref().map(Named::of)).unwrap_or_default();
+    let named = said.or(args.out.as_deref().map(FileFormat::of)).unwrap_or_default();
     let mut named = if rows_to_file { named } else { named.in_a_pipe() };
     let named_aside = match &args.tables.offcuts_table {
-        Some(_) => Named::DATABASE,
-        None => args.faults.offcuts.as_deref().map(Named::of).unwrap_or_default(),
+        Some(_) => FileFormat::DATABASE,
+        None => args.faults.offcuts.as_deref().map(FileFormat::of).unwrap_or_default(),
     };
     // Rows that stay objects keep all their members.
-    let keeps_objects = |named: Named| matches!(named.kind, None | Some(Kind::JsonLines));
+    let keeps_objects = |named: FileFormat| matches!(named.kind, None | Some(Kind::JsonLines));
     let takes_all = !args.only_pieces && args.columns.is_none() && !keeps_objects(named);
     let reading = Reading {
         // Typed formats need the types before the first row.

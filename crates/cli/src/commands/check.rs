@@ -6,7 +6,7 @@ use keen_notch_io::files::RunFiles;
 use keen_notch_io::sink::Stream;
 
 use crate::args::{self, CheckArgs};
-use crate::commands::pieces::{Given, Pieces};
+use crate::commands::pieces::{Pieces, RuleArgs};
 use crate::commands::run::{self, Files};
 use crate::commands::{against, database};
 use crate::console::{self, Console};
@@ -18,7 +18,7 @@ use crate::failure::Failure;
 use crate::progress::Progress;
 
 pub fn run(args: &CheckArgs, console: &Console) -> Result<Exit, Failure> {
-    let given = Given {
+    let given = RuleArgs {
         lists: &args.lists,
         layouts: &args.faults.layouts,
         pieces: &args.pieces,

@@ -6,7 +6,7 @@ use keen_notch_io::files::RunFiles;
 use keen_notch_io::sink::database::Session;
 use keen_notch_io::source::input::Input;
 
-use crate::args::{CarveArgs, ReadingArgs, Said, TableArgs};
+use crate::args::{CarveArgs, FormatOrDatabase, ReadingArgs, TableArgs};
 use crate::commands::run;
 use crate::failure::Failure;
 
@@ -25,7 +25,7 @@ impl Written {
             let how = How::Update { keys: args.update.len() };
             return Ok(Some(Written { address: address.clone(), table: table.to_owned(), how }));
         }
-        let (Some(Said::Database(address)), Some(table)) = (&args.to, table) else { return Ok(None) };
+        let (Some(FormatOrDatabase::Database(address)), Some(table)) = (&args.to, table) else { return Ok(None) };
         if let Some(path) = &args.out {
             let message = format!("two outputs for the rows: {address} and {}", run::name_of(path));
             return Err(Failure::usage(message, "remove -o or --to"));
@@ -103,7 +103,7 @@ pub fn session(
     tables: &TableArgs,
     files: &RunFiles,
 ) -> Result<Option<Session>, Failure> {
-    let read = if let Some(Said::Database(address)) = &reading.from { Some(address) } else { None };
+    let read = if let Some(FormatOrDatabase::Database(address)) = &reading.from { Some(address) } else { None };
     let are_written = written.is_some() || tables.faults_table.is_some() || tables.offcuts_table.is_some();
     match (tables.first(), written.map(|written| &written.address).or(read)) {
         (_, Some(address)) if are_written => {

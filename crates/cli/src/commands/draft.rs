@@ -6,7 +6,7 @@ use std::path::Path;
 use keen_notch_core::column::{ColumnRef, Header};
 use keen_notch_core::cutlist::{CutList, Reading as ListReading};
 use keen_notch_core::draft::{self, Contradiction, Example, Origin, Ranked, Searched};
-use keen_notch_core::piece::Wanted;
+use keen_notch_core::piece::Rules;
 use keen_notch_core::program::{Program, Setting};
 use keen_notch_core::survey::{Depth, LONGEST_IN_SAMPLE, Survey};
 use keen_notch_core::text::unit::Unit;
@@ -177,7 +177,7 @@ fn from_data(origin: &Origin, column: usize, table: &mut Table, threads: usize) 
     for index in 0..draft.readings.len() {
         let list = draft.list(index);
         let text = Text { name: Some("the draft".to_owned()), text: list };
-        let wanted: Wanted = CutList::parse(&text.text, 0).map_err(|error| Failure::text_error(&text, error))?.wanted;
+        let wanted: Rules = CutList::parse(&text.text, 0).map_err(|error| Failure::text_error(&text, error))?.wanted;
         let mut table = table.again()?;
         let main = ColumnRef::Number(column + 1);
         let setting = Setting::new(Unit::Characters);

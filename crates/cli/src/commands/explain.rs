@@ -3,7 +3,7 @@
 use std::io::Write;
 use std::ops::ControlFlow;
 
-use keen_notch_core::carving::{Carving, Worked};
+use keen_notch_core::carving::{BatchResults, Carving};
 use keen_notch_core::column::Header;
 use keen_notch_core::cutlist::Reading as ListReading;
 use keen_notch_core::explain;
@@ -14,8 +14,8 @@ use keen_notch_io::files::RunFiles;
 use keen_notch_io::table::{RowAt, Table};
 use keen_notch_io::view::View;
 
-use crate::args::{ExplainArgs, Said};
-use crate::commands::pieces::{Given, Pieces};
+use crate::args::{ExplainArgs, FormatOrDatabase};
+use crate::commands::pieces::{Pieces, RuleArgs};
 use crate::commands::run::{inputs, say_replaced};
 use crate::console::{self, Console};
 use crate::draw::ruler::{self, Mark};
@@ -31,7 +31,7 @@ pub fn run(args: &ExplainArgs, console: &Console) -> Result<(), Failure> {
     // The first path is a cut list, unless options give the rules.
     let is_said = !args.lists.is_empty() || !args.pieces.is_empty() || !args.layouts.is_empty();
     let (lists, rest) = if is_said { (&args.lists[..], &args.paths[..]) } else { args.paths.split_at(1) };
-    let is_database = matches!(args.reading.from, Some(Said::Database(_)));
+    let is_database = matches!(args.reading.from, Some(FormatOrDatabase::Database(_)));
     if let [_, second, ..] = rest {
         let message = format!("{} is one file too many", second.display());
         return Err(Failure::usage(message, "name one table: explain FILE -l CUTLIST --row N"));
@@ -40,7 +40,7 @@ pub fn run(args: &ExplainArgs, console: &Console) -> Result<(), Failure> {
     let known = RunFiles::default();
     known.prints()?;
     let allow_outside = args.allow_outside;
-    let given = Given { lists, layouts: &args.layouts, pieces: &args.pieces, column, allow_outside, ..Given::default() };
+    let given = RuleArgs { lists, layouts: &args.layouts, pieces: &args.pieces, column, allow_outside, ..RuleArgs::default() };
     let pieces = Pieces::read(&given, &known)?;
     let lines = match rest.first() {
         None if !is_database && args.row.or(args.line).is_some() => {
@@ -170,7 +170,7 @@ fn piece_of_row(
     piece: &Piece,
     carving: &Carving,
     at: &RowAt,
-    worked: &Worked,
+    worked: &BatchResults,
     header: &Header,
     width: usize,
 ) -> Vec<String> {

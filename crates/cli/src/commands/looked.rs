@@ -3,12 +3,12 @@ use keen_notch_core::column::{ColumnRef, Header};
 use keen_notch_io::files::RunFiles;
 use keen_notch_io::view::View;
 
-use super::pieces::{Given, Pieces};
+use super::pieces::{Pieces, RuleArgs};
 use crate::args::SurveyArgs;
 use crate::failure::Failure;
 
 /// The targets of the survey on the command line: pieces or columns.
-pub struct Looked<'a> {
+pub struct SurveyTargets<'a> {
     columns: &'a [String],
     pieces: Option<Pieces>,
 }
@@ -20,10 +20,10 @@ pub enum Bound {
     Pieces(Box<Carving>),
 }
 
-impl<'a> Looked<'a> {
+impl<'a> SurveyTargets<'a> {
     /// Parses the pieces.
-    pub fn read(args: &'a SurveyArgs, files: &RunFiles) -> Result<Looked<'a>, Failure> {
-        let mut looked = Looked { columns: &args.columns, pieces: None };
+    pub fn read(args: &'a SurveyArgs, files: &RunFiles) -> Result<SurveyTargets<'a>, Failure> {
+        let mut looked = SurveyTargets { columns: &args.columns, pieces: None };
         if args.pieces.is_empty() {
             return Ok(looked);
         }
@@ -31,7 +31,7 @@ impl<'a> Looked<'a> {
             let message = format!("pieces come from one column, and {second} is a second one");
             return Err(Failure::usage(message, "write 'NAME of COLUMN: PHRASE' for pieces of other columns"));
         }
-        let given = Given { pieces: &args.pieces, column: looked.column(), ..Given::default() };
+        let given = RuleArgs { pieces: &args.pieces, column: looked.column(), ..RuleArgs::default() };
         looked.pieces = Some(Pieces::read(&given, files)?);
         Ok(looked)
     }

@@ -64,8 +64,8 @@ pub fn run(args: &MergeArgs, console: &Console) -> Result<(), Failure> {
     for input in &inputs {
         let name = input.name();
         match read(input)? {
-            Found::Summary(of_part) => summaries.push(Read { name, of_part: *of_part }),
-            Found::Survey(of_part) => surveys.push(Read { name, of_part }),
+            SavedFile::Summary(of_part) => summaries.push(Read { name, of_part: *of_part }),
+            SavedFile::Survey(of_part) => surveys.push(Read { name, of_part }),
         }
     }
     if let (Some(summary), Some(survey)) = (summaries.first(), surveys.first()) {
@@ -131,13 +131,13 @@ fn of_survey(all: &Saved, parts: &str, width: usize) -> Vec<String> {
     survey::in_brief(parts, None, &surveyed.collect::<Vec<_>>(), None, width)
 }
 
-pub enum Found {
+pub enum SavedFile {
     Summary(Box<Summary>),
     Survey(Saved),
 }
 
 /// Reads a summary or a survey.
-pub fn read(input: &Input) -> Result<Found, Failure> {
+pub fn read(input: &Input) -> Result<SavedFile, Failure> {
     #[derive(Deserialize)]
     struct Versioned {
         version: u64,
@@ -159,10 +159,10 @@ pub fn read(input: &Input) -> Result<Found, Failure> {
     }
     let broken = |error: serde_json::Error| wrong(&error.to_string());
     match kind {
-        None => serde_json::from_slice(&bytes).map(|summary| Found::Summary(Box::new(summary))).map_err(broken),
+        None => serde_json::from_slice(&bytes).map(|summary| SavedFile::Summary(Box::new(summary))).map_err(broken),
         Some(SavedKind::Survey) => {
             let saved: Saved = serde_json::from_slice(&bytes).map_err(broken)?;
-            if saved.is_sound() { Ok(Found::Survey(saved)) } else { Err(wrong("it counts more values than rows")) }
+            if saved.is_sound() { Ok(SavedFile::Survey(saved)) } else { Err(wrong("it counts more values than rows")) }
         }
     }
 }

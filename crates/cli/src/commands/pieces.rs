@@ -14,21 +14,21 @@ use keen_notch_core::explain;
 use keen_notch_core::layout::Layout;
 use keen_notch_core::phrase::Span;
 use keen_notch_core::phrase::ast::ListSource;
-use keen_notch_core::piece::{Check, Piece, Source, Wanted};
+use keen_notch_core::piece::{Check, Piece, Rules, Source};
 use keen_notch_core::program::{List, NoList, Setting};
 use keen_notch_core::summary::Listed;
 use keen_notch_core::text::unit::Unit;
 use keen_notch_core::text_error::TextError;
 use keen_notch_io::carve::MadeBy;
 use keen_notch_io::files::RunFiles;
-use keen_notch_io::formats::Named;
+use keen_notch_io::formats::FileFormat;
 use keen_notch_io::source::input::Input;
 
 use crate::failure::{Failure, Text};
 
 /// The rules on the command line.
 #[derive(Debug, Default)]
-pub struct Given<'a> {
+pub struct RuleArgs<'a> {
     pub lists: &'a [PathBuf],
     pub layouts: &'a [String],
     pub pieces: &'a [String],
@@ -42,7 +42,7 @@ pub struct Given<'a> {
 /// Parsed pieces, with their source texts.
 pub struct Pieces {
     /// The rules, those of cut lists first.
-    pub wanted: Wanted,
+    pub wanted: Rules,
     /// The title of the first cut list.
     pub title: Option<String>,
     /// The unit of positions and widths.
@@ -68,9 +68,9 @@ pub struct Pieces {
 
 impl Pieces {
     /// Reads the cut lists, and parses the layouts, pieces and checks of the command line.
-    pub fn read(given: &Given, files: &RunFiles) -> Result<Pieces, Failure> {
+    pub fn read(given: &RuleArgs, files: &RunFiles) -> Result<Pieces, Failure> {
         let mut pieces = Pieces {
-            wanted: Wanted::default(),
+            wanted: Rules::default(),
             title: None,
             unit: Unit::default(),
             reading: ListReading::default(),
@@ -142,7 +142,7 @@ impl Pieces {
                 *layout += layouts;
             }
         }
-        let Wanted { pieces, layouts, proofs, keep, unique } = list.wanted;
+        let Rules { pieces, layouts, proofs, keep, unique } = list.wanted;
         self.wanted.pieces.extend(pieces);
         self.wanted.layouts.extend(layouts);
         self.wanted.proofs.extend(proofs);
@@ -288,7 +288,7 @@ impl Pieces {
 
 /// Reads a cut list. Stops soon after the size limit.
 fn read_list(path: &Path) -> Result<String, Failure> {
-    if let Some(format) = Named::of(path).name().filter(|_| path.exists()) {
+    if let Some(format) = FileFormat::of(path).name().filter(|_| path.exists()) {
         let name = path.display();
         return Err(Failure::usage(
             format!("{name} is a table ({format}), not a cut list"),

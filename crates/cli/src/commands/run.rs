@@ -12,7 +12,7 @@ use keen_notch_io::carve::{Job, Outs, Report, carve, measure};
 use keen_notch_io::database::Target;
 use keen_notch_io::faults::{FaultFile, fault_table};
 use keen_notch_io::files::RunFiles;
-use keen_notch_io::formats::{self, Named};
+use keen_notch_io::formats::{self, FileFormat};
 use keen_notch_io::sink::database::Session;
 use keen_notch_io::sink::{self, Sink};
 use keen_notch_io::source::input::Input;
@@ -226,7 +226,7 @@ pub fn can_be_parted(inputs: &[Input], part: Option<Part>) -> Result<(), Failure
 
 pub struct Files {
     offcuts: Option<Box<dyn Sink>>,
-    faults: Option<(Box<dyn Sink>, Named)>,
+    faults: Option<(Box<dyn Sink>, FileFormat)>,
     summary: Option<Box<dyn Sink>>,
 }
 
@@ -248,10 +248,10 @@ impl Files {
             refuse_address(path, "--to")?;
         }
         let paths = [args.offcuts.as_deref(), args.faults.as_deref()].into_iter().flatten();
-        paths.into_iter().try_for_each(|path| formats::check_output(path, Named::of(path)))?;
+        paths.into_iter().try_for_each(|path| formats::check_output(path, FileFormat::of(path)))?;
         let of_faults = match &tables.faults_table {
-            Some(_) => Some(Named::DATABASE),
-            None => args.faults.as_deref().map(Named::of),
+            Some(_) => Some(FileFormat::DATABASE),
+            None => args.faults.as_deref().map(FileFormat::of),
         };
         of_faults.map_or(Ok(()), |named| fault_table(named).map(drop))?;
         let sink = |path: &Option<PathBuf>, table: &Option<String>| -> Result<Option<Box<dyn Sink>>, Failure> {
@@ -259,7 +259,7 @@ impl Files {
                 (_, Some(table), Some(session)) => {
                     Ok(Some(Box::new(session.sink(Target { table: table.clone(), how: tables.how() })?)))
                 }
-                (Some(path), ..) => Ok(Some(sink::open_as(path, Named::of(path), files)?)),
+                (Some(path), ..) => Ok(Some(sink::open_as(path, FileFormat::of(path), files)?)),
                 _ => Ok(None),
             }
         };

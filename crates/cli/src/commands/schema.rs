@@ -10,7 +10,7 @@ use keen_notch_io::files::RunFiles;
 use serde_json::{Value, json};
 
 use crate::args::SchemaArgs;
-use crate::commands::pieces::{Given, Pieces};
+use crate::commands::pieces::{Pieces, RuleArgs};
 use crate::commands::run::{inputs, table};
 use crate::console::{self, Console};
 use crate::draw::visible;
@@ -25,7 +25,7 @@ pub fn run(args: &SchemaArgs, console: &Console) -> Result<(), Failure> {
     }
     let known = RunFiles::default();
     let column = args.column.as_deref();
-    let given = Given { lists: &args.lists, column, allow_outside: args.allow_outside, ..Given::default() };
+    let given = RuleArgs { lists: &args.lists, column, allow_outside: args.allow_outside, ..RuleArgs::default() };
     let mut pieces = Pieces::read(&given, &known)?;
     pieces.compares_elsewhere = args.compare_column.is_some();
     let (header, carving) = match (&args.columns, &args.file) {

@@ -9,18 +9,18 @@ use keen_notch_core::survey::{Depth, Group, Members, SAVED_VERSION, Saved, Saved
 use keen_notch_core::widths::Widths;
 use keen_notch_core::words;
 use keen_notch_io::files::RunFiles;
-use keen_notch_io::formats::{Kind, Named};
+use keen_notch_io::formats::{FileFormat, Kind};
 use keen_notch_io::inputs::Inputs;
 use keen_notch_io::sink::{self, commit_all, standard_output};
 use keen_notch_io::source::Reading;
 use keen_notch_io::source::input::Input;
-use keen_notch_io::survey::{Found, rows_of, survey, write_rows};
+use keen_notch_io::survey::{MatchingRow, rows_of, survey, write_rows};
 use keen_notch_io::table::Table;
 use keen_notch_io::view::View;
 
 use crate::args::{self, ReadingArgs, SurveyArgs, SurveyFormat};
 use crate::commands::against;
-use crate::commands::looked::{Bound, Looked};
+use crate::commands::looked::{Bound, SurveyTargets};
 use crate::commands::run::{can_be_parted, inputs, name_of, names_of_part, read_twice, say_replaced};
 use crate::console::{self, Console};
 use crate::draw::survey::{self as draw, Surveyed};
@@ -47,7 +47,7 @@ pub fn run(args: &SurveyArgs, console: &Console) -> Result<Exit, Failure> {
     let saved_to = args.save.as_deref().map(|path| sink::open(path, &known)).transpose()?;
     let all_columns = args.columns.is_empty() && args.pieces.is_empty();
     let reading = Reading { all_columns, ..args.reading.reading(&Default::default())? };
-    let looked = Looked::read(args, &known)?;
+    let looked = SurveyTargets::read(args, &known)?;
     if let Some(shape) = &args.rows_of {
         return rows(args, shape, (&inputs, &reading), &looked, console).map(|()| Exit::Done);
     }
@@ -150,7 +150,7 @@ fn rows(
     args: &SurveyArgs,
     shape: &str,
     (inputs, reading): (&[Input], &Reading),
-    looked: &Looked,
+    looked: &SurveyTargets,
     console: &Console,
 ) -> Result<(), Failure> {
     read_twice(inputs, "the rows of a shape are found by reading the input twice", "save it as a file and name that")?;
@@ -173,14 +173,14 @@ fn rows(
         SurveyFormat::Json => Some(Kind::JsonLines),
     };
     let mut out = standard_output();
-    write_rows(&mut table, bound.view(), &mut members, args.sample, Named { kind, compression: None }, &mut *out)?;
+    write_rows(&mut table, bound.view(), &mut members, args.sample, FileFormat { kind, compression: None }, &mut *out)?;
     Ok(commit_all(vec![out])?)
 }
 
 fn rows_as_table(table: &mut Table, view: View, members: &mut Members, all: u64, console: &Console) -> Result<(), Failure> {
-    let mut found: Vec<draw::FoundRow> = Vec::new();
-    rows_of(table, view, members, None, |Found { input, row, line, value }| {
-        found.push(draw::FoundRow { input, row, line, value: value.to_owned() });
+    let mut found: Vec<draw::MatchingRow> = Vec::new();
+    rows_of(table, view, members, None, |MatchingRow { input, row, line, value }| {
+        found.push(draw::MatchingRow { input, row, line, value: value.to_owned() });
         if found.len() < MOST_ROWS && (found.len() as u64) < all { ControlFlow::Continue(()) } else { ControlFlow::Break(()) }
     })?;
     let mut out = console::out();

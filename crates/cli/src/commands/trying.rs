@@ -14,14 +14,14 @@ use keen_notch_io::files::RunFiles;
 use keen_notch_io::table::Table;
 
 use crate::args::{self, TryArgs};
-use crate::commands::pieces::{Given, Pieces};
+use crate::commands::pieces::{Pieces, RuleArgs};
 use crate::commands::run::{inputs, names, read_twice};
 use crate::console::{self, Console};
 use crate::draw::style::{self, paint};
 use crate::draw::{again, visible};
 use crate::failure::Failure;
 use crate::trying::{
-    At, Counting, Counts, Draft, Drawn, Field, Key, ListFile, Model, Sample, Screen, command, draw, give_back,
+    At, Counting, Counts, Draft, Field, Key, ListFile, Model, Sample, Screen, ScreenMap, command, draw, give_back,
 };
 
 /// Pause in typing before all rows are counted, and interval of the counts.
@@ -35,7 +35,7 @@ pub fn run(args: &TryArgs, console: &Console) -> Result<(), Failure> {
     let known = RunFiles::default();
     // An existing list is read as in every command.
     let there: Vec<PathBuf> = args.list.iter().filter(|path| has_text(path)).cloned().collect();
-    let given = Given { lists: &there, allow_outside: args.allow_outside, ..Given::default() };
+    let given = RuleArgs { lists: &there, allow_outside: args.allow_outside, ..RuleArgs::default() };
     let mut list = Pieces::read(&given, &known)?;
     if let (Some(path), []) = (&args.list, &there[..]) {
         list.name_files_from(path.parent().map(PathBuf::from).unwrap_or_default());
@@ -141,7 +141,7 @@ impl Session {
         }
     }
 
-    fn draw(&self, screen: &mut Screen, whole: &Counts) -> Result<Drawn, Failure> {
+    fn draw(&self, screen: &mut Screen, whole: &Counts) -> Result<ScreenMap, Failure> {
         let list = self.file.as_ref().map(|file| file.path().display().to_string());
         let (lines, drawn) = draw(screen.size()?, &self.model, (&self.name, list.as_deref()), whole, &self.says);
         screen.show(&lines)?;
@@ -211,7 +211,7 @@ impl Session {
         };
     }
 
-    fn click(&mut self, mouse: MouseEvent, drawn: &Drawn) {
+    fn click(&mut self, mouse: MouseEvent, drawn: &ScreenMap) {
         let at = drawn.at(mouse.row, mouse.column);
         match (mouse.kind, at) {
             (MouseEventKind::ScrollUp, _) => self.model.press(Key::Up),

@@ -10,11 +10,11 @@ use keen_notch_io::source::input::Input;
 
 use super::shell::quoted;
 use crate::args::{EmptyFormulas, EncodingErrors, ReadingArgs};
-use crate::commands::pieces::Given;
+use crate::commands::pieces::RuleArgs;
 
 /// The parts of a command to repeat.
 pub struct Again<'a> {
-    pub given: &'a Given<'a>,
+    pub given: &'a RuleArgs<'a>,
     pub inputs: &'a [Input],
     /// The input options.
     pub reading: &'a ReadingArgs,
@@ -29,7 +29,7 @@ impl Again<'_> {
     pub fn explain_row(&self, report: &Report, row: u64) -> Option<String> {
         let (file, row) = self.row(report, row)?;
         let mut words = vec!["explain".to_owned()];
-        let Given { lists, layouts, pieces, column, .. } = self.given;
+        let RuleArgs { lists, layouts, pieces, column, .. } = self.given;
         match (lists, layouts, pieces, column) {
             ([list], [], [], None) => words.extend([Some(list.display().to_string()), file].into_iter().flatten()),
             _ => {

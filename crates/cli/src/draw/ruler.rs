@@ -76,13 +76,13 @@ pub fn draw_around(gauge: &Gauge, marks: &[Mark], width: usize) -> Vec<String> {
 }
 
 /// Draws `most_lines` lines of characters, and returns the positions of characters.
-pub fn draw_placed(gauge: &Gauge, marks: &[Mark], width: usize, most_lines: usize) -> (Vec<String>, Vec<Place>) {
+pub fn draw_placed(gauge: &Gauge, marks: &[Mark], width: usize, most_lines: usize) -> (Vec<String>, Vec<CharacterPlaces>) {
     draw_lines(gauge, marks, width, 1, most_lines)
 }
 
 /// The screen position of adjacent characters, relative to the ruler.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Place {
+pub struct CharacterPlaces {
     /// Its lines.
     pub lines: Range<usize>,
     /// The indices of its characters.
@@ -90,7 +90,7 @@ pub struct Place {
     cell: usize,
 }
 
-impl Place {
+impl CharacterPlaces {
     /// The index of the character in a column, or of the nearest one.
     pub fn character(&self, column: usize) -> usize {
         let cell = column.saturating_sub(MARGIN) / self.cell.max(1);
@@ -113,7 +113,7 @@ fn draw_lines<'a>(
     width: usize,
     most_wide: usize,
     most_lines: usize,
-) -> (Vec<String>, Vec<Place>) {
+) -> (Vec<String>, Vec<CharacterPlaces>) {
     let layout = Layout::new(gauge, width, most_wide);
     let count = gauge.characters.len();
     let starts: Vec<usize> = (0..count).step_by(layout.per_line).collect();
@@ -151,7 +151,7 @@ fn draw_lines<'a>(
         lines.extend(numbers("from right", &line, &layout, |index| {
             if layout.upright { (count - index).to_string() } else { format!("-{}", count - index) }
         }));
-        places.push(Place { lines: first..lines.len(), characters: line, cell: layout.cell });
+        places.push(CharacterPlaces { lines: first..lines.len(), characters: line, cell: layout.cell });
     }
     (lines, places)
 }

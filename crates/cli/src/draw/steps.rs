@@ -1,5 +1,5 @@
 use keen_notch_core::gauge::Gauge;
-use keen_notch_core::program::{BranchTrace, Seen, Trace};
+use keen_notch_core::program::{BranchTrace, Trace, TracedText};
 
 use super::ruler::Mark;
 use super::style::{self, paint};
@@ -58,7 +58,7 @@ pub fn names(trace: &Trace) -> Vec<String> {
     (1..=count).map(|number| format!("step {number}")).collect()
 }
 
-fn texts(seen: &[Seen]) -> String {
+fn texts(seen: &[TracedText]) -> String {
     if seen.is_empty() {
         return "nothing".to_owned();
     }

@@ -3,7 +3,7 @@
 use keen_notch_core::summary::{CheckCounts, Level, PieceCounts};
 use maud::{DOCTYPE, Markup, PreEscaped, html};
 
-use super::page::{Changes, Column, Counted, Faults, FaultyRow, Mark, Page};
+use super::page::{Changes, Counted, Faults, FaultyRow, Mark, Page, PageColumn};
 use super::plot;
 use crate::draw::survey::against::shown;
 use crate::draw::visible;
@@ -240,7 +240,7 @@ fn hints(page: &Page) -> Markup {
     }
 }
 
-fn columns(columns: &[Column], rows: u64) -> Markup {
+fn columns(columns: &[PageColumn], rows: u64) -> Markup {
     html! {
         h2 #columns { "Columns" }
         p.quiet { "In a shape, U is an uppercase letter, L a lowercase one, A either, d a digit, X uppercase letters and digits mixed, x lowercase ones, W either. A number after it says how many; any other character is itself." }
@@ -263,7 +263,7 @@ fn columns(columns: &[Column], rows: u64) -> Markup {
     }
 }
 
-fn shapes(column: &Column, rows: u64) -> Markup {
+fn shapes(column: &PageColumn, rows: u64) -> Markup {
     let values = rows.saturating_sub(column.blank);
     html! {
         div.wide { table.sorted {
@@ -280,7 +280,7 @@ fn shapes(column: &Column, rows: u64) -> Markup {
     }
 }
 
-fn position_table(column: &Column) -> Markup {
+fn position_table(column: &PageColumn) -> Markup {
     html! {
         table {
             thead { tr { th.number { "position" } th { "content" } } }

@@ -26,7 +26,7 @@ pub struct Page {
     /// The failing values of each check with faults.
     pub faults: Vec<Faults>,
     /// The columns that the list reads.
-    pub columns: Vec<Column>,
+    pub columns: Vec<PageColumn>,
     /// The hints.
     pub hints: Vec<Hint>,
     /// The cut list in words.
@@ -97,7 +97,7 @@ pub enum Mark {
 
 /// A surveyed column.
 #[derive(Debug, Serialize)]
-pub struct Column {
+pub struct PageColumn {
     /// Its label.
     pub name: String,
     /// Rows that are empty or white space.
@@ -105,7 +105,7 @@ pub struct Column {
     /// The number of distinct values, in words.
     pub distinct: String,
     /// The shapes, the most frequent first.
-    pub shapes: Vec<Shape>,
+    pub shapes: Vec<ShapeCount>,
     /// Values of other shapes.
     pub other_shapes: u64,
     /// Ranges of lengths with their counts.
@@ -118,7 +118,7 @@ pub struct Column {
 
 /// A shape.
 #[derive(Debug, Serialize)]
-pub struct Shape {
+pub struct ShapeCount {
     pub shape: String,
     /// The first value with it.
     pub example: String,

@@ -2,7 +2,7 @@
 
 use std::sync::Arc;
 
-use keen_notch_core::carving::{Carving, Memory, Worked};
+use keen_notch_core::carving::{BatchResults, Carving, Memory};
 use keen_notch_core::program::State;
 use keen_notch_core::tally::Tally;
 
@@ -13,7 +13,7 @@ use super::whole::judge;
 
 /// The result of a piece in a row.
 #[derive(Debug, Clone, Default)]
-pub struct Given {
+pub struct RowResult {
     /// The results, joined if there are several.
     pub text: String,
     /// The state.
@@ -22,7 +22,7 @@ pub struct Given {
     pub fails: bool,
 }
 
-impl Given {
+impl RowResult {
     /// How much attention the row needs; lower is more. `None` for no attention.
     fn rank(&self) -> Option<u8> {
         let State { missing, short, fallback, long, .. } = self.state;
@@ -64,7 +64,7 @@ impl Model {
             },
             Ok(None) => {
                 self.unfinished = None;
-                self.given = vec![Given::default(); self.sample.rows()];
+                self.given = vec![RowResult::default(); self.sample.rows()];
                 self.tally = Tally::default();
             }
             Err(unfinished) => self.unfinished = Some(unfinished),
@@ -73,12 +73,12 @@ impl Model {
     }
 
     /// The results on the sample; `None` if they are too large.
-    fn run(&self, carving: &Carving) -> Option<(Vec<Given>, Tally)> {
-        let (mut worked, mut memory) = (Worked::default(), Memory::default());
+    fn run(&self, carving: &Carving) -> Option<(Vec<RowResult>, Tally)> {
+        let (mut worked, mut memory) = (BatchResults::default(), Memory::default());
         self.sample.with_batch(|batch| {
             let tally = judge(carving, batch, 0, &mut worked, &mut memory)?;
             let (texts, results) = (carving.texts(0, batch, &worked), worked.piece(0));
-            let given = |row: usize| Given {
+            let given = |row: usize| RowResult {
                 text: results.items(row).map(|item| texts.get(item)).collect::<Vec<_>>().join(" · "),
                 state: results.state(row),
                 fails: worked.faulty().has(row),

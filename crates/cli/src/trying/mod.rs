@@ -14,6 +14,6 @@ pub use list::{ListFile, command};
 pub use model::{Field, Key, Model};
 pub use piece::Draft;
 pub use sample::Sample;
-pub use screen::{At, Drawn, draw};
+pub use screen::{At, ScreenMap, draw};
 pub use terminal::{Screen, give_back};
 pub use whole::{Counting, Counts};

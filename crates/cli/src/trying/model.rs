@@ -10,8 +10,8 @@ use keen_notch_core::program::{GetList, Trace};
 use keen_notch_core::tally::Tally;
 use keen_notch_core::text::unit::Unit;
 
-use super::given::Given;
-use super::offers::{Offers, WantedOf, by_position};
+use super::given::RowResult;
+use super::offers::{Offers, WantedResult, by_position};
 use super::piece::{Draft, Line, Unfinished};
 use super::sample::Sample;
 
@@ -67,7 +67,7 @@ pub enum Key {
     Back,
 }
 
-struct Before {
+struct Snapshot {
     pieces: Vec<Draft>,
     at: usize,
     field: Field,
@@ -97,7 +97,7 @@ pub struct Model {
     /// The current row in the sample once it was chosen; until then, the first displayed one.
     pub(super) chosen: Option<usize>,
     /// The result for each row; of an unfinished piece, the last one.
-    pub given: Vec<Given>,
+    pub given: Vec<RowResult>,
     /// The counts on the sample.
     pub tally: Tally,
     /// Why the piece has no results.
@@ -115,10 +115,10 @@ pub struct Model {
     pub(super) carving: Option<Arc<Carving>>,
     /// The typed wanted result for the current value, and the earlier ones for other values.
     wanted: String,
-    examples: Vec<WantedOf>,
+    examples: Vec<WantedResult>,
     /// The typed file name for the pieces.
     pub file: String,
-    undo: Vec<Before>,
+    undo: Vec<Snapshot>,
     next_id: usize,
     gives_way: bool,
 }
@@ -142,7 +142,7 @@ impl Model {
             order: Vec::new(),
             selected: 0,
             chosen: None,
-            given: vec![Given::default(); rows],
+            given: vec![RowResult::default(); rows],
             tally: Tally::default(),
             unfinished: None,
             offers: Offers::default(),
@@ -229,7 +229,7 @@ impl Model {
 
     /// Handles a key.
     pub fn press(&mut self, key: Key) {
-        let before = Before { pieces: self.pieces.clone(), at: self.at, field: self.field, cursor: self.cursor };
+        let before = Snapshot { pieces: self.pieces.clone(), at: self.at, field: self.field, cursor: self.cursor };
         let length = self.text().chars().count();
         self.says.clear();
         let gives_way = std::mem::take(&mut self.gives_way);
@@ -291,7 +291,7 @@ impl Model {
                 self.at -= 1;
             }
             Key::Undo => {
-                if let Some(Before { pieces, at, field, cursor }) = self.undo.pop() {
+                if let Some(Snapshot { pieces, at, field, cursor }) = self.undo.pop() {
                     (self.pieces, self.at, self.field, self.cursor) = (pieces, at, field, cursor);
                     self.changed();
                 }
@@ -303,7 +303,7 @@ impl Model {
     }
 
     /// Records the earlier state of a change and updates the results.
-    fn note_change(&mut self, before: Before) {
+    fn note_change(&mut self, before: Snapshot) {
         if before.pieces != self.pieces {
             self.undo.push(before);
             if self.undo.len() > MOST_UNDO {
@@ -356,9 +356,9 @@ impl Model {
         let value = self.value().to_owned();
         let characters = Gauge::new(&value).characters;
         let place = characters[marked.start].start..characters[marked.end - 1].end;
-        let before = Before { pieces: self.pieces.clone(), at: self.at, field: self.field, cursor: self.cursor };
+        let before = Snapshot { pieces: self.pieces.clone(), at: self.at, field: self.field, cursor: self.cursor };
         let example = Example { result: value[place.clone()].to_owned(), value: value.clone() };
-        self.want(WantedOf { example, place: Some(place.clone()) });
+        self.want(WantedResult { example, place: Some(place.clone()) });
         let position = by_position(&value, &place);
         if self.unit == Unit::Characters && self.examples.len() == 1 && !self.offers.all.contains(&position) {
             self.offers.all.push(position);
@@ -386,7 +386,7 @@ impl Model {
                 let (value, result) = (self.value().to_owned(), std::mem::take(&mut self.wanted));
                 self.go_to_line(Field::Piece(Line::Phrase));
                 if !result.is_empty() {
-                    self.want(WantedOf { example: Example { value, result }, place: None });
+                    self.want(WantedResult { example: Example { value, result }, place: None });
                 }
                 return;
             }
@@ -422,7 +422,7 @@ impl Model {
 
     /// Searches phrases for all wanted results and accepts the best one. If there is none, drops the earlier wanted results; if there is
     /// still none, drops this one too.
-    fn want(&mut self, wanted: WantedOf) {
+    fn want(&mut self, wanted: WantedResult) {
         self.examples.retain(|before| before.example.value != wanted.example.value);
         self.examples.push(wanted.clone());
         let mut offers = Offers::phrases(&self.examples, &self.sample, self.unit);

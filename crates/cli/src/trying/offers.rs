@@ -3,7 +3,7 @@
 use std::ops::Range;
 
 use keen_notch_core::draft::{self, Example};
-use keen_notch_core::phrase::{Known, Phrase, Upcoming, next_of_condition, next_of_phrase};
+use keen_notch_core::phrase::{CompletionContext, Phrase, Upcoming, next_of_condition, next_of_phrase};
 use keen_notch_core::program::Program;
 use keen_notch_core::text::characters;
 use keen_notch_core::text::unit::Unit;
@@ -33,7 +33,7 @@ impl Offers {
     pub fn words(line: Line, text: &str, sample: &Sample) -> Offers {
         let markers: Vec<&str> = sample.delimiters.iter().map(String::as_str).collect();
         let columns: Vec<String> = (0..sample.header.count()).map(|column| sample.header.title(column)).collect();
-        let known = Known { markers: &markers, columns: &columns };
+        let known = CompletionContext { markers: &markers, columns: &columns };
         let (start, Upcoming { from, words }) = match line {
             Line::Name => return Offers::default(),
             Line::Phrase => (0, next_of_phrase(text, known)),
@@ -60,7 +60,7 @@ impl Offers {
     }
 
     /// Phrases for wanted results, the best first.
-    pub fn phrases(wanted: &[WantedOf], sample: &Sample, unit: Unit) -> Offers {
+    pub fn phrases(wanted: &[WantedResult], sample: &Sample, unit: Unit) -> Offers {
         let examples: Vec<Example> = wanted.iter().map(|wanted| wanted.example.clone()).collect();
         let mut found = draft::search(&examples).found;
         found.retain(|found| wanted.iter().all(|wanted| wanted.is_given_by(&found.phrase, unit)));
@@ -71,14 +71,14 @@ impl Offers {
 
 /// A wanted result.
 #[derive(Debug, Clone)]
-pub struct WantedOf {
+pub struct WantedResult {
     /// The value and the result.
     pub example: Example,
     /// The byte range of the result in the value, if it was marked.
     pub place: Option<Range<usize>>,
 }
 
-impl WantedOf {
+impl WantedResult {
     /// Whether a phrase gives the result, from the marked range if there is one.
     fn is_given_by(&self, phrase: &str, unit: Unit) -> bool {
         let Ok(program) = Phrase::parse(phrase).and_then(|phrase| Program::new(&phrase, unit)) else { return false };

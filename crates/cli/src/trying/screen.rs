@@ -3,12 +3,12 @@
 use keen_notch_core::gauge::Gauge;
 use keen_notch_core::tally::Tally;
 
-use super::given::Given;
+use super::given::RowResult;
 use super::model::{Field, Model, View};
 use super::piece::Line as Typed;
 use super::terminal::Lines;
 use super::whole::Counts;
-use crate::draw::ruler::{self, Mark, Place};
+use crate::draw::ruler::{self, CharacterPlaces, Mark};
 use crate::draw::style::{self, paint};
 use crate::draw::{bar, long, steps, visible};
 
@@ -21,14 +21,14 @@ const TALL: usize = 30;
 
 /// Screen positions, for mouse clicks.
 #[derive(Debug, Clone, Default)]
-pub struct Drawn {
+pub struct ScreenMap {
     first_line: usize,
     /// The index of that row in the displayed rows.
     first_row: usize,
     rows: usize,
     /// The first line of the ruler, and the positions of its characters.
     first_of_ruler: usize,
-    characters: Vec<Place>,
+    characters: Vec<CharacterPlaces>,
 }
 
 /// The target of a click.
@@ -40,7 +40,7 @@ pub enum At {
     Character(usize),
 }
 
-impl Drawn {
+impl ScreenMap {
     /// The target at a line and column.
     pub fn at(&self, line: u16, column: u16) -> Option<At> {
         let (line, column) = (usize::from(line), usize::from(column));
@@ -60,9 +60,9 @@ pub fn draw(
     (name, list): (&str, Option<&str>),
     whole: &Counts,
     says: &str,
-) -> (Lines, Drawn) {
+) -> (Lines, ScreenMap) {
     let blank = (height >= TALL).then(String::new);
-    let mut drawn = Drawn::default();
+    let mut drawn = ScreenMap::default();
     let mut lines = vec![head(model, (name, list), width)];
     let mut cursor_line = 0;
     for (field, label, text) in fields(model) {
@@ -191,7 +191,7 @@ fn after(says: &str) -> String {
 }
 
 /// The current value with the piece, in `most` lines; and the positions of its characters.
-fn looked_at(model: &Model, width: usize, most: usize) -> (Vec<String>, Vec<Place>) {
+fn looked_at(model: &Model, width: usize, most: usize) -> (Vec<String>, Vec<CharacterPlaces>) {
     if model.order.is_empty() {
         return (vec![paint(style::QUIET, "no rows to show")], Vec::new());
     }
@@ -271,7 +271,7 @@ fn rows(model: &Model, first: usize, most: usize, width: usize) -> Vec<String> {
     let half = width.saturating_sub(26) / 2;
     let row = |(place, row): (usize, &usize)| {
         let (number, value) = model.sample.row(*row);
-        let Given { text, state, fails } = &model.given[*row];
+        let RowResult { text, state, fails } = &model.given[*row];
         let is_selected = place == model.selected;
         let value = visible::clipped_value(value, half);
         let gap = " ".repeat(half.saturating_sub(visible::width(&value)));

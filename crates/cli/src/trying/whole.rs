@@ -7,7 +7,7 @@ use std::sync::mpsc::{Receiver, channel};
 use std::thread::{self, JoinHandle};
 
 use keen_notch_core::batch::Batch;
-use keen_notch_core::carving::{Carving, Memory, Worked};
+use keen_notch_core::carving::{BatchResults, Carving, Memory};
 use keen_notch_core::tally::Tally;
 use keen_notch_io::table::Table;
 use keen_notch_io::{Error, spill};
@@ -40,7 +40,8 @@ impl Counting {
         let is_over = Arc::new(AtomicBool::new(false));
         let ends = Arc::clone(&is_over);
         let count = move || {
-            let (mut counts, mut worked, mut memory) = (Counts::default(), Worked::default(), spill::memory(MOST_REMEMBERED));
+            let (mut counts, mut worked, mut memory) =
+                (Counts::default(), BatchResults::default(), spill::memory(MOST_REMEMBERED));
             let counted = open().and_then(|mut table| {
                 table.each_batch(&carving.used_columns(), |before, batch| {
                     if ends.load(Ordering::Relaxed) {
@@ -92,7 +93,7 @@ impl Counting {
 }
 
 /// Evaluates and checks the only piece of a carving for some rows after `before` others; `None` if the results are too large.
-pub fn judge(carving: &Carving, batch: &Batch, before: u64, worked: &mut Worked, memory: &mut Memory) -> Option<Tally> {
+pub fn judge(carving: &Carving, batch: &Batch, before: u64, worked: &mut BatchResults, memory: &mut Memory) -> Option<Tally> {
     carving.run(batch, worked).ok()?;
     if carving.looks_back() {
         carving.hash(batch, worked);

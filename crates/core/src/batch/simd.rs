@@ -117,17 +117,17 @@ pub fn first(text: &[u8], start: usize, end: usize, test: impl Fn(Sixteen) -> u3
 
 /// A non-empty text to search for.
 #[derive(Debug, Clone, Copy)]
-pub struct Wanted<'w> {
+pub struct Needle<'w> {
     text: &'w [u8],
     first: Sixteen,
     last: Sixteen,
 }
 
-impl<'w> Wanted<'w> {
+impl<'w> Needle<'w> {
     #[inline(always)]
-    pub fn new(text: &'w [u8]) -> Wanted<'w> {
+    pub fn new(text: &'w [u8]) -> Needle<'w> {
         let splat = |byte: Option<&u8>| Sixteen::splat(byte.copied().unwrap_or_default());
-        Wanted { text, first: splat(text.first()), last: splat(text.last()) }
+        Needle { text, first: splat(text.first()), last: splat(text.last()) }
     }
 
     #[inline(always)]
@@ -319,7 +319,7 @@ mod tests {
     #[test]
     fn texts_are_found_where_they_stand_whole() {
         let text = b"WO WO:WO:1 and then far behind all of this WO:2 OO:";
-        let find = |start: usize, end: usize, wanted: &str| Wanted::new(wanted.as_bytes()).first(text, start, end);
+        let find = |start: usize, end: usize, wanted: &str| Needle::new(wanted.as_bytes()).first(text, start, end);
         for start in 0..text.len() {
             for end in start..=text.len() {
                 for wanted in ["WO:", "O", "WO", "WO:2", "far behind all of this"] {

@@ -14,7 +14,7 @@ use crate::column::{ColumnRef, Header};
 use crate::layout::{Layout, LayoutPlan};
 use crate::phrase::Span;
 use crate::phrase::ast::{Condition, ConditionKind};
-use crate::piece::{BuildPart, Check, Keep, Piece, Proof, Shape, Source, Wanted};
+use crate::piece::{BuildPart, Check, Keep, OutputForm, Piece, Proof, Rules, Source};
 use crate::program::{ByteSet, ConditionPlan, Program, RegexesTogether, Setting, refuse_several};
 use crate::text_error::TextError;
 use crate::value_type::ValueType;
@@ -113,7 +113,7 @@ impl Carving {
     ///
     /// # Errors
     /// A column or piece is unknown, a name occurs twice, built pieces form a circle, or a phrase is invalid.
-    pub fn new(wanted: &Wanted, main: Option<&ColumnRef>, setting: &Setting, header: &Header) -> Result<Carving, Unbound> {
+    pub fn new(wanted: &Rules, main: Option<&ColumnRef>, setting: &Setting, header: &Header) -> Result<Carving, Unbound> {
         let pieces = &wanted.pieces;
         let names = pieces.iter().enumerate().rev().map(|(index, piece)| (piece.name.as_str(), index)).collect();
         let binder = Binder { wanted, pieces, main, setting, header, names, uniques: Cell::new(0) };
@@ -261,12 +261,12 @@ impl Carving {
 
     /// The pieces with `columns = "auto"`.
     pub fn auto_pieces(&self) -> Vec<usize> {
-        (0..self.pieces.len()).filter(|piece| self.pieces[*piece].shape == Shape::AutoColumns).collect()
+        (0..self.pieces.len()).filter(|piece| self.pieces[*piece].shape == OutputForm::AutoColumns).collect()
     }
 
     /// Sets the number of columns of a piece with `columns = "auto"`.
     pub fn set_columns(&mut self, piece: usize, columns: usize) {
-        self.pieces[piece].shape = Shape::Columns(columns.max(1));
+        self.pieces[piece].shape = OutputForm::Columns(columns.max(1));
         self.number_checks();
     }
 
@@ -283,7 +283,7 @@ impl Carving {
 
     /// The piece that writes a row for each result.
     pub fn rows_piece(&self) -> Option<usize> {
-        (0..self.pieces.len()).find(|piece| self.pieces[*piece].shape == Shape::Rows)
+        (0..self.pieces.len()).find(|piece| self.pieces[*piece].shape == OutputForm::Rows)
     }
 
     /// The columns of the output: those of the table that are wanted, by their indices, with pieces in place of
@@ -308,8 +308,8 @@ impl Carving {
             OutColumn::Faults => "faults".to_owned(),
             OutColumn::Compared => "compared".to_owned(),
             OutColumn::Piece { piece, result } => match self.pieces[piece].shape {
-                Shape::Columns(_) | Shape::AutoColumns => format!("{}_{}", self.pieces[piece].name, result + 1),
-                Shape::One | Shape::Rows => self.pieces[piece].name.clone(),
+                OutputForm::Columns(_) | OutputForm::AutoColumns => format!("{}_{}", self.pieces[piece].name, result + 1),
+                OutputForm::One | OutputForm::Rows => self.pieces[piece].name.clone(),
             },
         }
     }
@@ -333,7 +333,7 @@ impl Carving {
 }
 
 struct Binder<'a> {
-    wanted: &'a Wanted,
+    wanted: &'a Rules,
     pieces: &'a [Piece],
     main: Option<&'a ColumnRef>,
     setting: &'a Setting<'a>,
@@ -395,7 +395,7 @@ impl Binder<'_> {
                 return refused(format!("the piece {} has the name of a column of the table", piece.name), &help);
             }
         }
-        let mut with_rows = self.pieces.iter().filter(|piece| piece.shape == Shape::Rows);
+        let mut with_rows = self.pieces.iter().filter(|piece| piece.shape == OutputForm::Rows);
         if let (Some(first), Some(second)) = (with_rows.next(), with_rows.next()) {
             let message = format!("{} and {} both want an output row for each result", first.name, second.name);
             let help = "keep it in one of them, and give the other `columns` or `joined with`";
@@ -416,7 +416,7 @@ impl Binder<'_> {
         let refused = |error| unbound(piece, error);
         let body = match &piece.source {
             Source::Take { of, of_span, phrase, phrase_at } => {
-                if piece.shape == Shape::One {
+                if piece.shape == OutputForm::One {
                     let help = if piece.on_command_line {
                         "add `joined with \" \"`; in a cut list, `columns = 3` or `rows = true` give each a place of its own"
                     } else {
@@ -570,7 +570,7 @@ impl Binder<'_> {
         if let ColumnRef::Name(name) = column
             && let Some(index) = self.names.get(name.as_str()).copied()
         {
-            if self.pieces[index].shape != Shape::One {
+            if self.pieces[index].shape != OutputForm::One {
                 let help = "name pieces with one result, such as one with `joined with`";
                 return Err(TextError::new(format!("{name} has several results"), span.clone(), help));
             }

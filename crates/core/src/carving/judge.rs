@@ -2,15 +2,15 @@
 
 use std::borrow::Cow;
 
+use super::batch_results::{BatchResults, Failure};
 use super::bind::{Carving, OutColumn};
 use super::condition::Test;
 use super::memory::Repeat;
 use super::plans::{AsksMissing, PieceBody};
-use super::worked::{Failure, Worked};
 use crate::batch::{Batch, Span, Texts};
 use crate::check::{Violation, ViolationKind};
 use crate::diagnostics::Diagnostics;
-use crate::piece::Shape;
+use crate::piece::OutputForm;
 use crate::tally::Tally;
 use crate::text::blank::is_blank;
 use crate::text::characters;
@@ -91,7 +91,7 @@ impl Carving {
             all.extend((0..plan.checks.len()).map(|number| CheckOf::Piece { piece, number }));
             all.extend(plan.value_type.map(|_| CheckOf::Type(piece)));
             all.extend((plan.asks_missing != AsksMissing::No).then_some(CheckOf::Found(piece)));
-            if let Shape::Columns(columns) = plan.shape {
+            if let OutputForm::Columns(columns) = plan.shape {
                 all.push(CheckOf::Columns { piece, columns });
             }
         }
@@ -163,7 +163,7 @@ impl Carving {
 
     /// Judges a batch of results: counts the states of each piece and the rows that each check looked at, and notes the failures.
     /// Both counts are added to `tallies` (one for each piece) and `checked` (one for each of [`Carving::checks`]).
-    pub fn judge(&self, batch: &Batch, worked: &mut Worked, tallies: &mut [Tally], checked: &mut [u64]) {
+    pub fn judge(&self, batch: &Batch, worked: &mut BatchResults, tallies: &mut [Tally], checked: &mut [u64]) {
         for (checked, rows) in checked.iter_mut().zip(self.rows_checked(batch, worked)) {
             *checked += rows;
         }
@@ -197,7 +197,7 @@ impl Carving {
                 check += 1;
             }
             if piece.asks_missing != AsksMissing::No {
-                let Worked { pieces, failures, warned_of_piece, faulted_of_piece, .. } = worked;
+                let BatchResults { pieces, failures, warned_of_piece, faulted_of_piece, .. } = worked;
                 let results = &pieces[index];
                 let rows = if piece.asks_missing == AsksMissing::Warns { warned_of_piece } else { faulted_of_piece };
                 if !results.are_filled() {
@@ -208,7 +208,7 @@ impl Carving {
                 }
                 check += 1;
             }
-            if let Shape::Columns(columns) = piece.shape {
+            if let OutputForm::Columns(columns) = piece.shape {
                 if worked.pieces[index].are_several() {
                     for row in 0..batch.rows {
                         let items = worked.pieces[index].items(row);
@@ -250,7 +250,7 @@ impl Carving {
     }
 
     /// The number of rows of a batch that each check sees. Checks skip blank values, except those that ask about blanks.
-    fn rows_checked(&self, batch: &Batch, worked: &Worked) -> impl Iterator<Item = u64> {
+    fn rows_checked(&self, batch: &Batch, worked: &BatchResults) -> impl Iterator<Item = u64> {
         let count = |rows: &dyn Fn(usize) -> bool| (0..batch.rows).filter(|row| rows(*row)).count() as u64;
         let mut with_text: Vec<Option<u64>> = vec![None; self.pieces.len()];
         self.check_list.iter().map(move |check| {
@@ -276,7 +276,7 @@ impl Carving {
         })
     }
 
-    fn out_text<'a>(&self, of: OutColumn, row: usize, batch: &Batch<'a>, worked: &'a Worked) -> &'a str {
+    fn out_text<'a>(&self, of: OutColumn, row: usize, batch: &Batch<'a>, worked: &'a BatchResults) -> &'a str {
         match of {
             OutColumn::Original(column) => batch.value(column, row),
             OutColumn::Source | OutColumn::Faults | OutColumn::Compared => "",
@@ -289,7 +289,7 @@ impl Carving {
     }
 
     /// Rows of a batch with a text wider than its column.
-    fn too_wide(&self, place: &PlaceCheck, batch: &Batch, worked: &Worked) -> Vec<u32> {
+    fn too_wide(&self, place: &PlaceCheck, batch: &Batch, worked: &BatchResults) -> Vec<u32> {
         let is_too_wide = |row: &u32| {
             let texts = match (place.of, self.rows_piece()) {
                 // Each result has its own row.
@@ -311,9 +311,16 @@ impl Carving {
         (0..batch.rows as u32).filter(is_too_wide).collect()
     }
 
-    fn judge_piece(&self, batch: &Batch, worked: &mut Worked, (piece, number): (usize, usize), check: u32, values: Texts) {
+    fn judge_piece(
+        &self,
+        batch: &Batch,
+        worked: &mut BatchResults,
+        (piece, number): (usize, usize),
+        check: u32,
+        values: Texts,
+    ) {
         let plan = &self.pieces[piece].checks[number];
-        let Worked { pieces, failing, failures, repeats, warned_of_piece, faulted_of_piece, .. } = worked;
+        let BatchResults { pieces, failing, failures, repeats, warned_of_piece, faulted_of_piece, .. } = worked;
         let results = &pieces[piece];
         let rows = if plan.only_warns { warned_of_piece } else { faulted_of_piece };
         let first = failures.len();
@@ -355,7 +362,7 @@ impl Carving {
     }
 
     /// Why a value does not match its layout; `None` if it matches.
-    pub fn layout_violation(&self, layout: usize, batch: &Batch, worked: &Worked, row: usize) -> Option<Violation> {
+    pub fn layout_violation(&self, layout: usize, batch: &Batch, worked: &BatchResults, row: usize) -> Option<Violation> {
         let (bound, fits) = (self.layouts.get(layout)?, worked.layouts.get(layout)?);
         let is_unfit = fits.unfit().iter().any(|unfit| unfit.row as usize == row);
         is_unfit.then(|| bound.plan.violation(batch.value(bound.column, row), row, fits))
@@ -365,7 +372,7 @@ impl Carving {
     pub fn observe_layouts(
         &self,
         batch: &Batch,
-        worked: &Worked,
+        worked: &BatchResults,
         diagnostics: &mut Diagnostics,
         number: &dyn Fn(usize) -> u64,
     ) {
@@ -378,7 +385,7 @@ impl Carving {
     pub fn observe_list_headers(
         &self,
         batch: &Batch,
-        worked: &Worked,
+        worked: &BatchResults,
         diagnostics: &mut Diagnostics,
         number: &dyn Fn(usize) -> u64,
     ) {
@@ -395,7 +402,7 @@ impl Carving {
     }
 
     /// The failing text: a result, or the value without a result.
-    pub fn failing_text<'a>(&self, failure: Failure, batch: &Batch<'a>, worked: &'a Worked) -> Cow<'a, str> {
+    pub fn failing_text<'a>(&self, failure: Failure, batch: &Batch<'a>, worked: &'a BatchResults) -> Cow<'a, str> {
         let (row, item) = (failure.row as usize, failure.item as usize);
         let value = |column: Option<usize>| Cow::Borrowed(column.map_or("", |column| batch.value(column, row)));
         match self.check_list[failure.check as usize] {
@@ -419,7 +426,7 @@ impl Carving {
     }
 
     /// The explanation of a failure. `name` formats a row number, such as `row 7`.
-    pub fn fault(&self, failure: Failure, batch: &Batch, worked: &Worked, name: &dyn Fn(u64) -> String) -> Fault {
+    pub fn fault(&self, failure: Failure, batch: &Batch, worked: &BatchResults, name: &dyn Fn(u64) -> String) -> Fault {
         let (row, item) = (failure.row as usize, failure.item as usize);
         // The earlier row with the same text as the first result of the row.
         let first_row = |first_item: usize| {

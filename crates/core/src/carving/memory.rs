@@ -3,21 +3,21 @@
 //! Threads compute the hashes of batches in any order. Then the batches are looked up in row order, which is the only serial part of a
 //! run.
 
+use super::batch_results::BatchResults;
 use super::bind::Carving;
 use super::condition::Test;
 use super::judge::CheckOf;
 use super::plans::AsksMissing;
 use super::plans::BuildPlan;
-use super::worked::Worked;
 use crate::batch::{Batch, Mask};
-use crate::check::seen::{Seen, Store, StoreError};
+use crate::check::seen::{Store, StoreError, UniqueTexts};
 
 pub(super) use crate::check::seen::Hash;
 
 /// The texts of earlier rows, for one run.
 #[derive(Debug, Default)]
 pub struct Memory {
-    seen: Vec<Seen>,
+    seen: Vec<UniqueTexts>,
     /// The memory limit in bytes, and a factory for stores beyond it.
     bound: Option<(usize, MakeStore)>,
 }
@@ -78,8 +78,8 @@ impl Carving {
         Ok(())
     }
 
-    /// The texts of a row to compare with other rows. Call it after [`Worked::failures_by_row`]. Blank texts are never duplicates.
-    pub fn compared(&self, row: usize, worked: &Worked) -> impl Iterator<Item = Compared> {
+    /// The texts of a row to compare with other rows. Call it after [`BatchResults::failures_by_row`]. Blank texts are never duplicates.
+    pub fn compared(&self, row: usize, worked: &BatchResults) -> impl Iterator<Item = Compared> {
         self.unique_checks.iter().flat_map(move |asked| {
             let items = asked.piece.map_or(row..row + 1, |piece| worked.pieces[piece].items(row));
             let hashes = worked.hashes.get(asked.number).and_then(|hashes| hashes.get(items)).unwrap_or_default();
@@ -91,7 +91,7 @@ impl Carving {
     }
 
     /// Whether a row fails another check of the same piece and level.
-    fn fails_otherwise(&self, row: usize, check: usize, worked: &Worked) -> bool {
+    fn fails_otherwise(&self, row: usize, check: usize, worked: &BatchResults) -> bool {
         let level = |check: u32| match self.check_list.get(check as usize) {
             Some(CheckOf::Piece { piece, number }) => Some((*piece, self.pieces[*piece].checks[*number].only_warns)),
             Some(CheckOf::Type(piece) | CheckOf::Columns { piece, .. }) => Some((*piece, false)),
@@ -110,8 +110,8 @@ impl Carving {
     }
 
     /// Hashes the texts to compare, for rows that the conditions so far keep.
-    pub fn hash(&self, batch: &Batch, worked: &mut Worked) {
-        let Worked { hashes, not_kept, pieces, failing, .. } = worked;
+    pub fn hash(&self, batch: &Batch, worked: &mut BatchResults) {
+        let BatchResults { hashes, not_kept, pieces, failing, .. } = worked;
         hashes.resize_with(self.uniques, Vec::new);
         let first = self.first_unique_keep();
         not_kept.resize_with(self.keep.len() - first, Mask::default);
@@ -120,7 +120,7 @@ impl Carving {
             match (&keep.condition.test, texts) {
                 (Test::Unique(number), Some(texts)) => {
                     hashes[*number].clear();
-                    hashes[*number].extend(texts.iter().map(|text| Seen::hash([text])));
+                    hashes[*number].extend(texts.iter().map(|text| UniqueTexts::hash([text])));
                 }
                 (_, Some(texts)) => {
                     failing.clear();
@@ -137,12 +137,12 @@ impl Carving {
             match asked.piece {
                 Some(piece) => {
                     let texts = pieces[piece].texts(self.values(piece, batch));
-                    hashes.extend(texts.iter().map(|text| Seen::hash([text])));
+                    hashes.extend(texts.iter().map(|text| UniqueTexts::hash([text])));
                 }
                 None => {
                     let parts = self.unique.iter().flat_map(|(parts, _)| parts);
                     let columns: Vec<_> = parts.filter_map(|part| self.part_texts(part, batch, pieces)).collect();
-                    let of_row = |row| Seen::hash(columns.iter().map(|column| column.get(row)));
+                    let of_row = |row| UniqueTexts::hash(columns.iter().map(|column| column.get(row)));
                     hashes.extend((0..batch.rows).map(of_row));
                 }
             }
@@ -152,7 +152,11 @@ impl Carving {
     /// Prefetches the stored texts of the next batches. Optional: [`Carving::remember`] otherwise reads the store once for each text.
     ///
     /// # Errors The store cannot be read.
-    pub fn recall<'w>(&self, batches: impl Iterator<Item = &'w Worked> + Clone, memory: &mut Memory) -> Result<(), StoreError> {
+    pub fn recall<'w>(
+        &self,
+        batches: impl Iterator<Item = &'w BatchResults> + Clone,
+        memory: &mut Memory,
+    ) -> Result<(), StoreError> {
         memory.begin(self.uniques);
         for (number, seen) in memory.seen.iter_mut().enumerate() {
             let hashes = batches.clone().filter_map(|worked| worked.hashes.get(number)).flatten();
@@ -168,13 +172,13 @@ impl Carving {
     /// A store fails.
     pub fn remember(
         &self,
-        worked: &mut Worked,
+        worked: &mut BatchResults,
         rows: usize,
         number: impl Fn(usize) -> u64,
         memory: &mut Memory,
     ) -> Result<(), StoreError> {
         memory.begin(self.uniques);
-        let Worked { hashes, not_kept, repeats, kept, pieces, .. } = worked;
+        let BatchResults { hashes, not_kept, repeats, kept, pieces, .. } = worked;
         let (first, mut kept_rows) = (self.first_unique_keep(), Vec::new());
         memory.prepare(hashes);
         for row in 0..rows {
@@ -222,8 +226,8 @@ impl Memory {
     fn begin(&mut self, uniques: usize) {
         let bound = self.bound;
         self.seen.resize_with(uniques, || match bound {
-            None => Seen::default(),
-            Some((most, make)) => Seen::with_store(most / uniques.max(1), make()),
+            None => UniqueTexts::default(),
+            Some((most, make)) => UniqueTexts::with_store(most / uniques.max(1), make()),
         });
     }
 

@@ -1,15 +1,15 @@
 //! Pieces bound to the columns of a table, and their evaluation on batches of rows.
 
+mod batch_results;
 mod bind;
 mod condition;
 mod judge;
 mod memory;
 mod plans;
 mod run;
-mod worked;
 
+pub use batch_results::{BatchResults, Failure};
 pub use bind::{Carving, OutColumn, Unbound};
 pub use judge::{CheckName, Fault, NOT_MISSING};
 pub use memory::{Compared, MakeStore, Memory};
 pub use run::TooLarge;
-pub use worked::{Failure, Worked};

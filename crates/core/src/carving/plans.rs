@@ -2,7 +2,7 @@
 
 use super::condition::BoundCondition;
 use crate::layout::LayoutPlan;
-use crate::piece::Shape;
+use crate::piece::OutputForm;
 use crate::program::{ByteSet, Program};
 use crate::value_type::ValueType;
 
@@ -11,7 +11,7 @@ pub(super) struct PiecePlan {
     pub(super) name: String,
     pub(super) body: PieceBody,
     pub(super) when: Option<WhenPlan>,
-    pub(super) shape: Shape,
+    pub(super) shape: OutputForm,
     pub(super) replaces: Option<usize>,
     pub(super) checks: Vec<CheckPlan>,
     pub(super) value_type: Option<ValueType>,
@@ -40,9 +40,9 @@ impl PiecePlan {
 
     pub(super) fn columns(&self) -> usize {
         match self.shape {
-            Shape::Columns(columns) => columns,
+            OutputForm::Columns(columns) => columns,
             // The number is unknown until the data has been read.
-            Shape::AutoColumns | Shape::One | Shape::Rows => 1,
+            OutputForm::AutoColumns | OutputForm::One | OutputForm::Rows => 1,
         }
     }
 }

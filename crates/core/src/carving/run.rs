@@ -1,8 +1,8 @@
 //! Evaluates the pieces of a batch.
 
+use super::batch_results::BatchResults;
 use super::bind::Carving;
 use super::plans::{BuildPlan, PieceBody};
-use super::worked::Worked;
 use crate::batch::{Batch, Span, Texts};
 use crate::program::{Results, State};
 use crate::text::formula::formulas;
@@ -27,8 +27,8 @@ impl std::error::Error for TooLarge {}
 impl Carving {
     /// Evaluates the conditions of `keep` on columns. Returns the indices of the remaining rows if any row is left out; only those need
     /// to be evaluated.
-    pub fn select<'w>(&self, batch: &Batch, worked: &'w mut Worked) -> Option<&'w [u32]> {
-        let Worked { rows, failing, .. } = worked;
+    pub fn select<'w>(&self, batch: &Batch, worked: &'w mut BatchResults) -> Option<&'w [u32]> {
+        let BatchResults { rows, failing, .. } = worked;
         failing.clear();
         for keep in self.keep[..self.first_unique_keep()].iter() {
             let BuildPlan::Column(column) = keep.of else { continue };
@@ -41,12 +41,12 @@ impl Carving {
         Some(rows)
     }
 
-    /// Evaluates all pieces and proofs of a batch. Afterwards, [`Worked::take_kept`] returns the rows that `keep` leaves.
+    /// Evaluates all pieces and proofs of a batch. Afterwards, [`BatchResults::take_kept`] returns the rows that `keep` leaves.
     ///
     /// # Errors
     /// The results exceed the memory limit. Try a batch with fewer rows.
-    pub fn run(&self, batch: &Batch, worked: &mut Worked) -> Result<(), TooLarge> {
-        let Worked { most, pieces, layouts, rebuilt, failing, rows, work, kept, repeats, .. } = worked;
+    pub fn run(&self, batch: &Batch, worked: &mut BatchResults) -> Result<(), TooLarge> {
+        let BatchResults { most, pieces, layouts, rebuilt, failing, rows, work, kept, repeats, .. } = worked;
         let mut left = *most;
         let mut take = |results: &Results, of: &dyn Fn() -> String| {
             let fits = left.checked_sub(results.made()).filter(|_| !results.are_too_large());
@@ -112,7 +112,7 @@ impl Carving {
 
     /// The rows in which a spreadsheet may read a result of a piece as a formula, once for each such result. If `guarded`, an apostrophe
     /// is added in front of them.
-    pub fn formulas(&self, piece: usize, batch: &Batch, worked: &mut Worked, guarded: bool) -> Vec<u32> {
+    pub fn formulas(&self, piece: usize, batch: &Batch, worked: &mut BatchResults, guarded: bool) -> Vec<u32> {
         let values = self.values(piece, batch);
         let results = &mut worked.pieces[piece];
         if results.are_digits() == Some(true) {
@@ -134,7 +134,7 @@ impl Carving {
     }
 
     /// The results of a piece as texts.
-    pub fn texts<'a>(&self, piece: usize, batch: &Batch<'a>, worked: &'a Worked) -> Texts<'a> {
+    pub fn texts<'a>(&self, piece: usize, batch: &Batch<'a>, worked: &'a BatchResults) -> Texts<'a> {
         worked.pieces[piece].texts(self.values(piece, batch))
     }
 

@@ -11,7 +11,7 @@ use crate::column::ColumnRef;
 use crate::layout::{Form, Layout};
 use crate::phrase::Phrase;
 use crate::phrase::ast::Condition;
-use crate::piece::{BuildPart, Check, Keep, Piece, Proof, Shape, Source, UniqueTogether, Wanted, When};
+use crate::piece::{BuildPart, Check, Keep, OutputForm, Piece, Proof, Rules, Source, UniqueTogether, When};
 use crate::text::unit::Unit;
 use crate::text_error::TextError;
 use crate::value_type::ValueType;
@@ -34,7 +34,7 @@ pub struct CutList {
     /// The output settings.
     pub writing: Writing,
     /// The pieces and conditions: first the pieces of layouts, then the others in file order.
-    pub wanted: Wanted,
+    pub wanted: Rules,
 }
 
 /// The default source column and its place in the file.
@@ -68,7 +68,7 @@ impl CutList {
         }
         let keys: File = toml::from_str(file).map_err(|error| from_toml(file, &error))?;
         let reader = Reader { file, origin };
-        let mut wanted = Wanted::default();
+        let mut wanted = Rules::default();
         for (column, entry) in &keys.layout {
             wanted.add_layout(reader.layout(column, entry)?, false);
         }
@@ -238,27 +238,27 @@ impl Reader<'_> {
     }
 }
 
-fn shape(entry: &PieceEntry, source: &Source) -> Result<Shape, TextError> {
+fn shape(entry: &PieceEntry, source: &Source) -> Result<OutputForm, TextError> {
     let shape = match (&entry.columns, &entry.rows) {
         (Some(columns), Some(rows)) if *rows.get_ref() => {
             return Err(TextError::new("results fill columns or rows, not both", columns.span(), "remove `columns` or `rows`"));
         }
         (Some(columns), _) => match columns.get_ref() {
-            toml::Value::String(word) if word == "auto" => Shape::AutoColumns,
+            toml::Value::String(word) if word == "auto" => OutputForm::AutoColumns,
             toml::Value::Integer(n) if usize::try_from(*n).is_ok_and(|n| (1..=MOST_COLUMNS).contains(&n)) => {
-                Shape::Columns(usize::try_from(*n).unwrap_or(1))
+                OutputForm::Columns(usize::try_from(*n).unwrap_or(1))
             }
             _ => {
                 let help = format!("write a number from 1 to {MOST_COLUMNS}, or \"auto\" for the number that the data needs");
                 return Err(TextError::new("this is not a number of columns", columns.span(), help));
             }
         },
-        (None, Some(rows)) if *rows.get_ref() => Shape::Rows,
-        _ => Shape::One,
+        (None, Some(rows)) if *rows.get_ref() => OutputForm::Rows,
+        _ => OutputForm::One,
     };
     let span = entry.columns.as_ref().map(Spanned::span).or(entry.rows.as_ref().map(Spanned::span)).unwrap_or_default();
     match (source, shape) {
-        (_, Shape::One) => {}
+        (_, OutputForm::One) => {}
         (Source::Build { .. } | Source::Field { .. }, _) => {
             return Err(TextError::new("a piece that is built has one result", span, "leave this out"));
         }
@@ -266,7 +266,7 @@ fn shape(entry: &PieceEntry, source: &Source) -> Result<Shape, TextError> {
             let help = "remove it, or use a step with several results: `sections by`, `numbers`, `runs` or `matches`";
             return Err(TextError::new("the phrase gives a single result", span, help));
         }
-        _ if entry.replace && shape != Shape::Rows => {
+        _ if entry.replace && shape != OutputForm::Rows => {
             return Err(TextError::new("several columns cannot take the place of one", span, "leave `replace` out"));
         }
         _ => {}

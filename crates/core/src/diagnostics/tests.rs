@@ -4,7 +4,7 @@ use proptest::prelude::*;
 
 use super::*;
 use crate::batch::{Batch, Column};
-use crate::carving::{Carving, Worked};
+use crate::carving::{BatchResults, Carving};
 use crate::column::{ColumnRef, Header};
 use crate::cutlist::CutList;
 use crate::program::Setting;
@@ -13,10 +13,10 @@ use crate::text::unit::Unit;
 
 fn observed(piece: Piece, values: &[&str], rows: usize) -> Diagnostics {
     let mut diagnostics = Diagnostics::new(std::slice::from_ref(&piece)).with_today("2025-11-25");
-    let wanted = crate::piece::Wanted { pieces: vec![piece], ..crate::piece::Wanted::default() };
+    let wanted = crate::piece::Rules { pieces: vec![piece], ..crate::piece::Rules::default() };
     let setting = Setting::new(Unit::Characters);
     let carving = Carving::new(&wanted, Some(&ColumnRef::Number(1)), &setting, &Header::Unnamed(1)).unwrap();
-    let (mut worked, mut looks) = (Worked::default(), Vec::new());
+    let (mut worked, mut looks) = (BatchResults::default(), Vec::new());
     for (index, values) in values.chunks(rows).enumerate() {
         let column = Column::of(values.iter().copied());
         let batch = Batch { rows: values.len(), columns: &[column.texts()] };

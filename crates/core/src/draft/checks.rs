@@ -14,7 +14,7 @@ const EXCEPTION: f64 = 0.01;
 
 /// Properties of the texts of a piece.
 #[derive(Debug, Clone, Default, PartialEq)]
-pub struct Known {
+pub struct TextProperties {
     /// The class of nearly all texts.
     pub class: Option<&'static str>,
     /// The range of their widths, if nearly all are within it.
@@ -26,9 +26,9 @@ pub struct Known {
 }
 
 /// Examines the texts of a piece.
-pub fn known(texts: &[String]) -> Known {
+pub fn known(texts: &[String]) -> TextProperties {
     if texts.is_empty() {
-        return Known::default();
+        return TextProperties::default();
     }
     let mut counts: BTreeMap<&str, usize> = BTreeMap::new();
     texts.iter().for_each(|text| *counts.entry(text).or_default() += 1);
@@ -43,7 +43,7 @@ pub fn known(texts: &[String]) -> Known {
             such_as.push(text.clone());
         }
     }
-    Known {
+    TextProperties {
         class: class(texts),
         width: width(texts),
         few: if is_few { common.iter().map(|(text, _)| (*text).to_owned()).collect() } else { Vec::new() },
@@ -94,7 +94,7 @@ fn width(texts: &[String]) -> Option<(usize, usize)> {
     (widest <= least * 4 && widest - least <= 8).then_some((least, widest))
 }
 
-impl Known {
+impl TextProperties {
     /// The checks as conditions.
     pub fn checks(&self) -> Vec<String> {
         let mut checks: Vec<String> = self.class.iter().map(|class| (*class).to_owned()).collect();

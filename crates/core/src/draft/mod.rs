@@ -21,5 +21,5 @@ pub use list::{Draft, Origin, Proved, draft};
 pub use plans::compile;
 pub use rank::{Ranked, differ, rank};
 pub use reading::{DraftPiece, Proposal, Reading};
-pub use search::{Contradiction, Found, Searched, contradiction, fits, search};
+pub use search::{Contradiction, FoundPhrase, Searched, contradiction, fits, search};
 pub use wanted::list as wanted_list;

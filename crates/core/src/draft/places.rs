@@ -15,7 +15,7 @@ pub fn by_position(texts: &[String]) -> Option<Node> {
         return None;
     }
     let of_length: Vec<&String> = texts.iter().filter(|text| characters::count(text) == length).collect();
-    let mut places: Vec<Place> = vec![Place::default(); length];
+    let mut places: Vec<PositionContent> = vec![PositionContent::default(); length];
     for text in &of_length {
         for (place, range) in places.iter_mut().zip(characters::ranges(text)) {
             *place.counts.entry(text[range].to_owned()).or_default() += 1;
@@ -50,7 +50,7 @@ pub fn by_position(texts: &[String]) -> Option<Node> {
 }
 
 #[derive(Debug, Clone, Default)]
-struct Place {
+struct PositionContent {
     counts: BTreeMap<String, usize>,
 }
 
@@ -70,7 +70,7 @@ impl Make {
     }
 }
 
-impl Place {
+impl PositionContent {
     fn make(&self, total: usize) -> Make {
         let mut kinds = Kinds::default();
         for (character, count) in &self.counts {

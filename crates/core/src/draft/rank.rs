@@ -6,7 +6,7 @@ use indexmap::IndexMap;
 
 use super::example::Example;
 use super::plans::compile;
-use super::search::Found;
+use super::search::FoundPhrase;
 use crate::program::{Program, Scratch};
 use crate::survey::Row;
 use crate::survey::{Kinds, What, runs_of};
@@ -47,9 +47,9 @@ impl Ranked {
 /// assert_eq!(ranked[0].result(0), Some("GRP"));
 /// # Ok::<(), keen_notch_core::text_error::TextError>(())
 /// ```
-pub fn rank(found: &[Found], examples: &[Example], rows: &[Row]) -> Vec<Ranked> {
+pub fn rank(found: &[FoundPhrase], examples: &[Example], rows: &[Row]) -> Vec<Ranked> {
     let alphabet = examples.iter().fold(Alphabet::default(), |all, example| all.with(&example.result));
-    let mut alike: IndexMap<Vec<Option<String>>, Vec<&Found>> = IndexMap::new();
+    let mut alike: IndexMap<Vec<Option<String>>, Vec<&FoundPhrase>> = IndexMap::new();
     let mut scratch = Scratch::default();
     for found in found {
         let Some(plan) = compile(&found.phrase) else { continue };

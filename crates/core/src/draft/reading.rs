@@ -1,6 +1,6 @@
 //! A reading of a column: pieces with their checks, or a layout.
 
-use super::checks::{Known, known};
+use super::checks::{TextProperties, known};
 use super::structure::{Leaf, Node};
 use crate::layout::SPECIAL;
 
@@ -37,7 +37,7 @@ pub struct DraftPiece {
     /// Whether every value should have it.
     pub expected: bool,
     /// Properties of its texts.
-    pub known: Known,
+    pub known: TextProperties,
 }
 
 impl DraftPiece {

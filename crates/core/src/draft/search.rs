@@ -28,7 +28,7 @@ const MOST_FOUND: usize = 120;
 
 /// A phrase that turns each value into its result.
 #[derive(Debug, Clone, PartialEq)]
-pub struct Found {
+pub struct FoundPhrase {
     /// The phrase.
     pub phrase: String,
     /// Its cost: lower is simpler.
@@ -39,7 +39,7 @@ pub struct Found {
 #[derive(Debug, Clone, Default, PartialEq)]
 pub struct Searched {
     /// The phrases, the simplest first.
-    pub found: Vec<Found>,
+    pub found: Vec<FoundPhrase>,
     /// Whether the search stopped at its work limit.
     pub was_cut_short: bool,
 }
@@ -89,8 +89,8 @@ impl Search<'_> {
             }
             search.finish();
         }
-        let found = search.found.into_iter().map(|(phrase, cost)| Found { phrase, cost });
-        let mut found: Vec<Found> = found.filter(|found| found.cost <= search.best + MARGIN).collect();
+        let found = search.found.into_iter().map(|(phrase, cost)| FoundPhrase { phrase, cost });
+        let mut found: Vec<FoundPhrase> = found.filter(|found| found.cost <= search.best + MARGIN).collect();
         found.sort_by(|a, b| a.cost.total_cmp(&b.cost).then_with(|| a.phrase.cmp(&b.phrase)));
         found.retain(|found| fits(&found.phrase, examples));
         found.truncate(MOST_FOUND);

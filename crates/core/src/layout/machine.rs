@@ -11,14 +11,14 @@ use crate::program::ClassPlan;
 use crate::text::characters;
 
 /// The start and end of a field, in bytes.
-pub type Place = (usize, usize);
+pub type FieldSpan = (usize, usize);
 
 /// An absent field.
-pub const NOWHERE: Place = (usize::MAX, usize::MAX);
+pub const NOWHERE: FieldSpan = (usize::MAX, usize::MAX);
 
 /// The position where a value stops matching, and the steps that expected another character.
 #[derive(Debug, Default)]
-pub struct Stuck {
+pub struct Mismatch {
     /// The number of matched characters.
     pub at: usize,
     /// The steps.
@@ -31,22 +31,22 @@ pub struct Scratch {
     characters: Vec<Range<usize>>,
     now: Threads,
     next: Threads,
-    sights: Sights,
+    sights: FieldEvents,
 }
 
 /// The index of the latest event of a thread; `None` before the first.
-type Seen = Option<u32>;
+type EventIndex = Option<u32>;
 
 /// Starts and ends of fields, in linked lists that threads share.
 #[derive(Debug, Default)]
-struct Sights {
-    all: Vec<Sight>,
+struct FieldEvents {
+    all: Vec<FieldEvent>,
     most: usize,
 }
 
 #[derive(Debug, Clone, Copy)]
-struct Sight {
-    before: Seen,
+struct FieldEvent {
+    before: EventIndex,
     field: u32,
     is_end: bool,
     at: usize,
@@ -55,20 +55,20 @@ struct Sight {
 /// Minimum number of events before any are removed.
 const FEW_SIGHTS: usize = 1 << 12;
 
-impl Sights {
-    fn add(&mut self, before: Seen, field: usize, is_end: bool, at: usize) -> Seen {
-        self.all.push(Sight { before, field: field as u32, is_end, at });
+impl FieldEvents {
+    fn add(&mut self, before: EventIndex, field: usize, is_end: bool, at: usize) -> EventIndex {
+        self.all.push(FieldEvent { before, field: field as u32, is_end, at });
         Some(self.all.len() as u32 - 1)
     }
 
     /// Iterates over the events of a thread, the latest first.
-    fn back_from(&self, seen: Seen) -> impl Iterator<Item = &Sight> {
+    fn back_from(&self, seen: EventIndex) -> impl Iterator<Item = &FieldEvent> {
         std::iter::successors(seen.and_then(|at| self.all.get(at as usize)), |sight| {
             sight.before.and_then(|at| self.all.get(at as usize))
         })
     }
 
-    fn write(&self, seen: Seen, fields: &mut [Place]) {
+    fn write(&self, seen: EventIndex, fields: &mut [FieldSpan]) {
         fields.fill(NOWHERE);
         for sight in self.back_from(seen) {
             let place = &mut fields[sight.field as usize];
@@ -81,11 +81,11 @@ impl Sights {
         if self.all.len() <= self.most.max(FEW_SIGHTS) {
             return;
         }
-        let mut kept = Sights::default();
+        let mut kept = FieldEvents::default();
         for (_, seen) in &mut threads.list {
-            let sights: Vec<Sight> = self.back_from(*seen).copied().collect();
+            let sights: Vec<FieldEvent> = self.back_from(*seen).copied().collect();
             *seen = None;
-            for Sight { field, is_end, at, .. } in sights.into_iter().rev() {
+            for FieldEvent { field, is_end, at, .. } in sights.into_iter().rev() {
                 *seen = kept.add(*seen, field as usize, is_end, at);
             }
         }
@@ -114,7 +114,7 @@ pub enum Step {
 /// Threads in order of preference, each with its step and latest event.
 #[derive(Debug, Default)]
 struct Threads {
-    list: Vec<(usize, Seen)>,
+    list: Vec<(usize, EventIndex)>,
     there: Vec<bool>,
 }
 
@@ -192,7 +192,7 @@ impl Machine {
     }
 
     /// Matches a value and returns its fields, or the position where it stops matching.
-    pub fn run(&self, value: &str, fields: &mut [Place], scratch: &mut Scratch) -> Result<(), Stuck> {
+    pub fn run(&self, value: &str, fields: &mut [FieldSpan], scratch: &mut Scratch) -> Result<(), Mismatch> {
         let Scratch { characters, now, next, sights } = scratch;
         characters.clear();
         characters.extend(characters::ranges(value));
@@ -213,7 +213,7 @@ impl Machine {
                 }
             }
             if next.list.is_empty() {
-                return Err(Stuck { at, wanted: now.steps() });
+                return Err(Mismatch { at, wanted: now.steps() });
             }
             std::mem::swap(now, next);
             sights.tidy(now);
@@ -223,12 +223,12 @@ impl Machine {
                 sights.write(*seen, fields);
                 Ok(())
             }
-            None => Err(Stuck { at: characters.len(), wanted: now.steps() }),
+            None => Err(Mismatch { at: characters.len(), wanted: now.steps() }),
         }
     }
 
     /// Adds threads for a step and for the steps reachable without reading a character.
-    fn follow(&self, step: usize, at: usize, seen: Seen, sights: &mut Sights, threads: &mut Threads) {
+    fn follow(&self, step: usize, at: usize, seen: EventIndex, sights: &mut FieldEvents, threads: &mut Threads) {
         if std::mem::replace(&mut threads.there[step], true) {
             return;
         }

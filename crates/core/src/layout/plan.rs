@@ -3,7 +3,7 @@
 use std::ops::Range;
 
 use super::Layout;
-use super::machine::{Machine, NOWHERE, Place, Scratch, Step, Stuck};
+use super::machine::{FieldSpan, Machine, Mismatch, NOWHERE, Scratch, Step};
 use super::walk::Walk;
 use crate::batch::{Column, Span, Texts};
 use crate::check::{Violation, ViolationKind, described};
@@ -23,7 +23,7 @@ pub struct Fits {
     /// By field and value; empty if absent.
     fields: Vec<Vec<Span>>,
     unfit: Vec<Unfit>,
-    places: Vec<Place>,
+    places: Vec<FieldSpan>,
     scratch: Scratch,
 }
 
@@ -140,8 +140,14 @@ impl LayoutPlan {
         }
     }
 
-    fn fit_one(&self, value: &str, plain: bool, places: &mut [Place], scratch: &mut Scratch) -> Result<(), (usize, Stuck)> {
-        let mut nearest: Option<(usize, Stuck)> = None;
+    fn fit_one(
+        &self,
+        value: &str,
+        plain: bool,
+        places: &mut [FieldSpan],
+        scratch: &mut Scratch,
+    ) -> Result<(), (usize, Mismatch)> {
+        let mut nearest: Option<(usize, Mismatch)> = None;
         for (form, (machine, walk)) in self.forms.iter().enumerate() {
             let walked = walk.as_ref().filter(|_| plain).and_then(|walk| walk.run(value.as_bytes(), places));
             match walked.unwrap_or_else(|| machine.run(value, places, scratch)) {

@@ -2,7 +2,7 @@
 //!
 //! It works while a single step can continue. If two steps could, the walk gives up and [`super::machine`] decides.
 
-use super::machine::{Machine, NOWHERE, Place, Step, Stuck};
+use super::machine::{FieldSpan, Machine, Mismatch, NOWHERE, Step};
 use crate::batch::simd::{self, ByteRange};
 
 /// Forms with more edges have no walk, because the tables would be too large.
@@ -52,7 +52,7 @@ const NONE: u16 = u16::MAX;
 const SEVERAL: u16 = u16::MAX - 1;
 
 /// The outcome of a walk that reached a decision.
-pub type Walked = Option<Result<(), Stuck>>;
+pub type Walked = Option<Result<(), Mismatch>>;
 
 impl Walk {
     /// The walk of a form, if its tables are small enough.
@@ -130,7 +130,7 @@ impl Walk {
 
     /// Matches a plain value; `None` if the walk cannot decide.
     #[inline]
-    pub fn run(&self, value: &[u8], fields: &mut [Place]) -> Walked {
+    pub fn run(&self, value: &[u8], fields: &mut [FieldSpan]) -> Walked {
         fields.fill(NOWHERE);
         let mut state = self.states.first()?;
         let mut at = 0;
@@ -148,7 +148,7 @@ impl Walk {
                 }
             }
             let edge = match state.next[usize::from(byte & 0x7F)] {
-                NONE => return Some(Err(Stuck { at, wanted: state.wanted.clone() })),
+                NONE => return Some(Err(Mismatch { at, wanted: state.wanted.clone() })),
                 SEVERAL => return None,
                 edge => self.edges.get(usize::from(edge))?,
             };
@@ -161,13 +161,13 @@ impl Walk {
                 mark(marks, value.len(), fields);
                 Some(Ok(()))
             }
-            None => Some(Err(Stuck { at: value.len(), wanted: state.wanted.clone() })),
+            None => Some(Err(Mismatch { at: value.len(), wanted: state.wanted.clone() })),
         }
     }
 }
 
 #[inline]
-fn mark(marks: &[Mark], at: usize, fields: &mut [Place]) {
+fn mark(marks: &[Mark], at: usize, fields: &mut [FieldSpan]) {
     for mark in marks {
         match mark {
             Mark::Begin(field) => fields[*field as usize] = (at, usize::MAX),

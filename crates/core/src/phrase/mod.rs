@@ -15,7 +15,7 @@ mod write;
 
 pub use ast::{Phrase, Span};
 pub use error::{ErrorKind, PhraseError};
-pub use next::{Known, Upcoming, next_of_condition, next_of_phrase};
+pub use next::{CompletionContext, Upcoming, next_of_condition, next_of_phrase};
 pub(crate) use parse::{ordinal, parse_field};
 pub(crate) use token::text_at;
 pub use write::quoted;

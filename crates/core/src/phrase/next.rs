@@ -9,7 +9,7 @@ const LIKELIER: [Next; 4] = [Next::Marker, Next::Word("then"), Next::Word("joine
 
 /// Context for completion.
 #[derive(Debug, Clone, Copy, Default)]
-pub struct Known<'a> {
+pub struct CompletionContext<'a> {
     /// Known markers, such as the delimiters of a column.
     pub markers: &'a [&'a str],
     /// The column names.
@@ -35,7 +35,7 @@ pub struct Upcoming {
 /// assert_eq!(next_of_phrase("section 2 by ", known).words[0], "\"-\"");
 /// assert_eq!(next_of_phrase("sec", known).words, ["section", "sections"]);
 /// ```
-pub fn next_of_phrase(source: &str, known: Known) -> Upcoming {
+pub fn next_of_phrase(source: &str, known: CompletionContext) -> Upcoming {
     upcoming(source, known, false)
 }
 
@@ -48,11 +48,11 @@ pub fn next_of_phrase(source: &str, known: Known) -> Upcoming {
 /// let known = Known { columns: &columns, ..Known::default() };
 /// assert_eq!(next_of_condition("same as ", known).words, ["crew_id", "\"crew name\""]);
 /// ```
-pub fn next_of_condition(source: &str, known: Known) -> Upcoming {
+pub fn next_of_condition(source: &str, known: CompletionContext) -> Upcoming {
     upcoming(source, known, true)
 }
 
-fn upcoming(source: &str, known: Known, is_condition: bool) -> Upcoming {
+fn upcoming(source: &str, known: CompletionContext, is_condition: bool) -> Upcoming {
     let after = |source: &str| -> Vec<String> {
         let mut next = parse::next(source, is_condition).unwrap_or_default();
         // A continuation after a complete step is likelier than an option of the step, and a marker likelier than an ordinal.
@@ -87,7 +87,7 @@ fn upcoming(source: &str, known: Known, is_condition: bool) -> Upcoming {
     }
 }
 
-fn words(next: Next, known: Known) -> Vec<String> {
+fn words(next: Next, known: CompletionContext) -> Vec<String> {
     match next {
         Next::Word(word) => vec![word.to_owned()],
         Next::Marker => known.markers.iter().map(|marker| quoted(marker)).collect(),
@@ -113,8 +113,8 @@ mod tests {
 
     const MARKERS: [&str; 4] = ["-", "(", ")", ";"];
 
-    fn known(columns: &[String]) -> Known<'_> {
-        Known { markers: &MARKERS, columns }
+    fn known(columns: &[String]) -> CompletionContext<'_> {
+        CompletionContext { markers: &MARKERS, columns }
     }
 
     fn after(source: &str) -> Vec<String> {

@@ -93,7 +93,8 @@ impl ConditionPlan {
     pub(crate) fn note_failing(&self, texts: Texts, width: Option<usize>, asks_blank: bool, failing: &mut Vec<u32>) -> bool {
         let source = texts.text.as_bytes();
         let define = |index: usize| self.test.holds(texts.get(index), texts.forms.of(index));
-        let mut note = Unmet { texts, asks_blank, negated: self.negated, define: &define, failing, skips_blank: false };
+        let mut note =
+            FailureCollector { texts, asks_blank, negated: self.negated, define: &define, failing, skips_blank: false };
         match &self.test {
             Test::Required => note.unless_at_once(|span| !is_blank(span.text(texts.text))),
             Test::Length { from, to, .. } => {
@@ -327,7 +328,7 @@ impl Test {
 
 /// Collects the failing texts of a column. The test for plain texts is a generic parameter, so that the loop over them is specialised;
 /// other texts use the definition.
-struct Unmet<'a, D: Fn(usize) -> bool> {
+struct FailureCollector<'a, D: Fn(usize) -> bool> {
     texts: Texts<'a>,
     asks_blank: bool,
     negated: bool,
@@ -336,7 +337,7 @@ struct Unmet<'a, D: Fn(usize) -> bool> {
     skips_blank: bool,
 }
 
-impl<D: Fn(usize) -> bool> Unmet<'_, D> {
+impl<D: Fn(usize) -> bool> FailureCollector<'_, D> {
     /// For cheap tests: first finds out whether any text fails, with one loop for all texts.
     // A separate function, so that the loop keeps its variables in registers.
     #[inline(never)]

@@ -75,7 +75,7 @@ pub(super) fn looks_far(pattern: &str, syntax: syntax::Config) -> bool {
 }
 
 #[derive(Debug)]
-pub(super) struct FarPattern {
+pub(super) struct LinearPattern {
     nfa: NFA,
     /// For each state, its predecessors without a byte, and the assertions between them.
     before: Vec<Vec<(StateID, Option<Look>)>>,
@@ -84,9 +84,9 @@ pub(super) struct FarPattern {
     matching: Vec<StateID>,
 }
 
-impl FarPattern {
+impl LinearPattern {
     /// Compiles a pattern; `None` if it is too large.
-    pub(super) fn new(pattern: &str, syntax: syntax::Config, limit: usize) -> Option<FarPattern> {
+    pub(super) fn new(pattern: &str, syntax: syntax::Config, limit: usize) -> Option<LinearPattern> {
         let config = Config::new().which_captures(WhichCaptures::All).nfa_size_limit(Some(limit));
         let nfa = Compiler::new().configure(config).syntax(syntax).build(pattern).ok()?;
         let mut before = vec![Vec::new(); nfa.states().len()];
@@ -104,7 +104,7 @@ impl FarPattern {
                 State::Capture { next, .. } => leads_to(*next, None),
             }
         }
-        Some(FarPattern { nfa, before, reading, matching })
+        Some(LinearPattern { nfa, before, reading, matching })
     }
 
     /// The successor of a state for a byte.
@@ -133,8 +133,8 @@ fn add(set: &mut [u64], state: StateID) -> bool {
 
 /// The matches of a pattern in a text, from a position on.
 #[derive(Debug)]
-pub(super) struct Far<'p, 't> {
-    pattern: &'p FarPattern,
+pub(super) struct LinearMatches<'p, 't> {
+    pattern: &'p LinearPattern,
     text: &'t str,
     from: usize,
     /// For each block, the states at its end from which a match is reachable.
@@ -150,11 +150,11 @@ pub(super) struct Far<'p, 't> {
     round: u32,
 }
 
-impl<'p, 't> Far<'p, 't> {
+impl<'p, 't> LinearMatches<'p, 't> {
     /// Reads `text` backwards, down to byte `from`.
-    pub(super) fn new(pattern: &'p FarPattern, text: &'t str, from: usize) -> Far<'p, 't> {
+    pub(super) fn new(pattern: &'p LinearPattern, text: &'t str, from: usize) -> LinearMatches<'p, 't> {
         let blocks = (text.len() - from) / BLOCK + 1;
-        let mut far = Far {
+        let mut far = LinearMatches {
             pattern,
             text,
             from,
@@ -357,9 +357,9 @@ mod tests {
         #[test]
         fn what_is_found_from_behind_is_what_an_engine_finds(pattern in pattern(), text in "[abé\n -]{0,16}", from in 0usize..4) {
             let engine = Engine::new(&pattern).unwrap();
-            let far = FarPattern::new(&pattern, syntax::Config::new(), LIMIT).unwrap();
+            let far = LinearPattern::new(&pattern, syntax::Config::new(), LIMIT).unwrap();
             let mut at = from.min(text.len());
-            let mut far = Far::new(&far, &text, at);
+            let mut far = LinearMatches::new(&far, &text, at);
             let mut groups = [vec![None; 2 * engine.captures_len()], vec![None; 2 * engine.captures_len()]];
             while at <= text.len() {
                 let [expected, found] = &mut groups;
@@ -396,8 +396,8 @@ mod tests {
     #[test]
     fn matches_go_over_blocks() {
         let text = format!("{}{}!{}", "A".repeat(BLOCK - 2), "b".repeat(2 * BLOCK + 1), "C".repeat(BLOCK + 5));
-        let far = FarPattern::new(r"[a-z]+!|[A-Za-z]", syntax::Config::new(), LIMIT).unwrap();
-        let (mut far, mut at, mut widths) = (Far::new(&far, &text, 0), 0, Vec::new());
+        let far = LinearPattern::new(r"[a-z]+!|[A-Za-z]", syntax::Config::new(), LIMIT).unwrap();
+        let (mut far, mut at, mut widths) = (LinearMatches::new(&far, &text, 0), 0, Vec::new());
         while let Some(place) = far.find(at, &mut []) {
             at = place.end;
             widths.push(place.len());

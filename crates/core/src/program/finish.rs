@@ -17,7 +17,7 @@ use crate::text::unit::Unit;
 
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(super) enum Change {
-    Made,
+    New,
     Same,
     /// The result is empty.
     Missing,
@@ -25,7 +25,7 @@ pub(super) enum Change {
 
 impl From<bool> for Change {
     fn from(changed: bool) -> Change {
-        if changed { Change::Made } else { Change::Same }
+        if changed { Change::New } else { Change::Same }
     }
 }
 
@@ -49,7 +49,7 @@ impl FinishOp {
             FinishOp::Filter { class, keep } => filter(text, form, class, *keep, out).into(),
             FinishOp::Replace { marker, with } => replace(text, (marker, form), with, slots, (out, most)).into(),
             FinishOp::Pad { side, width, with } => match pad((text, cheapest), *side, *width, (with, unit), (out, most)) {
-                Padded::Filled => Change::Made,
+                Padded::Filled => Change::New,
                 Padded::Exact => Change::Same,
                 Padded::Long => {
                     state.long = true;
@@ -61,18 +61,18 @@ impl FinishOp {
                 Some(end) => {
                     out.push_str(&text[..end]);
                     out.push_str(mark);
-                    Change::Made
+                    Change::New
                 }
             },
             FinishOp::Prefix(prefix) => {
                 out.push_str(prefix);
                 out.push_str(text);
-                Change::Made
+                Change::New
             }
             FinishOp::Suffix(suffix) => {
                 out.push_str(text);
                 out.push_str(suffix);
-                Change::Made
+                Change::New
             }
             FinishOp::PlainNumber(style) => plain_number(style.as_ref(), text, out),
             FinishOp::PlainDigits if form.is_plain() => Change::Same,
@@ -83,7 +83,7 @@ impl FinishOp {
                 Some(date) if date == text => Change::Same,
                 Some(date) => {
                     out.push_str(&date);
-                    Change::Made
+                    Change::New
                 }
             },
         }
@@ -108,7 +108,7 @@ fn plain_number(style: Option<&NumberPlan>, text: &str, out: &mut String) -> Cha
         out.truncate(start);
         return Change::Same;
     }
-    Change::Made
+    Change::New
 }
 
 /// The range of `text` without white space (Unicode White_Space) at its ends. A space that carries a combining mark stays.

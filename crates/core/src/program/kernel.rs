@@ -7,7 +7,7 @@ use crate::batch::Sixteen;
 use pulp::{Simd, WithSimd};
 
 use super::op::{CutOp, FinishOp};
-use crate::batch::simd::{self, ByteRange, Wanted};
+use crate::batch::simd::{self, ByteRange, Needle};
 use crate::batch::{Buffer, Span};
 use crate::phrase::ast::{Position, Range, Side};
 
@@ -226,7 +226,7 @@ impl WithSimd for CutAll<'_> {
                 each!(spans, value => find_last(byte, text, value).map(|at| after(value, at)));
             }
             CutKernel::UpTo { ref marker, with_it } => {
-                let wanted = Wanted::new(marker);
+                let wanted = Needle::new(marker);
                 let more = if with_it { wanted.width() } else { 0 };
                 each!(spans, value => {
                     let at = wanted.first(text, value.start as usize, value.end as usize);
@@ -234,7 +234,7 @@ impl WithSimd for CutAll<'_> {
                 });
             }
             CutKernel::Onward { ref marker, with_it } => {
-                let wanted = Wanted::new(marker);
+                let wanted = Needle::new(marker);
                 let more = if with_it { 0 } else { wanted.width() };
                 each!(spans, value => {
                     let at = wanted.first(text, value.start as usize, value.end as usize);
@@ -252,11 +252,11 @@ impl WithSimd for CutAll<'_> {
             CutKernel::FirstNumber => each!(spans, value => first_number(text, value)),
             CutKernel::LastNumber => each!(spans, value => last_number(text, value)),
             CutKernel::RunAfter { ref prefix, class: RunClass::Within(first, last), .. } => {
-                let (prefix, range) = (Wanted::new(prefix), ByteRange::new(first, last));
+                let (prefix, range) = (Needle::new(prefix), ByteRange::new(first, last));
                 each!(spans, value => run_after(prefix, text, value, |start, end| end_of_range(range, text, start, end)));
             }
             CutKernel::RunAfter { ref prefix, class: RunClass::Table(ref class), .. } => {
-                let prefix = Wanted::new(prefix);
+                let prefix = Needle::new(prefix);
                 each!(spans, value => run_after(prefix, text, value, |start, end| end_of_class(class, text, start, end)));
             }
         }
@@ -465,7 +465,7 @@ fn last_number_of_all(text: &[u8], value: Span) -> Span {
 /// The first run after a text. `end_of_run` returns its end for the byte where it would begin and the end of the value.
 // Inlined, because a call takes longer than the work.
 #[inline(always)]
-fn run_after(prefix: Wanted, text: &[u8], value: Span, end_of_run: impl Fn(usize, usize) -> usize) -> Option<Span> {
+fn run_after(prefix: Needle, text: &[u8], value: Span, end_of_run: impl Fn(usize, usize) -> usize) -> Option<Span> {
     let mut at = value.start as usize;
     let end = value.end as usize;
     loop {

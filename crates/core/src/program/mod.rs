@@ -35,4 +35,4 @@ pub use results::Results;
 pub use run::Work;
 pub use setting::{GetList, List, ListTexts, NoList, Setting};
 pub use state::State;
-pub use trace::{BranchTrace, Seen, StepTrace, Trace};
+pub use trace::{BranchTrace, StepTrace, Trace, TracedText};

@@ -11,7 +11,7 @@ use regex_automata::{Anchored, Input};
 use regex_syntax::ast::Span as PatternSpan;
 use regex_syntax::hir::{Class, HirKind};
 
-use super::far::{self, Far, FarPattern};
+use super::far::{self, LinearMatches, LinearPattern};
 use crate::phrase::ast::{Group, Pattern, Regex, Span};
 use crate::phrase::{ErrorKind, PhraseError};
 
@@ -28,7 +28,7 @@ pub(crate) struct Compiled {
     pattern: Box<str>,
     syntax: syntax::Config,
     /// The engine for many matches in a long text, if the usual engine may scan far ahead for each. Built on demand.
-    far: Arc<OnceLock<Option<FarPattern>>>,
+    far: Arc<OnceLock<Option<LinearPattern>>>,
 }
 
 impl Compiled {
@@ -45,10 +45,10 @@ impl Compiled {
     }
 
     /// The engine that finds all matches in linear time, if the usual one does not.
-    fn far(&self) -> Option<&FarPattern> {
+    fn far(&self) -> Option<&LinearPattern> {
         let made = || {
             let may_be_far = far::looks_far(&self.pattern, self.syntax);
-            may_be_far.then(|| FarPattern::new(&self.pattern, self.syntax, LIMIT)).flatten()
+            may_be_far.then(|| LinearPattern::new(&self.pattern, self.syntax, LIMIT)).flatten()
         };
         self.far.get_or_init(made).as_ref()
     }
@@ -101,7 +101,7 @@ pub(crate) struct Matches<'r, 't> {
     compiled: &'r Compiled,
     text: &'t str,
     given: usize,
-    far: Option<Box<Far<'r, 't>>>,
+    far: Option<Box<LinearMatches<'r, 't>>>,
 }
 
 /// In shorter texts, or for fewer matches, the lookahead of an engine does not matter.
@@ -113,7 +113,7 @@ impl Matches<'_, '_> {
     pub(crate) fn next(&mut self, at: usize, groups: Option<(usize, &mut Slots)>) -> Option<Range<usize>> {
         self.given += 1;
         if self.far.is_none() && self.given > FEW_MATCHES && self.text.len().saturating_sub(at) > FEW_BYTES {
-            self.far = self.compiled.far().map(|pattern| Box::new(Far::new(pattern, self.text, at)));
+            self.far = self.compiled.far().map(|pattern| Box::new(LinearMatches::new(pattern, self.text, at)));
         }
         let Some((most, slots)) = groups else {
             return match &mut self.far {

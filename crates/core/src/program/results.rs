@@ -214,12 +214,12 @@ impl Results {
     }
 
     /// The empty text buffer, and the spans and states to fill for `rows` rows.
-    pub(crate) fn make(&mut self, rows: usize) -> Made<'_> {
+    pub(crate) fn make(&mut self, rows: usize) -> TextBuilder<'_> {
         self.begin(Texts { text: "", spans: &[], forms: &Forms::NONE });
         self.is_made = true;
         self.buffer.clear();
         self.forms.clear(rows);
-        Made { buffer: &mut self.buffer, spans: &mut self.spans, states: &mut self.states, forms: &mut self.forms }
+        TextBuilder { buffer: &mut self.buffer, spans: &mut self.spans, states: &mut self.states, forms: &mut self.forms }
     }
 
     /// Computes the state of each row of a branch. `flags` holds states that the results do not show; it may be empty.
@@ -247,7 +247,7 @@ impl Results {
     }
 }
 
-pub(crate) struct Made<'r> {
+pub(crate) struct TextBuilder<'r> {
     pub(crate) buffer: &'r mut Buffer,
     pub(crate) spans: &'r mut Vec<Span>,
     pub(crate) states: &'r mut Vec<State>,

@@ -222,7 +222,7 @@ impl OpAt {
                 made.clear();
                 let mut state = State::default();
                 match finish.write(reached, (unit, out.forms.of(index)), slots, &mut state, (made, most)) {
-                    Change::Made => buffer.extend_within(made.as_bytes()),
+                    Change::New => buffer.extend_within(made.as_bytes()),
                     Change::Same => buffer.extend_within(reached.as_bytes()),
                     Change::Missing => {}
                 }

@@ -27,11 +27,11 @@ impl TellOp {
             },
             TellOp::Whether(condition) => {
                 out.push_str(if condition.holds(text) { "true" } else { "false" });
-                return Change::Made;
+                return Change::New;
             }
         };
         // Writing to a String cannot fail.
         let _ = write!(out, "{number}");
-        Change::Made
+        Change::New
     }
 }

@@ -16,7 +16,7 @@ pub struct Trace {
     /// The branches that were tried; the last one gave the results.
     pub branches: Vec<BranchTrace>,
     /// The results; empty if the piece is missing.
-    pub results: Vec<Seen>,
+    pub results: Vec<TracedText>,
     /// The state.
     pub state: State,
     /// The byte ranges of the value from which the results were cut, before any finish changed them. Empty for a missing or literal
@@ -41,16 +41,16 @@ pub struct StepTrace {
     /// The span of the step in the phrase.
     pub span: Span,
     /// Its input.
-    pub before: Vec<Seen>,
+    pub before: Vec<TracedText>,
     /// Its output; empty if it found no result.
-    pub after: Vec<Seen>,
+    pub after: Vec<TracedText>,
     /// The state of the branch after it.
     pub state: State,
 }
 
 /// A text, and its byte range in the value until a finish changes it.
 #[derive(Debug, Clone, PartialEq, Eq, Default)]
-pub struct Seen {
+pub struct TracedText {
     /// The text; empty for an empty result among several.
     pub text: String,
     /// Its byte range in the value.
@@ -82,16 +82,16 @@ impl Observer for Recorder<'_> {
         let all_empty = texts.iter().all(str::is_empty);
         let seen = |item: usize| {
             let text = texts.get(item);
-            Seen { text: text.to_owned(), in_value: results.place(0, item, values, text) }
+            TracedText { text: text.to_owned(), in_value: results.place(0, item, values, text) }
         };
-        let after: Vec<Seen> = if all_empty { Vec::new() } else { (0..texts.len()).map(seen).collect() };
+        let after: Vec<TracedText> = if all_empty { Vec::new() } else { (0..texts.len()).map(seen).collect() };
         match branch.steps.last_mut() {
             // A step after a missing result does nothing.
             Some(last) if last.after.is_empty() => {}
             // A step of two operations is shown as one.
             Some(last) if last.span == *span => (last.after, last.state) = (after, state),
             last => {
-                let whole = || Seen { text: self.value.to_owned(), in_value: Some(0..self.value.len()) };
+                let whole = || TracedText { text: self.value.to_owned(), in_value: Some(0..self.value.len()) };
                 let before = last.map_or_else(|| vec![whole()], |last| last.after.clone());
                 branch.steps.push(StepTrace { span: span.clone(), before, after, state });
             }
@@ -124,7 +124,7 @@ impl Program {
         let (branches, state) = (recorder.branches, scratch.results.state(0));
         let winner = if state.is_there() { branches.last() } else { None };
         let results = winner.map(|branch| match &branch.literal {
-            Some(text) => vec![Seen { text: text.clone(), in_value: None }],
+            Some(text) => vec![TracedText { text: text.clone(), in_value: None }],
             None => branch.steps.last().map(|step| step.after.clone()).unwrap_or_default(),
         });
         let marked =

@@ -7,7 +7,7 @@ use super::delimiters::Delimiter;
 use super::fine::What;
 use super::group::{self, Group};
 use super::oddities::Oddity;
-use super::shape::{Part, Shape};
+use super::shape::{Shape, ShapePart};
 use super::values::{Count, Values};
 use super::{Bar, SavedColumn, Survey};
 use crate::sightings::Sightings;
@@ -180,9 +180,9 @@ fn differ((before, of_before): (u64, u64), (now, of_now): (u64, u64), by_chance:
 
 /// The shape without lengths that already varied; another such length is not a new shape.
 fn loosened(shape: &Shape) -> Shape {
-    let part = |part: &Part| match part.least == part.most || matches!(part.what, What::Character(_)) {
+    let part = |part: &ShapePart| match part.least == part.most || matches!(part.what, What::Character(_)) {
         true => part.clone(),
-        false => Part { least: 1, most: usize::MAX, ..part.clone() },
+        false => ShapePart { least: 1, most: usize::MAX, ..part.clone() },
     };
     Shape { parts: shape.parts.iter().map(part).collect() }
 }

@@ -10,7 +10,7 @@ use indexmap::{IndexMap, map};
 
 use super::fine::{What, decode};
 use super::kinds::Kinds;
-use super::shape::{Part, Shape};
+use super::shape::{Shape, ShapePart};
 use super::shapes::{Entry, Shapes, slots};
 use crate::sightings::Sightings;
 
@@ -275,16 +275,16 @@ fn group(members: &[Member]) -> Group {
         let first = &members[0].slots[index];
         if let Some(what) = &first.what {
             let (least, most) = range(&Slot::width);
-            parts.push(Part { what: what.clone(), least, most });
+            parts.push(ShapePart { what: what.clone(), least, most });
         } else if has_one_make(members, index) && !first.make.is_empty() {
             for (run, kinds) in first.make.iter().enumerate() {
                 let (least, most) = range(&|slot| slot.widths[run]);
-                parts.push(Part { what: What::Kind(*kinds), least, most });
+                parts.push(ShapePart { what: What::Kind(*kinds), least, most });
             }
         } else {
             let kinds = slots().fold(Kinds::default(), |all, slot| all.with(slot.kinds));
             let (least, most) = range(&Slot::width);
-            parts.push(Part { what: What::Kind(kinds), least, most });
+            parts.push(ShapePart { what: What::Kind(kinds), least, most });
         }
     }
     let mut group = Group {

@@ -33,7 +33,7 @@ pub use positions::{Content, Position};
 pub use sample::{LONGEST as LONGEST_IN_SAMPLE, Row};
 #[cfg(feature = "cutlist")]
 pub use saved::{Kind as SavedKind, Saved, SavedColumn, VERSION as SAVED_VERSION};
-pub use shape::{Part, Shape};
+pub use shape::{Shape, ShapePart};
 pub use values::{Count, Frequent};
 
 use fine::Encoder;

@@ -42,11 +42,11 @@ impl Position {
 /// The characters at each position, by length of the value.
 #[derive(Debug, Clone, Default)]
 pub struct Places {
-    by_length: BTreeMap<usize, Vec<Place>>,
+    by_length: BTreeMap<usize, Vec<PositionCounts>>,
 }
 
 #[derive(Debug, Clone)]
-struct Place {
+struct PositionCounts {
     plain: [u64; 128],
     /// The first rows of each, by byte.
     rows: BTreeMap<u8, Vec<u64>>,
@@ -60,7 +60,7 @@ impl Places {
         if length > MOST {
             return;
         }
-        let places = self.by_length.entry(length).or_insert_with(|| vec![Place::default(); length]);
+        let places = self.by_length.entry(length).or_insert_with(|| vec![PositionCounts::default(); length]);
         if plain {
             places.iter_mut().zip(value.bytes()).for_each(|(place, byte)| place.observe(row, byte));
             return;
@@ -86,23 +86,23 @@ impl Places {
     /// Estimated memory in bytes.
     pub fn bytes(&self) -> usize {
         // Allows for a few characters per position.
-        const PLACE: usize = size_of::<Place>() + 512;
+        const PLACE: usize = size_of::<PositionCounts>() + 512;
         self.by_length.values().map(|places| places.len() * PLACE).sum()
     }
 
     /// The content of each position, for values of a length.
     pub fn positions(&self, length: usize) -> Vec<Position> {
-        self.by_length.get(&length).into_iter().flatten().map(Place::position).collect()
+        self.by_length.get(&length).into_iter().flatten().map(PositionCounts::position).collect()
     }
 }
 
-impl Default for Place {
-    fn default() -> Place {
-        Place { plain: [0; 128], rows: BTreeMap::new(), others: BTreeMap::new() }
+impl Default for PositionCounts {
+    fn default() -> PositionCounts {
+        PositionCounts { plain: [0; 128], rows: BTreeMap::new(), others: BTreeMap::new() }
     }
 }
 
-impl Place {
+impl PositionCounts {
     #[inline]
     fn observe(&mut self, row: u64, byte: u8) {
         let count = &mut self.plain[usize::from(byte & 0x7F)];
@@ -136,7 +136,7 @@ impl Place {
         }
     }
 
-    fn merge(&mut self, other: Place) {
+    fn merge(&mut self, other: PositionCounts) {
         self.plain.iter_mut().zip(other.plain).for_each(|(count, other)| *count += other);
         for (byte, rows) in other.rows {
             let known = self.rows.entry(byte).or_default();

@@ -10,12 +10,12 @@ use crate::text::names::stand_in;
 #[derive(Debug, Clone, PartialEq, Eq, Hash, Default)]
 pub struct Shape {
     /// The parts; empty for a blank value.
-    pub parts: Vec<Part>,
+    pub parts: Vec<ShapePart>,
 }
 
 /// A part of a shape.
 #[derive(Debug, Clone, PartialEq, Eq, Hash)]
-pub struct Part {
+pub struct ShapePart {
     /// Its content.
     pub what: What,
     /// The minimum number of characters.
@@ -27,7 +27,7 @@ pub struct Part {
 impl Shape {
     /// The shape of exactly these runs.
     pub fn fine(runs: &[FineRun]) -> Shape {
-        let part = |run: &FineRun| Part { what: run.what.clone(), least: run.count, most: run.count };
+        let part = |run: &FineRun| ShapePart { what: run.what.clone(), least: run.count, most: run.count };
         Shape { parts: runs.iter().map(part).collect() }
     }
 
@@ -40,7 +40,7 @@ impl Shape {
     /// assert!(shape.has(&runs_of("GRP-00041273")) && !shape.has(&runs_of("GRP-0004127")));
     /// ```
     pub fn parse(text: &str) -> Option<Shape> {
-        let mut parts: Vec<Part> = Vec::new();
+        let mut parts: Vec<ShapePart> = Vec::new();
         let mut rest = text;
         while let Some(symbol) = rest.chars().next() {
             rest = &rest[symbol.len_utf8()..];
@@ -56,7 +56,7 @@ impl Shape {
                 Some(last) if last.what == what && matches!(what, What::Character(_)) => {
                     (last.least, last.most) = (last.least + least, last.most + most);
                 }
-                _ => parts.push(Part { what, least, most }),
+                _ => parts.push(ShapePart { what, least, most }),
             }
         }
         (!parts.is_empty()).then_some(Shape { parts })
@@ -69,7 +69,7 @@ impl Shape {
 
     /// Whether all values of the other shape match this one.
     pub fn has_shape(&self, other: &Shape) -> bool {
-        let runs = |count: fn(&Part) -> usize| -> Vec<FineRun> {
+        let runs = |count: fn(&ShapePart) -> usize| -> Vec<FineRun> {
             other.parts.iter().map(|part| FineRun { what: part.what.clone(), count: count(part) }).collect()
         };
         self.has(&runs(|part| part.least)) && self.has(&runs(|part| part.most))
@@ -99,7 +99,7 @@ fn counts(text: &str) -> Option<(usize, usize, &str)> {
 }
 
 /// Whether the runs can be assigned to the parts within their limits.
-fn fits(parts: &[Part], runs: &[FineRun]) -> bool {
+fn fits(parts: &[ShapePart], runs: &[FineRun]) -> bool {
     let [part, parts @ ..] = parts else { return runs.is_empty() };
     if part.what == What::Rest {
         return true;

@@ -24,7 +24,7 @@ pub struct Values {
     hashes: HashSet<u64, BuildHasherDefault<AsItIs>>,
     highest: u64,
     /// The frequency of each value by hash; `None` with too many values.
-    seen: Option<HashMap<u64, Seen, BuildHasherDefault<AsItIs>>>,
+    seen: Option<HashMap<u64, Frequency, BuildHasherDefault<AsItIs>>>,
     /// The memory of their texts, in bytes.
     width: usize,
     hasher: FixedState,
@@ -44,7 +44,7 @@ pub struct SavedValues {
 }
 
 #[derive(Debug, Clone)]
-struct Seen {
+struct Frequency {
     count: u64,
     first: u64,
     /// Its text, shortened if long.
@@ -111,7 +111,8 @@ impl Values {
 
     /// Estimated memory in bytes.
     pub fn bytes(&self) -> usize {
-        let seen = self.seen.as_ref().map_or(0, |seen| seen.capacity() * size_of::<(u64, Seen)>() + seen.len() * ALLOCATION);
+        let seen =
+            self.seen.as_ref().map_or(0, |seen| seen.capacity() * size_of::<(u64, Frequency)>() + seen.len() * ALLOCATION);
         self.hashes.capacity() * size_of::<u64>() + seen + self.width
     }
 
@@ -173,7 +174,7 @@ impl Values {
         let seen = all.entry(hash).or_insert_with(|| {
             let text = text();
             *width += text.len();
-            Seen { count: 0, first: row, text }
+            Frequency { count: 0, first: row, text }
         });
         seen.count += count;
         seen.first = seen.first.min(row);

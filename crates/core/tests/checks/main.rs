@@ -9,7 +9,7 @@ use std::collections::HashMap;
 
 use keen_notch_core::check::check_digit::check;
 use keen_notch_core::check::email;
-use keen_notch_core::check::seen::Seen;
+use keen_notch_core::check::seen::UniqueTexts;
 use keen_notch_core::decimal;
 use keen_notch_core::layout::{Layout, LayoutPlan};
 use keen_notch_core::phrase::ast::{CheckDigit, Condition};
@@ -92,12 +92,12 @@ proptest! {
 
     #[test]
     fn the_first_row_of_each_text_is_remembered(texts in proptest::collection::vec("[a-c]{1,2}", 0..60)) {
-        let (mut seen, mut first) = (Seen::default(), HashMap::new());
+        let (mut seen, mut first) = (UniqueTexts::default(), HashMap::new());
         for (row, text) in texts.iter().enumerate() {
             let row = row as u64 + 1;
             let expected = first.get(text).copied();
             first.entry(text.clone()).or_insert(row);
-            prop_assert_eq!(seen.note(Seen::hash([text.as_str()]), row).unwrap(), expected);
+            prop_assert_eq!(seen.note(UniqueTexts::hash([text.as_str()]), row).unwrap(), expected);
         }
     }
 

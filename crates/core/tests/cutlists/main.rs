@@ -4,7 +4,7 @@
 use std::sync::Arc;
 
 use keen_notch_core::batch::{Batch, Column};
-use keen_notch_core::carving::{Carving, Memory, OutColumn, Worked};
+use keen_notch_core::carving::{BatchResults, Carving, Memory, OutColumn};
 use keen_notch_core::column::Header;
 use keen_notch_core::cutlist::{self, CutList};
 use keen_notch_core::program::{ListTexts, NoList, Setting};
@@ -42,13 +42,13 @@ fn setting(unit: Unit) -> Setting<'static> {
 struct Run {
     columns: Vec<Column>,
     kept: Vec<u32>,
-    worked: Worked,
+    worked: BatchResults,
 }
 
 impl Run {
     fn new(carving: &Carving, rows: &[[&str; 3]]) -> Run {
         let columns = (0..3).map(|column| Column::of(rows.iter().map(|row| row[column]))).collect();
-        let mut run = Run { columns, kept: (0..rows.len() as u32).collect(), worked: Worked::default() };
+        let mut run = Run { columns, kept: (0..rows.len() as u32).collect(), worked: BatchResults::default() };
         let selected = run.with(|batch, worked| carving.select(batch, worked).map(<[u32]>::to_vec));
         selected.into_iter().for_each(|rows| run.keep(&rows));
         run.with(|batch, worked| carving.run(batch, worked).unwrap());
@@ -62,7 +62,7 @@ impl Run {
         run
     }
 
-    fn with<R>(&mut self, call: impl FnOnce(&Batch, &mut Worked) -> R) -> R {
+    fn with<R>(&mut self, call: impl FnOnce(&Batch, &mut BatchResults) -> R) -> R {
         let texts: Vec<_> = self.columns.iter().map(Column::texts).collect();
         call(&Batch { rows: self.kept.len(), columns: &texts }, &mut self.worked)
     }

@@ -6,7 +6,7 @@ use keen_notch_core::column::ColumnRef;
 use keen_notch_core::cutlist::CutList;
 use keen_notch_core::layout::{Field, Form, Item, Layout};
 use keen_notch_core::phrase::ast::{Class, Condition, ConditionKind};
-use keen_notch_core::piece::{BuildPart, Check, Piece, Shape, Source};
+use keen_notch_core::piece::{BuildPart, Check, OutputForm, Piece, Source};
 use keen_notch_core::text::unit::Unit;
 
 use crate::interpreter::{self, Outcome, is_of, units};
@@ -79,7 +79,7 @@ impl<'l> Interpreter<'l> {
                     _ => {}
                 }
             }
-            if let Shape::Columns(columns) = piece.shape
+            if let OutputForm::Columns(columns) = piece.shape
                 && results.len() > columns
             {
                 fail(&piece.name, &format!("columns = {columns}"), false);

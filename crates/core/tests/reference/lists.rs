@@ -3,7 +3,7 @@
 use std::sync::Arc;
 
 use keen_notch_core::batch::{Batch, Column};
-use keen_notch_core::carving::{Carving, Memory, Worked};
+use keen_notch_core::carving::{BatchResults, Carving, Memory};
 use keen_notch_core::column::{ColumnRef, Header};
 use keen_notch_core::cutlist::CutList;
 use keen_notch_core::program::{ListTexts, NoList, Setting};
@@ -127,7 +127,7 @@ fn list(parts: &Parts) -> String {
 
 fn carved(carving: &Carving, rows: &[Vec<String>], batch_size: usize) -> (Vec<Row>, Vec<Tally>) {
     let (mut all, mut tallies) = (Vec::new(), vec![Tally::default(); carving.count()]);
-    let (mut worked, mut memory) = (Worked::default(), Memory::default());
+    let (mut worked, mut memory) = (BatchResults::default(), Memory::default());
     for (number, rows) in rows.chunks(batch_size).enumerate() {
         let mut columns: Vec<Column> =
             (0..HEADER.len()).map(|column| Column::of(rows.iter().map(|row| row[column].as_str()))).collect();

@@ -7,7 +7,7 @@ mod list;
 mod lists;
 
 use keen_notch_core::batch::{Batch, Column};
-use keen_notch_core::carving::{Carving, Worked};
+use keen_notch_core::carving::{BatchResults, Carving};
 use keen_notch_core::column::{ColumnRef, Header};
 use keen_notch_core::cutlist::CutList;
 use keen_notch_core::phrase::Phrase;
@@ -242,7 +242,7 @@ proptest! {
         let carving = Carving::new(&wanted, Some(&ColumnRef::Number(1)), &Setting::new(Unit::Characters), &Header::Unnamed(1)).unwrap();
         let column = Column::of(values.iter().map(String::as_str));
         let batch = Batch { rows: values.len(), columns: &[column.texts()] };
-        let mut worked = Worked::default();
+        let mut worked = BatchResults::default();
         carving.run(&batch, &mut worked).unwrap();
         let kept = worked.take_kept();
         let asked = |text: &str| Condition::parse(text).unwrap();

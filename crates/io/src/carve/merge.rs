@@ -5,10 +5,10 @@ use keen_notch_core::diagnostics::Diagnostics;
 use keen_notch_core::sightings::Sightings;
 use keen_notch_core::tally::Tally;
 
-use super::work::{Part, Sampled};
+use super::work::{ChunkResult, Sampled};
 use super::{Failing, FaultyRow, Job, MOST_ODD, MOST_ODD_KEPT, Odd, OddRow, Outs, Report};
 use crate::Error;
-use crate::encode::{Aside, Encoder};
+use crate::encode::{Encoder, OffcutEncoder};
 use crate::inputs::Inputs;
 
 pub struct Merger<'m, 'o> {
@@ -27,7 +27,7 @@ impl<'m, 'o> Merger<'m, 'o> {
     pub fn new(
         job: &'m Job,
         outs: &'m mut Outs<'o>,
-        (encoder, aside): (&'m dyn Encoder, &dyn Aside),
+        (encoder, aside): (&'m dyn Encoder, &dyn OffcutEncoder),
         inputs: Inputs,
         (has_head, has_head_aside): (bool, bool),
     ) -> Result<Merger<'m, 'o>, Error> {
@@ -64,7 +64,7 @@ impl<'m, 'o> Merger<'m, 'o> {
     ///
     /// # Errors
     /// An output cannot be written.
-    pub fn take(&mut self, part: &Part) -> Result<(), Error> {
+    pub fn take(&mut self, part: &ChunkResult) -> Result<(), Error> {
         if part.bytes.width() > 0 {
             if !self.ended && !part.goes_on {
                 self.outs.rows.put(self.encoder.line_end())?;

@@ -23,9 +23,9 @@ use keen_notch_core::widths::Widths;
 
 use crate::Error;
 use crate::encode::fixed_width::{self, Places};
-use crate::encode::{Shape, TextOptions, aside, encoder};
+use crate::encode::{OutputSchema, TextOptions, aside, encoder};
 use crate::faults::FaultFile;
-use crate::formats::{Kind, Named};
+use crate::formats::{FileFormat, Kind};
 use crate::inputs::Inputs;
 use crate::pool::{self, Ahead, Turns};
 use crate::sink::Sink;
@@ -35,14 +35,14 @@ use crate::view::View;
 
 pub use failing::Failing;
 use merge::Merger;
-use work::{Asked, Before, Part, Worker};
+use work::{ChunkResult, OptionalOutputs, RunState, Worker};
 
 /// A job: what to carve and how to write it.
 #[derive(Debug)]
 pub struct Job {
     carving: Carving,
     used: Vec<usize>,
-    shape: Shape,
+    shape: OutputSchema,
     table_columns: usize,
     checks: Vec<CheckName>,
     preview: usize,
@@ -54,8 +54,8 @@ pub struct Job {
     /// The indices of the written pieces, and the treatment of results that look like formulas.
     written: Vec<usize>,
     formulas: Formulas,
-    named: Named,
-    named_aside: Named,
+    named: FileFormat,
+    named_aside: FileFormat,
     text_options: TextOptions,
     places: Option<Places>,
 }
@@ -265,7 +265,7 @@ impl Job {
     pub fn new(carving: Carving, header: &Header, originals: &[usize], preview: usize) -> Job {
         Job {
             used: carving.used_columns(),
-            shape: Shape::new(&carving, header, originals),
+            shape: OutputSchema::new(&carving, header, originals),
             table_columns: header.count(),
             checks: checks(&carving),
             carving,
@@ -277,8 +277,8 @@ impl Job {
             threads: 1,
             written: Vec::new(),
             formulas: Formulas::default(),
-            named: Named::default(),
-            named_aside: Named::default(),
+            named: FileFormat::default(),
+            named_aside: FileFormat::default(),
             text_options: TextOptions::default(),
             places: None,
         }
@@ -386,7 +386,7 @@ impl Job {
     }
 
     /// Sets the formats of the output and of the offcuts.
-    pub fn with_formats(mut self, rows: Named, aside: Named) -> Job {
+    pub fn with_formats(mut self, rows: FileFormat, aside: FileFormat) -> Job {
         (self.named, self.named_aside) = (rows, aside);
         self
     }
@@ -479,7 +479,7 @@ pub fn carve(table: &mut Table, job: &Job, outs: &mut Outs) -> Result<Report, Er
     let columns = (&table.header, table.types.as_slice());
     let encoder = encoder(&format, (job.named, job.text_options, job.places.as_ref()), columns, &job.shape)?;
     // Without offcuts, their encoder needs no rows.
-    let named_aside = if outs.offcuts.is_some() { job.named_aside } else { Named::default() };
+    let named_aside = if outs.offcuts.is_some() { job.named_aside } else { FileFormat::default() };
     let aside = aside(&table.format, named_aside, columns)?;
     let (encoder, aside) = (&*encoder, &*aside);
     let (meter, limits) = (table.shared_meter(), table.limits(job.threads));
@@ -488,7 +488,7 @@ pub fn carve(table: &mut Table, job: &Job, outs: &mut Outs) -> Result<Report, Er
         return Err(Error::ParquetTooWide { columns: out_columns, limit });
     }
     let ragged = table.ragged();
-    let asked = Asked {
+    let asked = OptionalOutputs {
         offcuts: outs.offcuts.is_some(),
         faults: outs.faults.is_some(),
         cells: job.shape.columns.contains(&OutColumn::Faults),
@@ -497,19 +497,19 @@ pub fn carve(table: &mut Table, job: &Job, outs: &mut Outs) -> Result<Report, Er
     let inputs = table.inputs.clone();
     let (needed, cells) = job.needs(&format, outs.offcuts.is_some());
     table.need(&needed);
-    let has_head = |named: Named| !(table.is_continued() && named.can_be_joined(&table.format));
+    let has_head = |named: FileFormat| !(table.is_continued() && named.can_be_joined(&table.format));
     let heads = (has_head(job.named), has_head(job.named_aside));
     let mut merger = Merger::new(job, outs, (encoder, aside), inputs.clone(), heads)?;
-    let turns = Turns::new(Before::within(limits.remembered()));
+    let turns = Turns::new(RunState::within(limits.remembered()));
     // Sample values come from the start of a run, in order, until there are enough.
     let takes_samples = AtomicBool::new(true);
     // Reusing buffers is cheaper than allocating new memory.
-    let spare = Mutex::new(Vec::<Part>::new());
+    let spare = Mutex::new(Vec::<ChunkResult>::new());
     let worker = || {
         let mut worker = Worker::new(job, (encoder, aside), asked, (ragged, limits), (inputs.names(), &cells));
         let (meter, spare, turns, takes_samples) = (&meter, &spare, &turns, &takes_samples);
-        move |number, of_table: table::Part, ahead: Ahead<Part>| {
-            let mut part = pool::lock(spare).pop().unwrap_or_else(|| Part::new(job));
+        move |number, of_table: table::TableChunk, ahead: Ahead<ChunkResult>| {
+            let mut part = pool::lock(spare).pop().unwrap_or_else(|| ChunkResult::new(job));
             part.input = of_table.input;
             part.diagnostics.take_samples(takes_samples.load(Ordering::Relaxed));
             worker.work(number, of_table, turns, &mut part, ahead)?;
@@ -517,7 +517,7 @@ pub fn carve(table: &mut Table, job: &Job, outs: &mut Outs) -> Result<Report, Er
             Ok(part)
         }
     };
-    let put_together = |mut part: Part| {
+    let put_together = |mut part: ChunkResult| {
         merger.take(&part)?;
         takes_samples.store(merger.lacks_samples(), Ordering::Relaxed);
         part.clear(job);

@@ -4,7 +4,7 @@ use std::io;
 use std::ops::Range;
 
 use keen_notch_core::batch::{Batch, Buffer};
-use keen_notch_core::carving::{Failure, Fault, Memory, OutColumn, TooLarge, Worked};
+use keen_notch_core::carving::{BatchResults, Failure, Fault, Memory, OutColumn, TooLarge};
 use keen_notch_core::check::seen::StoreError;
 use keen_notch_core::check::{Violation, ViolationKind};
 use keen_notch_core::diagnostics::{Diagnostics, Observed, note_looks};
@@ -17,7 +17,7 @@ use super::{Counts, Failing, FaultyRow, Formulas, Job, MOST_ODD_KEPT, Odd, OddRo
 use crate::Error;
 use crate::batches::{Batches, Limits};
 use crate::encode::lists::{self, RowFaults, words};
-use crate::encode::{Aside, Encodable, Encoder, Held, Out};
+use crate::encode::{Encodable, Encoder, Held, OffcutEncoder, Out};
 use crate::inputs::Starts;
 use crate::pool::{Ahead, Turns};
 use crate::source::{Chunk, LineCount, Ragged, Rows};
@@ -25,12 +25,12 @@ use crate::spill;
 use crate::table;
 
 /// The results of a chunk. Rows are numbered from 1 within it.
-pub struct Part {
+pub struct ChunkResult {
     pub bytes: Buffer,
     pub aside: Buffer,
     /// The encoded rows that are not written yet, and those of the offcuts.
     kept: (Held, Held),
-    pub faults: Vec<Found>,
+    pub faults: Vec<LocatedFault>,
     /// Their approximate size in bytes.
     held: usize,
     pub samples: Vec<FaultyRow>,
@@ -79,16 +79,16 @@ const MOST_KEPT: usize = 2 << 20;
 const RECALLED: usize = 128;
 
 /// A fault with its place.
-pub struct Found {
+pub struct LocatedFault {
     pub row: u64,
     pub line: u64,
     pub fault: Fault,
     pub value: String,
 }
 
-impl Part {
-    pub fn new(job: &Job) -> Part {
-        Part {
+impl ChunkResult {
+    pub fn new(job: &Job) -> ChunkResult {
+        ChunkResult {
             bytes: Buffer::default(),
             aside: Buffer::default(),
             kept: Default::default(),
@@ -110,8 +110,8 @@ impl Part {
         }
     }
 
-    fn ahead_of(job: &Job, input: usize) -> Part {
-        Part { input, ..Part::new(job) }
+    fn ahead_of(job: &Job, input: usize) -> ChunkResult {
+        ChunkResult { input, ..ChunkResult::new(job) }
     }
 
     /// Clears the results. Keeps the memory, unless it was for a very long row.
@@ -124,13 +124,13 @@ impl Part {
             kept.clear();
             kept
         });
-        *self = Part { bytes, aside, ..Part::new(job) };
+        *self = ChunkResult { bytes, aside, ..ChunkResult::new(job) };
     }
 }
 
 /// The optional outputs of a run.
 #[derive(Debug, Clone, Copy)]
-pub struct Asked {
+pub struct OptionalOutputs {
     pub offcuts: bool,
     pub faults: bool,
     pub cells: bool,
@@ -138,16 +138,16 @@ pub struct Asked {
 }
 
 /// State from earlier chunks, which each chunk updates in turn.
-pub struct Before {
+pub struct RunState {
     memory: Memory,
     rows: u64,
     starts: Starts,
 }
 
-impl Before {
+impl RunState {
     /// The state before the first row, with a memory limit for `unique`.
-    pub fn within(memory: usize) -> Before {
-        Before { memory: spill::memory(memory), rows: 0, starts: Starts::default() }
+    pub fn within(memory: usize) -> RunState {
+        RunState { memory: spill::memory(memory), rows: 0, starts: Starts::default() }
     }
 }
 
@@ -155,14 +155,14 @@ impl Before {
 #[derive(Default)]
 struct Stage<'c> {
     rows: Rows<'c>,
-    worked: Worked,
+    worked: BatchResults,
 }
 
 pub struct Worker<'j> {
     job: &'j Job,
     encoder: &'j dyn Encoder,
-    aside: &'j dyn Aside,
-    asked: Asked,
+    aside: &'j dyn OffcutEncoder,
+    asked: OptionalOutputs,
     ragged: Ragged,
     limits: Limits,
     cells: &'j [usize],
@@ -175,8 +175,8 @@ pub struct Worker<'j> {
 impl<'j> Worker<'j> {
     pub fn new(
         job: &'j Job,
-        (encoder, aside): (&'j dyn Encoder, &'j dyn Aside),
-        asked: Asked,
+        (encoder, aside): (&'j dyn Encoder, &'j dyn OffcutEncoder),
+        asked: OptionalOutputs,
         (ragged, limits): (Ragged, Limits),
         (names, cells): (&'j [String], &'j [usize]),
     ) -> Worker<'j> {
@@ -190,10 +190,10 @@ impl<'j> Worker<'j> {
     pub fn work(
         &mut self,
         number: u64,
-        table::Part { input, mut chunk }: table::Part,
-        turns: &Turns<Before>,
-        part: &mut Part,
-        ahead: Ahead<Part>,
+        table::TableChunk { input, mut chunk }: table::TableChunk,
+        turns: &Turns<RunState>,
+        part: &mut ChunkResult,
+        ahead: Ahead<ChunkResult>,
     ) -> Result<(), Error> {
         let _guard = turns.guard(number);
         chunk.open(&self.job.used)?;
@@ -267,30 +267,31 @@ impl<'j> Worker<'j> {
     ///
     /// # Errors
     /// The output format cannot hold a value.
-    fn end(&self, state: &mut State<'_, 'j>, part: &mut Part) -> Result<(), Error> {
+    fn end(&self, state: &mut State<'_, 'j>, part: &mut ChunkResult) -> Result<(), Error> {
         let State { job, chunk, aside: set_aside, ahead, .. } = state;
-        let Part { bytes, goes_on, aside, kept: (held, held_aside), input, .. } = part;
+        let ChunkResult { bytes, goes_on, aside, kept: (held, held_aside), input, .. } = part;
         let mut hand_on = |bytes: &mut Buffer| {
-            let first = Part { bytes: std::mem::take(bytes), goes_on: *goes_on, ..Part::ahead_of(job, *input) };
+            let first = ChunkResult { bytes: std::mem::take(bytes), goes_on: *goes_on, ..ChunkResult::ahead_of(job, *input) };
             *goes_on = true;
             ahead(first)
         };
         self.encoder.end_chunk(*chunk, &mut Out::new((bytes, held), &mut hand_on))?;
-        let mut hand_on = |aside: &mut Buffer| ahead(Part { aside: std::mem::take(aside), ..Part::ahead_of(job, *input) });
+        let mut hand_on =
+            |aside: &mut Buffer| ahead(ChunkResult { aside: std::mem::take(aside), ..ChunkResult::ahead_of(job, *input) });
         set_aside.end_chunk(*chunk, &mut Out::new((aside, held_aside), &mut hand_on))
     }
 
     fn remember(
         &self,
         input: usize,
-        before: &mut Before,
+        before: &mut RunState,
         stages: &mut [Stage],
         ranges: &[Range<usize>],
         state: &mut State<'_, 'j>,
     ) -> Result<(), Error> {
         before.starts.begin(input, before.rows);
         state.starts.clone_from(&before.starts);
-        let (carving, Before { memory, rows: before, .. }) = (&self.job.carving, before);
+        let (carving, RunState { memory, rows: before, .. }) = (&self.job.carving, before);
         let spill_failed = |error: StoreError| Error::Spill {
             source: error.downcast::<io::Error>().map_or_else(io::Error::other, |error| *error),
         };
@@ -309,7 +310,7 @@ impl<'j> Worker<'j> {
         state: &mut State<'_, 'j>,
         stages: &mut [Stage],
         ranges: &[Range<usize>],
-        part: &mut Part,
+        part: &mut ChunkResult,
     ) -> Result<(), Error> {
         for (stage, range) in stages.iter_mut().zip(ranges) {
             stage.keep();
@@ -351,7 +352,7 @@ impl<'j> Worker<'j> {
         state: &mut State<'_, 'j>,
         stage: &mut Stage,
         range: Range<usize>,
-        part: &mut Part,
+        part: &mut ChunkResult,
     ) -> Result<(), Error> {
         let Stage { rows, worked } = stage;
         let rows = &*rows;
@@ -395,9 +396,9 @@ impl<'j> Worker<'j> {
             if !job.shape.is_written {
                 return Ok(());
             }
-            let Part { bytes, goes_on, kept: (held, _), input: of, .. } = part;
+            let ChunkResult { bytes, goes_on, kept: (held, _), input: of, .. } = part;
             let mut hand_on = |bytes: &mut Buffer| {
-                let first = Part { bytes: std::mem::take(bytes), goes_on: *goes_on, ..Part::ahead_of(job, *of) };
+                let first = ChunkResult { bytes: std::mem::take(bytes), goes_on: *goes_on, ..ChunkResult::ahead_of(job, *of) };
                 *goes_on = true;
                 (state.ahead)(first)
             };
@@ -410,7 +411,7 @@ impl<'j> Worker<'j> {
         })
     }
 
-    fn observe(&mut self, batch: &Batch, rows: &Rows, worked: &Worked, part: &mut Part) {
+    fn observe(&mut self, batch: &Batch, rows: &Rows, worked: &BatchResults, part: &mut ChunkResult) {
         if part.diagnostics.count() == 0 {
             return;
         }
@@ -450,11 +451,11 @@ struct State<'w, 'j> {
     chunk: &'w dyn Chunk,
     text: &'w str,
     count: LineCount,
-    aside: &'w dyn Aside,
+    aside: &'w dyn OffcutEncoder,
     /// The names of the inputs and their first rows, for comparisons with earlier rows.
     names: &'w [String],
     starts: Starts,
-    ahead: Ahead<'w, Part>,
+    ahead: Ahead<'w, ChunkResult>,
 }
 
 impl<'j> State<'_, 'j> {
@@ -464,10 +465,10 @@ impl<'j> State<'_, 'j> {
         &mut self,
         batch: &Batch,
         rows: &Rows,
-        worked: &mut Worked,
+        worked: &mut BatchResults,
         range: Range<usize>,
-        (asked, ragged_as): (Asked, Ragged),
-        part: &mut Part,
+        (asked, ragged_as): (OptionalOutputs, Ragged),
+        part: &mut ChunkResult,
     ) -> (Option<Vec<u32>>, RowFaults<'j>) {
         let job = self.job;
         let mut cells = RowFaults::of(&job.checks);
@@ -542,7 +543,7 @@ impl<'j> State<'_, 'j> {
         }
     }
 
-    fn faults(&self, row: u32, is_ragged: bool, found: &[Failure], batch: &Batch, worked: &Worked) -> Vec<Fault> {
+    fn faults(&self, row: u32, is_ragged: bool, found: &[Failure], batch: &Batch, worked: &BatchResults) -> Vec<Fault> {
         let job = self.job;
         let fault = |failure: &Failure| job.carving.fault(*failure, batch, worked, &|row| self.name(row));
         let mut faults: Vec<Fault> = found.iter().map(fault).collect();
@@ -564,8 +565,8 @@ impl<'j> State<'_, 'j> {
         faults: &[Fault],
         of_batch: Option<(&Batch, u32)>,
         (set_aside, is_sample): (bool, bool),
-        asked: Asked,
-        part: &mut Part,
+        asked: OptionalOutputs,
+        part: &mut ChunkResult,
     ) {
         let job = self.job;
         let line = self.chunk.line(row as usize, &mut self.count);
@@ -577,15 +578,15 @@ impl<'j> State<'_, 'j> {
         let row_number = u64::from(row) + 1;
         if asked.faults {
             for fault in faults {
-                let found = Found { row: row_number, line, fault: fault.clone(), value: value(fault) };
-                part.held += size_of::<Found>() + found.value.len() + fault.result.len() + fault.violation.detail.len();
+                let found = LocatedFault { row: row_number, line, fault: fault.clone(), value: value(fault) };
+                part.held += size_of::<LocatedFault>() + found.value.len() + fault.result.len() + fault.violation.detail.len();
                 part.faults.push(found);
             }
             if part.held > MOST_KEPT {
                 // No later chunk depends on the faults, so they can be written early.
                 let faults = std::mem::take(&mut part.faults);
                 part.held = 0;
-                (self.ahead)(Part { faults, ..Part::ahead_of(job, part.input) });
+                (self.ahead)(ChunkResult { faults, ..ChunkResult::ahead_of(job, part.input) });
             }
         }
         if is_sample {
@@ -600,13 +601,14 @@ impl<'j> State<'_, 'j> {
             // One file holds rows of several inputs.
             let why = if self.names.len() > 1 { format!("{}, line {line}: {why}", self.chunk.source()) } else { why };
             let State { ahead, chunk, text, aside, .. } = self;
-            let Part { aside: bytes, kept: (_, held), input, .. } = part;
-            let mut hand_on = |aside: &mut Buffer| ahead(Part { aside: std::mem::take(aside), ..Part::ahead_of(job, *input) });
+            let ChunkResult { aside: bytes, kept: (_, held), input, .. } = part;
+            let mut hand_on =
+                |aside: &mut Buffer| ahead(ChunkResult { aside: std::mem::take(aside), ..ChunkResult::ahead_of(job, *input) });
             aside.write(*chunk, text, row as usize, &why, &mut Out::new((bytes, held), &mut hand_on));
         }
     }
 
-    fn preview(&self, input: &Encodable, part: &mut Part) {
+    fn preview(&self, input: &Encodable, part: &mut ChunkResult) {
         let job = self.job;
         let all: Vec<u32> = (0..input.rows.len() as u32).collect();
         for row in input.written.unwrap_or(&all).iter().map(|row| *row as usize) {
@@ -643,7 +645,7 @@ impl<'j> State<'_, 'j> {
         job.shape.columns.iter().map(cell).collect()
     }
 
-    fn note_odd(&self, input: &Encodable, part: &mut Part) {
+    fn note_odd(&self, input: &Encodable, part: &mut ChunkResult) {
         let pieces: Vec<&Results> = (0..self.job.carving.count()).map(|piece| input.worked.piece(piece)).collect();
         let pieces: Vec<&Results> = pieces.into_iter().filter(|results| !results.are_filled()).collect();
         if pieces.is_empty() && input.worked.faulty().is_none() {

@@ -15,10 +15,10 @@ use super::values;
 /// The dictionaries of the columns so far.
 #[derive(Default)]
 pub struct Dictionaries {
-    columns: HashMap<usize, Known>,
+    columns: HashMap<usize, MergedDictionary>,
 }
 
-struct Known {
+struct MergedDictionary {
     values: ArrayRef,
     places: HashMap<String, usize>,
 }
@@ -44,7 +44,10 @@ impl Dictionaries {
 
     fn join<K: ArrowDictionaryKeyType>(&mut self, place: usize, array: &DictionaryArray<K>) -> Result<ArrayRef, ArrowError> {
         let values = array.values();
-        let known = self.columns.entry(place).or_insert_with(|| Known { values: values.slice(0, 0), places: HashMap::new() });
+        let known = self
+            .columns
+            .entry(place)
+            .or_insert_with(|| MergedDictionary { values: values.slice(0, 0), places: HashMap::new() });
         let (mut new, mut places) = (Vec::new(), Vec::with_capacity(values.len()));
         for index in 0..values.len() {
             let mut text = String::new();

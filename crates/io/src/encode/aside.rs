@@ -9,18 +9,18 @@ use super::{Extend, Out};
 use super::{json_lines, workbook};
 use crate::Error;
 use crate::cells::Record;
-use crate::formats::{Kind, Named};
+use crate::formats::{FileFormat, Kind};
 use crate::source::delimited::Preamble;
 use crate::source::fixed_width::Layout;
 use crate::source::json_lines::Style;
-use crate::source::types::Seen;
+use crate::source::types::ObservedTypes;
 use crate::source::{Chunk, Format};
 
 /// Titles of the reason column, for tables that already have such a column.
 const TITLES: [&str; 3] = ["why", "why_set_aside", "keen_notch_why"];
 
 /// Encodes offcuts.
-pub trait Aside: Send + Sync {
+pub trait OffcutEncoder: Send + Sync {
     /// Writes the header.
     fn begin(&self, out: &mut Buffer);
 
@@ -40,7 +40,11 @@ pub trait Aside: Send + Sync {
 ///
 /// # Errors
 /// Fixed-width offcuts of a table in another format.
-pub fn aside(format: &Format, named: Named, (header, types): (&Header, &[Seen])) -> Result<Box<dyn Aside>, Error> {
+pub fn aside(
+    format: &Format,
+    named: FileFormat,
+    (header, types): (&Header, &[ObservedTypes]),
+) -> Result<Box<dyn OffcutEncoder>, Error> {
     let is_taken = |title: &&str| matches!(header, Header::Names(names) if names.iter().any(|name| name == title));
     let title = TITLES.into_iter().find(|title| !is_taken(title)).unwrap_or(TITLES[0]);
     let header = header.clone();
@@ -56,9 +60,9 @@ pub fn aside(format: &Format, named: Named, (header, types): (&Header, &[Seen]))
         }
         #[cfg(feature = "columnar")]
         (Some(kind @ (Kind::Parquet | Kind::Arrow(_))), _) => {
-            Box::new(super::columnar::AsideColumns::new(kind, format, types, &header, title)?)
+            Box::new(super::columnar::OffcutColumns::new(kind, format, types, &header, title)?)
         }
-        (Some(Kind::Database), _) => Box::new(super::database::AsideTable::new(format, types, &header, title)),
+        (Some(Kind::Database), _) => Box::new(super::database::OffcutTable::new(format, types, &header, title)),
         #[cfg(not(feature = "columnar"))]
         (Some(kind @ (Kind::Parquet | Kind::Arrow(_))), _) => return Err(super::not_in_build(kind, types)),
         (Some(Kind::Delimited(_) | Kind::OtherWorkbook), _)
@@ -95,7 +99,7 @@ impl Lines {
     }
 }
 
-impl Aside for Lines {
+impl OffcutEncoder for Lines {
     fn begin(&self, out: &mut Buffer) {
         if let Some(header) = &self.layout.header {
             self.line(header.trim_start_matches(['\r', '\n']), self.title, out);
@@ -125,7 +129,7 @@ impl AsRead {
     }
 }
 
-impl Aside for AsRead {
+impl OffcutEncoder for AsRead {
     fn begin(&self, out: &mut Buffer) {
         out.extend(self.preamble.separator.as_bytes());
         if let Header::Names(_) = self.header {
@@ -167,7 +171,7 @@ struct Cells {
     title: &'static str,
 }
 
-impl Aside for Cells {
+impl OffcutEncoder for Cells {
     fn begin(&self, out: &mut Buffer) {
         let titles: Vec<String> = (0..self.header.count()).map(|column| self.header.title(column)).collect();
         super::push_row(out, titles.iter().map(String::as_str).chain([self.title]), self.delimiter);
@@ -186,7 +190,7 @@ struct Sheet {
     title: &'static str,
 }
 
-impl Aside for Sheet {
+impl OffcutEncoder for Sheet {
     fn begin(&self, out: &mut Buffer) {
         let titles: Vec<String> = (0..self.header.count()).map(|column| self.header.title(column)).collect();
         let titles: Vec<String> = titles.into_iter().chain([self.title.to_owned()]).collect();
@@ -209,7 +213,7 @@ struct Objects {
     title: &'static str,
 }
 
-impl Aside for Objects {
+impl OffcutEncoder for Objects {
     fn begin(&self, _: &mut Buffer) {}
 
     fn write(&self, chunk: &dyn Chunk, text: &str, row: usize, why: &str, out: &mut Out) {

@@ -19,12 +19,12 @@ use keen_notch_core::column::Header;
 use super::lists::{COMPARED_FIELDS, FAULT_FIELDS};
 use super::out::{Held, HeldTexts};
 use super::rows::OutRows;
-use super::{Aside, Encodable, Encoder, Extend, Out, OwnColumn, OwnTable, Shape, Value};
+use super::{Encodable, Encoder, Extend, OffcutEncoder, Out, OutputSchema, OwnColumn, OwnTable, Value};
 use crate::Error;
 use crate::columnar::{Plan, array_in_parquet, field_in_parquet, missing_in_parquet, push_batch, push_schema};
 use crate::formats::Kind;
 use crate::head;
-use crate::source::types::{Seen, Type};
+use crate::source::types::{ObservedTypes, Type};
 use crate::source::{CellKind, Chunk, Format, LineCount};
 
 /// Flush the buffered rows of a chunk at this size, in bytes.
@@ -43,18 +43,18 @@ enum From {
     Compared,
 }
 
-struct Column {
+struct ArrowColumn {
     from: From,
     /// The observed types, if all values must have one type.
-    seen: Option<Seen>,
+    seen: Option<ObservedTypes>,
 }
 
 pub struct Columnar {
     kind: Kind,
-    shape: Shape,
+    shape: OutputSchema,
     schema: SchemaRef,
     plan: Plan,
-    columns: Vec<Column>,
+    columns: Vec<ArrowColumn>,
     has_faults: bool,
 }
 
@@ -62,9 +62,9 @@ pub struct Columnar {
 type PieceTexts<'a> = (&'a str, Cow<'a, [Span]>);
 
 /// The type of an original column, and its observed types if all values must have one type.
-fn type_of(format: &Format, types: &[Seen], column: usize) -> (Type, Option<Seen>) {
+fn type_of(format: &Format, types: &[ObservedTypes], column: usize) -> (Type, Option<ObservedTypes>) {
     let seen = types.get(column);
-    let of = seen.map_or(Type::Text, Seen::type_of);
+    let of = seen.map_or(Type::Text, ObservedTypes::type_of);
     // Phrases read an object as its JSON text.
     let is_json = matches!(format, Format::JsonLines(_));
     (of, seen.filter(|_| is_json).cloned())
@@ -82,20 +82,25 @@ fn data_type(of: Type) -> DataType {
 }
 
 /// The original columns: with their own types, or with those of their values.
-fn originals(format: &Format, types: &[Seen], header: &Header, kind: Kind) -> Result<Vec<(FieldRef, Column)>, Error> {
+fn originals(
+    format: &Format,
+    types: &[ObservedTypes],
+    header: &Header,
+    kind: Kind,
+) -> Result<Vec<(FieldRef, ArrowColumn)>, Error> {
     let field = |column: usize| match format {
         Format::Columnar(columnar) => {
             let field = &columnar.schema.fields()[column];
             let field = if kind == Kind::Parquet { field_in_parquet(field) } else { Arc::clone(field) };
-            Ok((field, Column { from: From::Kept(column), seen: None }))
+            Ok((field, ArrowColumn { from: From::Kept(column), seen: None }))
         }
         _ => {
             let (of, seen) = type_of(format, types, column);
-            if let Some(Seen { first: Some((wanted, first)), other: Some((found, line, name)) }) = &seen {
+            if let Some(ObservedTypes { first: Some((wanted, first)), other: Some((found, line, name)) }) = &seen {
                 return Err(mixed((name, header.title(column)), (*found, *line), (*wanted, *first), kind));
             }
             let field = Field::new(header.title(column), data_type(of), true);
-            Ok((Arc::new(field), Column { from: From::Made(of), seen }))
+            Ok((Arc::new(field), ArrowColumn { from: From::Made(of), seen }))
         }
     };
     (0..header.count()).map(field).collect()
@@ -122,7 +127,7 @@ fn plan(format: &Format) -> Plan {
 }
 
 /// A column of a piece, of the inputs, or of faults.
-fn new_column(column: &OutColumn, title: &str, shape: &Shape) -> (FieldRef, Column) {
+fn new_column(column: &OutColumn, title: &str, shape: &OutputSchema) -> (FieldRef, ArrowColumn) {
     let of_lists = match column {
         OutColumn::Faults => Some((fault_fields(), From::Faults)),
         OutColumn::Compared => Some((compared_fields(), From::Compared)),
@@ -130,11 +135,11 @@ fn new_column(column: &OutColumn, title: &str, shape: &Shape) -> (FieldRef, Colu
     };
     if let Some((fields, from)) = of_lists {
         let list = DataType::List(Arc::new(element(fields)));
-        return (Arc::new(Field::new(title, list, false)), Column { from, seen: None });
+        return (Arc::new(Field::new(title, list, false)), ArrowColumn { from, seen: None });
     }
     let value_type = if let OutColumn::Piece { piece, .. } = column { shape.pieces[*piece].value_type } else { None };
     let of = value_type.map_or(Type::Text, Type::from);
-    (Arc::new(Field::new(title, data_type(of), true)), Column { from: From::Made(of), seen: None })
+    (Arc::new(Field::new(title, data_type(of), true)), ArrowColumn { from: From::Made(of), seen: None })
 }
 
 fn fault_fields() -> Fields {
@@ -159,17 +164,23 @@ impl Columnar {
     ///
     /// # Errors
     /// A column has values of several types, two columns have one name, or Parquet lacks a type.
-    pub fn new(kind: Kind, format: &Format, types: &[Seen], header: &Header, mut shape: Shape) -> Result<Columnar, Error> {
+    pub fn new(
+        kind: Kind,
+        format: &Format,
+        types: &[ObservedTypes],
+        header: &Header,
+        mut shape: OutputSchema,
+    ) -> Result<Columnar, Error> {
         shape.tells_titles_apart(kind, matches!(format, Format::Columnar(_)))?;
-        let mut originals: Vec<Option<(FieldRef, Column)>> = Vec::new();
+        let mut originals: Vec<Option<(FieldRef, ArrowColumn)>> = Vec::new();
         if shape.is_written {
             let mut is_wanted = vec![false; header.count()];
             shape.columns.iter().filter_map(|column| column.original()).for_each(|column| is_wanted[column] = true);
             let wanted = |column: usize| is_wanted.get(column) == Some(&true);
-            let types: Vec<Seen> = types
+            let types: Vec<ObservedTypes> = types
                 .iter()
                 .enumerate()
-                .map(|(column, seen)| if wanted(column) { seen.clone() } else { Seen::default() })
+                .map(|(column, seen)| if wanted(column) { seen.clone() } else { ObservedTypes::default() })
                 .collect();
             originals = self::originals(format, &types, header, kind)?.into_iter().map(Some).collect();
         }
@@ -301,7 +312,14 @@ impl Columnar {
     }
 
     /// Checks a value of a column whose types were only partly observed.
-    fn check(&self, chunk: &dyn Chunk, at: (usize, usize), found: Option<Type>, of: Type, seen: &Seen) -> Result<(), Error> {
+    fn check(
+        &self,
+        chunk: &dyn Chunk,
+        at: (usize, usize),
+        found: Option<Type>,
+        of: Type,
+        seen: &ObservedTypes,
+    ) -> Result<(), Error> {
         let Some(found) = found else { return Ok(()) };
         // A column without observed values becomes text.
         if seen.first.is_none() && of == Type::Text && found == Type::Text
@@ -484,29 +502,35 @@ fn days(date: &str) -> Option<i32> {
     Some(since.get_days())
 }
 
-pub struct AsideColumns {
+pub struct OffcutColumns {
     kind: Kind,
     schema: SchemaRef,
     plan: Plan,
-    columns: Vec<Column>,
+    columns: Vec<ArrowColumn>,
 }
 
-impl AsideColumns {
+impl OffcutColumns {
     /// Encodes offcuts with the reason in a column with this name.
     ///
     /// # Errors
     /// A column has values of several types.
-    pub fn new(kind: Kind, format: &Format, types: &[Seen], header: &Header, title: &str) -> Result<AsideColumns, Error> {
-        let (mut fields, mut columns): (Vec<FieldRef>, Vec<Column>) =
+    pub fn new(
+        kind: Kind,
+        format: &Format,
+        types: &[ObservedTypes],
+        header: &Header,
+        title: &str,
+    ) -> Result<OffcutColumns, Error> {
+        let (mut fields, mut columns): (Vec<FieldRef>, Vec<ArrowColumn>) =
             originals(format, types, header, kind)?.into_iter().unzip();
         fields.push(text_field(title));
-        columns.push(Column { from: From::Made(Type::Text), seen: None });
+        columns.push(ArrowColumn { from: From::Made(Type::Text), seen: None });
         let schema = Arc::new(Schema::new_with_metadata(fields, metadata(format)));
-        Ok(AsideColumns { kind, schema, plan: plan(format), columns })
+        Ok(OffcutColumns { kind, schema, plan: plan(format), columns })
     }
 }
 
-impl Aside for AsideColumns {
+impl OffcutEncoder for OffcutColumns {
     fn begin(&self, out: &mut Buffer) {
         begin(&self.plan, &self.schema, out);
     }

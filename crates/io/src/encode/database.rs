@@ -6,21 +6,21 @@ use keen_notch_core::column::Header;
 use keen_notch_core::value_type::ValueType;
 
 use super::rows::{OutCell, OutRows};
-use super::{Aside, Encodable, Encoder, Extend, Out, OwnColumn, OwnTable, Shape, Value};
+use super::{Encodable, Encoder, Extend, OffcutEncoder, Out, OutputSchema, OwnColumn, OwnTable, Value};
 use crate::Error;
 use crate::cells::Record;
 use crate::database::{PlannedColumn, TablePlan};
 use crate::formats::Kind;
 use crate::head;
-use crate::source::types::{Seen, Type};
+use crate::source::types::{ObservedTypes, Type};
 use crate::source::{Cell, CellKind, Chunk, Format};
 
 pub struct Database {
     plan: TablePlan,
-    shape: Shape,
+    shape: OutputSchema,
 }
 
-fn original(format: &Format, types: &[Seen], header: &Header, column: usize) -> PlannedColumn {
+fn original(format: &Format, types: &[ObservedTypes], header: &Header, column: usize) -> PlannedColumn {
     let declared = match format {
         Format::Database(declared) => Some((declared.kind.to_owned(), declared.types[column].clone())),
         Format::Columnar(columnar) => columnar.postgres_type(column).map(|of| ("PostgreSQL".to_owned(), of)),
@@ -28,7 +28,7 @@ fn original(format: &Format, types: &[Seen], header: &Header, column: usize) -> 
     };
     let of = match format {
         Format::Columnar(columnar) => columnar.type_of(column),
-        _ => types.get(column).map_or(Type::Text, Seen::type_of),
+        _ => types.get(column).map_or(Type::Text, ObservedTypes::type_of),
     };
     PlannedColumn { name: header.title(column), of, declared, read_from: None }
 }
@@ -42,7 +42,7 @@ impl Database {
     ///
     /// # Errors
     /// Two columns have one name.
-    pub fn new(format: &Format, types: &[Seen], header: &Header, shape: Shape) -> Result<Database, Error> {
+    pub fn new(format: &Format, types: &[ObservedTypes], header: &Header, shape: OutputSchema) -> Result<Database, Error> {
         shape.tells_titles_apart(Kind::Database, false)?;
         let column = |(column, title): (&OutColumn, &String)| match column {
             OutColumn::Original(column) => {
@@ -101,19 +101,19 @@ fn push_cell(cell: &Cell, out: &mut impl Extend) {
     }
 }
 
-pub struct AsideTable {
+pub struct OffcutTable {
     plan: TablePlan,
 }
 
-impl AsideTable {
+impl OffcutTable {
     /// Encodes offcuts with the reason in a column with this title.
-    pub fn new(format: &Format, types: &[Seen], header: &Header, title: &str) -> AsideTable {
+    pub fn new(format: &Format, types: &[ObservedTypes], header: &Header, title: &str) -> OffcutTable {
         let originals = (0..header.count()).map(|column| original(format, types, header, column));
-        AsideTable { plan: TablePlan { columns: originals.chain([text_column(title)]).collect() } }
+        OffcutTable { plan: TablePlan { columns: originals.chain([text_column(title)]).collect() } }
     }
 }
 
-impl Aside for AsideTable {
+impl OffcutEncoder for OffcutTable {
     fn begin(&self, out: &mut Buffer) {
         Extend::extend(out, &head::written(&self.plan));
     }

@@ -10,7 +10,7 @@ use pulp::{Arch, Simd, WithSimd};
 
 use super::cell::{push_cell, push_quoted};
 use super::rows::OutRows;
-use super::{Encodable, Encoder, Extend, MOST_HELD, Out, Shape, TextOptions, lists};
+use super::{Encodable, Encoder, Extend, MOST_HELD, Out, OutputSchema, TextOptions, lists};
 use crate::Error;
 use crate::source::delimited::Preamble;
 use crate::source::delimited::record::{Cells, Record, is_in_quotes, needs_quotes, value};
@@ -27,14 +27,14 @@ pub struct Delimited {
     quotes_new: bool,
     quote_all: bool,
     header: Header,
-    shape: Shape,
+    shape: OutputSchema,
     /// The number of columns to append to the raw row, for chunks with the output delimiter. `None` to write every row cell by cell.
     appended: Option<usize>,
     /// Whether a piece can contain bytes that need quotes although its values do not.
     adds_special: Vec<bool>,
 }
 
-struct Column<'b> {
+struct CellColumn<'b> {
     source: Cow<'b, [u8]>,
     spans: Cow<'b, [Span]>,
     of: CellsOf,
@@ -60,7 +60,7 @@ struct Written<'b> {
     read: Option<u8>,
     /// The number of columns to append to the raw row, or `None` to write cell by cell.
     appended: Option<usize>,
-    columns: Vec<Column<'b>>,
+    columns: Vec<CellColumn<'b>>,
     /// Rows with a cell that needs quotes, or with too few or too many cells.
     careful: Mask,
 }
@@ -74,7 +74,7 @@ impl Delimited {
         preamble: Preamble,
         options: TextOptions,
         header: Header,
-        shape: Shape,
+        shape: OutputSchema,
     ) -> Delimited {
         let delimiter = options.delimiter.unwrap_or(delimiter);
         let quote_all = options.quote_all;
@@ -104,7 +104,7 @@ impl Delimited {
         let column = |column: &OutColumn| match (*column, raw) {
             (OutColumn::Original(column), Some(raw)) => {
                 let spans = (0..count).map(|index| raw.cells.cell(out.number(index, input), column)).collect();
-                Column { source: Cow::Borrowed(input.text.as_bytes()), spans, of: CellsOf::Table }
+                CellColumn { source: Cow::Borrowed(input.text.as_bytes()), spans, of: CellsOf::Table }
             }
             (OutColumn::Original(column), None) => {
                 let (mut source, mut spans) = (Vec::new(), Vec::with_capacity(count));
@@ -113,25 +113,25 @@ impl Delimited {
                     source.extend_from_slice(input.chunk.cell(input.text, out.number(index, input), column).text.as_bytes());
                     spans.push(Span::new(start, source.len()));
                 }
-                Column { source: Cow::Owned(source), spans: Cow::Owned(spans), of: CellsOf::Values }
+                CellColumn { source: Cow::Owned(source), spans: Cow::Owned(spans), of: CellsOf::Values }
             }
             (OutColumn::Source, _) => {
                 let name = input.chunk.source();
                 let spans = Cow::Owned(vec![Span::new(0, name.len()); count]);
-                Column { source: Cow::Borrowed(name.as_bytes()), spans, of: CellsOf::Source }
+                CellColumn { source: Cow::Borrowed(name.as_bytes()), spans, of: CellsOf::Source }
             }
             (column @ (OutColumn::Faults | OutColumn::Compared), _) => {
                 let (text, spans) = lists::lines(column, input, &out);
-                Column { source: Cow::Owned(text.into_bytes()), spans: Cow::Owned(spans), of: CellsOf::Lists }
+                CellColumn { source: Cow::Owned(text.into_bytes()), spans: Cow::Owned(spans), of: CellsOf::Lists }
             }
             (OutColumn::Piece { piece, result }, _) => {
                 let (text, spans) = out.texts(input, &self.shape, piece, result);
-                Column { source: Cow::Borrowed(text.as_bytes()), spans, of: CellsOf::Piece(piece) }
+                CellColumn { source: Cow::Borrowed(text.as_bytes()), spans, of: CellsOf::Piece(piece) }
             }
         };
         let read = raw.and_then(|raw| raw.delimiter);
         let appended = self.appended.filter(|_| read == Some(self.delimiter));
-        let columns: Vec<Column> = self.columns(appended).iter().map(column).collect();
+        let columns: Vec<CellColumn> = self.columns(appended).iter().map(column).collect();
         let rows = match raw {
             Some(raw) => (0..count).map(|index| raw.rows[out.number(index, input)]).collect(),
             None => vec![RawRow::default(); count],
@@ -202,7 +202,7 @@ impl Delimited {
         let text = input.text.as_bytes();
         let raws = &rows.rows[range.clone()];
         let raw = raws.iter().map(|row| (row.next - row.raw.start) as usize + self.preamble.line_end.len()).sum::<usize>();
-        let wide = |column: &Column| column.spans[range.clone()].iter().map(|span| span.width() + 3).sum::<usize>();
+        let wide = |column: &CellColumn| column.spans[range.clone()].iter().map(|span| span.width() + 3).sum::<usize>();
         let all = raw + rows.columns.iter().map(wide).sum::<usize>();
         if all > MOST_HELD {
             // Long rows are flushed in parts.
@@ -211,7 +211,7 @@ impl Delimited {
         }
         let writer = out.buffer.writer(all);
         let is_appended = rows.appended.is_some();
-        let plain = |column: &'_ Column<'_>| self.quotes_new && column.of != CellsOf::Table;
+        let plain = |column: &'_ CellColumn<'_>| self.quotes_new && column.of != CellsOf::Table;
         let columns: Vec<PlainColumn> =
             rows.columns.iter().map(|column| (&*column.source, &column.spans[range.clone()], plain(column))).collect();
         let (before, after) = if is_appended { (&[][..], &columns[..]) } else { columns.split_at(columns.len().min(1)) };

@@ -8,7 +8,7 @@ use keen_notch_core::text::characters;
 use keen_notch_core::widths::Widths;
 
 use super::rows::OutRows;
-use super::{Encodable, Encoder, Extend, Out, Shape};
+use super::{Encodable, Encoder, Extend, Out, OutputSchema};
 use crate::Error;
 use crate::source::fixed_width::Layout;
 
@@ -21,7 +21,7 @@ pub type Places = Vec<(usize, usize)>;
 /// # Errors
 /// A column has no position, a position has no column, or a name is wider than its column.
 pub fn places(
-    shape: &Shape,
+    shape: &OutputSchema,
     read: Option<&Layout>,
     widths: Option<&Widths>,
     width: &dyn Fn(usize) -> Option<usize>,
@@ -41,7 +41,7 @@ fn no_place(title: &str, why: &str) -> Error {
 }
 
 fn found_places(
-    shape: &Shape,
+    shape: &OutputSchema,
     read: Option<&Layout>,
     widths: Option<&Widths>,
     width: &dyn Fn(usize) -> Option<usize>,
@@ -80,7 +80,7 @@ fn found_places(
             Err(no_place(shape.titles.last().map_or("", String::as_str), &why))
         }
         None => {
-            let place = |(title, place): (&String, &keen_notch_core::widths::Place)| {
+            let place = |(title, place): (&String, &keen_notch_core::widths::ColumnPosition)| {
                 Ok((place.first, place.last.ok_or_else(|| to_end(title))?))
             };
             shape.titles.iter().zip(widths.columns()).map(place).collect()
@@ -106,7 +106,7 @@ pub fn widths_of(titles: &[String], places: &Places) -> Widths {
 
 /// Encodes fixed-width text.
 pub struct FixedWidth {
-    shape: Shape,
+    shape: OutputSchema,
     places: Places,
     read: Option<Layout>,
     /// The output columns by position; only the appended ones for input lines.
@@ -116,7 +116,7 @@ pub struct FixedWidth {
 
 impl FixedWidth {
     /// Encodes rows with columns at these positions; `read` is the input layout, if it is fixed-width text.
-    pub fn new(read: Option<Layout>, shape: Shape, places: Places) -> FixedWidth {
+    pub fn new(read: Option<Layout>, shape: OutputSchema, places: Places) -> FixedWidth {
         let stays = |(column, place): (&OutColumn, &(usize, usize))| match (column, &read) {
             (OutColumn::Original(column), Some(read)) => {
                 read.widths.columns().get(*column).is_some_and(|was| (was.first, was.last) == (place.0, Some(place.1)))

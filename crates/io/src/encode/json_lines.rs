@@ -10,7 +10,7 @@ use keen_notch_core::text::blank::is_blank;
 use keen_notch_core::value_type::ValueType;
 
 use super::rows::OutRows;
-use super::{Encodable, Encoder, Extend, MOST_HELD, Out, PieceShape, Shape, lists};
+use super::{Encodable, Encoder, Extend, MOST_HELD, Out, OutputSchema, PieceShape, lists};
 use crate::Error;
 use crate::source::json_lines::{Style, line};
 use crate::source::{CellKind, Chunk, RawRows};
@@ -19,7 +19,7 @@ use crate::source::{CellKind, Chunk, RawRows};
 pub struct JsonLines {
     style: Style,
     is_native: bool,
-    shape: Shape,
+    shape: OutputSchema,
     /// The number of columns after the input members; `None` to write member by member.
     appended: Option<usize>,
     /// The key of each output column in quotes, with the colon.
@@ -55,7 +55,7 @@ struct Written<'b> {
 
 impl JsonLines {
     /// Encodes rows of a table with this header; `style` is the spacing of JSON Lines input.
-    pub fn new(style: Option<Style>, header: &Header, shape: Shape) -> JsonLines {
+    pub fn new(style: Option<Style>, header: &Header, shape: OutputSchema) -> JsonLines {
         let is_native = style.is_some();
         let style = style.unwrap_or_default();
         let appends = is_native && shape.keeps_all && shape.kept() == header.count();

@@ -16,14 +16,14 @@ pub mod workbook;
 
 use std::ops::Range;
 
-pub use aside::{Aside, aside};
+pub use aside::{OffcutEncoder, aside};
 pub use cell::push_row;
 use keen_notch_core::batch::{Batch, Buffer};
-use keen_notch_core::carving::{Carving, OutColumn, Worked};
+use keen_notch_core::carving::{BatchResults, Carving, OutColumn};
 use keen_notch_core::column::Header;
 use keen_notch_core::value_type::ValueType;
 pub use out::{Extend, Held, MOST_HELD, Out};
-pub use own::{Column as OwnColumn, OwnTable, Value, own_table};
+pub use own::{OwnColumn, OwnTable, Value, own_table};
 
 use self::delimited::Delimited;
 use self::fixed_width::{FixedWidth, Places};
@@ -31,9 +31,9 @@ use self::json_lines::JsonLines;
 use self::lists::RowFaults;
 use self::workbook::Workbook;
 use crate::Error;
-use crate::formats::{Kind, Named};
+use crate::formats::{FileFormat, Kind};
 use crate::source::delimited::Preamble;
-use crate::source::types::Seen;
+use crate::source::types::ObservedTypes;
 use crate::source::{Chunk, Format, Rows};
 
 /// Options for delimited output.
@@ -55,9 +55,9 @@ pub struct TextOptions {
 /// A column has no position in `places` for fixed-width text, or two keys are equal.
 pub fn encoder(
     format: &Format,
-    (named, options, places): (Named, TextOptions, Option<&Places>),
-    (header, types): (&Header, &[Seen]),
-    shape: &Shape,
+    (named, options, places): (FileFormat, TextOptions, Option<&Places>),
+    (header, types): (&Header, &[ObservedTypes]),
+    shape: &OutputSchema,
 ) -> Result<Box<dyn Encoder>, Error> {
     let (header, shape) = (header.clone(), shape.clone());
     Ok(match (named.kind, format) {
@@ -99,13 +99,13 @@ pub fn encoder(
 }
 
 #[cfg(not(feature = "columnar"))]
-fn not_in_build(kind: Kind, _: &[Seen]) -> Error {
+fn not_in_build(kind: Kind, _: &[ObservedTypes]) -> Error {
     Error::NoColumnar { format: kind.name(), why: "this build does not write it".to_owned() }
 }
 
 /// The content of the output rows.
 #[derive(Debug, Clone)]
-pub struct Shape {
+pub struct OutputSchema {
     /// The output columns.
     pub columns: Vec<OutColumn>,
     /// Their titles.
@@ -131,16 +131,16 @@ pub struct PieceShape {
     pub adds: keen_notch_core::program::ByteSet,
 }
 
-impl Shape {
+impl OutputSchema {
     /// The output for some columns of a table and the pieces.
-    pub fn new(carving: &Carving, header: &Header, originals: &[usize]) -> Shape {
+    pub fn new(carving: &Carving, header: &Header, originals: &[usize]) -> OutputSchema {
         let columns = carving.out_columns(originals);
         let piece = |piece| PieceShape {
             sources: carving.sources(piece).to_vec(),
             value_type: carving.value_type(piece),
             adds: carving.adds(piece),
         };
-        Shape {
+        OutputSchema {
             titles: columns.iter().map(|column| carving.title(*column, header)).collect(),
             pieces: (0..carving.count()).map(piece).collect(),
             rows_piece: carving.rows_piece(),
@@ -162,7 +162,7 @@ impl Shape {
     }
 }
 
-impl Shape {
+impl OutputSchema {
     /// Checks that the titles differ. Duplicates from an input in such a format are allowed.
     ///
     /// # Errors
@@ -191,7 +191,7 @@ pub struct Encodable<'a> {
     /// Their values.
     pub batch: &'a Batch<'a>,
     /// Their results.
-    pub worked: &'a Worked,
+    pub worked: &'a BatchResults,
     /// The pieces.
     pub carving: &'a Carving,
     /// The indices of the rows to write, if not all.

@@ -6,7 +6,7 @@ use super::cell::push_cell;
 use super::json_lines;
 use crate::Error;
 use crate::cells::Record;
-use crate::formats::{Kind, Named};
+use crate::formats::{FileFormat, Kind};
 use crate::source::json_lines::Style;
 
 /// A value of such a table.
@@ -20,7 +20,7 @@ pub enum Value<'v> {
 
 /// A column of such a table.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Column {
+pub struct OwnColumn {
     /// Its title.
     pub title: String,
     /// Whether its values are numbers; otherwise they are texts.
@@ -43,7 +43,7 @@ pub trait OwnTable: Send {
 ///
 /// # Errors
 /// The format does not support such tables.
-pub fn own_table(named: Named, delimiter: u8, columns: Vec<Column>) -> Result<Box<dyn OwnTable>, Error> {
+pub fn own_table(named: FileFormat, delimiter: u8, columns: Vec<OwnColumn>) -> Result<Box<dyn OwnTable>, Error> {
     Ok(match named.kind {
         None | Some(Kind::Delimited(_)) => Box::new(Text { delimiter: named.delimiter().unwrap_or(delimiter), columns }),
         Some(Kind::JsonLines) => Box::new(Objects { columns }),
@@ -61,7 +61,7 @@ pub fn own_table(named: Named, delimiter: u8, columns: Vec<Column>) -> Result<Bo
 
 struct Text {
     delimiter: u8,
-    columns: Vec<Column>,
+    columns: Vec<OwnColumn>,
 }
 
 impl OwnTable for Text {
@@ -86,7 +86,7 @@ impl OwnTable for Text {
 }
 
 struct Objects {
-    columns: Vec<Column>,
+    columns: Vec<OwnColumn>,
 }
 
 impl OwnTable for Objects {
@@ -108,7 +108,7 @@ impl OwnTable for Objects {
 }
 
 struct Sheet {
-    columns: Vec<Column>,
+    columns: Vec<OwnColumn>,
 }
 
 impl OwnTable for Sheet {

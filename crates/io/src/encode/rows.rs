@@ -7,7 +7,7 @@ use keen_notch_core::batch::Span;
 use keen_notch_core::carving::OutColumn;
 use keen_notch_core::value_type::ValueType;
 
-use super::{Encodable, Extend, Out, Shape, lists};
+use super::{Encodable, Extend, Out, OutputSchema, lists};
 use crate::source::{Cell, RawRows};
 
 /// The output rows of a batch, in order.
@@ -39,7 +39,7 @@ struct ResultRow {
 }
 
 impl OutRows {
-    pub fn new(input: &Encodable, shape: &Shape) -> OutRows {
+    pub fn new(input: &Encodable, shape: &OutputSchema) -> OutRows {
         let Some(piece) = shape.rows_piece else {
             let of = input.written.map(<[u32]>::to_vec);
             return OutRows { count: of.as_ref().map_or(input.rows.len(), Vec::len), of, results: None };
@@ -78,7 +78,13 @@ impl OutRows {
     }
 
     /// The texts of a result of a piece, with their spans.
-    pub fn texts<'b>(&self, input: &'b Encodable, shape: &Shape, piece: usize, result: usize) -> (&'b str, Cow<'b, [Span]>) {
+    pub fn texts<'b>(
+        &self,
+        input: &'b Encodable,
+        shape: &OutputSchema,
+        piece: usize,
+        result: usize,
+    ) -> (&'b str, Cow<'b, [Span]>) {
         let results = input.worked.piece(piece);
         let texts = input.carving.texts(piece, input.batch, input.worked);
         let of_item = |item: Option<usize>| item.and_then(|item| texts.spans.get(item)).copied().unwrap_or_default();
@@ -104,7 +110,7 @@ impl OutRows {
     }
 
     /// Whether a row has a result of a piece, even an empty one.
-    pub fn is_there(&self, index: usize, input: &Encodable, shape: &Shape, (piece, result): (usize, usize)) -> bool {
+    pub fn is_there(&self, index: usize, input: &Encodable, shape: &OutputSchema, (piece, result): (usize, usize)) -> bool {
         let results = input.worked.piece(piece);
         let row = self.row(index);
         results.state(row).is_there()
@@ -115,7 +121,7 @@ impl OutRows {
             }
     }
 
-    pub fn each_cell(&self, input: &Encodable, shape: &Shape, mut see: impl FnMut(OutCell)) {
+    pub fn each_cell(&self, input: &Encodable, shape: &OutputSchema, mut see: impl FnMut(OutCell)) {
         let texts = |column: &OutColumn| match *column {
             OutColumn::Piece { piece, result } => Some(self.texts(input, shape, piece, result)),
             OutColumn::Original(_) | OutColumn::Source | OutColumn::Faults | OutColumn::Compared => None,

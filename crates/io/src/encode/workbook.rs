@@ -6,7 +6,7 @@ use keen_notch_core::number_format::{DIGITS, digits};
 use keen_notch_core::value_type::ValueType;
 
 use super::rows::{OutCell, OutRows};
-use super::{Encodable, Encoder, Extend, Out, Shape};
+use super::{Encodable, Encoder, Extend, Out, OutputSchema};
 use crate::Error;
 use crate::cells::Record;
 use crate::source::{Cell, CellKind};
@@ -16,12 +16,12 @@ pub struct Workbook {
     /// The name of the sheet, if the input is a workbook.
     sheet: Option<String>,
     has_header: bool,
-    shape: Shape,
+    shape: OutputSchema,
 }
 
 impl Workbook {
     /// Encodes rows of a table with this header; `sheet` is the name of the input sheet.
-    pub fn new(sheet: Option<String>, header: &Header, shape: Shape) -> Workbook {
+    pub fn new(sheet: Option<String>, header: &Header, shape: OutputSchema) -> Workbook {
         Workbook { sheet, has_header: matches!(header, Header::Names(_)), shape }
     }
 }

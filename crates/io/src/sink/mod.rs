@@ -15,14 +15,14 @@ use std::io::{IsTerminal, Write};
 use std::path::Path;
 
 pub use file::File;
-pub use made::{Limit, Made};
+pub use made::{Limit, TransformSink};
 pub use stream::Stream;
 pub use unfinished::remove as remove_unfinished;
 pub use visible::Visible;
 
 use crate::Error;
-use crate::files::{Place, RunFiles};
-use crate::formats::{Kind, Named};
+use crate::files::{Destination, RunFiles};
+use crate::formats::{FileFormat, Kind};
 
 /// Takes bytes, and keeps all or none of them as far as the target allows.
 pub trait Sink: Send {
@@ -65,23 +65,23 @@ pub trait Sink: Send {
 /// # Errors
 /// It is an input or another output, or cannot be written.
 pub fn open(path: &Path, files: &RunFiles) -> Result<Box<dyn Sink>, Error> {
-    open_as(path, Named { kind: None, ..Named::of(path) }, files)
+    open_as(path, FileFormat { kind: None, ..FileFormat::of(path) }, files)
 }
 
 /// Opens an output for a table in a given format.
 ///
 /// # Errors
 /// The errors of [`open`].
-pub fn open_as(path: &Path, named: Named, files: &RunFiles) -> Result<Box<dyn Sink>, Error> {
+pub fn open_as(path: &Path, named: FileFormat, files: &RunFiles) -> Result<Box<dyn Sink>, Error> {
     let name = path.display().to_string();
     let sink = match files.writes(path)? {
-        Place::StandardOutput => standard_output(),
-        Place::Direct(place) => {
+        Destination::StandardOutput => standard_output(),
+        Destination::Direct(place) => {
             let opened = fs::File::options().append(true).open(place);
             let file = opened.map_err(|source| Error::Write { name: name.clone(), source, is_half_written: false })?;
             stream(name, file)
         }
-        Place::File(place) => Box::new(File::create(name, place)?),
+        Destination::File(place) => Box::new(File::create(name, place)?),
     };
     made_as(sink, named)
 }
@@ -90,14 +90,14 @@ pub fn open_as(path: &Path, named: Named, files: &RunFiles) -> Result<Box<dyn Si
 ///
 /// # Errors
 /// This build does not support the format.
-pub fn made_as(sink: Box<dyn Sink>, named: Named) -> Result<Box<dyn Sink>, Error> {
+pub fn made_as(sink: Box<dyn Sink>, named: FileFormat) -> Result<Box<dyn Sink>, Error> {
     let sink = match named.compression {
         None => sink,
-        Some(compression) => Box::new(Made::compressed(sink, compression)?),
+        Some(compression) => Box::new(TransformSink::compressed(sink, compression)?),
     };
     Ok(match named.kind {
-        Some(Kind::Workbook) => Box::new(Made::workbook(sink)?),
-        Some(kind @ (Kind::Parquet | Kind::Arrow(_))) => Box::new(Made::columnar(sink, kind)?),
+        Some(Kind::Workbook) => Box::new(TransformSink::workbook(sink)?),
+        Some(kind @ (Kind::Parquet | Kind::Arrow(_))) => Box::new(TransformSink::columnar(sink, kind)?),
         _ => sink,
     })
 }

@@ -19,7 +19,7 @@ pub const BLOCK: usize = 64;
 /// Finds row ends from left to right.
 pub trait RowEnds: Send {
     /// Examines further blocks, the first of which is at a position.
-    fn look(&mut self, blocks: &[[u8; BLOCK]], at: usize) -> Seen;
+    fn look(&mut self, blocks: &[[u8; BLOCK]], at: usize) -> LineEnds;
 
     /// The position of an open quote, if any.
     fn opened(&self) -> Option<usize>;
@@ -28,7 +28,7 @@ pub trait RowEnds: Send {
     fn go_on(&mut self, bytes: usize);
 }
 
-pub struct Seen {
+pub struct LineEnds {
     /// The number of line ends, including those inside rows.
     pub line_ends: u64,
     /// The position after the last row end.
@@ -39,9 +39,9 @@ pub struct Seen {
 pub struct EachLine;
 
 impl RowEnds for EachLine {
-    fn look(&mut self, blocks: &[[u8; BLOCK]], at: usize) -> Seen {
+    fn look(&mut self, blocks: &[[u8; BLOCK]], at: usize) -> LineEnds {
         let bytes = blocks.as_flattened();
-        Seen { line_ends: lines(bytes), row_end: memchr::memrchr(b'\n', bytes).map(|place| at + place + 1) }
+        LineEnds { line_ends: lines(bytes), row_end: memchr::memrchr(b'\n', bytes).map(|place| at + place + 1) }
     }
 
     fn opened(&self) -> Option<usize> {

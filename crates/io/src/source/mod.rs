@@ -39,7 +39,7 @@ use self::delimited::{Delimited, Dialect, Preamble};
 use self::fixed_width::{FixedWidth, Layout};
 use self::input::Input;
 use self::json_lines::{JsonLines, Style};
-use self::types::Seen;
+use self::types::ObservedTypes;
 use self::workbook::Workbook;
 use crate::Error;
 use crate::columnar::{Columnar, RecordBatch};
@@ -216,7 +216,7 @@ pub trait Source: Send {
     fn need(&mut self, _columns: &[usize]) {}
 
     /// The types of the columns, as far as they are known before the first row.
-    fn types(&self) -> &[Seen] {
+    fn types(&self) -> &[ObservedTypes] {
         &[]
     }
 

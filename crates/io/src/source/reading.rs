@@ -6,8 +6,8 @@ use keen_notch_core::widths::Widths;
 use super::decoded::WrongBytes;
 use super::input::{Encoding, Input};
 use super::meter::Meter;
-use super::types::Seen;
-use crate::formats::{Between, Kind, Named};
+use super::types::ObservedTypes;
+use crate::formats::{Between, FileFormat, Kind};
 
 /// Default limit for a row, in bytes. With the raw row and a text of the same size, a run takes less than 64 MiB.
 pub const MOST_ROW: usize = 24 * 1024 * 1024;
@@ -41,7 +41,7 @@ pub enum EmptyFormulas {
 #[derive(Debug, Clone)]
 pub struct Reading {
     /// The input format, which overrides file names.
-    pub from: Option<Named>,
+    pub from: Option<FileFormat>,
     /// The default format for names without a known extension.
     pub otherwise: Kind,
     /// The delimiter as given; otherwise the input's name decides.
@@ -69,7 +69,7 @@ pub struct Reading {
     /// What to do with workbook formulas without a stored value.
     pub empty_formulas: EmptyFormulas,
     /// The columns and their types, if they are known from a scan or another input.
-    pub columns: Option<(Header, Vec<Seen>)>,
+    pub columns: Option<(Header, Vec<ObservedTypes>)>,
     /// Whether all columns of all rows are needed, for formats without a header.
     pub all_columns: bool,
     /// Progress counters.
@@ -102,8 +102,8 @@ impl Default for Reading {
 
 impl Reading {
     /// The format of an input from its name and options.
-    pub fn named(&self, input: &Input) -> Named {
-        self.from.or(input.path().map(Named::of)).unwrap_or_default()
+    pub fn named(&self, input: &Input) -> FileFormat {
+        self.from.or(input.path().map(FileFormat::of)).unwrap_or_default()
     }
 
     /// The format of an input.

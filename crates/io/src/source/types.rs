@@ -91,14 +91,14 @@ impl Type {
 
 /// The observed types of a column.
 #[derive(Debug, Clone, PartialEq, Eq, Default)]
-pub struct Seen {
+pub struct ObservedTypes {
     /// The type, with the line of the first value.
     pub first: Option<(Type, u64)>,
     /// The first value of another type, with its line and input.
     pub other: Option<(Type, u64, String)>,
 }
 
-impl Seen {
+impl ObservedTypes {
     /// Adds a value. Its line is computed only if necessary.
     pub fn note(&mut self, of: Option<Type>, line: impl FnOnce() -> u64, input: &str) {
         match (of, &mut self.first) {
@@ -144,7 +144,7 @@ mod tests {
             (&[(CellKind::Truth, "true"), (CellKind::Number, "1")], Type::Text),
             (&[(CellKind::Nothing, "")], Type::Text),
         ] {
-            let mut seen = Seen::default();
+            let mut seen = ObservedTypes::default();
             for (line, (kind, text)) in (1..).zip(values) {
                 seen.note(Type::of(*kind, text), || line, "a.jsonl");
             }

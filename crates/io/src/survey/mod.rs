@@ -7,17 +7,17 @@ use std::sync::Mutex;
 use std::sync::atomic::{AtomicUsize, Ordering};
 
 use keen_notch_core::batch::{Batch, Texts};
-use keen_notch_core::carving::Worked;
+use keen_notch_core::carving::BatchResults;
 use keen_notch_core::survey::{Depth, Survey};
 
-pub use rows::{Found, rows_of, write_rows};
+pub use rows::{MatchingRow, rows_of, write_rows};
 
 use crate::Error;
 use crate::batches::Batches;
 use crate::inputs::Inputs;
 use crate::pool::{self, Ahead, Turns, lock};
 use crate::source::Rows;
-use crate::table::{Part, Table, in_order};
+use crate::table::{Table, TableChunk, in_order};
 use crate::view::View;
 
 /// Surveys columns on `threads` threads, up to `most` rows. The returned inputs locate the rows.
@@ -65,10 +65,10 @@ fn survey_all(table: &mut Table, view: View, depth: Depth, threads: usize) -> Re
     let inputs = Mutex::new(table.inputs.clone());
     let first_rows = Turns::new(1);
     let worker = || {
-        let (mut spare, mut worked, mut known) = (Rows::default(), Worked::default(), 0);
-        let mut own = Own { surveys: memory.surveys(), done: &done };
+        let (mut spare, mut worked, mut known) = (Rows::default(), BatchResults::default(), 0);
+        let mut own = ThreadSurveys { surveys: memory.surveys(), done: &done };
         let (memory, needed, first_rows, inputs) = (&memory, &needed, &first_rows, &inputs);
-        move |number, Part { input, mut chunk }: Part, _: Ahead<u64>| {
+        move |number, TableChunk { input, mut chunk }: TableChunk, _: Ahead<u64>| {
             let _guard = first_rows.guard(number);
             chunk.open(needed)?;
             let count = chunk.rows() as u64;
@@ -162,7 +162,7 @@ impl Memory {
 }
 
 /// Observes the first `rows` rows of a batch, numbered from this one.
-fn observe(view: View, surveys: &mut [Survey], first_row: u64, rows: usize, (batch, worked): (&Batch, &Worked)) {
+fn observe(view: View, surveys: &mut [Survey], first_row: u64, rows: usize, (batch, worked): (&Batch, &BatchResults)) {
     for (column, survey) in surveys.iter_mut().enumerate() {
         let texts: Texts = view.texts(column, batch, worked);
         if texts.text.is_empty() {
@@ -174,12 +174,12 @@ fn observe(view: View, surveys: &mut [Survey], first_row: u64, rows: usize, (bat
 }
 
 /// The surveys of one thread, merged with the others at its end. Their row numbers increase.
-struct Own<'d> {
+struct ThreadSurveys<'d> {
     surveys: Vec<Survey>,
     done: &'d Mutex<Vec<Vec<Survey>>>,
 }
 
-impl Drop for Own<'_> {
+impl Drop for ThreadSurveys<'_> {
     fn drop(&mut self) {
         lock(self.done).push(std::mem::take(&mut self.surveys));
     }

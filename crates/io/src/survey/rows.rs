@@ -5,14 +5,14 @@ use keen_notch_core::survey::Members;
 
 use crate::Error;
 use crate::encode::{OwnColumn, Value, own_table};
-use crate::formats::{Kind, Named};
+use crate::formats::{FileFormat, Kind};
 use crate::sink::Sink;
 use crate::table::Table;
 use crate::view::View;
 
 /// A matching row.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub struct Found<'a> {
+pub struct MatchingRow<'a> {
     /// Its input, from 0.
     pub input: usize,
     /// Its number in the input, from 1.
@@ -32,7 +32,7 @@ pub fn rows_of(
     view: View,
     members: &mut Members,
     most: Option<u64>,
-    mut see: impl FnMut(Found) -> ControlFlow<()>,
+    mut see: impl FnMut(MatchingRow) -> ControlFlow<()>,
 ) -> Result<(), Error> {
     let most = most.unwrap_or(u64::MAX);
     table.each_row(view, |row| {
@@ -40,7 +40,7 @@ pub fn rows_of(
             return ControlFlow::Break(());
         }
         let ((input, number), value) = (row.place, row.text(0));
-        let found = Found { input, row: number, line: row.lines.0, value };
+        let found = MatchingRow { input, row: number, line: row.lines.0, value };
         if members.has(value) { see(found) } else { ControlFlow::Continue(()) }
     })
 }
@@ -57,7 +57,7 @@ pub fn write_rows(
     view: View,
     members: &mut Members,
     most: Option<u64>,
-    named: Named,
+    named: FileFormat,
     out: &mut dyn Sink,
 ) -> Result<(), Error> {
     let (mut bytes, mut written) = (Buffer::default(), Ok(()));
@@ -71,7 +71,7 @@ pub fn write_rows(
     let columns = file.into_iter().chain([column("row", true), column("line", true), column(&title, false)]).collect();
     let mut rows = own_table(named, table.format.delimiter().unwrap_or(b','), columns)?;
     rows.begin(&mut bytes);
-    rows_of(table, view, members, most, |Found { input, row, line, value }| {
+    rows_of(table, view, members, most, |MatchingRow { input, row, line, value }| {
         let values = [Value::Text(inputs.name(input)), Value::Count(Some(row)), Value::Count(Some(line)), Value::Text(value)];
         rows.row(&values[usize::from(!inputs.are_several())..], &mut bytes);
         if bytes.width() >= TOGETHER {

@@ -4,12 +4,12 @@ use std::path::Path;
 use std::{fs, io};
 
 use keen_notch_core::carving::Carving;
-use keen_notch_core::piece::Wanted;
+use keen_notch_core::piece::Rules;
 use keen_notch_core::program::Setting;
 use keen_notch_core::text::unit::Unit;
 use keen_notch_io::carve::{Job, Outs, carve};
 use keen_notch_io::database::{Address, How, Target};
-use keen_notch_io::formats::Named;
+use keen_notch_io::formats::FileFormat;
 use keen_notch_io::sink;
 use keen_notch_io::sink::database::Session;
 use keen_notch_io::source::Reading;
@@ -35,9 +35,9 @@ pub fn write(folder: &Path) -> Result<(), Failure> {
     let mut table = Table::open(&[Input::File(folder.join(REGISTER))], &Reading::default())?;
     let header = table.header.clone();
     let all: Vec<usize> = (0..header.count()).collect();
-    let nothing = Carving::new(&Wanted::default(), None, &Setting::new(Unit::Characters), &header);
+    let nothing = Carving::new(&Rules::default(), None, &Setting::new(Unit::Characters), &header);
     let nothing = nothing.map_err(|unbound| Failure::text_error(&Text { name: None, text: String::new() }, unbound.error))?;
-    let job = Job::new(nothing, &header, &all, 0).with_formats(Named::DATABASE, Named::default());
+    let job = Job::new(nothing, &header, &all, 0).with_formats(FileFormat::DATABASE, FileFormat::default());
     let session = Session::open(&Address::Sqlite(path))?;
     let mut rows = session.sink(Target { table: TABLE.to_owned(), how: How::New })?;
     carve(&mut table, &job, &mut Outs { rows: &mut rows, offcuts: None, faults: None })?;

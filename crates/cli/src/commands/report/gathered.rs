@@ -13,13 +13,13 @@ use keen_notch_io::source::input::Input;
 use keen_notch_io::table::Table;
 use sha2::{Digest, Sha256};
 
-use crate::commands::merge::Found;
+use crate::commands::merge::SavedFile;
 use crate::commands::pieces::Pieces;
 use crate::draw::survey::{against, distinct};
 use crate::draw::visible;
 use crate::failure::Failure;
 use crate::report::{
-    self, Change, Changes, Column, Content, Counted, Explained, Faults, FaultyRow, Mark, Position, Shape, Stretch,
+    self, Change, Changes, Content, Counted, Explained, Faults, FaultyRow, Mark, PageColumn, Position, ShapeCount, Stretch,
 };
 
 /// Number of frequent results to show for each check.
@@ -110,7 +110,7 @@ fn stretches(value: &str, place: Option<(usize, usize)>, wrong: Option<usize>) -
 }
 
 /// The survey of a column.
-pub fn column(name: &str, survey: &Survey) -> Column {
+pub fn column(name: &str, survey: &Survey) -> PageColumn {
     let groups = survey.groups();
     let others: u64 = groups.iter().skip(SHAPES).map(|group| group.seen.count).sum();
     let position = |position: &keen_notch_core::survey::Position| Position {
@@ -127,7 +127,7 @@ pub fn column(name: &str, survey: &Survey) -> Column {
             })
             .collect(),
     };
-    Column {
+    PageColumn {
         name: name.to_owned(),
         blank: survey.blank.count,
         distinct: match survey.distinct() {
@@ -137,7 +137,7 @@ pub fn column(name: &str, survey: &Survey) -> Column {
         shapes: groups
             .iter()
             .take(SHAPES)
-            .map(|group| Shape { shape: group.shape.to_string(), example: group.example.clone(), count: group.seen.count })
+            .map(|group| ShapeCount { shape: group.shape.to_string(), example: group.example.clone(), count: group.seen.count })
             .collect(),
         other_shapes: others + survey.other_shapes().count,
         lengths: survey.lengths.bars(LENGTHS).iter().map(|bar| (bar.from, bar.to, bar.count)).collect(),
@@ -169,12 +169,12 @@ pub fn list(pieces: &Pieces) -> Vec<Explained> {
 /// The changes since an earlier survey or summary.
 pub fn changes(
     name: &str,
-    before: &Found,
+    before: &SavedFile,
     summary: &Summary,
     (titles, surveys, inputs): (&[String], &[Survey], &Inputs),
 ) -> Changes {
     let told = match before {
-        Found::Survey(saved) => {
+        SavedFile::Survey(saved) => {
             let then = |title: &String| saved.columns.iter().find(|column| column.column == *title);
             let both = titles.iter().zip(surveys).filter_map(|(title, survey)| Some((title, survey.against(then(title)?))));
             let told = both.flat_map(|(title, against)| {
@@ -186,7 +186,7 @@ pub fn changes(
                 came.map(|title| Change { of: title.clone(), words: "the column was not there".to_owned(), shares: None });
             came.chain(told).collect()
         }
-        Found::Summary(then) => {
+        SavedFile::Summary(then) => {
             let share = |count: u64, of: u64| count as f64 / of.max(1) as f64;
             let changed = summary.checks.iter().filter_map(|check| {
                 let was = then.checks.iter().find(|was| check.is_same(was));

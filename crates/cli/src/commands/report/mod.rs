@@ -17,7 +17,7 @@ use keen_notch_io::view::View;
 
 use crate::args::{self, ReportArgs, ReportFormat};
 use crate::commands::merge::read;
-use crate::commands::pieces::{Given, Pieces};
+use crate::commands::pieces::{Pieces, RuleArgs};
 use crate::commands::run::{inputs, name_of, names, open, read_twice, say_replaced};
 use crate::console::{self, Console};
 use crate::draw::again::Again;
@@ -30,7 +30,7 @@ use crate::report::{self, Hint, Page};
 use gathered::{changes, column, faults, file, list};
 
 pub fn run(args: &ReportArgs, console: &Console) -> Result<Exit, Failure> {
-    let given = Given {
+    let given = RuleArgs {
         lists: &args.lists,
         layouts: &args.layouts,
         pieces: &args.pieces,

@@ -34,7 +34,7 @@ pub struct Compared<'a> {
 }
 
 /// A change as a sentence without a full stop, and the earlier and current shares for bars.
-struct Told {
+struct ChangeText {
     words: String,
     shares: Option<(f64, f64)>,
 }
@@ -55,7 +55,7 @@ pub fn lines(compared: &Compared, width: usize) -> Vec<String> {
         let rows = format!("{} before, {} now", visible::counted(against.before.0, "row"), visible::grouped(against.now.0));
         lines.push(format!("{}  {}", paint(style::HEAD, visible::value(column)), paint(style::QUIET, rows)));
         for change in against.changes.iter().take(MOST) {
-            let Told { words, shares } = of_change(change, against, compared.inputs);
+            let ChangeText { words, shares } = of_change(change, against, compared.inputs);
             let options = textwrap::Options::new(width).initial_indent("  ").subsequent_indent("    ");
             lines.extend(textwrap::wrap(&words, options).into_iter().map(|line| paint(colour(change), line)));
             // The earlier bars together, then the current ones.
@@ -125,10 +125,10 @@ fn share(count: u64, of: u64) -> f64 {
 /// The changes of a column as sentences, with the earlier and current shares.
 pub fn told(against: &Against, inputs: &Inputs) -> Vec<(String, Option<(f64, f64)>)> {
     let told = against.changes.iter().map(|change| of_change(change, against, inputs));
-    told.map(|Told { words, shares }| (words, shares)).collect()
+    told.map(|ChangeText { words, shares }| (words, shares)).collect()
 }
 
-fn of_change(change: &Change, against: &Against, inputs: &Inputs) -> Told {
+fn of_change(change: &Change, against: &Against, inputs: &Inputs) -> ChangeText {
     let (was, is) = (against.before, against.now);
     let rows = |seen: &Sightings| visible::without_controls(&in_words(inputs, seen));
     let of_values = |before: u64, now: u64| Some((share(before, was.1), share(now, is.1)));
@@ -216,7 +216,7 @@ fn of_change(change: &Change, against: &Against, inputs: &Inputs) -> Told {
         }
         _ => (change.word().to_owned(), None),
     };
-    Told { words, shares }
+    ChangeText { words, shares }
 }
 
 fn quoted(character: &str) -> String {

@@ -15,14 +15,14 @@ const MOST: usize = 6;
 /// Width of a bar in columns.
 const BAR: usize = 16;
 
-pub struct Drawn {
+pub struct FrequentTable {
     /// Whether all values are shown, because there are few.
     pub are_all: bool,
     /// The table; empty if no value is frequent.
     pub lines: Vec<String>,
 }
 
-pub fn draw(column: &Surveyed, width: usize) -> Drawn {
+pub fn draw(column: &Surveyed, width: usize) -> FrequentTable {
     let survey = column.survey;
     let distinct = survey.distinct();
     let are_all = matches!(distinct, Count::Exact(count) if count <= FEW && count < survey.values());
@@ -32,7 +32,7 @@ pub fn draw(column: &Surveyed, width: usize) -> Drawn {
     let quiet = |words: &str| textwrap::wrap(words, width).into_iter().map(|line| paint(style::QUIET, line)).collect();
     if shown.is_empty() {
         let words = "too many distinct values to count each, and no value is in 1 of 200 rows of a sample";
-        return Drawn { are_all, lines: if survey.counts_each() { Vec::new() } else { quiet(words) } };
+        return FrequentTable { are_all, lines: if survey.counts_each() { Vec::new() } else { quiet(words) } };
     }
     let mut lines = table::fitted(width, 12, |space| {
         let mut drawn = table::table(["value", "rows", "share", "", ""], usize::MAX);
@@ -63,5 +63,5 @@ pub fn draw(column: &Surveyed, width: usize) -> Drawn {
     if are_all {
         lines.push(String::new());
     }
-    Drawn { are_all, lines }
+    FrequentTable { are_all, lines }
 }

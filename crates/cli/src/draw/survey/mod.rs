@@ -107,7 +107,7 @@ pub fn in_depth(name: &str, columns: &[Surveyed], sample: Option<u64>, width: us
 }
 
 /// A row with a shape.
-pub struct FoundRow {
+pub struct MatchingRow {
     pub input: usize,
     /// Its number in the input, from 1.
     pub row: u64,
@@ -118,7 +118,7 @@ pub struct FoundRow {
 }
 
 /// The rows of a shape, with the file in the last column if there are several.
-pub fn rows(title: &str, inputs: &Inputs, found: &[FoundRow], width: usize) -> Vec<String> {
+pub fn rows(title: &str, inputs: &Inputs, found: &[MatchingRow], width: usize) -> Vec<String> {
     let file = inputs.are_several().then_some("file");
     let mut drawn = table::table(["row", "line", title].into_iter().chain(file), usize::MAX);
     let names = found.iter().filter(|_| file.is_some()).map(|found| visible::width(inputs.name(found.input)) + 2);

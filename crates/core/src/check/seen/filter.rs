@@ -56,11 +56,11 @@ fn bits(key: u64) -> impl Iterator<Item = (usize, u64)> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::check::seen::Seen;
+    use crate::check::seen::UniqueTexts;
 
     #[test]
     fn what_was_added_is_found_and_most_of_the_rest_is_not() {
-        let key = |number: u32| Seen::hash([number.to_string().as_str()]).0;
+        let key = |number: u32| UniqueTexts::hash([number.to_string().as_str()]).0;
         let mut filter = Filter::of(100_000);
         (0..100_000).for_each(|number| filter.add(key(number)));
         assert!((0..100_000).all(|number| filter.may_have(key(number))));

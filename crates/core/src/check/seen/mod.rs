@@ -36,7 +36,7 @@ impl Hash {
 /// A table that reaches its memory limit moves to a [`Store`], sorted, and a new table begins. From then on, a filter uses three quarters
 /// of the memory. It recognises most new texts, so that the store is seldom read. The results are the same with any limit.
 #[derive(Debug)]
-pub struct Seen {
+pub struct UniqueTexts {
     shards: Vec<Shard>,
     /// The size of the table and its limit, in bytes.
     bytes: usize,
@@ -92,9 +92,9 @@ const FEWEST: usize = 16;
 /// With a filter, the table uses this fraction of the memory.
 const TABLE_SHARE: usize = 4;
 
-impl Default for Seen {
-    fn default() -> Seen {
-        Seen {
+impl Default for UniqueTexts {
+    fn default() -> UniqueTexts {
+        UniqueTexts {
             shards: (0..SHARDS).map(|_| Shard::default()).collect(),
             bytes: 0,
             most: usize::MAX,
@@ -106,10 +106,10 @@ impl Default for Seen {
     }
 }
 
-impl Seen {
+impl UniqueTexts {
     /// A memory of about `most` bytes, with a store for the rest.
-    pub fn with_store(most: usize, store: Box<dyn Store>) -> Seen {
-        Seen { most, store: Some(store), ..Seen::default() }
+    pub fn with_store(most: usize, store: Box<dyn Store>) -> UniqueTexts {
+        UniqueTexts { most, store: Some(store), ..UniqueTexts::default() }
     }
 
     /// The hash of a sequence of texts.
@@ -139,7 +139,7 @@ impl Seen {
         std::hint::black_box(hashes.iter().fold(0, |all, hash| all ^ slot(hash)));
     }
 
-    /// Prefetches the next texts from the store, in store order. Optional: otherwise [`Seen::note`] reads the store once for each text.
+    /// Prefetches the next texts from the store, in store order. Optional: otherwise [`UniqueTexts::note`] reads the store once for each text.
     ///
     /// # Errors
     /// The store fails.
@@ -204,7 +204,7 @@ impl Seen {
             self.most /= TABLE_SHARE;
         }
         self.bytes = 0;
-        let Seen { shards, filter, store: Some(store), .. } = self else { return Ok(()) };
+        let UniqueTexts { shards, filter, store: Some(store), .. } = self else { return Ok(()) };
         if shards.iter().all(|shard| shard.count == 0) {
             return Ok(());
         }
@@ -278,8 +278,8 @@ mod tests {
 
     #[test]
     fn the_first_row_is_remembered() {
-        let mut seen = Seen::default();
-        let mut note = |texts: &[&str], row| seen.note(Seen::hash(texts.iter().copied()), row).unwrap();
+        let mut seen = UniqueTexts::default();
+        let mut note = |texts: &[&str], row| seen.note(UniqueTexts::hash(texts.iter().copied()), row).unwrap();
         assert_eq!(note(&["a"], 1), None);
         assert_eq!(note(&["b"], 2), None);
         assert_eq!(note(&["a"], 3), Some(1));
@@ -287,7 +287,7 @@ mod tests {
         assert_eq!(note(&["a", "b"], 5), None);
         assert_eq!(note(&["ab", ""], 6), None);
         assert_eq!(note(&["a", "b"], 7), Some(5));
-        assert_eq!(Seen::hash(["", ""]), Hash::NOTHING);
+        assert_eq!(UniqueTexts::hash(["", ""]), Hash::NOTHING);
     }
 
     #[derive(Debug, Default)]
@@ -313,20 +313,20 @@ mod tests {
     #[test]
     fn many_texts_are_told_apart_whatever_the_memory() {
         for mut seen in [
-            Seen::default(),
-            Seen::with_store(1 << 16, Box::new(Kept::default())),
-            Seen::with_store(0, Box::new(Kept::default())),
+            UniqueTexts::default(),
+            UniqueTexts::with_store(1 << 16, Box::new(Kept::default())),
+            UniqueTexts::with_store(0, Box::new(Kept::default())),
         ] {
             let mut known = std::collections::HashMap::new();
             let text = |row: u64| (row * row % 30_011).to_string();
             for row in 1..40_000u64 {
                 // Prefetches half of the texts.
                 if row % 2_000 == 1 {
-                    seen.recall((row..row + 1_000).map(|row| Seen::hash([text(row).as_str()]))).unwrap();
+                    seen.recall((row..row + 1_000).map(|row| UniqueTexts::hash([text(row).as_str()]))).unwrap();
                 }
                 let text = text(row);
                 let first = known.get(&text).copied();
-                assert_eq!(seen.note(Seen::hash([text.as_str()]), row).unwrap(), first);
+                assert_eq!(seen.note(UniqueTexts::hash([text.as_str()]), row).unwrap(), first);
                 known.entry(text).or_insert(row);
                 assert!(seen.bytes <= seen.most.saturating_add(SHARDS * FEWEST * 16), "{} of {}", seen.bytes, seen.most);
             }

@@ -176,14 +176,14 @@ fn name_is_too_long(client: &mut Client, plan: &TablePlan, table: &str) -> Resul
     Ok(long.map(|long| format!("PostgreSQL truncates names to {most} bytes, and {long} has {}", long.len())))
 }
 
-struct Place {
+struct ExistingColumn {
     name: String,
     /// Its type, without and with the collation.
     declared: String,
     collated: String,
 }
 
-fn places(client: &mut Client, table: &str) -> Result<Vec<Place>, postgres::Error> {
+fn places(client: &mut Client, table: &str) -> Result<Vec<ExistingColumn>, postgres::Error> {
     let asked = "SELECT attname::text, format_type(atttypid, atttypmod), quote_ident(nspname) || '.' || quote_ident(collname) \
                  FROM pg_attribute LEFT JOIN pg_collation ON pg_collation.oid = attcollation \
                  LEFT JOIN pg_namespace ON pg_namespace.oid = collnamespace \
@@ -191,7 +191,7 @@ fn places(client: &mut Client, table: &str) -> Result<Vec<Place>, postgres::Erro
     let place = |row: &postgres::Row| {
         let (declared, collation): (String, Option<String>) = (row.get(1), row.get(2));
         let collated = collation.map_or(declared.clone(), |collation| format!("{declared} COLLATE {collation}"));
-        Place { name: row.get(0), declared, collated }
+        ExistingColumn { name: row.get(0), declared, collated }
     };
     Ok(client.query(asked, &[&table])?.iter().map(place).collect())
 }

@@ -163,25 +163,25 @@ impl Tables {
     }
 }
 
-struct Place {
+struct ExistingColumn {
     declared: String,
     /// The collation, except BINARY.
     collation: Option<String>,
 }
 
-impl Place {
-    fn of(connection: &Connection, target: &Target, column: &PlannedColumn) -> Place {
+impl ExistingColumn {
+    fn of(connection: &Connection, target: &Target, column: &PlannedColumn) -> ExistingColumn {
         let is_there = matches!(target.how, How::Append | How::Update { .. });
         let name = column.read_from.as_ref().unwrap_or(&column.name);
         let found = is_there.then(|| connection.column_metadata(Some("main"), &*target.table, name));
         let text = |text: Option<std::ffi::CString>| text.and_then(|text| text.into_string().ok());
         match found {
-            Some(Ok((declared, collation, ..))) => Place {
+            Some(Ok((declared, collation, ..))) => ExistingColumn {
                 declared: text(declared).unwrap_or_default(),
                 collation: text(collation).filter(|collation| !collation.eq_ignore_ascii_case("BINARY")),
             },
             // A new column.
-            _ => Place { declared: declared(column).to_owned(), collation: None },
+            _ => ExistingColumn { declared: declared(column).to_owned(), collation: None },
         }
     }
 }
@@ -221,7 +221,7 @@ impl Loader for Tables {
         let target = &self.tables[table].target;
         let (mut waiting, mut holds) = (Vec::with_capacity(names.len()), Vec::with_capacity(names.len()));
         for (column, name) in plan.columns.iter().zip(&names) {
-            let place = Place::of(&self.connection, target, column);
+            let place = ExistingColumn::of(&self.connection, target, column);
             // With the collation of the table, so that the check for duplicate keys agrees with the UPDATE.
             waiting.push(place.collation.map_or(name.clone(), |collation| format!("{name} COLLATE {}", quoted(&collation))));
             holds.push((place.declared.clone(), self::holds(&place.declared)));

@@ -2,18 +2,18 @@
 
 use std::io;
 
-use super::Maker;
+use super::Transform;
 use crate::formats::Kind;
 
 #[cfg(not(feature = "columnar"))]
-pub fn maker(kind: Kind) -> io::Result<Box<dyn Maker>> {
+pub fn maker(kind: Kind) -> io::Result<Box<dyn Transform>> {
     let why = format!("this build does not write {}", kind.name());
     Err(super::Limit::error(why, "write delimited text, such as --to csv, or install the program with its feature `columnar`"))
 }
 
 #[cfg(feature = "columnar")]
-pub fn maker(kind: Kind) -> io::Result<Box<dyn Maker>> {
-    Ok(Box::new(of_packages::Making::new(kind)))
+pub fn maker(kind: Kind) -> io::Result<Box<dyn Transform>> {
+    Ok(Box::new(of_packages::ColumnarFile::new(kind)))
 }
 
 #[cfg(feature = "columnar")]
@@ -35,7 +35,7 @@ mod of_packages {
     use parquet::schema::types::ColumnPath;
 
     use super::super::copied::Copied;
-    use super::super::{Limit, Maker};
+    use super::super::{Limit, Transform};
     use crate::columnar::{Dictionaries, Plan};
     use crate::formats::{Framing, Kind};
     use crate::guarded::guarded;
@@ -51,7 +51,7 @@ mod of_packages {
     /// Number of values of a new column to examine.
     const LOOKED: usize = 1024;
 
-    pub struct Making {
+    pub struct ColumnarFile {
         kind: Kind,
         /// `None` until it is complete.
         plan: Option<Plan>,
@@ -70,10 +70,10 @@ mod of_packages {
         Copied(Box<Copied>),
     }
 
-    impl Making {
-        pub fn new(kind: Kind) -> Making {
+    impl ColumnarFile {
+        pub fn new(kind: Kind) -> ColumnarFile {
             let decoder = StreamDecoder::new().with_require_alignment(false);
-            Making { kind, plan: None, pending: Vec::new(), decoder, writer: Writer::Bytes(Vec::new()) }
+            ColumnarFile { kind, plan: None, pending: Vec::new(), decoder, writer: Writer::Bytes(Vec::new()) }
         }
 
         fn take(&mut self, bytes: &[u8]) -> io::Result<()> {
@@ -184,7 +184,7 @@ mod of_packages {
         }
     }
 
-    impl Write for Making {
+    impl Write for ColumnarFile {
         fn write(&mut self, bytes: &[u8]) -> io::Result<usize> {
             let mut rest = bytes;
             let begun;
@@ -205,7 +205,7 @@ mod of_packages {
         }
     }
 
-    impl Maker for Making {
+    impl Transform for ColumnarFile {
         fn made(&mut self) -> &mut Vec<u8> {
             match &mut self.writer {
                 Writer::Bytes(bytes) => bytes,

@@ -2,11 +2,11 @@ use std::io;
 #[cfg(feature = "compressed")]
 use std::io::Write;
 
-use super::Maker;
+use super::Transform;
 use crate::formats::Compression;
 
 #[cfg(feature = "compressed")]
-pub fn maker(compression: Compression) -> io::Result<Box<dyn Maker>> {
+pub fn maker(compression: Compression) -> io::Result<Box<dyn Transform>> {
     Ok(match compression {
         // Without a time, so that the same rows always give the same file.
         Compression::Gzip => Box::new(flate2::GzBuilder::new().mtime(0).write(Vec::new(), flate2::Compression::default())),
@@ -19,7 +19,7 @@ pub fn maker(compression: Compression) -> io::Result<Box<dyn Maker>> {
 }
 
 #[cfg(feature = "compressed")]
-impl Maker for flate2::write::GzEncoder<Vec<u8>> {
+impl Transform for flate2::write::GzEncoder<Vec<u8>> {
     fn made(&mut self) -> &mut Vec<u8> {
         self.get_mut()
     }
@@ -30,7 +30,7 @@ impl Maker for flate2::write::GzEncoder<Vec<u8>> {
 }
 
 #[cfg(feature = "compressed")]
-impl Maker for zstd::stream::write::Encoder<'static, Vec<u8>> {
+impl Transform for zstd::stream::write::Encoder<'static, Vec<u8>> {
     fn made(&mut self) -> &mut Vec<u8> {
         self.get_mut()
     }
@@ -41,7 +41,7 @@ impl Maker for zstd::stream::write::Encoder<'static, Vec<u8>> {
 }
 
 #[cfg(not(feature = "compressed"))]
-pub fn maker(compression: Compression) -> io::Result<Box<dyn Maker>> {
+pub fn maker(compression: Compression) -> io::Result<Box<dyn Transform>> {
     let words = format!("this build does not compress with {}", compression.name());
     Err(io::Error::new(io::ErrorKind::Unsupported, words))
 }

@@ -17,13 +17,13 @@ use crate::formats::{Compression, Kind};
 const HELD: usize = 256 << 10;
 
 /// Transforms its input for another sink.
-pub struct Made {
+pub struct TransformSink {
     sink: Box<dyn Sink>,
     /// `None` at the end.
-    maker: Option<Box<dyn Maker>>,
+    maker: Option<Box<dyn Transform>>,
 }
 
-trait Maker: Write + Send {
+trait Transform: Write + Send {
     fn made(&mut self) -> &mut Vec<u8>;
 
     fn end(self: Box<Self>, out: &mut (dyn Write + Send)) -> io::Result<()>;
@@ -52,32 +52,32 @@ impl Limit {
     }
 }
 
-impl Made {
+impl TransformSink {
     /// Compresses into `sink`.
     ///
     /// # Errors
     /// This build does not support the compression.
-    pub fn compressed(sink: Box<dyn Sink>, compression: Compression) -> Result<Made, Error> {
+    pub fn compressed(sink: Box<dyn Sink>, compression: Compression) -> Result<TransformSink, Error> {
         let maker = compressed::maker(compression).map_err(|source| failed(&*sink, source))?;
-        Ok(Made { sink, maker: Some(maker) })
+        Ok(TransformSink { sink, maker: Some(maker) })
     }
 
     /// Builds a workbook from cells into `sink`.
     ///
     /// # Errors
     /// This build does not support workbooks.
-    pub fn workbook(sink: Box<dyn Sink>) -> Result<Made, Error> {
+    pub fn workbook(sink: Box<dyn Sink>) -> Result<TransformSink, Error> {
         let maker = workbook::maker().map_err(|source| failed(&*sink, source))?;
-        Ok(Made { sink, maker: Some(maker) })
+        Ok(TransformSink { sink, maker: Some(maker) })
     }
 
     /// Builds Parquet or Arrow from batches into `sink`.
     ///
     /// # Errors
     /// This build does not support them.
-    pub fn columnar(sink: Box<dyn Sink>, kind: Kind) -> Result<Made, Error> {
+    pub fn columnar(sink: Box<dyn Sink>, kind: Kind) -> Result<TransformSink, Error> {
         let maker = columnar::maker(kind).map_err(|source| failed(&*sink, source))?;
-        Ok(Made { sink, maker: Some(maker) })
+        Ok(TransformSink { sink, maker: Some(maker) })
     }
 }
 
@@ -105,13 +105,13 @@ impl Write for Onward<'_> {
     }
 }
 
-impl Sink for Made {
+impl Sink for TransformSink {
     fn name(&self) -> &str {
         self.sink.name()
     }
 
     fn put(&mut self, bytes: &[u8]) -> Result<(), Error> {
-        let Made { sink, maker: Some(maker) } = self else { return Ok(()) };
+        let TransformSink { sink, maker: Some(maker) } = self else { return Ok(()) };
         maker.write_all(bytes).map_err(|source| failed(&**sink, source))?;
         if maker.made().len() >= HELD {
             sink.put(maker.made())?;

@@ -1,15 +1,15 @@
 use std::io;
 
-use super::Maker;
+use super::Transform;
 
 #[cfg(not(feature = "workbooks"))]
-pub fn maker() -> io::Result<Box<dyn Maker>> {
+pub fn maker() -> io::Result<Box<dyn Transform>> {
     Err(super::Limit::error("this build does not write workbooks", "write delimited text, such as --to csv"))
 }
 
 #[cfg(feature = "workbooks")]
-pub fn maker() -> io::Result<Box<dyn Maker>> {
-    Ok(Box::new(of_parts::Making::new()))
+pub fn maker() -> io::Result<Box<dyn Transform>> {
+    Ok(Box::new(of_parts::WorkbookFile::new()))
 }
 
 /// Writes the parts of a workbook: ECMA-376, part 1 (sheets and styles) and part 2 (the archive).
@@ -26,7 +26,7 @@ mod of_parts {
     use jiff::civil::{Date, DateTime, date};
     use zip::write::{SimpleFileOptions, StreamWriter, ZipWriter};
 
-    use super::super::{Limit, Maker};
+    use super::super::{Limit, Transform};
     use crate::cells::Record;
     use crate::pool::lock;
 
@@ -46,7 +46,7 @@ mod of_parts {
     const OFFICE: &str = "http://schemas.openxmlformats.org/officeDocument/2006/relationships";
     const PACKAGE: &str = "http://schemas.openxmlformats.org/package/2006";
 
-    pub struct Making {
+    pub struct WorkbookFile {
         archive: ZipWriter<StreamWriter<Shared>>,
         /// Output of the archive that the sink has not fetched yet.
         written: Shared,
@@ -85,10 +85,10 @@ mod of_parts {
         }
     }
 
-    impl Making {
-        pub fn new() -> Making {
+    impl WorkbookFile {
+        pub fn new() -> WorkbookFile {
             let written = Shared::default();
-            Making {
+            WorkbookFile {
                 archive: ZipWriter::new_stream(written.clone()),
                 written,
                 title: Some("Sheet1".to_owned()),
@@ -384,7 +384,7 @@ mod of_parts {
         Some(f64::from(days) + (seconds * 1000 + nanoseconds / 1_000_000) as f64 / 86_400_000.0)
     }
 
-    impl Write for Making {
+    impl Write for WorkbookFile {
         fn write(&mut self, bytes: &[u8]) -> io::Result<usize> {
             let mut pending = mem::take(&mut self.pending);
             pending.extend(bytes);
@@ -404,7 +404,7 @@ mod of_parts {
         }
     }
 
-    impl Maker for Making {
+    impl Transform for WorkbookFile {
         fn made(&mut self) -> &mut Vec<u8> {
             &mut self.made
         }
@@ -415,7 +415,7 @@ mod of_parts {
             self.compress()?;
             let styles = self.styles();
             self.part("xl/styles.xml", &styles)?;
-            let Making { archive, written, made, .. } = *self;
+            let WorkbookFile { archive, written, made, .. } = *self;
             archive.finish().map_err(io::Error::other)?;
             out.write_all(&made)?;
             let rest = lock(&written.0);

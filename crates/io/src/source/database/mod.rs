@@ -31,7 +31,7 @@ use keen_notch_core::column::Header;
 
 use self::chunk::DatabaseChunk;
 use super::meter::Meter;
-use super::types::{Seen, Type};
+use super::types::{ObservedTypes, Type};
 use super::{Chunk, Format, Reading, Source};
 use crate::Error;
 use crate::database::{Address, Declared, Relation};
@@ -42,16 +42,16 @@ const MOST_ROWS: usize = 4096;
 const AHEAD: usize = 2;
 
 /// A message of the thread: a chunk, or `None` at the end.
-type Given = Result<Option<DatabaseChunk>, Error>;
+type ReaderMessage = Result<Option<DatabaseChunk>, Error>;
 /// Reads the needed columns and sends the rows.
-type Read = Box<dyn FnOnce(Vec<usize>, Giving) + Send>;
+type Read = Box<dyn FnOnce(Vec<usize>, RowSender) + Send>;
 
 struct Opened {
-    columns: Vec<Column>,
+    columns: Vec<SourceColumn>,
     read: Read,
 }
 
-struct Column {
+struct SourceColumn {
     name: String,
     declared: String,
     /// The type of its values, if known.
@@ -63,12 +63,12 @@ pub struct DatabaseRows {
     name: String,
     header: Header,
     format: Format,
-    types: Vec<Seen>,
+    types: Vec<ObservedTypes>,
     needed: Option<Vec<usize>>,
     max_row: usize,
     meter: Arc<Meter>,
     read: Option<Read>,
-    chunks: Option<Receiver<Given>>,
+    chunks: Option<Receiver<ReaderMessage>>,
 }
 
 impl DatabaseRows {
@@ -86,7 +86,7 @@ impl DatabaseRows {
             types: columns.iter().map(|column| column.declared.clone()).collect(),
             have_text: columns.iter().map(|column| column.has_text).collect(),
         };
-        let seen = |column: &Column| Seen { first: column.of.map(|of| (of, 0)), other: None };
+        let seen = |column: &SourceColumn| ObservedTypes { first: column.of.map(|of| (of, 0)), other: None };
         Ok(DatabaseRows {
             name: relation.to_string(),
             format: Format::Database(Arc::new(declared)),
@@ -114,7 +114,7 @@ impl Source for DatabaseRows {
         self.needed = Some(columns.to_vec());
     }
 
-    fn types(&self) -> &[Seen] {
+    fn types(&self) -> &[ObservedTypes] {
         &self.types
     }
 
@@ -124,7 +124,7 @@ impl Source for DatabaseRows {
             let columns = self.needed.take().unwrap_or_else(|| (0..self.header.count()).collect());
             let table: Arc<str> = self.name.as_str().into();
             let chunk = DatabaseChunk::new(table, columns.clone(), self.header.count(), 0);
-            let giving = Giving { header: self.header.clone(), sender, max_row: self.max_row, chunk };
+            let giving = RowSender { header: self.header.clone(), sender, max_row: self.max_row, chunk };
             let started = thread::Builder::new().spawn(move || read(columns, giving));
             started.map_err(|error| Error::Database {
                 name: self.name.clone(),
@@ -168,14 +168,14 @@ fn too_long(name: &str, row: u64, limit: usize) -> Error {
 }
 
 /// Sends rows from the thread.
-struct Giving {
+struct RowSender {
     header: Header,
-    sender: Sender<Given>,
+    sender: Sender<ReaderMessage>,
     max_row: usize,
     chunk: DatabaseChunk,
 }
 
-impl Giving {
+impl RowSender {
     /// Ends a row. Returns whether the run continues.
     fn end_row(&mut self) -> Result<bool, Error> {
         let (name, row, width) = self.chunk.end_row();

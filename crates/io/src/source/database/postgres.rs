@@ -8,7 +8,7 @@ use std::io::BufRead;
 use postgres::Client;
 use postgres::types::{Kind, Type as ServerType};
 
-use super::{Column, Giving, Opened};
+use super::{Opened, RowSender, SourceColumn};
 use crate::Error;
 use crate::database::postgres::{connect, failed, find, tables};
 use crate::database::{Relation, What};
@@ -61,15 +61,15 @@ pub fn open(uri: &str, address: &str, relation: &Relation) -> Result<Opened, Err
         declared.push(of.and_then(|row| row.try_get::<_, Option<String>>(0)).map_err(refused)?.unwrap_or_default());
     }
     let names: Vec<String> = statement.columns().iter().map(|column| column.name().to_owned()).collect();
-    let columns = names.iter().zip(&types).zip(declared).map(|((name, of), declared)| Column {
+    let columns = names.iter().zip(&types).zip(declared).map(|((name, of), declared)| SourceColumn {
         name: name.clone(),
         declared,
         of: type_of(of),
         has_text: no_text(of).is_none(),
     });
     let columns = columns.collect();
-    let read = move |needed: Vec<usize>, mut giving: Giving| {
-        let asked = Asked { query, types };
+    let read = move |needed: Vec<usize>, mut giving: RowSender| {
+        let asked = SourceQuery { query, types };
         let outcome = asked.read(&mut client, &needed, &mut giving, &name);
         giving.end(outcome);
     };
@@ -143,12 +143,12 @@ fn length(of: &ServerType) -> Length {
     }
 }
 
-struct Asked {
+struct SourceQuery {
     query: String,
     types: Vec<ServerType>,
 }
 
-impl Asked {
+impl SourceQuery {
     /// The query for some columns, and whether each row ends with a cell that holds its length in bytes if that exceeds `max_row`. The
     /// values of such a row are null. Without this limit, the client package would keep a row of up to 1 GB in memory.
     ///
@@ -180,7 +180,7 @@ impl Asked {
         )
     }
 
-    fn read(&self, client: &mut Client, needed: &[usize], giving: &mut Giving, name: &str) -> Result<(), Error> {
+    fn read(&self, client: &mut Client, needed: &[usize], giving: &mut RowSender, name: &str) -> Result<(), Error> {
         for column in needed {
             if let Some(why) = no_text(&self.types[*column]) {
                 return Err(giving.no_text(*column, why));

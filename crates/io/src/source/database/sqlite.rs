@@ -5,7 +5,7 @@ use rusqlite::limits::Limit;
 use rusqlite::types::ValueRef;
 use rusqlite::{Connection, ErrorCode, Statement};
 
-use super::{Column, Giving, Opened};
+use super::{Opened, RowSender, SourceColumn};
 use crate::Error;
 use crate::database::sqlite::{Affinity, Use, connect, failed, table, tables};
 use crate::database::{Relation, What, quoted};
@@ -36,18 +36,18 @@ pub fn open(path: &Path, address: &str, relation: &Relation) -> Result<Opened, E
         }
         columns(&statement)
     };
-    let read = move |needed: Vec<usize>, mut giving: Giving| {
+    let read = move |needed: Vec<usize>, mut giving: RowSender| {
         let outcome = read(&connection, &query, &needed, &mut giving, &name);
         giving.end(outcome);
     };
     Ok(Opened { columns, read: Box::new(read) })
 }
 
-fn columns(statement: &Statement) -> Vec<Column> {
+fn columns(statement: &Statement) -> Vec<SourceColumn> {
     let column = |column: rusqlite::Column| {
         let declared = column.decl_type().unwrap_or_default().to_owned();
         let has_text = !declared.eq_ignore_ascii_case("BLOB");
-        Column { name: column.name().to_owned(), of: type_of(&declared), declared, has_text }
+        SourceColumn { name: column.name().to_owned(), of: type_of(&declared), declared, has_text }
     };
     statement.columns().map(column).collect()
 }
@@ -61,7 +61,7 @@ fn type_of(declared: &str) -> Option<Type> {
     }
 }
 
-fn read(connection: &Connection, query: &str, needed: &[usize], giving: &mut Giving, name: &str) -> Result<(), Error> {
+fn read(connection: &Connection, query: &str, needed: &[usize], giving: &mut RowSender, name: &str) -> Result<(), Error> {
     let failed = |error: rusqlite::Error| failed(name, &error);
     // SQLite checks the length before it allocates memory.
     let most = i32::try_from(giving.max_row).unwrap_or(i32::MAX);

@@ -17,8 +17,8 @@ pub struct DelimitedChunk {
     block: Block,
     /// The first row: after the header in the first chunk of an input.
     start: usize,
-    table: Arc<Shape>,
-    found: Found,
+    table: Arc<ChunkContext>,
+    found: ChunkIndex,
 }
 
 impl Drop for DelimitedChunk {
@@ -32,7 +32,7 @@ impl Drop for DelimitedChunk {
 
 /// The common properties of the chunks of a table.
 #[derive(Debug)]
-pub struct Shape {
+pub struct ChunkContext {
     pub name: String,
     pub columns: usize,
     pub delimiter: u8,
@@ -40,18 +40,18 @@ pub struct Shape {
     pub ragged: Ragged,
     pub max_row: usize,
     /// Memory to reuse, because new memory costs more than writing.
-    spare: Mutex<Vec<Found>>,
+    spare: Mutex<Vec<ChunkIndex>>,
 }
 
-impl Shape {
-    pub fn new(name: String, columns: usize, delimiter: u8, reading: &Reading) -> Shape {
+impl ChunkContext {
+    pub fn new(name: String, columns: usize, delimiter: u8, reading: &Reading) -> ChunkContext {
         let (ragged, max_row) = (reading.ragged, reading.max_row);
-        Shape { name, columns, delimiter, ragged, max_row, spare: Mutex::default() }
+        ChunkContext { name, columns, delimiter, ragged, max_row, spare: Mutex::default() }
     }
 }
 
 #[derive(Debug, Default)]
-struct Found {
+struct ChunkIndex {
     index: Index,
     rows: Vec<RawRow>,
     /// For each row, the index of the end of its first cell.
@@ -63,7 +63,7 @@ struct Found {
 }
 
 impl DelimitedChunk {
-    pub fn new(block: Block, start: usize, table: Arc<Shape>) -> DelimitedChunk {
+    pub fn new(block: Block, start: usize, table: Arc<ChunkContext>) -> DelimitedChunk {
         let found = lock(&table.spare).pop().unwrap_or_default();
         DelimitedChunk { block, start, table, found }
     }
@@ -82,7 +82,7 @@ impl Chunk for DelimitedChunk {
     #[inline(never)]
     fn open(&mut self, columns: &[usize]) -> Result<(), Error> {
         let bytes = &self.block.bytes;
-        let Found { index, rows, first_ends, ragged, has_gaps, columns: taken } = &mut self.found;
+        let ChunkIndex { index, rows, first_ends, ragged, has_gaps, columns: taken } = &mut self.found;
         index.find(bytes, self.start, self.table.delimiter);
         rows.clear();
         first_ends.clear();
@@ -148,7 +148,7 @@ impl Chunk for DelimitedChunk {
     // A separate function, so that the loops keep their variables in registers.
     #[inline(never)]
     fn take<'c>(&'c self, text: &'c str, range: Range<usize>, into: &mut Rows<'c>) {
-        let Found { index, rows, first_ends, .. } = &self.found;
+        let ChunkIndex { index, rows, first_ends, .. } = &self.found;
         let (rows, first_ends) = (&rows[range.clone()], &first_ends[range.clone()]);
         into.begin(range.clone(), &self.found.columns);
         for column in &self.found.columns {
@@ -208,7 +208,7 @@ impl Chunk for DelimitedChunk {
     }
 
     fn raw(&self) -> Option<RawRows<'_>> {
-        let Found { rows, has_gaps, .. } = &self.found;
+        let ChunkIndex { rows, has_gaps, .. } = &self.found;
         Some(RawRows { rows, start: self.start, has_gaps: *has_gaps, delimiter: Some(self.table.delimiter), cells: self })
     }
 

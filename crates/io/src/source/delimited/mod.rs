@@ -15,7 +15,7 @@ use std::sync::Arc;
 pub use dialect::{Dialect, delimiter};
 use keen_notch_core::column::Header;
 
-use self::chunk::{DelimitedChunk, Shape};
+use self::chunk::{ChunkContext, DelimitedChunk};
 use self::record::{Cells, Record};
 use self::row_ends::OutsideQuotes;
 use super::blocks::{self, Block, Blocks};
@@ -61,7 +61,7 @@ pub struct Delimited {
     first: Option<(Block, usize)>,
     /// Further blocks that were read to examine line ends and quotes.
     ahead: VecDeque<Block>,
-    shape: Arc<Shape>,
+    shape: Arc<ChunkContext>,
 }
 
 impl Delimited {
@@ -138,7 +138,7 @@ impl Delimited {
                     preamble.header = format!("{skipped}{}", &text[from..at]);
                     (Header::Unnamed(record.count()), at)
                 };
-                let shape = Arc::new(Shape::new(name, header.count(), dialect.delimiter, reading));
+                let shape = Arc::new(ChunkContext::new(name, header.count(), dialect.delimiter, reading));
                 return Ok(Delimited { dialect, preamble, header, blocks, first: Some((block, rows)), ahead, shape });
             }
             skipped.push_str(&text[from..]);

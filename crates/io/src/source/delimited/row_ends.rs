@@ -6,7 +6,7 @@ use pulp::{Arch, Simd, WithSimd};
 
 use super::marks::{self, RowMarks};
 use super::quoted::Quoted;
-use crate::source::blocks::{BLOCK, RowEnds, Seen};
+use crate::source::blocks::{BLOCK, LineEnds, RowEnds};
 
 /// Finds line ends outside quotes.
 pub struct OutsideQuotes {
@@ -21,7 +21,7 @@ impl OutsideQuotes {
 }
 
 impl RowEnds for OutsideQuotes {
-    fn look(&mut self, blocks: &[[u8; BLOCK]], at: usize) -> Seen {
+    fn look(&mut self, blocks: &[[u8; BLOCK]], at: usize) -> LineEnds {
         let OutsideQuotes { delimiter, quoted } = self;
         Arch::new().dispatch(FindRowEnds { blocks, start: at, delimiter: *delimiter, quoted })
     }
@@ -44,10 +44,10 @@ struct FindRowEnds<'a> {
 }
 
 impl WithSimd for FindRowEnds<'_> {
-    type Output = Seen;
+    type Output = LineEnds;
 
     #[inline(always)]
-    fn with_simd<S: Simd>(self, _: S) -> Seen {
+    fn with_simd<S: Simd>(self, _: S) -> LineEnds {
         let FindRowEnds { blocks, start, delimiter, quoted } = self;
         let (mut row_end, mut line_ends, mut at) = (0, 0, start);
         let mut marks = [RowMarks::default(); 64];
@@ -65,7 +65,7 @@ impl WithSimd for FindRowEnds<'_> {
                 at += BLOCK;
             }
         }
-        Seen { line_ends, row_end: (row_end > 0).then_some(row_end) }
+        LineEnds { line_ends, row_end: (row_end > 0).then_some(row_end) }
     }
 }
 

@@ -14,27 +14,27 @@ pub struct FixedWidthChunk {
     block: Block,
     /// The first row: after the header in the first chunk of an input.
     start: usize,
-    table: Arc<Shape>,
+    table: Arc<ChunkContext>,
     rows: Vec<RawRow>,
     /// The value of each row and column.
     values: Vec<Span>,
     columns: Vec<usize>,
 }
 
-pub struct Shape {
+pub struct ChunkContext {
     pub name: String,
     widths: Arc<Widths>,
     max_row: usize,
 }
 
-impl Shape {
-    pub fn new(name: String, widths: Arc<Widths>, reading: &Reading) -> Shape {
-        Shape { name, widths, max_row: reading.max_row }
+impl ChunkContext {
+    pub fn new(name: String, widths: Arc<Widths>, reading: &Reading) -> ChunkContext {
+        ChunkContext { name, widths, max_row: reading.max_row }
     }
 }
 
 impl FixedWidthChunk {
-    pub fn new(block: Block, start: usize, table: Arc<Shape>) -> FixedWidthChunk {
+    pub fn new(block: Block, start: usize, table: Arc<ChunkContext>) -> FixedWidthChunk {
         FixedWidthChunk { block, start, table, rows: Vec::new(), values: Vec::new(), columns: Vec::new() }
     }
 

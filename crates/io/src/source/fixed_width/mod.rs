@@ -8,7 +8,7 @@ use std::sync::Arc;
 use keen_notch_core::column::Header;
 use keen_notch_core::widths::Widths;
 
-use self::chunk::{FixedWidthChunk, Shape};
+use self::chunk::{ChunkContext, FixedWidthChunk};
 use super::blocks::{Block, Blocks, EachLine, most_lines};
 use super::input::Input;
 use super::{Chunk, Format, Reading, Source};
@@ -35,7 +35,7 @@ pub struct FixedWidth {
     blocks: Blocks<EachLine>,
     /// Blocks that are read but not yet returned, with the byte at which the rows begin.
     next: VecDeque<(Block, usize)>,
-    shape: Arc<Shape>,
+    shape: Arc<ChunkContext>,
 }
 
 /// Number of lines to examine for columns.
@@ -79,7 +79,7 @@ impl FixedWidth {
                 layout.line_end = if text[..end].ends_with('\r') { "\r\n" } else { "\n" }.to_owned();
             }
         }
-        let shape = Arc::new(Shape::new(name, widths, reading));
+        let shape = Arc::new(ChunkContext::new(name, widths, reading));
         let mut source = FixedWidth { header, layout, blocks, next: VecDeque::new(), shape };
         if let Some(block) = first {
             source.push(block, start);

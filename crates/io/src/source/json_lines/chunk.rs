@@ -16,8 +16,8 @@ use crate::source::{Cell, CellKind, Chunk, LineCount, RawCells, RawRow, RawRows,
 
 pub struct JsonLinesChunk {
     block: Block,
-    table: Arc<Shape>,
-    found: Found,
+    table: Arc<ChunkContext>,
+    found: ChunkMembers,
 }
 
 impl Drop for JsonLinesChunk {
@@ -29,20 +29,20 @@ impl Drop for JsonLinesChunk {
     }
 }
 
-pub struct Shape {
+pub struct ChunkContext {
     pub name: String,
     keys: Keys,
     /// Whether a member that is not a column is an error.
     all_columns: bool,
     max_row: usize,
     /// Memory to reuse, because new memory costs more than writing.
-    spare: Mutex<Vec<Found>>,
+    spare: Mutex<Vec<ChunkMembers>>,
 }
 
-impl Shape {
-    pub fn new(name: String, keys: Keys, reading: &Reading) -> Shape {
+impl ChunkContext {
+    pub fn new(name: String, keys: Keys, reading: &Reading) -> ChunkContext {
         let (all_columns, max_row) = (reading.all_columns, reading.max_row);
-        Shape { name, keys, all_columns, max_row, spare: Mutex::default() }
+        ChunkContext { name, keys, all_columns, max_row, spare: Mutex::default() }
     }
 }
 
@@ -50,7 +50,7 @@ impl Shape {
 const SPARSE: usize = 4;
 
 #[derive(Default)]
-struct Found {
+struct ChunkMembers {
     rows: Vec<RawRow>,
     /// The members of each row, sorted by column.
     members: Vec<Member>,
@@ -75,7 +75,7 @@ struct Member {
     value: Span,
 }
 
-impl Found {
+impl ChunkMembers {
     /// The members of some rows, row by row.
     fn members(&self, rows: Range<usize>) -> &[Member] {
         let first = |row: usize| self.first_members.get(row).map_or(0, |first| *first as usize);
@@ -99,7 +99,7 @@ impl Found {
 
 impl JsonLinesChunk {
     /// The lines of a block.
-    pub fn new(block: Block, table: Arc<Shape>) -> JsonLinesChunk {
+    pub fn new(block: Block, table: Arc<ChunkContext>) -> JsonLinesChunk {
         let found = lock(&table.spare).pop().unwrap_or_default();
         JsonLinesChunk { block, table, found }
     }
@@ -133,7 +133,7 @@ fn unescaped(value: &str) -> Option<String> {
 impl Chunk for JsonLinesChunk {
     fn open(&mut self, columns: &[usize]) -> Result<(), Error> {
         let JsonLinesChunk { block, table, found } = self;
-        let Found {
+        let ChunkMembers {
             rows,
             members: known,
             first_members,
@@ -275,7 +275,7 @@ impl Chunk for JsonLinesChunk {
     }
 
     fn raw(&self) -> Option<RawRows<'_>> {
-        let Found { rows, has_gaps, .. } = &self.found;
+        let ChunkMembers { rows, has_gaps, .. } = &self.found;
         Some(RawRows { rows, start: 0, has_gaps: *has_gaps, delimiter: None, cells: self })
     }
 

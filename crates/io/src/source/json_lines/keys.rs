@@ -9,7 +9,7 @@ use super::line::{Key, members};
 use crate::Error;
 use crate::source::LineCount;
 use crate::source::blocks::Block;
-use crate::source::types::{Seen, Type};
+use crate::source::types::{ObservedTypes, Type};
 
 /// Maximum number of keys: objects that use data as keys would have a column for each.
 const MOST_KEYS: usize = 10_000;
@@ -20,7 +20,7 @@ pub struct Keys {
     names: Vec<String>,
     columns: HashMap<String, usize>,
     /// The types of the values of each key, in the examined lines.
-    pub types: Vec<Seen>,
+    pub types: Vec<ObservedTypes>,
 }
 
 impl Keys {
@@ -52,7 +52,7 @@ impl Keys {
         }
         let column = self.names.len();
         self.names.push(name.to_owned());
-        self.types.push(Seen::default());
+        self.types.push(ObservedTypes::default());
         self.columns.insert(name.to_owned(), column);
         column
     }

@@ -12,11 +12,11 @@ use std::sync::Arc;
 
 use keen_notch_core::column::Header;
 
-use self::chunk::{JsonLinesChunk, Shape};
+use self::chunk::{ChunkContext, JsonLinesChunk};
 use self::keys::Keys;
 use super::blocks::{Block, Blocks, EachLine};
 use super::input::Input;
-use super::types::Seen;
+use super::types::ObservedTypes;
 use super::{Chunk, Format, Reading, Source};
 use crate::Error;
 use crate::formats::Kind;
@@ -39,11 +39,11 @@ pub struct Style {
 pub struct JsonLines {
     header: Header,
     style: Style,
-    types: Vec<Seen>,
+    types: Vec<ObservedTypes>,
     blocks: Blocks<EachLine>,
     /// Blocks that were read for their keys.
     first: VecDeque<Block>,
-    shape: Arc<Shape>,
+    shape: Arc<ChunkContext>,
     /// Whether later lines may have other keys.
     may_have_more: bool,
 }
@@ -75,7 +75,7 @@ impl JsonLines {
             return Err(Error::Empty { name });
         }
         let header = keys.header();
-        let shape = Arc::new(Shape::new(name, keys, reading));
+        let shape = Arc::new(ChunkContext::new(name, keys, reading));
         Ok(JsonLines { header, style, types, blocks, first, shape, may_have_more: !reading.all_columns })
     }
 }
@@ -84,7 +84,7 @@ impl JsonLines {
 ///
 /// # Errors
 /// An input cannot be read, or a line is not an object.
-pub fn columns(inputs: &[Input], reading: &Reading) -> Result<Option<(Header, Vec<Seen>)>, Error> {
+pub fn columns(inputs: &[Input], reading: &Reading) -> Result<Option<(Header, Vec<ObservedTypes>)>, Error> {
     // The progress display does not count this scan.
     let reading = Reading { meter: Arc::default(), ..reading.clone() };
     let mut keys = Keys::default();
@@ -107,7 +107,7 @@ impl Source for JsonLines {
         &self.header
     }
 
-    fn types(&self) -> &[Seen] {
+    fn types(&self) -> &[ObservedTypes] {
         &self.types
     }
 

@@ -10,7 +10,7 @@ use cfb::CompoundFile;
 
 use super::archive::{Bytes, broken, encrypted};
 use super::cells::Sheet;
-use super::making::{Making, Put, sheet_of};
+use super::making::{Put, SheetBuilder, sheet_of};
 use super::numbers::Styles;
 use crate::Error;
 use crate::source::{CellKind, Reading};
@@ -64,7 +64,7 @@ pub fn read(name: &str, bytes: Bytes, reading: &Reading) -> Result<(Sheet, Strin
     let (titles, places): (Vec<String>, Vec<usize>) = book.sheets.iter().cloned().unzip();
     let title = sheet_of(name, &titles, reading)?;
     let place = titles.iter().position(|one| *one == title).and_then(|index| places.get(index));
-    let mut making = Making::new(name, &title, reading, book.styles.codes());
+    let mut making = SheetBuilder::new(name, &title, reading, book.styles.codes());
     let records = place.and_then(|place| Records::new(stream.get(*place..)?)).ok_or_else(|| broken(name))?;
     sheet(records, &book, &mut making).ok_or_else(|| broken(name))??;
     Ok((making.finish()?, title, titles.len()))
@@ -130,7 +130,7 @@ impl Book {
 }
 
 /// Reads the cells of a sheet. `None` for damaged records.
-fn sheet(mut records: Records, book: &Book, making: &mut Making) -> Option<Result<(), Error>> {
+fn sheet(mut records: Records, book: &Book, making: &mut SheetBuilder) -> Option<Result<(), Error>> {
     // An embedded chart has its own records.
     let mut depth = 1;
     // The formula whose text follows in a separate record.

@@ -5,7 +5,7 @@ use crate::Error;
 use crate::source::reading::EmptyFormulas;
 use crate::source::{CellKind, Reading};
 
-pub struct Making<'n> {
+pub struct SheetBuilder<'n> {
     name: &'n str,
     title: &'n str,
     reads_empty_formulas: bool,
@@ -19,10 +19,10 @@ pub struct Making<'n> {
 /// The kind of a cell, and its formatted number with the index of the format.
 pub type Put = (CellKind, Option<(f64, u32)>);
 
-impl<'n> Making<'n> {
+impl<'n> SheetBuilder<'n> {
     /// An empty sheet of the workbook `name`, with these number formats.
-    pub fn new(name: &'n str, title: &'n str, reading: &Reading, formats: Vec<String>) -> Making<'n> {
-        Making {
+    pub fn new(name: &'n str, title: &'n str, reading: &Reading, formats: Vec<String>) -> SheetBuilder<'n> {
+        SheetBuilder {
             name,
             title,
             reads_empty_formulas: reading.empty_formulas == EmptyFormulas::Blank,
@@ -37,7 +37,7 @@ impl<'n> Making<'n> {
     /// Adds a formula without a stored value, as a blank cell. Its row counts even if all cells are blank.
     ///
     /// # Errors
-    /// The errors of [`Making::add`].
+    /// The errors of [`SheetBuilder::add`].
     pub fn add_empty_formula(&mut self, at: (u32, u32)) -> Result<(), Error> {
         self.empty_formulas.count += 1;
         self.empty_formulas.name(at);
@@ -87,7 +87,7 @@ impl<'n> Making<'n> {
     /// # Errors
     /// The sheet has formulas without a stored value, and `--empty-formulas` is `stop`.
     pub fn finish(self) -> Result<Sheet, Error> {
-        let Making { mut sheet, mut cells, .. } = self;
+        let SheetBuilder { mut sheet, mut cells, .. } = self;
         if self.empty_formulas.count > 0 && !self.reads_empty_formulas {
             let Cells { count, first } = self.empty_formulas;
             let (name, sheet) = (self.name.to_owned(), self.title.to_owned());

@@ -28,7 +28,7 @@ use keen_notch_core::text::blank::is_blank;
 use self::cells::Sheet;
 use self::chunk::WorkbookChunk;
 use super::input::Input;
-use super::types::{Seen, Type};
+use super::types::{ObservedTypes, Type};
 use super::{Chunk, Format, Reading, Source};
 use crate::Error;
 
@@ -41,7 +41,7 @@ pub struct Workbook {
     format: Format,
     table: Arc<Table>,
     rows: Range<usize>,
-    types: Vec<Seen>,
+    types: Vec<ObservedTypes>,
 }
 
 /// A sheet as a table.
@@ -99,8 +99,8 @@ impl Workbook {
     }
 }
 
-fn types(sheet: &Sheet, columns: Range<u32>, rows: Range<usize>, name: &str) -> Vec<Seen> {
-    let mut types = vec![Seen::default(); columns.len()];
+fn types(sheet: &Sheet, columns: Range<u32>, rows: Range<usize>, name: &str) -> Vec<ObservedTypes> {
+    let mut types = vec![ObservedTypes::default(); columns.len()];
     for row in rows {
         for cell in sheet.row(row) {
             // Numbers in a workbook are doubles.
@@ -142,7 +142,7 @@ impl Source for Workbook {
         Ok(Some(Box::new(WorkbookChunk::new(Arc::clone(&self.table), rows))))
     }
 
-    fn types(&self) -> &[Seen] {
+    fn types(&self) -> &[ObservedTypes] {
         &self.types
     }
 

@@ -12,7 +12,7 @@ use zip::ZipArchive;
 
 use super::archive::{Bytes, broken, part};
 use super::cells::Sheet;
-use super::making::{Making, Put, sheet_of};
+use super::making::{Put, SheetBuilder, sheet_of};
 use super::numbers::Styles;
 use super::xml::{self, Token, Tokens};
 use crate::Error;
@@ -27,7 +27,7 @@ pub fn read(name: &str, mut archive: ZipArchive<Bytes>, reading: &Reading) -> Re
     let titles: Vec<String> = book.sheets.iter().map(|(title, _)| title.clone()).collect();
     let title = sheet_of(name, &titles, reading)?;
     let place = titles.iter().position(|one| *one == title).unwrap_or_default();
-    let mut making = Making::new(name, &title, reading, book.styles.codes());
+    let mut making = SheetBuilder::new(name, &title, reading, book.styles.codes());
     let sheet = archive.by_name(&book.sheets[place].1).map_err(|_| broken(name))?;
     // An archive can contain more than it states.
     let size = sheet.size();
@@ -258,7 +258,7 @@ enum Kind {
 }
 
 /// Adds the cells of a sheet; `None` if it is damaged.
-fn read_cells<R: Read>(mut tokens: Tokens<R>, book: &Book, making: &mut Making) -> Option<Result<(), Error>> {
+fn read_cells<R: Read>(mut tokens: Tokens<R>, book: &Book, making: &mut SheetBuilder) -> Option<Result<(), Error>> {
     // Default position of the next cell.
     let (mut row, mut column) = (0_u32, 0_u32);
     let (mut cell, mut value) = (Written::default(), String::new());
@@ -373,7 +373,7 @@ fn place_of(place: &[u8]) -> Option<(u32, u32)> {
 }
 
 /// Adds a cell with its value to the sheet; `None` if it is damaged.
-fn add(cell: &Written, mut value: Cow<str>, book: &Book, making: &mut Making) -> Option<Result<(), Error>> {
+fn add(cell: &Written, mut value: Cow<str>, book: &Book, making: &mut SheetBuilder) -> Option<Result<(), Error>> {
     let Written { at, style, kind, has_formula, has_value } = cell;
     // A formula can have an empty text as its value.
     if *has_formula && (!*has_value || (value.is_empty() && *kind != Kind::Text)) {

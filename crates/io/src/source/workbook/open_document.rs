@@ -9,7 +9,7 @@ use zip::ZipArchive;
 
 use super::archive::{Bytes, broken, encrypted, part};
 use super::cells::Sheet;
-use super::making::{Making, Put, sheet_of};
+use super::making::{Put, SheetBuilder, sheet_of};
 use crate::Error;
 use crate::source::{CellKind, Reading};
 
@@ -29,7 +29,7 @@ pub fn read(name: &str, mut archive: ZipArchive<Bytes>, reading: &Reading) -> Re
     let content = part(&mut archive, "content.xml").ok_or_else(|| broken(name))?;
     let sheets = sheets(&content).ok_or_else(|| broken(name))?;
     let title = sheet_of(name, &sheets, reading)?;
-    let mut making = Making::new(name, &title, reading, Vec::new());
+    let mut making = SheetBuilder::new(name, &title, reading, Vec::new());
     let wanted = sheets.iter().position(|sheet| *sheet == title).unwrap_or_default();
     match Walk::new(&content).table(wanted, &mut making) {
         Some(outcome) => outcome?,
@@ -99,7 +99,7 @@ impl<'c> Walk<'c> {
     }
 
     /// Reads a table by its number into a sheet; `None` if the document is invalid.
-    fn table(&mut self, wanted: usize, making: &mut Making) -> Option<Result<(), Error>> {
+    fn table(&mut self, wanted: usize, making: &mut SheetBuilder) -> Option<Result<(), Error>> {
         let mut next = 0;
         loop {
             match self.reader.read_event().ok()? {
@@ -122,7 +122,7 @@ impl<'c> Walk<'c> {
         }
     }
 
-    fn rows(&mut self, making: &mut Making) -> Option<Result<(), Error>> {
+    fn rows(&mut self, making: &mut SheetBuilder) -> Option<Result<(), Error>> {
         let mut row = 0_u32;
         loop {
             match self.reader.read_event().ok()? {

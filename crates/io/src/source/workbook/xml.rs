@@ -30,7 +30,7 @@ pub struct Tokens<R> {
 }
 
 /// A token by its position in the buffer.
-enum Found {
+enum TokenRange {
     Tag { start: usize, end: usize },
     Text { start: usize, end: usize },
     Plain { start: usize, end: usize },
@@ -55,7 +55,7 @@ impl<R: Read> Tokens<R> {
                 [b'<', b'!', b'[', ..] => {
                     let end = find(held, b"]]>");
                     let inner = held.starts_with(b"<![CDATA[").then_some(start + 9);
-                    let plain = end.map(|end| Some(Found::Plain { start: inner?, end: start + end }));
+                    let plain = end.map(|end| Some(TokenRange::Plain { start: inner?, end: start + end }));
                     (end.map(|end| end + 3), plain.flatten())
                 }
                 [b'<', b'!', ..] if held.len() < 4 && !self.has_ended => (None, None),
@@ -63,11 +63,11 @@ impl<R: Read> Tokens<R> {
                 [b'<', b'!', _, ..] => return None,
                 [b'<', ..] => {
                     let end = tag_end(held);
-                    (end.map(|end| end + 1), end.map(|end| Found::Tag { start: start + 1, end: start + end }))
+                    (end.map(|end| end + 1), end.map(|end| TokenRange::Tag { start: start + 1, end: start + end }))
                 }
                 _ => {
                     let end = memchr(b'<', held).or(self.has_ended.then_some(held.len()));
-                    (end, end.map(|end| Found::Text { start, end: start + end }))
+                    (end, end.map(|end| TokenRange::Text { start, end: start + end }))
                 }
             };
             match width {
@@ -82,9 +82,9 @@ impl<R: Read> Tokens<R> {
             }
         };
         Some(Some(match found {
-            Found::Text { start, end } => Token::Text(&self.buffer[start..end]),
-            Found::Plain { start, end } => Token::Plain(&self.buffer[start..end]),
-            Found::Tag { start, end } => tag(&self.buffer[start..end]),
+            TokenRange::Text { start, end } => Token::Text(&self.buffer[start..end]),
+            TokenRange::Plain { start, end } => Token::Plain(&self.buffer[start..end]),
+            TokenRange::Tag { start, end } => tag(&self.buffer[start..end]),
         }))
     }
 

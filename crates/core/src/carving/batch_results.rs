@@ -7,7 +7,7 @@ use crate::program::{Results, Work};
 
 /// The results of a batch of rows. The memory is reused from batch to batch.
 #[derive(Debug)]
-pub struct Worked {
+pub struct BatchResults {
     /// The memory limit for all results, in bytes, without the values.
     pub(super) most: usize,
     pub(super) pieces: Vec<Results>,
@@ -33,9 +33,9 @@ pub struct Worked {
     pub(super) work: Work,
 }
 
-impl Default for Worked {
-    fn default() -> Worked {
-        Worked {
+impl Default for BatchResults {
+    fn default() -> BatchResults {
+        BatchResults {
             most: MOST_MADE,
             pieces: Vec::new(),
             layouts: Vec::new(),
@@ -67,7 +67,7 @@ pub struct Failure {
     pub(super) item: u32,
 }
 
-impl Worked {
+impl BatchResults {
     /// The results of a piece.
     pub fn piece(&self, piece: usize) -> &Results {
         &self.pieces[piece]
@@ -83,7 +83,7 @@ impl Worked {
         self.most = most;
     }
 
-    /// The kept rows if `keep` leaves some out. Call it after [`super::Carving::remember`] and pass the result to [`Worked::keep`].
+    /// The kept rows if `keep` leaves some out. Call it after [`super::Carving::remember`] and pass the result to [`BatchResults::keep`].
     pub fn take_kept(&mut self) -> Option<Vec<u32>> {
         self.kept.take()
     }

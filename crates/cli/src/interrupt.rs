@@ -16,7 +16,7 @@ pub fn leave_nothing() {
     let _ = thread::Builder::new().spawn(move || {
         if let Some(signal) = signals.forever().next() {
             remove_unfinished();
-            crate::trying::give_back();
+            crate::try_ui::give_back();
             let _ = emulate_default_handler(signal);
         }
     });

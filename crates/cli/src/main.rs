@@ -15,7 +15,7 @@ mod pipes;
 mod progress;
 mod report;
 mod secrets;
-mod trying;
+mod try_ui;
 
 use std::io::Write;
 use std::process::ExitCode;

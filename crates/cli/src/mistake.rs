@@ -19,7 +19,7 @@ fn say(mistake: &PanicHookInfo) {
         return;
     }
     // The message must appear outside the alternate screen.
-    crate::trying::give_back();
+    crate::try_ui::give_back();
     let what = mistake.payload_as_str().unwrap_or("it does not say which");
     let place = mistake.location().map_or(String::new(), |place| format!(" ({}, line {})", place.file(), place.line()));
     // A write error here cannot be reported.

@@ -6,7 +6,7 @@ use std::str::FromStr;
 
 use serde::{Deserialize, Serialize};
 
-use crate::check::seen::UniqueTexts;
+use crate::check::unique_texts::UniqueTexts;
 use crate::program::List;
 use crate::sightings::ROWS;
 use crate::tally::Tally;

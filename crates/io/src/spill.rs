@@ -7,7 +7,7 @@ use std::num::NonZeroU64;
 use std::ops::Range;
 
 use keen_notch_core::carving::Memory;
-use keen_notch_core::check::seen::{Entry, Store, StoreError, row_of};
+use keen_notch_core::check::unique_texts::{Entry, Store, StoreError, row_of};
 
 /// Entries per read: a page of many systems.
 const PAGE: usize = 256;
@@ -184,7 +184,7 @@ fn next(reader: &mut impl Read, left: &mut usize) -> io::Result<Option<Entry>> {
 mod tests {
     use std::collections::HashMap;
 
-    use keen_notch_core::check::seen::UniqueTexts;
+    use keen_notch_core::check::unique_texts::UniqueTexts;
     use proptest::prelude::*;
 
     use super::*;

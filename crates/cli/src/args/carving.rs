@@ -5,7 +5,7 @@ use clap::builder::TypedValueParser;
 use clap_complete::ArgValueCompleter;
 use keen_notch_core::cutlist::RaggedRows;
 
-use super::reading::said;
+use super::reading::parse_format;
 use super::shared::ragged_rows;
 use super::{FailOn, FaultArgs, FormatOrDatabase, MORE, PartArgs, ReadingArgs, TableArgs, ThreadArgs, WritingArgs};
 use crate::complete;
@@ -39,7 +39,7 @@ pub struct CarveArgs {
     ///
     /// The default follows the extension of OUT, and otherwise the input format. A database is sqlite:FILE or
     /// postgresql://USER@HOST/DATABASE.
-    #[arg(long, value_name = "ENDING", value_parser = said)]
+    #[arg(long, value_name = "ENDING", value_parser = parse_format)]
     pub to: Option<FormatOrDatabase>,
     /// Omit the original columns
     #[arg(long, conflicts_with = "columns")]

@@ -20,7 +20,7 @@ pub struct ReadingArgs {
     /// Input format as a file extension (csv, tsv.gz …), or a database
     ///
     /// The default follows the file name. A database is sqlite:FILE or postgresql://USER@HOST/DATABASE.
-    #[arg(long, value_name = "ENDING", value_parser = said)]
+    #[arg(long, value_name = "ENDING", value_parser = parse_format)]
     pub from: Option<FormatOrDatabase>,
     /// Database table or view (repeatable)
     ///
@@ -170,7 +170,7 @@ impl std::fmt::Display for FormatOrDatabase {
 }
 
 /// Parses an extension or an address.
-pub fn said(text: &str) -> Result<FormatOrDatabase, String> {
+pub fn parse_format(text: &str) -> Result<FormatOrDatabase, String> {
     match Address::parse(text) {
         Some(address) => Ok(FormatOrDatabase::Database(address)),
         None if Address::is_meant(text) => Err(ADDRESSES.to_owned()),

@@ -18,7 +18,7 @@ use crate::commands::database::{self, Written};
 use crate::commands::pieces::{Pieces, RuleArgs};
 use crate::commands::run::{self, Files};
 use crate::console::{self, Console};
-use crate::draw::again::Again;
+use crate::draw::rerun::Rerun;
 use crate::draw::style::{self, paint};
 use crate::draw::{hints, preview, shell, summary, verdict, visible};
 use crate::exit::Exit;
@@ -192,7 +192,7 @@ pub fn run(args: &CarveArgs, console: &Console) -> Result<Exit, Failure> {
         stdout.flush()?;
     }
     let again =
-        Again { given: &given, inputs: &inputs, reading: &args.reading, ragged: args.faults.ragged, of_lists: &pieces.reading };
+        Rerun { given: &given, inputs: &inputs, reading: &args.reading, ragged: args.faults.ragged, of_lists: &pieces.reading };
     if !args.quiet {
         summary::draw(&summary, console.width).iter().for_each(|line| console.note(line));
         hints::draw(&report, &job, &header, &pieces, &again, console.width).iter().for_each(|line| console.note(line));

@@ -10,7 +10,7 @@ use crate::commands::pieces::{Pieces, RuleArgs};
 use crate::commands::run::{self, Files};
 use crate::commands::{against, database};
 use crate::console::{self, Console};
-use crate::draw::again::Again;
+use crate::draw::rerun::Rerun;
 use crate::draw::style::{self, paint};
 use crate::draw::{faults, hints, summary, verdict, visible};
 use crate::exit::Exit;
@@ -62,7 +62,7 @@ pub fn run(args: &CheckArgs, console: &Console) -> Result<Exit, Failure> {
     let summary = report.summary(&job, &header, made_by);
     files.finish(None, &summary::json(&summary))?;
     let again =
-        Again { given: &given, inputs: &inputs, reading: &args.reading, ragged: args.faults.ragged, of_lists: &pieces.reading };
+        Rerun { given: &given, inputs: &inputs, reading: &args.reading, ragged: args.faults.ragged, of_lists: &pieces.reading };
     if !args.quiet {
         // If standard output is an output file, readable text goes to standard error.
         let mut out: Box<dyn Write> = match run::writes_to_standard_output(&args.faults) {

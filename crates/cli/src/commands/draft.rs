@@ -22,7 +22,7 @@ use keen_notch_io::view::View;
 use crate::args::{self, DraftArgs, ReadingArgs};
 use crate::commands::run::{inputs, names, read_twice};
 use crate::console::{self, Console};
-use crate::draw::again;
+use crate::draw::rerun;
 use crate::draw::style::{self, paint};
 use crate::draw::wanted;
 use crate::failure::{Failure, Text};
@@ -73,11 +73,11 @@ pub fn run(args: &DraftArgs, console: &Console) -> Result<(), Failure> {
                     console.note("");
                 }
                 let list = path.display().to_string();
-                let words = [vec!["check".to_owned()], again::inputs(&inputs, &args.reading)].concat();
-                let words = again::command(&[words, vec!["-l".to_owned(), list.clone()]].concat());
+                let words = [vec!["check".to_owned()], rerun::inputs(&inputs, &args.reading)].concat();
+                let words = rerun::command(&[words, vec!["-l".to_owned(), list.clone()]].concat());
                 console.note(&format!("{list} is written. To see its faults: {}", paint(style::TAKEN, words)));
                 if args.of.file.is_some() {
-                    console.note(&format!("Next month's file: {}", paint(style::TAKEN, again::next_month(&list))));
+                    console.note(&format!("Next month's file: {}", paint(style::TAKEN, rerun::next_month(&list))));
                 }
             }
         }
@@ -150,9 +150,9 @@ fn origin(inputs: &[Input], column: usize, table: &Table, args: &ReadingArgs) ->
     };
     Origin {
         input: names(inputs),
-        column: again::column_of_piece(header, column),
+        column: rerun::column_of_piece(header, column),
         columns,
-        reading: again::reading_of_list(args, &table.format),
+        reading: rerun::reading_of_list(args, &table.format),
     }
 }
 

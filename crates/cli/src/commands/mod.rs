@@ -7,7 +7,6 @@ mod demo;
 mod draft;
 mod explain;
 mod gauge;
-mod looked;
 mod manual;
 mod merge;
 mod phrases;
@@ -16,7 +15,8 @@ mod report;
 mod run;
 mod schema;
 mod survey;
-mod trying;
+mod survey_targets;
+mod try_phrases;
 
 use crate::args::Command;
 use crate::console::Console;
@@ -27,7 +27,7 @@ pub fn run(command: &Command, console: &Console) -> Result<Exit, Failure> {
     match command {
         Command::Gauge(args) => gauge::run(args, console),
         Command::Survey(args) => return survey::run(args, console),
-        Command::Try(args) => trying::run(args, console),
+        Command::Try(args) => try_phrases::run(args, console),
         Command::Draft(args) => draft::run(args, console),
         Command::Carve(args) => return carve::run(args, console),
         Command::Check(args) => return check::run(args, console),

@@ -20,11 +20,11 @@ use keen_notch_io::view::View;
 
 use crate::args::{self, ReadingArgs, SurveyArgs, SurveyFormat};
 use crate::commands::against;
-use crate::commands::looked::{Bound, SurveyTargets};
 use crate::commands::run::{can_be_parted, inputs, name_of, names_of_part, read_twice, say_replaced};
+use crate::commands::survey_targets::{Bound, SurveyTargets};
 use crate::console::{self, Console};
 use crate::draw::survey::{self as draw, Surveyed};
-use crate::draw::{again, shell, visible};
+use crate::draw::{rerun, shell, visible};
 use crate::exit::Exit;
 use crate::failure::Failure;
 use crate::progress::Progress;
@@ -140,9 +140,9 @@ fn proposed_widths(table: &Table) -> Result<Option<Widths>, Failure> {
 /// The given command, without columns.
 fn again(inputs: &[Input], reading: &ReadingArgs) -> String {
     let mut words = vec!["survey".to_owned()];
-    words.extend(again::files(inputs));
-    words.extend(again::reading(reading, &Default::default()));
-    again::command(&words)
+    words.extend(rerun::files(inputs));
+    words.extend(rerun::reading(reading, &Default::default()));
+    rerun::command(&words)
 }
 
 /// Lists the rows of a shape: surveys the column, then reads it again.

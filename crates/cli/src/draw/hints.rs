@@ -5,13 +5,13 @@ use keen_notch_core::diagnostics::{Fix, Hint};
 use keen_notch_core::toml_text::{toml_key, toml_text};
 use keen_notch_io::carve::{Job, Report};
 
-use super::again::Again;
+use super::rerun::Rerun;
 use super::style::{self, paint};
 use super::visible;
 use crate::commands::pieces::Pieces;
 
 /// The hints of a run, with commands to paste.
-pub fn draw(report: &Report, job: &Job, header: &Header, pieces: &Pieces, again: &Again, width: usize) -> Vec<String> {
+pub fn draw(report: &Report, job: &Job, header: &Header, pieces: &Pieces, again: &Rerun, width: usize) -> Vec<String> {
     let mut lines = Vec::new();
     for hint in &report.hints {
         lines.push(seen(&hint.seen, &hint.rows, report, width));
@@ -22,7 +22,7 @@ pub fn draw(report: &Report, job: &Job, header: &Header, pieces: &Pieces, again:
 }
 
 /// The hints in words, with suggestions.
-pub fn told(report: &Report, job: &Job, header: &Header, pieces: &Pieces, again: &Again) -> Vec<(String, Vec<String>)> {
+pub fn describe(report: &Report, job: &Job, header: &Header, pieces: &Pieces, again: &Rerun) -> Vec<(String, Vec<String>)> {
     let words = |hint: &Hint| format!("{}{}", hint.seen, super::rows::in_brackets(&report.inputs, &hint.rows));
     report.hints.iter().map(|hint| (words(hint), fix(hint, report, job, header, pieces, again))).collect()
 }
@@ -51,7 +51,7 @@ fn seen(words: &str, rows: &[u64], report: &Report, width: usize) -> String {
 }
 
 /// The suggestion: the corrected phrase and a command that shows its effect.
-fn fix(hint: &Hint, report: &Report, job: &Job, header: &Header, pieces: &Pieces, again: &Again) -> Vec<String> {
+fn fix(hint: &Hint, report: &Report, job: &Job, header: &Header, pieces: &Pieces, again: &Rerun) -> Vec<String> {
     let row = hint.rows.first().copied().unwrap_or(1);
     match &hint.fix {
         Fix::Piece { piece, phrase } => {

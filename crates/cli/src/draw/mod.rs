@@ -1,12 +1,12 @@
 //! Text output: tables, the ruler, and visible characters.
 
-pub mod again;
 pub mod bar;
 pub mod faults;
 pub mod hints;
 pub mod long;
 pub mod marked;
 pub mod preview;
+pub mod rerun;
 pub mod rows;
 pub mod ruler;
 pub mod shell;

@@ -3,7 +3,7 @@
 use std::borrow::Cow;
 
 use keen_notch_core::text::characters;
-use keen_notch_core::text::names::{is_obeyed, stand_in};
+use keen_notch_core::text::names::{is_terminal_control, stand_in};
 pub use keen_notch_core::words::{counted, grouped};
 use unicode_width::{UnicodeWidthChar, UnicodeWidthStr};
 
@@ -16,7 +16,7 @@ pub fn width(text: &str) -> usize {
 pub fn without_controls(text: &str) -> String {
     text.chars()
         .map(|c| {
-            if is_obeyed(c) && c != '\n' {
+            if is_terminal_control(c) && c != '\n' {
                 stand_in(c.encode_utf8(&mut [0; 4])).unwrap_or("▯").to_owned()
             } else {
                 c.to_string()
@@ -34,7 +34,7 @@ pub fn json(value: &serde_json::Value) -> String {
 pub fn escaped(json: &str) -> String {
     let mut shown = String::new();
     for c in json.chars() {
-        if is_obeyed(c) && c != '\n' {
+        if is_terminal_control(c) && c != '\n' {
             shown += &format!("\\u{:04x}", u32::from(c));
         } else {
             shown.push(c);

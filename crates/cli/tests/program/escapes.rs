@@ -1,6 +1,6 @@
 //! No terminal escape sequence from outside reaches a terminal.
 
-use keen_notch_core::text::names::is_obeyed;
+use keen_notch_core::text::names::is_terminal_control;
 
 use crate::yard::Yard;
 
@@ -19,7 +19,7 @@ fn holds_nothing(shown: &str) -> bool {
             None => return false,
         }
     }
-    !rest.chars().any(|c| is_obeyed(c) && c != '\n' && c != '\t')
+    !rest.chars().any(|c| is_terminal_control(c) && c != '\n' && c != '\t')
 }
 
 #[test]
@@ -30,7 +30,7 @@ fn no_escape_reaches_a_terminal_from_anywhere() {
     let rows: String = (0..30).map(|n| format!("G{ESCAPES}P-{n},x{ESCAPES}\n")).collect();
     yard.write(&table, format!("{name},other{ESCAPES}\n{rows}"));
     let key: String =
-        name.chars().map(|c| if is_obeyed(c) { format!("\\u{:04X}", u32::from(c)) } else { c.to_string() }).collect();
+        name.chars().map(|c| if is_terminal_control(c) { format!("\\u{:04X}", u32::from(c)) } else { c.to_string() }).collect();
     let list_text = |take: &str| {
         format!(
             "title = \"{key}\"\ncolumn = \"{key}\"\n[piece.\"{key}\"]\ntake = '{take}'\ncheck = [\"digits\", \"one of \\\"{key}\\\"\"]\n\

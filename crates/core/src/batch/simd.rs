@@ -14,17 +14,17 @@ pub fn for_this_processor<L: pulp::WithSimd>(of: L) -> L::Output {
 
 /// The 16 bytes from `at`, padded with zeros at the end of the text.
 #[inline(always)]
-pub fn lanes(text: &[u8], at: usize) -> Sixteen {
+pub fn load(text: &[u8], at: usize) -> Sixteen {
     match text.get(at..at + 16).and_then(|rest| rest.first_chunk::<16>()) {
         Some(chunk) => Sixteen::new(*chunk),
-        None => Sixteen::new(last_lanes(text.get(at..).unwrap_or_default()).to_le_bytes()),
+        None => Sixteen::new(load_last(text.get(at..).unwrap_or_default()).to_le_bytes()),
     }
 }
 
 /// Fewer than 16 bytes, padded with zeros. The result is an integer, so that it is returned in registers.
 #[cold]
 #[inline(never)]
-fn last_lanes(rest: &[u8]) -> u128 {
+fn load_last(rest: &[u8]) -> u128 {
     let mut chunk = [0; 16];
     let width = rest.len().min(16);
     chunk[..width].copy_from_slice(&rest[..width]);
@@ -78,7 +78,7 @@ pub fn contains_in_any_case(text: &[u8], span: Span, wanted: &[u8]) -> bool {
     let apart = wanted.len() - 1;
     let (mut at, end) = (span.start as usize, span.end as usize);
     while at + apart < end {
-        let mut found = are(lanes(text, at) | case, first) & are(lanes(text, at + apart) | case, last);
+        let mut found = are(load(text, at) | case, first) & are(load(text, at + apart) | case, last);
         while found != 0 {
             let place = at + found.trailing_zeros() as usize;
             let part = text.get(place..place + wanted.len());
@@ -94,7 +94,7 @@ pub fn contains_in_any_case(text: &[u8], span: Span, wanted: &[u8]) -> bool {
 
 /// The mask of the first `count` bytes.
 #[inline(always)]
-pub fn first_lanes(count: usize) -> u32 {
+pub fn first_bits(count: usize) -> u32 {
     (1 << count.min(16)) - 1
 }
 
@@ -103,7 +103,7 @@ pub fn first_lanes(count: usize) -> u32 {
 pub fn first(text: &[u8], start: usize, end: usize, test: impl Fn(Sixteen) -> u32) -> Option<usize> {
     let mut at = start;
     loop {
-        let found = test(lanes(text, at));
+        let found = test(load(text, at));
         if found != 0 {
             let found = at + found.trailing_zeros() as usize;
             return (found < end).then_some(found);
@@ -144,7 +144,7 @@ impl<'w> Needle<'w> {
         };
         let mut at = start;
         while at + apart < end {
-            let mut found = are(lanes(text, at), self.first) & are(lanes(text, at + apart), self.last);
+            let mut found = are(load(text, at), self.first) & are(load(text, at + apart), self.last);
             while found != 0 {
                 let place = at + found.trailing_zeros() as usize;
                 if place + apart >= end {
@@ -178,7 +178,7 @@ pub fn each_run(text: &[u8], test: impl Fn(Sixteen) -> u32, mut give: impl FnMut
     let mut open = None;
     for at in (0..text.len()).step_by(64) {
         let width = (text.len() - at).min(64);
-        let bits = (0..width).step_by(16).map(|from| u64::from(test(lanes(text, at + from))) << from);
+        let bits = (0..width).step_by(16).map(|from| u64::from(test(load(text, at + from))) << from);
         let mut left = bits.fold(0, |all, bits| all | bits) & (u64::MAX >> (64 - width));
         if let Some(start) = open {
             let end = left.trailing_ones();
@@ -212,7 +212,7 @@ pub fn last(text: &[u8], start: usize, end: usize, test: impl Fn(Sixteen) -> u32
     while to > start {
         // Near the start of the text the bytes extend beyond `to`; those bits are masked.
         let at = to.saturating_sub(16);
-        let found = test(lanes(text, at)) & first_lanes(to - at);
+        let found = test(load(text, at)) & first_bits(to - at);
         if found != 0 {
             let found = at + found.ilog2() as usize;
             return (found >= start).then_some(found);
@@ -227,7 +227,7 @@ pub fn last(text: &[u8], start: usize, end: usize, test: impl Fn(Sixteen) -> u32
 pub fn nth(text: &[u8], start: usize, end: usize, byte: Sixteen, mut skipped: usize) -> Option<usize> {
     let mut at = start;
     while at < end {
-        let mut found = are(lanes(text, at), byte);
+        let mut found = are(load(text, at), byte);
         while found != 0 {
             if skipped == 0 {
                 let found = at + found.trailing_zeros() as usize;
@@ -247,7 +247,7 @@ pub fn nth(text: &[u8], start: usize, end: usize, byte: Sixteen, mut skipped: us
 pub fn section(text: &[u8], value: Span, by: Sixteen, index: usize) -> Option<Span> {
     let (start, end) = (value.start as usize, value.end as usize);
     if value.width() <= 16 {
-        let found = are(lanes(text, start), by) & first_lanes(value.width());
+        let found = are(load(text, start), by) & first_bits(value.width());
         return section_by(u64::from(found), value, index);
     }
     let from = match index.checked_sub(1) {
@@ -276,7 +276,7 @@ pub fn section_by(mut found: u64, value: Span, index: usize) -> Option<Span> {
 /// Whether `test` sets the bits of all bytes of a part.
 #[inline(always)]
 pub fn all(text: &[u8], start: usize, end: usize, test: impl Fn(Sixteen) -> u32) -> bool {
-    let lacks = |at: usize, width: usize| !test(lanes(text, at)) & first_lanes(width);
+    let lacks = |at: usize, width: usize| !test(load(text, at)) & first_bits(width);
     // Most parts are short and need no loop.
     if end - start <= 16 {
         return lacks(start, end - start) == 0;

@@ -450,7 +450,7 @@ impl Carving {
                 let plan = &self.pieces[piece].checks[number];
                 let violation = match results.state(row) {
                     state if state.blank && plan.wants_text => Violation::new(ViolationKind::Blank, "the value is blank"),
-                    state if state.missing && plan.wants_text => self.nothing_found(piece, batch, row),
+                    state if state.missing && plan.wants_text => self.missing_violation(piece, batch, row),
                     _ => plan.condition.violation(text, row, batch, first_row(results.items(row).start).as_deref()),
                 };
                 Fault { check: failure.check as usize, result: text.to_owned(), place, violation }
@@ -464,7 +464,7 @@ impl Carving {
                 Fault { check: failure.check as usize, result: text.to_owned(), place, violation }
             }
             CheckOf::Found(piece) => {
-                let violation = self.nothing_found(piece, batch, row);
+                let violation = self.missing_violation(piece, batch, row);
                 Fault { check: failure.check as usize, result: String::new(), place: None, violation }
             }
             CheckOf::Columns { piece, columns } => {
@@ -509,9 +509,9 @@ impl Carving {
 }
 
 impl Carving {
-    fn nothing_found(&self, piece: usize, batch: &Batch, row: usize) -> Violation {
+    fn missing_violation(&self, piece: usize, batch: &Batch, row: usize) -> Violation {
         let why = match &self.pieces[piece].body {
-            PieceBody::Take { column, program, phrase } => program.why_nothing(phrase, batch.value(*column, row)),
+            PieceBody::Take { column, program, phrase } => program.why_missing(phrase, batch.value(*column, row)),
             PieceBody::Field { .. } => "the value does not fit its layout, or this part of it is absent".to_owned(),
             PieceBody::Build(_) => "every piece and column that it is built of is missing or blank".to_owned(),
         };

@@ -10,9 +10,9 @@ use super::judge::CheckOf;
 use super::plans::AsksMissing;
 use super::plans::BuildPlan;
 use crate::batch::{Batch, Mask};
-use crate::check::seen::{Store, StoreError, UniqueTexts};
+use crate::check::unique_texts::{Store, StoreError, UniqueTexts};
 
-pub(super) use crate::check::seen::Hash;
+pub(super) use crate::check::unique_texts::Hash;
 
 /// The texts of earlier rows, for one run.
 #[derive(Debug, Default)]

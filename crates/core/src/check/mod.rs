@@ -2,7 +2,7 @@
 
 pub mod check_digit;
 pub mod email;
-pub mod seen;
+pub mod unique_texts;
 mod violation;
 
 pub(crate) use violation::described;

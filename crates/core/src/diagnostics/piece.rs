@@ -309,7 +309,7 @@ impl WithSimd for CountDigits<'_> {
         let mut digits_only = 0;
         for (row, span) in texts.iter().enumerate() {
             let (start, width) = (span.start as usize, span.width());
-            let others = !ByteRange::DIGITS.has(simd::lanes(source, start)) & simd::first_lanes(width);
+            let others = !ByteRange::DIGITS.has(simd::load(source, start)) & simd::first_bits(width);
             // Codes are nearly random, but few resemble digits, so the branch is predictable.
             if width <= 16 && others == 0 {
                 digits_only += u64::from(width > 0);

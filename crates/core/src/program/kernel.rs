@@ -417,8 +417,8 @@ fn last_number(text: &[u8], value: Span) -> Option<Span> {
     let found = |number: Span| (!number.is_empty()).then_some(number);
     let before = |end: usize| {
         let at = first.max(end.saturating_sub(16));
-        let lanes = simd::lanes(text, at);
-        (at, lanes, ByteRange::DIGITS.has(lanes) & simd::first_lanes(end - at))
+        let lanes = simd::load(text, at);
+        (at, lanes, ByteRange::DIGITS.has(lanes) & simd::first_bits(end - at))
     };
     let (mut at, mut lanes, mut digits) = before(value.end as usize);
     if digits == 0 {

@@ -11,7 +11,7 @@ use regex_automata::{Anchored, Input};
 use regex_syntax::ast::Span as PatternSpan;
 use regex_syntax::hir::{Class, HirKind};
 
-use super::far::{self, LinearMatches, LinearPattern};
+use super::linear_matches::{self, LinearMatches, LinearPattern};
 use crate::phrase::ast::{Group, Pattern, Regex, Span};
 use crate::phrase::{ErrorKind, PhraseError};
 
@@ -28,7 +28,7 @@ pub(crate) struct Compiled {
     pattern: Box<str>,
     syntax: syntax::Config,
     /// The engine for many matches in a long text, if the usual engine may scan far ahead for each. Built on demand.
-    far: Arc<OnceLock<Option<LinearPattern>>>,
+    linear: Arc<OnceLock<Option<LinearPattern>>>,
 }
 
 impl Compiled {
@@ -41,16 +41,16 @@ impl Compiled {
     }
 
     pub(crate) fn matches<'r, 't>(&'r self, text: &'t str) -> Matches<'r, 't> {
-        Matches { compiled: self, text, given: 0, far: None }
+        Matches { compiled: self, text, given: 0, linear: None }
     }
 
     /// The engine that finds all matches in linear time, if the usual one does not.
-    fn far(&self) -> Option<&LinearPattern> {
+    fn linear(&self) -> Option<&LinearPattern> {
         let made = || {
-            let may_be_far = far::looks_far(&self.pattern, self.syntax);
-            may_be_far.then(|| LinearPattern::new(&self.pattern, self.syntax, LIMIT)).flatten()
+            let may_look_ahead = linear_matches::has_unbounded_lookahead(&self.pattern, self.syntax);
+            may_look_ahead.then(|| LinearPattern::new(&self.pattern, self.syntax, LIMIT)).flatten()
         };
-        self.far.get_or_init(made).as_ref()
+        self.linear.get_or_init(made).as_ref()
     }
 
     pub(crate) fn starts(&self, text: &str) -> bool {
@@ -101,7 +101,7 @@ pub(crate) struct Matches<'r, 't> {
     compiled: &'r Compiled,
     text: &'t str,
     given: usize,
-    far: Option<Box<LinearMatches<'r, 't>>>,
+    linear: Option<Box<LinearMatches<'r, 't>>>,
 }
 
 /// In shorter texts, or for fewer matches, the lookahead of an engine does not matter.
@@ -112,21 +112,21 @@ impl Matches<'_, '_> {
     /// The first match at or after byte `at`, which must not decrease between calls. Writes the groups to `slots`, up to its length.
     pub(crate) fn next(&mut self, at: usize, groups: Option<(usize, &mut Slots)>) -> Option<Range<usize>> {
         self.given += 1;
-        if self.far.is_none() && self.given > FEW_MATCHES && self.text.len().saturating_sub(at) > FEW_BYTES {
-            self.far = self.compiled.far().map(|pattern| Box::new(LinearMatches::new(pattern, self.text, at)));
+        if self.linear.is_none() && self.given > FEW_MATCHES && self.text.len().saturating_sub(at) > FEW_BYTES {
+            self.linear = self.compiled.linear().map(|pattern| Box::new(LinearMatches::new(pattern, self.text, at)));
         }
         let Some((most, slots)) = groups else {
-            return match &mut self.far {
+            return match &mut self.linear {
                 None => self.compiled.find(self.text, at),
-                Some(far) => far.find(at, &mut []),
+                Some(linear) => linear.find(at, &mut []),
             };
         };
-        match &mut self.far {
+        match &mut self.linear {
             None => self.compiled.find_groups(self.text, at, most, slots).then(|| group(slots, 0)).flatten(),
-            Some(far) => {
+            Some(linear) => {
                 slots.clear();
                 slots.resize((most + 1) * 2, None);
-                far.find(at, slots)
+                linear.find(at, slots)
             }
         }
     }
@@ -200,7 +200,7 @@ fn compile_as(regex: &Regex, write: impl FnOnce(&str) -> String) -> Result<Compi
     if Together::takes(engine.memory_usage()) > MOST_TOGETHER {
         return Err(too_large(regex, ErrorKind::RegexesTooLarge { limit: MOST_TOGETHER }));
     }
-    Ok(Compiled { engine, pattern, syntax, far: Arc::default() })
+    Ok(Compiled { engine, pattern, syntax, linear: Arc::default() })
 }
 
 thread_local! {

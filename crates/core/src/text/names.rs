@@ -16,7 +16,7 @@ pub(crate) fn is_unseen(character: &str) -> bool {
 }
 
 /// Whether a terminal may interpret a code point: a control character, or one that changes the direction of text, which can disguise it.
-pub fn is_obeyed(c: char) -> bool {
+pub fn is_terminal_control(c: char) -> bool {
     c.is_control() || matches!(c, '\u{61c}' | '\u{200e}' | '\u{200f}' | '\u{2028}'..='\u{202e}' | '\u{2066}'..='\u{2069}')
 }
 

@@ -9,7 +9,7 @@ use std::collections::HashMap;
 
 use keen_notch_core::check::check_digit::check;
 use keen_notch_core::check::email;
-use keen_notch_core::check::seen::UniqueTexts;
+use keen_notch_core::check::unique_texts::UniqueTexts;
 use keen_notch_core::decimal;
 use keen_notch_core::layout::{Layout, LayoutPlan};
 use keen_notch_core::phrase::ast::{CheckDigit, Condition};

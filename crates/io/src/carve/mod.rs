@@ -23,7 +23,7 @@ use keen_notch_core::widths::Widths;
 
 use crate::Error;
 use crate::encode::fixed_width::{self, Places};
-use crate::encode::{OutputSchema, TextOptions, aside, encoder};
+use crate::encode::{OutputSchema, TextOptions, encoder, offcut_encoder};
 use crate::faults::FaultFile;
 use crate::formats::{FileFormat, Kind};
 use crate::inputs::Inputs;
@@ -480,7 +480,7 @@ pub fn carve(table: &mut Table, job: &Job, outs: &mut Outs) -> Result<Report, Er
     let encoder = encoder(&format, (job.named, job.text_options, job.places.as_ref()), columns, &job.shape)?;
     // Without offcuts, their encoder needs no rows.
     let named_aside = if outs.offcuts.is_some() { job.named_aside } else { FileFormat::default() };
-    let aside = aside(&table.format, named_aside, columns)?;
+    let aside = offcut_encoder(&table.format, named_aside, columns)?;
     let (encoder, aside) = (&*encoder, &*aside);
     let (meter, limits) = (table.shared_meter(), table.limits(job.threads));
     let (out_columns, limit) = (job.shape.titles.len(), limits.memory());
@@ -517,7 +517,7 @@ pub fn carve(table: &mut Table, job: &Job, outs: &mut Outs) -> Result<Report, Er
             Ok(part)
         }
     };
-    let put_together = |mut part: ChunkResult| {
+    let join = |mut part: ChunkResult| {
         merger.take(&part)?;
         takes_samples.store(merger.lacks_samples(), Ordering::Relaxed);
         part.clear(job);
@@ -528,7 +528,7 @@ pub fn carve(table: &mut Table, job: &Job, outs: &mut Outs) -> Result<Report, Er
         }
         Ok(())
     };
-    pool::in_order(job.threads, || table.next_part(), worker, put_together)?;
+    pool::in_order(job.threads, || table.next_part(), worker, join)?;
     Ok(Report { replaced: meter.replaced(), ..merger.finish()? })
 }
 

@@ -5,7 +5,7 @@ use std::ops::Range;
 
 use keen_notch_core::batch::{Batch, Buffer};
 use keen_notch_core::carving::{BatchResults, Failure, Fault, Memory, OutColumn, TooLarge};
-use keen_notch_core::check::seen::StoreError;
+use keen_notch_core::check::unique_texts::StoreError;
 use keen_notch_core::check::{Violation, ViolationKind};
 use keen_notch_core::diagnostics::{Diagnostics, Observed, note_looks};
 use keen_notch_core::program::Results;

@@ -1,6 +1,5 @@
 //! Encoders, which turn a batch and its results into bytes. A new format needs one.
 
-mod aside;
 mod cell;
 #[cfg(feature = "columnar")]
 mod columnar;
@@ -9,21 +8,22 @@ pub mod delimited;
 pub mod fixed_width;
 pub mod json_lines;
 pub mod lists;
+mod offcuts;
 mod out;
-mod own;
+mod own_table;
 mod rows;
 pub mod workbook;
 
 use std::ops::Range;
 
-pub use aside::{OffcutEncoder, aside};
 pub use cell::push_row;
 use keen_notch_core::batch::{Batch, Buffer};
 use keen_notch_core::carving::{BatchResults, Carving, OutColumn};
 use keen_notch_core::column::Header;
 use keen_notch_core::value_type::ValueType;
+pub use offcuts::{OffcutEncoder, offcut_encoder};
 pub use out::{Extend, Held, MOST_HELD, Out};
-pub use own::{OwnColumn, OwnTable, Value, own_table};
+pub use own_table::{OwnColumn, OwnTable, Value, own_table};
 
 use self::delimited::Delimited;
 use self::fixed_width::{FixedWidth, Places};

@@ -5,8 +5,8 @@ mod early;
 mod file;
 mod folder;
 mod leftovers;
-mod made;
 mod stream;
+mod transform;
 mod unfinished;
 mod visible;
 
@@ -15,8 +15,8 @@ use std::io::{IsTerminal, Write};
 use std::path::Path;
 
 pub use file::File;
-pub use made::{Limit, TransformSink};
 pub use stream::Stream;
+pub use transform::{Limit, TransformSink};
 pub use unfinished::remove as remove_unfinished;
 pub use visible::Visible;
 

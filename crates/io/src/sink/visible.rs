@@ -2,7 +2,7 @@
 
 use std::io::{self, Write};
 
-use keen_notch_core::text::names::{is_obeyed, stand_in};
+use keen_notch_core::text::names::{is_terminal_control, stand_in};
 
 /// The size of a permitted escape sequence at the start of a text, if any.
 pub type Permitted = fn(&str) -> Option<usize>;
@@ -73,7 +73,7 @@ impl<W: Write> Visible<W> {
     /// Makes a text visible, except an incomplete sequence at its end, unless it `is_last`. Returns the number of processed bytes.
     fn show(&mut self, text: &str, is_last: bool) -> usize {
         let mut at = 0;
-        while let Some(next) = text[at..].find(is_obeyed_or_returns) {
+        while let Some(next) = text[at..].find(is_terminal_control_or_return) {
             self.text.push_str(&text[at..at + next]);
             at += next;
             let rest = &text[at..];
@@ -101,8 +101,8 @@ impl<W: Write> Visible<W> {
 }
 
 /// Line feeds and tabs pass.
-fn is_obeyed_or_returns(c: char) -> bool {
-    is_obeyed(c) && c != '\n' && c != '\t'
+fn is_terminal_control_or_return(c: char) -> bool {
+    is_terminal_control(c) && c != '\n' && c != '\t'
 }
 
 impl<W: Write> Write for Visible<W> {
@@ -164,7 +164,7 @@ mod tests {
         #[test]
         fn nothing_that_is_obeyed_comes_through(bytes in proptest::collection::vec(prop_oneof![any::<u8>(), Just(0x1b), Just(b'[')], 0..60), stride in 1_usize..9) {
             let shown = shown(&bytes, stride).replace("\u{1b}[32m", "").replace("\r\n", "");
-            prop_assert!(!shown.contains(is_obeyed_or_returns), "{:?}", shown);
+            prop_assert!(!shown.contains(is_terminal_control_or_return), "{:?}", shown);
         }
     }
 }

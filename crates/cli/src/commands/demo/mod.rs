@@ -15,7 +15,7 @@ use keen_notch_io::sink;
 
 use crate::args::{Args, DemoArgs};
 use crate::console::{self, Console};
-use crate::draw::again;
+use crate::draw::rerun;
 use crate::draw::style::{self, paint};
 use crate::failure::Failure;
 
@@ -164,7 +164,7 @@ fn in_folder(words: &[&str], folder: &str) -> Vec<String> {
 }
 
 fn command(words: &[&str], folder: &str) -> String {
-    again::command(&in_folder(words, folder))
+    rerun::command(&in_folder(words, folder))
 }
 
 /// Writes the data, unless that would replace foreign files. Returns the names of the files that it replaced, and of those that the tour

@@ -1,6 +1,6 @@
 //! `report`: a page to share.
 
-mod gathered;
+mod data;
 
 use std::io::{self, Write};
 use std::path::Path;
@@ -20,14 +20,14 @@ use crate::commands::merge::read;
 use crate::commands::pieces::{Pieces, RuleArgs};
 use crate::commands::run::{inputs, name_of, names, open, read_twice, say_replaced};
 use crate::console::{self, Console};
-use crate::draw::again::Again;
+use crate::draw::rerun::Rerun;
 use crate::draw::{hints, verdict, visible};
 use crate::exit::Exit;
 use crate::failure::Failure;
 use crate::progress::Progress;
 use crate::report::{self, Hint, Page};
 
-use gathered::{changes, column, faults, file, list};
+use data::{changes, column, faults, file, list};
 
 pub fn run(args: &ReportArgs, console: &Console) -> Result<Exit, Failure> {
     let given = RuleArgs {
@@ -80,8 +80,8 @@ pub fn run(args: &ReportArgs, console: &Console) -> Result<Exit, Failure> {
     again.check_unchanged()?;
     let titles: Vec<String> = looked.iter().map(|column| header.title(*column)).collect();
     let again =
-        Again { given: &given, inputs: &inputs, reading: &args.reading, ragged: args.ragged, of_lists: &pieces.reading };
-    let told = hints::told(&found, &job, &header, &pieces, &again);
+        Rerun { given: &given, inputs: &inputs, reading: &args.reading, ragged: args.ragged, of_lists: &pieces.reading };
+    let told = hints::describe(&found, &job, &header, &pieces, &again);
     let verdict = summary.verdict(told.len());
     let page = Page {
         version: report::VERSION,

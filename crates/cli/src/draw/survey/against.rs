@@ -123,7 +123,7 @@ fn share(count: u64, of: u64) -> f64 {
 }
 
 /// The changes of a column as sentences, with the earlier and current shares.
-pub fn told(against: &Against, inputs: &Inputs) -> Vec<(String, Option<(f64, f64)>)> {
+pub fn describe(against: &Against, inputs: &Inputs) -> Vec<(String, Option<(f64, f64)>)> {
     let told = against.changes.iter().map(|change| of_change(change, against, inputs));
     told.map(|ChangeText { words, shares }| (words, shares)).collect()
 }

@@ -10,8 +10,8 @@ use cfb::CompoundFile;
 
 use super::archive::{Bytes, broken, encrypted};
 use super::cells::Sheet;
-use super::making::{Put, SheetBuilder, sheet_of};
 use super::numbers::Styles;
+use super::sheet_builder::{Put, SheetBuilder, sheet_of};
 use crate::Error;
 use crate::source::{CellKind, Reading};
 

@@ -9,13 +9,13 @@ mod binary;
 pub(crate) mod cells;
 mod chunk;
 #[cfg(feature = "workbooks")]
-mod making;
-#[cfg(feature = "workbooks")]
 mod numbers;
 #[cfg(feature = "workbooks")]
 mod office_open;
 #[cfg(feature = "workbooks")]
 mod open_document;
+#[cfg(feature = "workbooks")]
+mod sheet_builder;
 #[cfg(feature = "workbooks")]
 mod xml;
 

@@ -5,7 +5,7 @@ use jiff::civil::{Date, date};
 use keen_notch_core::number_format::{self, DIGITS, Moment, NumberFormat, moment};
 
 use super::cells::Sheet;
-use super::making::Put;
+use super::sheet_builder::Put;
 use crate::source::CellKind;
 
 /// Built-in number formats (ECMA-376, part 1, section 18.8.30).

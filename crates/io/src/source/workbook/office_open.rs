@@ -12,8 +12,8 @@ use zip::ZipArchive;
 
 use super::archive::{Bytes, broken, part};
 use super::cells::Sheet;
-use super::making::{Put, SheetBuilder, sheet_of};
 use super::numbers::Styles;
+use super::sheet_builder::{Put, SheetBuilder, sheet_of};
 use super::xml::{self, Token, Tokens};
 use crate::Error;
 use crate::source::{CellKind, Reading};

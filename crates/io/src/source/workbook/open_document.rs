@@ -9,7 +9,7 @@ use zip::ZipArchive;
 
 use super::archive::{Bytes, broken, encrypted, part};
 use super::cells::Sheet;
-use super::making::{Put, SheetBuilder, sheet_of};
+use super::sheet_builder::{Put, SheetBuilder, sheet_of};
 use crate::Error;
 use crate::source::{CellKind, Reading};
 

@@ -6,13 +6,13 @@ use super::Transform;
 use crate::formats::Kind;
 
 #[cfg(not(feature = "columnar"))]
-pub fn maker(kind: Kind) -> io::Result<Box<dyn Transform>> {
+pub fn transform(kind: Kind) -> io::Result<Box<dyn Transform>> {
     let why = format!("this build does not write {}", kind.name());
     Err(super::Limit::error(why, "write delimited text, such as --to csv, or install the program with its feature `columnar`"))
 }
 
 #[cfg(feature = "columnar")]
-pub fn maker(kind: Kind) -> io::Result<Box<dyn Transform>> {
+pub fn transform(kind: Kind) -> io::Result<Box<dyn Transform>> {
     Ok(Box::new(of_packages::ColumnarFile::new(kind)))
 }
 

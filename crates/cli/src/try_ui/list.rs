@@ -15,7 +15,7 @@ use toml_edit::{Array, DocumentMut, Item, Table, TableLike, Value};
 
 use super::piece::{Binding, Draft, Line};
 use crate::commands::pieces::Pieces;
-use crate::draw::again;
+use crate::draw::rerun;
 use crate::failure::Failure;
 
 pub struct ListFile {
@@ -124,7 +124,7 @@ fn with_pieces(
     binding: &Binding,
 ) -> Result<String, String> {
     let mut document: DocumentMut = list.parse().map_err(|error: toml_edit::TomlError| error.message().to_owned())?;
-    let column = again::column_of_piece(binding.header, binding.column);
+    let column = rerun::column_of_piece(binding.header, binding.column);
     if document.is_empty() {
         document["column"] = Item::Value(value(&toml_text(&column))?);
         for (key, written) in reading {
@@ -253,7 +253,7 @@ pub fn command(inputs: &[String], column: &str, pieces: &[&Draft]) -> Option<Str
         return None;
     }
     let words = |piece: &&Draft| {
-        let name = again::name_of_piece(&piece.name);
+        let name = rerun::name_of_piece(&piece.name);
         let when = match piece.when.trim() {
             "" => String::new(),
             when => format!(" when {when}"),
@@ -263,7 +263,7 @@ pub fn command(inputs: &[String], column: &str, pieces: &[&Draft]) -> Option<Str
         [vec!["-p".to_owned(), format!("{name}{when}: {}", piece.phrase.trim())], checks].concat()
     };
     let head = [vec!["carve".to_owned()], inputs.to_vec(), vec!["-c".to_owned(), column.to_owned()]].concat();
-    Some(again::command(&head.into_iter().chain(pieces.iter().flat_map(words)).collect::<Vec<_>>()))
+    Some(rerun::command(&head.into_iter().chain(pieces.iter().flat_map(words)).collect::<Vec<_>>()))
 }
 
 #[cfg(test)]

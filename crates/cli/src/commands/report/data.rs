@@ -178,7 +178,7 @@ pub fn changes(
             let then = |title: &String| saved.columns.iter().find(|column| column.column == *title);
             let both = titles.iter().zip(surveys).filter_map(|(title, survey)| Some((title, survey.against(then(title)?))));
             let told = both.flat_map(|(title, against)| {
-                let told = against::told(&against, inputs);
+                let told = against::describe(&against, inputs);
                 told.into_iter().map(|(words, shares)| Change { of: title.clone(), words, shares }).collect::<Vec<_>>()
             });
             let came = titles.iter().filter(|title| then(title).is_none());

@@ -58,7 +58,7 @@ impl TransformSink {
     /// # Errors
     /// This build does not support the compression.
     pub fn compressed(sink: Box<dyn Sink>, compression: Compression) -> Result<TransformSink, Error> {
-        let maker = compressed::maker(compression).map_err(|source| failed(&*sink, source))?;
+        let maker = compressed::transform(compression).map_err(|source| failed(&*sink, source))?;
         Ok(TransformSink { sink, maker: Some(maker) })
     }
 
@@ -67,7 +67,7 @@ impl TransformSink {
     /// # Errors
     /// This build does not support workbooks.
     pub fn workbook(sink: Box<dyn Sink>) -> Result<TransformSink, Error> {
-        let maker = workbook::maker().map_err(|source| failed(&*sink, source))?;
+        let maker = workbook::transform().map_err(|source| failed(&*sink, source))?;
         Ok(TransformSink { sink, maker: Some(maker) })
     }
 
@@ -76,7 +76,7 @@ impl TransformSink {
     /// # Errors
     /// This build does not support them.
     pub fn columnar(sink: Box<dyn Sink>, kind: Kind) -> Result<TransformSink, Error> {
-        let maker = columnar::maker(kind).map_err(|source| failed(&*sink, source))?;
+        let maker = columnar::transform(kind).map_err(|source| failed(&*sink, source))?;
         Ok(TransformSink { sink, maker: Some(maker) })
     }
 }

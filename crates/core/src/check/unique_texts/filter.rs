@@ -56,7 +56,7 @@ fn bits(key: u64) -> impl Iterator<Item = (usize, u64)> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::check::seen::UniqueTexts;
+    use crate::check::unique_texts::UniqueTexts;
 
     #[test]
     fn what_was_added_is_found_and_most_of_the_rest_is_not() {

@@ -1,8 +1,8 @@
-mod given;
 mod list;
 mod model;
 mod offers;
 mod piece;
+mod row_results;
 mod sample;
 mod screen;
 mod terminal;

@@ -3,12 +3,12 @@ use std::io;
 use super::Transform;
 
 #[cfg(not(feature = "workbooks"))]
-pub fn maker() -> io::Result<Box<dyn Transform>> {
+pub fn transform() -> io::Result<Box<dyn Transform>> {
     Err(super::Limit::error("this build does not write workbooks", "write delimited text, such as --to csv"))
 }
 
 #[cfg(feature = "workbooks")]
-pub fn maker() -> io::Result<Box<dyn Transform>> {
+pub fn transform() -> io::Result<Box<dyn Transform>> {
     Ok(Box::new(of_parts::WorkbookFile::new()))
 }
 
@@ -466,7 +466,7 @@ mod tests {
     use crate::cells::Record;
 
     fn refused(records: impl IntoIterator<Item = Record<'static>>) -> Option<String> {
-        let (mut making, mut bytes) = (maker().unwrap(), Buffer::default());
+        let (mut making, mut bytes) = (transform().unwrap(), Buffer::default());
         records.into_iter().for_each(|record| record.push(&mut bytes));
         let outcome = bytes.bytes().chunks(1 << 16).try_for_each(|bytes| making.write_all(bytes));
         outcome.err().map(|error| error.to_string())

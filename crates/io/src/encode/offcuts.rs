@@ -40,7 +40,7 @@ pub trait OffcutEncoder: Send + Sync {
 ///
 /// # Errors
 /// Fixed-width offcuts of a table in another format.
-pub fn aside(
+pub fn offcut_encoder(
     format: &Format,
     named: FileFormat,
     (header, types): (&Header, &[ObservedTypes]),

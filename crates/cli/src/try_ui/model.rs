@@ -10,9 +10,9 @@ use keen_notch_core::program::{GetList, Trace};
 use keen_notch_core::tally::Tally;
 use keen_notch_core::text::unit::Unit;
 
-use super::given::RowResult;
 use super::offers::{Offers, WantedResult, by_position};
 use super::piece::{Draft, Line, Unfinished};
+use super::row_results::RowResult;
 use super::sample::Sample;
 
 /// Number of changes to undo.

@@ -18,9 +18,9 @@ use crate::commands::pieces::{Pieces, RuleArgs};
 use crate::commands::run::{inputs, names, read_twice};
 use crate::console::{self, Console};
 use crate::draw::style::{self, paint};
-use crate::draw::{again, visible};
+use crate::draw::{rerun, visible};
 use crate::failure::Failure;
-use crate::trying::{
+use crate::try_ui::{
     At, Counting, Counts, Draft, Field, Key, ListFile, Model, Sample, Screen, ScreenMap, command, draw, give_back,
 };
 
@@ -65,7 +65,7 @@ pub fn run(args: &TryArgs, console: &Console) -> Result<(), Failure> {
     let mut session = Session {
         name: names(&inputs),
         file,
-        reading_of_list: again::reading_of_list(&args.reading, &table.format),
+        reading_of_list: rerun::reading_of_list(&args.reading, &table.format),
         kept: (!there.is_empty()).then(|| pieces.clone()),
         warned_at: None,
         says: String::new(),
@@ -229,7 +229,7 @@ impl Session {
     /// The carve command for the pieces, if one exists; `inputs` are its words for the inputs.
     fn command(&self, inputs: &[String]) -> Option<String> {
         let Sample { header, column, .. } = &self.model.sample;
-        command(inputs, &again::column_of_piece(header, *column), &self.model.finished().ok()?)
+        command(inputs, &rerun::column_of_piece(header, *column), &self.model.finished().ok()?)
     }
 
     /// After the terminal is restored, prints how to run the pieces.
@@ -240,14 +240,14 @@ impl Session {
         match &self.file {
             Some(file) if self.is_kept() => {
                 let list = file.path().display().to_string();
-                let of = [files, again::names_of_database(&args.reading)].concat();
+                let of = [files, rerun::names_of_database(&args.reading)].concat();
                 let words = [vec!["carve".to_owned()], of, vec!["-l".to_owned(), list.clone()]].concat();
-                writeln!(out, "{}", shown(&again::command(&words)))?;
+                writeln!(out, "{}", shown(&rerun::command(&words)))?;
                 out.flush()?;
-                console.note(&format!("{list} has all of it. Next month's file: {}", shown(&again::next_month(&list))));
+                console.note(&format!("{list} has all of it. Next month's file: {}", shown(&rerun::next_month(&list))));
             }
             _ => {
-                let words = [files, again::reading(&args.reading, &Default::default())].concat();
+                let words = [files, rerun::reading(&args.reading, &Default::default())].concat();
                 if let Some(command) = self.command(&words) {
                     writeln!(out, "{}", shown(&command))?;
                     out.flush()?;

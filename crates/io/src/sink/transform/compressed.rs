@@ -6,7 +6,7 @@ use super::Transform;
 use crate::formats::Compression;
 
 #[cfg(feature = "compressed")]
-pub fn maker(compression: Compression) -> io::Result<Box<dyn Transform>> {
+pub fn transform(compression: Compression) -> io::Result<Box<dyn Transform>> {
     Ok(match compression {
         // Without a time, so that the same rows always give the same file.
         Compression::Gzip => Box::new(flate2::GzBuilder::new().mtime(0).write(Vec::new(), flate2::Compression::default())),
@@ -41,7 +41,7 @@ impl Transform for zstd::stream::write::Encoder<'static, Vec<u8>> {
 }
 
 #[cfg(not(feature = "compressed"))]
-pub fn maker(compression: Compression) -> io::Result<Box<dyn Transform>> {
+pub fn transform(compression: Compression) -> io::Result<Box<dyn Transform>> {
     let words = format!("this build does not compress with {}", compression.name());
     Err(io::Error::new(io::ErrorKind::Unsupported, words))
 }

@@ -5,7 +5,7 @@ use super::op::{BodyPlan, FinishOp, Op, OpAt, Program};
 impl Program {
     /// Why the program gives no result for `value`, as a sentence without a full stop: the step of the first branch without a match.
     /// `phrase` is the text of the phrase.
-    pub(crate) fn why_nothing(&self, phrase: &str, value: &str) -> String {
+    pub(crate) fn why_missing(&self, phrase: &str, value: &str) -> String {
         let trace = self.trace(value);
         let step = trace.branches.first().and_then(|branch| branch.steps.last());
         let Some(step) = step else { return "no result".to_owned() };

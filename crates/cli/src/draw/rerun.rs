@@ -13,7 +13,7 @@ use crate::args::{EmptyFormulas, EncodingErrors, ReadingArgs};
 use crate::commands::pieces::RuleArgs;
 
 /// The parts of a command to repeat.
-pub struct Again<'a> {
+pub struct Rerun<'a> {
     pub given: &'a RuleArgs<'a>,
     pub inputs: &'a [Input],
     /// The input options.
@@ -24,7 +24,7 @@ pub struct Again<'a> {
     pub of_lists: &'a ListReading,
 }
 
-impl Again<'_> {
+impl Rerun<'_> {
     /// The command that explains a row; `None` if its input cannot be read again.
     pub fn explain_row(&self, report: &Report, row: u64) -> Option<String> {
         let (file, row) = self.row(report, row)?;

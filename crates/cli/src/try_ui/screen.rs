@@ -3,9 +3,9 @@
 use keen_notch_core::gauge::Gauge;
 use keen_notch_core::tally::Tally;
 
-use super::given::RowResult;
 use super::model::{Field, Model, View};
 use super::piece::Line as Typed;
+use super::row_results::RowResult;
 use super::terminal::Lines;
 use super::whole::Counts;
 use crate::draw::ruler::{self, CharacterPlaces, Mark};
@@ -74,7 +74,7 @@ pub fn draw(
         lines.push(paint(style, label) + &visible::without_controls(text));
     }
     lines.push(offered(model, width));
-    lines.push(said(model, if says.is_empty() { &model.says } else { says }, width));
+    lines.push(status_line(model, if says.is_empty() { &model.says } else { says }, width));
     lines.extend(blank.clone());
     let all = if model.sample.is_all { "all" } else { "first" };
     let of_sample = format!("{all} {}", visible::counted(model.sample.rows() as u64, "row"));
@@ -168,7 +168,7 @@ fn offered(model: &Model, width: usize) -> String {
     line
 }
 
-fn said(model: &Model, says: &str, width: usize) -> String {
+fn status_line(model: &Model, says: &str, width: usize) -> String {
     let words = match (&model.field, &model.unfinished) {
         (Field::Want, _) => {
             let value = visible::clipped_value(model.value(), width / 2);

@@ -27,7 +27,7 @@ const MOST_SETS: usize = 16 << 20;
 const MOST_LOOKED_AT: usize = 2 << 20;
 
 /// Whether a search may scan ever further beyond a match. Returns true if that is unknown.
-pub(super) fn looks_far(pattern: &str, syntax: syntax::Config) -> bool {
+pub(super) fn has_unbounded_lookahead(pattern: &str, syntax: syntax::Config) -> bool {
     let config = dense::Config::new()
         .dfa_size_limit(Some(MOST_LOOKED_AT))
         .determinize_size_limit(Some(4 * MOST_LOOKED_AT))
@@ -154,7 +154,7 @@ impl<'p, 't> LinearMatches<'p, 't> {
     /// Reads `text` backwards, down to byte `from`.
     pub(super) fn new(pattern: &'p LinearPattern, text: &'t str, from: usize) -> LinearMatches<'p, 't> {
         let blocks = (text.len() - from) / BLOCK + 1;
-        let mut far = LinearMatches {
+        let mut linear = LinearMatches {
             pattern,
             text,
             from,
@@ -166,13 +166,13 @@ impl<'p, 't> LinearMatches<'p, 't> {
             tried: vec![0; pattern.nfa.states().len()],
             round: 0,
         };
-        let mut end = far.closed(Vec::new(), text.len());
+        let mut end = linear.closed(Vec::new(), text.len());
         for block in (0..blocks).rev() {
-            far.ends[block] = end;
-            far.hold(block);
-            end = far.set(far.block[0]).into();
+            linear.ends[block] = end;
+            linear.hold(block);
+            end = linear.set(linear.block[0]).into();
         }
-        far
+        linear
     }
 
     /// The first match at or after byte `at`. Writes groups to `slots`, up to its length.
@@ -357,14 +357,14 @@ mod tests {
         #[test]
         fn what_is_found_from_behind_is_what_an_engine_finds(pattern in pattern(), text in "[abé\n -]{0,16}", from in 0usize..4) {
             let engine = Engine::new(&pattern).unwrap();
-            let far = LinearPattern::new(&pattern, syntax::Config::new(), LIMIT).unwrap();
+            let linear = LinearPattern::new(&pattern, syntax::Config::new(), LIMIT).unwrap();
             let mut at = from.min(text.len());
-            let mut far = LinearMatches::new(&far, &text, at);
+            let mut linear = LinearMatches::new(&linear, &text, at);
             let mut groups = [vec![None; 2 * engine.captures_len()], vec![None; 2 * engine.captures_len()]];
             while at <= text.len() {
                 let [expected, found] = &mut groups;
                 let is_there = engine.search_slots(&Input::new(&text).range(at..), expected).is_some();
-                let place = far.find(at, found);
+                let place = linear.find(at, found);
                 prop_assert_eq!(place.is_some(), is_there, "/{}/ in {:?} from {}", &pattern, &text, at);
                 let Some(place) = place else { break };
                 prop_assert_eq!(&*expected, &*found, "/{}/ in {:?} from {}", &pattern, &text, at);
@@ -376,7 +376,7 @@ mod tests {
 
     #[test]
     fn a_pattern_looks_far_that_may_go_on_without_becoming_a_match() {
-        for (pattern, is_far) in [
+        for (pattern, expected) in [
             (r".*[^A-Z]|[A-Z]", true),
             (r#""[^"]*"|\S"#, true),
             ("a(b*c)?", true),
@@ -389,16 +389,16 @@ mod tests {
             ("a.*?b", false),
             ("(?s).*", false),
         ] {
-            assert_eq!(looks_far(pattern, syntax::Config::new()), is_far, "/{pattern}/");
+            assert_eq!(has_unbounded_lookahead(pattern, syntax::Config::new()), expected, "/{pattern}/");
         }
     }
 
     #[test]
     fn matches_go_over_blocks() {
         let text = format!("{}{}!{}", "A".repeat(BLOCK - 2), "b".repeat(2 * BLOCK + 1), "C".repeat(BLOCK + 5));
-        let far = LinearPattern::new(r"[a-z]+!|[A-Za-z]", syntax::Config::new(), LIMIT).unwrap();
-        let (mut far, mut at, mut widths) = (LinearMatches::new(&far, &text, 0), 0, Vec::new());
-        while let Some(place) = far.find(at, &mut []) {
+        let linear = LinearPattern::new(r"[a-z]+!|[A-Za-z]", syntax::Config::new(), LIMIT).unwrap();
+        let (mut linear, mut at, mut widths) = (LinearMatches::new(&linear, &text, 0), 0, Vec::new());
+        while let Some(place) = linear.find(at, &mut []) {
             at = place.end;
             widths.push(place.len());
         }

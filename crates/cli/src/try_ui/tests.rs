@@ -141,7 +141,7 @@ fn what_is_wanted_of_a_value_gives_phrases() {
     model.press(Key::Want);
     type_in(&mut model, "nothing of it");
     model.press(Key::NextLine);
-    assert!(model.piece().phrase == kept && model.says.starts_with("no phrase"), "{}", model.says);
+    assert!(model.piece().phrase == kept && model.says.starts_with("no tried phrase"), "{}", model.says);
     // The wanted result is cancelled.
     press(&mut model, &[Key::Want, Key::Back]);
     assert_eq!((model.field, model.piece().phrase.as_str()), (Field::Piece(Line::Phrase), kept.as_str()));

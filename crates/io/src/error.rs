@@ -68,7 +68,7 @@ pub enum Error {
     BadFile { name: String, why: String, help: &'static str },
     #[error("{name}: {why}")]
     Database { name: String, why: String, help: String },
-    #[error("no table of {of} named to read")]
+    #[error("no input table given for {of}")]
     WhichDatabaseTable { of: String, tables: Vec<String> },
     #[error("{of} has a table or view called {table:?}")]
     TableIsThere { table: String, of: String },
@@ -140,7 +140,7 @@ pub enum Error {
         line: u64,
         key: String,
     },
-    #[error("{name}, line {line}: the key {key:?} comes here for the first time, and the columns were needed before")]
+    #[error("{name}, line {line}: the key {key:?} first appears here, but the columns were needed earlier")]
     LateKey {
         name: String,
         /// The line, from 1.
@@ -203,7 +203,7 @@ pub enum Error {
     },
     #[error("{name}: its lines end in carriage returns alone, so it reads as one long row")]
     CarriageReturns { name: String },
-    #[error("{name} has other columns than {first}: {}", other_column(*column, found.as_deref(), wanted.as_deref(), first))]
+    #[error("{name} and {first} have different columns: {}", other_column(*column, found.as_deref(), wanted.as_deref(), first))]
     OtherColumns {
         name: String,
         first: String,
@@ -245,7 +245,7 @@ pub enum Error {
     UnknownFormat { given: String },
     #[error("unknown encoding {label}")]
     UnknownEncoding { label: String },
-    #[error("{label} is an encoding that is not decoded: texts in it can hide others")]
+    #[error("{label} is not supported: text in this encoding can hide other text")]
     UnsafeEncoding { label: String },
     #[error("{given:?} cannot be a delimiter")]
     BadDelimiter { given: String },
@@ -274,36 +274,39 @@ impl Error {
             Error::Read { name, source } if source.kind() == io::ErrorKind::NotFound => {
                 match files::nearest(Path::new(name)) {
                     Some(nearest) => format!("did you mean {nearest}?"),
-                    None => "look at the name and at the folder you are in".to_owned(),
+                    None => match std::env::current_dir() {
+                        Ok(folder) => format!("check the spelling; the current folder is {}", folder.display()),
+                        Err(_) => "check the spelling".to_owned(),
+                    },
                 }
             }
             Error::Read { source, .. } if source.get_ref().is_some_and(|source| source.is::<Shortened>()) => {
-                "run again when what writes the file has finished".to_owned()
+                "run again when the program that writes the file has finished".to_owned()
             }
             Error::Read { source, .. }
                 if let Some(broken) = source.get_ref().and_then(|source| source.downcast_ref::<Broken>()) =>
             {
                 broken.help().to_owned()
             }
-            Error::Read { .. } => "allow the file to be read, and run again".to_owned(),
+            Error::Read { .. } => "the program needs read permission for the file".to_owned(),
             Error::Folder { name } => format!("name the files in it: {}/*.csv", name.trim_end_matches('/')),
             Error::Empty { .. } => "check whether the program that made it finished".to_owned(),
             Error::NoWidths { widths: None, .. } => {
-                "say where they are, such as --widths 'code 1 to 8, qty 9 to 12', or `widths` under [reading] in a cut list".to_owned()
+                "give their positions, such as --widths 'code 1 to 8, qty 9 to 12', or `widths` under [reading] in a cut list".to_owned()
             }
             Error::NoWidths { widths: Some(widths), .. } => {
-                format!("its first lines all have blanks in the same places; if these part its columns: --widths '{widths}'")
+                format!("its first lines all have blanks in the same places; if blanks divide the columns, add --widths '{widths}'")
             }
-            Error::BeyondColumns { .. } => "let the last column go on to the end of the line, as in 'note 9 to end'".to_owned(),
+            Error::BeyondColumns { .. } => "extend the last column to the end of the line, as in 'note 9 to end'".to_owned(),
             Error::NoPlace { .. } => {
-                "say where the columns are written, such as --out-widths 'code 1 to 8, family 10 to 12', or `widths` under [writing] in \
+                "give the positions of the columns, such as --out-widths 'code 1 to 8, family 10 to 12', or `widths` under [writing] in \
                 a cut list"
                     .to_owned()
             }
             Error::NoTextOf { .. } => "exclude the column with --without or --columns; in a survey, name other columns with -c".to_owned(),
-            Error::OtherType { .. } => "run files with other columns apart from each other".to_owned(),
+            Error::OtherType { .. } => "run files with different columns separately".to_owned(),
             Error::MixedTypes { .. } => {
-                "mend the line, leave the column out with --without, or write a format without types, such as -o OUT.csv".to_owned()
+                "correct the line, exclude the column with --without, or write a format without types, such as -o OUT.csv".to_owned()
             }
             Error::NoColumnar { .. } => "write another format, such as -o OUT.csv".to_owned(),
             Error::NotInParquet { .. } => "write Arrow, such as -o OUT.arrow, or leave the column out with --without".to_owned(),
@@ -329,11 +332,11 @@ impl Error {
             Error::NoText { from: Some(from), .. } => format!("give it a name that ends in .{from}, or add --from {from}"),
             Error::NoText { .. } => "save it as CSV with the program that wrote it".to_owned(),
             Error::NotUtf8 { .. } => {
-                "say what the file is written in, such as --encoding windows-1252 (or iso-8859-2, shift_jis …)".to_owned()
+                "name the encoding of the file, such as --encoding windows-1252 (or iso-8859-2, shift_jis …)".to_owned()
             }
             Error::NotOfEncoding { .. } => {
-                "say another --encoding, or read on with --encoding-errors replace, which puts U+FFFD \
-                there and counts"
+                "name another --encoding, or add --encoding-errors replace, which reads invalid bytes as U+FFFD \
+                and counts them"
                     .to_owned()
             }
             Error::UnsafeEncoding { .. } => "convert the file to UTF-8 with the program that wrote it".to_owned(),
@@ -355,7 +358,7 @@ impl Error {
                 "write fewer columns with --columns, raise the limit with --memory, or write another format, such as -o OUT.csv".to_owned()
             }
             Error::SurveyTooLarge { .. } => "name fewer columns with -c, or raise the limit with --memory".to_owned(),
-            Error::OtherFormat { .. } => "run files in other formats apart from each other".to_owned(),
+            Error::OtherFormat { .. } => "run files of different formats separately".to_owned(),
             Error::Ragged { found, wanted, .. } if found > wanted => {
                 "look for a delimiter inside a cell that is not quoted, or give the right --delimiter".to_owned()
             }
@@ -365,18 +368,18 @@ impl Error {
             Error::UnclosedQuote { .. } => {
                 "close the cell with a quote; a quote inside a quoted cell is written twice (\"\")".to_owned()
             }
-            Error::InputChanged { .. } => "run again when what writes the file has finished".to_owned(),
+            Error::InputChanged { .. } => "run again when the program that writes the file has finished".to_owned(),
             Error::RowTooLong { .. } => {
                 "look for a quote that is not closed; if rows really are so long, raise the limit with --max-row".to_owned()
             }
             Error::ResultsTooLarge { of, .. } => {
-                format!("have {of} make shorter texts or fewer of them, or raise the limit with --max-row")
+                format!("make the texts of {of} shorter or fewer, or raise the limit with --max-row")
             }
             Error::CarriageReturns { .. } => "convert the line ends first: tr '\\r' '\\n' < OLD > NEW".to_owned(),
-            Error::OtherColumns { .. } => "run files with other columns apart from each other".to_owned(),
+            Error::OtherColumns { .. } => "run files with different columns separately".to_owned(),
             Error::Write { source, .. } if limit(source).is_some() => limit(source).map_or("", |limit| limit.help).to_owned(),
             Error::Write { source, is_half_written, name } if is_full(source) => format!(
-                "make room, or write to another disk; {}",
+                "free space, or write to another disk; {}",
                 if *is_half_written {
                     format!("{name} ends early")
                 } else {
@@ -384,7 +387,7 @@ impl Error {
                 }
             ),
             Error::Write { source, .. } if source.kind() == io::ErrorKind::NotFound => {
-                "make the folder first, or name another output with -o".to_owned()
+                "create the folder first, or name another output with -o".to_owned()
             }
             Error::Write { name, source, .. } if source.kind() == io::ErrorKind::IsADirectory => {
                 format!("name a file in it: -o {}/OUT.csv", name.trim_end_matches('/'))
@@ -393,12 +396,12 @@ impl Error {
                 "set TMPDIR to a folder for temporary files, or give more memory with --memory".to_owned()
             }
             Error::Spill { .. } => {
-                "make room in the folder for temporary files (TMPDIR), or give more memory with --memory".to_owned()
+                "free space in the folder for temporary files (TMPDIR), or give more memory with --memory".to_owned()
             }
             Error::Write { .. } => "name an output that can be written, with -o".to_owned(),
             Error::OutputIsInput { .. } => "write to another file".to_owned(),
-            Error::OneFileTwice { .. } => "give each a file of its own".to_owned(),
-            Error::OneTableTwice { .. } => "give each a table of its own".to_owned(),
+            Error::OneFileTwice { .. } => "name a different file for each".to_owned(),
+            Error::OneTableTwice { .. } => "name a different table for each".to_owned(),
             Error::Unwritable { name, .. } => {
                 let other = |ending| Path::new(name).with_extension(ending).display().to_string();
                 format!("write another format, such as {} or {} (docs/formats.md has them all)", other("csv"), other("xlsx"))
@@ -414,7 +417,7 @@ impl Error {
                 "save it as .xlsx or CSV with the program that wrote it, or name its format, such as --from csv".to_owned()
             }
             Error::UnknownFormat { .. } => {
-                "give the ending that a file of that format has, such as csv, tsv or csv.gz".to_owned()
+                "give a file extension, such as csv, tsv or csv.gz".to_owned()
             }
             Error::UnknownEncoding { .. } => {
                 "give a name of the WHATWG Encoding Standard, such as utf-8, utf-16le, windows-1252 or shift_jis".to_owned()

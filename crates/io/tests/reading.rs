@@ -205,7 +205,7 @@ fn a_file_that_becomes_shorter_while_it_is_read_is_an_error() {
         assert_eq!(outcome.is_none(), is_read, "{bytes_left}: {outcome:?}");
         if let Some(error) = outcome {
             assert!(error.to_string().ends_with("cannot be read: it became shorter while it was read"), "{error}");
-            assert_eq!(error.help(), "run again when what writes the file has finished");
+            assert_eq!(error.help(), "run again when the program that writes the file has finished");
         }
     }
 }

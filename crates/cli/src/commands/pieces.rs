@@ -218,8 +218,8 @@ impl Pieces {
         if self.compares_elsewhere
             && let Err(why) = carving.leave_comparing()
         {
-            let message = format!("--compare-column leaves it to others to compare rows, and that cannot be: {why}");
-            return Err(Failure::usage(message, "leave that out of the cut list"));
+            let message = format!("--compare-column does not support this cut list: {why}");
+            return Err(Failure::usage(message, "remove this from the cut list"));
         }
         Ok(carving)
     }
@@ -281,7 +281,7 @@ impl Pieces {
         if self.allow_outside || self.folders.is_empty() || is_within(&place) {
             return Ok(());
         }
-        let reason = format!("{} is outside the folder of the cut list and the folder you are in", path.display());
+        let reason = format!("{} is outside the folder of the cut list and the current folder", path.display());
         Err(NoList { reason, help: "if you trust the list, let it read that file with --allow-outside".to_owned() })
     }
 }

@@ -320,7 +320,7 @@ pub fn outcome(
     }
     let to = out.map_or(String::new(), |name| format!(" to {name}"));
     if !is_kept {
-        line += ", all hidden";
+        line += ", none written";
     } else if counts.rows_kept < counts.rows {
         line += &format!(", {} of them written{to}", visible::grouped(counts.rows_kept));
     } else if counts.rows_out != counts.rows_kept || out.is_some() {

@@ -290,7 +290,7 @@ fn rows_can_be_compared_elsewhere() {
         "-",
     ]);
     assert_eq!(again.stdout.lines().count(), 5, "{}", again.shown());
-    for (keep, words) in [("unique", "which rows are kept depends on others"), ("not unique", "which rows are kept")] {
+    for (keep, words) in [("unique", "depends on other rows"), ("not unique", "depends on earlier rows")] {
         yard.write(
             "keep.cutlist.toml",
             format!("column = 'code'\n[piece.no]\ntake = 'first 3'\n[rows]\nkeep = ['no: {keep}']\n"),

@@ -36,7 +36,7 @@ fn the_schema_is_printed() {
 #[test]
 fn what_steps_have_in_common() {
     let all = Yard::new().out(&["phrases"]);
-    for (title, word) in [("Classes", "punctuation is every character"), ("Ordinals", "2nd last"), ("Date fields", "%j")] {
+    for (title, word) in [("Classes", "punctuation is every other character"), ("Ordinals", "2nd last"), ("Date fields", "%j")] {
         assert!(all.contains(&format!("\n{title}\n")) && all.contains(word), "{title}");
     }
 }

@@ -178,7 +178,7 @@ fn without_a_list_the_command_is_printed_and_a_list_can_still_be_written() {
     // Pieces that no command can express need a list, with an unused name.
     yard.write("part_code.cutlist.toml", "");
     let mut session = Session::begin(&yard, (40, 100), &["parts.csv", "-c", "part_code"], &[]);
-    session.send("numbers").until("nothing says where they go");
+    session.send("numbers").until("has no place for them");
     session.send("\r\r\r\rcolumns = 2").until("filled");
     session.send(ESCAPE).until("not written yet");
     session.send(CONTROL_S).until("part_code.cutlist.toml");

@@ -120,13 +120,14 @@ impl Yard {
         self.run_on("", words)
     }
 
-    /// Runs the program with standard input.
+    /// Runs the program with standard input. In its errors, the temporary folder is called `FOLDER`.
     pub fn run_on(&self, input: impl Into<Vec<u8>>, words: &[&str]) -> Ran {
+        let folder = format!("the current folder is {}", self.0.path().display());
         let output = self.command(words).write_stdin(input).output().unwrap();
         Ran {
             status: output.status.code().unwrap(),
             stdout: String::from_utf8(output.stdout).unwrap(),
-            stderr: String::from_utf8(output.stderr).unwrap(),
+            stderr: String::from_utf8(output.stderr).unwrap().replace(&folder, "the current folder is FOLDER"),
         }
     }
 

@@ -72,7 +72,7 @@ impl Carving {
             return Err("`unique` under `keep` depends on other rows");
         }
         if self.unique_checks.iter().any(|asked| asked.negated) {
-            return Err("`not unique` asks for the rows before each");
+            return Err("`not unique` depends on earlier rows");
         }
         self.is_compared_elsewhere = true;
         Ok(())

@@ -70,22 +70,22 @@ pub fn connect(path: &Path, name: &str, to: Use) -> Result<Connection, Error> {
 /// An error with its label.
 pub fn failed(name: &str, error: &rusqlite::Error) -> Error {
     let help = match error.sqlite_error_code() {
-        Some(ErrorCode::CannotOpen) => "look at the name of the file and at the folder you are in",
-        Some(ErrorCode::NotADatabase) => "name a file of SQLite, or say what the file is, such as --from csv FILE",
+        Some(ErrorCode::CannotOpen) => "check the name of the file and its folder",
+        Some(ErrorCode::NotADatabase) => "name an SQLite database, or the format of the file, such as --from csv FILE",
         Some(ErrorCode::DatabaseBusy | ErrorCode::DatabaseLocked) => {
             "another program is writing to it; run this again when it has finished"
         }
-        Some(ErrorCode::ReadOnly) => "see to it that you may write to the file and its folder",
+        Some(ErrorCode::ReadOnly) => "the program needs write permission for the file and its folder",
         Some(ErrorCode::DiskFull) => "free space on its disk, or on the disk for temporary files (TMPDIR)",
         _ if matches!(error, rusqlite::Error::SqlInputError { .. } | rusqlite::Error::MultipleStatement) => {
-            "mend the query: it is one SELECT, as the program sqlite3 takes it"
+            "correct the query: a single SELECT, in the syntax of the sqlite3 program"
         }
         _ => "inspect it with the program sqlite3",
     };
     let why = match error {
         rusqlite::Error::SqliteFailure(_, Some(message)) => message.clone(),
         rusqlite::Error::SqlInputError { msg, .. } => msg.clone(),
-        rusqlite::Error::MultipleStatement => "the query has more than one statement".to_owned(),
+        rusqlite::Error::MultipleStatement => "more than one statement".to_owned(),
         error => error.to_string(),
     };
     Error::Database { name: name.to_owned(), why, help: help.to_owned() }

@@ -1,7 +1,7 @@
 #!/usr/bin/env bash
 # Makes the pictures of this folder from the demo data.
 # Needs xterm, Xvfb, ImageMagick's import, xdotool and Chromium (Debian: xterm xvfb x11-utils imagemagick xdotool chromium fonts-dejavu fonts-noto-cjk).
-# usage: docs/screenshots/make.sh [NAME]…   (all pictures where none is named)
+# usage: docs/screenshots/make.sh [NAME]…   (without a name, all pictures)
 set -euo pipefail
 here=$(cd "$(dirname "$0")" && pwd)
 cd "$here/../.."

@@ -203,7 +203,7 @@ pub enum Error {
     },
     #[error("{name}: its lines end in carriage returns alone, so it reads as one long row")]
     CarriageReturns { name: String },
-    #[error("{name} and {first} have different columns: {}", other_column(*column, found.as_deref(), wanted.as_deref(), first))]
+    #[error("{name} and {first} have different columns: {}", other_column(*column, found.as_deref(), wanted.as_deref(), (name, first)))]
     OtherColumns {
         name: String,
         first: String,
@@ -456,11 +456,11 @@ impl Error {
     }
 }
 
-fn other_column(column: usize, found: Option<&str>, wanted: Option<&str>, first: &str) -> String {
+fn other_column(column: usize, found: Option<&str>, wanted: Option<&str>, (name, first): (&str, &str)) -> String {
     match (found, wanted) {
-        (Some(found), Some(wanted)) => format!("its column {column} is {found}, but {wanted} in {first}"),
-        (Some(found), None) => format!("it has a column {column}, {found}, which {first} does not have"),
-        (None, _) => format!("it has no column {column}, which is {} in {first}", wanted.unwrap_or_default()),
+        (Some(found), Some(wanted)) => format!("column {column} is {found} in {name} and {wanted} in {first}"),
+        (Some(found), None) => format!("{name} has a column {column}, {found}, and {first} does not"),
+        (None, _) => format!("{name} has no column {column}, which is {} in {first}", wanted.unwrap_or_default()),
     }
 }
 

@@ -177,10 +177,10 @@ fn later_inputs_must_have_the_same_columns() {
     let open = |second: &str| Table::open(&[input("a.csv", "x,y\n1,2\n"), input("b.csv", second)], &Reading::default());
     assert!(open("x,y\n3,4\n").is_ok());
     for (second, said) in [
-        ("x,z\n", "b.csv has other columns than a.csv: its column 2 is z, but a.csv in y"),
-        ("y,x\n", "b.csv has other columns than a.csv: its column 1 is y, but a.csv in x"),
-        ("x\n", "b.csv has other columns than a.csv: it has no column 2, which is y in a.csv"),
-        ("x,y,z\n", "b.csv has other columns than a.csv: it has a column 3, z, which a.csv does not have"),
+        ("x,z\n", "b.csv and a.csv have different columns: column 2 is z in b.csv and y in a.csv"),
+        ("y,x\n", "b.csv and a.csv have different columns: column 1 is y in b.csv and x in a.csv"),
+        ("x\n", "b.csv and a.csv have different columns: b.csv has no column 2, which is y in a.csv"),
+        ("x,y,z\n", "b.csv and a.csv have different columns: b.csv has a column 3, z, and a.csv does not"),
     ] {
         match open(second) {
             Err(error) => assert_eq!(error.to_string(), said),

@@ -60,7 +60,7 @@ fn phrases_that_cannot_be_right() {
             "a marker without an ordinal was expected, not `last`",
             r#"write `whether starts with "a"`"#,
         ),
-        (r#"date "%d.%m.%Y" from 1930"#, r#""%d.%m.%Y" from 1930"#, "the date format cannot be used", "%y year of two digits"),
+        (r#"date "%d.%m.%Y" from 1930"#, r#""%d.%m.%Y" from 1930"#, "the date format cannot be used", "%y two-digit year"),
         (r#"date "%d.%m.%y" from -5"#, "-5", "a year from 1 to 9900 was expected, not `-5`", "for years from 1930 to 2029"),
         ("length in feet", "feet", "`bytes`, `codepoints` or `characters` was expected, not `feet`", "`length in bytes`"),
         (r#"whether one of "a" any"#, "", "`case` is missing at the end", r#"write `whether one of "a" any case`"#),

@@ -3,7 +3,7 @@
 use std::io::Write;
 
 use keen_notch_core::phrase::Phrase;
-use keen_notch_core::phrase::reference::{self, CONDITIONS, Entry, GROUPS, Group, NOTES};
+use keen_notch_core::phrase::reference::{self, CONDITIONS, Entry, GROUPS, Group, NOTES, classes};
 use keen_notch_core::program::Program;
 use keen_notch_core::text::unit::Unit;
 use keen_notch_core::words;
@@ -60,19 +60,35 @@ fn one(word: &str, width: usize) -> Result<String, Failure> {
         .map(|group| (group, group.entries.iter().filter(|entry| entry.word == word).collect::<Vec<_>>()))
         .filter(|(_, entries)| !entries.is_empty())
         .collect();
-    if groups.is_empty() {
-        let nearest = reference::nearest_step(word).map(|entry| entry.word);
-        let help = match nearest.or_else(|| words::nearest(word, reference::entries().map(|entry| entry.word))) {
-            Some(nearest) => format!("did you mean `{nearest}`? keen-notch phrases shows them all"),
-            None => "keen-notch phrases shows them all".to_owned(),
-        };
-        return Err(Failure::usage(format!("no step or condition {word}"), help));
-    }
+    let notes = NOTES.iter().filter(|(title, _)| *title == word || *title == "Classes" && classes().any(|class| class == word));
+    let notes = notes.map(|(title, note)| format!("{}\n{}", paint(style::HEAD, title), wrapped(note, width, "")));
     let shown = groups.iter().map(|(group, entries)| {
         let entries: String = entries.iter().map(|entry| shown(entry, width)).collect();
         format!("{}\n{}{entries}", paint(style::HEAD, group.title), wrapped(group.about, width, ""))
     });
-    Ok(shown.collect::<Vec<_>>().join("\n"))
+    let texts: Vec<String> = shown.chain(notes).collect();
+    if texts.is_empty() {
+        return Err(Failure::usage(format!("no step, condition or class {word}"), help(word)));
+    }
+    Ok(texts.join("\n"))
+}
+
+/// The words that `phrases` can show instead of an unknown one.
+fn help(word: &str) -> String {
+    let conditions = CONDITIONS.entries.iter().map(|entry| entry.word);
+    let titles = NOTES.iter().map(|(title, _)| *title);
+    let exact = conditions.clone().chain(titles.clone()).find(|known| known.eq_ignore_ascii_case(word));
+    let first_word = word.split_whitespace().next().unwrap_or(word);
+    let known =
+        || reference::entries().map(|entry| entry.word).chain(conditions.clone()).chain(classes()).chain(titles.clone());
+    let nearest = exact
+        .or_else(|| reference::synonym(word))
+        .or_else(|| words::nearest(word, known()))
+        .or_else(|| known().find(|known| *known == first_word));
+    match nearest {
+        Some(nearest) => format!("did you mean `{nearest}`? keen-notch phrases shows them all"),
+        None => "keen-notch phrases shows them all".to_owned(),
+    }
 }
 
 fn shown(entry: &Entry, width: usize) -> String {

@@ -29,26 +29,21 @@ const COUNTS: [Count; 8] = [
     },
     Count { head: "not asked", of: |tally| tally.not_asked, means: "`when` does not hold for the row, so the cell is blank" },
     Count { head: "fallback", of: |tally| tally.fallback, means: "taken from a branch after `or`" },
-    Count { head: "warned", of: |tally| tally.warned, means: "a check under `warn` was not met" },
+    Count { head: "warned", of: |tally| tally.warned, means: "failed a check under `warn`" },
     Count { head: "faulted", of: |tally| tally.faulted, means: "failed a check, or had more results than columns" },
 ];
 
-/// Draws the counts of each piece, and explains those above zero. If the table is too wide, columns of zeros go first, then the source
+/// Draws the filled values of each piece and the states that occurred, and explains these. If the table is too wide, it has no source
 /// columns.
 pub fn draw(summary: &Summary, width: usize) -> Vec<String> {
-    let is_of_piece = |of: &String| summary.pieces.iter().any(|piece| piece.name == *of);
-    let with_checks = summary.checks.iter().any(|check| is_of_piece(&check.of));
-    let counts: Vec<&Count> =
-        COUNTS.iter().filter(|count| with_checks || !matches!(count.head, "warned" | "faulted")).collect();
     let occurs = |count: &&Count| summary.pieces.iter().any(|piece| (count.of)(&piece.tally) > 0);
-    let needed: Vec<&Count> = counts.iter().copied().filter(occurs).collect();
-    let ways = [(&counts, true), (&needed, true), (&needed, false)];
-    let drawn = ways.map(|(counts, with_source)| draw_counts(summary, counts, with_source));
+    let counts: Vec<&Count> = COUNTS.iter().filter(occurs).collect();
+    let drawn = [true, false].map(|with_source| draw_counts(summary, &counts, with_source));
     let narrowest = drawn.len() - 1;
     let drawn = &drawn[drawn.iter().position(|drawn| table::width(drawn) <= width).unwrap_or(narrowest)];
     let mut lines = vec![String::new()];
     lines.extend(table::lines(drawn));
-    let meaning = counts.into_iter().filter(occurs).map(|count| format!("{}: {}", count.head, count.means));
+    let meaning = counts.into_iter().map(|count| format!("{}: {}", count.head, count.means));
     let wrapped = meaning.flat_map(|line| {
         textwrap::wrap(&line, textwrap::Options::new(width).subsequent_indent("  "))
             .into_iter()

@@ -95,7 +95,11 @@ fn from_the_first_look_to_rows_set_aside() {
     assert_eq!(ran.status, 3, "{}", ran.shown());
     assert!(ran.stderr.contains("is not UTF-8") && ran.stderr.contains("--encoding windows-1252"), "{}", ran.stderr);
     let page = yard.run(&["survey", "tickets.csv", "--encoding", "windows-1252"]);
-    assert!(page.stdout.contains("6 columns, 300 rows") && page.stderr.contains("assumed delimiter: \";\""), "{}", page.shown());
+    assert!(
+        page.stdout.contains("6 columns, 300 rows") && page.stderr.contains("assumed delimiter: \";\""),
+        "{}",
+        page.shown()
+    );
     let next = page.stdout.lines().find_map(|line| line.strip_prefix("A column in depth: keen-notch ")).unwrap();
     assert_eq!(yard.paste(next).status, 0, "{next}");
     // Draft: the list contains the reading options and runs as printed.

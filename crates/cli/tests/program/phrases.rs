@@ -12,6 +12,26 @@ fn one_step() {
 }
 
 #[test]
+fn classes_and_unknown_words() {
+    let yard = Yard::new();
+    for word in ["punctuation", "Classes"] {
+        assert!(yard.out(&["phrases", word]).starts_with("Classes\ndigits are 0 to 9."), "{word}");
+    }
+    for (word, nearest) in [
+        ("upercase", "uppercase"),
+        ("digts", "digits"),
+        ("lookup", "listed"),
+        ("listed in", "listed"),
+        ("Between", "between"),
+        ("ordinals", "Ordinals"),
+    ] {
+        let ran = yard.run(&["phrases", word]);
+        assert!(ran.status == 2 && ran.stderr.contains(&format!("did you mean `{nearest}`?")), "{word}: {}", ran.stderr);
+        assert!(!yard.out(&["phrases", nearest]).is_empty());
+    }
+}
+
+#[test]
 fn all_steps() {
     let out = Yard::new().out(&["phrases"]);
     assert!(out.lines().all(|line| unicode_width::UnicodeWidthStr::width(line) <= 120), "{out}");
@@ -36,7 +56,8 @@ fn the_schema_is_printed() {
 #[test]
 fn what_steps_have_in_common() {
     let all = Yard::new().out(&["phrases"]);
-    for (title, word) in [("Classes", "punctuation is every other character"), ("Ordinals", "2nd last"), ("Date fields", "%j")] {
+    for (title, word) in [("Classes", "punctuation is every other character"), ("Ordinals", "2nd last"), ("Date fields", "%j")]
+    {
         assert!(all.contains(&format!("\n{title}\n")) && all.contains(word), "{title}");
     }
 }

@@ -371,7 +371,19 @@ const ALSO_SAID: &[(&str, &str)] = &[
     ("truncate", "clip"),
     ("append", "suffix"),
     ("substitute", "replace"),
+    ("lookup", "listed"),
 ];
+
+/// The names of the classes of characters.
+pub fn classes() -> impl Iterator<Item = &'static str> {
+    super::parse::class_names()
+}
+
+/// The step or condition with another name in other languages, such as `left`.
+pub fn synonym(word: &str) -> Option<&'static str> {
+    let lower = word.to_lowercase();
+    ALSO_SAID.iter().find(|(said, _)| *said == lower).map(|(_, step)| *step)
+}
 
 /// The step with the most similar name.
 ///
@@ -382,8 +394,8 @@ pub fn nearest_step(word: &str) -> Option<&'static Entry> {
     let lower = word.to_lowercase();
     let exact = entries().find(|entry| entry.word == lower);
     exact.or_else(|| {
-        let meant = match ALSO_SAID.iter().find(|(said, _)| *said == lower) {
-            Some((_, step)) => step,
+        let meant = match synonym(word) {
+            Some(step) => step,
             None => crate::words::nearest(word, entries().map(|entry| entry.word))?,
         };
         entries().find(|entry| entry.word == meant)

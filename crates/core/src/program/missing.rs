@@ -1,30 +1,42 @@
 //! Why a program gives no result, in words.
 
+use super::StepTrace;
 use super::op::{BodyPlan, FinishOp, Op, OpAt, Program};
 
 impl Program {
-    /// Why the program gives no result for `value`, as a sentence without a full stop: the step of the first branch without a match.
-    /// `phrase` is the text of the phrase.
+    /// Why the program gives no result for `value`, as a sentence without a full stop: the step of the first branch without a match,
+    /// and all date formats if each branch ends at one. `phrase` is the text of the phrase.
     pub(crate) fn why_missing(&self, phrase: &str, value: &str) -> String {
         let trace = self.trace(value);
-        let step = trace.branches.first().and_then(|branch| branch.steps.last());
-        let Some(step) = step else { return "no result".to_owned() };
+        let mut steps = trace.branches.iter().filter_map(|branch| branch.steps.last());
+        let Some(step) = steps.next() else { return "no result".to_owned() };
+        let words = |step: &StepTrace| phrase.get(step.span.clone()).unwrap_or_default().trim();
         let texts: Vec<String> = step.before.iter().map(|seen| crate::phrase::words::text(&seen.text)).collect();
         let texts = match texts.as_slice() {
             [] => "nothing".to_owned(),
             [only] => only.clone(),
             [first, ..] => format!("{first} and {} more", texts.len() - 1),
         };
-        let words = phrase.get(step.span.clone()).unwrap_or_default().trim();
+        let is_date = |step: &StepTrace| matches!(self.op_at(&step.span), Some(Op::Finish(FinishOp::Date(_))));
+        let reads_same = |other: &StepTrace| {
+            is_date(other) && other.before.iter().map(|seen| &seen.text).eq(step.before.iter().map(|seen| &seen.text))
+        };
+        if is_date(step) && trace.branches.len() > 1 && steps.clone().all(reads_same) {
+            let mut formats: Vec<String> = [step].into_iter().chain(steps).map(|step| format!("`{}`", words(step))).collect();
+            let last = formats.pop().unwrap_or_default();
+            return format!("{texts} is not a date that {} or {last} can read", formats.join(", "));
+        }
         let others = match trace.branches.len() {
             1 => "",
-            2 => ", nor does what `or` says",
-            _ => ", nor does any `or`",
+            2 => "; the branch after `or` has no match either",
+            _ => "; the branches after `or` have no match either",
         };
         match self.op_at(&step.span) {
-            Some(Op::Finish(FinishOp::PlainNumber(_))) => format!("{texts} is not a number that `{words}` can read"),
-            Some(Op::Finish(FinishOp::Date(_))) => format!("{texts} is not a date that `{words}` can read"),
-            _ => format!("`{words}` has no match in {texts}{others}"),
+            Some(Op::Finish(FinishOp::PlainNumber(_))) => {
+                format!("{texts} is not a number that `{}` can read{others}", words(step))
+            }
+            Some(Op::Finish(FinishOp::Date(_))) => format!("{texts} is not a date that `{}` can read{others}", words(step)),
+            _ => format!("`{}` has no match in {texts}{others}", words(step)),
         }
     }
 

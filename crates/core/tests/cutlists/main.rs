@@ -263,7 +263,14 @@ fn what_checks_say_of_a_piece_that_is_not_there() {
         bound("column = 'part_code'\n[piece.a]\ntake = 'after \"-\" then upper or after \"/\"'\ncheck = 'letters'").unwrap();
     assert_eq!(
         judged(&of_others, &[["x", "", ""]]),
-        ["1: a not missing: `after \"-\"` has no match in “x”, nor does what `or` says"]
+        ["1: a not missing: `after \"-\"` has no match in “x”; the branch after `or` has no match either"]
+    );
+    let of_dates = "column = 'part_code'\n[piece.a]\ntake = 'date \"%d.%m.%Y\" or date \"%Y-%m-%d\" or date \"%Y%m%d\"'\ncheck = 'required'";
+    assert_eq!(
+        judged(&bound(of_dates).unwrap(), &[["31.2.2026", "", ""]]),
+        [
+            "1: a required: “31.2.2026” is not a date that `date \"%d.%m.%Y\"`, `date \"%Y-%m-%d\"` or `date \"%Y%m%d\"` can read"
+        ]
     );
 }
 

@@ -146,7 +146,7 @@ impl Parser<'_> {
 
     fn ask_class(&self) {
         // One of two synonyms is enough.
-        let names = CLASSES.iter().map(|(name, _)| *name).filter(|name| *name != "capitals");
+        let names = class_names();
         self.ask(names.chain(["any"]).map(Next::Word));
     }
 
@@ -198,6 +198,10 @@ impl Parser<'_> {
 
 fn class_named(word: &str) -> Option<ClassPart> {
     CLASSES.iter().find(|(name, _)| *name == word).map(|(_, part)| part.clone())
+}
+
+pub fn class_names() -> impl Iterator<Item = &'static str> {
+    CLASSES.iter().map(|(name, _)| *name).filter(|name| *name != "capitals")
 }
 
 fn nearest_class(word: &str) -> Option<&'static str> {

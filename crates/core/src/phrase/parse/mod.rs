@@ -10,6 +10,7 @@ pub(crate) use markers::ordinal;
 
 use std::cell::RefCell;
 
+pub use self::markers::class_names;
 use super::ast::{Body, Branch, Condition, DateFormat, Field, Phrase, Position, Span, step_with_several};
 use super::guesses;
 use super::reference::nearest_step;

@@ -43,12 +43,10 @@ impl Failure {
         Failure { exit: Exit::Usage, message: message.into(), words: None, help: help.into() }
     }
 
-    /// A failure with a file.
     pub fn file(message: impl Into<String>, help: impl Into<String>) -> Failure {
         Failure { exit: Exit::File, ..Failure::usage(message, help) }
     }
 
-    /// An error in a text.
     pub fn text_error(text: &Text, error: TextError) -> Failure {
         let TextError { message, label, span, help, column } = error;
         let help = column.as_deref().map_or(help, column_help);

@@ -33,7 +33,6 @@ pub struct ColumnIndex<'h> {
 }
 
 impl<'h> ColumnIndex<'h> {
-    /// Indexes a header.
     pub fn new(header: &'h Header) -> ColumnIndex<'h> {
         let mut index = ColumnIndex { header, exact: HashMap::new(), trimmed: HashMap::new() };
         let names: &[String] = if let Header::Names(names) = header { names } else { &[] };
@@ -200,39 +199,27 @@ impl Header {
 pub enum ColumnError {
     /// No name is given, and there are several columns.
     NotNamed {
-        /// Their labels.
         titles: Vec<String>,
     },
-    /// No column has the name.
     Unknown {
-        /// The requested name.
         name: String,
-        /// The most similar name.
         nearest: Option<String>,
-        /// All names.
         names: Vec<String>,
     },
-    /// Several columns have the name.
     Doubled {
-        /// The requested name.
         name: String,
         /// The number of the first one, from 1.
         first: usize,
         /// The number of the second one.
         second: usize,
     },
-    /// The number is too high.
     NoSuchNumber {
-        /// The requested number.
         number: usize,
-        /// The number of columns.
         count: usize,
     },
     /// The table has no header.
     NoNames {
-        /// The requested name.
         name: String,
-        /// The number of columns.
         count: usize,
     },
 }

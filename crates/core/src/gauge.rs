@@ -19,7 +19,6 @@ use crate::text::names;
 /// ```
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Gauge<'a> {
-    /// The value.
     pub value: &'a str,
     /// The byte range of each character.
     pub characters: Vec<Range<usize>>,
@@ -29,14 +28,12 @@ pub struct Gauge<'a> {
     pub delimiters: Vec<Delimiter<'a>>,
     /// Invisible characters, look-alikes and unexpected spaces.
     pub oddities: Vec<Oddity>,
-    /// The number of code points.
     pub code_points: usize,
 }
 
 /// A run of characters of one kind.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Run {
-    /// The kind.
     pub kind: Kind,
     /// The indices of its characters, from 0.
     pub characters: Range<usize>,
@@ -45,7 +42,6 @@ pub struct Run {
 /// A possible delimiter.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Delimiter<'a> {
-    /// The character.
     pub character: &'a str,
     /// Its positions, from 1.
     pub places: Vec<usize>,

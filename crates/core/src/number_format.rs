@@ -2,7 +2,6 @@
 //!
 //! The syntax is in ECMA-376, part 1, section 18.8.31. Formats for dates, times, fractions and exponents are not supported here.
 
-/// A number format.
 #[derive(Debug, Clone, PartialEq)]
 pub struct NumberFormat {
     /// Without conditions: the sections for positive numbers, negative numbers and zero. With conditions, the first matching section
@@ -168,7 +167,6 @@ impl NumberFormat {
         (has_number && !is_general).then_some(NumberFormat { sections })
     }
 
-    /// Formats a number.
     pub fn show(&self, number: f64) -> String {
         let section = |index: usize| self.sections.get(index);
         let (section, has_sign) = if self.sections.iter().any(|section| section.condition.is_some()) {
@@ -252,11 +250,9 @@ impl Section {
 /// The parts of a date and time that a format shows.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Moment {
-    /// A date.
     Date,
     /// A date and a time of day.
     DateAndTime,
-    /// A time of day.
     Time,
     /// Days and parts of them, such as `[h]:mm`.
     Duration,

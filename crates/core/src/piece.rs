@@ -9,9 +9,7 @@ use crate::value_type::ValueType;
 /// A declared piece, from the command line or a cut list.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Piece {
-    /// The name of its column.
     pub name: String,
-    /// The source of the text.
     pub source: Source,
     /// The condition of `when`.
     pub when: Option<When>,
@@ -25,7 +23,6 @@ pub struct Piece {
     pub optional: bool,
     /// Whether it is not written.
     pub hidden: bool,
-    /// Its checks.
     pub checks: Vec<Check>,
     /// The index of the text that declares it, as given by the reader.
     pub origin: usize,
@@ -35,28 +32,23 @@ pub struct Piece {
     pub span: Span,
 }
 
-/// The source of a piece.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Source {
-    /// A column and a phrase.
     Take {
         /// The column; `None` for the default source column.
         of: Option<ColumnRef>,
         /// The span of the column in the declaration; of the piece's name if it is not given.
         of_span: Span,
-        /// The phrase.
         phrase: Phrase,
         /// Maps bytes of the phrase to bytes of the declaration.
         phrase_at: TextPlace,
     },
-    /// A field of a layout.
     Field {
         /// The index of the layout in the run.
         layout: usize,
         /// The index of the field in the layout.
         field: usize,
     },
-    /// A template.
     Build {
         /// The parts in order.
         parts: Vec<BuildPart>,
@@ -68,7 +60,6 @@ pub enum Source {
 /// A part of a template.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum BuildPart {
-    /// Literal text.
     Text(String),
     /// A piece or column, and its span in the declaration.
     Name(ColumnRef, Span),
@@ -81,20 +72,15 @@ pub struct When {
     pub column: Option<ColumnRef>,
     /// The span of the column in the declaration.
     pub column_span: Span,
-    /// The condition.
     pub condition: Condition,
     /// Its span in the declaration.
     pub span: Span,
 }
 
-/// A check of a piece.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Check {
-    /// The condition.
     pub condition: Condition,
-    /// The condition as written.
     pub words: String,
-    /// Whether it only warns.
     pub only_warns: bool,
     /// The index of the text that declares it.
     pub origin: usize,
@@ -105,13 +91,10 @@ pub struct Check {
 /// A proof: a template that must rebuild the value of a column.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Proof {
-    /// The column.
     pub column: ColumnRef,
     /// The span of the column in the declaration.
     pub column_span: Span,
-    /// The parts of the template.
     pub parts: Vec<BuildPart>,
-    /// The template as written.
     pub words: String,
     /// The index of the text that declares it.
     pub origin: usize,
@@ -120,11 +103,9 @@ pub struct Proof {
 /// A condition of `keep`.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Keep {
-    /// The piece or column.
     pub of: ColumnRef,
     /// Its span in the declaration.
     pub of_span: Span,
-    /// The condition.
     pub condition: Condition,
     /// Its span in the declaration.
     pub span: Span,
@@ -146,18 +127,14 @@ pub struct UniqueTogether {
 pub struct Rules {
     /// The pieces in output order, including those of layouts.
     pub pieces: Vec<Piece>,
-    /// The layouts.
     pub layouts: Vec<crate::layout::Layout>,
-    /// The proofs.
     pub proofs: Vec<Proof>,
     /// The conditions of `keep`.
     pub keep: Vec<Keep>,
-    /// The combination that must be unique.
     pub unique: Option<UniqueTogether>,
 }
 
 impl Rules {
-    /// Adds a layout and its pieces.
     pub fn add_layout(&mut self, layout: crate::layout::Layout, on_command_line: bool) {
         let number = self.layouts.len();
         let piece = |(field, name): (usize, &str)| Piece {
@@ -183,7 +160,6 @@ impl Rules {
 /// The output columns and rows for the results of a piece.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 pub enum OutputForm {
-    /// One column.
     #[default]
     One,
     /// This number of columns: name_1, name_2 …

@@ -15,7 +15,6 @@ pub const ROWS: usize = 5;
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 #[cfg_attr(feature = "cutlist", derive(serde::Serialize, serde::Deserialize))]
 pub struct Sightings {
-    /// The count.
     pub count: u64,
     /// The first rows, in order.
     pub rows: Vec<u64>,

@@ -19,7 +19,6 @@ pub const VERSION: u32 = 4;
 pub struct Summary {
     /// The [`VERSION`].
     pub version: u32,
-    /// The version of the program.
     pub program: String,
     /// The rules, one per line.
     pub asked: Vec<String>,
@@ -36,9 +35,7 @@ pub struct Summary {
     pub rows_compared: bool,
     /// The counts of rows.
     pub rows: Rows,
-    /// The counts of each piece.
     pub pieces: Vec<PieceCounts>,
-    /// The counts of each check.
     pub checks: Vec<CheckCounts>,
     /// The number of invalid byte sequences read as U+FFFD.
     pub replacements: u64,
@@ -49,7 +46,6 @@ pub struct Summary {
 pub struct Listed {
     /// Its name as in the cut list, with the column if given.
     pub file: String,
-    /// The number of distinct values.
     pub values: u64,
     /// A hash of the values, independent of their order.
     pub hash: String,
@@ -60,14 +56,12 @@ pub struct Listed {
 pub struct Part {
     /// Its number, from 1.
     pub number: u32,
-    /// The number of parts.
     pub of: u32,
 }
 
 /// An input, or consecutive rows of it.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Input {
-    /// Its name.
     pub name: String,
     /// The number of the first row read, from 1.
     pub first_row: u64,
@@ -100,7 +94,6 @@ pub struct Rows {
     pub kept: u64,
     /// Rows written; more than kept if a piece writes a row for each result.
     pub written: u64,
-    /// Rows set aside because of faults.
     pub set_aside: u64,
     /// Rows left out by `keep`.
     pub left_out: u64,
@@ -108,37 +101,26 @@ pub struct Rows {
     pub with_faults: u64,
 }
 
-/// The counts of a piece.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct PieceCounts {
-    /// Its name.
     pub name: String,
-    /// Its source column.
     pub column: Option<String>,
-    /// The counts of its states.
     #[serde(flatten)]
     pub tally: Tally,
 }
 
-/// The counts of a check.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct CheckCounts {
     /// The target: a piece, the column of a layout or proof, or `rows`.
     pub of: String,
-    /// The column.
     pub column: Option<String>,
-    /// The condition as written.
     pub check: String,
-    /// The effect of failing it.
     pub level: Level,
-    /// Whether the program adds it.
     pub implied: bool,
-    /// Whether another program evaluates it.
     #[serde(default, skip_serializing_if = "is_false")]
     pub elsewhere: bool,
     /// Rows with a value that it looked at. Blank values are not checked.
     pub checked: u64,
-    /// Rows that fail it.
     pub rows: u64,
     /// The first failing rows.
     pub first_rows: Vec<RowOf>,
@@ -148,16 +130,13 @@ pub struct CheckCounts {
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "lowercase")]
 pub enum Level {
-    /// A fault.
     Fault,
-    /// Only a warning.
     Warning,
 }
 
 /// A row of an input.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct RowOf {
-    /// The input.
     pub file: String,
     /// The number of the row in the input, from 1.
     pub row: u64,
@@ -167,7 +146,6 @@ pub struct RowOf {
 #[derive(Debug, Clone, PartialEq, Eq)]
 #[non_exhaustive]
 pub enum Apart {
-    /// Different versions of the program.
     Programs(String, String),
     /// Different rules: the first line that differs; `None` if one has no further line.
     Asked(Option<String>, Option<String>),
@@ -298,7 +276,6 @@ impl PieceCounts {
 }
 
 impl CheckCounts {
-    /// Whether it is the same check, in this summary or another one.
     pub fn is_same(&self, other: &CheckCounts) -> bool {
         (&self.of, &self.check, self.level) == (&other.of, &other.check, other.level)
     }

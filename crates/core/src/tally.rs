@@ -16,11 +16,9 @@ use crate::program::State;
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 #[cfg_attr(feature = "cutlist", derive(serde::Serialize, serde::Deserialize))]
 pub struct Tally {
-    /// Complete results of the first branch.
     pub filled: u64,
     /// Results with fewer characters or sections than requested.
     pub short: u64,
-    /// Results wider than their padding.
     pub long: u64,
     /// Missing results for values without text.
     pub blank: u64,
@@ -30,7 +28,6 @@ pub struct Tally {
     pub not_asked: u64,
     /// Results of a later branch; they can also be short or long.
     pub fallback: u64,
-    /// Rows that fail a warning.
     pub warned: u64,
     /// Rows that fail a check, or have more results than columns.
     pub faulted: u64,

@@ -16,7 +16,6 @@ use crate::phrase::{PhraseError, Span};
 /// ```
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct TextError {
-    /// The problem.
     pub message: String,
     /// The message at the wrong words; may be empty.
     pub label: String,

@@ -9,7 +9,6 @@ use crate::text::blank::is_blank;
 /// Significant digits that a 64-bit number always keeps.
 pub const MOST_DIGITS: usize = 15;
 
-/// A type.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum ValueType {
     /// A plain number: an optional sign, digits, and decimals after a point. Leading zeros do not count.
@@ -21,7 +20,6 @@ pub enum ValueType {
 }
 
 impl ValueType {
-    /// All types.
     pub const ALL: [ValueType; 3] = [ValueType::Number, ValueType::Date, ValueType::Truth];
 
     /// Its words in a cut list.

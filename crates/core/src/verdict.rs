@@ -8,10 +8,7 @@ pub enum Verdict {
     /// Some rows have faults.
     Faults,
     /// Every check saw a value, all values passed, and no reason for doubt exists.
-    Passed {
-        /// The number of checks.
-        checks: usize,
-    },
+    Passed { checks: usize },
     /// No check failed, but that does not prove the rows right.
     Doubtful(Vec<Doubt>),
     /// The run has no checks.

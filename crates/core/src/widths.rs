@@ -22,7 +22,6 @@ pub struct Widths {
     columns: Vec<ColumnPosition>,
 }
 
-/// The position of a column.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct ColumnPosition {
     /// Its name; `None` if the first line is a header.
@@ -84,7 +83,6 @@ impl Widths {
         Widths { columns }
     }
 
-    /// The columns.
     pub fn columns(&self) -> &[ColumnPosition] {
         &self.columns
     }

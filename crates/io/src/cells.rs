@@ -4,14 +4,12 @@
 
 use crate::encode::Extend;
 
-/// A record.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub enum Record<'r> {
     Sheet(&'r str),
     Blank,
     Text(&'r str),
     Number(f64),
-    /// A number as text.
     Digits(&'r str),
     /// A number with its number format.
     Shown(f64, &'r str),

@@ -38,7 +38,6 @@ pub fn prove(table: &mut Table, carving: Carving, threads: usize) -> Result<Prov
 /// The results of phrases on all rows.
 #[derive(Debug, Clone, Default)]
 pub struct Tried {
-    /// Rows read.
     pub rows: u64,
     /// The number of rows with a result, by phrase.
     pub gives: Vec<u64>,
@@ -51,7 +50,6 @@ pub struct Tried {
 pub struct Differing {
     /// Its number, from 1.
     pub row: u64,
-    /// Its value.
     pub value: String,
     /// The result of each phrase; `None` if it is missing.
     pub results: Vec<Option<String>>,

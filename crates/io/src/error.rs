@@ -8,7 +8,6 @@ use crate::source::{Broken, NotOfEncoding, Shortened};
 /// An input that cannot be read, or an output that cannot be written.
 #[derive(Debug, thiserror::Error)]
 #[non_exhaustive]
-#[allow(missing_docs, reason = "the message of a variant describes it and its fields")]
 pub enum Error {
     #[error("{name} cannot be read: {}", reason(source))]
     Read { name: String, source: io::Error },
@@ -215,12 +214,7 @@ pub enum Error {
         wanted: Option<String>,
     },
     #[error("{name} cannot be written: {}", write_reason(source))]
-    Write {
-        name: String,
-        source: io::Error,
-        /// Whether a partial output remains.
-        is_half_written: bool,
-    },
+    Write { name: String, source: io::Error, is_half_written: bool },
     #[error("temporary files for `unique` cannot be written: {}", reason(source))]
     Spill { source: io::Error },
     #[error("{}, which this run reads: inputs are never written to", same_file(name, input))]

@@ -9,28 +9,19 @@ use crate::source::Format;
 /// The format of an extension.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Kind {
-    /// Delimited text.
     Delimited(Between),
-    /// JSON Lines.
     JsonLines,
-    /// Fixed-width text.
     FixedWidth,
-    /// A workbook.
     Workbook,
     /// A workbook that can only be read.
     OtherWorkbook,
-    /// Parquet.
     Parquet,
-    /// Arrow.
     Arrow(Framing),
-    /// A database table.
     Database,
-    /// An unsupported format, by name.
     Foreign(&'static str),
 }
 
 impl Kind {
-    /// Its name.
     pub fn name(self) -> &'static str {
         match self {
             Kind::Delimited(_) => "delimited text",
@@ -57,7 +48,6 @@ impl Kind {
 /// The framing of Arrow batches.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Framing {
-    /// A sequence of batches.
     Stream,
     /// Batches with an index at the end.
     File,
@@ -66,7 +56,6 @@ pub enum Framing {
 /// The delimiter of an extension.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Between {
-    /// Any delimiter.
     Anything,
     /// A comma; many such files have semicolons.
     CommaOrSemicolon,
@@ -102,7 +91,6 @@ const ENDINGS: [(&str, Kind); 22] = [
     ("html", Kind::Foreign("a page")),
 ];
 
-/// A compression.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Compression {
     /// gzip (RFC 1952).
@@ -114,7 +102,6 @@ pub enum Compression {
 impl Compression {
     const ALL: [(&'static str, Compression); 2] = [("gz", Compression::Gzip), ("zst", Compression::Zstd)];
 
-    /// Its name.
     pub fn name(self) -> &'static str {
         match self {
             Compression::Gzip => "gzip",

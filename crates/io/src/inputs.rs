@@ -98,12 +98,10 @@ impl Inputs {
         (input, number + self.skipped(input))
     }
 
-    /// The name of an input.
     pub fn name(&self, input: usize) -> &str {
         self.names.get(input).map_or("", String::as_str)
     }
 
-    /// The names of the inputs.
     pub fn names(&self) -> &[String] {
         &self.names
     }

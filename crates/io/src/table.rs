@@ -24,9 +24,7 @@ use crate::view::View;
 
 /// An opened table: the header is known, the rows are not read yet.
 pub struct Table {
-    /// The columns.
     pub header: Header,
-    /// The format.
     pub format: Format,
     /// The types of the columns, as far as they are known.
     pub types: Vec<ObservedTypes>,
@@ -49,7 +47,6 @@ pub struct Table {
 
 /// Some rows of an input.
 pub struct TableChunk {
-    /// The index of the input.
     pub input: usize,
     /// The rows.
     pub chunk: Box<dyn Chunk>,
@@ -63,7 +60,6 @@ impl HasSize for TableChunk {
 
 enum Waiting {
     Again(Input),
-    /// A stream that has been opened.
     Open(Box<dyn Source>),
     /// Standard input, not opened yet.
     Unseen(Input),
@@ -77,7 +73,6 @@ struct BatchPosition {
     rows_of_others: u64,
 }
 
-/// A row of a batch.
 pub struct RowAt<'a> {
     /// Its index in the batch.
     pub index: usize,
@@ -85,10 +80,8 @@ pub struct RowAt<'a> {
     pub number: u64,
     /// Its input, from 0, and its number in it, from 1.
     pub place: (usize, u64),
-    /// The batch.
     pub batch: &'a Batch<'a>,
     view: View<'a>,
-    /// The results of the batch.
     pub worked: &'a BatchResults,
     /// Its first and last line in the input, from 1.
     pub lines: (u64, u64),

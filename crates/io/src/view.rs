@@ -7,7 +7,6 @@ use keen_notch_core::column::Header;
 /// Columns of a table, or pieces that are evaluated but not written.
 #[derive(Debug, Clone, Copy)]
 pub enum View<'v> {
-    /// Columns by index.
     Columns(&'v [usize]),
     /// All pieces, with one result per row.
     Pieces(&'v Carving),
@@ -28,7 +27,6 @@ impl View<'_> {
         }
     }
 
-    /// Their titles.
     pub fn titles(&self, header: &Header) -> Vec<String> {
         match self {
             View::Columns(columns) => columns.iter().map(|column| header.title(*column)).collect(),

@@ -7,7 +7,6 @@ use crate::complete;
 use crate::console;
 use crate::failure::Failure;
 
-/// Runs the command.
 pub fn run(args: &CompletionsArgs) -> Result<(), Failure> {
     let shells = complete::SHELLS;
     let Some(shell) = shells.completer(&args.shell) else {

@@ -26,7 +26,6 @@ use crate::failure::Failure;
 /// Maximum width of a displayed text, in columns.
 const MOST_TEXT: usize = 200;
 
-/// Runs the command.
 pub fn run(args: &ExplainArgs, console: &Console) -> Result<(), Failure> {
     // The first path is a cut list, unless options give the rules.
     let is_said = !args.lists.is_empty() || !args.pieces.is_empty() || !args.layouts.is_empty();

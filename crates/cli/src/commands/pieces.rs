@@ -33,7 +33,6 @@ pub struct RuleArgs<'a> {
     pub layouts: &'a [String],
     pub pieces: &'a [String],
     pub checks: &'a [String],
-    /// The default source column.
     pub column: Option<&'a str>,
     /// Whether cut lists can name files outside their folders and the current folder.
     pub allow_outside: bool,
@@ -45,7 +44,6 @@ pub struct Pieces {
     pub wanted: Rules,
     /// The title of the first cut list.
     pub title: Option<String>,
-    /// The unit of positions and widths.
     pub unit: Unit,
     /// The input settings of the cut lists.
     pub reading: ListReading,

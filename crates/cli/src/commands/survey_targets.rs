@@ -15,7 +15,6 @@ pub struct SurveyTargets<'a> {
 
 /// The targets in a table.
 pub enum Bound {
-    /// Columns by index.
     Columns(Vec<usize>),
     Pieces(Box<Carving>),
 }

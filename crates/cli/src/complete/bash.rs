@@ -101,7 +101,6 @@ pub struct Line {
     pub word: Option<String>,
     /// The typed part of that word, which bash replaces by a candidate.
     pub segment: String,
-    /// The quotes around the cursor.
     pub quote: Quote,
 }
 

@@ -16,7 +16,6 @@ use crate::commands::pieces::RuleArgs;
 pub struct Rerun<'a> {
     pub given: &'a RuleArgs<'a>,
     pub inputs: &'a [Input],
-    /// The input options.
     pub reading: &'a ReadingArgs,
     /// The option for rows with too few or too many cells.
     pub ragged: Option<RaggedRows>,

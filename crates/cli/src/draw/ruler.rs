@@ -43,11 +43,9 @@ fn per_line(most: usize, count: usize) -> usize {
 
 /// A mark under the characters.
 pub struct Mark<'a> {
-    /// Its name, at the left.
     pub name: &'a str,
     /// The indices of its characters.
     pub ranges: Vec<Range<usize>>,
-    /// Its style.
     pub style: Style,
 }
 
@@ -83,7 +81,6 @@ pub fn draw_placed(gauge: &Gauge, marks: &[Mark], width: usize, most_lines: usiz
 /// The screen position of adjacent characters, relative to the ruler.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct CharacterPlaces {
-    /// Its lines.
     pub lines: Range<usize>,
     /// The indices of its characters.
     characters: Range<usize>,

@@ -10,9 +10,7 @@ const GREEN: Style = Ansi256Color(28).on_default();
 const CYAN: Style = Ansi256Color(30).on_default();
 const MAGENTA: Style = Ansi256Color(164).on_default();
 
-/// Errors.
 pub const ERROR: Style = RED.bold();
-/// Help.
 pub const HELP: Style = GREEN.bold();
 /// Text of secondary importance.
 pub const QUIET: Style = Style::new().dimmed();
@@ -26,7 +24,6 @@ pub const DELIMITER: Style = CYAN.bold();
 pub const UNSEEN: Style = RED.bold();
 /// States that need attention: short, long, missing, fallback.
 pub const LOOK: Style = MAGENTA;
-/// Faults.
 pub const FAULT: Style = RED;
 
 const SEQUENCES: [&str; 10] = [

@@ -75,7 +75,6 @@ fn draw_counts(summary: &Summary, counts: &[&Count], with_source: bool) -> comfy
     drawn
 }
 
-/// The summary as JSON.
 pub fn json(summary: &Summary) -> String {
     visible::json(&serde_json::to_value(summary).unwrap_or_default())
 }

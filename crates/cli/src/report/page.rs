@@ -14,7 +14,6 @@ pub struct Page {
     pub version: u32,
     /// The title of the cut list, or the names of the files.
     pub title: String,
-    /// The local time of creation.
     pub made: String,
     /// The verdict in one clause.
     pub verdict: String,
@@ -25,9 +24,7 @@ pub struct Page {
     pub summary: Summary,
     /// The failing values of each check with faults.
     pub faults: Vec<Faults>,
-    /// The columns that the list reads.
     pub columns: Vec<PageColumn>,
-    /// The hints.
     pub hints: Vec<Hint>,
     /// The cut list in words.
     pub list: Vec<Explained>,
@@ -98,15 +95,12 @@ pub enum Mark {
 /// A surveyed column.
 #[derive(Debug, Serialize)]
 pub struct PageColumn {
-    /// Its label.
     pub name: String,
     /// Rows that are empty or white space.
     pub blank: u64,
     /// The number of distinct values, in words.
     pub distinct: String,
-    /// The shapes, the most frequent first.
     pub shapes: Vec<ShapeCount>,
-    /// Values of other shapes.
     pub other_shapes: u64,
     /// Ranges of lengths with their counts.
     pub lengths: Vec<(usize, usize, u64)>,
@@ -116,46 +110,37 @@ pub struct PageColumn {
     pub odd: Vec<Counted>,
 }
 
-/// A shape.
 #[derive(Debug, Serialize)]
 pub struct ShapeCount {
     pub shape: String,
     /// The first value with it.
     pub example: String,
-    /// The number of values.
     pub count: u64,
 }
 
-/// A position.
 #[derive(Debug, Serialize)]
 pub struct Position {
-    /// Its contents, the most frequent first.
     pub contents: Vec<Content>,
 }
 
-/// The content of a position.
 #[derive(Debug, Serialize)]
 pub struct Content {
     /// A character or a kind.
     pub what: String,
-    /// Whether it is a character.
     pub is_character: bool,
     pub count: u64,
 }
 
-/// A hint.
 #[derive(Debug, Serialize)]
 pub struct Hint {
     /// The observation with its rows.
     pub words: String,
-    /// The suggestions: words or commands.
     pub fixes: Vec<String>,
 }
 
 /// A piece or another part of the list, in words.
 #[derive(Debug, Serialize)]
 pub struct Explained {
-    /// Its name.
     pub name: String,
     pub sentences: Vec<String>,
     /// The phrase, if any.
@@ -165,18 +150,13 @@ pub struct Explained {
 /// The changes since a saved file.
 #[derive(Debug, Serialize)]
 pub struct Changes {
-    /// The file.
     pub since: String,
-    /// The changes.
     pub told: Vec<Change>,
 }
 
-/// A change.
 #[derive(Debug, Serialize)]
 pub struct Change {
-    /// The column or check.
     pub of: String,
     pub words: String,
-    /// The earlier and current shares.
     pub shares: Option<(f64, f64)>,
 }

@@ -35,7 +35,6 @@ pub enum Field {
 pub enum View {
     All,
     Odd,
-    /// Those of a shape, by index.
     Shape(usize),
 }
 
@@ -82,9 +81,7 @@ pub struct Model {
     /// Names of pieces that are not tried.
     pub(super) taken: Vec<String>,
     pub pieces: Vec<Draft>,
-    /// The index of the current piece.
     pub at: usize,
-    /// The current input line.
     pub field: Field,
     /// The position of the cursor in it, from 0.
     pub cursor: usize,
@@ -98,16 +95,13 @@ pub struct Model {
     pub(super) chosen: Option<usize>,
     /// The result for each row; of an unfinished piece, the last one.
     pub given: Vec<RowResult>,
-    /// The counts on the sample.
     pub tally: Tally,
     /// Why the piece has no results.
     pub unfinished: Option<Unfinished>,
-    /// The offers at the cursor.
     pub offers: Offers,
     /// The marked characters of the value, as indices.
     pub marked: Option<Range<usize>>,
     mark_from: usize,
-    /// The last message.
     pub says: String,
     /// The number of changes to the pieces.
     pub changes: u64,
@@ -515,7 +509,6 @@ impl Model {
     }
 }
 
-/// The byte of a character in a text.
 fn byte_of(text: &str, character: usize) -> usize {
     text.char_indices().nth(character).map_or(text.len(), |(at, _)| at)
 }

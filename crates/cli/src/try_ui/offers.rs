@@ -16,9 +16,7 @@ use super::sample::Sample;
 pub struct Offers {
     /// The byte of the line where an accepted offer starts.
     pub from: usize,
-    /// The offers, the likeliest first.
     pub all: Vec<String>,
-    /// The index of the selected offer.
     pub chosen: usize,
     /// Whether they are phrases, of which the selected one is already in the line.
     pub are_phrases: bool,
@@ -69,10 +67,8 @@ impl Offers {
     }
 }
 
-/// A wanted result.
 #[derive(Debug, Clone)]
 pub struct WantedResult {
-    /// The value and the result.
     pub example: Example,
     /// The byte range of the result in the value, if it was marked.
     pub place: Option<Range<usize>>,

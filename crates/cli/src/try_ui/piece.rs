@@ -39,10 +39,8 @@ pub const MORE: [&str; 7] = [
 pub struct Draft {
     /// Its identity, which is independent of its name.
     pub id: usize,
-    /// Its name.
     pub name: String,
     pub phrase: String,
-    /// Its checks, separated by semicolons.
     pub check: String,
     /// The condition of `when`.
     pub when: String,
@@ -53,11 +51,8 @@ pub struct Draft {
 /// Why a piece has no results.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Unfinished {
-    /// The unfinished line.
     pub line: Line,
-    /// The problem, as a sentence.
     pub message: String,
-    /// A suggestion.
     pub help: String,
 }
 
@@ -69,13 +64,9 @@ impl Unfinished {
 
 /// The context for binding pieces.
 pub struct Binding<'a> {
-    /// The columns.
     pub header: &'a Header,
-    /// The index of the source column.
     pub column: usize,
-    /// The unit of positions and widths.
     pub unit: Unit,
-    /// The source of lists.
     pub lists: &'a GetList<'a>,
 }
 
@@ -101,12 +92,10 @@ impl Draft {
         }
     }
 
-    /// Whether it has a phrase.
     pub fn has_phrase(&self) -> bool {
         !self.phrase.trim().is_empty()
     }
 
-    /// The checks.
     pub fn checks(&self) -> Vec<&str> {
         conditions(&self.check).into_iter().map(|(_, condition)| condition.trim()).filter(|text| !text.is_empty()).collect()
     }

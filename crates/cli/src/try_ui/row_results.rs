@@ -16,9 +16,7 @@ use super::whole::judge;
 pub struct RowResult {
     /// The results, joined if there are several.
     pub text: String,
-    /// The state.
     pub state: State,
-    /// Whether a check fails.
     pub fails: bool,
 }
 

@@ -18,7 +18,6 @@ const MOST_RANKED: usize = 500;
 
 /// The first rows of a table, with one column.
 pub struct Sample {
-    /// The columns of the table.
     pub header: Header,
     pub column: usize,
     /// Whether the sample has all rows.

@@ -151,7 +151,6 @@ pub struct Writer<'s> {
 }
 
 impl Writer<'_> {
-    /// Writes some bytes.
     #[inline(always)]
     pub fn extend(&mut self, bytes: &[u8]) {
         let (place, rest) = std::mem::take(&mut self.memory).split_at_mut(bytes.len());
@@ -174,7 +173,6 @@ impl Writer<'_> {
         }
     }
 
-    /// Writes a line end.
     #[inline(always)]
     pub fn line_end(&mut self, bytes: &[u8]) {
         match bytes {

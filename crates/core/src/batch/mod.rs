@@ -73,11 +73,8 @@ impl Column {
 /// Texts as spans of a longer text.
 #[derive(Debug, Clone, Copy)]
 pub struct Texts<'t> {
-    /// The longer text.
     pub text: &'t str,
-    /// The span of each text.
     pub spans: &'t [Span],
-    /// The form of each text.
     pub forms: &'t Forms,
 }
 
@@ -118,7 +115,6 @@ impl<'t> Texts<'t> {
 pub struct Batch<'t> {
     /// The number of rows.
     pub rows: usize,
-    /// The columns.
     pub columns: &'t [Texts<'t>],
 }
 

@@ -28,7 +28,6 @@ impl Span {
         (self.end - self.start) as usize
     }
 
-    /// Whether it is empty.
     #[inline(always)]
     pub fn is_empty(self) -> bool {
         self.start == self.end
@@ -40,7 +39,6 @@ impl Span {
         Span { start: self.start + from as u32, end: self.start + to as u32 }
     }
 
-    /// The bytes in a text.
     #[inline(always)]
     pub fn bytes(self, text: &[u8]) -> &[u8] {
         text.get(self.start as usize..self.end as usize).unwrap_or_default()

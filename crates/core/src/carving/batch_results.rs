@@ -68,7 +68,6 @@ pub struct Failure {
 }
 
 impl BatchResults {
-    /// The results of a piece.
     pub fn piece(&self, piece: usize) -> &Results {
         &self.pieces[piece]
     }

@@ -61,9 +61,7 @@ pub struct Carving {
 pub enum OutColumn {
     /// An original column, by its index from 0.
     Original(usize),
-    /// A result of a piece.
     Piece {
-        /// The piece.
         piece: usize,
         /// The index of the result; always 0 for a piece that writes a row for each result.
         result: usize,
@@ -213,7 +211,6 @@ impl Carving {
         self.pieces.len()
     }
 
-    /// The name of a piece.
     pub fn name(&self, piece: usize) -> &str {
         &self.pieces[piece].name
     }

@@ -25,7 +25,6 @@ pub struct Fault {
     pub result: String,
     /// Its range in the source value, in bytes; `None` if the result was built or is missing.
     pub place: Option<(usize, usize)>,
-    /// The explanation.
     pub violation: Violation,
 }
 
@@ -34,15 +33,11 @@ pub struct Fault {
 pub struct CheckName {
     /// The target: a piece, or a column for a layout or proof.
     pub of: String,
-    /// The index of the piece.
     pub piece: Option<usize>,
     /// The index of the column; `None` for a built piece.
     pub column: Option<usize>,
-    /// The condition as written.
     pub words: String,
-    /// Whether it only warns.
     pub only_warns: bool,
-    /// Whether the program adds it.
     pub is_implied: bool,
     /// Whether another program evaluates it, because it compares rows.
     pub is_elsewhere: bool,
@@ -63,9 +58,7 @@ pub(super) enum CheckOf {
         piece: usize,
         columns: usize,
     },
-    /// A value must match its layout.
     Layout(usize),
-    /// The pieces must rebuild a value.
     Proof(usize),
     /// Pieces and columns must be unique as a combination.
     Together,

@@ -22,7 +22,6 @@ pub struct Memory {
     bound: Option<(usize, MakeStore)>,
 }
 
-/// Makes a store.
 pub type MakeStore = fn() -> Box<dyn Store>;
 
 /// A text that must be unique or listed, with its earlier row.
@@ -46,9 +45,7 @@ pub(super) struct UniqueCheck {
 /// A text to compare across rows. Equal checks and hashes mean equal texts.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Compared {
-    /// The index of the check.
     pub check: usize,
-    /// The hash of the text.
     pub hash: Hash,
     /// Whether the row passes all other checks of this piece and level. A duplicate is then one more row in which the piece fails.
     pub new_for_piece: bool,

@@ -133,7 +133,6 @@ impl Carving {
         self.column(piece).map_or(batch.column(usize::MAX), |column| batch.column(column))
     }
 
-    /// The results of a piece as texts.
     pub fn texts<'a>(&self, piece: usize, batch: &Batch<'a>, worked: &'a BatchResults) -> Texts<'a> {
         worked.pieces[piece].texts(self.values(piece, batch))
     }

@@ -7,7 +7,6 @@ use crate::text::names;
 /// A failed condition.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Violation {
-    /// The kind of fault.
     pub kind: ViolationKind,
     /// The explanation, as a sentence without a full stop.
     pub detail: String,
@@ -21,7 +20,6 @@ pub struct Violation {
 pub enum ViolationKind {
     /// The value has text, but the phrase found no result.
     Missing,
-    /// A required value is blank.
     Blank,
     /// A value is not blank but should be.
     NotBlank,
@@ -33,23 +31,16 @@ pub enum ViolationKind {
     WrongCharacter,
     /// The regular expression does not match.
     DoesNotFit,
-    /// The wrong start or end.
     WrongEnd,
-    /// A required text is absent.
     Lacks,
-    /// Not an allowed value.
     NotListed,
-    /// Not a number.
     NotANumber,
-    /// A number out of range.
     OutOfRange,
     /// Not a date in the format.
     NotADate,
     /// Neither `true` nor `false`.
     NotTrueOrFalse,
-    /// Not an email address.
     NotAnEmail,
-    /// A wrong check digit.
     WrongCheckDigit,
     /// A duplicate of an earlier row.
     NotUnique,
@@ -57,7 +48,6 @@ pub enum ViolationKind {
     NotTheSame,
     /// A condition with `not` that holds.
     NotAllowed,
-    /// More results than columns.
     TooMany,
     /// The pieces do not rebuild the value.
     NotRebuilt,

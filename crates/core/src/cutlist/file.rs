@@ -15,19 +15,16 @@ use crate::text::unit::Unit;
 #[serde(deny_unknown_fields)]
 #[schemars(title = "Keen Notch cut list")]
 pub(super) struct File {
-    /// The purpose of the list.
     pub(super) title: Option<String>,
     /// The default source column of the pieces: a name, a quoted name, or #4.
     #[schemars(with = "Option<String>")]
     pub(super) column: Option<Spanned<String>>,
-    /// The unit of positions and widths.
     #[serde(default)]
     pub(super) unit: Unit,
     /// The pieces, by name, in output order.
     #[serde(default)]
     #[schemars(with = "IndexMap<String, PieceEntry>")]
     pub(super) piece: IndexMap<Spanned<String>, PieceEntry>,
-    /// Layouts, by column.
     #[serde(default)]
     #[schemars(with = "IndexMap<String, LayoutEntry>")]
     pub(super) layout: IndexMap<Spanned<String>, LayoutEntry>,
@@ -69,7 +66,6 @@ pub struct Reading {
     pub widths: Option<String>,
     /// The sheet of a workbook; by default the first.
     pub sheet: Option<String>,
-    /// The query for a database.
     pub query: Option<String>,
 }
 
@@ -79,7 +75,6 @@ pub struct Reading {
 pub enum RaggedRows {
     /// Stop with an error.
     Stop,
-    /// Keep them.
     Keep,
     /// Set them aside with the rows that have faults.
     SetAside,

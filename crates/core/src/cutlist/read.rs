@@ -23,15 +23,10 @@ pub(super) const MOST_COLUMNS: usize = 1000;
 /// A parsed cut list. Its phrases and conditions are valid; its columns are resolved when it meets a table.
 #[derive(Debug, Clone)]
 pub struct CutList {
-    /// The purpose of the list.
     pub title: Option<String>,
-    /// The default source column.
     pub column: Option<Main>,
-    /// The unit of positions and widths.
     pub unit: Unit,
-    /// The input settings.
     pub reading: Reading,
-    /// The output settings.
     pub writing: Writing,
     /// The pieces and conditions: first the pieces of layouts, then the others in file order.
     pub wanted: Rules,
@@ -40,7 +35,6 @@ pub struct CutList {
 /// The default source column and its place in the file.
 #[derive(Debug, Clone)]
 pub struct Main {
-    /// The column.
     pub column: ColumnRef,
     /// Its place in the file.
     pub span: Range<usize>,

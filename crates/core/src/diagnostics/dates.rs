@@ -44,7 +44,6 @@ impl DateBranches {
         })
     }
 
-    /// The format of each branch.
     pub fn formats(&self) -> impl Iterator<Item = &String> {
         self.branches.iter().map(|(format, _)| format)
     }

@@ -31,14 +31,12 @@ const FEW: f64 = 0.02;
 /// A check is questioned if at least this share of the rows fail it.
 const NEARLY_ALL: f64 = 0.9;
 
-/// A hint.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Hint {
     /// The observation, as a sentence without a full stop.
     pub seen: String,
     /// The first affected rows.
     pub rows: Vec<u64>,
-    /// The suggestion.
     pub fix: Fix,
 }
 
@@ -46,11 +44,8 @@ pub struct Hint {
 #[derive(Debug, Clone, PartialEq, Eq)]
 #[non_exhaustive]
 pub enum Fix {
-    /// Use another phrase for a piece.
     Piece {
-        /// The index of the piece.
         piece: usize,
-        /// The phrase.
         phrase: String,
     },
     /// Other advice, in one line.

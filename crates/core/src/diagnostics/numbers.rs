@@ -23,7 +23,6 @@ pub struct NumberDiagnostics {
     /// The byte of the trimmed phrase after the step, where `like` or `signed` belongs.
     pub at: usize,
     plan: NumberPlan,
-    /// Whether the step has an example.
     pub has_example: bool,
     /// The doubts about values, with an example of each.
     pub doubts: BTreeMap<NumberDoubt, DoubtfulNumbers>,
@@ -62,7 +61,6 @@ pub enum SignPlace {
 pub struct DoubtfulNumbers {
     /// Their rows.
     pub seen: Sightings,
-    /// The first value.
     pub value: String,
     /// The result for this value, or an empty string.
     pub part: String,

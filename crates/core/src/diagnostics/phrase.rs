@@ -69,7 +69,6 @@ fn date_format(phrase: &Phrase) -> Option<&DateFormat> {
     }
 }
 
-/// Whether a phrase gives dates.
 pub fn gives_dates(phrase: &Phrase) -> bool {
     date_format(phrase).is_some()
 }

@@ -20,7 +20,6 @@ use crate::text::look_alikes::looks_like;
 /// Observations about one piece.
 #[derive(Debug, Clone, Default)]
 pub struct PieceDiagnostics {
-    /// Its name.
     pub name: String,
     /// The phrase as written; empty if the piece has none.
     pub phrase: String,
@@ -30,15 +29,12 @@ pub struct PieceDiagnostics {
     pub numbers: Option<NumberDiagnostics>,
     /// Where `from YEAR` belongs, if the phrase reads two-digit years.
     pub century_at: Option<usize>,
-    /// Whether the phrase gives dates.
     pub gives_dates: bool,
     /// Whether sample values are useful for comparison.
     pub is_sampled: bool,
-    /// Whether sample values are being kept.
     pub takes_sample: bool,
     /// Whether the first step counts from the left end, so that leading spaces matter.
     pub counts_left: bool,
-    /// The same for the right end.
     pub counts_right: bool,
     /// The markers, in the order of the phrase.
     pub markers: Vec<String>,
@@ -52,11 +48,9 @@ pub struct PieceDiagnostics {
     pub letters: BTreeMap<(char, String), Sightings>,
     /// Number of results that are only digits.
     pub digits_only: u64,
-    /// Number of results.
     pub there: u64,
     /// Number of values that are not empty.
     pub values: u64,
-    /// The first values.
     pub sample: Vec<String>,
     /// Observations about its branches with `date`, if there are several.
     pub date_branches: Option<DateBranches>,
@@ -66,7 +60,6 @@ pub struct PieceDiagnostics {
     pub hundred_years_ago: i32,
     /// Values with text but without a result.
     pub missing: Sightings,
-    /// Results that are short.
     pub short: Sightings,
     /// Values that are only digits, by width.
     pub widths: Vec<Sightings>,
@@ -83,7 +76,6 @@ pub struct Observed<'a> {
     pub filled: u64,
     /// The values that need a closer look, from [`note_looks`].
     pub looks: &'a [u32],
-    /// The results.
     pub results: &'a Results,
     /// The number of a row of the batch in the table, from 1.
     pub number: &'a dyn Fn(usize) -> u64,

@@ -15,13 +15,11 @@ const EXCEPTION: f64 = 0.01;
 /// Properties of the texts of a piece.
 #[derive(Debug, Clone, Default, PartialEq)]
 pub struct TextProperties {
-    /// The class of nearly all texts.
     pub class: Option<&'static str>,
     /// The range of their widths, if nearly all are within it.
     pub width: Option<(usize, usize)>,
     /// The frequent texts, the most frequent first, if they are few and cover nearly all.
     pub few: Vec<String>,
-    /// Example texts.
     pub such_as: Vec<String>,
 }
 

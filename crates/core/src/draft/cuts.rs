@@ -16,7 +16,6 @@ use crate::text::kind::Kind;
 pub struct Step {
     /// The step in the phrase language.
     pub text: String,
-    /// Its cost.
     pub cost: f64,
 }
 

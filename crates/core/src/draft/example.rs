@@ -10,9 +10,7 @@ const ARROW: &str = " => ";
 /// A value and its wanted result.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Example {
-    /// The value.
     pub value: String,
-    /// The result.
     pub result: String,
 }
 

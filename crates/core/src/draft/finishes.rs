@@ -16,16 +16,13 @@ const MOST_STATES: usize = 40;
 /// A sequence of finishes with its cost.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Finish {
-    /// The steps.
     pub steps: Vec<String>,
-    /// The total cost.
     pub cost: f64,
 }
 
 /// The wanted results, prepared for comparison.
 #[derive(Debug)]
 pub struct Target<'a> {
-    /// The results.
     pub results: Vec<&'a str>,
     letters: Vec<Vec<char>>,
 }

@@ -21,7 +21,6 @@ const FEW_VALUES: u64 = 20;
 /// The source of a draft.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct Origin {
-    /// The name of the input.
     pub input: String,
     /// The column in cut list notation.
     pub column: String,
@@ -54,7 +53,6 @@ pub struct Draft {
     rows: u64,
     blank: u64,
     remarks: Vec<String>,
-    /// The readings.
     pub readings: Vec<Reading>,
 }
 

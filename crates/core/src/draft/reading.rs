@@ -9,34 +9,25 @@ use crate::layout::SPECIAL;
 pub struct Reading {
     /// A summary in one line.
     pub heading: String,
-    /// The proposal.
     pub proposal: Proposal,
 }
 
-/// The proposal of a reading.
 #[derive(Debug, Clone, PartialEq)]
 pub enum Proposal {
     /// Pieces, each with a phrase, and a proof that no character is lost.
     Pieces {
-        /// The pieces.
         pieces: Vec<DraftPiece>,
-        /// The template of the proof.
         proof: Option<String>,
     },
-    /// A layout, as a form.
     Layout(String),
 }
 
 /// A proposed piece.
 #[derive(Debug, Clone, PartialEq)]
 pub struct DraftPiece {
-    /// Its name.
     pub name: String,
-    /// Its phrase.
     pub take: String,
-    /// Whether every value should have it.
     pub expected: bool,
-    /// Properties of its texts.
     pub known: TextProperties,
 }
 
@@ -83,12 +74,10 @@ fn leaves_of<'n>(node: &'n Node, leaves: &mut Vec<&'n Leaf>) {
 pub struct Writing<'a> {
     /// The pieces, in the order of the structure.
     pub pieces: std::slice::Iter<'a, DraftPiece>,
-    /// How to write a piece.
     pub piece: fn(&DraftPiece) -> String,
     /// Characters to escape, with the escape character of each.
     pub special: &'static [char],
     pub escape: fn(char) -> char,
-    /// Whether the notation has optional parts.
     pub optional: bool,
 }
 

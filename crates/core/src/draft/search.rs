@@ -29,16 +29,13 @@ const MOST_FOUND: usize = 120;
 /// A phrase that turns each value into its result.
 #[derive(Debug, Clone, PartialEq)]
 pub struct FoundPhrase {
-    /// The phrase.
     pub phrase: String,
-    /// Its cost: lower is simpler.
     pub cost: f64,
 }
 
 /// The result of a search.
 #[derive(Debug, Clone, Default, PartialEq)]
 pub struct Searched {
-    /// The phrases, the simplest first.
     pub found: Vec<FoundPhrase>,
     /// Whether the search stopped at its work limit.
     pub was_cut_short: bool,

@@ -42,13 +42,10 @@ pub enum Node {
 /// A piece of a value.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Leaf {
-    /// The steps that reach it.
     pub access: Access,
-    /// A suggested name.
     pub hint: Option<String>,
     /// Its texts in the sample.
     pub texts: Vec<String>,
-    /// Whether every value should have it.
     pub expected: bool,
 }
 

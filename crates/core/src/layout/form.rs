@@ -12,7 +12,6 @@ const MOST_DEPTH: usize = 20;
 /// A picture of a whole value.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Form {
-    /// The form as written.
     pub source: String,
     /// Its parts, from left to right.
     pub items: Vec<Item>,
@@ -21,11 +20,8 @@ pub struct Form {
 /// A part of a form.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Item {
-    /// Literal text.
     Text(String),
-    /// A piece.
     Field(Field),
-    /// An optional part.
     Optional(Vec<Item>),
 }
 

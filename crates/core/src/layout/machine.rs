@@ -21,7 +21,6 @@ pub const NOWHERE: FieldSpan = (usize::MAX, usize::MAX);
 pub struct Mismatch {
     /// The number of matched characters.
     pub at: usize,
-    /// The steps.
     pub wanted: Vec<u32>,
 }
 

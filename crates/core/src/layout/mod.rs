@@ -16,11 +16,9 @@ use crate::phrase::Span;
 /// The layout of a column. Its forms are tried in order.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Layout {
-    /// The column.
     pub column: ColumnRef,
     /// The span of the column in the declaration.
     pub column_span: Span,
-    /// One or more forms.
     pub forms: Vec<Form>,
     /// The index of the text that declares it, as given by the reader.
     pub origin: usize,

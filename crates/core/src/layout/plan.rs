@@ -32,7 +32,6 @@ pub struct Fits {
 pub struct Unfit {
     /// The row of the batch.
     pub row: u32,
-    /// The index of the closest form.
     form: u32,
     at: u32,
     wanted: Vec<u32>,

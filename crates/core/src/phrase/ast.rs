@@ -12,16 +12,13 @@ pub type Span = std::ops::Range<usize>;
 pub struct Phrase {
     /// The source text, to which all spans refer.
     pub source: String,
-    /// One or more branches.
     pub branches: Vec<Branch>,
 }
 
 /// A branch: the part between two `or`s.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Branch {
-    /// Its span.
     pub span: Span,
-    /// Its content.
     pub body: Body,
 }
 
@@ -64,20 +61,16 @@ impl Branch {
 pub enum Body {
     /// A lone text, which is the result for every value.
     Literal(String),
-    /// One or more steps.
     Steps(Vec<Step>),
 }
 
 /// A step and its span.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Step {
-    /// Its span.
     pub span: Span,
-    /// Its kind.
     pub kind: StepKind,
 }
 
-/// The kinds of steps.
 #[derive(Debug, Clone, PartialEq, Eq)]
 #[non_exhaustive]
 pub enum StepKind {
@@ -112,7 +105,6 @@ pub enum StepKind {
     Through(Occurrence),
     /// `between "(" and ")"`
     Between {
-        /// The marker before the result.
         first: Occurrence,
         /// The marker after the result; without an ordinal, the next one after the first.
         second: Marker,
@@ -120,26 +112,15 @@ pub enum StepKind {
         nth: Option<Position>,
     },
     /// `section 2 by "-"` (a range of one) and `sections 1 to 2 by "-"`
-    Sections {
-        /// The sections.
-        range: Range,
-        /// The delimiter.
-        by: Division,
-    },
+    Sections { range: Range, by: Division },
     /// `sections by "-"`: every one, as several results
     AllSections(Division),
     /// `number`, `number 2 signed`
-    Number {
-        /// The ordinal.
-        which: Position,
-        /// The number style.
-        style: NumberStyle,
-    },
+    Number { which: Position, style: NumberStyle },
     /// `numbers`: every one, as several results
     AllNumbers(NumberStyle),
     /// `run 2`, `run 1 of digits`
     Run {
-        /// The ordinal.
         which: Position,
         /// The class; `None` for a run of any one kind.
         of: Option<Class>,
@@ -176,20 +157,16 @@ pub enum StepKind {
     DropClass(Class),
     /// `replace "/" with "-"`
     Replace {
-        /// The marker to replace everywhere.
         marker: Marker,
         /// The replacement; `$1` is a group if the marker is a regular expression.
         with: String,
-        /// The span of the replacement.
         with_span: Span,
     },
     /// `pad left to 6 with "0"`
     Pad {
-        /// The side to pad.
         side: Side,
         /// The number of characters.
         width: usize,
-        /// The padding, repeated as needed.
         with: String,
     },
     /// `clip to 10`, `clip to 10 with "…"`
@@ -227,9 +204,7 @@ pub fn step_with_several(steps: &[Step]) -> Option<&Step> {
 /// A range of positions, inclusive.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Range {
-    /// The first.
     pub from: Position,
-    /// The last.
     pub to: Position,
     /// Whether all positions must exist; false for `to end`.
     pub bounded: bool,
@@ -240,14 +215,12 @@ pub struct Range {
 pub struct Occurrence {
     /// The ordinal, counted over the whole text.
     pub nth: Position,
-    /// The marker.
     pub marker: Marker,
 }
 
 /// A division of a text into sections.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Division {
-    /// The delimiter.
     pub marker: Marker,
     /// Whether empty sections are dropped and not counted.
     pub skipping_empty: bool,
@@ -266,7 +239,6 @@ pub struct NumberStyle {
 /// A date format and its span.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct DateFormat {
-    /// The strftime format.
     pub text: String,
     /// The first possible year of `%y`; `None` for 1969.
     pub from: Option<i16>,
@@ -277,7 +249,6 @@ pub struct DateFormat {
 /// A regular expression with an optional group.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Pattern {
-    /// The regular expression.
     pub regex: Regex,
     /// The group; `None` for the whole match.
     pub group: Option<Group>,
@@ -288,14 +259,12 @@ pub struct Pattern {
 pub struct Group {
     /// Its number or its name, as written.
     pub name: String,
-    /// Its span.
     pub span: Span,
 }
 
 /// A regular expression.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Regex {
-    /// The pattern between the slashes.
     pub pattern: String,
     /// The flags after them: any of `i`, `m`, `s` and `x`.
     pub flags: String,
@@ -303,19 +272,14 @@ pub struct Regex {
     pub span: Span,
 }
 
-/// A marker.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Marker {
     /// A non-empty text.
     Text {
-        /// The text.
         text: String,
-        /// Whether case is ignored.
         any_case: bool,
     },
-    /// A match of a regular expression.
     Regex(Regex),
-    /// One unbroken run of a class.
     Run(Class),
     /// A single character of a set.
     OneOf(String),
@@ -324,11 +288,9 @@ pub enum Marker {
 /// A class of characters: the union of its parts.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Class {
-    /// One or more parts.
     pub parts: Vec<ClassPart>,
 }
 
-/// A part of a class.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum ClassPart {
     /// `digits`: 0 to 9.
@@ -352,7 +314,6 @@ pub enum ClassPart {
 /// A piece of a form.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Field {
-    /// Its name.
     pub name: String,
     /// The minimum width in characters.
     pub from: usize,
@@ -369,7 +330,6 @@ pub struct Condition {
     pub span: Span,
     /// Whether it begins with `not`.
     pub negated: bool,
-    /// Its kind.
     pub kind: ConditionKind,
 }
 
@@ -396,7 +356,6 @@ pub struct ListSource {
     pub has_header: bool,
 }
 
-/// The kinds of conditions.
 #[derive(Debug, Clone, PartialEq, Eq)]
 #[non_exhaustive]
 pub enum ConditionKind {
@@ -408,7 +367,6 @@ pub enum ConditionKind {
     Length {
         /// The minimum in characters.
         from: usize,
-        /// The maximum.
         to: Option<usize>,
     },
     /// `digits`: every character is in the class.
@@ -424,26 +382,11 @@ pub enum ConditionKind {
     /// `contains word "WO"`: as a whole word.
     ContainsWord(String),
     /// `one of "A", "B"`
-    OneOf {
-        /// The texts.
-        texts: Vec<String>,
-        /// Whether case is ignored.
-        any_case: bool,
-    },
+    OneOf { texts: Vec<String>, any_case: bool },
     /// `listed in "sites.csv" column "site"`
-    ListedIn {
-        /// The list.
-        list: ListSource,
-        /// Whether case is ignored.
-        any_case: bool,
-    },
+    ListedIn { list: ListSource, any_case: bool },
     /// `range 1 to 999`: compared exactly; either limit is optional.
-    Range {
-        /// The minimum, as written.
-        from: Option<String>,
-        /// The maximum, as written.
-        to: Option<String>,
-    },
+    Range { from: Option<String>, to: Option<String> },
     /// `date "%y%m%d"`
     Date(DateFormat),
     /// `email`
@@ -488,9 +431,7 @@ pub enum Position {
 }
 
 impl Position {
-    /// The first position.
     pub const FIRST: Position = Position::FromStart(1);
-    /// The last position.
     pub const LAST: Position = Position::FromEnd(1);
 
     /// The position from the start among `count`: 1 is the first. The result is 0 or less if the position is before the start.
@@ -510,17 +451,13 @@ fn signed(n: usize) -> i64 {
 /// An end of a text.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Side {
-    /// The start.
     Left,
-    /// The end.
     Right,
 }
 
 /// One or both ends of a text.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Sides {
-    /// One end.
     Only(Side),
-    /// Both ends.
     Both,
 }

@@ -7,7 +7,6 @@ use super::Span;
 /// An invalid phrase, found before any row is read.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct PhraseError {
-    /// The kind of error.
     pub kind: ErrorKind,
     /// The wrong words, as bytes of the phrase; empty at the end if something is missing.
     pub span: Span,
@@ -15,11 +14,9 @@ pub struct PhraseError {
     pub help: String,
 }
 
-/// The kinds of errors.
 #[derive(Debug, Clone, PartialEq, Eq)]
 #[non_exhaustive]
 pub enum ErrorKind {
-    /// The phrase is empty.
     Empty,
     /// A text has no closing quote.
     UnclosedText(char),
@@ -27,9 +24,7 @@ pub enum ErrorKind {
     UnknownEscape(String),
     /// A typographic quote instead of a straight one.
     TypographicQuote(char),
-    /// An unknown step.
     UnknownStep(String),
-    /// An unexpected token.
     Expected {
         /// The expected token, with quotes if it is a word.
         wanted: String,
@@ -40,26 +35,19 @@ pub enum ErrorKind {
     PositionZero,
     /// A width of 0 characters.
     WidthZero,
-    /// A negative count.
     NegativeWidth,
-    /// A number over the limit.
     NumberTooLarge {
-        /// The limit.
         most: usize,
     },
     /// The second position is before the first.
     Backwards,
-    /// An empty marker.
     EmptyMarker,
-    /// Empty padding.
     EmptyFilling,
-    /// A step after a literal text.
     StepAfterLiteral,
     /// A regular expression has no closing slash.
     UnclosedRegex,
     /// An unknown flag of a regular expression.
     UnknownFlag,
-    /// An unknown condition.
     UnknownCondition(String),
     /// An invalid regular expression, with the reason from the regex crate.
     BadRegex(String),
@@ -77,7 +65,6 @@ pub enum ErrorKind {
     MatchesNothing,
     /// An unknown group of a regular expression.
     NoSuchGroup(String),
-    /// An invalid example of a number.
     BadExample,
     /// An invalid date format, or one that does not identify a day.
     BadDateFormat(String),

@@ -7,12 +7,10 @@ use super::{ErrorKind, quoted};
 /// Completions to list first, the likeliest first. `not` comes last.
 const LIKELIER: [Next; 4] = [Next::Marker, Next::Word("then"), Next::Word("joined"), Next::Word("or")];
 
-/// Context for completion.
 #[derive(Debug, Clone, Copy, Default)]
 pub struct CompletionContext<'a> {
     /// Known markers, such as the delimiters of a column.
     pub markers: &'a [&'a str],
-    /// The column names.
     pub columns: &'a [String],
 }
 
@@ -21,7 +19,6 @@ pub struct CompletionContext<'a> {
 pub struct Upcoming {
     /// The byte where a completion starts.
     pub from: usize,
-    /// The completions.
     pub words: Vec<String>,
 }
 

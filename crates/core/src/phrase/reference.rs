@@ -3,24 +3,18 @@
 /// A section of the reference.
 #[derive(Debug, Clone, Copy)]
 pub struct Group {
-    /// Its title.
     pub title: &'static str,
     /// A description; may be empty.
     pub about: &'static str,
-    /// Its entries.
     pub entries: &'static [Entry],
 }
 
 /// An entry for a step.
 #[derive(Debug, Clone, Copy)]
 pub struct Entry {
-    /// Its first word.
     pub word: &'static str,
-    /// Its notation.
     pub form: &'static str,
-    /// Its result.
     pub gives: &'static str,
-    /// Values and phrases that show it.
     pub examples: &'static [(&'static str, &'static str)],
 }
 

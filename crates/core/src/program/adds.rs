@@ -3,7 +3,6 @@
 use super::op::{BodyPlan, FinishOp, Op, Program, TellOp};
 use super::pattern::Template;
 
-/// A set of bytes.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 pub struct ByteSet([u64; 4]);
 
@@ -13,7 +12,6 @@ impl ByteSet {
         self.0[usize::from(byte / 64)] >> (byte % 64) & 1 != 0
     }
 
-    /// Adds the bytes of a text.
     pub fn add(&mut self, text: &str) {
         text.bytes().for_each(|byte| self.0[usize::from(byte / 64)] |= 1 << (byte % 64));
     }
@@ -22,7 +20,6 @@ impl ByteSet {
         (first..=last).for_each(|byte| self.0[usize::from(byte / 64)] |= 1 << (byte % 64));
     }
 
-    /// Adds the bytes of another set.
     pub fn join(&mut self, other: ByteSet) {
         self.0.iter_mut().zip(other.0).for_each(|(word, other)| *word |= other);
     }

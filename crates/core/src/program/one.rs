@@ -12,7 +12,6 @@ use crate::text::characters::Form;
 pub struct Cut<'a> {
     /// The piece; empty if it is missing.
     pub text: &'a str,
-    /// Its state.
     pub state: State,
 }
 
@@ -21,7 +20,6 @@ pub struct Cut<'a> {
 pub struct Cuts<'a> {
     /// The results; each may be empty.
     pub texts: Vec<&'a str>,
-    /// Their common state.
     pub state: State,
 }
 

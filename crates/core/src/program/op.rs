@@ -150,7 +150,6 @@ pub(super) enum SpreadOp {
 /// Properties of a text. Only a position can be missing.
 #[derive(Debug, Clone)]
 pub(super) enum TellOp {
-    /// The length in the unit of the program or another.
     Length(Option<Unit>),
     /// The position of a marker, from 1; missing without a match.
     PositionOf {

@@ -64,7 +64,6 @@ impl Observer for Unobserved {
 }
 
 impl Program {
-    /// Runs the program on values.
     pub fn run(&self, values: Texts, work: &mut Work, out: &mut Results) {
         self.run_observed(values, work, out, &mut Unobserved);
     }

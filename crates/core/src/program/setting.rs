@@ -7,10 +7,8 @@ use crate::text::unit::Unit;
 /// A list for `listed in`.
 pub type List = Arc<ListTexts>;
 
-/// The texts of a list.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct ListTexts {
-    /// The texts.
     pub texts: HashSet<Box<str>>,
     /// The header of their column, if the file has one.
     pub header: Option<Box<str>>,
@@ -19,9 +17,7 @@ pub struct ListTexts {
 /// An unavailable list: the reason and a suggestion, each as a sentence.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct NoList {
-    /// The reason.
     pub reason: String,
-    /// The suggestion.
     pub help: String,
 }
 
@@ -38,7 +34,6 @@ pub type GetList<'a> = dyn Fn(&ListSource) -> Result<List, NoList> + 'a;
 
 /// The settings for compiling: the unit and the source of lists.
 pub struct Setting<'a> {
-    /// The unit of positions and widths.
     pub unit: Unit,
     /// Returns the texts of a column of a file.
     pub lists: &'a GetList<'a>,

@@ -17,7 +17,6 @@ pub struct Trace {
     pub branches: Vec<BranchTrace>,
     /// The results; empty if the piece is missing.
     pub results: Vec<TracedText>,
-    /// The state.
     pub state: State,
     /// The byte ranges of the value from which the results were cut, before any finish changed them. Empty for a missing or literal
     /// result.
@@ -31,16 +30,13 @@ pub struct BranchTrace {
     pub span: Span,
     /// Its steps up to the one without a result; empty for a literal.
     pub steps: Vec<StepTrace>,
-    /// The text of a literal branch.
     pub literal: Option<String>,
 }
 
-/// A step.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct StepTrace {
     /// The span of the step in the phrase.
     pub span: Span,
-    /// Its input.
     pub before: Vec<TracedText>,
     /// Its output; empty if it found no result.
     pub after: Vec<TracedText>,

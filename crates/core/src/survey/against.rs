@@ -26,7 +26,6 @@ pub struct Against {
     pub before: (u64, u64),
     /// The same in the current survey.
     pub now: (u64, u64),
-    /// The changes, the most important first.
     pub changes: Vec<Change>,
     /// Whether the saved survey lacks some shapes, so that a new shape may have existed before.
     pub shapes_were_not_all_kept: bool,
@@ -36,40 +35,30 @@ pub struct Against {
 #[derive(Debug, Clone)]
 #[non_exhaustive]
 pub enum Change {
-    /// A new shape.
     NewShape(Group),
     /// A new unusual character.
     NewOddity(Oddity, Sightings),
     /// More or fewer blank rows.
     Blanks {
-        /// In the saved survey.
         before: u64,
-        /// In the current survey.
         now: Sightings,
     },
     /// New values in a column with few distinct values.
     NewValues {
-        /// In the saved survey.
         before: u64,
-        /// The number of distinct values now.
         now: u64,
-        /// The number of new ones.
         new: u64,
         /// The first rows with new values, one row for each.
         rows: Vec<u64>,
     },
     /// A large change in the number of distinct values.
     Distinct {
-        /// In the saved survey.
         before: Count,
-        /// In the current survey.
         now: Count,
     },
-    /// A new delimiter.
     NewDelimiter(Delimiter),
     /// A delimiter that divided the values steadily now gives other numbers of sections.
     Sections {
-        /// The delimiter.
         character: String,
         /// The most frequent number of sections before, and the number of values with it.
         before: (usize, u64),
@@ -78,9 +67,7 @@ pub enum Change {
     },
     /// Values outside the earlier range of lengths.
     Lengths {
-        /// The shortest and longest length before.
         before: (usize, usize),
-        /// The shortest and longest length now.
         now: (usize, usize),
         /// The number of values outside the earlier range.
         beyond: u64,
@@ -89,25 +76,17 @@ pub enum Change {
     OddityMoved {
         /// The character.
         oddity: Oddity,
-        /// In the saved survey.
         before: u64,
-        /// In the current survey.
         now: Sightings,
     },
     /// More or fewer values of a shape.
     ShapeMoved {
-        /// The shape.
         shape: Shape,
-        /// In the saved survey.
         before: u64,
-        /// In the current survey.
         now: Sightings,
     },
-    /// A shape that has disappeared.
     ShapeWent {
-        /// The shape.
         shape: Shape,
-        /// In the saved survey.
         before: u64,
     },
 }

@@ -22,12 +22,10 @@ pub struct Delimiters {
 /// A possible delimiter.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Delimiter {
-    /// The character.
     pub character: String,
     /// The numbers of sections with their values, the most frequent first. Values without the delimiter have one section, and 1000 stands
     /// for 1000 or more.
     pub sections: Vec<(usize, Sightings)>,
-    /// The values that contain it.
     pub values: u64,
 }
 

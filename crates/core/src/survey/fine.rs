@@ -29,7 +29,6 @@ pub enum What {
     Kind(Kinds),
     /// A repeated character other than a letter or digit.
     Character(String),
-    /// The runs beyond the maximum.
     Rest,
 }
 
@@ -186,7 +185,6 @@ pub fn kind_of(character: &str) -> Option<Kinds> {
 pub enum Token<'k> {
     Kind(Kinds, usize),
     Character(&'k [u8], usize),
-    /// The runs beyond the maximum.
     Rest,
 }
 
@@ -226,7 +224,6 @@ pub fn tokens(key: &[u8]) -> impl Iterator<Item = Token<'_>> {
     })
 }
 
-/// Decodes a key.
 pub fn decode(key: &[u8]) -> Vec<FineRun> {
     let run = |token| match token {
         Token::Kind(kinds, count) => FineRun { what: What::Kind(kinds), count },

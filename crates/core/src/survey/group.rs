@@ -28,7 +28,6 @@ const COMMON: f64 = 0.01;
 /// A merged shape with its values.
 #[derive(Debug, Clone)]
 pub struct Group {
-    /// The merged shape.
     pub shape: Shape,
     /// The number of values, and the first rows.
     pub seen: Sightings,

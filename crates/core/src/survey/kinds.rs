@@ -19,7 +19,6 @@ impl Kinds {
     /// The single kinds, in the order of their codes.
     pub const EACH: [Kinds; 4] = [Kinds::UPPER, Kinds::LOWER, Kinds::DIGIT, Kinds::CASELESS];
 
-    /// The kind of a letter.
     pub fn of_letter(letter: char) -> Kinds {
         if letter.is_uppercase() {
             Kinds::UPPER

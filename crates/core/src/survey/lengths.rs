@@ -18,11 +18,8 @@ pub struct Lengths {
 /// A bar of the histogram.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Bar {
-    /// The shortest length.
     pub from: usize,
-    /// The longest length.
     pub to: usize,
-    /// The number of values.
     pub count: u64,
 }
 

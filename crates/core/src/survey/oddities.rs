@@ -13,9 +13,7 @@ const MOST: usize = 50;
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
 #[cfg_attr(feature = "cutlist", derive(serde::Serialize, serde::Deserialize))]
 pub enum Oddity {
-    /// White space at the start.
     SpaceAtStart,
-    /// White space at the end.
     SpaceAtEnd,
     /// Two or more spaces in a row inside the value.
     DoubleSpace,
@@ -23,7 +21,6 @@ pub enum Oddity {
     Unseen(char),
     /// A look-alike of a keyboard character.
     LooksLike(char, char),
-    /// A combining mark after a letter.
     Combining(char),
     /// Further characters beyond the maximum.
     Others,

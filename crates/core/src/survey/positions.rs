@@ -14,17 +14,14 @@ const CHARACTERS: usize = 24;
 /// A letter or digit with a smaller share at a position is counted as its kind.
 const NEARLY_ALWAYS: f64 = 0.9;
 
-/// A position.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Position {
     /// The contents and their counts, the most frequent first.
     pub contents: Vec<(Content, Sightings)>,
 }
 
-/// The content of a position.
 #[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub enum Content {
-    /// This character.
     Character(String),
     /// A letter or digit of this kind.
     Kind(Kinds),

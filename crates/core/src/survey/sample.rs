@@ -8,12 +8,10 @@ use foldhash::quality::FixedState;
 /// Maximum size of a sampled value, in bytes; longer values are not codes.
 pub const LONGEST: usize = 4096;
 
-/// A row of the sample.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Row {
     /// Its number, from 1.
     pub row: u64,
-    /// Its value.
     pub value: String,
 }
 

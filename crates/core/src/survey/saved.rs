@@ -30,9 +30,7 @@ const SHAPES: usize = 62;
 pub struct Saved {
     /// The [`VERSION`].
     pub version: u32,
-    /// Identifies the file as a survey.
     pub kind: Kind,
-    /// The version of the program.
     pub program: String,
     /// The surveyed pieces, one per line; empty for columns.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
@@ -42,7 +40,6 @@ pub struct Saved {
     pub part: Option<crate::summary::Part>,
     /// The inputs in order.
     pub inputs: Vec<Input>,
-    /// The columns.
     pub columns: Vec<SavedColumn>,
 }
 
@@ -50,14 +47,11 @@ pub struct Saved {
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "lowercase")]
 pub enum Kind {
-    /// A survey.
     Survey,
 }
 
-/// The saved survey of a column.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct SavedColumn {
-    /// The label of the column.
     pub column: String,
     /// The number of rows.
     pub rows: u64,
@@ -65,11 +59,8 @@ pub struct SavedColumn {
     pub blank: Sightings,
     /// The rows among them that are white space.
     pub white_space_only: u64,
-    /// The lengths of values.
     pub lengths: Lengths,
-    /// The distinct values.
     pub distinct: SavedValues,
-    /// Their shapes.
     pub shapes: SavedShapes,
     /// Unusual characters.
     pub odd: Vec<(Oddity, Sightings)>,
@@ -107,7 +98,6 @@ impl SavedColumn {
             && widths
     }
 
-    /// The survey.
     pub fn survey(&self) -> Survey {
         let mut oddities = Oddities::default();
         self.odd.iter().for_each(|(oddity, seen)| oddities.add(*oddity, seen));

@@ -13,10 +13,8 @@ pub struct Shape {
     pub parts: Vec<ShapePart>,
 }
 
-/// A part of a shape.
 #[derive(Debug, Clone, PartialEq, Eq, Hash)]
 pub struct ShapePart {
-    /// Its content.
     pub what: What,
     /// The minimum number of characters.
     pub least: usize,

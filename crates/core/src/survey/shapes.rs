@@ -30,7 +30,6 @@ pub struct Shapes {
     /// The sum over all coarse shapes of their fine shapes, or of the limit plus one if those are not counted.
     total: usize,
     next: usize,
-    /// Values whose shapes were dropped.
     pub others: Sightings,
     /// Delimiters of values whose fine shapes are not counted.
     delimiters: Delimiters,
@@ -68,7 +67,6 @@ enum Counted {
 /// The values of a coarse shape without separate fine shapes.
 #[derive(Debug, Clone)]
 pub struct Merged {
-    /// The values.
     pub values: Entry,
     first: Box<[u8]>,
     /// The minimum and maximum number of characters of each slot (see [`slots`]).
@@ -334,17 +332,14 @@ impl Shapes {
 #[derive(Debug, Clone, PartialEq, Eq, serde::Serialize, serde::Deserialize)]
 pub struct SavedShapes {
     pub limit: usize,
-    /// The separate shapes, by key.
     pub one_by_one: Vec<SavedShape>,
     /// The coarse shapes counted as a whole, by key.
     pub together: Vec<SavedShape>,
-    /// Values whose shapes were dropped.
     pub others: Sightings,
     /// Delimiters of values whose fine shapes are not counted.
     pub delimiters: Delimiters,
 }
 
-/// A saved shape.
 #[cfg(feature = "cutlist")]
 #[derive(Debug, Clone, PartialEq, Eq, serde::Serialize, serde::Deserialize)]
 pub struct SavedShape {
@@ -353,7 +348,6 @@ pub struct SavedShape {
     /// For a coarse shape, the minimum and maximum number of characters of each slot.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub widths: Vec<(usize, usize)>,
-    /// The values.
     pub seen: Sightings,
     /// The first value, if values are saved.
     #[serde(default, skip_serializing_if = "Option::is_none")]

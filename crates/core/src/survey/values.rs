@@ -54,13 +54,10 @@ struct Frequency {
 /// A number of distinct values.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Count {
-    /// An exact number.
     Exact(u64),
-    /// An estimate.
     About(u64),
 }
 
-/// A frequent value.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Frequent {
     /// The value, shortened if long.
@@ -84,7 +81,6 @@ impl Values {
         }
     }
 
-    /// Observes the value of a row.
     #[inline]
     pub fn observe(&mut self, row: u64, value: &str) {
         let hash = self.hasher.hash_one(value.as_bytes());

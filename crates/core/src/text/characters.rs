@@ -74,7 +74,6 @@ pub enum Form {
 }
 
 impl Form {
-    /// The form of a text.
     pub fn of(text: &str) -> Form {
         if is_plain(text) {
             return Form::Plain;

@@ -11,7 +11,6 @@ pub enum Kind {
     Letter,
     /// One of 0 to 9.
     Digit,
-    /// Unicode white space.
     Space,
     /// A character that is not a letter, a number of any script, a mark or white space.
     Punctuation,

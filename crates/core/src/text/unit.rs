@@ -17,7 +17,6 @@ pub enum Unit {
     /// Extended grapheme clusters, as readers see them.
     #[default]
     Characters,
-    /// Unicode code points.
     Codepoints,
     /// Bytes of UTF-8. A cut never splits a code point, but leaves it out.
     Bytes,

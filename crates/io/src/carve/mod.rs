@@ -63,13 +63,11 @@ pub struct Job {
 /// The counts of rows.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
 pub struct Counts {
-    /// Rows read.
     pub rows: u64,
     /// Rows kept in the output.
     pub rows_kept: u64,
     /// Rows written; more than kept if a piece writes a row for each result.
     pub rows_out: u64,
-    /// Rows set aside because of faults.
     pub set_aside: u64,
     /// Rows left out by `keep`.
     pub left_out: u64,
@@ -93,7 +91,6 @@ impl Counts {
 pub struct Report {
     /// The counts of rows.
     pub counts: Counts,
-    /// The counts of each piece.
     pub tallies: Vec<Tally>,
     /// The counts of each check, in the order of [`Job::checks`].
     pub checks: Vec<Sightings>,
@@ -111,7 +108,6 @@ pub struct Report {
     pub inputs: Inputs,
     /// For each of [`Job::written`], the results that look like formulas, if counted.
     pub formulas: Vec<Sightings>,
-    /// The hints, the most useful first.
     pub hints: Vec<Hint>,
     /// The number of invalid byte sequences read as U+FFFD.
     pub replaced: u64,
@@ -120,7 +116,6 @@ pub struct Report {
 /// The parts of a summary besides the counts.
 #[derive(Debug, Clone)]
 pub struct MadeBy {
-    /// The version of the program.
     pub program: String,
     /// The rules, one per line.
     pub asked: Vec<String>,
@@ -184,7 +179,6 @@ pub struct FaultyRow {
 
 /// The outputs of a run.
 pub struct Outs<'a> {
-    /// The rows.
     pub rows: &'a mut dyn Sink,
     /// The offcuts, if requested.
     pub offcuts: Option<&'a mut dyn Sink>,
@@ -195,15 +189,10 @@ pub struct Outs<'a> {
 /// Why a row needs attention.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Odd {
-    /// A failed check.
     Fault,
-    /// A missing piece.
     Missing,
-    /// A short piece.
     Short,
-    /// A long piece.
     Long,
-    /// A fallback.
     Fallback,
 }
 
@@ -227,7 +216,6 @@ impl Odd {
 pub struct OddRow {
     /// Its number in the run, from 1.
     pub row: u64,
-    /// The reason.
     pub why: Odd,
     /// The output row.
     pub cells: Vec<PreviewCell>,
@@ -241,7 +229,6 @@ const MOST_ODD_KEPT: usize = MOST_ODD * Odd::ALL.len();
 /// A cell of an output row, for display.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct PreviewCell {
-    /// The text.
     pub text: String,
     /// The state, if the cell is a piece.
     pub state: Option<State>,
@@ -250,10 +237,8 @@ pub struct PreviewCell {
 /// The treatment of results that look like formulas.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
 pub enum Formulas {
-    /// No treatment.
     #[default]
     Ignored,
-    /// Count them.
     Counted,
     /// Count them and add an apostrophe, so that they are text.
     Guarded,

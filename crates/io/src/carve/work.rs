@@ -44,7 +44,6 @@ pub struct ChunkResult {
     pub formulas: Vec<Sightings>,
     pub diagnostics: Diagnostics,
     pub counts: Counts,
-    /// The index of the input.
     pub input: usize,
     /// Whether the output continues that of the previous part, within one row.
     pub goes_on: bool,

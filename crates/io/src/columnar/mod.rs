@@ -37,11 +37,9 @@ use crate::source::types::Type;
 #[cfg(feature = "columnar")]
 #[derive(Debug, Clone)]
 pub struct Columnar {
-    /// The format.
     pub kind: Kind,
     /// The columns with their types and metadata.
     pub schema: arrow_schema::SchemaRef,
-    /// The settings for Parquet output.
     pub plan: Plan,
 }
 

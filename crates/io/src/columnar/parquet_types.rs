@@ -70,7 +70,6 @@ pub fn with_children(of: &DataType, mut child: impl FnMut(usize, &FieldRef) -> F
     }
 }
 
-/// A field with its type in Parquet.
 pub fn field_in_parquet(field: &FieldRef) -> FieldRef {
     let of = type_in_parquet(field.data_type());
     if of == *field.data_type() { Arc::clone(field) } else { Arc::new(Field::clone(field).with_data_type(of)) }

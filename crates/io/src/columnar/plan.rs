@@ -7,7 +7,6 @@ use serde::{Deserialize, Serialize};
 pub struct Plan {
     /// Maximum rows per row group, if the input has several groups.
     pub group_rows: Option<usize>,
-    /// Settings of single columns.
     pub columns: Vec<ColumnPlan>,
     /// The columns to copy unchanged, if all rows are kept.
     pub copies: Option<Copies>,
@@ -29,9 +28,7 @@ pub struct ColumnPlan {
     pub path: Vec<String>,
     /// The compression in the notation of the Parquet package: `SNAPPY`, `ZSTD(ZstdLevel(1))`.
     pub compression: String,
-    /// Whether it has a dictionary.
     pub has_dictionary: bool,
-    /// Whether it has bloom filters.
     pub has_bloom_filter: bool,
 }
 

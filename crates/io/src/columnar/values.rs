@@ -23,7 +23,6 @@ use crate::source::numbers::push_real;
 pub enum NoText {
     /// Its bytes are not UTF-8.
     Bytes,
-    /// Its type has no text.
     Type(String),
 }
 

@@ -16,10 +16,8 @@ use crate::Error;
 pub use passwords::{argument_without_passwords, without_passwords};
 pub use plan::{PlannedColumn, TablePlan};
 
-/// The address of a database.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Address {
-    /// A SQLite file.
     Sqlite(PathBuf),
     /// A PostgreSQL server, as a connection URI of libpq. It may contain a password, which is never shown.
     Postgres(String),
@@ -99,18 +97,14 @@ fn without_password(uri: &str) -> String {
 /// The rows to read.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum What {
-    /// A table or view.
     Table(String),
-    /// The result of a query.
     Query(String),
-    /// Not specified.
     Unsaid,
 }
 
 /// Rows of a database.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Relation {
-    /// The database.
     pub address: Address,
     /// The rows.
     pub what: What,
@@ -140,7 +134,6 @@ pub struct Declared {
 /// An output table.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Target {
-    /// Its name.
     pub table: String,
     /// What to do if it exists.
     pub how: How,
@@ -152,13 +145,11 @@ pub enum How {
     /// The table must not exist.
     #[default]
     New,
-    /// Replace it.
     Replace,
     /// Append rows. The table must exist.
     Append,
     /// Update rows of an existing table. The first columns are the key.
     Update {
-        /// The number of key columns.
         keys: usize,
     },
 }

@@ -11,12 +11,9 @@ pub struct TablePlan {
     pub columns: Vec<PlannedColumn>,
 }
 
-/// A column.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct PlannedColumn {
-    /// Its name.
     pub name: String,
-    /// The type of its values.
     pub of: Type,
     /// A kind of database and the column type there.
     pub declared: Option<(String, String)>,

@@ -89,7 +89,6 @@ pub fn failed(name: &str, error: &postgres::Error) -> Error {
 /// A table or view.
 #[derive(Debug, Clone)]
 pub struct Relation {
-    /// Its object identifier.
     pub oid: u32,
     /// Its schema and name as quoted SQL identifiers.
     pub sql: String,

@@ -22,7 +22,6 @@ pub enum Use {
 /// The affinity of a column (<https://www.sqlite.org/datatype3.html>, section 3.1).
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Affinity {
-    /// Stores numbers as text.
     Text,
     /// Stores numbers if possible.
     Numeric,
@@ -30,7 +29,6 @@ pub enum Affinity {
     Integer,
     /// As [`Affinity::Numeric`], for floating-point numbers.
     Real,
-    /// Stores values unchanged.
     Blob,
 }
 

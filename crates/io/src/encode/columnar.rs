@@ -37,7 +37,6 @@ const OWN_ROWS: usize = 4096;
 enum From {
     /// An original column with its type.
     Kept(usize),
-    /// Texts, converted to a type.
     Made(Type),
     Faults,
     Compared,

@@ -40,9 +40,7 @@ struct Added<'b> {
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 enum Writes {
     Text,
-    /// As a number or boolean.
     Plain(ValueType),
-    /// As JSON, unchanged.
     Json,
 }
 

@@ -9,7 +9,6 @@ use super::Encodable;
 use super::json_lines::push_text;
 use super::rows::OutRows;
 
-/// The fields of a fault.
 pub const FAULT_FIELDS: [&str; 4] = ["piece", "check", "kind", "detail"];
 
 /// The fields of a hash: the index of the check, a hash of 128 bits, and whether a duplicate is one more row in which the piece fails at

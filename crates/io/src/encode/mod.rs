@@ -39,7 +39,6 @@ use crate::source::{Chunk, Format, Rows};
 /// Options for delimited output.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 pub struct TextOptions {
-    /// Output delimiter, which overrides the format.
     pub delimiter: Option<u8>,
     /// Whether to write a header; by default as in the input.
     pub header: Option<bool>,
@@ -106,11 +105,8 @@ fn not_in_build(kind: Kind, _: &[ObservedTypes]) -> Error {
 /// The content of the output rows.
 #[derive(Debug, Clone)]
 pub struct OutputSchema {
-    /// The output columns.
     pub columns: Vec<OutColumn>,
-    /// Their titles.
     pub titles: Vec<String>,
-    /// The pieces.
     pub pieces: Vec<PieceShape>,
     /// The piece that writes a row for each result.
     pub rows_piece: Option<usize>,
@@ -123,9 +119,7 @@ pub struct OutputSchema {
 /// A piece, for encoders.
 #[derive(Debug, Clone)]
 pub struct PieceShape {
-    /// The indices of its source columns.
     pub sources: Vec<usize>,
-    /// Its declared type.
     pub value_type: Option<ValueType>,
     /// The bytes that it can contain although its source columns do not.
     pub adds: keen_notch_core::program::ByteSet,
@@ -180,19 +174,14 @@ impl OutputSchema {
 
 /// A batch with its results.
 pub struct Encodable<'a> {
-    /// The chunk.
     pub chunk: &'a dyn Chunk,
-    /// The text of the chunk.
     pub text: &'a str,
     /// The rows of the chunk from which the batch was made; the batch can lack some of them.
     pub range: Range<usize>,
     /// The rows of the batch in the chunk.
     pub rows: &'a Rows<'a>,
-    /// Their values.
     pub batch: &'a Batch<'a>,
-    /// Their results.
     pub worked: &'a BatchResults,
-    /// The pieces.
     pub carving: &'a Carving,
     /// The indices of the rows to write, if not all.
     pub written: Option<&'a [u32]>,

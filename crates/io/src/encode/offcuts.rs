@@ -19,7 +19,6 @@ use crate::source::{Chunk, Format};
 /// Titles of the reason column, for tables that already have such a column.
 const TITLES: [&str; 3] = ["why", "why_set_aside", "keen_notch_why"];
 
-/// Encodes offcuts.
 pub trait OffcutEncoder: Send + Sync {
     /// Writes the header.
     fn begin(&self, out: &mut Buffer);

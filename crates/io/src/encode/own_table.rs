@@ -12,16 +12,13 @@ use crate::source::json_lines::Style;
 /// A value of such a table.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Value<'v> {
-    /// A text.
     Text(&'v str),
-    /// A number, or null.
     Count(Option<u64>),
 }
 
 /// A column of such a table.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct OwnColumn {
-    /// Its title.
     pub title: String,
     /// Whether its values are numbers; otherwise they are texts.
     pub is_count: bool,

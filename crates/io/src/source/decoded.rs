@@ -26,7 +26,6 @@ pub enum WrongBytes {
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
 #[error("invalid {encoding} bytes")]
 pub struct NotOfEncoding {
-    /// The encoding.
     pub encoding: &'static str,
     /// The line, from 1.
     pub line: u64,
@@ -34,7 +33,6 @@ pub struct NotOfEncoding {
     pub code_point: usize,
     /// The byte in the input, from 1.
     pub byte: u64,
-    /// The bytes.
     pub bytes: Vec<u8>,
 }
 

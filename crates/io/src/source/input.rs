@@ -14,16 +14,12 @@ use super::whole::Whole;
 use crate::Error;
 use crate::database::Relation;
 
-/// An input.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Input {
-    /// Standard input.
     Stdin,
-    /// A file.
     File(PathBuf),
     /// Bytes in memory, with a name.
     Memory(String, Arc<[u8]>),
-    /// Rows of a database.
     Database(Arc<Relation>),
 }
 

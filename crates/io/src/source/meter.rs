@@ -84,9 +84,7 @@ impl Meter {
 
 /// A reader that counts its bytes.
 pub struct Metered<R> {
-    /// The reader.
     pub reader: R,
-    /// The counters.
     pub meter: Arc<Meter>,
 }
 

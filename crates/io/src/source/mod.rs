@@ -49,32 +49,22 @@ use crate::formats::{Between, Kind};
 /// The format of a table with the properties that encoders need.
 #[derive(Debug, Clone)]
 pub enum Format {
-    /// Delimited text.
     Delimited {
-        /// The dialect.
         dialect: Dialect,
         /// The bytes before the rows.
         preamble: Preamble,
     },
-    /// JSON Lines.
     JsonLines(Style),
-    /// Fixed-width text.
     FixedWidth(Layout),
-    /// A sheet.
     Workbook {
-        /// The name of the sheet.
         sheet: String,
-        /// The number of sheets.
         sheets: usize,
     },
-    /// Parquet or Arrow.
     Columnar(Columnar),
-    /// A database table.
     Database(Arc<Declared>),
 }
 
 impl Format {
-    /// Its name.
     pub fn name(&self) -> &'static str {
         self.kind().name()
     }
@@ -109,7 +99,6 @@ impl Format {
         !matches!(self.kind(), Kind::Parquet | Kind::Arrow(_) | Kind::Database)
     }
 
-    /// The delimiter.
     pub fn delimiter(&self) -> Option<u8> {
         match self {
             Format::Delimited { dialect, .. } => Some(dialect.delimiter),
@@ -209,7 +198,6 @@ pub trait Source: Send {
     /// The source cannot be read.
     fn next_chunk(&mut self) -> Result<Option<Box<dyn Chunk>>, Error>;
 
-    /// The format.
     fn format(&self) -> Format;
 
     /// Requests only these columns, as ascending indices. Call it before the first chunk.
@@ -286,9 +274,7 @@ pub trait Chunk: Send {
 /// A value with its kind.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Cell<'c> {
-    /// Its kind.
     pub kind: CellKind,
-    /// The value as phrases read it.
     pub text: Cow<'c, str>,
     /// The number behind the text, in a workbook.
     pub shown: Option<Shown<'c>>,
@@ -316,17 +302,13 @@ pub struct Shown<'c> {
 /// The kind of a value.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum CellKind {
-    /// Null or absent.
     Nothing,
-    /// A text.
     Text,
     /// A number in JSON notation.
     Number,
-    /// A boolean.
     Truth,
     /// A date, or a date and time, in ISO 8601.
     Date,
-    /// A JSON object or array.
     Nested,
 }
 
@@ -335,7 +317,6 @@ pub enum CellKind {
 pub struct LineCount {
     /// The byte of the chunk.
     pub at: usize,
-    /// The line ends before it.
     pub ends: u64,
 }
 
@@ -348,9 +329,7 @@ pub struct RawRows<'c> {
     pub start: usize,
     /// Whether some bytes between rows belong to no row.
     pub has_gaps: bool,
-    /// The delimiter, for delimited text.
     pub delimiter: Option<u8>,
-    /// Finds raw cells.
     pub cells: &'c dyn RawCells,
 }
 
@@ -363,7 +342,6 @@ pub trait RawCells {
     fn end(&self, row: usize) -> usize;
 }
 
-/// A raw row.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 pub struct RawRow {
     /// The row without its line end.
@@ -373,7 +351,6 @@ pub struct RawRow {
 }
 
 impl RawRow {
-    /// The line end.
     pub fn line_end(&self) -> Span {
         Span { start: self.raw.end, end: self.next }
     }
@@ -393,9 +370,7 @@ pub struct Rows<'c> {
 pub struct Values<'c> {
     /// The text that contains them, unless they were rewritten.
     pub text: &'c str,
-    /// The span of each value.
     pub spans: Vec<Span>,
-    /// The form of each value.
     pub forms: Forms,
     /// Values with bytes that may need quotes or escapes in their own format.
     pub special: Mask,
@@ -444,7 +419,6 @@ impl<'c> Values<'c> {
         self.special.clear(rows);
     }
 
-    /// The values as texts.
     pub fn texts(&self) -> Texts<'_> {
         if self.without_values > 0 {
             let spans = NO_VALUES.get(..self.without_values).unwrap_or_default();

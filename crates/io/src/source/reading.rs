@@ -23,7 +23,6 @@ pub enum Ragged {
     Stop,
     /// Keep them: missing cells are blank, and surplus cells stay.
     Keep,
-    /// Set them aside.
     SetAside,
 }
 
@@ -33,7 +32,6 @@ pub enum EmptyFormulas {
     /// Stop with an error.
     #[default]
     Stop,
-    /// Read them as blank.
     Blank,
 }
 
@@ -72,7 +70,6 @@ pub struct Reading {
     pub columns: Option<(Header, Vec<ObservedTypes>)>,
     /// Whether all columns of all rows are needed, for formats without a header.
     pub all_columns: bool,
-    /// Progress counters.
     pub meter: Arc<Meter>,
 }
 

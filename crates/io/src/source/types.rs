@@ -8,7 +8,6 @@ use super::CellKind;
 /// The type of a value.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 pub enum Type {
-    /// Text.
     Text,
     /// Integers within the precision of a double.
     Whole,
@@ -16,13 +15,10 @@ pub enum Type {
     BigWhole,
     /// Integers of up to 38 digits, some of more than 64 bits.
     LongWhole,
-    /// Numbers.
     Number,
-    /// Booleans.
     Truth,
     /// ISO 8601 dates without a time.
     Date,
-    /// JSON objects and arrays.
     Nested,
 }
 
@@ -76,7 +72,6 @@ impl Type {
         }
     }
 
-    /// Its name.
     pub fn name(self) -> &'static str {
         match self {
             Type::Text => "a text",

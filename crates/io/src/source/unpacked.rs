@@ -28,7 +28,6 @@ enum Why {
     NotCompressed,
     /// Later bytes are invalid.
     Damaged,
-    /// Decompression exceeds the memory limit.
     TakesMemory,
     #[cfg(not(feature = "compressed"))]
     NotInBuild,

@@ -10,16 +10,13 @@ use crate::sink::Sink;
 use crate::table::Table;
 use crate::view::View;
 
-/// A matching row.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct MatchingRow<'a> {
     /// Its input, from 0.
     pub input: usize,
     /// Its number in the input, from 1.
     pub row: u64,
-    /// The line where it begins.
     pub line: u64,
-    /// The matching value.
     pub value: &'a str,
 }
 

@@ -109,7 +109,6 @@ fn stretches(value: &str, place: Option<(usize, usize)>, wrong: Option<usize>) -
     stretches
 }
 
-/// The survey of a column.
 pub fn column(name: &str, survey: &Survey) -> PageColumn {
     let groups = survey.groups();
     let others: u64 = groups.iter().skip(SHAPES).map(|group| group.seen.count).sum();

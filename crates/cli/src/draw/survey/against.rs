@@ -25,9 +25,7 @@ pub struct Compared<'a> {
     pub inputs: &'a Inputs,
     /// Columns in both.
     pub columns: &'a [(String, Against)],
-    /// New columns.
     pub came: &'a [String],
-    /// Columns that have disappeared.
     pub went: &'a [String],
     /// The conditions of `--fail-on` that hold.
     pub failed: &'a [String],

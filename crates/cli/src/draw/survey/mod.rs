@@ -34,7 +34,6 @@ pub struct Surveyed<'a> {
     pub inputs: &'a Inputs,
     /// Whether it is a piece, which is blank if it is missing.
     pub is_piece: bool,
-    /// Whether every fine shape is shown.
     pub fine: bool,
 }
 
@@ -111,9 +110,7 @@ pub struct MatchingRow {
     pub input: usize,
     /// Its number in the input, from 1.
     pub row: u64,
-    /// The line where it begins.
     pub line: u64,
-    /// The matching value.
     pub value: String,
 }
 

@@ -51,7 +51,6 @@ pub struct UniqueTexts {
 /// An entry: 64 bits of the hash; then the other 24 bits and 40 bits of the row.
 pub type Entry = (u64, u64);
 
-/// An error of a store.
 pub type StoreError = Box<dyn std::error::Error + Send + Sync>;
 
 /// Storage for entries beyond the memory limit.

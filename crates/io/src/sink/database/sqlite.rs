@@ -165,7 +165,6 @@ impl Tables {
 
 struct ExistingColumn {
     declared: String,
-    /// The collation, except BINARY.
     collation: Option<String>,
 }
 

@@ -8,9 +8,7 @@ pub struct Update<'p> {
     /// Their columns; the first ones are the key.
     pub plan: &'p TablePlan,
     pub keys: usize,
-    /// The temporary table as SQL.
     pub waiting: &'p str,
-    /// The output table as SQL.
     pub table: &'p str,
     pub name: &'p str,
 }

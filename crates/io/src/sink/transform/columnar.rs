@@ -55,7 +55,6 @@ mod of_packages {
         kind: Kind,
         /// `None` until it is complete.
         plan: Option<Plan>,
-        /// The start of an incomplete plan.
         pending: Vec<u8>,
         decoder: StreamDecoder,
         writer: Writer,

@@ -32,9 +32,7 @@ trait Transform: Write + Send {
 /// A limit of a format, with a suggestion.
 #[derive(Debug)]
 pub struct Limit {
-    /// The reason.
     pub why: String,
-    /// The suggestion.
     pub help: &'static str,
 }
 

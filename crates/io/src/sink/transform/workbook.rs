@@ -65,7 +65,6 @@ mod of_parts {
         /// Cell styles by number format. The first is 1.
         styles: HashMap<String, usize>,
         codes: Vec<String>,
-        /// The start of an incomplete record.
         pending: Vec<u8>,
         made: Vec<u8>,
     }

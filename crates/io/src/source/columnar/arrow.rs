@@ -205,7 +205,6 @@ fn decoder() -> StreamDecoder {
     StreamDecoder::new().with_require_alignment(false)
 }
 
-/// The batches of a file.
 struct ArrowFile<R> {
     reader: R,
     decoder: FileDecoder,

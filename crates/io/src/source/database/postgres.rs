@@ -103,7 +103,6 @@ fn no_text(of: &ServerType) -> Option<&'static str> {
 enum Length {
     /// Not at all: a text of this type has at most 150 000 bytes.
     Bounded,
-    /// As a text.
     Text,
     /// As the text that a cast makes.
     Cast,

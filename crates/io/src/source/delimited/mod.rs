@@ -29,7 +29,6 @@ const MOST_BLANK: usize = 1 << 20;
 /// The bytes before the first row of a table.
 #[derive(Debug, Clone, Default)]
 pub struct Preamble {
-    /// Whether it has a byte-order mark.
     pub byte_order_mark: bool,
     /// The first line if it sets the delimiter (`sep=;`), with its line end; otherwise empty.
     pub separator: String,

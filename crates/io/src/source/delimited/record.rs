@@ -136,7 +136,6 @@ pub fn unquote(inner: &str, value: &mut String) {
 }
 
 #[cfg(test)]
-/// The values of a row.
 pub fn values(row: &str) -> Vec<String> {
     let mut cells = Cells::default();
     let record = Record::read(row, 0, b',', &mut cells);

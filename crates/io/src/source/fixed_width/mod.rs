@@ -17,9 +17,7 @@ use crate::Error;
 /// The layout of fixed-width text.
 #[derive(Debug, Clone)]
 pub struct Layout {
-    /// Its columns.
     pub widths: Arc<Widths>,
-    /// Whether it has a byte-order mark.
     pub byte_order_mark: bool,
     /// The header line, after any empty lines, without its line end; `None` without a header.
     pub header: Option<String>,

@@ -59,7 +59,6 @@ struct ChunkMembers {
     /// For each row, the byte after its last value.
     ends: Vec<u32>,
     has_gaps: bool,
-    /// Whether there are escapes anywhere.
     has_escapes: bool,
     columns: Vec<usize>,
     /// The last line with each column, numbered over all chunks.
@@ -76,7 +75,6 @@ struct Member {
 }
 
 impl ChunkMembers {
-    /// The members of some rows, row by row.
     fn members(&self, rows: Range<usize>) -> &[Member] {
         let first = |row: usize| self.first_members.get(row).map_or(0, |first| *first as usize);
         self.members.get(first(rows.start)..first(rows.end)).unwrap_or_default()
@@ -98,7 +96,6 @@ impl ChunkMembers {
 }
 
 impl JsonLinesChunk {
-    /// The lines of a block.
     pub fn new(block: Block, table: Arc<ChunkContext>) -> JsonLinesChunk {
         let found = lock(&table.spare).pop().unwrap_or_default();
         JsonLinesChunk { block, table, found }
@@ -119,7 +116,6 @@ fn controls(bytes: &[u8]) -> u64 {
     bytes.chunks(u8::MAX as usize).map(stretch).sum()
 }
 
-/// Whether a value is a string with escapes.
 fn is_escaped(text: &str, value: Span) -> bool {
     let value = value.bytes(text.as_bytes());
     value.first() == Some(&b'"') && memchr::memchr(b'\\', value).is_some()

@@ -7,16 +7,12 @@ use keen_notch_core::batch::Span;
 use keen_notch_core::text::bytes::position_of_two;
 use serde_json::value::RawValue;
 
-/// A key.
 pub enum Key<'t> {
-    /// Without escapes.
     Plain(&'t str),
-    /// With escapes, resolved.
     Escaped(String),
 }
 
 impl Key<'_> {
-    /// The key.
     pub fn text(&self) -> &str {
         match self {
             Key::Plain(text) => text,
@@ -30,7 +26,6 @@ impl Key<'_> {
 pub struct NoObject {
     /// The byte of the error, from 0.
     pub at: usize,
-    /// The reason.
     pub why: String,
 }
 

@@ -209,7 +209,6 @@ enum Value {
     Number(f64),
     Truth(bool),
     Text(String),
-    /// A text that follows, or none.
     Waiting,
 }
 

@@ -46,9 +46,7 @@ pub struct Workbook {
 
 /// A sheet as a table.
 pub struct Table {
-    /// Its label for messages.
     pub name: String,
-    /// Its cells.
     pub sheet: Sheet,
     /// Its columns in the sheet.
     pub columns: Range<u32>,

@@ -252,7 +252,6 @@ enum Kind {
     /// A text in the cell itself.
     Inline,
     Truth,
-    /// An error, or an unknown type.
     Other,
     Date,
 }

@@ -35,17 +35,14 @@ pub fn prove(table: &mut Table, carving: Carving, threads: usize) -> Result<Prov
     })
 }
 
-/// The results of phrases on all rows.
 #[derive(Debug, Clone, Default)]
 pub struct Tried {
     pub rows: u64,
-    /// The number of rows with a result, by phrase.
     pub gives: Vec<u64>,
     /// The first rows on which the phrases differ; rows that distinguish the first two phrases come first.
     pub differing: Vec<Differing>,
 }
 
-/// A row on which phrases differ.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Differing {
     /// Its number, from 1.

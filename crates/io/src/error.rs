@@ -5,7 +5,8 @@ use crate::files;
 use crate::sink::Limit;
 use crate::source::{Broken, NotOfEncoding, Shortened};
 
-/// An input that cannot be read, or an output that cannot be written.
+/// An input that cannot be read, or an output that cannot be written. Lines, rows, columns, characters and bytes count from 1; characters
+/// are code points. Limits are in bytes.
 #[derive(Debug, thiserror::Error)]
 #[non_exhaustive]
 pub enum Error {
@@ -25,23 +26,11 @@ pub enum Error {
     #[error("{name} is fixed-width text without column widths")]
     NoWidths { name: String, widths: Option<String> },
     #[error("{name}, line {line}: text after the last column, from character {character}")]
-    BeyondColumns {
-        name: String,
-        /// The line, from 1.
-        line: u64,
-        /// The character in the line, from 1.
-        character: usize,
-    },
+    BeyondColumns { name: String, line: u64, character: usize },
     #[error("the output is fixed-width text, and the column {title} has no place in it: {why}")]
     NoPlace { title: String, why: String },
     #[error("{name}, row {row}: the value of {column} cannot be read as text: {why}")]
-    NoTextOf {
-        name: String,
-        column: String,
-        /// The row, from 1.
-        row: u64,
-        why: String,
-    },
+    NoTextOf { name: String, column: String, row: u64, why: String },
     #[error("{name} differs from {first}: the type of {column} is {found}, not {wanted}")]
     OtherType { name: String, first: String, column: String, found: String, wanted: String },
     #[error("{name}: {column} is {found} on line {line}, and {wanted} on line {first}; {format} has one type for each column")]
@@ -49,7 +38,6 @@ pub enum Error {
         name: String,
         column: String,
         found: &'static str,
-        /// The line, from 1.
         line: u64,
         wanted: &'static str,
         first: u64,
@@ -76,45 +64,15 @@ pub enum Error {
     #[error("{name} has no sheet called {sheet:?}")]
     NoSheet { name: String, sheet: String, sheets: Vec<String> },
     #[error("{name}, sheet {sheet}, row {row}: {from} to {to} are one merged cell, so the columns have no names of their own")]
-    MergedHeader {
-        name: String,
-        sheet: String,
-        /// The row, from 1.
-        row: u32,
-        from: String,
-        to: String,
-    },
+    MergedHeader { name: String, sheet: String, row: u32, from: String, to: String },
     #[error("{name}, sheet {sheet}, row {row}: column {column} has a value but no name in the first row")]
-    UnnamedCell {
-        name: String,
-        sheet: String,
-        /// The row, from 1.
-        row: u32,
-        column: String,
-    },
+    UnnamedCell { name: String, sheet: String, row: u32, column: String },
     #[error("{name} looks like {found}")]
     LooksLike { name: String, found: &'static str, from: &'static str },
     #[error("{name}, line {line}: byte {byte} of the line (hex {value:02X}) is not UTF-8")]
-    NotUtf8 {
-        name: String,
-        /// The line, from 1.
-        line: u64,
-        /// The byte in the line, from 1.
-        byte: usize,
-        value: u8,
-    },
+    NotUtf8 { name: String, line: u64, byte: usize, value: u8 },
     #[error("{name}, line {line}: {} not {encoding} (character {character} of the line, byte {byte} of the file)", hex(bytes))]
-    NotOfEncoding {
-        name: String,
-        encoding: &'static str,
-        /// The line, from 1.
-        line: u64,
-        /// The code point in the line, from 1.
-        character: usize,
-        /// The byte in the input, from 1.
-        byte: u64,
-        bytes: Vec<u8>,
-    },
+    NotOfEncoding { name: String, encoding: &'static str, line: u64, character: usize, byte: u64, bytes: Vec<u8> },
     #[error("{name} is UTF-16, not UTF-8: {}", if *has_mark { "it begins with that byte-order mark" } else { "it has a zero byte beside every ASCII character" })]
     Utf16 {
         name: String,
@@ -124,28 +82,11 @@ pub enum Error {
         has_mark: bool,
     },
     #[error("{name}, line {line}, character {character}: {why}")]
-    NoObject {
-        name: String,
-        /// The line, from 1.
-        line: u64,
-        /// The code point in the line, from 1.
-        character: usize,
-        why: String,
-    },
+    NoObject { name: String, line: u64, character: usize, why: String },
     #[error("{name}, line {line}: the key {key:?} comes twice")]
-    DoubledKey {
-        name: String,
-        /// The line, from 1.
-        line: u64,
-        key: String,
-    },
+    DoubledKey { name: String, line: u64, key: String },
     #[error("{name}, line {line}: the key {key:?} first appears here, but the columns were needed earlier")]
-    LateKey {
-        name: String,
-        /// The line, from 1.
-        line: u64,
-        key: String,
-    },
+    LateKey { name: String, line: u64, key: String },
     #[error("{name}, line {line}: up to here the objects have more than {limit} different keys, and each key is a column")]
     TooManyKeys {
         name: String,
@@ -154,59 +95,27 @@ pub enum Error {
         limit: usize,
     },
     #[error("the survey of {columns} columns takes more than {} MiB of memory", limit >> 20)]
-    SurveyTooLarge {
-        columns: usize,
-        /// The limit, in bytes.
-        limit: usize,
-    },
+    SurveyTooLarge { columns: usize, limit: usize },
     #[error("a Parquet file of {columns} columns takes more than {} MiB of memory", limit >> 20)]
-    ParquetTooWide {
-        columns: usize,
-        /// The limit, in bytes.
-        limit: usize,
-    },
+    ParquetTooWide { columns: usize, limit: usize },
     #[error("{name} is {found}, and {first} is {wanted}")]
     OtherFormat { name: String, found: &'static str, first: String, wanted: &'static str },
     #[error("{name}, line {line}: the row has {} where {} expected", cells(*found), were(*wanted))]
-    Ragged {
-        name: String,
-        /// The line where the row begins, from 1.
-        line: u64,
-        found: usize,
-        wanted: usize,
-    },
+    Ragged { name: String, line: u64, found: usize, wanted: usize },
     #[error("{name}, line {line}: a quote opens a cell here and is never closed")]
-    UnclosedQuote {
-        name: String,
-        /// The line of the quote, from 1.
-        line: u64,
-    },
+    UnclosedQuote { name: String, line: u64 },
     #[error("{name} changed while it was read")]
     InputChanged { name: String },
     #[error("{name}, line {line}: the row that begins here is longer than {limit} bytes")]
-    RowTooLong {
-        name: String,
-        /// The line where the row begins, from 1.
-        line: u64,
-        /// The limit, in bytes.
-        limit: usize,
-    },
+    RowTooLong { name: String, line: u64, limit: usize },
     #[error("{name}, line {line}: the pieces of the row that begins here take more than {limit} bytes, at {of}")]
-    ResultsTooLarge {
-        name: String,
-        of: String,
-        /// The line where the row begins, from 1.
-        line: u64,
-        /// The limit, in bytes.
-        limit: usize,
-    },
+    ResultsTooLarge { name: String, of: String, line: u64, limit: usize },
     #[error("{name}: its lines end in carriage returns alone, so it reads as one long row")]
     CarriageReturns { name: String },
     #[error("{name} and {first} have different columns: {}", other_column(*column, found.as_deref(), wanted.as_deref(), (name, first)))]
     OtherColumns {
         name: String,
         first: String,
-        /// The first column that differs, from 1.
         column: usize,
         /// Its name, if it exists.
         found: Option<String>,

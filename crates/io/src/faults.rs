@@ -35,7 +35,6 @@ pub fn fault_table(named: FileFormat) -> Result<Box<dyn OwnTable>, Error> {
     own_table(named, b',', COLUMNS.map(column).into())
 }
 
-/// An output file of faults.
 pub struct FaultFile<'a> {
     out: &'a mut dyn Sink,
     table: Box<dyn OwnTable>,

@@ -145,7 +145,6 @@ impl FileFormat {
         if known == parts { Ok(named) } else { Err(Error::UnknownFormat { given: endings.to_owned() }) }
     }
 
-    /// The name of the format, if known.
     pub fn name(self) -> Option<&'static str> {
         self.kind.map(Kind::name)
     }

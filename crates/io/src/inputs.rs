@@ -87,12 +87,10 @@ impl Inputs {
         self.part.as_ref().filter(|(inputs, _)| inputs.start == input).map_or(0, |(_, skipped)| *skipped)
     }
 
-    /// Starts an input after `before` rows.
     pub(crate) fn begin(&mut self, input: usize, before: u64) {
         self.starts.begin(input, before);
     }
 
-    /// The input of a row of the run, from 0, and the number of the row in it, from 1.
     pub fn locate(&self, row: u64) -> (usize, u64) {
         let (input, number) = self.starts.locate(row);
         (input, number + self.skipped(input))

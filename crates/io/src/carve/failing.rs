@@ -12,12 +12,10 @@ pub struct Failing {
 }
 
 impl Failing {
-    /// Counts a text.
     pub fn note(&mut self, text: &str) {
         self.add(text, 1);
     }
 
-    /// Adds the counts of later rows.
     pub fn append(&mut self, later: &Failing) {
         later.counts.iter().for_each(|(text, count)| self.add(text, *count));
         self.others += later.others;

@@ -64,14 +64,10 @@ pub struct Job {
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
 pub struct Counts {
     pub rows: u64,
-    /// Rows kept in the output.
     pub rows_kept: u64,
-    /// Rows written; more than kept if a piece writes a row for each result.
     pub rows_out: u64,
     pub set_aside: u64,
-    /// Rows left out by `keep`.
     pub left_out: u64,
-    /// Rows with faults.
     pub faulty: u64,
 }
 
@@ -126,7 +122,6 @@ pub struct MadeBy {
 }
 
 impl Report {
-    /// The summary of a run of this job on a table with these columns.
     pub fn summary(&self, job: &Job, header: &Header, MadeBy { program, asked, listed, part }: MadeBy) -> Summary {
         let title = |column: Option<usize>| column.map(|column| header.title(column));
         let piece = |(piece, tally): (usize, &Tally)| PieceCounts {
@@ -173,16 +168,13 @@ pub struct FaultyRow {
     pub row: u64,
     /// The line of the input where it begins.
     pub line: u64,
-    /// Its faults, each with the value of its column.
     pub faults: Vec<(Fault, String)>,
 }
 
 /// The outputs of a run.
 pub struct Outs<'a> {
     pub rows: &'a mut dyn Sink,
-    /// The offcuts, if requested.
     pub offcuts: Option<&'a mut dyn Sink>,
-    /// The file of faults, if requested.
     pub faults: Option<FaultFile<'a>>,
 }
 
@@ -217,7 +209,6 @@ pub struct OddRow {
     /// Its number in the run, from 1.
     pub row: u64,
     pub why: Odd,
-    /// The output row.
     pub cells: Vec<PreviewCell>,
 }
 
@@ -226,7 +217,6 @@ const MOST_ODD: usize = 2;
 /// Rows to keep for each reason until it is known which of them are shown for a more serious one.
 const MOST_ODD_KEPT: usize = MOST_ODD * Odd::ALL.len();
 
-/// A cell of an output row, for display.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct PreviewCell {
     pub text: String,
@@ -277,13 +267,11 @@ impl Job {
         self
     }
 
-    /// Sets the treatment of results that look like formulas.
     pub fn with_formulas(mut self, formulas: Formulas) -> Job {
         self.formulas = formulas;
         self
     }
 
-    /// Sets the options for delimited text.
     pub fn with_text_options(mut self, options: TextOptions) -> Job {
         self.text_options = options;
         self
@@ -323,17 +311,14 @@ impl Job {
         self.places.as_ref().map(|places| fixed_width::widths_of(&self.shape.titles, places))
     }
 
-    /// Rows with a text that is too wide, from the report of a run.
     pub fn too_wide(&self, report: &Report) -> u64 {
         self.carving.place_checks().map(|check| report.checks[check].count).sum()
     }
 
-    /// The indices of the written pieces.
     pub fn written(&self) -> &[usize] {
         &self.written
     }
 
-    /// Turns on diagnostics for hints.
     pub fn with_diagnostics(mut self, diagnostics: Diagnostics) -> Job {
         self.diagnostics = diagnostics;
         self
@@ -351,13 +336,11 @@ impl Job {
         self
     }
 
-    /// Counts the failing texts.
     pub fn with_failing(mut self) -> Job {
         self.counts_failing = true;
         self
     }
 
-    /// Writes no rows.
     pub fn without_rows(mut self) -> Job {
         self.shape.is_written = false;
         self.written.clear();
@@ -370,7 +353,6 @@ impl Job {
         self
     }
 
-    /// Sets the formats of the output and of the offcuts.
     pub fn with_formats(mut self, rows: FileFormat, aside: FileFormat) -> Job {
         (self.named, self.named_aside) = (rows, aside);
         self
@@ -422,23 +404,19 @@ impl Job {
         &self.checks
     }
 
-    /// The pieces.
     pub fn carving(&self) -> &Carving {
         &self.carving
     }
 
-    /// The columns of the output.
     pub fn columns(&self) -> &[OutColumn] {
         &self.shape.columns
     }
 
-    /// The titles of the output columns.
     pub fn titles(&self) -> &[String] {
         &self.shape.titles
     }
 }
 
-/// The checks of the pieces, and that of the number of cells.
 fn checks(carving: &Carving) -> Vec<CheckName> {
     let cells = CheckName {
         of: "rows".to_owned(),

@@ -77,7 +77,6 @@ const MOST_KEPT: usize = 2 << 20;
 /// Batches per lookup of stored texts. Large lookups read the files sequentially.
 const RECALLED: usize = 128;
 
-/// A fault with its place.
 pub struct LocatedFault {
     pub row: u64,
     pub line: u64,
@@ -127,7 +126,6 @@ impl ChunkResult {
     }
 }
 
-/// The optional outputs of a run.
 #[derive(Debug, Clone, Copy)]
 pub struct OptionalOutputs {
     pub offcuts: bool,
@@ -150,7 +148,6 @@ impl RunState {
     }
 }
 
-/// A batch of rows with its results.
 #[derive(Default)]
 struct Stage<'c> {
     rows: Rows<'c>,
@@ -444,7 +441,6 @@ impl<'c> Stage<'c> {
     }
 }
 
-/// The current chunk.
 struct State<'w, 'j> {
     job: &'j Job,
     chunk: &'w dyn Chunk,

@@ -33,7 +33,6 @@ use crate::formats::Kind;
 #[cfg(feature = "columnar")]
 use crate::source::types::Type;
 
-/// The format of such a table.
 #[cfg(feature = "columnar")]
 #[derive(Debug, Clone)]
 pub struct Columnar {
@@ -77,7 +76,6 @@ impl Columnar {
 
 #[cfg(feature = "columnar")]
 impl Columnar {
-    /// The format.
     pub fn kind(&self) -> Kind {
         self.kind
     }

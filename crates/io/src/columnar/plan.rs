@@ -2,7 +2,6 @@
 
 use serde::{Deserialize, Serialize};
 
-/// The settings of a file.
 #[derive(Debug, Clone, PartialEq, Eq, Default, Serialize, Deserialize)]
 pub struct Plan {
     /// Maximum rows per row group, if the input has several groups.
@@ -12,7 +11,6 @@ pub struct Plan {
     pub copies: Option<Copies>,
 }
 
-/// Columns to copy unchanged.
 #[derive(Debug, Clone, PartialEq, Eq, Default, Serialize, Deserialize)]
 pub struct Copies {
     /// The input files, whose rows are all written in order.
@@ -21,7 +19,6 @@ pub struct Copies {
     pub columns: Vec<Option<usize>>,
 }
 
-/// The settings of a column.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct ColumnPlan {
     /// The path of names from the root; a name can contain dots.

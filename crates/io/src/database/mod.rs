@@ -53,12 +53,10 @@ impl Address {
             || (start.contains(':') && ["sql", "postgres", "pg"].iter().any(|name| start.contains(name)))
     }
 
-    /// The file, if the database is one.
     pub fn path(&self) -> Option<&Path> {
         if let Address::Sqlite(path) = self { Some(path) } else { None }
     }
 
-    /// The name of the kind of database.
     pub fn kind(&self) -> &'static str {
         match self {
             Address::Sqlite(_) => "SQLite",
@@ -102,11 +100,9 @@ pub enum What {
     Unsaid,
 }
 
-/// Rows of a database.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Relation {
     pub address: Address,
-    /// The rows.
     pub what: What,
 }
 
@@ -123,7 +119,6 @@ impl fmt::Display for Relation {
 /// The column types of the source table in its database.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Declared {
-    /// The name of the kind of database.
     pub kind: &'static str,
     /// The type of each column; empty if it has none.
     pub types: Vec<String>,
@@ -131,7 +126,6 @@ pub struct Declared {
     pub have_text: Vec<bool>,
 }
 
-/// An output table.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Target {
     pub table: String,
@@ -139,7 +133,6 @@ pub struct Target {
     pub how: How,
 }
 
-/// What to do with an existing table.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 pub enum How {
     /// The table must not exist.

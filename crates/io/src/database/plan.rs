@@ -4,10 +4,8 @@ use serde::{Deserialize, Serialize};
 
 use crate::source::types::Type;
 
-/// The structure of a table.
 #[derive(Debug, Clone, PartialEq, Eq, Default, Serialize, Deserialize)]
 pub struct TablePlan {
-    /// Its columns in order.
     pub columns: Vec<PlannedColumn>,
 }
 

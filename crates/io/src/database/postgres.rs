@@ -49,7 +49,6 @@ pub fn connect(uri: &str, name: &str) -> Result<Client, Error> {
 
 const PASSWORD: &str = "give the password with PGPASSWORD or in a private password file (~/.pgpass, chmod 600), and the user with USER@ in the address";
 
-/// An error with the server's message, if it sent one.
 pub fn failed(name: &str, error: &postgres::Error) -> Error {
     let Some(said) = error.as_db_error() else {
         let cause = std::error::Error::source(error).map_or(String::new(), |cause| format!(" ({cause})"));

@@ -10,7 +10,6 @@ use crate::Error;
 /// How long to wait for the lock of another program.
 pub const PATIENCE: Duration = Duration::from_secs(10);
 
-/// The purpose of a connection.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Use {
     /// Reading: the file must exist and stays unchanged.
@@ -65,7 +64,6 @@ pub fn connect(path: &Path, name: &str, to: Use) -> Result<Connection, Error> {
     Ok(connection)
 }
 
-/// An error with its label.
 pub fn failed(name: &str, error: &rusqlite::Error) -> Error {
     let help = match error.sqlite_error_code() {
         Some(ErrorCode::CannotOpen) => "check the name of the file and its folder",
@@ -100,7 +98,6 @@ pub fn table(connection: &Connection, name: &str, wanted: &str) -> Result<String
     found.cloned().ok_or_else(|| Error::NoDatabaseTable { name: wanted.to_owned(), of: name.to_owned(), tables })
 }
 
-/// The tables and views.
 pub fn tables(connection: &Connection) -> rusqlite::Result<Vec<String>> {
     let of = "SELECT name FROM sqlite_schema WHERE type IN ('table', 'view') AND name NOT LIKE 'sqlite\\_%' ESCAPE '\\' ORDER BY name";
     connection.prepare(of)?.query_map([], |row| row.get(0))?.collect()

@@ -23,7 +23,6 @@ pub fn push_quoted(out: &mut impl Extend, bytes: &[u8]) {
     out.extend(b"\"");
 }
 
-/// Writes a row of cells and a line feed.
 pub fn push_row<'c>(out: &mut Buffer, cells: impl IntoIterator<Item = &'c str>, delimiter: u8) {
     for (index, cell) in cells.into_iter().enumerate() {
         if index > 0 {

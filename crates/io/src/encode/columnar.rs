@@ -33,7 +33,6 @@ const CELL: usize = size_of::<i32>() + size_of::<bool>();
 /// Rows per batch for tables of faults.
 const OWN_ROWS: usize = 4096;
 
-/// The source of an output column.
 enum From {
     /// An original column with its type.
     Kept(usize),
@@ -80,7 +79,6 @@ fn data_type(of: Type) -> DataType {
     }
 }
 
-/// The original columns: with their own types, or with those of their values.
 fn originals(
     format: &Format,
     types: &[ObservedTypes],
@@ -357,7 +355,6 @@ fn no_columnar(kind: Kind, error: &ArrowError) -> Error {
     Error::NoColumnar { format: kind.name(), why: error.to_string() }
 }
 
-/// Writes the schema. Encoding a schema cannot fail.
 fn begin(plan: &Plan, schema: &Schema, out: &mut impl Extend) {
     out.extend(&head::written(plan));
     let _ = push_schema(schema, out);

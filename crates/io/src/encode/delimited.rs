@@ -16,7 +16,6 @@ use crate::source::delimited::Preamble;
 use crate::source::delimited::record::{Cells, Record, is_in_quotes, needs_quotes, value};
 use crate::source::{RawRow, RawRows};
 
-/// Encodes delimited text.
 pub struct Delimited {
     delimiter: u8,
     /// The delimiter of the input header, if the first input is delimited text.
@@ -97,7 +96,6 @@ impl Delimited {
         }
     }
 
-    /// The cells of the output by column, and the rows that need care.
     fn written<'b>(&self, input: &'b Encodable, raw: Option<&RawRows<'b>>) -> Written<'b> {
         let out = OutRows::new(input, &self.shape);
         let count = out.count();
@@ -281,7 +279,6 @@ impl Delimited {
         }
     }
 
-    /// Writes a new cell.
     fn push_new(&self, out: &mut impl Extend, bytes: &[u8]) {
         if self.quotes_new {
             push_quoted(out, bytes);
@@ -290,7 +287,6 @@ impl Delimited {
         }
     }
 
-    /// The raw rows of a chunk of delimited text.
     fn raw<'b>(&self, input: &'b Encodable) -> Option<RawRows<'b>> {
         input.chunk.raw().filter(|raw| raw.delimiter.is_some())
     }

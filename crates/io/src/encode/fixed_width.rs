@@ -104,7 +104,6 @@ pub fn widths_of(titles: &[String], places: &Places) -> Widths {
     Widths::of_places(titles.iter().cloned().zip(places.iter().copied()))
 }
 
-/// Encodes fixed-width text.
 pub struct FixedWidth {
     shape: OutputSchema,
     places: Places,

@@ -15,7 +15,6 @@ use crate::Error;
 use crate::source::json_lines::{Style, line};
 use crate::source::{CellKind, Chunk, RawRows};
 
-/// Encodes objects.
 pub struct JsonLines {
     style: Style,
     is_native: bool,
@@ -65,7 +64,6 @@ impl JsonLines {
         JsonLines { style, is_native, shape, appended, keys, adds_special }
     }
 
-    /// The output by column, and the rows that need care.
     fn written<'b>(&'b self, input: &'b Encodable) -> Written<'b> {
         let rows = OutRows::new(input, &self.shape);
         let count = rows.count();
@@ -357,7 +355,6 @@ fn needs_escape(byte: u8) -> bool {
     byte < 0x20 || byte == b'"' || byte == b'\\'
 }
 
-/// Writes a value with its type.
 pub fn push_cell(chunk: &dyn Chunk, text: &str, (row, column): (usize, usize), out: &mut impl Extend) {
     let cell = chunk.cell(text, row, column);
     match cell.kind {

@@ -15,7 +15,6 @@ pub const FAULT_FIELDS: [&str; 4] = ["piece", "check", "kind", "detail"];
 /// this level, and one more row with faults.
 pub const COMPARED_FIELDS: [&str; 4] = ["check", "hash", "new_for_piece", "new_for_row"];
 
-/// The faults of the rows of a batch, without warnings.
 #[derive(Debug, Default)]
 pub struct RowFaults<'a> {
     checks: &'a [CheckName],
@@ -29,7 +28,6 @@ impl<'a> RowFaults<'a> {
         RowFaults { checks, rows: Vec::new() }
     }
 
-    /// Adds the faults of a later row.
     pub fn note(&mut self, row: u32, faults: Vec<Fault>) {
         let faults: Vec<Fault> = faults.into_iter().filter(|fault| !self.checks[fault.check].only_warns).collect();
         if !faults.is_empty() {

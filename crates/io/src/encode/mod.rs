@@ -116,7 +116,6 @@ pub struct OutputSchema {
     pub is_written: bool,
 }
 
-/// A piece, for encoders.
 #[derive(Debug, Clone)]
 pub struct PieceShape {
     pub sources: Vec<usize>,
@@ -178,7 +177,6 @@ pub struct Encodable<'a> {
     pub text: &'a str,
     /// The rows of the chunk from which the batch was made; the batch can lack some of them.
     pub range: Range<usize>,
-    /// The rows of the batch in the chunk.
     pub rows: &'a Rows<'a>,
     pub batch: &'a Batch<'a>,
     pub worked: &'a BatchResults,

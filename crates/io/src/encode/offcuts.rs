@@ -20,7 +20,6 @@ use crate::source::{Chunk, Format};
 const TITLES: [&str; 3] = ["why", "why_set_aside", "keen_notch_why"];
 
 pub trait OffcutEncoder: Send + Sync {
-    /// Writes the header.
     fn begin(&self, out: &mut Buffer);
 
     /// Writes a row with its reason.

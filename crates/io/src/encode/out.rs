@@ -3,9 +3,7 @@ use keen_notch_core::batch::Buffer;
 /// Bytes to buffer before a flush within a row.
 pub const MOST_HELD: usize = 1 << 20;
 
-/// Appends bytes.
 pub trait Extend {
-    /// Appends bytes.
     fn extend(&mut self, bytes: &[u8]);
 }
 
@@ -43,7 +41,6 @@ impl HeldTexts {
         self.absent.push(text.is_none());
     }
 
-    /// Ends the current list.
     pub fn end_list(&mut self) {
         self.lists.push(self.ends.len() as i32);
     }

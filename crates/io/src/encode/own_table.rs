@@ -9,14 +9,12 @@ use crate::cells::Record;
 use crate::formats::{FileFormat, Kind};
 use crate::source::json_lines::Style;
 
-/// A value of such a table.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Value<'v> {
     Text(&'v str),
     Count(Option<u64>),
 }
 
-/// A column of such a table.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct OwnColumn {
     pub title: String,
@@ -24,15 +22,11 @@ pub struct OwnColumn {
     pub is_count: bool,
 }
 
-/// Encodes such a table.
 pub trait OwnTable: Send {
-    /// Writes the header.
     fn begin(&mut self, out: &mut Buffer);
 
-    /// Writes a row.
     fn row(&mut self, values: &[Value], out: &mut Buffer);
 
-    /// Writes the buffered rows.
     fn end(&mut self, out: &mut Buffer);
 }
 

@@ -11,7 +11,6 @@ use crate::Error;
 use crate::cells::Record;
 use crate::source::{Cell, CellKind};
 
-/// Encodes a sheet.
 pub struct Workbook {
     /// The name of the sheet, if the input is a workbook.
     sheet: Option<String>,

@@ -41,7 +41,6 @@ impl Folder {
         false
     }
 
-    /// Renames a file.
     pub fn rename(&self, from: &OsStr, to: &OsStr) -> io::Result<()> {
         #[cfg(unix)]
         if let Some(handle) = &self.handle {
@@ -50,7 +49,6 @@ impl Folder {
         fs::rename(self.path.join(from), self.path.join(to))
     }
 
-    /// Creates a hard link to a file.
     pub fn link(&self, from: &OsStr, to: &OsStr) -> io::Result<()> {
         #[cfg(unix)]
         if let Some(handle) = &self.handle {
@@ -59,7 +57,6 @@ impl Folder {
         fs::hard_link(self.path.join(from), self.path.join(to))
     }
 
-    /// Removes a file.
     pub fn remove(&self, name: &OsStr) -> io::Result<()> {
         #[cfg(unix)]
         if let Some(handle) = &self.handle {

@@ -313,7 +313,6 @@ impl<E: RowEnds> Blocks<E> {
     }
 }
 
-/// The number of line ends in `bytes`.
 pub fn lines(bytes: &[u8]) -> u64 {
     memchr::memchr_iter(b'\n', bytes).count() as u64
 }

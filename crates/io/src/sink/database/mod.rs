@@ -122,15 +122,10 @@ impl Session {
         Ok(Session { address: address.to_string(), open: Arc::new(Mutex::new(Open { loader, settled: 0, placed: 0 })) })
     }
 
-    /// The columns added to existing tables.
     pub fn added(&self) -> Vec<String> {
         lock(&self.open).loader.added()
     }
 
-    /// A table as a sink.
-    ///
-    /// # Errors
-    /// The table cannot be written, for example because it exists.
     pub fn sink(&self, target: Target) -> Result<Table, Error> {
         let name = format!("the table {} of {}", target.table, self.address);
         let table = lock(&self.open).loader.table(target)?;
@@ -138,7 +133,6 @@ impl Session {
     }
 }
 
-/// A table as a sink.
 pub struct Table {
     name: String,
     open: Arc<Mutex<Open>>,

@@ -44,10 +44,6 @@ struct Source {
 }
 
 impl Copied {
-    /// Copies columns of files beside new columns with this schema.
-    ///
-    /// # Errors
-    /// A file cannot be read again.
     pub fn new(copies: &Copies, new: &SchemaRef, properties: impl FnOnce(&SchemaRef) -> WriterProperties) -> Result<Copied> {
         let open = |name: &String| -> Result<Arc<Source>> {
             let file = File::open(name)?;

@@ -11,7 +11,6 @@ pub struct Thrift<'b> {
 const MOST_DEPTH: u32 = 16;
 
 impl<'b> Thrift<'b> {
-    /// Starts at the first byte.
     pub fn new(bytes: &'b [u8]) -> Thrift<'b> {
         Thrift { bytes, at: 0 }
     }
@@ -34,7 +33,6 @@ impl<'b> Thrift<'b> {
         None
     }
 
-    /// A non-negative integer.
     pub fn count(&mut self) -> Option<u64> {
         let number = self.number()?;
         (number & 1 == 0).then_some(number >> 1)

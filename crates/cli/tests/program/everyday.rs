@@ -105,7 +105,7 @@ fn from_the_first_look_to_rows_set_aside() {
     // Draft: the list contains the reading options and runs as printed.
     let ran =
         yard.run(&["draft", "tickets.csv", "--encoding", "windows-1252", "-c", "Ticket", "--write", "draft.cutlist.toml"]);
-    for (before, file) in [("What breaks its checks: keen-notch ", ""), ("Next month's file: keen-notch ", "tickets.csv")] {
+    for (before, file) in [("To see its faults: keen-notch ", ""), ("Next month's file: keen-notch ", "tickets.csv")] {
         let next = ran.stderr.split(before).nth(1).and_then(|rest| rest.lines().next()).unwrap();
         let checked = yard.paste(&next.replace("FILE", file));
         assert_eq!(checked.status, 1, "{}", checked.shown());

@@ -149,7 +149,7 @@ fn every_error_says_what_and_where_and_what_to_do() {
             "a.txt, line 2: a quote opens a cell here and is never closed",
             "close the cell with a quote",
         ),
-        (read(b"a\nx\xFCy\n"), "a.txt, line 2: byte 2 of the line (hex FC) is not UTF-8", "say what the file is written in"),
+        (read(b"a\nx\xFCy\n"), "a.txt, line 2: byte 2 of the line (hex FC) is not UTF-8", "name the encoding of the file"),
         (
             read(b"\xFE\xFF\0a\0\n"),
             "a.txt is UTF-16, not UTF-8: it begins with that byte-order mark",

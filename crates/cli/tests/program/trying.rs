@@ -182,7 +182,7 @@ fn without_a_list_the_command_is_printed_and_a_list_can_still_be_written() {
     session.send("\r\r\r\rcolumns = 2").until("filled");
     session.send(ESCAPE).until("not written yet");
     session.send(CONTROL_S).until("part_code.cutlist.toml");
-    session.send("\r").until("is there already");
+    session.send("\r").until("already exists");
     // With a missing folder, nothing is lost, and another name can be given.
     let gone = "\u{7f}".repeat("part_code.cutlist.toml".len());
     session.send(&gone).send("none/x.toml\r").until("not written: ");

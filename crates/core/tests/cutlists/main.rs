@@ -515,7 +515,7 @@ fn what_is_refused_and_where() {
             "[piece.site]\nof = 'depot'\ntake = 'whole'\nreplace = true",
             "site",
             "the piece site replaces no column: no column site",
-            "leave `replace` out",
+            "remove `replace`",
         ),
         (
             "[piece.a]\nof = '#1'\ntake = 'numbers'\nrows = true\n[piece.b]\nof = '#1'\ntake = 'runs'\nrows = true",

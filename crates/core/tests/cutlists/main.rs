@@ -521,7 +521,7 @@ fn what_is_refused_and_where() {
             "[piece.a]\nof = '#1'\ntake = 'numbers'\nrows = true\n[piece.b]\nof = '#1'\ntake = 'runs'\nrows = true",
             "b",
             "a and b both want an output row for each result",
-            "let one of them",
+            "keep it in one of them",
         ),
         (
             "[piece.a]\nof = '#1'\ntake = 'numbers'\ncolumns = 2\n[piece.a_2]\nof = '#1'\ntake = 'whole'",

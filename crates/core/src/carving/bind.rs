@@ -23,18 +23,18 @@ use crate::value_type::ValueType;
 ///
 /// ```
 /// use keen_notch_core::batch::{Batch, Column};
-/// use keen_notch_core::carving::{Carving, Worked};
+/// use keen_notch_core::carving::{Carving, BatchResults};
 /// use keen_notch_core::column::Header;
-/// use keen_notch_core::piece::{Piece, Wanted};
+/// use keen_notch_core::piece::{Piece, Rules};
 /// use keen_notch_core::program::Setting;
 /// use keen_notch_core::text::unit::Unit;
 ///
-/// let wanted = Wanted { pieces: vec![Piece::parse("family: first 3", 0)?], ..Wanted::default() };
+/// let wanted = Rules { pieces: vec![Piece::parse("family: first 3", 0)?], ..Rules::default() };
 /// let header = Header::Names(vec!["part_code".to_owned()]);
 /// let carving = Carving::new(&wanted, None, &Setting::new(Unit::Characters), &header)?;
 /// let codes = Column::of(["GRP-00041273", "HNG-00760251"]);
 /// let batch = Batch { rows: 2, columns: &[codes.texts()] };
-/// let mut worked = Worked::default();
+/// let mut worked = BatchResults::default();
 /// carving.run(&batch, &mut worked)?;
 /// assert_eq!(carving.texts(0, &batch, &worked).get(1), "HNG");
 /// # Ok::<(), Box<dyn std::error::Error>>(())

@@ -9,7 +9,7 @@ const LIKELIER: [Next; 4] = [Next::Marker, Next::Word("then"), Next::Word("joine
 
 #[derive(Debug, Clone, Copy, Default)]
 pub struct CompletionContext<'a> {
-    /// Known markers, such as the delimiters of a column.
+    /// CompletionContext markers, such as the delimiters of a column.
     pub markers: &'a [&'a str],
     pub columns: &'a [String],
 }
@@ -25,9 +25,9 @@ pub struct Upcoming {
 /// Completions at the end of a phrase, including those of its last word. They contain no numbers, regular expressions or unknown texts.
 ///
 /// ```
-/// use keen_notch_core::phrase::{Known, next_of_phrase};
+/// use keen_notch_core::phrase::{CompletionContext, next_of_phrase};
 ///
-/// let known = Known { markers: &["-"], ..Known::default() };
+/// let known = CompletionContext { markers: &["-"], ..CompletionContext::default() };
 /// assert_eq!(next_of_phrase("section 2", known).words, [" by"]);
 /// assert_eq!(next_of_phrase("section 2 by ", known).words[0], "\"-\"");
 /// assert_eq!(next_of_phrase("sec", known).words, ["section", "sections"]);
@@ -39,10 +39,10 @@ pub fn next_of_phrase(source: &str, known: CompletionContext) -> Upcoming {
 /// Completions at the end of a condition.
 ///
 /// ```
-/// use keen_notch_core::phrase::{Known, next_of_condition};
+/// use keen_notch_core::phrase::{CompletionContext, next_of_condition};
 ///
 /// let columns = ["crew_id".to_owned(), "crew name".to_owned()];
-/// let known = Known { columns: &columns, ..Known::default() };
+/// let known = CompletionContext { columns: &columns, ..CompletionContext::default() };
 /// assert_eq!(next_of_condition("same as ", known).words, ["crew_id", "\"crew name\""]);
 /// ```
 pub fn next_of_condition(source: &str, known: CompletionContext) -> Upcoming {

@@ -25,12 +25,12 @@ impl Hash {
 /// one in a million millions. The table is split by the hash, so that only a small part of it is ever doubled at once.
 ///
 /// ```
-/// use keen_notch_core::check::seen::Seen;
+/// use keen_notch_core::check::unique_texts::UniqueTexts;
 ///
-/// let mut seen = Seen::default();
-/// assert_eq!(seen.note(Seen::hash(["GRP", "1"]), 1)?, None);
-/// assert_eq!(seen.note(Seen::hash(["GRP", "1"]), 9)?, Some(1), "row 1 had the same");
-/// # Ok::<(), keen_notch_core::check::seen::StoreError>(())
+/// let mut seen = UniqueTexts::default();
+/// assert_eq!(seen.note(UniqueTexts::hash(["GRP", "1"]), 1)?, None);
+/// assert_eq!(seen.note(UniqueTexts::hash(["GRP", "1"]), 9)?, Some(1), "row 1 had the same");
+/// # Ok::<(), keen_notch_core::check::unique_texts::StoreError>(())
 /// ```
 ///
 /// A table that reaches its memory limit moves to a [`Store`], sorted, and a new table begins. From then on, a filter uses three quarters

@@ -34,10 +34,10 @@ pub struct Console {
 impl Console {
     /// Examines standard output.
     pub fn detect() -> Console {
-        let told = std::env::var("COLUMNS").ok().and_then(|columns| columns.parse().ok());
+        let from_environment = std::env::var("COLUMNS").ok().and_then(|columns| columns.parse().ok());
         let measured = terminal_size::terminal_size().map(|(width, _)| usize::from(width.0));
         Console {
-            width: measured.or(told).unwrap_or(USUAL_WIDTH).max(LEAST_WIDTH),
+            width: measured.or(from_environment).unwrap_or(USUAL_WIDTH).max(LEAST_WIDTH),
             shows_tables: std::io::stdout().is_terminal(),
             notes_in_line: false,
         }

@@ -90,7 +90,7 @@ fn taken(piece: &Piece) -> Vec<String> {
         Source::Take { phrase, .. } => words::phrase(phrase),
         Source::Field { .. } => vec!["It is named in the layout.".to_owned()],
         Source::Build { parts, .. } => {
-            vec![format!("Put together {}.", list(&parts.iter().map(build_part).collect::<Vec<_>>()))]
+            vec![format!("Join {}.", list(&parts.iter().map(build_part).collect::<Vec<_>>()))]
         }
     }
 }

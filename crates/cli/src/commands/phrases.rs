@@ -56,16 +56,17 @@ fn groups() -> impl Iterator<Item = &'static Group> {
 }
 
 fn one(word: &str, width: usize) -> Result<String, Failure> {
+    let is_asked = |name: &str| name.eq_ignore_ascii_case(word);
     let groups: Vec<(&Group, Vec<&Entry>)> = groups()
-        .map(|group| (group, group.entries.iter().filter(|entry| entry.word == word).collect::<Vec<_>>()))
+        .map(|group| (group, group.entries.iter().filter(|entry| is_asked(entry.word)).collect::<Vec<_>>()))
         .filter(|(_, entries)| !entries.is_empty())
         .collect();
-    let notes = NOTES.iter().filter(|(title, _)| *title == word || *title == "Classes" && classes().any(|class| class == word));
-    let notes = notes.map(|(title, note)| format!("{}\n{}", paint(style::HEAD, title), wrapped(note, width, "")));
     let shown = groups.iter().map(|(group, entries)| {
         let entries: String = entries.iter().map(|entry| shown(entry, width)).collect();
         format!("{}\n{}{entries}", paint(style::HEAD, group.title), wrapped(group.about, width, ""))
     });
+    let notes = NOTES.iter().filter(|(title, _)| is_asked(title) || *title == "Classes" && classes().any(is_asked));
+    let notes = notes.map(|(title, note)| format!("{}\n{}", paint(style::HEAD, title), wrapped(note, width, "")));
     let texts: Vec<String> = shown.chain(notes).collect();
     if texts.is_empty() {
         return Err(Failure::usage(format!("no step, condition or class {word}"), help(word)));
@@ -73,19 +74,12 @@ fn one(word: &str, width: usize) -> Result<String, Failure> {
     Ok(texts.join("\n"))
 }
 
-/// The words that `phrases` can show instead of an unknown one.
+/// Suggests a word that `phrases` can show instead of an unknown one.
 fn help(word: &str) -> String {
-    let conditions = CONDITIONS.entries.iter().map(|entry| entry.word);
-    let titles = NOTES.iter().map(|(title, _)| *title);
-    let exact = conditions.clone().chain(titles.clone()).find(|known| known.eq_ignore_ascii_case(word));
+    let known = || groups().flat_map(|group| group.entries).map(|entry| entry.word).chain(classes());
     let first_word = word.split_whitespace().next().unwrap_or(word);
-    let known =
-        || reference::entries().map(|entry| entry.word).chain(conditions.clone()).chain(classes()).chain(titles.clone());
-    let nearest = exact
-        .or_else(|| reference::synonym(word))
-        .or_else(|| words::nearest(word, known()))
-        .or_else(|| known().find(|known| *known == first_word));
-    match nearest {
+    let nearest = reference::synonym(word).or_else(|| words::nearest(word, known()));
+    match nearest.or_else(|| known().find(|known| *known == first_word)) {
         Some(nearest) => format!("did you mean `{nearest}`? keen-notch phrases shows them all"),
         None => "keen-notch phrases shows them all".to_owned(),
     }

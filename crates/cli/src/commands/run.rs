@@ -338,8 +338,9 @@ pub fn outcome(
             table.as_ref().map(|table| format!("the table {table}")).or(path.as_deref().map(name_of))
         };
         let aside = name(&args.offcuts, &tables.offcuts_table).map_or(String::new(), |name| format!(", set aside in {name}"));
-        let told = name(&args.faults, &tables.faults_table).map_or(String::new(), |name| format!("; each fault is in {name}"));
-        lines.push(format!("{} with faults{aside}{told}", visible::counted(counts.faulty, "row")));
+        let listed_in =
+            name(&args.faults, &tables.faults_table).map_or(String::new(), |name| format!("; each fault is in {name}"));
+        lines.push(format!("{} with faults{aside}{listed_in}", visible::counted(counts.faulty, "row")));
     }
     lines.iter().map(|line| visible::without_controls(line)).collect()
 }

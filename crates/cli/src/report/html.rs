@@ -175,10 +175,10 @@ fn changes(changes: &[Changes]) -> Markup {
         h2 #new { "Changes" }
         @for of_file in changes {
             h3 { "Since " (of_file.since) }
-            @if of_file.told.is_empty() { p { "No changes." } } @else {
+            @if of_file.changes.is_empty() { p { "No changes." } } @else {
                 div.wide { table {
                     thead { tr { th { "of" } th { "what" } th { "before" } th { "now" } } }
-                    tbody { @for change in &of_file.told { tr {
+                    tbody { @for change in &of_file.changes { tr {
                         td { (change.of) } td { (change.words) }
                         @for share in change.shares.map_or([None, None], |(before, now)| [Some(before), Some(now)]) {
                             td { @if let Some(share) = share { (plot::share(share, "is")) " " span.quiet { (shown(share)) } } }

@@ -5,7 +5,7 @@ use serde::Serialize;
 use keen_notch_core::summary::Summary;
 
 /// The version of the JSON. It increases when a key changes its meaning or disappears.
-pub const VERSION: u32 = 1;
+pub const VERSION: u32 = 2;
 
 /// The content of a report.
 #[derive(Debug, Serialize)]
@@ -151,7 +151,7 @@ pub struct Explained {
 #[derive(Debug, Serialize)]
 pub struct Changes {
     pub since: String,
-    pub told: Vec<Change>,
+    pub changes: Vec<Change>,
 }
 
 #[derive(Debug, Serialize)]

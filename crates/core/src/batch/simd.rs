@@ -33,8 +33,8 @@ fn load_last(rest: &[u8]) -> u128 {
 
 /// The mask of the bytes equal to `wanted`, the lowest bit for the first byte.
 #[inline(always)]
-pub fn are(lanes: Sixteen, wanted: Sixteen) -> u32 {
-    lanes.equal(wanted)
+pub fn are(sixteen: Sixteen, wanted: Sixteen) -> u32 {
+    sixteen.equal(wanted)
 }
 
 /// A range of byte values.
@@ -55,8 +55,8 @@ impl ByteRange {
 
     /// The mask of the bytes in the range, the lowest bit for the first byte.
     #[inline(always)]
-    pub fn has(self, lanes: Sixteen) -> u32 {
-        lanes.within(self.first, self.wide)
+    pub fn has(self, sixteen: Sixteen) -> u32 {
+        sixteen.within(self.first, self.wide)
     }
 }
 
@@ -65,7 +65,7 @@ impl ByteRange {
 pub fn is_plain(text: &[u8], span: Span) -> bool {
     let ascii = ByteRange::new(0, 0x7F);
     let returns = Sixteen::splat(b'\r');
-    all(text, span.start as usize, span.end as usize, |lanes| ascii.has(lanes) & !are(lanes, returns))
+    all(text, span.start as usize, span.end as usize, |sixteen| ascii.has(sixteen) & !are(sixteen, returns))
 }
 
 /// Whether a plain part contains a text, ignoring case. Returns false for a text that is not plain.
@@ -254,7 +254,7 @@ pub fn section(text: &[u8], value: Span, by: Sixteen, index: usize) -> Option<Sp
         None => start,
         Some(before) => nth(text, start, end, by, before)? + 1,
     };
-    let to = first(text, from, end, |lanes| are(lanes, by)).unwrap_or(end);
+    let to = first(text, from, end, |sixteen| are(sixteen, by)).unwrap_or(end);
     Some(Span::new(from, to))
 }
 
@@ -299,19 +299,19 @@ mod tests {
             text[start..end].fill(b'x');
             for after in [0, 20] {
                 text.truncate(end + after);
-                let dash = |lanes| are(lanes, DASH);
+                let dash = |sixteen| are(sixteen, DASH);
                 assert_eq!((first(&text, start, end, dash), last(&text, start, end, dash)), (None, None));
                 assert_eq!(nth(&text, start, end, DASH, 0), None);
-                assert!(all(&text, start, end, |lanes| ByteRange::new(b'a', b'x').has(lanes)));
+                assert!(all(&text, start, end, |sixteen| ByteRange::new(b'a', b'x').has(sixteen)));
             }
             text.resize(end + 20, b'-');
             for at in start..end {
                 text[at] = b'-';
-                assert_eq!(first(&text, start, end, |lanes| are(lanes, DASH)), Some(start), "{at} of {length}");
-                assert_eq!(last(&text, start, end, |lanes| are(lanes, DASH)), Some(at), "{at} of {length}");
+                assert_eq!(first(&text, start, end, |sixteen| are(sixteen, DASH)), Some(start), "{at} of {length}");
+                assert_eq!(last(&text, start, end, |sixteen| are(sixteen, DASH)), Some(at), "{at} of {length}");
                 assert_eq!(nth(&text, start, end, DASH, at - start), Some(at));
                 assert_eq!(nth(&text, start, end, DASH, at - start + 1), None);
-                assert!(!all(&text, start, end, |lanes| ByteRange::new(b'a', b'x').has(lanes)));
+                assert!(!all(&text, start, end, |sixteen| ByteRange::new(b'a', b'x').has(sixteen)));
             }
         }
     }

@@ -28,19 +28,19 @@ impl Sixteen {
     /// The mask of the bytes equal to those of `other` at the same position.
     #[inline(always)]
     pub fn equal(self, other: Sixteen) -> u32 {
-        lanes::equal(self.0, other.0)
+        native::equal(self.0, other.0)
     }
 
     /// The mask of the bytes from `first` to `first + width`. The sum must not exceed 255.
     #[inline(always)]
     pub fn within(self, first: Sixteen, width: Sixteen) -> u32 {
-        lanes::at_most(lanes::minus(self.0, first.0), width.0)
+        native::at_most(native::minus(self.0, first.0), width.0)
     }
 
     /// The mask of the bytes beyond ASCII.
     #[inline(always)]
     pub fn high(self) -> u32 {
-        lanes::high(self.0)
+        native::high(self.0)
     }
 }
 
@@ -54,7 +54,7 @@ impl std::ops::BitOr for Sixteen {
 }
 
 #[cfg(target_arch = "x86_64")]
-mod lanes {
+mod native {
     use std::arch::x86_64::__m128i;
 
     use pulp::cast;
@@ -97,7 +97,7 @@ mod lanes {
 }
 
 #[cfg(not(target_arch = "x86_64"))]
-use numbers as lanes;
+use numbers as native;
 
 /// The same with 64-bit integers, without carries between bytes (Warren: Hacker's Delight, 2nd edition, chapters 2-18 and 6-1).
 mod numbers {
@@ -162,13 +162,13 @@ mod tests {
                     std::array::from_fn(|place| if place % 2 == 0 { other } else { other.wrapping_add(place as u8) });
                 let equal = masked(|place| left[place] == right[place]);
                 let at_most = masked(|place| left[place] <= right[place]);
-                assert_eq!((lanes::equal(left, right), numbers::equal(left, right)), (equal, equal), "{left:?} {right:?}");
+                assert_eq!((native::equal(left, right), numbers::equal(left, right)), (equal, equal), "{left:?} {right:?}");
                 assert_eq!(
-                    (lanes::at_most(left, right), numbers::at_most(left, right)),
+                    (native::at_most(left, right), numbers::at_most(left, right)),
                     (at_most, at_most),
                     "{left:?} {right:?}"
                 );
-                assert_eq!(lanes::minus(left, right), numbers::minus(left, right));
+                assert_eq!(native::minus(left, right), numbers::minus(left, right));
             }
             let high = masked(|_| one > 0x7F);
             assert_eq!((Sixteen::splat(one).high(), numbers::high([one; 16])), (high, high));

@@ -216,7 +216,7 @@ impl NumberDiagnostics {
 const POINT: Sixteen = Sixteen::new([b'.'; 16]);
 
 fn has_point(text: &[u8], part: Span) -> bool {
-    simd::first(text, part.start as usize, part.end as usize, |lanes| simd::are(lanes, POINT)).is_some()
+    simd::first(text, part.start as usize, part.end as usize, |sixteen| simd::are(sixteen, POINT)).is_some()
 }
 
 /// Whether the bytes beside a number leave a doubt: a digit behind a mark or space, a sign, an exponent, or a character beyond ASCII.

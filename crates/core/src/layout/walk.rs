@@ -138,9 +138,9 @@ impl Walk {
             if let Some(straight) = &state.straight
                 && value.len() - at >= straight.count
             {
-                let lanes = simd::load(value, at);
+                let sixteen = simd::load(value, at);
                 let [one, other] = straight.class;
-                if !(one.has(lanes) | other.has(lanes)) & simd::first_bits(straight.count) == 0 {
+                if !(one.has(sixteen) | other.has(sixteen)) & simd::first_bits(straight.count) == 0 {
                     mark(&self.edges.get(usize::from(straight.edge))?.marks, at, fields);
                     state = self.states.get(straight.to as usize)?;
                     at += straight.count;

@@ -45,11 +45,11 @@ impl ClassPlan {
         match *self.runs.as_slice() {
             [(first, last)] => {
                 let range = ByteRange::new(first, last);
-                simd::first(text, at, text.len(), |lanes| range.has(lanes) ^ flip)
+                simd::first(text, at, text.len(), |sixteen| range.has(sixteen) ^ flip)
             }
             [one, other] => {
                 let (one, other) = (ByteRange::new(one.0, one.1), ByteRange::new(other.0, other.1));
-                simd::first(text, at, text.len(), |lanes| (one.has(lanes) | other.has(lanes)) ^ flip)
+                simd::first(text, at, text.len(), |sixteen| (one.has(sixteen) | other.has(sixteen)) ^ flip)
             }
             _ => text.get(at..)?.iter().position(|byte| self.has_byte(*byte) == wanted).map(|found| at + found),
         }
@@ -61,15 +61,15 @@ impl ClassPlan {
         match *self.runs.as_slice() {
             [(first, last)] => {
                 let range = ByteRange::new(first, last);
-                simd::each_run(text, |lanes| range.has(lanes) ^ flip, give);
+                simd::each_run(text, |sixteen| range.has(sixteen) ^ flip, give);
             }
             [one, other] => {
                 let (one, other) = (ByteRange::new(one.0, one.1), ByteRange::new(other.0, other.1));
-                simd::each_run(text, |lanes| (one.has(lanes) | other.has(lanes)) ^ flip, give);
+                simd::each_run(text, |sixteen| (one.has(sixteen) | other.has(sixteen)) ^ flip, give);
             }
             _ => {
                 let bit = |(lane, byte): (usize, u8)| u32::from(self.has_byte(byte)) << lane;
-                simd::each_run(text, |lanes| lanes.to_array().into_iter().enumerate().map(bit).sum::<u32>() ^ flip, give);
+                simd::each_run(text, |sixteen| sixteen.to_array().into_iter().enumerate().map(bit).sum::<u32>() ^ flip, give);
             }
         }
     }

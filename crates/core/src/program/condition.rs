@@ -108,11 +108,11 @@ impl ConditionPlan {
             Test::Class(class) => match *class.runs() {
                 [(first, last)] => {
                     let range = ByteRange::new(first, last);
-                    note.unless_all(source, move |lanes| range.has(lanes));
+                    note.unless_all(source, move |sixteen| range.has(sixteen));
                 }
                 [one, other] => {
                     let (one, other) = (ByteRange::new(one.0, one.1), ByteRange::new(other.0, other.1));
-                    note.unless_all(source, move |lanes| one.has(lanes) | other.has(lanes));
+                    note.unless_all(source, move |sixteen| one.has(sixteen) | other.has(sixteen));
                 }
                 _ => note.unless(|span| !span.is_empty() && span.bytes(source).iter().all(|byte| class.has_byte(*byte))),
             },

@@ -265,7 +265,7 @@ impl WithSimd for CutAll<'_> {
 
 #[inline(always)]
 fn end_of_range(range: ByteRange, text: &[u8], start: usize, end: usize) -> usize {
-    simd::first(text, start, end, |lanes| !range.has(lanes) & 0xFFFF).unwrap_or(end)
+    simd::first(text, start, end, |sixteen| !range.has(sixteen) & 0xFFFF).unwrap_or(end)
 }
 
 #[inline(always)]
@@ -382,18 +382,18 @@ fn after(value: Span, at: usize) -> Span {
 
 #[inline(always)]
 fn find_last(byte: Sixteen, text: &[u8], value: Span) -> Option<usize> {
-    simd::last(text, value.start as usize, value.end as usize, |lanes| simd::are(lanes, byte))
+    simd::last(text, value.start as usize, value.end as usize, |sixteen| simd::are(sixteen, byte))
 }
 
 #[inline(always)]
 fn find(byte: Sixteen, text: &[u8], value: Span) -> Option<usize> {
-    simd::first(text, value.start as usize, value.end as usize, |lanes| simd::are(lanes, byte))
+    simd::first(text, value.start as usize, value.end as usize, |sixteen| simd::are(sixteen, byte))
 }
 
 #[inline(always)]
 fn first_number(text: &[u8], value: Span) -> Option<Span> {
     let end = value.end as usize;
-    let start = simd::first(text, value.start as usize, end, |lanes| ByteRange::DIGITS.has(lanes))?;
+    let start = simd::first(text, value.start as usize, end, |sixteen| ByteRange::DIGITS.has(sixteen))?;
     Some(Span::new(start, number_end(text, start, end)))
 }
 
@@ -417,15 +417,15 @@ fn last_number(text: &[u8], value: Span) -> Option<Span> {
     let found = |number: Span| (!number.is_empty()).then_some(number);
     let before = |end: usize| {
         let at = first.max(end.saturating_sub(16));
-        let lanes = simd::load(text, at);
-        (at, lanes, ByteRange::DIGITS.has(lanes) & simd::first_bits(end - at))
+        let sixteen = simd::load(text, at);
+        (at, sixteen, ByteRange::DIGITS.has(sixteen) & simd::first_bits(end - at))
     };
-    let (mut at, mut lanes, mut digits) = before(value.end as usize);
+    let (mut at, mut sixteen, mut digits) = before(value.end as usize);
     if digits == 0 {
-        let last = simd::last(text, first, at, |lanes| ByteRange::DIGITS.has(lanes))?;
-        (at, lanes, digits) = before(last + 1);
+        let last = simd::last(text, first, at, |sixteen| ByteRange::DIGITS.has(sixteen))?;
+        (at, sixteen, digits) = before(last + 1);
     }
-    let (last, points) = (digits.ilog2(), simd::are(lanes, Sixteen::splat(b'.')));
+    let (last, points) = (digits.ilog2(), simd::are(sixteen, Sixteen::splat(b'.')));
     let before_last = (1 << last) - 1;
     // The stretch of digits and points begins after the last other byte.
     let Some(stretch) = (!(digits | points) & before_last).checked_ilog2().map(|byte| byte + 1).or((at == first).then_some(0))
@@ -446,7 +446,7 @@ fn last_number(text: &[u8], value: Span) -> Option<Span> {
 #[inline(never)]
 fn last_number_of_all(text: &[u8], value: Span) -> Span {
     let (first, end) = (value.start as usize, value.end as usize);
-    let Some(last) = simd::last(text, first, end, |lanes| ByteRange::DIGITS.has(lanes)) else { return Span::default() };
+    let Some(last) = simd::last(text, first, end, |sixteen| ByteRange::DIGITS.has(sixteen)) else { return Span::default() };
     let is_part = |byte: &u8| byte.is_ascii_digit() || *byte == b'.';
     let digit =
         |from: usize| from + text.get(from..).unwrap_or_default().iter().take_while(|byte| !byte.is_ascii_digit()).count();

@@ -97,7 +97,7 @@ impl NumberPlan {
         let mut number: Option<Range<usize>> = None;
         simd::each_run(
             text.as_bytes(),
-            |lanes| ByteRange::DIGITS.has(lanes),
+            |sixteen| ByteRange::DIGITS.has(sixteen),
             |run| {
                 match number.take() {
                     Some(before) if before.end + 1 == run.start && text.as_bytes()[before.end] == b'.' => {
@@ -121,7 +121,7 @@ impl NumberPlan {
     #[inline]
     fn next(&self, text: &str, at: usize, form: Form) -> Option<Candidate> {
         let bytes = text.as_bytes();
-        let start = simd::first(bytes, at, bytes.len(), |lanes| ByteRange::DIGITS.has(lanes))?;
+        let start = simd::first(bytes, at, bytes.len(), |sixteen| ByteRange::DIGITS.has(sixteen))?;
         let mut end = digits_end(bytes, start);
         // A digit with a combining mark or a joiner invalidates the whole number.
         let mut fits = form.is_simple() || characters::is_notch(text, start);

@@ -322,15 +322,15 @@ fn made_instead(buffer: &mut Buffer, out: &mut Results) {
 
 impl TellOp {
     fn run(&self, is_first: bool, values: Texts, unit: Unit, work: &mut Work, out: &mut Results) {
-        let Work { buffer, text: told, .. } = work;
+        let Work { buffer, text: changed, .. } = work;
         let text = if out.is_made { out.buffer.text() } else { values.text };
         buffer.clear();
         for (index, span) in out.spans.iter_mut().enumerate() {
             let start = buffer.width();
             if is_first || !span.is_empty() {
-                told.clear();
-                if self.write(span.text(text), unit, out.forms.of(index), told) != Change::Missing {
-                    buffer.extend(told.as_bytes());
+                changed.clear();
+                if self.write(span.text(text), unit, out.forms.of(index), changed) != Change::Missing {
+                    buffer.extend(changed.as_bytes());
                 }
             }
             *span = Span::new(start, buffer.width());

@@ -53,7 +53,6 @@ pub struct Columnar {
     schema: SchemaRef,
     plan: Plan,
     columns: Vec<ArrowColumn>,
-    has_faults: bool,
 }
 
 /// The results of a piece: a text, and a span for each row.
@@ -201,8 +200,7 @@ impl Columnar {
             columns.retain(|column| !matches!(column.from, From::Kept(_)));
         }
         let schema = Arc::new(Schema::new_with_metadata(fields, metadata(format)));
-        let has_faults = shape.columns.contains(&OutColumn::Faults);
-        Ok(Columnar { kind, shape, schema, plan, columns, has_faults })
+        Ok(Columnar { kind, shape, schema, plan, columns })
     }
 }
 
@@ -219,6 +217,7 @@ impl Encoder for Columnar {
             OutColumn::Original(_) | OutColumn::Source | OutColumn::Faults | OutColumn::Compared => None,
         };
         let texts: Vec<Option<PieceTexts>> = self.shape.columns.iter().map(texts).collect();
+        let has_faults = self.shape.columns.contains(&OutColumn::Faults);
         let mut start = 0;
         for index in 0..rows.count() {
             // Flush between rows: batches depend on the threads and the memory, but the output must not.
@@ -228,7 +227,7 @@ impl Encoder for Columnar {
                 start = index;
             }
             let of_pieces: usize = texts.iter().flatten().map(|(_, spans)| spans[index].width()).sum();
-            let faults = if self.has_faults { input.faults.each(rows.row(index)).flatten().map(str::len).sum() } else { 0 };
+            let faults = if has_faults { input.faults.each(rows.row(index)).flatten().map(str::len).sum() } else { 0 };
             out.held.pending += of_pieces + faults + self.columns.len() * CELL;
         }
         self.hold(input, (&rows, start..rows.count()), &texts, out.held)

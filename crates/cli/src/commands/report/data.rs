@@ -172,18 +172,18 @@ pub fn changes(
     summary: &Summary,
     (titles, surveys, inputs): (&[String], &[Survey], &Inputs),
 ) -> Changes {
-    let told = match before {
+    let changes = match before {
         SavedFile::Survey(saved) => {
             let then = |title: &String| saved.columns.iter().find(|column| column.column == *title);
             let both = titles.iter().zip(surveys).filter_map(|(title, survey)| Some((title, survey.against(then(title)?))));
-            let told = both.flat_map(|(title, against)| {
-                let told = against::describe(&against, inputs);
-                told.into_iter().map(|(words, shares)| Change { of: title.clone(), words, shares }).collect::<Vec<_>>()
+            let changed = both.flat_map(|(title, against)| {
+                let described = against::describe(&against, inputs);
+                described.into_iter().map(|(words, shares)| Change { of: title.clone(), words, shares }).collect::<Vec<_>>()
             });
             let came = titles.iter().filter(|title| then(title).is_none());
             let came =
                 came.map(|title| Change { of: title.clone(), words: "the column was not there".to_owned(), shares: None });
-            came.chain(told).collect()
+            came.chain(changed).collect()
         }
         SavedFile::Summary(then) => {
             let share = |count: u64, of: u64| count as f64 / of.max(1) as f64;
@@ -204,5 +204,5 @@ pub fn changes(
             changed.collect()
         }
     };
-    Changes { since: name.to_owned(), told }
+    Changes { since: name.to_owned(), changes }
 }

@@ -81,8 +81,8 @@ pub fn run(args: &ReportArgs, console: &Console) -> Result<Exit, Failure> {
     let titles: Vec<String> = looked.iter().map(|column| header.title(*column)).collect();
     let again =
         Rerun { given: &given, inputs: &inputs, reading: &args.reading, ragged: args.ragged, of_lists: &pieces.reading };
-    let told = hints::describe(&found, &job, &header, &pieces, &again);
-    let verdict = summary.verdict(told.len());
+    let advice = hints::describe(&found, &job, &header, &pieces, &again);
+    let verdict = summary.verdict(advice.len());
     let page = Page {
         version: report::VERSION,
         title: pieces.title.clone().unwrap_or_else(|| names(&inputs)),
@@ -92,7 +92,7 @@ pub fn run(args: &ReportArgs, console: &Console) -> Result<Exit, Failure> {
         files,
         faults: faults(&found, &job, &table),
         columns: titles.iter().zip(&surveys).map(|(title, survey)| column(title, survey)).collect(),
-        hints: told.into_iter().map(|(words, fixes)| Hint { words, fixes }).collect(),
+        hints: advice.into_iter().map(|(words, fixes)| Hint { words, fixes }).collect(),
         list: list(&pieces),
         changes: before.iter().map(|(name, before)| changes(name, before, &summary, (&titles, &surveys, &of_rows))).collect(),
         summary,

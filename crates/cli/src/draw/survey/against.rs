@@ -122,8 +122,8 @@ fn share(count: u64, of: u64) -> f64 {
 
 /// The changes of a column as sentences, with the earlier and current shares.
 pub fn describe(against: &Against, inputs: &Inputs) -> Vec<(String, Option<(f64, f64)>)> {
-    let told = against.changes.iter().map(|change| of_change(change, against, inputs));
-    told.map(|ChangeText { words, shares }| (words, shares)).collect()
+    let texts = against.changes.iter().map(|change| of_change(change, against, inputs));
+    texts.map(|ChangeText { words, shares }| (words, shares)).collect()
 }
 
 fn of_change(change: &Change, against: &Against, inputs: &Inputs) -> ChangeText {

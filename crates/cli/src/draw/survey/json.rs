@@ -59,7 +59,7 @@ fn column(column: &Surveyed, in_depth: bool) -> Value {
     let odd = survey.oddities();
     let odd = odd.iter().map(|(oddity, seen)| found(column.inputs, "what", oddity.to_string().into(), seen));
     let range = survey.lengths.range();
-    let mut told = json!({
+    let mut page = json!({
         "column": column.title,
         "blank": survey.blank.count,
         "blank_first_rows": located_all(column.inputs, &survey.blank.rows),
@@ -76,20 +76,20 @@ fn column(column: &Surveyed, in_depth: bool) -> Value {
     });
     if in_depth {
         let frequent = survey.frequent(FREQUENT);
-        told["frequent_are_estimates"] = (!survey.counts_each()).into();
+        page["frequent_are_estimates"] = (!survey.counts_each()).into();
         let frequent = frequent.iter().map(|value| {
             let (Count::Exact(rows) | Count::About(rows)) = value.rows;
             json!({"value": value.value, "rows": rows, "first_row": located(column.inputs, value.first)})
         });
-        told["frequent"] = frequent.collect();
+        page["frequent"] = frequent.collect();
         let delimiters = survey.delimiters();
         let delimiters = delimiters.iter().map(|delimiter| {
             let sections =
                 delimiter.sections.iter().map(|(sections, seen)| found(column.inputs, "sections", (*sections).into(), seen));
             json!({"character": delimiter.character, "values": delimiter.values, "sections": sections.collect::<Vec<_>>()})
         });
-        told["delimiters"] = delimiters.collect();
-        told["positions"] = survey.positions().map_or(Value::Null, |(length, positions)| {
+        page["delimiters"] = delimiters.collect();
+        page["positions"] = survey.positions().map_or(Value::Null, |(length, positions)| {
             let places = positions.iter().enumerate().map(|(index, position)| {
                 let contents = position.contents.iter().map(|(content, seen)| match content {
                     Content::Character(character) => found(column.inputs, "character", character.as_str().into(), seen),
@@ -101,7 +101,7 @@ fn column(column: &Surveyed, in_depth: bool) -> Value {
             json!({"length": length, "places": places.collect::<Vec<_>>()})
         });
     }
-    told
+    page
 }
 
 fn found(inputs: &Inputs, key: &str, what: Value, seen: &Sightings) -> Value {

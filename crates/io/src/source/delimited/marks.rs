@@ -124,7 +124,7 @@ impl Sixteens {
 impl Bytes for Sixteens {
     #[inline(always)]
     fn are(&self, byte: u8) -> u64 {
-        self.mask(|lanes| lanes.equal(Sixteen::splat(byte)))
+        self.mask(|sixteen| sixteen.equal(Sixteen::splat(byte)))
     }
 
     #[inline(always)]

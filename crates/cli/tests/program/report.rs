@@ -66,7 +66,7 @@ fn json_has_the_same_and_rows_are_capped() {
     assert_eq!(json["columns"][0]["shapes"][0]["shape"], "U3-d8-U1d1U1d1");
     report(&yard, &["-o", "page.json"]);
     let named: serde_json::Value = serde_json::from_str(&yard.read("page.json")).unwrap();
-    assert_eq!(named["version"], 1);
+    assert_eq!(named["version"], 2);
     assert!(report(&yard, &["--to", "html", "--rows", "4"]).contains("The first 4 of 17 rows"));
 }
 

@@ -104,7 +104,9 @@ pub fn draft(origin: Origin, survey: &Survey) -> Option<Draft> {
         });
     }
     if let Some(places) = by_position(&texts).filter(|places| *places != node) {
-        let heading = "Another reading: all values have one length, so they can be cut by position.".to_owned();
+        let is_one_length = survey.lengths.range().is_some_and(|(least, most)| least == most);
+        let share = if is_one_length { "all" } else { "most" };
+        let heading = format!("Another reading: {share} values have the same length, so they can be cut by position.");
         let other = reading(&places, heading, &origin.columns);
         if phrases(&other) != phrases(&readings[0]) {
             readings.push(other);

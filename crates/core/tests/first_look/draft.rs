@@ -297,3 +297,16 @@ proptest! {
         }
     }
 }
+
+/// The sample of a survey cannot show that all rows have the same length; the counts of all rows can.
+#[test]
+fn a_reading_by_position_counts_the_lengths_of_all_rows() {
+    for (longer, share) in [("", "all"), ("0", "most")] {
+        let mut survey = Survey::new(Depth::Full);
+        (10..60).for_each(|row| survey.observe(row, &format!("GRP-000{row}-S{row}K")));
+        survey.observe(60, &format!("GRP-00060-S60K{longer}"));
+        let draft = draft(Origin::default(), &survey).unwrap();
+        let by_position = draft.readings.iter().find(|reading| reading.heading.contains("by position")).unwrap();
+        assert!(by_position.heading.contains(&format!("{share} values have the same length")), "{}", by_position.heading);
+    }
+}

@@ -1,5 +1,3 @@
-//! The terminal: its width, and whether it is interactive.
-
 use std::io::{IsTerminal, Write};
 
 use keen_notch_io::sink::Visible;
@@ -16,7 +14,6 @@ pub fn out() -> impl Write {
     Visible::new(anstream::stdout().lock(), style::sequence)
 }
 
-/// Standard error for text.
 pub fn err() -> impl Write {
     Visible::new(anstream::stderr().lock(), style::sequence)
 }
@@ -32,7 +29,6 @@ pub struct Console {
 }
 
 impl Console {
-    /// Examines standard output.
     pub fn detect() -> Console {
         let from_environment = std::env::var("COLUMNS").ok().and_then(|columns| columns.parse().ok());
         let measured = terminal_size::terminal_size().map(|(width, _)| usize::from(width.0));
@@ -43,7 +39,6 @@ impl Console {
         }
     }
 
-    /// Prints a note on standard error, which does not mix with data. A closed pipe is not a failure.
     pub fn note(&self, line: &str) {
         let _ = if self.notes_in_line { writeln!(out(), "{line}") } else { writeln!(err(), "{line}") };
     }

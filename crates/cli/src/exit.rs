@@ -6,7 +6,6 @@ use keen_notch_core::summary::Summary;
 
 use crate::args::FailOn;
 
-/// The exit status.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Exit {
     Done,

@@ -13,12 +13,10 @@ use crate::draw::visible::without_controls;
 use crate::exit::Exit;
 use crate::secrets::hidden;
 
-/// A failed command.
 #[derive(Debug)]
 pub struct Failure {
     exit: Exit,
     message: String,
-    /// The wrong words, if any.
     words: Option<Box<Words>>,
     help: String,
 }
@@ -38,7 +36,6 @@ struct Words {
 }
 
 impl Failure {
-    /// An invalid command line or cut list.
     pub fn usage(message: impl Into<String>, help: impl Into<String>) -> Failure {
         Failure { exit: Exit::Usage, message: message.into(), words: None, help: help.into() }
     }
@@ -53,7 +50,6 @@ impl Failure {
         Failure { exit: Exit::Usage, message, words: Some(Box::new(Words { text: text.clone(), span, label })), help }
     }
 
-    /// An invalid phrase in an argument.
     pub fn phrase(text: &str, error: PhraseError) -> Failure {
         Failure::text_error(&Text { name: None, text: text.to_owned() }, error.into())
     }
@@ -97,7 +93,6 @@ impl From<io::Error> for Failure {
     }
 }
 
-/// The suggestion for an unknown column, with the relevant options.
 fn column_help(error: &ColumnError) -> String {
     let help = error.help();
     match (error, error.hidden_by()) {

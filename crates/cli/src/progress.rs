@@ -15,7 +15,6 @@ use crate::draw::visible;
 const PATIENCE: Duration = Duration::from_millis(500);
 const TICK: Duration = Duration::from_millis(120);
 
-/// Shows the progress until it is dropped.
 pub struct Progress {
     shown: Option<(Sender<()>, JoinHandle<()>)>,
 }
@@ -56,7 +55,6 @@ impl Drop for Progress {
     }
 }
 
-/// Whether standard output is a terminal or a file, not a pipe.
 fn is_quiet_place() -> bool {
     let stdout = std::io::stdout();
     if stdout.is_terminal() {

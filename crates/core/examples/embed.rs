@@ -19,17 +19,17 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
     let carving = Carving::new(&list.wanted, None, &Setting::new(list.unit), &header)?;
     let codes = Column::of(["GRP-00041273-S7K2", "HNG-0076025l-N9P4", "BRK"]);
     let batch = Batch { rows: 3, columns: &[codes.texts()] };
-    let (mut worked, mut tallies) = (BatchResults::default(), vec![Tally::default(); carving.count()]);
-    carving.run(&batch, &mut worked)?;
-    carving.judge(&batch, &mut worked, &mut tallies, &mut []);
-    for (code, serial) in codes.texts().iter().zip(carving.texts(0, &batch, &worked).iter()) {
+    let (mut batch_results, mut tallies) = (BatchResults::default(), vec![Tally::default(); carving.count()]);
+    carving.run(&batch, &mut batch_results)?;
+    carving.judge(&batch, &mut batch_results, &mut tallies, &mut []);
+    for (code, serial) in codes.texts().iter().zip(carving.texts(0, &batch, &batch_results).iter()) {
         println!("{code}: {serial:?}");
     }
-    for failure in worked.failures() {
+    for failure in batch_results.failures() {
         println!(
             "row {}: {}",
             failure.row + 1,
-            carving.fault(*failure, &batch, &worked, &|row| format!("row {row}")).violation.detail
+            carving.fault(*failure, &batch, &batch_results, &|row| format!("row {row}")).violation.detail
         );
     }
     println!("{} filled, {} missing, {} with faults", tallies[0].filled, tallies[0].missing, tallies[0].faulted);

@@ -8,7 +8,6 @@ use crate::words;
 /// A reference to a column: a name, or a number such as `#4`.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum ColumnRef {
-    /// A name in the header.
     Name(String),
     /// A number from 1.
     Number(usize),
@@ -159,17 +158,14 @@ impl fmt::Display for ColumnRef {
     }
 }
 
-/// The columns of a table.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Header {
-    /// With a header row.
     Names(Vec<String>),
     /// Without a header, with this number of columns.
     Unnamed(usize),
 }
 
 impl Header {
-    /// The number of columns.
     pub fn count(&self) -> usize {
         match self {
             Header::Names(names) => names.len(),
@@ -208,16 +204,13 @@ pub enum ColumnError {
     },
     Doubled {
         name: String,
-        /// The number of the first one, from 1.
         first: usize,
-        /// The number of the second one.
         second: usize,
     },
     NoSuchNumber {
         number: usize,
         count: usize,
     },
-    /// The table has no header.
     NoNames {
         name: String,
         count: usize,
@@ -241,7 +234,6 @@ impl ColumnError {
         }
     }
 
-    /// A suggestion, in one line.
     pub fn help(&self) -> String {
         match self {
             ColumnError::NotNamed { titles } => {
@@ -300,7 +292,6 @@ fn delimiter_that_hides(name: &str, names: &[String]) -> Option<char> {
         .find(|delimiter| only.contains(*delimiter) && only.split(*delimiter).any(|part| part == name))
 }
 
-/// The names in one line, shortened if there are many.
 fn list_of(names: &[String]) -> String {
     const MOST: usize = 30;
     let shown: Vec<String> = names

@@ -2,7 +2,6 @@
 
 use std::cmp::Ordering;
 
-/// The parts of a number: an optional sign (`+`, `-` or U+2212), digits, and decimals after a point.
 #[derive(Debug, Clone, Copy)]
 struct Parts<'a> {
     negative: bool,

@@ -95,7 +95,6 @@ fn taken(piece: &Piece) -> Vec<String> {
     }
 }
 
-/// The rows with the piece, if not all.
 fn when(piece: &Piece) -> Option<String> {
     let when = piece.when.as_ref()?;
     let of = when.column.as_ref().map_or("its column".to_owned(), ToString::to_string);

@@ -22,7 +22,6 @@ pub struct Gauge<'a> {
     pub value: &'a str,
     /// The byte range of each character.
     pub characters: Vec<Range<usize>>,
-    /// Its runs of one kind.
     pub runs: Vec<Run>,
     /// Its spaces and punctuation marks, in the order of their first positions.
     pub delimiters: Vec<Delimiter<'a>>,
@@ -31,7 +30,6 @@ pub struct Gauge<'a> {
     pub code_points: usize,
 }
 
-/// A run of characters of one kind.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Run {
     pub kind: Kind,
@@ -39,7 +37,6 @@ pub struct Run {
     pub characters: Range<usize>,
 }
 
-/// A possible delimiter.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Delimiter<'a> {
     pub character: &'a str,
@@ -49,7 +46,6 @@ pub struct Delimiter<'a> {
     pub sections: Vec<Range<usize>>,
 }
 
-/// An invisible character, a look-alike or an unexpected space.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Oddity {
     /// Its first position, from 1.
@@ -61,7 +57,6 @@ pub struct Oddity {
 }
 
 impl<'a> Gauge<'a> {
-    /// Analyses a value.
     pub fn new(value: &'a str) -> Gauge<'a> {
         let characters: Vec<_> = characters::ranges(value).collect();
         Gauge {
@@ -186,7 +181,7 @@ mod tests {
     }
 
     #[test]
-    fn what_cannot_be_seen_is_named() {
+    fn invisible_characters_are_named() {
         let gauge = Gauge::new(" Fu\u{308}h\u{a0}\u{a0}–  ");
         let found: Vec<_> = gauge.oddities.iter().map(|o| (o.first, o.last, o.what.as_str())).collect();
         assert_eq!(

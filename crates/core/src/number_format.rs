@@ -26,7 +26,6 @@ enum Operator {
 }
 
 impl Condition {
-    /// Parses the text in the brackets, such as `<=99999`.
     fn parse(text: &str) -> Option<Condition> {
         let operators = [
             ("<=", Operator::LessOrEqual),
@@ -70,7 +69,6 @@ struct Section {
     has_thousands: bool,
     /// The power of ten by which the number is multiplied.
     scale: i32,
-    /// The maximum number of decimals; `None` without a decimal point.
     decimals: Option<usize>,
 }
 
@@ -251,7 +249,6 @@ impl Section {
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Moment {
     Date,
-    /// A date and a time of day.
     DateAndTime,
     Time,
     /// Days and parts of them, such as `[h]:mm`.
@@ -460,7 +457,7 @@ mod tests {
     }
 
     #[test]
-    fn formats_of_dates_and_times_are_told_from_those_of_numbers() {
+    fn date_formats_are_distinguished_from_number_formats() {
         let cases = [
             ("[$-407]d. mmm yyyy", Some(Moment::Date)),
             ("h:mm AM/PM", Some(Moment::Time)),

@@ -11,31 +11,25 @@ use crate::value_type::ValueType;
 pub struct Piece {
     pub name: String,
     pub source: Source,
-    /// The condition of `when`.
     pub when: Option<When>,
     /// The output columns and rows for its results.
     pub shape: OutputForm,
-    /// The type of its texts, for formats with types.
     pub value_type: Option<ValueType>,
     /// Whether it replaces the column with its name.
     pub replace: bool,
-    /// Whether a missing piece passes its checks.
     pub optional: bool,
-    /// Whether it is not written.
     pub hidden: bool,
     pub checks: Vec<Check>,
     /// The index of the text that declares it, as given by the reader.
     pub origin: usize,
     /// Whether that text is a command-line argument, which supports fewer keys than a cut list.
     pub on_command_line: bool,
-    /// The span of its name in that text.
     pub span: Span,
 }
 
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Source {
     Take {
-        /// The column; `None` for the default source column.
         of: Option<ColumnRef>,
         /// The span of the column in the declaration; of the piece's name if it is not given.
         of_span: Span,
@@ -44,36 +38,27 @@ pub enum Source {
         phrase_at: TextPlace,
     },
     Field {
-        /// The index of the layout in the run.
         layout: usize,
-        /// The index of the field in the layout.
         field: usize,
     },
     Build {
-        /// The parts in order.
         parts: Vec<BuildPart>,
-        /// The span of the template in the declaration.
         span: Span,
     },
 }
 
-/// A part of a template.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum BuildPart {
     Text(String),
-    /// A piece or column, and its span in the declaration.
     Name(ColumnRef, Span),
 }
 
-/// A `when` condition.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct When {
     /// The column; `None` for the source column of the piece.
     pub column: Option<ColumnRef>,
-    /// The span of the column in the declaration.
     pub column_span: Span,
     pub condition: Condition,
-    /// Its span in the declaration.
     pub span: Span,
 }
 
@@ -82,54 +67,40 @@ pub struct Check {
     pub condition: Condition,
     pub words: String,
     pub only_warns: bool,
-    /// The index of the text that declares it.
     pub origin: usize,
-    /// Its span in the declaration.
     pub span: Span,
 }
 
-/// A proof: a template that must rebuild the value of a column.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Proof {
     pub column: ColumnRef,
-    /// The span of the column in the declaration.
     pub column_span: Span,
     pub parts: Vec<BuildPart>,
     pub words: String,
-    /// The index of the text that declares it.
     pub origin: usize,
 }
 
-/// A condition of `keep`.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Keep {
     pub of: ColumnRef,
-    /// Its span in the declaration.
     pub of_span: Span,
     pub condition: Condition,
-    /// Its span in the declaration.
     pub span: Span,
-    /// The index of the text that declares it.
     pub origin: usize,
 }
 
-/// A combination that must be unique.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct UniqueTogether {
-    /// The pieces and columns, and their spans in the declaration.
     pub of: Vec<(ColumnRef, Span)>,
-    /// The index of the text that declares it.
     pub origin: usize,
 }
 
-/// The rules of a run.
 #[derive(Debug, Clone, PartialEq, Eq, Default)]
 pub struct Rules {
     /// The pieces in output order, including those of layouts.
     pub pieces: Vec<Piece>,
     pub layouts: Vec<crate::layout::Layout>,
     pub proofs: Vec<Proof>,
-    /// The conditions of `keep`.
     pub keep: Vec<Keep>,
     pub unique: Option<UniqueTogether>,
 }
@@ -166,7 +137,6 @@ pub enum OutputForm {
     Columns(usize),
     /// As many columns as the row with the most results needs.
     AutoColumns,
-    /// One output row per result.
     Rows,
 }
 
@@ -227,6 +197,34 @@ fn colon_after_column(text: &str) -> Option<usize> {
         _ => start,
     };
     text[after_name..].find(':').map(|colon| after_name + colon)
+}
+
+impl Keep {
+    /// Parses `COLUMN: CONDITION`, where a piece can stand for the column. `origin` is the index of the text.
+    ///
+    /// ```
+    /// use keen_notch_core::piece::Keep;
+    ///
+    /// assert_eq!(Keep::parse("depot: one of \"East\", \"West\"", 0)?.of.to_string(), "depot");
+    /// assert!(Keep::parse("digits", 0).is_err());
+    /// # Ok::<(), keen_notch_core::text_error::TextError>(())
+    /// ```
+    ///
+    /// # Errors
+    /// The condition is invalid or names no column; the span is in `text`.
+    pub fn parse(text: &str, origin: usize) -> Result<Keep, TextError> {
+        Keep::parse_at(text, &TextPlace::At(0), origin)
+    }
+
+    /// The same; `place` maps the bytes of the text.
+    pub(crate) fn parse_at(text: &str, place: &TextPlace, origin: usize) -> Result<Keep, TextError> {
+        let When { column, column_span, condition, span } = When::parse(text, place)?;
+        let Some(of) = column else {
+            let help = format!("write it as COLUMN: CONDITION, such as `part_code: {}`", text.trim());
+            return Err(TextError::new("the condition names no column or piece", span, help));
+        };
+        Ok(Keep { of, of_span: column_span, condition, span, origin })
+    }
 }
 
 impl Check {
@@ -371,7 +369,6 @@ fn when_at(text: &str, start: usize) -> Result<(Option<When>, usize), TextError>
     }))
 }
 
-/// The `build` from byte `start` on, if any.
 fn built_at(text: &str, start: usize) -> Result<Option<Source>, TextError> {
     let at = text.len() - text[start..].trim_start().len();
     let Some(rest) = text[at..].strip_prefix("build").filter(|rest| rest.trim_start().starts_with(['"', '\''])) else {
@@ -451,7 +448,7 @@ mod tests {
     }
 
     #[test]
-    fn pieces_that_cannot_be_read() {
+    fn invalid_pieces() {
         for (text, at_fault, message) in [
             ("first 3", "", "a colon is missing after the piece's name"),
             (": first 3", "", "the piece has no name"),

@@ -1,5 +1,3 @@
-//! Counts with their first rows.
-
 /// Number of rows to remember.
 pub const ROWS: usize = 5;
 
@@ -16,12 +14,10 @@ pub const ROWS: usize = 5;
 #[cfg_attr(feature = "cutlist", derive(serde::Serialize, serde::Deserialize))]
 pub struct Sightings {
     pub count: u64,
-    /// The first rows, in order.
     pub rows: Vec<u64>,
 }
 
 impl Sightings {
-    /// Counts a row.
     pub fn note(&mut self, row: u64) {
         self.count += 1;
         if self.rows.len() < ROWS {
@@ -36,7 +32,6 @@ impl Sightings {
         self.rows.extend(later.rows.iter().take(left).map(|row| row + offset));
     }
 
-    /// Adds another count.
     pub fn add(&mut self, other: &Sightings) {
         self.count += other.count;
         self.rows.extend_from_slice(&other.rows);

@@ -14,13 +14,10 @@ use crate::tally::Tally;
 /// The version of the format. It increases when a key changes its meaning or disappears.
 pub const VERSION: u32 = 4;
 
-/// The summary of a run.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Summary {
-    /// The [`VERSION`].
     pub version: u32,
     pub program: String,
-    /// The rules, one per line.
     pub asked: Vec<String>,
     /// The files of `listed in`.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
@@ -28,12 +25,9 @@ pub struct Summary {
     /// The part of the inputs, for a run with `--part`.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub part: Option<Part>,
-    /// The inputs in order.
     pub inputs: Vec<Input>,
-    /// Whether the run compared rows with each other.
     #[serde(default, skip_serializing_if = "is_false")]
     pub rows_compared: bool,
-    /// The counts of rows.
     pub rows: Rows,
     pub pieces: Vec<PieceCounts>,
     pub checks: Vec<CheckCounts>,
@@ -41,7 +35,6 @@ pub struct Summary {
     pub replacements: u64,
 }
 
-/// A file of `listed in`.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Listed {
     /// Its name as in the cut list, with the column if given.
@@ -73,7 +66,6 @@ pub struct Input {
 }
 
 impl Listed {
-    /// Describes a file and its values.
     pub fn new(file: &str, values: &List) -> Listed {
         // A sum is independent of the order.
         let hash = values.texts.iter().fold(0_u128, |all, value| all.wrapping_add(UniqueTexts::hash([&**value]).bits()));
@@ -85,7 +77,6 @@ fn is_false(is: &bool) -> bool {
     !is
 }
 
-/// The counts of rows.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Rows {
     /// Rows read: the sum of kept, set aside and left out.
@@ -134,7 +125,6 @@ pub enum Level {
     Warning,
 }
 
-/// A row of an input.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct RowOf {
     pub file: String,

@@ -34,7 +34,6 @@ pub struct Tally {
 }
 
 impl Tally {
-    /// Adds the counts of other rows.
     pub fn add(&mut self, other: &Tally) {
         self.filled += other.filled;
         self.short += other.short;
@@ -52,7 +51,6 @@ impl Tally {
         rows.saturating_sub(self.blank + self.missing + self.not_asked)
     }
 
-    /// Counts a result.
     #[inline]
     pub fn count(&mut self, state: State) {
         if state.is_filled() {

@@ -17,7 +17,6 @@ use crate::phrase::{PhraseError, Span};
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct TextError {
     pub message: String,
-    /// The message at the wrong words; may be empty.
     pub label: String,
     /// The wrong words, as bytes of the text; empty if something is missing.
     pub span: Span,

@@ -24,7 +24,6 @@ pub struct Widths {
 
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct ColumnPosition {
-    /// Its name; `None` if the first line is a header.
     pub name: Option<String>,
     /// Its first character, from 1.
     pub first: usize,
@@ -87,7 +86,6 @@ impl Widths {
         &self.columns
     }
 
-    /// Their names, if they have names.
     pub fn names(&self) -> Option<Vec<String>> {
         self.columns.iter().map(|column| column.name.clone()).collect()
     }
@@ -297,7 +295,7 @@ mod tests {
     }
 
     #[test]
-    fn characters_are_what_people_see_and_lines_may_be_short() {
+    fn characters_are_grapheme_clusters_and_lines_can_be_short() {
         let widths = Widths::parse("1 to 3, 5 to 6, 8 to end").unwrap();
         for (line, cells) in [
             ("GRP-12- x ", ["GRP", "12", "x"]),

@@ -23,7 +23,6 @@ const WRITTEN_SHARE: usize = 16;
 /// Minimum memory for `unique`, in bytes. With less, its temporary files would be tiny.
 const LEAST: usize = 256 << 10;
 
-/// Memory limits in bytes.
 #[derive(Debug, Clone, Copy)]
 pub struct Limits {
     memory: usize,
@@ -66,7 +65,6 @@ impl Limits {
 
 pub struct Batches {
     limits: Limits,
-    /// The first row of the next batch, and the number of rows.
     next: usize,
     rows: usize,
     most: usize,
@@ -80,15 +78,15 @@ impl Batches {
         Batches { limits, next: 0, rows, most, is_first: true }
     }
 
-    /// The rows of the next batch; `worked` gets the memory limit.
-    pub fn next(&mut self, worked: &mut BatchResults) -> Option<Range<usize>> {
+    /// The rows of the next batch; `batch_results` gets the memory limit.
+    pub fn next(&mut self, batch_results: &mut BatchResults) -> Option<Range<usize>> {
         if self.next == self.rows && !std::mem::take(&mut self.is_first) {
             return None;
         }
         self.is_first = false;
         let range = self.next..(self.next + self.most).min(self.rows);
         self.next = range.end;
-        worked.set_most(if range.len() > 1 { self.limits.batch } else { self.limits.row });
+        batch_results.set_most(if range.len() > 1 { self.limits.batch } else { self.limits.row });
         Some(range)
     }
 

@@ -11,7 +11,6 @@ pub enum Record<'r> {
     Text(&'r str),
     Number(f64),
     Digits(&'r str),
-    /// A number with its number format.
     Shown(f64, &'r str),
     Truth(bool),
     /// A date, or a date and time, in ISO 8601.

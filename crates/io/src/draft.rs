@@ -45,7 +45,6 @@ pub struct Tried {
 
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Differing {
-    /// Its number, from 1.
     pub row: u64,
     pub value: String,
     /// The result of each phrase; `None` if it is missing.

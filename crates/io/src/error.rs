@@ -78,7 +78,6 @@ pub enum Error {
         name: String,
         /// `utf-16le` or `utf-16be`.
         encoding: &'static str,
-        /// Whether it has a byte-order mark.
         has_mark: bool,
     },
     #[error("{name}, line {line}, character {character}: {why}")]
@@ -113,15 +112,7 @@ pub enum Error {
     #[error("{name}: its lines end in carriage returns alone, so it reads as one long row")]
     CarriageReturns { name: String },
     #[error("{name} and {first} have different columns: {}", other_column(*column, found.as_deref(), wanted.as_deref(), (name, first)))]
-    OtherColumns {
-        name: String,
-        first: String,
-        column: usize,
-        /// Its name, if it exists.
-        found: Option<String>,
-        /// Its name in the first input, if it exists.
-        wanted: Option<String>,
-    },
+    OtherColumns { name: String, first: String, column: usize, found: Option<String>, wanted: Option<String> },
     #[error("{name} cannot be written: {}", write_reason(source))]
     Write { name: String, source: io::Error, is_half_written: bool },
     #[error("temporary files for `unique` cannot be written: {}", reason(source))]
@@ -137,11 +128,7 @@ pub enum Error {
     #[error("{name}, sheet {sheet:?}: {} no stored value: {}", if *count == 1 { "a formula has".to_owned() } else { format!("{count} formulas have") }, cells_of(first, *count))]
     EmptyFormulas { name: String, sheet: String, count: u64, first: Vec<String> },
     #[error("{name}: .{ending} is not the extension of an output format")]
-    UnknownEnding {
-        name: String,
-        /// The extension, without the dot.
-        ending: String,
-    },
+    UnknownEnding { name: String, ending: String },
     #[error("{name} is {format} by its name, which cannot be read")]
     Unreadable { name: String, format: &'static str },
     #[error("unknown format {given:?}")]
@@ -154,7 +141,6 @@ pub enum Error {
     BadDelimiter { given: String },
 }
 
-/// Lists the first cells, with an ellipsis if `count` is larger.
 fn cells_of(first: &[String], count: u64) -> String {
     let more = if count > first.len() as u64 { " …" } else { "" };
     format!("{}{more}", first.join(", "))
@@ -171,7 +157,6 @@ impl Error {
         }
     }
 
-    /// A suggestion, in one line.
     pub fn help(&self) -> String {
         match self {
             Error::Read { name, source } if source.kind() == io::ErrorKind::NotFound => {
@@ -399,7 +384,6 @@ fn is_full(source: &io::Error) -> bool {
     matches!(source.kind(), io::ErrorKind::StorageFull | io::ErrorKind::QuotaExceeded)
 }
 
-/// The system's message without its number.
 fn reason(source: &io::Error) -> String {
     match source.kind() {
         io::ErrorKind::NotFound => "the file does not exist".to_owned(),

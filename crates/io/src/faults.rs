@@ -93,10 +93,6 @@ impl<'a> FaultFile<'a> {
         self.hand_on()
     }
 
-    /// Writes the buffered faults.
-    ///
-    /// # Errors
-    /// They cannot be written.
     pub fn end(&mut self) -> Result<(), Error> {
         self.table.end(&mut self.bytes);
         self.hand_on()

@@ -61,7 +61,6 @@ type FileId = PathBuf;
 #[derive(Debug, PartialEq, Eq)]
 pub(crate) enum Destination {
     StandardOutput,
-    /// A device, named pipe, or file that the program was started with: written directly.
     Direct(PathBuf),
     /// A regular file, which is created or replaced as a whole.
     File(PathBuf),
@@ -253,7 +252,7 @@ mod tests {
     use super::*;
 
     #[test]
-    fn files_are_the_same_whatever_they_are_called() {
+    fn files_are_identified_under_any_name() {
         let folder = tempfile::tempdir().unwrap();
         let at = |name: &str| folder.path().join(name);
         fs::write(at("in.csv"), "a\n").unwrap();

@@ -6,14 +6,12 @@ use std::path::Path;
 use crate::Error;
 use crate::source::Format;
 
-/// The format of an extension.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Kind {
     Delimited(Between),
     JsonLines,
     FixedWidth,
     Workbook,
-    /// A workbook that can only be read.
     OtherWorkbook,
     Parquet,
     Arrow(Framing),
@@ -36,7 +34,6 @@ impl Kind {
         }
     }
 
-    /// Its usual extension.
     pub fn ending(self) -> &'static str {
         if let Kind::Delimited(_) = self {
             return "csv";
@@ -59,7 +56,6 @@ pub enum Between {
     Anything,
     /// A comma; many such files have semicolons.
     CommaOrSemicolon,
-    /// This byte.
     Only(u8),
 }
 
@@ -110,12 +106,9 @@ impl Compression {
     }
 }
 
-/// The format and compression of a file name.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 pub struct FileFormat {
-    /// The format, if the extension is known.
     pub kind: Option<Kind>,
-    /// The compression, if any.
     pub compression: Option<Compression>,
 }
 
@@ -149,7 +142,6 @@ impl FileFormat {
         self.kind.map(Kind::name)
     }
 
-    /// Whether its columns have types.
     pub fn is_columnar(self) -> bool {
         matches!(self.kind, Some(Kind::Parquet | Kind::Arrow(_)))
     }
@@ -197,7 +189,6 @@ impl FileFormat {
     }
 }
 
-/// In the notation of [`FileFormat::parse`].
 impl fmt::Display for FileFormat {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         let kind = ENDINGS.iter().find(|(_, kind)| Some(*kind) == self.kind);
@@ -207,7 +198,6 @@ impl fmt::Display for FileFormat {
     }
 }
 
-/// The last extension in lowercase.
 fn ending(name: &Path) -> Option<String> {
     Some(name.extension()?.to_str()?.to_ascii_lowercase())
 }
@@ -226,7 +216,6 @@ pub fn check_output(name: &Path, named: FileFormat) -> Result<(), Error> {
     }
 }
 
-/// The unknown extension of a file name, without the extension of a compression.
 fn unknown_ending(name: &Path) -> Option<String> {
     let FileFormat { kind: None, compression } = FileFormat::of(name) else { return None };
     if compression.is_some() { ending(Path::new(name.file_stem()?)) } else { ending(name) }
@@ -272,7 +261,7 @@ mod tests {
     }
 
     #[test]
-    fn endings_are_all_known() {
+    fn extensions_are_known() {
         for (endings, known) in [("csv", true), ("tsv.GZ", true), (".csv", true), ("gz", true), ("csv.csv", false), ("", false)]
         {
             assert_eq!(FileFormat::parse(endings).is_ok(), known, "{endings:?}");

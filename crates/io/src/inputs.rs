@@ -18,7 +18,6 @@ use crate::source::input::Input;
 #[derive(Debug, Clone, Default)]
 pub struct Inputs {
     names: Vec<String>,
-    /// Which inputs are streams, which can be read only once.
     streams: Vec<bool>,
     starts: Starts,
     /// For a part: its inputs, and the number of rows to skip in the first one.

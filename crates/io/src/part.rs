@@ -56,7 +56,6 @@ pub fn bounds(inputs: &[Input], reading: &Reading, part: Part) -> Result<Bounds,
     Ok(bounds_of(&inputs.iter().map(size).collect::<Result<Vec<_>, Error>>()?, part))
 }
 
-/// The same, from the size of each input in bytes and whether it can be divided.
 fn bounds_of(sizes: &[(u64, bool)], part: Part) -> Bounds {
     let bytes = part.bytes(sizes.iter().map(|(size, _)| size).sum());
     let mut bounds = Bounds { inputs: 0..0, from: 0, to: None };

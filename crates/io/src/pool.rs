@@ -14,14 +14,12 @@ pub trait HasSize {
     fn size(&self) -> usize;
 }
 
-/// The source of items, used by one thread at a time.
 struct Source<S> {
     give: S,
     next: u64,
     ended: bool,
 }
 
-/// The consumer of results, used by one thread at a time.
 struct Sink<K, R, E> {
     take: K,
     next: u64,
@@ -44,7 +42,6 @@ struct ProgressState {
 }
 
 impl Progress {
-    /// Waits until a condition holds. Returns whether the run continues.
     fn wait(&self, until: impl Fn(&ProgressState) -> bool) -> bool {
         let mut state = lock(&self.state);
         while !until(&state) && !state.has_ended {
@@ -232,7 +229,6 @@ impl<S> Turns<S> {
         Some(result)
     }
 
-    /// Aborts an item, so that later ones do not wait for it.
     fn break_off(&self, number: u64) {
         let mut turn = lock(&self.state);
         if number >= turn.next {
@@ -270,7 +266,6 @@ mod tests {
         }
     }
 
-    /// Doubles the numbers below `end` on several threads; one of them may fail.
     fn doubled(threads: usize, end: u32, fails: Option<u32>) -> (Vec<u32>, Result<(), u32>) {
         let mut numbers = 0..end;
         let mut doubled = Vec::new();
@@ -352,7 +347,7 @@ mod tests {
     }
 
     #[test]
-    fn turns_are_taken_in_order_and_nobody_waits_for_one_that_broke_off() {
+    fn turns_come_in_order_and_skip_aborted_items() {
         for threads in [1, 3] {
             let turns = Turns::new(Vec::new());
             let mut numbers = 0..100;

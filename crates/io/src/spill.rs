@@ -14,7 +14,6 @@ const PAGE: usize = 256;
 const MERGED: usize = 4;
 const WIDTH: usize = size_of::<Entry>();
 
-/// Entries in temporary files, which disappear however the program ends.
 #[derive(Debug, Default)]
 pub struct Spilled {
     files: Vec<Sorted>,
@@ -34,7 +33,6 @@ pub fn memory(most: usize) -> Memory {
 }
 
 impl Spilled {
-    /// An empty store.
     pub fn store() -> Box<dyn Store> {
         Box::new(Spilled::default())
     }
@@ -124,7 +122,6 @@ fn entry(bytes: &[u8; WIDTH]) -> Entry {
     (both as u64, (both >> 64) as u64)
 }
 
-/// Writes a file of sorted entries.
 struct Writer {
     file: BufWriter<File>,
     fences: Vec<u64>,
@@ -192,7 +189,7 @@ mod tests {
     proptest! {
         #![proptest_config(ProptestConfig::with_cases(24))]
         #[test]
-        fn texts_are_told_apart_as_in_memory(numbers in proptest::collection::vec(0..20_000_u32, 1..12_000), most in 1_usize..200_000) {
+        fn texts_are_distinguished_as_in_memory(numbers in proptest::collection::vec(0..20_000_u32, 1..12_000), most in 1_usize..200_000) {
             let mut seen = UniqueTexts::with_store(most, Spilled::store());
             let mut known: HashMap<u32, u64> = HashMap::new();
             for (row, number) in (1..).zip(numbers) {

@@ -28,7 +28,6 @@ pub struct Table {
     pub format: Format,
     /// The types of the columns, as far as they are known.
     pub types: Vec<ObservedTypes>,
-    /// The inputs, with the first rows of those read so far.
     pub inputs: Inputs,
     at: usize,
     reading: Reading,
@@ -36,7 +35,6 @@ pub struct Table {
     waiting: VecDeque<Waiting>,
     needed: Option<Vec<usize>>,
     first: String,
-    /// The inputs, and the settings for the first one.
     all: Vec<Input>,
     first_reading: Reading,
     part: Option<PartRead>,
@@ -45,10 +43,8 @@ pub struct Table {
     is_again: bool,
 }
 
-/// Some rows of an input.
 pub struct TableChunk {
     pub input: usize,
-    /// The rows.
     pub chunk: Box<dyn Chunk>,
 }
 
@@ -61,7 +57,6 @@ impl HasSize for TableChunk {
 enum Waiting {
     Again(Input),
     Open(Box<dyn Source>),
-    /// Standard input, not opened yet.
     Unseen(Input),
 }
 
@@ -69,12 +64,10 @@ enum Waiting {
 struct BatchPosition {
     rows: u64,
     input: usize,
-    /// The rows of earlier inputs.
     rows_of_others: u64,
 }
 
 pub struct RowAt<'a> {
-    /// Its index in the batch.
     pub index: usize,
     /// Its number in the table, from 1.
     pub number: u64,
@@ -82,7 +75,7 @@ pub struct RowAt<'a> {
     pub place: (usize, u64),
     pub batch: &'a Batch<'a>,
     view: View<'a>,
-    pub worked: &'a BatchResults,
+    pub batch_results: &'a BatchResults,
     /// Its first and last line in the input, from 1.
     pub lines: (u64, u64),
 }
@@ -95,7 +88,7 @@ impl RowAt<'_> {
 
     /// The text of a column or piece of the view, by its index.
     pub fn text(&self, index: usize) -> &str {
-        self.view.texts(index, self.batch, self.worked).get(self.index)
+        self.view.texts(index, self.batch, self.batch_results).get(self.index)
     }
 }
 
@@ -325,7 +318,7 @@ impl Table {
         view: View,
         mut see: impl FnMut(u64, &Batch, &BatchResults) -> ControlFlow<()>,
     ) -> Result<(), Error> {
-        self.each_part(view, |before, _, _, batch, worked| see(before.rows, batch, worked))
+        self.each_part(view, |before, _, _, batch, batch_results| see(before.rows, batch, batch_results))
     }
 
     /// Calls `see` with each row and its results for a view, until it returns a break.
@@ -334,7 +327,7 @@ impl Table {
     /// The errors of [`Table::each_batch`].
     pub fn each_row(&mut self, view: View, mut see: impl FnMut(&RowAt) -> ControlFlow<()>) -> Result<(), Error> {
         let mut count = LineCount::default();
-        self.each_part(view, |before, (chunk, text), first, batch, worked| {
+        self.each_part(view, |before, (chunk, text), first, batch, batch_results| {
             if first == 0 {
                 count = LineCount::default();
             }
@@ -344,7 +337,7 @@ impl Table {
                 let last = line + raw.raw.text(text).matches('\n').count() as u64;
                 let number = before.rows + index as u64 + 1;
                 let place = (before.input, number - before.rows_of_others);
-                if see(&RowAt { index, number, place, batch, worked, view, lines: (line, last) }).is_break() {
+                if see(&RowAt { index, number, place, batch, batch_results, view, lines: (line, last) }).is_break() {
                     return ControlFlow::Break(());
                 }
             }
@@ -361,7 +354,7 @@ impl Table {
         self.need(&columns);
         let meter = self.shared_meter();
         let limits = self.limits(1);
-        let (mut memory, mut worked, mut before) = (Rows::default(), BatchResults::default(), BatchPosition::default());
+        let (mut memory, mut batch_results, mut before) = (Rows::default(), BatchResults::default(), BatchPosition::default());
         while let Some(TableChunk { input, mut chunk }) = self.next_part()? {
             self.inputs.begin(input, before.rows);
             if input != before.input {
@@ -373,13 +366,13 @@ impl Table {
             let mut rows: Rows = memory.recycle();
             let mut flow = ControlFlow::Continue(());
             let mut batches = Batches::of(chunk.rows(), chunk.cells_of_row(columns.len()), limits);
-            while let Some(range) = batches.next(&mut worked)
+            while let Some(range) = batches.next(&mut batch_results)
                 && flow.is_continue()
             {
                 chunk.take(text, range.clone(), &mut rows);
                 let seen = rows.with_batch(|batch| {
-                    view.work_out(batch, &mut worked)?;
-                    Ok(see(before, (chunk, text), range.start, batch, &worked))
+                    view.work_out(batch, &mut batch_results)?;
+                    Ok(see(before, (chunk, text), range.start, batch, &batch_results))
                 });
                 flow = match seen {
                     Ok(flow) => flow,

@@ -34,22 +34,17 @@ impl View<'_> {
         }
     }
 
-    /// Evaluates a batch.
-    ///
-    /// # Errors
-    /// The results are too large.
-    pub(crate) fn work_out(&self, batch: &Batch, worked: &mut BatchResults) -> Result<(), TooLarge> {
+    pub(crate) fn work_out(&self, batch: &Batch, batch_results: &mut BatchResults) -> Result<(), TooLarge> {
         match self {
             View::Columns(_) => Ok(()),
-            View::Pieces(carving) => carving.run(batch, worked),
+            View::Pieces(carving) => carving.run(batch, batch_results),
         }
     }
 
-    /// The texts of one of its columns in an evaluated batch.
-    pub(crate) fn texts<'a>(&self, column: usize, batch: &Batch<'a>, worked: &'a BatchResults) -> Texts<'a> {
+    pub(crate) fn texts<'a>(&self, column: usize, batch: &Batch<'a>, batch_results: &'a BatchResults) -> Texts<'a> {
         match self {
             View::Columns(columns) => batch.column(columns[column]),
-            View::Pieces(carving) => carving.texts(column, batch, worked),
+            View::Pieces(carving) => carving.texts(column, batch, batch_results),
         }
     }
 }

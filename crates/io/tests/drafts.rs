@@ -18,7 +18,7 @@ fn values() -> impl Strategy<Value = Vec<String>> {
 
 proptest! {
     #[test]
-    fn what_is_drafted_runs_and_says_what_it_finds(
+    fn drafts_run_and_report_faults(
         values in values(),
         column in r#"code|part code|[a-z"'#\[\]{}<>=\\.:,é \t]{1,8}|#1|when x|a of b|piece"#,
     ) {
@@ -28,7 +28,7 @@ proptest! {
 }
 
 #[test]
-fn parts_in_brackets_are_drafted_as_what_they_are() {
+fn bracketed_parts_are_drafted() {
     let values: Vec<String> =
         (100..160).map(|n| if n % 3 == 0 { format!("AB]{n}") } else { format!("AB]{n}]x{}", n % 7) }).collect();
     draft_says_what_it_finds("code", &values);

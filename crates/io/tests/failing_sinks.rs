@@ -98,7 +98,7 @@ fn run(text: &str, threads: usize, at: usize, seen: &Seen) -> Result<(), Error> 
 }
 
 #[test]
-fn whichever_call_of_a_sink_fails_the_run_ends_with_it_and_nothing_stays() {
+fn any_failing_call_of_a_sink_ends_the_run_without_leftovers() {
     let text: String = (0..400).map(|row| format!("GRP-{row}{}\n", if row % 5 == 0 { "x" } else { "" })).collect();
     let text = format!("code\n{text}");
     for threads in [1, 3] {
@@ -117,7 +117,7 @@ fn whichever_call_of_a_sink_fails_the_run_ends_with_it_and_nothing_stays() {
 }
 
 #[test]
-fn a_folder_that_is_renamed_during_a_run_keeps_nothing_of_it() {
+fn a_folder_renamed_during_a_run_has_no_leftovers() {
     let folder = tempfile::tempdir().unwrap();
     let [out, summaries, moved] = ["out", "summaries", "moved"].map(|name| folder.path().join(name));
     let names_in = |folder: &Path| -> Vec<String> {

@@ -117,7 +117,7 @@ proptest! {
     }
 
     #[test]
-    fn each_fault_is_told_once_and_alike_in_both_formats(text in table()) {
+    fn both_formats_list_each_fault_once(text in table()) {
         let Ran { report, faults, aside, checks, .. } = run(&text, FileFormat::default());
         let told = records(&faults);
         let lines = run(&text, FileFormat::parse("jsonl").unwrap()).faults;

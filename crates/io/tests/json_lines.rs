@@ -76,7 +76,7 @@ proptest! {
     #![proptest_config(ProptestConfig::with_cases(300))]
 
     #[test]
-    fn objects_keep_what_they_had_and_get_the_pieces(
+    fn objects_keep_their_members_and_get_pieces(
         lines in proptest::collection::vec(prop_oneof![9 => line(), 1 => select(vec![String::new(), " ".to_owned()])], 1..30),
         line_end in select(vec!["\n", "\r\n"]),
         ends in any::<bool>(),
@@ -116,7 +116,7 @@ proptest! {
     }
 
     #[test]
-    fn what_becomes_delimited_text_and_objects_again_has_the_same_values(
+    fn objects_survive_a_trip_through_delimited_text(
         lines in proptest::collection::vec(line(), 1..20),
         to in select(vec!["csv", "tsv", "psv"]),
         threads in 1_usize..3,

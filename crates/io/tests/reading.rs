@@ -49,7 +49,7 @@ fn read_elsewhere(text: &str, delimiter: char) -> Vec<Vec<String>> {
 
 proptest! {
     #[test]
-    fn every_delimiter_is_read_as_elsewhere(
+    fn every_delimiter_is_read_like_another_library(
         (delimiter, text) in select(vec![',', ';', '\t', '|', ':', '~']).prop_flat_map(|delimiter| (Just(delimiter), table(delimiter))),
         stride in select(vec![16, 1 << 20]), crlf in any::<bool>(),
     ) {
@@ -64,7 +64,7 @@ proptest! {
     }
 
     #[test]
-    fn what_was_written_in_another_encoding_is_read_as_the_same_text(
+    fn other_encodings_give_the_same_text(
         text in table(','), label in select(vec!["windows-1252", "iso-8859-15", "utf-16le", "utf-16be", "macintosh", "utf-8"]),
         mark in any::<bool>(), stride in select(vec![16, 1 << 20]),
     ) {
@@ -88,7 +88,7 @@ proptest! {
     }
 
     #[test]
-    fn a_byte_that_is_not_utf_8_is_named_with_its_line(text in table(','), at in 0usize..2000, stride in select(vec![16, 1 << 20])) {
+    fn invalid_utf_8_is_named_with_its_line(text in table(','), at in 0usize..2000, stride in select(vec![16, 1 << 20])) {
         let mut bytes = text.clone().into_bytes();
         let at = (0..=at.min(bytes.len() - 1)).rev().find(|at| text.is_char_boundary(*at) && bytes[*at] != b'\n').unwrap_or(0);
         bytes.insert(at, 0xFF);
@@ -128,7 +128,7 @@ proptest! {
 
 /// The text and help of each error: a sentence each, without internal names.
 #[test]
-fn every_error_says_what_and_where_and_what_to_do() {
+fn every_error_has_a_place_and_a_suggestion() {
     let read = |content: &[u8]| rows(content, &Reading::default()).unwrap_err();
     let with = |content: &str, reading: Reading| rows(content.as_bytes(), &reading).unwrap_err();
     let of_delimiter = |delimiter: &str| Reading { delimiter: Some(delimiter.to_owned()), ..Reading::default() };
@@ -190,7 +190,7 @@ fn later_inputs_must_have_the_same_columns() {
 }
 
 #[test]
-fn a_file_that_becomes_shorter_while_it_is_read_is_an_error() {
+fn a_file_truncated_during_reading_is_an_error() {
     let rows = |count: usize| format!("a,b\n{}", "1,2\n".repeat(count));
     for (bytes_left, is_read) in [(0, false), (5_000, false), (80_000, true)] {
         let mut file = tempfile::NamedTempFile::new().unwrap();
@@ -211,7 +211,7 @@ fn a_file_that_becomes_shorter_while_it_is_read_is_an_error() {
 }
 
 #[test]
-fn a_file_that_changes_between_two_readings_is_an_error() {
+fn a_file_changed_between_two_readings_is_an_error() {
     let folder = tempfile::tempdir().unwrap();
     let path = folder.path().join("parts.csv");
     let read = |table: &mut Table| std::iter::from_fn(|| table.next_part().transpose()).find_map(Result::err);

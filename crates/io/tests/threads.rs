@@ -188,7 +188,7 @@ proptest! {
     }
 
     #[test]
-    fn a_survey_on_threads_finds_what_one_row_by_row_does(first in table(), second in table()) {
+    fn a_threaded_survey_equals_one_row_by_row(first in table(), second in table()) {
         let inputs = [input("a.csv", &first), input("b.csv", &second)];
         let surveyed = |stride, most, threads| page(&inputs, Some(&[2, 0, 2]), stride, most, threads);
         // A survey with a row limit goes row by row.
@@ -201,7 +201,7 @@ proptest! {
 
 /// Hints compare with the first values of all inputs, even if the first input is small.
 #[test]
-fn a_small_input_before_a_large_one_is_no_other_than_one_that_is_read_in_parts() {
+fn a_small_input_before_a_large_one_reads_like_parts() {
     let first = "x,y,z\n\nb77\n\néaé7\naéé7\n\n\n\"\"\n-,\n-,\na";
     let rows = "é77\n7,\"\"\n\"\"\n \n-\na\n\"\"\néé7\n7\na\n\"\"\n\"\"\n,7\n-\n,7\n7aa\n\"\"\n";
     let second = format!("x,y,z\n{}", rows.repeat(12));

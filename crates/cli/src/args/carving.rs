@@ -7,7 +7,7 @@ use keen_notch_core::cutlist::RaggedRows;
 
 use super::reading::parse_format;
 use super::shared::ragged_rows;
-use super::{FailOn, FaultArgs, FormatOrDatabase, MORE, PartArgs, ReadingArgs, TableArgs, ThreadArgs, WritingArgs};
+use super::{FailOn, FaultArgs, FormatOrDatabase, KeepArgs, MORE, PartArgs, ReadingArgs, TableArgs, ThreadArgs, WritingArgs};
 use crate::complete;
 
 #[derive(Debug, clap::Args)]
@@ -25,11 +25,13 @@ pub struct CarveArgs {
     ///
     /// 'NAME when CONDITION: PHRASE' cuts only some values. The phrase can be build "{A}-{B}", which combines pieces. `keen-notch
     /// phrases` explains phrases.
-    #[arg(short, long = "piece", value_name = "PIECE", add = ArgValueCompleter::new(complete::pieces), required_unless_present_any = ["lists", "layouts"])]
+    #[arg(short, long = "piece", value_name = "PIECE", add = ArgValueCompleter::new(complete::pieces), required_unless_present_any = ["lists", "layouts", "keep"])]
     pub pieces: Vec<String>,
     /// Cut list: a TOML file with pieces and checks (repeatable)
     #[arg(short, long = "list", value_name = "CUTLIST")]
     pub lists: Vec<PathBuf>,
+    #[command(flatten)]
+    pub rows_to_keep: KeepArgs,
     /// Output file [default: standard output]
     ///
     /// The file is written atomically: it appears complete, or not at all.
@@ -124,6 +126,8 @@ pub struct CheckArgs {
     /// Default column of the pieces: its name, its quoted name, or #4
     #[arg(short, long, value_name = "COLUMN", add = ArgValueCompleter::new(complete::columns))]
     pub column: Option<String>,
+    #[command(flatten)]
+    pub rows_to_keep: KeepArgs,
     /// Rows with faults to show, with the position in the value
     #[arg(long, value_name = "N", default_value_t = 0)]
     pub rows: usize,
@@ -168,6 +172,8 @@ pub struct ReportArgs {
     /// Check: 'PIECE: CONDITION' or 'COLUMN: CONDITION'
     #[arg(long = "check", value_name = "CHECK")]
     pub checks: Vec<String>,
+    #[command(flatten)]
+    pub rows_to_keep: KeepArgs,
     /// Output file [default: standard output]
     ///
     /// The file is written atomically: it appears complete, or not at all.

@@ -15,7 +15,7 @@ pub use carving::{CarveArgs, CheckArgs, ReportArgs, ReportFormat};
 pub use looking::{DraftArgs, ExplainArgs, GaugeArgs, PhrasesArgs, SurveyArgs, SurveyFormat, TryArgs};
 pub use others::{CompletionsArgs, DemoArgs, ManualArgs, MergeArgs, SchemaArgs};
 pub use reading::{EmptyFormulas, EncodingErrors, FormatOrDatabase, ReadingArgs, read_widths, refuse_address};
-pub use shared::{FailOn, FaultArgs, PartArgs, ThreadArgs};
+pub use shared::{FailOn, FaultArgs, KeepArgs, PartArgs, ThreadArgs};
 pub use writing::{TableArgs, WritingArgs};
 
 /// Takes columns of codes apart: measure a value with `gauge`, then carve the column
@@ -74,12 +74,10 @@ pub enum Command {
     Manual(ManualArgs),
 }
 
-/// The input for a path on the command line.
 pub fn input(path: &Path) -> Input {
     if path.as_os_str() == "-" { Input::Stdin } else { Input::File(path.to_owned()) }
 }
 
-/// The column for an option.
 pub fn column(text: Option<&str>) -> Option<ColumnRef> {
     text.map(ColumnRef::parse)
 }
@@ -96,7 +94,6 @@ pub enum Color {
 }
 
 impl Color {
-    /// Applies the choice to all further output.
     pub fn apply(self) {
         match self {
             Color::Auto => anstream::ColorChoice::Auto,

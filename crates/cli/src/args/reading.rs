@@ -82,7 +82,6 @@ pub struct ReadingArgs {
 }
 
 impl ReadingArgs {
-    /// The settings: from these options, then from a cut list.
     pub fn reading(&self, list: &ListReading) -> Result<Reading, Failure> {
         let encoding = self.encoding.as_deref().or(list.encoding.as_deref());
         let widths = self.widths.as_deref().or(list.widths.as_deref());
@@ -145,7 +144,6 @@ impl ReadingArgs {
     }
 }
 
-/// Parses the columns of fixed-width text.
 pub fn read_widths(text: &str) -> Result<Widths, Failure> {
     Widths::parse(text).map_err(|error| Failure::text_error(&Text { name: None, text: text.to_owned() }, error))
 }
@@ -169,7 +167,6 @@ impl std::fmt::Display for FormatOrDatabase {
     }
 }
 
-/// Parses an extension or an address.
 pub fn parse_format(text: &str) -> Result<FormatOrDatabase, String> {
     match Address::parse(text) {
         Some(address) => Ok(FormatOrDatabase::Database(address)),
@@ -196,7 +193,6 @@ pub fn refuse_address(path: &Path, option: &str) -> Result<(), Failure> {
     }
 }
 
-/// Parses an extension.
 fn named(ending: &str) -> Result<FileFormat, String> {
     FileFormat::parse(ending).map_err(|error| format!("{error}; {}", error.help()))
 }

@@ -3,7 +3,7 @@
 use std::path::PathBuf;
 
 use clap::ValueEnum;
-use clap::builder::{PossibleValuesParser, TypedValueParser};
+use clap::builder::{PossibleValuesParser, TypedValueParser, UnknownArgumentValueParser};
 use keen_notch_core::cutlist::{RaggedRows, Reading as ListReading};
 use keen_notch_core::summary::Part;
 use keen_notch_io::source::Reading;
@@ -19,6 +19,20 @@ pub struct PartArgs {
     /// The joined outputs of all N parts equal the output of one run. `merge` combines their summaries.
     #[arg(hide_short_help = true, long, value_name = "K/N")]
     pub part: Option<Part>,
+}
+
+/// The rows to keep.
+#[derive(Debug, Clone, clap::Args)]
+pub struct KeepArgs {
+    /// Keep only rows that meet a condition: 'COLUMN: CONDITION' (repeatable)
+    ///
+    /// The name can also be a piece. A row must meet all conditions. `keen-notch phrases` lists them.
+    #[arg(long, value_name = "CONDITION")]
+    pub keep: Vec<String>,
+    #[arg(hide = true, long = "where", value_parser = UnknownArgumentValueParser::suggest_arg("--keep"))]
+    first_guess: Option<String>,
+    #[arg(hide = true, long = "filter", value_parser = UnknownArgumentValueParser::suggest_arg("--keep"))]
+    second_guess: Option<String>,
 }
 
 /// The number of threads.

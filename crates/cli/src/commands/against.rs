@@ -14,7 +14,6 @@ use crate::draw::survey::against::{self as draw, Compared};
 use crate::exit::Exit;
 use crate::failure::Failure;
 
-/// A condition of --fail-on.
 #[derive(Debug, Clone, PartialEq)]
 pub struct FailOn {
     what: String,
@@ -65,7 +64,6 @@ impl std::fmt::Display for FailOn {
     }
 }
 
-/// Reads the saved survey.
 pub fn base(input: &Input) -> Result<Saved, Failure> {
     match read(input)? {
         SavedFile::Survey(saved) => Ok(saved),
@@ -86,7 +84,6 @@ pub fn last(input: &Input) -> Result<Summary, Failure> {
     }
 }
 
-/// Compares the surveys with saved ones and prints the changes.
 pub fn run(
     args: &SurveyArgs,
     (saved, base): (&Saved, &str),

@@ -34,6 +34,7 @@ pub fn run(args: &CarveArgs, console: &Console) -> Result<Exit, Failure> {
         layouts: &args.faults.layouts,
         pieces: &args.pieces,
         checks: &args.faults.checks,
+        keep: &args.rows_to_keep.keep,
         column: args.column.as_deref(),
         allow_outside: args.faults.allow_outside,
     };
@@ -239,7 +240,6 @@ pub fn run(args: &CarveArgs, console: &Console) -> Result<Exit, Failure> {
     Ok(if refused { Exit::Faults } else { Exit::of_gaps(args.faults.fail_on, &summary) })
 }
 
-/// The error for texts that are too wide, without offcuts.
 fn too_wide_failure(report: &Report, job: &Job, header: &Header, args: &CarveArgs) -> Failure {
     let checks = job.carving().place_checks().filter(|check| report.checks[*check].count > 0);
     let columns: Vec<String> = checks
@@ -263,7 +263,6 @@ fn too_wide_failure(report: &Report, job: &Job, header: &Header, args: &CarveArg
     )
 }
 
-/// The indices of the original columns to write.
 fn originals(args: &CarveArgs, header: &Header) -> Result<Vec<usize>, Failure> {
     if args.only_pieces {
         return Ok(Vec::new());

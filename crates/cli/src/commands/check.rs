@@ -23,6 +23,7 @@ pub fn run(args: &CheckArgs, console: &Console) -> Result<Exit, Failure> {
         layouts: &args.faults.layouts,
         pieces: &args.pieces,
         checks: &args.faults.checks,
+        keep: &args.rows_to_keep.keep,
         column: args.column.as_deref(),
         allow_outside: args.faults.allow_outside,
     };

@@ -64,7 +64,6 @@ fn updated(inputs: &[Input]) -> Result<(&Address, &str), Failure> {
     }
 }
 
-/// The indices of the key columns.
 pub fn keys(args: &CarveArgs, carving: &Carving, header: &Header) -> Result<Vec<usize>, Failure> {
     if let Some(piece) = carving.rows_piece() {
         return Err(Failure::usage(

@@ -103,7 +103,6 @@ fn look(table: &mut Table, column: usize, threads: usize) -> Result<Survey, Fail
     Ok(surveys.pop().unwrap_or_else(|| Survey::new(Depth::Full)))
 }
 
-/// The examples of the command line, then those of the file.
 fn examples(args: &DraftArgs, files: &RunFiles) -> Result<Vec<Example>, Failure> {
     let mut examples = Vec::new();
     for text in &args.want {
@@ -156,7 +155,6 @@ fn origin(inputs: &[Input], column: usize, table: &Table, args: &ReadingArgs) ->
     }
 }
 
-/// A cut list from the data, with each line tried on all rows.
 fn from_data(origin: &Origin, column: usize, table: &mut Table, threads: usize) -> Result<String, Failure> {
     let survey = look(table, column, threads)?;
     let Some(draft) = draft::draft(origin.clone(), &survey) else {

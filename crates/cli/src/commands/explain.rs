@@ -145,7 +145,7 @@ fn row(
         lines.push(paint(style::HEAD, rows::on_line(&count.to_string(), at.lines.0, &format)));
         for (index, piece) in pieces.wanted.pieces.iter().enumerate() {
             lines.push(String::new());
-            lines.extend(piece_of_row(index, piece, carving, at, at.worked, &header, width));
+            lines.extend(piece_of_row(index, piece, carving, at, at.batch_results, &header, width));
         }
         ControlFlow::Break(())
     })?;
@@ -169,7 +169,7 @@ fn piece_of_row(
     piece: &Piece,
     carving: &Carving,
     at: &RowAt,
-    worked: &BatchResults,
+    batch_results: &BatchResults,
     header: &Header,
     width: usize,
 ) -> Vec<String> {
@@ -213,12 +213,12 @@ fn piece_of_row(
         }
         _ => {
             if let Source::Field { layout, .. } = &piece.source
-                && let Some(violation) = carving.layout_violation(*layout, at.batch, worked, at.index)
+                && let Some(violation) = carving.layout_violation(*layout, at.batch, batch_results, at.index)
             {
                 lines.extend(looked_at(&format!("the value does not fit its layout: {}", violation.detail), width));
                 return lines;
             }
-            let results = worked.piece(index);
+            let results = batch_results.piece(index);
             let item = results.items(at.index).next();
             if let (Some(column), Some(item)) = (carving.column(index), item)
                 && let values = at.batch.column(column)
@@ -232,7 +232,7 @@ fn piece_of_row(
                     lines.extend(ruler::draw_around(&gauge, &[mark], width));
                 }
             }
-            let text = item.map_or("", |item| carving.texts(index, at.batch, worked).get(item));
+            let text = item.map_or("", |item| carving.texts(index, at.batch, batch_results).get(item));
             let words: Vec<_> = explain::piece(piece).into_iter().take(1).collect();
             lines.push(visible::without_controls(&words.concat()));
             lines.push(format!(

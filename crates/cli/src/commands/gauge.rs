@@ -181,12 +181,10 @@ fn headline(title: &str, gauge: &Gauge, width: usize) -> String {
     format!("{title}{}  {}", paint(style::HEAD, value), paint(style::QUIET, sizes))
 }
 
-/// Positions, from 1, of a range of indices.
 fn span(range: std::ops::Range<usize>) -> String {
     if range.len() == 1 { range.end.to_string() } else { format!("{} to {}", range.start + 1, range.end) }
 }
 
-/// The runs as a table, or as a grid if the table would be long.
 fn runs(gauge: &Gauge, width: usize, all: bool) -> Vec<String> {
     let text = |run: &Run| visible::clipped(&visible::value(&gauge.value[bytes(gauge, &run.characters)]), MOST_RUN);
     let mut lines = vec![String::new()];
@@ -218,7 +216,6 @@ fn more(count: usize, of: &str) -> Option<String> {
     (count > 0).then(|| paint(style::QUIET, words()))
 }
 
-/// The bytes of characters, by index.
 fn bytes(gauge: &Gauge, characters: &std::ops::Range<usize>) -> std::ops::Range<usize> {
     gauge.characters[characters.start].start..gauge.characters[characters.end - 1].end
 }

@@ -25,7 +25,6 @@ struct Read<T> {
 }
 
 trait OfPart {
-    /// Its part number, if it has one.
     fn part(&mut self) -> &mut Option<Part>;
 
     fn append(&mut self, later: Self) -> Result<(), Apart>;
@@ -136,7 +135,6 @@ pub enum SavedFile {
     Survey(Saved),
 }
 
-/// Reads a summary or a survey.
 pub fn read(input: &Input) -> Result<SavedFile, Failure> {
     #[derive(Deserialize)]
     struct Versioned {
@@ -167,7 +165,6 @@ pub fn read(input: &Input) -> Result<SavedFile, Failure> {
     }
 }
 
-/// Sorts numbered parts; others keep their order.
 fn in_order<T: OfPart>(mut parts: Vec<Read<T>>) -> Result<Vec<Read<T>>, Failure> {
     let Some((numbered, part)) = parts.iter_mut().find_map(|read| Some((read.name.clone(), (*read.of_part.part())?))) else {
         return Ok(parts);
@@ -217,7 +214,6 @@ fn merged<T: OfPart>(parts: Vec<Read<T>>) -> Result<T, Failure> {
     }
 }
 
-/// The error for a part that does not fit the earlier ones; `first` is the first of them.
 fn refused(apart: &Apart, first: &str, name: &str) -> Failure {
     let span = |rows: &std::ops::Range<u64>| match rows.end.saturating_sub(rows.start) {
         0 | 1 => format!("row {}", visible::grouped(rows.start)),

@@ -74,7 +74,6 @@ fn one(word: &str, width: usize) -> Result<String, Failure> {
     Ok(texts.join("\n"))
 }
 
-/// Suggests a word that `phrases` can show instead of an unknown one.
 fn help(word: &str) -> String {
     let known = || groups().flat_map(|group| group.entries).map(|entry| entry.word).chain(classes());
     let first_word = word.split_whitespace().next().unwrap_or(word);

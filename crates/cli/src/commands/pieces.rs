@@ -14,7 +14,7 @@ use keen_notch_core::explain;
 use keen_notch_core::layout::Layout;
 use keen_notch_core::phrase::Span;
 use keen_notch_core::phrase::ast::ListSource;
-use keen_notch_core::piece::{Check, Piece, Rules, Source};
+use keen_notch_core::piece::{Check, Keep, Piece, Rules, Source};
 use keen_notch_core::program::{List, NoList, Setting};
 use keen_notch_core::summary::Listed;
 use keen_notch_core::text::unit::Unit;
@@ -26,26 +26,22 @@ use keen_notch_io::source::input::Input;
 
 use crate::failure::{Failure, Text};
 
-/// The rules on the command line.
 #[derive(Debug, Default)]
 pub struct RuleArgs<'a> {
     pub lists: &'a [PathBuf],
     pub layouts: &'a [String],
     pub pieces: &'a [String],
     pub checks: &'a [String],
+    pub keep: &'a [String],
     pub column: Option<&'a str>,
     /// Whether cut lists can name files outside their folders and the current folder.
     pub allow_outside: bool,
 }
 
-/// Parsed pieces, with their source texts.
 pub struct Pieces {
-    /// The rules, those of cut lists first.
     pub wanted: Rules,
-    /// The title of the first cut list.
     pub title: Option<String>,
     pub unit: Unit,
-    /// The input settings of the cut lists.
     pub reading: ListReading,
     /// Whether pieces replace columns with the same name without `replace`.
     pub take_places: bool,
@@ -65,7 +61,6 @@ pub struct Pieces {
 }
 
 impl Pieces {
-    /// Reads the cut lists, and parses the layouts, pieces and checks of the command line.
     pub fn read(given: &RuleArgs, files: &RunFiles) -> Result<Pieces, Failure> {
         let mut pieces = Pieces {
             wanted: Rules::default(),
@@ -100,6 +95,10 @@ impl Pieces {
             let origin = pieces.texts.len();
             let (of, check) = pieces.argument(argument, Check::parse)?;
             pieces.add_check(of, check, origin);
+        }
+        for argument in given.keep {
+            let keep = pieces.argument(argument, Keep::parse)?;
+            pieces.wanted.keep.push(keep);
         }
         match pieces.texts.first() {
             Some(list) if pieces.wanted.pieces.is_empty() && !given.lists.is_empty() => {
@@ -189,7 +188,6 @@ impl Pieces {
         self.texts.get(piece.origin)?.name.as_deref()
     }
 
-    /// The default source column.
     pub fn main(&self) -> Option<&ColumnRef> {
         self.main.as_ref().map(|main| &main.column)
     }

@@ -98,7 +98,6 @@ pub fn diagnostics(pieces: &Pieces) -> Diagnostics {
     }
 }
 
-/// The names of the inputs in one line.
 pub fn names(inputs: &[Input]) -> String {
     let names: Vec<_> = inputs.iter().map(Input::name).collect();
     if names.len() > 3 { format!("{} files", names.len()) } else { names.join(", ") }
@@ -231,7 +230,6 @@ pub struct Files {
 }
 
 impl Files {
-    /// Starts the files.
     pub fn create(
         (args, tables): (&FaultArgs, &TableArgs),
         session: Option<&Session>,
@@ -270,7 +268,6 @@ impl Files {
         })
     }
 
-    /// Carves the table into `rows`.
     pub fn carve(&mut self, table: &mut Table, job: &Job, rows: &mut dyn Sink) -> Result<Report, Failure> {
         let header = table.header.clone();
         let faults = match &mut self.faults {
@@ -322,7 +319,7 @@ pub fn outcome(
     if !is_kept {
         line += ", none written";
     } else if counts.rows_kept < counts.rows {
-        line += &format!(", {} of them written{to}", visible::grouped(counts.rows_kept));
+        line += &format!(", {} written{to}", visible::grouped(counts.rows_kept));
     } else if counts.rows_out != counts.rows_kept || out.is_some() {
         line += ", written";
     }
@@ -345,7 +342,6 @@ pub fn outcome(
     lines.iter().map(|line| visible::without_controls(line)).collect()
 }
 
-/// The label of an output for messages.
 pub fn name_of(path: &Path) -> String {
     if is_standard_output(path) { "standard output".to_owned() } else { path.display().to_string() }
 }

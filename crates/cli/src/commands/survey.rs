@@ -137,7 +137,6 @@ fn proposed_widths(table: &Table) -> Result<Option<Widths>, Failure> {
     Ok(if lines.len() < LEAST_LINES { None } else { Widths::of_lines(&lines) })
 }
 
-/// The given command, without columns.
 fn again(inputs: &[Input], reading: &ReadingArgs) -> String {
     let mut words = vec!["survey".to_owned()];
     words.extend(rerun::files(inputs));
@@ -145,7 +144,6 @@ fn again(inputs: &[Input], reading: &ReadingArgs) -> String {
     rerun::command(&words)
 }
 
-/// Lists the rows of a shape: surveys the column, then reads it again.
 fn rows(
     args: &SurveyArgs,
     shape: &str,

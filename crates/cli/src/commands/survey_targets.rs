@@ -7,20 +7,17 @@ use super::pieces::{Pieces, RuleArgs};
 use crate::args::SurveyArgs;
 use crate::failure::Failure;
 
-/// The targets of the survey on the command line: pieces or columns.
 pub struct SurveyTargets<'a> {
     columns: &'a [String],
     pieces: Option<Pieces>,
 }
 
-/// The targets in a table.
 pub enum Bound {
     Columns(Vec<usize>),
     Pieces(Box<Carving>),
 }
 
 impl<'a> SurveyTargets<'a> {
-    /// Parses the pieces.
     pub fn read(args: &'a SurveyArgs, files: &RunFiles) -> Result<SurveyTargets<'a>, Failure> {
         let mut looked = SurveyTargets { columns: &args.columns, pieces: None };
         if args.pieces.is_empty() {
@@ -35,7 +32,6 @@ impl<'a> SurveyTargets<'a> {
         Ok(looked)
     }
 
-    /// The rules of the pieces, for a saved survey.
     pub fn asked(&self) -> Vec<String> {
         self.pieces.as_ref().map_or(Vec::new(), |pieces| pieces.made_by(self.column()).asked)
     }
@@ -56,7 +52,6 @@ impl<'a> SurveyTargets<'a> {
         })
     }
 
-    /// Resolves the targets, which must be one column or piece.
     pub fn bind_one(&self, header: &Header) -> Result<Bound, Failure> {
         if let (None, []) = (&self.pieces, self.columns) {
             return Ok(Bound::Columns(vec![ColumnRef::find_or_only(None, header)?]));
@@ -73,7 +68,6 @@ impl<'a> SurveyTargets<'a> {
 }
 
 impl Bound {
-    /// The view of the table.
     pub fn view(&self) -> View<'_> {
         match self {
             Bound::Columns(columns) => View::Columns(columns),

@@ -84,7 +84,6 @@ pub fn run(args: &TryArgs, console: &Console) -> Result<(), Failure> {
     session.say_how_to_go_on(args, console)
 }
 
-/// Whether a cut list exists and is not empty.
 fn has_text(path: &std::path::Path) -> bool {
     // An unreadable list is an error when it is read.
     std::fs::read(path).map_or_else(|_| path.exists(), |bytes| !bytes.trim_ascii().is_empty())
@@ -106,7 +105,6 @@ struct Session {
 }
 
 impl Session {
-    /// Draws the screen and handles keys until the end.
     fn live(&mut self, screen: &mut Screen) -> Result<(), Failure> {
         let (mut counting, mut counted_at) = (None::<Counting>, None);
         loop {
@@ -148,7 +146,6 @@ impl Session {
         Ok(drawn)
     }
 
-    /// Handles a key. Returns whether it ends the session.
     fn press(&mut self, key: KeyEvent) -> bool {
         let Some(pressed) = pressed(key) else { return false };
         self.says.clear();
@@ -226,7 +223,6 @@ impl Session {
         }
     }
 
-    /// The carve command for the pieces, if one exists; `inputs` are its words for the inputs.
     fn command(&self, inputs: &[String]) -> Option<String> {
         let Sample { header, column, .. } = &self.model.sample;
         command(inputs, &rerun::column_of_piece(header, *column), &self.model.finished().ok()?)

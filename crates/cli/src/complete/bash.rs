@@ -84,7 +84,6 @@ impl EnvCompleter for Bash {
     }
 }
 
-/// The quotes around the cursor.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Quote {
     None,

@@ -69,7 +69,6 @@ impl<S: EnvCompleter> EnvCompleter for AsTyped<S> {
     }
 }
 
-/// A word of fish without its quotes (its manual, section Quotes).
 fn without_fish_quotes(word: &str) -> String {
     let (mut out, mut quote) = (String::new(), None);
     let mut chars = word.chars().peekable();

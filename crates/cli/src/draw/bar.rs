@@ -31,7 +31,7 @@ mod tests {
     use super::*;
 
     #[test]
-    fn bars_tell_some_from_none_and_from_all() {
+    fn bars_distinguish_none_some_and_all() {
         for (part, whole, expected) in
             [(0, 0, ""), (0, 9, ""), (1, 10_000, "▏"), (9_999, 10_000, "███▉"), (10, 10, "████"), (1, 2, "██"), (5, 16, "█▎")]
         {

@@ -25,7 +25,6 @@ pub fn table(summary: &Summary, then: Option<&Summary>, width: usize) -> Vec<Str
     }
 }
 
-/// The table with texts clipped to a number of columns.
 fn draw_table(summary: &Summary, then: Option<&Summary>, with_columns: bool, space: usize) -> comfy_table::Table {
     let heads = [
         Some("of"),

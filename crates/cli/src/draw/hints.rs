@@ -50,7 +50,6 @@ fn seen(words: &str, rows: &[u64], report: &Report, width: usize) -> String {
     textwrap::fill(&words, options).replacen("hint:", &paint(style::LOOK, "hint:"), 1)
 }
 
-/// The suggestion: the corrected phrase and a command that shows its effect.
 fn fix(hint: &Hint, report: &Report, job: &Job, header: &Header, pieces: &Pieces, again: &Rerun) -> Vec<String> {
     let row = hint.rows.first().copied().unwrap_or(1);
     match &hint.fix {

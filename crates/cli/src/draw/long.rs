@@ -35,7 +35,6 @@ pub fn draw(name: &str, value: &str, part: &Range<usize>, width: usize) -> Vec<S
     ]
 }
 
-/// The first code points of a text, at most `most`.
 fn first(text: &str, most: usize) -> &str {
     let end = text.char_indices().nth(most).map_or(text.len(), |(at, _)| at);
     &text[..end]
@@ -51,7 +50,7 @@ mod tests {
     use super::*;
 
     #[test]
-    fn what_is_around_a_part_is_shown_with_its_place() {
+    fn surroundings_of_a_part() {
         let value = format!("{}GRP-7{}", "é".repeat(30_000), "z".repeat(50));
         let plain = |part: Range<usize>| draw("code", &value, &part, 52).join("\n");
         let shown = plain(60_000..60_003);

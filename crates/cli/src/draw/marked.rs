@@ -12,7 +12,6 @@ use super::visible;
 const MOST_LINES: usize = 4;
 const MARGIN: &str = "  ";
 
-/// A character of a line, as displayed, and whether it is wrong.
 struct Shown<'t> {
     text: Cow<'t, str>,
     is_marked: bool,
@@ -25,7 +24,6 @@ pub fn draw((name, text): (Option<&str>, &str), span: &Range<usize>, label: &str
     let mut marked: Vec<(usize, Range<usize>, &str)> = Vec::new();
     for (index, line) in text.split('\n').enumerate() {
         let end = start + line.len();
-        // An empty span belongs to the first line that it touches.
         let touches = span.start <= end && (span.end > start || (span.is_empty() && span.start >= start));
         if touches && (marked.is_empty() || span.end > start) {
             let from = span.start.max(start) - start;
@@ -49,7 +47,6 @@ pub fn draw((name, text): (Option<&str>, &str), span: &Range<usize>, label: &str
     drawn
 }
 
-/// A line, its underlining, and the label, on the same line if it fits.
 fn line_with_mark(line: &str, span: &Range<usize>, label: &str, width: usize) -> Vec<String> {
     let space = width.saturating_sub(MARGIN.len()).max(20);
     let characters: Vec<Shown> = characters::ranges(line)

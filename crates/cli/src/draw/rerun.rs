@@ -12,12 +12,10 @@ use super::shell::quoted;
 use crate::args::{EmptyFormulas, EncodingErrors, ReadingArgs};
 use crate::commands::pieces::RuleArgs;
 
-/// The parts of a command to repeat.
 pub struct Rerun<'a> {
     pub given: &'a RuleArgs<'a>,
     pub inputs: &'a [Input],
     pub reading: &'a ReadingArgs,
-    /// The option for rows with too few or too many cells.
     pub ragged: Option<RaggedRows>,
     /// The input settings of the cut lists.
     pub of_lists: &'a ListReading,
@@ -85,7 +83,6 @@ pub fn names_of_database(args: &ReadingArgs) -> Vec<String> {
     of.into_iter().filter_map(|(option, value)| Some([option.to_owned(), value?])).flatten().collect()
 }
 
-/// The input files as on the command line.
 pub fn files(inputs: &[Input]) -> Vec<String> {
     let file = |input: &Input| match input {
         Input::Stdin => Some("-".to_owned()),
@@ -120,7 +117,6 @@ pub fn reading(args: &ReadingArgs, list: &ListReading) -> Vec<String> {
     words
 }
 
-/// A command in shell notation.
 pub fn command(words: &[String]) -> String {
     let words: Vec<String> = words.iter().map(|word| quoted(word)).collect();
     format!("keen-notch {}", words.join(" "))

@@ -41,7 +41,6 @@ fn per_line(most: usize, count: usize) -> usize {
     if most > 10 && count > most { most - most % 10 } else { most.max(1) }
 }
 
-/// A mark under the characters.
 pub struct Mark<'a> {
     pub name: &'a str,
     /// The indices of its characters.
@@ -50,7 +49,6 @@ pub struct Mark<'a> {
 }
 
 impl<'a> Mark<'a> {
-    /// The mark of a piece.
     pub fn taken(name: &'a str, ranges: Vec<Range<usize>>) -> Mark<'a> {
         Mark { name, ranges, style: style::TAKEN }
     }
@@ -82,7 +80,6 @@ pub fn draw_placed(gauge: &Gauge, marks: &[Mark], width: usize, most_lines: usiz
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct CharacterPlaces {
     pub lines: Range<usize>,
-    /// The indices of its characters.
     characters: Range<usize>,
     cell: usize,
 }
@@ -161,7 +158,6 @@ fn margin(name: &str) -> String {
     format!("{:<MARGIN$}", visible::clipped(&visible::without_controls(name), MARGIN - 2))
 }
 
-/// The lines of numbers: one, or one per digit if vertical.
 fn numbers(name: &str, line: &Range<usize>, layout: &Layout, number: impl Fn(usize) -> String) -> Vec<String> {
     let numbers: Vec<String> = line.clone().map(number).collect();
     if !layout.upright {

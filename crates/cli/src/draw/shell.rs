@@ -1,6 +1,5 @@
 //! Quoting for shells.
 
-/// A word in shell notation.
 pub fn quoted(word: &str) -> String {
     let plain = |c: char| c.is_ascii_alphanumeric() || "-_./#:@,+=%".contains(c);
     let starts_plain = !word.starts_with(['#', '=']);

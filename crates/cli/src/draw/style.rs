@@ -12,13 +12,10 @@ const MAGENTA: Style = Ansi256Color(164).on_default();
 
 pub const ERROR: Style = RED.bold();
 pub const HELP: Style = GREEN.bold();
-/// Text of secondary importance.
 pub const QUIET: Style = Style::new().dimmed();
-/// Headings.
 pub const HEAD: Style = Style::new().bold();
 /// The characters of a piece.
 pub const TAKEN: Style = GREEN.bold();
-/// Delimiters.
 pub const DELIMITER: Style = CYAN.bold();
 /// Marks for invisible characters.
 pub const UNSEEN: Style = RED.bold();
@@ -64,7 +61,6 @@ mod tests {
         0.2126 * part(cube / 36) + 0.7152 * part(cube / 6) + 0.0722 * part(cube)
     }
 
-    /// A styled text without the known sequences.
     fn painted(style: Style) -> String {
         SEQUENCES.iter().fold(paint(style, "x"), |text, sequence| text.replace(sequence, ""))
     }

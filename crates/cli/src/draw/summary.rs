@@ -54,7 +54,6 @@ pub fn draw(summary: &Summary, width: usize) -> Vec<String> {
     lines
 }
 
-/// The table of some counts, with or without the source columns.
 fn draw_counts(summary: &Summary, counts: &[&Count], with_source: bool) -> comfy_table::Table {
     let counts = || counts.iter();
     let source = with_source.then_some("from");

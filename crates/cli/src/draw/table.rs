@@ -5,7 +5,6 @@ use comfy_table::{Attribute, Cell, CellAlignment, Color, ContentArrangement, Tab
 
 use super::visible;
 
-/// An empty table with a line under its headings.
 pub fn table<'a>(heads: impl IntoIterator<Item = &'a str>, numeric_from: usize) -> Table {
     let mut table = Table::new();
     table.load_style(TableStyle::new().header_separator(LineStyle::none().fill('─').junction('─')));
@@ -21,7 +20,6 @@ pub fn table<'a>(heads: impl IntoIterator<Item = &'a str>, numeric_from: usize) 
     table
 }
 
-/// Aligns a column of numbers to the right.
 pub fn align_right(table: &mut Table, index: usize) {
     if let Some(column) = table.column_mut(index) {
         column.set_cell_alignment(CellAlignment::Right);
@@ -43,7 +41,6 @@ pub fn cell(text: impl Into<String>, style: Style) -> Cell {
     cell
 }
 
-/// The lines of a table without trailing blanks.
 pub fn lines(table: &Table) -> Vec<String> {
     table.lines().map(without_blanks_after).collect()
 }
@@ -62,7 +59,6 @@ pub fn fitted(width: usize, least: usize, draw: impl Fn(usize) -> Table) -> Vec<
     }
 }
 
-/// The width of a table in columns.
 pub fn width(table: &Table) -> usize {
     lines(table).iter().map(|line| visible::width(&strip_str(line).to_string())).max().unwrap_or(0)
 }
@@ -111,7 +107,7 @@ mod tests {
     }
 
     #[test]
-    fn numbers_are_at_the_right_and_lines_end_with_what_they_say() {
+    fn numbers_are_aligned_and_lines_have_no_trailing_blanks() {
         let mut table = table(["name", "rows"], 1);
         table.add_row(["a", "7"]);
         table.add_row(["b", "1 234"]);

@@ -8,7 +8,6 @@ use super::visible;
 /// The verdict for pieces without checks.
 pub const NO_CHECKS: &str = "no checks ran: the pieces have none";
 
-/// The inputs without rows, one per line.
 pub fn empty_inputs(summary: &Summary) -> Vec<String> {
     let empty = summary.inputs.iter().filter(|input| input.rows == 0);
     let why = if summary.part.is_some() { "has no rows in this part" } else { "has no rows" };
@@ -22,13 +21,14 @@ pub fn sentence(verdict: &Verdict, summary: &Summary) -> String {
     chars.next().map_or(String::new(), |first| first.to_uppercase().chain(chars).collect())
 }
 
-/// The verdict in one clause.
 pub fn words(verdict: &Verdict, summary: &Summary) -> String {
     match verdict {
         Verdict::Faults => {
-            let (faulty, rows) = (summary.rows.with_faults, summary.rows.read);
+            let (faulty, left_out) = (summary.rows.with_faults, summary.rows.left_out);
+            let rows = summary.rows.read.saturating_sub(left_out);
             let of = format!("{} of {}", visible::grouped(faulty), visible::counted(rows, "row"));
-            format!("{of} with faults ({})", visible::share(faulty, rows))
+            let others = if left_out > 0 { format!("; {} left out", visible::counted(left_out, "row")) } else { String::new() };
+            format!("{of} with faults ({}){others}", visible::share(faulty, rows))
         }
         Verdict::Passed { checks: 1 } => "1 check passed".to_owned(),
         Verdict::Passed { checks } => format!("all {checks} checks passed"),
@@ -62,7 +62,6 @@ fn clause(doubt: &Doubt, summary: &Summary) -> String {
     visible::without_controls(&words)
 }
 
-/// The first few items of a list, and the number of the others.
 fn some(indices: &[usize], name: impl Fn(&usize) -> String) -> String {
     const MOST: usize = 3;
     let mut names: Vec<String> = indices.iter().take(MOST).map(name).collect();

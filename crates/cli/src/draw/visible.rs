@@ -30,7 +30,6 @@ pub fn json(value: &serde_json::Value) -> String {
     escaped(&format!("{value:#}\n"))
 }
 
-/// JSON text with all terminal controls escaped.
 pub fn escaped(json: &str) -> String {
     let mut shown = String::new();
     for c in json.chars() {

@@ -221,7 +221,6 @@ fn pieces(pieces: &[PieceCounts], rows: u64) -> Markup {
     }
 }
 
-/// The shares of the states of a piece, with their classes.
 fn states_of(piece: &PieceCounts, rows: u64) -> [(&'static str, f64); 4] {
     let share = |count: u64| count as f64 / rows.max(1) as f64;
     let tally = &piece.tally;

@@ -7,33 +7,25 @@ use keen_notch_core::summary::Summary;
 /// The version of the JSON. It increases when a key changes its meaning or disappears.
 pub const VERSION: u32 = 2;
 
-/// The content of a report.
 #[derive(Debug, Serialize)]
 pub struct Page {
-    /// The [`VERSION`].
     pub version: u32,
     /// The title of the cut list, or the names of the files.
     pub title: String,
     pub made: String,
-    /// The verdict in one clause.
     pub verdict: String,
     /// Whether all checks passed without doubt.
     pub is_good: bool,
     pub files: Vec<File>,
-    /// The counts, as in `--summary`.
     pub summary: Summary,
-    /// The failing values of each check with faults.
     pub faults: Vec<Faults>,
     pub columns: Vec<PageColumn>,
     pub hints: Vec<Hint>,
-    /// The cut list in words.
     pub list: Vec<Explained>,
-    /// The changes since earlier surveys and summaries.
     #[serde(skip_serializing_if = "Vec::is_empty")]
     pub changes: Vec<Changes>,
 }
 
-/// An input file.
 #[derive(Debug, Serialize)]
 pub struct File {
     pub name: String,
@@ -42,7 +34,6 @@ pub struct File {
     pub sha256: Option<String>,
 }
 
-/// The failing values of a check.
 #[derive(Debug, Serialize)]
 pub struct Faults {
     /// The index of the check in the summary.
@@ -51,18 +42,15 @@ pub struct Faults {
     pub results: Vec<Counted>,
     /// Rows with other results.
     pub other_rows: u64,
-    /// The first rows.
     pub rows: Vec<FaultyRow>,
 }
 
-/// A text with its count.
 #[derive(Debug, Serialize)]
 pub struct Counted {
     pub text: String,
     pub count: u64,
 }
 
-/// A failing row.
 #[derive(Debug, Serialize)]
 pub struct FaultyRow {
     pub file: String,
@@ -76,14 +64,12 @@ pub struct FaultyRow {
     pub detail: String,
 }
 
-/// A segment of a value.
 #[derive(Debug, Serialize)]
 pub struct Stretch {
     pub text: String,
     pub is: Mark,
 }
 
-/// The kind of a segment.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
 #[serde(rename_all = "lowercase")]
 pub enum Mark {
@@ -92,11 +78,9 @@ pub enum Mark {
     Wrong,
 }
 
-/// A surveyed column.
 #[derive(Debug, Serialize)]
 pub struct PageColumn {
     pub name: String,
-    /// Rows that are empty or white space.
     pub blank: u64,
     /// The number of distinct values, in words.
     pub distinct: String,
@@ -106,7 +90,6 @@ pub struct PageColumn {
     pub lengths: Vec<(usize, usize, u64)>,
     /// The content of each position, if most values have one length.
     pub positions: Vec<Position>,
-    /// Unusual characters.
     pub odd: Vec<Counted>,
 }
 
@@ -138,16 +121,13 @@ pub struct Hint {
     pub fixes: Vec<String>,
 }
 
-/// A piece or another part of the list, in words.
 #[derive(Debug, Serialize)]
 pub struct Explained {
     pub name: String,
     pub sentences: Vec<String>,
-    /// The phrase, if any.
     pub phrase: Option<String>,
 }
 
-/// The changes since a saved file.
 #[derive(Debug, Serialize)]
 pub struct Changes {
     pub since: String,

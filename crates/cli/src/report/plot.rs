@@ -7,7 +7,6 @@ use super::page::Position;
 /// The height of a plot and the width of a bar, in pixels.
 const HEIGHT: f64 = 120.0;
 const WIDE: f64 = 26.0;
-/// The space for labels.
 const LABELS: f64 = 18.0;
 
 fn number(value: f64) -> String {
@@ -33,7 +32,6 @@ pub fn bars(bars: &[(String, u64)], says: &str) -> Markup {
     }
 }
 
-/// A horizontal bar for a share.
 pub fn share(share: f64, class: &str) -> Markup {
     let width = (share.clamp(0.0, 1.0) * 100.0).max(if share > 0.0 { 0.8 } else { 0.0 });
     html! {

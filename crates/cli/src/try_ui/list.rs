@@ -88,7 +88,6 @@ fn read(path: &Path) -> Result<String, keen_notch_io::Error> {
     std::fs::read_to_string(path).map_err(|source| keen_notch_io::Error::Read { name: name(), source })
 }
 
-/// Whether a list binds to the columns; otherwise the reason.
 fn runs(list: &str, binding: &Binding) -> Result<(), String> {
     let list = CutList::parse(list, 0).map_err(|error| error.message)?;
     let main = list.column.map(|main| main.column);
@@ -109,7 +108,6 @@ fn draft(id: usize, name: &str, entry: &dyn TableLike) -> Draft {
     Draft { id, name: name.to_owned(), phrase: text("take"), check, when: text("when"), more }
 }
 
-/// Whether a key belongs to the line for other keys.
 fn is_other(key: &str) -> bool {
     !["take", "check", "when", "of"].contains(&key)
 }
@@ -290,7 +288,7 @@ mod tests {
                        [piece.grade]\ntake = 'last 4'\n\n[proof]\npart_code = '{family}-{grade}'\n";
 
     #[test]
-    fn a_new_list_says_all_that_is_typed() {
+    fn a_new_list_has_all_typed_lines() {
         let more = Draft {
             when: "starts with \"G\"".to_owned(),
             more: "columns = 2, as = \"number\"".to_owned(),
@@ -307,7 +305,7 @@ mod tests {
     }
 
     #[test]
-    fn a_list_that_is_there_keeps_all_that_has_not_changed() {
+    fn an_existing_list_keeps_unchanged_parts() {
         let names = [(0, "family"), (1, "grade")];
         let [family, grade] = [("letters; length 3", "optional = true"), ("", "")]
             .map(|(check, more)| Draft { more: more.to_owned(), ..piece(0, "family", "first 3", check) });
@@ -332,7 +330,7 @@ mod tests {
     }
 
     #[test]
-    fn names_that_change_places_are_not_mixed_up() {
+    fn swapped_names_are_not_mixed_up() {
         let names = [(0, "family"), (1, "grade")];
         let swapped = [piece(0, "grade", "first 3", ""), piece(1, "family", "last 4", "")];
         let written = with(OLD, &swapped, &names).unwrap();

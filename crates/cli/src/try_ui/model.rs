@@ -1,5 +1,3 @@
-//! The state of `try`: pieces under construction and their results on a sample. It knows no terminal.
-
 use std::ops::Range;
 use std::sync::Arc;
 
@@ -22,7 +20,6 @@ const PAGE: usize = 10;
 
 const NO_NAME: &str = "piece_";
 
-/// The current input line.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Field {
     Piece(Line),
@@ -30,7 +27,6 @@ pub enum Field {
     File,
 }
 
-/// The displayed rows.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum View {
     All,
@@ -38,7 +34,6 @@ pub enum View {
     Shape(usize),
 }
 
-/// A key, independent of the terminal.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Key {
     Char(char),
@@ -73,19 +68,16 @@ struct Snapshot {
     cursor: usize,
 }
 
-/// The complete state.
 pub struct Model {
     pub sample: Sample,
     pub(super) unit: Unit,
     pub(super) lists: Box<GetList<'static>>,
-    /// Names of pieces that are not tried.
     pub(super) taken: Vec<String>,
     pub pieces: Vec<Draft>,
     pub at: usize,
     pub field: Field,
     /// The position of the cursor in it, from 0.
     pub cursor: usize,
-    /// The displayed rows.
     pub view: View,
     /// The displayed rows in order, as indices in the sample.
     pub order: Vec<usize>,
@@ -107,7 +99,6 @@ pub struct Model {
     pub changes: u64,
     /// The bound piece; `None` if it is empty or unfinished.
     pub(super) carving: Option<Arc<Carving>>,
-    /// The typed wanted result for the current value, and the earlier ones for other values.
     wanted: String,
     examples: Vec<WantedResult>,
     /// The typed file name for the pieces.
@@ -161,7 +152,6 @@ impl Model {
         model
     }
 
-    /// The current value.
     pub fn value(&self) -> &str {
         self.order.get(self.selected).map_or("", |row| self.sample.row(*row).1)
     }
@@ -210,7 +200,6 @@ impl Model {
         }
     }
 
-    /// Asks for the file name.
     pub fn ask_for_file(&mut self) {
         if self.file.is_empty() {
             let title = self.sample.header.title(self.sample.column);
@@ -221,7 +210,6 @@ impl Model {
         self.offer();
     }
 
-    /// Handles a key.
     pub fn press(&mut self, key: Key) {
         let before = Snapshot { pieces: self.pieces.clone(), at: self.at, field: self.field, cursor: self.cursor };
         let length = self.text().chars().count();
@@ -296,7 +284,6 @@ impl Model {
         self.note_change(before);
     }
 
-    /// Records the earlier state of a change and updates the results.
     fn note_change(&mut self, before: Snapshot) {
         if before.pieces != self.pieces {
             self.undo.push(before);
@@ -466,7 +453,6 @@ impl Model {
         }
     }
 
-    /// Updates the offers at the cursor. An unchanged offer stays selected.
     fn offer(&mut self) {
         if self.offers.are_phrases
             && self.field == Field::Piece(Line::Phrase)
@@ -490,7 +476,6 @@ impl Model {
         }
     }
 
-    /// The valid suggestion in the help for a line, if any.
     fn instead(&self, line: Line) -> Option<String> {
         let unfinished = self.unfinished.as_ref().filter(|unfinished| unfinished.line == line)?;
         let mut tried = self.piece().clone();

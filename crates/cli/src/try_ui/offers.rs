@@ -11,7 +11,6 @@ use keen_notch_core::text::unit::Unit;
 use super::piece::{Line, MORE, conditions};
 use super::sample::Sample;
 
-/// The current offers.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct Offers {
     /// The byte of the line where an accepted offer starts.
@@ -27,7 +26,6 @@ impl Offers {
         self.all.get(self.chosen).map(String::as_str)
     }
 
-    /// Completions at the end of a line.
     pub fn words(line: Line, text: &str, sample: &Sample) -> Offers {
         let markers: Vec<&str> = sample.delimiters.iter().map(String::as_str).collect();
         let columns: Vec<String> = (0..sample.header.count()).map(|column| sample.header.title(column)).collect();

@@ -10,7 +10,6 @@ use keen_notch_core::text_error::TextError;
 use keen_notch_core::toml_text::{toml_key, toml_text};
 use toml_edit::{InlineTable, Value};
 
-/// The lines of a piece, in display order.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Line {
     Name,
@@ -23,7 +22,6 @@ pub enum Line {
 /// Keys with their own line, or that do not apply to a piece with a phrase.
 const NOT_MORE: [&str; 5] = ["take", "check", "when", "of", "build"];
 
-/// The other keys.
 pub const MORE: [&str; 7] = [
     "columns = 3",
     "columns = \"auto\"",
@@ -34,7 +32,6 @@ pub const MORE: [&str; 7] = [
     "hidden = true",
 ];
 
-/// A piece as typed.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct Draft {
     /// Its identity, which is independent of its name.
@@ -42,13 +39,11 @@ pub struct Draft {
     pub name: String,
     pub phrase: String,
     pub check: String,
-    /// The condition of `when`.
     pub when: String,
     /// Other keys of a cut list, separated by commas.
     pub more: String,
 }
 
-/// Why a piece has no results.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Unfinished {
     pub line: Line,
@@ -62,7 +57,6 @@ impl Unfinished {
     }
 }
 
-/// The context for binding pieces.
 pub struct Binding<'a> {
     pub header: &'a Header,
     pub column: usize,
@@ -201,7 +195,7 @@ mod tests {
     }
 
     #[test]
-    fn what_is_wrong_is_told_by_its_line() {
+    fn errors_name_their_line() {
         let right = Draft { name: "family".to_owned(), phrase: "numbers".to_owned(), ..Draft::default() };
         let columns = Draft {
             more: "columns = 3, optional = true".to_owned(),

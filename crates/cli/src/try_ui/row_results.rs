@@ -11,7 +11,6 @@ use super::piece::{Binding, Draft, Line, Unfinished};
 use super::sample::Sample;
 use super::whole::judge;
 
-/// The result of a piece in a row.
 #[derive(Debug, Clone, Default)]
 pub struct RowResult {
     /// The results, joined if there are several.
@@ -39,7 +38,6 @@ impl Model {
         draft.bind(&self.binding())
     }
 
-    /// The table for binding pieces.
     pub fn binding(&self) -> Binding<'_> {
         let Sample { header, column, .. } = &self.sample;
         Binding { header, column: *column, unit: self.unit, lists: &self.lists }
@@ -70,16 +68,15 @@ impl Model {
         self.sort();
     }
 
-    /// The results on the sample; `None` if they are too large.
     fn run(&self, carving: &Carving) -> Option<(Vec<RowResult>, Tally)> {
-        let (mut worked, mut memory) = (BatchResults::default(), Memory::default());
+        let (mut batch_results, mut memory) = (BatchResults::default(), Memory::default());
         self.sample.with_batch(|batch| {
-            let tally = judge(carving, batch, 0, &mut worked, &mut memory)?;
-            let (texts, results) = (carving.texts(0, batch, &worked), worked.piece(0));
+            let tally = judge(carving, batch, 0, &mut batch_results, &mut memory)?;
+            let (texts, results) = (carving.texts(0, batch, &batch_results), batch_results.piece(0));
             let given = |row: usize| RowResult {
                 text: results.items(row).map(|item| texts.get(item)).collect::<Vec<_>>().join(" · "),
                 state: results.state(row),
-                fails: worked.faulty().has(row),
+                fails: batch_results.faulty().has(row),
             };
             Some(((0..batch.rows).map(given).collect(), tally))
         })

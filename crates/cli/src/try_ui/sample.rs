@@ -11,12 +11,10 @@ use keen_notch_io::view::View;
 /// The maximum number of rows, and approximate size of their values in bytes.
 const MOST_ROWS: usize = 2000;
 const MOST_BYTES: usize = 8 << 20;
-/// Number of shapes with their own view.
 const MOST_SHAPES: usize = 9;
 /// Number of rows for ranking phrases.
 const MOST_RANKED: usize = 500;
 
-/// The first rows of a table, with one column.
 pub struct Sample {
     pub header: Header,
     pub column: usize,
@@ -84,7 +82,6 @@ impl Sample {
         self.numbers.len()
     }
 
-    /// The number of a row in the table, and its value.
     pub fn row(&self, row: usize) -> (u64, &str) {
         (self.numbers.get(row).copied().unwrap_or_default(), self.columns[self.column].texts().get(row))
     }
@@ -94,7 +91,6 @@ impl Sample {
         self.shape_of.get(row).copied().flatten()
     }
 
-    /// Calls `see` with all rows.
     pub fn with_batch<T>(&self, see: impl FnOnce(&Batch) -> T) -> T {
         let columns: Vec<_> = self.columns.iter().map(Column::texts).collect();
         see(&Batch { rows: self.rows(), columns: &columns })
@@ -106,7 +102,6 @@ impl Sample {
         rows.map(|(row, value)| Row { row, value: value.to_owned() }).collect()
     }
 
-    /// A sample of one column, for tests.
     #[cfg(test)]
     pub fn of(title: &str, values: &[&str]) -> Sample {
         let mut sample = Sample::new(Header::Names(vec![title.to_owned()]), 0);

@@ -31,17 +31,13 @@ pub struct ScreenMap {
     characters: Vec<CharacterPlaces>,
 }
 
-/// The target of a click.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum At {
-    /// A row, by its index in the displayed rows.
     Row(usize),
-    /// A character of the value, by index.
     Character(usize),
 }
 
 impl ScreenMap {
-    /// The target at a line and column.
     pub fn at(&self, line: u16, column: u16) -> Option<At> {
         let (line, column) = (usize::from(line), usize::from(column));
         if (self.first_line..self.first_line + self.rows).contains(&line) {
@@ -142,7 +138,6 @@ fn fields(model: &Model) -> Vec<(Field, &'static str, &str)> {
     fields
 }
 
-/// The offers: the selected one and as many others as fit.
 fn offered(model: &Model, width: usize) -> String {
     let offers = &model.offers;
     let Some(chosen) = offers.chosen() else { return String::new() };

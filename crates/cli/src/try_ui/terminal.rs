@@ -14,7 +14,6 @@ use crossterm::{execute, queue};
 
 static IS_OWNED: AtomicBool = AtomicBool::new(false);
 
-/// The alternate screen. It rewrites only the lines that change.
 #[derive(Default)]
 pub struct Screen {
     size: (u16, u16),

@@ -32,7 +32,7 @@ fn given(model: &Model, row: usize) -> &str {
 }
 
 #[test]
-fn what_is_typed_is_worked_out_at_every_key() {
+fn results_follow_every_key() {
     let mut model = model();
     type_in(&mut model, "section 3 by ");
     // An unfinished phrase has a message and completions.
@@ -121,7 +121,7 @@ fn checks_views_and_shapes() {
 }
 
 #[test]
-fn what_is_wanted_of_a_value_gives_phrases() {
+fn wanted_results_give_phrases() {
     let mut model = model();
     press(&mut model, &[Key::Down, Key::Want]);
     type_in(&mut model, "760251");
@@ -148,7 +148,7 @@ fn what_is_wanted_of_a_value_gives_phrases() {
 }
 
 #[test]
-fn characters_that_are_marked_give_phrases_that_take_them() {
+fn marked_characters_give_phrases() {
     let mut model = model_of(&["12-AB-12", "34-CD-34", "5-EF-56"], Vec::new());
     let mark = |model: &mut Model, from, to| {
         model.begin_to_mark(from);

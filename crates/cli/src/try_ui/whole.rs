@@ -1,5 +1,3 @@
-//! Counts all rows in the background; the next change stops it.
-
 use std::ops::ControlFlow;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
@@ -15,7 +13,6 @@ use keen_notch_io::{Error, spill};
 /// Memory limit for `unique` while counting, in bytes.
 const MOST_REMEMBERED: usize = 32 << 20;
 
-/// The counts so far.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct Counts {
     pub rows: u64,
@@ -25,7 +22,6 @@ pub struct Counts {
     pub stopped: Option<String>,
 }
 
-/// A background count.
 pub struct Counting {
     counts: Counts,
     news: Receiver<Counts>,
@@ -40,14 +36,14 @@ impl Counting {
         let is_over = Arc::new(AtomicBool::new(false));
         let ends = Arc::clone(&is_over);
         let count = move || {
-            let (mut counts, mut worked, mut memory) =
+            let (mut counts, mut batch_results, mut memory) =
                 (Counts::default(), BatchResults::default(), spill::memory(MOST_REMEMBERED));
             let counted = open().and_then(|mut table| {
                 table.each_batch(&carving.used_columns(), |before, batch| {
                     if ends.load(Ordering::Relaxed) {
                         return ControlFlow::Break(());
                     }
-                    let Some(tally) = judge(&carving, batch, before, &mut worked, &mut memory) else {
+                    let Some(tally) = judge(&carving, batch, before, &mut batch_results, &mut memory) else {
                         counts.stopped = Some("the results of the next rows are too large".to_owned());
                         return ControlFlow::Break(());
                     };
@@ -68,7 +64,6 @@ impl Counting {
         Counting { counts: Counts::default(), news, is_over, thread }
     }
 
-    /// The counts so far.
     pub fn counts(&mut self) -> Counts {
         if let Some(last) = self.news.try_iter().last() {
             self.counts = last;
@@ -76,7 +71,6 @@ impl Counting {
         self.counts.clone()
     }
 
-    /// Stops counting soon.
     pub fn end(&self) {
         self.is_over.store(true, Ordering::Relaxed);
     }
@@ -93,13 +87,19 @@ impl Counting {
 }
 
 /// Evaluates and checks the only piece of a carving for some rows after `before` others; `None` if the results are too large.
-pub fn judge(carving: &Carving, batch: &Batch, before: u64, worked: &mut BatchResults, memory: &mut Memory) -> Option<Tally> {
-    carving.run(batch, worked).ok()?;
+pub fn judge(
+    carving: &Carving,
+    batch: &Batch,
+    before: u64,
+    batch_results: &mut BatchResults,
+    memory: &mut Memory,
+) -> Option<Tally> {
+    carving.run(batch, batch_results).ok()?;
     if carving.looks_back() {
-        carving.hash(batch, worked);
-        carving.remember(worked, batch.rows, |row| before + row as u64 + 1, memory).ok()?;
+        carving.hash(batch, batch_results);
+        carving.remember(batch_results, batch.rows, |row| before + row as u64 + 1, memory).ok()?;
     }
     let mut tallies = [Tally::default()];
-    carving.judge(batch, worked, &mut tallies, &mut []);
+    carving.judge(batch, batch_results, &mut tallies, &mut []);
     Some(tallies[0])
 }

@@ -24,7 +24,7 @@ fn on_disk<R>(folder: &Path, options: &str, call: impl FnOnce(&Path) -> R) -> Op
 }
 
 #[test]
-fn a_full_disk_keeps_what_was_on_it() {
+fn a_full_disk_keeps_old_files() {
     let run = Run::new();
     on_disk(run.path(), "size=300k", |disk| {
         let out = disk.join("out.csv");
@@ -54,7 +54,7 @@ fn a_full_disk_keeps_what_was_on_it() {
 }
 
 #[test]
-fn a_disk_that_cannot_be_written_to_is_named() {
+fn a_failing_disk_is_named() {
     let run = Run::new();
     on_disk(run.path(), "size=300k,ro", |_| {
         let words = ["carve", "in.csv", "-c", "code", "-p", "no: after \"-\"", "-o", "disk/out.csv"];

@@ -42,7 +42,7 @@ fn a_folder_without_write_permission_is_named() {
 }
 
 #[test]
-fn names_and_links_that_lead_nowhere_are_named() {
+fn broken_names_and_links_are_named() {
     let run = Run::new();
     symlink("loop", run.path().join("loop")).unwrap();
     symlink("loop", run.path().join("other")).unwrap();
@@ -64,7 +64,7 @@ fn names_and_links_that_lead_nowhere_are_named() {
 }
 
 #[test]
-fn a_write_of_which_the_system_takes_a_part_is_not_taken_for_whole() {
+fn a_partial_write_is_an_error() {
     let run = Run::new();
     let before = run.files();
     // Files are limited to 100 blocks: the write across the limit is partial, and the next one fails.
@@ -79,7 +79,7 @@ fn a_write_of_which_the_system_takes_a_part_is_not_taken_for_whole() {
 }
 
 #[test]
-fn a_pipe_that_is_full_is_waited_for() {
+fn a_full_pipe_is_waited_for() {
     let run = Run::new();
     let quiet = |out: &str| {
         let mut command = Command::new(program());

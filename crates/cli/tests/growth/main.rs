@@ -60,7 +60,6 @@ fn names(size: usize) -> String {
 #[test]
 fn chained_pieces() {
     grows(400, chain, |_| words(&["carve", "parts.csv", "-l", "chain.cutlist.toml", "-q", "-o", "cut.csv"]));
-    grows(400, chain, |_| words(&["schema", "--of", "chain.cutlist.toml", "parts.csv"]));
 }
 
 #[test]
@@ -90,9 +89,7 @@ fn wide_tables() {
             .unwrap();
     };
     grows(1200, saved, |_| words(&["survey", "wide.csv", "--against", "wide.json"]));
-    for out in ["cut.tsv", "cut.parquet"] {
-        grows(100, table, |_| words(&["carve", "wide.csv", "-c", "#1", "-p", "p: first 1", "-q", "-o", out]));
-    }
+    grows(100, table, |_| words(&["carve", "wide.csv", "-c", "#1", "-p", "p: first 1", "-q", "-o", "cut.parquet"]));
 }
 
 #[test]
@@ -126,10 +123,8 @@ fn long_values() {
         |size: usize| [words(&["gauge", "--all", "-p", "matches /[A-Z]+/ then lower"]), vec!["GRP-1 ".repeat(size)]].concat();
     grows(80, |_, _| {}, gauge);
     grows(80, |_, _| {}, |size| [words(&["gauge", "--all"]), vec!["a\u{a0}".repeat(size)]].concat());
-    for of in ["a", "az"] {
-        let phrase = "p: matches /(.)\\w*?(z|$)/ joined with \",\"";
-        grows(2000, value(of), |_| words(&["carve", "in.csv", "-c", "code", "-p", phrase, "-q", "-o", "cut.csv"]));
-    }
+    let phrase = "p: matches /(.)\\w*?(z|$)/ joined with \",\"";
+    grows(600, value("az"), |_| words(&["carve", "in.csv", "-c", "code", "-p", phrase, "-q", "-o", "cut.csv"]));
     let laid_out = |folder: &Path, size: usize| {
         value("-")(folder, size);
         fs::write(folder.join("list.cutlist.toml"), "[layout.code]\nform = '<a>-<b>-<c>-<d>'\n").unwrap();

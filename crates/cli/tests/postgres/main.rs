@@ -159,7 +159,7 @@ fn pieces_and_other_formats_have_types() {
 }
 
 #[test]
-fn what_cannot_be_done_says_why_and_changes_nothing() {
+fn failures_have_a_reason_and_change_no_table() {
     let Some((server, yard)) = yard() else { return };
     let address = server.address();
     server
@@ -208,7 +208,7 @@ fn what_cannot_be_done_says_why_and_changes_nothing() {
 }
 
 #[test]
-fn many_rows_come_to_the_same_as_from_text_and_back() {
+fn many_rows_survive_a_round_trip() {
     let Some((server, yard)) = yard() else { return };
     let address = server.address();
     let rows: String = (0..1_000_000).map(|row| format!("GRP-{row:08}-é{},depot {}\n", row % 977, row % 7)).collect();
@@ -237,7 +237,7 @@ fn many_rows_come_to_the_same_as_from_text_and_back() {
 }
 
 #[test]
-fn a_run_that_is_ended_in_the_middle_leaves_nothing() {
+fn a_run_ended_in_the_middle_leaves_no_files() {
     let Some((server, yard)) = yard() else { return };
     let address = server.address();
     let begin = |table: &str| {
@@ -289,7 +289,7 @@ fn a_lock_is_waited_for() {
 }
 
 #[test]
-fn pieces_are_written_into_the_rows_that_they_came_from() {
+fn pieces_update_their_rows() {
     let Some((server, yard)) = yard() else { return };
     let address = server.address();
     let table = "CREATE TABLE keyed (site text, id int, code text, no int, PRIMARY KEY (site, id)); \
@@ -310,7 +310,7 @@ fn pieces_are_written_into_the_rows_that_they_came_from() {
 }
 
 #[test]
-fn nothing_is_written_into_rows_that_others_have_changed_or_that_are_one_to_a_collation() {
+fn rows_changed_by_others_or_equal_by_collation_are_not_updated() {
     let Some((server, yard)) = yard() else { return };
     let (address, mut client) = (server.address(), server.yard());
     let tables = "CREATE COLLATION any_case (provider = icu, locale = 'und-u-ks-level2', deterministic = false); \
@@ -346,7 +346,7 @@ fn nothing_is_written_into_rows_that_others_have_changed_or_that_are_one_to_a_co
 }
 
 #[test]
-fn columns_take_what_they_can_keep() {
+fn columns_store_values_without_loss() {
     let Some((server, yard)) = yard() else { return };
     let address = server.address();
     server.yard().batch_execute("CREATE TABLE kept (code text, no int, price numeric, day date)").unwrap();

@@ -41,7 +41,7 @@ fn yard() -> Yard {
 }
 
 #[test]
-fn a_survey_says_what_is_new_the_worst_first() {
+fn a_survey_lists_changes_the_worst_first() {
     let yard = yard();
     let survey = |words: &[&str]| yard.run(&[&["survey", "december.csv", "--against", "november.json"], words].concat());
     assert_snapshot!(survey(&["--fail-on", "new-shape", "--fail-on", "blanks 8%", "--fail-on", "odd 5%"]).shown());
@@ -73,7 +73,7 @@ fn a_survey_says_what_is_new_the_worst_first() {
 }
 
 #[test]
-fn a_check_shows_what_was_counted_before() {
+fn a_check_shows_earlier_counts() {
     let yard = yard();
     let check = |list: &str, then: &str| yard.run(&["check", "december.csv", "-l", list, "--against", then]);
     assert_snapshot!(check("list.cutlist.toml", "checked.json").shown());
@@ -87,7 +87,7 @@ fn a_check_shows_what_was_counted_before() {
 }
 
 #[test]
-fn what_cannot_be_compared_is_refused() {
+fn incomparable_columns_are_refused() {
     let yard = yard();
     yard.out(&["survey", "november.csv", "-c", "part_code", "-p", "no: first 3", "--save", "pieces.json", "-q"]);
     let refused: Vec<String> = [

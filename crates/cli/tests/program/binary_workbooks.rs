@@ -139,7 +139,7 @@ fn cells_are_read_as_the_workbook_shows_them() {
 }
 
 #[test]
-fn what_cannot_be_read_says_why() {
+fn unreadable_inputs() {
     let parts = register();
     let merged = record(0x00E5, &[1, 0, 0, 0, 0, 0, 0, 0, 1, 0]);
     let titles = [label(0, 0, "Spare parts"), label(1, 0, "code"), label(1, 1, "no"), merged].concat();

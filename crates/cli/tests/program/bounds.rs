@@ -13,7 +13,7 @@ fn carve(yard: &Yard, list: &str, words: &[&str]) -> Ran {
 }
 
 #[test]
-fn what_a_row_makes_has_a_limit_that_can_be_set() {
+fn results_of_a_row_have_a_limit() {
     let yard = Yard::with("in.csv", "code\nshort\nGRP-00041273-S7K2\n");
     let chain = (1..30).fold("[piece.b0]\ntake = 'whole'\n".to_owned(), |mut list, number| {
         let before = number - 1;
@@ -49,7 +49,7 @@ fn what_a_row_makes_has_a_limit_that_can_be_set() {
 }
 
 #[test]
-fn what_is_remembered_of_rows_goes_to_files_beyond_the_memory() {
+fn unique_uses_files_beyond_the_memory() {
     let rows: String = (0..60_000_u64).map(|row| format!("GRP-{},{}\n", row * row % 50_021, row % 300)).collect();
     let yard = Yard::with("in.csv", format!("code,no\n{rows}"));
     let list =
@@ -73,7 +73,7 @@ fn what_is_remembered_of_rows_goes_to_files_beyond_the_memory() {
 }
 
 #[test]
-fn a_row_is_never_longer_than_it_may_be() {
+fn rows_stay_within_the_size_limit() {
     let yard = Yard::new();
     let row = |width: usize| format!("{},x\n", "a".repeat(width - 2));
     for (width, status) in [(100, 0), (101, 3)] {
@@ -105,7 +105,7 @@ fn lists_have_limits() {
 }
 
 #[test]
-fn a_long_value_is_shown_around_what_matters() {
+fn a_long_value_is_shown_around_the_piece() {
     let long = format!("{}?{}", "GRP-00041273-".repeat(3000), "S7K2-".repeat(2000));
     let some = format!("{}?{}", "0".repeat(700), "1".repeat(300));
     let yard = Yard::with("in.csv", format!("code\n{long}\n{some}\n"));
@@ -125,7 +125,7 @@ fn a_long_value_is_shown_around_what_matters() {
 }
 
 #[test]
-fn a_search_that_would_take_too_much_ends_and_says_so() {
+fn an_expensive_search_stops_and_reports_it() {
     let yard = Yard::with("in.csv", "code\nGRP-1\n");
     let value: String = (0..70).map(|n| format!("Wort{n}-x{} ", n * 7)).collect();
     let want = |value: &str, result: &str| {

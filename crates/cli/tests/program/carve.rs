@@ -16,7 +16,7 @@ lines\",2020-12-EL
 ";
 
 #[test]
-fn pieces_that_are_like_formulas_are_hinted_at_or_guarded() {
+fn formula_like_pieces_get_a_hint_or_a_guard() {
     let rows = "code,note\nGRP-=1+2,=x\nGRP--5.5,y\nGRP-@cmd,y\nGRP-+é,\"-a,b\"\nGRP-7,z\n";
     let yard = Yard::with("in.csv", rows);
     yard.write("l.cutlist.toml", "column = 'code'\n[piece.p]\ntake = 'after \"-\"'\ncheck = 'not starts with \"=\"'\n[piece.h]\nhidden = true\ntake = 'after \"-\"'\n[piece.n]\nof = 'note'\ntake = 'whole'\n[piece.m]\ntake = 'sections by \"-\" joined with \"\"'\n");
@@ -115,6 +115,31 @@ fn reading_options() {
 }
 
 #[test]
+fn only_rows_that_meet_a_condition() {
+    let yard = Yard::with("in.csv", "code,depot\nGRP-1,East\nHNG-2,West\n,East\nGRP-3,West\n");
+    let run = |words: &[&str]| yard.run(&[&["carve", "in.csv", "-c", "code", "-p", "no: after \"-\""], words].concat());
+    assert_snapshot!(run(&["--keep", "depot: one of \"West\"", "--keep", "no: range 3 to 9"]).shown());
+    assert_snapshot!(run(&["--keep", "dpot: required"]).shown());
+    assert_snapshot!(run(&["--keep", "starts with \"GRP\""]).shown());
+    for guess in ["--where", "--filter"] {
+        let refused = run(&[guess, "depot: one of \"West\""]);
+        assert!(refused.status == 2 && refused.stderr.contains("'--keep'"), "{}", refused.shown());
+    }
+    // Without pieces.
+    let kept = yard.out(&["carve", "in.csv", "-q", "--keep", "code: not blank", "--columns", "depot", "-o", "-"]);
+    assert_eq!(kept, "depot\nEast\nWest\nWest\n");
+    // The list keeps some of the rows, and the option some of those.
+    yard.write(
+        "l.cutlist.toml",
+        "[piece.no]\nof = 'code'\ntake = 'after \"-\"'\ncheck = 'length 2'\n[rows]\nkeep = 'code: not blank'\n",
+    );
+    assert_snapshot!(yard.run(&["check", "in.csv", "-l", "l.cutlist.toml", "--keep", "depot: one of \"East\""]).shown());
+    let report = ["report", "in.csv", "-l", "l.cutlist.toml", "--keep", "depot: one of \"East\"", "--to", "json", "-q"];
+    let report: serde_json::Value = serde_json::from_str(&yard.run(&report).stdout).unwrap();
+    assert_eq!(report["summary"]["rows"]["left_out"], 3, "{report}");
+}
+
+#[test]
 fn several_files_are_one_table() {
     let yard = Yard::with("one.csv", "a,b\n1,2");
     yard.write("two.csv", "\u{feff}a,b\r\n3,4\r\n");
@@ -131,7 +156,7 @@ fn a_file_with_a_header_only_gives_a_header() {
 }
 
 #[test]
-fn an_output_file_replaces_another_and_leaves_nothing_beside_it() {
+fn an_output_replaces_a_file_without_leftovers() {
     let yard = Yard::with("a.csv", "a\n1\n");
     yard.write("out.csv", "something older\n");
     let ran = yard.run(&["carve", "a.csv", "-p", "x: whole", "-o", "out.csv"]);
@@ -156,7 +181,7 @@ fn an_output_keeps_permissions_and_links() {
 }
 
 #[test]
-fn a_later_input_that_is_a_pipe_is_read_once() {
+fn a_later_pipe_is_read_once() {
     let rows: String = (0..100_000).map(|n| format!("{n:06},x\n")).collect();
     let expected: String = (0..100_000).map(|n| format!("{n:06},x,{:03}\n", n / 1000)).collect();
     let carve = ["carve", "a.csv", "/dev/stdin", "-q", "-p", "x of #1: first 3"];

@@ -101,7 +101,7 @@ fn ragged_rows() {
 }
 
 #[test]
-fn lists_of_what_is_allowed_that_cannot_be_used() {
+fn unusable_lists_of_values() {
     let yard = yard();
     let said: Vec<String> = [("sites.csv", "no,site\n"), ("sites.csv", "no,place\n1,x\n"), ("sites.csv", "")]
         .iter()
@@ -127,7 +127,7 @@ fn rows_left_out_are_counted() {
     );
     let ran = yard.run(&["carve", "a.csv", "-l", "k.cutlist.toml"]);
     assert_eq!(ran.stdout, "part_code,depot,family\nGRP-00041273-S7K2,Valley,GRP\nHNG-00000002-AB12,Valley,HNG\n");
-    assert!(ran.stderr.ends_with("a.csv: 4 rows, 2 left out, 2 of them written\n"), "{}", ran.stderr);
+    assert!(ran.stderr.ends_with("a.csv: 4 rows, 2 left out, 2 written\n"), "{}", ran.stderr);
 }
 
 proptest! {

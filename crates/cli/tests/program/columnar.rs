@@ -195,7 +195,7 @@ fn only_columns_that_are_needed_are_decoded() {
 }
 
 #[test]
-fn other_formats_are_made_of_them_and_they_of_others() {
+fn conversion_to_and_from_other_formats() {
     let yard = yard();
     let all = |to: &str| {
         yard.out(&["carve", "parts.parquet", "-c", "code", "-p", "family: before \"-\"", "--without", "raw", "--to", to, "-q"])
@@ -240,7 +240,7 @@ fn every_command_reads_them() {
 }
 
 #[test]
-fn what_cannot_be_read_or_written_says_why() {
+fn unreadable_and_unwritable_files() {
     let yard = yard();
     let bytes = std::fs::read(yard.path().join("parts.parquet")).unwrap();
     yard.write("short.parquet", &bytes[..bytes.len() / 2]);
@@ -326,7 +326,7 @@ fn pieces_are_what_they_stand_for() {
 
 /// Types that libraries tend to lose without an error.
 #[test]
-fn types_that_parquet_does_not_have_become_others_with_the_same_values() {
+fn types_that_parquet_lacks_are_converted() {
     let columns: [(&str, ArrayRef); 4] = [
         ("code", Arc::new(StringArray::from(vec!["GRP-1", "HNG-2"]))),
         ("at", Arc::new(TimestampSecondArray::from(vec![Some(1_740_816_330), None]))),
@@ -518,7 +518,7 @@ fn columns_of_one_name_are_kept_between_these_formats() {
 }
 
 #[test]
-fn encrypted_columns_are_called_so() {
+fn encrypted_columns_are_named() {
     let mut bytes = parquet(&table());
     // Adds an empty field 8 (`encryption_algorithm`) to the footer.
     let length = u32::from_le_bytes(*bytes[..bytes.len() - 4].last_chunk().unwrap());

@@ -23,7 +23,7 @@ pub fn gzip(words: &[&str], bytes: &[u8]) -> Vec<u8> {
 }
 
 #[test]
-fn compressed_text_is_read_and_written_as_its_name_says() {
+fn compression_follows_the_file_name() {
     let yard = Yard::with("parts.csv.gz", gzip(&["-c"], PARTS.as_bytes()));
     for (out, unpack) in [
         ("cut.csv", (|bytes| bytes) as fn(Vec<u8>) -> Vec<u8>),
@@ -89,7 +89,7 @@ fn zeros_after_a_gzip_member_are_nothing() {
 }
 
 #[test]
-fn a_wide_window_is_read_as_far_as_memory_goes() {
+fn a_wide_window_is_limited_by_memory() {
     let mut encoder = zstd::Encoder::new(Vec::new(), 1).unwrap();
     encoder.window_log(27).unwrap();
     std::io::Write::write_all(&mut encoder, PARTS.as_bytes()).unwrap();
@@ -103,7 +103,7 @@ fn a_wide_window_is_read_as_far_as_memory_goes() {
 }
 
 #[test]
-fn what_is_not_as_its_name_says_is_refused() {
+fn files_unlike_their_extension_are_refused() {
     let yard = Yard::new();
     let rows: String = (0..50_000).map(|n| format!("GRP-{:08}-S7K2\n", n * 7919 % 100_000)).collect();
     let packed = gzip(&["-c"], format!("part_code\n{rows}").as_bytes());

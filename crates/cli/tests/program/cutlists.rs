@@ -110,7 +110,7 @@ take = 'match /\/(.)/ group 1'
 }
 
 #[test]
-fn lists_that_cannot_be_used() {
+fn unusable_lists() {
     let said: Vec<String> = [
         "column = 'part_code'\n\n[piece.family]\ntak = 'first 3'\n",
         "column = 'part_cod'\n[piece.family]\ntake = 'first 3'\n",
@@ -136,7 +136,7 @@ fn several_results_need_a_place() {
 }
 
 #[test]
-fn a_list_says_how_its_files_are_read() {
+fn a_list_sets_how_its_files_are_read() {
     let yard = Yard::new();
     yard.write("parts.csv", b"GRP-1|F\xfchrung\nHNG-2|x|y\n");
     yard.write(
@@ -156,7 +156,7 @@ fn a_list_says_how_its_files_are_read() {
 }
 
 #[test]
-fn what_the_command_line_can_say_without_a_list() {
+fn rules_on_the_command_line() {
     let yard = Yard::with("parts.csv", "part_code,crew id,site\nGRP-1,2019-7,East\nHNG-22,2020-8,West\n,x,East\n");
     let carve = |words: &[&str]| yard.out(&[&["carve", "parts.csv", "-q", "-c", "part_code"], words].concat());
     let both = ["-p", "no: after \"-\"", "-p", "label: build \"{no}/{crew id}\""];
@@ -179,7 +179,7 @@ fn what_the_command_line_can_say_without_a_list() {
 }
 
 #[test]
-fn several_lists_are_put_together() {
+fn several_lists_together() {
     let yard = Yard::with("parts.csv", "part_code,crew_id\nGRP-1,2019-7\n");
     std::fs::create_dir(yard.path().join("lists")).unwrap();
     yard.write("lists/years.csv", "year\n2019\n");
@@ -198,7 +198,7 @@ fn several_lists_are_put_together() {
 }
 
 #[test]
-fn a_list_of_rows_goes_beside_pieces() {
+fn a_list_of_rows_works_beside_pieces() {
     let yard = Yard::with("parts.csv", "code\nGRP-1\n\"\"\nHNG-2\n");
     yard.write("rows.cutlist.toml", "column = 'code'\n[rows]\nkeep = 'code: starts with \"GRP\"'\n");
     let words = ["carve", "parts.csv", "-l", "rows.cutlist.toml"];

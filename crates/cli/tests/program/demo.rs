@@ -33,7 +33,7 @@ fn the_tour() {
 }
 
 #[test]
-fn it_replaces_only_what_it_wrote_itself() {
+fn it_replaces_only_its_own_files() {
     let yard = Yard::new();
     yard.out(&["demo", "--dir", "d"]);
     let again = yard.out(&["demo", "--dir", "d"]);

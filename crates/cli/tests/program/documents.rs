@@ -60,7 +60,7 @@ fn the_commands_of_the_readme_and_the_tour_run_on_the_demo() {
 }
 
 #[test]
-fn what_is_shown_in_the_documents_runs_on_the_demo() {
+fn commands_of_the_documents_run_on_the_demo() {
     run_what_is_shown("docs/cookbook.md");
     run_what_is_shown("docs/formats.md");
     run_what_is_shown("docs/cluster.md");

@@ -63,7 +63,7 @@ fn other_readings_run_when_they_are_taken() {
 }
 
 #[test]
-fn a_file_that_is_there_is_never_replaced() {
+fn an_existing_file_is_never_replaced() {
     let yard = demo();
     yard.write("mine.cutlist.toml", "work");
     let ran = yard.run(&["draft", "parts.csv", "-c", "part_code", "--write", "mine.cutlist.toml"]);
@@ -93,7 +93,7 @@ fn phrases_from_examples() {
 }
 
 #[test]
-fn examples_and_columns_that_cannot_be_right() {
+fn invalid_examples_and_columns() {
     let yard = demo();
     let draft = |words: &[&str]| yard.run(&[&["draft", "parts.csv", "-c", "part_code"], words].concat()).shown();
     assert_snapshot!("no arrow", draft(&["--want", "GRP-1 = 1"]));

@@ -49,7 +49,7 @@ fn offcuts_have_the_delimiter_of_their_name() {
 }
 
 #[test]
-fn a_first_line_may_say_the_delimiter() {
+fn a_first_line_can_set_the_delimiter() {
     let yard = Yard::with("parts.csv", "\u{feff}sep=;\r\npart_code;note\r\nGRP-1;a,b\r\nX;c\r\n");
     let out = yard.out(&[&CARVE[..], &["-q"]].concat());
     assert_eq!(

@@ -34,7 +34,7 @@ fn phrases_are_refused_with_the_words_underlined() {
 }
 
 #[test]
-fn tables_that_cannot_be_read() {
+fn unreadable_tables() {
     let said: Vec<String> = [
         ("a ragged row", b"a,b\n1,2\n\"x\ny\",2,3\n".as_slice()),
         ("a row that is short", b"a,b\n1\n"),
@@ -52,7 +52,7 @@ fn tables_that_cannot_be_read() {
 }
 
 #[test]
-fn columns_that_are_not_there() {
+fn missing_columns() {
     let table = "part_code,depot,depot\nGRP,x,y\n";
     let said: Vec<String> = [
         (table, ["-c", "part_cod"].as_slice()),
@@ -71,7 +71,7 @@ fn columns_that_are_not_there() {
 }
 
 #[test]
-fn command_lines_that_are_wrong() {
+fn invalid_command_lines() {
     let table = "a\n1\n";
     let said: Vec<String> = [["--delimiter", "\""], ["--delimiter", "::"], ["--encoding", "utf-9"]]
         .iter()
@@ -81,7 +81,7 @@ fn command_lines_that_are_wrong() {
 }
 
 #[test]
-fn files_that_stand_in_the_way() {
+fn existing_files_of_others() {
     let yard = Yard::with("a.csv", "a,b\n1,2\n");
     yard.write("b.csv", "a,c\n1,2\n");
     std::fs::create_dir(yard.path().join("folder")).unwrap();
@@ -128,7 +128,7 @@ fn nothing_in_a_message_can_command_the_terminal() {
 }
 
 #[test]
-fn colours_come_when_they_are_asked_for() {
+fn colours_on_request() {
     let yard = Yard::new();
     let always = yard.run(&["--color", "always", "gauge", "A-1"]);
     assert!(always.stdout.contains("\u{1b}["));
@@ -191,7 +191,7 @@ fn passwords_are_never_repeated() {
 }
 
 #[test]
-fn likely_mistakes_are_answered_with_what_was_meant() {
+fn likely_mistakes_get_a_suggestion() {
     let yard = Yard::with("accessions.csv", "Accession,Received\nA-1,03.11.2025\n");
     let mut said = String::new();
     for list in [

@@ -52,7 +52,7 @@ unique = ['family', 'serial']
 }
 
 #[test]
-fn rows_that_are_not_there() {
+fn missing_rows() {
     let yard = demo();
     let said = [["--row", "201"], ["--row", "0"], ["--line", "1"], ["--line", "999"]]
         .map(|words| yard.run(&[["explain", "parts.cutlist.toml", "parts.csv"].as_slice(), &words].concat()))

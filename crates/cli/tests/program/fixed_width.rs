@@ -66,7 +66,7 @@ fn an_empty_line_is_a_row_of_blanks() {
 }
 
 #[test]
-fn what_is_too_wide_for_its_place_is_a_fault_and_never_cut() {
+fn too_wide_values_are_faults_and_never_cut() {
     let yard = Yard::with("parts.csv", "code,note\nGRP-1,ab\nHNG-22,abc\nTWR-333,\"a\nb\"\nCAB-4,ß\n");
     let words = ["carve", "parts.csv", "-c", "code", "-p", "no: after \"-\"", "--to", "fwf"];
     let words = [&words[..], &["--out-widths", "code 1 to 7, note 9 to 10, no 12 to 13"]].concat();
@@ -80,7 +80,7 @@ fn what_is_too_wide_for_its_place_is_a_fault_and_never_cut() {
 }
 
 #[test]
-fn places_that_are_wrong_or_not_said_are_refused() {
+fn missing_and_invalid_positions_are_refused() {
     let yard = Yard::with("parts.fwf", PARTS);
     yard.write("words.fwf", "one\ntwo\n");
     yard.write("aligned.txt", format!("{PARTS}\n{}", "CAB-90470384-DUX5    7 Summit\n".repeat(3)));

@@ -10,7 +10,7 @@ fn a_code_on_the_ruler() {
 }
 
 #[test]
-fn what_cannot_be_seen_is_shown_and_named() {
+fn invisible_characters_are_shown_and_named() {
     // Wide characters, a letter of two code points, an emoji of three, and unusual spaces.
     let value = " Fu\u{308}hrung\u{a0}– 東京👩\u{200d}🚀\r\n\u{200b} ";
     assert_snapshot!(Yard::new().out(&["gauge", value, "-p", "chars 12 to 14"]));
@@ -40,7 +40,7 @@ fn values_of_a_file() {
 }
 
 #[test]
-fn a_phrase_that_cannot_be_right() {
+fn an_invalid_phrase() {
     assert_snapshot!(Yard::new().run(&["gauge", "GRP", "-p", "chars 9 to 3"]).shown());
 }
 

@@ -62,7 +62,7 @@ fn delimited_text_becomes_objects() {
 }
 
 #[test]
-fn columns_that_come_late_are_found() {
+fn late_columns_are_found() {
     let early: String = (0..9_000).map(|n| format!("{{\"part_code\":\"GRP-{n:08}-S7K2\"}}\n")).collect();
     let yard = Yard::with("parts.jsonl", format!("{early}{{\"site\":\"East\",\"part_code\":\"HNG-1\"}}\n"));
     let last = |words: &[&str]| yard.out(words).lines().last().map(str::to_owned);
@@ -121,7 +121,7 @@ fn every_command_reads_them() {
 }
 
 #[test]
-fn lines_that_are_no_objects_are_refused_with_their_place() {
+fn invalid_lines_are_refused_with_their_position() {
     let good = "{\"code\":\"GRP-1\"}\n";
     let mut shown = String::new();
     for (name, second) in [

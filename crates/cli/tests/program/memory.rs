@@ -58,7 +58,7 @@ fn the_memory_and_the_threads_do_not_change_the_output() {
 }
 
 #[test]
-fn many_columns_of_which_rows_have_few() {
+fn sparse_rows_of_many_columns() {
     let keys = |count| lines(count, |row| format!("{{\"code\":\"GRP-{row}\",\"k{row}\":{row}}}"));
     let yard = Yard::with("in.jsonl", keys(4_000));
     within(&yard, &["carve", "in.jsonl", "-c", "code", "-p", "no: after \"-\"", "-o", "-"]);

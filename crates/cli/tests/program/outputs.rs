@@ -31,7 +31,7 @@ fn one_output_may_be_standard_output() {
 }
 
 #[test]
-fn the_counts_of_a_strict_run_say_what_is_there() {
+fn a_strict_run_counts_only_existing_outputs() {
     let yard = Yard::with("parts.csv", PARTS);
     yard.write("list.cutlist.toml", "column = 'part_code'\n[piece.no]\ntake = 'after \"-\"'\ncheck = 'length 1'\n");
     let ran = yard.run(&["carve", "parts.csv", "-l", "list.cutlist.toml", "--strict", "-o", "out.csv", "--summary", "s.json"]);
@@ -41,7 +41,7 @@ fn the_counts_of_a_strict_run_say_what_is_there() {
 }
 
 #[test]
-fn the_name_of_an_output_says_its_format() {
+fn the_name_of_an_output_sets_its_format() {
     let yard = Yard::with("parts.csv", "part_code,site\nGRP-1,\"a\tb\"\nHNG-22,c\td\n\"x,y\",\"q\"\"r\"\n");
     let carve = |out: &str| yard.run(&[&["carve", "parts.csv", "-q", "-o", out][..], &CARVE].concat());
     assert_eq!(carve("out.tsv").status, 0);
@@ -79,7 +79,7 @@ fn rows_of_several_inputs_are_named_by_their_own() {
 }
 
 #[test]
-fn files_of_a_run_may_have_delimiters_of_their_own() {
+fn files_of_a_run_can_have_different_delimiters() {
     let yard = Yard::new();
     yard.write("a.csv", "code,note\nGRP-1,\"x, y\"\nHNG-2,\"tab\there\"\n");
     yard.write("b.tsv", "code\tnote\n\nTWR-3\tx, y\nTWR-4\t\"a \"\"b\"\"\"\nTWR-5\ta\tb,c");
@@ -110,7 +110,7 @@ fn files_of_a_run_may_have_delimiters_of_their_own() {
 }
 
 #[test]
-fn a_delimiter_that_is_guessed_is_said() {
+fn a_guessed_delimiter_is_reported() {
     let yard = Yard::with("parts.csv", PARTS);
     assert_snapshot!(yard.run(&[&["carve", "parts.csv"][..], &CARVE].concat()).shown());
     let said = yard.run(&["survey", "parts.csv", "--delimiter", ";"]);
@@ -120,7 +120,7 @@ fn a_delimiter_that_is_guessed_is_said() {
 }
 
 #[test]
-fn a_run_that_is_ended_leaves_nothing() {
+fn an_interrupted_run_leaves_no_files() {
     for (signal, number) in [("INT", 2), ("TERM", 15), ("HUP", 1)] {
         if ignores(number) {
             continue;
@@ -188,7 +188,7 @@ fn delimited_text_is_written_as_it_is_asked_for() {
 }
 
 #[test]
-fn new_cells_are_quoted_as_all_others_are() {
+fn new_cells_are_quoted_like_the_others() {
     let yard = Yard::with("all.csv", "\"part_code\",\"site\"\r\n\"GRP-1\",\"East\"\r\n\"HNG\",\"\"\r\n");
     let words = ["-q", "-c", "part_code", "-p", "no: after \"-\""];
     assert_eq!(
@@ -202,7 +202,7 @@ fn new_cells_are_quoted_as_all_others_are() {
 }
 
 #[test]
-fn a_column_says_what_is_wrong_with_each_row() {
+fn a_column_lists_the_faults_of_each_row() {
     let yard = Yard::new();
     yard.write("a.csv", "code,site\nGRP-1,East\nGRP-22-3,\"W \"\"x\"\"\"\nX,\nGRP-4,N,more\n");
     let list = "column = 'code'\n[reading]\nragged = 'keep'\n[piece.no]\ntake = 'runs of digits'\nrows = true\n\
@@ -251,7 +251,7 @@ fn a_column_says_what_is_wrong_with_each_row() {
 }
 
 #[test]
-fn rows_can_be_compared_elsewhere() {
+fn rows_can_be_compared_by_another_program() {
     let yard = Yard::new();
     yard.write("a.csv", "code,site\nGRP-1,East\nGRP-2-2,\nX,East\nHNG-1,East\n");
     let list =

@@ -110,7 +110,7 @@ fn runs_over_several_files_and_streams_are_merged() {
 }
 
 #[test]
-fn surveys_that_were_saved_are_merged() {
+fn saved_surveys_are_merged() {
     let yard = yard();
     yard.write("a.csv", rows(40_000, ""));
     yard.write("b.csv", rows(500, "\n"));
@@ -151,7 +151,7 @@ fn surveys_that_were_saved_are_merged() {
 }
 
 #[test]
-fn what_is_not_of_one_run_is_refused() {
+fn parts_of_different_runs_are_refused() {
     let yard = yard();
     yard.write("a.csv", rows(5, "\n"));
     yard.write("b.csv", rows(4, "\n"));

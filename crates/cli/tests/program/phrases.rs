@@ -48,7 +48,7 @@ fn the_schema_is_printed() {
 }
 
 #[test]
-fn what_steps_have_in_common() {
+fn common_properties_of_steps() {
     let all = Yard::new().out(&["phrases"]);
     for (title, word) in [("Classes", "punctuation is every other character"), ("Ordinals", "2nd last"), ("Date fields", "%j")]
     {

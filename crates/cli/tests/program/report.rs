@@ -25,7 +25,7 @@ fn report(yard: &Yard, words: &[&str]) -> String {
 }
 
 #[test]
-fn the_page_says_what_the_checks_found_and_escapes_all_data() {
+fn the_page_shows_the_faults_and_escapes_all_data() {
     let yard = yard();
     let ran = yard.run(&["report", "a.csv", "-l", "list.cutlist.toml", "-o", "page.html"]);
     assert_eq!(ran.stderr, "a.csv: 17 of 300 rows with faults (5.7 %), in page.html\n");
@@ -71,7 +71,7 @@ fn json_has_the_same_and_rows_are_capped() {
 }
 
 #[test]
-fn a_long_value_is_shown_around_what_is_wrong() {
+fn a_long_value_is_shown_around_the_error() {
     let yard = Yard::new();
     let long = |middle: &str| format!("{}{middle}{}", "7".repeat(400_000), "8".repeat(500_000));
     yard.write("a.csv", format!("code,depot\n{},East\n{},East\n", long("x"), "é".repeat(300_000)));
@@ -82,7 +82,7 @@ fn a_long_value_is_shown_around_what_is_wrong() {
 }
 
 #[test]
-fn what_is_new_is_a_section() {
+fn changes_are_a_section() {
     let yard = yard();
     yard.write("b.csv", yard.read("a.csv").replace("grp-", "GRP-").replace("<script>alert(1)</script>", "GRP-00000001-S7K2"));
     yard.out(&["survey", "b.csv", "--save", "b.json", "-q"]);
@@ -96,7 +96,7 @@ fn what_is_new_is_a_section() {
 }
 
 #[test]
-fn a_report_without_faults_or_checks_says_so_and_what_cannot_be_is_refused() {
+fn reports_without_faults_or_checks_and_invalid_requests() {
     let yard = yard();
     yard.write("good.csv", "part_code,depot\nGRP-00000001-S7K2,East\n");
     let verdict = |words: &[&str]| {

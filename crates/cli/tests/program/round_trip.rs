@@ -25,7 +25,7 @@ fn yard(column: &str) -> Yard {
 }
 
 #[test]
-fn the_tables_of_the_demo_come_through_every_pair_of_formats() {
+fn demo_tables_survive_every_pair_of_formats() {
     for (table, column) in [("parts", "part_code"), ("crew", "crew_id"), ("references", "reference")] {
         let yard = yard(column);
         let expected = values(&yard, &format!("{table}.csv"), &[]);

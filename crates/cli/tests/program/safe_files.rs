@@ -25,7 +25,7 @@ fn yard() -> Yard {
 }
 
 #[test]
-fn what_a_run_reads_is_not_written_to() {
+fn inputs_are_never_outputs() {
     let yard = yard();
     let before = yard.contents();
     symlink("in.csv", yard.path().join("soft.csv")).unwrap();
@@ -50,7 +50,7 @@ fn what_a_run_reads_is_not_written_to() {
 }
 
 #[test]
-fn standard_input_and_output_are_known_as_the_files_they_are() {
+fn redirected_standard_streams_are_identified_as_files() {
     let yard = yard();
     let before = yard.contents();
     let open = |name: &str| fs::File::open(yard.path().join(name)).unwrap();
@@ -88,7 +88,7 @@ fn standard_input_and_output_are_known_as_the_files_they_are() {
 }
 
 #[test]
-fn what_an_output_replaces_keeps_what_it_was() {
+fn a_replaced_output_keeps_its_properties() {
     let yard = yard();
     let at = |name: &str| yard.path().join(name);
     let carve = |out: &str| yard.run(&[&CARVE[..], &["-o", out]].concat());
@@ -127,7 +127,7 @@ fn a_named_pipe_is_written_to_as_it_is() {
 }
 
 #[test]
-fn what_can_be_read_only_once_is_not_read_twice() {
+fn pipes_are_not_read_twice() {
     let yard = yard();
     yard.write("auto.cutlist.toml", "column = 'part_code'\n[piece.part]\ntake = 'sections by \"-\"'\ncolumns = 'auto'\n");
     let mut said = String::new();
@@ -145,7 +145,7 @@ fn what_can_be_read_only_once_is_not_read_twice() {
 }
 
 #[test]
-fn what_dead_runs_left_is_taken_away_and_what_runs_write_is_not() {
+fn leftovers_of_dead_runs_are_removed() {
     let yard = yard();
     let left = [".out.csv.keen-notch-AbCd12.part", ".out.csv.keen-notch-EfGh34.old"];
     left.iter().for_each(|name| yard.write(name, "half"));
@@ -177,7 +177,7 @@ fn help_that_cannot_be_printed_is_an_error() {
 }
 
 #[test]
-fn a_signal_that_is_ignored_stays_so() {
+fn an_ignored_signal_stays_ignored() {
     let yard = yard();
     let program = assert_cmd::cargo::cargo_bin("keen-notch");
     let mut child = Command::new("sh")
@@ -200,7 +200,7 @@ fn a_signal_that_is_ignored_stays_so() {
 }
 
 #[test]
-fn a_list_reads_only_what_is_near_it() {
+fn a_list_reads_only_nearby_files() {
     let elsewhere = Yard::with("secret.csv", "key\nopen sesame\n");
     let yard = Yard::with("in.csv", "code\nopen sesame\n");
     fs::create_dir_all(yard.path().join("lists/sub")).unwrap();
@@ -229,7 +229,7 @@ fn a_list_reads_only_what_is_near_it() {
 }
 
 #[test]
-fn bytes_that_are_not_of_the_encoding_are_told_or_replaced_and_counted() {
+fn invalid_bytes_are_reported_or_replaced_and_counted() {
     let yard = Yard::new();
     yard.write("sjis.csv", b"code,name\nGRP-1,\x83\x8D\x81y\nHNG-2,\x83\x8D\x93\n".as_slice());
     yard.write("utf8.csv", b"code,name\nGRP-1,a\xFFb\n".as_slice());

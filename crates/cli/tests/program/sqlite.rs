@@ -134,7 +134,7 @@ fn tables_are_written_in_one_transaction() {
 }
 
 #[test]
-fn other_formats_are_made_of_them_and_they_of_others() {
+fn conversion_to_and_from_other_formats() {
     let yard = database();
     yard.write(
         "parts.jsonl",
@@ -170,7 +170,7 @@ fn other_formats_are_made_of_them_and_they_of_others() {
 }
 
 #[test]
-fn what_cannot_be_done_says_why_and_leaves_nothing() {
+fn failures_have_a_reason_and_leave_no_files() {
     let yard = database();
     yard.write("text.csv", "code\nA-1\n");
     let mut said = String::new();
@@ -249,7 +249,7 @@ fn a_lock_of_another_program_is_waited_for() {
 }
 
 #[test]
-fn pieces_are_written_into_the_rows_that_they_came_from() {
+fn pieces_update_their_rows() {
     let yard = Yard::new();
     connection(&yard, "yard.db")
         .execute_batch(
@@ -280,7 +280,7 @@ fn pieces_are_written_into_the_rows_that_they_came_from() {
 }
 
 #[test]
-fn columns_take_what_they_can_keep_and_keys_are_told_apart_by_their_collation() {
+fn columns_store_values_without_loss_and_keys_follow_their_collation() {
     let yard = Yard::new();
     connection(&yard, "yard.db")
         .execute_batch(
@@ -318,7 +318,7 @@ fn columns_take_what_they_can_keep_and_keys_are_told_apart_by_their_collation() 
 }
 
 #[test]
-fn a_survey_leaves_columns_of_bytes_out_and_says_so() {
+fn a_survey_skips_columns_of_bytes_and_reports_it() {
     let yard = Yard::new();
     let rows = "CREATE TABLE parts (code TEXT, raw BLOB); INSERT INTO parts VALUES ('GRP-1', x'ff00')";
     connection(&yard, "yard.db").execute_batch(rows).unwrap();
@@ -332,7 +332,7 @@ fn a_survey_leaves_columns_of_bytes_out_and_says_so() {
 }
 
 #[test]
-fn nothing_is_written_into_rows_that_others_have_changed() {
+fn rows_changed_by_others_are_not_updated() {
     let yard = Yard::new();
     let writing = connection(&yard, "yard.db");
     writing
@@ -359,7 +359,7 @@ fn nothing_is_written_into_rows_that_others_have_changed() {
 
 #[cfg(unix)]
 #[test]
-fn a_run_that_is_ended_in_the_middle_leaves_nothing() {
+fn a_run_ended_in_the_middle_leaves_no_files() {
     if ignores(2) {
         return;
     }

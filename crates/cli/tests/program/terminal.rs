@@ -202,7 +202,7 @@ fn what_is_typed_is_read_to_its_end() {
 }
 
 #[test]
-fn progress_is_shown_and_goes_away() {
+fn progress_appears_and_disappears() {
     let yard = Yard::new();
     let rows: String = (0..400_000).map(|n| format!("GRP-{n:08}-S7K2,{n}\n")).collect();
     yard.write("long.csv", format!("code,n\n{rows}"));

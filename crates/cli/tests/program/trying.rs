@@ -239,7 +239,7 @@ fn the_list_for_the_references_is_made_with_few_keys() {
 }
 
 #[test]
-fn a_list_that_is_there_is_gone_on_with() {
+fn an_existing_list_is_continued() {
     let yard = demo();
     let before = yard.read("references.cutlist.toml");
     let mut session = Session::begin(&yard, (40, 120), &["references.csv", "-l", "references.cutlist.toml"], &[]);

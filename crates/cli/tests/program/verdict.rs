@@ -26,7 +26,7 @@ fn checked(rows: &str, list: &str) -> String {
 }
 
 #[test]
-fn what_was_checked_decides_what_is_said() {
+fn the_verdict_depends_on_the_checked_values() {
     let all = [
         ("every check looked at a value", checked("part_code\nGRP-11/A\nGRP-12/B\n", LIST)),
         ("no rows", checked("part_code\n", LIST)),
@@ -64,7 +64,7 @@ fn inputs_without_rows_are_named_first() {
 }
 
 #[test]
-fn numbers_in_another_style_are_no_fragments() {
+fn numbers_in_another_style_are_not_cut() {
     let yard = Yard::with("prices.csv", "price\n\"5,6kg\"\n\"1,234.50\"\nv1.10.2\n1.2e3\n77120\u{200d}\n");
     let piece = ["-c", "price", "-p", "p: number like \"1,234.5\"", "--check", "p: range 0 to 10000"];
     assert_eq!(
@@ -76,14 +76,14 @@ fn numbers_in_another_style_are_no_fragments() {
 }
 
 #[test]
-fn dates_that_two_formats_read_are_counted() {
+fn ambiguous_dates_are_counted() {
     let yard = Yard::with("days.csv", "day\n03/04/2024\n31/01/2024\n01/31/2024\n05/05/2024\n");
     let ran = yard.run(&["carve", "days.csv", "-c", "day", "-p", "d: date \"%d/%m/%Y\" or date \"%m/%d/%Y\"", "-o", "cut.csv"]);
     assert_snapshot!(ran.stderr);
 }
 
 #[test]
-fn a_list_may_have_no_header() {
+fn a_list_without_a_header() {
     let yard = Yard::with("a.csv", "depot\nEast\nWest\nEast\n");
     yard.write("sites.txt", "East\nWest\n");
     let check = |condition: &str| yard.run(&["check", "a.csv", "-c", "depot", "--check", condition]);

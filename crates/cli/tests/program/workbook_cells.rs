@@ -110,7 +110,7 @@ fn formulas_without_a_stored_value_are_an_error_or_blank() {
 }
 
 #[test]
-fn numbers_that_are_no_dates_stay_numbers() {
+fn numbers_that_are_not_dates_stay_numbers() {
     let cells = [
         (1, "20250301", "20250301"),
         (1, "-5", "-5"),
@@ -142,7 +142,7 @@ fn numbers_that_are_no_dates_stay_numbers() {
 }
 
 #[test]
-fn a_cell_that_is_not_known_is_its_text() {
+fn an_unknown_cell_is_text() {
     let cells = [
         ("<c t=\"e\"><v>#GETTING_DATA</v></c>", "\"#GETTING_DATA\""),
         ("<c t=\"e\"><v>#SPILL!</v></c>", "\"#SPILL!\""),

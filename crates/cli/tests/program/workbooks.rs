@@ -113,7 +113,7 @@ fn read(bytes: &[u8]) -> String {
 }
 
 #[test]
-fn a_workbook_is_written_with_what_was_read_and_pieces_as_texts() {
+fn a_workbook_keeps_cells_and_gets_pieces_as_texts() {
     let yard = Yard::with("register.xlsx", register());
     let carve = ["carve", "register.xlsx", "-c", "no", "-p", "zeros: first 3"];
     let ran = yard.run(&[&carve[..], &["-o", "cut.xlsx", "--offcuts", "off.xlsx"]].concat());
@@ -217,7 +217,7 @@ fn workbooks_of_the_open_document_format_are_read() {
 }
 
 #[test]
-fn workbooks_that_cannot_be_read_say_why() {
+fn unreadable_workbooks_have_a_reason() {
     let yard = Yard::with("register.xlsx", register());
     let bytes = register();
     yard.write("cut-short.xlsx", &bytes[..bytes.len() / 2]);

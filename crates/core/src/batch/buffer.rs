@@ -20,7 +20,6 @@ pub struct Buffer {
     end: usize,
     /// Limit in bytes for texts that spans refer to.
     most: usize,
-    /// Whether a text was dropped because of the limit.
     is_full: bool,
 }
 
@@ -31,7 +30,6 @@ impl Default for Buffer {
 }
 
 impl Buffer {
-    /// Drops texts beyond a total of `most` bytes.
     pub(crate) fn set_most(&mut self, most: usize) {
         self.most = most.min(MOST_MADE);
     }
@@ -40,7 +38,6 @@ impl Buffer {
         self.most
     }
 
-    /// Clears the content and keeps the memory.
     pub fn clear(&mut self) {
         (self.end, self.is_full) = (0, false);
     }
@@ -64,7 +61,6 @@ impl Buffer {
         self.is_full
     }
 
-    /// The content.
     #[inline]
     pub fn bytes(&self) -> &[u8] {
         self.memory.get(..self.end).unwrap_or_default()
@@ -92,7 +88,6 @@ impl Buffer {
         Writer { memory: memory.get_mut(*end..).unwrap_or_default(), whole, end }
     }
 
-    /// Writes one byte.
     #[inline]
     pub fn push(&mut self, byte: u8) {
         match self.memory.get_mut(self.end) {
@@ -102,7 +97,6 @@ impl Buffer {
         self.end += 1;
     }
 
-    /// Writes some bytes.
     #[inline]
     pub fn extend(&mut self, bytes: &[u8]) {
         let end = self.end + bytes.len();
@@ -113,7 +107,6 @@ impl Buffer {
         self.end = end;
     }
 
-    /// Makes room for `more` bytes at the end.
     #[cold]
     fn grow(&mut self, more: usize) -> &mut [u8] {
         let needed = self.end + more;
@@ -136,14 +129,13 @@ pub const MOST_MADE: usize = 1 << 30;
 const MOST_AHEAD: usize = 1 << 20;
 
 /// Initial capacity for large texts, in bytes. An allocator maps such a size separately: untouched pages cost nothing, and freeing
-/// returns them to the system. Smaller blocks stay with the allocator and add up when several threads handle rows of many megabytes.
+/// returns them to the system.
 pub const OWN_MAPPING: usize = (32 << 20) + 1;
 
 /// Bytes per copy operation of a writer.
 const CHUNK: usize = 32;
 
-/// Writes into reserved memory of a buffer until `finish`. Short texts are copied in blocks of fixed size; the next write overwrites the
-/// excess.
+/// Writes into reserved memory of a buffer until `finish`.
 pub struct Writer<'s> {
     memory: &'s mut [u8],
     whole: usize,
@@ -158,7 +150,6 @@ impl Writer<'_> {
         self.memory = rest;
     }
 
-    /// Writes a part of a text.
     #[inline(always)]
     pub fn copy(&mut self, text: &[u8], span: Span) {
         let (width, start) = (span.width(), span.start as usize);
@@ -181,7 +172,6 @@ impl Writer<'_> {
         }
     }
 
-    /// Writes a byte `count` times.
     #[inline(always)]
     pub fn fill(&mut self, byte: u8, count: usize) {
         match self.memory.first_chunk_mut::<16>().filter(|_| count <= 16) {
@@ -237,7 +227,6 @@ impl Writer<'_> {
         }
     }
 
-    /// Sets the length of the buffer.
     #[inline(always)]
     pub fn finish(self) {
         *self.end = self.whole - self.memory.len();

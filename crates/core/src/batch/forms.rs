@@ -20,7 +20,6 @@ pub struct Forms {
 }
 
 impl Forms {
-    /// No values.
     pub const NONE: Forms = Forms { rough: Mask::NONE, composite: Mask::NONE };
 
     /// Sets `rows` plain values.
@@ -47,7 +46,6 @@ impl Forms {
         self.composite.grow(rows);
     }
 
-    /// Copies another set of forms.
     pub fn copy_from(&mut self, other: &Forms) {
         self.rough.copy_from(&other.rough);
         self.composite.copy_from(&other.composite);
@@ -72,7 +70,6 @@ impl Forms {
         }
     }
 
-    /// The form of a value.
     #[inline]
     pub fn of(&self, row: usize) -> Form {
         match (self.rough.has(row), self.composite.has(row)) {
@@ -82,7 +79,6 @@ impl Forms {
         }
     }
 
-    /// Whether all values are known to be plain.
     #[inline]
     pub fn are_plain(&self) -> bool {
         self.rough.is_none()

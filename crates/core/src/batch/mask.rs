@@ -1,5 +1,3 @@
-//! Sets of rows.
-
 /// A set of rows of a batch, a bit for each row (a selection vector, as a bitmap).
 ///
 /// ```
@@ -19,13 +17,11 @@ impl Mask {
     /// The empty set for zero rows.
     pub const NONE: Mask = Mask { words: Vec::new() };
 
-    /// Sets an empty set of `rows` rows.
     pub fn clear(&mut self, rows: usize) {
         self.words.clear();
         self.words.resize(rows.div_ceil(64), 0);
     }
 
-    /// Sets a full set of `rows` rows.
     pub fn fill(&mut self, rows: usize) {
         self.clear(rows);
         self.words.fill(u64::MAX);
@@ -42,7 +38,6 @@ impl Mask {
         }
     }
 
-    /// Copies another set.
     pub fn copy_from(&mut self, other: &Mask) {
         self.words.clear();
         self.words.extend_from_slice(&other.words);
@@ -56,7 +51,6 @@ impl Mask {
         }
     }
 
-    /// Removes a row.
     #[inline]
     pub fn unset(&mut self, row: usize) {
         if let Some(word) = self.words.get_mut(row / 64) {
@@ -64,30 +58,25 @@ impl Mask {
         }
     }
 
-    /// Whether a row is in the set.
     #[inline]
     pub fn has(&self, row: usize) -> bool {
         self.words.get(row / 64).is_some_and(|word| word >> (row % 64) & 1 != 0)
     }
 
-    /// Whether no row is in the set.
     #[inline]
     pub fn is_none(&self) -> bool {
         self.words.iter().all(|word| *word == 0)
     }
 
-    /// The number of rows in the set.
     pub fn count(&self) -> usize {
         self.words.iter().map(|word| word.count_ones() as usize).sum()
     }
 
-    /// Adds the rows of another set.
     pub fn add(&mut self, other: &Mask) {
         self.grow(other.words.len() * 64);
         self.words.iter_mut().zip(&other.words).for_each(|(word, other)| *word |= other);
     }
 
-    /// The rows in the set, in their order.
     pub fn iter(&self) -> Rows<'_> {
         Rows { words: &self.words, word: 0, rest: self.words.first().copied().unwrap_or(0) }
     }
@@ -101,7 +90,6 @@ impl Mask {
     }
 }
 
-/// The rows in a set, in their order.
 pub struct Rows<'m> {
     words: &'m [u64],
     word: usize,

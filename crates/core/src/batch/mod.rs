@@ -34,14 +34,12 @@ pub struct Column {
 }
 
 impl Column {
-    /// Copies the values into a new column.
     pub fn of<'a>(values: impl IntoIterator<Item = &'a str>) -> Column {
         let mut column = Column::default();
         values.into_iter().for_each(|value| column.push(value));
         column
     }
 
-    /// Copies a value to the end.
     pub fn push(&mut self, value: &str) {
         let start = self.text.len();
         self.text.push_str(value);
@@ -57,14 +55,12 @@ impl Column {
         self.forms.pick(&forms, rows);
     }
 
-    /// Clears the values and keeps the memory.
     pub fn clear(&mut self) {
         self.text.clear();
         self.spans.clear();
         self.forms.clear(0);
     }
 
-    /// The values.
     pub fn texts(&self) -> Texts<'_> {
         Texts { text: &self.text, spans: &self.spans, forms: &self.forms }
     }
@@ -79,12 +75,10 @@ pub struct Texts<'t> {
 }
 
 impl<'t> Texts<'t> {
-    /// The number of texts.
     pub fn len(&self) -> usize {
         self.spans.len()
     }
 
-    /// Whether there are no texts.
     pub fn is_empty(&self) -> bool {
         self.spans.is_empty()
     }
@@ -95,7 +89,6 @@ impl<'t> Texts<'t> {
         self.spans.get(index).map_or("", |span| span.text(self.text))
     }
 
-    /// Iterates over the texts.
     pub fn iter(&self) -> impl Iterator<Item = &'t str> + use<'t> {
         let text = self.text;
         self.spans.iter().map(move |span| span.text(text))
@@ -113,13 +106,11 @@ impl<'t> Texts<'t> {
 /// ```
 #[derive(Debug, Clone, Copy)]
 pub struct Batch<'t> {
-    /// The number of rows.
     pub rows: usize,
     pub columns: &'t [Texts<'t>],
 }
 
 impl<'t> Batch<'t> {
-    /// The values of a column.
     pub fn column(&self, index: usize) -> Texts<'t> {
         const NONE: Forms = Forms::NONE;
         self.columns.get(index).copied().unwrap_or(Texts { text: "", spans: &[], forms: const { &NONE } })

@@ -37,7 +37,6 @@ pub fn are(sixteen: Sixteen, wanted: Sixteen) -> u32 {
     sixteen.equal(wanted)
 }
 
-/// A range of byte values.
 #[derive(Debug, Clone, Copy)]
 pub struct ByteRange {
     first: Sixteen,
@@ -47,7 +46,6 @@ pub struct ByteRange {
 impl ByteRange {
     pub const DIGITS: ByteRange = ByteRange { first: Sixteen::new([b'0'; 16]), wide: Sixteen::new([9; 16]) };
 
-    /// The range from `first` to `last`, inclusive.
     #[inline(always)]
     pub fn new(first: u8, last: u8) -> ByteRange {
         ByteRange { first: Sixteen::splat(first), wide: Sixteen::splat(last - first) }
@@ -171,7 +169,7 @@ fn has_at(text: &[u8], at: usize, wanted: &[u8]) -> bool {
     }
 }
 
-/// Calls `give` with each unbroken run of bytes whose bits `test` sets, from left to right. It tests 64 bytes at a time.
+/// Calls `give` with each unbroken run of bytes whose bits `test` sets, from left to right.
 #[inline(always)]
 pub fn each_run(text: &[u8], test: impl Fn(Sixteen) -> u32, mut give: impl FnMut(Range<usize>)) {
     // The start of a run that continues beyond the current bytes.

@@ -7,19 +7,16 @@
 pub struct Sixteen([u8; 16]);
 
 impl Sixteen {
-    /// These bytes.
     #[inline(always)]
     pub const fn new(bytes: [u8; 16]) -> Sixteen {
         Sixteen(bytes)
     }
 
-    /// 16 copies of a byte.
     #[inline(always)]
     pub const fn splat(byte: u8) -> Sixteen {
         Sixteen([byte; 16])
     }
 
-    /// The bytes.
     #[inline(always)]
     pub const fn to_array(self) -> [u8; 16] {
         self.0
@@ -109,7 +106,6 @@ mod numbers {
         [both as u64, (both >> 64) as u64]
     }
 
-    /// The high bits of the bytes, as a mask.
     fn mask(of: impl Fn(u64, u64) -> u64, one: [u8; 16], other: [u8; 16]) -> u32 {
         let ([first, second], [others, more]) = (halves(one), halves(other));
         let gather = |high: u64| ((high >> 7).wrapping_mul(0x0102_0408_1020_4080) >> 56) as u32;
@@ -146,7 +142,6 @@ mod numbers {
 mod tests {
     use super::*;
 
-    /// The mask of the bytes for which a test holds.
     fn masked(test: impl Fn(usize) -> bool) -> u32 {
         (0..16).filter(|place| test(*place)).fold(0, |mask, place| mask | 1 << place)
     }

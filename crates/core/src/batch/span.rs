@@ -1,5 +1,3 @@
-//! Spans of texts.
-
 /// A range of bytes in a text. It is half the size of a `Range`, because columns hold many.
 ///
 /// ```
@@ -44,7 +42,6 @@ impl Span {
         text.get(self.start as usize..self.end as usize).unwrap_or_default()
     }
 
-    /// The part of a text.
     #[inline(always)]
     pub fn text(self, text: &str) -> &str {
         text.get(self.start as usize..self.end as usize).unwrap_or_default()

@@ -1,5 +1,3 @@
-//! The results of a batch of rows.
-
 use super::memory::{Hash, Repeat};
 use crate::batch::{MOST_MADE, Mask};
 use crate::layout::Fits;
@@ -13,16 +11,12 @@ pub struct BatchResults {
     pub(super) pieces: Vec<Results>,
     pub(super) layouts: Vec<Fits>,
     pub(super) rebuilt: Vec<Results>,
-    /// For each comparison with earlier rows, the hash of each text.
     pub(super) hashes: Vec<Vec<Hash>>,
     /// For each condition of `keep` after the first one on earlier rows: the rows that fail it.
     pub(super) not_kept: Vec<Mask>,
-    /// Texts that occurred in earlier rows, sorted.
     pub(super) repeats: Vec<Repeat>,
-    /// The kept rows, if some rows are left out.
     pub(super) kept: Option<Vec<u32>>,
     pub(super) failures: Vec<Failure>,
-    /// Whether `failures` is sorted by rows.
     pub(super) is_sorted: bool,
     pub(super) faulty: Mask,
     /// The rows that fail a warning of the current piece, and those that fail a check.
@@ -114,12 +108,10 @@ impl BatchResults {
         &self.failures
     }
 
-    /// The rows with a fault.
     pub fn faulty(&self) -> &Mask {
         &self.faulty
     }
 
-    /// The matches of a layout.
     pub fn layout(&self, layout: usize) -> Option<&Fits> {
         self.layouts.get(layout)
     }

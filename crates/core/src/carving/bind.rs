@@ -34,9 +34,9 @@ use crate::value_type::ValueType;
 /// let carving = Carving::new(&wanted, None, &Setting::new(Unit::Characters), &header)?;
 /// let codes = Column::of(["GRP-00041273", "HNG-00760251"]);
 /// let batch = Batch { rows: 2, columns: &[codes.texts()] };
-/// let mut worked = BatchResults::default();
-/// carving.run(&batch, &mut worked)?;
-/// assert_eq!(carving.texts(0, &batch, &worked).get(1), "HNG");
+/// let mut results = BatchResults::default();
+/// carving.run(&batch, &mut results)?;
+/// assert_eq!(carving.texts(0, &batch, &results).get(1), "HNG");
 /// # Ok::<(), Box<dyn std::error::Error>>(())
 /// ```
 #[derive(Debug)]
@@ -47,7 +47,6 @@ pub struct Carving {
     pub(super) layouts: Vec<BoundLayout>,
     pub(super) proofs: Vec<ProofPlan>,
     pub(super) keep: Vec<KeepPlan>,
-    /// The columns and pieces of `unique` under `[rows]`, and their words.
     pub(super) unique: Option<Together>,
     pub(super) uniques: usize,
     pub(super) unique_checks: Vec<UniqueCheck>,
@@ -56,26 +55,21 @@ pub struct Carving {
     pub(super) check_list: Vec<CheckOf>,
 }
 
-/// A column of the output.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum OutColumn {
-    /// An original column, by its index from 0.
     Original(usize),
     Piece {
         piece: usize,
         /// The index of the result; always 0 for a piece that writes a row for each result.
         result: usize,
     },
-    /// The input of the row.
     Source,
-    /// The faults of the row.
     Faults,
     /// The hashes for another program that compares rows.
     Compared,
 }
 
 impl OutColumn {
-    /// The index of an original column.
     pub fn original(self) -> Option<usize> {
         match self {
             OutColumn::Original(column) => Some(column),
@@ -84,7 +78,6 @@ impl OutColumn {
     }
 }
 
-/// An error while binding pieces.
 #[derive(Debug, Clone)]
 #[non_exhaustive]
 pub struct Unbound {
@@ -158,7 +151,6 @@ impl Carving {
         }
     }
 
-    /// Computes the source columns and the added bytes of each piece, in build order.
     fn note_origins(&mut self) {
         for index in self.order.clone() {
             let (mut adds, mut sources) = (ByteSet::default(), BTreeSet::new());
@@ -186,12 +178,10 @@ impl Carving {
         }
     }
 
-    /// Whether every row is kept.
     pub fn keeps_every_row(&self) -> bool {
         self.keep.is_empty()
     }
 
-    /// The declared type of a piece.
     pub fn value_type(&self, piece: usize) -> Option<ValueType> {
         self.pieces[piece].value_type
     }
@@ -206,7 +196,6 @@ impl Carving {
         &self.pieces[piece].sources
     }
 
-    /// The number of pieces.
     pub fn count(&self) -> usize {
         self.pieces.len()
     }
@@ -239,7 +228,6 @@ impl Carving {
         }
     }
 
-    /// The columns that the pieces use, without duplicates.
     pub fn used_columns(&self) -> Vec<usize> {
         let mut used: Vec<usize> = self.pieces.iter().flat_map(PiecePlan::used_columns).collect();
         used.extend(self.layouts.iter().map(|layout| layout.column));
@@ -256,7 +244,6 @@ impl Carving {
         used
     }
 
-    /// The pieces with `columns = "auto"`.
     pub fn auto_pieces(&self) -> Vec<usize> {
         (0..self.pieces.len()).filter(|piece| self.pieces[*piece].shape == OutputForm::AutoColumns).collect()
     }
@@ -401,7 +388,6 @@ impl Binder<'_> {
         Ok(())
     }
 
-    /// Rejects duplicate names among the columns of pieces with several columns.
     fn check_columns(&self, carving: &Carving) -> Result<(), Unbound> {
         let Some((piece, title)) = carving.doubled_title(self.header) else { return Ok(()) };
         let piece = &self.pieces[piece];
@@ -477,7 +463,6 @@ impl Binder<'_> {
         })
     }
 
-    /// Compiles the condition at `span`. Errors point at the whole condition.
     fn condition(&self, condition: &Condition, span: &Span) -> Result<BoundCondition, TextError> {
         let test = match &condition.kind {
             ConditionKind::Unique => Test::Unique(self.uniques.replace(self.uniques.get() + 1)),
@@ -498,7 +483,6 @@ impl Binder<'_> {
         ColumnRef::find_or_only(named.or(self.main), self.header).map_err(|error| TextError::of_column(error, span.clone()))
     }
 
-    /// The error for an unknown name in a check, which can be a column or a piece.
     fn or_piece(&self, piece: &Piece, error: TextError) -> TextError {
         let names = || self.pieces.iter().filter(|other| !other.hidden).map(|other| other.name.as_str());
         let (true, true) = (piece.hidden && piece.on_command_line, names().next().is_some()) else { return error };
@@ -583,7 +567,6 @@ impl Binder<'_> {
         })
     }
 
-    /// The pieces in evaluation order.
     fn order(&self) -> Result<Vec<usize>, Unbound> {
         let mut order = Vec::with_capacity(self.pieces.len());
         let mut state = vec![Visit::Unseen; self.pieces.len()];

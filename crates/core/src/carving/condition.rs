@@ -14,12 +14,8 @@ pub(super) struct BoundCondition {
 #[derive(Debug)]
 pub(super) enum Test {
     Text(ConditionPlan),
-    /// The earlier rows, by the index of the comparison.
     Unique(usize),
-    SameAs {
-        column: usize,
-        title: String,
-    },
+    SameAs { column: usize, title: String },
 }
 
 impl BoundCondition {

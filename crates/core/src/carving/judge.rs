@@ -16,7 +16,6 @@ use crate::text::blank::is_blank;
 use crate::text::characters;
 use crate::value_type::ValueType;
 
-/// A fault with its explanation.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Fault {
     /// The index of the check in [`Carving::checks`].
@@ -45,24 +44,13 @@ pub struct CheckName {
 
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(super) enum CheckOf {
-    /// A check of a piece, by its index.
-    Piece {
-        piece: usize,
-        number: usize,
-    },
+    Piece { piece: usize, number: usize },
     Type(usize),
-    /// A piece must be present if its value has text.
     Found(usize),
-    /// A piece must not have more results than columns.
-    Columns {
-        piece: usize,
-        columns: usize,
-    },
+    Columns { piece: usize, columns: usize },
     Layout(usize),
     Proof(usize),
-    /// Pieces and columns must be unique as a combination.
     Together,
-    /// A text must fit the width of its output column.
     Fits(usize),
 }
 
@@ -95,7 +83,6 @@ impl Carving {
         all
     }
 
-    /// All checks, in the order of the pieces.
     pub fn checks(&self) -> Vec<CheckName> {
         let of_piece = |piece: usize, words: String, only_warns| CheckName {
             of: self.pieces[piece].name.clone(),
@@ -156,14 +143,14 @@ impl Carving {
 
     /// Judges a batch of results: counts the states of each piece and the rows that each check looked at, and notes the failures.
     /// Both counts are added to `tallies` (one for each piece) and `checked` (one for each of [`Carving::checks`]).
-    pub fn judge(&self, batch: &Batch, worked: &mut BatchResults, tallies: &mut [Tally], checked: &mut [u64]) {
-        for (checked, rows) in checked.iter_mut().zip(self.rows_checked(batch, worked)) {
+    pub fn judge(&self, batch: &Batch, batch_results: &mut BatchResults, tallies: &mut [Tally], checked: &mut [u64]) {
+        for (checked, rows) in checked.iter_mut().zip(self.rows_checked(batch, batch_results)) {
             *checked += rows;
         }
-        worked.failures.clear();
-        worked.is_sorted = false;
-        worked.faulty.clear(batch.rows);
-        for (tally, results) in tallies.iter_mut().zip(&worked.pieces) {
+        batch_results.failures.clear();
+        batch_results.is_sorted = false;
+        batch_results.faulty.clear(batch.rows);
+        for (tally, results) in tallies.iter_mut().zip(&batch_results.pieces) {
             match results.are_filled() {
                 true => tally.filled += batch.rows as u64,
                 false => (0..batch.rows).for_each(|row| tally.count(results.state(row))),
@@ -171,26 +158,26 @@ impl Carving {
         }
         let mut check = 0;
         for (index, piece) in self.pieces.iter().enumerate() {
-            worked.warned_of_piece.clear(batch.rows);
-            worked.faulted_of_piece.clear(batch.rows);
+            batch_results.warned_of_piece.clear(batch.rows);
+            batch_results.faulted_of_piece.clear(batch.rows);
             let values = self.values(index, batch);
             for number in 0..piece.checks.len() {
-                self.judge_piece(batch, worked, (index, number), check, values);
+                self.judge_piece(batch, batch_results, (index, number), check, values);
                 check += 1;
             }
             if let Some(of) = piece.value_type {
-                let results = &worked.pieces[index];
+                let results = &batch_results.pieces[index];
                 let texts = results.texts(values);
                 for row in 0..batch.rows {
                     for item in results.items(row).filter(|item| of.violation(texts.get(*item)).is_some()) {
-                        worked.failures.push(Failure { row: row as u32, check, item: item as u32 });
-                        worked.faulted_of_piece.set(row);
+                        batch_results.failures.push(Failure { row: row as u32, check, item: item as u32 });
+                        batch_results.faulted_of_piece.set(row);
                     }
                 }
                 check += 1;
             }
             if piece.asks_missing != AsksMissing::No {
-                let BatchResults { pieces, failures, warned_of_piece, faulted_of_piece, .. } = worked;
+                let BatchResults { pieces, failures, warned_of_piece, faulted_of_piece, .. } = batch_results;
                 let results = &pieces[index];
                 let rows = if piece.asks_missing == AsksMissing::Warns { warned_of_piece } else { faulted_of_piece };
                 if !results.are_filled() {
@@ -202,48 +189,47 @@ impl Carving {
                 check += 1;
             }
             if let OutputForm::Columns(columns) = piece.shape {
-                if worked.pieces[index].are_several() {
+                if batch_results.pieces[index].are_several() {
                     for row in 0..batch.rows {
-                        let items = worked.pieces[index].items(row);
+                        let items = batch_results.pieces[index].items(row);
                         if items.len() > columns {
                             let item = (items.start + columns) as u32;
-                            worked.failures.push(Failure { row: row as u32, check, item });
-                            worked.faulted_of_piece.set(row);
+                            batch_results.failures.push(Failure { row: row as u32, check, item });
+                            batch_results.faulted_of_piece.set(row);
                         }
                     }
                 }
                 check += 1;
             }
-            worked.faulty.add(&worked.faulted_of_piece);
-            tallies[index].warned += worked.warned_of_piece.count() as u64;
-            tallies[index].faulted += worked.faulted_of_piece.count() as u64;
+            batch_results.faulty.add(&batch_results.faulted_of_piece);
+            tallies[index].warned += batch_results.warned_of_piece.count() as u64;
+            tallies[index].faulted += batch_results.faulted_of_piece.count() as u64;
         }
-        for fits in &worked.layouts {
+        for fits in &batch_results.layouts {
             let rows = fits.unfit().iter().map(|unfit| unfit.row);
-            fail(rows, check, &mut worked.failures, &mut worked.faulty);
+            fail(rows, check, &mut batch_results.failures, &mut batch_results.faulty);
             check += 1;
         }
-        for (proof, rebuilt) in self.proofs.iter().zip(&mut worked.rebuilt) {
+        for (proof, rebuilt) in self.proofs.iter().zip(&mut batch_results.rebuilt) {
             let values = batch.column(proof.column);
             let texts = rebuilt.texts(values);
             let differing = (0..batch.rows).filter(|row| texts.get(*row) != values.get(*row)).map(|row| row as u32);
-            fail(differing, check, &mut worked.failures, &mut worked.faulty);
+            fail(differing, check, &mut batch_results.failures, &mut batch_results.faulty);
             check += 1;
         }
         if self.unique.is_some() {
-            let repeats = worked.repeats.iter().filter(|repeat| repeat.check == check);
-            fail(repeats.map(|repeat| repeat.row), check, &mut worked.failures, &mut worked.faulty);
+            let repeats = batch_results.repeats.iter().filter(|repeat| repeat.check == check);
+            fail(repeats.map(|repeat| repeat.row), check, &mut batch_results.failures, &mut batch_results.faulty);
             check += 1;
         }
         for place in &self.places {
-            let too_wide = self.too_wide(place, batch, worked);
-            fail(too_wide.into_iter(), check, &mut worked.failures, &mut worked.faulty);
+            let too_wide = self.too_wide(place, batch, batch_results);
+            fail(too_wide.into_iter(), check, &mut batch_results.failures, &mut batch_results.faulty);
             check += 1;
         }
     }
 
-    /// The number of rows of a batch that each check sees. Checks skip blank values, except those that ask about blanks.
-    fn rows_checked(&self, batch: &Batch, worked: &BatchResults) -> impl Iterator<Item = u64> {
+    fn rows_checked(&self, batch: &Batch, batch_results: &BatchResults) -> impl Iterator<Item = u64> {
         let count = |rows: &dyn Fn(usize) -> bool| (0..batch.rows).filter(|row| rows(*row)).count() as u64;
         let mut with_text: Vec<Option<u64>> = vec![None; self.pieces.len()];
         self.check_list.iter().map(move |check| {
@@ -252,7 +238,7 @@ impl Carving {
                 CheckOf::Columns { piece, .. } => piece,
                 CheckOf::Layout(_) | CheckOf::Proof(_) | CheckOf::Together | CheckOf::Fits(_) => return batch.rows as u64,
             };
-            let results = &worked.pieces[piece];
+            let results = &batch_results.pieces[piece];
             match *check {
                 CheckOf::Found(_) => count(&|row| !results.state(row).blank && !results.state(row).not_asked),
                 CheckOf::Piece { number, .. } if self.pieces[piece].checks[number].asks_nothing => {
@@ -269,25 +255,24 @@ impl Carving {
         })
     }
 
-    fn out_text<'a>(&self, of: OutColumn, row: usize, batch: &Batch<'a>, worked: &'a BatchResults) -> &'a str {
+    fn out_text<'a>(&self, of: OutColumn, row: usize, batch: &Batch<'a>, batch_results: &'a BatchResults) -> &'a str {
         match of {
             OutColumn::Original(column) => batch.value(column, row),
             OutColumn::Source | OutColumn::Faults | OutColumn::Compared => "",
             OutColumn::Piece { piece, result } => {
-                let results = &worked.pieces[piece];
+                let results = &batch_results.pieces[piece];
                 let item = results.items(row).nth(result);
                 item.map_or("", |item| results.texts(self.values(piece, batch)).get(item))
             }
         }
     }
 
-    /// Rows of a batch with a text wider than its column.
-    fn too_wide(&self, place: &PlaceCheck, batch: &Batch, worked: &BatchResults) -> Vec<u32> {
+    fn too_wide(&self, place: &PlaceCheck, batch: &Batch, batch_results: &BatchResults) -> Vec<u32> {
         let is_too_wide = |row: &u32| {
             let texts = match (place.of, self.rows_piece()) {
                 // Each result has its own row.
                 (OutColumn::Piece { piece, .. }, Some(rows)) if rows == piece => {
-                    worked.pieces[piece].items(*row as usize).len()
+                    batch_results.pieces[piece].items(*row as usize).len()
                 }
                 _ => 1,
             };
@@ -296,7 +281,7 @@ impl Carving {
                     OutColumn::Piece { piece, result: 0 } => OutColumn::Piece { piece, result },
                     of => of,
                 };
-                let text = self.out_text(of, *row as usize, batch, worked);
+                let text = self.out_text(of, *row as usize, batch, batch_results);
                 // A character has at least one byte.
                 (text.len() > place.most && characters::count(text) > place.most) || !can_stand_in_a_line(text)
             })
@@ -307,13 +292,13 @@ impl Carving {
     fn judge_piece(
         &self,
         batch: &Batch,
-        worked: &mut BatchResults,
+        batch_results: &mut BatchResults,
         (piece, number): (usize, usize),
         check: u32,
         values: Texts,
     ) {
         let plan = &self.pieces[piece].checks[number];
-        let BatchResults { pieces, failing, failures, repeats, warned_of_piece, faulted_of_piece, .. } = worked;
+        let BatchResults { pieces, failing, failures, repeats, warned_of_piece, faulted_of_piece, .. } = batch_results;
         let results = &pieces[piece];
         let rows = if plan.only_warns { warned_of_piece } else { faulted_of_piece };
         let first = failures.len();
@@ -355,8 +340,14 @@ impl Carving {
     }
 
     /// Why a value does not match its layout; `None` if it matches.
-    pub fn layout_violation(&self, layout: usize, batch: &Batch, worked: &BatchResults, row: usize) -> Option<Violation> {
-        let (bound, fits) = (self.layouts.get(layout)?, worked.layouts.get(layout)?);
+    pub fn layout_violation(
+        &self,
+        layout: usize,
+        batch: &Batch,
+        batch_results: &BatchResults,
+        row: usize,
+    ) -> Option<Violation> {
+        let (bound, fits) = (self.layouts.get(layout)?, batch_results.layouts.get(layout)?);
         let is_unfit = fits.unfit().iter().any(|unfit| unfit.row as usize == row);
         is_unfit.then(|| bound.plan.violation(batch.value(bound.column, row), row, fits))
     }
@@ -365,28 +356,27 @@ impl Carving {
     pub fn observe_layouts(
         &self,
         batch: &Batch,
-        worked: &BatchResults,
+        batch_results: &BatchResults,
         diagnostics: &mut Diagnostics,
         number: &dyn Fn(usize) -> u64,
     ) {
-        for (layout, fits) in self.layouts.iter().zip(&worked.layouts) {
+        for (layout, fits) in self.layouts.iter().zip(&batch_results.layouts) {
             diagnostics.observe_layout(&layout.plan, fits, batch.column(layout.column), number);
         }
     }
 
-    /// Records results that are missing from a list but equal its header. Such a list may have no header line.
     pub fn observe_list_headers(
         &self,
         batch: &Batch,
-        worked: &BatchResults,
+        batch_results: &BatchResults,
         diagnostics: &mut Diagnostics,
         number: &dyn Fn(usize) -> u64,
     ) {
-        for failure in &worked.failures {
+        for failure in &batch_results.failures {
             if let CheckOf::Piece { piece, number: of_piece } = self.check_list[failure.check as usize]
                 && let Test::Text(condition) = &self.pieces[piece].checks[of_piece].condition.test
                 && condition.reads_list()
-                && let text = self.failing_text(*failure, batch, worked)
+                && let text = self.failing_text(*failure, batch, batch_results)
                 && let Some(file) = condition.header_of_list(&text)
             {
                 diagnostics.note_list_header(&self.pieces[piece].name, file, &text, number(failure.row as usize));
@@ -394,15 +384,14 @@ impl Carving {
         }
     }
 
-    /// The failing text: a result, or the value without a result.
-    pub fn failing_text<'a>(&self, failure: Failure, batch: &Batch<'a>, worked: &'a BatchResults) -> Cow<'a, str> {
+    pub fn failing_text<'a>(&self, failure: Failure, batch: &Batch<'a>, batch_results: &'a BatchResults) -> Cow<'a, str> {
         let (row, item) = (failure.row as usize, failure.item as usize);
         let value = |column: Option<usize>| Cow::Borrowed(column.map_or("", |column| batch.value(column, row)));
         match self.check_list[failure.check as usize] {
             CheckOf::Piece { piece, .. } | CheckOf::Type(piece)
-                if failure.item != NO_ITEM && worked.pieces[piece].state(row).is_there() =>
+                if failure.item != NO_ITEM && batch_results.pieces[piece].state(row).is_there() =>
             {
-                Cow::Borrowed(worked.pieces[piece].texts(self.values(piece, batch)).get(item))
+                Cow::Borrowed(batch_results.pieces[piece].texts(self.values(piece, batch)).get(item))
             }
             CheckOf::Piece { piece, .. } | CheckOf::Type(piece) | CheckOf::Found(piece) | CheckOf::Columns { piece, .. } => {
                 value(self.column(piece))
@@ -411,15 +400,15 @@ impl Carving {
             CheckOf::Proof(proof) => value(Some(self.proofs[proof].column)),
             CheckOf::Together => {
                 let parts = self.unique.iter().flat_map(|(parts, _)| parts);
-                let texts = parts.filter_map(|part| Some(self.part_texts(part, batch, &worked.pieces)?.get(row)));
+                let texts = parts.filter_map(|part| Some(self.part_texts(part, batch, &batch_results.pieces)?.get(row)));
                 Cow::Owned(texts.collect::<Vec<_>>().join(" + "))
             }
-            CheckOf::Fits(place) => Cow::Borrowed(self.out_text(self.places[place].of, row, batch, worked)),
+            CheckOf::Fits(place) => Cow::Borrowed(self.out_text(self.places[place].of, row, batch, batch_results)),
         }
     }
 
     /// The explanation of a failure. `name` formats a row number, such as `row 7`.
-    pub fn fault(&self, failure: Failure, batch: &Batch, worked: &BatchResults, name: &dyn Fn(u64) -> String) -> Fault {
+    pub fn fault(&self, failure: Failure, batch: &Batch, batch_results: &BatchResults, name: &dyn Fn(u64) -> String) -> Fault {
         let (row, item) = (failure.row as usize, failure.item as usize);
         // The earlier row with the same text as the first result of the row.
         let first_row = |first_item: usize| {
@@ -427,8 +416,8 @@ impl Carving {
             // Repeats are sorted by row, check and result.
             let asked = (failure.row, failure.check, nth);
             let key = |repeat: &Repeat| (repeat.row, repeat.check, repeat.nth);
-            let found = worked.repeats.binary_search_by_key(&asked, key);
-            found.ok().and_then(|index| worked.repeats[index].first).map(name)
+            let found = batch_results.repeats.binary_search_by_key(&asked, key);
+            found.ok().and_then(|index| batch_results.repeats[index].first).map(name)
         };
         let of_value = |column: usize, violation| {
             let value = batch.value(column, row);
@@ -436,7 +425,7 @@ impl Carving {
         };
         match self.check_list[failure.check as usize] {
             CheckOf::Piece { piece, number } => {
-                let results = &worked.pieces[piece];
+                let results = &batch_results.pieces[piece];
                 let values = self.values(piece, batch);
                 let text = if failure.item == NO_ITEM { "" } else { results.texts(values).get(item) };
                 let place = results.place(row, item, values, text).map(|place| (place.start, place.end));
@@ -449,7 +438,7 @@ impl Carving {
                 Fault { check: failure.check as usize, result: text.to_owned(), place, violation }
             }
             CheckOf::Type(piece) => {
-                let (results, values) = (&worked.pieces[piece], self.values(piece, batch));
+                let (results, values) = (&batch_results.pieces[piece], self.values(piece, batch));
                 let text = results.texts(values).get(item);
                 let place = results.place(row, item, values, text).map(|place| (place.start, place.end));
                 let violation = self.pieces[piece].value_type.and_then(|of| of.violation(text));
@@ -461,7 +450,7 @@ impl Carving {
                 Fault { check: failure.check as usize, result: String::new(), place: None, violation }
             }
             CheckOf::Columns { piece, columns } => {
-                let results = &worked.pieces[piece];
+                let results = &batch_results.pieces[piece];
                 let detail = format!("{} results for {columns} columns", results.items(row).len());
                 let result = results.texts(self.values(piece, batch)).get(item).to_owned();
                 let violation = Violation::new(ViolationKind::TooMany, detail);
@@ -469,11 +458,14 @@ impl Carving {
             }
             CheckOf::Layout(layout) => {
                 let bound = &self.layouts[layout];
-                of_value(bound.column, bound.plan.violation(batch.value(bound.column, row), row, &worked.layouts[layout]))
+                of_value(
+                    bound.column,
+                    bound.plan.violation(batch.value(bound.column, row), row, &batch_results.layouts[layout]),
+                )
             }
             CheckOf::Proof(proof) => {
                 let bound = &self.proofs[proof];
-                let detail = match worked.rebuilt[proof].texts(batch.column(bound.column)).get(row) {
+                let detail = match batch_results.rebuilt[proof].texts(batch.column(bound.column)).get(row) {
                     "" => "its pieces are missing, so it cannot be rebuilt".to_owned(),
                     made => format!("the pieces give \"{made}\" instead"),
                 };
@@ -481,12 +473,12 @@ impl Carving {
             }
             CheckOf::Together => {
                 let detail = format!("{} has the same values together", first_row(row).unwrap_or_default());
-                let result = self.failing_text(failure, batch, worked).into_owned();
+                let result = self.failing_text(failure, batch, batch_results).into_owned();
                 let violation = Violation::new(ViolationKind::NotUnique, detail);
                 Fault { check: failure.check as usize, result, place: None, violation }
             }
             CheckOf::Fits(place) => {
-                let text = self.failing_text(failure, batch, worked).into_owned();
+                let text = self.failing_text(failure, batch, batch_results).into_owned();
                 let PlaceCheck { most, .. } = self.places[place];
                 let count = characters::count(&text);
                 let detail = match () {
@@ -524,7 +516,6 @@ fn has_line_end(text: &str) -> bool {
     text.bytes().any(|byte| matches!(byte, b'\n' | b'\r'))
 }
 
-/// Records failures of a check without a piece.
 fn fail(rows: impl Iterator<Item = u32>, check: u32, failures: &mut Vec<Failure>, faulty: &mut crate::batch::Mask) {
     for row in rows {
         failures.push(Failure { row, check, item: row });

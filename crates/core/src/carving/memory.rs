@@ -14,7 +14,6 @@ use crate::check::unique_texts::{Store, StoreError, UniqueTexts};
 
 pub(super) use crate::check::unique_texts::Hash;
 
-/// The texts of earlier rows, for one run.
 #[derive(Debug, Default)]
 pub struct Memory {
     seen: Vec<UniqueTexts>,
@@ -24,7 +23,6 @@ pub struct Memory {
 
 pub type MakeStore = fn() -> Box<dyn Store>;
 
-/// A text that must be unique or listed, with its earlier row.
 #[derive(Debug, Clone, Copy)]
 pub(super) struct Repeat {
     pub(super) row: u32,
@@ -37,7 +35,6 @@ pub(super) struct Repeat {
 pub(super) struct UniqueCheck {
     pub(super) check: usize,
     pub(super) number: usize,
-    /// The piece; `None` for a combination of pieces and columns.
     pub(super) piece: Option<usize>,
     pub(super) negated: bool,
 }
@@ -76,19 +73,18 @@ impl Carving {
     }
 
     /// The texts of a row to compare with other rows. Call it after [`BatchResults::failures_by_row`]. Blank texts are never duplicates.
-    pub fn compared(&self, row: usize, worked: &BatchResults) -> impl Iterator<Item = Compared> {
+    pub fn compared(&self, row: usize, batch_results: &BatchResults) -> impl Iterator<Item = Compared> {
         self.unique_checks.iter().flat_map(move |asked| {
-            let items = asked.piece.map_or(row..row + 1, |piece| worked.pieces[piece].items(row));
-            let hashes = worked.hashes.get(asked.number).and_then(|hashes| hashes.get(items)).unwrap_or_default();
-            let new_for_piece = asked.piece.is_some() && !self.fails_otherwise(row, asked.check, worked);
-            let new_for_row = !worked.faulty.has(row);
+            let items = asked.piece.map_or(row..row + 1, |piece| batch_results.pieces[piece].items(row));
+            let hashes = batch_results.hashes.get(asked.number).and_then(|hashes| hashes.get(items)).unwrap_or_default();
+            let new_for_piece = asked.piece.is_some() && !self.fails_otherwise(row, asked.check, batch_results);
+            let new_for_row = !batch_results.faulty.has(row);
             let compared = move |hash: &Hash| Compared { check: asked.check, hash: *hash, new_for_piece, new_for_row };
             hashes.iter().filter(|hash| **hash != Hash::NOTHING).map(compared)
         })
     }
 
-    /// Whether a row fails another check of the same piece and level.
-    fn fails_otherwise(&self, row: usize, check: usize, worked: &BatchResults) -> bool {
+    fn fails_otherwise(&self, row: usize, check: usize, batch_results: &BatchResults) -> bool {
         let level = |check: u32| match self.check_list.get(check as usize) {
             Some(CheckOf::Piece { piece, number }) => Some((*piece, self.pieces[*piece].checks[*number].only_warns)),
             Some(CheckOf::Type(piece) | CheckOf::Columns { piece, .. }) => Some((*piece, false)),
@@ -96,8 +92,8 @@ impl Carving {
             _ => None,
         };
         let of_check = level(check as u32);
-        let first = worked.failures.partition_point(|failure| (failure.row as usize) < row);
-        let mut of_row = worked.failures[first..].iter().take_while(|failure| failure.row as usize == row);
+        let first = batch_results.failures.partition_point(|failure| (failure.row as usize) < row);
+        let mut of_row = batch_results.failures[first..].iter().take_while(|failure| failure.row as usize == row);
         of_row.any(|failure| failure.check as usize != check && level(failure.check) == of_check)
     }
 
@@ -107,8 +103,8 @@ impl Carving {
     }
 
     /// Hashes the texts to compare, for rows that the conditions so far keep.
-    pub fn hash(&self, batch: &Batch, worked: &mut BatchResults) {
-        let BatchResults { hashes, not_kept, pieces, failing, .. } = worked;
+    pub fn hash(&self, batch: &Batch, batch_results: &mut BatchResults) {
+        let BatchResults { hashes, not_kept, pieces, failing, .. } = batch_results;
         hashes.resize_with(self.uniques, Vec::new);
         let first = self.first_unique_keep();
         not_kept.resize_with(self.keep.len() - first, Mask::default);
@@ -156,7 +152,7 @@ impl Carving {
     ) -> Result<(), StoreError> {
         memory.begin(self.uniques);
         for (number, seen) in memory.seen.iter_mut().enumerate() {
-            let hashes = batches.clone().filter_map(|worked| worked.hashes.get(number)).flatten();
+            let hashes = batches.clone().filter_map(|batch_results| batch_results.hashes.get(number)).flatten();
             seen.recall(hashes.copied().filter(|hash| *hash != Hash::NOTHING))?;
         }
         Ok(())
@@ -169,13 +165,13 @@ impl Carving {
     /// A store fails.
     pub fn remember(
         &self,
-        worked: &mut BatchResults,
+        batch_results: &mut BatchResults,
         rows: usize,
         number: impl Fn(usize) -> u64,
         memory: &mut Memory,
     ) -> Result<(), StoreError> {
         memory.begin(self.uniques);
-        let BatchResults { hashes, not_kept, repeats, kept, pieces, .. } = worked;
+        let BatchResults { hashes, not_kept, repeats, kept, pieces, .. } = batch_results;
         let (first, mut kept_rows) = (self.first_unique_keep(), Vec::new());
         memory.prepare(hashes);
         for row in 0..rows {
@@ -228,16 +224,13 @@ impl Memory {
         });
     }
 
-    /// Prefetches the table slots of the hashes, so that the memory accesses overlap.
     fn prepare(&mut self, hashes: &[Vec<Hash>]) {
         self.seen.iter_mut().zip(hashes).for_each(|(seen, hashes)| seen.prepare(hashes));
     }
 
-    /// Stores a text and returns the earlier row that has it. Blank texts are never duplicates.
     fn note(&mut self, number: usize, hash: Hash, row: u64) -> Result<Option<Option<u64>>, StoreError> {
         if hash == Hash::NOTHING { Ok(None) } else { self.seen[number].note(hash, row).map(Some) }
     }
 }
 
-/// The parts of a combination that must be unique.
 pub(super) type Together = (Vec<BuildPlan>, String);

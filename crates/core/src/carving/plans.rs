@@ -1,5 +1,3 @@
-//! Bound pieces, layouts, proofs and conditions.
-
 use super::condition::BoundCondition;
 use crate::layout::LayoutPlan;
 use crate::piece::OutputForm;
@@ -74,7 +72,6 @@ pub(super) struct BoundLayout {
     pub(super) words: String,
 }
 
-/// A proof: a template that must rebuild the value.
 #[derive(Debug)]
 pub(super) struct ProofPlan {
     pub(super) column: usize,
@@ -82,7 +79,6 @@ pub(super) struct ProofPlan {
     pub(super) words: String,
 }
 
-/// A condition of `keep`, on a piece or a column.
 #[derive(Debug)]
 pub(super) struct KeepPlan {
     pub(super) of: BuildPlan,
@@ -91,9 +87,7 @@ pub(super) struct KeepPlan {
 
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(super) enum AsksMissing {
-    /// None: the piece has no checks, is optional, or a check tests presence.
     No,
-    /// A warning: all its checks only warn.
     Warns,
     Faults,
 }

@@ -10,7 +10,6 @@ use crate::text::formula::formulas;
 /// The results of a batch exceed the memory limit.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct TooLarge {
-    /// The piece or proof that exceeded it.
     pub of: String,
     /// The limit in bytes.
     pub most: usize,
@@ -27,8 +26,8 @@ impl std::error::Error for TooLarge {}
 impl Carving {
     /// Evaluates the conditions of `keep` on columns. Returns the indices of the remaining rows if any row is left out; only those need
     /// to be evaluated.
-    pub fn select<'w>(&self, batch: &Batch, worked: &'w mut BatchResults) -> Option<&'w [u32]> {
-        let BatchResults { rows, failing, .. } = worked;
+    pub fn select<'w>(&self, batch: &Batch, batch_results: &'w mut BatchResults) -> Option<&'w [u32]> {
+        let BatchResults { rows, failing, .. } = batch_results;
         failing.clear();
         for keep in self.keep[..self.first_unique_keep()].iter() {
             let BuildPlan::Column(column) = keep.of else { continue };
@@ -45,8 +44,8 @@ impl Carving {
     ///
     /// # Errors
     /// The results exceed the memory limit. Try a batch with fewer rows.
-    pub fn run(&self, batch: &Batch, worked: &mut BatchResults) -> Result<(), TooLarge> {
-        let BatchResults { most, pieces, layouts, rebuilt, failing, rows, work, kept, repeats, .. } = worked;
+    pub fn run(&self, batch: &Batch, batch_results: &mut BatchResults) -> Result<(), TooLarge> {
+        let BatchResults { most, pieces, layouts, rebuilt, failing, rows, work, kept, repeats, .. } = batch_results;
         let mut left = *most;
         let mut take = |results: &Results, of: &dyn Fn() -> String| {
             let fits = left.checked_sub(results.made()).filter(|_| !results.are_too_large());
@@ -112,9 +111,9 @@ impl Carving {
 
     /// The rows in which a spreadsheet may read a result of a piece as a formula, once for each such result. If `guarded`, an apostrophe
     /// is added in front of them.
-    pub fn formulas(&self, piece: usize, batch: &Batch, worked: &mut BatchResults, guarded: bool) -> Vec<u32> {
+    pub fn formulas(&self, piece: usize, batch: &Batch, batch_results: &mut BatchResults, guarded: bool) -> Vec<u32> {
         let values = self.values(piece, batch);
-        let results = &mut worked.pieces[piece];
+        let results = &mut batch_results.pieces[piece];
         if results.are_digits() == Some(true) {
             return Vec::new();
         }
@@ -128,16 +127,14 @@ impl Carving {
         }
     }
 
-    /// The source values of a piece; empty for a built piece.
     pub(super) fn values<'b>(&self, piece: usize, batch: &Batch<'b>) -> Texts<'b> {
         self.column(piece).map_or(batch.column(usize::MAX), |column| batch.column(column))
     }
 
-    pub fn texts<'a>(&self, piece: usize, batch: &Batch<'a>, worked: &'a BatchResults) -> Texts<'a> {
-        worked.pieces[piece].texts(self.values(piece, batch))
+    pub fn texts<'a>(&self, piece: usize, batch: &Batch<'a>, batch_results: &'a BatchResults) -> Texts<'a> {
+        batch_results.pieces[piece].texts(self.values(piece, batch))
     }
 
-    /// The texts of a piece or column; empty for a literal part.
     pub(super) fn part_texts<'a>(&self, part: &BuildPlan, batch: &Batch<'a>, pieces: &'a [Results]) -> Option<Texts<'a>> {
         match part {
             BuildPlan::Text(_) => None,

@@ -208,7 +208,7 @@ mod tests {
     }
 
     #[test]
-    fn every_swap_of_neighbours_is_caught_that_the_algorithm_promises_to_catch() {
+    fn promised_swaps_of_neighbours_are_caught() {
         for (algorithm, code) in GOOD {
             for at in 1..code.len() {
                 let mut swapped = code.as_bytes().to_vec();
@@ -227,7 +227,7 @@ mod tests {
     }
 
     #[test]
-    fn what_is_no_such_number_says_why() {
+    fn invalid_numbers_have_a_reason() {
         for (algorithm, code, reason) in [
             (Luhn, "7", "it is too short to have a check digit"),
             (Luhn, "7992739871O", "character 11 is not a digit"),

@@ -17,7 +17,6 @@ const MOST_ADDRESS: usize = 254;
 /// The longest label of a domain, in bytes (RFC 1035, 2.3.4).
 const MOST_LABEL: usize = 63;
 
-/// An invalid address.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct NotAnEmail {
     /// The reason, as a sentence without a full stop.

@@ -18,47 +18,33 @@ pub struct Violation {
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
 #[non_exhaustive]
 pub enum ViolationKind {
-    /// The value has text, but the phrase found no result.
     Missing,
     Blank,
-    /// A value is not blank but should be.
     NotBlank,
-    /// Fewer characters than allowed.
     TooShort,
-    /// More characters than allowed.
     TooLong,
-    /// A character of the wrong class.
     WrongCharacter,
-    /// The regular expression does not match.
     DoesNotFit,
     WrongEnd,
     Lacks,
     NotListed,
     NotANumber,
     OutOfRange,
-    /// Not a date in the format.
     NotADate,
-    /// Neither `true` nor `false`.
     NotTrueOrFalse,
     NotAnEmail,
     WrongCheckDigit,
-    /// A duplicate of an earlier row.
     NotUnique,
-    /// Different from the other column.
     NotTheSame,
     /// A condition with `not` that holds.
     NotAllowed,
     TooMany,
-    /// The pieces do not rebuild the value.
     NotRebuilt,
-    /// The value matches no form of its layout.
     WrongLayout,
-    /// The row has too few or too many cells.
     Ragged,
 }
 
 impl ViolationKind {
-    /// The stable word.
     pub fn word(self) -> &'static str {
         match self {
             ViolationKind::Missing => "missing",
@@ -117,7 +103,6 @@ impl Violation {
     }
 }
 
-/// A description of a character: `the letter O`, `a space`, `en dash (U+2013)`.
 pub(crate) fn described(character: &str) -> String {
     match (character, Kind::of(character)) {
         (" ", _) => "a space".to_owned(),

@@ -4,7 +4,6 @@ use std::ops::Range;
 
 use crate::piece::TextPlace;
 
-/// The place of a TOML string, whose literal with its quotes is at `span` of `file`.
 pub(super) fn text_place(file: &str, span: &Range<usize>) -> TextPlace {
     let literal = &file[span.clone()];
     let quotes = if literal.starts_with("'''") || literal.starts_with("\"\"\"") { 3 } else { 1 };

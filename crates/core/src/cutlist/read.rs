@@ -89,7 +89,7 @@ impl CutList {
     }
 }
 
-/// The error for a cut list without pieces. A list that has only `[rows]` is valid together with other pieces.
+/// The error for a cut list without pieces.
 pub fn no_piece(file: &str) -> TextError {
     let help = "add one:  [piece.family]  take = 'first 3'";
     TextError::new("the cut list has no piece", file.len()..file.len(), help)
@@ -181,12 +181,7 @@ impl Reader<'_> {
     }
 
     fn keep(&self, text: &Spanned<String>) -> Result<Keep, TextError> {
-        let When { column, column_span, condition, span } = self.when(text)?;
-        let Some(of) = column else {
-            let help = format!("write it as COLUMN: CONDITION, such as `part_code: {}`", text.get_ref().trim());
-            return Err(TextError::new("the condition names no column or piece", span, help));
-        };
-        Ok(Keep { of, of_span: column_span, condition, span, origin: self.origin })
+        Keep::parse_at(text.get_ref(), &text_place(self.file, &text.span()), self.origin)
     }
 
     fn build(&self, build: &Spanned<String>, entry: &PieceEntry) -> Result<Source, TextError> {
@@ -268,7 +263,6 @@ fn shape(entry: &PieceEntry, source: &Source) -> Result<OutputForm, TextError> {
     Ok(shape)
 }
 
-/// Converts an error of the TOML parser, with better messages about keys.
 fn from_toml(file: &str, error: &toml::de::Error) -> TextError {
     let span = error.span().unwrap_or(file.len()..file.len());
     let message = error.message();
@@ -297,7 +291,6 @@ fn from_toml(file: &str, error: &toml::de::Error) -> TextError {
     TextError::new(first_line, span, help)
 }
 
-/// The error for a value of the wrong type, in the terms of TOML.
 fn wrong_type(found: &str, expected: &str, span: Range<usize>) -> TextError {
     let found = match found.split_whitespace().next() {
         Some("string") => "a string",

@@ -16,7 +16,6 @@ pub struct DateBranches {
     branches: Arc<[(String, Program)]>,
     /// Values that two branches read as different dates.
     pub ambiguous: Sightings,
-    /// The first ambiguous value, or an empty string.
     pub value: String,
     /// The formats that read it, each with its date.
     pub readings: Vec<(String, String)>,
@@ -48,7 +47,6 @@ impl DateBranches {
         self.branches.iter().map(|(format, _)| format)
     }
 
-    /// Adds the observations of later rows, counted from after row `offset`.
     pub fn append(&mut self, later: &DateBranches, offset: u64) {
         if self.ambiguous.count == 0 {
             (self.value, self.readings) = (later.value.clone(), later.readings.clone());
@@ -57,7 +55,6 @@ impl DateBranches {
         self.only.iter_mut().zip(&later.only).for_each(|(all, count)| *all += count);
     }
 
-    /// Observes the values of a batch that have a result.
     pub fn observe(&mut self, values: Texts, results: &Results, number: &dyn Fn(usize) -> u64) {
         let mut work = Work::default();
         let read = |(_, program): &(String, Program)| {

@@ -3,7 +3,7 @@
 use crate::text::look_alikes::digit_of;
 
 /// A score for the first and last byte of a value: a digit counts 1 and white space 2. If both scores reach [`LOOK`] together, the value
-/// may consist of digits or have spaces at an end. The last byte of a no-break space counts as white space; few other values end in it.
+/// may consist of digits or have spaces at an end.
 pub const ENDS: [u8; 256] = {
     let mut table = [0; 256];
     let mut digit = b'0';

@@ -35,7 +35,6 @@ const NEARLY_ALL: f64 = 0.9;
 pub struct Hint {
     /// The observation, as a sentence without a full stop.
     pub seen: String,
-    /// The first affected rows.
     pub rows: Vec<u64>,
     pub fix: Fix,
 }
@@ -44,15 +43,9 @@ pub struct Hint {
 #[derive(Debug, Clone, PartialEq, Eq)]
 #[non_exhaustive]
 pub enum Fix {
-    Piece {
-        piece: usize,
-        phrase: String,
-    },
-    /// Other advice, in one line.
+    Piece { piece: usize, phrase: String },
     Words(String),
-    /// Explain a row step by step.
     LookAtRow(u64),
-    /// Question a check that nearly all rows fail, with an example row.
     DoubtTheCheck(u64),
 }
 
@@ -91,7 +84,6 @@ pub struct Diagnostics {
 }
 
 impl Diagnostics {
-    /// No observations yet.
     pub fn new(pieces: &[Piece]) -> Diagnostics {
         let pieces = pieces.iter().map(PieceDiagnostics::new).collect();
         Diagnostics { pieces, ..Diagnostics::default() }
@@ -120,17 +112,14 @@ impl Diagnostics {
         self.pieces.iter().any(|piece| piece.is_sampled && piece.sample.len() < outline::SAMPLE)
     }
 
-    /// The number of pieces.
     pub fn count(&self) -> usize {
         self.pieces.len()
     }
 
-    /// Observes the results of a piece in a batch.
     pub fn observe(&mut self, piece: usize, observed: Observed) {
         self.pieces[piece].observe(&self.today, observed);
     }
 
-    /// Observes the characters at which values break their layout.
     pub fn observe_layout(&mut self, plan: &LayoutPlan, fits: &Fits, values: Texts, number: &dyn Fn(usize) -> u64) {
         for unfit in fits.unfit() {
             let value = values.get(unfit.row as usize);
@@ -157,12 +146,10 @@ impl Diagnostics {
         }
     }
 
-    /// Records a result that is absent from a list but equals the header of its file.
     pub(crate) fn note_list_header(&mut self, piece: &str, file: &str, text: &str, row: u64) {
         note(&mut self.list_headers, (piece.to_owned(), file.to_owned(), text.to_owned()), row);
     }
 
-    /// Adds the observations of later rows, whose numbers start after `offset`.
     pub fn append(&mut self, later: &Diagnostics, offset: u64) {
         for (piece, later) in self.pieces.iter_mut().zip(&later.pieces) {
             piece.append(later, offset);
@@ -219,7 +206,6 @@ impl Diagnostics {
         hints
     }
 
-    /// Look-alikes of markers, with one hint for all pieces that need the same marker.
     fn look_alikes(&self) -> Vec<Hint> {
         let mut told: BTreeMap<(&str, char), (Sightings, Vec<usize>)> = BTreeMap::new();
         for (index, piece) in self.pieces.iter().enumerate().filter(|(_, piece)| !piece.look_alikes.is_empty()) {
@@ -304,7 +290,6 @@ impl PieceDiagnostics {
         format!("{first} or {}{rest}", change(first))
     }
 
-    /// The phrase for values with a look-alike instead of a marker.
     fn with_look_alike(&self, found: char) -> String {
         let plain = looks_like(found).unwrap_or('-');
         self.or_else(|branch| format!("replace \"\\u{{{:x}}}\" with \"{plain}\" then {branch}", u32::from(found)))
@@ -397,7 +382,6 @@ impl PieceDiagnostics {
         }]
     }
 
-    /// Dates in the future, often a mistake in two-digit years.
     fn dates_after_today(&self, piece: usize, _rows: u64) -> Vec<Hint> {
         let Sightings { count, rows } = &self.future;
         hint(*count > 0, || Hint {
@@ -412,7 +396,6 @@ impl PieceDiagnostics {
         })
     }
 
-    /// Numeric values that are shorter than most, in a column with leading zeros.
     fn lost_zeros(&self, piece: usize, _rows: u64) -> Vec<Hint> {
         let most = self.widths.iter().enumerate().max_by_key(|(_, seen)| seen.count);
         let Some((width, most)) = most else { return Vec::new() };
@@ -436,7 +419,6 @@ impl PieceDiagnostics {
         })
     }
 
-    /// A piece that is missing or short in a few rows.
     fn few(&self, _piece: usize, rows: u64) -> Vec<Hint> {
         let explained = || {
             let many = if self.look_alikes.is_empty() { Vec::new() } else { outline::of_many(&self.sample) };
@@ -459,7 +441,6 @@ fn hint(holds: bool, hint: impl FnOnce() -> Hint) -> Vec<Hint> {
     if holds { vec![hint()] } else { Vec::new() }
 }
 
-/// The step that replaces a letter by the digit that it resembles: in all results, or only in those that are otherwise digits.
 fn replaced(letter: char, in_all: bool) -> String {
     let digit = digit_of(letter).unwrap_or('0');
     match in_all {

@@ -40,11 +40,8 @@ enum NumberStep {
 /// A doubt about the number of a value. A style is an index of [`STYLES`]; `None` is an unknown one.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
 pub enum NumberDoubt {
-    /// The phrase read only a part of the number.
     Part(Option<usize>),
-    /// The phrase did not read the number.
     Missing(Option<usize>),
-    /// The phrase did not read the sign.
     Sign(SignPlace),
 }
 
@@ -56,10 +53,8 @@ pub enum SignPlace {
     Around,
 }
 
-/// Values with the same doubt.
 #[derive(Debug, Clone, Default)]
 pub struct DoubtfulNumbers {
-    /// Their rows.
     pub seen: Sightings,
     pub value: String,
     /// The result for this value, or an empty string.
@@ -92,12 +87,10 @@ impl NumberDiagnostics {
         (*decimal == '.' || !self.with_point).then(|| format!(" like \"{example}\""))
     }
 
-    /// Whether the step is `plain number`.
     pub fn is_plain(&self) -> bool {
         self.step == NumberStep::Plain
     }
 
-    /// Adds the observations of later rows, whose numbers start after `offset`.
     pub fn append(&mut self, later: &NumberDiagnostics, offset: u64) {
         self.with_point |= later.with_point;
         for (doubt, numbers) in &later.doubts {

@@ -60,7 +60,6 @@ pub fn branches(phrase: &Phrase) -> (String, String) {
     (first.to_owned(), rest.to_owned())
 }
 
-/// The format of the last step of the first branch, if that step is `date`.
 fn date_format(phrase: &Phrase) -> Option<&DateFormat> {
     let Body::Steps(steps) = &phrase.branches.first()?.body else { return None };
     match &steps.last()?.kind {

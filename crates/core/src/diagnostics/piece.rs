@@ -17,7 +17,6 @@ use crate::sightings::Sightings;
 use crate::text::characters::Form;
 use crate::text::look_alikes::looks_like;
 
-/// Observations about one piece.
 #[derive(Debug, Clone, Default)]
 pub struct PieceDiagnostics {
     pub name: String,
@@ -67,7 +66,6 @@ pub struct PieceDiagnostics {
     pub zeros: Vec<u64>,
 }
 
-/// A piece in a batch.
 #[derive(Clone, Copy)]
 pub struct Observed<'a> {
     /// The value of each row.
@@ -81,7 +79,7 @@ pub struct Observed<'a> {
     pub number: &'a dyn Fn(usize) -> u64,
 }
 
-/// Records the values that need a closer look and counts the values that are not empty. It runs once per column, for all pieces.
+/// Records the values that need a closer look and counts the values that are not empty.
 // A separate function, so that the loop keeps its variables in registers.
 #[inline(never)]
 pub fn note_looks(values: Texts, looks: &mut Vec<u32>) -> u64 {
@@ -100,7 +98,6 @@ pub fn note_looks(values: Texts, looks: &mut Vec<u32>) -> u64 {
 }
 
 impl PieceDiagnostics {
-    /// No observations yet.
     pub fn new(piece: &Piece) -> PieceDiagnostics {
         let Source::Take { phrase, .. } = &piece.source else {
             return PieceDiagnostics { name: piece.name.clone(), ..PieceDiagnostics::default() };
@@ -124,7 +121,6 @@ impl PieceDiagnostics {
         }
     }
 
-    /// Adds the observations of later rows, whose numbers start after `offset`.
     pub fn append(&mut self, later: &PieceDiagnostics, offset: u64) {
         self.spaces.append(&later.spaces, offset);
         self.missing.append(&later.missing, offset);
@@ -200,7 +196,6 @@ impl PieceDiagnostics {
     // A separate function, so that the loop keeps its variables in registers.
     #[inline(never)]
     fn observe_digits(&mut self, number: &dyn Fn(usize) -> u64, source: &[u8], texts: &[Span], values: Texts) {
-        // Few codes are nearly digits; these are examined one by one.
         let mut near = Vec::new();
         self.digits_only += simd::for_this_processor(CountDigits { source, texts, near: &mut near });
         for row in near {
@@ -208,7 +203,6 @@ impl PieceDiagnostics {
         }
     }
 
-    /// Observes a value that needs a closer look, or whose result is missing or short.
     #[cold]
     fn observe_value(&mut self, row: u64, value: &str, form: Form, state: State) {
         const SPACES: [char; 3] = [' ', '\u{a0}', '\t'];
@@ -234,7 +228,6 @@ impl PieceDiagnostics {
         }
     }
 
-    /// The observations for values of this width that are only digits.
     fn width(&mut self, width: usize) -> (&mut Sightings, &mut u64) {
         if self.widths.len() <= width {
             self.widths.resize_with(width + 1, Sightings::default);
@@ -284,7 +277,6 @@ impl PieceDiagnostics {
     }
 }
 
-/// Counts the texts that are only digits, and records those that are long or may contain look-alike letters.
 struct CountDigits<'a> {
     source: &'a [u8],
     texts: &'a [Span],
@@ -318,14 +310,12 @@ impl WithSimd for CountDigits<'_> {
 /// Maximum number of kinds that are counted separately.
 const MOST_KINDS: usize = 1000;
 
-/// Records a row for a kind, up to a limit on kinds.
 pub fn note<K: Ord>(all: &mut BTreeMap<K, Sightings>, kind: K, row: u64) {
     if all.len() < MOST_KINDS || all.contains_key(&kind) {
         all.entry(kind).or_default().note(row);
     }
 }
 
-/// Adds later observations, kind by kind.
 pub fn append_all<K: Ord + Clone>(all: &mut BTreeMap<K, Sightings>, later: &BTreeMap<K, Sightings>, offset: u64) {
     for (kind, seen) in later {
         all.entry(kind.clone()).or_default().append(seen, offset);
@@ -335,13 +325,10 @@ pub fn append_all<K: Ord + Clone>(all: &mut BTreeMap<K, Sightings>, later: &BTre
 /// A count with an example.
 #[derive(Debug, Clone, Default)]
 pub struct WithExample {
-    /// The count and the first rows.
     pub seen: Sightings,
-    /// The value of the first row.
     pub value: String,
 }
 
-/// Records a row and its value for a kind, up to a limit on kinds.
 fn note_with_example<K: Ord>(all: &mut BTreeMap<K, WithExample>, kind: K, row: u64, value: &str) {
     if all.len() < MOST_KINDS || all.contains_key(&kind) {
         let first = || WithExample { value: value.to_owned(), ..WithExample::default() };

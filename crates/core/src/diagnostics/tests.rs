@@ -16,15 +16,15 @@ fn observed(piece: Piece, values: &[&str], rows: usize) -> Diagnostics {
     let wanted = crate::piece::Rules { pieces: vec![piece], ..crate::piece::Rules::default() };
     let setting = Setting::new(Unit::Characters);
     let carving = Carving::new(&wanted, Some(&ColumnRef::Number(1)), &setting, &Header::Unnamed(1)).unwrap();
-    let (mut worked, mut looks) = (BatchResults::default(), Vec::new());
+    let (mut batch_results, mut looks) = (BatchResults::default(), Vec::new());
     for (index, values) in values.chunks(rows).enumerate() {
         let column = Column::of(values.iter().copied());
         let batch = Batch { rows: values.len(), columns: &[column.texts()] };
-        carving.run(&batch, &mut worked).unwrap();
-        carving.judge(&batch, &mut worked, &mut [Tally::default()], &mut []);
+        carving.run(&batch, &mut batch_results).unwrap();
+        carving.judge(&batch, &mut batch_results, &mut [Tally::default()], &mut []);
         let filled = note_looks(column.texts(), &mut looks);
         let number = |row| (index * rows + row) as u64 + 1;
-        let (values, results) = (column.texts(), worked.piece(0));
+        let (values, results) = (column.texts(), batch_results.piece(0));
         diagnostics.observe(0, Observed { values, filled, looks: &looks, results, number: &number });
     }
     diagnostics
@@ -192,7 +192,7 @@ fn the_fixes_that_are_offered_can_be_pasted() {
 }
 
 #[test]
-fn a_layout_that_a_look_alike_does_not_fit() {
+fn a_layout_rejects_a_look_alike() {
     let layout = crate::layout::Layout::parse("x: <family 3 uppercase>-<serial 8 digits>-<grade 4>", 0).unwrap();
     let (plan, mut fits, mut diagnostics) = (LayoutPlan::new(&layout), Fits::default(), Diagnostics::default());
     let column = Column::of(["GRP-0004127O-S7K2", "GRP–00041270-S7K2", "GR-1"]);
@@ -215,7 +215,6 @@ fn a_check_that_nearly_all_rows_fail_comes_first() {
     assert_eq!(hints[0].seen, "19 of 20 rows do not meet `length 9` of serial");
 }
 
-/// Texts of many kinds, or all of one kind that a check accepts.
 fn texts() -> impl Strategy<Value = Vec<String>> {
     let kind = prop_oneof![
         3 => Just("[0-9OSB]{0,5}|[ 0-9aOSl-]{0,20}|[0-9]{15,18}"),

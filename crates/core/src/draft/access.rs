@@ -13,13 +13,11 @@ impl Default for Access {
 }
 
 impl Access {
-    /// Adds a step.
     pub fn then(&self, step: &str) -> Access {
         let further = |branch: &Vec<String>| branch.iter().cloned().chain([step.to_owned()]).collect();
         Access { branches: self.branches.iter().map(further).collect() }
     }
 
-    /// Adds an alternative.
     pub fn or(mut self, other: &Access) -> Access {
         self.branches.extend(other.branches.iter().cloned());
         self

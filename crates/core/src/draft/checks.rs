@@ -9,7 +9,6 @@ use crate::text::characters;
 pub const NEARLY_ALL: f64 = 0.95;
 /// Maximum number of distinct texts to list.
 const FEW: usize = 8;
-/// Texts with a smaller share than this are exceptions in such a list.
 const EXCEPTION: f64 = 0.01;
 
 /// Properties of the texts of a piece.
@@ -23,7 +22,6 @@ pub struct TextProperties {
     pub such_as: Vec<String>,
 }
 
-/// Examines the texts of a piece.
 pub fn known(texts: &[String]) -> TextProperties {
     if texts.is_empty() {
         return TextProperties::default();
@@ -62,7 +60,6 @@ fn class(texts: &[String]) -> Option<&'static str> {
     tried.into_iter().find(|class| holds(class)).map(Kinds::class)
 }
 
-/// The kinds of letters and digits in a text; `None` if it has other characters.
 fn kinds(text: &str) -> Option<Kinds> {
     runs_of(text).into_iter().try_fold(Kinds::default(), |all, run| match run.what {
         What::Kind(kinds) => Some(all.with(kinds)),
@@ -70,7 +67,6 @@ fn kinds(text: &str) -> Option<Kinds> {
     })
 }
 
-/// The widths of nearly all texts, if the range is narrow enough to be useful.
 fn width(texts: &[String]) -> Option<(usize, usize)> {
     let mut counts: BTreeMap<usize, usize> = BTreeMap::new();
     texts.iter().for_each(|text| *counts.entry(characters::count(text)).or_default() += 1);
@@ -93,7 +89,6 @@ fn width(texts: &[String]) -> Option<(usize, usize)> {
 }
 
 impl TextProperties {
-    /// The checks as conditions.
     pub fn checks(&self) -> Vec<String> {
         let mut checks: Vec<String> = self.class.iter().map(|class| (*class).to_owned()).collect();
         // The widths of words are not informative.

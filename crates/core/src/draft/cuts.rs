@@ -35,13 +35,11 @@ const MOST_MARKERS: usize = 14;
 struct Marker {
     written: String,
     cost: f64,
-    /// The text itself, where it is one; classes and choices have none.
     text: Option<String>,
     /// How often it is in the text where it is least.
     count: usize,
 }
 
-/// The steps that may cut `results` out of `texts`, one for one.
 pub fn steps(texts: &[&str], results: &[&str]) -> Vec<Step> {
     let markers = markers(texts);
     let mut steps = Vec::new();
@@ -149,7 +147,6 @@ fn at_marker(marker: &Marker, steps: &mut Vec<Step>) {
     }
 }
 
-/// Steps between two markers; the second is the next one after the first.
 fn between(first: &Marker, second: &Marker, same: bool, steps: &mut Vec<Step>) {
     if first.text.is_none() && second.text.is_none() {
         return;
@@ -211,7 +208,6 @@ fn counted(texts: &[&str], steps: &mut Vec<Step>) {
     }
 }
 
-/// Steps by position, from the positions of the first result in its text.
 fn positions(texts: &[&str], results: &[&str], steps: &mut Vec<Step>) {
     let (Some(text), Some(result)) = (texts.first(), results.first()) else { return };
     let ranges: Vec<_> = characters::ranges(text).collect();

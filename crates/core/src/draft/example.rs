@@ -76,7 +76,6 @@ pub fn check(examples: &[Example]) -> Result<(), (usize, TextError)> {
 }
 
 impl Example {
-    /// Checks one example; `before` and `after` are the numbers of bytes that all results share at the start and end.
     fn check(&self, before: usize, after: usize) -> Result<(), TextError> {
         if self.value.is_empty() {
             return Err(TextError::new("the value is empty", 0..0, "give a value of the column"));
@@ -92,7 +91,6 @@ impl Example {
         let has = |c: char| folded(&c.to_string()).chars().all(|c| value.contains(c));
         let foreign = |text: &str| text.contains(|c| !has(c));
         let mut core = before..self.result.len() - after;
-        // A common prefix or suffix of all results may be added text; so may whole words and characters at the ends.
         loop {
             let text = &self.result[core.clone()];
             let is_word = |c: char| c.is_alphanumeric();
@@ -149,7 +147,6 @@ pub(super) fn folded(text: &str) -> String {
     text.to_lowercase()
 }
 
-/// Distinct characters in order, as `"X", "Y"`.
 fn characters(all: impl Iterator<Item = char>) -> String {
     let mut seen: Vec<String> = Vec::new();
     for c in all {
@@ -174,7 +171,7 @@ mod tests {
     }
 
     #[test]
-    fn examples_that_cannot_be_right() {
+    fn invalid_examples() {
         for (text, expected) in [
             ("GRP-1", "the arrow => is missing"),
             ("GRP-1 -> 1", "the arrow => is missing"),
@@ -191,7 +188,7 @@ mod tests {
     }
 
     #[test]
-    fn results_that_cannot_come_from_their_values() {
+    fn impossible_results() {
         let checked = |texts: &[&str]| {
             let examples: Vec<_> = texts.iter().map(|text| Example::parse(text).unwrap()).collect();
             check(&examples)

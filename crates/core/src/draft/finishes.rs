@@ -63,7 +63,7 @@ fn picked(text: &[char], wanted: &[char]) -> usize {
 }
 
 /// The cheapest finishes that turn `texts` into the results, one for one, at a cost of at most `most`; empty if the texts are the
-/// results. `None` if no finishes do.
+/// results.
 pub fn finishes(texts: &[String], target: &Target, most: f64, plans: &mut Plans) -> Option<Finish> {
     let mut states = vec![(texts.to_vec(), Finish { steps: Vec::new(), cost: 0.0 })];
     let mut seen: HashSet<Vec<String>> = HashSet::from([texts.to_vec()]);
@@ -103,7 +103,6 @@ pub fn finishes(texts: &[String], target: &Target, most: f64, plans: &mut Plans)
     best
 }
 
-/// Number styles, by their examples, whose marks occur in the texts.
 pub(super) fn styles(texts: &[impl AsRef<str>]) -> Vec<&'static str> {
     let has = |mark: char| texts.iter().any(|text| text.as_ref().contains(mark));
     let (comma, point, space, apostrophe) = (has(','), has('.'), has(' '), has('\''));
@@ -111,7 +110,6 @@ pub(super) fn styles(texts: &[impl AsRef<str>]) -> Vec<&'static str> {
     styles.into_iter().filter(|(has_marks, _)| *has_marks).map(|(_, style)| style).collect()
 }
 
-/// Finishes that may bring the texts closer to the results.
 fn candidates(texts: &[String], results: &[&str]) -> Vec<Step> {
     let (Some(text), Some(result)) = (texts.first(), results.first()) else { return Vec::new() };
     let mut steps = Vec::new();

@@ -18,7 +18,6 @@ const FITS: f64 = 0.9;
 /// With fewer values, a rule may hold by chance.
 const FEW_VALUES: u64 = 20;
 
-/// The source of a draft.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct Origin {
     pub input: String,
@@ -195,7 +194,6 @@ fn heading(node: &Node, survey: &Survey) -> String {
     }
 }
 
-/// Why a column is not cut.
 fn nothing_to_cut(survey: &Survey, delimiters: &[Delimiter]) -> String {
     let groups = survey.groups();
     let range = survey.lengths.range().map_or_else(String::new, |(least, most)| match (least, most) {
@@ -226,7 +224,6 @@ fn nothing_to_cut(survey: &Survey, delimiters: &[Delimiter]) -> String {
 }
 
 impl Draft {
-    /// The cut list of one reading alone, to run on all rows.
     pub fn list(&self, reading: usize) -> String {
         let body = self.readings.get(reading).map_or_else(String::new, |reading| self.body(reading, None));
         format!("{}\n{body}", self.origin.head())
@@ -267,7 +264,6 @@ impl Draft {
         text
     }
 
-    /// Whether too many rows fail a check of a reading.
     fn is_dropped(&self, of: &str, words: &str, proved: Option<&Proved>) -> bool {
         let bound = (1.0 - NEARLY_ALL) * (self.rows - self.blank) as f64 + self.blank_faults(words) as f64;
         found(proved, of, words).is_some_and(|seen| seen.count as f64 > bound.max(1.0))

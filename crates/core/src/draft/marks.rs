@@ -98,7 +98,6 @@ pub fn divider(texts: &[String]) -> Option<(String, usize)> {
     dividers.into_iter().find(|(_, _, mark)| divides(mark)).map(|(_, rest, mark)| (mark, MOST_PARTS - rest + 1))
 }
 
-/// Whether the mark occurs once in each text inside a number.
 fn is_decimal_mark(mark: &str, texts: &[String]) -> bool {
     if !matches!(mark, "." | ",") {
         return false;
@@ -114,7 +113,6 @@ fn is_decimal_mark(mark: &str, texts: &[String]) -> bool {
     with.iter().filter(in_number).count() as f64 >= STEADY * with.len() as f64
 }
 
-/// The characters other than letters and digits that occur in enough texts.
 fn marks(texts: &[String]) -> Vec<String> {
     let mut counts: BTreeMap<&str, usize> = BTreeMap::new();
     for text in texts {

@@ -4,7 +4,6 @@ use super::checks::{TextProperties, known};
 use super::structure::{Leaf, Node};
 use crate::layout::SPECIAL;
 
-/// A reading of a column.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Reading {
     /// A summary in one line.
@@ -22,7 +21,6 @@ pub enum Proposal {
     Layout(String),
 }
 
-/// A proposed piece.
 #[derive(Debug, Clone, PartialEq)]
 pub struct DraftPiece {
     pub name: String,
@@ -32,7 +30,6 @@ pub struct DraftPiece {
 }
 
 impl DraftPiece {
-    /// Its checks as conditions.
     pub fn checks(&self) -> Vec<String> {
         let required = self.expected.then(|| "required".to_owned());
         required.into_iter().chain(self.known.checks()).collect()
@@ -72,7 +69,6 @@ fn leaves_of<'n>(node: &'n Node, leaves: &mut Vec<&'n Leaf>) {
 
 /// How to write a structure, as a form or as a template.
 pub struct Writing<'a> {
-    /// The pieces, in the order of the structure.
     pub pieces: std::slice::Iter<'a, DraftPiece>,
     pub piece: fn(&DraftPiece) -> String,
     /// Characters to escape, with the escape character of each.

@@ -26,14 +26,12 @@ const MOST_ALIKE: usize = 12;
 /// Maximum number of phrases to return.
 const MOST_FOUND: usize = 120;
 
-/// A phrase that turns each value into its result.
 #[derive(Debug, Clone, PartialEq)]
 pub struct FoundPhrase {
     pub phrase: String,
     pub cost: f64,
 }
 
-/// The result of a search.
 #[derive(Debug, Clone, Default, PartialEq)]
 pub struct Searched {
     pub found: Vec<FoundPhrase>,
@@ -63,7 +61,6 @@ struct Search<'a> {
 }
 
 impl Search<'_> {
-    /// Searches for phrases; with `any_will_do`, stops at the first ones.
     fn of(examples: &[Example], any_will_do: bool) -> Searched {
         let mut search = Search {
             target: Target::new(examples.iter().map(|example| example.result.as_str()).collect()),
@@ -94,7 +91,6 @@ impl Search<'_> {
         Searched { found, was_cut_short: search.plans.are_exhausted() }
     }
 
-    /// Adds all promising cuts of the texts; `before` is the cut that produced them.
     fn cut(&mut self, texts: &[String], before: Option<&Step>) {
         let borrowed: Vec<&str> = texts.iter().map(String::as_str).collect();
         if self.plans.are_exhausted() {
@@ -118,7 +114,6 @@ impl Search<'_> {
         }
     }
 
-    /// Searches finishes for all cuts, the cheapest first, and removes the cuts.
     fn finish(&mut self) {
         let mut cuts: Vec<(Vec<String>, Vec<Step>)> = self.cuts.drain(..).collect();
         let least = |steps: &[Step]| cheapest(steps).map_or(f64::MAX, |step| step.cost);
@@ -162,13 +157,10 @@ pub fn fits(phrase: &str, examples: &[Example]) -> bool {
 /// Why no phrase fits all examples, which are given by index.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Contradiction {
-    /// No phrase fits one of these alone.
     Alone(Vec<usize>),
-    /// No phrase fits both examples of these pairs.
     Pairs(Vec<(usize, usize)>),
     /// All other examples have a phrase in common.
     OddOneOut(usize, String),
-    /// Each tested pair has a phrase, but all examples together have none.
     Together,
 }
 

@@ -17,7 +17,6 @@ const DEEPEST: usize = 4;
 pub enum Node {
     Leaf(Leaf),
     Same(String),
-    /// An empty part.
     Nothing,
     Sections {
         by: String,
@@ -33,13 +32,11 @@ pub enum Node {
         rest: Box<Node>,
         at_start: bool,
     },
-    /// Adjacent parts without a separator.
     Joined(Vec<Node>),
     /// Texts around a number, divided loosely. No form can express them.
     AroundNumber(Vec<Node>),
 }
 
-/// A piece of a value.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Leaf {
     pub access: Access,
@@ -83,19 +80,16 @@ impl Builder<'_> {
         Node::Leaf(Leaf { access, hint: None, texts: texts.to_vec(), expected })
     }
 
-    /// A part of the texts, reached by one more step.
     fn part(&mut self, texts: &[String], access: &Access, step: &str, expected: bool, depth: usize) -> Node {
         let parts = self.plans.each(step, texts);
         self.node(&parts, access.then(step), expected, depth + 1)
     }
 
-    /// A part that is not divided further.
     fn leaf(&mut self, texts: &[String], access: &Access, step: &str, hint: &str, expected: bool) -> Node {
         let texts = self.plans.each(step, texts);
         Node::Leaf(Leaf { access: access.then(step), hint: Some(hint.to_owned()), texts, expected })
     }
 
-    /// Email addresses: the parts around the @ have conventional names.
     fn mailbox(&mut self, texts: &[String], access: &Access, expected: bool) -> Option<Node> {
         let is_address = |text: &&String| {
             let sides = text.split_once('@').filter(|(mailbox, domain)| !mailbox.is_empty() && !domain.is_empty());
@@ -228,7 +222,6 @@ impl Builder<'_> {
         node
     }
 
-    /// Letters then digits, or the reverse, in nearly all texts.
     fn runs(&mut self, texts: &[String], access: &Access, expected: bool) -> Option<Node> {
         let makes = |text: &String| -> Option<Vec<bool>> {
             let mut makes: Vec<bool> = Vec::new();

@@ -1,12 +1,10 @@
-//! A cut list from examples.
-
 use super::example::Example;
 use super::list::{Origin, of, one_line};
 use super::rank::Ranked;
 use crate::phrase::quoted;
 use crate::toml_text::toml_text;
 
-/// A cut list with the best phrase, and the others as comments. `gives` is the number of `rows` rows for which each phrase has a result.
+/// A cut list with the best phrase, and the others as comments.
 pub fn list(origin: &Origin, examples: &[Example], ranked: &[Ranked], gives: &[u64], rows: u64) -> String {
     let name = (1..).map(|n| format!("part_{n}")).find(|name| !origin.columns.contains(name)).unwrap_or_default();
     let mut text =

@@ -9,15 +9,12 @@ const MOST_WIDTH: usize = 10_000;
 /// Maximum nesting of optional parts.
 const MOST_DEPTH: usize = 20;
 
-/// A picture of a whole value.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Form {
     pub source: String,
-    /// Its parts, from left to right.
     pub items: Vec<Item>,
 }
 
-/// A part of a form.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Item {
     Text(String),
@@ -69,7 +66,6 @@ struct Reader<'a> {
 }
 
 impl Reader<'_> {
-    /// The items up to the end, or up to the bracket that closes an optional part.
     fn items(&mut self, depth: usize) -> Result<Vec<Item>, TextError> {
         let mut items = Vec::new();
         let mut text = String::new();
@@ -136,7 +132,6 @@ impl Reader<'_> {
         Ok(items)
     }
 
-    /// Parses the piece whose `<` is at byte `start`.
     fn field(&mut self, start: usize) -> Result<Field, TextError> {
         let Some(close) = self.source[self.at..].find('>') else {
             let help = r"close it with >; write \< for the character itself";

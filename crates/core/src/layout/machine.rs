@@ -19,12 +19,10 @@ pub const NOWHERE: FieldSpan = (usize::MAX, usize::MAX);
 /// The position where a value stops matching, and the steps that expected another character.
 #[derive(Debug, Default)]
 pub struct Mismatch {
-    /// The number of matched characters.
     pub at: usize,
     pub wanted: Vec<u32>,
 }
 
-/// Reusable memory for matching.
 #[derive(Debug, Default)]
 pub struct Scratch {
     characters: Vec<Range<usize>>,
@@ -36,7 +34,6 @@ pub struct Scratch {
 /// The index of the latest event of a thread; `None` before the first.
 type EventIndex = Option<u32>;
 
-/// Starts and ends of fields, in linked lists that threads share.
 #[derive(Debug, Default)]
 struct FieldEvents {
     all: Vec<FieldEvent>,
@@ -60,7 +57,6 @@ impl FieldEvents {
         Some(self.all.len() as u32 - 1)
     }
 
-    /// Iterates over the events of a thread, the latest first.
     fn back_from(&self, seen: EventIndex) -> impl Iterator<Item = &FieldEvent> {
         std::iter::successors(seen.and_then(|at| self.all.get(at as usize)), |sight| {
             sight.before.and_then(|at| self.all.get(at as usize))
@@ -93,13 +89,11 @@ impl FieldEvents {
     }
 }
 
-/// A compiled form.
 #[derive(Debug)]
 pub struct Machine {
     pub(super) steps: Vec<Step>,
 }
 
-/// An instruction.
 #[derive(Debug)]
 pub enum Step {
     Literal(Box<str>),
@@ -226,7 +220,6 @@ impl Machine {
         }
     }
 
-    /// Adds threads for a step and for the steps reachable without reading a character.
     fn follow(&self, step: usize, at: usize, seen: EventIndex, sights: &mut FieldEvents, threads: &mut Threads) {
         if std::mem::replace(&mut threads.there[step], true) {
             return;

@@ -39,7 +39,6 @@ impl Layout {
         most
     }
 
-    /// The names of its fields, without duplicates, in order.
     pub fn names(&self) -> Vec<&str> {
         let mut names: Vec<&str> = Vec::new();
         for form in &self.forms {

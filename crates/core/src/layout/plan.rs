@@ -10,7 +10,6 @@ use crate::check::{Violation, ViolationKind, described};
 use crate::program::ClassPlan;
 use crate::text::characters;
 
-/// A compiled layout.
 #[derive(Debug)]
 pub struct LayoutPlan {
     forms: Vec<(Machine, Option<Walk>)>,
@@ -55,7 +54,6 @@ impl Fits {
         &self.unfit
     }
 
-    /// Keeps only some rows.
     pub(crate) fn keep(&mut self, rows: &[u32]) {
         let mut kept = (0..).zip(rows).peekable();
         self.unfit.retain_mut(|unfit| {
@@ -169,7 +167,6 @@ impl LayoutPlan {
         })
     }
 
-    /// The index of the character where a value stops matching; its length if it ends too early.
     pub(crate) fn stopped_at(&self, unfit: &Unfit) -> usize {
         unfit.at as usize
     }
@@ -212,7 +209,6 @@ mod tests {
         Layout { column: ColumnRef::Number(1), column_span: 0..0, forms, origin: 0 }
     }
 
-    /// The fields as `name=text`, or the detail of the failure.
     fn fit(forms: &[&str], value: &str) -> String {
         let layout = layout(forms);
         match LayoutPlan::new(&layout).fit(value) {
@@ -256,7 +252,7 @@ mod tests {
     }
 
     #[test]
-    fn values_that_do_not_fit_say_where() {
+    fn mismatches_have_a_position() {
         for (forms, value, expected) in [
             (&[CODE][..], "GRP-0004127O-S7K2", "character 12 is the letter O; a digit of serial was expected"),
             (&[CODE], "GRP-00041273", "it ends after character 12; \"-\" was expected there"),
@@ -278,7 +274,7 @@ mod tests {
     }
 
     #[test]
-    fn forms_that_cannot_be_right() {
+    fn invalid_forms() {
         for (form, at_fault, message) in [
             ("abc", "abc", "the form has no piece"),
             ("<a", "<a", "a piece is not closed"),
@@ -299,7 +295,7 @@ mod tests {
 
     proptest::proptest! {
         #[test]
-        fn the_walk_gives_what_the_machine_gives(value in "[A-C1-3-]{0,9}|[A-C]{3}-[0-9]{2}(-[a-z]{1,2})?") {
+        fn the_walk_equals_the_machine(value in "[A-C1-3-]{0,9}|[A-C]{3}-[0-9]{2}(-[a-z]{1,2})?") {
             let forms = [
                 "<a 3 uppercase>-<b 2 digits>[-<c letters>]", "<a digits>[-<b>]", "<a 1 to 3 uppercase>[<b 1 digits>]-<c>",
                 "<a uppercase><b digits>", "<a>-<b>", "[<a 1 digits>[<b 1 uppercase>]-]<c 2 to 4>",

@@ -15,7 +15,6 @@ pub struct Walk {
     edges: Vec<Edge>,
 }
 
-/// A run of characters of one class that can be matched together.
 #[derive(Debug, Clone, Copy)]
 struct Straight {
     class: [ByteRange; 2],
@@ -27,7 +26,6 @@ struct Straight {
 
 #[derive(Debug)]
 struct State {
-    /// The next characters, if they can be matched together.
     straight: Option<Straight>,
     /// For each character, the index of its edge.
     next: Box<[u16; 128]>,
@@ -99,7 +97,6 @@ impl Walk {
         Some(walk)
     }
 
-    /// The only edge from a state, with its characters as one or two ranges.
     fn only_edge(&self, state: usize) -> Option<(u16, [(u8, u8); 2])> {
         let next = &self.states[state].next;
         let edge = next.iter().copied().find(|edge| *edge != NONE)?;

@@ -7,7 +7,6 @@ use crate::text::unit::Unit;
 /// A byte range in the text of a phrase.
 pub type Span = std::ops::Range<usize>;
 
-/// A phrase: branches, tried from left to right.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Phrase {
     /// The source text, to which all spans refer.
@@ -64,7 +63,6 @@ pub enum Body {
     Steps(Vec<Step>),
 }
 
-/// A step and its span.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Step {
     pub span: Span,
@@ -85,12 +83,7 @@ pub enum StepKind {
     /// `chars 5 to 12`, `chars 5 to end`
     CharsTo(Range),
     /// `chars 5 for 8`
-    CharsFor {
-        /// The first character.
-        from: Position,
-        /// The number of characters.
-        width: usize,
-    },
+    CharsFor { from: Position, width: usize },
     /// `drop first 4`
     DropFirst(usize),
     /// `drop last 5`
@@ -108,7 +101,6 @@ pub enum StepKind {
         first: Occurrence,
         /// The marker after the result; without an ordinal, the next one after the first.
         second: Marker,
-        /// The ordinal, if given.
         nth: Option<Position>,
     },
     /// `section 2 by "-"` (a range of one) and `sections 1 to 2 by "-"`
@@ -163,12 +155,7 @@ pub enum StepKind {
         with_span: Span,
     },
     /// `pad left to 6 with "0"`
-    Pad {
-        side: Side,
-        /// The number of characters.
-        width: usize,
-        with: String,
-    },
+    Pad { side: Side, width: usize, with: String },
     /// `clip to 10`, `clip to 10 with "…"`
     Clip {
         /// The maximum width in characters.
@@ -201,7 +188,6 @@ pub fn step_with_several(steps: &[Step]) -> Option<&Step> {
     last.kind.gives_several().then_some(last)
 }
 
-/// A range of positions, inclusive.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Range {
     pub from: Position,
@@ -218,7 +204,6 @@ pub struct Occurrence {
     pub marker: Marker,
 }
 
-/// A division of a text into sections.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Division {
     pub marker: Marker,
@@ -226,23 +211,19 @@ pub struct Division {
     pub skipping_empty: bool,
 }
 
-/// The style of numbers.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct NumberStyle {
     /// Whether a sign is part of the number.
     pub signed: bool,
-    /// Examples of the thousands mark, the decimal mark and the sign. Without examples, the decimal mark is a point. Several examples
-    /// show one number with different signs.
+    /// Examples of the thousands mark, the decimal mark and the sign. Without examples, the decimal mark is a point.
     pub like: Vec<NumberExample>,
 }
 
-/// A date format and its span.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct DateFormat {
     pub text: String,
     /// The first possible year of `%y`; `None` for 1969.
     pub from: Option<i16>,
-    /// Its span, from the quotes on.
     pub span: Span,
 }
 
@@ -254,7 +235,6 @@ pub struct Pattern {
     pub group: Option<Group>,
 }
 
-/// A group of a regular expression.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Group {
     /// Its number or its name, as written.
@@ -262,30 +242,22 @@ pub struct Group {
     pub span: Span,
 }
 
-/// A regular expression.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Regex {
     pub pattern: String,
     /// The flags after them: any of `i`, `m`, `s` and `x`.
     pub flags: String,
-    /// Its span, with the slashes.
     pub span: Span,
 }
 
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Marker {
-    /// A non-empty text.
-    Text {
-        text: String,
-        any_case: bool,
-    },
+    Text { text: String, any_case: bool },
     Regex(Regex),
     Run(Class),
-    /// A single character of a set.
     OneOf(String),
 }
 
-/// A class of characters: the union of its parts.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Class {
     pub parts: Vec<ClassPart>,
@@ -311,7 +283,6 @@ pub enum ClassPart {
     AnyOf(String),
 }
 
-/// A piece of a form.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Field {
     pub name: String,
@@ -323,10 +294,8 @@ pub struct Field {
     pub class: Option<Class>,
 }
 
-/// A condition on a text.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Condition {
-    /// Its span, with `not`.
     pub span: Span,
     /// Whether it begins with `not`.
     pub negated: bool,
@@ -334,7 +303,7 @@ pub struct Condition {
 }
 
 impl Condition {
-    /// Whether it tests the presence of a text: `required`, `blank` and their negations. All other conditions test an existing text.
+    /// Whether it tests the presence of a text: `required`, `blank` and their negations.
     pub fn is_about_absence(&self) -> bool {
         matches!(self.kind, ConditionKind::Required | ConditionKind::Blank)
     }

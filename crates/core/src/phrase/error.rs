@@ -1,5 +1,3 @@
-//! Errors in phrases.
-
 use std::fmt;
 
 use super::Span;
@@ -18,63 +16,46 @@ pub struct PhraseError {
 #[non_exhaustive]
 pub enum ErrorKind {
     Empty,
-    /// A text has no closing quote.
     UnclosedText(char),
-    /// An unknown escape in a text.
     UnknownEscape(String),
-    /// A typographic quote instead of a straight one.
     TypographicQuote(char),
     UnknownStep(String),
     Expected {
-        /// The expected token, with quotes if it is a word.
         wanted: String,
-        /// The token found; `None` at the end of the phrase.
         found: Option<String>,
     },
     /// Position 0. Positions start at 1; accepting 0 would hide an off-by-one mistake.
     PositionZero,
-    /// A width of 0 characters.
     WidthZero,
     NegativeWidth,
     NumberTooLarge {
         most: usize,
     },
-    /// The second position is before the first.
     Backwards,
     EmptyMarker,
     EmptyFilling,
     StepAfterLiteral,
-    /// A regular expression has no closing slash.
     UnclosedRegex,
-    /// An unknown flag of a regular expression.
     UnknownFlag,
     UnknownCondition(String),
     /// An invalid regular expression, with the reason from the regex crate.
     BadRegex(String),
-    /// The regular expressions together exceed the limit on compiled size.
     RegexesTooLarge {
-        /// The limit in bytes.
         limit: usize,
     },
-    /// A regular expression exceeds the limit on compiled size.
     RegexTooLarge {
-        /// The limit in bytes.
         limit: usize,
     },
     /// A regular expression that matches the empty text, used as a marker.
     MatchesNothing,
-    /// An unknown group of a regular expression.
     NoSuchGroup(String),
     BadExample,
     /// An invalid date format, or one that does not identify a day.
     BadDateFormat(String),
-    /// A mark that is wider than the result.
     MarkTooWide,
     /// A step with several results after another one.
     SeveralAgain,
-    /// `joined with` after a single result.
     NothingToJoin,
-    /// Several results without a place for them.
     SeveralLeft,
     /// A condition that needs other columns or rows.
     NotHere(&'static str),

@@ -103,7 +103,6 @@ const CONDITIONS: &[(&str, &str)] = &[
 
 const NUMBERS: [&str; 12] = ["one", "two", "three", "four", "five", "six", "seven", "eight", "nine", "ten", "eleven", "twelve"];
 
-/// A candidate phrase for `text`, not yet parsed; `None` if no rule matches.
 pub(super) fn phrase(text: &str) -> Option<String> {
     static RULES: LazyLock<Vec<(Regex, &str)>> = LazyLock::new(|| compiled(STEPS));
     if let Some(built) = built(text) {
@@ -135,7 +134,6 @@ fn built(text: &str) -> Option<String> {
     (names.len() > 1).then(|| format!("build \"{}\"", names.concat()))
 }
 
-/// Applies all rules, except inside quoted texts and regular expressions.
 fn rewritten(text: &str, rules: &[(Regex, &str)]) -> Option<String> {
     static QUOTED: LazyLock<Option<Regex>> =
         LazyLock::new(|| Regex::new(r#""(?:[^"\\]|\\.)*"|'(?:[^'\\]|\\.)*'|/(?:[^/\\\s]|\\.)+/[a-z]*"#).ok());

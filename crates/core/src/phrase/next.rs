@@ -52,7 +52,6 @@ pub fn next_of_condition(source: &str, known: CompletionContext) -> Upcoming {
 fn upcoming(source: &str, known: CompletionContext, is_condition: bool) -> Upcoming {
     let after = |source: &str| -> Vec<String> {
         let mut next = parse::next(source, is_condition).unwrap_or_default();
-        // A continuation after a complete step is likelier than an option of the step, and a marker likelier than an ordinal.
         let rest = |next: &Next| LIKELIER.len() + usize::from(*next == Next::Word("not"));
         next.sort_by_key(|next| LIKELIER.iter().position(|likelier| likelier == next).unwrap_or_else(|| rest(next)));
         next.into_iter().flat_map(|next| words(next, known)).collect()
@@ -92,7 +91,6 @@ fn words(next: Next, known: CompletionContext) -> Vec<String> {
     }
 }
 
-/// A column name as conditions take it: without quotes if it is one word.
 fn column_name(column: &str) -> String {
     match tokens(column).as_deref() {
         Ok([token]) if token.is_word() && token.span == (0..column.len()) => column.to_owned(),
@@ -119,7 +117,7 @@ mod tests {
     }
 
     #[test]
-    fn words_come_where_the_grammar_has_them() {
+    fn completions_follow_the_grammar() {
         for (source, expected) in [
             ("sec", "section sections"),
             ("section", "sections section last"),
@@ -194,7 +192,7 @@ mod tests {
 
     /// Every completion leads to a valid phrase or an unfinished one.
     #[test]
-    fn no_word_is_offered_that_is_refused() {
+    fn every_offered_word_is_valid() {
         let after_several = ["numbers then ", "whether ", "sections by \"-\" then first 3 then "];
         let starts = reference::entries().map(|entry| entry.form).chain(after_several);
         for start in starts.flat_map(|form| (0..=form.len()).filter(|at| form.is_char_boundary(*at)).map(|at| &form[..at])) {

@@ -1,5 +1,3 @@
-//! Examples for `like`.
-
 use super::ast::Span;
 
 /// A quoted number that shows its style.
@@ -31,7 +29,6 @@ impl NumberExample {
     }
 }
 
-/// Whether a character is a sign: `+`, `-` or U+2212.
 pub(crate) fn is_sign(c: char) -> bool {
     matches!(c, '+' | '-' | '\u{2212}')
 }

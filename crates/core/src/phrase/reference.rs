@@ -1,6 +1,5 @@
 //! The reference of all steps with examples that run. The `phrases` command, the documentation and error messages use it.
 
-/// A section of the reference.
 #[derive(Debug, Clone, Copy)]
 pub struct Group {
     pub title: &'static str,
@@ -9,7 +8,6 @@ pub struct Group {
     pub entries: &'static [Entry],
 }
 
-/// An entry for a step.
 #[derive(Debug, Clone, Copy)]
 pub struct Entry {
     pub word: &'static str,
@@ -30,7 +28,6 @@ const fn entry(
     Entry { word, form, gives, examples }
 }
 
-/// The sections in order.
 pub const GROUPS: &[Group] = &[
     Group {
         title: "By position",
@@ -248,7 +245,6 @@ pub const GROUPS: &[Group] = &[
     },
 ];
 
-/// The conditions, with examples.
 pub const CONDITIONS: Group = Group {
     title: "Conditions",
     about: "Conditions follow whether, and the keys check, warn, when and keep of a cut list. `not` negates a condition. Checks pass a blank value unless it is required. If a value has text but no result, its checks fail, unless the piece is optional. In when, whether and keep, a missing piece is the empty text: it is blank, and other conditions need `not` to hold.",

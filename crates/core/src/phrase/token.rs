@@ -1,5 +1,3 @@
-//! The tokenizer.
-
 use super::{ErrorKind, PhraseError, Span};
 
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -66,7 +64,6 @@ pub(super) fn tokens(source: &str) -> Result<Vec<Token>, PhraseError> {
     Ok(tokens)
 }
 
-/// A bare token: a number, an ordinal or a word.
 fn bare(text: &str) -> TokenKind {
     let is_digits = |text: &str| !text.is_empty() && text.bytes().all(|b| b.is_ascii_digit());
     let unsigned = text.strip_prefix(['-', '+']).unwrap_or(text);
@@ -87,7 +84,6 @@ fn bare(text: &str) -> TokenKind {
     }
 }
 
-/// The regular expression that starts at byte `start` of `source`, and the byte after its flags.
 fn regex_at(source: &str, start: usize) -> Result<(TokenKind, usize), PhraseError> {
     let inside = &source[start + 1..];
     let mut escaped = false;

@@ -24,7 +24,6 @@ impl ByteSet {
         self.0.iter_mut().zip(other.0).for_each(|(word, other)| *word |= other);
     }
 
-    /// Whether texts of these bytes can have characters of several bytes.
     pub(super) fn may_be_rough(&self) -> bool {
         self.has(b'\r') || self.0[2] != 0 || self.0[3] != 0
     }
@@ -45,7 +44,6 @@ impl Program {
 }
 
 impl Op {
-    /// The bytes that the step can add.
     pub(super) fn adds(&self) -> ByteSet {
         let mut added = ByteSet::default();
         match self {

@@ -11,7 +11,6 @@ use crate::text::kind::Kind;
 #[derive(Debug, Clone)]
 pub(crate) struct ClassPlan {
     ascii: [bool; 256],
-    /// The same as byte ranges, inclusive.
     runs: Vec<(u8, u8)>,
     parts: Vec<ClassPart>,
 }
@@ -24,7 +23,6 @@ impl ClassPlan {
         plan.with_ascii(&bytes)
     }
 
-    /// A class of ASCII characters, for plain texts only.
     pub(crate) fn of_ascii(bytes: &[u8]) -> ClassPlan {
         ClassPlan { ascii: [false; 256], runs: Vec::new(), parts: Vec::new() }.with_ascii(bytes)
     }
@@ -92,13 +90,11 @@ impl ClassPlan {
         self.parts.iter().map(part).collect::<Vec<_>>().join(" or ")
     }
 
-    /// Whether a byte of a plain text is in the class.
     #[inline]
     pub(crate) fn has_byte(&self, byte: u8) -> bool {
         self.ascii[usize::from(byte)]
     }
 
-    /// The members in plain texts, as inclusive byte ranges.
     pub(crate) fn runs(&self) -> &[(u8, u8)] {
         &self.runs
     }
@@ -121,7 +117,6 @@ impl ClassPlan {
         }
     }
 
-    /// Whether every character of `text` is in the class; `form` is the known form of the text.
     pub(crate) fn has_all(&self, text: &str, form: Form) -> bool {
         match form {
             _ if form.is_plain() || characters::is_plain(text) => text.bytes().all(|byte| self.has_byte(byte)),

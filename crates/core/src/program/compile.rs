@@ -32,7 +32,6 @@ impl Program {
     }
 }
 
-/// The step that leaves a branch with several results, if any.
 fn several_of(branch: &Branch) -> Option<&Step> {
     match &branch.body {
         Body::Steps(steps) => step_with_several(steps),
@@ -40,7 +39,6 @@ fn several_of(branch: &Branch) -> Option<&Step> {
     }
 }
 
-/// The error for a phrase with several results in a place for one.
 pub(crate) fn refuse_several(phrase: &Phrase, help: &str) -> Result<(), PhraseError> {
     match phrase.branches.iter().find_map(several_of) {
         None => Ok(()),

@@ -20,7 +20,6 @@ use crate::text::case::fold;
 use crate::text::characters::{self, Form};
 use crate::text::unit::Unit;
 
-/// A compiled condition.
 #[derive(Debug, Clone)]
 pub struct ConditionPlan {
     negated: bool,
@@ -31,17 +30,13 @@ pub struct ConditionPlan {
 
 #[derive(Debug, Clone)]
 enum Test {
-    /// The text is not blank.
     Required,
-    /// The text is white space only, or empty.
     Blank,
-    /// The length is in the range; without a maximum, at least `from`.
     Length {
         from: usize,
         to: Option<usize>,
         unit: Unit,
     },
-    /// The text is not empty, and all its characters are in the class.
     Class(Box<ClassPlan>),
     /// The regular expression matches somewhere; it contains anchors if needed.
     Matches(Box<Compiled>),
@@ -348,7 +343,6 @@ impl<D: Fn(usize) -> bool> FailureCollector<'_, D> {
         }
     }
 
-    /// For tests of every byte.
     // A separate function, so that the loop keeps its variables in registers.
     #[inline(never)]
     fn unless_all(&mut self, source: &[u8], test: impl Fn(Sixteen) -> u32) {
@@ -382,7 +376,6 @@ impl<D: Fn(usize) -> bool> FailureCollector<'_, D> {
         }
     }
 
-    /// Adds a failing text, unless it is blank and the check skips blanks.
     fn note(&mut self, index: usize) {
         match self.asks_blank || !is_blank(self.texts.get(index)) {
             true => self.failing.push(index as u32),
@@ -391,7 +384,6 @@ impl<D: Fn(usize) -> bool> FailureCollector<'_, D> {
     }
 }
 
-/// Whether a test holds for all bytes of some texts.
 struct AllPass<'a, T> {
     source: &'a [u8],
     spans: &'a [Span],

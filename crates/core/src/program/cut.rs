@@ -13,7 +13,7 @@ use crate::text::kind::Kind;
 use crate::text::unit::Unit;
 
 impl CutOp {
-    /// The part that the step returns; `None` or an empty range if it is missing. `form` is the known form of the text.
+    /// The part that the step returns; `None` or an empty range if it is missing.
     pub(super) fn part(
         &self,
         text: &str,
@@ -81,7 +81,6 @@ impl CutOp {
 }
 
 impl op::SpreadOp {
-    /// Calls `give` with each part of `text`, including empty ones.
     pub(super) fn parts(&self, text: &str, form: Form, slots: &mut Slots, mut give: impl FnMut(Range<usize>)) {
         match self {
             SpreadOp::Sections { by, skipping_empty } => sections(text, by, *skipping_empty, form).for_each(give),
@@ -175,7 +174,6 @@ fn sections<'a>(text: &'a str, by: &'a Matcher, skipping_empty: bool, form: Form
     .filter(move |section| !(skipping_empty && section.is_empty()))
 }
 
-/// The part from one section to another, and whether all of them exist. `None` if none exists.
 fn sections_from_to(
     text: &str,
     range: &ast::Range,

@@ -90,7 +90,6 @@ impl DatePlan {
         }
     }
 
-    /// The date as ISO 8601, or `None` if the text does not match.
     pub(crate) fn read(&self, text: &str) -> Option<String> {
         if !self.fields.iter().try_fold(text, |rest, field| field.after(rest))?.is_empty() {
             return None;
@@ -104,7 +103,6 @@ impl DatePlan {
 }
 
 impl Field {
-    /// The rest of a text after the field, if the field matches.
     fn after(self, text: &str) -> Option<&str> {
         let digits = |text: &str, most: usize| text.bytes().take(most).take_while(u8::is_ascii_digit).count();
         match self {
@@ -186,7 +184,6 @@ fn fields(format: &str) -> Result<Vec<Field>, String> {
     Ok(fields)
 }
 
-/// The day, with the time of day and the offset from UTC if the format has them.
 fn iso(parsed: &BrokenDownTime) -> Result<String, String> {
     let day = parsed.to_date().map_err(|error| error.to_string())?;
     if parsed.hour().is_none() {

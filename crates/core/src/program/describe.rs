@@ -8,7 +8,6 @@ use crate::text::characters::Form;
 use crate::text::unit::Unit;
 
 impl TellOp {
-    /// Appends the property of `text` to `out`; `form` is the known form of `text`.
     pub(super) fn write(&self, text: &str, unit: Unit, form: Form, out: &mut String) -> Change {
         let number = match self {
             TellOp::Length(said) => said.unwrap_or(unit).in_form(form).count(text),

@@ -19,7 +19,6 @@ use crate::text::unit::Unit;
 pub(super) enum Change {
     New,
     Same,
-    /// The result is empty.
     Missing,
 }
 
@@ -30,8 +29,8 @@ impl From<bool> for Change {
 }
 
 impl FinishOp {
-    /// Appends the changed text to `out`. The text is not empty; `form` is its known form. If the result would far exceed `most` bytes,
-    /// only its size beyond `most` is certain.
+    /// Appends the changed text to `out`. The text is not empty. If the result would far exceed `most` bytes, only its size beyond `most`
+    /// is certain.
     pub(super) fn write(
         &self,
         text: &str,
@@ -131,7 +130,6 @@ pub(super) fn trim(text: &str, sides: Sides) -> std::ops::Range<usize> {
     start..end.max(start)
 }
 
-/// Appends `text` in upper case to `out`, if that changes it.
 pub(super) fn upper(text: &str, out: &mut String) -> bool {
     if text.is_ascii() {
         return ascii(text, out, u8::is_ascii_lowercase, str::make_ascii_uppercase);
@@ -139,7 +137,6 @@ pub(super) fn upper(text: &str, out: &mut String) -> bool {
     changed(text, out, |out| out.extend(text.chars().flat_map(char::to_uppercase)))
 }
 
-/// Appends `text` in lower case to `out`, if that changes it.
 pub(super) fn lower(text: &str, out: &mut String) -> bool {
     if text.is_ascii() {
         return ascii(text, out, u8::is_ascii_uppercase, str::make_ascii_lowercase);
@@ -175,7 +172,6 @@ pub(super) fn changed(text: &str, out: &mut String, write: impl FnOnce(&mut Stri
     changed
 }
 
-/// Appends `text` with decimal digits of any script as 0 to 9 to `out`, if that changes it.
 fn plain_digits(text: &str, out: &mut String) -> bool {
     changed(text, out, |out| out.extend(text.chars().map(|c| digits::value(c).map_or(c, |digit| char::from(b'0' + digit)))))
 }
@@ -254,7 +250,6 @@ pub(super) fn filter(text: &str, form: Form, class: &ClassPlan, keep: bool, out:
     })
 }
 
-/// Appends `text` with every match of the marker replaced to `out`, if there is a match.
 pub(super) fn replace(
     text: &str,
     (marker, form): (&Matcher, Form),

@@ -16,30 +16,22 @@ pub(super) enum CutKernel {
     Whole,
     First(usize),
     Last(usize),
-    /// The bytes from one index up to another.
     Window {
         from: usize,
         to: usize,
     },
-    /// The part before the first occurrence of a byte.
     Before(u8),
-    /// The part after the first occurrence of a byte.
     After(u8),
-    /// The part after the last occurrence of a byte.
     AfterLast(u8),
-    /// The part before the first occurrence of a text, optionally including it.
     UpTo {
         marker: Box<[u8]>,
         with_it: bool,
     },
-    /// The part after the first occurrence of a text, optionally including it.
     Onward {
         marker: Box<[u8]>,
         with_it: bool,
     },
-    /// The part between the first occurrence of a byte and the next one of another.
     Between(u8, u8),
-    /// The section with this index, divided by a byte.
     Section {
         index: usize,
         by: u8,
@@ -55,7 +47,6 @@ pub(super) enum CutKernel {
 }
 
 impl CutKernel {
-    /// The kernel for a cut, if any.
     pub(super) fn of(op: &CutOp) -> Option<CutKernel> {
         const FIRST: Position = Position::FIRST;
         Some(match op {
@@ -143,7 +134,6 @@ impl CutKernel {
         if start == end { Some((Span::default(), false)) } else { Some((part(value, start, end), is_short)) }
     }
 
-    /// The common width of all non-empty results, if known.
     pub(super) fn width(&self) -> Option<usize> {
         match *self {
             CutKernel::First(n) | CutKernel::Last(n) => Some(n),
@@ -187,7 +177,6 @@ struct CutAll<'a> {
     spans: &'a mut [Span],
 }
 
-/// Cuts each text. A macro, so that each kind of cut has its own loop.
 macro_rules! each {
     ($spans:expr, $value:ident => $part:expr) => {
         for span in $spans.iter_mut() {
@@ -284,15 +273,10 @@ fn between(open: Sixteen, close: Sixteen, text: &[u8], value: Span) -> Option<Sp
 pub(super) enum FinishKernel {
     Upper,
     Lower,
-    /// Padding on the left with a byte.
-    PadLeft {
-        width: usize,
-        with: u8,
-    },
+    PadLeft { width: usize, with: u8 },
 }
 
 impl FinishKernel {
-    /// The kernel for a finish, if any.
     pub(super) fn of(op: &FinishOp) -> Option<FinishKernel> {
         Some(match op {
             FinishOp::Upper => FinishKernel::Upper,
@@ -310,7 +294,6 @@ impl FinishKernel {
         matches!(self, FinishKernel::PadLeft { width, .. } if part.width() > *width)
     }
 
-    /// Appends the finished texts to a buffer and returns their spans; empty texts stay empty.
     pub(super) fn write(&self, text: &[u8], spans: &mut [Span], buffer: &mut Buffer) {
         simd::for_this_processor(WriteAll { kernel: self, text, spans, buffer });
     }
@@ -368,13 +351,11 @@ impl WithSimd for WriteAll<'_> {
     }
 }
 
-/// The bytes of a value from one index up to another.
 #[inline(always)]
 fn part(value: Span, from: usize, to: usize) -> Span {
     Span { start: value.start + from as u32, end: value.start + to as u32 }
 }
 
-/// The part of a value after byte `at` of the text.
 #[inline(always)]
 fn after(value: Span, at: usize) -> Span {
     Span { start: at as u32 + 1, end: value.end }
@@ -397,7 +378,7 @@ fn first_number(text: &[u8], value: Span) -> Option<Span> {
     Some(Span::new(start, number_end(text, start, end)))
 }
 
-/// The end of the number that begins at a digit. Numbers are short, so a loop over bytes is fast enough.
+/// The end of the number that begins at a digit.
 #[inline(always)]
 fn number_end(text: &[u8], start: usize, end: usize) -> usize {
     let text = text.get(..end).unwrap_or_default();
@@ -409,7 +390,7 @@ fn number_end(text: &[u8], start: usize, end: usize) -> usize {
     }
 }
 
-/// The last number. It usually lies in the 16 bytes up to the last digit, where a few bit operations find it.
+/// The last number.
 // Inlined, because a call takes longer than the work.
 #[inline(always)]
 fn last_number(text: &[u8], value: Span) -> Option<Span> {
@@ -481,7 +462,6 @@ fn run_after(prefix: Needle, text: &[u8], value: Span, end_of_run: impl Fn(usize
 
 #[derive(Debug, Clone)]
 pub(super) enum RunClass {
-    /// A range of bytes.
     Within(u8, u8),
     Table(Box<[bool; 256]>),
 }

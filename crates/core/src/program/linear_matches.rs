@@ -85,7 +85,6 @@ pub(super) struct LinearPattern {
 }
 
 impl LinearPattern {
-    /// Compiles a pattern; `None` if it is too large.
     pub(super) fn new(pattern: &str, syntax: syntax::Config, limit: usize) -> Option<LinearPattern> {
         let config = Config::new().which_captures(WhichCaptures::All).nfa_size_limit(Some(limit));
         let nfa = Compiler::new().configure(config).syntax(syntax).build(pattern).ok()?;
@@ -107,7 +106,6 @@ impl LinearPattern {
         Some(LinearPattern { nfa, before, reading, matching })
     }
 
-    /// The successor of a state for a byte.
     fn read(&self, state: StateID, byte: u8) -> Option<StateID> {
         match self.nfa.state(state) {
             State::ByteRange { trans } => trans.matches_byte(byte).then_some(trans.next),
@@ -124,14 +122,12 @@ fn has(set: &[u64], state: StateID) -> bool {
     set[state.as_usize() / 64] >> (state.as_usize() % 64) & 1 == 1
 }
 
-/// Adds a state. Returns whether it is new.
 fn add(set: &mut [u64], state: StateID) -> bool {
     let is_new = !has(set, state);
     set[state.as_usize() / 64] |= 1 << (state.as_usize() % 64);
     is_new
 }
 
-/// The matches of a pattern in a text, from a position on.
 #[derive(Debug)]
 pub(super) struct LinearMatches<'p, 't> {
     pattern: &'p LinearPattern,
@@ -151,7 +147,6 @@ pub(super) struct LinearMatches<'p, 't> {
 }
 
 impl<'p, 't> LinearMatches<'p, 't> {
-    /// Reads `text` backwards, down to byte `from`.
     pub(super) fn new(pattern: &'p LinearPattern, text: &'t str, from: usize) -> LinearMatches<'p, 't> {
         let blocks = (text.len() - from) / BLOCK + 1;
         let mut linear = LinearMatches {
@@ -188,7 +183,6 @@ impl<'p, 't> LinearMatches<'p, 't> {
         Some(begin..end)
     }
 
-    /// Whether a match is reachable from a state at a position.
     fn leads(&mut self, place: usize, state: StateID) -> bool {
         let block = (place - self.from) / BLOCK;
         if block != self.held {
@@ -310,7 +304,6 @@ impl<'p, 't> LinearMatches<'p, 't> {
         self.pattern.nfa.look_matcher().matches(look, self.text.as_bytes(), place)
     }
 
-    /// All states from which a match is reachable at `place`, given those that read a byte.
     fn closed(&self, mut todo: Vec<StateID>, place: usize) -> Set {
         let mut set = vec![0; self.pattern.before.len().div_ceil(64)].into_boxed_slice();
         todo.extend(&self.pattern.matching);
@@ -355,7 +348,7 @@ mod tests {
         #![proptest_config(ProptestConfig::with_cases(if cfg!(debug_assertions) { 1_000 } else { 100_000 }))]
 
         #[test]
-        fn what_is_found_from_behind_is_what_an_engine_finds(pattern in pattern(), text in "[abé\n -]{0,16}", from in 0usize..4) {
+        fn matches_equal_those_of_the_usual_engine(pattern in pattern(), text in "[abé\n -]{0,16}", from in 0usize..4) {
             let engine = Engine::new(&pattern).unwrap();
             let linear = LinearPattern::new(&pattern, syntax::Config::new(), LIMIT).unwrap();
             let mut at = from.min(text.len());
@@ -375,7 +368,7 @@ mod tests {
     }
 
     #[test]
-    fn a_pattern_looks_far_that_may_go_on_without_becoming_a_match() {
+    fn patterns_with_unlimited_lookahead_are_detected() {
         for (pattern, expected) in [
             (r".*[^A-Z]|[A-Z]", true),
             (r#""[^"]*"|\S"#, true),

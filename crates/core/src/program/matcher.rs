@@ -22,7 +22,6 @@ pub(crate) struct Matcher {
 enum Strategy {
     Byte(u8),
     Text(Box<Finder<'static>>),
-    /// An ASCII text in any case. One automaton, built once.
     AnyCase(Box<AhoCorasick>),
     /// A run of a class. One table lookup per character.
     Run(Box<ClassPlan>),
@@ -59,17 +58,14 @@ impl Matcher {
         Matcher { strategy: Strategy::Text(Box::new(Finder::new(text.as_bytes()).into_owned())), unit: Unit::Characters }
     }
 
-    /// The regular expression, if the marker is one.
     pub(crate) fn regex(&self) -> Option<&Compiled> {
         if let Strategy::Regex(compiled, _) = &self.strategy { Some(compiled) } else { None }
     }
 
-    /// The byte, if the marker is one.
     pub(super) fn byte(&self) -> Option<u8> {
         if let Strategy::Byte(byte) = self.strategy { Some(byte) } else { None }
     }
 
-    /// The ASCII text, if the marker is one.
     pub(super) fn ascii_text(&self) -> Option<&[u8]> {
         match &self.strategy {
             Strategy::Text(finder) if finder.needle().is_ascii() => Some(finder.needle()),
@@ -127,7 +123,6 @@ impl Matcher {
         }
     }
 
-    /// The first result of `find` whose ends both lie between characters.
     #[inline]
     fn between_characters(
         &self,
@@ -153,7 +148,6 @@ impl Matcher {
         }
     }
 
-    /// All matches, without overlap.
     pub(crate) fn occurrences<'a>(&'a self, text: &'a str, form: Form) -> impl Iterator<Item = Range<usize>> + 'a {
         let mut at = 0;
         let mut matches = match &self.strategy {
@@ -181,7 +175,6 @@ impl Matcher {
         }
     }
 
-    /// The match with an ordinal, counted over the whole text.
     pub(crate) fn nth(&self, text: &str, nth: Position, form: Form) -> Option<Range<usize>> {
         if let (Strategy::Byte(byte), Position::LAST) = (&self.strategy, nth) {
             // Single bytes do not overlap, so the last match can be found from the end.

@@ -72,7 +72,6 @@ impl NumberPlan {
         self.signs == Signs::default() && !self.like
     }
 
-    /// All numbers as byte ranges.
     pub(crate) fn find_all<'a>(&'a self, text: &'a str, form: Form) -> impl Iterator<Item = Range<usize>> + 'a {
         let mut at = 0;
         std::iter::from_fn(move || {
@@ -117,7 +116,6 @@ impl NumberPlan {
         pick(|| self.find_all(text, form), which)
     }
 
-    /// The next candidate from byte `at` on.
     #[inline]
     fn next(&self, text: &str, at: usize, form: Form) -> Option<Candidate> {
         let bytes = text.as_bytes();
@@ -210,7 +208,6 @@ impl NumberPlan {
         }
     }
 
-    /// Appends a number to `out` as a plain number, if that changes it.
     pub(crate) fn write(&self, number: &str, out: &mut String) -> bool {
         self.like
             && finish::changed(number, out, |out| {
@@ -277,7 +274,6 @@ pub(crate) fn exponent(bytes: &[u8], at: usize) -> Option<usize> {
     bytes.get(digit).is_some_and(u8::is_ascii_digit).then_some(digit)
 }
 
-/// The position after the mark at byte `at`, if any.
 #[inline]
 fn after_mark(text: &str, at: usize, mark: char) -> Option<usize> {
     if mark.is_ascii() && mark != ' ' {

@@ -10,7 +10,6 @@ use crate::text::characters::Form;
 /// The result for one value.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Cut<'a> {
-    /// The piece; empty if it is missing.
     pub text: &'a str,
     pub state: State,
 }
@@ -18,12 +17,10 @@ pub struct Cut<'a> {
 /// Several results for one value.
 #[derive(Debug)]
 pub struct Cuts<'a> {
-    /// The results; each may be empty.
     pub texts: Vec<&'a str>,
     pub state: State,
 }
 
-/// Reusable memory for programs on single values.
 #[derive(Debug, Default)]
 pub struct Scratch {
     work: Work,
@@ -63,7 +60,6 @@ impl Program {
         Cuts { texts: texts.collect(), state: results.state(0) }
     }
 
-    /// Runs the program on a value with an observer of each step.
     pub(super) fn observe_one<O: Observer>(&self, value: &str, scratch: &mut Scratch, observer: &mut O) {
         self.run_one(value, scratch, |program, values, work, results| program.run_observed(values, work, results, observer));
     }

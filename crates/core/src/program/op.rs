@@ -37,7 +37,6 @@ pub(super) enum BodyPlan {
     Ops(Box<[OpAt]>),
 }
 
-/// An operation, the span of its step in the phrase, and its kernel for plain texts.
 #[derive(Debug, Clone)]
 pub(super) struct OpAt {
     pub(super) span: Span,
@@ -166,7 +165,6 @@ pub(super) enum FinishOp {
     Upper,
     Lower,
     Title,
-    /// The characters in the class, or those not in it.
     Filter {
         class: Box<ClassPlan>,
         keep: bool,
@@ -180,7 +178,6 @@ pub(super) enum FinishOp {
         width: usize,
         with: String,
     },
-    /// Shortening to a width, with a mark at the end.
     Clip {
         width: usize,
         mark: String,
@@ -191,7 +188,6 @@ pub(super) enum FinishOp {
     /// The plain number; missing if the text is not a number.
     PlainNumber(Option<NumberPlan>),
     PlainDigits,
-    /// The number without its thousands marks.
     Undress(NumberPlan),
     /// The date as ISO 8601; missing if the text is not a date.
     Date(Box<DatePlan>),

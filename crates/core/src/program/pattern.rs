@@ -27,12 +27,11 @@ pub(crate) struct Compiled {
     engine: Engine,
     pattern: Box<str>,
     syntax: syntax::Config,
-    /// The engine for many matches in a long text, if the usual engine may scan far ahead for each. Built on demand.
+    /// The engine for many matches in a long text, if the usual engine may scan far ahead for each.
     linear: Arc<OnceLock<Option<LinearPattern>>>,
 }
 
 impl Compiled {
-    /// The first match at or after byte `at`.
     pub(crate) fn find(&self, text: &str, at: usize) -> Option<Range<usize>> {
         if at > text.len() {
             return None;
@@ -44,7 +43,6 @@ impl Compiled {
         Matches { compiled: self, text, given: 0, linear: None }
     }
 
-    /// The engine that finds all matches in linear time, if the usual one does not.
     fn linear(&self) -> Option<&LinearPattern> {
         let made = || {
             let may_look_ahead = linear_matches::has_unbounded_lookahead(&self.pattern, self.syntax);
@@ -61,7 +59,6 @@ impl Compiled {
         self.engine.is_match(text)
     }
 
-    /// Finds the first match at or after byte `at` with its groups up to `most`.
     pub(crate) fn find_groups(&self, text: &str, at: usize, most: usize, slots: &mut Slots) -> bool {
         if at > text.len() {
             return false;
@@ -71,7 +68,6 @@ impl Compiled {
         self.engine.search_slots(&Input::new(text).range(at..), slots).is_some()
     }
 
-    /// The number of a group given by number or name.
     pub(crate) fn group_number(&self, name: &str) -> Option<usize> {
         let info = self.engine.group_info();
         match name.parse::<usize>() {
@@ -147,7 +143,6 @@ pub(crate) fn compile_whole(regex: &Regex) -> Result<Compiled, PhraseError> {
     compile_as(regex, |pattern| format!(r"\A(?:{pattern}{})\z", line_end(regex)))
 }
 
-/// Compiles a regular expression that must match up to the end of the text.
 pub(crate) fn compile_end(regex: &Regex) -> Result<Compiled, PhraseError> {
     compile(regex)?;
     compile_as(regex, |pattern| format!(r"(?:{pattern}{})\z", line_end(regex)))
@@ -176,7 +171,6 @@ pub(crate) fn marker(regex: &Regex) -> Result<Compiled, PhraseError> {
     Ok(compiled)
 }
 
-/// A literal text in any case, by Unicode's simple case folding.
 pub(crate) fn any_case(text: &str) -> Result<Compiled, PhraseError> {
     let pattern = regex_syntax::escape(text);
     compile(&Regex { pattern, flags: "i".to_owned(), span: 0..0 })
@@ -217,7 +211,6 @@ impl Together {
         Together(())
     }
 
-    /// Adds to the count and returns it; `None` while counting is off.
     fn takes(more: usize) -> usize {
         let together = TOGETHER.get().map(|before| before + more);
         TOGETHER.set(together);
@@ -321,14 +314,12 @@ fn run_after(regex: &Regex) -> Option<RunAfter> {
     Some((prefix.0.to_vec(), table, is_ascii))
 }
 
-/// A simpler equivalent of a regular expression in plain texts.
 pub(crate) enum Simple {
     Text(Vec<u8>),
     One(Vec<u8>),
     Run(Vec<u8>),
 }
 
-/// The simpler equivalent in plain texts, if any.
 pub(crate) fn simple(regex: &Regex) -> Option<Simple> {
     if !regex.flags.is_empty() {
         return None;
@@ -412,7 +403,6 @@ impl Template {
         self.0.iter().filter_map(|part| if let TemplatePart::Group(number) = part { Some(*number) } else { None }).max()
     }
 
-    /// Appends the replacement to `out`, with the groups in `slots` of `text`.
     pub(crate) fn write(&self, text: &str, slots: &Slots, out: &mut String) {
         for part in &self.0 {
             match part {

@@ -7,15 +7,12 @@ use crate::text::blank::is_blank;
 /// The results of a program for some values: one each, or several each in a flat list.
 #[derive(Debug, Default)]
 pub struct Results {
-    /// The span of each result; empty if missing.
     pub(super) spans: Vec<Span>,
     /// Whether the spans refer to `buffer` instead of the text of the values.
     pub(super) is_made: bool,
     pub(super) buffer: Buffer,
     pub(super) forms: Forms,
-    /// The index of the first result of each value, and the total; empty if each value has one result.
     pub(super) offsets: Vec<u32>,
-    /// The state of each value; empty if all are filled.
     pub(super) states: Vec<State>,
     /// The span in its value from which each result was made, if texts were made.
     pub(super) taken: Vec<Span>,
@@ -23,23 +20,19 @@ pub struct Results {
     pub(super) width: Option<usize>,
     /// Whether all results consist of digits (`true`) or contain none (`false`), if known.
     pub(super) are_digits: Option<bool>,
-    /// Whether results were dropped because of their size.
     pub(super) is_too_large: bool,
 }
 
 impl Results {
-    /// The number of values.
     pub fn rows(&self) -> usize {
         if self.offsets.is_empty() { self.spans.len() } else { self.offsets.len() - 1 }
     }
 
-    /// The state of a value.
     #[inline]
     pub fn state(&self, row: usize) -> State {
         self.states.get(row).copied().unwrap_or_default()
     }
 
-    /// Whether all values are filled.
     pub fn are_filled(&self) -> bool {
         self.states.is_empty()
     }
@@ -53,7 +46,6 @@ impl Results {
         if self.is_made { self.buffer.text() } else { values }
     }
 
-    /// The indices of the results of a value; empty if missing.
     #[inline]
     pub fn items(&self, row: usize) -> Range<usize> {
         match (self.offsets.get(row), self.offsets.get(row + 1)) {
@@ -64,7 +56,6 @@ impl Results {
         }
     }
 
-    /// The index of the first result of each value, and the total; empty if each value has one result.
     pub(crate) fn offsets(&self) -> &[u32] {
         &self.offsets
     }
@@ -73,7 +64,6 @@ impl Results {
         &self.forms
     }
 
-    /// Whether values can have several results.
     pub fn are_several(&self) -> bool {
         !self.offsets.is_empty()
     }
@@ -83,7 +73,6 @@ impl Results {
         !self.is_made
     }
 
-    /// The common width of all results in bytes, if the cut guarantees one.
     pub(crate) fn width(&self) -> Option<usize> {
         self.width
     }
@@ -93,7 +82,6 @@ impl Results {
         self.are_digits
     }
 
-    /// Records that a check found only digits, or none.
     pub(crate) fn note_digits(&mut self, are_digits: bool) {
         self.are_digits = Some(are_digits);
     }
@@ -113,7 +101,6 @@ impl Results {
         if self.is_made { &self.taken } else { &self.spans }
     }
 
-    /// Keeps the results of some rows only.
     pub(crate) fn keep(&mut self, rows: &[u32]) {
         if !self.states.is_empty() {
             pick(&mut self.states, rows);
@@ -143,7 +130,6 @@ impl Results {
         self.forms.pick(&forms, kept);
     }
 
-    /// Sets the results to these parts of the values; empty spans are missing.
     pub(crate) fn set_parts(&mut self, values: Texts, spans: &[Span]) {
         self.begin(values);
         self.spans.clear();
@@ -152,7 +138,6 @@ impl Results {
         self.note_blank(values);
     }
 
-    /// Marks missing results of values without text as blank.
     pub(super) fn note_blank(&mut self, values: Texts) {
         for (row, state) in self.states.iter_mut().enumerate().filter(|(_, state)| state.missing) {
             if is_blank(values.get(row)) {
@@ -173,7 +158,6 @@ impl Results {
         self.is_too_large = false;
     }
 
-    /// Marks rows as not asked. Each row must have one result.
     pub(crate) fn unset(&mut self, rows: &[u32]) {
         let count = self.spans.len();
         self.states.resize(count, State::default());
@@ -199,7 +183,6 @@ impl Results {
         self.buffer.set_most(most);
     }
 
-    /// Drops all results because of their size.
     pub(crate) fn set_too_large(&mut self) {
         self.set_none(self.rows(), State::MISSING);
         self.is_too_large = true;
@@ -254,7 +237,6 @@ pub(crate) struct TextBuilder<'r> {
     pub(crate) forms: &'r mut Forms,
 }
 
-/// Keeps the items at these ascending indices.
 fn pick<T: Copy>(of: &mut Vec<T>, kept: &[u32]) {
     for (place, index) in kept.iter().enumerate() {
         of[place] = of[*index as usize];
@@ -270,7 +252,7 @@ mod tests {
     use crate::text::unit::Unit;
 
     #[test]
-    fn results_that_are_too_large_together_are_left_out_and_that_is_said() {
+    fn results_beyond_the_limit_are_dropped_and_reported() {
         let (wide, most) = (10_000, 100_000);
         let doubled = " then replace \"7\" with \"77\"".repeat(13);
         let phrases = [

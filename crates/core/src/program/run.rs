@@ -25,7 +25,6 @@ pub struct Work {
     slots: Slots,
     /// The states that the texts do not show; may be empty.
     flags: Vec<State>,
-    /// The same for each value, once there are several texts for each.
     row_flags: Vec<State>,
     /// The values without a result so far, and those of a condition.
     rows: Vec<u32>,
@@ -52,7 +51,6 @@ impl Work {
 /// An observer of the steps of a run. Without one, observing costs nothing.
 pub(super) trait Observer {
     fn branch(&mut self, _span: &PhraseSpan) {}
-    /// A step returned these texts; `values` is the text of the values.
     fn gave(&mut self, _span: &PhraseSpan, _results: &Results, _values: Texts, _state: State) {}
     fn literal(&mut self, _text: &str) {}
     const LOOKS: bool;
@@ -99,7 +97,6 @@ impl Program {
     }
 }
 
-/// The values at these indices.
 fn pick<'a>(values: Texts<'a>, rows: &[u32], picked: &'a mut Vec<Span>, forms: &'a mut Forms) -> Texts<'a> {
     picked.clear();
     picked.extend(rows.iter().map(|row| values.spans[*row as usize]));
@@ -435,7 +432,6 @@ impl Results {
         self.taken.resize(self.spans.len(), Span::default());
     }
 
-    /// Adds an apostrophe in front of the results at these indices.
     pub(crate) fn quote(&mut self, items: &[u32], values: Texts) {
         self.make_own(values);
         (self.width, self.are_digits) = (None, None);

@@ -40,7 +40,6 @@ pub struct Setting<'a> {
 }
 
 impl Setting<'static> {
-    /// A setting without lists.
     pub fn new(unit: Unit) -> Setting<'static> {
         Setting {
             unit,

@@ -35,7 +35,6 @@ impl State {
     /// The `when` condition does not hold.
     pub const NOT_ASKED: State = State { not_asked: true, ..State::FILLED };
 
-    /// Whether there is a result.
     #[inline]
     pub fn is_there(self) -> bool {
         !(self.blank | self.missing | self.not_asked)

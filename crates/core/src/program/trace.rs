@@ -15,7 +15,6 @@ use crate::phrase::ast::Span;
 pub struct Trace {
     /// The branches that were tried; the last one gave the results.
     pub branches: Vec<BranchTrace>,
-    /// The results; empty if the piece is missing.
     pub results: Vec<TracedText>,
     pub state: State,
     /// The byte ranges of the value from which the results were cut, before any finish changed them. Empty for a missing or literal
@@ -26,7 +25,6 @@ pub struct Trace {
 /// One branch that was tried.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct BranchTrace {
-    /// The span of the branch in the phrase.
     pub span: Span,
     /// Its steps up to the one without a result; empty for a literal.
     pub steps: Vec<StepTrace>,
@@ -35,7 +33,6 @@ pub struct BranchTrace {
 
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct StepTrace {
-    /// The span of the step in the phrase.
     pub span: Span,
     pub before: Vec<TracedText>,
     /// Its output; empty if it found no result.
@@ -47,9 +44,7 @@ pub struct StepTrace {
 /// A text, and its byte range in the value until a finish changes it.
 #[derive(Debug, Clone, PartialEq, Eq, Default)]
 pub struct TracedText {
-    /// The text; empty for an empty result among several.
     pub text: String,
-    /// Its byte range in the value.
     pub in_value: Option<Range<usize>>,
 }
 

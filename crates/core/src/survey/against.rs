@@ -12,19 +12,17 @@ use super::values::{Count, Values};
 use super::{Bar, SavedColumn, Survey};
 use crate::sightings::Sightings;
 
-/// Significance level for shares of blank rows, in standard deviations: by chance once in 22 times. Blanks deserve an early warning.
+/// Significance level for shares of blank rows, in standard deviations: by chance once in 22 times.
 const BLANKS_BY_CHANCE: f64 = 2.0;
 /// Significance level for all other shares: by chance once in 370 times.
 const BY_CHANCE: f64 = 3.0;
 /// Smaller differences of shares are ignored.
 const SAME: f64 = 0.01;
 
-/// The changes in a column.
 #[derive(Debug, Clone)]
 pub struct Against {
     /// Rows, and values with text, in the saved survey.
     pub before: (u64, u64),
-    /// The same in the current survey.
     pub now: (u64, u64),
     pub changes: Vec<Change>,
     /// Whether the saved survey lacks some shapes, so that a new shape may have existed before.
@@ -74,7 +72,6 @@ pub enum Change {
     },
     /// More or fewer values with an unusual character.
     OddityMoved {
-        /// The character.
         oddity: Oddity,
         before: u64,
         now: Sightings,
@@ -123,7 +120,6 @@ impl Change {
         }
     }
 
-    /// The number of affected rows or values.
     pub fn size(&self) -> u64 {
         match self {
             Change::NewShape(group) => group.seen.count,
@@ -340,7 +336,7 @@ mod tests {
     }
 
     #[test]
-    fn what_is_new_comes_with_its_rows_the_worst_first() {
+    fn changes_have_rows_the_worst_first() {
         let now = codes(900, 1800).enumerate().map(|(row, code)| match row {
             3 | 7 => code.replace('-', "/"),
             11..200 => String::new(),
@@ -362,7 +358,7 @@ mod tests {
     }
 
     #[test]
-    fn shares_values_and_shapes_that_moved() {
+    fn changed_shares_values_and_shapes() {
         let mixed = |two: usize, of: usize| {
             (0..of).map(move |n| if n < two { "North-7".to_owned() } else { ["East", "West"][n % 2].to_owned() })
         };

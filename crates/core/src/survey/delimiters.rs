@@ -19,7 +19,6 @@ pub struct Delimiters {
     pub(super) counts: BTreeMap<String, BTreeMap<usize, Sightings>>,
 }
 
-/// A possible delimiter.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Delimiter {
     pub character: String,
@@ -30,7 +29,6 @@ pub struct Delimiter {
 }
 
 impl Delimiters {
-    /// Adds values of these runs.
     pub fn add(&mut self, runs: &[FineRun], seen: &Sightings) {
         let mut here: BTreeMap<&str, usize> = BTreeMap::new();
         for run in runs {
@@ -83,7 +81,6 @@ impl Delimiters {
         }
     }
 
-    /// Adds the delimiters of other values.
     pub fn merge(&mut self, other: Delimiters) {
         for (character, counts) in other.counts {
             counts.iter().for_each(|(count, seen)| self.note(&character, *count, seen));

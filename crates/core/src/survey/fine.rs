@@ -16,13 +16,10 @@ const MOST_RUNS: usize = 64;
 /// A run of a fine shape.
 #[derive(Debug, Clone, PartialEq, Eq, Hash)]
 pub struct FineRun {
-    /// Its kind or character.
     pub what: What,
-    /// The number of characters.
     pub count: usize,
 }
 
-/// The content of a run.
 #[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub enum What {
     /// Letters or digits of one kind.
@@ -32,18 +29,15 @@ pub enum What {
     Rest,
 }
 
-/// Encodes values as fine shapes, for use as keys.
 #[derive(Debug, Clone, Default)]
 pub struct Encoder {
     key: Vec<u8>,
 }
 
-/// Properties found while encoding a value.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
 pub struct Glance {
     /// The number of characters.
     pub length: usize,
-    /// Whether every character is one byte.
     pub plain: bool,
     /// Whether it needs a closer look: spaces at an end or in a row, control characters, or characters beyond ASCII.
     pub odd: bool,
@@ -81,7 +75,6 @@ impl Encoder {
         glance
     }
 
-    /// The key of the last value.
     pub fn key(&self) -> &[u8] {
         &self.key
     }
@@ -180,7 +173,6 @@ pub fn kind_of(character: &str) -> Option<Kinds> {
     }
 }
 
-/// A run in a key.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Token<'k> {
     Kind(Kinds, usize),
@@ -235,7 +227,6 @@ pub fn decode(key: &[u8]) -> Vec<FineRun> {
     tokens(key).map(run).collect()
 }
 
-/// The fine shape of a value.
 pub fn runs_of(value: &str) -> Vec<FineRun> {
     let mut encoder = Encoder::default();
     encoder.encode(value);
@@ -247,7 +238,7 @@ mod tests {
     use super::*;
 
     #[test]
-    fn what_is_beyond_the_runs_that_are_told_apart_is_said_to_be() {
+    fn runs_beyond_the_maximum_are_reported() {
         for count in 60..70 {
             for value in ["a-".repeat(count / 2), "é-".repeat(count / 2), format!("{}-é", "-a".repeat((count - 2) / 2))] {
                 let mut encoder = Encoder::default();

@@ -25,7 +25,6 @@ const STEADY: f64 = 0.9;
 /// Lengths with at least this share are common if no length stays separate.
 const COMMON: f64 = 0.01;
 
-/// A merged shape with its values.
 #[derive(Debug, Clone)]
 pub struct Group {
     pub shape: Shape,
@@ -33,7 +32,6 @@ pub struct Group {
     pub seen: Sightings,
     /// The first value, shortened if long.
     pub example: String,
-    /// The keys of its fine shapes, and of coarse shapes without counted fine shapes.
     pub(super) keys: Vec<Box<[u8]>>,
 }
 
@@ -59,7 +57,6 @@ struct Slot {
     kinds: Kinds,
     /// The lengths of its runs; a single one if the runs are unknown.
     widths: Vec<(usize, usize)>,
-    /// Its content, if it is not a word.
     what: Option<What>,
 }
 
@@ -91,7 +88,6 @@ pub fn groups(shapes: &Shapes) -> Vec<Group> {
     groups
 }
 
-/// The fine shapes, by count.
 pub fn each(shapes: &Shapes) -> Vec<Group> {
     let mut groups: Vec<_> = members(shapes).map(|member| group(&[member])).collect();
     sort(&mut groups);

@@ -11,7 +11,6 @@ impl Kinds {
     pub const UPPER: Kinds = Kinds(1);
     /// Lowercase letters of any script.
     pub const LOWER: Kinds = Kinds(2);
-    /// 0 to 9.
     pub const DIGIT: Kinds = Kinds(4);
     /// Letters without case.
     pub const CASELESS: Kinds = Kinds(8);
@@ -29,12 +28,10 @@ impl Kinds {
         }
     }
 
-    /// A number that identifies the set.
     pub fn bits(self) -> u8 {
         self.0
     }
 
-    /// The union of both sets.
     pub fn with(self, other: Kinds) -> Kinds {
         Kinds(self.0 | other.0)
     }
@@ -49,7 +46,6 @@ impl Kinds {
         self.0.count_ones() > 1
     }
 
-    /// Whether it contains digits.
     pub fn has_digits(self) -> bool {
         Kinds::DIGIT.is_within(self)
     }

@@ -3,7 +3,6 @@
 /// Lengths up to this limit are counted separately; longer ones by powers of two.
 const EACH: usize = 4096;
 
-/// The distribution of lengths, in characters.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 #[cfg_attr(feature = "cutlist", derive(serde::Serialize, serde::Deserialize))]
 pub struct Lengths {
@@ -24,7 +23,6 @@ pub struct Bar {
 }
 
 impl Lengths {
-    /// Counts a value of `length` characters.
     #[inline]
     pub fn observe(&mut self, length: usize) {
         if self.values == 0 {
@@ -47,12 +45,10 @@ impl Lengths {
         }
     }
 
-    /// Heap memory in bytes.
     pub(super) fn bytes(&self) -> usize {
         (self.counts.capacity() + self.longer.capacity()) * size_of::<u64>()
     }
 
-    /// Adds the lengths of other values.
     pub fn merge(&mut self, other: &Lengths) {
         if other.values == 0 {
             return;

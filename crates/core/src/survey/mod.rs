@@ -65,7 +65,7 @@ impl Depth {
     }
 }
 
-/// With little memory, a survey halves its limits up to this many times. The rest is enough to save the survey.
+/// With little memory, a survey halves its limits up to this many times.
 const MOST_HALVINGS: u32 = 3;
 
 /// Estimated overhead of an allocation, in bytes.
@@ -90,11 +90,9 @@ const STEADY: f64 = 0.6;
 /// ```
 #[derive(Debug, Clone)]
 pub struct Survey {
-    /// The number of rows.
     pub rows: u64,
     /// Rows that are empty or white space.
     pub blank: Sightings,
-    /// The rows among them that are white space.
     pub spaces_only: u64,
     /// The lengths of values with text, in characters.
     pub lengths: Lengths,
@@ -107,13 +105,11 @@ pub struct Survey {
 }
 
 impl Survey {
-    /// An empty survey.
     pub fn new(depth: Depth) -> Survey {
         Survey::within(depth, usize::MAX)
     }
 
     /// An empty survey for about `bytes` of memory. With less memory it keeps fewer values and shapes, down to an eighth.
-    /// [`Survey::bytes`] returns the memory in use.
     pub fn within(depth: Depth, bytes: usize) -> Survey {
         let (values, shapes) = match depth {
             Depth::Brief => (10_000, 500),
@@ -165,7 +161,6 @@ impl Survey {
         self.blank.append(&Sightings { count: rows as u64, rows: (first..).take(rows.min(ROWS)).collect() }, 0);
     }
 
-    /// Estimated memory in bytes.
     pub fn bytes(&self) -> usize {
         let places = self.places.as_ref().map_or(0, Places::bytes);
         let sample = self.sample.as_ref().map_or(0, Sample::bytes);
@@ -190,7 +185,6 @@ impl Survey {
         }
     }
 
-    /// The number of values with text.
     pub fn values(&self) -> u64 {
         self.rows - self.blank.count
     }
@@ -224,12 +218,10 @@ impl Survey {
         self.sample.as_ref().map(Sample::rows).unwrap_or_default()
     }
 
-    /// The merged shapes, the most frequent first.
     pub fn groups(&self) -> Vec<Group> {
         group::groups(&self.shapes)
     }
 
-    /// The fine shapes, the most frequent first.
     pub fn fine_groups(&self) -> Vec<Group> {
         group::each(&self.shapes)
     }
@@ -249,7 +241,6 @@ impl Survey {
         self.oddities.all().map(|(oddity, seen)| (oddity, seen.clone())).collect()
     }
 
-    /// Possible delimiters, the most regular first.
     pub fn delimiters(&self) -> Vec<Delimiter> {
         self.shapes.delimiters().all(self.values())
     }
@@ -290,7 +281,6 @@ pub struct Members {
 }
 
 impl Members {
-    /// Whether a value belongs to one of the groups.
     pub fn has(&mut self, value: &str) -> bool {
         if is_blank(value) {
             return false;

@@ -40,7 +40,6 @@ impl std::fmt::Display for Oddity {
     }
 }
 
-/// The unusual characters of a column.
 #[derive(Debug, Clone, Default)]
 pub struct Oddities {
     seen: BTreeMap<Oddity, Sightings>,
@@ -64,7 +63,6 @@ impl Oddities {
         self.here = here;
     }
 
-    /// Adds the observations of other values.
     pub fn merge(&mut self, other: &Oddities) {
         other.seen.iter().for_each(|(oddity, seen)| self.add(*oddity, seen));
     }
@@ -82,7 +80,6 @@ impl Oddities {
         }
     }
 
-    /// All kinds with their rows.
     pub fn all(&self) -> impl Iterator<Item = (Oddity, &Sightings)> {
         self.seen.iter().map(|(oddity, seen)| (*oddity, seen))
     }
@@ -103,7 +100,6 @@ fn find(value: &str, here: &mut Vec<Oddity>) {
         return;
     }
     let letters = || value.chars().filter(|c| c.is_alphabetic());
-    // A letter that resembles a Latin one is unusual among Latin letters, and where no other letter shows the script.
     let is_latin = letters().any(|c| c.is_ascii()) || letters().all(|c| latin_of(c).is_some());
     for range in characters::ranges(value) {
         let character = &value[range];

@@ -30,13 +30,11 @@ pub enum Content {
 }
 
 impl Position {
-    /// The number of values.
     pub fn count(&self) -> u64 {
         self.contents.iter().map(|(_, seen)| seen.count).sum()
     }
 }
 
-/// The characters at each position, by length of the value.
 #[derive(Debug, Clone, Default)]
 pub struct Places {
     by_length: BTreeMap<usize, Vec<PositionCounts>>,
@@ -70,7 +68,6 @@ impl Places {
         }
     }
 
-    /// Adds the observations of other values.
     pub fn merge(&mut self, other: Places) {
         for (length, others) in other.by_length {
             match self.by_length.get_mut(&length) {
@@ -80,7 +77,6 @@ impl Places {
         }
     }
 
-    /// Estimated memory in bytes.
     pub fn bytes(&self) -> usize {
         // Allows for a few characters per position.
         const PLACE: usize = size_of::<PositionCounts>() + 512;

@@ -10,7 +10,6 @@ pub const LONGEST: usize = 4096;
 
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Row {
-    /// Its number, from 1.
     pub row: u64,
     pub value: String,
 }
@@ -27,7 +26,6 @@ pub struct Sample {
 }
 
 impl Sample {
-    /// A sample of at most `most` rows.
     pub fn new(most: usize) -> Sample {
         Sample { most, width: 0, kept: BinaryHeap::new() }
     }
@@ -57,12 +55,10 @@ impl Sample {
         }
     }
 
-    /// Estimated memory in bytes.
     pub fn bytes(&self) -> usize {
         self.width + self.kept.capacity() * size_of::<(u64, u64, String)>()
     }
 
-    /// The rows in order.
     pub fn rows(&self) -> Vec<Row> {
         let mut rows: Vec<Row> = self.kept.iter().map(|(_, row, value)| Row { row: *row, value: value.clone() }).collect();
         rows.sort_by_key(|row| row.row);

@@ -28,7 +28,6 @@ const SHAPES: usize = 62;
 /// The saved surveys of some columns. Rows are numbered over all inputs, from 1.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Saved {
-    /// The [`VERSION`].
     pub version: u32,
     pub kind: Kind,
     pub program: String,
@@ -43,7 +42,6 @@ pub struct Saved {
     pub columns: Vec<SavedColumn>,
 }
 
-/// The kind of file.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "lowercase")]
 pub enum Kind {
@@ -53,16 +51,12 @@ pub enum Kind {
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct SavedColumn {
     pub column: String,
-    /// The number of rows.
     pub rows: u64,
-    /// Rows that are empty or white space.
     pub blank: Sightings,
-    /// The rows among them that are white space.
     pub white_space_only: u64,
     pub lengths: Lengths,
     pub distinct: SavedValues,
     pub shapes: SavedShapes,
-    /// Unusual characters.
     pub odd: Vec<(Oddity, Sightings)>,
 }
 
@@ -211,7 +205,7 @@ mod tests {
     proptest! {
         #![proptest_config(ProptestConfig::with_cases(64))]
         #[test]
-        fn parts_that_were_saved_are_the_whole(
+        fn saved_parts_equal_the_whole(
             values in proptest::collection::vec("[A-C]{0,3}[-/ é]{0,2}[0-9]{0,3}|[ \u{a0}]{0,2}|[a-z]{1,9}@[a-z]{1,9}", 0..600),
             at in (0.0..1.0, 0.0..1.0),
         ) {
@@ -249,7 +243,7 @@ mod tests {
     }
 
     #[test]
-    fn what_was_not_saved_so_is_read_without_harm() {
+    fn edited_saved_surveys_are_harmless() {
         let mut broken = saved("stream", &["GRP-1".to_owned()], Depth::Full);
         let column = &mut broken.columns[0];
         for key in ["", "ff", "84ff41", "8000ffffffffffffffff80", &"4101".repeat(300), "zz"] {

@@ -9,16 +9,13 @@ use crate::text::names::stand_in;
 /// A shape: parts from left to right.
 #[derive(Debug, Clone, PartialEq, Eq, Hash, Default)]
 pub struct Shape {
-    /// The parts; empty for a blank value.
     pub parts: Vec<ShapePart>,
 }
 
 #[derive(Debug, Clone, PartialEq, Eq, Hash)]
 pub struct ShapePart {
     pub what: What,
-    /// The minimum number of characters.
     pub least: usize,
-    /// The maximum number of characters.
     pub most: usize,
 }
 

@@ -19,7 +19,6 @@ const EXAMPLE: usize = 240;
 /// The first byte of the key of a coarse shape without slots.
 const FIRST_COARSE: u8 = 0x90;
 
-/// The shapes of a column.
 #[derive(Debug, Clone)]
 pub struct Shapes {
     most: usize,
@@ -36,10 +35,8 @@ pub struct Shapes {
     slots: Slots,
 }
 
-/// Values of one shape.
 #[derive(Debug, Clone)]
 pub struct Entry {
-    /// The number of values, and the first rows.
     pub seen: Sightings,
     /// The first value, shortened if long.
     pub example: String,
@@ -122,7 +119,6 @@ impl Shapes {
         }
     }
 
-    /// Estimated memory in bytes.
     pub fn bytes(&self) -> usize {
         // A key, an example and row numbers.
         const KEPT: usize = 256;
@@ -159,7 +155,6 @@ impl Shapes {
         }
     }
 
-    /// Adds the shapes of other rows, with the same limit.
     pub fn merge(&mut self, other: Shapes) {
         self.lower(other.limit);
         self.others.add(&other.others);
@@ -253,7 +248,6 @@ impl Shapes {
         }
     }
 
-    /// Lowers the limit.
     fn lower(&mut self, limit: usize) {
         if limit >= self.limit {
             return;
@@ -315,7 +309,6 @@ impl Shapes {
         all
     }
 
-    /// The delimiters of all values.
     pub fn delimiters(&self) -> Delimiters {
         let mut delimiters = self.delimiters.clone();
         for (key, fine) in &self.fine {
@@ -327,7 +320,6 @@ impl Shapes {
     }
 }
 
-/// The saved shapes of a column.
 #[cfg(feature = "cutlist")]
 #[derive(Debug, Clone, PartialEq, Eq, serde::Serialize, serde::Deserialize)]
 pub struct SavedShapes {
@@ -361,7 +353,6 @@ impl SavedShapes {
         self.one_by_one.iter().chain(&self.together).any(|shape| shape.example.is_some())
     }
 
-    /// Calls `see` with each set of rows.
     pub fn each_seen(&mut self, see: impl Fn(&mut Sightings)) {
         self.one_by_one.iter_mut().chain(&mut self.together).for_each(|shape| see(&mut shape.seen));
         see(&mut self.others);
@@ -448,8 +439,7 @@ pub fn slots(runs: &[FineRun]) -> impl Iterator<Item = &[FineRun]> {
 /// The slots of a value: the key of its coarse shape, and the widths.
 #[derive(Debug, Clone, Default)]
 pub struct Slots {
-    /// The number of slots, so that keys sort from simple to complex, then the content of each. The first byte is above that of any fine
-    /// shape.
+    /// The number of slots, so that keys sort from simple to complex, then the content of each.
     pub key: Vec<u8>,
     widths: Vec<usize>,
 }
@@ -528,7 +518,7 @@ mod tests {
 
     proptest! {
         #[test]
-        fn parts_in_any_order_give_what_the_whole_does(
+        fn parts_in_any_order_equal_the_whole(
             values in proptest::collection::vec(("[a1B-]{1,7}|[a1]{1,3}(-[a1]{1,2}){1,4}|(-[aé]){32}[é-]{1,2}|(-a){70}", 0..3usize), 1..80),
             most in 1..20usize,
         ) {

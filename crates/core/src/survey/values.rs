@@ -62,7 +62,6 @@ pub enum Count {
 pub struct Frequent {
     /// The value, shortened if long.
     pub value: String,
-    /// The number of rows.
     pub rows: Count,
     /// The first row with it; for an estimate, the first one in the sample.
     pub first: u64,
@@ -105,7 +104,6 @@ impl Values {
         }
     }
 
-    /// Estimated memory in bytes.
     pub fn bytes(&self) -> usize {
         let seen =
             self.seen.as_ref().map_or(0, |seen| seen.capacity() * size_of::<(u64, Frequency)>() + seen.len() * ALLOCATION);
@@ -123,7 +121,6 @@ impl Values {
         SavedValues { more, hashes: all.iter().map(|hash| format!("{hash:012x}")).collect() }
     }
 
-    /// The kept hashes.
     #[cfg(feature = "cutlist")]
     pub fn hashes(&self) -> impl Iterator<Item = u64> {
         self.hashes.iter().copied()
@@ -163,7 +160,6 @@ impl Values {
         }
     }
 
-    /// Adds rows to the count of a value, if frequencies are kept.
     fn count_of(&mut self, hash: u64, row: u64, count: u64, text: impl FnOnce() -> Box<str>) {
         let Some(all) = &mut self.seen else { return };
         let width = &mut self.width;
@@ -184,7 +180,6 @@ impl Values {
         *all.select_nth_unstable(self.bound - 1).1
     }
 
-    /// The number of distinct values.
     pub fn count(&self) -> Count {
         if self.hashes.len() < self.bound || (self.hashes.len() == self.bound && self.highest == u64::MAX) {
             return Count::Exact(self.hashes.len() as u64);
@@ -193,7 +188,6 @@ impl Values {
         Count::About(((self.bound - 1) as f64 / density).round() as u64)
     }
 
-    /// The standard error of an estimate, as a share.
     pub fn error(&self) -> f64 {
         1.0 / ((self.bound - 2) as f64).sqrt()
     }

@@ -87,7 +87,6 @@ impl Form {
         stands_alone(byte) || byte & 0xC0 == 0x80
     }
 
-    /// Whether every character is one byte.
     #[inline]
     pub fn is_plain(self) -> bool {
         self == Form::Plain
@@ -152,8 +151,7 @@ pub(crate) fn last_base(text: &str) -> Option<char> {
     text[notch_from_end(text, 1)..].chars().next()
 }
 
-/// Whether byte `offset` is a notch: an end of `text`, or a boundary between characters. The neighbouring code points nearly always
-/// decide.
+/// Whether byte `offset` is a notch: an end of `text`, or a boundary between characters.
 #[inline]
 pub(crate) fn is_notch(text: &str, offset: usize) -> bool {
     is_surely_notch(text, offset).unwrap_or_else(|| is_boundary(text, offset))
@@ -172,8 +170,7 @@ pub(crate) fn is_surely_notch(text: &str, offset: usize) -> Option<bool> {
     (stands_alone(bytes[offset]) && stands_alone(bytes[code_point_before(bytes, offset)])).then_some(true)
 }
 
-/// The first notch at or after byte `offset`; `from` is a notch at or before it. Walks over all characters between them, because looking
-/// back from one place may require all text before it.
+/// The first notch at or after byte `offset`; `from` is a notch at or before it.
 pub(crate) fn notch_from(text: &str, from: usize, offset: usize) -> usize {
     let mut at = from;
     while at < offset {
@@ -187,7 +184,6 @@ pub(crate) fn notch_from(text: &str, from: usize, offset: usize) -> usize {
 
 #[cold]
 fn is_boundary(text: &str, offset: usize) -> bool {
-    // The cursor has the whole text, so it never asks for more context.
     GraphemeCursor::new(offset, text.len(), true).is_boundary(text, 0).unwrap_or(true)
 }
 
@@ -223,7 +219,7 @@ mod tests {
     use super::*;
 
     #[test]
-    fn characters_are_what_a_person_sees() {
+    fn characters_are_grapheme_clusters() {
         for (text, expected) in
             [("", 0), ("GRP-1", 5), ("Führung", 7), ("Fu\u{308}hrung", 7), ("a\r\nb", 3), ("👩\u{200d}🚀!", 2), ("東京", 2)]
         {
@@ -246,7 +242,7 @@ mod tests {
     }
 
     #[test]
-    fn code_points_that_stand_alone() {
+    fn simple_code_points() {
         let all = ('\0'..=char::MAX).filter(|c| stands_alone(c.encode_utf8(&mut [0; 4]).as_bytes()[0]));
         let mut count = 0;
         for c in all {

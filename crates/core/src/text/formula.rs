@@ -31,7 +31,6 @@ pub fn is_like_formula(text: &str) -> bool {
     !is_number
 }
 
-/// The indices of such texts.
 pub(crate) fn formulas(texts: Texts) -> Vec<u32> {
     let bytes = texts.text.as_bytes();
     let any = texts

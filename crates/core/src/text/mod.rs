@@ -1,5 +1,3 @@
-//! Characters, their kinds and their names.
-
 pub mod blank;
 pub mod bytes;
 pub mod case;

@@ -1,5 +1,3 @@
-//! The unit of positions and widths.
-
 use super::characters::{self, Form};
 
 /// The unit of positions and widths.

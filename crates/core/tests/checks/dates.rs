@@ -52,7 +52,7 @@ proptest! {
     #![proptest_config(ProptestConfig::with_cases(if cfg!(debug_assertions) { 200 } else { 20_000 }))]
 
     #[test]
-    fn what_another_library_writes_is_read(date in date(), format in select(FORMATS), seconds in 0u32..86_400) {
+    fn files_of_another_library_are_read(date in date(), format in select(FORMATS), seconds in 0u32..86_400) {
         let at = date.and_time(chrono::NaiveTime::from_num_seconds_from_midnight_opt(seconds, 0).unwrap());
         let text = at.format(format).to_string();
         let expected = at.format(iso(format)).to_string();
@@ -60,7 +60,7 @@ proptest! {
     }
 
     #[test]
-    fn years_of_two_digits_are_in_the_hundred_years_that_are_said(date in date(), format in select(SHORT_YEARS), from in 1900i32..2030) {
+    fn two_digit_years_fall_in_the_stated_century(date in date(), format in select(SHORT_YEARS), from in 1900i32..2030) {
         let text = date.format(format).to_string();
         let year = (from..from + 100).find(|year| year % 100 == date.year() % 100).unwrap();
         // The 29th of February does not exist in every year.
@@ -85,7 +85,7 @@ proptest! {
 }
 
 #[test]
-fn days_that_no_calendar_has() {
+fn nonexistent_days() {
     for (format, text) in [
         ("%Y-%m-%d", "2025-02-29"),
         ("%Y-%m-%d", "1900-02-29"),

@@ -57,7 +57,7 @@ proptest! {
     }
 
     #[test]
-    fn addresses_that_pass_are_addresses_elsewhere(address in "[a-zA-Z0-9.!#$%&'*+/=?^_`{|}~@ -]{1,30}|[a-z.]{1,8}@[a-z0-9.-]{1,20}") {
+    fn valid_addresses_are_valid_for_another_library(address in "[a-zA-Z0-9.!#$%&'*+/=?^_`{|}~@ -]{1,30}|[a-z.]{1,8}@[a-z0-9.-]{1,20}") {
         if email::check(&address).is_ok() {
             prop_assert!(email_address::EmailAddress::is_valid(&address), "{}", address);
         }
@@ -71,7 +71,7 @@ proptest! {
     }
 
     #[test]
-    fn texts_and_keys_are_what_a_cut_list_reads(text in "[a-z'\"\\\\ \t\n\u{1}\u{7f}é.#=\\[\\]-]{0,12}", key in "[a-zA-Z0-9_' \".\n-]{0,8}") {
+    fn texts_and_keys_parse_again(text in "[a-z'\"\\\\ \t\n\u{1}\u{7f}é.#=\\[\\]-]{0,12}", key in "[a-zA-Z0-9_' \".\n-]{0,8}") {
         let table: toml::Table = format!("{} = {}", toml_key(&key), toml_text(&text)).parse().unwrap();
         prop_assert_eq!(table.get(&key).and_then(|value| value.as_str()), Some(text.as_str()));
     }

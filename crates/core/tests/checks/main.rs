@@ -66,7 +66,7 @@ proptest! {
     }
 
     #[test]
-    fn fields_that_are_put_together_are_taken_apart_again(
+    fn joined_fields_are_parsed_again(
         family in "[A-Z]{3}", serial in "[0-9]{1,9}", grade in "[A-Z0-9]{2,4}", note in "[a-z é-]{1,6}", graded in proptest::bool::ANY,
     ) {
         let layout = Layout::parse("x: <family 3 uppercase>-<serial digits>[/<grade 2 to 4 uppercase and digits>] <note>", 0).unwrap();
@@ -77,7 +77,7 @@ proptest! {
     }
 
     #[test]
-    fn a_layout_that_does_not_fit_says_how_far_it_did(value in "[A-C1-3–-]{0,10}") {
+    fn a_layout_mismatch_names_its_position(value in "[A-C1-3–-]{0,10}") {
         let layout = Layout::parse("x: <a 2 to 3 uppercase>-<b digits>[-<c 1>]", 0).unwrap();
         let plan = LayoutPlan::new(&layout);
         if let Err(violation) = plan.fit(&value) {

@@ -42,21 +42,21 @@ fn setting(unit: Unit) -> Setting<'static> {
 struct Run {
     columns: Vec<Column>,
     kept: Vec<u32>,
-    worked: BatchResults,
+    batch_results: BatchResults,
 }
 
 impl Run {
     fn new(carving: &Carving, rows: &[[&str; 3]]) -> Run {
         let columns = (0..3).map(|column| Column::of(rows.iter().map(|row| row[column]))).collect();
-        let mut run = Run { columns, kept: (0..rows.len() as u32).collect(), worked: BatchResults::default() };
-        let selected = run.with(|batch, worked| carving.select(batch, worked).map(<[u32]>::to_vec));
+        let mut run = Run { columns, kept: (0..rows.len() as u32).collect(), batch_results: BatchResults::default() };
+        let selected = run.with(|batch, batch_results| carving.select(batch, batch_results).map(<[u32]>::to_vec));
         selected.into_iter().for_each(|rows| run.keep(&rows));
-        run.with(|batch, worked| carving.run(batch, worked).unwrap());
+        run.with(|batch, batch_results| carving.run(batch, batch_results).unwrap());
         run.keep_what_is_kept();
         if carving.looks_back() {
-            run.with(|batch, worked| carving.hash(batch, worked));
+            run.with(|batch, batch_results| carving.hash(batch, batch_results));
             let (rows, kept) = (run.kept.len(), run.kept.clone());
-            carving.remember(&mut run.worked, rows, |row| u64::from(kept[row]) + 1, &mut Memory::default()).unwrap();
+            carving.remember(&mut run.batch_results, rows, |row| u64::from(kept[row]) + 1, &mut Memory::default()).unwrap();
             run.keep_what_is_kept();
         }
         run
@@ -64,12 +64,12 @@ impl Run {
 
     fn with<R>(&mut self, call: impl FnOnce(&Batch, &mut BatchResults) -> R) -> R {
         let texts: Vec<_> = self.columns.iter().map(Column::texts).collect();
-        call(&Batch { rows: self.kept.len(), columns: &texts }, &mut self.worked)
+        call(&Batch { rows: self.kept.len(), columns: &texts }, &mut self.batch_results)
     }
 
     fn keep_what_is_kept(&mut self) {
-        if let Some(rows) = self.worked.take_kept() {
-            self.worked.keep(&rows);
+        if let Some(rows) = self.batch_results.take_kept() {
+            self.batch_results.keep(&rows);
             self.keep(&rows);
         }
     }
@@ -89,11 +89,11 @@ fn row(file: &str, values: [&str; 3]) -> Vec<(String, String, String)> {
             OutColumn::Source | OutColumn::Faults | OutColumn::Compared => unreachable!("nobody asked for it"),
             OutColumn::Original(index) => (title, values[index].to_owned(), "original".to_owned()),
             OutColumn::Piece { piece, result } => {
-                let text = run.with(|batch, worked| {
-                    let item = worked.piece(piece).items(0).nth(result);
-                    item.map_or(String::new(), |item| carving.texts(piece, batch, worked).get(item).to_owned())
+                let text = run.with(|batch, batch_results| {
+                    let item = batch_results.piece(piece).items(0).nth(result);
+                    item.map_or(String::new(), |item| carving.texts(piece, batch, batch_results).get(item).to_owned())
                 });
-                (title, text, run.worked.piece(piece).state(0).to_string())
+                (title, text, run.batch_results.piece(piece).state(0).to_string())
             }
         }
     };
@@ -162,7 +162,7 @@ fn columns_rows_and_replacing() {
     let list = "column = 'part_code'\n[piece.part]\ntake = 'sections by \"-\" or \"none\"'\nrows = true\n[piece.all]\ntake = 'numbers'\ncolumns = \"auto\"";
     let mut carving = bound(list).unwrap();
     let run = Run::new(&carving, &[ROW]);
-    let count = |piece| run.worked.piece(piece).items(0).len();
+    let count = |piece| run.batch_results.piece(piece).items(0).len();
     assert_eq!((carving.rows_piece(), count(0), carving.auto_pieces(), count(1)), (Some(0), 3, vec![1], 3));
     carving.set_columns(1, 3);
     assert_eq!(carving.out_columns(&[]).len(), 4);
@@ -207,10 +207,10 @@ fn judged(carving: &Carving, rows: &[[&str; 3]]) -> Vec<String> {
     let (mut faulted, mut warned, mut said) = (0, 0, Vec::new());
     let mut run = Run::new(carving, rows);
     let kept = run.kept.clone();
-    run.with(|batch, worked| {
-        carving.judge(batch, worked, &mut tallies, &mut []);
-        for failure in worked.failures_by_row().to_vec() {
-            let fault = carving.fault(failure, batch, worked, &|row| format!("row {row}"));
+    run.with(|batch, batch_results| {
+        carving.judge(batch, batch_results, &mut tallies, &mut []);
+        for failure in batch_results.failures_by_row().to_vec() {
+            let fault = carving.fault(failure, batch, batch_results, &|row| format!("row {row}"));
             let check = &checks[fault.check];
             let warns = if check.only_warns { " (warns)" } else { "" };
             let row = kept[failure.row as usize] + 1;
@@ -225,7 +225,7 @@ fn judged(carving: &Carving, rows: &[[&str; 3]]) -> Vec<String> {
 
 /// The table of the design about checks on absent pieces.
 #[test]
-fn what_checks_say_of_a_piece_that_is_not_there() {
+fn checks_on_missing_pieces() {
     let list = |more: &str| {
         format!(
             "column = 'part_code'\n[piece.a]\ntake = 'plain number like \"1,234.5\"'\nwhen = 'depot: not one of \"no\"'\n{more}"
@@ -256,7 +256,7 @@ fn what_checks_say_of_a_piece_that_is_not_there() {
     let carving = bound(&list("check = 'digits'\n[piece.b]\nbuild = '{a}{crew_id}'\nhidden = true\ncheck = 'digits'")).unwrap();
     assert_eq!(carving.out_columns(&[]).len(), 1, "b is hidden");
     let run = Run::new(&carving, &rows);
-    let states = |piece: usize| (0..6).map(|row| run.worked.piece(piece).state(row).to_string()).collect::<Vec<_>>();
+    let states = |piece: usize| (0..6).map(|row| run.batch_results.piece(piece).state(row).to_string()).collect::<Vec<_>>();
     assert_eq!(states(0), ["filled", "blank", "missing", "missing", "missing", "not asked"]);
     assert_eq!(states(1), ["short", "blank", "missing", "missing", "missing", "blank"]);
     let of_others =
@@ -291,7 +291,7 @@ fn white_space_is_blank() {
         let carving = bound(&format!("column = 'part_code'\n[piece.a]\ntake = 'whole'\ncheck = '{check}'")).unwrap();
         assert_eq!(judged(&carving, &rows), faults, "{check}");
         let (mut run, mut counts) = (Run::new(&carving, &rows), vec![0; carving.checks().len()]);
-        run.with(|batch, worked| carving.judge(batch, worked, &mut [Tally::default()], &mut counts));
+        run.with(|batch, batch_results| carving.judge(batch, batch_results, &mut [Tally::default()], &mut counts));
         assert_eq!(counts[0], checked, "{check}");
     }
     let typed = bound("column = 'part_code'\n[piece.a]\ntake = 'whole'\nas = 'number'").unwrap();
@@ -299,7 +299,7 @@ fn white_space_is_blank() {
 }
 
 #[test]
-fn checks_that_look_beyond_the_piece() {
+fn checks_on_other_columns_and_rows() {
     let list = "column = 'crew_id'
 [piece.no]
 take = 'section 2 by \"-\"'
@@ -339,7 +339,7 @@ keep = ['depot: not one of \"out\"', 'part_code: unique']";
 }
 
 #[test]
-fn what_a_violation_says() {
+fn details_of_violations() {
     for (check, value, kind, detail, at) in [
         ("length 8", "1234567", "too-short", "it has 7 characters, not 8", None),
         ("length 8", "1", "too-short", "it has 1 character, not 8", None),
@@ -424,13 +424,13 @@ keep = ['part_code: unique', 'depot: not same as part_code']";
 }
 
 #[test]
-fn units_are_said_once() {
+fn units_are_named_once() {
     let list = "unit = 'bytes'\ncolumn = 'depot'\n[piece.a]\ntake = 'length'";
     assert_eq!(pieces(list, ["", "", "Führung"]), ["a=8"]);
 }
 
 #[test]
-fn what_is_refused_and_where() {
+fn errors_have_positions() {
     let take = "[piece.a]\ntake = ";
     for (file, at_fault, message, help) in [
         (

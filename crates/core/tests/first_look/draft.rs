@@ -117,7 +117,7 @@ proptest! {
 
     /// The search finds a phrase for the results of any phrase.
     #[test]
-    fn what_a_phrase_did_is_found_again(
+    fn traces_equal_runs(
         phrase in prop::sample::select(vec![
             r#"section 2 by "-""#, "first 3 then lower", "last 2", r#"after last "-""#, "number then plain number",
             r#"before "-" then pad left to 6 with "0""#, r#"between "-" and "/" then title"#, "keep digits",
@@ -265,7 +265,7 @@ fn dates_are_named_where_their_order_is_plain() {
 }
 
 #[test]
-fn what_is_empty_is_no_piece() {
+fn empty_parts_are_not_pieces() {
     for value in ["<>", "()", "@.", "a()b", "@lift.example"] {
         let values = vec![value.to_owned(); 21];
         let (pieces, _) = drafted(&values);

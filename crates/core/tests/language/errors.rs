@@ -6,7 +6,7 @@ use keen_notch_core::program::{Program, Scratch};
 use keen_notch_core::text::unit::Unit;
 
 #[test]
-fn phrases_that_cannot_be_right() {
+fn invalid_phrases() {
     for (phrase, at_fault, message, help) in [
         ("chars 0 to 3", "0", "positions start at 1", "write `chars 1 to 3`: the first is 1"),
         ("char 0", "0", "positions start at 1", "write `char 1`: the first is 1"),
@@ -113,7 +113,7 @@ fn phrases_that_cannot_be_right() {
 }
 
 #[test]
-fn a_phrase_that_is_offered_as_a_mend_can_be_read() {
+fn a_suggested_phrase_is_valid() {
     for phrase in ["chars 0 to 3", "chars 9 to 3", "section 2", r#"section 2 "-""#, "first 3 upper", "drop 4", "pad left to 6"]
     {
         let error = Phrase::parse(phrase).expect_err(phrase);

@@ -118,7 +118,7 @@ fn branches() {
 }
 
 #[test]
-fn a_character_is_what_a_person_sees() {
+fn a_character_is_a_grapheme_cluster() {
     holds(&[
         ("Führung-7", "first 3", "Füh", "filled"),
         ("Fu\u{308}hrung-7", "first 3", "Fu\u{308}h", "filled"),

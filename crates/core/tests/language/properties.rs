@@ -141,7 +141,7 @@ proptest! {
 }
 
 #[test]
-fn a_text_that_is_written_is_read_again() {
+fn written_texts_are_read_again() {
     for text in ["-", "\"", "\\", "a b", "\u{a0}", "\r\n\t", "–é'/"] {
         let phrase = format!("suffix {}", keen_notch_core::phrase::quoted(text));
         assert_eq!(crate::support::cut("x", &phrase, Unit::Characters).0, format!("x{text}"), "{text:?}");

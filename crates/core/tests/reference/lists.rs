@@ -127,7 +127,7 @@ fn list(parts: &Parts) -> String {
 
 fn carved(carving: &Carving, rows: &[Vec<String>], batch_size: usize) -> (Vec<Row>, Vec<Tally>) {
     let (mut all, mut tallies) = (Vec::new(), vec![Tally::default(); carving.count()]);
-    let (mut worked, mut memory) = (BatchResults::default(), Memory::default());
+    let (mut batch_results, mut memory) = (BatchResults::default(), Memory::default());
     for (number, rows) in rows.chunks(batch_size).enumerate() {
         let mut columns: Vec<Column> =
             (0..HEADER.len()).map(|column| Column::of(rows.iter().map(|row| row[column].as_str()))).collect();
@@ -136,29 +136,29 @@ fn carved(carving: &Carving, rows: &[Vec<String>], batch_size: usize) -> (Vec<Ro
             columns.iter_mut().for_each(|column| column.keep(rows));
             *kept = rows.iter().map(|row| kept[*row as usize]).collect();
         };
-        let selected = with(&columns, kept.len(), |batch| carving.select(batch, &mut worked).map(<[u32]>::to_vec));
+        let selected = with(&columns, kept.len(), |batch| carving.select(batch, &mut batch_results).map(<[u32]>::to_vec));
         if let Some(rows) = selected {
             keep(&mut columns, &mut kept, &rows);
         }
-        with(&columns, kept.len(), |batch| carving.run(batch, &mut worked).unwrap());
+        with(&columns, kept.len(), |batch| carving.run(batch, &mut batch_results).unwrap());
         for looks_back in [false, true] {
             if looks_back && carving.looks_back() {
-                with(&columns, kept.len(), |batch| carving.hash(batch, &mut worked));
-                carving.remember(&mut worked, kept.len(), |row| kept[row] as u64 + 1, &mut memory).unwrap();
+                with(&columns, kept.len(), |batch| carving.hash(batch, &mut batch_results));
+                carving.remember(&mut batch_results, kept.len(), |row| kept[row] as u64 + 1, &mut memory).unwrap();
             }
-            if let Some(rows) = worked.take_kept() {
-                worked.keep(&rows);
+            if let Some(rows) = batch_results.take_kept() {
+                batch_results.keep(&rows);
                 keep(&mut columns, &mut kept, &rows);
             }
         }
         with(&columns, kept.len(), |batch| {
-            carving.judge(batch, &mut worked, &mut tallies, &mut []);
+            carving.judge(batch, &mut batch_results, &mut tallies, &mut []);
             let checks = carving.checks();
-            let failures = worked.failures_by_row().to_vec();
+            let failures = batch_results.failures_by_row().to_vec();
             for (index, row) in kept.iter().enumerate() {
                 let piece = |piece: usize| {
-                    let results = worked.piece(piece);
-                    let texts = carving.texts(piece, batch, &worked);
+                    let results = batch_results.piece(piece);
+                    let texts = carving.texts(piece, batch, &batch_results);
                     let texts =
                         results.items(index).map(|item| texts.get(item).to_owned()).filter(|_| results.state(index).is_there());
                     (texts.collect(), results.state(index).to_string())
@@ -173,10 +173,10 @@ fn carved(carving: &Carving, rows: &[Vec<String>], batch_size: usize) -> (Vec<Ro
                     }
                     is_faulty |= !check.only_warns;
                     // Every failure must have an explanation.
-                    let fault = carving.fault(*failure, batch, &worked, &|row| format!("row {row}"));
+                    let fault = carving.fault(*failure, batch, &batch_results, &|row| format!("row {row}"));
                     assert!(!fault.violation.detail.is_empty() && !fault.violation.detail.contains("``"), "{fault:?}");
                 }
-                assert_eq!(worked.faulty().has(index), is_faulty);
+                assert_eq!(batch_results.faulty().has(index), is_faulty);
                 all.push(Row { row: *row, pieces: (0..carving.count()).map(piece).collect(), failing, is_faulty });
             }
         });
@@ -193,7 +193,7 @@ proptest! {
     #![proptest_config(ProptestConfig::with_cases(if cfg!(debug_assertions) { 400 } else { 20_000 }))]
 
     #[test]
-    fn lists_on_tables_give_what_they_give_row_by_row(
+    fn lists_on_tables_equal_rows_one_by_one(
         parts in parts(), rows in proptest::collection::vec(proptest::collection::vec(value(), 3), 1..40), batch_size in 1..50_usize,
     ) {
         let text = list(&parts);

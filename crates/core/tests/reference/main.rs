@@ -206,7 +206,7 @@ proptest! {
     #![proptest_config(ProptestConfig::with_cases(if cfg!(debug_assertions) { 400 } else { 20_000 }))]
 
     #[test]
-    fn phrases_on_columns_give_what_they_give_on_each_value(phrase in phrase(), values in proptest::collection::vec(value(), 1..90)) {
+    fn phrases_on_columns_equal_phrases_on_values(phrase in phrase(), values in proptest::collection::vec(value(), 1..90)) {
         hold_to_the_interpreter(&phrase, &values, Unit::Characters)?;
     }
 
@@ -242,9 +242,9 @@ proptest! {
         let carving = Carving::new(&wanted, Some(&ColumnRef::Number(1)), &Setting::new(Unit::Characters), &Header::Unnamed(1)).unwrap();
         let column = Column::of(values.iter().map(String::as_str));
         let batch = Batch { rows: values.len(), columns: &[column.texts()] };
-        let mut worked = BatchResults::default();
-        carving.run(&batch, &mut worked).unwrap();
-        let kept = worked.take_kept();
+        let mut batch_results = BatchResults::default();
+        carving.run(&batch, &mut batch_results).unwrap();
+        let kept = batch_results.take_kept();
         let asked = |text: &str| Condition::parse(text).unwrap();
         let (phrase, when, check, keep) = (Phrase::parse(&take).unwrap(), asked(when), asked(check), asked(keep));
         let is_asked = |value: &String| interpreter::condition(&when, value, Unit::Characters);
@@ -255,7 +255,7 @@ proptest! {
         prop_assert_eq!(kept.unwrap_or_else(|| (0..values.len() as u32).collect()), expected, "{}", list);
         let mut tally = Tally::default();
         let mut checked = vec![0; carving.checks().len()];
-        carving.judge(&batch, &mut worked, std::slice::from_mut(&mut tally), &mut checked);
+        carving.judge(&batch, &mut batch_results, std::slice::from_mut(&mut tally), &mut checked);
         let fails = |value: &String| {
             let (text, state) = (result(value), outcome(value).1);
             // A row that `when` excludes is not checked. A blank passes all checks except `required`; a missing piece fails unless a
@@ -268,7 +268,7 @@ proptest! {
             }
         };
         let expected: Vec<u32> = (0..).zip(&values).filter(|(_, value)| fails(value)).map(|(row, _)| row).collect();
-        let failing: Vec<u32> = worked.failures_by_row().iter().map(|failure| failure.row).collect();
+        let failing: Vec<u32> = batch_results.failures_by_row().iter().map(|failure| failure.row).collect();
         prop_assert_eq!((failing.len() as u64, &failing), (tally.faulted, &expected), "{}", list);
         // A check counts the rows with a value.
         let about_absence = matches!(check.kind, ConditionKind::Required | ConditionKind::Blank);

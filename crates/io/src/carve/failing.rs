@@ -3,11 +3,9 @@ use indexmap::IndexMap;
 /// Maximum number of distinct texts; the first ones are counted.
 const MOST: usize = 2000;
 
-/// The failing texts of a check with their counts.
 #[derive(Debug, Clone, Default)]
 pub struct Failing {
     counts: IndexMap<Box<str>, u64>,
-    /// Rows with other texts.
     others: u64,
 }
 

@@ -18,7 +18,6 @@ pub struct Merger<'m, 'o> {
     report: Report,
     sampled: Sampled,
     diagnostics: Diagnostics,
-    /// Whether the last output ends with a line end, and its input.
     ended: bool,
     last: usize,
 }

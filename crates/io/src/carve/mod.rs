@@ -37,7 +37,6 @@ pub use failing::Failing;
 use merge::Merger;
 use work::{ChunkResult, OptionalOutputs, RunState, Worker};
 
-/// A job: what to carve and how to write it.
 #[derive(Debug)]
 pub struct Job {
     carving: Carving,
@@ -51,7 +50,6 @@ pub struct Job {
     counts_failing: bool,
     diagnostics: Diagnostics,
     threads: usize,
-    /// The indices of the written pieces, and the treatment of results that look like formulas.
     written: Vec<usize>,
     formulas: Formulas,
     named: FileFormat,
@@ -60,7 +58,6 @@ pub struct Job {
     places: Option<Places>,
 }
 
-/// The counts of rows.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
 pub struct Counts {
     pub rows: u64,
@@ -82,42 +79,29 @@ impl Counts {
     }
 }
 
-/// The results of a run.
 #[derive(Debug, Default)]
 pub struct Report {
-    /// The counts of rows.
     pub counts: Counts,
     pub tallies: Vec<Tally>,
     /// The counts of each check, in the order of [`Job::checks`].
     pub checks: Vec<Sightings>,
-    /// The number of rows that each check saw.
     pub checked: Vec<u64>,
-    /// The failing texts of each check, if requested.
     pub failing: Vec<Failing>,
-    /// The first output rows, if requested.
     pub preview: Vec<Vec<PreviewCell>>,
-    /// Some rows of each kind that needs attention, if requested.
     pub odd: Vec<OddRow>,
-    /// The first rows with faults, if requested.
     pub samples: Vec<FaultyRow>,
-    /// The inputs and their first rows.
     pub inputs: Inputs,
     /// For each of [`Job::written`], the results that look like formulas, if counted.
     pub formulas: Vec<Sightings>,
     pub hints: Vec<Hint>,
-    /// The number of invalid byte sequences read as U+FFFD.
     pub replaced: u64,
 }
 
-/// The parts of a summary besides the counts.
 #[derive(Debug, Clone)]
 pub struct MadeBy {
     pub program: String,
-    /// The rules, one per line.
     pub asked: Vec<String>,
-    /// The files of `listed in`.
     pub listed: Vec<summary::Listed>,
-    /// The part of the inputs, with `--part`.
     pub part: Option<summary::Part>,
 }
 
@@ -164,21 +148,17 @@ impl Report {
 /// A row with faults, for display.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct FaultyRow {
-    /// Its number in the run, from 1.
     pub row: u64,
-    /// The line of the input where it begins.
     pub line: u64,
     pub faults: Vec<(Fault, String)>,
 }
 
-/// The outputs of a run.
 pub struct Outs<'a> {
     pub rows: &'a mut dyn Sink,
     pub offcuts: Option<&'a mut dyn Sink>,
     pub faults: Option<FaultFile<'a>>,
 }
 
-/// Why a row needs attention.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Odd {
     Fault,
@@ -203,10 +183,8 @@ impl Odd {
     }
 }
 
-/// A row that needs attention, for display.
 #[derive(Debug, Clone)]
 pub struct OddRow {
-    /// Its number in the run, from 1.
     pub row: u64,
     pub why: Odd,
     pub cells: Vec<PreviewCell>,
@@ -220,7 +198,6 @@ const MOST_ODD_KEPT: usize = MOST_ODD * Odd::ALL.len();
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct PreviewCell {
     pub text: String,
-    /// The state, if the cell is a piece.
     pub state: Option<State>,
 }
 
@@ -230,7 +207,6 @@ pub enum Formulas {
     #[default]
     Ignored,
     Counted,
-    /// Count them and add an apostrophe, so that they are text.
     Guarded,
 }
 
@@ -324,13 +300,11 @@ impl Job {
         self
     }
 
-    /// Keeps the first `samples` failing rows of each check for display.
     pub fn with_samples_of_each(mut self, samples: usize) -> Job {
         self.samples_of_each = samples;
         self
     }
 
-    /// Keeps the first `samples` rows with faults for display.
     pub fn with_samples(mut self, samples: usize) -> Job {
         self.samples = samples;
         self
@@ -501,9 +475,9 @@ pub fn carve(table: &mut Table, job: &Job, outs: &mut Outs) -> Result<Report, Er
 /// The table cannot be read.
 pub fn measure(table: &mut Table, carving: &Carving) -> Result<Vec<(usize, usize)>, Error> {
     let mut most: Vec<(usize, usize)> = carving.auto_pieces().into_iter().map(|piece| (piece, 0)).collect();
-    table.each_view(View::Pieces(carving), |_, batch, worked| {
+    table.each_view(View::Pieces(carving), |_, batch, batch_results| {
         for (piece, most) in &mut most {
-            let results = worked.piece(*piece);
+            let results = batch_results.piece(*piece);
             *most = (0..batch.rows).map(|row| results.items(row).len()).max().unwrap_or(0).max(*most);
         }
         ControlFlow::Continue(())

@@ -28,10 +28,8 @@ use crate::table;
 pub struct ChunkResult {
     pub bytes: Buffer,
     pub aside: Buffer,
-    /// The encoded rows that are not written yet, and those of the offcuts.
     kept: (Held, Held),
     pub faults: Vec<LocatedFault>,
-    /// Their approximate size in bytes.
     held: usize,
     pub samples: Vec<FaultyRow>,
     sampled: Sampled,
@@ -151,7 +149,7 @@ impl RunState {
 #[derive(Default)]
 struct Stage<'c> {
     rows: Rows<'c>,
-    worked: BatchResults,
+    batch_results: BatchResults,
 }
 
 pub struct Worker<'j> {
@@ -219,7 +217,7 @@ impl<'j> Worker<'j> {
                 stages.push(Stage::default());
             }
             let stage = &mut stages[ranges.len()];
-            let Some(range) = batches.next(&mut stage.worked) else { break };
+            let Some(range) = batches.next(&mut stage.batch_results) else { break };
             chunk.take(text, range.clone(), &mut stage.rows);
             if let Err(too_large) = self.run(chunk, stage) {
                 batches.take_again(range, too_large, chunk)?;
@@ -229,7 +227,7 @@ impl<'j> Worker<'j> {
                 self.finish(&mut state, stage, range, part)?;
                 continue;
             }
-            held += stage.worked.made();
+            held += stage.batch_results.made();
             ranges.push(range);
             if held > self.limits.batch() {
                 // The memory is released as soon as it is this chunk's turn.
@@ -292,10 +290,10 @@ impl<'j> Worker<'j> {
             source: error.downcast::<io::Error>().map_or_else(io::Error::other, |error| *error),
         };
         for stages in stages[..ranges.len()].chunks_mut(RECALLED) {
-            carving.recall(stages.iter().map(|stage| &stage.worked), memory).map_err(spill_failed)?;
-            for Stage { rows, worked } in stages {
+            carving.recall(stages.iter().map(|stage| &stage.batch_results), memory).map_err(spill_failed)?;
+            for Stage { rows, batch_results } in stages {
                 let number = |row: usize| *before + u64::from(rows.numbers[row]) + 1;
-                carving.remember(worked, rows.len(), number, memory).map_err(spill_failed)?;
+                carving.remember(batch_results, rows.len(), number, memory).map_err(spill_failed)?;
             }
         }
         Ok(())
@@ -315,9 +313,8 @@ impl<'j> Worker<'j> {
         Ok(())
     }
 
-    /// Evaluates the pieces of some rows and removes the rows that `keep` leaves out.
     fn run(&self, chunk: &dyn Chunk, stage: &mut Stage) -> Result<(), TooLarge> {
-        let Stage { rows, worked } = stage;
+        let Stage { rows, batch_results } = stage;
         let carving = &self.job.carving;
         let ragged = match (rows.numbers.first(), rows.numbers.last()) {
             (Some(first), Some(last)) => chunk.ragged(*first as usize..*last as usize + 1),
@@ -328,21 +325,17 @@ impl<'j> Worker<'j> {
             let kept: Vec<u32> = (0..).zip(&rows.numbers).filter(|(_, row)| is_whole(row)).map(|(index, _)| index).collect();
             rows.keep(&kept);
         }
-        if let Some(kept) = rows.with_batch(|batch| carving.select(batch, worked).map(<[u32]>::to_vec)) {
+        if let Some(kept) = rows.with_batch(|batch| carving.select(batch, batch_results).map(<[u32]>::to_vec)) {
             rows.keep(&kept);
         }
-        rows.with_batch(|batch| carving.run(batch, worked))?;
+        rows.with_batch(|batch| carving.run(batch, batch_results))?;
         stage.keep();
         if carving.looks_back() || self.asked.compared {
-            stage.rows.with_batch(|batch| carving.hash(batch, &mut stage.worked));
+            stage.rows.with_batch(|batch| carving.hash(batch, &mut stage.batch_results));
         }
         Ok(())
     }
 
-    /// Runs the checks on rows and writes them.
-    ///
-    /// # Errors
-    /// The output format cannot hold a value.
     fn finish(
         &mut self,
         state: &mut State<'_, 'j>,
@@ -350,17 +343,18 @@ impl<'j> Worker<'j> {
         range: Range<usize>,
         part: &mut ChunkResult,
     ) -> Result<(), Error> {
-        let Stage { rows, worked } = stage;
+        let Stage { rows, batch_results } = stage;
         let rows = &*rows;
         rows.with_batch(|batch| {
             let job = self.job;
-            job.carving.judge(batch, worked, &mut part.tallies, &mut part.checked);
-            self.observe(batch, rows, worked, part);
-            let (set_aside, faults) = state.note_faults(batch, rows, worked, range.clone(), (self.asked, self.ragged), part);
+            job.carving.judge(batch, batch_results, &mut part.tallies, &mut part.checked);
+            self.observe(batch, rows, batch_results, part);
+            let (set_aside, faults) =
+                state.note_faults(batch, rows, batch_results, range.clone(), (self.asked, self.ragged), part);
             // After the checks, which see the results without the apostrophe.
             if job.formulas != Formulas::Ignored {
                 for (piece, seen) in job.written.iter().zip(&mut part.formulas) {
-                    let of_rows = job.carving.formulas(*piece, batch, worked, job.formulas == Formulas::Guarded);
+                    let of_rows = job.carving.formulas(*piece, batch, batch_results, job.formulas == Formulas::Guarded);
                     of_rows.iter().for_each(|row| seen.note(u64::from(rows.numbers[*row as usize]) + 1));
                 }
             }
@@ -373,16 +367,16 @@ impl<'j> Worker<'j> {
             part.counts.rows_out += match job.shape.rows_piece {
                 None => kept,
                 Some(piece) => {
-                    let count = |row: usize| worked.piece(piece).items(row).len().max(1) as u64;
+                    let count = |row: usize| batch_results.piece(piece).items(row).len().max(1) as u64;
                     match &written {
                         None => (0..rows.len()).map(count).sum(),
                         Some(written) => written.iter().map(|row| count(*row as usize)).sum(),
                     }
                 }
             };
-            let (chunk, text, carving, worked) = (state.chunk, state.text, &job.carving, &*worked);
+            let (chunk, text, carving, batch_results) = (state.chunk, state.text, &job.carving, &*batch_results);
             let (written, faults) = (written.as_deref(), &faults);
-            let input = Encodable { chunk, text, range, rows, batch, worked, carving, written, faults };
+            let input = Encodable { chunk, text, range, rows, batch, batch_results, carving, written, faults };
             if part.preview.len() < job.preview {
                 state.preview(&input, part);
             }
@@ -407,7 +401,7 @@ impl<'j> Worker<'j> {
         })
     }
 
-    fn observe(&mut self, batch: &Batch, rows: &Rows, worked: &BatchResults, part: &mut ChunkResult) {
+    fn observe(&mut self, batch: &Batch, rows: &Rows, batch_results: &BatchResults, part: &mut ChunkResult) {
         if part.diagnostics.count() == 0 {
             return;
         }
@@ -420,23 +414,23 @@ impl<'j> Worker<'j> {
         let carving = &self.job.carving;
         for piece in 0..carving.count() {
             let Some(column) = carving.column(piece) else { continue };
-            let (values, (filled, looks), results) = (batch.column(column), &self.looks[column], worked.piece(piece));
+            let (values, (filled, looks), results) = (batch.column(column), &self.looks[column], batch_results.piece(piece));
             part.diagnostics.observe(piece, Observed { values, filled: *filled, looks, results, number: &number });
         }
-        carving.observe_layouts(batch, worked, &mut part.diagnostics, &number);
-        carving.observe_list_headers(batch, worked, &mut part.diagnostics, &number);
+        carving.observe_layouts(batch, batch_results, &mut part.diagnostics, &number);
+        carving.observe_list_headers(batch, batch_results, &mut part.diagnostics, &number);
     }
 }
 
 impl<'c> Stage<'c> {
     fn recycle<'d>(self) -> Stage<'d> {
-        Stage { rows: self.rows.recycle(), worked: self.worked }
+        Stage { rows: self.rows.recycle(), batch_results: self.batch_results }
     }
 
     fn keep(&mut self) {
-        if let Some(kept) = self.worked.take_kept() {
+        if let Some(kept) = self.batch_results.take_kept() {
             self.rows.keep(&kept);
-            self.worked.keep(&kept);
+            self.batch_results.keep(&kept);
         }
     }
 }
@@ -447,7 +441,6 @@ struct State<'w, 'j> {
     text: &'w str,
     count: LineCount,
     aside: &'w dyn OffcutEncoder,
-    /// The names of the inputs and their first rows, for comparisons with earlier rows.
     names: &'w [String],
     starts: Starts,
     ahead: Ahead<'w, ChunkResult>,
@@ -460,7 +453,7 @@ impl<'j> State<'_, 'j> {
         &mut self,
         batch: &Batch,
         rows: &Rows,
-        worked: &mut BatchResults,
+        batch_results: &mut BatchResults,
         range: Range<usize>,
         (asked, ragged_as): (OptionalOutputs, Ragged),
         part: &mut ChunkResult,
@@ -470,11 +463,11 @@ impl<'j> State<'_, 'j> {
         let ragged_check = job.checks.len() - 1;
         let number = |row: u32| u64::from(rows.numbers[row as usize]) + 1;
         let mut last = None;
-        for failure in worked.failures() {
+        for failure in batch_results.failures() {
             if last.replace((failure.check, failure.row)) != Some((failure.check, failure.row)) {
                 part.checks[failure.check as usize].note(number(failure.row));
                 if let Some(failing) = part.failing.get_mut(failure.check as usize) {
-                    failing.note(&job.carving.failing_text(*failure, batch, worked));
+                    failing.note(&job.carving.failing_text(*failure, batch, batch_results));
                 }
             }
         }
@@ -489,17 +482,17 @@ impl<'j> State<'_, 'j> {
         part.checked[ragged_check] += (rows.len() + ragged.iter().filter(|(_, index)| index.is_none()).count()) as u64;
         let outside = ragged.iter().filter(|(_, index)| index.is_none()).count();
         let of_batch = ragged.iter().filter_map(|(_, index)| *index);
-        let also_ragged = of_batch.filter(|row| !worked.faulty().has(*row as usize)).count();
-        part.counts.faulty += (worked.faulty().count() + outside + also_ragged) as u64;
+        let also_ragged = of_batch.filter(|row| !batch_results.faulty().has(*row as usize)).count();
+        part.counts.faulty += (batch_results.faulty().count() + outside + also_ragged) as u64;
         if asked.compared {
-            worked.failures_by_row();
+            batch_results.failures_by_row();
         }
         let wants_samples = part.samples.len() < job.samples || job.samples_of_each > 0;
         if !asked.offcuts && !asked.faults && !asked.cells && !wants_samples {
             return (None, cells);
         }
         // By row, for readers and files.
-        let mut failures = worked.failures_by_row().to_vec().into_iter().peekable();
+        let mut failures = batch_results.failures_by_row().to_vec().into_iter().peekable();
         let mut ragged = ragged.into_iter().peekable();
         let mut aside = Vec::new();
         loop {
@@ -520,7 +513,7 @@ impl<'j> State<'_, 'j> {
             let checks = found.iter().map(|failure| failure.check as usize).chain(is_ragged.then_some(ragged_check));
             let is_sample = part.sampled.wants(job, part.samples.len(), checks);
             if set_aside || asked.faults || asked.cells || is_sample {
-                let faults = self.faults(row, is_ragged, &found, batch, worked);
+                let faults = self.faults(row, is_ragged, &found, batch, batch_results);
                 self.note_row(row, &faults, index.map(|index| (batch, index)), (set_aside, is_sample), asked, part);
                 if let Some(index) = index.filter(|_| asked.cells && !set_aside) {
                     cells.note(index, faults);
@@ -538,9 +531,9 @@ impl<'j> State<'_, 'j> {
         }
     }
 
-    fn faults(&self, row: u32, is_ragged: bool, found: &[Failure], batch: &Batch, worked: &BatchResults) -> Vec<Fault> {
+    fn faults(&self, row: u32, is_ragged: bool, found: &[Failure], batch: &Batch, batch_results: &BatchResults) -> Vec<Fault> {
         let job = self.job;
-        let fault = |failure: &Failure| job.carving.fault(*failure, batch, worked, &|row| self.name(row));
+        let fault = |failure: &Failure| job.carving.fault(*failure, batch, batch_results, &|row| self.name(row));
         let mut faults: Vec<Fault> = found.iter().map(fault).collect();
         if is_ragged {
             let cells = self.chunk.ragged(row as usize..row as usize + 1).first().map_or(0, |(_, cells)| *cells);
@@ -607,7 +600,7 @@ impl<'j> State<'_, 'j> {
         let job = self.job;
         let all: Vec<u32> = (0..input.rows.len() as u32).collect();
         for row in input.written.unwrap_or(&all).iter().map(|row| *row as usize) {
-            let copies = job.shape.rows_piece.map_or(1, |piece| input.worked.piece(piece).items(row).len().max(1));
+            let copies = job.shape.rows_piece.map_or(1, |piece| input.batch_results.piece(piece).items(row).len().max(1));
             for copy in 0..copies {
                 if part.preview.len() >= job.preview {
                     return;
@@ -617,7 +610,6 @@ impl<'j> State<'_, 'j> {
         }
     }
 
-    /// The output row of a row; one of them if it has several results.
     fn output_row(&self, input: &Encodable, row: usize, copy: usize) -> Vec<PreviewCell> {
         let job = self.job;
         let cell = |column: &OutColumn| match *column {
@@ -631,8 +623,8 @@ impl<'j> State<'_, 'j> {
             }
             OutColumn::Piece { piece, result } => {
                 let result = if job.shape.rows_piece == Some(piece) { copy } else { result };
-                let results = input.worked.piece(piece);
-                let texts = job.carving.texts(piece, input.batch, input.worked);
+                let results = input.batch_results.piece(piece);
+                let texts = job.carving.texts(piece, input.batch, input.batch_results);
                 let text = results.items(row).nth(result).map_or("", |item| texts.get(item));
                 PreviewCell { text: text.to_owned(), state: Some(results.state(row)) }
             }
@@ -641,14 +633,14 @@ impl<'j> State<'_, 'j> {
     }
 
     fn note_odd(&self, input: &Encodable, part: &mut ChunkResult) {
-        let pieces: Vec<&Results> = (0..self.job.carving.count()).map(|piece| input.worked.piece(piece)).collect();
+        let pieces: Vec<&Results> = (0..self.job.carving.count()).map(|piece| input.batch_results.piece(piece)).collect();
         let pieces: Vec<&Results> = pieces.into_iter().filter(|results| !results.are_filled()).collect();
-        if pieces.is_empty() && input.worked.faulty().is_none() {
+        if pieces.is_empty() && input.batch_results.faulty().is_none() {
             return;
         }
         for why in Odd::ALL {
             let is_odd = |row: &usize| match why {
-                Odd::Fault => input.worked.faulty().has(*row),
+                Odd::Fault => input.batch_results.faulty().has(*row),
                 _ => pieces.iter().any(|results| why.is(results.state(*row))),
             };
             for row in (0..input.rows.len()).filter(is_odd) {

@@ -12,7 +12,6 @@ use arrow_select::take::take;
 
 use super::values;
 
-/// The dictionaries of the columns so far.
 #[derive(Default)]
 pub struct Dictionaries {
     columns: HashMap<usize, MergedDictionary>,
@@ -92,7 +91,7 @@ mod tests {
     }
 
     #[test]
-    fn a_dictionary_only_grows_and_values_stay_what_they_are() {
+    fn a_dictionary_only_grows_and_values_stay() {
         let mut dictionaries = Dictionaries::default();
         let mut before = 0;
         for texts in

@@ -1,5 +1,3 @@
-//! Parquet and Arrow tables.
-
 #[cfg(feature = "columnar")]
 mod dictionaries;
 #[cfg(feature = "columnar")]
@@ -112,7 +110,6 @@ impl Columnar {
         })
     }
 
-    /// Copies the columns of these files unchanged, if they are Parquet.
     pub(crate) fn copy(&mut self, files: Vec<String>) {
         self.plan.copies = (self.kind == Kind::Parquet).then(|| Copies { files, columns: Vec::new() });
     }
@@ -121,7 +118,6 @@ impl Columnar {
         self.plan.copies.is_some()
     }
 
-    /// The first column with a different type in the other schema, if the names match, with both types.
     pub(crate) fn other_type(&self, other: &Columnar) -> Option<(String, String, String)> {
         let mut both = self.schema.fields().iter().zip(other.schema.fields());
         let (this, other) = both.find(|(this, other)| this.name() == other.name() && this.data_type() != other.data_type())?;

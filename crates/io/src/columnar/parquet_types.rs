@@ -158,7 +158,7 @@ mod tests {
     }
 
     #[test]
-    fn values_stay_what_they_are() {
+    fn values_stay_unchanged() {
         let second = 1_740_816_330;
         let mut list = ListBuilder::new(PrimitiveBuilder::<TimestampSecondType>::new());
         list.append_value([Some(second), None]);

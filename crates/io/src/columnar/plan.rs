@@ -13,7 +13,6 @@ pub struct Plan {
 
 #[derive(Debug, Clone, PartialEq, Eq, Default, Serialize, Deserialize)]
 pub struct Copies {
-    /// The input files, whose rows are all written in order.
     pub files: Vec<String>,
     /// For each output column, the input column; `None` for new columns.
     pub columns: Vec<Option<usize>>,

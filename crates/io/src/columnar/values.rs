@@ -18,10 +18,8 @@ use arrow_schema::{DataType, Field, IntervalUnit, TimeUnit};
 use crate::source::CellKind;
 use crate::source::numbers::push_real;
 
-/// Why a value has no text.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum NoText {
-    /// Its bytes are not UTF-8.
     Bytes,
     Type(String),
 }
@@ -195,7 +193,6 @@ fn bytes(value: &[u8], out: &mut String) -> Result<CellKind, NoText> {
     Ok(CellKind::Text)
 }
 
-/// A duration in nanoseconds as ISO 8601 seconds.
 fn seconds(nanos: i128, out: &mut String) {
     let (whole, rest) = (nanos.abs() / 1_000_000_000, nanos.abs() % 1_000_000_000);
     let _ = write!(out, "{}{whole}", if nanos < 0 { "-" } else { "" });
@@ -285,7 +282,7 @@ mod tests {
     }
 
     #[test]
-    fn values_of_every_type_have_the_text_that_a_phrase_sees() {
+    fn values_of_every_type_have_a_text() {
         let moment = 1_740_816_330_000_i64;
         let cases: Vec<(ArrayRef, CellKind, &str)> = vec![
             (Arc::new(Int64Array::from(vec![-335])), CellKind::Number, "-335"),
@@ -327,7 +324,7 @@ mod tests {
     }
 
     #[test]
-    fn what_has_parts_is_json() {
+    fn nested_values_are_json() {
         let mut list = ListBuilder::new(StringBuilder::new());
         list.append_value([Some("a\"b"), None]);
         let mut map = MapBuilder::new(None, StringBuilder::new(), arrow_array::builder::Int32Builder::new());
@@ -350,7 +347,7 @@ mod tests {
     }
 
     #[test]
-    fn what_is_no_text_is_told() {
+    fn values_without_text_have_a_reason() {
         assert_eq!(first(&BinaryArray::from(vec![b"\xFF".as_slice()])).0, Err(NoText::Bytes));
         let runs = RunArray::<types::Int32Type>::from_iter(["a"]);
         assert!(matches!(first(&runs).0, Err(NoText::Type(_))));

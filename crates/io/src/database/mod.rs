@@ -65,7 +65,6 @@ impl Address {
     }
 }
 
-/// In the notation of [`Address::parse`], without a password.
 impl fmt::Display for Address {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         match self {
@@ -75,7 +74,6 @@ impl fmt::Display for Address {
     }
 }
 
-/// A connection URI without passwords.
 fn without_password(uri: &str) -> String {
     let (scheme, rest) = uri.split_once("://").unwrap_or(("postgresql", uri));
     let (rest, options) = rest.split_once('?').map_or((rest, None), |(rest, options)| (rest, Some(options)));
@@ -92,7 +90,6 @@ fn without_password(uri: &str) -> String {
     format!("{scheme}://{user}{place}{options}")
 }
 
-/// The rows to read.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum What {
     Table(String),
@@ -135,11 +132,9 @@ pub struct Target {
 
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 pub enum How {
-    /// The table must not exist.
     #[default]
     New,
     Replace,
-    /// Append rows. The table must exist.
     Append,
     /// Update rows of an existing table. The first columns are the key.
     Update {

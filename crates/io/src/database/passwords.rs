@@ -36,7 +36,6 @@ pub fn argument_without_passwords(argument: &str) -> String {
     }
 }
 
-/// Hides the password before the last `@` of an address.
 fn without_user_password(address: &str) -> String {
     let Some(at) = address.rfind('@') else { return address.to_owned() };
     let begins = address[..at].match_indices(':').find_map(|(colon, _)| {
@@ -53,7 +52,6 @@ fn without_user_password(address: &str) -> String {
     }
 }
 
-/// Hides the values of `password` and `passwd` settings.
 fn without_settings(text: &str) -> String {
     let mut out = String::with_capacity(text.len());
     let mut rest = text;

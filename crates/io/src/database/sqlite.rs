@@ -22,11 +22,9 @@ pub enum Use {
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Affinity {
     Text,
-    /// Stores numbers if possible.
     Numeric,
     /// As [`Affinity::Numeric`], for whole numbers.
     Integer,
-    /// As [`Affinity::Numeric`], for floating-point numbers.
     Real,
     Blob,
 }

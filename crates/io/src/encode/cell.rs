@@ -3,7 +3,6 @@ use keen_notch_core::batch::Buffer;
 use super::out::Extend;
 use crate::source::delimited::record::needs_quotes;
 
-/// Writes a cell, with quotes if necessary.
 pub fn push_cell(out: &mut impl Extend, bytes: &[u8], delimiter: u8) {
     match needs_quotes(bytes, delimiter) {
         true => push_quoted(out, bytes),
@@ -41,7 +40,7 @@ mod tests {
 
     proptest! {
         #[test]
-        fn cells_that_are_written_are_read_again(texts in proptest::collection::vec("[a,\"\r\né -]{0,6}", 1..5)) {
+        fn written_cells_are_read_again(texts in proptest::collection::vec("[a,\"\r\né -]{0,6}", 1..5)) {
             let mut row = Buffer::default();
             push_row(&mut row, texts.iter().map(String::as_str), b',');
             prop_assert_eq!(values(row.text()), texts);

@@ -34,7 +34,6 @@ const CELL: usize = size_of::<i32>() + size_of::<bool>();
 const OWN_ROWS: usize = 4096;
 
 enum From {
-    /// An original column with its type.
     Kept(usize),
     Made(Type),
     Faults,
@@ -43,7 +42,6 @@ enum From {
 
 struct ArrowColumn {
     from: From,
-    /// The observed types, if all values must have one type.
     seen: Option<ObservedTypes>,
 }
 
@@ -55,10 +53,8 @@ pub struct Columnar {
     columns: Vec<ArrowColumn>,
 }
 
-/// The results of a piece: a text, and a span for each row.
 type PieceTexts<'a> = (&'a str, Cow<'a, [Span]>);
 
-/// The type of an original column, and its observed types if all values must have one type.
 fn type_of(format: &Format, types: &[ObservedTypes], column: usize) -> (Type, Option<ObservedTypes>) {
     let seen = types.get(column);
     let of = seen.map_or(Type::Text, ObservedTypes::type_of);
@@ -122,7 +118,6 @@ fn plan(format: &Format) -> Plan {
     if let Format::Columnar(columnar) = format { columnar.plan.clone() } else { Plan::default() }
 }
 
-/// A column of a piece, of the inputs, or of faults.
 fn new_column(column: &OutColumn, title: &str, shape: &OutputSchema) -> (FieldRef, ArrowColumn) {
     let of_lists = match column {
         OutColumn::Faults => Some((fault_fields(), From::Faults)),
@@ -266,7 +261,7 @@ impl Columnar {
                     let mut words = String::new();
                     for index in range.clone() {
                         for Compared { check, hash, new_for_piece, new_for_row } in
-                            input.carving.compared(rows.row(index), input.worked)
+                            input.carving.compared(rows.row(index), input.batch_results)
                         {
                             words.clear();
                             // Writing to a string cannot fail.
@@ -397,7 +392,6 @@ fn kept(chunk: &dyn Chunk, column: usize, rows: &[u32]) -> Result<ArrayRef, Arro
     }
 }
 
-/// Lists of faults, whose fields are stored as separate texts.
 fn faults(texts: &HeldTexts) -> Result<ArrayRef, ArrowError> {
     let mut fields: [StringBuilder; FAULT_FIELDS.len()] = Default::default();
     for (index, text) in texts.iter().enumerate() {
@@ -407,7 +401,6 @@ fn faults(texts: &HeldTexts) -> Result<ArrayRef, ArrowError> {
     lists(texts, FAULT_FIELDS.len(), fault_fields(), fields.into())
 }
 
-/// Lists of hashes. Each text holds the effects of a duplicate, the number of a check, and a hash.
 fn compared(texts: &HeldTexts) -> Result<ArrayRef, ArrowError> {
     let (mut checks, mut hashes) = (Int32Builder::new(), BinaryBuilder::new());
     let (mut of_piece, mut of_row) = (BooleanBuilder::new(), BooleanBuilder::new());
@@ -429,7 +422,6 @@ fn compared(texts: &HeldTexts) -> Result<ArrayRef, ArrowError> {
     )
 }
 
-/// Lists of structs, with `each` texts per struct.
 fn lists(texts: &HeldTexts, each: usize, fields: Fields, arrays: Vec<ArrayRef>) -> Result<ArrayRef, ArrowError> {
     let structs = StructArray::try_new(fields.clone(), arrays, None)?;
     let ends = texts.lists.iter().map(|texts| texts / each as i32);
@@ -437,7 +429,6 @@ fn lists(texts: &HeldTexts, each: usize, fields: Fields, arrays: Vec<ArrayRef>) 
     Ok(Arc::new(ListArray::try_new(Arc::new(element(fields)), offsets, Arc::new(structs), None)?))
 }
 
-/// An array of texts, or of their typed values.
 fn made(texts: HeldTexts, of: Type) -> Result<ArrayRef, ArrowError> {
     let wrong = |text: &str| ArrowError::ParseError(format!("{text:?} is not a value of its column's type"));
     macro_rules! parsed {
@@ -491,7 +482,6 @@ fn made(texts: HeldTexts, of: Type) -> Result<ArrayRef, ArrowError> {
     })
 }
 
-/// The days from 1970 to a date.
 fn days(date: &str) -> Option<i32> {
     let since = date.parse::<jiff::civil::Date>().ok()? - jiff::civil::date(1970, 1, 1);
     Some(since.get_days())

@@ -79,7 +79,6 @@ impl Encoder for Database {
     }
 }
 
-/// Writes a result as its type; null if it is missing or invalid.
 fn push_piece(of: Option<ValueType>, text: Option<&str>, out: &mut impl Extend) {
     let Some(text) = text else { return Record::Blank.push(out) };
     match of.map(|of| (of, of.plain(text))) {
@@ -106,7 +105,6 @@ pub struct OffcutTable {
 }
 
 impl OffcutTable {
-    /// Encodes offcuts with the reason in a column with this title.
     pub fn new(format: &Format, types: &[ObservedTypes], header: &Header, title: &str) -> OffcutTable {
         let originals = (0..header.count()).map(|column| original(format, types, header, column));
         OffcutTable { plan: TablePlan { columns: originals.chain([text_column(title)]).collect() } }

@@ -1,5 +1,3 @@
-//! Encodes delimited text: input rows with pieces appended, or cell by cell.
-
 use std::borrow::Cow;
 
 use keen_notch_core::batch::{Buffer, Mask, Span, Writer};
@@ -39,15 +37,12 @@ struct CellColumn<'b> {
     of: CellsOf,
 }
 
-/// The content of an output column.
 #[derive(Clone, Copy, PartialEq, Eq)]
 enum CellsOf {
     Table,
-    /// Values of a table in another format.
     Values,
     Piece(usize),
     Source,
-    /// Lists, each in one line.
     Lists,
 }
 
@@ -60,7 +55,6 @@ struct Written<'b> {
     /// The number of columns to append to the raw row, or `None` to write cell by cell.
     appended: Option<usize>,
     columns: Vec<CellColumn<'b>>,
-    /// Rows with a cell that needs quotes, or with too few or too many cells.
     careful: Mask,
 }
 
@@ -88,7 +82,6 @@ impl Delimited {
         Delimited { delimiter, read, preamble, has_header, quotes_new, quote_all, header, shape, appended, adds_special }
     }
 
-    /// The columns to write cell by cell.
     fn columns(&self, appended: Option<usize>) -> &[OutColumn] {
         match appended {
             Some(count) => &self.shape.columns[self.shape.columns.len() - count..],
@@ -139,7 +132,6 @@ impl Delimited {
         written
     }
 
-    /// Finds the rows that need care.
     fn find_careful(&self, input: &Encodable, written: &mut Written) {
         let Written { out, columns, careful, read, .. } = written;
         let keeps_cells = *read == Some(self.delimiter);
@@ -180,7 +172,6 @@ impl Delimited {
             }
         }
         if let ([column], 1) = (columns.as_slice(), self.shape.columns.len()) {
-            // Most programs skip an empty line.
             (0..count).filter(|row| column.spans[*row].is_empty()).for_each(|row| careful.set(row));
         }
         let ragged = input.chunk.ragged(input.range.clone());
@@ -193,7 +184,6 @@ impl Delimited {
         }
     }
 
-    /// Writes rows without cells that need quotes.
     // A separate function, so that the loops keep their variables in registers.
     #[inline(never)]
     fn write_plainly(&self, input: &Encodable, rows: &Written, range: std::ops::Range<usize>, out: &mut Out) {
@@ -225,7 +215,6 @@ impl Delimited {
         if is_lacking { self.preamble.line_end.as_bytes() } else { own }
     }
 
-    /// Writes a row with cells that may need quotes.
     fn write_carefully(&self, input: &Encodable, rows: &Written, index: usize, out: &mut Out) {
         let text = input.text.as_bytes();
         let row = rows.rows[index];
@@ -264,7 +253,6 @@ impl Delimited {
         out.extend(self.line_end_of(&row, rows, index, text));
     }
 
-    /// Writes a raw cell that was read with the delimiter `read`, and quotes it if the output needs quotes.
     fn push_raw(&self, out: &mut impl Extend, bytes: &[u8], read: Option<u8>) {
         if !self.quote_all && read == Some(self.delimiter) || is_in_quotes(bytes) {
             return out.extend(bytes);
@@ -302,10 +290,8 @@ impl Delimited {
     }
 }
 
-/// The cells of a column without quotes inside, and whether they are quoted.
 type PlainColumn<'a> = (&'a [u8], &'a [Span], bool);
 
-/// Rows without cells that need quotes.
 struct WritePlainly<'a, 'w> {
     encoder: &'a Delimited,
     text: &'a [u8],

@@ -99,7 +99,6 @@ fn found_places(
     }
 }
 
-/// The widths for reading the output.
 pub fn widths_of(titles: &[String], places: &Places) -> Widths {
     Widths::of_places(titles.iter().cloned().zip(places.iter().copied()))
 }

@@ -21,13 +21,11 @@ pub struct JsonLines {
     shape: OutputSchema,
     /// The number of columns after the input members; `None` to write member by member.
     appended: Option<usize>,
-    /// The key of each output column in quotes, with the colon.
     keys: Vec<Vec<u8>>,
     /// Whether a piece can contain bytes that need escapes although its values do not.
     adds_special: Vec<bool>,
 }
 
-/// An output column that is not a column of the table.
 struct Added<'b> {
     key: &'b [u8],
     text: Cow<'b, str>,
@@ -46,7 +44,6 @@ enum Writes {
 struct Written<'b> {
     rows: OutRows,
     added: Vec<Option<Added<'b>>>,
-    /// Rows with a text that needs escapes.
     careful: Mask,
 }
 
@@ -149,7 +146,6 @@ impl JsonLines {
         }
     }
 
-    /// Writes input objects with appended members that need no escapes.
     fn write_plainly(&self, input: &Encodable, raw: &RawRows, written: &Written, range: Range<usize>, out: &mut Out) {
         let Written { rows, added, .. } = written;
         let count = self.appended.unwrap_or_default();
@@ -214,7 +210,6 @@ impl JsonLines {
         out.extend(line_end(Some(raw), input, rows, index));
     }
 
-    /// Writes the part before the value of a member.
     fn member(&self, is_first: &mut bool, key: &[u8], out: &mut Out) {
         if !std::mem::take(is_first) {
             out.extend(if self.style.spaces_after_commas { b", " } else { b"," });
@@ -222,7 +217,6 @@ impl JsonLines {
         out.extend(key);
     }
 
-    /// Writes an input object with all its members, some of them replaced by pieces.
     fn replaced(&self, raw: &RawRows, number: usize, index: usize, input: &Encodable, added: &[Option<Added>], out: &mut Out) {
         let text = input.text;
         out.extend(b"{");
@@ -350,7 +344,6 @@ fn line_end<'a>(raw: Option<&RawRows>, input: &'a Encodable, rows: &OutRows, ind
     own.filter(|own| !own.is_empty() || !rows.is_repeated(index)).unwrap_or(b"\n")
 }
 
-/// Whether a byte needs an escape (RFC 8259, section 7).
 fn needs_escape(byte: u8) -> bool {
     byte < 0x20 || byte == b'"' || byte == b'\\'
 }
@@ -364,7 +357,6 @@ pub fn push_cell(chunk: &dyn Chunk, text: &str, (row, column): (usize, usize), o
     }
 }
 
-/// Writes a string with quotes and escapes.
 pub fn push_text(text: &str, out: &mut impl Extend) {
     out.extend(b"\"");
     let mut rest = text.as_bytes();

@@ -18,12 +18,10 @@ pub const COMPARED_FIELDS: [&str; 4] = ["check", "hash", "new_for_piece", "new_f
 #[derive(Debug, Default)]
 pub struct RowFaults<'a> {
     checks: &'a [CheckName],
-    /// The rows with faults, as ascending indices in the batch.
     rows: Vec<(u32, Vec<Fault>)>,
 }
 
 impl<'a> RowFaults<'a> {
-    /// No faults yet, with these checks.
     pub fn of(checks: &'a [CheckName]) -> RowFaults<'a> {
         RowFaults { checks, rows: Vec::new() }
     }
@@ -56,7 +54,7 @@ pub fn words<'f>(faults: impl Iterator<Item = (&'f str, &'f str)>) -> String {
 pub fn line(column: OutColumn, input: &Encodable, row: usize) -> String {
     match column {
         OutColumn::Compared => {
-            let compared = input.carving.compared(row, input.worked);
+            let compared = input.carving.compared(row, input.batch_results);
             let words = compared.map(|Compared { check, hash, new_for_piece, new_for_row }| {
                 let new = [(new_for_piece, "piece"), (new_for_row, "row")].into_iter().filter(|(is, _)| *is);
                 let new: Vec<&str> = new.map(|(_, of)| of).collect();
@@ -72,7 +70,7 @@ fn push_array(column: OutColumn, input: &Encodable, row: usize, out: &mut Buffer
     out.push(b'[');
     match column {
         OutColumn::Compared => {
-            for (number, compared) in input.carving.compared(row, input.worked).enumerate() {
+            for (number, compared) in input.carving.compared(row, input.batch_results).enumerate() {
                 let Compared { check, hash, new_for_piece, new_for_row } = compared;
                 let values = [
                     check.to_string(),

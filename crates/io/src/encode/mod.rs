@@ -102,17 +102,14 @@ fn not_in_build(kind: Kind, _: &[ObservedTypes]) -> Error {
     Error::NoColumnar { format: kind.name(), why: "this build does not write it".to_owned() }
 }
 
-/// The content of the output rows.
 #[derive(Debug, Clone)]
 pub struct OutputSchema {
     pub columns: Vec<OutColumn>,
     pub titles: Vec<String>,
     pub pieces: Vec<PieceShape>,
-    /// The piece that writes a row for each result.
     pub rows_piece: Option<usize>,
     /// Whether all original columns are written, in order.
     pub keeps_all: bool,
-    /// Whether rows are written.
     pub is_written: bool,
 }
 
@@ -125,7 +122,6 @@ pub struct PieceShape {
 }
 
 impl OutputSchema {
-    /// The output for some columns of a table and the pieces.
     pub fn new(carving: &Carving, header: &Header, originals: &[usize]) -> OutputSchema {
         let columns = carving.out_columns(originals);
         let piece = |piece| PieceShape {
@@ -171,7 +167,6 @@ impl OutputSchema {
     }
 }
 
-/// A batch with its results.
 pub struct Encodable<'a> {
     pub chunk: &'a dyn Chunk,
     pub text: &'a str,
@@ -179,7 +174,7 @@ pub struct Encodable<'a> {
     pub range: Range<usize>,
     pub rows: &'a Rows<'a>,
     pub batch: &'a Batch<'a>,
-    pub worked: &'a BatchResults,
+    pub batch_results: &'a BatchResults,
     pub carving: &'a Carving,
     /// The indices of the rows to write, if not all.
     pub written: Option<&'a [u32]>,
@@ -187,12 +182,10 @@ pub struct Encodable<'a> {
     pub faults: &'a RowFaults<'a>,
 }
 
-/// Encodes batches with their results.
 pub trait Encoder: Send + Sync {
     /// Writes the header. Returns whether it ends with a line end; otherwise [`Encoder::line_end`] must come first.
     fn begin(&self, out: &mut Buffer) -> bool;
 
-    /// The bytes that complete the last row, before anything else is written.
     fn line_end(&self) -> &[u8] {
         b""
     }

@@ -22,13 +22,8 @@ const TITLES: [&str; 3] = ["why", "why_set_aside", "keen_notch_why"];
 pub trait OffcutEncoder: Send + Sync {
     fn begin(&self, out: &mut Buffer);
 
-    /// Writes a row with its reason.
     fn write(&self, chunk: &dyn Chunk, text: &str, row: usize, why: &str, out: &mut Out);
 
-    /// Writes the buffered rows of a chunk.
-    ///
-    /// # Errors
-    /// The format cannot hold a value.
     fn end_chunk(&self, _chunk: &dyn Chunk, _out: &mut Out) -> Result<(), Error> {
         Ok(())
     }
@@ -79,7 +74,6 @@ pub fn offcut_encoder(
     })
 }
 
-/// Fixed-width lines, with the reason after the last column.
 struct Lines {
     layout: Layout,
     title: &'static str,
@@ -154,7 +148,6 @@ impl OffcutEncoder for AsRead {
     }
 }
 
-/// Writes the cells of a row with a delimiter after each, including surplus cells.
 fn push_cells(chunk: &dyn Chunk, text: &str, row: usize, header: &Header, delimiter: u8, out: &mut Out) {
     let ragged = chunk.ragged(row..row + 1).first().map_or(0, |(_, cells)| *cells as usize);
     for column in 0..header.count().max(ragged) {
@@ -204,7 +197,6 @@ impl OffcutEncoder for Sheet {
     }
 }
 
-/// Objects, with all members of input objects.
 struct Objects {
     style: Option<Style>,
     header: Header,

@@ -13,10 +13,8 @@ impl Extend for Buffer {
     }
 }
 
-/// Rows of a chunk that an encoder buffers.
 #[derive(Debug, Default)]
 pub struct Held {
-    /// Their indices in the chunk.
     pub rows: Vec<u32>,
     /// The texts of each output column; empty if they are not buffered as texts.
     pub columns: Vec<HeldTexts>,

@@ -10,7 +10,6 @@ use keen_notch_core::value_type::ValueType;
 use super::{Encodable, Extend, Out, OutputSchema, lists};
 use crate::source::{Cell, RawRows};
 
-/// The output rows of a batch, in order.
 pub struct OutRows {
     count: usize,
     /// The row of the batch for each; `None` if it is the same index.
@@ -21,20 +20,15 @@ pub struct OutRows {
 
 pub enum OutCell<'a> {
     Original(Cell<'a>),
-    /// The declared type and the result of a piece; `None` if it is missing.
     Piece(Option<ValueType>, Option<&'a str>),
     Source(&'a str),
-    /// A list in one line; `None` if it is empty.
     List(Option<String>),
     End,
 }
 
-/// An output row of a piece that writes a row for each result.
 #[derive(Clone, Copy)]
 struct ResultRow {
-    /// The index of its text in the batch; `None` if the piece is missing.
     item: Option<usize>,
-    /// Whether the next output row belongs to the same row.
     is_repeated: bool,
 }
 
@@ -44,7 +38,7 @@ impl OutRows {
             let of = input.written.map(<[u32]>::to_vec);
             return OutRows { count: of.as_ref().map_or(input.rows.len(), Vec::len), of, results: None };
         };
-        let pieces = input.worked.piece(piece);
+        let pieces = input.batch_results.piece(piece);
         let all: Vec<u32> = (0..input.rows.len() as u32).collect();
         let (mut of, mut results) = (Vec::new(), Vec::new());
         for row in input.written.unwrap_or(&all) {
@@ -85,8 +79,8 @@ impl OutRows {
         piece: usize,
         result: usize,
     ) -> (&'b str, Cow<'b, [Span]>) {
-        let results = input.worked.piece(piece);
-        let texts = input.carving.texts(piece, input.batch, input.worked);
+        let results = input.batch_results.piece(piece);
+        let texts = input.carving.texts(piece, input.batch, input.batch_results);
         let of_item = |item: Option<usize>| item.and_then(|item| texts.spans.get(item)).copied().unwrap_or_default();
         let spans = match &self.results {
             Some(rows) if shape.rows_piece == Some(piece) => Cow::Owned(rows.iter().map(|row| of_item(row.item)).collect()),
@@ -105,13 +99,13 @@ impl OutRows {
 
     /// Whether every row of the batch has exactly one result of a piece.
     pub fn are_there(&self, input: &Encodable, piece: usize) -> bool {
-        let results = input.worked.piece(piece);
+        let results = input.batch_results.piece(piece);
         self.results.is_none() && results.are_filled() && !results.are_several()
     }
 
     /// Whether a row has a result of a piece, even an empty one.
     pub fn is_there(&self, index: usize, input: &Encodable, shape: &OutputSchema, (piece, result): (usize, usize)) -> bool {
-        let results = input.worked.piece(piece);
+        let results = input.batch_results.piece(piece);
         let row = self.row(index);
         results.state(row).is_there()
             && match &self.results {

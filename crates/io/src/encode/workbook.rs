@@ -12,7 +12,6 @@ use crate::cells::Record;
 use crate::source::{Cell, CellKind};
 
 pub struct Workbook {
-    /// The name of the sheet, if the input is a workbook.
     sheet: Option<String>,
     has_header: bool,
     shape: OutputSchema,
@@ -54,7 +53,6 @@ pub fn begin(sheet: Option<&str>, titles: Option<&[String]>, out: &mut impl Exte
     }
 }
 
-/// Writes a result as its type, or as text if it is invalid.
 fn push_piece(of: Option<ValueType>, text: &str, out: &mut impl Extend) {
     let plain = of.and_then(|of| Some((of, of.plain(text)?)));
     match plain {
@@ -86,7 +84,7 @@ mod tests {
     use super::*;
 
     #[test]
-    fn numbers_that_a_workbook_would_not_keep_are_texts() {
+    fn inexact_workbook_numbers_become_texts() {
         for (text, kept) in [
             ("335", true),
             ("-0.5", true),

@@ -45,7 +45,7 @@ mod tests {
     use crate::files::RunFiles;
 
     #[test]
-    fn a_file_that_is_synced_early_is_whole_and_not_there_before() {
+    fn an_early_synced_file_is_complete() {
         let folder = tempfile::tempdir().unwrap();
         let place = folder.path().join("out.csv");
         let mut sink: Box<dyn Sink> = open(&place, &RunFiles::default()).unwrap();
@@ -61,7 +61,7 @@ mod tests {
 
     #[cfg(unix)]
     #[test]
-    fn an_error_of_the_disk_is_told_at_the_end() {
+    fn a_disk_error_is_reported_at_the_end() {
         // A pipe cannot be synced.
         let (reader, _writer) = io::pipe().unwrap();
         let file = fs::File::from(std::os::fd::OwnedFd::from(reader));

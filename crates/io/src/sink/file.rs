@@ -18,21 +18,17 @@ pub struct File {
     place: PathBuf,
     folder: Arc<Folder>,
     stage: Stage,
-    /// Bytes written since the last sync request.
     unasked: usize,
     early: Option<EarlySync>,
 }
 
 enum Stage {
     Beside(BufWriter<fs::File>, Beside),
-    /// In place; the destination did not exist.
     New,
-    /// In place; the old file may have been kept.
     Replaced(Option<Old>),
     Gone,
 }
 
-/// The old file, kept until all outputs of the run are in place.
 struct Old {
     beside: Beside,
     /// Kept open because it is locked, so that other runs see it in use.
@@ -133,7 +129,6 @@ impl Sink for File {
     }
 }
 
-/// Gives the old file a second name.
 fn keep(folder: &Arc<Folder>, place: &Path) -> io::Result<Old> {
     let file = fs::File::open(place).ok().filter(|file| file.try_lock().is_ok());
     Ok(Old { beside: leftovers::keep(folder, place)?, _file: file })

@@ -25,7 +25,6 @@ impl Folder {
         }
     }
 
-    /// The path at the start of the run.
     pub fn path(&self) -> &Path {
         &self.path
     }

@@ -20,7 +20,6 @@ const OLD: &str = ".old";
 const MOST_OF_NAME: usize = 180;
 const TRIES: usize = 16;
 
-/// The common prefix of temporary files for an output.
 fn prefix(place: &Path) -> String {
     let name = place.file_name().unwrap_or_default().to_string_lossy();
     format!(".{}.keen-notch-", &name[..name.floor_char_boundary(MOST_OF_NAME)])
@@ -63,7 +62,6 @@ pub fn keep(folder: &Arc<Folder>, place: &Path) -> io::Result<Beside> {
     Ok(Beside::note(Arc::clone(folder), &path))
 }
 
-/// Removes leftovers beside an output, if possible.
 pub fn remove(folder: &Folder, place: &Path) {
     let prefix = prefix(place);
     let is_leftover = |name: &OsString| {

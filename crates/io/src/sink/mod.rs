@@ -26,7 +26,6 @@ use crate::formats::{FileFormat, Kind};
 
 /// Takes bytes, and keeps all or none of them as far as the target allows.
 pub trait Sink: Send {
-    /// The label for messages.
     fn name(&self) -> &str;
 
     /// Adds bytes.
@@ -48,7 +47,6 @@ pub trait Sink: Send {
     /// The output cannot be put in place; the old content is still there.
     fn place(&mut self, keeps_old: bool) -> Result<(), Error>;
 
-    /// Restores the old content.
     fn take_back(&mut self);
 
     /// Whether [`Sink::take_back`] works. Other sinks are placed last.
@@ -56,7 +54,6 @@ pub trait Sink: Send {
         true
     }
 
-    /// Whether the bytes are final even if the sink is dropped early.
     fn is_final(&self) -> bool;
 }
 
@@ -107,7 +104,6 @@ pub fn standard_output() -> Box<dyn Sink> {
     stream("standard output", std::io::stdout())
 }
 
-/// A stream, with visible marks for controls if it is a terminal.
 fn stream(name: impl Into<String>, out: impl Write + IsTerminal + Send + 'static) -> Box<dyn Sink> {
     match out.is_terminal() {
         true => Box::new(Stream::new(name, Visible::new(out, |_| None))),

@@ -11,7 +11,6 @@ use crate::pool::lock;
 
 /// Folders and names of temporary files beside outputs.
 static FILES: Mutex<Vec<(Arc<Folder>, OsString)>> = Mutex::new(Vec::new());
-/// Held while files are put in place.
 static PLACING: Mutex<()> = Mutex::new(());
 
 /// The number of open transactions in database files. Without an end, each would leave a journal that readers cannot resolve.
@@ -53,14 +52,12 @@ pub(super) struct Beside {
 }
 
 impl Beside {
-    /// Registers a temporary file, so that [`remove`] removes it too.
     pub(super) fn note(folder: Arc<Folder>, path: &Path) -> Beside {
         let name = path.file_name().unwrap_or_default().to_owned();
         lock(&FILES).push((Arc::clone(&folder), name.clone()));
         Beside { folder, name }
     }
 
-    /// Renames the file to the output, in the same folder.
     pub(super) fn put_in_place(self, place: &OsStr) -> io::Result<()> {
         self.folder.rename(&self.name, place)?;
         self.stay();

@@ -33,7 +33,6 @@ pub struct Visible<W: Write> {
 const LONGEST: usize = 24;
 
 impl<W: Write> Visible<W> {
-    /// Writes to `writer`; `permitted` sequences pass.
     pub fn new(writer: W, permitted: Permitted) -> Visible<W> {
         Visible { writer, permitted, held: Vec::new(), text: String::new() }
     }
@@ -144,7 +143,7 @@ mod tests {
     }
 
     #[test]
-    fn what_a_terminal_obeys_is_shown() {
+    fn terminal_controls_are_shown_as_marks() {
         for (bytes, expected) in [
             (&b"a,b\r\nc\td\n"[..], "a,b\r\nc\td\n"),
             (b"a\rb\x07\x1b]0;x\x07", "a␍b▯␛]0;x▯"),
@@ -162,7 +161,7 @@ mod tests {
 
     proptest! {
         #[test]
-        fn nothing_that_is_obeyed_comes_through(bytes in proptest::collection::vec(prop_oneof![any::<u8>(), Just(0x1b), Just(b'[')], 0..60), stride in 1_usize..9) {
+        fn terminal_controls_do_not_pass(bytes in proptest::collection::vec(prop_oneof![any::<u8>(), Just(0x1b), Just(b'[')], 0..60), stride in 1_usize..9) {
             let shown = shown(&bytes, stride).replace("\u{1b}[32m", "").replace("\r\n", "");
             prop_assert!(!shown.contains(is_terminal_control_or_return), "{:?}", shown);
         }

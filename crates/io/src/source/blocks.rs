@@ -21,10 +21,8 @@ pub trait RowEnds: Send {
     /// Examines further blocks, the first of which is at a position.
     fn look(&mut self, blocks: &[[u8; BLOCK]], at: usize) -> LineEnds;
 
-    /// The position of an open quote, if any.
     fn opened(&self) -> Option<usize>;
 
-    /// Moves the origin of positions forward by `bytes`.
     fn go_on(&mut self, bytes: usize);
 }
 
@@ -63,7 +61,6 @@ pub fn most_lines(columns: usize) -> usize {
     (MOST_CELLS / columns.max(1)).max(1)
 }
 
-/// Whole rows of an input, with their line ends.
 #[derive(Debug)]
 pub struct Block {
     /// The bytes; never empty.
@@ -161,9 +158,7 @@ pub struct Blocks<E> {
     spares: Arc<Spares>,
     looked: usize,
     row_ends: E,
-    /// The position after the last row end in them.
     row_end: usize,
-    /// The line ends in them, including those in quotes.
     line_ends: u64,
     line: u64,
     ended: bool,
@@ -216,7 +211,6 @@ impl<E: RowEnds> Blocks<E> {
         }
     }
 
-    /// The bytes that were read but not returned.
     fn held(&self) -> &[u8] {
         &self.buffer[..self.filled]
     }
@@ -271,7 +265,6 @@ impl<E: RowEnds> Blocks<E> {
         Block { bytes, first_line, spares: Arc::clone(&self.spares) }
     }
 
-    /// Reads until another stride is available, or the input ends.
     fn fill(&mut self) -> Result<(), Error> {
         let wanted = self.filled + self.stride;
         if self.buffer.is_empty() {

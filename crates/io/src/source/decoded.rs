@@ -15,14 +15,11 @@ const MOST_BACK: usize = 16;
 /// What to do with invalid bytes.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 pub enum WrongBytes {
-    /// Stop with an error.
     #[default]
     Stop,
-    /// Replace each sequence with U+FFFD and count it.
     Replace,
 }
 
-/// Invalid bytes of an encoding, as an I/O error.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
 #[error("invalid {encoding} bytes")]
 pub struct NotOfEncoding {
@@ -41,7 +38,6 @@ pub struct Decoded<R> {
     decoder: Decoder,
     wrong_bytes: WrongBytes,
     meter: Arc<Meter>,
-    /// Input bytes: some that were decoded, then some that were not.
     raw: Vec<u8>,
     /// The first byte that was not decoded.
     unseen: usize,
@@ -134,7 +130,6 @@ impl<R: Read> Read for Decoded<R> {
     }
 }
 
-/// Counts the lines of a text, and the code points of the last one.
 fn count(text: &[u8], lines: &mut u64, code_points: &mut usize) {
     *lines += memchr::memchr_iter(b'\n', text).count() as u64;
     let line = memchr::memrchr(b'\n', text).map_or(0, |end| end + 1);
@@ -150,7 +145,6 @@ mod tests {
 
     use super::*;
 
-    /// Returns a few bytes at a time.
     struct Slowly<'a>(&'a [u8], usize);
 
     impl Read for Slowly<'_> {

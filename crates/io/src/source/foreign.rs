@@ -57,7 +57,7 @@ mod tests {
     use super::*;
 
     #[test]
-    fn utf16_is_told_by_its_zeros() {
+    fn utf16_is_detected_by_its_zeros() {
         let bytes = |text: &str, unit: fn(u16) -> [u8; 2]| text.encode_utf16().flat_map(unit).collect::<Vec<u8>>();
         for text in ["part_code,depot\nGRP-1,East\n", "код,место\nА1,Б2", "東,京\n"] {
             assert_eq!(utf16(&bytes(text, u16::to_le_bytes)), Some("utf-16le"), "{text}");

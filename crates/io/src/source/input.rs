@@ -44,7 +44,6 @@ impl Input {
         }
     }
 
-    /// The path of a file.
     pub fn path(&self) -> Option<&std::path::Path> {
         match self {
             Input::File(path) => Some(path),
@@ -127,12 +126,10 @@ impl Input {
     }
 }
 
-/// A character encoding.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Encoding(&'static encoding_rs::Encoding);
 
 impl Encoding {
-    /// The default encoding.
     pub const UTF_8: Encoding = Encoding(encoding_rs::UTF_8);
 
     /// The encoding with a name from the WHATWG Encoding Standard.

@@ -7,7 +7,6 @@ use std::sync::{Arc, Mutex};
 use super::workbook::cells::Cells;
 use crate::pool::lock;
 
-/// Progress counters.
 #[derive(Debug, Default)]
 pub struct Meter {
     bytes: AtomicU64,
@@ -23,7 +22,6 @@ impl Meter {
         self.bytes.load(Ordering::Relaxed)
     }
 
-    /// Completed rows.
     pub fn rows(&self) -> u64 {
         self.rows.load(Ordering::Relaxed)
     }
@@ -33,7 +31,6 @@ impl Meter {
         self.replaced.load(Ordering::Relaxed)
     }
 
-    /// Counts one.
     pub fn add_replaced(&self) {
         self.replaced.fetch_add(1, Ordering::Relaxed);
     }
@@ -43,7 +40,6 @@ impl Meter {
         self.imprecise.load(Ordering::Relaxed)
     }
 
-    /// Adds to the count.
     pub fn add_imprecise(&self, numbers: u64) {
         self.imprecise.fetch_add(numbers, Ordering::Relaxed);
     }
@@ -53,7 +49,6 @@ impl Meter {
         lock(&self.undated).clone()
     }
 
-    /// Adds to the count.
     pub fn add_undated(&self, cells: &Cells) {
         let mut undated = lock(&self.undated);
         undated.count += cells.count;
@@ -62,12 +57,10 @@ impl Meter {
         }
     }
 
-    /// Adds read bytes.
     pub fn add_bytes(&self, bytes: u64) {
         self.bytes.fetch_add(bytes, Ordering::Relaxed);
     }
 
-    /// Adds completed rows.
     pub fn add_rows(&self, rows: u64) {
         self.rows.fetch_add(rows, Ordering::Relaxed);
     }
@@ -82,7 +75,6 @@ impl Meter {
     }
 }
 
-/// A reader that counts its bytes.
 pub struct Metered<R> {
     pub reader: R,
     pub meter: Arc<Meter>,

@@ -131,7 +131,6 @@ impl Format {
         matches!(self, Format::Columnar(columnar) if columnar.is_copied())
     }
 
-    /// The first column with a different type in another table, if the names match, with both types.
     pub(crate) fn other_type(&self, other: &Format) -> Option<(String, String, String)> {
         let (Format::Columnar(this), Format::Columnar(other)) = (self, other) else { return None };
         this.other_type(other)
@@ -189,7 +188,6 @@ pub trait Source: Send {
     /// The label for messages.
     fn name(&self) -> &str;
 
-    /// The columns.
     fn header(&self) -> &Header;
 
     /// The next rows; `None` at the end.
@@ -230,7 +228,6 @@ pub trait Chunk: Send {
         Ok(())
     }
 
-    /// The label of its source for messages.
     fn source(&self) -> &str;
 
     /// The text that contains the rows and values.
@@ -239,7 +236,6 @@ pub trait Chunk: Send {
     /// It is not UTF-8.
     fn text(&self) -> Result<&str, Error>;
 
-    /// The number of rows, after `open`.
     fn rows(&self) -> usize;
 
     /// The average number of cells that [`Chunk::take`] finds in a row, of `columns` requested columns.
@@ -271,7 +267,6 @@ pub trait Chunk: Send {
     fn size(&self) -> usize;
 }
 
-/// A value with its kind.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Cell<'c> {
     pub kind: CellKind,
@@ -281,10 +276,8 @@ pub struct Cell<'c> {
 }
 
 impl<'c> Cell<'c> {
-    /// A null.
     pub const NOTHING: Cell<'static> = Cell { kind: CellKind::Nothing, text: Cow::Borrowed(""), shown: None };
 
-    /// A value without further properties.
     pub fn new(kind: CellKind, text: impl Into<Cow<'c, str>>) -> Cell<'c> {
         Cell { kind, text: text.into(), shown: None }
     }
@@ -299,7 +292,6 @@ pub struct Shown<'c> {
     pub format: &'c str,
 }
 
-/// The kind of a value.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum CellKind {
     Nothing,
@@ -320,10 +312,8 @@ pub struct LineCount {
     pub ends: u64,
 }
 
-/// The raw rows of a chunk.
 #[derive(Clone, Copy)]
 pub struct RawRows<'c> {
-    /// The span of each row.
     pub rows: &'c [RawRow],
     /// The first byte after the header.
     pub start: usize,
@@ -365,7 +355,6 @@ pub struct Rows<'c> {
     pub columns: Vec<Values<'c>>,
 }
 
-/// The values of a column.
 #[derive(Debug, Default)]
 pub struct Values<'c> {
     /// The text that contains them, unless they were rewritten.
@@ -437,12 +426,10 @@ impl<'c> Rows<'c> {
         self.columns.resize_with(columns.last().map_or(0, |last| last + 1), Values::default);
     }
 
-    /// The number of rows.
     pub fn len(&self) -> usize {
         self.numbers.len()
     }
 
-    /// Whether there are no rows.
     pub fn is_empty(&self) -> bool {
         self.numbers.is_empty()
     }

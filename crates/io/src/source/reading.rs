@@ -18,7 +18,6 @@ pub const MEMORY: usize = 1024 * 1024 * 1024;
 /// What to do with rows that have too few or too many cells.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 pub enum Ragged {
-    /// Stop with an error.
     #[default]
     Stop,
     /// Keep them: missing cells are blank, and surplus cells stay.
@@ -29,13 +28,11 @@ pub enum Ragged {
 /// What to do with workbook formulas without a stored value.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 pub enum EmptyFormulas {
-    /// Stop with an error.
     #[default]
     Stop,
     Blank,
 }
 
-/// Settings for reading inputs.
 #[derive(Debug, Clone)]
 pub struct Reading {
     /// The input format, which overrides file names.
@@ -46,25 +43,19 @@ pub struct Reading {
     pub delimiter: Option<String>,
     /// The delimiter of the first input, for later inputs with a generic extension.
     pub other_delimiter: Option<u8>,
-    /// Whether the first row is the header.
     pub header: bool,
-    /// The encoding, if not UTF-8.
     pub encoding: Option<Encoding>,
-    /// What to do with invalid bytes.
     pub wrong_bytes: WrongBytes,
     /// Maximum size of a row in bytes.
     pub max_row: usize,
     /// Memory limit in bytes.
     pub memory: usize,
-    /// What to do with rows that have too few or too many cells.
     pub ragged: Ragged,
     /// Bytes per read; `None` for the default.
     pub stride: Option<usize>,
     /// The columns of fixed-width text. If given, text inputs are fixed-width.
     pub widths: Option<Arc<Widths>>,
-    /// The sheet of a workbook; by default the first.
     pub sheet: Option<String>,
-    /// What to do with workbook formulas without a stored value.
     pub empty_formulas: EmptyFormulas,
     /// The columns and their types, if they are known from a scan or another input.
     pub columns: Option<(Header, Vec<ObservedTypes>)>,
@@ -103,7 +94,6 @@ impl Reading {
         self.from.or(input.path().map(FileFormat::of)).unwrap_or_default()
     }
 
-    /// The format of an input.
     pub fn kind(&self, input: &Input) -> Kind {
         if let Input::Database(_) = input {
             return Kind::Database;

@@ -5,7 +5,6 @@ use serde::{Deserialize, Serialize};
 
 use super::CellKind;
 
-/// The type of a value.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 pub enum Type {
     Text,
@@ -121,7 +120,7 @@ mod tests {
     use super::*;
 
     #[test]
-    fn a_column_has_the_type_that_holds_all_its_values() {
+    fn a_column_has_a_type_for_all_its_values() {
         let long = "12345678901234567890";
         for (values, expected) in [
             (&[(CellKind::Number, "1"), (CellKind::Nothing, ""), (CellKind::Number, "-2")][..], Type::Whole),

@@ -7,7 +7,6 @@ use std::time::SystemTime;
 use super::input::Input;
 use crate::Error;
 
-/// The state of some files.
 #[derive(Debug, Clone, Default)]
 pub struct Unchanged(Vec<(PathBuf, Stamp)>);
 

@@ -24,9 +24,7 @@ pub struct Broken {
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 enum Why {
     CutShort,
-    /// The first bytes are wrong.
     NotCompressed,
-    /// Later bytes are invalid.
     Damaged,
     TakesMemory,
     #[cfg(not(feature = "compressed"))]
@@ -50,7 +48,6 @@ impl fmt::Display for Broken {
 impl std::error::Error for Broken {}
 
 impl Broken {
-    /// A suggestion, in one line.
     pub fn help(&self) -> &'static str {
         match self.why {
             Why::CutShort | Why::Damaged => {

@@ -43,9 +43,9 @@ fn survey_first(table: &mut Table, view: View, depth: Depth, most: u64) -> Resul
     let mut outcome = Ok(());
     if most > 0 {
         let mut known = 0;
-        table.each_view(view, |before, batch, worked| {
+        table.each_view(view, |before, batch, batch_results| {
             let rows = (most - before).min(batch.rows as u64) as usize;
-            observe(view, &mut surveys, before + 1, rows, (batch, worked));
+            observe(view, &mut surveys, before + 1, rows, (batch, batch_results));
             outcome = memory.note(&mut known, &surveys);
             if outcome.is_ok() && before + (rows as u64) < most { ControlFlow::Continue(()) } else { ControlFlow::Break(()) }
         })?;
@@ -65,7 +65,7 @@ fn survey_all(table: &mut Table, view: View, depth: Depth, threads: usize) -> Re
     let inputs = Mutex::new(table.inputs.clone());
     let first_rows = Turns::new(1);
     let worker = || {
-        let (mut spare, mut worked, mut known) = (Rows::default(), BatchResults::default(), 0);
+        let (mut spare, mut batch_results, mut known) = (Rows::default(), BatchResults::default(), 0);
         let mut own = ThreadSurveys { surveys: memory.surveys(), done: &done };
         let (memory, needed, first_rows, inputs) = (&memory, &needed, &first_rows, &inputs);
         move |number, TableChunk { input, mut chunk }: TableChunk, _: Ahead<u64>| {
@@ -81,11 +81,11 @@ fn survey_all(table: &mut Table, view: View, depth: Depth, threads: usize) -> Re
             let text = chunk.text()?;
             let mut rows: Rows = std::mem::take(&mut spare).recycle();
             let mut batches = Batches::of(chunk.rows(), chunk.cells_of_row(needed.len()), limits);
-            while let Some(range) = batches.next(&mut worked) {
+            while let Some(range) = batches.next(&mut batch_results) {
                 chunk.take(text, range.clone(), &mut rows);
                 let seen = rows.with_batch(|batch| {
-                    view.work_out(batch, &mut worked)?;
-                    observe(view, &mut own.surveys, first_row + range.start as u64, batch.rows, (batch, &worked));
+                    view.work_out(batch, &mut batch_results)?;
+                    observe(view, &mut own.surveys, first_row + range.start as u64, batch.rows, (batch, &batch_results));
                     Ok(())
                 });
                 if let Err(too_large) = seen {
@@ -114,10 +114,8 @@ fn survey_all(table: &mut Table, view: View, depth: Depth, threads: usize) -> Re
 struct Memory {
     columns: usize,
     depth: Depth,
-    /// Bytes used by all surveys, and their limit.
     taken: AtomicUsize,
     most: usize,
-    /// Memory for the survey of a column, in bytes.
     share: usize,
 }
 
@@ -162,9 +160,9 @@ impl Memory {
 }
 
 /// Observes the first `rows` rows of a batch, numbered from this one.
-fn observe(view: View, surveys: &mut [Survey], first_row: u64, rows: usize, (batch, worked): (&Batch, &BatchResults)) {
+fn observe(view: View, surveys: &mut [Survey], first_row: u64, rows: usize, (batch, batch_results): (&Batch, &BatchResults)) {
     for (column, survey) in surveys.iter_mut().enumerate() {
-        let texts: Texts = view.texts(column, batch, worked);
+        let texts: Texts = view.texts(column, batch, batch_results);
         if texts.text.is_empty() {
             survey.observe_empty(first_row, rows.min(texts.len()));
             continue;

@@ -12,7 +12,6 @@ use crate::view::View;
 
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct MatchingRow<'a> {
-    /// Its input, from 0.
     pub input: usize,
     /// Its number in the input, from 1.
     pub row: u64,

@@ -22,7 +22,6 @@ const REGISTER: &str = "crew.csv";
 pub const NAME: &str = "ropeway.db";
 const TABLE: &str = "crew";
 
-/// Creates the database from a file of the demo.
 pub fn write(folder: &Path) -> Result<(), Failure> {
     let path = folder.join(NAME);
     match fs::remove_file(&path) {

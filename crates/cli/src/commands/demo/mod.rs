@@ -199,7 +199,6 @@ fn write_data(folder: &Path) -> Result<Vec<&'static str>, Failure> {
     Ok(replaced)
 }
 
-/// Writes files to the folder, all of them or none.
 fn write<'b>(folder: &Path, files: impl Iterator<Item = (&'static str, &'b [u8])>) -> Result<(), Failure> {
     let known = RunFiles::default();
     let mut sinks = Vec::new();

@@ -18,7 +18,6 @@ use crate::failure::Failure;
 /// Its file name.
 pub const NAME: &str = "crew-november.json";
 
-/// Saves the survey.
 pub fn write(folder: &Path) -> Result<(), Failure> {
     let mut table = Table::open(&[Input::File(folder.join("crew.csv"))], &Reading::default())?;
     let columns: Vec<usize> = (0..table.header.count()).collect();

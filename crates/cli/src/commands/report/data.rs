@@ -53,7 +53,6 @@ pub fn file(input: &Input) -> Result<report::File, Failure> {
     Ok(report::File { name, bytes: Some(bytes), sha256: Some(hash) })
 }
 
-/// The failing values of each check.
 pub fn faults(found: &Report, job: &Job, table: &Table) -> Vec<Faults> {
     let of_check = |check: usize| {
         let (results, other_rows) = found.failing[check].top(RESULTS);
@@ -149,7 +148,6 @@ pub fn column(name: &str, survey: &Survey) -> PageColumn {
     }
 }
 
-/// The cut list in words.
 pub fn list(pieces: &Pieces) -> Vec<Explained> {
     let rest = explain::rest(&pieces.wanted);
     let rest = (!rest.is_empty()).then(|| Explained { name: String::new(), sentences: rest, phrase: None });
@@ -165,7 +163,6 @@ pub fn list(pieces: &Pieces) -> Vec<Explained> {
     rest.into_iter().chain(pieces.wanted.pieces.iter().map(piece)).collect()
 }
 
-/// The changes since an earlier survey or summary.
 pub fn changes(
     name: &str,
     before: &SavedFile,

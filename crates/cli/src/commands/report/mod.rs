@@ -35,6 +35,7 @@ pub fn run(args: &ReportArgs, console: &Console) -> Result<Exit, Failure> {
         layouts: &args.layouts,
         pieces: &args.pieces,
         checks: &args.checks,
+        keep: &args.rows_to_keep.keep,
         column: args.column.as_deref(),
         allow_outside: args.allow_outside,
     };

@@ -11,19 +11,15 @@ use crate::draw::{bar, visible};
 
 /// The version of the JSON. It increases when a key changes its meaning or disappears.
 const VERSION: u32 = 1;
-/// Width of a bar in columns.
 const BAR: usize = 20;
 /// Maximum changes to show for a column.
 const MOST: usize = 12;
 
-/// A comparison.
 #[derive(Debug)]
 pub struct Compared<'a> {
     /// The current input and the saved file.
     pub names: (&'a str, &'a str),
-    /// The inputs with their first rows.
     pub inputs: &'a Inputs,
-    /// Columns in both.
     pub columns: &'a [(String, Against)],
     pub came: &'a [String],
     pub went: &'a [String],
@@ -106,7 +102,6 @@ fn colour(change: &Change) -> anstyle::Style {
     }
 }
 
-/// A share for display.
 pub fn shown(share: f64) -> String {
     match share {
         0.0 => "none".to_owned(),
@@ -221,7 +216,6 @@ fn quoted(character: &str) -> String {
     format!("\"{}\"", visible::character(character))
 }
 
-/// The comparison as JSON.
 pub fn json(compared: &Compared) -> String {
     let column = |(column, against): &(String, Against)| {
         let changes: Vec<Value> = against.changes.iter().map(|change| change_json(change, compared.inputs)).collect();

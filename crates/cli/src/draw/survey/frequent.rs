@@ -12,7 +12,6 @@ use crate::draw::{bar, table, visible};
 const FEW: u64 = 20;
 /// Number of values to show otherwise.
 const MOST: usize = 6;
-/// Width of a bar in columns.
 const BAR: usize = 16;
 
 pub struct FrequentTable {

@@ -29,7 +29,6 @@ pub fn text(columns: &[Surveyed], in_depth: bool, sample: Option<u64>) -> String
     visible::json(&survey)
 }
 
-/// A survey in saved form.
 pub fn saved(saved: &Saved) -> String {
     // Serializing texts, numbers and lists cannot fail. One line per column, because the file is not for readers.
     let mut value = serde_json::to_value(saved).unwrap_or_default();

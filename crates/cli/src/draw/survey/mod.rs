@@ -26,7 +26,6 @@ const MOST_DELIMITERS: usize = 8;
 /// Numbers of sections to show for a delimiter.
 const MOST_SECTIONS: usize = 4;
 
-/// A surveyed column.
 #[derive(Debug, Clone, Copy)]
 pub struct Surveyed<'a> {
     pub title: &'a str,
@@ -92,7 +91,6 @@ pub fn in_brief(name: &str, again: Option<&str>, columns: &[Surveyed], sample: O
     lines
 }
 
-/// A page for each column.
 pub fn in_depth(name: &str, columns: &[Surveyed], sample: Option<u64>, width: usize) -> Vec<String> {
     let width = width.min(WIDEST);
     let mut lines = Vec::new();
@@ -105,7 +103,6 @@ pub fn in_depth(name: &str, columns: &[Surveyed], sample: Option<u64>, width: us
     lines
 }
 
-/// A row with a shape.
 pub struct MatchingRow {
     pub input: usize,
     /// Its number in the input, from 1.
@@ -180,7 +177,6 @@ fn page(name: &str, column: &Surveyed, sample: Option<u64>, width: usize) -> Vec
     lines
 }
 
-/// A section of the page with a heading, unless it is empty.
 fn section(head: &str, lines: Vec<String>) -> Vec<String> {
     if lines.is_empty() {
         return lines;

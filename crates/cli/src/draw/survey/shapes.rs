@@ -15,7 +15,6 @@ use crate::draw::{bar, table, visible};
 const MOST: usize = 16;
 /// Maximum fine shapes to show.
 const MOST_FINE: usize = 1000;
-/// Width of a bar in columns.
 const BAR: usize = 16;
 /// Width of a bar before a wide shape.
 const NARROW_BAR: usize = 8;

@@ -16,17 +16,14 @@ pub(super) struct Filter {
 }
 
 impl Filter {
-    /// Creates an empty filter of about `bytes` bytes.
     pub(super) fn of(bytes: usize) -> Filter {
         Filter { blocks: vec![[0; WORDS]; (bytes / size_of::<[u64; WORDS]>()).max(1)] }
     }
 
-    /// Whether the filter has no blocks, so that it can hold nothing.
     pub(super) fn is_none(&self) -> bool {
         self.blocks.is_empty()
     }
 
-    /// Adds a text. `key` is 64 bits of its hash.
     pub(super) fn add(&mut self, key: u64) {
         let block = self.block_of(key);
         if let Some(block) = self.blocks.get_mut(block) {
@@ -34,7 +31,6 @@ impl Filter {
         }
     }
 
-    /// Whether the text may have been added. There are no false negatives.
     pub(super) fn may_have(&self, key: u64) -> bool {
         self.blocks.get(self.block_of(key)).is_some_and(|block| bits(key).all(|(word, bit)| block[word] & bit != 0))
     }
@@ -45,7 +41,6 @@ impl Filter {
     }
 }
 
-/// The word and the bit mask of each bit of a text.
 fn bits(key: u64) -> impl Iterator<Item = (usize, u64)> {
     (0..PROBES).map(move |probe| {
         let bit = (key >> (probe * PROBE_BITS)) as usize % (WORDS * u64::BITS as usize);
@@ -59,7 +54,7 @@ mod tests {
     use crate::check::unique_texts::UniqueTexts;
 
     #[test]
-    fn what_was_added_is_found_and_most_of_the_rest_is_not() {
+    fn added_texts_are_found_and_few_others() {
         let key = |number: u32| UniqueTexts::hash([number.to_string().as_str()]).0;
         let mut filter = Filter::of(100_000);
         (0..100_000).for_each(|number| filter.add(key(number)));

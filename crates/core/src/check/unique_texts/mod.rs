@@ -43,7 +43,6 @@ pub struct UniqueTexts {
     most: usize,
     store: Option<Box<dyn Store>>,
     filter: Filter,
-    /// The prefetched texts, sorted, and their entries in the store.
     asked: Vec<Entry>,
     recalled: Vec<Entry>,
 }
@@ -73,7 +72,6 @@ pub fn row_of(entry: Entry, key: u64, rest: u64) -> Option<u64> {
     (entry.0 == key && entry.1 & !ROW_MASK == rest & !ROW_MASK).then_some(entry.1 & ROW_MASK)
 }
 
-/// A part of the table, with linear probing in a power of two of slots.
 #[derive(Debug, Default)]
 struct Shard {
     /// Each slot holds 64 bits of the hash, then the rest and the row; the second number of a free slot is 0.
@@ -111,7 +109,6 @@ impl UniqueTexts {
         UniqueTexts { most, store: Some(store), ..UniqueTexts::default() }
     }
 
-    /// The hash of a sequence of texts.
     pub fn hash<'a>(texts: impl IntoIterator<Item = &'a str>) -> Hash {
         let mut hasher = SipHasher13::new();
         let mut is_nothing = true;
@@ -220,7 +217,6 @@ impl UniqueTexts {
 }
 
 impl Hash {
-    /// The 128 bits.
     pub fn bits(self) -> u128 {
         u128::from(self.0) << 64 | u128::from(self.1)
     }
@@ -235,17 +231,14 @@ impl Hash {
 }
 
 impl Shard {
-    /// Whether it must grow before the next text.
     fn is_full(&self) -> bool {
         self.count >= self.slots.len() / 8 * 7
     }
 
-    /// The size increase of the next doubling, in bytes.
     fn next_bytes(&self) -> usize {
         self.slots.len().max(FEWEST) * size_of::<Entry>()
     }
 
-    /// The slot of a text, or the free slot for it.
     fn find(&mut self, key: u64, rest: u64) -> Option<&mut (u64, u64)> {
         let mask = self.slots.len().wrapping_sub(1);
         let mut at = key as usize & mask;
@@ -258,7 +251,6 @@ impl Shard {
         }
     }
 
-    /// Doubles the slots and returns the size increase in bytes.
     fn double(&mut self) -> usize {
         let before = self.slots.len();
         let slots = vec![(0, 0); (before * 2).max(FEWEST)];
@@ -310,7 +302,7 @@ mod tests {
     }
 
     #[test]
-    fn many_texts_are_told_apart_whatever_the_memory() {
+    fn many_texts_are_distinguished_with_any_memory() {
         for mut seen in [
             UniqueTexts::default(),
             UniqueTexts::with_store(1 << 16, Box::new(Kept::default())),

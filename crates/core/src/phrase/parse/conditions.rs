@@ -168,7 +168,6 @@ impl Parser<'_> {
         }
     }
 
-    /// The number here, as written, if any.
     fn decimal_if_any(&mut self) -> Option<String> {
         let Some(Token { kind: TokenKind::Number(_) | TokenKind::Decimal(_), span }) = self.peek() else { return None };
         self.at += 1;

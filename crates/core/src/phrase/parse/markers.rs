@@ -1,5 +1,3 @@
-//! Markers, classes and ordinals.
-
 use super::{MOST_CHARACTERS, Next, Parser, at_most};
 use crate::phrase::ast::{Class, ClassPart, Marker, Occurrence, Position, Regex};
 use crate::phrase::token::{Token, TokenKind};
@@ -84,7 +82,6 @@ impl Parser<'_> {
         }
     }
 
-    /// Takes `any case`, if it is here.
     pub(super) fn any_case(&mut self) -> Result<bool, PhraseError> {
         let any_case = self.take_word("any");
         if any_case && !self.take_word("case") {

@@ -153,7 +153,6 @@ impl<'a> Parser<'a> {
         self.tokens.get(self.at)
     }
 
-    /// The next token, if it is a word.
     fn peek_word(&self) -> Option<&'a str> {
         match self.peek() {
             Some(Token { kind: TokenKind::Word(word), .. }) => Some(word),
@@ -161,7 +160,6 @@ impl<'a> Parser<'a> {
         }
     }
 
-    /// Takes the next token if it is the word `word`.
     fn take_word(&mut self, word: &'static str) -> bool {
         self.ask([Next::Word(word)]);
         let found = self.peek_word() == Some(word);
@@ -169,7 +167,6 @@ impl<'a> Parser<'a> {
         found
     }
 
-    /// The span of the next token; empty at the end of the phrase.
     fn here(&self) -> Span {
         self.peek().map_or(self.source.len()..self.source.len(), |token| token.span.clone())
     }
@@ -233,7 +230,6 @@ impl<'a> Parser<'a> {
         Ok(Branch { span: start..self.end_of_last(), body })
     }
 
-    /// The error for an unexpected token after a complete branch.
     fn neither_then_nor_or(&self, token: &Token, before: Option<&Branch>) -> PhraseError {
         let after_literal = matches!(before, Some(Branch { body: Body::Literal(_), .. }));
         let words = &self.source[token.span.clone()];
@@ -323,7 +319,6 @@ impl<'a> Parser<'a> {
         }
     }
 
-    /// The error for a reversed range, with the corrected one.
     fn backwards(&self, span: Span) -> PhraseError {
         let words: Vec<_> = self.source[span.clone()].split_whitespace().collect();
         let swapped = words.iter().rev().copied().collect::<Vec<_>>().join(" ");

@@ -13,7 +13,6 @@ use crate::text::unit::Unit;
 const MOST_PADDING: usize = 100_000;
 
 impl Parser<'_> {
-    /// Parses a step; `several` if an earlier step gives several results.
     pub(super) fn step(&mut self, several: bool) -> Result<Step, PhraseError> {
         let start = self.here().start;
         // Several results can arise once. The caller knows whether `joined with` is possible.

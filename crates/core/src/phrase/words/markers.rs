@@ -1,5 +1,3 @@
-//! Markers, classes and ordinals in plain words.
-
 use crate::phrase::ast::{Class, ClassPart, Marker, Occurrence, Position, Regex};
 
 /// A text in quotes, or its name if quotes would show an invisible character.
@@ -40,7 +38,6 @@ pub(super) fn the(which: &str, marker: &Marker) -> String {
     }
 }
 
-/// Any occurrence of a marker: `“-”`, `any run of digits`.
 pub(super) fn any(marker: &Marker) -> String {
     match marker {
         Marker::Text { text, any_case } => format!("{}{}", self::text(text), in_any_case(*any_case)),

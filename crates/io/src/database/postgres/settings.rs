@@ -151,7 +151,6 @@ impl Mode {
     }
 }
 
-/// Separates the options that the package does not support.
 fn take_options(uri: &str) -> (String, Vec<(String, String)>) {
     let Some((place, options)) = uri.split_once('?') else { return (uri.to_owned(), Vec::new()) };
     let own = ["sslmode", "sslrootcert", "service"];
@@ -232,7 +231,6 @@ fn of_password_file(config: &Config, env: &dyn Fn(&str) -> Option<String>) -> Op
     fs::read_to_string(file).ok()?.lines().find_map(|line| password_of(line, &wanted))
 }
 
-/// The password of a line, if it matches this host, port, database and user.
 fn password_of(line: &str, wanted: &[&str; 4]) -> Option<String> {
     if line.starts_with('#') {
         return None;

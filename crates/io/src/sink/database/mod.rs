@@ -33,7 +33,6 @@ use crate::pool::lock;
 #[cfg(any(feature = "postgres", feature = "sqlite"))]
 const BY_NAME: &str = "rows are appended by column name; exclude missing columns with --without, or add them to the table";
 
-/// How a database column converts stored values.
 #[cfg(any(feature = "postgres", feature = "sqlite"))]
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 enum Holds {
@@ -95,7 +94,6 @@ trait Loader: Send {
     fn commit(&mut self) -> Result<(), Error>;
 }
 
-/// A connection for output tables.
 #[derive(Clone)]
 pub struct Session {
     address: String,
@@ -138,7 +136,6 @@ pub struct Table {
     open: Arc<Mutex<Open>>,
     table: usize,
     has_begun: bool,
-    /// The start of an incomplete row.
     pending: Vec<u8>,
 }
 

@@ -41,14 +41,12 @@ struct Table {
     /// Its name with the schema, if given, as SQL; and the bare name.
     sql: String,
     name: String,
-    /// The table where the rows wait.
     waiting: String,
     columns: String,
     plan: TablePlan,
     /// The declared type of each column, and how it stores values.
     holds: Vec<(String, Holds)>,
     added: Vec<PlannedColumn>,
-    /// Rows not sent yet, and the number of rows sent.
     rows: Vec<u8>,
     held: u64,
     given: u64,
@@ -178,7 +176,6 @@ fn name_is_too_long(client: &mut Client, plan: &TablePlan, table: &str) -> Resul
 
 struct ExistingColumn {
     name: String,
-    /// Its type, without and with the collation.
     declared: String,
     collated: String,
 }

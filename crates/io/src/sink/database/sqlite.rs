@@ -34,7 +34,6 @@ struct Tables {
     address: String,
     tables: Vec<Table>,
     added: Vec<String>,
-    /// The files of a new database, until it is complete.
     new: Vec<Beside>,
     /// From the first change of the database file to the end of the transaction.
     transaction: Option<Transaction>,
@@ -43,7 +42,6 @@ struct Tables {
 struct Table {
     target: Target,
     plan: TablePlan,
-    /// The declared type of each column, and how it stores values.
     holds: Vec<(String, Holds)>,
     insert: String,
     given: u64,
@@ -84,7 +82,6 @@ impl Tables {
     }
 }
 
-/// The declared type of a column: as in another SQLite table, or by the type of its values.
 fn declaration(column: &PlannedColumn) -> String {
     format!("{} {}", quoted(&column.name), declared(column))
 }
@@ -123,7 +120,6 @@ fn number(text: &str) -> ValueRef<'_> {
     }
 }
 
-/// A value as the column stores it.
 fn value<'r>(record: &Record<'r>, holds: Holds) -> ToSqlOutput<'r> {
     ToSqlOutput::Borrowed(match record {
         Record::Text(text) if holds == Holds::Number && is_blank(text) => ValueRef::Null,
@@ -324,7 +320,6 @@ impl Tables {
         ))
     }
 
-    /// Rolls the transaction back if a statement has failed.
     fn end_if_failed(&mut self, outcome: Result<(), Error>) -> Result<(), Error> {
         if outcome.is_err() {
             // SQLite does so itself after some errors.

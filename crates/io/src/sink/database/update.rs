@@ -14,7 +14,6 @@ pub struct Update<'p> {
 }
 
 impl Update<'_> {
-    /// The quoted names of the key columns and of the columns to write.
     fn columns(&self) -> (Vec<String>, Vec<String>) {
         let is_written = |column: &&PlannedColumn| column.read_from.is_none();
         let mut key: Vec<String> = self.plan.columns.iter().filter(is_written).map(|column| quoted(&column.name)).collect();

@@ -53,14 +53,12 @@ mod of_packages {
 
     pub struct ColumnarFile {
         kind: Kind,
-        /// `None` until it is complete.
         plan: Option<Plan>,
         pending: Vec<u8>,
         decoder: StreamDecoder,
         writer: Writer,
     }
 
-    /// The writer of batches. Output that has not been fetched is in its buffer.
     enum Writer {
         /// Waits for the schema; for a stream, passes bytes on.
         Bytes(Vec<u8>),
@@ -93,7 +91,6 @@ mod of_packages {
             Ok(())
         }
 
-        /// Starts the file, with the first batch if there is one.
         fn begin(&mut self, first: Option<&RecordBatch>) -> io::Result<()> {
             let (Writer::Bytes(_), Some(schema)) = (&self.writer, self.decoder.schema()) else { return Ok(()) };
             self.writer = match self.kind {

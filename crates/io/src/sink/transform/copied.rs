@@ -21,9 +21,7 @@ use crate::columnar::{Copies, parquet_metadata};
 pub struct Copied {
     writer: SerializedFileWriter<Vec<u8>>,
     factory: ArrowRowGroupWriterFactory,
-    /// For each output column, the input column.
     columns: Vec<Option<usize>>,
-    /// The number of leaf columns of each output column.
     leaves: Vec<usize>,
     /// Row groups whose rows are incomplete.
     groups: VecDeque<Group>,

@@ -16,10 +16,8 @@ use crate::formats::{Compression, Kind};
 /// Bytes to buffer before passing them on.
 const HELD: usize = 256 << 10;
 
-/// Transforms its input for another sink.
 pub struct TransformSink {
     sink: Box<dyn Sink>,
-    /// `None` at the end.
     maker: Option<Box<dyn Transform>>,
 }
 
@@ -83,7 +81,6 @@ fn failed(sink: &dyn Sink, source: io::Error) -> Error {
     Error::Write { name: sink.name().to_owned(), source, is_half_written: sink.is_final() }
 }
 
-/// Writes into a sink and keeps its error.
 struct Onward<'s> {
     sink: &'s mut dyn Sink,
     error: Option<Error>,

@@ -50,14 +50,10 @@ mod of_parts {
         archive: ZipWriter<StreamWriter<Shared>>,
         /// Output of the archive that the sink has not fetched yet.
         written: Shared,
-        /// The name of the sheet; taken when its part begins.
         title: Option<String>,
         has_begun: bool,
-        /// XML of the sheet, waiting for compression.
         xml: String,
-        /// The bytes of the sheet before that.
         bytes: u64,
-        /// The row and column of the next cell, from 0.
         row: u32,
         column: u16,
         is_in_row: bool,
@@ -69,7 +65,6 @@ mod of_parts {
         made: Vec<u8>,
     }
 
-    /// A shared byte buffer.
     #[derive(Clone, Default)]
     struct Shared(Arc<Mutex<Vec<u8>>>);
 
@@ -111,7 +106,6 @@ mod of_parts {
             self.archive.write_all(content.as_bytes())
         }
 
-        /// Writes the parts before the sheet, and starts the sheet.
         fn begin(&mut self) -> io::Result<()> {
             if mem::replace(&mut self.has_begun, true) {
                 return Ok(());
@@ -215,7 +209,6 @@ mod of_parts {
             Ok(())
         }
 
-        /// Starts a cell with a style and type.
         fn cell(&mut self, style: Option<usize>, of: Option<&str>) {
             let (row, column) = (self.row + 1, usize::from(self.column));
             // Writing to a string cannot fail.
@@ -472,7 +465,7 @@ mod tests {
     }
 
     #[test]
-    fn what_a_sheet_has_no_room_for_is_refused() {
+    fn values_beyond_the_limits_of_a_sheet_are_refused() {
         let rows = |count| std::iter::repeat_n(Record::End, count).chain([Record::Text("GRP-1")]);
         assert_eq!(refused(rows(1_048_575)), None);
         assert_eq!(refused(rows(1_048_576)).unwrap(), "a sheet has at most 1048576 rows");

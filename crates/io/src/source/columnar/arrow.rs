@@ -100,7 +100,6 @@ impl<R: Read> Streams<R> {
         Ok(streams)
     }
 
-    /// Reads the schema of the next stream; `None` at the end of the input.
     fn begin(&mut self) -> Result<Option<SchemaRef>, ArrowError> {
         self.decoder = decoder();
         let mut bytes = match self.message()? {
@@ -147,7 +146,6 @@ impl<R: Read> Streams<R> {
         Ok(Some((Buffer::from_vec(bytes), has_schema)))
     }
 
-    /// Appends `count` bytes; `false` at the end of the input.
     fn read(&mut self, bytes: &mut Vec<u8>, count: usize) -> Result<bool, ArrowError> {
         if count > self.most {
             return Err(too_large(count as u64, self.most));
@@ -227,7 +225,6 @@ impl<R: Read + Seek> ArrowFile<R> {
         let footer = root_as_footer(&bytes).map_err(|error| broken(&error.to_string()))?;
         let schema = footer.schema().ok_or_else(|| broken("it has no columns"))?;
         let schema = Arc::new(convert::try_fb_to_schema(schema)?);
-        // The version in the footer can differ from the versions of the messages.
         let decoder = FileDecoder::new(Arc::clone(&schema), MetadataVersion::V1).with_require_alignment(false);
         let blocks: Vec<Block> = footer.recordBatches().map_or(Vec::new(), |blocks| blocks.iter().copied().collect());
         let dictionaries: Vec<Block> = footer.dictionaries().map_or(Vec::new(), |blocks| blocks.iter().copied().collect());
@@ -239,7 +236,6 @@ impl<R: Read + Seek> ArrowFile<R> {
         Ok(file)
     }
 
-    /// The bytes of a block, with valid lengths.
     fn block(&mut self, block: &Block) -> Result<Buffer, ArrowError> {
         let not_there = || broken("a block is not where it should be");
         let start = u64::try_from(block.offset()).map_err(|_| not_there())?;

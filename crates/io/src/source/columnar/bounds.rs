@@ -19,10 +19,8 @@ const SHARE: usize = 8;
 const HEADER: usize = 512;
 const MOST_HEADER: usize = 1 << 20;
 
-/// The relevant fields of a page header.
 #[derive(Debug, PartialEq, Eq)]
 struct PageHeader {
-    /// Its own bytes.
     width: usize,
     is_dictionary: bool,
     unpacked: u64,
@@ -107,7 +105,6 @@ fn longest(page: &Page) -> usize {
     longest
 }
 
-/// The header of the page at a byte.
 fn header<R: ChunkReader>(reader: &R, at: u64, end: u64) -> Option<PageHeader> {
     let mut width = HEADER;
     loop {
@@ -121,7 +118,6 @@ fn header<R: ChunkReader>(reader: &R, at: u64, end: u64) -> Option<PageHeader> {
     }
 }
 
-/// Reads the header of a page.
 fn page_header(thrift: &mut Thrift) -> Option<PageHeader> {
     let (mut kind, mut unpacked, mut packed) = (None, None, None);
     thrift.fields(&mut |thrift, field, of| {
@@ -142,7 +138,7 @@ mod tests {
     use super::*;
 
     #[test]
-    fn headers_are_read_with_what_else_is_in_them() {
+    fn headers_with_further_content() {
         // The kind, both sizes, a struct with a number, a text, a list and a boolean, and a checksum.
         let bytes =
             [0x15, 4, 0x15, 0xC8, 1, 0x15, 60, 0x4C, 0x15, 2, 0x18, 2, b'a', b'b', 0x19, 0x25, 2, 4, 0x11, 0, 0x05, 8, 2, 0, 9];

@@ -14,7 +14,6 @@ pub struct ColumnarChunk {
     name: Arc<str>,
     batch: RecordBatch,
     size: usize,
-    /// The table columns in the batch, as ascending indices.
     places: Vec<usize>,
     before: u64,
     opened: Vec<usize>,
@@ -36,7 +35,6 @@ impl ColumnarChunk {
         ColumnarChunk { name, batch, size, places, before, opened: Vec::new(), texts }
     }
 
-    /// The index of a table column in the batch, if it is there.
     fn place(&self, column: usize) -> Option<usize> {
         self.places.binary_search(&column).ok()
     }

@@ -1,5 +1,3 @@
-//! Parquet and Arrow sources.
-
 #[cfg(feature = "columnar")]
 mod arrow;
 #[cfg(feature = "columnar")]

@@ -1,5 +1,3 @@
-//! Opening Parquet.
-
 use std::fs::File;
 use std::io::BufReader;
 use std::sync::Arc;
@@ -105,7 +103,6 @@ fn has_encrypted_columns(reader: &impl ChunkReader) -> bool {
     whole.is_some() && is_encrypted
 }
 
-/// The number of rows of a file, and their decompressed size in bytes.
 fn sizes(metadata: &ParquetMetaData) -> (usize, usize) {
     let groups = metadata.row_groups();
     let rows: i64 = groups.iter().map(|group| group.num_rows().max(0)).sum();
@@ -113,7 +110,6 @@ fn sizes(metadata: &ParquetMetaData) -> (usize, usize) {
     (usize::try_from(rows).unwrap_or_default(), usize::try_from(bytes).unwrap_or_default())
 }
 
-/// The unsupported compression of a column, if any.
 fn unknown_codec(metadata: &ParquetMetaData) -> Option<&'static str> {
     let mut codecs = metadata.row_groups().iter().flat_map(|group| group.columns()).map(|column| column.compression());
     codecs.find_map(|codec| match codec {
@@ -123,7 +119,6 @@ fn unknown_codec(metadata: &ParquetMetaData) -> Option<&'static str> {
     })
 }
 
-/// The settings for writing a similar file.
 fn plan(metadata: &ParquetMetaData) -> Plan {
     let groups = metadata.row_groups();
     let most = groups.iter().filter_map(|group| usize::try_from(group.num_rows()).ok()).max();
@@ -144,7 +139,6 @@ fn plan(metadata: &ParquetMetaData) -> Plan {
     Plan { group_rows: most.filter(|_| groups.len() > 1), columns: columns.iter().map(column).collect(), copies: None }
 }
 
-/// Whether the writer abandoned the dictionary of a column.
 fn gave_dictionary_up(column: &ColumnChunkMetaData) -> bool {
     let is_dictionary =
         |encodings: &EncodingMask| encodings.is_only(Encoding::RLE_DICTIONARY) || encodings.is_only(Encoding::PLAIN_DICTIONARY);
@@ -168,7 +162,6 @@ impl Again for Bytes {
     }
 }
 
-/// A reader that counts bytes.
 struct Counted<R> {
     reader: R,
     meter: Arc<Meter>,

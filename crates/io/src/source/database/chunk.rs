@@ -48,7 +48,6 @@ impl DatabaseChunk {
         (&self.name, self.before + self.rows as u64, width)
     }
 
-    /// The number of the next row, from 1.
     pub fn next_row(&self) -> u64 {
         self.before + self.rows as u64 + 1
     }
@@ -57,7 +56,6 @@ impl DatabaseChunk {
         self.text.len() as u64
     }
 
-    /// The value of a column in a row; empty if the column was not read.
     fn at(&self, row: usize, column: usize) -> (Span, CellKind) {
         let place = self.places.binary_search(&column).ok();
         let cell = place.and_then(|place| self.cells.get(row * self.places.len() + place));

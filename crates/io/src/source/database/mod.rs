@@ -43,7 +43,6 @@ const AHEAD: usize = 2;
 
 /// A message of the thread: a chunk, or `None` at the end.
 type ReaderMessage = Result<Option<DatabaseChunk>, Error>;
-/// Reads the needed columns and sends the rows.
 type Read = Box<dyn FnOnce(Vec<usize>, RowSender) + Send>;
 
 struct Opened {
@@ -54,7 +53,6 @@ struct Opened {
 struct SourceColumn {
     name: String,
     declared: String,
-    /// The type of its values, if known.
     of: Option<Type>,
     has_text: bool,
 }
@@ -167,7 +165,6 @@ fn too_long(name: &str, row: u64, limit: usize) -> Error {
     }
 }
 
-/// Sends rows from the thread.
 struct RowSender {
     header: Header,
     sender: Sender<ReaderMessage>,
@@ -176,7 +173,6 @@ struct RowSender {
 }
 
 impl RowSender {
-    /// Ends a row. Returns whether the run continues.
     fn end_row(&mut self) -> Result<bool, Error> {
         let (name, row, width) = self.chunk.end_row();
         if width > self.max_row {

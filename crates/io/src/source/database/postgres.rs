@@ -15,10 +15,6 @@ use crate::database::{Relation, What};
 use crate::source::CellKind;
 use crate::source::types::Type;
 
-/// Finds a table or query.
-///
-/// # Errors
-/// The connection fails, or the table does not exist.
 pub fn open(uri: &str, address: &str, relation: &Relation) -> Result<Opened, Error> {
     let name = relation.to_string();
     let mut client = connect(uri, address)?;
@@ -295,7 +291,7 @@ mod tests {
     use super::*;
 
     #[test]
-    fn values_are_what_a_phrase_sees() {
+    fn values_as_phrases_read_them() {
         for (cell, of, shown, kind) in [
             ("\\N", ServerType::TEXT, "", CellKind::Nothing),
             ("\\\\N", ServerType::TEXT, "\\N", CellKind::Text),

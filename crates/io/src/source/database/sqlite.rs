@@ -13,10 +13,6 @@ use crate::source::CellKind;
 use crate::source::numbers::push_real;
 use crate::source::types::Type;
 
-/// Finds a table or query.
-///
-/// # Errors
-/// The file is not a database, or the table does not exist.
 pub fn open(path: &Path, address: &str, relation: &Relation) -> Result<Opened, Error> {
     let name = relation.to_string();
     let connection = connect(path, address, Use::Read)?;
@@ -88,7 +84,6 @@ fn read(connection: &Connection, query: &str, needed: &[usize], giving: &mut Row
     Ok(())
 }
 
-/// Writes a value as phrases read it, and returns its kind.
 fn push(value: ValueRef, out: &mut String) -> Result<CellKind, &'static str> {
     Ok(match value {
         ValueRef::Null => CellKind::Nothing,

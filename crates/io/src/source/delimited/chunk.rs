@@ -30,7 +30,6 @@ impl Drop for DelimitedChunk {
     }
 }
 
-/// The common properties of the chunks of a table.
 #[derive(Debug)]
 pub struct ChunkContext {
     pub name: String,
@@ -286,7 +285,6 @@ fn look_closely(values: &mut Values, rows: &[u32], index: &Index, text: &str, de
     }
 }
 
-/// Writes the values of a column with doubled quotes resolved.
 #[cold]
 fn write_anew(values: &mut Values, escaped: &[u32], text: &str) {
     let (mut own, mut value, mut escaped) = (Buffer::default(), String::new(), escaped.iter().peekable());

@@ -1,11 +1,9 @@
 use crate::Error;
 
-/// The dialect of delimited text.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Dialect {
     /// The delimiter: ASCII, not a quote or line break.
     pub delimiter: u8,
-    /// Whether the first row is the header.
     pub header: bool,
     /// Whether the delimiter was detected and is not the usual one.
     pub is_guessed: bool,

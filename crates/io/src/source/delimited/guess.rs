@@ -4,7 +4,6 @@ use std::io::{self, Cursor, Read};
 
 use super::record::{Cells, Record};
 
-/// Other possible delimiters.
 const OTHERS: [u8; 3] = [b';', b'\t', b'|'];
 /// Maximum bytes to examine.
 const MOST: usize = 64 << 10;
@@ -95,7 +94,7 @@ mod tests {
     use super::*;
 
     #[test]
-    fn a_first_line_may_say_the_delimiter() {
+    fn a_first_line_can_set_the_delimiter() {
         for (line, expected) in [
             ("sep=;", Some(b';')),
             ("SEP=\t", Some(b'\t')),

@@ -10,7 +10,6 @@ use super::marks::{self, Marks};
 use super::quoted::Quoted;
 use crate::source::blocks::{BLOCK, LONG};
 
-/// The ends of the cells and rows of a text, and the bytes that need a closer look.
 #[derive(Debug, Default)]
 pub struct Index {
     ends: Places,
@@ -26,7 +25,6 @@ struct Rare {
     quotes: u64,
 }
 
-/// Ascending positions in a chunk.
 #[derive(Debug, Default)]
 struct Places {
     /// Memory with `count` positions in use.
@@ -190,7 +188,6 @@ impl Index {
     }
 }
 
-/// Indexes some blocks, the first of which is at a position.
 struct FindIn<'a> {
     blocks: &'a [[u8; BLOCK]],
     start: usize,

@@ -75,14 +75,12 @@ impl OfBlock<Marks> for MarkBlock {
     }
 }
 
-/// Masks for finding the ends of rows.
 #[derive(Debug, Clone, Copy, Default)]
 pub struct RowMarks {
     pub feeds: u64,
     pub quotes: u64,
 }
 
-/// The line feeds and quotes of some blocks.
 pub fn mark_rows(blocks: &[[u8; BLOCK]], marks: &mut [RowMarks]) {
     struct MarkRows;
     impl OfBlock<RowMarks> for MarkRows {
@@ -110,7 +108,6 @@ trait OfBlock<M> {
     fn of<B: Bytes>(&self, bytes: B) -> M;
 }
 
-/// 16 bytes at a time, on every CPU.
 struct Sixteens([u8; BLOCK]);
 
 impl Sixteens {
@@ -133,7 +130,6 @@ impl Bytes for Sixteens {
     }
 }
 
-/// 32 bytes at a time, with AVX2.
 #[cfg(target_arch = "x86_64")]
 struct ThirtyTwos(pulp::x86::V3, [std::arch::x86_64::__m256i; 2]);
 

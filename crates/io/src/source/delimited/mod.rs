@@ -50,7 +50,6 @@ impl Preamble {
     }
 }
 
-/// An input of delimited text.
 pub struct Delimited {
     dialect: Dialect,
     preamble: Preamble,
@@ -58,7 +57,6 @@ pub struct Delimited {
     blocks: Blocks<OutsideQuotes>,
     /// The block with the header, and the position after it.
     first: Option<(Block, usize)>,
-    /// Further blocks that were read to examine line ends and quotes.
     ahead: VecDeque<Block>,
     shape: Arc<ChunkContext>,
 }
@@ -163,7 +161,6 @@ fn first_is_in_quotes(text: &str, delimiter: u8) -> Option<bool> {
     None
 }
 
-/// Whether a first row looks like a JSON object.
 fn is_object(row: &str) -> bool {
     row.trim_start().strip_prefix('{').is_some_and(|rest| rest.trim_start().starts_with(['"', '}']))
 }

@@ -15,7 +15,6 @@ pub fn needs_quotes(bytes: &[u8], delimiter: u8) -> bool {
     any_word(bytes, |word| has(word, delimiters) | has(word, QUOTE) | has(word, FEED) | has(word, RETURN) != 0)
 }
 
-/// A row of a block.
 #[derive(Debug, Clone, Copy)]
 pub struct Record<'b> {
     /// The row without its line end.
@@ -27,7 +26,6 @@ pub struct Record<'b> {
     cells: &'b [Range<usize>],
 }
 
-/// Reusable memory for the cells of a row.
 #[derive(Debug, Default)]
 pub struct Cells(Vec<Range<usize>>);
 
@@ -57,7 +55,6 @@ impl<'b> Record<'b> {
         }
     }
 
-    /// The number of cells.
     pub fn count(&self) -> usize {
         self.cells.len()
     }
@@ -67,7 +64,6 @@ impl<'b> Record<'b> {
         self.raw.len() + self.line_end.len()
     }
 
-    /// Whether the line is empty.
     pub fn is_blank_line(&self) -> bool {
         self.raw.is_empty()
     }
@@ -77,7 +73,6 @@ impl<'b> Record<'b> {
         self.cells.get(index).map_or("", |cell| &self.raw[cell.clone()])
     }
 
-    /// The value of the cell `index`.
     pub fn owned_value(&self, index: usize) -> String {
         value(self.raw_cell(index)).into_owned()
     }
@@ -109,7 +104,6 @@ pub fn is_in_quotes(cell: &[u8]) -> bool {
     true
 }
 
-/// The value of a raw cell.
 pub fn value(cell: &str) -> Cow<'_, str> {
     let Some(inner) = cell.strip_prefix('"') else { return Cow::Borrowed(cell) };
     let mut value = String::new();

@@ -8,7 +8,6 @@ use super::marks::{self, RowMarks};
 use super::quoted::Quoted;
 use crate::source::blocks::{BLOCK, LineEnds, RowEnds};
 
-/// Finds line ends outside quotes.
 pub struct OutsideQuotes {
     delimiter: u8,
     quoted: Quoted,
@@ -35,7 +34,6 @@ impl RowEnds for OutsideQuotes {
     }
 }
 
-/// Searches some blocks for line ends.
 struct FindRowEnds<'a> {
     blocks: &'a [[u8; BLOCK]],
     start: usize,

@@ -14,7 +14,6 @@ use super::input::Input;
 use super::{Chunk, Format, Reading, Source};
 use crate::Error;
 
-/// The layout of fixed-width text.
 #[derive(Debug, Clone)]
 pub struct Layout {
     pub widths: Arc<Widths>,
@@ -26,7 +25,6 @@ pub struct Layout {
     pub line_end: String,
 }
 
-/// An input of fixed-width text.
 pub struct FixedWidth {
     header: Header,
     layout: Layout,

@@ -66,7 +66,6 @@ struct ChunkMembers {
     lines: u64,
 }
 
-/// A member of an object, in a column.
 #[derive(Debug, Clone, Copy)]
 struct Member {
     column: u32,

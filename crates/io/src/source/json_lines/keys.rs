@@ -97,7 +97,6 @@ impl Keys {
         Ok(style)
     }
 
-    /// The columns.
     pub fn header(&self) -> Header {
         Header::Names(self.names.clone())
     }

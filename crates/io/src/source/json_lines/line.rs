@@ -218,7 +218,7 @@ mod tests {
         #![proptest_config(ProptestConfig::with_cases(4000))]
 
         #[test]
-        fn lines_are_objects_where_the_package_says_so_and_have_its_members(line in line()) {
+        fn lines_parse_like_the_json_package(line in line()) {
             let mut found: Vec<(String, String)> = Vec::new();
             let read = members(&line, true, |key, value| found.push((key.text().to_owned(), value.text(&line).to_owned())));
             let wanted = if line.trim_start().starts_with('{') { serde_json::from_str::<Members>(&line).ok() } else { None };

@@ -24,18 +24,13 @@ use crate::formats::Kind;
 /// Bytes of an input to scan for columns before the first row, unless all are needed.
 const LOOKED: usize = 256 << 10;
 
-/// The spacing of objects.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 pub struct Style {
-    /// Whether a byte-order mark precedes them.
     pub byte_order_mark: bool,
-    /// Whether colons are followed by a space.
     pub spaces_after_colons: bool,
-    /// Whether commas are followed by a space.
     pub spaces_after_commas: bool,
 }
 
-/// An input of JSON Lines.
 pub struct JsonLines {
     header: Header,
     style: Style,

@@ -40,10 +40,6 @@ mod kind {
     pub const BOF: u16 = 0x0809;
 }
 
-/// Reads the requested or the first sheet. Returns the cells, the name of the sheet and the number of sheets.
-///
-/// # Errors
-/// It cannot be read, or has no such sheet.
 pub fn read(name: &str, bytes: Bytes, reading: &Reading) -> Result<(Sheet, String, usize), Error> {
     let refused = |why: &str, help| Err(Error::BadFile { name: name.to_owned(), why: why.to_owned(), help });
     let most = bytes.get_ref().len() as u64;
@@ -232,7 +228,6 @@ fn put(sheet: &mut Sheet, text: &str, kind: CellKind) -> Put {
 
 const NO_NUMBER: u8 = 0x24;
 
-/// The text of an error.
 fn error(code: u8) -> &'static str {
     match code {
         0x00 => "#NULL!",

@@ -23,7 +23,6 @@ pub struct Sheet {
     pub(super) formats: Vec<String>,
 }
 
-/// A number of cells, with the first ones.
 #[derive(Debug, Default, Clone, PartialEq, Eq)]
 pub struct Cells {
     pub count: u64,

@@ -34,7 +34,6 @@ use crate::Error;
 
 const ROWS: usize = 1024;
 
-/// A sheet as a source.
 pub struct Workbook {
     name: String,
     header: Header,
@@ -44,11 +43,9 @@ pub struct Workbook {
     types: Vec<ObservedTypes>,
 }
 
-/// A sheet as a table.
 pub struct Table {
     pub name: String,
     pub sheet: Sheet,
-    /// Its columns in the sheet.
     pub columns: Range<u32>,
 }
 

@@ -79,7 +79,6 @@ impl Styles {
         self.all.get(style).is_some_and(|style| style.moment == Some(Moment::Date))
     }
 
-    /// Writes a number as displayed: with its format, or as a date or time in ISO 8601. Returns the kind of the cell.
     pub fn push(&self, sheet: &mut Sheet, number: f64, style: usize) -> Put {
         let of_cell = self.all.get(style);
         if let Some(moment) = of_cell.and_then(|style| style.moment) {

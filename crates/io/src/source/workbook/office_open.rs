@@ -18,10 +18,6 @@ use super::xml::{self, Token, Tokens};
 use crate::Error;
 use crate::source::{CellKind, Reading};
 
-/// Reads the requested or the first sheet. Returns the cells, the name of the sheet and the number of sheets.
-///
-/// # Errors
-/// The workbook cannot be read, has no such sheet, or has formulas without a stored value.
 pub fn read(name: &str, mut archive: ZipArchive<Bytes>, reading: &Reading) -> Result<(Sheet, String, usize), Error> {
     let book = Book::read(&mut archive).ok_or_else(|| broken(name))?;
     let titles: Vec<String> = book.sheets.iter().map(|(title, _)| title.clone()).collect();
@@ -371,7 +367,6 @@ fn place_of(place: &[u8]) -> Option<(u32, u32)> {
     Some((row.checked_sub(1)?, column.checked_sub(1)?))
 }
 
-/// Adds a cell with its value to the sheet; `None` if it is damaged.
 fn add(cell: &Written, mut value: Cow<str>, book: &Book, making: &mut SheetBuilder) -> Option<Result<(), Error>> {
     let Written { at, style, kind, has_formula, has_value } = cell;
     // A formula can have an empty text as its value.
@@ -416,7 +411,7 @@ mod tests {
     use super::*;
 
     #[test]
-    fn characters_that_xml_does_not_have_are_resolved() {
+    fn escapes_of_characters_that_xml_lacks_are_resolved() {
         for (written, shown) in [
             ("a_x000D_\nb", "a\r\nb"),
             ("_x005F_x000D_", "_x000D_"),

@@ -17,10 +17,6 @@ pub fn is_one(archive: &mut ZipArchive<Bytes>) -> bool {
     part(archive, "mimetype").is_some_and(|kind| kind.starts_with(b"application/vnd.oasis.opendocument.spreadsheet"))
 }
 
-/// Reads the requested or the first sheet. Returns the cells, the name of the sheet and the number of sheets.
-///
-/// # Errors
-/// It cannot be read, or has no such sheet.
 pub fn read(name: &str, mut archive: ZipArchive<Bytes>, reading: &Reading) -> Result<(Sheet, String, usize), Error> {
     let manifest = part(&mut archive, "META-INF/manifest.xml").unwrap_or_default();
     if memchr::memmem::find(&manifest, b"encryption-data").is_some() {

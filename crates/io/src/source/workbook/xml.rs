@@ -174,7 +174,6 @@ pub fn resolved(text: &[u8]) -> Option<Cow<'_, str>> {
 mod tests {
     use super::*;
 
-    /// Returns a few bytes at a time.
     struct Slow<'b>(&'b [u8], usize);
 
     impl Read for Slow<'_> {
@@ -186,7 +185,6 @@ mod tests {
         }
     }
 
-    /// The tokens in one line; a damaged part ends in `broken`.
     fn shown(xml: &str, stride: usize) -> String {
         let mut tokens = Tokens::new(Slow(xml.as_bytes(), stride), 1 << 20);
         let mut out = Vec::new();
@@ -213,7 +211,7 @@ mod tests {
     }
 
     #[test]
-    fn tokens_are_what_stands_between_tags() {
+    fn tokens_between_tags() {
         for (xml, expected) in [
             ("<?xml version=\"1.0\"?><a b=\"1\" c = '>\"'/>", "<a b:1 c:>\"/"),
             ("<x:a>t&amp;&#233;\r\nu</x:a >", "<a|t&é\nu|</a"),

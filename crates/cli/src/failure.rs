@@ -99,7 +99,7 @@ fn column_help(error: &ColumnError) -> String {
         (ColumnError::Unknown { names, .. }, Some(delimiter)) => {
             let delimiter = if delimiter == '\t' { "tab".to_owned() } else { format!("'{delimiter}'") };
             let whole = names.join(",");
-            format!("the whole header is one column, {whole}; say what divides its cells: --delimiter {delimiter}")
+            format!("the whole header is one column, {whole}; name the delimiter: --delimiter {delimiter}")
         }
         (ColumnError::NotNamed { .. }, _) => format!("name one with -c, or in a cut list with `of` or `column`; {help}"),
         (ColumnError::NoNames { .. }, _) => {

@@ -20,11 +20,11 @@ fn say(mistake: &PanicHookInfo) {
     }
     // The message must appear outside the alternate screen.
     crate::try_ui::give_back();
-    let what = mistake.payload_as_str().unwrap_or("it does not say which");
+    let what = mistake.payload_as_str().unwrap_or("no message");
     let place = mistake.location().map_or(String::new(), |place| format!(" ({}, line {})", place.file(), place.line()));
     // A write error here cannot be reported.
-    let _ = writeln!(console::err(), "error: keen-notch made a mistake and stopped: {what}{place}");
-    let _ = writeln!(console::err(), "help: no output file was written; please report it, with the command and what it read");
+    let _ = writeln!(console::err(), "error: internal error: {what}{place}");
+    let _ = writeln!(console::err(), "help: no output file was written; please report it with the command and its input");
 }
 
 #[cfg(test)]

@@ -19,7 +19,7 @@ pub(crate) fn parts(text: &str) -> Result<Vec<BuildPart>, TextError> {
         }
         if rest.starts_with('}') {
             return Err(TextError::new(
-                "a brace is closed that was never opened",
+                "this closing brace has no opening brace",
                 brace..brace + 1,
                 "write `}}` for a brace itself",
             ));

@@ -121,13 +121,13 @@ fn beside(piece: &Piece) -> Vec<String> {
         }
     }
     if piece.replace {
-        sentences.push("It takes the place of the column of its name.".to_owned());
+        sentences.push("It replaces the column with its name.".to_owned());
     }
     if piece.hidden {
-        sentences.push("It is not written: others are built of it, or it is only checked.".to_owned());
+        sentences.push("It is not written: other pieces use it, or it is only checked.".to_owned());
     }
     if piece.optional {
-        sentences.push("It may be missing: then its checks pass.".to_owned());
+        sentences.push("It can be missing: its checks then pass.".to_owned());
     }
     for (only_warns, words) in [(false, "It is a fault"), (true, "It is a warning, not a fault,")] {
         let checks = || piece.checks.iter().filter(|check| check.only_warns == only_warns).map(|check| &check.condition);

@@ -327,7 +327,7 @@ impl Piece {
             Some(built) if of.is_none() => built,
             Some(_) => {
                 let help = "name columns in `build`, in braces";
-                return Err(TextError::new("a piece that is built comes from no column", of_span, help));
+                return Err(TextError::new("a piece with `build` has no source column", of_span, help));
             }
             None => {
                 let phrase_at = TextPlace::At(offset);
@@ -455,7 +455,7 @@ mod tests {
             ("family of : first 3", "", "a column is missing after `of`"),
             ("a when digit: first 3", "digit", "`digit` is not a condition"),
             ("a when digits", " digits", "a colon is missing after the condition"),
-            ("a of b: build \"{c}\"", "b", "a piece that is built comes from no column"),
+            ("a of b: build \"{c}\"", "b", "a piece with `build` has no source column"),
             ("a: build \"{c\"", "{c", "a brace is not closed"),
             ("a: build \"{c}\" then upper", " then upper", "a built text takes no steps"),
             ("family: chars 0 to 3", "0", "positions start at 1"),

@@ -272,7 +272,7 @@ impl CheckCounts {
 
     fn about(&self) -> String {
         let level = if self.level == Level::Warning { ", which warns" } else { "" };
-        let elsewhere = if self.elsewhere { ", which was left to others" } else { "" };
+        let elsewhere = if self.elsewhere { ", which another program evaluates" } else { "" };
         format!("the check `{}` of {}{level}{elsewhere}", self.check, self.of)
     }
 }

@@ -52,7 +52,7 @@ impl ValueType {
             ValueType::Number => {
                 let mut plain = String::new();
                 if !decimal::write_plain(text, &mut plain) {
-                    (ViolationKind::NotANumber, "it is no plain number".to_owned())
+                    (ViolationKind::NotANumber, "it is not a plain number".to_owned())
                 } else if digits(&plain) > MOST_DIGITS {
                     let count = digits(&plain);
                     (ViolationKind::NotANumber, format!("it has {count} digits, and a number keeps {MOST_DIGITS}"))
@@ -64,7 +64,7 @@ impl ValueType {
                 Ok(date) if date.year() > 0 => return None,
                 _ => (ViolationKind::NotADate, "the date does not exist".to_owned()),
             },
-            ValueType::Date => (ViolationKind::NotADate, "it is no date such as 2025-03-01".to_owned()),
+            ValueType::Date => (ViolationKind::NotADate, "it is not a date such as 2025-03-01".to_owned()),
             ValueType::Truth if matches!(text, "true" | "false") => return None,
             ValueType::Truth => (ViolationKind::NotTrueOrFalse, "it is neither \"true\" nor \"false\"".to_owned()),
         };
@@ -108,14 +108,14 @@ mod tests {
             (ValueType::Number, "123456789012345", Ok("123456789012345")),
             (ValueType::Number, "1234567890123456", Err("it has 16 digits, and a number keeps 15")),
             (ValueType::Number, "0.000001234567890123456", Err("it has 16 digits, and a number keeps 15")),
-            (ValueType::Number, "1,5", Err("it is no plain number")),
-            (ValueType::Number, "1e3", Err("it is no plain number")),
+            (ValueType::Number, "1,5", Err("it is not a plain number")),
+            (ValueType::Number, "1e3", Err("it is not a plain number")),
             (ValueType::Date, "2024-02-29", Ok("2024-02-29")),
             (ValueType::Date, "2025-02-29", Err("the date does not exist")),
             (ValueType::Date, "0000-02-29", Err("the date does not exist")),
             (ValueType::Date, "0001-01-01", Ok("0001-01-01")),
-            (ValueType::Date, "2025-3-1", Err("it is no date such as 2025-03-01")),
-            (ValueType::Date, "20250301", Err("it is no date such as 2025-03-01")),
+            (ValueType::Date, "2025-3-1", Err("it is not a date such as 2025-03-01")),
+            (ValueType::Date, "20250301", Err("it is not a date such as 2025-03-01")),
             (ValueType::Truth, "true", Ok("true")),
             (ValueType::Truth, "yes", Err("it is neither \"true\" nor \"false\"")),
         ];

@@ -48,7 +48,7 @@ impl Widths {
             let (entry, next) = entry_at(text, at)?;
             let span = at + entry.len() - entry.trim_start().len()..at + entry.trim_end().len();
             let wrong = |message: String| TextError::new(message, span.start.min(span.end)..span.end, HELP);
-            let place = place(entry.trim()).ok_or_else(|| wrong("this is no column with its positions".to_owned()))?;
+            let place = place(entry.trim()).ok_or_else(|| wrong("this is not a column with its positions".to_owned()))?;
             if place.first == 0 {
                 return Err(wrong("positions start at 1".to_owned()));
             }
@@ -274,10 +274,10 @@ mod tests {
     #[test]
     fn wrong_widths_are_refused_where_they_are_wrong() {
         for (text, message, at) in [
-            ("", "no column", ""),
-            ("code", "no column", "code"),
-            ("code 1 to 8,", "no column", ""),
-            ("code 1 to x", "no column", "code 1 to x"),
+            ("", "not a column", ""),
+            ("code", "not a column", "code"),
+            ("code 1 to 8,", "not a column", ""),
+            ("code 1 to x", "not a column", "code 1 to x"),
             ("code 0 to 8", "start at 1", "code 0 to 8"),
             ("a 1 to 8, code 5 to 2", "from its first", "code 5 to 2"),
             ("a 1 for 0", "from its first", "a 1 for 0"),

@@ -16,7 +16,7 @@ pub enum Error {
     Folder { name: String },
     #[error("{name} is empty, so it has no header to find columns by")]
     Empty { name: String },
-    #[error("{name} is no text: it is {found}")]
+    #[error("{name} is not text: it is {found}")]
     NoText {
         name: String,
         found: &'static str,
@@ -27,7 +27,7 @@ pub enum Error {
     NoWidths { name: String, widths: Option<String> },
     #[error("{name}, line {line}: text after the last column, from character {character}")]
     BeyondColumns { name: String, line: u64, character: usize },
-    #[error("the output is fixed-width text, and the column {title} has no place in it: {why}")]
+    #[error("the output is fixed-width text, and the column {title} has no position in it: {why}")]
     NoPlace { title: String, why: String },
     #[error("{name}, row {row}: the value of {column} cannot be read as text: {why}")]
     NoTextOf { name: String, column: String, row: u64, why: String },
@@ -399,7 +399,7 @@ fn write_reason(source: &io::Error) -> String {
         return limit.why.clone();
     }
     match source.kind() {
-        io::ErrorKind::NotFound => "its folder is not there".to_owned(),
+        io::ErrorKind::NotFound => "its folder does not exist".to_owned(),
         _ => reason(source),
     }
 }

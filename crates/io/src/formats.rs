@@ -26,7 +26,7 @@ impl Kind {
             Kind::JsonLines => "JSON Lines",
             Kind::FixedWidth => "fixed-width text",
             Kind::Workbook => "a workbook",
-            Kind::OtherWorkbook => "a workbook of another kind than .xlsx",
+            Kind::OtherWorkbook => "a workbook other than .xlsx",
             Kind::Parquet => "Parquet",
             Kind::Arrow(_) => "Arrow",
             Kind::Database => "a database",
@@ -59,7 +59,7 @@ pub enum Between {
     Only(u8),
 }
 
-const OTHER_WORKBOOK: &str = "a workbook of another kind than .xlsx, .xls and .ods";
+const OTHER_WORKBOOK: &str = "a workbook other than .xlsx, .xls and .ods";
 
 /// Extensions without the dot.
 const ENDINGS: [(&str, Kind); 22] = [

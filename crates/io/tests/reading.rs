@@ -204,7 +204,7 @@ fn a_file_truncated_during_reading_is_an_error() {
         let outcome = std::iter::from_fn(|| table.next_part().transpose()).find_map(Result::err);
         assert_eq!(outcome.is_none(), is_read, "{bytes_left}: {outcome:?}");
         if let Some(error) = outcome {
-            assert!(error.to_string().ends_with("cannot be read: it became shorter while it was read"), "{error}");
+            assert!(error.to_string().ends_with("cannot be read: it was truncated while it was read"), "{error}");
             assert_eq!(error.help(), "run again when the program that writes the file has finished");
         }
     }

@@ -141,7 +141,7 @@ fn everything(inputs: &[Input], list: &str, sets_aside: bool, way: Way) -> Strin
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig::with_cases(40))]
+    #![proptest_config(ProptestConfig::with_cases(if cfg!(debug_assertions) { 16 } else { 400 }))]
 
     #[test]
     fn threads_and_parts_do_not_show(first in table(), second in table(), sets_aside in proptest::bool::ANY) {

@@ -137,7 +137,7 @@ pub fn run(args: &CarveArgs, console: &Console) -> Result<Exit, Failure> {
         let message = format!("a list of faults has no fixed width, so fixed-width text does not support {option}");
         return Err(Failure::usage(
             message,
-            "write another format, such as --to csv; --faults FILE tells faults beside the rows",
+            "write another format, such as --to csv; --faults FILE writes the faults to a separate file",
         ));
     }
     let is_free = |job: &Job, title: &String, option: &str| match job.titles().contains(title) {
@@ -212,10 +212,7 @@ pub fn run(args: &CarveArgs, console: &Console) -> Result<Exit, Failure> {
         }
         let added = session.as_ref().filter(|_| is_kept).map_or(Vec::new(), Session::added);
         if !added.is_empty() {
-            console.note(&visible::without_controls(&format!(
-                "columns that it did not have were added to it: {}",
-                added.join(", ")
-            )));
+            console.note(&visible::without_controls(&format!("new columns in it: {}", added.join(", "))));
         }
         if let (Some(Kind::Workbook), Format::Workbook { sheet, .. }, true) = (named.kind, &table.format, is_kept) {
             let words = format!(
@@ -258,8 +255,8 @@ fn too_wide_failure(report: &Report, job: &Job, header: &Header, args: &CarveArg
     let out = args.out.as_ref().filter(|path| !run::is_standard_output(path));
     let what = out.map_or("the output lacks them".to_owned(), |path| format!("{} was not written", path.display()));
     Failure::file(
-        format!("some texts are wider than their places, and {what}: {}", columns.join("; ")),
-        "give them wider places, or set their rows aside with --offcuts FILE",
+        format!("some texts are wider than their columns, and {what}: {}", columns.join("; ")),
+        "widen the columns, or set these rows aside with --offcuts FILE",
     )
 }
 

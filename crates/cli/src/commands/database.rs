@@ -58,7 +58,7 @@ fn updated(inputs: &[Input]) -> Result<(&Address, &str), Failure> {
             }
         },
         _ => Err(Failure::usage(
-            "--update writes into the table that is read, and no database is",
+            "--update writes into the input table, but the input is not a database",
             "name it, such as --from sqlite:yard.db --table parts",
         )),
     }
@@ -68,7 +68,7 @@ pub fn keys(args: &CarveArgs, carving: &Carving, header: &Header) -> Result<Vec<
     if let Some(piece) = carving.rows_piece() {
         return Err(Failure::usage(
             format!("{} writes a row for each result, and --update only changes existing rows", carving.name(piece)),
-            "give it columns, write a table of its own with --to, or leave it out",
+            "give it `columns`, write a separate table with --to, or leave the piece out",
         ));
     }
     let mut found = Vec::with_capacity(args.update.len());
@@ -76,8 +76,8 @@ pub fn keys(args: &CarveArgs, carving: &Carving, header: &Header) -> Result<Vec<
         let index = ColumnRef::parse(key).find(header)?;
         if found.contains(&index) || (0..carving.count()).any(|piece| carving.name(piece) == header.title(index)) {
             let message =
-                format!("--update has the column {} as its key, and it is named twice or a piece", header.title(index));
-            return Err(Failure::usage(message, "name columns that no piece is written to, each once"));
+                format!("--update has the column {} as its key, but it is named twice or is also a piece", header.title(index));
+            return Err(Failure::usage(message, "name each key column once, and write no piece to it"));
         }
         found.push(index);
     }

@@ -95,7 +95,7 @@ fn refuse_to_replace(path: &Path) -> Result<(), Failure> {
     if path.symlink_metadata().is_err() {
         return Ok(());
     }
-    Err(Failure::file(format!("{} already exists", path.display()), "a draft replaces no file; give another name"))
+    Err(Failure::file(format!("{} already exists", path.display()), "a draft never replaces a file; give another name"))
 }
 
 fn look(table: &mut Table, column: usize, threads: usize) -> Result<Survey, Failure> {
@@ -195,7 +195,7 @@ fn from_examples(
 ) -> Result<Drafted, Failure> {
     let Searched { found, was_cut_short } = draft::search(examples);
     if found.is_empty() && was_cut_short {
-        let message = "no phrase was found, and not all were tried: with examples so long, that would take too much";
+        let message = "no phrase was found; not all were tried, because the examples are long";
         return Err(Failure::usage(message, "give examples of shorter values, or more of them with fewer parts"));
     }
     if found.is_empty() {
@@ -212,11 +212,11 @@ fn from_examples(
 
 fn no_phrase(examples: &[Example]) -> Failure {
     let shown = |index: &usize| format!("{} => {}", examples[*index].value, examples[*index].result);
-    let slip = "look for a slip in them; codes of two kinds take a phrase each, joined by `or` or chosen by `when`";
+    let slip = "look for a slip in them; codes of two kinds need two phrases, joined by `or` or chosen by `when`";
     match draft::contradiction(examples) {
         Contradiction::Alone(alone) => {
             let all: Vec<String> = alone.iter().map(|index| format!("'{}'", shown(index))).collect();
-            let help = "phrases take one part of a value and tidy it; they do not reorder it or put two parts together";
+            let help = "phrases take one part of a value and tidy it; they do not reorder parts or join them";
             Failure::usage(format!("no phrase that was tried gives {}", all.join(" or ")), help)
         }
         Contradiction::Pairs(pairs) => {
@@ -229,7 +229,7 @@ fn no_phrase(examples: &[Example]) -> Failure {
             slip,
         ),
         Contradiction::Together => Failure::usage(
-            format!("no phrase that was tried fits all {} examples, though every two of them have one", examples.len()),
+            format!("no phrase that was tried fits all {} examples, although each pair has one", examples.len()),
             slip,
         ),
     }

@@ -119,7 +119,7 @@ fn draw(title: &str, value: &str, phrases: &[Shown], width: usize, all: bool) ->
         }
     }
     if visible::value(value).contains(visible::AND_MORE) && !value.contains(visible::AND_MORE) {
-        let words = format!("{} stands for the other code points of a character of several", visible::AND_MORE);
+        let words = format!("{} stands for the further code points of a character", visible::AND_MORE);
         lines.push(paint(style::QUIET, words));
     }
     if !traces.is_empty() {

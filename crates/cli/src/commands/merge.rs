@@ -190,7 +190,7 @@ fn in_order<T: OfPart>(mut parts: Vec<Read<T>>) -> Result<Vec<Read<T>>, Failure>
         .find(|(wanted, found)| Some(*wanted) != *found)
     {
         Some((number, _)) => Err(Failure::usage(
-            format!("part {} is not there", all(number)),
+            format!("part {} is missing", all(number)),
             format!("name the file of every part; --part {} makes it", all(number)),
         )),
         None => Ok(numbered.into_iter().map(|(_, read)| read).collect()),
@@ -242,7 +242,7 @@ fn refused(apart: &Apart, first: &str, name: &str) -> Failure {
         ),
         Apart::Compared => Failure::usage(
             "`unique` compares each row with all others, and these runs compared theirs only with their own",
-            "ask for it in one run over all rows, and merge runs of a cut list without it",
+            "check it in one run over all rows, and merge runs of a cut list without it",
         ),
         Apart::Twice(file, rows) => Failure::usage(
             format!("{} of {file} are in two of the files, {name} the second", span(rows)),
@@ -252,6 +252,6 @@ fn refused(apart: &Apart, first: &str, name: &str) -> Failure {
             format!("{} of {file} are missing from the files before {name}", span(rows)),
             "name the files of all parts, in the order of their rows",
         ),
-        _ => Failure::usage(format!("{first} and {name} are not of one run"), "merge parts of one run"),
+        _ => Failure::usage(format!("{first} and {name} are not parts of one run"), "merge parts of one run"),
     }
 }

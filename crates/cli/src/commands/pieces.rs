@@ -116,7 +116,7 @@ impl Pieces {
         let mut list = CutList::parse(&text.text, self.texts.len()).map_err(|error| Failure::text_error(&text, error))?;
         if !self.texts.is_empty() && list.unit != self.unit {
             let message = format!("{name} counts positions in another unit than the cut lists before it");
-            return Err(Failure::usage(message, "give all of them the same `unit`, or run them apart"));
+            return Err(Failure::usage(message, "give all of them the same `unit`, or run them separately"));
         }
         if self.wanted.unique.is_some() && list.wanted.unique.is_some() {
             let message = format!("{name} has `unique` under `[rows]`, and so does an earlier cut list");

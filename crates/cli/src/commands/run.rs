@@ -57,7 +57,7 @@ pub fn inputs(
     };
     if let Some(relation) = relation {
         if let Some(path) = paths.first() {
-            let message = format!("--from says the database {}, and {} is named too", relation.address, path.display());
+            let message = format!("--from names the database {}, and {} is an input too", relation.address, path.display());
             return Err(Failure::usage(message, "remove the file, or name its format, such as --from csv"));
         }
         if let Some(file) = relation.address.path() {
@@ -307,7 +307,7 @@ pub fn outcome(
 ) -> Vec<String> {
     let counts = &report.counts;
     let rows = match counts.rows {
-        0 if part.is_some() => "no rows: they are of other parts".to_owned(),
+        0 if part.is_some() => "no rows: they belong to other parts".to_owned(),
         0 => "no rows, only a header".to_owned(),
         rows => visible::counted(rows, "row"),
     };

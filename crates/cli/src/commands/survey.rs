@@ -105,7 +105,7 @@ pub fn run(args: &SurveyArgs, console: &Console) -> Result<Exit, Failure> {
     }
     if let (false, None, Some(widths)) = (args.quiet, &base, proposed_widths(&table)?) {
         let words = [again(&inputs, &args.reading), format!("--widths {}", shell::quoted(&widths.to_string()))].join(" ");
-        console.note(&visible::without_controls(&format!("{name} may be fixed-width text; to see it so: {words}")));
+        console.note(&visible::without_controls(&format!("{name} may be fixed-width text; to read it as such: {words}")));
     }
     Ok(exit)
 }
@@ -187,7 +187,7 @@ fn rows_as_table(table: &mut Table, view: View, members: &mut Members, all: u64,
         writeln!(out, "{line}")?;
     }
     if all > found.len() as u64 {
-        writeln!(out, "{} in all: into a pipe or a file, all of them come as CSV", visible::counted(all, "row"))?;
+        writeln!(out, "{} in all; into a pipe or a file, the list is CSV", visible::counted(all, "row"))?;
     }
     Ok(out.flush()?)
 }

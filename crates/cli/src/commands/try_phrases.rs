@@ -41,7 +41,7 @@ pub fn run(args: &TryArgs, console: &Console) -> Result<(), Failure> {
         list.name_files_from(path.parent().map(PathBuf::from).unwrap_or_default());
     }
     let (inputs, _) = inputs(args.of.file.as_slice(), (&args.reading, &list.reading, false), &known, console)?;
-    read_twice(&inputs, "the whole of the input is counted again at every change", "save it as a file and name that")?;
+    read_twice(&inputs, "`try` reads the input again after every change", "save it as a file and name that")?;
     let reading = args.reading.reading(&list.reading)?;
     let mut table = super::run::table(&inputs, (&args.reading, &reading), console, true)?;
     // The pieces of the list come from its own column, whichever column is tried.

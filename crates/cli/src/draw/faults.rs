@@ -53,7 +53,7 @@ fn draw_table(summary: &Summary, then: Option<&Summary>, with_columns: bool, spa
         let column = check.column.as_deref().map_or(String::new(), visible::value);
         let share = match check.checked {
             0 => "no value".to_owned(),
-            _ if is_met => "all meet it".to_owned(),
+            _ if is_met => "all pass".to_owned(),
             checked => visible::share(check.rows, checked),
         };
         let was = was.map(|was| match was {
@@ -84,7 +84,7 @@ fn draw_table(summary: &Summary, then: Option<&Summary>, with_columns: bool, spa
 pub fn not_asked_any_more(summary: &Summary, then: &Summary) -> Option<String> {
     let gone = then.checks.iter().filter(|was| !was.implied && !summary.checks.iter().any(|check| check.is_same(was)));
     let gone: Vec<String> = gone.map(|was| format!("{}: {}", was.of, was.check)).collect();
-    (!gone.is_empty()).then(|| visible::without_controls(&format!("not asked any more: {}", gone.join("; "))))
+    (!gone.is_empty()).then(|| visible::without_controls(&format!("no longer checked: {}", gone.join("; "))))
 }
 
 fn first_rows(check: &CheckCounts, are_several: bool, space: usize) -> String {

@@ -32,12 +32,16 @@ pub fn formulas(report: &Report, job: &Job, width: usize) -> Vec<String> {
     let mut lines = Vec::new();
     for (piece, found) in job.written().iter().zip(&report.formulas).filter(|(_, found)| found.count > 0) {
         let values = visible::counted(found.count, "value");
-        let (begin, are) = if found.count == 1 { ("begins", "is") } else { ("begin", "are") };
-        let words = format!("{values} of {} {begin} as a formula does, and {are} no number", job.carving().name(*piece));
+        let begin = if found.count == 1 {
+            "begins like a formula and is not a number"
+        } else {
+            "begin like a formula and are not numbers"
+        };
+        let words = format!("{values} of {} {begin}", job.carving().name(*piece));
         lines.push(seen(&words, &found.rows, report, width));
     }
     if !lines.is_empty() {
-        let fix = "where the file is opened in a spreadsheet, have them be texts: --guard-formulas";
+        let fix = "if the file is opened in a spreadsheet, --guard-formulas keeps them as texts";
         lines.push(format!("      {}", paint(style::HELP, fix)));
     }
     lines

@@ -56,7 +56,7 @@ pub fn draw(report: &Report, job: &Job, header: &Header, (ending, goes_into_pipe
     lines.extend(textwrap::wrap(&words, width).into_iter().map(|line| paint(style::QUIET, line)));
     if !odd.is_empty() {
         lines.push(String::new());
-        lines.push(paint(style::HEAD, "rows worth a look, a few of each kind"));
+        lines.push(paint(style::HEAD, "rows that need attention, a few of each kind"));
         lines.extend(table::lines(&drawn.1));
         lines.push(String::new());
     }

@@ -25,7 +25,7 @@ pub fn draw(
         _ => format!("{fits} all examples. The best that differ on the {rows} of {column}:"),
     }];
     if was_cut_short {
-        lines.push("Not all phrases were tried: with examples so long, that would take too much.".to_owned());
+        lines.push("Not all phrases were tried, because the examples are long.".to_owned());
     }
     for (index, (phrase, gives)) in ranked.iter().zip(&tried.gives).enumerate() {
         lines.push(String::new());

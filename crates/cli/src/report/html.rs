@@ -104,7 +104,7 @@ fn check_row(check: &CheckCounts, page: &Page) -> Markup {
             td.number data-sort=(check.checked) { (visible::grouped(check.checked)) }
             td class=(class) data-sort=(check.rows) { (visible::grouped(check.rows)) }
             td.number data-sort=(sorted_by) {
-                @if check.checked == 0 { "no value" } @else if check.rows == 0 { "all meet it" } @else { (words) }
+                @if check.checked == 0 { "no value" } @else if check.rows == 0 { "all pass" } @else { (words) }
             }
             td { (plot::share(check.rows as f64 / check.checked.max(1) as f64, if check.level == Level::Warning { "warns" } else { "bad" })) }
             td { (rows.join(", ")) (more) }

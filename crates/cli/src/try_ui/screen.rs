@@ -82,7 +82,7 @@ pub fn draw(
         below.push(counts(&format!("{all} {}", visible::counted(whole.rows, "row")), (whole.rows, &whole.tally), width));
     }
     if let Some(why) = &whole.stopped {
-        let words = format!("no more rows are counted: {why}");
+        let words = format!("counting stopped: {why}");
         below.push(paint(style::LOOK, visible::clipped(&visible::without_controls(&words), width)));
     }
     below.push(paint(style::QUIET, visible::clipped(&view(model), width)));
@@ -255,7 +255,7 @@ fn counts(of: &str, (rows, tally): (u64, &Tally), width: usize) -> String {
 fn view(model: &Model) -> String {
     let count = visible::counted(model.order.len() as u64, "row");
     match model.view {
-        View::All => format!("{count}, those worth a look first"),
+        View::All => format!("{count}, those that need attention first"),
         View::Odd => format!("{count} worth a look"),
         View::Shape(shape) => format!("{count} of the shape {}", model.sample.shapes.get(shape).map_or("", String::as_str)),
     }

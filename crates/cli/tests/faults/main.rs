@@ -26,9 +26,10 @@ impl Run {
         let temporary = TempDir::new_in("/dev/shm").or_else(|_| TempDir::new()).unwrap();
         let run = Run(TempDir::new().unwrap(), temporary);
         // Several blocks, so that reading, processing and writing overlap.
-        let rows: String = (0..40_000).map(|row| format!("GRP-{row},\"depot, {}\"\n", row % 7)).collect();
+        let note = "depot ".repeat(12);
+        let rows: String = (0..10_000).map(|row| format!("GRP-{row},\"{note}, {}\"\n", row % 7)).collect();
         run.write("in.csv", &format!("code,note\n{rows}GRP-x,y\n"));
-        run.write("numbers.csv", &format!("no\n{}", (0..40_000).map(|row| format!("{row}\n")).collect::<String>()));
+        run.write("numbers.csv", &format!("no\n{}", (0..10_000).map(|row| format!("{row}\n")).collect::<String>()));
         run.write("list.cutlist.toml", LIST);
         OUTPUTS.iter().for_each(|name| run.write(name, &format!("old {name}\n")));
         run
@@ -255,8 +256,8 @@ fn a_disk_error_during_writing_is_reported_at_the_end() {
     }
     let run = Run::new();
     // Beyond 8 MiB, the disk is synced during the run.
-    let note = "depot ".repeat(50);
-    run.write("in.csv", &format!("code,note\n{}", (0..40_000).map(|row| format!("GRP-{row},{note}\n")).collect::<String>()));
+    let note = "depot ".repeat(200);
+    run.write("in.csv", &format!("code,note\n{}", (0..10_000).map(|row| format!("GRP-{row},{note}\n")).collect::<String>()));
     let before = run.files();
     calls(&run, "fdatasync");
     run.restore(&before);

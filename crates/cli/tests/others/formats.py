@@ -1,4 +1,5 @@
-"""Tables that openpyxl, xlwt and pyarrow write are read right, and they read ours right: values, types and blanks.
+"""Tables that openpyxl, xlwt and pyarrow write are read right, and they read ours right: values, types and blanks. The JSON Schema of cut
+lists accepts and refuses what the program does.
 
 usage: formats.py PROGRAM
 """
@@ -10,7 +11,9 @@ import os
 import subprocess
 import sys
 import tempfile
+import tomllib
 
+import jsonschema
 import openpyxl
 import pyarrow as pa
 import pyarrow.ipc as ipc
@@ -21,6 +24,7 @@ from openpyxl.cell.text import InlineFont
 from openpyxl.utils.datetime import CALENDAR_MAC_1904, CALENDAR_WINDOWS_1900
 
 PROGRAM = os.path.abspath(sys.argv[1])
+DEMO = os.path.join(os.path.dirname(os.path.abspath(__file__)), "../../demo")
 CARVE = ["-c", "code", "-p", 'family: before "-"', "-q"]
 
 
@@ -448,7 +452,19 @@ def others():
     same(faults.schema.field("row").type, pa.int64(), "a file of faults")
 
 
+def cut_lists():
+    validator = jsonschema.Draft202012Validator(json.loads(run("schema")))
+    lists = [open(os.path.join(DEMO, name)).read() for name in sorted(os.listdir(DEMO)) if name.endswith(".cutlist.toml")]
+    assert len(lists) > 3, lists
+    lists.append("unit = 'bytes'\n[piece.a]\ntake = 'numbers'\ncolumns = \"auto\"\n[layout.x]\nform = ['<a>']\n[proof]\nx = '{a}'\n[rows]\nkeep = []")
+    for text in lists:
+        same([error.message for error in validator.iter_errors(tomllib.loads(text))], [], text)
+    for text in ("tittle = ''", "[piece.a]\ntak = ''", "[piece.a]\ntake = ''\ncolumns = \"all\"", "[piece.a]\ntake = ''\ncolumns = 0", "unit = 'inches'"):
+        assert not validator.is_valid(tomllib.loads(text)), text
+
+
 os.chdir(tempfile.mkdtemp())
+cut_lists()
 workbooks()
 workbook_types()
 old_workbooks()

@@ -1,9 +1,9 @@
 //! A PostgreSQL server that lives as long as a test.
 
+use std::io::{BufRead, BufReader, Write};
 use std::path::{Path, PathBuf};
-use std::process::{Command, Stdio};
+use std::process::{Child, ChildStdin, Command, Stdio};
 
-use postgres::{Client, NoTls};
 use tempfile::TempDir;
 
 /// A server on a socket in its own folder.
@@ -29,7 +29,7 @@ impl Server {
         let data = server.path().join("data");
         server.run("initdb", &["-D", data.to_str().unwrap(), "-A", "trust", "-U", "keeper", "-E", "UTF8", "--locale=C"]);
         server.command(&["-w", "start"]);
-        server.client("postgres").batch_execute("CREATE DATABASE yard").unwrap();
+        server.rows_of("postgres", "CREATE DATABASE yard");
         Some(server)
     }
 
@@ -42,14 +42,38 @@ impl Server {
         format!("postgresql://keeper@/yard?host={}", self.path().display())
     }
 
-    /// A connection of an independent client.
-    pub fn yard(&self) -> Client {
-        self.client("yard")
+    /// Runs statements with psql, and returns the rows, with `|` between cells.
+    pub fn sql(&self, statements: &str) -> Vec<String> {
+        self.rows_of("yard", statements)
     }
 
-    fn client(&self, database: &str) -> Client {
+    fn rows_of(&self, database: &str, statements: &str) -> Vec<String> {
+        // A zero byte ends each row.
+        let mut child = self.psql(database).arg("-0").spawn().unwrap();
+        child.stdin.take().unwrap().write_all(statements.as_bytes()).unwrap();
+        let output = child.wait_with_output().unwrap();
+        assert!(output.status.success(), "{statements}");
+        let rows = String::from_utf8(output.stdout).unwrap();
+        rows.split_terminator('\0').map(str::to_owned).collect()
+    }
+
+    /// Runs statements in a transaction, which stays open.
+    pub fn begin(&self, statements: &str) -> OpenTransaction {
+        let mut child = self.psql("yard").spawn().unwrap();
+        let mut input = child.stdin.take().unwrap();
+        input.write_all(format!("BEGIN; {statements};\n\\echo ready\n").as_bytes()).unwrap();
+        let mut line = String::new();
+        BufReader::new(child.stdout.as_mut().unwrap()).read_line(&mut line).unwrap();
+        assert_eq!(line, "ready\n");
+        OpenTransaction(child, input)
+    }
+
+    fn psql(&self, database: &str) -> Command {
         let address = format!("postgresql://keeper@/{database}?host={}", self.path().display());
-        Client::connect(&address, NoTls).unwrap()
+        let mut command = Command::new(self.programs.join("psql"));
+        command.args(["-X", "-q", "-A", "-t", "-v", "ON_ERROR_STOP=1", &address]);
+        command.stdin(Stdio::piped()).stdout(Stdio::piped());
+        command
     }
 
     /// Creates a role with a password.
@@ -58,7 +82,7 @@ impl Server {
         let others = std::fs::read_to_string(&rules).unwrap();
         std::fs::write(&rules, format!("local all {role} scram-sha-256\n{others}")).unwrap();
         let made = format!("CREATE ROLE {role} LOGIN PASSWORD '{password}'; SELECT pg_reload_conf()");
-        self.yard().batch_execute(&made).unwrap();
+        self.sql(&made);
         std::thread::sleep(std::time::Duration::from_millis(300));
     }
 
@@ -72,9 +96,10 @@ impl Server {
             return false;
         }
         assert!(Command::new("chown").arg("postgres").arg(&disk).status().unwrap().success());
-        let mut client = self.yard();
-        client.batch_execute(&format!("CREATE TABLESPACE small LOCATION '{}'", disk.display())).unwrap();
-        client.batch_execute("ALTER DATABASE yard SET default_tablespace = small").unwrap();
+        self.sql(&format!(
+            "CREATE TABLESPACE small LOCATION '{}'; ALTER DATABASE yard SET default_tablespace = small",
+            disk.display()
+        ));
         true
     }
 
@@ -98,6 +123,18 @@ impl Server {
         }
         let status = command.args(words).current_dir(self.path()).stdout(Stdio::null()).stderr(Stdio::null()).status().unwrap();
         assert!(status.success(), "{program:?} {words:?}");
+    }
+}
+
+/// A transaction of another program.
+pub struct OpenTransaction(Child, ChildStdin);
+
+impl OpenTransaction {
+    pub fn commit(self) {
+        let OpenTransaction(mut child, mut input) = self;
+        input.write_all(b"COMMIT;\n").unwrap();
+        drop(input);
+        assert!(child.wait().unwrap().success());
     }
 }
 

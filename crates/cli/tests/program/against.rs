@@ -79,7 +79,7 @@ fn a_check_shows_earlier_counts() {
     assert_snapshot!(check("list.cutlist.toml", "checked.json").shown());
     yard.write("other.cutlist.toml", LIST.replace("'uppercase'", "'length 3'"));
     let other = check("other.cutlist.toml", "checked.json").stdout;
-    assert!(other.contains("not asked") && other.contains("not asked any more: family: uppercase"), "{other}");
+    assert!(other.contains("not asked") && other.contains("no longer checked: family: uppercase"), "{other}");
     // The faults of a good file, compared with those of a bad one.
     yard.run(&["check", "december.csv", "-l", "list.cutlist.toml", "--summary", "then.json", "-q"]);
     let good = yard.run(&["check", "november.csv", "-l", "list.cutlist.toml", "--against", "then.json"]);

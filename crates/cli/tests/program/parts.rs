@@ -60,7 +60,7 @@ fn parts_joined_are_the_whole_byte_for_byte() {
     // A file without rows, files without a final line end, and one that cannot be divided.
     yard.write("a.csv", rows(40_000, ""));
     yard.write("b.csv", "code,site");
-    yard.write("c.csv", rows(30_000, "\n"));
+    yard.write("c.csv", rows(2_000, "\n"));
     yard.write("d.csv", rows(3, ""));
     yard.write("e.csv.gz", gzip(&["-c"], rows(300, "").as_bytes()));
     let all = ["a.csv", "b.csv", "c.csv", "d.csv", "e.csv.gz"];

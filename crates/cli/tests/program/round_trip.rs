@@ -30,10 +30,13 @@ fn demo_tables_survive_every_pair_of_formats() {
         let yard = yard(column);
         let expected = values(&yard, &format!("{table}.csv"), &[]);
         assert!(expected.lines().count() > 50 && expected.contains(":\""), "{expected}");
-        for from in ENDINGS {
+        for (index, from) in ENDINGS.into_iter().enumerate() {
             let first = format!("first.{from}");
             write(&yard, &format!("{table}.csv"), &first, &[]);
-            for to in ENDINGS {
+            // One table in every pair, the others in some.
+            for to in
+                ENDINGS.into_iter().skip(if table == "parts" { 0 } else { index }).step_by(if table == "parts" { 1 } else { 4 })
+            {
                 let second = format!("second.{to}");
                 write(&yard, &first, &second, &[]);
                 assert!(values(&yard, &second, &[]) == expected, "{table} from {from} to {to}");

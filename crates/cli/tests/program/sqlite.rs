@@ -385,7 +385,7 @@ fn a_run_ended_in_the_middle_leaves_no_files() {
 #[test]
 fn a_signal_ends_the_transaction() {
     let yard = database();
-    let rows: String = (0..300_000).map(|row| format!("GRP-{row:08},{}\n", "note ".repeat(20))).collect();
+    let rows: String = (0..100_000).map(|row| format!("GRP-{row:08},{}\n", "note ".repeat(20))).collect();
     yard.write("rows.csv", format!("code,note\n{rows}"));
     let count = "SELECT count(*) FROM sqlite_schema WHERE name LIKE 'cut%'";
     let journal = yard.path().join("yard.db-journal");

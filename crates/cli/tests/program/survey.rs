@@ -50,7 +50,7 @@ fn the_rows_of_a_shape() {
 fn the_first_rows_only() {
     let yard = demo();
     let out = page(&yard, &["parts.csv", "-c", "depot", "--sample", "20"]);
-    assert!(out.contains("20: the first ones only, as asked"), "{out}");
+    assert!(out.contains("20: the first ones only, as requested"), "{out}");
     let out = page(&yard, &["parts.csv", "--sample", "999"]);
     assert!(out.contains("5 columns, 200 rows"), "a sample that is no less than all: {out}");
 }

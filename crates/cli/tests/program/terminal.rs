@@ -82,7 +82,7 @@ fn the_first_rows_and_those_worth_a_look() {
         found.unwrap_or_else(|| panic!("{what} is not in\n{}", seen.lines.join("\n")))
     };
     assert!(place("part_code") < place("GRP-00041273-S7K2"));
-    assert!(place("10 of 200 rows shown") < place("rows worth a look, a few of each kind"));
+    assert!(place("10 of 200 rows shown") < place("rows that need attention, a few of each kind"));
     assert!(seen.lines[place("71    missing")].ends_with("missing"), "{}", seen.lines.join("\n"));
     assert!(place("71    missing") < place("To get them all, add -o OUT.csv"));
     assert!(place("To get them all") < place("family"), "the summary comes last");

@@ -373,7 +373,7 @@ impl Binder<'_> {
             let is_column = titles.contains(&piece.name);
             if is_column && !piece.replace && !piece.hidden {
                 let help = format!(
-                    "use another name, such as {}_cut; in a cut list, `replace = true` puts it in the column's place",
+                    "use another name, such as {}_cut; in a cut list, `replace = true` lets it replace the column",
                     piece.name
                 );
                 return refused(format!("the piece {} has the name of a column of the table", piece.name), &help);
@@ -401,7 +401,7 @@ impl Binder<'_> {
             Source::Take { of, of_span, phrase, phrase_at } => {
                 if piece.shape == OutputForm::One {
                     let help = if piece.on_command_line {
-                        "add `joined with \" \"`; in a cut list, `columns = 3` or `rows = true` give each a place of its own"
+                        "add `joined with \" \"`; in a cut list, `columns = 3` or `rows = true` give each result its own column or row"
                     } else {
                         "add `joined with \" \"`, or say `columns = 3`, `columns = \"auto\"` or `rows = true`"
                     };
@@ -424,14 +424,14 @@ impl Binder<'_> {
                 let column = match (&when.column, &piece.source) {
                     (None, Source::Take { of, of_span, .. }) => self.find(of.as_ref(), of_span),
                     (None, Source::Build { .. } | Source::Field { .. }) => Err(TextError::new(
-                        "a piece that is built comes from no column, so the condition must name one",
+                        "a piece with `build` has no source column, so the condition must name one",
                         when.span.clone(),
                         "write it as COLUMN: CONDITION",
                     )),
                     (named, _) => self.find(named.as_ref(), &when.column_span),
                 };
                 if when.condition.kind == ConditionKind::Unique {
-                    let help = "ask it as a check, or in `keep` of [rows]";
+                    let help = "write it as a check, or in `keep` of [rows]";
                     return Err(refused(TextError::new(
                         "a piece cannot depend on the rows before it",
                         when.span.clone(),
@@ -586,7 +586,7 @@ impl Binder<'_> {
                 let BuildPart::Name(ColumnRef::Name(name), span) = part else { continue };
                 let Some(of) = self.names.get(name.as_str()).copied() else { continue };
                 if state[of] == Visit::Open {
-                    let message = format!("{} is built of {name}, which is built of it in turn", self.pieces[index].name);
+                    let message = format!("{} is built from {name}, which is built from it", self.pieces[index].name);
                     return Err(unbound(
                         &self.pieces[index],
                         TextError::new(message, span.clone(), "break the circle: take one piece from a column"),

@@ -63,7 +63,7 @@ impl BoundCondition {
             Test::Text(condition) => condition.violation(text),
             Test::Unique(_) => match first {
                 Some(first) => Violation::new(ViolationKind::NotUnique, format!("{first} has it too")),
-                None => Violation::new(ViolationKind::NotAllowed, "no row before has it"),
+                None => Violation::new(ViolationKind::NotAllowed, "no earlier row has it"),
             },
             Test::SameAs { title, .. } if self.negated => {
                 Violation::new(ViolationKind::NotAllowed, format!("it is the same as {title}"))

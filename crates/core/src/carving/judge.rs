@@ -484,7 +484,7 @@ impl Carving {
                 let detail = match () {
                     () if has_line_end(&text) => "its text contains a line end".to_owned(),
                     () if count <= most => "its first or last character would merge with the blank beside it".to_owned(),
-                    () => format!("its text has {count} characters, and its place {most}"),
+                    () => format!("its text has {count} characters, and its column has {most}"),
                 };
                 let violation = Violation::new(ViolationKind::TooLong, detail);
                 Fault { check: failure.check as usize, result: text, place: None, violation }
@@ -498,7 +498,7 @@ impl Carving {
         let why = match &self.pieces[piece].body {
             PieceBody::Take { column, program, phrase } => program.why_missing(phrase, batch.value(*column, row)),
             PieceBody::Field { .. } => "the value does not fit its layout, or this part of it is absent".to_owned(),
-            PieceBody::Build(_) => "every piece and column that it is built of is missing or blank".to_owned(),
+            PieceBody::Build(_) => "every piece and column in its template is missing or blank".to_owned(),
         };
         Violation::new(ViolationKind::Missing, why)
     }

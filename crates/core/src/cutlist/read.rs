@@ -58,7 +58,7 @@ impl CutList {
     pub fn parse(file: &str, origin: usize) -> Result<CutList, TextError> {
         if file.len() > MOST_BYTES {
             let message = format!("a cut list of more than {MOST_BYTES} bytes");
-            return Err(TextError::new(message, 0..0, "part it: several lists can be used together"));
+            return Err(TextError::new(message, 0..0, "split it: several lists can be used together"));
         }
         let keys: File = toml::from_str(file).map_err(|error| from_toml(file, &error))?;
         let reader = Reader { file, origin };
@@ -71,7 +71,7 @@ impl CutList {
         }
         if wanted.pieces.len() > MOST_PIECES {
             let message = format!("a cut list of {} pieces; {MOST_PIECES} are the most", wanted.pieces.len());
-            return Err(TextError::new(message, file.len()..file.len(), "part it, and run one after the other"));
+            return Err(TextError::new(message, file.len()..file.len(), "split it, and run one list after the other"));
         }
         if wanted.pieces.is_empty() && keys.rows.is_none() {
             return Err(no_piece(file));
@@ -132,7 +132,7 @@ impl Reader<'_> {
                     "remove `take` or `build`",
                 ));
             }
-            (None, None) => return at_name("the piece says neither `take` nor `build`", "add a phrase: take = 'first 3'"),
+            (None, None) => return at_name("the piece has neither `take` nor `build`", "add a phrase: take = 'first 3'"),
             (Some(take), None) => {
                 let phrase_at = text_place(self.file, &take.span());
                 let phrase = Phrase::parse(take.get_ref()).map_err(|error| phrase_at.error(error))?;
@@ -187,7 +187,7 @@ impl Reader<'_> {
     fn build(&self, build: &Spanned<String>, entry: &PieceEntry) -> Result<Source, TextError> {
         if let Some(of) = &entry.of {
             let help = "name columns in `build`, in braces";
-            return Err(TextError::new("a piece that is built comes from no column", of.span(), help));
+            return Err(TextError::new("a piece with `build` has no source column", of.span(), help));
         }
         Ok(Source::Build { parts: self.parts(build)?, span: build.span() })
     }
@@ -249,14 +249,14 @@ fn shape(entry: &PieceEntry, source: &Source) -> Result<OutputForm, TextError> {
     match (source, shape) {
         (_, OutputForm::One) => {}
         (Source::Build { .. } | Source::Field { .. }, _) => {
-            return Err(TextError::new("a piece that is built has one result", span, "leave this out"));
+            return Err(TextError::new("a piece with `build` has one result", span, "leave this out"));
         }
         (Source::Take { phrase, .. }, _) if crate::program::refuse_several(phrase, "").is_ok() => {
             let help = "remove it, or use a step with several results: `sections by`, `numbers`, `runs` or `matches`";
             return Err(TextError::new("the phrase gives a single result", span, help));
         }
         _ if entry.replace && shape != OutputForm::Rows => {
-            return Err(TextError::new("several columns cannot take the place of one", span, "leave `replace` out"));
+            return Err(TextError::new("several columns cannot replace one", span, "leave `replace` out"));
         }
         _ => {}
     }

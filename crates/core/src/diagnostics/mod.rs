@@ -414,7 +414,7 @@ impl PieceDiagnostics {
             rows: narrower.iter().flat_map(|seen| seen.rows.iter().copied()).take(ROWS).collect(),
             fix: match are_digits {
                 true => Fix::Piece { piece, phrase: format!("pad left to {width} with \"0\" then {}", self.phrase) },
-                false => Fix::Words(format!("fix the data: fill these values up with zeros to {width} digits")),
+                false => Fix::Words(format!("fix the data: pad these values with zeros to {width} digits")),
             },
         })
     }

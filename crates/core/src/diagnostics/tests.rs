@@ -106,7 +106,7 @@ fn what_is_observed() {
             "whole",
             vec!["00412", "10413", "00414", "412", "n/a"],
             vec![
-                "1 value of the column of p may have lost its leading zeros: most have 5 digits [4]: fix the data: fill these values up with zeros to 5 digits",
+                "1 value of the column of p may have lost its leading zeros: most have 5 digits [4]: fix the data: pad these values with zeros to 5 digits",
             ],
         ),
         (

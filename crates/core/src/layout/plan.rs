@@ -188,7 +188,7 @@ impl LayoutPlan {
         }
         let wanted = wanted.join(" or ");
         let (form, at) = unfit.map_or((0, 0), |unfit| (unfit.form, unfit.at as usize));
-        let which = if self.forms.len() > 1 { format!("form {} comes nearest: ", form + 1) } else { String::new() };
+        let which = if self.forms.len() > 1 { format!("form {} is nearest: ", form + 1) } else { String::new() };
         let detail = match characters::ranges(value).nth(at) {
             Some(range) => format!("{which}character {} is {}; {wanted} was expected", at + 1, described(&value[range])),
             None if at == 0 => "it is blank".to_owned(),
@@ -257,8 +257,8 @@ mod tests {
             (&[CODE][..], "GRP-0004127O-S7K2", "character 12 is the letter O; a digit of serial was expected"),
             (&[CODE], "GRP-00041273", "it ends after character 12; \"-\" was expected there"),
             (&[CODE], "GRP-00041273-S7K2 ", "character 18 is a space; the end was expected"),
-            (&[CODE, SHORT], "GRP–00041273-S7K2", "form 1 comes nearest: character 4 is en dash (U+2013); \"-\" was expected"),
-            (&[CODE, SHORT], "HN00412X", "form 2 comes nearest: character 8 is the letter X; a digit of serial was expected"),
+            (&[CODE, SHORT], "GRP–00041273-S7K2", "form 1 is nearest: character 4 is en dash (U+2013); \"-\" was expected"),
+            (&[CODE, SHORT], "HN00412X", "form 2 is nearest: character 8 is the letter X; a digit of serial was expected"),
             (&["<a digits>[-<b>]"], "12x", "character 3 is the letter x; a digit of a or \"-\" or the end was expected"),
             (&[CODE], "", "it is blank"),
         ] {

@@ -64,7 +64,7 @@ pub fn offcut_encoder(
         }
         (None | Some(Kind::FixedWidth), Format::FixedWidth(layout)) => Box::new(Lines { layout: layout.clone(), title }),
         (Some(Kind::FixedWidth), _) => {
-            let why = "the input has no places for its columns".to_owned();
+            let why = "the input has no positions for its columns".to_owned();
             return Err(Error::NoPlace { title: title.to_owned(), why });
         }
         (Some(Kind::JsonLines | Kind::Foreign(_)), _) | (None, Format::JsonLines(_)) => {

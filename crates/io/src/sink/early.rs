@@ -34,7 +34,7 @@ impl EarlySync {
     /// The first error of the disk, which it would not report again.
     pub fn finish(self) -> io::Result<()> {
         drop(self.ask);
-        self.thread.join().unwrap_or_else(|_| Err(io::Error::other("the thread that writes the file back has stopped")))
+        self.thread.join().unwrap_or_else(|_| Err(io::Error::other("the thread that syncs the file has stopped")))
     }
 }
 

@@ -35,12 +35,12 @@ impl fmt::Display for Broken {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         let name = self.compression.name();
         match self.why {
-            Why::CutShort => write!(f, "its {name} data is cut short"),
+            Why::CutShort => write!(f, "its {name} data is truncated"),
             Why::NotCompressed => write!(f, "it is not compressed with {name}, as its name says"),
             Why::Damaged => write!(f, "its {name} data is damaged"),
             Why::TakesMemory => write!(f, "its {name} data needs more memory than the limit"),
             #[cfg(not(feature = "compressed"))]
-            Why::NotInBuild => write!(f, "this build does not unpack {name}"),
+            Why::NotInBuild => write!(f, "this build does not decompress {name}"),
         }
     }
 }
@@ -50,13 +50,11 @@ impl std::error::Error for Broken {}
 impl Broken {
     pub fn help(&self) -> &'static str {
         match self.why {
-            Why::CutShort | Why::Damaged => {
-                "get the file once more: rows up to there may be right, and the others are not there"
-            }
+            Why::CutShort | Why::Damaged => "get a new copy of the file: the rows after this place are missing",
             Why::NotCompressed => "name its format, such as --from csv",
             Why::TakesMemory => "raise the limit, such as --memory 3G, or decompress the file first",
             #[cfg(not(feature = "compressed"))]
-            Why::NotInBuild => "unpack it first",
+            Why::NotInBuild => "decompress it first",
         }
     }
 }
@@ -254,7 +252,7 @@ struct Ahead {
 impl Read for Ahead {
     fn read(&mut self, buffer: &mut [u8]) -> io::Result<usize> {
         if self.at == self.piece.len() && !self.has_ended {
-            let stopped = |_| io::Error::other("the thread that unpacks it has stopped");
+            let stopped = |_| io::Error::other("the thread that decompresses it has stopped");
             self.piece = self.pieces.recv().map_err(stopped)??;
             self.at = 0;
             self.has_ended = self.piece.is_empty();

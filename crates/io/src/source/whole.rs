@@ -5,7 +5,7 @@ use std::io::{self, Read};
 
 /// A file that shrank while it was read, as a read error.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, thiserror::Error)]
-#[error("it became shorter while it was read")]
+#[error("it was truncated while it was read")]
 pub struct Shortened;
 
 /// A file that must return as many bytes as it had at opening. Later growth is ignored.

@@ -179,7 +179,7 @@ pub fn changes(
             });
             let came = titles.iter().filter(|title| then(title).is_none());
             let came =
-                came.map(|title| Change { of: title.clone(), words: "the column was not there".to_owned(), shares: None });
+                came.map(|title| Change { of: title.clone(), words: "the column did not exist".to_owned(), shares: None });
             came.chain(changed).collect()
         }
         SavedFile::Summary(then) => {
@@ -189,7 +189,7 @@ pub fn changes(
                 let (before, now) = (was.map_or(0, |was| was.rows), check.rows);
                 let words = match was {
                     None if check.implied => return None,
-                    None => format!("{} ({}), not asked before", check.check, visible::counted(now, "row")),
+                    None => format!("{} ({}), not checked before", check.check, visible::counted(now, "row")),
                     Some(_) if before == now => return None,
                     Some(_) => {
                         format!("{}: {} now, {} before", check.check, visible::counted(now, "row"), visible::grouped(before))

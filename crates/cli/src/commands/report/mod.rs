@@ -55,7 +55,7 @@ pub fn run(args: &ReportArgs, console: &Console) -> Result<Exit, Failure> {
         None => known.prints().map(|()| None)?,
     };
     if out.is_none() && console.shows_tables {
-        return Err(Failure::usage("a page is no text for a terminal", "name a file for it: -o page.html"));
+        return Err(Failure::usage("a page cannot be shown in a terminal", "name a file for it: -o page.html"));
     }
     let reading =
         args.reading.reading(&ListReading { ragged: args.ragged.or(pieces.reading.ragged), ..pieces.reading.clone() })?;

@@ -37,7 +37,7 @@ struct ChangeText {
 pub fn lines(compared: &Compared, width: usize) -> Vec<String> {
     let (now, base) = compared.names;
     let mut lines = Vec::new();
-    for (columns, words) in [(compared.went, "is not there any more"), (compared.came, "is new")] {
+    for (columns, words) in [(compared.went, "is gone"), (compared.came, "is new")] {
         lines
             .extend(columns.iter().map(|column| paint(style::FAULT, format!("the column {} {words}", visible::value(column)))));
     }

@@ -131,7 +131,7 @@ pub fn rows(title: &str, inputs: &Inputs, found: &[MatchingRow], width: usize) -
 fn what_was_read(rows: u64, columns: usize, sample: Option<u64>) -> String {
     let columns = visible::counted(columns as u64, "column");
     match sample {
-        Some(sample) if rows >= sample => format!("{columns}, the first {} only, as asked", visible::counted(rows, "row")),
+        Some(sample) if rows >= sample => format!("{columns}, the first {} only, as requested", visible::counted(rows, "row")),
         _ => format!("{columns}, {}", if rows == 0 { "no rows".to_owned() } else { visible::counted(rows, "row") }),
     }
 }
@@ -145,7 +145,7 @@ fn page(name: &str, column: &Surveyed, sample: Option<u64>, width: usize) -> Vec
         "rows",
         match sample {
             Some(sample) if survey.rows >= sample => {
-                format!("{}: the first ones only, as asked", visible::grouped(survey.rows))
+                format!("{}: the first ones only, as requested", visible::grouped(survey.rows))
             }
             _ => visible::grouped(survey.rows),
         },

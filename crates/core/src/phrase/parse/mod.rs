@@ -237,7 +237,7 @@ impl<'a> Parser<'a> {
             return PhraseError {
                 kind: ErrorKind::StepAfterLiteral,
                 span: token.span.start..self.source.len(),
-                help: "write the text as it should be, or begin the branch with a step".to_owned(),
+                help: "write the complete text, or begin the branch with a step".to_owned(),
             };
         }
         let help = match &token.kind {

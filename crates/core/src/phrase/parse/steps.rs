@@ -281,9 +281,9 @@ impl Parser<'_> {
                 Some(Token { kind: TokenKind::Number(n), span }) => self.with(span.clone(), &format!("with \"{n}\"")),
                 _ => self.with_inserted(r#"with "0""#),
             };
-            return Err(self.expected("`with` and the filling", help));
+            return Err(self.expected("`with` and the padding", help));
         }
-        let (with, span) = self.text("the filling in quotes")?;
+        let (with, span) = self.text("the padding in quotes")?;
         if with.is_empty() {
             let help = self.with(span.clone(), r#""0""#);
             return Err(PhraseError { kind: ErrorKind::EmptyFilling, span, help });

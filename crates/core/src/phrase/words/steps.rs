@@ -18,12 +18,12 @@ pub(super) fn step(kind: &StepKind, several: bool, first: bool) -> String {
         StepKind::Char(position) => take(character(*position)),
         StepKind::CharsTo(range) => take(characters_of(range)),
         StepKind::CharsFor { from, width } => take(format!("{} from {} on", characters(*width), character(*from))),
-        StepKind::DropFirst(n) => format!("leave out {each}the first {}", characters(*n)),
-        StepKind::DropLast(n) => format!("leave out {each}the last {}", characters(*n)),
+        StepKind::DropFirst(n) => format!("drop {each}the first {}", characters(*n)),
+        StepKind::DropLast(n) => format!("drop {each}the last {}", characters(*n)),
         StepKind::Before(marker) => take(format!("the text before {}", occurrence(marker))),
         StepKind::After(marker) => take(format!("the text after {}", occurrence(marker))),
-        StepKind::From(marker) => take(format!("everything from {} on, with it", occurrence(marker))),
-        StepKind::Through(marker) => take(format!("everything up to {}, with it", occurrence(marker))),
+        StepKind::From(marker) => take(format!("everything from {} on, including it", occurrence(marker))),
+        StepKind::Through(marker) => take(format!("everything up to {}, including it", occurrence(marker))),
         StepKind::Between { first, second, nth } => {
             let second = nth.map_or_else(|| the("next", second), |nth| the(&ordinal(nth), second));
             take(format!("the text between {} and {second}", occurrence(first)))
@@ -44,35 +44,35 @@ pub(super) fn step(kind: &StepKind, several: bool, first: bool) -> String {
                 Some(Unit::Bytes) => "bytes of UTF-8",
             }
         ),
-        StepKind::PositionOf(marker) => format!("tell {each}the position of {}", occurrence(marker)),
+        StepKind::PositionOf(marker) => format!("write {each}the position of {}", occurrence(marker)),
         StepKind::CountOf(marker) => format!("count how often {} occurs in {it}", any(marker)),
         StepKind::Whether(asked) => format!("write “true” if {it} {}, “false” if not", condition(asked)),
         StepKind::Joined(with) if with.is_empty() => "join them".to_owned(),
         StepKind::Joined(with) => format!("join them, with {} between", text(with)),
-        StepKind::Trim(Sides::Both) => format!("take the white space off both ends of {it}"),
-        StepKind::Trim(Sides::Only(Side::Left)) => format!("take the white space off the start of {it}"),
-        StepKind::Trim(Sides::Only(Side::Right)) => format!("take the white space off the end of {it}"),
-        StepKind::Squeeze => "make every run of white space one space".to_owned(),
+        StepKind::Trim(Sides::Both) => format!("remove white space at both ends of {it}"),
+        StepKind::Trim(Sides::Only(Side::Left)) => format!("remove white space at the start of {it}"),
+        StepKind::Trim(Sides::Only(Side::Right)) => format!("remove white space at the end of {it}"),
+        StepKind::Squeeze => "replace every run of white space with one space".to_owned(),
         StepKind::Upper => format!("put {it} in upper case"),
         StepKind::Lower => format!("put {it} in lower case"),
-        StepKind::Title => format!("begin every word of {it} with an upper-case letter, the rest in lower case"),
+        StepKind::Title => format!("put the first letter of every word of {it} in upper case, and the others in lower case"),
         StepKind::Keep(class) => format!("keep only {}", self::class(class)),
-        StepKind::DropClass(class) => format!("leave out {}", self::class(class)),
-        StepKind::Replace { marker, with, .. } if with.is_empty() => format!("leave out {}", every(marker)),
+        StepKind::DropClass(class) => format!("remove {}", self::class(class)),
+        StepKind::Replace { marker, with, .. } if with.is_empty() => format!("remove {}", every(marker)),
         StepKind::Replace { marker, with, .. } => format!("replace {} with {}", every(marker), text(with)),
         StepKind::Pad { side, width, with } => {
             let side = if *side == Side::Left { "left" } else { "right" };
-            format!("fill {it} up on the {side} with {} to {}", text(with), characters(*width))
+            format!("pad {it} on the {side} with {} to {}", text(with), characters(*width))
         }
-        StepKind::Clip { width, mark } if mark.is_empty() => format!("cut {it} off at {}", characters(*width)),
+        StepKind::Clip { width, mark } if mark.is_empty() => format!("shorten {it} to {}", characters(*width)),
         StepKind::Clip { width, mark } => {
-            format!("cut {it} off at {}, with {} at the end where something was cut off", characters(*width), text(mark))
+            format!("shorten {it} to {}, with {} at the end if it was longer", characters(*width), text(mark))
         }
         StepKind::Prefix(prefix) => format!("put {} before {it}", text(prefix)),
         StepKind::Suffix(suffix) => format!("put {} after {it}", text(suffix)),
         StepKind::PlainDigits => format!("write the decimal digits of {it} as 0 to 9"),
         StepKind::PlainNumber(like) => {
-            format!("write {it} as a plain number{}, without zeros that do not count", read_like(like))
+            format!("write {it} as a plain number{}, without leading zeros or trailing decimal zeros", read_like(like))
         }
         StepKind::Date(format) => {
             format!("read {it} as a date written as {}, and write it as year-month-day", super::conditions::date(format))

@@ -67,7 +67,7 @@ where
             return Err(Error::of_reading(&input.name(), error));
         }
         Some(Err(_)) | None => {
-            let why = "it is cut short, broken, or no Arrow".to_owned();
+            let why = "it is truncated, damaged or not Arrow".to_owned();
             let help = "get a new copy of it, or name its format, such as --from csv";
             return Err(Error::BadFile { name: input.name(), why, help });
         }
@@ -104,7 +104,7 @@ impl<R: Read> Streams<R> {
         self.decoder = decoder();
         let mut bytes = match self.message()? {
             Some((message, true)) => message,
-            Some((_, false)) => return Err(broken("rows are where its columns should be")),
+            Some((_, false)) => return Err(broken("it has rows before its columns")),
             None => return Ok(None),
         };
         self.decoder.decode(&mut bytes)?;
@@ -123,7 +123,7 @@ impl<R: Read> Streams<R> {
         if bytes == CONTINUATION {
             bytes.clear();
             if !self.read(&mut bytes, 4)? {
-                return Err(broken("it is cut short"));
+                return Err(broken("it is truncated"));
             }
         }
         let length = bytes.first_chunk().map_or(0, |length| i32::from_le_bytes(*length));
@@ -133,13 +133,13 @@ impl<R: Read> Streams<R> {
         }
         let start = bytes.len();
         if !self.read(&mut bytes, length)? {
-            return Err(broken("it is cut short"));
+            return Err(broken("it is truncated"));
         }
         let message = root_as_message(&bytes[start..]).map_err(|error| broken(&error.to_string()))?;
         let has_schema = message.header_as_schema().is_some();
         let body = usize::try_from(message.bodyLength()).map_err(|_| broken("a message has no length"))?;
         if !self.read(&mut bytes, body)? && body > 0 {
-            return Err(broken("it is cut short"));
+            return Err(broken("it is truncated"));
         }
         let message = root_as_message(&bytes[start..start + length]).map_err(|error| broken(&error.to_string()))?;
         check(&message, &bytes[start + length..], self.most)?;
@@ -153,7 +153,7 @@ impl<R: Read> Streams<R> {
         // Grow with the bytes that arrive: the stated length can be false.
         let read = self.reader.by_ref().take(count as u64).read_to_end(bytes)?;
         if read < count && read > 0 {
-            return Err(broken("it is cut short"));
+            return Err(broken("it is truncated"));
         }
         Ok(read > 0)
     }
@@ -171,7 +171,7 @@ impl<R: Read> Iterator for Streams<R> {
     fn next(&mut self) -> Option<Self::Item> {
         while !self.has_ended {
             let batch = match self.message() {
-                Ok(Some((_, true))) => Err(broken("columns are where rows should be")),
+                Ok(Some((_, true))) => Err(broken("it has columns again among its rows")),
                 Ok(Some((mut bytes, false))) => self.decoder.decode(&mut bytes).and_then(|batch| {
                     // The decoder returns a batch only after the start of the next message.
                     let mut next = Buffer::from(CONTINUATION);
@@ -215,10 +215,10 @@ impl<R: Read + Seek> ArrowFile<R> {
     fn new(mut reader: R, most: usize) -> Result<ArrowFile<R>, ArrowError> {
         let end = reader.seek(SeekFrom::End(0))?;
         let mut last = [0; 10];
-        reader.seek(SeekFrom::Start(end.checked_sub(10).ok_or_else(|| broken("it is cut short"))?))?;
+        reader.seek(SeekFrom::Start(end.checked_sub(10).ok_or_else(|| broken("it is truncated"))?))?;
         reader.read_exact(&mut last)?;
         let length = read_footer_length(last)? as u64;
-        let start = (end - 10).checked_sub(length).ok_or_else(|| broken("it is cut short"))?;
+        let start = (end - 10).checked_sub(length).ok_or_else(|| broken("it is truncated"))?;
         let mut bytes = Vec::new();
         reader.seek(SeekFrom::Start(start))?;
         reader.by_ref().take(length).read_to_end(&mut bytes)?;
@@ -237,7 +237,7 @@ impl<R: Read + Seek> ArrowFile<R> {
     }
 
     fn block(&mut self, block: &Block) -> Result<Buffer, ArrowError> {
-        let not_there = || broken("a block is not where it should be");
+        let not_there = || broken("a block has a wrong position");
         let start = u64::try_from(block.offset()).map_err(|_| not_there())?;
         let head = usize::try_from(block.metaDataLength()).map_err(|_| not_there())?;
         let body = usize::try_from(block.bodyLength()).map_err(|_| not_there())?;
@@ -285,7 +285,7 @@ fn check(message: &Message, body: &[u8], most: usize) -> Result<(), ArrowError> 
     for buffer in buffers {
         let place = usize::try_from(buffer.offset()).ok().zip(usize::try_from(buffer.length()).ok());
         let bytes = place.and_then(|(start, length)| body.get(start..start.checked_add(length)?));
-        let bytes = bytes.ok_or_else(|| broken("a buffer is not where it should be"))?;
+        let bytes = bytes.ok_or_else(|| broken("a buffer has a wrong position"))?;
         let Some(length) = bytes.first_chunk::<8>() else { continue };
         // -1 marks an uncompressed buffer.
         let Ok(length) = u64::try_from(i64::from_le_bytes(*length)) else { continue };

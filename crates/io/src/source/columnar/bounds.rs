@@ -56,10 +56,10 @@ fn widest_value<R: ChunkReader + 'static>(
     column: &ColumnChunkMetaData,
     (memory, share): (usize, usize),
 ) -> Result<usize, ArrowError> {
-    let broken = || ArrowError::ParquetError("a page is not where it should be".to_owned());
+    let broken = || ArrowError::ParquetError("a page has a wrong position".to_owned());
     let too_large = |bytes: u64| {
         let path = column.column_path().string();
-        ArrowError::MemoryError(format!("a page of its column {path} unpacks to {bytes} bytes, and the limit is {memory}"))
+        ArrowError::MemoryError(format!("a page of its column {path} decompresses to {bytes} bytes, and the limit is {memory}"))
     };
     let (mut at, length) = column.byte_range();
     let end = at.saturating_add(length);

@@ -70,7 +70,7 @@ impl ColumnarChunk {
             column: self.batch.schema_ref().field(place).name().clone(),
             row: self.before + row as u64 + 1,
             why: match none {
-                NoText::Bytes => "its bytes are no text".to_owned(),
+                NoText::Bytes => "its bytes are not text".to_owned(),
                 NoText::Type(name) => format!("its type is {name}"),
             },
         }

@@ -53,7 +53,7 @@ fn open_reader<R: Again + 'static>(name: String, reader: Counted<R>, memory: usi
         return Err(broken("it is encrypted", "save it without encryption"));
     }
     if *start != *b"PAR1" {
-        return Err(broken("it is no Parquet", "name its format, such as --from csv"));
+        return Err(broken("it is not Parquet", "name its format, such as --from csv"));
     }
     let builder = guarded(|| -> ParquetResult<_> {
         let metadata = parquet_metadata(&reader)?;
@@ -61,7 +61,7 @@ fn open_reader<R: Again + 'static>(name: String, reader: Counted<R>, memory: usi
     });
     let builder = match builder {
         Some(Ok(builder)) => builder,
-        Some(Err(_)) | None => return Err(broken("it is cut short, or broken", "get it anew from where it came from")),
+        Some(Err(_)) | None => return Err(broken("it is truncated or damaged", "get a new copy of it")),
     };
     let metadata = Arc::clone(builder.metadata());
     if let Some(codec) = unknown_codec(&metadata) {

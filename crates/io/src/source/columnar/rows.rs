@@ -85,10 +85,10 @@ impl ColumnarRows {
 
     fn broken(&self, reason: &str) -> Error {
         let why = match self.before {
-            0 => format!("it is broken ({reason})"),
-            rows => format!("it is broken after row {rows} ({reason})"),
+            0 => format!("it is damaged ({reason})"),
+            rows => format!("it is damaged after row {rows} ({reason})"),
         };
-        Error::BadFile { name: self.name.to_string(), why, help: "get it anew from where it came from" }
+        Error::BadFile { name: self.name.to_string(), why, help: "get a new copy of it" }
     }
 }
 

@@ -143,7 +143,7 @@ impl Source for DatabaseRows {
             }
             Ok(Err(error)) => Err(error),
             // The thread always sends a last message.
-            Err(_) => Err(broken(&self.name, "reading it ended too early")),
+            Err(_) => Err(broken(&self.name, "reading it ended early")),
         }
     }
 

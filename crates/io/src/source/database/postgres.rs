@@ -42,7 +42,7 @@ pub fn open(uri: &str, address: &str, relation: &Relation) -> Result<Opened, Err
     let statement = client.prepare(&query).map_err(refused)?;
     if statement.columns().is_empty() {
         let help = "begin the query with SELECT or WITH".to_owned();
-        return Err(Error::Database { name, why: "the query gives no rows".to_owned(), help });
+        return Err(Error::Database { name, why: "the query returns no rows".to_owned(), help });
     }
     let types: Vec<ServerType> = statement.columns().iter().map(|column| column.type_().clone()).collect();
     let mut declared = Vec::with_capacity(types.len());
@@ -89,7 +89,7 @@ fn no_text(of: &ServerType) -> Option<&'static str> {
     match (of, of.kind()) {
         (&ServerType::BYTEA, _) => Some("it holds bytes (bytea), which have no text"),
         (_, Kind::Array(_)) => Some("it is an array, which has no text"),
-        (_, Kind::Composite(_)) => Some("it has parts (a composite type), and so no text"),
+        (_, Kind::Composite(_)) => Some("it is a composite value, which has no text"),
         _ => None,
     }
 }
@@ -198,7 +198,7 @@ impl SourceQuery {
                 line.pop();
             }
             let Ok(text) = simdutf8::basic::from_utf8(&line) else {
-                return Err(super::broken(name, "the server gave something that is no UTF-8"));
+                return Err(super::broken(name, "the server sent text that is not UTF-8"));
             };
             if has_length && !text.ends_with("\t\\N") {
                 return Err(giving.too_long());

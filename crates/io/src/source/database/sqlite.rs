@@ -27,7 +27,7 @@ pub fn open(path: &Path, address: &str, relation: &Relation) -> Result<Opened, E
     let columns = {
         let statement = connection.prepare(&query).map_err(|error| failed(&name, &error))?;
         if statement.column_count() == 0 || !statement.readonly() {
-            let why = "the query gives no rows, or would change the database".to_owned();
+            let why = "the query returns no rows, or would change the database".to_owned();
             return Err(Error::Database { name, why, help: "begin the query with SELECT or WITH".to_owned() });
         }
         columns(&statement)
@@ -94,7 +94,7 @@ fn push(value: ValueRef, out: &mut String) -> Result<CellKind, &'static str> {
         }
         ValueRef::Real(number) => push_real(number, out),
         ValueRef::Text(bytes) => {
-            out.push_str(simdutf8::basic::from_utf8(bytes).map_err(|_| "its bytes are no UTF-8")?);
+            out.push_str(simdutf8::basic::from_utf8(bytes).map_err(|_| "its bytes are not UTF-8")?);
             CellKind::Text
         }
         ValueRef::Blob(_) => return Err("it holds bytes, which have no text"),

@@ -178,7 +178,7 @@ fn what_begins(text: &str) -> &'static str {
         Some(b'[') => "this is an array, not an object",
         Some(b'"') => "this is a text, not an object",
         Some(b'-' | b'0'..=b'9') => "this is a number, not an object",
-        _ => "this is no object: that begins with {",
+        _ => "this is not an object, which begins with {",
     }
 }
 

@@ -40,8 +40,8 @@ pub fn read(name: &str, bytes: Vec<u8>, reading: &Reading) -> Result<(Sheet, Str
 }
 
 pub fn broken(name: &str) -> Error {
-    let why = "it is broken, or is no workbook".to_owned();
-    let help = "open it with a spreadsheet program and save it anew; if it is text, say so, such as --from csv";
+    let why = "it is damaged or not a workbook".to_owned();
+    let help = "open it with a spreadsheet program and save it again; if it is text, name its format, such as --from csv";
     Error::BadFile { name: name.to_owned(), why, help }
 }
 

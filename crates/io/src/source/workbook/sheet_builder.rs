@@ -74,7 +74,7 @@ impl<'n> SheetBuilder<'n> {
             return Err(Error::BadFile {
                 name: self.name.to_owned(),
                 why,
-                help: "give more memory with --memory, part it into several, or save it as CSV",
+                help: "give more memory with --memory, split it into several, or save it as CSV",
             });
         }
         self.is_sorted &= self.cells.last().is_none_or(|(row, last)| (*row, last.column) < (cell.0, cell.1.column));

@@ -6,7 +6,7 @@ use std::sync::Arc;
 use keen_notch_core::batch::{Batch, Column};
 use keen_notch_core::carving::{BatchResults, Carving, Memory, OutColumn};
 use keen_notch_core::column::Header;
-use keen_notch_core::cutlist::{self, CutList};
+use keen_notch_core::cutlist::CutList;
 use keen_notch_core::program::{ListTexts, NoList, Setting};
 use keen_notch_core::tally::Tally;
 use keen_notch_core::text::unit::Unit;

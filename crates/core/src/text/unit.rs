@@ -9,7 +9,7 @@ use super::characters::{self, Form};
 /// assert_eq!(counts, [2, 3, 4]);
 /// ```
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
-#[cfg_attr(feature = "cutlist", derive(serde::Serialize, serde::Deserialize, schemars::JsonSchema))]
+#[cfg_attr(feature = "cutlist", derive(serde::Serialize, serde::Deserialize))]
 #[cfg_attr(feature = "cutlist", serde(rename_all = "lowercase"))]
 pub enum Unit {
     /// Extended grapheme clusters, as readers see them.

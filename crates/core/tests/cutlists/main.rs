@@ -6,7 +6,7 @@ use std::sync::Arc;
 use keen_notch_core::batch::{Batch, Column};
 use keen_notch_core::carving::{BatchResults, Carving, Memory, OutColumn};
 use keen_notch_core::column::Header;
-use keen_notch_core::cutlist::CutList;
+use keen_notch_core::cutlist::{self, CutList};
 use keen_notch_core::program::{ListTexts, NoList, Setting};
 use keen_notch_core::tally::Tally;
 use keen_notch_core::text::unit::Unit;
@@ -567,4 +567,40 @@ fn errors_have_positions() {
         assert!(said.starts_with(message), "{file}: {said}");
         assert!(offered.contains(help), "{file}: {offered}");
     }
+}
+
+#[test]
+fn the_schema_has_the_keys_and_values_of_cut_lists() {
+    let schema: serde_json::Value = serde_json::from_str(cutlist::schema()).unwrap();
+    let of_table = |table: &str| if table.is_empty() { &schema } else { &schema["$defs"][table] };
+    for (table, list) in [
+        ("", "zzz = 1"),
+        ("piece", "[piece.a]\nzzz = 1"),
+        ("layout", "[layout.a]\nzzz = 1"),
+        ("rows", "[rows]\nzzz = 1"),
+        ("reading", "[reading]\nzzz = 1"),
+        ("writing", "[writing]\nzzz = 1"),
+    ] {
+        let help = CutList::parse(list, 0).unwrap_err().help;
+        let mut keys: Vec<&str> = help.split("eys here are ").nth(1).unwrap_or_else(|| panic!("{help}")).split(", ").collect();
+        keys.sort_unstable();
+        let mut known: Vec<&str> = of_table(table)["properties"].as_object().unwrap().keys().map(String::as_str).collect();
+        known.sort_unstable();
+        assert_eq!(keys, known, "{table}");
+        assert_eq!(of_table(table)["additionalProperties"], false, "{table}");
+    }
+    let piece = "[piece.a]\ntake = 'numbers'\n";
+    for (table, key, rest) in [("", "unit", piece), ("reading", "ragged", ""), ("piece", "as", "take = 'first 1'\n")] {
+        for value in of_table(table)["properties"][key]["enum"].as_array().unwrap() {
+            let list = match table {
+                "" => format!("{key} = {value}\n{rest}"),
+                "piece" => format!("[piece.a]\n{key} = {value}\n{rest}"),
+                _ => format!("{piece}[{table}]\n{key} = {value}\n"),
+            };
+            assert!(CutList::parse(&list, 0).is_ok(), "{list}");
+        }
+    }
+    let most = of_table("piece")["properties"]["columns"]["anyOf"][0]["maximum"].as_u64().unwrap();
+    assert!(CutList::parse(&format!("{piece}columns = {most}"), 0).is_ok());
+    assert!(CutList::parse(&format!("{piece}columns = {}", most + 1), 0).is_err());
 }

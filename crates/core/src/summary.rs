@@ -6,9 +6,11 @@ use std::str::FromStr;
 
 use serde::{Deserialize, Serialize};
 
+use crate::carving::{Carving, CheckName};
 use crate::check::unique_texts::UniqueTexts;
+use crate::column::Header;
 use crate::program::List;
-use crate::sightings::ROWS;
+use crate::sightings::{ROWS, Sightings};
 use crate::tally::Tally;
 
 /// The version of the format. It increases when a key changes its meaning or disappears.
@@ -130,6 +132,39 @@ pub struct RowOf {
     pub file: String,
     /// The number of the row in the input, from 1.
     pub row: u64,
+}
+
+impl Carving {
+    /// The counts of its pieces, from one tally each.
+    pub fn piece_counts(&self, tallies: &[Tally], header: &Header) -> Vec<PieceCounts> {
+        let count = |(piece, tally): (usize, &Tally)| PieceCounts {
+            name: self.name(piece).to_owned(),
+            column: self.column(piece).map(|column| header.title(column)),
+            tally: *tally,
+        };
+        tallies.iter().enumerate().map(count).collect()
+    }
+}
+
+/// The counts of checks, from the failing rows and the number of checked rows of each. `row_of` locates a row of the run.
+pub fn check_counts(
+    checks: &[CheckName],
+    header: &Header,
+    (failed, checked): (&[Sightings], &[u64]),
+    row_of: impl Fn(&u64) -> RowOf,
+) -> Vec<CheckCounts> {
+    let count = |((check, failed), checked): ((&CheckName, &Sightings), &u64)| CheckCounts {
+        of: check.of.clone(),
+        column: check.column.map(|column| header.title(column)),
+        check: check.words.clone(),
+        level: if check.only_warns { Level::Warning } else { Level::Fault },
+        implied: check.is_implied,
+        elsewhere: check.is_elsewhere,
+        checked: *checked,
+        rows: failed.count,
+        first_rows: failed.rows.iter().map(&row_of).collect(),
+    };
+    checks.iter().zip(failed).zip(checked).map(count).collect()
 }
 
 /// Why two summaries cannot be merged. The first value belongs to the first summary.

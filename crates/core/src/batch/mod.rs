@@ -75,6 +75,12 @@ pub struct Texts<'t> {
 }
 
 impl<'t> Texts<'t> {
+    /// No texts.
+    pub const NONE: Texts<'static> = {
+        const NO_FORMS: Forms = Forms::NONE;
+        Texts { text: "", spans: &[], forms: const { &NO_FORMS } }
+    };
+
     pub fn len(&self) -> usize {
         self.spans.len()
     }
@@ -112,8 +118,7 @@ pub struct Batch<'t> {
 
 impl<'t> Batch<'t> {
     pub fn column(&self, index: usize) -> Texts<'t> {
-        const NONE: Forms = Forms::NONE;
-        self.columns.get(index).copied().unwrap_or(Texts { text: "", spans: &[], forms: const { &NONE } })
+        self.columns.get(index).copied().unwrap_or(Texts::NONE)
     }
 
     /// A value; empty if the index is out of range.

@@ -2,12 +2,12 @@
 
 use std::sync::Arc;
 
-use keen_notch_core::batch::{Batch, Column};
-use keen_notch_core::carving::{BatchResults, Carving, Memory};
-use keen_notch_core::column::{ColumnRef, Header};
+use keen_notch_core::batch::Column;
+use keen_notch_core::column::Header;
 use keen_notch_core::cutlist::CutList;
 use keen_notch_core::program::{ListTexts, NoList, Setting};
-use keen_notch_core::tally::Tally;
+use keen_notch_core::runner::Runner;
+use keen_notch_core::summary::{Level, Summary};
 use keen_notch_core::text::unit::Unit;
 use proptest::prelude::*;
 use proptest::sample::{select, subsequence};
@@ -125,68 +125,34 @@ fn list(parts: &Parts) -> String {
     format!("column = \"x\"\n{first}{}{}", pieces.collect::<String>(), parts.rest)
 }
 
-fn carved(carving: &Carving, rows: &[Vec<String>], batch_size: usize) -> (Vec<Row>, Vec<Tally>) {
-    let (mut all, mut tallies) = (Vec::new(), vec![Tally::default(); carving.count()]);
-    let (mut batch_results, mut memory) = (BatchResults::default(), Memory::default());
-    for (number, rows) in rows.chunks(batch_size).enumerate() {
-        let mut columns: Vec<Column> =
-            (0..HEADER.len()).map(|column| Column::of(rows.iter().map(|row| row[column].as_str()))).collect();
-        let mut kept: Vec<usize> = (0..rows.len()).map(|row| number * batch_size + row).collect();
-        let keep = |columns: &mut Vec<Column>, kept: &mut Vec<usize>, rows: &[u32]| {
-            columns.iter_mut().for_each(|column| column.keep(rows));
-            *kept = rows.iter().map(|row| kept[*row as usize]).collect();
-        };
-        let selected = with(&columns, kept.len(), |batch| carving.select(batch, &mut batch_results).map(<[u32]>::to_vec));
-        if let Some(rows) = selected {
-            keep(&mut columns, &mut kept, &rows);
-        }
-        with(&columns, kept.len(), |batch| carving.run(batch, &mut batch_results).unwrap());
-        for looks_back in [false, true] {
-            if looks_back && carving.looks_back() {
-                with(&columns, kept.len(), |batch| carving.hash(batch, &mut batch_results));
-                carving.remember(&mut batch_results, kept.len(), |row| kept[row] as u64 + 1, &mut memory).unwrap();
-            }
-            if let Some(rows) = batch_results.take_kept() {
-                batch_results.keep(&rows);
-                keep(&mut columns, &mut kept, &rows);
-            }
-        }
-        with(&columns, kept.len(), |batch| {
-            carving.judge(batch, &mut batch_results, &mut tallies, &mut []);
-            let checks = carving.checks();
-            let failures = batch_results.failures_by_row().to_vec();
-            for (index, row) in kept.iter().enumerate() {
-                let piece = |piece: usize| {
-                    let results = batch_results.piece(piece);
-                    let texts = carving.texts(piece, batch, &batch_results);
-                    let texts =
-                        results.items(index).map(|item| texts.get(item).to_owned()).filter(|_| results.state(index).is_there());
-                    (texts.collect(), results.state(index).to_string())
-                };
-                let (mut failing, mut last, mut is_faulty) = (Vec::new(), None, false);
-                for failure in failures.iter().filter(|failure| failure.row as usize == index) {
-                    let check = &checks[failure.check as usize];
-                    let words = check.piece.map_or("", |_| check.words.as_str());
-                    // Several results may fail the same check.
-                    if last.replace(failure.check) != Some(failure.check) {
-                        failing.push(format!("{}: {words}", check.of));
-                    }
-                    is_faulty |= !check.only_warns;
-                    // Every failure must have an explanation.
-                    let fault = carving.fault(*failure, batch, &batch_results, &|row| format!("row {row}"));
-                    assert!(!fault.violation.detail.is_empty() && !fault.violation.detail.contains("``"), "{fault:?}");
+fn carved(mut runner: Runner, list: &CutList, rows: &[Vec<String>], batch_size: usize) -> (Vec<Row>, Summary) {
+    let pieces: Vec<_> = list.wanted.pieces.iter().map(|piece| runner.piece(&piece.name).unwrap()).collect();
+    let mut all = Vec::new();
+    for rows in rows.chunks(batch_size) {
+        let columns = (0..HEADER.len()).map(|column| Column::of(rows.iter().map(|row| row[column].as_str()))).collect();
+        let output = runner.push(columns).unwrap();
+        let faults: Vec<_> = output.faults().collect();
+        for (index, row) in output.rows().iter().enumerate() {
+            let piece = |piece| {
+                let texts = output.texts(piece, index).map(str::to_owned).collect();
+                (texts, output.state(piece, index).unwrap().to_string())
+            };
+            let (mut failing, mut last, mut is_faulty) = (Vec::new(), None, false);
+            for fault in faults.iter().filter(|fault| fault.row == *row) {
+                let words = if ["layout", "proof", "rows"].contains(&&*fault.of) { "" } else { &fault.condition };
+                // Several results may fail the same check.
+                if last.replace(fault.check) != Some(fault.check) {
+                    failing.push(format!("{}: {words}", fault.of));
                 }
-                assert_eq!(batch_results.faulty().has(index), is_faulty);
-                all.push(Row { row: *row, pieces: (0..carving.count()).map(piece).collect(), failing, is_faulty });
+                is_faulty |= fault.level == Level::Fault;
+                // Every failure must have an explanation.
+                assert!(!fault.violation.detail.is_empty() && !fault.violation.detail.contains("``"), "{fault:?}");
             }
-        });
+            assert_eq!(output.is_faulty(index), is_faulty);
+            all.push(Row { row: *row as usize - 1, pieces: pieces.iter().map(|id| piece(*id)).collect(), failing, is_faulty });
+        }
     }
-    (all, tallies)
-}
-
-fn with<R>(columns: &[Column], rows: usize, call: impl FnOnce(&Batch) -> R) -> R {
-    let texts: Vec<_> = columns.iter().map(Column::texts).collect();
-    call(&Batch { rows, columns: &texts })
+    (all, runner.finish())
 }
 
 proptest! {
@@ -206,21 +172,27 @@ proptest! {
             },
         };
         let header = Header::Names(HEADER.map(str::to_owned).to_vec());
-        let main = ColumnRef::Name("x".to_owned());
-        let carving = Carving::new(&list.wanted, Some(&main), &setting, &header).unwrap_or_else(|error| panic!("{error}\n{text}"));
+        let runner = Runner::new(&list, header, &setting).unwrap_or_else(|error| panic!("{error}\n{text}"));
         let mut interpreter = Interpreter::new(&list, &HEADER);
         let expected: Vec<Row> = rows.iter().enumerate().filter_map(|(row, cells)| interpreter.row(row, cells)).collect();
-        let (found, tallies) = carved(&carving, &rows, batch_size);
+        let (found, summary) = carved(runner, &list, &rows, batch_size);
         for (found, expected) in found.iter().zip(&expected) {
             prop_assert_eq!(found, expected, "{}\n{:?}", text, rows[found.row]);
         }
         prop_assert_eq!(found.len(), expected.len(), "{}", text);
         // The counts match the rows.
-        for (piece, tally) in tallies.iter().enumerate() {
+        for (piece, tally) in summary.pieces.iter().map(|piece| &piece.tally).enumerate() {
             let count = |of: &str| expected.iter().filter(|row| row.pieces[piece].1.split(", ").any(|state| state == of)).count() as u64;
             let counted = (tally.filled, tally.short, tally.long, tally.blank, tally.missing, tally.not_asked, tally.fallback);
             let states = ["filled", "short", "long", "blank", "missing", "not asked", "fallback"].map(count);
             prop_assert_eq!(counted, states.into(), "{}", text);
         }
+        let failing = |of: &str, check: &str| expected.iter().filter(|row| row.failing.contains(&format!("{of}: {check}"))).count();
+        for check in summary.checks.iter().filter(|check| !["layout", "proof", "rows"].contains(&&*check.of)) {
+            prop_assert_eq!(check.rows as usize, failing(&check.of, &check.check), "{}: {}", text, check.check);
+        }
+        let rows = summary.rows;
+        prop_assert_eq!((rows.read, rows.kept, rows.left_out), (rows.read, expected.len() as u64, rows.read - rows.kept));
+        prop_assert_eq!(rows.with_faults as usize, expected.iter().filter(|row| row.is_faulty).count());
     }
 }

@@ -16,7 +16,7 @@ use keen_notch_core::column::Header;
 use keen_notch_core::diagnostics::{Diagnostics, Hint};
 use keen_notch_core::program::State;
 use keen_notch_core::sightings::Sightings;
-use keen_notch_core::summary::{self, CheckCounts, Level, PieceCounts, RowOf, Summary};
+use keen_notch_core::summary::{self, RowOf, Summary};
 use keen_notch_core::tally::Tally;
 use keen_notch_core::text::characters;
 use keen_notch_core::widths::Widths;
@@ -107,26 +107,9 @@ pub struct MadeBy {
 
 impl Report {
     pub fn summary(&self, job: &Job, header: &Header, MadeBy { program, asked, listed, part }: MadeBy) -> Summary {
-        let title = |column: Option<usize>| column.map(|column| header.title(column));
-        let piece = |(piece, tally): (usize, &Tally)| PieceCounts {
-            name: job.carving.name(piece).to_owned(),
-            column: title(job.carving.column(piece)),
-            tally: *tally,
-        };
-        let row = |row: &u64| {
+        let row_of = |row: &u64| {
             let (input, row) = self.inputs.locate(*row);
             RowOf { file: self.inputs.name(input).to_owned(), row }
-        };
-        let check = |((check, seen), checked): ((&CheckName, &Sightings), &u64)| CheckCounts {
-            of: check.of.clone(),
-            column: title(check.column),
-            check: check.words.clone(),
-            level: if check.only_warns { Level::Warning } else { Level::Fault },
-            implied: check.is_implied,
-            elsewhere: check.is_elsewhere,
-            checked: *checked,
-            rows: seen.count,
-            first_rows: seen.rows.iter().map(row).collect(),
         };
         let Counts { rows, rows_kept, rows_out, set_aside, left_out, faulty } = self.counts;
         Summary {
@@ -138,8 +121,8 @@ impl Report {
             rows_compared: job.carving.looks_back(),
             inputs: self.inputs.rows(rows),
             rows: summary::Rows { read: rows, kept: rows_kept, written: rows_out, set_aside, left_out, with_faults: faulty },
-            pieces: self.tallies.iter().enumerate().map(piece).collect(),
-            checks: job.checks.iter().zip(&self.checks).zip(&self.checked).map(check).collect(),
+            pieces: job.carving.piece_counts(&self.tallies, header),
+            checks: summary::check_counts(&job.checks, header, (&self.checks, &self.checked), row_of),
             replacements: self.replaced,
         }
     }

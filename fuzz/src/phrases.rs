@@ -9,16 +9,14 @@ use keen_notch_core::phrase::{Phrase, PhraseError, Span};
 use keen_notch_core::program::{ConditionPlan, Program, Results, Scratch, Setting, State, Work};
 use keen_notch_core::text::unit::Unit;
 
-use crate::print;
-
 /// What is read is written and read again with the same meaning, whether values are worked on together or by themselves; what is
 /// refused is refused with a place in the phrase and with help.
 pub fn phrase(data: &[u8]) {
     let Some((source, values)) = first_and_others(data) else { return };
     let Some(read) = read_or_refused(source, Phrase::parse(source)) else { return };
-    let written = print::phrase(&read);
+    let written = read.to_string();
     let again = Phrase::parse(&written).unwrap_or_else(|error| panic!("{written:?} of {source:?}: {error}"));
-    assert_eq!(print::phrase(&again), written, "of {source:?}");
+    assert_eq!(again.to_string(), written, "of {source:?}");
     let sentences = explain::phrase(&read);
     assert_eq!(sentences.len(), read.branches.len());
     assert!(sentences.iter().all(|sentence| sentence.ends_with('.')), "{sentences:?} of {source:?}");
@@ -75,9 +73,9 @@ fn together(program: &Program, values: &[&str]) -> Option<Vec<Outcome>> {
 pub fn condition(data: &[u8]) {
     let Some((source, values)) = first_and_others(data) else { return };
     let Some(read) = read_or_refused(source, Condition::parse(source)) else { return };
-    let written = print::condition(&read);
+    let written = read.to_string();
     let again = Condition::parse(&written).unwrap_or_else(|error| panic!("{written:?} of {source:?}: {error}"));
-    assert_eq!(print::condition(&again), written, "of {source:?}");
+    assert_eq!(again.to_string(), written, "of {source:?}");
     assert!(!explain::condition(&read).is_empty());
     let setting = Setting::new(Unit::Characters);
     let plan = read_or_refused(source, ConditionPlan::new(&read, &setting));
@@ -108,7 +106,7 @@ pub fn layout(data: &[u8]) {
         Ok(form) => form,
         Err(error) => return refused(source, &error.span, &error.help),
     };
-    let written = print::form(&form);
+    let written = form.to_string();
     let again = Form::parse(&written).unwrap_or_else(|error| panic!("{written:?} of {source:?}: {error}"));
     assert_eq!(again.items, form.items, "{written:?} of {source:?}");
     let layout = |form| Layout { column: ColumnRef::Number(1), column_span: 0..0, forms: vec![form], origin: 0 };

@@ -8,7 +8,7 @@ use crate::batch::{Batch, Column, Texts};
 use crate::carving::{BatchResults, Carving, CheckName, Memory, TooLarge, Unbound};
 use crate::check::unique_texts::StoreError;
 use crate::check::{Violation, ViolationKind};
-use crate::column::{ColumnRef, Header};
+use crate::column::Header;
 use crate::cutlist::CutList;
 use crate::explain;
 use crate::program::{Setting, State};
@@ -124,7 +124,7 @@ impl Runner {
         let carving = Carving::new(&list.wanted, main, setting, &header)?;
         let checks = carving.checks();
         Ok(Runner {
-            rules: explain::asked(&list.wanted, main.map(ColumnRef::clone).as_ref(), setting.unit),
+            rules: explain::asked(&list.wanted, main, setting.unit),
             name: "rows".to_owned(),
             results: BatchResults::default(),
             memory: Memory::default(),

@@ -1,7 +1,10 @@
-//! Parses a form.
+//! Parses and writes forms.
+
+use std::fmt;
 
 pub use crate::phrase::ast::Field;
-use crate::phrase::parse_field;
+use crate::phrase::print::class;
+use crate::phrase::{parse_field, quoted};
 use crate::text_error::TextError;
 
 /// Maximum total width of the limited fields of a form.
@@ -55,6 +58,33 @@ impl Form {
             }
         }
         each(&self.items, see);
+    }
+}
+
+/// The form in its own notation. Parsing the text gives the same items.
+impl fmt::Display for Form {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        self.items.iter().try_for_each(|item| f.write_str(&printed(item)))
+    }
+}
+
+fn printed(item: &Item) -> String {
+    match item {
+        Item::Text(text) => text.chars().fold(String::new(), |written, c| {
+            let before = if SPECIAL.contains(&c) { "\\" } else { "" };
+            format!("{written}{before}{c}")
+        }),
+        Item::Optional(items) => format!("[{}]", items.iter().map(printed).collect::<String>()),
+        Item::Field(field) => {
+            let width = match field.to {
+                // A field without a maximum has no minimum beyond 1.
+                None => String::new(),
+                Some(to) if to == field.from => format!(" {to}"),
+                Some(to) => format!(" {} to {to}", field.from),
+            };
+            let class = field.class.as_ref().map(|of| format!(" {}", class(of))).unwrap_or_default();
+            format!("<{}{width}{class}>", quoted(&field.name))
+        }
     }
 }
 

@@ -8,6 +8,7 @@ mod guesses;
 mod next;
 pub(crate) mod number_example;
 mod parse;
+pub(crate) mod print;
 pub mod reference;
 mod token;
 pub mod words;

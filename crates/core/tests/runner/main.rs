@@ -69,7 +69,9 @@ fn summaries_of_parts_merge() {
     let list = CutList::parse("[piece.no]\nof = 'code'\ntake = 'after \"-\"'\ncheck = 'digits'\n", 0).unwrap();
     let run = |codes: &[&[&str]]| {
         let mut runner = list.bind(&["code"]).unwrap().with_name("codes");
-        codes.iter().for_each(|codes| drop(runner.push(vec![Column::of(codes.iter().copied())]).unwrap()));
+        for codes in codes {
+            runner.push(vec![Column::of(codes.iter().copied())]).unwrap();
+        }
         runner.finish()
     };
     let whole = run(&[&["a-1", "a-x"], &["b", "c-7"]]);

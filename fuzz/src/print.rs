@@ -1,4 +1,4 @@
-//! Cut lists.
+//! Cut lists written from their parsed form. The program must parse the text to the same list.
 
 use keen_notch_core::column::ColumnRef;
 use keen_notch_core::cutlist::{CutList, RaggedRows, Reading};
@@ -7,9 +7,6 @@ use keen_notch_core::piece::{BuildPart, Check, OutputForm, Piece, Source, When};
 use keen_notch_core::text::unit::Unit;
 use keen_notch_core::toml_text::{toml_key, toml_text};
 
-use super::{condition, form, phrase};
-
-/// A cut list.
 pub fn list(list: &CutList) -> String {
     let mut lines = Vec::new();
     lines.extend(list.title.iter().map(|title| format!("title = {}", toml_text(title))));
@@ -25,7 +22,7 @@ pub fn list(list: &CutList) -> String {
     lines.extend(list.writing.widths.iter().map(|widths| format!("widths = {}", toml_text(widths))));
     for layout in &list.wanted.layouts {
         lines.push(format!("[layout.{}]", toml_key(&column(&layout.column))));
-        lines.push(format!("form = {}", texts(layout.forms.iter().map(form))));
+        lines.push(format!("form = {}", texts(layout.forms.iter().map(ToString::to_string))));
     }
     list.wanted.pieces.iter().for_each(|wanted| piece(wanted, &mut lines));
     if !list.wanted.proofs.is_empty() {
@@ -35,7 +32,7 @@ pub fn list(list: &CutList) -> String {
         lines.push(format!("{} = {}", toml_key(&column(&proof.column)), toml_text(&built(&proof.parts))));
     }
     lines.push("[rows]".to_owned());
-    let keep = list.wanted.keep.iter().map(|keep| format!("{}: {}", column(&keep.of), condition(&keep.condition)));
+    let keep = list.wanted.keep.iter().map(|keep| format!("{}: {}", column(&keep.of), keep.condition));
     lines.push(format!("keep = {}", texts(keep)));
     let unique = list.wanted.unique.iter().flat_map(|unique| &unique.of).map(|(of, _)| column(of));
     lines.push(format!("unique = {}", texts(unique)));
@@ -65,7 +62,7 @@ fn piece(piece: &Piece, lines: &mut Vec<String>) {
         Source::Field { .. } => return,
         Source::Take { of, phrase: taken, .. } => {
             let of = of.iter().map(|of| format!("of = {}\n", toml_text(&column(of)))).collect::<String>();
-            format!("{of}take = {}", toml_text(&phrase(taken)))
+            format!("{of}take = {}", toml_text(&taken.to_string()))
         }
         Source::Build { parts, .. } => format!("build = {}", toml_text(&built(parts))),
     };
@@ -73,7 +70,7 @@ fn piece(piece: &Piece, lines: &mut Vec<String>) {
     lines.push(source);
     let checks = |only_warns| {
         let those = piece.checks.iter().filter(move |check| check.only_warns == only_warns);
-        texts(those.map(|check: &Check| condition(&check.condition)))
+        texts(those.map(|check: &Check| check.condition.to_string()))
     };
     lines.push(format!("check = {}", checks(false)));
     lines.push(format!("warn = {}", checks(true)));
@@ -91,8 +88,8 @@ fn piece(piece: &Piece, lines: &mut Vec<String>) {
 
 fn when(when: &When) -> String {
     match &when.column {
-        Some(of) => format!("{}: {}", column(of), condition(&when.condition)),
-        None => condition(&when.condition),
+        Some(of) => format!("{}: {}", column(of), when.condition),
+        None => when.condition.to_string(),
     }
 }
 

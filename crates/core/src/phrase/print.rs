@@ -1,15 +1,56 @@
-//! Phrases, conditions and forms.
+//! Phrases and conditions in their own notation, from the syntax tree.
+//!
+//! Every match is complete, so a new step without a notation does not compile.
 
-use keen_notch_core::layout::{Form, Item};
-use keen_notch_core::phrase::ast::{
+use std::fmt;
+use std::str::FromStr;
+
+use super::ast::{
     Body, Branch, CheckDigit, Class, ClassPart, Condition, ConditionKind, DateFormat, Division, Marker, NumberExample,
-    NumberStyle, Occurrence, Pattern, Position, Range, Regex, Side, Sides, Step, StepKind,
+    NumberStyle, Occurrence, Pattern, Phrase, Position, Range, Regex, Side, Sides, Step, StepKind,
 };
-use keen_notch_core::phrase::{Phrase, quoted};
-use keen_notch_core::text::unit::Unit;
+use super::error::PhraseError;
+use super::write::quoted;
+use crate::text::unit::Unit;
 
-/// A phrase.
-pub fn phrase(phrase: &Phrase) -> String {
+/// The phrase in its own notation, with single spaces and figures for ordinals. Parsing the text gives an equal program.
+///
+/// ```
+/// use keen_notch_core::phrase::Phrase;
+///
+/// let phrase: Phrase = "after  last '-' then upper or \"none\"".parse()?;
+/// assert_eq!(phrase.to_string(), r#"after -1 "-" then upper or "none""#);
+/// # Ok::<(), keen_notch_core::phrase::PhraseError>(())
+/// ```
+impl fmt::Display for Phrase {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(&phrase(self))
+    }
+}
+
+impl FromStr for Phrase {
+    type Err = PhraseError;
+
+    fn from_str(source: &str) -> Result<Phrase, PhraseError> {
+        Phrase::parse(source)
+    }
+}
+
+impl fmt::Display for Condition {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(&condition(self))
+    }
+}
+
+impl FromStr for Condition {
+    type Err = PhraseError;
+
+    fn from_str(source: &str) -> Result<Condition, PhraseError> {
+        Condition::parse(source)
+    }
+}
+
+fn phrase(phrase: &Phrase) -> String {
     phrase.branches.iter().map(branch).collect::<Vec<_>>().join(" or ")
 }
 
@@ -83,12 +124,10 @@ fn step(step: &StepKind) -> String {
         StepKind::PlainDigits => "plain digits".to_owned(),
         StepKind::PlainNumber(example) => format!("plain number{}", like(example)),
         StepKind::Date(format) => date(format),
-        other => panic!("a step that this does not know: {other:?}"),
     }
 }
 
-/// A condition.
-pub fn condition(condition: &Condition) -> String {
+fn condition(condition: &Condition) -> String {
     let not = if condition.negated { "not " } else { "" };
     format!("{not}{}", asked(&condition.kind))
 }
@@ -123,9 +162,7 @@ fn asked(kind: &ConditionKind) -> String {
         ConditionKind::Email => "email".to_owned(),
         ConditionKind::CheckDigit(digit) => format!("check digit {}", check_digit(*digit)),
         ConditionKind::Unique => "unique".to_owned(),
-        // It is kept as it was written.
         ConditionKind::SameAs(column) => format!("same as {column}"),
-        other => panic!("a condition that this does not know: {other:?}"),
     }
 }
 
@@ -139,7 +176,6 @@ fn check_digit(digit: CheckDigit) -> &'static str {
         CheckDigit::Iban => "iban",
         CheckDigit::Verhoeff => "verhoeff",
         CheckDigit::Damm => "damm",
-        other => panic!("a check digit that this does not know: {other:?}"),
     }
 }
 
@@ -194,7 +230,7 @@ fn marker(marker: &Marker) -> String {
     }
 }
 
-fn class(class: &Class) -> String {
+pub(crate) fn class(class: &Class) -> String {
     let part = |part: &ClassPart| match part {
         ClassPart::Digits => "digits".to_owned(),
         ClassPart::Letters => "letters".to_owned(),
@@ -224,28 +260,24 @@ fn any_case(any_case: bool) -> &'static str {
     if any_case { " any case" } else { "" }
 }
 
-/// A form of a layout.
-pub fn form(form: &Form) -> String {
-    form.items.iter().map(item).collect()
-}
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::phrase::reference::{self, CONDITIONS};
+    use crate::program::{Program, Scratch};
 
-fn item(item: &Item) -> String {
-    match item {
-        // What means something gets a backslash.
-        Item::Text(text) => text.chars().fold(String::new(), |written, c| {
-            let before = if matches!(c, '<' | '>' | '[' | ']' | '\\') { "\\" } else { "" };
-            format!("{written}{before}{c}")
-        }),
-        Item::Optional(items) => format!("[{}]", items.iter().map(self::item).collect::<String>()),
-        Item::Field(field) => {
-            let width = match field.to {
-                None if field.from == 1 => String::new(),
-                None => panic!("a field of {} characters or more, which no form can say", field.from),
-                Some(to) if to == field.from => format!(" {to}"),
-                Some(to) => format!(" {} to {to}", field.from),
-            };
-            let class = field.class.as_ref().map(|of| format!(" {}", class(of))).unwrap_or_default();
-            format!("<{}{width}{class}>", quoted(&field.name))
+    #[test]
+    fn every_example_of_the_reference_survives_parsing_and_printing() {
+        let entries = reference::entries().chain(CONDITIONS.entries);
+        for (value, source) in entries.flat_map(|entry| entry.examples) {
+            let phrase = source.parse::<Phrase>().unwrap();
+            let again = phrase.to_string().parse::<Phrase>().unwrap();
+            assert_eq!(again.to_string(), phrase.to_string(), "{source}");
+            let [first, second] = [phrase, again].map(|phrase| {
+                let program = Program::new(&phrase, Unit::Characters).unwrap();
+                program.cut_all(value, &mut Scratch::default()).texts.iter().map(|text| (*text).to_owned()).collect::<Vec<_>>()
+            });
+            assert_eq!(first, second, "{source}");
         }
     }
 }

@@ -180,12 +180,12 @@ impl FileFormat {
 
     /// The output delimiter, if it differs from the one of the input.
     pub fn other_delimiter(self, read: u8) -> Option<u8> {
-        let said = match self.kind {
+        let delimiter = match self.kind {
             Some(Kind::Delimited(Between::Only(delimiter))) => delimiter,
             Some(Kind::Delimited(Between::CommaOrSemicolon)) if matches!(read, b'\t' | b'|') => b',',
             _ => read,
         };
-        (said != read).then_some(said)
+        (delimiter != read).then_some(delimiter)
     }
 }
 

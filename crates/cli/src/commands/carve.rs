@@ -29,7 +29,7 @@ use crate::progress::Progress;
 const PREVIEW: usize = 10;
 
 pub fn run(args: &CarveArgs, console: &Console) -> Result<Exit, Failure> {
-    let given = RuleArgs {
+    let rules = RuleArgs {
         lists: &args.lists,
         layouts: &args.faults.layouts,
         pieces: &args.pieces,
@@ -39,7 +39,7 @@ pub fn run(args: &CarveArgs, console: &Console) -> Result<Exit, Failure> {
         allow_outside: args.faults.allow_outside,
     };
     let known = RunFiles::default();
-    let mut pieces = Pieces::read(&given, &known)?;
+    let mut pieces = Pieces::read(&rules, &known)?;
     let to_database = matches!(args.to, Some(FormatOrDatabase::Database(_)));
     let reading_args = (&args.reading, &pieces.reading, to_database);
     let (inputs, table_name) = run::inputs(&args.files, reading_args, &known, console)?;
@@ -47,13 +47,13 @@ pub fn run(args: &CarveArgs, console: &Console) -> Result<Exit, Failure> {
     let written = Written::of(args, &inputs, table_name)?;
     pieces.take_places = !args.update.is_empty();
     pieces.compares_elsewhere = args.compare_column.is_some();
-    let said = match (&written, &args.to) {
+    let format_option = match (&written, &args.to) {
         (Some(_), _) => Some(FileFormat::DATABASE),
         (None, Some(FormatOrDatabase::Format(named))) => Some(*named),
         (None, _) => None,
     };
     let rows_to_file = args.out.as_ref().is_some_and(|path| !run::is_standard_output(path));
-    let named = said.or(args.out.as_deref().map(FileFormat::of)).unwrap_or_default();
+    let named = format_option.or(args.out.as_deref().map(FileFormat::of)).unwrap_or_default();
     let mut named = if rows_to_file { named } else { named.in_a_pipe() };
     let named_aside = match &args.tables.offcuts_table {
         Some(_) => FileFormat::DATABASE,
@@ -193,7 +193,7 @@ pub fn run(args: &CarveArgs, console: &Console) -> Result<Exit, Failure> {
         stdout.flush()?;
     }
     let again =
-        Rerun { given: &given, inputs: &inputs, reading: &args.reading, ragged: args.faults.ragged, of_lists: &pieces.reading };
+        Rerun { rules: &rules, inputs: &inputs, reading: &args.reading, ragged: args.faults.ragged, of_lists: &pieces.reading };
     if !args.quiet {
         summary::draw(&summary, console.width).iter().for_each(|line| console.note(line));
         hints::draw(&report, &job, &header, &pieces, &again, console.width).iter().for_each(|line| console.note(line));

@@ -18,7 +18,7 @@ use crate::failure::Failure;
 use crate::progress::Progress;
 
 pub fn run(args: &CheckArgs, console: &Console) -> Result<Exit, Failure> {
-    let given = RuleArgs {
+    let rules = RuleArgs {
         lists: &args.lists,
         layouts: &args.faults.layouts,
         pieces: &args.pieces,
@@ -28,7 +28,7 @@ pub fn run(args: &CheckArgs, console: &Console) -> Result<Exit, Failure> {
         allow_outside: args.faults.allow_outside,
     };
     let known = RunFiles::default();
-    let pieces = Pieces::read(&given, &known)?;
+    let pieces = Pieces::read(&rules, &known)?;
     let (inputs, _) = run::inputs(&args.files, (&args.reading, &pieces.reading, false), &known, console)?;
     let then = args.against.as_deref().map(args::input);
     then.iter().try_for_each(|input| known.reads(input))?;
@@ -63,7 +63,7 @@ pub fn run(args: &CheckArgs, console: &Console) -> Result<Exit, Failure> {
     let summary = report.summary(&job, &header, made_by);
     files.finish(None, &summary::json(&summary))?;
     let again =
-        Rerun { given: &given, inputs: &inputs, reading: &args.reading, ragged: args.faults.ragged, of_lists: &pieces.reading };
+        Rerun { rules: &rules, inputs: &inputs, reading: &args.reading, ragged: args.faults.ragged, of_lists: &pieces.reading };
     if !args.quiet {
         // If standard output is an output file, readable text goes to standard error.
         let mut out: Box<dyn Write> = match run::writes_to_standard_output(&args.faults) {

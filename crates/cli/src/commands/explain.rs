@@ -39,8 +39,8 @@ pub fn run(args: &ExplainArgs, console: &Console) -> Result<(), Failure> {
     let known = RunFiles::default();
     known.prints()?;
     let allow_outside = args.allow_outside;
-    let given = RuleArgs { lists, layouts: &args.layouts, pieces: &args.pieces, column, allow_outside, ..RuleArgs::default() };
-    let pieces = Pieces::read(&given, &known)?;
+    let rules = RuleArgs { lists, layouts: &args.layouts, pieces: &args.pieces, column, allow_outside, ..RuleArgs::default() };
+    let pieces = Pieces::read(&rules, &known)?;
     let lines = match rest.first() {
         None if !is_database && args.row.or(args.line).is_some() => {
             return Err(Failure::usage("no table given for the row", "name it: explain CUTLIST FILE --row N"));

@@ -61,7 +61,7 @@ pub struct Pieces {
 }
 
 impl Pieces {
-    pub fn read(given: &RuleArgs, files: &RunFiles) -> Result<Pieces, Failure> {
+    pub fn read(rules: &RuleArgs, files: &RunFiles) -> Result<Pieces, Failure> {
         let mut pieces = Pieces {
             wanted: Rules::default(),
             title: None,
@@ -74,34 +74,34 @@ impl Pieces {
             folders: Vec::new(),
             texts: Vec::new(),
             files: files.clone(),
-            allow_outside: given.allow_outside,
+            allow_outside: rules.allow_outside,
             listed: RefCell::default(),
         };
-        for path in given.lists {
-            pieces.add_list(path, given.lists.len() == 1 || given.column.is_some())?;
+        for path in rules.lists {
+            pieces.add_list(path, rules.lists.len() == 1 || rules.column.is_some())?;
         }
-        if let Some(column) = given.column {
+        if let Some(column) = rules.column {
             pieces.main = Some(Main { column: ColumnRef::parse(column), span: 0..column.len() });
         }
-        for argument in given.layouts {
+        for argument in rules.layouts {
             let layout = pieces.argument(argument, Layout::parse)?;
             pieces.wanted.add_layout(layout, true);
         }
-        for argument in given.pieces {
+        for argument in rules.pieces {
             let piece = pieces.argument(argument, Piece::parse)?;
             pieces.wanted.pieces.push(piece);
         }
-        for argument in given.checks {
+        for argument in rules.checks {
             let origin = pieces.texts.len();
             let (of, check) = pieces.argument(argument, Check::parse)?;
             pieces.add_check(of, check, origin);
         }
-        for argument in given.keep {
+        for argument in rules.keep {
             let keep = pieces.argument(argument, Keep::parse)?;
             pieces.wanted.keep.push(keep);
         }
         match pieces.texts.first() {
-            Some(list) if pieces.wanted.pieces.is_empty() && !given.lists.is_empty() => {
+            Some(list) if pieces.wanted.pieces.is_empty() && !rules.lists.is_empty() => {
                 Err(Failure::text_error(list, cutlist::no_piece(&list.text)))
             }
             _ => Ok(pieces),

@@ -25,8 +25,8 @@ pub fn run(args: &SchemaArgs, console: &Console) -> Result<(), Failure> {
     }
     let known = RunFiles::default();
     let column = args.column.as_deref();
-    let given = RuleArgs { lists: &args.lists, column, allow_outside: args.allow_outside, ..RuleArgs::default() };
-    let mut pieces = Pieces::read(&given, &known)?;
+    let rules = RuleArgs { lists: &args.lists, column, allow_outside: args.allow_outside, ..RuleArgs::default() };
+    let mut pieces = Pieces::read(&rules, &known)?;
     pieces.compares_elsewhere = args.compare_column.is_some();
     let (header, carving) = match (&args.columns, &args.file) {
         (Some(columns), _) => {

@@ -27,8 +27,8 @@ impl<'a> SurveyTargets<'a> {
             let message = format!("pieces come from one column, and {second} is a second one");
             return Err(Failure::usage(message, "write 'NAME of COLUMN: PHRASE' for pieces of other columns"));
         }
-        let given = RuleArgs { pieces: &args.pieces, column: looked.column(), ..RuleArgs::default() };
-        looked.pieces = Some(Pieces::read(&given, files)?);
+        let rules = RuleArgs { pieces: &args.pieces, column: looked.column(), ..RuleArgs::default() };
+        looked.pieces = Some(Pieces::read(&rules, files)?);
         Ok(looked)
     }
 

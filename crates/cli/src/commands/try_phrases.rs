@@ -35,8 +35,8 @@ pub fn run(args: &TryArgs, console: &Console) -> Result<(), Failure> {
     let known = RunFiles::default();
     // An existing list is read as in every command.
     let there: Vec<PathBuf> = args.list.iter().filter(|path| has_text(path)).cloned().collect();
-    let given = RuleArgs { lists: &there, allow_outside: args.allow_outside, ..RuleArgs::default() };
-    let mut list = Pieces::read(&given, &known)?;
+    let rules = RuleArgs { lists: &there, allow_outside: args.allow_outside, ..RuleArgs::default() };
+    let mut list = Pieces::read(&rules, &known)?;
     if let (Some(path), []) = (&args.list, &there[..]) {
         list.name_files_from(path.parent().map(PathBuf::from).unwrap_or_default());
     }

@@ -13,7 +13,7 @@ use crate::args::{EmptyFormulas, EncodingErrors, ReadingArgs};
 use crate::commands::pieces::RuleArgs;
 
 pub struct Rerun<'a> {
-    pub given: &'a RuleArgs<'a>,
+    pub rules: &'a RuleArgs<'a>,
     pub inputs: &'a [Input],
     pub reading: &'a ReadingArgs,
     pub ragged: Option<RaggedRows>,
@@ -26,7 +26,7 @@ impl Rerun<'_> {
     pub fn explain_row(&self, report: &Report, row: u64) -> Option<String> {
         let (file, row) = self.row(report, row)?;
         let mut words = vec!["explain".to_owned()];
-        let RuleArgs { lists, layouts, pieces, column, .. } = self.given;
+        let RuleArgs { lists, layouts, pieces, column, .. } = self.rules;
         match (lists, layouts, pieces, column) {
             ([list], [], [], None) => words.extend([Some(list.display().to_string()), file].into_iter().flatten()),
             _ => {

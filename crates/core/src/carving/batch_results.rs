@@ -67,8 +67,8 @@ impl BatchResults {
     }
 
     /// The memory of the results in bytes, without the values.
-    pub fn made(&self) -> usize {
-        self.pieces.iter().chain(&self.rebuilt).map(Results::made).sum()
+    pub fn memory(&self) -> usize {
+        self.pieces.iter().chain(&self.rebuilt).map(Results::memory).sum()
     }
 
     /// Limits the memory of the results to `most` bytes, without the values: created texts, and 8 bytes for each of several results.

@@ -48,7 +48,7 @@ impl Carving {
         let BatchResults { most, pieces, layouts, rebuilt, failing, rows, work, kept, repeats, .. } = batch_results;
         let mut left = *most;
         let mut take = |results: &Results, of: &dyn Fn() -> String| {
-            let fits = left.checked_sub(results.made()).filter(|_| !results.are_too_large());
+            let fits = left.checked_sub(results.memory()).filter(|_| !results.are_too_large());
             left = fits.ok_or_else(|| TooLarge { of: of(), most: *most })?;
             Ok(left)
         };

@@ -426,13 +426,13 @@ impl PieceDiagnostics {
             told.chain(self.other_case.values()).map(|known| known.seen.count).sum::<u64>()
         };
         let few = |seen: &Sightings| seen.count > 0 && rows >= 50 && (seen.count as f64) < FEW * rows as f64;
-        let said = |what: &str, seen: &Sightings| Hint {
+        let hint_for = |what: &str, seen: &Sightings| Hint {
             seen: format!("{} is {what} in only {} of {} rows", self.name, grouped(seen.count), grouped(rows)),
             rows: seen.rows.clone(),
             fix: Fix::LookAtRow(seen.rows.first().copied().unwrap_or(1)),
         };
-        let mut hints = hint(few(&self.missing) && self.missing.count > explained(), || said("missing", &self.missing));
-        hints.extend(hint(few(&self.short), || said("short", &self.short)));
+        let mut hints = hint(few(&self.missing) && self.missing.count > explained(), || hint_for("missing", &self.missing));
+        hints.extend(hint(few(&self.short), || hint_for("short", &self.short)));
         hints
     }
 }

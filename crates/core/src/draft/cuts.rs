@@ -127,22 +127,22 @@ fn markers(texts: &[&str]) -> Vec<Marker> {
 
 fn at_marker(marker: &Marker, steps: &mut Vec<Step>) {
     let Marker { written, cost, count, .. } = marker;
-    for (nth, dear) in nths(*count) {
-        steps.push(Step::new(format!("before {nth}{written}"), 1.0 + cost + dear));
-        steps.push(Step::new(format!("after {nth}{written}"), 1.0 + cost + dear));
-        steps.push(Step::new(format!("through {nth}{written}"), 1.3 + cost + dear));
-        steps.push(Step::new(format!("from {nth}{written}"), 1.3 + cost + dear));
+    for (nth, extra_cost) in nths(*count) {
+        steps.push(Step::new(format!("before {nth}{written}"), 1.0 + cost + extra_cost));
+        steps.push(Step::new(format!("after {nth}{written}"), 1.0 + cost + extra_cost));
+        steps.push(Step::new(format!("through {nth}{written}"), 1.3 + cost + extra_cost));
+        steps.push(Step::new(format!("from {nth}{written}"), 1.3 + cost + extra_cost));
     }
     let most = (count + 1).min(MOST_PARTS);
     for n in 1..=most {
-        let dear = 0.12 * (n - 1) as f64;
-        steps.push(Step::new(format!("section {n} by {written}"), 1.05 + cost + dear));
-        steps.push(Step::new(format!("section -{n} by {written}"), 1.15 + cost + dear));
+        let extra_cost = 0.12 * (n - 1) as f64;
+        steps.push(Step::new(format!("section {n} by {written}"), 1.05 + cost + extra_cost));
+        steps.push(Step::new(format!("section -{n} by {written}"), 1.15 + cost + extra_cost));
         for to in n + 1..=most {
-            steps.push(Step::new(format!("sections {n} to {to} by {written}"), 1.3 + cost + dear));
+            steps.push(Step::new(format!("sections {n} to {to} by {written}"), 1.3 + cost + extra_cost));
         }
         if n > 1 {
-            steps.push(Step::new(format!("sections {n} to end by {written}"), 1.3 + cost + dear));
+            steps.push(Step::new(format!("sections {n} to end by {written}"), 1.3 + cost + extra_cost));
         }
     }
 }
@@ -156,8 +156,8 @@ fn between(first: &Marker, second: &Marker, same: bool, steps: &mut Vec<Step>) {
     let pair = first.text.as_deref().zip(second.text.as_deref());
     let base = if pair.is_some_and(|pair| pairs.contains(&pair)) { 0.95 } else { 1.2 };
     let most = if same { first.count.saturating_sub(1) } else { first.count };
-    for (nth, dear) in nths(most) {
-        let cost = base + first.cost + second.cost + dear;
+    for (nth, extra_cost) in nths(most) {
+        let cost = base + first.cost + second.cost + extra_cost;
         steps.push(Step::new(format!("between {nth}{} and {}", first.written, second.written), cost));
     }
 }
@@ -181,12 +181,12 @@ fn counted(texts: &[&str], steps: &mut Vec<Step>) {
     };
     let digits = least(&|kind| kind == Kind::Digit);
     for n in 1..=digits {
-        let dear = 0.35 * (n - 1) as f64;
+        let extra_cost = 0.35 * (n - 1) as f64;
         let written = if n == 1 { "number".to_owned() } else { format!("number {n}") };
-        steps.push(Step::new(written, 1.4 + dear));
-        steps.push(Step::new(if n == 1 { "number last".to_owned() } else { format!("number -{n}") }, 1.45 + dear));
-        steps.push(Step::new(format!("run {n} of digits"), 1.45 + dear));
-        steps.push(Step::new(format!("run -{n} of digits"), 1.5 + dear));
+        steps.push(Step::new(written, 1.4 + extra_cost));
+        steps.push(Step::new(if n == 1 { "number last".to_owned() } else { format!("number -{n}") }, 1.45 + extra_cost));
+        steps.push(Step::new(format!("run {n} of digits"), 1.45 + extra_cost));
+        steps.push(Step::new(format!("run -{n} of digits"), 1.5 + extra_cost));
     }
     for style in styles(texts) {
         steps.push(Step::new(format!("number like \"{style}\""), 1.5));
@@ -197,14 +197,14 @@ fn counted(texts: &[&str], steps: &mut Vec<Step>) {
         steps.push(Step::new("number last signed", 1.65));
     }
     for n in 1..=least(&|kind| kind == Kind::Letter) {
-        let dear = 0.35 * (n - 1) as f64;
-        steps.push(Step::new(format!("run {n} of letters"), 1.45 + dear));
-        steps.push(Step::new(format!("run -{n} of letters"), 1.5 + dear));
+        let extra_cost = 0.35 * (n - 1) as f64;
+        steps.push(Step::new(format!("run {n} of letters"), 1.45 + extra_cost));
+        steps.push(Step::new(format!("run -{n} of letters"), 1.5 + extra_cost));
     }
     for n in 1..=least(&|kind| matches!(kind, Kind::Digit | Kind::Letter)) {
-        let dear = 0.35 * (n - 1) as f64;
-        steps.push(Step::new(format!("run {n} of letters and digits"), 1.6 + dear));
-        steps.push(Step::new(format!("run -{n} of letters and digits"), 1.65 + dear));
+        let extra_cost = 0.35 * (n - 1) as f64;
+        steps.push(Step::new(format!("run {n} of letters and digits"), 1.6 + extra_cost));
+        steps.push(Step::new(format!("run -{n} of letters and digits"), 1.65 + extra_cost));
     }
 }
 

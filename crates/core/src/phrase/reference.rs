@@ -334,7 +334,7 @@ pub fn entries() -> impl Iterator<Item = &'static Entry> {
     GROUPS.iter().flat_map(|group| group.entries)
 }
 
-const ALSO_SAID: &[(&str, &str)] = &[
+const OTHER_NAMES: &[(&str, &str)] = &[
     ("left", "first"),
     ("right", "last"),
     ("start", "first"),
@@ -372,7 +372,7 @@ pub fn classes() -> impl Iterator<Item = &'static str> {
 /// The step or condition with another name in other languages, such as `left`.
 pub fn synonym(word: &str) -> Option<&'static str> {
     let lower = word.to_lowercase();
-    ALSO_SAID.iter().find(|(said, _)| *said == lower).map(|(_, step)| *step)
+    OTHER_NAMES.iter().find(|(other, _)| *other == lower).map(|(_, step)| *step)
 }
 
 /// The step with the most similar name.

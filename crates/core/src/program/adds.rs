@@ -1,6 +1,6 @@
 //! The bytes that a program can add to its values.
 
-use super::op::{BodyPlan, FinishOp, Op, Program, TellOp};
+use super::op::{BodyPlan, DescribeOp, FinishOp, Op, Program};
 use super::pattern::Template;
 
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
@@ -49,8 +49,8 @@ impl Op {
         match self {
             Op::Cut(_) | Op::Spread(_) => {}
             Op::Join(with) => added.add(with),
-            Op::Tell(TellOp::Whether(_)) => added.add("truefalse"),
-            Op::Tell(_) => added.add_range(b'0', b'9'),
+            Op::Describe(DescribeOp::Whether(_)) => added.add("truefalse"),
+            Op::Describe(_) => added.add_range(b'0', b'9'),
             Op::Finish(finish) => match finish {
                 FinishOp::Squeeze => added.add(" "),
                 // Outside ASCII, changing the case can add any byte; in ASCII it adds letters.

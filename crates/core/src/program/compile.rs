@@ -5,7 +5,7 @@ use super::condition::ConditionPlan;
 use super::date::DatePlan;
 use super::matcher::Matcher;
 use super::number::NumberPlan;
-use super::op::{BodyPlan, BranchPlan, CutOp, FinishOp, Op, OpAt, Program, SpreadOp, TellOp};
+use super::op::{BodyPlan, BranchPlan, CutOp, DescribeOp, FinishOp, Op, OpAt, Program, SpreadOp};
 use super::pattern::{PatternPlan, Template};
 use super::setting::Setting;
 use crate::phrase::ast::{Body, Branch, Class, Marker, Occurrence, Phrase, Step, StepKind, step_with_several};
@@ -135,12 +135,14 @@ fn op(step: &Step, setting: &Setting) -> Result<Op, PhraseError> {
         StepKind::AllRuns(Some(class)) => Ok(Op::Spread(SpreadOp::RunsOf(run_of(class)?))),
         StepKind::Match(pattern) => cut(CutOp::Match(Box::new(PatternPlan::new(pattern)?))),
         StepKind::AllMatches(pattern) => Ok(Op::Spread(SpreadOp::Matches(Box::new(PatternPlan::new(pattern)?)))),
-        StepKind::Length(unit) => Ok(Op::Tell(TellOp::Length(*unit))),
+        StepKind::Length(unit) => Ok(Op::Describe(DescribeOp::Length(*unit))),
         StepKind::PositionOf(Occurrence { nth, marker }) => {
-            Ok(Op::Tell(TellOp::PositionOf { nth: *nth, marker: matcher(marker)? }))
+            Ok(Op::Describe(DescribeOp::PositionOf { nth: *nth, marker: matcher(marker)? }))
         }
-        StepKind::CountOf(marker) => Ok(Op::Tell(TellOp::CountOf(matcher(marker)?))),
-        StepKind::Whether(condition) => Ok(Op::Tell(TellOp::Whether(Box::new(ConditionPlan::new(condition, setting)?)))),
+        StepKind::CountOf(marker) => Ok(Op::Describe(DescribeOp::CountOf(matcher(marker)?))),
+        StepKind::Whether(condition) => {
+            Ok(Op::Describe(DescribeOp::Whether(Box::new(ConditionPlan::new(condition, setting)?))))
+        }
         StepKind::Joined(with) => Ok(Op::Join(with.clone())),
         StepKind::Trim(sides) => cut(CutOp::Trim(*sides)),
         StepKind::Squeeze => finish(FinishOp::Squeeze),

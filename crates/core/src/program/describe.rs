@@ -3,20 +3,20 @@
 use std::fmt::Write as _;
 
 use super::finish::Change;
-use super::op::TellOp;
+use super::op::DescribeOp;
 use crate::text::characters::Form;
 use crate::text::unit::Unit;
 
-impl TellOp {
+impl DescribeOp {
     pub(super) fn write(&self, text: &str, unit: Unit, form: Form, out: &mut String) -> Change {
         let number = match self {
-            TellOp::Length(said) => said.unwrap_or(unit).in_form(form).count(text),
-            TellOp::CountOf(marker) => {
+            DescribeOp::Length(own_unit) => own_unit.unwrap_or(unit).in_form(form).count(text),
+            DescribeOp::CountOf(marker) => {
                 let mut count = 0;
                 marker.each(text, form, |_| count += 1);
                 count
             }
-            TellOp::PositionOf { nth, marker } => match marker.nth(text, *nth, form) {
+            DescribeOp::PositionOf { nth, marker } => match marker.nth(text, *nth, form) {
                 Some(found) => {
                     // A match inside a character has the position of that character.
                     let before = unit.in_form(form).count(&text[..found.start]);
@@ -24,7 +24,7 @@ impl TellOp {
                 }
                 None => return Change::Missing,
             },
-            TellOp::Whether(condition) => {
+            DescribeOp::Whether(condition) => {
                 out.push_str(if condition.holds(text) { "true" } else { "false" });
                 return Change::New;
             }

@@ -56,7 +56,7 @@ impl OpAt {
         let kernel = match &op {
             Op::Cut(cut) => CutKernel::of(cut).map(Kernel::Cut),
             Op::Finish(finish) => FinishKernel::of(finish).map(Kernel::Finish),
-            Op::Spread(_) | Op::Join(_) | Op::Tell(_) => None,
+            Op::Spread(_) | Op::Join(_) | Op::Describe(_) => None,
         };
         OpAt { span, op, kernel }
     }
@@ -74,7 +74,7 @@ pub(super) enum Op {
     /// Joins several results with a text between them. Copies them.
     Join(String),
     /// Returns a property of the text: a number, `true` or `false`. Creates a short text.
-    Tell(TellOp),
+    Describe(DescribeOp),
     Finish(FinishOp),
 }
 
@@ -148,7 +148,7 @@ pub(super) enum SpreadOp {
 
 /// Properties of a text. Only a position can be missing.
 #[derive(Debug, Clone)]
-pub(super) enum TellOp {
+pub(super) enum DescribeOp {
     Length(Option<Unit>),
     /// The position of a marker, from 1; missing without a match.
     PositionOf {

@@ -172,7 +172,7 @@ impl Results {
     }
 
     /// The memory of the results in bytes, without the values: texts and positions.
-    pub(crate) fn made(&self) -> usize {
+    pub(crate) fn memory(&self) -> usize {
         let texts = if self.is_made { self.buffer.width() } else { 0 };
         let places = if self.are_several() { self.spans.len() * size_of::<Span>() } else { 0 };
         texts + places
@@ -273,7 +273,7 @@ mod tests {
                 results.set_most(most);
                 program.run(values.texts(), work.with_most(most), &mut results);
                 assert_eq!(results.are_too_large(), expected, "{rows} rows of {phrase}");
-                assert!(results.made() <= most + wide, "{} of {phrase}", results.made());
+                assert!(results.memory() <= most + wide, "{} of {phrase}", results.memory());
             }
         }
         // A single text that is far too large is not built.

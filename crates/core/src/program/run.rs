@@ -7,7 +7,7 @@ mod several;
 
 use self::several::join;
 use super::finish::Change;
-use super::op::{BodyPlan, BranchPlan, CutOp, FinishOp, Kernel, Op, OpAt, Program, TellOp};
+use super::op::{BodyPlan, BranchPlan, CutOp, DescribeOp, FinishOp, Kernel, Op, OpAt, Program};
 use super::pattern::Slots;
 use super::results::Results;
 use super::state::State;
@@ -148,7 +148,7 @@ impl OpAt {
             Op::Cut(cut) => self.cut(cut, is_first, values, unit, work, out),
             Op::Spread(spread) => spread.run(values, work, out),
             Op::Join(with) => join(with, values, work, out),
-            Op::Tell(tell) => tell.run(is_first, values, unit, work, out),
+            Op::Describe(tell) => tell.run(is_first, values, unit, work, out),
             Op::Finish(finish) => self.finish(finish, values, unit, work, out),
         }
     }
@@ -317,7 +317,7 @@ fn made_instead(buffer: &mut Buffer, out: &mut Results) {
     out.is_too_large |= out.buffer.is_full();
 }
 
-impl TellOp {
+impl DescribeOp {
     fn run(&self, is_first: bool, values: Texts, unit: Unit, work: &mut Work, out: &mut Results) {
         let Work { buffer, text: changed, .. } = work;
         let text = if out.is_made { out.buffer.text() } else { values.text };

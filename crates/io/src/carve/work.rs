@@ -227,7 +227,7 @@ impl<'j> Worker<'j> {
                 self.finish(&mut state, stage, range, part)?;
                 continue;
             }
-            held += stage.batch_results.made();
+            held += stage.batch_results.memory();
             ranges.push(range);
             if held > self.limits.batch() {
                 // The memory is released as soon as it is this chunk's turn.

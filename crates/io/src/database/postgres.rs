@@ -50,7 +50,7 @@ pub fn connect(uri: &str, name: &str) -> Result<Client, Error> {
 const PASSWORD: &str = "give the password with PGPASSWORD or in a private password file (~/.pgpass, chmod 600), and the user with USER@ in the address";
 
 pub fn failed(name: &str, error: &postgres::Error) -> Error {
-    let Some(said) = error.as_db_error() else {
+    let Some(db_error) = error.as_db_error() else {
         let cause = std::error::Error::source(error).map_or(String::new(), |cause| format!(" ({cause})"));
         if cause.contains("password missing") {
             let why = "the server requires a password".to_owned();
@@ -68,9 +68,9 @@ pub fn failed(name: &str, error: &postgres::Error) -> Error {
         let help = "no rows were written; check that the server is running and reachable, then run this again".to_owned();
         return Error::Database { name: name.to_owned(), why, help };
     };
-    let detail = [said.detail(), said.where_()].into_iter().flatten().collect::<Vec<_>>().join("; ");
+    let detail = [db_error.detail(), db_error.where_()].into_iter().flatten().collect::<Vec<_>>().join("; ");
     let detail = if detail.is_empty() { String::new() } else { format!(" ({detail})") };
-    let help = match said.code().code() {
+    let help = match db_error.code().code() {
         "28P01" | "28000" => PASSWORD,
         "42501" => "ask the database administrator for this permission",
         "3D000" => "name another database at the end of the address",
@@ -82,7 +82,7 @@ pub fn failed(name: &str, error: &postgres::Error) -> Error {
         code if code.starts_with("42") => "correct the query, or the names in it",
         _ => "no rows were written; correct the cause that the server names",
     };
-    Error::Database { name: name.to_owned(), why: format!("{}{detail}", said.message()), help: help.to_owned() }
+    Error::Database { name: name.to_owned(), why: format!("{}{detail}", db_error.message()), help: help.to_owned() }
 }
 
 /// A table or view.

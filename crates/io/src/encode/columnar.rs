@@ -370,7 +370,7 @@ fn write<'f>(
                 let is_as_read = array.data_type() == schema.field(arrays.len()).data_type();
                 if is_as_read { array } else { array_in_parquet(&array)? }
             }
-            From::Made(of) => made(mem::take(texts), *of)?,
+            From::Made(of) => array_of(mem::take(texts), *of)?,
             From::Faults => faults(texts)?,
             From::Compared => compared(texts)?,
         });
@@ -429,7 +429,7 @@ fn lists(texts: &HeldTexts, each: usize, fields: Fields, arrays: Vec<ArrayRef>) 
     Ok(Arc::new(ListArray::try_new(Arc::new(element(fields)), offsets, Arc::new(structs), None)?))
 }
 
-fn made(texts: HeldTexts, of: Type) -> Result<ArrayRef, ArrowError> {
+fn array_of(texts: HeldTexts, of: Type) -> Result<ArrayRef, ArrowError> {
     let wrong = |text: &str| ArrowError::ParseError(format!("{text:?} is not a value of its column's type"));
     macro_rules! parsed {
         ($builder:expr) => {{
@@ -588,7 +588,7 @@ impl OwnTable for OwnColumns {
         }
         // Encoding such columns cannot fail.
         let arrays: Result<Vec<ArrayRef>, ArrowError> =
-            self.held.iter_mut().zip(&self.types).map(|(texts, of)| made(mem::take(texts), *of)).collect();
+            self.held.iter_mut().zip(&self.types).map(|(texts, of)| array_of(mem::take(texts), *of)).collect();
         let batch = arrays.and_then(|arrays| RecordBatch::try_new(Arc::clone(&self.schema), arrays));
         let _ = batch.and_then(|batch| push_batch(&batch, out));
     }

@@ -30,7 +30,7 @@ use crate::report::{self, Hint, Page};
 use data::{changes, column, faults, file, list};
 
 pub fn run(args: &ReportArgs, console: &Console) -> Result<Exit, Failure> {
-    let given = RuleArgs {
+    let rules = RuleArgs {
         lists: &args.lists,
         layouts: &args.layouts,
         pieces: &args.pieces,
@@ -44,7 +44,7 @@ pub fn run(args: &ReportArgs, console: &Console) -> Result<Exit, Failure> {
         None => is_json(args.out.as_deref())?,
     };
     let known = RunFiles::default();
-    let pieces = Pieces::read(&given, &known)?;
+    let pieces = Pieces::read(&rules, &known)?;
     let (inputs, _) = inputs(&args.files, (&args.reading, &pieces.reading, false), &known, console)?;
     read_twice(&inputs, "a report reads its inputs twice", "save it as a file and name that")?;
     let before: Vec<Input> = args.against.iter().map(|path| args::input(path)).collect();
@@ -81,7 +81,7 @@ pub fn run(args: &ReportArgs, console: &Console) -> Result<Exit, Failure> {
     again.check_unchanged()?;
     let titles: Vec<String> = looked.iter().map(|column| header.title(*column)).collect();
     let again =
-        Rerun { given: &given, inputs: &inputs, reading: &args.reading, ragged: args.ragged, of_lists: &pieces.reading };
+        Rerun { rules: &rules, inputs: &inputs, reading: &args.reading, ragged: args.ragged, of_lists: &pieces.reading };
     let advice = hints::describe(&found, &job, &header, &pieces, &again);
     let verdict = summary.verdict(advice.len());
     let page = Page {

@@ -15,7 +15,7 @@ const CLASSES: [(&str, ClassPart); 8] = [
     ("capitals", ClassPart::Uppercase),
 ];
 
-const ALSO_SAID: [(&str, &str); 9] = [
+const OTHER_NAMES: [(&str, &str); 9] = [
     ("digit", "digits"),
     ("letter", "letters"),
     ("space", "spaces"),
@@ -202,7 +202,7 @@ pub fn class_names() -> impl Iterator<Item = &'static str> {
 }
 
 fn nearest_class(word: &str) -> Option<&'static str> {
-    let also = ALSO_SAID.iter().find(|(said, _)| *said == word).map(|(_, class)| *class);
+    let also = OTHER_NAMES.iter().find(|(other, _)| *other == word).map(|(_, class)| *class);
     also.or_else(|| words::nearest(word, CLASSES.iter().map(|(name, _)| *name)))
 }
 

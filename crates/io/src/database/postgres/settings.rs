@@ -56,17 +56,17 @@ impl Settings {
             Some(service) => of_service(&service, env)?,
             None => Vec::new(),
         };
-        let mut said = |key: &str, variable: &str| {
+        let mut setting = |key: &str, variable: &str| {
             let of_file = of_service.iter().find(|(own, _)| own == key).map(|(_, value)| value.clone());
             taken(&mut others, key).or(of_file).or_else(|| env(variable)).filter(|value| !value.is_empty())
         };
-        let port = said("port", "PGPORT");
+        let port = setting("port", "PGPORT");
         let port: Option<u16> = port.map(|port| port.parse().map_err(|_| format!("port cannot be {port:?}"))).transpose()?;
         let plain = port.and_then(|port| with_port(&plain, port)).unwrap_or(plain);
         let mut config: Config = plain.parse().map_err(|_| "the address cannot be read".to_owned())?;
         let (mut mode, mut roots) = (Mode::Prefer, None);
         for (key, variable) in OF_ENVIRONMENT {
-            let Some(value) = said(key, variable) else { continue };
+            let Some(value) = setting(key, variable) else { continue };
             let wrong = || format!("{key} cannot be {value:?}");
             match key {
                 "host" if config.get_hosts().is_empty() => {

@@ -102,7 +102,7 @@ impl Tables {
         });
         outcome.map_err(|error| {
             // COPY x, line 3, column note: "…"
-            let place = error.as_db_error().and_then(|said| said.where_()).unwrap_or_default();
+            let place = error.as_db_error().and_then(|db_error| db_error.where_()).unwrap_or_default();
             let line = place
                 .split_once(", line ")
                 .and_then(|(_, line)| line.split(|c: char| !c.is_ascii_digit()).next()?.parse::<u64>().ok());
@@ -113,8 +113,8 @@ impl Tables {
             let column = place.split_once(", column ").map_or(String::new(), |(_, column)| format!(" (column {column})"));
             let name = format!("the table {} of {}, {row}", target.table, self.address);
             match (failed(&name, &error), error.as_db_error()) {
-                (Error::Database { name, help, .. }, Some(said)) => {
-                    Error::Database { name, why: format!("{}{column}", said.message()), help }
+                (Error::Database { name, help, .. }, Some(db_error)) => {
+                    Error::Database { name, why: format!("{}{column}", db_error.message()), help }
                 }
                 (error, _) => error,
             }

@@ -202,12 +202,12 @@ mod of_packages {
     }
 
     impl Transform for ColumnarFile {
-        fn made(&mut self) -> &mut Vec<u8> {
+        fn output(&mut self) -> &mut Vec<u8> {
             match &mut self.writer {
                 Writer::Bytes(bytes) => bytes,
                 Writer::File(writer, _) => writer.get_mut(),
                 Writer::Parquet(writer) => writer.inner_mut(),
-                Writer::Copied(writer) => writer.made(),
+                Writer::Copied(writer) => writer.output(),
             }
         }
 

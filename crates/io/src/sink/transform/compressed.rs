@@ -20,7 +20,7 @@ pub fn transform(compression: Compression) -> io::Result<Box<dyn Transform>> {
 
 #[cfg(feature = "compressed")]
 impl Transform for flate2::write::GzEncoder<Vec<u8>> {
-    fn made(&mut self) -> &mut Vec<u8> {
+    fn output(&mut self) -> &mut Vec<u8> {
         self.get_mut()
     }
 
@@ -31,7 +31,7 @@ impl Transform for flate2::write::GzEncoder<Vec<u8>> {
 
 #[cfg(feature = "compressed")]
 impl Transform for zstd::stream::write::Encoder<'static, Vec<u8>> {
-    fn made(&mut self) -> &mut Vec<u8> {
+    fn output(&mut self) -> &mut Vec<u8> {
         self.get_mut()
     }
 

@@ -81,7 +81,7 @@ impl Copied {
         Ok(Copied { writer, factory, columns: copies.columns.clone(), leaves, groups, new: Vec::new(), rows: 0 })
     }
 
-    pub fn made(&mut self) -> &mut Vec<u8> {
+    pub fn output(&mut self) -> &mut Vec<u8> {
         self.writer.inner_mut()
     }
 

@@ -22,7 +22,7 @@ pub struct TransformSink {
 }
 
 trait Transform: Write + Send {
-    fn made(&mut self) -> &mut Vec<u8>;
+    fn output(&mut self) -> &mut Vec<u8>;
 
     fn end(self: Box<Self>, out: &mut (dyn Write + Send)) -> io::Result<()>;
 }
@@ -108,9 +108,9 @@ impl Sink for TransformSink {
     fn put(&mut self, bytes: &[u8]) -> Result<(), Error> {
         let TransformSink { sink, maker: Some(maker) } = self else { return Ok(()) };
         maker.write_all(bytes).map_err(|source| failed(&**sink, source))?;
-        if maker.made().len() >= HELD {
-            sink.put(maker.made())?;
-            maker.made().clear();
+        if maker.output().len() >= HELD {
+            sink.put(maker.output())?;
+            maker.output().clear();
         }
         Ok(())
     }

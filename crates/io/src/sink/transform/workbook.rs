@@ -397,7 +397,7 @@ mod of_parts {
     }
 
     impl Transform for WorkbookFile {
-        fn made(&mut self) -> &mut Vec<u8> {
+        fn output(&mut self) -> &mut Vec<u8> {
             &mut self.made
         }
 

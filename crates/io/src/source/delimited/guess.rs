@@ -47,7 +47,7 @@ fn divides(text: &str, delimiter: u8, is_whole: bool) -> bool {
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Start {
     /// The delimiter of a first line `sep=;`.
-    pub said: Option<u8>,
+    pub declared: Option<u8>,
     /// The detected delimiter, if it is not the comma.
     pub guessed: Option<u8>,
 }
@@ -84,9 +84,9 @@ pub fn start(mut reader: Box<dyn Read + Send>) -> io::Result<(Start, Box<dyn Rea
     }
     let line = start.split(|byte| *byte == b'\n').next().unwrap_or_default();
     let line = str::from_utf8(line).unwrap_or_default().trim_start_matches('\u{feff}').trim_end_matches('\r');
-    let said = separator(line);
-    let guessed = if said.is_none() { other_delimiter(&start, is_whole) } else { None };
-    Ok((Start { said, guessed }, Box::new(Cursor::new(start).chain(reader))))
+    let declared = separator(line);
+    let guessed = if declared.is_none() { other_delimiter(&start, is_whole) } else { None };
+    Ok((Start { declared, guessed }, Box::new(Cursor::new(start).chain(reader))))
 }
 
 #[cfg(test)]

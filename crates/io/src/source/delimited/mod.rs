@@ -72,9 +72,9 @@ impl Delimited {
         let (start, reader) = guess::start(input.open(reading)?).map_err(|error| Error::of_reading(&name, error))?;
         let named = reading.named(input);
         let other = reading.other_delimiter.filter(|other| named.other_delimiter(*other).is_none());
-        let said = given.or(start.said).or(named.delimiter()).or(other);
-        let delimiter = said.or(start.guessed).unwrap_or(b',');
-        let dialect = Dialect { delimiter, header: reading.header, is_guessed: said.is_none() && start.guessed.is_some() };
+        let declared = given.or(start.declared).or(named.delimiter()).or(other);
+        let delimiter = declared.or(start.guessed).unwrap_or(b',');
+        let dialect = Dialect { delimiter, header: reading.header, is_guessed: declared.is_none() && start.guessed.is_some() };
         let mut blocks = Blocks::new(name.clone(), reader, OutsideQuotes::new(dialect.delimiter), reading);
         let byte_order_mark = blocks.byte_order_mark()?;
         let (mut skipped, mut ahead) = (String::new(), VecDeque::new());
@@ -82,7 +82,7 @@ impl Delimited {
         while let Some(block) = blocks.next_block()? {
             let text = block.text(&name)?;
             let mut at = 0;
-            if separator.is_empty() && skipped.is_empty() && start.said.is_some() {
+            if separator.is_empty() && skipped.is_empty() && start.declared.is_some() {
                 at = text.find('\n').map_or(text.len(), |line_end| line_end + 1);
                 separator.push_str(&text[..at]);
             }

@@ -29,9 +29,9 @@ pub struct KeepArgs {
     /// The name can also be a piece. A row must meet all conditions. `keen-notch phrases` lists them.
     #[arg(long, value_name = "CONDITION")]
     pub keep: Vec<String>,
-    #[arg(hide = true, long = "where", value_parser = UnknownArgumentValueParser::suggest_arg("--keep"))]
+    #[arg(hide = true, long = "where", value_name = "CONDITION", value_parser = UnknownArgumentValueParser::suggest_arg("--keep"))]
     first_guess: Option<String>,
-    #[arg(hide = true, long = "filter", value_parser = UnknownArgumentValueParser::suggest_arg("--keep"))]
+    #[arg(hide = true, long = "filter", value_name = "CONDITION", value_parser = UnknownArgumentValueParser::suggest_arg("--keep"))]
     second_guess: Option<String>,
 }
 

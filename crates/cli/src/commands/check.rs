@@ -112,6 +112,10 @@ pub fn run(args: &CheckArgs, console: &Console) -> Result<Exit, Failure> {
         let rows = match verdict {
             Verdict::Faults => String::new(),
             _ if report.counts.rows == 0 => String::new(),
+            _ if report.counts.left_out > 0 => {
+                let (rows, left_out) = (visible::counted(report.counts.rows, "row"), visible::grouped(report.counts.left_out));
+                format!("{rows}, {left_out} left out: ")
+            }
             _ => format!("{}: ", visible::counted(report.counts.rows, "row")),
         };
         let words = visible::without_controls(&format!("{names}: {rows}{}", verdict::words(&verdict, &summary)));

@@ -36,6 +36,9 @@ const COUNTS: [Count; 8] = [
 /// Draws the filled values of each piece and the states that occurred, and explains these. If the table is too wide, it has no source
 /// columns.
 pub fn draw(summary: &Summary, width: usize) -> Vec<String> {
+    if summary.pieces.is_empty() {
+        return Vec::new();
+    }
     let occurs = |count: &&Count| summary.pieces.iter().any(|piece| (count.of)(&piece.tally) > 0);
     let counts: Vec<&Count> = COUNTS.iter().filter(occurs).collect();
     let drawn = [true, false].map(|with_source| draw_counts(summary, &counts, with_source));

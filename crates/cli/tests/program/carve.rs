@@ -128,12 +128,18 @@ fn only_rows_that_meet_a_condition() {
     // Without pieces.
     let kept = yard.out(&["carve", "in.csv", "-q", "--keep", "code: not blank", "--columns", "depot", "-o", "-"]);
     assert_eq!(kept, "depot\nEast\nWest\nWest\n");
+    let kept = yard.run(&["carve", "in.csv", "--keep", "depot: blank", "-o", "none.csv"]);
+    assert_eq!(
+        (kept.stderr.as_str(), &*yard.read("none.csv")),
+        ("in.csv: 4 rows, 4 left out, 0 written to none.csv\n", "code,depot\n")
+    );
     // The list keeps some of the rows, and the option some of those.
     yard.write(
         "l.cutlist.toml",
         "[piece.no]\nof = 'code'\ntake = 'after \"-\"'\ncheck = 'length 2'\n[rows]\nkeep = 'code: not blank'\n",
     );
     assert_snapshot!(yard.run(&["check", "in.csv", "-l", "l.cutlist.toml", "--keep", "depot: one of \"East\""]).shown());
+    assert_snapshot!(yard.run(&["check", "in.csv", "-l", "l.cutlist.toml", "--keep", "depot: blank"]).shown());
     let report = ["report", "in.csv", "-l", "l.cutlist.toml", "--keep", "depot: one of \"East\"", "--to", "json", "-q"];
     let report: serde_json::Value = serde_json::from_str(&yard.run(&report).stdout).unwrap();
     assert_eq!(report["summary"]["rows"]["left_out"], 3, "{report}");

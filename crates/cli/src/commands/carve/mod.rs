@@ -1,0 +1,102 @@
+//! `carve`: adds pieces to every row of a table.
+
+mod plan;
+mod render;
+mod request;
+
+use std::io;
+
+use keen_notch_io::carve::MadeBy;
+use keen_notch_io::files::RunFiles;
+use keen_notch_io::sink::database::Session;
+use keen_notch_io::sink::{self, Sink, Stream};
+
+use crate::args::CarveArgs;
+use crate::commands::database;
+use crate::commands::pieces::RuleArgs;
+use crate::commands::run::{self, Files};
+use crate::console::Console;
+use crate::draw::summary;
+use crate::exit::Exit;
+use crate::failure::Failure;
+use crate::progress::Progress;
+
+use render::Ended;
+use request::Request;
+
+/// Output rows to show on a terminal.
+const PREVIEW: usize = 10;
+
+pub fn run(args: &CarveArgs, console: &Console) -> Result<Exit, Failure> {
+    let rules = RuleArgs {
+        lists: &args.lists,
+        layouts: &args.faults.layouts,
+        pieces: &args.pieces,
+        checks: &args.faults.checks,
+        keep: &args.rows_to_keep.keep,
+        column: args.column.as_deref(),
+        allow_outside: args.faults.allow_outside,
+    };
+    let known = RunFiles::default();
+    let request = Request::read(args, &rules, &known, console)?;
+    let Request { inputs, reading, pieces, .. } = &request;
+    let session = database::session(request.written.as_ref(), &args.reading, &args.tables, &known)?;
+    let out = output(&request, session.as_ref(), &known)?;
+    let mut files = Files::create((&args.faults, &args.tables), session.as_ref(), &known, reading)?;
+    let progress = Progress::of(inputs, &reading.meter, args.quiet, request.has_named_output());
+    let column = args.column.as_deref();
+    let (mut table, carving) =
+        run::open(inputs, (&args.reading, reading), pieces, (column, args.part.part), (console, args.quiet))?;
+    let shown = if out.is_none() && console.shows_tables { PREVIEW } else { 0 };
+    let named = plan::output_format(&request, &table, shown)?;
+    let job = plan::job(&request, &table, carving, named, shown)?;
+    let mut rows: Box<dyn Sink> = match out {
+        Some(out) => out,
+        None if shown > 0 => Box::new(Stream::new("nowhere", io::sink())),
+        None => sink::made_as(sink::standard_output(), named)?,
+    };
+    let mut report = files.carve(&mut table, &job, &mut *rows)?;
+    drop(progress);
+    let is_refused = args.strict && report.counts.faulty > 0;
+    let sets_aside = args.faults.offcuts.is_some() || args.tables.offcuts_table.is_some();
+    let too_wide = if sets_aside { 0 } else { job.too_wide(&report) };
+    // Rows on standard output stay; a file is not put in place.
+    let is_kept = !(is_refused || too_wide > 0) || rows.is_final();
+    if !is_kept {
+        report.counts.rows_out = 0;
+    }
+    let made_by = MadeBy { part: args.part.part, ..pieces.made_by(column) };
+    let summary = report.summary(&job, &table.header, made_by);
+    files.finish(is_kept.then_some(rows), &summary::json(&summary))?;
+    let ended = Ended {
+        request: &request,
+        rules: &rules,
+        table: &table,
+        job: &job,
+        report: &report,
+        summary: &summary,
+        session: session.as_ref(),
+        named,
+        is_kept,
+        is_refused,
+    };
+    if shown > 0 {
+        ended.preview(console.width)?;
+    }
+    if !args.quiet {
+        ended.notes(console);
+    }
+    if too_wide > 0 {
+        return Err(render::too_wide_failure(&report, &job, &table.header, args));
+    }
+    Ok(if is_refused { Exit::Faults } else { Exit::of_gaps(args.faults.fail_on, &summary) })
+}
+
+/// The sink of a named output or a table; `None` for standard output.
+fn output(request: &Request, session: Option<&Session>, known: &RunFiles) -> Result<Option<Box<dyn Sink>>, Failure> {
+    match (&request.args.out, session, &request.written) {
+        (Some(path), ..) => Ok(Some(sink::open_as(path, request.named, known)?)),
+        (None, Some(session), Some(written)) => Ok(Some(Box::new(session.sink(written.target())?))),
+        (None, ..) => Ok(known.prints().map(|()| None)?),
+    }
+}

@@ -1,0 +1,135 @@
+//! The job of a run, once the table is open.
+
+use std::collections::HashSet;
+
+use keen_notch_core::carving::{Carving, OutColumn};
+use keen_notch_core::column::{ColumnIndex, ColumnRef, Header};
+use keen_notch_io::carve::{Formulas, Job};
+use keen_notch_io::formats::{FileFormat, Framing, Kind};
+use keen_notch_io::source::input::Input;
+use keen_notch_io::table::Table;
+
+use super::request::Request;
+use crate::args::{self, CarveArgs};
+use crate::commands::{database, run};
+use crate::failure::Failure;
+
+/// The output format, which can follow that of the table. `shown` rows are shown on a terminal instead of written.
+pub fn output_format(request: &Request, table: &Table, shown: usize) -> Result<FileFormat, Failure> {
+    let (args, mut named) = (request.args, request.named);
+    // The sink of a named output was created before the format was known.
+    if named.kind.is_none() && !request.has_sink() && matches!(table.format.kind(), Kind::Arrow(_)) {
+        named.kind = Some(Kind::Arrow(Framing::Stream));
+    }
+    if named.kind.is_none() && !table.format.goes_into_pipes() && shown == 0 {
+        let help = match table.format.kind().ending() {
+            "csv" => "name an output such as -o cut.csv, or add --to csv".to_owned(),
+            ending => format!("name an output such as -o cut.{ending} or -o cut.csv, or add --to {ending} or --to csv"),
+        };
+        let why = format!("the output has no format, and the input is {}", table.format.name());
+        return Err(Failure::usage(why, help));
+    }
+    let name = || named.name().unwrap_or(table.format.name());
+    if args.writing.out_widths.is_some() && !is_fixed(named, table) {
+        let message = format!("--out-widths is for fixed-width text, and the output is {}", name());
+        return Err(Failure::usage(message, "remove it, or write fixed-width text: --to fwf"));
+    }
+    if let Some(option) = args.writing.first().filter(|_| !named.is_text(&table.format)) {
+        let out = args.out.as_deref().map_or("the output".to_owned(), |path| path.display().to_string());
+        let message = format!("{option} is for delimited text, and {out} is {}", name());
+        return Err(Failure::usage(message, "remove it, or write delimited text: --to csv"));
+    }
+    Ok(named)
+}
+
+fn is_fixed(named: FileFormat, table: &Table) -> bool {
+    named.kind.unwrap_or(table.format.kind()) == Kind::FixedWidth
+}
+
+/// The job in this output format.
+pub fn job(request: &Request, table: &Table, carving: Carving, named: FileFormat, shown: usize) -> Result<Job, Failure> {
+    let Request { args, pieces, inputs, .. } = request;
+    let header = &table.header;
+    let originals = if args.update.is_empty() { originals(args, header)? } else { database::keys(args, &carving, header)? };
+    let mut job = Job::new(carving, header, &originals, shown)
+        .with_formats(named, request.named_aside)
+        .with_text_options(args.writing.options()?)
+        .with_formulas(match (args.guard_formulas, args.quiet) {
+            (true, _) => Formulas::Guarded,
+            (false, false) => Formulas::Counted,
+            (false, true) => Formulas::Ignored,
+        })
+        .with_threads(args.threads.count());
+    // Skip diagnostics that nobody will see.
+    if !args.quiet {
+        job = job.with_diagnostics(run::diagnostics(pieces));
+    }
+    job = with_added_columns(job, args, originals.len(), is_fixed(named, table))?;
+    if !args.update.is_empty() {
+        for column in database::compared(&job, &originals) {
+            job = job.with_column_as_read(column, &format!("keen_notch_read_{column}"));
+        }
+    }
+    if is_fixed(named, table) {
+        let widths = args.writing.out_widths.as_deref().or(pieces.widths.as_deref()).map(args::read_widths).transpose()?;
+        let names: Vec<String> = inputs.iter().map(Input::name).collect();
+        let width = |piece| pieces.wanted.width(piece);
+        job = job.with_places(&table.format, widths.as_ref(), &width, &names)?;
+    }
+    Ok(job)
+}
+
+/// Adds the columns of `--file-column`, `--faults-column` and `--compare-column`.
+fn with_added_columns(mut job: Job, args: &CarveArgs, originals: usize, is_fixed: bool) -> Result<Job, Failure> {
+    let lists = [
+        (&args.faults_column, OutColumn::Faults, "--faults-column"),
+        (&args.compare_column, OutColumn::Compared, "--compare-column"),
+    ];
+    let mut lists = lists.into_iter().filter_map(|(title, column, option)| Some((title.as_ref()?, column, option))).peekable();
+    if let Some((_, _, option)) = lists.peek().filter(|_| is_fixed) {
+        return Err(Failure::usage(
+            format!("a list of faults has no fixed width, so fixed-width text does not support {option}"),
+            "write another format, such as --to csv; --faults FILE writes the faults to a separate file",
+        ));
+    }
+    let is_free = |job: &Job, title: &String, option: &str| match job.titles().contains(title) {
+        true => {
+            let message = format!("two columns of the output would have the name {title}");
+            Err(Failure::usage(message, format!("give {option} another name")))
+        }
+        false => Ok(()),
+    };
+    if let Some(title) = &args.file_column {
+        is_free(&job, title, "--file-column")?;
+        job = job.with_source_column(title, originals);
+    }
+    for (title, column, option) in lists {
+        is_free(&job, title, option)?;
+        job = job.with_list_column(column, title);
+    }
+    Ok(job)
+}
+
+fn originals(args: &CarveArgs, header: &Header) -> Result<Vec<usize>, Failure> {
+    if args.only_pieces {
+        return Ok(Vec::new());
+    }
+    let index = ColumnIndex::new(header);
+    let find = |column: &String| index.find(&ColumnRef::parse(column));
+    let without = args.without.iter().map(find).collect::<Result<HashSet<_>, _>>()?;
+    match &args.columns {
+        None => Ok((0..header.count()).filter(|column| !without.contains(column)).collect()),
+        Some(columns) => {
+            let (mut found, mut seen) = (Vec::with_capacity(columns.len()), HashSet::new());
+            for column in columns {
+                let index = find(column)?;
+                if !seen.insert(index) {
+                    let message = format!("--columns names {} twice", header.title(index));
+                    return Err(Failure::usage(message, "name each column once"));
+                }
+                found.push(index);
+            }
+            Ok(found)
+        }
+    }
+}

@@ -1,0 +1,135 @@
+//! What a run says at its end.
+
+use std::io::Write;
+
+use keen_notch_core::column::Header;
+use keen_notch_core::summary::Summary;
+use keen_notch_core::verdict::Verdict;
+use keen_notch_io::carve::{Job, Report};
+use keen_notch_io::formats::{FileFormat, Kind};
+use keen_notch_io::sink::database::Session;
+use keen_notch_io::source::Format;
+use keen_notch_io::table::Table;
+
+use super::request::Request;
+use crate::args::CarveArgs;
+use crate::commands::database::Written;
+use crate::commands::pieces::RuleArgs;
+use crate::commands::run;
+use crate::console::{self, Console};
+use crate::draw::rerun::Rerun;
+use crate::draw::style::{self, paint};
+use crate::draw::{hints, preview, shell, summary, verdict, visible};
+use crate::failure::Failure;
+
+/// A run that has ended.
+pub struct Ended<'a> {
+    pub request: &'a Request<'a>,
+    pub rules: &'a RuleArgs<'a>,
+    pub table: &'a Table,
+    pub job: &'a Job,
+    pub report: &'a Report,
+    pub summary: &'a Summary,
+    pub session: Option<&'a Session>,
+    pub named: FileFormat,
+    /// Whether the rows exist: with faults, `--strict` discards them.
+    pub is_kept: bool,
+    /// Whether `--strict` discards the rows.
+    pub is_refused: bool,
+}
+
+impl Ended<'_> {
+    /// Shows the first rows on a terminal.
+    pub fn preview(&self, width: usize) -> Result<(), Failure> {
+        let Ended { table, job, report, named, .. } = self;
+        let ending = named.kind.unwrap_or(table.format.kind()).ending();
+        let goes_into_pipes = named.kind.is_some() || table.format.goes_into_pipes();
+        let mut stdout = console::out();
+        for line in preview::draw(report, job, &table.header, (ending, goes_into_pipes), width) {
+            writeln!(stdout, "{line}")?;
+        }
+        Ok(stdout.flush()?)
+    }
+
+    /// Prints the summary, the hints, the outcome and the verdict.
+    pub fn notes(&self, console: &Console) {
+        let Ended { request: Request { args, pieces, inputs, reading, written, .. }, job, report, .. } = self;
+        let note = |line: &str| console.note(line);
+        let wrapped = |line: &str| console.note(&textwrap::fill(line, console.width));
+        let again =
+            Rerun { rules: self.rules, inputs, reading: &args.reading, ragged: args.faults.ragged, of_lists: &pieces.reading };
+        summary::draw(self.summary, console.width).iter().for_each(|line| note(line));
+        hints::draw(report, job, &self.table.header, pieces, &again, console.width).iter().for_each(|line| note(line));
+        if !args.guard_formulas {
+            hints::formulas(report, job, console.width).iter().for_each(|line| note(line));
+        }
+        run::say_replaced(&reading.meter, console, args.quiet);
+        let out = written.as_ref().map(Written::outcome).or(args.out.as_deref().map(run::name_of));
+        let beside = (&args.faults, &args.tables);
+        let outcome = run::outcome(report, (inputs, args.part.part), (out.as_deref(), self.is_kept), beside);
+        outcome.iter().for_each(|line| wrapped(line));
+        match self.summary.verdict(report.hints.len()) {
+            // The outcome gives the number of rows with faults.
+            Verdict::Faults | Verdict::Unchecked => {}
+            found => wrapped(&verdict::words(&found, self.summary)),
+        }
+        self.about_the_output(console.width).iter().for_each(|line| note(line));
+        if self.is_refused {
+            note(&paint(style::LOOK, format!("--strict: the run found faults{}", self.unwritten())));
+        }
+    }
+
+    /// What readers of the output must know.
+    fn about_the_output(&self, width: usize) -> Vec<String> {
+        if !self.is_kept {
+            return Vec::new();
+        }
+        let mut lines = Vec::new();
+        let added = self.session.map_or(Vec::new(), Session::added);
+        if !added.is_empty() {
+            lines.push(visible::without_controls(&format!("new columns in it: {}", added.join(", "))));
+        }
+        if let (Some(Kind::Workbook), Format::Workbook { sheet, .. }) = (self.named.kind, &self.table.format) {
+            let words = format!(
+                "the output keeps values and number formats of the sheet {sheet:?}; formulas become their values, and charts and other sheets are lost"
+            );
+            lines.push(textwrap::fill(&visible::without_controls(&words), width));
+        }
+        if let Some(widths) = self.job.widths() {
+            let words = format!("its columns, to read it again: --widths {}", shell::quoted(&widths.to_string()));
+            lines.push(visible::without_controls(&words));
+        }
+        lines
+    }
+
+    fn unwritten(&self) -> String {
+        let Request { args, written, .. } = self.request;
+        let table = written.as_ref().map(|written| format!("the table {}", written.table));
+        let name = table.or(args.out.as_deref().map(run::name_of)).filter(|_| self.request.has_named_output());
+        name.map_or(String::new(), |name| format!(", so {name} was not written"))
+    }
+}
+
+/// The error for texts that are wider than their columns of fixed-width text.
+pub fn too_wide_failure(report: &Report, job: &Job, header: &Header, args: &CarveArgs) -> Failure {
+    let checks = job.carving().place_checks().filter(|check| report.checks[*check].count > 0);
+    let columns: Vec<String> = checks
+        .map(|check| {
+            let (name, seen) = (&job.checks()[check], &report.checks[check]);
+            let rows: Vec<String> = seen.rows.iter().take(3).map(|row| visible::grouped(*row)).collect();
+            let more = if seen.count > rows.len() as u64 { " …" } else { "" };
+            let of = match (name.piece, name.column) {
+                (None, Some(column)) => header.title(column),
+                _ => name.of.clone(),
+            };
+            let wider = name.words.trim_start_matches("no ");
+            format!("{of} is {wider} characters in {} ({}{more})", visible::counted(seen.count, "row"), rows.join(", "))
+        })
+        .collect();
+    let out = args.out.as_ref().filter(|path| !run::is_standard_output(path));
+    let what = out.map_or("the output lacks them".to_owned(), |path| format!("{} was not written", path.display()));
+    Failure::file(
+        format!("some texts are wider than their columns, and {what}: {}", columns.join("; ")),
+        "widen the columns, or set these rows aside with --offcuts FILE",
+    )
+}

@@ -66,6 +66,21 @@ pub struct Proved {
     pub filled: Vec<u64>,
 }
 
+/// Proposes a cut list for a column with these values. `None` if no value with text has at most 4096 bytes.
+///
+/// ```
+/// use keen_notch_core::cutlist::CutList;
+/// use keen_notch_core::draft::draft_of_values;
+///
+/// let list = draft_of_values("part_code", ["GRP-00041273", "HNG-00760251", "BRK-00031122"]).expect("there are values");
+/// assert!(CutList::parse(&list, 0)?.bind(&["part_code"]).is_ok());
+/// # Ok::<(), keen_notch_core::text_error::TextError>(())
+/// ```
+pub fn draft_of_values<'v>(column: &str, values: impl IntoIterator<Item = &'v str>) -> Option<String> {
+    let origin = Origin { column: column.to_owned(), ..Origin::default() };
+    Some(draft(origin, &Survey::of_values(values))?.list(0))
+}
+
 /// Proposes a cut list for a fully surveyed column, from the survey and its sample. `None` if no value with text has at most 4096 bytes.
 ///
 /// ```

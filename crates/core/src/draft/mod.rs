@@ -17,7 +17,7 @@ mod structure;
 mod wanted;
 
 pub use example::{Example, check};
-pub use list::{Draft, Origin, Proved, draft};
+pub use list::{Draft, Origin, Proved, draft, draft_of_values};
 pub use plans::compile;
 pub use rank::{Ranked, differ, rank};
 pub use reading::{DraftPiece, Proposal, Reading};

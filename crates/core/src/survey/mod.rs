@@ -105,6 +105,21 @@ pub struct Survey {
 }
 
 impl Survey {
+    /// The survey of these values, as rows from 1.
+    ///
+    /// ```
+    /// use keen_notch_core::survey::Survey;
+    ///
+    /// let survey = Survey::of_values(["GRP-00041273", "HNG-00760251", ""]);
+    /// assert_eq!((survey.rows, survey.blank.count), (3, 1));
+    /// assert_eq!(survey.groups()[0].shape.to_string(), "U3-d8");
+    /// ```
+    pub fn of_values<'v>(values: impl IntoIterator<Item = &'v str>) -> Survey {
+        let mut survey = Survey::new(Depth::Full);
+        (1..).zip(values).for_each(|(row, value)| survey.observe(row, value));
+        survey
+    }
+
     pub fn new(depth: Depth) -> Survey {
         Survey::within(depth, usize::MAX)
     }

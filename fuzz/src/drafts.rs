@@ -2,7 +2,7 @@
 
 use keen_notch_core::column::{ColumnRef, Header};
 use keen_notch_core::cutlist::CutList;
-use keen_notch_core::draft::{Origin, Proved, draft as drafted};
+use keen_notch_core::draft::{Evidence, Origin, draft as drafted};
 use keen_notch_core::survey::{Depth, Survey};
 use keen_notch_core::words::grouped;
 use keen_notch_io::draft::prove;
@@ -34,7 +34,7 @@ pub fn draft_says_what_it_finds(column: &str, values: &[String]) {
     let columns = vec![column.to_owned(), "other column".to_owned()];
     let origin = Origin { input: "codes.csv".to_owned(), column: column.to_owned(), columns, ..Origin::default() };
     let Some(draft) = drafted(origin, &survey) else { return };
-    let proved: Vec<Proved> = (0..draft.readings.len()).map(|index| run(&draft.list(index), column, values)).collect();
+    let proved: Vec<Evidence> = (0..draft.readings.len()).map(|index| run(&draft.list(index), column, values)).collect();
     let text = draft.text(&proved);
     for (of, words, seen) in run(&text, column, values).checks {
         let is_said = text.lines().any(|line| line.starts_with('#') && line.contains(&grouped(seen.count)));
@@ -43,7 +43,7 @@ pub fn draft_says_what_it_finds(column: &str, values: &[String]) {
 }
 
 /// Runs a list, and gives what came of it.
-fn run(list: &str, column: &str, values: &[String]) -> Proved {
+fn run(list: &str, column: &str, values: &[String]) -> Evidence {
     let parsed = CutList::parse(list, 0).unwrap_or_else(|error| panic!("{}, {}:\n{list}", error.message, error.help));
     let mut table = table(column, values);
     let bound = bind(&parsed, &table);

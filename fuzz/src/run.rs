@@ -1,6 +1,6 @@
 //! Runs of cut lists over tables in memory, with everything that they give.
 
-use keen_notch_core::carving::{Carving, Unbound};
+use keen_notch_core::carving::{BindError, Carving};
 use keen_notch_core::column::ColumnRef;
 use keen_notch_core::cutlist::CutList;
 use keen_notch_core::diagnostics::Diagnostics;
@@ -57,7 +57,7 @@ pub fn input(name: &str, text: impl AsRef<[u8]>) -> Input {
 ///
 /// # Errors
 /// Where the list does not go with the table.
-pub fn bind(list: &CutList, table: &Table) -> Result<Carving, Box<Unbound>> {
+pub fn bind(list: &CutList, table: &Table) -> Result<Carving, Box<BindError>> {
     let main = list.column.as_ref().map_or(ColumnRef::Number(1), |main| main.column.clone());
     Carving::new(&list.wanted, Some(&main), &Setting::new(list.unit), &table.header).map_err(Box::new)
 }

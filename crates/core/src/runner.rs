@@ -5,7 +5,7 @@
 use std::fmt;
 
 use crate::batch::{Batch, Column, Texts};
-use crate::carving::{BatchResults, Carving, CheckName, Memory, TooLarge, Unbound};
+use crate::carving::{BatchResults, BindError, Carving, CheckName, Memory, TooLarge};
 use crate::check::unique_texts::StoreError;
 use crate::check::{Violation, ViolationKind};
 use crate::column::Header;
@@ -108,7 +108,7 @@ impl CutList {
     ///
     /// # Errors
     /// A column or piece is unknown, or a phrase or check is invalid.
-    pub fn bind(&self, columns: &[&str]) -> Result<Runner, Unbound> {
+    pub fn bind(&self, columns: &[&str]) -> Result<Runner, BindError> {
         let header = Header::Names(columns.iter().map(|name| (*name).to_owned()).collect());
         Runner::new(self, header, &Setting::new(self.unit))
     }
@@ -119,7 +119,7 @@ impl Runner {
     ///
     /// # Errors
     /// A column or piece is unknown, or a phrase or check is invalid.
-    pub fn new(list: &CutList, header: Header, setting: &Setting) -> Result<Runner, Unbound> {
+    pub fn new(list: &CutList, header: Header, setting: &Setting) -> Result<Runner, BindError> {
         let main = list.column.as_ref().map(|main| &main.column);
         let carving = Carving::new(&list.wanted, main, setting, &header)?;
         let checks = carving.checks();

@@ -23,7 +23,7 @@ pub struct Summary {
     pub asked: Vec<String>,
     /// The files of `listed in`.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
-    pub listed: Vec<Listed>,
+    pub listed: Vec<ListFile>,
     /// The part of the inputs, for a run with `--part`.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub part: Option<Part>,
@@ -38,7 +38,7 @@ pub struct Summary {
 }
 
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
-pub struct Listed {
+pub struct ListFile {
     /// Its name as in the cut list, with the column if given.
     pub file: String,
     pub values: u64,
@@ -67,11 +67,11 @@ pub struct Input {
     pub stream: bool,
 }
 
-impl Listed {
-    pub fn new(file: &str, values: &List) -> Listed {
+impl ListFile {
+    pub fn new(file: &str, values: &List) -> ListFile {
         // A sum is independent of the order.
         let hash = values.texts.iter().fold(0_u128, |all, value| all.wrapping_add(UniqueTexts::hash([&**value]).bits()));
-        Listed { file: file.to_owned(), values: values.texts.len() as u64, hash: format!("{hash:032x}") }
+        ListFile { file: file.to_owned(), values: values.texts.len() as u64, hash: format!("{hash:032x}") }
     }
 }
 
@@ -431,7 +431,7 @@ mod tests {
         let compared = Summary { rows_compared: true, ..run("a", 1, 1) };
         assert_eq!(all(&[compared.clone(), Summary { rows_compared: true, ..run("b", 1, 1) }]), Err(Apart::Compared));
         assert!(all(&[compared, Summary { rows_compared: true, ..run("b", 1, 0) }]).is_ok());
-        let listed = Listed { file: "depots.csv".to_owned(), values: 1, hash: "0".to_owned() };
+        let listed = ListFile { file: "depots.csv".to_owned(), values: 1, hash: "0".to_owned() };
         assert_eq!(change(&|second| second.listed.push(listed.clone())), Apart::Listed("depots.csv".to_owned()));
         assert!(matches!(change(&|second| second.checks[0].level = Level::Warning), Apart::Columns(..)));
         assert_eq!(all(&[run("a", 1, 3), run("a", 3, 2)]), Err(Apart::Twice("a".to_owned(), 3..4)));

@@ -4,7 +4,7 @@ use std::io;
 use std::ops::ControlFlow;
 
 use keen_notch_core::carving::Carving;
-use keen_notch_core::draft::Proved;
+use keen_notch_core::draft::Evidence;
 use keen_notch_core::program::{Program, Results, Work};
 use keen_notch_core::sightings::Sightings;
 
@@ -20,7 +20,7 @@ const DIFFERING: usize = 3;
 ///
 /// # Errors
 /// The table cannot be read.
-pub fn prove(table: &mut Table, carving: Carving, threads: usize) -> Result<Proved, Error> {
+pub fn prove(table: &mut Table, carving: Carving, threads: usize) -> Result<Evidence, Error> {
     let header = table.header.clone();
     let job = Job::new(carving, &header, &[], 0).with_samples(keen_notch_core::sightings::ROWS).with_threads(threads);
     let mut nowhere = Stream::new("nowhere", io::sink());
@@ -28,7 +28,7 @@ pub fn prove(table: &mut Table, carving: Carving, threads: usize) -> Result<Prov
     let report = carve(table, &job, &mut outs)?;
     let rows = report.samples.iter().map(|sample| sample.row).collect();
     let checks = job.checks().iter().zip(report.checks);
-    Ok(Proved {
+    Ok(Evidence {
         faulty: Sightings { count: report.counts.faulty, rows },
         checks: checks.map(|(check, seen)| (check.of.clone(), check.words.clone(), seen)).collect(),
         filled: report.tallies.iter().map(|tally| tally.there(report.counts.rows)).collect(),
@@ -36,7 +36,7 @@ pub fn prove(table: &mut Table, carving: Carving, threads: usize) -> Result<Prov
 }
 
 #[derive(Debug, Clone, Default)]
-pub struct Tried {
+pub struct PhraseTrials {
     pub rows: u64,
     pub gives: Vec<u64>,
     /// The first rows on which the phrases differ; rows that distinguish the first two phrases come first.
@@ -55,8 +55,8 @@ pub struct Differing {
 ///
 /// # Errors
 /// The table cannot be read.
-pub fn try_phrases(table: &mut Table, column: usize, plans: &[Program]) -> Result<Tried, Error> {
-    let mut tried = Tried { gives: vec![0; plans.len()], ..Tried::default() };
+pub fn try_phrases(table: &mut Table, column: usize, plans: &[Program]) -> Result<PhraseTrials, Error> {
+    let mut tried = PhraseTrials { gives: vec![0; plans.len()], ..PhraseTrials::default() };
     let (mut work, mut all_results) = (Work::default(), Vec::new());
     all_results.resize_with(plans.len(), Results::default);
     let mut others: Vec<Differing> = Vec::new();

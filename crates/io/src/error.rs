@@ -3,7 +3,7 @@ use std::path::Path;
 
 use crate::files;
 use crate::sink::Limit;
-use crate::source::{Broken, NotOfEncoding, Shortened};
+use crate::source::{BrokenCompression, NotOfEncoding, ShortenedFile};
 
 /// An input that cannot be read, or an output that cannot be written. Lines, rows, columns, characters and bytes count from 1; characters
 /// are code points. Limits are in bytes.
@@ -168,11 +168,11 @@ impl Error {
                     },
                 }
             }
-            Error::Read { source, .. } if source.get_ref().is_some_and(|source| source.is::<Shortened>()) => {
+            Error::Read { source, .. } if source.get_ref().is_some_and(|source| source.is::<ShortenedFile>()) => {
                 "run again when the program that writes the file has finished".to_owned()
             }
             Error::Read { source, .. }
-                if let Some(broken) = source.get_ref().and_then(|source| source.downcast_ref::<Broken>()) =>
+                if let Some(broken) = source.get_ref().and_then(|source| source.downcast_ref::<BrokenCompression>()) =>
             {
                 broken.help().to_owned()
             }

@@ -20,11 +20,11 @@ const MOST_BYTES: usize = 512 << 20;
 const EACH: usize = 40;
 
 /// An error in reading a list: an unavailable list, or a column error.
-struct Failed(Result<NoList, crate::Error>);
+struct SearchError(Result<NoList, crate::Error>);
 
-impl From<crate::Error> for Failed {
-    fn from(error: crate::Error) -> Failed {
-        Failed(Err(error))
+impl From<crate::Error> for SearchError {
+    fn from(error: crate::Error) -> SearchError {
+        SearchError(Err(error))
     }
 }
 
@@ -54,8 +54,9 @@ pub fn read(path: &Path, source: &ListSource, files: &RunFiles) -> Result<List, 
             let reason = || format!("{} has no column {name}, or several", path.display());
             let no_column =
                 || NoList { reason: reason(), help: "name a column of this file, or write #2 for the second".to_owned() };
-            let found = table.find(|header| ColumnRef::parse(name).find(header).map_err(|_| Ok(no_column())).map_err(Failed));
-            found.map_err(|Failed(why)| why.unwrap_or_else(failed))?
+            let found =
+                table.find(|header| ColumnRef::parse(name).find(header).map_err(|_| Ok(no_column())).map_err(SearchError));
+            found.map_err(|SearchError(why)| why.unwrap_or_else(failed))?
         }
     };
     let header =

@@ -15,13 +15,13 @@ const MERGED: usize = 4;
 const WIDTH: usize = size_of::<Entry>();
 
 #[derive(Debug, Default)]
-pub struct Spilled {
-    files: Vec<Sorted>,
+pub struct SpillStore {
+    files: Vec<SortedFile>,
     page: Vec<u8>,
 }
 
 #[derive(Debug)]
-struct Sorted {
+struct SortedFile {
     file: File,
     fences: Vec<u64>,
     count: usize,
@@ -29,16 +29,16 @@ struct Sorted {
 
 /// The store of `unique`: up to `most` bytes in memory, the rest in temporary files.
 pub fn memory(most: usize) -> Memory {
-    Memory::bounded(most, Spilled::store)
+    Memory::bounded(most, SpillStore::store)
 }
 
-impl Spilled {
+impl SpillStore {
     pub fn store() -> Box<dyn Store> {
-        Box::new(Spilled::default())
+        Box::new(SpillStore::default())
     }
 }
 
-impl Store for Spilled {
+impl Store for SpillStore {
     fn keep(&mut self, entries: &mut dyn Iterator<Item = Entry>) -> Result<(), StoreError> {
         let mut writer = Writer::new()?;
         for entry in entries {
@@ -81,7 +81,7 @@ impl Store for Spilled {
     }
 }
 
-impl Sorted {
+impl SortedFile {
     fn pages(&self, key: u64) -> Range<usize> {
         // The entries of a key can begin on the page before its fence.
         let first = self.fences.partition_point(|fence| *fence < key).saturating_sub(1);
@@ -141,15 +141,15 @@ impl Writer {
         self.file.write_all(&(u128::from(entry.0) | u128::from(entry.1) << 64).to_le_bytes())
     }
 
-    fn finish(self) -> io::Result<Sorted> {
+    fn finish(self) -> io::Result<SortedFile> {
         let file = self.file.into_inner().map_err(io::IntoInnerError::into_error)?;
-        Ok(Sorted { file, fences: self.fences, count: self.count })
+        Ok(SortedFile { file, fences: self.fences, count: self.count })
     }
 }
 
-fn merge(files: &mut [Sorted]) -> io::Result<Sorted> {
+fn merge(files: &mut [SortedFile]) -> io::Result<SortedFile> {
     let mut readers = Vec::new();
-    for Sorted { file, count, .. } in files {
+    for SortedFile { file, count, .. } in files {
         io::Seek::rewind(file)?;
         let mut reader = BufReader::with_capacity(1 << 16, &*file);
         let first = next(&mut reader, count)?;
@@ -190,7 +190,7 @@ mod tests {
         #![proptest_config(ProptestConfig::with_cases(24))]
         #[test]
         fn texts_are_distinguished_as_in_memory(numbers in proptest::collection::vec(0..20_000_u32, 1..12_000), most in 1_usize..200_000) {
-            let mut seen = UniqueTexts::with_store(most, Spilled::store());
+            let mut seen = UniqueTexts::with_store(most, SpillStore::store());
             let mut known: HashMap<u32, u64> = HashMap::new();
             for (row, number) in (1..).zip(numbers) {
                 let first = seen.note(UniqueTexts::hash([number.to_string().as_str()]), row).unwrap();
@@ -204,7 +204,7 @@ mod tests {
     fn entries_of_one_key_are_found_on_every_page() {
         // Hundreds of entries with one key do not occur, but the reader does not depend on that.
         let entries: Vec<Entry> = (0..1000_u64).map(|n| (7 + n / 900, (n + 1) << 40 | (n + 1))).collect();
-        let mut spilled = Spilled::default();
+        let mut spilled = SpillStore::default();
         spilled.keep(&mut entries.iter().copied()).unwrap();
         let texts: Vec<Entry> = entries.iter().map(|(key, rest)| (*key, rest & !((1 << 40) - 1))).collect();
         let mut find = |texts: &[Entry]| {

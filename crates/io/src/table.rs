@@ -18,7 +18,7 @@ use crate::source::input::Input;
 use crate::source::json_lines;
 use crate::source::meter::Meter;
 use crate::source::types::ObservedTypes;
-use crate::source::unchanged::Unchanged;
+use crate::source::unchanged::FileStamps;
 use crate::source::{self, Chunk, Format, LineCount, Ragged, Reading, Rows, Source};
 use crate::view::View;
 
@@ -39,7 +39,7 @@ pub struct Table {
     first_reading: Reading,
     part: Option<PartRead>,
     /// The state of its files before the first reading.
-    unchanged: Unchanged,
+    unchanged: FileStamps,
     is_again: bool,
 }
 
@@ -109,10 +109,10 @@ impl Table {
     /// # Errors
     /// Where an input cannot be read, is empty, or has other columns than the first.
     pub fn open(inputs: &[Input], reading: &Reading) -> Result<Table, Error> {
-        Table::open_unchanged(inputs, reading, Unchanged::of(inputs), reading.all_columns)
+        Table::open_unchanged(inputs, reading, FileStamps::of(inputs), reading.all_columns)
     }
 
-    fn open_unchanged(inputs: &[Input], reading: &Reading, unchanged: Unchanged, is_again: bool) -> Result<Table, Error> {
+    fn open_unchanged(inputs: &[Input], reading: &Reading, unchanged: FileStamps, is_again: bool) -> Result<Table, Error> {
         let rows_of = Inputs::new(inputs);
         let (all, first_reading) = (inputs.to_vec(), reading.clone());
         let known = if reading.all_columns { json_lines::columns(inputs, reading)? } else { None };

@@ -3,14 +3,14 @@ use std::io::Write;
 use std::str::FromStr;
 
 use keen_notch_core::summary::Summary;
-use keen_notch_core::survey::{Against, Change, Saved, SavedColumn, Survey};
+use keen_notch_core::survey::{Against, Change, SavedColumn, SavedSurvey, Survey};
 use keen_notch_io::inputs::Inputs;
 use keen_notch_io::source::input::Input;
 
 use crate::args::{SurveyArgs, SurveyFormat};
 use crate::commands::merge::{SavedFile, read};
 use crate::console::{self, Console};
-use crate::draw::survey::against::{self as draw, Compared};
+use crate::draw::survey::against::{self as draw, SurveyComparison};
 use crate::exit::Exit;
 use crate::failure::Failure;
 
@@ -64,7 +64,7 @@ impl std::fmt::Display for FailOn {
     }
 }
 
-pub fn base(input: &Input) -> Result<Saved, Failure> {
+pub fn base(input: &Input) -> Result<SavedSurvey, Failure> {
     match read(input)? {
         SavedFile::Survey(saved) => Ok(saved),
         SavedFile::Summary(_) => {
@@ -86,7 +86,7 @@ pub fn last(input: &Input) -> Result<Summary, Failure> {
 
 pub fn run(
     args: &SurveyArgs,
-    (saved, base): (&Saved, &str),
+    (saved, base): (&SavedSurvey, &str),
     (titles, surveys, asked): (&[String], &[Survey], &[String]),
     (name, inputs): (&str, &Inputs),
     console: &Console,
@@ -119,7 +119,8 @@ pub fn run(
                 .any(|((_, survey, then), (_, against))| fail_on.is_so(against, (then.blank.count, survey.blank.count)))
     };
     let failed: Vec<String> = args.fail_on.iter().filter(is_so).map(ToString::to_string).collect();
-    let compared = Compared { names: (name, base), inputs, columns: &columns, came: &came, went: &went, failed: &failed };
+    let compared =
+        SurveyComparison { names: (name, base), inputs, columns: &columns, came: &came, went: &went, failed: &failed };
     let mut out = console::out();
     match args.to {
         SurveyFormat::Json => out.write_all(draw::json(&compared).as_bytes())?,

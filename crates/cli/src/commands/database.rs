@@ -10,27 +10,27 @@ use crate::args::{CarveArgs, FormatOrDatabase, ReadingArgs, TableArgs};
 use crate::commands::run;
 use crate::failure::Failure;
 
-pub struct Written {
+pub struct OutputTable {
     pub address: Address,
     pub table: String,
     /// What to do if the table exists.
     pub how: How,
 }
 
-impl Written {
+impl OutputTable {
     /// The output table of `--to` and `--table`, or the input table with `--update`; `None` if there is none.
-    pub fn of(args: &CarveArgs, inputs: &[Input], table: Option<String>) -> Result<Option<Written>, Failure> {
+    pub fn of(args: &CarveArgs, inputs: &[Input], table: Option<String>) -> Result<Option<OutputTable>, Failure> {
         if !args.update.is_empty() {
             let (address, table) = updated(inputs)?;
             let how = How::Update { keys: args.update.len() };
-            return Ok(Some(Written { address: address.clone(), table: table.to_owned(), how }));
+            return Ok(Some(OutputTable { address: address.clone(), table: table.to_owned(), how }));
         }
         let (Some(FormatOrDatabase::Database(address)), Some(table)) = (&args.to, table) else { return Ok(None) };
         if let Some(path) = &args.out {
             let message = format!("two outputs for the rows: {address} and {}", run::name_of(path));
             return Err(Failure::usage(message, "remove -o or --to"));
         }
-        Ok(Some(Written { address: address.clone(), table, how: args.tables.how() }))
+        Ok(Some(OutputTable { address: address.clone(), table, how: args.tables.how() }))
     }
 
     pub fn target(&self) -> Target {
@@ -38,7 +38,7 @@ impl Written {
     }
 
     pub fn outcome(&self) -> String {
-        let Written { address, table, how } = self;
+        let OutputTable { address, table, how } = self;
         match how {
             How::Update { .. } => format!("the rows of the table {table} of {address}"),
             How::New => format!("the new table {table} of {address}"),
@@ -97,7 +97,7 @@ pub fn compared(job: &Job, keys: &[usize]) -> Vec<usize> {
 
 /// The connection for output tables, if any: to the output database, otherwise to the input database.
 pub fn session(
-    written: Option<&Written>,
+    written: Option<&OutputTable>,
     reading: &ReadingArgs,
     tables: &TableArgs,
     files: &RunFiles,

@@ -5,7 +5,7 @@ use std::path::Path;
 
 use keen_notch_core::column::{ColumnRef, Header};
 use keen_notch_core::cutlist::{CutList, Reading as ListReading};
-use keen_notch_core::draft::{self, Contradiction, Example, Origin, Ranked, Searched};
+use keen_notch_core::draft::{self, Contradiction, Example, Origin, RankedPhrase, SearchResult};
 use keen_notch_core::piece::Rules;
 use keen_notch_core::program::{Program, Setting};
 use keen_notch_core::survey::{Depth, LONGEST_IN_SAMPLE, Survey};
@@ -48,7 +48,7 @@ pub fn run(args: &DraftArgs, console: &Console) -> Result<(), Failure> {
     let threads = args.threads.count();
     let drafted = if examples.is_empty() {
         let text = from_data(&origin, column, &mut table, threads)?;
-        Drafted { shown: text.lines().map(str::to_owned).collect(), list: text }
+        DraftText { shown: text.lines().map(str::to_owned).collect(), list: text }
     } else {
         from_examples(&examples, &origin, column, &mut table, (threads, console))?
     };
@@ -85,7 +85,7 @@ pub fn run(args: &DraftArgs, console: &Console) -> Result<(), Failure> {
     Ok(())
 }
 
-struct Drafted {
+struct DraftText {
     shown: Vec<String>,
     list: String,
 }
@@ -192,8 +192,8 @@ fn from_examples(
     column: usize,
     table: &mut Table,
     (threads, console): (usize, &Console),
-) -> Result<Drafted, Failure> {
-    let Searched { found, was_cut_short } = draft::search(examples);
+) -> Result<DraftText, Failure> {
+    let SearchResult { found, was_cut_short } = draft::search(examples);
     if found.is_empty() && was_cut_short {
         let message = "no phrase was found; not all were tried, because the examples are long";
         return Err(Failure::usage(message, "give examples of shorter values, or more of them with fewer parts"));
@@ -202,12 +202,12 @@ fn from_examples(
         return Err(no_phrase(examples));
     }
     let sample = look(table, column, threads)?.sample();
-    let ranked: Vec<Ranked> = draft::rank(&found, examples, &sample);
+    let ranked: Vec<RankedPhrase> = draft::rank(&found, examples, &sample);
     let plans: Vec<Program> = ranked.iter().filter_map(|ranked| draft::compile(&ranked.phrase)).collect();
     let tried = try_phrases(&mut table.again()?, column, &plans)?;
     let list = draft::wanted_list(origin, examples, &ranked, &tried.gives, tried.rows);
     let shown = wanted::draw(&origin.column, (found.len(), was_cut_short), &ranked, &tried, console.width);
-    Ok(Drafted { shown, list })
+    Ok(DraftText { shown, list })
 }
 
 fn no_phrase(examples: &[Example]) -> Failure {

@@ -39,7 +39,7 @@ const MOST_RUNS: usize = 60;
 const MOST_DELIMITERS: usize = 12;
 const MOST_PLACES: usize = 20;
 
-struct Shown {
+struct GaugePhrase {
     source: String,
     name: String,
     plan: Program,
@@ -61,14 +61,14 @@ pub fn run(args: &GaugeArgs, console: &Console) -> Result<(), Failure> {
 }
 
 /// A phrase, or a piece as for `carve`. If it is not `alone`, its words identify it.
-fn shown(text: &str, alone: bool) -> Result<Shown, Failure> {
+fn shown(text: &str, alone: bool) -> Result<GaugePhrase, Failure> {
     let (name, phrase) = match (Phrase::parse(text), Piece::parse(text, 0)) {
         (Ok(phrase), _) => (if alone { "taken" } else { text.trim() }.to_owned(), phrase),
         (Err(_), Ok(Piece { name, source: Source::Take { phrase, .. }, .. })) => (name, phrase),
         (Err(error), _) => return Err(Failure::phrase(text, error)),
     };
     let plan = Program::new(&phrase, Unit::Characters).map_err(|error| Failure::phrase(&phrase.source, error))?;
-    Ok(Shown { source: phrase.source, name, plan })
+    Ok(GaugePhrase { source: phrase.source, name, plan })
 }
 
 fn values(args: &GaugeArgs, console: &Console) -> Result<Vec<(String, String)>, Failure> {
@@ -94,13 +94,13 @@ fn values(args: &GaugeArgs, console: &Console) -> Result<Vec<(String, String)>, 
     Ok(values)
 }
 
-fn draw(title: &str, value: &str, phrases: &[Shown], width: usize, all: bool) -> Vec<String> {
+fn draw(title: &str, value: &str, phrases: &[GaugePhrase], width: usize, all: bool) -> Vec<String> {
     if value.len() > long::VERY_LONG && !all {
         return draw_long(title, value, phrases, width);
     }
     let gauge = Gauge::new(value);
     let mut lines = vec![headline(title, &gauge, width)];
-    let traces: Vec<(&Shown, Trace)> = phrases.iter().map(|shown| (shown, shown.plan.trace(value))).collect();
+    let traces: Vec<(&GaugePhrase, Trace)> = phrases.iter().map(|shown| (shown, shown.plan.trace(value))).collect();
     if !value.is_empty() {
         let marks: Vec<_> = traces
             .iter()
@@ -144,7 +144,7 @@ fn draw(title: &str, value: &str, phrases: &[Shown], width: usize, all: bool) ->
     lines
 }
 
-fn draw_long(title: &str, value: &str, phrases: &[Shown], width: usize) -> Vec<String> {
+fn draw_long(title: &str, value: &str, phrases: &[GaugePhrase], width: usize) -> Vec<String> {
     let bytes = visible::counted(value.len() as u64, "byte");
     let mut lines = vec![paint(style::HEAD, visible::without_controls(&format!("{title}a value of {bytes}")))];
     if phrases.is_empty() {

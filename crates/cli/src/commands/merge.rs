@@ -3,7 +3,7 @@
 use std::io::Write;
 
 use keen_notch_core::summary::{Apart, Part, Summary, VERSION};
-use keen_notch_core::survey::{SAVED_VERSION, Saved, SavedColumn, SavedKind};
+use keen_notch_core::survey::{SAVED_VERSION, SavedColumn, SavedKind, SavedSurvey};
 use keen_notch_core::verdict::Verdict;
 use keen_notch_io::files::RunFiles;
 use keen_notch_io::inputs::Inputs;
@@ -15,7 +15,7 @@ use serde::Deserialize;
 use crate::args::{self, MergeArgs};
 use crate::commands::run::name_of;
 use crate::console::{self, Console};
-use crate::draw::survey::{self, Surveyed};
+use crate::draw::survey::{self, SurveyedColumn};
 use crate::draw::{faults, summary, verdict, visible};
 use crate::failure::Failure;
 
@@ -40,13 +40,13 @@ impl OfPart for Summary {
     }
 }
 
-impl OfPart for Saved {
+impl OfPart for SavedSurvey {
     fn part(&mut self) -> &mut Option<Part> {
         &mut self.part
     }
 
-    fn append(&mut self, later: Saved) -> Result<(), Apart> {
-        Saved::append(self, later)
+    fn append(&mut self, later: SavedSurvey) -> Result<(), Apart> {
+        SavedSurvey::append(self, later)
     }
 }
 
@@ -117,10 +117,10 @@ fn of_summary(all: &Summary, parts: &str, width: usize) -> Vec<String> {
     lines
 }
 
-fn of_survey(all: &Saved, parts: &str, width: usize) -> Vec<String> {
+fn of_survey(all: &SavedSurvey, parts: &str, width: usize) -> Vec<String> {
     let (surveys, inputs) = (all.columns.iter().map(SavedColumn::survey).collect::<Vec<_>>(), Inputs::of_rows(&all.inputs));
     let columns = all.columns.iter().zip(&surveys);
-    let surveyed = columns.map(|(column, survey)| Surveyed {
+    let surveyed = columns.map(|(column, survey)| SurveyedColumn {
         title: &column.column,
         survey,
         inputs: &inputs,
@@ -132,12 +132,12 @@ fn of_survey(all: &Saved, parts: &str, width: usize) -> Vec<String> {
 
 pub enum SavedFile {
     Summary(Box<Summary>),
-    Survey(Saved),
+    Survey(SavedSurvey),
 }
 
 pub fn read(input: &Input) -> Result<SavedFile, Failure> {
     #[derive(Deserialize)]
-    struct Versioned {
+    struct PartVersion {
         version: u64,
         #[serde(default)]
         kind: Option<SavedKind>,
@@ -146,7 +146,7 @@ pub fn read(input: &Input) -> Result<SavedFile, Failure> {
     let bytes = input.read_whole(&Reading::default())?;
     let help = "name files that carve or check wrote with --summary, or survey with --save";
     let wrong = |why: &str| Failure::usage(format!("{name} is neither a summary nor a saved survey: {why}"), help);
-    let Versioned { version, kind } = serde_json::from_slice(&bytes).map_err(|error| wrong(&error.to_string()))?;
+    let PartVersion { version, kind } = serde_json::from_slice(&bytes).map_err(|error| wrong(&error.to_string()))?;
     let (what, own) = match kind {
         None => ("summary", VERSION),
         Some(SavedKind::Survey) => ("survey", SAVED_VERSION),
@@ -159,7 +159,7 @@ pub fn read(input: &Input) -> Result<SavedFile, Failure> {
     match kind {
         None => serde_json::from_slice(&bytes).map(|summary| SavedFile::Summary(Box::new(summary))).map_err(broken),
         Some(SavedKind::Survey) => {
-            let saved: Saved = serde_json::from_slice(&bytes).map_err(broken)?;
+            let saved: SavedSurvey = serde_json::from_slice(&bytes).map_err(broken)?;
             if saved.is_sound() { Ok(SavedFile::Survey(saved)) } else { Err(wrong("it counts more values than rows")) }
         }
     }

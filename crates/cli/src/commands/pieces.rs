@@ -16,7 +16,7 @@ use keen_notch_core::phrase::Span;
 use keen_notch_core::phrase::ast::ListSource;
 use keen_notch_core::piece::{Check, Keep, Piece, Rules, Source};
 use keen_notch_core::program::{List, NoList, Setting};
-use keen_notch_core::summary::Listed;
+use keen_notch_core::summary::ListFile;
 use keen_notch_core::text::unit::Unit;
 use keen_notch_core::text_error::TextError;
 use keen_notch_io::carve::MadeBy;
@@ -227,7 +227,7 @@ impl Pieces {
         let argument = argument.map(ColumnRef::parse);
         let listed = |(ListSource { file, column, .. }, list): (&ListSource, &List)| {
             let name = column.as_ref().map_or(file.clone(), |column| format!("{column} of {file}"));
-            Listed::new(&name, list)
+            ListFile::new(&name, list)
         };
         MadeBy {
             program: env!("CARGO_PKG_VERSION").to_owned(),

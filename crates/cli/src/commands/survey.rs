@@ -5,7 +5,7 @@ use std::io::Write;
 use std::ops::ControlFlow;
 
 use keen_notch_core::column::Header;
-use keen_notch_core::survey::{Depth, Group, Members, SAVED_VERSION, Saved, SavedColumn, SavedKind, Shape, Survey};
+use keen_notch_core::survey::{Depth, Group, Members, SAVED_VERSION, SavedColumn, SavedKind, SavedSurvey, Shape, Survey};
 use keen_notch_core::widths::Widths;
 use keen_notch_core::words;
 use keen_notch_io::files::RunFiles;
@@ -23,7 +23,7 @@ use crate::commands::against;
 use crate::commands::run::{can_be_parted, inputs, name_of, names_of_part, read_twice, say_replaced};
 use crate::commands::survey_targets::{Bound, SurveyTargets};
 use crate::console::{self, Console};
-use crate::draw::survey::{self as draw, Surveyed};
+use crate::draw::survey::{self as draw, SurveyedColumn};
 use crate::draw::{rerun, shell, visible};
 use crate::exit::Exit;
 use crate::failure::Failure;
@@ -72,10 +72,16 @@ pub fn run(args: &SurveyArgs, console: &Console) -> Result<Exit, Failure> {
     let (surveys, of_rows) = survey(&mut table, looked.view(), depth, args.sample, args.threads.count())?;
     drop(progress);
     say_replaced(&reading.meter, console, args.quiet);
-    let surveyed: Vec<Surveyed> = titles
+    let surveyed: Vec<SurveyedColumn> = titles
         .iter()
         .zip(&surveys)
-        .map(|(title, survey)| Surveyed { title, survey, inputs: &of_rows, is_piece: !args.pieces.is_empty(), fine: args.fine })
+        .map(|(title, survey)| SurveyedColumn {
+            title,
+            survey,
+            inputs: &of_rows,
+            is_piece: !args.pieces.is_empty(),
+            fine: args.fine,
+        })
         .collect();
     let name = names_of_part(&inputs, args.part.part);
     let mut exit = Exit::Done;
@@ -96,7 +102,7 @@ pub fn run(args: &SurveyArgs, console: &Console) -> Result<Exit, Failure> {
     }
     out.flush()?;
     if let (Some(mut sink), Some(path)) = (saved_to, &args.save) {
-        let saved = Saved { asked, part: args.part.part, ..saved((&titles, &surveys), &of_rows, args.with_examples) };
+        let saved = SavedSurvey { asked, part: args.part.part, ..saved((&titles, &surveys), &of_rows, args.with_examples) };
         sink.put(draw::saved(&saved).as_bytes())?;
         commit_all(vec![sink])?;
         if !args.quiet {
@@ -111,9 +117,9 @@ pub fn run(args: &SurveyArgs, console: &Console) -> Result<Exit, Failure> {
 }
 
 /// The surveys of these columns in saved form.
-pub fn saved((titles, surveys): (&[String], &[Survey]), of_rows: &Inputs, with_examples: bool) -> Saved {
+pub fn saved((titles, surveys): (&[String], &[Survey]), of_rows: &Inputs, with_examples: bool) -> SavedSurvey {
     let columns = titles.iter().zip(surveys);
-    Saved {
+    SavedSurvey {
         version: SAVED_VERSION,
         kind: SavedKind::Survey,
         program: env!("CARGO_PKG_VERSION").to_owned(),

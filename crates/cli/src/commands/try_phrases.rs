@@ -150,17 +150,17 @@ impl Session {
         let Some(pressed) = pressed(key) else { return false };
         self.says.clear();
         match pressed {
-            Pressed::Key(Key::NextLine) if self.model.field == Field::File => self.write_new(),
-            Pressed::Key(key) => self.model.press(key),
-            Pressed::Save if self.file.is_some() => self.write(),
-            Pressed::Save => self.model.ask_for_file(),
-            Pressed::Stop => return true,
-            Pressed::End if !matches!(self.model.field, Field::Piece(_)) => self.model.press(Key::Back),
-            Pressed::End if self.would_lose() && self.warned_at != Some(self.model.changes) => {
+            KeyAction::Key(Key::NextLine) if self.model.field == Field::File => self.write_new(),
+            KeyAction::Key(key) => self.model.press(key),
+            KeyAction::Save if self.file.is_some() => self.write(),
+            KeyAction::Save => self.model.ask_for_file(),
+            KeyAction::Stop => return true,
+            KeyAction::End if !matches!(self.model.field, Field::Piece(_)) => self.model.press(Key::Back),
+            KeyAction::End if self.would_lose() && self.warned_at != Some(self.model.changes) => {
                 self.warned_at = Some(self.model.changes);
                 self.says = "not written yet: ^S writes it, and Esc once more ends without".to_owned();
             }
-            Pressed::End => return true,
+            KeyAction::End => return true,
         }
         false
     }
@@ -255,7 +255,7 @@ impl Session {
     }
 }
 
-enum Pressed {
+enum KeyAction {
     Key(Key),
     Save,
     /// End, unless pieces would be lost.
@@ -263,25 +263,25 @@ enum Pressed {
     Stop,
 }
 
-fn pressed(key: KeyEvent) -> Option<Pressed> {
+fn pressed(key: KeyEvent) -> Option<KeyAction> {
     if key.modifiers.contains(KeyModifiers::CONTROL) {
         return Some(match key.code {
-            KeyCode::Char('c' | 'q') => Pressed::Stop,
-            KeyCode::Char('s') => Pressed::Save,
+            KeyCode::Char('c' | 'q') => KeyAction::Stop,
+            KeyCode::Char('s') => KeyAction::Save,
             // Text typed before the terminal switched modes contains line feeds.
-            KeyCode::Char('j') => Pressed::Key(Key::NextLine),
-            KeyCode::Char('n') => Pressed::Key(Key::New),
-            KeyCode::Char('o') => Pressed::Key(Key::NextPiece),
-            KeyCode::Char('w') => Pressed::Key(Key::Want),
-            KeyCode::Char('r') => Pressed::Key(Key::NextOffer),
-            KeyCode::Char('t') => Pressed::Key(Key::Earlier),
-            KeyCode::Char('d') => Pressed::Key(Key::Remove),
-            KeyCode::Char('z') => Pressed::Key(Key::Undo),
+            KeyCode::Char('j') => KeyAction::Key(Key::NextLine),
+            KeyCode::Char('n') => KeyAction::Key(Key::New),
+            KeyCode::Char('o') => KeyAction::Key(Key::NextPiece),
+            KeyCode::Char('w') => KeyAction::Key(Key::Want),
+            KeyCode::Char('r') => KeyAction::Key(Key::NextOffer),
+            KeyCode::Char('t') => KeyAction::Key(Key::Earlier),
+            KeyCode::Char('d') => KeyAction::Key(Key::Remove),
+            KeyCode::Char('z') => KeyAction::Key(Key::Undo),
             _ => return None,
         });
     }
-    Some(Pressed::Key(match key.code {
-        KeyCode::Esc => return Some(Pressed::End),
+    Some(KeyAction::Key(match key.code {
+        KeyCode::Esc => return Some(KeyAction::End),
         KeyCode::Char(c) if !c.is_control() => Key::Char(c),
         KeyCode::Backspace => Key::Backspace,
         KeyCode::Delete => Key::Delete,

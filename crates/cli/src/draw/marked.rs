@@ -12,7 +12,7 @@ use super::visible;
 const MOST_LINES: usize = 4;
 const MARGIN: &str = "  ";
 
-struct Shown<'t> {
+struct MarkedCharacter<'t> {
     text: Cow<'t, str>,
     is_marked: bool,
 }
@@ -49,11 +49,11 @@ pub fn draw((name, text): (Option<&str>, &str), span: &Range<usize>, label: &str
 
 fn line_with_mark(line: &str, span: &Range<usize>, label: &str, width: usize) -> Vec<String> {
     let space = width.saturating_sub(MARGIN.len()).max(20);
-    let characters: Vec<Shown> = characters::ranges(line)
+    let characters: Vec<MarkedCharacter> = characters::ranges(line)
         .map(|range| {
             let is_marked = range.start < span.end && span.start < range.end;
             let text = if &line[range.clone()] == " " { " ".into() } else { visible::character(&line[range]) };
-            Shown { text, is_marked }
+            MarkedCharacter { text, is_marked }
         })
         .collect();
     let all: usize = characters.iter().map(|shown| visible::width(&shown.text)).sum();

@@ -1,6 +1,6 @@
 use anstyle::Style;
-use keen_notch_core::draft::Ranked;
-use keen_notch_io::draft::{Differing, Tried};
+use keen_notch_core::draft::RankedPhrase;
+use keen_notch_io::draft::{Differing, PhraseTrials};
 
 use super::style::{self, paint};
 use super::{shell, table, visible};
@@ -9,8 +9,8 @@ use super::{shell, table, visible};
 pub fn draw(
     column: &str,
     (found, was_cut_short): (usize, bool),
-    ranked: &[Ranked],
-    tried: &Tried,
+    ranked: &[RankedPhrase],
+    tried: &PhraseTrials,
     width: usize,
 ) -> Vec<String> {
     let width = width.min(100);

@@ -3,7 +3,7 @@
 use keen_notch_core::summary::{CheckCounts, Level, PieceCounts};
 use maud::{DOCTYPE, Markup, PreEscaped, html};
 
-use super::page::{Changes, Counted, Faults, FaultyRow, Mark, Page, PageColumn};
+use super::page::{Changes, Faults, FaultyRow, Mark, Page, PageColumn, TextCount};
 use super::plot;
 use crate::draw::survey::against::shown;
 use crate::draw::visible;
@@ -140,7 +140,7 @@ fn results(faults: &Faults) -> Markup {
     html! {
         @if !faults.results.is_empty() {
             ul.results {
-                @for Counted { text, count } in &faults.results {
+                @for TextCount { text, count } in &faults.results {
                     li { @if text.is_empty() { span.quiet { "(blank)" } } @else { code { (visible::value(text)) } } " " span.quiet { "× " (visible::grouped(*count)) } }
                 }
                 @if faults.other_rows > 0 { li.quiet { "others × " (visible::grouped(faults.other_rows)) } }
@@ -246,7 +246,7 @@ fn columns(columns: &[PageColumn], rows: u64) -> Markup {
         @for column in columns {
             h3 { (column.name) }
             p { (visible::counted(rows.saturating_sub(column.blank), "value")) ", " (column.distinct) " different, " (visible::grouped(column.blank)) " blank"
-                @for Counted { text, count } in &column.odd { "; " (text) " in " (visible::counted(*count, "value")) } }
+                @for TextCount { text, count } in &column.odd { "; " (text) " in " (visible::counted(*count, "value")) } }
             (shapes(column, rows))
             @if !column.lengths.is_empty() {
                 @let bars: Vec<(String, u64)> = column.lengths.iter().map(|(from, to, count)| (if from == to { from.to_string() } else { format!("{from}–{to}") }, *count)).collect();

@@ -21,7 +21,7 @@ pub struct Page {
     pub faults: Vec<Faults>,
     pub columns: Vec<PageColumn>,
     pub hints: Vec<Hint>,
-    pub list: Vec<Explained>,
+    pub list: Vec<RuleText>,
     #[serde(skip_serializing_if = "Vec::is_empty")]
     pub changes: Vec<Changes>,
 }
@@ -39,14 +39,14 @@ pub struct Faults {
     /// The index of the check in the summary.
     pub check: usize,
     /// The most frequent failing results, with their rows.
-    pub results: Vec<Counted>,
+    pub results: Vec<TextCount>,
     /// Rows with other results.
     pub other_rows: u64,
     pub rows: Vec<FaultyRow>,
 }
 
 #[derive(Debug, Serialize)]
-pub struct Counted {
+pub struct TextCount {
     pub text: String,
     pub count: u64,
 }
@@ -90,7 +90,7 @@ pub struct PageColumn {
     pub lengths: Vec<(usize, usize, u64)>,
     /// The content of each position, if most values have one length.
     pub positions: Vec<Position>,
-    pub odd: Vec<Counted>,
+    pub odd: Vec<TextCount>,
 }
 
 #[derive(Debug, Serialize)]
@@ -122,7 +122,7 @@ pub struct Hint {
 }
 
 #[derive(Debug, Serialize)]
-pub struct Explained {
+pub struct RuleText {
     pub name: String,
     pub sentences: Vec<String>,
     pub phrase: Option<String>,

@@ -1,6 +1,6 @@
 use super::memory::{Hash, Repeat};
 use crate::batch::{MOST_MADE, Mask};
-use crate::layout::Fits;
+use crate::layout::LayoutFits;
 use crate::program::{Results, Work};
 
 /// The results of a batch of rows. The memory is reused from batch to batch.
@@ -9,7 +9,7 @@ pub struct BatchResults {
     /// The memory limit for all results, in bytes, without the values.
     pub(super) most: usize,
     pub(super) pieces: Vec<Results>,
-    pub(super) layouts: Vec<Fits>,
+    pub(super) layouts: Vec<LayoutFits>,
     pub(super) rebuilt: Vec<Results>,
     pub(super) hashes: Vec<Vec<Hash>>,
     /// For each condition of `keep` after the first one on earlier rows: the rows that fail it.
@@ -112,7 +112,7 @@ impl BatchResults {
         &self.faulty
     }
 
-    pub fn layout(&self, layout: usize) -> Option<&Fits> {
+    pub fn layout(&self, layout: usize) -> Option<&LayoutFits> {
         self.layouts.get(layout)
     }
 }

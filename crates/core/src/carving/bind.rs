@@ -80,20 +80,20 @@ impl OutColumn {
 
 #[derive(Debug, Clone)]
 #[non_exhaustive]
-pub struct Unbound {
+pub struct BindError {
     /// The index of the text that declares the piece, as given by the reader.
     pub origin: usize,
     /// The error, with its place in that text.
     pub error: TextError,
 }
 
-impl fmt::Display for Unbound {
+impl fmt::Display for BindError {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         self.error.fmt(f)
     }
 }
 
-impl std::error::Error for Unbound {
+impl std::error::Error for BindError {
     fn source(&self) -> Option<&(dyn std::error::Error + 'static)> {
         Some(&self.error)
     }
@@ -104,7 +104,7 @@ impl Carving {
     ///
     /// # Errors
     /// A column or piece is unknown, a name occurs twice, built pieces form a circle, or a phrase is invalid.
-    pub fn new(wanted: &Rules, main: Option<&ColumnRef>, setting: &Setting, header: &Header) -> Result<Carving, Unbound> {
+    pub fn new(wanted: &Rules, main: Option<&ColumnRef>, setting: &Setting, header: &Header) -> Result<Carving, BindError> {
         let pieces = &wanted.pieces;
         let names = pieces.iter().enumerate().rev().map(|(index, piece)| (piece.name.as_str(), index)).collect();
         let binder = Binder { wanted, pieces, main, setting, header, names, uniques: Cell::new(0) };
@@ -327,7 +327,7 @@ struct Binder<'a> {
     uniques: Cell<usize>,
 }
 
-fn lengths_agree(checks: &[Check]) -> Result<(), Unbound> {
+fn lengths_agree(checks: &[Check]) -> Result<(), BindError> {
     let lengths = checks.iter().filter_map(|check| match check.condition.kind {
         ConditionKind::Length { from, to } if !check.condition.negated => Some((check, from, to.unwrap_or(usize::MAX))),
         _ => None,
@@ -338,7 +338,7 @@ fn lengths_agree(checks: &[Check]) -> Result<(), Unbound> {
         {
             let help = format!("keep this or `{}`", other.words);
             let error = TextError::new("no text can have both lengths", check.span.clone(), help);
-            return Err(Unbound { origin: check.origin, error });
+            return Err(BindError { origin: check.origin, error });
         }
     }
     Ok(())
@@ -357,12 +357,12 @@ fn asks_missing(piece: &Piece) -> AsksMissing {
     if is_asked { AsksMissing::No } else { asks }
 }
 
-fn unbound(piece: &Piece, error: TextError) -> Unbound {
-    Unbound { origin: piece.origin, error }
+fn unbound(piece: &Piece, error: TextError) -> BindError {
+    BindError { origin: piece.origin, error }
 }
 
 impl Binder<'_> {
-    fn check_names(&self) -> Result<(), Unbound> {
+    fn check_names(&self) -> Result<(), BindError> {
         let titles: HashSet<&String> =
             if let Header::Names(names) = self.header { names.iter().collect() } else { HashSet::new() };
         for (index, piece) in self.pieces.iter().enumerate() {
@@ -388,14 +388,14 @@ impl Binder<'_> {
         Ok(())
     }
 
-    fn check_columns(&self, carving: &Carving) -> Result<(), Unbound> {
+    fn check_columns(&self, carving: &Carving) -> Result<(), BindError> {
         let Some((piece, title)) = carving.doubled_title(self.header) else { return Ok(()) };
         let piece = &self.pieces[piece];
         let message = format!("two columns of the output would have the name {title}");
         Err(unbound(piece, TextError::new(message, piece.span.clone(), "use another name for the piece")))
     }
 
-    fn piece(&self, piece: &Piece) -> Result<PiecePlan, Unbound> {
+    fn piece(&self, piece: &Piece) -> Result<PiecePlan, BindError> {
         let refused = |error| unbound(piece, error);
         let body = match &piece.source {
             Source::Take { of, of_span, phrase, phrase_at } => {
@@ -444,8 +444,8 @@ impl Binder<'_> {
         };
         lengths_agree(&piece.checks)?;
         let checks =
-            piece.checks.iter().map(|check| self.check(check).map_err(|error| Unbound { origin: check.origin, error }));
-        let checks = checks.collect::<Result<Vec<_>, Unbound>>()?;
+            piece.checks.iter().map(|check| self.check(check).map_err(|error| BindError { origin: check.origin, error }));
+        let checks = checks.collect::<Result<Vec<_>, BindError>>()?;
         let replaces = if piece.replace { Some(self.replaced(piece).map_err(refused)?) } else { None };
         let asks_missing = asks_missing(piece);
         let (name, shape, hidden, value_type) = (piece.name.clone(), piece.shape, piece.hidden, piece.value_type);
@@ -500,38 +500,38 @@ impl Binder<'_> {
         })
     }
 
-    fn layouts(&self) -> Result<Vec<BoundLayout>, Unbound> {
+    fn layouts(&self) -> Result<Vec<BoundLayout>, BindError> {
         let bound = |layout: &Layout| {
             let column = self.find(Some(&layout.column), &layout.column_span);
-            let column = column.map_err(|error| Unbound { origin: layout.origin, error })?;
+            let column = column.map_err(|error| BindError { origin: layout.origin, error })?;
             let words = layout.forms.iter().map(|form| form.source.as_str()).collect::<Vec<_>>().join(" or ");
             Ok(BoundLayout { column, plan: LayoutPlan::new(layout), words })
         };
         self.wanted.layouts.iter().map(bound).collect()
     }
 
-    fn proofs(&self) -> Result<Vec<ProofPlan>, Unbound> {
+    fn proofs(&self) -> Result<Vec<ProofPlan>, BindError> {
         let bound = |proof: &Proof| {
-            let refused = |error| Unbound { origin: proof.origin, error };
+            let refused = |error| BindError { origin: proof.origin, error };
             let column = self.find(Some(&proof.column), &proof.column_span).map_err(refused)?;
             Ok(ProofPlan { column, parts: self.build(&proof.parts).map_err(refused)?, words: proof.words.clone() })
         };
         self.wanted.proofs.iter().map(bound).collect()
     }
 
-    fn keep(&self) -> Result<Vec<KeepPlan>, Unbound> {
+    fn keep(&self) -> Result<Vec<KeepPlan>, BindError> {
         let bound = |keep: &Keep| {
-            let refused = |error| Unbound { origin: keep.origin, error };
+            let refused = |error| BindError { origin: keep.origin, error };
             let of = self.piece_or_column(&keep.of, &keep.of_span).map_err(refused)?;
             Ok(KeepPlan { of, condition: self.condition(&keep.condition, &keep.span).map_err(refused)? })
         };
         self.wanted.keep.iter().map(bound).collect()
     }
 
-    fn unique_together(&self) -> Result<Option<Together>, Unbound> {
+    fn unique_together(&self) -> Result<Option<Together>, BindError> {
         let Some(unique) = &self.wanted.unique else { return Ok(None) };
         let bound = |(of, span): &(ColumnRef, Span)| {
-            self.piece_or_column(of, span).map_err(|error| Unbound { origin: unique.origin, error })
+            self.piece_or_column(of, span).map_err(|error| BindError { origin: unique.origin, error })
         };
         let parts = unique.of.iter().map(bound).collect::<Result<Vec<_>, _>>()?;
         let words = unique.of.iter().map(|(of, _)| of.to_string()).collect::<Vec<_>>().join(" + ");
@@ -567,7 +567,7 @@ impl Binder<'_> {
         })
     }
 
-    fn order(&self) -> Result<Vec<usize>, Unbound> {
+    fn order(&self) -> Result<Vec<usize>, BindError> {
         let mut order = Vec::with_capacity(self.pieces.len());
         let mut state = vec![Visit::Unseen; self.pieces.len()];
         for piece in 0..self.pieces.len() {
@@ -576,7 +576,7 @@ impl Binder<'_> {
         Ok(order)
     }
 
-    fn visit(&self, index: usize, state: &mut [Visit], order: &mut Vec<usize>) -> Result<(), Unbound> {
+    fn visit(&self, index: usize, state: &mut [Visit], order: &mut Vec<usize>) -> Result<(), BindError> {
         if state[index] == Visit::Done {
             return Ok(());
         }

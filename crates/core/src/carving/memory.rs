@@ -41,7 +41,7 @@ pub(super) struct UniqueCheck {
 
 /// A text to compare across rows. Equal checks and hashes mean equal texts.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub struct Compared {
+pub struct RowComparison {
     pub check: usize,
     pub hash: Hash,
     /// Whether the row passes all other checks of this piece and level. A duplicate is then one more row in which the piece fails.
@@ -73,13 +73,13 @@ impl Carving {
     }
 
     /// The texts of a row to compare with other rows. Call it after [`BatchResults::failures_by_row`]. Blank texts are never duplicates.
-    pub fn compared(&self, row: usize, batch_results: &BatchResults) -> impl Iterator<Item = Compared> {
+    pub fn compared(&self, row: usize, batch_results: &BatchResults) -> impl Iterator<Item = RowComparison> {
         self.unique_checks.iter().flat_map(move |asked| {
             let items = asked.piece.map_or(row..row + 1, |piece| batch_results.pieces[piece].items(row));
             let hashes = batch_results.hashes.get(asked.number).and_then(|hashes| hashes.get(items)).unwrap_or_default();
             let new_for_piece = asked.piece.is_some() && !self.fails_otherwise(row, asked.check, batch_results);
             let new_for_row = !batch_results.faulty.has(row);
-            let compared = move |hash: &Hash| Compared { check: asked.check, hash: *hash, new_for_piece, new_for_row };
+            let compared = move |hash: &Hash| RowComparison { check: asked.check, hash: *hash, new_for_piece, new_for_row };
             hashes.iter().filter(|hash| **hash != Hash::NOTHING).map(compared)
         })
     }

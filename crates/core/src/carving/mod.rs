@@ -9,7 +9,7 @@ mod plans;
 mod run;
 
 pub use batch_results::{BatchResults, Failure};
-pub use bind::{Carving, OutColumn, Unbound};
+pub use bind::{BindError, Carving, OutColumn};
 pub use judge::{CheckName, Fault, NOT_MISSING};
-pub use memory::{Compared, MakeStore, Memory};
+pub use memory::{MakeStore, Memory, RowComparison};
 pub use run::TooLarge;

@@ -108,40 +108,40 @@ impl std::ops::Deref for Texts {
 
 impl<'de> Deserialize<'de> for Texts {
     fn deserialize<D: Deserializer<'de>>(deserializer: D) -> Result<Texts, D::Error> {
-        enum Given {
+        enum OneOrMany {
             Lone(String),
             List(Vec<Spanned<String>>),
         }
         struct Reader;
         impl<'de> Visitor<'de> for Reader {
-            type Value = Given;
+            type Value = OneOrMany;
 
             fn expecting(&self, f: &mut fmt::Formatter) -> fmt::Result {
                 f.write_str("a string or a list of strings")
             }
 
-            fn visit_str<E: serde::de::Error>(self, text: &str) -> Result<Given, E> {
-                Ok(Given::Lone(text.to_owned()))
+            fn visit_str<E: serde::de::Error>(self, text: &str) -> Result<OneOrMany, E> {
+                Ok(OneOrMany::Lone(text.to_owned()))
             }
 
-            fn visit_seq<A: SeqAccess<'de>>(self, mut list: A) -> Result<Given, A::Error> {
+            fn visit_seq<A: SeqAccess<'de>>(self, mut list: A) -> Result<OneOrMany, A::Error> {
                 let mut texts = Vec::new();
                 while let Some(text) = list.next_element()? {
                     texts.push(text);
                 }
-                Ok(Given::List(texts))
+                Ok(OneOrMany::List(texts))
             }
         }
-        impl<'de> Deserialize<'de> for Given {
-            fn deserialize<D: Deserializer<'de>>(deserializer: D) -> Result<Given, D::Error> {
+        impl<'de> Deserialize<'de> for OneOrMany {
+            fn deserialize<D: Deserializer<'de>>(deserializer: D) -> Result<OneOrMany, D::Error> {
                 deserializer.deserialize_any(Reader)
             }
         }
-        let given = Spanned::<Given>::deserialize(deserializer)?;
+        let given = Spanned::<OneOrMany>::deserialize(deserializer)?;
         let span = given.span();
         Ok(Texts(match given.into_inner() {
-            Given::Lone(text) => vec![Spanned::new(span, text)],
-            Given::List(texts) => texts,
+            OneOrMany::Lone(text) => vec![Spanned::new(span, text)],
+            OneOrMany::List(texts) => texts,
         }))
     }
 }

@@ -10,11 +10,11 @@ mod piece;
 use std::collections::BTreeMap;
 
 use numbers::{DoubtfulNumbers, NumberDoubt, SignPlace};
-pub use piece::{Observed, note_looks};
+pub use piece::{Observation, note_looks};
 use piece::{PieceDiagnostics, WithExample, append_all, note};
 
 use crate::batch::Texts;
-use crate::layout::{Expected, Fits, LayoutPlan};
+use crate::layout::{Expected, LayoutFits, LayoutPlan};
 use crate::phrase::{Phrase, quoted};
 use crate::piece::Piece;
 use crate::program::{Program, Scratch};
@@ -116,11 +116,11 @@ impl Diagnostics {
         self.pieces.len()
     }
 
-    pub fn observe(&mut self, piece: usize, observed: Observed) {
+    pub fn observe(&mut self, piece: usize, observed: Observation) {
         self.pieces[piece].observe(&self.today, observed);
     }
 
-    pub fn observe_layout(&mut self, plan: &LayoutPlan, fits: &Fits, values: Texts, number: &dyn Fn(usize) -> u64) {
+    pub fn observe_layout(&mut self, plan: &LayoutPlan, fits: &LayoutFits, values: Texts, number: &dyn Fn(usize) -> u64) {
         for unfit in fits.unfit() {
             let value = values.get(unfit.row as usize);
             let character = characters::ranges(value).nth(plan.stopped_at(unfit)).map(|range| &value[range]);

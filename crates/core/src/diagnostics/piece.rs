@@ -67,7 +67,7 @@ pub struct PieceDiagnostics {
 }
 
 #[derive(Clone, Copy)]
-pub struct Observed<'a> {
+pub struct Observation<'a> {
     /// The value of each row.
     pub values: Texts<'a>,
     /// The number of values that are not empty, from [`note_looks`].
@@ -148,7 +148,7 @@ impl PieceDiagnostics {
     }
 
     /// Observes the piece in a batch: its values, then its results.
-    pub fn observe(&mut self, today: &str, Observed { values, filled, looks, results, number }: Observed) {
+    pub fn observe(&mut self, today: &str, Observation { values, filled, looks, results, number }: Observation) {
         self.values += filled;
         self.there += match results.are_filled() {
             true => values.len() as u64,

@@ -25,7 +25,7 @@ fn observed(piece: Piece, values: &[&str], rows: usize) -> Diagnostics {
         let filled = note_looks(column.texts(), &mut looks);
         let number = |row| (index * rows + row) as u64 + 1;
         let (values, results) = (column.texts(), batch_results.piece(0));
-        diagnostics.observe(0, Observed { values, filled, looks: &looks, results, number: &number });
+        diagnostics.observe(0, Observation { values, filled, looks: &looks, results, number: &number });
     }
     diagnostics
 }
@@ -194,7 +194,7 @@ fn the_fixes_that_are_offered_can_be_pasted() {
 #[test]
 fn a_layout_rejects_a_look_alike() {
     let layout = crate::layout::Layout::parse("x: <family 3 uppercase>-<serial 8 digits>-<grade 4>", 0).unwrap();
-    let (plan, mut fits, mut diagnostics) = (LayoutPlan::new(&layout), Fits::default(), Diagnostics::default());
+    let (plan, mut fits, mut diagnostics) = (LayoutPlan::new(&layout), LayoutFits::default(), Diagnostics::default());
     let column = Column::of(["GRP-0004127O-S7K2", "GRP–00041270-S7K2", "GR-1"]);
     plan.fit_all(column.texts(), &mut fits);
     diagnostics.observe_layout(&plan, &fits, column.texts(), &|row| row as u64 + 1);

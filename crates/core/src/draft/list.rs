@@ -57,7 +57,7 @@ pub struct Draft {
 
 /// The results of running a reading on all rows.
 #[derive(Debug, Clone, Default)]
-pub struct Proved {
+pub struct Evidence {
     /// Rows with faults.
     pub faulty: Sightings,
     /// The target and words of each check, with the failing rows.
@@ -245,7 +245,7 @@ impl Draft {
     }
 
     /// The whole draft: the first reading as rules, the others as comments, each with its counts.
-    pub fn text(&self, proved: &[Proved]) -> String {
+    pub fn text(&self, proved: &[Evidence]) -> String {
         let input = &self.origin.input;
         let mut text =
             format!("# Drafted from {} of {}: {}", self.origin.shown_column(), one_line(input), counted(self.rows, "row"));
@@ -279,7 +279,7 @@ impl Draft {
         text
     }
 
-    fn is_dropped(&self, of: &str, words: &str, proved: Option<&Proved>) -> bool {
+    fn is_dropped(&self, of: &str, words: &str, proved: Option<&Evidence>) -> bool {
         let bound = (1.0 - NEARLY_ALL) * (self.rows - self.blank) as f64 + self.blank_faults(words) as f64;
         found(proved, of, words).is_some_and(|seen| seen.count as f64 > bound.max(1.0))
     }
@@ -289,7 +289,7 @@ impl Draft {
         if words == "required" { self.blank } else { 0 }
     }
 
-    fn body(&self, reading: &Reading, proved: Option<&Proved>) -> String {
+    fn body(&self, reading: &Reading, proved: Option<&Evidence>) -> String {
         match &reading.proposal {
             Proposal::Layout(form) => self.layout(form, proved),
             Proposal::Pieces { pieces, proof } => {
@@ -312,7 +312,7 @@ impl Draft {
         }
     }
 
-    fn piece(&self, piece: &DraftPiece, index: usize, proved: Option<&Proved>) -> String {
+    fn piece(&self, piece: &DraftPiece, index: usize, proved: Option<&Evidence>) -> String {
         let mut text = String::new();
         if let Some(filled) = proved.and_then(|proved| proved.filled.get(index)) {
             let such_as: Vec<String> = piece.known.such_as.iter().map(|text| quoted(&clipped(text))).collect();
@@ -357,7 +357,7 @@ impl Draft {
         text
     }
 
-    fn layout(&self, form: &str, proved: Option<&Proved>) -> String {
+    fn layout(&self, form: &str, proved: Option<&Evidence>) -> String {
         let mut text = String::new();
         if let Some(proved) = proved {
             let good = self.rows - proved.faulty.count;
@@ -367,7 +367,7 @@ impl Draft {
         text + &format!("[layout.{}]\nform = [{}]\n", toml_key(&self.origin.column), toml_text(form))
     }
 
-    fn announced(&self, of: &str, words: &str, called: &str, proved: Option<&Proved>) -> String {
+    fn announced(&self, of: &str, words: &str, called: &str, proved: Option<&Evidence>) -> String {
         match found(proved, of, words) {
             Some(seen) if seen.count > 0 => {
                 format!("# {} will not meet {called}{}.\n", counted(seen.count, "row"), rows_in_words(seen, ": "))
@@ -377,7 +377,7 @@ impl Draft {
     }
 }
 
-fn found<'p>(proved: Option<&'p Proved>, of: &str, words: &str) -> Option<&'p Sightings> {
+fn found<'p>(proved: Option<&'p Evidence>, of: &str, words: &str) -> Option<&'p Sightings> {
     let checks = &proved?.checks;
     checks.iter().find(|(name, check, _)| name == of && check == words).map(|(_, _, seen)| seen)
 }

@@ -17,9 +17,9 @@ mod structure;
 mod wanted;
 
 pub use example::{Example, check};
-pub use list::{Draft, Origin, Proved, draft, draft_of_values};
+pub use list::{Draft, Evidence, Origin, draft, draft_of_values};
 pub use plans::compile;
-pub use rank::{Ranked, differ, rank};
+pub use rank::{RankedPhrase, differ, rank};
 pub use reading::{DraftPiece, Proposal, Reading};
-pub use search::{Contradiction, FoundPhrase, Searched, contradiction, fits, search};
+pub use search::{Contradiction, FoundPhrase, SearchResult, contradiction, fits, search};
 pub use wanted::list as wanted_list;

@@ -18,7 +18,7 @@ const WEIGHT: f64 = 1.5;
 
 /// A phrase whose results differ from those of the others.
 #[derive(Debug, Clone)]
-pub struct Ranked {
+pub struct RankedPhrase {
     /// The simplest phrase with these results.
     pub phrase: String,
     /// Other phrases with the same results, the simplest first.
@@ -28,7 +28,7 @@ pub struct Ranked {
     results: Vec<Option<String>>,
 }
 
-impl Ranked {
+impl RankedPhrase {
     /// The result for a sample row by its index; `None` if it is missing.
     pub fn result(&self, index: usize) -> Option<&str> {
         self.results.get(index).and_then(|result| result.as_deref())
@@ -47,7 +47,7 @@ impl Ranked {
 /// assert_eq!(ranked[0].result(0), Some("GRP"));
 /// # Ok::<(), keen_notch_core::text_error::TextError>(())
 /// ```
-pub fn rank(found: &[FoundPhrase], examples: &[Example], rows: &[Row]) -> Vec<Ranked> {
+pub fn rank(found: &[FoundPhrase], examples: &[Example], rows: &[Row]) -> Vec<RankedPhrase> {
     let alphabet = examples.iter().fold(Alphabet::default(), |all, example| all.with(&example.result));
     let mut alike: IndexMap<Vec<Option<String>>, Vec<&FoundPhrase>> = IndexMap::new();
     let mut scratch = Scratch::default();
@@ -57,14 +57,14 @@ pub fn rank(found: &[FoundPhrase], examples: &[Example], rows: &[Row]) -> Vec<Ra
         alike.entry(results).or_default().push(found);
     }
     let total = rows.len().max(1) as f64;
-    let mut ranked: Vec<(f64, Ranked)> = alike
+    let mut ranked: Vec<(f64, RankedPhrase)> = alike
         .into_iter()
         .map(|(results, all)| {
             let gives = results.iter().flatten().count();
             let unlike = results.iter().flatten().filter(|result| !alphabet.has(result)).count();
             let cost = all[0].cost + WEIGHT * (rows.len() - gives + unlike) as f64 / total;
             let same = all[1..].iter().map(|found| found.phrase.clone()).collect();
-            (cost, Ranked { phrase: all[0].phrase.clone(), same, gives, results })
+            (cost, RankedPhrase { phrase: all[0].phrase.clone(), same, gives, results })
         })
         .collect();
     ranked.sort_by(|(a, left), (b, right)| a.total_cmp(b).then_with(|| left.phrase.cmp(&right.phrase)));
@@ -83,7 +83,7 @@ pub fn rank(found: &[FoundPhrase], examples: &[Example], rows: &[Row]) -> Vec<Ra
 /// assert_eq!(differ(&ranked[0], &ranked[1]), Some(1), "the second row decides");
 /// # Ok::<(), keen_notch_core::text_error::TextError>(())
 /// ```
-pub fn differ(first: &Ranked, second: &Ranked) -> Option<usize> {
+pub fn differ(first: &RankedPhrase, second: &RankedPhrase) -> Option<usize> {
     let differ = |index: &usize| first.results[*index] != second.results[*index];
     let both = |index: &usize| first.results[*index].is_some() && second.results[*index].is_some();
     let all = || (0..first.results.len().min(second.results.len())).filter(differ);

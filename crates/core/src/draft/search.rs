@@ -33,7 +33,7 @@ pub struct FoundPhrase {
 }
 
 #[derive(Debug, Clone, Default, PartialEq)]
-pub struct Searched {
+pub struct SearchResult {
     pub found: Vec<FoundPhrase>,
     /// Whether the search stopped at its work limit.
     pub was_cut_short: bool,
@@ -48,7 +48,7 @@ pub struct Searched {
 /// assert!(searched.found.iter().any(|found| found.phrase == "section -1 by \"-\""));
 /// # Ok::<(), keen_notch_core::text_error::TextError>(())
 /// ```
-pub fn search(examples: &[Example]) -> Searched {
+pub fn search(examples: &[Example]) -> SearchResult {
     Search::of(examples, false)
 }
 
@@ -61,7 +61,7 @@ struct Search<'a> {
 }
 
 impl Search<'_> {
-    fn of(examples: &[Example], any_will_do: bool) -> Searched {
+    fn of(examples: &[Example], any_will_do: bool) -> SearchResult {
         let mut search = Search {
             target: Target::new(examples.iter().map(|example| example.result.as_str()).collect()),
             plans: Plans::default(),
@@ -88,7 +88,7 @@ impl Search<'_> {
         found.sort_by(|a, b| a.cost.total_cmp(&b.cost).then_with(|| a.phrase.cmp(&b.phrase)));
         found.retain(|found| fits(&found.phrase, examples));
         found.truncate(MOST_FOUND);
-        Searched { found, was_cut_short: search.plans.are_exhausted() }
+        SearchResult { found, was_cut_short: search.plans.are_exhausted() }
     }
 
     fn cut(&mut self, texts: &[String], before: Option<&Step>) {

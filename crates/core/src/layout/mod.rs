@@ -8,7 +8,7 @@ mod walk;
 pub(crate) use form::SPECIAL;
 pub use form::{Field, Form, Item};
 pub(crate) use plan::Expected;
-pub use plan::{Fits, LayoutPlan, Unfit};
+pub use plan::{LayoutFits, LayoutMismatch, LayoutPlan};
 
 use crate::column::ColumnRef;
 use crate::phrase::Span;

@@ -18,17 +18,17 @@ pub struct LayoutPlan {
 
 /// The fields of a layout in some values, and the values that do not match.
 #[derive(Debug, Default)]
-pub struct Fits {
+pub struct LayoutFits {
     /// By field and value; empty if absent.
     fields: Vec<Vec<Span>>,
-    unfit: Vec<Unfit>,
+    unfit: Vec<LayoutMismatch>,
     places: Vec<FieldSpan>,
     scratch: Scratch,
 }
 
 /// A value that matches no form, with the closest form.
 #[derive(Debug, Clone)]
-pub struct Unfit {
+pub struct LayoutMismatch {
     /// The row of the batch.
     pub row: u32,
     form: u32,
@@ -43,14 +43,14 @@ pub(crate) enum Expected<'p> {
     End,
 }
 
-impl Fits {
+impl LayoutFits {
     /// The spans of a field in each value; empty if absent.
     pub(crate) fn field(&self, field: usize) -> &[Span] {
         self.fields.get(field).map_or(&[], Vec::as_slice)
     }
 
     /// The values that match no form, by row.
-    pub fn unfit(&self) -> &[Unfit] {
+    pub fn unfit(&self) -> &[LayoutMismatch] {
         &self.unfit
     }
 
@@ -101,7 +101,7 @@ impl LayoutPlan {
     /// # Ok::<(), keen_notch_core::text_error::TextError>(())
     /// ```
     pub fn fit(&self, value: &str) -> Result<Vec<Option<Range<usize>>>, Violation> {
-        let (column, mut fits) = (Column::of([value]), Fits::default());
+        let (column, mut fits) = (Column::of([value]), LayoutFits::default());
         self.fit_all(column.texts(), &mut fits);
         if !fits.unfit.is_empty() {
             return Err(self.violation(value, 0, &fits));
@@ -111,8 +111,8 @@ impl LayoutPlan {
     }
 
     /// Matches values, each against the first form that fits.
-    pub fn fit_all(&self, values: Texts, fits: &mut Fits) {
-        let Fits { fields, unfit, places, scratch } = fits;
+    pub fn fit_all(&self, values: Texts, fits: &mut LayoutFits) {
+        let LayoutFits { fields, unfit, places, scratch } = fits;
         unfit.clear();
         fields.resize_with(self.fields, Vec::new);
         fields.iter_mut().for_each(|field| {
@@ -131,7 +131,7 @@ impl LayoutPlan {
                     }
                 }
                 Err((form, stuck)) => {
-                    unfit.push(Unfit { row: row as u32, form: form as u32, at: stuck.at as u32, wanted: stuck.wanted })
+                    unfit.push(LayoutMismatch { row: row as u32, form: form as u32, at: stuck.at as u32, wanted: stuck.wanted })
                 }
             }
         }
@@ -158,7 +158,7 @@ impl LayoutPlan {
         Err(nearest.unwrap_or_default())
     }
 
-    pub(crate) fn expected<'p>(&'p self, unfit: &'p Unfit) -> impl Iterator<Item = Expected<'p>> {
+    pub(crate) fn expected<'p>(&'p self, unfit: &'p LayoutMismatch) -> impl Iterator<Item = Expected<'p>> {
         let steps = self.forms.get(unfit.form as usize).map_or(&[][..], |(machine, _)| machine.steps.as_slice());
         unfit.wanted.iter().filter_map(|step| steps.get(*step as usize)).map(|step| match step {
             Step::Literal(literal) => Expected::Character(literal),
@@ -167,11 +167,11 @@ impl LayoutPlan {
         })
     }
 
-    pub(crate) fn stopped_at(&self, unfit: &Unfit) -> usize {
+    pub(crate) fn stopped_at(&self, unfit: &LayoutMismatch) -> usize {
         unfit.at as usize
     }
 
-    pub(crate) fn violation(&self, value: &str, row: usize, fits: &Fits) -> Violation {
+    pub(crate) fn violation(&self, value: &str, row: usize, fits: &LayoutFits) -> Violation {
         let unfit = fits.unfit.iter().find(|unfit| unfit.row as usize == row);
         let mut wanted: Vec<String> = Vec::new();
         for expected in unfit.into_iter().flat_map(|unfit| self.expected(unfit)) {

@@ -50,7 +50,7 @@ const NONE: u16 = u16::MAX;
 const SEVERAL: u16 = u16::MAX - 1;
 
 /// The outcome of a walk that reached a decision.
-pub type Walked = Option<Result<(), Mismatch>>;
+pub type WalkResult = Option<Result<(), Mismatch>>;
 
 impl Walk {
     /// The walk of a form, if its tables are small enough.
@@ -127,7 +127,7 @@ impl Walk {
 
     /// Matches a plain value; `None` if the walk cannot decide.
     #[inline]
-    pub fn run(&self, value: &[u8], fields: &mut [FieldSpan]) -> Walked {
+    pub fn run(&self, value: &[u8], fields: &mut [FieldSpan]) -> WalkResult {
         fields.fill(NOWHERE);
         let mut state = self.states.first()?;
         let mut at = 0;

@@ -7,7 +7,7 @@ use pulp::{Simd, WithSimd};
 use super::class::ClassPlan;
 use super::date::DatePlan;
 use super::matcher::Matcher;
-use super::pattern::{self, Compiled};
+use super::pattern::{self, CompiledRegex};
 use super::setting::{List, ListTexts, NoList, Setting};
 use crate::batch::simd::{self, ByteRange};
 use crate::batch::{Span, Texts};
@@ -39,8 +39,8 @@ enum Test {
     },
     Class(Box<ClassPlan>),
     /// The regular expression matches somewhere; it contains anchors if needed.
-    Matches(Box<Compiled>),
-    MatchesStart(Box<Compiled>),
+    Matches(Box<CompiledRegex>),
+    MatchesStart(Box<CompiledRegex>),
     StartsWith {
         text: String,
         unit: Unit,
@@ -51,12 +51,12 @@ enum Test {
     },
     /// The text starts with this one in any case, found by a regular expression.
     StartsFolded {
-        compiled: Box<Compiled>,
+        compiled: Box<CompiledRegex>,
         unit: Unit,
     },
     /// The text ends with this one in any case; the regular expression contains the anchor.
     EndsFolded {
-        compiled: Box<Compiled>,
+        compiled: Box<CompiledRegex>,
         unit: Unit,
     },
     FirstOf(Box<ClassPlan>),

@@ -48,9 +48,9 @@ impl FinishOp {
             FinishOp::Filter { class, keep } => filter(text, form, class, *keep, out).into(),
             FinishOp::Replace { marker, with } => replace(text, (marker, form), with, slots, (out, most)).into(),
             FinishOp::Pad { side, width, with } => match pad((text, cheapest), *side, *width, (with, unit), (out, most)) {
-                Padded::Filled => Change::New,
-                Padded::Exact => Change::Same,
-                Padded::Long => {
+                PadStep::Filled => Change::New,
+                PadStep::Exact => Change::Same,
+                PadStep::Long => {
                     state.long = true;
                     Change::Same
                 }
@@ -292,7 +292,7 @@ pub(super) fn clip(text: &str, width: usize, mark_width: usize, unit: Unit) -> O
 }
 
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub(super) enum Padded {
+pub(super) enum PadStep {
     Exact,
     Filled,
     Long,
@@ -306,11 +306,11 @@ fn pad(
     width: usize,
     (with, unit): (&str, Unit),
     (out, most): (&mut String, usize),
-) -> Padded {
+) -> PadStep {
     let there = of_text.count(text);
-    let Some(wanted) = width.checked_sub(there) else { return Padded::Long };
+    let Some(wanted) = width.checked_sub(there) else { return PadStep::Long };
     if wanted == 0 {
-        return Padded::Exact;
+        return PadStep::Exact;
     }
     if side == Side::Right {
         out.push_str(text);
@@ -320,7 +320,7 @@ fn pad(
     if side == Side::Left {
         out.push_str(text);
     }
-    Padded::Filled
+    PadStep::Filled
 }
 
 fn fill(wanted: usize, with: &str, unit: Unit, out: &mut String) {

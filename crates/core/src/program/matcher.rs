@@ -6,7 +6,7 @@ use aho_corasick::AhoCorasick;
 use memchr::memmem::Finder;
 
 use super::class::ClassPlan;
-use super::pattern::{self, Compiled, Simple};
+use super::pattern::{self, CompiledRegex, Simple};
 use crate::phrase::PhraseError;
 use crate::phrase::ast::{Marker, Position, Regex};
 use crate::text::characters::{self, Form};
@@ -28,9 +28,9 @@ enum Strategy {
     /// A character of a class. One table lookup per character.
     OneOf(Box<ClassPlan>),
     /// A text in any case, found by a regular expression.
-    Folded(Box<Compiled>),
+    Folded(Box<CompiledRegex>),
     /// A regular expression. If it amounts to a text, a class or a run of a class, plain texts are searched for that instead.
-    Regex(Box<Compiled>, Option<Box<Strategy>>),
+    Regex(Box<CompiledRegex>, Option<Box<Strategy>>),
 }
 
 impl Matcher {
@@ -58,7 +58,7 @@ impl Matcher {
         Matcher { strategy: Strategy::Text(Box::new(Finder::new(text.as_bytes()).into_owned())), unit: Unit::Characters }
     }
 
-    pub(crate) fn regex(&self) -> Option<&Compiled> {
+    pub(crate) fn regex(&self) -> Option<&CompiledRegex> {
         if let Strategy::Regex(compiled, _) = &self.strategy { Some(compiled) } else { None }
     }
 

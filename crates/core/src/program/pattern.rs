@@ -23,7 +23,7 @@ const MOST_TOGETHER: usize = 128 << 20;
 pub(crate) type Slots = Vec<Option<NonMaxUsize>>;
 
 #[derive(Debug, Clone)]
-pub(crate) struct Compiled {
+pub(crate) struct CompiledRegex {
     engine: Engine,
     pattern: Box<str>,
     syntax: syntax::Config,
@@ -31,7 +31,7 @@ pub(crate) struct Compiled {
     linear: Arc<OnceLock<Option<LinearPattern>>>,
 }
 
-impl Compiled {
+impl CompiledRegex {
     pub(crate) fn find(&self, text: &str, at: usize) -> Option<Range<usize>> {
         if at > text.len() {
             return None;
@@ -94,7 +94,7 @@ impl Compiled {
 }
 
 pub(crate) struct Matches<'r, 't> {
-    compiled: &'r Compiled,
+    compiled: &'r CompiledRegex,
     text: &'t str,
     given: usize,
     linear: Option<Box<LinearMatches<'r, 't>>>,
@@ -133,17 +133,17 @@ pub(crate) fn group(slots: &Slots, number: usize) -> Option<Range<usize>> {
     Some(start.get()..end.get())
 }
 
-pub(crate) fn compile(regex: &Regex) -> Result<Compiled, PhraseError> {
+pub(crate) fn compile(regex: &Regex) -> Result<CompiledRegex, PhraseError> {
     compile_as(regex, |pattern| pattern.to_owned())
 }
 
-pub(crate) fn compile_whole(regex: &Regex) -> Result<Compiled, PhraseError> {
+pub(crate) fn compile_whole(regex: &Regex) -> Result<CompiledRegex, PhraseError> {
     // Compile the pattern alone first, so that errors refer to it as written.
     compile(regex)?;
     compile_as(regex, |pattern| format!(r"\A(?:{pattern}{})\z", line_end(regex)))
 }
 
-pub(crate) fn compile_end(regex: &Regex) -> Result<Compiled, PhraseError> {
+pub(crate) fn compile_end(regex: &Regex) -> Result<CompiledRegex, PhraseError> {
     compile(regex)?;
     compile_as(regex, |pattern| format!(r"(?:{pattern}{})\z", line_end(regex)))
 }
@@ -154,7 +154,7 @@ fn line_end(regex: &Regex) -> &'static str {
 }
 
 /// Compiles a regular expression as a marker. It must not match the empty text.
-pub(crate) fn marker(regex: &Regex) -> Result<Compiled, PhraseError> {
+pub(crate) fn marker(regex: &Regex) -> Result<CompiledRegex, PhraseError> {
     let compiled = compile(regex)?;
     let matches_nothing = regex_syntax::ParserBuilder::new()
         .ignore_whitespace(regex.flags.contains('x'))
@@ -171,17 +171,17 @@ pub(crate) fn marker(regex: &Regex) -> Result<Compiled, PhraseError> {
     Ok(compiled)
 }
 
-pub(crate) fn any_case(text: &str) -> Result<Compiled, PhraseError> {
+pub(crate) fn any_case(text: &str) -> Result<CompiledRegex, PhraseError> {
     let pattern = regex_syntax::escape(text);
     compile(&Regex { pattern, flags: "i".to_owned(), span: 0..0 })
 }
 
-pub(crate) fn any_case_end(text: &str) -> Result<Compiled, PhraseError> {
+pub(crate) fn any_case_end(text: &str) -> Result<CompiledRegex, PhraseError> {
     let pattern = regex_syntax::escape(text);
     compile_end(&Regex { pattern, flags: "i".to_owned(), span: 0..0 })
 }
 
-fn compile_as(regex: &Regex, write: impl FnOnce(&str) -> String) -> Result<Compiled, PhraseError> {
+fn compile_as(regex: &Regex, write: impl FnOnce(&str) -> String) -> Result<CompiledRegex, PhraseError> {
     let syntax = syntax::Config::new()
         .case_insensitive(regex.flags.contains('i'))
         .multi_line(regex.flags.contains('m'))
@@ -194,7 +194,7 @@ fn compile_as(regex: &Regex, write: impl FnOnce(&str) -> String) -> Result<Compi
     if Together::takes(engine.memory_usage()) > MOST_TOGETHER {
         return Err(too_large(regex, ErrorKind::RegexesTooLarge { limit: MOST_TOGETHER }));
     }
-    Ok(Compiled { engine, pattern, syntax, linear: Arc::default() })
+    Ok(CompiledRegex { engine, pattern, syntax, linear: Arc::default() })
 }
 
 thread_local! {
@@ -255,7 +255,7 @@ fn in_phrase(regex: &Regex, span: &PatternSpan) -> Span {
 
 #[derive(Debug, Clone)]
 pub(crate) struct PatternPlan {
-    pub(crate) compiled: Compiled,
+    pub(crate) compiled: CompiledRegex,
     pub(crate) group: usize,
     /// The text and the class, if the pattern is a text followed by a group of one or more characters of a class, and that group is the
     /// result. ASCII texts then need no engine.
@@ -340,7 +340,7 @@ pub(crate) fn simple(regex: &Regex) -> Option<Simple> {
     }
 }
 
-fn number_of(compiled: &Compiled, group: &Group) -> Result<usize, PhraseError> {
+fn number_of(compiled: &CompiledRegex, group: &Group) -> Result<usize, PhraseError> {
     compiled.group_number(&group.name).ok_or_else(|| PhraseError {
         kind: ErrorKind::NoSuchGroup(group.name.clone()),
         span: group.span.clone(),
@@ -363,7 +363,7 @@ impl Template {
     }
 
     /// A text in which `$1`, `${1}` and `${name}` are groups of `compiled`, and `$$` is a dollar.
-    pub(crate) fn with_groups(text: &str, span: &Span, compiled: &Compiled) -> Result<Template, PhraseError> {
+    pub(crate) fn with_groups(text: &str, span: &Span, compiled: &CompiledRegex) -> Result<Template, PhraseError> {
         let mut parts = Vec::new();
         let mut rest = text;
         while let Some(dollar) = rest.find('$') {

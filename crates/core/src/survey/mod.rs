@@ -32,9 +32,9 @@ pub use oddities::Oddity;
 pub use positions::{Content, Position};
 pub use sample::{LONGEST as LONGEST_IN_SAMPLE, Row};
 #[cfg(feature = "cutlist")]
-pub use saved::{Kind as SavedKind, Saved, SavedColumn, VERSION as SAVED_VERSION};
+pub use saved::{Kind as SavedKind, SavedColumn, SavedSurvey, VERSION as SAVED_VERSION};
 pub use shape::{Shape, ShapePart};
-pub use values::{Count, Frequent};
+pub use values::{Count, FrequentValue};
 
 use fine::Encoder;
 use oddities::Oddities;
@@ -224,7 +224,7 @@ impl Survey {
 
     /// The `most` most frequent values. With too many distinct values, estimates from a sample of the rows; then empty for a brief
     /// survey.
-    pub fn frequent(&self, most: usize) -> Vec<Frequent> {
+    pub fn frequent(&self, most: usize) -> Vec<FrequentValue> {
         self.different.top(most).unwrap_or_else(|| values::top_of_sample(&self.sample(), self.values(), most))
     }
 

@@ -27,7 +27,7 @@ const SHAPES: usize = 62;
 
 /// The saved surveys of some columns. Rows are numbered over all inputs, from 1.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
-pub struct Saved {
+pub struct SavedSurvey {
     pub version: u32,
     pub kind: Kind,
     pub program: String,
@@ -124,7 +124,7 @@ fn empty() -> Survey {
     }
 }
 
-impl Saved {
+impl SavedSurvey {
     /// Whether the counts are consistent. An edited file may not be.
     pub fn is_sound(&self) -> bool {
         self.columns.iter().all(SavedColumn::is_sound)
@@ -134,12 +134,12 @@ impl Saved {
     ///
     /// # Errors
     /// The tables or the versions differ.
-    pub fn append(&mut self, later: Saved) -> Result<(), Apart> {
+    pub fn append(&mut self, later: SavedSurvey) -> Result<(), Apart> {
         if self.program != later.program {
             return Err(Apart::Programs(self.program.clone(), later.program));
         }
         Apart::if_asked_otherwise(&self.asked, &later.asked)?;
-        let names = |of: &Saved| of.columns.iter().map(|column| column.column.clone()).collect::<Vec<_>>();
+        let names = |of: &SavedSurvey| of.columns.iter().map(|column| column.column.clone()).collect::<Vec<_>>();
         Apart::if_others(&names(self), &names(&later))?;
         let before: u64 = self.inputs.iter().map(|input| input.rows).sum();
         take_inputs(&mut self.inputs, &later.inputs)?;
@@ -188,10 +188,10 @@ mod tests {
         survey
     }
 
-    fn saved(name: &str, values: &[String], depth: Depth) -> Saved {
+    fn saved(name: &str, values: &[String], depth: Depth) -> SavedSurvey {
         let survey = surveyed(1, values, depth);
         let rows = values.len() as u64;
-        Saved {
+        SavedSurvey {
             version: VERSION,
             kind: Kind::Survey,
             program: "1".to_owned(),

@@ -52,25 +52,25 @@ struct Fine {
 #[derive(Debug, Clone)]
 struct Coarse {
     number: usize,
-    counted: Counted,
+    counted: ShapeCount,
 }
 
 #[derive(Debug, Clone)]
-enum Counted {
+enum ShapeCount {
     OneByOne(usize),
-    Together(Box<Merged>),
+    Together(Box<MergedShape>),
 }
 
 /// The values of a coarse shape without separate fine shapes.
 #[derive(Debug, Clone)]
-pub struct Merged {
+pub struct MergedShape {
     pub values: Entry,
     first: Box<[u8]>,
     /// The minimum and maximum number of characters of each slot (see [`slots`]).
     pub widths: Vec<(usize, usize)>,
 }
 
-impl Merged {
+impl MergedShape {
     /// The runs of a value: the kinds in its slots apply to all values, the numbers of characters do not.
     pub fn runs(&self) -> Vec<FineRun> {
         decode(&self.first)
@@ -138,7 +138,7 @@ impl Shapes {
         }
         self.slots.read(key);
         let coarse = self.coarse.get_mut(self.slots.key.as_slice());
-        let tells_delimiters = if let Some(Coarse { counted: Counted::Together(merged), .. }) = coarse {
+        let tells_delimiters = if let Some(Coarse { counted: ShapeCount::Together(merged), .. }) = coarse {
             merged.values.seen.note(row);
             merged.first_of(key);
             merged.widen(self.slots.widths.iter().map(|width| (*width, *width)));
@@ -160,7 +160,7 @@ impl Shapes {
         self.others.add(&other.others);
         self.delimiters.merge(other.delimiters);
         for (key, coarse) in other.coarse {
-            if let Counted::Together(merged) = coarse.counted {
+            if let ShapeCount::Together(merged) = coarse.counted {
                 self.insert_merged(key, merged);
             }
         }
@@ -189,15 +189,15 @@ impl Shapes {
     /// Adds values of a new fine shape. The slots of its coarse shape must have been read.
     fn insert(&mut self, key: &[u8], values: Entry) {
         if !self.coarse.contains_key(self.slots.key.as_slice()) {
-            let new = Coarse { number: self.next, counted: Counted::OneByOne(0) };
+            let new = Coarse { number: self.next, counted: ShapeCount::OneByOne(0) };
             self.next += 1;
             self.coarse.insert(self.slots.key.as_slice().into(), new);
         }
         let Some(coarse) = self.coarse.get_mut(self.slots.key.as_slice()) else { return };
         let number = coarse.number;
         match &mut coarse.counted {
-            Counted::Together(_) => self.add_to_coarse(key.into(), values),
-            Counted::OneByOne(fine) => {
+            ShapeCount::Together(_) => self.add_to_coarse(key.into(), values),
+            ShapeCount::OneByOne(fine) => {
                 *fine += 1;
                 self.total += 1;
                 let is_over = *fine > self.limit;
@@ -211,20 +211,20 @@ impl Shapes {
     }
 
     /// Adds values of a coarse shape over the limit.
-    fn insert_merged(&mut self, key: Box<[u8]>, merged: Box<Merged>) {
+    fn insert_merged(&mut self, key: Box<[u8]>, merged: Box<MergedShape>) {
         match self.coarse.get_mut(&key) {
             None => {
-                self.coarse.insert(key, Coarse { number: self.next, counted: Counted::Together(merged) });
+                self.coarse.insert(key, Coarse { number: self.next, counted: ShapeCount::Together(merged) });
                 self.next += 1;
                 self.total += self.limit + 1;
             }
-            Some(Coarse { counted: Counted::Together(known), .. }) => {
+            Some(Coarse { counted: ShapeCount::Together(known), .. }) => {
                 known.first_of(&merged.first);
                 known.widen(merged.widths.into_iter());
                 known.values.add(merged.values);
             }
             Some(Coarse { counted, number }) => {
-                if let Counted::OneByOne(fine) = std::mem::replace(counted, Counted::Together(merged)) {
+                if let ShapeCount::OneByOne(fine) = std::mem::replace(counted, ShapeCount::Together(merged)) {
                     self.total += self.limit + 1 - fine;
                 }
                 let number = *number;
@@ -242,7 +242,7 @@ impl Shapes {
         while self.limit == 0 && self.coarse.len() > self.most {
             let Some((_, coarse)) = self.coarse.pop_last() else { return };
             self.total -= 1;
-            if let Counted::Together(merged) = coarse.counted {
+            if let ShapeCount::Together(merged) = coarse.counted {
                 self.others.add(&merged.values.seen);
             }
         }
@@ -253,7 +253,7 @@ impl Shapes {
             return;
         }
         self.limit = limit;
-        let fine = |coarse: &Coarse| if let Counted::OneByOne(fine) = coarse.counted { fine } else { limit + 1 };
+        let fine = |coarse: &Coarse| if let ShapeCount::OneByOne(fine) = coarse.counted { fine } else { limit + 1 };
         self.total = self.coarse.values().map(|coarse| fine(coarse).min(limit + 1)).sum();
         let over: HashSet<usize> =
             self.coarse.values().filter(|coarse| fine(coarse) > limit).map(|coarse| coarse.number).collect();
@@ -275,12 +275,12 @@ impl Shapes {
         let Some(coarse) = self.coarse.get_mut(self.slots.key.as_slice()) else { return };
         let widths = self.slots.widths.iter().map(|width| (*width, *width));
         match &mut coarse.counted {
-            Counted::Together(merged) => {
+            ShapeCount::Together(merged) => {
                 merged.first_of(&key);
                 merged.widen(widths);
                 merged.values.add(values);
             }
-            counted => *counted = Counted::Together(Box::new(Merged { values, first: key, widths: widths.collect() })),
+            counted => *counted = ShapeCount::Together(Box::new(MergedShape { values, first: key, widths: widths.collect() })),
         }
     }
 
@@ -299,10 +299,10 @@ impl Shapes {
     }
 
     /// The coarse shapes without separate fine shapes, with their keys, by first row.
-    pub fn merged(&self) -> Vec<(&[u8], &Merged)> {
+    pub fn merged(&self) -> Vec<(&[u8], &MergedShape)> {
         let merged = self.coarse.iter().filter_map(|(key, coarse)| match &coarse.counted {
-            Counted::Together(merged) => Some((&**key, &**merged)),
-            Counted::OneByOne(_) => None,
+            ShapeCount::Together(merged) => Some((&**key, &**merged)),
+            ShapeCount::OneByOne(_) => None,
         });
         let mut all: Vec<_> = merged.collect();
         all.sort_by_key(|(_, merged)| merged.values.seen.rows.first());
@@ -389,8 +389,8 @@ impl Shapes {
         one_by_one.sort_unstable_by_key(|(key, _)| *key);
         let one_by_one = one_by_one.into_iter().map(|(key, fine)| SavedShape::new(key, &[], &fine.values, with_examples));
         let together = self.coarse.values().filter_map(|coarse| match &coarse.counted {
-            Counted::Together(merged) => Some(SavedShape::new(&merged.first, &merged.widths, &merged.values, with_examples)),
-            Counted::OneByOne(_) => None,
+            ShapeCount::Together(merged) => Some(SavedShape::new(&merged.first, &merged.widths, &merged.values, with_examples)),
+            ShapeCount::OneByOne(_) => None,
         });
         SavedShapes {
             limit: self.limit,
@@ -419,7 +419,7 @@ impl Shapes {
             let key = shapes.slots.key.as_slice().into();
             let mut widths = shape.widths.clone();
             widths.resize(shapes.slots.widths.len(), (1, 1));
-            shapes.insert_merged(key, Box::new(Merged { values: shape.entry(), first, widths }));
+            shapes.insert_merged(key, Box::new(MergedShape { values: shape.entry(), first, widths }));
         }
         for shape in &saved.one_by_one {
             let key = shape.key();

@@ -59,7 +59,7 @@ pub enum Count {
 }
 
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Frequent {
+pub struct FrequentValue {
     /// The value, shortened if long.
     pub value: String,
     pub rows: Count,
@@ -198,12 +198,12 @@ impl Values {
     }
 
     /// The most frequent values; the earlier first row decides ties. `None` if frequencies are not kept.
-    pub fn top(&self, most: usize) -> Option<Vec<Frequent>> {
+    pub fn top(&self, most: usize) -> Option<Vec<FrequentValue>> {
         let seen = self.seen.as_ref()?.values().map(|seen| (seen.count, seen.first, &*seen.text));
         Some(
             ranked(seen.collect(), most)
                 .into_iter()
-                .map(|(count, first, text)| Frequent { value: text.to_owned(), rows: Count::Exact(count), first })
+                .map(|(count, first, text)| FrequentValue { value: text.to_owned(), rows: Count::Exact(count), first })
                 .collect(),
         )
     }
@@ -213,7 +213,7 @@ impl Values {
 const LEAST_DRAWN: u64 = 10;
 
 /// The most frequent values of a sample, with estimates of their rows among `values`.
-pub fn top_of_sample(sample: &[Row], values: u64, most: usize) -> Vec<Frequent> {
+pub fn top_of_sample(sample: &[Row], values: u64, most: usize) -> Vec<FrequentValue> {
     let mut counts: HashMap<&str, (u64, u64)> = HashMap::new();
     for Row { row, value } in sample {
         let (count, first) = counts.entry(value).or_insert((0, *row));
@@ -223,7 +223,11 @@ pub fn top_of_sample(sample: &[Row], values: u64, most: usize) -> Vec<Frequent> 
     let estimate = |count: u64| (count as f64 / sample.len() as f64 * values as f64).round() as u64;
     ranked(seen.map(|(value, (count, first))| (count, first, value)).collect(), most)
         .into_iter()
-        .map(|(count, first, value)| Frequent { value: clipped(value).to_owned(), rows: Count::About(estimate(count)), first })
+        .map(|(count, first, value)| FrequentValue {
+            value: clipped(value).to_owned(),
+            rows: Count::About(estimate(count)),
+            first,
+        })
         .collect()
 }
 
@@ -277,7 +281,7 @@ mod tests {
 
     #[test]
     fn the_most_frequent_values_of_all_rows_or_of_a_sample() {
-        let frequent = |value: &str, rows, first| Frequent { value: value.to_owned(), rows, first };
+        let frequent = |value: &str, rows, first| FrequentValue { value: value.to_owned(), rows, first };
         let (mut first, mut second) = (Values::new(25), Values::new(25));
         (1..).zip(["b", "a", "b", "c"]).for_each(|(row, value)| first.observe(row, value));
         (5..).zip(["c", "a", "c"]).for_each(|(row, value)| second.observe(row, value));

@@ -2,7 +2,7 @@
 
 use keen_notch_core::cutlist::CutList;
 use keen_notch_core::draft::{
-    Contradiction, DraftPiece, Example, Origin, Proposal, Ranked, contradiction, differ, draft, fits, rank, search,
+    Contradiction, DraftPiece, Example, Origin, Proposal, RankedPhrase, contradiction, differ, draft, fits, rank, search,
 };
 use keen_notch_core::phrase::Phrase;
 use keen_notch_core::program::{Program, Scratch};
@@ -20,7 +20,7 @@ fn rows(values: &[&str]) -> Vec<Row> {
     values.iter().enumerate().map(|(index, value)| Row { row: index as u64 + 1, value: (*value).to_owned() }).collect()
 }
 
-fn ranked(texts: &[&str], values: &[&str]) -> Vec<Ranked> {
+fn ranked(texts: &[&str], values: &[&str]) -> Vec<RankedPhrase> {
     let examples = examples(texts);
     rank(&search(&examples).found, &examples, &rows(values))
 }

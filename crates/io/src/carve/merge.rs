@@ -5,7 +5,7 @@ use keen_notch_core::diagnostics::Diagnostics;
 use keen_notch_core::sightings::Sightings;
 use keen_notch_core::tally::Tally;
 
-use super::work::{ChunkResult, Sampled};
+use super::work::{ChunkResult, SampleCounts};
 use super::{Failing, FaultyRow, Job, MOST_ODD, MOST_ODD_KEPT, Odd, OddRow, Outs, Report};
 use crate::Error;
 use crate::encode::{Encoder, OffcutEncoder};
@@ -16,7 +16,7 @@ pub struct Merger<'m, 'o> {
     outs: &'m mut Outs<'o>,
     encoder: &'m dyn Encoder,
     report: Report,
-    sampled: Sampled,
+    sampled: SampleCounts,
     diagnostics: Diagnostics,
     ended: bool,
     last: usize,
@@ -39,7 +39,7 @@ impl<'m, 'o> Merger<'m, 'o> {
             formulas: vec![Sightings::default(); job.written().len()],
             ..Report::default()
         };
-        let sampled = Sampled::new(job);
+        let sampled = SampleCounts::new(job);
         let mut merger =
             Merger { job, outs, encoder, report, sampled, diagnostics: job.diagnostics.clone(), ended: true, last: 0 };
         let mut head = Buffer::default();

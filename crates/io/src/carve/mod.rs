@@ -101,7 +101,7 @@ pub struct Report {
 pub struct MadeBy {
     pub program: String,
     pub asked: Vec<String>,
-    pub listed: Vec<summary::Listed>,
+    pub listed: Vec<summary::ListFile>,
     pub part: Option<summary::Part>,
 }
 

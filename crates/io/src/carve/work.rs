@@ -7,7 +7,7 @@ use keen_notch_core::batch::{Batch, Buffer};
 use keen_notch_core::carving::{BatchResults, Failure, Fault, Memory, OutColumn, TooLarge};
 use keen_notch_core::check::unique_texts::StoreError;
 use keen_notch_core::check::{Violation, ViolationKind};
-use keen_notch_core::diagnostics::{Diagnostics, Observed, note_looks};
+use keen_notch_core::diagnostics::{Diagnostics, Observation, note_looks};
 use keen_notch_core::program::Results;
 use keen_notch_core::sightings::Sightings;
 use keen_notch_core::tally::Tally;
@@ -32,7 +32,7 @@ pub struct ChunkResult {
     pub faults: Vec<LocatedFault>,
     held: usize,
     pub samples: Vec<FaultyRow>,
-    sampled: Sampled,
+    sampled: SampleCounts,
     pub preview: Vec<Vec<PreviewCell>>,
     pub odd: Vec<OddRow>,
     pub tallies: Vec<Tally>,
@@ -49,11 +49,11 @@ pub struct ChunkResult {
 
 /// The number of sample rows for each check.
 #[derive(Default)]
-pub struct Sampled(Vec<usize>);
+pub struct SampleCounts(Vec<usize>);
 
-impl Sampled {
-    pub fn new(job: &Job) -> Sampled {
-        Sampled(vec![0; if job.samples_of_each > 0 { job.checks.len() } else { 0 }])
+impl SampleCounts {
+    pub fn new(job: &Job) -> SampleCounts {
+        SampleCounts(vec![0; if job.samples_of_each > 0 { job.checks.len() } else { 0 }])
     }
 
     /// Whether to keep a row that fails `checks`, given that `kept` rows are kept already.
@@ -91,7 +91,7 @@ impl ChunkResult {
             faults: Vec::new(),
             held: 0,
             samples: Vec::new(),
-            sampled: Sampled::new(job),
+            sampled: SampleCounts::new(job),
             preview: Vec::new(),
             odd: Vec::new(),
             tallies: vec![Tally::default(); job.carving.count()],
@@ -415,7 +415,7 @@ impl<'j> Worker<'j> {
         for piece in 0..carving.count() {
             let Some(column) = carving.column(piece) else { continue };
             let (values, (filled, looks), results) = (batch.column(column), &self.looks[column], batch_results.piece(piece));
-            part.diagnostics.observe(piece, Observed { values, filled: *filled, looks, results, number: &number });
+            part.diagnostics.observe(piece, Observation { values, filled: *filled, looks, results, number: &number });
         }
         carving.observe_layouts(batch, batch_results, &mut part.diagnostics, &number);
         carving.observe_list_headers(batch, batch_results, &mut part.diagnostics, &number);

@@ -115,7 +115,7 @@ impl fmt::Display for Relation {
 
 /// The column types of the source table in its database.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Declared {
+pub struct TableDefinition {
     pub kind: &'static str,
     /// The type of each column; empty if it has none.
     pub types: Vec<String>,

@@ -13,7 +13,7 @@ use arrow_array::{Array, ArrayRef, ListArray, RecordBatch, RecordBatchOptions, S
 use arrow_buffer::{Buffer as Bytes, NullBuffer, OffsetBuffer, ScalarBuffer};
 use arrow_schema::{ArrowError, DataType, Field, FieldRef, Fields, Metadata, Schema, SchemaRef};
 use keen_notch_core::batch::{Buffer, Span};
-use keen_notch_core::carving::{Compared, OutColumn};
+use keen_notch_core::carving::{OutColumn, RowComparison};
 use keen_notch_core::column::Header;
 
 use super::lists::{COMPARED_FIELDS, FAULT_FIELDS};
@@ -260,7 +260,7 @@ impl Columnar {
                 (OutColumn::Compared, _) => {
                     let mut words = String::new();
                     for index in range.clone() {
-                        for Compared { check, hash, new_for_piece, new_for_row } in
+                        for RowComparison { check, hash, new_for_piece, new_for_row } in
                             input.carving.compared(rows.row(index), input.batch_results)
                         {
                             words.clear();

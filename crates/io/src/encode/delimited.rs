@@ -14,7 +14,7 @@ use crate::source::delimited::Preamble;
 use crate::source::delimited::record::{Cells, Record, is_in_quotes, needs_quotes, value};
 use crate::source::{RawRow, RawRows};
 
-pub struct Delimited {
+pub struct DelimitedEncoder {
     delimiter: u8,
     /// The delimiter of the input header, if the first input is delimited text.
     read: Option<u8>,
@@ -46,7 +46,7 @@ enum CellsOf {
     Lists,
 }
 
-struct Written<'b> {
+struct WriteContext<'b> {
     out: OutRows,
     /// The position of each row in the text; empty for a table in another format.
     rows: Vec<RawRow>,
@@ -58,7 +58,7 @@ struct Written<'b> {
     careful: Mask,
 }
 
-impl Delimited {
+impl DelimitedEncoder {
     /// Encodes rows of a table with this header. `read` is the input delimiter for delimited text. `delimiter` is the output delimiter,
     /// unless the options give another.
     pub fn new(
@@ -68,7 +68,7 @@ impl Delimited {
         options: TextOptions,
         header: Header,
         shape: OutputSchema,
-    ) -> Delimited {
+    ) -> DelimitedEncoder {
         let delimiter = options.delimiter.unwrap_or(delimiter);
         let quote_all = options.quote_all;
         let is_special = |byte: u8| byte == delimiter || matches!(byte, b'"' | b'\n' | b'\r');
@@ -79,7 +79,7 @@ impl Delimited {
         let has_header = options.header.unwrap_or(matches!(header, Header::Names(_)));
         let quotes_new = quote_all || preamble.quotes_all;
         let preamble = Preamble { byte_order_mark: preamble.byte_order_mark || options.byte_order_mark, ..preamble };
-        Delimited { delimiter, read, preamble, has_header, quotes_new, quote_all, header, shape, appended, adds_special }
+        DelimitedEncoder { delimiter, read, preamble, has_header, quotes_new, quote_all, header, shape, appended, adds_special }
     }
 
     fn columns(&self, appended: Option<usize>) -> &[OutColumn] {
@@ -89,7 +89,7 @@ impl Delimited {
         }
     }
 
-    fn written<'b>(&self, input: &'b Encodable, raw: Option<&RawRows<'b>>) -> Written<'b> {
+    fn written<'b>(&self, input: &'b Encodable, raw: Option<&RawRows<'b>>) -> WriteContext<'b> {
         let out = OutRows::new(input, &self.shape);
         let count = out.count();
         let column = |column: &OutColumn| match (*column, raw) {
@@ -127,13 +127,13 @@ impl Delimited {
             Some(raw) => (0..count).map(|index| raw.rows[out.number(index, input)]).collect(),
             None => vec![RawRow::default(); count],
         };
-        let mut written = Written { out, rows, read, appended, columns, careful: Mask::default() };
+        let mut written = WriteContext { out, rows, read, appended, columns, careful: Mask::default() };
         self.find_careful(input, &mut written);
         written
     }
 
-    fn find_careful(&self, input: &Encodable, written: &mut Written) {
-        let Written { out, columns, careful, read, .. } = written;
+    fn find_careful(&self, input: &Encodable, written: &mut WriteContext) {
+        let WriteContext { out, columns, careful, read, .. } = written;
         let keeps_cells = *read == Some(self.delimiter);
         let count = out.count();
         careful.clear(count);
@@ -186,7 +186,7 @@ impl Delimited {
 
     // A separate function, so that the loops keep their variables in registers.
     #[inline(never)]
-    fn write_plainly(&self, input: &Encodable, rows: &Written, range: std::ops::Range<usize>, out: &mut Out) {
+    fn write_plainly(&self, input: &Encodable, rows: &WriteContext, range: std::ops::Range<usize>, out: &mut Out) {
         let text = input.text.as_bytes();
         let raws = &rows.rows[range.clone()];
         let raw = raws.iter().map(|row| (row.next - row.raw.start) as usize + self.preamble.line_end.len()).sum::<usize>();
@@ -209,13 +209,13 @@ impl Delimited {
 
     /// The line end of an output row: that of its input row, but at least one between two results of a row.
     #[inline(always)]
-    fn line_end_of<'a>(&'a self, row: &RawRow, rows: &Written, index: usize, text: &'a [u8]) -> &'a [u8] {
+    fn line_end_of<'a>(&'a self, row: &RawRow, rows: &WriteContext, index: usize, text: &'a [u8]) -> &'a [u8] {
         let own = row.line_end().bytes(text);
         let is_lacking = own.is_empty() && (rows.read.is_none() || rows.out.is_repeated(index));
         if is_lacking { self.preamble.line_end.as_bytes() } else { own }
     }
 
-    fn write_carefully(&self, input: &Encodable, rows: &Written, index: usize, out: &mut Out) {
+    fn write_carefully(&self, input: &Encodable, rows: &WriteContext, index: usize, out: &mut Out) {
         let text = input.text.as_bytes();
         let row = rows.rows[index];
         let number = rows.out.number(index, input);
@@ -279,7 +279,7 @@ impl Delimited {
         input.chunk.raw().filter(|raw| raw.delimiter.is_some())
     }
 
-    fn write(&self, input: &Encodable, rows: &Written, range: std::ops::Range<usize>, out: &mut Out) {
+    fn write(&self, input: &Encodable, rows: &WriteContext, range: std::ops::Range<usize>, out: &mut Out) {
         let mut next = range.start;
         for careful in rows.careful.iter().skip_while(|row| *row < range.start).take_while(|row| *row < range.end) {
             self.write_plainly(input, rows, next..careful, out);
@@ -293,9 +293,9 @@ impl Delimited {
 type PlainColumn<'a> = (&'a [u8], &'a [Span], bool);
 
 struct WritePlainly<'a, 'w> {
-    encoder: &'a Delimited,
+    encoder: &'a DelimitedEncoder,
     text: &'a [u8],
-    rows: &'a Written<'a>,
+    rows: &'a WriteContext<'a>,
     raws: &'a [RawRow],
     first: usize,
     /// The columns without and with a delimiter in front.
@@ -336,9 +336,9 @@ impl WithSimd for WritePlainly<'_, '_> {
     }
 }
 
-impl Encoder for Delimited {
+impl Encoder for DelimitedEncoder {
     fn begin(&self, out: &mut Buffer) -> bool {
-        let Delimited { preamble, shape, delimiter, .. } = self;
+        let DelimitedEncoder { preamble, shape, delimiter, .. } = self;
         if preamble.byte_order_mark {
             out.extend("\u{feff}".as_bytes());
         }

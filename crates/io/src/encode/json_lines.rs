@@ -26,7 +26,7 @@ pub struct JsonLines {
     adds_special: Vec<bool>,
 }
 
-struct Added<'b> {
+struct AddedKey<'b> {
     key: &'b [u8],
     text: Cow<'b, str>,
     spans: Cow<'b, [Span]>,
@@ -41,9 +41,9 @@ enum Writes {
     Json,
 }
 
-struct Written<'b> {
+struct WriteContext<'b> {
     rows: OutRows,
-    added: Vec<Option<Added<'b>>>,
+    added: Vec<Option<AddedKey<'b>>>,
     careful: Mask,
 }
 
@@ -61,7 +61,7 @@ impl JsonLines {
         JsonLines { style, is_native, shape, appended, keys, adds_special }
     }
 
-    fn written<'b>(&'b self, input: &'b Encodable) -> Written<'b> {
+    fn written<'b>(&'b self, input: &'b Encodable) -> WriteContext<'b> {
         let rows = OutRows::new(input, &self.shape);
         let count = rows.count();
         let (mut careful, mut special, mut added) = (Mask::default(), Mask::default(), Vec::new());
@@ -119,12 +119,12 @@ impl JsonLines {
             if writes != Writes::Text {
                 careful.fill(count);
             }
-            added.push(Some(Added { key, text, spans, absent, writes }));
+            added.push(Some(AddedKey { key, text, spans, absent, writes }));
         }
-        Written { rows, added, careful }
+        WriteContext { rows, added, careful }
     }
 
-    fn write(&self, input: &Encodable, written: &Written, range: Range<usize>, out: &mut Out) {
+    fn write(&self, input: &Encodable, written: &WriteContext, range: Range<usize>, out: &mut Out) {
         let raw = if self.is_native { input.chunk.raw() } else { None };
         if let (Some(raw), Some(count)) = (&raw, self.appended) {
             let mut next = range.start;
@@ -146,14 +146,14 @@ impl JsonLines {
         }
     }
 
-    fn write_plainly(&self, input: &Encodable, raw: &RawRows, written: &Written, range: Range<usize>, out: &mut Out) {
-        let Written { rows, added, .. } = written;
+    fn write_plainly(&self, input: &Encodable, raw: &RawRows, written: &WriteContext, range: Range<usize>, out: &mut Out) {
+        let WriteContext { rows, added, .. } = written;
         let count = self.appended.unwrap_or_default();
-        let added: Vec<&Added> = added[added.len() - count..].iter().flatten().collect();
+        let added: Vec<&AddedKey> = added[added.len() - count..].iter().flatten().collect();
         let text = input.text.as_bytes();
         let comma: &[u8] = if self.style.spaces_after_commas { b", " } else { b"," };
         let raws = range.clone().map(|index| raw.rows[rows.number(index, input)].raw.width() + 2).sum::<usize>();
-        let wide = |added: &Added| {
+        let wide = |added: &AddedKey| {
             let most = |index: usize| added.spans[index].width().max(2) + 2 + comma.len() + added.key.len();
             range.clone().map(most).sum::<usize>()
         };
@@ -193,7 +193,7 @@ impl JsonLines {
         &self,
         input: &Encodable,
         raw: &RawRows,
-        added: &[Option<Added>],
+        added: &[Option<AddedKey>],
         (rows, index): (&OutRows, usize),
         out: &mut Out,
     ) {
@@ -217,7 +217,15 @@ impl JsonLines {
         out.extend(key);
     }
 
-    fn replaced(&self, raw: &RawRows, number: usize, index: usize, input: &Encodable, added: &[Option<Added>], out: &mut Out) {
+    fn replaced(
+        &self,
+        raw: &RawRows,
+        number: usize,
+        index: usize,
+        input: &Encodable,
+        added: &[Option<AddedKey>],
+        out: &mut Out,
+    ) {
         let text = input.text;
         out.extend(b"{");
         let (mut is_first, mut is_written) = (true, vec![false; added.len()]);
@@ -251,7 +259,7 @@ impl JsonLines {
         number: usize,
         index: usize,
         input: &Encodable,
-        added: &[Option<Added>],
+        added: &[Option<AddedKey>],
         out: &mut Out,
     ) {
         out.extend(b"{");
@@ -319,7 +327,7 @@ pub fn key(name: &str, style: Style) -> Vec<u8> {
     key.bytes().to_vec()
 }
 
-fn value(added: &Added, index: usize, out: &mut Out) {
+fn value(added: &AddedKey, index: usize, out: &mut Out) {
     match added.absent.has(index) {
         true => out.extend(b"null"),
         false => {

@@ -3,7 +3,7 @@
 use std::borrow::Cow;
 
 use keen_notch_core::batch::{Buffer, Span};
-use keen_notch_core::carving::{CheckName, Compared, Fault, OutColumn};
+use keen_notch_core::carving::{CheckName, Fault, OutColumn, RowComparison};
 
 use super::Encodable;
 use super::json_lines::push_text;
@@ -55,7 +55,7 @@ pub fn line(column: OutColumn, input: &Encodable, row: usize) -> String {
     match column {
         OutColumn::Compared => {
             let compared = input.carving.compared(row, input.batch_results);
-            let words = compared.map(|Compared { check, hash, new_for_piece, new_for_row }| {
+            let words = compared.map(|RowComparison { check, hash, new_for_piece, new_for_row }| {
                 let new = [(new_for_piece, "piece"), (new_for_row, "row")].into_iter().filter(|(is, _)| *is);
                 let new: Vec<&str> = new.map(|(_, of)| of).collect();
                 format!("{check}:{:032x}:{}", hash.bits(), new.join("+"))
@@ -71,7 +71,7 @@ fn push_array(column: OutColumn, input: &Encodable, row: usize, out: &mut Buffer
     match column {
         OutColumn::Compared => {
             for (number, compared) in input.carving.compared(row, input.batch_results).enumerate() {
-                let Compared { check, hash, new_for_piece, new_for_row } = compared;
+                let RowComparison { check, hash, new_for_piece, new_for_row } = compared;
                 let values = [
                     check.to_string(),
                     format!("\"{:032x}\"", hash.bits()),

@@ -25,7 +25,7 @@ pub use offcuts::{OffcutEncoder, offcut_encoder};
 pub use out::{Extend, Held, MOST_HELD, Out};
 pub use own_table::{OwnColumn, OwnTable, Value, own_table};
 
-use self::delimited::Delimited;
+use self::delimited::DelimitedEncoder;
 use self::fixed_width::{FixedWidth, Places};
 use self::json_lines::JsonLines;
 use self::lists::RowFaults;
@@ -62,7 +62,7 @@ pub fn encoder(
     Ok(match (named.kind, format) {
         (None | Some(Kind::Delimited(_)), Format::Delimited { dialect, preamble }) => {
             let delimiter = named.other_delimiter(dialect.delimiter).unwrap_or(dialect.delimiter);
-            Box::new(Delimited::new(Some(dialect.delimiter), delimiter, preamble.clone(), options, header, shape))
+            Box::new(DelimitedEncoder::new(Some(dialect.delimiter), delimiter, preamble.clone(), options, header, shape))
         }
         (Some(Kind::Workbook), _) => {
             let sheet = if let Format::Workbook { sheet, .. } = format { Some(sheet.clone()) } else { None };
@@ -79,7 +79,7 @@ pub fn encoder(
         (Some(Kind::Delimited(_) | Kind::OtherWorkbook), _)
         | (None, Format::Workbook { .. } | Format::Columnar(_) | Format::Database(_)) => {
             let preamble = Preamble { line_end: "\n".to_owned(), ended: true, ..Preamble::default() };
-            Box::new(Delimited::new(None, named.delimiter().unwrap_or(b','), preamble, options, header, shape))
+            Box::new(DelimitedEncoder::new(None, named.delimiter().unwrap_or(b','), preamble, options, header, shape))
         }
         (Some(Kind::FixedWidth), _) | (None, Format::FixedWidth(_)) => {
             let read = if let Format::FixedWidth(layout) = format { Some(layout.clone()) } else { None };

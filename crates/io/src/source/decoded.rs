@@ -33,7 +33,7 @@ pub struct NotOfEncoding {
     pub bytes: Vec<u8>,
 }
 
-pub struct Decoded<R> {
+pub struct DecodingReader<R> {
     reader: R,
     decoder: Decoder,
     wrong_bytes: WrongBytes,
@@ -52,10 +52,10 @@ pub struct Decoded<R> {
     code_points: usize,
 }
 
-impl<R: Read> Decoded<R> {
+impl<R: Read> DecodingReader<R> {
     /// Decodes `reader`. A byte-order mark overrides the encoding, as in the Encoding Standard.
-    pub fn new(reader: R, encoding: Encoding, wrong_bytes: WrongBytes, meter: Arc<Meter>) -> Decoded<R> {
-        Decoded {
+    pub fn new(reader: R, encoding: Encoding, wrong_bytes: WrongBytes, meter: Arc<Meter>) -> DecodingReader<R> {
+        DecodingReader {
             reader,
             decoder: encoding.decoder(),
             wrong_bytes,
@@ -118,7 +118,7 @@ impl<R: Read> Decoded<R> {
     }
 }
 
-impl<R: Read> Read for Decoded<R> {
+impl<R: Read> Read for DecodingReader<R> {
     fn read(&mut self, buffer: &mut [u8]) -> io::Result<usize> {
         while self.given == self.text.len() && !(self.has_ended && self.unseen == self.raw.len()) {
             self.fill()?;
@@ -156,7 +156,8 @@ mod tests {
 
     fn decode(bytes: &[u8], label: &str, wrong: WrongBytes, stride: usize) -> Result<(String, u64), NotOfEncoding> {
         let meter = Arc::new(Meter::default());
-        let mut decoded = Decoded::new(Slowly(bytes, stride), Encoding::named(label).unwrap(), wrong, Arc::clone(&meter));
+        let mut decoded =
+            DecodingReader::new(Slowly(bytes, stride), Encoding::named(label).unwrap(), wrong, Arc::clone(&meter));
         let (mut text, mut piece) = (Vec::new(), vec![0; stride]);
         loop {
             match decoded.read(&mut piece) {

@@ -6,9 +6,9 @@ use std::path::PathBuf;
 use std::sync::Arc;
 
 use super::Reading;
-use super::decoded::{Decoded, WrongBytes};
+use super::decoded::{DecodingReader, WrongBytes};
 use super::foreign;
-use super::meter::Metered;
+use super::meter::MeteredReader;
 use super::unpacked::unpacked;
 use super::whole::Whole;
 use crate::Error;
@@ -70,7 +70,7 @@ impl Input {
                 Box::new(Whole::new(file).map_err(failed)?)
             }
         };
-        Ok(Box::new(Metered { reader: raw, meter: Arc::clone(&reading.meter) }))
+        Ok(Box::new(MeteredReader { reader: raw, meter: Arc::clone(&reading.meter) }))
     }
 
     /// Opens the input and decompresses it if necessary.
@@ -122,7 +122,7 @@ impl Input {
             // Invalid bytes are found with the rows.
             return Ok(raw);
         }
-        Ok(Box::new(Decoded::new(raw, encoding, *wrong_bytes, Arc::clone(meter))))
+        Ok(Box::new(DecodingReader::new(raw, encoding, *wrong_bytes, Arc::clone(meter))))
     }
 }
 

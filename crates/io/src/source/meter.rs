@@ -75,18 +75,18 @@ impl Meter {
     }
 }
 
-pub struct Metered<R> {
+pub struct MeteredReader<R> {
     pub reader: R,
     pub meter: Arc<Meter>,
 }
 
-impl<R: Seek> Seek for Metered<R> {
+impl<R: Seek> Seek for MeteredReader<R> {
     fn seek(&mut self, to: SeekFrom) -> io::Result<u64> {
         self.reader.seek(to)
     }
 }
 
-impl<R: Read> Read for Metered<R> {
+impl<R: Read> Read for MeteredReader<R> {
     fn read(&mut self, buffer: &mut [u8]) -> io::Result<usize> {
         let read = self.reader.read(buffer)?;
         self.meter.add_bytes(read as u64);

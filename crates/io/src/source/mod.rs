@@ -30,12 +30,12 @@ use keen_notch_core::text::characters::Form;
 
 pub use decoded::{NotOfEncoding, WrongBytes};
 pub use reading::{EmptyFormulas, MEMORY, MOST_ROW, Ragged, Reading};
-pub use unpacked::Broken;
-pub use whole::Shortened;
+pub use unpacked::BrokenCompression;
+pub use whole::ShortenedFile;
 pub use workbook::cells::letters;
 
 use self::database::DatabaseRows;
-use self::delimited::{Delimited, Dialect, Preamble};
+use self::delimited::{DelimitedSource, Dialect, Preamble};
 use self::fixed_width::{FixedWidth, Layout};
 use self::input::Input;
 use self::json_lines::{JsonLines, Style};
@@ -43,7 +43,7 @@ use self::types::ObservedTypes;
 use self::workbook::Workbook;
 use crate::Error;
 use crate::columnar::{Columnar, RecordBatch};
-use crate::database::Declared;
+use crate::database::TableDefinition;
 use crate::formats::{Between, Kind};
 
 /// The format of a table with the properties that encoders need.
@@ -61,7 +61,7 @@ pub enum Format {
         sheets: usize,
     },
     Columnar(Columnar),
-    Database(Arc<Declared>),
+    Database(Arc<TableDefinition>),
 }
 
 impl Format {
@@ -173,7 +173,7 @@ pub fn open(input: &Input, reading: &Reading) -> Result<Box<dyn Source>, Error> 
         return Ok(Box::new(DatabaseRows::open(relation, reading)?));
     }
     Ok(match reading.kind(input) {
-        Kind::Delimited(_) => Box::new(Delimited::open(input, reading)?),
+        Kind::Delimited(_) => Box::new(DelimitedSource::open(input, reading)?),
         Kind::JsonLines => Box::new(JsonLines::open(input, reading)?),
         Kind::FixedWidth => Box::new(FixedWidth::open(input, reading)?),
         Kind::Workbook | Kind::OtherWorkbook => Box::new(Workbook::open(input, reading)?),
@@ -272,7 +272,7 @@ pub struct Cell<'c> {
     pub kind: CellKind,
     pub text: Cow<'c, str>,
     /// The number behind the text, in a workbook.
-    pub shown: Option<Shown<'c>>,
+    pub shown: Option<FormattedNumber<'c>>,
 }
 
 impl<'c> Cell<'c> {
@@ -285,7 +285,7 @@ impl<'c> Cell<'c> {
 
 /// A number with a number format.
 #[derive(Debug, Clone, Copy, PartialEq)]
-pub struct Shown<'c> {
+pub struct FormattedNumber<'c> {
     /// The number; for a date, the days since the end of 1899.
     pub number: f64,
     /// The format (ECMA-376, part 1, section 18.8.31).

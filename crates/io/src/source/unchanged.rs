@@ -8,7 +8,7 @@ use super::input::Input;
 use crate::Error;
 
 #[derive(Debug, Clone, Default)]
-pub struct Unchanged(Vec<(PathBuf, Stamp)>);
+pub struct FileStamps(Vec<(PathBuf, Stamp)>);
 
 #[derive(Debug, Clone, PartialEq, Eq)]
 struct Stamp {
@@ -36,11 +36,11 @@ fn identity(_: &Metadata) -> Option<(u64, u64)> {
     None
 }
 
-impl Unchanged {
+impl FileStamps {
     /// Records the state of all inputs that are regular files.
-    pub fn of(inputs: &[Input]) -> Unchanged {
+    pub fn of(inputs: &[Input]) -> FileStamps {
         let stamp = |path: &Path| Some((path.to_owned(), Stamp::of(path)?));
-        Unchanged(inputs.iter().filter_map(Input::path).filter_map(stamp).collect())
+        FileStamps(inputs.iter().filter_map(Input::path).filter_map(stamp).collect())
     }
 
     /// Compares the files with their recorded state.

@@ -16,7 +16,7 @@ const AHEAD: usize = 4;
 
 /// Compressed data that cannot be decompressed, as a read error.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub struct Broken {
+pub struct BrokenCompression {
     compression: Compression,
     why: Why,
 }
@@ -31,7 +31,7 @@ enum Why {
     NotInBuild,
 }
 
-impl fmt::Display for Broken {
+impl fmt::Display for BrokenCompression {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         let name = self.compression.name();
         match self.why {
@@ -45,9 +45,9 @@ impl fmt::Display for Broken {
     }
 }
 
-impl std::error::Error for Broken {}
+impl std::error::Error for BrokenCompression {}
 
-impl Broken {
+impl BrokenCompression {
     pub fn help(&self) -> &'static str {
         match self.why {
             Why::CutShort | Why::Damaged => "get a new copy of the file: the rows after this place are missing",
@@ -63,7 +63,7 @@ impl Broken {
 pub fn unpacked(packed: impl Read + Send + 'static, compression: Compression, memory: usize) -> Box<dyn Read + Send> {
     let failed = Arc::new(AtomicBool::new(false));
     let packed = io::BufReader::with_capacity(64 << 10, Noting { reader: packed, failed: Arc::clone(&failed) });
-    ahead(Unpacked { state: State::Packed(Box::new(packed)), compression, memory, failed })
+    ahead(Decompressor { state: State::Packed(Box::new(packed)), compression, memory, failed })
 }
 
 /// Records whether the reader failed.
@@ -83,7 +83,7 @@ impl<R: Read> Read for Noting<R> {
 }
 
 /// Distinguishes read errors from invalid compressed data.
-struct Unpacked {
+struct Decompressor {
     state: State,
     compression: Compression,
     memory: usize,
@@ -98,9 +98,9 @@ enum State {
     Stopped,
 }
 
-impl Unpacked {
+impl Decompressor {
     fn broken(&self, why: Why) -> io::Error {
-        io::Error::other(Broken { compression: self.compression, why })
+        io::Error::other(BrokenCompression { compression: self.compression, why })
     }
 
     /// Reads more. The first call checks the first bytes.
@@ -122,10 +122,10 @@ impl Unpacked {
     }
 }
 
-impl Read for Unpacked {
+impl Read for Decompressor {
     fn read(&mut self, buffer: &mut [u8]) -> io::Result<usize> {
         self.read_on(buffer).map_err(|error| {
-            let is_known = error.get_ref().is_some_and(|inner| inner.is::<Broken>());
+            let is_known = error.get_ref().is_some_and(|inner| inner.is::<BrokenCompression>());
             if is_known || self.failed.load(Ordering::Relaxed) || error.kind() == io::ErrorKind::Interrupted {
                 return error;
             }
@@ -154,7 +154,7 @@ fn begins(compression: Compression, bytes: &[u8]) -> bool {
 
 #[cfg(not(feature = "compressed"))]
 fn decoder(_: Packed, compression: Compression, _: usize) -> io::Result<Box<dyn Read + Send>> {
-    Err(io::Error::other(Broken { compression, why: Why::NotInBuild }))
+    Err(io::Error::other(BrokenCompression { compression, why: Why::NotInBuild }))
 }
 
 #[cfg(feature = "compressed")]
@@ -211,8 +211,8 @@ impl Read for Members {
 }
 
 /// Reads ahead on a separate thread, or without one if it cannot start.
-fn ahead(reader: Unpacked) -> Box<dyn Read + Send> {
-    let (hand, handed) = bounded::<Unpacked>(1);
+fn ahead(reader: Decompressor) -> Box<dyn Read + Send> {
+    let (hand, handed) = bounded::<Decompressor>(1);
     let (give, pieces) = bounded(AHEAD);
     let read_ahead = move || {
         let Ok(mut reader) = handed.recv() else { return };

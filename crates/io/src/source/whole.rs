@@ -6,7 +6,7 @@ use std::io::{self, Read};
 /// A file that shrank while it was read, as a read error.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, thiserror::Error)]
 #[error("it was truncated while it was read")]
-pub struct Shortened;
+pub struct ShortenedFile;
 
 /// A file that must return as many bytes as it had at opening. Later growth is ignored.
 pub struct Whole {
@@ -31,7 +31,7 @@ impl Read for Whole {
     fn read(&mut self, buffer: &mut [u8]) -> io::Result<usize> {
         let read = self.file.read(buffer)?;
         if read == 0 && self.left > 0 && !buffer.is_empty() {
-            return Err(io::Error::other(Shortened));
+            return Err(io::Error::other(ShortenedFile));
         }
         self.left = self.left.saturating_sub(read as u64);
         Ok(read)

@@ -21,7 +21,7 @@ use crate::exit::Exit;
 use crate::failure::Failure;
 use crate::progress::Progress;
 
-use render::Ended;
+use render::CarveOutcome;
 use request::Request;
 
 /// Output rows to show on a terminal.
@@ -68,7 +68,7 @@ pub fn run(args: &CarveArgs, console: &Console) -> Result<Exit, Failure> {
     let made_by = MadeBy { part: args.part.part, ..pieces.made_by(column) };
     let summary = report.summary(&job, &table.header, made_by);
     files.finish(is_kept.then_some(rows), &summary::json(&summary))?;
-    let ended = Ended {
+    let ended = CarveOutcome {
         request: &request,
         rules: &rules,
         table: &table,

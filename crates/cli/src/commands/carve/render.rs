@@ -13,7 +13,7 @@ use keen_notch_io::table::Table;
 
 use super::request::Request;
 use crate::args::CarveArgs;
-use crate::commands::database::Written;
+use crate::commands::database::OutputTable;
 use crate::commands::pieces::RuleArgs;
 use crate::commands::run;
 use crate::console::{self, Console};
@@ -23,7 +23,7 @@ use crate::draw::{hints, preview, shell, summary, verdict, visible};
 use crate::failure::Failure;
 
 /// A run that has ended.
-pub struct Ended<'a> {
+pub struct CarveOutcome<'a> {
     pub request: &'a Request<'a>,
     pub rules: &'a RuleArgs<'a>,
     pub table: &'a Table,
@@ -38,10 +38,10 @@ pub struct Ended<'a> {
     pub is_refused: bool,
 }
 
-impl Ended<'_> {
+impl CarveOutcome<'_> {
     /// Shows the first rows on a terminal.
     pub fn preview(&self, width: usize) -> Result<(), Failure> {
-        let Ended { table, job, report, named, .. } = self;
+        let CarveOutcome { table, job, report, named, .. } = self;
         let ending = named.kind.unwrap_or(table.format.kind()).ending();
         let goes_into_pipes = named.kind.is_some() || table.format.goes_into_pipes();
         let mut stdout = console::out();
@@ -53,7 +53,7 @@ impl Ended<'_> {
 
     /// Prints the summary, the hints, the outcome and the verdict.
     pub fn notes(&self, console: &Console) {
-        let Ended { request: Request { args, pieces, inputs, reading, written, .. }, job, report, .. } = self;
+        let CarveOutcome { request: Request { args, pieces, inputs, reading, written, .. }, job, report, .. } = self;
         let note = |line: &str| console.note(line);
         let wrapped = |line: &str| console.note(&textwrap::fill(line, console.width));
         let again =
@@ -64,7 +64,7 @@ impl Ended<'_> {
             hints::formulas(report, job, console.width).iter().for_each(|line| note(line));
         }
         run::say_replaced(&reading.meter, console, args.quiet);
-        let out = written.as_ref().map(Written::outcome).or(args.out.as_deref().map(run::name_of));
+        let out = written.as_ref().map(OutputTable::outcome).or(args.out.as_deref().map(run::name_of));
         let beside = (&args.faults, &args.tables);
         let outcome = run::outcome(report, (inputs, args.part.part), (out.as_deref(), self.is_kept), beside);
         outcome.iter().for_each(|line| wrapped(line));

@@ -8,7 +8,7 @@ use keen_notch_io::source::Reading;
 use keen_notch_io::source::input::Input;
 
 use crate::args::{self, CarveArgs, FormatOrDatabase};
-use crate::commands::database::Written;
+use crate::commands::database::OutputTable;
 use crate::commands::pieces::{Pieces, RuleArgs};
 use crate::commands::run;
 use crate::console::Console;
@@ -20,7 +20,7 @@ pub struct Request<'a> {
     pub inputs: Vec<Input>,
     pub reading: Reading,
     /// The output table, if rows go to a database.
-    pub written: Option<Written>,
+    pub written: Option<OutputTable>,
     /// The output format as named, without a kind if it follows the input.
     pub named: FileFormat,
     pub named_aside: FileFormat,
@@ -33,7 +33,7 @@ impl<'a> Request<'a> {
         let reading_args = (&args.reading, &pieces.reading, to_database);
         let (inputs, table_name) = run::inputs(&args.files, reading_args, known, console)?;
         args.out.iter().try_for_each(|out| args::refuse_address(out, "--to"))?;
-        let written = Written::of(args, &inputs, table_name)?;
+        let written = OutputTable::of(args, &inputs, table_name)?;
         pieces.take_places = !args.update.is_empty();
         pieces.compares_elsewhere = args.compare_column.is_some();
         let named = output_format(args, written.as_ref());
@@ -72,7 +72,7 @@ fn goes_to_file(args: &CarveArgs) -> bool {
     args.out.as_ref().is_some_and(|path| !run::is_standard_output(path))
 }
 
-fn output_format(args: &CarveArgs, written: Option<&Written>) -> FileFormat {
+fn output_format(args: &CarveArgs, written: Option<&OutputTable>) -> FileFormat {
     let option = match (written, &args.to) {
         (Some(_), _) => Some(FileFormat::DATABASE),
         (None, Some(FormatOrDatabase::Format(named))) => Some(*named),

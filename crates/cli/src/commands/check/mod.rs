@@ -19,7 +19,7 @@ use crate::exit::Exit;
 use crate::failure::Failure;
 use crate::progress::Progress;
 
-use render::Checked;
+use render::CheckOutcome;
 
 pub fn run(args: &CheckArgs, console: &Console) -> Result<Exit, Failure> {
     let rules = RuleArgs {
@@ -74,7 +74,7 @@ pub fn run(args: &CheckArgs, console: &Console) -> Result<Exit, Failure> {
             of_lists: &pieces.reading,
         };
         let then = then.as_ref().map(|(then, name)| (then, name.as_str()));
-        let checked = Checked {
+        let checked = CheckOutcome {
             args,
             inputs: &inputs,
             pieces: &pieces,

@@ -17,7 +17,7 @@ use crate::draw::style::{self, paint};
 use crate::draw::{faults, hints, verdict, visible};
 
 /// A run that has ended.
-pub struct Checked<'a> {
+pub struct CheckOutcome<'a> {
     pub args: &'a CheckArgs,
     pub inputs: &'a [Input],
     pub pieces: &'a Pieces,
@@ -29,7 +29,7 @@ pub struct Checked<'a> {
     pub then: Option<(&'a Summary, &'a str)>,
 }
 
-impl Checked<'_> {
+impl CheckOutcome<'_> {
     pub fn show(&self, again: &Rerun, console: &Console) -> io::Result<()> {
         // If standard output is an output file, readable text goes to standard error.
         let mut out: Box<dyn Write> = match run::writes_to_standard_output(&self.args.faults) {
@@ -74,7 +74,7 @@ impl Checked<'_> {
     }
 
     fn show_faults(&self, again: &Rerun, width: usize, out: &mut dyn Write) -> io::Result<()> {
-        let Checked { table, job, report, pieces, .. } = self;
+        let CheckOutcome { table, job, report, pieces, .. } = self;
         for line in faults::failing(report, job, width) {
             writeln!(out, "{line}")?;
         }

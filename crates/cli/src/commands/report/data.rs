@@ -19,7 +19,7 @@ use crate::draw::survey::{against, distinct};
 use crate::draw::visible;
 use crate::failure::Failure;
 use crate::report::{
-    self, Change, Changes, Content, Counted, Explained, Faults, FaultyRow, Mark, PageColumn, Position, ShapeCount, Stretch,
+    self, Change, Changes, Content, Faults, FaultyRow, Mark, PageColumn, Position, RuleText, ShapeCount, Stretch, TextCount,
 };
 
 /// Number of frequent results to show for each check.
@@ -70,7 +70,10 @@ pub fn faults(found: &Report, job: &Job, table: &Table) -> Vec<Faults> {
         });
         Faults {
             check,
-            results: results.into_iter().map(|(text, count)| Counted { text: visible::clipped(text, WIDEST), count }).collect(),
+            results: results
+                .into_iter()
+                .map(|(text, count)| TextCount { text: visible::clipped(text, WIDEST), count })
+                .collect(),
             other_rows,
             rows: rows.collect(),
         }
@@ -143,14 +146,14 @@ pub fn column(name: &str, survey: &Survey) -> PageColumn {
         odd: survey
             .oddities()
             .into_iter()
-            .map(|(oddity, seen)| Counted { text: oddity.to_string(), count: seen.count })
+            .map(|(oddity, seen)| TextCount { text: oddity.to_string(), count: seen.count })
             .collect(),
     }
 }
 
-pub fn list(pieces: &Pieces) -> Vec<Explained> {
+pub fn list(pieces: &Pieces) -> Vec<RuleText> {
     let rest = explain::rest(&pieces.wanted);
-    let rest = (!rest.is_empty()).then(|| Explained { name: String::new(), sentences: rest, phrase: None });
+    let rest = (!rest.is_empty()).then(|| RuleText { name: String::new(), sentences: rest, phrase: None });
     let piece = |piece: &keen_notch_core::piece::Piece| {
         let from = match &piece.source {
             Source::Take { of: Some(of), .. } => format!(" from {of}"),
@@ -158,7 +161,7 @@ pub fn list(pieces: &Pieces) -> Vec<Explained> {
             Source::Field { .. } | Source::Build { .. } => String::new(),
         };
         let phrase = if let Source::Take { phrase, .. } = &piece.source { Some(phrase.source.trim().to_owned()) } else { None };
-        Explained { name: format!("{}{from}", piece.name), sentences: explain::piece(piece), phrase }
+        RuleText { name: format!("{}{from}", piece.name), sentences: explain::piece(piece), phrase }
     };
     rest.into_iter().chain(pieces.wanted.pieces.iter().map(piece)).collect()
 }

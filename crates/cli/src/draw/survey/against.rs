@@ -16,7 +16,7 @@ const BAR: usize = 20;
 const MOST: usize = 12;
 
 #[derive(Debug)]
-pub struct Compared<'a> {
+pub struct SurveyComparison<'a> {
     /// The current input and the saved file.
     pub names: (&'a str, &'a str),
     pub inputs: &'a Inputs,
@@ -34,7 +34,7 @@ struct ChangeText {
 }
 
 /// Readable lines: the most important changes of each column first.
-pub fn lines(compared: &Compared, width: usize) -> Vec<String> {
+pub fn lines(compared: &SurveyComparison, width: usize) -> Vec<String> {
     let (now, base) = compared.names;
     let mut lines = Vec::new();
     for (columns, words) in [(compared.went, "is gone"), (compared.came, "is new")] {
@@ -216,7 +216,7 @@ fn quoted(character: &str) -> String {
     format!("\"{}\"", visible::character(character))
 }
 
-pub fn json(compared: &Compared) -> String {
+pub fn json(compared: &SurveyComparison) -> String {
     let column = |(column, against): &(String, Against)| {
         let changes: Vec<Value> = against.changes.iter().map(|change| change_json(change, compared.inputs)).collect();
         json!({

@@ -1,9 +1,9 @@
 //! The most frequent values of a column, with bars.
 
 use anstyle::Style;
-use keen_notch_core::survey::{Count, Frequent};
+use keen_notch_core::survey::{Count, FrequentValue};
 
-use super::{Surveyed, rounded};
+use super::{SurveyedColumn, rounded};
 use crate::draw::rows;
 use crate::draw::style::{self, paint};
 use crate::draw::{bar, table, visible};
@@ -21,13 +21,13 @@ pub struct FrequentTable {
     pub lines: Vec<String>,
 }
 
-pub fn draw(column: &Surveyed, width: usize) -> FrequentTable {
+pub fn draw(column: &SurveyedColumn, width: usize) -> FrequentTable {
     let survey = column.survey;
     let distinct = survey.distinct();
     let are_all = matches!(distinct, Count::Exact(count) if count <= FEW && count < survey.values());
     let shown = survey.frequent(if are_all { FEW as usize } else { MOST });
-    let is_frequent = |value: &Frequent| are_all || value.rows != Count::Exact(1);
-    let shown: Vec<Frequent> = shown.into_iter().filter(is_frequent).collect();
+    let is_frequent = |value: &FrequentValue| are_all || value.rows != Count::Exact(1);
+    let shown: Vec<FrequentValue> = shown.into_iter().filter(is_frequent).collect();
     let quiet = |words: &str| textwrap::wrap(words, width).into_iter().map(|line| paint(style::QUIET, line)).collect();
     if shown.is_empty() {
         let words = "too many distinct values to count each, and no value is in 1 of 200 rows of a sample";

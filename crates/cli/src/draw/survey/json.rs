@@ -1,11 +1,11 @@
 //! Surveys as JSON.
 
 use keen_notch_core::sightings::Sightings;
-use keen_notch_core::survey::{Content, Count, Saved};
+use keen_notch_core::survey::{Content, Count, SavedSurvey};
 use keen_notch_io::inputs::Inputs;
 use serde_json::{Value, json};
 
-use super::Surveyed;
+use super::SurveyedColumn;
 use crate::draw::rows::{located, located_all};
 use crate::draw::visible;
 
@@ -17,7 +17,7 @@ const LENGTHS: usize = 200;
 const FREQUENT: usize = 50;
 
 /// The survey as JSON. A brief survey lacks positions, delimiters and frequent values.
-pub fn text(columns: &[Surveyed], in_depth: bool, sample: Option<u64>) -> String {
+pub fn text(columns: &[SurveyedColumn], in_depth: bool, sample: Option<u64>) -> String {
     let rows = columns.first().map_or(0, |column| column.survey.rows);
     let survey = json!({
         "version": VERSION,
@@ -29,7 +29,7 @@ pub fn text(columns: &[Surveyed], in_depth: bool, sample: Option<u64>) -> String
     visible::json(&survey)
 }
 
-pub fn saved(saved: &Saved) -> String {
+pub fn saved(saved: &SavedSurvey) -> String {
     // Serializing texts, numbers and lists cannot fail. One line per column, because the file is not for readers.
     let mut value = serde_json::to_value(saved).unwrap_or_default();
     let columns = value["columns"].take();
@@ -39,7 +39,7 @@ pub fn saved(saved: &Saved) -> String {
     visible::escaped(&format!("{}[\n{}\n]}}\n", head.trim_end_matches("[]}"), columns.join(",\n")))
 }
 
-fn column(column: &Surveyed, in_depth: bool) -> Value {
+fn column(column: &SurveyedColumn, in_depth: bool) -> Value {
     let survey = column.survey;
     let (distinct, is_estimate) = match survey.distinct() {
         Count::Exact(count) => (count, false),

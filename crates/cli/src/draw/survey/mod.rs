@@ -27,7 +27,7 @@ const MOST_DELIMITERS: usize = 8;
 const MOST_SECTIONS: usize = 4;
 
 #[derive(Debug, Clone, Copy)]
-pub struct Surveyed<'a> {
+pub struct SurveyedColumn<'a> {
     pub title: &'a str,
     pub survey: &'a Survey,
     pub inputs: &'a Inputs,
@@ -37,7 +37,7 @@ pub struct Surveyed<'a> {
 }
 
 /// A line for each column. `again` is the given command, if it can be repeated.
-pub fn in_brief(name: &str, again: Option<&str>, columns: &[Surveyed], sample: Option<u64>, width: usize) -> Vec<String> {
+pub fn in_brief(name: &str, again: Option<&str>, columns: &[SurveyedColumn], sample: Option<u64>, width: usize) -> Vec<String> {
     let width = width.min(WIDEST);
     let rows = columns.first().map_or(0, |column| column.survey.rows);
     let mut lines = vec![paint(style::HEAD, format!("{name}: {}", what_was_read(rows, columns.len(), sample))), String::new()];
@@ -54,7 +54,7 @@ pub fn in_brief(name: &str, again: Option<&str>, columns: &[Surveyed], sample: O
         for index in [1, 2, 3, 5] {
             table::align_right(&mut drawn, index);
         }
-        for Surveyed { title, survey, .. } in columns {
+        for SurveyedColumn { title, survey, .. } in columns {
             let groups = survey.groups();
             let commonest = groups.first();
             let length = survey.lengths.range().map_or_else(String::new, |(least, most)| range(least, most));
@@ -83,7 +83,7 @@ pub fn in_brief(name: &str, again: Option<&str>, columns: &[Surveyed], sample: O
         .collect();
     lines.extend(shapes::legend(&symbols.concat(), width));
     // The most interesting column has a shape with many parts.
-    let parts = |column: &&Surveyed| column.survey.groups().first().map_or(0, |group| group.shape.parts.len().min(12));
+    let parts = |column: &&SurveyedColumn| column.survey.groups().first().map_or(0, |group| group.shape.parts.len().min(12));
     let first = columns.iter().rev().max_by_key(parts).map_or("COLUMN", |column| column.title);
     if let Some(again) = again {
         lines.push(format!("A column in depth: {}", paint(style::TAKEN, format!("{again} -c {}", quoted(first)))));
@@ -91,7 +91,7 @@ pub fn in_brief(name: &str, again: Option<&str>, columns: &[Surveyed], sample: O
     lines
 }
 
-pub fn in_depth(name: &str, columns: &[Surveyed], sample: Option<u64>, width: usize) -> Vec<String> {
+pub fn in_depth(name: &str, columns: &[SurveyedColumn], sample: Option<u64>, width: usize) -> Vec<String> {
     let width = width.min(WIDEST);
     let mut lines = Vec::new();
     for column in columns {
@@ -136,7 +136,7 @@ fn what_was_read(rows: u64, columns: usize, sample: Option<u64>) -> String {
     }
 }
 
-fn page(name: &str, column: &Surveyed, sample: Option<u64>, width: usize) -> Vec<String> {
+fn page(name: &str, column: &SurveyedColumn, sample: Option<u64>, width: usize) -> Vec<String> {
     let survey = column.survey;
     let head = format!("{} of {name}", visible::value(column.title));
     let mut lines = vec![paint(style::HEAD, head), String::new()];
@@ -184,7 +184,7 @@ fn section(head: &str, lines: Vec<String>) -> Vec<String> {
     [String::new(), paint(style::HEAD, head)].into_iter().chain(lines).collect()
 }
 
-fn blank(Surveyed { survey, inputs, is_piece, .. }: &Surveyed) -> String {
+fn blank(SurveyedColumn { survey, inputs, is_piece, .. }: &SurveyedColumn) -> String {
     let rows = &survey.blank;
     match rows.count {
         0 => "none".to_owned(),
@@ -240,7 +240,7 @@ fn lengths(survey: &Survey) -> Vec<String> {
     bars.iter().map(line).collect()
 }
 
-fn delimiters(Surveyed { survey, inputs, .. }: &Surveyed, width: usize) -> Vec<String> {
+fn delimiters(SurveyedColumn { survey, inputs, .. }: &SurveyedColumn, width: usize) -> Vec<String> {
     let all = survey.delimiters();
     if all.is_empty() {
         return Vec::new();
@@ -279,7 +279,7 @@ fn sections(delimiter: &Delimiter, inputs: &Inputs) -> String {
     words
 }
 
-fn oddities(Surveyed { survey, inputs, .. }: &Surveyed, width: usize) -> Vec<String> {
+fn oddities(SurveyedColumn { survey, inputs, .. }: &SurveyedColumn, width: usize) -> Vec<String> {
     let all = survey.oddities();
     if all.is_empty() {
         return Vec::new();

@@ -5,7 +5,7 @@ use keen_notch_core::sightings::Sightings;
 use keen_notch_core::survey::{Content, Kinds, Position};
 use keen_notch_io::inputs::Inputs;
 
-use super::Surveyed;
+use super::SurveyedColumn;
 use crate::draw::rows::in_words;
 use crate::draw::style::{self, paint};
 use crate::draw::{bar, table, visible};
@@ -69,7 +69,7 @@ fn kinds_of(content: &Content) -> Option<Kinds> {
     }
 }
 
-pub fn draw(Surveyed { survey, inputs, .. }: &Surveyed, width: usize) -> Vec<String> {
+pub fn draw(SurveyedColumn { survey, inputs, .. }: &SurveyedColumn, width: usize) -> Vec<String> {
     let Some((length, positions)) = survey.positions() else { return Vec::new() };
     let values = positions.first().map_or(0, Position::count);
     let mut lines = Vec::new();

@@ -6,7 +6,7 @@ use anstyle::Style;
 use keen_notch_core::survey::{Group, Kinds};
 use keen_notch_io::inputs::Inputs;
 
-use super::Surveyed;
+use super::SurveyedColumn;
 use crate::draw::rows::{self, in_words};
 use crate::draw::style::{self, paint};
 use crate::draw::{bar, table, visible};
@@ -23,7 +23,7 @@ const SHAPE: usize = 34;
 /// Minimum width for an example.
 const SPACE: usize = 18;
 
-pub fn draw(column: &Surveyed, width: usize) -> Vec<String> {
+pub fn draw(column: &SurveyedColumn, width: usize) -> Vec<String> {
     let survey = column.survey;
     let groups = if column.fine { survey.fine_groups() } else { survey.groups() };
     let most = if column.fine { MOST_FINE } else { MOST };
@@ -37,7 +37,7 @@ pub fn draw(column: &Surveyed, width: usize) -> Vec<String> {
     lines
 }
 
-fn side_by_side(groups: &[Group], Surveyed { survey, inputs, .. }: &Surveyed, width: usize) -> Vec<String> {
+fn side_by_side(groups: &[Group], SurveyedColumn { survey, inputs, .. }: &SurveyedColumn, width: usize) -> Vec<String> {
     let draw = |rows: RowsOf, space: usize| {
         let mut drawn = table::table(["shape", "values", "share", "", "such as", ""], usize::MAX);
         for index in 1..3 {
@@ -60,7 +60,7 @@ fn side_by_side(groups: &[Group], Surveyed { survey, inputs, .. }: &Surveyed, wi
     table::fitted(width, 12, |space| draw(rows, space))
 }
 
-fn stacked(groups: &[Group], Surveyed { survey, inputs, .. }: &Surveyed, width: usize) -> Vec<String> {
+fn stacked(groups: &[Group], SurveyedColumn { survey, inputs, .. }: &SurveyedColumn, width: usize) -> Vec<String> {
     table::fitted(width, 20, |space| {
         let mut drawn = table::table(["values", "share", "", "shape, and such as"], usize::MAX);
         for index in 0..2 {
@@ -96,7 +96,7 @@ fn first_row(group: &Group, inputs: &Inputs) -> String {
 
 type RowsOf = fn(&Group, &Inputs) -> String;
 
-fn the_rest(rest: &[Group], column: &Surveyed) -> Vec<String> {
+fn the_rest(rest: &[Group], column: &SurveyedColumn) -> Vec<String> {
     let mut lines = Vec::new();
     if !rest.is_empty() {
         let values: u64 = rest.iter().map(|group| group.seen.count).sum();

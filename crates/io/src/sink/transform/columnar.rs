@@ -34,7 +34,7 @@ mod of_packages {
     use parquet::file::properties::{DEFAULT_DATA_PAGE_ROW_COUNT_LIMIT, WriterProperties};
     use parquet::schema::types::ColumnPath;
 
-    use super::super::copied::Copied;
+    use super::super::copied::CopyingWriter;
     use super::super::{Limit, Transform};
     use crate::columnar::{Dictionaries, Plan};
     use crate::formats::{Framing, Kind};
@@ -64,7 +64,7 @@ mod of_packages {
         Bytes(Vec<u8>),
         File(Box<FileWriter<Vec<u8>>>, Dictionaries),
         Parquet(Box<ArrowWriter<Vec<u8>>>),
-        Copied(Box<Copied>),
+        Copied(Box<CopyingWriter>),
     }
 
     impl ColumnarFile {
@@ -97,7 +97,7 @@ mod of_packages {
                 Kind::Parquet => {
                     let plan = self.plan.take().unwrap_or_default();
                     if let Some(copies) = &plan.copies {
-                        let copied = Copied::new(copies, &schema, |schema| properties(&plan, schema, first));
+                        let copied = CopyingWriter::new(copies, &schema, |schema| properties(&plan, schema, first));
                         self.writer = Writer::Copied(Box::new(copied.map_err(|error| refused(error.into()))?));
                         self.plan = Some(plan);
                         return Ok(());

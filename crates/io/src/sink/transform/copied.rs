@@ -18,7 +18,7 @@ use parquet::schema::types::Type;
 
 use crate::columnar::{Copies, parquet_metadata};
 
-pub struct Copied {
+pub struct CopyingWriter {
     writer: SerializedFileWriter<Vec<u8>>,
     factory: ArrowRowGroupWriterFactory,
     columns: Vec<Option<usize>>,
@@ -41,8 +41,12 @@ struct Source {
     metadata: ArrowReaderMetadata,
 }
 
-impl Copied {
-    pub fn new(copies: &Copies, new: &SchemaRef, properties: impl FnOnce(&SchemaRef) -> WriterProperties) -> Result<Copied> {
+impl CopyingWriter {
+    pub fn new(
+        copies: &Copies,
+        new: &SchemaRef,
+        properties: impl FnOnce(&SchemaRef) -> WriterProperties,
+    ) -> Result<CopyingWriter> {
         let open = |name: &String| -> Result<Arc<Source>> {
             let file = File::open(name)?;
             let metadata = parquet_metadata(&file)?;
@@ -78,7 +82,7 @@ impl Copied {
             groups.map(|(index, group)| Group { file: Arc::clone(source), index, rows: group.num_rows().max(0) as usize })
         });
         let groups = groups.collect();
-        Ok(Copied { writer, factory, columns: copies.columns.clone(), leaves, groups, new: Vec::new(), rows: 0 })
+        Ok(CopyingWriter { writer, factory, columns: copies.columns.clone(), leaves, groups, new: Vec::new(), rows: 0 })
     }
 
     pub fn output(&mut self) -> &mut Vec<u8> {

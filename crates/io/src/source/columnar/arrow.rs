@@ -13,13 +13,13 @@ use arrow_ipc::reader::{FileDecoder, StreamDecoder, read_footer_length};
 use arrow_ipc::{Block, CompressionType, Message, MetadataVersion, convert, root_as_footer, root_as_message};
 use arrow_schema::{ArrowError, Schema, SchemaRef};
 
-use super::rows::{Batches, Opened};
+use super::rows::{Batches, OpenColumnarFile};
 use crate::Error;
 use crate::columnar::Plan;
 use crate::guarded::guarded;
 use crate::source::Reading;
 use crate::source::input::Input;
-use crate::source::meter::Metered;
+use crate::source::meter::MeteredReader;
 
 /// The start of a file; streams lack it.
 const MAGIC: &[u8] = b"ARROW1";
@@ -32,7 +32,7 @@ const MOST_OF_LZ4: u64 = 256;
 ///
 /// # Errors
 /// It cannot be read, or is not Arrow.
-pub fn open(input: &Input, reading: &Reading) -> Result<Opened, Error> {
+pub fn open(input: &Input, reading: &Reading) -> Result<OpenColumnarFile, Error> {
     let mut reader = input.open_unpacked(reading)?;
     let mut start = Vec::with_capacity(MAGIC.len());
     let read = reader.by_ref().take(MAGIC.len() as u64).read_to_end(&mut start);
@@ -47,7 +47,7 @@ pub fn open(input: &Input, reading: &Reading) -> Result<Opened, Error> {
     match input.path().filter(|_| !input.is_read_once() && reading.named(input).compression.is_none()) {
         Some(path) => {
             let file = File::open(path).map_err(|source| Error::Read { name: input.name(), source })?;
-            let reader = BufReader::new(Metered { reader: file, meter: Arc::clone(&reading.meter) });
+            let reader = BufReader::new(MeteredReader { reader: file, meter: Arc::clone(&reading.meter) });
             opened(input, || ArrowFile::new(reader, reading.memory))
         }
         None => {
@@ -57,7 +57,7 @@ pub fn open(input: &Input, reading: &Reading) -> Result<Opened, Error> {
     }
 }
 
-fn opened<R>(input: &Input, open: impl FnOnce() -> Result<R, ArrowError>) -> Result<Opened, Error>
+fn opened<R>(input: &Input, open: impl FnOnce() -> Result<R, ArrowError>) -> Result<OpenColumnarFile, Error>
 where
     R: Iterator<Item = Result<RecordBatch, ArrowError>> + HasSchema + Send + 'static,
 {
@@ -74,7 +74,7 @@ where
     };
     let schema = reader.schema();
     let begin = move |_: Option<&[usize]>| -> Result<Batches, ArrowError> { Ok(Box::new(reader)) };
-    Ok(Opened { schema, plan: Plan::default(), begin: Box::new(begin), is_projected: false })
+    Ok(OpenColumnarFile { schema, plan: Plan::default(), begin: Box::new(begin), is_projected: false })
 }
 
 trait HasSchema {

@@ -12,20 +12,20 @@ use parquet::file::metadata::{ColumnChunkMetaData, ParquetMetaData};
 use parquet::file::reader::{ChunkReader, Length};
 
 use super::bounds;
-use super::rows::{Batches, Opened, rows_of};
+use super::rows::{Batches, OpenColumnarFile, rows_of};
 use super::thrift::Thrift;
 use crate::Error;
 use crate::columnar::{ColumnPlan, Plan, parquet_metadata};
 use crate::guarded::guarded;
 use crate::source::Reading;
 use crate::source::input::Input;
-use crate::source::meter::{Meter, Metered};
+use crate::source::meter::{Meter, MeteredReader};
 
 /// Opens an input and reads its footer.
 ///
 /// # Errors
 /// It cannot be read, or is not Parquet.
-pub fn open(input: &Input, reading: &Reading) -> Result<Opened, Error> {
+pub fn open(input: &Input, reading: &Reading) -> Result<OpenColumnarFile, Error> {
     match input.path().filter(|_| !input.is_read_once() && reading.named(input).compression.is_none()) {
         Some(path) => {
             let failed = |source| Error::Read { name: input.name(), source };
@@ -33,16 +33,16 @@ pub fn open(input: &Input, reading: &Reading) -> Result<Opened, Error> {
             if file.metadata().map_err(failed)?.is_dir() {
                 return Err(Error::Folder { name: input.name() });
             }
-            open_reader(input.name(), Counted { reader: file, meter: Arc::clone(&reading.meter) }, reading.memory)
+            open_reader(input.name(), MeteredFile { reader: file, meter: Arc::clone(&reading.meter) }, reading.memory)
         }
         None => {
             let bytes = Bytes::from(input.read_whole(reading)?);
-            open_reader(input.name(), Counted { reader: bytes, meter: Arc::default() }, reading.memory)
+            open_reader(input.name(), MeteredFile { reader: bytes, meter: Arc::default() }, reading.memory)
         }
     }
 }
 
-fn open_reader<R: Again + 'static>(name: String, reader: Counted<R>, memory: usize) -> Result<Opened, Error> {
+fn open_reader<R: Again + 'static>(name: String, reader: MeteredFile<R>, memory: usize) -> Result<OpenColumnarFile, Error> {
     if reader.reader.len() == 0 {
         return Err(Error::Empty { name });
     }
@@ -83,7 +83,7 @@ fn open_reader<R: Again + 'static>(name: String, reader: Counted<R>, memory: usi
         let reader = builder.with_projection(mask).with_batch_size(rows).build().map_err(ArrowError::from)?;
         Ok(Box::new(reader))
     };
-    Ok(Opened { schema, plan, begin: Box::new(begin), is_projected: true })
+    Ok(OpenColumnarFile { schema, plan, begin: Box::new(begin), is_projected: true })
 }
 
 /// Whether a file with a plaintext footer has encrypted columns: field 8 of `FileMetaData` in parquet.thrift.
@@ -162,22 +162,22 @@ impl Again for Bytes {
     }
 }
 
-struct Counted<R> {
+struct MeteredFile<R> {
     reader: R,
     meter: Arc<Meter>,
 }
 
-impl<R: Length> Length for Counted<R> {
+impl<R: Length> Length for MeteredFile<R> {
     fn len(&self) -> u64 {
         self.reader.len()
     }
 }
 
-impl<R: ChunkReader> ChunkReader for Counted<R> {
-    type T = BufReader<Metered<R::T>>;
+impl<R: ChunkReader> ChunkReader for MeteredFile<R> {
+    type T = BufReader<MeteredReader<R::T>>;
 
     fn get_read(&self, start: u64) -> ParquetResult<Self::T> {
-        Ok(BufReader::new(Metered { reader: self.reader.get_read(start)?, meter: Arc::clone(&self.meter) }))
+        Ok(BufReader::new(MeteredReader { reader: self.reader.get_read(start)?, meter: Arc::clone(&self.meter) }))
     }
 
     fn get_bytes(&self, start: u64, length: usize) -> ParquetResult<Bytes> {

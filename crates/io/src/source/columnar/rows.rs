@@ -23,7 +23,7 @@ pub type Batches = Box<dyn Iterator<Item = Result<RecordBatch, ArrowError>> + Se
 /// Starts reading the needed columns, by default all.
 pub type Begin = Box<dyn FnOnce(Option<&[usize]>) -> Result<Batches, ArrowError> + Send>;
 
-pub struct Opened {
+pub struct OpenColumnarFile {
     pub schema: SchemaRef,
     pub plan: Plan,
     pub begin: Begin,
@@ -45,8 +45,8 @@ pub struct ColumnarRows {
 }
 
 impl ColumnarRows {
-    pub fn new(name: String, kind: Kind, opened: Opened) -> ColumnarRows {
-        let Opened { schema, plan, begin, is_projected } = opened;
+    pub fn new(name: String, kind: Kind, opened: OpenColumnarFile) -> ColumnarRows {
+        let OpenColumnarFile { schema, plan, begin, is_projected } = opened;
         let names = schema.fields().iter().map(|field| field.name().clone()).collect();
         ColumnarRows {
             name: name.into(),

@@ -12,13 +12,13 @@ mod sqlite;
 
 #[cfg(not(feature = "postgres"))]
 mod postgres {
-    pub fn open(_: &str, _: &str, relation: &super::Relation) -> Result<super::Opened, crate::Error> {
+    pub fn open(_: &str, _: &str, relation: &super::Relation) -> Result<super::OpenRelation, crate::Error> {
         Err(crate::database::not_in_build(&relation.address))
     }
 }
 #[cfg(not(feature = "sqlite"))]
 mod sqlite {
-    pub fn open(_: &std::path::Path, _: &str, relation: &super::Relation) -> Result<super::Opened, crate::Error> {
+    pub fn open(_: &std::path::Path, _: &str, relation: &super::Relation) -> Result<super::OpenRelation, crate::Error> {
         Err(crate::database::not_in_build(&relation.address))
     }
 }
@@ -34,7 +34,7 @@ use super::meter::Meter;
 use super::types::{ObservedTypes, Type};
 use super::{Chunk, Format, Reading, Source};
 use crate::Error;
-use crate::database::{Address, Declared, Relation};
+use crate::database::{Address, Relation, TableDefinition};
 
 /// The approximate size of a chunk in bytes, and its maximum rows.
 const CHUNK: usize = 384 << 10;
@@ -45,7 +45,7 @@ const AHEAD: usize = 2;
 type ReaderMessage = Result<Option<DatabaseChunk>, Error>;
 type Read = Box<dyn FnOnce(Vec<usize>, RowSender) + Send>;
 
-struct Opened {
+struct OpenRelation {
     columns: Vec<SourceColumn>,
     read: Read,
 }
@@ -75,11 +75,11 @@ impl DatabaseRows {
     /// # Errors
     /// The connection fails, or the table does not exist.
     pub fn open(relation: &Relation, reading: &Reading) -> Result<DatabaseRows, Error> {
-        let Opened { columns, read } = match &relation.address {
+        let OpenRelation { columns, read } = match &relation.address {
             Address::Sqlite(path) => sqlite::open(path, &relation.address.to_string(), relation)?,
             Address::Postgres(uri) => postgres::open(uri, &relation.address.to_string(), relation)?,
         };
-        let declared = Declared {
+        let declared = TableDefinition {
             kind: relation.address.kind(),
             types: columns.iter().map(|column| column.declared.clone()).collect(),
             have_text: columns.iter().map(|column| column.has_text).collect(),

@@ -8,14 +8,14 @@ use std::io::BufRead;
 use postgres::Client;
 use postgres::types::{Kind, Type as ServerType};
 
-use super::{Opened, RowSender, SourceColumn};
+use super::{OpenRelation, RowSender, SourceColumn};
 use crate::Error;
 use crate::database::postgres::{connect, failed, find, tables};
 use crate::database::{Relation, What};
 use crate::source::CellKind;
 use crate::source::types::Type;
 
-pub fn open(uri: &str, address: &str, relation: &Relation) -> Result<Opened, Error> {
+pub fn open(uri: &str, address: &str, relation: &Relation) -> Result<OpenRelation, Error> {
     let name = relation.to_string();
     let mut client = connect(uri, address)?;
     let refused = |error: postgres::Error| failed(&name, &error);
@@ -69,7 +69,7 @@ pub fn open(uri: &str, address: &str, relation: &Relation) -> Result<Opened, Err
         let outcome = asked.read(&mut client, &needed, &mut giving, &name);
         giving.end(outcome);
     };
-    Ok(Opened { columns, read: Box::new(read) })
+    Ok(OpenRelation { columns, read: Box::new(read) })
 }
 
 /// The type of values, if the column type determines it.

@@ -5,7 +5,7 @@ use rusqlite::limits::Limit;
 use rusqlite::types::ValueRef;
 use rusqlite::{Connection, ErrorCode, Statement};
 
-use super::{Opened, RowSender, SourceColumn};
+use super::{OpenRelation, RowSender, SourceColumn};
 use crate::Error;
 use crate::database::sqlite::{Affinity, Use, connect, failed, table, tables};
 use crate::database::{Relation, What, quoted};
@@ -13,7 +13,7 @@ use crate::source::CellKind;
 use crate::source::numbers::push_real;
 use crate::source::types::Type;
 
-pub fn open(path: &Path, address: &str, relation: &Relation) -> Result<Opened, Error> {
+pub fn open(path: &Path, address: &str, relation: &Relation) -> Result<OpenRelation, Error> {
     let name = relation.to_string();
     let connection = connect(path, address, Use::Read)?;
     let query = match &relation.what {
@@ -36,7 +36,7 @@ pub fn open(path: &Path, address: &str, relation: &Relation) -> Result<Opened, E
         let outcome = read(&connection, &query, &needed, &mut giving, &name);
         giving.end(outcome);
     };
-    Ok(Opened { columns, read: Box::new(read) })
+    Ok(OpenRelation { columns, read: Box::new(read) })
 }
 
 fn columns(statement: &Statement) -> Vec<SourceColumn> {

@@ -7,7 +7,7 @@ use keen_notch_core::text::characters::Form;
 use pulp::{Arch, Simd, WithSimd};
 
 use super::marks::{self, Marks};
-use super::quoted::Quoted;
+use super::quoted::QuoteScanner;
 use crate::source::blocks::{BLOCK, LONG};
 
 #[derive(Debug, Default)]
@@ -36,12 +36,12 @@ struct Places {
 const STRETCH: usize = 64 * BLOCK;
 
 impl Places {
-    fn unfilled(&mut self) -> Unfilled<'_> {
+    fn unfilled(&mut self) -> UnfilledRow<'_> {
         if self.memory.len() < self.count + STRETCH + BLOCK {
             self.memory.resize((self.count + STRETCH) * 2, 0);
         }
         let memory = self.memory.get_mut(self.count..).unwrap_or_default();
-        Unfilled { whole: memory.len(), memory, count: &mut self.count }
+        UnfilledRow { whole: memory.len(), memory, count: &mut self.count }
     }
 
     fn push(&mut self, place: usize) {
@@ -55,13 +55,13 @@ impl Places {
     }
 }
 
-struct Unfilled<'p> {
+struct UnfilledRow<'p> {
     memory: &'p mut [u32],
     whole: usize,
     count: &'p mut usize,
 }
 
-impl Unfilled<'_> {
+impl UnfilledRow<'_> {
     /// Adds the positions of the set bits of a block at `at`, `MANY` at a time. Excess positions are overwritten by the next ones. The
     /// number of set bits is nearly random, so a branch for each bit would often be mispredicted.
     #[inline(always)]
@@ -160,7 +160,7 @@ impl Index {
             all_rare.reserve_exact((OWN_MAPPING / size_of::<Rare>()).max(count) - all_rare.len());
         }
         all_rare.resize(count, Rare::default());
-        let mut quoted = Quoted::new();
+        let mut quoted = QuoteScanner::new();
         let (blocks, rest) = bytes_from.as_chunks::<BLOCK>();
         let mut last = [0; BLOCK];
         last[..rest.len()].copy_from_slice(rest);
@@ -192,9 +192,9 @@ struct FindIn<'a> {
     blocks: &'a [[u8; BLOCK]],
     start: usize,
     delimiter: u8,
-    quoted: &'a mut Quoted,
-    ends: Unfilled<'a>,
-    feeds: Unfilled<'a>,
+    quoted: &'a mut QuoteScanner,
+    ends: UnfilledRow<'a>,
+    feeds: UnfilledRow<'a>,
     rares: &'a mut [Rare],
 }
 

@@ -50,7 +50,7 @@ impl Preamble {
     }
 }
 
-pub struct Delimited {
+pub struct DelimitedSource {
     dialect: Dialect,
     preamble: Preamble,
     header: Header,
@@ -61,12 +61,12 @@ pub struct Delimited {
     shape: Arc<ChunkContext>,
 }
 
-impl Delimited {
+impl DelimitedSource {
     /// Opens an input and reads its header.
     ///
     /// # Errors
     /// It cannot be read, is empty or has another format, or the given delimiter is invalid.
-    pub fn open(input: &Input, reading: &Reading) -> Result<Delimited, Error> {
+    pub fn open(input: &Input, reading: &Reading) -> Result<DelimitedSource, Error> {
         let given = reading.delimiter.as_deref().map(delimiter).transpose()?;
         let name = input.name();
         let (start, reader) = guess::start(input.open(reading)?).map_err(|error| Error::of_reading(&name, error))?;
@@ -136,7 +136,7 @@ impl Delimited {
                     (Header::Unnamed(record.count()), at)
                 };
                 let shape = Arc::new(ChunkContext::new(name, header.count(), dialect.delimiter, reading));
-                return Ok(Delimited { dialect, preamble, header, blocks, first: Some((block, rows)), ahead, shape });
+                return Ok(DelimitedSource { dialect, preamble, header, blocks, first: Some((block, rows)), ahead, shape });
             }
             skipped.push_str(&text[from..]);
         }
@@ -165,7 +165,7 @@ fn is_object(row: &str) -> bool {
     row.trim_start().strip_prefix('{').is_some_and(|rest| rest.trim_start().starts_with(['"', '}']))
 }
 
-impl Source for Delimited {
+impl Source for DelimitedSource {
     fn name(&self) -> &str {
         &self.shape.name
     }

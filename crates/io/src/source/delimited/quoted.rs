@@ -9,7 +9,7 @@ use crate::source::blocks::BLOCK;
 
 /// The state of quotes at the current byte, from left to right.
 #[derive(Debug, Clone)]
-pub struct Quoted {
+pub struct QuoteScanner {
     is_inside: bool,
     /// Whether a quote at the next byte opens a cell or continues one: the byte before it ends a cell or is a closing quote.
     may_open: bool,
@@ -17,9 +17,9 @@ pub struct Quoted {
     opened: usize,
 }
 
-impl Quoted {
-    pub fn new() -> Quoted {
-        Quoted { is_inside: false, may_open: true, opened: 0 }
+impl QuoteScanner {
+    pub fn new() -> QuoteScanner {
+        QuoteScanner { is_inside: false, may_open: true, opened: 0 }
     }
 
     #[inline]

@@ -5,17 +5,17 @@ use std::hint::select_unpredictable;
 use pulp::{Arch, Simd, WithSimd};
 
 use super::marks::{self, RowMarks};
-use super::quoted::Quoted;
+use super::quoted::QuoteScanner;
 use crate::source::blocks::{BLOCK, LineEnds, RowEnds};
 
 pub struct OutsideQuotes {
     delimiter: u8,
-    quoted: Quoted,
+    quoted: QuoteScanner,
 }
 
 impl OutsideQuotes {
     pub fn new(delimiter: u8) -> OutsideQuotes {
-        OutsideQuotes { delimiter, quoted: Quoted::new() }
+        OutsideQuotes { delimiter, quoted: QuoteScanner::new() }
     }
 }
 
@@ -38,7 +38,7 @@ struct FindRowEnds<'a> {
     blocks: &'a [[u8; BLOCK]],
     start: usize,
     delimiter: u8,
-    quoted: &'a mut Quoted,
+    quoted: &'a mut QuoteScanner,
 }
 
 impl WithSimd for FindRowEnds<'_> {

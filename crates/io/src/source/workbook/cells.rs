@@ -4,7 +4,7 @@ use std::ops::Range;
 
 use keen_notch_core::batch::Span;
 
-use crate::source::{CellKind, Shown};
+use crate::source::{CellKind, FormattedNumber};
 
 #[derive(Default)]
 pub struct Sheet {
@@ -67,9 +67,9 @@ impl Sheet {
     }
 
     /// The formatted number of a cell, if any.
-    pub fn shown(&self, cell: &SheetCell) -> Option<Shown<'_>> {
+    pub fn shown(&self, cell: &SheetCell) -> Option<FormattedNumber<'_>> {
         let (number, format) = *self.numbers.get((cell.shown as usize).checked_sub(1)?)?;
-        Some(Shown { number, format: self.formats.get(format as usize)? })
+        Some(FormattedNumber { number, format: self.formats.get(format as usize)? })
     }
 
     /// The range from the first to the last column with content.

@@ -230,7 +230,7 @@ fn unescape(text: &mut String, start: usize) {
 }
 
 #[derive(Default)]
-struct Written {
+struct ParsedCell {
     at: (u32, u32),
     style: usize,
     kind: Kind,
@@ -256,7 +256,7 @@ enum Kind {
 fn read_cells<R: Read>(mut tokens: Tokens<R>, book: &Book, making: &mut SheetBuilder) -> Option<Result<(), Error>> {
     // Default position of the next cell.
     let (mut row, mut column) = (0_u32, 0_u32);
-    let (mut cell, mut value) = (Written::default(), String::new());
+    let (mut cell, mut value) = (ParsedCell::default(), String::new());
     let (mut in_cell, mut in_value) = (false, false);
     // Nesting depth of phonetic readings.
     let mut readings = 0_u32;
@@ -268,7 +268,7 @@ fn read_cells<R: Read>(mut tokens: Tokens<R>, book: &Book, making: &mut SheetBui
                 (b"rPh", true) => readings += u32::from(!is_empty),
                 (b"c", false) => {
                     value.clear();
-                    cell = Written::read(attributes, (row, column))?;
+                    cell = ParsedCell::read(attributes, (row, column))?;
                     (row, column) = (cell.at.0, cell.at.1.checked_add(1)?);
                     in_cell = !is_empty;
                     let (open, close): (&[u8], &[u8]) = match cell.kind {
@@ -326,10 +326,10 @@ fn number_of_row(attributes: &[u8], next: u32) -> Option<u32> {
     }
 }
 
-impl Written {
+impl ParsedCell {
     /// Reads the attributes of a cell. `next` is the default position.
-    fn read(attributes: &[u8], next: (u32, u32)) -> Option<Written> {
-        let mut cell = Written { at: next, ..Written::default() };
+    fn read(attributes: &[u8], next: (u32, u32)) -> Option<ParsedCell> {
+        let mut cell = ParsedCell { at: next, ..ParsedCell::default() };
         for (name, value) in xml::attributes(attributes) {
             match name {
                 b"r" => cell.at = place_of(value)?,
@@ -367,8 +367,8 @@ fn place_of(place: &[u8]) -> Option<(u32, u32)> {
     Some((row.checked_sub(1)?, column.checked_sub(1)?))
 }
 
-fn add(cell: &Written, mut value: Cow<str>, book: &Book, making: &mut SheetBuilder) -> Option<Result<(), Error>> {
-    let Written { at, style, kind, has_formula, has_value } = cell;
+fn add(cell: &ParsedCell, mut value: Cow<str>, book: &Book, making: &mut SheetBuilder) -> Option<Result<(), Error>> {
+    let ParsedCell { at, style, kind, has_formula, has_value } = cell;
     // A formula can have an empty text as its value.
     if *has_formula && (!*has_value || (value.is_empty() && *kind != Kind::Text)) {
         return Some(making.add_empty_formula(*at));

@@ -69,7 +69,7 @@ struct Walk<'c> {
 }
 
 #[derive(Default, Clone)]
-struct Written {
+struct ParsedCell {
     kind: String,
     value: Option<String>,
     shown: String,
@@ -78,7 +78,7 @@ struct Written {
     is_formula: bool,
 }
 
-impl Written {
+impl ParsedCell {
     /// Whether the cell has a text, or a formula without a stored value.
     fn has_content(&self) -> bool {
         self.value.as_ref().is_some_and(|value| !value.is_empty()) || !self.shown.is_empty() || self.is_empty_formula()
@@ -157,7 +157,7 @@ impl<'c> Walk<'c> {
     }
 
     /// The cells of a row with content, with their columns and repetitions.
-    fn cells(&mut self) -> Option<Vec<(u32, u32, Written)>> {
+    fn cells(&mut self) -> Option<Vec<(u32, u32, ParsedCell)>> {
         let (mut cells, mut column) = (Vec::new(), 0_u32);
         loop {
             let (tag, is_empty) = match self.reader.read_event().ok()? {
@@ -187,7 +187,7 @@ impl<'c> Walk<'c> {
                 (self::times(&tag, "table:number-columns-spanned"), self::times(&tag, "table:number-rows-spanned"));
             let is_formula = tag.try_get_attribute("table:formula").ok()?.is_some();
             let shown = if is_empty { String::new() } else { self.shown()? };
-            let cell = Written { kind, value, shown, columns, rows, is_formula };
+            let cell = ParsedCell { kind, value, shown, columns, rows, is_formula };
             if cell.has_content() || columns > 1 {
                 cells.push((column, times, cell));
             }
@@ -264,8 +264,8 @@ impl<'c> Walk<'c> {
 }
 
 /// Writes a cell as phrases read it, and returns its kind.
-fn put(cell: &Written, sheet: &mut Sheet) -> Put {
-    let Written { kind, value, shown, .. } = cell;
+fn put(cell: &ParsedCell, sheet: &mut Sheet) -> Put {
+    let ParsedCell { kind, value, shown, .. } = cell;
     let (kind, text) = match (kind.as_str(), value) {
         ("date", Some(date)) => {
             // Midnight is a time if the cell displays times.

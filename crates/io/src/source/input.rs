@@ -6,10 +6,10 @@ use std::path::PathBuf;
 use std::sync::Arc;
 
 use super::Reading;
-use super::decoded::{DecodingReader, WrongBytes};
+use super::decoding::{DecodingReader, WrongBytes};
+use super::decompressor::unpacked;
 use super::foreign;
 use super::meter::MeteredReader;
-use super::unpacked::unpacked;
 use super::whole::Whole;
 use crate::Error;
 use crate::database::Relation;

@@ -4,8 +4,10 @@
 mod blocks;
 mod columnar;
 mod database;
-mod decoded;
+mod decoding;
+mod decompressor;
 pub mod delimited;
+pub mod file_stamps;
 pub mod fixed_width;
 mod foreign;
 pub mod input;
@@ -15,8 +17,6 @@ pub mod meter;
 pub(crate) mod numbers;
 mod reading;
 pub mod types;
-pub mod unchanged;
-mod unpacked;
 mod whole;
 pub mod workbook;
 
@@ -28,9 +28,9 @@ use keen_notch_core::batch::{Batch, Buffer, Forms, Mask, Span, Texts};
 use keen_notch_core::column::Header;
 use keen_notch_core::text::characters::Form;
 
-pub use decoded::{NotOfEncoding, WrongBytes};
+pub use decoding::{NotOfEncoding, WrongBytes};
+pub use decompressor::BrokenCompression;
 pub use reading::{EmptyFormulas, MEMORY, MOST_ROW, Ragged, Reading};
-pub use unpacked::BrokenCompression;
 pub use whole::ShortenedFile;
 pub use workbook::cells::letters;
 

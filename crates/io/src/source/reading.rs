@@ -3,7 +3,7 @@ use std::sync::Arc;
 use keen_notch_core::column::Header;
 use keen_notch_core::widths::Widths;
 
-use super::decoded::WrongBytes;
+use super::decoding::WrongBytes;
 use super::input::{Encoding, Input};
 use super::meter::Meter;
 use super::types::ObservedTypes;

@@ -34,7 +34,7 @@ mod of_packages {
     use parquet::file::properties::{DEFAULT_DATA_PAGE_ROW_COUNT_LIMIT, WriterProperties};
     use parquet::schema::types::ColumnPath;
 
-    use super::super::copied::CopyingWriter;
+    use super::super::copying::CopyingWriter;
     use super::super::{Limit, Transform};
     use crate::columnar::{Dictionaries, Plan};
     use crate::formats::{Framing, Kind};

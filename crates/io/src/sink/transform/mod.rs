@@ -3,7 +3,7 @@
 mod columnar;
 mod compressed;
 #[cfg(feature = "columnar")]
-mod copied;
+mod copying;
 mod workbook;
 
 use std::fmt;

@@ -7,7 +7,7 @@ use keen_notch_core::text::characters::Form;
 use pulp::{Arch, Simd, WithSimd};
 
 use super::marks::{self, Marks};
-use super::quoted::QuoteScanner;
+use super::quotes::QuoteScanner;
 use crate::source::blocks::{BLOCK, LONG};
 
 #[derive(Debug, Default)]

@@ -5,7 +5,7 @@ mod dialect;
 mod guess;
 mod index;
 mod marks;
-mod quoted;
+mod quotes;
 pub mod record;
 mod row_ends;
 

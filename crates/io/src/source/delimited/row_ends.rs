@@ -5,7 +5,7 @@ use std::hint::select_unpredictable;
 use pulp::{Arch, Simd, WithSimd};
 
 use super::marks::{self, RowMarks};
-use super::quoted::QuoteScanner;
+use super::quotes::QuoteScanner;
 use crate::source::blocks::{BLOCK, LineEnds, RowEnds};
 
 pub struct OutsideQuotes {

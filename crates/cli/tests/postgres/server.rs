@@ -16,7 +16,7 @@ impl Server {
     /// Starts a server; reports and returns `None` without PostgreSQL.
     pub fn start() -> Option<Server> {
         let Some(programs) = programs() else {
-            eprintln!("skipped: PostgreSQL's initdb is not installed (on Debian: apt-get install postgresql)");
+            eprintln!("skipped: PostgreSQL's initdb and psql are not installed (on Debian: apt-get install postgresql)");
             return None;
         };
         let folder = TempDir::new().unwrap();
@@ -158,5 +158,7 @@ fn is_root() -> bool {
 fn programs() -> Option<PathBuf> {
     let path = std::env::var_os("PATH").unwrap_or_default();
     let debian = std::fs::read_dir("/usr/lib/postgresql").into_iter().flatten().flatten().map(|entry| entry.path().join("bin"));
-    std::env::split_paths(&path).chain(debian).find(|folder| folder.join("initdb").exists())
+    // Links to the programs may stand in a folder that lacks one of them.
+    let real = |folder: PathBuf| Some(folder.join("initdb").canonicalize().ok()?.parent()?.to_owned());
+    std::env::split_paths(&path).chain(debian).filter_map(real).find(|folder| folder.join("psql").exists())
 }

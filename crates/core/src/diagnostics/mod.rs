@@ -53,7 +53,7 @@ pub enum Fix {
 ///
 /// ```
 /// use keen_notch_core::batch::{Batch, Column};
-/// use keen_notch_core::diagnostics::{Diagnostics, Fix, Observed, note_looks};
+/// use keen_notch_core::diagnostics::{Diagnostics, Fix, Observation, note_looks};
 /// use keen_notch_core::piece::Piece;
 /// use keen_notch_core::phrase::Phrase;
 /// use keen_notch_core::program::{Program, Results, Work};
@@ -66,7 +66,7 @@ pub enum Fix {
 /// let filled = note_looks(codes.texts(), &mut looks);
 /// let mut diagnostics = Diagnostics::new(&[Piece::parse("digit: last 1", 0)?]);
 /// let number = |row: usize| row as u64 + 1;
-/// diagnostics.observe(0, Observed { values: codes.texts(), filled, looks: &looks, results: &results, number: &number });
+/// diagnostics.observe(0, Observation { values: codes.texts(), filled, looks: &looks, results: &results, number: &number });
 /// let hints = diagnostics.hints(500, &[]);
 /// assert_eq!(hints[0].rows, [8]);
 /// assert_eq!(hints[0].fix, Fix::Piece { piece: 0, phrase: "trim then last 1".to_owned() });

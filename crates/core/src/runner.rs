@@ -2,7 +2,10 @@
 //!
 //! Filters, comparisons with earlier rows, row numbers and counts are inside, so a caller cannot leave one out.
 
+use std::cell::RefCell;
+use std::collections::BTreeMap;
 use std::fmt;
+use std::sync::Arc;
 
 use crate::batch::{Batch, Column, Texts};
 use crate::carving::{BatchResults, BindError, Carving, CheckName, Memory, TooLarge};
@@ -11,9 +14,10 @@ use crate::check::{Violation, ViolationKind};
 use crate::column::Header;
 use crate::cutlist::CutList;
 use crate::explain;
+use crate::phrase::ast::ListSource;
 use crate::program::{Setting, State};
 use crate::sightings::Sightings;
-use crate::summary::{self, Level, RowOf, Summary};
+use crate::summary::{self, Level, ListFile, RowOf, Summary};
 use crate::tally::Tally;
 
 /// A cut list bound to the columns of a table, with the state of the rows so far.
@@ -43,6 +47,7 @@ pub struct Runner {
     header: Header,
     checks: Vec<CheckName>,
     rules: Vec<String>,
+    listed: Vec<ListFile>,
     name: String,
     results: BatchResults,
     memory: Memory,
@@ -76,7 +81,7 @@ impl KeptBatch {
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
 pub struct PieceId(usize);
 
-/// Why a batch was not carved. The runner is as before.
+/// Why a batch was not carved. After [`PushError::Store`] the runner may have compared some of its rows; after the others it is as before.
 #[derive(Debug)]
 #[non_exhaustive]
 pub enum PushError {
@@ -121,10 +126,17 @@ impl Runner {
     /// A column or piece is unknown, or a phrase or check is invalid.
     pub fn new(list: &CutList, header: Header, setting: &Setting) -> Result<Runner, BindError> {
         let main = list.column.as_ref().map(|main| &main.column);
-        let carving = Carving::new(&list.wanted, main, setting, &header)?;
+        let listed = RefCell::new(BTreeMap::new());
+        let lists = |source: &ListSource| {
+            let list = (setting.lists)(source)?;
+            listed.borrow_mut().insert(source.clone(), Arc::clone(&list));
+            Ok(list)
+        };
+        let carving = Carving::new(&list.wanted, main, &Setting { unit: setting.unit, lists: &lists }, &header)?;
         let checks = carving.checks();
         Ok(Runner {
             rules: explain::asked(&list.wanted, main, setting.unit),
+            listed: listed.into_inner().iter().map(|(source, list)| ListFile::new(source, list)).collect(),
             name: "rows".to_owned(),
             results: BatchResults::default(),
             memory: Memory::default(),
@@ -211,7 +223,7 @@ impl Runner {
             version: summary::VERSION,
             program: env!("CARGO_PKG_VERSION").to_owned(),
             asked: self.rules,
-            listed: Vec::new(),
+            listed: self.listed,
             part: None,
             rows_compared: self.carving.looks_back(),
             inputs: vec![summary::Input { name: self.name.clone(), first_row: 1, rows: self.rows.read, stream: true }],
@@ -281,10 +293,12 @@ impl Output<'_> {
     /// The faults, by row. A warning is a fault of another level.
     pub fn faults(&self) -> impl Iterator<Item = RowFault> {
         let Runner { carving, results, checks, batch, .. } = self.runner;
+        let columns: Vec<Texts> = batch.columns.iter().map(Column::texts).collect();
         results.failures().iter().filter_map(move |failure| {
             let (check, row) = (checks.get(failure.check as usize)?, *batch.numbers.get(failure.row as usize)?);
             let name = |row: u64| format!("row {row}");
-            let fault = batch.with(|batch| carving.fault(*failure, batch, results, &name));
+            let batch = Batch { rows: batch.numbers.len(), columns: &columns };
+            let fault = carving.fault(*failure, &batch, results, &name);
             let level = if check.only_warns { Level::Warning } else { Level::Fault };
             Some(RowFault {
                 row,

@@ -9,6 +9,7 @@ use serde::{Deserialize, Serialize};
 use crate::carving::{Carving, CheckName};
 use crate::check::unique_texts::UniqueTexts;
 use crate::column::Header;
+use crate::phrase::ast::ListSource;
 use crate::program::List;
 use crate::sightings::{ROWS, Sightings};
 use crate::tally::Tally;
@@ -68,10 +69,12 @@ pub struct Input {
 }
 
 impl ListFile {
-    pub fn new(file: &str, values: &List) -> ListFile {
+    pub fn new(source: &ListSource, values: &List) -> ListFile {
+        let ListSource { file, column, .. } = source;
+        let file = column.as_ref().map_or(file.clone(), |column| format!("{column} of {file}"));
         // A sum is independent of the order.
         let hash = values.texts.iter().fold(0_u128, |all, value| all.wrapping_add(UniqueTexts::hash([&**value]).bits()));
-        ListFile { file: file.to_owned(), values: values.texts.len() as u64, hash: format!("{hash:032x}") }
+        ListFile { file, values: values.texts.len() as u64, hash: format!("{hash:032x}") }
     }
 }
 

@@ -24,6 +24,7 @@ use keen_notch_io::files::RunFiles;
 use keen_notch_io::formats::FileFormat;
 use keen_notch_io::source::input::Input;
 
+use crate::args::FaultArgs;
 use crate::failure::{Failure, Text};
 
 #[derive(Debug, Default)]
@@ -36,6 +37,14 @@ pub struct RuleArgs<'a> {
     pub column: Option<&'a str>,
     /// Whether cut lists can name files outside their folders and the current folder.
     pub allow_outside: bool,
+}
+
+impl<'a> RuleArgs<'a> {
+    /// The rules among the options about faults.
+    pub fn of_faults(faults: &'a FaultArgs) -> RuleArgs<'a> {
+        let FaultArgs { layouts, checks, allow_outside, .. } = faults;
+        RuleArgs { layouts, checks, allow_outside: *allow_outside, ..RuleArgs::default() }
+    }
 }
 
 pub struct Pieces {
@@ -225,15 +234,11 @@ impl Pieces {
     /// The parts of a summary that describe these bound pieces. `argument` is the column of the command line.
     pub fn made_by(&self, argument: Option<&str>) -> MadeBy {
         let argument = argument.map(ColumnRef::parse);
-        let listed = |(ListSource { file, column, .. }, list): (&ListSource, &List)| {
-            let name = column.as_ref().map_or(file.clone(), |column| format!("{column} of {file}"));
-            ListFile::new(&name, list)
-        };
         MadeBy {
             program: env!("CARGO_PKG_VERSION").to_owned(),
             asked: explain::asked(&self.wanted, argument.as_ref().or(self.main()), self.unit),
             part: None,
-            listed: self.listed.borrow().iter().map(listed).collect(),
+            listed: self.listed.borrow().iter().map(|(source, list)| ListFile::new(source, list)).collect(),
         }
     }
 

@@ -7,8 +7,13 @@ mod embed;
 
 use insta::assert_snapshot;
 use keen_notch_core::batch::Column;
+use keen_notch_core::column::Header;
 use keen_notch_core::cutlist::CutList;
+use keen_notch_core::phrase::ast::ListSource;
+use keen_notch_core::program::{List, ListTexts, Setting};
 use keen_notch_core::runner::{PushError, Runner};
+use keen_notch_core::summary::Apart;
+use keen_notch_core::text::unit::Unit;
 
 fn runner() -> Runner {
     let list = "column = 'code'\n[piece.no]\ntake = 'numbers'\ncolumns = 2\ncheck = 'digits'\n[rows]\nkeep = 'code: unique'\n";
@@ -79,4 +84,25 @@ fn summaries_of_parts_merge() {
     first.append(second).unwrap();
     assert_eq!(first, whole);
     assert_eq!((whole.checks[0].rows, whole.checks[0].first_rows[0].row), (1, 2));
+}
+
+#[test]
+fn parts_with_different_lists_do_not_merge() {
+    let list =
+        CutList::parse("[piece.no]\nof = 'depot'\ntake = 'whole'\ncheck = 'listed in \"depots.csv\" column \"name\"'\n", 0)
+            .unwrap();
+    let run = |depot: &str| {
+        let list_of_depots = List::new(ListTexts { texts: [depot.into()].into(), header: None });
+        let lists = |_: &ListSource| Ok(List::clone(&list_of_depots));
+        let mut runner =
+            Runner::new(&list, Header::Names(vec!["depot".to_owned()]), &Setting { unit: Unit::Characters, lists: &lists })
+                .unwrap();
+        runner.push(vec![Column::of(["East"])]).unwrap();
+        runner.finish()
+    };
+    let mut first = run("East");
+    assert_eq!((first.listed[0].file.as_str(), first.listed[0].values, first.rows.with_faults), ("name of depots.csv", 1, 0));
+    assert_eq!(first.append(run("West")), Err(Apart::Listed("name of depots.csv".to_owned())));
+    assert_eq!(first.append(run("East")), Ok(()));
+    assert_eq!(first.rows.read, 2);
 }

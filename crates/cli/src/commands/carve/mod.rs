@@ -30,12 +30,10 @@ const PREVIEW: usize = 10;
 pub fn run(args: &CarveArgs, console: &Console) -> Result<Exit, Failure> {
     let rules = RuleArgs {
         lists: &args.lists,
-        layouts: &args.faults.layouts,
         pieces: &args.pieces,
-        checks: &args.faults.checks,
         keep: &args.rows_to_keep.keep,
         column: args.column.as_deref(),
-        allow_outside: args.faults.allow_outside,
+        ..RuleArgs::of_faults(&args.faults)
     };
     let known = RunFiles::default();
     let request = Request::read(args, &rules, &known, console)?;

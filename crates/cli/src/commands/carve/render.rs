@@ -1,4 +1,4 @@
-//! What a run says at its end.
+//! The preview, the summary and the notes after a run.
 
 use std::io::Write;
 
@@ -32,9 +32,9 @@ pub struct CarveOutcome<'a> {
     pub summary: &'a Summary,
     pub session: Option<&'a Session>,
     pub named: FileFormat,
-    /// Whether the rows exist: with faults, `--strict` discards them.
+    /// Whether the output exists: `--strict` and texts that are too wide discard a file.
     pub is_kept: bool,
-    /// Whether `--strict` discards the rows.
+    /// Whether `--strict` refuses the rows.
     pub is_refused: bool,
 }
 

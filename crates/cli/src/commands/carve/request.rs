@@ -51,7 +51,7 @@ impl<'a> Request<'a> {
         };
         formats::check_output(args.out.as_deref().unwrap_or(Path::new("standard output")), named)?;
         if let (Some(part), true) = (args.part.part, args.tables.replace) {
-            let message = format!("with --replace, the table of part {part} would replace those of the earlier parts");
+            let message = format!("with --replace, the table of part {part} would replace the rows of earlier parts");
             return Err(Failure::usage(message, "add the rows of each part with --append"));
         }
         Ok(Request { args, pieces, inputs, reading, written, named, named_aside })

@@ -13,7 +13,6 @@ use crate::commands::pieces::{Pieces, RuleArgs};
 use crate::commands::run::{self, Files};
 use crate::commands::{against, database};
 use crate::console::Console;
-use crate::draw::rerun::Rerun;
 use crate::draw::{summary, verdict};
 use crate::exit::Exit;
 use crate::failure::Failure;
@@ -24,12 +23,10 @@ use render::CheckOutcome;
 pub fn run(args: &CheckArgs, console: &Console) -> Result<Exit, Failure> {
     let rules = RuleArgs {
         lists: &args.lists,
-        layouts: &args.faults.layouts,
         pieces: &args.pieces,
-        checks: &args.faults.checks,
         keep: &args.rows_to_keep.keep,
         column: args.column.as_deref(),
-        allow_outside: args.faults.allow_outside,
+        ..RuleArgs::of_faults(&args.faults)
     };
     let known = RunFiles::default();
     let pieces = Pieces::read(&rules, &known)?;
@@ -66,16 +63,10 @@ pub fn run(args: &CheckArgs, console: &Console) -> Result<Exit, Failure> {
     let summary = report.summary(&job, &table.header, made_by);
     files.finish(None, &summary::json(&summary))?;
     if !args.quiet {
-        let again = Rerun {
-            rules: &rules,
-            inputs: &inputs,
-            reading: &args.reading,
-            ragged: args.faults.ragged,
-            of_lists: &pieces.reading,
-        };
         let then = then.as_ref().map(|(then, name)| (then, name.as_str()));
         let checked = CheckOutcome {
             args,
+            rules: &rules,
             inputs: &inputs,
             pieces: &pieces,
             table: &table,
@@ -84,7 +75,7 @@ pub fn run(args: &CheckArgs, console: &Console) -> Result<Exit, Failure> {
             summary: &summary,
             then,
         };
-        checked.show(&again, console)?;
+        checked.show(console)?;
     }
     run::say_replaced(&reading.meter, console, args.quiet);
     Ok(if report.counts.faulty > 0 { Exit::Faults } else { Exit::of_gaps(args.faults.fail_on, &summary) })

@@ -9,7 +9,7 @@ use keen_notch_io::source::input::Input;
 use keen_notch_io::table::Table;
 
 use crate::args::CheckArgs;
-use crate::commands::pieces::Pieces;
+use crate::commands::pieces::{Pieces, RuleArgs};
 use crate::commands::run;
 use crate::console::{self, Console};
 use crate::draw::rerun::Rerun;
@@ -19,6 +19,7 @@ use crate::draw::{faults, hints, verdict, visible};
 /// A run that has ended.
 pub struct CheckOutcome<'a> {
     pub args: &'a CheckArgs,
+    pub rules: &'a RuleArgs<'a>,
     pub inputs: &'a [Input],
     pub pieces: &'a Pieces,
     pub table: &'a Table,
@@ -30,7 +31,7 @@ pub struct CheckOutcome<'a> {
 }
 
 impl CheckOutcome<'_> {
-    pub fn show(&self, again: &Rerun, console: &Console) -> io::Result<()> {
+    pub fn show(&self, console: &Console) -> io::Result<()> {
         // If standard output is an output file, readable text goes to standard error.
         let mut out: Box<dyn Write> = match run::writes_to_standard_output(&self.args.faults) {
             true => Box::new(console::err()),
@@ -43,7 +44,7 @@ impl CheckOutcome<'_> {
         }
         self.show_checks(passed, console.width, &mut out)?;
         if !passed {
-            self.show_faults(again, console.width, &mut out)?;
+            self.show_faults(console.width, &mut out)?;
         }
         let words = format!("{}: {}", run::names_of_part(self.inputs, self.args.part.part), self.outcome(&verdict));
         let words = textwrap::fill(&visible::without_controls(&words), console.width);
@@ -73,8 +74,9 @@ impl CheckOutcome<'_> {
         Ok(())
     }
 
-    fn show_faults(&self, again: &Rerun, width: usize, out: &mut dyn Write) -> io::Result<()> {
-        let CheckOutcome { table, job, report, pieces, .. } = self;
+    fn show_faults(&self, width: usize, out: &mut dyn Write) -> io::Result<()> {
+        let CheckOutcome { args, rules, inputs, table, job, report, pieces, .. } = self;
+        let again = Rerun { rules, inputs, reading: &args.reading, ragged: args.faults.ragged, of_lists: &pieces.reading };
         for line in faults::failing(report, job, width) {
             writeln!(out, "{line}")?;
         }
@@ -87,7 +89,7 @@ impl CheckOutcome<'_> {
         if !report.hints.is_empty() {
             writeln!(out)?;
         }
-        for line in hints::draw(report, job, &table.header, pieces, again, width) {
+        for line in hints::draw(report, job, &table.header, pieces, &again, width) {
             writeln!(out, "{line}")?;
         }
         if report.counts.rows > 0 {

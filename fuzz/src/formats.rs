@@ -53,7 +53,7 @@ pub fn format(data: &[u8]) {
     }
     let Ok(report) = &ran.report else { return };
     // A text that is too wide is a fault, and not there.
-    if report.counts.faulty > 0 || report.counts.rows == 0 {
+    if report.totals.rows.with_faults > 0 || report.totals.rows.read == 0 {
         return;
     }
     let (read, header) = values(&inputs, &reading).expect("it has been read");

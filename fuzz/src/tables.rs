@@ -92,11 +92,11 @@ fn cells(inputs: &[Input], reading: &Reading) -> Result<Vec<Vec<String>>, Error>
 
 fn each_row_is_in_one_place(ran: &Ran, inputs: &[Input], options: &Options, text: &str) {
     let Ok(report) = &ran.report else { return };
-    let counts = &report.counts;
-    assert_eq!(counts.rows_kept + counts.set_aside + counts.left_out, counts.rows, "{text:?}");
+    let counts = &report.totals.rows;
+    assert_eq!(counts.kept + counts.set_aside + counts.left_out, counts.read, "{text:?}");
     let reading = Reading { ragged: Ragged::Keep, ..options.reading.clone() };
     let read = cells(inputs, &reading).expect("it has been read");
-    assert_eq!(read.len() as u64, counts.rows, "{text:?}");
+    assert_eq!(read.len() as u64, counts.read, "{text:?}");
     let written = |rows: &str| {
         // One line with a carriage return in it looks like several whose lines end so.
         let line = rows.trim_end_matches(['\r', '\n']);
@@ -111,7 +111,7 @@ fn each_row_is_in_one_place(ran: &Ran, inputs: &[Input], options: &Options, text
         Some(read.unwrap_or_else(|error| panic!("{error}: {text:?}")).len() as u64)
     };
     if let Some(written) = written(&ran.rows) {
-        assert_eq!(written, counts.rows_out, "{:?} of {text:?}", ran.rows);
+        assert_eq!(written, counts.written, "{:?} of {text:?}", ran.rows);
     }
     if let Some(aside) = written(&ran.offcuts) {
         let wanted = if options.reading.ragged == Ragged::SetAside { counts.set_aside } else { 0 };

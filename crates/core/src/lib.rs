@@ -1,6 +1,8 @@
 #![cfg_attr(feature = "cutlist", doc = include_str!("../README.md"))]
 #![forbid(unsafe_code)]
 
+#[cfg(feature = "arrow")]
+pub mod arrow;
 pub mod batch;
 mod build;
 pub mod carving;

@@ -7,8 +7,8 @@ use std::collections::BTreeMap;
 use std::fmt;
 use std::sync::Arc;
 
-use crate::batch::{Batch, Column, Texts};
-use crate::carving::{BatchResults, BindError, Carving, CheckName, Memory, TooLarge};
+use crate::batch::{Column, Texts};
+use crate::carving::{BatchResults, BatchRows, BindError, Carved, Carving, CheckName, Memory, TableRows, TooLarge, Totals};
 use crate::check::unique_texts::StoreError;
 use crate::check::{Violation, ViolationKind};
 use crate::column::Header;
@@ -16,9 +16,7 @@ use crate::cutlist::CutList;
 use crate::explain;
 use crate::phrase::ast::ListSource;
 use crate::program::{Setting, State};
-use crate::sightings::Sightings;
 use crate::summary::{self, Level, ListFile, RowOf, Summary};
-use crate::tally::Tally;
 
 /// A cut list bound to the columns of a table, with the state of the rows so far.
 ///
@@ -43,48 +41,66 @@ use crate::tally::Tally;
 /// ```
 #[derive(Debug)]
 pub struct Runner {
-    carving: Carving,
+    carver: Carver,
     header: Header,
     checks: Vec<CheckName>,
     rules: Vec<String>,
     listed: Vec<ListFile>,
     name: String,
-    results: BatchResults,
     memory: Memory,
-    tallies: Vec<Tally>,
-    checked: Vec<u64>,
-    failed: Vec<Sightings>,
-    rows: summary::Rows,
-    batch: KeptBatch,
+    totals: Totals,
+    /// Those of the last batch.
+    results: BatchResults,
 }
 
-/// The kept rows of the last batch.
-#[derive(Debug, Default)]
-struct KeptBatch {
-    numbers: Vec<u64>,
-    columns: Vec<Column>,
+/// Carves batches for a [`Runner`], on any thread. [`Runner::take`] takes them in row order.
+///
+/// ```
+/// use keen_notch_core::batch::Column;
+/// use keen_notch_core::cutlist::CutList;
+///
+/// let list = CutList::parse("[piece.serial]\nof = 'code'\ntake = 'after \"-\"'\ncheck = 'unique'\n", 0)?;
+/// let mut runner = list.bind(&["code"])?;
+/// let batches = [["GRP-1", "HNG-2"], ["BRK-1", "TWR-3"]];
+/// let carved = std::thread::scope(|scope| {
+///     let threads = batches.map(|codes| {
+///         let carver = runner.carver();
+///         scope.spawn(move || carver.carve(vec![Column::of(codes)]))
+///     });
+///     threads.map(|thread| thread.join().expect("carving does not panic"))
+/// });
+/// for batch in carved {
+///     runner.take(batch?)?;
+/// }
+/// assert_eq!(runner.finish().rows.with_faults, 1);
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
+#[derive(Debug, Clone)]
+pub struct Carver {
+    carving: Arc<Carving>,
+    columns: usize,
 }
 
-impl KeptBatch {
-    fn keep(&mut self, rows: &[u32]) {
-        self.numbers = rows.iter().filter_map(|row| self.numbers.get(*row as usize).copied()).collect();
-        self.columns.iter_mut().for_each(|column| column.keep(rows));
-    }
-
-    fn with<R>(&self, call: impl FnOnce(&Batch) -> R) -> R {
-        let columns: Vec<Texts> = self.columns.iter().map(Column::texts).collect();
-        call(&Batch { rows: self.numbers.len(), columns: &columns })
-    }
+/// A batch with its pieces, for [`Runner::take`].
+#[derive(Debug)]
+pub struct CarvedBatch<'t> {
+    of: Arc<Carving>,
+    count: u64,
+    carved: Carved<TableRows<'t>>,
 }
 
 /// A piece of a [`Runner`].
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
-pub struct PieceId(usize);
+pub struct PieceId(pub(crate) usize);
 
-/// Why a batch was not carved. After [`PushError::Store`] the runner may have compared some of its rows; after the others it is as before.
+/// Why a batch was not taken. After [`PushError::Store`] the runner may have compared some of its rows; after the others it is as before.
 #[derive(Debug)]
 #[non_exhaustive]
 pub enum PushError {
+    /// The batch has more rows than a `u32` can count.
+    Rows,
+    /// The batch was carved for another runner.
+    OtherRunner,
     /// The batch has another number of columns than the table.
     Columns { expected: usize, found: usize },
     /// The columns have different numbers of values.
@@ -98,6 +114,8 @@ pub enum PushError {
 impl fmt::Display for PushError {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         match self {
+            PushError::Rows => f.write_str("the batch has more than 4294967295 rows"),
+            PushError::OtherRunner => f.write_str("the batch was carved for another runner"),
             PushError::Columns { expected, found } => write!(f, "the batch has {found} columns, and the table {expected}"),
             PushError::Lengths => f.write_str("the columns of the batch have different numbers of values"),
             PushError::TooLarge(error) => error.fmt(f),
@@ -138,14 +156,10 @@ impl Runner {
             rules: explain::asked(&list.wanted, main, setting.unit),
             listed: listed.into_inner().iter().map(|(source, list)| ListFile::new(source, list)).collect(),
             name: "rows".to_owned(),
-            results: BatchResults::default(),
             memory: Memory::default(),
-            tallies: vec![Tally::default(); carving.count()],
-            checked: vec![0; checks.len()],
-            failed: vec![Sightings::default(); checks.len()],
-            rows: summary::Rows::default(),
-            batch: KeptBatch::default(),
-            carving,
+            totals: Totals::new(&carving, checks.len()),
+            results: BatchResults::default(),
+            carver: Carver { carving: Arc::new(carving), columns: header.count() },
             header,
             checks,
         })
@@ -160,85 +174,111 @@ impl Runner {
 
     /// The piece with this name.
     pub fn piece(&self, name: &str) -> Option<PieceId> {
-        (0..self.carving.count()).find(|piece| self.carving.name(*piece) == name).map(PieceId)
+        let carving = &self.carver.carving;
+        (0..carving.count()).find(|piece| carving.name(*piece) == name).map(PieceId)
     }
 
     /// Carves and checks the next rows: a column for each column of the table, in order.
     ///
     /// # Errors
     /// The columns do not form a batch of the table, or its results take too much memory.
-    pub fn push(&mut self, columns: Vec<Column>) -> Result<Output<'_>, PushError> {
-        let count = columns.first().map_or(0, |column| column.texts().len());
-        if columns.len() != self.header.count() {
-            return Err(PushError::Columns { expected: self.header.count(), found: columns.len() });
+    pub fn push<'t>(&mut self, columns: Vec<Column<'t>>) -> Result<Output<'_, 't>, PushError> {
+        let spare = std::mem::take(&mut self.results);
+        let carved = self.carver.carve_into(columns, spare)?;
+        self.take(carved)
+    }
+
+    /// Carves batches on other threads.
+    pub fn carver(&self) -> Carver {
+        self.carver.clone()
+    }
+
+    #[cfg(feature = "arrow")]
+    pub(crate) fn bound(&self) -> (&Carving, &Header) {
+        (&self.carver.carving, &self.header)
+    }
+
+    /// Compares the next batch with the earlier rows and checks it. Take all batches in row order.
+    ///
+    /// # Errors
+    /// The batch belongs to another runner, or the texts of earlier rows cannot be read or stored.
+    pub fn take<'t>(&mut self, CarvedBatch { of, count, carved }: CarvedBatch<'t>) -> Result<Output<'_, 't>, PushError> {
+        let carving = &*self.carver.carving;
+        if !Arc::ptr_eq(&of, &self.carver.carving) {
+            return Err(PushError::OtherRunner);
         }
-        if columns.iter().any(|column| column.texts().len() != count) {
-            return Err(PushError::Lengths);
-        }
-        let (carving, results) = (&self.carving, &mut self.results);
-        let before = self.rows.read;
-        let mut batch = KeptBatch { numbers: (before + 1..=before + count as u64).collect(), columns };
-        if let Some(kept) = batch.with(|batch| carving.select(batch, results).map(<[u32]>::to_vec)) {
-            batch.keep(&kept);
-        }
-        batch.with(|batch| carving.run(batch, results)).map_err(PushError::TooLarge)?;
-        if let Some(kept) = results.take_kept() {
-            results.keep(&kept);
-            batch.keep(&kept);
-        }
-        if carving.looks_back() {
-            batch.with(|batch| carving.hash(batch, results));
-            let numbers = &batch.numbers;
-            carving.remember(results, numbers.len(), |row| numbers[row], &mut self.memory).map_err(PushError::Store)?;
-            if let Some(kept) = results.take_kept() {
-                results.keep(&kept);
-                batch.keep(&kept);
-            }
-        }
-        batch.with(|batch| carving.judge(batch, results, &mut self.tallies, &mut self.checked));
-        let kept = batch.numbers.len() as u64;
-        self.rows.read += count as u64;
-        self.rows.kept += kept;
-        self.rows.left_out += count as u64 - kept;
-        self.rows.written += match carving.rows_piece() {
-            None => kept,
-            Some(piece) => (0..batch.numbers.len()).map(|row| results.piece(piece).items(row).len().max(1) as u64).sum(),
+        let before = self.totals.rows.read;
+        let compared = carving.compare(vec![carved], before, &mut self.memory).map_err(PushError::Store)?;
+        let mut part = Totals::new(carving, self.checks.len());
+        // One batch went in, so one comes out.
+        let Some(mut judged) = compared.into_iter().map(|batch| carving.judge(batch, &mut part)).next() else {
+            return Err(PushError::OtherRunner);
         };
-        self.rows.with_faults += results.faulty().count() as u64;
-        let mut last = None;
-        for failure in results.failures_by_row() {
-            // Several results of a row can fail one check, which is one failing row.
-            if last.replace((failure.row, failure.check)) != Some((failure.row, failure.check)) {
-                self.failed[failure.check as usize].note(batch.numbers[failure.row as usize]);
-            }
-        }
-        self.batch = batch;
-        Ok(Output { runner: self })
+        let (rows, results) = judged.parts();
+        results.failures_by_row();
+        let numbers: Vec<u64> = rows.numbers().iter().map(|number| before + u64::from(*number)).collect();
+        let kept = numbers.len() as u64;
+        part.rows.read = count;
+        part.rows.kept = kept;
+        part.rows.written = match carving.rows_piece() {
+            None => kept,
+            Some(piece) => (0..numbers.len()).map(|row| results.piece(piece).items(row).len().max(1) as u64).sum(),
+        };
+        self.totals.append(&part);
+        let (rows, results) = judged.into_parts();
+        self.results = results;
+        Ok(Output { runner: self, numbers, rows })
     }
 
     /// The summary of all rows. Summaries of consecutive parts merge with [`Summary::append`], unless the list compares rows.
     pub fn finish(self) -> Summary {
         let first_row = |row: &u64| RowOf { file: self.name.clone(), row: *row };
+        let carving = &self.carver.carving;
         Summary {
             version: summary::VERSION,
             program: env!("CARGO_PKG_VERSION").to_owned(),
             asked: self.rules,
             listed: self.listed,
             part: None,
-            rows_compared: self.carving.looks_back(),
-            inputs: vec![summary::Input { name: self.name.clone(), first_row: 1, rows: self.rows.read, stream: true }],
-            rows: self.rows,
-            pieces: self.carving.piece_counts(&self.tallies, &self.header),
-            checks: summary::check_counts(&self.checks, &self.header, (&self.failed, &self.checked), first_row),
+            rows_compared: carving.looks_back(),
+            inputs: vec![summary::Input { name: self.name.clone(), first_row: 1, rows: self.totals.rows.read, stream: true }],
+            rows: self.totals.rows,
+            pieces: carving.piece_counts(&self.totals, &self.header),
+            checks: summary::check_counts(&self.checks, &self.header, &self.totals, first_row),
             replacements: 0,
         }
     }
 }
 
+impl Carver {
+    /// Carves some rows: a column for each column of the table, in order.
+    ///
+    /// # Errors
+    /// The columns do not form a batch of the table, or its results take too much memory.
+    pub fn carve<'t>(&self, columns: Vec<Column<'t>>) -> Result<CarvedBatch<'t>, PushError> {
+        self.carve_into(columns, BatchResults::default())
+    }
+
+    fn carve_into<'t>(&self, columns: Vec<Column<'t>>, spare: BatchResults) -> Result<CarvedBatch<'t>, PushError> {
+        let count = columns.first().map_or(0, |column| column.texts().len());
+        if columns.len() != self.columns {
+            return Err(PushError::Columns { expected: self.columns, found: columns.len() });
+        }
+        if columns.iter().any(|column| column.texts().len() != count) {
+            return Err(PushError::Lengths);
+        }
+        let rows = TableRows::new(u32::try_from(count).map_err(|_| PushError::Rows)?, columns);
+        let carved = self.carving.carve(rows, spare).map_err(|refused| PushError::TooLarge(refused.error))?;
+        Ok(CarvedBatch { of: Arc::clone(&self.carving), count: count as u64, carved })
+    }
+}
+
 /// The kept rows of a batch with their pieces and faults. Rows are indices from 0 in the order of [`Output::rows`].
 #[derive(Debug)]
-pub struct Output<'r> {
+pub struct Output<'r, 't> {
     runner: &'r Runner,
+    numbers: Vec<u64>,
+    rows: TableRows<'t>,
 }
 
 /// A failed check of a row.
@@ -257,16 +297,27 @@ pub struct RowFault {
     pub violation: Violation,
 }
 
-impl Output<'_> {
+impl Output<'_, '_> {
+    #[cfg(feature = "arrow")]
+    pub(crate) fn bound(&self) -> (&Carving, &Header) {
+        self.runner.bound()
+    }
+
+    /// The numbers of the kept rows, from 1 in the batch.
+    #[cfg(feature = "arrow")]
+    pub(crate) fn numbers_in_batch(&self) -> &[u32] {
+        self.rows.numbers()
+    }
+
     /// The numbers of the kept rows, from 1, over all batches.
     pub fn rows(&self) -> &[u64] {
-        &self.runner.batch.numbers
+        &self.numbers
     }
 
     /// The state of a piece in a row; `None` if there is no such row.
     pub fn state(&self, piece: PieceId, row: usize) -> Option<State> {
-        (row < self.rows().len() && piece.0 < self.runner.carving.count())
-            .then(|| self.runner.results.piece(piece.0).state(row))
+        let results = &self.runner.results;
+        (row < self.numbers.len() && piece.0 < self.runner.carver.carving.count()).then(|| results.piece(piece.0).state(row))
     }
 
     /// The piece of a row, the first of several results; `None` if it is blank or missing, or if there is no such row.
@@ -278,8 +329,8 @@ impl Output<'_> {
     pub fn texts(&self, piece: PieceId, row: usize) -> impl Iterator<Item = &str> {
         let is_there = self.state(piece, row).is_some_and(State::is_there);
         let results = is_there.then(|| self.runner.results.piece(piece.0));
-        let column = is_there.then(|| self.runner.carving.column(piece.0)).flatten();
-        let values = column.and_then(|column| self.runner.batch.columns.get(column));
+        let column = is_there.then(|| self.runner.carver.carving.column(piece.0)).flatten();
+        let values = column.and_then(|column| self.rows.columns().get(column));
         let texts = results.map(|results| results.texts(values.map_or(Texts::NONE, Column::texts)));
         let items = results.map_or(0..0, |results| results.items(row));
         items.filter_map(move |item| texts.map(|texts| texts.get(item)))
@@ -287,25 +338,23 @@ impl Output<'_> {
 
     /// The value of a column of the table in a row; empty if it does not exist.
     pub fn value(&self, column: usize, row: usize) -> &str {
-        self.runner.batch.columns.get(column).map_or("", |column| column.texts().get(row))
+        self.rows.columns().get(column).map_or("", |column| column.texts().get(row))
     }
 
     /// The faults, by row. A warning is a fault of another level.
     pub fn faults(&self) -> impl Iterator<Item = RowFault> {
-        let Runner { carving, results, checks, batch, .. } = self.runner;
-        let columns: Vec<Texts> = batch.columns.iter().map(Column::texts).collect();
+        let (carving, checks, numbers) = (&self.runner.carver.carving, &self.runner.checks, &self.numbers);
+        let (rows, results) = (&self.rows, &self.runner.results);
         results.failures().iter().filter_map(move |failure| {
-            let (check, row) = (checks.get(failure.check as usize)?, *batch.numbers.get(failure.row as usize)?);
+            let (check, row) = (checks.get(failure.check as usize)?, *numbers.get(failure.row as usize)?);
             let name = |row: u64| format!("row {row}");
-            let batch = Batch { rows: batch.numbers.len(), columns: &columns };
-            let fault = carving.fault(*failure, &batch, results, &name);
-            let level = if check.only_warns { Level::Warning } else { Level::Fault };
+            let fault = rows.with_batch(|batch| carving.fault(*failure, batch, results, &name));
             Some(RowFault {
                 row,
                 check: failure.check as usize,
                 of: check.of.clone(),
                 condition: check.words.clone(),
-                level,
+                level: if check.only_warns { Level::Warning } else { Level::Fault },
                 result: fault.result,
                 violation: fault.violation,
             })
@@ -314,7 +363,7 @@ impl Output<'_> {
 
     /// Whether a row has a fault. Warnings do not count.
     pub fn is_faulty(&self, row: usize) -> bool {
-        row < self.rows().len() && self.runner.results.faulty().has(row)
+        row < self.numbers.len() && self.runner.results.faulty().has(row)
     }
 }
 

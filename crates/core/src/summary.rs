@@ -6,7 +6,7 @@ use std::str::FromStr;
 
 use serde::{Deserialize, Serialize};
 
-use crate::carving::{Carving, CheckName};
+use crate::carving::{Carving, CheckName, RowCounts, Totals};
 use crate::check::unique_texts::UniqueTexts;
 use crate::column::Header;
 use crate::phrase::ast::ListSource;
@@ -31,7 +31,7 @@ pub struct Summary {
     pub inputs: Vec<Input>,
     #[serde(default, skip_serializing_if = "is_false")]
     pub rows_compared: bool,
-    pub rows: Rows,
+    pub rows: RowCounts,
     pub pieces: Vec<PieceCounts>,
     pub checks: Vec<CheckCounts>,
     /// The number of invalid byte sequences read as U+FFFD.
@@ -82,21 +82,6 @@ fn is_false(is: &bool) -> bool {
     !is
 }
 
-#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
-pub struct Rows {
-    /// Rows read: the sum of kept, set aside and left out.
-    pub read: u64,
-    /// Rows in the output.
-    pub kept: u64,
-    /// Rows written; more than kept if a piece writes a row for each result.
-    pub written: u64,
-    pub set_aside: u64,
-    /// Rows left out by `keep`.
-    pub left_out: u64,
-    /// Rows with at least one fault.
-    pub with_faults: u64,
-}
-
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct PieceCounts {
     pub name: String,
@@ -138,14 +123,14 @@ pub struct RowOf {
 }
 
 impl Carving {
-    /// The counts of its pieces, from one tally each.
-    pub fn piece_counts(&self, tallies: &[Tally], header: &Header) -> Vec<PieceCounts> {
+    /// The counts of its pieces.
+    pub fn piece_counts(&self, totals: &Totals, header: &Header) -> Vec<PieceCounts> {
         let count = |(piece, tally): (usize, &Tally)| PieceCounts {
             name: self.name(piece).to_owned(),
             column: self.column(piece).map(|column| header.title(column)),
             tally: *tally,
         };
-        tallies.iter().enumerate().map(count).collect()
+        totals.pieces.iter().enumerate().map(count).collect()
     }
 }
 
@@ -153,7 +138,7 @@ impl Carving {
 pub fn check_counts(
     checks: &[CheckName],
     header: &Header,
-    (failed, checked): (&[Sightings], &[u64]),
+    totals: &Totals,
     row_of: impl Fn(&u64) -> RowOf,
 ) -> Vec<CheckCounts> {
     let count = |((check, failed), checked): ((&CheckName, &Sightings), &u64)| CheckCounts {
@@ -167,7 +152,7 @@ pub fn check_counts(
         rows: failed.count,
         first_rows: failed.rows.iter().map(&row_of).collect(),
     };
-    checks.iter().zip(failed).zip(checked).map(count).collect()
+    checks.iter().zip(&totals.failed).zip(&totals.checked).map(count).collect()
 }
 
 /// Why two summaries cannot be merged. The first value belongs to the first summary.
@@ -283,17 +268,6 @@ pub(crate) fn take_inputs(inputs: &mut Vec<Input>, later: &[Input]) -> Result<Op
     Ok(shift)
 }
 
-impl Rows {
-    fn add(&mut self, later: &Rows) {
-        self.read += later.read;
-        self.kept += later.kept;
-        self.written += later.written;
-        self.set_aside += later.set_aside;
-        self.left_out += later.left_out;
-        self.with_faults += later.with_faults;
-    }
-}
-
 impl PieceCounts {
     fn about(&self) -> String {
         match &self.column {
@@ -366,7 +340,7 @@ mod tests {
             part: None,
             rows_compared: false,
             inputs: vec![Input { name: name.to_owned(), first_row, rows, stream: name == "stream" }],
-            rows: Rows { read: rows, with_faults: rows, ..Rows::default() },
+            rows: RowCounts { read: rows, with_faults: rows, ..RowCounts::default() },
             pieces: vec![PieceCounts {
                 name: "no".to_owned(),
                 column: None,

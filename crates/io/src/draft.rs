@@ -27,11 +27,11 @@ pub fn prove(table: &mut Table, carving: Carving, threads: usize) -> Result<Evid
     let mut outs = Outs { rows: &mut nowhere, offcuts: None, faults: None };
     let report = carve(table, &job, &mut outs)?;
     let rows = report.samples.iter().map(|sample| sample.row).collect();
-    let checks = job.checks().iter().zip(report.checks);
+    let checks = job.checks().iter().zip(report.totals.failed);
     Ok(Evidence {
-        faulty: Sightings { count: report.counts.faulty, rows },
+        faulty: Sightings { count: report.totals.rows.with_faults, rows },
         checks: checks.map(|(check, seen)| (check.of.clone(), check.words.clone(), seen)).collect(),
-        filled: report.tallies.iter().map(|tally| tally.there(report.counts.rows)).collect(),
+        filled: report.totals.pieces.iter().map(|tally| tally.there(report.totals.rows.read)).collect(),
     })
 }
 

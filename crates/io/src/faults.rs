@@ -1,11 +1,10 @@
 //! The file of faults, with a row for each.
 
-use keen_notch_core::batch::Buffer;
 use keen_notch_core::carving::{CheckName, Fault};
 use keen_notch_core::column::Header;
 
 use crate::Error;
-use crate::encode::{OwnColumn, OwnTable, Value, own_table};
+use crate::encode::{OwnColumn, OwnTable, Value};
 use crate::formats::{FileFormat, Kind};
 use crate::sink::Sink;
 
@@ -30,16 +29,15 @@ const COLUMNS: [(&str, bool); 12] = [
 ///
 /// # Errors
 /// The format does not support such a table.
-pub fn fault_table(named: FileFormat) -> Result<Box<dyn OwnTable>, Error> {
+pub fn fault_table(named: FileFormat) -> Result<OwnTable, Error> {
     let column = |(title, is_count): (&str, bool)| OwnColumn { title: title.to_owned(), is_count };
-    own_table(named, b',', COLUMNS.map(column).into())
+    OwnTable::new(named, b',', &COLUMNS.map(column))
 }
 
 pub struct FaultFile<'a> {
     out: &'a mut dyn Sink,
-    table: Box<dyn OwnTable>,
+    table: OwnTable,
     header: &'a Header,
-    bytes: Buffer,
 }
 
 impl<'a> FaultFile<'a> {
@@ -53,14 +51,12 @@ impl<'a> FaultFile<'a> {
         header: &'a Header,
         is_continued: bool,
     ) -> Result<FaultFile<'a>, Error> {
-        let (mut table, mut bytes) = (fault_table(named)?, Buffer::default());
+        let table = fault_table(named)?;
         let is_text = matches!(named.kind, None | Some(Kind::Delimited(_) | Kind::JsonLines));
         if !(is_continued && is_text) {
-            table.begin(&mut bytes);
-            out.put(bytes.bytes())?;
-            bytes.clear();
+            table.begin(out)?;
         }
-        Ok(FaultFile { out, table, header, bytes })
+        Ok(FaultFile { out, table, header })
     }
 
     /// Writes a fault, with the input, the row and line in it, and the `value` of its column.
@@ -89,18 +85,10 @@ impl<'a> FaultFile<'a> {
             Value::Text(&check.words),
             Value::Text(&fault.violation.detail),
         ];
-        self.table.row(&values, &mut self.bytes);
-        self.hand_on()
+        self.table.row(&values, self.out)
     }
 
     pub fn end(&mut self) -> Result<(), Error> {
-        self.table.end(&mut self.bytes);
-        self.hand_on()
-    }
-
-    fn hand_on(&mut self) -> Result<(), Error> {
-        let outcome = self.out.put(self.bytes.bytes());
-        self.bytes.clear();
-        outcome
+        self.table.end(self.out)
     }
 }

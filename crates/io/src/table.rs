@@ -5,7 +5,7 @@ use std::ops::ControlFlow;
 use std::sync::Arc;
 
 use keen_notch_core::batch::Batch;
-use keen_notch_core::carving::BatchResults;
+use keen_notch_core::carving::{BatchResults, BatchRows};
 use keen_notch_core::column::Header;
 use keen_notch_core::summary;
 

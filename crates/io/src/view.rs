@@ -37,7 +37,7 @@ impl View<'_> {
     pub(crate) fn work_out(&self, batch: &Batch, batch_results: &mut BatchResults) -> Result<(), TooLarge> {
         match self {
             View::Columns(_) => Ok(()),
-            View::Pieces(carving) => carving.run(batch, batch_results),
+            View::Pieces(carving) => carving.evaluate(batch, batch_results),
         }
     }
 

@@ -96,12 +96,12 @@ proptest! {
     fn every_row_is_in_one_place(text in table()) {
         let Ran { report, rows, aside, .. } = run(&text, FileFormat::default());
         let (all, rows, aside) = (records(&text), records(&rows), records(&aside));
-        let counts = report.counts;
-        prop_assert_eq!(counts.rows, all.len() as u64);
-        prop_assert_eq!((counts.rows_kept, counts.set_aside), (rows.len() as u64, aside.len() as u64));
-        prop_assert_eq!(counts.rows_kept + counts.set_aside + counts.left_out, counts.rows);
+        let counts = report.totals.rows;
+        prop_assert_eq!(counts.read, all.len() as u64);
+        prop_assert_eq!((counts.kept, counts.set_aside), (rows.len() as u64, aside.len() as u64));
+        prop_assert_eq!(counts.kept + counts.set_aside + counts.left_out, counts.read);
         prop_assert_eq!(counts.left_out, all.iter().filter(|row| row["note"] == "drop").count() as u64);
-        prop_assert_eq!(counts.faulty, counts.set_aside);
+        prop_assert_eq!(counts.with_faults, counts.set_aside);
         // They are exactly the rows read, in order.
         let cells = |row: &BTreeMap<String, String>| (row["code"].clone(), row["note"].clone());
         let mut aside = aside.iter().peekable();
@@ -138,8 +138,8 @@ proptest! {
         for (index, (of, words, only_warns)) in checks.iter().enumerate() {
             let is_it = |row: &&BTreeMap<String, String>| &row["piece"] == of && &row["check"] == words;
             let rows: Vec<&str> = told.iter().filter(is_it).map(|row| row["row"].as_str()).collect();
-            let first: Vec<String> = report.checks[index].rows.iter().map(u64::to_string).collect();
-            prop_assert_eq!(rows.len() as u64, report.checks[index].count, "{} {}", of, words);
+            let first: Vec<String> = report.totals.failed[index].rows.iter().map(u64::to_string).collect();
+            prop_assert_eq!(rows.len() as u64, report.totals.failed[index].count, "{} {}", of, words);
             prop_assert!(rows.iter().zip(&first).all(|(row, first)| row == first), "{} {}", of, words);
             let level = if *only_warns { "warning" } else { "fault" };
             prop_assert!(told.iter().filter(is_it).all(|row| row["level"] == level));

@@ -182,7 +182,7 @@ proptest! {
             for of_run in [|ran: &Ran| ran.rows.clone(), |ran: &Ran| ran.offcuts.clone(), |ran: &Ran| ran.faults.clone()] {
                 prop_assert_eq!(parts.iter().map(of_run).collect::<String>(), of_run(&whole), "in {} parts", of);
             }
-            let rows = |ran: &Ran| ran.report.as_ref().map(|report| report.counts.rows).unwrap_or_default();
+            let rows = |ran: &Ran| ran.report.as_ref().map(|report| report.totals.rows.read).unwrap_or_default();
             prop_assert_eq!(parts.iter().map(rows).sum::<u64>(), rows(&whole));
         }
     }

@@ -305,8 +305,8 @@ pub fn outcome(
     (out, is_kept): (Option<&str>, bool),
     (args, tables): (&FaultArgs, &TableArgs),
 ) -> Vec<String> {
-    let counts = &report.counts;
-    let rows = match counts.rows {
+    let counts = &report.totals.rows;
+    let rows = match counts.read {
         0 if part.is_some() => "no rows: they belong to other parts".to_owned(),
         0 => "no rows, only a header".to_owned(),
         rows => visible::counted(rows, "row"),
@@ -318,26 +318,26 @@ pub fn outcome(
     let to = out.map_or(String::new(), |name| format!(" to {name}"));
     if !is_kept {
         line += ", none written";
-    } else if counts.rows_kept < counts.rows {
-        line += &format!(", {} written{to}", visible::grouped(counts.rows_kept));
-    } else if counts.rows_out != counts.rows_kept || out.is_some() {
+    } else if counts.kept < counts.read {
+        line += &format!(", {} written{to}", visible::grouped(counts.kept));
+    } else if counts.written != counts.kept || out.is_some() {
         line += ", written";
     }
-    if is_kept && counts.rows_out != counts.rows_kept {
-        line += &format!(" as {}", visible::counted(counts.rows_out, "row"));
+    if is_kept && counts.written != counts.kept {
+        line += &format!(" as {}", visible::counted(counts.written, "row"));
     }
-    if is_kept && counts.rows_kept == counts.rows {
+    if is_kept && counts.kept == counts.read {
         line += &to;
     }
     let mut lines = vec![line];
-    if counts.faulty > 0 {
+    if counts.with_faults > 0 {
         let name = |path: &Option<PathBuf>, table: &Option<String>| {
             table.as_ref().map(|table| format!("the table {table}")).or(path.as_deref().map(name_of))
         };
         let aside = name(&args.offcuts, &tables.offcuts_table).map_or(String::new(), |name| format!(", set aside in {name}"));
         let listed_in =
             name(&args.faults, &tables.faults_table).map_or(String::new(), |name| format!("; each fault is in {name}"));
-        lines.push(format!("{} with faults{aside}{listed_in}", visible::counted(counts.faulty, "row")));
+        lines.push(format!("{} with faults{aside}{listed_in}", visible::counted(counts.with_faults, "row")));
     }
     lines.iter().map(|line| visible::without_controls(line)).collect()
 }

@@ -105,7 +105,7 @@ const MOST_TEXT: usize = 40;
 /// The most frequent failing texts of each check, with counts.
 pub fn failing(report: &Report, job: &Job, width: usize) -> Vec<String> {
     let mut lines = Vec::new();
-    for ((check, seen), failing) in job.checks().iter().zip(&report.checks).zip(&report.failing) {
+    for ((check, seen), failing) in job.checks().iter().zip(&report.totals.failed).zip(&report.failing) {
         let (top, others) = failing.top(MOST_TEXTS);
         if seen.count == 0 || top.is_empty() {
             continue;

@@ -23,7 +23,7 @@ pub fn draw(report: &Report, job: &Job, header: &Header, (ending, goes_into_pipe
     let used = job.carving().used_columns();
     let is_needed = |index: &usize| match job.columns()[*index] {
         OutColumn::Original(column) => used.contains(&column),
-        OutColumn::Piece { .. } | OutColumn::Source | OutColumn::Faults | OutColumn::Compared => true,
+        OutColumn::Piece { .. } | OutColumn::Source | OutColumn::Faults | OutColumn::Compared | OutColumn::Reason => true,
     };
     let all: Vec<usize> = (0..job.columns().len()).collect();
     let needed: Vec<usize> = all.iter().copied().filter(is_needed).collect();
@@ -41,14 +41,16 @@ pub fn draw(report: &Report, job: &Job, header: &Header, (ending, goes_into_pipe
     let (shown, drawn) = best;
     let hidden = all.iter().filter(|index| !shown.contains(index)).map(|index| match job.columns()[*index] {
         OutColumn::Original(column) => header.title(column),
-        OutColumn::Piece { .. } | OutColumn::Source | OutColumn::Faults | OutColumn::Compared => job.titles()[*index].clone(),
+        OutColumn::Piece { .. } | OutColumn::Source | OutColumn::Faults | OutColumn::Compared | OutColumn::Reason => {
+            job.titles()[*index].clone()
+        }
     });
     let hidden: Vec<_> = hidden.collect();
     let mut lines = table::lines(&drawn.0);
     let rows = format!(
         "{} of {} shown",
         visible::grouped(report.preview.len() as u64),
-        visible::counted(report.counts.rows_out, "row")
+        visible::counted(report.totals.rows.written, "row")
     );
     let columns = if hidden.is_empty() { String::new() } else { format!(", without the columns {}", hidden.join(", ")) };
     lines.push(String::new());

@@ -2,7 +2,7 @@
 
 use std::sync::Arc;
 
-use keen_notch_core::carving::{BatchResults, Carving, Memory};
+use keen_notch_core::carving::{Carving, Memory};
 use keen_notch_core::program::State;
 use keen_notch_core::tally::Tally;
 
@@ -69,10 +69,10 @@ impl Model {
     }
 
     fn run(&self, carving: &Carving) -> Option<(Vec<RowResult>, Tally)> {
-        let (mut batch_results, mut memory) = (BatchResults::default(), Memory::default());
         self.sample.with_batch(|batch| {
-            let tally = judge(carving, batch, 0, &mut batch_results, &mut memory)?;
-            let (texts, results) = (carving.texts(0, batch, &batch_results), batch_results.piece(0));
+            let (judged, tally) = judge(carving, batch, 0, &mut Memory::default())?;
+            let batch_results = judged.results();
+            let (texts, results) = (carving.texts(0, batch, batch_results), batch_results.piece(0));
             let given = |row: usize| RowResult {
                 text: results.items(row).map(|item| texts.get(item)).collect::<Vec<_>>().join(" · "),
                 state: results.state(row),

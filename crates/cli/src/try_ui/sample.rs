@@ -24,7 +24,7 @@ pub struct Sample {
     pub shapes: Vec<String>,
     /// The delimiters of its values, the most frequent first.
     pub delimiters: Vec<String>,
-    columns: Vec<Column>,
+    columns: Vec<Column<'static>>,
     numbers: Vec<u64>,
     shape_of: Vec<Option<usize>>,
 }

@@ -5,7 +5,7 @@ use std::sync::mpsc::{Receiver, channel};
 use std::thread::{self, JoinHandle};
 
 use keen_notch_core::batch::Batch;
-use keen_notch_core::carving::{BatchResults, Carving, Memory};
+use keen_notch_core::carving::{BatchResults, Carving, Judged, Memory, TableRows, Totals};
 use keen_notch_core::tally::Tally;
 use keen_notch_io::table::Table;
 use keen_notch_io::{Error, spill};
@@ -36,14 +36,13 @@ impl Counting {
         let is_over = Arc::new(AtomicBool::new(false));
         let ends = Arc::clone(&is_over);
         let count = move || {
-            let (mut counts, mut batch_results, mut memory) =
-                (Counts::default(), BatchResults::default(), spill::memory(MOST_REMEMBERED));
+            let (mut counts, mut memory) = (Counts::default(), spill::memory(MOST_REMEMBERED));
             let counted = open().and_then(|mut table| {
                 table.each_batch(&carving.used_columns(), |before, batch| {
                     if ends.load(Ordering::Relaxed) {
                         return ControlFlow::Break(());
                     }
-                    let Some(tally) = judge(&carving, batch, before, &mut batch_results, &mut memory) else {
+                    let Some((_, tally)) = judge(&carving, batch, before, &mut memory) else {
                         counts.stopped = Some("the results of the next rows are too large".to_owned());
                         return ControlFlow::Break(());
                     };
@@ -87,19 +86,15 @@ impl Counting {
 }
 
 /// Evaluates and checks the only piece of a carving for some rows after `before` others; `None` if the results are too large.
-pub fn judge(
+pub fn judge<'b>(
     carving: &Carving,
-    batch: &Batch,
+    batch: &Batch<'b>,
     before: u64,
-    batch_results: &mut BatchResults,
     memory: &mut Memory,
-) -> Option<Tally> {
-    carving.run(batch, batch_results).ok()?;
-    if carving.looks_back() {
-        carving.hash(batch, batch_results);
-        carving.remember(batch_results, batch.rows, |row| before + row as u64 + 1, memory).ok()?;
-    }
-    let mut tallies = [Tally::default()];
-    carving.judge(batch, batch_results, &mut tallies, &mut []);
-    Some(tallies[0])
+) -> Option<(Judged<TableRows<'b>>, Tally)> {
+    let carved = carving.carve(TableRows::of(batch), BatchResults::default()).ok()?;
+    let compared = carving.compare(vec![carved], before, memory).ok()?.pop()?;
+    let mut totals = Totals::new(carving, 0);
+    let judged = carving.judge(compared, &mut totals);
+    Some((judged, *totals.pieces.first()?))
 }

@@ -45,7 +45,7 @@ fn offcuts_have_the_delimiter_of_their_name() {
         [vec!["part_code", "note", "why"]]
     );
     let off = yard.read("off.tsv");
-    assert!(off.contains(&format!("X\te,f\t{why}\n")) && off.contains("GRP\tc\td\t"), "{off}");
+    assert!(off.contains(&format!("X\t\"e,f\"\t{why}\n")) && off.contains("GRP\tc\td\t"), "{off}");
 }
 
 #[test]

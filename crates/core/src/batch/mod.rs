@@ -16,6 +16,8 @@ pub use mask::Mask;
 pub use sixteen::Sixteen;
 pub use span::Span;
 
+use std::borrow::Cow;
+
 use crate::text::characters::Form;
 
 /// The values of one column.
@@ -27,42 +29,60 @@ use crate::text::characters::Form;
 /// assert_eq!(column.texts().iter().collect::<Vec<_>>(), ["GRP-1", "HNG-22"]);
 /// ```
 #[derive(Debug, Clone, Default)]
-pub struct Column {
-    text: String,
-    spans: Vec<Span>,
-    forms: Forms,
+pub struct Column<'t> {
+    text: Cow<'t, str>,
+    spans: Cow<'t, [Span]>,
+    forms: Cow<'t, Forms>,
 }
 
-impl Column {
-    pub fn of<'a>(values: impl IntoIterator<Item = &'a str>) -> Column {
+impl<'t> Column<'t> {
+    pub fn of<'a>(values: impl IntoIterator<Item = &'a str>) -> Column<'t> {
         let mut column = Column::default();
         values.into_iter().for_each(|value| column.push(value));
         column
     }
 
+    /// Values within a longer text, without copying it.
+    pub fn within(text: &'t str, spans: Vec<Span>) -> Column<'t> {
+        let mut forms = Forms::default();
+        forms.clear(spans.len());
+        spans.iter().enumerate().for_each(|(row, span)| forms.set(row, Form::of(span.text(text))));
+        Column { text: Cow::Borrowed(text), spans: Cow::Owned(spans), forms: Cow::Owned(forms) }
+    }
+
     pub fn push(&mut self, value: &str) {
-        let start = self.text.len();
-        self.text.push_str(value);
-        self.forms.grow(self.spans.len() + 1);
-        self.forms.set(self.spans.len(), Form::of(value));
-        self.spans.push(Span::new(start, self.text.len()));
+        let (text, row) = (self.text.to_mut(), self.spans.len());
+        let start = text.len();
+        text.push_str(value);
+        let end = text.len();
+        let forms = self.forms.to_mut();
+        forms.grow(row + 1);
+        forms.set(row, Form::of(value));
+        self.spans.to_mut().push(Span::new(start, end));
     }
 
     /// Keeps the values at these ascending indices.
     pub fn keep(&mut self, rows: &[u32]) {
         self.spans = rows.iter().filter_map(|row| self.spans.get(*row as usize).copied()).collect();
-        let forms = std::mem::take(&mut self.forms);
-        self.forms.pick(&forms, rows);
+        let mut forms = Forms::default();
+        forms.pick(&self.forms, rows);
+        self.forms = Cow::Owned(forms);
     }
 
     pub fn clear(&mut self) {
-        self.text.clear();
-        self.spans.clear();
-        self.forms.clear(0);
+        self.text.to_mut().clear();
+        self.spans.to_mut().clear();
+        self.forms.to_mut().clear(0);
     }
 
     pub fn texts(&self) -> Texts<'_> {
         Texts { text: &self.text, spans: &self.spans, forms: &self.forms }
+    }
+}
+
+impl<'t> From<Texts<'t>> for Column<'t> {
+    fn from(Texts { text, spans, forms }: Texts<'t>) -> Column<'t> {
+        Column { text: Cow::Borrowed(text), spans: Cow::Borrowed(spans), forms: Cow::Borrowed(forms) }
     }
 }
 

@@ -67,7 +67,7 @@ impl BatchResults {
     }
 
     /// The memory of the results in bytes, without the values.
-    pub fn memory(&self) -> usize {
+    pub(super) fn memory(&self) -> usize {
         self.pieces.iter().chain(&self.rebuilt).map(Results::memory).sum()
     }
 
@@ -76,13 +76,13 @@ impl BatchResults {
         self.most = most;
     }
 
-    /// The kept rows if `keep` leaves some out. Call it after [`super::Carving::remember`] and pass the result to [`BatchResults::keep`].
-    pub fn take_kept(&mut self) -> Option<Vec<u32>> {
+    /// The kept rows if `keep` leaves some out, for [`BatchResults::keep`].
+    pub(super) fn take_kept(&mut self) -> Option<Vec<u32>> {
         self.kept.take()
     }
 
     /// Keeps only these rows in the results.
-    pub fn keep(&mut self, rows: &[u32]) {
+    pub(super) fn keep(&mut self, rows: &[u32]) {
         self.pieces.iter_mut().for_each(|results| results.keep(rows));
         self.layouts.iter_mut().for_each(|fits| fits.keep(rows));
         self.rebuilt.iter_mut().for_each(|results| results.keep(rows));
@@ -98,6 +98,11 @@ impl BatchResults {
     /// All failures, sorted by check and row.
     pub fn failures(&self) -> &[Failure] {
         &self.failures
+    }
+
+    /// A failure for each row that fails a check, sorted by check and row. Several results of a row can fail one check.
+    pub fn failing_rows(&self) -> impl Iterator<Item = Failure> {
+        self.failures.chunk_by(|a, b| (a.check, a.row) == (b.check, b.row)).map(|failures| failures[0])
     }
 
     /// All failures, sorted by row and check.

@@ -35,11 +35,11 @@ use crate::value_type::ValueType;
 /// let codes = Column::of(["GRP-00041273", "HNG-00760251"]);
 /// let batch = Batch { rows: 2, columns: &[codes.texts()] };
 /// let mut results = BatchResults::default();
-/// carving.run(&batch, &mut results)?;
+/// carving.evaluate(&batch, &mut results)?;
 /// assert_eq!(carving.texts(0, &batch, &results).get(1), "HNG");
 /// # Ok::<(), Box<dyn std::error::Error>>(())
 /// ```
-#[derive(Debug)]
+#[derive(Debug, Default)]
 pub struct Carving {
     pub(super) pieces: Vec<PiecePlan>,
     /// The evaluation order: built pieces after their parts.
@@ -67,13 +67,15 @@ pub enum OutColumn {
     Faults,
     /// The hashes for another program that compares rows.
     Compared,
+    /// Why a row is set aside.
+    Reason,
 }
 
 impl OutColumn {
     pub fn original(self) -> Option<usize> {
         match self {
             OutColumn::Original(column) => Some(column),
-            OutColumn::Piece { .. } | OutColumn::Source | OutColumn::Faults | OutColumn::Compared => None,
+            _ => None,
         }
     }
 }
@@ -291,6 +293,7 @@ impl Carving {
             OutColumn::Source => "source".to_owned(),
             OutColumn::Faults => "faults".to_owned(),
             OutColumn::Compared => "compared".to_owned(),
+            OutColumn::Reason => "reason".to_owned(),
             OutColumn::Piece { piece, result } => match self.pieces[piece].shape {
                 OutputForm::Columns(_) | OutputForm::AutoColumns => format!("{}_{}", self.pieces[piece].name, result + 1),
                 OutputForm::One | OutputForm::Rows => self.pieces[piece].name.clone(),

@@ -128,7 +128,7 @@ impl Carving {
                 match of {
                     OutColumn::Piece { piece, .. } => CheckName { is_implied: true, ..of_piece(piece, words, false) },
                     OutColumn::Original(column) => CheckName { is_implied: true, ..about("rows", Some(column), words) },
-                    OutColumn::Source | OutColumn::Faults | OutColumn::Compared => {
+                    OutColumn::Source | OutColumn::Faults | OutColumn::Compared | OutColumn::Reason => {
                         CheckName { is_implied: true, ..about("rows", None, words) }
                     }
                 }
@@ -143,7 +143,13 @@ impl Carving {
 
     /// Judges a batch of results: counts the states of each piece and the rows that each check looked at, and notes the failures.
     /// Both counts are added to `tallies` (one for each piece) and `checked` (one for each of [`Carving::checks`]).
-    pub fn judge(&self, batch: &Batch, batch_results: &mut BatchResults, tallies: &mut [Tally], checked: &mut [u64]) {
+    pub(super) fn check_all(
+        &self,
+        batch: &Batch,
+        batch_results: &mut BatchResults,
+        tallies: &mut [Tally],
+        checked: &mut [u64],
+    ) {
         for (checked, rows) in checked.iter_mut().zip(self.rows_checked(batch, batch_results)) {
             *checked += rows;
         }
@@ -258,7 +264,7 @@ impl Carving {
     fn out_text<'a>(&self, of: OutColumn, row: usize, batch: &Batch<'a>, batch_results: &'a BatchResults) -> &'a str {
         match of {
             OutColumn::Original(column) => batch.value(column, row),
-            OutColumn::Source | OutColumn::Faults | OutColumn::Compared => "",
+            OutColumn::Source | OutColumn::Faults | OutColumn::Compared | OutColumn::Reason => "",
             OutColumn::Piece { piece, result } => {
                 let results = &batch_results.pieces[piece];
                 let item = results.items(row).nth(result);

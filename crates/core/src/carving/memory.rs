@@ -53,8 +53,12 @@ pub struct RowComparison {
 impl Carving {
     /// Whether any check compares with earlier rows.
     pub fn looks_back(&self) -> bool {
-        let compares = self.first_unique_keep() < self.keep.len() || !self.unique_checks.is_empty();
-        compares && !self.is_compared_elsewhere
+        self.has_comparisons() && !self.is_compared_elsewhere
+    }
+
+    /// Whether rows are compared, here or by another program.
+    pub(super) fn has_comparisons(&self) -> bool {
+        self.first_unique_keep() < self.keep.len() || !self.unique_checks.is_empty()
     }
 
     /// Disables comparisons, for a run that has only some of the rows. [`Carving::compared`] then returns the hashes for another program.
@@ -103,7 +107,7 @@ impl Carving {
     }
 
     /// Hashes the texts to compare, for rows that the conditions so far keep.
-    pub fn hash(&self, batch: &Batch, batch_results: &mut BatchResults) {
+    pub(super) fn hash(&self, batch: &Batch, batch_results: &mut BatchResults) {
         let BatchResults { hashes, not_kept, pieces, failing, .. } = batch_results;
         hashes.resize_with(self.uniques, Vec::new);
         let first = self.first_unique_keep();
@@ -144,8 +148,9 @@ impl Carving {
 
     /// Prefetches the stored texts of the next batches. Optional: [`Carving::remember`] otherwise reads the store once for each text.
     ///
-    /// # Errors The store cannot be read.
-    pub fn recall<'w>(
+    /// # Errors
+    /// The store cannot be read.
+    pub(super) fn recall<'w>(
         &self,
         batches: impl Iterator<Item = &'w BatchResults> + Clone,
         memory: &mut Memory,
@@ -163,7 +168,7 @@ impl Carving {
     ///
     /// # Errors
     /// A store fails.
-    pub fn remember(
+    pub(super) fn remember(
         &self,
         batch_results: &mut BatchResults,
         rows: usize,

@@ -26,7 +26,7 @@ impl std::error::Error for TooLarge {}
 impl Carving {
     /// Evaluates the conditions of `keep` on columns. Returns the indices of the remaining rows if any row is left out; only those need
     /// to be evaluated.
-    pub fn select<'w>(&self, batch: &Batch, batch_results: &'w mut BatchResults) -> Option<&'w [u32]> {
+    pub(super) fn select<'w>(&self, batch: &Batch, batch_results: &'w mut BatchResults) -> Option<&'w [u32]> {
         let BatchResults { rows, failing, .. } = batch_results;
         failing.clear();
         for keep in self.keep[..self.first_unique_keep()].iter() {
@@ -40,11 +40,11 @@ impl Carving {
         Some(rows)
     }
 
-    /// Evaluates all pieces and proofs of a batch. Afterwards, [`BatchResults::take_kept`] returns the rows that `keep` leaves.
+    /// Evaluates all pieces and proofs of a batch, without `keep` and without checks. [`Carving::carve`] is for output.
     ///
     /// # Errors
     /// The results exceed the memory limit. Try a batch with fewer rows.
-    pub fn run(&self, batch: &Batch, batch_results: &mut BatchResults) -> Result<(), TooLarge> {
+    pub fn evaluate(&self, batch: &Batch, batch_results: &mut BatchResults) -> Result<(), TooLarge> {
         let BatchResults { most, pieces, layouts, rebuilt, failing, rows, work, kept, repeats, .. } = batch_results;
         let mut left = *most;
         let mut take = |results: &Results, of: &dyn Fn() -> String| {

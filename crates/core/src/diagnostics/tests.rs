@@ -3,12 +3,11 @@
 use proptest::prelude::*;
 
 use super::*;
-use crate::batch::{Batch, Column};
-use crate::carving::{BatchResults, Carving};
+use crate::batch::Column;
+use crate::carving::{BatchResults, Carving, Memory, TableRows, Totals};
 use crate::column::{ColumnRef, Header};
 use crate::cutlist::CutList;
 use crate::program::Setting;
-use crate::tally::Tally;
 use crate::text::unit::Unit;
 
 fn observed(piece: Piece, values: &[&str], rows: usize) -> Diagnostics {
@@ -16,15 +15,16 @@ fn observed(piece: Piece, values: &[&str], rows: usize) -> Diagnostics {
     let wanted = crate::piece::Rules { pieces: vec![piece], ..crate::piece::Rules::default() };
     let setting = Setting::new(Unit::Characters);
     let carving = Carving::new(&wanted, Some(&ColumnRef::Number(1)), &setting, &Header::Unnamed(1)).unwrap();
-    let (mut batch_results, mut looks) = (BatchResults::default(), Vec::new());
+    let mut looks = Vec::new();
     for (index, values) in values.chunks(rows).enumerate() {
         let column = Column::of(values.iter().copied());
-        let batch = Batch { rows: values.len(), columns: &[column.texts()] };
-        carving.run(&batch, &mut batch_results).unwrap();
-        carving.judge(&batch, &mut batch_results, &mut [Tally::default()], &mut []);
+        let rows_of_batch = TableRows::new(values.len() as u32, vec![Column::from(column.texts())]);
+        let carved = carving.carve(rows_of_batch, BatchResults::default()).map_err(|refused| refused.error).unwrap();
+        let compared = carving.compare(vec![carved], 0, &mut Memory::default()).unwrap().remove(0);
+        let judged = carving.judge(compared, &mut Totals::new(&carving, 0));
         let filled = note_looks(column.texts(), &mut looks);
         let number = |row| (index * rows + row) as u64 + 1;
-        let (values, results) = (column.texts(), batch_results.piece(0));
+        let (values, results) = (column.texts(), judged.results().piece(0));
         diagnostics.observe(0, Observation { values, filled, looks: &looks, results, number: &number });
     }
     diagnostics

@@ -4,11 +4,10 @@
 use std::sync::Arc;
 
 use keen_notch_core::batch::{Batch, Column};
-use keen_notch_core::carving::{BatchResults, Carving, Memory, OutColumn};
+use keen_notch_core::carving::{BatchResults, BatchRows, Carving, Judged, Memory, OutColumn, TableRows, Totals};
 use keen_notch_core::column::Header;
 use keen_notch_core::cutlist::{self, CutList};
 use keen_notch_core::program::{ListTexts, NoList, Setting};
-use keen_notch_core::tally::Tally;
 use keen_notch_core::text::unit::Unit;
 
 const HEADER: [&str; 3] = ["part_code", "crew_id", "depot"];
@@ -38,45 +37,25 @@ fn setting(unit: Unit) -> Setting<'static> {
     }
 }
 
-/// A run: the indices of the kept rows, and their results.
+/// A run: the kept rows with their results, and the counts.
 struct Run {
-    columns: Vec<Column>,
-    kept: Vec<u32>,
-    batch_results: BatchResults,
+    judged: Judged<TableRows<'static>>,
+    totals: Totals,
 }
 
 impl Run {
     fn new(carving: &Carving, rows: &[[&str; 3]]) -> Run {
         let columns = (0..3).map(|column| Column::of(rows.iter().map(|row| row[column]))).collect();
-        let mut run = Run { columns, kept: (0..rows.len() as u32).collect(), batch_results: BatchResults::default() };
-        let selected = run.with(|batch, batch_results| carving.select(batch, batch_results).map(<[u32]>::to_vec));
-        selected.into_iter().for_each(|rows| run.keep(&rows));
-        run.with(|batch, batch_results| carving.run(batch, batch_results).unwrap());
-        run.keep_what_is_kept();
-        if carving.looks_back() {
-            run.with(|batch, batch_results| carving.hash(batch, batch_results));
-            let (rows, kept) = (run.kept.len(), run.kept.clone());
-            carving.remember(&mut run.batch_results, rows, |row| u64::from(kept[row]) + 1, &mut Memory::default()).unwrap();
-            run.keep_what_is_kept();
-        }
-        run
+        let rows = TableRows::new(rows.len() as u32, columns);
+        let carved = carving.carve(rows, BatchResults::default()).map_err(|refused| refused.error).unwrap();
+        let compared = carving.compare(vec![carved], 0, &mut Memory::default()).unwrap().remove(0);
+        let mut totals = Totals::new(carving, carving.checks().len());
+        Run { judged: carving.judge(compared, &mut totals), totals }
     }
 
     fn with<R>(&mut self, call: impl FnOnce(&Batch, &mut BatchResults) -> R) -> R {
-        let texts: Vec<_> = self.columns.iter().map(Column::texts).collect();
-        call(&Batch { rows: self.kept.len(), columns: &texts }, &mut self.batch_results)
-    }
-
-    fn keep_what_is_kept(&mut self) {
-        if let Some(rows) = self.batch_results.take_kept() {
-            self.batch_results.keep(&rows);
-            self.keep(&rows);
-        }
-    }
-
-    fn keep(&mut self, rows: &[u32]) {
-        self.columns.iter_mut().for_each(|column| column.keep(rows));
-        self.kept = rows.iter().map(|row| self.kept[*row as usize]).collect();
+        let (rows, results) = self.judged.parts();
+        rows.with_batch(|batch| call(batch, results))
     }
 }
 
@@ -86,14 +65,16 @@ fn row(file: &str, values: [&str; 3]) -> Vec<(String, String, String)> {
     let cell = |column: OutColumn| {
         let title = carving.title(column, &header());
         match column {
-            OutColumn::Source | OutColumn::Faults | OutColumn::Compared => unreachable!("nobody asked for it"),
+            OutColumn::Source | OutColumn::Faults | OutColumn::Compared | OutColumn::Reason => {
+                unreachable!("nobody asked for it")
+            }
             OutColumn::Original(index) => (title, values[index].to_owned(), "original".to_owned()),
             OutColumn::Piece { piece, result } => {
                 let text = run.with(|batch, batch_results| {
                     let item = batch_results.piece(piece).items(0).nth(result);
                     item.map_or(String::new(), |item| carving.texts(piece, batch, batch_results).get(item).to_owned())
                 });
-                (title, text, run.batch_results.piece(piece).state(0).to_string())
+                (title, text, run.judged.results().piece(piece).state(0).to_string())
             }
         }
     };
@@ -162,7 +143,7 @@ fn columns_rows_and_replacing() {
     let list = "column = 'part_code'\n[piece.part]\ntake = 'sections by \"-\" or \"none\"'\nrows = true\n[piece.all]\ntake = 'numbers'\ncolumns = \"auto\"";
     let mut carving = bound(list).unwrap();
     let run = Run::new(&carving, &[ROW]);
-    let count = |piece| run.batch_results.piece(piece).items(0).len();
+    let count = |piece| run.judged.results().piece(piece).items(0).len();
     assert_eq!((carving.rows_piece(), count(0), carving.auto_pieces(), count(1)), (Some(0), 3, vec![1], 3));
     carving.set_columns(1, 3);
     assert_eq!(carving.out_columns(&[]).len(), 4);
@@ -202,23 +183,21 @@ columns = 2";
 
 /// The failures in some rows: row, target, check, detail. The tallies must agree.
 fn judged(carving: &Carving, rows: &[[&str; 3]]) -> Vec<String> {
-    let mut tallies = vec![Tally::default(); carving.count()];
     let checks = carving.checks();
     let (mut faulted, mut warned, mut said) = (0, 0, Vec::new());
     let mut run = Run::new(carving, rows);
-    let kept = run.kept.clone();
+    let kept = run.judged.rows().numbers().to_vec();
     run.with(|batch, batch_results| {
-        carving.judge(batch, batch_results, &mut tallies, &mut []);
         for failure in batch_results.failures_by_row().to_vec() {
             let fault = carving.fault(failure, batch, batch_results, &|row| format!("row {row}"));
             let check = &checks[fault.check];
             let warns = if check.only_warns { " (warns)" } else { "" };
-            let row = kept[failure.row as usize] + 1;
+            let row = kept[failure.row as usize];
             said.push(format!("{row}: {} {}{warns}: {}", check.of, check.words, fault.violation.detail));
             *if check.only_warns { &mut warned } else { &mut faulted } += u64::from(check.piece.is_some());
         }
     });
-    let counted = tallies.iter().fold((0, 0), |(f, w), tally| (f + tally.faulted, w + tally.warned));
+    let counted = run.totals.pieces.iter().fold((0, 0), |(f, w), tally| (f + tally.faulted, w + tally.warned));
     assert!(counted.0 <= faulted && counted.1 <= warned && (counted.0 > 0) == (faulted > 0) && (counted.1 > 0) == (warned > 0));
     said
 }
@@ -256,7 +235,7 @@ fn checks_on_missing_pieces() {
     let carving = bound(&list("check = 'digits'\n[piece.b]\nbuild = '{a}{crew_id}'\nhidden = true\ncheck = 'digits'")).unwrap();
     assert_eq!(carving.out_columns(&[]).len(), 1, "b is hidden");
     let run = Run::new(&carving, &rows);
-    let states = |piece: usize| (0..6).map(|row| run.batch_results.piece(piece).state(row).to_string()).collect::<Vec<_>>();
+    let states = |piece: usize| (0..6).map(|row| run.judged.results().piece(piece).state(row).to_string()).collect::<Vec<_>>();
     assert_eq!(states(0), ["filled", "blank", "missing", "missing", "missing", "not asked"]);
     assert_eq!(states(1), ["short", "blank", "missing", "missing", "missing", "blank"]);
     let of_others =
@@ -290,9 +269,7 @@ fn white_space_is_blank() {
     ] {
         let carving = bound(&format!("column = 'part_code'\n[piece.a]\ntake = 'whole'\ncheck = '{check}'")).unwrap();
         assert_eq!(judged(&carving, &rows), faults, "{check}");
-        let (mut run, mut counts) = (Run::new(&carving, &rows), vec![0; carving.checks().len()]);
-        run.with(|batch, batch_results| carving.judge(batch, batch_results, &mut [Tally::default()], &mut counts));
-        assert_eq!(counts[0], checked, "{check}");
+        assert_eq!(Run::new(&carving, &rows).totals.checked[0], checked, "{check}");
     }
     let typed = bound("column = 'part_code'\n[piece.a]\ntake = 'whole'\nas = 'number'").unwrap();
     assert!(judged(&typed, &rows).is_empty());
@@ -401,7 +378,7 @@ fn rows_that_are_kept() {
         "column = 'part_code'\n[piece.family]\ntake = 'first 3'\n[rows]\nkeep = ['family: one of \"GRP\"', 'depot: not blank']";
     let carving = bound(list).unwrap();
     let run = Run::new(&carving, &[ROW, ["HNG-1", "", "x"], ["GRP-1", "", ""]]);
-    assert_eq!(run.kept, [0]);
+    assert_eq!(run.judged.rows().numbers(), [1]);
 }
 
 #[test]
@@ -420,7 +397,7 @@ keep = ['part_code: unique', 'depot: not same as part_code']";
     let carving = bound(list).unwrap();
     let rows = [["x", "", "y"], ["x", "", "z"], ["y", "", "y"], ["y", "", "z"], ["", "", "z"], ["", "", "z"]];
     // The second x is a duplicate; the first y belongs to another depot; blanks are never duplicates.
-    assert_eq!(Run::new(&carving, &rows).kept, [0, 4, 5]);
+    assert_eq!(Run::new(&carving, &rows).judged.rows().numbers(), [1, 5, 6]);
 }
 
 #[test]

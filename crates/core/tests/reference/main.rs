@@ -6,14 +6,13 @@ mod layouts;
 mod list;
 mod lists;
 
-use keen_notch_core::batch::{Batch, Column};
-use keen_notch_core::carving::{BatchResults, Carving};
+use keen_notch_core::batch::Column;
+use keen_notch_core::carving::{BatchResults, Carving, Memory, TableRows, Totals};
 use keen_notch_core::column::{ColumnRef, Header};
 use keen_notch_core::cutlist::CutList;
 use keen_notch_core::phrase::Phrase;
 use keen_notch_core::phrase::ast::{Condition, ConditionKind};
 use keen_notch_core::program::{Program, Results, Setting, Work};
-use keen_notch_core::tally::Tally;
 use keen_notch_core::text::unit::Unit;
 use proptest::prelude::*;
 use proptest::sample::select;
@@ -241,21 +240,20 @@ proptest! {
         let wanted = CutList::parse(&list, 0).unwrap().wanted;
         let carving = Carving::new(&wanted, Some(&ColumnRef::Number(1)), &Setting::new(Unit::Characters), &Header::Unnamed(1)).unwrap();
         let column = Column::of(values.iter().map(String::as_str));
-        let batch = Batch { rows: values.len(), columns: &[column.texts()] };
-        let mut batch_results = BatchResults::default();
-        carving.run(&batch, &mut batch_results).unwrap();
-        let kept = batch_results.take_kept();
+        let rows = TableRows::new(values.len() as u32, vec![column]);
+        let carved = carving.carve(rows, BatchResults::default()).map_err(|refused| refused.error).unwrap();
+        let mut totals = Totals::new(&carving, carving.checks().len());
+        let mut judged = carving.judge(carving.compare(vec![carved], 0, &mut Memory::default()).unwrap().remove(0), &mut totals);
         let asked = |text: &str| Condition::parse(text).unwrap();
         let (phrase, when, check, keep) = (Phrase::parse(&take).unwrap(), asked(when), asked(check), asked(keep));
         let is_asked = |value: &String| interpreter::condition(&when, value, Unit::Characters);
         let outcome = |value: &String| interpreter::phrase(&phrase, value, Unit::Characters);
         let result = |value: &String| if is_asked(value) { outcome(value).0.first().cloned().unwrap_or_default() } else { String::new() };
-        let expected: Vec<u32> =
-            (0..).zip(&values).filter(|(_, value)| interpreter::condition(&keep, &result(value), Unit::Characters)).map(|(row, _)| row).collect();
-        prop_assert_eq!(kept.unwrap_or_else(|| (0..values.len() as u32).collect()), expected, "{}", list);
-        let mut tally = Tally::default();
-        let mut checked = vec![0; carving.checks().len()];
-        carving.judge(&batch, &mut batch_results, std::slice::from_mut(&mut tally), &mut checked);
+        let is_kept = |value: &String| interpreter::condition(&keep, &result(value), Unit::Characters);
+        let kept: Vec<(u32, &String)> = (1..).zip(&values).filter(|(_, value)| is_kept(value)).collect();
+        let numbers: Vec<u32> = kept.iter().map(|(number, _)| *number).collect();
+        prop_assert_eq!(judged.rows().numbers(), &numbers, "{}", list);
+        prop_assert_eq!(totals.rows.left_out as usize, values.len() - kept.len(), "{}", list);
         let fails = |value: &String| {
             let (text, state) = (result(value), outcome(value).1);
             // A row that `when` excludes is not checked. A blank passes all checks except `required`; a missing piece fails unless a
@@ -267,13 +265,13 @@ proptest! {
                 _ => !text.trim().is_empty() && !interpreter::condition(&check, &text, Unit::Characters),
             }
         };
-        let expected: Vec<u32> = (0..).zip(&values).filter(|(_, value)| fails(value)).map(|(row, _)| row).collect();
-        let failing: Vec<u32> = batch_results.failures_by_row().iter().map(|failure| failure.row).collect();
-        prop_assert_eq!((failing.len() as u64, &failing), (tally.faulted, &expected), "{}", list);
+        let expected: Vec<u32> = (0..).zip(&kept).filter(|(_, (_, value))| fails(value)).map(|(row, _)| row).collect();
+        let failing: Vec<u32> = judged.parts().1.failures_by_row().iter().map(|failure| failure.row).collect();
+        prop_assert_eq!((failing.len() as u64, &failing), (totals.pieces[0].faulted, &expected), "{}", list);
         // A check counts the rows with a value.
         let about_absence = matches!(check.kind, ConditionKind::Required | ConditionKind::Blank);
         let is_looked_at = |value: &&String| is_asked(value) && (about_absence || !result(value).trim().is_empty());
-        let looked_at = values.iter().filter(is_looked_at).count() as u64;
-        prop_assert_eq!(checked[0], looked_at, "{}", list);
+        let looked_at = kept.iter().map(|(_, value)| *value).filter(is_looked_at).count() as u64;
+        prop_assert_eq!(totals.checked[0], looked_at, "{}", list);
     }
 }

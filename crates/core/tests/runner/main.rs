@@ -20,7 +20,7 @@ fn runner() -> Runner {
     CutList::parse(list, 0).unwrap().bind(&["code", "depot"]).unwrap()
 }
 
-fn columns(codes: &[&str], depots: &[&str]) -> Vec<Column> {
+fn columns(codes: &[&str], depots: &[&str]) -> Vec<Column<'static>> {
     vec![Column::of(codes.iter().copied()), Column::of(depots.iter().copied())]
 }
 
@@ -50,6 +50,42 @@ fn refused_batches_change_nothing() {
     let output = runner.push(columns(&["1", "2"], &["East", "West"])).unwrap();
     assert_eq!(output.rows(), [1, 2]);
     assert_eq!(runner.finish().rows.read, 2);
+}
+
+#[test]
+fn batches_carved_elsewhere_give_the_same_run() {
+    let batches: Vec<Vec<String>> =
+        (0..40).map(|batch| (0..batch).map(|row| format!("c{}", batch * row % 50)).collect()).collect();
+    let columns =
+        |codes: &Vec<String>| vec![Column::of(codes.iter().map(String::as_str)), Column::of(codes.iter().map(|_| "East"))];
+    let (mut alone, mut threads) = (runner(), runner());
+    let carved: Vec<_> = std::thread::scope(|scope| {
+        let begun: Vec<_> = batches
+            .iter()
+            .map(|codes| {
+                let carver = threads.carver();
+                scope.spawn(move || carver.carve(columns(codes)))
+            })
+            .collect();
+        begun.into_iter().map(|thread| thread.join().unwrap().unwrap()).collect()
+    });
+    for (codes, carved) in batches.iter().zip(carved) {
+        let expected = alone.push(columns(codes)).unwrap();
+        let output = threads.take(carved).unwrap();
+        assert_eq!(output.rows(), expected.rows());
+    }
+    let summary = alone.finish();
+    assert_eq!((summary.rows.kept, summary.rows.read), (50, 780));
+    assert_eq!(threads.finish(), summary);
+}
+
+#[test]
+fn a_batch_of_another_runner_is_refused() {
+    let mut runner = runner();
+    let foreign = CutList::parse("[piece.a]\ntake = 'whole'\n", 0).unwrap().bind(&["x"]).unwrap();
+    let batch = foreign.carver().carve(vec![Column::of(["1"])]).unwrap();
+    assert!(matches!(runner.take(batch), Err(PushError::OtherRunner)));
+    assert_eq!(runner.finish().rows.read, 0);
 }
 
 #[test]

@@ -1,14 +1,14 @@
 //! Merges the results of chunks in row order.
 
 use keen_notch_core::batch::Buffer;
+use keen_notch_core::carving::Totals;
 use keen_notch_core::diagnostics::Diagnostics;
 use keen_notch_core::sightings::Sightings;
-use keen_notch_core::tally::Tally;
 
 use super::work::{ChunkResult, SampleCounts};
 use super::{Failing, FaultyRow, Job, MOST_ODD, MOST_ODD_KEPT, Odd, OddRow, Outs, Report};
 use crate::Error;
-use crate::encode::{Encoder, OffcutEncoder};
+use crate::encode::Encoder;
 use crate::inputs::Inputs;
 
 pub struct Merger<'m, 'o> {
@@ -26,15 +26,13 @@ impl<'m, 'o> Merger<'m, 'o> {
     pub fn new(
         job: &'m Job,
         outs: &'m mut Outs<'o>,
-        (encoder, aside): (&'m dyn Encoder, &dyn OffcutEncoder),
+        (encoder, aside): (&'m dyn Encoder, &dyn Encoder),
         inputs: Inputs,
         (has_head, has_head_aside): (bool, bool),
     ) -> Result<Merger<'m, 'o>, Error> {
         let report = Report {
             inputs,
-            tallies: vec![Tally::default(); job.carving.count()],
-            checks: vec![Sightings::default(); job.checks.len()],
-            checked: vec![0; job.checks.len()],
+            totals: Totals::new(&job.carving, job.checks.len()),
             failing: vec![Failing::default(); job.checks.len()],
             formulas: vec![Sightings::default(); job.written().len()],
             ..Report::default()
@@ -76,7 +74,7 @@ impl<'m, 'o> Merger<'m, 'o> {
             offcuts.put(part.aside.bytes())?;
         }
         let report = &mut self.report;
-        let before = report.counts.rows;
+        let before = report.totals.rows.read;
         report.inputs.begin(part.input, before);
         for found in &part.faults {
             if let Some(file) = &mut self.outs.faults {
@@ -103,13 +101,10 @@ impl<'m, 'o> Merger<'m, 'o> {
                 report.odd.push(OddRow { row: before + odd.row, ..odd.clone() });
             }
         }
-        report.tallies.iter_mut().zip(&part.tallies).for_each(|(all, tally)| all.add(tally));
-        report.checks.iter_mut().zip(&part.checks).for_each(|(all, seen)| all.append(seen, before));
-        report.checked.iter_mut().zip(&part.checked).for_each(|(all, rows)| *all += rows);
+        report.totals.append(&part.totals);
         report.formulas.iter_mut().zip(&part.formulas).for_each(|(all, seen)| all.append(seen, before));
         report.failing.iter_mut().zip(&part.failing).for_each(|(all, failing)| all.append(failing));
         self.diagnostics.append(&part.diagnostics, before);
-        report.counts.add(&part.counts);
         Ok(())
     }
 
@@ -128,9 +123,9 @@ impl<'m, 'o> Merger<'m, 'o> {
             shown.extend(of_kind);
         }
         self.report.odd = shown;
-        let checks = self.job.checks.iter().zip(&self.report.checks);
+        let checks = self.job.checks.iter().zip(&self.report.totals.failed);
         let checks: Vec<_> = checks.map(|(check, seen)| (check.of.clone(), check.words.clone(), seen.clone())).collect();
-        self.report.hints = self.diagnostics.hints(self.report.counts.rows, &checks);
+        self.report.hints = self.diagnostics.hints(self.report.totals.rows.read, &checks);
         Ok(self.report)
     }
 }

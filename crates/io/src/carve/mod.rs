@@ -11,13 +11,12 @@ use std::ops::ControlFlow;
 use std::sync::Mutex;
 use std::sync::atomic::{AtomicBool, Ordering};
 
-use keen_notch_core::carving::{Carving, CheckName, Fault, OutColumn};
+use keen_notch_core::carving::{Carving, CheckName, Fault, OutColumn, Totals};
 use keen_notch_core::column::Header;
 use keen_notch_core::diagnostics::{Diagnostics, Hint};
 use keen_notch_core::program::State;
 use keen_notch_core::sightings::Sightings;
 use keen_notch_core::summary::{self, RowOf, Summary};
-use keen_notch_core::tally::Tally;
 use keen_notch_core::text::characters;
 use keen_notch_core::widths::Widths;
 
@@ -58,34 +57,10 @@ pub struct Job {
     places: Option<Places>,
 }
 
-#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
-pub struct Counts {
-    pub rows: u64,
-    pub rows_kept: u64,
-    pub rows_out: u64,
-    pub set_aside: u64,
-    pub left_out: u64,
-    pub faulty: u64,
-}
-
-impl Counts {
-    fn add(&mut self, other: &Counts) {
-        self.rows += other.rows;
-        self.rows_kept += other.rows_kept;
-        self.rows_out += other.rows_out;
-        self.set_aside += other.set_aside;
-        self.left_out += other.left_out;
-        self.faulty += other.faulty;
-    }
-}
-
 #[derive(Debug, Default)]
 pub struct Report {
-    pub counts: Counts,
-    pub tallies: Vec<Tally>,
-    /// The counts of each check, in the order of [`Job::checks`].
-    pub checks: Vec<Sightings>,
-    pub checked: Vec<u64>,
+    /// The counts, with the checks in the order of [`Job::checks`].
+    pub totals: Totals,
     pub failing: Vec<Failing>,
     pub preview: Vec<Vec<PreviewCell>>,
     pub odd: Vec<OddRow>,
@@ -111,7 +86,6 @@ impl Report {
             let (input, row) = self.inputs.locate(*row);
             RowOf { file: self.inputs.name(input).to_owned(), row }
         };
-        let Counts { rows, rows_kept, rows_out, set_aside, left_out, faulty } = self.counts;
         Summary {
             version: summary::VERSION,
             program,
@@ -119,10 +93,10 @@ impl Report {
             listed,
             part,
             rows_compared: job.carving.looks_back(),
-            inputs: self.inputs.rows(rows),
-            rows: summary::Rows { read: rows, kept: rows_kept, written: rows_out, set_aside, left_out, with_faults: faulty },
-            pieces: job.carving.piece_counts(&self.tallies, header),
-            checks: summary::check_counts(&job.checks, header, (&self.checks, &self.checked), row_of),
+            inputs: self.inputs.rows(self.totals.rows.read),
+            rows: self.totals.rows,
+            pieces: job.carving.piece_counts(&self.totals, header),
+            checks: summary::check_counts(&job.checks, header, &self.totals, row_of),
             replacements: self.replaced,
         }
     }
@@ -257,7 +231,7 @@ impl Job {
                     let why = "the name of an input is wider than its place".to_owned();
                     return Err(Error::NoPlace { title: title.clone(), why });
                 }
-                OutColumn::Source | OutColumn::Faults | OutColumn::Compared => {}
+                OutColumn::Source | OutColumn::Faults | OutColumn::Compared | OutColumn::Reason => {}
                 column => self.carving.set_place(*column, most),
             }
         }
@@ -271,7 +245,7 @@ impl Job {
     }
 
     pub fn too_wide(&self, report: &Report) -> u64 {
-        self.carving.place_checks().map(|check| report.checks[check].count).sum()
+        self.carving.place_checks().map(|check| report.totals.failed[check].count).sum()
     }
 
     pub fn written(&self) -> &[usize] {
@@ -397,7 +371,7 @@ const PARQUET_COLUMN: usize = 16 << 10;
 pub fn carve(table: &mut Table, job: &Job, outs: &mut Outs) -> Result<Report, Error> {
     let format = job.format(table, outs.offcuts.is_some());
     let columns = (&table.header, table.types.as_slice());
-    let encoder = encoder(&format, (job.named, job.text_options, job.places.as_ref()), columns, &job.shape)?;
+    let encoder = encoder(Some(&format), (job.named, job.text_options, job.places.as_ref()), columns, &job.shape)?;
     // Without offcuts, their encoder needs no rows.
     let named_aside = if outs.offcuts.is_some() { job.named_aside } else { FileFormat::default() };
     let aside = offcut_encoder(&table.format, named_aside, columns)?;
@@ -433,7 +407,7 @@ pub fn carve(table: &mut Table, job: &Job, outs: &mut Outs) -> Result<Report, Er
             part.input = of_table.input;
             part.diagnostics.take_samples(takes_samples.load(Ordering::Relaxed));
             worker.work(number, of_table, turns, &mut part, ahead)?;
-            meter.add_rows(part.counts.rows);
+            meter.add_rows(part.totals.rows.read);
             Ok(part)
         }
     };

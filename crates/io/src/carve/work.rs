@@ -4,20 +4,20 @@ use std::io;
 use std::ops::Range;
 
 use keen_notch_core::batch::{Batch, Buffer};
-use keen_notch_core::carving::{BatchResults, Failure, Fault, Memory, OutColumn, TooLarge};
-use keen_notch_core::check::unique_texts::StoreError;
+use keen_notch_core::carving::{
+    BatchResults, BatchRows, Carved, Compared, Failure, Fault, Memory, NextStep, OutColumn, Refused, Totals,
+};
 use keen_notch_core::check::{Violation, ViolationKind};
 use keen_notch_core::diagnostics::{Diagnostics, Observation, note_looks};
 use keen_notch_core::program::Results;
 use keen_notch_core::sightings::Sightings;
-use keen_notch_core::tally::Tally;
 use keen_notch_core::text::formula::is_like_formula;
 
-use super::{Counts, Failing, FaultyRow, Formulas, Job, MOST_ODD_KEPT, Odd, OddRow, PreviewCell};
+use super::{Failing, FaultyRow, Formulas, Job, MOST_ODD_KEPT, Odd, OddRow, PreviewCell};
 use crate::Error;
 use crate::batches::{Batches, Limits};
 use crate::encode::lists::{self, RowFaults, words};
-use crate::encode::{Encodable, Encoder, Held, OffcutEncoder, Out};
+use crate::encode::{Encodable, Encoder, Held, Out};
 use crate::inputs::Starts;
 use crate::pool::{Ahead, Turns};
 use crate::source::{Chunk, LineCount, Ragged, Rows};
@@ -28,6 +28,8 @@ use crate::table;
 pub struct ChunkResult {
     pub bytes: Buffer,
     pub aside: Buffer,
+    /// The rows of a batch to set aside, with the reasons.
+    offcuts: Vec<(u32, String)>,
     kept: (Held, Held),
     pub faults: Vec<LocatedFault>,
     held: usize,
@@ -35,13 +37,10 @@ pub struct ChunkResult {
     sampled: SampleCounts,
     pub preview: Vec<Vec<PreviewCell>>,
     pub odd: Vec<OddRow>,
-    pub tallies: Vec<Tally>,
-    pub checks: Vec<Sightings>,
-    pub checked: Vec<u64>,
+    pub totals: Totals,
     pub failing: Vec<Failing>,
     pub formulas: Vec<Sightings>,
     pub diagnostics: Diagnostics,
-    pub counts: Counts,
     pub input: usize,
     /// Whether the output continues that of the previous part, within one row.
     pub goes_on: bool,
@@ -72,9 +71,6 @@ impl SampleCounts {
 /// Larger buffers, for very long rows, are not reused.
 const MOST_KEPT: usize = 2 << 20;
 
-/// Batches per lookup of stored texts. Large lookups read the files sequentially.
-const RECALLED: usize = 128;
-
 pub struct LocatedFault {
     pub row: u64,
     pub line: u64,
@@ -87,6 +83,7 @@ impl ChunkResult {
         ChunkResult {
             bytes: Buffer::default(),
             aside: Buffer::default(),
+            offcuts: Vec::new(),
             kept: Default::default(),
             faults: Vec::new(),
             held: 0,
@@ -94,13 +91,10 @@ impl ChunkResult {
             sampled: SampleCounts::new(job),
             preview: Vec::new(),
             odd: Vec::new(),
-            tallies: vec![Tally::default(); job.carving.count()],
-            checks: vec![Sightings::default(); job.checks.len()],
-            checked: vec![0; job.checks.len()],
+            totals: Totals::new(&job.carving, job.checks.len()),
             failing: vec![Failing::default(); if job.counts_failing { job.checks.len() } else { 0 }],
             formulas: vec![Sightings::default(); job.written.len()],
             diagnostics: job.diagnostics.clone(),
-            counts: Counts::default(),
             input: 0,
             goes_on: false,
         }
@@ -146,22 +140,25 @@ impl RunState {
     }
 }
 
-#[derive(Default)]
-struct Stage<'c> {
-    rows: Rows<'c>,
-    batch_results: BatchResults,
-}
+/// The memory of a batch, for another one.
+type Spare<'c> = (Rows<'c>, BatchResults);
+
+/// A batch with its rows in the chunk, until it is the chunk's turn.
+type Waiting<'c> = (Range<usize>, Carved<Rows<'c>>);
+
+/// The same after its turn.
+type Ready<'c> = (Range<usize>, Compared<Rows<'c>>);
 
 pub struct Worker<'j> {
     job: &'j Job,
     encoder: &'j dyn Encoder,
-    aside: &'j dyn OffcutEncoder,
+    aside: &'j dyn Encoder,
     asked: OptionalOutputs,
     ragged: Ragged,
     limits: Limits,
     cells: &'j [usize],
     names: &'j [String],
-    stages: Vec<Stage<'static>>,
+    spare: Vec<Spare<'static>>,
     /// For each column of a batch, the number of values that are not empty, and the values that need a closer look.
     looks: Vec<(u64, Vec<u32>)>,
 }
@@ -169,12 +166,12 @@ pub struct Worker<'j> {
 impl<'j> Worker<'j> {
     pub fn new(
         job: &'j Job,
-        (encoder, aside): (&'j dyn Encoder, &'j dyn OffcutEncoder),
+        (encoder, aside): (&'j dyn Encoder, &'j dyn Encoder),
         asked: OptionalOutputs,
         (ragged, limits): (Ragged, Limits),
         (names, cells): (&'j [String], &'j [usize]),
     ) -> Worker<'j> {
-        Worker { job, encoder, aside, asked, ragged, limits, cells, names, stages: Vec::new(), looks: Vec::new() }
+        Worker { job, encoder, aside, asked, ragged, limits, cells, names, spare: Vec::new(), looks: Vec::new() }
     }
 
     /// Processes a chunk with this number. The output of very long rows is written early.
@@ -199,60 +196,62 @@ impl<'j> Worker<'j> {
             chunk,
             text,
             count: LineCount::default(),
-            aside: self.aside,
             names: self.names,
             starts: Starts::default(),
             ahead,
         };
-        let mut stages: Vec<Stage> = std::mem::take(&mut self.stages).into_iter().map(Stage::recycle).collect();
+        let mut spare: Vec<Spare> = std::mem::take(&mut self.spare).into_iter().map(recycle).collect();
         let count = chunk.rows();
-        part.counts.rows += count as u64;
-        let looks_back = self.job.carving.looks_back();
-        // The rows that wait for comparisons with earlier rows, and their memory.
-        let (mut ranges, mut held) = (Vec::new(), 0);
+        part.totals.rows.read += count as u64;
+        let carving = &self.job.carving;
+        // The batches that wait for comparisons with earlier rows, and the memory of their results.
+        let (mut held, mut memory) = (Vec::<Waiting>::new(), 0);
         let cells = chunk.cells_of_row(self.job.used.len()).max(self.encoder.held_columns());
         let mut batches = Batches::of(count, cells, self.limits);
         loop {
-            if stages.len() == ranges.len() {
-                stages.push(Stage::default());
-            }
-            let stage = &mut stages[ranges.len()];
-            let Some(range) = batches.next(&mut stage.batch_results) else { break };
-            chunk.take(text, range.clone(), &mut stage.rows);
-            if let Err(too_large) = self.run(chunk, stage) {
-                batches.take_again(range, too_large, chunk)?;
-                continue;
-            }
-            if !looks_back {
-                self.finish(&mut state, stage, range, part)?;
-                continue;
-            }
-            held += stage.batch_results.memory();
-            ranges.push(range);
-            if held > self.limits.batch() {
-                // The memory is released as soon as it is this chunk's turn.
-                let taken = turns.hold(number, |before| self.remember(input, before, &mut stages, &ranges, &mut state));
-                if taken.transpose()?.is_some() {
-                    self.finish_all(&mut state, &mut stages, &ranges, part)?;
+            let (mut rows, mut results) = spare.pop().unwrap_or_default();
+            let Some(range) = batches.next(&mut results) else {
+                spare.push((rows, results));
+                break;
+            };
+            chunk.take(text, range.clone(), &mut rows);
+            self.set_ragged_aside(chunk, &mut rows);
+            let carved = match carving.carve(rows, results) {
+                Ok(carved) => carved,
+                Err(refused) => {
+                    let Refused { rows, results, error } = *refused;
+                    batches.take_again(range, error, chunk)?;
+                    spare.push((rows, results));
+                    continue;
                 }
-                ranges.clear();
-                held = 0;
+            };
+            match carving.next_step(carved) {
+                NextStep::Judge(compared) => spare.push(self.finish(&mut state, compared, range, part)?),
+                NextStep::Compare(carved) => {
+                    memory += carved.memory();
+                    held.push((range, carved));
+                    if memory > self.limits.batch() {
+                        // The memory is released as soon as it is this chunk's turn.
+                        let held = std::mem::take(&mut held);
+                        let compared = turns.hold(number, |before| self.compare(input, before, held, &mut state));
+                        spare.extend(self.finish_all(&mut state, compared.transpose()?, part)?);
+                        memory = 0;
+                    }
+                }
             }
         }
-        if looks_back {
+        if carving.looks_back() {
             // Comparisons with earlier rows run in order, so each chunk waits for its turn.
-            let taken = turns.take(number, |before| {
-                let outcome = self.remember(input, before, &mut stages, &ranges, &mut state);
+            let compared = turns.take(number, |before| {
+                let compared = self.compare(input, before, held, &mut state);
                 before.rows += count as u64;
-                outcome
+                compared
             });
-            if taken.transpose()?.is_some() {
-                self.finish_all(&mut state, &mut stages, &ranges, part)?;
-            }
+            spare.extend(self.finish_all(&mut state, compared.transpose()?, part)?);
         }
         self.end(&mut state, part)?;
         if chunk.size() <= MOST_KEPT {
-            self.stages = stages.into_iter().map(Stage::recycle).collect();
+            self.spare = spare.into_iter().map(recycle).collect();
         }
         Ok(())
     }
@@ -262,7 +261,7 @@ impl<'j> Worker<'j> {
     /// # Errors
     /// The output format cannot hold a value.
     fn end(&self, state: &mut State<'_, 'j>, part: &mut ChunkResult) -> Result<(), Error> {
-        let State { job, chunk, aside: set_aside, ahead, .. } = state;
+        let State { job, chunk, ahead, .. } = state;
         let ChunkResult { bytes, goes_on, aside, kept: (held, held_aside), input, .. } = part;
         let mut hand_on = |bytes: &mut Buffer| {
             let first = ChunkResult { bytes: std::mem::take(bytes), goes_on: *goes_on, ..ChunkResult::ahead_of(job, *input) };
@@ -272,50 +271,37 @@ impl<'j> Worker<'j> {
         self.encoder.end_chunk(*chunk, &mut Out::new((bytes, held), &mut hand_on))?;
         let mut hand_on =
             |aside: &mut Buffer| ahead(ChunkResult { aside: std::mem::take(aside), ..ChunkResult::ahead_of(job, *input) });
-        set_aside.end_chunk(*chunk, &mut Out::new((aside, held_aside), &mut hand_on))
+        self.aside.end_chunk(*chunk, &mut Out::new((aside, held_aside), &mut hand_on))
     }
 
-    fn remember(
+    fn compare<'c>(
         &self,
         input: usize,
         before: &mut RunState,
-        stages: &mut [Stage],
-        ranges: &[Range<usize>],
+        held: Vec<Waiting<'c>>,
         state: &mut State<'_, 'j>,
-    ) -> Result<(), Error> {
+    ) -> Result<Vec<Ready<'c>>, Error> {
         before.starts.begin(input, before.rows);
         state.starts.clone_from(&before.starts);
-        let (carving, RunState { memory, rows: before, .. }) = (&self.job.carving, before);
-        let spill_failed = |error: StoreError| Error::Spill {
+        let (ranges, carved): (Vec<_>, Vec<_>) = held.into_iter().unzip();
+        let compared = self.job.carving.compare(carved, before.rows, &mut before.memory);
+        let compared = compared.map_err(|error| Error::Spill {
             source: error.downcast::<io::Error>().map_or_else(io::Error::other, |error| *error),
-        };
-        for stages in stages[..ranges.len()].chunks_mut(RECALLED) {
-            carving.recall(stages.iter().map(|stage| &stage.batch_results), memory).map_err(spill_failed)?;
-            for Stage { rows, batch_results } in stages {
-                let number = |row: usize| *before + u64::from(rows.numbers[row]) + 1;
-                carving.remember(batch_results, rows.len(), number, memory).map_err(spill_failed)?;
-            }
-        }
-        Ok(())
+        })?;
+        Ok(ranges.into_iter().zip(compared).collect())
     }
 
-    fn finish_all(
+    fn finish_all<'c>(
         &mut self,
         state: &mut State<'_, 'j>,
-        stages: &mut [Stage],
-        ranges: &[Range<usize>],
+        compared: Option<Vec<Ready<'c>>>,
         part: &mut ChunkResult,
-    ) -> Result<(), Error> {
-        for (stage, range) in stages.iter_mut().zip(ranges) {
-            stage.keep();
-            self.finish(state, stage, range.clone(), part)?;
-        }
-        Ok(())
+    ) -> Result<Vec<Spare<'c>>, Error> {
+        let finished = compared.into_iter().flatten();
+        finished.map(|(range, compared)| self.finish(state, compared, range, part)).collect()
     }
 
-    fn run(&self, chunk: &dyn Chunk, stage: &mut Stage) -> Result<(), TooLarge> {
-        let Stage { rows, batch_results } = stage;
-        let carving = &self.job.carving;
+    fn set_ragged_aside(&self, chunk: &dyn Chunk, rows: &mut Rows) {
         let ragged = match (rows.numbers.first(), rows.numbers.last()) {
             (Some(first), Some(last)) => chunk.ragged(*first as usize..*last as usize + 1),
             _ => &[],
@@ -325,87 +311,110 @@ impl<'j> Worker<'j> {
             let kept: Vec<u32> = (0..).zip(&rows.numbers).filter(|(_, row)| is_whole(row)).map(|(index, _)| index).collect();
             rows.keep(&kept);
         }
-        if let Some(kept) = rows.with_batch(|batch| carving.select(batch, batch_results).map(<[u32]>::to_vec)) {
-            rows.keep(&kept);
+    }
+
+    fn finish<'c>(
+        &mut self,
+        state: &mut State<'_, 'j>,
+        compared: Compared<Rows<'c>>,
+        range: Range<usize>,
+        part: &mut ChunkResult,
+    ) -> Result<Spare<'c>, Error> {
+        let mut judged = self.job.carving.judge(compared, &mut part.totals);
+        let (rows, results) = judged.parts();
+        rows.with_batch(|batch| self.write(state, (batch, rows), results, range, part))?;
+        Ok(judged.into_parts())
+    }
+
+    fn write(
+        &mut self,
+        state: &mut State<'_, 'j>,
+        (batch, rows): (&Batch, &Rows),
+        batch_results: &mut BatchResults,
+        range: Range<usize>,
+        part: &mut ChunkResult,
+    ) -> Result<(), Error> {
+        let job = self.job;
+        self.observe(batch, rows, batch_results, part);
+        let (set_aside, faults) = state.note_faults(batch, rows, batch_results, range.clone(), (self.asked, self.ragged), part);
+        self.write_offcuts(state, range.clone(), part)?;
+        // After the checks, which see the results without the apostrophe.
+        if job.formulas != Formulas::Ignored {
+            for (piece, seen) in job.written.iter().zip(&mut part.formulas) {
+                let of_rows = job.carving.formulas(*piece, batch, batch_results, job.formulas == Formulas::Guarded);
+                of_rows.iter().for_each(|row| seen.note(rows.number(*row as usize)));
+            }
         }
-        rows.with_batch(|batch| carving.run(batch, batch_results))?;
-        stage.keep();
-        if carving.looks_back() || self.asked.compared {
-            stage.rows.with_batch(|batch| carving.hash(batch, &mut stage.batch_results));
+        let written: Option<Vec<u32>> =
+            set_aside.map(|aside| (0..rows.len() as u32).filter(|row| aside.binary_search(row).is_err()).collect());
+        let kept = written.as_ref().map_or(rows.len(), Vec::len) as u64;
+        part.totals.rows.kept += kept;
+        part.totals.rows.written += match job.shape.rows_piece {
+            None => kept,
+            Some(piece) => {
+                let count = |row: usize| batch_results.piece(piece).items(row).len().max(1) as u64;
+                match &written {
+                    None => (0..rows.len()).map(count).sum(),
+                    Some(written) => written.iter().map(|row| count(*row as usize)).sum(),
+                }
+            }
+        };
+        let (chunk, text, carving, batch_results) = (state.chunk, state.text, &job.carving, &*batch_results);
+        let (written, faults) = (written.as_deref(), &faults);
+        let input = Encodable { chunk, text, range, rows, batch, batch_results, carving, written, faults, reasons: &[] };
+        if part.preview.len() < job.preview {
+            state.preview(&input, part);
+        }
+        if job.preview > 0 {
+            state.note_odd(&input, part);
+        }
+        if !job.shape.is_written {
+            return Ok(());
+        }
+        let ChunkResult { bytes, goes_on, kept: (held, _), input: of, .. } = part;
+        let mut hand_on = |bytes: &mut Buffer| {
+            let first = ChunkResult { bytes: std::mem::take(bytes), goes_on: *goes_on, ..ChunkResult::ahead_of(job, *of) };
+            *goes_on = true;
+            (state.ahead)(first)
+        };
+        self.encoder.encode(&input, &mut Out::new((bytes, held), &mut hand_on))?;
+        // The output can be much larger than the input.
+        if bytes.width() >= self.limits.written() {
+            hand_on(bytes);
         }
         Ok(())
     }
 
-    fn finish(
-        &mut self,
-        state: &mut State<'_, 'j>,
-        stage: &mut Stage,
-        range: Range<usize>,
-        part: &mut ChunkResult,
-    ) -> Result<(), Error> {
-        let Stage { rows, batch_results } = stage;
-        let rows = &*rows;
-        rows.with_batch(|batch| {
-            let job = self.job;
-            job.carving.judge(batch, batch_results, &mut part.tallies, &mut part.checked);
-            self.observe(batch, rows, batch_results, part);
-            let (set_aside, faults) =
-                state.note_faults(batch, rows, batch_results, range.clone(), (self.asked, self.ragged), part);
-            // After the checks, which see the results without the apostrophe.
-            if job.formulas != Formulas::Ignored {
-                for (piece, seen) in job.written.iter().zip(&mut part.formulas) {
-                    let of_rows = job.carving.formulas(*piece, batch, batch_results, job.formulas == Formulas::Guarded);
-                    of_rows.iter().for_each(|row| seen.note(u64::from(rows.numbers[*row as usize]) + 1));
-                }
-            }
-            let written: Option<Vec<u32>> =
-                set_aside.map(|aside| (0..rows.len() as u32).filter(|row| aside.binary_search(row).is_err()).collect());
-            let kept = written.as_ref().map_or(rows.len(), Vec::len) as u64;
-            let aside = if self.ragged == Ragged::SetAside { state.chunk.ragged(range.clone()).len() } else { 0 };
-            part.counts.left_out += (range.len() - rows.len() - aside) as u64;
-            part.counts.rows_kept += kept;
-            part.counts.rows_out += match job.shape.rows_piece {
-                None => kept,
-                Some(piece) => {
-                    let count = |row: usize| batch_results.piece(piece).items(row).len().max(1) as u64;
-                    match &written {
-                        None => (0..rows.len()).map(count).sum(),
-                        Some(written) => written.iter().map(|row| count(*row as usize)).sum(),
-                    }
-                }
-            };
-            let (chunk, text, carving, batch_results) = (state.chunk, state.text, &job.carving, &*batch_results);
-            let (written, faults) = (written.as_deref(), &faults);
-            let input = Encodable { chunk, text, range, rows, batch, batch_results, carving, written, faults };
-            if part.preview.len() < job.preview {
-                state.preview(&input, part);
-            }
-            if job.preview > 0 {
-                state.note_odd(&input, part);
-            }
-            if !job.shape.is_written {
-                return Ok(());
-            }
-            let ChunkResult { bytes, goes_on, kept: (held, _), input: of, .. } = part;
-            let mut hand_on = |bytes: &mut Buffer| {
-                let first = ChunkResult { bytes: std::mem::take(bytes), goes_on: *goes_on, ..ChunkResult::ahead_of(job, *of) };
-                *goes_on = true;
-                (state.ahead)(first)
-            };
-            self.encoder.encode(&input, &mut Out::new((bytes, held), &mut hand_on))?;
-            // The output can be much larger than the input.
-            if bytes.width() >= self.limits.written() {
-                hand_on(bytes);
-            }
-            Ok(())
-        })
+    fn write_offcuts(&self, state: &mut State<'_, 'j>, range: Range<usize>, part: &mut ChunkResult) -> Result<(), Error> {
+        if part.offcuts.is_empty() {
+            return Ok(());
+        }
+        let State { job, chunk, text, ahead, .. } = state;
+        let (numbers, reasons): (Vec<u32>, Vec<String>) = std::mem::take(&mut part.offcuts).into_iter().unzip();
+        let batch = Batch { rows: numbers.len(), columns: &[] };
+        let input = Encodable {
+            chunk: *chunk,
+            text,
+            range,
+            rows: &Rows { numbers, columns: Vec::new() },
+            batch: &batch,
+            batch_results: &BatchResults::default(),
+            carving: &job.carving,
+            written: None,
+            faults: &RowFaults::default(),
+            reasons: &reasons,
+        };
+        let ChunkResult { aside, kept: (_, held), input: of, .. } = part;
+        let mut hand_on =
+            |aside: &mut Buffer| ahead(ChunkResult { aside: std::mem::take(aside), ..ChunkResult::ahead_of(job, *of) });
+        self.aside.encode(&input, &mut Out::new((aside, held), &mut hand_on))
     }
 
     fn observe(&mut self, batch: &Batch, rows: &Rows, batch_results: &BatchResults, part: &mut ChunkResult) {
         if part.diagnostics.count() == 0 {
             return;
         }
-        let number = |row: usize| u64::from(rows.numbers[row]) + 1;
+        let number = |row: usize| rows.number(row);
         self.looks.resize_with(batch.columns.len(), Default::default);
         for column in &self.job.used {
             let (filled, looks) = &mut self.looks[*column];
@@ -422,17 +431,8 @@ impl<'j> Worker<'j> {
     }
 }
 
-impl<'c> Stage<'c> {
-    fn recycle<'d>(self) -> Stage<'d> {
-        Stage { rows: self.rows.recycle(), batch_results: self.batch_results }
-    }
-
-    fn keep(&mut self) {
-        if let Some(kept) = self.batch_results.take_kept() {
-            self.rows.keep(&kept);
-            self.batch_results.keep(&kept);
-        }
-    }
+fn recycle<'c>((rows, results): Spare) -> Spare<'c> {
+    (rows.recycle(), results)
 }
 
 struct State<'w, 'j> {
@@ -440,7 +440,6 @@ struct State<'w, 'j> {
     chunk: &'w dyn Chunk,
     text: &'w str,
     count: LineCount,
-    aside: &'w dyn OffcutEncoder,
     names: &'w [String],
     starts: Starts,
     ahead: Ahead<'w, ChunkResult>,
@@ -461,14 +460,9 @@ impl<'j> State<'_, 'j> {
         let job = self.job;
         let mut cells = RowFaults::of(&job.checks);
         let ragged_check = job.checks.len() - 1;
-        let number = |row: u32| u64::from(rows.numbers[row as usize]) + 1;
-        let mut last = None;
-        for failure in batch_results.failures() {
-            if last.replace((failure.check, failure.row)) != Some((failure.check, failure.row)) {
-                part.checks[failure.check as usize].note(number(failure.row));
-                if let Some(failing) = part.failing.get_mut(failure.check as usize) {
-                    failing.note(&job.carving.failing_text(*failure, batch, batch_results));
-                }
+        if job.counts_failing {
+            for failure in batch_results.failing_rows() {
+                part.failing[failure.check as usize].note(&job.carving.failing_text(failure, batch, batch_results));
             }
         }
         // Rows with too few or too many cells, unless they are left out: those of the batch, and those set aside before.
@@ -478,12 +472,12 @@ impl<'j> State<'_, 'j> {
             .map(|row| (row, in_batch(&row)))
             .filter(|(_, index)| index.is_some() || ragged_as == Ragged::SetAside)
             .collect();
-        ragged.iter().for_each(|(row, _)| part.checks[ragged_check].note(u64::from(*row) + 1));
-        part.checked[ragged_check] += (rows.len() + ragged.iter().filter(|(_, index)| index.is_none()).count()) as u64;
+        ragged.iter().for_each(|(row, _)| part.totals.failed[ragged_check].note(u64::from(*row) + 1));
+        part.totals.checked[ragged_check] += (rows.len() + ragged.iter().filter(|(_, index)| index.is_none()).count()) as u64;
         let outside = ragged.iter().filter(|(_, index)| index.is_none()).count();
         let of_batch = ragged.iter().filter_map(|(_, index)| *index);
         let also_ragged = of_batch.filter(|row| !batch_results.faulty().has(*row as usize)).count();
-        part.counts.faulty += (batch_results.faulty().count() + outside + also_ragged) as u64;
+        part.totals.rows.with_faults += (outside + also_ragged) as u64;
         if asked.compared {
             batch_results.failures_by_row();
         }
@@ -583,16 +577,12 @@ impl<'j> State<'_, 'j> {
             part.samples.push(FaultyRow { row: row_number, line, faults });
         }
         if set_aside {
-            part.counts.set_aside += 1;
+            part.totals.rows.set_aside += 1;
             let faults = faults.iter().filter(|fault| !job.checks[fault.check].only_warns);
             let why = words(faults.map(|fault| (&*job.checks[fault.check].of, &*fault.violation.detail)));
             // One file holds rows of several inputs.
             let why = if self.names.len() > 1 { format!("{}, line {line}: {why}", self.chunk.source()) } else { why };
-            let State { ahead, chunk, text, aside, .. } = self;
-            let ChunkResult { aside: bytes, kept: (_, held), input, .. } = part;
-            let mut hand_on =
-                |aside: &mut Buffer| ahead(ChunkResult { aside: std::mem::take(aside), ..ChunkResult::ahead_of(job, *input) });
-            aside.write(*chunk, text, row as usize, &why, &mut Out::new((bytes, held), &mut hand_on));
+            part.offcuts.push((row, why));
         }
     }
 
@@ -614,7 +604,7 @@ impl<'j> State<'_, 'j> {
         let job = self.job;
         let cell = |column: &OutColumn| match *column {
             OutColumn::Source => PreviewCell { text: self.chunk.source().to_owned(), state: None },
-            column @ (OutColumn::Faults | OutColumn::Compared) => {
+            column @ (OutColumn::Faults | OutColumn::Compared | OutColumn::Reason) => {
                 PreviewCell { text: lists::line(column, input, row), state: None }
             }
             OutColumn::Original(column) => {
@@ -647,7 +637,7 @@ impl<'j> State<'_, 'j> {
                 if part.odd.iter().filter(|known| known.why == why).count() >= MOST_ODD_KEPT {
                     break;
                 }
-                let number = u64::from(input.rows.numbers[row]) + 1;
+                let number = input.rows.number(row);
                 part.odd.push(OddRow { row: number, why, cells: self.output_row(input, row, 0) });
             }
         }

@@ -19,7 +19,7 @@ use keen_notch_core::column::Header;
 use super::lists::{COMPARED_FIELDS, FAULT_FIELDS};
 use super::out::{Held, HeldTexts};
 use super::rows::OutRows;
-use super::{Encodable, Encoder, Extend, OffcutEncoder, Out, OutputSchema, OwnColumn, OwnTable, Value};
+use super::{Encodable, Encoder, Extend, Out, OutputSchema};
 use crate::Error;
 use crate::columnar::{Plan, array_in_parquet, field_in_parquet, missing_in_parquet, push_batch, push_schema};
 use crate::formats::Kind;
@@ -30,8 +30,6 @@ use crate::source::{CellKind, Chunk, Format, LineCount};
 /// Flush the buffered rows of a chunk at this size, in bytes.
 const MOST_HELD: usize = 512 << 10;
 const CELL: usize = size_of::<i32>() + size_of::<bool>();
-/// Rows per batch for tables of faults.
-const OWN_ROWS: usize = 4096;
 
 enum From {
     Kept(usize),
@@ -55,11 +53,11 @@ pub struct Columnar {
 
 type PieceTexts<'a> = (&'a str, Cow<'a, [Span]>);
 
-fn type_of(format: &Format, types: &[ObservedTypes], column: usize) -> (Type, Option<ObservedTypes>) {
+fn type_of(format: Option<&Format>, types: &[ObservedTypes], column: usize) -> (Type, Option<ObservedTypes>) {
     let seen = types.get(column);
     let of = seen.map_or(Type::Text, ObservedTypes::type_of);
     // Phrases read an object as its JSON text.
-    let is_json = matches!(format, Format::JsonLines(_));
+    let is_json = matches!(format, Some(Format::JsonLines(_)));
     (of, seen.filter(|_| is_json).cloned())
 }
 
@@ -75,13 +73,13 @@ fn data_type(of: Type) -> DataType {
 }
 
 fn originals(
-    format: &Format,
+    format: Option<&Format>,
     types: &[ObservedTypes],
     header: &Header,
     kind: Kind,
 ) -> Result<Vec<(FieldRef, ArrowColumn)>, Error> {
     let field = |column: usize| match format {
-        Format::Columnar(columnar) => {
+        Some(Format::Columnar(columnar)) => {
             let field = &columnar.schema.fields()[column];
             let field = if kind == Kind::Parquet { field_in_parquet(field) } else { Arc::clone(field) };
             Ok((field, ArrowColumn { from: From::Kept(column), seen: None }))
@@ -110,12 +108,12 @@ fn mixed((name, column): (&str, String), found: (Type, u64), wanted: (Type, u64)
     }
 }
 
-fn metadata(format: &Format) -> Metadata {
-    if let Format::Columnar(columnar) = format { columnar.schema.metadata().clone() } else { Default::default() }
+fn metadata(format: Option<&Format>) -> Metadata {
+    if let Some(Format::Columnar(columnar)) = format { columnar.schema.metadata().clone() } else { Default::default() }
 }
 
-fn plan(format: &Format) -> Plan {
-    if let Format::Columnar(columnar) = format { columnar.plan.clone() } else { Plan::default() }
+fn plan(format: Option<&Format>) -> Plan {
+    if let Some(Format::Columnar(columnar)) = format { columnar.plan.clone() } else { Plan::default() }
 }
 
 fn new_column(column: &OutColumn, title: &str, shape: &OutputSchema) -> (FieldRef, ArrowColumn) {
@@ -146,10 +144,6 @@ fn element(fields: Fields) -> Field {
     Field::new("element", DataType::Struct(fields), false)
 }
 
-fn text_field(title: &str) -> FieldRef {
-    Arc::new(Field::new(title, DataType::Utf8, true))
-}
-
 impl Columnar {
     /// Encodes rows of a table with these types.
     ///
@@ -157,12 +151,12 @@ impl Columnar {
     /// A column has values of several types, two columns have one name, or Parquet lacks a type.
     pub fn new(
         kind: Kind,
-        format: &Format,
+        format: Option<&Format>,
         types: &[ObservedTypes],
         header: &Header,
         mut shape: OutputSchema,
     ) -> Result<Columnar, Error> {
-        shape.tells_titles_apart(kind, matches!(format, Format::Columnar(_)))?;
+        shape.tells_titles_apart(kind, matches!(format, Some(Format::Columnar(_))))?;
         let mut originals: Vec<Option<(FieldRef, ArrowColumn)>> = Vec::new();
         if shape.is_written {
             let mut is_wanted = vec![false; header.count()];
@@ -209,7 +203,7 @@ impl Encoder for Columnar {
         let rows = OutRows::new(input, &self.shape);
         let texts = |column: &OutColumn| match *column {
             OutColumn::Piece { piece, result } => Some(rows.texts(input, &self.shape, piece, result)),
-            OutColumn::Original(_) | OutColumn::Source | OutColumn::Faults | OutColumn::Compared => None,
+            _ => None,
         };
         let texts: Vec<Option<PieceTexts>> = self.shape.columns.iter().map(texts).collect();
         let has_faults = self.shape.columns.contains(&OutColumn::Faults);
@@ -281,6 +275,9 @@ impl Columnar {
                         }
                         texts.push((cell.kind != CellKind::Nothing).then_some(&*cell.text));
                     }
+                }
+                (OutColumn::Reason, _) => {
+                    range.clone().for_each(|index| texts.push(input.reasons.get(rows.row(index)).map(String::as_str)));
                 }
                 (OutColumn::Source, _) => range.clone().for_each(|_| texts.push(Some(input.chunk.source()))),
                 (OutColumn::Piece { piece, result }, _) => {
@@ -485,111 +482,4 @@ fn array_of(texts: HeldTexts, of: Type) -> Result<ArrayRef, ArrowError> {
 fn days(date: &str) -> Option<i32> {
     let since = date.parse::<jiff::civil::Date>().ok()? - jiff::civil::date(1970, 1, 1);
     Some(since.get_days())
-}
-
-pub struct OffcutColumns {
-    kind: Kind,
-    schema: SchemaRef,
-    plan: Plan,
-    columns: Vec<ArrowColumn>,
-}
-
-impl OffcutColumns {
-    /// Encodes offcuts with the reason in a column with this name.
-    ///
-    /// # Errors
-    /// A column has values of several types.
-    pub fn new(
-        kind: Kind,
-        format: &Format,
-        types: &[ObservedTypes],
-        header: &Header,
-        title: &str,
-    ) -> Result<OffcutColumns, Error> {
-        let (mut fields, mut columns): (Vec<FieldRef>, Vec<ArrowColumn>) =
-            originals(format, types, header, kind)?.into_iter().unzip();
-        fields.push(text_field(title));
-        columns.push(ArrowColumn { from: From::Made(Type::Text), seen: None });
-        let schema = Arc::new(Schema::new_with_metadata(fields, metadata(format)));
-        Ok(OffcutColumns { kind, schema, plan: plan(format), columns })
-    }
-}
-
-impl OffcutEncoder for OffcutColumns {
-    fn begin(&self, out: &mut Buffer) {
-        begin(&self.plan, &self.schema, out);
-    }
-
-    fn write(&self, chunk: &dyn Chunk, text: &str, row: usize, why: &str, out: &mut Out) {
-        let held = &mut *out.held;
-        held.columns.resize_with(self.columns.len(), HeldTexts::default);
-        held.rows.push(row as u32);
-        let last = self.columns.len() - 1;
-        for (column, (made, texts)) in self.columns.iter().zip(&mut held.columns).enumerate() {
-            match made.from {
-                From::Kept(_) | From::Faults | From::Compared => {}
-                From::Made(_) if column == last => texts.push(Some(why)),
-                From::Made(_) => {
-                    let cell = chunk.cell(text, row, column);
-                    texts.push((cell.kind != CellKind::Nothing).then_some(&*cell.text));
-                }
-            }
-        }
-    }
-
-    fn end_chunk(&self, chunk: &dyn Chunk, out: &mut Out) -> Result<(), Error> {
-        let held = mem::take(out.held);
-        if held.rows.is_empty() {
-            return Ok(());
-        }
-        write(&self.schema, self.columns.iter().map(|column| &column.from), chunk, held, out)
-            .map_err(|error| no_columnar(self.kind, &error))
-    }
-}
-
-pub struct OwnColumns {
-    schema: SchemaRef,
-    types: Vec<Type>,
-    held: Vec<HeldTexts>,
-    rows: usize,
-}
-
-impl OwnColumns {
-    pub fn new(columns: &[OwnColumn]) -> OwnColumns {
-        let types: Vec<Type> = columns.iter().map(|column| if column.is_count { Type::Whole } else { Type::Text }).collect();
-        let field = |(column, of): (&OwnColumn, &Type)| Field::new(&column.title, data_type(*of), true);
-        let schema = Arc::new(Schema::new(columns.iter().zip(&types).map(field).collect::<Vec<_>>()));
-        let held = columns.iter().map(|_| HeldTexts::default()).collect();
-        OwnColumns { schema, types, held, rows: 0 }
-    }
-}
-
-impl OwnTable for OwnColumns {
-    fn begin(&mut self, out: &mut Buffer) {
-        begin(&Plan::default(), &self.schema, out);
-    }
-
-    fn row(&mut self, values: &[Value], out: &mut Buffer) {
-        for (texts, value) in self.held.iter_mut().zip(values) {
-            match value {
-                Value::Text(text) => texts.push(Some(text)),
-                Value::Count(count) => texts.push(count.map(|count| count.to_string()).as_deref()),
-            }
-        }
-        self.rows += 1;
-        if self.rows >= OWN_ROWS || self.held.iter().map(|texts| texts.text.len()).sum::<usize>() > MOST_HELD {
-            self.end(out);
-        }
-    }
-
-    fn end(&mut self, out: &mut Buffer) {
-        if mem::take(&mut self.rows) == 0 {
-            return;
-        }
-        // Encoding such columns cannot fail.
-        let arrays: Result<Vec<ArrayRef>, ArrowError> =
-            self.held.iter_mut().zip(&self.types).map(|(texts, of)| array_of(mem::take(texts), *of)).collect();
-        let batch = arrays.and_then(|arrays| RecordBatch::try_new(Arc::clone(&self.schema), arrays));
-        let _ = batch.and_then(|batch| push_batch(&batch, out));
-    }
 }

@@ -6,28 +6,28 @@ use keen_notch_core::column::Header;
 use keen_notch_core::value_type::ValueType;
 
 use super::rows::{OutCell, OutRows};
-use super::{Encodable, Encoder, Extend, OffcutEncoder, Out, OutputSchema, OwnColumn, OwnTable, Value};
+use super::{Encodable, Encoder, Extend, Out, OutputSchema};
 use crate::Error;
 use crate::cells::Record;
 use crate::database::{PlannedColumn, TablePlan};
 use crate::formats::Kind;
 use crate::head;
 use crate::source::types::{ObservedTypes, Type};
-use crate::source::{Cell, CellKind, Chunk, Format};
+use crate::source::{Cell, CellKind, Format};
 
 pub struct Database {
     plan: TablePlan,
     shape: OutputSchema,
 }
 
-fn original(format: &Format, types: &[ObservedTypes], header: &Header, column: usize) -> PlannedColumn {
+fn original(format: Option<&Format>, types: &[ObservedTypes], header: &Header, column: usize) -> PlannedColumn {
     let declared = match format {
-        Format::Database(declared) => Some((declared.kind.to_owned(), declared.types[column].clone())),
-        Format::Columnar(columnar) => columnar.postgres_type(column).map(|of| ("PostgreSQL".to_owned(), of)),
+        Some(Format::Database(declared)) => Some((declared.kind.to_owned(), declared.types[column].clone())),
+        Some(Format::Columnar(columnar)) => columnar.postgres_type(column).map(|of| ("PostgreSQL".to_owned(), of)),
         _ => None,
     };
     let of = match format {
-        Format::Columnar(columnar) => columnar.type_of(column),
+        Some(Format::Columnar(columnar)) => columnar.type_of(column),
         _ => types.get(column).map_or(Type::Text, ObservedTypes::type_of),
     };
     PlannedColumn { name: header.title(column), of, declared, read_from: None }
@@ -42,7 +42,12 @@ impl Database {
     ///
     /// # Errors
     /// Two columns have one name.
-    pub fn new(format: &Format, types: &[ObservedTypes], header: &Header, shape: OutputSchema) -> Result<Database, Error> {
+    pub fn new(
+        format: Option<&Format>,
+        types: &[ObservedTypes],
+        header: &Header,
+        shape: OutputSchema,
+    ) -> Result<Database, Error> {
         shape.tells_titles_apart(Kind::Database, false)?;
         let column = |(column, title): (&OutColumn, &String)| match column {
             OutColumn::Original(column) => {
@@ -54,7 +59,7 @@ impl Database {
                 let of = shape.pieces[*piece].value_type.map_or(Type::Text, Type::from);
                 PlannedColumn { of, ..text_column(title) }
             }
-            OutColumn::Source | OutColumn::Faults | OutColumn::Compared => text_column(title),
+            OutColumn::Source | OutColumn::Faults | OutColumn::Compared | OutColumn::Reason => text_column(title),
         };
         let columns = shape.columns.iter().zip(&shape.titles).map(column).collect();
         Ok(Database { plan: TablePlan { columns }, shape })
@@ -98,60 +103,4 @@ fn push_cell(cell: &Cell, out: &mut impl Extend) {
         CellKind::Date => Record::Date(&cell.text).push(out),
         CellKind::Text | CellKind::Nested => Record::Text(&cell.text).push(out),
     }
-}
-
-pub struct OffcutTable {
-    plan: TablePlan,
-}
-
-impl OffcutTable {
-    pub fn new(format: &Format, types: &[ObservedTypes], header: &Header, title: &str) -> OffcutTable {
-        let originals = (0..header.count()).map(|column| original(format, types, header, column));
-        OffcutTable { plan: TablePlan { columns: originals.chain([text_column(title)]).collect() } }
-    }
-}
-
-impl OffcutEncoder for OffcutTable {
-    fn begin(&self, out: &mut Buffer) {
-        Extend::extend(out, &head::written(&self.plan));
-    }
-
-    fn write(&self, chunk: &dyn Chunk, text: &str, row: usize, why: &str, out: &mut Out) {
-        (0..self.plan.columns.len() - 1).for_each(|column| push_cell(&chunk.cell(text, row, column), out));
-        Record::Text(why).push(out);
-        Record::End.push(out);
-    }
-}
-
-pub struct OwnRows {
-    plan: TablePlan,
-}
-
-impl OwnRows {
-    pub fn new(columns: &[OwnColumn]) -> OwnRows {
-        let column = |column: &OwnColumn| PlannedColumn {
-            of: if column.is_count { Type::Whole } else { Type::Text },
-            ..text_column(&column.title)
-        };
-        OwnRows { plan: TablePlan { columns: columns.iter().map(column).collect() } }
-    }
-}
-
-impl OwnTable for OwnRows {
-    fn begin(&mut self, out: &mut Buffer) {
-        Extend::extend(out, &head::written(&self.plan));
-    }
-
-    fn row(&mut self, values: &[Value], out: &mut Buffer) {
-        for value in values {
-            match value {
-                Value::Text(text) => Record::Text(text).push(out),
-                Value::Count(Some(count)) => Record::Digits(&count.to_string()).push(out),
-                Value::Count(None) => Record::Blank.push(out),
-            }
-        }
-        Record::End.push(out);
-    }
-
-    fn end(&mut self, _: &mut Buffer) {}
 }

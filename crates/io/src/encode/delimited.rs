@@ -111,7 +111,7 @@ impl DelimitedEncoder {
                 let spans = Cow::Owned(vec![Span::new(0, name.len()); count]);
                 CellColumn { source: Cow::Borrowed(name.as_bytes()), spans, of: CellsOf::Source }
             }
-            (column @ (OutColumn::Faults | OutColumn::Compared), _) => {
+            (column @ (OutColumn::Faults | OutColumn::Compared | OutColumn::Reason), _) => {
                 let (text, spans) = lists::lines(column, input, &out);
                 CellColumn { source: Cow::Owned(text.into_bytes()), spans: Cow::Owned(spans), of: CellsOf::Lists }
             }
@@ -211,7 +211,7 @@ impl DelimitedEncoder {
     #[inline(always)]
     fn line_end_of<'a>(&'a self, row: &RawRow, rows: &WriteContext, index: usize, text: &'a [u8]) -> &'a [u8] {
         let own = row.line_end().bytes(text);
-        let is_lacking = own.is_empty() && (rows.read.is_none() || rows.out.is_repeated(index));
+        let is_lacking = own.is_empty() && (rows.read.is_none() || rows.out.is_repeated(index) || self.shape.sets_aside);
         if is_lacking { self.preamble.line_end.as_bytes() } else { own }
     }
 
@@ -225,9 +225,21 @@ impl DelimitedEncoder {
         if rows.appended.is_some() {
             out.extend(row.raw.bytes(text));
             // A row that is too short gets blank cells, so that the pieces are in their columns.
-            (cells..table_columns).for_each(|_| out.extend(&[self.delimiter]));
+            let added = if self.shape.sets_aside { 0 } else { table_columns.saturating_sub(cells) };
+            (0..added).for_each(|_| out.extend(&[self.delimiter]));
         }
+        // Surplus cells have no column, but must be kept: in front of the reason for a row that is set aside.
+        let surplus = |out: &mut Out| {
+            let Some(raw) = self.raw(input).filter(|_| rows.appended.is_none() && self.shape.keeps_all) else { return };
+            for column in table_columns..cells {
+                out.extend(&[self.delimiter]);
+                self.push_raw(out, raw.cells.cell(number, column).bytes(text), rows.read);
+            }
+        };
         for (place, column) in rows.columns.iter().enumerate() {
+            if self.shape.sets_aside && place + 1 == rows.columns.len() {
+                surplus(out);
+            }
             if rows.appended.is_some() || place > 0 {
                 out.extend(&[self.delimiter]);
             }
@@ -237,12 +249,8 @@ impl DelimitedEncoder {
                 CellsOf::Table => self.push_raw(out, bytes, rows.read),
             }
         }
-        if let (None, true, Some(raw)) = (rows.appended, self.shape.keeps_all, self.raw(input)) {
-            // Surplus cells have no column, but must be kept.
-            for column in table_columns..cells {
-                out.extend(&[self.delimiter]);
-                self.push_raw(out, raw.cells.cell(number, column).bytes(text), rows.read);
-            }
+        if !self.shape.sets_aside {
+            surplus(out);
         }
         if let ([column], 1) = (rows.columns.as_slice(), self.shape.columns.len())
             && column.spans[index].is_empty()
@@ -390,7 +398,7 @@ impl Encoder for DelimitedEncoder {
         let raw = self.raw(input);
         let rows = self.written(input, raw.as_ref());
         match raw {
-            Some(raw) if raw.has_gaps && rows.appended.is_some() => {
+            Some(raw) if raw.has_gaps && rows.appended.is_some() && !self.shape.sets_aside => {
                 rows.out.with_gaps(input, &raw, out, |range, out| self.write(input, &rows, range, out));
             }
             _ => self.write(input, &rows, 0..rows.rows.len(), out),

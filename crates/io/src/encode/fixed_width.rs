@@ -8,7 +8,7 @@ use keen_notch_core::text::characters;
 use keen_notch_core::widths::Widths;
 
 use super::rows::OutRows;
-use super::{Encodable, Encoder, Extend, Out, OutputSchema};
+use super::{Encodable, Encoder, Extend, Out, OutputSchema, lists};
 use crate::Error;
 use crate::source::fixed_width::Layout;
 
@@ -103,6 +103,9 @@ pub fn widths_of(titles: &[String], places: &Places) -> Widths {
     Widths::of_places(titles.iter().cloned().zip(places.iter().copied()))
 }
 
+/// The last character of a column that extends to the end of the line.
+const OPEN: usize = usize::MAX - 1;
+
 pub struct FixedWidth {
     shape: OutputSchema,
     places: Places,
@@ -138,12 +141,22 @@ impl FixedWidth {
         FixedWidth { shape, places, read, order, has_header }
     }
 
+    /// Encodes lines that are set aside: as they were read, with the reason after the last column.
+    pub fn offcuts(mut layout: Layout, shape: OutputSchema) -> FixedWidth {
+        let end = layout.widths.columns().last().and_then(|column| column.last).unwrap_or_default();
+        layout.byte_order_mark = false;
+        layout.header = layout.header.map(|header| header.trim_start_matches(['\r', '\n']).to_owned());
+        let places = shape.columns.iter().map(|_| (end + 2, OPEN)).collect();
+        let order = vec![shape.columns.len() - 1];
+        FixedWidth { places, order, has_header: layout.header.is_some(), read: Some(layout), shape }
+    }
+
     fn write(&self, input: &Encodable, rows: &OutRows, range: Range<usize>, out: &mut Out) {
         let text = input.text;
         let raw = if self.read.is_some() { input.chunk.raw() } else { None };
         let column = |index: &usize| match self.shape.columns[*index] {
-            OutColumn::Original(_) | OutColumn::Source | OutColumn::Faults | OutColumn::Compared => None,
             OutColumn::Piece { piece, result } => Some(rows.texts(input, &self.shape, piece, result)),
+            _ => None,
         };
         let columns: Vec<_> = self.order.iter().map(column).collect();
         for index in range {
@@ -154,18 +167,23 @@ impl FixedWidth {
                 let row = raw.rows[number].raw;
                 let own = raw.rows[number].line_end().bytes(text.as_bytes());
                 at = self.begin_line(row.text(text), out);
-                if !own.is_empty() || !rows.is_repeated(index) {
+                let may_lack = !rows.is_repeated(index) && !self.shape.sets_aside;
+                if !own.is_empty() || may_lack {
                     line_end = own;
                 }
             }
             for (place, texts) in self.order.iter().zip(&columns) {
-                let own;
+                let (own, own_text);
                 let value = match (self.shape.columns[*place], texts) {
                     (OutColumn::Original(column), _) => {
                         own = input.chunk.cell(text, number, column);
                         &*own.text
                     }
                     (_, Some((text, spans))) => spans[index].text(text),
+                    (OutColumn::Reason, _) => {
+                        own_text = lists::line(OutColumn::Reason, input, rows.row(index)).replace(['\n', '\r'], " ");
+                        &*own_text
+                    }
                     _ => input.chunk.source(),
                 };
                 self.push(value, self.places[*place], &mut at, out);
@@ -190,7 +208,9 @@ impl FixedWidth {
         if value.is_empty() {
             return;
         }
-        for _ in *at..first - 1 {
+        // A reason after a long line is at least one blank away from it.
+        let least = usize::from(last == OPEN);
+        for _ in 0..(first - 1).saturating_sub(*at).max(least) {
             out.extend(b" ");
         }
         out.extend(value.as_bytes());

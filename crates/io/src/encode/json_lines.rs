@@ -81,6 +81,11 @@ impl JsonLines {
                     }
                     (Cow::Borrowed(name), Cow::Owned(vec![Span::new(0, name.len()); count]))
                 }
+                OutColumn::Reason => {
+                    careful.fill(count);
+                    let (text, spans) = lists::lines(*column, input, &rows);
+                    (Cow::Owned(text), Cow::Owned(spans))
+                }
                 OutColumn::Faults | OutColumn::Compared => {
                     let (text, spans) = lists::arrays(*column, input, &rows);
                     (Cow::Owned(text), Cow::Owned(spans))
@@ -142,8 +147,15 @@ impl JsonLines {
                 Some(raw) if self.shape.keeps_all => self.replaced(raw, number, index, input, &written.added, out),
                 _ => self.member_by_member(raw.as_ref(), number, index, input, &written.added, out),
             }
-            out.extend(line_end(raw.as_ref(), input, &written.rows, index));
+            out.extend(self.line_end_of(raw.as_ref(), input, &written.rows, index));
         }
+    }
+
+    /// The line end of an output row: that of its input row, but at least one between two results of a row and after an offcut.
+    fn line_end_of<'a>(&self, raw: Option<&RawRows>, input: &'a Encodable, rows: &OutRows, index: usize) -> &'a [u8] {
+        let own = raw.map(|raw| raw.rows[rows.number(index, input)].line_end().bytes(input.text.as_bytes()));
+        let may_lack = !rows.is_repeated(index) && !self.shape.sets_aside;
+        own.filter(|own| !own.is_empty() || may_lack).unwrap_or(b"\n")
     }
 
     fn write_plainly(&self, input: &Encodable, raw: &RawRows, written: &WriteContext, range: Range<usize>, out: &mut Out) {
@@ -184,7 +196,7 @@ impl JsonLines {
                 }
             }
             writer.extend(&text[end..row.end as usize]);
-            writer.extend(line_end(Some(raw), input, rows, index));
+            writer.extend(self.line_end_of(Some(raw), input, rows, index));
         }
         writer.finish();
     }
@@ -207,7 +219,7 @@ impl JsonLines {
             value(added, index, out);
         }
         out.extend(&text[end..row.end as usize]);
-        out.extend(line_end(Some(raw), input, rows, index));
+        out.extend(self.line_end_of(Some(raw), input, rows, index));
     }
 
     fn member(&self, is_first: &mut bool, key: &[u8], out: &mut Out) {
@@ -306,7 +318,8 @@ impl Encoder for JsonLines {
 
     fn encode(&self, input: &Encodable, out: &mut Out) -> Result<(), Error> {
         let written = self.written(input);
-        let gaps = if self.appended.is_some() { input.chunk.raw().filter(|raw| raw.has_gaps) } else { None };
+        let gaps =
+            if self.appended.is_some() && !self.shape.sets_aside { input.chunk.raw().filter(|raw| raw.has_gaps) } else { None };
         match gaps {
             Some(raw) => written.rows.with_gaps(input, &raw, out, |range, out| self.write(input, &written, range, out)),
             None => self.write(input, &written, 0..written.rows.count(), out),
@@ -344,12 +357,6 @@ fn value(added: &AddedKey, index: usize, out: &mut Out) {
             }
         }
     }
-}
-
-/// The line end of an output row: that of its input row, but at least one between two results of a row.
-fn line_end<'a>(raw: Option<&RawRows>, input: &'a Encodable, rows: &OutRows, index: usize) -> &'a [u8] {
-    let own = raw.map(|raw| raw.rows[rows.number(index, input)].line_end().bytes(input.text.as_bytes()));
-    own.filter(|own| !own.is_empty() || !rows.is_repeated(index)).unwrap_or(b"\n")
 }
 
 fn needs_escape(byte: u8) -> bool {

@@ -50,9 +50,10 @@ pub fn words<'f>(faults: impl Iterator<Item = (&'f str, &'f str)>) -> String {
     words.join("; ")
 }
 
-/// The list of a row in one line, for formats without lists; empty for an empty list.
+/// The list of a row in one line, for formats without lists, or the reason why it is set aside; empty for an empty list.
 pub fn line(column: OutColumn, input: &Encodable, row: usize) -> String {
     match column {
+        OutColumn::Reason => input.reasons.get(row).cloned().unwrap_or_default(),
         OutColumn::Compared => {
             let compared = input.carving.compared(row, input.batch_results);
             let words = compared.map(|RowComparison { check, hash, new_for_piece, new_for_row }| {

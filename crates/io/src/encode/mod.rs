@@ -8,7 +8,6 @@ pub mod delimited;
 pub mod fixed_width;
 pub mod json_lines;
 pub mod lists;
-mod offcuts;
 mod out;
 mod own_table;
 mod rows;
@@ -21,9 +20,8 @@ use keen_notch_core::batch::{Batch, Buffer};
 use keen_notch_core::carving::{BatchResults, Carving, OutColumn};
 use keen_notch_core::column::Header;
 use keen_notch_core::value_type::ValueType;
-pub use offcuts::{OffcutEncoder, offcut_encoder};
 pub use out::{Extend, Held, MOST_HELD, Out};
-pub use own_table::{OwnColumn, OwnTable, Value, own_table};
+pub use own_table::{OwnColumn, OwnTable, Value};
 
 use self::delimited::DelimitedEncoder;
 use self::fixed_width::{FixedWidth, Places};
@@ -48,24 +46,25 @@ pub struct TextOptions {
     pub quote_all: bool,
 }
 
-/// Selects the encoder. The output format defaults to that of the input.
+/// Selects the encoder. The output format defaults to that of the input; without an input, to delimited text.
 ///
 /// # Errors
 /// A column has no position in `places` for fixed-width text, or two keys are equal.
 pub fn encoder(
-    format: &Format,
+    format: Option<&Format>,
     (named, options, places): (FileFormat, TextOptions, Option<&Places>),
     (header, types): (&Header, &[ObservedTypes]),
     shape: &OutputSchema,
 ) -> Result<Box<dyn Encoder>, Error> {
     let (header, shape) = (header.clone(), shape.clone());
     Ok(match (named.kind, format) {
-        (None | Some(Kind::Delimited(_)), Format::Delimited { dialect, preamble }) => {
+        (None | Some(Kind::Delimited(_)), Some(Format::Delimited { dialect, preamble })) => {
             let delimiter = named.other_delimiter(dialect.delimiter).unwrap_or(dialect.delimiter);
-            Box::new(DelimitedEncoder::new(Some(dialect.delimiter), delimiter, preamble.clone(), options, header, shape))
+            let preamble = if shape.sets_aside { preamble.for_offcuts() } else { preamble.clone() };
+            Box::new(DelimitedEncoder::new(Some(dialect.delimiter), delimiter, preamble, options, header, shape))
         }
         (Some(Kind::Workbook), _) => {
-            let sheet = if let Format::Workbook { sheet, .. } = format { Some(sheet.clone()) } else { None };
+            let sheet = if let Some(Format::Workbook { sheet, .. }) = format { Some(sheet.clone()) } else { None };
             Box::new(Workbook::new(sheet, &header, shape))
         }
         #[cfg(feature = "columnar")]
@@ -77,24 +76,46 @@ pub fn encoder(
         (Some(Kind::Database), _) => Box::new(database::Database::new(format, types, &header, shape)?),
         // The command refuses these without an explicit format.
         (Some(Kind::Delimited(_) | Kind::OtherWorkbook), _)
-        | (None, Format::Workbook { .. } | Format::Columnar(_) | Format::Database(_)) => {
+        | (None, None | Some(Format::Workbook { .. } | Format::Columnar(_) | Format::Database(_))) => {
             let preamble = Preamble { line_end: "\n".to_owned(), ended: true, ..Preamble::default() };
             Box::new(DelimitedEncoder::new(None, named.delimiter().unwrap_or(b','), preamble, options, header, shape))
         }
-        (Some(Kind::FixedWidth), _) | (None, Format::FixedWidth(_)) => {
-            let read = if let Format::FixedWidth(layout) = format { Some(layout.clone()) } else { None };
-            let places = match places {
-                Some(places) => places.clone(),
-                None => fixed_width::places(&shape, read.as_ref(), None, &|_| None)?,
-            };
-            Box::new(FixedWidth::new(read, shape, places))
+        (Some(Kind::FixedWidth), _) | (None, Some(Format::FixedWidth(_))) => {
+            let read = if let Some(Format::FixedWidth(layout)) = format { Some(layout.clone()) } else { None };
+            match (read, places) {
+                (Some(layout), _) if shape.sets_aside => Box::new(FixedWidth::offcuts(layout, shape)),
+                (None, _) if shape.sets_aside => {
+                    let title = shape.titles.last().cloned().unwrap_or_default();
+                    let why = "the input has no positions for its columns".to_owned();
+                    return Err(Error::NoPlace { title, why });
+                }
+                (read, Some(places)) => Box::new(FixedWidth::new(read, shape, places.clone())),
+                (read, None) => {
+                    let places = fixed_width::places(&shape, read.as_ref(), None, &|_| None)?;
+                    Box::new(FixedWidth::new(read, shape, places))
+                }
+            }
         }
-        (Some(Kind::JsonLines | Kind::Foreign(_)), _) | (None, Format::JsonLines(_)) => {
-            let style = if let Format::JsonLines(style) = format { Some(*style) } else { None };
+        (Some(Kind::JsonLines | Kind::Foreign(_)), _) | (None, Some(Format::JsonLines(_))) => {
+            let style = if let Some(Format::JsonLines(style)) = format { Some(*style) } else { None };
             shape.tells_titles_apart(Kind::JsonLines, false)?;
             Box::new(JsonLines::new(style, &header, shape))
         }
     })
+}
+
+/// Selects the encoder for the rows of a table that are set aside.
+///
+/// # Errors
+/// The errors of [`encoder`].
+pub fn offcut_encoder(
+    format: &Format,
+    named: FileFormat,
+    columns: (&Header, &[ObservedTypes]),
+) -> Result<Box<dyn Encoder>, Error> {
+    let is_as_read = matches!((named.kind, format), (None | Some(Kind::Delimited(_)), Format::Delimited { .. }));
+    let options = TextOptions { header: (!is_as_read).then_some(true), ..TextOptions::default() };
+    encoder(Some(format), (named, options, None), columns, &OutputSchema::offcuts(columns.0))
 }
 
 #[cfg(not(feature = "columnar"))]
@@ -111,7 +132,12 @@ pub struct OutputSchema {
     /// Whether all original columns are written, in order.
     pub keeps_all: bool,
     pub is_written: bool,
+    /// Whether its rows are offcuts: each is written as it was read, and ends with a line end.
+    pub sets_aside: bool,
 }
+
+/// Titles of the column of reasons, for tables that already have such a column.
+const REASON_TITLES: [&str; 3] = ["why", "why_set_aside", "keen_notch_why"];
 
 #[derive(Debug, Clone)]
 pub struct PieceShape {
@@ -135,7 +161,31 @@ impl OutputSchema {
             rows_piece: carving.rows_piece(),
             keeps_all: originals.iter().copied().eq(0..header.count()),
             is_written: true,
+            sets_aside: false,
             columns,
+        }
+    }
+
+    /// All columns of a table, and the reason why a row is set aside.
+    pub fn offcuts(header: &Header) -> OutputSchema {
+        let mut schema = OutputSchema::of_header(header);
+        let is_taken = |title: &&str| matches!(header, Header::Names(names) if names.iter().any(|name| name == title));
+        let title = REASON_TITLES.into_iter().find(|title| !is_taken(title)).unwrap_or(REASON_TITLES[0]);
+        schema.insert(schema.columns.len(), OutColumn::Reason, title);
+        schema.sets_aside = true;
+        schema
+    }
+
+    /// All columns of a table.
+    pub fn of_header(header: &Header) -> OutputSchema {
+        OutputSchema {
+            columns: (0..header.count()).map(OutColumn::Original).collect(),
+            titles: (0..header.count()).map(|column| header.title(column)).collect(),
+            pieces: Vec::new(),
+            rows_piece: None,
+            keeps_all: true,
+            is_written: true,
+            sets_aside: false,
         }
     }
 
@@ -180,6 +230,8 @@ pub struct Encodable<'a> {
     pub written: Option<&'a [u32]>,
     /// The faults of the rows, if a column lists them.
     pub faults: &'a RowFaults<'a>,
+    /// Why each row is set aside, for offcuts.
+    pub reasons: &'a [String],
 }
 
 pub trait Encoder: Send + Sync {

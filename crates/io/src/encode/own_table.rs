@@ -1,13 +1,18 @@
 //! Tables of the program itself: faults, and matching rows.
 
-use keen_notch_core::batch::Buffer;
+use std::ops::Range;
 
-use super::cell::push_cell;
-use super::json_lines;
+use keen_notch_core::batch::{Batch, Buffer, Span};
+use keen_notch_core::carving::{BatchResults, Carving};
+use keen_notch_core::column::Header;
+
+use super::lists::RowFaults;
+use super::{Encodable, Encoder, Held, Out, OutputSchema, TextOptions, encoder};
 use crate::Error;
-use crate::cells::Record;
 use crate::formats::{FileFormat, Kind};
-use crate::source::json_lines::Style;
+use crate::sink::Sink;
+use crate::source::types::{ObservedTypes, Type};
+use crate::source::{Cell, CellKind, Chunk, LineCount, RawRows, Rows};
 
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Value<'v> {
@@ -22,102 +27,162 @@ pub struct OwnColumn {
     pub is_count: bool,
 }
 
-pub trait OwnTable: Send {
-    fn begin(&mut self, out: &mut Buffer);
+/// Rows and bytes of text at which the rows are encoded.
+const MOST_ROWS: usize = 4096;
+const MOST_TEXT: usize = 512 << 10;
 
-    fn row(&mut self, values: &[Value], out: &mut Buffer);
-
-    fn end(&mut self, out: &mut Buffer);
+/// A table whose rows the program makes. The encoder is the same as for the rows of inputs.
+pub struct OwnTable {
+    encoder: Box<dyn Encoder>,
+    rows: OwnRows,
+    carving: Carving,
 }
 
-/// Selects the encoder. Delimited text has this delimiter by default.
-///
-/// # Errors
-/// The format does not support such tables.
-pub fn own_table(named: FileFormat, delimiter: u8, columns: Vec<OwnColumn>) -> Result<Box<dyn OwnTable>, Error> {
-    Ok(match named.kind {
-        None | Some(Kind::Delimited(_)) => Box::new(Text { delimiter: named.delimiter().unwrap_or(delimiter), columns }),
-        Some(Kind::JsonLines) => Box::new(Objects { columns }),
-        Some(Kind::Workbook) => Box::new(Sheet { columns }),
-        #[cfg(feature = "columnar")]
-        Some(Kind::Parquet | Kind::Arrow(_)) => Box::new(super::columnar::OwnColumns::new(&columns)),
-        Some(Kind::Database) => Box::new(super::database::OwnRows::new(&columns)),
-        #[cfg(not(feature = "columnar"))]
-        Some(kind @ (Kind::Parquet | Kind::Arrow(_))) => return Err(super::not_in_build(kind, &[])),
-        Some(kind @ (Kind::FixedWidth | Kind::OtherWorkbook | Kind::Foreign(_))) => {
+impl OwnTable {
+    /// Selects the encoder. Delimited text has this delimiter, unless the format has its own.
+    ///
+    /// # Errors
+    /// The format does not support such tables.
+    pub fn new(named: FileFormat, delimiter: u8, columns: &[OwnColumn]) -> Result<OwnTable, Error> {
+        if let Some(kind @ (Kind::FixedWidth | Kind::OtherWorkbook | Kind::Foreign(_))) = named.kind {
             return Err(Error::NoTable { format: kind.name() });
         }
-    })
-}
-
-struct Text {
-    delimiter: u8,
-    columns: Vec<OwnColumn>,
-}
-
-impl OwnTable for Text {
-    fn begin(&mut self, out: &mut Buffer) {
-        super::push_row(out, self.columns.iter().map(|column| column.title.as_str()), self.delimiter);
+        let options = TextOptions { delimiter: Some(named.delimiter().unwrap_or(delimiter)), ..TextOptions::default() };
+        let header = Header::Names(columns.iter().map(|column| column.title.clone()).collect());
+        let of = |column: &OwnColumn| ObservedTypes { first: column.is_count.then_some((Type::Whole, 1)), other: None };
+        let types: Vec<ObservedTypes> = columns.iter().map(of).collect();
+        let encoder = encoder(None, (named, options, None), (&header, &types), &OutputSchema::of_header(&header))?;
+        let rows = OwnRows { columns: columns.len(), ..OwnRows::default() };
+        Ok(OwnTable { encoder, rows, carving: Carving::default() })
     }
 
-    fn row(&mut self, values: &[Value], out: &mut Buffer) {
-        for (index, value) in values.iter().enumerate() {
-            if index > 0 {
-                out.push(self.delimiter);
-            }
-            match value {
-                Value::Text(text) => push_cell(out, text.as_bytes(), self.delimiter),
-                Value::Count(count) => out.extend(count.map_or(String::new(), |count| count.to_string()).as_bytes()),
-            }
+    /// Writes the header.
+    ///
+    /// # Errors
+    /// The output cannot be written.
+    pub fn begin(&self, out: &mut dyn Sink) -> Result<(), Error> {
+        let mut bytes = Buffer::default();
+        self.encoder.begin(&mut bytes);
+        out.put(bytes.bytes())
+    }
+
+    /// Adds a row.
+    ///
+    /// # Errors
+    /// The output cannot be written.
+    pub fn row(&mut self, values: &[Value], out: &mut dyn Sink) -> Result<(), Error> {
+        values.iter().for_each(|value| self.rows.push(value));
+        if self.rows.rows() >= MOST_ROWS || self.rows.text.len() >= MOST_TEXT { self.end(out) } else { Ok(()) }
+    }
+
+    /// Writes the last rows.
+    ///
+    /// # Errors
+    /// The output cannot be written.
+    pub fn end(&mut self, out: &mut dyn Sink) -> Result<(), Error> {
+        let range = 0..self.rows.rows();
+        if range.is_empty() {
+            return Ok(());
         }
-        out.push(b'\n');
-    }
-
-    fn end(&mut self, _: &mut Buffer) {}
-}
-
-struct Objects {
-    columns: Vec<OwnColumn>,
-}
-
-impl OwnTable for Objects {
-    fn begin(&mut self, _: &mut Buffer) {}
-
-    fn row(&mut self, values: &[Value], out: &mut Buffer) {
-        for (index, (column, value)) in self.columns.iter().zip(values).enumerate() {
-            out.push(if index == 0 { b'{' } else { b',' });
-            out.extend(&json_lines::key(&column.title, Style::default()));
-            match value {
-                Value::Text(text) => json_lines::push_text(text, out),
-                Value::Count(count) => out.extend(count.map_or("null".to_owned(), |count| count.to_string()).as_bytes()),
+        let (mut bytes, mut held, mut written) = (Buffer::default(), Held::default(), Ok(()));
+        let mut hand_on = |bytes: &mut Buffer| {
+            if written.is_ok() {
+                written = out.put(bytes.bytes());
             }
-        }
-        out.extend(b"}\n");
+            bytes.clear();
+            written.is_ok()
+        };
+        let mut into = Out::new((&mut bytes, &mut held), &mut hand_on);
+        let rows = Rows { numbers: (0..range.end as u32).collect(), columns: Vec::new() };
+        let batch = Batch { rows: range.end, columns: &[] };
+        let input = Encodable {
+            chunk: &self.rows,
+            text: "",
+            range,
+            rows: &rows,
+            batch: &batch,
+            batch_results: &BatchResults::default(),
+            carving: &self.carving,
+            written: None,
+            faults: &RowFaults::default(),
+            reasons: &[],
+        };
+        self.encoder.encode(&input, &mut into)?;
+        self.encoder.end_chunk(&self.rows, &mut into)?;
+        hand_on(&mut bytes);
+        self.rows = OwnRows { columns: self.rows.columns, ..OwnRows::default() };
+        written
     }
-
-    fn end(&mut self, _: &mut Buffer) {}
 }
 
-struct Sheet {
-    columns: Vec<OwnColumn>,
+#[derive(Default)]
+struct OwnRows {
+    columns: usize,
+    text: String,
+    cells: Vec<(CellKind, Span)>,
 }
 
-impl OwnTable for Sheet {
-    fn begin(&mut self, out: &mut Buffer) {
-        self.columns.iter().for_each(|column| Record::Text(&column.title).push(out));
-        Record::End.push(out);
-    }
-
-    fn row(&mut self, values: &[Value], out: &mut Buffer) {
-        for value in values {
-            match value {
-                Value::Text(text) => Record::Text(text).push(out),
-                Value::Count(Some(count)) => Record::Number(*count as f64).push(out),
-                Value::Count(None) => Record::Blank.push(out),
+impl OwnRows {
+    fn push(&mut self, value: &Value) {
+        let start = self.text.len();
+        let kind = match value {
+            Value::Text(text) => {
+                self.text.push_str(text);
+                CellKind::Text
             }
-        }
-        Record::End.push(out);
+            Value::Count(Some(count)) => {
+                self.text.push_str(&count.to_string());
+                CellKind::Number
+            }
+            Value::Count(None) => CellKind::Nothing,
+        };
+        self.cells.push((kind, Span::new(start, self.text.len())));
+    }
+}
+
+impl Chunk for OwnRows {
+    fn open(&mut self, _: &[usize]) -> Result<(), Error> {
+        Ok(())
     }
 
-    fn end(&mut self, _: &mut Buffer) {}
+    fn source(&self) -> &str {
+        ""
+    }
+
+    fn text(&self) -> Result<&str, Error> {
+        Ok(&self.text)
+    }
+
+    fn rows(&self) -> usize {
+        self.cells.len() / self.columns.max(1)
+    }
+
+    fn take<'c>(&'c self, text: &'c str, rows: Range<usize>, into: &mut Rows<'c>) {
+        let columns: Vec<usize> = (0..self.columns).collect();
+        into.begin(rows.clone(), &columns);
+        for (column, values) in into.columns.iter_mut().enumerate() {
+            values.fill(text, rows.clone().map(|row| self.cells[row * self.columns + column].1));
+        }
+    }
+
+    fn cell<'c>(&'c self, _: &'c str, row: usize, column: usize) -> Cell<'c> {
+        let (kind, span) = self.cells[row * self.columns + column];
+        Cell::new(kind, span.text(&self.text))
+    }
+
+    fn ragged(&self, _: Range<usize>) -> &[(u32, u32)] {
+        &[]
+    }
+
+    fn line(&self, row: usize, _: &mut LineCount) -> u64 {
+        row as u64 + 1
+    }
+
+    fn raw(&self) -> Option<RawRows<'_>> {
+        None
+    }
+
+    fn size(&self) -> usize {
+        self.text.len()
+    }
 }

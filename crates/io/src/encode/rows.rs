@@ -118,7 +118,7 @@ impl OutRows {
     pub fn each_cell(&self, input: &Encodable, shape: &OutputSchema, mut see: impl FnMut(OutCell)) {
         let texts = |column: &OutColumn| match *column {
             OutColumn::Piece { piece, result } => Some(self.texts(input, shape, piece, result)),
-            OutColumn::Original(_) | OutColumn::Source | OutColumn::Faults | OutColumn::Compared => None,
+            _ => None,
         };
         let pieces: Vec<_> = shape.columns.iter().map(texts).collect();
         for index in 0..self.count() {
@@ -131,7 +131,7 @@ impl OutRows {
                         let is_there = self.is_there(index, input, shape, (piece, result));
                         OutCell::Piece(shape.pieces[piece].value_type, is_there.then(|| spans[index].text(text)))
                     }
-                    (column @ (OutColumn::Faults | OutColumn::Compared), _) => {
+                    (column @ (OutColumn::Faults | OutColumn::Compared | OutColumn::Reason), _) => {
                         let line = lists::line(column, input, self.row(index));
                         OutCell::List((!line.is_empty()).then_some(line))
                     }

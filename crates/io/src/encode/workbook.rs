@@ -20,7 +20,7 @@ pub struct Workbook {
 impl Workbook {
     /// Encodes rows of a table with this header; `sheet` is the name of the input sheet.
     pub fn new(sheet: Option<String>, header: &Header, shape: OutputSchema) -> Workbook {
-        Workbook { sheet, has_header: matches!(header, Header::Names(_)), shape }
+        Workbook { sheet, has_header: shape.sets_aside || matches!(header, Header::Names(_)), shape }
     }
 }
 

@@ -25,6 +25,7 @@ use std::ops::Range;
 use std::sync::Arc;
 
 use keen_notch_core::batch::{Batch, Buffer, Forms, Mask, Span, Texts};
+use keen_notch_core::carving::BatchRows;
 use keen_notch_core::column::Header;
 use keen_notch_core::text::characters::Form;
 
@@ -154,6 +155,7 @@ impl Format {
 /// Opens an input as a table in its format, and reads its header.
 ///
 /// ```
+/// use keen_notch_core::carving::BatchRows;
 /// use keen_notch_io::source::{self, Reading, Rows, input::Input};
 ///
 /// let parts = Input::Memory("parts.csv".to_owned(), b"part_code,depot\nGRP-1,East\nHNG-2,West\n".as_slice().into());
@@ -374,7 +376,7 @@ static NO_VALUES: [Span; 256] = [Span { start: 0, end: 0 }; 256];
 
 impl<'c> Values<'c> {
     /// Takes the values of a column, with unknown forms, from their spans in a text.
-    fn fill(&mut self, text: &'c str, spans: impl Iterator<Item = Span>) {
+    pub(crate) fn fill(&mut self, text: &'c str, spans: impl Iterator<Item = Span>) {
         (self.text, self.own, self.without_values) = (text, None, 0);
         self.spans.clear();
         self.spans.extend(spans);
@@ -420,7 +422,7 @@ impl<'c> Values<'c> {
 
 impl<'c> Rows<'c> {
     /// Resets to some rows of a chunk. `columns` are the requested columns, as ascending indices.
-    fn begin(&mut self, rows: Range<usize>, columns: &[usize]) {
+    pub(crate) fn begin(&mut self, rows: Range<usize>, columns: &[usize]) {
         self.numbers.clear();
         self.numbers.extend(rows.start as u32..rows.end as u32);
         self.columns.resize_with(columns.last().map_or(0, |last| last + 1), Values::default);
@@ -443,15 +445,10 @@ impl<'c> Rows<'c> {
         });
         Rows { columns: columns.collect(), numbers: self.numbers }
     }
+}
 
-    /// Calls a function with the rows as a batch.
-    pub fn with_batch<R>(&self, call: impl FnOnce(&Batch) -> R) -> R {
-        let columns: Vec<Texts> = self.columns.iter().map(Values::texts).collect();
-        call(&Batch { rows: self.len(), columns: &columns })
-    }
-
-    /// Keeps only the rows at these ascending indices.
-    pub fn keep(&mut self, rows: &[u32]) {
+impl BatchRows for Rows<'_> {
+    fn keep(&mut self, rows: &[u32]) {
         pick(&mut self.numbers, rows);
         for column in &mut self.columns {
             if column.without_values > 0 {
@@ -466,6 +463,15 @@ impl<'c> Rows<'c> {
             column.forms.pick(&forms, rows);
             column.special.pick(&special, rows);
         }
+    }
+
+    fn with_batch<R>(&self, call: impl FnOnce(&Batch) -> R) -> R {
+        let columns: Vec<Texts> = self.columns.iter().map(Values::texts).collect();
+        call(&Batch { rows: self.len(), columns: &columns })
+    }
+
+    fn number(&self, row: usize) -> u64 {
+        u64::from(self.numbers[row]) + 1
     }
 }
 

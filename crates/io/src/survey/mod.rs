@@ -7,7 +7,7 @@ use std::sync::Mutex;
 use std::sync::atomic::{AtomicUsize, Ordering};
 
 use keen_notch_core::batch::{Batch, Texts};
-use keen_notch_core::carving::BatchResults;
+use keen_notch_core::carving::{BatchResults, BatchRows};
 use keen_notch_core::survey::{Depth, Survey};
 
 pub use rows::{MatchingRow, rows_of, write_rows};

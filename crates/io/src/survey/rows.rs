@@ -1,10 +1,9 @@
 use std::ops::ControlFlow;
 
-use keen_notch_core::batch::Buffer;
 use keen_notch_core::survey::Members;
 
 use crate::Error;
-use crate::encode::{OwnColumn, Value, own_table};
+use crate::encode::{OwnColumn, OwnTable, Value};
 use crate::formats::{FileFormat, Kind};
 use crate::sink::Sink;
 use crate::table::Table;
@@ -41,8 +40,6 @@ pub fn rows_of(
     })
 }
 
-const TOGETHER: usize = 32 << 10;
-
 /// Writes the rows whose value belongs to the groups: row, line and value, and the file if there are several. Delimited text has the
 /// delimiter of the input.
 ///
@@ -56,27 +53,22 @@ pub fn write_rows(
     named: FileFormat,
     out: &mut dyn Sink,
 ) -> Result<(), Error> {
-    let (mut bytes, mut written) = (Buffer::default(), Ok(()));
+    let mut written = Ok(());
     let inputs = table.inputs.clone();
-    let title = match named.kind {
-        Some(Kind::JsonLines) => "value".to_owned(),
-        _ => view.titles(&table.header).into_iter().next().unwrap_or_default(),
-    };
+    let title = view.titles(&table.header).into_iter().next().unwrap_or_default();
+    let is_taken = named.kind == Some(Kind::JsonLines) || ["file", "row", "line"].contains(&title.as_str());
+    let title = if is_taken { "value".to_owned() } else { title };
     let column = |title: &str, is_count| OwnColumn { title: title.to_owned(), is_count };
     let file = inputs.are_several().then(|| column("file", false));
-    let columns = file.into_iter().chain([column("row", true), column("line", true), column(&title, false)]).collect();
-    let mut rows = own_table(named, table.format.delimiter().unwrap_or(b','), columns)?;
-    rows.begin(&mut bytes);
+    let of_rows = [column("row", true), column("line", true), column(&title, false)];
+    let columns: Vec<OwnColumn> = file.into_iter().chain(of_rows).collect();
+    let mut rows = OwnTable::new(named, table.format.delimiter().unwrap_or(b','), &columns)?;
+    rows.begin(out)?;
     rows_of(table, view, members, most, |MatchingRow { input, row, line, value }| {
         let values = [Value::Text(inputs.name(input)), Value::Count(Some(row)), Value::Count(Some(line)), Value::Text(value)];
-        rows.row(&values[usize::from(!inputs.are_several())..], &mut bytes);
-        if bytes.width() >= TOGETHER {
-            written = out.put(bytes.bytes());
-            bytes.clear();
-        }
+        written = rows.row(&values[usize::from(!inputs.are_several())..], out);
         if written.is_ok() { ControlFlow::Continue(()) } else { ControlFlow::Break(()) }
     })?;
     written?;
-    rows.end(&mut bytes);
-    out.put(bytes.bytes())
+    rows.end(out)
 }

@@ -55,13 +55,13 @@ pub fn run(args: &CarveArgs, console: &Console) -> Result<Exit, Failure> {
     };
     let mut report = files.carve(&mut table, &job, &mut *rows)?;
     drop(progress);
-    let is_refused = args.strict && report.counts.faulty > 0;
+    let is_refused = args.strict && report.totals.rows.with_faults > 0;
     let sets_aside = args.faults.offcuts.is_some() || args.tables.offcuts_table.is_some();
     let too_wide = if sets_aside { 0 } else { job.too_wide(&report) };
     // Rows on standard output stay; a file is not put in place.
     let is_kept = !(is_refused || too_wide > 0) || rows.is_final();
     if !is_kept {
-        report.counts.rows_out = 0;
+        report.totals.rows.written = 0;
     }
     let made_by = MadeBy { part: args.part.part, ..pieces.made_by(column) };
     let summary = report.summary(&job, &table.header, made_by);

@@ -112,10 +112,10 @@ impl CarveOutcome<'_> {
 
 /// The error for texts that are wider than their columns of fixed-width text.
 pub fn too_wide_failure(report: &Report, job: &Job, header: &Header, args: &CarveArgs) -> Failure {
-    let checks = job.carving().place_checks().filter(|check| report.checks[*check].count > 0);
+    let checks = job.carving().place_checks().filter(|check| report.totals.failed[*check].count > 0);
     let columns: Vec<String> = checks
         .map(|check| {
-            let (name, seen) = (&job.checks()[check], &report.checks[check]);
+            let (name, seen) = (&job.checks()[check], &report.totals.failed[check]);
             let rows: Vec<String> = seen.rows.iter().take(3).map(|row| visible::grouped(*row)).collect();
             let more = if seen.count > rows.len() as u64 { " …" } else { "" };
             let of = match (name.piece, name.column) {

@@ -78,5 +78,5 @@ pub fn run(args: &CheckArgs, console: &Console) -> Result<Exit, Failure> {
         checked.show(console)?;
     }
     run::say_replaced(&reading.meter, console, args.quiet);
-    Ok(if report.counts.faulty > 0 { Exit::Faults } else { Exit::of_gaps(args.faults.fail_on, &summary) })
+    Ok(if report.totals.rows.with_faults > 0 { Exit::Faults } else { Exit::of_gaps(args.faults.fail_on, &summary) })
 }

@@ -49,7 +49,7 @@ impl CheckOutcome<'_> {
         let words = format!("{}: {}", run::names_of_part(self.inputs, self.args.part.part), self.outcome(&verdict));
         let words = textwrap::fill(&visible::without_controls(&words), console.width);
         writeln!(out, "{}", if passed { paint(style::TAKEN, words) } else { words })?;
-        if self.args.rows == 0 && self.report.counts.faulty > 0 {
+        if self.args.rows == 0 && self.report.totals.rows.with_faults > 0 {
             let (shown, all) = (paint(style::TAKEN, "--rows 5"), paint(style::TAKEN, "--faults FILE"));
             writeln!(out, "To see the rows, add {shown}; {all} has them all.")?;
         }
@@ -92,7 +92,7 @@ impl CheckOutcome<'_> {
         for line in hints::draw(report, job, &table.header, pieces, &again, width) {
             writeln!(out, "{line}")?;
         }
-        if report.counts.rows > 0 {
+        if report.totals.rows.read > 0 {
             writeln!(out)?;
         }
         Ok(())
@@ -100,12 +100,12 @@ impl CheckOutcome<'_> {
 
     /// The verdict, after the number of rows if it does not have that.
     fn outcome(&self, verdict: &Verdict) -> String {
-        let counts = &self.report.counts;
-        let rows = visible::counted(counts.rows, "row");
+        let counts = &self.report.totals.rows;
+        let rows = visible::counted(counts.read, "row");
         let words = verdict::words(verdict, self.summary);
         match verdict {
             Verdict::Faults => words,
-            _ if counts.rows == 0 => words,
+            _ if counts.read == 0 => words,
             _ if counts.left_out > 0 => format!("{rows}, {} left out: {words}", visible::grouped(counts.left_out)),
             _ => format!("{rows}: {words}"),
         }

@@ -78,7 +78,7 @@ pub fn faults(found: &Report, job: &Job, table: &Table) -> Vec<Faults> {
             rows: rows.collect(),
         }
     };
-    (0..job.checks().len()).filter(|check| found.checks[*check].count > 0).map(of_check).collect()
+    (0..job.checks().len()).filter(|check| found.totals.failed[*check].count > 0).map(of_check).collect()
 }
 
 /// A value in segments: outside the piece, the piece, and the wrong character. Of a long value, the surroundings.

@@ -48,6 +48,11 @@ impl Preamble {
     pub fn header_row(&self) -> &str {
         self.header.trim_start_matches(['\r', '\n'])
     }
+
+    /// The start of a file of offcuts: the header row, in a line of its own.
+    pub fn for_offcuts(&self) -> Preamble {
+        Preamble { byte_order_mark: false, header: self.header_row().to_owned(), ended: true, ..self.clone() }
+    }
 }
 
 pub struct DelimitedSource {

@@ -1,0 +1,154 @@
+//! The steps of a batch: its rows are carved, compared with earlier rows, and judged. The types allow no other order, so no filter and no
+//! comparison is left out.
+
+use super::batch_results::BatchResults;
+use super::bind::Carving;
+use super::memory::Memory;
+use super::run::TooLarge;
+use super::totals::Totals;
+use crate::batch::Batch;
+use crate::check::unique_texts::StoreError;
+
+/// The rows of a batch. Their owner drops the rows that a list leaves out.
+pub trait BatchRows {
+    /// Keeps only the rows at these ascending indices.
+    fn keep(&mut self, rows: &[u32]);
+
+    fn with_batch<R>(&self, call: impl FnOnce(&Batch) -> R) -> R;
+
+    /// The number of a row, from 1.
+    fn number(&self, row: usize) -> u64;
+}
+
+/// Rows with their pieces. The comparison with earlier rows is next.
+#[derive(Debug)]
+pub struct Carved<R> {
+    rows: R,
+    results: BatchResults,
+    left_out: u64,
+}
+
+/// Rows that were compared with earlier rows, or need no comparison. The checks are next.
+#[derive(Debug)]
+pub struct Compared<R>(Carved<R>);
+
+/// The kept rows of a batch with their pieces and failed checks.
+#[derive(Debug)]
+pub struct Judged<R> {
+    rows: R,
+    results: BatchResults,
+}
+
+#[derive(Debug)]
+pub enum NextStep<R> {
+    Compare(Carved<R>),
+    Judge(Compared<R>),
+}
+
+/// Rows whose results are too large. They are as before, except that `keep` can have removed some.
+pub struct Refused<R> {
+    pub rows: R,
+    pub results: BatchResults,
+    pub error: TooLarge,
+}
+
+/// Batches per lookup of stored texts. Large lookups read the files in order.
+const RECALLED: usize = 128;
+
+impl Carving {
+    /// Evaluates the conditions of `keep` and all pieces. `spare` supplies the memory.
+    ///
+    /// # Errors
+    /// The results exceed the memory limit of `spare`. Try fewer rows.
+    pub fn carve<R: BatchRows>(&self, mut rows: R, spare: BatchResults) -> Result<Carved<R>, Box<Refused<R>>> {
+        let mut results = spare;
+        let count = |rows: &R| rows.with_batch(|batch| batch.rows as u64);
+        let before = count(&rows);
+        if let Some(kept) = rows.with_batch(|batch| self.select(batch, &mut results).map(<[u32]>::to_vec)) {
+            rows.keep(&kept);
+        }
+        if let Err(error) = rows.with_batch(|batch| self.evaluate(batch, &mut results)) {
+            return Err(Box::new(Refused { rows, results, error }));
+        }
+        keep(&mut rows, &mut results);
+        if self.has_comparisons() {
+            rows.with_batch(|batch| self.hash(batch, &mut results));
+        }
+        let left_out = before - count(&rows);
+        Ok(Carved { rows, results, left_out })
+    }
+
+    /// Passes on rows that no earlier row affects; others need [`Carving::compare`].
+    pub fn next_step<R>(&self, carved: Carved<R>) -> NextStep<R> {
+        if self.looks_back() { NextStep::Compare(carved) } else { NextStep::Judge(Compared(carved)) }
+    }
+
+    /// Compares batches, in row order, with all earlier rows. `before` is added to the numbers of their rows.
+    ///
+    /// # Errors
+    /// A store fails.
+    pub fn compare<R: BatchRows>(
+        &self,
+        mut carved: Vec<Carved<R>>,
+        before: u64,
+        memory: &mut Memory,
+    ) -> Result<Vec<Compared<R>>, StoreError> {
+        for batches in carved.chunks_mut(RECALLED).filter(|_| self.looks_back()) {
+            self.recall(batches.iter().map(|batch| &batch.results), memory)?;
+            for Carved { rows, results, .. } in batches {
+                let count = rows.with_batch(|batch| batch.rows);
+                self.remember(results, count, |row| before + rows.number(row), memory)?;
+            }
+        }
+        Ok(carved.into_iter().map(Compared).collect())
+    }
+
+    /// Runs all checks. Adds the counts to `totals`, except the rows read, kept and written, which are the caller's decision.
+    pub fn judge<R: BatchRows>(&self, compared: Compared<R>, totals: &mut Totals) -> Judged<R> {
+        let Compared(Carved { mut rows, mut results, left_out }) = compared;
+        totals.rows.left_out += left_out + keep(&mut rows, &mut results);
+        rows.with_batch(|batch| self.check_all(batch, &mut results, &mut totals.pieces, &mut totals.checked));
+        for failure in results.failing_rows() {
+            if let Some(failed) = totals.failed.get_mut(failure.check as usize) {
+                failed.note(rows.number(failure.row as usize));
+            }
+        }
+        totals.rows.with_faults += results.faulty().count() as u64;
+        Judged { rows, results }
+    }
+}
+
+/// Removes the rows that `keep` left out. Returns how many.
+fn keep<R: BatchRows>(rows: &mut R, results: &mut BatchResults) -> u64 {
+    let Some(kept) = results.take_kept() else { return 0 };
+    let before = rows.with_batch(|batch| batch.rows);
+    rows.keep(&kept);
+    results.keep(&kept);
+    (before - kept.len()) as u64
+}
+
+impl<R> Carved<R> {
+    /// The memory of the results in bytes, without the values.
+    pub fn memory(&self) -> usize {
+        self.results.memory()
+    }
+}
+
+impl<R> Judged<R> {
+    pub fn rows(&self) -> &R {
+        &self.rows
+    }
+
+    pub fn results(&self) -> &BatchResults {
+        &self.results
+    }
+
+    pub fn parts(&mut self) -> (&R, &mut BatchResults) {
+        (&self.rows, &mut self.results)
+    }
+
+    /// The rows, and the memory of the results for the next batch.
+    pub fn into_parts(self) -> (R, BatchResults) {
+        (self.rows, self.results)
+    }
+}

@@ -2,8 +2,7 @@
 
 use std::io::{self, Write};
 
-use keen_notch_core::batch::Column;
-use keen_notch_core::cutlist::CutList;
+use keen_notch_core::{Column, cutlist::CutList};
 
 const LIST: &str = r#"
 column = "part_code"

@@ -18,6 +18,19 @@ use crate::runner::{Output, PieceId, PushError, Runner};
 use crate::value_type::ValueType;
 
 /// Why a record batch was not carved.
+///
+/// ```
+/// use std::sync::Arc;
+///
+/// use arrow_array::{ArrayRef, Int64Array, RecordBatch};
+/// use keen_notch_core::cutlist::CutList;
+///
+/// let numbers: ArrayRef = Arc::new(Int64Array::from(vec![41273]));
+/// let mut runner = CutList::parse("[piece.a]\ntake = 'first 3'\n", 0)?.bind(&["no"])?;
+/// let error = runner.push_record_batch(&RecordBatch::try_from_iter([("no", numbers)])?).unwrap_err();
+/// assert_eq!(error.to_string(), "the column no is Int64, and phrases and checks read text; cast it to Utf8 first");
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
 #[derive(Debug)]
 #[non_exhaustive]
 pub enum ArrowPushError {

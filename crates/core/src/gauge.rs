@@ -30,6 +30,14 @@ pub struct Gauge<'a> {
     pub code_points: usize,
 }
 
+/// Neighbouring characters of one kind.
+///
+/// ```
+/// use keen_notch_core::gauge::Gauge;
+///
+/// let runs: Vec<_> = Gauge::new("GRP-42").runs.into_iter().map(|run| run.characters).collect();
+/// assert_eq!(runs, [0..3, 3..4, 4..6]);
+/// ```
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Run {
     pub kind: Kind,
@@ -37,6 +45,15 @@ pub struct Run {
     pub characters: Range<usize>,
 }
 
+/// A character that can separate the sections of a value.
+///
+/// ```
+/// use keen_notch_core::gauge::Gauge;
+///
+/// let gauge = Gauge::new("GRP-42-S7");
+/// let sections: Vec<_> = gauge.delimiters[0].sections.iter().map(|section| &gauge.value[section.clone()]).collect();
+/// assert_eq!((gauge.delimiters[0].character, sections), ("-", vec!["GRP", "42", "S7"]));
+/// ```
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Delimiter<'a> {
     pub character: &'a str,
@@ -46,6 +63,14 @@ pub struct Delimiter<'a> {
     pub sections: Vec<Range<usize>>,
 }
 
+/// A character that is easily overlooked.
+///
+/// ```
+/// use keen_notch_core::gauge::Gauge;
+///
+/// let oddities = Gauge::new("GRP\u{a0}42").oddities;
+/// assert_eq!((oddities[0].first, oddities[0].what.as_str()), (4, "no-break space (U+00A0)"));
+/// ```
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Oddity {
     /// Its first position, from 1.

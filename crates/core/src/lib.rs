@@ -3,36 +3,64 @@
 
 #[cfg(feature = "arrow")]
 pub mod arrow;
-pub mod batch;
-mod build;
-pub mod carving;
-pub mod check;
-pub mod column;
 #[cfg(feature = "cutlist")]
 pub mod cutlist;
-pub mod decimal;
-pub mod diagnostics;
 pub mod draft;
-pub mod explain;
 pub mod gauge;
-mod hashed;
-pub mod layout;
-pub mod number_format;
 pub mod phrase;
-pub mod piece;
-pub mod program;
 #[cfg(feature = "cutlist")]
 pub mod runner;
-pub mod sightings;
 #[cfg(feature = "cutlist")]
 pub mod summary;
 pub mod survey;
+
+pub use batch::Column;
+pub use check::{Violation, ViolationKind};
+pub use program::State;
+pub use text_error::TextError;
+
+// Internals, for the other crates of this repository. They follow each other in layers, change without notice, and panic where an index
+// is wrong.
+#[doc(hidden)]
+pub mod batch;
+mod build;
+#[doc(hidden)]
+pub mod carving;
+#[doc(hidden)]
+pub mod check;
+#[doc(hidden)]
+pub mod column;
+#[doc(hidden)]
+pub mod decimal;
+#[doc(hidden)]
+pub mod diagnostics;
+#[doc(hidden)]
+pub mod explain;
+mod hashed;
+#[doc(hidden)]
+pub mod layout;
+#[doc(hidden)]
+pub mod number_format;
+#[doc(hidden)]
+pub mod piece;
+#[doc(hidden)]
+pub mod program;
+#[doc(hidden)]
+pub mod sightings;
+#[doc(hidden)]
 pub mod tally;
+#[doc(hidden)]
 pub mod text;
+#[doc(hidden)]
 pub mod text_error;
+#[doc(hidden)]
 pub mod toml_text;
+#[doc(hidden)]
 pub mod value_type;
 #[cfg(feature = "cutlist")]
+#[doc(hidden)]
 pub mod verdict;
+#[doc(hidden)]
 pub mod widths;
+#[doc(hidden)]
 pub mod words;

@@ -2,27 +2,30 @@
 //!
 //! Filters, comparisons with earlier rows, row numbers and counts are inside, so a caller cannot leave one out.
 
+pub use crate::carving::{BindError, TooLarge};
+pub use crate::column::Header;
+pub use crate::phrase::ast::ListSource;
+pub use crate::program::{List, ListTexts, NoList, Setting};
+pub use crate::text::unit::Unit;
+
 use std::cell::RefCell;
 use std::collections::BTreeMap;
 use std::fmt;
 use std::sync::Arc;
 
 use crate::batch::{Column, Texts};
-use crate::carving::{BatchResults, BatchRows, BindError, Carved, Carving, CheckName, Memory, TableRows, TooLarge, Totals};
+use crate::carving::{BatchResults, BatchRows, Carved, Carving, CheckName, Memory, TableRows, Totals};
 use crate::check::unique_texts::StoreError;
 use crate::check::{Violation, ViolationKind};
-use crate::column::Header;
 use crate::cutlist::CutList;
 use crate::explain;
-use crate::phrase::ast::ListSource;
-use crate::program::{Setting, State};
+use crate::program::State;
 use crate::summary::{self, Level, ListFile, RowOf, Summary};
 
 /// A cut list bound to the columns of a table, with the state of the rows so far.
 ///
 /// ```
-/// use keen_notch_core::batch::Column;
-/// use keen_notch_core::cutlist::CutList;
+/// use keen_notch_core::{Column, cutlist::CutList};
 ///
 /// let list = CutList::parse(
 ///     "[piece.serial]\nof = 'code'\ntake = 'after \"-\"'\ncheck = 'unique'\n[rows]\nkeep = 'depot: not blank'",
@@ -56,8 +59,7 @@ pub struct Runner {
 /// Carves batches for a [`Runner`], on any thread. [`Runner::take`] takes them in row order.
 ///
 /// ```
-/// use keen_notch_core::batch::Column;
-/// use keen_notch_core::cutlist::CutList;
+/// use keen_notch_core::{Column, cutlist::CutList};
 ///
 /// let list = CutList::parse("[piece.serial]\nof = 'code'\ntake = 'after \"-\"'\ncheck = 'unique'\n", 0)?;
 /// let mut runner = list.bind(&["code"])?;
@@ -82,6 +84,15 @@ pub struct Carver {
 }
 
 /// A batch with its pieces, for [`Runner::take`].
+///
+/// ```
+/// use keen_notch_core::{Column, cutlist::CutList};
+///
+/// let mut runner = CutList::parse("[piece.no]\ntake = 'after \"-\"'\n", 0)?.bind(&["code"])?;
+/// let batch = runner.carver().carve(vec![Column::of(["GRP-1"])])?;
+/// assert_eq!(runner.take(batch)?.rows(), [1]);
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
 #[derive(Debug)]
 pub struct CarvedBatch<'t> {
     of: Arc<Carving>,
@@ -90,10 +101,27 @@ pub struct CarvedBatch<'t> {
 }
 
 /// A piece of a [`Runner`].
+///
+/// ```
+/// use keen_notch_core::cutlist::CutList;
+///
+/// let runner = CutList::parse("[piece.no]\ntake = 'last 3'\n", 0)?.bind(&["code"])?;
+/// assert!(runner.piece("no").is_some() && runner.piece("serial").is_none());
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
 pub struct PieceId(pub(crate) usize);
 
 /// Why a batch was not taken. After [`PushError::Store`] the runner may have compared some of its rows; after the others it is as before.
+///
+/// ```
+/// use keen_notch_core::{Column, cutlist::CutList};
+///
+/// let mut runner = CutList::parse("column = 'code'\n[piece.no]\ntake = 'last 3'\n", 0)?.bind(&["code", "depot"])?;
+/// let error = runner.push(vec![Column::of(["GRP-001"])]).unwrap_err();
+/// assert_eq!(error.to_string(), "the batch has 1 columns, and the table 2");
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
 #[derive(Debug)]
 #[non_exhaustive]
 pub enum PushError {
@@ -133,7 +161,11 @@ impl CutList {
     /// A column or piece is unknown, or a phrase or check is invalid.
     pub fn bind(&self, columns: &[&str]) -> Result<Runner, BindError> {
         let header = Header::Names(columns.iter().map(|name| (*name).to_owned()).collect());
-        Runner::new(self, header, &Setting::new(self.unit))
+        let lists = |source: &ListSource| {
+            let reason = format!("the texts of {} are not given", source.file);
+            Err(NoList { reason, help: "supply them with `Runner::new`".to_owned() })
+        };
+        Runner::new(self, header, &Setting { unit: self.unit, lists: &lists })
     }
 }
 
@@ -274,6 +306,17 @@ impl Carver {
 }
 
 /// The kept rows of a batch with their pieces and faults. Rows are indices from 0 in the order of [`Output::rows`].
+///
+/// ```
+/// use keen_notch_core::{Column, cutlist::CutList};
+///
+/// let mut runner = CutList::parse("[piece.no]\ntake = 'numbers'\ncolumns = 2\n", 0)?.bind(&["code"])?;
+/// let no = runner.piece("no").expect("the list has it");
+/// let output = runner.push(vec![Column::of(["GRP-1-22", "HNG"])])?;
+/// assert_eq!(output.texts(no, 0).collect::<Vec<_>>(), ["1", "22"]);
+/// assert_eq!((output.text(no, 0), output.text(no, 1)), (Some("1"), None));
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
 #[derive(Debug)]
 pub struct Output<'r, 't> {
     runner: &'r Runner,
@@ -282,6 +325,16 @@ pub struct Output<'r, 't> {
 }
 
 /// A failed check of a row.
+///
+/// ```
+/// use keen_notch_core::{Column, cutlist::CutList};
+///
+/// let mut runner = CutList::parse("[piece.no]\ntake = 'last 3'\ncheck = 'digits'\n", 0)?.bind(&["code"])?;
+/// let output = runner.push(vec![Column::of(["GRP-001", "GRP-0o2"])])?;
+/// let faults: Vec<_> = output.faults().map(|fault| (fault.row, fault.of, fault.condition, fault.result)).collect();
+/// assert_eq!(faults, [(2, "no".to_owned(), "digits".to_owned(), "0o2".to_owned())]);
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct RowFault {
     /// The number of the row, from 1, over all batches.

@@ -1,22 +1,37 @@
 //! The summary of a run. Summaries of consecutive parts of a table merge to the summary of a single run.
 
+pub use crate::carving::RowCounts;
+pub use crate::sightings::Sightings;
+pub use crate::tally::Tally;
+
 use std::fmt;
 use std::ops::Range;
 use std::str::FromStr;
 
 use serde::{Deserialize, Serialize};
 
-use crate::carving::{Carving, CheckName, RowCounts, Totals};
+use crate::carving::{Carving, CheckName, Totals};
 use crate::check::unique_texts::UniqueTexts;
 use crate::column::Header;
 use crate::phrase::ast::ListSource;
 use crate::program::List;
-use crate::sightings::{ROWS, Sightings};
-use crate::tally::Tally;
+use crate::sightings::ROWS;
 
+#[doc(hidden)]
 /// The version of the format. It increases when a key changes its meaning or disappears.
 pub const VERSION: u32 = 4;
 
+/// The counts of a run, and what was asked of it.
+///
+/// ```
+/// use keen_notch_core::{Column, cutlist::CutList};
+///
+/// let mut runner = CutList::parse("[piece.no]\ntake = 'last 3'\ncheck = 'digits'\n", 0)?.bind(&["code"])?.with_name("codes");
+/// runner.push(vec![Column::of(["GRP-001", "GRP-0o2"])])?;
+/// let summary = runner.finish();
+/// assert_eq!((summary.rows.read, summary.rows.with_faults), (2, 1));
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Summary {
     pub version: u32,
@@ -38,6 +53,18 @@ pub struct Summary {
     pub replacements: u64,
 }
 
+/// A list that a run compared with.
+///
+/// ```
+/// use keen_notch_core::runner::{List, ListTexts};
+/// use keen_notch_core::summary::ListFile;
+/// use keen_notch_core::phrase::ast::ListSource;
+///
+/// let source = ListSource { file: "teams.csv".to_owned(), column: Some("team".to_owned()), has_header: true };
+/// let values = List::new(ListTexts { texts: ["RIG".into(), "EL".into()].into(), header: None });
+/// let file = ListFile::new(&source, &values);
+/// assert_eq!((file.file.as_str(), file.values), ("team of teams.csv", 2));
+/// ```
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct ListFile {
     /// Its name as in the cut list, with the column if given.
@@ -48,6 +75,13 @@ pub struct ListFile {
 }
 
 /// A part of the inputs.
+///
+/// ```
+/// use keen_notch_core::summary::Part;
+///
+/// let parts = ["1/3", "2/3", "3/3"].map(|part| part.parse::<Part>().map(|part| part.bytes(100)));
+/// assert_eq!(parts, [Ok(0..33), Ok(33..66), Ok(66..100)]);
+/// ```
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
 pub struct Part {
     /// Its number, from 1.
@@ -56,6 +90,16 @@ pub struct Part {
 }
 
 /// An input, or consecutive rows of it.
+///
+/// ```
+/// use keen_notch_core::{Column, cutlist::CutList};
+///
+/// let mut runner = CutList::parse("[piece.no]\ntake = 'last 3'\ncheck = 'digits'\n", 0)?.bind(&["code"])?.with_name("codes");
+/// runner.push(vec![Column::of(["GRP-001", "GRP-0o2"])])?;
+/// let summary = runner.finish();
+/// assert_eq!((summary.inputs[0].name.as_str(), summary.inputs[0].rows), ("codes", 2));
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Input {
     pub name: String,
@@ -82,6 +126,17 @@ fn is_false(is: &bool) -> bool {
     !is
 }
 
+/// The counts of a piece.
+///
+/// ```
+/// use keen_notch_core::{Column, cutlist::CutList};
+///
+/// let mut runner = CutList::parse("[piece.no]\ntake = 'last 3'\ncheck = 'digits'\n", 0)?.bind(&["code"])?.with_name("codes");
+/// runner.push(vec![Column::of(["GRP-001", "GRP-0o2"])])?;
+/// let summary = runner.finish();
+/// assert_eq!((summary.pieces[0].name.as_str(), summary.pieces[0].tally.filled), ("no", 2));
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct PieceCounts {
     pub name: String,
@@ -90,6 +145,18 @@ pub struct PieceCounts {
     pub tally: Tally,
 }
 
+/// The counts of a check.
+///
+/// ```
+/// use keen_notch_core::{Column, cutlist::CutList};
+///
+/// let mut runner = CutList::parse("[piece.no]\ntake = 'last 3'\ncheck = 'digits'\n", 0)?.bind(&["code"])?.with_name("codes");
+/// runner.push(vec![Column::of(["GRP-001", "GRP-0o2"])])?;
+/// let summary = runner.finish();
+/// let check = &summary.checks[0];
+/// assert_eq!((check.of.as_str(), check.check.as_str(), check.checked, check.rows), ("no", "digits", 2, 1));
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct CheckCounts {
     /// The target: a piece, the column of a layout or proof, or `rows`.
@@ -108,6 +175,16 @@ pub struct CheckCounts {
 }
 
 /// The effect of failing a check.
+///
+/// ```
+/// use keen_notch_core::summary::Level;
+/// use keen_notch_core::{Column, cutlist::CutList};
+///
+/// let mut runner = CutList::parse("[piece.no]\ntake = 'last 3'\nwarn = 'digits'\n", 0)?.bind(&["code"])?;
+/// let output = runner.push(vec![Column::of(["GRP-0o2"])])?;
+/// assert_eq!(output.faults().map(|fault| fault.level).collect::<Vec<_>>(), [Level::Warning]);
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "lowercase")]
 pub enum Level {
@@ -115,6 +192,18 @@ pub enum Level {
     Warning,
 }
 
+/// A row of an input.
+///
+/// ```
+/// use keen_notch_core::{Column, cutlist::CutList};
+///
+/// let mut runner = CutList::parse("[piece.no]\ntake = 'last 3'\ncheck = 'digits'\n", 0)?.bind(&["code"])?.with_name("codes");
+/// runner.push(vec![Column::of(["GRP-001", "GRP-0o2"])])?;
+/// let summary = runner.finish();
+/// let first = &summary.checks[0].first_rows[0];
+/// assert_eq!((first.file.as_str(), first.row), ("codes", 2));
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct RowOf {
     pub file: String,
@@ -134,6 +223,7 @@ impl Carving {
     }
 }
 
+#[doc(hidden)]
 /// The counts of checks, from the failing rows and the number of checked rows of each. `row_of` locates a row of the run.
 pub fn check_counts(
     checks: &[CheckName],
@@ -156,6 +246,19 @@ pub fn check_counts(
 }
 
 /// Why two summaries cannot be merged. The first value belongs to the first summary.
+///
+/// ```
+/// use keen_notch_core::cutlist::CutList;
+///
+/// let summary = |take: &str| {
+///     let list = CutList::parse(&format!("[piece.no]\ntake = '{take}'\n"), 0)?;
+///     Ok::<_, Box<dyn std::error::Error>>(list.bind(&["code"])?.finish())
+/// };
+/// let mut first = summary("last 3")?;
+/// assert_eq!(first.append(summary("last 3")?), Ok(()));
+/// assert!(first.append(summary("last 4")?).is_err());
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
 #[derive(Debug, Clone, PartialEq, Eq)]
 #[non_exhaustive]
 pub enum Apart {
@@ -308,6 +411,13 @@ impl FromStr for Part {
 }
 
 /// An invalid part.
+///
+/// ```
+/// use keen_notch_core::summary::Part;
+///
+/// let error = "4/3".parse::<Part>().unwrap_err();
+/// assert_eq!(error.to_string(), "write the number of the part and the number of parts, such as 3/8");
+/// ```
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct NoPart;
 

@@ -80,6 +80,15 @@ impl OutColumn {
     }
 }
 
+/// Why a cut list does not fit a table.
+///
+/// ```
+/// use keen_notch_core::cutlist::CutList;
+///
+/// let error = CutList::parse("[piece.no]\nof = 'cod'\ntake = 'first 3'\n", 0)?.bind(&["code"]).unwrap_err();
+/// assert_eq!(error.to_string(), "no column cod; did you mean code? The columns are code");
+/// # Ok::<(), keen_notch_core::TextError>(())
+/// ```
 #[derive(Debug, Clone)]
 #[non_exhaustive]
 pub struct BindError {

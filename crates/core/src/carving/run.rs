@@ -8,6 +8,13 @@ use crate::program::{Results, State};
 use crate::text::formula::formulas;
 
 /// The results of a batch exceed the memory limit.
+///
+/// ```
+/// use keen_notch_core::runner::{PushError, TooLarge};
+///
+/// let error = PushError::TooLarge(TooLarge { of: "serial".to_owned(), most: 1 << 30 });
+/// assert_eq!(error.to_string(), "the results take more than 1073741824 bytes, at serial");
+/// ```
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct TooLarge {
     pub of: String,

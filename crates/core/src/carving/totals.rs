@@ -16,6 +16,15 @@ pub struct Totals {
     pub checked: Vec<u64>,
 }
 
+/// Numbers of rows.
+///
+/// ```
+/// use keen_notch_core::summary::RowCounts;
+///
+/// let mut all = RowCounts { read: 3, kept: 3, ..RowCounts::default() };
+/// all.add(&RowCounts { read: 2, kept: 1, left_out: 1, ..RowCounts::default() });
+/// assert_eq!((all.read, all.kept, all.left_out), (5, 4, 1));
+/// ```
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
 #[cfg_attr(feature = "cutlist", derive(serde::Serialize, serde::Deserialize))]
 pub struct RowCounts {

@@ -5,6 +5,17 @@ use crate::text::kind::Kind;
 use crate::text::names;
 
 /// A failed condition.
+///
+/// ```
+/// use keen_notch_core::{Column, ViolationKind, cutlist::CutList};
+///
+/// let mut runner = CutList::parse("[piece.no]\ntake = 'first 3'\ncheck = 'digits'\n", 0)?.bind(&["code"])?;
+/// let output = runner.push(vec![Column::of(["38x5"])])?;
+/// let violation = output.faults().next().expect("an x is no digit").violation;
+/// assert_eq!((violation.kind, violation.at), (ViolationKind::WrongCharacter, Some(3)));
+/// assert_eq!(violation.detail, "character 3 is the letter x; a digit was expected");
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Violation {
     pub kind: ViolationKind,
@@ -15,6 +26,12 @@ pub struct Violation {
 }
 
 /// The kinds of faults. Programs read their words in output files, so the words never change.
+///
+/// ```
+/// use keen_notch_core::ViolationKind;
+///
+/// assert_eq!(ViolationKind::TooShort.to_string(), "too-short");
+/// ```
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
 #[non_exhaustive]
 pub enum ViolationKind {

@@ -5,5 +5,8 @@ mod place;
 mod read;
 
 pub use file::schema;
+#[doc(hidden)]
 pub use file::{RaggedRows, Reading, Writing};
-pub use read::{CutList, MOST_BYTES, MOST_PIECES, Main, no_piece};
+pub use read::CutList;
+#[doc(hidden)]
+pub use read::{MOST_BYTES, MOST_PIECES, Main, no_piece};

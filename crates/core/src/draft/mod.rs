@@ -16,10 +16,18 @@ mod search;
 mod structure;
 mod wanted;
 
+#[doc(hidden)]
 pub use example::{Example, check};
-pub use list::{Draft, Evidence, Origin, draft, draft_of_values};
+pub use list::draft_of_values;
+#[doc(hidden)]
+pub use list::{Draft, Evidence, Origin, draft};
+#[doc(hidden)]
 pub use plans::compile;
+#[doc(hidden)]
 pub use rank::{RankedPhrase, differ, rank};
+#[doc(hidden)]
 pub use reading::{DraftPiece, Proposal, Reading};
+#[doc(hidden)]
 pub use search::{Contradiction, FoundPhrase, SearchResult, contradiction, fits, search};
+#[doc(hidden)]
 pub use wanted::list as wanted_list;

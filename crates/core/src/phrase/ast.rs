@@ -294,6 +294,15 @@ pub struct Field {
     pub class: Option<Class>,
 }
 
+/// A parsed condition. `FromStr` parses it, and `Display` writes it in its usual form.
+///
+/// ```
+/// use keen_notch_core::phrase::Condition;
+///
+/// let condition: Condition = "not starts with  'GRP'".parse()?;
+/// assert_eq!(condition.to_string(), "not starts with \"GRP\"");
+/// # Ok::<(), keen_notch_core::phrase::PhraseError>(())
+/// ```
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Condition {
     pub span: Span,
@@ -315,6 +324,13 @@ impl Condition {
 }
 
 /// A column of a file with allowed texts.
+///
+/// ```
+/// use keen_notch_core::runner::ListSource;
+///
+/// let source = ListSource { file: "teams.csv".to_owned(), column: Some("team".to_owned()), has_header: true };
+/// assert_eq!(source.column.as_deref(), Some("team"));
+/// ```
 #[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub struct ListSource {
     /// The file, as the phrase names it.

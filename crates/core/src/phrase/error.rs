@@ -3,6 +3,13 @@ use std::fmt;
 use super::Span;
 
 /// An invalid phrase, found before any row is read.
+///
+/// ```
+/// use keen_notch_core::phrase::Phrase;
+///
+/// let error = Phrase::parse("first 0").unwrap_err();
+/// assert_eq!((error.kind.label().as_str(), error.span), ("the phrase takes no characters", 6..7));
+/// ```
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct PhraseError {
     pub kind: ErrorKind,
@@ -12,6 +19,13 @@ pub struct PhraseError {
     pub help: String,
 }
 
+/// The kinds of invalid phrases.
+///
+/// ```
+/// use keen_notch_core::phrase::{ErrorKind, Phrase};
+///
+/// assert!(matches!(Phrase::parse("frist 3").unwrap_err().kind, ErrorKind::UnknownStep(step) if step == "frist"));
+/// ```
 #[derive(Debug, Clone, PartialEq, Eq)]
 #[non_exhaustive]
 pub enum ErrorKind {

@@ -1,7 +1,8 @@
 //! The phrase language: text, then tokens with spans, then the syntax tree.
 //!
-//! This module knows no values or rows; [`crate::program`] evaluates phrases.
+//! This module knows no values or rows. A cut list evaluates phrases: see [`crate::cutlist`].
 
+#[doc(hidden)]
 pub mod ast;
 mod error;
 mod guesses;
@@ -9,14 +10,20 @@ mod next;
 pub(crate) mod number_example;
 mod parse;
 pub(crate) mod print;
+#[doc(hidden)]
 pub mod reference;
 mod token;
+#[doc(hidden)]
 pub mod words;
 mod write;
 
-pub use ast::{Phrase, Span};
+#[doc(hidden)]
+pub use ast::Span;
+pub use ast::{Condition, Phrase};
 pub use error::{ErrorKind, PhraseError};
+#[doc(hidden)]
 pub use next::{CompletionContext, Upcoming, next_of_condition, next_of_phrase};
 pub(crate) use parse::{ordinal, parse_field};
 pub(crate) use token::text_at;
+#[doc(hidden)]
 pub use write::quoted;

@@ -25,6 +25,15 @@ const STEADY: f64 = 0.9;
 /// Lengths with at least this share are common if no length stays separate.
 const COMMON: f64 = 0.01;
 
+/// The values of one shape.
+///
+/// ```
+/// use keen_notch_core::survey::Survey;
+///
+/// let survey = Survey::of_values(["GRP-00041273", "HNG-00760251", "GRP-00041273", "?"]);
+/// let groups: Vec<_> = survey.groups().iter().map(|group| (group.shape.to_string(), group.seen.count)).collect();
+/// assert_eq!(groups, [("U3-d8".to_owned(), 3), ("?".to_owned(), 1)]);
+/// ```
 #[derive(Debug, Clone)]
 pub struct Group {
     pub shape: Shape,

@@ -3,6 +3,14 @@
 /// Lengths up to this limit are counted separately; longer ones by powers of two.
 const EACH: usize = 4096;
 
+/// The lengths of values, in characters.
+///
+/// ```
+/// use keen_notch_core::survey::Survey;
+///
+/// let survey = Survey::of_values(["GRP-00041273", "HNG-00760251", "GRP-00041273", "?"]);
+/// assert_eq!((survey.lengths.range(), survey.lengths.commonest()), (Some((1, 12)), Some((12, 3))));
+/// ```
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 #[cfg_attr(feature = "cutlist", derive(serde::Serialize, serde::Deserialize))]
 pub struct Lengths {

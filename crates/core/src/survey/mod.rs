@@ -21,20 +21,33 @@ mod values;
 
 use std::collections::HashSet;
 
-#[cfg(feature = "cutlist")]
-pub use against::{Against, Change};
-pub use delimiters::Delimiter;
-pub use fine::{FineRun, What, runs_of};
 pub use group::Group;
+pub use lengths::Lengths;
+pub use shape::Shape;
+pub use values::{Count, FrequentValue};
+
+#[cfg(feature = "cutlist")]
+#[doc(hidden)]
+pub use against::{Against, Change};
+#[doc(hidden)]
+pub use delimiters::Delimiter;
+#[doc(hidden)]
+pub use fine::{FineRun, What, runs_of};
+#[doc(hidden)]
 pub use kinds::Kinds;
-pub use lengths::{Bar, Lengths};
+#[doc(hidden)]
+pub use lengths::Bar;
+#[doc(hidden)]
 pub use oddities::Oddity;
+#[doc(hidden)]
 pub use positions::{Content, Position};
+#[doc(hidden)]
 pub use sample::{LONGEST as LONGEST_IN_SAMPLE, Row};
 #[cfg(feature = "cutlist")]
+#[doc(hidden)]
 pub use saved::{Kind as SavedKind, SavedColumn, SavedSurvey, VERSION as SAVED_VERSION};
-pub use shape::{Shape, ShapePart};
-pub use values::{Count, FrequentValue};
+#[doc(hidden)]
+pub use shape::ShapePart;
 
 use fine::Encoder;
 use oddities::Oddities;
@@ -47,6 +60,14 @@ use crate::sightings::{ROWS, Sightings};
 use crate::text::blank::is_blank;
 
 /// The level of detail.
+///
+/// ```
+/// use keen_notch_core::survey::{Depth, Survey};
+///
+/// let mut survey = Survey::new(Depth::Brief);
+/// survey.observe(1, "GRP-1");
+/// assert!(survey.positions().is_none());
+/// ```
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Depth {
     /// One line per column, without delimiters, positions and sample.

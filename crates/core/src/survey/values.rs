@@ -52,12 +52,28 @@ struct Frequency {
 }
 
 /// A number of distinct values.
+///
+/// ```
+/// use keen_notch_core::survey::{Count, Survey};
+///
+/// let survey = Survey::of_values(["GRP-00041273", "HNG-00760251", "GRP-00041273", "?"]);
+/// assert_eq!(survey.distinct(), Count::Exact(3));
+/// ```
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Count {
     Exact(u64),
     About(u64),
 }
 
+/// A value that many rows have.
+///
+/// ```
+/// use keen_notch_core::survey::{Count, Survey};
+///
+/// let survey = Survey::of_values(["GRP-00041273", "HNG-00760251", "GRP-00041273", "?"]);
+/// let first = &survey.frequent(1)[0];
+/// assert_eq!((first.value.as_str(), first.rows, first.first), ("GRP-00041273", Count::Exact(2), 1));
+/// ```
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct FrequentValue {
     /// The value, shortened if long.
